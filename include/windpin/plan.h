@@ -1,0 +1,38 @@
+/** @file plan.h
+ * The plan file: our small language of one line, one action on one load. Reading checks it
+ * against the rig and turns it into the table of steps that wpin_sequence runs. Host only.
+ * See docs/plan.md for the language.
+ */
+#ifndef WINDPIN_PLAN_H
+#define WINDPIN_PLAN_H
+
+#include "rig.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Where a step came from. */
+typedef struct wpin_plan_source {
+    unsigned line; /**< Line of the file. */
+    char *text;    /**< The action as written, blanks tidied; "" for what blocks add. */
+} wpin_plan_source;
+
+/** A plan, ready to run. */
+typedef struct wpin_plan {
+    wpin_step *steps;
+    wpin_plan_source *sources; /**< One for each step. */
+    size_t step_count;
+    uint8_t track_count; /**< Tracks it needs at once. */
+    double seconds;      /**< How long it takes by the ramps and times in it. */
+} wpin_plan;
+
+/** Reads and checks a plan for a rig. NULL with at least one message when anything is wrong. */
+wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *messages);
+/** Frees a plan; NULL is fine. */
+void wpin_plan_free(wpin_plan *plan);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,99 @@
+/** @file rehearsal.h
+ * A plan run on simulated hardware built from the rig: what was asked, what was achieved, what
+ * burnt. The plan runs through the same core, sequence and stage code as on real pins. Host only.
+ */
+#ifndef WINDPIN_REHEARSAL_H
+#define WINDPIN_REHEARSAL_H
+
+#include "plan.h"
+#include "trace.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** How a step went. */
+typedef enum wpin_verdict {
+    WPIN_VERDICT_OK,   /**< As asked. */
+    WPIN_VERDICT_NOTE, /**< Done, with something worth knowing. */
+    WPIN_VERDICT_BAD   /**< Not what was asked. */
+} wpin_verdict;
+
+/** One step as it went. Duties as signed fractions. */
+typedef struct wpin_step_result {
+    unsigned line;        /**< Line of the plan. */
+    const char *text;     /**< The line; belongs to the plan. */
+    wpin_op op;
+    int load;             /**< Index, -1 when the step moves none. */
+    unsigned round;       /**< How often this line has run, from 1. */
+    double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
+    double at, took;      /**< s since the plan began. */
+    double duty, volts, rpm; /**< At its end; volts and rpm as the motor truly had them. */
+    double amps_peak;     /**< Largest size of the current during the step. */
+    wpin_verdict verdict;
+    char words[160];      /**< The verdict in words. */
+    bool done;            /**< It came to its end. */
+} wpin_step_result;
+
+/** A latched fault of a load. */
+typedef struct wpin_fault_result {
+    int load;
+    wpin_status cause;
+    double at;
+} wpin_fault_result;
+
+/** What a whole run came to. */
+typedef struct wpin_report {
+    wpin_step_result *steps;
+    size_t step_count;
+    wpin_fault_result *faults;
+    size_t fault_count;
+    wpin_sim_burn *burns;    /**< Times since the plan began. */
+    size_t burn_count;
+    wpin_pwm_achieved *pwm;  /**< For each load. */
+    double *amps_peak;       /**< For each load. */
+    double *rpm_peak;        /**< For each load, largest size. */
+    double seconds;          /**< How long it ran. */
+    wpin_status result;      /**< Why the plan ended early, or WPIN_OK. */
+    bool interrupted;        /**< Ended by *options.interrupted. */
+    int trace_error;         /**< errno of a trace or VCD that could not be written, or 0. */
+    bool bad;                /**< A bad step, a fault, or something burnt. */
+} wpin_report;
+
+/** How to run. All zero is a plain run. */
+typedef struct wpin_rehearsal_options {
+    bool supplies_on;                   /**< Every supply on before the plan begins. */
+    double sample_seconds;              /**< Trace interval; 0: 1 ms. */
+    wpin_csv *csv;                      /**< Trace to write, or NULL. */
+    const char *vcd_path;               /**< VCD file to write, or NULL. */
+    const volatile int *interrupted;    /**< Not zero: stop the motors and end. */
+    void (*progress)(void *context, double seconds, double total);
+    void *context; /**< For progress. */
+} wpin_rehearsal_options;
+
+/** Runs a plan. NULL with a status and a place in words when the rig can not be set up (the core
+ * refused it); else a report, also when the plan went wrong. */
+wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
+                           const wpin_rehearsal_options *options, wpin_status *refused,
+                           char *why, size_t why_size);
+/** Frees a report; NULL is fine. */
+void wpin_report_free(wpin_report *report);
+
+/** Builds the simulated board of a rig. NULL when out of memory. The numbers of supplies, bridges
+ * and motors are those of the rig's supplies and loads. */
+wpin_sim *wpin_board_build(const wpin_rig *rig);
+
+/** The core's configuration of a load, from the rig. Freed by the caller with free(). */
+typedef struct wpin_bound_load {
+    wpin_line lines[WPIN_STAGE_LINES];
+    wpin_stage_config stage;
+    wpin_motor_config motor;
+} wpin_bound_load;
+
+/** Fills the core's configuration; it points into itself, so it must not be copied. */
+void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,174 @@
+/** @file sim.h
+ * Simulated hardware: a board of parts and wires behind a wpin_port. It knows controller pins,
+ * bridge chips, supplies and motors, and nothing of the core's truth tables: the chip decides its
+ * legs from the levels on its inputs by its own logic. Between two switching edges the circuit is
+ * linear and is solved exactly.
+ *
+ *     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){...});
+ *     int supply = wpin_sim_add_supply(sim, &twelve_volts);
+ *     int bridge = wpin_sim_add_bridge(sim, &chip, supply);
+ *     int motor = wpin_sim_add_motor(sim, &pump, bridge);
+ *     wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, 9);
+ *     wpin_port port = wpin_sim_port(sim);
+ *
+ * Host only: uses floating point and the heap. All quantities SI (V, A, ohm, H, Nm, kg m2,
+ * rad/s, s) unless the name says otherwise. Not for interrupts, one thread a board.
+ */
+#ifndef WINDPIN_SIM_H
+#define WINDPIN_SIM_H
+
+#include "port.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** A simulated board. */
+typedef struct wpin_sim wpin_sim;
+
+/** The controller: its pins and timers. */
+typedef struct wpin_sim_controller {
+    double logic_volts;        /**< Level of a high pin without load, V. */
+    double pin_resistance;     /**< Output resistance of a pin, ohm. */
+    double pin_burns_above;    /**< Current a pin does not survive, A. */
+    double timer_hz;           /**< Clock of the PWM timers, Hz. */
+    uint32_t timer_steps_max;  /**< Longest period in timer steps, e.g. 65536. */
+    wpin_moment clock_start;   /**< Reading of the microsecond clock at the start. */
+} wpin_sim_controller;
+
+/** A motor supply. */
+typedef struct wpin_sim_supply {
+    const char *name;  /**< For messages; copied. */
+    double volts;      /**< Open voltage. */
+    double resistance; /**< Internal, ohm. */
+    bool on;           /**< Position of its switch at the start. */
+} wpin_sim_supply;
+
+/** By which logic a bridge chip turns inputs into leg states. */
+typedef enum wpin_sim_logic {
+    /** Brake high: both low sides on. Else PWM high: drive the way direction says. Else the
+     * off phase. A floating input reads low. */
+    WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE,
+    WPIN_SIM_LOGIC_COUNT
+} wpin_sim_logic;
+
+/** Inputs of a chip with direction, PWM and brake. */
+enum { WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_PWM, WPIN_SIM_INPUT_BRAKE, WPIN_SIM_INPUTS };
+
+/** What the chip does while PWM is low. */
+typedef enum wpin_sim_off_phase {
+    WPIN_SIM_OFF_SLOW, /**< The low side of the return leg stays on; current free-wheels. */
+    WPIN_SIM_OFF_FAST  /**< All switches off; current returns to the supply through diodes. */
+} wpin_sim_off_phase;
+
+/** A bridge chip with two legs. */
+typedef struct wpin_sim_bridge {
+    const char *name; /**< For messages; copied. */
+    wpin_sim_logic logic;
+    wpin_sim_off_phase off_phase;
+    double on_resistance;     /**< Of each switch, ohm. */
+    double diode_volts;       /**< Forward drop of each free-wheel diode, V. */
+    double diode_resistance;  /**< Slope of each diode, ohm. */
+    double input_resistance;  /**< Of each input to ground, ohm. */
+    double burns_above_amps;  /**< Motor current it does not survive, A... */
+    double burns_after;       /**< ...when it lasts this long, s. */
+    double burns_above_volts; /**< Supply voltage it does not survive, V. */
+    bool interlock;           /**< Its own logic keeps the sides of a leg apart. */
+    double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
+    double sense_filter;        /**< Time constant of the sense filter, s. */
+} wpin_sim_bridge;
+
+/** A brushed motor with gear and load. Torques and inertia on the motor shaft unless said. */
+typedef struct wpin_sim_motor {
+    const char *name;       /**< For messages; copied. */
+    double resistance;      /**< R, ohm. */
+    double inductance;      /**< L, H. */
+    double constant;        /**< K, V s/rad = Nm/A. */
+    double inertia;         /**< J of rotor and gear, kg m2. */
+    double static_friction; /**< Torque that holds the shaft at rest, Nm. */
+    double dry_friction;    /**< Torque against any motion, Nm; at most static_friction. */
+    double viscous_friction; /**< Nm s/rad. */
+    double gear_ratio;       /**< Motor turns per output turn, above 0. */
+    double gear_efficiency;  /**< 0 (excluded) to 1. */
+    double load_torque;      /**< At the output, against any motion, Nm. */
+    double load_viscous;     /**< At the output, Nm s/rad. */
+    double load_quadratic;   /**< At the output, Nm s2/rad2 (a fan). */
+    double load_inertia;     /**< At the output, kg m2. */
+} wpin_sim_motor;
+
+/** What a motor did since it was last asked. */
+typedef struct wpin_sim_reading {
+    double seconds;     /**< How long that was. */
+    double volts;       /**< Mean across the terminals, forward positive. */
+    double amps;        /**< Mean current. */
+    double amps_min;    /**< Lowest current. */
+    double amps_max;    /**< Highest current. */
+    double supply_amps; /**< Mean current out of the supply for this motor. */
+    double supply_volts;/**< Supply voltage now. */
+    double rpm;         /**< Output speed now. */
+    double rpm_mean;    /**< Mean output speed. */
+    double turns;       /**< Output turns since the start. */
+    double amps_now;    /**< Current now. */
+} wpin_sim_reading;
+
+/** Something that burnt. */
+typedef struct wpin_sim_burn {
+    double at;        /**< When, s since the start. */
+    char part[64];    /**< Which part. */
+    char reason[160]; /**< Why, in words. */
+} wpin_sim_burn;
+
+/** Called for every change of an opened pin, in the order of time. */
+typedef void wpin_sim_pin_watcher(void *context, int64_t picoseconds, wpin_pin pin,
+                                  wpin_level level);
+
+/** A new board with 256 floating pins. NULL when out of memory or the controller makes no sense
+ * (voltages, resistances, clock must be above zero). */
+wpin_sim *wpin_sim_new(const wpin_sim_controller *controller);
+/** Frees the board; NULL is fine. */
+void wpin_sim_free(wpin_sim *sim);
+
+/** Adds a supply; its number from 0, or -1 (out of memory, values out of range). */
+int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply);
+/** Adds a bridge chip fed from a supply; its number from 0, or -1. */
+int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply);
+/** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. */
+int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge);
+
+/** Wires a controller pin to a chip input. Several inputs may share a pin. False if no such. */
+bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
+/** Wires a pin to ground through a resistance (0 for a dead short). */
+bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms);
+/** Wires two pins together. False if one is wired to a pin already. */
+bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
+/** Wires a bridge's current sense to an analogue input. */
+bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
+/** Wires a supply through a divider (output/input, 0 to 1) to an analogue input. */
+bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio);
+
+/** The board as a port. Valid as long as the board. */
+wpin_port wpin_sim_port(wpin_sim *sim);
+
+/** Lets time pass, ps (1e-12 s). */
+void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds);
+/** Time since the start, ps. */
+int64_t wpin_sim_time(const wpin_sim *sim);
+
+/** Moves a supply's switch. False if there is no such supply. */
+bool wpin_sim_switch(wpin_sim *sim, int supply, bool on);
+/** Whether a supply's switch is on. */
+bool wpin_sim_supply_on(const wpin_sim *sim, int supply);
+/** Changes the constant load torque at the output, Nm. */
+bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
+
+/** What a motor did since the last call; starts the next means. */
+wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);
+/** What burnt so far, oldest first. */
+const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count);
+/** Tells every pin change from now on; NULL stops. */
+void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *context);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,52 @@
+/** @file status.h
+ * Named results. Every function that can be refused returns a wpin_status; every latched fault
+ * is one too. Nothing else in the library carries meaning in a number.
+ */
+#ifndef WINDPIN_STATUS_H
+#define WINDPIN_STATUS_H
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Results. WPIN_OK is zero; refusals come before WPIN_FAULT_FIRST, faults from there on. */
+typedef enum wpin_status {
+    WPIN_OK = 0,             /**< Done. */
+    WPIN_REFUSED_ARGUMENT,   /**< A pointer is missing or an index does not exist. */
+    WPIN_REFUSED_RANGE,      /**< A value is outside its documented range. */
+    WPIN_REFUSED_CONFIG,     /**< The configuration contradicts itself. */
+    WPIN_REFUSED_PORT,       /**< The port lacks a function this configuration needs. */
+    WPIN_REFUSED_FREQUENCY,  /**< The port can not make this PWM frequency on this pin. */
+    WPIN_REFUSED_STATE,      /**< This power stage has no row for the state asked for. */
+    WPIN_REFUSED_SHOOT,      /**< The table would turn on both sides of a leg. */
+    WPIN_REFUSED_NOT_ARMED,  /**< The motor is not armed. */
+    WPIN_REFUSED_NOT_ZERO,   /**< Something is still asked for; ask for zero first. */
+    WPIN_REFUSED_FAULTED,    /**< A fault is latched; clear it first. */
+    WPIN_REFUSED_CAUSE,      /**< The cause of the fault is still there. */
+    WPIN_REFUSED_NO_FAULT,   /**< There is no fault to clear. */
+    WPIN_REFUSED_FULL,       /**< More parallel tracks or nested blocks than there is room for. */
+    WPIN_FAULT_FIRST,        /**< Not a status: the first fault is the next number. */
+    WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */
+    WPIN_FAULT_SUPPLY_LOW,                     /**< Motor supply below its window. */
+    WPIN_FAULT_SUPPLY_HIGH,                    /**< Motor supply above its window. */
+    WPIN_FAULT_PORT,                           /**< The port failed while the motor was in use. */
+    WPIN_FAULT_EXTERNAL,                       /**< Tripped from outside (wpin_motor_trip). */
+    WPIN_STATUS_COUNT                          /**< How many there are. */
+} wpin_status;
+
+/** Name of a status as written in this header, e.g. "WPIN_REFUSED_RANGE".
+ * Never NULL; "WPIN_UNKNOWN" outside the enum. May be called from an interrupt. */
+const char *wpin_status_name(wpin_status status);
+
+/** One sentence saying what happened, for a person. Never NULL. May be called from an interrupt.
+ * The texts live in a file of their own: firmware that never asks for them never links them. */
+const char *wpin_status_text(wpin_status status);
+
+/** One sentence saying what to do about it. Never NULL; empty for WPIN_OK.
+ * May be called from an interrupt. */
+const char *wpin_status_remedy(wpin_status status);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,61 @@
+/** @file trace.h
+ * Records of a run: samples as CSV (RFC 4180), pin levels as VCD (IEEE 1364), pictures as PNG or
+ * SVG drawn by gnuplot. Host only.
+ */
+#ifndef WINDPIN_TRACE_H
+#define WINDPIN_TRACE_H
+
+#include "rig.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** One load over one sample interval. Duties as signed fractions, speed at the gear's output. */
+typedef struct wpin_sample {
+    double asked;        /**< Duty asked for at the end of the interval. */
+    double duty;         /**< Duty on the pins at the end of the interval. */
+    double volts;        /**< Mean across the motor, V. */
+    double amps;         /**< Mean motor current, A. */
+    double amps_min;     /**< Lowest motor current, A. */
+    double amps_max;     /**< Highest motor current, A. */
+    double rpm;          /**< Speed at the end of the interval; true, not measured. */
+    double supply_volts; /**< Supply at the end of the interval, V. */
+    wpin_phase phase;    /**< What the motor is doing. */
+} wpin_sample;
+
+/** Word for a phase, e.g. "ramping". */
+const char *wpin_phase_word(wpin_phase phase);
+
+/** A CSV file being written. */
+typedef struct wpin_csv wpin_csv;
+/** Opens a file and writes the header for the rig's loads. NULL (errno set) if it can't be
+ * written. */
+wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig);
+/** Writes a row: the time in s and one sample for each load. */
+void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples);
+/** 0, or the errno of the first write that failed. */
+int wpin_csv_error(const wpin_csv *csv);
+/** Closes the file. 0, or the errno of the first failure: the file is then incomplete. */
+int wpin_csv_close(wpin_csv *csv);
+
+/** A VCD file being written. */
+typedef struct wpin_vcd wpin_vcd;
+/** Opens a file and declares every control line of the rig under its load. NULL (errno set) if
+ * it can't be written. Time unit 1 ns, counted from `start` ps. */
+wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start);
+/** A wpin_sim_pin_watcher; its context is the wpin_vcd. */
+void wpin_vcd_pin(void *vcd, int64_t picoseconds, wpin_pin pin, wpin_level level);
+/** 0, or the errno of the first write that failed. */
+int wpin_vcd_error(const wpin_vcd *vcd);
+/** Closes the file. 0, or the errno of the first failure. */
+int wpin_vcd_close(wpin_vcd *vcd);
+
+/** Draws a trace: duty, volts, current and speed over time for each load. The picture's ending
+ * (.png or .svg) says the format. False with the reason in words. */
+bool wpin_picture(const char *csv_path, const char *picture_path, char *why, size_t why_size);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

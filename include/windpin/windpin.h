@@ -1,0 +1,16 @@
+/** @file windpin.h
+ * The whole core in one include: all a firmware needs.
+ */
+#ifndef WINDPIN_H
+#define WINDPIN_H
+
+#include "motor.h"
+#include "port.h"
+#include "ramp.h"
+#include "sequence.h"
+#include "stage.h"
+#include "status.h"
+#include "units.h"
+#include "version.h"
+
+#endif

@@ -1,0 +1,43 @@
+/* The command-line tool: what its commands share. */
+#ifndef WPIN_CLI_H
+#define WPIN_CLI_H
+
+#include "windpin/rehearsal.h"
+#include <stdbool.h>
+
+enum { EXIT_FINE = 0, EXIT_MET_FAULT = 1, EXIT_WRONG_INPUT = 2 };
+
+/* Each command gets its own arguments, argv[0] being "windpin COMMAND". */
+int cmd_run(int argc, char **argv);
+int cmd_plot(int argc, char **argv);
+int cmd_demo(int argc, char **argv);
+int cmd_rig(int argc, char **argv);
+
+typedef struct cli_run {
+    const char *rig_path, *plan_path;
+    const char *trace_path, *plot_path, *vcd_path;
+    double sample_seconds;
+    bool json, supplies_on, all_rounds;
+} cli_run;
+
+/* Checks, runs, reports; returns the exit status. */
+int cli_run_plan(const cli_run *run);
+
+/* Prints findings as file:line:column: text on standard error, in the order of each file. */
+void cli_print_messages(wpin_messages *messages);
+/* Prints "windpin: ..." on standard error. */
+void cli_complain(const char *format, ...) __attribute__((format(printf, 1, 2)));
+
+/* The report as a table on standard output. */
+void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
+/* The report as JSON on standard output. False when out of memory. */
+bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
+
+/* Starts and ends the progress bar (only on a terminal). */
+void cli_progress(void *context, double seconds, double total);
+void cli_progress_end(void);
+
+/* Flushes standard output; EXIT_MET_FAULT with a complaint if that fails, else `status`. */
+int cli_finish(int status);
+
+#endif

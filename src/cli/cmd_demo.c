@@ -1,0 +1,82 @@
+/* windpin demo: runs the shipped example, from the installed tree or the build tree. */
+#define _GNU_SOURCE
+#include "cli.h"
+#include <argp.h>
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+static const struct argp_option options[] = {
+    {"output", 'o', "FOLDER", 0, "Where trace and picture go (windpin-demo)", 0}, {0}};
+
+static const char doc[] =
+    "Runs the honey pump: starts on a ramp, holds, brakes, rests, runs the other way and stops. "
+    "Writes pump.csv, pump.vcd and pump.png into a folder.\v"
+    "Example:\n  windpin demo -o /tmp/pump\n\nThe rig and the plan it runs are named in its "
+    "output: copy them as a start of your own.";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    const char **folder = state->input;
+    if (key == 'o') {
+        *folder = arg;
+        return 0;
+    }
+    if (key == ARGP_KEY_ARG) {
+        argp_error(state, "the demo takes no file; 'windpin run RIG PLAN' does");
+    }
+    return key == ARGP_KEY_ARG || key == ARGP_KEY_END || key == ARGP_KEY_INIT ||
+                   key == ARGP_KEY_FINI || key == ARGP_KEY_SUCCESS || key == ARGP_KEY_NO_ARGS
+               ? 0
+               : ARGP_ERR_UNKNOWN;
+}
+
+/* The folder with the demo's files: beside the installed program, or in the source tree that
+ * this program was built from. */
+static bool find_demo(char *folder, size_t size) {
+    char program[2048] = "";
+    ssize_t length = readlink("/proc/self/exe", program, sizeof program - 1);
+    if (length > 0) {
+        char *slash = strrchr(program, '/');
+        *(slash != NULL ? slash : program) = '\0';
+        snprintf(folder, size, "%s/../share/windpin/demo", program);
+        char *real = realpath(folder, NULL);
+        if (real != NULL) {
+            snprintf(folder, size, "%s", real);
+            free(real);
+            return true;
+        }
+    }
+    snprintf(folder, size, "%s", WPIN_SOURCE_DEMO);
+    return access(folder, R_OK) == 0;
+}
+
+int cmd_demo(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "", doc, NULL, NULL, NULL};
+    const char *folder = "windpin-demo";
+    char demo[3000], rig[3100], plan[3100], csv[4096], png[4096], vcd[4096];
+    argp_err_exit_status = EXIT_WRONG_INPUT;
+    argp_parse(&argp, argc, argv, 0, NULL, &folder);
+    if (!find_demo(demo, sizeof demo)) {
+        cli_complain("the demo's files are not where they were installed (%s)", demo);
+        return EXIT_WRONG_INPUT;
+    }
+    if (mkdir(folder, 0777) != 0 && errno != EEXIST) {
+        cli_complain("%s: the folder can't be made: %s", folder, strerror(errno));
+        return EXIT_WRONG_INPUT;
+    }
+    snprintf(rig, sizeof rig, "%s/honey-pump.yaml", demo);
+    snprintf(plan, sizeof plan, "%s/honey-pump.plan", demo);
+    snprintf(csv, sizeof csv, "%s/pump.csv", folder);
+    snprintf(png, sizeof png, "%s/pump.png", folder);
+    snprintf(vcd, sizeof vcd, "%s/pump.vcd", folder);
+    printf("$ windpin run %s %s --trace %s --vcd %s --plot %s\n\n", rig, plan, csv, vcd, png);
+    fflush(stdout);
+    return cli_run_plan(&(cli_run){.rig_path = rig,
+                                   .plan_path = plan,
+                                   .trace_path = csv,
+                                   .plot_path = png,
+                                   .vcd_path = vcd});
+}

@@ -1,0 +1,103 @@
+/* windpin: finds the command, gives help. */
+#include "cli.h"
+#include <errno.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+static const struct {
+    const char *name;
+    int (*run)(int argc, char **argv);
+    const char *words;
+} commands[] = {
+    {"run", cmd_run, "run a plan on simulated hardware and report asked against achieved"},
+    {"plot", cmd_plot, "draw a trace as PNG or SVG"},
+    {"rig", cmd_rig, "list what a rig file describes"},
+    {"demo", cmd_demo, "run the honey pump that ships with Wind Pin"},
+};
+
+enum { COMMANDS = sizeof commands / sizeof *commands };
+
+static void print_help(FILE *to) {
+    fprintf(to, "Usage: windpin COMMAND [options] files\n\n"
+                "Describe a motor and its driver in a rig file, what it shall do in a plan file,\n"
+                "and run the plan on simulated hardware before power is on the bench.\n\n"
+                "Commands:\n");
+    for (int i = 0; i < COMMANDS; i++) {
+        fprintf(to, "  %-6s %s\n", commands[i].name, commands[i].words);
+    }
+    fprintf(to, "\nwindpin COMMAND --help tells more, with an example. "
+                "windpin --version tells the version.\n"
+                "Exit status: 0 fine; 1 it ran and met a fault; 2 the input or usage is wrong.\n");
+}
+
+void cli_complain(const char *format, ...) {
+    va_list words;
+    va_start(words, format);
+    fprintf(stderr, "windpin: ");
+    vfprintf(stderr, format, words);
+    fprintf(stderr, "\n");
+    va_end(words);
+}
+
+void cli_print_messages(wpin_messages *messages) {
+    wpin_messages_sort(messages);
+    for (size_t i = 0; i < messages->count; i++) {
+        const wpin_message *m = &messages->items[i];
+        if (m->line != 0) {
+            fprintf(stderr, "%s:%u:%u: %s\n", m->file, m->line, m->column, m->text);
+        } else {
+            fprintf(stderr, "%s: %s\n", m->file, m->text);
+        }
+    }
+}
+
+int cli_finish(int status) {
+    if (fflush(stdout) != 0 || ferror(stdout)) {
+        cli_complain("standard output can't be written: %s", strerror(errno));
+        return EXIT_MET_FAULT;
+    }
+    return status;
+}
+
+static int run_command(int number, int argc, char **argv) {
+    char name[64];
+    snprintf(name, sizeof name, "windpin %s", commands[number].name);
+    argv[1] = name;
+    return cli_finish(commands[number].run(argc - 1, argv + 1));
+}
+
+static int unknown_command(const char *word) {
+    const char *names[COMMANDS];
+    for (int i = 0; i < COMMANDS; i++) {
+        names[i] = commands[i].name;
+    }
+    const char *near = wpin_nearest_word(word, names, COMMANDS);
+    cli_complain("unknown command '%s'%s%s%s; windpin --help lists them", word,
+                 near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
+                 near != NULL ? "'?" : "");
+    return EXIT_WRONG_INPUT;
+}
+
+int main(int argc, char **argv) {
+    if (argc < 2) {
+        print_help(stderr);
+        return EXIT_WRONG_INPUT;
+    }
+    if (strcmp(argv[1], "--version") == 0) {
+        printf("windpin " WPIN_VERSION "\n");
+        return cli_finish(EXIT_FINE);
+    }
+    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "-h") == 0 ||
+        strcmp(argv[1], "help") == 0) {
+        print_help(stdout);
+        return cli_finish(EXIT_FINE);
+    }
+    for (int i = 0; i < COMMANDS; i++) {
+        if (strcmp(argv[1], commands[i].name) == 0) {
+            return run_command(i, argc, argv);
+        }
+    }
+    return unknown_command(argv[1]);
+}

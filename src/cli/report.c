@@ -1,0 +1,146 @@
+/* The report as a table for people. */
+#include "cli.h"
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+#include <unistd.h>
+
+/* Rounds of a repeat shown even when all is as asked. */
+#define ROUNDS_SHOWN 2
+
+static const char *paint(wpin_verdict verdict) {
+    static const char *const colours[] = {"\033[32m", "\033[33m", "\033[1;31m"};
+    return isatty(STDOUT_FILENO) ? colours[verdict] : "";
+}
+
+static const char *plain(void) {
+    return isatty(STDOUT_FILENO) ? "\033[0m" : "";
+}
+
+static bool hidden(const cli_run *run, const wpin_step_result *step) {
+    return !run->all_rounds && step->round > ROUNDS_SHOWN && step->verdict == WPIN_VERDICT_OK;
+}
+
+static int action_width(const cli_run *run, const wpin_report *report) {
+    size_t width = strlen("action");
+    for (size_t i = 0; i < report->step_count; i++) {
+        size_t length = strlen(report->steps[i].text);
+        width = length > width && !hidden(run, &report->steps[i]) ? length : width;
+    }
+    return (int)width;
+}
+
+static void print_asked(const wpin_step_result *step) {
+    char duty[12] = "", time[12] = "";
+    if (step->asked_duty != 0) {
+        snprintf(duty, sizeof duty, "%+.1f", step->asked_duty * 100);
+    }
+    if (step->asked_seconds > 0) {
+        snprintf(time, sizeof time, "%.3f", step->asked_seconds);
+    }
+    printf("  %7s %8s", duty, time);
+}
+
+static void print_step(const wpin_step_result *step, int width) {
+    printf("%5u  %-*s", step->line, width, step->text);
+    print_asked(step);
+    printf("  %9.3f %8.3f", step->at, step->took);
+    if (step->load >= 0) {
+        printf("  %7.1f %7.2f %8.0f %7.2f", step->duty * 100 + 0.0, step->volts + 0.0,
+               step->rpm + 0.0, step->amps_peak);
+    } else {
+        printf("  %7s %7s %8s %7s", "", "", "", "");
+    }
+    printf("  %s%s%s\n", paint(step->verdict), step->words, plain());
+}
+
+static void print_steps(const cli_run *run, const wpin_report *report) {
+    int width = action_width(run, report);
+    size_t left_out = 0;
+    printf("\n%5s  %-*s  %16s  %18s  %32s\n", "", width, "", "---- asked -----",
+           "--- happened ----", "----------- at the end ---------");
+    printf("%5s  %-*s  %7s %8s  %9s %8s  %7s %7s %8s %7s  %s\n", "line", width, "action", "duty %",
+           "time s", "at s", "took s", "duty %", "volts", "rpm", "peak A", "verdict");
+    for (size_t i = 0; i < report->step_count; i++) {
+        if (hidden(run, &report->steps[i])) {
+            left_out++;
+        } else {
+            print_step(&report->steps[i], width);
+        }
+    }
+    if (left_out != 0) {
+        printf("       ... and %zu more in later rounds, all as asked (--all shows them)\n",
+               left_out);
+    }
+}
+
+static void print_loads(const wpin_rig *rig, const wpin_report *report) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        printf("%s: %s, PWM %.6g Hz in %u steps; highest current %.2f A, highest speed %.0f rpm\n",
+               load->name, load->kind->name, report->pwm[i].millihertz * 1e-3,
+               report->pwm[i].steps, report->amps_peak[i], report->rpm_peak[i]);
+    }
+}
+
+static void print_faults(const wpin_rig *rig, const wpin_report *report) {
+    if (report->fault_count == 0) {
+        printf("Faults: none.\n");
+    }
+    for (size_t i = 0; i < report->fault_count; i++) {
+        const wpin_fault_result *f = &report->faults[i];
+        printf("%sFault at %.3f s: %s, %s%s\n    %s %s\n", paint(WPIN_VERDICT_BAD), f->at,
+               rig->loads[f->load].name, wpin_status_name(f->cause), plain(),
+               wpin_status_text(f->cause), wpin_status_remedy(f->cause));
+    }
+    if (report->burn_count == 0) {
+        printf("Burnt: nothing.\n");
+    }
+    for (size_t i = 0; i < report->burn_count; i++) {
+        const wpin_sim_burn *b = &report->burns[i];
+        if (b->at < 0) {
+            printf("%sBurnt before the plan began%s: %s, %s\n", paint(WPIN_VERDICT_BAD), plain(),
+                   b->part, b->reason);
+        } else {
+            printf("%sBurnt at %.4f s%s: %s, %s\n", paint(WPIN_VERDICT_BAD), b->at, plain(),
+                   b->part, b->reason);
+        }
+    }
+}
+
+static void print_summary(const wpin_report *report) {
+    size_t counts[3] = {0};
+    for (size_t i = 0; i < report->step_count; i++) {
+        counts[report->steps[i].verdict]++;
+    }
+    printf("%zu step%s: %zu as asked", report->step_count, report->step_count == 1 ? "" : "s",
+           counts[WPIN_VERDICT_OK]);
+    if (counts[WPIN_VERDICT_NOTE] != 0) {
+        printf(", %zu with a remark", counts[WPIN_VERDICT_NOTE]);
+    }
+    if (counts[WPIN_VERDICT_BAD] != 0) {
+        printf(", %s%zu not%s", paint(WPIN_VERDICT_BAD), counts[WPIN_VERDICT_BAD], plain());
+    }
+    printf(". %.3f s of simulated time.\n", report->seconds);
+}
+
+static void print_files(const cli_run *run) {
+    const struct {
+        const char *what, *path;
+    } files[] = {{"Trace", run->trace_path}, {"Picture", run->plot_path}, {"Edges", run->vcd_path}};
+    for (size_t i = 0; i < sizeof files / sizeof *files; i++) {
+        if (files[i].path != NULL && access(files[i].path, R_OK) == 0) {
+            printf("%s: %s\n", files[i].what, files[i].path);
+        }
+    }
+}
+
+void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
+    printf("%s: %s on simulated hardware\n", rig->name, run->plan_path);
+    print_steps(run, report);
+    printf("\n");
+    print_loads(rig, report);
+    print_faults(rig, report);
+    print_summary(report);
+    print_files(run);
+}

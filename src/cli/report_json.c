@@ -1,0 +1,68 @@
+/* The report as JSON for programs. Units in the names; duties in percent. */
+#include "cli.h"
+#include <jansson.h>
+#include <stdio.h>
+
+static const char *verdict_word(wpin_verdict verdict) {
+    static const char *const words[] = {"ok", "note", "bad"};
+    return words[verdict];
+}
+
+static json_t *load_name(const wpin_rig *rig, int load) {
+    return load < 0 ? json_null() : json_string(rig->loads[load].name);
+}
+
+static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
+    return json_pack("{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s}",
+                     "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load),
+                     "round", (int)s->round, "asked_duty_percent", s->asked_duty * 100,
+                     "asked_s", s->asked_seconds, "at_s", s->at, "took_s", s->took, "done",
+                     (int)s->done, "duty_percent", s->duty * 100, "volts", s->volts, "rpm", s->rpm,
+                     "peak_a", s->amps_peak, "verdict", verdict_word(s->verdict), "words",
+                     s->words);
+}
+
+static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
+    return json_pack("{s:o, s:s, s:s, s:s, s:f}", "load", load_name(rig, f->load), "fault",
+                     wpin_status_name(f->cause), "words", wpin_status_text(f->cause), "remedy",
+                     wpin_status_remedy(f->cause), "at_s", f->at);
+}
+
+static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t i) {
+    return json_pack("{s:s, s:s, s:f, s:i, s:f, s:f}", "name", rig->loads[i].name, "stage",
+                     rig->loads[i].kind->name, "pwm_hz", report->pwm[i].millihertz * 1e-3,
+                     "pwm_steps", (int)report->pwm[i].steps, "peak_a", report->amps_peak[i],
+                     "peak_rpm", report->rpm_peak[i]);
+}
+
+bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
+    json_t *steps = json_array(), *faults = json_array(), *burns = json_array();
+    json_t *loads = json_array();
+    for (size_t i = 0; i < report->step_count; i++) {
+        json_array_append_new(steps, step_json(rig, &report->steps[i]));
+    }
+    for (size_t i = 0; i < report->fault_count; i++) {
+        json_array_append_new(faults, fault_json(rig, &report->faults[i]));
+    }
+    for (size_t i = 0; i < report->burn_count; i++) {
+        const wpin_sim_burn *b = &report->burns[i];
+        json_array_append_new(burns, json_pack("{s:s, s:s, s:f}", "part", b->part, "reason",
+                                               b->reason, "at_s", b->at));
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        json_array_append_new(loads, load_json(rig, report, i));
+    }
+    json_t *all = json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o}", "windpin",
+                            WPIN_VERSION, "rig", rig->name, "plan", run->plan_path, "simulated_s",
+                            report->seconds, "fine", !report->bad && !report->interrupted,
+                            "interrupted", (int)report->interrupted, "ended",
+                            wpin_status_name(report->result), "loads", loads, "steps", steps,
+                            "faults", faults, "burnt", burns);
+    if (all == NULL) {
+        return false;
+    }
+    json_dumpf(all, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
+    printf("\n");
+    json_decref(all);
+    return true;
+}

@@ -1,0 +1,96 @@
+/* Keeps the list of steps as they went. */
+#include "run.h"
+#include <math.h>
+#include <stdlib.h>
+
+static bool moves_load(wpin_op op) {
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
+           op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
+}
+
+static double fraction(wpin_duty duty) {
+    return (double)duty / WPIN_DUTY_FULL;
+}
+
+static wpin_step_result new_result(wpin_run *run, uint16_t step) {
+    const wpin_step *s = &run->plan->steps[step];
+    wpin_op op = (wpin_op)s->op;
+    wpin_step_result r = {.line = run->plan->sources[step].line,
+                          .text = run->plan->sources[step].text,
+                          .op = op,
+                          .load = moves_load(op) ? s->motor : -1,
+                          .round = ++run->rounds[step],
+                          .at = wpin_run_time(run),
+                          .asked_seconds = op == WPIN_OP_RUN || s->ramp_us != 0
+                                               ? s->ramp_us * 1e-6
+                                               : s->time_ms * 1e-3};
+    if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR) {
+        r.asked_duty = fraction(s->value);
+    } else if (op == WPIN_OP_HOLD) {
+        r.asked_duty = fraction(run->motors[r.load].wanted);
+    }
+    return r;
+}
+
+static void begin(wpin_run *run, uint8_t track, uint16_t step) {
+    if (run->plan->sources[step].text[0] == '\0') {
+        return; /* a block's own step: nothing a person asked for */
+    }
+    wpin_report *report = run->report;
+    size_t room = report->step_count;
+    if ((room & (room - 1)) == 0) { /* full at each power of two */
+        wpin_step_result *all =
+            realloc(report->steps, (room == 0 ? 1 : 2 * room) * sizeof *all);
+        if (all == NULL) {
+            run->out_of_memory = true;
+            return;
+        }
+        report->steps = all;
+    }
+    report->steps[report->step_count++] = new_result(run, step);
+    run->open_step[track] = report->step_count;
+}
+
+static void finish(wpin_run *run, wpin_step_result *result, bool done) {
+    result->done = done;
+    result->took = wpin_run_time(run) - result->at;
+    if (result->load >= 0) {
+        const wpin_sim_reading *last = &run->last[result->load];
+        result->duty = fraction(wpin_motor_duty(&run->motors[result->load]));
+        result->volts = last->volts;
+        result->rpm = last->rpm;
+    }
+    wpin_run_judge(run, result);
+}
+
+void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins) {
+    wpin_run *run = context;
+    if (begins) {
+        begin(run, track, step);
+    } else if (run->open_step[track] != 0) {
+        finish(run, &run->report->steps[run->open_step[track] - 1], true);
+        run->open_step[track] = 0;
+    }
+}
+
+void wpin_run_tally_steps(wpin_run *run) {
+    for (size_t track = 0; track < run->plan->track_count; track++) {
+        if (run->open_step[track] == 0) {
+            continue;
+        }
+        wpin_step_result *r = &run->report->steps[run->open_step[track] - 1];
+        if (r->load >= 0) {
+            const wpin_sim_reading *last = &run->last[r->load];
+            r->amps_peak = fmax(r->amps_peak, fmax(fabs(last->amps_min), fabs(last->amps_max)));
+        }
+    }
+}
+
+void wpin_run_cut_steps(wpin_run *run) {
+    for (size_t track = 0; track < run->plan->track_count; track++) {
+        if (run->open_step[track] != 0) {
+            finish(run, &run->report->steps[run->open_step[track] - 1], false);
+            run->open_step[track] = 0;
+        }
+    }
+}

@@ -1,0 +1,148 @@
+/* Judges each step: asked against achieved, and in words why they differ. */
+#include "run.h"
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+static void rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+
+static void rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
+    va_list words;
+    va_start(words, format);
+    vsnprintf(step->words, sizeof step->words, format, words);
+    va_end(words);
+    step->verdict = verdict;
+}
+
+/* Whether a part named NAME or NAME and more burnt; NULL if not. */
+static const wpin_sim_burn *burnt(const wpin_run *run, const char *name) {
+    size_t count;
+    const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
+    for (size_t i = 0; i < count; i++) {
+        size_t length = strlen(name);
+        if (strncmp(burns[i].part, name, length) == 0 &&
+            (burns[i].part[length] == '\0' || burns[i].part[length] == ' ')) {
+            return &burns[i];
+        }
+    }
+    return NULL;
+}
+
+static const wpin_sim_burn *burnt_in_path(const wpin_run *run, const wpin_rig_load *load) {
+    const wpin_sim_burn *found = burnt(run, load->name);
+    for (unsigned i = 0; found == NULL && i < load->kind->table->line_count; i++) {
+        char pin[16];
+        snprintf(pin, sizeof pin, "pin %u", load->pins[i]);
+        found = burnt(run, pin);
+    }
+    return found;
+}
+
+static bool miswired(const wpin_rig_load *load) {
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if (load->wires[i] != load->pins[i]) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Duty whose mean current just breaks the shaft loose: torque to hold, through K and the loop's
+ * resistance, over the supply (the current free-wheels, so it is nearly its mean). */
+static double loose_duty(const wpin_run *run, const wpin_rig_load *load) {
+    const wpin_sim_motor *m = &load->motor;
+    double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
+    const wpin_rig_supply *s = &run->rig->supplies[load->supply];
+    double loop = m->resistance + 2 * load->bridge.on_resistance + s->resistance;
+    return hold / m->constant * loop / s->volts;
+}
+
+/* The shaft stands although duty is on the pins: the likeliest cause first. */
+static void judge_standing(const wpin_run *run, wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    const wpin_sim_burn *burn = burnt_in_path(run, load);
+    double loose = loose_duty(run, load);
+    if (!wpin_sim_supply_on(run->sim, (int)load->supply)) {
+        rule(step, WPIN_VERDICT_BAD, "not moving: supply '%s' is off",
+             run->rig->supplies[load->supply].name);
+    } else if (burn != NULL) {
+        rule(step, WPIN_VERDICT_BAD, "not moving: %s burnt", burn->part);
+    } else if (miswired(load)) {
+        rule(step, WPIN_VERDICT_BAD, "not moving: control wires are on other pins than the "
+                                     "rig's stage says");
+    } else if (fabs(step->duty) < loose) {
+        rule(step, WPIN_VERDICT_BAD,
+             "not moving: held by friction and load; it breaks loose near %.0f %% duty",
+             ceil(loose * 100));
+    } else {
+        rule(step, WPIN_VERDICT_BAD, "not moving: stalled at %.3g A", step->amps_peak);
+    }
+}
+
+static bool stands(const wpin_step_result *step) {
+    return fabs(step->rpm) < 1e-6;
+}
+
+static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    double late = step->took - step->asked_seconds;
+    if (step->asked_seconds == 0 || late < 2.5 * run->rig->controller.tick) {
+        rule(step, WPIN_VERDICT_OK, "ok");
+    } else if (run->motors[step->load].ramp.slew_held != 0 &&
+               late < fmax(load->limits.ramp_up, load->limits.ramp_down)) {
+        rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds", late);
+    } else {
+        rule(step, WPIN_VERDICT_NOTE, "%.2f s before it: ramp to zero and rest, to turn the other "
+                                      "way", late);
+    }
+}
+
+static void judge_motion(const wpin_run *run, wpin_step_result *step) {
+    bool ended_at_rest = step->op == WPIN_OP_RUN_FOR;
+    if (!ended_at_rest && stands(step)) {
+        judge_standing(run, step);
+    } else if (!ended_at_rest && step->duty * step->rpm < 0) {
+        rule(step, WPIN_VERDICT_BAD, "turning the wrong way: swapped wires, or 'reversed' is "
+                                     "missing in the rig");
+    } else if (ended_at_rest && step->amps_peak == 0) {
+        judge_standing(run, step);
+    } else if (step->op == WPIN_OP_RUN) {
+        judge_ramp_time(run, step);
+    } else {
+        rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
+static void judge_end(const wpin_run *run, wpin_step_result *step) {
+    if (fabs(step->rpm) > 0.5) {
+        rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
+    } else {
+        rule(step, WPIN_VERDICT_OK, "ok");
+    }
+    (void)run;
+}
+
+void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
+    const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
+    if (motor != NULL && motor->fault.cause != WPIN_OK) {
+        rule(step, WPIN_VERDICT_BAD, "ended by a fault: %s", wpin_status_name(motor->fault.cause));
+        return;
+    }
+    if (!step->done) {
+        bool by_hand = run->report->interrupted;
+        rule(step, by_hand ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
+             by_hand ? " by you" : "");
+        return;
+    }
+    switch (step->op) {
+    case WPIN_OP_RUN:
+    case WPIN_OP_RUN_FOR:
+    case WPIN_OP_HOLD: judge_motion(run, step); break;
+    case WPIN_OP_STOP:
+    case WPIN_OP_COAST:
+    case WPIN_OP_BRAKE: judge_end(run, step); break;
+    default: rule(step, WPIN_VERDICT_OK, "ok"); break;
+    }
+}

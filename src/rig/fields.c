@@ -1,0 +1,192 @@
+/* The table-driven reader behind every mapping of the rig file. */
+#define _GNU_SOURCE
+#include "fields.h"
+#include <errno.h>
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+static void say_parser(const yaml_parser_t *parser, wpin_messages *messages) {
+    wpin_messages_add(messages, (unsigned)parser->problem_mark.line + 1,
+                      (unsigned)parser->problem_mark.column + 1, "not readable as YAML: %s%s%s",
+                      parser->problem != NULL ? parser->problem : "unknown problem",
+                      parser->context != NULL ? ", " : "",
+                      parser->context != NULL ? parser->context : "");
+}
+
+bool wpin_reader_open(wpin_reader *reader, const char *path, wpin_messages *messages) {
+    reader->messages = messages;
+    FILE *file = fopen(path, "rb");
+    yaml_parser_t parser;
+    if (file == NULL || !yaml_parser_initialize(&parser)) {
+        wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
+        if (file != NULL) {
+            fclose(file);
+        }
+        return false;
+    }
+    yaml_parser_set_input_file(&parser, file);
+    bool loaded = yaml_parser_load(&parser, &reader->document) != 0;
+    if (!loaded) {
+        say_parser(&parser, messages);
+    } else if (yaml_document_get_root_node(&reader->document) == NULL) {
+        wpin_messages_add(messages, 0, 0, "is empty; expected a rig (see docs/rig.md)");
+        yaml_document_delete(&reader->document);
+        loaded = false;
+    }
+    yaml_parser_delete(&parser);
+    fclose(file);
+    return loaded;
+}
+
+void wpin_reader_close(wpin_reader *reader) {
+    yaml_document_delete(&reader->document);
+}
+
+void wpin_say_at(wpin_reader *reader, const yaml_node_t *node, const char *format, ...) {
+    char *text = NULL;
+    va_list words;
+    va_start(words, format);
+    int length = vasprintf(&text, format, words);
+    va_end(words);
+    if (length >= 0) {
+        wpin_messages_add(reader->messages, (unsigned)node->start_mark.line + 1,
+                          (unsigned)node->start_mark.column + 1, "%s", text);
+        free(text);
+    }
+}
+
+yaml_node_t *wpin_node(wpin_reader *reader, int index) {
+    return yaml_document_get_node(&reader->document, index);
+}
+
+const char *wpin_key_text(wpin_reader *reader, const yaml_node_pair_t *pair) {
+    const yaml_node_t *key = wpin_node(reader, pair->key);
+    return key->type == YAML_SCALAR_NODE ? (const char *)key->data.scalar.value : "";
+}
+
+const char *wpin_scalar(wpin_reader *reader, yaml_node_t *node, const char *expected) {
+    if (node->type != YAML_SCALAR_NODE) {
+        wpin_say_at(reader, node, "found a %s; expected %s",
+                    node->type == YAML_MAPPING_NODE ? "mapping" : "list", expected);
+        return NULL;
+    }
+    return (const char *)node->data.scalar.value;
+}
+
+static void join_words(char *to, size_t size, const char *const *words, size_t count) {
+    to[0] = '\0';
+    for (size_t i = 0; i < count; i++) {
+        size_t used = strlen(to);
+        snprintf(to + used, size - used, "%s%s", i == 0 ? "" : (i + 1 == count ? " or " : ", "),
+                 words[i]);
+    }
+}
+
+int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *word,
+                   const char *what, const char *const *words, size_t count) {
+    for (size_t i = 0; i < count; i++) {
+        if (strcasecmp(word, words[i]) == 0) {
+            return (int)i;
+        }
+    }
+    char all[512];
+    join_words(all, sizeof all, words, count);
+    const char *near = wpin_nearest_word(word, words, count);
+    wpin_say_at(reader, node, "unknown %s '%s'%s%s%s; expected %s", what, word,
+                near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
+                near != NULL ? "'?" : "", all);
+    return -1;
+}
+
+static void read_quantity(wpin_reader *reader, yaml_node_t *node, const wpin_field *field,
+                          double *to) {
+    const char *text = wpin_scalar(reader, node, "a quantity");
+    char why[320], low[40], high[40];
+    double value;
+    if (text == NULL) {
+        return;
+    }
+    if (!wpin_quantity_read(text, field->dimension, &value, why, sizeof why)) {
+        wpin_say_at(reader, node, "%s: %s", field->key, why);
+    } else if (value < field->least || value > field->most) {
+        wpin_say_at(reader, node, "%s: %s is out of range; expected %s to %s", field->key, text,
+                    wpin_quantity_write(low, sizeof low, field->least, field->dimension),
+                    wpin_quantity_write(high, sizeof high, field->most, field->dimension));
+    } else {
+        *to = value;
+    }
+}
+
+static void read_choice(wpin_reader *reader, yaml_node_t *node, const wpin_field *field, bool *to) {
+    const char *text = wpin_scalar(reader, node, field->words[0]);
+    if (text != NULL) {
+        char what[64];
+        snprintf(what, sizeof what, "value for %s", field->key);
+        int found = wpin_find_word(reader, node, text, what, field->words, 2);
+        *to = found < 0 ? *to : found == 1;
+    }
+}
+
+static void read_field(wpin_reader *reader, yaml_node_t *node, const wpin_field *field,
+                       void *base) {
+    void *to = (char *)base + field->offset;
+    if (field->type == WPIN_FIELD_QUANTITY) {
+        read_quantity(reader, node, field, to);
+    } else if (field->type == WPIN_FIELD_CHOICE) {
+        read_choice(reader, node, field, to);
+    }
+}
+
+static int find_field(wpin_reader *reader, const yaml_node_t *key, const char *what,
+                      const wpin_field *fields, size_t count) {
+    const char *keys[40];
+    for (size_t i = 0; i < count && i < 40; i++) {
+        keys[i] = fields[i].key;
+    }
+    if (key->type != YAML_SCALAR_NODE) {
+        wpin_say_at(reader, key, "a key of %s must be a word", what);
+        return -1;
+    }
+    char known[80];
+    snprintf(known, sizeof known, "key in %s:", what);
+    return wpin_find_word(reader, key, (const char *)key->data.scalar.value, known, keys, count);
+}
+
+void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
+                   const wpin_field *fields, size_t count, void *base, yaml_node_t **nodes) {
+    unsigned seen[40] = {0};
+    for (size_t i = 0; nodes != NULL && i < count; i++) {
+        nodes[i] = NULL;
+    }
+    if (map->type != YAML_MAPPING_NODE) {
+        wpin_say_at(reader, map, "%s must be a mapping of keys and values", what);
+        return;
+    }
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top; pair++) {
+        const yaml_node_t *key = wpin_node(reader, pair->key);
+        int i = find_field(reader, key, what, fields, count);
+        if (i < 0) {
+            continue;
+        }
+        if (seen[i] != 0) {
+            wpin_say_at(reader, key, "'%s' stands here again; it is on line %u already",
+                        fields[i].key, seen[i]);
+            continue;
+        }
+        seen[i] = (unsigned)key->start_mark.line + 1;
+        yaml_node_t *value = wpin_node(reader, pair->value);
+        if (nodes != NULL) {
+            nodes[i] = value;
+        }
+        read_field(reader, value, &fields[i], base);
+    }
+    for (size_t i = 0; i < count; i++) {
+        if (fields[i].required && seen[i] == 0) {
+            wpin_say_at(reader, map, "%s lacks '%s'", what, fields[i].key);
+        }
+    }
+}

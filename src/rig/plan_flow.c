@@ -1,0 +1,87 @@
+/* Follows duties, time and tracks through a plan as it is read. */
+#include "plan_flow.h"
+#include <math.h>
+#include <stdlib.h>
+
+bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig) {
+    *flow = (wpin_flow){.rig = rig};
+    flow->duty = calloc(rig->load_count, sizeof *flow->duty);
+    flow->set_at = calloc(rig->load_count, sizeof *flow->set_at);
+    return flow->duty != NULL && flow->set_at != NULL;
+}
+
+void wpin_flow_free(wpin_flow *flow) {
+    for (int i = 0; i <= flow->depth; i++) {
+        free(flow->blocks[i].driven_by);
+        free(flow->blocks[i].driven_at);
+    }
+    free(flow->duty);
+    free(flow->set_at);
+}
+
+wpin_block *wpin_flow_top(wpin_flow *flow) {
+    return &flow->blocks[flow->depth];
+}
+
+bool wpin_flow_open(wpin_flow *flow, wpin_block_kind kind, unsigned line) {
+    if (flow->depth + 1 == WPIN_BLOCK_DEPTH) {
+        return false;
+    }
+    wpin_block *block = &flow->blocks[++flow->depth];
+    *block = (wpin_block){.kind = kind, .line = line};
+    if (kind == WPIN_BLOCK_PARALLEL) {
+        block->driven_by = calloc(flow->rig->load_count, sizeof *block->driven_by);
+        block->driven_at = calloc(flow->rig->load_count, sizeof *block->driven_at);
+        return block->driven_by != NULL && block->driven_at != NULL;
+    }
+    return true;
+}
+
+void wpin_flow_pass(wpin_flow *flow, double seconds) {
+    wpin_block *top = wpin_flow_top(flow);
+    if (top->kind == WPIN_BLOCK_PARALLEL) {
+        top->seconds = fmax(top->seconds, seconds);
+    } else {
+        top->seconds += seconds;
+    }
+}
+
+void wpin_flow_close(wpin_flow *flow) {
+    wpin_block *top = wpin_flow_top(flow);
+    double seconds = top->kind == WPIN_BLOCK_REPEAT ? top->seconds * top->count : top->seconds;
+    free(top->driven_by);
+    free(top->driven_at);
+    flow->depth--;
+    wpin_flow_pass(flow, seconds);
+}
+
+unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line) {
+    unsigned clash = 0;
+    for (int i = 0; i <= flow->depth; i++) {
+        wpin_block *block = &flow->blocks[i];
+        if (block->kind != WPIN_BLOCK_PARALLEL) {
+            continue;
+        }
+        if (block->driven_by[load] == 0) {
+            block->driven_by[load] = block->track;
+            block->driven_at[load] = line;
+        } else if (block->driven_by[load] != block->track) {
+            clash = block->driven_at[load];
+        }
+    }
+    return clash;
+}
+
+double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line) {
+    const wpin_rig_limits *limits = &flow->rig->loads[load].limits;
+    double from = flow->duty[load], before = 0;
+    flow->duty[load] = duty;
+    flow->set_at[load] = line;
+    if (from * duty < 0) { /* down to zero, a rest, and up from there */
+        before = fabs(from) * limits->ramp_down + limits->rest;
+        from = 0;
+    }
+    double change = fabs(duty) - fabs(from);
+    double least = change > 0 ? change * limits->ramp_up : -change * limits->ramp_down;
+    return before + fmax(seconds, least);
+}

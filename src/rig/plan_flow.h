@@ -1,0 +1,48 @@
+/* What each load is doing at a place in the plan, followed while the plan is read: duties, time,
+ * open blocks, and which track drives which load. */
+#ifndef WPIN_RIG_PLAN_FLOW_H
+#define WPIN_RIG_PLAN_FLOW_H
+
+#include "windpin/plan.h"
+
+#define WPIN_BLOCK_DEPTH 12
+
+typedef enum wpin_block_kind { WPIN_BLOCK_PLAN, WPIN_BLOCK_REPEAT, WPIN_BLOCK_PARALLEL, WPIN_BLOCK_TRACK } wpin_block_kind;
+
+typedef struct wpin_block {
+    wpin_block_kind kind;
+    unsigned line;       /* where it begins */
+    int count;           /* repeat: rounds */
+    size_t fork;         /* track: its FORK step */
+    double seconds;      /* of what stands in it so far; parallel: of its longest track */
+    unsigned track;      /* parallel: number of the present track, from 1 */
+    unsigned *driven_by; /* parallel: for each load the track that drives it, 0 for none */
+    unsigned *driven_at; /* and the line where that was seen first */
+} wpin_block;
+
+typedef struct wpin_flow {
+    const wpin_rig *rig;
+    double *duty;     /* of each load, signed fraction */
+    unsigned *set_at; /* line that set it */
+    wpin_block blocks[WPIN_BLOCK_DEPTH];
+    int depth; /* index of the innermost block; 0 is the plan itself */
+} wpin_flow;
+
+bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig);
+void wpin_flow_free(wpin_flow *flow);
+
+/* The innermost block. */
+wpin_block *wpin_flow_top(wpin_flow *flow);
+/* Opens a block; false when nested too deep or out of memory. */
+bool wpin_flow_open(wpin_flow *flow, wpin_block_kind kind, unsigned line);
+/* Closes the innermost block and adds its time to the one around it. */
+void wpin_flow_close(wpin_flow *flow);
+/* Time passes in the innermost block. */
+void wpin_flow_pass(wpin_flow *flow, double seconds);
+/* Notes that a load is driven here. The line of another track of the same parallel block that
+ * drives it too, or 0. */
+unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line);
+/* Seconds a load takes to a duty in at least `seconds` (0: at its slew limit); sets the duty. */
+double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line);
+
+#endif

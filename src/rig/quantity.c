@@ -1,0 +1,159 @@
+/* One table of units; reading and writing both use it. */
+#include "quantity.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define PI 3.14159265358979323846
+
+typedef struct unit {
+    const char *text;
+    wpin_dimension dimension;
+    double factor;
+    bool shown; /* used for writing; within a dimension from large to small */
+} unit;
+
+static const unit units[] = {
+    {"kV", WPIN_VOLTAGE, 1e3, false},
+    {"V", WPIN_VOLTAGE, 1, true},
+    {"mV", WPIN_VOLTAGE, 1e-3, true},
+    {"A", WPIN_CURRENT, 1, true},
+    {"mA", WPIN_CURRENT, 1e-3, true},
+    {"uA", WPIN_CURRENT, 1e-6, true},
+    {"Mohm", WPIN_RESISTANCE, 1e6, true},
+    {"kohm", WPIN_RESISTANCE, 1e3, true},
+    {"ohm", WPIN_RESISTANCE, 1, true},
+    {"mohm", WPIN_RESISTANCE, 1e-3, true},
+    {"H", WPIN_INDUCTANCE, 1, true},
+    {"mH", WPIN_INDUCTANCE, 1e-3, true},
+    {"uH", WPIN_INDUCTANCE, 1e-6, true},
+    {"h", WPIN_TIME, 3600, false},
+    {"min", WPIN_TIME, 60, false},
+    {"s", WPIN_TIME, 1, true},
+    {"ms", WPIN_TIME, 1e-3, true},
+    {"us", WPIN_TIME, 1e-6, true},
+    {"MHz", WPIN_FREQUENCY, 1e6, true},
+    {"kHz", WPIN_FREQUENCY, 1e3, true},
+    {"Hz", WPIN_FREQUENCY, 1, true},
+    {"%", WPIN_SHARE, 1e-2, true},
+    {"Nm", WPIN_TORQUE, 1, true},
+    {"mNm", WPIN_TORQUE, 1e-3, true},
+    {"uNm", WPIN_TORQUE, 1e-6, true},
+    {"kgm2", WPIN_INERTIA, 1, true},
+    {"kgcm2", WPIN_INERTIA, 1e-4, true},
+    {"gcm2", WPIN_INERTIA, 1e-7, true},
+    {"Nm/A", WPIN_MOTOR_CONSTANT, 1, false},
+    {"mNm/A", WPIN_MOTOR_CONSTANT, 1e-3, true},
+    {"Vs/rad", WPIN_MOTOR_CONSTANT, 1, false},
+    {"mV/rpm", WPIN_MOTOR_CONSTANT, 1e-3 * 30 / PI, false},
+    {"Nms/rad", WPIN_VISCOSITY, 1, true},
+    {"mNms/rad", WPIN_VISCOSITY, 1e-3, true},
+    {"uNms/rad", WPIN_VISCOSITY, 1e-6, true},
+    {"mNm/krpm", WPIN_VISCOSITY, 1e-6 * 30 / PI, false},
+    {"Nms2/rad2", WPIN_QUADRATIC, 1, true},
+    {"mNms2/rad2", WPIN_QUADRATIC, 1e-3, true},
+    {"uNms2/rad2", WPIN_QUADRATIC, 1e-6, true},
+    {"V/A", WPIN_SENSE_SLOPE, 1, true},
+    {"mV/A", WPIN_SENSE_SLOPE, 1e-3, true},
+};
+
+enum { UNIT_COUNT = sizeof units / sizeof *units };
+
+static const struct {
+    const char *name, *example;
+} dimensions[WPIN_DIMENSION_COUNT] = {
+    [WPIN_VOLTAGE] = {"a voltage", "12V"},
+    [WPIN_CURRENT] = {"a current", "350mA"},
+    [WPIN_RESISTANCE] = {"a resistance", "1.2ohm"},
+    [WPIN_INDUCTANCE] = {"an inductance", "1.5mH"},
+    [WPIN_TIME] = {"a time", "1.5s"},
+    [WPIN_FREQUENCY] = {"a frequency", "20kHz"},
+    [WPIN_SHARE] = {"a percentage", "40%"},
+    [WPIN_TORQUE] = {"a torque", "25mNm"},
+    [WPIN_INERTIA] = {"a moment of inertia", "120gcm2"},
+    [WPIN_MOTOR_CONSTANT] = {"a motor constant", "20mNm/A"},
+    [WPIN_VISCOSITY] = {"a viscous friction", "2uNms/rad"},
+    [WPIN_QUADRATIC] = {"a quadratic load", "5uNms2/rad2"},
+    [WPIN_SENSE_SLOPE] = {"a sense slope", "200mV/A"},
+    [WPIN_NUMBER] = {"a bare number", "9"},
+};
+
+static const unit *find_unit(const char *text) {
+    for (size_t i = 0; i < UNIT_COUNT; i++) {
+        if (strcmp(units[i].text, text) == 0) {
+            return &units[i];
+        }
+    }
+    return NULL;
+}
+
+static void list_units(char *to, size_t size, wpin_dimension dimension) {
+    to[0] = '\0';
+    for (size_t i = 0; i < UNIT_COUNT; i++) {
+        if (units[i].dimension == dimension) {
+            size_t used = strlen(to);
+            snprintf(to + used, size - used, "%s%s", used == 0 ? "" : ", ", units[i].text);
+        }
+    }
+}
+
+static void say_unit(const char *text, const char *found, wpin_dimension dimension, char *why,
+                     size_t size) {
+    char known[80];
+    list_units(known, sizeof known, dimension);
+    const unit *other = find_unit(found);
+    const char *want = dimensions[dimension].name, *example = dimensions[dimension].example;
+    if (dimension == WPIN_NUMBER) {
+        snprintf(why, size, "'%s' carries a unit; expected %s, e.g. %s", text, want, example);
+    } else if (*found == '\0') {
+        snprintf(why, size, "'%s' has no unit; expected %s (%s), e.g. %s", text, want, known,
+                 example);
+    } else if (other != NULL) {
+        snprintf(why, size, "'%s' is %s; expected %s (%s), e.g. %s", text,
+                 dimensions[other->dimension].name, want, known, example);
+    } else {
+        snprintf(why, size, "'%s' is no unit known here; expected %s (%s), e.g. %s", found, want,
+                 known, example);
+    }
+}
+
+bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *value, char *why,
+                        size_t why_size) {
+    char *rest = NULL;
+    bool plain = strspn(text, "+-.0123456789") > 0; /* no hex, inf or nan */
+    double number = plain && strpbrk(text, "xX") == NULL ? strtod(text, &rest) : NAN;
+    if (rest == NULL || rest == text || !isfinite(number)) {
+        snprintf(why, why_size, "'%s' is no number; expected %s, e.g. %s", text,
+                 dimensions[dimension].name, dimensions[dimension].example);
+        return false;
+    }
+    rest += strspn(rest, " ");
+    const unit *u = find_unit(rest);
+    bool fits = dimension == WPIN_NUMBER ? *rest == '\0' : u != NULL && u->dimension == dimension;
+    if (!fits) {
+        say_unit(text, rest, dimension, why, why_size);
+        return false;
+    }
+    *value = dimension == WPIN_NUMBER ? number : number * u->factor;
+    return true;
+}
+
+const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimension dimension) {
+    const unit *best = NULL;
+    for (size_t i = 0; i < UNIT_COUNT; i++) {
+        const unit *u = &units[i];
+        if (u->dimension == dimension && u->shown) {
+            best = u;
+            if (value == 0 ? u->factor == 1 : fabs(value) >= u->factor * (1 - 1e-9)) {
+                break;
+            }
+        }
+    }
+    if (best == NULL) {
+        snprintf(to, size, "%.4g", value);
+    } else {
+        snprintf(to, size, "%.4g %s", value / best->factor, best->text);
+    }
+    return to;
+}

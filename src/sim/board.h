@@ -1,0 +1,71 @@
+/* The board: parts and what they are wired to. Private to the simulator. */
+#ifndef WPIN_SIM_BOARD_H
+#define WPIN_SIM_BOARD_H
+
+#include "plant.h"
+#include "wave.h"
+#include "windpin/sim.h"
+
+#define WPIN_SIM_PINS 256
+#define WPIN_SIM_NO_WIRE (-1)
+
+typedef struct wpin_sim_pin {
+    wpin_wave wave;
+    wpin_cursor watched;    /* where the pin watcher is */
+    int64_t period;         /* of its timer, ps; 0 until started */
+    uint32_t timer_steps;
+    int64_t dead;           /* ps */
+    double to_ground;       /* conductance of everything it feeds, S */
+    int partner;            /* pin it is wired to, or WPIN_SIM_NO_WIRE */
+    bool output, inverted, burnt;
+} wpin_sim_pin;
+
+typedef struct wpin_supply {
+    wpin_sim_supply part;
+    char name[48];
+} wpin_supply;
+
+typedef struct wpin_bridge {
+    wpin_sim_bridge part;
+    char name[48];
+    int supply;
+    int motor;                   /* WPIN_SIM_NO_WIRE: none */
+    int inputs[WPIN_SIM_INPUTS]; /* pins */
+    int cursor_count;
+    bool burnt;
+} wpin_bridge;
+
+typedef enum wpin_sensed { WPIN_SENSED_NOTHING, WPIN_SENSED_CURRENT, WPIN_SENSED_SUPPLY } wpin_sensed;
+
+typedef struct wpin_analog {
+    wpin_sensed what;
+    int part;
+    double ratio;
+} wpin_analog;
+
+struct wpin_sim {
+    wpin_sim_controller controller;
+    int64_t now; /* ps */
+    wpin_sim_pin pins[WPIN_SIM_PINS];
+    wpin_supply *supplies;
+    wpin_bridge *bridges;
+    wpin_plant **plants;
+    int supply_count, bridge_count, plant_count;
+    wpin_analog analog[WPIN_SIM_PINS];
+    wpin_sim_burn *burns;
+    size_t burn_count;
+    wpin_sim_pin_watcher *watcher;
+    void *watcher_context;
+};
+
+/* Records that a part burnt. */
+void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...)
+    __attribute__((format(printf, 4, 5)));
+/* Runs one bridge with its motor from sim->now to `until`. */
+void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
+/* Feeds the legs what the supply gives. */
+void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge);
+/* Follows a pin that just changed: watcher, and what it can not carry. */
+void wpin_pin_changed(wpin_sim *sim, wpin_pin pin);
+
+#endif

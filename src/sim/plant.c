@@ -1,0 +1,327 @@
+/* The motor's two equations,
+ *     L di/dt = E - R i - K w          J dw/dt = K i - B w - T
+ * with the loop (E, R) given by legs and diodes and the torque T by friction and load. Both are
+ * linear until a diode stops, the shaft stops, or the shaft breaks loose: the piece is then cut
+ * there. See any text on DC machines, e.g. Fitzgerald, "Electric Machinery", ch. 7. */
+#include "plant.h"
+#include <math.h>
+#include <string.h>
+
+#define PS 1e-12
+#define PI 3.14159265358979323846
+
+typedef struct state {
+    double amps, speed;
+} state;
+
+typedef struct terminal {
+    double volts, resistance;
+    int rail;
+} terminal;
+
+void wpin_plant_prepare(wpin_plant *plant) {
+    const wpin_sim_motor *m = &plant->motor;
+    double n = m->gear_ratio, loss = m->gear_efficiency;
+    double load = m->load_torque / (n * loss);
+    plant->inertia = m->inertia + m->load_inertia / (n * n);
+    plant->viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
+    plant->quadratic = m->load_quadratic / (n * n * n * loss);
+    plant->torque_hold = m->static_friction + load;
+    plant->torque_move = m->dry_friction + load;
+    double cap = m->inductance / (m->resistance * 4);
+    plant->piece_max = (int64_t)(fmin(cap, 100e-6) / PS);
+    memset(plant->pieces, 0, sizeof plant->pieces);
+    memset(plant->cache, 0, sizeof plant->cache);
+}
+
+/* Where a terminal is tied for a current of this sign out of the leg: a switch, or the diode
+ * that this sign opens. */
+static terminal tie(const wpin_plant *plant, wpin_leg_state leg, int out) {
+    const wpin_feed *f = &plant->feed;
+    switch (leg) {
+    case WPIN_LEG_LOW: return (terminal){0, f->on_resistance, 0};
+    case WPIN_LEG_HIGH: return (terminal){f->volts, f->on_resistance, 1};
+    default:
+        return out > 0 ? (terminal){-f->diode_volts, f->diode_resistance, 0}
+                       : (terminal){f->volts + f->diode_volts, f->diode_resistance, 1};
+    }
+}
+
+static bool through_diode(const wpin_plant *plant) {
+    return plant->leg_a == WPIN_LEG_OFF || plant->leg_b == WPIN_LEG_OFF;
+}
+
+static wpin_loop loop_for(const wpin_plant *plant, int way) {
+    terminal a = tie(plant, plant->leg_a, way), b = tie(plant, plant->leg_b, -way);
+    int rail = a.rail - b.rail;
+    return (wpin_loop){.emf = a.volts - b.volts,
+                       .resistance = plant->motor.resistance + a.resistance + b.resistance +
+                                     rail * rail * plant->feed.resistance,
+                       .rail = rail,
+                       .way = through_diode(plant) ? way : 0};
+}
+
+/* Sign of the current that flows or is about to; 0 when diodes block both ways. */
+static int find_way(const wpin_plant *plant) {
+    if (plant->amps != 0) {
+        return plant->amps < 0 ? -1 : 1;
+    }
+    if (!through_diode(plant)) {
+        return 1;
+    }
+    double back = plant->motor.constant * plant->speed;
+    if (loop_for(plant, 1).emf > back) {
+        return 1;
+    }
+    return loop_for(plant, -1).emf < back ? -1 : 0;
+}
+
+static wpin_shaft find_shaft(const wpin_plant *plant) {
+    if (plant->speed != 0) {
+        return plant->speed > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
+    }
+    double torque = plant->motor.constant * plant->amps;
+    if (fabs(torque) <= plant->torque_hold) {
+        return WPIN_SHAFT_STUCK;
+    }
+    return torque > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
+}
+
+static void make_piece(const wpin_plant *plant, wpin_piece *p, int way, wpin_shaft shaft) {
+    const wpin_sim_motor *m = &plant->motor;
+    if (way != 0) {
+        p->loop = loop_for(plant, way);
+        p->rates.m00 = -p->loop.resistance / m->inductance;
+        p->force_amps = p->loop.emf / m->inductance;
+    }
+    if (shaft != WPIN_SHAFT_STUCK) {
+        double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
+        p->rates.m01 = way == 0 ? 0 : -m->constant / m->inductance;
+        p->rates.m10 = m->constant / plant->inertia;
+        p->rates.m11 = -plant->viscous / plant->inertia;
+        p->force_speed = -against / plant->inertia;
+    }
+    p->shaft = shaft;
+    p->known = true;
+}
+
+/* Load torque of the fan law over the piece: taken at the speed expected in its middle. */
+static double fan_torque(const wpin_plant *plant, double dt) {
+    double drive = plant->motor.constant * plant->amps - plant->viscous * plant->speed;
+    double middle = plant->speed + drive / plant->inertia * dt / 2;
+    return plant->quadratic * middle * fabs(middle);
+}
+
+static const wpin_piece *find_piece(wpin_plant *plant, double dt) {
+    int way = find_way(plant);
+    wpin_shaft shaft = find_shaft(plant);
+    int number = (int)(((plant->leg_a * 3 + plant->leg_b) * 3 + (unsigned)(way + 1)) * 3 + shaft);
+    wpin_piece *p = &plant->pieces[number];
+    if (!p->known) {
+        p->number = number;
+        make_piece(plant, p, way, shaft);
+    }
+    if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
+        double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
+        p->force_speed = -(against + fan_torque(plant, dt)) / plant->inertia;
+    }
+    return p;
+}
+
+static double share_of(const wpin_plant *plant, double dt) {
+    return plant->feed.sense_filter > 0 ? -expm1(-dt / plant->feed.sense_filter) : 1;
+}
+
+static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t dt) {
+    double seconds = (double)dt * PS;
+    return (wpin_cached){dt, p->number, wpin_propagator_make(&p->rates, seconds),
+                         share_of(plant, seconds)};
+}
+
+static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_t dt) {
+    uint64_t mixed = ((uint64_t)dt * 64 + (uint64_t)p->number) * 0x9E3779B97F4A7C15U;
+    wpin_cached *slot = &plant->cache[mixed >> 54];
+    if (slot->dt != dt || slot->piece != p->number) {
+        *slot = fresh(plant, p, dt);
+    }
+    return slot;
+}
+
+static state after(const wpin_plant *plant, const wpin_piece *p, const wpin_propagator *g) {
+    double i = plant->amps, w = plant->speed;
+    return (state){g->phi.m00 * i + g->phi.m01 * w + g->psi.m00 * p->force_amps +
+                       g->psi.m01 * p->force_speed,
+                   g->phi.m10 * i + g->phi.m11 * w + g->psi.m10 * p->force_amps +
+                       g->psi.m11 * p->force_speed};
+}
+
+static state integral(const wpin_plant *plant, const wpin_piece *p, const wpin_propagator *g) {
+    double i = plant->amps, w = plant->speed;
+    return (state){g->psi.m00 * i + g->psi.m01 * w + g->xi.m00 * p->force_amps +
+                       g->xi.m01 * p->force_speed,
+                   g->psi.m10 * i + g->psi.m11 * w + g->xi.m10 * p->force_amps +
+                       g->xi.m11 * p->force_speed};
+}
+
+static state slope(const wpin_piece *p, state x) {
+    return (state){p->rates.m00 * x.amps + p->rates.m01 * x.speed + p->force_amps,
+                   p->rates.m10 * x.amps + p->rates.m11 * x.speed + p->force_speed};
+}
+
+/* Where, from 0 to 1, the cubic through two values and slopes (slopes per piece) leaves the side
+ * of zero it begins on (1 or -1). Bisection: the caller has seen it on the other side at 1. */
+static double leaves(int side, double y0, double s0, double y1, double s1) {
+    double low = 0, high = 1;
+    for (int i = 0; i < 50; i++) {
+        double t = (low + high) / 2, u = 1 - t;
+        double y = u * u * (1 + 2 * t) * y0 + t * u * u * s0 + t * t * (3 - 2 * t) * y1 -
+                   t * t * u * s1;
+        if (y * side > 0) {
+            low = t;
+        } else {
+            high = t;
+        }
+    }
+    return high;
+}
+
+typedef enum cut { CUT_NONE, CUT_DIODE, CUT_SHAFT, CUT_LOOSE } cut;
+
+typedef struct first_cut {
+    cut what;
+    double share; /* of the piece before it */
+} first_cut;
+
+static void earlier(first_cut *first, cut what, double share) {
+    if (first->what == CUT_NONE || share < first->share) {
+        *first = (first_cut){what, share};
+    }
+}
+
+/* What ends the piece before its time: the diode runs dry, the shaft stops, or breaks loose. */
+static first_cut find_cut(const wpin_plant *plant, const wpin_piece *p, state end, double dt) {
+    static const int turns_of[] = {0, 1, -1};
+    int turns = turns_of[p->shaft];
+    double torque = plant->motor.constant * end.amps;
+    bool diode = p->loop.way * end.amps < 0;
+    bool stops = turns * end.speed < 0;
+    bool loose = turns == 0 && fabs(torque) > plant->torque_hold;
+    first_cut first = {CUT_NONE, 1};
+    if (!diode && !stops && !loose) {
+        return first;
+    }
+    state begin = {plant->amps, plant->speed};
+    state s0 = slope(p, begin), s1 = slope(p, end);
+    if (diode) {
+        earlier(&first, CUT_DIODE,
+                leaves(p->loop.way, begin.amps, s0.amps * dt, end.amps, s1.amps * dt));
+    }
+    if (stops) {
+        earlier(&first, CUT_SHAFT,
+                leaves(turns, begin.speed, s0.speed * dt, end.speed, s1.speed * dt));
+    }
+    if (loose) {
+        double hold = copysign(plant->torque_hold / plant->motor.constant, torque);
+        earlier(&first, CUT_LOOSE,
+                leaves(torque > 0 ? -1 : 1, begin.amps - hold, s0.amps * dt, end.amps - hold,
+                       s1.amps * dt));
+    }
+    return first;
+}
+
+static void note_current(wpin_plant *plant, double amps, double dt) {
+    wpin_sums *s = &plant->sums;
+    s->least_amps = amps < s->least_amps ? amps : s->least_amps;
+    s->most_amps = amps > s->most_amps ? amps : s->most_amps;
+    double size = fabs(amps);
+    if (size <= plant->over_limit) {
+        plant->over_time = 0;
+        plant->over_peak = 0;
+        return;
+    }
+    plant->over_time += dt;
+    plant->over_peak = size > plant->over_peak ? size : plant->over_peak;
+}
+
+/* Takes over the end of a piece. */
+static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, state end,
+                 double dt) {
+    state sum = integral(plant, p, &c->p);
+    wpin_sums *s = &plant->sums;
+    s->time += dt;
+    s->amps += sum.amps;
+    s->rads += sum.speed;
+    s->supply_amps += p->loop.rail * sum.amps;
+    plant->angle += sum.speed;
+    plant->sense_amps += (sum.amps / dt - plant->sense_amps) * c->sense_share;
+    plant->amps = end.amps;
+    plant->speed = end.speed;
+    note_current(plant, end.amps, dt);
+}
+
+/* Puts the quantity that ended a piece exactly where it ended. */
+static void settle_cut(wpin_plant *plant, cut what) {
+    if (what == CUT_DIODE) {
+        plant->amps = 0;
+    } else if (what == CUT_SHAFT) {
+        plant->speed = 0;
+    } else { /* a hair past the limit, so that the next piece turns */
+        double hold = plant->torque_hold / plant->motor.constant;
+        plant->amps = copysign(hold * (1 + 1e-12), plant->amps);
+    }
+}
+
+/* One piece, cut short at the first event. Returns the time it took, ps. */
+static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
+    double seconds = (double)dt * PS;
+    const wpin_piece *p = find_piece(plant, seconds);
+    const wpin_cached *c = look_up(plant, p, dt);
+    state end = after(plant, p, &c->p);
+    first_cut first = find_cut(plant, p, end, seconds);
+    if (first.what == CUT_NONE) {
+        move(plant, p, c, end, seconds);
+        return dt;
+    }
+    int64_t part = (int64_t)(first.share * (double)dt);
+    part = part < 1 ? 1 : part;
+    wpin_cached partial = fresh(plant, p, part);
+    move(plant, p, &partial, after(plant, p, &partial.p), (double)part * PS);
+    settle_cut(plant, first.what);
+    return part;
+}
+
+void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
+    while (dt > 0) {
+        int64_t piece_dt = dt < plant->piece_max ? dt : plant->piece_max;
+        dt -= advance_piece(plant, piece_dt);
+    }
+}
+
+wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
+    const double to_rpm = 30 / PI / plant->motor.gear_ratio;
+    const wpin_sums *s = &plant->sums;
+    const wpin_sim_motor *m = &plant->motor;
+    double time = s->time > 0 ? s->time : 1;
+    int way = find_way(plant);
+    int rail = way == 0 ? 0 : loop_for(plant, way).rail;
+    wpin_sim_reading r = {
+        .seconds = s->time,
+        .amps = s->amps / time,
+        .amps_min = s->least_amps,
+        .amps_max = s->most_amps,
+        .amps_now = plant->amps,
+        .supply_amps = s->supply_amps / time,
+        .supply_volts = plant->feed.volts - rail * plant->amps * plant->feed.resistance,
+        .rpm = plant->speed * to_rpm,
+        .rpm_mean = s->rads / time * to_rpm,
+        .turns = plant->angle / (2 * PI) / m->gear_ratio,
+        /* mean of L di/dt + R i + K w: what the terminals saw */
+        .volts = (m->inductance * (plant->amps - s->start_amps) + m->resistance * s->amps +
+                  m->constant * s->rads) /
+                 time,
+    };
+    plant->sums = (wpin_sums){.start_amps = plant->amps,
+                              .least_amps = plant->amps,
+                              .most_amps = plant->amps};
+    return r;
+}

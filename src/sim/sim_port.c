@@ -1,0 +1,165 @@
+/* The board seen from the controller: pins, timers, analogue inputs, clock. */
+#include "board.h"
+#include <math.h>
+#include <stdio.h>
+
+#define PS_PER_US 1000000
+
+static wpin_moment port_now(void *context) {
+    const wpin_sim *sim = context;
+    return sim->controller.clock_start + (wpin_moment)(sim->now / PS_PER_US);
+}
+
+static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) {
+    wpin_sim_pin *p = &sim->pins[pin];
+    if (p->burnt || amps <= sim->controller.pin_burns_above) {
+        return;
+    }
+    char name[16];
+    snprintf(name, sizeof name, "pin %u", pin);
+    wpin_board_burn(sim, sim->now, name, "over-current: %.3g mA %s; a pin survives %.3g mA",
+                    amps * 1e3, why, sim->controller.pin_burns_above * 1e3);
+    p->burnt = true;
+    p->wave = (wpin_wave){.level = WPIN_FLOAT};
+}
+
+static bool ever_high(const wpin_sim_pin *p) {
+    return p->wave.pwm ? p->wave.next.rise < p->wave.next.fall : p->wave.level == WPIN_HIGH;
+}
+
+static bool ever_low(const wpin_sim_pin *p) {
+    return p->wave.pwm ? p->wave.next.rise > 0 || p->wave.next.fall < p->wave.period
+                       : p->wave.level == WPIN_LOW;
+}
+
+/* What the pin drives while high, and whether another pin drives against it. */
+static void check_load(wpin_sim *sim, wpin_pin pin) {
+    wpin_sim_pin *p = &sim->pins[pin];
+    const wpin_sim_controller *c = &sim->controller;
+    if (ever_high(p) && p->to_ground > 0) {
+        burn_pin(sim, pin, c->logic_volts / (c->pin_resistance + 1 / p->to_ground),
+                 "into what hangs on it");
+    }
+    if (p->partner == WPIN_SIM_NO_WIRE) {
+        return;
+    }
+    wpin_pin other = (wpin_pin)p->partner;
+    wpin_sim_pin *o = &sim->pins[other];
+    if (o->output && ((ever_high(p) && ever_low(o)) || (ever_low(p) && ever_high(o)))) {
+        double amps = c->logic_volts / (2 * c->pin_resistance);
+        burn_pin(sim, pin, amps, "against another pin it is wired to");
+        burn_pin(sim, other, amps, "against another pin it is wired to");
+    }
+}
+
+void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
+    wpin_sim_pin *p = &sim->pins[pin];
+    check_load(sim, pin);
+    wpin_level before = p->watched.level;
+    p->watched = wpin_cursor_at(&p->wave, sim->now);
+    if (sim->watcher != NULL && p->watched.level != before) {
+        sim->watcher(sim->watcher_context, sim->now, pin, p->watched.level);
+    }
+}
+
+static void port_write(void *context, wpin_pin pin, wpin_level level) {
+    wpin_sim *sim = context;
+    wpin_sim_pin *p = &sim->pins[pin];
+    if (!p->burnt && p->output) {
+        p->wave = (wpin_wave){.level = level};
+        wpin_pin_changed(sim, pin);
+    }
+}
+
+static wpin_status port_open(void *context, wpin_pin pin, wpin_level safe) {
+    wpin_sim *sim = context;
+    sim->pins[pin].output = true;
+    port_write(context, pin, safe);
+    return WPIN_OK;
+}
+
+static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
+                                  wpin_pwm_achieved *achieved) {
+    wpin_sim *sim = context;
+    wpin_sim_pin *p = &sim->pins[pin];
+    double steps = request->hz == 0 ? 0 : round(sim->controller.timer_hz / request->hz);
+    if (steps < 2 || steps > sim->controller.timer_steps_max) {
+        return WPIN_REFUSED_FREQUENCY;
+    }
+    p->timer_steps = (uint32_t)steps;
+    p->period = llround(steps * 1e12 / sim->controller.timer_hz);
+    p->inverted = request->inverted;
+    p->dead = (int64_t)request->dead_time_ns * 1000;
+    achieved->millihertz = (uint32_t)llround(sim->controller.timer_hz * 1e3 / steps);
+    achieved->steps = (uint16_t)(p->timer_steps > 65535 ? 65535 : p->timer_steps);
+    return WPIN_OK;
+}
+
+/* The timer has whole steps only: the nearest one. */
+static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
+    int64_t steps =
+        ((int64_t)duty * p->timer_steps + WPIN_DUTY_FULL / 2) / (int64_t)WPIN_DUTY_FULL;
+    int64_t high = p->period * steps / p->timer_steps;
+    if (!p->inverted) {
+        return (wpin_window){0, high};
+    }
+    return (wpin_window){high > 0 ? high + p->dead : 0,
+                         high > 0 ? p->period - p->dead : p->period};
+}
+
+static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+    wpin_sim *sim = context;
+    wpin_sim_pin *p = &sim->pins[pin];
+    if (p->burnt || !p->output || p->period == 0) {
+        return;
+    }
+    wpin_window window = window_for(p, duty);
+    if (p->wave.pwm) {
+        wpin_wave_settle(&p->wave, sim->now);
+        p->wave.next = window;
+    } else {
+        p->wave = (wpin_wave){.pwm = true,
+                              .start = sim->now,
+                              .period = p->period,
+                              .current = window,
+                              .next = window};
+    }
+    wpin_pin_changed(sim, pin);
+}
+
+static bool port_read(void *context, wpin_pin pin) {
+    wpin_sim *sim = context;
+    return wpin_cursor_at(&sim->pins[pin].wave, sim->now).level == WPIN_HIGH;
+}
+
+static int32_t port_millivolts(void *context, uint8_t input) {
+    const wpin_sim *sim = context;
+    const wpin_analog *a = &sim->analog[input];
+    double volts = 0;
+    if (a->what == WPIN_SENSED_CURRENT) {
+        const wpin_bridge *bridge = &sim->bridges[a->part];
+        double amps =
+            bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
+        volts = fabs(amps) * bridge->part.sense_volts_per_amp;
+    } else if (a->what == WPIN_SENSED_SUPPLY && sim->supplies[a->part].part.on) {
+        volts = sim->supplies[a->part].part.volts * a->ratio;
+    }
+    volts = volts > sim->controller.logic_volts ? sim->controller.logic_volts : volts;
+    return (int32_t)lround(volts * 1e3);
+}
+
+static void port_pause(void *context, uint32_t us) {
+    wpin_sim_advance(context, (int64_t)us * PS_PER_US);
+}
+
+wpin_port wpin_sim_port(wpin_sim *sim) {
+    return (wpin_port){.context = sim,
+                       .now = port_now,
+                       .open = port_open,
+                       .write = port_write,
+                       .pwm_start = port_pwm_start,
+                       .pwm_duty = port_pwm_duty,
+                       .read = port_read,
+                       .millivolts = port_millivolts,
+                       .pause = port_pause};
+}

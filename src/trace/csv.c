@@ -1,0 +1,72 @@
+/* Samples as CSV, RFC 4180: a header, rows ended by CR LF, a dot as decimal mark. */
+#include "windpin/trace.h"
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+
+struct wpin_csv {
+    FILE *file;
+    size_t loads;
+    int error;
+};
+
+const char *wpin_phase_word(wpin_phase phase) {
+    static const char *const words[] = {
+        [WPIN_PHASE_OFF] = "off",         [WPIN_PHASE_READY] = "ready",
+        [WPIN_PHASE_RAMPING] = "ramping", [WPIN_PHASE_RUNNING] = "running",
+        [WPIN_PHASE_RESTING] = "resting", [WPIN_PHASE_BRAKING] = "braking",
+        [WPIN_PHASE_COASTING] = "coasting", [WPIN_PHASE_FAULT] = "fault"};
+    return words[phase];
+}
+
+static void note(wpin_csv *csv, int written) {
+    if (written < 0 && csv->error == 0) {
+        csv->error = errno != 0 ? errno : EIO;
+    }
+}
+
+wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
+    static const char *const columns[] = {"asked_percent", "duty_percent", "volts",
+                                          "amps",          "amps_min",     "amps_max",
+                                          "rpm",           "supply_volts", "phase"};
+    wpin_csv *csv = calloc(1, sizeof *csv);
+    if (csv == NULL) {
+        return NULL;
+    }
+    csv->loads = rig->load_count;
+    csv->file = fopen(path, "w");
+    if (csv->file == NULL) {
+        free(csv);
+        return NULL;
+    }
+    note(csv, fprintf(csv->file, "time_s"));
+    for (size_t i = 0; i < csv->loads; i++) {
+        for (size_t c = 0; c < sizeof columns / sizeof *columns; c++) {
+            note(csv, fprintf(csv->file, ",%s_%s", rig->loads[i].name, columns[c]));
+        }
+    }
+    note(csv, fprintf(csv->file, "\r\n"));
+    return csv;
+}
+
+void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
+    note(csv, fprintf(csv->file, "%.6f", seconds));
+    for (size_t i = 0; i < csv->loads; i++) {
+        const wpin_sample *s = &samples[i];
+        note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%s",
+                          s->asked * 100, s->duty * 100, s->volts, s->amps, s->amps_min,
+                          s->amps_max, s->rpm, s->supply_volts, wpin_phase_word(s->phase)));
+    }
+    note(csv, fprintf(csv->file, "\r\n"));
+}
+
+int wpin_csv_error(const wpin_csv *csv) {
+    return csv->error;
+}
+
+int wpin_csv_close(wpin_csv *csv) {
+    note(csv, fclose(csv->file) == 0 ? 0 : -1);
+    int error = csv->error;
+    free(csv);
+    return error;
+}

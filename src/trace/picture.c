@@ -1,0 +1,222 @@
+/* Pictures of a trace, drawn by gnuplot: one column of panels a load, honest axes. */
+#define _GNU_SOURCE
+#include "windpin/trace.h"
+#include <errno.h>
+#include <math.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+#include <unistd.h>
+
+#define PICTURE_LOADS 3
+#define LOAD_COLUMNS 9
+
+/* What the axes have to reach, from the trace itself. */
+typedef struct span {
+    char name[WPIN_NAME_MAX + 1];
+    double volts, amps, rpm; /* largest size */
+    bool negative;           /* anything below zero */
+} span;
+
+typedef struct trace_file {
+    size_t loads, rows;
+    double end;
+    span spans[PICTURE_LOADS];
+} trace_file;
+
+static void grow(double *largest, bool *negative, double value) {
+    *largest = fmax(*largest, fabs(value));
+    *negative = *negative || value < 0;
+}
+
+static bool read_header(trace_file *trace, char *header, char *why, size_t size) {
+    static const char ending[] = "_asked_percent";
+    bool first = true;
+    char *saved = NULL;
+    for (char *word = strtok_r(header, ",\r\n", &saved); word != NULL;
+         word = strtok_r(NULL, ",\r\n", &saved)) {
+        if (first && strcmp(word, "time_s") != 0) {
+            break;
+        }
+        first = false;
+        char *found = strstr(word, ending);
+        if (found != NULL && found[sizeof ending - 1] == '\0') {
+            *found = '\0';
+            if (trace->loads < PICTURE_LOADS) {
+                snprintf(trace->spans[trace->loads].name, WPIN_NAME_MAX + 1, "%s", word);
+            }
+            trace->loads++;
+        }
+    }
+    if (trace->loads == 0) {
+        snprintf(why, size, "1:1: this is no trace; expected a header with time_s and, for each "
+                            "load, NAME_asked_percent (as 'windpin run --trace' writes it)");
+    }
+    return trace->loads != 0;
+}
+
+static bool read_row(trace_file *trace, const char *row, char *why, size_t size) {
+    char *rest;
+    trace->end = strtod(row, &rest);
+    for (size_t i = 0; i < trace->loads; i++) {
+        double v[LOAD_COLUMNS - 1];
+        for (int c = 0; c < LOAD_COLUMNS - 1; c++) {
+            char *begin = rest + (*rest == ',');
+            v[c] = strtod(begin, &rest);
+            if (rest == begin) {
+                snprintf(why, size, "%zu:%zu: found '%.10s'; expected a number", trace->rows + 2,
+                         (size_t)(begin - row) + 1, begin);
+                return false;
+            }
+        }
+        rest += strcspn(rest + 1, ",\r\n") + 1; /* the phase is a word */
+        if (i < PICTURE_LOADS) {
+            span *s = &trace->spans[i];
+            grow(&s->volts, &s->negative, v[2]);
+            grow(&s->volts, &s->negative, v[7]);
+            grow(&s->amps, &s->negative, v[4]);
+            grow(&s->amps, &s->negative, v[5]);
+            grow(&s->rpm, &s->negative, v[6]);
+        }
+    }
+    trace->rows++;
+    return true;
+}
+
+static bool read_trace(trace_file *trace, const char *path, char *why, size_t size) {
+    FILE *file = fopen(path, "r");
+    char *line = NULL;
+    size_t room = 0;
+    if (file == NULL) {
+        snprintf(why, size, "can't be opened: %s", strerror(errno));
+        return false;
+    }
+    bool good = getline(&line, &room, file) >= 0;
+    if (!good) {
+        snprintf(why, size, "is empty; expected a trace");
+    }
+    good = good && read_header(trace, line, why, size);
+    while (good && getline(&line, &room, file) >= 0) {
+        good = read_row(trace, line, why, size);
+    }
+    if (good && trace->rows < 2) {
+        snprintf(why, size, "has %zu rows; expected at least 2 to draw a line", trace->rows);
+        good = false;
+    }
+    free(line);
+    fclose(file);
+    return good;
+}
+
+/* Text inside gnuplot's single quotes: a quote is doubled. */
+static void put_quoted(FILE *to, const char *text) {
+    fputc('\'', to);
+    for (; *text != '\0'; text++) {
+        if (*text == '\'') {
+            fputc('\'', to);
+        }
+        fputc(*text, to);
+    }
+    fputc('\'', to);
+}
+
+/* Axis from zero (or from minus the same) to a little over the largest value. */
+static void put_range(FILE *to, double largest, bool negative) {
+    double reach = largest > 0 ? largest * 1.08 : 1;
+    fprintf(to, "set yrange [%g:%g]\n", negative ? -reach : 0, reach);
+}
+
+static void put_load(FILE *to, const trace_file *trace, size_t load) {
+    const span *s = &trace->spans[load];
+    int c = (int)(load * LOAD_COLUMNS) + 2;
+    fprintf(to, "set xrange [0:%g]\nset format x ''\nunset xlabel\n", trace->end);
+    fprintf(to, "set title '%s' font ',13'\nset ylabel 'duty (%%)'\n", s->name);
+    put_range(to, 100, s->negative);
+    fprintf(to,
+            "plot file using 1:%d with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
+            "'' using 1:%d with lines lc rgb '#1d3557' lw 1.5 title 'on the pins'\n"
+            "unset title\nset ylabel 'motor volts (V)'\n",
+            c, c + 1);
+    put_range(to, s->volts, s->negative);
+    fprintf(to,
+            "plot file using 1:%d with lines lc rgb '#b8b8b8' lw 1.5 title 'supply', "
+            "'' using 1:%d with lines lc rgb '#2a7f62' lw 1.5 title 'mean'\n"
+            "set ylabel 'current (A)'\n",
+            c + 7, c + 2);
+    put_range(to, s->amps, s->negative);
+    fprintf(to,
+            "plot file using 1:%d:%d with filledcurves lc rgb '#f3c9a5' title 'lowest to "
+            "highest', '' using 1:%d with lines lc rgb '#b5541c' lw 1.5 title 'mean'\n"
+            "set ylabel 'output (rpm)'\nset format x '%%g'\nset xlabel 'time (s)'\n",
+            c + 4, c + 5, c + 3);
+    put_range(to, s->rpm, s->negative);
+    fprintf(to, "plot file using 1:%d with lines lc rgb '#5b3f8c' lw 1.5 title 'true speed'\n",
+            c + 6);
+}
+
+static void put_script(FILE *to, const trace_file *trace, const char *csv, const char *picture,
+                       bool svg) {
+    size_t shown = trace->loads < PICTURE_LOADS ? trace->loads : PICTURE_LOADS;
+    fprintf(to, "%s\n",
+            svg ? "set terminal svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'"
+                : "set terminal pngcairo size 1280,800 font 'DejaVu Sans,10' background '#ffffff'");
+    fprintf(to, "set output ");
+    put_quoted(to, picture);
+    fprintf(to, "\nfile = ");
+    put_quoted(to, csv);
+    fprintf(to, "\nset datafile separator ','\nset key autotitle columnhead\n"
+                "set grid lc rgb '#dddddd'\nset border 3\nset tics nomirror\n"
+                "set key outside top right horizontal samplen 2\n"
+                "set lmargin 10\nset rmargin 3\nset xzeroaxis lc rgb '#888888'\n"
+                "set multiplot layout 4,%zu columnsfirst\n",
+            shown);
+    for (size_t i = 0; i < shown; i++) {
+        put_load(to, trace, i);
+    }
+    fprintf(to, "unset multiplot\nunset output\n");
+}
+
+static bool ends_with(const char *text, const char *ending) {
+    size_t n = strlen(text), m = strlen(ending);
+    return n > m && strcasecmp(text + n - m, ending) == 0;
+}
+
+bool wpin_picture(const char *csv_path, const char *picture_path, char *why, size_t why_size) {
+    bool svg = ends_with(picture_path, ".svg");
+    if (!svg && !ends_with(picture_path, ".png")) {
+        snprintf(why, why_size, "'%s': expected a name ending in .png or .svg", picture_path);
+        return false;
+    }
+    trace_file trace = {0};
+    char reason[300];
+    if (!read_trace(&trace, csv_path, reason, sizeof reason)) {
+        snprintf(why, why_size, "%s:%s%s", csv_path, reason[0] >= '0' && reason[0] <= '9' ? "" : " ",
+                 reason);
+        return false;
+    }
+    FILE *probe = fopen(picture_path, "w"); /* so that the reason is known, not gnuplot's words */
+    if (probe == NULL || fclose(probe) != 0) {
+        snprintf(why, why_size, "%s: can't be written: %s", picture_path, strerror(errno));
+        return false;
+    }
+    FILE *gnuplot = popen("gnuplot 2>/dev/null", "w");
+    if (gnuplot == NULL) {
+        snprintf(why, why_size, "gnuplot can't be started: %s", strerror(errno));
+        return false;
+    }
+    void (*before)(int) = signal(SIGPIPE, SIG_IGN);
+    put_script(gnuplot, &trace, csv_path, picture_path, svg);
+    int ended = pclose(gnuplot);
+    signal(SIGPIPE, before);
+    if (ended != 0) {
+        unlink(picture_path);
+        snprintf(why, why_size,
+                 "gnuplot could not draw %s; is it installed (Debian: gnuplot-nox) and is there "
+                 "room on the disk?",
+                 picture_path);
+        return false;
+    }
+    return true;
+}
