@@ -47,35 +47,35 @@ typedef struct wpin_guard_config {
 
 /** The guard at work. Part of a motor. */
 typedef struct wpin_guard {
-    uint32_t over_us;     /**< How long the current has been above the trip level. */
-    int32_t current_ma;   /**< Last reading, mA, signed as the sensor gives it. */
-    int32_t supply_mv;    /**< Last reading, mV. */
-    bool over;            /**< Above the trip level at the last reading. */
+    uint32_t over_us;   /**< How long the current has been above the trip level. */
+    int32_t current_ma; /**< Last reading, mA, signed as the sensor gives it. */
+    int32_t supply_mv;  /**< Last reading, mV. */
+    bool over;          /**< Above the trip level at the last reading. */
 } wpin_guard;
 
 /** Everything constant about a motor. The caller keeps it alive. */
 typedef struct wpin_motor_config {
     const wpin_stage_config *stage;
-    uint32_t up_us;          /**< Slew limit, zero to full duty, us (see ramp.h). */
-    uint32_t down_us;        /**< Slew limit, full duty to zero, us. */
-    uint32_t rest_us;        /**< Pause at zero duty before the direction may change; at least
-                                  the run-down time of motor and load. Up to WPIN_SPAN_MAX. */
-    uint16_t duty_max;       /**< Cap, 1 to WPIN_DUTY_FULL. More is saturated and counted. */
-    wpin_state rest_state;   /**< Free or brake: what the stage shows at zero duty. */
-    wpin_state safe_state;   /**< Free or brake: what it shows when disarmed or in fault. */
+    uint32_t up_us;        /**< Slew limit, zero to full duty, us (see ramp.h). */
+    uint32_t down_us;      /**< Slew limit, full duty to zero, us. */
+    uint32_t rest_us;      /**< Pause at zero duty before the direction may change; at least
+                                the run-down time of motor and load. Up to WPIN_SPAN_MAX. */
+    uint16_t duty_max;     /**< Cap, 1 to WPIN_DUTY_FULL. More is saturated and counted. */
+    wpin_state rest_state; /**< Free or brake: what the stage shows at zero duty. */
+    wpin_state safe_state; /**< Free or brake: what it shows when disarmed or in fault. */
     wpin_guard_config guard;
 } wpin_motor_config;
 
 /** What a motor is doing. */
 typedef enum wpin_phase {
-    WPIN_PHASE_OFF = 0, /**< Not armed; the stage is in its safe state. */
-    WPIN_PHASE_READY,   /**< Armed, zero duty, rested: may start either way. */
-    WPIN_PHASE_RAMPING, /**< Duty on its way to what was asked. */
-    WPIN_PHASE_RUNNING, /**< Duty as asked. */
-    WPIN_PHASE_RESTING, /**< Zero duty, resting before it may turn the other way. */
-    WPIN_PHASE_BRAKING, /**< Brake asked for and on. */
-    WPIN_PHASE_COASTING,/**< Coast asked for, not yet rested. */
-    WPIN_PHASE_FAULT    /**< A fault is latched; safe state. */
+    WPIN_PHASE_OFF = 0,  /**< Not armed; the stage is in its safe state. */
+    WPIN_PHASE_READY,    /**< Armed, zero duty, rested: may start either way. */
+    WPIN_PHASE_RAMPING,  /**< Duty on its way to what was asked. */
+    WPIN_PHASE_RUNNING,  /**< Duty as asked. */
+    WPIN_PHASE_RESTING,  /**< Zero duty, resting before it may turn the other way. */
+    WPIN_PHASE_BRAKING,  /**< Brake asked for and on. */
+    WPIN_PHASE_COASTING, /**< Coast asked for, not yet rested. */
+    WPIN_PHASE_FAULT     /**< A fault is latched; safe state. */
 } wpin_phase;
 
 /** A latched fault. */
@@ -92,19 +92,19 @@ typedef struct wpin_motor {
     wpin_ramp ramp;
     wpin_guard guard;
     wpin_fault fault;
-    wpin_moment last;        /**< Time of the last tick. */
-    wpin_moment zero_since;  /**< When the duty became zero. */
-    uint32_t life_ms;        /**< What is left of the motion's life; WPIN_LIFE_HELD is forever. */
-    uint32_t ramp_us;        /**< Time asked for the pending start. */
-    wpin_duty wanted;        /**< Asked for, after the cap. */
-    uint16_t life_us;        /**< Microseconds not yet taken off life_ms. */
-    int8_t direction;        /**< Way it was last driven: 1 forward, -1 reverse, 0 rested,
-                                  WPIN_WAY_UNKNOWN after init: it may be turning. */
-    wpin_state zero_state;   /**< What the stage shows at zero duty for now. */
+    wpin_moment last;       /**< Time of the last tick. */
+    wpin_moment zero_since; /**< When the duty became zero. */
+    uint32_t life_ms;       /**< What is left of the motion's life; WPIN_LIFE_HELD is forever. */
+    uint32_t ramp_us;       /**< Time asked for the pending start. */
+    wpin_duty wanted;       /**< Asked for, after the cap. */
+    uint16_t life_us;       /**< Microseconds not yet taken off life_ms. */
+    int8_t direction;       /**< Way it was last driven: 1 forward, -1 reverse, 0 rested,
+                                 WPIN_WAY_UNKNOWN after init: it may be turning. */
+    wpin_state zero_state;  /**< What the stage shows at zero duty for now. */
     bool armed;
-    bool at_zero;            /**< zero_since is valid. */
-    bool life_ended;         /**< The last motion ended because its life did. */
-    uint8_t saturated;       /**< Requests cut to the cap; stops at 255. */
+    bool at_zero;      /**< zero_since is valid. */
+    bool life_ended;   /**< The last motion ended because its life did. */
+    uint8_t saturated; /**< Requests cut to the cap; stops at 255. */
 } wpin_motor;
 
 /** Checks the configuration, opens the stage in its safe state, and leaves the motor disarmed.
@@ -141,7 +141,8 @@ wpin_status wpin_motor_stop(wpin_motor *motor, uint32_t ramp_us);
 wpin_status wpin_motor_coast(wpin_motor *motor);
 
 /** Shorts the motor from this instant. Refused: _STATE where the table has no brake row,
- * _NOT_ARMED, _FAULTED. Stays until the next request. The next start begins at zero duty. Tick context. */
+ * _NOT_ARMED, _FAULTED. Stays until the next request. The next start begins at zero duty. Tick
+ * context. */
 wpin_status wpin_motor_brake(wpin_motor *motor);
 
 /** Latches a fault from outside and goes to the safe state. Any status from WPIN_FAULT_FIRST on;

@@ -19,17 +19,17 @@ extern "C" {
 
 /** A ramp at work. Placed by the caller; the fields are its own. All duties 0 to 16384. */
 typedef struct wpin_ramp {
-    uint32_t up_us;     /**< Slew limit: time from zero to full, us. */
-    uint32_t down_us;   /**< Slew limit: time from full to zero, us. */
-    wpin_moment start;  /**< When the line began. */
-    uint32_t total_us;  /**< How long the whole line takes. */
-    uint16_t from;      /**< Where the line begins. */
-    uint16_t end;       /**< Where the line ends (the target or, by rate, the rail beyond it). */
-    uint16_t target;    /**< Where the value stops. */
-    uint16_t value;     /**< Where it is. */
-    uint8_t shift;      /**< Scales times to 16 bits. */
-    bool by_rate;       /**< The line runs at the slew limit towards the rail. */
-    uint8_t slew_held;  /**< Requests slowed down by the slew limit; stops at 255. */
+    uint32_t up_us;    /**< Slew limit: time from zero to full, us. */
+    uint32_t down_us;  /**< Slew limit: time from full to zero, us. */
+    wpin_moment start; /**< When the line began. */
+    uint32_t total_us; /**< How long the whole line takes. */
+    uint16_t from;     /**< Where the line begins. */
+    uint16_t end;      /**< Where the line ends (the target or, by rate, the rail beyond it). */
+    uint16_t target;   /**< Where the value stops. */
+    uint16_t value;    /**< Where it is. */
+    uint8_t shift;     /**< Scales times to 16 bits. */
+    bool by_rate;      /**< The line runs at the slew limit towards the rail. */
+    uint8_t slew_held; /**< Requests slowed down by the slew limit; stops at 255. */
 } wpin_ramp;
 
 /** Sets the slew limits (1 us to WPIN_RAMP_MAX_US, time for the full scale) and the value zero.

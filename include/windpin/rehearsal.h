@@ -21,18 +21,18 @@ typedef enum wpin_verdict {
 
 /** One step as it went. Duties as signed fractions. */
 typedef struct wpin_step_result {
-    unsigned line;        /**< Line of the plan. */
-    const char *text;     /**< The line; belongs to the plan. */
+    unsigned line;    /**< Line of the plan. */
+    const char *text; /**< The line; belongs to the plan. */
     wpin_op op;
-    int load;             /**< Index, -1 when the step moves none. */
-    unsigned round;       /**< How often this line has run, from 1. */
+    int load;                         /**< Index, -1 when the step moves none. */
+    unsigned round;                   /**< How often this line has run, from 1. */
     double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
-    double at, took;      /**< s since the plan began. */
-    double duty, volts, rpm; /**< At its end; volts and rpm as the motor truly had them. */
-    double amps_peak;     /**< Largest size of the current during the step. */
+    double at, took;                  /**< s since the plan began. */
+    double duty, volts, rpm;          /**< At its end; volts and rpm as the motor truly had them. */
+    double amps_peak;                 /**< Largest size of the current during the step. */
     wpin_verdict verdict;
-    char words[160];      /**< The verdict in words. */
-    bool done;            /**< It came to its end. */
+    char words[160]; /**< The verdict in words. */
+    bool done;       /**< It came to its end. */
 } wpin_step_result;
 
 /** A latched fault of a load. */
@@ -48,25 +48,25 @@ typedef struct wpin_report {
     size_t step_count;
     wpin_fault_result *faults;
     size_t fault_count;
-    wpin_sim_burn *burns;    /**< Times since the plan began. */
+    wpin_sim_burn *burns; /**< Times since the plan began. */
     size_t burn_count;
-    wpin_pwm_achieved *pwm;  /**< For each load. */
-    double *amps_peak;       /**< For each load. */
-    double *rpm_peak;        /**< For each load, largest size. */
-    double seconds;          /**< How long it ran. */
-    wpin_status result;      /**< Why the plan ended early, or WPIN_OK. */
-    bool interrupted;        /**< Ended by *options.interrupted. */
-    int trace_error;         /**< errno of a trace or VCD that could not be written, or 0. */
-    bool bad;                /**< A bad step, a fault, or something burnt. */
+    wpin_pwm_achieved *pwm; /**< For each load. */
+    double *amps_peak;      /**< For each load. */
+    double *rpm_peak;       /**< For each load, largest size. */
+    double seconds;         /**< How long it ran. */
+    wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
+    bool interrupted;       /**< Ended by *options.interrupted. */
+    int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
+    bool bad;               /**< A bad step, a fault, or something burnt. */
 } wpin_report;
 
 /** How to run. All zero is a plain run. */
 typedef struct wpin_rehearsal_options {
-    bool supplies_on;                   /**< Every supply on before the plan begins. */
-    double sample_seconds;              /**< Trace interval; 0: 1 ms. */
-    wpin_csv *csv;                      /**< Trace to write, or NULL. */
-    const char *vcd_path;               /**< VCD file to write, or NULL. */
-    const volatile int *interrupted;    /**< Not zero: stop the motors and end. */
+    bool supplies_on;                /**< Every supply on before the plan begins. */
+    double sample_seconds;           /**< Trace interval; 0: 1 ms. */
+    wpin_csv *csv;                   /**< Trace to write, or NULL. */
+    const char *vcd_path;            /**< VCD file to write, or NULL. */
+    const volatile int *interrupted; /**< Not zero: stop the motors and end. */
     void (*progress)(void *context, double seconds, double total);
     void *context; /**< For progress. */
 } wpin_rehearsal_options;
@@ -74,8 +74,8 @@ typedef struct wpin_rehearsal_options {
 /** Runs a plan. NULL with a status and a place in words when the rig can not be set up (the core
  * refused it); else a report, also when the plan went wrong. */
 wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
-                           const wpin_rehearsal_options *options, wpin_status *refused,
-                           char *why, size_t why_size);
+                           const wpin_rehearsal_options *options, wpin_status *refused, char *why,
+                           size_t why_size);
 /** Frees a report; NULL is fine. */
 void wpin_report_free(wpin_report *report);
 

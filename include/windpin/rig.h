@@ -31,10 +31,10 @@ typedef struct wpin_rig_supply {
 
 /** A kind of power stage the rig file can name. */
 typedef struct wpin_stage_kind {
-    const char *name;                  /**< As the file writes it. */
-    const char *words;                 /**< What it is, in a few words. */
-    const wpin_stage_table *table;     /**< What the core believes. */
-    wpin_sim_logic logic;              /**< The chip that the simulator puts behind it. */
+    const char *name;                    /**< As the file writes it. */
+    const char *words;                   /**< What it is, in a few words. */
+    const wpin_stage_table *table;       /**< What the core believes. */
+    wpin_sim_logic logic;                /**< The chip that the simulator puts behind it. */
     const char *lines[WPIN_STAGE_LINES]; /**< Names of the table's lines, in order. */
     int inputs[WPIN_STAGE_LINES];        /**< Chip input of each line. */
 } wpin_stage_kind;
@@ -51,8 +51,8 @@ typedef struct wpin_rig_load {
     unsigned line;
     size_t supply;
     const wpin_stage_kind *kind;
-    uint8_t pins[WPIN_STAGE_LINES];     /**< Pin of each line. */
-    uint8_t wires[WPIN_STAGE_LINES];    /**< Pin each chip input is really on. */
+    uint8_t pins[WPIN_STAGE_LINES];  /**< Pin of each line. */
+    uint8_t wires[WPIN_STAGE_LINES]; /**< Pin each chip input is really on. */
     bool inverted[WPIN_STAGE_LINES];
     bool reversed;
     bool rest_brakes; /**< At zero duty the stage brakes instead of coasting. */

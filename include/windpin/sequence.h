@@ -86,7 +86,7 @@ typedef struct wpin_sequence_config {
 typedef struct wpin_sequence {
     const wpin_sequence_config *config;
     wpin_moment last;
-    wpin_status result; /**< WPIN_OK, or why the plan was ended early. */
+    wpin_status result;  /**< WPIN_OK, or why the plan was ended early. */
     uint16_t fault_step; /**< The step at which it ended early. */
     bool running;
 } wpin_sequence;
@@ -100,9 +100,10 @@ wpin_status wpin_sequence_check(const wpin_sequence_config *config, uint16_t *ba
 wpin_status wpin_sequence_start(wpin_sequence *sequence, const wpin_sequence_config *config);
 
 /** Serves every track once, then ticks every motor. Steps that are done make room for the next
- * in the same tick, at most 16 a track, so a tick's time is bounded. A fault of a motor or a refused step
- * ends the plan: all motors ramp to rest and `result` says why. Motors are kept alive 250 ms at
- * a time, so they stop if this is no longer called but their own ticks are. Tick context. */
+ * in the same tick, at most 16 a track, so a tick's time is bounded. A fault of a motor or a
+ * refused step ends the plan: all motors ramp to rest and `result` says why. Motors are kept alive
+ * 250 ms at a time, so they stop if this is no longer called but their own ticks are. Tick context.
+ */
 void wpin_sequence_tick(wpin_sequence *sequence);
 
 /** Ends the plan early: every motor ramps to rest. Keep ticking until not busy. Tick context. */

@@ -28,12 +28,12 @@ typedef struct wpin_sim wpin_sim;
 
 /** The controller: its pins and timers. */
 typedef struct wpin_sim_controller {
-    double logic_volts;        /**< Level of a high pin without load, V. */
-    double pin_resistance;     /**< Output resistance of a pin, ohm. */
-    double pin_burns_above;    /**< Current a pin does not survive, A. */
-    double timer_hz;           /**< Clock of the PWM timers, Hz. */
-    uint32_t timer_steps_max;  /**< Longest period in timer steps, e.g. 65536. */
-    wpin_moment clock_start;   /**< Reading of the microsecond clock at the start. */
+    double logic_volts;       /**< Level of a high pin without load, V. */
+    double pin_resistance;    /**< Output resistance of a pin, ohm. */
+    double pin_burns_above;   /**< Current a pin does not survive, A. */
+    double timer_hz;          /**< Clock of the PWM timers, Hz. */
+    uint32_t timer_steps_max; /**< Longest period in timer steps, e.g. 65536. */
+    wpin_moment clock_start;  /**< Reading of the microsecond clock at the start. */
 } wpin_sim_controller;
 
 /** A motor supply. */
@@ -66,27 +66,27 @@ typedef struct wpin_sim_bridge {
     const char *name; /**< For messages; copied. */
     wpin_sim_logic logic;
     wpin_sim_off_phase off_phase;
-    double on_resistance;     /**< Of each switch, ohm. */
-    double diode_volts;       /**< Forward drop of each free-wheel diode, V. */
-    double diode_resistance;  /**< Slope of each diode, ohm. */
-    double input_resistance;  /**< Of each input to ground, ohm. */
-    double burns_above_amps;  /**< Motor current it does not survive, A... */
-    double burns_after;       /**< ...when it lasts this long, s. */
-    double burns_above_volts; /**< Supply voltage it does not survive, V. */
-    bool interlock;           /**< Its own logic keeps the sides of a leg apart. */
+    double on_resistance;       /**< Of each switch, ohm. */
+    double diode_volts;         /**< Forward drop of each free-wheel diode, V. */
+    double diode_resistance;    /**< Slope of each diode, ohm. */
+    double input_resistance;    /**< Of each input to ground, ohm. */
+    double burns_above_amps;    /**< Motor current it does not survive, A... */
+    double burns_after;         /**< ...when it lasts this long, s. */
+    double burns_above_volts;   /**< Supply voltage it does not survive, V. */
+    bool interlock;             /**< Its own logic keeps the sides of a leg apart. */
     double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
     double sense_filter;        /**< Time constant of the sense filter, s. */
 } wpin_sim_bridge;
 
 /** A brushed motor with gear and load. Torques and inertia on the motor shaft unless said. */
 typedef struct wpin_sim_motor {
-    const char *name;       /**< For messages; copied. */
-    double resistance;      /**< R, ohm. */
-    double inductance;      /**< L, H. */
-    double constant;        /**< K, V s/rad = Nm/A. */
-    double inertia;         /**< J of rotor and gear, kg m2. */
-    double static_friction; /**< Torque that holds the shaft at rest, Nm. */
-    double dry_friction;    /**< Torque against any motion, Nm; at most static_friction. */
+    const char *name;        /**< For messages; copied. */
+    double resistance;       /**< R, ohm. */
+    double inductance;       /**< L, H. */
+    double constant;         /**< K, V s/rad = Nm/A. */
+    double inertia;          /**< J of rotor and gear, kg m2. */
+    double static_friction;  /**< Torque that holds the shaft at rest, Nm. */
+    double dry_friction;     /**< Torque against any motion, Nm; at most static_friction. */
     double viscous_friction; /**< Nm s/rad. */
     double gear_ratio;       /**< Motor turns per output turn, above 0. */
     double gear_efficiency;  /**< 0 (excluded) to 1. */
@@ -98,17 +98,17 @@ typedef struct wpin_sim_motor {
 
 /** What a motor did since it was last asked. */
 typedef struct wpin_sim_reading {
-    double seconds;     /**< How long that was. */
-    double volts;       /**< Mean across the terminals, forward positive. */
-    double amps;        /**< Mean current. */
-    double amps_min;    /**< Lowest current. */
-    double amps_max;    /**< Highest current. */
-    double supply_amps; /**< Mean current out of the supply for this motor. */
-    double supply_volts;/**< Supply voltage now. */
-    double rpm;         /**< Output speed now. */
-    double rpm_mean;    /**< Mean output speed. */
-    double turns;       /**< Output turns since the start. */
-    double amps_now;    /**< Current now. */
+    double seconds;      /**< How long that was. */
+    double volts;        /**< Mean across the terminals, forward positive. */
+    double amps;         /**< Mean current. */
+    double amps_min;     /**< Lowest current. */
+    double amps_max;     /**< Highest current. */
+    double supply_amps;  /**< Mean current out of the supply for this motor. */
+    double supply_volts; /**< Supply voltage now. */
+    double rpm;          /**< Output speed now. */
+    double rpm_mean;     /**< Mean output speed. */
+    double turns;        /**< Output turns since the start. */
+    double amps_now;     /**< Current now. */
 } wpin_sim_reading;
 
 /** Something that burnt. */
@@ -118,7 +118,8 @@ typedef struct wpin_sim_burn {
     char reason[160]; /**< Why, in words. */
 } wpin_sim_burn;
 
-/** Called for every change of an opened pin, in the order of time. */
+/** Called for every change of an opened pin, in the order of time; at first once for each pin
+ * that is open already. */
 typedef void wpin_sim_pin_watcher(void *context, int64_t picoseconds, wpin_pin pin,
                                   wpin_level level);
 

@@ -111,9 +111,9 @@ bool wpin_stage_has(const wpin_stage *stage, wpin_state state);
 
 /** Goes to a state in the safe order. `duty` is 0 to WPIN_DUTY_FULL and matters in rows with a
  * duty, complement or pulse cell. With the row unchanged only the duty is written. Takes twice
- * the dead time at most (after turning off, and after the mode lines), under the port's lock. Refused: WPIN_REFUSED_ARGUMENT before open,
- * _STATE, _RANGE; the stage is then as it was. From the tick only (or from one interrupt that
- * nothing else interrupts with the same stage). */
+ * the dead time at most (after turning off, and after the mode lines), under the port's lock.
+ * Refused: WPIN_REFUSED_ARGUMENT before open, _STATE, _RANGE; the stage is then as it was. From the
+ * tick only (or from one interrupt that nothing else interrupts with the same stage). */
 wpin_status wpin_stage_apply(wpin_stage *stage, wpin_state state, uint16_t duty);
 
 /** The state shown now. Any context. */

@@ -11,8 +11,7 @@ typedef struct rig_arguments {
     bool json;
 } rig_arguments;
 
-static const struct argp_option options[] = {
-    {"json", KEY_JSON, NULL, 0, "Print as JSON", 0}, {0}};
+static const struct argp_option options[] = {{"json", KEY_JSON, NULL, 0, "Print as JSON", 0}, {0}};
 
 static const char doc[] =
     "Checks a rig file and lists its supplies and loads: stage, pins, PWM, limits, motor.\v"
@@ -41,8 +40,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 static void print_supplies(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        printf("supply %-10s %.4g V, %.4g mohm inside, switch %s at the start\n", s->name,
-               s->volts, s->resistance * 1e3, s->on ? "on" : "off");
+        printf("supply %-10s %.4g V, %.4g mohm inside, switch %s at the start\n", s->name, s->volts,
+               s->resistance * 1e3, s->on ? "on" : "off");
     }
 }
 
@@ -93,9 +92,9 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
 static json_t *load_json(const wpin_rig *rig, const wpin_rig_load *load) {
     json_t *pins = json_object();
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
-        json_object_set_new(pins, load->kind->lines[i],
-                            json_pack("{s:i, s:b}", "pin", (int)load->pins[i], "inverted",
-                                      (int)load->inverted[i]));
+        json_object_set_new(
+            pins, load->kind->lines[i],
+            json_pack("{s:i, s:b}", "pin", (int)load->pins[i], "inverted", (int)load->inverted[i]));
     }
     return json_pack("{s:s, s:i, s:s, s:s, s:o, s:b, s:f, s:f, s:f, s:f, s:f}", "name", load->name,
                      "line", (int)load->line, "supply", rig->supplies[load->supply].name, "stage",

@@ -78,8 +78,8 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
         printf("%s: %s, PWM %.6g Hz in %u steps; highest current %.2f A, highest speed %.0f rpm\n",
-               load->name, load->kind->name, report->pwm[i].millihertz * 1e-3,
-               report->pwm[i].steps, report->amps_peak[i], report->rpm_peak[i]);
+               load->name, load->kind->name, report->pwm[i].millihertz * 1e-3, report->pwm[i].steps,
+               report->amps_peak[i], report->rpm_peak[i]);
     }
 }
 

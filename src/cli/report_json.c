@@ -15,11 +15,10 @@ static json_t *load_name(const wpin_rig *rig, int load) {
 static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
     return json_pack("{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s}",
                      "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load),
-                     "round", (int)s->round, "asked_duty_percent", s->asked_duty * 100,
-                     "asked_s", s->asked_seconds, "at_s", s->at, "took_s", s->took, "done",
-                     (int)s->done, "duty_percent", s->duty * 100, "volts", s->volts, "rpm", s->rpm,
-                     "peak_a", s->amps_peak, "verdict", verdict_word(s->verdict), "words",
-                     s->words);
+                     "round", (int)s->round, "asked_duty_percent", s->asked_duty * 100, "asked_s",
+                     s->asked_seconds, "at_s", s->at, "took_s", s->took, "done", (int)s->done,
+                     "duty_percent", s->duty * 100, "volts", s->volts, "rpm", s->rpm, "peak_a",
+                     s->amps_peak, "verdict", verdict_word(s->verdict), "words", s->words);
 }
 
 static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
@@ -52,12 +51,12 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, report, i));
     }
-    json_t *all = json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o}", "windpin",
-                            WPIN_VERSION, "rig", rig->name, "plan", run->plan_path, "simulated_s",
-                            report->seconds, "fine", !report->bad && !report->interrupted,
-                            "interrupted", (int)report->interrupted, "ended",
-                            wpin_status_name(report->result), "loads", loads, "steps", steps,
-                            "faults", faults, "burnt", burns);
+    json_t *all =
+        json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o}", "windpin",
+                  WPIN_VERSION, "rig", rig->name, "plan", run->plan_path, "simulated_s",
+                  report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
+                  (int)report->interrupted, "ended", wpin_status_name(report->result), "loads",
+                  loads, "steps", steps, "faults", faults, "burnt", burns);
     if (all == NULL) {
         return false;
     }

@@ -153,7 +153,7 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
                              : "the result is complete up to there");
         }
     }
-    int status = report == NULL ? EXIT_WRONG_INPUT
+    int status = report == NULL                                ? EXIT_WRONG_INPUT
                  : report->bad || report->interrupted || !kept ? EXIT_MET_FAULT
                                                                : EXIT_FINE;
     if (target.temporary) {

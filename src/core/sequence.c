@@ -1,6 +1,6 @@
 /* The plan's run: every tick each track looks at its step, and moves on when it is done. */
-#include "countdown.h"
 #include "windpin/sequence.h"
+#include "countdown.h"
 
 /* A motor's life while the plan runs; renewed every tick. */
 #define LIFE_MS 250

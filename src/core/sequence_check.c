@@ -20,8 +20,8 @@ typedef struct reader {
 } reader;
 
 static bool moves_motor(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
-           op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD || op == WPIN_OP_STOP ||
+           op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
 }
 
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
@@ -32,7 +32,8 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
     if (moves_motor(op) && step->motor >= config->motor_count) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    if (op == WPIN_OP_SWITCH && (config->set_switch == NULL || step->motor >= config->switch_count)) {
+    if (op == WPIN_OP_SWITCH &&
+        (config->set_switch == NULL || step->motor >= config->switch_count)) {
         return WPIN_REFUSED_ARGUMENT;
     }
     bool runs = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR;
@@ -122,9 +123,8 @@ static wpin_status read_step(reader *r, uint16_t index) {
 }
 
 wpin_status wpin_sequence_check(const wpin_sequence_config *config, uint16_t *bad_step) {
-    if (config == NULL || config->steps == NULL || config->tracks == NULL ||
-        config->port == NULL || config->port->now == NULL ||
-        (config->motors == NULL && config->motor_count != 0)) {
+    if (config == NULL || config->steps == NULL || config->tracks == NULL || config->port == NULL ||
+        config->port->now == NULL || (config->motors == NULL && config->motor_count != 0)) {
         return WPIN_REFUSED_ARGUMENT;
     }
     if (config->step_count == 0 || config->step_count > 32767 || config->track_count == 0) {

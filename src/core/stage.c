@@ -131,8 +131,7 @@ static wpin_level opening_level(const wpin_stage_config *config, uint8_t row, ui
     case WPIN_CELL_HIGH:
     case WPIN_CELL_COMPLEMENT: return wire_level(wire, true);
     case WPIN_CELL_FLOAT: return WPIN_FLOAT;
-    case WPIN_CELL_KEEP:
-        return wire_level(wire, wpin_bit(config->table->rest_high_lines, line));
+    case WPIN_CELL_KEEP: return wire_level(wire, wpin_bit(config->table->rest_high_lines, line));
     default: return wire_level(wire, false);
     }
 }

@@ -84,11 +84,10 @@ static bool allocate(wpin_run *run) {
         report->amps_peak = calloc(loads, sizeof *report->amps_peak);
         report->rpm_peak = calloc(loads, sizeof *report->rpm_peak);
     }
-    return report != NULL && run->bound != NULL && run->motors != NULL &&
-           run->motor_list != NULL && run->tracks != NULL && run->last != NULL &&
-           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
-           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL;
+    return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
+           run->tracks != NULL && run->last != NULL && run->for_trace != NULL &&
+           run->samples != NULL && run->open_step != NULL && run->rounds != NULL &&
+           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -150,18 +149,17 @@ static void await_ready(wpin_run *run, int64_t tick) {
 }
 
 static wpin_status start(wpin_run *run) {
-    run->sequence_config =
-        (wpin_sequence_config){.steps = run->plan->steps,
-                               .step_count = (uint16_t)run->plan->step_count,
-                               .motors = run->motor_list,
-                               .motor_count = (uint8_t)run->rig->load_count,
-                               .switch_count = (uint8_t)run->rig->supply_count,
-                               .track_count = run->plan->track_count,
-                               .tracks = run->tracks,
-                               .port = &run->port,
-                               .context = run,
-                               .set_switch = set_switch,
-                               .observe = wpin_run_step};
+    run->sequence_config = (wpin_sequence_config){.steps = run->plan->steps,
+                                                  .step_count = (uint16_t)run->plan->step_count,
+                                                  .motors = run->motor_list,
+                                                  .motor_count = (uint8_t)run->rig->load_count,
+                                                  .switch_count = (uint8_t)run->rig->supply_count,
+                                                  .track_count = run->plan->track_count,
+                                                  .tracks = run->tracks,
+                                                  .port = &run->port,
+                                                  .context = run,
+                                                  .set_switch = set_switch,
+                                                  .observe = wpin_run_step};
     return wpin_sequence_start(&run->sequence, &run->sequence_config);
 }
 
@@ -306,8 +304,8 @@ void wpin_report_free(wpin_report *report) {
 }
 
 wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
-                           const wpin_rehearsal_options *options, wpin_status *refused,
-                           char *why, size_t why_size) {
+                           const wpin_rehearsal_options *options, wpin_status *refused, char *why,
+                           size_t why_size) {
     wpin_run run = {.rig = rig, .plan = plan, .options = options};
     wpin_status status = WPIN_REFUSED_FULL;
     snprintf(why, why_size, "out of memory");

@@ -22,14 +22,14 @@ typedef struct wpin_run {
     wpin_track *tracks;
     wpin_sequence_config sequence_config;
     wpin_sequence sequence;
-    wpin_sim_reading *last;     /* newest reading of each load */
-    wpin_tally *for_trace;      /* of each load since the last row */
+    wpin_sim_reading *last; /* newest reading of each load */
+    wpin_tally *for_trace;  /* of each load since the last row */
     wpin_sample *samples;
-    size_t *open_step;          /* result each track is in, plus 1; 0 for none */
-    unsigned *rounds;           /* how often each step of the plan has begun */
-    int64_t start;              /* ps */
+    size_t *open_step; /* result each track is in, plus 1; 0 for none */
+    unsigned *rounds;  /* how often each step of the plan has begun */
+    int64_t start;     /* ps */
     wpin_vcd *vcd;
-    size_t burns_before;        /* burnt before the plan began: none may be missed */
+    size_t burns_before; /* burnt before the plan began: none may be missed */
     wpin_report *report;
     bool out_of_memory;
 } wpin_run;

@@ -4,8 +4,8 @@
 #include <stdlib.h>
 
 static bool moves_load(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
-           op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD || op == WPIN_OP_STOP ||
+           op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
 }
 
 static double fraction(wpin_duty duty) {
@@ -39,8 +39,7 @@ static void begin(wpin_run *run, uint8_t track, uint16_t step) {
     wpin_report *report = run->report;
     size_t room = report->step_count;
     if ((room & (room - 1)) == 0) { /* full at each power of two */
-        wpin_step_result *all =
-            realloc(report->steps, (room == 0 ? 1 : 2 * room) * sizeof *all);
+        wpin_step_result *all = realloc(report->steps, (room == 0 ? 1 : 2 * room) * sizeof *all);
         if (all == NULL) {
             run->out_of_memory = true;
             return;

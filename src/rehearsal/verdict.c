@@ -70,8 +70,9 @@ static void judge_standing(const wpin_run *run, wpin_step_result *step) {
     } else if (burn != NULL) {
         rule(step, WPIN_VERDICT_BAD, "not moving: %s burnt", burn->part);
     } else if (miswired(load)) {
-        rule(step, WPIN_VERDICT_BAD, "not moving: control wires are on other pins than the "
-                                     "rig's stage says");
+        rule(step, WPIN_VERDICT_BAD,
+             "not moving: control wires are on other pins than the "
+             "rig's stage says");
     } else if (fabs(step->duty) < loose) {
         rule(step, WPIN_VERDICT_BAD,
              "not moving: held by friction and load; it breaks loose near %.0f %% duty",
@@ -94,8 +95,10 @@ static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
                late < fmax(load->limits.ramp_up, load->limits.ramp_down)) {
         rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds", late);
     } else {
-        rule(step, WPIN_VERDICT_NOTE, "%.2f s before it: ramp to zero and rest, to turn the other "
-                                      "way", late);
+        rule(step, WPIN_VERDICT_NOTE,
+             "%.2f s before it: ramp to zero and rest, to turn the other "
+             "way",
+             late);
     }
 }
 
@@ -104,8 +107,9 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     if (!ended_at_rest && stands(step)) {
         judge_standing(run, step);
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
-        rule(step, WPIN_VERDICT_BAD, "turning the wrong way: swapped wires, or 'reversed' is "
-                                     "missing in the rig");
+        rule(step, WPIN_VERDICT_BAD,
+             "turning the wrong way: swapped wires, or 'reversed' is "
+             "missing in the rig");
     } else if (ended_at_rest && step->amps_peak == 0) {
         judge_standing(run, step);
     } else if (step->op == WPIN_OP_RUN) {

@@ -85,8 +85,8 @@ static void join_words(char *to, size_t size, const char *const *words, size_t c
     }
 }
 
-int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *word,
-                   const char *what, const char *const *words, size_t count) {
+int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *word, const char *what,
+                   const char *const *words, size_t count) {
     for (size_t i = 0; i < count; i++) {
         if (strcasecmp(word, words[i]) == 0) {
             return (int)i;

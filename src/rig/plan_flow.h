@@ -7,7 +7,12 @@
 
 #define WPIN_BLOCK_DEPTH 12
 
-typedef enum wpin_block_kind { WPIN_BLOCK_PLAN, WPIN_BLOCK_REPEAT, WPIN_BLOCK_PARALLEL, WPIN_BLOCK_TRACK } wpin_block_kind;
+typedef enum wpin_block_kind {
+    WPIN_BLOCK_PLAN,
+    WPIN_BLOCK_REPEAT,
+    WPIN_BLOCK_PARALLEL,
+    WPIN_BLOCK_TRACK
+} wpin_block_kind;
 
 typedef struct wpin_block {
     wpin_block_kind kind;

@@ -1,174 +1,53 @@
 /* The plan language: lines into words, words into steps, every line checked on its way. */
 #define _GNU_SOURCE
 #include "plan_flow.h"
-#include "quantity.h"
-#include <ctype.h>
+#include "plan_words.h"
 #include <errno.h>
 #include <math.h>
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 
-#define WORDS_MAX 12
 #define COUNT(array) (sizeof(array) / sizeof *(array))
-
-typedef struct word {
-    char text[64];
-    unsigned column;
-} word;
-
-typedef struct line {
-    unsigned number;
-    size_t count, at; /* words; the one to be read next */
-    word words[WORDS_MAX];
-    unsigned end; /* column behind the last word */
-} line;
 
 typedef struct plan_reader {
     const wpin_rig *rig;
-    wpin_messages *messages;
     wpin_plan *plan;
     wpin_flow flow;
-    line line;
+    wpin_words line;
     bool full; /* out of memory or too many steps; said once */
 } plan_reader;
-
-static void say(plan_reader *r, unsigned column, const char *format, ...)
-    __attribute__((format(printf, 3, 4)));
-
-static void say(plan_reader *r, unsigned column, const char *format, ...) {
-    char *text = NULL;
-    va_list arguments;
-    va_start(arguments, format);
-    int length = vasprintf(&text, format, arguments);
-    va_end(arguments);
-    if (length >= 0) {
-        wpin_messages_add(r->messages, r->line.number, column, "%s", text);
-        free(text);
-    }
-}
-
-/* ---- words ---- */
-
-static void split(line *to, const char *text) {
-    size_t i = 0;
-    to->count = to->at = 0;
-    to->end = 1;
-    for (;;) {
-        while (isspace((unsigned char)text[i])) {
-            i++;
-        }
-        if (text[i] == '\0' || text[i] == '#' || to->count == WORDS_MAX) {
-            return;
-        }
-        word *w = &to->words[to->count++];
-        size_t length = 0;
-        w->column = (unsigned)i + 1;
-        while (text[i] != '\0' && text[i] != '#' && !isspace((unsigned char)text[i])) {
-            if (length + 1 < sizeof w->text) {
-                w->text[length++] = text[i];
-            }
-            i++;
-        }
-        w->text[length] = '\0';
-        to->end = (unsigned)i + 1;
-    }
-}
-
-static const word *peek(const plan_reader *r) {
-    return r->line.at < r->line.count ? &r->line.words[r->line.at] : NULL;
-}
-
-static unsigned column_here(const plan_reader *r) {
-    const word *w = peek(r);
-    return w != NULL ? w->column : r->line.end;
-}
-
-/* Takes the next word if it is this one. */
-static bool take(plan_reader *r, const char *text) {
-    const word *w = peek(r);
-    if (w == NULL || strcasecmp(w->text, text) != 0) {
-        return false;
-    }
-    r->line.at++;
-    return true;
-}
-
-static bool no_more(plan_reader *r) {
-    const word *w = peek(r);
-    if (w != NULL) {
-        say(r, w->column, "'%s' is too much here; expected the end of the line", w->text);
-    }
-    return w == NULL;
-}
-
-/* Takes a quantity, which may be written in one word (3s) or in two (3 s). */
-static bool take_quantity(plan_reader *r, wpin_dimension dimension, const char *what,
-                          double *value) {
-    const word *w = peek(r);
-    char why[320], text[140];
-    if (w == NULL) {
-        say(r, r->line.end, "the line ends too early; expected %s", what);
-        return false;
-    }
-    r->line.at++;
-    snprintf(text, sizeof text, "%s", w->text);
-    const word *unit = peek(r);
-    bool bare = strspn(w->text, "+-.0123456789") == strlen(w->text);
-    if (dimension != WPIN_NUMBER && bare && unit != NULL &&
-        wpin_quantity_read(strcat(strcpy(text, w->text), unit->text), dimension, value, why,
-                           sizeof why)) {
-        r->line.at++;
-        return true;
-    }
-    if (wpin_quantity_read(w->text, dimension, value, why, sizeof why)) {
-        return true;
-    }
-    say(r, w->column, "%s", why);
-    return false;
-}
-
-static bool take_time(plan_reader *r, double most, double *seconds) {
-    unsigned column = column_here(r);
-    if (!take_quantity(r, WPIN_TIME, "a time, e.g. 2s", seconds)) {
-        return false;
-    }
-    if (*seconds < 1e-3 || *seconds > most) {
-        say(r, column, "%.4g s is out of range; expected 1 ms to %.6g s", *seconds, most);
-        return false;
-    }
-    return true;
-}
 
 #define HOLD_MAX 4.0e6 /* 46 days; what 32 bits of milliseconds hold */
 #define RAMP_MAX 600.0
 
 /* [forward|reverse] PERCENT, into a signed fraction. */
 static bool take_duty(plan_reader *r, size_t load, double *duty) {
-    bool reverse = take(r, "reverse");
+    bool reverse = wpin_words_take(&r->line, "reverse");
     if (!reverse) {
-        take(r, "forward");
+        wpin_words_take(&r->line, "forward");
     }
-    unsigned column = column_here(r);
+    unsigned column = wpin_words_column(&r->line);
     double most = r->rig->loads[load].limits.duty_max;
-    if (!take_quantity(r, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
+    if (!wpin_words_take_quantity(&r->line, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
         return false;
     }
     if (*duty < 0) {
-        say(r, column, "a duty is above 0 %%; for the other way write 'reverse %g%%'",
-            *duty * -100);
+        wpin_words_say(&r->line, column,
+                       "a duty is above 0 %%; for the other way write 'reverse %g%%'",
+                       *duty * -100);
         return false;
     }
     if (*duty == 0) {
-        say(r, column, "a duty of 0 %% is no motion; to come to rest write '%s stop'",
-            r->rig->loads[load].name);
+        wpin_words_say(&r->line, column,
+                       "a duty of 0 %% is no motion; to come to rest write '%s stop'",
+                       r->rig->loads[load].name);
         return false;
     }
     if (*duty > most) {
-        say(r, column, "%g %% is out of range; expected up to %g %%%s", *duty * 100, most * 100,
-            most < 1 ? " (duty-limit in the rig)" : "");
+        wpin_words_say(&r->line, column, "%g %% is out of range; expected up to %g %%%s",
+                       *duty * 100, most * 100, most < 1 ? " (duty-limit in the rig)" : "");
         return false;
     }
     *duty = reverse ? -*duty : *duty;
@@ -177,8 +56,8 @@ static bool take_duty(plan_reader *r, size_t load, double *duty) {
 
 /* ---- steps ---- */
 
-static char *line_text(const line *l) {
-    char *text = calloc(WORDS_MAX, sizeof l->words[0].text + 1);
+static char *line_text(const wpin_words *l) {
+    char *text = calloc(WPIN_WORDS_MAX, sizeof l->words[0].text + 1);
     for (size_t i = 0; text != NULL && i < l->count; i++) {
         strcat(strcat(text, i == 0 ? "" : " "), l->words[i].text);
     }
@@ -189,7 +68,7 @@ static void add_step(plan_reader *r, wpin_step step, bool shown) {
     wpin_plan *plan = r->plan;
     if (plan->step_count >= 32000) {
         if (!r->full) {
-            say(r, 1, "the plan is too long; expected at most 32000 steps");
+            wpin_words_say(&r->line, 1, "the plan is too long; expected at most 32000 steps");
         }
         r->full = true;
         return;
@@ -238,13 +117,17 @@ static int16_t to_duty(double fraction) {
 
 static void read_ramp(plan_reader *r, size_t load) {
     double duty, seconds = 0;
-    if (!take_duty(r, load, &duty) || (take(r, "in") && !take_time(r, RAMP_MAX, &seconds)) ||
-        !no_more(r)) {
+    if (!take_duty(r, load, &duty) ||
+        (wpin_words_take(&r->line, "in") && !wpin_words_take_time(&r->line, RAMP_MAX, &seconds)) ||
+        !wpin_words_no_more(&r->line)) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, duty, seconds, r->line.number);
-    add_action(r, (wpin_step){.op = WPIN_OP_RUN, .motor = (uint8_t)load, .value = to_duty(duty),
-                              .ramp_us = to_us(seconds)},
+    add_action(r,
+               (wpin_step){.op = WPIN_OP_RUN,
+                           .motor = (uint8_t)load,
+                           .value = to_duty(duty),
+                           .ramp_us = to_us(seconds)},
                takes);
 }
 
@@ -253,55 +136,61 @@ static void read_run(plan_reader *r, size_t load) {
     if (!take_duty(r, load, &duty)) {
         return;
     }
-    if (!take(r, "for")) {
-        say(r, column_here(r), "'run' needs how long: expected 'for' and a time, e.g. 'for 3s'");
+    if (!wpin_words_take(&r->line, "for")) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "'run' needs how long: expected 'for' and a time, e.g. 'for 3s'");
         return;
     }
-    if (!take_time(r, HOLD_MAX, &seconds) || !no_more(r)) {
+    if (!wpin_words_take_time(&r->line, HOLD_MAX, &seconds) || !wpin_words_no_more(&r->line)) {
         return;
     }
     wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
     double stops = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
-    add_action(r, (wpin_step){.op = WPIN_OP_RUN_FOR, .motor = (uint8_t)load,
-                              .value = to_duty(duty), .time_ms = to_ms(seconds)},
+    add_action(r,
+               (wpin_step){.op = WPIN_OP_RUN_FOR,
+                           .motor = (uint8_t)load,
+                           .value = to_duty(duty),
+                           .time_ms = to_ms(seconds)},
                seconds + stops);
 }
 
 /* [for] TIME behind a verb. */
 static bool take_for(plan_reader *r, bool required, double *seconds) {
     *seconds = 0;
-    bool said = take(r, "for");
-    if (!required && !said && peek(r) == NULL) {
+    bool said = wpin_words_take(&r->line, "for");
+    if (!required && !said && wpin_words_peek(&r->line) == NULL) {
         return true;
     }
-    return take_time(r, HOLD_MAX, seconds) && no_more(r);
+    return wpin_words_take_time(&r->line, HOLD_MAX, seconds) && wpin_words_no_more(&r->line);
 }
 
 static void read_hold(plan_reader *r, size_t load) {
     double seconds;
     const char *name = r->rig->loads[load].name;
     if (r->flow.duty[load] == 0) {
-        say(r, r->line.words[1].column,
+        wpin_words_say(
+            &r->line, r->line.words[1].column,
             "'%s' is at rest here and has nothing to hold; expected a ramp before it, or "
             "'%s rest %s'",
             name, name, r->line.count > 2 ? r->line.words[r->line.count - 1].text : "2s");
         return;
     }
     if (take_for(r, true, &seconds)) {
-        add_action(r, (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load,
-                                  .time_ms = to_ms(seconds)},
-                   seconds);
+        add_action(
+            r, (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = to_ms(seconds)},
+            seconds);
     }
 }
 
 static void read_stop(plan_reader *r, size_t load) {
     double seconds = 0;
-    if ((take(r, "in") && !take_time(r, RAMP_MAX, &seconds)) || !no_more(r)) {
+    if ((wpin_words_take(&r->line, "in") && !wpin_words_take_time(&r->line, RAMP_MAX, &seconds)) ||
+        !wpin_words_no_more(&r->line)) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, seconds, r->line.number);
-    add_action(r, (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load,
-                              .ramp_us = to_us(seconds)},
+    add_action(r,
+               (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .ramp_us = to_us(seconds)},
                takes);
 }
 
@@ -311,8 +200,8 @@ static void read_rest(plan_reader *r, size_t load) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
-    add_action(r, (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load,
-                              .time_ms = to_ms(seconds)},
+    add_action(r,
+               (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .time_ms = to_ms(seconds)},
                takes + seconds);
 }
 
@@ -348,22 +237,24 @@ static void say_unknown(plan_reader *r, unsigned column, const char *what, const
         snprintf(all + used, sizeof all - used, "%s%s", i == 0 ? "" : ", ", known[i]);
     }
     const char *near = wpin_nearest_word(text, known, count);
-    say(r, column, "unknown %s '%s'%s%s%s; expected one of: %s", what, text,
-        near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
-        near != NULL ? "'?" : "", all);
+    wpin_words_say(&r->line, column, "unknown %s '%s'%s%s%s; expected one of: %s", what, text,
+                   near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
+                   near != NULL ? "'?" : "", all);
 }
 
 static void read_verb(plan_reader *r, size_t load) {
     const char *known[COUNT(verbs)];
-    unsigned column = column_here(r);
-    const word *w = peek(r);
+    unsigned column = wpin_words_column(&r->line);
+    const wpin_word *w = wpin_words_peek(&r->line);
     for (size_t i = 0; i < COUNT(verbs); i++) {
         known[i] = verbs[i].word;
-        if (take(r, verbs[i].word)) {
+        if (wpin_words_take(&r->line, verbs[i].word)) {
             unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
             if (clash != 0) {
-                say(r, 1, "'%s' is driven by another track of this parallel block already (line "
-                          "%u); expected one track for each load",
+                wpin_words_say(
+                    &r->line, 1,
+                    "'%s' is driven by another track of this parallel block already (line "
+                    "%u); expected one track for each load",
                     r->rig->loads[load].name, clash);
             }
             verbs[i].read(r, load);
@@ -371,8 +262,8 @@ static void read_verb(plan_reader *r, size_t load) {
         }
     }
     if (w == NULL) {
-        say(r, column, "'%s' what? expected an action, e.g. '%s run 60%% for 3s'",
-            r->rig->loads[load].name, r->rig->loads[load].name);
+        wpin_words_say(&r->line, column, "'%s' what? expected an action, e.g. '%s run 60%% for 3s'",
+                       r->rig->loads[load].name, r->rig->loads[load].name);
         return;
     }
     say_unknown(r, column, "action", w->text, known, COUNT(verbs));
@@ -381,20 +272,21 @@ static void read_verb(plan_reader *r, size_t load) {
 /* ---- supplies, waits, blocks ---- */
 
 static void read_supply(plan_reader *r, size_t supply) {
-    bool on = take(r, "on");
-    if (!on && !take(r, "off")) {
-        say(r, column_here(r), "'%s' is a supply; expected 'on' or 'off' behind it",
-            r->rig->supplies[supply].name);
+    bool on = wpin_words_take(&r->line, "on");
+    if (!on && !wpin_words_take(&r->line, "off")) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "'%s' is a supply; expected 'on' or 'off' behind it",
+                       r->rig->supplies[supply].name);
         return;
     }
-    if (no_more(r)) {
+    if (wpin_words_no_more(&r->line)) {
         add_action(r, (wpin_step){.op = WPIN_OP_SWITCH, .motor = (uint8_t)supply, .value = on}, 0);
     }
 }
 
 static void read_wait(plan_reader *r) {
     double seconds;
-    if (take_time(r, HOLD_MAX, &seconds) && no_more(r)) {
+    if (wpin_words_take_time(&r->line, HOLD_MAX, &seconds) && wpin_words_no_more(&r->line)) {
         add_action(r, (wpin_step){.op = WPIN_OP_WAIT, .time_ms = to_ms(seconds)}, seconds);
     }
 }
@@ -402,15 +294,16 @@ static void read_wait(plan_reader *r) {
 static bool open_block(plan_reader *r, wpin_block_kind kind) {
     bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
     if (kind == WPIN_BLOCK_TRACK && !in_parallel) {
-        say(r, 1, "'track' belongs directly inside 'parallel'");
+        wpin_words_say(&r->line, 1, "'track' belongs directly inside 'parallel'");
     } else if (kind != WPIN_BLOCK_TRACK && in_parallel) {
-        say(r, 1, "a block inside 'parallel' needs a 'track' around it");
+        wpin_words_say(&r->line, 1, "a block inside 'parallel' needs a 'track' around it");
     }
     if (kind == WPIN_BLOCK_TRACK && in_parallel) {
         wpin_flow_top(&r->flow)->track++;
     }
     if (!wpin_flow_open(&r->flow, kind, r->line.number)) {
-        say(r, 1, "blocks are nested too deep; expected at most %d", WPIN_BLOCK_DEPTH - 1);
+        wpin_words_say(&r->line, 1, "blocks are nested too deep; expected at most %d",
+                       WPIN_BLOCK_DEPTH - 1);
         r->full = true;
         return false;
     }
@@ -419,15 +312,17 @@ static bool open_block(plan_reader *r, wpin_block_kind kind) {
 
 static void read_repeat(plan_reader *r) {
     double rounds = 0;
-    unsigned column = column_here(r);
-    bool good = take_quantity(r, WPIN_NUMBER, "how many times, e.g. repeat 3", &rounds);
+    unsigned column = wpin_words_column(&r->line);
+    bool good =
+        wpin_words_take_quantity(&r->line, WPIN_NUMBER, "how many times, e.g. repeat 3", &rounds);
     if (good && (rounds < 1 || rounds > 32767 || rounds != floor(rounds))) {
-        say(r, column, "%g rounds are out of range; expected a whole number, 1 to 32767", rounds);
+        wpin_words_say(&r->line, column,
+                       "%g rounds are out of range; expected a whole number, 1 to 32767", rounds);
         good = false;
     }
     if (good) {
-        take(r, "times");
-        no_more(r);
+        wpin_words_take(&r->line, "times");
+        wpin_words_no_more(&r->line);
     }
     if (open_block(r, WPIN_BLOCK_REPEAT)) {
         wpin_flow_top(&r->flow)->count = good ? (int)rounds : 1;
@@ -436,13 +331,13 @@ static void read_repeat(plan_reader *r) {
 }
 
 static void read_parallel(plan_reader *r) {
-    if (no_more(r)) {
+    if (wpin_words_no_more(&r->line)) {
         open_block(r, WPIN_BLOCK_PARALLEL);
     }
 }
 
 static void read_track(plan_reader *r) {
-    if (no_more(r) && open_block(r, WPIN_BLOCK_TRACK)) {
+    if (wpin_words_no_more(&r->line) && open_block(r, WPIN_BLOCK_TRACK)) {
         wpin_flow_top(&r->flow)->fork = r->plan->step_count;
         add_step(r, (wpin_step){.op = WPIN_OP_FORK}, false);
     }
@@ -450,11 +345,13 @@ static void read_track(plan_reader *r) {
 
 static void read_end(plan_reader *r) {
     const wpin_block *top = wpin_flow_top(&r->flow);
-    if (!no_more(r)) {
+    if (!wpin_words_no_more(&r->line)) {
         return;
     }
     switch (top->kind) {
-    case WPIN_BLOCK_PLAN: say(r, 1, "'end' without a block; nothing is open here"); return;
+    case WPIN_BLOCK_PLAN:
+        wpin_words_say(&r->line, 1, "'end' without a block; nothing is open here");
+        return;
     case WPIN_BLOCK_REPEAT: add_step(r, (wpin_step){.op = WPIN_OP_AGAIN}, false); break;
     case WPIN_BLOCK_PARALLEL: add_step(r, (wpin_step){.op = WPIN_OP_JOIN}, false); break;
     case WPIN_BLOCK_TRACK:
@@ -470,10 +367,13 @@ static void read_end(plan_reader *r) {
 static const struct {
     const char *word;
     void (*read)(plan_reader *r);
-} blocks[] = {{"wait", read_wait},   {"repeat", read_repeat}, {"parallel", read_parallel},
-              {"track", read_track}, {"end", read_end}};
+} blocks[] = {{"wait", read_wait},
+              {"repeat", read_repeat},
+              {"parallel", read_parallel},
+              {"track", read_track},
+              {"end", read_end}};
 
-static void say_unknown_start(plan_reader *r, const word *w) {
+static void say_unknown_start(plan_reader *r, const wpin_word *w) {
     size_t count = 0;
     const char **known =
         calloc(r->rig->load_count + r->rig->supply_count + COUNT(blocks), sizeof *known);
@@ -494,12 +394,12 @@ static void say_unknown_start(plan_reader *r, const word *w) {
 }
 
 static void read_line(plan_reader *r) {
-    const word *w = peek(r);
+    const wpin_word *w = wpin_words_peek(&r->line);
     if (w == NULL) {
         return;
     }
     for (size_t i = 0; i < COUNT(blocks); i++) {
-        if (take(r, blocks[i].word)) {
+        if (wpin_words_take(&r->line, blocks[i].word)) {
             blocks[i].read(r);
             return;
         }
@@ -524,13 +424,15 @@ static void check_end(plan_reader *r) {
     static const char *const names[] = {"plan", "repeat", "parallel", "track"};
     for (; r->flow.depth > 0; wpin_flow_close(&r->flow)) {
         const wpin_block *top = wpin_flow_top(&r->flow);
-        say(r, 1, "the plan ends inside '%s' of line %u; expected 'end'", names[top->kind],
-            top->line);
+        wpin_words_say(&r->line, 1, "the plan ends inside '%s' of line %u; expected 'end'",
+                       names[top->kind], top->line);
     }
     for (size_t i = 0; i < r->rig->load_count; i++) {
         if (r->flow.duty[i] != 0) {
-            say(r, 1, "the plan ends with '%s' still at %g %% (line %u); expected a last line such "
-                      "as '%s stop'",
+            wpin_words_say(
+                &r->line, 1,
+                "the plan ends with '%s' still at %g %% (line %u); expected a last line such "
+                "as '%s stop'",
                 r->rig->loads[i].name, fabs(r->flow.duty[i]) * 100, r->flow.set_at[i],
                 r->rig->loads[i].name);
         }
@@ -569,8 +471,9 @@ static void count_tracks(plan_reader *r) {
     }
     if (status != WPIN_OK) {
         r->line.number = r->plan->sources[step].line;
-        say(r, 1, "%s Repeats nest at most %d deep in a track, parallel blocks at most 4.",
-            wpin_status_text(status), WPIN_REPEAT_DEPTH);
+        wpin_words_say(&r->line, 1,
+                       "%s Repeats nest at most %d deep in a track, parallel blocks at most 4.",
+                       wpin_status_text(status), WPIN_REPEAT_DEPTH);
     }
 }
 
@@ -579,7 +482,7 @@ static void read_file(plan_reader *r, FILE *file) {
     size_t room = 0;
     while (getline(&text, &room, file) >= 0) {
         unsigned number = r->line.number + 1;
-        split(&r->line, text);
+        wpin_words_split(&r->line, text);
         r->line.number = number;
         read_line(r);
     }
@@ -611,12 +514,15 @@ wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *
         wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
         return NULL;
     }
-    plan_reader r = {.rig = rig, .messages = messages, .plan = calloc(1, sizeof(wpin_plan))};
+    plan_reader r = {
+        .rig = rig, .line = {.messages = messages}, .plan = calloc(1, sizeof(wpin_plan))};
     if (r.plan != NULL && wpin_flow_init(&r.flow, rig)) {
         read_file(&r, file);
         if (messages->count == before && !r.full && r.plan->step_count == 1) {
-            wpin_messages_add(messages, 0, 0, "has no action in it; expected lines such as "
-                                              "'%s run 60%% for 3s'", rig->loads[0].name);
+            wpin_messages_add(messages, 0, 0,
+                              "has no action in it; expected lines such as "
+                              "'%s run 60%% for 3s'",
+                              rig->loads[0].name);
         }
         if (messages->count == before && !r.full) {
             count_tracks(&r);

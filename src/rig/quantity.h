@@ -12,14 +12,14 @@ typedef enum wpin_dimension {
     WPIN_INDUCTANCE,
     WPIN_TIME,
     WPIN_FREQUENCY,
-    WPIN_SHARE,           /* percent, kept as a fraction */
+    WPIN_SHARE, /* percent, kept as a fraction */
     WPIN_TORQUE,
     WPIN_INERTIA,
     WPIN_MOTOR_CONSTANT,
     WPIN_VISCOSITY,
     WPIN_QUADRATIC,
     WPIN_SENSE_SLOPE,
-    WPIN_NUMBER,          /* a bare number: a ratio, a count, a pin */
+    WPIN_NUMBER, /* a bare number: a ratio, a count, a pin */
     WPIN_DIMENSION_COUNT
 } wpin_dimension;
 

@@ -6,17 +6,17 @@
 #include "wave.h"
 #include "windpin/sim.h"
 
-#define WPIN_SIM_PINS 256
+#define WPIN_SIM_PINS    256
 #define WPIN_SIM_NO_WIRE (-1)
 
 typedef struct wpin_sim_pin {
     wpin_wave wave;
-    wpin_cursor watched;    /* where the pin watcher is */
-    int64_t period;         /* of its timer, ps; 0 until started */
+    wpin_cursor watched; /* where the pin watcher is */
+    int64_t period;      /* of its timer, ps; 0 until started */
     uint32_t timer_steps;
-    int64_t dead;           /* ps */
-    double to_ground;       /* conductance of everything it feeds, S */
-    int partner;            /* pin it is wired to, or WPIN_SIM_NO_WIRE */
+    int64_t dead;     /* ps */
+    double to_ground; /* conductance of everything it feeds, S */
+    int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     bool output, inverted, burnt;
 } wpin_sim_pin;
 
@@ -35,7 +35,11 @@ typedef struct wpin_bridge {
     bool burnt;
 } wpin_bridge;
 
-typedef enum wpin_sensed { WPIN_SENSED_NOTHING, WPIN_SENSED_CURRENT, WPIN_SENSED_SUPPLY } wpin_sensed;
+typedef enum wpin_sensed {
+    WPIN_SENSED_NOTHING,
+    WPIN_SENSED_CURRENT,
+    WPIN_SENSED_SUPPLY
+} wpin_sensed;
 
 typedef struct wpin_analog {
     wpin_sensed what;

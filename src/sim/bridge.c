@@ -47,8 +47,7 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
     }
 }
 
-static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
-                          int64_t at) {
+static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant, int64_t at) {
     if (plant->over_time >= bridge->part.burns_after && plant->over_time > 0 && !bridge->burnt) {
         bridge->burnt = true;
         wpin_board_burn(sim, at, bridge->name,
@@ -62,8 +61,8 @@ static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
     if (plant->feed.volts > bridge->part.burns_above_volts && !bridge->burnt) {
         bridge->burnt = true;
         wpin_board_burn(sim, sim->now, bridge->name,
-                        "over-voltage: %.3g V on the supply; it survives %.3g V",
-                        plant->feed.volts, bridge->part.burns_above_volts);
+                        "over-voltage: %.3g V on the supply; it survives %.3g V", plant->feed.volts,
+                        bridge->part.burns_above_volts);
     }
 }
 

@@ -149,18 +149,16 @@ static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_
 
 static state after(const wpin_plant *plant, const wpin_piece *p, const wpin_propagator *g) {
     double i = plant->amps, w = plant->speed;
-    return (state){g->phi.m00 * i + g->phi.m01 * w + g->psi.m00 * p->force_amps +
-                       g->psi.m01 * p->force_speed,
-                   g->phi.m10 * i + g->phi.m11 * w + g->psi.m10 * p->force_amps +
-                       g->psi.m11 * p->force_speed};
+    return (state){
+        g->phi.m00 * i + g->phi.m01 * w + g->psi.m00 * p->force_amps + g->psi.m01 * p->force_speed,
+        g->phi.m10 * i + g->phi.m11 * w + g->psi.m10 * p->force_amps + g->psi.m11 * p->force_speed};
 }
 
 static state integral(const wpin_plant *plant, const wpin_piece *p, const wpin_propagator *g) {
     double i = plant->amps, w = plant->speed;
-    return (state){g->psi.m00 * i + g->psi.m01 * w + g->xi.m00 * p->force_amps +
-                       g->xi.m01 * p->force_speed,
-                   g->psi.m10 * i + g->psi.m11 * w + g->xi.m10 * p->force_amps +
-                       g->xi.m11 * p->force_speed};
+    return (state){
+        g->psi.m00 * i + g->psi.m01 * w + g->xi.m00 * p->force_amps + g->xi.m01 * p->force_speed,
+        g->psi.m10 * i + g->psi.m11 * w + g->xi.m10 * p->force_amps + g->xi.m11 * p->force_speed};
 }
 
 static state slope(const wpin_piece *p, state x) {
@@ -174,8 +172,8 @@ static double leaves(int side, double y0, double s0, double y1, double s1) {
     double low = 0, high = 1;
     for (int i = 0; i < 50; i++) {
         double t = (low + high) / 2, u = 1 - t;
-        double y = u * u * (1 + 2 * t) * y0 + t * u * u * s0 + t * t * (3 - 2 * t) * y1 -
-                   t * t * u * s1;
+        double y =
+            u * u * (1 + 2 * t) * y0 + t * u * u * s0 + t * t * (3 - 2 * t) * y1 - t * t * u * s1;
         if (y * side > 0) {
             low = t;
         } else {
@@ -320,8 +318,7 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
                   m->constant * s->rads) /
                  time,
     };
-    plant->sums = (wpin_sums){.start_amps = plant->amps,
-                              .least_amps = plant->amps,
-                              .most_amps = plant->amps};
+    plant->sums =
+        (wpin_sums){.start_amps = plant->amps, .least_amps = plant->amps, .most_amps = plant->amps};
     return r;
 }

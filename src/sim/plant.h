@@ -58,14 +58,14 @@ typedef struct wpin_plant {
     wpin_sim_motor motor;
     wpin_feed feed;
     wpin_leg_state leg_a, leg_b;
-    double inertia, viscous;      /* all on the motor shaft */
+    double inertia, viscous; /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
     double amps, speed, angle, sense_amps;
-    int64_t piece_max;            /* longest piece, ps */
+    int64_t piece_max; /* longest piece, ps */
     wpin_sums sums;
-    double over_time;             /* above the bridge's limit, s */
-    double over_limit;            /* that limit, A */
-    double over_peak;             /* highest current while above it, A */
+    double over_time;  /* above the bridge's limit, s */
+    double over_limit; /* that limit, A */
+    double over_peak;  /* highest current while above it, A */
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
 } wpin_plant;

@@ -6,9 +6,9 @@
 #include <string.h>
 
 wpin_sim *wpin_sim_new(const wpin_sim_controller *controller) {
-    if (controller == NULL || !(controller->logic_volts > 0) ||
-        !(controller->pin_resistance > 0) || !(controller->pin_burns_above > 0) ||
-        !(controller->timer_hz > 0) || controller->timer_steps_max < 2) {
+    if (controller == NULL || !(controller->logic_volts > 0) || !(controller->pin_resistance > 0) ||
+        !(controller->pin_burns_above > 0) || !(controller->timer_hz > 0) ||
+        controller->timer_steps_max < 2) {
         return NULL;
     }
     wpin_sim *sim = calloc(1, sizeof *sim);
@@ -187,8 +187,7 @@ static void tell_pins(wpin_sim *sim, int64_t until) {
         wpin_level before = sim->pins[pin].watched.level;
         wpin_cursor_pass(&sim->pins[pin].watched);
         if (sim->pins[pin].watched.level != before) {
-            sim->watcher(sim->watcher_context, first, (wpin_pin)pin,
-                         sim->pins[pin].watched.level);
+            sim->watcher(sim->watcher_context, first, (wpin_pin)pin, sim->pins[pin].watched.level);
         }
     }
 }
@@ -258,6 +257,9 @@ void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *con
     sim->watcher_context = context;
     for (int i = 0; i < WPIN_SIM_PINS; i++) {
         sim->pins[i].watched = wpin_cursor_at(&sim->pins[i].wave, sim->now);
+        if (watcher != NULL && sim->pins[i].output) {
+            watcher(context, sim->now, (wpin_pin)i, sim->pins[i].watched.level);
+        }
     }
 }
 

@@ -97,14 +97,12 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
 
 /* The timer has whole steps only: the nearest one. */
 static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
-    int64_t steps =
-        ((int64_t)duty * p->timer_steps + WPIN_DUTY_FULL / 2) / (int64_t)WPIN_DUTY_FULL;
+    int64_t steps = ((int64_t)duty * p->timer_steps + WPIN_DUTY_FULL / 2) / (int64_t)WPIN_DUTY_FULL;
     int64_t high = p->period * steps / p->timer_steps;
     if (!p->inverted) {
         return (wpin_window){0, high};
     }
-    return (wpin_window){high > 0 ? high + p->dead : 0,
-                         high > 0 ? p->period - p->dead : p->period};
+    return (wpin_window){high > 0 ? high + p->dead : 0, high > 0 ? p->period - p->dead : p->period};
 }
 
 static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
@@ -118,11 +116,8 @@ static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
         wpin_wave_settle(&p->wave, sim->now);
         p->wave.next = window;
     } else {
-        p->wave = (wpin_wave){.pwm = true,
-                              .start = sim->now,
-                              .period = p->period,
-                              .current = window,
-                              .next = window};
+        p->wave = (wpin_wave){
+            .pwm = true, .start = sim->now, .period = p->period, .current = window, .next = window};
     }
     wpin_pin_changed(sim, pin);
 }

@@ -31,10 +31,8 @@ wpin_cursor wpin_cursor_at(const wpin_wave *wave, int64_t now) {
     if (wave->pwm) {
         wpin_wave here = *wave;
         wpin_wave_settle(&here, now);
-        c = (wpin_cursor){.start = here.start,
-                          .period = here.period,
-                          .window = here.current,
-                          .next = here.next};
+        c = (wpin_cursor){
+            .start = here.start, .period = here.period, .window = here.current, .next = here.next};
         look(&c, now);
     }
     return c;

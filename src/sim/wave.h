@@ -12,12 +12,12 @@ typedef struct wpin_window {
 } wpin_window;
 
 typedef struct wpin_wave {
-    wpin_level level;  /* shown when not PWM */
+    wpin_level level; /* shown when not PWM */
     bool pwm;
-    int64_t start;     /* of the period `current` belongs to */
+    int64_t start; /* of the period `current` belongs to */
     int64_t period;
     wpin_window current;
-    wpin_window next;  /* from the next period boundary on */
+    wpin_window next; /* from the next period boundary on */
 } wpin_wave;
 
 /* Reads a wave forward in time without changing it. */

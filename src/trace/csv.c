@@ -12,9 +12,9 @@ struct wpin_csv {
 
 const char *wpin_phase_word(wpin_phase phase) {
     static const char *const words[] = {
-        [WPIN_PHASE_OFF] = "off",         [WPIN_PHASE_READY] = "ready",
-        [WPIN_PHASE_RAMPING] = "ramping", [WPIN_PHASE_RUNNING] = "running",
-        [WPIN_PHASE_RESTING] = "resting", [WPIN_PHASE_BRAKING] = "braking",
+        [WPIN_PHASE_OFF] = "off",           [WPIN_PHASE_READY] = "ready",
+        [WPIN_PHASE_RAMPING] = "ramping",   [WPIN_PHASE_RUNNING] = "running",
+        [WPIN_PHASE_RESTING] = "resting",   [WPIN_PHASE_BRAKING] = "braking",
         [WPIN_PHASE_COASTING] = "coasting", [WPIN_PHASE_FAULT] = "fault"};
     return words[phase];
 }
@@ -53,9 +53,9 @@ void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
     note(csv, fprintf(csv->file, "%.6f", seconds));
     for (size_t i = 0; i < csv->loads; i++) {
         const wpin_sample *s = &samples[i];
-        note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%s",
-                          s->asked * 100, s->duty * 100, s->volts, s->amps, s->amps_min,
-                          s->amps_max, s->rpm, s->supply_volts, wpin_phase_word(s->phase)));
+        note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%s", s->asked * 100,
+                          s->duty * 100, s->volts, s->amps, s->amps_min, s->amps_max, s->rpm,
+                          s->supply_volts, wpin_phase_word(s->phase)));
     }
     note(csv, fprintf(csv->file, "\r\n"));
 }

@@ -11,7 +11,7 @@
 #include <unistd.h>
 
 #define PICTURE_LOADS 3
-#define LOAD_COLUMNS 9
+#define LOAD_COLUMNS  9
 
 /* What the axes have to reach, from the trace itself. */
 typedef struct span {
@@ -51,8 +51,9 @@ static bool read_header(trace_file *trace, char *header, char *why, size_t size)
         }
     }
     if (trace->loads == 0) {
-        snprintf(why, size, "1:1: this is no trace; expected a header with time_s and, for each "
-                            "load, NAME_asked_percent (as 'windpin run --trace' writes it)");
+        snprintf(why, size,
+                 "1:1: this is no trace; expected a header with time_s and, for each "
+                 "load, NAME_asked_percent (as 'windpin run --trace' writes it)");
     }
     return trace->loads != 0;
 }
@@ -132,12 +133,12 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
     const span *s = &trace->spans[load];
     int c = (int)(load * LOAD_COLUMNS) + 2;
     fprintf(to, "set xrange [0:%g]\nset format x ''\nunset xlabel\n", trace->end);
-    fprintf(to, "set title '%s' font ',13'\nset ylabel 'duty (%%)'\n", s->name);
+    fprintf(to, "set title '%s' font ',13' offset 0,-0.5\nset ylabel 'duty (%%)'\n", s->name);
     put_range(to, 100, s->negative);
     fprintf(to,
-            "plot file using 1:%d with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
+            "plot file using 1:%d with lines lc rgb '#8fa8c8' lw 4 title 'asked (target)', "
             "'' using 1:%d with lines lc rgb '#1d3557' lw 1.5 title 'on the pins'\n"
-            "unset title\nset ylabel 'motor volts (V)'\n",
+            "set title ' '\nset ylabel 'motor volts (V)'\n",
             c, c + 1);
     put_range(to, s->volts, s->negative);
     fprintf(to,
@@ -166,11 +167,13 @@ static void put_script(FILE *to, const trace_file *trace, const char *csv, const
     put_quoted(to, picture);
     fprintf(to, "\nfile = ");
     put_quoted(to, csv);
-    fprintf(to, "\nset datafile separator ','\nset key autotitle columnhead\n"
-                "set grid lc rgb '#dddddd'\nset border 3\nset tics nomirror\n"
-                "set key outside top right horizontal samplen 2\n"
-                "set lmargin 10\nset rmargin 3\nset xzeroaxis lc rgb '#888888'\n"
-                "set multiplot layout 4,%zu columnsfirst\n",
+    fprintf(to,
+            "\nset datafile separator ','\nset key autotitle columnhead\n"
+            "set grid lt 1 lw 0.5 lc rgb '#dddddd'\nset border 3\nset tics nomirror\n"
+            "set key at graph 1,1.2 right horizontal samplen 2\n"
+            "set xzeroaxis lt 1 lw 0.5 lc rgb '#888888'\n"
+            "set multiplot layout 4,%zu columnsfirst margins 0.065,0.985,0.07,0.95 spacing "
+            "0.07,0.065\n",
             shown);
     for (size_t i = 0; i < shown; i++) {
         put_load(to, trace, i);
@@ -192,8 +195,8 @@ bool wpin_picture(const char *csv_path, const char *picture_path, char *why, siz
     trace_file trace = {0};
     char reason[300];
     if (!read_trace(&trace, csv_path, reason, sizeof reason)) {
-        snprintf(why, why_size, "%s:%s%s", csv_path, reason[0] >= '0' && reason[0] <= '9' ? "" : " ",
-                 reason);
+        snprintf(why, why_size, "%s:%s%s", csv_path,
+                 reason[0] >= '0' && reason[0] <= '9' ? "" : " ", reason);
         return false;
     }
     FILE *probe = fopen(picture_path, "w"); /* so that the reason is known, not gnuplot's words */

@@ -26,8 +26,7 @@ static void declare(wpin_vcd *vcd, const wpin_rig *rig) {
         note(vcd, fprintf(vcd->file, "$scope module %s $end\n", load->name));
         for (unsigned l = 0; l < load->kind->table->line_count && next < '~'; l++) {
             vcd->names[load->pins[l]] = next;
-            note(vcd, fprintf(vcd->file, "$var wire 1 %c %s $end\n", next++,
-                              load->kind->lines[l]));
+            note(vcd, fprintf(vcd->file, "$var wire 1 %c %s $end\n", next++, load->kind->lines[l]));
         }
         note(vcd, fprintf(vcd->file, "$upscope $end\n"));
     }

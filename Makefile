@@ -1,0 +1,43 @@
+# Wind Pin: the few things people type. CMake does the work.
+BUILD ?= build
+PREFIX ?= /usr/local
+GENERATOR ?= Ninja
+CONFIGURE = cmake -S . -B $(BUILD) -G $(GENERATOR) -DCMAKE_INSTALL_PREFIX=$(PREFIX) \
+	-DCMAKE_BUILD_TYPE=Release
+
+.PHONY: all demo check bench format install packages clean screenshots
+
+all: packages
+	@$(CONFIGURE) > $(BUILD).log 2>&1 || { cat $(BUILD).log; exit 1; }
+	@cmake --build $(BUILD)
+
+# Installs what is missing, builds, and runs the honey pump.
+demo: all
+	@$(BUILD)/windpin demo -o windpin-demo
+
+# The same, and passes all tests.
+check: all
+	@$(BUILD)/windpin demo -o $(BUILD)/demo > $(BUILD)/demo.txt
+	@ctest --test-dir $(BUILD) --output-on-failure -j2
+
+# Measures speed, size and accuracy; writes nothing but its table.
+bench: packages
+	@tools/install-packages bench
+	@tools/bench
+
+format:
+	@git ls-files '*.c' '*.h' | xargs clang-format -i
+
+install: all
+	@cmake --install $(BUILD)
+
+# Draws the pictures in docs/screenshots anew.
+screenshots: all
+	@tools/install-packages pictures
+	@tools/screenshots $(BUILD)
+
+packages:
+	@tools/install-packages build
+
+clean:
+	@rm -rf build build-* build.log windpin-demo

@@ -1,0 +1,59 @@
+/* The honey pump: what the core is told about it, and the simulated bench it stands on. */
+#include "honey_pump.h"
+#include <stdio.h>
+#include <windpin/sim.h>
+
+static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}}; /* direction, brake, pwm */
+static const wpin_stage_config stage = {.table = &wpin_table_direction_pwm_brake,
+                                        .lines = lines,
+                                        .pwm_hz = 20000,
+                                        .dead_time_us = 2};
+static const wpin_motor_config config = {
+    .stage = &stage,
+    .up_us = 2000000,   /* rest to full duty in two seconds */
+    .down_us = 1500000, /* and back */
+    .rest_us = 400000,  /* before it may turn the other way */
+    .duty_max = (uint16_t)WPIN_DUTY_FULL,
+    .guard = {.current_input = WPIN_NO_INPUT, .supply_input = WPIN_NO_INPUT}};
+
+static wpin_sim *simulated_board(void) {
+    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
+    int supply = wpin_sim_add_supply(sim, &(wpin_sim_supply){"main", 12, 0.12, true});
+    int bridge = wpin_sim_add_bridge(
+        sim,
+        &(wpin_sim_bridge){"pump driver", WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE, WPIN_SIM_OFF_SLOW,
+                           0.18, 0.8, 0.05, 1e5, 8, 10e-3, 30, true, 0, 0},
+        supply);
+    wpin_sim_add_motor(sim,
+                       &(wpin_sim_motor){"pump", 1.4, 1.6e-3, 22e-3, 16e-6, 14e-3, 9e-3, 3e-6, 18,
+                                         0.75, 0.12, 2e-3, 0, 90e-6},
+                       bridge);
+    wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_DIRECTION, 4);
+    wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_BRAKE, 7);
+    wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, 9);
+    return sim;
+}
+
+wpin_status honey_bench_open(honey_bench *bench) {
+    bench->hardware = simulated_board();
+    bench->port = wpin_sim_port(bench->hardware); /* the one line that chooses the hardware */
+    wpin_status status = wpin_motor_init(&bench->pump, &config, &bench->port);
+    return status == WPIN_OK ? wpin_motor_arm(&bench->pump) : status;
+}
+
+void honey_bench_tick(honey_bench *bench) {
+    wpin_motor_tick(&bench->pump);
+    bench->port.pause(bench->port.context, 1000);
+}
+
+void honey_bench_show(honey_bench *bench, const char *what) {
+    wpin_sim_reading now = wpin_sim_read(bench->hardware, 0);
+    printf("%7.3f s  %-14s duty %+6.1f %%  %+5.0f rpm\n",
+           (double)wpin_sim_time(bench->hardware) * 1e-12, what,
+           wpin_motor_duty(&bench->pump) * 100.0 / WPIN_DUTY_FULL, now.rpm);
+}
+
+void honey_bench_close(honey_bench *bench) {
+    wpin_motor_disarm(&bench->pump);
+    wpin_sim_free(bench->hardware);
+}

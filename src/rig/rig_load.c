@@ -1,0 +1,348 @@
+/* A load of the rig file: its stage, driver, motor and limits, and what must agree among them. */
+#define _GNU_SOURCE
+#include "rig_parts.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum {
+    LOAD_SUPPLY,
+    LOAD_STAGE,
+    LOAD_DRIVER,
+    LOAD_MOTOR,
+    LOAD_RAMP,
+    LOAD_TRIP
+};
+static const wpin_field load_fields[] = {
+    NODE("supply", true),
+    NODE("stage", true),
+    NODE("driver", true),
+    NODE("motor", true),
+    NODE("ramp", true),
+    NODE("current-trip", false),
+    QUANTITY("rest", wpin_rig_load, limits.rest, true, WPIN_TIME, 0, 600),
+    QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
+};
+
+enum { STAGE_KIND, STAGE_PINS, STAGE_INVERTED, STAGE_PWM };
+static const wpin_field stage_fields[] = {
+    NODE("kind", true),
+    NODE("pins", true),
+    NODE("inverted", false),
+    QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, true, WPIN_FREQUENCY, 10, 1e6),
+    QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
+    CHOICE("at-rest", wpin_rig_load, rest_brakes, "coast", "brake"),
+    CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),
+};
+
+enum { DRIVER_OFF_PHASE, DRIVER_WIRES };
+static const wpin_field driver_fields[] = {
+    NODE("off-phase", false),
+    NODE("wires", false),
+    QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
+    QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
+    QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
+    QUANTITY("input-resistance", wpin_sim_bridge, input_resistance, false, WPIN_RESISTANCE, 1, 1e8),
+    QUANTITY("current-limit", wpin_sim_bridge, burns_above_amps, true, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("current-time", wpin_sim_bridge, burns_after, false, WPIN_TIME, 0, 60),
+    QUANTITY("voltage-limit", wpin_sim_bridge, burns_above_volts, true, WPIN_VOLTAGE, 1, 200),
+    QUANTITY("sense", wpin_sim_bridge, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
+    QUANTITY("sense-filter", wpin_sim_bridge, sense_filter, false, WPIN_TIME, 0, 1),
+    CHOICE("interlock", wpin_sim_bridge, interlock, "no", "yes"),
+};
+
+enum { MOTOR_LOAD };
+static const wpin_field motor_fields[] = {
+    NODE("load", false),
+    QUANTITY("resistance", wpin_sim_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
+    QUANTITY("inductance", wpin_sim_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
+    QUANTITY("constant", wpin_sim_motor, constant, true, WPIN_MOTOR_CONSTANT, 1e-5, 100),
+    QUANTITY("inertia", wpin_sim_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
+    QUANTITY("static-friction", wpin_sim_motor, static_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("dry-friction", wpin_sim_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_sim_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+    QUANTITY("gear", wpin_sim_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
+    QUANTITY("gear-efficiency", wpin_sim_motor, gear_efficiency, false, WPIN_SHARE, 0.01, 1),
+};
+
+static const wpin_field shaft_load_fields[] = {
+    QUANTITY("torque", wpin_sim_motor, load_torque, false, WPIN_TORQUE, 0, 1e4),
+    QUANTITY("viscous", wpin_sim_motor, load_viscous, false, WPIN_VISCOSITY, 0, 1e4),
+    QUANTITY("quadratic", wpin_sim_motor, load_quadratic, false, WPIN_QUADRATIC, 0, 1e4),
+    QUANTITY("inertia", wpin_sim_motor, load_inertia, false, WPIN_INERTIA, 0, 1e4),
+};
+
+static const wpin_field ramp_fields[] = {
+    QUANTITY("up", wpin_rig_load, limits.ramp_up, true, WPIN_TIME, 1e-3, 600),
+    QUANTITY("down", wpin_rig_load, limits.ramp_down, true, WPIN_TIME, 1e-3, 600),
+};
+
+static const wpin_field trip_fields[] = {
+    QUANTITY("level", wpin_rig_load, limits.trip_amps, true, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("time", wpin_rig_load, limits.trip_time, true, WPIN_TIME, 0, 60),
+    QUANTITY("input", wpin_rig_load, limits.trip_input, true, WPIN_NUMBER, 0, 31),
+};
+
+static const wpin_stage_kind kinds[] = {
+    {.name = "direction-pwm-brake",
+     .words = "direction, PWM and brake lines into a bridge chip",
+     .table = &wpin_table_direction_pwm_brake,
+     .logic = WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE,
+     .lines = {"direction", "brake", "pwm"},
+     .inputs = {WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_BRAKE, WPIN_SIM_INPUT_PWM}},
+};
+
+const wpin_stage_kind *wpin_stage_kinds(size_t *count) {
+    *count = COUNT(kinds);
+    return kinds;
+}
+
+/* Reads a whole number used as a pin. */
+static bool read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
+    const char *text = wpin_scalar(reader, node, "a pin number");
+    if (text == NULL) {
+        return false;
+    }
+    char *rest;
+    long number = strtol(text, &rest, 10);
+    if (rest == text || *rest != '\0' || number < 0 || number > 255) {
+        wpin_say_at(reader, node, "'%s' is no pin; expected a whole number, 0 to 255", text);
+        return false;
+    }
+    *pin = (uint8_t)number;
+    return true;
+}
+
+/* Reads pin numbers by line name; returns a bit for each line given. */
+static unsigned read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
+                          const char *what, uint8_t *pins) {
+    unsigned given = 0;
+    if (map->type != YAML_MAPPING_NODE) {
+        wpin_say_at(reader, map, "%s must be a mapping of line names and pin numbers", what);
+        return 0;
+    }
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top; pair++) {
+        int line = wpin_find_word(reader, wpin_node(reader, pair->key),
+                                  wpin_key_text(reader, pair), "line", kind->lines,
+                                  kind->table->line_count);
+        if (line >= 0 && read_pin(reader, wpin_node(reader, pair->value), &pins[line])) {
+            given |= 1U << line;
+        }
+    }
+    return given;
+}
+
+static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
+                       const wpin_rig_load *load, unsigned given) {
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if ((given >> i & 1) == 0) {
+            wpin_say_at(reader, node, "pins lack '%s'; %s needs it", load->kind->lines[i],
+                        load->kind->name);
+            continue;
+        }
+        for (unsigned j = 0; j < i; j++) {
+            if ((given >> j & 1) != 0 && load->pins[j] == load->pins[i]) {
+                wpin_say_at(reader, node, "pin %u can't be both '%s' and '%s'", load->pins[i],
+                            load->kind->lines[j], load->kind->lines[i]);
+            }
+        }
+        for (size_t l = 0; l < rig->load_count; l++) {
+            const wpin_rig_load *other = &rig->loads[l];
+            for (unsigned j = 0; other->kind != NULL && j < other->kind->table->line_count; j++) {
+                if (other->pins[j] == load->pins[i]) {
+                    wpin_say_at(reader, node,
+                                "pin %u for '%s' of '%s' is taken: '%s' of '%s' (line %u)",
+                                load->pins[i], load->kind->lines[i], load->name,
+                                other->kind->lines[j], other->name, other->line);
+                }
+            }
+        }
+    }
+}
+
+/* The timer divides its clock by whole steps: at least 2, at most what its bits hold. */
+static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                            const wpin_rig_load *load) {
+    char low[40], high[40];
+    double least = rig->controller.timer_hz / (exp2(rig->controller.timer_bits) - 1);
+    double most = rig->controller.timer_hz / 2;
+    if (load->limits.pwm_hz != 0 && (load->limits.pwm_hz < least || load->limits.pwm_hz > most)) {
+        wpin_say_at(reader, node, "pwm: the controller's timer makes %s to %s only",
+                    wpin_quantity_write(low, sizeof low, ceil(least), WPIN_FREQUENCY),
+                    wpin_quantity_write(high, sizeof high, most, WPIN_FREQUENCY));
+    }
+}
+
+static const wpin_stage_kind *read_kind(wpin_reader *reader, yaml_node_t *node) {
+    const char *names[COUNT(kinds)];
+    for (size_t i = 0; i < COUNT(kinds); i++) {
+        names[i] = kinds[i].name;
+    }
+    const char *text = node == NULL ? NULL : wpin_scalar(reader, node, "a kind of stage");
+    int found = text == NULL
+                    ? -1
+                    : wpin_find_word(reader, node, text, "kind of stage", names, COUNT(kinds));
+    return found < 0 ? NULL : &kinds[found];
+}
+
+static void read_inverted(wpin_reader *reader, yaml_node_t *list, wpin_rig_load *load) {
+    if (list->type != YAML_SEQUENCE_NODE) {
+        wpin_say_at(reader, list, "inverted must be a list of line names, e.g. [brake]");
+        return;
+    }
+    for (const yaml_node_item_t *item = list->data.sequence.items.start;
+         item < list->data.sequence.items.top; item++) {
+        yaml_node_t *node = wpin_node(reader, *item);
+        const char *text = wpin_scalar(reader, node, "a line name");
+        int line = text == NULL ? -1
+                                : wpin_find_word(reader, node, text, "line", load->kind->lines,
+                                                 load->kind->table->line_count);
+        if (line >= 0) {
+            load->inverted[line] = true;
+        }
+    }
+}
+
+static void read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                       wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(stage_fields)];
+    wpin_read_map(reader, node, "stage", stage_fields, COUNT(stage_fields), load, nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (nodes[STAGE_PWM] != NULL) {
+        check_frequency(reader, nodes[STAGE_PWM], rig, load);
+    }
+    load->kind = read_kind(reader, nodes[STAGE_KIND]);
+    if (load->kind == NULL) {
+        return;
+    }
+    if (nodes[STAGE_PINS] != NULL) {
+        unsigned given = read_pins(reader, nodes[STAGE_PINS], load->kind, "pins", load->pins);
+        check_pins(reader, rig, nodes[STAGE_PINS], load, given);
+    }
+    memcpy(load->wires, load->pins, sizeof load->wires);
+    if (nodes[STAGE_INVERTED] != NULL) {
+        read_inverted(reader, nodes[STAGE_INVERTED], load);
+    }
+}
+
+static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    static const char *const phases[] = {"slow", "fast"};
+    yaml_node_t *nodes[COUNT(driver_fields)];
+    wpin_read_map(reader, node, "driver", driver_fields, COUNT(driver_fields), &load->bridge,
+                  nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (nodes[DRIVER_OFF_PHASE] != NULL) {
+        const char *text = wpin_scalar(reader, nodes[DRIVER_OFF_PHASE], "slow or fast");
+        int found = text == NULL ? -1
+                                 : wpin_find_word(reader, nodes[DRIVER_OFF_PHASE], text,
+                                                  "off-phase", phases, COUNT(phases));
+        load->bridge.off_phase = found == 1 ? WPIN_SIM_OFF_FAST : WPIN_SIM_OFF_SLOW;
+    }
+    if (nodes[DRIVER_WIRES] != NULL && load->kind != NULL) {
+        read_pins(reader, nodes[DRIVER_WIRES], load->kind, "wires", load->wires);
+    }
+}
+
+static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(motor_fields)];
+    wpin_read_map(reader, node, "motor", motor_fields, COUNT(motor_fields), &load->motor, nodes);
+    if (node->type == YAML_MAPPING_NODE && nodes[MOTOR_LOAD] != NULL) {
+        wpin_read_map(reader, nodes[MOTOR_LOAD], "load", shaft_load_fields,
+                      COUNT(shaft_load_fields), &load->motor, NULL);
+    }
+    if (load->motor.static_friction < load->motor.dry_friction) {
+        wpin_say_at(reader, node,
+                    "static-friction (%.4g mNm) is below dry-friction (%.4g mNm); a shaft at rest "
+                    "holds at least as hard as a turning one",
+                    load->motor.static_friction * 1e3, load->motor.dry_friction * 1e3);
+    }
+}
+
+static void read_supply_of(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                           wpin_rig_load *load) {
+    const char *text = wpin_scalar(reader, node, "the name of a supply");
+    const char **names = calloc(rig->supply_count + 1, sizeof *names);
+    if (text != NULL && names != NULL) {
+        for (size_t i = 0; i < rig->supply_count; i++) {
+            names[i] = rig->supplies[i].name;
+        }
+        int found = wpin_find_word(reader, node, text, "supply", names, rig->supply_count);
+        load->supply = found < 0 ? 0 : (size_t)found;
+    }
+    free(names);
+}
+
+/* What the sense of the driver and the trip say together. */
+static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                       const wpin_rig_load *load) {
+    if (load->bridge.sense_volts_per_amp <= 0) {
+        wpin_say_at(reader, node, "current-trip needs a current sense: give the driver 'sense', "
+                                  "e.g. sense: 200mV/A");
+        return;
+    }
+    double reach = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
+    if (load->limits.trip_amps > reach) {
+        wpin_say_at(reader, node,
+                    "current-trip at %.3g A can never be seen: the sense reaches %.3g A at the "
+                    "controller's %.3g V",
+                    load->limits.trip_amps, reach, rig->controller.logic_volts);
+    }
+}
+
+static wpin_rig_load default_load(void) {
+    return (wpin_rig_load){
+        .limits = {.duty_max = 1, .dead_time = 2e-6, .trip_input = -1},
+        .bridge = {.diode_volts = 0.8,
+                   .diode_resistance = 0.05,
+                   .input_resistance = 100e3,
+                   .burns_after = 1e-3,
+                   .sense_filter = 1e-3,
+                   .interlock = true},
+        .motor = {.gear_ratio = 1, .gear_efficiency = 1},
+    };
+}
+
+void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
+                      const char *name, yaml_node_t *node) {
+    wpin_rig_load load = default_load();
+    load.line = (unsigned)key->start_mark.line + 1;
+    if (!wpin_take_name(reader, rig, key, name, load.name)) {
+        return;
+    }
+    char what[64];
+    snprintf(what, sizeof what, "load '%s'", load.name);
+    yaml_node_t *nodes[COUNT(load_fields)];
+    wpin_read_map(reader, node, what, load_fields, COUNT(load_fields), &load, nodes);
+    if (nodes[LOAD_SUPPLY] != NULL) {
+        read_supply_of(reader, rig, nodes[LOAD_SUPPLY], &load);
+    }
+    if (nodes[LOAD_STAGE] != NULL) {
+        read_stage(reader, rig, nodes[LOAD_STAGE], &load);
+    }
+    if (nodes[LOAD_DRIVER] != NULL) {
+        read_driver(reader, nodes[LOAD_DRIVER], &load);
+    }
+    if (nodes[LOAD_MOTOR] != NULL) {
+        read_motor(reader, nodes[LOAD_MOTOR], &load);
+    }
+    if (nodes[LOAD_RAMP] != NULL) {
+        wpin_read_map(reader, nodes[LOAD_RAMP], "ramp", ramp_fields, COUNT(ramp_fields), &load,
+                      NULL);
+    }
+    if (nodes[LOAD_TRIP] != NULL) {
+        wpin_read_map(reader, nodes[LOAD_TRIP], "current-trip", trip_fields, COUNT(trip_fields),
+                      &load, NULL);
+        check_trip(reader, nodes[LOAD_TRIP], rig, &load);
+    }
+    wpin_rig_load *all = realloc(rig->loads, (rig->load_count + 1) * sizeof *all);
+    if (all != NULL) {
+        rig->loads = all;
+        all[rig->load_count++] = load;
+    }
+}

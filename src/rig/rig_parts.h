@@ -1,0 +1,31 @@
+/* What the files that read a rig share. */
+#ifndef WPIN_RIG_PARTS_H
+#define WPIN_RIG_PARTS_H
+
+#include "fields.h"
+#include "windpin/rig.h"
+
+#define QUANTITY(key, type, member, need, dim, low, high)                                          \
+    {                                                                                              \
+        key, WPIN_FIELD_QUANTITY, need, dim, offsetof(type, member), low, high, { NULL, NULL }     \
+    }
+#define CHOICE(key, type, member, first, second)                                                   \
+    {                                                                                              \
+        key, WPIN_FIELD_CHOICE, false, WPIN_NUMBER, offsetof(type, member), 0, 0, {                \
+            first, second                                                                          \
+        }                                                                                          \
+    }
+#define NODE(key, need)                                                                            \
+    {                                                                                              \
+        key, WPIN_FIELD_NODE, need, WPIN_NUMBER, 0, 0, 0, { NULL, NULL }                           \
+    }
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+
+/* Names are words of letters, digits, - and _ that the plan can use, each once in the rig. */
+bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *key,
+                    const char *name, char *to);
+/* Reads one load and adds it to the rig. */
+void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                    yaml_node_t *node);
+
+#endif
