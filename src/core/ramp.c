@@ -78,7 +78,9 @@ uint16_t wpin_ramp_step(wpin_ramp *ramp, wpin_moment now) {
     uint16_t moved = distance(ramp->from, ramp->end);
     if (elapsed < ramp->total_us) {
         uint32_t total = ramp->total_us >> ramp->shift;
+        uint16_t whole = moved;
         moved = (uint16_t)((uint32_t)moved * (elapsed >> ramp->shift) / total);
+        moved = moved < whole ? moved : (uint16_t)(whole - 1); /* not before its time */
     }
     uint16_t to_target = distance(ramp->from, ramp->target);
     if (moved > to_target) {

@@ -96,8 +96,8 @@ int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *wor
     join_words(all, sizeof all, words, count);
     const char *near = wpin_nearest_word(word, words, count);
     wpin_say_at(reader, node, "unknown %s '%s'%s%s%s; expected %s", what, word,
-                near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
-                near != NULL ? "'?" : "", all);
+                near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+                near != NULL ? "'?)" : "", all);
     return -1;
 }
 

@@ -7,7 +7,8 @@ bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig) {
     *flow = (wpin_flow){.rig = rig};
     flow->duty = calloc(rig->load_count, sizeof *flow->duty);
     flow->set_at = calloc(rig->load_count, sizeof *flow->set_at);
-    return flow->duty != NULL && flow->set_at != NULL;
+    flow->unsure = calloc(rig->load_count, sizeof *flow->unsure);
+    return flow->duty != NULL && flow->set_at != NULL && flow->unsure != NULL;
 }
 
 void wpin_flow_free(wpin_flow *flow) {
@@ -17,6 +18,7 @@ void wpin_flow_free(wpin_flow *flow) {
     }
     free(flow->duty);
     free(flow->set_at);
+    free(flow->unsure);
 }
 
 wpin_block *wpin_flow_top(wpin_flow *flow) {

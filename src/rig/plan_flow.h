@@ -29,6 +29,7 @@ typedef struct wpin_flow {
     const wpin_rig *rig;
     double *duty;     /* of each load, signed fraction */
     unsigned *set_at; /* line that set it */
+    bool *unsure;     /* a line about it could not be read: no guesses from here on */
     wpin_block blocks[WPIN_BLOCK_DEPTH];
     int depth; /* index of the innermost block; 0 is the plan itself */
 } wpin_flow;

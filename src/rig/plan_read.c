@@ -167,7 +167,7 @@ static bool take_for(plan_reader *r, bool required, double *seconds) {
 static void read_hold(plan_reader *r, size_t load) {
     double seconds;
     const char *name = r->rig->loads[load].name;
-    if (r->flow.duty[load] == 0) {
+    if (r->flow.duty[load] == 0 && !r->flow.unsure[load]) {
         wpin_words_say(
             &r->line, r->line.words[1].column,
             "'%s' is at rest here and has nothing to hold; expected a ramp before it, or "
@@ -238,8 +238,8 @@ static void say_unknown(plan_reader *r, unsigned column, const char *what, const
     }
     const char *near = wpin_nearest_word(text, known, count);
     wpin_words_say(&r->line, column, "unknown %s '%s'%s%s%s; expected one of: %s", what, text,
-                   near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
-                   near != NULL ? "'?" : "", all);
+                   near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+                   near != NULL ? "'?)" : "", all);
 }
 
 static void read_verb(plan_reader *r, size_t load) {
@@ -257,7 +257,9 @@ static void read_verb(plan_reader *r, size_t load) {
                     "%u); expected one track for each load",
                     r->rig->loads[load].name, clash);
             }
+            size_t mistakes = r->line.messages->count;
             verbs[i].read(r, load);
+            r->flow.unsure[load] |= r->line.messages->count != mistakes;
             return;
         }
     }
@@ -428,7 +430,7 @@ static void check_end(plan_reader *r) {
                        names[top->kind], top->line);
     }
     for (size_t i = 0; i < r->rig->load_count; i++) {
-        if (r->flow.duty[i] != 0) {
+        if (r->flow.duty[i] != 0 && !r->flow.unsure[i]) {
             wpin_words_say(
                 &r->line, 1,
                 "the plan ends with '%s' still at %g %% (line %u); expected a last line such "

@@ -1,0 +1,61 @@
+/* What the tests share: a port that writes down and checks every call, random numbers, running
+ * the tool. */
+#ifndef WPIN_TEST_SUPPORT_H
+#define WPIN_TEST_SUPPORT_H
+
+#include <check.h>
+#include <stdio.h>
+#include <windpin/windpin.h>
+
+/* A recorded call. */
+typedef enum record_call { CALL_OPEN, CALL_WRITE, CALL_PWM_START, CALL_PWM_DUTY, CALL_PAUSE } record_call;
+typedef struct record {
+    record_call call;
+    uint32_t time;
+    wpin_pin pin;
+    int value;
+} record;
+
+/* A port made of a clock, pins and a list of what was done to them. */
+typedef struct recorder {
+    wpin_port port;
+    uint32_t now;
+    int32_t millivolts[8];
+    record records[4096];
+    size_t count;      /* of records; the oldest are dropped when full */
+    bool output[32];
+    int level[32];     /* 0, 1, 2 floating; -1 PWM */
+    uint16_t duty[32]; /* while PWM */
+    uint16_t dead_ns[32];
+    bool inverted[32];
+    int calls_left;    /* refuse open or pwm_start when this reaches 0; below 0: never */
+    int high_pairs[4][2];
+    int pair_count;
+    unsigned shoot_through; /* instants with both pins of a pair on */
+} recorder;
+
+void recorder_init(recorder *r);
+/* Whether a pin is high at any time now. */
+bool recorder_on(const recorder *r, wpin_pin pin);
+
+/* Repeatable random numbers, 0 to below `range`. */
+uint32_t pick(uint32_t range);
+void pick_seed(uint32_t seed);
+
+/* A pump on the recorder: direction 4, brake 7, PWM 9; 1 s up, 0.5 s down, 0.2 s rest. */
+extern const wpin_line pump_lines[3];
+extern const wpin_stage_config pump_stage;
+wpin_motor_config pump_config(void);
+
+/* Runs a shell command; returns its exit status and what it printed on both outputs together. */
+int run_command(char *output, size_t size, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+/* Writes a file below the test's own folder and returns its path (kept until the next 8 calls). */
+const char *write_file(const char *name, const char *text);
+/* A path below the test's own folder. */
+const char *scratch(const char *name);
+
+/* Runs a suite; the exit status for main. */
+int run_suite(Suite *suite);
+
+#endif

@@ -1,0 +1,297 @@
+/* The rules at the end of the path: arming, life, reversal, limits, faults. */
+#include "support.h"
+#include <stdlib.h>
+
+enum { DIRECTION = 4, BRAKE = 7, PWM = 9, TICK_US = 1000 };
+
+typedef struct bench {
+    recorder r;
+    wpin_motor_config config;
+    wpin_motor motor;
+} bench;
+
+static void open_bench(bench *b, wpin_moment start) {
+    recorder_init(&b->r);
+    b->r.now = start;
+    ck_assert_int_eq(wpin_motor_init(&b->motor, &b->config, &b->r.port), WPIN_OK);
+}
+
+static void run_ms(bench *b, int ms) {
+    for (int i = 0; i < ms; i++) {
+        b->r.now += TICK_US;
+        wpin_motor_tick(&b->motor);
+    }
+}
+
+/* Open, armed and rested. */
+static void ready_bench(bench *b, wpin_moment start) {
+    open_bench(b, start);
+    ck_assert_int_eq(wpin_motor_arm(&b->motor), WPIN_OK);
+    run_ms(b, 201);
+    ck_assert_int_eq(wpin_motor_phase(&b->motor), WPIN_PHASE_READY);
+}
+
+static bench fresh(void) {
+    return (bench){.config = pump_config()};
+}
+
+static wpin_motor_config with_inputs(void) {
+    wpin_motor_config config = pump_config();
+    config.guard = (wpin_guard_config){.current_input = 0,
+                                       .current_zero_mv = 100,
+                                       .current_mv_per_a = 400,
+                                       .current_trip_ma = 5000,
+                                       .current_trip_us = 20000,
+                                       .supply_input = 1,
+                                       .supply_ratio_milli = 250,
+                                       .supply_min_mv = 10000,
+                                       .supply_max_mv = 15000};
+    return config;
+}
+
+START_TEST(nothing_moves_unless_armed) {
+    bench b = fresh();
+    open_bench(&b, 0);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_OFF);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 5000, 0, 1000), WPIN_REFUSED_NOT_ARMED);
+    ck_assert_int_eq(wpin_motor_brake(&b.motor), WPIN_REFUSED_NOT_ARMED);
+    run_ms(&b, 500);
+    ck_assert(!recorder_on(&b.r, PWM));
+    ck_assert(!recorder_on(&b.r, BRAKE));
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 5000, 0, 1000), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_REFUSED_NOT_ZERO);
+    run_ms(&b, 500);
+    ck_assert(recorder_on(&b.r, PWM));
+    wpin_motor_disarm(&b.motor);
+    ck_assert(!recorder_on(&b.r, PWM));
+    run_ms(&b, 500);
+    ck_assert(!recorder_on(&b.r, PWM));
+}
+END_TEST
+
+START_TEST(a_motor_just_opened_rests_before_it_starts) {
+    bench b = fresh(); /* it may be turning: the controller may have been reset */
+    open_bench(&b, 0);
+    wpin_motor_arm(&b.motor);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(-50), 0, 5000);
+    run_ms(&b, 199);
+    ck_assert(!recorder_on(&b.r, PWM));
+    run_ms(&b, 100);
+    ck_assert(recorder_on(&b.r, PWM));
+}
+END_TEST
+
+START_TEST(every_motion_ends_by_itself) {
+    bench b = fresh();
+    ready_bench(&b, _i ? 0xFFFFFFFF - 600000 : 0); /* also across the wrap of the clock */
+    wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, 800);
+    run_ms(&b, 799);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RUNNING);
+    run_ms(&b, 251); /* its end, and the ramp down */
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    ck_assert(b.motor.life_ended);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, 100);
+    for (int i = 0; i < 50; i++) { /* refreshed: lives on */
+        run_ms(&b, 90);
+        ck_assert_int_eq(wpin_motor_refresh(&b.motor, 100), WPIN_OK);
+    }
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RUNNING);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, WPIN_LIFE_HELD);
+    run_ms(&b, 60000);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RUNNING);
+}
+END_TEST
+
+START_TEST(asked_times_are_kept) {
+    bench b = fresh();
+    ready_bench(&b, 0xFFFFFFFF - 300000);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(60), 1500000, WPIN_LIFE_HELD);
+    run_ms(&b, 1499);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RAMPING);
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RUNNING);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), WPIN_PERCENT(60));
+    wpin_motor_stop(&b.motor, 700000);
+    run_ms(&b, 700);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    run_ms(&b, 1000);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(10), 0, WPIN_LIFE_HELD);
+    run_ms(&b, 200);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(-60), 1500000, WPIN_LIFE_HELD);
+    run_ms(&b, 50 + 200 + 1500); /* down at the limit, rest, and then the time asked for */
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RUNNING);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), WPIN_PERCENT(-60));
+}
+END_TEST
+
+START_TEST(brake_coast_and_stop_are_different_things) {
+    bench b = fresh();
+    ready_bench(&b, 0);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(80), 0, WPIN_LIFE_HELD);
+    run_ms(&b, 900);
+    wpin_motor_brake(&b.motor);
+    ck_assert(recorder_on(&b.r, BRAKE) && !recorder_on(&b.r, PWM));
+    run_ms(&b, 50);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_BRAKING);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(80), 0, WPIN_LIFE_HELD);
+    run_ms(&b, 1);
+    ck_assert(!recorder_on(&b.r, BRAKE));
+    ck_assert_int_le(wpin_motor_duty(&b.motor), 20); /* begins at zero, not at the old duty */
+    run_ms(&b, 900);
+    wpin_motor_coast(&b.motor);
+    ck_assert(!recorder_on(&b.r, BRAKE) && !recorder_on(&b.r, PWM));
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_COASTING);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(80), 0, WPIN_LIFE_HELD);
+    run_ms(&b, 900);
+    wpin_motor_stop(&b.motor, 0);
+    ck_assert(recorder_on(&b.r, PWM)); /* ramps */
+    run_ms(&b, 401);
+    ck_assert(!recorder_on(&b.r, PWM) && !recorder_on(&b.r, BRAKE));
+}
+END_TEST
+
+/* Random commands: the direction line moves only with the PWM off, and only after the rest. */
+START_TEST(direction_never_flips_at_speed) {
+    bench b = fresh();
+    open_bench(&b, 0xFFFF0000);
+    wpin_motor_arm(&b.motor);
+    pick_seed((uint32_t)_i + 11);
+    uint32_t last_on = b.r.now - 1000000;
+    int driven = -1, flips = 0;
+    for (int i = 0; i < 200000; i++) {
+        int duty = (int)pick(2 * WPIN_DUTY_FULL + 1) - WPIN_DUTY_FULL;
+        switch (pick(400)) {
+        case 0:
+        case 1:
+        case 2:
+            wpin_motor_run(&b.motor, (wpin_duty)duty, pick(2) ? 0 : pick(900000),
+                           1 + pick(3000));
+            break;
+        case 3: wpin_motor_brake(&b.motor); break;
+        case 4: wpin_motor_coast(&b.motor); break;
+        case 5: wpin_motor_stop(&b.motor, pick(500000)); break;
+        case 6: wpin_motor_disarm(&b.motor); break;
+        default: wpin_motor_arm(&b.motor); break;
+        }
+        b.r.now += 200 + pick(2000);
+        wpin_motor_tick(&b.motor);
+        ck_assert(!(recorder_on(&b.r, BRAKE) && recorder_on(&b.r, PWM)));
+        if (recorder_on(&b.r, PWM)) {
+            if (driven >= 0 && driven != b.r.level[DIRECTION]) {
+                ck_assert_uint_ge(b.r.now - last_on, b.config.rest_us);
+                flips++;
+            }
+            driven = b.r.level[DIRECTION];
+            last_on = b.r.now;
+        }
+    }
+    ck_assert_int_gt(flips, 10);
+}
+END_TEST
+
+START_TEST(requests_out_of_range_are_refused_or_saturate) {
+    bench b = fresh();
+    b.config.duty_max = 8192;
+    ready_bench(&b, 0);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_DUTY_FULL + 1, 0, 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, INT16_MIN, 0, 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 1, WPIN_RAMP_MAX_US + 1, 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 1, 0, 0), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_stop(&b.motor, WPIN_RAMP_MAX_US + 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_refresh(&b.motor, 0), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_run(NULL, 1, 0, 1), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_motor_arm(NULL), WPIN_REFUSED_ARGUMENT);
+    ck_assert(!wpin_motor_busy(&b.motor));
+    for (int i = 0; i < 300; i++) { /* streamed: saturates, counts, never wraps */
+        ck_assert_int_eq(wpin_motor_run(&b.motor, -WPIN_DUTY_FULL, 0, 10000), WPIN_OK);
+    }
+    run_ms(&b, 2000);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), -8192);
+    ck_assert_uint_eq(b.motor.saturated, 255);
+}
+END_TEST
+
+START_TEST(wrong_configurations_are_refused) {
+    for (int i = 0; i < 10; i++) {
+        bench b = fresh();
+        wpin_stage_config stage = pump_stage;
+        b.config = with_inputs();
+        recorder_init(&b.r);
+        wpin_status expected = WPIN_REFUSED_RANGE;
+        switch (i) {
+        case 0: b.config.up_us = 0; break;
+        case 1: b.config.down_us = WPIN_RAMP_MAX_US + 1; break;
+        case 2: b.config.duty_max = 0; break;
+        case 3: b.config.duty_max = WPIN_DUTY_FULL + 1; break;
+        case 4: b.config.rest_us = WPIN_SPAN_MAX + 1U; break;
+        case 5: b.config.rest_state = WPIN_STATE_FORWARD, expected = WPIN_REFUSED_STATE; break;
+        case 6: b.config.guard.current_mv_per_a = 0; break;
+        case 7: b.config.guard.supply_min_mv = 16000; break;
+        case 8: b.r.port.millivolts = NULL, expected = WPIN_REFUSED_PORT; break;
+        default: b.config.stage = &stage, stage.lines = NULL, expected = WPIN_REFUSED_ARGUMENT;
+        }
+        wpin_status status = wpin_motor_init(&b.motor, &b.config, &b.r.port);
+        ck_assert_msg(status == expected, "case %d: %s", i, wpin_status_name(status));
+        ck_assert_uint_eq(b.r.count, 0); /* no pin was touched */
+        ck_assert_int_ne(wpin_motor_arm(&b.motor), WPIN_OK);
+    }
+}
+END_TEST
+
+START_TEST(faults_latch_until_cause_and_request_are_gone) {
+    bench b = {.config = with_inputs()};
+    open_bench(&b, 0);
+    b.r.millivolts[0] = 100;
+    b.r.millivolts[1] = 0;
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_FAULT_SUPPLY_LOW);
+    b.r.millivolts[1] = 3000;
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, WPIN_LIFE_HELD);
+    run_ms(&b, 1000);
+    b.r.millivolts[0] = 100 + 5200 * 400 / 1000; /* 5.2 A, but not for long */
+    run_ms(&b, 19);
+    b.r.millivolts[0] = 100;
+    run_ms(&b, 5);
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_OK);
+    b.r.millivolts[0] = 100 + 5200 * 400 / 1000;
+    run_ms(&b, 22);
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_FAULT_OVERCURRENT);
+    ck_assert(!recorder_on(&b.r, PWM));
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_FAULT);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 5000, 0, 1000), WPIN_REFUSED_FAULTED);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_REFUSED_FAULTED);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_CAUSE);
+    b.r.millivolts[0] = 100;
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_NO_FAULT);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_OFF); /* and is not armed again */
+    wpin_motor_arm(&b.motor);
+    b.r.millivolts[1] = 4000;
+    run_ms(&b, 1);
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_FAULT_SUPPLY_HIGH);
+    wpin_motor_trip(&b.motor, WPIN_FAULT_OVERCURRENT); /* the first cause stays */
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_FAULT_SUPPLY_HIGH);
+    b.r.millivolts[1] = 3000;
+    wpin_motor_clear_fault(&b.motor);
+    wpin_motor_trip(&b.motor, WPIN_OK);
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_FAULT_EXTERNAL);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("motor");
+    TCase *tests = tcase_create("motor");
+    tcase_add_test(tests, nothing_moves_unless_armed);
+    tcase_add_test(tests, a_motor_just_opened_rests_before_it_starts);
+    tcase_add_loop_test(tests, every_motion_ends_by_itself, 0, 2);
+    tcase_add_test(tests, asked_times_are_kept);
+    tcase_add_test(tests, brake_coast_and_stop_are_different_things);
+    tcase_add_loop_test(tests, direction_never_flips_at_speed, 0, 5);
+    tcase_add_test(tests, requests_out_of_range_are_refused_or_saturate);
+    tcase_add_test(tests, wrong_configurations_are_refused);
+    tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}

@@ -1,0 +1,278 @@
+/* Truth tables and the safe order between rows, seen from the pins. */
+#include "support.h"
+#include <string.h>
+
+enum { L = WPIN_CELL_LOW, H, D, C, F, P, K };
+
+/* A bare bridge of four switches: both low sides for brake, the low side follows the high side
+ * as its complement while driving. */
+static const uint8_t four_states[] = {WPIN_STATE_FREE, WPIN_STATE_BRAKE, WPIN_STATE_FORWARD,
+                                      WPIN_STATE_REVERSE};
+static const uint8_t four_cells[] = {L, L, L, L, L, H, L, H, D, C, L, H, L, H, D, C};
+static const wpin_leg four_legs[] = {{0, 1}, {2, 3}};
+static const wpin_stage_table four_switches = {4, 4, four_states, four_cells, 0, 0, four_legs, 2};
+static const wpin_line four_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}};
+
+static size_t first_of(const recorder *r, record_call call, wpin_pin pin) {
+    for (size_t i = 0; i < r->count; i++) {
+        if (r->records[i].call == call && r->records[i].pin == pin) {
+            return i;
+        }
+    }
+    ck_abort_msg("no such call on pin %u", pin);
+    return 0;
+}
+
+static size_t last_of(const recorder *r, record_call call, wpin_pin pin) {
+    for (size_t i = r->count; i-- > 0;) {
+        if (r->records[i].call == call && r->records[i].pin == pin) {
+            return i;
+        }
+    }
+    ck_abort_msg("no such call on pin %u", pin);
+    return 0;
+}
+
+START_TEST(opening_writes_levels_first_and_moves_nothing) {
+    recorder r;
+    recorder_init(&r);
+    wpin_line lines[] = {{.pin = 4}, {.pin = 7, .inverted = true}, {.pin = 9}};
+    wpin_stage_config config = pump_stage;
+    config.lines = lines;
+    wpin_stage stage;
+    ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
+    ck_assert_int_eq(r.level[4], 0);
+    ck_assert_int_eq(r.level[7], 1); /* brake is off, and inverted */
+    ck_assert_int_eq(r.level[9], 0);
+    ck_assert_int_eq(wpin_stage_state(&stage), WPIN_STATE_FREE);
+    for (size_t i = 0; i < 3; i++) {
+        ck_assert_int_eq(r.records[i].call, CALL_OPEN);
+    }
+    ck_assert_uint_eq(stage.pwm.millihertz, 20000000);
+}
+END_TEST
+
+START_TEST(transition_keeps_the_order) {
+    recorder r;
+    recorder_init(&r);
+    wpin_stage stage;
+    wpin_stage_open(&stage, &pump_stage, &r.port);
+    wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 8192);
+    r.count = 0;
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_BRAKE, 0), WPIN_OK);
+    /* brake: PWM low, dead time, brake */
+    ck_assert_uint_lt(first_of(&r, CALL_WRITE, 9), first_of(&r, CALL_WRITE, 7));
+    ck_assert_uint_ge(r.records[first_of(&r, CALL_WRITE, 7)].time,
+                      r.records[first_of(&r, CALL_WRITE, 9)].time + 2);
+    r.count = 0;
+    wpin_stage_apply(&stage, WPIN_STATE_REVERSE, 100);
+    /* release: direction, then brake off, then the new duty and never the old one */
+    ck_assert_uint_lt(last_of(&r, CALL_WRITE, 4), last_of(&r, CALL_WRITE, 7));
+    ck_assert_uint_lt(last_of(&r, CALL_WRITE, 7), last_of(&r, CALL_PWM_DUTY, 9));
+    for (size_t i = 0; i < r.count; i++) {
+        ck_assert(r.records[i].call != CALL_PWM_DUTY || r.records[i].value == 100);
+    }
+    r.count = 0;
+    wpin_stage_apply(&stage, WPIN_STATE_REVERSE, 200);
+    ck_assert_uint_eq(r.count, 1); /* same row: only the duty */
+}
+END_TEST
+
+START_TEST(no_leg_is_ever_on_twice) {
+    recorder r;
+    recorder_init(&r);
+    r.pair_count = 2;
+    memcpy(r.high_pairs, (int[2][2]){{0, 1}, {2, 3}}, sizeof(int[2][2]));
+    wpin_stage_config config = {
+        .table = &four_switches, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
+    wpin_stage stage;
+    ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
+    pick_seed((uint32_t)_i + 1);
+    for (int n = 0; n < 20000; n++) {
+        uint16_t duty = (uint16_t)pick(WPIN_DUTY_FULL + 1);
+        wpin_state before = wpin_stage_state(&stage), state = (wpin_state)pick(4);
+        uint32_t began = r.now;
+        ck_assert_int_eq(wpin_stage_apply(&stage, state, duty), WPIN_OK);
+        ck_assert_uint_le(r.now - began, 2 * 3);
+        ck_assert(state == before || r.now - began >= 3);
+        ck_assert_uint_eq(r.shoot_through, 0);
+        ck_assert_int_eq(wpin_stage_state(&stage), state);
+    }
+}
+END_TEST
+
+START_TEST(recorder_would_notice_shoot_through) {
+    recorder r; /* the check above can fail */
+    recorder_init(&r);
+    r.pair_count = 1;
+    r.high_pairs[0][1] = 1;
+    r.port.open(&r, 0, WPIN_HIGH);
+    r.port.open(&r, 1, WPIN_HIGH);
+    ck_assert_uint_gt(r.shoot_through, 0);
+}
+END_TEST
+
+START_TEST(reversed_and_inverted_live_in_one_place) {
+    recorder r;
+    recorder_init(&r);
+    wpin_line lines[] = {{.pin = 4}, {.pin = 7, .inverted = true}, {.pin = 9, .inverted = true}};
+    wpin_stage_config config = pump_stage;
+    config.lines = lines;
+    config.reversed = true;
+    wpin_stage stage;
+    wpin_stage_open(&stage, &config, &r.port);
+    ck_assert_int_eq(r.level[9], 1);
+    wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 4096);
+    ck_assert_int_eq(r.level[4], 0); /* forward is low on a reversed motor */
+    ck_assert(r.inverted[9]);
+    ck_assert_uint_eq(r.duty[9], 4096); /* the user speaks of load duty only */
+    ck_assert_int_eq(wpin_stage_state(&stage), WPIN_STATE_FORWARD);
+    wpin_stage_apply(&stage, WPIN_STATE_BRAKE, 0);
+    ck_assert_int_eq(r.level[7], 0);
+    ck_assert_int_eq(r.level[9], 1);
+}
+END_TEST
+
+START_TEST(pulse_carries_the_signed_duty) {
+    static const uint8_t states[] = {WPIN_STATE_FREE, WPIN_STATE_FORWARD, WPIN_STATE_REVERSE};
+    static const uint8_t cells[] = {P, P, P};
+    static const wpin_stage_table table = {1, 3, states, cells, 0, 0, NULL, 0};
+    static const wpin_line line[] = {{.pin = 3}};
+    wpin_stage_config config = {.table = &table, .lines = line, .pwm_hz = 50,
+                                .pulse_zero_us = 1500, .pulse_swing_us = 500};
+    const struct {
+        wpin_state state;
+        uint16_t duty;
+        double us;
+    } rows[] = {{WPIN_STATE_FREE, 0, 1500},      {WPIN_STATE_FORWARD, 16384, 2000},
+                {WPIN_STATE_FORWARD, 8192, 1750}, {WPIN_STATE_REVERSE, 16384, 1000},
+                {WPIN_STATE_REVERSE, 4096, 1375}};
+    recorder r;
+    recorder_init(&r);
+    wpin_stage stage;
+    ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
+    ck_assert_double_eq_tol(r.duty[3] / 16384.0 * 20000, 1500, 1.3); /* neutral from the start */
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        wpin_stage_apply(&stage, rows[i].state, rows[i].duty);
+        ck_assert_double_eq_tol(r.duty[3] / 16384.0 * 20000, rows[i].us, 1.3);
+    }
+}
+END_TEST
+
+/* Each wrong table or configuration, and what it is refused with. */
+START_TEST(wrong_configurations_are_refused) {
+    static const uint8_t twice[] = {WPIN_STATE_FREE, WPIN_STATE_FREE, WPIN_STATE_FORWARD,
+                                    WPIN_STATE_REVERSE};
+    static const uint8_t no_rest[] = {WPIN_STATE_FORWARD, WPIN_STATE_REVERSE};
+    static const uint8_t both_on[] = {L, L, L, L, L, H, L, H, D, H, L, H, L, H, D, C};
+    static const uint8_t mixed[] = {L, L, L, L, L, H, L, H, D, C, L, H, C, D, D, C};
+    static const uint8_t beyond[] = {L, L, L, L, L, H, L, 99, D, C, L, H, L, H, D, C};
+    static const wpin_leg same[] = {{1, 1}};
+    static const wpin_line clash[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 1}};
+    const wpin_stage_config good = {
+        .table = &four_switches, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
+    wpin_stage_table tables[8];
+    for (int i = 0; i < 8; i++) {
+        tables[i] = four_switches;
+    }
+    tables[0].states = twice;
+    tables[1].states = no_rest, tables[1].row_count = 2;
+    tables[2].cells = both_on;
+    tables[3].cells = mixed, tables[3].leg_count = 0;
+    tables[4].cells = beyond, tables[4].leg_count = 0;
+    tables[5].legs = same, tables[5].leg_count = 1;
+    tables[6].mode_lines = 1;
+    tables[7].line_count = WPIN_STAGE_LINES + 1;
+    static const wpin_status expected[] = {
+        WPIN_REFUSED_CONFIG, WPIN_REFUSED_CONFIG, WPIN_REFUSED_SHOOT,  WPIN_REFUSED_CONFIG,
+        WPIN_REFUSED_CONFIG, WPIN_REFUSED_CONFIG, WPIN_REFUSED_CONFIG, WPIN_REFUSED_RANGE};
+    ck_assert_int_eq(wpin_stage_check(&good), WPIN_OK);
+    for (int i = 0; i < 8; i++) {
+        wpin_stage_config config = good;
+        config.table = &tables[i];
+        ck_assert_msg(wpin_stage_check(&config) == expected[i], "table %d: %s", i,
+                      wpin_status_name(wpin_stage_check(&config)));
+    }
+    wpin_stage_config config = good;
+    config.dead_time_us = 0; /* a complement without dead time */
+    ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_SHOOT);
+    config.dead_time_us = WPIN_DEAD_TIME_MAX_US + 1;
+    ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_RANGE);
+    config = good, config.pwm_hz = 0;
+    ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_RANGE);
+    config = good, config.lines = clash;
+    ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_CONFIG);
+    config = good, config.table = NULL;
+    ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_stage_check(NULL), WPIN_REFUSED_ARGUMENT);
+}
+END_TEST
+
+START_TEST(every_failing_port_call_is_refused) {
+    for (int fails_at = 0; fails_at < 4; fails_at++) {
+        recorder r;
+        recorder_init(&r);
+        r.calls_left = fails_at;
+        wpin_stage stage;
+        wpin_status status = wpin_stage_open(&stage, &pump_stage, &r.port);
+        ck_assert_int_eq(status, fails_at < 3 ? WPIN_REFUSED_PORT : WPIN_REFUSED_FREQUENCY);
+        ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 1), WPIN_REFUSED_ARGUMENT);
+    }
+    recorder r;
+    wpin_stage stage;
+    recorder_init(&r);
+    r.port.pwm_duty = NULL;
+    ck_assert_int_eq(wpin_stage_open(&stage, &pump_stage, &r.port), WPIN_REFUSED_PORT);
+    recorder_init(&r);
+    r.port.pause = NULL; /* needed for the dead time */
+    ck_assert_int_eq(wpin_stage_open(&stage, &pump_stage, &r.port), WPIN_REFUSED_PORT);
+}
+END_TEST
+
+START_TEST(wrong_requests_leave_the_stage_as_it_was) {
+    recorder r;
+    recorder_init(&r);
+    wpin_stage stage;
+    wpin_stage_open(&stage, &pump_stage, &r.port);
+    wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 500);
+    size_t before = r.count;
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_FORWARD, WPIN_DUTY_FULL + 1),
+                     WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_SECTOR, 1), WPIN_REFUSED_STATE);
+    ck_assert(!wpin_stage_has(&stage, WPIN_STATE_SECTOR));
+    ck_assert_int_eq(wpin_stage_apply(NULL, WPIN_STATE_FREE, 0), WPIN_REFUSED_ARGUMENT);
+    ck_assert_uint_eq(r.count, before);
+    ck_assert_uint_eq(stage.duty, 500);
+}
+END_TEST
+
+START_TEST(every_status_has_its_words) {
+    for (int s = 0; s < WPIN_STATUS_COUNT; s++) {
+        ck_assert_int_eq(strncmp(wpin_status_name((wpin_status)s), "WPIN_", 5), 0);
+        ck_assert_uint_gt(strlen(wpin_status_text((wpin_status)s)), 4);
+        ck_assert(s == WPIN_OK || strlen(wpin_status_remedy((wpin_status)s)) > 4);
+        for (int t = 0; t < s; t++) {
+            ck_assert_str_ne(wpin_status_name((wpin_status)s), wpin_status_name((wpin_status)t));
+        }
+    }
+    ck_assert_str_eq(wpin_status_name((wpin_status)-1), "WPIN_UNKNOWN");
+    ck_assert_str_eq(wpin_status_name(WPIN_STATUS_COUNT), "WPIN_UNKNOWN");
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("stage");
+    TCase *tests = tcase_create("stage");
+    tcase_add_test(tests, opening_writes_levels_first_and_moves_nothing);
+    tcase_add_test(tests, transition_keeps_the_order);
+    tcase_add_loop_test(tests, no_leg_is_ever_on_twice, 0, 5);
+    tcase_add_test(tests, recorder_would_notice_shoot_through);
+    tcase_add_test(tests, reversed_and_inverted_live_in_one_place);
+    tcase_add_test(tests, pulse_carries_the_signed_duty);
+    tcase_add_test(tests, wrong_configurations_are_refused);
+    tcase_add_test(tests, every_failing_port_call_is_refused);
+    tcase_add_test(tests, wrong_requests_leave_the_stage_as_it_was);
+    tcase_add_test(tests, every_status_has_its_words);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
