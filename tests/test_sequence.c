@@ -1,1 +1,329 @@
-int main(void){return 0;}
+/* Plans as tables: checked before they run, then run track by track. */
+#include "support.h"
+#include <string.h>
+
+enum { MOTORS = 3, TRACKS = 4 };
+
+typedef struct event {
+    uint32_t time;
+    uint8_t track;
+    uint16_t step;
+    bool begins;
+} event;
+
+typedef struct bench {
+    recorder r;
+    wpin_line lines[MOTORS][3];
+    wpin_stage_config stages[MOTORS];
+    wpin_motor_config configs[MOTORS];
+    wpin_motor motors[MOTORS];
+    wpin_motor *list[MOTORS];
+    wpin_track tracks[TRACKS];
+    wpin_sequence_config config;
+    wpin_sequence sequence;
+    uint32_t start;
+    event events[300];
+    size_t event_count;
+    bool switches[2];
+} bench;
+
+static wpin_status set_switch(void *context, uint8_t number, bool on) {
+    ((bench *)context)->switches[number] = on;
+    return WPIN_OK;
+}
+
+static void observe(void *context, uint8_t track, uint16_t step, bool begins) {
+    bench *b = context;
+    ck_assert_uint_lt(b->event_count, 300);
+    b->events[b->event_count++] = (event){b->r.now - b->start, track, step, begins};
+}
+
+/* Three armed and rested motors, and a plan. */
+static void set_up(bench *b, const wpin_step *steps, size_t count) {
+    memset(b, 0, sizeof *b);
+    recorder_init(&b->r);
+    b->r.now = 0xFFFFFFFF - 400000; /* the clock wraps soon */
+    for (int i = 0; i < MOTORS; i++) {
+        for (int l = 0; l < 3; l++) {
+            b->lines[i][l].pin = (wpin_pin)(3 * i + l);
+        }
+        b->stages[i] = pump_stage;
+        b->stages[i].lines = b->lines[i];
+        b->configs[i] = pump_config();
+        b->configs[i].stage = &b->stages[i];
+        b->list[i] = &b->motors[i];
+        ck_assert_int_eq(wpin_motor_init(&b->motors[i], &b->configs[i], &b->r.port), WPIN_OK);
+        ck_assert_int_eq(wpin_motor_arm(&b->motors[i]), WPIN_OK);
+    }
+    b->config = (wpin_sequence_config){.steps = steps,
+                                       .step_count = (uint16_t)count,
+                                       .motors = b->list,
+                                       .motor_count = MOTORS,
+                                       .switch_count = 2,
+                                       .track_count = TRACKS,
+                                       .tracks = b->tracks,
+                                       .port = &b->r.port,
+                                       .context = b,
+                                       .set_switch = set_switch,
+                                       .observe = observe};
+    for (int ms = 0; ms < 250; ms++) {
+        b->r.now += 1000;
+        for (int i = 0; i < MOTORS; i++) {
+            wpin_motor_tick(&b->motors[i]);
+        }
+    }
+    b->start = b->r.now;
+}
+
+static void tick(bench *b) {
+    wpin_sequence_tick(&b->sequence);
+    b->r.now = b->start + (b->r.now - b->start) / 1000 * 1000 + 1000;
+}
+
+static void run_to_end(bench *b) {
+    ck_assert_int_eq(wpin_sequence_start(&b->sequence, &b->config), WPIN_OK);
+    for (int i = 0; i < 100000 && wpin_sequence_busy(&b->sequence); i++) {
+        tick(b);
+    }
+    ck_assert(!wpin_sequence_busy(&b->sequence));
+}
+
+/* Milliseconds at which a step began or ended for the nth time. */
+static double when(const bench *b, uint16_t step, bool begins, int nth) {
+    for (size_t i = 0; i < b->event_count; i++) {
+        const event *e = &b->events[i];
+        if (e->step == step && e->begins == begins && nth-- == 0) {
+            return e->time / 1000.0;
+        }
+    }
+    ck_abort_msg("step %u did not happen so often", step);
+    return 0;
+}
+
+START_TEST(a_plan_runs_in_its_time) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_SWITCH, .motor = 1, .value = 1},
+        {.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(60), .ramp_us = 1500000},
+        {.op = WPIN_OP_HOLD, .motor = 0, .time_ms = 3000},
+        {.op = WPIN_OP_BRAKE, .motor = 0, .time_ms = 500},
+        {.op = WPIN_OP_STOP, .motor = 0, .time_ms = 1000},
+        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(-40), .time_ms = 2000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 7);
+    run_to_end(&b);
+    ck_assert(b.switches[1]);
+    ck_assert_double_eq_tol(when(&b, 1, false, 0), 1500, 0.01);
+    ck_assert_double_eq_tol(when(&b, 2, false, 0), 4500, 0.01);
+    ck_assert_double_eq_tol(when(&b, 3, false, 0), 5000, 0.01);
+    ck_assert_double_eq_tol(when(&b, 4, false, 0), 6000, 0.01);
+    ck_assert_double_eq_tol(when(&b, 5, false, 0), 8200, 1.01); /* and the ramp down, 0.2 s */
+    ck_assert_int_eq(b.sequence.result, WPIN_OK);
+}
+END_TEST
+
+START_TEST(tracks_run_side_by_side) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_REPEAT, .value = 2},
+        {.op = WPIN_OP_FORK, .value = 4},
+        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(20), .time_ms = 1000},
+        {.op = WPIN_OP_LEAVE},
+        {.op = WPIN_OP_FORK, .value = 8},
+        {.op = WPIN_OP_WAIT, .time_ms = 300}, /* a staggered start */
+        {.op = WPIN_OP_RUN_FOR, .motor = 1, .value = WPIN_PERCENT(20), .time_ms = 2000},
+        {.op = WPIN_OP_LEAVE},
+        {.op = WPIN_OP_JOIN},
+        {.op = WPIN_OP_AGAIN},
+        {.op = WPIN_OP_WAIT, .time_ms = 7},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 12);
+    run_to_end(&b);
+    for (int round = 0; round < 2; round++) {
+        double at = when(&b, 1, true, round);
+        ck_assert_double_eq_tol(at, round * 2400.0, 1.01);
+        ck_assert_double_eq_tol(when(&b, 2, true, round), at, 0.01);
+        ck_assert_double_eq_tol(when(&b, 2, false, round), at + 1100, 1.01);
+        ck_assert_double_eq_tol(when(&b, 6, true, round), at + 300, 0.01);
+        ck_assert_double_eq_tol(when(&b, 8, false, round), at + 2400, 1.01);
+    }
+    ck_assert_double_eq_tol(when(&b, 10, false, 0), 4807, 2.01);
+}
+END_TEST
+
+START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_RUN, .motor = 1, .value = WPIN_PERCENT(-50)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 4);
+    wpin_sequence_start(&b.sequence, &b.config);
+    for (int i = 0; i < 2000; i++) {
+        tick(&b);
+    }
+    ck_assert_int_eq(wpin_motor_phase(&b.motors[1]), WPIN_PHASE_RUNNING);
+    wpin_motor_trip(&b.motors[0], WPIN_FAULT_OVERCURRENT);
+    for (int i = 0; i < 300; i++) {
+        tick(&b);
+    }
+    ck_assert_int_eq(b.sequence.result, WPIN_FAULT_OVERCURRENT);
+    ck_assert_uint_eq(b.sequence.fault_step, 2);
+    ck_assert(!wpin_sequence_busy(&b.sequence));
+    ck_assert_int_eq(wpin_motor_duty(&b.motors[1]), 0);
+}
+END_TEST
+
+START_TEST(motors_stop_when_the_plan_is_no_longer_served) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 3);
+    wpin_sequence_start(&b.sequence, &b.config);
+    for (int i = 0; i < 2000; i++) {
+        tick(&b);
+    }
+    ck_assert(wpin_motor_busy(&b.motors[0]));
+    for (int i = 0; i < 250 + 250 + 2; i++) { /* only the motor is ticked: its life, its ramp */
+        b.r.now += 1000;
+        wpin_motor_tick(&b.motors[0]);
+    }
+    ck_assert(!wpin_motor_busy(&b.motors[0]));
+}
+END_TEST
+
+START_TEST(stopping_early_ramps_to_rest) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .motor = 2, .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 3);
+    wpin_sequence_start(&b.sequence, &b.config);
+    for (int i = 0; i < 1000; i++) {
+        tick(&b);
+    }
+    wpin_sequence_stop(&b.sequence);
+    ck_assert(wpin_sequence_busy(&b.sequence));
+    for (int i = 0; i < 252; i++) {
+        tick(&b);
+    }
+    ck_assert(!wpin_sequence_busy(&b.sequence));
+    ck_assert_int_eq(b.sequence.result, WPIN_OK);
+}
+END_TEST
+
+/* Each wrong plan with what it is refused with and at which step. */
+START_TEST(wrong_plans_are_refused_before_anything_moves) {
+#define END_STEP {.op = WPIN_OP_END}
+    const struct {
+        wpin_step steps[14];
+        uint16_t count;
+        wpin_status status;
+        uint16_t bad;
+    } rows[] = {
+        {{{.op = 99}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_RUN, .motor = 3, .value = 1}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
+        {{{.op = WPIN_OP_RUN, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_RUN, .value = WPIN_DUTY_FULL + 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_RUN, .value = 1, .ramp_us = WPIN_RAMP_MAX_US + 1}, END_STEP},
+         2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_RUN_FOR, .value = 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_SWITCH, .motor = 2}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
+        {{{.op = WPIN_OP_REPEAT, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_AGAIN}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
+        {{{.op = WPIN_OP_REPEAT, .value = 2}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 1},
+        {{{.op = WPIN_OP_LEAVE}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
+        {{{.op = WPIN_OP_FORK, .value = 1}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
+        {{{.op = WPIN_OP_FORK, .value = 9}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
+        {{{.op = WPIN_OP_FORK, .value = 2}, {.op = WPIN_OP_LEAVE}, END_STEP},
+         3, WPIN_REFUSED_CONFIG, 2}, /* not joined */
+        {{{.op = WPIN_OP_REPEAT, .value = 2}, {.op = WPIN_OP_FORK, .value = 3},
+          {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_AGAIN}, END_STEP}, 5, WPIN_REFUSED_CONFIG, 3},
+        {{{.op = WPIN_OP_WAIT}, END_STEP, {.op = WPIN_OP_WAIT}}, 3, WPIN_REFUSED_CONFIG, 1},
+        {{{.op = WPIN_OP_WAIT}}, 1, WPIN_REFUSED_CONFIG, 0},
+        {{{.op = WPIN_OP_REPEAT, .value = 1}, {.op = WPIN_OP_REPEAT, .value = 1},
+          {.op = WPIN_OP_REPEAT, .value = 1}, {.op = WPIN_OP_REPEAT, .value = 1},
+          {.op = WPIN_OP_REPEAT, .value = 1}, END_STEP}, 6, WPIN_REFUSED_FULL, 4},
+        {{{.op = WPIN_OP_FORK, .value = 2}, {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_FORK, .value = 4},
+          {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_FORK, .value = 6}, {.op = WPIN_OP_LEAVE},
+          {.op = WPIN_OP_FORK, .value = 8}, {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_JOIN}, END_STEP},
+         10, WPIN_REFUSED_FULL, 9}, /* five tracks at once, room for four */
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        bench b;
+        uint16_t bad = 999;
+        set_up(&b, rows[i].steps, rows[i].count);
+        wpin_status status = wpin_sequence_check(&b.config, &bad);
+        ck_assert_msg(status == rows[i].status && bad == rows[i].bad, "row %zu: %s at %u", i,
+                      wpin_status_name(status), bad);
+        size_t before = b.r.count;
+        ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), rows[i].status);
+        tick(&b);
+        ck_assert_uint_eq(b.r.count, before);
+        ck_assert(!b.sequence.running);
+    }
+    bench b;
+    set_up(&b, NULL, 3);
+    ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_sequence_start(NULL, &b.config), WPIN_REFUSED_ARGUMENT);
+}
+END_TEST
+
+/* Random nests of repeats and tracks: what the check lets pass runs to its end. */
+START_TEST(what_is_checked_runs_to_its_end) {
+    pick_seed((uint32_t)_i + 100);
+    int ran = 0;
+    for (int plan_number = 0; plan_number < 300; plan_number++) {
+        wpin_step steps[40];
+        uint16_t n = 0;
+        int forks = 0;
+        while (n < 30) {
+            switch (pick(6)) {
+            case 0: steps[n++] = (wpin_step){.op = WPIN_OP_REPEAT, .value = (int16_t)(1 + pick(3))};
+                    break;
+            case 1: steps[n++] = (wpin_step){.op = WPIN_OP_AGAIN}; break;
+            case 2:
+                steps[n] = (wpin_step){.op = WPIN_OP_FORK, .value = (int16_t)(n + 3)};
+                steps[n + 1] = (wpin_step){.op = WPIN_OP_WAIT, .time_ms = pick(20)};
+                steps[n + 2] = (wpin_step){.op = WPIN_OP_LEAVE};
+                n = (uint16_t)(n + 3);
+                forks++;
+                break;
+            case 3: steps[n++] = (wpin_step){.op = WPIN_OP_JOIN}; break;
+            default: steps[n++] = (wpin_step){.op = WPIN_OP_WAIT, .time_ms = pick(5)}; break;
+            }
+            if (pick(8) == 0) {
+                break;
+            }
+        }
+        steps[n++] = (wpin_step){.op = WPIN_OP_END};
+        bench b;
+        set_up(&b, steps, n);
+        b.config.observe = NULL;
+        if (wpin_sequence_check(&b.config, NULL) == WPIN_OK) {
+            run_to_end(&b);
+            ck_assert_int_eq(b.sequence.result, WPIN_OK);
+            ran++;
+        }
+    }
+    ck_assert_int_gt(ran, 20);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("sequence");
+    TCase *tests = tcase_create("sequence");
+    tcase_add_test(tests, a_plan_runs_in_its_time);
+    tcase_add_test(tests, tracks_run_side_by_side);
+    tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);
+    tcase_add_test(tests, motors_stop_when_the_plan_is_no_longer_served);
+    tcase_add_test(tests, stopping_early_ramps_to_rest);
+    tcase_add_test(tests, wrong_plans_are_refused_before_anything_moves);
+    tcase_add_loop_test(tests, what_is_checked_runs_to_its_end, 0, 4);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}

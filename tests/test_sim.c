@@ -1,1 +1,473 @@
-int main(void){return 0;}
+#define _GNU_SOURCE /* M_PI */
+/* The simulated hardware against closed-form answers, and what it burns. */
+#include "support.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/sim.h>
+
+#define MS 1000000000LL
+#define US 1000000LL
+enum { DIRECTION = 4, BRAKE = 7, PWM = 9 };
+
+static const wpin_sim_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
+static const double R = 2, L = 2e-3, K = 0.02, J = 2e-5, V = 12;
+
+typedef struct bench {
+    wpin_sim_supply supply;
+    wpin_sim_bridge bridge;
+    wpin_sim_motor motor;
+    wpin_sim *sim;
+    wpin_port port;
+} bench;
+
+/* A motor without friction on ideal switches: what the formulas of the books are for. */
+static bench ideal(void) {
+    return (bench){.supply = {"main", V, 0, true},
+                   .bridge = {.name = "driver",
+                              .diode_volts = 0,
+                              .input_resistance = 1e5,
+                              .burns_above_amps = 100,
+                              .burns_above_volts = 60,
+                              .interlock = true},
+                   .motor = {.name = "motor", .resistance = R, .inductance = L, .constant = K,
+                             .inertia = J, .gear_ratio = 1, .gear_efficiency = 1}};
+}
+
+static void build(bench *b) {
+    b->sim = wpin_sim_new(&controller);
+    int supply = wpin_sim_add_supply(b->sim, &b->supply);
+    int bridge = wpin_sim_add_bridge(b->sim, &b->bridge, supply);
+    ck_assert_int_eq(wpin_sim_add_motor(b->sim, &b->motor, bridge), 0);
+    wpin_sim_wire_input(b->sim, bridge, WPIN_SIM_INPUT_DIRECTION, DIRECTION);
+    wpin_sim_wire_input(b->sim, bridge, WPIN_SIM_INPUT_BRAKE, BRAKE);
+    wpin_sim_wire_input(b->sim, bridge, WPIN_SIM_INPUT_PWM, PWM);
+    b->port = wpin_sim_port(b->sim);
+    wpin_pwm_achieved achieved;
+    b->port.open(b->sim, DIRECTION, WPIN_HIGH);
+    b->port.open(b->sim, BRAKE, WPIN_LOW);
+    b->port.open(b->sim, PWM, WPIN_LOW);
+    ck_assert_int_eq(b->port.pwm_start(b->sim, PWM, &(wpin_pwm_request){.hz = 20000}, &achieved),
+                     WPIN_OK);
+    ck_assert_uint_eq(achieved.steps, 800);
+    ck_assert_uint_eq(achieved.millihertz, 20000000);
+}
+
+/* Lets time pass and reads only its last millisecond. */
+static wpin_sim_reading after(bench *b, int64_t ps) {
+    wpin_sim_advance(b->sim, ps - MS);
+    wpin_sim_read(b->sim, 0);
+    wpin_sim_advance(b->sim, MS);
+    return wpin_sim_read(b->sim, 0);
+}
+
+static void set_duty(bench *b, double share) {
+    b->port.pwm_duty(b->sim, PWM, (uint16_t)lround(share * WPIN_DUTY_FULL));
+}
+
+static double rpm(double rad_s) {
+    return rad_s * 30 / M_PI;
+}
+
+START_TEST(final_speed_and_current) {
+    bench b = ideal();
+    b.motor.viscous_friction = 1e-5;
+    b.motor.dry_friction = b.motor.static_friction = 5e-3;
+    build(&b);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    wpin_sim_reading r = after(&b, 5000 * MS);
+    double speed = (K * V / R - 5e-3) / (1e-5 + K * K / R); /* K i = T + B w, V = R i + K w */
+    ck_assert_double_eq_tol(r.rpm, rpm(speed), rpm(speed) * 1e-6);
+    ck_assert_double_eq_tol(r.amps, (V - K * speed) / R, 1e-6);
+    ck_assert_double_eq_tol(r.volts, V, 1e-6);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(stall_current_and_electrical_time_constant) {
+    bench b = ideal();
+    b.motor.static_friction = 10;
+    b.supply.resistance = 0.5;
+    b.bridge.on_resistance = 0.25;
+    build(&b);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    double tau = L / (R + 0.5 + 2 * 0.25), stall = V / (R + 0.5 + 2 * 0.25);
+    for (int i = 1; i <= 5; i++) {
+        wpin_sim_advance(b.sim, llround(tau * 1e12));
+        wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+        ck_assert_double_eq_tol(r.amps_now, stall * (1 - exp(-i)), 1e-9);
+        ck_assert_double_eq(r.rpm, 0);
+        ck_assert_double_eq_tol(r.supply_volts, V - r.amps_now * 0.5, 1e-9);
+    }
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(mechanical_time_constant) {
+    bench b = ideal();
+    b.motor.inductance = 1e-7; /* so small that only the mechanical one is left */
+    build(&b);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    double tau = J * R / (K * K);
+    wpin_sim_advance(b.sim, llround(tau * 1e12));
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).rpm, rpm(V / K) * (1 - exp(-1)),
+                            rpm(V / K) * 1e-5);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(ripple_of_a_held_shaft) {
+    bench b = ideal();
+    b.motor.static_friction = 10;
+    build(&b);
+    double duty = 0.3, period = 50e-6, tau = L / R;
+    set_duty(&b, duty);
+    wpin_sim_reading r = after(&b, 100 * MS);
+    /* exact ripple of a first-order circuit switched between V and 0 */
+    double up = 1 - exp(-duty * period / tau), down = 1 - exp(-(1 - duty) * period / tau);
+    double ripple = V / R * up * down / (1 - exp(-period / tau));
+    ck_assert_double_eq_tol(r.amps_max - r.amps_min, ripple, ripple * 1e-6);
+    ck_assert_double_eq_tol(r.amps, duty * V / R, 1e-9);
+    ck_assert_double_eq_tol(r.volts, duty * V, 1e-8);
+    ck_assert_double_eq_tol(r.supply_amps, duty * r.amps, 1e-3); /* power in = power out */
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(run_down_time) {
+    bench b = ideal();
+    double torque = 2e-3, w0 = 300;
+    b.motor.dry_friction = b.motor.static_friction = torque;
+    build(&b);
+    double volts = torque / K * R + K * w0; /* holds 300 rad/s */
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    wpin_sim_free(b.sim);
+    b.supply.volts = volts;
+    b.bridge.diode_volts = 0.7;
+    build(&b);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    wpin_sim_reading r = after(&b, 5000 * MS);
+    ck_assert_double_eq_tol(r.rpm, rpm(w0), 0.01);
+    b.port.write(b.sim, PWM, WPIN_LOW); /* coasts: only friction slows it */
+    double stops = J * w0 / torque;
+    wpin_sim_advance(b.sim, llround(stops * 0.5 * 1e12));
+    double half = wpin_sim_read(b.sim, 0).rpm;
+    wpin_sim_advance(b.sim, llround(stops * 0.49 * 1e12));
+    ck_assert_double_gt(wpin_sim_read(b.sim, 0).rpm, 0);
+    wpin_sim_advance(b.sim, llround(stops * 0.02 * 1e12));
+    ck_assert_double_eq_tol(half, rpm(w0) / 2, rpm(w0) * 2e-3); /* current left over drives a bit */
+    ck_assert_double_eq(wpin_sim_read(b.sim, 0).rpm, 0);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(braking_current_and_time) {
+    bench b = ideal();
+    b.motor.inductance = 1e-6;
+    build(&b);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    double w0 = V / K, tau = J * R / (K * K);
+    after(&b, 3000 * MS);
+    b.port.write(b.sim, PWM, WPIN_LOW);
+    b.port.write(b.sim, BRAKE, WPIN_HIGH);
+    wpin_sim_read(b.sim, 0);
+    wpin_sim_advance(b.sim, llround(tau * 1e12));
+    wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+    ck_assert_double_eq_tol(r.amps_min, -K * w0 / R, 0.03); /* as large as the stall current */
+    ck_assert_double_eq_tol(r.rpm, rpm(w0) * exp(-1), rpm(w0) * 1e-3);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(static_friction_holds_then_lets_go) {
+    bench b = ideal();
+    b.motor.static_friction = 20e-3; /* needs 1 A, so 2 V, so 16.7 % in the mean */
+    b.motor.dry_friction = 8e-3;
+    build(&b);
+    for (int percent = 1; percent <= 30; percent++) {
+        set_duty(&b, percent / 100.0);
+        wpin_sim_reading r = after(&b, 200 * MS);
+        if (percent <= 16) {
+            ck_assert_msg(r.rpm == 0, "moves at %d %%", percent);
+        } else if (percent >= 17) {
+            ck_assert_msg(r.rpm > 0, "stands at %d %%", percent);
+        }
+    }
+    set_duty(&b, 0.12); /* once it turns it goes on below the start duty */
+    ck_assert_double_gt(after(&b, 3000 * MS).rpm, 0);
+    set_duty(&b, 0.05);
+    ck_assert_double_eq(after(&b, 3000 * MS).rpm, 0);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(gear_load_and_fan_balance) {
+    bench b = ideal();
+    b.motor.gear_ratio = 10;
+    b.motor.gear_efficiency = 0.8;
+    b.motor.load_torque = 0.05;
+    b.motor.load_viscous = 1e-3;
+    b.motor.load_quadratic = 1e-4;
+    build(&b);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    wpin_sim_reading r = after(&b, 20000 * MS);
+    double out = r.rpm * M_PI / 30;
+    double torque = (0.05 + 1e-3 * out + 1e-4 * out * out) / (10 * 0.8);
+    ck_assert_double_eq_tol(K * r.amps, torque, torque * 1e-5);
+    ck_assert_double_eq_tol(r.amps * R + K * out * 10, V, 1e-5);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(low_current_stops_between_pulses) {
+    bench b = ideal(); /* with diodes the current of an idle motor stops in each period */
+    b.bridge.diode_volts = 0.7;
+    b.bridge.off_phase = _i ? WPIN_SIM_OFF_FAST : WPIN_SIM_OFF_SLOW;
+    build(&b);
+    set_duty(&b, 0.2);
+    wpin_sim_reading r = after(&b, 60000 * MS);
+    ck_assert_double_eq(r.amps_min, 0);
+    ck_assert_double_gt(r.amps_max, 0.01);
+    ck_assert_double_gt(r.rpm, 1.2 * rpm(0.2 * V / K)); /* faster than its mean volts say */
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(directions_are_mirror_images) {
+    wpin_sim_reading r[2];
+    for (int way = 0; way < 2; way++) {
+        bench b = ideal();
+        b.motor.dry_friction = b.motor.static_friction = 3e-3;
+        b.bridge.diode_volts = 0.7;
+        build(&b);
+        b.port.write(b.sim, DIRECTION, way ? WPIN_LOW : WPIN_HIGH);
+        set_duty(&b, 0.4);
+        r[way] = after(&b, 500 * MS);
+        wpin_sim_free(b.sim);
+    }
+    ck_assert_double_eq(r[0].rpm, -r[1].rpm);
+    ck_assert_double_eq(r[0].amps_max, -r[1].amps_min);
+}
+END_TEST
+
+START_TEST(time_steps_do_not_matter) {
+    static const int64_t steps[] = {MS, 7 * US, 313 * US + 17, 40 * MS};
+    double speed = 0;
+    for (int i = 0; i < 4; i++) {
+        bench b = ideal();
+        b.motor.dry_friction = b.motor.static_friction = 3e-3;
+        build(&b);
+        set_duty(&b, 0.37);
+        while (wpin_sim_time(b.sim) < 280 * MS) {
+            int64_t left = 280 * MS - wpin_sim_time(b.sim);
+            wpin_sim_advance(b.sim, steps[i] < left ? steps[i] : left);
+        }
+        double now = wpin_sim_read(b.sim, 0).rpm;
+        ck_assert(i == 0 || fabs(now - speed) < speed * 1e-9);
+        speed = now;
+        wpin_sim_free(b.sim);
+    }
+}
+END_TEST
+
+START_TEST(supply_off_means_no_motion) {
+    bench b = ideal();
+    b.supply.on = false;
+    build(&b);
+    wpin_sim_wire_supply(b.sim, 0, 3, 0.25);
+    b.port.write(b.sim, PWM, WPIN_HIGH);
+    wpin_sim_reading r = after(&b, 500 * MS);
+    ck_assert_double_eq(r.rpm, 0);
+    ck_assert_double_eq(r.supply_volts, 0);
+    ck_assert_int_eq(b.port.millivolts(b.sim, 3), 0);
+    wpin_sim_switch(b.sim, 0, true);
+    ck_assert_int_eq(b.port.millivolts(b.sim, 3), 3000);
+    double turning = after(&b, 500 * MS).rpm;
+    ck_assert_double_gt(turning, 100);
+    wpin_sim_switch(b.sim, 0, false);
+    r = after(&b, 100 * MS);
+    ck_assert_double_eq(r.amps, 0);
+    ck_assert_double_eq_tol(r.rpm, turning, turning * 0.01); /* no friction: it coasts */
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(current_sense_reads_the_current) {
+    bench b = ideal();
+    b.motor.static_friction = 10;
+    b.bridge.sense_volts_per_amp = 0.4;
+    b.bridge.sense_filter = 1e-3;
+    build(&b);
+    wpin_sim_wire_sense(b.sim, 0, 2);
+    b.port.write(b.sim, DIRECTION, WPIN_LOW);
+    set_duty(&b, 0.5);
+    after(&b, 50 * MS);
+    ck_assert_int_eq(b.port.millivolts(b.sim, 2), (int)lround(0.5 * V / R * 0.4 * 1000));
+    ck_assert_int_eq(b.port.millivolts(b.sim, 5), 0);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* What burns, with part and reason, and that it stays dead. */
+START_TEST(what_burns_is_told_and_stays_dead) {
+    static const struct {
+        const char *part, *reason;
+    } expected[] = {{"driver", "over-current"}, {"driver", "over-voltage"},
+                    {"driver", "shoot-through"}, {"pin 9", "into what hangs on it"},
+                    {"pin 9", "against another pin"}, {"pin 4", "into what hangs on it"}};
+    bench b = ideal();
+    b.bridge.burns_above_amps = _i == 0 ? 3 : 100;
+    b.bridge.burns_after = 2e-3;
+    b.bridge.burns_above_volts = _i == 1 ? 10 : 60;
+    b.bridge.interlock = _i != 2;
+    b.bridge.input_resistance = 1e5;
+    build(&b);
+    if (_i == 3) {
+        wpin_sim_wire_ground(b.sim, PWM, 0);
+    } else if (_i == 4) {
+        wpin_sim_wire_pins(b.sim, PWM, BRAKE);
+    } else if (_i == 5) {
+        wpin_sim_wire_ground(b.sim, DIRECTION, 50);
+        b.port.write(b.sim, DIRECTION, WPIN_HIGH);
+    }
+    set_duty(&b, 0.9);
+    wpin_sim_advance(b.sim, 500 * US);
+    b.port.write(b.sim, DIRECTION, WPIN_LOW); /* with PWM high: kills a chip without interlock */
+    wpin_sim_advance(b.sim, 100 * MS);
+    size_t count;
+    const wpin_sim_burn *burns = wpin_sim_burns(b.sim, &count);
+    ck_assert_uint_ge(count, 1);
+    ck_assert_str_eq(burns[0].part, expected[_i].part);
+    ck_assert_msg(strstr(burns[0].reason, expected[_i].reason) != NULL, "%s", burns[0].reason);
+    ck_assert_double_le(burns[0].at, 0.1);
+    if (_i < 4) {
+        b.port.write(b.sim, PWM, WPIN_LOW);
+        wpin_sim_advance(b.sim, 10000 * MS);
+        b.port.write(b.sim, PWM, WPIN_HIGH);
+        wpin_sim_reading r = after(&b, 100 * MS);
+        ck_assert_double_eq(r.amps, 0);
+    }
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* The engine on a chip without interlock: any slip of the safe order would burn it. */
+START_TEST(the_safe_order_spares_a_chip_without_interlock) {
+    bench b = ideal();
+    b.bridge.interlock = false;
+    b.bridge.on_resistance = 0.1;
+    b.motor.dry_friction = b.motor.static_friction = 3e-3;
+    b.motor.viscous_friction = 1e-5;
+    build(&b);
+    wpin_stage stage;
+    ck_assert_int_eq(wpin_stage_open(&stage, &pump_stage, &b.port), WPIN_OK);
+    pick_seed((uint32_t)_i + 40);
+    for (int n = 0; n < 20000; n++) {
+        wpin_stage_apply(&stage, (wpin_state)pick(4), (uint16_t)pick(WPIN_DUTY_FULL + 1));
+        wpin_sim_advance(b.sim, (int64_t)pick(200) * US + pick(1000000));
+    }
+    size_t count;
+    wpin_sim_burns(b.sim, &count);
+    ck_assert_uint_eq(count, 0);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+typedef struct watch {
+    int64_t rise, fall, high, period;
+    int edges;
+} watch;
+
+static void watcher(void *context, int64_t ps, wpin_pin pin, wpin_level level) {
+    watch *w = context;
+    if (pin != PWM) {
+        return;
+    }
+    w->edges++;
+    if (level == WPIN_HIGH) {
+        w->period = ps - w->rise;
+        w->rise = ps;
+    } else {
+        w->high = ps - w->rise;
+        w->fall = ps;
+    }
+}
+
+START_TEST(pwm_has_the_steps_of_its_timer) {
+    bench b = ideal();
+    build(&b);
+    watch w = {0};
+    wpin_sim_watch_pins(b.sim, watcher, &w);
+    for (int duty = 0; duty <= WPIN_DUTY_FULL; duty += 331) {
+        b.port.pwm_duty(b.sim, PWM, (uint16_t)duty);
+        wpin_sim_advance(b.sim, MS);
+        int64_t steps = (duty * 800LL + 8192) / 16384;
+        if (steps > 0 && steps < 800) {
+            ck_assert_int_eq(w.high, steps * 62500);
+            ck_assert_int_eq(w.period, 50 * US);
+        }
+    }
+    w.edges = 0;
+    b.port.pwm_duty(b.sim, PWM, WPIN_DUTY_FULL);
+    wpin_sim_advance(b.sim, MS);
+    w.edges = 0;
+    wpin_sim_advance(b.sim, 10 * MS);
+    ck_assert_int_eq(w.edges, 0); /* full duty has no edges */
+    ck_assert(b.port.read(b.sim, PWM));
+    wpin_pwm_achieved a;
+    ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 10000000}, &a),
+                     WPIN_REFUSED_FREQUENCY);
+    ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 100}, &a),
+                     WPIN_REFUSED_FREQUENCY);
+    ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 0}, &a),
+                     WPIN_REFUSED_FREQUENCY);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+START_TEST(parts_that_make_no_sense_are_refused) {
+    ck_assert_ptr_null(wpin_sim_new(NULL));
+    ck_assert_ptr_null(wpin_sim_new(&(wpin_sim_controller){5, 0, 0.04, 16e6, 65535, 0}));
+    bench b = ideal();
+    build(&b);
+    wpin_sim_supply supply = {"x", -1, 0, true};
+    ck_assert_int_eq(wpin_sim_add_supply(b.sim, &supply), -1);
+    ck_assert_int_eq(wpin_sim_add_bridge(b.sim, &b.bridge, 5), -1);
+    ck_assert_int_eq(wpin_sim_add_motor(b.sim, &b.motor, 0), -1); /* has one already */
+    b.motor.dry_friction = 1;
+    int bridge = wpin_sim_add_bridge(b.sim, &b.bridge, 0);
+    ck_assert_int_eq(wpin_sim_add_motor(b.sim, &b.motor, bridge), -1); /* dry above static */
+    ck_assert(!wpin_sim_wire_input(b.sim, 0, WPIN_SIM_INPUTS, 1));
+    ck_assert(!wpin_sim_wire_pins(b.sim, 3, 3));
+    ck_assert(!wpin_sim_switch(b.sim, 7, true));
+    ck_assert(!wpin_sim_set_load(b.sim, 0, -1));
+    ck_assert_double_eq(wpin_sim_read(b.sim, 99).rpm, 0);
+    wpin_sim_free(b.sim);
+    wpin_sim_free(NULL);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("sim");
+    TCase *tests = tcase_create("sim");
+    tcase_set_timeout(tests, 120);
+    tcase_add_test(tests, final_speed_and_current);
+    tcase_add_test(tests, stall_current_and_electrical_time_constant);
+    tcase_add_test(tests, mechanical_time_constant);
+    tcase_add_test(tests, ripple_of_a_held_shaft);
+    tcase_add_test(tests, run_down_time);
+    tcase_add_test(tests, braking_current_and_time);
+    tcase_add_test(tests, static_friction_holds_then_lets_go);
+    tcase_add_test(tests, gear_load_and_fan_balance);
+    tcase_add_loop_test(tests, low_current_stops_between_pulses, 0, 2);
+    tcase_add_test(tests, directions_are_mirror_images);
+    tcase_add_test(tests, time_steps_do_not_matter);
+    tcase_add_test(tests, supply_off_means_no_motion);
+    tcase_add_test(tests, current_sense_reads_the_current);
+    tcase_add_loop_test(tests, what_burns_is_told_and_stays_dead, 0, 6);
+    tcase_add_loop_test(tests, the_safe_order_spares_a_chip_without_interlock, 0, 3);
+    tcase_add_test(tests, pwm_has_the_steps_of_its_timer);
+    tcase_add_test(tests, parts_that_make_no_sense_are_refused);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}

@@ -106,9 +106,11 @@ static void make_piece(const wpin_plant *plant, wpin_piece *p, int way, wpin_sha
 }
 
 /* Load torque of the fan law over the piece: taken at the speed expected in its middle. */
-static double fan_torque(const wpin_plant *plant, double dt) {
-    double drive = plant->motor.constant * plant->amps - plant->viscous * plant->speed;
-    double middle = plant->speed + drive / plant->inertia * dt / 2;
+static double fan_torque(const wpin_plant *plant, double against, double dt) {
+    double w = plant->speed;
+    double drive = plant->motor.constant * plant->amps - plant->viscous * w - against -
+                   plant->quadratic * w * fabs(w);
+    double middle = w + drive / plant->inertia * dt / 2;
     return plant->quadratic * middle * fabs(middle);
 }
 
@@ -123,7 +125,7 @@ static const wpin_piece *find_piece(wpin_plant *plant, double dt) {
     }
     if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
         double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
-        p->force_speed = -(against + fan_torque(plant, dt)) / plant->inertia;
+        p->force_speed = -(against + fan_torque(plant, against, dt)) / plant->inertia;
     }
     return p;
 }
@@ -263,7 +265,7 @@ static void settle_cut(wpin_plant *plant, cut what) {
         plant->amps = 0;
     } else if (what == CUT_SHAFT) {
         plant->speed = 0;
-    } else { /* a hair past the limit, so that the next piece turns */
+    } else if (plant->torque_hold > 0) { /* a hair past the limit, so that the next piece turns */
         double hold = plant->torque_hold / plant->motor.constant;
         plant->amps = copysign(hold * (1 + 1e-12), plant->amps);
     }

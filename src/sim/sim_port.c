@@ -82,8 +82,9 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
                                   wpin_pwm_achieved *achieved) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
-    double steps = request->hz == 0 ? 0 : round(sim->controller.timer_hz / request->hz);
-    if (steps < 2 || steps > sim->controller.timer_steps_max) {
+    double ratio = request->hz == 0 ? 0 : sim->controller.timer_hz / request->hz;
+    double steps = round(ratio);
+    if (ratio < 2 || steps > sim->controller.timer_steps_max) {
         return WPIN_REFUSED_FREQUENCY;
     }
     p->timer_steps = (uint32_t)steps;
