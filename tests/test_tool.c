@@ -1,1 +1,342 @@
-int main(void){return 0;}
+/* The command-line tool as people meet it: what it prints, writes and returns. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#define RIG TEST_SOURCE "/demo/honey-pump.yaml"
+#define PLAN TEST_SOURCE "/demo/honey-pump.plan"
+
+static char output[200000];
+
+/* Runs the tool with arguments; must return `status`, and print every one of the words (up to
+ * NULL). */
+static void tool(int status, const char *const *words, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+
+static void tool(int status, const char *const *words, const char *format, ...) {
+    char arguments[4096];
+    va_list list;
+    va_start(list, format);
+    vsnprintf(arguments, sizeof arguments, format, list);
+    va_end(list);
+    int got = run_command(output, sizeof output, TEST_TOOL " %s", arguments);
+    ck_assert_msg(got == status, "windpin %s returned %d:\n%s", arguments, got, output);
+    for (; *words != NULL; words++) {
+        ck_assert_msg(strstr(output, *words) != NULL, "windpin %s does not say \"%s\":\n%s",
+                      arguments, *words, output);
+    }
+}
+
+#define SAYS(...) ((const char *const[]){__VA_ARGS__, NULL})
+#define NOTHING_MORE ((const char *const[]){NULL})
+
+static char *contents(const char *path) {
+    char *text = NULL;
+    size_t size = 0;
+    FILE *file = fopen(path, "r");
+    ck_assert_msg(file != NULL, "%s is not there", path);
+    ck_assert_int_ge(getdelim(&text, &size, '\0', file), 0);
+    fclose(file);
+    return text;
+}
+
+/* The demo's rig with one thing in it changed. */
+static const char *changed_rig(const char *from, const char *to) {
+    char *text = contents(RIG), *at = strstr(text, from), *result = NULL;
+    ck_assert_msg(at != NULL, "%s", from);
+    ck_assert_int_ge(asprintf(&result, "%.*s%s%s", (int)(at - text), text, to, at + strlen(from)),
+                     0);
+    const char *path = write_file("changed.yaml", result);
+    free(text);
+    free(result);
+    return path;
+}
+
+START_TEST(the_demo_runs_and_leaves_its_files) {
+    tool(0, SAYS("pump ramp forward 60% in 1.5s", "PWM 20000 Hz in 800 steps", "Faults: none.",
+                 "Burnt: nothing.", "9 steps: 9 as asked."),
+         "demo -o %s", scratch("demo"));
+    char *csv = contents(scratch("demo/pump.csv"));
+    ck_assert_int_eq(strncmp(csv, "time_s,pump_asked_percent,", 26), 0);
+    size_t lines = 0;
+    for (const char *c = csv; (c = strchr(c, '\n')) != NULL; c++) {
+        ck_assert_int_eq(c[-1], '\r');
+        lines++;
+    }
+    ck_assert_uint_ge(lines, 9100);
+    free(csv);
+    FILE *png = fopen(scratch("demo/pump.png"), "rb");
+    char head[8];
+    ck_assert_uint_eq(fread(head, 1, 8, png), 8);
+    ck_assert_int_eq(memcmp(head, "\x89PNG\r\n\x1a\n", 8), 0);
+    fclose(png);
+}
+END_TEST
+
+START_TEST(asked_and_achieved_agree) {
+    tool(0, NOTHING_MORE, "run %s %s --json", RIG, PLAN);
+    json_t *all = json_loads(output, 0, NULL);
+    ck_assert_ptr_nonnull(all);
+    ck_assert(json_is_true(json_object_get(all, "fine")));
+    json_t *steps = json_object_get(all, "steps"), *step;
+    size_t i;
+    ck_assert_uint_eq(json_array_size(steps), 9);
+    json_array_foreach(steps, i, step) {
+        double duty = json_number_value(json_object_get(step, "duty_percent"));
+        double asked = json_number_value(json_object_get(step, "asked_duty_percent"));
+        double rpm = json_number_value(json_object_get(step, "rpm"));
+        double time = json_number_value(json_object_get(step, "asked_s"));
+        ck_assert_str_eq(json_string_value(json_object_get(step, "verdict")), "ok");
+        ck_assert_double_eq_tol(duty, asked, 0.01);
+        ck_assert(asked == 0 || asked * rpm > 0);
+        ck_assert(time == 0 ||
+                  json_number_value(json_object_get(step, "took_s")) - time < 0.0015);
+    }
+    json_decref(all);
+}
+END_TEST
+
+START_TEST(pin_levels_are_a_value_change_dump) {
+    tool(0, SAYS("Edges: "), "run %s %s --vcd %s", RIG, PLAN, scratch("pump.vcd"));
+    FILE *file = fopen(scratch("pump.vcd"), "r");
+    char line[200], direction = 0, pwm = 0;
+    long long last = -1, rise = 0, high = 0;
+    int level_pwm = 0, flips = 0, level_direction = -1;
+    while (fgets(line, sizeof line, file) != NULL) {
+        char name[32], id;
+        if (sscanf(line, "$var wire 1 %c %31s", &id, name) == 2) {
+            direction = strcmp(name, "direction") == 0 ? id : direction;
+            pwm = strcmp(name, "pwm") == 0 ? id : pwm;
+        } else if (line[0] == '$' || line[0] == 'x') {
+            continue;
+        } else if (line[0] == '#') {
+            long long now = atoll(line + 1);
+            ck_assert(now > last);
+            last = now;
+        } else if (line[1] == pwm) {
+            level_pwm = line[0] == '1';
+            rise = level_pwm ? last : rise;
+            high = level_pwm ? high : last - rise;
+            ck_assert(level_pwm || last < 1500000000 || last > 4499000000 ||
+                      high == 30000); /* 60 % of 50 us, to the timer step */
+        } else if (line[1] == direction) {
+            flips += level_direction >= 0 && level_direction != line[0];
+            level_direction = line[0];
+            ck_assert_int_eq(level_pwm, 0);
+        }
+    }
+    fclose(file);
+    ck_assert_int_eq(flips, 2); /* low at first, forward, reverse */
+}
+END_TEST
+
+START_TEST(a_motor_that_does_not_move_is_explained) {
+    const char *no_supply = write_file("nosupply.plan", "pump run 60% for 2s\npump ramp 60%\n"
+                                                        "pump hold 1s\npump stop\n");
+    tool(1, SAYS("not moving: supply 'main' is off"), "run %s %s", RIG, no_supply);
+    tool(0, SAYS("4 steps: 4 as asked"), "run %s %s --powered", RIG, no_supply);
+    const char *low = write_file("low.plan", "main on\npump ramp 4%\npump hold 1s\npump stop\n");
+    tool(1, SAYS("held by friction and load; it breaks loose near 20 % duty"), "run %s %s", RIG,
+         low);
+    tool(1, SAYS("control wires are on other pins"), "run %s %s",
+         changed_rig("off-phase: slow",
+                     "off-phase: slow\n      wires: {direction: 4, brake: 9, pwm: 7}"),
+         PLAN);
+    tool(1, SAYS("Burnt at", "pump driver, over-current", "not moving: pump driver burnt"),
+         "run %s %s", changed_rig("current-limit: 8A", "current-limit: 0.7A"), PLAN);
+    tool(1, SAYS("over-voltage: 12 V on the supply; it survives 10 V"), "run %s %s --powered",
+         changed_rig("voltage-limit: 30V", "voltage-limit: 10V"), PLAN);
+    tool(1, SAYS("pin 4, over-current", "a pin survives 40 mA"), "run %s %s",
+         changed_rig("off-phase: slow", "off-phase: slow\n      input-resistance: 60ohm"), PLAN);
+    tool(1, SAYS("Fault at", "WPIN_FAULT_OVERCURRENT", "ended by a fault"), "run %s %s",
+         changed_rig("level: 6A", "level: 0.5A"), PLAN);
+    tool(0, SAYS("the rig's ramp limit holds"), "run %s %s",
+         changed_rig("up: 2s", "up: 4s"), PLAN);
+}
+END_TEST
+
+START_TEST(a_second_way_round_rests_first_and_says_so) {
+    const char *plan = write_file("both.plan", "main on\npump ramp 50% in 1s\n"
+                                               "pump ramp reverse 50% in 1s\npump stop\n");
+    tool(0, SAYS("1.15 s before it: ramp to zero and rest"), "run %s %s", RIG, plan);
+}
+END_TEST
+
+START_TEST(wrong_usage_is_told) {
+    const struct {
+        const char *arguments, *words;
+    } rows[] = {
+        {"", "Usage: windpin COMMAND"},
+        {"rnu", "unknown command 'rnu'; did you mean 'run'?"},
+        {"run", "expected two files: a rig and a plan"},
+        {"run a b c", "one file too many"},
+        {"run --fast a b", "unrecognized option '--fast'"},
+        {"run --sample 0 a b", "expected a number of rows per second, 1 to 1000000"},
+        {"run --sample x a b", "expected a number of rows per second"},
+        {"run /nowhere/a.yaml b", "/nowhere/a.yaml: can't be opened: No such file"},
+        {"run " RIG " /nowhere/b.plan", "/nowhere/b.plan: can't be opened: No such file"},
+        {"run " RIG " " PLAN " --plot pump.gif", "expected a name ending in .png or .svg"},
+        {"run " RIG " " PLAN " --trace /nowhere/t.csv", "/nowhere/t.csv: can't be written: No such"},
+        {"run " RIG " " PLAN " --vcd /nowhere/t.vcd", "/nowhere/t.vcd: can't be written: No such"},
+        {"run " PLAN " " PLAN, "must be a mapping"},
+        {"plot", "expected a trace"},
+        {"plot x.csv", "expected -o and the name of the picture"},
+        {"plot /nowhere/x.csv -o y.png", "can't be opened"},
+        {"plot " PLAN " -o y.png", "this is no trace"},
+        {"rig", "expected a rig file"},
+        {"rig " PLAN, "must be a mapping"},
+        {"demo x", "the demo takes no file"},
+        {"demo -o /nowhere/x", "the folder can't be made"},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool(2, SAYS(rows[i].words), "%s", rows[i].arguments);
+    }
+}
+END_TEST
+
+START_TEST(a_full_disk_is_told) {
+    tool(1, SAYS("/dev/full: writing failed: No space left on device", "trace is not complete"),
+         "run %s %s --trace /dev/full", RIG, PLAN);
+    tool(1, SAYS("/dev/full: writing failed: No space left"), "run %s %s --vcd /dev/full", RIG,
+         PLAN);
+    tool(1, SAYS("standard output can't be written"), "run %s %s > /dev/full", RIG, PLAN);
+    tool(2, SAYS("/dev/full"), "plot %s -o /dev/full", PLAN);
+}
+END_TEST
+
+START_TEST(an_interrupt_stops_the_motor_and_keeps_the_trace) {
+    const char *forever = write_file("forever.plan", "main on\nrepeat 30000\npump run 60% for 30s\n"
+                                                     "pump run reverse 60% for 30s\nend\n");
+    char csv[512];
+    snprintf(csv, sizeof csv, "%s", scratch("cut.csv"));
+    int status = run_command(output, sizeof output,
+                             "timeout --preserve-status -s %s 0.4 " TEST_TOOL
+                             " run %s %s --trace %s",
+                             _i ? "TERM" : "INT", RIG, forever, csv);
+    ck_assert_int_eq(status, 1);
+    ck_assert_ptr_nonnull(strstr(output, "interrupted: every motor was ramped to rest"));
+    ck_assert_ptr_nonnull(strstr(output, "the trace is complete up to there"));
+    ck_assert_ptr_nonnull(strstr(output, "cut short by you"));
+    char *text = contents(csv), *last = strrchr(text, ',');
+    ck_assert(last[strlen(last) - 1] == '\n'); /* whole rows to the end */
+    char *row = memrchr(text, '\n', strlen(text) - 1);
+    double time, asked, duty;
+    ck_assert_int_eq(sscanf(row, "\n%lf,%lf,%lf", &time, &asked, &duty), 3);
+    ck_assert_double_gt(time, 1);
+    ck_assert_double_eq(duty, 0);
+    free(text);
+}
+END_TEST
+
+START_TEST(later_rounds_are_summed_up) {
+    const char *plan = write_file("rounds.plan", "main on\nrepeat 50\npump run 60% for 1s\nend\n");
+    tool(0, SAYS("... and 48 more in later rounds", "51 steps: 51 as asked"), "run %s %s", RIG,
+         plan);
+    tool(0, SAYS("51 steps: 51 as asked"), "run --all %s %s", RIG, plan);
+    ck_assert_ptr_null(strstr(output, "more in later rounds"));
+}
+END_TEST
+
+START_TEST(the_same_run_twice_is_the_same) {
+    for (int i = 0; i < 2; i++) {
+        tool(0, NOTHING_MORE, "run %s %s --trace %s --sample 20000", RIG, PLAN,
+             scratch(i ? "two.csv" : "one.csv"));
+    }
+    ck_assert_int_eq(run_command(output, sizeof output, "cmp %s %s", scratch("one.csv"),
+                                 scratch("two.csv")), 0);
+}
+END_TEST
+
+START_TEST(traces_are_drawn) {
+    tool(0, NOTHING_MORE, "run %s %s --trace %s", RIG, PLAN, scratch("t.csv"));
+    tool(0, SAYS("Picture: "), "plot %s -o %s", scratch("t.csv"), scratch("t.svg"));
+    char *svg = contents(scratch("t.svg"));
+    const char *const words[] = {"<svg", "duty (%)", "motor volts (V)", "current (A)",
+                                 "output (rpm)", "time (s)", "pump"};
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
+        ck_assert_msg(strstr(svg, words[i]) != NULL, "%s", words[i]);
+    }
+    free(svg);
+    tool(2, SAYS("bad.csv:3:7: found 'x"), "plot %s -o %s",
+         write_file("bad.csv", "time_s,a_asked_percent,a_duty_percent,a_volts,a_amps,a_amps_min,"
+                               "a_amps_max,a_rpm,a_supply_volts,a_phase\r\n"
+                               "0,1,2,3,4,5,6,7,8,off\r\n0.001,x,2,3,4,5,6,7,8,off\r\n"),
+         scratch("u.png"));
+    ck_assert_int_ne(access(scratch("u.png"), F_OK), 0);
+}
+END_TEST
+
+START_TEST(the_rig_is_listed) {
+    tool(0, SAYS("honey pump", "direction 4, brake 7, pwm 9", "20 kHz in 800 steps", "stall 6.38 A"),
+         "rig %s", RIG);
+    tool(0, NOTHING_MORE, "rig %s --json", RIG);
+    json_t *all = json_loads(output, 0, NULL);
+    const json_t *pump = json_array_get(json_object_get(all, "loads"), 0);
+    ck_assert_str_eq(json_string_value(json_object_get(pump, "name")), "pump");
+    json_decref(all);
+}
+END_TEST
+
+START_TEST(help_shows_an_example_that_works) {
+    static const char *const commands[] = {"run", "plot", "rig", "demo"};
+    tool(0, SAYS("windpin " WPIN_VERSION), "--version");
+    tool(0, SAYS("Exit status", "run", "plot", "rig", "demo"), "--help");
+    run_command(output, sizeof output, TEST_TOOL " run %s %s --trace %s", RIG, PLAN,
+                scratch("pump.csv"));
+    for (int i = 0; i < 4; i++) {
+        tool(0, SAYS("Example:\n  windpin "), "%s --help", commands[i]);
+        char *example = strstr(output, "Example:\n  windpin ") + strlen("Example:\n  windpin ");
+        *strchrnul(example, '\n') = '\0';
+        char copy[500];
+        snprintf(copy, sizeof copy, "%s", example);
+        int status = run_command(output, sizeof output,
+                                 "mkdir -p %s && cd %s && ln -sfn " TEST_SOURCE "/demo demo && "
+                                 "cp ../pump.csv . && " TEST_TOOL " %s",
+                                 scratch("help"), scratch("help"), copy);
+        ck_assert_msg(status == 0, "windpin %s: %s", copy, output);
+    }
+}
+END_TEST
+
+START_TEST(the_examples_run) {
+    const struct {
+        const char *program, *words;
+    } rows[] = {{"on_for_a_time", "  3.001 s                 duty  +60.0 %"},
+                {"ramp", "held           duty  +60.0 %"},
+                {"both_ways", "reverse        duty  -50.0 %"}};
+    for (size_t i = 0; i < 3; i++) {
+        int status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);
+        ck_assert_int_eq(status, 0);
+        ck_assert_msg(strstr(output, rows[i].words) != NULL, "%s", output);
+        ck_assert_ptr_nonnull(strstr(output, "at rest"));
+        run_command(output, sizeof output, "wc -l < " TEST_SOURCE "/examples/%s.c",
+                    rows[i].program);
+        ck_assert_int_lt(atoi(output), 60);
+    }
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("tool");
+    TCase *tests = tcase_create("tool");
+    tcase_set_timeout(tests, 120);
+    tcase_add_test(tests, the_demo_runs_and_leaves_its_files);
+    tcase_add_test(tests, asked_and_achieved_agree);
+    tcase_add_test(tests, pin_levels_are_a_value_change_dump);
+    tcase_add_test(tests, a_motor_that_does_not_move_is_explained);
+    tcase_add_test(tests, a_second_way_round_rests_first_and_says_so);
+    tcase_add_test(tests, wrong_usage_is_told);
+    tcase_add_test(tests, a_full_disk_is_told);
+    tcase_add_loop_test(tests, an_interrupt_stops_the_motor_and_keeps_the_trace, 0, 2);
+    tcase_add_test(tests, later_rounds_are_summed_up);
+    tcase_add_test(tests, the_same_run_twice_is_the_same);
+    tcase_add_test(tests, traces_are_drawn);
+    tcase_add_test(tests, the_rig_is_listed);
+    tcase_add_test(tests, help_shows_an_example_that_works);
+    tcase_add_test(tests, the_examples_run);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}

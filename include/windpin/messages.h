@@ -34,7 +34,7 @@ void wpin_messages_free(wpin_messages *list);
 
 /** The candidate nearest to a word, if near enough to be what was meant, else NULL. Distance in
  * letters changed, added, left out or exchanged with the neighbour (restricted
- * Damerau-Levenshtein), without regard to case; at most a third of the word, at least one. */
+ * Damerau-Levenshtein), without regard to case; at most two fifths of the word, at least one. */
 const char *wpin_nearest_word(const char *word, const char *const *candidates, size_t count);
 
 #ifdef __cplusplus

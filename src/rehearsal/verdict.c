@@ -49,14 +49,26 @@ static bool miswired(const wpin_rig_load *load) {
     return false;
 }
 
-/* Duty whose mean current just breaks the shaft loose: torque to hold, through K and the loop's
- * resistance, over the supply (the current free-wheels, so it is nearly its mean). */
+/* Duty whose peak current just breaks the shaft loose: hold / K = I + ripple / 2 with, over a
+ * period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the current runs
+ * against in the off phase: a diode, or with fast decay the supply and two diodes. */
 static double loose_duty(const wpin_run *run, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
-    double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
+    const wpin_sim_bridge *b = &load->bridge;
     const wpin_rig_supply *s = &run->rig->supplies[load->supply];
-    double loop = m->resistance + 2 * load->bridge.on_resistance + s->resistance;
-    return hold / m->constant * loop / s->volts;
+    bool fast = b->off_phase == WPIN_SIM_OFF_FAST;
+    double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
+    double on = m->resistance + 2 * b->on_resistance + s->resistance;
+    double off = m->resistance + b->diode_resistance + b->on_resistance;
+    double against = fast ? s->volts + 2 * b->diode_volts : b->diode_volts;
+    double duty = 0.5;
+    for (int i = 0; i < 30; i++) { /* settles at once: the resistances and ripple vary slowly */
+        double ripple = s->volts * duty * (1 - duty) / load->limits.pwm_hz / m->inductance;
+        double amps = fmax(hold / m->constant - ripple / 2, 0);
+        duty = (amps * (duty * on + (1 - duty) * off) + against) / (s->volts + against);
+        duty = fmin(fmax(duty, 0), 1);
+    }
+    return duty;
 }
 
 /* The shaft stands although duty is on the pins: the likeliest cause first. */

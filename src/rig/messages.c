@@ -81,7 +81,7 @@ static size_t distance(const char *a, const char *b) {
 
 const char *wpin_nearest_word(const char *word, const char *const *candidates, size_t count) {
     const char *nearest = NULL;
-    size_t allowed = strlen(word) / 3 < 1 ? 1 : strlen(word) / 3;
+    size_t share = strlen(word) * 2 / 5, allowed = share < 1 ? 1 : share;
     for (size_t i = 0; i < count; i++) {
         size_t d = distance(word, candidates[i]);
         if (d <= allowed) {

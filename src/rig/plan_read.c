@@ -22,6 +22,10 @@ typedef struct plan_reader {
 #define HOLD_MAX 4.0e6 /* 46 days; what 32 bits of milliseconds hold */
 #define RAMP_MAX 600.0
 
+static int16_t to_duty(double fraction) {
+    return (int16_t)lround(fraction * WPIN_DUTY_FULL);
+}
+
 /* [forward|reverse] PERCENT, into a signed fraction. */
 static bool take_duty(plan_reader *r, size_t load, double *duty) {
     bool reverse = wpin_words_take(&r->line, "reverse");
@@ -39,9 +43,9 @@ static bool take_duty(plan_reader *r, size_t load, double *duty) {
                        *duty * -100);
         return false;
     }
-    if (*duty == 0) {
+    if (to_duty(*duty) == 0) {
         wpin_words_say(&r->line, column,
-                       "a duty of 0 %% is no motion; to come to rest write '%s stop'",
+                       "a duty of 0 %% (or nearly so) is no motion; to come to rest write '%s stop'",
                        r->rig->loads[load].name);
         return false;
     }
@@ -107,10 +111,6 @@ static void add_action(plan_reader *r, wpin_step step, double seconds) {
         add_step(r, (wpin_step){.op = WPIN_OP_LEAVE}, false);
     }
     wpin_flow_pass(&r->flow, seconds);
-}
-
-static int16_t to_duty(double fraction) {
-    return (int16_t)lround(fraction * WPIN_DUTY_FULL);
 }
 
 /* ---- actions on a load ---- */
