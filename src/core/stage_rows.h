@@ -11,7 +11,7 @@ static inline wpin_cell wpin_cell_at(const wpin_stage_table *table, uint8_t row,
 }
 
 static inline bool wpin_bit(uint8_t mask, uint8_t line) {
-    return ((mask >> line) & 1U) != 0;
+    return (((unsigned)mask >> line) & 1U) != 0;
 }
 
 /* A cell that needs a timer behind the pin. */
