@@ -76,8 +76,8 @@ typedef struct outcome {
 static outcome by_general_solver(double duty, int ms) {
     double n = motor.gear_ratio, load = motor.load_torque / (n * motor.gear_efficiency);
     plain p = {.inertia = motor.inertia + motor.load_inertia / (n * n),
-               .viscous = motor.viscous_friction +
-                          motor.load_viscous / (n * n * motor.gear_efficiency),
+               .viscous =
+                   motor.viscous_friction + motor.load_viscous / (n * n * motor.gear_efficiency),
                .hold = motor.static_friction + load,
                .move = motor.dry_friction + load};
     gsl_odeiv2_system system = {slopes, NULL, 2, &p};
@@ -134,8 +134,8 @@ static void compare(double duty) {
     enum { SPAN = 2000 };
     outcome general = by_general_solver(duty, SPAN), ours = by_simulator(duty, SPAN);
     printf("  %3.0f %% duty: worst error %.2g %% in current, %.2g %% in speed; %.0f times faster\n",
-           duty * 100, worst(ours.amps, general.amps, SPAN),
-           worst(ours.speed, general.speed, SPAN), general.seconds / ours.seconds);
+           duty * 100, worst(ours.amps, general.amps, SPAN), worst(ours.speed, general.speed, SPAN),
+           general.seconds / ours.seconds);
     free(general.amps), free(general.speed), free(ours.amps), free(ours.speed);
 }
 

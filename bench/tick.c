@@ -49,10 +49,8 @@ static const wpin_port port = {.now = now,
                                .millivolts = millivolts,
                                .pause = pause_us};
 static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
-static const wpin_stage_config stage = {.table = &wpin_table_direction_pwm_brake,
-                                        .lines = lines,
-                                        .pwm_hz = 20000,
-                                        .dead_time_us = 2};
+static const wpin_stage_config stage = {
+    .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
 static const wpin_motor_config config = {.stage = &stage,
                                          .up_us = 60000000,
                                          .down_us = 1500000,

@@ -52,7 +52,7 @@ void start(void) {
     SYST_RVR = 0xFFFFFF;
     SYST_CVR = 0;
     SYST_CSR = 5;
-    counts_of_loop(1000); /* the first reload */
+    counts_of_loop(1000);                          /* the first reload */
     uint32_t per_million = counts_of_loop(500000); /* 1,000,000 instructions */
     say("motor ");
     say_number(sizeof(wpin_motor));

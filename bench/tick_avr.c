@@ -1,8 +1,8 @@
 /* For simavr: cycles of a tick on an ATmega328P by its own timer, told over the serial port. */
 #include "tick.h"
+#include <avr/interrupt.h>
 #include <avr/io.h>
 #include <avr/sleep.h>
-#include <avr/interrupt.h>
 #include <stdio.h>
 
 static int put(char c, FILE *file) {
@@ -26,12 +26,11 @@ int main(void) {
     stdout = &out;
     UCSR0B = 1 << TXEN0;
     TCCR1B = 1 << CS10;
-    printf("motor %u, its configuration %u, sequence %u and %u a track, step %u\n",
-           (unsigned)sizeof(wpin_motor),
-           (unsigned)(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) +
-                      3 * sizeof(wpin_line)),
-           (unsigned)sizeof(wpin_sequence), (unsigned)sizeof(wpin_track),
-           (unsigned)sizeof(wpin_step));
+    printf(
+        "motor %u, its configuration %u, sequence %u and %u a track, step %u\n",
+        (unsigned)sizeof(wpin_motor),
+        (unsigned)(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line)),
+        (unsigned)sizeof(wpin_sequence), (unsigned)sizeof(wpin_track), (unsigned)sizeof(wpin_step));
     for (uint8_t what = 0; what < BENCH_CASES; what++) {
         uint32_t sum = 0;
         uint16_t most = 0;

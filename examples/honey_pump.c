@@ -4,10 +4,8 @@
 #include <windpin/sim.h>
 
 static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}}; /* direction, brake, pwm */
-static const wpin_stage_config stage = {.table = &wpin_table_direction_pwm_brake,
-                                        .lines = lines,
-                                        .pwm_hz = 20000,
-                                        .dead_time_us = 2};
+static const wpin_stage_config stage = {
+    .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
 static const wpin_motor_config config = {
     .stage = &stage,
     .up_us = 2000000,   /* rest to full duty in two seconds */

@@ -17,7 +17,8 @@ static void put(recorder *r, record_call call, wpin_pin pin, int value) {
         wpin_pin high = (wpin_pin)r->high_pairs[i][0], low = (wpin_pin)r->high_pairs[i][1];
         bool both = recorder_on(r, high) && recorder_on(r, low);
         bool shared = r->level[high] < 0 && r->level[low] < 0 &&
-                      r->inverted[high] != r->inverted[low] && r->dead_ns[high] + r->dead_ns[low] != 0;
+                      r->inverted[high] != r->inverted[low] &&
+                      r->dead_ns[high] + r->dead_ns[low] != 0;
         r->shoot_through += both && !shared;
     }
 }

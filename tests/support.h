@@ -8,7 +8,13 @@
 #include <windpin/windpin.h>
 
 /* A recorded call. */
-typedef enum record_call { CALL_OPEN, CALL_WRITE, CALL_PWM_START, CALL_PWM_DUTY, CALL_PAUSE } record_call;
+typedef enum record_call {
+    CALL_OPEN,
+    CALL_WRITE,
+    CALL_PWM_START,
+    CALL_PWM_DUTY,
+    CALL_PAUSE
+} record_call;
 typedef struct record {
     record_call call;
     uint32_t time;
@@ -22,13 +28,13 @@ typedef struct recorder {
     uint32_t now;
     int32_t millivolts[8];
     record records[4096];
-    size_t count;      /* of records; the oldest are dropped when full */
+    size_t count; /* of records; the oldest are dropped when full */
     bool output[32];
     int level[32];     /* 0, 1, 2 floating; -1 PWM */
     uint16_t duty[32]; /* while PWM */
     uint16_t dead_ns[32];
     bool inverted[32];
-    int calls_left;    /* refuse open or pwm_start when this reaches 0; below 0: never */
+    int calls_left; /* refuse open or pwm_start when this reaches 0; below 0: never */
     int high_pairs[4][2];
     int pair_count;
     unsigned shoot_through; /* instants with both pins of a pair on */

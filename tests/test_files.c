@@ -7,49 +7,49 @@
 #include <windpin/plan.h>
 
 /* A good rig; the table below spoils one line of it at a time. */
-static const char good_rig[] = "rig: bench\n"                                              /* 1 */
-                               "controller: {logic: 5V, timer-clock: 16MHz, tick: 1ms}\n"  /* 2 */
-                               "supplies:\n"                                               /* 3 */
-                               "  main: {voltage: 12V, resistance: 0.1ohm, switch: on}\n"  /* 4 */
-                               "loads:\n"                                                  /* 5 */
-                               "  pump:\n"                                                 /* 6 */
-                               "    supply: main\n"                                        /* 7 */
-                               "    stage:\n"                                              /* 8 */
-                               "      kind: direction-pwm-brake\n"                         /* 9 */
-                               "      pins: {direction: 4, brake: 7, pwm: 9}\n"            /* 10 */
-                               "      inverted: [brake]\n"                                 /* 11 */
-                               "      pwm: 20kHz\n"                                        /* 12 */
+static const char good_rig[] = "rig: bench\n"                                             /* 1 */
+                               "controller: {logic: 5V, timer-clock: 16MHz, tick: 1ms}\n" /* 2 */
+                               "supplies:\n"                                              /* 3 */
+                               "  main: {voltage: 12V, resistance: 0.1ohm, switch: on}\n" /* 4 */
+                               "loads:\n"                                                 /* 5 */
+                               "  pump:\n"                                                /* 6 */
+                               "    supply: main\n"                                       /* 7 */
+                               "    stage:\n"                                             /* 8 */
+                               "      kind: direction-pwm-brake\n"                        /* 9 */
+                               "      pins: {direction: 4, brake: 7, pwm: 9}\n"           /* 10 */
+                               "      inverted: [brake]\n"                                /* 11 */
+                               "      pwm: 20kHz\n"                                       /* 12 */
                                "    driver: {on-resistance: 0.2ohm, current-limit: 8A,"
-                               " voltage-limit: 30V, sense: 400mV/A}\n"                    /* 13 */
-                               "    motor:\n"                                              /* 14 */
-                               "      resistance: 1.4ohm\n"                                /* 15 */
-                               "      inductance: 1.6 mH\n"                                /* 16 */
-                               "      constant: 22mNm/A\n"                                 /* 17 */
-                               "      inertia: 160gcm2\n"                                  /* 18 */
-                               "      static-friction: 14mNm\n"                            /* 19 */
-                               "      dry-friction: 9mNm\n"                                /* 20 */
-                               "    ramp: {up: 2s, down: 1500ms}\n"                        /* 21 */
-                               "    rest: 400ms\n"                                         /* 22 */
-                               "    duty-limit: 80%\n"                                     /* 23 */
-                               "    current-trip: {level: 6A, time: 50ms, input: 0}\n"     /* 24 */
-                               "  fan:\n"                                                  /* 25 */
-                               "    supply: MAIN\n"                                        /* 26 */
+                               " voltage-limit: 30V, sense: 400mV/A}\n"                /* 13 */
+                               "    motor:\n"                                          /* 14 */
+                               "      resistance: 1.4ohm\n"                            /* 15 */
+                               "      inductance: 1.6 mH\n"                            /* 16 */
+                               "      constant: 22mNm/A\n"                             /* 17 */
+                               "      inertia: 160gcm2\n"                              /* 18 */
+                               "      static-friction: 14mNm\n"                        /* 19 */
+                               "      dry-friction: 9mNm\n"                            /* 20 */
+                               "    ramp: {up: 2s, down: 1500ms}\n"                    /* 21 */
+                               "    rest: 400ms\n"                                     /* 22 */
+                               "    duty-limit: 80%\n"                                 /* 23 */
+                               "    current-trip: {level: 6A, time: 50ms, input: 0}\n" /* 24 */
+                               "  fan:\n"                                              /* 25 */
+                               "    supply: MAIN\n"                                    /* 26 */
                                "    stage: {kind: direction-pwm-brake, pwm: 25kHz,"
-                               " pins: {direction: 10, brake: 11, pwm: 12}}\n"             /* 27 */
+                               " pins: {direction: 10, brake: 11, pwm: 12}}\n" /* 27 */
                                "    driver: {on-resistance: 0.2ohm, current-limit: 8A,"
-                               " voltage-limit: 30V}\n"                                    /* 28 */
+                               " voltage-limit: 30V}\n" /* 28 */
                                "    motor: {resistance: 2ohm, inductance: 1mH, constant: "
-                               "1.5mV/rpm, inertia: 0.2kgcm2}\n"                           /* 29 */
-                               "    ramp: {up: 1s, down: 1s}\n"                            /* 30 */
-                               "    rest: 1s\n";                                           /* 31 */
+                               "1.5mV/rpm, inertia: 0.2kgcm2}\n" /* 29 */
+                               "    ramp: {up: 1s, down: 1s}\n"  /* 30 */
+                               "    rest: 1s\n";                 /* 31 */
 
 /* Replaces the first `from` in a text. */
 static char *replaced(const char *text, const char *from, const char *to) {
     const char *at = strstr(text, from);
     char *result = NULL;
     ck_assert_msg(at != NULL, "'%s' is not in the text", from);
-    ck_assert_int_ge(asprintf(&result, "%.*s%s%s", (int)(at - text), text, to,
-                              at + strlen(from)), 0);
+    ck_assert_int_ge(asprintf(&result, "%.*s%s%s", (int)(at - text), text, to, at + strlen(from)),
+                     0);
     return result;
 }
 
@@ -73,7 +73,8 @@ static char *all_of(const wpin_messages *m) {
     for (size_t i = 0; i < m->count; i++) {
         char *longer = NULL;
         ck_assert_int_ge(asprintf(&longer, "%s\n%u:%u: %s", text, m->items[i].line,
-                                  m->items[i].column, m->items[i].text), 0);
+                                  m->items[i].column, m->items[i].text),
+                         0);
         free(text);
         text = longer;
     }
@@ -118,8 +119,9 @@ static const struct {
     {"20kHz", "20kh", 12, 12, "'kh' is no unit known here; expected a frequency"},
     {"20kHz", "100Hz", 12, 12, "the controller's timer makes 245 Hz to 8 MHz only"},
     {"switch: on", "switch: onn", 4, 0, "unknown value for switch 'onn' (did you mean 'on'?)"},
-    {"voltage", "votlage", 4, 10, "unknown key in supply 'main': 'votlage' (did you mean "
-                                 "'voltage'?)"},
+    {"voltage", "votlage", 4, 10,
+     "unknown key in supply 'main': 'votlage' (did you mean "
+     "'voltage'?)"},
     {"voltage: 12V, ", "", 4, 9, "supply 'main' lacks 'voltage'"},
     {"kind: direction-pwm-brake", "kind: direction-pwm-break", 9, 13,
      "(did you mean 'direction-pwm-brake'?)"},
@@ -129,18 +131,21 @@ static const struct {
     {"direction: 4, ", "", 10, 13, "pins lack 'direction'"},
     {"direction: 4", "direction: D4", 10, 25, "'D4' is no pin"},
     {"direction: 4", "direction: 256", 10, 25, "expected a whole number, 0 to 255"},
-    {"direction: 10", "direction: 9", 27, 0, "pin 9 for 'direction' of 'fan' is taken: 'pwm' of "
-                                             "'pump' (line 6)"},
+    {"direction: 10", "direction: 9", 27, 0,
+     "pin 9 for 'direction' of 'fan' is taken: 'pwm' of "
+     "'pump' (line 6)"},
     {"[brake]", "[break]", 11, 18, "unknown line 'break' (did you mean 'brake'?)"},
     {"[brake]", "brake", 11, 17, "inverted must be a list"},
     {"supply: main", "supply: mian", 7, 13, "unknown supply 'mian' (did you mean 'main'?)"},
-    {"  fan:", "  PUMP:", 25, 3, "the name 'PUMP' is taken by the load on line 6; choose another, "
-                                 "e.g. 'PUMP-2'"},
+    {"  fan:", "  PUMP:", 25, 3,
+     "the name 'PUMP' is taken by the load on line 6; choose another, "
+     "e.g. 'PUMP-2'"},
     {"  fan:", "  main:", 25, 3, "the name 'main' is taken by the supply on line 4"},
     {"  fan:", "  repeat:", 25, 3, "'repeat' is a word of the plan language"},
     {"  fan:", "  2nd fan:", 25, 3, "'2nd fan' can't be a name"},
-    {"static-friction: 14mNm", "static-friction: 4mNm", 15, 7, "static-friction (4 mNm) is below "
-                                                               "dry-friction (9 mNm)"},
+    {"static-friction: 14mNm", "static-friction: 4mNm", 15, 7,
+     "static-friction (4 mNm) is below "
+     "dry-friction (9 mNm)"},
     {"sense: 400mV/A", "sense: 2V/A", 24, 0, "current-trip at 6 A can never be seen"},
     {", sense: 400mV/A", "", 24, 0, "current-trip needs a current sense"},
     {"    rest: 400ms\n", "    rest: 400ms\n    rest: 1s\n", 23, 5, "it is on line 22 already"},
@@ -219,8 +224,9 @@ static const struct {
     {"pump run 60% for 0.1ms\n", 1, 18, "out of range; expected 1 ms to"},
     {"pump hold 2s\n", 1, 6, "'pump' is at rest here and has nothing to hold"},
     {"pump rest\n", 1, 10, "the line ends too early; expected a time"},
-    {"pump ramp 20%\n", 2, 1, "the plan ends with 'pump' still at 20 % (line 1); expected a last "
-                              "line such as 'pump stop'"},
+    {"pump ramp 20%\n", 2, 1,
+     "the plan ends with 'pump' still at 20 % (line 1); expected a last "
+     "line such as 'pump stop'"},
     {"main\n", 1, 5, "'main' is a supply; expected 'on' or 'off'"},
     {"main onn\n", 1, 6, "expected 'on' or 'off'"},
     {"wait\n", 1, 5, "expected a time"},
@@ -246,8 +252,7 @@ START_TEST(each_mistake_in_a_plan_is_told_with_its_place) {
     wpin_messages m = {0};
     wpin_rig *rig = read_rig(good_rig, &m);
     for (size_t i = 0; i < sizeof plan_mistakes / sizeof *plan_mistakes; i++) {
-        wpin_plan *plan =
-            wpin_plan_read(write_file("bad.plan", plan_mistakes[i].plan), rig, &m);
+        wpin_plan *plan = wpin_plan_read(write_file("bad.plan", plan_mistakes[i].plan), rig, &m);
         ck_assert_msg(plan == NULL && said(&m, plan_mistakes[i].line, plan_mistakes[i].column,
                                            plan_mistakes[i].words),
                       "%s was told as:%s", plan_mistakes[i].plan, all_of(&m));
@@ -278,15 +283,15 @@ START_TEST(a_good_plan_becomes_its_steps) {
                                "pump coast\n"
                                "main off\n";
     static const wpin_step expected[] = {
-        {WPIN_OP_SWITCH, 0, 1, 0, 0},         {WPIN_OP_RUN, 0, 9830, 1500000, 0},
-        {WPIN_OP_HOLD, 0, 0, 0, 3000},        {WPIN_OP_REPEAT, 0, 2, 0, 0},
-        {WPIN_OP_FORK, 0, 7, 0, 0},           {WPIN_OP_RUN_FOR, 1, -8192, 0, 2000},
-        {WPIN_OP_LEAVE, 0, 0, 0, 0},          {WPIN_OP_FORK, 0, 11, 0, 0},
-        {WPIN_OP_RUN, 0, 3277, 0, 0},         {WPIN_OP_WAIT, 0, 0, 0, 100},
-        {WPIN_OP_LEAVE, 0, 0, 0, 0},          {WPIN_OP_JOIN, 0, 0, 0, 0},
-        {WPIN_OP_AGAIN, 0, 0, 0, 0},          {WPIN_OP_STOP, 0, 0, 2000000, 0},
-        {WPIN_OP_BRAKE, 0, 0, 0, 500},        {WPIN_OP_COAST, 0, 0, 0, 0},
-        {WPIN_OP_SWITCH, 0, 0, 0, 0},         {WPIN_OP_END, 0, 0, 0, 0}};
+        {WPIN_OP_SWITCH, 0, 1, 0, 0},  {WPIN_OP_RUN, 0, 9830, 1500000, 0},
+        {WPIN_OP_HOLD, 0, 0, 0, 3000}, {WPIN_OP_REPEAT, 0, 2, 0, 0},
+        {WPIN_OP_FORK, 0, 7, 0, 0},    {WPIN_OP_RUN_FOR, 1, -8192, 0, 2000},
+        {WPIN_OP_LEAVE, 0, 0, 0, 0},   {WPIN_OP_FORK, 0, 11, 0, 0},
+        {WPIN_OP_RUN, 0, 3277, 0, 0},  {WPIN_OP_WAIT, 0, 0, 0, 100},
+        {WPIN_OP_LEAVE, 0, 0, 0, 0},   {WPIN_OP_JOIN, 0, 0, 0, 0},
+        {WPIN_OP_AGAIN, 0, 0, 0, 0},   {WPIN_OP_STOP, 0, 0, 2000000, 0},
+        {WPIN_OP_BRAKE, 0, 0, 0, 500}, {WPIN_OP_COAST, 0, 0, 0, 0},
+        {WPIN_OP_SWITCH, 0, 0, 0, 0},  {WPIN_OP_END, 0, 0, 0, 0}};
     wpin_messages m = {0};
     wpin_rig *rig = read_rig(good_rig, &m);
     wpin_plan *plan = wpin_plan_read(write_file("good.plan", text), rig, &m);
@@ -339,8 +344,8 @@ START_TEST(the_nearest_word_is_what_was_meant) {
     static const char *const words[] = {"ramp", "run", "hold", "stop", "rest", "brake", "coast"};
     const struct {
         const char *word, *near;
-    } rows[] = {{"rmap", "ramp"}, {"RAMPP", "ramp"}, {"hodl", "hold"}, {"break", "brake"},
-                {"cost", "coast"}, {"xyz", NULL},    {"r", NULL},      {"", NULL}};
+    } rows[] = {{"rmap", "ramp"},  {"RAMPP", "ramp"}, {"hodl", "hold"}, {"break", "brake"},
+                {"cost", "coast"}, {"xyz", NULL},     {"r", NULL},      {"", NULL}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         const char *near = wpin_nearest_word(rows[i].word, words, 7);
         ck_assert_msg((near == NULL) == (rows[i].near == NULL) &&

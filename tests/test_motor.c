@@ -166,8 +166,7 @@ START_TEST(direction_never_flips_at_speed) {
         case 0:
         case 1:
         case 2:
-            wpin_motor_run(&b.motor, (wpin_duty)duty, pick(2) ? 0 : pick(900000),
-                           1 + pick(3000));
+            wpin_motor_run(&b.motor, (wpin_duty)duty, pick(2) ? 0 : pick(900000), 1 + pick(3000));
             break;
         case 3: wpin_motor_brake(&b.motor); break;
         case 4: wpin_motor_coast(&b.motor); break;

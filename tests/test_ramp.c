@@ -5,7 +5,10 @@
 static const uint32_t tick_rates_us[] = {100, 333, 1000, 7000, 50000};
 static const wpin_moment starts[] = {0, 0xFFFFFF00, 0xFFF00000, 0x7FFFFFF0};
 
-enum { RATES = sizeof tick_rates_us / sizeof *tick_rates_us, STARTS = sizeof starts / sizeof *starts };
+enum {
+    RATES = sizeof tick_rates_us / sizeof *tick_rates_us,
+    STARTS = sizeof starts / sizeof *starts
+};
 
 /* Runs until done; the time it took to the tick that first shows the target. */
 static uint32_t time_to_target(wpin_ramp *ramp, wpin_moment now, uint32_t tick) {
@@ -25,13 +28,13 @@ START_TEST(ramps_are_exact_in_time_at_any_tick_and_across_the_wrap) {
         uint16_t from, to;
         uint32_t asked_us, expected_us;
     } rows[] = {
-        {0, 9830, 1500000, 1500000},   /* by time, slower than the limit */
-        {0, 16384, 0, 1000000},        /* by rate: the whole scale */
-        {0, 8192, 0, 500000},          /* by rate: half of it */
-        {16384, 4096, 0, 1500000},     /* down by its own rate */
-        {8192, 0, 3000000, 3000000},   /* down by time */
-        {0, 16384, 10000, 1000000},    /* too steep: the limit holds */
-        {1000, 1001, 0, 61},           /* one step */
+        {0, 9830, 1500000, 1500000}, /* by time, slower than the limit */
+        {0, 16384, 0, 1000000},      /* by rate: the whole scale */
+        {0, 8192, 0, 500000},        /* by rate: half of it */
+        {16384, 4096, 0, 1500000},   /* down by its own rate */
+        {8192, 0, 3000000, 3000000}, /* down by time */
+        {0, 16384, 10000, 1000000},  /* too steep: the limit holds */
+        {1000, 1001, 0, 61},         /* one step */
         {0, 16384, WPIN_RAMP_MAX_US, WPIN_RAMP_MAX_US},
     };
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
@@ -62,7 +65,8 @@ START_TEST(the_line_is_true_to_two_steps_in_between) {
 END_TEST
 
 START_TEST(a_target_that_moves_every_tick_loses_nothing) {
-    wpin_ramp ramp; /* a slider flung about: still the full slew, though each tick is under a step */
+    wpin_ramp
+        ramp; /* a slider flung about: still the full slew, though each tick is under a step */
     wpin_ramp_init(&ramp, 10000000, 10000000);
     wpin_moment now = 5;
     for (int i = 0; i < 50000; i++, now += 100) {

@@ -152,11 +152,10 @@ START_TEST(tracks_run_side_by_side) {
 END_TEST
 
 START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
-    static const wpin_step plan[] = {
-        {.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
-        {.op = WPIN_OP_RUN, .motor = 1, .value = WPIN_PERCENT(-50)},
-        {.op = WPIN_OP_WAIT, .time_ms = 100000},
-        {.op = WPIN_OP_END}};
+    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
+                                     {.op = WPIN_OP_RUN, .motor = 1, .value = WPIN_PERCENT(-50)},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 100000},
+                                     {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 4);
     wpin_sequence_start(&b.sequence, &b.config);
@@ -176,10 +175,9 @@ START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
 END_TEST
 
 START_TEST(motors_stop_when_the_plan_is_no_longer_served) {
-    static const wpin_step plan[] = {
-        {.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
-        {.op = WPIN_OP_WAIT, .time_ms = 100000},
-        {.op = WPIN_OP_END}};
+    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 100000},
+                                     {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
     wpin_sequence_start(&b.sequence, &b.config);
@@ -196,10 +194,9 @@ START_TEST(motors_stop_when_the_plan_is_no_longer_served) {
 END_TEST
 
 START_TEST(stopping_early_ramps_to_rest) {
-    static const wpin_step plan[] = {
-        {.op = WPIN_OP_RUN, .motor = 2, .value = WPIN_PERCENT(50)},
-        {.op = WPIN_OP_WAIT, .time_ms = 100000},
-        {.op = WPIN_OP_END}};
+    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 2, .value = WPIN_PERCENT(50)},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 100000},
+                                     {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
     wpin_sequence_start(&b.sequence, &b.config);
@@ -218,7 +215,8 @@ END_TEST
 
 /* Each wrong plan with what it is refused with and at which step. */
 START_TEST(wrong_plans_are_refused_before_anything_moves) {
-#define END_STEP {.op = WPIN_OP_END}
+#define END_STEP                                                                                   \
+    { .op = WPIN_OP_END }
     const struct {
         wpin_step steps[14];
         uint16_t count;
@@ -230,7 +228,9 @@ START_TEST(wrong_plans_are_refused_before_anything_moves) {
         {{{.op = WPIN_OP_RUN, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_RUN, .value = WPIN_DUTY_FULL + 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_RUN, .value = 1, .ramp_us = WPIN_RAMP_MAX_US + 1}, END_STEP},
-         2, WPIN_REFUSED_RANGE, 0},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
         {{{.op = WPIN_OP_RUN_FOR, .value = 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_SWITCH, .motor = 2}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
         {{{.op = WPIN_OP_REPEAT, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
@@ -240,18 +240,41 @@ START_TEST(wrong_plans_are_refused_before_anything_moves) {
         {{{.op = WPIN_OP_FORK, .value = 1}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
         {{{.op = WPIN_OP_FORK, .value = 9}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
         {{{.op = WPIN_OP_FORK, .value = 2}, {.op = WPIN_OP_LEAVE}, END_STEP},
-         3, WPIN_REFUSED_CONFIG, 2}, /* not joined */
-        {{{.op = WPIN_OP_REPEAT, .value = 2}, {.op = WPIN_OP_FORK, .value = 3},
-          {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_AGAIN}, END_STEP}, 5, WPIN_REFUSED_CONFIG, 3},
+         3,
+         WPIN_REFUSED_CONFIG,
+         2}, /* not joined */
+        {{{.op = WPIN_OP_REPEAT, .value = 2},
+          {.op = WPIN_OP_FORK, .value = 3},
+          {.op = WPIN_OP_LEAVE},
+          {.op = WPIN_OP_AGAIN},
+          END_STEP},
+         5,
+         WPIN_REFUSED_CONFIG,
+         3},
         {{{.op = WPIN_OP_WAIT}, END_STEP, {.op = WPIN_OP_WAIT}}, 3, WPIN_REFUSED_CONFIG, 1},
         {{{.op = WPIN_OP_WAIT}}, 1, WPIN_REFUSED_CONFIG, 0},
-        {{{.op = WPIN_OP_REPEAT, .value = 1}, {.op = WPIN_OP_REPEAT, .value = 1},
-          {.op = WPIN_OP_REPEAT, .value = 1}, {.op = WPIN_OP_REPEAT, .value = 1},
-          {.op = WPIN_OP_REPEAT, .value = 1}, END_STEP}, 6, WPIN_REFUSED_FULL, 4},
-        {{{.op = WPIN_OP_FORK, .value = 2}, {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_FORK, .value = 4},
-          {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_FORK, .value = 6}, {.op = WPIN_OP_LEAVE},
-          {.op = WPIN_OP_FORK, .value = 8}, {.op = WPIN_OP_LEAVE}, {.op = WPIN_OP_JOIN}, END_STEP},
-         10, WPIN_REFUSED_FULL, 9}, /* five tracks at once, room for four */
+        {{{.op = WPIN_OP_REPEAT, .value = 1},
+          {.op = WPIN_OP_REPEAT, .value = 1},
+          {.op = WPIN_OP_REPEAT, .value = 1},
+          {.op = WPIN_OP_REPEAT, .value = 1},
+          {.op = WPIN_OP_REPEAT, .value = 1},
+          END_STEP},
+         6,
+         WPIN_REFUSED_FULL,
+         4},
+        {{{.op = WPIN_OP_FORK, .value = 2},
+          {.op = WPIN_OP_LEAVE},
+          {.op = WPIN_OP_FORK, .value = 4},
+          {.op = WPIN_OP_LEAVE},
+          {.op = WPIN_OP_FORK, .value = 6},
+          {.op = WPIN_OP_LEAVE},
+          {.op = WPIN_OP_FORK, .value = 8},
+          {.op = WPIN_OP_LEAVE},
+          {.op = WPIN_OP_JOIN},
+          END_STEP},
+         10,
+         WPIN_REFUSED_FULL,
+         9}, /* five tracks at once, room for four */
     };
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         bench b;
@@ -283,8 +306,9 @@ START_TEST(what_is_checked_runs_to_its_end) {
         int forks = 0;
         while (n < 30) {
             switch (pick(6)) {
-            case 0: steps[n++] = (wpin_step){.op = WPIN_OP_REPEAT, .value = (int16_t)(1 + pick(3))};
-                    break;
+            case 0:
+                steps[n++] = (wpin_step){.op = WPIN_OP_REPEAT, .value = (int16_t)(1 + pick(3))};
+                break;
             case 1: steps[n++] = (wpin_step){.op = WPIN_OP_AGAIN}; break;
             case 2:
                 steps[n] = (wpin_step){.op = WPIN_OP_FORK, .value = (int16_t)(n + 3)};

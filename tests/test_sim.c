@@ -30,8 +30,13 @@ static bench ideal(void) {
                               .burns_above_amps = 100,
                               .burns_above_volts = 60,
                               .interlock = true},
-                   .motor = {.name = "motor", .resistance = R, .inductance = L, .constant = K,
-                             .inertia = J, .gear_ratio = 1, .gear_efficiency = 1}};
+                   .motor = {.name = "motor",
+                             .resistance = R,
+                             .inductance = L,
+                             .constant = K,
+                             .inertia = J,
+                             .gear_ratio = 1,
+                             .gear_efficiency = 1}};
 }
 
 static void build(bench *b) {
@@ -312,8 +317,8 @@ END_TEST
 START_TEST(what_burns_is_told_and_stays_dead) {
     static const struct {
         const char *part, *reason;
-    } expected[] = {{"driver", "over-current"}, {"driver", "over-voltage"},
-                    {"driver", "shoot-through"}, {"pin 9", "into what hangs on it"},
+    } expected[] = {{"driver", "over-current"},       {"driver", "over-voltage"},
+                    {"driver", "shoot-through"},      {"pin 9", "into what hangs on it"},
                     {"pin 9", "against another pin"}, {"pin 4", "into what hangs on it"}};
     bench b = ideal();
     b.bridge.burns_above_amps = _i == 0 ? 3 : 100;

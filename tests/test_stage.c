@@ -138,14 +138,16 @@ START_TEST(pulse_carries_the_signed_duty) {
     static const uint8_t cells[] = {P, P, P};
     static const wpin_stage_table table = {1, 3, states, cells, 0, 0, NULL, 0};
     static const wpin_line line[] = {{.pin = 3}};
-    wpin_stage_config config = {.table = &table, .lines = line, .pwm_hz = 50,
-                                .pulse_zero_us = 1500, .pulse_swing_us = 500};
+    wpin_stage_config config = {
+        .table = &table, .lines = line, .pwm_hz = 50, .pulse_zero_us = 1500, .pulse_swing_us = 500};
     const struct {
         wpin_state state;
         uint16_t duty;
         double us;
-    } rows[] = {{WPIN_STATE_FREE, 0, 1500},      {WPIN_STATE_FORWARD, 16384, 2000},
-                {WPIN_STATE_FORWARD, 8192, 1750}, {WPIN_STATE_REVERSE, 16384, 1000},
+    } rows[] = {{WPIN_STATE_FREE, 0, 1500},
+                {WPIN_STATE_FORWARD, 16384, 2000},
+                {WPIN_STATE_FORWARD, 8192, 1750},
+                {WPIN_STATE_REVERSE, 16384, 1000},
                 {WPIN_STATE_REVERSE, 4096, 1375}};
     recorder r;
     recorder_init(&r);

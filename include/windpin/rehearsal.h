@@ -30,6 +30,9 @@ typedef struct wpin_step_result {
     double at, took;                  /**< s since the plan began. */
     double duty, volts, rpm;          /**< At its end; volts and rpm as the motor truly had them. */
     double amps_peak;                 /**< Largest size of the current during the step. */
+    double rpm_peak;                  /**< Largest size of the speed during the step. */
+    double duty_peak;                 /**< Largest size of the duty during the step. */
+    double turned_after; /**< s until it was free to turn the other way round; 0: at once. */
     wpin_verdict verdict;
     char words[160]; /**< The verdict in words. */
     bool done;       /**< It came to its end. */

@@ -45,7 +45,7 @@ typedef struct wpin_vcd wpin_vcd;
  * it can't be written. Time unit 1 ns, counted from `start` ps. */
 wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start);
 /** A wpin_sim_pin_watcher; its context is the wpin_vcd. */
-void wpin_vcd_pin(void *vcd, int64_t picoseconds, wpin_pin pin, wpin_level level);
+void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level);
 /** 0, or the errno of the first write that failed. */
 int wpin_vcd_error(const wpin_vcd *vcd);
 /** Closes the file. 0, or the errno of the first failure. */

@@ -41,13 +41,18 @@ static void print_asked(const wpin_step_result *step) {
     printf("  %7s %8s", duty, time);
 }
 
+/* A value that would print as -0 prints as 0. */
+static double shown(double value, double last_digit) {
+    return fabs(value) < last_digit / 2 ? 0 : value;
+}
+
 static void print_step(const wpin_step_result *step, int width) {
     printf("%5u  %-*s", step->line, width, step->text);
     print_asked(step);
     printf("  %9.3f %8.3f", step->at, step->took);
     if (step->load >= 0) {
-        printf("  %7.1f %7.2f %8.0f %7.2f", step->duty * 100 + 0.0, step->volts + 0.0,
-               step->rpm + 0.0, step->amps_peak);
+        printf("  %7.1f %7.2f %8.0f %7.2f", shown(step->duty * 100, 0.1), shown(step->volts, 0.01),
+               shown(step->rpm, 1), step->amps_peak);
     } else {
         printf("  %7s %7s %8s %7s", "", "", "", "");
     }

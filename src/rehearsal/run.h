@@ -37,7 +37,7 @@ typedef struct wpin_run {
 /* Seconds since the plan began. */
 double wpin_run_time(const wpin_run *run);
 /* A step begins or ends on a track. */
-void wpin_run_step(void *run, uint8_t track, uint16_t step, bool begins);
+void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins);
 /* Adds the newest readings to the steps going on. */
 void wpin_run_tally_steps(wpin_run *run);
 /* Ends the steps that were going on when the plan ended early. */

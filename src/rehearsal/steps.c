@@ -72,6 +72,15 @@ void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins) {
     }
 }
 
+/* While a motor still ramps down or rests from the other direction, its own time has not begun. */
+static void note_turn(const wpin_run *run, wpin_step_result *r) {
+    const wpin_motor *motor = &run->motors[r->load];
+    bool against = motor->direction != 0 && motor->direction * motor->wanted < 0;
+    if (against && (r->op == WPIN_OP_RUN || r->op == WPIN_OP_RUN_FOR)) {
+        r->turned_after = wpin_run_time(run) - r->at;
+    }
+}
+
 void wpin_run_tally_steps(wpin_run *run) {
     for (size_t track = 0; track < run->plan->track_count; track++) {
         if (run->open_step[track] == 0) {
@@ -81,6 +90,10 @@ void wpin_run_tally_steps(wpin_run *run) {
         if (r->load >= 0) {
             const wpin_sim_reading *last = &run->last[r->load];
             r->amps_peak = fmax(r->amps_peak, fmax(fabs(last->amps_min), fabs(last->amps_max)));
+            r->duty_peak =
+                fmax(r->duty_peak, fabs(fraction(wpin_motor_duty(&run->motors[r->load]))));
+            r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
+            note_turn(run, r);
         }
     }
 }

@@ -85,7 +85,7 @@ static void judge_standing(const wpin_run *run, wpin_step_result *step) {
         rule(step, WPIN_VERDICT_BAD,
              "not moving: control wires are on other pins than the "
              "rig's stage says");
-    } else if (fabs(step->duty) < loose) {
+    } else if (fmax(fabs(step->duty), fabs(step->asked_duty)) < loose) {
         rule(step, WPIN_VERDICT_BAD,
              "not moving: held by friction and load; it breaks loose near %.0f %% duty",
              ceil(loose * 100));
@@ -99,31 +99,29 @@ static bool stands(const wpin_step_result *step) {
 }
 
 static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
-    const wpin_rig_load *load = &run->rig->loads[step->load];
-    double late = step->took - step->asked_seconds;
-    if (step->asked_seconds == 0 || late < 2.5 * run->rig->controller.tick) {
-        rule(step, WPIN_VERDICT_OK, "ok");
-    } else if (run->motors[step->load].ramp.slew_held != 0 &&
-               late < fmax(load->limits.ramp_up, load->limits.ramp_down)) {
+    double late = step->took - step->turned_after - step->asked_seconds;
+    if (step->asked_seconds > 0 && late > 2.5 * run->rig->controller.tick) {
         rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds", late);
-    } else {
+    } else if (step->turned_after > 0) {
         rule(step, WPIN_VERDICT_NOTE,
-             "%.2f s before it: ramp to zero and rest, to turn the other "
-             "way",
-             late);
+             "%.2f s before it: ramp to zero and rest, to turn the other way", step->turned_after);
+    } else {
+        rule(step, WPIN_VERDICT_OK, "ok");
     }
 }
 
 static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     bool ended_at_rest = step->op == WPIN_OP_RUN_FOR;
-    if (!ended_at_rest && stands(step)) {
+    bool never_moved = ended_at_rest ? step->rpm_peak == 0 : stands(step);
+    if (never_moved) {
         judge_standing(run, step);
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         rule(step, WPIN_VERDICT_BAD,
-             "turning the wrong way: swapped wires, or 'reversed' is "
-             "missing in the rig");
-    } else if (ended_at_rest && step->amps_peak == 0) {
-        judge_standing(run, step);
+             "turning the wrong way: swapped wires, or 'reversed' is missing in the rig");
+    } else if (fabs(step->asked_duty) - step->duty_peak > 0.005) {
+        rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
+             step->turned_after > 0 ? "it had to turn the other way first"
+                                    : "the rig's ramp takes longer than that");
     } else if (step->op == WPIN_OP_RUN) {
         judge_ramp_time(run, step);
     } else {
@@ -131,13 +129,12 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     }
 }
 
-static void judge_end(const wpin_run *run, wpin_step_result *step) {
+static void judge_end(wpin_step_result *step) {
     if (fabs(step->rpm) > 0.5) {
         rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
     } else {
         rule(step, WPIN_VERDICT_OK, "ok");
     }
-    (void)run;
 }
 
 void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
@@ -158,7 +155,7 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     case WPIN_OP_HOLD: judge_motion(run, step); break;
     case WPIN_OP_STOP:
     case WPIN_OP_COAST:
-    case WPIN_OP_BRAKE: judge_end(run, step); break;
+    case WPIN_OP_BRAKE: judge_end(step); break;
     default: rule(step, WPIN_VERDICT_OK, "ok"); break;
     }
 }

@@ -44,9 +44,10 @@ static bool take_duty(plan_reader *r, size_t load, double *duty) {
         return false;
     }
     if (to_duty(*duty) == 0) {
-        wpin_words_say(&r->line, column,
-                       "a duty of 0 %% (or nearly so) is no motion; to come to rest write '%s stop'",
-                       r->rig->loads[load].name);
+        wpin_words_say(
+            &r->line, column,
+            "a duty of 0 %% (or nearly so) is no motion; to come to rest write '%s stop'",
+            r->rig->loads[load].name);
         return false;
     }
     if (*duty > most) {
@@ -68,6 +69,21 @@ static char *line_text(const wpin_words *l) {
     return text;
 }
 
+/* Room for one more step and its source. */
+static bool grow_steps(wpin_plan *plan) {
+    wpin_step *steps = realloc(plan->steps, (plan->step_count + 1) * sizeof *steps);
+    if (steps == NULL) {
+        return false;
+    }
+    plan->steps = steps;
+    wpin_plan_source *sources = realloc(plan->sources, (plan->step_count + 1) * sizeof *sources);
+    if (sources == NULL) {
+        return false;
+    }
+    plan->sources = sources;
+    return true;
+}
+
 static void add_step(plan_reader *r, wpin_step step, bool shown) {
     wpin_plan *plan = r->plan;
     if (plan->step_count >= 32000) {
@@ -77,18 +93,14 @@ static void add_step(plan_reader *r, wpin_step step, bool shown) {
         r->full = true;
         return;
     }
-    wpin_step *steps = realloc(plan->steps, (plan->step_count + 1) * sizeof *steps);
-    plan->steps = steps != NULL ? steps : plan->steps;
-    wpin_plan_source *sources = realloc(plan->sources, (plan->step_count + 1) * sizeof *sources);
-    plan->sources = sources != NULL ? sources : plan->sources;
     char *text = shown ? line_text(&r->line) : strdup("");
-    if (steps == NULL || sources == NULL || text == NULL) {
+    if (text == NULL || !grow_steps(plan)) {
         free(text);
         r->full = true;
         return;
     }
-    steps[plan->step_count] = step;
-    sources[plan->step_count++] = (wpin_plan_source){r->line.number, text};
+    plan->steps[plan->step_count] = step;
+    plan->sources[plan->step_count++] = (wpin_plan_source){r->line.number, text};
 }
 
 static uint32_t to_ms(double seconds) {

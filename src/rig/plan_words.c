@@ -67,14 +67,15 @@ bool wpin_words_take(wpin_words *line, const char *text) {
 bool wpin_words_no_more(wpin_words *line) {
     const wpin_word *w = wpin_words_peek(line);
     if (w != NULL) {
-        wpin_words_say(line, w->column, "'%s' is too much here; expected the end of the line", w->text);
+        wpin_words_say(line, w->column, "'%s' is too much here; expected the end of the line",
+                       w->text);
     }
     return w == NULL;
 }
 
 /* Takes a quantity, which may be written in one word (3s) or in two (3 s). */
 bool wpin_words_take_quantity(wpin_words *line, wpin_dimension dimension, const char *what,
-                          double *value) {
+                              double *value) {
     const wpin_word *w = wpin_words_peek(line);
     char why[320], text[140];
     if (w == NULL) {
@@ -104,7 +105,8 @@ bool wpin_words_take_time(wpin_words *line, double most, double *seconds) {
         return false;
     }
     if (*seconds < 1e-3 || *seconds > most) {
-        wpin_words_say(line, column, "%.4g s is out of range; expected 1 ms to %.6g s", *seconds, most);
+        wpin_words_say(line, column, "%.4g s is out of range; expected 1 ms to %.6g s", *seconds,
+                       most);
         return false;
     }
     return true;

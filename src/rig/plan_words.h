@@ -15,7 +15,7 @@ typedef struct wpin_word {
 /* The words of a line, and how far it is read. Start with messages set and all else zero. */
 typedef struct wpin_words {
     wpin_messages *messages;
-    unsigned number; /* of the line */
+    unsigned number;  /* of the line */
     size_t count, at; /* words; the one to be taken next */
     wpin_word words[WPIN_WORDS_MAX];
     unsigned end; /* column behind the last word */

@@ -6,14 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum {
-    LOAD_SUPPLY,
-    LOAD_STAGE,
-    LOAD_DRIVER,
-    LOAD_MOTOR,
-    LOAD_RAMP,
-    LOAD_TRIP
-};
+enum { LOAD_SUPPLY, LOAD_STAGE, LOAD_DRIVER, LOAD_MOTOR, LOAD_RAMP, LOAD_TRIP };
 static const wpin_field load_fields[] = {
     NODE("supply", true),
     NODE("stage", true),
@@ -124,9 +117,8 @@ static unsigned read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stag
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
-        int line = wpin_find_word(reader, wpin_node(reader, pair->key),
-                                  wpin_key_text(reader, pair), "line", kind->lines,
-                                  kind->table->line_count);
+        int line = wpin_find_word(reader, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
+                                  "line", kind->lines, kind->table->line_count);
         if (line >= 0 && read_pin(reader, wpin_node(reader, pair->value), &pins[line])) {
             given |= 1U << line;
         }
@@ -282,8 +274,9 @@ static void read_supply_of(wpin_reader *reader, const wpin_rig *rig, yaml_node_t
 static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                        const wpin_rig_load *load) {
     if (load->bridge.sense_volts_per_amp <= 0) {
-        wpin_say_at(reader, node, "current-trip needs a current sense: give the driver 'sense', "
-                                  "e.g. sense: 200mV/A");
+        wpin_say_at(reader, node,
+                    "current-trip needs a current sense: give the driver 'sense', "
+                    "e.g. sense: 200mV/A");
         return;
     }
     double reach = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
@@ -308,8 +301,8 @@ static wpin_rig_load default_load(void) {
     };
 }
 
-void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
-                      const char *name, yaml_node_t *node) {
+void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                    yaml_node_t *node) {
     wpin_rig_load load = default_load();
     load.line = (unsigned)key->start_mark.line + 1;
     if (!wpin_take_name(reader, rig, key, name, load.name)) {

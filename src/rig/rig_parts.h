@@ -7,7 +7,9 @@
 
 #define QUANTITY(key, type, member, need, dim, low, high)                                          \
     {                                                                                              \
-        key, WPIN_FIELD_QUANTITY, need, dim, offsetof(type, member), low, high, { NULL, NULL }     \
+        key, WPIN_FIELD_QUANTITY, need, dim, offsetof(type, member), low, high, {                  \
+            NULL, NULL                                                                             \
+        }                                                                                          \
     }
 #define CHOICE(key, type, member, first, second)                                                   \
     {                                                                                              \
@@ -17,7 +19,9 @@
     }
 #define NODE(key, need)                                                                            \
     {                                                                                              \
-        key, WPIN_FIELD_NODE, need, WPIN_NUMBER, 0, 0, 0, { NULL, NULL }                           \
+        key, WPIN_FIELD_NODE, need, WPIN_NUMBER, 0, 0, 0, {                                        \
+            NULL, NULL                                                                             \
+        }                                                                                          \
     }
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 

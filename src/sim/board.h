@@ -25,13 +25,20 @@ typedef struct wpin_supply {
     char name[48];
 } wpin_supply;
 
+typedef struct wpin_legs {
+    wpin_leg_state a, b;
+} wpin_legs;
+
+/* As many as the inputs of a chip have combinations of levels. */
+#define WPIN_SIM_LEVELS (1U << WPIN_SIM_INPUTS)
+
 typedef struct wpin_bridge {
     wpin_sim_bridge part;
     char name[48];
     int supply;
-    int motor;                   /* WPIN_SIM_NO_WIRE: none */
-    int inputs[WPIN_SIM_INPUTS]; /* pins */
-    int cursor_count;
+    int motor;                       /* WPIN_SIM_NO_WIRE: none */
+    int inputs[WPIN_SIM_INPUTS];     /* pins */
+    wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
     bool burnt;
 } wpin_bridge;
 
@@ -65,6 +72,8 @@ struct wpin_sim {
 /* Records that a part burnt. */
 void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...)
     __attribute__((format(printf, 4, 5)));
+/* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
+void wpin_bridge_decide(wpin_bridge *bridge);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
 /* Feeds the legs what the supply gives. */

@@ -3,31 +3,35 @@
 #include "board.h"
 #include <math.h>
 
-typedef struct legs {
-    wpin_leg_state a, b;
-} legs;
-
-static legs direction_pwm_brake(const wpin_sim_bridge *part, const bool *high) {
+static wpin_legs direction_pwm_brake(const wpin_sim_bridge *part, const bool *high) {
     wpin_leg_state drive = part->off_phase == WPIN_SIM_OFF_FAST ? WPIN_LEG_OFF : WPIN_LEG_LOW;
     bool forward = high[WPIN_SIM_INPUT_DIRECTION];
     if (high[WPIN_SIM_INPUT_BRAKE]) {
-        return (legs){WPIN_LEG_LOW, WPIN_LEG_LOW};
+        return (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_LOW};
     }
     if (high[WPIN_SIM_INPUT_PWM]) {
-        return forward ? (legs){WPIN_LEG_HIGH, WPIN_LEG_LOW} : (legs){WPIN_LEG_LOW, WPIN_LEG_HIGH};
+        return forward ? (wpin_legs){WPIN_LEG_HIGH, WPIN_LEG_LOW}
+                       : (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_HIGH};
     }
-    return forward ? (legs){WPIN_LEG_OFF, drive} : (legs){drive, WPIN_LEG_OFF};
+    return forward ? (wpin_legs){WPIN_LEG_OFF, drive} : (wpin_legs){drive, WPIN_LEG_OFF};
 }
 
-static legs decide(const wpin_bridge *bridge, const wpin_cursor *inputs) {
-    if (bridge->burnt) {
-        return (legs){WPIN_LEG_OFF, WPIN_LEG_OFF};
+void wpin_bridge_decide(wpin_bridge *bridge) {
+    for (unsigned levels = 0; levels < WPIN_SIM_LEVELS; levels++) {
+        bool high[WPIN_SIM_INPUTS];
+        for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
+            high[i] = (levels >> i & 1U) != 0;
+        }
+        bridge->legs[levels] = direction_pwm_brake(&bridge->part, high);
     }
-    bool high[WPIN_SIM_INPUTS];
-    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
-        high[i] = inputs[i].level == WPIN_HIGH;
+}
+
+static unsigned levels_of(const wpin_cursor *inputs) {
+    unsigned levels = 0;
+    for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
+        levels |= (unsigned)(inputs[i].level == WPIN_HIGH) << i;
     }
-    return direction_pwm_brake(&bridge->part, high);
+    return levels;
 }
 
 static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
@@ -36,9 +40,12 @@ static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
 
 /* Both sides of a leg conduct while one turns off and the other on, unless the chip waits. */
 static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
-                                legs next, int64_t at) {
+                                wpin_legs next, int64_t at) {
+    if (bridge->part.interlock || plant->feed.volts <= 0) {
+        return;
+    }
     bool a = swaps_sides(plant->leg_a, next.a), b = swaps_sides(plant->leg_b, next.b);
-    if ((a || b) && !bridge->part.interlock && !bridge->burnt && plant->feed.volts > 0) {
+    if (a || b) {
         bridge->burnt = true;
         wpin_board_burn(sim, at, bridge->name,
                         "shoot-through: leg %s went from one side to the other with nothing "
@@ -89,13 +96,12 @@ static bool powered(const wpin_sim *sim, const wpin_bridge *bridge) {
 
 static void set_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
                      const wpin_cursor *inputs, int64_t at) {
-    legs next = {WPIN_LEG_OFF, WPIN_LEG_OFF};
-    if (powered(sim, bridge)) {
-        next = decide(bridge, inputs);
+    static const wpin_legs off = {WPIN_LEG_OFF, WPIN_LEG_OFF};
+    wpin_legs next = off;
+    if (!bridge->burnt && powered(sim, bridge)) {
+        next = bridge->legs[levels_of(inputs)];
         check_shoot_through(sim, bridge, plant, next, at);
-        if (bridge->burnt) {
-            next = (legs){WPIN_LEG_OFF, WPIN_LEG_OFF};
-        }
+        next = bridge->burnt ? off : next;
     }
     plant->leg_a = next.a;
     plant->leg_b = next.b;
@@ -115,6 +121,19 @@ static int64_t earliest(const wpin_cursor *inputs, int64_t until) {
     return until;
 }
 
+/* Takes the inputs over their edges at this moment; whether any level changed. */
+static bool pass_edges(wpin_cursor *inputs, int64_t at) {
+    bool changed = false;
+    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
+        if (inputs[i].edge == at) {
+            wpin_level before = inputs[i].level;
+            wpin_cursor_pass(&inputs[i]);
+            changed = changed || inputs[i].level != before;
+        }
+    }
+    return changed;
+}
+
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     if (bridge->motor == WPIN_SIM_NO_WIRE) {
         return;
@@ -131,11 +150,8 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         wpin_plant_advance(plant, edge - at);
         at = edge;
         check_current(sim, bridge, plant, at);
-        for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
-            if (inputs[i].edge == at) {
-                wpin_cursor_pass(&inputs[i]);
-            }
+        if (pass_edges(inputs, at) || bridge->burnt) {
+            set_legs(sim, bridge, plant, inputs, at);
         }
-        set_legs(sim, bridge, plant, inputs, at);
     }
 }

@@ -114,7 +114,7 @@ static double fan_torque(const wpin_plant *plant, double against, double dt) {
     return plant->quadratic * middle * fabs(middle);
 }
 
-static const wpin_piece *find_piece(wpin_plant *plant, double dt) {
+static const wpin_piece *find_piece(wpin_plant *plant, int64_t dt) {
     int way = find_way(plant);
     wpin_shaft shaft = find_shaft(plant);
     int number = (int)(((plant->leg_a * 3 + plant->leg_b) * 3 + (unsigned)(way + 1)) * 3 + shaft);
@@ -125,7 +125,7 @@ static const wpin_piece *find_piece(wpin_plant *plant, double dt) {
     }
     if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
         double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
-        p->force_speed = -(against + fan_torque(plant, against, dt)) / plant->inertia;
+        p->force_speed = -(against + fan_torque(plant, against, (double)dt * PS)) / plant->inertia;
     }
     return p;
 }
@@ -134,33 +134,49 @@ static double share_of(const wpin_plant *plant, double dt) {
     return plant->feed.sense_filter > 0 ? -expm1(-dt / plant->feed.sense_filter) : 1;
 }
 
+static void add_forces(wpin_cached *c, const wpin_piece *p) {
+    const wpin_matrix *psi = &c->p.psi, *xi = &c->p.xi;
+    double a = p->force_amps, w = p->force_speed;
+    c->end_amps = psi->m00 * a + psi->m01 * w;
+    c->end_speed = psi->m10 * a + psi->m11 * w;
+    c->sum_amps = xi->m00 * a + xi->m01 * w;
+    c->sum_speed = xi->m10 * a + xi->m11 * w;
+}
+
 static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t dt) {
     double seconds = (double)dt * PS;
-    return (wpin_cached){dt, p->number, wpin_propagator_make(&p->rates, seconds),
-                         share_of(plant, seconds)};
+    wpin_cached c = {.dt = dt,
+                     .piece = p->number,
+                     .p = wpin_propagator_make(&p->rates, seconds),
+                     .seconds = seconds,
+                     .sense_share = share_of(plant, seconds)};
+    add_forces(&c, p);
+    return c;
 }
 
 static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_t dt) {
-    uint64_t mixed = ((uint64_t)dt * 64 + (uint64_t)p->number) * 0x9E3779B97F4A7C15U;
+    uint64_t mixed = ((uint64_t)dt * 128 + (uint64_t)p->number) * 0x9E3779B97F4A7C15U;
     wpin_cached *slot = &plant->cache[mixed >> 54];
     if (slot->dt != dt || slot->piece != p->number) {
         *slot = fresh(plant, p, dt);
+    } else if (plant->quadratic != 0) {
+        add_forces(slot, p); /* the fan's torque is another every time */
     }
     return slot;
 }
 
-static state after(const wpin_plant *plant, const wpin_piece *p, const wpin_propagator *g) {
+static state after(const wpin_plant *plant, const wpin_cached *c) {
+    const wpin_matrix *phi = &c->p.phi;
     double i = plant->amps, w = plant->speed;
-    return (state){
-        g->phi.m00 * i + g->phi.m01 * w + g->psi.m00 * p->force_amps + g->psi.m01 * p->force_speed,
-        g->phi.m10 * i + g->phi.m11 * w + g->psi.m10 * p->force_amps + g->psi.m11 * p->force_speed};
+    return (state){phi->m00 * i + phi->m01 * w + c->end_amps,
+                   phi->m10 * i + phi->m11 * w + c->end_speed};
 }
 
-static state integral(const wpin_plant *plant, const wpin_piece *p, const wpin_propagator *g) {
+static state integral(const wpin_plant *plant, const wpin_cached *c) {
+    const wpin_matrix *psi = &c->p.psi;
     double i = plant->amps, w = plant->speed;
-    return (state){
-        g->psi.m00 * i + g->psi.m01 * w + g->xi.m00 * p->force_amps + g->xi.m01 * p->force_speed,
-        g->psi.m10 * i + g->psi.m11 * w + g->xi.m10 * p->force_amps + g->xi.m11 * p->force_speed};
+    return (state){psi->m00 * i + psi->m01 * w + c->sum_amps,
+                   psi->m10 * i + psi->m11 * w + c->sum_speed};
 }
 
 static state slope(const wpin_piece *p, state x) {
@@ -244,19 +260,22 @@ static void note_current(wpin_plant *plant, double amps, double dt) {
 }
 
 /* Takes over the end of a piece. */
-static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, state end,
-                 double dt) {
-    state sum = integral(plant, p, &c->p);
+static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, state end) {
+    state sum = integral(plant, c);
     wpin_sums *s = &plant->sums;
-    s->time += dt;
+    s->time += c->seconds;
     s->amps += sum.amps;
     s->rads += sum.speed;
     s->supply_amps += p->loop.rail * sum.amps;
     plant->angle += sum.speed;
-    plant->sense_amps += (sum.amps / dt - plant->sense_amps) * c->sense_share;
+    if (plant->feed.sense_filter > 0) {
+        plant->sense_amps += (sum.amps / c->seconds - plant->sense_amps) * c->sense_share;
+    } else {
+        plant->sense_amps = end.amps;
+    }
     plant->amps = end.amps;
     plant->speed = end.speed;
-    note_current(plant, end.amps, dt);
+    note_current(plant, end.amps, c->seconds);
 }
 
 /* Puts the quantity that ended a piece exactly where it ended. */
@@ -273,19 +292,18 @@ static void settle_cut(wpin_plant *plant, cut what) {
 
 /* One piece, cut short at the first event. Returns the time it took, ps. */
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
-    double seconds = (double)dt * PS;
-    const wpin_piece *p = find_piece(plant, seconds);
+    const wpin_piece *p = find_piece(plant, dt);
     const wpin_cached *c = look_up(plant, p, dt);
-    state end = after(plant, p, &c->p);
-    first_cut first = find_cut(plant, p, end, seconds);
+    state end = after(plant, c);
+    first_cut first = find_cut(plant, p, end, c->seconds);
     if (first.what == CUT_NONE) {
-        move(plant, p, c, end, seconds);
+        move(plant, p, c, end);
         return dt;
     }
     int64_t part = (int64_t)(first.share * (double)dt);
     part = part < 1 ? 1 : part;
     wpin_cached partial = fresh(plant, p, part);
-    move(plant, p, &partial, after(plant, p, &partial.p), (double)part * PS);
+    move(plant, p, &partial, after(plant, &partial));
     settle_cut(plant, first.what);
     return part;
 }

@@ -47,10 +47,15 @@ typedef struct wpin_sums {
 
 #define WPIN_CACHE_SIZE 1024
 
+/* The solution of one piece over one stretch of time, as far as it does not depend on where the
+ * motor is. */
 typedef struct wpin_cached {
     int64_t dt;
     int piece;
     wpin_propagator p;
+    double seconds;
+    double end_amps, end_speed; /* psi g and xi g: what the forces do by themselves */
+    double sum_amps, sum_speed;
     double sense_share; /* of the way to the mean the sense filter goes in dt */
 } wpin_cached;
 

@@ -83,6 +83,7 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply
     for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
         mine->inputs[i] = WPIN_SIM_NO_WIRE;
     }
+    wpin_bridge_decide(mine);
     return sim->bridge_count++;
 }
 
