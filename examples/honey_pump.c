@@ -6,13 +6,12 @@
 static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}}; /* direction, brake, pwm */
 static const wpin_stage_config stage = {
     .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
-static const wpin_motor_config config = {
-    .stage = &stage,
-    .up_us = 2000000,   /* rest to full duty in two seconds */
-    .down_us = 1500000, /* and back */
-    .rest_us = 400000,  /* before it may turn the other way */
-    .duty_max = (uint16_t)WPIN_DUTY_FULL,
-    .guard = {.current_input = WPIN_NO_INPUT, .supply_input = WPIN_NO_INPUT}};
+static const wpin_motor_config config = {.stage = &stage,
+                                         .up_us = 2000000,   /* rest to full duty in two seconds */
+                                         .down_us = 1500000, /* and back */
+                                         .rest_us = 400000,  /* before it may turn the other way */
+                                         .duty_max = (uint16_t)WPIN_DUTY_FULL,
+                                         .guard = WPIN_GUARD_NOTHING};
 
 static wpin_sim *simulated_board(void) {
     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});

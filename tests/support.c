@@ -124,13 +124,12 @@ const wpin_stage_config pump_stage = {.table = &wpin_table_direction_pwm_brake,
                                       .dead_time_us = 2};
 
 wpin_motor_config pump_config(void) {
-    return (wpin_motor_config){
-        .stage = &pump_stage,
-        .up_us = 1000000,
-        .down_us = 500000,
-        .rest_us = 200000,
-        .duty_max = (uint16_t)WPIN_DUTY_FULL,
-        .guard = {.current_input = WPIN_NO_INPUT, .supply_input = WPIN_NO_INPUT}};
+    return (wpin_motor_config){.stage = &pump_stage,
+                               .up_us = 1000000,
+                               .down_us = 500000,
+                               .rest_us = 200000,
+                               .duty_max = (uint16_t)WPIN_DUTY_FULL,
+                               .guard = WPIN_GUARD_NOTHING};
 }
 
 int run_command(char *output, size_t size, const char *format, ...) {

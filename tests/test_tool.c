@@ -136,7 +136,8 @@ END_TEST
 START_TEST(a_motor_that_does_not_move_is_explained) {
     const char *no_supply = write_file("nosupply.plan", "pump run 60% for 2s\npump ramp 60%\n"
                                                         "pump hold 1s\npump stop\n");
-    tool(1, SAYS("not moving: supply 'main' is off"), "run %s %s", RIG, no_supply);
+    tool(1, SAYS("not moving: supply 'main' is off; 'main on' is missing before it"), "run %s %s",
+         RIG, no_supply);
     tool(0, SAYS("4 steps: 4 as asked"), "run %s %s --powered", RIG, no_supply);
     const char *low = write_file("low.plan", "main on\npump ramp 4%\npump hold 1s\npump stop\n");
     tool(1, SAYS("held by friction and load; it breaks loose near 20 % duty"), "run %s %s", RIG,

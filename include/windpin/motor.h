@@ -45,6 +45,10 @@ typedef struct wpin_guard_config {
     uint32_t supply_max_mv;      /**< Window, mV at the supply. */
 } wpin_guard_config;
 
+/** A guard that watches nothing: the value of wpin_motor_config.guard without sensors. */
+#define WPIN_GUARD_NOTHING                                                                         \
+    { .current_input = WPIN_NO_INPUT, .supply_input = WPIN_NO_INPUT }
+
 /** The guard at work. Part of a motor. */
 typedef struct wpin_guard {
     uint32_t over_us;   /**< How long the current has been above the trip level. */

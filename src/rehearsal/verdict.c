@@ -77,8 +77,9 @@ static void judge_standing(const wpin_run *run, wpin_step_result *step) {
     const wpin_sim_burn *burn = burnt_in_path(run, load);
     double loose = loose_duty(run, load);
     if (!wpin_sim_supply_on(run->sim, (int)load->supply)) {
-        rule(step, WPIN_VERDICT_BAD, "not moving: supply '%s' is off",
-             run->rig->supplies[load->supply].name);
+        const char *supply = run->rig->supplies[load->supply].name;
+        rule(step, WPIN_VERDICT_BAD, "not moving: supply '%s' is off; '%s on' is missing before it",
+             supply, supply);
     } else if (burn != NULL) {
         rule(step, WPIN_VERDICT_BAD, "not moving: %s burnt", burn->part);
     } else if (miswired(load)) {
