@@ -139,20 +139,38 @@ static void compare(double duty) {
     free(general.amps), free(general.speed), free(ours.amps), free(ours.speed);
 }
 
-static void speed(const char *what, double duty, double slope) {
+/* Simulated seconds per second of processor time. */
+static double speed_once(double duty, double slope) {
+    enum { SECONDS = 20 };
     wpin_port port;
     wpin_sim *sim = new_board(&port);
     double began = cpu_seconds();
-    int seconds = 120;
-    for (int ms = 0; ms < seconds * 1000; ms++) {
+    for (int ms = 0; ms < SECONDS * 1000; ms++) {
         double now = duty + slope * fabs(fmod(ms * 1e-3, 4) - 2);
         port.pwm_duty(sim, 9, (uint16_t)lround(now * WPIN_DUTY_FULL));
         wpin_sim_advance(sim, MS);
         wpin_sim_read(sim, 0);
     }
     double took = cpu_seconds() - began;
-    printf("  %-28s %.0f simulated seconds per second of one core\n", what, seconds / took);
     wpin_sim_free(sim);
+    return SECONDS / took;
+}
+
+static int by_size(const void *a, const void *b) {
+    double x = *(const double *)a, y = *(const double *)b;
+    return (x > y) - (x < y);
+}
+
+/* A shared machine is slowed by its neighbours: the middle and the best of many short runs. */
+static void speed(const char *what, double duty, double slope) {
+    enum { RUNS = 25 };
+    double speeds[RUNS];
+    for (int i = 0; i < RUNS; i++) {
+        speeds[i] = speed_once(duty, slope);
+    }
+    qsort(speeds, RUNS, sizeof *speeds, by_size);
+    printf("  %-24s %4.0f simulated seconds per second of one core (best %.0f of %d runs)\n", what,
+           speeds[RUNS / 2], speeds[RUNS - 1], RUNS);
 }
 
 int main(void) {

@@ -44,10 +44,21 @@ START_TEST(the_installed_tree_serves_others) {
 }
 END_TEST
 
+START_TEST(the_example_of_the_readme_compiles) {
+    must(run_command(output, sizeof output,
+                     "sed -n '/^```c$/,/^```$/{/^```/d;p}' " TEST_SOURCE "/README.md > %s && "
+                     "test -s %s && cc -std=c11 -Wall -Wextra -Wpedantic -Werror -I" TEST_SOURCE
+                     "/include -c %s -o /dev/null",
+                     scratch("readme.c"), scratch("readme.c"), scratch("readme.c")),
+         "the README's example");
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("install");
     TCase *tests = tcase_create("install");
     tcase_set_timeout(tests, 180);
+    tcase_add_test(tests, the_example_of_the_readme_compiles);
     tcase_add_test(tests, the_installed_tree_serves_others);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

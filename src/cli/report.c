@@ -62,10 +62,10 @@ static void print_step(const wpin_step_result *step, int width) {
 static void print_steps(const cli_run *run, const wpin_report *report) {
     int width = action_width(run, report);
     size_t left_out = 0;
-    printf("\n%5s  %-*s  %16s  %18s  %32s\n", "", width, "", "---- asked -----",
-           "--- happened ----", "----------- at the end ---------");
+    printf("\n%5s  %-*s  %16s  %18s  %24s %7s\n", "", width, "", "---- asked -----",
+           "---- happened ----", "------ at the end ------", "highest");
     printf("%5s  %-*s  %7s %8s  %9s %8s  %7s %7s %8s %7s  %s\n", "line", width, "action", "duty %",
-           "time s", "at s", "took s", "duty %", "volts", "rpm", "peak A", "verdict");
+           "time s", "at s", "took s", "duty %", "volts", "rpm", "amps", "verdict");
     for (size_t i = 0; i < report->step_count; i++) {
         if (hidden(run, &report->steps[i])) {
             left_out++;

@@ -17,7 +17,7 @@ static wpin_motor *motor_of(const wpin_sequence *sequence, const wpin_step *step
     return sequence->config->motors[step->motor];
 }
 
-static void stop_motors(const wpin_sequence *sequence) {
+static void rest_all(const wpin_sequence *sequence) {
     for (uint8_t i = 0; i < sequence->config->motor_count; i++) {
         wpin_motor_stop(sequence->config->motors[i], 0);
     }
@@ -219,7 +219,7 @@ void wpin_sequence_tick(wpin_sequence *sequence) {
 void wpin_sequence_stop(wpin_sequence *sequence) {
     if (sequence != NULL && sequence->config != NULL) {
         sequence->running = false;
-        stop_motors(sequence);
+        rest_all(sequence);
     }
 }
 
