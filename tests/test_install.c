@@ -35,8 +35,10 @@ START_TEST(the_installed_tree_serves_others) {
                      "cmake -S %s/tests/outside -B %s -DCMAKE_PREFIX_PATH=%s && cmake --build %s",
                      TEST_SOURCE, build, prefix, build),
          "find_package");
-    must(run_command(output, sizeof output, "%s/outside %s", build, rig), "outside");
-    ck_assert_str_eq(output, "honey pump, 1 load, WPIN_OK\n");
+    must(run_command(output, sizeof output, "%s/outside %s && %s/outside_static %s", build, rig,
+                     build, rig),
+         "outside");
+    ck_assert_str_eq(output, "honey pump, 1 load, WPIN_OK\nhoney pump, 1 load, WPIN_OK\n");
     must(run_command(output, sizeof output, "cd %s && bin/windpin demo -o out && ls out", prefix),
          "installed demo");
     ck_assert_ptr_nonnull(strstr(output, "share/windpin/demo/honey-pump.plan"));
