@@ -16,11 +16,17 @@ static const wpin_motor_config config = {.stage = &stage,
 static wpin_sim *simulated_board(void) {
     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
     int supply = wpin_sim_add_supply(sim, &(wpin_sim_supply){"main", 12, 0.12, true});
-    int bridge = wpin_sim_add_bridge(
-        sim,
-        &(wpin_sim_bridge){"pump driver", WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE, WPIN_SIM_OFF_SLOW,
-                           0.18, 0.8, 0.05, 1e5, 8, 10e-3, 30, true, 0, 0},
-        supply);
+    int bridge = wpin_sim_add_bridge(sim,
+                                     &(wpin_sim_bridge){.name = "pump driver",
+                                                        .on_resistance = 0.18,
+                                                        .diode_volts = 0.8,
+                                                        .diode_resistance = 0.05,
+                                                        .input_resistance = 1e5,
+                                                        .burns_above_amps = 8,
+                                                        .burns_after = 10e-3,
+                                                        .burns_above_volts = 30,
+                                                        .interlock = true},
+                                     supply);
     wpin_sim_add_motor(sim,
                        &(wpin_sim_motor){"pump", 1.4, 1.6e-3, 22e-3, 16e-6, 14e-3, 9e-3, 3e-6, 18,
                                          0.75, 0.12, 2e-3, 0, 90e-6},

@@ -106,6 +106,7 @@ typedef struct wpin_motor {
                                  WPIN_WAY_UNKNOWN after init: it may be turning. */
     wpin_state zero_state;  /**< What the stage shows at zero duty for now. */
     bool armed;
+    bool on_off;       /**< The stage knows on and off only. */
     bool at_zero;      /**< zero_since is valid. */
     bool life_ended;   /**< The last motion ended because its life did. */
     uint8_t saturated; /**< Requests cut to the cap; stops at 255. */
@@ -128,7 +129,8 @@ void wpin_motor_disarm(wpin_motor *motor);
 /** Asks for a duty, -WPIN_DUTY_FULL to WPIN_DUTY_FULL; zero ramps to rest. ramp_us is the time
  * for the ramp from where the duty is (after a reversal: from zero), 0 to WPIN_RAMP_MAX_US, 0
  * for the slew limit. life_ms (1 and up, or WPIN_LIFE_HELD) is how long until it ramps to rest
- * by itself; it counts from now. Refused: _RANGE, _NOT_ARMED, _FAULTED, _STATE. Above the cap
+ * by itself; it counts from now. Refused: _RANGE, _NOT_ARMED, _FAULTED, _STATE,
+ * _ON_OFF (less than full duty on a stage that knows on and off only). Above the cap
  * it saturates and counts. Tick context. */
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms);
 

@@ -34,14 +34,35 @@ typedef struct wpin_stage_kind {
     const char *name;                    /**< As the file writes it. */
     const char *words;                   /**< What it is, in a few words. */
     const wpin_stage_table *table;       /**< What the core believes. */
-    wpin_sim_logic logic;                /**< The chip that the simulator puts behind it. */
     const char *lines[WPIN_STAGE_LINES]; /**< Names of the table's lines, in order. */
-    int inputs[WPIN_STAGE_LINES];        /**< Chip input of each line. */
+    wpin_sim_logic logic;                /**< The driver that the simulator puts behind it. */
+    int inputs[WPIN_STAGE_LINES];        /**< Driver input of each line. */
+    bool inverted[WPIN_STAGE_LINES];     /**< Lines that are inverted by nature. */
+    wpin_sim_off_phase off_phase;        /**< What the driver does while PWM is low. */
+    bool contacts;                       /**< Relay contacts: slow, bouncing, never PWM. */
+    bool bare;                           /**< Bare switches without an interlock of their own. */
+    const char *zero;                    /**< What zero duty and a stop really do, in words. */
 } wpin_stage_kind;
+
+/** Whether a kind takes a duty, or knows on and off only. */
+bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
+/** Whether a kind has a row for a state. */
+bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_state state);
+
+/** A truth table of the user's own, with all that it points to. */
+typedef struct wpin_own_stage {
+    wpin_stage_kind kind;
+    wpin_stage_table table;
+    uint8_t states[8];
+    uint8_t cells[8 * WPIN_STAGE_LINES];
+    wpin_leg legs[4];
+    char line_names[WPIN_STAGE_LINES][WPIN_NAME_MAX + 1];
+} wpin_own_stage;
 
 /** Limits and habits of a load. SI units; duty as a fraction. */
 typedef struct wpin_rig_limits {
     double pwm_hz, dead_time, ramp_up, ramp_down, rest, duty_max;
+    double pulse_zero, pulse_swing; /**< Servo-style pulses: neutral width and its change, s. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
 } wpin_rig_limits;
 
@@ -50,7 +71,8 @@ typedef struct wpin_rig_load {
     char name[WPIN_NAME_MAX + 1];
     unsigned line;
     size_t supply;
-    const wpin_stage_kind *kind;
+    const wpin_stage_kind *kind;     /**< A shipped one, or own->kind. */
+    wpin_own_stage *own;             /**< NULL for a shipped kind. */
     uint8_t pins[WPIN_STAGE_LINES];  /**< Pin of each line. */
     uint8_t wires[WPIN_STAGE_LINES]; /**< Pin each chip input is really on. */
     bool inverted[WPIN_STAGE_LINES];

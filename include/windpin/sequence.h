@@ -33,6 +33,7 @@ typedef enum wpin_op {
     WPIN_OP_COAST,   /**< Coast; done after time_ms. */
     WPIN_OP_BRAKE,   /**< Brake; done after time_ms. */
     WPIN_OP_WAIT,    /**< time_ms passes on this track. */
+    WPIN_OP_TOGGLE,  /**< At rest: motor to duty `value`; else ramp to rest. Done when there. */
     WPIN_OP_SWITCH,  /**< Switch number `motor` to `value` (0 off, 1 on). */
     WPIN_OP_REPEAT,  /**< The steps up to the matching AGAIN, `value` times (1 to 32767). */
     WPIN_OP_AGAIN,   /**< End of a repeat. */

@@ -44,21 +44,50 @@ typedef struct wpin_sim_supply {
     bool on;           /**< Position of its switch at the start. */
 } wpin_sim_supply;
 
-/** By which logic a bridge chip turns inputs into leg states. */
+/** By which logic a driver turns the levels on its inputs into leg states. The inputs are numbered
+ * in the order given; one that floats or is not wired reads low. */
 typedef enum wpin_sim_logic {
-    /** Brake high: both low sides on. Else PWM high: drive the way direction says. Else the
-     * off phase. A floating input reads low. */
+    /** direction, pwm, brake: brake shorts; else PWM high drives; else the off phase. */
     WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE,
+    /** direction, pwm: PWM high drives; else the off phase. */
+    WPIN_SIM_LOGIC_DIRECTION_PWM,
+    /** in1, in2: both low free, both high short, else drives the way of the high one. */
+    WPIN_SIM_LOGIC_TWO_INPUTS,
+    /** in1, in2, enable: enable low is the off phase; else as two inputs. */
+    WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE,
+    /** in1, in2, enable, standby: standby low is free; else as before. */
+    WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE_STANDBY,
+    /** input, pwm, standby: standby low is free; PWM high drives leg A by the input and leg B by
+     * its inverse; PWM low shorts. */
+    WPIN_SIM_LOGIC_HIDDEN_PARTNER,
+    /** a, b, enable: enable low is free; else each leg follows its input. */
+    WPIN_SIM_LOGIC_HALF_BRIDGES,
+    /** a-high, a-low, b-high, b-low: each switch by itself; both of a leg is a short. */
+    WPIN_SIM_LOGIC_FOUR_SWITCHES,
+    /** gate: one switch to ground; the motor's other end is on the supply. */
+    WPIN_SIM_LOGIC_LOW_SIDE,
+    /** gate: one switch to the supply, on while the gate is low; the other end is on ground. */
+    WPIN_SIM_LOGIC_HIGH_SIDE,
+    /** coil: a contact to the supply; the motor's other end is on ground. */
+    WPIN_SIM_LOGIC_RELAY,
+    /** a, b: two changeover contacts, to ground at rest, to the supply when on. */
+    WPIN_SIM_LOGIC_TWO_RELAYS,
+    /** pulse: a controller of its own that drives by the width of servo-style pulses. */
+    WPIN_SIM_LOGIC_SERVO_PULSE,
     WPIN_SIM_LOGIC_COUNT
 } wpin_sim_logic;
 
+/** Most inputs a driver has. */
+#define WPIN_SIM_INPUTS 4
+
 /** Inputs of a chip with direction, PWM and brake. */
-enum { WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_PWM, WPIN_SIM_INPUT_BRAKE, WPIN_SIM_INPUTS };
+enum { WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_PWM, WPIN_SIM_INPUT_BRAKE };
 
 /** What the chip does while PWM is low. */
 typedef enum wpin_sim_off_phase {
     WPIN_SIM_OFF_SLOW, /**< The low side of the return leg stays on; current free-wheels. */
-    WPIN_SIM_OFF_FAST  /**< All switches off; current returns to the supply through diodes. */
+    WPIN_SIM_OFF_FAST, /**< All switches off; current returns to the supply through diodes. */
+    WPIN_SIM_OFF_SHORT /**< Both low sides on; the motor is shorted. */
 } wpin_sim_off_phase;
 
 /** A bridge chip with two legs. */
@@ -76,6 +105,10 @@ typedef struct wpin_sim_bridge {
     bool interlock;             /**< Its own logic keeps the sides of a leg apart. */
     double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
     double sense_filter;        /**< Time constant of the sense filter, s. */
+    double saturation_volts;    /**< Drop of each switch besides its resistance (bipolar), V. */
+    bool no_diodes;             /**< The free-wheel diodes are missing. */
+    double contact_delay;       /**< Relays: from coil to contact, s. */
+    double contact_bounce;      /**< Relays: how long the contact bounces, s. */
 } wpin_sim_bridge;
 
 /** A brushed motor with gear and load. Torques and inertia on the motor shaft unless said. */

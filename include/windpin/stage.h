@@ -62,9 +62,41 @@ typedef struct wpin_stage_table {
     uint8_t leg_count;       /**< How many. */
 } wpin_stage_table;
 
-/** Direction + PWM + brake. Lines: direction (mode), brake (mode), pwm. Zero duty with the brake
- * off leaves the motor free; the brake row shorts it. */
+/** @name The tables that ship with the library
+ * Each with its lines in order; (mode) marks mode lines. What a table has no row for, its hardware
+ * can not do: wpin_stage_has tells, and requests for it are refused by name.
+ * @{ */
+extern const wpin_stage_table wpin_table_switch; /**< gate: one transistor, low or high side. */
+extern const wpin_stage_table wpin_table_relay;  /**< coil: on or off. */
+/** a, b: two changeover relays, on or off; no coast. */
+extern const wpin_stage_table wpin_table_two_relays;
+/** direction (mode), pwm: PWM low lets the motor coast; no brake. */
+extern const wpin_stage_table wpin_table_direction_pwm;
+/** direction (mode), pwm: PWM low shorts the motor; no coast. */
+extern const wpin_stage_table wpin_table_direction_pwm_shorting;
+/** direction (mode), brake (mode), pwm. */
 extern const wpin_stage_table wpin_table_direction_pwm_brake;
+/** in1 (mode), in2 (mode), enable with PWM. */
+extern const wpin_stage_table wpin_table_two_inputs_enable;
+/** standby (mode), in1 (mode), in2 (mode), enable with PWM. */
+extern const wpin_stage_table wpin_table_two_inputs_enable_standby;
+/** in1, in2: PWM on one against free (fast decay). */
+extern const wpin_stage_table wpin_table_two_inputs;
+/** in1, in2: PWM on one against brake (slow decay). */
+extern const wpin_stage_table wpin_table_two_inputs_slow;
+/** standby (mode), input (mode), pwm: the chip inverts the input for its other leg. */
+extern const wpin_stage_table wpin_table_hidden_partner;
+/** in1, in2: on or off. */
+extern const wpin_stage_table wpin_table_two_switched_inputs;
+/** enable (mode), a, b: two half-bridge channels. */
+extern const wpin_stage_table wpin_table_half_bridges;
+/** a-high, a-low, b-high, b-low: a bare bridge; needs a dead time. */
+extern const wpin_stage_table wpin_table_four_switches;
+/** pulse: a controller that takes servo-style pulses; no brake. */
+extern const wpin_stage_table wpin_table_servo_pulse;
+/** a, b: one of two outputs on, or none; on or off. */
+extern const wpin_stage_table wpin_table_paired_outputs;
+/** @} */
 
 /** The wire behind a line of the table. */
 typedef struct wpin_line {
@@ -108,6 +140,10 @@ wpin_status wpin_stage_open(wpin_stage *stage, const wpin_stage_config *config,
 
 /** Whether the table has a row for this state. Any context. */
 bool wpin_stage_has(const wpin_stage *stage, wpin_state state);
+
+/** Whether the stage knows on and off only: its forward row has no duty or pulse cell. Any
+ * context. */
+bool wpin_stage_is_on_off(const wpin_stage *stage);
 
 /** Goes to a state in the safe order. `duty` is 0 to WPIN_DUTY_FULL and matters in rows with a
  * duty, complement or pulse cell. With the row unchanged only the duty is written. Takes twice

@@ -24,6 +24,7 @@ typedef enum wpin_status {
     WPIN_REFUSED_FAULTED,   /**< A fault is latched; clear it first. */
     WPIN_REFUSED_CAUSE,     /**< The cause of the fault is still there. */
     WPIN_REFUSED_NO_FAULT,  /**< There is no fault to clear. */
+    WPIN_REFUSED_ON_OFF,    /**< This stage knows on and off only, no duty between. */
     WPIN_REFUSED_FULL,      /**< More parallel tracks or nested blocks than there is room for. */
     WPIN_FAULT_FIRST,       /**< Not a status: the first fault is the next number. */
     WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */

@@ -14,6 +14,7 @@ static const struct {
     {"run", cmd_run, "run a plan on simulated hardware and report asked against achieved"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
     {"rig", cmd_rig, "list what a rig file describes"},
+    {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
     {"demo", cmd_demo, "run the honey pump that ships with Wind Pin"},
 };
 

@@ -68,6 +68,10 @@ wpin_status wpin_motor_init(wpin_motor *motor, const wpin_motor_config *config,
         !wpin_stage_has(&motor->stage, config->rest_state)) {
         return WPIN_REFUSED_STATE;
     }
+    motor->on_off = wpin_stage_is_on_off(&motor->stage);
+    if (motor->on_off && config->duty_max != (uint16_t)WPIN_DUTY_FULL) {
+        return WPIN_REFUSED_ON_OFF;
+    }
     motor->last = now_of(motor);
     show_zero(motor, config->safe_state, motor->last);
     return WPIN_OK;
@@ -98,11 +102,23 @@ void wpin_motor_disarm(wpin_motor *motor) {
     }
 }
 
+/* On and off know no ramp: the value jumps, and against the present direction to zero first. */
+static void aim_on_off(wpin_motor *motor, int8_t way) {
+    bool may = way != 0 && (motor->direction == 0 || motor->direction == way);
+    wpin_ramp_reset(&motor->ramp);
+    if (may) {
+        motor->direction = way;
+        motor->ramp.value = motor->ramp.target = (uint16_t)WPIN_DUTY_FULL;
+    }
+}
+
 /* Points the ramp at what is wanted as far as the direction allows: against the present
  * direction the way leads through zero and a rest first. */
 static void aim(wpin_motor *motor, uint32_t ramp_us, wpin_moment now) {
     int8_t way = way_of(motor->wanted);
-    if (way == 0) {
+    if (motor->on_off) {
+        aim_on_off(motor, way);
+    } else if (way == 0) {
         wpin_ramp_to(&motor->ramp, 0, ramp_us, now);
     } else if (motor->direction == 0 || motor->direction == way) {
         motor->direction = way;
@@ -141,6 +157,9 @@ wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, 
     if (duty != 0 &&
         !wpin_stage_has(&motor->stage, duty > 0 ? WPIN_STATE_FORWARD : WPIN_STATE_REVERSE)) {
         return WPIN_REFUSED_STATE;
+    }
+    if (motor->on_off && duty != 0 && size_of(duty) != (uint16_t)WPIN_DUTY_FULL) {
+        return WPIN_REFUSED_ON_OFF;
     }
     motor->wanted = capped(motor, duty);
     motor->life_ms = life_ms;

@@ -49,6 +49,11 @@ static wpin_status set_switch(const wpin_sequence *sequence, const wpin_step *st
     return config->set_switch(config->context, step->motor, step->value != 0);
 }
 
+static wpin_status toggle(wpin_motor *motor, const wpin_step *step) {
+    return wpin_motor_busy(motor) ? wpin_motor_stop(motor, step->ramp_us)
+                                  : wpin_motor_run(motor, step->value, step->ramp_us, LIFE_MS);
+}
+
 /* Gives a step's command when the step begins. */
 static wpin_status begin(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step) {
     track->left_ms = step->time_ms;
@@ -57,6 +62,7 @@ static wpin_status begin(const wpin_sequence *sequence, wpin_track *track, const
     case WPIN_OP_RUN:
     case WPIN_OP_RUN_FOR:
         return wpin_motor_run(motor_of(sequence, step), step->value, step->ramp_us, LIFE_MS);
+    case WPIN_OP_TOGGLE: return toggle(motor_of(sequence, step), step);
     case WPIN_OP_STOP: return wpin_motor_stop(motor_of(sequence, step), step->ramp_us);
     case WPIN_OP_COAST: return wpin_motor_coast(motor_of(sequence, step));
     case WPIN_OP_BRAKE: return wpin_motor_brake(motor_of(sequence, step));
@@ -93,6 +99,9 @@ static bool is_done(const wpin_sequence *sequence, wpin_track *track, const wpin
                     uint32_t dt_us) {
     switch ((wpin_op)step->op) {
     case WPIN_OP_RUN: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING;
+    case WPIN_OP_TOGGLE:
+        return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING ||
+               !wpin_motor_busy(motor_of(sequence, step));
     case WPIN_OP_RUN_FOR: return run_for_done(motor_of(sequence, step), track, dt_us);
     case WPIN_OP_STOP: return stop_done(motor_of(sequence, step), track, dt_us);
     case WPIN_OP_HOLD:

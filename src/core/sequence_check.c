@@ -36,7 +36,7 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
         (config->set_switch == NULL || step->motor >= config->switch_count)) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    bool runs = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR;
+    bool runs = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE;
     if (runs &&
         (step->value == 0 || step->value > WPIN_DUTY_FULL || step->value < -WPIN_DUTY_FULL)) {
         return WPIN_REFUSED_RANGE;

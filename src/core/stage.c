@@ -184,6 +184,17 @@ bool wpin_stage_has(const wpin_stage *stage, wpin_state state) {
            wpin_row_of(stage->config->table, wired_state(stage->config, state)) != WPIN_NO_ROW;
 }
 
+bool wpin_stage_is_on_off(const wpin_stage *stage) {
+    const wpin_stage_table *table = stage->config->table;
+    uint8_t row = wpin_row_of(table, WPIN_STATE_FORWARD);
+    for (uint8_t line = 0; row != WPIN_NO_ROW && line < table->line_count; line++) {
+        if (wpin_cell_timed(wpin_cell_at(table, row, line))) {
+            return false;
+        }
+    }
+    return true;
+}
+
 wpin_status wpin_stage_apply(wpin_stage *stage, wpin_state state, uint16_t duty) {
     if (stage == NULL || !stage->open) {
         return WPIN_REFUSED_ARGUMENT;

@@ -28,17 +28,21 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load) {
         (wpin_stage_config){.table = load->kind->table,
                             .lines = bound->lines,
                             .pwm_hz = (uint32_t)llround(load->limits.pwm_hz),
+                            .pulse_zero_us = (uint16_t)lround(load->limits.pulse_zero * 1e6),
+                            .pulse_swing_us = (uint16_t)lround(load->limits.pulse_swing * 1e6),
                             .dead_time_us = (uint16_t)ceil(load->limits.dead_time * 1e6 - 1e-6),
                             .reversed = load->reversed};
     wpin_state rest = load->rest_brakes ? WPIN_STATE_BRAKE : WPIN_STATE_FREE;
+    bool coasts = wpin_stage_kind_has(load->kind, WPIN_STATE_FREE);
+    double least = 1e-6; /* on and off know no ramp; the core wants one all the same */
     bound->motor =
         (wpin_motor_config){.stage = &bound->stage,
-                            .up_us = to_us(load->limits.ramp_up),
-                            .down_us = to_us(load->limits.ramp_down),
+                            .up_us = to_us(fmax(load->limits.ramp_up, least)),
+                            .down_us = to_us(fmax(load->limits.ramp_down, least)),
                             .rest_us = to_us(load->limits.rest),
                             .duty_max = (uint16_t)lround(load->limits.duty_max * WPIN_DUTY_FULL),
                             .rest_state = rest,
-                            .safe_state = WPIN_STATE_FREE,
+                            .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
                             .guard = bind_guard(load)};
 }
 

@@ -154,6 +154,11 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     case WPIN_OP_RUN:
     case WPIN_OP_RUN_FOR:
     case WPIN_OP_HOLD: judge_motion(run, step); break;
+    case WPIN_OP_TOGGLE:
+        if (step->duty != 0) {
+            judge_motion(run, step);
+            break;
+        } /* fall through */
     case WPIN_OP_STOP:
     case WPIN_OP_COAST:
     case WPIN_OP_BRAKE: judge_end(step); break;

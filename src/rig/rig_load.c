@@ -6,27 +6,25 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { LOAD_SUPPLY, LOAD_STAGE, LOAD_DRIVER, LOAD_MOTOR, LOAD_RAMP, LOAD_TRIP };
+enum {
+    LOAD_SUPPLY,
+    LOAD_STAGE,
+    LOAD_DRIVER,
+    LOAD_MOTOR,
+    LOAD_RAMP,
+    LOAD_TRIP,
+    LOAD_REST,
+    LOAD_DUTY_LIMIT
+};
 static const wpin_field load_fields[] = {
     NODE("supply", true),
     NODE("stage", true),
     NODE("driver", true),
     NODE("motor", true),
-    NODE("ramp", true),
+    NODE("ramp", false),
     NODE("current-trip", false),
     QUANTITY("rest", wpin_rig_load, limits.rest, true, WPIN_TIME, 0, 600),
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
-};
-
-enum { STAGE_KIND, STAGE_PINS, STAGE_INVERTED, STAGE_PWM };
-static const wpin_field stage_fields[] = {
-    NODE("kind", true),
-    NODE("pins", true),
-    NODE("inverted", false),
-    QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, true, WPIN_FREQUENCY, 10, 1e6),
-    QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
-    CHOICE("at-rest", wpin_rig_load, rest_brakes, "coast", "brake"),
-    CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),
 };
 
 enum { DRIVER_OFF_PHASE, DRIVER_WIRES };
@@ -42,6 +40,10 @@ static const wpin_field driver_fields[] = {
     QUANTITY("voltage-limit", wpin_sim_bridge, burns_above_volts, true, WPIN_VOLTAGE, 1, 200),
     QUANTITY("sense", wpin_sim_bridge, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
     QUANTITY("sense-filter", wpin_sim_bridge, sense_filter, false, WPIN_TIME, 0, 1),
+    QUANTITY("saturation", wpin_sim_bridge, saturation_volts, false, WPIN_VOLTAGE, 0, 5),
+    QUANTITY("contact-delay", wpin_sim_bridge, contact_delay, false, WPIN_TIME, 1e-4, 0.2),
+    QUANTITY("contact-bounce", wpin_sim_bridge, contact_bounce, false, WPIN_TIME, 0, 0.05),
+    CHOICE("free-wheel", wpin_sim_bridge, no_diodes, "yes", "no"),
     CHOICE("interlock", wpin_sim_bridge, interlock, "no", "yes"),
 };
 
@@ -77,152 +79,8 @@ static const wpin_field trip_fields[] = {
     QUANTITY("input", wpin_rig_load, limits.trip_input, true, WPIN_NUMBER, 0, 31),
 };
 
-static const wpin_stage_kind kinds[] = {
-    {.name = "direction-pwm-brake",
-     .words = "direction, PWM and brake lines into a bridge chip",
-     .table = &wpin_table_direction_pwm_brake,
-     .logic = WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE,
-     .lines = {"direction", "brake", "pwm"},
-     .inputs = {WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_BRAKE, WPIN_SIM_INPUT_PWM}},
-};
-
-const wpin_stage_kind *wpin_stage_kinds(size_t *count) {
-    *count = COUNT(kinds);
-    return kinds;
-}
-
-/* Reads a whole number used as a pin. */
-static bool read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
-    const char *text = wpin_scalar(reader, node, "a pin number");
-    if (text == NULL) {
-        return false;
-    }
-    char *rest;
-    long number = strtol(text, &rest, 10);
-    if (rest == text || *rest != '\0' || number < 0 || number > 255) {
-        wpin_say_at(reader, node, "'%s' is no pin; expected a whole number, 0 to 255", text);
-        return false;
-    }
-    *pin = (uint8_t)number;
-    return true;
-}
-
-/* Reads pin numbers by line name; returns a bit for each line given. */
-static unsigned read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
-                          const char *what, uint8_t *pins) {
-    unsigned given = 0;
-    if (map->type != YAML_MAPPING_NODE) {
-        wpin_say_at(reader, map, "%s must be a mapping of line names and pin numbers", what);
-        return 0;
-    }
-    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
-         pair < map->data.mapping.pairs.top; pair++) {
-        int line = wpin_find_word(reader, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
-                                  "line", kind->lines, kind->table->line_count);
-        if (line >= 0 && read_pin(reader, wpin_node(reader, pair->value), &pins[line])) {
-            given |= 1U << line;
-        }
-    }
-    return given;
-}
-
-static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
-                       const wpin_rig_load *load, unsigned given) {
-    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
-        if ((given >> i & 1) == 0) {
-            wpin_say_at(reader, node, "pins lack '%s'; %s needs it", load->kind->lines[i],
-                        load->kind->name);
-            continue;
-        }
-        for (unsigned j = 0; j < i; j++) {
-            if ((given >> j & 1) != 0 && load->pins[j] == load->pins[i]) {
-                wpin_say_at(reader, node, "pin %u can't be both '%s' and '%s'", load->pins[i],
-                            load->kind->lines[j], load->kind->lines[i]);
-            }
-        }
-        for (size_t l = 0; l < rig->load_count; l++) {
-            const wpin_rig_load *other = &rig->loads[l];
-            for (unsigned j = 0; other->kind != NULL && j < other->kind->table->line_count; j++) {
-                if (other->pins[j] == load->pins[i]) {
-                    wpin_say_at(reader, node,
-                                "pin %u for '%s' of '%s' is taken: '%s' of '%s' (line %u)",
-                                load->pins[i], load->kind->lines[i], load->name,
-                                other->kind->lines[j], other->name, other->line);
-                }
-            }
-        }
-    }
-}
-
-/* The timer divides its clock by whole steps: at least 2, at most what its bits hold. */
-static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
-                            const wpin_rig_load *load) {
-    char low[40], high[40];
-    double least = rig->controller.timer_hz / (exp2(rig->controller.timer_bits) - 1);
-    double most = rig->controller.timer_hz / 2;
-    if (load->limits.pwm_hz != 0 && (load->limits.pwm_hz < least || load->limits.pwm_hz > most)) {
-        wpin_say_at(reader, node, "pwm: the controller's timer makes %s to %s only",
-                    wpin_quantity_write(low, sizeof low, ceil(least), WPIN_FREQUENCY),
-                    wpin_quantity_write(high, sizeof high, most, WPIN_FREQUENCY));
-    }
-}
-
-static const wpin_stage_kind *read_kind(wpin_reader *reader, yaml_node_t *node) {
-    const char *names[COUNT(kinds)];
-    for (size_t i = 0; i < COUNT(kinds); i++) {
-        names[i] = kinds[i].name;
-    }
-    const char *text = node == NULL ? NULL : wpin_scalar(reader, node, "a kind of stage");
-    int found = text == NULL
-                    ? -1
-                    : wpin_find_word(reader, node, text, "kind of stage", names, COUNT(kinds));
-    return found < 0 ? NULL : &kinds[found];
-}
-
-static void read_inverted(wpin_reader *reader, yaml_node_t *list, wpin_rig_load *load) {
-    if (list->type != YAML_SEQUENCE_NODE) {
-        wpin_say_at(reader, list, "inverted must be a list of line names, e.g. [brake]");
-        return;
-    }
-    for (const yaml_node_item_t *item = list->data.sequence.items.start;
-         item < list->data.sequence.items.top; item++) {
-        yaml_node_t *node = wpin_node(reader, *item);
-        const char *text = wpin_scalar(reader, node, "a line name");
-        int line = text == NULL ? -1
-                                : wpin_find_word(reader, node, text, "line", load->kind->lines,
-                                                 load->kind->table->line_count);
-        if (line >= 0) {
-            load->inverted[line] = true;
-        }
-    }
-}
-
-static void read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
-                       wpin_rig_load *load) {
-    yaml_node_t *nodes[COUNT(stage_fields)];
-    wpin_read_map(reader, node, "stage", stage_fields, COUNT(stage_fields), load, nodes);
-    if (node->type != YAML_MAPPING_NODE) {
-        return;
-    }
-    if (nodes[STAGE_PWM] != NULL) {
-        check_frequency(reader, nodes[STAGE_PWM], rig, load);
-    }
-    load->kind = read_kind(reader, nodes[STAGE_KIND]);
-    if (load->kind == NULL) {
-        return;
-    }
-    if (nodes[STAGE_PINS] != NULL) {
-        unsigned given = read_pins(reader, nodes[STAGE_PINS], load->kind, "pins", load->pins);
-        check_pins(reader, rig, nodes[STAGE_PINS], load, given);
-    }
-    memcpy(load->wires, load->pins, sizeof load->wires);
-    if (nodes[STAGE_INVERTED] != NULL) {
-        read_inverted(reader, nodes[STAGE_INVERTED], load);
-    }
-}
-
 static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
-    static const char *const phases[] = {"slow", "fast"};
+    static const char *const phases[] = {"slow", "fast", "short"};
     yaml_node_t *nodes[COUNT(driver_fields)];
     wpin_read_map(reader, node, "driver", driver_fields, COUNT(driver_fields), &load->bridge,
                   nodes);
@@ -230,14 +88,14 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
         return;
     }
     if (nodes[DRIVER_OFF_PHASE] != NULL) {
-        const char *text = wpin_scalar(reader, nodes[DRIVER_OFF_PHASE], "slow or fast");
+        const char *text = wpin_scalar(reader, nodes[DRIVER_OFF_PHASE], "slow, fast or short");
         int found = text == NULL ? -1
                                  : wpin_find_word(reader, nodes[DRIVER_OFF_PHASE], text,
                                                   "off-phase", phases, COUNT(phases));
-        load->bridge.off_phase = found == 1 ? WPIN_SIM_OFF_FAST : WPIN_SIM_OFF_SLOW;
+        load->bridge.off_phase = found < 0 ? load->bridge.off_phase : (wpin_sim_off_phase)found;
     }
     if (nodes[DRIVER_WIRES] != NULL && load->kind != NULL) {
-        read_pins(reader, nodes[DRIVER_WIRES], load->kind, "wires", load->wires);
+        wpin_read_pins(reader, nodes[DRIVER_WIRES], load->kind, "wires", load->wires);
     }
 }
 
@@ -290,7 +148,11 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
 
 static wpin_rig_load default_load(void) {
     return (wpin_rig_load){
-        .limits = {.duty_max = 1, .dead_time = 2e-6, .trip_input = -1},
+        .limits = {.duty_max = 1,
+                   .dead_time = 2e-6,
+                   .trip_input = -1,
+                   .pulse_zero = 1.5e-3,
+                   .pulse_swing = 0.5e-3},
         .bridge = {.diode_volts = 0.8,
                    .diode_resistance = 0.05,
                    .input_resistance = 100e3,
@@ -299,6 +161,28 @@ static wpin_rig_load default_load(void) {
                    .interlock = true},
         .motor = {.gear_ratio = 1, .gear_efficiency = 1},
     };
+}
+
+/* What a load must or must not say follows from its kind of stage. */
+static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                       const wpin_rig_load *load) {
+    bool takes = wpin_stage_kind_takes_duty(load->kind);
+    if (takes && nodes[LOAD_RAMP] == NULL) {
+        wpin_say_at(reader, node, "load '%s' lacks 'ramp'", load->name);
+    }
+    if (!takes && nodes[LOAD_RAMP] != NULL) {
+        wpin_say_at(reader, nodes[LOAD_RAMP], "'%s' knows on and off only and takes no ramp",
+                    load->kind->name);
+    }
+    if (!takes && load->limits.duty_max < 1) {
+        wpin_say_at(reader, nodes[LOAD_DUTY_LIMIT],
+                    "'%s' knows on and off only and takes no duty-limit", load->kind->name);
+    }
+    if (load->kind->contacts && load->limits.rest < 0.05) {
+        wpin_say_at(reader, nodes[LOAD_REST] != NULL ? nodes[LOAD_REST] : node,
+                    "rest: %.3g ms is too short for relay contacts; expected 50 ms or more",
+                    load->limits.rest * 1e3);
+    }
 }
 
 void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
@@ -315,8 +199,8 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (nodes[LOAD_SUPPLY] != NULL) {
         read_supply_of(reader, rig, nodes[LOAD_SUPPLY], &load);
     }
-    if (nodes[LOAD_STAGE] != NULL) {
-        read_stage(reader, rig, nodes[LOAD_STAGE], &load);
+    if (nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load)) {
+        check_kind(reader, node, nodes, &load);
     }
     if (nodes[LOAD_DRIVER] != NULL) {
         read_driver(reader, nodes[LOAD_DRIVER], &load);
@@ -334,8 +218,10 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         check_trip(reader, nodes[LOAD_TRIP], rig, &load);
     }
     wpin_rig_load *all = realloc(rig->loads, (rig->load_count + 1) * sizeof *all);
-    if (all != NULL) {
-        rig->loads = all;
-        all[rig->load_count++] = load;
+    if (all == NULL) {
+        free(load.own);
+        return;
     }
+    rig->loads = all;
+    all[rig->load_count++] = load;
 }

@@ -28,6 +28,12 @@
 /* Names are words of letters, digits, - and _ that the plan can use, each once in the rig. */
 bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *key,
                     const char *name, char *to);
+/* Reads pin numbers by line name; returns a bit for each line given. */
+unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
+                        const char *what, uint8_t *pins);
+/* Reads the stage of a load; what the driver's defaults follow from it. False if it has none. */
+bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                     wpin_rig_load *load);
 /* Reads one load and adds it to the rig. */
 void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                     yaml_node_t *node);

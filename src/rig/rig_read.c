@@ -47,6 +47,9 @@ int wpin_rig_find_supply(const wpin_rig *rig, const char *name) {
 
 void wpin_rig_free(wpin_rig *rig) {
     if (rig != NULL) {
+        for (size_t i = 0; i < rig->load_count; i++) {
+            free(rig->loads[i].own);
+        }
         free(rig->supplies);
         free(rig->loads);
         free(rig);

@@ -2,6 +2,7 @@
 #ifndef WPIN_SIM_BOARD_H
 #define WPIN_SIM_BOARD_H
 
+#include "logic.h"
 #include "plant.h"
 #include "wave.h"
 #include "windpin/sim.h"
@@ -25,12 +26,15 @@ typedef struct wpin_supply {
     char name[48];
 } wpin_supply;
 
-typedef struct wpin_legs {
-    wpin_leg_state a, b;
-} wpin_legs;
-
-/* As many as the inputs of a chip have combinations of levels. */
+/* As many as the inputs of a driver have combinations of levels. */
 #define WPIN_SIM_LEVELS (1U << WPIN_SIM_INPUTS)
+
+/* A movement of relay contacts that is still to come. */
+#define WPIN_LEG_EVENTS 8
+typedef struct wpin_leg_event {
+    int64_t at;
+    wpin_legs legs;
+} wpin_leg_event;
 
 typedef struct wpin_bridge {
     wpin_sim_bridge part;
@@ -38,7 +42,17 @@ typedef struct wpin_bridge {
     int supply;
     int motor;                       /* WPIN_SIM_NO_WIRE: none */
     int inputs[WPIN_SIM_INPUTS];     /* pins */
+    int input_count;                 /* up to the last one that is wired */
     wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
+    wpin_leg_event events[WPIN_LEG_EVENTS];
+    int event_count;
+    wpin_legs target;    /* where relay contacts are or are going */
+    unsigned operations; /* how often they moved */
+    double seed;         /* for the bounce */
+    wpin_level
+        pulse_level; /* servo-style pulses: input, begin and end of the last, neutrals seen */
+    int64_t pulse_rise, last_pulse;
+    int neutral_pulses;
     bool burnt;
 } wpin_bridge;
 

@@ -1,20 +1,9 @@
-/* Bridge chips: each decides its legs from the levels on its inputs, by its own logic, and
- * burns by its own limits. */
+/* Drivers at work: each follows the levels on its inputs, by its own logic and with its own
+ * delays, and burns by its own limits. */
 #include "board.h"
 #include <math.h>
 
-static wpin_legs direction_pwm_brake(const wpin_sim_bridge *part, const bool *high) {
-    wpin_leg_state drive = part->off_phase == WPIN_SIM_OFF_FAST ? WPIN_LEG_OFF : WPIN_LEG_LOW;
-    bool forward = high[WPIN_SIM_INPUT_DIRECTION];
-    if (high[WPIN_SIM_INPUT_BRAKE]) {
-        return (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_LOW};
-    }
-    if (high[WPIN_SIM_INPUT_PWM]) {
-        return forward ? (wpin_legs){WPIN_LEG_HIGH, WPIN_LEG_LOW}
-                       : (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_HIGH};
-    }
-    return forward ? (wpin_legs){WPIN_LEG_OFF, drive} : (wpin_legs){drive, WPIN_LEG_OFF};
-}
+#define PS_PER_S 1e12
 
 void wpin_bridge_decide(wpin_bridge *bridge) {
     for (unsigned levels = 0; levels < WPIN_SIM_LEVELS; levels++) {
@@ -22,31 +11,36 @@ void wpin_bridge_decide(wpin_bridge *bridge) {
         for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
             high[i] = (levels >> i & 1U) != 0;
         }
-        bridge->legs[levels] = direction_pwm_brake(&bridge->part, high);
+        bridge->legs[levels] = wpin_logic_decide(&bridge->part, high);
     }
 }
 
-static unsigned levels_of(const wpin_cursor *inputs) {
-    unsigned levels = 0;
-    for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
-        levels |= (unsigned)(inputs[i].level == WPIN_HIGH) << i;
-    }
-    return levels;
+/* ---- what burns ---- */
+
+static void burn(wpin_bridge *bridge) {
+    bridge->burnt = true;
+    bridge->event_count = 0;
 }
 
 static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
     return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
 }
 
-/* Both sides of a leg conduct while one turns off and the other on, unless the chip waits. */
+/* Both sides of a leg conduct: by command, or while one turns off and the other on, unless the
+ * chip waits between. Relay contacts can not. */
 static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
                                 wpin_legs next, int64_t at) {
-    if (bridge->part.interlock || plant->feed.volts <= 0) {
+    bool both_a = next.a == WPIN_LEG_BOTH, both_b = next.b == WPIN_LEG_BOTH;
+    if (both_a || both_b) {
+        burn(bridge);
+        wpin_board_burn(sim, at, bridge->name, "shoot-through: both sides of leg %s are on",
+                        both_a ? "A" : "B");
         return;
     }
+    bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     bool a = swaps_sides(plant->leg_a, next.a), b = swaps_sides(plant->leg_b, next.b);
-    if (a || b) {
-        bridge->burnt = true;
+    if (!waits && (a || b)) {
+        burn(bridge);
         wpin_board_burn(sim, at, bridge->name,
                         "shoot-through: leg %s went from one side to the other with nothing "
                         "between, and the chip has no interlock",
@@ -54,9 +48,24 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
     }
 }
 
+/* Current that finds no way on when a leg turns off: the winding drives the voltage up until
+ * something gives. */
+static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next,
+                       int64_t at) {
+    const double harmless = 20e-3; /* A: what a small winding's stray capacitance takes up */
+    bool opens = (next.a == WPIN_LEG_OFF && plant->leg_a != WPIN_LEG_OFF) ||
+                 (next.b == WPIN_LEG_OFF && plant->leg_b != WPIN_LEG_OFF);
+    if (bridge->part.no_diodes && opens && fabs(plant->amps) > harmless) {
+        burn(bridge);
+        wpin_board_burn(sim, at, bridge->name,
+                        "over-voltage: %.3g A were cut off and found no free-wheel diode",
+                        fabs(plant->amps));
+    }
+}
+
 static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant, int64_t at) {
     if (plant->over_time >= bridge->part.burns_after && plant->over_time > 0 && !bridge->burnt) {
-        bridge->burnt = true;
+        burn(bridge);
         wpin_board_burn(sim, at, bridge->name,
                         "over-current: up to %.3g A for %.3g ms; it survives %.3g A for %.3g ms",
                         plant->over_peak, plant->over_time * 1e3, bridge->part.burns_above_amps,
@@ -66,15 +75,15 @@ static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
 
 static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant) {
     if (plant->feed.volts > bridge->part.burns_above_volts && !bridge->burnt) {
-        bridge->burnt = true;
+        burn(bridge);
         wpin_board_burn(sim, sim->now, bridge->name,
                         "over-voltage: %.3g V on the supply; it survives %.3g V", plant->feed.volts,
                         bridge->part.burns_above_volts);
     }
 }
 
-/* With the supply off the chip has no power: legs off. What current is left runs down through
- * the diodes against the voltage the rail still holds. */
+/* ---- supply and legs ---- */
+
 void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     if (bridge->motor == WPIN_SIM_NO_WIRE) {
         return;
@@ -83,29 +92,132 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     const wpin_sim_supply *supply = &sim->supplies[bridge->supply].part;
     if (plant->feed.volts != supply->volts) {
         plant->feed.volts = supply->volts;
-        wpin_plant_prepare(plant);
+        wpin_plant_fed(plant);
     }
     if (supply->on) {
         check_voltage(sim, bridge, plant);
     }
 }
 
-static bool powered(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return sim->supplies[bridge->supply].part.on;
+/* With the supply off the driver has no power: legs off. What current is left runs down through
+ * the diodes against the voltage the rail still holds. */
+static bool dead(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return bridge->burnt || !sim->supplies[bridge->supply].part.on;
 }
 
-static void set_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
-                     const wpin_cursor *inputs, int64_t at) {
+static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
+                     int64_t at) {
     static const wpin_legs off = {WPIN_LEG_OFF, WPIN_LEG_OFF};
-    wpin_legs next = off;
-    if (!bridge->burnt && powered(sim, bridge)) {
-        next = bridge->legs[levels_of(inputs)];
+    next = dead(sim, bridge) ? off : next;
+    if (next.a == plant->leg_a && next.b == plant->leg_b) {
+        return;
+    }
+    if (!dead(sim, bridge)) {
         check_shoot_through(sim, bridge, plant, next, at);
+        check_kick(sim, bridge, plant, next, at);
         next = bridge->burnt ? off : next;
     }
     plant->leg_a = next.a;
     plant->leg_b = next.b;
+    if (bridge->part.no_diodes && bridge->burnt) {
+        plant->amps = 0; /* it went into the arc */
+    }
 }
+
+/* A gate without anything on it is pulled to off. */
+static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) {
+    bool pulled_high = bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE;
+    unsigned levels = 0;
+    for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
+        bool high = inputs[i].level == WPIN_HIGH || (pulled_high && inputs[i].level == WPIN_FLOAT);
+        levels |= (unsigned)high << i;
+    }
+    return levels;
+}
+
+/* ---- relay contacts ---- */
+
+/* Repeatable shares of a bounce: a golden-ratio sequence, different for each operation. */
+static double bounce_share(wpin_bridge *bridge) {
+    bridge->seed = fmod(bridge->seed + 0.6180339887, 1);
+    return bridge->seed;
+}
+
+static void add_event(wpin_bridge *bridge, int64_t at, wpin_legs legs) {
+    bridge->events[bridge->event_count++] = (wpin_leg_event){at, legs};
+}
+
+/* The contacts move after the coil's delay, and bounce off and on before they rest. */
+static void move_contacts(wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next,
+                          int64_t at) {
+    wpin_legs off = {plant->leg_a == next.a ? next.a : WPIN_LEG_OFF,
+                     plant->leg_b == next.b ? next.b : WPIN_LEG_OFF};
+    double bounce = bridge->part.contact_bounce;
+    int64_t first = at + (int64_t)(bridge->part.contact_delay * PS_PER_S), last = first;
+    bridge->event_count = 0;
+    bridge->operations++;
+    add_event(bridge, first, off);
+    for (int i = 1; bounce > 0 && i < WPIN_LEG_EVENTS - 2; i++) {
+        int64_t step =
+            (int64_t)(bounce / WPIN_LEG_EVENTS * (0.5 + bounce_share(bridge)) * PS_PER_S);
+        last += step > 0 ? step : 1;
+        add_event(bridge, last, i % 2 == 1 ? next : off);
+    }
+    add_event(bridge, last + 1, next);
+    bridge->target = next;
+}
+
+static void pass_event(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
+    put_legs(sim, bridge, plant, bridge->events[0].legs, at);
+    for (int i = 1; i < bridge->event_count; i++) {
+        bridge->events[i - 1] = bridge->events[i];
+    }
+    bridge->event_count -= bridge->event_count > 0;
+}
+
+static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
+                          const wpin_cursor *inputs, int64_t at) {
+    wpin_legs next = bridge->legs[levels_of(bridge, inputs)];
+    if (bridge->part.contact_delay <= 0 || dead(sim, bridge)) {
+        put_legs(sim, bridge, plant, next, at);
+    } else if (next.a != bridge->target.a || next.b != bridge->target.b) {
+        move_contacts(bridge, plant, next, at);
+    }
+}
+
+/* ---- a controller that takes servo-style pulses ---- */
+
+/* Pulses of 1 to 2 ms, neutral at 1.5 ms with a dead band of 2 % each way; it drives only after
+ * it has seen neutral for half a second, and stops when the pulses stay away for 0.1 s. */
+static void take_pulse(wpin_bridge *bridge, wpin_plant *plant, int64_t rise, int64_t fall) {
+    double effort = ((double)(fall - rise) * 1e-12 - 1.5e-3) / 0.5e-3;
+    bool neutral = fabs(effort) < 0.02;
+    effort = effort > 1 ? 1 : (effort < -1 ? -1 : effort);
+    bridge->neutral_pulses = neutral ? bridge->neutral_pulses + 1 : bridge->neutral_pulses;
+    bridge->last_pulse = fall;
+    bool drives = !neutral && bridge->neutral_pulses >= 20;
+    plant->leg_a = !drives ? WPIN_LEG_LOW : (effort > 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW);
+    plant->leg_b = !drives ? WPIN_LEG_LOW : (effort > 0 ? WPIN_LEG_LOW : WPIN_LEG_HIGH);
+    plant->feed.share = drives ? fabs(effort) : 0;
+    wpin_plant_fed(plant);
+}
+
+static void watch_pulses(const wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
+                         const wpin_cursor *input, wpin_level before, int64_t at) {
+    if (dead(sim, bridge)) {
+        plant->leg_a = plant->leg_b = WPIN_LEG_OFF;
+        bridge->neutral_pulses = 0;
+    } else if (before != WPIN_HIGH && input->level == WPIN_HIGH) {
+        bridge->pulse_rise = at;
+    } else if (before == WPIN_HIGH && input->level != WPIN_HIGH) {
+        take_pulse(bridge, plant, bridge->pulse_rise, at);
+    } else if (at - bridge->last_pulse > (int64_t)(0.1 * PS_PER_S)) {
+        plant->leg_a = plant->leg_b = WPIN_LEG_OFF;
+        bridge->neutral_pulses = 0;
+    }
+}
+
+/* ---- time ---- */
 
 static wpin_cursor input_at(const wpin_sim *sim, int pin, int64_t now) {
     if (pin == WPIN_SIM_NO_WIRE || sim->pins[pin].burnt) {
@@ -114,17 +226,20 @@ static wpin_cursor input_at(const wpin_sim *sim, int pin, int64_t now) {
     return wpin_cursor_at(&sim->pins[pin].wave, now);
 }
 
-static int64_t earliest(const wpin_cursor *inputs, int64_t until) {
-    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
+static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t until) {
+    for (int i = 0; i < bridge->input_count; i++) {
         until = inputs[i].edge < until ? inputs[i].edge : until;
+    }
+    if (bridge->event_count > 0 && bridge->events[0].at < until) {
+        until = bridge->events[0].at;
     }
     return until;
 }
 
 /* Takes the inputs over their edges at this moment; whether any level changed. */
-static bool pass_edges(wpin_cursor *inputs, int64_t at) {
+static bool pass_edges(const wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
     bool changed = false;
-    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
+    for (int i = 0; i < bridge->input_count; i++) {
         if (inputs[i].edge == at) {
             wpin_level before = inputs[i].level;
             wpin_cursor_pass(&inputs[i]);
@@ -132,6 +247,21 @@ static bool pass_edges(wpin_cursor *inputs, int64_t at) {
         }
     }
     return changed;
+}
+
+/* Looks at everything that can have changed at this moment. */
+static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs,
+                 int64_t at) {
+    if (bridge->event_count > 0 && bridge->events[0].at <= at) {
+        pass_event(sim, bridge, plant, at);
+    }
+    wpin_level before = inputs[0].level;
+    bool changed = pass_edges(bridge, inputs, at);
+    if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+        watch_pulses(sim, bridge, plant, &inputs[0], before, at);
+    } else if (changed || bridge->burnt) {
+        follow_inputs(sim, bridge, plant, inputs, at);
+    }
 }
 
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
@@ -144,14 +274,17 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         inputs[i] = input_at(sim, bridge->inputs[i], sim->now);
     }
     int64_t at = sim->now;
-    set_legs(sim, bridge, plant, inputs, at);
+    if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+        watch_pulses(sim, bridge, plant, &inputs[0], bridge->pulse_level, at);
+    } else {
+        follow_inputs(sim, bridge, plant, inputs, at);
+    }
     while (at < until) {
-        int64_t edge = earliest(inputs, until);
+        int64_t edge = earliest(bridge, inputs, until);
         wpin_plant_advance(plant, edge - at);
         at = edge;
         check_current(sim, bridge, plant, at);
-        if (pass_edges(inputs, at) || bridge->burnt) {
-            set_legs(sim, bridge, plant, inputs, at);
-        }
+        look(sim, bridge, plant, inputs, at);
     }
+    bridge->pulse_level = inputs[0].level;
 }

@@ -32,27 +32,44 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->piece_max = (int64_t)(fmin(cap, 100e-6) / PS);
     memset(plant->pieces, 0, sizeof plant->pieces);
     memset(plant->cache, 0, sizeof plant->cache);
+    plant->version = 1;
 }
 
-/* Where a terminal is tied for a current of this sign out of the leg: a switch, or the diode
- * that this sign opens. */
-static terminal tie(const wpin_plant *plant, wpin_leg_state leg, int out) {
-    const wpin_feed *f = &plant->feed;
-    switch (leg) {
-    case WPIN_LEG_LOW: return (terminal){0, f->on_resistance, 0};
-    case WPIN_LEG_HIGH: return (terminal){f->volts, f->on_resistance, 1};
-    default:
-        return out > 0 ? (terminal){-f->diode_volts, f->diode_resistance, 0}
-                       : (terminal){f->volts + f->diode_volts, f->diode_resistance, 1};
+void wpin_plant_fed(wpin_plant *plant) {
+    plant->version++;
+}
+
+static double rail_volts(const wpin_feed *f) {
+    return (f->volts - f->sag) * f->share;
+}
+
+/* Where a terminal is tied for a current of this sign out of the leg: a wire, a switch, or the
+ * diode that this sign opens. A bipolar switch takes its saturation from a current it was made
+ * for, and leaves the other sign to the diode across it. */
+static terminal tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) {
+    terminal low_diode = {-f->diode_volts, f->diode_resistance, 0};
+    terminal high_diode = {rail_volts(f) + f->diode_volts, f->diode_resistance, 1};
+    bool bipolar = f->saturation_volts > 0 && !wire;
+    double resistance = wire ? 0 : f->on_resistance;
+    if (leg == WPIN_LEG_LOW) {
+        return bipolar && out > 0 ? low_diode
+                                  : (terminal){bipolar ? f->saturation_volts : 0, resistance, 0};
     }
+    if (leg == WPIN_LEG_HIGH) {
+        double drop = bipolar ? f->saturation_volts : 0;
+        return bipolar && out < 0 ? high_diode : (terminal){rail_volts(f) - drop, resistance, 1};
+    }
+    return out > 0 ? low_diode : high_diode;
 }
 
 static bool through_diode(const wpin_plant *plant) {
-    return plant->leg_a == WPIN_LEG_OFF || plant->leg_b == WPIN_LEG_OFF;
+    return plant->leg_a == WPIN_LEG_OFF || plant->leg_b == WPIN_LEG_OFF ||
+           plant->feed.saturation_volts > 0;
 }
 
 static wpin_loop loop_for(const wpin_plant *plant, int way) {
-    terminal a = tie(plant, plant->leg_a, way), b = tie(plant, plant->leg_b, -way);
+    const wpin_feed *f = &plant->feed;
+    terminal a = tie(f, plant->leg_a, f->wire_a, way), b = tie(f, plant->leg_b, f->wire_b, -way);
     int rail = a.rail - b.rail;
     return (wpin_loop){.emf = a.volts - b.volts,
                        .resistance = plant->motor.resistance + a.resistance + b.resistance +
@@ -102,7 +119,6 @@ static void make_piece(const wpin_plant *plant, wpin_piece *p, int way, wpin_sha
         p->force_speed = -against / plant->inertia;
     }
     p->shaft = shaft;
-    p->known = true;
 }
 
 /* Load torque of the fan law over the piece: taken at the speed expected in its middle. */
@@ -119,8 +135,8 @@ static const wpin_piece *find_piece(wpin_plant *plant, int64_t dt) {
     wpin_shaft shaft = find_shaft(plant);
     int number = (int)(((plant->leg_a * 3 + plant->leg_b) * 3 + (unsigned)(way + 1)) * 3 + shaft);
     wpin_piece *p = &plant->pieces[number];
-    if (!p->known) {
-        p->number = number;
+    if (p->version != plant->version) {
+        *p = (wpin_piece){.version = plant->version, .number = number};
         make_piece(plant, p, way, shaft);
     }
     if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
@@ -147,6 +163,7 @@ static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t d
     double seconds = (double)dt * PS;
     wpin_cached c = {.dt = dt,
                      .piece = p->number,
+                     .version = p->version,
                      .p = wpin_propagator_make(&p->rates, seconds),
                      .seconds = seconds,
                      .sense_share = share_of(plant, seconds)};
@@ -159,8 +176,9 @@ static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_
     wpin_cached *slot = &plant->cache[mixed >> 54];
     if (slot->dt != dt || slot->piece != p->number) {
         *slot = fresh(plant, p, dt);
-    } else if (plant->quadratic != 0) {
-        add_forces(slot, p); /* the fan's torque is another every time */
+    } else if (slot->version != p->version || plant->quadratic != 0) {
+        add_forces(slot, p); /* other volts; and the fan's torque is another every time */
+        slot->version = p->version;
     }
     return slot;
 }
@@ -266,7 +284,7 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
     s->time += c->seconds;
     s->amps += sum.amps;
     s->rads += sum.speed;
-    s->supply_amps += p->loop.rail * sum.amps;
+    s->supply_amps += p->loop.rail * sum.amps * plant->feed.share;
     plant->angle += sum.speed;
     if (plant->feed.sense_filter > 0) {
         plant->sense_amps += (sum.amps / c->seconds - plant->sense_amps) * c->sense_share;
@@ -329,7 +347,8 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
         .amps_max = s->most_amps,
         .amps_now = plant->amps,
         .supply_amps = s->supply_amps / time,
-        .supply_volts = plant->feed.volts - rail * plant->amps * plant->feed.resistance,
+        .supply_volts =
+            plant->feed.volts - plant->feed.sag - rail * plant->amps * plant->feed.resistance,
         .rpm = plant->speed * to_rpm,
         .rpm_mean = s->rads / time * to_rpm,
         .turns = plant->angle / (2 * PI) / m->gear_ratio,

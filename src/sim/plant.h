@@ -7,7 +7,12 @@
 #include "windpin/sim.h"
 
 /* What a leg of the bridge connects its terminal to. */
-typedef enum wpin_leg_state { WPIN_LEG_OFF, WPIN_LEG_LOW, WPIN_LEG_HIGH } wpin_leg_state;
+typedef enum wpin_leg_state {
+    WPIN_LEG_OFF,
+    WPIN_LEG_LOW,
+    WPIN_LEG_HIGH,
+    WPIN_LEG_BOTH
+} wpin_leg_state;
 
 /* Whether the shaft turns, and which way. */
 typedef enum wpin_shaft { WPIN_SHAFT_STUCK, WPIN_SHAFT_FORWARD, WPIN_SHAFT_REVERSE } wpin_shaft;
@@ -21,7 +26,7 @@ typedef struct wpin_loop {
 
 /* The two equations as they stand while legs, diodes and shaft stay as they are. */
 typedef struct wpin_piece {
-    bool known;
+    unsigned version; /* of the feed it was made for; 0: never */
     int number;
     wpin_shaft shaft;
     wpin_loop loop;
@@ -35,6 +40,10 @@ typedef struct wpin_piece {
 /* Everything around the motor that its current meets. */
 typedef struct wpin_feed {
     double volts, resistance; /* supply */
+    double sag;               /* volts that other loads on the same supply take away */
+    double share;             /* of the supply that a controller of its own passes on, 0 to 1 */
+    double saturation_volts;
+    bool wire_a, wire_b; /* the leg is a wire, no switch */
     double on_resistance, diode_volts, diode_resistance;
     double sense_filter;
 } wpin_feed;
@@ -52,6 +61,7 @@ typedef struct wpin_sums {
 typedef struct wpin_cached {
     int64_t dt;
     int piece;
+    unsigned version; /* of the feed the forces were worked out for */
     wpin_propagator p;
     double seconds;
     double end_amps, end_speed; /* psi g and xi g: what the forces do by themselves */
@@ -71,12 +81,15 @@ typedef struct wpin_plant {
     double over_time;  /* above the bridge's limit, s */
     double over_limit; /* that limit, A */
     double over_peak;  /* highest current while above it, A */
+    unsigned version;  /* of the feed; counts its changes */
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
 } wpin_plant;
 
-/* Works out what follows from motor, gear, load and feed; call after changing any of them. */
+/* Works out what follows from motor, gear and load; call after changing any of them. */
 void wpin_plant_prepare(wpin_plant *plant);
+/* Call after changing the volts, sag or share of the feed. */
+void wpin_plant_fed(wpin_plant *plant);
 /* Lets dt ps pass with the legs as they are. */
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 /* Reads and restarts the sums. */

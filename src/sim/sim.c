@@ -106,7 +106,10 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
                                   .on_resistance = bridge->part.on_resistance,
                                   .diode_volts = bridge->part.diode_volts,
                                   .diode_resistance = bridge->part.diode_resistance,
-                                  .sense_filter = bridge->part.sense_filter};
+                                  .sense_filter = bridge->part.sense_filter,
+                                  .saturation_volts = bridge->part.saturation_volts,
+                                  .share = 1};
+        wpin_logic_wires(bridge->part.logic, &plant->feed.wire_a, &plant->feed.wire_b);
         wpin_plant_prepare(plant);
     }
     return plant;
@@ -135,7 +138,9 @@ bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin) {
     if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_SIM_INPUTS) {
         return false;
     }
-    sim->bridges[bridge].inputs[input] = pin;
+    wpin_bridge *mine = &sim->bridges[bridge];
+    mine->inputs[input] = pin;
+    mine->input_count = input >= mine->input_count ? input + 1 : mine->input_count;
     sim->pins[pin].to_ground += 1 / sim->bridges[bridge].part.input_resistance;
     return true;
 }

@@ -1,0 +1,172 @@
+/* windpin stage [KIND | RIG LOAD]: prints a truth table in plain words. */
+#include "cli.h"
+#include <argp.h>
+#include <stdio.h>
+#include <string.h>
+
+typedef struct stage_arguments {
+    const char *first, *second;
+} stage_arguments;
+
+static const struct argp_option options[] = {{0}};
+
+static const char doc[] =
+    "Without arguments lists the kinds of power stage. With the name of a kind, or a rig and one "
+    "of its loads, prints the truth table that runs: each state, the level of each line, and what "
+    "off, coast, brake and zero duty really do.\v"
+    "Example:\n  windpin stage hidden-partner\n\nor, with pins and polarity of a rig:\n  windpin "
+    "stage demo/honey-pump.yaml pump";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    stage_arguments *a = state->input;
+    if (key == ARGP_KEY_ARG) {
+        if (state->arg_num > 1) {
+            argp_error(state, "'%s' is one word too many; expected a kind, or a rig and a load",
+                       arg);
+        }
+        *(state->arg_num == 0 ? &a->first : &a->second) = arg;
+        return 0;
+    }
+    return key == ARGP_KEY_END || key == ARGP_KEY_INIT || key == ARGP_KEY_FINI ||
+                   key == ARGP_KEY_SUCCESS || key == ARGP_KEY_NO_ARGS
+               ? 0
+               : ARGP_ERR_UNKNOWN;
+}
+
+static const char *cell_word(uint8_t cell, bool inverted) {
+    static const char *const plain[] = {"low",   "high",  "PWM", "PWM inverse",
+                                        "float", "pulse", "as it was"};
+    static const char *const other[] = {"high",  "low",   "PWM inverse", "PWM",
+                                        "float", "pulse", "as it was"};
+    return inverted ? other[cell] : plain[cell];
+}
+
+static const char *state_meaning(uint8_t state) {
+    static const char *const words[] = {"the motor coasts", "the motor is shorted",
+                                        "driven by the duty", "driven by the duty"};
+    return words[state];
+}
+
+static void print_row(const wpin_stage_kind *kind, const bool *inverted, unsigned row) {
+    static const char *const states[] = {"coast", "brake", "forward", "reverse"};
+    uint8_t state = kind->table->states[row];
+    printf("  %-9s", states[state]);
+    for (unsigned l = 0; l < kind->table->line_count; l++) {
+        printf(" %-13s",
+               cell_word(kind->table->cells[row * kind->table->line_count + l], inverted[l]));
+    }
+    bool driven = state >= WPIN_STATE_FORWARD;
+    printf(" %s\n", driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : state_meaning(state));
+}
+
+static void print_missing(const wpin_stage_kind *kind) {
+    static const struct {
+        wpin_state state;
+        const char *words;
+    } states[] = {{WPIN_STATE_FREE, "coast"},
+                  {WPIN_STATE_BRAKE, "brake"},
+                  {WPIN_STATE_REVERSE, "reverse"}};
+    for (size_t i = 0; i < sizeof states / sizeof *states; i++) {
+        if (!wpin_stage_kind_has(kind, states[i].state)) {
+            printf("  This stage can not %s.\n", states[i].words);
+        }
+    }
+    if (!wpin_stage_kind_takes_duty(kind)) {
+        printf("  This stage knows on and off only.\n");
+    }
+}
+
+static void print_order(const wpin_stage_table *table, const wpin_stage_kind *kind) {
+    printf("  Between rows: what is on turns off; dead time; ");
+    bool any = false;
+    for (unsigned l = 0; l < table->line_count; l++) {
+        if ((table->mode_lines >> l & 1) != 0) {
+            printf("%s%s", any ? ", then " : "", kind->lines[l]);
+            any = true;
+        }
+    }
+    printf("%sthe rest turns on.\n", any ? "; dead time; " : "");
+    for (unsigned l = 0; l < table->leg_count; l++) {
+        printf("  Never on together: %s and %s.\n", kind->lines[table->legs[l].high_side],
+               kind->lines[table->legs[l].low_side]);
+    }
+}
+
+static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const uint8_t *pins) {
+    printf("%s: %s\n\n  %-9s", kind->name, kind->words, "");
+    for (unsigned l = 0; l < kind->table->line_count; l++) {
+        char head[64];
+        if (pins != NULL) {
+            snprintf(head, sizeof head, "%s (%u)", kind->lines[l], pins[l]);
+        } else {
+            snprintf(head, sizeof head, "%s", kind->lines[l]);
+        }
+        printf(" %-13s", head);
+    }
+    printf("\n");
+    for (unsigned row = 0; row < kind->table->row_count; row++) {
+        print_row(kind, inverted, row);
+    }
+    printf("\n");
+    print_missing(kind);
+    printf("  Stop: %s.\n", kind->zero);
+    print_order(kind->table, kind);
+}
+
+static void list_kinds(void) {
+    size_t count;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    for (size_t i = 0; i < count; i++) {
+        printf("%-26s %s\n", kinds[i].name, kinds[i].words);
+    }
+    printf("%-26s a truth table of the rig's own (docs/rig.md)\n", "own-table");
+}
+
+static int show_kind(const char *name) {
+    size_t count;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    const char *names[40];
+    for (size_t i = 0; i < count; i++) {
+        names[i] = kinds[i].name;
+        if (strcmp(name, kinds[i].name) == 0) {
+            print_kind(&kinds[i], kinds[i].inverted, NULL);
+            return EXIT_FINE;
+        }
+    }
+    const char *near = wpin_nearest_word(name, names, count);
+    cli_complain("unknown kind of stage '%s'%s%s%s; windpin stage lists them", name,
+                 near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+                 near != NULL ? "'?)" : "");
+    return EXIT_WRONG_INPUT;
+}
+
+static int show_load(const char *path, const char *name) {
+    wpin_messages messages = {0};
+    wpin_rig *rig = wpin_rig_read(path, &messages);
+    cli_print_messages(&messages);
+    wpin_messages_free(&messages);
+    if (rig == NULL) {
+        return EXIT_WRONG_INPUT;
+    }
+    int load = wpin_rig_find_load(rig, name);
+    if (load >= 0) {
+        printf("load %s: levels as on the pins\n", rig->loads[load].name);
+        print_kind(rig->loads[load].kind, rig->loads[load].inverted, rig->loads[load].pins);
+    } else {
+        cli_complain("%s describes no load '%s'; windpin rig %s lists them", path, name, path);
+    }
+    wpin_rig_free(rig);
+    return load >= 0 ? EXIT_FINE : EXIT_WRONG_INPUT;
+}
+
+int cmd_stage(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "[KIND | RIG LOAD]", doc, NULL, NULL, NULL};
+    stage_arguments a = {0};
+    argp_err_exit_status = EXIT_WRONG_INPUT;
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    if (a.first == NULL) {
+        list_kinds();
+        return EXIT_FINE;
+    }
+    return a.second == NULL ? show_kind(a.first) : show_load(a.first, a.second);
+}

@@ -1,0 +1,276 @@
+/* The actions on a load: what each verb takes, what the stage can do, and the step it becomes. */
+#define _GNU_SOURCE
+#include "plan_parts.h"
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+
+
+/* Says that the stage of a load can not do something, and which loads could. */
+static void say_unable(wpin_plan_reader *r, size_t load, unsigned column, const char *what,
+                       bool (*able)(const wpin_stage_kind *kind)) {
+    char names[200] = "";
+    for (size_t i = 0; i < r->rig->load_count; i++) {
+        if (able(r->rig->loads[i].kind)) {
+            size_t used = strlen(names);
+            snprintf(names + used, sizeof names - used, "%s%s", used == 0 ? "" : ", ",
+                     r->rig->loads[i].name);
+        }
+    }
+    wpin_words_say(&r->line, column, "'%s' can't %s: its stage is a %s%s%s",
+                   r->rig->loads[load].name, what, r->rig->loads[load].kind->name,
+                   names[0] != '\0' ? "; those that can: " : "; no load of this rig can", names);
+}
+
+static bool can_reverse(const wpin_stage_kind *kind) {
+    return wpin_stage_kind_has(kind, WPIN_STATE_REVERSE);
+}
+
+static bool can_brake(const wpin_stage_kind *kind) {
+    return wpin_stage_kind_has(kind, WPIN_STATE_BRAKE);
+}
+
+static bool can_coast(const wpin_stage_kind *kind) {
+    return wpin_stage_kind_has(kind, WPIN_STATE_FREE);
+}
+
+/* [forward|reverse], into a sign; 0 when the stage has no such way. */
+static double take_way(wpin_plan_reader *r, size_t load) {
+    unsigned column = wpin_words_column(&r->line);
+    if (!wpin_words_take(&r->line, "reverse")) {
+        wpin_words_take(&r->line, "forward");
+        return 1;
+    }
+    if (!can_reverse(r->rig->loads[load].kind)) {
+        say_unable(r, load, column, "reverse", can_reverse);
+        return 0;
+    }
+    return -1;
+}
+
+/* [forward|reverse] PERCENT, into a signed fraction. */
+static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    double way = take_way(r, load), most = l->limits.duty_max;
+    unsigned column = wpin_words_column(&r->line);
+    if (way == 0 || !wpin_words_take_quantity(&r->line, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
+        return false;
+    }
+    if (*duty < 0) {
+        wpin_words_say(&r->line, column,
+                       "a duty is above 0 %%; for the other way write 'reverse %g%%'",
+                       *duty * -100);
+        return false;
+    }
+    if (wpin_to_duty(*duty) == 0) {
+        wpin_words_say(
+            &r->line, column,
+            "a duty of 0 %% (or nearly so) is no motion; to come to rest write '%s stop'", l->name);
+        return false;
+    }
+    if (*duty > most) {
+        wpin_words_say(&r->line, column, "%g %% is out of range; expected up to %g %%%s",
+                       *duty * 100, most * 100, most < 1 ? " (duty-limit in the rig)" : "");
+        return false;
+    }
+    if (*duty < 1 && !wpin_stage_kind_takes_duty(l->kind)) {
+        wpin_words_say(&r->line, column,
+                       "'%s' is on a %s, which knows on and off only; expected '%s on' or '%s off'",
+                       l->name, l->kind->name, l->name, l->name);
+        return false;
+    }
+    *duty *= way;
+    return true;
+}
+
+static void read_ramp(wpin_plan_reader *r, size_t load) {
+    double duty, seconds = 0;
+    if (!take_duty(r, load, &duty) ||
+        (wpin_words_take(&r->line, "in") && !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
+        !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    double takes = wpin_flow_ramp(&r->flow, load, duty, seconds, r->line.number);
+    wpin_plan_add_action(r,
+               (wpin_step){.op = WPIN_OP_RUN,
+                           .motor = (uint8_t)load,
+                           .value = wpin_to_duty(duty),
+                           .ramp_us = wpin_to_us(seconds)},
+               takes);
+}
+
+static void run_for(wpin_plan_reader *r, size_t load, double duty, double seconds) {
+    wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
+    double stops = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    wpin_plan_add_action(r,
+               (wpin_step){.op = WPIN_OP_RUN_FOR,
+                           .motor = (uint8_t)load,
+                           .value = wpin_to_duty(duty),
+                           .time_ms = wpin_to_ms(seconds)},
+               seconds + stops);
+}
+
+static void read_run(wpin_plan_reader *r, size_t load) {
+    double duty, seconds;
+    if (!take_duty(r, load, &duty)) {
+        return;
+    }
+    if (!wpin_words_take(&r->line, "for")) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "'run' needs how long: expected 'for' and a time, e.g. 'for 3s'");
+        return;
+    }
+    if (!wpin_words_take_time(&r->line, WPIN_HOLD_MAX, &seconds) || !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    run_for(r, load, duty, seconds);
+}
+
+/* [for] TIME behind a verb. */
+static bool take_for(wpin_plan_reader *r, bool required, double *seconds) {
+    *seconds = 0;
+    bool said = wpin_words_take(&r->line, "for");
+    if (!required && !said && wpin_words_peek(&r->line) == NULL) {
+        return true;
+    }
+    return wpin_words_take_time(&r->line, WPIN_HOLD_MAX, seconds) && wpin_words_no_more(&r->line);
+}
+
+static void read_hold(wpin_plan_reader *r, size_t load) {
+    double seconds;
+    const char *name = r->rig->loads[load].name;
+    if (r->flow.duty[load] == 0 && !r->flow.unsure[load]) {
+        wpin_words_say(
+            &r->line, r->line.words[1].column,
+            "'%s' is at rest here and has nothing to hold; expected a ramp before it, or "
+            "'%s rest %s'",
+            name, name, r->line.count > 2 ? r->line.words[r->line.count - 1].text : "2s");
+        return;
+    }
+    if (take_for(r, true, &seconds)) {
+        wpin_plan_add_action(
+            r, (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+            seconds);
+    }
+}
+
+static void read_stop(wpin_plan_reader *r, size_t load) {
+    double seconds = 0;
+    if ((wpin_words_take(&r->line, "in") && !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
+        !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    double takes = wpin_flow_ramp(&r->flow, load, 0, seconds, r->line.number);
+    wpin_plan_add_action(r,
+               (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .ramp_us = wpin_to_us(seconds)},
+               takes);
+}
+
+static void read_rest(wpin_plan_reader *r, size_t load) {
+    double seconds;
+    if (!take_for(r, true, &seconds)) {
+        return;
+    }
+    double takes = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    wpin_plan_add_action(r,
+               (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+               takes + seconds);
+}
+
+static void read_at_once(wpin_plan_reader *r, size_t load, wpin_op op) {
+    double seconds;
+    if (!take_for(r, false, &seconds)) {
+        return;
+    }
+    wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    wpin_plan_add_action(r, (wpin_step){.op = (uint8_t)op, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+               seconds);
+}
+
+static void read_brake(wpin_plan_reader *r, size_t load) {
+    if (can_brake(r->rig->loads[load].kind)) {
+        read_at_once(r, load, WPIN_OP_BRAKE);
+    } else {
+        say_unable(r, load, r->line.words[1].column, "brake", can_brake);
+    }
+}
+
+static void read_coast(wpin_plan_reader *r, size_t load) {
+    if (can_coast(r->rig->loads[load].kind)) {
+        read_at_once(r, load, WPIN_OP_COAST);
+    } else {
+        say_unable(r, load, r->line.words[1].column, "coast", can_coast);
+    }
+}
+
+/* on [forward|reverse] [for TIME]: all the duty the load may have. */
+static void read_on(wpin_plan_reader *r, size_t load) {
+    double seconds, duty = take_way(r, load) * r->rig->loads[load].limits.duty_max;
+    if (duty == 0 || !take_for(r, false, &seconds)) {
+        return;
+    }
+    if (seconds > 0) {
+        run_for(r, load, duty, seconds);
+        return;
+    }
+    double takes = wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
+    wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_RUN, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
+               takes);
+}
+
+static void read_pulse(wpin_plan_reader *r, size_t load) {
+    double seconds, duty = take_way(r, load) * r->rig->loads[load].limits.duty_max;
+    if (duty != 0 && take_for(r, true, &seconds)) {
+        run_for(r, load, duty, seconds);
+    }
+}
+
+static void read_toggle(wpin_plan_reader *r, size_t load) {
+    double duty = take_way(r, load) * r->rig->loads[load].limits.duty_max;
+    if (duty == 0 || !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    double to = r->flow.duty[load] == 0 ? duty : 0;
+    double takes = wpin_flow_ramp(&r->flow, load, to, 0, r->line.number);
+    wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_TOGGLE, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
+               takes);
+}
+
+static const struct {
+    const char *word;
+    void (*read)(wpin_plan_reader *r, size_t load);
+} verbs[] = {{"ramp", read_ramp},   {"run", read_run},      {"hold", read_hold},
+             {"stop", read_stop},   {"rest", read_rest},    {"brake", read_brake},
+             {"coast", read_coast}, {"on", read_on},        {"off", read_stop},
+             {"pulse", read_pulse}, {"toggle", read_toggle}};
+
+void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
+    const char *known[COUNT(verbs)];
+    unsigned column = wpin_words_column(&r->line);
+    const wpin_word *w = wpin_words_peek(&r->line);
+    for (size_t i = 0; i < COUNT(verbs); i++) {
+        known[i] = verbs[i].word;
+        if (wpin_words_take(&r->line, verbs[i].word)) {
+            unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
+            if (clash != 0) {
+                wpin_words_say(
+                    &r->line, 1,
+                    "'%s' is driven by another track of this parallel block already (line "
+                    "%u); expected one track for each load",
+                    r->rig->loads[load].name, clash);
+            }
+            size_t mistakes = r->line.messages->count;
+            verbs[i].read(r, load);
+            r->flow.unsure[load] |= r->line.messages->count != mistakes;
+            return;
+        }
+    }
+    if (w == NULL) {
+        wpin_words_say(&r->line, column, "'%s' what? expected an action, e.g. '%s run 60%% for 3s'",
+                       r->rig->loads[load].name, r->rig->loads[load].name);
+        return;
+    }
+    wpin_plan_say_unknown(r, column, "action", w->text, known, COUNT(verbs));
+}

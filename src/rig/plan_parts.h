@@ -1,0 +1,42 @@
+/* What the files that read a plan share: the reader, adding steps, saying what is unknown. */
+#ifndef WPIN_RIG_PLAN_PARTS_H
+#define WPIN_RIG_PLAN_PARTS_H
+
+#include "plan_flow.h"
+#include "plan_words.h"
+#include <math.h>
+
+#define WPIN_HOLD_MAX 4.0e6 /* 46 days; what 32 bits of milliseconds hold */
+#define WPIN_PLAN_RAMP_MAX 600.0
+
+typedef struct wpin_plan_reader {
+    const wpin_rig *rig;
+    wpin_plan *plan;
+    wpin_flow flow;
+    wpin_words line;
+    bool full; /* out of memory or too many steps; said once */
+} wpin_plan_reader;
+
+static inline uint32_t wpin_to_ms(double seconds) {
+    return (uint32_t)llround(seconds * 1e3);
+}
+
+static inline uint32_t wpin_to_us(double seconds) {
+    return (uint32_t)llround(seconds * 1e6);
+}
+
+static inline int16_t wpin_to_duty(double fraction) {
+    return (int16_t)lround(fraction * WPIN_DUTY_FULL);
+}
+
+/* Adds a step as it is; shown: it is what its line says, else a block's own. */
+void wpin_plan_add_step(wpin_plan_reader *r, wpin_step step, bool shown);
+/* Adds an action; directly inside a parallel block it is a track of its own. */
+void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds);
+/* Says that a word is unknown, the nearest known one, and all of them. */
+void wpin_plan_say_unknown(wpin_plan_reader *r, unsigned column, const char *what, const char *text,
+                           const char *const *known, size_t count);
+/* Reads what stands behind the name of a load. */
+void wpin_plan_read_verb(wpin_plan_reader *r, size_t load);
+
+#endif

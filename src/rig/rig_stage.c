@@ -1,0 +1,373 @@
+/* The stage of a load: its kind or own table, its pins, and what must agree among them. */
+#define _GNU_SOURCE
+#include "rig_parts.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+enum { STAGE_KIND, STAGE_PINS, STAGE_INVERTED, STAGE_TABLE, STAGE_REST, STAGE_PWM };
+static const wpin_field stage_fields[] = {
+    NODE("kind", true),
+    NODE("pins", true),
+    NODE("inverted", false),
+    NODE("table", false),
+    CHOICE("at-rest", wpin_rig_load, rest_brakes, "coast", "brake"),
+    QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, false, WPIN_FREQUENCY, 10, 1e6),
+    QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
+    CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),
+    QUANTITY("pulse-neutral", wpin_rig_load, limits.pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
+    QUANTITY("pulse-swing", wpin_rig_load, limits.pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
+};
+
+enum { TABLE_LINES, TABLE_ROWS, TABLE_DRIVER, TABLE_MODES, TABLE_LEGS };
+static const wpin_field table_fields[] = {NODE("lines", true), NODE("rows", true),
+                                          NODE("driver", true), NODE("modes", false),
+                                          NODE("legs", false)};
+
+static const char own_name[] = "own-table";
+
+/* Reads a whole number used as a pin. */
+static bool read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
+    const char *text = wpin_scalar(reader, node, "a pin number");
+    if (text == NULL) {
+        return false;
+    }
+    char *rest;
+    long number = strtol(text, &rest, 10);
+    if (rest == text || *rest != '\0' || number < 0 || number > 255) {
+        wpin_say_at(reader, node, "'%s' is no pin; expected a whole number, 0 to 255", text);
+        return false;
+    }
+    *pin = (uint8_t)number;
+    return true;
+}
+
+/* Reads pin numbers by line name; returns a bit for each line given. */
+unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
+                          const char *what, uint8_t *pins) {
+    unsigned given = 0;
+    if (map->type != YAML_MAPPING_NODE) {
+        wpin_say_at(reader, map, "%s must be a mapping of line names and pin numbers", what);
+        return 0;
+    }
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top; pair++) {
+        int line = wpin_find_word(reader, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
+                                  "line", kind->lines, kind->table->line_count);
+        if (line >= 0 && read_pin(reader, wpin_node(reader, pair->value), &pins[line])) {
+            given |= 1U << line;
+        }
+    }
+    return given;
+}
+
+static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
+                       const wpin_rig_load *load, unsigned given) {
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if ((given >> i & 1) == 0) {
+            wpin_say_at(reader, node, "pins lack '%s'; %s needs it", load->kind->lines[i],
+                        load->kind->name);
+            continue;
+        }
+        for (unsigned j = 0; j < i; j++) {
+            if ((given >> j & 1) != 0 && load->pins[j] == load->pins[i]) {
+                wpin_say_at(reader, node, "pin %u can't be both '%s' and '%s'", load->pins[i],
+                            load->kind->lines[j], load->kind->lines[i]);
+            }
+        }
+        for (size_t l = 0; l < rig->load_count; l++) {
+            const wpin_rig_load *other = &rig->loads[l];
+            for (unsigned j = 0; other->kind != NULL && j < other->kind->table->line_count; j++) {
+                if (other->pins[j] == load->pins[i]) {
+                    wpin_say_at(reader, node,
+                                "pin %u for '%s' of '%s' is taken: '%s' of '%s' (line %u)",
+                                load->pins[i], load->kind->lines[i], load->name,
+                                other->kind->lines[j], other->name, other->line);
+                }
+            }
+        }
+    }
+}
+
+/* The timer divides its clock by whole steps: at least 2, at most what its bits hold. */
+static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                            const wpin_rig_load *load) {
+    char low[40], high[40];
+    double least = rig->controller.timer_hz / (exp2(rig->controller.timer_bits) - 1);
+    double most = rig->controller.timer_hz / 2;
+    if (load->limits.pwm_hz != 0 && (load->limits.pwm_hz < least || load->limits.pwm_hz > most)) {
+        wpin_say_at(reader, node, "pwm: the controller's timer makes %s to %s only",
+                    wpin_quantity_write(low, sizeof low, ceil(least), WPIN_FREQUENCY),
+                    wpin_quantity_write(high, sizeof high, most, WPIN_FREQUENCY));
+    }
+}
+
+static void read_inverted(wpin_reader *reader, yaml_node_t *list, wpin_rig_load *load) {
+    if (list->type != YAML_SEQUENCE_NODE) {
+        wpin_say_at(reader, list, "inverted must be a list of line names, e.g. [brake]");
+        return;
+    }
+    for (const yaml_node_item_t *item = list->data.sequence.items.start;
+         item < list->data.sequence.items.top; item++) {
+        yaml_node_t *node = wpin_node(reader, *item);
+        const char *text = wpin_scalar(reader, node, "a line name");
+        int line = text == NULL ? -1
+                                : wpin_find_word(reader, node, text, "line", load->kind->lines,
+                                                 load->kind->table->line_count);
+        if (line >= 0) {
+            load->inverted[line] = !load->kind->inverted[line];
+        }
+    }
+}
+
+/* ---- which kind ---- */
+
+static const wpin_stage_kind *find_kind(wpin_reader *reader, yaml_node_t *node, bool own_too) {
+    size_t count;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    const char *names[40];
+    for (size_t i = 0; i < count; i++) {
+        names[i] = kinds[i].name;
+    }
+    names[count] = own_name;
+    const char *text = wpin_scalar(reader, node, "a kind of stage");
+    int found = text == NULL ? -1
+                             : wpin_find_word(reader, node, text, "kind of stage", names,
+                                              count + (own_too ? 1 : 0));
+    return found < 0 || (size_t)found == count ? NULL : &kinds[found];
+}
+
+static bool is_own(const yaml_node_t *node) {
+    return node->type == YAML_SCALAR_NODE &&
+           strcasecmp((const char *)node->data.scalar.value, own_name) == 0;
+}
+
+/* ---- a table of the user's own ---- */
+
+static size_t list_size(const yaml_node_t *list) {
+    return list->type != YAML_SEQUENCE_NODE
+               ? 0
+               : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+}
+
+static yaml_node_t *list_item(wpin_reader *reader, const yaml_node_t *list, size_t index) {
+    return wpin_node(reader, list->data.sequence.items.start[index]);
+}
+
+static bool read_line_names(wpin_reader *reader, yaml_node_t *list, wpin_own_stage *own) {
+    size_t count = list_size(list);
+    if (count == 0 || count > WPIN_STAGE_LINES) {
+        wpin_say_at(reader, list, "lines must be a list of 1 to %d names", WPIN_STAGE_LINES);
+        return false;
+    }
+    for (size_t i = 0; i < count; i++) {
+        const char *text = wpin_scalar(reader, list_item(reader, list, i), "the name of a line");
+        snprintf(own->line_names[i], sizeof own->line_names[i], "%s", text != NULL ? text : "");
+        own->kind.lines[i] = own->line_names[i];
+    }
+    own->table.line_count = (uint8_t)count;
+    return true;
+}
+
+static int find_line(wpin_reader *reader, yaml_node_t *node, const wpin_own_stage *own) {
+    const char *text = wpin_scalar(reader, node, "the name of a line");
+    return text == NULL ? -1
+                        : wpin_find_word(reader, node, text, "line", own->kind.lines,
+                                         own->table.line_count);
+}
+
+static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own_stage *own) {
+    static const char *const states[] = {"coast", "brake", "forward", "reverse"};
+    static const char *const cells[] = {"low",   "high",  "duty", "complement",
+                                        "float", "pulse", "keep"};
+    const yaml_node_t *key = wpin_node(reader, pair->key);
+    yaml_node_t *list = wpin_node(reader, pair->value);
+    int state = wpin_find_word(reader, key, wpin_key_text(reader, pair), "row", states, 4);
+    if (state < 0 || own->table.row_count == 4) {
+        return;
+    }
+    if (list_size(list) != own->table.line_count) {
+        wpin_say_at(reader, list, "row '%s' must be a list of %u cells, one for each line",
+                    states[state], own->table.line_count);
+        return;
+    }
+    uint8_t row = own->table.row_count++;
+    own->states[row] = (uint8_t)state;
+    for (size_t i = 0; i < own->table.line_count; i++) {
+        yaml_node_t *node = list_item(reader, list, i);
+        const char *text = wpin_scalar(reader, node, "a cell");
+        int cell = text == NULL ? -1 : wpin_find_word(reader, node, text, "cell", cells, 7);
+        own->cells[row * own->table.line_count + i] = (uint8_t)(cell < 0 ? 0 : cell);
+    }
+}
+
+static void read_legs(wpin_reader *reader, yaml_node_t *list, wpin_own_stage *own) {
+    for (size_t i = 0; i < list_size(list) && i < 4; i++) {
+        yaml_node_t *pair = list_item(reader, list, i);
+        if (list_size(pair) != 2) {
+            wpin_say_at(reader, pair, "a leg is a pair of lines that are never on together");
+            continue;
+        }
+        int high = find_line(reader, list_item(reader, pair, 0), own);
+        int low = find_line(reader, list_item(reader, pair, 1), own);
+        if (high >= 0 && low >= 0) {
+            own->legs[own->table.leg_count++] = (wpin_leg){(uint8_t)high, (uint8_t)low};
+        }
+    }
+}
+
+/* The driver behind an own table: a shipped one, its inputs in the order of its own lines. */
+static void read_own_driver(wpin_reader *reader, yaml_node_t *node, wpin_own_stage *own) {
+    const wpin_stage_kind *like = find_kind(reader, node, false);
+    if (like == NULL) {
+        return;
+    }
+    if (like->table->line_count != own->table.line_count) {
+        wpin_say_at(reader, node, "a driver such as '%s' has %u inputs, this table has %u lines",
+                    like->name, like->table->line_count, own->table.line_count);
+    }
+    own->kind.logic = like->logic;
+    own->kind.off_phase = like->off_phase;
+    own->kind.contacts = like->contacts;
+    own->kind.bare = like->bare;
+    memcpy(own->kind.inputs, like->inputs, sizeof own->kind.inputs);
+}
+
+static wpin_own_stage *read_own(wpin_reader *reader, yaml_node_t *node) {
+    yaml_node_t *nodes[COUNT(table_fields)];
+    wpin_own_stage *own = calloc(1, sizeof *own);
+    wpin_read_map(reader, node, "table", table_fields, COUNT(table_fields), own, nodes);
+    if (own == NULL || node->type != YAML_MAPPING_NODE || nodes[TABLE_LINES] == NULL ||
+        nodes[TABLE_ROWS] == NULL || nodes[TABLE_DRIVER] == NULL ||
+        !read_line_names(reader, nodes[TABLE_LINES], own)) {
+        free(own);
+        return NULL;
+    }
+    own->kind = (wpin_stage_kind){.name = own_name,
+                                  .words = "a table of the rig's own",
+                                  .table = &own->table,
+                                  .zero = "see the rows of its table"};
+    for (size_t i = 0; i < own->table.line_count; i++) {
+        own->kind.lines[i] = own->line_names[i];
+    }
+    own->table.states = own->states;
+    own->table.cells = own->cells;
+    own->table.legs = own->legs;
+    read_own_driver(reader, nodes[TABLE_DRIVER], own);
+    for (size_t i = 0; nodes[TABLE_MODES] != NULL && i < list_size(nodes[TABLE_MODES]); i++) {
+        int line = find_line(reader, list_item(reader, nodes[TABLE_MODES], i), own);
+        own->table.mode_lines |= (uint8_t)(line < 0 ? 0 : 1 << line);
+    }
+    if (nodes[TABLE_LEGS] != NULL) {
+        read_legs(reader, nodes[TABLE_LEGS], own);
+    }
+    const yaml_node_t *rows = nodes[TABLE_ROWS];
+    for (const yaml_node_pair_t *pair = rows->data.mapping.pairs.start;
+         rows->type == YAML_MAPPING_NODE && pair < rows->data.mapping.pairs.top; pair++) {
+        read_row(reader, pair, own);
+    }
+    return own;
+}
+
+/* ---- what must agree ---- */
+
+static void check_rest(wpin_reader *reader, const yaml_node_t *node, wpin_rig_load *load,
+                       bool given) {
+    bool coasts = wpin_stage_kind_has(load->kind, WPIN_STATE_FREE);
+    bool brakes = wpin_stage_kind_has(load->kind, WPIN_STATE_BRAKE);
+    if (!given) {
+        load->rest_brakes = !coasts;
+    } else if (load->rest_brakes ? !brakes : !coasts) {
+        wpin_say_at(reader, node, "at-rest: '%s' can't %s; expected %s (%s)", load->kind->name,
+                    load->rest_brakes ? "brake" : "coast", load->rest_brakes ? "coast" : "brake",
+                    load->kind->zero);
+    }
+}
+
+/* The core itself has the last word on a table. */
+static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
+    wpin_line lines[WPIN_STAGE_LINES];
+    for (unsigned i = 0; i < WPIN_STAGE_LINES; i++) {
+        lines[i] = (wpin_line){.pin = (wpin_pin)i};
+    }
+    wpin_stage_config config = {
+        .table = load->kind->table,
+        .lines = lines,
+        .pwm_hz = wpin_stage_kind_takes_duty(load->kind) ? 50 : 0,
+        .dead_time_us = (uint16_t)(load->limits.dead_time * 1e6 + 0.5),
+        .pulse_zero_us = 1500,
+        .pulse_swing_us = 500};
+    wpin_status status = wpin_stage_check(&config);
+    if (status == WPIN_REFUSED_SHOOT) {
+        wpin_say_at(reader, node, "a row turns on both lines of a leg%s",
+                    load->limits.dead_time > 0 ? "" : "; with a dead time, duty and complement may "
+                                                      "share one");
+    } else if (status != WPIN_OK) {
+        wpin_say_at(reader, node,
+                    "the table does not hold: each row once, a coast or a brake row, one kind of "
+                    "timed cell a line and none on a mode line");
+    }
+}
+
+static void check_pwm(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *pwm,
+                      const wpin_rig *rig, const wpin_rig_load *load) {
+    bool takes = wpin_stage_kind_takes_duty(load->kind);
+    bool pulse = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    if (takes && pwm == NULL && !pulse) {
+        wpin_say_at(reader, node, "stage lacks 'pwm'; '%s' needs its frequency, e.g. pwm: 20kHz",
+                    load->kind->name);
+    } else if (!takes && pwm != NULL) {
+        wpin_say_at(reader, pwm, "'%s' knows on and off only and takes no pwm", load->kind->name);
+    } else if (pulse && load->limits.pwm_hz > 400) {
+        wpin_say_at(reader, pwm, "servo-style pulses come at 40 Hz to 400 Hz; expected e.g. 50Hz");
+    } else if (pwm != NULL) {
+        check_frequency(reader, pwm, rig, load);
+    }
+}
+
+bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                     wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(stage_fields)];
+    wpin_read_map(reader, node, "stage", stage_fields, COUNT(stage_fields), load, nodes);
+    if (node->type != YAML_MAPPING_NODE || nodes[STAGE_KIND] == NULL) {
+        return false;
+    }
+    if (is_own(nodes[STAGE_KIND])) {
+        if (nodes[STAGE_TABLE] == NULL) {
+            wpin_say_at(reader, nodes[STAGE_KIND], "'own-table' needs 'table' beside it");
+            return false;
+        }
+        load->own = read_own(reader, nodes[STAGE_TABLE]);
+        load->kind = load->own != NULL ? &load->own->kind : NULL;
+    } else {
+        load->kind = find_kind(reader, nodes[STAGE_KIND], true);
+    }
+    if (load->kind == NULL) {
+        return false;
+    }
+    if (load->own != NULL) {
+        check_table(reader, nodes[STAGE_TABLE], load);
+    }
+    if (load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE && nodes[STAGE_PWM] == NULL) {
+        load->limits.pwm_hz = 50;
+    }
+    memcpy(load->inverted, load->kind->inverted, sizeof load->inverted);
+    load->bridge.off_phase = load->kind->off_phase;
+    load->bridge.interlock = !load->kind->bare;
+    load->bridge.contact_delay = load->kind->contacts ? 8e-3 : 0;
+    load->bridge.contact_bounce = load->kind->contacts ? 1.5e-3 : 0;
+    if (nodes[STAGE_PINS] != NULL) {
+        unsigned given = wpin_read_pins(reader, nodes[STAGE_PINS], load->kind, "pins", load->pins);
+        check_pins(reader, rig, nodes[STAGE_PINS], load, given);
+    }
+    memcpy(load->wires, load->pins, sizeof load->wires);
+    if (nodes[STAGE_INVERTED] != NULL) {
+        read_inverted(reader, nodes[STAGE_INVERTED], load);
+    }
+    check_rest(reader, nodes[STAGE_REST] != NULL ? nodes[STAGE_REST] : node, load,
+               nodes[STAGE_REST] != NULL);
+    check_pwm(reader, node, nodes[STAGE_PWM], rig, load);
+    return true;
+}

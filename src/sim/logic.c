@@ -1,0 +1,89 @@
+/* The logic of drivers. Nothing here knows the core's truth tables. */
+#include "logic.h"
+
+static const wpin_legs all_off = {WPIN_LEG_OFF, WPIN_LEG_OFF};
+static const wpin_legs all_low = {WPIN_LEG_LOW, WPIN_LEG_LOW};
+
+static wpin_legs drive(bool forward) {
+    return forward ? (wpin_legs){WPIN_LEG_HIGH, WPIN_LEG_LOW}
+                   : (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_HIGH};
+}
+
+/* PWM is low while the motor is driven that way. */
+static wpin_legs off_phase(const wpin_sim_bridge *part, bool forward) {
+    switch (part->off_phase) {
+    case WPIN_SIM_OFF_FAST: return all_off;
+    case WPIN_SIM_OFF_SHORT: return all_low;
+    default:
+        return forward ? (wpin_legs){WPIN_LEG_OFF, WPIN_LEG_LOW}
+                       : (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_OFF};
+    }
+}
+
+static wpin_legs direction_pwm(const wpin_sim_bridge *part, bool direction, bool pwm) {
+    return pwm ? drive(direction) : off_phase(part, direction);
+}
+
+static wpin_legs two_inputs(bool in1, bool in2) {
+    if (in1 == in2) {
+        return in1 ? all_low : all_off;
+    }
+    return drive(in1);
+}
+
+static wpin_legs two_inputs_enable(const wpin_sim_bridge *part, const bool *high) {
+    if (high[2]) {
+        return two_inputs(high[0], high[1]);
+    }
+    return high[0] == high[1] ? all_off : off_phase(part, high[0]);
+}
+
+static wpin_leg_state follow(bool high) {
+    return high ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
+}
+
+static wpin_leg_state switches(bool high_side, bool low_side) {
+    if (high_side && low_side) {
+        return WPIN_LEG_BOTH;
+    }
+    return high_side ? WPIN_LEG_HIGH : (low_side ? WPIN_LEG_LOW : WPIN_LEG_OFF);
+}
+
+static wpin_legs hidden_partner(const bool *high) {
+    if (!high[2]) {
+        return all_off;
+    }
+    return high[1] ? drive(high[0]) : all_low;
+}
+
+wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
+    switch (part->logic) {
+    case WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE:
+        return high[WPIN_SIM_INPUT_BRAKE] ? all_low : direction_pwm(part, high[0], high[1]);
+    case WPIN_SIM_LOGIC_DIRECTION_PWM: return direction_pwm(part, high[0], high[1]);
+    case WPIN_SIM_LOGIC_TWO_INPUTS: return two_inputs(high[0], high[1]);
+    case WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE: return two_inputs_enable(part, high);
+    case WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE_STANDBY:
+        return high[3] ? two_inputs_enable(part, high) : all_off;
+    case WPIN_SIM_LOGIC_HIDDEN_PARTNER: return hidden_partner(high);
+    case WPIN_SIM_LOGIC_HALF_BRIDGES:
+        return high[2] ? (wpin_legs){follow(high[0]), follow(high[1])} : all_off;
+    case WPIN_SIM_LOGIC_FOUR_SWITCHES:
+        return (wpin_legs){switches(high[0], high[1]), switches(high[2], high[3])};
+    case WPIN_SIM_LOGIC_LOW_SIDE:
+        return (wpin_legs){WPIN_LEG_HIGH, high[0] ? WPIN_LEG_LOW : WPIN_LEG_OFF};
+    case WPIN_SIM_LOGIC_HIGH_SIDE:
+        return (wpin_legs){high[0] ? WPIN_LEG_OFF : WPIN_LEG_HIGH, WPIN_LEG_LOW};
+    case WPIN_SIM_LOGIC_RELAY:
+        return (wpin_legs){high[0] ? WPIN_LEG_HIGH : WPIN_LEG_OFF, WPIN_LEG_LOW};
+    case WPIN_SIM_LOGIC_TWO_RELAYS: return (wpin_legs){follow(high[0]), follow(high[1])};
+    case WPIN_SIM_LOGIC_SERVO_PULSE:
+    case WPIN_SIM_LOGIC_COUNT: break;
+    }
+    return all_off;
+}
+
+void wpin_logic_wires(wpin_sim_logic logic, bool *wire_a, bool *wire_b) {
+    *wire_a = logic == WPIN_SIM_LOGIC_LOW_SIDE;
+    *wire_b = logic == WPIN_SIM_LOGIC_HIGH_SIDE || logic == WPIN_SIM_LOGIC_RELAY;
+}
