@@ -117,7 +117,7 @@ static const struct {
     {"12V", "900V", 4, 19, "900V is out of range; expected 500 mV to 100 V"},
     {"12V", "[1, 2]", 4, 19, "found a list; expected a quantity"},
     {"20kHz", "20kh", 12, 12, "'kh' is no unit known here; expected a frequency"},
-    {"20kHz", "100Hz", 12, 12, "the controller's timer makes 245 Hz to 8 MHz only"},
+    {"16MHz", "16kHz", 12, 12, "the controller's timer makes 0.0002384 Hz to 8 kHz only"},
     {"switch: on", "switch: onn", 4, 0, "unknown value for switch 'onn' (did you mean 'on'?)"},
     {"voltage", "votlage", 4, 10,
      "unknown key in supply 'main': 'votlage' (did you mean "

@@ -422,8 +422,9 @@ START_TEST(pwm_has_the_steps_of_its_timer) {
     wpin_pwm_achieved a;
     ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 10000000}, &a),
                      WPIN_REFUSED_FREQUENCY);
-    ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 100}, &a),
-                     WPIN_REFUSED_FREQUENCY);
+    ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 100}, &a), WPIN_OK);
+    ck_assert_uint_eq(a.steps, 40000); /* the clock divided by 4 */
+    ck_assert_uint_eq(a.millihertz, 100000);
     ck_assert_int_eq(b.port.pwm_start(b.sim, PWM, &(wpin_pwm_request){.hz = 0}, &a),
                      WPIN_REFUSED_FREQUENCY);
     wpin_sim_free(b.sim);

@@ -275,7 +275,7 @@ END_TEST
 
 START_TEST(the_rig_is_listed) {
     tool(0,
-         SAYS("honey pump", "direction 4, brake 7, pwm 9", "20 kHz in 800 steps", "stall 6.38 A"),
+         SAYS("honey pump", "direction 4, brake 7, pwm 9", "20000 Hz in 800 steps", "stall 6.38 A"),
          "rig %s", RIG);
     tool(0, NOTHING_MORE, "rig %s --json", RIG);
     json_t *all = json_loads(output, 0, NULL);

@@ -82,6 +82,9 @@ wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
 /** Frees a report; NULL is fine. */
 void wpin_report_free(wpin_report *report);
 
+/** The simulated controller of a rig. */
+wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);
+
 /** Builds the simulated board of a rig. NULL when out of memory. The numbers of supplies, bridges
  * and motors are those of the rig's supplies and loads. */
 wpin_sim *wpin_board_build(const wpin_rig *rig);

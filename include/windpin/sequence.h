@@ -43,6 +43,9 @@ typedef enum wpin_op {
     WPIN_OP_COUNT
 } wpin_op;
 
+/** Whether an op is for a motor (its step's `motor` is one). Any context. */
+bool wpin_op_moves_motor(wpin_op op);
+
 /** One step; unused fields are zero. */
 typedef struct wpin_step {
     uint8_t op;       /**< wpin_op. */

@@ -31,10 +31,14 @@ typedef struct wpin_sim_controller {
     double logic_volts;       /**< Level of a high pin without load, V. */
     double pin_resistance;    /**< Output resistance of a pin, ohm. */
     double pin_burns_above;   /**< Current a pin does not survive, A. */
-    double timer_hz;          /**< Clock of the PWM timers, Hz. */
+    double timer_hz;          /**< Clock of the PWM timers, Hz; divided by 1, 2, 4 ... 1024. */
     uint32_t timer_steps_max; /**< Longest period in timer steps, e.g. 65536. */
     wpin_moment clock_start;  /**< Reading of the microsecond clock at the start. */
 } wpin_sim_controller;
+
+/** Duty steps that a timer has at a PWM frequency, and the frequency it then really has. 0 when
+ * it can not make it. */
+uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, double *achieved);
 
 /** A motor supply. */
 typedef struct wpin_sim_supply {

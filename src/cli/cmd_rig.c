@@ -63,16 +63,26 @@ static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
            s->volts / loop, no_load);
 }
 
+static void print_pwm(const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_sim_controller controller = wpin_rig_controller_part(rig);
+    double hz = 0;
+    if (wpin_stage_kind_takes_duty(load->kind)) {
+        uint32_t steps = wpin_sim_timer_steps(&controller, load->limits.pwm_hz, &hz);
+        printf("  PWM         %.6g Hz asked, %.6g Hz in %u steps from the timer\n",
+               load->limits.pwm_hz, hz, steps);
+    } else {
+        printf("  PWM         none: on and off only\n");
+    }
+}
+
 static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
-    double steps = rig->controller.timer_hz / load->limits.pwm_hz;
     const wpin_rig_limits *l = &load->limits;
     printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n  pins        ", load->name,
            load->line, rig->supplies[load->supply].name, load->kind->name, load->kind->words,
            load->reversed ? ", reversed" : "");
     print_pins(load);
-    printf("\n  PWM         %.4g kHz asked, %.4g kHz in %.0f steps from the timer\n",
-           l->pwm_hz * 1e-3, rig->controller.timer_hz / (double)(long)(steps + 0.5) * 1e-3,
-           (double)(long)(steps + 0.5));
+    printf("\n");
+    print_pwm(rig, load);
     printf("  limits      duty up to %.4g %%, 0 to 100 %% in %.4g s, 100 to 0 %% in %.4g s, rest "
            "%.4g s before the other way\n",
            l->duty_max * 100, l->ramp_up, l->ramp_down, l->rest);

@@ -34,7 +34,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 }
 
 static const char *cell_word(uint8_t cell, bool inverted) {
-    static const char *const plain[] = {"low",   "high",  "PWM", "PWM inverse",
+    static const char *const plain[] = {"low",   "high",  "PWM",      "PWM inverse",
                                         "float", "pulse", "as it was"};
     static const char *const other[] = {"high",  "low",   "PWM inverse", "PWM",
                                         "float", "pulse", "as it was"};
@@ -56,16 +56,16 @@ static void print_row(const wpin_stage_kind *kind, const bool *inverted, unsigne
                cell_word(kind->table->cells[row * kind->table->line_count + l], inverted[l]));
     }
     bool driven = state >= WPIN_STATE_FORWARD;
-    printf(" %s\n", driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : state_meaning(state));
+    printf(" %s\n",
+           driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : state_meaning(state));
 }
 
 static void print_missing(const wpin_stage_kind *kind) {
     static const struct {
         wpin_state state;
         const char *words;
-    } states[] = {{WPIN_STATE_FREE, "coast"},
-                  {WPIN_STATE_BRAKE, "brake"},
-                  {WPIN_STATE_REVERSE, "reverse"}};
+    } states[] = {
+        {WPIN_STATE_FREE, "coast"}, {WPIN_STATE_BRAKE, "brake"}, {WPIN_STATE_REVERSE, "reverse"}};
     for (size_t i = 0; i < sizeof states / sizeof *states; i++) {
         if (!wpin_stage_kind_has(kind, states[i].state)) {
             printf("  This stage can not %s.\n", states[i].words);

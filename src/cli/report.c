@@ -82,9 +82,13 @@ static void print_steps(const cli_run *run, const wpin_report *report) {
 static void print_loads(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
-        printf("%s: %s, PWM %.6g Hz in %u steps; highest current %.2f A, highest speed %.0f rpm\n",
-               load->name, load->kind->name, report->pwm[i].millihertz * 1e-3, report->pwm[i].steps,
-               report->amps_peak[i], report->rpm_peak[i]);
+        char pwm[64] = "on and off only";
+        if (report->pwm[i].steps != 0) {
+            snprintf(pwm, sizeof pwm, "PWM %.6g Hz in %u steps", report->pwm[i].millihertz * 1e-3,
+                     report->pwm[i].steps);
+        }
+        printf("%s: %s, %s; highest current %.2f A, highest speed %.0f rpm\n", load->name,
+               load->kind->name, pwm, report->amps_peak[i], report->rpm_peak[i]);
     }
 }
 

@@ -313,7 +313,8 @@ wpin_phase wpin_motor_phase(const wpin_motor *motor) {
         return WPIN_PHASE_OFF;
     }
     if (!motor->at_zero || motor->ramp.target != 0) {
-        bool there = wpin_ramp_done(&motor->ramp) && motor->ramp.target == size_of(motor->wanted) &&
+        bool there = !motor->at_zero && wpin_ramp_done(&motor->ramp) &&
+                     motor->ramp.target == size_of(motor->wanted) &&
                      motor->direction == way_of(motor->wanted);
         return there ? WPIN_PHASE_RUNNING : WPIN_PHASE_RAMPING;
     }
@@ -328,7 +329,8 @@ wpin_phase wpin_motor_phase(const wpin_motor *motor) {
 }
 
 bool wpin_motor_busy(const wpin_motor *motor) {
-    return motor->wanted != 0 || motor->ramp.value != 0 || motor->ramp.target != 0;
+    return motor->wanted != 0 || motor->ramp.value != 0 || motor->ramp.target != 0 ||
+           motor->stage.duty != 0;
 }
 
 wpin_duty wpin_motor_duty(const wpin_motor *motor) {

@@ -19,9 +19,9 @@ typedef struct reader {
     uint8_t depth;
 } reader;
 
-static bool moves_motor(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD || op == WPIN_OP_STOP ||
-           op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
+bool wpin_op_moves_motor(wpin_op op) {
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
+           op == WPIN_OP_HOLD || op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
 }
 
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
@@ -29,7 +29,7 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
     if (op >= WPIN_OP_COUNT || step->ramp_us > WPIN_RAMP_MAX_US) {
         return WPIN_REFUSED_RANGE;
     }
-    if (moves_motor(op) && step->motor >= config->motor_count) {
+    if (wpin_op_moves_motor(op) && step->motor >= config->motor_count) {
         return WPIN_REFUSED_ARGUMENT;
     }
     if (op == WPIN_OP_SWITCH &&

@@ -67,14 +67,18 @@ static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {
     return true;
 }
 
-wpin_sim *wpin_board_build(const wpin_rig *rig) {
+wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {
     const wpin_rig_controller *c = &rig->controller;
-    wpin_sim *sim =
-        wpin_sim_new(&(wpin_sim_controller){.logic_volts = c->logic_volts,
-                                            .pin_resistance = c->pin_resistance,
-                                            .pin_burns_above = c->pin_limit,
-                                            .timer_hz = c->timer_hz,
-                                            .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1});
+    return (wpin_sim_controller){.logic_volts = c->logic_volts,
+                                 .pin_resistance = c->pin_resistance,
+                                 .pin_burns_above = c->pin_limit,
+                                 .timer_hz = c->timer_hz,
+                                 .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
+}
+
+wpin_sim *wpin_board_build(const wpin_rig *rig) {
+    wpin_sim_controller controller = wpin_rig_controller_part(rig);
+    wpin_sim *sim = wpin_sim_new(&controller);
     bool built = sim != NULL;
     for (size_t i = 0; built && i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];

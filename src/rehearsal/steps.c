@@ -3,11 +3,6 @@
 #include <math.h>
 #include <stdlib.h>
 
-static bool moves_load(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD || op == WPIN_OP_STOP ||
-           op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
-}
-
 static double fraction(wpin_duty duty) {
     return (double)duty / WPIN_DUTY_FULL;
 }
@@ -18,7 +13,7 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     wpin_step_result r = {.line = run->plan->sources[step].line,
                           .text = run->plan->sources[step].text,
                           .op = op,
-                          .load = moves_load(op) ? s->motor : -1,
+                          .load = wpin_op_moves_motor(op) ? s->motor : -1,
                           .round = ++run->rounds[step],
                           .at = wpin_run_time(run),
                           .asked_seconds = op == WPIN_OP_RUN || s->ramp_us != 0

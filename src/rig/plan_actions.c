@@ -7,7 +7,6 @@
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
-
 /* Says that the stage of a load can not do something, and which loads could. */
 static void say_unable(wpin_plan_reader *r, size_t load, unsigned column, const char *what,
                        bool (*able)(const wpin_stage_kind *kind)) {
@@ -88,28 +87,29 @@ static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
 static void read_ramp(wpin_plan_reader *r, size_t load) {
     double duty, seconds = 0;
     if (!take_duty(r, load, &duty) ||
-        (wpin_words_take(&r->line, "in") && !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
+        (wpin_words_take(&r->line, "in") &&
+         !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
         !wpin_words_no_more(&r->line)) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, duty, seconds, r->line.number);
     wpin_plan_add_action(r,
-               (wpin_step){.op = WPIN_OP_RUN,
-                           .motor = (uint8_t)load,
-                           .value = wpin_to_duty(duty),
-                           .ramp_us = wpin_to_us(seconds)},
-               takes);
+                         (wpin_step){.op = WPIN_OP_RUN,
+                                     .motor = (uint8_t)load,
+                                     .value = wpin_to_duty(duty),
+                                     .ramp_us = wpin_to_us(seconds)},
+                         takes);
 }
 
 static void run_for(wpin_plan_reader *r, size_t load, double duty, double seconds) {
     wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
     double stops = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_plan_add_action(r,
-               (wpin_step){.op = WPIN_OP_RUN_FOR,
-                           .motor = (uint8_t)load,
-                           .value = wpin_to_duty(duty),
-                           .time_ms = wpin_to_ms(seconds)},
-               seconds + stops);
+                         (wpin_step){.op = WPIN_OP_RUN_FOR,
+                                     .motor = (uint8_t)load,
+                                     .value = wpin_to_duty(duty),
+                                     .time_ms = wpin_to_ms(seconds)},
+                         seconds + stops);
 }
 
 static void read_run(wpin_plan_reader *r, size_t load) {
@@ -151,21 +151,23 @@ static void read_hold(wpin_plan_reader *r, size_t load) {
     }
     if (take_for(r, true, &seconds)) {
         wpin_plan_add_action(
-            r, (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+            r,
+            (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
             seconds);
     }
 }
 
 static void read_stop(wpin_plan_reader *r, size_t load) {
     double seconds = 0;
-    if ((wpin_words_take(&r->line, "in") && !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
+    if ((wpin_words_take(&r->line, "in") &&
+         !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
         !wpin_words_no_more(&r->line)) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, seconds, r->line.number);
-    wpin_plan_add_action(r,
-               (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .ramp_us = wpin_to_us(seconds)},
-               takes);
+    wpin_plan_add_action(
+        r, (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .ramp_us = wpin_to_us(seconds)},
+        takes);
 }
 
 static void read_rest(wpin_plan_reader *r, size_t load) {
@@ -174,9 +176,9 @@ static void read_rest(wpin_plan_reader *r, size_t load) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
-    wpin_plan_add_action(r,
-               (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
-               takes + seconds);
+    wpin_plan_add_action(
+        r, (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+        takes + seconds);
 }
 
 static void read_at_once(wpin_plan_reader *r, size_t load, wpin_op op) {
@@ -185,8 +187,9 @@ static void read_at_once(wpin_plan_reader *r, size_t load, wpin_op op) {
         return;
     }
     wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
-    wpin_plan_add_action(r, (wpin_step){.op = (uint8_t)op, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
-               seconds);
+    wpin_plan_add_action(
+        r, (wpin_step){.op = (uint8_t)op, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+        seconds);
 }
 
 static void read_brake(wpin_plan_reader *r, size_t load) {
@@ -216,8 +219,9 @@ static void read_on(wpin_plan_reader *r, size_t load) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
-    wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_RUN, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
-               takes);
+    wpin_plan_add_action(
+        r, (wpin_step){.op = WPIN_OP_RUN, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
+        takes);
 }
 
 static void read_pulse(wpin_plan_reader *r, size_t load) {
@@ -234,8 +238,9 @@ static void read_toggle(wpin_plan_reader *r, size_t load) {
     }
     double to = r->flow.duty[load] == 0 ? duty : 0;
     double takes = wpin_flow_ramp(&r->flow, load, to, 0, r->line.number);
-    wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_TOGGLE, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
-               takes);
+    wpin_plan_add_action(
+        r, (wpin_step){.op = WPIN_OP_TOGGLE, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
+        takes);
 }
 
 static const struct {

@@ -6,7 +6,7 @@
 #include "plan_words.h"
 #include <math.h>
 
-#define WPIN_HOLD_MAX 4.0e6 /* 46 days; what 32 bits of milliseconds hold */
+#define WPIN_HOLD_MAX      4.0e6 /* 46 days; what 32 bits of milliseconds hold */
 #define WPIN_PLAN_RAMP_MAX 600.0
 
 typedef struct wpin_plan_reader {

@@ -50,8 +50,8 @@ void wpin_plan_add_step(wpin_plan_reader *r, wpin_step step, bool shown) {
 void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds) {
     bool alone = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
     if (alone) {
-        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_FORK, .value = (int16_t)(r->plan->step_count + 3)},
-                 false);
+        wpin_plan_add_step(
+            r, (wpin_step){.op = WPIN_OP_FORK, .value = (int16_t)(r->plan->step_count + 3)}, false);
     }
     wpin_plan_add_step(r, step, true);
     if (alone) {
@@ -61,7 +61,7 @@ void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds) {
 }
 
 void wpin_plan_say_unknown(wpin_plan_reader *r, unsigned column, const char *what, const char *text,
-                        const char *const *known, size_t count) {
+                           const char *const *known, size_t count) {
     char all[600] = "";
     for (size_t i = 0; i < count; i++) {
         size_t used = strlen(all);

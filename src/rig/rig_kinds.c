@@ -81,7 +81,8 @@ static const wpin_stage_kind kinds[] = {
      .lines = {"in1", "in2"},
      .logic = WPIN_SIM_LOGIC_TWO_INPUTS,
      .inputs = {0, 1},
-     .zero = "a duty near zero already shorts the motor; at rest both inputs are low and it coasts"},
+     .zero =
+         "a duty near zero already shorts the motor; at rest both inputs are low and it coasts"},
     {.name = "hidden-partner",
      .words = "one input whose inverted partner is inside the chip, PWM, and standby",
      .table = &wpin_table_hidden_partner,

@@ -46,7 +46,7 @@ static bool read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
 
 /* Reads pin numbers by line name; returns a bit for each line given. */
 unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
-                          const char *what, uint8_t *pins) {
+                        const char *what, uint8_t *pins) {
     unsigned given = 0;
     if (map->type != YAML_MAPPING_NODE) {
         wpin_say_at(reader, map, "%s must be a mapping of line names and pin numbers", what);
@@ -91,15 +91,15 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
     }
 }
 
-/* The timer divides its clock by whole steps: at least 2, at most what its bits hold. */
+/* The timer divides its clock, and that by whole steps: at least 2, at most what its bits hold. */
 static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                             const wpin_rig_load *load) {
     char low[40], high[40];
-    double least = rig->controller.timer_hz / (exp2(rig->controller.timer_bits) - 1);
+    double least = rig->controller.timer_hz / 1024 / (exp2(rig->controller.timer_bits) - 1);
     double most = rig->controller.timer_hz / 2;
     if (load->limits.pwm_hz != 0 && (load->limits.pwm_hz < least || load->limits.pwm_hz > most)) {
         wpin_say_at(reader, node, "pwm: the controller's timer makes %s to %s only",
-                    wpin_quantity_write(low, sizeof low, ceil(least), WPIN_FREQUENCY),
+                    wpin_quantity_write(low, sizeof low, least, WPIN_FREQUENCY),
                     wpin_quantity_write(high, sizeof high, most, WPIN_FREQUENCY));
     }
 }
@@ -173,9 +173,9 @@ static bool read_line_names(wpin_reader *reader, yaml_node_t *list, wpin_own_sta
 
 static int find_line(wpin_reader *reader, yaml_node_t *node, const wpin_own_stage *own) {
     const char *text = wpin_scalar(reader, node, "the name of a line");
-    return text == NULL ? -1
-                        : wpin_find_word(reader, node, text, "line", own->kind.lines,
-                                         own->table.line_count);
+    return text == NULL
+               ? -1
+               : wpin_find_word(reader, node, text, "line", own->kind.lines, own->table.line_count);
 }
 
 static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own_stage *own) {
@@ -292,18 +292,18 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
     for (unsigned i = 0; i < WPIN_STAGE_LINES; i++) {
         lines[i] = (wpin_line){.pin = (wpin_pin)i};
     }
-    wpin_stage_config config = {
-        .table = load->kind->table,
-        .lines = lines,
-        .pwm_hz = wpin_stage_kind_takes_duty(load->kind) ? 50 : 0,
-        .dead_time_us = (uint16_t)(load->limits.dead_time * 1e6 + 0.5),
-        .pulse_zero_us = 1500,
-        .pulse_swing_us = 500};
+    wpin_stage_config config = {.table = load->kind->table,
+                                .lines = lines,
+                                .pwm_hz = wpin_stage_kind_takes_duty(load->kind) ? 50 : 0,
+                                .dead_time_us = (uint16_t)(load->limits.dead_time * 1e6 + 0.5),
+                                .pulse_zero_us = 1500,
+                                .pulse_swing_us = 500};
     wpin_status status = wpin_stage_check(&config);
     if (status == WPIN_REFUSED_SHOOT) {
         wpin_say_at(reader, node, "a row turns on both lines of a leg%s",
-                    load->limits.dead_time > 0 ? "" : "; with a dead time, duty and complement may "
-                                                      "share one");
+                    load->limits.dead_time > 0 ? ""
+                                               : "; with a dead time, duty and complement may "
+                                                 "share one");
     } else if (status != WPIN_OK) {
         wpin_say_at(reader, node,
                     "the table does not hold: each row once, a coast or a brake row, one kind of "

@@ -78,21 +78,35 @@ static wpin_status port_open(void *context, wpin_pin pin, wpin_level safe) {
     return WPIN_OK;
 }
 
+uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, double *achieved) {
+    for (double divider = 1; divider <= 1024; divider *= 2) {
+        double clock = controller->timer_hz / divider, steps = round(clock / hz);
+        if (hz <= 0 || clock / hz < 2) {
+            return 0;
+        }
+        if (steps <= controller->timer_steps_max) {
+            *achieved = clock / steps;
+            return (uint32_t)steps;
+        }
+    }
+    return 0;
+}
+
 static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
                                   wpin_pwm_achieved *achieved) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
-    double ratio = request->hz == 0 ? 0 : sim->controller.timer_hz / request->hz;
-    double steps = round(ratio);
-    if (ratio < 2 || steps > sim->controller.timer_steps_max) {
+    double hz = 0;
+    uint32_t steps = wpin_sim_timer_steps(&sim->controller, request->hz, &hz);
+    if (steps == 0) {
         return WPIN_REFUSED_FREQUENCY;
     }
-    p->timer_steps = (uint32_t)steps;
-    p->period = llround(steps * 1e12 / sim->controller.timer_hz);
+    p->timer_steps = steps;
+    p->period = llround(1e12 / hz);
     p->inverted = request->inverted;
     p->dead = (int64_t)request->dead_time_ns * 1000;
-    achieved->millihertz = (uint32_t)llround(sim->controller.timer_hz * 1e3 / steps);
-    achieved->steps = (uint16_t)(p->timer_steps > 65535 ? 65535 : p->timer_steps);
+    achieved->millihertz = (uint32_t)llround(hz * 1e3);
+    achieved->steps = (uint16_t)(steps > 65535 ? 65535 : steps);
     return WPIN_OK;
 }
 

@@ -1,0 +1,376 @@
+/* Every shipped stage: its table in every transition on the pins' own timeline, and on the
+ * simulated driver that decides by its own logic. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/rehearsal.h>
+
+enum { DEAD_US = 3 };
+
+static const wpin_stage_kind *kind_of(int number) {
+    size_t count;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    ck_assert_int_lt(number, (int)count);
+    return &kinds[number];
+}
+
+static int kind_count(void) {
+    size_t count;
+    wpin_stage_kinds(&count);
+    return (int)count;
+}
+
+static bool is_mode(const wpin_stage_table *table, unsigned line) {
+    return (table->mode_lines >> line & 1) != 0;
+}
+
+/* ---- the pins' timeline ---- */
+
+/* Checks the calls of one transition: mode lines move only while every other line is at rest, and
+ * nothing turns on within the dead time after something turned off or a mode changed. */
+static void check_timeline(const recorder *r, const wpin_stage_table *table, const char *name,
+                           int *level) {
+    uint32_t last_change = 0;
+    bool changed = false;
+    for (size_t i = 0; i < r->count; i++) {
+        const record *c = &r->records[i];
+        if (c->call == CALL_PAUSE) {
+            continue;
+        }
+        bool on = c->call == CALL_PWM_DUTY || c->value == 1;
+        if (is_mode(table, c->pin)) {
+            for (unsigned l = 0; l < table->line_count; l++) {
+                ck_assert_msg(is_mode(table, l) || level[l] == 0 || level[c->pin] == on,
+                              "%s: mode line %u moves while line %u is on", name, c->pin, l);
+            }
+            changed = changed || level[c->pin] != on;
+            last_change = level[c->pin] != on ? c->time : last_change;
+        } else if (on && level[c->pin] == 0) {
+            ck_assert_msg(!changed || c->time - last_change >= DEAD_US,
+                          "%s: line %u turns on %u us after a change", name, c->pin,
+                          c->time - last_change);
+        } else if (!on && level[c->pin] != 0) {
+            changed = true;
+            last_change = c->time;
+        }
+        level[c->pin] = on;
+    }
+}
+
+START_TEST(every_transition_keeps_the_order) {
+    const wpin_stage_kind *kind = kind_of(_i);
+    const wpin_stage_table *table = kind->table;
+    wpin_line lines[WPIN_STAGE_LINES];
+    for (unsigned l = 0; l < WPIN_STAGE_LINES; l++) {
+        lines[l] = (wpin_line){.pin = (wpin_pin)l};
+    }
+    wpin_stage_config config = {.table = table,
+                                .lines = lines,
+                                .pwm_hz = 50,
+                                .dead_time_us = DEAD_US,
+                                .pulse_zero_us = 1500,
+                                .pulse_swing_us = 500};
+    recorder r;
+    recorder_init(&r);
+    for (unsigned l = 0; l < table->leg_count; l++) {
+        r.high_pairs[l][0] = table->legs[l].high_side;
+        r.high_pairs[l][1] = table->legs[l].low_side;
+        r.pair_count++;
+    }
+    wpin_stage stage;
+    ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
+    int level[32] = {0};
+    for (unsigned from = 0; from < table->row_count; from++) { /* each pair of rows */
+        for (unsigned to = 0; to < table->row_count; to++) {
+            r.count = 0;
+            r.now += 1000;
+            wpin_stage_apply(&stage, (wpin_state)table->states[from], 5000);
+            check_timeline(&r, table, kind->name, level);
+            r.count = 0;
+            r.now += 1000;
+            ck_assert_int_eq(wpin_stage_apply(&stage, (wpin_state)table->states[to], 9000), WPIN_OK);
+            check_timeline(&r, table, kind->name, level);
+        }
+    }
+    pick_seed((uint32_t)_i + 1);
+    for (int n = 0; n < 5000; n++) { /* and random walks */
+        r.count = 0;
+        r.now += 1000;
+        wpin_stage_apply(&stage, (wpin_state)table->states[pick(table->row_count)],
+                         (uint16_t)pick(WPIN_DUTY_FULL + 1));
+        check_timeline(&r, table, kind->name, level);
+        ck_assert_uint_eq(r.shoot_through, 0);
+    }
+}
+END_TEST
+
+/* ---- on the simulated driver ---- */
+
+/* A rig with one load of a kind; `more` goes into the driver. */
+static wpin_rig *rig_of(const wpin_stage_kind *kind, const char *more) {
+    char text[3000], pins[300] = "";
+    bool takes = wpin_stage_kind_takes_duty(kind);
+    for (unsigned l = 0; l < kind->table->line_count; l++) {
+        size_t used = strlen(pins);
+        snprintf(pins + used, sizeof pins - used, "%s%s: %u", l == 0 ? "" : ", ", kind->lines[l],
+                 l + 2);
+    }
+    snprintf(text, sizeof text,
+             "rig: bench\nsupplies: {main: {voltage: 12V, resistance: 0.1ohm, switch: on}}\n"
+             "loads:\n  load:\n    supply: main\n"
+             "    stage: {kind: %s, pins: {%s}%s}\n"
+             "    driver: {on-resistance: 0.2ohm, current-limit: 30A, voltage-limit: 30V%s}\n"
+             "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: "
+             "160gcm2, static-friction: 9mNm, dry-friction: 9mNm}\n%s    rest: 1s\n",
+             kind->name, pins,
+             !takes || kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE ? "" : ", pwm: 20kHz", more,
+             takes ? "    ramp: {up: 0.5s, down: 0.5s}\n" : "");
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(write_file("kind.yaml", text), &m);
+    ck_assert_msg(rig != NULL, "%s: %u: %s", kind->name, m.count ? m.items[0].line : 0,
+                  m.count ? m.items[0].text : "");
+    return rig;
+}
+
+static wpin_report *run_text(const wpin_rig *rig, const char *text, wpin_plan **plan) {
+    wpin_messages m = {0};
+    *plan = wpin_plan_read(write_file("kind.plan", text), rig, &m);
+    ck_assert_msg(*plan != NULL, "%s: %s", rig->loads[0].kind->name,
+                  m.count ? m.items[0].text : "");
+    wpin_status refused;
+    char why[300];
+    wpin_rehearsal_options options = {0};
+    wpin_report *report = wpin_rehearse(rig, *plan, &options, &refused, why, sizeof why);
+    ck_assert_msg(report != NULL, "%s: %s", rig->loads[0].kind->name, why);
+    return report;
+}
+
+/* Forward, each way to end it, and reverse: moves as told and nothing burns. */
+START_TEST(every_stage_does_what_its_table_says) {
+    const wpin_stage_kind *kind = kind_of(_i);
+    wpin_rig *rig = rig_of(kind, "");
+    char text[600] = "wait 1s\nload on\nload hold 2s\n"; /* a pulse controller wants neutral first */
+    bool coasts = wpin_stage_kind_has(kind, WPIN_STATE_FREE);
+    bool brakes = wpin_stage_kind_has(kind, WPIN_STATE_BRAKE);
+    bool reverses = wpin_stage_kind_has(kind, WPIN_STATE_REVERSE);
+    strcat(text, coasts ? "load coast 50ms\n" : "load off\n");
+    strcat(text, "load rest 2s\n");
+    strcat(text, brakes ? "load on\nload hold 2s\nload brake 50ms\nload rest 2s\n" : "");
+    strcat(text, reverses ? "load on reverse\nload hold 2s\nload off\n" : "");
+    wpin_plan *plan;
+    wpin_report *report = run_text(rig, text, &plan);
+    ck_assert_msg(report->burn_count == 0, "%s: %s", kind->name,
+                  report->burn_count ? report->burns[0].reason : "");
+    double coasting = 0, braking = 0, holding = 0;
+    for (size_t i = 0; i < report->step_count; i++) {
+        const wpin_step_result *s = &report->steps[i];
+        ck_assert_msg(s->verdict != WPIN_VERDICT_BAD, "%s: %s: %s", kind->name, s->text, s->words);
+        if (s->op == WPIN_OP_HOLD) {
+            ck_assert_msg(s->rpm * s->asked_duty > 0, "%s: %s: %g rpm", kind->name, s->text,
+                          s->rpm);
+            holding = fabs(s->rpm);
+        }
+        coasting = s->op == WPIN_OP_COAST ? s->rpm : coasting;
+        braking = s->op == WPIN_OP_BRAKE ? s->rpm : braking;
+    }
+    ck_assert_double_gt(holding, 3000);
+    bool own_affair = kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE; /* what neutral does */
+    if (coasts && !own_affair) { /* 50 ms later it still turns; shorted it would stand */
+        ck_assert_msg(coasting > holding * 0.9, "%s coasts at %g", kind->name, coasting);
+    }
+    if (brakes) {
+        ck_assert_msg(fabs(braking) < holding * 0.5, "%s brakes at %g", kind->name, braking);
+    }
+    wpin_report_free(report);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+}
+END_TEST
+
+/* What a stage can't do is refused when the plan is read, with those that can. */
+START_TEST(what_a_stage_can_not_do_is_refused) {
+    const wpin_stage_kind *kind = kind_of(_i);
+    const struct {
+        const char *plan, *words;
+        bool able;
+    } rows[] = {
+        {"load brake\n", "'load' can't brake: its stage is a",
+         wpin_stage_kind_has(kind, WPIN_STATE_BRAKE)},
+        {"load coast\n", "'load' can't coast: its stage is a",
+         wpin_stage_kind_has(kind, WPIN_STATE_FREE)},
+        {"load on reverse for 1s\n", "'load' can't reverse: its stage is a",
+         wpin_stage_kind_has(kind, WPIN_STATE_REVERSE)},
+        {"load run 50% for 1s\n", "which knows on and off only; expected 'load on'",
+         wpin_stage_kind_takes_duty(kind)},
+    };
+    wpin_rig *rig = rig_of(kind, "");
+    for (size_t i = 0; i < 4; i++) {
+        wpin_messages m = {0};
+        wpin_plan *plan = wpin_plan_read(write_file("able.plan", rows[i].plan), rig, &m);
+        ck_assert_msg((plan != NULL) == rows[i].able, "%s: %s", kind->name, rows[i].plan);
+        ck_assert(rows[i].able || strstr(m.items[0].text, rows[i].words) != NULL);
+        wpin_plan_free(plan);
+        wpin_messages_free(&m);
+    }
+    wpin_rig_free(rig);
+}
+END_TEST
+
+START_TEST(switches_pulses_and_toggles) {
+    wpin_rig *rig = rig_of(kind_of(2), ""); /* a relay */
+    wpin_plan *plan;
+    wpin_report *report = run_text(rig,
+                                   "load on for 300ms\nload pulse 100ms\nload toggle\nwait 200ms\n"
+                                   "load toggle\nload rest 1s\n",
+                                   &plan);
+    ck_assert_str_eq(rig->loads[0].kind->name, "relay");
+    ck_assert(!report->bad);
+    ck_assert_double_eq_tol(report->steps[0].took, 0.3, 0.002);
+    ck_assert_double_eq_tol(report->steps[1].took, 0.1, 0.002);
+    ck_assert_double_eq_tol(report->steps[2].duty, 1, 1e-9);
+    ck_assert_double_eq_tol(report->steps[4].duty, 0, 1e-9);
+    wpin_report_free(report);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+}
+END_TEST
+
+START_TEST(a_missing_diode_burns_the_switch) {
+    wpin_rig *rig = rig_of(kind_of(_i), ", free-wheel: no");
+    wpin_plan *plan;
+    wpin_report *report = run_text(rig, "wait 1s\nload on\nload hold 1s\nload off\n", &plan);
+    ck_assert_uint_eq(report->burn_count, 1);
+    ck_assert_ptr_nonnull(strstr(report->burns[0].reason, "found no free-wheel diode"));
+    ck_assert(report->bad);
+    wpin_report_free(report);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+}
+END_TEST
+
+START_TEST(a_bipolar_bridge_eats_two_volts) {
+    const wpin_stage_kind *kind = kind_of(9); /* two inputs */
+    double rpm[2];
+    for (int i = 0; i < 2; i++) {
+        wpin_rig *rig = rig_of(kind, i == 0 ? "" : ", saturation: 1V");
+        wpin_plan *plan;
+        wpin_report *report = run_text(rig, "load on\nload hold 3s\nload off\n", &plan);
+        rpm[i] = report->steps[1].rpm;
+        wpin_report_free(report);
+        wpin_plan_free(plan);
+        wpin_rig_free(rig);
+    }
+    double lost = (rpm[0] - rpm[1]) * 3.14159265 / 30 * 22e-3; /* back-EMF that is missing */
+    ck_assert_double_eq_tol(lost, 2, 1e-3);
+}
+END_TEST
+
+/* ---- a table of the user's own ---- */
+
+static const char own_rig[] =
+    "rig: own\n"                                                             /* 1 */
+    "supplies: {main: {voltage: 12V, resistance: 0.1ohm, switch: on}}\n"     /* 2 */
+    "loads:\n"                                                               /* 3 */
+    "  load:\n"                                                              /* 4 */
+    "    supply: main\n"                                                     /* 5 */
+    "    stage:\n"                                                           /* 6 */
+    "      kind: own-table\n"                                                /* 7 */
+    "      pwm: 20kHz\n"                                                     /* 8 */
+    "      pins: {left: 2, right: 3}\n"                                      /* 9 */
+    "      table:\n"                                                         /* 10 */
+    "        lines: [left, right]\n"                                         /* 11 */
+    "        driver: two-inputs\n"                                           /* 12 */
+    "        rows:\n"                                                        /* 13 */
+    "          coast: [low, low]\n"                                          /* 14 */
+    "          brake: [high, high]\n"                                        /* 15 */
+    "          forward: [duty, low]\n"                                       /* 16 */
+    "          reverse: [low, duty]\n"                                       /* 17 */
+    "    driver: {on-resistance: 0.2ohm, current-limit: 30A, voltage-limit: 30V}\n"
+    "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2}\n"
+    "    ramp: {up: 0.5s, down: 0.5s}\n    rest: 1s\n";
+
+START_TEST(an_own_table_works_like_a_shipped_one) {
+    double rpm[2];
+    for (int i = 0; i < 2; i++) {
+        wpin_messages m = {0};
+        wpin_rig *rig = i == 0 ? wpin_rig_read(write_file("own.yaml", own_rig), &m)
+                               : rig_of(kind_of(9), "");
+        ck_assert_msg(rig != NULL, "%s", m.count ? m.items[0].text : "");
+        rig->loads[0].motor.dry_friction = rig->loads[0].motor.static_friction = 5e-3;
+        rig->loads[0].bridge.off_phase = WPIN_SIM_OFF_FAST;
+        wpin_plan *plan;
+        wpin_report *report =
+            run_text(rig, "load ramp reverse 60%\nload hold 1s\nload brake 1s\n", &plan);
+        ck_assert(!report->bad);
+        rpm[i] = report->steps[1].rpm;
+        wpin_report_free(report);
+        wpin_plan_free(plan);
+        wpin_rig_free(rig);
+    }
+    ck_assert_double_eq(rpm[0], rpm[1]);
+}
+END_TEST
+
+static const struct {
+    const char *from, *to;
+    unsigned line;
+    const char *words;
+} own_mistakes[] = {
+    {"coast: [low, low]", "coast: [low]", 14, "must be a list of 2 cells"},
+    {"coast: [low, low]", "cost: [low, low]", 14, "unknown row 'cost' (did you mean 'coast'?)"},
+    {"[duty, low]", "[dutty, low]", 16, "unknown cell 'dutty' (did you mean 'duty'?)"},
+    {"[low, duty]", "[complement, duty]", 11, "the table does not hold"},
+    {"          coast: [low, low]\n          brake: [high, high]\n", "", 11,
+     "a coast or a brake row"},
+    {"        driver: two-inputs\n", "        driver: two-inputs\n        legs: [[left, right]]\n",
+     11, "a row turns on both lines of a leg"},
+    {"driver: two-inputs", "driver: relay", 12, "has 1 inputs, this table has 2 lines"},
+    {"driver: two-inputs", "driver: two-imputs", 12, "(did you mean 'two-inputs'?)"},
+    {"lines: [left, right]", "lines: []", 11, "lines must be a list of 1 to 8 names"},
+    {"{left: 2, right: 3}", "{left: 2, write: 3}", 9, "unknown line 'write'"},
+    {"      pwm: 20kHz\n", "", 7, "stage lacks 'pwm'; 'own-table' needs its frequency"},
+    {"      pwm: 20kHz\n", "      pwm: 20kHz\n      at-rest: coats\n", 9,
+     "(did you mean 'coast'?)"},
+    {"kind: own-table\n", "kind: relay\n", 8, "'relay' knows on and off only and takes no pwm"},
+    {"kind: own-table\n", "kind: direction-pwm\n      at-rest: brake\n", 8,
+     "'direction-pwm' can't brake; expected coast"},
+};
+
+START_TEST(mistakes_in_a_table_are_told) {
+    for (size_t i = 0; i < sizeof own_mistakes / sizeof *own_mistakes; i++) {
+        const char *at = strstr(own_rig, own_mistakes[i].from);
+        char *text = NULL;
+        ck_assert_ptr_nonnull(at);
+        ck_assert_int_ge(asprintf(&text, "%.*s%s%s", (int)(at - own_rig), own_rig,
+                                  own_mistakes[i].to, at + strlen(own_mistakes[i].from)), 0);
+        wpin_messages m = {0};
+        ck_assert_ptr_null(wpin_rig_read(write_file("mistake.yaml", text), &m));
+        bool told = false;
+        for (size_t k = 0; k < m.count; k++) {
+            told = told || (m.items[k].line == own_mistakes[i].line &&
+                            strstr(m.items[k].text, own_mistakes[i].words) != NULL);
+        }
+        ck_assert_msg(told, "%s: %u: %s", own_mistakes[i].to, m.items[0].line, m.items[0].text);
+        wpin_messages_free(&m);
+        free(text);
+    }
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("stages");
+    TCase *tests = tcase_create("stages");
+    tcase_set_timeout(tests, 60);
+    tcase_add_loop_test(tests, every_transition_keeps_the_order, 0, kind_count());
+    tcase_add_loop_test(tests, every_stage_does_what_its_table_says, 0, kind_count());
+    tcase_add_loop_test(tests, what_a_stage_can_not_do_is_refused, 0, kind_count());
+    tcase_add_test(tests, switches_pulses_and_toggles);
+    tcase_add_loop_test(tests, a_missing_diode_burns_the_switch, 0, 3);
+    tcase_add_test(tests, a_bipolar_bridge_eats_two_volts);
+    tcase_add_test(tests, an_own_table_works_like_a_shipped_one);
+    tcase_add_test(tests, mistakes_in_a_table_are_told);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
