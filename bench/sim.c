@@ -12,7 +12,7 @@
 #define MS 1000000000LL
 
 static const wpin_sim_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
-static const wpin_sim_supply supply = {"main", 12, 0.12, true};
+static const wpin_sim_supply supply = {.name = "main", .volts = 12, .resistance = 0.12, .on = true};
 static const wpin_sim_bridge bridge = {.name = "driver",
                                        .on_resistance = 0.18,
                                        .diode_volts = 0.8,

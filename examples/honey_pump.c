@@ -15,7 +15,8 @@ static const wpin_motor_config config = {.stage = &stage,
 
 static wpin_sim *simulated_board(void) {
     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
-    int supply = wpin_sim_add_supply(sim, &(wpin_sim_supply){"main", 12, 0.12, true});
+    int supply = wpin_sim_add_supply(
+        sim, &(wpin_sim_supply){.name = "main", .volts = 12, .resistance = 0.12, .on = true});
     int bridge = wpin_sim_add_bridge(sim,
                                      &(wpin_sim_bridge){.name = "pump driver",
                                                         .on_resistance = 0.18,

@@ -23,7 +23,7 @@ typedef struct bench {
 
 /* A motor without friction on ideal switches: what the formulas of the books are for. */
 static bench ideal(void) {
-    return (bench){.supply = {"main", V, 0, true},
+    return (bench){.supply = {.name = "main", .volts = V, .on = true},
                    .bridge = {.name = "driver",
                               .diode_volts = 0,
                               .input_resistance = 1e5,
@@ -436,7 +436,7 @@ START_TEST(parts_that_make_no_sense_are_refused) {
     ck_assert_ptr_null(wpin_sim_new(&(wpin_sim_controller){5, 0, 0.04, 16e6, 65535, 0}));
     bench b = ideal();
     build(&b);
-    wpin_sim_supply supply = {"x", -1, 0, true};
+    wpin_sim_supply supply = {.name = "x", .volts = -1};
     ck_assert_int_eq(wpin_sim_add_supply(b.sim, &supply), -1);
     ck_assert_int_eq(wpin_sim_add_bridge(b.sim, &b.bridge, 5), -1);
     ck_assert_int_eq(wpin_sim_add_motor(b.sim, &b.motor, 0), -1); /* has one already */

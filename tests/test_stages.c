@@ -90,7 +90,8 @@ START_TEST(every_transition_keeps_the_order) {
             check_timeline(&r, table, kind->name, level);
             r.count = 0;
             r.now += 1000;
-            ck_assert_int_eq(wpin_stage_apply(&stage, (wpin_state)table->states[to], 9000), WPIN_OK);
+            ck_assert_int_eq(wpin_stage_apply(&stage, (wpin_state)table->states[to], 9000),
+                             WPIN_OK);
             check_timeline(&r, table, kind->name, level);
         }
     }
@@ -151,7 +152,8 @@ static wpin_report *run_text(const wpin_rig *rig, const char *text, wpin_plan **
 START_TEST(every_stage_does_what_its_table_says) {
     const wpin_stage_kind *kind = kind_of(_i);
     wpin_rig *rig = rig_of(kind, "");
-    char text[600] = "wait 1s\nload on\nload hold 2s\n"; /* a pulse controller wants neutral first */
+    char text[600] =
+        "wait 1s\nload on\nload hold 2s\n"; /* a pulse controller wants neutral first */
     bool coasts = wpin_stage_kind_has(kind, WPIN_STATE_FREE);
     bool brakes = wpin_stage_kind_has(kind, WPIN_STATE_BRAKE);
     bool reverses = wpin_stage_kind_has(kind, WPIN_STATE_REVERSE);
@@ -270,23 +272,23 @@ END_TEST
 /* ---- a table of the user's own ---- */
 
 static const char own_rig[] =
-    "rig: own\n"                                                             /* 1 */
-    "supplies: {main: {voltage: 12V, resistance: 0.1ohm, switch: on}}\n"     /* 2 */
-    "loads:\n"                                                               /* 3 */
-    "  load:\n"                                                              /* 4 */
-    "    supply: main\n"                                                     /* 5 */
-    "    stage:\n"                                                           /* 6 */
-    "      kind: own-table\n"                                                /* 7 */
-    "      pwm: 20kHz\n"                                                     /* 8 */
-    "      pins: {left: 2, right: 3}\n"                                      /* 9 */
-    "      table:\n"                                                         /* 10 */
-    "        lines: [left, right]\n"                                         /* 11 */
-    "        driver: two-inputs\n"                                           /* 12 */
-    "        rows:\n"                                                        /* 13 */
-    "          coast: [low, low]\n"                                          /* 14 */
-    "          brake: [high, high]\n"                                        /* 15 */
-    "          forward: [duty, low]\n"                                       /* 16 */
-    "          reverse: [low, duty]\n"                                       /* 17 */
+    "rig: own\n"                                                         /* 1 */
+    "supplies: {main: {voltage: 12V, resistance: 0.1ohm, switch: on}}\n" /* 2 */
+    "loads:\n"                                                           /* 3 */
+    "  load:\n"                                                          /* 4 */
+    "    supply: main\n"                                                 /* 5 */
+    "    stage:\n"                                                       /* 6 */
+    "      kind: own-table\n"                                            /* 7 */
+    "      pwm: 20kHz\n"                                                 /* 8 */
+    "      pins: {left: 2, right: 3}\n"                                  /* 9 */
+    "      table:\n"                                                     /* 10 */
+    "        lines: [left, right]\n"                                     /* 11 */
+    "        driver: two-inputs\n"                                       /* 12 */
+    "        rows:\n"                                                    /* 13 */
+    "          coast: [low, low]\n"                                      /* 14 */
+    "          brake: [high, high]\n"                                    /* 15 */
+    "          forward: [duty, low]\n"                                   /* 16 */
+    "          reverse: [low, duty]\n"                                   /* 17 */
     "    driver: {on-resistance: 0.2ohm, current-limit: 30A, voltage-limit: 30V}\n"
     "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2}\n"
     "    ramp: {up: 0.5s, down: 0.5s}\n    rest: 1s\n";
@@ -295,8 +297,8 @@ START_TEST(an_own_table_works_like_a_shipped_one) {
     double rpm[2];
     for (int i = 0; i < 2; i++) {
         wpin_messages m = {0};
-        wpin_rig *rig = i == 0 ? wpin_rig_read(write_file("own.yaml", own_rig), &m)
-                               : rig_of(kind_of(9), "");
+        wpin_rig *rig =
+            i == 0 ? wpin_rig_read(write_file("own.yaml", own_rig), &m) : rig_of(kind_of(9), "");
         ck_assert_msg(rig != NULL, "%s", m.count ? m.items[0].text : "");
         rig->loads[0].motor.dry_friction = rig->loads[0].motor.static_friction = 5e-3;
         rig->loads[0].bridge.off_phase = WPIN_SIM_OFF_FAST;
@@ -344,7 +346,8 @@ START_TEST(mistakes_in_a_table_are_told) {
         char *text = NULL;
         ck_assert_ptr_nonnull(at);
         ck_assert_int_ge(asprintf(&text, "%.*s%s%s", (int)(at - own_rig), own_rig,
-                                  own_mistakes[i].to, at + strlen(own_mistakes[i].from)), 0);
+                                  own_mistakes[i].to, at + strlen(own_mistakes[i].from)),
+                         0);
         wpin_messages m = {0};
         ck_assert_ptr_null(wpin_rig_read(write_file("mistake.yaml", text), &m));
         bool told = false;

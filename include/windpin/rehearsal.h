@@ -53,6 +53,8 @@ typedef struct wpin_report {
     size_t fault_count;
     wpin_sim_burn *burns; /**< Times since the plan began. */
     size_t burn_count;
+    wpin_sim_event *events; /**< What else happened; times since the plan began. */
+    size_t event_count;
     wpin_pwm_achieved *pwm; /**< For each load. */
     double *amps_peak;      /**< For each load. */
     double *rpm_peak;       /**< For each load, largest size. */

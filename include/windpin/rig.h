@@ -25,7 +25,7 @@ typedef struct wpin_rig_controller {
 typedef struct wpin_rig_supply {
     char name[WPIN_NAME_MAX + 1];
     unsigned line; /**< Where the file describes it. */
-    double volts, resistance;
+    double volts, resistance, limit_amps, capacitance;
     bool on;
 } wpin_rig_supply;
 

@@ -42,10 +42,14 @@ uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, 
 
 /** A motor supply. */
 typedef struct wpin_sim_supply {
-    const char *name;  /**< For messages; copied. */
-    double volts;      /**< Open voltage. */
-    double resistance; /**< Internal, ohm. */
-    bool on;           /**< Position of its switch at the start. */
+    const char *name;   /**< For messages; copied. */
+    double volts;       /**< Open voltage. */
+    double resistance;  /**< Internal, ohm. */
+    bool on;            /**< Position of its switch at the start. */
+    double limit_amps;  /**< It cuts out above this for 10 ms and comes back a second later; 0: no
+                             limit. */
+    double capacitance; /**< It can not take current back: what returns charges this, F. 0: it can,
+                             like a battery. */
 } wpin_sim_supply;
 
 /** By which logic a driver turns the levels on its inputs into leg states. The inputs are numbered
@@ -155,6 +159,13 @@ typedef struct wpin_sim_burn {
     char reason[160]; /**< Why, in words. */
 } wpin_sim_burn;
 
+/** Something worth knowing that burnt nothing. */
+typedef struct wpin_sim_event {
+    double at;      /**< When, s since the start. */
+    char part[64];  /**< Which part. */
+    char what[160]; /**< What happened, in words. */
+} wpin_sim_event;
+
 /** Called for every change of an opened pin, in the order of time; at first once for each pin
  * that is open already. */
 typedef void wpin_sim_pin_watcher(void *context, int64_t picoseconds, wpin_pin pin,
@@ -203,6 +214,8 @@ bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
 wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);
 /** What burnt so far, oldest first. */
 const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count);
+/** What else happened so far, oldest first. */
+const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count);
 /** Tells every pin change from now on; NULL stops. */
 void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *context);
 

@@ -102,6 +102,10 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
                rig->loads[f->load].name, wpin_status_name(f->cause), plain(),
                wpin_status_text(f->cause), wpin_status_remedy(f->cause));
     }
+    for (size_t i = 0; i < report->event_count; i++) {
+        printf("%sAt %.3f s%s: %s %s\n", paint(WPIN_VERDICT_NOTE), report->events[i].at, plain(),
+               report->events[i].part, report->events[i].what);
+    }
     if (report->burn_count == 0) {
         printf("Burnt: nothing.\n");
     }

@@ -36,7 +36,7 @@ static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t 
 
 bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     json_t *steps = json_array(), *faults = json_array(), *burns = json_array();
-    json_t *loads = json_array();
+    json_t *loads = json_array(), *events = json_array();
     for (size_t i = 0; i < report->step_count; i++) {
         json_array_append_new(steps, step_json(rig, &report->steps[i]));
     }
@@ -48,15 +48,20 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         json_array_append_new(burns, json_pack("{s:s, s:s, s:f}", "part", b->part, "reason",
                                                b->reason, "at_s", b->at));
     }
+    for (size_t i = 0; i < report->event_count; i++) {
+        const wpin_sim_event *e = &report->events[i];
+        json_array_append_new(
+            events, json_pack("{s:s, s:s, s:f}", "part", e->part, "what", e->what, "at_s", e->at));
+    }
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, report, i));
     }
     json_t *all =
-        json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o}", "windpin",
+        json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o}", "windpin",
                   WPIN_VERSION, "rig", rig->name, "plan", run->plan_path, "simulated_s",
                   report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
                   (int)report->interrupted, "ended", wpin_status_name(report->result), "loads",
-                  loads, "steps", steps, "faults", faults, "burnt", burns);
+                  loads, "steps", steps, "faults", faults, "events", events, "burnt", burns);
     if (all == NULL) {
         return false;
     }

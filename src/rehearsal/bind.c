@@ -85,6 +85,8 @@ wpin_sim *wpin_board_build(const wpin_rig *rig) {
         built = wpin_sim_add_supply(sim, &(wpin_sim_supply){.name = s->name,
                                                             .volts = s->volts,
                                                             .resistance = s->resistance,
+                                                            .limit_amps = s->limit_amps,
+                                                            .capacitance = s->capacitance,
                                                             .on = s->on}) >= 0;
     }
     for (size_t i = 0; built && i < rig->load_count; i++) {

@@ -241,6 +241,14 @@ static void collect(wpin_run *run) {
         report->burns[i].at -= began;
         report->burn_count = i + 1;
     }
+    size_t events;
+    const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
+    report->events = calloc(events + 1, sizeof *report->events);
+    for (size_t i = 0; report->events != NULL && i < events; i++) {
+        report->events[i] = all[i];
+        report->events[i].at -= began;
+        report->event_count = i + 1;
+    }
     wpin_moment zero = run->port.now(run->sim) - (wpin_moment)llround(wpin_run_time(run) * 1e6);
     for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
         const wpin_fault *fault = &run->motors[i].fault;
@@ -296,6 +304,7 @@ void wpin_report_free(wpin_report *report) {
         free(report->steps);
         free(report->faults);
         free(report->burns);
+        free(report->events);
         free(report->pwm);
         free(report->amps_peak);
         free(report->rpm_peak);

@@ -10,6 +10,7 @@ typedef enum wpin_dimension {
     WPIN_CURRENT,
     WPIN_RESISTANCE,
     WPIN_INDUCTANCE,
+    WPIN_CAPACITANCE,
     WPIN_TIME,
     WPIN_FREQUENCY,
     WPIN_SHARE, /* percent, kept as a fraction */

@@ -24,6 +24,8 @@ static const wpin_field controller_fields[] = {
 static const wpin_field supply_fields[] = {
     QUANTITY("voltage", wpin_rig_supply, volts, true, WPIN_VOLTAGE, 0.5, 100),
     QUANTITY("resistance", wpin_rig_supply, resistance, true, WPIN_RESISTANCE, 0, 100),
+    QUANTITY("limit", wpin_rig_supply, limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("capacitor", wpin_rig_supply, capacitance, false, WPIN_CAPACITANCE, 1e-6, 10),
     CHOICE("switch", wpin_rig_supply, on, "off", "on"),
 };
 

@@ -24,6 +24,11 @@ typedef struct wpin_sim_pin {
 typedef struct wpin_supply {
     wpin_sim_supply part;
     char name[48];
+    int loads;        /* how many it feeds */
+    double pumped;    /* volts above its own that returned current has charged it to */
+    double over_time; /* above its limit, s */
+    int64_t back_at;  /* when it comes back after cutting out, ps */
+    bool cut_out;
 } wpin_supply;
 
 /* As many as the inputs of a driver have combinations of levels. */
@@ -53,7 +58,10 @@ typedef struct wpin_bridge {
         pulse_level; /* servo-style pulses: input, begin and end of the last, neutrals seen */
     int64_t pulse_rise, last_pulse;
     int neutral_pulses;
+    unsigned levels; /* of its inputs now: bit n is set while input n is high */
     bool burnt;
+    bool alive;    /* has power and is not burnt */
+    bool delicate; /* can be harmed by the order of its inputs */
 } wpin_bridge;
 
 typedef enum wpin_sensed {
@@ -79,6 +87,8 @@ struct wpin_sim {
     wpin_analog analog[WPIN_SIM_PINS];
     wpin_sim_burn *burns;
     size_t burn_count;
+    wpin_sim_event *events;
+    size_t event_count;
     wpin_sim_pin_watcher *watcher;
     void *watcher_context;
 };
@@ -88,6 +98,16 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *re
     __attribute__((format(printf, 4, 5)));
 /* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
 void wpin_bridge_decide(wpin_bridge *bridge);
+/* Records something that burnt nothing. */
+void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...)
+    __attribute__((format(printf, 4, 5)));
+/* Whether a supply gives power now. */
+bool wpin_supply_live(const wpin_supply *supply);
+/* Longest stretch, ps, for which the loads on one supply may be run without a look at each other.
+ */
+int64_t wpin_rails_window(const wpin_sim *sim);
+/* Balances the supplies after a stretch of time: sag, limit, returned current. */
+void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
 /* Feeds the legs what the supply gives. */

@@ -13,12 +13,15 @@ void wpin_bridge_decide(wpin_bridge *bridge) {
         }
         bridge->legs[levels] = wpin_logic_decide(&bridge->part, high);
     }
+    bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
+    bridge->delicate = !waits || bridge->part.no_diodes;
 }
 
 /* ---- what burns ---- */
 
 static void burn(wpin_bridge *bridge) {
     bridge->burnt = true;
+    bridge->alive = false;
     bridge->event_count = 0;
 }
 
@@ -101,36 +104,30 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
 
 /* With the supply off the driver has no power: legs off. What current is left runs down through
  * the diodes against the voltage the rail still holds. */
-static bool dead(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return bridge->burnt || !sim->supplies[bridge->supply].part.on;
+static bool alive(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return !bridge->burnt && wpin_supply_live(&sim->supplies[bridge->supply]);
 }
 
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                      int64_t at) {
     static const wpin_legs off = {WPIN_LEG_OFF, WPIN_LEG_OFF};
-    next = dead(sim, bridge) ? off : next;
-    if (next.a == plant->leg_a && next.b == plant->leg_b) {
-        return;
-    }
-    if (!dead(sim, bridge)) {
+    next = bridge->alive ? next : off;
+    if (bridge->alive && bridge->delicate) {
         check_shoot_through(sim, bridge, plant, next, at);
         check_kick(sim, bridge, plant, next, at);
-        next = bridge->burnt ? off : next;
+        if (bridge->burnt) {
+            next = off;
+            plant->amps = bridge->part.no_diodes ? 0 : plant->amps; /* it went into the arc */
+        }
     }
     plant->leg_a = next.a;
     plant->leg_b = next.b;
-    if (bridge->part.no_diodes && bridge->burnt) {
-        plant->amps = 0; /* it went into the arc */
-    }
 }
 
-/* A gate without anything on it is pulled to off. */
 static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) {
-    bool pulled_high = bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE;
     unsigned levels = 0;
-    for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
-        bool high = inputs[i].level == WPIN_HIGH || (pulled_high && inputs[i].level == WPIN_FLOAT);
-        levels |= (unsigned)high << i;
+    for (int i = 0; i < bridge->input_count; i++) {
+        levels |= (unsigned)(inputs[i].level == WPIN_HIGH) << i;
     }
     return levels;
 }
@@ -175,10 +172,9 @@ static void pass_event(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, in
     bridge->event_count -= bridge->event_count > 0;
 }
 
-static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
-                          const wpin_cursor *inputs, int64_t at) {
-    wpin_legs next = bridge->legs[levels_of(bridge, inputs)];
-    if (bridge->part.contact_delay <= 0 || dead(sim, bridge)) {
+static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
+    wpin_legs next = bridge->legs[bridge->levels];
+    if (bridge->part.contact_delay <= 0 || !bridge->alive) {
         put_legs(sim, bridge, plant, next, at);
     } else if (next.a != bridge->target.a || next.b != bridge->target.b) {
         move_contacts(bridge, plant, next, at);
@@ -202,9 +198,9 @@ static void take_pulse(wpin_bridge *bridge, wpin_plant *plant, int64_t rise, int
     wpin_plant_fed(plant);
 }
 
-static void watch_pulses(const wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
-                         const wpin_cursor *input, wpin_level before, int64_t at) {
-    if (dead(sim, bridge)) {
+static void watch_pulses(wpin_bridge *bridge, wpin_plant *plant, const wpin_cursor *input,
+                         wpin_level before, int64_t at) {
+    if (!bridge->alive) {
         plant->leg_a = plant->leg_b = WPIN_LEG_OFF;
         bridge->neutral_pulses = 0;
     } else if (before != WPIN_HIGH && input->level == WPIN_HIGH) {
@@ -219,11 +215,18 @@ static void watch_pulses(const wpin_sim *sim, wpin_bridge *bridge, wpin_plant *p
 
 /* ---- time ---- */
 
-static wpin_cursor input_at(const wpin_sim *sim, int pin, int64_t now) {
-    if (pin == WPIN_SIM_NO_WIRE || sim->pins[pin].burnt) {
-        return (wpin_cursor){.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER};
+/* A gate to the supply with nothing on it is pulled up, to off; every other input is pulled down.
+ */
+static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int input) {
+    int pin = bridge->inputs[input];
+    wpin_cursor c = {.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER};
+    if (pin != WPIN_SIM_NO_WIRE && !sim->pins[pin].burnt) {
+        c = wpin_cursor_at(&sim->pins[pin].wave, sim->now);
     }
-    return wpin_cursor_at(&sim->pins[pin].wave, now);
+    if (c.level == WPIN_FLOAT && bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE) {
+        c.level = WPIN_HIGH;
+    }
+    return c;
 }
 
 static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t until) {
@@ -237,13 +240,14 @@ static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, in
 }
 
 /* Takes the inputs over their edges at this moment; whether any level changed. */
-static bool pass_edges(const wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
+static bool pass_edges(wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
     bool changed = false;
     for (int i = 0; i < bridge->input_count; i++) {
         if (inputs[i].edge == at) {
-            wpin_level before = inputs[i].level;
             wpin_cursor_pass(&inputs[i]);
-            changed = changed || inputs[i].level != before;
+            unsigned bit = 1U << i, now = inputs[i].level == WPIN_HIGH ? bit : 0;
+            changed = changed || (bridge->levels & bit) != now;
+            bridge->levels = (bridge->levels & ~bit) | now;
         }
     }
     return changed;
@@ -258,9 +262,9 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     wpin_level before = inputs[0].level;
     bool changed = pass_edges(bridge, inputs, at);
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        watch_pulses(sim, bridge, plant, &inputs[0], before, at);
-    } else if (changed || bridge->burnt) {
-        follow_inputs(sim, bridge, plant, inputs, at);
+        watch_pulses(bridge, plant, &inputs[0], before, at);
+    } else if (changed || !bridge->alive) {
+        follow_inputs(sim, bridge, plant, at);
     }
 }
 
@@ -269,15 +273,17 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
-    wpin_cursor inputs[WPIN_SIM_INPUTS];
-    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
-        inputs[i] = input_at(sim, bridge->inputs[i], sim->now);
+    wpin_cursor inputs[WPIN_SIM_INPUTS] = {{.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER}};
+    for (int i = 0; i < bridge->input_count; i++) {
+        inputs[i] = input_at(sim, bridge, i);
     }
+    bridge->alive = alive(sim, bridge);
+    bridge->levels = levels_of(bridge, inputs);
     int64_t at = sim->now;
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        watch_pulses(sim, bridge, plant, &inputs[0], bridge->pulse_level, at);
+        watch_pulses(bridge, plant, &inputs[0], bridge->pulse_level, at);
     } else {
-        follow_inputs(sim, bridge, plant, inputs, at);
+        follow_inputs(sim, bridge, plant, at);
     }
     while (at < until) {
         int64_t edge = earliest(bridge, inputs, until);

@@ -284,7 +284,9 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
     s->time += c->seconds;
     s->amps += sum.amps;
     s->rads += sum.speed;
-    s->supply_amps += p->loop.rail * sum.amps * plant->feed.share;
+    double drawn = p->loop.rail * sum.amps * plant->feed.share;
+    s->supply_amps += drawn;
+    plant->charge += drawn;
     plant->angle += sum.speed;
     if (plant->feed.sense_filter > 0) {
         plant->sense_amps += (sum.amps / c->seconds - plant->sense_amps) * c->sense_share;

@@ -78,6 +78,8 @@ typedef struct wpin_plant {
     double amps, speed, angle, sense_amps;
     int64_t piece_max; /* longest piece, ps */
     wpin_sums sums;
+    double charge;     /* out of the supply since it was last balanced, As */
+    double drawn;      /* mean current of the stretch before, A */
     double over_time;  /* above the bridge's limit, s */
     double over_limit; /* that limit, A */
     double over_peak;  /* highest current while above it, A */

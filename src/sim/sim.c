@@ -35,6 +35,7 @@ void wpin_sim_free(wpin_sim *sim) {
     free(sim->supplies);
     free(sim->bridges);
     free(sim->burns);
+    free(sim->events);
     free(sim);
 }
 
@@ -48,7 +49,8 @@ static void keep_name(char *to, size_t size, const char *name, const char *other
 }
 
 int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
-    if (!(supply->volts >= 0) || !(supply->resistance >= 0)) {
+    if (!(supply->volts >= 0) || !(supply->resistance >= 0) || !(supply->limit_amps >= 0) ||
+        !(supply->capacitance >= 0)) {
         return -1;
     }
     wpin_supply *all = grown(sim->supplies, (size_t)sim->supply_count, sizeof *all);
@@ -130,6 +132,7 @@ int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge) {
         return -1;
     }
     sim->bridges[bridge].motor = sim->plant_count;
+    sim->supplies[sim->bridges[bridge].supply].loads++;
     wpin_bridge_feed(sim, &sim->bridges[bridge]);
     return sim->plant_count++;
 }
@@ -203,10 +206,15 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
     if (sim->watcher != NULL) {
         tell_pins(sim, until);
     }
-    for (int i = 0; i < sim->bridge_count; i++) {
-        wpin_bridge_run(sim, &sim->bridges[i], until);
+    while (sim->now < until) {
+        int64_t left = until - sim->now, window = wpin_rails_window(sim);
+        int64_t to = sim->now + (left < window ? left : window);
+        for (int i = 0; i < sim->bridge_count; i++) {
+            wpin_bridge_run(sim, &sim->bridges[i], to);
+        }
+        wpin_rails_settle(sim, sim->now, to);
+        sim->now = to;
     }
-    sim->now = until;
 }
 
 int64_t wpin_sim_time(const wpin_sim *sim) {
@@ -246,7 +254,7 @@ wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor) {
     wpin_sim_reading reading = wpin_plant_read(sim->plants[motor]);
     for (int i = 0; i < sim->bridge_count; i++) {
         const wpin_bridge *bridge = &sim->bridges[i];
-        if (bridge->motor == motor && !sim->supplies[bridge->supply].part.on) {
+        if (bridge->motor == motor && !wpin_supply_live(&sim->supplies[bridge->supply])) {
             reading.supply_volts = 0;
         }
     }
@@ -267,6 +275,26 @@ void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *con
             watcher(context, sim->now, (wpin_pin)i, sim->pins[i].watched.level);
         }
     }
+}
+
+const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count) {
+    *count = sim->event_count;
+    return sim->events;
+}
+
+void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...) {
+    wpin_sim_event *all = grown(sim->events, sim->event_count, sizeof *all);
+    if (all == NULL) {
+        return;
+    }
+    sim->events = all;
+    wpin_sim_event *mine = &all[sim->event_count++];
+    mine->at = (double)at * 1e-12;
+    keep_name(mine->part, sizeof mine->part, part, "");
+    va_list words;
+    va_start(words, what);
+    vsnprintf(mine->what, sizeof mine->what, what, words);
+    va_end(words);
 }
 
 void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...) {
