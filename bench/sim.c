@@ -173,11 +173,52 @@ static void speed(const char *what, double duty, double slope) {
            speeds[RUNS / 2], speeds[RUNS - 1], RUNS);
 }
 
+/* Motors on one supply, each with its own PWM pin: best of a few runs, motor-seconds a second. */
+static double motors_speed(int count) {
+    double best = 0;
+    for (int run = 0; run < 5; run++) {
+        wpin_port port;
+        wpin_sim *sim = new_board(&port);
+        for (int i = 1; i < count; i++) {
+            int number = wpin_sim_add_bridge(sim, &bridge, 0);
+            wpin_sim_add_motor(sim, &motor, number);
+            wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_DIRECTION, 4);
+            wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_PWM, (wpin_pin)(20 + i));
+            port.open(sim, (wpin_pin)(20 + i), WPIN_LOW);
+            port.pwm_start(sim, (wpin_pin)(20 + i), &(wpin_pwm_request){.hz = 20000},
+                           &(wpin_pwm_achieved){0, 0});
+            port.pwm_duty(sim, (wpin_pin)(20 + i), (uint16_t)(6000 + 200 * i));
+        }
+        port.pwm_duty(sim, 9, 9000);
+        double began = cpu_seconds();
+        int ms = 16000 / count;
+        for (int k = 0; k < ms; k++) {
+            wpin_sim_advance(sim, MS);
+        }
+        best = fmax(best, ms * 1e-3 / (cpu_seconds() - began));
+        wpin_sim_free(sim);
+    }
+    return best;
+}
+
+static void speed_of_many(void) {
+    static const int counts[] = {1, 2, 6, 16, 32};
+    double alone = motors_speed(1);
+    printf("Motors on one supply, each on its own PWM (best of 5 runs):\n");
+    for (size_t i = 0; i < sizeof counts / sizeof *counts; i++) {
+        double s = motors_speed(counts[i]);
+        printf(
+            "  %2d motors: %3.0f simulated seconds per second, %.2f of the cost of one a motor\n",
+            counts[i], s, alone / s / counts[i]);
+    }
+}
+
 int main(void) {
     printf("One motor, 20 kHz PWM, every edge solved:\n");
     speed("duty held at 60 %", 0.6, 0);
     speed("duty swept 10 to 90 %", 0.1, 0.4);
     speed("low duty, current gaps", 0.21, -0.005);
+    speed_of_many();
     printf("Against the general solver (8th order, tolerance 1e-10), start from rest, 2 s:\n");
     compare(0.25);
     compare(0.6);

@@ -378,6 +378,90 @@ START_TEST(the_safe_order_spares_a_chip_without_interlock) {
 }
 END_TEST
 
+/* ---- several loads on one supply ---- */
+
+/* So many held motors behind drivers on one supply, all switched fully on. */
+static wpin_sim *held_motors(const wpin_sim_supply *part, int count) {
+    bench b = ideal();
+    b.motor.static_friction = 10;
+    wpin_sim *sim = wpin_sim_new(&controller);
+    int supply = wpin_sim_add_supply(sim, part);
+    wpin_port port = wpin_sim_port(sim);
+    port.open(sim, DIRECTION, WPIN_HIGH);
+    port.open(sim, PWM, WPIN_HIGH);
+    for (int i = 0; i < count; i++) {
+        int bridge = wpin_sim_add_bridge(sim, &b.bridge, supply);
+        ck_assert_int_eq(wpin_sim_add_motor(sim, &b.motor, bridge), i);
+        wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_DIRECTION, DIRECTION);
+        wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, PWM);
+    }
+    return sim;
+}
+
+START_TEST(loads_on_one_supply_share_its_sag) {
+    for (int count = 1; count <= 8; count++) {
+        wpin_sim *sim = held_motors(
+            &(wpin_sim_supply){.name = "main", .volts = V, .resistance = 0.2, .on = true}, count);
+        wpin_sim_advance(sim, 100 * MS);
+        wpin_sim_read(sim, 0);
+        wpin_sim_advance(sim, MS);
+        double expected = V / (R + count * 0.2); /* all currents flow through the one resistance */
+        for (int i = 0; i < count; i++) {
+            wpin_sim_reading r = wpin_sim_read(sim, i);
+            ck_assert_double_eq_tol(r.amps_now, expected, expected * 1e-3);
+            ck_assert_double_eq_tol(r.supply_volts, V - count * expected * 0.2, 0.01);
+        }
+        wpin_sim_free(sim);
+    }
+}
+END_TEST
+
+START_TEST(a_limited_supply_cuts_out_and_comes_back) {
+    wpin_sim *sim = held_motors(
+        &(wpin_sim_supply){
+            .name = "adapter", .volts = V, .resistance = 0.1, .on = true, .limit_amps = 5},
+        1);
+    wpin_sim_advance(sim, 500 * MS);
+    size_t count;
+    const wpin_sim_event *events = wpin_sim_events(sim, &count);
+    ck_assert_uint_eq(count, 1);
+    ck_assert_str_eq(events[0].part, "adapter");
+    ck_assert_ptr_nonnull(strstr(events[0].what, "cut out"));
+    ck_assert_double_eq(wpin_sim_read(sim, 0).supply_volts, 0);
+    wpin_sim_advance(sim, 600 * MS);
+    events = wpin_sim_events(sim, &count);
+    ck_assert_uint_ge(count, 2);
+    ck_assert_str_eq(events[1].what, "is back");
+    wpin_sim_free(sim);
+}
+END_TEST
+
+START_TEST(returned_current_drives_a_weak_supply_up) {
+    for (int battery = 0; battery < 2; battery++) {
+        bench b = ideal();
+        b.supply.capacitance = battery ? 0 : 470e-6;
+        b.bridge.logic = WPIN_SIM_LOGIC_HALF_BRIDGES; /* PWM low shorts: energy goes back up */
+        b.bridge.burns_above_volts = 20;
+        b.motor.load_inertia = 5e-4;
+        build(&b);
+        wpin_pwm_achieved a;
+        b.port.pwm_start(b.sim, DIRECTION, &(wpin_pwm_request){.hz = 20000}, &a);
+        b.port.write(b.sim, BRAKE, WPIN_HIGH);             /* input 2: enable */
+        b.port.write(b.sim, PWM, WPIN_LOW);                /* input 1: leg B low */
+        b.port.pwm_duty(b.sim, DIRECTION, WPIN_DUTY_FULL); /* input 0: leg A */
+        wpin_sim_advance(b.sim, 20000 * MS);
+        b.port.pwm_duty(b.sim, DIRECTION, WPIN_DUTY_FULL * 4 / 10);
+        wpin_sim_advance(b.sim, 500 * MS);
+        size_t count;
+        const wpin_sim_burn *burns = wpin_sim_burns(b.sim, &count);
+        ck_assert_uint_eq(count, battery ? 0 : 1);
+        ck_assert(battery ||
+                  strstr(burns[0].reason, "driven up by current that came back") != NULL);
+        wpin_sim_free(b.sim);
+    }
+}
+END_TEST
+
 typedef struct watch {
     int64_t rise, fall, high, period;
     int edges;
@@ -472,6 +556,9 @@ int main(void) {
     tcase_add_test(tests, current_sense_reads_the_current);
     tcase_add_loop_test(tests, what_burns_is_told_and_stays_dead, 0, 6);
     tcase_add_loop_test(tests, the_safe_order_spares_a_chip_without_interlock, 0, 3);
+    tcase_add_test(tests, loads_on_one_supply_share_its_sag);
+    tcase_add_test(tests, a_limited_supply_cuts_out_and_comes_back);
+    tcase_add_test(tests, returned_current_drives_a_weak_supply_up);
     tcase_add_test(tests, pwm_has_the_steps_of_its_timer);
     tcase_add_test(tests, parts_that_make_no_sense_are_refused);
     suite_add_tcase(suite, tests);

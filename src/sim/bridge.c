@@ -77,10 +77,12 @@ static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
 }
 
 static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant) {
-    if (plant->feed.volts > bridge->part.burns_above_volts && !bridge->burnt) {
+    double volts = plant->feed.volts - plant->feed.sag;
+    if (volts > bridge->part.burns_above_volts && !bridge->burnt) {
         burn(bridge);
         wpin_board_burn(sim, sim->now, bridge->name,
-                        "over-voltage: %.3g V on the supply; it survives %.3g V", plant->feed.volts,
+                        "over-voltage: %.3g V on the supply%s; it survives %.3g V", volts,
+                        plant->feed.sag < 0 ? ", driven up by current that came back" : "",
                         bridge->part.burns_above_volts);
     }
 }

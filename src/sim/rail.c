@@ -5,10 +5,10 @@
 #include "board.h"
 #include <math.h>
 
-#define WINDOW_PS 250000000LL        /* 250 us */
+#define WINDOW_PS        250000000LL /* 250 us */
 #define PUMPED_WINDOW_PS 50000000LL  /* 50 us, where a capacitor moves the volts */
-#define CUT_OUT_AFTER 10e-3          /* s above the limit */
-#define BACK_AFTER_PS 1000000000000LL
+#define CUT_OUT_AFTER    10e-3       /* s above the limit */
+#define BACK_AFTER_PS    1000000000000LL
 
 bool wpin_supply_live(const wpin_supply *supply) {
     return supply->part.on && !supply->cut_out;
@@ -69,8 +69,8 @@ static void check_limit(wpin_sim *sim, wpin_supply *s, double total, double seco
     if (!s->cut_out && s->over_time >= CUT_OUT_AFTER) {
         s->cut_out = true;
         s->back_at = now + BACK_AFTER_PS;
-        wpin_board_note(sim, now, s->name, "cut out: %.3g A for %.3g ms; its limit is %.3g A", total,
-                        s->over_time * 1e3, s->part.limit_amps);
+        wpin_board_note(sim, now, s->name, "cut out: %.3g A for %.3g ms; its limit is %.3g A",
+                        total, s->over_time * 1e3, s->part.limit_amps);
     }
 }
 
