@@ -57,6 +57,24 @@ typedef struct wpin_guard {
     bool over;          /**< Above the trip level at the last reading. */
 } wpin_guard;
 
+/** What happens to a request below the start duty. */
+typedef enum wpin_below_start {
+    WPIN_BELOW_ALLOW = 0, /**< Nothing: it may stand still and hum. */
+    WPIN_BELOW_REFUSE,    /**< Refused: WPIN_REFUSED_BELOW_START. */
+    WPIN_BELOW_LIFT,      /**< Lifted to the start duty, and counted. */
+    WPIN_BELOW_KICK       /**< Kicked loose, then as asked; below the drop-out duty refused. */
+} wpin_below_start;
+
+/** How a motor starts from rest. All zero: it just ramps. Duties 0 to WPIN_DUTY_FULL. */
+typedef struct wpin_start_config {
+    uint16_t start_duty;    /**< Breaks the shaft loose; 0: not known. */
+    uint16_t drop_out_duty; /**< Below this a turning shaft stops; at most start_duty. */
+    wpin_below_start below; /**< For requests below start_duty. */
+    uint16_t kick_duty;     /**< At least this much at every start from rest; 0: no kick. */
+    uint32_t kick_us;       /**< For this long, up to 2 s. */
+    bool smooth;            /**< Ramps from standing are S-shaped. */
+} wpin_start_config;
+
 /** Everything constant about a motor. The caller keeps it alive. */
 typedef struct wpin_motor_config {
     const wpin_stage_config *stage;
@@ -68,6 +86,7 @@ typedef struct wpin_motor_config {
     wpin_state rest_state; /**< Free or brake: what the stage shows at zero duty. */
     wpin_state safe_state; /**< Free or brake: what it shows when disarmed or in fault. */
     wpin_guard_config guard;
+    wpin_start_config start;
 } wpin_motor_config;
 
 /** What a motor is doing. */
@@ -106,10 +125,13 @@ typedef struct wpin_motor {
                                  WPIN_WAY_UNKNOWN after init: it may be turning. */
     wpin_state zero_state;  /**< What the stage shows at zero duty for now. */
     bool armed;
-    bool on_off;       /**< The stage knows on and off only. */
-    bool at_zero;      /**< zero_since is valid. */
-    bool life_ended;   /**< The last motion ended because its life did. */
-    uint8_t saturated; /**< Requests cut to the cap; stops at 255. */
+    bool on_off;            /**< The stage knows on and off only. */
+    bool at_zero;           /**< zero_since is valid. */
+    bool life_ended;        /**< The last motion ended because its life did. */
+    uint8_t saturated;      /**< Requests cut to the cap; stops at 255. */
+    uint8_t lifted;         /**< Requests lifted to the start duty; stops at 255. */
+    bool kicking;           /**< A kick is on. */
+    wpin_moment kick_began; /**< Since when. */
 } wpin_motor;
 
 /** Checks the configuration, opens the stage in its safe state, and leaves the motor disarmed.
@@ -130,9 +152,13 @@ void wpin_motor_disarm(wpin_motor *motor);
  * for the ramp from where the duty is (after a reversal: from zero), 0 to WPIN_RAMP_MAX_US, 0
  * for the slew limit. life_ms (1 and up, or WPIN_LIFE_HELD) is how long until it ramps to rest
  * by itself; it counts from now. Refused: _RANGE, _NOT_ARMED, _FAULTED, _STATE,
- * _ON_OFF (less than full duty on a stage that knows on and off only). Above the cap
+ * _BELOW_START, _ON_OFF (less than full duty on a stage that knows on and off only). Above the cap
  * it saturates and counts. Tick context. */
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms);
+
+/** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Does
+ * nothing without a kick. Any context. */
+void wpin_motor_end_kick(wpin_motor *motor);
 
 /** Gives the present motion life_ms more from now; nothing happens at rest. Refused: _RANGE for
  * zero. Tick context. */

@@ -29,6 +29,8 @@ typedef struct wpin_ramp {
     uint16_t value;    /**< Where it is. */
     uint8_t shift;     /**< Scales times to 16 bits. */
     bool by_rate;      /**< The line runs at the slew limit towards the rail. */
+    bool smooth;       /**< Lines that start from standing are S-shaped; set it after init. */
+    bool bent;         /**< The present line is S-shaped. */
     uint8_t slew_held; /**< Requests slowed down by the slew limit; stops at 255. */
 } wpin_ramp;
 
@@ -39,8 +41,9 @@ bool wpin_ramp_init(wpin_ramp *ramp, uint32_t up_us, uint32_t down_us);
 /** Puts the value to zero at once and drops the target (brake, coast, fault). Any context. */
 void wpin_ramp_reset(wpin_ramp *ramp);
 
-/** Sets a target, 0 to WPIN_DUTY_FULL (more is taken as full). time_us 0: at the slew limit;
- * otherwise in that time, or slower where the slew limit demands it (counted in slew_held).
+/** Sets a target, 0 to WPIN_DUTY_FULL (more is taken as full). A smooth ramp takes half as long
+ * again as a straight one at the slew limit, which its middle reaches. time_us 0: at the slew
+ * limit; otherwise in that time, or slower where the slew limit demands it (counted in slew_held).
  * Asking for the target it already has, at the slew limit, changes nothing. Tick context. */
 void wpin_ramp_to(wpin_ramp *ramp, uint16_t target, uint32_t time_us, wpin_moment now);
 

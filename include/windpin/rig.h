@@ -62,6 +62,9 @@ typedef struct wpin_own_stage {
 /** Limits and habits of a load. SI units; duty as a fraction. */
 typedef struct wpin_rig_limits {
     double pwm_hz, dead_time, ramp_up, ramp_down, rest, duty_max;
+    double start_duty, drop_out, kick_level, kick_time; /**< Of the start; 0: not given. */
+    int below;                                          /**< wpin_below_start. */
+    bool smooth;                                        /**< Ramps from standing are S-shaped. */
     double pulse_zero, pulse_swing; /**< Servo-style pulses: neutral width and its change, s. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
 } wpin_rig_limits;

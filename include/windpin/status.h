@@ -11,22 +11,23 @@ extern "C" {
 
 /** Results. WPIN_OK is zero; refusals come before WPIN_FAULT_FIRST, faults from there on. */
 typedef enum wpin_status {
-    WPIN_OK = 0,            /**< Done. */
-    WPIN_REFUSED_ARGUMENT,  /**< A pointer is missing or an index does not exist. */
-    WPIN_REFUSED_RANGE,     /**< A value is outside its documented range. */
-    WPIN_REFUSED_CONFIG,    /**< The configuration contradicts itself. */
-    WPIN_REFUSED_PORT,      /**< The port lacks a function this configuration needs. */
-    WPIN_REFUSED_FREQUENCY, /**< The port can not make this PWM frequency on this pin. */
-    WPIN_REFUSED_STATE,     /**< This power stage has no row for the state asked for. */
-    WPIN_REFUSED_SHOOT,     /**< The table would turn on both sides of a leg. */
-    WPIN_REFUSED_NOT_ARMED, /**< The motor is not armed. */
-    WPIN_REFUSED_NOT_ZERO,  /**< Something is still asked for; ask for zero first. */
-    WPIN_REFUSED_FAULTED,   /**< A fault is latched; clear it first. */
-    WPIN_REFUSED_CAUSE,     /**< The cause of the fault is still there. */
-    WPIN_REFUSED_NO_FAULT,  /**< There is no fault to clear. */
-    WPIN_REFUSED_ON_OFF,    /**< This stage knows on and off only, no duty between. */
-    WPIN_REFUSED_FULL,      /**< More parallel tracks or nested blocks than there is room for. */
-    WPIN_FAULT_FIRST,       /**< Not a status: the first fault is the next number. */
+    WPIN_OK = 0,              /**< Done. */
+    WPIN_REFUSED_ARGUMENT,    /**< A pointer is missing or an index does not exist. */
+    WPIN_REFUSED_RANGE,       /**< A value is outside its documented range. */
+    WPIN_REFUSED_CONFIG,      /**< The configuration contradicts itself. */
+    WPIN_REFUSED_PORT,        /**< The port lacks a function this configuration needs. */
+    WPIN_REFUSED_FREQUENCY,   /**< The port can not make this PWM frequency on this pin. */
+    WPIN_REFUSED_STATE,       /**< This power stage has no row for the state asked for. */
+    WPIN_REFUSED_SHOOT,       /**< The table would turn on both sides of a leg. */
+    WPIN_REFUSED_NOT_ARMED,   /**< The motor is not armed. */
+    WPIN_REFUSED_NOT_ZERO,    /**< Something is still asked for; ask for zero first. */
+    WPIN_REFUSED_FAULTED,     /**< A fault is latched; clear it first. */
+    WPIN_REFUSED_CAUSE,       /**< The cause of the fault is still there. */
+    WPIN_REFUSED_NO_FAULT,    /**< There is no fault to clear. */
+    WPIN_REFUSED_ON_OFF,      /**< This stage knows on and off only, no duty between. */
+    WPIN_REFUSED_BELOW_START, /**< Less than the duty that gets the motor moving. */
+    WPIN_REFUSED_FULL,        /**< More parallel tracks or nested blocks than there is room for. */
+    WPIN_FAULT_FIRST,         /**< Not a status: the first fault is the next number. */
     WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */
     WPIN_FAULT_SUPPLY_LOW,                     /**< Motor supply below its window. */
     WPIN_FAULT_SUPPLY_HIGH,                    /**< Motor supply above its window. */

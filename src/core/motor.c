@@ -18,8 +18,19 @@ static bool resting_state(wpin_state state) {
     return state == WPIN_STATE_FREE || state == WPIN_STATE_BRAKE;
 }
 
+/* Longest kick: a short push, not a way round the ramp. */
+#define KICK_MAX_US 2000000
+
+static bool start_fits(const wpin_start_config *start) {
+    uint16_t full = (uint16_t)WPIN_DUTY_FULL;
+    bool has_kick = start->kick_duty != 0 && start->kick_us != 0;
+    return start->start_duty <= full && start->drop_out_duty <= start->start_duty &&
+           start->kick_duty <= full && start->kick_us <= KICK_MAX_US &&
+           start->below <= WPIN_BELOW_KICK && (start->below != WPIN_BELOW_KICK || has_kick);
+}
+
 static wpin_status check_limits(const wpin_motor_config *config) {
-    if (config->rest_us > WPIN_SPAN_MAX || config->duty_max == 0 ||
+    if (!start_fits(&config->start) || config->rest_us > WPIN_SPAN_MAX || config->duty_max == 0 ||
         config->duty_max > (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_RANGE;
     }
@@ -41,6 +52,7 @@ static void show_zero(wpin_motor *motor, wpin_state state, wpin_moment now) {
 /* Drops every request and shows a state at once. The next start begins at zero duty. */
 static void drop(wpin_motor *motor, wpin_state state) {
     motor->wanted = 0;
+    motor->kicking = false;
     wpin_ramp_reset(&motor->ramp);
     show_zero(motor, state, now_of(motor));
 }
@@ -69,6 +81,7 @@ wpin_status wpin_motor_init(wpin_motor *motor, const wpin_motor_config *config,
         return WPIN_REFUSED_STATE;
     }
     motor->on_off = wpin_stage_is_on_off(&motor->stage);
+    motor->ramp.smooth = config->start.smooth;
     if (motor->on_off && config->duty_max != (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_ON_OFF;
     }
@@ -140,6 +153,22 @@ static wpin_duty capped(wpin_motor *motor, wpin_duty duty) {
     return duty < 0 ? (wpin_duty)-cap : cap;
 }
 
+/* A request below the start duty: refused, lifted, or left to the kick. */
+static wpin_status mind_start(wpin_motor *motor, wpin_duty *duty) {
+    const wpin_start_config *start = &motor->config->start;
+    uint16_t size = size_of(*duty);
+    if (size == 0 || size >= start->start_duty || start->below == WPIN_BELOW_ALLOW) {
+        return WPIN_OK;
+    }
+    if (start->below == WPIN_BELOW_LIFT) {
+        *duty = (wpin_duty)(*duty < 0 ? -(wpin_duty)start->start_duty : start->start_duty);
+        motor->lifted = (uint8_t)(motor->lifted + (motor->lifted < 255));
+        return WPIN_OK;
+    }
+    bool kicked = start->below == WPIN_BELOW_KICK && size >= start->drop_out_duty;
+    return kicked ? WPIN_OK : WPIN_REFUSED_BELOW_START;
+}
+
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms) {
     if (motor == NULL || !motor->stage.open) {
         return WPIN_REFUSED_ARGUMENT;
@@ -160,6 +189,10 @@ wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, 
     }
     if (motor->on_off && duty != 0 && size_of(duty) != (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_ON_OFF;
+    }
+    wpin_status status = mind_start(motor, &duty);
+    if (status != WPIN_OK) {
+        return status;
     }
     motor->wanted = capped(motor, duty);
     motor->life_ms = life_ms;
@@ -275,12 +308,35 @@ static void rest(wpin_motor *motor, wpin_moment now) {
     }
 }
 
+/* From rest at least the kick's duty for its time; after that the ramp by itself. */
+static uint16_t kicked(wpin_motor *motor, uint16_t duty, wpin_moment now) {
+    const wpin_start_config *start = &motor->config->start;
+    if (motor->at_zero && start->kick_duty != 0 && !motor->on_off) {
+        motor->kicking = true;
+        motor->kick_began = now;
+    }
+    if (motor->kicking && now - motor->kick_began >= start->kick_us) {
+        motor->kicking = false;
+    }
+    uint16_t least =
+        start->kick_duty < motor->config->duty_max ? start->kick_duty : motor->config->duty_max;
+    return motor->kicking && duty < least ? least : duty;
+}
+
+void wpin_motor_end_kick(wpin_motor *motor) {
+    if (motor != NULL) {
+        motor->kicking = false;
+    }
+}
+
 static void drive(wpin_motor *motor, wpin_moment now) {
     uint16_t duty = wpin_ramp_step(&motor->ramp, now);
     if (duty == 0 && motor->ramp.target == 0) {
+        motor->kicking = false;
         rest(motor, now);
         return;
     }
+    duty = kicked(motor, duty, now);
     motor->at_zero = false;
     motor->zero_state = motor->config->rest_state;
     wpin_stage_apply(&motor->stage, motor->direction > 0 ? WPIN_STATE_FORWARD : WPIN_STATE_REVERSE,

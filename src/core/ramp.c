@@ -41,6 +41,17 @@ void wpin_ramp_reset(wpin_ramp *ramp) {
     ramp->by_rate = false;
 }
 
+static void note_slew(wpin_ramp *ramp, uint32_t time_us, uint32_t least) {
+    if (time_us != 0 && time_us < least && ramp->slew_held < 255) {
+        ramp->slew_held++;
+    }
+}
+
+/* The share of a line that is done, in 1/32768, bent to an S: x x (3 - 2 x). */
+static uint32_t bend(uint32_t x) {
+    return ((x * x) >> 15) * (3 * 32768U - 2 * x) >> 15;
+}
+
 void wpin_ramp_to(wpin_ramp *ramp, uint16_t target, uint32_t time_us, wpin_moment now) {
     if (target > FULL) {
         target = FULL;
@@ -54,6 +65,15 @@ void wpin_ramp_to(wpin_ramp *ramp, uint16_t target, uint32_t time_us, wpin_momen
     if (target == ramp->value) {
         return;
     }
+    ramp->bent = ramp->smooth && !moving;
+    if (ramp->bent) {
+        uint32_t straight = slew_time(distance(ramp->value, target), full_us);
+        uint32_t least = straight + straight / 2; /* an S is half as steep again in its middle */
+        note_slew(ramp, time_us, least);
+        lay_line(ramp, target, time_us < least ? least : time_us, now);
+        ramp->by_rate = false;
+        return;
+    }
     if (time_us == 0) {
         if (!moving || !ramp->by_rate || was_up != up) {
             uint16_t rail = up ? FULL : 0;
@@ -63,9 +83,7 @@ void wpin_ramp_to(wpin_ramp *ramp, uint16_t target, uint32_t time_us, wpin_momen
         return;
     }
     uint32_t least = slew_time(distance(ramp->value, target), full_us);
-    if (time_us < least && ramp->slew_held < 255) {
-        ramp->slew_held++;
-    }
+    note_slew(ramp, time_us, least);
     lay_line(ramp, target, time_us < least ? least : time_us, now);
     ramp->by_rate = false;
 }
@@ -79,7 +97,9 @@ uint16_t wpin_ramp_step(wpin_ramp *ramp, wpin_moment now) {
     if (elapsed < ramp->total_us) {
         uint32_t total = ramp->total_us >> ramp->shift;
         uint16_t whole = moved;
-        moved = (uint16_t)((uint32_t)moved * (elapsed >> ramp->shift) / total);
+        uint32_t part = elapsed >> ramp->shift;
+        moved = (uint16_t)(ramp->bent ? ((uint32_t)moved * bend((part << 15) / total)) >> 15
+                                      : (uint32_t)moved * part / total);
         moved = moved < whole ? moved : (uint16_t)(whole - 1); /* not before its time */
     }
     uint16_t to_target = distance(ramp->from, ramp->target);

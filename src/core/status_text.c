@@ -32,6 +32,8 @@ static const entry entries[WPIN_STATUS_COUNT] = {
     ENTRY(WPIN_REFUSED_NO_FAULT, "There is no fault to clear.", "Go on."),
     ENTRY(WPIN_REFUSED_ON_OFF, "This stage knows on and off only, no duty between.",
           "Ask for full duty or none, or use a stage with PWM."),
+    ENTRY(WPIN_REFUSED_BELOW_START, "The duty is below what gets the motor moving.",
+          "Ask for the start duty or more, or let the start lift or kick it."),
     ENTRY(WPIN_REFUSED_FULL, "More parallel tracks or nested blocks than there is room for.",
           "Give the sequence more tracks, or nest less."),
     ENTRY(WPIN_FAULT_OVERCURRENT, "The current was above the trip level for too long.",

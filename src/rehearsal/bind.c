@@ -19,6 +19,19 @@ static wpin_guard_config bind_guard(const wpin_rig_load *load) {
     return guard;
 }
 
+static uint16_t to_duty(double share) {
+    return (uint16_t)lround(share * WPIN_DUTY_FULL);
+}
+
+static wpin_start_config bind_start(const wpin_rig_limits *limits) {
+    return (wpin_start_config){.start_duty = to_duty(limits->start_duty),
+                               .drop_out_duty = to_duty(limits->drop_out),
+                               .below = (wpin_below_start)limits->below,
+                               .kick_duty = to_duty(limits->kick_level),
+                               .kick_us = to_us(limits->kick_time),
+                               .smooth = limits->smooth};
+}
+
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load) {
     memset(bound, 0, sizeof *bound);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
@@ -35,15 +48,15 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load) {
     wpin_state rest = load->rest_brakes ? WPIN_STATE_BRAKE : WPIN_STATE_FREE;
     bool coasts = wpin_stage_kind_has(load->kind, WPIN_STATE_FREE);
     double least = 1e-6; /* on and off know no ramp; the core wants one all the same */
-    bound->motor =
-        (wpin_motor_config){.stage = &bound->stage,
-                            .up_us = to_us(fmax(load->limits.ramp_up, least)),
-                            .down_us = to_us(fmax(load->limits.ramp_down, least)),
-                            .rest_us = to_us(load->limits.rest),
-                            .duty_max = (uint16_t)lround(load->limits.duty_max * WPIN_DUTY_FULL),
-                            .rest_state = rest,
-                            .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
-                            .guard = bind_guard(load)};
+    bound->motor = (wpin_motor_config){.stage = &bound->stage,
+                                       .up_us = to_us(fmax(load->limits.ramp_up, least)),
+                                       .down_us = to_us(fmax(load->limits.ramp_down, least)),
+                                       .rest_us = to_us(load->limits.rest),
+                                       .duty_max = to_duty(load->limits.duty_max),
+                                       .rest_state = rest,
+                                       .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
+                                       .guard = bind_guard(load),
+                                       .start = bind_start(&load->limits)};
 }
 
 static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {

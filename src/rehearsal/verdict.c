@@ -133,6 +133,8 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
         rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
              step->turned_after > 0 ? "it had to turn the other way first"
                                     : "the rig's ramp takes longer than that");
+    } else if (fabs(step->duty) - fabs(step->asked_duty) > 0.005 && step->op == WPIN_OP_RUN) {
+        rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty", fabs(step->duty) * 100);
     } else if (step->op == WPIN_OP_RUN) {
         judge_ramp_time(run, step);
     } else {

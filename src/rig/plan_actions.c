@@ -49,6 +49,20 @@ static double take_way(wpin_plan_reader *r, size_t load) {
     return -1;
 }
 
+/* Whether the rig lets a duty below the start duty pass; says so if not. */
+static bool start_allows(wpin_plan_reader *r, const wpin_rig_load *l, double duty,
+                         unsigned column) {
+    bool kick = l->limits.below == WPIN_BELOW_KICK;
+    if (l->limits.below == WPIN_BELOW_REFUSE || (kick && duty < l->limits.drop_out)) {
+        wpin_words_say(&r->line, column,
+                       "%g %% does not get '%s' moving; expected %g %% or more (start in the rig)",
+                       duty * 100, l->name,
+                       (kick ? l->limits.drop_out : l->limits.start_duty) * 100);
+        return false;
+    }
+    return true;
+}
+
 /* [forward|reverse] PERCENT, into a signed fraction. */
 static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     const wpin_rig_load *l = &r->rig->loads[load];
@@ -72,6 +86,9 @@ static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     if (*duty > most) {
         wpin_words_say(&r->line, column, "%g %% is out of range; expected up to %g %%%s",
                        *duty * 100, most * 100, most < 1 ? " (duty-limit in the rig)" : "");
+        return false;
+    }
+    if (*duty < l->limits.start_duty && !start_allows(r, l, *duty, column)) {
         return false;
     }
     if (*duty < 1 && !wpin_stage_kind_takes_duty(l->kind)) {

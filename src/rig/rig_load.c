@@ -13,6 +13,7 @@ enum {
     LOAD_MOTOR,
     LOAD_RAMP,
     LOAD_TRIP,
+    LOAD_START,
     LOAD_REST,
     LOAD_DUTY_LIMIT
 };
@@ -23,6 +24,7 @@ static const wpin_field load_fields[] = {
     NODE("motor", true),
     NODE("ramp", false),
     NODE("current-trip", false),
+    NODE("start", false),
     QUANTITY("rest", wpin_rig_load, limits.rest, true, WPIN_TIME, 0, 600),
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
 };
@@ -71,6 +73,16 @@ static const wpin_field shaft_load_fields[] = {
 static const wpin_field ramp_fields[] = {
     QUANTITY("up", wpin_rig_load, limits.ramp_up, true, WPIN_TIME, 1e-3, 600),
     QUANTITY("down", wpin_rig_load, limits.ramp_down, true, WPIN_TIME, 1e-3, 600),
+    CHOICE("shape", wpin_rig_load, limits.smooth, "linear", "smooth"),
+};
+
+enum { START_BELOW };
+static const wpin_field start_fields[] = {
+    NODE("below", false),
+    QUANTITY("duty", wpin_rig_load, limits.start_duty, false, WPIN_SHARE, 0.001, 1),
+    QUANTITY("drop-out", wpin_rig_load, limits.drop_out, false, WPIN_SHARE, 0.001, 1),
+    QUANTITY("kick-level", wpin_rig_load, limits.kick_level, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("kick-time", wpin_rig_load, limits.kick_time, false, WPIN_TIME, 1e-3, 2),
 };
 
 static const wpin_field trip_fields[] = {
@@ -163,6 +175,39 @@ static wpin_rig_load default_load(void) {
     };
 }
 
+/* How the load starts from rest, and what must agree in it. */
+static void read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    static const char *const words[] = {"allow", "refuse", "lift", "kick"};
+    yaml_node_t *nodes[COUNT(start_fields)];
+    wpin_rig_limits *l = &load->limits;
+    wpin_read_map(reader, node, "start", start_fields, COUNT(start_fields), load, nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (nodes[START_BELOW] != NULL) {
+        const char *text = wpin_scalar(reader, nodes[START_BELOW], "allow, refuse, lift or kick");
+        int found = text == NULL ? -1
+                                 : wpin_find_word(reader, nodes[START_BELOW], text,
+                                                  "value for below", words, COUNT(words));
+        l->below = found < 0 ? 0 : found;
+    }
+    if (l->drop_out > l->start_duty) {
+        wpin_say_at(reader, node,
+                    "drop-out (%g %%) is above duty (%g %%); a turning shaft needs no "
+                    "more than one that starts",
+                    l->drop_out * 100, l->start_duty * 100);
+    }
+    if ((l->kick_level > 0) != (l->kick_time > 0)) {
+        wpin_say_at(reader, node, "a kick needs both kick-level and kick-time");
+    } else if (l->below == WPIN_BELOW_KICK && l->kick_level <= 0) {
+        wpin_say_at(reader, node, "below: kick needs kick-level and kick-time");
+    }
+    if (l->below != WPIN_BELOW_ALLOW && l->start_duty <= 0) {
+        wpin_say_at(reader, node, "below: %s needs the start duty; windpin find tells it",
+                    words[l->below]);
+    }
+}
+
 /* What a load must or must not say follows from its kind of stage. */
 static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                        const wpin_rig_load *load) {
@@ -211,6 +256,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (nodes[LOAD_RAMP] != NULL) {
         wpin_read_map(reader, nodes[LOAD_RAMP], "ramp", ramp_fields, COUNT(ramp_fields), &load,
                       NULL);
+    }
+    if (nodes[LOAD_START] != NULL) {
+        read_start(reader, nodes[LOAD_START], &load);
     }
     if (nodes[LOAD_TRIP] != NULL) {
         wpin_read_map(reader, nodes[LOAD_TRIP], "current-trip", trip_fields, COUNT(trip_fields),
