@@ -239,6 +239,74 @@ START_TEST(wrong_configurations_are_refused) {
 }
 END_TEST
 
+START_TEST(requests_below_the_start_duty_follow_the_policy) {
+    static const struct {
+        wpin_below_start below;
+        int duty;
+        wpin_status status;
+        int shown;
+    } rows[] = {
+        {WPIN_BELOW_ALLOW, 500, WPIN_OK, 500},
+        {WPIN_BELOW_REFUSE, 500, WPIN_REFUSED_BELOW_START, 0},
+        {WPIN_BELOW_REFUSE, -3000, WPIN_OK, -3000},
+        {WPIN_BELOW_LIFT, 500, WPIN_OK, 3000},
+        {WPIN_BELOW_LIFT, -500, WPIN_OK, -3000},
+        {WPIN_BELOW_LIFT, 5000, WPIN_OK, 5000},
+        {WPIN_BELOW_KICK, 2500, WPIN_OK, 2500},
+        {WPIN_BELOW_KICK, 1500, WPIN_REFUSED_BELOW_START, 0},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        bench b = fresh();
+        b.config.start = (wpin_start_config){.start_duty = 3000,
+                                             .drop_out_duty = 2000,
+                                             .below = rows[i].below,
+                                             .kick_duty = 9000,
+                                             .kick_us = 50000};
+        ready_bench(&b, 0);
+        ck_assert_int_eq(wpin_motor_run(&b.motor, (wpin_duty)rows[i].duty, 0, 10000),
+                         rows[i].status);
+        run_ms(&b, 2000);
+        ck_assert_int_eq(wpin_motor_duty(&b.motor), rows[i].shown);
+        ck_assert_uint_eq(b.motor.lifted,
+                          rows[i].below == WPIN_BELOW_LIFT && abs(rows[i].duty) < 3000);
+    }
+}
+END_TEST
+
+START_TEST(a_kick_comes_at_every_start_and_ends) {
+    bench b = fresh();
+    b.config.start = (wpin_start_config){.kick_duty = 9000, .kick_us = 80000};
+    b.config.duty_max = 8000;
+    ready_bench(&b, 0xFFFFFFFF - 230000);
+    wpin_motor_run(&b.motor, 1638, 0, WPIN_LIFE_HELD); /* ramps there in 100 ms */
+    run_ms(&b, 2);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 8000); /* the kick, within the cap */
+    run_ms(&b, 82);
+    ck_assert_int_lt(wpin_motor_duty(&b.motor), 1500); /* and on along the ramp */
+    run_ms(&b, 100);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 1638);
+    wpin_motor_run(&b.motor, -1638, 0, WPIN_LIFE_HELD); /* after a reversal too */
+    run_ms(&b, 50 + 200 + 20);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), -8000);
+    wpin_motor_end_kick(&b.motor); /* the first pulses have come */
+    run_ms(&b, 1);
+    ck_assert_int_gt(wpin_motor_duty(&b.motor), -1000);
+    wpin_motor_brake(&b.motor);
+    run_ms(&b, 10);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    static const wpin_start_config wrong[] = {{.start_duty = 16385},
+                                              {.start_duty = 100, .drop_out_duty = 200},
+                                              {.kick_duty = 100, .kick_us = 3000000},
+                                              {.below = WPIN_BELOW_KICK}};
+    for (int i = 0; i < 4; i++) {
+        bench w = fresh();
+        w.config.start = wrong[i];
+        recorder_init(&w.r);
+        ck_assert_int_eq(wpin_motor_init(&w.motor, &w.config, &w.r.port), WPIN_REFUSED_RANGE);
+    }
+}
+END_TEST
+
 START_TEST(faults_latch_until_cause_and_request_are_gone) {
     bench b = {.config = with_inputs()};
     open_bench(&b, 0);
@@ -290,6 +358,8 @@ int main(void) {
     tcase_add_loop_test(tests, direction_never_flips_at_speed, 0, 5);
     tcase_add_test(tests, requests_out_of_range_are_refused_or_saturate);
     tcase_add_test(tests, wrong_configurations_are_refused);
+    tcase_add_test(tests, requests_below_the_start_duty_follow_the_policy);
+    tcase_add_test(tests, a_kick_comes_at_every_start_and_ends);
     tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

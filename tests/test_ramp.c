@@ -99,6 +99,29 @@ START_TEST(no_command_sequence_beats_the_slew) {
 }
 END_TEST
 
+START_TEST(a_smooth_ramp_is_an_s_within_the_slew) {
+    static const uint32_t totals[] = {1500000, 4000000, 90000000};
+    for (int i = 0; i < 3; i++) {
+        wpin_ramp ramp;
+        wpin_ramp_init(&ramp, 1000000, 1000000);
+        ramp.smooth = true;
+        wpin_ramp_to(&ramp, WPIN_DUTY_FULL, i == 0 ? 0 : totals[i], 99);
+        double before = 0, steepest = 0;
+        uint32_t step = totals[i] / 500;
+        for (uint32_t t = 0; t < totals[i]; t += step) {
+            double x = (double)t / totals[i], exact = 16384 * x * x * (3 - 2 * x);
+            double now = wpin_ramp_step(&ramp, 99 + t);
+            ck_assert_double_eq_tol(now, exact, 4);
+            steepest = now - before > steepest ? now - before : steepest;
+            before = now;
+        }
+        ck_assert_double_le(steepest, 16384.0 * step / 1000000 + 3); /* never above the slew */
+        ck_assert(!wpin_ramp_done(&ramp));
+        ck_assert_uint_eq(wpin_ramp_step(&ramp, 99 + totals[i]), WPIN_DUTY_FULL);
+    }
+}
+END_TEST
+
 START_TEST(limits_out_of_range_are_refused) {
     wpin_ramp ramp = {.value = 5};
     ck_assert(!wpin_ramp_init(&ramp, 0, 1000));
@@ -130,6 +153,7 @@ int main(void) {
     tcase_add_test(tests, the_line_is_true_to_two_steps_in_between);
     tcase_add_test(tests, a_target_that_moves_every_tick_loses_nothing);
     tcase_add_loop_test(tests, no_command_sequence_beats_the_slew, 0, 5);
+    tcase_add_test(tests, a_smooth_ramp_is_an_s_within_the_slew);
     tcase_add_test(tests, limits_out_of_range_are_refused);
     tcase_add_test(tests, percent_is_exact_where_it_can_be);
     suite_add_tcase(suite, tests);

@@ -285,13 +285,59 @@ START_TEST(the_rig_is_listed) {
 }
 END_TEST
 
+START_TEST(the_start_duty_is_found_stored_and_used) {
+    tool(0, SAYS("pump starts at 19.4 % duty and stops again below 16.8 %", "drop-out: 18%"),
+         "find %s pump", RIG);
+    const char *rig = changed_rig("off-phase: slow", "off-phase: slow");
+    for (int i = 0; i < 2; i++) { /* twice: the second time it is replaced */
+        tool(0, SAYS("Stored in "), "find %s pump --write", rig);
+    }
+    run_command(output, sizeof output, "grep -c 'start: {duty' %s", rig);
+    ck_assert_int_eq(atoi(output), 1);
+    const char *low = write_file("low.plan", "main on\npump ramp 8%\npump hold 1s\npump stop\n");
+    tool(0, SAYS("lifted to 20.5 %, its start duty"), "run %s %s", rig, low);
+    tool(1, SAYS("'pump' does not start, even at 93.", "there it tripped: The current"),
+         "find %s pump", changed_rig("static-friction: 14mNm", "static-friction: 900mNm"));
+    tool(2, SAYS("describes no load 'fan'"), "find %s fan", RIG);
+    char kick[400];
+    snprintf(kick, sizeof kick, "start: {duty: 20%%, drop-out: 17%%, below: %s%s}\n    rest: 400ms",
+             "kick", ", kick-level: 60%, kick-time: 80ms");
+    tool(0, SAYS("4 steps: 4 as asked"), "run %s %s", changed_rig("rest: 400ms", kick),
+         write_file("kick.plan", "main on\npump ramp 18%\npump hold 3s\npump stop\n"));
+    tool(2, SAYS("does not get 'pump' moving; expected 17 % or more"), "run %s %s",
+         changed_rig("rest: 400ms", kick), low);
+}
+END_TEST
+
+START_TEST(a_plan_is_told_in_words) {
+    tool(0,
+         SAYS("pump goes forward to 60 % duty; takes 1.500 s, up to 1.14 A",
+              "pump is shorted and brakes", "9.102 s  the end: every load at rest",
+              "All loads together: at most 2.77 A"),
+         "tell %s %s", RIG, PLAN);
+    tool(1, SAYS("This would burn: pump driver"), "tell %s %s",
+         changed_rig("current-limit: 8A", "current-limit: 0.7A"), PLAN);
+}
+END_TEST
+
+START_TEST(stages_are_printed_in_plain_words) {
+    tool(0, SAYS("low-side-switch", "four-switches", "own-table"), "stage");
+    tool(0, SAYS("This stage can not coast", "off is a brake"), "stage two-relays");
+    tool(0, SAYS("gate", "PWM inverse", "This stage can not reverse"), "stage high-side-switch");
+    tool(0, SAYS("direction (4)", "brake (7)", "pwm (9)"), "stage %s PUMP", RIG);
+    tool(2, SAYS("unknown kind of stage 'two-relay' (did you mean 'two-relays'?)"),
+         "stage two-relay");
+    tool(2, SAYS("describes no load 'fan'"), "stage %s fan", RIG);
+}
+END_TEST
+
 START_TEST(help_shows_an_example_that_works) {
-    static const char *const commands[] = {"run", "plot", "rig", "demo"};
+    static const char *const commands[] = {"run", "plot", "rig", "demo", "find", "tell", "stage"};
     tool(0, SAYS("windpin " WPIN_VERSION), "--version");
     tool(0, SAYS("Exit status", "run", "plot", "rig", "demo"), "--help");
     run_command(output, sizeof output, TEST_TOOL " run %s %s --trace %s", RIG, PLAN,
                 scratch("pump.csv"));
-    for (int i = 0; i < 4; i++) {
+    for (int i = 0; i < 7; i++) {
         tool(0, SAYS("Example:\n  windpin "), "%s --help", commands[i]);
         char *example = strstr(output, "Example:\n  windpin ") + strlen("Example:\n  windpin ");
         *strchrnul(example, '\n') = '\0';
@@ -340,6 +386,9 @@ int main(void) {
     tcase_add_test(tests, the_same_run_twice_is_the_same);
     tcase_add_test(tests, traces_are_drawn);
     tcase_add_test(tests, the_rig_is_listed);
+    tcase_add_test(tests, the_start_duty_is_found_stored_and_used);
+    tcase_add_test(tests, a_plan_is_told_in_words);
+    tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, help_shows_an_example_that_works);
     tcase_add_test(tests, the_examples_run);
     suite_add_tcase(suite, tests);

@@ -131,6 +131,7 @@ typedef struct wpin_motor {
     uint8_t saturated;      /**< Requests cut to the cap; stops at 255. */
     uint8_t lifted;         /**< Requests lifted to the start duty; stops at 255. */
     bool kicking;           /**< A kick is on. */
+    bool carrying;          /**< Held up after a kick until the ramp has come that far. */
     wpin_moment kick_began; /**< Since when. */
 } wpin_motor;
 

@@ -58,6 +58,7 @@ typedef struct wpin_report {
     wpin_pwm_achieved *pwm; /**< For each load. */
     double *amps_peak;      /**< For each load. */
     double *rpm_peak;       /**< For each load, largest size. */
+    double total_amps_peak; /**< Of all loads in the same control period. */
     double seconds;         /**< How long it ran. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
     bool interrupted;       /**< Ended by *options.interrupted. */
@@ -83,6 +84,16 @@ wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
                            size_t why_size);
 /** Frees a report; NULL is fine. */
 void wpin_report_free(wpin_report *report);
+
+/** What a sweep finds. Duties as fractions. */
+typedef struct wpin_found {
+    double start_duty; /**< Gets the load moving from rest. */
+    double drop_out;   /**< Below this it stops again. */
+} wpin_found;
+
+/** Sweeps a load's duty slowly up and down on the simulated board, each way it can turn, and
+ * finds where it starts and where it stops. False with the reason in words. */
+bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why, size_t why_size);
 
 /** The simulated controller of a rig. */
 wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);

@@ -13,6 +13,8 @@ int cmd_plot(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
+int cmd_find(int argc, char **argv);
+int cmd_tell(int argc, char **argv);
 
 typedef struct cli_run {
     const char *rig_path, *plan_path;

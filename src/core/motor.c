@@ -52,7 +52,7 @@ static void show_zero(wpin_motor *motor, wpin_state state, wpin_moment now) {
 /* Drops every request and shows a state at once. The next start begins at zero duty. */
 static void drop(wpin_motor *motor, wpin_state state) {
     motor->wanted = 0;
-    motor->kicking = false;
+    motor->kicking = motor->carrying = false;
     wpin_ramp_reset(&motor->ramp);
     show_zero(motor, state, now_of(motor));
 }
@@ -308,19 +308,28 @@ static void rest(wpin_motor *motor, wpin_moment now) {
     }
 }
 
-/* From rest at least the kick's duty for its time; after that the ramp by itself. */
+static uint16_t lower(uint16_t a, uint16_t b) {
+    return a < b ? a : b;
+}
+
+/* From rest at least the kick's duty for its time. Then at least the drop-out duty until the ramp
+ * has come that far, or the shaft would stop again while the ramp is still low. */
 static uint16_t kicked(wpin_motor *motor, uint16_t duty, wpin_moment now) {
     const wpin_start_config *start = &motor->config->start;
     if (motor->at_zero && start->kick_duty != 0 && !motor->on_off) {
-        motor->kicking = true;
+        motor->kicking = motor->carrying = true;
         motor->kick_began = now;
     }
     if (motor->kicking && now - motor->kick_began >= start->kick_us) {
         motor->kicking = false;
     }
-    uint16_t least =
-        start->kick_duty < motor->config->duty_max ? start->kick_duty : motor->config->duty_max;
-    return motor->kicking && duty < least ? least : duty;
+    uint16_t floor = lower(start->drop_out_duty, motor->ramp.target);
+    if (motor->kicking) {
+        floor = lower(start->kick_duty, motor->config->duty_max);
+    } else if (duty >= floor) {
+        motor->carrying = false;
+    }
+    return motor->carrying && duty < floor ? floor : duty;
 }
 
 void wpin_motor_end_kick(wpin_motor *motor) {
@@ -332,7 +341,7 @@ void wpin_motor_end_kick(wpin_motor *motor) {
 static void drive(wpin_motor *motor, wpin_moment now) {
     uint16_t duty = wpin_ramp_step(&motor->ramp, now);
     if (duty == 0 && motor->ramp.target == 0) {
-        motor->kicking = false;
+        motor->kicking = motor->carrying = false;
         rest(motor, now);
         return;
     }

@@ -26,6 +26,7 @@ static void add_tally(wpin_tally *t, const wpin_sim_reading *r) {
 
 static void read_loads(wpin_run *run) {
     wpin_report *report = run->report;
+    double total = 0;
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->last[i] = wpin_sim_read(run->sim, (int)i);
         const wpin_sim_reading *r = &run->last[i];
@@ -33,7 +34,9 @@ static void read_loads(wpin_run *run) {
         report->amps_peak[i] =
             fmax(report->amps_peak[i], fmax(fabs(r->amps_min), fabs(r->amps_max)));
         report->rpm_peak[i] = fmax(report->rpm_peak[i], fabs(r->rpm));
+        total += fmax(fabs(r->amps_min), fabs(r->amps_max));
     }
+    report->total_amps_peak = fmax(report->total_amps_peak, total);
 }
 
 static void let_pass(wpin_run *run, int64_t until) {
@@ -145,6 +148,7 @@ static void await_ready(wpin_run *run, int64_t tick) {
         run->for_trace[i] = (wpin_tally){0};
         run->report->amps_peak[i] = run->report->rpm_peak[i] = 0;
     }
+    run->report->total_amps_peak = 0;
     run->start = wpin_sim_time(run->sim);
 }
 

@@ -1,0 +1,147 @@
+/* windpin find RIG LOAD: start duty and drop-out duty by a sweep, stored in the rig if asked. */
+#define _GNU_SOURCE
+#include "cli.h"
+#include <argp.h>
+#include <ctype.h>
+#include <errno.h>
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { KEY_WRITE = 256 };
+
+typedef struct find_arguments {
+    const char *rig, *load;
+    bool write;
+} find_arguments;
+
+static const struct argp_option options[] = {
+    {"write", KEY_WRITE, NULL, 0, "Store what was found in the rig file", 0}, {0}};
+
+static const char doc[] =
+    "Sweeps a load's duty slowly up until it turns and down until it stands, on simulated "
+    "hardware, each way it can turn. The two differ: what holds at rest holds harder.\v"
+    "Example:\n  windpin find demo/honey-pump.yaml pump";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    find_arguments *a = state->input;
+    switch (key) {
+    case KEY_WRITE: a->write = true; break;
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 1) {
+            argp_error(state, "'%s' is one word too many; expected a rig and a load", arg);
+        }
+        *(state->arg_num == 0 ? &a->rig : &a->load) = arg;
+        break;
+    case ARGP_KEY_END:
+        if (state->arg_num < 2) {
+            argp_error(state, "expected a rig and the name of a load");
+        }
+        break;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+    return 0;
+}
+
+/* A twentieth more, up to the next half percent: motors differ from warm to cold. */
+static double with_margin(double share) {
+    double percent = ceil(share * 1.05 * 200 - 1e-9) / 2;
+    return percent < 100 ? percent : 100;
+}
+
+static size_t indent_of(const char *line) {
+    return strspn(line, " ");
+}
+
+static bool begins(const char *line, const char *key) {
+    line += indent_of(line);
+    size_t length = strlen(key);
+    return strncmp(line, key, length) == 0 && line[length] == ':';
+}
+
+/* Copies the rig with the line put first among the load's own; a `start` in one line is replaced.
+ * False when the load already has a `start` in another form. */
+static bool copy_with_start(FILE *from, FILE *to, unsigned load_line, const char *start) {
+    char *line = NULL;
+    size_t room = 0, inside = 0;
+    bool good = true, written = false;
+    for (unsigned number = 1; getline(&line, &room, from) >= 0; number++) {
+        bool blank = line[strspn(line, " \n\r")] == '\0' || line[indent_of(line)] == '#';
+        if (number > load_line && !written && !blank) {
+            inside = indent_of(line);
+            written = fprintf(to, "%*s%s\n", (int)inside, "", start) > 0;
+        } else if (inside != 0 && !blank && indent_of(line) < inside) {
+            inside = 0; /* behind the load */
+        }
+        if (inside != 0 && indent_of(line) == inside && begins(line, "start")) {
+            good = good && strchr(line, '}') != NULL;
+            continue;
+        }
+        good = good && fputs(line, to) >= 0;
+    }
+    free(line);
+    return good && written;
+}
+
+static bool store(const char *path, unsigned load_line, const char *start) {
+    char fresh[4096];
+    snprintf(fresh, sizeof fresh, "%s.new", path);
+    FILE *from = fopen(path, "r"), *to = from == NULL ? NULL : fopen(fresh, "w");
+    bool good = to != NULL && copy_with_start(from, to, load_line, start);
+    int error = errno;
+    if (from != NULL) {
+        fclose(from);
+    }
+    good = to != NULL && fclose(to) == 0 && good;
+    wpin_messages messages = {0};
+    wpin_rig *check = good ? wpin_rig_read(fresh, &messages) : NULL; /* lose nothing */
+    good = check != NULL && rename(fresh, path) == 0;
+    if (!good) {
+        remove(fresh);
+        cli_complain("%s was left as it is (%s): put this under the load by hand: %s", path,
+                     to == NULL ? strerror(error) : "its layout is not one this can change", start);
+    }
+    wpin_rig_free(check);
+    wpin_messages_free(&messages);
+    return good;
+}
+
+static int find(const find_arguments *a, const wpin_rig *rig) {
+    int load = wpin_rig_find_load(rig, a->load);
+    wpin_found found;
+    char why[300], start[100];
+    if (load < 0) {
+        cli_complain("%s describes no load '%s'; windpin rig %s lists them", a->rig, a->load,
+                     a->rig);
+        return EXIT_WRONG_INPUT;
+    }
+    if (!wpin_find_start(rig, load, &found, why, sizeof why)) {
+        cli_complain("%s", why);
+        return EXIT_MET_FAULT;
+    }
+    snprintf(start, sizeof start, "start: {duty: %g%%, drop-out: %g%%, below: lift}",
+             with_margin(found.start_duty), with_margin(found.drop_out));
+    printf("%s starts at %.1f %% duty and stops again below %.1f %%.\n", rig->loads[load].name,
+           found.start_duty * 100, found.drop_out * 100);
+    printf("For the rig, with a margin of a twentieth:\n    %s\n", start);
+    if (a->write && store(a->rig, rig->loads[load].line, start)) {
+        printf("Stored in %s.\n", a->rig);
+        return EXIT_FINE;
+    }
+    return a->write ? EXIT_MET_FAULT : EXIT_FINE;
+}
+
+int cmd_find(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "RIG LOAD", doc, NULL, NULL, NULL};
+    find_arguments a = {0};
+    wpin_messages messages = {0};
+    argp_err_exit_status = EXIT_WRONG_INPUT;
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    wpin_rig *rig = wpin_rig_read(a.rig, &messages);
+    cli_print_messages(&messages);
+    wpin_messages_free(&messages);
+    int status = rig == NULL ? EXIT_WRONG_INPUT : find(&a, rig);
+    wpin_rig_free(rig);
+    return status;
+}
