@@ -195,6 +195,17 @@ bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
 /** Wires a supply through a divider (output/input, 0 to 1) to an analogue input. */
 bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio);
 
+/** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
+ * `bounce` s at each change. */
+bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce);
+/** Presses or releases the button on a pin. False if there is none. */
+bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed);
+/** Wires a knob between ground and the logic supply to an analogue input, with noise of `noise` V
+ * from tip to tip, the same in every run. */
+bool wpin_sim_wire_knob(wpin_sim *sim, uint8_t input, double noise);
+/** Turns the knob on an input to a share of its way, 0 to 1. False if there is none. */
+bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share);
+
 /** The board as a port. Valid as long as the board. */
 wpin_port wpin_sim_port(wpin_sim *sim);
 

@@ -4,6 +4,7 @@
 #ifndef WINDPIN_H
 #define WINDPIN_H
 
+#include "input.h"
 #include "motor.h"
 #include "port.h"
 #include "ramp.h"

@@ -161,7 +161,8 @@ static wpin_status mind_start(wpin_motor *motor, wpin_duty *duty) {
         return WPIN_OK;
     }
     if (start->below == WPIN_BELOW_LIFT) {
-        *duty = (wpin_duty)(*duty < 0 ? -(wpin_duty)start->start_duty : start->start_duty);
+        wpin_duty least = (wpin_duty)start->start_duty;
+        *duty = *duty < 0 ? (wpin_duty)-least : least;
         motor->lifted = (uint8_t)(motor->lifted + (motor->lifted < 255));
         return WPIN_OK;
     }

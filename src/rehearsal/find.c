@@ -93,7 +93,8 @@ bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why
     const wpin_stage_kind *kind = rig->loads[load].kind;
     *found = (wpin_found){0};
     if (!wpin_stage_kind_takes_duty(kind)) {
-        snprintf(why, why_size, "'%s' is on a %s, which knows on and off only: it has no start duty",
+        snprintf(why, why_size,
+                 "'%s' is on a %s, which knows on and off only: it has no start duty",
                  rig->loads[load].name, kind->name);
         return false;
     }

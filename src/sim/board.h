@@ -19,6 +19,9 @@ typedef struct wpin_sim_pin {
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     bool output, inverted, burnt;
+    bool button, pressed;
+    double bounce;      /* s */
+    int64_t pressed_at; /* when the button last changed */
 } wpin_sim_pin;
 
 typedef struct wpin_supply {
@@ -67,13 +70,16 @@ typedef struct wpin_bridge {
 typedef enum wpin_sensed {
     WPIN_SENSED_NOTHING,
     WPIN_SENSED_CURRENT,
-    WPIN_SENSED_SUPPLY
+    WPIN_SENSED_SUPPLY,
+    WPIN_SENSED_KNOB
 } wpin_sensed;
 
 typedef struct wpin_analog {
     wpin_sensed what;
     int part;
-    double ratio;
+    double ratio; /* supply: of the divider; knob: where it is turned to */
+    double noise;
+    double seed;
 } wpin_analog;
 
 struct wpin_sim {
@@ -98,6 +104,10 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *re
     __attribute__((format(printf, 4, 5)));
 /* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
 void wpin_bridge_decide(wpin_bridge *bridge);
+/* The level a button puts on its pin now. */
+bool wpin_button_level(const wpin_sim *sim, wpin_pin pin);
+/* What a knob puts on its input now. */
+double wpin_knob_volts(wpin_sim *sim, wpin_analog *knob);
 /* Records something that burnt nothing. */
 void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...)
     __attribute__((format(printf, 4, 5)));

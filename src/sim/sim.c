@@ -167,7 +167,7 @@ bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input) {
     if (bridge < 0 || bridge >= sim->bridge_count) {
         return false;
     }
-    sim->analog[input] = (wpin_analog){WPIN_SENSED_CURRENT, bridge, 1};
+    sim->analog[input] = (wpin_analog){.what = WPIN_SENSED_CURRENT, .part = bridge};
     return true;
 }
 
@@ -175,7 +175,7 @@ bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio
     if (supply < 0 || supply >= sim->supply_count || !(ratio > 0) || ratio > 1) {
         return false;
     }
-    sim->analog[input] = (wpin_analog){WPIN_SENSED_SUPPLY, supply, ratio};
+    sim->analog[input] = (wpin_analog){.what = WPIN_SENSED_SUPPLY, .part = supply, .ratio = ratio};
     return true;
 }
 

@@ -139,19 +139,24 @@ static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
 
 static bool port_read(void *context, wpin_pin pin) {
     wpin_sim *sim = context;
+    if (sim->pins[pin].button && !sim->pins[pin].output) {
+        return wpin_button_level(sim, pin);
+    }
     return wpin_cursor_at(&sim->pins[pin].wave, sim->now).level == WPIN_HIGH;
 }
 
 static int32_t port_millivolts(void *context, uint8_t input) {
-    const wpin_sim *sim = context;
-    const wpin_analog *a = &sim->analog[input];
+    wpin_sim *sim = context;
+    wpin_analog *a = &sim->analog[input];
     double volts = 0;
     if (a->what == WPIN_SENSED_CURRENT) {
         const wpin_bridge *bridge = &sim->bridges[a->part];
         double amps =
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
         volts = fabs(amps) * bridge->part.sense_volts_per_amp;
-    } else if (a->what == WPIN_SENSED_SUPPLY && sim->supplies[a->part].part.on) {
+    } else if (a->what == WPIN_SENSED_KNOB) {
+        volts = wpin_knob_volts(sim, a);
+    } else if (a->what == WPIN_SENSED_SUPPLY && wpin_supply_live(&sim->supplies[a->part])) {
         volts = sim->supplies[a->part].part.volts * a->ratio;
     }
     volts = volts > sim->controller.logic_volts ? sim->controller.logic_volts : volts;

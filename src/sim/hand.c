@@ -1,0 +1,54 @@
+/* What a hand does: buttons that bounce and knobs that are never quite still. */
+#include "board.h"
+#include <math.h>
+
+#define PS_PER_S 1e12
+
+bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce) {
+    sim->pins[pin].button = bounce >= 0;
+    sim->pins[pin].bounce = bounce;
+    sim->pins[pin].pressed_at = INT64_MIN / 2;
+    return bounce >= 0;
+}
+
+bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed) {
+    wpin_sim_pin *p = &sim->pins[pin];
+    if (p->button && p->pressed != pressed) {
+        p->pressed = pressed;
+        p->pressed_at = sim->now;
+    }
+    return p->button;
+}
+
+/* While it bounces the contact opens and closes in ever shorter turns. */
+bool wpin_button_level(const wpin_sim *sim, wpin_pin pin) {
+    const wpin_sim_pin *p = &sim->pins[pin];
+    double since = (double)(sim->now - p->pressed_at) / PS_PER_S;
+    bool down = p->pressed;
+    if (since < p->bounce) {
+        double left = 1 - since / p->bounce;
+        down = down != (fmod(left * left * 7.3, 1) > 0.45);
+    }
+    return !down;
+}
+
+bool wpin_sim_wire_knob(wpin_sim *sim, uint8_t input, double noise) {
+    sim->analog[input] = (wpin_analog){.what = WPIN_SENSED_KNOB, .noise = noise};
+    return noise >= 0;
+}
+
+bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share) {
+    wpin_analog *a = &sim->analog[input];
+    bool good = a->what == WPIN_SENSED_KNOB && share >= 0 && share <= 1;
+    if (good) {
+        a->ratio = share;
+    }
+    return good;
+}
+
+/* Noise of its own for every reading, repeatable: a golden-ratio sequence from tip to tip. */
+double wpin_knob_volts(wpin_sim *sim, wpin_analog *a) {
+    a->seed = fmod(a->seed + 0.6180339887, 1);
+    double volts = a->ratio * sim->controller.logic_volts + (a->seed - 0.5) * a->noise;
+    return fmax(0, volts);
+}
