@@ -157,8 +157,8 @@ START_TEST(a_knob_covers_all_of_the_duty) {
 END_TEST
 
 START_TEST(a_centred_knob_is_off_in_the_middle_without_flutter) {
-    static const wpin_knob_config config = {.low_mv = 0, .high_mv = 5000, .dead = 600,
-                                            .hysteresis = 300, .filter = 3, .centre = true};
+    static const wpin_knob_config config = {
+        .low_mv = 0, .high_mv = 5000, .dead = 600, .hysteresis = 300, .filter = 3, .centre = true};
     hand h = new_hand();
     wpin_knob knob;
     wpin_knob_init(&knob, &config);

@@ -61,8 +61,8 @@ typedef enum wpin_pair_command {
 /** Two buttons with both together as stop. Placed by the caller. */
 typedef struct wpin_pair {
     wpin_button forward, reverse;
-    uint32_t window_us;    /**< One press waits this long for the other before it counts. */
-    wpin_moment first;     /**< When the first of them was pressed. */
+    uint32_t window_us; /**< One press waits this long for the other before it counts. */
+    wpin_moment first;  /**< When the first of them was pressed. */
     bool waiting, stopped;
 } wpin_pair;
 
@@ -76,22 +76,22 @@ wpin_pair_command wpin_pair_update(wpin_pair *pair, bool forward_level, bool rev
 
 /** Everything constant about a knob (or another analogue input that sets a duty). */
 typedef struct wpin_knob_config {
-    int32_t low_mv;   /**< Reading at its lower end. */
-    int32_t high_mv;  /**< Reading at its upper end; at least 100 mV above. */
-    uint16_t dead;    /**< Share of 16384 next to zero (or to the centre, each way) that is zero. */
+    int32_t low_mv;  /**< Reading at its lower end. */
+    int32_t high_mv; /**< Reading at its upper end; at least 100 mV above. */
+    uint16_t dead;   /**< Share of 16384 next to zero (or to the centre, each way) that is zero. */
     uint16_t hysteresis; /**< Leaving zero needs this much more; less than the rest of the way. */
-    uint8_t filter;   /**< Each reading moves the value by 1/2^filter, 0 to 6. */
-    bool centre;      /**< Off in the middle: below it reverse, above it forward. */
+    uint8_t filter;      /**< Each reading moves the value by 1/2^filter, 0 to 6. */
+    bool centre;         /**< Off in the middle: below it reverse, above it forward. */
 } wpin_knob_config;
 
 /** A knob at work. Placed by the caller. */
 typedef struct wpin_knob {
     wpin_knob_config config;
-    int32_t filtered; /**< mV x 64. */
+    int32_t filtered;  /**< mV x 64. */
     int32_t centre_mv; /**< Learned, or the middle of the range. */
-    bool begun;       /**< A reading has been taken. */
-    bool off;         /**< In its dead zone. */
-    bool armed;       /**< Has been at zero: until then it reads zero. */
+    bool begun;        /**< A reading has been taken. */
+    bool off;          /**< In its dead zone. */
+    bool armed;        /**< Has been at zero: until then it reads zero. */
 } wpin_knob;
 
 /** Sets a knob up. Refused: _RANGE. Any context. */
@@ -101,9 +101,9 @@ wpin_status wpin_knob_init(wpin_knob *knob, const wpin_knob_config *config);
  * the middle, or without a centre; _NOT_ZERO before a reading. Tick context. */
 wpin_status wpin_knob_learn_centre(wpin_knob *knob);
 
-/** Takes a reading in mV and returns the duty asked for, -WPIN_DUTY_FULL to WPIN_DUTY_FULL (0 and up
- * without a centre). Zero until the knob has been at zero once: turned up at power-up, it asks for
- * nothing. Readings outside the range count as its ends. Tick context. */
+/** Takes a reading in mV and returns the duty asked for, -WPIN_DUTY_FULL to WPIN_DUTY_FULL (0 and
+ * up without a centre). Zero until the knob has been at zero once: turned up at power-up, it asks
+ * for nothing. Readings outside the range count as its ends. Tick context. */
 wpin_duty wpin_knob_update(wpin_knob *knob, int32_t millivolts);
 
 #ifdef __cplusplus

@@ -86,6 +86,13 @@ typedef struct wpin_rig_load {
     wpin_sim_motor motor;   /**< The same. */
 } wpin_rig_load;
 
+/** A button of a rig, from a pin to ground. */
+typedef struct wpin_rig_input {
+    char name[WPIN_NAME_MAX + 1];
+    unsigned line;
+    double pin, debounce, bounce; /**< Pin number; s; s (simulated contact). */
+} wpin_rig_input;
+
 /** A rig. */
 typedef struct wpin_rig {
     char name[64];
@@ -94,6 +101,8 @@ typedef struct wpin_rig {
     size_t supply_count;
     wpin_rig_load *loads;
     size_t load_count;
+    wpin_rig_input *inputs;
+    size_t input_count;
 } wpin_rig;
 
 /** Reads and checks a rig file. NULL with at least one message when anything is wrong.
@@ -107,6 +116,8 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Number of the load or supply of this name without regard to case, or -1. */
 int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** The same for inputs. */
+int wpin_rig_find_input(const wpin_rig *rig, const char *name);
 
 #ifdef __cplusplus
 }

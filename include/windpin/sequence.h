@@ -34,6 +34,7 @@ typedef enum wpin_op {
     WPIN_OP_BRAKE,   /**< Brake; done after time_ms. */
     WPIN_OP_WAIT,    /**< time_ms passes on this track. */
     WPIN_OP_TOGGLE,  /**< At rest: motor to duty `value`; else ramp to rest. Done when there. */
+    WPIN_OP_UNTIL,   /**< Wait for the event `value` (wpin_event), time_ms at the most. */
     WPIN_OP_SWITCH,  /**< Switch number `motor` to `value` (0 off, 1 on). */
     WPIN_OP_REPEAT,  /**< The steps up to the matching AGAIN, `value` times (1 to 32767). */
     WPIN_OP_AGAIN,   /**< End of a repeat. */
@@ -42,6 +43,17 @@ typedef enum wpin_op {
     WPIN_OP_JOIN,    /**< Wait for the tracks forked here. */
     WPIN_OP_COUNT
 } wpin_op;
+
+/** What a plan can wait for. */
+typedef enum wpin_event {
+    WPIN_EVENT_RESTING = 0,   /**< Motor at zero duty and rested. */
+    WPIN_EVENT_STEADY,        /**< Motor at the duty asked for. */
+    WPIN_EVENT_CURRENT_ABOVE, /**< Motor current above ramp_us mA, as its guard reads it. */
+    WPIN_EVENT_CURRENT_BELOW, /**< Motor current below ramp_us mA. */
+    WPIN_EVENT_INPUT_ON,      /**< Input number `motor` is on. */
+    WPIN_EVENT_INPUT_OFF,     /**< Input number `motor` is off. */
+    WPIN_EVENT_COUNT
+} wpin_event;
 
 /** Whether an op is for a motor (its step's `motor` is one). Any context. */
 bool wpin_op_moves_motor(wpin_op op);
@@ -75,6 +87,7 @@ typedef struct wpin_sequence_config {
     uint16_t step_count;    /**< 1 to 32767. */
     wpin_motor *const *motors;
     uint8_t motor_count;
+    uint8_t input_count;  /**< How many inputs read_input knows. */
     uint8_t switch_count; /**< How many switches set_switch knows. */
     uint8_t track_count;  /**< Entries of tracks, 1 or more. */
     wpin_track *tracks;
@@ -82,6 +95,8 @@ typedef struct wpin_sequence_config {
     void *context;         /**< For the two functions below. */
     /** Sets a switch (a supply, a lamp). NULL if no step needs it. */
     wpin_status (*set_switch)(void *context, uint8_t number, bool on);
+    /** Reads an input (a button, a limit switch), debounced. NULL if no step needs it. */
+    bool (*read_input)(void *context, uint8_t number);
     /** Told when a step begins and when it is done. NULL if nobody listens. */
     void (*observe)(void *context, uint8_t track, uint16_t step, bool begins);
 } wpin_sequence_config;

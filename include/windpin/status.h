@@ -33,6 +33,7 @@ typedef enum wpin_status {
     WPIN_FAULT_SUPPLY_HIGH,                    /**< Motor supply above its window. */
     WPIN_FAULT_PORT,                           /**< The port failed while the motor was in use. */
     WPIN_FAULT_EXTERNAL,                       /**< Tripped from outside (wpin_motor_trip). */
+    WPIN_FAULT_TIMEOUT,                        /**< What a plan waited for did not come in time. */
     WPIN_STATUS_COUNT                          /**< How many there are. */
 } wpin_status;
 

@@ -51,9 +51,21 @@ int wpin_vcd_error(const wpin_vcd *vcd);
 /** Closes the file. 0, or the errno of the first failure. */
 int wpin_vcd_close(wpin_vcd *vcd);
 
-/** Draws a trace: duty, volts, current and speed over time for each load. The picture's ending
- * (.png or .svg) says the format. False with the reason in words. */
-bool wpin_picture(const char *csv_path, const char *picture_path, char *why, size_t why_size);
+/** Most loads one picture has room for. */
+#define WPIN_PICTURE_LOADS 3
+
+/** Which loads a picture shows. */
+typedef struct wpin_picture_loads {
+    const char
+        *names[WPIN_PICTURE_LOADS]; /**< Without regard to case; those behind count unused. */
+    size_t count;                   /**< 0: the first ones of the trace. */
+} wpin_picture_loads;
+
+/** Draws a trace: duty, volts, current and speed over time, one column a load. The picture's ending
+ * (.png or .svg) says the format. False with the reason in words; true with a remark in `why` when
+ * the trace has more loads than are shown, else "". */
+bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_picture_loads *loads,
+                  char *why, size_t why_size);
 
 #ifdef __cplusplus
 }

@@ -5,10 +5,13 @@
 
 typedef struct plot_arguments {
     const char *trace, *picture;
+    wpin_picture_loads loads;
 } plot_arguments;
 
 static const struct argp_option options[] = {
-    {"output", 'o', "FILE.png", 0, "The picture to draw (.png or .svg)", 0}, {0}};
+    {"output", 'o', "FILE.png", 0, "The picture to draw (.png or .svg)", 0},
+    {"load", 'l', "NAME", 0, "A load to show; up to three times (the first three)", 0},
+    {0}};
 
 static const char doc[] =
     "Draws duty, motor volts, current and speed of a trace over time. The axes begin at zero "
@@ -19,6 +22,13 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     plot_arguments *a = state->input;
     switch (key) {
     case 'o': a->picture = arg; break;
+    case 'l':
+        if (a->loads.count == WPIN_PICTURE_LOADS) {
+            argp_error(state, "--load %s: a picture has room for %d loads", arg,
+                       WPIN_PICTURE_LOADS);
+        }
+        a->loads.names[a->loads.count++] = arg;
+        break;
     case ARGP_KEY_ARG:
         if (state->arg_num > 0) {
             argp_error(state, "'%s' is one file too many; expected one trace", arg);
@@ -44,8 +54,11 @@ int cmd_plot(int argc, char **argv) {
     char why[512];
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    if (!wpin_picture(a.trace, a.picture, why, sizeof why)) {
-        cli_complain("%s", why);
+    bool drawn = wpin_picture(a.trace, a.picture, &a.loads, why, sizeof why);
+    if (why[0] != '\0') {
+        cli_complain("%s%s", why, drawn ? "; --load picks others" : "");
+    }
+    if (!drawn) {
         return EXIT_WRONG_INPUT;
     }
     printf("Picture: %s\n", a.picture);

@@ -93,8 +93,13 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
 }
 
 static void print_faults(const wpin_rig *rig, const wpin_report *report) {
-    if (report->fault_count == 0) {
+    if (report->fault_count == 0 && report->result == WPIN_OK) {
         printf("Faults: none.\n");
+    }
+    if (report->fault_count == 0 && report->result != WPIN_OK) {
+        printf("%sThe plan ended early: %s%s\n    %s %s\n", paint(WPIN_VERDICT_BAD),
+               wpin_status_name(report->result), plain(), wpin_status_text(report->result),
+               wpin_status_remedy(report->result));
     }
     for (size_t i = 0; i < report->fault_count; i++) {
         const wpin_fault_result *f = &report->faults[i];

@@ -107,9 +107,10 @@ static bool draw(const cli_run *run, const trace_target *target) {
     if (run->plot_path == NULL) {
         return true;
     }
-    bool drawn = wpin_picture(target->path, run->plot_path, why, sizeof why);
-    if (!drawn) {
-        cli_complain("%s", why);
+    wpin_picture_loads first = {0};
+    bool drawn = wpin_picture(target->path, run->plot_path, &first, why, sizeof why);
+    if (why[0] != '\0') {
+        cli_complain("%s%s", why, drawn ? "; windpin plot --load draws others from a --trace" : "");
     }
     return drawn;
 }

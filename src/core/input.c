@@ -3,7 +3,7 @@
 #include <stddef.h>
 
 #define SECOND_US 1000000
-#define FULL ((int32_t)WPIN_DUTY_FULL)
+#define FULL      ((int32_t)WPIN_DUTY_FULL)
 
 wpin_status wpin_button_init(wpin_button *button, const wpin_button_config *config) {
     if (button == NULL || config == NULL) {

@@ -95,7 +95,38 @@ static bool stop_done(const wpin_motor *motor, wpin_track *track, uint32_t dt_us
     return time_over(track, dt_us);
 }
 
-static bool is_done(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
+static uint32_t current_of(const wpin_motor *motor) {
+    int32_t ma = motor->guard.current_ma;
+    return (uint32_t)(ma < 0 ? -ma : ma);
+}
+
+static bool has_come(const wpin_sequence *sequence, const wpin_step *step) {
+    const wpin_sequence_config *config = sequence->config;
+    switch ((wpin_event)step->value) {
+    case WPIN_EVENT_RESTING: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_READY;
+    case WPIN_EVENT_STEADY: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING;
+    case WPIN_EVENT_CURRENT_ABOVE: return current_of(motor_of(sequence, step)) > step->ramp_us;
+    case WPIN_EVENT_CURRENT_BELOW: return current_of(motor_of(sequence, step)) < step->ramp_us;
+    case WPIN_EVENT_INPUT_ON: return config->read_input(config->context, step->motor);
+    case WPIN_EVENT_INPUT_OFF: return !config->read_input(config->context, step->motor);
+    case WPIN_EVENT_COUNT: break;
+    }
+    return false;
+}
+
+/* An event that does not come in its time ends the plan. */
+static bool until_done(wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
+                       uint32_t dt_us) {
+    if (has_come(sequence, step)) {
+        return true;
+    }
+    if (dt_us != 0 && time_over(track, dt_us)) {
+        end_early(sequence, WPIN_FAULT_TIMEOUT, track->step);
+    }
+    return false;
+}
+
+static bool is_done(wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
                     uint32_t dt_us) {
     switch ((wpin_op)step->op) {
     case WPIN_OP_RUN: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING;
@@ -108,6 +139,7 @@ static bool is_done(const wpin_sequence *sequence, wpin_track *track, const wpin
     case WPIN_OP_COAST:
     case WPIN_OP_BRAKE:
     case WPIN_OP_WAIT: return time_over(track, dt_us);
+    case WPIN_OP_UNTIL: return until_done(sequence, track, step, dt_us);
     case WPIN_OP_JOIN: return track->children == 0;
     default: return true;
     }

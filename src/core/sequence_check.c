@@ -24,9 +24,19 @@ bool wpin_op_moves_motor(wpin_op op) {
            op == WPIN_OP_HOLD || op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
 }
 
+static wpin_status check_event(const wpin_sequence_config *config, const wpin_step *step) {
+    if (step->value < 0 || step->value >= WPIN_EVENT_COUNT || step->time_ms == 0) {
+        return WPIN_REFUSED_RANGE;
+    }
+    bool input = step->value == WPIN_EVENT_INPUT_ON || step->value == WPIN_EVENT_INPUT_OFF;
+    bool there = input ? config->read_input != NULL && step->motor < config->input_count
+                       : step->motor < config->motor_count;
+    return there ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+}
+
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
     wpin_op op = (wpin_op)step->op;
-    if (op >= WPIN_OP_COUNT || step->ramp_us > WPIN_RAMP_MAX_US) {
+    if (op >= WPIN_OP_COUNT || (op != WPIN_OP_UNTIL && step->ramp_us > WPIN_RAMP_MAX_US)) {
         return WPIN_REFUSED_RANGE;
     }
     if (wpin_op_moves_motor(op) && step->motor >= config->motor_count) {
@@ -35,6 +45,9 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
     if (op == WPIN_OP_SWITCH &&
         (config->set_switch == NULL || step->motor >= config->switch_count)) {
         return WPIN_REFUSED_ARGUMENT;
+    }
+    if (op == WPIN_OP_UNTIL) {
+        return check_event(config, step);
     }
     bool runs = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE;
     if (runs &&

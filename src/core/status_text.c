@@ -46,6 +46,8 @@ static const entry entries[WPIN_STATUS_COUNT] = {
           "Check the pins and the port, then open the motor again."),
     ENTRY(WPIN_FAULT_EXTERNAL, "The motor was tripped from outside.",
           "Find what tripped it, then clear the fault."),
+    ENTRY(WPIN_FAULT_TIMEOUT, "What the plan waited for did not come in time.",
+          "Look for what keeps it away, or allow more time."),
 };
 
 static const entry unknown = {"WPIN_UNKNOWN", "An unknown status.", "Report it."};

@@ -105,6 +105,9 @@ wpin_sim *wpin_board_build(const wpin_rig *rig) {
     for (size_t i = 0; built && i < rig->load_count; i++) {
         built = build_load(sim, &rig->loads[i]);
     }
+    for (size_t i = 0; built && i < rig->input_count; i++) {
+        built = wpin_sim_wire_button(sim, (wpin_pin)rig->inputs[i].pin, rig->inputs[i].bounce);
+    }
     if (!built) {
         wpin_sim_free(sim);
         return NULL;

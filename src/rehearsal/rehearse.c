@@ -66,7 +66,32 @@ static void write_row(wpin_run *run) {
 
 static wpin_status set_switch(void *context, uint8_t number, bool on) {
     wpin_run *run = context;
-    return wpin_sim_switch(run->sim, number, on) ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+    size_t supplies = run->rig->supply_count;
+    bool done =
+        number < supplies
+            ? wpin_sim_switch(run->sim, number, on)
+            : wpin_sim_press(run->sim, (wpin_pin)run->rig->inputs[number - supplies].pin, on);
+    return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+}
+
+static bool read_input(void *context, uint8_t number) {
+    return ((wpin_run *)context)->buttons[number].held;
+}
+
+static void open_buttons(wpin_run *run) {
+    for (size_t i = 0; i < run->rig->input_count; i++) {
+        wpin_button_config config = {.debounce_us =
+                                         (uint32_t)llround(run->rig->inputs[i].debounce * 1e6),
+                                     .active_low = true};
+        wpin_button_init(&run->buttons[i], &config);
+    }
+}
+
+static void update_buttons(wpin_run *run) {
+    for (size_t i = 0; i < run->rig->input_count; i++) {
+        bool level = run->port.read(run->sim, (wpin_pin)run->rig->inputs[i].pin);
+        wpin_button_update(&run->buttons[i], level, run->port.now(run->sim));
+    }
 }
 
 static bool allocate(wpin_run *run) {
@@ -75,6 +100,7 @@ static bool allocate(wpin_run *run) {
     run->report = report;
     run->bound = calloc(loads, sizeof *run->bound);
     run->motors = calloc(loads, sizeof *run->motors);
+    run->buttons = calloc(run->rig->input_count + 1, sizeof *run->buttons);
     run->motor_list = calloc(loads, sizeof(wpin_motor *));
     run->tracks = calloc(tracks, sizeof *run->tracks);
     run->last = calloc(loads, sizeof *run->last);
@@ -88,9 +114,10 @@ static bool allocate(wpin_run *run) {
         report->rpm_peak = calloc(loads, sizeof *report->rpm_peak);
     }
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
-           run->tracks != NULL && run->last != NULL && run->for_trace != NULL &&
-           run->samples != NULL && run->open_step != NULL && run->rounds != NULL &&
-           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL;
+           run->buttons != NULL && run->tracks != NULL && run->last != NULL &&
+           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
+           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
+           report->rpm_peak != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -98,6 +125,7 @@ static void release(wpin_run *run) {
     free(run->bound);
     free(run->motors);
     free(run->motor_list);
+    free(run->buttons);
     free(run->tracks);
     free(run->last);
     free(run->for_trace);
@@ -141,6 +169,7 @@ static void await_ready(wpin_run *run, int64_t tick) {
         for (size_t i = 0; i < run->rig->load_count; i++) {
             wpin_motor_tick(&run->motors[i]);
         }
+        update_buttons(run);
         wpin_sim_advance(run->sim, tick);
     }
     read_loads(run);
@@ -153,17 +182,20 @@ static void await_ready(wpin_run *run, int64_t tick) {
 }
 
 static wpin_status start(wpin_run *run) {
-    run->sequence_config = (wpin_sequence_config){.steps = run->plan->steps,
-                                                  .step_count = (uint16_t)run->plan->step_count,
-                                                  .motors = run->motor_list,
-                                                  .motor_count = (uint8_t)run->rig->load_count,
-                                                  .switch_count = (uint8_t)run->rig->supply_count,
-                                                  .track_count = run->plan->track_count,
-                                                  .tracks = run->tracks,
-                                                  .port = &run->port,
-                                                  .context = run,
-                                                  .set_switch = set_switch,
-                                                  .observe = wpin_run_step};
+    run->sequence_config = (wpin_sequence_config){
+        .steps = run->plan->steps,
+        .step_count = (uint16_t)run->plan->step_count,
+        .motors = run->motor_list,
+        .motor_count = (uint8_t)run->rig->load_count,
+        .switch_count = (uint8_t)(run->rig->supply_count + run->rig->input_count),
+        .input_count = (uint8_t)run->rig->input_count,
+        .read_input = read_input,
+        .track_count = run->plan->track_count,
+        .tracks = run->tracks,
+        .port = &run->port,
+        .context = run,
+        .set_switch = set_switch,
+        .observe = wpin_run_step};
     return wpin_sequence_start(&run->sequence, &run->sequence_config);
 }
 
@@ -204,6 +236,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
     while (was_running || wpin_sequence_busy(&run->sequence)) {
         int64_t now = wpin_sim_time(run->sim);
         if (now >= next_tick) {
+            update_buttons(run);
             wpin_sequence_tick(&run->sequence);
             watch_outside(run);
             was_running = run->sequence.running;
@@ -278,6 +311,7 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
     if (status != WPIN_OK) {
         return status;
     }
+    open_buttons(run);
     await_ready(run, tick);
     if (!open_vcd(run)) {
         snprintf(why, size, "%s: can't be written: %s", run->options->vcd_path, strerror(errno));

@@ -18,6 +18,7 @@ typedef struct wpin_run {
     wpin_port port;
     wpin_bound_load *bound;
     wpin_motor *motors;
+    wpin_button *buttons; /* one an input of the rig */
     wpin_motor **motor_list;
     wpin_track *tracks;
     wpin_sequence_config sequence_config;

@@ -10,15 +10,14 @@ static double fraction(wpin_duty duty) {
 static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     const wpin_step *s = &run->plan->steps[step];
     wpin_op op = (wpin_op)s->op;
+    bool ramps = op == WPIN_OP_RUN || (op == WPIN_OP_STOP && s->ramp_us != 0);
     wpin_step_result r = {.line = run->plan->sources[step].line,
                           .text = run->plan->sources[step].text,
                           .op = op,
                           .load = wpin_op_moves_motor(op) ? s->motor : -1,
                           .round = ++run->rounds[step],
                           .at = wpin_run_time(run),
-                          .asked_seconds = op == WPIN_OP_RUN || s->ramp_us != 0
-                                               ? s->ramp_us * 1e-6
-                                               : s->time_ms * 1e-3};
+                          .asked_seconds = ramps ? s->ramp_us * 1e-6 : s->time_ms * 1e-3};
     if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR) {
         r.asked_duty = fraction(s->value);
     } else if (op == WPIN_OP_HOLD) {

@@ -158,6 +158,10 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     }
     if (!step->done) {
         bool by_hand = run->report->interrupted;
+        if (step->op == WPIN_OP_UNTIL && run->sequence.result == WPIN_FAULT_TIMEOUT) {
+            rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
+            return;
+        }
         rule(step, by_hand ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
              by_hand ? " by you" : "");
         return;

@@ -9,7 +9,7 @@
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
-/* ---- supplies, waits, blocks ---- */
+/* ---- supplies, waits, hands, blocks ---- */
 
 static void read_supply(wpin_plan_reader *r, size_t supply) {
     bool on = wpin_words_take(&r->line, "on");
@@ -25,11 +25,99 @@ static void read_supply(wpin_plan_reader *r, size_t supply) {
     }
 }
 
+/* at most TIME, to the end of the line. */
+static bool take_at_most(wpin_plan_reader *r, double *seconds) {
+    if (!wpin_words_take(&r->line, "at") || !wpin_words_take(&r->line, "most")) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "no wait without an end: expected 'at most' and a time, e.g. 'at most 5s'");
+        return false;
+    }
+    return wpin_words_take_time(&r->line, WPIN_HOLD_MAX, seconds) && wpin_words_no_more(&r->line);
+}
+
+static void add_until(wpin_plan_reader *r, size_t number, wpin_event event, double amps) {
+    double seconds;
+    if (take_at_most(r, &seconds)) {
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_UNTIL,
+                                         .motor = (uint8_t)number,
+                                         .value = (int16_t)event,
+                                         .ramp_us = (uint32_t)llround(amps * 1e3),
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds);
+    }
+}
+
+static void until_current(wpin_plan_reader *r, size_t load, wpin_event event) {
+    double amps;
+    const wpin_rig_load *l = &r->rig->loads[load];
+    if (l->limits.trip_input < 0) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "the current of '%s' is not sensed; give it a current-trip in the rig",
+                       l->name);
+    } else if (wpin_words_take_quantity(&r->line, WPIN_CURRENT, "a current, e.g. 2A", &amps)) {
+        add_until(r, load, event, amps);
+    }
+}
+
+/* LOAD resting|steady|above CURRENT|below CURRENT, or INPUT pressed|released; at most TIME. */
+static void read_until(wpin_plan_reader *r) {
+    static const char *const events[] = {"resting", "steady", "above", "below"};
+    static const char *const states[] = {"pressed", "released"};
+    const wpin_word *w = wpin_words_peek(&r->line);
+    int load = w == NULL ? -1 : wpin_rig_find_load(r->rig, w->text);
+    int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
+    if (load < 0 && input < 0) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "wait until what? expected a load or an input of the rig");
+        return;
+    }
+    r->line.at++;
+    const char *const *known = load >= 0 ? events : states;
+    int count = load >= 0 ? 4 : 2, found = 0;
+    unsigned column = wpin_words_column(&r->line);
+    const wpin_word *event = wpin_words_peek(&r->line);
+    while (found < count && !wpin_words_take(&r->line, known[found])) {
+        found++;
+    }
+    if (found == count) {
+        wpin_plan_say_unknown(r, column, "event", event != NULL ? event->text : "", known,
+                              (size_t)count);
+    } else if (input >= 0) {
+        add_until(r, (size_t)input, found == 0 ? WPIN_EVENT_INPUT_ON : WPIN_EVENT_INPUT_OFF, 0);
+    } else if (found >= 2) {
+        until_current(r, (size_t)load, (wpin_event)found);
+    } else {
+        add_until(r, (size_t)load, (wpin_event)found, 0);
+    }
+}
+
 static void read_wait(wpin_plan_reader *r) {
     double seconds;
-    if (wpin_words_take_time(&r->line, WPIN_HOLD_MAX, &seconds) && wpin_words_no_more(&r->line)) {
+    if (wpin_words_take(&r->line, "until")) {
+        read_until(r);
+    } else if (wpin_words_take_time(&r->line, WPIN_HOLD_MAX, &seconds) &&
+               wpin_words_no_more(&r->line)) {
         wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_WAIT, .time_ms = wpin_to_ms(seconds)},
                              seconds);
+    }
+}
+
+/* What the simulated hand does to a button: INPUT press|release. */
+static void read_hand(wpin_plan_reader *r, size_t input) {
+    bool press = wpin_words_take(&r->line, "press");
+    if (!press && !wpin_words_take(&r->line, "release")) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "'%s' is an input; expected 'press' or 'release' (the simulated hand)",
+                       r->rig->inputs[input].name);
+        return;
+    }
+    if (wpin_words_no_more(&r->line)) {
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_SWITCH,
+                                         .motor = (uint8_t)(r->rig->supply_count + input),
+                                         .value = press},
+                             0);
     }
 }
 
@@ -119,7 +207,8 @@ static const struct {
 static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
     size_t count = 0;
     const char **known =
-        calloc(r->rig->load_count + r->rig->supply_count + COUNT(blocks), sizeof *known);
+        calloc(r->rig->load_count + r->rig->supply_count + r->rig->input_count + COUNT(blocks),
+               sizeof *known);
     if (known == NULL) {
         return;
     }
@@ -128,6 +217,9 @@ static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
     }
     for (size_t i = 0; i < r->rig->supply_count; i++) {
         known[count++] = r->rig->supplies[i].name;
+    }
+    for (size_t i = 0; i < r->rig->input_count; i++) {
+        known[count++] = r->rig->inputs[i].name;
     }
     for (size_t i = 0; i < COUNT(blocks); i++) {
         known[count++] = blocks[i].word;
@@ -151,8 +243,11 @@ static void read_line(wpin_plan_reader *r) {
         wpin_flow_top(&r->flow)->track++; /* a line of its own is a track of its own */
     }
     int load = wpin_rig_find_load(r->rig, w->text), supply = wpin_rig_find_supply(r->rig, w->text);
+    int input = wpin_rig_find_input(r->rig, w->text);
     r->line.at++;
-    if (load >= 0) {
+    if (input >= 0) {
+        read_hand(r, (size_t)input);
+    } else if (load >= 0) {
         wpin_plan_read_verb(r, (size_t)load);
     } else if (supply >= 0) {
         read_supply(r, (size_t)supply);
@@ -187,6 +282,11 @@ static wpin_moment no_time(void *context) {
     return 0;
 }
 
+static bool no_input(void *context, uint8_t number) {
+    (void)context, (void)number;
+    return false;
+}
+
 static wpin_status no_switch(void *context, uint8_t number, bool on) {
     (void)context, (void)number, (void)on;
     return WPIN_OK;
@@ -201,7 +301,10 @@ static void count_tracks(wpin_plan_reader *r) {
                                    .step_count = (uint16_t)r->plan->step_count,
                                    .motors = motors,
                                    .motor_count = (uint8_t)r->rig->load_count,
-                                   .switch_count = (uint8_t)r->rig->supply_count,
+                                   .switch_count =
+                                       (uint8_t)(r->rig->supply_count + r->rig->input_count),
+                                   .input_count = (uint8_t)r->rig->input_count,
+                                   .read_input = no_input,
                                    .tracks = tracks,
                                    .port = &port,
                                    .set_switch = no_switch};

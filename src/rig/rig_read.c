@@ -7,9 +7,10 @@
 #include <string.h>
 #include <strings.h>
 
-enum { TOP_RIG, TOP_CONTROLLER, TOP_SUPPLIES, TOP_LOADS, TOP_COUNT };
+enum { TOP_RIG, TOP_CONTROLLER, TOP_SUPPLIES, TOP_INPUTS, TOP_LOADS, TOP_COUNT };
 static const wpin_field top_fields[] = {NODE("rig", true), NODE("controller", false),
-                                        NODE("supplies", true), NODE("loads", true)};
+                                        NODE("supplies", true), NODE("inputs", false),
+                                        NODE("loads", true)};
 
 static const wpin_field controller_fields[] = {
     QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
@@ -38,6 +39,15 @@ int wpin_rig_find_load(const wpin_rig *rig, const char *name) {
     return -1;
 }
 
+int wpin_rig_find_input(const wpin_rig *rig, const char *name) {
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (strcasecmp(rig->inputs[i].name, name) == 0) {
+            return (int)i;
+        }
+    }
+    return -1;
+}
+
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->supply_count; i++) {
         if (strcasecmp(rig->supplies[i].name, name) == 0) {
@@ -53,6 +63,7 @@ void wpin_rig_free(wpin_rig *rig) {
             free(rig->loads[i].own);
         }
         free(rig->supplies);
+        free(rig->inputs);
         free(rig->loads);
         free(rig);
     }
@@ -60,7 +71,7 @@ void wpin_rig_free(wpin_rig *rig) {
 
 /* Words the plan language keeps for itself. */
 static bool reserved(const char *name) {
-    static const char *const words[] = {"wait", "repeat", "parallel", "track", "end"};
+    static const char *const words[] = {"wait", "repeat", "parallel", "track", "end", "until"};
     for (size_t i = 0; i < COUNT(words); i++) {
         if (strcasecmp(words[i], name) == 0) {
             return true;
@@ -91,11 +102,15 @@ bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t 
         return false;
     }
     int load = wpin_rig_find_load(rig, name), supply = wpin_rig_find_supply(rig, name);
-    if (load >= 0 || supply >= 0) {
+    int input = wpin_rig_find_input(rig, name);
+    if (load >= 0 || supply >= 0 || input >= 0) {
+        const char *what = load >= 0 ? "load" : (supply >= 0 ? "supply" : "input");
+        unsigned line = load >= 0     ? rig->loads[load].line
+                        : supply >= 0 ? rig->supplies[supply].line
+                                      : rig->inputs[input].line;
         wpin_say_at(reader, key,
                     "the name '%s' is taken by the %s on line %u; choose another, e.g. '%s-2'",
-                    name, load >= 0 ? "load" : "supply",
-                    load >= 0 ? rig->loads[load].line : rig->supplies[supply].line, name);
+                    name, what, line, name);
         return false;
     }
     snprintf(to, WPIN_NAME_MAX + 1, "%s", name);
@@ -115,6 +130,29 @@ static void read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *k
     if (all != NULL) {
         rig->supplies = all;
         all[rig->supply_count++] = supply;
+    }
+}
+
+static const wpin_field input_fields[] = {
+    QUANTITY("pin", wpin_rig_input, pin, true, WPIN_NUMBER, 0, 255),
+    QUANTITY("debounce", wpin_rig_input, debounce, false, WPIN_TIME, 1e-6, 1),
+    QUANTITY("bounce", wpin_rig_input, bounce, false, WPIN_TIME, 0, 0.1),
+};
+
+static void read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                       yaml_node_t *node) {
+    wpin_rig_input input = {
+        .line = (unsigned)key->start_mark.line + 1, .debounce = 20e-3, .bounce = 5e-3};
+    if (!wpin_take_name(reader, rig, key, name, input.name)) {
+        return;
+    }
+    char what[64];
+    snprintf(what, sizeof what, "input '%s'", input.name);
+    wpin_read_map(reader, node, what, input_fields, COUNT(input_fields), &input, NULL);
+    wpin_rig_input *all = realloc(rig->inputs, (rig->input_count + 1) * sizeof *all);
+    if (all != NULL) {
+        rig->inputs = all;
+        all[rig->input_count++] = input;
     }
 }
 
@@ -153,6 +191,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_SUPPLIES] != NULL) {
         read_all(reader, rig, nodes[TOP_SUPPLIES], "supplies", read_supply);
+    }
+    if (nodes[TOP_INPUTS] != NULL) {
+        read_all(reader, rig, nodes[TOP_INPUTS], "inputs", read_input);
     }
     if (nodes[TOP_LOADS] != NULL) {
         read_all(reader, rig, nodes[TOP_LOADS], "loads", wpin_read_load);

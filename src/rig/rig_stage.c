@@ -77,6 +77,13 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
                             load->kind->lines[j], load->kind->lines[i]);
             }
         }
+        for (size_t n = 0; n < rig->input_count; n++) {
+            if (rig->inputs[n].pin == load->pins[i]) {
+                wpin_say_at(reader, node, "pin %u for '%s' of '%s' is taken: input '%s' (line %u)",
+                            load->pins[i], load->kind->lines[i], load->name, rig->inputs[n].name,
+                            rig->inputs[n].line);
+            }
+        }
         for (size_t l = 0; l < rig->load_count; l++) {
             const wpin_rig_load *other = &rig->loads[l];
             for (unsigned j = 0; other->kind != NULL && j < other->kind->table->line_count; j++) {

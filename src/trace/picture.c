@@ -10,20 +10,20 @@
 #include <strings.h>
 #include <unistd.h>
 
-#define PICTURE_LOADS 3
-#define LOAD_COLUMNS  9
+#define LOAD_COLUMNS 9
 
 /* What the axes have to reach, from the trace itself. */
 typedef struct span {
     char name[WPIN_NAME_MAX + 1];
     double volts, amps, rpm; /* largest size */
     bool negative;           /* anything below zero */
+    size_t column;           /* of the load in the trace, from 0 */
 } span;
 
 typedef struct trace_file {
-    size_t loads, rows;
+    size_t loads, rows, shown;
     double end;
-    span spans[PICTURE_LOADS];
+    span spans[WPIN_PICTURE_LOADS];
 } trace_file;
 
 static void grow(double *largest, bool *negative, double value) {
@@ -31,7 +31,23 @@ static void grow(double *largest, bool *negative, double value) {
     *negative = *negative || value < 0;
 }
 
-static bool read_header(trace_file *trace, char *header, char *why, size_t size) {
+/* Whether a load of the trace is to be shown; the place it then has. */
+static void take_load(trace_file *trace, const char *name, const wpin_picture_loads *loads) {
+    size_t place = trace->shown;
+    bool wanted = loads->count == 0 && place < WPIN_PICTURE_LOADS;
+    for (size_t i = 0; i < loads->count; i++) {
+        wanted = wanted || strcasecmp(loads->names[i], name) == 0;
+    }
+    if (wanted && place < WPIN_PICTURE_LOADS) {
+        snprintf(trace->spans[place].name, WPIN_NAME_MAX + 1, "%s", name);
+        trace->spans[place].column = trace->loads;
+        trace->shown++;
+    }
+    trace->loads++;
+}
+
+static bool read_header(trace_file *trace, char *header, const wpin_picture_loads *loads, char *why,
+                        size_t size) {
     static const char ending[] = "_asked_percent";
     bool first = true;
     char *saved = NULL;
@@ -44,10 +60,7 @@ static bool read_header(trace_file *trace, char *header, char *why, size_t size)
         char *found = strstr(word, ending);
         if (found != NULL && found[sizeof ending - 1] == '\0') {
             *found = '\0';
-            if (trace->loads < PICTURE_LOADS) {
-                snprintf(trace->spans[trace->loads].name, WPIN_NAME_MAX + 1, "%s", word);
-            }
-            trace->loads++;
+            take_load(trace, word, loads);
         }
     }
     if (trace->loads == 0) {
@@ -55,7 +68,20 @@ static bool read_header(trace_file *trace, char *header, char *why, size_t size)
                  "1:1: this is no trace; expected a header with time_s and, for each "
                  "load, NAME_asked_percent (as 'windpin run --trace' writes it)");
     }
-    return trace->loads != 0;
+    if (trace->loads != 0 && trace->shown == 0) {
+        snprintf(why, size, "1:1: none of the loads asked for is in this trace");
+    }
+    return trace->shown != 0;
+}
+
+/* What is gathered of the trace's nth load, NULL if it is not shown. */
+static span *span_of(trace_file *trace, size_t column) {
+    for (size_t i = 0; i < trace->shown; i++) {
+        if (trace->spans[i].column == column) {
+            return &trace->spans[i];
+        }
+    }
+    return NULL;
 }
 
 static bool read_row(trace_file *trace, const char *row, char *why, size_t size) {
@@ -73,8 +99,8 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
             }
         }
         rest += strcspn(rest + 1, ",\r\n") + 1; /* the phase is a word */
-        if (i < PICTURE_LOADS) {
-            span *s = &trace->spans[i];
+        span *s = span_of(trace, i);
+        if (s != NULL) {
             grow(&s->volts, &s->negative, v[2]);
             grow(&s->volts, &s->negative, v[7]);
             grow(&s->amps, &s->negative, v[4]);
@@ -86,7 +112,8 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
     return true;
 }
 
-static bool read_trace(trace_file *trace, const char *path, char *why, size_t size) {
+static bool read_trace(trace_file *trace, const char *path, const wpin_picture_loads *loads,
+                       char *why, size_t size) {
     FILE *file = fopen(path, "r");
     char *line = NULL;
     size_t room = 0;
@@ -98,7 +125,7 @@ static bool read_trace(trace_file *trace, const char *path, char *why, size_t si
     if (!good) {
         snprintf(why, size, "is empty; expected a trace");
     }
-    good = good && read_header(trace, line, why, size);
+    good = good && read_header(trace, line, loads, why, size);
     while (good && getline(&line, &room, file) >= 0) {
         good = read_row(trace, line, why, size);
     }
@@ -131,14 +158,15 @@ static void put_range(FILE *to, double largest, bool negative) {
 
 static void put_load(FILE *to, const trace_file *trace, size_t load) {
     const span *s = &trace->spans[load];
-    int c = (int)(load * LOAD_COLUMNS) + 2;
+    int c = (int)(s->column * LOAD_COLUMNS) + 2;
     fprintf(to, "set xrange [0:%g]\nset format x ''\nunset xlabel\n", trace->end);
-    fprintf(to, "set title '%s' font ',13' offset 0,-0.5\nset ylabel 'duty (%%)'\n", s->name);
+    fprintf(to, "set label 1 '%s' at graph 0,1.13 left font ',13'\nset ylabel 'duty (%%)'\n",
+            s->name);
     put_range(to, 100, s->negative);
     fprintf(to,
-            "plot file using 1:%d with lines lc rgb '#8fa8c8' lw 4 title 'asked (target)', "
+            "plot file using 1:%d with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
             "'' using 1:%d with lines lc rgb '#1d3557' lw 1.5 title 'on the pins'\n"
-            "set title ' '\nset ylabel 'motor volts (V)'\n",
+            "unset label 1\nset ylabel 'motor volts (V)'\n",
             c, c + 1);
     put_range(to, s->volts, s->negative);
     fprintf(to,
@@ -148,8 +176,8 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
             c + 7, c + 2);
     put_range(to, s->amps, s->negative);
     fprintf(to,
-            "plot file using 1:%d:%d with filledcurves lc rgb '#f3c9a5' title 'lowest to "
-            "highest', '' using 1:%d with lines lc rgb '#b5541c' lw 1.5 title 'mean'\n"
+            "plot file using 1:%d:%d with filledcurves lc rgb '#f3c9a5' title 'range', '' using "
+            "1:%d with lines lc rgb '#b5541c' lw 1.5 title 'mean'\n"
             "set ylabel 'output (rpm)'\nset format x '%%g'\nset xlabel 'time (s)'\n",
             c + 4, c + 5, c + 3);
     put_range(to, s->rpm, s->negative);
@@ -159,7 +187,7 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
 
 static void put_script(FILE *to, const trace_file *trace, const char *csv, const char *picture,
                        bool svg) {
-    size_t shown = trace->loads < PICTURE_LOADS ? trace->loads : PICTURE_LOADS;
+    size_t shown = trace->shown;
     fprintf(to, "%s\n",
             svg ? "set terminal svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'"
                 : "set terminal pngcairo size 1280,800 font 'DejaVu Sans,10' background '#ffffff'");
@@ -186,7 +214,8 @@ static bool ends_with(const char *text, const char *ending) {
     return n > m && strcasecmp(text + n - m, ending) == 0;
 }
 
-bool wpin_picture(const char *csv_path, const char *picture_path, char *why, size_t why_size) {
+bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_picture_loads *loads,
+                  char *why, size_t why_size) {
     bool svg = ends_with(picture_path, ".svg");
     if (!svg && !ends_with(picture_path, ".png")) {
         snprintf(why, why_size, "'%s': expected a name ending in .png or .svg", picture_path);
@@ -194,7 +223,7 @@ bool wpin_picture(const char *csv_path, const char *picture_path, char *why, siz
     }
     trace_file trace = {0};
     char reason[300];
-    if (!read_trace(&trace, csv_path, reason, sizeof reason)) {
+    if (!read_trace(&trace, csv_path, loads, reason, sizeof reason)) {
         snprintf(why, why_size, "%s:%s%s", csv_path,
                  reason[0] >= '0' && reason[0] <= '9' ? "" : " ", reason);
         return false;
@@ -220,6 +249,11 @@ bool wpin_picture(const char *csv_path, const char *picture_path, char *why, siz
                  "room on the disk?",
                  picture_path);
         return false;
+    }
+    why[0] = '\0';
+    if (loads->count == 0 && trace.loads > trace.shown) {
+        snprintf(why, why_size, "%s shows the first %zu of %zu loads", picture_path, trace.shown,
+                 trace.loads);
     }
     return true;
 }
