@@ -331,6 +331,80 @@ START_TEST(stages_are_printed_in_plain_words) {
 }
 END_TEST
 
+#define HOUSE TEST_SOURCE "/demo/honey-house.yaml"
+
+/* Each fault by the command line, with what the run must say and return. */
+START_TEST(each_fault_shows_as_it_would_on_the_bench) {
+    static const struct {
+        const char *fault, *words;
+        int status;
+    } rows[] = {
+        {"main dead", "not moving", 1},
+        {"main weak", "highest current", 0},
+        {"pump stalled", "not moving: stalled at 4.56 A", 1},
+        {"pump wire-off pwm", "not moving: no current flows", 1},
+        {"pump wire-off brake", "still running down", 0},
+        {"pump wires-swapped", "not moving: no current flows", 1},
+        {"pump motor-wire-off", "not moving: no current flows", 1},
+        {"pump motor-swapped", "turning the wrong way", 1},
+        {"pump no-ground", "not moving: no current flows", 1},
+        {"pump diode-reversed", "short: a free-wheel diode lies the wrong way round", 1},
+    };
+    const char *plan = write_file("fault.plan", "main on\npump ramp 70%\npump hold 2s\n"
+                                                "pump brake for 50ms\npump rest 1s\n");
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool(rows[i].status, SAYS(rows[i].words), "run %s %s --fault '%s'", RIG, plan,
+             rows[i].fault);
+    }
+    tool(0, SAYS("5 steps: 5 as asked"), "run %s %s", RIG, plan);
+    tool(2, SAYS("unknown fault 'staled' of 'pump' (did you mean 'stalled'?)"),
+         "run %s %s --fault 'pump staled'", RIG, plan);
+    tool(2, SAYS("'pump' has no line 'pmw' (did you mean 'pwm'?)"),
+         "run %s %s --fault 'pump wire-off pmw'", RIG, plan);
+    tool(2, SAYS("'drum' is no load, supply or input"), "run %s %s --fault 'drum stalled'", RIG,
+         plan);
+    const char *mended = write_file("mend.plan", "main on\npump ramp 50%\nfault pump stalled\n"
+                                                 "wait 500ms\nmend pump stalled\npump hold 2s\n"
+                                                 "pump stop\n");
+    tool(0, SAYS("mend pump stalled", "7 steps: 7 as asked"), "run %s %s", RIG, mended);
+    tool(1, SAYS("not moving: stalled"), "run %s %s",
+         changed_rig("supplies:", "faults: [pump stalled]\nsupplies:"),
+         write_file("low.plan", "main on\npump ramp 50%\npump hold 1s\npump stop\n"));
+}
+END_TEST
+
+START_TEST(the_honey_house_runs_and_waits_for_its_button) {
+    const char *house = TEST_SOURCE "/demo/honey-house.plan";
+    tool(0,
+         SAYS("wait until start pressed", "ventilator: relay, on and off only",
+              "24 steps: 23 as asked, 1 with a remark"),
+         "run %s %s", HOUSE, house);
+    const char *deaf = write_file("deaf.plan", "main on\nfan ramp 50%\n"
+                                               "wait until start pressed at most 300ms\n"
+                                               "fan stop\n");
+    tool(1, SAYS("did not come in time; the plan was ended", "WPIN_FAULT_TIMEOUT"), "run %s %s",
+         HOUSE, deaf);
+    tool(1, SAYS("did not come in time"), /* held since power-up: it starts nothing */
+         "run %s %s --fault 'start stuck'", HOUSE, deaf);
+    const char *current =
+        write_file("current.plan", "main on\npump ramp 60% in 2s\n"
+                                   "wait until pump below 2A at most 1s\n"
+                                   "pump stop\nwait until pump resting at most 3s\n");
+    tool(0, SAYS("5 steps: 5 as asked"), "run %s %s", HOUSE, current);
+    const struct {
+        const char *plan, *words;
+    } rows[] = {{"wait until start pressed\n", "no wait without an end: expected 'at most'"},
+                {"wait until start prest at most 1s\n", "unknown event 'prest'"},
+                {"wait until fan above 2A at most 1s\n", "the current of 'fan' is not sensed"},
+                {"wait until noon at most 1s\n", "expected a load or an input of the rig"},
+                {"start push\n", "expected 'press' or 'release'"},
+                {"gate ramp 50%\ngate stop\n", "does not get 'gate' moving; expected 65 %"}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool(2, SAYS(rows[i].words), "run %s %s", HOUSE, write_file("w.plan", rows[i].plan));
+    }
+}
+END_TEST
+
 START_TEST(help_shows_an_example_that_works) {
     static const char *const commands[] = {"run", "plot", "rig", "demo", "find", "tell", "stage"};
     tool(0, SAYS("windpin " WPIN_VERSION), "--version");
@@ -389,6 +463,8 @@ int main(void) {
     tcase_add_test(tests, the_start_duty_is_found_stored_and_used);
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
+    tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
+    tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, help_shows_an_example_that_works);
     tcase_add_test(tests, the_examples_run);
     suite_add_tcase(suite, tests);

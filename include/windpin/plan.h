@@ -23,6 +23,8 @@ typedef struct wpin_plan {
     wpin_step *steps;
     wpin_plan_source *sources; /**< One for each step. */
     size_t step_count;
+    wpin_injection *faults; /**< Faults its lines put in; switches from supplies + inputs on. */
+    size_t fault_count;
     uint8_t track_count; /**< Tracks it needs at once. */
     double seconds;      /**< How long it takes by the ramps and times in it. */
 } wpin_plan;

@@ -68,7 +68,9 @@ typedef struct wpin_report {
 
 /** How to run. All zero is a plain run. */
 typedef struct wpin_rehearsal_options {
-    bool supplies_on;                /**< Every supply on before the plan begins. */
+    bool supplies_on;             /**< Every supply on before the plan begins. */
+    const wpin_injection *faults; /**< Put in from the start, besides those of the rig. */
+    size_t fault_count;
     double sample_seconds;           /**< Trace interval; 0: 1 ms. */
     wpin_csv *csv;                   /**< Trace to write, or NULL. */
     const char *vcd_path;            /**< VCD file to write, or NULL. */

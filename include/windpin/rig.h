@@ -93,6 +93,12 @@ typedef struct wpin_rig_input {
     double pin, debounce, bounce; /**< Pin number; s; s (simulated contact). */
 } wpin_rig_input;
 
+/** A fault to be put into the simulated board. */
+typedef struct wpin_injection {
+    wpin_sim_fault fault;
+    int number, detail; /**< As wpin_sim_inject takes them. */
+} wpin_injection;
+
 /** A rig. */
 typedef struct wpin_rig {
     char name[64];
@@ -103,6 +109,8 @@ typedef struct wpin_rig {
     size_t load_count;
     wpin_rig_input *inputs;
     size_t input_count;
+    wpin_injection *faults; /**< Put in from the start. */
+    size_t fault_count;
 } wpin_rig;
 
 /** Reads and checks a rig file. NULL with at least one message when anything is wrong.
@@ -116,6 +124,9 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Number of the load or supply of this name without regard to case, or -1. */
 int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** Reads "NAME FAULT" or "LOAD wire-off LINE", e.g. "pump stalled". False with the reason. */
+bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
+                         char *why, size_t why_size);
 /** The same for inputs. */
 int wpin_rig_find_input(const wpin_rig *rig, const char *name);
 

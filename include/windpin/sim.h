@@ -221,6 +221,25 @@ bool wpin_sim_supply_on(const wpin_sim *sim, int supply);
 /** Changes the constant load torque at the output, Nm. */
 bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
 
+/** Faults put into the board on purpose. */
+typedef enum wpin_sim_fault {
+    WPIN_SIM_FAULT_SUPPLY_DEAD,    /**< A supply gives nothing, whatever its switch says. */
+    WPIN_SIM_FAULT_SUPPLY_WEAK,    /**< Ten times its resistance and an ohm more. */
+    WPIN_SIM_FAULT_STALLED,        /**< A motor's shaft is held. */
+    WPIN_SIM_FAULT_WIRE_OFF,       /**< Input `detail` of a bridge hangs in the air. */
+    WPIN_SIM_FAULT_WIRES_SWAPPED,  /**< The first two wired inputs of a bridge change places. */
+    WPIN_SIM_FAULT_MOTOR_WIRE_OFF, /**< A motor's lead is off. */
+    WPIN_SIM_FAULT_MOTOR_SWAPPED,  /**< A motor's leads change places. */
+    WPIN_SIM_FAULT_NO_GROUND,      /**< A bridge has no ground. */
+    WPIN_SIM_FAULT_DIODE_REVERSED, /**< A free-wheel diode lies across the supply. */
+    WPIN_SIM_FAULT_STUCK_BUTTON,   /**< The button on pin `number` stays pressed. */
+    WPIN_SIM_FAULT_COUNT
+} wpin_sim_fault;
+
+/** Puts a fault in (on) or mends it. `number` is the supply, bridge, motor or pin it is about.
+ * False if there is no such. What burnt stays burnt. */
+bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on);
+
 /** What a motor did since the last call; starts the next means. */
 wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);
 /** What burnt so far, oldest first. */

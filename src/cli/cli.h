@@ -19,6 +19,8 @@ int cmd_tell(int argc, char **argv);
 typedef struct cli_run {
     const char *rig_path, *plan_path;
     const char *trace_path, *plot_path, *vcd_path;
+    const char *faults[16];
+    size_t fault_count;
     double sample_seconds;
     bool json, supplies_on, all_rounds;
 } cli_run;

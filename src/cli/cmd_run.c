@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { KEY_TRACE = 256, KEY_PLOT, KEY_VCD, KEY_JSON, KEY_SAMPLE, KEY_POWERED, KEY_ALL };
+enum { KEY_TRACE = 256, KEY_PLOT, KEY_VCD, KEY_JSON, KEY_SAMPLE, KEY_POWERED, KEY_ALL, KEY_FAULT };
 
 static const struct argp_option options[] = {
     {"trace", KEY_TRACE, "FILE.csv", 0, "Write a trace of every load (CSV)", 0},
@@ -12,6 +12,8 @@ static const struct argp_option options[] = {
     {"vcd", KEY_VCD, "FILE.vcd", 0, "Write every edge of the control lines (VCD)", 0},
     {"sample", KEY_SAMPLE, "HZ", 0, "Rows of the trace per second, 1 to 1000000 (1000)", 0},
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on before the plan begins", 0},
+    {"fault", KEY_FAULT, "'NAME WHAT'", 0,
+     "Put a fault in from the start, e.g. 'pump stalled'; may be repeated", 0},
     {"all", KEY_ALL, NULL, 0, "Show every round of a repeat, also those as asked", 0},
     {"json", KEY_JSON, NULL, 0, "Print the result as JSON", 0},
     {0}};
@@ -33,6 +35,12 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_JSON: run->json = true; break;
     case KEY_POWERED: run->supplies_on = true; break;
     case KEY_ALL: run->all_rounds = true; break;
+    case KEY_FAULT:
+        if (run->fault_count == sizeof run->faults / sizeof *run->faults) {
+            argp_error(state, "--fault %s: 16 faults at once are the most", arg);
+        }
+        run->faults[run->fault_count++] = arg;
+        break;
     case KEY_SAMPLE: {
         double hz = strtod(arg, &rest);
         if (rest == arg || *rest != '\0' || !(hz >= 1 && hz <= 1e6)) {

@@ -123,15 +123,29 @@ static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_rep
     }
 }
 
+static bool read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *faults) {
+    char why[400];
+    for (size_t i = 0; i < run->fault_count; i++) {
+        if (!wpin_injection_read(rig, run->faults[i], &faults[i], why, sizeof why)) {
+            cli_complain("--fault '%s': %s", run->faults[i], why);
+            return false;
+        }
+    }
+    return true;
+}
+
 static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
     char why[400];
     wpin_status refused;
     trace_target target = {0};
-    if (!open_trace(run, rig, &target)) {
+    wpin_injection faults[sizeof run->faults / sizeof *run->faults];
+    if (!read_faults(run, rig, faults) || !open_trace(run, rig, &target)) {
         return EXIT_WRONG_INPUT;
     }
     catch_signals();
     wpin_rehearsal_options options = {.supplies_on = run->supplies_on,
+                                      .faults = faults,
+                                      .fault_count = run->fault_count,
                                       .sample_seconds = run->sample_seconds,
                                       .csv = target.csv,
                                       .vcd_path = run->vcd_path,

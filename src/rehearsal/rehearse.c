@@ -64,14 +64,33 @@ static void write_row(wpin_run *run) {
     wpin_csv_row(run->options->csv, wpin_run_time(run), run->samples);
 }
 
+static bool inject(wpin_run *run, const wpin_injection *fault, bool on) {
+    return wpin_sim_inject(run->sim, fault->fault, fault->number, fault->detail, on);
+}
+
+/* Switches of a plan: first the supplies, then the buttons' hands, then the faults. */
 static wpin_status set_switch(void *context, uint8_t number, bool on) {
     wpin_run *run = context;
-    size_t supplies = run->rig->supply_count;
-    bool done =
-        number < supplies
-            ? wpin_sim_switch(run->sim, number, on)
-            : wpin_sim_press(run->sim, (wpin_pin)run->rig->inputs[number - supplies].pin, on);
+    size_t supplies = run->rig->supply_count, hands = supplies + run->rig->input_count;
+    bool done = false;
+    if (number < supplies) {
+        done = wpin_sim_switch(run->sim, number, on);
+    } else if (number < hands) {
+        const wpin_rig_input *input = &run->rig->inputs[number - supplies];
+        done = wpin_sim_press(run->sim, (wpin_pin)input->pin, on);
+    } else if (number - hands < run->plan->fault_count) {
+        done = inject(run, &run->plan->faults[number - hands], on);
+    }
     return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+}
+
+static void inject_all(wpin_run *run) {
+    for (size_t i = 0; i < run->rig->fault_count; i++) {
+        inject(run, &run->rig->faults[i], true);
+    }
+    for (size_t i = 0; i < run->options->fault_count; i++) {
+        inject(run, &run->options->faults[i], true);
+    }
 }
 
 static bool read_input(void *context, uint8_t number) {
@@ -187,7 +206,8 @@ static wpin_status start(wpin_run *run) {
         .step_count = (uint16_t)run->plan->step_count,
         .motors = run->motor_list,
         .motor_count = (uint8_t)run->rig->load_count,
-        .switch_count = (uint8_t)(run->rig->supply_count + run->rig->input_count),
+        .switch_count =
+            (uint8_t)(run->rig->supply_count + run->rig->input_count + run->plan->fault_count),
         .input_count = (uint8_t)run->rig->input_count,
         .read_input = read_input,
         .track_count = run->plan->track_count,
@@ -311,6 +331,7 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
     if (status != WPIN_OK) {
         return status;
     }
+    inject_all(run);
     open_buttons(run);
     await_ready(run, tick);
     if (!open_vcd(run)) {

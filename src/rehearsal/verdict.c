@@ -86,6 +86,10 @@ static void judge_standing(const wpin_run *run, wpin_step_result *step) {
         rule(step, WPIN_VERDICT_BAD,
              "not moving: control wires are on other pins than the "
              "rig's stage says");
+    } else if (step->amps_peak < 1e-3) {
+        rule(step, WPIN_VERDICT_BAD,
+             "not moving: no current flows; a wire off, standby low, no "
+             "ground, or wires on other pins than the rig says");
     } else if (fmax(fabs(step->duty), fabs(step->asked_duty)) < loose) {
         rule(step, WPIN_VERDICT_BAD,
              "not moving: held by friction and load; it breaks loose near %.0f %% duty",

@@ -121,6 +121,41 @@ static void read_hand(wpin_plan_reader *r, size_t input) {
     }
 }
 
+/* fault NAME WHAT puts a fault into the simulated board, mend NAME WHAT takes it out. */
+static void read_injection(wpin_plan_reader *r, bool on) {
+    char text[200] = "", why[400];
+    unsigned column = wpin_words_column(&r->line);
+    wpin_plan *plan = r->plan;
+    for (const wpin_word *w; (w = wpin_words_peek(&r->line)) != NULL; r->line.at++) {
+        size_t used = strlen(text);
+        snprintf(text + used, sizeof text - used, "%s%s", used == 0 ? "" : " ", w->text);
+    }
+    wpin_injection one;
+    if (!wpin_injection_read(r->rig, text, &one, why, sizeof why)) {
+        wpin_words_say(&r->line, column, "%s", why);
+        return;
+    }
+    wpin_injection *all = realloc(plan->faults, (plan->fault_count + 1) * sizeof *all);
+    size_t number = r->rig->supply_count + r->rig->input_count + plan->fault_count;
+    if (all == NULL || number > 250) {
+        plan->faults = all != NULL ? all : plan->faults;
+        wpin_words_say(&r->line, 1, "too many faults in one plan");
+        return;
+    }
+    plan->faults = all;
+    all[plan->fault_count++] = one;
+    wpin_plan_add_action(
+        r, (wpin_step){.op = WPIN_OP_SWITCH, .motor = (uint8_t)number, .value = on}, 0);
+}
+
+static void read_fault(wpin_plan_reader *r) {
+    read_injection(r, true);
+}
+
+static void read_mend(wpin_plan_reader *r) {
+    read_injection(r, false);
+}
+
 static bool open_block(wpin_plan_reader *r, wpin_block_kind kind) {
     bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
     if (kind == WPIN_BLOCK_TRACK && !in_parallel) {
@@ -198,10 +233,8 @@ static void read_end(wpin_plan_reader *r) {
 static const struct {
     const char *word;
     void (*read)(wpin_plan_reader *r);
-} blocks[] = {{"wait", read_wait},
-              {"repeat", read_repeat},
-              {"parallel", read_parallel},
-              {"track", read_track},
+} blocks[] = {{"wait", read_wait},     {"fault", read_fault},       {"mend", read_mend},
+              {"repeat", read_repeat}, {"parallel", read_parallel}, {"track", read_track},
               {"end", read_end}};
 
 static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
@@ -297,17 +330,18 @@ static void count_tracks(wpin_plan_reader *r) {
     wpin_track tracks[1];
     wpin_motor *motors[1] = {NULL};
     wpin_port port = {.now = no_time};
-    wpin_sequence_config config = {.steps = r->plan->steps,
-                                   .step_count = (uint16_t)r->plan->step_count,
-                                   .motors = motors,
-                                   .motor_count = (uint8_t)r->rig->load_count,
-                                   .switch_count =
-                                       (uint8_t)(r->rig->supply_count + r->rig->input_count),
-                                   .input_count = (uint8_t)r->rig->input_count,
-                                   .read_input = no_input,
-                                   .tracks = tracks,
-                                   .port = &port,
-                                   .set_switch = no_switch};
+    wpin_sequence_config config = {
+        .steps = r->plan->steps,
+        .step_count = (uint16_t)r->plan->step_count,
+        .motors = motors,
+        .motor_count = (uint8_t)r->rig->load_count,
+        .switch_count =
+            (uint8_t)(r->rig->supply_count + r->rig->input_count + r->plan->fault_count),
+        .input_count = (uint8_t)r->rig->input_count,
+        .read_input = no_input,
+        .tracks = tracks,
+        .port = &port,
+        .set_switch = no_switch};
     wpin_status status = WPIN_REFUSED_FULL;
     uint16_t step = 0;
     for (uint8_t count = 1; status == WPIN_REFUSED_FULL && count < 250; count++) {
@@ -348,6 +382,7 @@ void wpin_plan_free(wpin_plan *plan) {
         free(plan->sources[i].text);
     }
     free(plan->sources);
+    free(plan->faults);
     free(plan->steps);
     free(plan);
 }

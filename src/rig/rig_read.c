@@ -7,10 +7,10 @@
 #include <string.h>
 #include <strings.h>
 
-enum { TOP_RIG, TOP_CONTROLLER, TOP_SUPPLIES, TOP_INPUTS, TOP_LOADS, TOP_COUNT };
-static const wpin_field top_fields[] = {NODE("rig", true), NODE("controller", false),
+enum { TOP_RIG, TOP_CONTROLLER, TOP_SUPPLIES, TOP_INPUTS, TOP_LOADS, TOP_FAULTS, TOP_COUNT };
+static const wpin_field top_fields[] = {NODE("rig", true),      NODE("controller", false),
                                         NODE("supplies", true), NODE("inputs", false),
-                                        NODE("loads", true)};
+                                        NODE("loads", true),    NODE("faults", false)};
 
 static const wpin_field controller_fields[] = {
     QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
@@ -64,6 +64,7 @@ void wpin_rig_free(wpin_rig *rig) {
         }
         free(rig->supplies);
         free(rig->inputs);
+        free(rig->faults);
         free(rig->loads);
         free(rig);
     }
@@ -71,7 +72,8 @@ void wpin_rig_free(wpin_rig *rig) {
 
 /* Words the plan language keeps for itself. */
 static bool reserved(const char *name) {
-    static const char *const words[] = {"wait", "repeat", "parallel", "track", "end", "until"};
+    static const char *const words[] = {"wait", "repeat", "parallel", "track",
+                                        "end",  "until",  "fault",    "mend"};
     for (size_t i = 0; i < COUNT(words); i++) {
         if (strcasecmp(words[i], name) == 0) {
             return true;
@@ -174,6 +176,33 @@ static void read_all(wpin_reader *reader, wpin_rig *rig, yaml_node_t *map, const
     }
 }
 
+/* A list of faults in words, put in from the start of a rehearsal. */
+static void read_faults(wpin_reader *reader, wpin_rig *rig, yaml_node_t *list) {
+    if (list->type != YAML_SEQUENCE_NODE) {
+        wpin_say_at(reader, list, "faults must be a list, e.g. [pump stalled]");
+        return;
+    }
+    for (const yaml_node_item_t *item = list->data.sequence.items.start;
+         item < list->data.sequence.items.top; item++) {
+        yaml_node_t *node = wpin_node(reader, *item);
+        const char *text = wpin_scalar(reader, node, "a fault, e.g. pump stalled");
+        wpin_injection one;
+        char why[400];
+        if (text == NULL || rig->load_count == 0) {
+            continue;
+        }
+        if (!wpin_injection_read(rig, text, &one, why, sizeof why)) {
+            wpin_say_at(reader, node, "%s", why);
+            continue;
+        }
+        wpin_injection *all = realloc(rig->faults, (rig->fault_count + 1) * sizeof *all);
+        if (all != NULL) {
+            rig->faults = all;
+            all[rig->fault_count++] = one;
+        }
+    }
+}
+
 static void read_top(wpin_reader *reader, wpin_rig *rig) {
     yaml_node_t *root = yaml_document_get_root_node(&reader->document);
     yaml_node_t *nodes[TOP_COUNT];
@@ -197,6 +226,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_LOADS] != NULL) {
         read_all(reader, rig, nodes[TOP_LOADS], "loads", wpin_read_load);
+    }
+    if (nodes[TOP_FAULTS] != NULL && reader->messages->count == 0) {
+        read_faults(reader, rig, nodes[TOP_FAULTS]);
     }
 }
 

@@ -19,7 +19,7 @@ typedef struct wpin_sim_pin {
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     bool output, inverted, burnt;
-    bool button, pressed;
+    bool button, pressed, stuck;
     double bounce;      /* s */
     int64_t pressed_at; /* when the button last changed */
 } wpin_sim_pin;
@@ -32,6 +32,8 @@ typedef struct wpin_supply {
     double over_time; /* above its limit, s */
     int64_t back_at;  /* when it comes back after cutting out, ps */
     bool cut_out;
+    bool dead; /* gives nothing */
+    double sound_resistance;
 } wpin_supply;
 
 /* As many as the inputs of a driver have combinations of levels. */
@@ -63,8 +65,10 @@ typedef struct wpin_bridge {
     int neutral_pulses;
     unsigned levels; /* of its inputs now: bit n is set while input n is high */
     bool burnt;
-    bool alive;    /* has power and is not burnt */
-    bool delicate; /* can be harmed by the order of its inputs */
+    bool alive; /* has power and is not burnt */
+    bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
+    bool cut[WPIN_SIM_INPUTS]; /* wires that are off */
+    bool delicate;             /* can be harmed by the order of its inputs */
 } wpin_bridge;
 
 typedef enum wpin_sensed {

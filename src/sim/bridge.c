@@ -107,7 +107,7 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
 /* With the supply off the driver has no power: legs off. What current is left runs down through
  * the diodes against the voltage the rail still holds. */
 static bool alive(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return !bridge->burnt && wpin_supply_live(&sim->supplies[bridge->supply]);
+    return !bridge->burnt && !bridge->no_ground && wpin_supply_live(&sim->supplies[bridge->supply]);
 }
 
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
@@ -122,8 +122,12 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
             plant->amps = bridge->part.no_diodes ? 0 : plant->amps; /* it went into the arc */
         }
     }
-    plant->leg_a = next.a;
-    plant->leg_b = next.b;
+    if (bridge->motor_off) {
+        next = off;
+        plant->amps = 0;
+    }
+    plant->leg_a = bridge->motor_swapped ? next.b : next.a;
+    plant->leg_b = bridge->motor_swapped ? next.a : next.b;
 }
 
 static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) {
@@ -222,7 +226,7 @@ static void watch_pulses(wpin_bridge *bridge, wpin_plant *plant, const wpin_curs
 static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int input) {
     int pin = bridge->inputs[input];
     wpin_cursor c = {.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER};
-    if (pin != WPIN_SIM_NO_WIRE && !sim->pins[pin].burnt) {
+    if (pin != WPIN_SIM_NO_WIRE && !bridge->cut[input] && !sim->pins[pin].burnt) {
         c = wpin_cursor_at(&sim->pins[pin].wave, sim->now);
     }
     if (c.level == WPIN_FLOAT && bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE) {
@@ -280,6 +284,11 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         inputs[i] = input_at(sim, bridge, i);
     }
     bridge->alive = alive(sim, bridge);
+    if (bridge->alive && bridge->diode_reversed) {
+        burn(bridge);
+        wpin_board_burn(sim, sim->now, bridge->name,
+                        "short: a free-wheel diode lies the wrong way round across the supply");
+    }
     bridge->levels = levels_of(bridge, inputs);
     int64_t at = sim->now;
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {

@@ -25,6 +25,9 @@ bool wpin_button_level(const wpin_sim *sim, wpin_pin pin) {
     const wpin_sim_pin *p = &sim->pins[pin];
     double since = (double)(sim->now - p->pressed_at) / PS_PER_S;
     bool down = p->pressed;
+    if (p->stuck) {
+        return false;
+    }
     if (since < p->bounce) {
         double left = 1 - since / p->bounce;
         down = down != (fmod(left * left * 7.3, 1) > 0.45);

@@ -28,6 +28,10 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->quadratic = m->load_quadratic / (n * n * n * loss);
     plant->torque_hold = m->static_friction + load;
     plant->torque_move = m->dry_friction + load;
+    if (plant->stalled) {
+        plant->torque_hold = HUGE_VAL;
+        plant->speed = 0;
+    }
     double cap = m->inductance / (m->resistance * 4);
     plant->piece_max = (int64_t)(fmin(cap, 100e-6) / PS);
     memset(plant->pieces, 0, sizeof plant->pieces);

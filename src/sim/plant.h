@@ -80,6 +80,7 @@ typedef struct wpin_plant {
     wpin_sums sums;
     double charge;     /* out of the supply since it was last balanced, As */
     double drawn;      /* mean current of the stretch before, A */
+    bool stalled;      /* the shaft is held */
     double over_time;  /* above the bridge's limit, s */
     double over_limit; /* that limit, A */
     double over_peak;  /* highest current while above it, A */

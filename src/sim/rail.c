@@ -11,7 +11,7 @@
 #define BACK_AFTER_PS    1000000000000LL
 
 bool wpin_supply_live(const wpin_supply *supply) {
-    return supply->part.on && !supply->cut_out;
+    return supply->part.on && !supply->cut_out && !supply->dead;
 }
 
 int64_t wpin_rails_window(const wpin_sim *sim) {

@@ -59,7 +59,7 @@ int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
     }
     sim->supplies = all;
     wpin_supply *mine = &all[sim->supply_count];
-    *mine = (wpin_supply){.part = *supply};
+    *mine = (wpin_supply){.part = *supply, .sound_resistance = supply->resistance};
     keep_name(mine->name, sizeof mine->name, supply->name, "supply");
     return sim->supply_count++;
 }

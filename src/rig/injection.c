@@ -1,0 +1,86 @@
+/* Words for faults: which part, what is wrong with it. */
+#define _GNU_SOURCE
+#include "windpin/rig.h"
+#include <stdio.h>
+#include <string.h>
+#include <strings.h>
+
+typedef enum about { ABOUT_SUPPLY, ABOUT_LOAD, ABOUT_INPUT } about;
+
+static const struct {
+    const char *word;
+    about part;
+    wpin_sim_fault fault;
+} faults[] = {
+    {"dead", ABOUT_SUPPLY, WPIN_SIM_FAULT_SUPPLY_DEAD},
+    {"weak", ABOUT_SUPPLY, WPIN_SIM_FAULT_SUPPLY_WEAK},
+    {"stalled", ABOUT_LOAD, WPIN_SIM_FAULT_STALLED},
+    {"wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_WIRE_OFF},
+    {"wires-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_WIRES_SWAPPED},
+    {"motor-wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_WIRE_OFF},
+    {"motor-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_SWAPPED},
+    {"no-ground", ABOUT_LOAD, WPIN_SIM_FAULT_NO_GROUND},
+    {"diode-reversed", ABOUT_LOAD, WPIN_SIM_FAULT_DIODE_REVERSED},
+    {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK_BUTTON},
+};
+
+enum { FAULTS = sizeof faults / sizeof *faults };
+
+static void say_known(char *why, size_t size, const char *name, const char *word, about part) {
+    const char *known[FAULTS];
+    size_t count = 0;
+    char all[300] = "";
+    for (size_t i = 0; i < FAULTS; i++) {
+        if (faults[i].part == part) {
+            size_t used = strlen(all);
+            snprintf(all + used, sizeof all - used, "%s%s", count == 0 ? "" : ", ",
+                     faults[i].word);
+            known[count++] = faults[i].word;
+        }
+    }
+    const char *near = wpin_nearest_word(word, known, count);
+    snprintf(why, size, "unknown fault '%s' of '%s'%s%s%s; expected one of: %s", word, name,
+             near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+             near != NULL ? "'?)" : "", all);
+}
+
+/* The driver input behind a line of a load's stage. */
+static bool find_line(const wpin_rig_load *load, const char *line, int *input, char *why,
+                      size_t size) {
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if (strcasecmp(load->kind->lines[i], line) == 0) {
+            *input = load->kind->inputs[i];
+            return true;
+        }
+    }
+    const char *near = wpin_nearest_word(line, load->kind->lines, load->kind->table->line_count);
+    snprintf(why, size, "'%s' has no line '%s'%s%s%s; expected e.g. '%s wire-off %s'", load->name,
+             line, near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+             near != NULL ? "'?)" : "", load->name, load->kind->lines[0]);
+    return false;
+}
+
+bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection, char *why,
+                         size_t why_size) {
+    char name[64] = "", word[64] = "", line[64] = "";
+    sscanf(text, " %63s %63s %63s", name, word, line);
+    int load = wpin_rig_find_load(rig, name), supply = wpin_rig_find_supply(rig, name);
+    int input = wpin_rig_find_input(rig, name);
+    if (load < 0 && supply < 0 && input < 0) {
+        snprintf(why, why_size,
+                 "'%s' is no load, supply or input of the rig; expected e.g. '%s stalled'", name,
+                 rig->loads[0].name);
+        return false;
+    }
+    about part = load >= 0 ? ABOUT_LOAD : (supply >= 0 ? ABOUT_SUPPLY : ABOUT_INPUT);
+    for (size_t i = 0; i < FAULTS; i++) {
+        if (faults[i].part == part && strcasecmp(faults[i].word, word) == 0) {
+            int number = load >= 0 ? load : (supply >= 0 ? supply : (int)rig->inputs[input].pin);
+            *injection = (wpin_injection){.fault = faults[i].fault, .number = number};
+            return faults[i].fault != WPIN_SIM_FAULT_WIRE_OFF ||
+                   find_line(&rig->loads[load], line, &injection->detail, why, why_size);
+        }
+    }
+    say_known(why, why_size, name, word, part);
+    return false;
+}

@@ -1,0 +1,79 @@
+/* Faults put into the board on purpose, and mended again. */
+#include "board.h"
+
+static void weaken(wpin_sim *sim, int supply, bool on) {
+    double sound = sim->supplies[supply].sound_resistance;
+    sim->supplies[supply].part.resistance = on ? sound * 10 + 1 : sound;
+    for (int i = 0; i < sim->bridge_count; i++) {
+        const wpin_bridge *bridge = &sim->bridges[i];
+        if (bridge->supply == supply && bridge->motor != WPIN_SIM_NO_WIRE) {
+            sim->plants[bridge->motor]->feed.resistance = sim->supplies[supply].part.resistance;
+            wpin_plant_prepare(sim->plants[bridge->motor]);
+        }
+    }
+}
+
+static void swap_inputs(wpin_bridge *bridge, bool on) {
+    if (bridge->swapped != on) {
+        int first = bridge->inputs[0];
+        bridge->inputs[0] = bridge->inputs[1];
+        bridge->inputs[1] = first;
+        bridge->input_count = bridge->input_count < 2 ? 2 : bridge->input_count;
+        bridge->swapped = on;
+    }
+}
+
+static void stall(wpin_plant *plant, bool on) {
+    plant->stalled = on;
+    wpin_plant_prepare(plant);
+}
+
+static bool about_bridge(wpin_bridge *bridge, wpin_sim_fault fault, int detail, bool on) {
+    switch (fault) {
+    case WPIN_SIM_FAULT_WIRE_OFF:
+        if (detail < 0 || detail >= WPIN_SIM_INPUTS) {
+            return false;
+        }
+        bridge->cut[detail] = on;
+        return true;
+    case WPIN_SIM_FAULT_WIRES_SWAPPED: swap_inputs(bridge, on); return true;
+    case WPIN_SIM_FAULT_MOTOR_WIRE_OFF: bridge->motor_off = on; return true;
+    case WPIN_SIM_FAULT_MOTOR_SWAPPED: bridge->motor_swapped = on; return true;
+    case WPIN_SIM_FAULT_NO_GROUND: bridge->no_ground = on; return true;
+    case WPIN_SIM_FAULT_DIODE_REVERSED: bridge->diode_reversed = on; return true;
+    default: return false;
+    }
+}
+
+bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on) {
+    if (number < 0) {
+        return false;
+    }
+    switch (fault) {
+    case WPIN_SIM_FAULT_SUPPLY_DEAD:
+    case WPIN_SIM_FAULT_SUPPLY_WEAK:
+        if (number >= sim->supply_count) {
+            return false;
+        }
+        if (fault == WPIN_SIM_FAULT_SUPPLY_WEAK) {
+            weaken(sim, number, on);
+        } else {
+            sim->supplies[number].dead = on;
+        }
+        return true;
+    case WPIN_SIM_FAULT_STALLED:
+        if (number < sim->plant_count) {
+            stall(sim->plants[number], on);
+        }
+        return number < sim->plant_count;
+    case WPIN_SIM_FAULT_STUCK_BUTTON:
+        if (number >= WPIN_SIM_PINS || !sim->pins[number].button) {
+            return false;
+        }
+        sim->pins[number].stuck = on;
+        return true;
+    default:
+        return number < sim->bridge_count &&
+               about_bridge(&sim->bridges[number], fault, detail, on);
+    }
+}
