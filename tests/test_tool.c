@@ -344,7 +344,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
         {"pump stalled", "not moving: stalled at 4.56 A", 1},
         {"pump wire-off pwm", "not moving: no current flows", 1},
         {"pump wire-off brake", "still running down", 0},
-        {"pump wires-swapped", "not moving: no current flows", 1},
+        {"pump wires-swapped", "A though nothing is asked: control wires mixed up", 1},
         {"pump motor-wire-off", "not moving: no current flows", 1},
         {"pump motor-swapped", "turning the wrong way", 1},
         {"pump no-ground", "not moving: no current flows", 1},
@@ -356,7 +356,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
         tool(rows[i].status, SAYS(rows[i].words), "run %s %s --fault '%s'", RIG, plan,
              rows[i].fault);
     }
-    tool(0, SAYS("5 steps: 5 as asked"), "run %s %s", RIG, plan);
+    tool(0, SAYS("5 steps: 4 as asked, 1 with a remark"), "run %s %s", RIG, plan);
     tool(2, SAYS("unknown fault 'staled' of 'pump' (did you mean 'stalled'?)"),
          "run %s %s --fault 'pump staled'", RIG, plan);
     tool(2, SAYS("'pump' has no line 'pmw' (did you mean 'pwm'?)"),

@@ -121,6 +121,9 @@ wpin_status wpin_knob_learn_centre(wpin_knob *knob) {
 
 /* part / whole as a share of 16384; part up to 200000 in size. In two steps that fit 32 bits. */
 static int32_t share_of(int32_t part, int32_t whole) {
+    if (whole == 0) {
+        return 0;
+    }
     int32_t scaled = part * 128;
     return scaled / whole * 128 + scaled % whole * 128 / whole;
 }

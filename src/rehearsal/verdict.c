@@ -126,9 +126,7 @@ static bool too_early(const wpin_run *run, const wpin_step_result *step) {
 static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     bool ended_at_rest = step->op == WPIN_OP_RUN_FOR;
     bool never_moved = ended_at_rest ? step->rpm_peak == 0 : stands(step);
-    if (never_moved && too_early(run, step)) {
-        rule(step, WPIN_VERDICT_OK, "ok");
-    } else if (never_moved) {
+    if (never_moved && !too_early(run, step)) {
         judge_standing(run, step);
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         rule(step, WPIN_VERDICT_BAD,
@@ -146,8 +144,17 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     }
 }
 
-static void judge_end(wpin_step_result *step) {
-    if (fabs(step->rpm) > 0.5) {
+/* At zero duty current must not drive the motor on: with the shaft's way it is driven, against it
+ * it brakes. */
+static void judge_end(const wpin_run *run, wpin_step_result *step) {
+    const wpin_sim_reading *last = &run->last[step->load];
+    const double harmless = 20e-3; /* A */
+    bool settled = step->took > 20e-3;
+    if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
+        rule(step, WPIN_VERDICT_BAD,
+             "driven with %.2f A though nothing is asked: control wires mixed up or off",
+             fabs(last->amps));
+    } else if (fabs(step->rpm) > 0.5) {
         rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
     } else {
         rule(step, WPIN_VERDICT_OK, "ok");
@@ -181,7 +188,7 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
         } /* fall through */
     case WPIN_OP_STOP:
     case WPIN_OP_COAST:
-    case WPIN_OP_BRAKE: judge_end(step); break;
+    case WPIN_OP_BRAKE: judge_end(run, step); break;
     default: rule(step, WPIN_VERDICT_OK, "ok"); break;
     }
 }

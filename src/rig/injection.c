@@ -33,8 +33,7 @@ static void say_known(char *why, size_t size, const char *name, const char *word
     for (size_t i = 0; i < FAULTS; i++) {
         if (faults[i].part == part) {
             size_t used = strlen(all);
-            snprintf(all + used, sizeof all - used, "%s%s", count == 0 ? "" : ", ",
-                     faults[i].word);
+            snprintf(all + used, sizeof all - used, "%s%s", count == 0 ? "" : ", ", faults[i].word);
             known[count++] = faults[i].word;
         }
     }
@@ -60,8 +59,8 @@ static bool find_line(const wpin_rig_load *load, const char *line, int *input, c
     return false;
 }
 
-bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection, char *why,
-                         size_t why_size) {
+bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
+                         char *why, size_t why_size) {
     char name[64] = "", word[64] = "", line[64] = "";
     sscanf(text, " %63s %63s %63s", name, word, line);
     int load = wpin_rig_find_load(rig, name), supply = wpin_rig_find_supply(rig, name);

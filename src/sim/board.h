@@ -111,7 +111,7 @@ void wpin_bridge_decide(wpin_bridge *bridge);
 /* The level a button puts on its pin now. */
 bool wpin_button_level(const wpin_sim *sim, wpin_pin pin);
 /* What a knob puts on its input now. */
-double wpin_knob_volts(wpin_sim *sim, wpin_analog *knob);
+double wpin_knob_volts(wpin_sim *sim, wpin_analog *a);
 /* Records something that burnt nothing. */
 void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...)
     __attribute__((format(printf, 4, 5)));

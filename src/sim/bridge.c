@@ -198,8 +198,8 @@ static void take_pulse(wpin_bridge *bridge, wpin_plant *plant, int64_t rise, int
     bridge->neutral_pulses = neutral ? bridge->neutral_pulses + 1 : bridge->neutral_pulses;
     bridge->last_pulse = fall;
     bool drives = !neutral && bridge->neutral_pulses >= 20;
-    plant->leg_a = !drives ? WPIN_LEG_LOW : (effort > 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW);
-    plant->leg_b = !drives ? WPIN_LEG_LOW : (effort > 0 ? WPIN_LEG_LOW : WPIN_LEG_HIGH);
+    plant->leg_a = drives && effort > 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
+    plant->leg_b = drives && effort < 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
     plant->feed.share = drives ? fabs(effort) : 0;
     wpin_plant_fed(plant);
 }

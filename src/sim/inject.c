@@ -73,7 +73,6 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
         sim->pins[number].stuck = on;
         return true;
     default:
-        return number < sim->bridge_count &&
-               about_bridge(&sim->bridges[number], fault, detail, on);
+        return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);
     }
 }

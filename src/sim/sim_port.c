@@ -79,8 +79,8 @@ static wpin_status port_open(void *context, wpin_pin pin, wpin_level safe) {
 }
 
 uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, double *achieved) {
-    for (double divider = 1; divider <= 1024; divider *= 2) {
-        double clock = controller->timer_hz / divider, steps = round(clock / hz);
+    for (unsigned shift = 0; shift <= 10; shift++) {
+        double clock = controller->timer_hz / (double)(1U << shift), steps = round(clock / hz);
         if (hz <= 0 || clock / hz < 2) {
             return 0;
         }
