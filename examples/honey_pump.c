@@ -13,25 +13,22 @@ static const wpin_motor_config config = {.stage = &stage,
                                          .duty_max = (uint16_t)WPIN_DUTY_FULL,
                                          .guard = WPIN_GUARD_NOTHING};
 
+static const wpin_sim_supply supply = {.name = "main", .volts = 12, .resistance = 0.12, .on = true};
+static const wpin_sim_bridge driver = {.on_resistance = 0.18,
+                                       .diode_volts = 0.8,
+                                       .diode_resistance = 0.05,
+                                       .input_resistance = 1e5,
+                                       .burns_above_amps = 8,
+                                       .burns_after = 10e-3,
+                                       .burns_above_volts = 30,
+                                       .interlock = true};
+static const wpin_sim_motor motor = {"pump", 1.4, 1.6e-3, 22e-3, 16e-6, 14e-3, 9e-3,
+                                     3e-6,   18,  0.75,   0.12,  2e-3,  0,     90e-6};
+
 static wpin_sim *simulated_board(void) {
     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
-    int supply = wpin_sim_add_supply(
-        sim, &(wpin_sim_supply){.name = "main", .volts = 12, .resistance = 0.12, .on = true});
-    int bridge = wpin_sim_add_bridge(sim,
-                                     &(wpin_sim_bridge){.name = "pump driver",
-                                                        .on_resistance = 0.18,
-                                                        .diode_volts = 0.8,
-                                                        .diode_resistance = 0.05,
-                                                        .input_resistance = 1e5,
-                                                        .burns_above_amps = 8,
-                                                        .burns_after = 10e-3,
-                                                        .burns_above_volts = 30,
-                                                        .interlock = true},
-                                     supply);
-    wpin_sim_add_motor(sim,
-                       &(wpin_sim_motor){"pump", 1.4, 1.6e-3, 22e-3, 16e-6, 14e-3, 9e-3, 3e-6, 18,
-                                         0.75, 0.12, 2e-3, 0, 90e-6},
-                       bridge);
+    int bridge = wpin_sim_add_bridge(sim, &driver, wpin_sim_add_supply(sim, &supply));
+    wpin_sim_add_motor(sim, &motor, bridge);
     wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_DIRECTION, 4);
     wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_BRAKE, 7);
     wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, 9);

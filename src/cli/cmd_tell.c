@@ -75,8 +75,10 @@ static void tell_step(const wpin_rig *rig, const wpin_step_result *s) {
         printf("; takes %.3f s, up to %.2f A", s->took, s->amps_peak);
     } else if (s->op == WPIN_OP_WAIT) {
         printf("nothing changes for %.4g s", s->asked_seconds);
+    } else if (s->op == WPIN_OP_UNTIL) {
+        printf("%s; comes after %.3f s", s->text, s->took);
     } else {
-        printf("the switch: %s", s->text);
+        printf("%s", s->text);
     }
     printf("%s%s\n", s->verdict == WPIN_VERDICT_OK ? "" : " -- ",
            s->verdict == WPIN_VERDICT_OK ? "" : s->words);
@@ -86,7 +88,7 @@ static void tell_report(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < report->step_count; i++) {
         tell_step(rig, &report->steps[i]);
     }
-    printf("%9.3f s  the end: every load at rest, every stage in its safe state\n",
+    printf("%9.3f s  the end: every load at zero duty, every stage in its safe state\n",
            report->seconds);
     for (size_t i = 0; i < rig->load_count; i++) {
         printf("%s: at most %.2f A and %.0f rpm\n", rig->loads[i].name, report->amps_peak[i],

@@ -206,14 +206,14 @@ static void take_pulse(wpin_bridge *bridge, wpin_plant *plant, int64_t rise, int
 
 static void watch_pulses(wpin_bridge *bridge, wpin_plant *plant, const wpin_cursor *input,
                          wpin_level before, int64_t at) {
-    if (!bridge->alive) {
-        plant->leg_a = plant->leg_b = WPIN_LEG_OFF;
-        bridge->neutral_pulses = 0;
-    } else if (before != WPIN_HIGH && input->level == WPIN_HIGH) {
+    bool rises = bridge->alive && before != WPIN_HIGH && input->level == WPIN_HIGH;
+    bool falls = bridge->alive && before == WPIN_HIGH && input->level != WPIN_HIGH;
+    bool silent = at - bridge->last_pulse > (int64_t)(0.1 * PS_PER_S);
+    if (rises) {
         bridge->pulse_rise = at;
-    } else if (before == WPIN_HIGH && input->level != WPIN_HIGH) {
+    } else if (falls) {
         take_pulse(bridge, plant, bridge->pulse_rise, at);
-    } else if (at - bridge->last_pulse > (int64_t)(0.1 * PS_PER_S)) {
+    } else if (!bridge->alive || silent) {
         plant->leg_a = plant->leg_b = WPIN_LEG_OFF;
         bridge->neutral_pulses = 0;
     }
