@@ -26,7 +26,7 @@ bench: packages
 	@tools/bench
 
 format:
-	@git ls-files '*.c' '*.h' | xargs clang-format -i
+	@git ls-files --cached --others --exclude-standard '*.c' '*.h' | xargs clang-format -i
 
 install: all
 	@cmake --install $(BUILD)

@@ -12,7 +12,6 @@ static const wpin_motor_config config = {.stage = &stage,
                                          .rest_us = 400000,  /* before it may turn the other way */
                                          .duty_max = (uint16_t)WPIN_DUTY_FULL,
                                          .guard = WPIN_GUARD_NOTHING};
-
 static const wpin_sim_supply supply = {.name = "main", .volts = 12, .resistance = 0.12, .on = true};
 static const wpin_sim_bridge driver = {.on_resistance = 0.18,
                                        .diode_volts = 0.8,

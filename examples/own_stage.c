@@ -14,9 +14,13 @@ static const uint8_t cells[] = {
     H, L, D, /* reverse */
 };
 static const wpin_leg never_together[] = {{1, 2}};
-static const wpin_stage_table board = {.line_count = 3, .row_count = 3, .states = states,
-                                       .cells = cells, .mode_lines = 0x1,
-                                       .legs = never_together, .leg_count = 1};
+static const wpin_stage_table board = {.line_count = 3,
+                                       .row_count = 3,
+                                       .states = states,
+                                       .cells = cells,
+                                       .mode_lines = 0x1,
+                                       .legs = never_together,
+                                       .leg_count = 1};
 static const wpin_line lines[] = {{.pin = 4}, {.pin = 5}, {.pin = 6}};
 static const wpin_stage_config config = {
     .table = &board, .lines = lines, .pwm_hz = 20000, .dead_time_us = 5};

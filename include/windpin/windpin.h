@@ -11,6 +11,7 @@
 #include "sequence.h"
 #include "stage.h"
 #include "status.h"
+#include "stepper.h"
 #include "units.h"
 #include "version.h"
 

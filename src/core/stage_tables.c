@@ -1,5 +1,5 @@
 /* The truth tables that ship with the library: data, no code. Rows by state, one column a line. */
-#include "windpin/stage.h"
+#include "windpin/stepper.h"
 
 enum {
     L = WPIN_CELL_LOW,
@@ -137,5 +137,20 @@ TABLE(paired_outputs, 2, 0, paired_leg, 1, no_brake,
       /* free    */ L, L,
       /* forward */ H, L,
       /* reverse */ L, H);
+
+/* Two bridge channels with a coil each, eight half steps. Lines: a1, a2, b1, b2. */
+#define S(n) (WPIN_STATE_SECTOR + (n))
+static const uint8_t half_steps[] = {WPIN_STATE_FREE, S(0), S(1), S(2), S(3),
+                                     S(4), S(5), S(6), S(7)};
+TABLE(stepper, 4, 0, bridge_legs, 2, half_steps,
+      /* free */ L, L, L, L,
+      /* 0    */ H, L, L, L,
+      /* 1    */ H, L, H, L,
+      /* 2    */ L, L, H, L,
+      /* 3    */ L, H, H, L,
+      /* 4    */ L, H, L, L,
+      /* 5    */ L, H, L, H,
+      /* 6    */ L, L, L, H,
+      /* 7    */ H, L, L, H);
 
 /* clang-format on */
