@@ -309,6 +309,25 @@ START_TEST(the_start_duty_is_found_stored_and_used) {
 }
 END_TEST
 
+START_TEST(a_motor_rated_below_its_supply_is_capped) {
+    const char *rig = changed_rig("resistance: 1.4ohm", "resistance: 1.4ohm\n      rated: 6V");
+    tool(0, SAYS("duty up to 50 %"), "rig %s", rig);
+    tool(2, SAYS("60 % is out of range; expected up to 50 %"), "run %s %s", rig, PLAN);
+    tool(0, SAYS("+50.0"), "run %s %s", rig,
+         write_file("on.plan", "main on\npump on\npump hold 1s\npump off\n"));
+    const char *relay =
+        write_file("relay.yaml",
+                   "rig: r\nsupplies: {main: {voltage: 12V, resistance: 0ohm}}\nloads:\n  l:\n"
+                   "    supply: main\n    stage: {kind: relay, pins: {coil: 2}}\n    driver: "
+                   "{on-resistance: 0ohm, current-limit: 9A, voltage-limit: 30V}\n    motor: "
+                   "{resistance: 1ohm, inductance: 1mH, constant: 9mNm/A, inertia: 9gcm2, rated: "
+                   "6V}\n    rest: 1s\n");
+    tool(2, SAYS("rated 6 V on 12 V, and 'relay' knows on and off only"), "rig %s", relay);
+    tool(2, SAYS("rated: '6A' is a current; expected a voltage"), "rig %s",
+         changed_rig("resistance: 1.4ohm", "resistance: 1.4ohm\n      rated: 6A"));
+}
+END_TEST
+
 START_TEST(a_plan_is_told_in_words) {
     tool(0,
          SAYS("pump goes forward to 60 % duty; takes 1.500 s, up to 1.14 A",
@@ -434,8 +453,9 @@ START_TEST(the_examples_run) {
                 {"both_ways", "reverse        duty  -50.0 %"},
                 {"fan_knob", "knob at 100 %  duty +100.0 %"},
                 {"button_run", "2 presses. Done."},
+                {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
-    for (size_t i = 0; i < 6; i++) {
+    for (size_t i = 0; i < 7; i++) {
         int status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);
         ck_assert_int_eq(status, 0);
         ck_assert_msg(strstr(output, rows[i].words) != NULL, "%s", output);
@@ -464,6 +484,7 @@ int main(void) {
     tcase_add_test(tests, traces_are_drawn);
     tcase_add_test(tests, the_rig_is_listed);
     tcase_add_test(tests, the_start_duty_is_found_stored_and_used);
+    tcase_add_test(tests, a_motor_rated_below_its_supply_is_capped);
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);

@@ -130,8 +130,7 @@ static void read_choice(wpin_reader *reader, yaml_node_t *node, const wpin_field
     }
 }
 
-static void read_field(wpin_reader *reader, yaml_node_t *node, const wpin_field *field,
-                       void *base) {
+void wpin_read_field(wpin_reader *reader, yaml_node_t *node, const wpin_field *field, void *base) {
     void *to = (char *)base + field->offset;
     if (field->type == WPIN_FIELD_QUANTITY) {
         read_quantity(reader, node, field, to);
@@ -182,7 +181,7 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
         if (nodes != NULL) {
             nodes[i] = value;
         }
-        read_field(reader, value, &fields[i], base);
+        wpin_read_field(reader, value, &fields[i], base);
     }
     for (size_t i = 0; i < count; i++) {
         if (fields[i].required && seen[i] == 0) {

@@ -37,6 +37,9 @@ void wpin_reader_close(wpin_reader *reader);
 void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
                    const wpin_field *fields, size_t count, void *base, yaml_node_t **nodes);
 
+/* Reads one value by its field into `base`. */
+void wpin_read_field(wpin_reader *reader, yaml_node_t *node, const wpin_field *field, void *base);
+
 /* The text of a scalar, or NULL with a message saying what was expected. */
 const char *wpin_scalar(wpin_reader *reader, yaml_node_t *node, const char *expected);
 /* Adds a message at a node. */

@@ -49,9 +49,10 @@ static const wpin_field driver_fields[] = {
     CHOICE("interlock", wpin_sim_bridge, interlock, "no", "yes"),
 };
 
-enum { MOTOR_LOAD };
+enum { MOTOR_LOAD, MOTOR_RATED };
 static const wpin_field motor_fields[] = {
     NODE("load", false),
+    NODE("rated", false),
     QUANTITY("resistance", wpin_sim_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
     QUANTITY("inductance", wpin_sim_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
     QUANTITY("constant", wpin_sim_motor, constant, true, WPIN_MOTOR_CONSTANT, 1e-5, 100),
@@ -118,6 +119,11 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
         wpin_read_map(reader, nodes[MOTOR_LOAD], "load", shaft_load_fields,
                       COUNT(shaft_load_fields), &load->motor, NULL);
     }
+    static const wpin_field rated[] = {
+        QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 200)};
+    if (node->type == YAML_MAPPING_NODE && nodes[MOTOR_RATED] != NULL) {
+        wpin_read_field(reader, nodes[MOTOR_RATED], &rated[0], load);
+    }
     if (load->motor.static_friction < load->motor.dry_friction) {
         wpin_say_at(reader, node,
                     "static-friction (%.4g mNm) is below dry-friction (%.4g mNm); a shaft at rest "
@@ -138,6 +144,14 @@ static void read_supply_of(wpin_reader *reader, const wpin_rig *rig, yaml_node_t
         load->supply = found < 0 ? 0 : (size_t)found;
     }
     free(names);
+}
+
+/* A motor rated below its supply never gets more than its share of it. */
+static void cap_by_rating(const wpin_rig *rig, wpin_rig_load *load) {
+    double supply = rig->supplies[load->supply].volts;
+    if (load->limits.rated_volts > 0 && load->limits.rated_volts < supply) {
+        load->limits.duty_max = fmin(load->limits.duty_max, load->limits.rated_volts / supply);
+    }
 }
 
 /* What the sense of the driver and the trip say together. */
@@ -264,6 +278,16 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         wpin_read_map(reader, nodes[LOAD_TRIP], "current-trip", trip_fields, COUNT(trip_fields),
                       &load, NULL);
         check_trip(reader, nodes[LOAD_TRIP], rig, &load);
+    }
+    if (rig->supply_count != 0) {
+        cap_by_rating(rig, &load);
+    }
+    if (load.kind != NULL && !wpin_stage_kind_takes_duty(load.kind) && load.limits.duty_max < 1) {
+        wpin_say_at(reader, node,
+                    "the motor of '%s' is rated %.3g V on %.3g V, and '%s' knows on and off only; "
+                    "expected a stage that takes a duty, or a lower supply",
+                    load.name, load.limits.rated_volts, rig->supplies[load.supply].volts,
+                    load.kind->name);
     }
     wpin_rig_load *all = realloc(rig->loads, (rig->load_count + 1) * sizeof *all);
     if (all == NULL) {
