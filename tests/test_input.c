@@ -156,7 +156,7 @@ START_TEST(a_knob_covers_all_of_the_duty) {
 }
 END_TEST
 
-START_TEST(a_centred_knob_is_off_in_the_middle_without_flutter) {
+START_TEST(a_centred_knob_is_off_in_the_middle_without_chatter) {
     static const wpin_knob_config config = {
         .low_mv = 0, .high_mv = 5000, .dead = 600, .hysteresis = 300, .filter = 3, .centre = true};
     hand h = new_hand();
@@ -217,7 +217,7 @@ int main(void) {
     tcase_add_test(tests, both_together_stop_with_no_motion_between);
     tcase_add_test(tests, one_alone_drives_after_the_window);
     tcase_add_test(tests, a_knob_covers_all_of_the_duty);
-    tcase_add_test(tests, a_centred_knob_is_off_in_the_middle_without_flutter);
+    tcase_add_test(tests, a_centred_knob_is_off_in_the_middle_without_chatter);
     tcase_add_test(tests, wrong_settings_are_refused);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -8,8 +8,6 @@ typedef struct stage_arguments {
     const char *first, *second;
 } stage_arguments;
 
-static const struct argp_option options[] = {{0}};
-
 static const char doc[] =
     "Without arguments lists the kinds of power stage. With the name of a kind, or a rig and one "
     "of its loads, prints the truth table that runs: each state, the level of each line, and what "
@@ -160,7 +158,7 @@ static int show_load(const char *path, const char *name) {
 }
 
 int cmd_stage(int argc, char **argv) {
-    static const struct argp argp = {options, parse, "[KIND | RIG LOAD]", doc, NULL, NULL, NULL};
+    static const struct argp argp = {NULL, parse, "[KIND | RIG LOAD]", doc, NULL, NULL, NULL};
     stage_arguments a = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
