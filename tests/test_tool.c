@@ -328,6 +328,36 @@ START_TEST(a_motor_rated_below_its_supply_is_capped) {
 }
 END_TEST
 
+START_TEST(a_sweep_goes_through_zero_and_marks_the_dead_zone) {
+    tool(0,
+         SAYS("-100.0   -11.50   -1.046     -242", "0   dead zone",
+              "It stands from -10.0 % to +10.0 %"),
+         "sweep %s pump", RIG);
+    tool(0, NOTHING_MORE, "sweep %s pump --places 41 --json", RIG);
+    json_t *all = json_loads(output, 0, NULL), *place;
+    size_t i;
+    double before = -1e9;
+    ck_assert_uint_eq(json_array_size(json_object_get(all, "places")), 41);
+    json_array_foreach(json_object_get(all, "places"), i, place) {
+        double rpm = json_number_value(json_object_get(place, "rpm"));
+        double duty = json_number_value(json_object_get(place, "duty_percent"));
+        ck_assert_double_ge(rpm, before - 1e-6); /* faster with every step */
+        ck_assert_double_eq_tol(duty, -100 + 5.0 * (double)i, 1e-6);
+        ck_assert(json_is_true(json_object_get(place, "dead")) == (duty != 0 && rpm == 0));
+        before = rpm;
+    }
+    json_decref(all);
+    tool(0, SAYS("+0.0", "+100.0"), "sweep " TEST_SOURCE "/demo/honey-house.yaml fan --places 3");
+    ck_assert_ptr_null(strstr(output, "-100"));
+    tool(1, SAYS("knows on and off only: nothing to sweep"),
+         "sweep " TEST_SOURCE "/demo/honey-house.yaml ventilator");
+    tool(1, SAYS("'pump' stopped after", "The current was above"), "sweep %s pump",
+         changed_rig("level: 6A", "level: 1A"));
+    tool(2, SAYS("expected a whole number, 2 to 401"), "sweep %s pump --places 1", RIG);
+    tool(2, SAYS("describes no load"), "sweep %s drum", RIG);
+}
+END_TEST
+
 START_TEST(a_plan_is_told_in_words) {
     tool(0,
          SAYS("pump goes forward to 60 % duty; takes 1.500 s, up to 1.14 A",
@@ -425,12 +455,13 @@ START_TEST(the_honey_house_runs_and_waits_for_its_button) {
 END_TEST
 
 START_TEST(help_shows_an_example_that_works) {
-    static const char *const commands[] = {"run", "plot", "rig", "demo", "find", "tell", "stage"};
+    static const char *const commands[] = {"run",  "plot", "rig",   "demo",
+                                           "find", "tell", "stage", "sweep"};
     tool(0, SAYS("windpin " WPIN_VERSION), "--version");
-    tool(0, SAYS("Exit status", "run", "plot", "rig", "demo"), "--help");
+    tool(0, SAYS("Exit status", "run", "plot", "rig", "demo", "sweep"), "--help");
     run_command(output, sizeof output, TEST_TOOL " run %s %s --trace %s", RIG, PLAN,
                 scratch("pump.csv"));
-    for (int i = 0; i < 7; i++) {
+    for (int i = 0; i < 8; i++) {
         tool(0, SAYS("Example:\n  windpin "), "%s --help", commands[i]);
         char *example = strstr(output, "Example:\n  windpin ") + strlen("Example:\n  windpin ");
         *strchrnul(example, '\n') = '\0';
@@ -485,6 +516,7 @@ int main(void) {
     tcase_add_test(tests, the_rig_is_listed);
     tcase_add_test(tests, the_start_duty_is_found_stored_and_used);
     tcase_add_test(tests, a_motor_rated_below_its_supply_is_capped);
+    tcase_add_test(tests, a_sweep_goes_through_zero_and_marks_the_dead_zone);
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);

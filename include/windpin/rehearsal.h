@@ -97,6 +97,21 @@ typedef struct wpin_found {
  * finds where it starts and where it stops. False with the reason in words. */
 bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why, size_t why_size);
 
+/** One place of a sweep: means over a tenth of a second after the load has settled. */
+typedef struct wpin_sweep_point {
+    double asked; /**< Duty, signed fraction. */
+    double duty;  /**< Duty on the pins. */
+    double volts, amps, rpm;
+    bool dead; /**< Asked to move, and stands. */
+} wpin_sweep_point;
+
+/** Sweeps a load from all reverse (from zero if it can't reverse) to all forward in `count` even
+ * places, 2 and up, each reached on the rig's ramp and through the rest at zero. Without kick and
+ * start duty, so that the dead zone shows. How many places were measured; fewer than count with the
+ * reason in words. */
+size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_t count, char *why,
+                  size_t why_size);
+
 /** The simulated controller of a rig. */
 wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);
 

@@ -15,6 +15,7 @@ int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
 int cmd_tell(int argc, char **argv);
+int cmd_sweep(int argc, char **argv);
 
 typedef struct cli_run {
     const char *rig_path, *plan_path;

@@ -16,6 +16,7 @@ static const struct {
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
+    {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
     {"tell", cmd_tell, "tell in words what a plan will do, how long and at which current"},
     {"demo", cmd_demo, "run the honey pump that ships with Wind Pin"},
 };

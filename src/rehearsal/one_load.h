@@ -1,0 +1,23 @@
+/* One load of a rig on its simulated board, powered, opened and armed: for sweeps and searches. */
+#ifndef WPIN_REHEARSAL_ONE_LOAD_H
+#define WPIN_REHEARSAL_ONE_LOAD_H
+
+#include "windpin/rehearsal.h"
+
+typedef struct wpin_one_load {
+    wpin_sim *sim;
+    wpin_port port;
+    wpin_bound_load bound;
+    wpin_motor motor;
+    int load;
+    int64_t tick; /* ps */
+} wpin_one_load;
+
+/* Opens it without the help of kick and start duty, which is what these runs are to find out.
+ * False with the reason; close it all the same. */
+bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char *why, size_t size);
+/* Serves the motor and lets a control period pass; what the load did in it. */
+wpin_sim_reading wpin_one_load_tick(wpin_one_load *one);
+void wpin_one_load_close(wpin_one_load *one);
+
+#endif

@@ -1,0 +1,81 @@
+/* A slow sweep of duty from one end to the other, through zero where the stage can reverse: at each
+ * place the load settles, then volts, current and speed are read. */
+#include "one_load.h"
+#include <math.h>
+#include <stdio.h>
+
+/* Until the speed has settled: changes by less than 0.2 % of the fastest in a tenth of a second. */
+static void settle(wpin_one_load *one, double fastest) {
+    double before = HUGE_VAL;
+    for (int tenths = 0; tenths < 100; tenths++) {
+        double now = 0;
+        for (int64_t passed = 0; passed < 100000000000LL; passed += one->tick) {
+            now = wpin_one_load_tick(one).rpm;
+        }
+        bool steady =
+            wpin_motor_phase(&one->motor) == WPIN_PHASE_RUNNING || !wpin_motor_busy(&one->motor);
+        if (steady && fabs(now - before) <= 0.002 * fmax(fastest, 1)) {
+            return;
+        }
+        before = now;
+    }
+}
+
+/* Means over the last tenth of a second. */
+static wpin_sweep_point measure(wpin_one_load *one, double asked) {
+    wpin_sweep_point p = {.asked = asked};
+    double seconds = 0;
+    for (int64_t passed = 0; passed < 100000000000LL; passed += one->tick) {
+        wpin_sim_reading r = wpin_one_load_tick(one);
+        p.volts += r.volts * r.seconds;
+        p.amps += r.amps * r.seconds;
+        p.rpm += r.rpm_mean * r.seconds;
+        seconds += r.seconds;
+    }
+    p.volts /= seconds;
+    p.amps /= seconds;
+    p.rpm /= seconds;
+    p.duty = (double)wpin_motor_duty(&one->motor) / WPIN_DUTY_FULL;
+    p.dead = asked != 0 && fabs(p.rpm) < 1e-6;
+    return p;
+}
+
+static bool go_to(wpin_one_load *one, double duty) {
+    wpin_duty wanted = (wpin_duty)lround(duty * WPIN_DUTY_FULL);
+    return wpin_motor_run(&one->motor, wanted, 0, WPIN_LIFE_HELD) == WPIN_OK;
+}
+
+size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_t count, char *why,
+                  size_t why_size) {
+    wpin_one_load one;
+    const wpin_stage_kind *kind = rig->loads[load].kind;
+    if (!wpin_stage_kind_takes_duty(kind) || count < 2) {
+        snprintf(why, why_size, "'%s' is on a %s, which knows on and off only: nothing to sweep",
+                 rig->loads[load].name, kind->name);
+        return 0;
+    }
+    if (!wpin_one_load_open(&one, rig, load, why, why_size)) {
+        wpin_one_load_close(&one);
+        return 0;
+    }
+    double to = rig->loads[load].limits.duty_max, fastest = 0;
+    double from = wpin_stage_kind_has(kind, WPIN_STATE_REVERSE) ? -to : 0;
+    size_t done = 0;
+    while (done < count) { /* the first place too is reached on the ramp, never at once */
+        double duty = from + (to - from) * (double)done / (double)(count - 1);
+        duty = fabs(duty) < 1e-9 ? 0 : duty;
+        if (!go_to(&one, duty)) {
+            break;
+        }
+        settle(&one, fastest);
+        points[done] = measure(&one, duty);
+        fastest = fmax(fastest, fabs(points[done].rpm));
+        done++;
+    }
+    if (one.motor.fault.cause != WPIN_OK || done < count) {
+        snprintf(why, why_size, "'%s' stopped after %zu of %zu places: %s", rig->loads[load].name,
+                 done, count, wpin_status_text(one.motor.fault.cause));
+    }
+    wpin_one_load_close(&one);
+    return done;
+}
