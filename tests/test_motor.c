@@ -307,6 +307,48 @@ START_TEST(a_kick_comes_at_every_start_and_ends) {
 }
 END_TEST
 
+START_TEST(an_on_off_stage_keeps_its_least_times) {
+    static const wpin_line coil[] = {{.pin = 5}};
+    static const wpin_stage_config relay = {.table = &wpin_table_relay, .lines = coil};
+    bench b = fresh();
+    b.config.stage = &relay;
+    b.config.least_us = 300000;
+    ready_bench(&b, 0xFFFFFFFF - 900000); /* across the wrap */
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 8000, 0, 1000), WPIN_REFUSED_ON_OFF);
+    uint32_t changed = b.r.now - 1000000;
+    bool was_on = false;
+    unsigned operations = 0;
+    pick_seed(3);
+    for (int ms = 0; ms < 20000; ms++) { /* a hand that flips it about */
+        if (pick(40) == 0) {
+            if (pick(2)) {
+                wpin_motor_run(&b.motor, WPIN_DUTY_FULL, 0, WPIN_LIFE_HELD);
+            } else {
+                wpin_motor_stop(&b.motor, 0);
+            }
+        }
+        run_ms(&b, 1);
+        bool on = recorder_on(&b.r, 5);
+        if (on != was_on) {
+            ck_assert_uint_ge(b.r.now - changed, 299000);
+            changed = b.r.now;
+            operations += on;
+        }
+        was_on = on;
+    }
+    ck_assert_uint_gt(operations, 10);
+    ck_assert_uint_eq(b.motor.operations, operations);
+    wpin_motor_run(&b.motor, WPIN_DUTY_FULL, 0, WPIN_LIFE_HELD);
+    run_ms(&b, 700);
+    wpin_motor_stop(&b.motor, 0);
+    wpin_motor_run(&b.motor, WPIN_DUTY_FULL, 0, WPIN_LIFE_HELD);
+    run_ms(&b, 700);
+    ck_assert(recorder_on(&b.r, 5));
+    wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL); /* a fault waits for nothing */
+    ck_assert(!recorder_on(&b.r, 5));
+}
+END_TEST
+
 START_TEST(faults_latch_until_cause_and_request_are_gone) {
     bench b = {.config = with_inputs()};
     open_bench(&b, 0);
@@ -360,6 +402,7 @@ int main(void) {
     tcase_add_test(tests, wrong_configurations_are_refused);
     tcase_add_test(tests, requests_below_the_start_duty_follow_the_policy);
     tcase_add_test(tests, a_kick_comes_at_every_start_and_ends);
+    tcase_add_test(tests, an_on_off_stage_keeps_its_least_times);
     tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -87,6 +87,9 @@ typedef struct wpin_motor_config {
     wpin_state safe_state; /**< Free or brake: what it shows when disarmed or in fault. */
     wpin_guard_config guard;
     wpin_start_config start;
+    uint32_t least_us; /**< On/off stages: least time on and least time off (a relay's contacts, a
+                            compressor), 0 to WPIN_SPAN_MAX. Brake, coast, disarm and faults do not
+                            wait for it. */
 } wpin_motor_config;
 
 /** What a motor is doing. */
@@ -126,6 +129,9 @@ typedef struct wpin_motor {
     wpin_state zero_state;  /**< What the stage shows at zero duty for now. */
     bool armed;
     bool on_off;            /**< The stage knows on and off only. */
+    bool waits;             /**< It changed less than least_us ago. */
+    wpin_moment changed;    /**< When an on/off stage last went on or off. */
+    uint32_t operations;    /**< How often an on/off stage went on. */
     bool at_zero;           /**< zero_since is valid. */
     bool life_ended;        /**< The last motion ended because its life did. */
     uint8_t saturated;      /**< Requests cut to the cap; stops at 255. */

@@ -58,6 +58,7 @@ typedef struct wpin_report {
     wpin_pwm_achieved *pwm; /**< For each load. */
     double *amps_peak;      /**< For each load. */
     double *rpm_peak;       /**< For each load, largest size. */
+    uint32_t *operations;   /**< For each load: how often an on/off stage went on. */
     double total_amps_peak; /**< Of all loads in the same control period. */
     double seconds;         /**< How long it ran. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */

@@ -66,6 +66,7 @@ typedef struct wpin_rig_limits {
     int below;                                          /**< wpin_below_start. */
     bool smooth;                                        /**< Ramps from standing are S-shaped. */
     double pulse_zero, pulse_swing; /**< Servo-style pulses: neutral width and its change, s. */
+    double least_time;              /**< On/off stages: least time on and off. */
     double rated_volts;             /**< Of the motor; 0: not given. It caps duty_max. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
 } wpin_rig_limits;

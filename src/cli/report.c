@@ -82,7 +82,9 @@ static void print_steps(const cli_run *run, const wpin_report *report) {
 static void print_loads(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
-        char pwm[64] = "on and off only";
+        char pwm[64];
+        snprintf(pwm, sizeof pwm, "on and off only, %u operation%s", report->operations[i],
+                 report->operations[i] == 1 ? "" : "s");
         if (report->pwm[i].steps != 0) {
             snprintf(pwm, sizeof pwm, "PWM %.6g Hz in %u steps", report->pwm[i].millihertz * 1e-3,
                      report->pwm[i].steps);

@@ -30,7 +30,8 @@ static bool start_fits(const wpin_start_config *start) {
 }
 
 static wpin_status check_limits(const wpin_motor_config *config) {
-    if (!start_fits(&config->start) || config->rest_us > WPIN_SPAN_MAX || config->duty_max == 0 ||
+    if (!start_fits(&config->start) || config->rest_us > WPIN_SPAN_MAX ||
+        config->least_us > WPIN_SPAN_MAX || config->duty_max == 0 ||
         config->duty_max > (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_RANGE;
     }
@@ -115,13 +116,23 @@ void wpin_motor_disarm(wpin_motor *motor) {
     }
 }
 
-/* On and off know no ramp: the value jumps, and against the present direction to zero first. */
-static void aim_on_off(wpin_motor *motor, int8_t way) {
+/* On and off know no ramp: the value jumps, against the present direction to zero first, and not
+ * before the last change is old enough. */
+static void serve_on_off(wpin_motor *motor, wpin_moment now) {
+    int8_t way = way_of(motor->wanted);
     bool may = way != 0 && (motor->direction == 0 || motor->direction == way);
+    bool on = motor->ramp.value != 0;
+    motor->waits = motor->waits && now - motor->changed < motor->config->least_us;
+    if (may == on || motor->waits) {
+        return;
+    }
     wpin_ramp_reset(&motor->ramp);
+    motor->changed = now;
+    motor->waits = true;
     if (may) {
         motor->direction = way;
         motor->ramp.value = motor->ramp.target = (uint16_t)WPIN_DUTY_FULL;
+        motor->operations++;
     }
 }
 
@@ -130,7 +141,7 @@ static void aim_on_off(wpin_motor *motor, int8_t way) {
 static void aim(wpin_motor *motor, uint32_t ramp_us, wpin_moment now) {
     int8_t way = way_of(motor->wanted);
     if (motor->on_off) {
-        aim_on_off(motor, way);
+        serve_on_off(motor, now);
     } else if (way == 0) {
         wpin_ramp_to(&motor->ramp, 0, ramp_us, now);
     } else if (motor->direction == 0 || motor->direction == way) {
@@ -368,6 +379,9 @@ void wpin_motor_tick(wpin_motor *motor) {
         }
     }
     live(motor, dt_us, now);
+    if (motor->on_off) {
+        serve_on_off(motor, now);
+    }
     drive(motor, now);
 }
 

@@ -56,7 +56,8 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load) {
                                        .rest_state = rest,
                                        .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
                                        .guard = bind_guard(load),
-                                       .start = bind_start(&load->limits)};
+                                       .start = bind_start(&load->limits),
+                                       .least_us = to_us(load->limits.least_time)};
 }
 
 static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {

@@ -131,12 +131,13 @@ static bool allocate(wpin_run *run) {
         report->pwm = calloc(loads, sizeof *report->pwm);
         report->amps_peak = calloc(loads, sizeof *report->amps_peak);
         report->rpm_peak = calloc(loads, sizeof *report->rpm_peak);
+        report->operations = calloc(loads, sizeof *report->operations);
     }
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
            run->buttons != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
            run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL;
+           report->rpm_peak != NULL && report->operations != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -314,6 +315,9 @@ static void collect(wpin_run *run) {
                 (wpin_fault_result){(int)i, fault->cause, (wpin_moment)(fault->at - zero) * 1e-6};
         }
     }
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        report->operations[i] = run->motors[i].operations;
+    }
     report->seconds = wpin_run_time(run);
     report->result = run->sequence.result;
     report->bad = count != 0 || report->fault_count != 0 || report->result != WPIN_OK;
@@ -367,6 +371,7 @@ void wpin_report_free(wpin_report *report) {
         free(report->pwm);
         free(report->amps_peak);
         free(report->rpm_peak);
+        free(report->operations);
         free(report);
     }
 }

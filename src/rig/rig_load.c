@@ -15,7 +15,8 @@ enum {
     LOAD_TRIP,
     LOAD_START,
     LOAD_REST,
-    LOAD_DUTY_LIMIT
+    LOAD_DUTY_LIMIT,
+    LOAD_LEAST_TIME
 };
 static const wpin_field load_fields[] = {
     NODE("supply", true),
@@ -27,6 +28,7 @@ static const wpin_field load_fields[] = {
     NODE("start", false),
     QUANTITY("rest", wpin_rig_load, limits.rest, true, WPIN_TIME, 0, 600),
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("least-time", wpin_rig_load, limits.least_time, false, WPIN_TIME, 1e-3, 1800),
 };
 
 enum { DRIVER_OFF_PHASE, DRIVER_WIRES };
@@ -236,6 +238,11 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
     if (!takes && load->limits.duty_max < 1) {
         wpin_say_at(reader, nodes[LOAD_DUTY_LIMIT],
                     "'%s' knows on and off only and takes no duty-limit", load->kind->name);
+    }
+    if (takes && nodes[LOAD_LEAST_TIME] != NULL) {
+        wpin_say_at(reader, nodes[LOAD_LEAST_TIME],
+                    "least-time is for stages that know on and off only, '%s' takes a duty",
+                    load->kind->name);
     }
     if (load->kind->contacts && load->limits.rest < 0.05) {
         wpin_say_at(reader, nodes[LOAD_REST] != NULL ? nodes[LOAD_REST] : node,
