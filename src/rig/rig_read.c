@@ -206,10 +206,13 @@ static void read_faults(wpin_reader *reader, wpin_rig *rig, yaml_node_t *list) {
 static void read_top(wpin_reader *reader, wpin_rig *rig) {
     yaml_node_t *root = yaml_document_get_root_node(&reader->document);
     yaml_node_t *nodes[TOP_COUNT];
-    wpin_read_map(reader, root, "the rig file", top_fields, COUNT(top_fields), rig, nodes);
     if (root->type != YAML_MAPPING_NODE) {
+        wpin_say_at(reader, root,
+                    "the rig file must be a mapping of keys and values; is this the plan? The rig "
+                    "comes first");
         return;
     }
+    wpin_read_map(reader, root, "the rig file", top_fields, COUNT(top_fields), rig, nodes);
     if (nodes[TOP_RIG] != NULL) {
         const char *text = wpin_scalar(reader, nodes[TOP_RIG], "the rig's name");
         snprintf(rig->name, sizeof rig->name, "%s", text != NULL ? text : "");
