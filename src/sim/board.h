@@ -50,9 +50,11 @@ typedef struct wpin_bridge {
     wpin_sim_bridge part;
     char name[48];
     int supply;
-    int motor;                       /* WPIN_SIM_NO_WIRE: none */
-    int inputs[WPIN_SIM_INPUTS];     /* pins */
-    int input_count;                 /* up to the last one that is wired */
+    int motor;                   /* WPIN_SIM_NO_WIRE: none */
+    int inputs[WPIN_SIM_INPUTS]; /* pins */
+    int input_count;             /* up to the last one that is wired */
+    int moving[WPIN_SIM_INPUTS]; /* inputs with an edge ahead in the present stretch */
+    int moving_count;
     wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
     wpin_leg_event events[WPIN_LEG_EVENTS];
     int event_count;

@@ -235,9 +235,20 @@ static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int 
     return c;
 }
 
-static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t until) {
+/* An input without an edge ahead has none in the whole stretch: only the others are looked at. */
+static void find_moving(wpin_bridge *bridge, const wpin_cursor *inputs) {
+    bridge->moving_count = 0;
     for (int i = 0; i < bridge->input_count; i++) {
-        until = inputs[i].edge < until ? inputs[i].edge : until;
+        if (inputs[i].edge != WPIN_WAVE_NEVER) {
+            bridge->moving[bridge->moving_count++] = i;
+        }
+    }
+}
+
+static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t until) {
+    for (int m = 0; m < bridge->moving_count; m++) {
+        int64_t edge = inputs[bridge->moving[m]].edge;
+        until = edge < until ? edge : until;
     }
     if (bridge->event_count > 0 && bridge->events[0].at < until) {
         until = bridge->events[0].at;
@@ -248,7 +259,8 @@ static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, in
 /* Takes the inputs over their edges at this moment; whether any level changed. */
 static bool pass_edges(wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
     bool changed = false;
-    for (int i = 0; i < bridge->input_count; i++) {
+    for (int m = 0; m < bridge->moving_count; m++) {
+        int i = bridge->moving[m];
         if (inputs[i].edge == at) {
             wpin_cursor_pass(&inputs[i]);
             unsigned bit = 1U << i, now = inputs[i].level == WPIN_HIGH ? bit : 0;
@@ -290,6 +302,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
                         "short: a free-wheel diode lies the wrong way round across the supply");
     }
     bridge->levels = levels_of(bridge, inputs);
+    find_moving(bridge, inputs);
     int64_t at = sim->now;
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
         watch_pulses(bridge, plant, &inputs[0], bridge->pulse_level, at);
