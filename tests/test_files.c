@@ -155,6 +155,24 @@ static const struct {
     {"rig: bench\n", "rig: bench\nwheels: 4\n", 2, 1, "unknown key in the rig file: 'wheels'"},
     {"rig: bench\n", "", 1, 1, "the rig file lacks 'rig'"},
     {"supplies:\n", "supplies\n", 0, 0, "not readable as YAML"},
+    {"    duty-limit: 80%\n", "    duty-limit: 15%\n    start: {duty: 20%}\n", 7, 5,
+     "the start duty of 'pump' (20 %) is above the most it may have (15 %"},
+    {"    duty-limit: 80%\n", "    start: {duty: 10%, drop-out: 20%}\n", 23, 12,
+     "drop-out (20 %) is above duty (10 %)"},
+    {"    duty-limit: 80%\n", "    start: {duty: 10%, below: kick}\n", 23, 12,
+     "below: kick needs kick-level and kick-time"},
+    {"    duty-limit: 80%\n", "    start: {kick-level: 50%}\n", 23, 12,
+     "a kick needs both kick-level and kick-time"},
+    {"    duty-limit: 80%\n", "    start: {below: lift}\n", 23, 12,
+     "below: lift needs the start duty; windpin find tells it"},
+    {"    duty-limit: 80%\n", "    start: {below: lfit}\n", 23, 20, "(did you mean 'lift'?)"},
+    {"    duty-limit: 80%\n", "    least-time: 1s\n", 23, 17, "on and off only"},
+    {"rig: bench\n", "rig: bench\ninputs: {start: {pin: 9}}\n", 11, 0,
+     "pin 9 for 'pwm' of 'pump' is taken: input 'start' (line 2)"},
+    {"rig: bench\n", "rig: bench\ninputs: {fan: {pin: 2}}\n", 26, 3,
+     "the name 'fan' is taken by the input on line 2"},
+    {"rig: bench\n", "rig: bench\nfaults: [pump staled]\n", 2, 10,
+     "unknown fault 'staled' of 'pump' (did you mean 'stalled'?)"},
     {"input: 0", "input: 99", 24, 0, "99 is out of range; expected 0 to 31"},
     {"tick: 1ms", "tick: 2s", 2, 0, "2s is out of range; expected 50 us to 100 ms"},
 };
@@ -245,6 +263,9 @@ static const struct {
      "already (line 3)"},
     {"repeat 2\nrepeat 2\nrepeat 2\nrepeat 2\nrepeat 2\nwait 1s\nend\nend\nend\nend\nend\n", 5, 1,
      "Repeats nest at most 4 deep"},
+    {"fan toggle\n", 2, 1, "the plan ends with 'fan' still at 100 %"},
+    {"fault pump broken\n", 1, 7, "unknown fault 'broken' of 'pump'; expected one of: stalled"},
+    {"wait until pump steady\n", 1, 23, "no wait without an end"},
     {"# nothing\n\n", 0, 0, "has no action in it"},
 };
 
@@ -313,6 +334,17 @@ START_TEST(a_good_plan_becomes_its_steps) {
 }
 END_TEST
 
+START_TEST(a_toggle_in_a_repeat_is_not_guessed_at) {
+    wpin_messages m = {0};
+    wpin_rig *rig = read_rig(good_rig, &m);
+    wpin_plan *plan =
+        wpin_plan_read(write_file("toggle.plan", "repeat 2\nfan toggle\nwait 1s\nend\n"), rig, &m);
+    ck_assert_msg(plan != NULL, "%s", all_of(&m));
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+}
+END_TEST
+
 /* Files full of rubbish end in messages, never in a crash (run under the sanitizers too). */
 START_TEST(rubbish_is_refused) {
     static const char letters[] = "pump fan main ramp 60% in 2s\n  {}[]:,-#'\"&*!|>%@`~\t\x01\xff";
@@ -364,6 +396,7 @@ int main(void) {
     tcase_add_test(tests, all_mistakes_are_told_at_once);
     tcase_add_test(tests, each_mistake_in_a_plan_is_told_with_its_place);
     tcase_add_test(tests, a_good_plan_becomes_its_steps);
+    tcase_add_test(tests, a_toggle_in_a_repeat_is_not_guessed_at);
     tcase_add_loop_test(tests, rubbish_is_refused, 0, 3);
     tcase_add_test(tests, the_nearest_word_is_what_was_meant);
     suite_add_tcase(suite, tests);

@@ -294,6 +294,12 @@ START_TEST(a_kick_comes_at_every_start_and_ends) {
     wpin_motor_brake(&b.motor);
     run_ms(&b, 10);
     ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    wpin_motor_run(&b.motor, -1638, 0, WPIN_LIFE_HELD);
+    run_ms(&b, 10);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), -8000);
+    wpin_motor_stop(&b.motor, 0); /* a stop ends the kick at once */
+    run_ms(&b, 1);
+    ck_assert_int_gt(wpin_motor_duty(&b.motor), -300);
     static const wpin_start_config wrong[] = {{.start_duty = 16385},
                                               {.start_duty = 100, .drop_out_duty = 200},
                                               {.kick_duty = 100, .kick_us = 3000000},
@@ -346,6 +352,13 @@ START_TEST(an_on_off_stage_keeps_its_least_times) {
     ck_assert(recorder_on(&b.r, 5));
     wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL); /* a fault waits for nothing */
     ck_assert(!recorder_on(&b.r, 5));
+    wpin_motor_clear_fault(&b.motor);
+    wpin_motor_arm(&b.motor);
+    wpin_motor_run(&b.motor, WPIN_DUTY_FULL, 0, WPIN_LIFE_HELD);
+    run_ms(&b, 290);
+    ck_assert(!recorder_on(&b.r, 5)); /* but what follows it does */
+    run_ms(&b, 20);
+    ck_assert(recorder_on(&b.r, 5));
 }
 END_TEST
 

@@ -32,6 +32,10 @@ static wpin_status set_switch(void *context, uint8_t number, bool on) {
     return WPIN_OK;
 }
 
+static bool read_input(void *context, uint8_t number) {
+    return ((bench *)context)->switches[number];
+}
+
 static void observe(void *context, uint8_t track, uint16_t step, bool begins) {
     bench *b = context;
     ck_assert_uint_lt(b->event_count, 300);
@@ -65,6 +69,8 @@ static void set_up(bench *b, const wpin_step *steps, size_t count) {
                                        .port = &b->r.port,
                                        .context = b,
                                        .set_switch = set_switch,
+                                       .input_count = 2,
+                                       .read_input = read_input,
                                        .observe = observe};
     for (int ms = 0; ms < 250; ms++) {
         b->r.now += 1000;
@@ -151,6 +157,34 @@ START_TEST(tracks_run_side_by_side) {
 }
 END_TEST
 
+START_TEST(a_plan_waits_for_events_but_not_for_ever) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_FORK, .value = 4},
+        {.op = WPIN_OP_WAIT, .time_ms = 400},
+        {.op = WPIN_OP_SWITCH, .motor = 1, .value = 1}, /* which is input 1 here */
+        {.op = WPIN_OP_LEAVE},
+        {.op = WPIN_OP_UNTIL, .motor = 1, .value = WPIN_EVENT_INPUT_ON, .time_ms = 1000},
+        {.op = WPIN_OP_JOIN},
+        {.op = WPIN_OP_TOGGLE, .motor = 0, .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_UNTIL, .motor = 0, .value = WPIN_EVENT_STEADY, .time_ms = 10},
+        {.op = WPIN_OP_TOGGLE, .motor = 0, .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_UNTIL, .motor = 0, .value = WPIN_EVENT_RESTING, .time_ms = 1000},
+        {.op = WPIN_OP_UNTIL, .motor = 0, .value = WPIN_EVENT_INPUT_ON, .time_ms = 300},
+        {.op = WPIN_OP_WAIT, .time_ms = 5000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 13);
+    run_to_end(&b);
+    ck_assert_double_eq_tol(when(&b, 4, false, 0), 400, 1.01);
+    ck_assert_double_eq_tol(when(&b, 6, false, 0), 900, 2.01);  /* on: its ramp */
+    ck_assert_double_eq_tol(when(&b, 8, false, 0), 1150, 3.01); /* off: its ramp */
+    ck_assert_double_eq_tol(when(&b, 9, false, 0), 1350, 4.01); /* and its rest */
+    ck_assert_int_eq(b.sequence.result, WPIN_FAULT_TIMEOUT);
+    ck_assert_uint_eq(b.sequence.fault_step, 10);
+    ck_assert_double_eq_tol((b.r.now - b.start) / 1000.0, 1652, 6);
+}
+END_TEST
+
 START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
     static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
                                      {.op = WPIN_OP_RUN, .motor = 1, .value = WPIN_PERCENT(-50)},
@@ -233,6 +267,17 @@ START_TEST(wrong_plans_are_refused_before_anything_moves) {
          0},
         {{{.op = WPIN_OP_RUN_FOR, .value = 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_SWITCH, .motor = 2}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
+        {{{.op = WPIN_OP_UNTIL, .value = WPIN_EVENT_STEADY}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_UNTIL, .value = WPIN_EVENT_COUNT, .time_ms = 1}, END_STEP},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
+        {{{.op = WPIN_OP_UNTIL, .value = WPIN_EVENT_INPUT_ON, .motor = 2, .time_ms = 1}, END_STEP},
+         2,
+         WPIN_REFUSED_ARGUMENT,
+         0},
+        {{{.op = WPIN_OP_UNTIL, .motor = 3, .time_ms = 1}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
+        {{{.op = WPIN_OP_TOGGLE, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_REPEAT, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_AGAIN}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
         {{{.op = WPIN_OP_REPEAT, .value = 2}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 1},
@@ -343,6 +388,7 @@ int main(void) {
     TCase *tests = tcase_create("sequence");
     tcase_add_test(tests, a_plan_runs_in_its_time);
     tcase_add_test(tests, tracks_run_side_by_side);
+    tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
     tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);
     tcase_add_test(tests, motors_stop_when_the_plan_is_no_longer_served);
     tcase_add_test(tests, stopping_early_ramps_to_rest);

@@ -67,7 +67,7 @@ typedef enum wpin_below_start {
 
 /** How a motor starts from rest. All zero: it just ramps. Duties 0 to WPIN_DUTY_FULL. */
 typedef struct wpin_start_config {
-    uint16_t start_duty;    /**< Breaks the shaft loose; 0: not known. */
+    uint16_t start_duty;    /**< Breaks the shaft loose, at most the cap; 0: not known. */
     uint16_t drop_out_duty; /**< Below this a turning shaft stops; at most start_duty. */
     wpin_below_start below; /**< For requests below start_duty. */
     uint16_t kick_duty;     /**< At least this much at every start from rest; 0: no kick. */
@@ -89,7 +89,7 @@ typedef struct wpin_motor_config {
     wpin_start_config start;
     uint32_t least_us; /**< On/off stages: least time on and least time off (a relay's contacts, a
                             compressor), 0 to WPIN_SPAN_MAX. Brake, coast, disarm and faults do not
-                            wait for it. */
+                            wait for it, but what follows them does. */
 } wpin_motor_config;
 
 /** What a motor is doing. */

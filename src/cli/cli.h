@@ -29,6 +29,11 @@ typedef struct cli_run {
 /* Checks, runs, reports; returns the exit status. */
 int cli_run_plan(const cli_run *run);
 
+/* Reads a rig and prints what is wrong with it; NULL then. */
+wpin_rig *cli_read_rig(const char *path);
+/* Number of a load, or -1 with a complaint. */
+int cli_find_load(const wpin_rig *rig, const char *path, const char *name);
+
 /* Prints findings as file:line:column: text on standard error, in the order of each file. */
 void cli_print_messages(wpin_messages *messages);
 /* Prints "windpin: ..." on standard error. */

@@ -108,12 +108,10 @@ static bool store(const char *path, unsigned load_line, const char *start) {
 }
 
 static int find(const find_arguments *a, const wpin_rig *rig) {
-    int load = wpin_rig_find_load(rig, a->load);
+    int load = cli_find_load(rig, a->rig, a->load);
     wpin_found found;
     char why[300], start[100];
     if (load < 0) {
-        cli_complain("%s describes no load '%s'; windpin rig %s lists them", a->rig, a->load,
-                     a->rig);
         return EXIT_WRONG_INPUT;
     }
     if (!wpin_find_start(rig, load, &found, why, sizeof why)) {
@@ -135,12 +133,9 @@ static int find(const find_arguments *a, const wpin_rig *rig) {
 int cmd_find(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG LOAD", doc, NULL, NULL, NULL};
     find_arguments a = {0};
-    wpin_messages messages = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    wpin_rig *rig = wpin_rig_read(a.rig, &messages);
-    cli_print_messages(&messages);
-    wpin_messages_free(&messages);
+    wpin_rig *rig = cli_read_rig(a.rig);
     int status = rig == NULL ? EXIT_WRONG_INPUT : find(&a, rig);
     wpin_rig_free(rig);
     return status;

@@ -144,12 +144,9 @@ static void print_rig(const wpin_rig *rig) {
 int cmd_rig(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
     rig_arguments a = {0};
-    wpin_messages messages = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    wpin_rig *rig = wpin_rig_read(a.path, &messages);
-    cli_print_messages(&messages);
-    wpin_messages_free(&messages);
+    wpin_rig *rig = cli_read_rig(a.path);
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }

@@ -139,19 +139,14 @@ static int show_kind(const char *name) {
 }
 
 static int show_load(const char *path, const char *name) {
-    wpin_messages messages = {0};
-    wpin_rig *rig = wpin_rig_read(path, &messages);
-    cli_print_messages(&messages);
-    wpin_messages_free(&messages);
+    wpin_rig *rig = cli_read_rig(path);
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }
-    int load = wpin_rig_find_load(rig, name);
+    int load = cli_find_load(rig, path, name);
     if (load >= 0) {
         printf("load %s: levels as on the pins\n", rig->loads[load].name);
         print_kind(rig->loads[load].kind, rig->loads[load].inverted, rig->loads[load].pins);
-    } else {
-        cli_complain("%s describes no load '%s'; windpin rig %s lists them", path, name, path);
     }
     wpin_rig_free(rig);
     return load >= 0 ? EXIT_FINE : EXIT_WRONG_INPUT;

@@ -88,10 +88,8 @@ static void print_json(const char *name, const wpin_sweep_point *points, size_t 
 static int sweep(const sweep_arguments *a, const wpin_rig *rig) {
     static wpin_sweep_point points[PLACES_MAX];
     char why[300];
-    int load = wpin_rig_find_load(rig, a->load);
+    int load = cli_find_load(rig, a->rig, a->load);
     if (load < 0) {
-        cli_complain("%s describes no load '%s'; windpin rig %s lists them", a->rig, a->load,
-                     a->rig);
         return EXIT_WRONG_INPUT;
     }
     size_t done = wpin_sweep(rig, load, points, a->places, why, sizeof why);
@@ -109,12 +107,9 @@ static int sweep(const sweep_arguments *a, const wpin_rig *rig) {
 int cmd_sweep(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG LOAD", doc, NULL, NULL, NULL};
     sweep_arguments a = {.places = 21};
-    wpin_messages messages = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    wpin_rig *rig = wpin_rig_read(a.rig, &messages);
-    cli_print_messages(&messages);
-    wpin_messages_free(&messages);
+    wpin_rig *rig = cli_read_rig(a.rig);
     int status = rig == NULL ? EXIT_WRONG_INPUT : sweep(&a, rig);
     wpin_rig_free(rig);
     return status;

@@ -57,6 +57,22 @@ void cli_print_messages(wpin_messages *messages) {
     }
 }
 
+wpin_rig *cli_read_rig(const char *path) {
+    wpin_messages messages = {0};
+    wpin_rig *rig = wpin_rig_read(path, &messages);
+    cli_print_messages(&messages);
+    wpin_messages_free(&messages);
+    return rig;
+}
+
+int cli_find_load(const wpin_rig *rig, const char *path, const char *name) {
+    int load = wpin_rig_find_load(rig, name);
+    if (load < 0) {
+        cli_complain("%s describes no load '%s'; windpin rig %s lists them", path, name, path);
+    }
+    return load;
+}
+
 int cli_finish(int status) {
     if (fflush(stdout) != 0 || ferror(stdout)) {
         cli_complain("standard output can't be written: %s", strerror(errno));

@@ -30,9 +30,9 @@ static bool start_fits(const wpin_start_config *start) {
 }
 
 static wpin_status check_limits(const wpin_motor_config *config) {
-    if (!start_fits(&config->start) || config->rest_us > WPIN_SPAN_MAX ||
-        config->least_us > WPIN_SPAN_MAX || config->duty_max == 0 ||
-        config->duty_max > (uint16_t)WPIN_DUTY_FULL) {
+    if (!start_fits(&config->start) || config->start.start_duty > config->duty_max ||
+        config->rest_us > WPIN_SPAN_MAX || config->least_us > WPIN_SPAN_MAX ||
+        config->duty_max == 0 || config->duty_max > (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_RANGE;
     }
     return resting_state(config->rest_state) && resting_state(config->safe_state)
@@ -52,6 +52,10 @@ static void show_zero(wpin_motor *motor, wpin_state state, wpin_moment now) {
 
 /* Drops every request and shows a state at once. The next start begins at zero duty. */
 static void drop(wpin_motor *motor, wpin_state state) {
+    if (motor->on_off && motor->ramp.value != 0) {
+        motor->changed = now_of(motor); /* going off at once starts its least time off too */
+        motor->waits = true;
+    }
     motor->wanted = 0;
     motor->kicking = motor->carrying = false;
     wpin_ramp_reset(&motor->ramp);
@@ -332,9 +336,8 @@ static uint16_t kicked(wpin_motor *motor, uint16_t duty, wpin_moment now) {
         motor->kicking = motor->carrying = true;
         motor->kick_began = now;
     }
-    if (motor->kicking && now - motor->kick_began >= start->kick_us) {
-        motor->kicking = false;
-    }
+    bool over = now - motor->kick_began >= start->kick_us;
+    motor->kicking = motor->kicking && !over && motor->ramp.target != 0; /* a stop ends it */
     uint16_t floor = lower(start->drop_out_duty, motor->ramp.target);
     if (motor->kicking) {
         floor = lower(start->kick_duty, motor->config->duty_max);

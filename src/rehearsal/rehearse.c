@@ -174,18 +174,20 @@ static wpin_status open_motors(wpin_run *run, char *why, size_t size) {
     return WPIN_OK;
 }
 
-static bool all_ready(const wpin_run *run) {
+/* Not rested yet; a motor that faulted does not come to it and is not waited for. */
+static bool some_rest(const wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (wpin_motor_phase(&run->motors[i]) != WPIN_PHASE_READY) {
-            return false;
+        wpin_phase phase = wpin_motor_phase(&run->motors[i]);
+        if (phase != WPIN_PHASE_READY && phase != WPIN_PHASE_FAULT) {
+            return true;
         }
     }
-    return true;
+    return false;
 }
 
 /* A motor just opened may be turning: the core lets it rest first. The plan begins after that. */
 static void await_ready(wpin_run *run, int64_t tick) {
-    while (!all_ready(run)) {
+    while (some_rest(run)) {
         for (size_t i = 0; i < run->rig->load_count; i++) {
             wpin_motor_tick(&run->motors[i]);
         }

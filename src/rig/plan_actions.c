@@ -253,6 +253,9 @@ static void read_toggle(wpin_plan_reader *r, size_t load) {
     if (duty == 0 || !wpin_words_no_more(&r->line)) {
         return;
     }
+    for (int i = 1; i <= r->flow.depth; i++) { /* in a repeat it ends one way or the other */
+        r->flow.unsure[load] |= r->flow.blocks[i].kind == WPIN_BLOCK_REPEAT;
+    }
     double to = r->flow.duty[load] == 0 ? duty : 0;
     double takes = wpin_flow_ramp(&r->flow, load, to, 0, r->line.number);
     wpin_plan_add_action(

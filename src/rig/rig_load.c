@@ -296,6 +296,12 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
                     load.name, load.limits.rated_volts, rig->supplies[load.supply].volts,
                     load.kind->name);
     }
+    if (load.limits.start_duty > load.limits.duty_max) {
+        wpin_say_at(reader, node,
+                    "the start duty of '%s' (%.4g %%) is above the most it may have (%.4g %%, by "
+                    "duty-limit or rated volts): it could never start",
+                    load.name, load.limits.start_duty * 100, load.limits.duty_max * 100);
+    }
     wpin_rig_load *all = realloc(rig->loads, (rig->load_count + 1) * sizeof *all);
     if (all == NULL) {
         free(load.own);
