@@ -3,6 +3,7 @@
 #define WPIN_CLI_H
 
 #include "windpin/rehearsal.h"
+#include <argp.h>
 #include <stdbool.h>
 
 enum { EXIT_FINE = 0, EXIT_MET_FAULT = 1, EXIT_WRONG_INPUT = 2 };
@@ -18,7 +19,7 @@ int cmd_tell(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
 
 typedef struct cli_run {
-    const char *rig_path, *plan_path;
+    const char *files[2]; /* rig, plan */
     const char *trace_path, *plot_path, *vcd_path;
     const char *faults[16];
     size_t fault_count;
@@ -29,6 +30,9 @@ typedef struct cli_run {
 /* Checks, runs, reports; returns the exit status. */
 int cli_run_plan(const cli_run *run);
 
+/* Takes the two words a command needs from its arguments; `expected` says which, for messages. */
+error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,
+                     const char *expected);
 /* Reads a rig and prints what is wrong with it; NULL then. */
 wpin_rig *cli_read_rig(const char *path);
 /* Number of a load, or -1 with a complaint. */

@@ -74,6 +74,6 @@ int cmd_demo(int argc, char **argv) {
     snprintf(vcd, sizeof vcd, "%s/pump.vcd", folder);
     printf("$ windpin run %s %s --trace %s --vcd %s --plot %s\n\n", rig, plan, csv, vcd, png);
     fflush(stdout);
-    return cli_run_plan(&(cli_run){
-        .rig_path = rig, .plan_path = plan, .trace_path = csv, .plot_path = png, .vcd_path = vcd});
+    return cli_run_plan(
+        &(cli_run){.files = {rig, plan}, .trace_path = csv, .plot_path = png, .vcd_path = vcd});
 }

@@ -12,7 +12,7 @@
 enum { KEY_WRITE = 256 };
 
 typedef struct find_arguments {
-    const char *rig, *load;
+    const char *words[2]; /* rig, load */
     bool write;
 } find_arguments;
 
@@ -28,18 +28,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     find_arguments *a = state->input;
     switch (key) {
     case KEY_WRITE: a->write = true; break;
-    case ARGP_KEY_ARG:
-        if (state->arg_num > 1) {
-            argp_error(state, "'%s' is one word too many; expected a rig and a load", arg);
-        }
-        *(state->arg_num == 0 ? &a->rig : &a->load) = arg;
-        break;
-    case ARGP_KEY_END:
-        if (state->arg_num < 2) {
-            argp_error(state, "expected a rig and the name of a load");
-        }
-        break;
-    default: return ARGP_ERR_UNKNOWN;
+    default: return cli_take_two(key, arg, state, a->words, "a rig and the name of a load");
     }
     return 0;
 }
@@ -108,7 +97,7 @@ static bool store(const char *path, unsigned load_line, const char *start) {
 }
 
 static int find(const find_arguments *a, const wpin_rig *rig) {
-    int load = cli_find_load(rig, a->rig, a->load);
+    int load = cli_find_load(rig, a->words[0], a->words[1]);
     wpin_found found;
     char why[300], start[100];
     if (load < 0) {
@@ -123,8 +112,8 @@ static int find(const find_arguments *a, const wpin_rig *rig) {
     printf("%s starts at %.1f %% duty and stops again below %.1f %%.\n", rig->loads[load].name,
            found.start_duty * 100, found.drop_out * 100);
     printf("For the rig, with a margin of a twentieth:\n    %s\n", start);
-    if (a->write && store(a->rig, rig->loads[load].line, start)) {
-        printf("Stored in %s.\n", a->rig);
+    if (a->write && store(a->words[0], rig->loads[load].line, start)) {
+        printf("Stored in %s.\n", a->words[0]);
         return EXIT_FINE;
     }
     return a->write ? EXIT_MET_FAULT : EXIT_FINE;
@@ -135,7 +124,7 @@ int cmd_find(int argc, char **argv) {
     find_arguments a = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    wpin_rig *rig = cli_read_rig(a.rig);
+    wpin_rig *rig = cli_read_rig(a.words[0]);
     int status = rig == NULL ? EXIT_WRONG_INPUT : find(&a, rig);
     wpin_rig_free(rig);
     return status;

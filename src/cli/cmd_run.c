@@ -50,21 +50,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         run->sample_seconds = 1 / hz;
         break;
     }
-    case ARGP_KEY_ARG:
-        if (state->arg_num == 0) {
-            run->rig_path = arg;
-        } else if (state->arg_num == 1) {
-            run->plan_path = arg;
-        } else {
-            argp_error(state, "'%s' is one file too many; expected a rig and a plan", arg);
-        }
-        break;
-    case ARGP_KEY_END:
-        if (state->arg_num < 2) {
-            argp_error(state, "expected two files: a rig and a plan");
-        }
-        break;
-    default: return ARGP_ERR_UNKNOWN;
+    default: return cli_take_two(key, arg, state, run->files, "two files: a rig and a plan");
     }
     return 0;
 }

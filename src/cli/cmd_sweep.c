@@ -9,7 +9,7 @@
 enum { KEY_JSON = 256, KEY_PLACES, PLACES_MAX = 401 };
 
 typedef struct sweep_arguments {
-    const char *rig, *load;
+    const char *words[2]; /* rig, load */
     size_t places;
     bool json;
 } sweep_arguments;
@@ -38,18 +38,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         }
         a->places = (size_t)places;
         break;
-    case ARGP_KEY_ARG:
-        if (state->arg_num > 1) {
-            argp_error(state, "'%s' is one word too many; expected a rig and a load", arg);
-        }
-        *(state->arg_num == 0 ? &a->rig : &a->load) = arg;
-        break;
-    case ARGP_KEY_END:
-        if (state->arg_num < 2) {
-            argp_error(state, "expected a rig and the name of a load");
-        }
-        break;
-    default: return ARGP_ERR_UNKNOWN;
+    default: return cli_take_two(key, arg, state, a->words, "a rig and the name of a load");
     }
     return 0;
 }
@@ -88,7 +77,7 @@ static void print_json(const char *name, const wpin_sweep_point *points, size_t 
 static int sweep(const sweep_arguments *a, const wpin_rig *rig) {
     static wpin_sweep_point points[PLACES_MAX];
     char why[300];
-    int load = cli_find_load(rig, a->rig, a->load);
+    int load = cli_find_load(rig, a->words[0], a->words[1]);
     if (load < 0) {
         return EXIT_WRONG_INPUT;
     }
@@ -109,7 +98,7 @@ int cmd_sweep(int argc, char **argv) {
     sweep_arguments a = {.places = 21};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    wpin_rig *rig = cli_read_rig(a.rig);
+    wpin_rig *rig = cli_read_rig(a.words[0]);
     int status = rig == NULL ? EXIT_WRONG_INPUT : sweep(&a, rig);
     wpin_rig_free(rig);
     return status;

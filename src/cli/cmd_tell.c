@@ -8,7 +8,7 @@
 enum { KEY_POWERED = 256 };
 
 typedef struct tell_arguments {
-    const char *rig, *plan;
+    const char *words[2]; /* rig, plan */
     bool powered;
 } tell_arguments;
 
@@ -24,18 +24,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     tell_arguments *a = state->input;
     switch (key) {
     case KEY_POWERED: a->powered = true; break;
-    case ARGP_KEY_ARG:
-        if (state->arg_num > 1) {
-            argp_error(state, "'%s' is one file too many; expected a rig and a plan", arg);
-        }
-        *(state->arg_num == 0 ? &a->rig : &a->plan) = arg;
-        break;
-    case ARGP_KEY_END:
-        if (state->arg_num < 2) {
-            argp_error(state, "expected two files: a rig and a plan");
-        }
-        break;
-    default: return ARGP_ERR_UNKNOWN;
+    default: return cli_take_two(key, arg, state, a->words, "two files: a rig and a plan");
     }
     return 0;
 }
@@ -121,8 +110,8 @@ int cmd_tell(int argc, char **argv) {
     wpin_messages messages = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    wpin_rig *rig = wpin_rig_read(a.rig, &messages);
-    wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(a.plan, rig, &messages);
+    wpin_rig *rig = wpin_rig_read(a.words[0], &messages);
+    wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(a.words[1], rig, &messages);
     cli_print_messages(&messages);
     wpin_messages_free(&messages);
     int status = plan == NULL ? EXIT_WRONG_INPUT : tell(&a, rig, plan);

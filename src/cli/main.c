@@ -57,6 +57,24 @@ void cli_print_messages(wpin_messages *messages) {
     }
 }
 
+error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,
+                     const char *expected) {
+    switch (key) {
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 1) {
+            argp_error(state, "'%s' is one too many; expected %s", arg, expected);
+        }
+        words[state->arg_num] = arg;
+        return 0;
+    case ARGP_KEY_END:
+        if (state->arg_num < 2) {
+            argp_error(state, "expected %s", expected);
+        }
+        return 0;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+}
+
 wpin_rig *cli_read_rig(const char *path) {
     wpin_messages messages = {0};
     wpin_rig *rig = wpin_rig_read(path, &messages);

@@ -156,7 +156,7 @@ static void print_files(const cli_run *run) {
 }
 
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
-    printf("%s: %s on simulated hardware\n", rig->name, run->plan_path);
+    printf("%s: %s on simulated hardware\n", rig->name, run->files[1]);
     print_steps(run, report);
     printf("\n");
     print_loads(rig, report);

@@ -58,7 +58,7 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     }
     json_t *all =
         json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o}", "windpin",
-                  WPIN_VERSION, "rig", rig->name, "plan", run->plan_path, "simulated_s",
+                  WPIN_VERSION, "rig", rig->name, "plan", run->files[1], "simulated_s",
                   report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
                   (int)report->interrupted, "ended", wpin_status_name(report->result), "loads",
                   loads, "steps", steps, "faults", faults, "events", events, "burnt", burns);

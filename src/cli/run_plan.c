@@ -196,8 +196,8 @@ int cli_run_plan(const cli_run *run) {
     if (!good_picture_name(run->plot_path)) {
         return status;
     }
-    wpin_rig *rig = wpin_rig_read(run->rig_path, &messages);
-    wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(run->plan_path, rig, &messages);
+    wpin_rig *rig = wpin_rig_read(run->files[0], &messages);
+    wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(run->files[1], rig, &messages);
     cli_print_messages(&messages);
     if (plan != NULL) {
         status = rehearse(run, rig, plan);
