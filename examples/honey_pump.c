@@ -21,8 +21,19 @@ static const wpin_sim_bridge driver = {.on_resistance = 0.18,
                                        .burns_after = 10e-3,
                                        .burns_above_volts = 30,
                                        .interlock = true};
-static const wpin_sim_motor motor = {"pump", 1.4, 1.6e-3, 22e-3, 16e-6, 14e-3, 9e-3,
-                                     3e-6,   18,  0.75,   0.12,  2e-3,  0,     90e-6};
+static const wpin_sim_motor motor = {.name = "pump",
+                                     .resistance = 1.4,
+                                     .inductance = 1.6e-3,
+                                     .constant = 22e-3,
+                                     .inertia = 16e-6,
+                                     .static_friction = 14e-3,
+                                     .dry_friction = 9e-3,
+                                     .viscous_friction = 3e-6,
+                                     .gear_ratio = 18,
+                                     .gear_efficiency = 0.75,
+                                     .load_torque = 0.12,
+                                     .load_viscous = 2e-3,
+                                     .load_inertia = 90e-6};
 
 static wpin_sim *simulated_board(void) {
     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});

@@ -50,7 +50,33 @@ typedef struct wpin_sim_supply {
                              limit. */
     double capacitance; /**< It can not take current back: what returns charges this, F. 0: it can,
                              like a battery. */
+    bool droops;     /**< At its limit the voltage gives way instead of cutting out: a weak port. */
+    double capacity; /**< Of cells, As: the open voltage falls evenly to... 0: never. */
+    double empty_volts; /**< ...this when it is used up, and then to nothing. */
 } wpin_sim_supply;
+
+/** A regulator or converter that makes one supply from another. */
+typedef struct wpin_sim_regulator {
+    const char *name;       /**< For messages; copied. */
+    int from;               /**< Number of the supply it is fed from. */
+    double volts;           /**< What it makes. Above its input's volts it is a boost converter. */
+    double resistance;      /**< Of its output, ohm. */
+    double headroom;        /**< It needs this much more at its input, V; a boost converter none. */
+    double least_input;     /**< Below this at its input it gives nothing, V. */
+    bool switching;         /**< Passes on power; otherwise linear, and passes on current. */
+    double efficiency;      /**< Of a switching one, 0 (excluded) to 1. */
+    double limit_amps;      /**< It lets its voltage droop above this; 0: no limit. */
+    double heat_resistance; /**< To the air, K/W: at 150 degC it shuts itself down until it has
+                                 cooled to 130; 0: stays cold. */
+    double heat_time;       /**< Thermal time constant, s. */
+} wpin_sim_regulator;
+
+/** How a part heats: its temperature above 25 degC follows power x resistance. */
+typedef struct wpin_sim_heat {
+    double resistance; /**< To the air, K/W; 0: it stays cold. */
+    double time;       /**< Time constant, s. */
+    double limit;      /**< Temperature it does not survive, degC. */
+} wpin_sim_heat;
 
 /** By which logic a driver turns the levels on its inputs into leg states. The inputs are numbered
  * in the order given; one that floats or is not wired reads low. */
@@ -82,6 +108,8 @@ typedef enum wpin_sim_logic {
     WPIN_SIM_LOGIC_TWO_RELAYS,
     /** pulse: a controller of its own that drives by the width of servo-style pulses. */
     WPIN_SIM_LOGIC_SERVO_PULSE,
+    /** a1, a2, b1, b2: two bridge channels, each as two inputs, with a winding each. */
+    WPIN_SIM_LOGIC_TWO_CHANNELS,
     WPIN_SIM_LOGIC_COUNT
 } wpin_sim_logic;
 
@@ -117,6 +145,12 @@ typedef struct wpin_sim_bridge {
     bool no_diodes;             /**< The free-wheel diodes are missing. */
     double contact_delay;       /**< Relays: from coil to contact, s. */
     double contact_bounce;      /**< Relays: how long the contact bounces, s. */
+    double dead_time;           /**< Its own, between the sides of a leg, s. */
+    bool protects;              /**< Above its current limit it switches off for 10 ms instead of
+                                     burning; above its heat limit until it is 20 K cooler. */
+    wpin_sim_heat heat;         /**< Of the whole driver. */
+    double pulse_zero;          /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
+    double pulse_swing;         /**< Change of width it takes as full, s; 0: 0.5 ms. */
 } wpin_sim_bridge;
 
 /** A brushed motor with gear and load. Torques and inertia on the motor shaft unless said. */
@@ -135,7 +169,46 @@ typedef struct wpin_sim_motor {
     double load_viscous;     /**< At the output, Nm s/rad. */
     double load_quadratic;   /**< At the output, Nm s2/rad2 (a fan). */
     double load_inertia;     /**< At the output, kg m2. */
+    double stop_low;         /**< End stops, turns of the output; both 0: none. */
+    double stop_high;
+    double start_turns; /**< Where the output stands at the start, turns. */
+    wpin_sim_heat heat; /**< Of the winding. */
 } wpin_sim_motor;
+
+/** A filament lamp or a strip of light-emitting diodes. */
+typedef struct wpin_sim_lamp {
+    const char *name;     /**< For messages; copied. */
+    double volts;         /**< Rated; diodes: at which they draw their rated power. */
+    double watts;         /**< Rated. */
+    double cold_share;    /**< Filament: cold resistance as a share of the hot one, 0 to 1; 1: none
+                               of that. */
+    double warm_up;       /**< Filament: time to glow, s. */
+    double forward_volts; /**< Diodes: they take nothing below this, V; 0: a filament. */
+} wpin_sim_lamp;
+
+/** A solenoid: a coil with a plunger. */
+typedef struct wpin_sim_solenoid {
+    const char *name;    /**< For messages; copied. */
+    double resistance;   /**< Of the coil, ohm. */
+    double inductance;   /**< H. */
+    double pull_in;      /**< Current that draws the plunger in, A... */
+    double pull_in_time; /**< ...when it flows for this long, s. */
+    double drop_out;     /**< Below this current the plunger falls back, A. */
+    wpin_sim_heat heat;  /**< Of the coil. */
+} wpin_sim_solenoid;
+
+/** A bipolar stepper with two windings. Without current it turns freely but for friction. */
+typedef struct wpin_sim_stepper {
+    const char *name;        /**< For messages; copied. */
+    double steps_a_turn;     /**< Full steps, a multiple of 4. */
+    double resistance;       /**< Of each winding, ohm. */
+    double inductance;       /**< Of each winding, H. */
+    double rated_amps;       /**< Of each winding, A. */
+    double holding_torque;   /**< With both windings at rated_amps, Nm. */
+    double inertia;          /**< Of rotor and load, kg m2. */
+    double dry_friction;     /**< Of rotor and load, Nm. */
+    double viscous_friction; /**< Nm s/rad. */
+} wpin_sim_stepper;
 
 /** What a motor did since it was last asked. */
 typedef struct wpin_sim_reading {
@@ -150,6 +223,9 @@ typedef struct wpin_sim_reading {
     double rpm_mean;     /**< Mean output speed. */
     double turns;        /**< Output turns since the start. */
     double amps_now;     /**< Current now. */
+    double effect;       /**< A lamp's light as a share of the rated; a solenoid's plunger, 1 in. */
+    double degrees;      /**< Temperature of winding or coil, degC. */
+    double driver_degrees; /**< Temperature of the driver, degC. */
 } wpin_sim_reading;
 
 /** Something that burnt. */
@@ -179,10 +255,25 @@ void wpin_sim_free(wpin_sim *sim);
 
 /** Adds a supply; its number from 0, or -1 (out of memory, values out of range). */
 int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply);
+/** Adds a supply made from another one; its number from 0, or -1. */
+int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *regulator);
+/** Feeds the controller from a supply: it draws `amps`, and below `least_volts` it resets: every
+ * pin floats. False if there is no such supply. */
+bool wpin_sim_feed_controller(wpin_sim *sim, int supply, double amps, double least_volts);
+/** How often the controller was reset by a low supply. It stays so: a port opened anew works
+ * again. */
+int wpin_sim_resets(const wpin_sim *sim);
+/** Voltage at a supply's terminals now, V. */
+double wpin_sim_supply_volts(const wpin_sim *sim, int supply);
 /** Adds a bridge chip fed from a supply; its number from 0, or -1. */
 int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply);
 /** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. */
 int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge);
+/** The same for other loads; all are numbered together with the motors. */
+int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge);
+int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *solenoid, int bridge);
+/** A stepper needs a driver of WPIN_SIM_LOGIC_TWO_CHANNELS, and that one a stepper. */
+int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bridge);
 
 /** Wires a controller pin to a chip input. Several inputs may share a pin. False if no such. */
 bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
@@ -205,6 +296,16 @@ bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed);
 bool wpin_sim_wire_knob(wpin_sim *sim, uint8_t input, double noise);
 /** Turns the knob on an input to a share of its way, 0 to 1. False if there is none. */
 bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share);
+
+/** Wires a limit switch to ground, with a pull-up, to a pin: it is closed (reads low) while the
+ * output of a motor stands between two places, turns; `opens` makes it a switch that opens there,
+ * so that a broken wire reads like the limit. */
+bool wpin_sim_wire_limit(wpin_sim *sim, wpin_pin pin, int motor, double from, double to,
+                         bool opens);
+/** Puts a voltage on an analogue input, as a sensor with noise would, V. */
+bool wpin_sim_wire_sensor(wpin_sim *sim, uint8_t input, double volts, double noise);
+/** Changes a sensor's voltage. False if there is none. */
+bool wpin_sim_set_sensor(wpin_sim *sim, uint8_t input, double volts);
 
 /** The board as a port. Valid as long as the board. */
 wpin_port wpin_sim_port(wpin_sim *sim);
@@ -233,6 +334,8 @@ typedef enum wpin_sim_fault {
     WPIN_SIM_FAULT_NO_GROUND,      /**< A bridge has no ground. */
     WPIN_SIM_FAULT_DIODE_REVERSED, /**< A free-wheel diode lies across the supply. */
     WPIN_SIM_FAULT_STUCK_BUTTON,   /**< The button on pin `number` stays pressed. */
+    WPIN_SIM_FAULT_PIN_FLOATING,   /**< Input `detail` of a bridge has no pull resistor: while its
+                                        pin is not driven it drifts to where the switch conducts. */
     WPIN_SIM_FAULT_COUNT
 } wpin_sim_fault;
 

@@ -20,6 +20,9 @@ typedef struct wpin_sim_pin {
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     bool output, inverted, burnt;
     bool button, pressed, stuck;
+    bool limit, opens; /* a limit switch */
+    int motor;
+    double from, to;    /* turns of the motor's output */
     double bounce;      /* s */
     int64_t pressed_at; /* when the button last changed */
 } wpin_sim_pin;
@@ -34,6 +37,15 @@ typedef struct wpin_supply {
     bool cut_out;
     bool dead; /* gives nothing */
     double sound_resistance;
+    bool made; /* from another supply, by the regulator */
+    wpin_sim_regulator maker;
+    double total;      /* current it gave in the last stretch, A */
+    double taken;      /* regulator: current it took at its input, A */
+    double droop;      /* volts given way at its limit */
+    double used;       /* cells: charge taken so far, As */
+    double full_volts; /* of full cells */
+    double rise;       /* regulator: K above 25 degC */
+    bool hot, weak;    /* shut down by its heat; too little at its input */
 } wpin_supply;
 
 /* As many as the inputs of a driver have combinations of levels. */
@@ -69,21 +81,27 @@ typedef struct wpin_bridge {
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
-    bool cut[WPIN_SIM_INPUTS]; /* wires that are off */
-    bool delicate;             /* can be harmed by the order of its inputs */
+    bool cut[WPIN_SIM_INPUTS];    /* wires that are off */
+    bool floats[WPIN_SIM_INPUTS]; /* inputs that drift to conducting while nothing drives them */
+    int64_t off_until;            /* switched off by its own protection */
+    bool hot;                     /* the same, until it has cooled */
+    bool told;                    /* protection told since it last worked on */
+    double rise;                  /* K above 25 degC */
+    bool delicate;                /* can be harmed by the order of its inputs */
 } wpin_bridge;
 
 typedef enum wpin_sensed {
     WPIN_SENSED_NOTHING,
     WPIN_SENSED_CURRENT,
     WPIN_SENSED_SUPPLY,
-    WPIN_SENSED_KNOB
+    WPIN_SENSED_KNOB,
+    WPIN_SENSED_OTHER
 } wpin_sensed;
 
 typedef struct wpin_analog {
     wpin_sensed what;
     int part;
-    double ratio; /* supply: of the divider; knob: where it is turned to */
+    double ratio; /* supply: of the divider; knob: where it is turned to; sensor: volts */
     double noise;
     double seed;
 } wpin_analog;
@@ -103,6 +121,10 @@ struct wpin_sim {
     size_t event_count;
     wpin_sim_pin_watcher *watcher;
     void *watcher_context;
+    int feeds_controller; /* supply, or WPIN_SIM_NO_WIRE */
+    double controller_amps, controller_volts;
+    int resets;
+    bool low; /* its supply is too low now */
 };
 
 /* Records that a part burnt. */
@@ -112,20 +134,33 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *re
 void wpin_bridge_decide(wpin_bridge *bridge);
 /* The level a button puts on its pin now. */
 bool wpin_button_level(const wpin_sim *sim, wpin_pin pin);
-/* What a knob puts on its input now. */
-double wpin_knob_volts(wpin_sim *sim, wpin_analog *a);
+/* What a knob or a sensor puts on its input now. */
+double wpin_knob_volts(const wpin_sim *sim, wpin_analog *a);
 /* Records something that burnt nothing. */
 void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...)
     __attribute__((format(printf, 4, 5)));
 /* Whether a supply gives power now. */
-bool wpin_supply_live(const wpin_supply *supply);
+bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply);
 /* Longest stretch, ps, for which the loads on one supply may be run without a look at each other.
  */
 int64_t wpin_rails_window(const wpin_sim *sim);
 /* Balances the supplies after a stretch of time: sag, limit, returned current. */
 void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to);
+/* Sets what supplies made from others give, from the volts of those. */
+void wpin_rails_begin(wpin_sim *sim);
+/* Lets parts heat and cool over a stretch; longest stretch for that, ps. */
+void wpin_heat_settle(wpin_sim *sim, double seconds);
+int64_t wpin_heat_window(const wpin_sim *sim);
+/* Whether a limit switch is at its place. */
+bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
+/* Every pin floats: what a reset does. */
+void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
+/* A driver is dead from here on. */
+void wpin_bridge_burn(wpin_bridge *bridge);
+/* Feeds every driver on a supply what it gives now. */
+void wpin_bridges_feed(wpin_sim *sim, int supply);
 /* Feeds the legs what the supply gives. */
 void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge);
 /* Follows a pin that just changed: watcher, and what it can not carry. */

@@ -3,7 +3,8 @@
 #include "board.h"
 #include <math.h>
 
-#define PS_PER_S 1e12
+#define PS_PER_S   1e12
+#define OFF_FOR_PS 10000000000LL /* 10 ms off after its own protection */
 
 void wpin_bridge_decide(wpin_bridge *bridge) {
     for (unsigned levels = 0; levels < WPIN_SIM_LEVELS; levels++) {
@@ -19,7 +20,7 @@ void wpin_bridge_decide(wpin_bridge *bridge) {
 
 /* ---- what burns ---- */
 
-static void burn(wpin_bridge *bridge) {
+void wpin_bridge_burn(wpin_bridge *bridge) {
     bridge->burnt = true;
     bridge->alive = false;
     bridge->event_count = 0;
@@ -33,9 +34,12 @@ static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
  * chip waits between. Relay contacts can not. */
 static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
                                 wpin_legs next, int64_t at) {
+    if (plant->kind == WPIN_PLANT_STEPPER) {
+        return; /* its chip keeps the sides of each leg apart by its logic */
+    }
     bool both_a = next.a == WPIN_LEG_BOTH, both_b = next.b == WPIN_LEG_BOTH;
     if (both_a || both_b) {
-        burn(bridge);
+        wpin_bridge_burn(bridge);
         wpin_board_burn(sim, at, bridge->name, "shoot-through: both sides of leg %s are on",
                         both_a ? "A" : "B");
         return;
@@ -43,7 +47,7 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
     bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     bool a = swaps_sides(plant->leg_a, next.a), b = swaps_sides(plant->leg_b, next.b);
     if (!waits && (a || b)) {
-        burn(bridge);
+        wpin_bridge_burn(bridge);
         wpin_board_burn(sim, at, bridge->name,
                         "shoot-through: leg %s went from one side to the other with nothing "
                         "between, and the chip has no interlock",
@@ -59,16 +63,33 @@ static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *pla
     bool opens = (next.a == WPIN_LEG_OFF && plant->leg_a != WPIN_LEG_OFF) ||
                  (next.b == WPIN_LEG_OFF && plant->leg_b != WPIN_LEG_OFF);
     if (bridge->part.no_diodes && opens && fabs(plant->amps) > harmless) {
-        burn(bridge);
+        wpin_bridge_burn(bridge);
         wpin_board_burn(sim, at, bridge->name,
                         "over-voltage: %.3g A were cut off and found no free-wheel diode",
                         fabs(plant->amps));
     }
 }
 
-static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant, int64_t at) {
+/* A driver that looks after itself switches off for a while. */
+static void protect(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
+    if (!bridge->told) {
+        wpin_board_note(sim, at, bridge->name,
+                        "switches itself off and on again: %.3g A, its limit is %.3g A",
+                        plant->over_peak, bridge->part.burns_above_amps);
+        bridge->told = true;
+    }
+    bridge->off_until = at + OFF_FOR_PS;
+    bridge->alive = false;
+    plant->over_time = plant->over_peak = 0;
+}
+
+static void check_current(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
     if (plant->over_time >= bridge->part.burns_after && plant->over_time > 0 && !bridge->burnt) {
-        burn(bridge);
+        if (bridge->part.protects) {
+            protect(sim, bridge, plant, at);
+            return;
+        }
+        wpin_bridge_burn(bridge);
         wpin_board_burn(sim, at, bridge->name,
                         "over-current: up to %.3g A for %.3g ms; it survives %.3g A for %.3g ms",
                         plant->over_peak, plant->over_time * 1e3, bridge->part.burns_above_amps,
@@ -79,7 +100,7 @@ static void check_current(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
 static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant) {
     double volts = plant->feed.volts - plant->feed.sag;
     if (volts > bridge->part.burns_above_volts && !bridge->burnt) {
-        burn(bridge);
+        wpin_bridge_burn(bridge);
         wpin_board_burn(sim, sim->now, bridge->name,
                         "over-voltage: %.3g V on the supply%s; it survives %.3g V", volts,
                         plant->feed.sag < 0 ? ", driven up by current that came back" : "",
@@ -95,7 +116,7 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     }
     wpin_plant *plant = sim->plants[bridge->motor];
     const wpin_sim_supply *supply = &sim->supplies[bridge->supply].part;
-    if (plant->feed.volts != supply->volts) {
+    if (fabs(plant->feed.volts - supply->volts) > 1e-4) { /* less is not worth the work */
         plant->feed.volts = supply->volts;
         wpin_plant_fed(plant);
     }
@@ -104,15 +125,24 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     }
 }
 
+void wpin_bridges_feed(wpin_sim *sim, int supply) {
+    for (int i = 0; i < sim->bridge_count; i++) {
+        if (sim->bridges[i].supply == supply) {
+            wpin_bridge_feed(sim, &sim->bridges[i]);
+        }
+    }
+}
+
 /* With the supply off the driver has no power: legs off. What current is left runs down through
  * the diodes against the voltage the rail still holds. */
 static bool alive(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return !bridge->burnt && !bridge->no_ground && wpin_supply_live(&sim->supplies[bridge->supply]);
+    return !bridge->burnt && !bridge->no_ground && !bridge->hot && sim->now >= bridge->off_until &&
+           wpin_supply_live(sim, &sim->supplies[bridge->supply]);
 }
 
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                      int64_t at) {
-    static const wpin_legs off = {WPIN_LEG_OFF, WPIN_LEG_OFF};
+    static const wpin_legs off = {.a = WPIN_LEG_OFF};
     next = bridge->alive ? next : off;
     if (bridge->alive && bridge->delicate) {
         check_shoot_through(sim, bridge, plant, next, at);
@@ -124,10 +154,12 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
     }
     if (bridge->motor_off) {
         next = off;
-        plant->amps = 0;
+        plant->amps = plant->amps_b = 0;
     }
     plant->leg_a = bridge->motor_swapped ? next.b : next.a;
     plant->leg_b = bridge->motor_swapped ? next.a : next.b;
+    plant->leg_c = next.c;
+    plant->leg_d = next.d;
 }
 
 static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) {
@@ -153,8 +185,8 @@ static void add_event(wpin_bridge *bridge, int64_t at, wpin_legs legs) {
 /* The contacts move after the coil's delay, and bounce off and on before they rest. */
 static void move_contacts(wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next,
                           int64_t at) {
-    wpin_legs off = {plant->leg_a == next.a ? next.a : WPIN_LEG_OFF,
-                     plant->leg_b == next.b ? next.b : WPIN_LEG_OFF};
+    wpin_legs off = {.a = plant->leg_a == next.a ? next.a : WPIN_LEG_OFF,
+                     .b = plant->leg_b == next.b ? next.b : WPIN_LEG_OFF};
     double bounce = bridge->part.contact_bounce;
     int64_t first = at + (int64_t)(bridge->part.contact_delay * PS_PER_S), last = first;
     bridge->event_count = 0;
@@ -178,9 +210,33 @@ static void pass_event(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, in
     bridge->event_count -= bridge->event_count > 0;
 }
 
+/* ---- dead time of its own ---- */
+
+static wpin_leg_state parted(wpin_leg_state from, wpin_leg_state to) {
+    return swaps_sides(from, to) ? WPIN_LEG_OFF : to;
+}
+
+/* A leg that changes sides is off for the chip's own dead time between them. */
+static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
+                          int64_t at) {
+    wpin_legs between = {.a = parted(plant->leg_a, next.a),
+                         .b = parted(plant->leg_b, next.b),
+                         .c = parted(plant->leg_c, next.c),
+                         .d = parted(plant->leg_d, next.d)};
+    bridge->event_count = 0;
+    put_legs(sim, bridge, plant, between, at);
+    add_event(bridge, at + (int64_t)(bridge->part.dead_time * PS_PER_S), next);
+}
+
 static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
     wpin_legs next = bridge->legs[bridge->levels];
-    if (bridge->part.contact_delay <= 0 || !bridge->alive) {
+    bool pauses = bridge->part.dead_time > 0 && bridge->alive;
+    if (pauses && (swaps_sides(plant->leg_a, next.a) || swaps_sides(plant->leg_b, next.b))) {
+        pause_between(sim, bridge, plant, next, at);
+    } else if (pauses && bridge->event_count > 0) {
+        bridge->event_count = 0;
+        put_legs(sim, bridge, plant, next, at);
+    } else if (bridge->part.contact_delay <= 0 || !bridge->alive) {
         put_legs(sim, bridge, plant, next, at);
     } else if (next.a != bridge->target.a || next.b != bridge->target.b) {
         move_contacts(bridge, plant, next, at);
@@ -192,7 +248,10 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 /* Pulses of 1 to 2 ms, neutral at 1.5 ms with a dead band of 2 % each way; it drives only after
  * it has seen neutral for half a second, and stops when the pulses stay away for 0.1 s. */
 static void take_pulse(wpin_bridge *bridge, wpin_plant *plant, int64_t rise, int64_t fall) {
-    double effort = ((double)(fall - rise) * 1e-12 - 1.5e-3) / 0.5e-3;
+    const wpin_sim_bridge *part = &bridge->part;
+    double neutral_at = part->pulse_zero > 0 ? part->pulse_zero : 1.5e-3;
+    double swing = part->pulse_swing > 0 ? part->pulse_swing : 0.5e-3;
+    double effort = ((double)(fall - rise) * 1e-12 - neutral_at) / swing;
     bool neutral = fabs(effort) < 0.02;
     effort = effort > 1 ? 1 : (effort < -1 ? -1 : effort);
     bridge->neutral_pulses = neutral ? bridge->neutral_pulses + 1 : bridge->neutral_pulses;
@@ -229,7 +288,8 @@ static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int 
     if (pin != WPIN_SIM_NO_WIRE && !bridge->cut[input] && !sim->pins[pin].burnt) {
         c = wpin_cursor_at(&sim->pins[pin].wave, sim->now);
     }
-    if (c.level == WPIN_FLOAT && bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE) {
+    if (c.level == WPIN_FLOAT &&
+        (bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE) != bridge->floats[input]) {
         c.level = WPIN_HIGH;
     }
     return c;
@@ -286,6 +346,16 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     }
 }
 
+/* Running into an end stop faster than a creep is worth a word. */
+static void tell_hit(wpin_sim *sim, wpin_plant *plant, const wpin_bridge *bridge) {
+    const double rpm = plant->hit * 30 / 3.14159265358979 / plant->motor.gear_ratio;
+    if (plant->hit > 0 && rpm > 0.1) {
+        wpin_board_note(sim, sim->now, bridge->name, "drove its load into an end stop at %.3g rpm",
+                        rpm);
+    }
+    plant->hit = 0;
+}
+
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     if (bridge->motor == WPIN_SIM_NO_WIRE) {
         return;
@@ -297,7 +367,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     }
     bridge->alive = alive(sim, bridge);
     if (bridge->alive && bridge->diode_reversed) {
-        burn(bridge);
+        wpin_bridge_burn(bridge);
         wpin_board_burn(sim, sim->now, bridge->name,
                         "short: a free-wheel diode lies the wrong way round across the supply");
     }
@@ -317,4 +387,5 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         look(sim, bridge, plant, inputs, at);
     }
     bridge->pulse_level = inputs[0].level;
+    tell_hit(sim, plant, bridge);
 }

@@ -1,4 +1,5 @@
-/* What a hand does: buttons that bounce and knobs that are never quite still. */
+/* What the controller senses besides currents: buttons that bounce, limit switches, knobs and
+ * sensors that are never quite still. */
 #include "board.h"
 #include <math.h>
 
@@ -35,6 +36,40 @@ bool wpin_button_level(const wpin_sim *sim, wpin_pin pin) {
     return !down;
 }
 
+bool wpin_sim_wire_limit(wpin_sim *sim, wpin_pin pin, int motor, double from, double to,
+                         bool opens) {
+    if (motor < 0 || motor >= sim->plant_count || !(from < to)) {
+        return false;
+    }
+    wpin_sim_pin *p = &sim->pins[pin];
+    p->limit = true;
+    p->opens = opens;
+    p->motor = motor;
+    p->from = from;
+    p->to = to;
+    return true;
+}
+
+bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin) {
+    const wpin_sim_pin *p = &sim->pins[pin];
+    const wpin_plant *plant = sim->plants[p->motor];
+    double turns = plant->angle / (2 * 3.14159265358979323846) / plant->motor.gear_ratio;
+    return turns >= p->from && turns <= p->to;
+}
+
+bool wpin_sim_wire_sensor(wpin_sim *sim, uint8_t input, double volts, double noise) {
+    sim->analog[input] = (wpin_analog){.what = WPIN_SENSED_OTHER, .ratio = volts, .noise = noise};
+    return noise >= 0 && volts >= 0;
+}
+
+bool wpin_sim_set_sensor(wpin_sim *sim, uint8_t input, double volts) {
+    bool good = sim->analog[input].what == WPIN_SENSED_OTHER && volts >= 0;
+    if (good) {
+        sim->analog[input].ratio = volts;
+    }
+    return good;
+}
+
 bool wpin_sim_wire_knob(wpin_sim *sim, uint8_t input, double noise) {
     sim->analog[input] = (wpin_analog){.what = WPIN_SENSED_KNOB, .noise = noise};
     return noise >= 0;
@@ -50,8 +85,9 @@ bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share) {
 }
 
 /* Noise of its own for every reading, repeatable: a golden-ratio sequence from tip to tip. */
-double wpin_knob_volts(wpin_sim *sim, wpin_analog *a) {
+double wpin_knob_volts(const wpin_sim *sim, wpin_analog *a) {
     a->seed = fmod(a->seed + 0.6180339887, 1);
-    double volts = a->ratio * sim->controller.logic_volts + (a->seed - 0.5) * a->noise;
+    double full = a->what == WPIN_SENSED_KNOB ? sim->controller.logic_volts : 1;
+    double volts = a->ratio * full + (a->seed - 0.5) * a->noise;
     return fmax(0, volts);
 }

@@ -36,6 +36,12 @@ static bool about_bridge(wpin_bridge *bridge, wpin_sim_fault fault, int detail, 
         }
         bridge->cut[detail] = on;
         return true;
+    case WPIN_SIM_FAULT_PIN_FLOATING:
+        if (detail < 0 || detail >= WPIN_SIM_INPUTS) {
+            return false;
+        }
+        bridge->floats[detail] = on;
+        return true;
     case WPIN_SIM_FAULT_WIRES_SWAPPED: swap_inputs(bridge, on); return true;
     case WPIN_SIM_FAULT_MOTOR_WIRE_OFF: bridge->motor_off = on; return true;
     case WPIN_SIM_FAULT_MOTOR_SWAPPED: bridge->motor_swapped = on; return true;

@@ -1,12 +1,12 @@
 /* The logic of drivers. Nothing here knows the core's truth tables. */
 #include "logic.h"
 
-static const wpin_legs all_off = {WPIN_LEG_OFF, WPIN_LEG_OFF};
-static const wpin_legs all_low = {WPIN_LEG_LOW, WPIN_LEG_LOW};
+static const wpin_legs all_off = {.a = WPIN_LEG_OFF, .b = WPIN_LEG_OFF};
+static const wpin_legs all_low = {.a = WPIN_LEG_LOW, .b = WPIN_LEG_LOW};
 
 static wpin_legs drive(bool forward) {
-    return forward ? (wpin_legs){WPIN_LEG_HIGH, WPIN_LEG_LOW}
-                   : (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_HIGH};
+    return forward ? (wpin_legs){.a = WPIN_LEG_HIGH, .b = WPIN_LEG_LOW}
+                   : (wpin_legs){.a = WPIN_LEG_LOW, .b = WPIN_LEG_HIGH};
 }
 
 /* PWM is low while the motor is driven that way. */
@@ -15,8 +15,8 @@ static wpin_legs off_phase(const wpin_sim_bridge *part, bool forward) {
     case WPIN_SIM_OFF_FAST: return all_off;
     case WPIN_SIM_OFF_SHORT: return all_low;
     default:
-        return forward ? (wpin_legs){WPIN_LEG_OFF, WPIN_LEG_LOW}
-                       : (wpin_legs){WPIN_LEG_LOW, WPIN_LEG_OFF};
+        return forward ? (wpin_legs){.a = WPIN_LEG_OFF, .b = WPIN_LEG_LOW}
+                       : (wpin_legs){.a = WPIN_LEG_LOW, .b = WPIN_LEG_OFF};
     }
 }
 
@@ -56,6 +56,11 @@ static wpin_legs hidden_partner(const bool *high) {
     return high[1] ? drive(high[0]) : all_low;
 }
 
+static wpin_legs two_channels(const bool *high) {
+    wpin_legs one = two_inputs(high[0], high[1]), other = two_inputs(high[2], high[3]);
+    return (wpin_legs){.a = one.a, .b = one.b, .c = other.a, .d = other.b};
+}
+
 wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
     switch (part->logic) {
     case WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE:
@@ -67,16 +72,17 @@ wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
         return high[3] ? two_inputs_enable(part, high) : all_off;
     case WPIN_SIM_LOGIC_HIDDEN_PARTNER: return hidden_partner(high);
     case WPIN_SIM_LOGIC_HALF_BRIDGES:
-        return high[2] ? (wpin_legs){follow(high[0]), follow(high[1])} : all_off;
+        return high[2] ? (wpin_legs){.a = follow(high[0]), .b = follow(high[1])} : all_off;
     case WPIN_SIM_LOGIC_FOUR_SWITCHES:
-        return (wpin_legs){switches(high[0], high[1]), switches(high[2], high[3])};
+        return (wpin_legs){.a = switches(high[0], high[1]), .b = switches(high[2], high[3])};
     case WPIN_SIM_LOGIC_LOW_SIDE:
-        return (wpin_legs){WPIN_LEG_HIGH, high[0] ? WPIN_LEG_LOW : WPIN_LEG_OFF};
+        return (wpin_legs){.a = WPIN_LEG_HIGH, .b = high[0] ? WPIN_LEG_LOW : WPIN_LEG_OFF};
     case WPIN_SIM_LOGIC_HIGH_SIDE:
-        return (wpin_legs){high[0] ? WPIN_LEG_OFF : WPIN_LEG_HIGH, WPIN_LEG_LOW};
+        return (wpin_legs){.a = high[0] ? WPIN_LEG_OFF : WPIN_LEG_HIGH, .b = WPIN_LEG_LOW};
     case WPIN_SIM_LOGIC_RELAY:
-        return (wpin_legs){high[0] ? WPIN_LEG_HIGH : WPIN_LEG_OFF, WPIN_LEG_LOW};
-    case WPIN_SIM_LOGIC_TWO_RELAYS: return (wpin_legs){follow(high[0]), follow(high[1])};
+        return (wpin_legs){.a = high[0] ? WPIN_LEG_HIGH : WPIN_LEG_OFF, .b = WPIN_LEG_LOW};
+    case WPIN_SIM_LOGIC_TWO_CHANNELS: return two_channels(high);
+    case WPIN_SIM_LOGIC_TWO_RELAYS: return (wpin_legs){.a = follow(high[0]), .b = follow(high[1])};
     case WPIN_SIM_LOGIC_SERVO_PULSE:
     case WPIN_SIM_LOGIC_COUNT: break;
     }

@@ -6,6 +6,7 @@
 
 typedef struct wpin_legs {
     wpin_leg_state a, b;
+    wpin_leg_state c, d; /* of a second winding */
 } wpin_legs;
 
 /* What a driver decides for a combination of input levels. */

@@ -34,6 +34,9 @@ void wpin_plant_prepare(wpin_plant *plant) {
     }
     double cap = m->inductance / (m->resistance * 4);
     plant->piece_max = (int64_t)(fmin(cap, 100e-6) / PS);
+    plant->has_stops = m->stop_high > m->stop_low;
+    plant->low_angle = m->stop_low * 2 * PI * n;
+    plant->high_angle = m->stop_high * 2 * PI * n;
     memset(plant->pieces, 0, sizeof plant->pieces);
     memset(plant->cache, 0, sizeof plant->cache);
     plant->version = 1;
@@ -71,15 +74,21 @@ static bool through_diode(const wpin_plant *plant) {
            plant->feed.saturation_volts > 0;
 }
 
-static wpin_loop loop_for(const wpin_plant *plant, int way) {
+wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
+                          int way) {
     const wpin_feed *f = &plant->feed;
-    terminal a = tie(f, plant->leg_a, f->wire_a, way), b = tie(f, plant->leg_b, f->wire_b, -way);
+    terminal a = tie(f, one, f->wire_a, way), b = tie(f, other, f->wire_b, -way);
     int rail = a.rail - b.rail;
+    bool diode = one == WPIN_LEG_OFF || other == WPIN_LEG_OFF || f->saturation_volts > 0;
     return (wpin_loop){.emf = a.volts - b.volts,
                        .resistance = plant->motor.resistance + a.resistance + b.resistance +
                                      rail * rail * plant->feed.resistance,
                        .rail = rail,
-                       .way = through_diode(plant) ? way : 0};
+                       .way = diode ? way : 0};
+}
+
+static wpin_loop loop_for(const wpin_plant *plant, int way) {
+    return wpin_plant_loop(plant, plant->leg_a, plant->leg_b, way);
 }
 
 /* Sign of the current that flows or is about to; 0 when diodes block both ways. */
@@ -97,12 +106,18 @@ static int find_way(const wpin_plant *plant) {
     return loop_for(plant, -1).emf < back ? -1 : 0;
 }
 
+/* Whether the shaft lies at an end stop and is pushed into it. */
+static bool against_stop(const wpin_plant *plant, double torque) {
+    return plant->has_stops && ((torque > 0 && plant->angle >= plant->high_angle) ||
+                                (torque < 0 && plant->angle <= plant->low_angle));
+}
+
 static wpin_shaft find_shaft(const wpin_plant *plant) {
     if (plant->speed != 0) {
         return plant->speed > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
     }
     double torque = plant->motor.constant * plant->amps;
-    if (fabs(torque) <= plant->torque_hold) {
+    if (fabs(torque) <= plant->torque_hold || against_stop(plant, torque)) {
         return WPIN_SHAFT_STUCK;
     }
     return torque > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
@@ -243,7 +258,7 @@ static first_cut find_cut(const wpin_plant *plant, const wpin_piece *p, state en
     double torque = plant->motor.constant * end.amps;
     bool diode = p->loop.way * end.amps < 0;
     bool stops = turns * end.speed < 0;
-    bool loose = turns == 0 && fabs(torque) > plant->torque_hold;
+    bool loose = turns == 0 && fabs(torque) > plant->torque_hold && !against_stop(plant, torque);
     first_cut first = {CUT_NONE, 1};
     if (!diode && !stops && !loose) {
         return first;
@@ -281,6 +296,30 @@ static void note_current(wpin_plant *plant, double amps, double dt) {
     plant->over_peak = size > plant->over_peak ? size : plant->over_peak;
 }
 
+/* An end stop takes all the speed at once. */
+static void meet_stop(wpin_plant *plant) {
+    bool high = plant->speed > 0 && plant->angle > plant->high_angle;
+    bool low = plant->speed < 0 && plant->angle < plant->low_angle;
+    if (high || low) {
+        plant->hit = fmax(plant->hit, fabs(plant->speed));
+        plant->angle = high ? plant->high_angle : plant->low_angle;
+        plant->speed = 0;
+    }
+}
+
+void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn) {
+    wpin_sums *s = &plant->sums;
+    s->time += seconds;
+    s->amps += amps * seconds;
+    s->supply_amps += drawn;
+    s->effect += plant->effect * seconds;
+    plant->charge += drawn;
+    plant->squares += amps * amps * seconds;
+    plant->sizes += fabs(amps) * seconds;
+    plant->sense_amps += (amps - plant->sense_amps) * share_of(plant, seconds);
+    note_current(plant, end, seconds);
+}
+
 /* Takes over the end of a piece. */
 static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, state end) {
     state sum = integral(plant, c);
@@ -297,9 +336,20 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
     } else {
         plant->sense_amps = end.amps;
     }
+    double before = plant->amps;
+    plant->squares +=
+        (before * before + before * end.amps + end.amps * end.amps) * (c->seconds / 3);
+    plant->sizes += fabs(before + end.amps) * (c->seconds / 2);
     plant->amps = end.amps;
     plant->speed = end.speed;
     note_current(plant, end.amps, c->seconds);
+    if (plant->has_stops) {
+        meet_stop(plant);
+    }
+    if (plant->kind == WPIN_PLANT_SOLENOID) {
+        wpin_solenoid_follow(plant, c->seconds);
+        s->effect += plant->effect * c->seconds;
+    }
 }
 
 /* Puts the quantity that ended a piece exactly where it ended. */
@@ -333,6 +383,14 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
 }
 
 void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
+    if (plant->kind == WPIN_PLANT_LAMP) {
+        wpin_lamp_advance(plant, dt);
+        return;
+    }
+    if (plant->kind == WPIN_PLANT_STEPPER) {
+        wpin_stepper_advance(plant, dt);
+        return;
+    }
     while (dt > 0) {
         int64_t piece_dt = dt < plant->piece_max ? dt : plant->piece_max;
         dt -= advance_piece(plant, piece_dt);
@@ -362,7 +420,13 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
         .volts = (m->inductance * (plant->amps - s->start_amps) + m->resistance * s->amps +
                   m->constant * s->rads) /
                  time,
+        .effect = s->effect / time,
+        .degrees = 25 + plant->rise,
     };
+    if (plant->kind == WPIN_PLANT_STEPPER || plant->kind == WPIN_PLANT_LAMP) {
+        r.volts = plant->volt_seconds / time;
+        plant->volt_seconds = 0;
+    }
     plant->sums =
         (wpin_sums){.start_amps = plant->amps, .least_amps = plant->amps, .most_amps = plant->amps};
     return r;

@@ -1,5 +1,5 @@
-/* One motor with its two legs, supply and load: current and speed, solved exactly piece by
- * piece. */
+/* One load with its legs and supply: for a motor current and speed, solved exactly piece by
+ * piece; lamps, solenoids and steppers in files of their own. */
 #ifndef WPIN_SIM_PLANT_H
 #define WPIN_SIM_PLANT_H
 
@@ -48,9 +48,18 @@ typedef struct wpin_feed {
     double sense_filter;
 } wpin_feed;
 
+/* What hangs on the driver. */
+typedef enum wpin_plant_kind {
+    WPIN_PLANT_MOTOR,
+    WPIN_PLANT_LAMP,
+    WPIN_PLANT_SOLENOID,
+    WPIN_PLANT_STEPPER
+} wpin_plant_kind;
+
 /* Sums since the last reading. */
 typedef struct wpin_sums {
     double time, amps, rads, supply_amps, start_amps;
+    double effect;
     double least_amps, most_amps;
 } wpin_sums;
 
@@ -70,10 +79,27 @@ typedef struct wpin_cached {
 } wpin_cached;
 
 typedef struct wpin_plant {
-    wpin_sim_motor motor;
+    wpin_plant_kind kind;
+    char name[48];
+    wpin_sim_motor motor; /* of the others: what the circuit needs of it */
+    wpin_sim_lamp lamp;
+    wpin_sim_solenoid solenoid;
+    wpin_sim_stepper stepper;
     wpin_feed feed;
     wpin_leg_state leg_a, leg_b;
-    double inertia, viscous; /* all on the motor shaft */
+    wpin_leg_state leg_c, leg_d; /* of a stepper's second winding */
+    double amps_b;               /* its current */
+    double volt_seconds;         /* stepper: across the first winding */
+    double filament;             /* lamp: temperature, K */
+    double effect;               /* light or plunger now, 0 to 1 */
+    double pulling;              /* solenoid: above its pull-in current, s */
+    bool has_stops, burnt;
+    double low_angle, high_angle; /* end stops, rad of the motor shaft */
+    double hit;                   /* speed at which it ran into a stop, rad/s; 0: none */
+    wpin_sim_heat heat;           /* of the winding */
+    double rise;                  /* of the winding, K above 25 degC */
+    double squares, sizes;        /* sums of i i dt and |i| dt since the heat was looked at */
+    double inertia, viscous;      /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
     double amps, speed, angle, sense_amps;
     int64_t piece_max; /* longest piece, ps */
@@ -95,6 +121,18 @@ void wpin_plant_prepare(wpin_plant *plant);
 void wpin_plant_fed(wpin_plant *plant);
 /* Lets dt ps pass with the legs as they are. */
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
+/* The loop of a winding for a current of this sign between two legs. */
+wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
+                          int way);
+/* Adds a stretch to the sums: mean and last current, and what the supply gave, As. */
+void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn);
+/* The other loads' own ways through a stretch of time, in ps. */
+void wpin_lamp_advance(wpin_plant *plant, int64_t dt);
+void wpin_stepper_advance(wpin_plant *plant, int64_t dt);
+/* A solenoid's plunger after its current flowed for some seconds. */
+void wpin_solenoid_follow(wpin_plant *plant, double seconds);
+/* A lamp's filament as cold as the room. */
+void wpin_lamp_cool(wpin_plant *plant);
 /* Reads and restarts the sums. */
 wpin_sim_reading wpin_plant_read(wpin_plant *plant);
 

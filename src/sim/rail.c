@@ -1,5 +1,6 @@
 /* Supplies with several loads: each load feels the sag the others make, a limited supply cuts out,
- * and what returns into one that can not take it drives its voltage up. Within a stretch of a
+ * cells run down, regulators make one from another, and what returns into one that can not take it
+ * drives its voltage up. Within a stretch of a
  * quarter of a millisecond at most, every load sees the others' mean current of the stretch before;
  * its own current acts on its own volts exactly. */
 #include "board.h"
@@ -9,28 +10,52 @@
 #define PUMPED_WINDOW_PS 50000000LL  /* 50 us, where a capacitor moves the volts */
 #define CUT_OUT_AFTER    10e-3       /* s above the limit */
 #define BACK_AFTER_PS    1000000000000LL
+#define DROOP_GAIN       0.05 /* of the supply's volts, when all its limit again is too much */
+#define AIR              25.0
+#define REGULATOR_OFF    150.0 /* degC */
+#define REGULATOR_ON     130.0
 
-bool wpin_supply_live(const wpin_supply *supply) {
-    return supply->part.on && !supply->cut_out && !supply->dead;
+bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply) {
+    bool gives = supply->part.on && !supply->cut_out && !supply->dead && !supply->hot &&
+                 !supply->weak && supply->part.volts > 0;
+    return gives && (!supply->made || wpin_supply_live(sim, &sim->supplies[supply->maker.from]));
+}
+
+static bool needs_look(const wpin_supply *s) {
+    return s->loads > 1 || s->part.limit_amps > 0 || s->part.capacitance > 0 ||
+           s->part.capacity > 0 || s->made;
 }
 
 int64_t wpin_rails_window(const wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->supply_count; i++) {
         const wpin_supply *s = &sim->supplies[i];
-        if (s->part.capacitance > 0) {
+        if (s->part.capacitance > 0 || s->part.droops) {
             return PUMPED_WINDOW_PS;
         }
-        if (s->loads > 1 || s->part.limit_amps > 0) {
+        if (needs_look(s) || sim->feeds_controller != WPIN_SIM_NO_WIRE) {
             window = WINDOW_PS;
         }
     }
     return window;
 }
 
-/* Mean current each load drew in the stretch; the sum. */
+double wpin_sim_supply_volts(const wpin_sim *sim, int supply) {
+    if (supply < 0 || supply >= sim->supply_count ||
+        !wpin_supply_live(sim, &sim->supplies[supply])) {
+        return 0;
+    }
+    const wpin_supply *s = &sim->supplies[supply];
+    return s->part.volts - s->droop + s->pumped - s->total * s->part.resistance;
+}
+
+/* Mean current each load drew in the stretch; the sum, with what hangs on it besides. */
 static double take_currents(wpin_sim *sim, int supply, double seconds) {
-    double total = 0;
+    double total = supply == sim->feeds_controller ? sim->controller_amps : 0;
+    for (int i = 0; i < sim->supply_count; i++) {
+        const wpin_supply *s = &sim->supplies[i];
+        total += s->made && s->maker.from == supply ? s->taken : 0;
+    }
     for (int i = 0; i < sim->bridge_count; i++) {
         if (sim->bridges[i].supply == supply && sim->bridges[i].motor != WPIN_SIM_NO_WIRE) {
             wpin_plant *plant = sim->plants[sim->bridges[i].motor];
@@ -50,7 +75,7 @@ static void share_sag(wpin_sim *sim, int supply, double total) {
             continue;
         }
         wpin_plant *plant = sim->plants[sim->bridges[i].motor];
-        double sag = (total - plant->drawn) * s->part.resistance - s->pumped;
+        double sag = (total - plant->drawn) * s->part.resistance - s->pumped + s->droop;
         if (fabs(sag - plant->feed.sag) > worth) {
             plant->feed.sag = sag;
             wpin_plant_fed(plant);
@@ -79,20 +104,114 @@ static void pump(wpin_supply *s, double total, double seconds) {
     s->pumped = fmax(0, s->pumped - total * seconds / s->part.capacitance);
 }
 
+/* At its limit the voltage gives way until no more is drawn. */
+static void droop(wpin_sim *sim, wpin_supply *s, double total) {
+    double step = s->part.volts / s->part.limit_amps * DROOP_GAIN;
+    bool before = s->droop > 0.05 * s->part.volts;
+    s->droop = fmin(fmax(0, s->droop + (total - s->part.limit_amps) * step), s->part.volts);
+    if (!before && s->droop > 0.05 * s->part.volts) {
+        wpin_board_note(sim, sim->now, s->name, "is at its limit of %.3g A; its voltage gives way",
+                        s->part.limit_amps);
+    }
+}
+
+/* Cells: evenly down to the empty voltage, and from there to nothing in a twentieth more. */
+static void run_down(wpin_supply *s, double total, double seconds) {
+    bool before = s->used < s->part.capacity;
+    double last = 1.05 * s->part.capacity;
+    s->used = fmin(fmax(0, s->used + total * seconds), last);
+    double share = s->used / s->part.capacity, full = s->full_volts, empty = s->part.empty_volts;
+    s->part.volts =
+        before ? full - (full - empty) * share : empty * (last - s->used) / (last * 0.05 / 1.05);
+}
+
+/* ---- supplies made from others ---- */
+
+static void set_output(wpin_sim *sim, wpin_supply *s, double input, double seconds) {
+    const wpin_sim_regulator *m = &s->maker;
+    bool boost = m->switching && m->volts > sim->supplies[m->from].part.volts;
+    double most = boost ? m->volts : fmin(m->volts, input - m->headroom);
+    bool was_weak = s->weak;
+    s->weak = input < m->least_input || most <= 0;
+    if (s->weak && !was_weak && wpin_supply_live(sim, &sim->supplies[m->from])) {
+        wpin_board_note(sim, sim->now, s->name, "gives nothing: only %.3g V at its input", input);
+    }
+    s->part.volts = fmax(most, 0);
+    double out = fmax(s->part.volts - s->droop, 0), lost = (input - out) * s->total;
+    s->taken = fmax(s->total, 0);
+    if (m->switching) {
+        lost = out * s->total * (1 / m->efficiency - 1);
+        s->taken = input > 0.1 ? fmax(out * s->total, 0) / (m->efficiency * input) : 0;
+    }
+    double last = fmax(lost, 0) * m->heat_resistance;
+    s->rise = last + (s->rise - last) * exp(-seconds / fmax(m->heat_time, 1e-6));
+    if (!s->hot && AIR + s->rise > REGULATOR_OFF) {
+        s->hot = true;
+        wpin_board_note(sim, sim->now, s->name, "shuts itself down at %.0f degC: %.3g W lost in it",
+                        REGULATOR_OFF, lost);
+    } else if (s->hot && AIR + s->rise < REGULATOR_ON) {
+        s->hot = false;
+    }
+}
+
+/* The controller resets when its supply is too low, and comes back at a twentieth more. */
+static void feed_controller(wpin_sim *sim, int64_t now) {
+    double volts = wpin_sim_supply_volts(sim, sim->feeds_controller);
+    if (!sim->low && volts < sim->controller_volts) {
+        sim->low = true;
+        sim->resets++;
+        wpin_board_note(sim, now, "controller",
+                        "was reset: %.3g V at its supply '%s', it needs %.3g V", volts,
+                        sim->supplies[sim->feeds_controller].name, sim->controller_volts);
+        wpin_pins_release(sim);
+    } else if (sim->low && volts > sim->controller_volts * 1.05) {
+        sim->low = false;
+    }
+}
+
+static void settle(wpin_sim *sim, int supply, double seconds, int64_t now) {
+    wpin_supply *s = &sim->supplies[supply];
+    double total = take_currents(sim, supply, seconds);
+    s->total = total;
+    if (s->part.limit_amps > 0 && s->part.droops) {
+        droop(sim, s, total);
+    } else if (s->part.limit_amps > 0) {
+        check_limit(sim, s, total, seconds, now);
+    }
+    if (s->part.capacitance > 0) {
+        pump(s, total, seconds);
+    }
+    if (s->part.capacity > 0) {
+        run_down(s, total, seconds);
+    }
+}
+
 void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to) {
     double seconds = (double)(to - from) * 1e-12;
+    for (int i = sim->supply_count - 1; i >= 0 && seconds > 0; i--) { /* those made first */
+        settle(sim, i, seconds, to);
+    }
     for (int i = 0; i < sim->supply_count && seconds > 0; i++) {
         wpin_supply *s = &sim->supplies[i];
-        if (s->loads < 2 && s->part.limit_amps <= 0 && s->part.capacitance <= 0) {
-            continue;
+        if (s->made) {
+            set_output(sim, s, wpin_sim_supply_volts(sim, s->maker.from), seconds);
         }
-        double total = take_currents(sim, i, seconds);
-        if (s->part.limit_amps > 0) {
-            check_limit(sim, s, total, seconds, to);
+        if (needs_look(s)) {
+            share_sag(sim, i, s->total);
+            wpin_bridges_feed(sim, i);
         }
-        if (s->part.capacitance > 0) {
-            pump(s, total, seconds);
+    }
+    if (sim->feeds_controller != WPIN_SIM_NO_WIRE && seconds > 0) {
+        feed_controller(sim, to);
+    }
+}
+
+void wpin_rails_begin(wpin_sim *sim) {
+    for (int i = 0; i < sim->supply_count; i++) {
+        if (sim->supplies[i].made) {
+            set_output(sim, &sim->supplies[i],
+                       wpin_sim_supply_volts(sim, sim->supplies[i].maker.from), 0);
+            wpin_bridges_feed(sim, i);
         }
-        share_sag(sim, i, total);
     }
 }

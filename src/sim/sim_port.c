@@ -142,6 +142,9 @@ static bool port_read(void *context, wpin_pin pin) {
     if (sim->pins[pin].button && !sim->pins[pin].output) {
         return wpin_button_level(sim, pin);
     }
+    if (sim->pins[pin].limit && !sim->pins[pin].output) {
+        return wpin_limit_reached(sim, pin) == sim->pins[pin].opens;
+    }
     return wpin_cursor_at(&sim->pins[pin].wave, sim->now).level == WPIN_HIGH;
 }
 
@@ -154,10 +157,10 @@ static int32_t port_millivolts(void *context, uint8_t input) {
         double amps =
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
         volts = fabs(amps) * bridge->part.sense_volts_per_amp;
-    } else if (a->what == WPIN_SENSED_KNOB) {
+    } else if (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER) {
         volts = wpin_knob_volts(sim, a);
-    } else if (a->what == WPIN_SENSED_SUPPLY && wpin_supply_live(&sim->supplies[a->part])) {
-        volts = sim->supplies[a->part].part.volts * a->ratio;
+    } else if (a->what == WPIN_SENSED_SUPPLY && wpin_supply_live(sim, &sim->supplies[a->part])) {
+        volts = wpin_sim_supply_volts(sim, a->part) * a->ratio;
     }
     volts = volts > sim->controller.logic_volts ? sim->controller.logic_volts : volts;
     return (int32_t)lround(volts * 1e3);
@@ -165,6 +168,18 @@ static int32_t port_millivolts(void *context, uint8_t input) {
 
 static void port_pause(void *context, uint32_t us) {
     wpin_sim_advance(context, (int64_t)us * PS_PER_US);
+}
+
+void wpin_pins_release(wpin_sim *sim) {
+    for (int i = 0; i < WPIN_SIM_PINS; i++) {
+        wpin_sim_pin *p = &sim->pins[i];
+        if (p->output) {
+            p->output = false;
+            p->period = 0;
+            p->wave = (wpin_wave){.level = WPIN_FLOAT};
+            wpin_pin_changed(sim, (wpin_pin)i);
+        }
+    }
 }
 
 wpin_port wpin_sim_port(wpin_sim *sim) {

@@ -1,0 +1,78 @@
+/* Heat: each part follows its losses with one time constant,
+ *     tau dT/dt = P Rth - T    (T above the air's 25 degC)
+ * and burns, or shuts itself down, above its limit. */
+#include "board.h"
+#include <math.h>
+#include <stdio.h>
+
+#define AIR       25.0
+#define WINDOW_PS 10000000000LL /* 10 ms */
+#define COOLER    20.0          /* K below its limit a driver comes back */
+
+int64_t wpin_heat_window(const wpin_sim *sim) {
+    for (int i = 0; i < sim->bridge_count; i++) {
+        const wpin_bridge *b = &sim->bridges[i];
+        bool winding = b->motor != WPIN_SIM_NO_WIRE && sim->plants[b->motor]->heat.resistance > 0;
+        if (b->part.heat.resistance > 0 || winding) {
+            return WINDOW_PS;
+        }
+    }
+    return INT64_MAX;
+}
+
+static double warmer(double rise, const wpin_sim_heat *heat, double watts, double seconds) {
+    double last = watts * heat->resistance;
+    return last + (rise - last) * exp(-seconds / fmax(heat->time, 1e-6));
+}
+
+static void heat_winding(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, double mean_square,
+                         double seconds) {
+    plant->rise = warmer(plant->rise, &plant->heat, mean_square * plant->motor.resistance, seconds);
+    if (AIR + plant->rise > plant->heat.limit && !plant->burnt) {
+        plant->burnt = bridge->motor_off = true;
+        char name[64];
+        snprintf(name, sizeof name, "%s winding", plant->motor.name);
+        wpin_board_burn(sim, sim->now, name, "heat: %.0f degC at %.3g A; it survives %.0f degC",
+                        AIR + plant->rise, sqrt(mean_square), plant->heat.limit);
+    }
+}
+
+/* Two switches carry the current: I I R each, and the saturation drop of each. */
+static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double mean_square, double mean_size,
+                        double seconds) {
+    const wpin_sim_bridge *part = &bridge->part;
+    double watts = 2 * (mean_square * part->on_resistance + mean_size * part->saturation_volts);
+    bridge->rise = warmer(bridge->rise, &part->heat, watts, seconds);
+    double degrees = AIR + bridge->rise;
+    if (bridge->hot) {
+        bridge->hot = degrees > part->heat.limit - COOLER;
+    } else if (degrees > part->heat.limit && part->protects) {
+        bridge->hot = true;
+        wpin_board_note(sim, sim->now, bridge->name,
+                        "shuts itself down at %.0f degC until it has cooled by %.0f K", degrees,
+                        COOLER);
+    } else if (degrees > part->heat.limit && !bridge->burnt) {
+        wpin_bridge_burn(bridge);
+        wpin_board_burn(sim, sim->now, bridge->name,
+                        "heat: %.0f degC at %.3g A; it survives %.0f degC", degrees,
+                        sqrt(mean_square), part->heat.limit);
+    }
+}
+
+void wpin_heat_settle(wpin_sim *sim, double seconds) {
+    for (int i = 0; i < sim->bridge_count && seconds > 0; i++) {
+        wpin_bridge *bridge = &sim->bridges[i];
+        if (bridge->motor == WPIN_SIM_NO_WIRE) {
+            continue;
+        }
+        wpin_plant *plant = sim->plants[bridge->motor];
+        double mean_square = plant->squares / seconds, mean_size = plant->sizes / seconds;
+        plant->squares = plant->sizes = 0;
+        if (plant->heat.resistance > 0) {
+            heat_winding(sim, bridge, plant, mean_square, seconds);
+        }
+        if (bridge->part.heat.resistance > 0) {
+            heat_driver(sim, bridge, mean_square, mean_size, seconds);
+        }
+    }
+}

@@ -1,0 +1,74 @@
+/* Lamps and light-emitting diodes: no winding, so the current follows the volts at once. A filament
+ * warms up: R grows with T^1.2 (tungsten), what it radiates with T^4 (Stefan and Boltzmann). */
+#include "plant.h"
+#include <math.h>
+
+#define PS        1e-12
+#define ROOM_K    300.0
+#define PIECE_PS  50000000 /* 50 us: short against any warm-up */
+#define HOTTER(r) pow(r, 1 / 1.2)
+
+static double hot_kelvin(const wpin_sim_lamp *lamp) {
+    return ROOM_K * HOTTER(1 / lamp->cold_share);
+}
+
+static bool glows(const wpin_sim_lamp *lamp) {
+    return lamp->forward_volts <= 0 && lamp->cold_share < 1;
+}
+
+/* Rated point: a filament takes P = V V / R hot; diodes P = V (V - forward) / R. */
+static double rated_resistance(const wpin_sim_lamp *lamp) {
+    return lamp->volts * (lamp->volts - lamp->forward_volts) / lamp->watts;
+}
+
+void wpin_lamp_cool(wpin_plant *plant) {
+    const wpin_sim_lamp *lamp = &plant->lamp;
+    plant->filament = ROOM_K;
+    plant->motor.resistance = rated_resistance(lamp) * (glows(lamp) ? lamp->cold_share : 1);
+}
+
+/* Current that the legs drive through it now; diodes in the legs allow one sign only. */
+static double current(const wpin_plant *plant, int *rail, double *volts) {
+    for (int way = 1; way >= -1; way -= 2) {
+        wpin_loop loop = wpin_plant_loop(plant, plant->leg_a, plant->leg_b, way);
+        double drive = loop.emf * way - plant->lamp.forward_volts;
+        bool conducts = way > 0 || plant->lamp.forward_volts <= 0;
+        if (drive > 0 && conducts) {
+            double amps = way * drive / loop.resistance;
+            *rail = loop.rail;
+            *volts = amps * plant->motor.resistance + way * plant->lamp.forward_volts;
+            return amps;
+        }
+    }
+    *rail = 0;
+    *volts = 0;
+    return 0;
+}
+
+static void warm(wpin_plant *plant, double watts, double seconds) {
+    const wpin_sim_lamp *lamp = &plant->lamp;
+    double hot = hot_kelvin(lamp), t = plant->filament;
+    double capacity = lamp->watts * lamp->warm_up / (hot - ROOM_K);
+    double out = lamp->watts * (pow(t, 4) - pow(ROOM_K, 4)) / (pow(hot, 4) - pow(ROOM_K, 4));
+    plant->filament = fmax(ROOM_K, t + (watts - out) * seconds / capacity);
+    plant->motor.resistance = rated_resistance(lamp) * pow(plant->filament / hot, 1.2);
+    plant->effect = out / lamp->watts;
+}
+
+void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
+    while (dt > 0) {
+        int64_t piece = dt < PIECE_PS ? dt : PIECE_PS;
+        double seconds = (double)piece * PS, volts;
+        int rail;
+        double amps = current(plant, &rail, &volts), watts = amps * volts;
+        plant->amps = amps;
+        plant->volt_seconds += volts * seconds;
+        if (glows(&plant->lamp)) {
+            warm(plant, watts, seconds);
+        } else {
+            plant->effect = watts / plant->lamp.watts;
+        }
+        wpin_plant_tally(plant, seconds, amps, amps, rail * amps * seconds * plant->feed.share);
+        dt -= piece;
+    }
+}
