@@ -16,7 +16,7 @@ wpin_status honey_house_open(honey_house *house, const char *load) {
     }
     wpin_sim_switch(house->hardware, 0, true);
     house->port = wpin_sim_port(house->hardware); /* the one line that chooses the hardware */
-    wpin_bind_load(&house->bound, &house->rig->loads[house->load]);
+    wpin_bind_load(&house->bound, house->rig, &house->rig->loads[house->load]);
     wpin_status status = wpin_motor_init(&house->motor, &house->bound.motor, &house->port);
     return status == WPIN_OK ? wpin_motor_arm(&house->motor) : status;
 }

@@ -64,7 +64,7 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
     }
     r->inverted[pin] = request->inverted;
     r->dead_ns[pin] = request->dead_time_ns;
-    *achieved = (wpin_pwm_achieved){request->hz * 1000, 800};
+    *achieved = (wpin_pwm_achieved){.millihertz = request->hz * 1000, .steps = 800};
     put(r, CALL_PWM_START, pin, (int)request->hz);
     return WPIN_OK;
 }

@@ -304,15 +304,15 @@ START_TEST(a_good_plan_becomes_its_steps) {
                                "pump coast\n"
                                "main off\n";
     static const wpin_step expected[] = {
-        {WPIN_OP_SWITCH, 0, 1, 0, 0},  {WPIN_OP_RUN, 0, 9830, 1500000, 0},
-        {WPIN_OP_HOLD, 0, 0, 0, 3000}, {WPIN_OP_REPEAT, 0, 2, 0, 0},
-        {WPIN_OP_FORK, 0, 7, 0, 0},    {WPIN_OP_RUN_FOR, 1, -8192, 0, 2000},
-        {WPIN_OP_LEAVE, 0, 0, 0, 0},   {WPIN_OP_FORK, 0, 11, 0, 0},
-        {WPIN_OP_RUN, 0, 3277, 0, 0},  {WPIN_OP_WAIT, 0, 0, 0, 100},
-        {WPIN_OP_LEAVE, 0, 0, 0, 0},   {WPIN_OP_JOIN, 0, 0, 0, 0},
-        {WPIN_OP_AGAIN, 0, 0, 0, 0},   {WPIN_OP_STOP, 0, 0, 2000000, 0},
-        {WPIN_OP_BRAKE, 0, 0, 0, 500}, {WPIN_OP_COAST, 0, 0, 0, 0},
-        {WPIN_OP_SWITCH, 0, 0, 0, 0},  {WPIN_OP_END, 0, 0, 0, 0}};
+        {WPIN_OP_SWITCH, 0, 1, {0}, 0},  {WPIN_OP_RUN, 0, 9830, {1500000}, 0},
+        {WPIN_OP_HOLD, 0, 0, {0}, 3000}, {WPIN_OP_REPEAT, 0, 2, {0}, 0},
+        {WPIN_OP_FORK, 0, 7, {0}, 0},    {WPIN_OP_RUN_FOR, 1, -8192, {0}, 2000},
+        {WPIN_OP_LEAVE, 0, 0, {0}, 0},   {WPIN_OP_FORK, 0, 11, {0}, 0},
+        {WPIN_OP_RUN, 0, 3277, {0}, 0},  {WPIN_OP_WAIT, 0, 0, {0}, 100},
+        {WPIN_OP_LEAVE, 0, 0, {0}, 0},   {WPIN_OP_JOIN, 0, 0, {0}, 0},
+        {WPIN_OP_AGAIN, 0, 0, {0}, 0},   {WPIN_OP_STOP, 0, 0, {2000000}, 0},
+        {WPIN_OP_BRAKE, 0, 0, {0}, 500}, {WPIN_OP_COAST, 0, 0, {0}, 0},
+        {WPIN_OP_SWITCH, 0, 0, {0}, 0},  {WPIN_OP_END, 0, 0, {0}, 0}};
     wpin_messages m = {0};
     wpin_rig *rig = read_rig(good_rig, &m);
     wpin_plan *plan = wpin_plan_read(write_file("good.plan", text), rig, &m);

@@ -23,9 +23,9 @@ static void tool(int status, const char *const *words, const char *format, ...) 
     vsnprintf(arguments, sizeof arguments, format, list);
     va_end(list);
     int got = run_command(output, sizeof output, TEST_TOOL " %s", arguments);
-    ck_assert_msg(got == status, "windpin %s returned %d:\n%s", arguments, got, output);
+    ck_assert_msg(got == status, "windpin %s returned %d:\n%.6000s", arguments, got, output);
     for (; *words != NULL; words++) {
-        ck_assert_msg(strstr(output, *words) != NULL, "windpin %s does not say \"%s\":\n%s",
+        ck_assert_msg(strstr(output, *words) != NULL, "windpin %s does not say \"%s\":\n%.6000s",
                       arguments, *words, output);
     }
 }
@@ -269,8 +269,9 @@ START_TEST(traces_are_drawn) {
     free(svg);
     tool(2, SAYS("bad.csv:3:7: found 'x"), "plot %s -o %s",
          write_file("bad.csv", "time_s,a_asked_percent,a_duty_percent,a_volts,a_amps,a_amps_min,"
-                               "a_amps_max,a_rpm,a_supply_volts,a_phase\r\n"
-                               "0,1,2,3,4,5,6,7,8,off\r\n0.001,x,2,3,4,5,6,7,8,off\r\n"),
+                               "a_amps_max,a_rpm,a_supply_volts,a_turns,a_effect_percent,"
+                               "a_phase\r\n"
+                               "0,1,2,3,4,5,6,7,8,9,10,off\r\n0.001,x,2,3,4,5,6,7,8,9,10,off\r\n"),
          scratch("u.png"));
     ck_assert_int_ne(access(scratch("u.png"), F_OK), 0);
 }
@@ -429,7 +430,7 @@ START_TEST(the_honey_house_runs_and_waits_for_its_button) {
     const char *house = TEST_SOURCE "/demo/honey-house.plan";
     tool(0,
          SAYS("wait until start pressed", "ventilator: relay, on and off only",
-              "24 steps: 23 as asked, 1 with a remark"),
+              "stopped at limit switch 'gate-open'", "ok, at 90.0 deg", "39 steps: 39 as asked"),
          "run %s %s", HOUSE, house);
     const char *deaf = write_file("deaf.plan", "main on\nfan ramp 50%\n"
                                                "wait until start pressed at most 300ms\n"

@@ -106,6 +106,34 @@ wpin_status wpin_knob_learn_centre(wpin_knob *knob);
  * for nothing. Readings outside the range count as its ends. Tick context. */
 wpin_duty wpin_knob_update(wpin_knob *knob, int32_t millivolts);
 
+/** A place on a curve. */
+typedef struct wpin_curve_point {
+    int16_t millivolts;
+    wpin_duty duty;
+} wpin_curve_point;
+
+/** Everything constant about a sensor that sets a duty. The caller keeps the points alive. */
+typedef struct wpin_curve_config {
+    const wpin_curve_point *points; /**< By rising millivolts; between them straight lines, beyond
+                                         the ends the duty of the end. */
+    uint8_t count;                  /**< 2 to 16. */
+    uint16_t hysteresis_mv; /**< The duty follows a reading only where it leaves this much play to
+                                 either side. */
+} wpin_curve_config;
+
+/** A sensor at work. Placed by the caller. */
+typedef struct wpin_curve {
+    const wpin_curve_config *config;
+    int32_t used_mv; /**< Reading that counts, within the play. */
+    bool begun;
+} wpin_curve;
+
+/** Sets a curve up. Refused: _RANGE (count, order, duties). Any context. */
+wpin_status wpin_curve_init(wpin_curve *curve, const wpin_curve_config *config);
+
+/** Takes a reading in mV and returns the duty asked for. Tick context. */
+wpin_duty wpin_curve_update(wpin_curve *curve, int32_t millivolts);
+
 #ifdef __cplusplus
 }
 #endif

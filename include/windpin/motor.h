@@ -75,6 +75,14 @@ typedef struct wpin_start_config {
     bool smooth;            /**< Ramps from standing are S-shaped. */
 } wpin_start_config;
 
+/** A limit switch that ends motion one way. All zero: there is none. */
+typedef struct wpin_limit {
+    bool used;
+    wpin_pin pin;
+    bool high; /**< The pin reads high at the limit: a switch to ground that opens there, so that a
+                    broken wire stops too. Otherwise it reads low there. */
+} wpin_limit;
+
 /** Everything constant about a motor. The caller keeps it alive. */
 typedef struct wpin_motor_config {
     const wpin_stage_config *stage;
@@ -90,6 +98,10 @@ typedef struct wpin_motor_config {
     uint32_t least_us; /**< On/off stages: least time on and least time off (a relay's contacts, a
                             compressor), 0 to WPIN_SPAN_MAX. Brake, coast, disarm and faults do not
                             wait for it, but what follows them does. */
+    wpin_limit limit_forward; /**< Ends motion forward at once, in the rest state; the other way */
+    wpin_limit limit_reverse; /**< stays open. Needs the port's read. */
+    uint32_t most_on_ms;      /**< Driven without a break for longer than this is a fault, ms (a
+                                 solenoid,      a starter); 0: never. */
 } wpin_motor_config;
 
 /** What a motor is doing. */
@@ -134,6 +146,11 @@ typedef struct wpin_motor {
     uint32_t operations;    /**< How often an on/off stage went on. */
     bool at_zero;           /**< zero_since is valid. */
     bool life_ended;        /**< The last motion ended because its life did. */
+    bool limited;           /**< The last motion ended, or did not begin, at a limit switch. */
+    int8_t last_way;        /**< Way it was driven last: 1, -1; 0 as long as it never was, when a
+                                 two-position thing stands nobody knows where. */
+    uint32_t on_left_ms;    /**< What is left of most_on_ms. */
+    uint16_t on_left_us;    /**< Microseconds not yet taken off it. */
     uint8_t saturated;      /**< Requests cut to the cap; stops at 255. */
     uint8_t lifted;         /**< Requests lifted to the start duty; stops at 255. */
     bool kicking;           /**< A kick is on. */
@@ -143,7 +160,8 @@ typedef struct wpin_motor {
 
 /** Checks the configuration, opens the stage in its safe state, and leaves the motor disarmed.
  * Returns WPIN_OK, what wpin_stage_open returns, WPIN_REFUSED_RANGE (limits),
- * WPIN_REFUSED_STATE (rest or safe state not in the table), WPIN_REFUSED_PORT.
+ * WPIN_REFUSED_STATE (rest or safe state not in the table), WPIN_REFUSED_PORT (limit switches
+ * without the port's read).
  * Not from an interrupt. */
 wpin_status wpin_motor_init(wpin_motor *motor, const wpin_motor_config *config,
                             const wpin_port *port);
@@ -159,8 +177,9 @@ void wpin_motor_disarm(wpin_motor *motor);
  * for the ramp from where the duty is (after a reversal: from zero), 0 to WPIN_RAMP_MAX_US, 0
  * for the slew limit. life_ms (1 and up, or WPIN_LIFE_HELD) is how long until it ramps to rest
  * by itself; it counts from now. Refused: _RANGE, _NOT_ARMED, _FAULTED, _STATE,
- * _BELOW_START, _ON_OFF (less than full duty on a stage that knows on and off only). Above the cap
- * it saturates and counts. Tick context. */
+ * _BELOW_START, _ON_OFF (less than full duty on a stage that knows on and off only), _LIMIT (at the
+ * limit switch of that way; what it was doing ramps to rest). Above the cap it saturates and
+ * counts. Tick context. */
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms);
 
 /** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Does

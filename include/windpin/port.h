@@ -42,6 +42,7 @@ typedef struct wpin_pwm_request {
 typedef struct wpin_pwm_achieved {
     uint32_t millihertz; /**< Frequency achieved, in thousandths of Hz. */
     uint16_t steps;      /**< Duty steps of the timer at this frequency. */
+    uint16_t jitter_us;  /**< How far an edge may be off: 0 from a timer, a tick in software. */
 } wpin_pwm_achieved;
 
 /** The port. NULL marks what the hardware lacks; now, open and write must be there. */

@@ -32,6 +32,12 @@ typedef struct wpin_step_result {
     double amps_peak;                 /**< Largest size of the current during the step. */
     double rpm_peak;                  /**< Largest size of the speed during the step. */
     double duty_peak;                 /**< Largest size of the duty during the step. */
+    double effect_peak;               /**< The most of it during the step. */
+    double effect;                 /**< At its end: a lamp's light, a solenoid's plunger, 0 to 1. */
+    double degrees_asked, degrees; /**< Of a stepper: place asked for and true place, at its end. */
+    bool limited;                  /**< It ended at a limit switch. */
+    double
+        turned_at; /**< rpm the wrong way round at which it was driven; 0: it had come to rest. */
     double turned_after; /**< s until it was free to turn the other way round; 0: at once. */
     wpin_verdict verdict;
     char words[160]; /**< The verdict in words. */
@@ -58,6 +64,8 @@ typedef struct wpin_report {
     wpin_pwm_achieved *pwm; /**< For each load. */
     double *amps_peak;      /**< For each load. */
     double *rpm_peak;       /**< For each load, largest size. */
+    int8_t *last_way;       /**< For each load: way it was driven last, 0 if it never was. */
+    double *degrees_c;      /**< For each load: highest temperature of winding or driver, degC. */
     uint32_t *operations;   /**< For each load: how often an on/off stage went on. */
     double total_amps_peak; /**< Of all loads in the same control period. */
     double seconds;         /**< How long it ran. */
@@ -125,10 +133,11 @@ typedef struct wpin_bound_load {
     wpin_line lines[WPIN_STAGE_LINES];
     wpin_stage_config stage;
     wpin_motor_config motor;
+    wpin_stepper_config stepper; /**< Of a stepper, instead of the motor's. */
 } wpin_bound_load;
 
 /** Fills the core's configuration; it points into itself, so it must not be copied. */
-void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load);
+void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 
 #ifdef __cplusplus
 }

@@ -19,6 +19,10 @@ extern "C" {
 /** The controller of a rig. SI units. */
 typedef struct wpin_rig_controller {
     double logic_volts, pin_resistance, pin_limit, timer_hz, timer_bits, tick;
+    double soft_tick; /**< Of software PWM and steppers. */
+    double boot;      /**< Pins float for this long after power comes. */
+    int supply;       /**< What feeds it, or -1: something of its own that never fails. */
+    double draws, least_volts;
 } wpin_rig_controller;
 
 /** A supply of a rig. */
@@ -26,7 +30,13 @@ typedef struct wpin_rig_supply {
     char name[WPIN_NAME_MAX + 1];
     unsigned line; /**< Where the file describes it. */
     double volts, resistance, limit_amps, capacitance;
+    double capacity, empty_volts; /**< Of cells, As and V; 0: does not run down. */
+    bool droops;                  /**< At its limit; otherwise it cuts out. */
     bool on;
+    int from; /**< Supply it is made from, or -1. */
+    double headroom, least_input, efficiency;
+    bool switching;
+    wpin_sim_heat heat;
 } wpin_rig_supply;
 
 /** A kind of power stage the rig file can name. */
@@ -40,12 +50,15 @@ typedef struct wpin_stage_kind {
     bool inverted[WPIN_STAGE_LINES];     /**< Lines that are inverted by nature. */
     wpin_sim_off_phase off_phase;        /**< What the driver does while PWM is low. */
     bool contacts;                       /**< Relay contacts: slow, bouncing, never PWM. */
+    bool coils;                          /**< For steppers: rows are coil states. */
     bool bare;                           /**< Bare switches without an interlock of their own. */
     const char *zero;                    /**< What zero duty and a stop really do, in words. */
 } wpin_stage_kind;
 
 /** Whether a kind takes a duty, or knows on and off only. */
 bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
+/** Whether a line of a kind carries PWM or pulses in any row. */
+bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
 /** Whether a kind has a row for a state. */
 bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_state state);
 
@@ -68,8 +81,27 @@ typedef struct wpin_rig_limits {
     double pulse_zero, pulse_swing; /**< Servo-style pulses: neutral width and its change, s. */
     double least_time;              /**< On/off stages: least time on and off. */
     double rated_volts;             /**< Of the motor; 0: not given. It caps duty_max. */
+    double on_duty;                 /**< What "on" means; 0: duty_max. */
+    double most_on;                 /**< Longest time on without a break, s; 0: any. */
+    bool soft_pwm;                  /**< PWM in software instead of by a timer. */
+    int limit_inputs[2];            /**< Inputs that end motion forward and reverse; -1: none. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
 } wpin_rig_limits;
+
+/** What hangs on a stage. */
+typedef enum wpin_rig_what {
+    WPIN_RIG_MOTOR,
+    WPIN_RIG_LAMP,
+    WPIN_RIG_SOLENOID,
+    WPIN_RIG_STEPPER,
+    WPIN_RIG_WHAT_COUNT
+} wpin_rig_what;
+
+/** How a stepper is driven. Rates in steps of the mode. */
+typedef struct wpin_rig_stepping {
+    double start_rate, top_rate, rate_gain;
+    bool half_steps, release;
+} wpin_rig_stepping;
 
 /** A load of a rig: what the core is told, and what is really there. */
 typedef struct wpin_rig_load {
@@ -85,14 +117,42 @@ typedef struct wpin_rig_load {
     bool rest_brakes; /**< At zero duty the stage brakes instead of coasting. */
     wpin_rig_limits limits;
     wpin_sim_bridge bridge; /**< Its name is NULL: use the load's. */
-    wpin_sim_motor motor;   /**< The same. */
+    wpin_rig_what what;
+    wpin_sim_motor motor; /**< The same. */
+    wpin_sim_lamp lamp;
+    wpin_sim_solenoid solenoid;
+    wpin_sim_stepper stepper;
+    wpin_rig_stepping stepping;
 } wpin_rig_load;
 
-/** A button of a rig, from a pin to ground. */
+/** What an input is. */
+typedef enum wpin_rig_input_kind {
+    WPIN_RIG_BUTTON, /**< From a pin to ground. */
+    WPIN_RIG_LIMIT,  /**< A limit switch from a pin to ground. */
+    WPIN_RIG_KNOB,   /**< On an analogue input. */
+    WPIN_RIG_SENSOR  /**< On an analogue input, with a curve to a duty. */
+} wpin_rig_input_kind;
+
+/** Most places of a sensor's curve. */
+#define WPIN_RIG_POINTS 16
+
+/** An input of a rig. */
 typedef struct wpin_rig_input {
     char name[WPIN_NAME_MAX + 1];
     unsigned line;
+    wpin_rig_input_kind kind;
     double pin, debounce, bounce; /**< Pin number; s; s (simulated contact). */
+    double stuck;                 /**< Button: held longer than this it is stuck, s; 0: never. */
+    char limit_of[WPIN_NAME_MAX + 1]; /**< Limit switch: of which load... */
+    int load;                         /**< ...its number. */
+    double from, to;                  /**< Between which places of its output, turns. */
+    bool opens;                       /**< It opens there instead of closing. */
+    double analog, noise, volts;      /**< Number; tip to tip, V; at the start, V. */
+    bool centre;                      /**< Knob: off in the middle. */
+    double dead, hysteresis;          /**< Knob: shares of its way. */
+    double play;                      /**< Sensor: V either side. */
+    wpin_curve_point points[WPIN_RIG_POINTS];
+    uint8_t point_count;
 } wpin_rig_input;
 
 /** A fault to be put into the simulated board. */

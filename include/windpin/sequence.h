@@ -15,6 +15,7 @@
 #define WINDPIN_SEQUENCE_H
 
 #include "motor.h"
+#include "stepper.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -41,6 +42,10 @@ typedef enum wpin_op {
     WPIN_OP_FORK,    /**< Start a track at the next step; go on at step `value`. */
     WPIN_OP_LEAVE,   /**< End of a forked track. */
     WPIN_OP_JOIN,    /**< Wait for the tracks forked here. */
+    WPIN_OP_TURN,    /**< Stepper by `millidegrees`; done when there. */
+    WPIN_OP_TURN_TO, /**< Stepper to `millidegrees`; done when there. */
+    WPIN_OP_FOLLOW,  /**< Motor follows the duty of input `value` for time_ms; done at rest. */
+    WPIN_OP_SET,     /**< Puts input number `motor` to `value` mV: what a rehearsal's hand does. */
     WPIN_OP_COUNT
 } wpin_op;
 
@@ -48,8 +53,8 @@ typedef enum wpin_op {
 typedef enum wpin_event {
     WPIN_EVENT_RESTING = 0,   /**< Motor at zero duty and rested. */
     WPIN_EVENT_STEADY,        /**< Motor at the duty asked for. */
-    WPIN_EVENT_CURRENT_ABOVE, /**< Motor current above ramp_us mA, as its guard reads it. */
-    WPIN_EVENT_CURRENT_BELOW, /**< Motor current below ramp_us mA. */
+    WPIN_EVENT_CURRENT_ABOVE, /**< Motor current above `milliamps`, as its guard reads it. */
+    WPIN_EVENT_CURRENT_BELOW, /**< Motor current below `milliamps`. */
     WPIN_EVENT_INPUT_ON,      /**< Input number `motor` is on. */
     WPIN_EVENT_INPUT_OFF,     /**< Input number `motor` is off. */
     WPIN_EVENT_COUNT
@@ -60,10 +65,14 @@ bool wpin_op_moves_motor(wpin_op op);
 
 /** One step; unused fields are zero. */
 typedef struct wpin_step {
-    uint8_t op;       /**< wpin_op. */
-    uint8_t motor;    /**< Index of the motor or switch. */
-    int16_t value;    /**< Duty, count, switch position or step index, as the op says. */
-    uint32_t ramp_us; /**< Ramp time in us, 0 for the slew limit; up to WPIN_RAMP_MAX_US. */
+    uint8_t op;    /**< wpin_op. */
+    uint8_t motor; /**< Index of the motor (or stepper), switch or input. */
+    int16_t value; /**< Duty, count, switch position or step index, as the op says. */
+    union {
+        uint32_t ramp_us;     /**< Ramp time in us, 0 for the slew limit; up to WPIN_RAMP_MAX_US. */
+        uint32_t milliamps;   /**< Of the events about current. */
+        int32_t millidegrees; /**< Of steppers, up to ten turns by, 5000 to. */
+    };
     uint32_t time_ms; /**< Time in ms. */
 } wpin_step;
 
@@ -87,9 +96,12 @@ typedef struct wpin_sequence_config {
     uint16_t step_count;    /**< 1 to 32767. */
     wpin_motor *const *motors;
     uint8_t motor_count;
-    uint8_t input_count;  /**< How many inputs read_input knows. */
-    uint8_t switch_count; /**< How many switches set_switch knows. */
-    uint8_t track_count;  /**< Entries of tracks, 1 or more. */
+    wpin_stepper *const *steppers; /**< NULL, or motor_count entries: where one is not NULL its
+                                        number is a stepper's, and the entry of motors is NULL.
+                                        Tick steppers yourself, faster than the plan. */
+    uint8_t input_count;           /**< How many inputs read_input and read_duty know. */
+    uint8_t switch_count;          /**< How many switches set_switch knows. */
+    uint8_t track_count;           /**< Entries of tracks, 1 or more. */
     wpin_track *tracks;
     const wpin_port *port; /**< For the clock. */
     void *context;         /**< For the two functions below. */
@@ -97,6 +109,10 @@ typedef struct wpin_sequence_config {
     wpin_status (*set_switch)(void *context, uint8_t number, bool on);
     /** Reads an input (a button, a limit switch), debounced. NULL if no step needs it. */
     bool (*read_input)(void *context, uint8_t number);
+    /** The duty an input asks for (a knob, a sensor's curve). NULL if no step follows one. */
+    wpin_duty (*read_duty)(void *context, uint8_t number);
+    /** Puts an input to a voltage, on simulated hardware. NULL if no step does. */
+    wpin_status (*set_input)(void *context, uint8_t number, int16_t millivolts);
     /** Told when a step begins and when it is done. NULL if nobody listens. */
     void (*observe)(void *context, uint8_t track, uint16_t step, bool begins);
 } wpin_sequence_config;

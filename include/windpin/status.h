@@ -26,6 +26,7 @@ typedef enum wpin_status {
     WPIN_REFUSED_NO_FAULT,    /**< There is no fault to clear. */
     WPIN_REFUSED_ON_OFF,      /**< This stage knows on and off only, no duty between. */
     WPIN_REFUSED_BELOW_START, /**< Less than the duty that gets the motor moving. */
+    WPIN_REFUSED_LIMIT,       /**< It stands at the limit switch of that way. */
     WPIN_REFUSED_FULL,        /**< More parallel tracks or nested blocks than there is room for. */
     WPIN_FAULT_FIRST,         /**< Not a status: the first fault is the next number. */
     WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */
@@ -34,6 +35,8 @@ typedef enum wpin_status {
     WPIN_FAULT_PORT,                           /**< The port failed while the motor was in use. */
     WPIN_FAULT_EXTERNAL,                       /**< Tripped from outside (wpin_motor_trip). */
     WPIN_FAULT_TIMEOUT,                        /**< What a plan waited for did not come in time. */
+    WPIN_FAULT_ON_TIME,                        /**< On for longer than it may be. */
+    WPIN_FAULT_RESET,                          /**< The controller was reset while it worked. */
     WPIN_STATUS_COUNT                          /**< How many there are. */
 } wpin_status;
 

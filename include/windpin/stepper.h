@@ -65,6 +65,14 @@ wpin_status wpin_stepper_move(wpin_stepper *stepper, int32_t steps);
  * _RANGE. */
 wpin_status wpin_stepper_turn(wpin_stepper *stepper, int32_t millidegrees);
 
+/** Goes to an angle in thousandths of a degree from where the position is zero, up to 5000 turns
+ * either way; what does not make a whole step counts in the next wpin_stepper_turn. Refused:
+ * _RANGE. Tick context. */
+wpin_status wpin_stepper_turn_to(wpin_stepper *stepper, int32_t millidegrees);
+
+/** Where it is, thousandths of a degree. Any context. */
+int32_t wpin_stepper_angle(const wpin_stepper *stepper);
+
 /** Ramps down and stays where it then is. Tick context. */
 void wpin_stepper_stop(wpin_stepper *stepper);
 

@@ -20,6 +20,8 @@ typedef struct wpin_sample {
     double amps_min;     /**< Lowest motor current, A. */
     double amps_max;     /**< Highest motor current, A. */
     double rpm;          /**< Speed at the end of the interval; true, not measured. */
+    double turns;        /**< Turns of the output since its zero. */
+    double effect;       /**< A lamp's light, a solenoid's plunger, 0 to 1. */
     double supply_volts; /**< Supply at the end of the interval, V. */
     wpin_phase phase;    /**< What the motor is doing. */
 } wpin_sample;

@@ -9,6 +9,7 @@
 #include "port.h"
 #include "ramp.h"
 #include "sequence.h"
+#include "soft_pwm.h"
 #include "stage.h"
 #include "status.h"
 #include "stepper.h"

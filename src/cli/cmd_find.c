@@ -1,6 +1,6 @@
 /* windpin find RIG LOAD: start duty and drop-out duty by a sweep, stored in the rig if asked. */
 #define _GNU_SOURCE
-#include "cli.h"
+#include "cli_json.h"
 #include <argp.h>
 #include <ctype.h>
 #include <errno.h>
@@ -9,15 +9,17 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { KEY_WRITE = 256 };
+enum { KEY_WRITE = 256, KEY_JSON };
 
 typedef struct find_arguments {
     const char *words[2]; /* rig, load */
-    bool write;
+    bool write, json;
 } find_arguments;
 
 static const struct argp_option options[] = {
-    {"write", KEY_WRITE, NULL, 0, "Store what was found in the rig file", 0}, {0}};
+    {"write", KEY_WRITE, NULL, 0, "Store what was found in the rig file", 0},
+    {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
+    {0}};
 
 static const char doc[] =
     "Sweeps a load's duty slowly up until it turns and down until it stands, on simulated "
@@ -28,6 +30,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     find_arguments *a = state->input;
     switch (key) {
     case KEY_WRITE: a->write = true; break;
+    case KEY_JSON: a->json = true; break;
     default: return cli_take_two(key, arg, state, a->words, "a rig and the name of a load");
     }
     return 0;
@@ -96,6 +99,12 @@ static bool store(const char *path, unsigned load_line, const char *start) {
     return good;
 }
 
+static void print_found(const char *name, const wpin_found *found, const char *start) {
+    printf("%s starts at %.1f %% duty and stops again below %.1f %%.\n", name,
+           found->start_duty * 100, found->drop_out * 100);
+    printf("For the rig, with a margin of a twentieth:\n    %s\n", start);
+}
+
 static int find(const find_arguments *a, const wpin_rig *rig) {
     int load = cli_find_load(rig, a->words[0], a->words[1]);
     wpin_found found;
@@ -109,11 +118,15 @@ static int find(const find_arguments *a, const wpin_rig *rig) {
     }
     snprintf(start, sizeof start, "start: {duty: %g%%, drop-out: %g%%, below: lift}",
              with_margin(found.start_duty), with_margin(found.drop_out));
-    printf("%s starts at %.1f %% duty and stops again below %.1f %%.\n", rig->loads[load].name,
-           found.start_duty * 100, found.drop_out * 100);
-    printf("For the rig, with a margin of a twentieth:\n    %s\n", start);
+    if (a->json) {
+        cli_dump_json(json_pack("{s:s, s:f, s:f, s:s}", "load", rig->loads[load].name,
+                                "start_duty_percent", found.start_duty * 100, "drop_out_percent",
+                                found.drop_out * 100, "for_the_rig", start));
+    } else {
+        print_found(rig->loads[load].name, &found, start);
+    }
     if (a->write && store(a->words[0], rig->loads[load].line, start)) {
-        printf("Stored in %s.\n", a->words[0]);
+        fprintf(a->json ? stderr : stdout, "Stored in %s.\n", a->words[0]);
         return EXIT_FINE;
     }
     return a->write ? EXIT_MET_FAULT : EXIT_FINE;

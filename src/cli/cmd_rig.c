@@ -1,7 +1,6 @@
 /* windpin rig RIG: lists what the file describes. */
-#include "cli.h"
+#include "cli_json.h"
 #include <argp.h>
-#include <jansson.h>
 #include <stdio.h>
 
 enum { KEY_JSON = 256 };
@@ -40,8 +39,43 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 static void print_supplies(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        printf("supply %-10s %.4g V, %.4g mohm inside, switch %s at the start\n", s->name, s->volts,
-               s->resistance * 1e3, s->on ? "on" : "off");
+        printf("supply %-10s %.4g V", s->name, s->volts);
+        if (s->from >= 0) {
+            printf(", made from '%s' by a %s regulator", rig->supplies[s->from].name,
+                   s->switching ? "switching" : "linear");
+        } else {
+            printf(", %.4g mohm inside, switch %s at the start", s->resistance * 1e3,
+                   s->on ? "on" : "off");
+        }
+        if (s->limit_amps > 0) {
+            printf(", %s at %.3g A", s->droops || s->from >= 0 ? "droops" : "cuts out",
+                   s->limit_amps);
+        }
+        if (s->capacity > 0) {
+            printf(", cells of %.4g Ah down to %.3g V", s->capacity / 3600, s->empty_volts);
+        }
+        printf("\n");
+    }
+}
+
+static void print_inputs(const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->input_count; i++) {
+        const wpin_rig_input *n = &rig->inputs[i];
+        switch (n->kind) {
+        case WPIN_RIG_LIMIT:
+            printf("input  %-10s limit switch of %s on pin %.0f, %s at its place\n", n->name,
+                   rig->loads[n->load].name, n->pin, n->opens ? "opens" : "closes");
+            break;
+        case WPIN_RIG_KNOB:
+            printf("input  %-10s knob on analogue input %.0f%s\n", n->name, n->analog,
+                   n->centre ? ", off in the middle" : "");
+            break;
+        case WPIN_RIG_SENSOR:
+            printf("input  %-10s sensor on analogue input %.0f, a curve of %u places\n", n->name,
+                   n->analog, n->point_count);
+            break;
+        default: printf("input  %-10s button on pin %.0f\n", n->name, n->pin); break;
+        }
     }
 }
 
@@ -52,26 +86,99 @@ static void print_pins(const wpin_rig_load *load) {
     }
 }
 
+static double loop_ohms(const wpin_rig *rig, const wpin_rig_load *load, double winding) {
+    return winding + 2 * load->bridge.on_resistance + rig->supplies[load->supply].resistance;
+}
+
 static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
-    const wpin_rig_supply *s = &rig->supplies[load->supply];
-    double loop = m->resistance + 2 * load->bridge.on_resistance + s->resistance;
-    double no_load = s->volts / m->constant * 30 / 3.14159265358979 / m->gear_ratio;
+    double volts = rig->supplies[load->supply].volts;
+    double no_load = volts / m->constant * 30 / 3.14159265358979 / m->gear_ratio;
     printf("  motor       %.4g ohm, %.4g mH, %.4g mNm/A, %.4g gcm2, gear %.4g:1\n", m->resistance,
            m->inductance * 1e3, m->constant * 1e3, m->inertia * 1e7, m->gear_ratio);
-    printf("  estimate    stall %.3g A, up to %.3g rpm at the output without friction or load\n",
-           s->volts / loop, no_load);
+    if (m->stop_high > m->stop_low) {
+        printf("  travel      %.4g to %.4g deg between end stops\n", m->stop_low * 360,
+               m->stop_high * 360);
+    }
+    printf("  estimate    stall %.3g A, up to %.0f rpm at the output without friction or load\n",
+           volts / loop_ohms(rig, load, m->resistance), no_load);
+}
+
+static void print_lamp(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_lamp *l = &load->lamp;
+    double hot = l->volts * (l->volts - l->forward_volts) / l->watts;
+    double volts = rig->supplies[load->supply].volts - l->forward_volts;
+    printf("  %-11s %.4g W at %.4g V\n", l->forward_volts > 0 ? "leds" : "lamp", l->watts,
+           l->volts);
+    printf("  estimate    %.3g A %s\n", volts / loop_ohms(rig, load, hot * l->cold_share),
+           l->cold_share < 1 ? "into the cold filament" : "on full supply");
+}
+
+static void print_solenoid(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_solenoid *s = &load->solenoid;
+    printf("  solenoid    %.4g ohm, %.4g mH; drawn in by %.3g A for %.3g ms, held by %.3g A\n",
+           s->resistance, s->inductance * 1e3, s->pull_in, s->pull_in_time * 1e3, s->drop_out);
+    printf("  estimate    %.3g A at full duty\n",
+           rig->supplies[load->supply].volts / loop_ohms(rig, load, s->resistance));
+}
+
+static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_stepper *s = &load->stepper;
+    const wpin_rig_stepping *d = &load->stepping;
+    printf(
+        "  stepper     %g steps a turn, %.4g ohm and %.4g mH a winding, %.3g A, holds %.3g mNm\n",
+        s->steps_a_turn, s->resistance, s->inductance * 1e3, s->rated_amps,
+        s->holding_torque * 1e3);
+    printf("  stepping    %s steps, from %g to %g steps/s, ramp %g steps/s2; at the end it %s\n",
+           d->half_steps ? "half" : "full", d->start_rate, d->top_rate, d->rate_gain,
+           d->release ? "is let go" : "holds");
+    printf("  estimate    %.3g A a winding at rest\n",
+           rig->supplies[load->supply].volts / loop_ohms(rig, load, s->resistance));
+}
+
+static void print_what(const wpin_rig *rig, const wpin_rig_load *load) {
+    static void (*const print[])(const wpin_rig *rig,
+                                 const wpin_rig_load *load) = {[WPIN_RIG_MOTOR] = print_motor,
+                                                               [WPIN_RIG_LAMP] = print_lamp,
+                                                               [WPIN_RIG_SOLENOID] = print_solenoid,
+                                                               [WPIN_RIG_STEPPER] = print_stepper};
+    print[load->what](rig, load);
 }
 
 static void print_pwm(const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_sim_controller controller = wpin_rig_controller_part(rig);
     double hz = 0;
-    if (wpin_stage_kind_takes_duty(load->kind)) {
+    if (load->limits.soft_pwm) {
+        printf("  PWM         %.6g Hz in software, %.0f steps, edges up to %.4g us off\n",
+               load->limits.pwm_hz, 1 / (load->limits.pwm_hz * rig->controller.soft_tick),
+               rig->controller.soft_tick * 1e6);
+    } else if (wpin_stage_kind_takes_duty(load->kind)) {
         uint32_t steps = wpin_sim_timer_steps(&controller, load->limits.pwm_hz, &hz);
         printf("  PWM         %.6g Hz asked, %.6g Hz in %u steps from the timer\n",
                load->limits.pwm_hz, hz, steps);
     } else {
         printf("  PWM         none: on and off only\n");
+    }
+}
+
+static void print_limits(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    static const char *const ways[] = {"forward", "reverse"};
+    if (wpin_stage_kind_takes_duty(load->kind)) {
+        printf("  limits      duty up to %.4g %%, 0 to 100 %% in %.4g s, 100 to 0 %% in %.4g s\n",
+               l->duty_max * 100, l->ramp_up, l->ramp_down);
+    }
+    if (l->rest > 0) {
+        printf("  rest        %.4g s before the other way\n", l->rest);
+    }
+    for (int i = 0; i < 2; i++) {
+        if (l->limit_inputs[i] >= 0) {
+            printf("  ends        %s at limit switch '%s'\n", ways[i],
+                   rig->inputs[l->limit_inputs[i]].name);
+        }
+    }
+    if (l->most_on > 0) {
+        printf("  most on     %.4g s without a break\n", l->most_on);
     }
 }
 
@@ -83,9 +190,7 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     print_pins(load);
     printf("\n");
     print_pwm(rig, load);
-    printf("  limits      duty up to %.4g %%, 0 to 100 %% in %.4g s, 100 to 0 %% in %.4g s, rest "
-           "%.4g s before the other way\n",
-           l->duty_max * 100, l->ramp_up, l->ramp_down, l->rest);
+    print_limits(rig, load);
     if (l->trip_input >= 0) {
         printf("  trip        above %.4g A for %.4g ms, sensed on input %.0f\n", l->trip_amps,
                l->trip_time * 1e3, l->trip_input);
@@ -96,22 +201,24 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     printf("  driver      %.4g mohm a switch, burns above %.4g A for %.4g ms or %.4g V\n",
            load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
            load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
-    print_motor(rig, load);
+    print_what(rig, load);
 }
 
 static json_t *load_json(const wpin_rig *rig, const wpin_rig_load *load) {
+    static const char *const what[] = {"motor", "lamp", "solenoid", "stepper"};
     json_t *pins = json_object();
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         json_object_set_new(
             pins, load->kind->lines[i],
             json_pack("{s:i, s:b}", "pin", (int)load->pins[i], "inverted", (int)load->inverted[i]));
     }
-    return json_pack("{s:s, s:i, s:s, s:s, s:o, s:b, s:f, s:f, s:f, s:f, s:f}", "name", load->name,
-                     "line", (int)load->line, "supply", rig->supplies[load->supply].name, "stage",
-                     load->kind->name, "pins", pins, "reversed", (int)load->reversed, "pwm_hz",
-                     load->limits.pwm_hz, "duty_limit_percent", load->limits.duty_max * 100,
-                     "ramp_up_s", load->limits.ramp_up, "ramp_down_s", load->limits.ramp_down,
-                     "rest_s", load->limits.rest);
+    return json_pack("{s:s, s:i, s:s, s:s, s:o, s:b, s:f, s:f, s:f, s:f, s:f, s:s}", "name",
+                     load->name, "line", (int)load->line, "supply",
+                     rig->supplies[load->supply].name, "stage", load->kind->name, "pins", pins,
+                     "reversed", (int)load->reversed, "pwm_hz", load->limits.pwm_hz,
+                     "duty_limit_percent", load->limits.duty_max * 100, "ramp_up_s",
+                     load->limits.ramp_up, "ramp_down_s", load->limits.ramp_down, "rest_s",
+                     load->limits.rest, "what", what[load->what]);
 }
 
 static void print_json(const wpin_rig *rig) {
@@ -125,17 +232,19 @@ static void print_json(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, &rig->loads[i]));
     }
-    json_t *all =
-        json_pack("{s:s, s:o, s:o}", "rig", rig->name, "supplies", supplies, "loads", loads);
-    json_dumpf(all, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
-    printf("\n");
-    json_decref(all);
+    cli_dump_json(
+        json_pack("{s:s, s:o, s:o}", "rig", rig->name, "supplies", supplies, "loads", loads));
 }
 
 static void print_rig(const wpin_rig *rig) {
     printf("%s: controller pins %.3g V, tick %.4g ms\n", rig->name, rig->controller.logic_volts,
            rig->controller.tick * 1e3);
+    if (rig->controller.supply >= 0) {
+        printf("controller fed by '%s', needs %.3g V\n", rig->supplies[rig->controller.supply].name,
+               rig->controller.least_volts);
+    }
     print_supplies(rig);
+    print_inputs(rig);
     for (size_t i = 0; i < rig->load_count; i++) {
         print_load(rig, &rig->loads[i]);
     }

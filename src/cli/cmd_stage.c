@@ -1,12 +1,17 @@
 /* windpin stage [KIND | RIG LOAD]: prints a truth table in plain words. */
-#include "cli.h"
+#include "cli_json.h"
 #include <argp.h>
 #include <stdio.h>
 #include <string.h>
 
 typedef struct stage_arguments {
     const char *first, *second;
+    bool json;
 } stage_arguments;
+
+enum { KEY_JSON = 256 };
+static const struct argp_option options[] = {
+    {"json", KEY_JSON, NULL, 0, "Print a kind's table as JSON", 0}, {0}};
 
 static const char doc[] =
     "Without arguments lists the kinds of power stage. With the name of a kind, or a rig and one "
@@ -17,6 +22,10 @@ static const char doc[] =
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     stage_arguments *a = state->input;
+    if (key == KEY_JSON) {
+        a->json = true;
+        return 0;
+    }
     if (key == ARGP_KEY_ARG) {
         if (state->arg_num > 1) {
             argp_error(state, "'%s' is one word too many; expected a kind, or a rig and a load",
@@ -39,34 +48,56 @@ static const char *cell_word(uint8_t cell, bool inverted) {
     return inverted ? other[cell] : plain[cell];
 }
 
-static const char *state_meaning(uint8_t state) {
-    static const char *const words[] = {"the motor coasts", "the motor is shorted",
+static const char *const states[] = {"coast", "brake", "forward", "reverse"};
+
+static const char *state_name(char *to, size_t size, uint8_t state) {
+    if (state < WPIN_STATE_SECTOR) {
+        snprintf(to, size, "%s", states[state]);
+    } else {
+        snprintf(to, size, "step %u", state - WPIN_STATE_SECTOR);
+    }
+    return to;
+}
+
+/* What a row of a stepper's table does to its windings: the even ones of the eight hold with one.
+ */
+static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
+    static const char *const words[] = {"the load coasts", "the motor is shorted",
                                         "driven by the duty", "driven by the duty"};
-    return words[state];
+    if (state >= WPIN_STATE_SECTOR) {
+        return (state - WPIN_STATE_SECTOR) % 2 == 0 ? "one winding on (half steps only)"
+                                                    : "both windings on";
+    }
+    if (kind->coils) {
+        return "both windings off";
+    }
+    bool driven = state >= WPIN_STATE_FORWARD;
+    return driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : words[state];
 }
 
 static void print_row(const wpin_stage_kind *kind, const bool *inverted, unsigned row) {
-    static const char *const states[] = {"coast", "brake", "forward", "reverse"};
+    char name[20];
     uint8_t state = kind->table->states[row];
-    printf("  %-9s", states[state]);
+    printf("  %-9s", state_name(name, sizeof name, state));
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         printf(" %-13s",
                cell_word(kind->table->cells[row * kind->table->line_count + l], inverted[l]));
     }
-    bool driven = state >= WPIN_STATE_FORWARD;
-    printf(" %s\n",
-           driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : state_meaning(state));
+    printf(" %s\n", state_meaning(kind, state));
 }
 
 static void print_missing(const wpin_stage_kind *kind) {
     static const struct {
         wpin_state state;
         const char *words;
-    } states[] = {
+    } wanted[] = {
         {WPIN_STATE_FREE, "coast"}, {WPIN_STATE_BRAKE, "brake"}, {WPIN_STATE_REVERSE, "reverse"}};
-    for (size_t i = 0; i < sizeof states / sizeof *states; i++) {
-        if (!wpin_stage_kind_has(kind, states[i].state)) {
-            printf("  This stage can not %s.\n", states[i].words);
+    if (kind->coils) {
+        return;
+    }
+    for (size_t i = 0; i < sizeof wanted / sizeof *wanted; i++) {
+        if (!wpin_stage_kind_has(kind, wanted[i].state)) {
+            printf("  This stage can not %s.\n", wanted[i].words);
         }
     }
     if (!wpin_stage_kind_takes_duty(kind)) {
@@ -111,6 +142,39 @@ static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const 
     print_order(kind->table, kind);
 }
 
+/* The table as it stands on the pins. */
+static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, const uint8_t *pins) {
+    json_t *rows = json_array(), *lines = json_array();
+    for (unsigned l = 0; l < kind->table->line_count; l++) {
+        json_array_append_new(lines, json_pack("{s:s, s:o}", "line", kind->lines[l], "pin",
+                                               pins != NULL ? json_integer(pins[l]) : json_null()));
+    }
+    for (unsigned row = 0; row < kind->table->row_count; row++) {
+        char name[20];
+        json_t *cells = json_array();
+        for (unsigned l = 0; l < kind->table->line_count; l++) {
+            uint8_t cell = kind->table->cells[row * kind->table->line_count + l];
+            json_array_append_new(cells, json_string(cell_word(cell, inverted[l])));
+        }
+        uint8_t state = kind->table->states[row];
+        json_array_append_new(rows, json_pack("{s:s, s:o, s:s}", "state",
+                                              state_name(name, sizeof name, state), "levels", cells,
+                                              "means", state_meaning(kind, state)));
+    }
+    return json_pack("{s:s, s:s, s:b, s:s, s:o, s:o}", "kind", kind->name, "words", kind->words,
+                     "takes_duty", (int)wpin_stage_kind_takes_duty(kind), "stop", kind->zero,
+                     "lines", lines, "rows", rows);
+}
+
+static void show(const stage_arguments *a, const wpin_stage_kind *kind, const bool *inverted,
+                 const uint8_t *pins) {
+    if (a->json) {
+        cli_dump_json(kind_json(kind, inverted, pins));
+    } else {
+        print_kind(kind, inverted, pins);
+    }
+}
+
 static void list_kinds(void) {
     size_t count;
     const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
@@ -120,14 +184,14 @@ static void list_kinds(void) {
     printf("%-26s a truth table of the rig's own (docs/rig.md)\n", "own-table");
 }
 
-static int show_kind(const char *name) {
+static int show_kind(const stage_arguments *a, const char *name) {
     size_t count;
     const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
     const char *names[40];
     for (size_t i = 0; i < count; i++) {
         names[i] = kinds[i].name;
         if (strcmp(name, kinds[i].name) == 0) {
-            print_kind(&kinds[i], kinds[i].inverted, NULL);
+            show(a, &kinds[i], kinds[i].inverted, NULL);
             return EXIT_FINE;
         }
     }
@@ -138,22 +202,24 @@ static int show_kind(const char *name) {
     return EXIT_WRONG_INPUT;
 }
 
-static int show_load(const char *path, const char *name) {
+static int show_load(const stage_arguments *a, const char *path, const char *name) {
     wpin_rig *rig = cli_read_rig(path);
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }
     int load = cli_find_load(rig, path, name);
     if (load >= 0) {
-        printf("load %s: levels as on the pins\n", rig->loads[load].name);
-        print_kind(rig->loads[load].kind, rig->loads[load].inverted, rig->loads[load].pins);
+        if (!a->json) {
+            printf("load %s: levels as on the pins\n", rig->loads[load].name);
+        }
+        show(a, rig->loads[load].kind, rig->loads[load].inverted, rig->loads[load].pins);
     }
     wpin_rig_free(rig);
     return load >= 0 ? EXIT_FINE : EXIT_WRONG_INPUT;
 }
 
 int cmd_stage(int argc, char **argv) {
-    static const struct argp argp = {NULL, parse, "[KIND | RIG LOAD]", doc, NULL, NULL, NULL};
+    static const struct argp argp = {options, parse, "[KIND | RIG LOAD]", doc, NULL, NULL, NULL};
     stage_arguments a = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
@@ -161,5 +227,5 @@ int cmd_stage(int argc, char **argv) {
         list_kinds();
         return EXIT_FINE;
     }
-    return a.second == NULL ? show_kind(a.first) : show_load(a.first, a.second);
+    return a.second == NULL ? show_kind(&a, a.first) : show_load(&a, a.first, a.second);
 }

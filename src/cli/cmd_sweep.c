@@ -1,7 +1,6 @@
 /* windpin sweep RIG LOAD: duty from end to end, with what the load makes of it. */
-#include "cli.h"
+#include "cli_json.h"
 #include <argp.h>
-#include <jansson.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -68,10 +67,7 @@ static void print_json(const char *name, const wpin_sweep_point *points, size_t 
                                                 p->asked * 100, "volts", p->volts, "amps", p->amps,
                                                 "rpm", p->rpm, "dead", (int)p->dead));
     }
-    json_t *all = json_pack("{s:s, s:o}", "load", name, "places", places);
-    json_dumpf(all, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
-    printf("\n");
-    json_decref(all);
+    cli_dump_json(json_pack("{s:s, s:o}", "load", name, "places", places));
 }
 
 static int sweep(const sweep_arguments *a, const wpin_rig *rig) {

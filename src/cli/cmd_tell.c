@@ -1,19 +1,21 @@
 /* windpin tell RIG PLAN: the plan in words, with times and the highest currents to expect. */
-#include "cli.h"
+#include "cli_json.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
 
-enum { KEY_POWERED = 256 };
+enum { KEY_POWERED = 256, KEY_JSON };
 
 typedef struct tell_arguments {
     const char *words[2]; /* rig, plan */
-    bool powered;
+    bool powered, json;
 } tell_arguments;
 
 static const struct argp_option options[] = {
-    {"powered", KEY_POWERED, NULL, 0, "Every supply is on before the plan begins", 0}, {0}};
+    {"powered", KEY_POWERED, NULL, 0, "Every supply is on before the plan begins", 0},
+    {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
+    {0}};
 
 static const char doc[] =
     "Tells what a plan will do without writing any file: each action with the time it begins, how "
@@ -24,6 +26,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     tell_arguments *a = state->input;
     switch (key) {
     case KEY_POWERED: a->powered = true; break;
+    case KEY_JSON: a->json = true; break;
     default: return cli_take_two(key, arg, state, a->words, "two files: a rig and a plan");
     }
     return 0;
@@ -33,60 +36,111 @@ static const char *way(double duty) {
     return duty < 0 ? "reverse" : "forward";
 }
 
-static void tell_motion(const wpin_step_result *s, const char *name) {
+/* A driven load's action in words. */
+static void tell_drive(char *to, size_t size, const wpin_step_result *s, const char *name) {
     double percent = fabs(s->asked_duty) * 100;
     switch (s->op) {
     case WPIN_OP_RUN:
-        printf("%s goes %s to %.4g %% duty%s", name, way(s->asked_duty), percent,
-               s->turned_after > 0 ? ", after coming to rest from the other way" : "");
+        snprintf(to, size, "%s goes %s to %.4g %% duty%s", name, way(s->asked_duty), percent,
+                 s->turned_after > 0 ? ", after coming to rest from the other way" : "");
         break;
     case WPIN_OP_RUN_FOR:
-        printf("%s runs %s at %.4g %% for %.4g s and comes to rest", name, way(s->asked_duty),
-               percent, s->asked_seconds);
+        snprintf(to, size, "%s runs %s at %.4g %% for %.4g s%s and comes to rest", name,
+                 way(s->asked_duty), percent, s->asked_seconds,
+                 s->limited ? " at most, to its limit switch," : "");
         break;
-    case WPIN_OP_TOGGLE: printf("%s changes over: on if off, off if on", name); break;
-    case WPIN_OP_HOLD: printf("%s stays at %.4g %%", name, percent); break;
+    case WPIN_OP_TOGGLE: snprintf(to, size, "%s changes over: on if off, off if on", name); break;
+    case WPIN_OP_HOLD: snprintf(to, size, "%s stays at %.4g %%", name, percent); break;
     case WPIN_OP_STOP:
-        printf(strstr(s->text, " rest ") != NULL ? "%s comes to rest and stays there"
-                                                 : "%s ramps to rest",
-               name);
+        snprintf(to, size, "%s %s", name,
+                 strstr(s->text, " rest ") != NULL ? "comes to rest and stays there"
+                                                   : "ramps to rest");
         break;
-    case WPIN_OP_COAST: printf("%s is let go and runs down by itself", name); break;
-    case WPIN_OP_BRAKE: printf("%s is shorted and brakes", name); break;
-    default: printf("%s", s->text); break;
+    case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
+    case WPIN_OP_BRAKE: snprintf(to, size, "%s is shorted and brakes", name); break;
+    case WPIN_OP_FOLLOW:
+        snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %% here", name,
+                 s->asked_seconds, s->duty_peak * 100);
+        break;
+    default: snprintf(to, size, "%s", s->text); break;
     }
 }
 
-static void tell_step(const wpin_rig *rig, const wpin_step_result *s) {
-    printf("%9.3f s  ", s->at);
-    if (s->load >= 0) {
-        tell_motion(s, rig->loads[s->load].name);
-        printf("; takes %.3f s, up to %.2f A", s->took, s->amps_peak);
-    } else if (s->op == WPIN_OP_WAIT) {
-        printf("nothing changes for %.4g s", s->asked_seconds);
-    } else if (s->op == WPIN_OP_UNTIL) {
-        printf("%s; comes after %.3f s", s->text, s->took);
-    } else {
-        printf("%s", s->text);
+static void tell_place(char *to, size_t size, const wpin_step_result *s, const char *name) {
+    switch (s->op) {
+    case WPIN_OP_TURN:
+    case WPIN_OP_TURN_TO: snprintf(to, size, "%s turns to %.4g deg", name, s->degrees_asked); break;
+    case WPIN_OP_HOLD: snprintf(to, size, "%s holds its place", name); break;
+    case WPIN_OP_COAST: snprintf(to, size, "%s is let go", name); break;
+    default: snprintf(to, size, "%s comes to rest", name); break;
     }
-    printf("%s%s\n", s->verdict == WPIN_VERDICT_OK ? "" : " -- ",
-           s->verdict == WPIN_VERDICT_OK ? "" : s->words);
+}
+
+static void tell_step(char *to, size_t size, const wpin_rig *rig, const wpin_step_result *s) {
+    if (s->load >= 0) {
+        const wpin_rig_load *load = &rig->loads[s->load];
+        char action[160];
+        if (load->what == WPIN_RIG_STEPPER) {
+            tell_place(action, sizeof action, s, load->name);
+        } else {
+            tell_drive(action, sizeof action, s, load->name);
+        }
+        snprintf(to, size, "%s; takes %.3f s, up to %.2f A", action, s->took, s->amps_peak);
+    } else if (s->op == WPIN_OP_WAIT) {
+        snprintf(to, size, "nothing changes for %.4g s", s->asked_seconds);
+    } else if (s->op == WPIN_OP_UNTIL) {
+        snprintf(to, size, "%s; comes after %.3f s", s->text, s->took);
+    } else {
+        snprintf(to, size, "%s", s->text);
+    }
+    if (s->verdict != WPIN_VERDICT_OK) {
+        size_t used = strlen(to);
+        snprintf(to + used, size - used, " -- %s", s->words);
+    }
 }
 
 static void tell_report(const wpin_rig *rig, const wpin_report *report) {
+    char words[500];
     for (size_t i = 0; i < report->step_count; i++) {
-        tell_step(rig, &report->steps[i]);
+        tell_step(words, sizeof words, rig, &report->steps[i]);
+        printf("%9.3f s  %s\n", report->steps[i].at, words);
     }
     printf("%9.3f s  the end: every load at zero duty, every stage in its safe state\n",
            report->seconds);
     for (size_t i = 0; i < rig->load_count; i++) {
-        printf("%s: at most %.2f A and %.0f rpm\n", rig->loads[i].name, report->amps_peak[i],
-               report->rpm_peak[i]);
+        bool turns = rig->loads[i].what == WPIN_RIG_MOTOR || rig->loads[i].what == WPIN_RIG_STEPPER;
+        printf("%s: at most %.2f A", rig->loads[i].name, report->amps_peak[i]);
+        printf(turns ? " and %.0f rpm\n" : "\n", report->rpm_peak[i]);
     }
     printf("All loads together: at most %.2f A at the same time\n", report->total_amps_peak);
     for (size_t i = 0; i < report->burn_count; i++) {
         printf("This would burn: %s, %s\n", report->burns[i].part, report->burns[i].reason);
     }
+}
+
+static void tell_json(const wpin_rig *rig, const wpin_report *report) {
+    json_t *steps = json_array(), *loads = json_array(), *burns = json_array();
+    char words[500];
+    for (size_t i = 0; i < report->step_count; i++) {
+        const wpin_step_result *s = &report->steps[i];
+        tell_step(words, sizeof words, rig, s);
+        json_array_append_new(steps,
+                              json_pack("{s:i, s:f, s:f, s:f, s:b, s:s}", "line", (int)s->line,
+                                        "at_s", s->at, "takes_s", s->took, "peak_a", s->amps_peak,
+                                        "fine", s->verdict != WPIN_VERDICT_BAD, "words", words));
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        json_array_append_new(loads,
+                              json_pack("{s:s, s:f, s:f}", "name", rig->loads[i].name, "peak_a",
+                                        report->amps_peak[i], "peak_rpm", report->rpm_peak[i]));
+    }
+    for (size_t i = 0; i < report->burn_count; i++) {
+        json_array_append_new(burns, json_pack("{s:s, s:s}", "part", report->burns[i].part,
+                                               "reason", report->burns[i].reason));
+    }
+    cli_dump_json(json_pack("{s:f, s:f, s:b, s:o, s:o, s:o}", "total_s", report->seconds,
+                            "total_peak_a", report->total_amps_peak, "fine", !report->bad, "steps",
+                            steps, "loads", loads, "would_burn", burns));
 }
 
 static int tell(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
@@ -98,7 +152,11 @@ static int tell(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *p
         cli_complain("%s", why);
         return EXIT_WRONG_INPUT;
     }
-    tell_report(rig, report);
+    if (a->json) {
+        tell_json(rig, report);
+    } else {
+        tell_report(rig, report);
+    }
     int status = report->bad ? EXIT_MET_FAULT : EXIT_FINE;
     wpin_report_free(report);
     return status;

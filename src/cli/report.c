@@ -46,20 +46,33 @@ static double shown(double value, double last_digit) {
     return fabs(value) < last_digit / 2 ? 0 : value;
 }
 
-static void print_step(const wpin_step_result *step, int width) {
+/* What a load did; of a stepper neither duty nor volts at an instant mean anything. */
+static void print_end(const wpin_rig *rig, const wpin_step_result *step) {
+    if (step->load < 0) {
+        printf("  %7s %7s %8s %7s", "", "", "", "");
+        return;
+    }
+    switch (rig->loads[step->load].what) {
+    case WPIN_RIG_STEPPER: printf("  %7s %7s %8s", "", "", ""); break;
+    case WPIN_RIG_MOTOR:
+        printf("  %7.1f %7.2f %8.0f", shown(step->duty * 100, 0.1), shown(step->volts, 0.01),
+               shown(step->rpm, 1));
+        break;
+    default:
+        printf("  %7.1f %7.2f %8s", shown(step->duty * 100, 0.1), shown(step->volts, 0.01), "");
+    }
+    printf(" %7.2f", step->amps_peak);
+}
+
+static void print_step(const wpin_rig *rig, const wpin_step_result *step, int width) {
     printf("%5u  %-*s", step->line, width, step->text);
     print_asked(step);
     printf("  %9.3f %8.3f", step->at, step->took);
-    if (step->load >= 0) {
-        printf("  %7.1f %7.2f %8.0f %7.2f", shown(step->duty * 100, 0.1), shown(step->volts, 0.01),
-               shown(step->rpm, 1), step->amps_peak);
-    } else {
-        printf("  %7s %7s %8s %7s", "", "", "", "");
-    }
+    print_end(rig, step);
     printf("  %s%s%s\n", paint(step->verdict), step->words, plain());
 }
 
-static void print_steps(const cli_run *run, const wpin_report *report) {
+static void print_steps(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     int width = action_width(run, report);
     size_t left_out = 0;
     printf("\n%5s  %-*s  %16s  %18s  %24s %7s\n", "", width, "", "---- asked -----",
@@ -70,7 +83,7 @@ static void print_steps(const cli_run *run, const wpin_report *report) {
         if (hidden(run, &report->steps[i])) {
             left_out++;
         } else {
-            print_step(&report->steps[i], width);
+            print_step(rig, &report->steps[i], width);
         }
     }
     if (left_out != 0) {
@@ -79,18 +92,41 @@ static void print_steps(const cli_run *run, const wpin_report *report) {
     }
 }
 
+/* How a load was driven: timer and steps, or on and off. */
+static const char *driven_by(char *to, size_t size, const wpin_rig_load *load,
+                             const wpin_report *report, size_t i) {
+    const wpin_pwm_achieved *pwm = &report->pwm[i];
+    if (load->what == WPIN_RIG_STEPPER) {
+        snprintf(to, size, "%s steps", load->stepping.half_steps ? "half" : "full");
+    } else if (pwm->steps == 0) {
+        snprintf(to, size, "on and off only, %u operation%s", report->operations[i],
+                 report->operations[i] == 1 ? "" : "s");
+    } else if (pwm->jitter_us != 0) {
+        snprintf(to, size, "PWM %.6g Hz in software in %u steps, edges up to %u us off",
+                 pwm->millihertz * 1e-3, pwm->steps, pwm->jitter_us);
+    } else {
+        snprintf(to, size, "PWM %.6g Hz in %u steps", pwm->millihertz * 1e-3, pwm->steps);
+    }
+    return to;
+}
+
 static void print_loads(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
-        char pwm[64];
-        snprintf(pwm, sizeof pwm, "on and off only, %u operation%s", report->operations[i],
-                 report->operations[i] == 1 ? "" : "s");
-        if (report->pwm[i].steps != 0) {
-            snprintf(pwm, sizeof pwm, "PWM %.6g Hz in %u steps", report->pwm[i].millihertz * 1e-3,
-                     report->pwm[i].steps);
+        char driven[100];
+        printf("%s: %s, %s; highest current %.2f A", load->name, load->kind->name,
+               driven_by(driven, sizeof driven, load, report, i), report->amps_peak[i]);
+        if (load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER) {
+            printf(", highest speed %.0f rpm", report->rpm_peak[i]);
         }
-        printf("%s: %s, %s; highest current %.2f A, highest speed %.0f rpm\n", load->name,
-               load->kind->name, pwm, report->amps_peak[i], report->rpm_peak[i]);
+        if (report->degrees_c[i] > 25.5) {
+            printf(", warmest %.0f degC", report->degrees_c[i]);
+        }
+        if (load->kind->table == &wpin_table_paired_outputs) {
+            static const char *const last[] = {"b", "unknown, as it was never driven", "a"};
+            printf("; last on: %s", last[report->last_way[i] + 1]);
+        }
+        printf("\n");
     }
 }
 
@@ -157,7 +193,7 @@ static void print_files(const cli_run *run) {
 
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     printf("%s: %s on simulated hardware\n", rig->name, run->files[1]);
-    print_steps(run, report);
+    print_steps(run, rig, report);
     printf("\n");
     print_loads(rig, report);
     print_faults(rig, report);

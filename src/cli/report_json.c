@@ -1,7 +1,17 @@
 /* The report as JSON for programs. Units in the names; duties in percent. */
-#include "cli.h"
-#include <jansson.h>
+#include "cli_json.h"
 #include <stdio.h>
+
+bool cli_dump_json(json_t *all) {
+    if (all == NULL) {
+        cli_complain("out of memory for the JSON");
+        return false;
+    }
+    json_dumpf(all, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
+    printf("\n");
+    json_decref(all);
+    return true;
+}
 
 static const char *verdict_word(wpin_verdict verdict) {
     static const char *const words[] = {"ok", "note", "bad"};
@@ -62,11 +72,5 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
                   report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
                   (int)report->interrupted, "ended", wpin_status_name(report->result), "loads",
                   loads, "steps", steps, "faults", faults, "events", events, "burnt", burns);
-    if (all == NULL) {
-        return false;
-    }
-    json_dumpf(all, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
-    printf("\n");
-    json_decref(all);
-    return true;
+    return cli_dump_json(all);
 }

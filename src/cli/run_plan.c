@@ -118,8 +118,8 @@ static bool draw(const cli_run *run, const trace_target *target) {
 static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (!run->json) {
         cli_print_report(run, rig, report);
-    } else if (!cli_print_json(run, rig, report)) {
-        cli_complain("out of memory for the JSON");
+    } else {
+        cli_print_json(run, rig, report);
     }
 }
 

@@ -75,6 +75,10 @@ wpin_status wpin_motor_init(wpin_motor *motor, const wpin_motor_config *config,
     if (status == WPIN_OK) {
         status = wpin_guard_check(&config->guard, port);
     }
+    if (status == WPIN_OK && (config->limit_forward.used || config->limit_reverse.used) &&
+        port->read == NULL) {
+        status = WPIN_REFUSED_PORT;
+    }
     if (status == WPIN_OK) {
         status = wpin_stage_open(&motor->stage, config->stage, port);
     }
@@ -185,6 +189,12 @@ static wpin_status mind_start(wpin_motor *motor, wpin_duty *duty) {
     return kicked ? WPIN_OK : WPIN_REFUSED_BELOW_START;
 }
 
+/* Whether it stands at the limit switch of a way. */
+static bool at_limit(const wpin_motor *motor, int8_t way) {
+    const wpin_limit *l = way > 0 ? &motor->config->limit_forward : &motor->config->limit_reverse;
+    return way != 0 && l->used && motor->port->read(motor->port->context, l->pin) == l->high;
+}
+
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms) {
     if (motor == NULL || !motor->stage.open) {
         return WPIN_REFUSED_ARGUMENT;
@@ -206,10 +216,16 @@ wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, 
     if (motor->on_off && duty != 0 && size_of(duty) != (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_ON_OFF;
     }
+    if (at_limit(motor, way_of(duty))) {
+        wpin_motor_stop(motor, 0);
+        motor->limited = true;
+        return WPIN_REFUSED_LIMIT;
+    }
     wpin_status status = mind_start(motor, &duty);
     if (status != WPIN_OK) {
         return status;
     }
+    motor->limited = false;
     motor->wanted = capped(motor, duty);
     motor->life_ms = life_ms;
     motor->life_us = 0;
@@ -313,6 +329,29 @@ static void live(wpin_motor *motor, uint32_t dt_us, wpin_moment now) {
     }
 }
 
+/* A limit switch ends motion towards it at once; the first contact counts, bounce or not. */
+static void mind_limit(wpin_motor *motor) {
+    bool driven = motor->ramp.value != 0 || motor->ramp.target != 0;
+    if (driven && motor->direction != WPIN_WAY_UNKNOWN && at_limit(motor, motor->direction)) {
+        bool back = motor->wanted != 0 && way_of(motor->wanted) != motor->direction;
+        wpin_duty wanted = back ? motor->wanted : 0; /* the way back stays asked for */
+        drop(motor, motor->config->rest_state);
+        motor->wanted = wanted;
+        motor->limited = !back;
+    }
+}
+
+/* Driven for too long without a break: a fault. */
+static void mind_on_time(wpin_motor *motor, uint32_t dt_us) {
+    uint32_t most = motor->config->most_on_ms;
+    if (most == 0 || motor->at_zero) {
+        motor->on_left_ms = most;
+        motor->on_left_us = 0;
+    } else if (wpin_count_down(&motor->on_left_ms, &motor->on_left_us, dt_us)) {
+        wpin_motor_trip(motor, WPIN_FAULT_ON_TIME);
+    }
+}
+
 /* At zero duty: shows the resting state, and after the rest is free to start either way. */
 static void rest(wpin_motor *motor, wpin_moment now) {
     show_zero(motor, motor->zero_state, now);
@@ -362,6 +401,7 @@ static void drive(wpin_motor *motor, wpin_moment now) {
     }
     duty = kicked(motor, duty, now);
     motor->at_zero = false;
+    motor->last_way = motor->direction;
     motor->zero_state = motor->config->rest_state;
     wpin_stage_apply(&motor->stage, motor->direction > 0 ? WPIN_STATE_FORWARD : WPIN_STATE_REVERSE,
                      duty);
@@ -382,6 +422,8 @@ void wpin_motor_tick(wpin_motor *motor) {
         }
     }
     live(motor, dt_us, now);
+    mind_on_time(motor, dt_us);
+    mind_limit(motor);
     if (motor->on_off) {
         serve_on_off(motor, now);
     }

@@ -17,9 +17,20 @@ static wpin_motor *motor_of(const wpin_sequence *sequence, const wpin_step *step
     return sequence->config->motors[step->motor];
 }
 
+/* The stepper of this number, NULL if it is a motor's. */
+static wpin_stepper *stepper_at(const wpin_sequence *sequence, uint8_t number) {
+    const wpin_sequence_config *config = sequence->config;
+    return config->steppers != NULL ? config->steppers[number] : NULL;
+}
+
 static void rest_all(const wpin_sequence *sequence) {
     for (uint8_t i = 0; i < sequence->config->motor_count; i++) {
-        wpin_motor_stop(sequence->config->motors[i], 0);
+        wpin_stepper *stepper = stepper_at(sequence, i);
+        if (stepper != NULL) {
+            wpin_stepper_stop(stepper);
+        } else {
+            wpin_motor_stop(sequence->config->motors[i], 0);
+        }
     }
 }
 
@@ -49,19 +60,39 @@ static wpin_status set_switch(const wpin_sequence *sequence, const wpin_step *st
     return config->set_switch(config->context, step->motor, step->value != 0);
 }
 
+/* A motor at its limit has nothing to do: the step is done, not refused. */
+static wpin_status run(wpin_motor *motor, const wpin_step *step) {
+    wpin_status status = wpin_motor_run(motor, step->value, step->ramp_us, LIFE_MS);
+    return status == WPIN_REFUSED_LIMIT ? WPIN_OK : status;
+}
+
 static wpin_status toggle(wpin_motor *motor, const wpin_step *step) {
-    return wpin_motor_busy(motor) ? wpin_motor_stop(motor, step->ramp_us)
-                                  : wpin_motor_run(motor, step->value, step->ramp_us, LIFE_MS);
+    return wpin_motor_busy(motor) ? wpin_motor_stop(motor, step->ramp_us) : run(motor, step);
+}
+
+static wpin_status begin_stepper(wpin_stepper *stepper, const wpin_step *step) {
+    switch ((wpin_op)step->op) {
+    case WPIN_OP_TURN: return wpin_stepper_turn(stepper, step->millidegrees);
+    case WPIN_OP_TURN_TO: return wpin_stepper_turn_to(stepper, step->millidegrees);
+    case WPIN_OP_STOP: wpin_stepper_stop(stepper); break;
+    case WPIN_OP_COAST: wpin_stepper_release(stepper); break;
+    default: break;
+    }
+    return WPIN_OK;
 }
 
 /* Gives a step's command when the step begins. */
 static wpin_status begin(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step) {
     track->left_ms = step->time_ms;
     track->left_us = 0;
+    if (wpin_op_moves_motor((wpin_op)step->op) && stepper_at(sequence, step->motor) != NULL) {
+        return begin_stepper(stepper_at(sequence, step->motor), step);
+    }
     switch ((wpin_op)step->op) {
     case WPIN_OP_RUN:
-    case WPIN_OP_RUN_FOR:
-        return wpin_motor_run(motor_of(sequence, step), step->value, step->ramp_us, LIFE_MS);
+    case WPIN_OP_RUN_FOR: return run(motor_of(sequence, step), step);
+    case WPIN_OP_SET:
+        return sequence->config->set_input(sequence->config->context, step->motor, step->value);
     case WPIN_OP_TOGGLE: return toggle(motor_of(sequence, step), step);
     case WPIN_OP_STOP: return wpin_motor_stop(motor_of(sequence, step), step->ramp_us);
     case WPIN_OP_COAST: return wpin_motor_coast(motor_of(sequence, step));
@@ -77,11 +108,33 @@ static bool time_over(wpin_track *track, uint32_t dt_us) {
 }
 
 static bool run_for_done(wpin_motor *motor, wpin_track *track, uint32_t dt_us) {
-    if (track->part == PART_GOING && time_over(track, dt_us)) {
+    if (track->part == PART_GOING && (time_over(track, dt_us) || motor->limited)) {
         wpin_motor_stop(motor, 0);
         track->part = PART_ENDING;
     }
     return track->part == PART_ENDING && !wpin_motor_busy(motor);
+}
+
+/* Asks for what the input asks for; what the motor refuses (below its start duty) is rest. */
+static bool follow_done(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
+                        uint32_t dt_us) {
+    const wpin_sequence_config *config = sequence->config;
+    wpin_motor *motor = motor_of(sequence, step);
+    if (track->part == PART_GOING && !time_over(track, dt_us)) {
+        wpin_duty duty = config->read_duty(config->context, (uint8_t)step->value);
+        if (motor->on_off) {
+            duty = duty >= WPIN_DUTY_FULL / 2 ? WPIN_DUTY_FULL : 0;
+        }
+        if (duty == 0 || wpin_motor_run(motor, duty, 0, LIFE_MS) != WPIN_OK) {
+            wpin_motor_stop(motor, 0);
+        }
+        return false;
+    }
+    if (track->part == PART_GOING) {
+        wpin_motor_stop(motor, 0);
+        track->part = PART_ENDING;
+    }
+    return !wpin_motor_busy(motor);
 }
 
 static bool stop_done(const wpin_motor *motor, wpin_track *track, uint32_t dt_us) {
@@ -102,11 +155,15 @@ static uint32_t current_of(const wpin_motor *motor) {
 
 static bool has_come(const wpin_sequence *sequence, const wpin_step *step) {
     const wpin_sequence_config *config = sequence->config;
+    bool about_input = step->value == WPIN_EVENT_INPUT_ON || step->value == WPIN_EVENT_INPUT_OFF;
+    if (!about_input && stepper_at(sequence, step->motor) != NULL) {
+        return !wpin_stepper_busy(stepper_at(sequence, step->motor));
+    }
     switch ((wpin_event)step->value) {
     case WPIN_EVENT_RESTING: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_READY;
     case WPIN_EVENT_STEADY: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING;
-    case WPIN_EVENT_CURRENT_ABOVE: return current_of(motor_of(sequence, step)) > step->ramp_us;
-    case WPIN_EVENT_CURRENT_BELOW: return current_of(motor_of(sequence, step)) < step->ramp_us;
+    case WPIN_EVENT_CURRENT_ABOVE: return current_of(motor_of(sequence, step)) > step->milliamps;
+    case WPIN_EVENT_CURRENT_BELOW: return current_of(motor_of(sequence, step)) < step->milliamps;
     case WPIN_EVENT_INPUT_ON: return config->read_input(config->context, step->motor);
     case WPIN_EVENT_INPUT_OFF: return !config->read_input(config->context, step->motor);
     case WPIN_EVENT_COUNT: break;
@@ -126,10 +183,29 @@ static bool until_done(wpin_sequence *sequence, wpin_track *track, const wpin_st
     return false;
 }
 
+/* A stepper's steps end when it rests and their time is over. */
+static bool stepper_done(const wpin_stepper *stepper, wpin_track *track, const wpin_step *step,
+                         uint32_t dt_us) {
+    if (track->part == PART_GOING && step->op != WPIN_OP_HOLD) {
+        if (wpin_stepper_busy(stepper)) {
+            return false;
+        }
+        track->part = PART_ENDING;
+        dt_us = 0;
+    }
+    return time_over(track, dt_us);
+}
+
 static bool is_done(wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
                     uint32_t dt_us) {
+    if (wpin_op_moves_motor((wpin_op)step->op) && stepper_at(sequence, step->motor) != NULL) {
+        return stepper_done(stepper_at(sequence, step->motor), track, step, dt_us);
+    }
     switch ((wpin_op)step->op) {
-    case WPIN_OP_RUN: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING;
+    case WPIN_OP_RUN:
+        return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING ||
+               motor_of(sequence, step)->limited;
+    case WPIN_OP_FOLLOW: return follow_done(sequence, track, step, dt_us);
     case WPIN_OP_TOGGLE:
         return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING ||
                !wpin_motor_busy(motor_of(sequence, step));
@@ -212,6 +288,9 @@ static void tick_motors(wpin_sequence *sequence) {
     const wpin_sequence_config *config = sequence->config;
     for (uint8_t i = 0; i < config->motor_count; i++) {
         wpin_motor *motor = config->motors[i];
+        if (stepper_at(sequence, i) != NULL) {
+            continue; /* it has a faster tick of its own */
+        }
         if (sequence->running) {
             wpin_motor_refresh(motor, LIFE_MS);
         }
@@ -269,7 +348,9 @@ bool wpin_sequence_busy(const wpin_sequence *sequence) {
         return true;
     }
     for (uint8_t i = 0; i < sequence->config->motor_count; i++) {
-        if (wpin_motor_busy(sequence->config->motors[i])) {
+        const wpin_stepper *stepper = stepper_at(sequence, i);
+        if (stepper != NULL ? wpin_stepper_busy(stepper)
+                            : wpin_motor_busy(sequence->config->motors[i])) {
             return true;
         }
     }

@@ -21,7 +21,33 @@ typedef struct reader {
 
 bool wpin_op_moves_motor(wpin_op op) {
     return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
-           op == WPIN_OP_HOLD || op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE;
+           op == WPIN_OP_HOLD || op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE ||
+           op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO || op == WPIN_OP_FOLLOW;
+}
+
+/* What a stepper takes that a motor does not, and the other way round. */
+static bool fits_part(const wpin_sequence_config *config, const wpin_step *step) {
+    wpin_op op = (wpin_op)step->op;
+    bool stepper = config->steppers != NULL && config->steppers[step->motor] != NULL;
+    bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
+    bool drives = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
+                  op == WPIN_OP_BRAKE || op == WPIN_OP_FOLLOW;
+    return stepper ? !drives : !turns;
+}
+
+static wpin_status check_angle(const wpin_step *step) {
+    int32_t most = step->op == WPIN_OP_TURN ? 3600000 : 1800000000;
+    return step->millidegrees <= most && step->millidegrees >= -most ? WPIN_OK : WPIN_REFUSED_RANGE;
+}
+
+static wpin_status check_input(const wpin_sequence_config *config, const wpin_step *step) {
+    if (step->op == WPIN_OP_SET) {
+        return config->set_input != NULL && step->motor < config->input_count
+                   ? WPIN_OK
+                   : WPIN_REFUSED_ARGUMENT;
+    }
+    bool there = config->read_duty != NULL && step->value >= 0 && step->value < config->input_count;
+    return !there ? WPIN_REFUSED_ARGUMENT : (step->time_ms == 0 ? WPIN_REFUSED_RANGE : WPIN_OK);
 }
 
 static wpin_status check_event(const wpin_sequence_config *config, const wpin_step *step) {
@@ -31,16 +57,28 @@ static wpin_status check_event(const wpin_sequence_config *config, const wpin_st
     bool input = step->value == WPIN_EVENT_INPUT_ON || step->value == WPIN_EVENT_INPUT_OFF;
     bool there = input ? config->read_input != NULL && step->motor < config->input_count
                        : step->motor < config->motor_count;
+    bool stepper =
+        !input && there && config->steppers != NULL && config->steppers[step->motor] != NULL;
+    there = there && (!stepper || step->value == WPIN_EVENT_RESTING);
     return there ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
 }
 
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
     wpin_op op = (wpin_op)step->op;
-    if (op >= WPIN_OP_COUNT || (op != WPIN_OP_UNTIL && step->ramp_us > WPIN_RAMP_MAX_US)) {
+    bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
+    if (op >= WPIN_OP_COUNT ||
+        (op != WPIN_OP_UNTIL && !turns && step->ramp_us > WPIN_RAMP_MAX_US)) {
         return WPIN_REFUSED_RANGE;
     }
-    if (wpin_op_moves_motor(op) && step->motor >= config->motor_count) {
+    if (wpin_op_moves_motor(op) &&
+        (step->motor >= config->motor_count || !fits_part(config, step))) {
         return WPIN_REFUSED_ARGUMENT;
+    }
+    if (turns) {
+        return check_angle(step);
+    }
+    if (op == WPIN_OP_FOLLOW || op == WPIN_OP_SET) {
+        return check_input(config, step);
     }
     if (op == WPIN_OP_SWITCH &&
         (config->set_switch == NULL || step->motor >= config->switch_count)) {

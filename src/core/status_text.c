@@ -34,6 +34,8 @@ static const entry entries[WPIN_STATUS_COUNT] = {
           "Ask for full duty or none, or use a stage with PWM."),
     ENTRY(WPIN_REFUSED_BELOW_START, "The duty is below what gets the motor moving.",
           "Ask for the start duty or more, or let the start lift or kick it."),
+    ENTRY(WPIN_REFUSED_LIMIT, "It stands at the limit switch of that way.",
+          "Drive it the other way; look at the switch and its wire if it is not there."),
     ENTRY(WPIN_REFUSED_FULL, "More parallel tracks or nested blocks than there is room for.",
           "Give the sequence more tracks, or nest less."),
     ENTRY(WPIN_FAULT_OVERCURRENT, "The current was above the trip level for too long.",
@@ -48,6 +50,10 @@ static const entry entries[WPIN_STATUS_COUNT] = {
           "Find what tripped it, then clear the fault."),
     ENTRY(WPIN_FAULT_TIMEOUT, "What the plan waited for did not come in time.",
           "Look for what keeps it away, or allow more time."),
+    ENTRY(WPIN_FAULT_ON_TIME, "It was on for longer than it may be.",
+          "Switch it off in time, hold it with less, or use a part made for longer."),
+    ENTRY(WPIN_FAULT_RESET, "The controller was reset while it worked.",
+          "Look at its supply: sag at a start, a shared rail, a regulator without headroom."),
 };
 
 static const entry unknown = {"WPIN_UNKNOWN", "An unknown status.", "Report it."};

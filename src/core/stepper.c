@@ -38,13 +38,17 @@ wpin_status wpin_stepper_move(wpin_stepper *stepper, int32_t steps) {
     return WPIN_OK;
 }
 
+static int32_t steps_of_turn(const wpin_stepper *stepper) {
+    return stepper->config->steps_a_turn * (stepper->config->half_steps ? 2 : 1);
+}
+
 wpin_status wpin_stepper_turn(wpin_stepper *stepper, int32_t millidegrees) {
     if (millidegrees > 3600000 || millidegrees < -3600000) {
         return WPIN_REFUSED_RANGE;
     }
     /* steps = angle x steps of a turn / 360000, in whole turns and a rest that fit 32 bits; the
      * rest is taken by tenths of a turn, 36000 x 4000 being well below 2^31 */
-    int32_t a_turn = stepper->config->steps_a_turn * (stepper->config->half_steps ? 2 : 1);
+    int32_t a_turn = steps_of_turn(stepper);
     int32_t tenths = millidegrees / 36000, rest = millidegrees % 36000;
     int32_t parts = rest * a_turn + stepper->remainder + tenths * a_turn % 10 * 36000;
     wpin_status status = wpin_stepper_move(stepper, tenths * a_turn / 10 + parts / 360000);
@@ -52,6 +56,25 @@ wpin_status wpin_stepper_turn(wpin_stepper *stepper, int32_t millidegrees) {
         stepper->remainder = parts % 360000;
     }
     return status;
+}
+
+wpin_status wpin_stepper_turn_to(wpin_stepper *stepper, int32_t millidegrees) {
+    if (millidegrees > 1800000000 || millidegrees < -1800000000) {
+        return WPIN_REFUSED_RANGE;
+    }
+    /* whole turns and the rest of one, 360000 x 4000 being below 2^31 */
+    int32_t a_turn = steps_of_turn(stepper), parts = millidegrees % 360000 * a_turn;
+    int32_t target = millidegrees / 360000 * a_turn + parts / 360000;
+    wpin_status status = wpin_stepper_move(stepper, target - stepper->target);
+    if (status == WPIN_OK) {
+        stepper->remainder = parts % 360000;
+    }
+    return status;
+}
+
+int32_t wpin_stepper_angle(const wpin_stepper *stepper) {
+    int32_t a_turn = steps_of_turn(stepper);
+    return stepper->position / a_turn * 360000 + stepper->position % a_turn * 360000 / a_turn;
 }
 
 /* Full steps rest on states with both coils on, the odd ones. */

@@ -32,7 +32,26 @@ static wpin_start_config bind_start(const wpin_rig_limits *limits) {
                                .smooth = limits->smooth};
 }
 
-void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load) {
+static wpin_limit bind_limit(const wpin_rig *rig, int input) {
+    if (input < 0) {
+        return (wpin_limit){0};
+    }
+    const wpin_rig_input *i = &rig->inputs[input];
+    return (wpin_limit){.used = true, .pin = (wpin_pin)i->pin, .high = i->opens};
+}
+
+static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_stage_config *stage) {
+    const wpin_rig_stepping *s = &load->stepping;
+    return (wpin_stepper_config){.stage = stage,
+                                 .steps_a_turn = (uint16_t)lround(load->stepper.steps_a_turn),
+                                 .half_steps = s->half_steps,
+                                 .release = s->release,
+                                 .start_rate = (uint16_t)lround(s->start_rate),
+                                 .top_rate = (uint16_t)lround(s->top_rate),
+                                 .rate_gain = (uint32_t)llround(s->rate_gain)};
+}
+
+void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     memset(bound, 0, sizeof *bound);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         bound->lines[i] = (wpin_line){.pin = load->pins[i], .inverted = load->inverted[i]};
@@ -48,16 +67,44 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig_load *load) {
     wpin_state rest = load->rest_brakes ? WPIN_STATE_BRAKE : WPIN_STATE_FREE;
     bool coasts = wpin_stage_kind_has(load->kind, WPIN_STATE_FREE);
     double least = 1e-6; /* on and off know no ramp; the core wants one all the same */
-    bound->motor = (wpin_motor_config){.stage = &bound->stage,
-                                       .up_us = to_us(fmax(load->limits.ramp_up, least)),
-                                       .down_us = to_us(fmax(load->limits.ramp_down, least)),
-                                       .rest_us = to_us(load->limits.rest),
-                                       .duty_max = to_duty(load->limits.duty_max),
-                                       .rest_state = rest,
-                                       .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
-                                       .guard = bind_guard(load),
-                                       .start = bind_start(&load->limits),
-                                       .least_us = to_us(load->limits.least_time)};
+    bound->motor =
+        (wpin_motor_config){.stage = &bound->stage,
+                            .up_us = to_us(fmax(load->limits.ramp_up, least)),
+                            .down_us = to_us(fmax(load->limits.ramp_down, least)),
+                            .rest_us = to_us(load->limits.rest),
+                            .duty_max = to_duty(load->limits.duty_max),
+                            .rest_state = rest,
+                            .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
+                            .guard = bind_guard(load),
+                            .start = bind_start(&load->limits),
+                            .least_us = to_us(load->limits.least_time),
+                            .limit_forward = bind_limit(rig, load->limits.limit_inputs[0]),
+                            .limit_reverse = bind_limit(rig, load->limits.limit_inputs[1]),
+                            .most_on_ms = (uint32_t)llround(load->limits.most_on * 1e3)};
+    if (load->what == WPIN_RIG_STEPPER) {
+        bound->stage.pwm_hz = 0;
+        bound->stepper = bind_stepper(load, &bound->stage);
+    }
+}
+
+/* Puts what hangs on the stage on its driver. */
+static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
+    wpin_sim_motor motor = load->motor;
+    wpin_sim_lamp lamp = load->lamp;
+    wpin_sim_solenoid solenoid = load->solenoid;
+    wpin_sim_stepper stepper = load->stepper;
+    if (load->reversed) { /* what is high for the machine is low for a mirrored motor */
+        motor.stop_low = -load->motor.stop_high;
+        motor.stop_high = -load->motor.stop_low;
+        motor.start_turns = -load->motor.start_turns;
+    }
+    motor.name = lamp.name = solenoid.name = stepper.name = load->name;
+    switch (load->what) {
+    case WPIN_RIG_LAMP: return wpin_sim_add_lamp(sim, &lamp, driver) >= 0;
+    case WPIN_RIG_SOLENOID: return wpin_sim_add_solenoid(sim, &solenoid, driver) >= 0;
+    case WPIN_RIG_STEPPER: return wpin_sim_add_stepper(sim, &stepper, driver) >= 0;
+    default: return wpin_sim_add_motor(sim, &motor, driver) >= 0;
+    }
 }
 
 static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {
@@ -67,9 +114,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {
     bridge.name = name;
     bridge.logic = load->kind->logic;
     int number = wpin_sim_add_bridge(sim, &bridge, (int)load->supply);
-    wpin_sim_motor motor = load->motor;
-    motor.name = load->name;
-    if (number < 0 || wpin_sim_add_motor(sim, &motor, number) < 0) {
+    if (number < 0 || !hang(sim, load, number)) {
         return false;
     }
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
@@ -90,24 +135,65 @@ wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {
                                  .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
 }
 
+static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {
+    if (s->from >= 0) {
+        return wpin_sim_add_regulator(sim,
+                                      &(wpin_sim_regulator){.name = s->name,
+                                                            .from = s->from,
+                                                            .volts = s->volts,
+                                                            .resistance = s->resistance,
+                                                            .headroom = s->headroom,
+                                                            .least_input = s->least_input,
+                                                            .switching = s->switching,
+                                                            .efficiency = s->efficiency,
+                                                            .limit_amps = s->limit_amps,
+                                                            .heat_resistance = s->heat.resistance,
+                                                            .heat_time = s->heat.time}) >= 0;
+    }
+    return wpin_sim_add_supply(sim, &(wpin_sim_supply){.name = s->name,
+                                                       .volts = s->volts,
+                                                       .resistance = s->resistance,
+                                                       .limit_amps = s->limit_amps,
+                                                       .capacitance = s->capacitance,
+                                                       .droops = s->droops,
+                                                       .capacity = s->capacity,
+                                                       .empty_volts = s->empty_volts,
+                                                       .on = s->on}) >= 0;
+}
+
+static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input *i) {
+    bool mirrored = i->kind == WPIN_RIG_LIMIT && rig->loads[i->load].reversed;
+    switch (i->kind) {
+    case WPIN_RIG_LIMIT:
+        return wpin_sim_wire_limit(sim, (wpin_pin)i->pin, i->load, mirrored ? -i->to : i->from,
+                                   mirrored ? -i->from : i->to, i->opens);
+    case WPIN_RIG_KNOB:
+        return wpin_sim_wire_knob(sim, (uint8_t)i->analog, i->noise) &&
+               wpin_sim_turn(sim, (uint8_t)i->analog,
+                             i->centre && i->volts <= 0
+                                 ? 0.5
+                                 : fmin(i->volts / rig->controller.logic_volts, 1));
+    case WPIN_RIG_SENSOR: return wpin_sim_wire_sensor(sim, (uint8_t)i->analog, i->volts, i->noise);
+    default: return wpin_sim_wire_button(sim, (wpin_pin)i->pin, i->bounce);
+    }
+}
+
 wpin_sim *wpin_board_build(const wpin_rig *rig) {
     wpin_sim_controller controller = wpin_rig_controller_part(rig);
     wpin_sim *sim = wpin_sim_new(&controller);
     bool built = sim != NULL;
     for (size_t i = 0; built && i < rig->supply_count; i++) {
-        const wpin_rig_supply *s = &rig->supplies[i];
-        built = wpin_sim_add_supply(sim, &(wpin_sim_supply){.name = s->name,
-                                                            .volts = s->volts,
-                                                            .resistance = s->resistance,
-                                                            .limit_amps = s->limit_amps,
-                                                            .capacitance = s->capacitance,
-                                                            .on = s->on}) >= 0;
+        built = build_supply(sim, &rig->supplies[i]);
     }
     for (size_t i = 0; built && i < rig->load_count; i++) {
         built = build_load(sim, &rig->loads[i]);
     }
     for (size_t i = 0; built && i < rig->input_count; i++) {
-        built = wpin_sim_wire_button(sim, (wpin_pin)rig->inputs[i].pin, rig->inputs[i].bounce);
+        built = build_input(sim, rig, &rig->inputs[i]);
+    }
+    if (built && rig->controller.supply >= 0) {
+        built = wpin_sim_feed_controller(sim, rig->controller.supply, rig->controller.draws,
+                                         rig->controller.least_volts);
     }
     if (!built) {
         wpin_sim_free(sim);

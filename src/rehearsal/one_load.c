@@ -1,11 +1,33 @@
 /* One load, ready to be driven. */
 #include "one_load.h"
+#include "run.h"
 #include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* The board with the load free to turn: without end stops. */
+static wpin_sim *build_free(const wpin_rig *rig, int load) {
+    wpin_rig free_rig = *rig;
+    free_rig.loads = malloc(rig->load_count * sizeof *free_rig.loads);
+    if (free_rig.loads == NULL) {
+        return NULL;
+    }
+    memcpy(free_rig.loads, rig->loads, rig->load_count * sizeof *free_rig.loads);
+    free_rig.loads[load].motor.stop_low = free_rig.loads[load].motor.stop_high = 0;
+    wpin_sim *sim = wpin_board_build(&free_rig);
+    free(free_rig.loads);
+    return sim;
+}
 
 bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char *why, size_t size) {
     const wpin_rig_load *part = &rig->loads[load];
-    *one = (wpin_one_load){.load = load, .sim = wpin_board_build(rig)};
+    if (part->what != WPIN_RIG_MOTOR) {
+        snprintf(why, size, "'%s' is no motor: it has no start duty and no speed", part->name);
+        *one = (wpin_one_load){0};
+        return false;
+    }
+    *one = (wpin_one_load){.rig = rig, .load = load, .sim = build_free(rig, load)};
     if (one->sim == NULL) {
         snprintf(why, size, "out of memory");
         return false;
@@ -13,8 +35,9 @@ bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char 
     wpin_sim_switch(one->sim, (int)part->supply, true);
     one->port = wpin_sim_port(one->sim);
     one->tick = llround(rig->controller.tick * 1e12);
-    wpin_bind_load(&one->bound, part);
+    wpin_bind_load(&one->bound, rig, part);
     one->bound.motor.start = (wpin_start_config){0};
+    one->bound.motor.limit_forward = one->bound.motor.limit_reverse = (wpin_limit){0};
     wpin_status status = wpin_motor_init(&one->motor, &one->bound.motor, &one->port);
     if (status == WPIN_OK) {
         status = wpin_motor_arm(&one->motor);
@@ -28,7 +51,7 @@ bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char 
 wpin_sim_reading wpin_one_load_tick(wpin_one_load *one) {
     wpin_motor_tick(&one->motor);
     wpin_sim_advance(one->sim, one->tick);
-    return wpin_sim_read(one->sim, one->load);
+    return wpin_run_read(one->sim, one->rig, one->load);
 }
 
 void wpin_one_load_close(wpin_one_load *one) {

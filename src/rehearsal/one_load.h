@@ -5,6 +5,7 @@
 #include "windpin/rehearsal.h"
 
 typedef struct wpin_one_load {
+    const wpin_rig *rig;
     wpin_sim *sim;
     wpin_port port;
     wpin_bound_load bound;

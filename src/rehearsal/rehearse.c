@@ -2,6 +2,7 @@
 #include "run.h"
 #include <errno.h>
 #include <math.h>
+#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -10,6 +11,38 @@
 
 double wpin_run_time(const wpin_run *run) {
     return (double)(wpin_sim_time(run->sim) - run->start) * PS;
+}
+
+wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load) {
+    wpin_sim_reading r = wpin_sim_read(sim, load);
+    if (rig->loads[load].reversed) {
+        double least = r.amps_min;
+        r.amps_min = -r.amps_max;
+        r.amps_max = -least;
+        r.volts = -r.volts;
+        r.amps = -r.amps;
+        r.amps_now = -r.amps_now;
+        r.rpm = -r.rpm;
+        r.rpm_mean = -r.rpm_mean;
+        r.turns = -r.turns;
+    }
+    return r;
+}
+
+void wpin_run_note(wpin_run *run, const char *part, const char *what, ...) {
+    wpin_sim_event *all = realloc(run->notes, (run->note_count + 1) * sizeof *all);
+    if (all == NULL) {
+        run->out_of_memory = true;
+        return;
+    }
+    run->notes = all;
+    wpin_sim_event *mine = &all[run->note_count++];
+    mine->at = (double)wpin_sim_time(run->sim) * PS;
+    snprintf(mine->part, sizeof mine->part, "%s", part);
+    va_list words;
+    va_start(words, what);
+    vsnprintf(mine->what, sizeof mine->what, what, words);
+    va_end(words);
 }
 
 static void add_tally(wpin_tally *t, const wpin_sim_reading *r) {
@@ -24,16 +57,29 @@ static void add_tally(wpin_tally *t, const wpin_sim_reading *r) {
     t->begun = true;
 }
 
+/* Volts over whole PWM periods, and over one tick at least. */
+static void average_volts(wpin_run *run, size_t load) {
+    wpin_mean *m = &run->volts[load];
+    double hz = run->rig->loads[load].limits.pwm_hz;
+    m->sum += run->last[load].volts * run->last[load].seconds;
+    m->seconds += run->last[load].seconds;
+    if (m->seconds >= fmax(hz > 0 ? 1 / hz : 0, run->rig->controller.tick) * (1 - 1e-9)) {
+        *m = (wpin_mean){.value = m->sum / m->seconds};
+    }
+}
+
 static void read_loads(wpin_run *run) {
     wpin_report *report = run->report;
     double total = 0;
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        run->last[i] = wpin_sim_read(run->sim, (int)i);
+        run->last[i] = wpin_run_read(run->sim, run->rig, (int)i);
         const wpin_sim_reading *r = &run->last[i];
         add_tally(&run->for_trace[i], r);
+        average_volts(run, i);
         report->amps_peak[i] =
             fmax(report->amps_peak[i], fmax(fabs(r->amps_min), fabs(r->amps_max)));
         report->rpm_peak[i] = fmax(report->rpm_peak[i], fabs(r->rpm));
+        report->degrees_c[i] = fmax(report->degrees_c[i], fmax(r->degrees, r->driver_degrees));
         total += fmax(fabs(r->amps_min), fabs(r->amps_max));
     }
     report->total_amps_peak = fmax(report->total_amps_peak, total);
@@ -43,6 +89,15 @@ static void let_pass(wpin_run *run, int64_t until) {
     wpin_sim_advance(run->sim, until - wpin_sim_time(run->sim));
     read_loads(run);
     wpin_run_tally_steps(run);
+}
+
+static wpin_phase phase_of(const wpin_run *run, size_t load) {
+    if (run->rig->loads[load].what != WPIN_RIG_STEPPER) {
+        return wpin_motor_phase(&run->motors[load]);
+    }
+    const wpin_stepper *stepper = &run->steppers[load];
+    bool moves = wpin_stepper_busy(stepper);
+    return moves ? WPIN_PHASE_RUNNING : (stepper->held ? WPIN_PHASE_BRAKING : WPIN_PHASE_READY);
 }
 
 static void write_row(wpin_run *run) {
@@ -57,8 +112,10 @@ static void write_row(wpin_run *run) {
                                         .amps_min = t->amps_min,
                                         .amps_max = t->amps_max,
                                         .rpm = run->last[i].rpm,
+                                        .turns = run->last[i].turns,
+                                        .effect = run->last[i].effect,
                                         .supply_volts = run->last[i].supply_volts,
-                                        .phase = wpin_motor_phase(m)};
+                                        .phase = phase_of(run, i)};
         *t = (wpin_tally){0};
     }
     wpin_csv_row(run->options->csv, wpin_run_time(run), run->samples);
@@ -93,38 +150,22 @@ static void inject_all(wpin_run *run) {
     }
 }
 
-static bool read_input(void *context, uint8_t number) {
-    return ((wpin_run *)context)->buttons[number].held;
-}
-
-static void open_buttons(wpin_run *run) {
-    for (size_t i = 0; i < run->rig->input_count; i++) {
-        wpin_button_config config = {.debounce_us =
-                                         (uint32_t)llround(run->rig->inputs[i].debounce * 1e6),
-                                     .active_low = true};
-        wpin_button_init(&run->buttons[i], &config);
-    }
-}
-
-static void update_buttons(wpin_run *run) {
-    for (size_t i = 0; i < run->rig->input_count; i++) {
-        bool level = run->port.read(run->sim, (wpin_pin)run->rig->inputs[i].pin);
-        wpin_button_update(&run->buttons[i], level, run->port.now(run->sim));
-    }
-}
-
 static bool allocate(wpin_run *run) {
     size_t loads = run->rig->load_count, tracks = run->plan->track_count;
     wpin_report *report = calloc(1, sizeof *report);
     run->report = report;
     run->bound = calloc(loads, sizeof *run->bound);
     run->motors = calloc(loads, sizeof *run->motors);
-    run->buttons = calloc(run->rig->input_count + 1, sizeof *run->buttons);
+    run->inputs = calloc(run->rig->input_count + 1, sizeof *run->inputs);
+    run->steppers = calloc(loads, sizeof *run->steppers);
     run->motor_list = calloc(loads, sizeof(wpin_motor *));
+    run->stepper_list = calloc(loads, sizeof(wpin_stepper *));
     run->tracks = calloc(tracks, sizeof *run->tracks);
     run->last = calloc(loads, sizeof *run->last);
     run->for_trace = calloc(loads, sizeof *run->for_trace);
     run->samples = calloc(loads, sizeof *run->samples);
+    run->volts = calloc(loads, sizeof *run->volts);
+    run->driven = calloc(loads, sizeof *run->driven);
     run->open_step = calloc(tracks, sizeof *run->open_step);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
     if (report != NULL) {
@@ -132,10 +173,14 @@ static bool allocate(wpin_run *run) {
         report->amps_peak = calloc(loads, sizeof *report->amps_peak);
         report->rpm_peak = calloc(loads, sizeof *report->rpm_peak);
         report->operations = calloc(loads, sizeof *report->operations);
+        report->last_way = calloc(loads, sizeof *report->last_way);
+        report->degrees_c = calloc(loads, sizeof *report->degrees_c);
     }
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
-           run->buttons != NULL && run->tracks != NULL && run->last != NULL &&
-           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
+           run->inputs != NULL && run->steppers != NULL && run->stepper_list != NULL &&
+           report->last_way != NULL && report->degrees_c != NULL && run->tracks != NULL &&
+           run->last != NULL && run->for_trace != NULL && run->samples != NULL &&
+           run->open_step != NULL && run->driven != NULL && run->volts != NULL &&
            run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
            report->rpm_peak != NULL && report->operations != NULL;
 }
@@ -145,38 +190,93 @@ static void release(wpin_run *run) {
     free(run->bound);
     free(run->motors);
     free(run->motor_list);
-    free(run->buttons);
+    free(run->inputs);
+    free(run->steppers);
+    free(run->stepper_list);
+    free(run->notes);
     free(run->tracks);
     free(run->last);
     free(run->for_trace);
     free(run->samples);
     free(run->open_step);
+    free(run->driven);
+    free(run->volts);
     free(run->rounds);
 }
 
-/* Opens and arms every motor. */
-static wpin_status open_motors(wpin_run *run, char *why, size_t size) {
+static bool is_stepper(const wpin_run *run, size_t load) {
+    return run->rig->loads[load].what == WPIN_RIG_STEPPER;
+}
+
+/* Pins whose PWM is made in software go through a port of their own. */
+static void choose_port(wpin_run *run) {
+    wpin_pin pins[WPIN_SOFT_PINS];
+    uint8_t count = 0;
     for (size_t i = 0; i < run->rig->load_count; i++) {
         const wpin_rig_load *load = &run->rig->loads[i];
-        wpin_bind_load(&run->bound[i], load);
-        run->motor_list[i] = &run->motors[i];
-        wpin_status status = wpin_motor_init(&run->motors[i], &run->bound[i].motor, &run->port);
-        if (status == WPIN_OK) {
-            status = wpin_motor_arm(&run->motors[i]);
+        run->fast_used = run->fast_used || is_stepper(run, i) || load->limits.soft_pwm;
+        unsigned lines = load->limits.soft_pwm ? load->kind->table->line_count : 0;
+        for (unsigned l = 0; l < lines; l++) {
+            if (wpin_stage_kind_times_line(load->kind, l) && count < WPIN_SOFT_PINS) {
+                pins[count++] = load->pins[l];
+            }
         }
+    }
+    uint16_t tick = (uint16_t)lround(run->rig->controller.soft_tick * 1e6);
+    run->soft_used =
+        count > 0 && wpin_soft_pwm_init(&run->soft, &run->port, tick, pins, count) == WPIN_OK;
+    run->motor_port = run->soft_used ? &run->soft.port : &run->port;
+}
+
+static wpin_status open_load(wpin_run *run, size_t i) {
+    wpin_bind_load(&run->bound[i], run->rig, &run->rig->loads[i]);
+    if (is_stepper(run, i)) {
+        run->stepper_list[i] = &run->steppers[i];
+        return wpin_stepper_init(&run->steppers[i], &run->bound[i].stepper, run->motor_port);
+    }
+    run->motor_list[i] = &run->motors[i];
+    wpin_status status = wpin_motor_init(&run->motors[i], &run->bound[i].motor, run->motor_port);
+    run->report->pwm[i] = run->motors[i].stage.pwm;
+    return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
+}
+
+/* Opens every load, and arms every motor. */
+static wpin_status open_loads(wpin_run *run, char *why, size_t size) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        const wpin_rig_load *load = &run->rig->loads[i];
+        wpin_status status = open_load(run, i);
         if (status != WPIN_OK) {
             snprintf(why, size, "load '%s' (line %u): %s %s", load->name, load->line,
                      wpin_status_text(status), wpin_status_remedy(status));
             return status;
         }
-        run->report->pwm[i] = run->motors[i].stage.pwm;
     }
     return WPIN_OK;
+}
+
+/* While the controller boots its pins float; what moves then moves by itself. */
+static void boot(wpin_run *run) {
+    wpin_sim_advance(run->sim, llround(run->rig->controller.boot / PS));
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        wpin_sim_reading r = wpin_run_read(run->sim, run->rig, (int)i);
+        double amps = fmax(fabs(r.amps_min), fabs(r.amps_max));
+        if (amps > 10e-3) {
+            wpin_run_note(
+                run, run->rig->loads[i].name,
+                "is driven (%.2f A) while the controller boots: a control line floats; it "
+                "needs a pull resistor",
+                amps);
+            run->driven_at_boot = true;
+        }
+    }
 }
 
 /* Not rested yet; a motor that faulted does not come to it and is not waited for. */
 static bool some_rest(const wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (is_stepper(run, i)) {
+            continue;
+        }
         wpin_phase phase = wpin_motor_phase(&run->motors[i]);
         if (phase != WPIN_PHASE_READY && phase != WPIN_PHASE_FAULT) {
             return true;
@@ -191,13 +291,13 @@ static void await_ready(wpin_run *run, int64_t tick) {
         for (size_t i = 0; i < run->rig->load_count; i++) {
             wpin_motor_tick(&run->motors[i]);
         }
-        update_buttons(run);
+        wpin_run_update_inputs(run);
         wpin_sim_advance(run->sim, tick);
     }
     read_loads(run);
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->for_trace[i] = (wpin_tally){0};
-        run->report->amps_peak[i] = run->report->rpm_peak[i] = 0;
+        run->report->amps_peak[i] = run->report->rpm_peak[i] = run->report->degrees_c[i] = 0;
     }
     run->report->total_amps_peak = 0;
     run->start = wpin_sim_time(run->sim);
@@ -209,10 +309,13 @@ static wpin_status start(wpin_run *run) {
         .step_count = (uint16_t)run->plan->step_count,
         .motors = run->motor_list,
         .motor_count = (uint8_t)run->rig->load_count,
+        .steppers = run->stepper_list,
         .switch_count =
             (uint8_t)(run->rig->supply_count + run->rig->input_count + run->plan->fault_count),
         .input_count = (uint8_t)run->rig->input_count,
-        .read_input = read_input,
+        .read_input = wpin_run_input_held,
+        .read_duty = wpin_run_input_duty,
+        .set_input = wpin_run_set_input,
         .track_count = run->plan->track_count,
         .tracks = run->tracks,
         .port = &run->port,
@@ -249,19 +352,51 @@ static void watch_outside(wpin_run *run) {
     wpin_sequence_stop(&run->sequence);
 }
 
+/* A controller that lost its supply forgets the plan: its pins float, and nothing goes on. */
+static void watch_reset(wpin_run *run) {
+    if (run->sequence.running && wpin_sim_resets(run->sim) > 0) {
+        wpin_run_cut_steps(run);
+        wpin_sequence_stop(&run->sequence);
+        run->sequence.result = WPIN_FAULT_RESET;
+    }
+}
+
+/* What a fast timer does on a controller: steps, and PWM in software. */
+static void tick_fast(wpin_run *run) {
+    if (run->soft_used) {
+        wpin_soft_pwm_tick(&run->soft);
+    }
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (is_stepper(run, i)) {
+            wpin_stepper_tick(&run->steppers[i]);
+        }
+    }
+}
+
+static int64_t first_of(int64_t a, int64_t b) {
+    return a < b ? a : b;
+}
+
 static void run_plan(wpin_run *run, int64_t tick) {
     const wpin_rehearsal_options *o = run->options;
     double sample_seconds = o->sample_seconds > 0 ? o->sample_seconds : 1e-3;
     int64_t sample = llround(sample_seconds / PS), next_tick = run->start;
     int64_t next_row = o->csv != NULL ? run->start : INT64_MAX;
+    int64_t fast = llround(run->rig->controller.soft_tick / PS);
+    int64_t next_fast = run->fast_used ? run->start : INT64_MAX;
     unsigned long ticks = 0;
     bool was_running = true;
     while (was_running || wpin_sequence_busy(&run->sequence)) {
         int64_t now = wpin_sim_time(run->sim);
+        if (now >= next_fast) {
+            tick_fast(run);
+            next_fast += fast;
+        }
         if (now >= next_tick) {
-            update_buttons(run);
+            wpin_run_update_inputs(run);
             wpin_sequence_tick(&run->sequence);
             watch_outside(run);
+            watch_reset(run);
             was_running = run->sequence.running;
             if (!was_running) {
                 wpin_run_cut_steps(run); /* a fault or a refused step: no waiting for the stop */
@@ -275,7 +410,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
             write_row(run);
             next_row += sample;
         }
-        let_pass(run, next_tick < next_row ? next_tick : next_row);
+        let_pass(run, first_of(next_fast, first_of(next_tick, next_row)));
     }
     if (o->csv != NULL) {
         write_row(run);
@@ -285,8 +420,38 @@ static void run_plan(wpin_run *run, int64_t tick) {
 /* Leaves every stage in its safe state. */
 static void close_motors(wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        wpin_motor_disarm(&run->motors[i]);
+        if (is_stepper(run, i)) {
+            wpin_stepper_release(&run->steppers[i]);
+        } else {
+            wpin_motor_disarm(&run->motors[i]);
+        }
     }
+}
+
+static int by_time(const void *a, const void *b) {
+    double left = ((const wpin_sim_event *)a)->at, right = ((const wpin_sim_event *)b)->at;
+    return (left > right) - (left < right);
+}
+
+/* What the board noted and what the run itself noted, in the order of time. */
+static void collect_events(wpin_run *run, double began) {
+    wpin_report *report = run->report;
+    size_t events;
+    const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
+    report->events = calloc(events + run->note_count + 1, sizeof *report->events);
+    if (report->events == NULL) {
+        return;
+    }
+    for (size_t i = 0; i < events; i++) {
+        report->events[report->event_count++] = all[i];
+    }
+    for (size_t i = 0; i < run->note_count; i++) {
+        report->events[report->event_count++] = run->notes[i];
+    }
+    for (size_t i = 0; i < report->event_count; i++) {
+        report->events[i].at -= began;
+    }
+    qsort(report->events, report->event_count, sizeof *report->events, by_time);
 }
 
 static void collect(wpin_run *run) {
@@ -301,14 +466,7 @@ static void collect(wpin_run *run) {
         report->burns[i].at -= began;
         report->burn_count = i + 1;
     }
-    size_t events;
-    const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
-    report->events = calloc(events + 1, sizeof *report->events);
-    for (size_t i = 0; report->events != NULL && i < events; i++) {
-        report->events[i] = all[i];
-        report->events[i].at -= began;
-        report->event_count = i + 1;
-    }
+    collect_events(run, began);
     wpin_moment zero = run->port.now(run->sim) - (wpin_moment)llround(wpin_run_time(run) * 1e6);
     for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
         const wpin_fault *fault = &run->motors[i].fault;
@@ -319,10 +477,12 @@ static void collect(wpin_run *run) {
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {
         report->operations[i] = run->motors[i].operations;
+        report->last_way[i] = run->motors[i].last_way;
     }
     report->seconds = wpin_run_time(run);
     report->result = run->sequence.result;
-    report->bad = count != 0 || report->fault_count != 0 || report->result != WPIN_OK;
+    report->bad =
+        count != 0 || run->driven_at_boot || report->fault_count != 0 || report->result != WPIN_OK;
     for (size_t i = 0; i < report->step_count; i++) {
         report->bad = report->bad || report->steps[i].verdict == WPIN_VERDICT_BAD;
     }
@@ -333,12 +493,14 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
     for (size_t i = 0; run->options->supplies_on && i < run->rig->supply_count; i++) {
         wpin_sim_switch(run->sim, (int)i, true);
     }
-    wpin_status status = open_motors(run, why, size);
+    inject_all(run);
+    boot(run);
+    choose_port(run);
+    wpin_status status = open_loads(run, why, size);
     if (status != WPIN_OK) {
         return status;
     }
-    inject_all(run);
-    open_buttons(run);
+    wpin_run_open_inputs(run);
     await_ready(run, tick);
     if (!open_vcd(run)) {
         snprintf(why, size, "%s: can't be written: %s", run->options->vcd_path, strerror(errno));
@@ -374,6 +536,8 @@ void wpin_report_free(wpin_report *report) {
         free(report->amps_peak);
         free(report->rpm_peak);
         free(report->operations);
+        free(report->last_way);
+        free(report->degrees_c);
         free(report);
     }
 }

@@ -10,6 +10,21 @@ typedef struct wpin_tally {
     bool begun;
 } wpin_tally;
 
+/* A mean that is renewed every so often. */
+typedef struct wpin_mean {
+    double sum, seconds, value;
+} wpin_mean;
+
+/* The core's side of an input of the rig. */
+typedef struct wpin_run_input {
+    wpin_button button;
+    wpin_knob knob;
+    wpin_curve curve;
+    wpin_curve_config curve_config;
+    wpin_duty duty; /* it asks for now */
+    bool told;      /* that it is stuck */
+} wpin_run_input;
+
 typedef struct wpin_run {
     const wpin_rig *rig;
     const wpin_plan *plan;
@@ -18,23 +33,43 @@ typedef struct wpin_run {
     wpin_port port;
     wpin_bound_load *bound;
     wpin_motor *motors;
-    wpin_button *buttons; /* one an input of the rig */
+    wpin_stepper *steppers; /* those of the loads that are */
+    wpin_run_input *inputs; /* one an input of the rig */
+    wpin_soft_pwm soft;     /* for the pins without a timer */
+    const wpin_port *motor_port;
     wpin_motor **motor_list;
+    wpin_stepper **stepper_list;
     wpin_track *tracks;
     wpin_sequence_config sequence_config;
     wpin_sequence sequence;
     wpin_sim_reading *last; /* newest reading of each load */
     wpin_tally *for_trace;  /* of each load since the last row */
     wpin_sample *samples;
+    wpin_mean *volts;  /* of each load, over whole periods */
+    bool *driven;      /* each load had duty when last looked at */
     size_t *open_step; /* result each track is in, plus 1; 0 for none */
     unsigned *rounds;  /* how often each step of the plan has begun */
     int64_t start;     /* ps */
     wpin_vcd *vcd;
+    wpin_sim_event *notes; /* of the run itself; times since the board began */
+    size_t note_count;
+    bool soft_used, fast_used, driven_at_boot;
     size_t burns_before; /* burnt before the plan began: none may be missed */
     wpin_report *report;
     bool out_of_memory;
 } wpin_run;
 
+/* Sets the core's side of the inputs up, reads them all once, and answers about one. */
+void wpin_run_open_inputs(wpin_run *run);
+void wpin_run_update_inputs(wpin_run *run);
+bool wpin_run_input_held(void *context, uint8_t number);
+wpin_duty wpin_run_input_duty(void *context, uint8_t number);
+wpin_status wpin_run_set_input(void *context, uint8_t number, int16_t millivolts);
+/* Adds something that happened to the report's list. */
+void wpin_run_note(wpin_run *run, const char *part, const char *what, ...)
+    __attribute__((format(printf, 3, 4)));
+/* A load's reading as the machine sees it: a mirror-mounted motor turns the other way. */
+wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load);
 /* Seconds since the plan began. */
 double wpin_run_time(const wpin_run *run);
 /* A step begins or ends on a track. */

@@ -10,6 +10,7 @@ static double fraction(wpin_duty duty) {
 static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     const wpin_step *s = &run->plan->steps[step];
     wpin_op op = (wpin_op)s->op;
+    bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
     bool ramps = op == WPIN_OP_RUN || (op == WPIN_OP_STOP && s->ramp_us != 0);
     wpin_step_result r = {.line = run->plan->sources[step].line,
                           .text = run->plan->sources[step].text,
@@ -17,10 +18,12 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
                           .load = wpin_op_moves_motor(op) ? s->motor : -1,
                           .round = ++run->rounds[step],
                           .at = wpin_run_time(run),
-                          .asked_seconds = ramps ? s->ramp_us * 1e-6 : s->time_ms * 1e-3};
+                          .asked_seconds = turns   ? 0
+                                           : ramps ? s->ramp_us * 1e-6
+                                                   : s->time_ms * 1e-3};
     if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR) {
         r.asked_duty = fraction(s->value);
-    } else if (op == WPIN_OP_HOLD) {
+    } else if (op == WPIN_OP_HOLD && run->rig->loads[r.load].what != WPIN_RIG_STEPPER) {
         r.asked_duty = fraction(run->motors[r.load].wanted);
     }
     return r;
@@ -50,8 +53,14 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
     if (result->load >= 0) {
         const wpin_sim_reading *last = &run->last[result->load];
         result->duty = fraction(wpin_motor_duty(&run->motors[result->load]));
-        result->volts = last->volts;
+        result->volts = run->volts[result->load].value;
         result->rpm = last->rpm;
+        result->effect = last->effect;
+        result->limited = run->motors[result->load].limited;
+        result->degrees = last->turns * 360;
+        if (run->stepper_list[result->load] != NULL) {
+            result->degrees_asked = wpin_stepper_angle(run->stepper_list[result->load]) * 1e-3;
+        }
     }
     wpin_run_judge(run, result);
 }
@@ -75,6 +84,18 @@ static void note_turn(const wpin_run *run, wpin_step_result *r) {
     }
 }
 
+/* Driven one way while the shaft still turns the other: the rest was too short for it. Looked at
+ * when driving begins: what turns the wrong way later on is wired the wrong way round. */
+static void note_reversal(wpin_run *run, wpin_step_result *r, const wpin_sim_reading *last) {
+    wpin_duty duty = wpin_motor_duty(&run->motors[r->load]);
+    const double creep = 1; /* rpm */
+    bool begins = duty != 0 && !run->driven[r->load];
+    run->driven[r->load] = duty != 0;
+    if (begins && duty * last->rpm < 0 && fabs(last->rpm) > creep) {
+        r->turned_at = fabs(last->rpm);
+    }
+}
+
 void wpin_run_tally_steps(wpin_run *run) {
     for (size_t track = 0; track < run->plan->track_count; track++) {
         if (run->open_step[track] == 0) {
@@ -87,6 +108,8 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->duty_peak =
                 fmax(r->duty_peak, fabs(fraction(wpin_motor_duty(&run->motors[r->load]))));
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
+            r->effect_peak = fmax(r->effect_peak, last->effect);
+            note_reversal(run, r, last);
             note_turn(run, r);
         }
     }

@@ -1,14 +1,11 @@
 /* Judges each step: asked against achieved, and in words why they differ. */
-#include "run.h"
+#include "verdict.h"
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <string.h>
 
-static void rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
-    __attribute__((format(printf, 3, 4)));
-
-static void rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
+void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
     va_list words;
     va_start(words, format);
     vsnprintf(step->words, sizeof step->words, format, words);
@@ -71,31 +68,46 @@ static double loose_duty(const wpin_run *run, const wpin_rig_load *load) {
     return duty;
 }
 
-/* The shaft stands although duty is on the pins: the likeliest cause first. */
-static void judge_standing(const wpin_run *run, wpin_step_result *step) {
+bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     const wpin_sim_burn *burn = burnt_in_path(run, load);
-    double loose = loose_duty(run, load);
     if (!wpin_sim_supply_on(run->sim, (int)load->supply)) {
-        const char *supply = run->rig->supplies[load->supply].name;
-        rule(step, WPIN_VERDICT_BAD, "not moving: supply '%s' is off; '%s on' is missing before it",
-             supply, supply);
+        size_t number = load->supply;
+        while (run->rig->supplies[number].from >= 0) {
+            number = (size_t)run->rig->supplies[number].from; /* the one with the switch */
+        }
+        const char *source = run->rig->supplies[number].name;
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: supply '%s' is off; '%s on' is missing before it",
+                  what, source, source);
     } else if (burn != NULL) {
-        rule(step, WPIN_VERDICT_BAD, "not moving: %s burnt", burn->part);
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: %s burnt", what, burn->part);
     } else if (miswired(load)) {
-        rule(step, WPIN_VERDICT_BAD,
-             "not moving: control wires are on other pins than the "
-             "rig's stage says");
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "%s: control wires are on other pins than the rig's stage says", what);
     } else if (step->amps_peak < 1e-3) {
-        rule(step, WPIN_VERDICT_BAD,
-             "not moving: no current flows; a wire off, standby low, no "
-             "ground, or wires on other pins than the rig says");
-    } else if (fmax(fabs(step->duty), fabs(step->asked_duty)) < loose) {
-        rule(step, WPIN_VERDICT_BAD,
-             "not moving: held by friction and load; it breaks loose near %.0f %% duty",
-             ceil(loose * 100));
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "%s: no current flows; a wire off, standby low, no ground, or wires on other pins than "
+            "the rig says",
+            what);
     } else {
-        rule(step, WPIN_VERDICT_BAD, "not moving: stalled at %.3g A", step->amps_peak);
+        return false;
+    }
+    return true;
+}
+
+/* The shaft stands although duty is on the pins: the likeliest cause first. */
+static void judge_standing(const wpin_run *run, wpin_step_result *step) {
+    double loose = loose_duty(run, &run->rig->loads[step->load]);
+    if (wpin_judge_path(run, step, "not moving")) {
+        return;
+    }
+    if (fmax(fabs(step->duty), fabs(step->asked_duty)) < loose) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "not moving: held by friction and load; it breaks loose near %.0f %% duty",
+                  ceil(loose * 100));
+    } else {
+        wpin_rule(step, WPIN_VERDICT_BAD, "not moving: stalled at %.3g A", step->amps_peak);
     }
 }
 
@@ -106,12 +118,14 @@ static bool stands(const wpin_step_result *step) {
 static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
     double late = step->took - step->turned_after - step->asked_seconds;
     if (step->asked_seconds > 0 && late > 2.5 * run->rig->controller.tick) {
-        rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds", late);
+        wpin_rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds",
+                  late);
     } else if (step->turned_after > 0) {
-        rule(step, WPIN_VERDICT_NOTE,
-             "%.2f s before it: ramp to zero and rest, to turn the other way", step->turned_after);
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "%.2f s before it: ramp to zero and rest, to turn the other way",
+                  step->turned_after);
     } else {
-        rule(step, WPIN_VERDICT_OK, "ok");
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }
 }
 
@@ -123,24 +137,66 @@ static bool too_early(const wpin_run *run, const wpin_step_result *step) {
            burnt_in_path(run, load) == NULL;
 }
 
+/* Number of the limit switch of the way a step goes, -1 if it has none. */
+static int limit_of(const wpin_run *run, const wpin_step_result *step) {
+    return run->rig->loads[step->load].limits.limit_inputs[step->asked_duty < 0];
+}
+
+/* The motor stopped at a limit switch; whether that was where the switch really is. */
+static bool judge_limited(const wpin_run *run, wpin_step_result *step) {
+    int input = limit_of(run, step);
+    if (input < 0 || fabs(step->asked_duty) < 1e-6) {
+        return false;
+    }
+    const char *name = run->rig->inputs[input].name;
+    if (step->rpm_peak > 0) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, stopped at limit switch '%s'", name);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "did not move: limit switch '%s' is reached already",
+                  name);
+    }
+    return true;
+}
+
 static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     bool ended_at_rest = step->op == WPIN_OP_RUN_FOR;
+    if (step->limited && judge_limited(run, step)) {
+        return;
+    }
     bool never_moved = ended_at_rest ? step->rpm_peak == 0 : stands(step);
     if (never_moved && !too_early(run, step)) {
         judge_standing(run, step);
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
-        rule(step, WPIN_VERDICT_BAD,
-             "turning the wrong way: swapped wires, or 'reversed' is missing in the rig");
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "turning the wrong way: swapped wires, or 'reversed' is missing in the rig");
     } else if (fabs(step->asked_duty) - step->duty_peak > 0.005) {
-        rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
-             step->turned_after > 0 ? "it had to turn the other way first"
-                                    : "the rig's ramp takes longer than that");
+        wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
+                  step->turned_after > 0 ? "it had to turn the other way first"
+                                         : "the rig's ramp takes longer than that");
     } else if (fabs(step->duty) - fabs(step->asked_duty) > 0.005 && step->op == WPIN_OP_RUN) {
-        rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty", fabs(step->duty) * 100);
+        wpin_rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty",
+                  fabs(step->duty) * 100);
     } else if (step->op == WPIN_OP_RUN) {
         judge_ramp_time(run, step);
+    } else if (ended_at_rest && limit_of(run, step) >= 0) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "ended by its time, before limit switch '%s'",
+                  run->rig->inputs[limit_of(run, step)].name);
     } else {
-        rule(step, WPIN_VERDICT_OK, "ok");
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
+/* Driven by an input: it moved, or nothing was asked for. */
+static void judge_follow(const wpin_run *run, wpin_step_result *step) {
+    if (step->duty_peak == 0) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "its input asked for nothing (a knob must be at zero once before it counts)");
+    } else if (step->rpm_peak == 0) {
+        step->asked_duty = step->duty_peak;
+        judge_standing(run, step);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, up to %.0f %% and %.0f rpm", step->duty_peak * 100,
+                  step->rpm_peak);
     }
 }
 
@@ -151,33 +207,47 @@ static void judge_end(const wpin_run *run, wpin_step_result *step) {
     const double harmless = 20e-3; /* A */
     bool settled = step->took > 20e-3;
     if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
-        rule(step, WPIN_VERDICT_BAD,
-             "driven with %.2f A though nothing is asked: control wires mixed up or off",
-             fabs(last->amps));
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "driven with %.2f A though nothing is asked: control wires mixed up or off",
+                  fabs(last->amps));
     } else if (fabs(step->rpm) > 0.5) {
-        rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
+        wpin_rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
     } else {
-        rule(step, WPIN_VERDICT_OK, "ok");
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }
 }
 
 void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
     if (motor != NULL && motor->fault.cause != WPIN_OK) {
-        rule(step, WPIN_VERDICT_BAD, "ended by a fault: %s", wpin_status_name(motor->fault.cause));
+        wpin_rule(step, WPIN_VERDICT_BAD, "ended by a fault: %s",
+                  wpin_status_name(motor->fault.cause));
         return;
     }
     if (!step->done) {
         bool by_hand = run->report->interrupted;
         if (step->op == WPIN_OP_UNTIL && run->sequence.result == WPIN_FAULT_TIMEOUT) {
-            rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
+            wpin_rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
             return;
         }
-        rule(step, by_hand ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
-             by_hand ? " by you" : "");
+        wpin_rule(step, by_hand ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
+                  by_hand ? " by you" : "");
+        return;
+    }
+    if (step->load >= 0 && run->rig->loads[step->load].what != WPIN_RIG_MOTOR) {
+        wpin_judge_other(run, step);
+        return;
+    }
+    if (step->turned_at > 0) {
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "driven while still turning the other way at %.0f rpm: 'rest' in the rig is shorter "
+            "than its run-down",
+            step->turned_at);
         return;
     }
     switch (step->op) {
+    case WPIN_OP_FOLLOW: judge_follow(run, step); break;
     case WPIN_OP_RUN:
     case WPIN_OP_RUN_FOR:
     case WPIN_OP_HOLD: judge_motion(run, step); break;
@@ -189,6 +259,6 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     case WPIN_OP_STOP:
     case WPIN_OP_COAST:
     case WPIN_OP_BRAKE: judge_end(run, step); break;
-    default: rule(step, WPIN_VERDICT_OK, "ok"); break;
+    default: wpin_rule(step, WPIN_VERDICT_OK, "ok"); break;
     }
 }

@@ -16,6 +16,7 @@ static const struct {
     {"weak", ABOUT_SUPPLY, WPIN_SIM_FAULT_SUPPLY_WEAK},
     {"stalled", ABOUT_LOAD, WPIN_SIM_FAULT_STALLED},
     {"wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_WIRE_OFF},
+    {"pin-floating", ABOUT_LOAD, WPIN_SIM_FAULT_PIN_FLOATING},
     {"wires-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_WIRES_SWAPPED},
     {"motor-wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_WIRE_OFF},
     {"motor-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_SWAPPED},
@@ -44,8 +45,8 @@ static void say_known(char *why, size_t size, const char *name, const char *word
 }
 
 /* The driver input behind a line of a load's stage. */
-static bool find_line(const wpin_rig_load *load, const char *line, int *input, char *why,
-                      size_t size) {
+static bool find_line(const wpin_rig_load *load, const char *fault, const char *line, int *input,
+                      char *why, size_t size) {
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         if (strcasecmp(load->kind->lines[i], line) == 0) {
             *input = load->kind->inputs[i];
@@ -53,9 +54,9 @@ static bool find_line(const wpin_rig_load *load, const char *line, int *input, c
         }
     }
     const char *near = wpin_nearest_word(line, load->kind->lines, load->kind->table->line_count);
-    snprintf(why, size, "'%s' has no line '%s'%s%s%s; expected e.g. '%s wire-off %s'", load->name,
-             line, near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
-             near != NULL ? "'?)" : "", load->name, load->kind->lines[0]);
+    snprintf(why, size, "'%s' has no line '%s'%s%s%s; expected e.g. '%s %s %s'", load->name, line,
+             near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+             near != NULL ? "'?)" : "", load->name, fault, load->kind->lines[0]);
     return false;
 }
 
@@ -76,8 +77,10 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
         if (faults[i].part == part && strcasecmp(faults[i].word, word) == 0) {
             int number = load >= 0 ? load : (supply >= 0 ? supply : (int)rig->inputs[input].pin);
             *injection = (wpin_injection){.fault = faults[i].fault, .number = number};
-            return faults[i].fault != WPIN_SIM_FAULT_WIRE_OFF ||
-                   find_line(&rig->loads[load], line, &injection->detail, why, why_size);
+            bool of_line = faults[i].fault == WPIN_SIM_FAULT_WIRE_OFF ||
+                           faults[i].fault == WPIN_SIM_FAULT_PIN_FLOATING;
+            return !of_line || find_line(&rig->loads[load], faults[i].word, line,
+                                         &injection->detail, why, why_size);
         }
     }
     say_known(why, why_size, name, word, part);

@@ -225,9 +225,15 @@ static void read_coast(wpin_plan_reader *r, size_t load) {
     }
 }
 
-/* on [forward|reverse] [for TIME]: all the duty the load may have. */
+/* What "on" means for a load: all the duty it may have, or what the rig says. */
+static double on_duty(const wpin_plan_reader *r, size_t load) {
+    const wpin_rig_limits *l = &r->rig->loads[load].limits;
+    return l->on_duty > 0 ? fmin(l->on_duty, l->duty_max) : l->duty_max;
+}
+
+/* on [forward|reverse] [for TIME] */
 static void read_on(wpin_plan_reader *r, size_t load) {
-    double seconds, duty = take_way(r, load) * r->rig->loads[load].limits.duty_max;
+    double seconds, duty = take_way(r, load) * on_duty(r, load);
     if (duty == 0 || !take_for(r, false, &seconds)) {
         return;
     }
@@ -242,14 +248,14 @@ static void read_on(wpin_plan_reader *r, size_t load) {
 }
 
 static void read_pulse(wpin_plan_reader *r, size_t load) {
-    double seconds, duty = take_way(r, load) * r->rig->loads[load].limits.duty_max;
+    double seconds, duty = take_way(r, load) * on_duty(r, load);
     if (duty != 0 && take_for(r, true, &seconds)) {
         run_for(r, load, duty, seconds);
     }
 }
 
 static void read_toggle(wpin_plan_reader *r, size_t load) {
-    double duty = take_way(r, load) * r->rig->loads[load].limits.duty_max;
+    double duty = take_way(r, load) * on_duty(r, load);
     if (duty == 0 || !wpin_words_no_more(&r->line)) {
         return;
     }
@@ -263,21 +269,102 @@ static void read_toggle(wpin_plan_reader *r, size_t load) {
         takes);
 }
 
-static const struct {
+/* follow INPUT for TIME */
+static void read_follow(wpin_plan_reader *r, size_t load) {
+    unsigned column = wpin_words_column(&r->line);
+    const wpin_word *w = wpin_words_peek(&r->line);
+    int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
+    if (input < 0 || r->rig->inputs[input].kind < WPIN_RIG_KNOB) {
+        wpin_words_say(
+            &r->line, column,
+            "follow what? expected a knob or sensor of the rig (an input with 'analog')");
+        return;
+    }
+    r->line.at++;
+    double seconds;
+    if (wpin_words_peek(&r->line) == NULL) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "'follow' needs how long: expected 'for' and a time, e.g. 'for 20s'");
+    } else if (take_for(r, true, &seconds)) {
+        double stops = r->rig->loads[load].limits.ramp_down;
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_FOLLOW,
+                                         .motor = (uint8_t)load,
+                                         .value = (int16_t)input,
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds + stops);
+    }
+}
+
+/* turn [reverse] ANGLE, or turn to [-]ANGLE */
+static void read_turn(wpin_plan_reader *r, size_t load) {
+    double turns, way = 1;
+    bool to = wpin_words_take(&r->line, "to");
+    if (!to && wpin_words_take(&r->line, "reverse")) {
+        way = -1;
+    } else if (!to) {
+        wpin_words_take(&r->line, "forward");
+    }
+    unsigned column = wpin_words_column(&r->line);
+    if (!wpin_words_take_quantity(&r->line, WPIN_ANGLE, "an angle, e.g. 90deg or 2rev", &turns) ||
+        !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    double most = to ? 5000 : 10;
+    if (fabs(turns) > most || (!to && turns <= 0)) {
+        wpin_words_say(&r->line, column, "%.6g rev is out of range; expected %s%g rev", turns,
+                       to ? "-5000 to " : "above 0 and up to ", most);
+        return;
+    }
+    turns *= way;
+    double takes = wpin_flow_turn(&r->flow, load, to ? turns - r->flow.turns[load] : turns);
+    wpin_plan_add_action(r,
+                         (wpin_step){.op = (uint8_t)(to ? WPIN_OP_TURN_TO : WPIN_OP_TURN),
+                                     .motor = (uint8_t)load,
+                                     .millidegrees = (int32_t)lround(turns * 360e3)},
+                         takes);
+}
+
+static void read_hold_place(wpin_plan_reader *r, size_t load) {
+    double seconds;
+    if (take_for(r, true, &seconds)) {
+        wpin_plan_add_action(
+            r,
+            (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+            seconds);
+    }
+}
+
+static void read_release(wpin_plan_reader *r, size_t load) {
+    if (wpin_words_no_more(&r->line)) {
+        wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_COAST, .motor = (uint8_t)load}, 0);
+    }
+}
+
+typedef struct verb {
     const char *word;
     void (*read)(wpin_plan_reader *r, size_t load);
-} verbs[] = {{"ramp", read_ramp},   {"run", read_run},      {"hold", read_hold},
-             {"stop", read_stop},   {"rest", read_rest},    {"brake", read_brake},
-             {"coast", read_coast}, {"on", read_on},        {"off", read_stop},
-             {"pulse", read_pulse}, {"toggle", read_toggle}};
+} verb;
+
+static const verb verbs[] = {
+    {"ramp", read_ramp}, {"run", read_run},     {"hold", read_hold},     {"stop", read_stop},
+    {"rest", read_rest}, {"brake", read_brake}, {"coast", read_coast},   {"on", read_on},
+    {"off", read_stop},  {"pulse", read_pulse}, {"toggle", read_toggle}, {"follow", read_follow}};
+
+/* What a stepper takes. */
+static const verb stepper_verbs[] = {
+    {"turn", read_turn}, {"hold", read_hold_place}, {"stop", read_stop}, {"release", read_release}};
 
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
     const char *known[COUNT(verbs)];
+    bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    const verb *own = stepper ? stepper_verbs : verbs;
+    size_t count = stepper ? COUNT(stepper_verbs) : COUNT(verbs);
     unsigned column = wpin_words_column(&r->line);
     const wpin_word *w = wpin_words_peek(&r->line);
-    for (size_t i = 0; i < COUNT(verbs); i++) {
-        known[i] = verbs[i].word;
-        if (wpin_words_take(&r->line, verbs[i].word)) {
+    for (size_t i = 0; i < count; i++) {
+        known[i] = own[i].word;
+        if (wpin_words_take(&r->line, own[i].word)) {
             unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
             if (clash != 0) {
                 wpin_words_say(
@@ -287,15 +374,17 @@ void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
                     r->rig->loads[load].name, clash);
             }
             size_t mistakes = r->line.messages->count;
-            verbs[i].read(r, load);
+            own[i].read(r, load);
             r->flow.unsure[load] |= r->line.messages->count != mistakes;
             return;
         }
     }
     if (w == NULL) {
-        wpin_words_say(&r->line, column, "'%s' what? expected an action, e.g. '%s run 60%% for 3s'",
-                       r->rig->loads[load].name, r->rig->loads[load].name);
+        wpin_words_say(&r->line, column, "'%s' what? expected an action, e.g. '%s %s'",
+                       r->rig->loads[load].name, r->rig->loads[load].name,
+                       stepper ? "turn 90deg" : "run 60% for 3s");
         return;
     }
-    wpin_plan_say_unknown(r, column, "action", w->text, known, COUNT(verbs));
+    wpin_plan_say_unknown(r, column, stepper ? "action of a stepper" : "action", w->text, known,
+                          count);
 }

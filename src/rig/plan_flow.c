@@ -6,9 +6,11 @@
 bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig) {
     *flow = (wpin_flow){.rig = rig};
     flow->duty = calloc(rig->load_count, sizeof *flow->duty);
+    flow->turns = calloc(rig->load_count, sizeof *flow->turns);
     flow->set_at = calloc(rig->load_count, sizeof *flow->set_at);
     flow->unsure = calloc(rig->load_count, sizeof *flow->unsure);
-    return flow->duty != NULL && flow->set_at != NULL && flow->unsure != NULL;
+    return flow->duty != NULL && flow->turns != NULL && flow->set_at != NULL &&
+           flow->unsure != NULL;
 }
 
 void wpin_flow_free(wpin_flow *flow) {
@@ -17,6 +19,7 @@ void wpin_flow_free(wpin_flow *flow) {
         free(flow->blocks[i].driven_at);
     }
     free(flow->duty);
+    free(flow->turns);
     free(flow->set_at);
     free(flow->unsure);
 }
@@ -86,4 +89,18 @@ double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds,
     double change = fabs(duty) - fabs(from);
     double least = change > 0 ? change * limits->ramp_up : -change * limits->ramp_down;
     return before + fmax(seconds, least);
+}
+
+/* A ramp from the start rate to the top and down again: each takes (v v - v0 v0) / (2 a) steps. */
+double wpin_flow_turn(wpin_flow *flow, size_t load, double turns) {
+    const wpin_rig_load *l = &flow->rig->loads[load];
+    const wpin_rig_stepping *s = &l->stepping;
+    double steps = fabs(turns) * l->stepper.steps_a_turn * (s->half_steps ? 2 : 1);
+    double slow = s->start_rate, top = s->top_rate, gain = s->rate_gain;
+    double ramps = (top * top - slow * slow) / gain;
+    flow->turns[load] += turns;
+    if (steps <= ramps) {
+        return 2 * (sqrt(slow * slow + gain * steps) - slow) / gain;
+    }
+    return 2 * (top - slow) / gain + (steps - ramps) / top;
 }

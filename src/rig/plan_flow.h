@@ -28,6 +28,7 @@ typedef struct wpin_block {
 typedef struct wpin_flow {
     const wpin_rig *rig;
     double *duty;     /* of each load, signed fraction */
+    double *turns;    /* of each stepper */
     unsigned *set_at; /* line that set it */
     bool *unsure;     /* a line about it could not be read: no guesses from here on */
     wpin_block blocks[WPIN_BLOCK_DEPTH];
@@ -48,6 +49,8 @@ void wpin_flow_pass(wpin_flow *flow, double seconds);
 /* Notes that a load is driven here. The line of another track of the same parallel block that
  * drives it too, or 0. */
 unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line);
+/* Seconds a stepper takes for so many turns; moves its place. */
+double wpin_flow_turn(wpin_flow *flow, size_t load, double turns);
 /* Seconds a load takes to a duty in at least `seconds` (0: at its slew limit); sets the duty. */
 double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line);
 

@@ -59,6 +59,17 @@ static const unit units[] = {
     {"uNms2/rad2", WPIN_QUADRATIC, 1e-6, true},
     {"V/A", WPIN_SENSE_SLOPE, 1, true},
     {"mV/A", WPIN_SENSE_SLOPE, 1e-3, true},
+    {"rev", WPIN_ANGLE, 1, true},
+    {"deg", WPIN_ANGLE, 1.0 / 360, true},
+    {"steps/s", WPIN_STEP_RATE, 1, true},
+    {"steps/s2", WPIN_STEP_GAIN, 1, true},
+    {"Ah", WPIN_CHARGE, 3600, true},
+    {"mAh", WPIN_CHARGE, 3.6, true},
+    {"kW", WPIN_POWER, 1e3, false},
+    {"W", WPIN_POWER, 1, true},
+    {"mW", WPIN_POWER, 1e-3, true},
+    {"degC", WPIN_TEMPERATURE, 1, true},
+    {"K/W", WPIN_HEAT_RESISTANCE, 1, true},
 };
 
 enum { UNIT_COUNT = sizeof units / sizeof *units };
@@ -80,6 +91,13 @@ static const struct {
     [WPIN_VISCOSITY] = {"a viscous friction", "2uNms/rad"},
     [WPIN_QUADRATIC] = {"a quadratic load", "5uNms2/rad2"},
     [WPIN_SENSE_SLOPE] = {"a sense slope", "200mV/A"},
+    [WPIN_ANGLE] = {"an angle", "90deg"},
+    [WPIN_STEP_RATE] = {"a step rate", "400steps/s"},
+    [WPIN_STEP_GAIN] = {"a ramp of steps", "1500steps/s2"},
+    [WPIN_CHARGE] = {"a charge", "2000mAh"},
+    [WPIN_POWER] = {"a power", "21W"},
+    [WPIN_TEMPERATURE] = {"a temperature", "120degC"},
+    [WPIN_HEAT_RESISTANCE] = {"a thermal resistance", "40K/W"},
     [WPIN_NUMBER] = {"a bare number", "9"},
 };
 

@@ -20,6 +20,13 @@ typedef enum wpin_dimension {
     WPIN_VISCOSITY,
     WPIN_QUADRATIC,
     WPIN_SENSE_SLOPE,
+    WPIN_ANGLE, /* in turns */
+    WPIN_STEP_RATE,
+    WPIN_STEP_GAIN, /* of a step rate */
+    WPIN_CHARGE,
+    WPIN_POWER,
+    WPIN_TEMPERATURE, /* degC */
+    WPIN_HEAT_RESISTANCE,
     WPIN_NUMBER, /* a bare number: a ratio, a count, a pin */
     WPIN_DIMENSION_COUNT
 } wpin_dimension;

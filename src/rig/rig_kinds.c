@@ -125,6 +125,14 @@ static const wpin_stage_kind kinds[] = {
      .logic = WPIN_SIM_LOGIC_TWO_INPUTS,
      .inputs = {0, 1},
      .zero = "off leaves both outputs off; it can not brake or take a duty"},
+    {.name = "two-channels",
+     .words = "two bridge channels with a winding of a stepper each",
+     .table = &wpin_table_stepper,
+     .lines = {"a1", "a2", "b1", "b2"},
+     .logic = WPIN_SIM_LOGIC_TWO_CHANNELS,
+     .inputs = {0, 1, 2, 3},
+     .coils = true,
+     .zero = "at the end of a move the windings hold, or are let go if the rig says so"},
 };
 
 const wpin_stage_kind *wpin_stage_kinds(size_t *count) {
@@ -136,10 +144,19 @@ bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_state state) {
     return memchr(kind->table->states, (int)state, kind->table->row_count) != NULL;
 }
 
-bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind) {
-    for (unsigned i = 0; i < (unsigned)kind->table->line_count * kind->table->row_count; i++) {
-        uint8_t cell = kind->table->cells[i];
+bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line) {
+    for (unsigned row = 0; row < kind->table->row_count; row++) {
+        uint8_t cell = kind->table->cells[row * kind->table->line_count + line];
         if (cell == WPIN_CELL_DUTY || cell == WPIN_CELL_COMPLEMENT || cell == WPIN_CELL_PULSE) {
+            return true;
+        }
+    }
+    return false;
+}
+
+bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind) {
+    for (unsigned line = 0; line < kind->table->line_count; line++) {
+        if (wpin_stage_kind_times_line(kind, line)) {
             return true;
         }
     }

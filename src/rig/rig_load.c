@@ -7,10 +7,11 @@
 #include <string.h>
 
 enum {
-    LOAD_SUPPLY,
+    LOAD_WHAT, /* one of these hangs on it */
+    LOAD_SUPPLY = WHAT_COUNT,
     LOAD_STAGE,
     LOAD_DRIVER,
-    LOAD_MOTOR,
+    LOAD_LIMITS,
     LOAD_RAMP,
     LOAD_TRIP,
     LOAD_START,
@@ -19,22 +20,30 @@ enum {
     LOAD_LEAST_TIME
 };
 static const wpin_field load_fields[] = {
+    [WHAT_MOTOR] = NODE("motor", false),
+    [WHAT_LAMP] = NODE("lamp", false),
+    [WHAT_LEDS] = NODE("leds", false),
+    [WHAT_SOLENOID] = NODE("solenoid", false),
+    [WHAT_STEPPER] = NODE("stepper", false),
     NODE("supply", true),
     NODE("stage", true),
     NODE("driver", true),
-    NODE("motor", true),
+    NODE("limits", false),
     NODE("ramp", false),
     NODE("current-trip", false),
     NODE("start", false),
-    QUANTITY("rest", wpin_rig_load, limits.rest, true, WPIN_TIME, 0, 600),
+    QUANTITY("rest", wpin_rig_load, limits.rest, false, WPIN_TIME, 0, 600),
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("least-time", wpin_rig_load, limits.least_time, false, WPIN_TIME, 1e-3, 1800),
+    QUANTITY("on-duty", wpin_rig_load, limits.on_duty, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
 };
 
-enum { DRIVER_OFF_PHASE, DRIVER_WIRES };
+enum { DRIVER_OFF_PHASE, DRIVER_WIRES, DRIVER_HEAT };
 static const wpin_field driver_fields[] = {
     NODE("off-phase", false),
     NODE("wires", false),
+    NODE("heat", false),
     QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
     QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
@@ -49,28 +58,10 @@ static const wpin_field driver_fields[] = {
     QUANTITY("contact-bounce", wpin_sim_bridge, contact_bounce, false, WPIN_TIME, 0, 0.05),
     CHOICE("free-wheel", wpin_sim_bridge, no_diodes, "yes", "no"),
     CHOICE("interlock", wpin_sim_bridge, interlock, "no", "yes"),
-};
-
-enum { MOTOR_LOAD, MOTOR_RATED };
-static const wpin_field motor_fields[] = {
-    NODE("load", false),
-    NODE("rated", false),
-    QUANTITY("resistance", wpin_sim_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
-    QUANTITY("inductance", wpin_sim_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
-    QUANTITY("constant", wpin_sim_motor, constant, true, WPIN_MOTOR_CONSTANT, 1e-5, 100),
-    QUANTITY("inertia", wpin_sim_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
-    QUANTITY("static-friction", wpin_sim_motor, static_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("dry-friction", wpin_sim_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("viscous-friction", wpin_sim_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
-    QUANTITY("gear", wpin_sim_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
-    QUANTITY("gear-efficiency", wpin_sim_motor, gear_efficiency, false, WPIN_SHARE, 0.01, 1),
-};
-
-static const wpin_field shaft_load_fields[] = {
-    QUANTITY("torque", wpin_sim_motor, load_torque, false, WPIN_TORQUE, 0, 1e4),
-    QUANTITY("viscous", wpin_sim_motor, load_viscous, false, WPIN_VISCOSITY, 0, 1e4),
-    QUANTITY("quadratic", wpin_sim_motor, load_quadratic, false, WPIN_QUADRATIC, 0, 1e4),
-    QUANTITY("inertia", wpin_sim_motor, load_inertia, false, WPIN_INERTIA, 0, 1e4),
+    CHOICE("protects-itself", wpin_sim_bridge, protects, "no", "yes"),
+    QUANTITY("dead-time", wpin_sim_bridge, dead_time, false, WPIN_TIME, 0, 1e-4),
+    QUANTITY("pulse-neutral", wpin_sim_bridge, pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
+    QUANTITY("pulse-swing", wpin_sim_bridge, pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
 };
 
 static const wpin_field ramp_fields[] = {
@@ -109,43 +100,13 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
                                                   "off-phase", phases, COUNT(phases));
         load->bridge.off_phase = found < 0 ? load->bridge.off_phase : (wpin_sim_off_phase)found;
     }
+    if (nodes[DRIVER_HEAT] != NULL) {
+        load->bridge.heat.limit = 150;
+        wpin_read_heat(reader, nodes[DRIVER_HEAT], &load->bridge.heat);
+    }
     if (nodes[DRIVER_WIRES] != NULL && load->kind != NULL) {
         wpin_read_pins(reader, nodes[DRIVER_WIRES], load->kind, "wires", load->wires);
     }
-}
-
-static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
-    yaml_node_t *nodes[COUNT(motor_fields)];
-    wpin_read_map(reader, node, "motor", motor_fields, COUNT(motor_fields), &load->motor, nodes);
-    if (node->type == YAML_MAPPING_NODE && nodes[MOTOR_LOAD] != NULL) {
-        wpin_read_map(reader, nodes[MOTOR_LOAD], "load", shaft_load_fields,
-                      COUNT(shaft_load_fields), &load->motor, NULL);
-    }
-    static const wpin_field rated[] = {
-        QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 200)};
-    if (node->type == YAML_MAPPING_NODE && nodes[MOTOR_RATED] != NULL) {
-        wpin_read_field(reader, nodes[MOTOR_RATED], &rated[0], load);
-    }
-    if (load->motor.static_friction < load->motor.dry_friction) {
-        wpin_say_at(reader, node,
-                    "static-friction (%.4g mNm) is below dry-friction (%.4g mNm); a shaft at rest "
-                    "holds at least as hard as a turning one",
-                    load->motor.static_friction * 1e3, load->motor.dry_friction * 1e3);
-    }
-}
-
-static void read_supply_of(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
-                           wpin_rig_load *load) {
-    const char *text = wpin_scalar(reader, node, "the name of a supply");
-    const char **names = calloc(rig->supply_count + 1, sizeof *names);
-    if (text != NULL && names != NULL) {
-        for (size_t i = 0; i < rig->supply_count; i++) {
-            names[i] = rig->supplies[i].name;
-        }
-        int found = wpin_find_word(reader, node, text, "supply", names, rig->supply_count);
-        load->supply = found < 0 ? 0 : (size_t)found;
-    }
-    free(names);
 }
 
 /* A motor rated below its supply never gets more than its share of it. */
@@ -153,6 +114,25 @@ static void cap_by_rating(const wpin_rig *rig, wpin_rig_load *load) {
     double supply = rig->supplies[load->supply].volts;
     if (load->limits.rated_volts > 0 && load->limits.rated_volts < supply) {
         load->limits.duty_max = fmin(load->limits.duty_max, load->limits.rated_volts / supply);
+    }
+}
+
+/* limits: {forward: INPUT, reverse: INPUT}, each a button or limit switch. */
+static void read_limits(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                        wpin_rig_load *load) {
+    static const wpin_field fields[] = {NODE("forward", false), NODE("reverse", false)};
+    yaml_node_t *nodes[COUNT(fields)];
+    wpin_read_map(reader, node, "limits", fields, COUNT(fields), load, nodes);
+    for (size_t i = 0; node->type == YAML_MAPPING_NODE && i < COUNT(fields); i++) {
+        const char *text =
+            nodes[i] == NULL ? NULL : wpin_scalar(reader, nodes[i], "the name of an input");
+        int input = text == NULL ? -1 : wpin_rig_find_input(rig, text);
+        bool good = input >= 0 && rig->inputs[input].kind <= WPIN_RIG_LIMIT;
+        if (text != NULL && !good) {
+            wpin_say_at(reader, nodes[i],
+                        "'%s' is no button or limit switch among the inputs of this rig", text);
+        }
+        load->limits.limit_inputs[i] = good ? input : -1;
     }
 }
 
@@ -179,6 +159,7 @@ static wpin_rig_load default_load(void) {
         .limits = {.duty_max = 1,
                    .dead_time = 2e-6,
                    .trip_input = -1,
+                   .limit_inputs = {-1, -1},
                    .pulse_zero = 1.5e-3,
                    .pulse_swing = 0.5e-3},
         .bridge = {.diode_volts = 0.8,
@@ -228,6 +209,9 @@ static void read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
 static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                        const wpin_rig_load *load) {
     bool takes = wpin_stage_kind_takes_duty(load->kind);
+    if (load->what == WPIN_RIG_MOTOR && nodes[LOAD_REST] == NULL) {
+        wpin_say_at(reader, node, "load '%s' lacks 'rest'", load->name);
+    }
     if (takes && nodes[LOAD_RAMP] == NULL) {
         wpin_say_at(reader, node, "load '%s' lacks 'ramp'", load->name);
     }
@@ -262,17 +246,24 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     snprintf(what, sizeof what, "load '%s'", load.name);
     yaml_node_t *nodes[COUNT(load_fields)];
     wpin_read_map(reader, node, what, load_fields, COUNT(load_fields), &load, nodes);
-    if (nodes[LOAD_SUPPLY] != NULL) {
-        read_supply_of(reader, rig, nodes[LOAD_SUPPLY], &load);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
     }
-    if (nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load)) {
+    if (nodes[LOAD_SUPPLY] != NULL) {
+        int supply = wpin_find_supply_at(reader, rig, nodes[LOAD_SUPPLY]);
+        load.supply = supply < 0 ? 0 : (size_t)supply;
+    }
+    bool staged =
+        nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load);
+    wpin_read_what(reader, node, nodes, &load);
+    if (staged) {
         check_kind(reader, node, nodes, &load);
+    }
+    if (nodes[LOAD_LIMITS] != NULL) {
+        read_limits(reader, rig, nodes[LOAD_LIMITS], &load);
     }
     if (nodes[LOAD_DRIVER] != NULL) {
         read_driver(reader, nodes[LOAD_DRIVER], &load);
-    }
-    if (nodes[LOAD_MOTOR] != NULL) {
-        read_motor(reader, nodes[LOAD_MOTOR], &load);
     }
     if (nodes[LOAD_RAMP] != NULL) {
         wpin_read_map(reader, nodes[LOAD_RAMP], "ramp", ramp_fields, COUNT(ramp_fields), &load,
@@ -291,7 +282,7 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (load.kind != NULL && !wpin_stage_kind_takes_duty(load.kind) && load.limits.duty_max < 1) {
         wpin_say_at(reader, node,
-                    "the motor of '%s' is rated %.3g V on %.3g V, and '%s' knows on and off only; "
+                    "'%s' is rated %.3g V on %.3g V, and '%s' knows on and off only; "
                     "expected a stage that takes a duty, or a lower supply",
                     load.name, load.limits.rated_volts, rig->supplies[load.supply].volts,
                     load.kind->name);

@@ -34,6 +34,24 @@ unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_
 /* Reads the stage of a load; what the driver's defaults follow from it. False if it has none. */
 bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                      wpin_rig_load *load);
+/* Whether something hangs on the stage, and what: motor, lamp, leds, solenoid or stepper. Nodes in
+ * this order. */
+enum { WHAT_MOTOR, WHAT_LAMP, WHAT_LEDS, WHAT_SOLENOID, WHAT_STEPPER, WHAT_COUNT };
+void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                    wpin_rig_load *load);
+/* Heat of a part; `limit` may be left out where the part has one of its own. */
+void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat);
+/* Reads one supply, one input, and adds it to the rig. */
+void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                      yaml_node_t *node);
+void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                     yaml_node_t *node);
+/* What the controller's keys say about its supply. */
+void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node);
+/* Finds the loads that limit switches belong to, once all loads are read. */
+void wpin_join_limits(wpin_reader *reader, wpin_rig *rig, yaml_node_t *inputs);
+/* Number of a supply by the text of a node, or -1 with a message. */
+int wpin_find_supply_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node);
 /* Reads one load and adds it to the rig. */
 void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                     yaml_node_t *node);

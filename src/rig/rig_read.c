@@ -12,24 +12,6 @@ static const wpin_field top_fields[] = {NODE("rig", true),      NODE("controller
                                         NODE("supplies", true), NODE("inputs", false),
                                         NODE("loads", true),    NODE("faults", false)};
 
-static const wpin_field controller_fields[] = {
-    QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
-    QUANTITY("pin-resistance", wpin_rig_controller, pin_resistance, false, WPIN_RESISTANCE, 0.1,
-             10e3),
-    QUANTITY("pin-limit", wpin_rig_controller, pin_limit, false, WPIN_CURRENT, 1e-4, 10),
-    QUANTITY("timer-clock", wpin_rig_controller, timer_hz, false, WPIN_FREQUENCY, 1e3, 1e9),
-    QUANTITY("timer-bits", wpin_rig_controller, timer_bits, false, WPIN_NUMBER, 8, 32),
-    QUANTITY("tick", wpin_rig_controller, tick, false, WPIN_TIME, 50e-6, 0.1),
-};
-
-static const wpin_field supply_fields[] = {
-    QUANTITY("voltage", wpin_rig_supply, volts, true, WPIN_VOLTAGE, 0.5, 100),
-    QUANTITY("resistance", wpin_rig_supply, resistance, true, WPIN_RESISTANCE, 0, 100),
-    QUANTITY("limit", wpin_rig_supply, limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
-    QUANTITY("capacitor", wpin_rig_supply, capacitance, false, WPIN_CAPACITANCE, 1e-6, 10),
-    CHOICE("switch", wpin_rig_supply, on, "off", "on"),
-};
-
 int wpin_rig_find_load(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->load_count; i++) {
         if (strcasecmp(rig->loads[i].name, name) == 0) {
@@ -72,8 +54,8 @@ void wpin_rig_free(wpin_rig *rig) {
 
 /* Words the plan language keeps for itself. */
 static bool reserved(const char *name) {
-    static const char *const words[] = {"wait", "repeat", "parallel", "track",
-                                        "end",  "until",  "fault",    "mend"};
+    static const char *const words[] = {"wait",  "repeat", "parallel", "track", "end",
+                                        "until", "fault",  "mend",     "all"};
     for (size_t i = 0; i < COUNT(words); i++) {
         if (strcasecmp(words[i], name) == 0) {
             return true;
@@ -117,45 +99,6 @@ bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t 
     }
     snprintf(to, WPIN_NAME_MAX + 1, "%s", name);
     return true;
-}
-
-static void read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
-                        const char *name, yaml_node_t *node) {
-    wpin_rig_supply supply = {.line = (unsigned)key->start_mark.line + 1};
-    if (!wpin_take_name(reader, rig, key, name, supply.name)) {
-        return;
-    }
-    char what[64];
-    snprintf(what, sizeof what, "supply '%s'", supply.name);
-    wpin_read_map(reader, node, what, supply_fields, COUNT(supply_fields), &supply, NULL);
-    wpin_rig_supply *all = realloc(rig->supplies, (rig->supply_count + 1) * sizeof *all);
-    if (all != NULL) {
-        rig->supplies = all;
-        all[rig->supply_count++] = supply;
-    }
-}
-
-static const wpin_field input_fields[] = {
-    QUANTITY("pin", wpin_rig_input, pin, true, WPIN_NUMBER, 0, 255),
-    QUANTITY("debounce", wpin_rig_input, debounce, false, WPIN_TIME, 1e-6, 1),
-    QUANTITY("bounce", wpin_rig_input, bounce, false, WPIN_TIME, 0, 0.1),
-};
-
-static void read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
-                       yaml_node_t *node) {
-    wpin_rig_input input = {
-        .line = (unsigned)key->start_mark.line + 1, .debounce = 20e-3, .bounce = 5e-3};
-    if (!wpin_take_name(reader, rig, key, name, input.name)) {
-        return;
-    }
-    char what[64];
-    snprintf(what, sizeof what, "input '%s'", input.name);
-    wpin_read_map(reader, node, what, input_fields, COUNT(input_fields), &input, NULL);
-    wpin_rig_input *all = realloc(rig->inputs, (rig->input_count + 1) * sizeof *all);
-    if (all != NULL) {
-        rig->inputs = all;
-        all[rig->input_count++] = input;
-    }
 }
 
 typedef void read_named(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
@@ -203,6 +146,29 @@ static void read_faults(wpin_reader *reader, wpin_rig *rig, yaml_node_t *list) {
     }
 }
 
+/* PWM in software has room for a few pins, and for no complementary ones. */
+static void check_soft_pwm(wpin_reader *reader, const wpin_rig *rig) {
+    unsigned pins = 0;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        unsigned lines =
+            load->limits.soft_pwm && load->kind != NULL ? load->kind->table->line_count : 0;
+        for (unsigned l = 0; l < lines; l++) {
+            pins += wpin_stage_kind_times_line(load->kind, l);
+        }
+        if (lines != 0 && load->kind->bare) {
+            wpin_messages_add(reader->messages, load->line, 1,
+                              "'%s' needs complementary PWM with a dead time, which software can't "
+                              "make; expected pwm-by: timer",
+                              load->name);
+        } else if (lines != 0 && pins > WPIN_SOFT_PINS) {
+            wpin_messages_add(reader->messages, load->line, 1,
+                              "'%s' makes it %u pins with PWM in software; expected at most %d",
+                              load->name, pins, WPIN_SOFT_PINS);
+        }
+    }
+}
+
 static void read_top(wpin_reader *reader, wpin_rig *rig) {
     yaml_node_t *root = yaml_document_get_root_node(&reader->document);
     yaml_node_t *nodes[TOP_COUNT];
@@ -217,19 +183,22 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
         const char *text = wpin_scalar(reader, nodes[TOP_RIG], "the rig's name");
         snprintf(rig->name, sizeof rig->name, "%s", text != NULL ? text : "");
     }
-    if (nodes[TOP_CONTROLLER] != NULL) {
-        wpin_read_map(reader, nodes[TOP_CONTROLLER], "controller", controller_fields,
-                      COUNT(controller_fields), &rig->controller, NULL);
-    }
     if (nodes[TOP_SUPPLIES] != NULL) {
-        read_all(reader, rig, nodes[TOP_SUPPLIES], "supplies", read_supply);
+        read_all(reader, rig, nodes[TOP_SUPPLIES], "supplies", wpin_read_supply);
+    }
+    if (nodes[TOP_CONTROLLER] != NULL) {
+        wpin_read_controller(reader, rig, nodes[TOP_CONTROLLER]);
     }
     if (nodes[TOP_INPUTS] != NULL) {
-        read_all(reader, rig, nodes[TOP_INPUTS], "inputs", read_input);
+        read_all(reader, rig, nodes[TOP_INPUTS], "inputs", wpin_read_input);
     }
     if (nodes[TOP_LOADS] != NULL) {
         read_all(reader, rig, nodes[TOP_LOADS], "loads", wpin_read_load);
     }
+    if (nodes[TOP_INPUTS] != NULL) {
+        wpin_join_limits(reader, rig, nodes[TOP_INPUTS]);
+    }
+    check_soft_pwm(reader, rig);
     if (nodes[TOP_FAULTS] != NULL && reader->messages->count == 0) {
         read_faults(reader, rig, nodes[TOP_FAULTS]);
     }
@@ -249,7 +218,11 @@ wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages) {
                                                 .pin_limit = 40e-3,
                                                 .timer_hz = 16e6,
                                                 .timer_bits = 16,
-                                                .tick = 1e-3};
+                                                .tick = 1e-3,
+                                                .soft_tick = 50e-6,
+                                                .boot = 50e-3,
+                                                .supply = -1,
+                                                .draws = 30e-3};
         read_top(&reader, rig);
     }
     wpin_reader_close(&reader);

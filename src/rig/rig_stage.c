@@ -17,6 +17,7 @@ static const wpin_field stage_fields[] = {
     QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, false, WPIN_FREQUENCY, 10, 1e6),
     QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
     CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),
+    CHOICE("pwm-by", wpin_rig_load, limits.soft_pwm, "timer", "software"),
     QUANTITY("pulse-neutral", wpin_rig_load, limits.pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
     QUANTITY("pulse-swing", wpin_rig_load, limits.pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
 };
@@ -78,7 +79,7 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
             }
         }
         for (size_t n = 0; n < rig->input_count; n++) {
-            if (rig->inputs[n].pin == load->pins[i]) {
+            if (rig->inputs[n].kind <= WPIN_RIG_LIMIT && rig->inputs[n].pin == load->pins[i]) {
                 wpin_say_at(reader, node, "pin %u for '%s' of '%s' is taken: input '%s' (line %u)",
                             load->pins[i], load->kind->lines[i], load->name, rig->inputs[n].name,
                             rig->inputs[n].line);
@@ -102,6 +103,16 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
 static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                             const wpin_rig_load *load) {
     char low[40], high[40];
+    if (load->limits.soft_pwm) {
+        double top = 1 / (rig->controller.soft_tick * WPIN_SOFT_STEPS_LEAST);
+        if (load->limits.pwm_hz > top * (1 + 1e-9)) {
+            wpin_say_at(reader, node,
+                        "pwm: in software, with a fast-tick of %.4g us, it makes up to %.4g Hz (20 "
+                        "duty steps) only",
+                        rig->controller.soft_tick * 1e6, top);
+        }
+        return;
+    }
     double least = rig->controller.timer_hz / 1024 / (exp2(rig->controller.timer_bits) - 1);
     double most = rig->controller.timer_hz / 2;
     if (load->limits.pwm_hz != 0 && (load->limits.pwm_hz < least || load->limits.pwm_hz > most)) {

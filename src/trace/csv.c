@@ -26,9 +26,9 @@ static void note(wpin_csv *csv, int written) {
 }
 
 wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
-    static const char *const columns[] = {"asked_percent", "duty_percent", "volts",
-                                          "amps",          "amps_min",     "amps_max",
-                                          "rpm",           "supply_volts", "phase"};
+    static const char *const columns[] = {
+        "asked_percent", "duty_percent", "volts", "amps",           "amps_min", "amps_max",
+        "rpm",           "supply_volts", "turns", "effect_percent", "phase"};
     wpin_csv *csv = calloc(1, sizeof *csv);
     if (csv == NULL) {
         return NULL;
@@ -53,9 +53,10 @@ void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
     note(csv, fprintf(csv->file, "%.6f", seconds));
     for (size_t i = 0; i < csv->loads; i++) {
         const wpin_sample *s = &samples[i];
-        note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%s", s->asked * 100,
-                          s->duty * 100, s->volts, s->amps, s->amps_min, s->amps_max, s->rpm,
-                          s->supply_volts, wpin_phase_word(s->phase)));
+        note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%.5f,%.2f,%s",
+                          s->asked * 100, s->duty * 100, s->volts, s->amps, s->amps_min,
+                          s->amps_max, s->rpm, s->supply_volts, s->turns, s->effect * 100,
+                          wpin_phase_word(s->phase)));
     }
     note(csv, fprintf(csv->file, "\r\n"));
 }

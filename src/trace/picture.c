@@ -10,7 +10,7 @@
 #include <strings.h>
 #include <unistd.h>
 
-#define LOAD_COLUMNS 9
+#define LOAD_COLUMNS 11
 
 /* What the axes have to reach, from the trace itself. */
 typedef struct span {
@@ -93,8 +93,8 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
             char *begin = rest + (*rest == ',');
             v[c] = strtod(begin, &rest);
             if (rest == begin) {
-                snprintf(why, size, "%zu:%zu: found '%.10s'; expected a number", trace->rows + 2,
-                         (size_t)(begin - row) + 1, begin);
+                snprintf(why, size, "%zu:%zu: found '%.*s'; expected a number", trace->rows + 2,
+                         (size_t)(begin - row) + 1, (int)strcspn(begin, ",\r\n"), begin);
                 return false;
             }
         }

@@ -1,0 +1,12 @@
+/* Printing JSON, for the commands that do. */
+#ifndef WPIN_CLI_JSON_H
+#define WPIN_CLI_JSON_H
+
+#include "cli.h"
+#include <jansson.h>
+
+/* Prints a value on standard output and frees it; false with a complaint when it is NULL (out of
+ * memory). */
+bool cli_dump_json(json_t *all);
+
+#endif

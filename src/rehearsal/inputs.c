@@ -1,0 +1,73 @@
+/* The inputs of a rig while a plan runs: buttons, limit switches, knobs and sensors. */
+#include "run.h"
+#include <math.h>
+
+static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_rig *rig) {
+    wpin_button_config button = {.debounce_us = (uint32_t)llround(from->debounce * 1e6),
+                                 .stuck_us = (uint32_t)llround(from->stuck * 1e6),
+                                 .active_low = from->kind == WPIN_RIG_BUTTON || !from->opens};
+    wpin_knob_config knob = {.low_mv = 0,
+                             .high_mv = (int32_t)lround(rig->controller.logic_volts * 1e3),
+                             .dead = (uint16_t)lround(from->dead * WPIN_DUTY_FULL),
+                             .hysteresis = (uint16_t)lround(from->hysteresis * WPIN_DUTY_FULL),
+                             .filter = 3,
+                             .centre = from->centre};
+    wpin_button_init(&to->button, &button);
+    wpin_knob_init(&to->knob, &knob);
+    if (from->kind == WPIN_RIG_SENSOR) {
+        to->curve_config = (wpin_curve_config){.points = from->points,
+                                               .count = from->point_count,
+                                               .hysteresis_mv = (uint16_t)lround(from->play * 1e3)};
+        wpin_curve_init(&to->curve, &to->curve_config);
+    }
+}
+
+void wpin_run_open_inputs(wpin_run *run) {
+    for (size_t i = 0; i < run->rig->input_count; i++) {
+        open_one(&run->inputs[i], &run->rig->inputs[i], run->rig);
+    }
+}
+
+static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from) {
+    if (from->kind <= WPIN_RIG_LIMIT) {
+        bool level = run->port.read(run->sim, (wpin_pin)from->pin);
+        wpin_button_update(&to->button, level, run->port.now(run->sim));
+        if (to->button.stuck && !to->told) {
+            wpin_run_note(run, from->name, "has been held for %.3g s: stuck, it no longer counts",
+                          from->stuck);
+        }
+        to->told = to->button.stuck;
+        return;
+    }
+    int32_t millivolts = run->port.millivolts(run->sim, (uint8_t)from->analog);
+    to->duty = from->kind == WPIN_RIG_KNOB ? wpin_knob_update(&to->knob, millivolts)
+                                           : wpin_curve_update(&to->curve, millivolts);
+}
+
+void wpin_run_update_inputs(wpin_run *run) {
+    for (size_t i = 0; i < run->rig->input_count; i++) {
+        update_one(run, &run->inputs[i], &run->rig->inputs[i]);
+    }
+}
+
+bool wpin_run_input_held(void *context, uint8_t number) {
+    const wpin_run *run = context;
+    const wpin_button *button = &run->inputs[number].button;
+    bool limit = run->rig->inputs[number].kind == WPIN_RIG_LIMIT;
+    return limit ? button->raw : button->held && !button->stuck;
+}
+
+wpin_duty wpin_run_input_duty(void *context, uint8_t number) {
+    return ((const wpin_run *)context)->inputs[number].duty;
+}
+
+wpin_status wpin_run_set_input(void *context, uint8_t number, int16_t millivolts) {
+    wpin_run *run = context;
+    const wpin_rig_input *input = &run->rig->inputs[number];
+    double volts = millivolts * 1e-3;
+    bool done = input->kind == WPIN_RIG_KNOB
+                    ? wpin_sim_turn(run->sim, (uint8_t)input->analog,
+                                    fmin(volts / run->rig->controller.logic_volts, 1))
+                    : wpin_sim_set_sensor(run->sim, (uint8_t)input->analog, volts);
+    return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+}

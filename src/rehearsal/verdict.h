@@ -1,0 +1,16 @@
+/* What the files that judge steps share. */
+#ifndef WPIN_REHEARSAL_VERDICT_H
+#define WPIN_REHEARSAL_VERDICT_H
+
+#include "run.h"
+
+/* Sets a step's verdict and its words. */
+void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+/* Looks for what keeps power from a load: supply off, a part burnt, wires; says "WHAT: cause".
+ * False when current flows as it should. */
+bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what);
+/* Judges a step of a lamp, a solenoid or a stepper. */
+void wpin_judge_other(const wpin_run *run, wpin_step_result *step);
+
+#endif

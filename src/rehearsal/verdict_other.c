@@ -1,0 +1,80 @@
+/* Judges the steps of what does not turn by its duty: lamps, solenoids, steppers. */
+#include "verdict.h"
+#include <math.h>
+
+static bool drives(wpin_op op) {
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
+           op == WPIN_OP_TOGGLE || op == WPIN_OP_FOLLOW;
+}
+
+static bool settled(const wpin_step_result *step) {
+    return step->took > 0.1;
+}
+
+static void judge_off(wpin_step_result *step, const wpin_sim_reading *last) {
+    if (settled(step) && fabs(last->amps) > 20e-3) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "%.2f A flow though nothing is asked: control wires mixed up or off",
+                  fabs(last->amps));
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
+static void judge_light(const wpin_run *run, wpin_step_result *step) {
+    double light = step->op == WPIN_OP_RUN_FOR || step->op == WPIN_OP_FOLLOW ? step->effect_peak
+                                                                             : step->effect;
+    if (!settled(step)) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    } else if (light < 1e-3 && !wpin_judge_path(run, step, "dark")) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "too little to glow: %.0f %% duty",
+                  step->duty_peak * 100);
+    } else if (light >= 1e-3) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, %.0f %% of its rated light", light * 100);
+    }
+}
+
+static void judge_plunger(const wpin_run *run, wpin_step_result *step) {
+    const wpin_sim_solenoid *part = &run->rig->loads[step->load].solenoid;
+    bool pulled = step->op == WPIN_OP_RUN_FOR ? step->effect_peak > 0.5 : step->effect > 0.5;
+    if (pulled) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, plunger in");
+    } else if (step->took < 2 * part->pull_in_time) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    } else if (!wpin_judge_path(run, step, "plunger not in")) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "plunger not in: %.3g A at most; it takes %.3g A for %.3g ms to draw it in and "
+                  "%.3g A to hold it",
+                  step->amps_peak, part->pull_in, part->pull_in_time * 1e3, part->drop_out);
+    }
+}
+
+/* The rotor should stand where the core counts it, give or take a step. */
+static void judge_place(const wpin_run *run, wpin_step_result *step) {
+    double a_turn = run->rig->loads[step->load].stepper.steps_a_turn;
+    double lost = (step->degrees_asked - step->degrees) / 360 * a_turn;
+    bool turns = step->op == WPIN_OP_TURN || step->op == WPIN_OP_TURN_TO;
+    if (fabs(lost) < 2) {
+        wpin_rule(step, WPIN_VERDICT_OK, turns ? "ok, at %.1f deg" : "ok", step->degrees_asked);
+    } else if (step->rpm_peak > 0 || !wpin_judge_path(run, step, "not moving")) {
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "lost %.0f steps: stands at %.1f deg, counted %.1f; a lower rate or ramp, or more "
+            "current",
+            fabs(lost), step->degrees, step->degrees_asked);
+    }
+}
+
+void wpin_judge_other(const wpin_run *run, wpin_step_result *step) {
+    wpin_rig_what what = run->rig->loads[step->load].what;
+    bool on = step->op != WPIN_OP_TOGGLE || step->duty != 0;
+    if (what == WPIN_RIG_STEPPER) {
+        judge_place(run, step);
+    } else if (!drives(step->op) || !on) {
+        judge_off(step, &run->last[step->load]);
+    } else if (what == WPIN_RIG_LAMP) {
+        judge_light(run, step);
+    } else {
+        judge_plunger(run, step);
+    }
+}

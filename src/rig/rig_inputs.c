@@ -1,0 +1,188 @@
+/* The inputs of the rig file: buttons, limit switches, knobs and sensors. */
+#define _GNU_SOURCE
+#include "rig_parts.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { INPUT_LIMIT, INPUT_CURVE, INPUT_PIN, INPUT_ANALOG, INPUT_FROM, INPUT_TO, INPUT_CENTRE };
+static const wpin_field input_fields[] = {
+    NODE("limit-of", false),
+    NODE("curve", false),
+    QUANTITY("pin", wpin_rig_input, pin, false, WPIN_NUMBER, 0, 255),
+    QUANTITY("analog", wpin_rig_input, analog, false, WPIN_NUMBER, 0, 31),
+    QUANTITY("from", wpin_rig_input, from, false, WPIN_ANGLE, -1e4, 1e4),
+    QUANTITY("to", wpin_rig_input, to, false, WPIN_ANGLE, -1e4, 1e4),
+    CHOICE("centre", wpin_rig_input, centre, "no", "yes"),
+    QUANTITY("debounce", wpin_rig_input, debounce, false, WPIN_TIME, 1e-6, 1),
+    QUANTITY("bounce", wpin_rig_input, bounce, false, WPIN_TIME, 0, 0.1),
+    QUANTITY("stuck-after", wpin_rig_input, stuck, false, WPIN_TIME, 0.1, 3600),
+    CHOICE("at-limit", wpin_rig_input, opens, "closes", "opens"),
+    QUANTITY("noise", wpin_rig_input, noise, false, WPIN_VOLTAGE, 0, 5),
+    QUANTITY("start", wpin_rig_input, volts, false, WPIN_VOLTAGE, 0, 24),
+    QUANTITY("dead-zone", wpin_rig_input, dead, false, WPIN_SHARE, 0, 0.4),
+    QUANTITY("hysteresis", wpin_rig_input, hysteresis, false, WPIN_SHARE, 0, 0.2),
+    QUANTITY("play", wpin_rig_input, play, false, WPIN_VOLTAGE, 0, 5),
+};
+
+static bool item(wpin_reader *reader, const yaml_node_t *pair, size_t index,
+                 wpin_dimension dimension, double *value) {
+    char why[320];
+    yaml_node_t *node = wpin_node(reader, pair->data.sequence.items.start[index]);
+    const char *text = wpin_scalar(reader, node, "a quantity");
+    if (text != NULL && wpin_quantity_read(text, dimension, value, why, sizeof why)) {
+        return true;
+    }
+    if (text != NULL) {
+        wpin_say_at(reader, node, "curve: %s", why);
+    }
+    return false;
+}
+
+/* One place of a curve: [1.2V, 40%]. */
+static void read_point(wpin_reader *reader, const yaml_node_t *pair, wpin_rig_input *input) {
+    double volts, share;
+    if (pair->type != YAML_SEQUENCE_NODE ||
+        pair->data.sequence.items.top - pair->data.sequence.items.start != 2) {
+        wpin_say_at(reader, pair, "a place of a curve is a pair, e.g. [1.2V, 40%%]");
+        return;
+    }
+    if (!item(reader, pair, 0, WPIN_VOLTAGE, &volts) ||
+        !item(reader, pair, 1, WPIN_SHARE, &share)) {
+        return;
+    }
+    bool rises =
+        input->point_count == 0 || volts * 1e3 > input->points[input->point_count - 1].millivolts;
+    if (volts < 0 || volts > 30 || fabs(share) > 1 || !rises) {
+        wpin_say_at(reader, pair,
+                    "%.3g V, %.3g %%: expected rising volts from 0 to 30 V and a duty from -100 to "
+                    "100 %%",
+                    volts, share * 100);
+        return;
+    }
+    input->points[input->point_count++] =
+        (wpin_curve_point){(int16_t)lround(volts * 1e3), (wpin_duty)lround(share * WPIN_DUTY_FULL)};
+}
+
+static void read_curve(wpin_reader *reader, const yaml_node_t *list, wpin_rig_input *input) {
+    ptrdiff_t count = list->type != YAML_SEQUENCE_NODE
+                          ? 0
+                          : list->data.sequence.items.top - list->data.sequence.items.start;
+    if (count < 2 || count > WPIN_RIG_POINTS) {
+        wpin_say_at(reader, list,
+                    "curve must be a list of 2 to %d places, e.g. [[1V, 0%%], [3V, "
+                    "60%%]]",
+                    WPIN_RIG_POINTS);
+        return;
+    }
+    for (ptrdiff_t i = 0; i < count; i++) {
+        read_point(reader, wpin_node(reader, list->data.sequence.items.start[i]), input);
+    }
+}
+
+static void read_limit(wpin_reader *reader, yaml_node_t *const *nodes, wpin_rig_input *input) {
+    const char *text = wpin_scalar(reader, nodes[INPUT_LIMIT], "the name of a load");
+    snprintf(input->limit_of, sizeof input->limit_of, "%.31s", text != NULL ? text : "");
+    if (nodes[INPUT_FROM] == NULL && nodes[INPUT_TO] == NULL) {
+        wpin_say_at(reader, nodes[INPUT_LIMIT],
+                    "a limit switch needs its place: 'from' an angle on, 'to' an angle, or both");
+    } else if (input->from >= input->to) {
+        wpin_say_at(reader, nodes[INPUT_FROM], "from (%.4g rev) is not below to (%.4g rev)",
+                    input->from, input->to);
+    }
+}
+
+/* What it is follows from its keys. */
+static void read_kind(wpin_reader *reader, yaml_node_t *node, yaml_node_t *const *nodes,
+                      wpin_rig_input *input) {
+    bool pin = nodes[INPUT_PIN] != NULL, analog = nodes[INPUT_ANALOG] != NULL;
+    if (pin == analog) {
+        wpin_say_at(reader, node,
+                    "input '%s' needs either 'pin' (a button or limit switch) or "
+                    "'analog' (a knob or sensor)",
+                    input->name);
+        return;
+    }
+    if (pin && nodes[INPUT_LIMIT] != NULL) {
+        input->kind = WPIN_RIG_LIMIT;
+        read_limit(reader, nodes, input);
+    } else if (analog && nodes[INPUT_CURVE] != NULL) {
+        input->kind = WPIN_RIG_SENSOR;
+        read_curve(reader, nodes[INPUT_CURVE], input);
+    } else {
+        input->kind = pin ? WPIN_RIG_BUTTON : WPIN_RIG_KNOB;
+    }
+    if (pin && nodes[INPUT_CURVE] != NULL) {
+        wpin_say_at(reader, nodes[INPUT_CURVE], "a curve belongs to an 'analog' input");
+    }
+    if (analog && nodes[INPUT_LIMIT] != NULL) {
+        wpin_say_at(reader, nodes[INPUT_LIMIT], "a limit switch is on a 'pin'");
+    }
+}
+
+static bool taken(const wpin_rig_input *a, const wpin_rig_input *b) {
+    bool digital = a->kind <= WPIN_RIG_LIMIT;
+    return digital == (b->kind <= WPIN_RIG_LIMIT) &&
+           (digital ? a->pin == b->pin : a->analog == b->analog);
+}
+
+void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                     yaml_node_t *node) {
+    wpin_rig_input input = {.line = (unsigned)key->start_mark.line + 1,
+                            .debounce = 20e-3,
+                            .bounce = 5e-3,
+                            .from = -1e6,
+                            .to = 1e6,
+                            .load = -1,
+                            .dead = 0.03,
+                            .hysteresis = 0.01,
+                            .play = 0.02};
+    if (!wpin_take_name(reader, rig, key, name, input.name)) {
+        return;
+    }
+    char what[64];
+    snprintf(what, sizeof what, "input '%s'", input.name);
+    yaml_node_t *nodes[COUNT(input_fields)];
+    wpin_read_map(reader, node, what, input_fields, COUNT(input_fields), &input, nodes);
+    if (node->type == YAML_MAPPING_NODE) {
+        read_kind(reader, node, nodes, &input);
+    }
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (taken(&input, &rig->inputs[i])) {
+            wpin_say_at(reader, node, "%s of input '%s' is taken: input '%s' (line %u)",
+                        input.kind <= WPIN_RIG_LIMIT ? "the pin" : "the analogue input", input.name,
+                        rig->inputs[i].name, rig->inputs[i].line);
+        }
+    }
+    wpin_rig_input *all = realloc(rig->inputs, (rig->input_count + 1) * sizeof *all);
+    if (all != NULL) {
+        rig->inputs = all;
+        all[rig->input_count++] = input;
+    }
+}
+
+void wpin_join_limits(wpin_reader *reader, wpin_rig *rig, yaml_node_t *inputs) {
+    for (size_t i = 0; i < rig->input_count; i++) {
+        wpin_rig_input *input = &rig->inputs[i];
+        if (input->kind != WPIN_RIG_LIMIT) {
+            continue;
+        }
+        input->load = wpin_rig_find_load(rig, input->limit_of);
+        bool turns = input->load >= 0 && (rig->loads[input->load].what == WPIN_RIG_MOTOR ||
+                                          rig->loads[input->load].what == WPIN_RIG_STEPPER);
+        if (!turns) {
+            const char *names[64];
+            size_t count = 0;
+            for (; count < rig->load_count && count < 64; count++) {
+                names[count] = rig->loads[count].name;
+            }
+            const char *near = wpin_nearest_word(input->limit_of, names, count);
+            wpin_messages_add(reader->messages, input->line,
+                              (unsigned)inputs->start_mark.column + 1,
+                              "limit-of: '%s' is no load that turns%s%s%s", input->limit_of,
+                              near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
+                              near != NULL ? "'?)" : "");
+        }
+    }
+}

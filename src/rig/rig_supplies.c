@@ -1,0 +1,127 @@
+/* The supplies of the rig file: sources, and what is made from them; what feeds the controller. */
+#define _GNU_SOURCE
+#include "rig_parts.h"
+#include <stdio.h>
+#include <stdlib.h>
+
+enum { SUPPLY_FROM, SUPPLY_HEAT, SUPPLY_RESISTANCE, SUPPLY_EMPTY, SUPPLY_CAPACITY, SUPPLY_SWITCH };
+static const wpin_field supply_fields[] = {
+    NODE("from", false),
+    NODE("heat", false),
+    QUANTITY("resistance", wpin_rig_supply, resistance, false, WPIN_RESISTANCE, 0, 100),
+    QUANTITY("empty", wpin_rig_supply, empty_volts, false, WPIN_VOLTAGE, 0.1, 100),
+    QUANTITY("capacity", wpin_rig_supply, capacity, false, WPIN_CHARGE, 0.01, 1e7),
+    CHOICE("switch", wpin_rig_supply, on, "off", "on"),
+    QUANTITY("voltage", wpin_rig_supply, volts, true, WPIN_VOLTAGE, 0.5, 100),
+    QUANTITY("limit", wpin_rig_supply, limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
+    CHOICE("at-limit", wpin_rig_supply, droops, "cuts-out", "droops"),
+    QUANTITY("capacitor", wpin_rig_supply, capacitance, false, WPIN_CAPACITANCE, 1e-6, 10),
+    QUANTITY("headroom", wpin_rig_supply, headroom, false, WPIN_VOLTAGE, 0, 20),
+    QUANTITY("least-input", wpin_rig_supply, least_input, false, WPIN_VOLTAGE, 0, 100),
+    CHOICE("regulates", wpin_rig_supply, switching, "linear", "switching"),
+    QUANTITY("efficiency", wpin_rig_supply, efficiency, false, WPIN_SHARE, 0.1, 1),
+};
+
+int wpin_find_supply_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node) {
+    const char *text = wpin_scalar(reader, node, "the name of a supply");
+    const char **names = calloc(rig->supply_count + 1, sizeof *names);
+    int found = -1;
+    for (size_t i = 0; names != NULL && i < rig->supply_count; i++) {
+        names[i] = rig->supplies[i].name;
+    }
+    if (text != NULL && names != NULL) {
+        found = wpin_find_word(reader, node, text, "supply", names, rig->supply_count);
+    }
+    free(names);
+    return found;
+}
+
+static void check_made(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
+                       yaml_node_t *const *nodes, const wpin_rig_supply *s) {
+    const wpin_rig_supply *from = &rig->supplies[s->from];
+    if (!s->switching && s->volts + s->headroom > from->volts) {
+        wpin_say_at(reader, node,
+                    "%.3g V and %.3g V of headroom can't be made from the %.3g V of '%s' by a "
+                    "linear regulator; expected less, or regulates: switching",
+                    s->volts, s->headroom, from->volts, from->name);
+    }
+    if (nodes[SUPPLY_SWITCH] != NULL) {
+        wpin_say_at(reader, nodes[SUPPLY_SWITCH],
+                    "a supply made from another has no switch of its own; it follows '%s'",
+                    from->name);
+    }
+}
+
+void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                      yaml_node_t *node) {
+    wpin_rig_supply supply = {.line = (unsigned)key->start_mark.line + 1,
+                              .from = -1,
+                              .efficiency = 0.85,
+                              .headroom = 1.5};
+    if (!wpin_take_name(reader, rig, key, name, supply.name)) {
+        return;
+    }
+    char what[64];
+    snprintf(what, sizeof what, "supply '%s'", supply.name);
+    yaml_node_t *nodes[COUNT(supply_fields)];
+    wpin_read_map(reader, node, what, supply_fields, COUNT(supply_fields), &supply, nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (nodes[SUPPLY_FROM] != NULL) {
+        supply.from = wpin_find_supply_at(reader, rig, nodes[SUPPLY_FROM]);
+        supply.on = true;
+    } else if (nodes[SUPPLY_RESISTANCE] == NULL) {
+        wpin_say_at(reader, node, "%s lacks 'resistance'", what);
+    }
+    if (supply.from >= 0) {
+        check_made(reader, rig, node, nodes, &supply);
+    }
+    if (nodes[SUPPLY_HEAT] != NULL) {
+        wpin_read_heat(reader, nodes[SUPPLY_HEAT], &supply.heat);
+    }
+    if ((nodes[SUPPLY_CAPACITY] != NULL) != (nodes[SUPPLY_EMPTY] != NULL) ||
+        supply.empty_volts > supply.volts) {
+        wpin_say_at(reader, node,
+                    "cells need both 'capacity' and 'empty', the voltage they fall "
+                    "to, below 'voltage'");
+    }
+    wpin_rig_supply *all = realloc(rig->supplies, (rig->supply_count + 1) * sizeof *all);
+    if (all != NULL) {
+        rig->supplies = all;
+        all[rig->supply_count++] = supply;
+    }
+}
+
+enum { CONTROLLER_SUPPLY };
+static const wpin_field controller_fields[] = {
+    NODE("supply", false),
+    QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
+    QUANTITY("pin-resistance", wpin_rig_controller, pin_resistance, false, WPIN_RESISTANCE, 0.1,
+             10e3),
+    QUANTITY("pin-limit", wpin_rig_controller, pin_limit, false, WPIN_CURRENT, 1e-4, 10),
+    QUANTITY("timer-clock", wpin_rig_controller, timer_hz, false, WPIN_FREQUENCY, 1e3, 1e9),
+    QUANTITY("timer-bits", wpin_rig_controller, timer_bits, false, WPIN_NUMBER, 8, 32),
+    QUANTITY("tick", wpin_rig_controller, tick, false, WPIN_TIME, 50e-6, 0.1),
+    QUANTITY("fast-tick", wpin_rig_controller, soft_tick, false, WPIN_TIME, 10e-6, 0.01),
+    QUANTITY("boot", wpin_rig_controller, boot, false, WPIN_TIME, 0, 10),
+    QUANTITY("draws", wpin_rig_controller, draws, false, WPIN_CURRENT, 0, 10),
+    QUANTITY("least-voltage", wpin_rig_controller, least_volts, false, WPIN_VOLTAGE, 0.5, 24),
+};
+
+void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node) {
+    yaml_node_t *nodes[COUNT(controller_fields)];
+    wpin_rig_controller *c = &rig->controller;
+    wpin_read_map(reader, node, "controller", controller_fields, COUNT(controller_fields), c,
+                  nodes);
+    if (node->type != YAML_MAPPING_NODE || nodes[CONTROLLER_SUPPLY] == NULL) {
+        return;
+    }
+    c->supply = wpin_find_supply_at(reader, rig, nodes[CONTROLLER_SUPPLY]);
+    c->least_volts = c->least_volts > 0 ? c->least_volts : 0.85 * c->logic_volts;
+    if (c->supply >= 0 && rig->supplies[c->supply].volts < c->least_volts) {
+        wpin_say_at(reader, nodes[CONTROLLER_SUPPLY],
+                    "'%s' gives %.3g V, and the controller needs %.3g V (least-voltage)",
+                    rig->supplies[c->supply].name, rig->supplies[c->supply].volts, c->least_volts);
+    }
+}

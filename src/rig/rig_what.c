@@ -1,0 +1,237 @@
+/* What hangs on a stage: a motor, a lamp, a strip of diodes, a solenoid or a stepper. */
+#include "rig_parts.h"
+#include <math.h>
+
+static const wpin_field heat_fields[] = {
+    QUANTITY("resistance", wpin_sim_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
+    QUANTITY("time", wpin_sim_heat, time, true, WPIN_TIME, 1e-3, 36000),
+    QUANTITY("limit", wpin_sim_heat, limit, false, WPIN_TEMPERATURE, 40, 300),
+};
+
+void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat) {
+    wpin_read_map(reader, node, "heat", heat_fields, COUNT(heat_fields), heat, NULL);
+}
+
+/* ---- motors ---- */
+
+enum { MOTOR_LOAD, MOTOR_RATED, MOTOR_TRAVEL, MOTOR_HEAT };
+static const wpin_field motor_fields[] = {
+    NODE("load", false),
+    NODE("rated", false),
+    NODE("travel", false),
+    NODE("heat", false),
+    QUANTITY("resistance", wpin_sim_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
+    QUANTITY("inductance", wpin_sim_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
+    QUANTITY("constant", wpin_sim_motor, constant, true, WPIN_MOTOR_CONSTANT, 1e-5, 100),
+    QUANTITY("inertia", wpin_sim_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
+    QUANTITY("static-friction", wpin_sim_motor, static_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("dry-friction", wpin_sim_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_sim_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+    QUANTITY("gear", wpin_sim_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
+    QUANTITY("gear-efficiency", wpin_sim_motor, gear_efficiency, false, WPIN_SHARE, 0.01, 1),
+};
+
+static const wpin_field shaft_load_fields[] = {
+    QUANTITY("torque", wpin_sim_motor, load_torque, false, WPIN_TORQUE, 0, 1e4),
+    QUANTITY("viscous", wpin_sim_motor, load_viscous, false, WPIN_VISCOSITY, 0, 1e4),
+    QUANTITY("quadratic", wpin_sim_motor, load_quadratic, false, WPIN_QUADRATIC, 0, 1e4),
+    QUANTITY("inertia", wpin_sim_motor, load_inertia, false, WPIN_INERTIA, 0, 1e4),
+};
+
+static const wpin_field travel_fields[] = {
+    QUANTITY("low", wpin_sim_motor, stop_low, true, WPIN_ANGLE, -1e4, 1e4),
+    QUANTITY("high", wpin_sim_motor, stop_high, true, WPIN_ANGLE, -1e4, 1e4),
+    QUANTITY("start", wpin_sim_motor, start_turns, false, WPIN_ANGLE, -1e4, 1e4),
+};
+
+static void read_travel(wpin_reader *reader, yaml_node_t *node, wpin_sim_motor *m) {
+    wpin_read_map(reader, node, "travel", travel_fields, COUNT(travel_fields), m, NULL);
+    if (m->stop_low >= m->stop_high || m->start_turns < m->stop_low ||
+        m->start_turns > m->stop_high) {
+        wpin_say_at(
+            reader, node,
+            "travel goes from %.4g to %.4g rev and starts at %.4g; expected low below high, "
+            "and start (0 rev if left out) between them",
+            m->stop_low, m->stop_high, m->start_turns);
+    }
+}
+
+static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(motor_fields)];
+    wpin_read_map(reader, node, "motor", motor_fields, COUNT(motor_fields), &load->motor, nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (nodes[MOTOR_LOAD] != NULL) {
+        wpin_read_map(reader, nodes[MOTOR_LOAD], "load", shaft_load_fields,
+                      COUNT(shaft_load_fields), &load->motor, NULL);
+    }
+    if (nodes[MOTOR_TRAVEL] != NULL) {
+        read_travel(reader, nodes[MOTOR_TRAVEL], &load->motor);
+    }
+    if (nodes[MOTOR_HEAT] != NULL) {
+        load->motor.heat.limit = 130;
+        wpin_read_heat(reader, nodes[MOTOR_HEAT], &load->motor.heat);
+    }
+    static const wpin_field rated[] = {
+        QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 200)};
+    if (nodes[MOTOR_RATED] != NULL) {
+        wpin_read_field(reader, nodes[MOTOR_RATED], &rated[0], load);
+    }
+    if (load->motor.static_friction < load->motor.dry_friction) {
+        wpin_say_at(reader, node,
+                    "static-friction (%.4g mNm) is below dry-friction (%.4g mNm); a shaft at rest "
+                    "holds at least as hard as a turning one",
+                    load->motor.static_friction * 1e3, load->motor.dry_friction * 1e3);
+    }
+}
+
+/* ---- light ---- */
+
+static const wpin_field lamp_fields[] = {
+    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 200),
+    QUANTITY("power", wpin_sim_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
+    QUANTITY("cold", wpin_sim_lamp, cold_share, false, WPIN_SHARE, 0.02, 1),
+    QUANTITY("warm-up", wpin_sim_lamp, warm_up, false, WPIN_TIME, 1e-3, 10),
+};
+
+static const wpin_field led_fields[] = {
+    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 200),
+    QUANTITY("power", wpin_sim_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
+    QUANTITY("forward", wpin_sim_lamp, forward_volts, true, WPIN_VOLTAGE, 0.1, 200),
+};
+
+static void read_lamp(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    load->lamp = (wpin_sim_lamp){.cold_share = 0.08, .warm_up = 0.1};
+    wpin_read_map(reader, node, "lamp", lamp_fields, COUNT(lamp_fields), &load->lamp, NULL);
+    load->limits.rated_volts = load->lamp.volts;
+}
+
+static void read_leds(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    load->lamp = (wpin_sim_lamp){.cold_share = 1, .warm_up = 1};
+    wpin_read_map(reader, node, "leds", led_fields, COUNT(led_fields), &load->lamp, NULL);
+    load->limits.rated_volts = load->lamp.volts;
+    if (load->lamp.forward_volts >= load->lamp.volts && load->lamp.volts > 0) {
+        wpin_say_at(reader, node,
+                    "forward (%.3g V) is not below rated (%.3g V); expected the rest for the "
+                    "strip's resistors",
+                    load->lamp.forward_volts, load->lamp.volts);
+    }
+}
+
+/* ---- solenoids ---- */
+
+enum { SOLENOID_HEAT };
+static const wpin_field solenoid_fields[] = {
+    NODE("heat", false),
+    QUANTITY("resistance", wpin_sim_solenoid, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
+    QUANTITY("inductance", wpin_sim_solenoid, inductance, true, WPIN_INDUCTANCE, 1e-6, 100),
+    QUANTITY("pull-in", wpin_sim_solenoid, pull_in, true, WPIN_CURRENT, 1e-3, 100),
+    QUANTITY("pull-in-time", wpin_sim_solenoid, pull_in_time, false, WPIN_TIME, 0, 1),
+    QUANTITY("drop-out", wpin_sim_solenoid, drop_out, true, WPIN_CURRENT, 0, 100),
+};
+
+static void read_solenoid(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(solenoid_fields)];
+    wpin_sim_solenoid *s = &load->solenoid;
+    *s = (wpin_sim_solenoid){.pull_in_time = 15e-3, .heat.limit = 120};
+    wpin_read_map(reader, node, "solenoid", solenoid_fields, COUNT(solenoid_fields), s, nodes);
+    if (node->type == YAML_MAPPING_NODE && nodes[SOLENOID_HEAT] != NULL) {
+        wpin_read_heat(reader, nodes[SOLENOID_HEAT], &s->heat);
+    }
+    if (s->drop_out > s->pull_in && s->pull_in > 0) {
+        wpin_say_at(reader, node,
+                    "drop-out (%.3g A) is above pull-in (%.3g A); a plunger that is in is held by "
+                    "less than draws it in",
+                    s->drop_out, s->pull_in);
+    }
+}
+
+/* ---- steppers ---- */
+
+enum { STEPPER_STEPPING };
+static const wpin_field stepper_fields[] = {
+    NODE("stepping", true),
+    QUANTITY("steps", wpin_sim_stepper, steps_a_turn, true, WPIN_NUMBER, 4, 2000),
+    QUANTITY("resistance", wpin_sim_stepper, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
+    QUANTITY("inductance", wpin_sim_stepper, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
+    QUANTITY("rated", wpin_sim_stepper, rated_amps, true, WPIN_CURRENT, 1e-3, 100),
+    QUANTITY("holding-torque", wpin_sim_stepper, holding_torque, true, WPIN_TORQUE, 1e-6, 1e3),
+    QUANTITY("inertia", wpin_sim_stepper, inertia, true, WPIN_INERTIA, 1e-10, 10),
+    QUANTITY("friction", wpin_sim_stepper, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_sim_stepper, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+};
+
+static const wpin_field stepping_fields[] = {
+    QUANTITY("start-rate", wpin_rig_stepping, start_rate, true, WPIN_STEP_RATE, 1, 20000),
+    QUANTITY("top-rate", wpin_rig_stepping, top_rate, true, WPIN_STEP_RATE, 1, 20000),
+    QUANTITY("ramp", wpin_rig_stepping, rate_gain, true, WPIN_STEP_GAIN, 1, 1e5),
+    CHOICE("mode", wpin_rig_stepping, half_steps, "full", "half"),
+    CHOICE("at-end", wpin_rig_stepping, release, "hold", "release"),
+};
+
+static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(stepper_fields)];
+    wpin_read_map(reader, node, "stepper", stepper_fields, COUNT(stepper_fields), &load->stepper,
+                  nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    double steps = load->stepper.steps_a_turn;
+    if (steps > 0 && fmod(steps, 4) != 0) {
+        wpin_say_at(reader, node,
+                    "steps: %g is no multiple of 4; expected e.g. 200, the full steps "
+                    "of a turn",
+                    steps);
+    }
+    if (nodes[STEPPER_STEPPING] != NULL) {
+        wpin_read_map(reader, nodes[STEPPER_STEPPING], "stepping", stepping_fields,
+                      COUNT(stepping_fields), &load->stepping, NULL);
+    }
+    if (load->stepping.top_rate < load->stepping.start_rate) {
+        wpin_say_at(reader, node, "top-rate (%g steps/s) is below start-rate (%g steps/s)",
+                    load->stepping.top_rate, load->stepping.start_rate);
+    }
+}
+
+static const struct {
+    const char *key;
+    wpin_rig_what what;
+    void (*read)(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+} kinds[WHAT_COUNT] = {
+    [WHAT_MOTOR] = {"motor", WPIN_RIG_MOTOR, read_motor},
+    [WHAT_LAMP] = {"lamp", WPIN_RIG_LAMP, read_lamp},
+    [WHAT_LEDS] = {"leds", WPIN_RIG_LAMP, read_leds},
+    [WHAT_SOLENOID] = {"solenoid", WPIN_RIG_SOLENOID, read_solenoid},
+    [WHAT_STEPPER] = {"stepper", WPIN_RIG_STEPPER, read_stepper},
+};
+
+void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                    wpin_rig_load *load) {
+    int found = -1;
+    for (int i = 0; i < WHAT_COUNT; i++) {
+        if (nodes[i] == NULL) {
+            continue;
+        }
+        if (found >= 0) {
+            wpin_say_at(reader, nodes[i], "'%s' beside '%s': one thing hangs on a stage",
+                        kinds[i].key, kinds[found].key);
+            continue;
+        }
+        found = i;
+        load->what = kinds[i].what;
+        kinds[i].read(reader, nodes[i], load);
+    }
+    if (found < 0) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks what hangs on it; expected motor, lamp, leds, "
+                    "solenoid or stepper",
+                    load->name);
+    }
+    bool coils = load->kind != NULL && load->kind->coils;
+    if (load->kind != NULL && found >= 0 && coils != (load->what == WPIN_RIG_STEPPER)) {
+        wpin_say_at(reader, nodes[found], "a %s can't hang on a stage '%s'; expected %s",
+                    kinds[found].key, load->kind->name,
+                    coils ? "a stepper, or another kind of stage" : "kind: two-channels for it");
+    }
+}
