@@ -88,6 +88,10 @@ static void port_pause(void *context, uint32_t us) {
     r->now += us;
 }
 
+static bool port_read(void *context, wpin_pin pin) {
+    return ((recorder *)context)->input[pin];
+}
+
 void recorder_init(recorder *r) {
     memset(r, 0, sizeof *r);
     r->calls_left = -1;
@@ -98,6 +102,7 @@ void recorder_init(recorder *r) {
                           .now = port_now,
                           .open = port_open,
                           .write = port_write,
+                          .read = port_read,
                           .pwm_start = port_pwm_start,
                           .pwm_duty = port_pwm_duty,
                           .millivolts = port_millivolts,

@@ -31,6 +31,7 @@ typedef struct recorder {
     size_t count; /* of records; the oldest are dropped when full */
     bool output[32];
     int level[32];     /* 0, 1, 2 floating; -1 PWM */
+    bool input[32];    /* what read answers */
     uint16_t duty[32]; /* while PWM */
     uint16_t dead_ns[32];
     bool inverted[32];

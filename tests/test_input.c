@@ -1,5 +1,6 @@
 /* Buttons and knobs, by the core and by the simulated hand. */
 #include "support.h"
+#include <math.h>
 #include <stdlib.h>
 #include <windpin/sim.h>
 
@@ -183,6 +184,35 @@ START_TEST(a_centred_knob_is_off_in_the_middle_without_chatter) {
 }
 END_TEST
 
+START_TEST(a_curve_follows_its_places_with_play) {
+    static const wpin_curve_point points[] = {
+        {-500, 0}, {1000, WPIN_PERCENT(40)}, {3000, WPIN_PERCENT(-100)}, {32000, WPIN_DUTY_FULL}};
+    wpin_curve_config config = {.points = points, .count = 4};
+    wpin_curve curve;
+    ck_assert_int_eq(wpin_curve_init(&curve, &config), WPIN_OK);
+    for (int mv = -1000; mv <= 33000; mv += 7) { /* against the line worked out in floating point */
+        int k = mv < 1000 ? 0 : (mv < 3000 ? 1 : 2);
+        double share =
+            (double)(mv - points[k].millivolts) / (points[k + 1].millivolts - points[k].millivolts);
+        share = share < 0 ? 0 : (share > 1 ? 1 : share);
+        double duty = points[k].duty + share * (points[k + 1].duty - points[k].duty);
+        ck_assert_int_le(abs(wpin_curve_update(&curve, mv) - (int)lround(duty)), 3);
+    }
+    config.hysteresis_mv = 50;
+    ck_assert_int_eq(wpin_curve_init(&curve, &config), WPIN_OK);
+    wpin_duty still = wpin_curve_update(&curve, 2000);
+    for (int i = 0; i < 200; i++) { /* noise within the play moves nothing */
+        ck_assert_int_eq(wpin_curve_update(&curve, 2000 + (int)pick(101) - 50), still);
+    }
+    ck_assert_int_lt(wpin_curve_update(&curve, 2100), still);
+    config.count = 1;
+    ck_assert_int_eq(wpin_curve_init(&curve, &config), WPIN_REFUSED_RANGE);
+    static const wpin_curve_point falling[] = {{100, 0}, {100, 5}};
+    config = (wpin_curve_config){.points = falling, .count = 2};
+    ck_assert_int_eq(wpin_curve_init(&curve, &config), WPIN_REFUSED_RANGE);
+}
+END_TEST
+
 START_TEST(wrong_settings_are_refused) {
     wpin_button b;
     wpin_pair pair;
@@ -218,6 +248,7 @@ int main(void) {
     tcase_add_test(tests, one_alone_drives_after_the_window);
     tcase_add_test(tests, a_knob_covers_all_of_the_duty);
     tcase_add_test(tests, a_centred_knob_is_off_in_the_middle_without_chatter);
+    tcase_add_test(tests, a_curve_follows_its_places_with_play);
     tcase_add_test(tests, wrong_settings_are_refused);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -362,6 +362,64 @@ START_TEST(an_on_off_stage_keeps_its_least_times) {
 }
 END_TEST
 
+START_TEST(limit_switches_end_motion_one_way_only) {
+    enum { OPEN = 20, SHUT = 21 };
+    bench b = fresh();
+    b.config.limit_forward = (wpin_limit){.used = true, .pin = OPEN};
+    b.config.limit_reverse = (wpin_limit){.used = true, .pin = SHUT, .high = true};
+    recorder_init(&b.r);
+    b.r.input[OPEN] = true; /* reads low at its limit; the other one high */
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    run_ms(&b, 201);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(60), 0, 20000), WPIN_OK);
+    run_ms(&b, 1000);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), WPIN_PERCENT(60));
+    b.r.input[OPEN] = false; /* the first contact counts ... */
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    ck_assert(b.motor.limited && !wpin_motor_busy(&b.motor));
+    b.r.input[OPEN] = true; /* ... whatever it does then */
+    run_ms(&b, 500);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    b.r.input[OPEN] = false;
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(60), 0, 20000), WPIN_REFUSED_LIMIT);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(-60), 0, 20000), WPIN_OK);
+    run_ms(&b, 1000);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), WPIN_PERCENT(-60));
+    /* the way back asked for while it still runs to the limit is kept */
+    b.r.input[OPEN] = true;
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(60), 0, 20000), WPIN_OK);
+    b.r.input[SHUT] = true;
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
+    run_ms(&b, 1300);
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), WPIN_PERCENT(60));
+    b.r.port.read = NULL; /* no eyes, no limit: refused */
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.r.port), WPIN_REFUSED_PORT);
+}
+END_TEST
+
+START_TEST(on_for_too_long_is_a_fault) {
+    bench b = fresh();
+    b.config.most_on_ms = 2000;
+    ready_bench(&b, 0);
+    ck_assert_int_eq(b.motor.last_way, 0);
+    for (int round = 0; round < 3; round++) { /* a break starts the time anew */
+        ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, 1000), WPIN_OK);
+        run_ms(&b, 1900);
+        ck_assert_int_eq(b.motor.fault.cause, WPIN_OK);
+    }
+    ck_assert_int_eq(b.motor.last_way, 1);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, WPIN_LIFE_HELD), WPIN_OK);
+    run_ms(&b, 1990);
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_OK);
+    run_ms(&b, 20);
+    ck_assert_int_eq(b.motor.fault.cause, WPIN_FAULT_ON_TIME);
+    ck_assert(!recorder_on(&b.r, PWM));
+}
+END_TEST
+
 START_TEST(faults_latch_until_cause_and_request_are_gone) {
     bench b = {.config = with_inputs()};
     open_bench(&b, 0);
@@ -416,6 +474,8 @@ int main(void) {
     tcase_add_test(tests, requests_below_the_start_duty_follow_the_policy);
     tcase_add_test(tests, a_kick_comes_at_every_start_and_ends);
     tcase_add_test(tests, an_on_off_stage_keeps_its_least_times);
+    tcase_add_test(tests, limit_switches_end_motion_one_way_only);
+    tcase_add_test(tests, on_for_too_long_is_a_fault);
     tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

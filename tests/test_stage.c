@@ -262,6 +262,52 @@ START_TEST(every_status_has_its_words) {
 }
 END_TEST
 
+/* PWM in software: over a whole second of ticks every pin is high for its share, and everything
+ * else goes straight through. */
+START_TEST(software_pwm_keeps_its_share) {
+    static const wpin_pin pins[] = {5, 6};
+    recorder r;
+    wpin_soft_pwm soft;
+    wpin_pwm_achieved achieved = {0};
+    recorder_init(&r);
+    ck_assert_int_eq(wpin_soft_pwm_init(&soft, &r.port, 100, pins, 2), WPIN_OK);
+    for (int i = 0; i < 2; i++) {
+        ck_assert_int_eq(soft.port.open(soft.port.context, pins[i], WPIN_LOW), WPIN_OK);
+        ck_assert_int_eq(soft.port.pwm_start(soft.port.context, pins[i],
+                                             &(wpin_pwm_request){.hz = 100}, &achieved),
+                         WPIN_OK);
+        ck_assert(achieved.steps == 100 && achieved.jitter_us == 100 &&
+                  achieved.millihertz == 100000);
+    }
+    for (unsigned duty = 0; duty <= WPIN_DUTY_FULL; duty += 512) {
+        soft.port.pwm_duty(soft.port.context, 5, (uint16_t)duty);
+        soft.port.pwm_duty(soft.port.context, 6, (uint16_t)(WPIN_DUTY_FULL - duty));
+        int high[2] = {0, 0};
+        for (int t = 0; t < 300; t++) {
+            wpin_soft_pwm_tick(&soft);
+            for (int i = 0; i < 2; i++) {
+                high[i] += t >= 200 && r.level[pins[i]] == 1;
+            }
+        }
+        ck_assert_int_eq(high[0], (int)((duty * 100 + 8192) / 16384));
+        ck_assert_int_eq(high[1], (int)(((WPIN_DUTY_FULL - duty) * 100 + 8192) / 16384));
+    }
+    soft.port.write(soft.port.context, 5, WPIN_LOW); /* a level ends it */
+    for (int t = 0; t < 300; t++) {
+        wpin_soft_pwm_tick(&soft);
+        ck_assert_int_eq(r.level[5], 0);
+    }
+    ck_assert_int_eq(
+        soft.port.pwm_start(soft.port.context, 5, &(wpin_pwm_request){.hz = 501}, &achieved),
+        WPIN_REFUSED_FREQUENCY);
+    ck_assert_int_eq(soft.port.open(soft.port.context, 9, WPIN_LOW), WPIN_OK);
+    ck_assert_int_eq(
+        soft.port.pwm_start(soft.port.context, 9, &(wpin_pwm_request){.hz = 20000}, &achieved),
+        WPIN_OK);
+    ck_assert_int_eq(wpin_soft_pwm_init(&soft, &r.port, 9, pins, 2), WPIN_REFUSED_RANGE);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("stage");
     TCase *tests = tcase_create("stage");
@@ -274,6 +320,7 @@ int main(void) {
     tcase_add_test(tests, wrong_configurations_are_refused);
     tcase_add_test(tests, every_failing_port_call_is_refused);
     tcase_add_test(tests, wrong_requests_leave_the_stage_as_it_was);
+    tcase_add_test(tests, software_pwm_keeps_its_share);
     tcase_add_test(tests, every_status_has_its_words);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -132,6 +132,25 @@ START_TEST(angles_carry_their_remainder) {
 }
 END_TEST
 
+START_TEST(places_are_told_and_gone_to_in_degrees) {
+    static const int32_t places[] = {90000, -45000, 3600, 123456, 0, 359999, -720000, 1};
+    bench b = fresh();
+    open_bench(&b);
+    double seconds;
+    for (size_t i = 0; i < sizeof places / sizeof *places; i++) {
+        ck_assert_int_eq(wpin_stepper_turn_to(&b.stepper, places[i]), WPIN_OK);
+        run(&b, &seconds);
+        ck_assert_int_eq(b.stepper.position, (int32_t)((int64_t)places[i] * 200 / 360000));
+        ck_assert_int_le(abs(wpin_stepper_angle(&b.stepper) - places[i]), 1800);
+    }
+    /* the rest of a place that is no whole step counts in the next turn */
+    ck_assert_int_eq(wpin_stepper_turn_to(&b.stepper, 900), WPIN_OK);
+    ck_assert_int_eq(wpin_stepper_turn(&b.stepper, 900), WPIN_OK);
+    ck_assert_int_eq(b.stepper.target, 1);
+    ck_assert_int_eq(wpin_stepper_turn_to(&b.stepper, 1800000001), WPIN_REFUSED_RANGE);
+}
+END_TEST
+
 START_TEST(stop_changed_targets_and_release) {
     bench b = fresh();
     b.config.release = true;
@@ -200,6 +219,7 @@ int main(void) {
     tcase_add_test(tests, moves_arrive_and_the_position_is_known);
     tcase_add_test(tests, a_long_move_takes_the_time_of_its_ramp);
     tcase_add_test(tests, angles_carry_their_remainder);
+    tcase_add_test(tests, places_are_told_and_gone_to_in_degrees);
     tcase_add_test(tests, stop_changed_targets_and_release);
     tcase_add_test(tests, wrong_settings_are_refused);
     suite_add_tcase(suite, tests);

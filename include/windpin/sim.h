@@ -240,6 +240,7 @@ typedef struct wpin_sim_event {
     double at;      /**< When, s since the start. */
     char part[64];  /**< Which part. */
     char what[160]; /**< What happened, in words. */
+    unsigned more;  /**< How often the same happened again later. */
 } wpin_sim_event;
 
 /** Called for every change of an opened pin, in the order of time; at first once for each pin

@@ -110,7 +110,10 @@ static void tell_report(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         bool turns = rig->loads[i].what == WPIN_RIG_MOTOR || rig->loads[i].what == WPIN_RIG_STEPPER;
         printf("%s: at most %.2f A", rig->loads[i].name, report->amps_peak[i]);
-        printf(turns ? " and %.0f rpm\n" : "\n", report->rpm_peak[i]);
+        if (turns) {
+            printf(" and %.0f rpm", report->rpm_peak[i]);
+        }
+        printf("\n");
     }
     printf("All loads together: at most %.2f A at the same time\n", report->total_amps_peak);
     for (size_t i = 0; i < report->burn_count; i++) {

@@ -146,8 +146,12 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
                wpin_status_text(f->cause), wpin_status_remedy(f->cause));
     }
     for (size_t i = 0; i < report->event_count; i++) {
-        printf("%sAt %.3f s%s: %s %s\n", paint(WPIN_VERDICT_NOTE), report->events[i].at, plain(),
-               report->events[i].part, report->events[i].what);
+        const wpin_sim_event *e = &report->events[i];
+        printf("%sAt %.3f s%s: %s %s", paint(WPIN_VERDICT_NOTE), e->at, plain(), e->part, e->what);
+        if (e->more > 0) {
+            printf(" (and %u time%s more)", e->more, e->more == 1 ? "" : "s");
+        }
+        printf("\n");
     }
     if (report->burn_count == 0) {
         printf("Burnt: nothing.\n");

@@ -60,8 +60,8 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     }
     for (size_t i = 0; i < report->event_count; i++) {
         const wpin_sim_event *e = &report->events[i];
-        json_array_append_new(
-            events, json_pack("{s:s, s:s, s:f}", "part", e->part, "what", e->what, "at_s", e->at));
+        json_array_append_new(events, json_pack("{s:s, s:s, s:f, s:i}", "part", e->part, "what",
+                                                e->what, "at_s", e->at, "more", (int)e->more));
     }
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, report, i));

@@ -37,7 +37,7 @@ void wpin_run_note(wpin_run *run, const char *part, const char *what, ...) {
     }
     run->notes = all;
     wpin_sim_event *mine = &all[run->note_count++];
-    mine->at = (double)wpin_sim_time(run->sim) * PS;
+    *mine = (wpin_sim_event){.at = (double)wpin_sim_time(run->sim) * PS};
     snprintf(mine->part, sizeof mine->part, "%s", part);
     va_list words;
     va_start(words, what);

@@ -53,6 +53,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
     if (result->load >= 0) {
         const wpin_sim_reading *last = &run->last[result->load];
         result->duty = fraction(wpin_motor_duty(&run->motors[result->load]));
+        result->duty_peak = fmax(result->duty_peak, fabs(result->duty));
         result->volts = run->volts[result->load].value;
         result->rpm = last->rpm;
         result->effect = last->effect;

@@ -54,8 +54,10 @@ static void judge_place(const wpin_run *run, wpin_step_result *step) {
     double a_turn = run->rig->loads[step->load].stepper.steps_a_turn;
     double lost = (step->degrees_asked - step->degrees) / 360 * a_turn;
     bool turns = step->op == WPIN_OP_TURN || step->op == WPIN_OP_TURN_TO;
-    if (fabs(lost) < 2) {
-        wpin_rule(step, WPIN_VERDICT_OK, turns ? "ok, at %.1f deg" : "ok", step->degrees_asked);
+    if (fabs(lost) < 2 && turns) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, at %.1f deg", step->degrees_asked);
+    } else if (fabs(lost) < 2) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
     } else if (step->rpm_peak > 0 || !wpin_judge_path(run, step, "not moving")) {
         wpin_rule(
             step, WPIN_VERDICT_BAD,

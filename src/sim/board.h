@@ -118,6 +118,7 @@ struct wpin_sim {
     wpin_sim_burn *burns;
     size_t burn_count;
     wpin_sim_event *events;
+    const char **event_kinds; /* which sentence each of them is */
     size_t event_count;
     wpin_sim_pin_watcher *watcher;
     void *watcher_context;

@@ -40,6 +40,7 @@ void wpin_sim_free(wpin_sim *sim) {
     free(sim->bridges);
     free(sim->burns);
     free(sim->events);
+    free(sim->event_kinds);
     free(sim);
 }
 
@@ -407,14 +408,31 @@ const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count) {
     return sim->events;
 }
 
+/* The same sentence about the same part was said before: it happened once more. */
+static bool said_before(wpin_sim *sim, const char *part, const char *what) {
+    for (size_t i = 0; i < sim->event_count; i++) {
+        if (sim->event_kinds[i] == what && strcmp(sim->events[i].part, part) == 0) {
+            sim->events[i].more++;
+            return true;
+        }
+    }
+    return false;
+}
+
 void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...) {
-    wpin_sim_event *all = grown(sim->events, sim->event_count, sizeof *all);
-    if (all == NULL) {
+    if (said_before(sim, part, what)) {
         return;
     }
-    sim->events = all;
+    wpin_sim_event *all = grown(sim->events, sim->event_count, sizeof *all);
+    sim->events = all != NULL ? all : sim->events;
+    const char **kinds = grown(sim->event_kinds, sim->event_count, sizeof(const char *));
+    sim->event_kinds = kinds != NULL ? kinds : sim->event_kinds;
+    if (all == NULL || kinds == NULL) {
+        return;
+    }
+    kinds[sim->event_count] = what;
     wpin_sim_event *mine = &all[sim->event_count++];
-    mine->at = (double)at * 1e-12;
+    *mine = (wpin_sim_event){.at = (double)at * 1e-12};
     keep_name(mine->part, sizeof mine->part, part, "");
     va_list words;
     va_start(words, what);

@@ -1,0 +1,470 @@
+/* What hangs on the stages besides plain motors, and what feeds them: run through rig and plan,
+ * each thing seen to work and seen to fail for its own reason. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/rehearsal.h>
+
+typedef struct bench {
+    const char *controller, *supplies, *inputs, *loads;
+} bench;
+
+/* A motor on a chip with direction, PWM and brake; more of its keys may follow. */
+#define MOTOR(name, supply, direction, brake, pwm)                                                 \
+    "  " name ":\n    supply: " supply "\n    stage: {kind: direction-pwm-brake, pwm: 20kHz,"      \
+    " pins: {direction: " #direction ", brake: " #brake ", pwm: " #pwm "}}\n"                      \
+    "    driver: {on-resistance: 0.1ohm, current-limit: 30A, voltage-limit: 40V}\n"                \
+    "    ramp: {up: 200ms, down: 200ms}\n    rest: 500ms\n"                                        \
+    "    motor: {resistance: 1ohm, inductance: 1mH, constant: 20mNm/A, inertia: 200gcm2,"          \
+    " static-friction: 5mNm, dry-friction: 5mNm"
+#define SWITCH(name, pin, pwm)                                                                     \
+    "  " name ":\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: " #pin "}, "   \
+    "pwm: " #pwm "}\n    driver: {on-resistance: 10mohm, current-limit: 50A, voltage-limit: 40V}"  \
+    "\n    ramp: {up: 10ms, down: 10ms}\n"
+#define TWELVE "  main: {voltage: 12V, resistance: 20mohm, switch: on}\n"
+
+static wpin_rig *rig;
+static wpin_plan *plan;
+
+/* Runs a plan on a bench; the report, to be freed. */
+static wpin_report *rehearse(const bench *b, const char *steps, const char *fault) {
+    char text[6000];
+    wpin_messages m = {0};
+    snprintf(text, sizeof text, "rig: bench\n%s%s%ssupplies:\n%s%s%sloads:\n%s",
+             b->controller != NULL ? "controller: {" : "",
+             b->controller != NULL ? b->controller : "", b->controller != NULL ? "}\n" : "",
+             b->supplies != NULL ? b->supplies : TWELVE, b->inputs != NULL ? "inputs:\n" : "",
+             b->inputs != NULL ? b->inputs : "", b->loads);
+    rig = wpin_rig_read(write_file("loads.yaml", text), &m);
+    ck_assert_msg(rig != NULL, "%u: %s\n%s", m.count ? m.items[0].line : 0,
+                  m.count ? m.items[0].text : "", text);
+    plan = wpin_plan_read(write_file("loads.plan", steps), rig, &m);
+    ck_assert_msg(plan != NULL, "%u: %s", m.count ? m.items[0].line : 0,
+                  m.count ? m.items[0].text : "");
+    wpin_injection injection;
+    char why[300];
+    ck_assert_msg(fault == NULL || wpin_injection_read(rig, fault, &injection, why, sizeof why),
+                  "%s", fault);
+    wpin_rehearsal_options options = {.faults = &injection, .fault_count = fault != NULL};
+    wpin_status refused;
+    wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    ck_assert_msg(report != NULL, "%s", why);
+    wpin_messages_free(&m);
+    return report;
+}
+
+static void done(wpin_report *report) {
+    wpin_report_free(report);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+}
+
+/* The last step of a line. */
+static const wpin_step_result *step_at(const wpin_report *report, unsigned line) {
+    const wpin_step_result *found = NULL;
+    for (size_t i = 0; i < report->step_count; i++) {
+        found = report->steps[i].line == line ? &report->steps[i] : found;
+    }
+    ck_assert_ptr_nonnull(found);
+    return found;
+}
+
+/* Everything the report says in words. */
+static const char *words_of(const wpin_report *report) {
+    static char all[8000];
+    all[0] = '\0';
+    for (size_t i = 0; i < report->step_count; i++) {
+        strcat(strcat(all, report->steps[i].words), "\n");
+    }
+    for (size_t i = 0; i < report->event_count; i++) {
+        strcat(strcat(strcat(all, report->events[i].part), " "), report->events[i].what);
+        strcat(all, "\n");
+    }
+    for (size_t i = 0; i < report->burn_count; i++) {
+        strcat(strcat(strcat(all, report->burns[i].part), " "), report->burns[i].reason);
+        strcat(all, "\n");
+    }
+    strcat(all, wpin_status_name(report->result));
+    for (size_t i = 0; i < report->fault_count; i++) {
+        strcat(strcat(all, "\n"), wpin_status_name(report->faults[i].cause));
+    }
+    return all;
+}
+
+/* One way of going well or wrong: what the report must say, and whether it is bad. */
+typedef struct story {
+    const char *name;
+    bench bench;
+    const char *plan, *fault, *says;
+    bool bad;
+} story;
+
+#define STEPPER(rates)                                                                             \
+    "  table:\n    supply: main\n    stage: {kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: " \
+    "4}}\n    driver: {on-resistance: 0.3ohm, current-limit: 3A, voltage-limit: 40V}\n"            \
+    "    stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, holding-torque: " \
+    "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \
+    "}}\n"
+#define GENTLE "start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2"
+#define SOLENOID(more)                                                                             \
+    SWITCH("latch", 5, 1kHz)                                                                       \
+    "    solenoid: {resistance: 6ohm, inductance: 40mH, pull-in: 1.2A, drop-out: 0.3A, heat: "     \
+    "{resistance: 9K/W, time: 5s}}\n" more
+#define GATE(more)                                                                                 \
+    MOTOR("gate", "main", 1, 2, 3) ", gear: 100, travel: {low: 0deg, high: 90deg}}\n" more
+#define ENDS                                                                                       \
+    "  open: {pin: 8, limit-of: gate, from: 85deg}\n  shut: {pin: 9, limit-of: gate, to: 5deg, "   \
+    "at-limit: opens}\n"
+#define WITH_ENDS "    limits: {forward: open, reverse: shut}\n"
+#define PUMP      MOTOR("pump", "main", 1, 2, 3) "}\n"
+
+static const story stories[] = {
+    {"a stepper arrives",
+     {.loads = STEPPER(GENTLE)},
+     "table turn 90deg\ntable turn to 0deg\n",
+     NULL,
+     "ok, at 0.0 deg",
+     false},
+    {"a stepper told to race loses steps",
+     {.loads = STEPPER("start-rate: 1500steps/s, top-rate: 1500steps/s, ramp: 400steps/s2")},
+     "table turn 90deg\n",
+     NULL,
+     "lost 5",
+     true},
+    {"a held stepper is not moving",
+     {.loads = STEPPER(GENTLE)},
+     "table turn 90deg\n",
+     "main dead",
+     "not moving: no current flows",
+     true},
+    {"a solenoid is drawn in and held with less",
+     {.loads = SOLENOID("    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n")},
+     "latch on\nwait 1s\nlatch hold 1s\nlatch off\n",
+     NULL,
+     "ok, plunger in",
+     false},
+    {"without the kick it is not drawn in",
+     {.loads = SOLENOID("    on-duty: 35%\n")},
+     "latch on\nlatch hold 1s\nlatch off\n",
+     NULL,
+     "plunger not in: 0.6",
+     true},
+    {"held with all it burns",
+     {.loads = SOLENOID("")},
+     "latch on for 60s\n",
+     NULL,
+     "latch winding heat: 12",
+     true},
+    {"the longest time on saves it",
+     {.loads = SOLENOID("    most-on: 3s\n")},
+     "latch on for 60s\n",
+     NULL,
+     "WPIN_FAULT_ON_TIME",
+     true},
+    {"a lamp glows",
+     {.loads = SWITCH("lamp", 5, 1kHz) "    lamp: {rated: 12V, power: 21W}\n"},
+     "lamp ramp 100% in 1s\nlamp hold 1s\nlamp off\n",
+     NULL,
+     "ok, 99 % of its rated light",
+     false},
+    {"a lamp without power is dark",
+     {.loads = SWITCH("lamp", 5, 1kHz) "    lamp: {rated: 12V, power: 21W}\n"},
+     "lamp ramp 100% in 1s\nlamp off\n",
+     "lamp motor-wire-off",
+     "dark: no current flows",
+     true},
+    {"diodes light above their forward voltage",
+     {.loads = SWITCH("strip", 5, 1kHz) "    leds: {rated: 12V, power: 10W, forward: 9V}\n"},
+     "strip ramp 50% in 1s\nstrip hold 1s\nstrip off\n",
+     NULL,
+     "ok, 49 % of its rated light",
+     false},
+    {"a gate ends at its switches",
+     {.inputs = ENDS, .loads = GATE(WITH_ENDS)},
+     "gate run 50% for 5s\ngate run reverse 50% for 5s\n",
+     NULL,
+     "ok, stopped at limit switch 'shut'",
+     false},
+    {"what is at its limit stays",
+     {.inputs = ENDS, .loads = GATE(WITH_ENDS)},
+     "gate run reverse 50% for 5s\n",
+     NULL,
+     "limit switch 'shut' is reached already",
+     false},
+    {"without switches it runs into its end stop",
+     {.loads = GATE("")},
+     "gate run 50% for 5s\n",
+     NULL,
+     "into an end stop",
+     false},
+    {"a knob turned up at the start asks for nothing",
+     {.inputs = "  dial: {analog: 1, noise: 10mV, start: 3V}\n", .loads = PUMP},
+     "pump follow dial for 1s\n",
+     NULL,
+     "its input asked for nothing",
+     false},
+    {"a knob is followed",
+     {.inputs = "  dial: {analog: 1, noise: 10mV}\n", .loads = PUMP},
+     "parallel\ntrack\nwait 500ms\ndial turn 60%\nend\npump follow dial for 3s\nend\n",
+     NULL,
+     "ok, up to 59 %",
+     false},
+    {"a centred knob drives both ways",
+     {.inputs = "  dial: {analog: 1, noise: 10mV, centre: yes}\n", .loads = PUMP},
+     "parallel\ntrack\nwait 500ms\ndial turn 10%\nwait 1s\ndial turn 50%\nend\n"
+     "pump follow dial for 3s\nend\n",
+     NULL,
+     "ok, up to 79 %",
+     false},
+    {"a sensor's curve is followed",
+     {.inputs = "  warmth: {analog: 1, noise: 5mV, curve: [[1V, 0%], [2V, 40%], [3V, 80%]]}\n",
+      .loads = PUMP},
+     "parallel\ntrack\nwait 500ms\nwarmth set 2.5V\nend\npump follow warmth for 3s\nend\n",
+     NULL,
+     "ok, up to 59 %",
+     false},
+    {"a stuck button is told",
+     {.inputs = "  start: {pin: 7, stuck-after: 200ms}\n", .loads = PUMP},
+     "wait 100ms\nstart press\nwait 500ms\nstart release\n",
+     NULL,
+     "start has been held for 0.2 s: stuck",
+     false},
+    {"a floating gate drives at boot",
+     {.loads = SWITCH("lamp", 5, 1kHz) "    lamp: {rated: 12V, power: 21W}\n"},
+     "wait 100ms\n",
+     "lamp pin-floating gate",
+     "while the controller boots: a control line floats",
+     true},
+    {"a motor on the controller's rail resets it",
+     {.controller = "supply: logic, least-voltage: 4.5V",
+      .supplies = "  main: {voltage: 7.2V, resistance: 2ohm, switch: on}\n"
+                  "  logic: {from: main, voltage: 5V, headroom: 0.5V}\n",
+      .loads = PUMP},
+     "pump ramp 100%\npump hold 1s\npump stop\n",
+     NULL,
+     "controller was reset",
+     true},
+    {"on a supply of its own it is not",
+     {.controller = "supply: logic, least-voltage: 4.5V",
+      .supplies = TWELVE "  cell: {voltage: 9V, resistance: 1ohm, switch: on}\n"
+                         "  logic: {from: cell, voltage: 5V, headroom: 1V}\n",
+      .loads = PUMP},
+     "pump ramp 100%\npump hold 1s\npump stop\n",
+     NULL,
+     "WPIN_OK",
+     false},
+    {"a linear regulator overheats",
+     {.controller = "supply: logic",
+      .supplies =
+          TWELVE "  tall: {voltage: 24V, resistance: 50mohm, switch: on}\n"
+                 "  six: {from: tall, voltage: 6V, heat: {resistance: 60K/W, time: 200ms}}\n"
+                 "  logic: {from: main, voltage: 5V}\n",
+      .loads = MOTOR("pump", "six", 1, 2, 3) "}\n"},
+     "pump ramp 60%\npump hold 3s\npump stop\n",
+     NULL,
+     "six shuts itself down at 150 degC",
+     false},
+    {"a weak port gives way",
+     {.supplies = "  main: {voltage: 5V, resistance: 0.1ohm, limit: 500mA, at-limit: droops, "
+                  "switch: on}\n",
+      .loads = PUMP},
+     "pump ramp 100%\npump hold 1s\npump stop\n",
+     NULL,
+     "main is at its limit of 0.5 A",
+     false},
+    {"a boost converter starves on a weak port",
+     {.supplies = "  port: {voltage: 5V, resistance: 0.1ohm, limit: 500mA, at-limit: droops, "
+                  "switch: on}\n"
+                  "  main: {from: port, voltage: 12V, regulates: switching, least-input: 3.5V}\n",
+      .loads = PUMP},
+     "pump ramp 100%\npump hold 1s\npump stop\n",
+     NULL,
+     "main gives nothing: only",
+     false},
+    {"turning over too early is seen",
+     {.loads = MOTOR("pump", "main", 1, 2, 3) ", load: {inertia: 50kgcm2}}\n"},
+     "pump run 80% for 6s\npump ramp reverse 50%\npump stop\n",
+     NULL,
+     "driven while still turning the other way",
+     true},
+};
+
+START_TEST(each_thing_goes_well_or_wrong_for_its_own_reason) {
+    const story *s = &stories[_i];
+    wpin_report *report = rehearse(&s->bench, s->plan, s->fault);
+    const char *words = words_of(report);
+    ck_assert_msg(strstr(words, s->says) != NULL, "%s: \"%s\" is not in\n%s", s->name, s->says,
+                  words);
+    ck_assert_msg(report->bad == s->bad, "%s: %s\n%s", s->name, s->bad ? "not bad" : "bad", words);
+    done(report);
+}
+END_TEST
+
+/* Against figures worked out by hand. */
+START_TEST(a_cold_filament_draws_its_inrush) {
+    bench b = {.loads = SWITCH("lamp", 5, 1kHz) "    lamp: {rated: 12V, power: 24W, cold: 10%}\n"};
+    wpin_report *report = rehearse(&b, "lamp on\nlamp hold 2s\nlamp off\n", NULL);
+    /* hot 6 ohm, cold 0.6, switch 0.01, supply 0.02: 12 / 0.63 = 19.05 A; warm 12 / 6.03 = 1.99 A
+     */
+    ck_assert_double_eq_tol(report->amps_peak[0], 12 / 0.63, 0.2);
+    ck_assert_double_eq_tol(step_at(report, 2)->effect, 1, 0.02);
+    done(report);
+}
+END_TEST
+
+START_TEST(a_winding_heats_with_its_time_constant) {
+    bench b = {.loads = SWITCH(
+                   "latch", 5,
+                   1kHz) "    solenoid: {resistance: 6ohm, inductance: 40mH, pull-in: 1.2A, "
+                         "drop-out: 0.3A, heat: {resistance: 9K/W, time: 5s, limit: 250degC}}\n"};
+    wpin_report *report = rehearse(&b, "latch on for 5s\n", NULL);
+    double amps = 12 / 6.03, rise = amps * amps * 6 * 9 * (1 - exp(-1)); /* one time constant */
+    ck_assert_double_eq_tol(report->degrees_c[0], 25 + rise, rise * 0.01);
+    done(report);
+}
+END_TEST
+
+START_TEST(cells_run_down) {
+    bench b = {.supplies = "  main: {voltage: 12V, resistance: 0.1ohm, capacity: 10mAh, empty: 9V, "
+                           "switch: on}\n",
+               .loads =
+                   SWITCH("strip", 5, 1kHz) "    leds: {rated: 12V, power: 10W, forward: 1V}\n"};
+    wpin_report *report =
+        rehearse(&b, "strip on\nstrip hold 20s\nstrip hold 60s\nstrip off\n", NULL);
+    /* about 0.8 A out of 36 As: half empty after some 22 s, empty after 47, dark at last */
+    double volts = step_at(report, 2)->volts;
+    ck_assert_msg(volts > 10.2 && volts < 10.8, "%g V", volts);
+    ck_assert_double_eq_tol(step_at(report, 3)->effect, 0, 1e-3);
+    done(report);
+}
+END_TEST
+
+START_TEST(a_mirrored_twin_goes_the_machines_way) {
+    bench b = {.loads = MOTOR("left", "main", 1, 2, 3) "}\n" MOTOR("right", "main", 4, 5, 6) "}\n"};
+    char loads[3000];
+    snprintf(loads, sizeof loads, "%s", b.loads);
+    char *stage = strstr(strstr(loads, "right:"), "pwm: 20kHz");
+    memmove(stage + 15, stage, strlen(stage) + 1);
+    memcpy(stage, "reversed: yes, ", 15);
+    b.loads = loads;
+    wpin_report *report = rehearse(&b, "all ramp 50%\nall hold 500ms\nleft, right stop\n", NULL);
+    ck_assert_msg(!report->bad, "%s", words_of(report));
+    const wpin_step_result *a = &report->steps[2], *c = &report->steps[3];
+    ck_assert_int_ne(a->load, c->load);
+    ck_assert_double_gt(a->rpm, 100);
+    ck_assert_double_eq_tol(a->rpm, c->rpm, 0.1);
+    done(report);
+}
+END_TEST
+
+START_TEST(groups_may_be_staggered) {
+    bench b = {.loads = MOTOR("left", "main", 1, 2, 3) "}\n" MOTOR("right", "main", 4, 5, 6) "}\n"};
+    wpin_report *report = rehearse(&b, "left, right run 60% for 1s stagger 400ms\n", NULL);
+    ck_assert_uint_eq(report->step_count, 2);
+    ck_assert_str_eq(report->steps[0].text, "left run 60% for 1s");
+    ck_assert_double_eq_tol(report->steps[1].at - report->steps[0].at, 0.4, 2e-3);
+    done(report);
+}
+END_TEST
+
+/* Two drivers alike but for how they end: one burns, one looks after itself. */
+START_TEST(drivers_heat_and_protect_themselves) {
+    static const struct {
+        const char *driver, *says;
+        bool burns;
+    } rows[] = {
+        {"current-limit: 30A, heat: {resistance: 20K/W, time: 300ms}", "pump driver heat: 15",
+         true},
+        {"current-limit: 30A, protects-itself: yes, heat: {resistance: 20K/W, time: 300ms}",
+         "pump driver shuts itself down at 15", false},
+        {"current-limit: 5A, current-time: 1ms", "pump driver over-current", true},
+        {"current-limit: 5A, current-time: 1ms, protects-itself: yes",
+         "pump driver switches itself off and on again", false},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char loads[3000];
+        snprintf(loads, sizeof loads,
+                 "  pump:\n    supply: main\n    stage: {kind: direction-pwm-brake, pwm: 20kHz, "
+                 "pins: {direction: 1, brake: 2, pwm: 3}}\n    driver: {on-resistance: 0.1ohm, "
+                 "voltage-limit: 40V, %s}\n    ramp: {up: 50ms, down: 50ms}\n    rest: 0s\n"
+                 "    motor: {resistance: 1ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
+                 "200gcm2, static-friction: 5mNm, dry-friction: 5mNm}\n",
+                 rows[i].driver);
+        bench b = {.loads = loads};
+        wpin_report *report =
+            rehearse(&b, "pump ramp 100%\npump hold 2s\npump stop\n", "pump stalled");
+        ck_assert_msg(strstr(words_of(report), rows[i].says) != NULL, "\"%s\" is not in\n%s",
+                      rows[i].says, words_of(report));
+        ck_assert_int_eq(report->burn_count > 0, rows[i].burns);
+        done(report);
+    }
+}
+END_TEST
+
+/* A bare bridge that leaves no time between the sides burns; its own dead time saves it. */
+START_TEST(a_drivers_own_dead_time) {
+    static const char text[] =
+        "  pump:\n    supply: main\n    stage: {kind: own-table, pwm: 20kHz, pins: {enable: 3, a: "
+        "1, "
+        "b: 2}, table: {lines: [enable, a, b], driver: half-bridges, rows: {coast: [low, low, "
+        "low], forward: [high, duty, low], reverse: [high, low, duty]}}}\n"
+        "    driver: {on-resistance: 0.1ohm, current-limit: 30A, voltage-limit: 40V, interlock: "
+        "no%s}\n    ramp: {up: 50ms, down: 50ms}\n    rest: 0s\n"
+        "    motor: {resistance: 1ohm, inductance: 1mH, constant: 20mNm/A, inertia: 200gcm2, "
+        "static-friction: 5mNm, dry-friction: 5mNm}\n";
+    for (int own = 0; own < 2; own++) {
+        char loads[2000];
+        snprintf(loads, sizeof loads, text, own == 0 ? "" : ", dead-time: 2us");
+        bench b = {.loads = loads};
+        wpin_report *report = rehearse(&b, "pump ramp 50%\npump hold 500ms\npump stop\n", NULL);
+        ck_assert_msg((report->burn_count > 0) == (own == 0), "%d: %s", own, words_of(report));
+        done(report);
+    }
+}
+END_TEST
+
+START_TEST(software_pwm_says_what_it_can) {
+    bench b = {
+        .controller = "fast-tick: 50us",
+        .loads =
+            "  fan:\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: "
+            "5}, pwm: 400Hz, pwm-by: software}\n    driver: {on-resistance: 50mohm, "
+            "current-limit: 9A, voltage-limit: 30V}\n    rest: 0s\n    ramp: {up: 100ms, down: "
+            "100ms}\n    motor: {resistance: 8ohm, inductance: 6mH, constant: 25mNm/A, "
+            "inertia: 90gcm2}\n"};
+    wpin_report *report = rehearse(&b, "fan ramp 40%\nfan hold 2s\nfan stop\n", NULL);
+    ck_assert_uint_eq(report->pwm[0].steps, 50);
+    ck_assert_uint_eq(report->pwm[0].jitter_us, 50);
+    ck_assert_uint_eq(report->pwm[0].millihertz, 400000);
+    ck_assert_double_gt(step_at(report, 2)->rpm, 1000);
+    done(report);
+    char text[900];
+    snprintf(text, sizeof text, "rig: b\nsupplies:\n" TWELVE "loads:\n%s", b.loads);
+    memcpy(strstr(text, "400Hz"), "20kHz", 5);
+    wpin_messages m = {0};
+    ck_assert_ptr_null(wpin_rig_read(write_file("fast.yaml", text), &m));
+    ck_assert_msg(strstr(m.items[0].text, "it makes up to 1000 Hz (20 duty steps) only") != NULL,
+                  "%s", m.items[0].text);
+    wpin_messages_free(&m);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("loads");
+    TCase *tests = tcase_create("all");
+    tcase_set_timeout(tests, 60);
+    tcase_add_loop_test(tests, each_thing_goes_well_or_wrong_for_its_own_reason, 0,
+                        (int)(sizeof stories / sizeof *stories));
+    tcase_add_test(tests, a_cold_filament_draws_its_inrush);
+    tcase_add_test(tests, a_winding_heats_with_its_time_constant);
+    tcase_add_test(tests, cells_run_down);
+    tcase_add_test(tests, a_mirrored_twin_goes_the_machines_way);
+    tcase_add_test(tests, groups_may_be_staggered);
+    tcase_add_test(tests, drivers_heat_and_protect_themselves);
+    tcase_add_test(tests, a_drivers_own_dead_time);
+    tcase_add_test(tests, software_pwm_says_what_it_can);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
