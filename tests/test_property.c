@@ -38,6 +38,15 @@ static void put_action(writer *w, size_t load) {
     const wpin_rig_load *l = &w->rig->loads[load];
     bool takes = wpin_stage_kind_takes_duty(l->kind);
     uint32_t ms = 1 + pick(600);
+    if (l->what == WPIN_RIG_STEPPER) {
+        static const char *const ways[] = {"turn ", "turn reverse ", "turn to ", "turn to -"};
+        put(w, "%s %s%udeg\n", l->name, ways[pick(4)], 1 + pick(200));
+        return;
+    }
+    if (takes && pick(6) == 0) {
+        put(w, "dial turn %u%%\n%s follow dial for %ums\n", pick(101), l->name, ms);
+        return;
+    }
     switch (pick(7)) {
     case 0: put(w, "%s stop%s\n", l->name, takes && pick(2) ? " in 300ms" : ""); break;
     case 1: put(w, "%s rest %ums\n", l->name, ms); break;
@@ -125,6 +134,10 @@ START_TEST(sound_hardware_survives_any_plan) {
         const wpin_step_result *last = &report->steps[report->step_count - 1];
         ck_assert(last->done);
         ck_assert_double_eq(last->duty, 0);
+        for (size_t i = 0; i < report->step_count; i++) { /* no step lost, no turning over early */
+            ck_assert_msg(strstr(report->steps[i].words, "lost") == NULL, "%s\n%s",
+                          report->steps[i].words, w.text);
+        }
         wpin_report_free(report);
         wpin_plan_free(plan);
     }

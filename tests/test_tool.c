@@ -488,7 +488,7 @@ START_TEST(the_examples_run) {
                 {"both_ways", "reverse        duty  -50.0 %"},
                 {"fan_knob", "knob at 100 %  duty +100.0 %"},
                 {"button_run", "2 presses. Done."},
-                {"twins", "shafts: 114 rpm and -114 rpm"},
+                {"twins", "shafts: 130 rpm and -130 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
     for (size_t i = 0; i < 7; i++) {

@@ -54,7 +54,7 @@ static const char *state_name(char *to, size_t size, uint8_t state) {
     if (state < WPIN_STATE_SECTOR) {
         snprintf(to, size, "%s", states[state]);
     } else {
-        snprintf(to, size, "step %u", state - WPIN_STATE_SECTOR);
+        snprintf(to, size, "step %d", state - (int)WPIN_STATE_SECTOR);
     }
     return to;
 }

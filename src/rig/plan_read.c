@@ -519,7 +519,7 @@ static wpin_status no_switch(void *context, uint8_t number, bool on) {
 static void count_tracks(wpin_plan_reader *r) {
     wpin_track tracks[1];
     wpin_motor *motors[1] = {NULL};
-    wpin_stepper any, **steppers = calloc(r->rig->load_count, sizeof(wpin_stepper *));
+    wpin_stepper any = {0}, **steppers = calloc(r->rig->load_count, sizeof(wpin_stepper *));
     if (steppers == NULL) {
         r->full = true;
         return;
