@@ -66,5 +66,6 @@ int main(void) {
         }
     }
     wpin_sim_free(sim);
+    printf("%s\n", wpin_status_text(twins[0].fault.cause));
     return wpin_motor_busy(&twins[0]) || wpin_motor_busy(&twins[1]);
 }

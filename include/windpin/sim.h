@@ -126,6 +126,23 @@ typedef enum wpin_sim_off_phase {
     WPIN_SIM_OFF_SHORT /**< Both low sides on; the motor is shorted. */
 } wpin_sim_off_phase;
 
+/** A single transistor as a switch, driven by a pin. */
+typedef enum wpin_sim_transistor {
+    WPIN_SIM_TRANSISTOR_NONE, /**< A chip: its inputs see to that. */
+    WPIN_SIM_TRANSISTOR_NPN,  /**< Bipolar or Darlington, to ground. */
+    WPIN_SIM_TRANSISTOR_NFET, /**< Field-effect, to ground. */
+    WPIN_SIM_TRANSISTOR_PFET  /**< Field-effect, to the supply. */
+} wpin_sim_transistor;
+
+/** How a transistor is driven. Unused values are 0. */
+typedef struct wpin_sim_gate {
+    wpin_sim_transistor kind;
+    double base_ohms, base_volts, gain; /**< Bipolar: base resistor, V_BE, least current gain. */
+    double threshold, stated_at, limit; /**< Field-effect: threshold, gate voltage its on-resistance
+                                             is stated for, gate voltage it survives, V. */
+    bool shifter; /**< Of a p-channel one: the gate is pulled to the supply. */
+} wpin_sim_gate;
+
 /** A bridge chip with two legs. */
 typedef struct wpin_sim_bridge {
     const char *name; /**< For messages; copied. */
@@ -149,8 +166,18 @@ typedef struct wpin_sim_bridge {
     bool protects;              /**< Above its current limit it switches off for 10 ms instead of
                                      burning; above its heat limit until it is 20 K cooler. */
     wpin_sim_heat heat;         /**< Of the whole driver. */
-    double pulse_zero;          /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
-    double pulse_swing;         /**< Change of width it takes as full, s; 0: 0.5 ms. */
+    double input_high;          /**< Level its inputs need to read high, V; 0: half the logic. */
+    double least_volts;         /**< Below this on its supply it is off, V. */
+    double switch_time;    /**< Time a side takes to turn off, s: less dead time than this makes
+                                both sides conduct. */
+    double bootstrap_time; /**< Its high sides stay on for this long at most, s; 0: for ever. */
+    bool not_ready;        /**< A jumper or switch keeps it off. */
+    wpin_sim_gate gate;    /**< Of a single transistor. */
+    double coil_ohms;      /**< A relay whose coil hangs on the pin: its resistance, ohm... */
+    double coil_volts;     /**< ...and the volts that close it. 0: a transistor drives it. */
+    double motor_farads;   /**< Capacitor across the motor, F. */
+    double pulse_zero;     /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
+    double pulse_swing;    /**< Change of width it takes as full, s; 0: 0.5 ms. */
 } wpin_sim_bridge;
 
 /** A brushed motor with gear and load. Torques and inertia on the motor shaft unless said. */
@@ -280,6 +307,8 @@ int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bri
 bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
 /** Wires a pin to ground through a resistance (0 for a dead short). */
 bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms);
+/** Says which pins have no timer: PWM is refused on them. */
+bool wpin_sim_no_timer(wpin_sim *sim, wpin_pin pin);
 /** Wires two pins together. False if one is wired to a pin already. */
 bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
 /** Wires a bridge's current sense to an analogue input. */

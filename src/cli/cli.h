@@ -17,6 +17,9 @@ int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
 int cmd_tell(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
+int cmd_size(int argc, char **argv);
+/* The sheet that compares kinds of stage. */
+int cli_size_stage(const char *const *words, size_t count, bool json);
 
 typedef struct cli_run {
     const char *files[2]; /* rig, plan */

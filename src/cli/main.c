@@ -18,6 +18,7 @@ static const struct {
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
     {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
     {"tell", cmd_tell, "tell in words what a plan will do, how long and at which current"},
+    {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
     {"demo", cmd_demo, "run the honey pump that ships with Wind Pin"},
 };
 

@@ -204,77 +204,10 @@ static void release(wpin_run *run) {
     free(run->rounds);
 }
 
-static bool is_stepper(const wpin_run *run, size_t load) {
-    return run->rig->loads[load].what == WPIN_RIG_STEPPER;
-}
-
-/* Pins whose PWM is made in software go through a port of their own. */
-static void choose_port(wpin_run *run) {
-    wpin_pin pins[WPIN_SOFT_PINS];
-    uint8_t count = 0;
-    for (size_t i = 0; i < run->rig->load_count; i++) {
-        const wpin_rig_load *load = &run->rig->loads[i];
-        run->fast_used = run->fast_used || is_stepper(run, i) || load->limits.soft_pwm;
-        unsigned lines = load->limits.soft_pwm ? load->kind->table->line_count : 0;
-        for (unsigned l = 0; l < lines; l++) {
-            if (wpin_stage_kind_times_line(load->kind, l) && count < WPIN_SOFT_PINS) {
-                pins[count++] = load->pins[l];
-            }
-        }
-    }
-    uint16_t tick = (uint16_t)lround(run->rig->controller.soft_tick * 1e6);
-    run->soft_used =
-        count > 0 && wpin_soft_pwm_init(&run->soft, &run->port, tick, pins, count) == WPIN_OK;
-    run->motor_port = run->soft_used ? &run->soft.port : &run->port;
-}
-
-static wpin_status open_load(wpin_run *run, size_t i) {
-    wpin_bind_load(&run->bound[i], run->rig, &run->rig->loads[i]);
-    if (is_stepper(run, i)) {
-        run->stepper_list[i] = &run->steppers[i];
-        return wpin_stepper_init(&run->steppers[i], &run->bound[i].stepper, run->motor_port);
-    }
-    run->motor_list[i] = &run->motors[i];
-    wpin_status status = wpin_motor_init(&run->motors[i], &run->bound[i].motor, run->motor_port);
-    run->report->pwm[i] = run->motors[i].stage.pwm;
-    return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
-}
-
-/* Opens every load, and arms every motor. */
-static wpin_status open_loads(wpin_run *run, char *why, size_t size) {
-    for (size_t i = 0; i < run->rig->load_count; i++) {
-        const wpin_rig_load *load = &run->rig->loads[i];
-        wpin_status status = open_load(run, i);
-        if (status != WPIN_OK) {
-            snprintf(why, size, "load '%s' (line %u): %s %s", load->name, load->line,
-                     wpin_status_text(status), wpin_status_remedy(status));
-            return status;
-        }
-    }
-    return WPIN_OK;
-}
-
-/* While the controller boots its pins float; what moves then moves by itself. */
-static void boot(wpin_run *run) {
-    wpin_sim_advance(run->sim, llround(run->rig->controller.boot / PS));
-    for (size_t i = 0; i < run->rig->load_count; i++) {
-        wpin_sim_reading r = wpin_run_read(run->sim, run->rig, (int)i);
-        double amps = fmax(fabs(r.amps_min), fabs(r.amps_max));
-        if (amps > 10e-3) {
-            wpin_run_note(
-                run, run->rig->loads[i].name,
-                "is driven (%.2f A) while the controller boots: a control line floats; it "
-                "needs a pull resistor",
-                amps);
-            run->driven_at_boot = true;
-        }
-    }
-}
-
 /* Not rested yet; a motor that faulted does not come to it and is not waited for. */
 static bool some_rest(const wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (is_stepper(run, i)) {
+        if (wpin_run_is_stepper(run, i)) {
             continue;
         }
         wpin_phase phase = wpin_motor_phase(&run->motors[i]);
@@ -367,7 +300,7 @@ static void tick_fast(wpin_run *run) {
         wpin_soft_pwm_tick(&run->soft);
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (is_stepper(run, i)) {
+        if (wpin_run_is_stepper(run, i)) {
             wpin_stepper_tick(&run->steppers[i]);
         }
     }
@@ -420,71 +353,11 @@ static void run_plan(wpin_run *run, int64_t tick) {
 /* Leaves every stage in its safe state. */
 static void close_motors(wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (is_stepper(run, i)) {
+        if (wpin_run_is_stepper(run, i)) {
             wpin_stepper_release(&run->steppers[i]);
         } else {
             wpin_motor_disarm(&run->motors[i]);
         }
-    }
-}
-
-static int by_time(const void *a, const void *b) {
-    double left = ((const wpin_sim_event *)a)->at, right = ((const wpin_sim_event *)b)->at;
-    return (left > right) - (left < right);
-}
-
-/* What the board noted and what the run itself noted, in the order of time. */
-static void collect_events(wpin_run *run, double began) {
-    wpin_report *report = run->report;
-    size_t events;
-    const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
-    report->events = calloc(events + run->note_count + 1, sizeof *report->events);
-    if (report->events == NULL) {
-        return;
-    }
-    for (size_t i = 0; i < events; i++) {
-        report->events[report->event_count++] = all[i];
-    }
-    for (size_t i = 0; i < run->note_count; i++) {
-        report->events[report->event_count++] = run->notes[i];
-    }
-    for (size_t i = 0; i < report->event_count; i++) {
-        report->events[i].at -= began;
-    }
-    qsort(report->events, report->event_count, sizeof *report->events, by_time);
-}
-
-static void collect(wpin_run *run) {
-    wpin_report *report = run->report;
-    size_t count;
-    const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
-    report->burns = calloc(count + 1, sizeof *report->burns);
-    report->faults = calloc(run->rig->load_count + 1, sizeof *report->faults);
-    double began = (double)run->start * PS;
-    for (size_t i = 0; report->burns != NULL && i < count; i++) {
-        report->burns[i] = burns[i];
-        report->burns[i].at -= began;
-        report->burn_count = i + 1;
-    }
-    collect_events(run, began);
-    wpin_moment zero = run->port.now(run->sim) - (wpin_moment)llround(wpin_run_time(run) * 1e6);
-    for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
-        const wpin_fault *fault = &run->motors[i].fault;
-        if (fault->cause != WPIN_OK) {
-            report->faults[report->fault_count++] =
-                (wpin_fault_result){(int)i, fault->cause, (wpin_moment)(fault->at - zero) * 1e-6};
-        }
-    }
-    for (size_t i = 0; i < run->rig->load_count; i++) {
-        report->operations[i] = run->motors[i].operations;
-        report->last_way[i] = run->motors[i].last_way;
-    }
-    report->seconds = wpin_run_time(run);
-    report->result = run->sequence.result;
-    report->bad =
-        count != 0 || run->driven_at_boot || report->fault_count != 0 || report->result != WPIN_OK;
-    for (size_t i = 0; i < report->step_count; i++) {
-        report->bad = report->bad || report->steps[i].verdict == WPIN_VERDICT_BAD;
     }
 }
 
@@ -494,9 +367,9 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
         wpin_sim_switch(run->sim, (int)i, true);
     }
     inject_all(run);
-    boot(run);
-    choose_port(run);
-    wpin_status status = open_loads(run, why, size);
+    wpin_run_boot(run);
+    wpin_run_choose_port(run);
+    wpin_status status = wpin_run_open_loads(run, why, size);
     if (status != WPIN_OK) {
         return status;
     }
@@ -514,7 +387,7 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
     run_plan(run, tick);
     wpin_run_cut_steps(run);
     close_motors(run);
-    collect(run);
+    wpin_run_collect(run);
     return WPIN_OK;
 }
 

@@ -59,6 +59,17 @@ typedef struct wpin_run {
     bool out_of_memory;
 } wpin_run;
 
+static inline bool wpin_run_is_stepper(const wpin_run *run, size_t load) {
+    return run->rig->loads[load].what == WPIN_RIG_STEPPER;
+}
+
+/* Lets the controller boot; chooses the port; opens every load, with the place in words when one is
+ * refused. */
+void wpin_run_boot(wpin_run *run);
+void wpin_run_choose_port(wpin_run *run);
+wpin_status wpin_run_open_loads(wpin_run *run, char *why, size_t size);
+/* Puts what burnt, happened and faulted into the report. */
+void wpin_run_collect(wpin_run *run);
 /* Sets the core's side of the inputs up, reads them all once, and answers about one. */
 void wpin_run_open_inputs(wpin_run *run);
 void wpin_run_update_inputs(wpin_run *run);

@@ -36,6 +36,13 @@ void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds);
 /* Says that a word is unknown, the nearest known one, and all of them. */
 void wpin_plan_say_unknown(wpin_plan_reader *r, unsigned column, const char *what, const char *text,
                            const char *const *known, size_t count);
+/* Reads what stands behind "wait", "fault" and "mend", and behind the name of an input. */
+void wpin_plan_read_wait(wpin_plan_reader *r);
+void wpin_plan_read_fault(wpin_plan_reader *r);
+void wpin_plan_read_mend(wpin_plan_reader *r);
+void wpin_plan_read_hand(wpin_plan_reader *r, size_t input);
+/* Reads a line for several loads; false (and nothing taken) if it is for one. */
+bool wpin_plan_read_group(wpin_plan_reader *r);
 /* Reads what stands behind the name of a load. */
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load);
 

@@ -1,4 +1,4 @@
-/* The plan language: supplies, waits, blocks, and the file as a whole. */
+/* The plan language: supplies, blocks, and the file as a whole. */
 #define _GNU_SOURCE
 #include "plan_parts.h"
 #include <errno.h>
@@ -9,7 +9,7 @@
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
-/* ---- supplies, waits, hands, blocks ---- */
+/* ---- supplies and blocks ---- */
 
 static void read_supply(wpin_plan_reader *r, size_t supply) {
     bool on = wpin_words_take(&r->line, "on");
@@ -23,214 +23,6 @@ static void read_supply(wpin_plan_reader *r, size_t supply) {
         wpin_plan_add_action(
             r, (wpin_step){.op = WPIN_OP_SWITCH, .motor = (uint8_t)supply, .value = on}, 0);
     }
-}
-
-/* at most TIME, to the end of the line. */
-static bool take_at_most(wpin_plan_reader *r, double *seconds) {
-    if (!wpin_words_take(&r->line, "at") || !wpin_words_take(&r->line, "most")) {
-        wpin_words_say(&r->line, wpin_words_column(&r->line),
-                       "no wait without an end: expected 'at most' and a time, e.g. 'at most 5s'");
-        return false;
-    }
-    return wpin_words_take_time(&r->line, WPIN_HOLD_MAX, seconds) && wpin_words_no_more(&r->line);
-}
-
-static void add_until(wpin_plan_reader *r, size_t number, wpin_event event, double amps) {
-    double seconds;
-    if (take_at_most(r, &seconds)) {
-        wpin_plan_add_action(r,
-                             (wpin_step){.op = WPIN_OP_UNTIL,
-                                         .motor = (uint8_t)number,
-                                         .value = (int16_t)event,
-                                         .ramp_us = (uint32_t)llround(amps * 1e3),
-                                         .time_ms = wpin_to_ms(seconds)},
-                             seconds);
-    }
-}
-
-static void until_current(wpin_plan_reader *r, size_t load, wpin_event event) {
-    double amps;
-    const wpin_rig_load *l = &r->rig->loads[load];
-    if (l->limits.trip_input < 0) {
-        wpin_words_say(&r->line, wpin_words_column(&r->line),
-                       "the current of '%s' is not sensed; give it a current-trip in the rig",
-                       l->name);
-    } else if (wpin_words_take_quantity(&r->line, WPIN_CURRENT, "a current, e.g. 2A", &amps)) {
-        add_until(r, load, event, amps);
-    }
-}
-
-/* LOAD resting|steady|above CURRENT|below CURRENT, or INPUT pressed|released; at most TIME. */
-static void read_until(wpin_plan_reader *r) {
-    static const char *const events[] = {"resting", "steady", "above", "below"};
-    static const char *const states[] = {"pressed", "released", "reached", "clear"};
-    const wpin_word *w = wpin_words_peek(&r->line);
-    int load = w == NULL ? -1 : wpin_rig_find_load(r->rig, w->text);
-    int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
-    if (load < 0 && input < 0) {
-        wpin_words_say(&r->line, wpin_words_column(&r->line),
-                       "wait until what? expected a load or an input of the rig");
-        return;
-    }
-    const char *const *known = load >= 0 ? events : states;
-    bool stepper = load >= 0 && r->rig->loads[load].what == WPIN_RIG_STEPPER;
-    bool limit = load < 0 && r->rig->inputs[input].kind == WPIN_RIG_LIMIT;
-    if (load < 0 && r->rig->inputs[input].kind > WPIN_RIG_LIMIT) {
-        wpin_words_say(&r->line, w->column,
-                       "'%s' is a knob or sensor; a wait needs a button, a "
-                       "limit switch or a load",
-                       w->text);
-        return;
-    }
-    known = limit ? states + 2 : known;
-    int count = load < 0 ? 2 : (stepper ? 1 : 4), found = 0;
-    r->line.at++;
-    unsigned column = wpin_words_column(&r->line);
-    const wpin_word *event = wpin_words_peek(&r->line);
-    while (found < count && !wpin_words_take(&r->line, known[found])) {
-        found++;
-    }
-    if (found == count) {
-        wpin_plan_say_unknown(r, column, "event", event != NULL ? event->text : "", known,
-                              (size_t)count);
-    } else if (input >= 0) {
-        add_until(r, (size_t)input, found == 0 ? WPIN_EVENT_INPUT_ON : WPIN_EVENT_INPUT_OFF, 0);
-    } else if (found >= 2) {
-        until_current(r, (size_t)load, (wpin_event)found);
-    } else {
-        add_until(r, (size_t)load, (wpin_event)found, 0);
-    }
-}
-
-static void read_wait(wpin_plan_reader *r) {
-    double seconds;
-    if (wpin_words_take(&r->line, "until")) {
-        read_until(r);
-    } else if (wpin_words_take_time(&r->line, WPIN_HOLD_MAX, &seconds) &&
-               wpin_words_no_more(&r->line)) {
-        wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_WAIT, .time_ms = wpin_to_ms(seconds)},
-                             seconds);
-    }
-}
-
-/* What the simulated hand does: BUTTON press|release, KNOB turn SHARE, SENSOR set VOLTS. */
-static void add_set(wpin_plan_reader *r, size_t input, double volts) {
-    if (wpin_words_no_more(&r->line)) {
-        wpin_plan_add_action(r,
-                             (wpin_step){.op = WPIN_OP_SET,
-                                         .motor = (uint8_t)input,
-                                         .value = (int16_t)lround(volts * 1e3)},
-                             0);
-    }
-}
-
-static void read_knob(wpin_plan_reader *r, size_t input) {
-    double share;
-    if (!wpin_words_take(&r->line, "turn")) {
-        wpin_words_say(
-            &r->line, wpin_words_column(&r->line),
-            "'%s' is a knob; expected 'turn' and a share of its way, e.g. '%s turn 60%%' "
-            "(the simulated hand)",
-            r->rig->inputs[input].name, r->rig->inputs[input].name);
-        return;
-    }
-    unsigned column = wpin_words_column(&r->line);
-    if (!wpin_words_take_quantity(&r->line, WPIN_SHARE, "a share of its way, e.g. 60%", &share)) {
-        return;
-    }
-    if (share < 0 || share > 1) {
-        wpin_words_say(&r->line, column, "%.4g %% is out of range; expected 0 to 100 %%",
-                       share * 100);
-        return;
-    }
-    add_set(r, input, share * r->rig->controller.logic_volts);
-}
-
-static void read_sensor(wpin_plan_reader *r, size_t input) {
-    double volts;
-    if (!wpin_words_take(&r->line, "set")) {
-        wpin_words_say(
-            &r->line, wpin_words_column(&r->line),
-            "'%s' is a sensor; expected 'set' and a voltage, e.g. '%s set 1.2V' (what it "
-            "gives in the rehearsal)",
-            r->rig->inputs[input].name, r->rig->inputs[input].name);
-        return;
-    }
-    unsigned column = wpin_words_column(&r->line);
-    if (!wpin_words_take_quantity(&r->line, WPIN_VOLTAGE, "a voltage, e.g. 1.2V", &volts)) {
-        return;
-    }
-    if (volts < 0 || volts > r->rig->controller.logic_volts) {
-        wpin_words_say(&r->line, column, "%.4g V is out of range; expected 0 to %.3g V", volts,
-                       r->rig->controller.logic_volts);
-        return;
-    }
-    add_set(r, input, volts);
-}
-
-static void read_button(wpin_plan_reader *r, size_t input) {
-    bool press = wpin_words_take(&r->line, "press");
-    if (!press && !wpin_words_take(&r->line, "release")) {
-        wpin_words_say(&r->line, wpin_words_column(&r->line),
-                       "'%s' is a button; expected 'press' or 'release' (the simulated hand)",
-                       r->rig->inputs[input].name);
-        return;
-    }
-    if (wpin_words_no_more(&r->line)) {
-        wpin_plan_add_action(r,
-                             (wpin_step){.op = WPIN_OP_SWITCH,
-                                         .motor = (uint8_t)(r->rig->supply_count + input),
-                                         .value = press},
-                             0);
-    }
-}
-
-static void read_hand(wpin_plan_reader *r, size_t input) {
-    switch (r->rig->inputs[input].kind) {
-    case WPIN_RIG_KNOB: read_knob(r, input); break;
-    case WPIN_RIG_SENSOR: read_sensor(r, input); break;
-    case WPIN_RIG_LIMIT:
-        wpin_words_say(&r->line, r->line.words[0].column,
-                       "'%s' is a limit switch; the load moves it, no hand",
-                       r->rig->inputs[input].name);
-        break;
-    default: read_button(r, input); break;
-    }
-}
-
-/* fault NAME WHAT puts a fault into the simulated board, mend NAME WHAT takes it out. */
-static void read_injection(wpin_plan_reader *r, bool on) {
-    char text[200] = "", why[400];
-    unsigned column = wpin_words_column(&r->line);
-    wpin_plan *plan = r->plan;
-    for (const wpin_word *w; (w = wpin_words_peek(&r->line)) != NULL; r->line.at++) {
-        size_t used = strlen(text);
-        snprintf(text + used, sizeof text - used, "%s%s", used == 0 ? "" : " ", w->text);
-    }
-    wpin_injection one;
-    if (!wpin_injection_read(r->rig, text, &one, why, sizeof why)) {
-        wpin_words_say(&r->line, column, "%s", why);
-        return;
-    }
-    wpin_injection *all = realloc(plan->faults, (plan->fault_count + 1) * sizeof *all);
-    size_t number = r->rig->supply_count + r->rig->input_count + plan->fault_count;
-    if (all == NULL || number > 250) {
-        plan->faults = all != NULL ? all : plan->faults;
-        wpin_words_say(&r->line, 1, "too many faults in one plan");
-        return;
-    }
-    plan->faults = all;
-    all[plan->fault_count++] = one;
-    wpin_plan_add_action(
-        r, (wpin_step){.op = WPIN_OP_SWITCH, .motor = (uint8_t)number, .value = on}, 0);
-}
-
-static void read_fault(wpin_plan_reader *r) {
-    read_injection(r, true);
-}
-
-static void read_mend(wpin_plan_reader *r) {
-    read_injection(r, false);
 }
 
 static bool open_block(wpin_plan_reader *r, wpin_block_kind kind) {
@@ -310,8 +102,12 @@ static void read_end(wpin_plan_reader *r) {
 static const struct {
     const char *word;
     void (*read)(wpin_plan_reader *r);
-} blocks[] = {{"wait", read_wait},     {"fault", read_fault},       {"mend", read_mend},
-              {"repeat", read_repeat}, {"parallel", read_parallel}, {"track", read_track},
+} blocks[] = {{"wait", wpin_plan_read_wait},
+              {"fault", wpin_plan_read_fault},
+              {"mend", wpin_plan_read_mend},
+              {"repeat", read_repeat},
+              {"parallel", read_parallel},
+              {"track", read_track},
               {"end", read_end}};
 
 static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
@@ -338,106 +134,6 @@ static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
     free(known);
 }
 
-/* ---- groups ---- */
-
-/* The loads named before the verb: "pump, fan" or "all"; how many words that took, 0 for no group.
- */
-static size_t take_group(wpin_plan_reader *r, bool *chosen) {
-    size_t words = 0, loads = r->rig->load_count;
-    if (strcasecmp(r->line.words[0].text, "all") == 0) {
-        for (size_t i = 0; i < loads; i++) {
-            chosen[i] = true;
-        }
-        return 1;
-    }
-    for (bool more = true; more && words < r->line.count; words++) {
-        char name[sizeof r->line.words[0].text];
-        snprintf(name, sizeof name, "%s", r->line.words[words].text);
-        size_t length = strlen(name);
-        more = length > 0 && name[length - 1] == ',';
-        if (words == 0 && !more) {
-            return 0;
-        }
-        name[more ? length - 1 : length] = '\0';
-        int load = wpin_rig_find_load(r->rig, name);
-        if (load < 0) {
-            wpin_words_say(&r->line, r->line.words[words].column,
-                           "'%s' is no load of the rig; a group is written 'NAME, NAME action'",
-                           name);
-            continue;
-        }
-        chosen[load] = true;
-    }
-    return words;
-}
-
-/* stagger TIME at the end of the line, taken off it. */
-static double take_stagger(wpin_plan_reader *r) {
-    double seconds = 0;
-    for (size_t i = 0; i < r->line.count; i++) {
-        if (strcasecmp(r->line.words[i].text, "stagger") == 0) {
-            r->line.at = i + 1;
-            if (wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) {
-                wpin_words_no_more(&r->line);
-            }
-            r->line.count = i;
-            r->line.end = r->line.words[i].column;
-        }
-    }
-    return seconds;
-}
-
-/* One load of a group: a track with its line as if it stood alone. */
-static void read_member(wpin_plan_reader *r, size_t load, size_t words, double late) {
-    wpin_words whole = r->line;
-    snprintf(r->line.words[0].text, sizeof r->line.words[0].text, "%s", r->rig->loads[load].name);
-    for (size_t i = words; i < whole.count; i++) {
-        r->line.words[1 + i - words] = whole.words[i];
-    }
-    r->line.count = 1 + whole.count - words;
-    r->line.at = 1;
-    wpin_flow_top(&r->flow)->track++;
-    if (wpin_flow_open(&r->flow, WPIN_BLOCK_TRACK, r->line.number)) {
-        size_t fork = r->plan->step_count;
-        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_FORK}, false);
-        if (late > 0) {
-            wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_WAIT, .time_ms = wpin_to_ms(late)},
-                               false);
-            wpin_flow_pass(&r->flow, late);
-        }
-        wpin_plan_read_verb(r, load);
-        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_LEAVE}, false);
-        if (fork < r->plan->step_count) {
-            r->plan->steps[fork].value = (int16_t)r->plan->step_count;
-        }
-        wpin_flow_close(&r->flow);
-    }
-    whole.messages = r->line.messages;
-    r->line = whole;
-}
-
-/* NAME, NAME ... action [stagger TIME]: the same for each, together. */
-static bool read_group(wpin_plan_reader *r) {
-    bool *chosen = calloc(r->rig->load_count, sizeof *chosen);
-    size_t words = chosen == NULL ? 0 : take_group(r, chosen);
-    double stagger = words == 0 ? 0 : take_stagger(r), late = 0;
-    bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
-    if (words != 0 && in_parallel) {
-        wpin_words_say(&r->line, 1, "a group inside 'parallel' needs a 'track' around it");
-    } else if (words != 0 && wpin_flow_open(&r->flow, WPIN_BLOCK_PARALLEL, r->line.number)) {
-        for (size_t i = 0; i < r->rig->load_count; i++) {
-            if (chosen[i]) {
-                read_member(r, i, words, late);
-                late += stagger;
-            }
-        }
-        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_JOIN}, false);
-        wpin_flow_close(&r->flow);
-    }
-    free(chosen);
-    return words != 0;
-}
-
 static void read_line(wpin_plan_reader *r) {
     const wpin_word *w = wpin_words_peek(&r->line);
     if (w == NULL) {
@@ -449,7 +145,7 @@ static void read_line(wpin_plan_reader *r) {
             return;
         }
     }
-    if (read_group(r)) {
+    if (wpin_plan_read_group(r)) {
         return;
     }
     if (wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL) {
@@ -459,7 +155,7 @@ static void read_line(wpin_plan_reader *r) {
     int input = wpin_rig_find_input(r->rig, w->text);
     r->line.at++;
     if (input >= 0) {
-        read_hand(r, (size_t)input);
+        wpin_plan_read_hand(r, (size_t)input);
     } else if (load >= 0) {
         wpin_plan_read_verb(r, (size_t)load);
     } else if (supply >= 0) {

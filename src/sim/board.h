@@ -18,7 +18,7 @@ typedef struct wpin_sim_pin {
     int64_t dead;     /* ps */
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
-    bool output, inverted, burnt;
+    bool output, inverted, burnt, no_timer;
     bool button, pressed, stuck;
     bool limit, opens; /* a limit switch */
     int motor;
@@ -87,6 +87,12 @@ typedef struct wpin_bridge {
     bool hot;                     /* the same, until it has cooled */
     bool told;                    /* protection told since it last worked on */
     double rise;                  /* K above 25 degC */
+    double edge_joules;           /* lost in the motor's capacitor since the heat was looked at */
+    int64_t high_since;           /* a leg is high without a break since, ps; INT64_MAX: none is */
+    int64_t off_at[2];            /* when a side of each leg last turned off... */
+    wpin_leg_state off_side[2];   /* ...and which */
+    bool deaf[WPIN_SIM_INPUTS];   /* inputs whose high level is too low for it */
+    bool never_off;               /* its transistor conducts whatever the pin says */
     bool delicate;                /* can be harmed by the order of its inputs */
 } wpin_bridge;
 
@@ -128,6 +134,10 @@ struct wpin_sim {
     bool low; /* its supply is too low now */
 };
 
+/* Room for one more element; NULL (and the array as it was) when out of memory. */
+void *wpin_grown(void *array, size_t count, size_t size);
+/* Copies a name, or another when there is none. */
+void wpin_keep_name(char *to, size_t size, const char *name, const char *otherwise);
 /* Records that a part burnt. */
 void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...)
     __attribute__((format(printf, 4, 5)));
@@ -158,6 +168,13 @@ bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
+/* What an input loads its pin with: the chip's resistance, a base resistor, a relay's coil. */
+double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge);
+/* Whether the level a pin reaches is too low for what hangs on it. */
+bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pin pin);
+/* Sees what the transistor of a driver makes of the pin's level: resistance, never off, punctured.
+ */
+void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge);
 /* A driver is dead from here on. */
 void wpin_bridge_burn(wpin_bridge *bridge);
 /* Feeds every driver on a supply what it gives now. */

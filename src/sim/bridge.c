@@ -30,6 +30,21 @@ static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
     return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
 }
 
+/* A side that turns on while the other still takes its time to turn off. */
+static bool overlaps(wpin_bridge *bridge, int leg, wpin_leg_state from, wpin_leg_state to,
+                     int64_t at) {
+    if (bridge->part.switch_time <= 0) {
+        return false;
+    }
+    if (from != to && to == WPIN_LEG_OFF) {
+        bridge->off_at[leg] = at;
+        bridge->off_side[leg] = from;
+    }
+    bool other = to != WPIN_LEG_OFF && from == WPIN_LEG_OFF && bridge->off_at[leg] != 0 &&
+                 bridge->off_side[leg] != to;
+    return other && at - bridge->off_at[leg] < (int64_t)(bridge->part.switch_time * PS_PER_S);
+}
+
 /* Both sides of a leg conduct: by command, or while one turns off and the other on, unless the
  * chip waits between. Relay contacts can not. */
 static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
@@ -45,13 +60,15 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
         return;
     }
     bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
-    bool a = swaps_sides(plant->leg_a, next.a), b = swaps_sides(plant->leg_b, next.b);
+    bool a = swaps_sides(plant->leg_a, next.a) || overlaps(bridge, 0, plant->leg_a, next.a, at);
+    bool b = swaps_sides(plant->leg_b, next.b) || overlaps(bridge, 1, plant->leg_b, next.b, at);
     if (!waits && (a || b)) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, at, bridge->name,
-                        "shoot-through: leg %s went from one side to the other with nothing "
-                        "between, and the chip has no interlock",
-                        a ? "A" : "B");
+        wpin_board_burn(
+            sim, at, bridge->name,
+            "shoot-through: leg %s went from one side to the other faster than it turns "
+            "off, and the chip has no interlock",
+            a ? "A" : "B");
     }
 }
 
@@ -108,6 +125,15 @@ static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
     }
 }
 
+/* The wrong way round the diodes of every driver lie across the supply. */
+static void check_polarity(wpin_sim *sim, wpin_bridge *bridge) {
+    if (sim->supplies[bridge->supply].part.reversed && !bridge->burnt) {
+        wpin_bridge_burn(bridge);
+        wpin_board_burn(sim, sim->now, bridge->name,
+                        "reverse polarity: plus and minus of its supply are swapped");
+    }
+}
+
 /* ---- supply and legs ---- */
 
 void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
@@ -120,8 +146,10 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
         plant->feed.volts = supply->volts;
         wpin_plant_fed(plant);
     }
+    wpin_bridge_gate(sim, bridge);
     if (supply->on) {
         check_voltage(sim, bridge, plant);
+        check_polarity(sim, bridge);
     }
 }
 
@@ -136,8 +164,30 @@ void wpin_bridges_feed(wpin_sim *sim, int supply) {
 /* With the supply off the driver has no power: legs off. What current is left runs down through
  * the diodes against the voltage the rail still holds. */
 static bool alive(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return !bridge->burnt && !bridge->no_ground && !bridge->hot && sim->now >= bridge->off_until &&
-           wpin_supply_live(sim, &sim->supplies[bridge->supply]);
+    bool fed = sim->supplies[bridge->supply].part.volts >= bridge->part.least_volts;
+    return !bridge->burnt && !bridge->no_ground && !bridge->hot && !bridge->part.not_ready && fed &&
+           sim->now >= bridge->off_until && wpin_supply_live(sim, &sim->supplies[bridge->supply]);
+}
+
+/* A high side without a low one in between runs its bootstrap capacitor empty and falls off. */
+static wpin_legs mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, wpin_legs next, int64_t at) {
+    bool a = next.a == WPIN_LEG_HIGH, b = next.b == WPIN_LEG_HIGH;
+    if (!a && !b) {
+        bridge->high_since = INT64_MAX;
+    } else if (bridge->high_since == INT64_MAX) {
+        bridge->high_since = at;
+    }
+    if (bridge->high_since != INT64_MAX &&
+        at - bridge->high_since > (int64_t)(bridge->part.bootstrap_time * PS_PER_S)) {
+        wpin_board_note(
+            sim, at, bridge->name,
+            "high side falls off: its bootstrap capacitor is empty after %.3g ms without "
+            "a low phase",
+            bridge->part.bootstrap_time * 1e3);
+        next.a = a ? WPIN_LEG_OFF : next.a;
+        next.b = b ? WPIN_LEG_OFF : next.b;
+    }
+    return next;
 }
 
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
@@ -151,6 +201,13 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
             next = off;
             plant->amps = bridge->part.no_diodes ? 0 : plant->amps; /* it went into the arc */
         }
+    }
+    if (bridge->part.bootstrap_time > 0) {
+        next = mind_bootstrap(sim, bridge, next, at);
+    }
+    if (bridge->part.motor_farads > 0 && plant->leg_a != next.a && next.a != WPIN_LEG_OFF) {
+        double volts = plant->feed.volts; /* the capacitor is charged or emptied through the leg */
+        bridge->edge_joules += bridge->part.motor_farads * volts * volts / 2;
     }
     if (bridge->motor_off) {
         next = off;
@@ -229,7 +286,7 @@ static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 }
 
 static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
-    wpin_legs next = bridge->legs[bridge->levels];
+    wpin_legs next = bridge->legs[bridge->never_off ? 0 : bridge->levels];
     bool pauses = bridge->part.dead_time > 0 && bridge->alive;
     if (pauses && (swaps_sides(plant->leg_a, next.a) || swaps_sides(plant->leg_b, next.b))) {
         pause_between(sim, bridge, plant, next, at);
@@ -287,6 +344,9 @@ static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int 
     wpin_cursor c = {.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER};
     if (pin != WPIN_SIM_NO_WIRE && !bridge->cut[input] && !sim->pins[pin].burnt) {
         c = wpin_cursor_at(&sim->pins[pin].wave, sim->now);
+    }
+    if (c.level != WPIN_FLOAT && bridge->deaf[input]) {
+        return (wpin_cursor){.level = WPIN_LOW, .edge = WPIN_WAVE_NEVER};
     }
     if (c.level == WPIN_FLOAT &&
         (bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE) != bridge->floats[input]) {
@@ -361,6 +421,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
+    bridge->high_since = bridge->high_since == 0 ? INT64_MAX : bridge->high_since;
     wpin_cursor inputs[WPIN_SIM_INPUTS] = {{.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER}};
     for (int i = 0; i < bridge->input_count; i++) {
         inputs[i] = input_at(sim, bridge, i);

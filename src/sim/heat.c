@@ -37,11 +37,17 @@ static void heat_winding(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, 
     }
 }
 
-/* Two switches carry the current: I I R each, and the saturation drop of each. */
+/* The switches carry the current: I I R each, and the saturation drop of each; a leg that is a wire
+ * has none. */
 static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double mean_square, double mean_size,
                         double seconds) {
     const wpin_sim_bridge *part = &bridge->part;
-    double watts = 2 * (mean_square * part->on_resistance + mean_size * part->saturation_volts);
+    const wpin_feed *feed = &sim->plants[bridge->motor]->feed;
+    int switches = 2 - feed->wire_a - feed->wire_b;
+    double watts =
+        switches * (mean_square * feed->on_resistance + mean_size * part->saturation_volts) +
+        bridge->edge_joules / seconds;
+    bridge->edge_joules = 0;
     bridge->rise = warmer(bridge->rise, &part->heat, watts, seconds);
     double degrees = AIR + bridge->rise;
     if (bridge->hot) {

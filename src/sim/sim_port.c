@@ -98,7 +98,7 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
     wpin_sim_pin *p = &sim->pins[pin];
     double hz = 0;
     uint32_t steps = wpin_sim_timer_steps(&sim->controller, request->hz, &hz);
-    if (steps == 0) {
+    if (steps == 0 || p->no_timer) {
         return WPIN_REFUSED_FREQUENCY;
     }
     p->timer_steps = steps;

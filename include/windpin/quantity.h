@@ -1,10 +1,17 @@
-/* Quantities with units, as people write them: 350mA, 20kHz, 1.5s, 40%. */
-#ifndef WPIN_RIG_QUANTITY_H
-#define WPIN_RIG_QUANTITY_H
+/** @file quantity.h
+ * Quantities with units, as people write them: 350mA, 20kHz, 1.5s, 40%. Host only.
+ */
+#ifndef WINDPIN_QUANTITY_H
+#define WINDPIN_QUANTITY_H
 
 #include <stdbool.h>
 #include <stddef.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** What is measured. */
 typedef enum wpin_dimension {
     WPIN_VOLTAGE,
     WPIN_CURRENT,
@@ -13,30 +20,35 @@ typedef enum wpin_dimension {
     WPIN_CAPACITANCE,
     WPIN_TIME,
     WPIN_FREQUENCY,
-    WPIN_SHARE, /* percent, kept as a fraction */
+    WPIN_SHARE, /**< Percent, kept as a fraction. */
     WPIN_TORQUE,
     WPIN_INERTIA,
     WPIN_MOTOR_CONSTANT,
     WPIN_VISCOSITY,
     WPIN_QUADRATIC,
     WPIN_SENSE_SLOPE,
-    WPIN_ANGLE, /* in turns */
+    WPIN_ANGLE, /**< In turns. */
     WPIN_STEP_RATE,
-    WPIN_STEP_GAIN, /* of a step rate */
+    WPIN_STEP_GAIN, /**< Of a step rate. */
     WPIN_CHARGE,
     WPIN_POWER,
-    WPIN_TEMPERATURE, /* degC */
+    WPIN_TEMPERATURE, /**< degC. */
     WPIN_HEAT_RESISTANCE,
-    WPIN_NUMBER, /* a bare number: a ratio, a count, a pin */
+    WPIN_ENERGY,
+    WPIN_SPEED,  /**< rpm. */
+    WPIN_NUMBER, /**< A bare number: a ratio, a count, a pin. */
     WPIN_DIMENSION_COUNT
 } wpin_dimension;
 
-/* Reads a text as a quantity of a dimension into SI units. On failure `why` says what is wrong
+/** Reads a text as a quantity of a dimension into SI units. On failure `why` says what is wrong
  * and what was expected, with an example. */
 bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *value, char *why,
                         size_t why_size);
 
-/* Writes an SI value in the dimension's handiest unit, e.g. "1.5 ms". */
+/** Writes an SI value in the dimension's handiest unit, e.g. "1.5 ms". */
 const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimension dimension);
 
+#ifdef __cplusplus
+}
+#endif
 #endif

@@ -1,5 +1,5 @@
 /* One table of units; reading and writing both use it. */
-#include "quantity.h"
+#include "windpin/quantity.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -31,6 +31,7 @@ static const unit units[] = {
     {"F", WPIN_CAPACITANCE, 1, true},
     {"mF", WPIN_CAPACITANCE, 1e-3, true},
     {"uF", WPIN_CAPACITANCE, 1e-6, true},
+    {"nF", WPIN_CAPACITANCE, 1e-9, true},
     {"h", WPIN_TIME, 3600, false},
     {"min", WPIN_TIME, 60, false},
     {"s", WPIN_TIME, 1, true},
@@ -68,6 +69,9 @@ static const unit units[] = {
     {"kW", WPIN_POWER, 1e3, false},
     {"W", WPIN_POWER, 1, true},
     {"mW", WPIN_POWER, 1e-3, true},
+    {"Wh", WPIN_ENERGY, 3600, true},
+    {"J", WPIN_ENERGY, 1, true},
+    {"rpm", WPIN_SPEED, 1, true},
     {"degC", WPIN_TEMPERATURE, 1, true},
     {"K/W", WPIN_HEAT_RESISTANCE, 1, true},
 };
@@ -98,6 +102,8 @@ static const struct {
     [WPIN_POWER] = {"a power", "21W"},
     [WPIN_TEMPERATURE] = {"a temperature", "120degC"},
     [WPIN_HEAT_RESISTANCE] = {"a thermal resistance", "40K/W"},
+    [WPIN_ENERGY] = {"an energy", "3Wh"},
+    [WPIN_SPEED] = {"a speed", "3000rpm"},
     [WPIN_NUMBER] = {"a bare number", "9"},
 };
 

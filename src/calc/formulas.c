@@ -1,0 +1,131 @@
+/* The formulas of calc.h, one function each. */
+#include "windpin/calc.h"
+#include <math.h>
+
+#define PI 3.14159265358979323846
+
+double wpin_calc_preferred(double value, int series, wpin_rounding rounding) {
+    static const double e24[] = {1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
+                                 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1};
+    int step = series == 12 ? 2 : 1;
+    double decade = pow(10, floor(log10(value))), scaled = value / decade;
+    const double hair = 1e-9; /* a value that is a preferred one stays it */
+    if (rounding == WPIN_ROUND_UP) {
+        for (int i = 0; i < 24; i += step) {
+            if (e24[i] >= scaled * (1 - hair)) {
+                return e24[i] * decade;
+            }
+        }
+        return 10 * decade;
+    }
+    for (int i = 24 - step; i >= 0; i -= step) {
+        if (e24[i] <= scaled * (1 + hair)) {
+            return e24[i] * decade;
+        }
+    }
+    return decade;
+}
+
+double wpin_calc_pin_volts(double open_volts, double pin_ohms, double amps) {
+    return open_volts - pin_ohms * amps;
+}
+
+double wpin_calc_base_amps(double collector_amps, double forced_gain) {
+    return collector_amps / forced_gain;
+}
+
+double wpin_calc_series_ohms(double volts, double drop_volts, double amps) {
+    return (volts - drop_volts) / amps;
+}
+
+double wpin_calc_fet_ohms(double stated_ohms, double stated_gate_volts, double threshold_volts,
+                          double gate_volts) {
+    if (gate_volts >= stated_gate_volts) {
+        return stated_ohms;
+    }
+    if (gate_volts <= threshold_volts) {
+        return HUGE_VAL;
+    }
+    return stated_ohms * (stated_gate_volts - threshold_volts) / (gate_volts - threshold_volts);
+}
+
+double wpin_calc_bootstrap_duty(double hz, double recharge_seconds) {
+    return fmax(0, 1 - hz * recharge_seconds);
+}
+
+double wpin_calc_diode_amps(double motor_amps, double duty) {
+    return motor_amps * (1 - duty);
+}
+
+double wpin_calc_capacitor_watts(double farads, double volts, double hz) {
+    return farads * volts * volts * hz;
+}
+
+double wpin_calc_bulk_farads(double motor_amps, double duty, double hz, double ripple_volts) {
+    return motor_amps * (1 - duty) * duty / hz / ripple_volts;
+}
+
+double wpin_calc_stage_volts(double amps, double switch_ohms, double saturation_volts) {
+    return 2 * (amps * switch_ohms + saturation_volts);
+}
+
+double wpin_calc_junction_degrees(double air_degrees, double watts, double kelvin_per_watt) {
+    return air_degrees + watts * kelvin_per_watt;
+}
+
+double wpin_calc_stall_amps(double volts, double winding_ohms, double other_ohms) {
+    return volts / (winding_ohms + other_ohms);
+}
+
+double wpin_calc_reversal_amps(double volts, double back_emf_volts, double ohms) {
+    return (volts + back_emf_volts) / ohms;
+}
+
+double wpin_calc_ripple_amps(double volts, double duty, double hz, double henries) {
+    return volts * duty * (1 - duty) / (henries * hz);
+}
+
+double wpin_calc_ripple_fast_amps(double volts, double duty, double hz, double henries) {
+    return 2 * wpin_calc_ripple_amps(volts, duty, hz, henries);
+}
+
+double wpin_calc_run_hours(double coulombs, double mean_amps, double share_left) {
+    return coulombs * (1 - share_left) / mean_amps / 3600;
+}
+
+double wpin_calc_linear_watts(double input_volts, double output_volts, double amps) {
+    return (input_volts - output_volts) * amps;
+}
+
+double wpin_calc_converter_amps(double output_volts, double output_amps, double efficiency,
+                                double input_volts) {
+    return output_volts * output_amps / (efficiency * input_volts);
+}
+
+wpin_motor_constants wpin_calc_motor(const wpin_motor_measured *m) {
+    double speed = m->no_load_rpm * PI / 30, ohms = m->volts / m->stall_amps;
+    double constant = (m->volts - m->no_load_amps * ohms) / speed;
+    double dry = constant * m->no_load_amps;
+    return (wpin_motor_constants){.ohms = ohms,
+                                  .constant = constant,
+                                  .dry_friction = dry,
+                                  .static_friction =
+                                      fmax(dry, constant * m->start_duty * m->volts / ohms),
+                                  .inertia = dry * m->run_down_time / speed};
+}
+
+double wpin_calc_settled_speed(double volts, double ohms, double constant, double torque,
+                               double viscous) {
+    double drive = constant * volts / ohms - torque;
+    return drive <= 0 ? 0 : drive / (viscous + constant * constant / ohms);
+}
+
+double wpin_calc_run_down_seconds(double inertia, double speed, double torque, double viscous) {
+    if (torque <= 0) {
+        return HUGE_VAL; /* viscous friction alone never quite gets there */
+    }
+    if (viscous * speed < 1e-6 * torque) {
+        return inertia * speed / torque;
+    }
+    return inertia / viscous * log(1 + viscous * speed / torque);
+}

@@ -1,0 +1,176 @@
+/* The engine behind the sheets: defaults, corners of tolerances, verdict. */
+#include "answer.h"
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+const char *wpin_severity_word(wpin_severity severity) {
+    static const char *const words[] = {"fine", "note", "caution", "refuse"};
+    return words[severity];
+}
+
+static const struct {
+    const wpin_sheet *sheets;
+    const unsigned *count;
+} groups[] = {{wpin_sheets_switch, &wpin_sheets_switch_count},
+              {wpin_sheets_power, &wpin_sheets_power_count},
+              {wpin_sheets_motor, &wpin_sheets_motor_count}};
+
+const wpin_sheet *wpin_sheets(unsigned *count) {
+    static wpin_sheet all[32];
+    unsigned used = 0;
+    for (size_t g = 0; g < sizeof groups / sizeof *groups; g++) {
+        for (unsigned i = 0; i < *groups[g].count; i++) {
+            all[used++] = groups[g].sheets[i];
+        }
+    }
+    *count = used;
+    return all;
+}
+
+const wpin_sheet *wpin_sheet_find(const char *name) {
+    for (size_t g = 0; g < sizeof groups / sizeof *groups; g++) {
+        for (unsigned i = 0; i < *groups[g].count; i++) {
+            if (strcmp(groups[g].sheets[i].name, name) == 0) {
+                return &groups[g].sheets[i];
+            }
+        }
+    }
+    return NULL;
+}
+
+int wpin_sheet_input_find(const wpin_sheet *sheet, const char *key) {
+    for (int i = 0; sheet->inputs[i].key != NULL; i++) {
+        if (strcmp(sheet->inputs[i].key, key) == 0) {
+            return i;
+        }
+    }
+    return -1;
+}
+
+void wpin_sheet_defaults(const wpin_sheet *sheet, double *values) {
+    for (int i = 0; sheet->inputs[i].key != NULL; i++) {
+        values[i] = sheet->inputs[i].otherwise;
+    }
+}
+
+/* ---- writing an answer ---- */
+
+const char *wpin_text(wpin_answer *answer, double value, wpin_dimension dimension) {
+    char *to = answer->scratch[answer->scratch_used++ % 8];
+    if (dimension == WPIN_NUMBER) {
+        snprintf(to, sizeof answer->scratch[0], "%.4g", value);
+        return to;
+    }
+    if (dimension == WPIN_SHARE) {
+        snprintf(to, sizeof answer->scratch[0], "%.4g %%", value * 100);
+        return to;
+    }
+    return wpin_quantity_write(to, sizeof answer->scratch[0], value, dimension);
+}
+
+void wpin_say(wpin_answer *answer, const char *label, double value, wpin_dimension dimension,
+              const char *formula, ...) {
+    if (answer->line_count == WPIN_ANSWER_LINES) {
+        return;
+    }
+    wpin_answer_line *line = &answer->lines[answer->line_count++];
+    va_list arguments;
+    va_start(arguments, formula);
+    vsnprintf(line->formula, sizeof line->formula, formula, arguments);
+    va_end(arguments);
+    snprintf(line->label, sizeof line->label, "%s", label);
+    line->value = value;
+    line->dimension = dimension;
+}
+
+void wpin_next(wpin_answer *answer, const char *words, ...) {
+    va_list arguments;
+    va_start(arguments, words);
+    vsnprintf(answer->next, sizeof answer->next, words, arguments);
+    va_end(arguments);
+}
+
+void wpin_margin(wpin_answer *answer, double margin) {
+    answer->margin = isnan(answer->margin) ? margin : fmin(answer->margin, margin);
+}
+
+void wpin_judge(wpin_answer *answer, wpin_severity severity, const char *words, ...) {
+    if (answer->verdict[0] != '\0' && severity <= answer->severity) {
+        return;
+    }
+    va_list arguments;
+    va_start(arguments, words);
+    vsnprintf(answer->verdict, sizeof answer->verdict, words, arguments);
+    va_end(arguments);
+    answer->severity = severity;
+}
+
+/* ---- worst case ---- */
+
+/* Bit n of a corner says which way the nth input with a tolerance is off. */
+static void put_corner(const wpin_sheet *sheet, const double *values, unsigned corner, double *to) {
+    unsigned bit = 0;
+    for (int i = 0; sheet->inputs[i].key != NULL; i++) {
+        double share = sheet->inputs[i].tolerance;
+        to[i] = values[i];
+        if (share > 0) {
+            to[i] *= (corner >> bit++ & 1U) != 0 ? 1 + share : 1 - share;
+        }
+    }
+}
+
+static void name_corner(const wpin_sheet *sheet, unsigned corner, char *to, size_t size) {
+    unsigned bit = 0;
+    to[0] = '\0';
+    for (int i = 0; sheet->inputs[i].key != NULL; i++) {
+        if (sheet->inputs[i].tolerance > 0) {
+            size_t used = strlen(to);
+            snprintf(to + used, size - used, "%s%s %c%g %%", used == 0 ? "" : ", ",
+                     sheet->inputs[i].key, (corner >> bit++ & 1U) != 0 ? '+' : '-',
+                     sheet->inputs[i].tolerance * 100);
+        }
+    }
+}
+
+static unsigned corners_of(const wpin_sheet *sheet) {
+    unsigned bits = 0;
+    for (int i = 0; sheet->inputs[i].key != NULL; i++) {
+        bits += sheet->inputs[i].tolerance > 0;
+    }
+    return 1U << bits;
+}
+
+static void find_worst(const wpin_sheet *sheet, const double *values, wpin_answer *answer) {
+    double off[WPIN_SHEET_INPUTS + 1];
+    unsigned corners = corners_of(sheet);
+    answer->worst = answer->margin;
+    for (unsigned corner = 0; corners > 1 && corner < corners; corner++) {
+        wpin_answer there = {.chosen = answer->chosen, .margin = NAN};
+        put_corner(sheet, values, corner, off);
+        sheet->work_out(off, &there);
+        if (there.margin < answer->worst || answer->worst_words[0] == '\0') {
+            answer->worst = fmin(there.margin, answer->worst);
+            name_corner(sheet, corner, answer->worst_words, sizeof answer->worst_words);
+        }
+    }
+}
+
+void wpin_sheet_work_out(const wpin_sheet *sheet, const double *values, wpin_answer *answer) {
+    *answer = (wpin_answer){.chosen = NAN, .margin = NAN};
+    sheet->work_out(values, answer);
+    if (isnan(answer->margin)) {
+        answer->worst = NAN;
+        return;
+    }
+    find_worst(sheet, values, answer);
+    if (answer->margin < 1) {
+        wpin_judge(answer, WPIN_REFUSE, "not enough: %.2f %s", answer->margin, sheet->margin);
+    } else if (answer->worst < 1) {
+        wpin_judge(answer, WPIN_CAUTION, "enough as given (%.2f %s), not at worst (%.2f)",
+                   answer->margin, sheet->margin, answer->worst);
+    } else {
+        wpin_judge(answer, WPIN_FINE, "%.2f %s, %.2f at worst", answer->margin, sheet->margin,
+                   answer->worst);
+    }
+}

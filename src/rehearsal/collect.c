@@ -1,0 +1,66 @@
+/* After a plan: what burnt, what happened, what faulted. */
+#include "run.h"
+#include <math.h>
+#include <stdlib.h>
+
+#define PS 1e-12
+
+static int by_time(const void *a, const void *b) {
+    double left = ((const wpin_sim_event *)a)->at, right = ((const wpin_sim_event *)b)->at;
+    return (left > right) - (left < right);
+}
+
+/* What the board noted and what the run itself noted, in the order of time. */
+static void collect_events(wpin_run *run, double began) {
+    wpin_report *report = run->report;
+    size_t events;
+    const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
+    report->events = calloc(events + run->note_count + 1, sizeof *report->events);
+    if (report->events == NULL) {
+        return;
+    }
+    for (size_t i = 0; i < events; i++) {
+        report->events[report->event_count++] = all[i];
+    }
+    for (size_t i = 0; i < run->note_count; i++) {
+        report->events[report->event_count++] = run->notes[i];
+    }
+    for (size_t i = 0; i < report->event_count; i++) {
+        report->events[i].at -= began;
+    }
+    qsort(report->events, report->event_count, sizeof *report->events, by_time);
+}
+
+void wpin_run_collect(wpin_run *run) {
+    wpin_report *report = run->report;
+    size_t count;
+    const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
+    report->burns = calloc(count + 1, sizeof *report->burns);
+    report->faults = calloc(run->rig->load_count + 1, sizeof *report->faults);
+    double began = (double)run->start * PS;
+    for (size_t i = 0; report->burns != NULL && i < count; i++) {
+        report->burns[i] = burns[i];
+        report->burns[i].at -= began;
+        report->burn_count = i + 1;
+    }
+    collect_events(run, began);
+    wpin_moment zero = run->port.now(run->sim) - (wpin_moment)llround(wpin_run_time(run) * 1e6);
+    for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
+        const wpin_fault *fault = &run->motors[i].fault;
+        if (fault->cause != WPIN_OK) {
+            report->faults[report->fault_count++] =
+                (wpin_fault_result){(int)i, fault->cause, (wpin_moment)(fault->at - zero) * 1e-6};
+        }
+    }
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        report->operations[i] = run->motors[i].operations;
+        report->last_way[i] = run->motors[i].last_way;
+    }
+    report->seconds = wpin_run_time(run);
+    report->result = run->sequence.result;
+    report->bad =
+        count != 0 || run->driven_at_boot || report->fault_count != 0 || report->result != WPIN_OK;
+    for (size_t i = 0; i < report->step_count; i++) {
+        report->bad = report->bad || report->steps[i].verdict == WPIN_VERDICT_BAD;
+    }
+}

@@ -1,0 +1,67 @@
+/* Before a plan runs: the boot of the controller, the port, every load opened. */
+#include "run.h"
+#include <math.h>
+#include <stdio.h>
+
+/* Pins whose PWM is made in software go through a port of their own. */
+void wpin_run_choose_port(wpin_run *run) {
+    wpin_pin pins[WPIN_SOFT_PINS];
+    uint8_t count = 0;
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        const wpin_rig_load *load = &run->rig->loads[i];
+        run->fast_used = run->fast_used || wpin_run_is_stepper(run, i) || load->limits.soft_pwm;
+        unsigned lines = load->limits.soft_pwm ? load->kind->table->line_count : 0;
+        for (unsigned l = 0; l < lines; l++) {
+            if (wpin_stage_kind_times_line(load->kind, l) && count < WPIN_SOFT_PINS) {
+                pins[count++] = load->pins[l];
+            }
+        }
+    }
+    uint16_t tick = (uint16_t)lround(run->rig->controller.soft_tick * 1e6);
+    run->soft_used =
+        count > 0 && wpin_soft_pwm_init(&run->soft, &run->port, tick, pins, count) == WPIN_OK;
+    run->motor_port = run->soft_used ? &run->soft.port : &run->port;
+}
+
+static wpin_status open_load(wpin_run *run, size_t i) {
+    wpin_bind_load(&run->bound[i], run->rig, &run->rig->loads[i]);
+    if (wpin_run_is_stepper(run, i)) {
+        run->stepper_list[i] = &run->steppers[i];
+        return wpin_stepper_init(&run->steppers[i], &run->bound[i].stepper, run->motor_port);
+    }
+    run->motor_list[i] = &run->motors[i];
+    wpin_status status = wpin_motor_init(&run->motors[i], &run->bound[i].motor, run->motor_port);
+    run->report->pwm[i] = run->motors[i].stage.pwm;
+    return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
+}
+
+/* Opens every load, and arms every motor. */
+wpin_status wpin_run_open_loads(wpin_run *run, char *why, size_t size) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        const wpin_rig_load *load = &run->rig->loads[i];
+        wpin_status status = open_load(run, i);
+        if (status != WPIN_OK) {
+            snprintf(why, size, "load '%s' (line %u): %s %s", load->name, load->line,
+                     wpin_status_text(status), wpin_status_remedy(status));
+            return status;
+        }
+    }
+    return WPIN_OK;
+}
+
+/* While the controller boots its pins float; what moves then moves by itself. */
+void wpin_run_boot(wpin_run *run) {
+    wpin_sim_advance(run->sim, llround(run->rig->controller.boot * 1e12));
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        wpin_sim_reading r = wpin_run_read(run->sim, run->rig, (int)i);
+        double amps = fmax(fabs(r.amps_min), fabs(r.amps_max));
+        if (amps > 10e-3) {
+            wpin_run_note(
+                run, run->rig->loads[i].name,
+                "is driven (%.2f A) while the controller boots: a control line floats; it "
+                "needs a pull resistor",
+                amps);
+            run->driven_at_boot = true;
+        }
+    }
+}

@@ -1,0 +1,105 @@
+/* One line for several loads: "pump, fan stop" or "all ramp 40%", each on a track of its own. */
+#define _GNU_SOURCE
+#include "plan_parts.h"
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+/* The loads named before the verb: "pump, fan" or "all"; how many words that took, 0 for no group.
+ */
+static size_t take_group(wpin_plan_reader *r, bool *chosen) {
+    size_t words = 0, loads = r->rig->load_count;
+    if (strcasecmp(r->line.words[0].text, "all") == 0) {
+        for (size_t i = 0; i < loads; i++) {
+            chosen[i] = true;
+        }
+        return 1;
+    }
+    for (bool more = true; more && words < r->line.count; words++) {
+        char name[sizeof r->line.words[0].text];
+        snprintf(name, sizeof name, "%s", r->line.words[words].text);
+        size_t length = strlen(name);
+        more = length > 0 && name[length - 1] == ',';
+        if (words == 0 && !more) {
+            return 0;
+        }
+        name[more ? length - 1 : length] = '\0';
+        int load = wpin_rig_find_load(r->rig, name);
+        if (load < 0) {
+            wpin_words_say(&r->line, r->line.words[words].column,
+                           "'%s' is no load of the rig; a group is written 'NAME, NAME action'",
+                           name);
+            continue;
+        }
+        chosen[load] = true;
+    }
+    return words;
+}
+
+/* stagger TIME at the end of the line, taken off it. */
+static double take_stagger(wpin_plan_reader *r) {
+    double seconds = 0;
+    for (size_t i = 0; i < r->line.count; i++) {
+        if (strcasecmp(r->line.words[i].text, "stagger") == 0) {
+            r->line.at = i + 1;
+            if (wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) {
+                wpin_words_no_more(&r->line);
+            }
+            r->line.count = i;
+            r->line.end = r->line.words[i].column;
+        }
+    }
+    return seconds;
+}
+
+/* One load of a group: a track with its line as if it stood alone. */
+static void read_member(wpin_plan_reader *r, size_t load, size_t words, double late) {
+    wpin_words whole = r->line;
+    snprintf(r->line.words[0].text, sizeof r->line.words[0].text, "%s", r->rig->loads[load].name);
+    for (size_t i = words; i < whole.count; i++) {
+        r->line.words[1 + i - words] = whole.words[i];
+    }
+    r->line.count = 1 + whole.count - words;
+    r->line.at = 1;
+    wpin_flow_top(&r->flow)->track++;
+    if (wpin_flow_open(&r->flow, WPIN_BLOCK_TRACK, r->line.number)) {
+        size_t fork = r->plan->step_count;
+        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_FORK}, false);
+        if (late > 0) {
+            wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_WAIT, .time_ms = wpin_to_ms(late)},
+                               false);
+            wpin_flow_pass(&r->flow, late);
+        }
+        wpin_plan_read_verb(r, load);
+        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_LEAVE}, false);
+        if (fork < r->plan->step_count) {
+            r->plan->steps[fork].value = (int16_t)r->plan->step_count;
+        }
+        wpin_flow_close(&r->flow);
+    }
+    whole.messages = r->line.messages;
+    r->line = whole;
+}
+
+/* NAME, NAME ... action [stagger TIME]: the same for each, together. */
+bool wpin_plan_read_group(wpin_plan_reader *r) {
+    bool *chosen = calloc(r->rig->load_count, sizeof *chosen);
+    size_t words = chosen == NULL ? 0 : take_group(r, chosen);
+    double stagger = words == 0 ? 0 : take_stagger(r), late = 0;
+    bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
+    if (words != 0 && in_parallel) {
+        wpin_words_say(&r->line, 1, "a group inside 'parallel' needs a 'track' around it");
+    } else if (words != 0 && wpin_flow_open(&r->flow, WPIN_BLOCK_PARALLEL, r->line.number)) {
+        for (size_t i = 0; i < r->rig->load_count; i++) {
+            if (chosen[i]) {
+                read_member(r, i, words, late);
+                late += stagger;
+            }
+        }
+        wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_JOIN}, false);
+        wpin_flow_close(&r->flow);
+    }
+    free(chosen);
+    return words != 0;
+}

@@ -1,0 +1,83 @@
+/* How a pin drives what is behind it: chip inputs, bases, gates, relay coils. */
+#include "board.h"
+#include <math.h>
+
+static double base_amps(const wpin_sim *sim, const wpin_sim_gate *gate) {
+    double over = sim->controller.logic_volts - gate->base_volts;
+    return fmax(0, over) / (gate->base_ohms + sim->controller.pin_resistance);
+}
+
+double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge) {
+    const wpin_sim_bridge *part = &bridge->part;
+    if (part->coil_ohms > 0) {
+        return part->coil_ohms;
+    }
+    if (part->gate.kind == WPIN_SIM_TRANSISTOR_NPN) { /* as much as draws the base current */
+        double amps = fmax(base_amps(sim, &part->gate), 1e-9);
+        return fmax(sim->controller.logic_volts / amps - sim->controller.pin_resistance, 1e-3);
+    }
+    return part->input_resistance;
+}
+
+bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pin pin) {
+    const wpin_sim_bridge *part = &bridge->part;
+    const wpin_sim_controller *c = &sim->controller;
+    double loaded = c->logic_volts / (1 + c->pin_resistance * sim->pins[pin].to_ground);
+    if (part->coil_ohms > 0) {
+        return loaded < part->coil_volts;
+    }
+    switch (part->gate.kind) {
+    case WPIN_SIM_TRANSISTOR_NPN: return c->logic_volts <= part->gate.base_volts;
+    case WPIN_SIM_TRANSISTOR_NFET: return c->logic_volts <= part->gate.threshold;
+    case WPIN_SIM_TRANSISTOR_PFET: return false;
+    default: return loaded < part->input_high;
+    }
+}
+
+/* On-resistance at a gate voltage: triode region, R goes with 1 / (V_GS - V_T). */
+static double fet_ohms(const wpin_sim_bridge *part, double gate_volts) {
+    const wpin_sim_gate *g = &part->gate;
+    if (gate_volts >= g->stated_at) {
+        return part->on_resistance;
+    }
+    return part->on_resistance * (g->stated_at - g->threshold) /
+           fmax(gate_volts - g->threshold, 1e-3);
+}
+
+/* A bipolar switch passes gain x base current at most: as a resistance, what lets no more flow
+ * through a load at rest. */
+static double bipolar_ohms(const wpin_sim *sim, const wpin_bridge *bridge) {
+    const wpin_plant *plant = sim->plants[bridge->motor];
+    double most = bridge->part.gate.gain * base_amps(sim, &bridge->part.gate);
+    double loop = plant->feed.volts / fmax(most, 1e-9);
+    return fmax(bridge->part.on_resistance, loop - plant->motor.resistance);
+}
+
+void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
+    const wpin_sim_gate *g = &bridge->part.gate;
+    if (g->kind == WPIN_SIM_TRANSISTOR_NONE || bridge->motor == WPIN_SIM_NO_WIRE) {
+        return;
+    }
+    wpin_plant *plant = sim->plants[bridge->motor];
+    const wpin_supply *supply = &sim->supplies[bridge->supply];
+    double logic = sim->controller.logic_volts, ohms = bridge->part.on_resistance;
+    double volts = supply->part.volts;
+    if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
+        ohms = bipolar_ohms(sim, bridge);
+    } else if (g->kind == WPIN_SIM_TRANSISTOR_NFET) {
+        ohms = fet_ohms(&bridge->part, logic);
+    } else {
+        ohms = fet_ohms(&bridge->part, volts);
+        bridge->never_off = !g->shifter && volts - logic >= g->threshold;
+        if (volts > g->limit && wpin_supply_live(sim, supply) && !bridge->burnt) {
+            wpin_bridge_burn(bridge);
+            wpin_board_burn(sim, sim->now, bridge->name,
+                            "gate punctured: %.3g V between gate and source, it survives %.3g V",
+                            volts, g->limit);
+        }
+    }
+    if (plant->feed.on_resistance != ohms) {
+        plant->feed.on_resistance = ohms;
+        wpin_plant_prepare(plant);
+    }
+}

@@ -1,0 +1,223 @@
+/* Adds parts to a board: supplies, drivers, and what hangs on them. */
+#include "board.h"
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+
+#define PI 3.14159265358979323846
+
+/* Room for one more element; NULL (and the array as it was) when out of memory. */
+void *wpin_grown(void *array, size_t count, size_t size) {
+    return realloc(array, (count + 1) * size);
+}
+
+void wpin_keep_name(char *to, size_t size, const char *name, const char *otherwise) {
+    snprintf(to, size, "%s", name != NULL ? name : otherwise);
+}
+
+static wpin_supply *new_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
+    wpin_supply *all = wpin_grown(sim->supplies, (size_t)sim->supply_count, sizeof *all);
+    if (all == NULL) {
+        return NULL;
+    }
+    sim->supplies = all;
+    wpin_supply *mine = &all[sim->supply_count++];
+    *mine = (wpin_supply){
+        .part = *supply, .sound_resistance = supply->resistance, .full_volts = supply->volts};
+    wpin_keep_name(mine->name, sizeof mine->name, supply->name, "supply");
+    return mine;
+}
+
+int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
+    if (!(supply->volts >= 0) || !(supply->resistance >= 0) || !(supply->limit_amps >= 0) ||
+        !(supply->capacitance >= 0) || !(supply->capacity >= 0) ||
+        !(supply->empty_volts <= supply->volts)) {
+        return -1;
+    }
+    return new_supply(sim, supply) == NULL ? -1 : sim->supply_count - 1;
+}
+
+int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *r) {
+    bool sound = r->from >= 0 && r->from < sim->supply_count && r->volts > 0 &&
+                 r->resistance >= 0 && r->headroom >= 0 && r->limit_amps >= 0 &&
+                 r->heat_resistance >= 0 &&
+                 (!r->switching || (r->efficiency > 0 && r->efficiency <= 1));
+    wpin_sim_supply part = {.name = r->name,
+                            .volts = r->volts,
+                            .resistance = r->resistance,
+                            .on = true,
+                            .limit_amps = r->limit_amps,
+                            .droops = true};
+    wpin_supply *mine = sound ? new_supply(sim, &part) : NULL;
+    if (mine == NULL) {
+        return -1;
+    }
+    mine->made = true;
+    mine->maker = *r;
+    wpin_rails_begin(sim);
+    return sim->supply_count - 1;
+}
+
+bool wpin_sim_feed_controller(wpin_sim *sim, int supply, double amps, double least_volts) {
+    if (supply < 0 || supply >= sim->supply_count || !(amps >= 0) || !(least_volts >= 0)) {
+        return false;
+    }
+    sim->feeds_controller = supply;
+    sim->controller_amps = amps;
+    sim->controller_volts = least_volts;
+    sim->low = !wpin_supply_live(sim, &sim->supplies[supply]);
+    return true;
+}
+
+int wpin_sim_resets(const wpin_sim *sim) {
+    return sim->resets;
+}
+
+static bool sound_bridge(const wpin_sim_bridge *b) {
+    return b->logic >= 0 && b->logic < WPIN_SIM_LOGIC_COUNT && b->on_resistance >= 0 &&
+           b->diode_volts >= 0 && b->diode_resistance >= 0 && b->input_resistance > 0 &&
+           b->burns_above_amps > 0 && b->burns_after >= 0 && b->burns_above_volts > 0;
+}
+
+int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply) {
+    if (supply < 0 || supply >= sim->supply_count || !sound_bridge(bridge)) {
+        return -1;
+    }
+    wpin_bridge *all = wpin_grown(sim->bridges, (size_t)sim->bridge_count, sizeof *all);
+    if (all == NULL) {
+        return -1;
+    }
+    sim->bridges = all;
+    wpin_bridge *mine = &all[sim->bridge_count];
+    *mine = (wpin_bridge){.part = *bridge, .supply = supply, .motor = WPIN_SIM_NO_WIRE};
+    wpin_keep_name(mine->name, sizeof mine->name, bridge->name, "bridge");
+    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
+        mine->inputs[i] = WPIN_SIM_NO_WIRE;
+    }
+    wpin_bridge_decide(mine);
+    return sim->bridge_count++;
+}
+
+static bool sound_motor(const wpin_sim_motor *m) {
+    return m->resistance > 0 && m->inductance > 0 && m->constant > 0 && m->inertia > 0 &&
+           m->dry_friction >= 0 && m->static_friction >= m->dry_friction &&
+           m->viscous_friction >= 0 && m->gear_ratio > 0 && m->gear_efficiency > 0 &&
+           m->gear_efficiency <= 1 && m->load_torque >= 0 && m->load_viscous >= 0 &&
+           m->load_quadratic >= 0 && m->load_inertia >= 0;
+}
+
+static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
+                             const wpin_sim_motor *motor) {
+    wpin_plant *plant = calloc(1, sizeof *plant);
+    if (plant != NULL) {
+        plant->motor = *motor;
+        plant->heat = motor->heat;
+        plant->angle = motor->start_turns * motor->gear_ratio * 2 * PI;
+        plant->over_limit = bridge->part.burns_above_amps;
+        plant->feed = (wpin_feed){.volts = sim->supplies[bridge->supply].part.volts,
+                                  .resistance = sim->supplies[bridge->supply].part.resistance,
+                                  .on_resistance = bridge->part.on_resistance,
+                                  .diode_volts = bridge->part.diode_volts,
+                                  .diode_resistance = bridge->part.diode_resistance,
+                                  .sense_filter = bridge->part.sense_filter,
+                                  .saturation_volts = bridge->part.saturation_volts,
+                                  .share = 1};
+        wpin_logic_wires(bridge->part.logic, &plant->feed.wire_a, &plant->feed.wire_b);
+        wpin_plant_prepare(plant);
+    }
+    return plant;
+}
+
+/* Puts a load of any kind on a driver; NULL when it can not be. */
+static wpin_plant *add_plant(wpin_sim *sim, const wpin_sim_motor *motor, int bridge,
+                             wpin_plant_kind kind) {
+    if (bridge < 0 || bridge >= sim->bridge_count || !sound_motor(motor) ||
+        sim->bridges[bridge].motor != WPIN_SIM_NO_WIRE ||
+        (sim->bridges[bridge].part.logic == WPIN_SIM_LOGIC_TWO_CHANNELS) !=
+            (kind == WPIN_PLANT_STEPPER)) {
+        return NULL;
+    }
+    wpin_plant **all = wpin_grown(sim->plants, (size_t)sim->plant_count, sizeof(wpin_plant *));
+    if (all == NULL) {
+        return NULL;
+    }
+    sim->plants = all;
+    wpin_plant *plant = new_plant(sim, &sim->bridges[bridge], motor);
+    if (plant == NULL) {
+        return NULL;
+    }
+    plant->kind = kind;
+    all[sim->plant_count] = plant;
+    sim->bridges[bridge].motor = sim->plant_count++;
+    sim->supplies[sim->bridges[bridge].supply].loads++;
+    wpin_keep_name(plant->name, sizeof plant->name, motor->name, "motor");
+    plant->motor.name = plant->name;
+    wpin_bridge_feed(sim, &sim->bridges[bridge]);
+    return plant;
+}
+
+int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge) {
+    return add_plant(sim, motor, bridge, WPIN_PLANT_MOTOR) == NULL ? -1 : sim->plant_count - 1;
+}
+
+/* A winding on a shaft that never turns: what a lamp or a solenoid is to the circuit. */
+static wpin_sim_motor fixed_winding(const char *name, double resistance, double inductance) {
+    return (wpin_sim_motor){.name = name,
+                            .resistance = resistance,
+                            .inductance = inductance,
+                            .constant = 1e-9,
+                            .inertia = 1,
+                            .static_friction = 1e6,
+                            .dry_friction = 1e6,
+                            .gear_ratio = 1,
+                            .gear_efficiency = 1};
+}
+
+int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge) {
+    bool sound = lamp->volts > 0 && lamp->watts > 0 && lamp->cold_share > 0 &&
+                 lamp->cold_share <= 1 && lamp->warm_up > 0 && lamp->forward_volts >= 0 &&
+                 lamp->forward_volts < lamp->volts;
+    wpin_sim_motor winding = fixed_winding(lamp->name, 1, 1e-6);
+    wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_LAMP) : NULL;
+    if (plant == NULL) {
+        return -1;
+    }
+    plant->lamp = *lamp;
+    wpin_lamp_cool(plant);
+    return sim->plant_count - 1;
+}
+
+int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *s, int bridge) {
+    bool sound =
+        s->pull_in > 0 && s->drop_out >= 0 && s->drop_out <= s->pull_in && s->pull_in_time >= 0;
+    wpin_sim_motor winding = fixed_winding(s->name, s->resistance, s->inductance);
+    winding.heat = s->heat;
+    wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_SOLENOID) : NULL;
+    if (plant == NULL) {
+        return -1;
+    }
+    plant->solenoid = *s;
+    return sim->plant_count - 1;
+}
+
+int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *s, int bridge) {
+    bool sound = s->steps_a_turn >= 4 && fmod(s->steps_a_turn, 4) == 0 && s->rated_amps > 0 &&
+                 s->holding_torque > 0;
+    wpin_sim_motor winding = {.name = s->name,
+                              .resistance = s->resistance,
+                              .inductance = s->inductance,
+                              /* both windings at rated current hold sqrt(2) times one */
+                              .constant = s->holding_torque / (sqrt(2) * s->rated_amps),
+                              .inertia = s->inertia,
+                              .static_friction = s->dry_friction,
+                              .dry_friction = s->dry_friction,
+                              .viscous_friction = s->viscous_friction,
+                              .gear_ratio = 1,
+                              .gear_efficiency = 1};
+    wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_STEPPER) : NULL;
+    if (plant == NULL) {
+        return -1;
+    }
+    plant->stepper = *s;
+    return sim->plant_count - 1;
+}
