@@ -50,6 +50,7 @@ typedef struct wpin_sim_supply {
                              limit. */
     double capacitance; /**< It can not take current back: what returns charges this, F. 0: it can,
                              like a battery. */
+    bool reversed;      /**< Plus and minus are swapped. */
     bool droops;     /**< At its limit the voltage gives way instead of cutting out: a weak port. */
     double capacity; /**< Of cells, As: the open voltage falls evenly to... 0: never. */
     double empty_volts; /**< ...this when it is used up, and then to nothing. */
