@@ -4,8 +4,6 @@
 #include <windpin/sim.h>
 #include <windpin/windpin.h>
 
-enum { TWINS = 2 };
-static const wpin_line lines[TWINS][2] = {{{.pin = 4}, {.pin = 5}}, {{.pin = 6}, {.pin = 7}}};
 static const wpin_stage_config stages[TWINS] = {
     {.table = &wpin_table_two_inputs_slow, .lines = lines[0], .pwm_hz = 20000, .dead_time_us = 2},
     {.table = &wpin_table_two_inputs_slow,
@@ -20,32 +18,8 @@ static const wpin_stage_config stages[TWINS] = {
     }
 static const wpin_motor_config configs[TWINS] = {BELT(0), BELT(1)};
 
-static wpin_sim *board(void) {
-    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
-    int supply = wpin_sim_add_supply(sim, &(wpin_sim_supply){.volts = 12, .on = true});
-    for (int i = 0; i < TWINS; i++) {
-        wpin_sim_bridge chip = {.logic = WPIN_SIM_LOGIC_TWO_INPUTS,
-                                .on_resistance = 0.2,
-                                .input_resistance = 1e5,
-                                .burns_above_amps = 9,
-                                .burns_above_volts = 30,
-                                .interlock = true};
-        wpin_sim_motor motor = {.resistance = 2,
-                                .inductance = 2e-3,
-                                .constant = 20e-3,
-                                .inertia = 20e-6,
-                                .gear_ratio = 30,
-                                .gear_efficiency = 0.8};
-        int bridge = wpin_sim_add_bridge(sim, &chip, supply);
-        wpin_sim_add_motor(sim, &motor, bridge);
-        wpin_sim_wire_input(sim, bridge, 0, lines[i][0].pin);
-        wpin_sim_wire_input(sim, bridge, 1, lines[i][1].pin);
-    }
-    return sim;
-}
-
 int main(void) {
-    wpin_sim *sim = board();
+    wpin_sim *sim = twins_board();
     wpin_port port = wpin_sim_port(sim);
     wpin_motor twins[TWINS];
     for (int i = 0; i < TWINS; i++) {

@@ -16,6 +16,10 @@ extern "C" {
 /** Longest name of a load or supply, bytes without the end. */
 #define WPIN_NAME_MAX 31
 
+/** Most pins a rig can name as taken, and most static conditions of a stage. */
+#define WPIN_RIG_TAKEN   32
+#define WPIN_RIG_STATICS 4
+
 /** The controller of a rig. SI units. */
 typedef struct wpin_rig_controller {
     double logic_volts, pin_resistance, pin_limit, timer_hz, timer_bits, tick;
@@ -23,6 +27,15 @@ typedef struct wpin_rig_controller {
     double boot;      /**< Pins float for this long after power comes. */
     int supply;       /**< What feeds it, or -1: something of its own that never fails. */
     double draws, least_volts;
+    double pin_rated, pins_total; /**< What a pin may give for long, and all together, A. */
+    bool timers_given;            /**< The rig says which pins have timers: */
+    bool timer[256];
+    struct {
+        uint8_t pin;
+        char by[WPIN_NAME_MAX + 1];
+    } taken[WPIN_RIG_TAKEN]; /**< Pins that something else uses. */
+    size_t taken_count;
+    char ground[WPIN_NAME_MAX + 1]; /**< Which ground it lies on; "" is the common one. */
 } wpin_rig_controller;
 
 /** A supply of a rig. */
@@ -37,7 +50,30 @@ typedef struct wpin_rig_supply {
     double headroom, least_input, efficiency;
     bool switching;
     wpin_sim_heat heat;
+    char ground[WPIN_NAME_MAX + 1]; /**< Which ground it lies on; "" is the common one. */
+    int joined;                     /**< Supply whose plus is tied to its own, or -1. */
+    bool reversed;                  /**< Connected the wrong way round. */
 } wpin_rig_supply;
+
+/** A driver board with limits of its own. */
+typedef struct wpin_rig_board {
+    char name[WPIN_NAME_MAX + 1];
+    unsigned line;
+    double total, terminal; /**< All outputs together; its supply terminal, A; 0: not given. */
+} wpin_rig_board;
+
+/** A jumper or switch that must stand right. */
+typedef struct wpin_rig_static {
+    char name[WPIN_NAME_MAX + 1];
+    char needs[24], is[24];
+} wpin_rig_static;
+
+/** A finding accepted on purpose. */
+typedef struct wpin_rig_accept {
+    char name[WPIN_NAME_MAX + 1], rule[WPIN_NAME_MAX + 1];
+    unsigned line;
+    bool used;
+} wpin_rig_accept;
 
 /** A kind of power stage the rig file can name. */
 typedef struct wpin_stage_kind {
@@ -81,10 +117,13 @@ typedef struct wpin_rig_limits {
     double pulse_zero, pulse_swing; /**< Servo-style pulses: neutral width and its change, s. */
     double least_time;              /**< On/off stages: least time on and off. */
     double rated_volts;             /**< Of the motor; 0: not given. It caps duty_max. */
-    double on_duty;                 /**< What "on" means; 0: duty_max. */
-    double most_on;                 /**< Longest time on without a break, s; 0: any. */
-    bool soft_pwm;                  /**< PWM in software instead of by a timer. */
-    int limit_inputs[2];            /**< Inputs that end motion forward and reverse; -1: none. */
+    double rated_amps, recommended_amps; /**< Of the driver, for long; 0: not given. */
+    double pwm_most;                     /**< Highest PWM frequency it follows; 0: not given. */
+    bool no_pull;                        /**< Its inputs have no pull resistors. */
+    double on_duty;                      /**< What "on" means; 0: duty_max. */
+    double most_on;                      /**< Longest time on without a break, s; 0: any. */
+    bool soft_pwm;                       /**< PWM in software instead of by a timer. */
+    int limit_inputs[2]; /**< Inputs that end motion forward and reverse; -1: none. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
 } wpin_rig_limits;
 
@@ -123,6 +162,11 @@ typedef struct wpin_rig_load {
     wpin_sim_solenoid solenoid;
     wpin_sim_stepper stepper;
     wpin_rig_stepping stepping;
+    int board; /**< Number of the board its driver is on, -1: none. */
+    wpin_rig_static statics[WPIN_RIG_STATICS];
+    size_t static_count;
+    char prints[WPIN_STAGE_LINES][16]; /**< What the board calls each line's pin; "": not given. */
+    char chips[WPIN_STAGE_LINES][16];  /**< What the chip calls it. */
 } wpin_rig_load;
 
 /** What an input is. */
@@ -171,6 +215,11 @@ typedef struct wpin_rig {
     size_t load_count;
     wpin_rig_input *inputs;
     size_t input_count;
+    wpin_rig_board *boards;
+    size_t board_count;
+    wpin_rig_accept *accepts;
+    size_t accept_count;
+    uint32_t fingerprint;   /**< Of the file's bytes. */
     wpin_injection *faults; /**< Put in from the start. */
     size_t fault_count;
 } wpin_rig;

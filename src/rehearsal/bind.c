@@ -1,8 +1,10 @@
 /* From the rig to the two sides of a run: what the core is told, and the board that is there. */
+#define _GNU_SOURCE
 #include "windpin/rehearsal.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
 static uint32_t to_us(double seconds) {
     return (uint32_t)llround(seconds * 1e6);
@@ -107,12 +109,32 @@ static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
     }
 }
 
-static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {
+/* What stands in the way of a driver: a jumper, a missing ground, inputs that hang in the air. */
+static void build_flaws(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load, int number) {
+    const char *ground = rig->supplies[load->supply].ground;
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_NO_GROUND, number, 0,
+                    strcmp(ground, rig->controller.ground) != 0);
+    for (unsigned i = 0; load->limits.no_pull && i < load->kind->table->line_count; i++) {
+        wpin_sim_inject(sim, WPIN_SIM_FAULT_PIN_FLOATING, number, load->kind->inputs[i], true);
+    }
+}
+
+static bool statics_met(const wpin_rig_load *load) {
+    for (size_t i = 0; i < load->static_count; i++) {
+        if (strcasecmp(load->statics[i].needs, load->statics[i].is) != 0) {
+            return false;
+        }
+    }
+    return true;
+}
+
+static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_sim_bridge bridge = load->bridge;
     char name[WPIN_NAME_MAX + 8];
     strcat(strcpy(name, load->name), " driver");
     bridge.name = name;
     bridge.logic = load->kind->logic;
+    bridge.not_ready = !statics_met(load);
     int number = wpin_sim_add_bridge(sim, &bridge, (int)load->supply);
     if (number < 0 || !hang(sim, load, number)) {
         return false;
@@ -120,6 +142,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig_load *load) {
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         wpin_sim_wire_input(sim, number, load->kind->inputs[i], load->wires[i]);
     }
+    build_flaws(sim, rig, load, number);
     if (load->limits.trip_input >= 0) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
     }
@@ -155,6 +178,7 @@ static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {
                                                        .resistance = s->resistance,
                                                        .limit_amps = s->limit_amps,
                                                        .capacitance = s->capacitance,
+                                                       .reversed = s->reversed,
                                                        .droops = s->droops,
                                                        .capacity = s->capacity,
                                                        .empty_volts = s->empty_volts,
@@ -186,10 +210,15 @@ wpin_sim *wpin_board_build(const wpin_rig *rig) {
         built = build_supply(sim, &rig->supplies[i]);
     }
     for (size_t i = 0; built && i < rig->load_count; i++) {
-        built = build_load(sim, &rig->loads[i]);
+        built = build_load(sim, rig, &rig->loads[i]);
     }
     for (size_t i = 0; built && i < rig->input_count; i++) {
         built = build_input(sim, rig, &rig->inputs[i]);
+    }
+    for (unsigned pin = 0; built && rig->controller.timers_given && pin < 256; pin++) {
+        if (!rig->controller.timer[pin]) {
+            wpin_sim_no_timer(sim, (wpin_pin)pin);
+        }
     }
     if (built && rig->controller.supply >= 0) {
         built = wpin_sim_feed_controller(sim, rig->controller.supply, rig->controller.draws,

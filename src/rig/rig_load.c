@@ -12,6 +12,7 @@ enum {
     LOAD_STAGE,
     LOAD_DRIVER,
     LOAD_LIMITS,
+    LOAD_BOARD,
     LOAD_RAMP,
     LOAD_TRIP,
     LOAD_START,
@@ -29,6 +30,7 @@ static const wpin_field load_fields[] = {
     NODE("stage", true),
     NODE("driver", true),
     NODE("limits", false),
+    NODE("board", false),
     NODE("ramp", false),
     NODE("current-trip", false),
     NODE("start", false),
@@ -39,11 +41,17 @@ static const wpin_field load_fields[] = {
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
 };
 
-enum { DRIVER_OFF_PHASE, DRIVER_WIRES, DRIVER_HEAT };
+enum { DRIVER_OFF_PHASE, DRIVER_WIRES, DRIVER_HEAT, DRIVER_GATE, DRIVER_COIL, DRIVER_OF_LOAD };
 static const wpin_field driver_fields[] = {
     NODE("off-phase", false),
     NODE("wires", false),
     NODE("heat", false),
+    NODE("transistor", false),
+    NODE("coil", false),
+    [DRIVER_OF_LOAD] = NODE("rated", false),
+    NODE("recommended", false),
+    NODE("pwm-limit", false),
+    NODE("pull", false),
     QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
     QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
@@ -58,6 +66,11 @@ static const wpin_field driver_fields[] = {
     QUANTITY("contact-bounce", wpin_sim_bridge, contact_bounce, false, WPIN_TIME, 0, 0.05),
     CHOICE("free-wheel", wpin_sim_bridge, no_diodes, "yes", "no"),
     CHOICE("interlock", wpin_sim_bridge, interlock, "no", "yes"),
+    QUANTITY("logic-high", wpin_sim_bridge, input_high, false, WPIN_VOLTAGE, 0.1, 24),
+    QUANTITY("least-voltage", wpin_sim_bridge, least_volts, false, WPIN_VOLTAGE, 0, 100),
+    QUANTITY("switch-time", wpin_sim_bridge, switch_time, false, WPIN_TIME, 0, 1e-4),
+    QUANTITY("bootstrap", wpin_sim_bridge, bootstrap_time, false, WPIN_TIME, 1e-5, 100),
+    QUANTITY("motor-capacitor", wpin_sim_bridge, motor_farads, false, WPIN_CAPACITANCE, 0, 1e-2),
     CHOICE("protects-itself", wpin_sim_bridge, protects, "no", "yes"),
     QUANTITY("dead-time", wpin_sim_bridge, dead_time, false, WPIN_TIME, 0, 1e-4),
     QUANTITY("pulse-neutral", wpin_sim_bridge, pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
@@ -85,6 +98,14 @@ static const wpin_field trip_fields[] = {
     QUANTITY("input", wpin_rig_load, limits.trip_input, true, WPIN_NUMBER, 0, 31),
 };
 
+/* Keys of the driver that are about the load. */
+static const wpin_field driver_load_fields[] = {
+    QUANTITY("rated", wpin_rig_load, limits.rated_amps, false, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("recommended", wpin_rig_load, limits.recommended_amps, false, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("pwm-limit", wpin_rig_load, limits.pwm_most, false, WPIN_FREQUENCY, 1, 1e7),
+    CHOICE("pull", wpin_rig_load, limits.no_pull, "yes", "no"),
+};
+
 static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     static const char *const phases[] = {"slow", "fast", "short"};
     yaml_node_t *nodes[COUNT(driver_fields)];
@@ -99,6 +120,17 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
                                  : wpin_find_word(reader, nodes[DRIVER_OFF_PHASE], text,
                                                   "off-phase", phases, COUNT(phases));
         load->bridge.off_phase = found < 0 ? load->bridge.off_phase : (wpin_sim_off_phase)found;
+    }
+    for (size_t i = 0; i < COUNT(driver_load_fields); i++) {
+        if (nodes[DRIVER_OF_LOAD + i] != NULL) {
+            wpin_read_field(reader, nodes[DRIVER_OF_LOAD + i], &driver_load_fields[i], load);
+        }
+    }
+    if (nodes[DRIVER_GATE] != NULL) {
+        wpin_read_gate(reader, nodes[DRIVER_GATE], load->kind, &load->bridge.gate);
+    }
+    if (nodes[DRIVER_COIL] != NULL) {
+        wpin_read_coil(reader, nodes[DRIVER_COIL], &load->bridge);
     }
     if (nodes[DRIVER_HEAT] != NULL) {
         load->bridge.heat.limit = 150;
@@ -169,6 +201,7 @@ static wpin_rig_load default_load(void) {
                    .sense_filter = 1e-3,
                    .interlock = true},
         .motor = {.gear_ratio = 1, .gear_efficiency = 1},
+        .board = -1,
     };
 }
 
@@ -258,6 +291,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     wpin_read_what(reader, node, nodes, &load);
     if (staged) {
         check_kind(reader, node, nodes, &load);
+    }
+    if (nodes[LOAD_BOARD] != NULL) {
+        load.board = wpin_find_board_at(reader, rig, nodes[LOAD_BOARD]);
     }
     if (nodes[LOAD_LIMITS] != NULL) {
         read_limits(reader, rig, nodes[LOAD_LIMITS], &load);

@@ -34,6 +34,21 @@ unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_
 /* Reads the stage of a load; what the driver's defaults follow from it. False if it has none. */
 bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                      wpin_rig_load *load);
+/* Reads a whole number used as a pin. */
+bool wpin_read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin);
+/* What is said about wiring beyond the stages. */
+void wpin_read_timer_pins(wpin_reader *reader, const yaml_node_t *list, wpin_rig_controller *c);
+void wpin_read_taken(wpin_reader *reader, const yaml_node_t *map, wpin_rig_controller *c);
+void wpin_read_ground(wpin_reader *reader, yaml_node_t *node, char *to);
+void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load);
+void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kind *kind,
+                    wpin_sim_gate *gate);
+void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
+void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                     yaml_node_t *node);
+int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node);
+void wpin_read_accepts(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *list);
+uint32_t wpin_rig_fingerprint(const char *path);
 /* Whether something hangs on the stage, and what: motor, lamp, leds, solenoid or stepper. Nodes in
  * this order. */
 enum { WHAT_MOTOR, WHAT_LAMP, WHAT_LEDS, WHAT_SOLENOID, WHAT_STEPPER, WHAT_COUNT };

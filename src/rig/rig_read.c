@@ -7,10 +7,20 @@
 #include <string.h>
 #include <strings.h>
 
-enum { TOP_RIG, TOP_CONTROLLER, TOP_SUPPLIES, TOP_INPUTS, TOP_LOADS, TOP_FAULTS, TOP_COUNT };
-static const wpin_field top_fields[] = {NODE("rig", true),      NODE("controller", false),
-                                        NODE("supplies", true), NODE("inputs", false),
-                                        NODE("loads", true),    NODE("faults", false)};
+enum {
+    TOP_RIG,
+    TOP_CONTROLLER,
+    TOP_SUPPLIES,
+    TOP_INPUTS,
+    TOP_LOADS,
+    TOP_FAULTS,
+    TOP_BOARDS,
+    TOP_ACCEPT,
+    TOP_COUNT
+};
+static const wpin_field top_fields[] = {
+    NODE("rig", true),   NODE("controller", false), NODE("supplies", true), NODE("inputs", false),
+    NODE("loads", true), NODE("faults", false),     NODE("boards", false),  NODE("accept", false)};
 
 int wpin_rig_find_load(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->load_count; i++) {
@@ -47,6 +57,8 @@ void wpin_rig_free(wpin_rig *rig) {
         free(rig->supplies);
         free(rig->inputs);
         free(rig->faults);
+        free(rig->boards);
+        free(rig->accepts);
         free(rig->loads);
         free(rig);
     }
@@ -192,11 +204,17 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     if (nodes[TOP_INPUTS] != NULL) {
         read_all(reader, rig, nodes[TOP_INPUTS], "inputs", wpin_read_input);
     }
+    if (nodes[TOP_BOARDS] != NULL) {
+        read_all(reader, rig, nodes[TOP_BOARDS], "boards", wpin_read_board);
+    }
     if (nodes[TOP_LOADS] != NULL) {
         read_all(reader, rig, nodes[TOP_LOADS], "loads", wpin_read_load);
     }
     if (nodes[TOP_INPUTS] != NULL) {
         wpin_join_limits(reader, rig, nodes[TOP_INPUTS]);
+    }
+    if (nodes[TOP_ACCEPT] != NULL) {
+        wpin_read_accepts(reader, rig, nodes[TOP_ACCEPT]);
     }
     check_soft_pwm(reader, rig);
     if (nodes[TOP_FAULTS] != NULL && reader->messages->count == 0) {
@@ -216,6 +234,8 @@ wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages) {
         rig->controller = (wpin_rig_controller){.logic_volts = 5,
                                                 .pin_resistance = 25,
                                                 .pin_limit = 40e-3,
+                                                .pin_rated = 20e-3,
+                                                .pins_total = 200e-3,
                                                 .timer_hz = 16e6,
                                                 .timer_bits = 16,
                                                 .tick = 1e-3,
@@ -223,6 +243,7 @@ wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages) {
                                                 .boot = 50e-3,
                                                 .supply = -1,
                                                 .draws = 30e-3};
+        rig->fingerprint = wpin_rig_fingerprint(path);
         read_top(&reader, rig);
     }
     wpin_reader_close(&reader);

@@ -7,7 +7,7 @@
 #include <string.h>
 #include <strings.h>
 
-enum { STAGE_KIND, STAGE_PINS, STAGE_INVERTED, STAGE_TABLE, STAGE_REST, STAGE_PWM };
+enum { STAGE_KIND, STAGE_PINS, STAGE_INVERTED, STAGE_TABLE, STAGE_REST, STAGE_PWM, STAGE_STATICS };
 static const wpin_field stage_fields[] = {
     NODE("kind", true),
     NODE("pins", true),
@@ -15,6 +15,7 @@ static const wpin_field stage_fields[] = {
     NODE("table", false),
     CHOICE("at-rest", wpin_rig_load, rest_brakes, "coast", "brake"),
     QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, false, WPIN_FREQUENCY, 10, 1e6),
+    NODE("statics", false),
     QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
     CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),
     CHOICE("pwm-by", wpin_rig_load, limits.soft_pwm, "timer", "software"),
@@ -29,8 +30,7 @@ static const wpin_field table_fields[] = {NODE("lines", true), NODE("rows", true
 
 static const char own_name[] = "own-table";
 
-/* Reads a whole number used as a pin. */
-static bool read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
+bool wpin_read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
     const char *text = wpin_scalar(reader, node, "a pin number");
     if (text == NULL) {
         return false;
@@ -45,6 +45,26 @@ static bool read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
     return true;
 }
 
+enum { PIN_NUMBER, PIN_PRINT, PIN_CHIP };
+static const wpin_field pin_fields[] = {NODE("pin", true), NODE("print", false),
+                                        NODE("chip", false)};
+
+/* The number in a pin that is written with its other names. */
+static yaml_node_t *inner_pin(wpin_reader *reader, const yaml_node_t *map) {
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top; pair++) {
+        if (strcasecmp(wpin_key_text(reader, pair), "pin") == 0) {
+            return wpin_node(reader, pair->value);
+        }
+    }
+    return NULL; /* said when the names are read */
+}
+
+static void copy_text(wpin_reader *reader, yaml_node_t *node, char *to, size_t size) {
+    const char *text = node == NULL ? "" : wpin_scalar(reader, node, "a name");
+    snprintf(to, size, "%s", text != NULL ? text : "");
+}
+
 /* Reads pin numbers by line name; returns a bit for each line given. */
 unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
                         const char *what, uint8_t *pins) {
@@ -57,11 +77,32 @@ unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_
          pair < map->data.mapping.pairs.top; pair++) {
         int line = wpin_find_word(reader, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
                                   "line", kind->lines, kind->table->line_count);
-        if (line >= 0 && read_pin(reader, wpin_node(reader, pair->value), &pins[line])) {
+        yaml_node_t *value = wpin_node(reader, pair->value);
+        if (value->type == YAML_MAPPING_NODE) {
+            value = inner_pin(reader, value);
+        }
+        if (line >= 0 && value != NULL && wpin_read_pin(reader, value, &pins[line])) {
             given |= 1U << line;
         }
     }
     return given;
+}
+
+/* The other two names of each pin: {pin: 9, print: D9, chip: IN1}. */
+static void read_pin_names(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load) {
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         map->type == YAML_MAPPING_NODE && pair < map->data.mapping.pairs.top; pair++) {
+        yaml_node_t *value = wpin_node(reader, pair->value);
+        for (unsigned l = 0; l < load->kind->table->line_count; l++) {
+            if (value->type == YAML_MAPPING_NODE &&
+                strcasecmp(load->kind->lines[l], wpin_key_text(reader, pair)) == 0) {
+                yaml_node_t *nodes[COUNT(pin_fields)];
+                wpin_read_map(reader, value, "pin", pin_fields, COUNT(pin_fields), load, nodes);
+                copy_text(reader, nodes[PIN_PRINT], load->prints[l], sizeof load->prints[l]);
+                copy_text(reader, nodes[PIN_CHIP], load->chips[l], sizeof load->chips[l]);
+            }
+        }
+    }
 }
 
 static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
@@ -379,6 +420,10 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     if (nodes[STAGE_PINS] != NULL) {
         unsigned given = wpin_read_pins(reader, nodes[STAGE_PINS], load->kind, "pins", load->pins);
         check_pins(reader, rig, nodes[STAGE_PINS], load, given);
+        read_pin_names(reader, nodes[STAGE_PINS], load);
+    }
+    if (nodes[STAGE_STATICS] != NULL) {
+        wpin_read_statics(reader, nodes[STAGE_STATICS], load);
     }
     memcpy(load->wires, load->pins, sizeof load->wires);
     if (nodes[STAGE_INVERTED] != NULL) {

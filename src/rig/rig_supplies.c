@@ -4,9 +4,20 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-enum { SUPPLY_FROM, SUPPLY_HEAT, SUPPLY_RESISTANCE, SUPPLY_EMPTY, SUPPLY_CAPACITY, SUPPLY_SWITCH };
+enum {
+    SUPPLY_FROM,
+    SUPPLY_GROUND,
+    SUPPLY_JOINED,
+    SUPPLY_HEAT,
+    SUPPLY_RESISTANCE,
+    SUPPLY_EMPTY,
+    SUPPLY_CAPACITY,
+    SUPPLY_SWITCH
+};
 static const wpin_field supply_fields[] = {
     NODE("from", false),
+    NODE("ground", false),
+    NODE("joined-with", false),
     NODE("heat", false),
     QUANTITY("resistance", wpin_rig_supply, resistance, false, WPIN_RESISTANCE, 0, 100),
     QUANTITY("empty", wpin_rig_supply, empty_volts, false, WPIN_VOLTAGE, 0.1, 100),
@@ -18,6 +29,7 @@ static const wpin_field supply_fields[] = {
     QUANTITY("capacitor", wpin_rig_supply, capacitance, false, WPIN_CAPACITANCE, 1e-6, 10),
     QUANTITY("headroom", wpin_rig_supply, headroom, false, WPIN_VOLTAGE, 0, 20),
     QUANTITY("least-input", wpin_rig_supply, least_input, false, WPIN_VOLTAGE, 0, 100),
+    CHOICE("polarity", wpin_rig_supply, reversed, "right", "swapped"),
     CHOICE("regulates", wpin_rig_supply, switching, "linear", "switching"),
     QUANTITY("efficiency", wpin_rig_supply, efficiency, false, WPIN_SHARE, 0.1, 1),
 };
@@ -56,6 +68,7 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
                       yaml_node_t *node) {
     wpin_rig_supply supply = {.line = (unsigned)key->start_mark.line + 1,
                               .from = -1,
+                              .joined = -1,
                               .efficiency = 0.85,
                               .headroom = 1.5};
     if (!wpin_take_name(reader, rig, key, name, supply.name)) {
@@ -77,6 +90,12 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     if (supply.from >= 0) {
         check_made(reader, rig, node, nodes, &supply);
     }
+    if (nodes[SUPPLY_GROUND] != NULL) {
+        wpin_read_ground(reader, nodes[SUPPLY_GROUND], supply.ground);
+    }
+    if (nodes[SUPPLY_JOINED] != NULL) {
+        supply.joined = wpin_find_supply_at(reader, rig, nodes[SUPPLY_JOINED]);
+    }
     if (nodes[SUPPLY_HEAT] != NULL) {
         wpin_read_heat(reader, nodes[SUPPLY_HEAT], &supply.heat);
     }
@@ -93,9 +112,14 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     }
 }
 
-enum { CONTROLLER_SUPPLY };
+enum { CONTROLLER_SUPPLY, CONTROLLER_TIMERS, CONTROLLER_TAKEN, CONTROLLER_GROUND };
 static const wpin_field controller_fields[] = {
     NODE("supply", false),
+    NODE("pwm-pins", false),
+    NODE("taken", false),
+    NODE("ground", false),
+    QUANTITY("pin-rated", wpin_rig_controller, pin_rated, false, WPIN_CURRENT, 1e-4, 10),
+    QUANTITY("pins-total", wpin_rig_controller, pins_total, false, WPIN_CURRENT, 1e-3, 10),
     QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
     QUANTITY("pin-resistance", wpin_rig_controller, pin_resistance, false, WPIN_RESISTANCE, 0.1,
              10e3),
@@ -114,6 +138,15 @@ void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node)
     wpin_rig_controller *c = &rig->controller;
     wpin_read_map(reader, node, "controller", controller_fields, COUNT(controller_fields), c,
                   nodes);
+    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TIMERS] != NULL) {
+        wpin_read_timer_pins(reader, nodes[CONTROLLER_TIMERS], c);
+    }
+    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TAKEN] != NULL) {
+        wpin_read_taken(reader, nodes[CONTROLLER_TAKEN], c);
+    }
+    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_GROUND] != NULL) {
+        wpin_read_ground(reader, nodes[CONTROLLER_GROUND], c->ground);
+    }
     if (node->type != YAML_MAPPING_NODE || nodes[CONTROLLER_SUPPLY] == NULL) {
         return;
     }

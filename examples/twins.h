@@ -1,0 +1,35 @@
+/* The bench of the twins: two motors on a bridge chip each, red leads to leg A. */
+#ifndef TWINS_H
+#define TWINS_H
+
+#include <windpin/sim.h>
+#include <windpin/windpin.h>
+
+enum { TWINS = 2 };
+static const wpin_line lines[TWINS][2] = {{{.pin = 4}, {.pin = 5}}, {{.pin = 6}, {.pin = 7}}};
+
+static inline wpin_sim *twins_board(void) {
+    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
+    int supply = wpin_sim_add_supply(sim, &(wpin_sim_supply){.volts = 12, .on = true});
+    for (int i = 0; i < TWINS; i++) {
+        wpin_sim_bridge chip = {.logic = WPIN_SIM_LOGIC_TWO_INPUTS,
+                                .on_resistance = 0.2,
+                                .input_resistance = 1e5,
+                                .burns_above_amps = 9,
+                                .burns_above_volts = 30,
+                                .interlock = true};
+        wpin_sim_motor motor = {.resistance = 2,
+                                .inductance = 2e-3,
+                                .constant = 20e-3,
+                                .inertia = 20e-6,
+                                .gear_ratio = 30,
+                                .gear_efficiency = 0.8};
+        int bridge = wpin_sim_add_bridge(sim, &chip, supply);
+        wpin_sim_add_motor(sim, &motor, bridge);
+        wpin_sim_wire_input(sim, bridge, 0, lines[i][0].pin);
+        wpin_sim_wire_input(sim, bridge, 1, lines[i][1].pin);
+    }
+    return sim;
+}
+
+#endif

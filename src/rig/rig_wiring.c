@@ -1,0 +1,214 @@
+/* What the rig file says about wiring beyond the stages: timers and taken pins, boards, jumpers,
+ * the transistor behind a pin, and what was accepted on purpose. */
+#define _GNU_SOURCE
+#include "rig_parts.h"
+#include <ctype.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+static size_t items_of(const yaml_node_t *list) {
+    return list->type != YAML_SEQUENCE_NODE
+               ? 0
+               : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+}
+
+static yaml_node_t *item_of(wpin_reader *reader, const yaml_node_t *list, size_t index) {
+    return wpin_node(reader, list->data.sequence.items.start[index]);
+}
+
+void wpin_read_timer_pins(wpin_reader *reader, const yaml_node_t *list, wpin_rig_controller *c) {
+    if (items_of(list) == 0) {
+        wpin_say_at(reader, list, "pwm-pins must be a list of pins, e.g. [3, 5, 9]");
+        return;
+    }
+    c->timers_given = true;
+    for (size_t i = 0; i < items_of(list); i++) {
+        uint8_t pin;
+        if (wpin_read_pin(reader, item_of(reader, list, i), &pin)) {
+            c->timer[pin] = true;
+        }
+    }
+}
+
+void wpin_read_taken(wpin_reader *reader, const yaml_node_t *map, wpin_rig_controller *c) {
+    if (map->type != YAML_MAPPING_NODE) {
+        wpin_say_at(reader, map,
+                    "taken must be a mapping of pins and what uses them, e.g. {0: serial}");
+        return;
+    }
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top && c->taken_count < WPIN_RIG_TAKEN; pair++) {
+        uint8_t pin;
+        const char *by = wpin_scalar(reader, wpin_node(reader, pair->value), "what uses it");
+        if (by != NULL && wpin_read_pin(reader, wpin_node(reader, pair->key), &pin)) {
+            c->taken[c->taken_count].pin = pin;
+            snprintf(c->taken[c->taken_count++].by, WPIN_NAME_MAX + 1, "%s", by);
+        }
+    }
+}
+
+void wpin_read_ground(wpin_reader *reader, yaml_node_t *node, char *to) {
+    const char *text = wpin_scalar(reader, node, "the name of a ground");
+    snprintf(to, WPIN_NAME_MAX + 1, "%s", text != NULL ? text : "");
+    if (strcmp(to, "common") == 0) {
+        to[0] = '\0';
+    }
+}
+
+/* statics: {NAME: [needs, is]} */
+void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load) {
+    if (map->type != YAML_MAPPING_NODE) {
+        wpin_say_at(reader, map,
+                    "statics must be a mapping, e.g. {enable-jumper: [fitted, fitted]}");
+        return;
+    }
+    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
+         pair < map->data.mapping.pairs.top && load->static_count < WPIN_RIG_STATICS; pair++) {
+        const yaml_node_t *value = wpin_node(reader, pair->value);
+        if (items_of(value) != 2) {
+            wpin_say_at(
+                reader, value,
+                "a static condition is what it needs and what it is, e.g. [fitted, removed]");
+            continue;
+        }
+        wpin_rig_static *s = &load->statics[load->static_count];
+        const char *needs = wpin_scalar(reader, item_of(reader, value, 0), "what it needs");
+        const char *is = wpin_scalar(reader, item_of(reader, value, 1), "what it is");
+        if (needs != NULL && is != NULL) {
+            snprintf(s->name, sizeof s->name, "%.31s", wpin_key_text(reader, pair));
+            snprintf(s->needs, sizeof s->needs, "%s", needs);
+            snprintf(s->is, sizeof s->is, "%s", is);
+            load->static_count++;
+        }
+    }
+}
+
+enum { GATE_KIND };
+static const wpin_field gate_fields[] = {
+    NODE("kind", true),
+    QUANTITY("base-resistor", wpin_sim_gate, base_ohms, false, WPIN_RESISTANCE, 0, 1e7),
+    QUANTITY("base", wpin_sim_gate, base_volts, false, WPIN_VOLTAGE, 0.2, 3),
+    QUANTITY("gain", wpin_sim_gate, gain, false, WPIN_NUMBER, 1, 1e5),
+    QUANTITY("threshold", wpin_sim_gate, threshold, false, WPIN_VOLTAGE, 0.1, 10),
+    QUANTITY("stated-at", wpin_sim_gate, stated_at, false, WPIN_VOLTAGE, 0.5, 20),
+    QUANTITY("gate-limit", wpin_sim_gate, limit, false, WPIN_VOLTAGE, 3, 60),
+    CHOICE("shifter", wpin_sim_gate, shifter, "no", "yes"),
+};
+
+void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kind *kind,
+                    wpin_sim_gate *gate) {
+    static const char *const words[] = {"npn", "n-channel", "p-channel"};
+    yaml_node_t *nodes[COUNT(gate_fields)];
+    *gate = (wpin_sim_gate){.base_volts = 0.8, .threshold = 2, .stated_at = 4.5, .limit = 20};
+    wpin_read_map(reader, node, "transistor", gate_fields, COUNT(gate_fields), gate, nodes);
+    if (node->type != YAML_MAPPING_NODE || nodes[GATE_KIND] == NULL) {
+        return;
+    }
+    const char *text = wpin_scalar(reader, nodes[GATE_KIND], "npn, n-channel or p-channel");
+    int found = text == NULL ? -1
+                             : wpin_find_word(reader, nodes[GATE_KIND], text, "kind of transistor",
+                                              words, COUNT(words));
+    gate->kind = found < 0 ? WPIN_SIM_TRANSISTOR_NONE : (wpin_sim_transistor)(found + 1);
+    bool high = gate->kind == WPIN_SIM_TRANSISTOR_PFET;
+    bool single =
+        kind == NULL || kind->logic == (high ? WPIN_SIM_LOGIC_HIGH_SIDE : WPIN_SIM_LOGIC_LOW_SIDE);
+    if (found >= 0 && !single) {
+        wpin_say_at(reader, node, "a %s transistor belongs to a stage '%s', not to '%s'",
+                    words[found], high ? "high-side-switch" : "low-side-switch", kind->name);
+    }
+    if (gate->kind == WPIN_SIM_TRANSISTOR_NPN && (gate->base_ohms <= 0 || gate->gain <= 0)) {
+        wpin_say_at(reader, node, "npn needs 'base-resistor' and 'gain', the least it has");
+    }
+    if (gate->threshold >= gate->stated_at) {
+        wpin_say_at(reader, node, "threshold (%.3g V) is not below stated-at (%.3g V)",
+                    gate->threshold, gate->stated_at);
+    }
+}
+
+void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge) {
+    static const wpin_field fields[] = {
+        QUANTITY("resistance", wpin_sim_bridge, coil_ohms, true, WPIN_RESISTANCE, 1, 1e6),
+        QUANTITY("closes-at", wpin_sim_bridge, coil_volts, true, WPIN_VOLTAGE, 0.5, 60)};
+    wpin_read_map(reader, node, "coil", fields, COUNT(fields), bridge, NULL);
+}
+
+/* ---- boards ---- */
+
+static const wpin_field board_fields[] = {
+    QUANTITY("total", wpin_rig_board, total, false, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("terminal", wpin_rig_board, terminal, false, WPIN_CURRENT, 1e-3, 1e3),
+};
+
+void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
+                     yaml_node_t *node) {
+    wpin_rig_board board = {.line = (unsigned)key->start_mark.line + 1};
+    if (!wpin_take_name(reader, rig, key, name, board.name)) {
+        return;
+    }
+    wpin_read_map(reader, node, "board", board_fields, COUNT(board_fields), &board, NULL);
+    wpin_rig_board *all = realloc(rig->boards, (rig->board_count + 1) * sizeof *all);
+    if (all != NULL) {
+        rig->boards = all;
+        all[rig->board_count++] = board;
+    }
+}
+
+int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node) {
+    const char *text = wpin_scalar(reader, node, "the name of a board"), *names[32];
+    size_t count = 0;
+    for (; count < rig->board_count && count < 32; count++) {
+        names[count] = rig->boards[count].name;
+    }
+    if (text != NULL && count == 0) {
+        wpin_say_at(reader, node, "board '%s': this rig describes no boards", text);
+        return -1;
+    }
+    return text == NULL ? -1 : wpin_find_word(reader, node, text, "board", names, count);
+}
+
+/* ---- what is accepted ---- */
+
+void wpin_read_accepts(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *list) {
+    if (items_of(list) == 0) {
+        wpin_say_at(reader, list,
+                    "accept must be a list of names and rules, e.g. [pump stall-current]");
+        return;
+    }
+    for (size_t i = 0; i < items_of(list); i++) {
+        yaml_node_t *node = item_of(reader, list, i);
+        const char *text = wpin_scalar(reader, node, "a name and a rule");
+        wpin_rig_accept one = {.line = (unsigned)node->start_mark.line + 1};
+        if (text == NULL || sscanf(text, "%31s %31s", one.name, one.rule) != 2) {
+            wpin_say_at(reader, node, "expected a name and a rule, e.g. pump stall-current");
+            continue;
+        }
+        bool known = wpin_rig_find_load(rig, one.name) >= 0 ||
+                     wpin_rig_find_supply(rig, one.name) >= 0 ||
+                     strcmp(one.name, "controller") == 0;
+        if (!known) {
+            wpin_say_at(reader, node, "'%s' is no load or supply of this rig", one.name);
+            continue;
+        }
+        wpin_rig_accept *all = realloc(rig->accepts, (rig->accept_count + 1) * sizeof *all);
+        if (all != NULL) {
+            rig->accepts = all;
+            all[rig->accept_count++] = one;
+        }
+    }
+}
+
+/* ---- fingerprint ---- */
+
+/* FNV-1a (Fowler, Noll, Vo) over the file's bytes. */
+uint32_t wpin_rig_fingerprint(const char *path) {
+    uint32_t hash = 2166136261U;
+    FILE *file = fopen(path, "rb");
+    for (int byte; file != NULL && (byte = getc(file)) != EOF;) {
+        hash = (hash ^ (uint32_t)byte) * 16777619U;
+    }
+    if (file != NULL) {
+        fclose(file);
+    }
+    return hash;
+}
