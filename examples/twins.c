@@ -1,8 +1,7 @@
 /* Twins: two motors drive one belt from both ends, the second one mounted the other way round. It
  * is told so once, in its stage; every command means the same for both. */
+#include "twins.h"
 #include <stdio.h>
-#include <windpin/sim.h>
-#include <windpin/windpin.h>
 
 static const wpin_stage_config stages[TWINS] = {
     {.table = &wpin_table_two_inputs_slow, .lines = lines[0], .pwm_hz = 20000, .dead_time_us = 2},
