@@ -55,6 +55,16 @@ static const char *changed_rig(const char *from, const char *to) {
     return path;
 }
 
+/* The same with rules accepted by name, so that what vetting refuses is run all the same. */
+static const char *accepted_rig(const char *rules, const char *from, const char *to) {
+    char *text = contents(changed_rig(from, to)), *result = NULL;
+    ck_assert_int_ge(asprintf(&result, "%saccept: [%s]\n", text, rules), 0);
+    const char *path = write_file("accepted.yaml", result);
+    free(text);
+    free(result);
+    return path;
+}
+
 START_TEST(the_demo_runs_and_leaves_its_files) {
     tool(0,
          SAYS("pump ramp forward 60% in 1.5s", "PWM 20000 Hz in 800 steps", "Faults: none.",
@@ -136,8 +146,14 @@ END_TEST
 START_TEST(a_motor_that_does_not_move_is_explained) {
     const char *no_supply = write_file("nosupply.plan", "pump run 60% for 2s\npump ramp 60%\n"
                                                         "pump hold 1s\npump stop\n");
-    tool(1, SAYS("not moving: supply 'main' is off; 'main on' is missing before it"), "run %s %s",
-         RIG, no_supply);
+    tool(2,
+         SAYS("nosupply.plan:1: refuse: pump supply-off", "cure: a line 'main on' before it",
+              "nothing was run: 1 refused"),
+         "run %s %s", RIG, no_supply);
+    tool(1,
+         SAYS("not moving: supply 'main' is off; 'main on' is missing before it",
+              "Accepted in the rig: pump supply-off"),
+         "run %s %s", accepted_rig("pump supply-off", "rest: 400ms", "rest: 400ms"), no_supply);
     tool(0, SAYS("4 steps: 4 as asked"), "run %s %s --powered", RIG, no_supply);
     const char *low = write_file("low.plan", "main on\npump ramp 4%\npump hold 1s\npump stop\n");
     tool(1, SAYS("held by friction and load; it breaks loose near 20 % duty"), "run %s %s", RIG,
@@ -150,11 +166,16 @@ START_TEST(a_motor_that_does_not_move_is_explained) {
                      "off-phase: slow\n      wires: {direction: 4, brake: 9, pwm: 7}"),
          PLAN);
     tool(1, SAYS("Burnt at", "pump driver, over-current", "not moving: pump driver burnt"),
-         "run %s %s", changed_rig("current-limit: 8A", "current-limit: 0.7A"), PLAN);
+         "run %s %s",
+         accepted_rig("pump stall-current, pump brake-current", "current-limit: 8A",
+                      "current-limit: 0.7A"),
+         PLAN);
     tool(1, SAYS("over-voltage: 12 V on the supply; it survives 10 V"), "run %s %s --powered",
-         changed_rig("voltage-limit: 30V", "voltage-limit: 10V"), PLAN);
+         accepted_rig("pump supply-voltage", "voltage-limit: 30V", "voltage-limit: 10V"), PLAN);
     tool(1, SAYS("pin 4, over-current", "a pin survives 40 mA"), "run %s %s",
-         changed_rig("off-phase: slow", "off-phase: slow\n      input-resistance: 60ohm"), PLAN);
+         accepted_rig("pump pin-current", "off-phase: slow",
+                      "off-phase: slow\n      input-resistance: 60ohm"),
+         PLAN);
     tool(1, SAYS("Fault at", "WPIN_FAULT_OVERCURRENT", "ended by a fault"), "run %s %s",
          changed_rig("level: 6A", "level: 0.5A"), PLAN);
     tool(0, SAYS("the rig's ramp limit holds"), "run %s %s", changed_rig("up: 2s", "up: 4s"), PLAN);

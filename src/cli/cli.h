@@ -3,6 +3,7 @@
 #define WPIN_CLI_H
 
 #include "windpin/rehearsal.h"
+#include "windpin/vet.h"
 #include <argp.h>
 #include <stdbool.h>
 
@@ -18,6 +19,8 @@ int cmd_find(int argc, char **argv);
 int cmd_tell(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
 int cmd_size(int argc, char **argv);
+int cmd_vet(int argc, char **argv);
+int cmd_export(int argc, char **argv);
 /* The sheet that compares kinds of stage. */
 int cli_size_stage(const char *const *words, size_t count, bool json);
 
@@ -28,6 +31,7 @@ typedef struct cli_run {
     size_t fault_count;
     double sample_seconds;
     bool json, supplies_on, all_rounds;
+    const wpin_vetting *vetting; /* of rig and plan, before the run */
 } cli_run;
 
 /* Checks, runs, reports; returns the exit status. */

@@ -3,14 +3,18 @@
 #include <argp.h>
 #include <stdio.h>
 
-enum { KEY_JSON = 256 };
+enum { KEY_JSON = 256, KEY_WIRING, KEY_PARTS };
 
 typedef struct rig_arguments {
     const char *path;
-    bool json;
+    bool json, wiring, parts;
 } rig_arguments;
 
-static const struct argp_option options[] = {{"json", KEY_JSON, NULL, 0, "Print as JSON", 0}, {0}};
+static const struct argp_option options[] = {
+    {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
+    {"wiring", KEY_WIRING, NULL, 0, "Print every wire: chip, board, pin, level at the start", 0},
+    {"parts", KEY_PARTS, NULL, 0, "Print the parts", 0},
+    {0}};
 
 static const char doc[] =
     "Checks a rig file and lists its supplies and loads: stage, pins, PWM, limits, motor.\v"
@@ -20,6 +24,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     rig_arguments *a = state->input;
     switch (key) {
     case KEY_JSON: a->json = true; break;
+    case KEY_WIRING: a->wiring = true; break;
+    case KEY_PARTS: a->parts = true; break;
     case ARGP_KEY_ARG:
         if (state->arg_num > 0) {
             argp_error(state, "'%s' is one file too many; expected one rig", arg);
@@ -237,8 +243,8 @@ static void print_json(const wpin_rig *rig) {
 }
 
 static void print_rig(const wpin_rig *rig) {
-    printf("%s: controller pins %.3g V, tick %.4g ms\n", rig->name, rig->controller.logic_volts,
-           rig->controller.tick * 1e3);
+    printf("%s (rig %08x): controller pins %.3g V, tick %.4g ms\n", rig->name, rig->fingerprint,
+           rig->controller.logic_volts, rig->controller.tick * 1e3);
     if (rig->controller.supply >= 0) {
         printf("controller fed by '%s', needs %.3g V\n", rig->supplies[rig->controller.supply].name,
                rig->controller.least_volts);
@@ -250,6 +256,13 @@ static void print_rig(const wpin_rig *rig) {
     }
 }
 
+static void print_lines(wpin_lines *lines) {
+    for (size_t i = 0; lines != NULL && i < lines->count; i++) {
+        printf("%s\n", lines->lines[i]);
+    }
+    wpin_lines_free(lines);
+}
+
 int cmd_rig(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
     rig_arguments a = {0};
@@ -259,7 +272,9 @@ int cmd_rig(int argc, char **argv) {
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }
-    if (a.json) {
+    if (a.wiring || a.parts) {
+        print_lines(a.wiring ? wpin_wiring(rig) : wpin_parts_list(rig));
+    } else if (a.json) {
         print_json(rig);
     } else {
         print_rig(rig);

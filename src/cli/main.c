@@ -18,7 +18,10 @@ static const struct {
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
     {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
     {"tell", cmd_tell, "tell in words what a plan will do, how long and at which current"},
+    {"vet", cmd_vet,
+     "vet a rig and a plan before power: what would burn, not work, or move by itself"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
+    {"export", cmd_export, "write the rig as a C header for firmware"},
     {"demo", cmd_demo, "run the honey pump that ships with Wind Pin"},
 };
 

@@ -195,12 +195,32 @@ static void print_files(const cli_run *run) {
     }
 }
 
+/* What was vetted before, and what was accepted on purpose. */
+static void print_vetting(const wpin_vetting *v) {
+    if (v == NULL) {
+        return;
+    }
+    for (size_t i = 0; i < v->count; i++) {
+        if (v->findings[i].accepted) {
+            printf("%sAccepted in the rig%s: %s %s, %s\n", paint(WPIN_VERDICT_NOTE), plain(),
+                   v->findings[i].part, v->findings[i].rule->name, v->findings[i].consequence);
+        }
+    }
+    if (v->cautions > 0) {
+        printf("Vetted: %zu caution%s (windpin vet tells).\n", v->cautions,
+               v->cautions == 1 ? "" : "s");
+    } else {
+        printf("Vetted: nothing to mind.\n");
+    }
+}
+
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
-    printf("%s: %s on simulated hardware\n", rig->name, run->files[1]);
+    printf("%s (rig %08x): %s on simulated hardware\n", rig->name, rig->fingerprint, run->files[1]);
     print_steps(run, rig, report);
     printf("\n");
     print_loads(rig, report);
     print_faults(rig, report);
+    print_vetting(run->vetting);
     print_summary(report);
     print_files(run);
 }

@@ -1,5 +1,6 @@
 /* The report as JSON for programs. Units in the names; duties in percent. */
 #include "cli_json.h"
+#include "vet_words.h"
 #include <stdio.h>
 
 bool cli_dump_json(json_t *all) {
@@ -66,11 +67,14 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, report, i));
     }
-    json_t *all =
-        json_pack("{s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o}", "windpin",
-                  WPIN_VERSION, "rig", rig->name, "plan", run->files[1], "simulated_s",
-                  report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
-                  (int)report->interrupted, "ended", wpin_status_name(report->result), "loads",
-                  loads, "steps", steps, "faults", faults, "events", events, "burnt", burns);
+    char print[16];
+    snprintf(print, sizeof print, "%08x", rig->fingerprint);
+    json_t *all = json_pack(
+        "{s:s, s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o}", "windpin",
+        WPIN_VERSION, "rig", rig->name, "fingerprint", print, "plan", run->files[1], "simulated_s",
+        report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
+        (int)report->interrupted, "ended", wpin_status_name(report->result), "loads", loads,
+        "steps", steps, "faults", faults, "events", events, "burnt", burns, "vetted",
+        run->vetting != NULL ? cli_findings_json(run->vetting) : json_array());
     return cli_dump_json(all);
 }

@@ -1,6 +1,7 @@
 /* The work of windpin run and windpin demo: files in, run, files and report out. */
 #define _GNU_SOURCE
 #include "cli.h"
+#include "vet_words.h"
 #include <errno.h>
 #include <signal.h>
 #include <stdio.h>
@@ -190,6 +191,32 @@ static bool good_picture_name(const char *path) {
     return good;
 }
 
+/* Vets first: what is refused and not accepted is not run. */
+static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
+    wpin_vet_options options = {.powered = run->supplies_on};
+    wpin_vetting *vetting = wpin_vet(rig, plan, &options);
+    int status = EXIT_WRONG_INPUT;
+    if (vetting == NULL) {
+        cli_complain("out of memory");
+    } else if (vetting->refusals > 0) {
+        size_t first = 0;
+        while (vetting->findings[first].accepted) {
+            first++;
+        }
+        cli_print_findings(stderr, vetting, run->files, WPIN_REFUSE);
+        cli_complain(
+            "nothing was run: %zu refused; windpin vet tells it all, with the checklist; to run it "
+            "all the same write accept: [%s %s] in the rig",
+            vetting->refusals, vetting->findings[first].part, vetting->findings[first].rule->name);
+    } else {
+        cli_run vetted = *run;
+        vetted.vetting = vetting;
+        status = rehearse(&vetted, rig, plan);
+    }
+    wpin_vetting_free(vetting);
+    return status;
+}
+
 int cli_run_plan(const cli_run *run) {
     wpin_messages messages = {0};
     int status = EXIT_WRONG_INPUT;
@@ -200,7 +227,7 @@ int cli_run_plan(const cli_run *run) {
     wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(run->files[1], rig, &messages);
     cli_print_messages(&messages);
     if (plan != NULL) {
-        status = rehearse(run, rig, plan);
+        status = vet_and_rehearse(run, rig, plan);
     } else {
         cli_complain("nothing was run: %zu mistake%s in the files", messages.count,
                      messages.count == 1 ? "" : "s");

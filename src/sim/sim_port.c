@@ -117,7 +117,8 @@ static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
     if (!p->inverted) {
         return (wpin_window){0, high};
     }
-    return (wpin_window){high > 0 ? high + p->dead : 0, high > 0 ? p->period - p->dead : p->period};
+    /* at no duty too it ends early: the plain channel may begin with the next period */
+    return (wpin_window){high > 0 ? high + p->dead : 0, p->period - p->dead};
 }
 
 static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {

@@ -7,6 +7,7 @@
 struct wpin_csv {
     FILE *file;
     size_t loads;
+    uint32_t fingerprint;
     int error;
 };
 
@@ -34,6 +35,7 @@ wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
         return NULL;
     }
     csv->loads = rig->load_count;
+    csv->fingerprint = rig->fingerprint;
     csv->file = fopen(path, "w");
     if (csv->file == NULL) {
         free(csv);
@@ -45,7 +47,7 @@ wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
             note(csv, fprintf(csv->file, ",%s_%s", rig->loads[i].name, columns[c]));
         }
     }
-    note(csv, fprintf(csv->file, "\r\n"));
+    note(csv, fprintf(csv->file, ",rig\r\n"));
     return csv;
 }
 
@@ -58,7 +60,7 @@ void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
                           s->amps_max, s->rpm, s->supply_volts, s->turns, s->effect * 100,
                           wpin_phase_word(s->phase)));
     }
-    note(csv, fprintf(csv->file, "\r\n"));
+    note(csv, fprintf(csv->file, ",%08x\r\n", csv->fingerprint));
 }
 
 int wpin_csv_error(const wpin_csv *csv) {

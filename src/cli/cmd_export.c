@@ -1,0 +1,230 @@
+/* windpin export RIG: the rig as a constant C table for firmware. */
+#include "cli.h"
+#include <argp.h>
+#include <ctype.h>
+#include <errno.h>
+#include <stdio.h>
+#include <string.h>
+
+typedef struct export_arguments {
+    const char *path, *out;
+} export_arguments;
+
+static const struct argp_option options[] = {
+    {"output", 'o', "FILE.h", 0, "Where to write it (standard output)", 0}, {0}};
+
+static const char doc[] = "Writes the rig as a C header for firmware: stages with pins and "
+                          "polarity, ramps, limits and trips "
+                          "of every load, as the core takes them, and the rig's fingerprint.\v"
+                          "Example:\n  windpin export demo/honey-house.yaml -o honey_house.h";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    export_arguments *a = state->input;
+    switch (key) {
+    case 'o': a->out = arg; break;
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 0) {
+            argp_error(state, "'%s' is one file too many; expected one rig", arg);
+        }
+        a->path = arg;
+        break;
+    case ARGP_KEY_END:
+        if (a->path == NULL) {
+            argp_error(state, "expected a rig file");
+        }
+        break;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+    return 0;
+}
+
+/* A load's name as part of a C identifier. */
+static const char *identifier(char *to, size_t size, const char *name) {
+    snprintf(to, size, "%s", name);
+    for (char *c = to; *c != '\0'; c++) {
+        *c = (char)(isalnum((unsigned char)*c) ? tolower((unsigned char)*c) : '_');
+    }
+    return to;
+}
+
+static const char *yes(bool value) {
+    return value ? "true" : "false";
+}
+
+/* The variable of a shipped table, from the kinds that use it. */
+static void print_table_name(FILE *to, const wpin_rig_load *load, const char *id) {
+    static const struct {
+        const wpin_stage_table *table;
+        const char *name;
+    } tables[] = {{&wpin_table_switch, "wpin_table_switch"},
+                  {&wpin_table_relay, "wpin_table_relay"},
+                  {&wpin_table_two_relays, "wpin_table_two_relays"},
+                  {&wpin_table_direction_pwm, "wpin_table_direction_pwm"},
+                  {&wpin_table_direction_pwm_shorting, "wpin_table_direction_pwm_shorting"},
+                  {&wpin_table_direction_pwm_brake, "wpin_table_direction_pwm_brake"},
+                  {&wpin_table_two_inputs_enable, "wpin_table_two_inputs_enable"},
+                  {&wpin_table_two_inputs_enable_standby, "wpin_table_two_inputs_enable_standby"},
+                  {&wpin_table_two_inputs, "wpin_table_two_inputs"},
+                  {&wpin_table_two_inputs_slow, "wpin_table_two_inputs_slow"},
+                  {&wpin_table_hidden_partner, "wpin_table_hidden_partner"},
+                  {&wpin_table_two_switched_inputs, "wpin_table_two_switched_inputs"},
+                  {&wpin_table_half_bridges, "wpin_table_half_bridges"},
+                  {&wpin_table_four_switches, "wpin_table_four_switches"},
+                  {&wpin_table_servo_pulse, "wpin_table_servo_pulse"},
+                  {&wpin_table_paired_outputs, "wpin_table_paired_outputs"},
+                  {&wpin_table_stepper, "wpin_table_stepper"}};
+    for (size_t i = 0; i < sizeof tables / sizeof *tables; i++) {
+        if (tables[i].table == load->kind->table) {
+            fprintf(to, "&%s", tables[i].name);
+            return;
+        }
+    }
+    fprintf(to, "&%s_table", id);
+}
+
+static void print_numbers(FILE *to, const uint8_t *numbers, size_t count) {
+    for (size_t i = 0; i < count; i++) {
+        fprintf(to, "%s%u", i == 0 ? "" : ", ", numbers[i]);
+    }
+}
+
+static void print_own_table(FILE *to, const wpin_stage_table *t, const char *id) {
+    fprintf(to, "static const uint8_t %s_states[] = {", id);
+    print_numbers(to, t->states, t->row_count);
+    fprintf(to, "};\nstatic const uint8_t %s_cells[] = {", id);
+    print_numbers(to, t->cells, (size_t)t->row_count * t->line_count);
+    fprintf(to, "};\n");
+    for (unsigned i = 0; i < t->leg_count; i++) {
+        if (i == 0) {
+            fprintf(to, "static const wpin_leg %s_legs[] = {", id);
+        }
+        fprintf(to, "%s{%u, %u}", i == 0 ? "" : ", ", t->legs[i].high_side, t->legs[i].low_side);
+    }
+    if (t->leg_count > 0) {
+        fprintf(to, "};\n");
+    }
+    fprintf(
+        to,
+        "static const wpin_stage_table %s_table = {.row_count = %u, .line_count = %u, .states = "
+        "%s_states, .cells = %s_cells, .mode_lines = %u, .leg_count = %u",
+        id, t->row_count, t->line_count, id, id, t->mode_lines, t->leg_count);
+    if (t->leg_count > 0) {
+        fprintf(to, ", .legs = %s_legs", id);
+    }
+    fprintf(to, "};\n");
+}
+
+static void print_stage(FILE *to, const wpin_rig_load *load, const wpin_stage_config *s,
+                        const char *id) {
+    if (load->own != NULL) {
+        print_own_table(to, load->kind->table, id);
+    }
+    fprintf(to, "static const wpin_line %s_lines[] = {", id);
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        fprintf(to, "%s{.pin = %u, .inverted = %s} /* %s */", i == 0 ? "" : ", ", s->lines[i].pin,
+                yes(s->lines[i].inverted), load->kind->lines[i]);
+    }
+    fprintf(to, "};\nstatic const wpin_stage_config %s_stage = {.table = ", id);
+    print_table_name(to, load, id);
+    fprintf(to,
+            ", .lines = %s_lines, .pwm_hz = %uU, .pulse_zero_us = %u, .pulse_swing_us = %u, "
+            ".dead_time_us = "
+            "%u, .reversed = %s};\n",
+            id, s->pwm_hz, s->pulse_zero_us, s->pulse_swing_us, s->dead_time_us, yes(s->reversed));
+}
+
+static void print_limit(FILE *to, const char *name, const wpin_limit *l) {
+    if (l->used) {
+        fprintf(to, ",\n    .%s = {.used = true, .pin = %u, .high = %s}", name, l->pin,
+                yes(l->high));
+    }
+}
+
+static void print_guard(FILE *to, const wpin_guard_config *g) {
+    fprintf(to,
+            ".guard = {.current_input = %u, .supply_input = %u, .current_zero_mv = %d, "
+            ".current_mv_per_a = %u, .current_trip_ma = %uU, .current_trip_us = %uU}",
+            g->current_input, g->supply_input, (int)g->current_zero_mv, g->current_mv_per_a,
+            g->current_trip_ma, g->current_trip_us);
+}
+
+static void print_motor(FILE *to, const wpin_motor_config *m, const char *id) {
+    static const char *const below[] = {"WPIN_BELOW_ALLOW", "WPIN_BELOW_REFUSE", "WPIN_BELOW_LIFT",
+                                        "WPIN_BELOW_KICK"};
+    static const char *const states[] = {"WPIN_STATE_FREE", "WPIN_STATE_BRAKE"};
+    fprintf(to,
+            "static const wpin_motor_config %s_motor = {\n    .stage = &%s_stage, .up_us = %uU, "
+            ".down_us = "
+            "%uU, .rest_us = %uU,\n    .duty_max = %u, .rest_state = %s, .safe_state = %s,\n    ",
+            id, id, m->up_us, m->down_us, m->rest_us, m->duty_max, states[m->rest_state],
+            states[m->safe_state]);
+    print_guard(to, &m->guard);
+    fprintf(to,
+            ",\n    .start = {.start_duty = %u, .drop_out_duty = %u, .below = %s, .kick_duty = %u, "
+            ".kick_us = %uU, .smooth = %s},\n    .least_us = %uU, .most_on_ms = %uU",
+            m->start.start_duty, m->start.drop_out_duty, below[m->start.below], m->start.kick_duty,
+            m->start.kick_us, yes(m->start.smooth), m->least_us, m->most_on_ms);
+    print_limit(to, "limit_forward", &m->limit_forward);
+    print_limit(to, "limit_reverse", &m->limit_reverse);
+    fprintf(to, "};\n");
+}
+
+static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id) {
+    fprintf(
+        to,
+        "static const wpin_stepper_config %s_stepper = {.stage = &%s_stage, .steps_a_turn = %u, "
+        ".half_steps = %s, .release = %s, .start_rate = %u, .top_rate = %u, .rate_gain = %uU};\n",
+        id, id, s->steps_a_turn, yes(s->half_steps), yes(s->release), s->start_rate, s->top_rate,
+        s->rate_gain);
+}
+
+static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
+    fprintf(
+        to,
+        "/* The rig '%s', written by windpin export from %s; change that file, not this one. */\n",
+        rig->name, path);
+    fprintf(to, "#ifndef WPIN_RIG_%08X\n#define WPIN_RIG_%08X\n\n#include <windpin/windpin.h>\n\n",
+            rig->fingerprint, rig->fingerprint);
+    fprintf(to,
+            "/* Fingerprint of the rig file, as in traces and reports. */\n#define "
+            "WPIN_RIG_FINGERPRINT "
+            "0x%08XUL\n/* Control period, us; of steppers and software PWM. */\n#define "
+            "WPIN_RIG_TICK_US %.0f\n#define WPIN_RIG_FAST_TICK_US %.0f\n",
+            rig->fingerprint, rig->controller.tick * 1e6, rig->controller.soft_tick * 1e6);
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        wpin_bound_load bound;
+        char id[WPIN_NAME_MAX + 1];
+        wpin_bind_load(&bound, rig, load);
+        fprintf(to, "\n/* %s: %s */\n", load->name, load->kind->words);
+        print_stage(to, load, &bound.stage, identifier(id, sizeof id, load->name));
+        if (load->what == WPIN_RIG_STEPPER) {
+            print_stepper(to, &bound.stepper, id);
+        } else {
+            print_motor(to, &bound.motor, id);
+        }
+    }
+    fprintf(to, "\n#endif\n");
+}
+
+int cmd_export(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
+    export_arguments a = {0};
+    argp_err_exit_status = EXIT_WRONG_INPUT;
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    wpin_rig *rig = cli_read_rig(a.path);
+    if (rig == NULL) {
+        return EXIT_WRONG_INPUT;
+    }
+    FILE *to = a.out == NULL ? stdout : fopen(a.out, "w");
+    int status = to == NULL ? EXIT_WRONG_INPUT : EXIT_FINE;
+    if (to != NULL) {
+        print_header(to, rig, a.path);
+    }
+    if (to == NULL || (a.out != NULL && fclose(to) != 0)) {
+        cli_complain("%s: can't be written: %s", a.out, strerror(errno));
+        status = EXIT_WRONG_INPUT;
+    }
+    wpin_rig_free(rig);
+    return status;
+}

@@ -1,0 +1,16 @@
+/* Findings of a vetting, for people and as JSON. */
+#ifndef WPIN_CLI_VET_WORDS_H
+#define WPIN_CLI_VET_WORDS_H
+
+#include "windpin/vet.h"
+#include <jansson.h>
+#include <stdio.h>
+
+/* Prints every finding of at least this severity, with its place; `files` are the rig and the plan.
+ */
+void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const *files,
+                        wpin_severity least);
+/* The same as an array. */
+json_t *cli_findings_json(const wpin_vetting *vetting);
+
+#endif

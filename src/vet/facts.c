@@ -1,0 +1,139 @@
+/* What the rules want to know about each load. */
+#include "rules.h"
+#include <stdlib.h>
+
+double wpin_volts_of(const wpin_vetter *v, size_t supply) {
+    double volts = v->rig->supplies[supply].volts;
+    if (v->options.supply == (int)supply + 1) {
+        volts = v->options.volts;
+    }
+    return volts * (1 + v->options.tolerance);
+}
+
+size_t wpin_source_of(const wpin_rig *rig, size_t supply) {
+    while (rig->supplies[supply].from >= 0) {
+        supply = (size_t)rig->supplies[supply].from;
+    }
+    return supply;
+}
+
+double wpin_air(const wpin_vetter *v) {
+    return 25 + v->options.air_above;
+}
+
+/* Resistance of each switch as its pin drives it. */
+static double driven_ohms(const wpin_vetter *v, const wpin_facts *f, double winding) {
+    const wpin_sim_bridge *part = &f->load->bridge;
+    const wpin_sim_gate *g = &part->gate;
+    double logic = v->rig->controller.logic_volts;
+    switch (g->kind) {
+    case WPIN_SIM_TRANSISTOR_NPN: {
+        double amps =
+            fmax(0, logic - g->base_volts) / (g->base_ohms + v->rig->controller.pin_resistance);
+        return fmax(part->on_resistance, f->volts / fmax(g->gain * amps, 1e-9) - winding);
+    }
+    case WPIN_SIM_TRANSISTOR_NFET:
+        return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold, logic),
+                    1e6);
+    case WPIN_SIM_TRANSISTOR_PFET:
+        return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold, f->volts),
+                    1e6);
+    default: return part->on_resistance;
+    }
+}
+
+/* Speed at which the driving torque K (V - K w) / R meets friction, load and fan: by halving. */
+static double settled_speed(const wpin_facts *f, double volts, double viscous, double quadratic) {
+    const wpin_sim_motor *m = &f->load->motor;
+    double low = 0, high = volts / m->constant;
+    for (int i = 0; i < 60; i++) {
+        double w = (low + high) / 2;
+        double drive = m->constant * (volts - m->constant * w) / f->loop_ohms;
+        if (drive > f->torque + viscous * w + quadratic * w * w) {
+            low = w;
+        } else {
+            high = w;
+        }
+    }
+    return low;
+}
+
+static void motor_facts(wpin_facts *f, double tolerance) {
+    const wpin_sim_motor *m = &f->load->motor;
+    double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
+    double volts = f->volts * f->load->limits.duty_max;
+    volts -= f->switches * f->load->bridge.saturation_volts;
+    f->torque = (m->dry_friction + load) * (1 + tolerance);
+    f->hold = (m->static_friction + load) * (1 + tolerance);
+    f->inertia = m->inertia + m->load_inertia / (n * n);
+    f->stall_amps = volts / f->loop_ohms;
+    f->speed = settled_speed(f, volts, m->viscous_friction + m->load_viscous / (n * n * loss),
+                             m->load_quadratic / (n * n * n * loss));
+    f->run_amps = fmax(0, (volts - m->constant * f->speed) / f->loop_ohms);
+    f->motor = true;
+    /* on its ramp the current is what friction and inertia take, at least what breaks it loose */
+    double ramp = fmax(f->load->limits.ramp_up * f->load->limits.duty_max, 1e-3);
+    double takes = fmax(f->hold, f->torque + f->inertia * f->speed / ramp);
+    f->start_amps = fmin(f->stall_amps, takes / m->constant);
+}
+
+static double winding_of(const wpin_rig_load *load) {
+    switch (load->what) {
+    case WPIN_RIG_LAMP:
+        return load->lamp.volts * (load->lamp.volts - load->lamp.forward_volts) / load->lamp.watts *
+               load->lamp.cold_share;
+    case WPIN_RIG_SOLENOID: return load->solenoid.resistance;
+    case WPIN_RIG_STEPPER: return load->stepper.resistance;
+    default: return load->motor.resistance;
+    }
+}
+
+static void other_facts(wpin_facts *f) {
+    const wpin_rig_load *load = f->load;
+    double duty = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
+    f->stall_amps = (f->volts - load->lamp.forward_volts) / f->loop_ohms;
+    f->run_amps = f->stall_amps * duty;
+    if (load->what == WPIN_RIG_LAMP) {
+        f->run_amps = load->lamp.watts / load->lamp.volts;
+    }
+    if (load->what == WPIN_RIG_STEPPER) {
+        f->stall_amps *= 2; /* both windings on */
+        f->run_amps = f->stall_amps;
+    }
+    f->start_amps = f->stall_amps;
+}
+
+/* A trip below the driver's limit that comes in time, or a driver that looks after itself. */
+static bool is_saved(const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    bool trip = l->trip_input >= 0 && l->trip_amps < load->bridge.burns_above_amps &&
+                l->trip_time <= load->bridge.burns_after;
+    return trip || load->bridge.protects;
+}
+
+static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *load) {
+    double slack = v->options.tolerance, winding = winding_of(load) * (1 - slack);
+    bool single = load->kind->logic == WPIN_SIM_LOGIC_LOW_SIDE ||
+                  load->kind->logic == WPIN_SIM_LOGIC_HIGH_SIDE ||
+                  load->kind->logic == WPIN_SIM_LOGIC_RELAY;
+    *f = (wpin_facts){.load = load,
+                      .supply = &v->rig->supplies[load->supply],
+                      .volts = wpin_volts_of(v, load->supply),
+                      .switches = single ? 1 : 2};
+    f->switch_ohms = driven_ohms(v, f, winding) * f->switches;
+    f->loop_ohms = winding + f->switch_ohms + f->supply->resistance;
+    f->trips = is_saved(load);
+    if (load->what == WPIN_RIG_MOTOR) {
+        motor_facts(f, slack);
+    } else {
+        other_facts(f);
+    }
+}
+
+bool wpin_work_out_facts(wpin_vetter *v) {
+    v->facts = calloc(v->rig->load_count + 1, sizeof *v->facts);
+    for (size_t i = 0; v->facts != NULL && i < v->rig->load_count; i++) {
+        work_out(v, &v->facts[i], &v->rig->loads[i]);
+    }
+    return v->facts != NULL;
+}

@@ -1,0 +1,215 @@
+/* Lists made from a rig: the power-up checklist, the wiring table, the parts. */
+#define _GNU_SOURCE
+#include "windpin/vet.h"
+#include <stdarg.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+static void add(wpin_lines *to, const char *words, ...) __attribute__((format(printf, 2, 3)));
+
+static void add(wpin_lines *to, const char *words, ...) {
+    va_list list;
+    char *text = NULL;
+    va_start(list, words);
+    int length = vasprintf(&text, words, list);
+    va_end(list);
+    char **all = length < 0 ? NULL : realloc(to->lines, (to->count + 1) * sizeof(char *));
+    if (all == NULL) {
+        free(length < 0 ? NULL : text);
+        return;
+    }
+    to->lines = all;
+    all[to->count++] = text;
+}
+
+void wpin_lines_free(wpin_lines *lines) {
+    if (lines != NULL) {
+        for (size_t i = 0; i < lines->count; i++) {
+            free(lines->lines[i]);
+        }
+        free(lines->lines);
+        free(lines);
+    }
+}
+
+/* ---- power-up checklist ---- */
+
+static void list_statics(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        for (size_t s = 0; s < rig->loads[i].static_count; s++) {
+            add(to, "%s: '%s' is %s.", rig->loads[i].name, rig->loads[i].statics[s].name,
+                rig->loads[i].statics[s].needs);
+        }
+    }
+}
+
+static void list_grounds(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        if (rig->supplies[i].from < 0) {
+            add(to,
+                "Ground of '%s' is wired to the controller's ground: less than 1 ohm between them.",
+                rig->supplies[i].name);
+            add(to, "Plus of '%s' goes to nothing but its loads, the right way round.",
+                rig->supplies[i].name);
+        }
+    }
+}
+
+static void list_powering(wpin_lines *to, const wpin_rig *rig) {
+    size_t source = SIZE_MAX;
+    if (rig->controller.supply >= 0) {
+        for (source = (size_t)rig->controller.supply; rig->supplies[source].from >= 0;) {
+            source = (size_t)rig->supplies[source].from;
+        }
+        add(to, "Switch the controller's supply on; '%s' measures %.3g V.",
+            rig->supplies[rig->controller.supply].name,
+            rig->supplies[rig->controller.supply].volts);
+    } else {
+        add(to, "Switch the controller on; its logic supply measures %.3g V.",
+            rig->controller.logic_volts);
+    }
+    add(to, "Nothing moves, nothing gets warm: each control line stands at the level windpin rig "
+            "--wiring "
+            "tells.");
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        const wpin_rig_supply *s = &rig->supplies[i];
+        if (s->from < 0 && i != source) {
+            add(to,
+                "Switch '%s' on, last of all; at the drivers it measures %.3g to %.3g V, and still "
+                "nothing moves.",
+                s->name, 0.9 * s->volts, 1.1 * s->volts);
+        }
+    }
+}
+
+static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *l = &rig->loads[i];
+        if (l->limits.limit_inputs[0] >= 0) {
+            add(to, "%s: press each limit switch by hand; its input changes.", l->name);
+        }
+        if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE)) {
+            add(to,
+                "%s: a first run at low duty for a second; it turns the way forward means, else "
+                "set "
+                "'reversed' or swap its leads.",
+                l->name);
+        } else {
+            add(to, "%s: on for a second, by itself.", l->name);
+        }
+    }
+}
+
+wpin_lines *wpin_checklist(const wpin_rig *rig) {
+    wpin_lines *to = calloc(1, sizeof *to);
+    if (to != NULL) {
+        add(to, "All supplies off. Wires as in windpin rig --wiring.");
+        list_statics(to, rig);
+        list_grounds(to, rig);
+        list_powering(to, rig);
+        list_first_moves(to, rig);
+    }
+    return to;
+}
+
+/* ---- wiring ---- */
+
+static const char *or_dash(const char *text) {
+    return text[0] != '\0' ? text : "-";
+}
+
+/* Level of a line in the row the stage begins with. */
+static const char *first_level(const wpin_rig_load *l, unsigned line) {
+    static const char *const plain[] = {"low",    "high",          "low", "high",
+                                        "floats", "neutral pulse", "low"};
+    uint8_t cell = l->kind->table->cells[line];
+    if (l->inverted[line] && cell <= WPIN_CELL_HIGH) {
+        return cell == WPIN_CELL_HIGH ? "low" : "high";
+    }
+    return plain[cell];
+}
+
+wpin_lines *wpin_wiring(const wpin_rig *rig) {
+    wpin_lines *to = calloc(1, sizeof *to);
+    if (to == NULL) {
+        return NULL;
+    }
+    add(to, "%-12s %-12s %-10s %-10s %-8s %s", "load", "line", "chip", "board", "pin",
+        "at the start");
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *l = &rig->loads[i];
+        for (unsigned n = 0; n < l->kind->table->line_count; n++) {
+            add(to, "%-12s %-12s %-10s %-10s %-8u %s%s", l->name, l->kind->lines[n],
+                or_dash(l->chips[n]), or_dash(l->prints[n]), l->pins[n], first_level(l, n),
+                wpin_stage_kind_times_line(l->kind, n) ? ", then PWM" : "");
+        }
+        if (l->limits.trip_input >= 0) {
+            add(to, "%-12s %-12s %-10s %-10s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
+                l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
+        }
+        add(to, "%-12s %-12s %-10s %-10s %-8s supply '%s'", l->name, "power", "-", "-", "-",
+            rig->supplies[l->supply].name);
+    }
+    for (size_t i = 0; i < rig->input_count; i++) {
+        const wpin_rig_input *n = &rig->inputs[i];
+        bool digital = n->kind <= WPIN_RIG_LIMIT;
+        add(to, "%-12s %-12s %-10s %-10s %s%-*.0f %s", n->name, "input", "-", "-",
+            digital ? "" : "A", digital ? 8 : 7, digital ? n->pin : n->analog,
+            digital ? "to ground, pull-up in the controller" : "0 V to logic level");
+    }
+    return to;
+}
+
+/* ---- parts ---- */
+
+static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
+    const wpin_sim_bridge *b = &l->bridge;
+    add(to, "1  driver '%s' for %s: %s; %.3g A, %.3g V", l->kind->name, l->name, l->kind->words,
+        b->burns_above_amps, b->burns_above_volts);
+    switch (l->what) {
+    case WPIN_RIG_LAMP:
+        add(to, "1  %s: %.3g V, %.3g W", l->name, l->lamp.volts, l->lamp.watts);
+        break;
+    case WPIN_RIG_SOLENOID:
+        add(to, "1  solenoid %s: %.3g ohm, for %.3g V", l->name, l->solenoid.resistance,
+            rig->supplies[l->supply].volts);
+        break;
+    case WPIN_RIG_STEPPER:
+        add(to, "1  stepper %s: %.0f steps, %.3g A, %.3g mNm", l->name, l->stepper.steps_a_turn,
+            l->stepper.rated_amps, l->stepper.holding_torque * 1e3);
+        break;
+    default:
+        add(to, "1  motor %s: %.3g V, %.3g ohm, %.3g mNm/A, gear %.3g:1", l->name,
+            l->limits.rated_volts > 0 ? l->limits.rated_volts : rig->supplies[l->supply].volts,
+            l->motor.resistance, l->motor.constant * 1e3, l->motor.gear_ratio);
+    }
+    if (b->gate.kind == WPIN_SIM_TRANSISTOR_NPN) {
+        add(to, "1  base resistor for %s: %.3g ohm", l->name, b->gate.base_ohms);
+    }
+    if (b->motor_farads > 0) {
+        add(to, "1  capacitor at %s: %.3g nF", l->name, b->motor_farads * 1e9);
+    }
+}
+
+wpin_lines *wpin_parts_list(const wpin_rig *rig) {
+    wpin_lines *to = calloc(1, sizeof *to);
+    if (to == NULL) {
+        return NULL;
+    }
+    add(to, "1  controller: %.3g V logic", rig->controller.logic_volts);
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        const wpin_rig_supply *s = &rig->supplies[i];
+        add(to, "1  %s '%s': %.3g V",
+            s->from < 0 ? (s->capacity > 0 ? "set of cells" : "supply") : "regulator", s->name,
+            s->volts);
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        add_load(to, rig, &rig->loads[i]);
+    }
+    static const char *const kinds[] = {"button", "limit switch", "knob (10 kohm)", "sensor"};
+    for (size_t i = 0; i < rig->input_count; i++) {
+        add(to, "1  %s '%s'", kinds[rig->inputs[i].kind], rig->inputs[i].name);
+    }
+    return to;
+}

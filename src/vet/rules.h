@@ -1,0 +1,74 @@
+/* What the files of rules share: facts about each load, adding findings, the tables. */
+#ifndef WPIN_VET_RULES_H
+#define WPIN_VET_RULES_H
+
+#include "windpin/calc.h"
+#include "windpin/vet.h"
+#include <math.h>
+
+/* What a load does to its stage, worked out once. Volts and ohms with the tolerance against them.
+ */
+typedef struct wpin_facts {
+    const wpin_rig_load *load;
+    const wpin_rig_supply *supply;
+    double volts;       /* of the supply */
+    double switch_ohms; /* of all switches in the path, as driven */
+    int switches;
+    double loop_ohms; /* winding, switches, supply */
+    double
+        stall_amps; /* at all the duty it may have; lamps: inrush; solenoids and steppers: rest */
+    double start_amps; /* at a start on its ramp */
+    double torque;     /* friction and load on the motor's shaft, turning, Nm */
+    double hold;       /* the same at rest */
+    double speed;      /* motor at all the duty it may have, rad/s */
+    double run_amps;   /* then */
+    double inertia;    /* on the motor's shaft */
+    bool motor;        /* it turns by its duty */
+    bool trips;        /* its current trip or its driver's own protection saves it from a stall */
+} wpin_facts;
+
+typedef struct wpin_vetter {
+    const wpin_rig *rig;
+    const wpin_plan *plan;
+    wpin_vet_options options;
+    wpin_facts *facts; /* one a load */
+    wpin_vetting *result;
+    const wpin_vet_rule *rule; /* at work */
+    bool out_of_memory;
+} wpin_vetter;
+
+/* A rule with its check. */
+typedef struct wpin_rule_entry {
+    wpin_vet_rule rule;
+    void (*check)(wpin_vetter *v);
+} wpin_rule_entry;
+
+extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_driver[],
+    wpin_rules_load[], wpin_rules_plan[];
+extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
+    wpin_rules_load_count, wpin_rules_plan_count;
+
+/* Works the facts out; false when out of memory. */
+bool wpin_work_out_facts(wpin_vetter *v);
+/* Volts of a supply, after tolerance and sweep. */
+double wpin_volts_of(const wpin_vetter *v, size_t supply);
+/* The supply a made one comes from in the end. */
+size_t wpin_source_of(const wpin_rig *rig, size_t supply);
+/* Air around the parts, degC. */
+double wpin_air(const wpin_vetter *v);
+
+/* Begins a finding about a part at a line; cause, consequence and cure are put in by the next
+ * three. NULL when out of memory (the three then do nothing). */
+wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part, unsigned line);
+void wpin_cause(wpin_finding *f, const char *words, ...) __attribute__((format(printf, 2, 3)));
+void wpin_consequence(wpin_finding *f, const char *words, ...)
+    __attribute__((format(printf, 2, 3)));
+void wpin_cure(wpin_finding *f, const char *words, ...) __attribute__((format(printf, 2, 3)));
+/* The same about a load. */
+wpin_finding *wpin_find_load(wpin_vetter *v, wpin_severity severity, const wpin_facts *f);
+wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply);
+
+#define WPIN_EACH_LOAD(v, f)                                                                       \
+    for (const wpin_facts *f = (v)->facts; f < (v)->facts + (v)->rig->load_count; f++)
+
+#endif

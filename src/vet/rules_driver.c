@@ -1,0 +1,428 @@
+/* Rules about drivers: currents, heat, transistors, dead time, PWM, boards. */
+#include "rules.h"
+#include <stdlib.h>
+#include <string.h>
+
+static void stall(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double most = f->load->bridge.burns_above_amps;
+        if (!f->motor || f->stall_amps <= most || f->trips) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n,
+                   "held, the motor takes %.3g A (%.3g V / %.3g ohm); the driver survives %.3g A "
+                   "for %.3g ms",
+                   f->stall_amps, f->volts * f->load->limits.duty_max, f->loop_ohms, most,
+                   f->load->bridge.burns_after * 1e3);
+        wpin_consequence(n, "the driver burns at the first stall or hard start");
+        wpin_cure(n,
+                  "a driver for %.3g A, duty-limit: %.0f%%, or a current-trip below %.3g A within "
+                  "%.3g ms",
+                  1.25 * f->stall_amps, floor(90 * f->load->limits.duty_max * most / f->stall_amps),
+                  most, f->load->bridge.burns_after * 1e3);
+    }
+}
+
+static bool plan_brakes(const wpin_vetter *v, const wpin_facts *f) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        if (s->op == WPIN_OP_BRAKE && s->motor == f->load - v->rig->loads) {
+            return true;
+        }
+    }
+    return false;
+}
+
+static void brake(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (!f->motor || !wpin_stage_kind_has(l->kind, WPIN_STATE_BRAKE) || l->bridge.protects) {
+            continue;
+        }
+        double ohms = l->motor.resistance * (1 - v->options.tolerance) + f->switch_ohms;
+        double amps = wpin_calc_reversal_amps(0, l->motor.constant * f->speed, ohms);
+        double fades = f->inertia * ohms / (l->motor.constant * l->motor.constant);
+        double above =
+            amps > l->bridge.burns_above_amps ? fades * log(amps / l->bridge.burns_above_amps) : 0;
+        if (above <= l->bridge.burns_after) {
+            continue;
+        }
+        bool planned = plan_brakes(v, f);
+        wpin_finding *n = wpin_find_load(v, planned ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(
+            n,
+            "braked from full speed it drives %.3g A through the driver (%.3g V / %.3g ohm) for "
+            "%.3g ms above %.3g A",
+            amps, l->motor.constant * f->speed, ohms, above * 1e3, l->bridge.burns_above_amps);
+        wpin_consequence(n, planned ? "the driver burns at the brake"
+                                    : "a brake at full speed burns the driver");
+        wpin_cure(n,
+                  "stop on the ramp and brake below %.0f %% of full speed, or a driver for %.3g A",
+                  floor(100 * l->bridge.burns_above_amps / amps), 1.25 * amps);
+    }
+}
+
+/* ---- heat and ratings ---- */
+
+static double driver_watts(const wpin_facts *f) {
+    const wpin_sim_bridge *b = &f->load->bridge;
+    double watts = f->run_amps * f->run_amps * f->switch_ohms +
+                   f->switches * b->saturation_volts * f->run_amps;
+    double hz = wpin_stage_kind_takes_duty(f->load->kind) ? f->load->limits.pwm_hz : 0;
+    return watts + wpin_calc_capacitor_watts(b->motor_farads, f->volts, hz);
+}
+
+static void heat(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_heat *h = &f->load->bridge.heat;
+        double watts = driver_watts(f), degrees = wpin_air(v) + watts * h->resistance;
+        if (h->resistance <= 0 || degrees <= 0.85 * h->limit) {
+            continue;
+        }
+        bool over = degrees > h->limit;
+        wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "running, %.3g A lose %.3g W in the driver: %.0f degC, it survives %.0f degC",
+                   f->run_amps, watts, degrees, h->limit);
+        wpin_consequence(n, "%s",
+                         !over                      ? "in a warm box it is too much"
+                         : f->load->bridge.protects ? "it shuts itself down again and again"
+                                                    : "the driver burns within minutes");
+        wpin_cure(n, "at most %.3g K/W (a heat sink, air), or switches of at most %.3g mohm",
+                  (0.8 * h->limit - wpin_air(v)) / watts,
+                  1e3 * (0.8 * h->limit - wpin_air(v)) / h->resistance /
+                      (f->switches * f->run_amps * f->run_amps));
+    }
+}
+
+static void capacitor(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        double hz = wpin_stage_kind_takes_duty(l->kind) ? l->limits.pwm_hz : 0;
+        double watts = wpin_calc_capacitor_watts(l->bridge.motor_farads, f->volts, hz);
+        bool hot = l->bridge.heat.resistance > 0 &&
+                   wpin_air(v) + watts * l->bridge.heat.resistance > l->bridge.heat.limit;
+        if (watts > 0.5) {
+            wpin_finding *n = wpin_find_load(v, hot ? WPIN_REFUSE : WPIN_CAUTION, f);
+            wpin_cause(
+                n,
+                "%.3g uF at the motor are charged and emptied %.3g thousand times a second: %.3g W",
+                l->bridge.motor_farads * 1e6, hz / 1e3, watts);
+            wpin_consequence(n, hot ? "the driver burns, motor or not"
+                                    : "the driver runs hot for nothing");
+            wpin_cure(n, "at most %.3g nF at the motor, or a lower PWM frequency",
+                      0.2 / (f->volts * f->volts * hz) * 1e9);
+        }
+    }
+}
+
+static void rating(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        if (l->rated_amps > 0 && f->run_amps > l->rated_amps) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "running it takes %.3g A, the driver is rated for %.3g A", f->run_amps,
+                       l->rated_amps);
+            wpin_consequence(n,
+                             "it works for a while; the absolute limit of %.3g A is no permission",
+                             f->load->bridge.burns_above_amps);
+            wpin_cure(n, "a driver rated for %.3g A, or a lower duty-limit", 1.25 * f->run_amps);
+        } else if (l->recommended_amps > 0 && f->run_amps > l->recommended_amps) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "running it takes %.3g A, %.3g A are recommended", f->run_amps,
+                       l->recommended_amps);
+            wpin_consequence(n, "warm, and little left for a hot day");
+            wpin_cure(n, "air or a heat sink");
+        }
+    }
+}
+
+static void boards(wpin_vetter *v) {
+    for (size_t b = 0; b < v->rig->board_count; b++) {
+        const wpin_rig_board *board = &v->rig->boards[b];
+        double sum = 0;
+        WPIN_EACH_LOAD(v, f) {
+            sum += f->load->board == (int)b ? f->run_amps : 0;
+        }
+        const double limits[] = {board->total, board->terminal};
+        static const char *const what[] = {"all outputs together may carry",
+                                           "the supply terminal carries"};
+        for (int i = 0; i < 2; i++) {
+            if (limits[i] > 0 && sum > limits[i]) {
+                wpin_finding *n = wpin_find(v, WPIN_REFUSE, board->name, board->line);
+                wpin_cause(n, "its loads take %.3g A while running, %s %.3g A", sum, what[i],
+                           limits[i]);
+                wpin_consequence(
+                    n, "tracks and terminals overheat, though no single output is overloaded");
+                wpin_cure(n, "fewer loads at a time, a second board, or the stronger terminal");
+            }
+        }
+    }
+}
+
+/* ---- diodes, dead time, bootstrap ---- */
+
+static void free_wheel(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        if (f->load->bridge.no_diodes && f->load->what != WPIN_RIG_LAMP) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "the free-wheel diodes are missing");
+            wpin_consequence(
+                n, "the first time the current is cut off the winding's kick kills the driver");
+            wpin_cure(n, "a diode for %.3g A and %.3g V, ring to the supply: windpin size diode",
+                      f->stall_amps, 1.5 * f->volts);
+        }
+    }
+}
+
+static void dead_time(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (!l->bridge.interlock && l->bridge.switch_time > l->limits.dead_time) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "a side takes %.3g us to turn off, the dead time is %.3g us, and nothing "
+                       "else keeps "
+                       "the sides apart",
+                       l->bridge.switch_time * 1e6, l->limits.dead_time * 1e6);
+            wpin_consequence(n, "shoot-through: both sides of a leg conduct");
+            wpin_cure(n, "dead-time: %.3gus", ceil(1.5e6 * l->bridge.switch_time));
+        }
+    }
+}
+
+static void bootstrap(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (l->bridge.bootstrap_time > 0 && l->limits.duty_max >= 1) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(
+                n,
+                "its high side is fed by a bootstrap capacitor that lasts %.3g ms, and 100 %% duty "
+                "never recharges it",
+                l->bridge.bootstrap_time * 1e3);
+            wpin_consequence(n, "at full duty the motor loses its drive");
+            wpin_cure(n, "duty-limit: %.3g%%",
+                      floor(1000 * wpin_calc_bootstrap_duty(l->limits.pwm_hz, 2e-6)) / 10);
+        }
+    }
+}
+
+/* ---- single transistors ---- */
+
+static void base_drive(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        if (g->kind != WPIN_SIM_TRANSISTOR_NPN) {
+            continue;
+        }
+        double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
+        double most = g->gain * base * (1 - v->options.tolerance), start = f->run_amps;
+        double wants = f->volts / (f->load->motor.resistance + f->supply->resistance);
+        if (f->motor) {
+            start = f->hold / f->load->motor.constant;
+        }
+        if (most >= wants || !f->motor) {
+            continue;
+        }
+        double needed = wpin_calc_base_amps(wants, g->gain / 3);
+        wpin_finding *n = wpin_find_load(v, most < start ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(
+            n, "%.3g mA into the base times a gain of %.3g let %.3g A flow; a start takes %.3g A",
+            base * 1e3, g->gain, most, wants);
+        wpin_consequence(
+            n,
+            most < start ? "it never breaks loose (that takes %.3g A)"
+                         : "it starts weakly and the transistor gets hot (%.3g A break it loose)",
+            start);
+        wpin_cure(n,
+                  "a base resistor of %.3g ohm, a transistor with more gain, or a field-effect one",
+                  fmax(0, wpin_calc_series_ohms(c->logic_volts, g->base_volts, needed) -
+                              c->pin_resistance));
+    }
+}
+
+static void gate_drive(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        bool high = g->kind == WPIN_SIM_TRANSISTOR_PFET;
+        double volts =
+            high ? f->volts : v->rig->controller.logic_volts * (1 - v->options.tolerance);
+        if ((g->kind != WPIN_SIM_TRANSISTOR_NFET && !high) || volts >= g->stated_at) {
+            continue;
+        }
+        bool dead = volts <= g->threshold;
+        wpin_finding *n = wpin_find_load(v, dead ? WPIN_REFUSE : WPIN_CAUTION, f);
+        if (dead) {
+            wpin_cause(n, "its gate gets %.3g V, the threshold alone is %.3g V", volts,
+                       g->threshold);
+            wpin_consequence(n, "it never turns on");
+        } else {
+            wpin_cause(
+                n,
+                "its gate gets %.3g V, the on-resistance is stated at %.3g V; now it is about %.3g "
+                "mohm",
+                volts, g->stated_at, f->switch_ohms * 1e3);
+            wpin_consequence(n, "half on: hot, and fewer volts for the load");
+        }
+        wpin_cure(n, "a transistor whose on-resistance is stated at %.3g V or less", volts);
+    }
+}
+
+static void never_off(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        double left = f->volts - v->rig->controller.logic_volts;
+        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && !g->shifter && left >= g->threshold) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "with the pin high its gate is still %.3g V below the supply, it conducts "
+                       "from %.3g V "
+                       "on",
+                       left, g->threshold);
+            wpin_consequence(n, "it never turns off: the load runs as soon as the supply is on");
+            wpin_cure(n,
+                      "a small transistor that pulls the gate down and a resistor that pulls it up "
+                      "(shifter: yes)");
+        }
+    }
+}
+
+static void gate_limit(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && f->volts > g->limit) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "%.3g V between gate and source, it survives %.3g V", f->volts, g->limit);
+            wpin_consequence(n, "the gate is punctured");
+            wpin_cure(n, "a clamp of %.3g V between gate and source, and a resistor before it",
+                      0.6 * g->limit);
+        }
+    }
+}
+
+/* ---- PWM ---- */
+
+static void pwm_limit(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        if (l->pwm_most > 0 && l->pwm_hz > l->pwm_most) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "PWM at %.3g kHz, the stage follows up to %.3g kHz", l->pwm_hz / 1e3,
+                       l->pwm_most / 1e3);
+            wpin_consequence(n, "it is never quite on or off: heat, and a low duty does nothing");
+            wpin_cure(n, "pwm: %.3gkHz", l->pwm_most / 1e3);
+        }
+    }
+}
+
+static void ripple(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (!f->motor || !wpin_stage_kind_takes_duty(l->kind) || l->limits.pwm_hz <= 0 ||
+            l->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+            continue;
+        }
+        bool fast = l->bridge.off_phase == WPIN_SIM_OFF_FAST;
+        double amps = wpin_calc_ripple_amps(f->volts, 0.5, l->limits.pwm_hz, l->motor.inductance);
+        amps *= fast ? 2 : 1;
+        if (amps > 0.6 * f->stall_amps && amps > f->run_amps) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "at %.3g Hz the current swings by %.3g A, the motor runs on %.3g A",
+                       l->limits.pwm_hz, amps, f->run_amps);
+            wpin_consequence(n, "heat and noise without torque");
+            wpin_cure(n, "pwm: %.3gkHz or more",
+                      ceil(amps / (0.5 * f->run_amps) * l->limits.pwm_hz / 1e3));
+        }
+    }
+}
+
+static void audible(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double hz = f->load->limits.pwm_hz;
+        bool timed = wpin_stage_kind_takes_duty(f->load->kind) &&
+                     f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+        if (f->motor && timed && hz > 0 && hz < 16e3) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "PWM at %.3g Hz can be heard", hz);
+            wpin_consequence(n, "the motor sings");
+            wpin_cure(n, "pwm: 20kHz, if the stage follows");
+        }
+    }
+}
+
+static void steps(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        double count = l->soft_pwm ? 1 / (l->pwm_hz * c->soft_tick) : c->timer_hz / l->pwm_hz;
+        if (wpin_stage_kind_takes_duty(f->load->kind) && l->pwm_hz > 0 && count < 100) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "%.0f duty steps: one is %.2g %%", floor(count), 100 / floor(count));
+            wpin_consequence(n, "slow ramps are stairs");
+            wpin_cure(n, "%s",
+                      l->soft_pwm ? "a lower frequency, or a pin with a timer"
+                                  : "a lower frequency or a faster timer clock");
+        }
+    }
+}
+
+static void drop(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_bridge *b = &f->load->bridge;
+        double lost = f->run_amps * f->switch_ohms + f->switches * b->saturation_volts;
+        if (b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && lost > 0.15 * f->volts) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "%.3g of %.3g V stay in the stage while it runs", lost, f->volts);
+            wpin_consequence(n, "the motor gets %.3g V", f->volts - lost);
+            wpin_cure(n, "a field-effect bridge of less than %.3g mohm a switch",
+                      1e3 * 0.03 * f->volts / fmax(f->run_amps, 1e-3));
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_driver[] = {
+    {{"stall-current", "driver current-limit; motor; current-trip",
+      "a stall the driver does not survive", WPIN_EFFECT_BURNS},
+     stall},
+    {{"brake-current", "driver current-limit; motor; plan",
+      "a brake at speed the driver does not survive", WPIN_EFFECT_BURNS},
+     brake},
+    {{"driver-heat", "driver heat", "more heat than the driver gets rid of", WPIN_EFFECT_BURNS},
+     heat},
+    {{"driver-rating", "driver rated, recommended",
+      "running above the rated or recommended current", WPIN_EFFECT_ADVICE},
+     rating},
+    {{"board-limit", "boards total, terminal", "all loads of a board together", WPIN_EFFECT_ADVICE},
+     boards},
+    {{"free-wheel", "driver free-wheel", "no way on for the current of a winding",
+      WPIN_EFFECT_BURNS},
+     free_wheel},
+    {{"dead-time", "driver interlock, switch-time; stage dead-time",
+      "both sides of a leg on for an instant", WPIN_EFFECT_BURNS},
+     dead_time},
+    {{"bootstrap", "driver bootstrap; duty-limit", "100 % duty on a bootstrap", WPIN_EFFECT_DEAD},
+     bootstrap},
+    {{"base-drive", "driver transistor", "a base that gets too little", WPIN_EFFECT_DEAD},
+     base_drive},
+    {{"gate-drive", "driver transistor", "a gate that gets too little", WPIN_EFFECT_DEAD},
+     gate_drive},
+    {{"never-off", "driver transistor, shifter", "a high-side switch that never turns off",
+      WPIN_EFFECT_MOVES},
+     never_off},
+    {{"gate-limit", "driver transistor, gate-limit", "a gate that gets too much",
+      WPIN_EFFECT_BURNS},
+     gate_limit},
+    {{"motor-capacitor", "driver motor-capacitor", "a capacitor at the motor under PWM",
+      WPIN_EFFECT_BURNS},
+     capacitor},
+    {{"pwm-limit", "driver pwm-limit", "PWM faster than the stage", WPIN_EFFECT_ADVICE}, pwm_limit},
+    {{"ripple", "motor inductance; pwm", "more ripple than torque", WPIN_EFFECT_ADVICE}, ripple},
+    {{"audible-pwm", "pwm", "PWM that can be heard", WPIN_EFFECT_ADVICE}, audible},
+    {{"duty-steps", "timer-clock, fast-tick; pwm", "few duty steps", WPIN_EFFECT_ADVICE}, steps},
+    {{"stage-drop", "driver on-resistance, saturation", "volts that stay in the stage",
+      WPIN_EFFECT_ADVICE},
+     drop},
+};
+const size_t wpin_rules_driver_count = sizeof wpin_rules_driver / sizeof *wpin_rules_driver;

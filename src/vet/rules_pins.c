@@ -1,0 +1,186 @@
+/* Rules about controller pins: current, timers, levels, jumpers, what floats. */
+#include "rules.h"
+#include <string.h>
+#include <strings.h>
+
+/* What a pin gives into one input while high. */
+static double pin_amps(const wpin_vetter *v, const wpin_rig_load *l) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    const wpin_sim_gate *g = &l->bridge.gate;
+    if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
+        return fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
+    }
+    double ohms = l->bridge.coil_ohms > 0 ? l->bridge.coil_ohms : l->bridge.input_resistance;
+    return c->logic_volts / (ohms + c->pin_resistance);
+}
+
+static void current(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        double amps = pin_amps(v, f->load) * (1 + v->options.tolerance);
+        if (amps > c->pin_limit) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "its pin would give %.3g mA, a pin survives %.3g mA", amps * 1e3,
+                       c->pin_limit * 1e3);
+            wpin_consequence(n, "the pin burns");
+            wpin_cure(n, "a transistor between them: windpin size base-resistor load=%.3gmA",
+                      amps * 1e3);
+        } else if (amps > c->pin_rated) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "its pin gives %.3g mA, rated for %.3g mA", amps * 1e3,
+                       c->pin_rated * 1e3);
+            wpin_consequence(n, "the level sags and the controller gets warm");
+            wpin_cure(n, "a driver with higher input resistance, or a larger base resistor");
+        }
+    }
+}
+
+static void total(wpin_vetter *v) {
+    double sum = 0;
+    WPIN_EACH_LOAD(v, f) {
+        sum += pin_amps(v, f->load) * f->load->kind->table->line_count;
+    }
+    if (sum > v->rig->controller.pins_total) {
+        wpin_finding *n = wpin_find(v, WPIN_REFUSE, "controller", 1);
+        wpin_cause(n, "all pins high together give %.3g mA, the controller's total is %.3g mA",
+                   sum * 1e3, v->rig->controller.pins_total * 1e3);
+        wpin_consequence(n, "its supply pins are overloaded though no single pin is");
+        wpin_cure(n, "transistors or driver chips between, until the sum is below %.3g mA",
+                  v->rig->controller.pins_total * 1e3);
+    }
+}
+
+static void taken(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        for (unsigned l = 0; l < f->load->kind->table->line_count; l++) {
+            for (size_t t = 0; t < c->taken_count; t++) {
+                if (c->taken[t].pin == f->load->pins[l]) {
+                    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+                    wpin_cause(n, "pin %u for '%s' is used by %s already", f->load->pins[l],
+                               f->load->kind->lines[l], c->taken[t].by);
+                    wpin_consequence(n, "the two disturb each other: motion while %s works",
+                                     c->taken[t].by);
+                    wpin_cure(n, "another pin; windpin rig --wiring lists what is used");
+                }
+            }
+        }
+    }
+}
+
+static void timer(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        for (unsigned l = 0; l < f->load->kind->table->line_count; l++) {
+            bool timed = wpin_stage_kind_times_line(f->load->kind, l);
+            if (c->timers_given && timed && !f->load->limits.soft_pwm &&
+                !c->timer[f->load->pins[l]]) {
+                wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+                wpin_cause(n, "line '%s' needs PWM, and pin %u has no timer",
+                           f->load->kind->lines[l], f->load->pins[l]);
+                wpin_consequence(n, "the core refuses to open it: nothing runs");
+                wpin_cure(n, "a pin of pwm-pins, or pwm-by: software up to %.3g Hz",
+                          1 / (c->soft_tick * WPIN_SOFT_STEPS_LEAST));
+            }
+        }
+    }
+}
+
+static void logic_level(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_bridge *b = &f->load->bridge;
+        double high =
+            c->logic_volts * b->input_resistance / (b->input_resistance + c->pin_resistance);
+        high *= 1 - v->options.tolerance;
+        if (b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && b->coil_ohms <= 0 && high < b->input_high) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "a high pin reaches %.3g V, the driver's inputs need %.3g V", high,
+                       b->input_high);
+            wpin_consequence(n, "every line reads low: the load does not move");
+            wpin_cure(n, "a level shifter, or a driver for %.3g V logic", c->logic_volts);
+        }
+    }
+}
+
+static void coil(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_bridge *b = &f->load->bridge;
+        double slack = 1 - v->options.tolerance;
+        double volts = c->logic_volts * b->coil_ohms / (b->coil_ohms + c->pin_resistance) * slack;
+        if (b->coil_ohms > 0 && volts < b->coil_volts) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "under the coil's load the pin keeps %.3g V, the relay closes at %.3g V",
+                       volts, b->coil_volts);
+            wpin_consequence(n, "the indicator may light, the contact stays open");
+            wpin_cure(n, "a transistor that drives the coil from its own supply");
+        }
+    }
+}
+
+static void floats(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        if (f->load->limits.no_pull) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "its inputs have no pull resistors, and pins float for %.3g ms while the "
+                       "controller boots",
+                       v->rig->controller.boot * 1e3);
+            wpin_consequence(n, "it may run at every reset, before any program can stop it");
+            wpin_cure(n, "10 kohm from each line to its resting level");
+        }
+    }
+}
+
+static void statics(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        for (size_t i = 0; i < f->load->static_count; i++) {
+            const wpin_rig_static *s = &f->load->statics[i];
+            if (strcasecmp(s->needs, s->is) != 0) {
+                wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+                wpin_cause(n, "'%s' is %s, it has to be %s", s->name, s->is, s->needs);
+                wpin_consequence(n, "the driver is not enabled: a dead load and no message");
+                wpin_cure(n, "set '%s' to %s, and say so in the rig", s->name, s->needs);
+            }
+        }
+    }
+}
+
+static void sense(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        if (f->load->bridge.sense_volts_per_amp > 0 && f->load->limits.trip_input < 0) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "the driver has a current sense that nothing reads");
+            wpin_consequence(n, "a stall goes unseen");
+            wpin_cure(n, "current-trip: {level: %.2gA, time: 50ms, input: N}",
+                      fmin(1.5 * f->run_amps, 0.8 * f->load->bridge.burns_above_amps));
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_pins[] = {
+    {{"pin-current", "controller pin-limit, pin-rated; driver inputs", "a pin that drives too much",
+      WPIN_EFFECT_BURNS},
+     current},
+    {{"pins-total", "controller pins-total", "all pins together drive too much",
+      WPIN_EFFECT_ADVICE},
+     total},
+    {{"pin-taken", "controller taken", "a pin that something else uses", WPIN_EFFECT_ADVICE},
+     taken},
+    {{"pwm-pin", "controller pwm-pins", "PWM on a pin without a timer", WPIN_EFFECT_DEAD}, timer},
+    {{"logic-level", "controller logic; driver logic-high", "a high level too low for the driver",
+      WPIN_EFFECT_DEAD},
+     logic_level},
+    {{"relay-coil", "driver coil", "a relay that does not close from a pin", WPIN_EFFECT_DEAD},
+     coil},
+    {{"floating-input", "driver pull; controller boot",
+      "inputs that float while the controller boots", WPIN_EFFECT_MOVES},
+     floats},
+    {{"static-condition", "stage statics", "a jumper or switch that stands wrong",
+      WPIN_EFFECT_DEAD},
+     statics},
+    {{"unread-sense", "driver sense", "a current sense that nothing reads", WPIN_EFFECT_ADVICE},
+     sense},
+};
+const size_t wpin_rules_pins_count = sizeof wpin_rules_pins / sizeof *wpin_rules_pins;

@@ -1,0 +1,89 @@
+/* Rules about a plan on its rig. */
+#include "rules.h"
+#include <stdlib.h>
+#include <string.h>
+
+static bool drives(wpin_op op) {
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
+           op == WPIN_OP_FOLLOW || op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
+}
+
+static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
+    const char *name = v->rig->loads[v->plan->steps[step].motor].name;
+    wpin_finding *n = wpin_find(v, severity, name, v->plan->sources[step].line);
+    if (n != NULL) {
+        n->in_plan = true;
+    }
+    return n;
+}
+
+/* The most frequent slip of all: something is driven and its supply was never switched on. Steps
+ * are looked at in the order of the file; each load is told once. */
+static void supply_off(wpin_vetter *v) {
+    bool *on = calloc(v->rig->supply_count, sizeof *on);
+    bool *told = calloc(v->rig->load_count, sizeof *told);
+    for (size_t i = 0; on != NULL && i < v->rig->supply_count; i++) {
+        on[i] = v->rig->supplies[i].on || v->options.powered;
+    }
+    for (size_t i = 0; v->plan != NULL && on != NULL && told != NULL && i < v->plan->step_count;
+         i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        if (s->op == WPIN_OP_SWITCH && s->motor < v->rig->supply_count) {
+            on[s->motor] = s->value != 0;
+        }
+        if (!drives((wpin_op)s->op) || told[s->motor]) {
+            continue;
+        }
+        size_t source = wpin_source_of(v->rig, v->rig->loads[s->motor].supply);
+        if (!on[source]) {
+            const char *name = v->rig->supplies[source].name;
+            wpin_finding *n = find_step(v, WPIN_REFUSE, i);
+            wpin_cause(n, "it is driven while supply '%s' is off", name);
+            wpin_consequence(n, "nothing moves, and nothing says why");
+            wpin_cure(n, "a line '%s on' before it", name);
+            told[s->motor] = true;
+        }
+    }
+    free(on);
+    free(told);
+}
+
+static void on_time(wpin_vetter *v) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        if (s->op != WPIN_OP_RUN_FOR && s->op != WPIN_OP_HOLD) {
+            continue;
+        }
+        double most = v->rig->loads[s->motor].limits.most_on, asks = s->time_ms * 1e-3;
+        if (most > 0 && asks > most) {
+            wpin_finding *n = find_step(v, WPIN_REFUSE, i);
+            wpin_cause(n, "%.3g s without a break, most-on is %.3g s", asks, most);
+            wpin_consequence(n, "a latched fault ends the plan");
+            wpin_cure(n, "at most %.3g s, then a rest", most);
+        }
+    }
+}
+
+static void total_time(wpin_vetter *v) {
+    if (v->plan != NULL) {
+        wpin_finding *n = wpin_find(v, WPIN_NOTE, "plan", 1);
+        if (n != NULL) {
+            n->in_plan = true;
+        }
+        wpin_cause(
+            n,
+            "by its ramps and times it takes about %.3g s; every path ends with every load at rest",
+            v->plan->seconds);
+        wpin_consequence(n, "waits on events may take less");
+        wpin_cure(n, "windpin tell says when what happens");
+    }
+}
+
+const wpin_rule_entry wpin_rules_plan[] = {
+    {{"supply-off", "plan; supply switch", "something driven while its supply is off",
+      WPIN_EFFECT_DEAD},
+     supply_off},
+    {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
+    {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},
+};
+const size_t wpin_rules_plan_count = sizeof wpin_rules_plan / sizeof *wpin_rules_plan;

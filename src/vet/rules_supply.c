@@ -1,0 +1,325 @@
+/* Rules about supplies: voltage, polarity, grounds, limits, what is made from what. */
+#include "rules.h"
+#include <string.h>
+
+static void voltage(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double most = f->load->bridge.burns_above_volts;
+        if (f->volts > most) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "supply '%s' has %.3g V, the driver survives %.3g V", f->supply->name,
+                       f->volts, most);
+            wpin_consequence(n, "the driver burns when the supply is switched on");
+            wpin_cure(n, "a supply of at most %.3g V, or a driver made for more", 0.8 * most);
+        } else if (f->volts > 0.9 * most) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "supply '%s' has %.3g V of the %.3g V the driver survives",
+                       f->supply->name, f->volts, most);
+            wpin_consequence(n, "current that comes back, or a long wire's kick, takes the rest");
+            wpin_cure(n, "a driver made for at least %.3g V", f->volts / 0.8);
+        }
+    }
+}
+
+static void least_voltage(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double least = f->load->bridge.least_volts;
+        if (f->volts < least) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "supply '%s' has %.3g V, the driver works from %.3g V on",
+                       f->supply->name, f->volts, least);
+            wpin_consequence(n, "the driver stays off, without a message");
+            wpin_cure(n, "a supply of %.3g V or more, or a driver for fewer volts", 1.1 * least);
+        }
+    }
+}
+
+static void polarity(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        if (v->rig->supplies[i].reversed) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
+            wpin_cause(n, "plus and minus are swapped");
+            wpin_consequence(n, "every driver on it burns when it is switched on");
+            wpin_cure(
+                n, "swap the wires; a series diode or a keyed plug keeps it from happening again");
+        }
+    }
+}
+
+static void ground(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        if (strcmp(f->supply->ground, v->rig->controller.ground) != 0) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "the ground of supply '%s' is not the controller's", f->supply->name);
+            wpin_consequence(
+                n, "the control lines have no way back: the load does not move, or by chance");
+            wpin_cure(n, "a wire from the minus of '%s' to the controller's ground",
+                      f->supply->name);
+        }
+    }
+}
+
+static void joined(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        int other = v->rig->supplies[i].joined;
+        if (other >= 0) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
+            wpin_cause(n, "its plus is joined with that of '%s'", v->rig->supplies[other].name);
+            wpin_consequence(
+                n, "the stronger one feeds the weaker one: regulators and ports die of it");
+            wpin_cure(n, "join the grounds only; remove the supply jumper or the second plus wire");
+        }
+    }
+}
+
+/* Sum of the currents a supply gives while all its loads run, what is made from it included. */
+static double running_amps(const wpin_vetter *v, size_t supply) {
+    const wpin_rig *rig = v->rig;
+    double sum = rig->controller.supply == (int)supply ? rig->controller.draws : 0;
+    WPIN_EACH_LOAD(v, f) {
+        sum += f->load->supply == supply ? f->run_amps : 0;
+    }
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        const wpin_rig_supply *s = &rig->supplies[i];
+        if (s->from == (int)supply) {
+            double out = running_amps(v, i);
+            sum += s->switching ? wpin_calc_converter_amps(s->volts, out, s->efficiency,
+                                                           wpin_volts_of(v, supply))
+                                : out;
+        }
+    }
+    return sum;
+}
+
+/* Highest current of any one load on it at its start. */
+static const wpin_facts *strongest(const wpin_vetter *v, size_t supply) {
+    const wpin_facts *most = NULL;
+    WPIN_EACH_LOAD(v, f) {
+        if (wpin_source_of(v->rig, f->load->supply) == supply &&
+            (most == NULL || f->stall_amps > most->stall_amps)) {
+            most = f;
+        }
+    }
+    return most;
+}
+
+static void limit(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        double amps = running_amps(v, i);
+        const wpin_facts *most = strongest(v, i);
+        bool droops = s->droops || s->from >= 0;
+        if (s->limit_amps <= 0) {
+            continue;
+        }
+        if (amps > s->limit_amps) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
+            wpin_cause(n, "all that hangs on it takes %.3g A while running, its limit is %.3g A",
+                       amps, s->limit_amps);
+            wpin_consequence(n, droops ? "its voltage gives way: loads slow down or starve"
+                                       : "it cuts out and comes back, again and again");
+            wpin_cure(n, "a supply of %.3g A or more", 1.3 * amps);
+        } else if (most != NULL && most->stall_amps > s->limit_amps && s->from < 0) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
+            wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
+                       most->load->name, most->stall_amps, s->limit_amps);
+            wpin_consequence(n, droops ? "its voltage gives way at a start"
+                                       : "it may cut out at a start");
+            wpin_cure(n, "longer ramps, staggered starts, or a supply of %.3g A", most->stall_amps);
+        }
+    }
+}
+
+static void sag(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        double amps = running_amps(v, i), lost = amps * s->resistance, volts = wpin_volts_of(v, i);
+        if (s->from < 0 && lost > 0.15 * volts) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
+            wpin_cause(n, "%.3g A through %.3g ohm inside it leave %.3g of its %.3g V", amps,
+                       s->resistance, volts - lost, volts);
+            wpin_consequence(n, "everything on it runs slower than its figures say");
+            wpin_cure(n, "a supply of less than %.3g ohm, shorter and thicker wires",
+                      0.1 * volts / amps);
+        }
+    }
+}
+
+static void least_input(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        if (s->from < 0) {
+            continue;
+        }
+        const wpin_rig_supply *from = &v->rig->supplies[s->from];
+        double amps = running_amps(v, (size_t)s->from);
+        bool starves = from->limit_amps > 0 && from->droops && amps > from->limit_amps;
+        double input = wpin_volts_of(v, (size_t)s->from) - amps * from->resistance;
+        double needs = s->switching ? s->least_input : s->volts + s->headroom;
+        if (starves || input < needs) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
+            if (starves) {
+                wpin_cause(n, "it takes %.3g A out of '%s', which gives %.3g A", amps, from->name,
+                           from->limit_amps);
+            } else {
+                wpin_cause(n, "%.3g V are left at its input under load, it needs %.3g V", input,
+                           needs);
+            }
+            wpin_consequence(n, "its output falls or goes off when the load runs");
+            wpin_cure(n, "a stronger '%s', or less load on '%s'", from->name, s->name);
+        }
+    }
+}
+
+static void regulator_heat(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        if (s->from < 0 || s->heat.resistance <= 0) {
+            continue;
+        }
+        double amps = running_amps(v, i), input = wpin_volts_of(v, (size_t)s->from);
+        double watts = s->switching ? s->volts * amps * (1 / s->efficiency - 1)
+                                    : wpin_calc_linear_watts(input, s->volts, amps);
+        double degrees = wpin_calc_junction_degrees(wpin_air(v), watts, s->heat.resistance);
+        if (degrees > 150) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
+            wpin_cause(n, "%.3g A from %.3g V to %.3g V lose %.3g W in it: %.0f degC", amps, input,
+                       s->volts, watts, degrees);
+            wpin_consequence(n, "it shuts itself down when warm, and what hangs on it with it");
+            wpin_cure(n, "at most %.3g K/W (a heat sink), a lower input, or a switching one",
+                      (125 - wpin_air(v)) / watts);
+        } else if (degrees > 110) {
+            wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
+            wpin_cause(n, "it loses %.3g W: %.0f degC", watts, degrees);
+            wpin_consequence(n, "in a warm box it shuts itself down");
+            wpin_cure(n, "at most %.3g K/W", (85 - wpin_air(v)) / watts);
+        }
+    }
+}
+
+/* What is left for the controller while a load on the same source takes so much. */
+static double controller_volts(const wpin_vetter *v, size_t source, double amps) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    const wpin_rig_supply *s = &v->rig->supplies[c->supply], *root = &v->rig->supplies[source];
+    double volts = wpin_volts_of(v, source) - (amps + c->draws) * root->resistance;
+    if (s->from >= 0 && !s->switching) {
+        return fmin(s->volts, volts - s->headroom);
+    }
+    return s->from < 0 || volts < s->least_input ? volts : s->volts;
+}
+
+/* The controller's supply when the strongest load on the same source starts, or stalls. */
+static void brown_out(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    if (c->supply < 0) {
+        return;
+    }
+    size_t source = wpin_source_of(v->rig, (size_t)c->supply);
+    const wpin_facts *most = strongest(v, source);
+    const wpin_rig_supply *s = &v->rig->supplies[c->supply], *root = &v->rig->supplies[source];
+    if (most == NULL) {
+        return;
+    }
+    double start = controller_volts(v, source, most->start_amps);
+    double stalled = controller_volts(v, source, most->stall_amps);
+    bool at_start = start < c->least_volts;
+    if (at_start || stalled < c->least_volts) {
+        double amps = at_start ? most->start_amps : most->stall_amps;
+        wpin_finding *n =
+            wpin_find(v, at_start ? WPIN_REFUSE : WPIN_CAUTION, "controller", s->line);
+        wpin_cause(n,
+                   "'%s' takes %.3g A at %s from the same source; '%s' then falls to %.3g V, the "
+                   "controller "
+                   "needs %.3g V",
+                   most->load->name, amps, at_start ? "its start" : "a stall", s->name,
+                   fmax(at_start ? start : stalled, 0), c->least_volts);
+        wpin_consequence(
+            n, at_start ? "the controller resets at the start, and every time it tries again"
+                        : "a stall resets the controller before it can trip");
+        wpin_cure(
+            n, "a supply of its own for the controller, or less than %.3g ohm in '%s'",
+            fmax(0, root->resistance - (c->least_volts - (at_start ? start : stalled)) / amps),
+            root->name);
+    }
+}
+
+/* A low side that follows its high side as the complement lets the motor drive current back; with
+ * diodes alone its back-emf stays below the supply. */
+static bool gives_back(const wpin_stage_kind *kind) {
+    size_t cells = (size_t)kind->table->line_count * kind->table->row_count;
+    return memchr(kind->table->cells, WPIN_CELL_COMPLEMENT, cells) != NULL;
+}
+
+/* What comes back from a turning load charges a supply that can not take it. */
+static void pumped(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        bool returns = gives_back(l->kind);
+        double farads = f->supply->capacitance;
+        if (!f->motor || farads <= 0 || !returns) {
+            continue;
+        }
+        double energy = 0.5 * f->inertia * f->speed * f->speed;
+        double volts = sqrt(f->volts * f->volts + 2 * 0.3 * energy / farads);
+        if (volts > l->bridge.burns_above_volts) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "stopping from full speed gives back up to %.3g J, and '%s' has %.3g mF to "
+                       "take it: "
+                       "%.3g V and more",
+                       energy, f->supply->name, farads * 1e3, volts);
+            wpin_consequence(n, "the driver burns above %.3g V", l->bridge.burns_above_volts);
+            wpin_cure(
+                n,
+                "%.3g mF, a brake resistor, a supply that takes current back, or a longer ramp "
+                "down",
+                2 * energy / (pow(0.9 * l->bridge.burns_above_volts, 2) - f->volts * f->volts) *
+                    1e3);
+        }
+    }
+}
+
+static void run_time(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        double amps = running_amps(v, i);
+        if (s->capacity > 0 && amps > 0) {
+            double hours = wpin_calc_run_hours(s->capacity, amps, 0.2);
+            wpin_finding *n = wpin_find_supply(v, hours < 0.1 ? WPIN_CAUTION : WPIN_NOTE, i);
+            wpin_cause(n, "with all loads running (%.3g A) its cells last about %.3g h", amps,
+                       hours);
+            wpin_consequence(n, "then the voltage falls below %.3g V", s->empty_volts);
+            wpin_cure(n, "%.3g Ah for a whole hour", amps / 0.8);
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_supply[] = {
+    {{"supply-voltage", "supply voltage; driver voltage-limit",
+      "more volts than the driver survives", WPIN_EFFECT_BURNS},
+     voltage},
+    {{"least-voltage", "driver least-voltage", "fewer volts than the driver needs",
+      WPIN_EFFECT_DEAD},
+     least_voltage},
+    {{"polarity", "supply polarity", "plus and minus swapped", WPIN_EFFECT_BURNS}, polarity},
+    {{"ground", "supply and controller ground", "no common ground", WPIN_EFFECT_DEAD}, ground},
+    {{"joined-supplies", "supply joined-with", "two sources joined on one rail",
+      WPIN_EFFECT_ADVICE},
+     joined},
+    {{"supply-limit", "supply limit", "more current than the supply gives", WPIN_EFFECT_DEAD},
+     limit},
+    {{"sag", "supply resistance", "volts lost inside the supply", WPIN_EFFECT_ADVICE}, sag},
+    {{"least-input", "from, headroom, least-input",
+      "a regulator or converter with too little at its input", WPIN_EFFECT_DEAD},
+     least_input},
+    {{"regulator-heat", "supply heat", "a regulator that gets too hot", WPIN_EFFECT_DEAD},
+     regulator_heat},
+    {{"brown-out", "controller supply, least-voltage", "a start that resets the controller",
+      WPIN_EFFECT_DEAD},
+     brown_out},
+    {{"returned-energy", "supply capacitor; inertia", "a stop that drives the supply up",
+      WPIN_EFFECT_BURNS},
+     pumped},
+    {{"run-time", "supply capacity", "how long cells last", WPIN_EFFECT_ADVICE}, run_time},
+};
+const size_t wpin_rules_supply_count = sizeof wpin_rules_supply / sizeof *wpin_rules_supply;

@@ -1,0 +1,421 @@
+/* What vetting says and what the simulated bench does must agree: every rule that predicts damage,
+ * a dead load or motion by itself is shown on a bad rig that is refused, run all the same on
+ * purpose, and seen to fail for that very reason; the mended rig passes both. With --table it
+ * prints what it saw. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/vet.h>
+
+#define RIG(controller, supplies, stage, driver, hangs, more)                                      \
+    "rig: bench\ncontroller: {" controller "}\nsupplies:\n" supplies                               \
+    "loads:\n  pump:\n    supply: main\n    stage: {" stage "}\n    driver: {" driver              \
+    "}\n    " hangs "\n" more
+#define FIVE         "logic: 5V"
+#define MAIN(more)   "  main: {voltage: 12V, resistance: 50mohm, switch: on" more "}\n"
+#define CHIP         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz"
+#define LOW_SIDE     "kind: low-side-switch, pins: {gate: 9}, pwm: 20kHz"
+#define HIGH_SIDE    "kind: high-side-switch, pins: {gate: 9}, pwm: 20kHz"
+#define DRIVER(more) "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 30V" more
+#define MOTOR(more)                                                                                \
+    "motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2, "         \
+    "static-friction: 14mNm, dry-friction: 9mNm" more "}"
+#define HABITS        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1s\n"
+#define PLAIN(driver) RIG(FIVE, MAIN(""), CHIP, DRIVER(driver), MOTOR(""), HABITS)
+#define GO            "pump ramp 100%\npump hold 2s\npump stop\n"
+#define HOLD_ON       "pump on\npump hold 8s\npump off\n"
+#define SOLENOID                                                                                   \
+    "solenoid: {resistance: 6ohm, inductance: 40mH, pull-in: 1.2A, drop-out: 0.3A, heat: "         \
+    "{resistance: 9K/W, time: 4s}}"
+#define LAMP  "lamp: {rated: 12V, power: 24W, cold: 8%, warm-up: 120ms}"
+#define QUICK "    ramp: {up: 10ms, down: 10ms}\n"
+#define STEPPER(rates)                                                                             \
+    "stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, holding-torque: "     \
+    "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \
+    "}}"
+#define GATE(ends)                                                                                 \
+    "rig: bench\nsupplies:\n" MAIN(                                                                \
+        "") "inputs:\n" ends "loads:\n  pump:\n    supply: main\n    stage: {" CHIP                \
+            "}\n    driver: {" DRIVER("") "}\n    " MOTOR(                                         \
+                ", gear: 100, travel: {low: 0deg, high: 90deg}") "\n" HABITS                       \
+                                                                 "    limits: {forward: open, "    \
+                                                                 "reverse: shut}\n"
+
+static const struct {
+    const char *rule, *part;
+    const char *bad, *good; /* rigs */
+    const char *plan;
+    const char *says; /* what the run of the bad one says */
+} rows[] = {
+    {"supply-voltage", "pump",
+     RIG(FIVE, "  main: {voltage: 36V, resistance: 50mohm, switch: on}\n", CHIP, DRIVER(""),
+         MOTOR(", rated: 12V"), HABITS),
+     PLAIN(""), "pump ramp 30%\npump stop\n", "pump driver, over-voltage: 36 V"},
+    {"least-voltage", "pump", PLAIN(", least-voltage: 14V"), PLAIN(", least-voltage: 8V"), GO,
+     "not moving: no current flows"},
+    {"polarity", "main",
+     RIG(FIVE, MAIN(", polarity: swapped"), CHIP, DRIVER(""), MOTOR(""), HABITS), PLAIN(""), GO,
+     "pump driver, reverse polarity"},
+    {"ground", "pump", RIG(FIVE, MAIN(", ground: motor"), CHIP, DRIVER(""), MOTOR(""), HABITS),
+     PLAIN(""), GO, "not moving: no current flows"},
+    {"supply-limit", "main",
+     RIG(FIVE, MAIN(", limit: 2A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS),
+     RIG(FIVE, MAIN(", limit: 9A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS), GO,
+     "main cut out"},
+    {"least-input", "main",
+     RIG(FIVE,
+         "  port: {voltage: 5V, resistance: 0.1ohm, limit: 500mA, at-limit: droops, switch: on}\n  "
+         "main: {from: port, voltage: 12V, regulates: switching, least-input: 4V}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     RIG(FIVE,
+         "  port: {voltage: 5V, resistance: 10mohm, limit: 40A, at-limit: droops, switch: on}\n  "
+         "main: {from: port, voltage: 12V, regulates: switching, least-input: 4V}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     GO, "main gives nothing"},
+    {"regulator-heat", "main",
+     RIG(FIVE,
+         "  tall: {voltage: 24V, resistance: 50mohm, switch: on}\n  main: {from: tall, voltage: "
+         "9V, heat: {resistance: 30K/W, time: 300ms}}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     RIG(FIVE,
+         "  tall: {voltage: 12V, resistance: 50mohm, switch: on}\n  main: {from: tall, voltage: "
+         "9V, heat: {resistance: 6K/W, time: 300ms}}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     GO, "main shuts itself down"},
+    {"brown-out", "controller",
+     RIG("supply: logic, least-voltage: 4.5V",
+         "  main: {voltage: 7.2V, resistance: 1.5ohm, switch: on}\n  logic: {from: main, voltage: "
+         "5V, headroom: 0.5V}\n",
+         CHIP, DRIVER(""), MOTOR(""), "    ramp: {up: 20ms, down: 20ms}\n    rest: 1s\n"),
+     RIG("supply: logic, least-voltage: 4.5V",
+         "  main: {voltage: 7.2V, resistance: 100mohm, switch: on}\n  logic: {from: main, voltage: "
+         "5V, headroom: 0.5V}\n",
+         CHIP, DRIVER(""), MOTOR(""), "    ramp: {up: 20ms, down: 20ms}\n    rest: 1s\n"),
+     GO, "WPIN_FAULT_RESET"},
+    {"returned-energy", "pump",
+     RIG(FIVE, MAIN(", capacitor: 100uF"),
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 2us",
+         DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
+         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
+     RIG(FIVE, MAIN(", capacitor: 100uF"), CHIP, DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
+         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
+     "pump ramp 100% in 3s\npump hold 3s\npump stop\npump rest 1s\n",
+     "driven up by current that came back"},
+    {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),
+     GO, "over-current: 66.7 mA"},
+    {"pwm-pin", "pump", RIG("pwm-pins: [3, 5]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
+     RIG("pwm-pins: [3, 9]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS), GO,
+     "can not make this PWM frequency"},
+    {"logic-level", "pump",
+     RIG("logic: 3.3V", MAIN(""), CHIP, DRIVER(", logic-high: 3.5V"), MOTOR(""), HABITS),
+     PLAIN(", logic-high: 3.5V"), GO, "not moving: no current flows"},
+    {"relay-coil", "pump",
+     RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
+         "kind: relay, pins: {coil: 9}", DRIVER(", coil: {resistance: 70ohm, closes-at: 3.75V}"),
+         MOTOR(""), "    rest: 1s\n"),
+     RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
+         "kind: relay, pins: {coil: 9}", DRIVER(""), MOTOR(""), "    rest: 1s\n"),
+     "pump on\npump hold 1s\npump off\n", "not moving: no current flows"},
+    {"floating-input", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", pull: no"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "wait 1s\n",
+     "while the controller boots"},
+    {"static-condition", "pump",
+     RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, removed]}", DRIVER(""),
+         MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, fitted]}", DRIVER(""), MOTOR(""),
+         HABITS),
+     GO, "not moving: no current flows"},
+    {"stall-current", "pump",
+     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
+         MOTOR(""), HABITS "faults: [pump stalled]\n"),
+     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 10A, voltage-limit: 30V",
+         MOTOR(""), HABITS "faults: [pump stalled]\n"),
+     GO, "pump driver, over-current"},
+    {"brake-current", "pump",
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",
+         MOTOR(", load: {inertia: 300gcm2}"),
+         "    ramp: {up: 300ms, down: 300ms}\n    rest: 20s\n"
+         "    current-trip: {level: 4.9A, time: 1ms, input: 0}\n"),
+     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 50mohm, current-limit: 12A, voltage-limit: 30V",
+         MOTOR(", load: {inertia: 300gcm2}"),
+         "    ramp: {up: 300ms, down: 300ms}\n    rest: 20s\n"),
+     "pump ramp 100% in 3s\npump hold 1s\npump brake for 1s\n", "pump driver, over-current"},
+    {"driver-heat", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 250K/W, time: 500ms}"),
+         MOTOR(", load: {torque: 50mNm}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 500ms}"),
+         MOTOR(", load: {torque: 50mNm}"), HABITS),
+     "pump ramp 100%\npump hold 8s\npump stop\n", "pump driver, heat"},
+    {"free-wheel", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", free-wheel: no"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "pump ramp 60%\npump stop\n",
+     "found no free-wheel diode"},
+    {"dead-time", "pump",
+     RIG(FIVE, MAIN(""),
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 1us",
+         DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""),
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 3us",
+         DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
+     "pump ramp 60%\npump stop\n", "shoot-through"},
+    {"bootstrap", "pump", PLAIN(", bootstrap: 20ms"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", bootstrap: 20ms"), MOTOR(""),
+         HABITS "    duty-limit: 96%\n"),
+     "pump on\npump hold 2s\npump stop\n", "its bootstrap capacitor is empty"},
+    {"base-drive", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: npn, base-resistor: 100kohm, gain: 80}"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: npn, base-resistor: 330ohm, gain: 900}"), MOTOR(""), HABITS),
+     GO, "not moving"},
+    {"gate-drive", "pump",
+     RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: n-channel, threshold: 4V, stated-at: 10V}"), MOTOR(""),
+         HABITS),
+     RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: n-channel, threshold: 1.5V, stated-at: 2.5V}"), MOTOR(""),
+         HABITS),
+     GO, "not moving: no current flows"},
+    {"never-off", "pump",
+     RIG(FIVE, MAIN(""), HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V}"), MOTOR(""),
+         HABITS),
+     RIG(FIVE, MAIN(""), HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V, shifter: yes}"),
+         MOTOR(""), HABITS),
+     "pump ramp 60%\npump stop\npump rest 2s\n", "driven with"},
+    {"gate-limit", "pump",
+     RIG(FIVE, "  main: {voltage: 24V, resistance: 50mohm, switch: on}\n", HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
+         HABITS),
+     RIG(FIVE, MAIN(""), HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
+         HABITS),
+     "pump ramp 40%\npump stop\n", "gate punctured"},
+    {"motor-capacitor", "pump",
+     PLAIN(", motor-capacitor: 2uF, heat: {resistance: 60K/W, time: 300ms}"),
+     PLAIN(", motor-capacitor: 47nF, heat: {resistance: 60K/W, time: 300ms}"),
+     "pump ramp 60%\npump hold 4s\npump stop\n", "pump driver, heat"},
+    {"start-torque", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {torque: 250mNm}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", gear: 10, load: {torque: 250mNm}"), HABITS), GO,
+     "not moving: "},
+    {"winding-heat", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
+         MOTOR(", heat: {resistance: 12K/W, time: 2s}, load: {torque: 70mNm}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
+         MOTOR(", heat: {resistance: 3K/W, time: 2s}, load: {torque: 70mNm}"), HABITS),
+     "pump ramp 100%\npump hold 12s\npump stop\n", "pump winding, heat"},
+    {"coil-heat", "pump", RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
+         QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),
+     HOLD_ON, "pump winding, heat"},
+    {"plunger", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK "    on-duty: 35%\n"),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
+         QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),
+     "pump on\npump hold 1s\npump off\n", "plunger not in"},
+    {"inrush", "pump",
+     RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
+         "on-resistance: 20mohm, current-limit: 10A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
+     RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
+         "on-resistance: 20mohm, current-limit: 30A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
+     "pump on\npump hold 1s\npump off\n", "pump driver, over-current"},
+    {"step-rate", "pump",
+     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
+         STEPPER("start-rate: 1500steps/s, top-rate: 1500steps/s, ramp: 400steps/s2"), ""),
+     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
+         STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2"), ""),
+     "pump turn 180deg\n", "lost"},
+    {"rest", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {inertia: 3000gcm2}"),
+         "    ramp: {up: 2s, down: 300ms}\n    rest: 200ms\n"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {inertia: 3000gcm2}"),
+         "    ramp: {up: 2s, down: 300ms}\n    rest: 20s\n"),
+     "pump ramp 100% in 8s\npump hold 6s\npump ramp reverse 30%\npump stop\npump rest 20s\n",
+     "driven while still turning the other way"},
+    {"limit-side", "pump",
+     GATE("  open: {pin: 20, limit-of: pump, to: 5deg}\n  shut: {pin: 21, limit-of: pump, from: "
+          "85deg}\n"),
+     GATE("  open: {pin: 20, limit-of: pump, from: 80deg}\n  shut: {pin: 21, limit-of: pump, to: "
+          "5deg}\n"),
+     "pump run reverse 40% for 1s\npump run 40% for 3s\n", "end stop"},
+    {"supply-off", "pump",
+     RIG(FIVE, "  main: {voltage: 12V, resistance: 50mohm}\n", CHIP, DRIVER(""), MOTOR(""), HABITS),
+     PLAIN(""), GO, "not moving: supply 'main' is off"},
+    {"on-time", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
+     "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},
+};
+
+enum { ROWS = sizeof rows / sizeof *rows };
+
+static char output[60000];
+
+static int tool(const char *command, const char *rig, const char *plan) {
+    return run_command(output, sizeof output, TEST_TOOL " %s %s %s", command, rig, plan);
+}
+
+/* Whether vetting refuses this rule of this part. */
+static bool refuses(const char *rig, const char *plan, const char *rule, const char *part) {
+    tool("vet --json", rig, plan);
+    json_t *all = json_loads(output, 0, NULL), *one;
+    ck_assert_msg(all != NULL, "%s", output);
+    bool found = false;
+    size_t i;
+    json_array_foreach(json_object_get(all, "findings"), i, one) {
+        found =
+            found || (strcmp(json_string_value(json_object_get(one, "rule")), rule) == 0 &&
+                      strcmp(json_string_value(json_object_get(one, "part")), part) == 0 &&
+                      strcmp(json_string_value(json_object_get(one, "severity")), "refuse") == 0);
+    }
+    json_decref(all);
+    return found;
+}
+
+/* The bad rig with all that is refused accepted by name. */
+static const char *accepting(const char *text, const char *rig, const char *plan) {
+    static char accepted[8000];
+    tool("vet --json", rig, plan);
+    json_t *all = json_loads(output, 0, NULL), *one;
+    size_t i, used = (size_t)snprintf(accepted, sizeof accepted, "%saccept: [", text);
+    json_array_foreach(json_object_get(all, "findings"), i, one) {
+        if (strcmp(json_string_value(json_object_get(one, "severity")), "refuse") == 0) {
+            used += (size_t)snprintf(accepted + used, sizeof accepted - used, "%s %s, ",
+                                     json_string_value(json_object_get(one, "part")),
+                                     json_string_value(json_object_get(one, "rule")));
+        }
+    }
+    snprintf(accepted + used - 2, sizeof accepted - used, "]\n");
+    json_decref(all);
+    return write_file("accepted.yaml", accepted);
+}
+
+START_TEST(what_is_vetted_happens) {
+    const char *rule = rows[_i].rule, *part = rows[_i].part;
+    const char *bad = write_file("bad.yaml", rows[_i].bad),
+               *plan = write_file("p.plan", rows[_i].plan);
+    ck_assert_msg(refuses(bad, plan, rule, part), "%s is not refused:\n%.4000s", rule, output);
+    ck_assert_int_eq(tool("run", bad, plan), 2);
+    ck_assert_msg(strstr(output, "nothing was run") != NULL, "%s", output);
+    const char *accepted = accepting(rows[_i].bad, bad, plan);
+    int status = tool("run", accepted, plan);
+    ck_assert_msg(strstr(output, rows[_i].says) != NULL,
+                  "%s: the bench does not say \"%s\":\n%.4000s", rule, rows[_i].says, output);
+    ck_assert_msg(status == 2 || strstr(output, "Accepted in the rig") != NULL, "%s", output);
+    const char *good = write_file("good.yaml", rows[_i].good);
+    ck_assert_msg(tool("vet", good, plan) == 0, "%s mended is refused:\n%.4000s", rule, output);
+    tool("run", good, plan);
+    ck_assert_msg(strstr(output, rows[_i].says) == NULL, "%s mended still says \"%s\":\n%.4000s",
+                  rule, rows[_i].says, output);
+}
+END_TEST
+
+/* False alarms count too: the demo's rigs pass, as do the mended ones above. */
+START_TEST(sound_rigs_pass) {
+    static const char *const demos[] = {"honey-pump", "honey-house"};
+    for (int i = 0; i < 2; i++) {
+        char rig[300], plan[300];
+        snprintf(rig, sizeof rig, TEST_SOURCE "/demo/%s.yaml", demos[i]);
+        snprintf(plan, sizeof plan, TEST_SOURCE "/demo/%s.plan", demos[i]);
+        ck_assert_msg(tool("vet", rig, plan) == 0, "%.4000s", output);
+        ck_assert_msg(strstr(output, "0 refused") != NULL &&
+                          strstr(output, "[ ] 1  All supplies off") != NULL,
+                      "%.4000s", output);
+    }
+}
+END_TEST
+
+START_TEST(sweeps_say_where_it_fails) {
+    const char *rig = TEST_SOURCE "/demo/honey-pump.yaml";
+    ck_assert_int_eq(tool("vet --sweep 'main 12V 36V' --places 3", rig, ""), 1);
+    ck_assert_msg(strstr(output, "12 V         pass") != NULL &&
+                      strstr(output, "24 V         FAIL   pump stall-current") != NULL &&
+                      strstr(output, "36 V         FAIL") != NULL &&
+                      strstr(output, "pump supply-voltage") != NULL,
+                  "%s", output);
+    ck_assert_int_eq(tool("vet --sweep 'tolerance 0% 10%' --places 2", rig, ""), 0);
+    ck_assert_int_eq(tool("vet --sweep 'tolerance 0% 30%' --places 2", rig, ""), 1);
+    ck_assert_int_eq(tool("vet --sweep 'moon 1V 2V'", rig, ""), 2);
+    ck_assert_msg(strstr(output, "expected a supply of the rig, 'air' or 'tolerance'") != NULL,
+                  "%s", output);
+}
+END_TEST
+
+START_TEST(wiring_and_parts_are_listed) {
+    const char *rig = TEST_SOURCE "/demo/honey-house.yaml";
+    ck_assert_int_eq(tool("rig --wiring", rig, ""), 0);
+    ck_assert_msg(strstr(output, "gate-shut    input") != NULL &&
+                      strstr(output, "then PWM") != NULL,
+                  "%s", output);
+    ck_assert_int_eq(tool("rig --parts", rig, ""), 0);
+    ck_assert_msg(strstr(output, "1  stepper turntable: 200 steps") != NULL, "%s", output);
+}
+END_TEST
+
+/* Every rule with a consequence that can be seen has its row. */
+START_TEST(every_such_rule_has_a_row) {
+    const wpin_vet_rule *rule;
+    for (size_t i = 0; (rule = wpin_vet_rule_at(i)) != NULL; i++) {
+        bool shown = rule->effect == WPIN_EFFECT_ADVICE;
+        for (size_t r = 0; r < ROWS; r++) {
+            shown = shown || strcmp(rows[r].rule, rule->name) == 0;
+        }
+        ck_assert_msg(shown, "%s has no row", rule->name);
+    }
+}
+END_TEST
+
+START_TEST(print_table) {
+    printf("# Vetting and the bench\n\nEach rule that predicts more than wear, on a bad rig: what "
+           "vetting calls "
+           "it, and what the simulated bench\nthen says when it is run all the same. The mended "
+           "rig passes both. "
+           "Made by `tests/test_vet --table`.\n\n| rule | predicted | seen on the bench "
+           "|\n|---|---|---|\n");
+    const wpin_vet_rule *rule;
+    for (size_t r = 0; r < ROWS; r++) {
+        const char *plan = write_file("p.plan", rows[r].plan);
+        const char *bad = write_file("bad.yaml", rows[r].bad);
+        tool("run", accepting(rows[r].bad, bad, plan), plan);
+        char *seen = strstr(output, rows[r].says), *end = seen != NULL ? strchr(seen, '\n') : NULL;
+        for (size_t i = 0; (rule = wpin_vet_rule_at(i)) != NULL; i++) {
+            if (strcmp(rule->name, rows[r].rule) == 0) {
+                printf("| `%s` | %s | %.*s |\n", rule->name, wpin_effect_word(rule->effect),
+                       end != NULL ? (int)(end - seen) : 0, seen != NULL ? seen : "");
+            }
+        }
+    }
+}
+END_TEST
+
+int main(int argc, char **argv) {
+    if (argc > 1 && strcmp(argv[1], "--table") == 0) {
+        Suite *table = suite_create("table");
+        TCase *one = tcase_create("table");
+        tcase_add_test(one, print_table);
+        suite_add_tcase(table, one);
+        SRunner *runner = srunner_create(table);
+        srunner_set_fork_status(runner, CK_NOFORK);
+        srunner_run_all(runner, CK_SILENT);
+        srunner_free(runner);
+        return 0;
+    }
+    Suite *suite = suite_create("vet");
+    TCase *tests = tcase_create("all");
+    tcase_set_timeout(tests, 60);
+    tcase_add_loop_test(tests, what_is_vetted_happens, 0, ROWS);
+    tcase_add_test(tests, every_such_rule_has_a_row);
+    tcase_add_test(tests, sound_rigs_pass);
+    tcase_add_test(tests, sweeps_say_where_it_fails);
+    tcase_add_test(tests, wiring_and_parts_are_listed);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
