@@ -56,11 +56,58 @@ START_TEST(the_example_of_the_readme_compiles) {
 }
 END_TEST
 
+/* The exported table compiles without a warning, and the core opens every load with it. */
+START_TEST(the_exported_table_compiles_and_runs) {
+    static const char own[] = "rig: own\nsupplies: {main: {voltage: 12V, resistance: "
+                              "0.1ohm}}\nloads:\n  twin-1:\n    supply: "
+                              "main\n    stage: {kind: own-table, pwm: 20kHz, dead-time: 2us, "
+                              "pins: {ah: 5, al: 6, bl: 7}, table: "
+                              "{lines: [ah, al, bl], driver: direction-pwm-brake, legs: [[ah, "
+                              "al]], rows: {coast: [low, low, low], "
+                              "forward: [duty, low, high]}}}\n    driver: {on-resistance: 0.1ohm, "
+                              "current-limit: 9A, voltage-limit: "
+                              "30V}\n    motor: {resistance: 2ohm, inductance: 1mH, constant: "
+                              "20mNm/A, inertia: 90gcm2}\n    ramp: "
+                              "{up: 1s, down: 1s}\n    rest: 1s\n";
+    static const char program[] =
+        "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include <windpin/sim.h>\n"
+        "int main(void) {\n"
+        "    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});\n"
+        "    wpin_port port = wpin_sim_port(sim);\n"
+        "    const wpin_motor_config *all[] = {&pump_motor, &conveyor_motor, &gate_motor, "
+        "&fan_motor,\n"
+        "        &ventilator_motor, &lamp_motor, &latch_motor, &twin_1_motor};\n"
+        "    wpin_motor m;\n    wpin_stepper s;\n"
+        "    for (int i = 0; i < 8; i++) { printf(\"%d\", (int)wpin_motor_init(&m, all[i], "
+        "&port)); }\n"
+        "    printf(\"%d %08lx %u\\n\", (int)wpin_stepper_init(&s, &turntable_stepper, &port),\n"
+        "           WPIN_RIG_FINGERPRINT, pump_motor.guard.current_trip_ma);\n    return 0;\n}\n";
+    const char *own_rig = write_file("own.yaml", own), *c = write_file("main.c", program);
+    must(run_command(output, sizeof output,
+                     TEST_TOOL " export " TEST_SOURCE "/demo/honey-house.yaml -o %s && " TEST_TOOL
+                               " export %s -o %s && sed -i 's/WPIN_RIG_/WPIN_OWN_/' %s",
+                     scratch("house.h"), own_rig, scratch("own.h"), scratch("own.h")),
+         "export");
+    must(run_command(
+             output, sizeof output,
+             "cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE
+             "/include %s " TEST_BUILD "/libwindpin.a -lyaml -lm -o %s && %s && " TEST_TOOL
+             " rig " TEST_SOURCE "/demo/honey-house.yaml | head -1",
+             c, scratch("exported"), scratch("exported")),
+         "the exported table");
+    char print[16] = "";
+    ck_assert_msg(strncmp(output, "000000000 ", 10) == 0, "%s", output);
+    snprintf(print, sizeof print, "rig %.8s", output + 10);
+    ck_assert_msg(strstr(output, print) != NULL && strstr(output, " 6000\n") != NULL, "%s", output);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("install");
     TCase *tests = tcase_create("install");
     tcase_set_timeout(tests, 180);
     tcase_add_test(tests, the_example_of_the_readme_compiles);
+    tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, the_installed_tree_serves_others);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

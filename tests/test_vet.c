@@ -36,12 +36,12 @@
     "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \
     "}}"
 #define GATE(ends)                                                                                 \
-    "rig: bench\nsupplies:\n" MAIN(                                                                \
-        "") "inputs:\n" ends "loads:\n  pump:\n    supply: main\n    stage: {" CHIP                \
-            "}\n    driver: {" DRIVER("") "}\n    " MOTOR(                                         \
-                ", gear: 100, travel: {low: 0deg, high: 90deg}") "\n" HABITS                       \
-                                                                 "    limits: {forward: open, "    \
-                                                                 "reverse: shut}\n"
+    "rig: bench\nsupplies:\n" MAIN("") "inputs:\n" ends                                            \
+                                       "loads:\n  pump:\n    supply: main\n    stage: {" CHIP      \
+                                       "}\n    driver: {" DRIVER("") "}\n    " MOTOR(              \
+                                           ", gear: 100, travel: {low: 0deg, high: 90deg, start: " \
+                                           "45deg}") "\n" HABITS "    limits: {forward: open, "    \
+                                                     "reverse: shut}\n"
 
 static const struct {
     const char *rule, *part;
@@ -54,12 +54,12 @@ static const struct {
          MOTOR(", rated: 12V"), HABITS),
      PLAIN(""), "pump ramp 30%\npump stop\n", "pump driver, over-voltage: 36 V"},
     {"least-voltage", "pump", PLAIN(", least-voltage: 14V"), PLAIN(", least-voltage: 8V"), GO,
-     "not moving: no current flows"},
+     "it works from 14 V on and has 12 V"},
     {"polarity", "main",
      RIG(FIVE, MAIN(", polarity: swapped"), CHIP, DRIVER(""), MOTOR(""), HABITS), PLAIN(""), GO,
      "pump driver, reverse polarity"},
     {"ground", "pump", RIG(FIVE, MAIN(", ground: motor"), CHIP, DRIVER(""), MOTOR(""), HABITS),
-     PLAIN(""), GO, "not moving: no current flows"},
+     PLAIN(""), GO, "it has no ground in common"},
     {"supply-limit", "main",
      RIG(FIVE, MAIN(", limit: 2A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS),
      RIG(FIVE, MAIN(", limit: 9A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS), GO,
@@ -111,14 +111,14 @@ static const struct {
      "can not make this PWM frequency"},
     {"logic-level", "pump",
      RIG("logic: 3.3V", MAIN(""), CHIP, DRIVER(", logic-high: 3.5V"), MOTOR(""), HABITS),
-     PLAIN(", logic-high: 3.5V"), GO, "not moving: no current flows"},
+     PLAIN(", logic-high: 3.5V"), GO, "reads every line low: a high pin reaches 3.3 V"},
     {"relay-coil", "pump",
      RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
          "kind: relay, pins: {coil: 9}", DRIVER(", coil: {resistance: 70ohm, closes-at: 3.75V}"),
          MOTOR(""), "    rest: 1s\n"),
      RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
          "kind: relay, pins: {coil: 9}", DRIVER(""), MOTOR(""), "    rest: 1s\n"),
-     "pump on\npump hold 1s\npump off\n", "not moving: no current flows"},
+     "pump on\npump hold 1s\npump off\n", "does not close: its coil gets 3.1"},
     {"floating-input", "pump",
      RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", pull: no"), MOTOR(""), HABITS),
      RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "wait 1s\n",
@@ -128,7 +128,7 @@ static const struct {
          MOTOR(""), HABITS),
      RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, fitted]}", DRIVER(""), MOTOR(""),
          HABITS),
-     GO, "not moving: no current flows"},
+     GO, "a jumper or switch keeps it off"},
     {"stall-current", "pump",
      RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
          MOTOR(""), HABITS "faults: [pump stalled]\n"),
@@ -182,7 +182,7 @@ static const struct {
      RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
          DRIVER(", transistor: {kind: n-channel, threshold: 1.5V, stated-at: 2.5V}"), MOTOR(""),
          HABITS),
-     GO, "not moving: no current flows"},
+     GO, "never turns on: its gate or base gets 3.3 V"},
     {"never-off", "pump",
      RIG(FIVE, MAIN(""), HIGH_SIDE,
          DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V}"), MOTOR(""),
@@ -246,7 +246,7 @@ static const struct {
           "85deg}\n"),
      GATE("  open: {pin: 20, limit-of: pump, from: 80deg}\n  shut: {pin: 21, limit-of: pump, to: "
           "5deg}\n"),
-     "pump run reverse 40% for 1s\npump run 40% for 3s\n", "end stop"},
+     "pump run 40% for 3s\n", "drove its load into an end stop"},
     {"supply-off", "pump",
      RIG(FIVE, "  main: {voltage: 12V, resistance: 50mohm}\n", CHIP, DRIVER(""), MOTOR(""), HABITS),
      PLAIN(""), GO, "not moving: supply 'main' is off"},
@@ -261,6 +261,15 @@ static char output[60000];
 
 static int tool(const char *command, const char *rig, const char *plan) {
     return run_command(output, sizeof output, TEST_TOOL " %s %s %s", command, rig, plan);
+}
+
+/* What the bench said: the output of a run without the lines about what was accepted. */
+static void bench_only(void) {
+    char *line = output;
+    while ((line = strstr(line, "Accepted in the rig")) != NULL) {
+        char *end = strchr(line, '\n');
+        memmove(line, end, strlen(end) + 1);
+    }
 }
 
 /* Whether vetting refuses this rule of this part. */
@@ -307,9 +316,11 @@ START_TEST(what_is_vetted_happens) {
     ck_assert_msg(strstr(output, "nothing was run") != NULL, "%s", output);
     const char *accepted = accepting(rows[_i].bad, bad, plan);
     int status = tool("run", accepted, plan);
+    bool recorded = strstr(output, "Accepted in the rig") != NULL;
+    bench_only();
     ck_assert_msg(strstr(output, rows[_i].says) != NULL,
                   "%s: the bench does not say \"%s\":\n%.4000s", rule, rows[_i].says, output);
-    ck_assert_msg(status == 2 || strstr(output, "Accepted in the rig") != NULL, "%s", output);
+    ck_assert_msg(status == 2 || recorded, "%s", output);
     const char *good = write_file("good.yaml", rows[_i].good);
     ck_assert_msg(tool("vet", good, plan) == 0, "%s mended is refused:\n%.4000s", rule, output);
     tool("run", good, plan);
@@ -385,6 +396,7 @@ START_TEST(print_table) {
         const char *plan = write_file("p.plan", rows[r].plan);
         const char *bad = write_file("bad.yaml", rows[r].bad);
         tool("run", accepting(rows[r].bad, bad, plan), plan);
+        bench_only();
         char *seen = strstr(output, rows[r].says), *end = seen != NULL ? strchr(seen, '\n') : NULL;
         for (size_t i = 0; (rule = wpin_vet_rule_at(i)) != NULL; i++) {
             if (strcmp(rule->name, rows[r].rule) == 0) {

@@ -147,7 +147,13 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
     }
     for (size_t i = 0; i < report->event_count; i++) {
         const wpin_sim_event *e = &report->events[i];
-        printf("%sAt %.3f s%s: %s %s", paint(WPIN_VERDICT_NOTE), e->at, plain(), e->part, e->what);
+        printf("%s", paint(WPIN_VERDICT_NOTE));
+        if (e->at < 0) {
+            printf("Before the plan began%s: ", plain());
+        } else {
+            printf("At %.3f s%s: ", e->at, plain());
+        }
+        printf("%s %s", e->part, e->what);
         if (e->more > 0) {
             printf(" (and %u time%s more)", e->more, e->more == 1 ? "" : "s");
         }

@@ -85,6 +85,7 @@ typedef struct wpin_bridge {
     bool floats[WPIN_SIM_INPUTS]; /* inputs that drift to conducting while nothing drives them */
     int64_t off_until;            /* switched off by its own protection */
     bool hot;                     /* the same, until it has cooled */
+    bool told_obstacle;           /* why it does nothing */
     bool told;                    /* protection told since it last worked on */
     double rise;                  /* K above 25 degC */
     double edge_joules;           /* lost in the motor's capacitor since the heat was looked at */
@@ -175,6 +176,8 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
 /* Sees what the transistor of a driver makes of the pin's level: resistance, never off, punctured.
  */
 void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge);
+/* Notes once why a driver that has power does nothing, if so. */
+void wpin_bridge_tell_obstacle(wpin_sim *sim, wpin_bridge *bridge);
 /* A driver is dead from here on. */
 void wpin_bridge_burn(wpin_bridge *bridge);
 /* Feeds every driver on a supply what it gives now. */

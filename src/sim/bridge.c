@@ -427,6 +427,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         inputs[i] = input_at(sim, bridge, i);
     }
     bridge->alive = alive(sim, bridge);
+    wpin_bridge_tell_obstacle(sim, bridge);
     if (bridge->alive && bridge->diode_reversed) {
         wpin_bridge_burn(bridge);
         wpin_board_burn(sim, sim->now, bridge->name,

@@ -81,3 +81,50 @@ void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
         wpin_plant_prepare(plant);
     }
 }
+
+/* Level that input `input` gets from its pin when high. */
+static double level_at(const wpin_sim *sim, const wpin_bridge *bridge, int input) {
+    double load = sim->pins[bridge->inputs[input]].to_ground;
+    return sim->controller.logic_volts / (1 + sim->controller.pin_resistance * load);
+}
+
+static void tell_deaf(wpin_sim *sim, const wpin_bridge *bridge, int input) {
+    const wpin_sim_bridge *part = &bridge->part;
+    double level = level_at(sim, bridge, input);
+    if (part->coil_ohms > 0) {
+        wpin_board_note(sim, sim->now, bridge->name,
+                        "does not close: its coil gets %.3g V, it takes %.3g V", level,
+                        part->coil_volts);
+    } else if (part->gate.kind == WPIN_SIM_TRANSISTOR_NONE) {
+        wpin_board_note(sim, sim->now, bridge->name,
+                        "reads every line low: a high pin reaches %.3g V, it needs %.3g V", level,
+                        part->input_high);
+    } else {
+        wpin_board_note(sim, sim->now, bridge->name, "never turns on: its gate or base gets %.3g V",
+                        level);
+    }
+}
+
+void wpin_bridge_tell_obstacle(wpin_sim *sim, wpin_bridge *bridge) {
+    const wpin_supply *supply = &sim->supplies[bridge->supply];
+    if (bridge->told_obstacle || !wpin_supply_live(sim, supply)) {
+        return;
+    }
+    bridge->told_obstacle = true;
+    if (bridge->no_ground) {
+        wpin_board_note(sim, sim->now, bridge->name, "does nothing: it has no ground in common");
+    } else if (bridge->part.not_ready) {
+        wpin_board_note(sim, sim->now, bridge->name,
+                        "does nothing: a jumper or switch keeps it off");
+    } else if (supply->part.volts < bridge->part.least_volts) {
+        wpin_board_note(sim, sim->now, bridge->name,
+                        "does nothing: it works from %.3g V on and has %.3g V",
+                        bridge->part.least_volts, supply->part.volts);
+    }
+    for (int i = 0; i < bridge->input_count; i++) {
+        if (bridge->deaf[i] && bridge->inputs[i] != WPIN_SIM_NO_WIRE) {
+            tell_deaf(sim, bridge, i);
+            return;
+        }
+    }
+}
