@@ -120,11 +120,11 @@ static const struct {
     {"16MHz", "16kHz", 12, 12, "the controller's timer makes 0.0002384 Hz to 8 kHz only"},
     {"switch: on", "switch: onn", 4, 0, "unknown value for switch 'onn' (did you mean 'on'?)"},
     {"voltage", "votlage", 4, 10,
-     "unknown key in supply 'main': 'votlage' (did you mean "
-     "'voltage'?)"},
+     "unknown key in supply 'main': 'votlage'; did you mean "
+     "'voltage'?"},
     {"voltage: 12V, ", "", 4, 9, "supply 'main' lacks 'voltage'"},
     {"kind: direction-pwm-brake", "kind: direction-pwm-break", 9, 13,
-     "(did you mean 'direction-pwm-brake'?)"},
+     "; did you mean 'direction-pwm-brake'?"},
     {"kind: direction-pwm-brake\n", "flavour: sweet\n", 9, 7, "unknown key in stage: 'flavour'"},
     {"direction: 4", "direction: 7", 10, 13, "pin 7 can't be both 'direction' and 'brake'"},
     {"direction: 4", "dirction: 4", 10, 14, "unknown line 'dirction' (did you mean 'direction'?)"},

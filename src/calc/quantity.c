@@ -156,6 +156,11 @@ bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *valu
                  dimensions[dimension].name, dimensions[dimension].example);
         return false;
     }
+    if (*rest == ',') {
+        snprintf(why, why_size, "'%s': the decimal mark is a dot; expected %s, e.g. %s", text,
+                 dimensions[dimension].name, dimensions[dimension].example);
+        return false;
+    }
     rest += strspn(rest, " ");
     const unit *u = find_unit(rest);
     bool fits = dimension == WPIN_NUMBER ? *rest == '\0' : u != NULL && u->dimension == dimension;

@@ -2,11 +2,15 @@
 #define _GNU_SOURCE
 #include "fields.h"
 #include <errno.h>
+#include <limits.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
+
+/* In place of a line number: a needed key that is there with a slip. */
+#define EXCUSED UINT_MAX
 
 static void say_parser(const yaml_parser_t *parser, wpin_messages *messages) {
     wpin_messages_add(messages, (unsigned)parser->problem_mark.line + 1,
@@ -95,6 +99,10 @@ int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *wor
     char all[512];
     join_words(all, sizeof all, words, count);
     const char *near = wpin_nearest_word(word, words, count);
+    if (near != NULL && count > 12) { /* all of them would hide the one */
+        wpin_say_at(reader, node, "unknown %s '%s'; did you mean '%s'?", what, word, near);
+        return -1;
+    }
     wpin_say_at(reader, node, "unknown %s '%s'%s%s%s; expected %s", what, word,
                 near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
                 near != NULL ? "'?)" : "", all);
@@ -154,6 +162,21 @@ static int find_field(wpin_reader *reader, const yaml_node_t *key, const char *w
     return wpin_find_word(reader, key, (const char *)key->data.scalar.value, known, keys, count);
 }
 
+/* A needed key that was written with a slip is told as the slip, not as missing too. */
+static void excuse_nearest(const char *word, const wpin_field *fields, size_t count,
+                           unsigned *seen) {
+    const char *keys[40];
+    for (size_t i = 0; i < count && i < 40; i++) {
+        keys[i] = fields[i].key;
+    }
+    const char *near = wpin_nearest_word(word, keys, count);
+    for (size_t i = 0; near != NULL && i < count; i++) {
+        if (fields[i].key == near && seen[i] == 0) {
+            seen[i] = EXCUSED;
+        }
+    }
+}
+
 void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
                    const wpin_field *fields, size_t count, void *base, yaml_node_t **nodes) {
     unsigned seen[40] = {0};
@@ -169,9 +192,10 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
         const yaml_node_t *key = wpin_node(reader, pair->key);
         int i = find_field(reader, key, what, fields, count);
         if (i < 0) {
+            excuse_nearest(wpin_key_text(reader, pair), fields, count, seen);
             continue;
         }
-        if (seen[i] != 0) {
+        if (seen[i] != 0 && seen[i] != EXCUSED) {
             wpin_say_at(reader, key, "'%s' stands here again; it is on line %u already",
                         fields[i].key, seen[i]);
             continue;

@@ -72,6 +72,7 @@ unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line) {
             block->driven_at[load] = line;
         } else if (block->driven_by[load] != block->track) {
             clash = block->driven_at[load];
+            block->driven_by[load] = block->track; /* said once for each change of track */
         }
     }
     return clash;

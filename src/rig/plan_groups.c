@@ -30,6 +30,9 @@ static size_t take_group(wpin_plan_reader *r, bool *chosen) {
             wpin_words_say(&r->line, r->line.words[words].column,
                            "'%s' is no load of the rig; a group is written 'NAME, NAME action'",
                            name);
+            for (size_t i = 0; i < loads; i++) { /* whichever was meant: no guesses */
+                r->flow.unsure[i] = true;
+            }
             continue;
         }
         chosen[load] = true;

@@ -289,7 +289,7 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     bool staged =
         nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load);
     wpin_read_what(reader, node, nodes, &load);
-    if (staged) {
+    if (staged && load.kind->coils == (load.what == WPIN_RIG_STEPPER)) {
         check_kind(reader, node, nodes, &load);
     }
     if (nodes[LOAD_BOARD] != NULL) {

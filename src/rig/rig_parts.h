@@ -28,7 +28,9 @@
 /* Names are words of letters, digits, - and _ that the plan can use, each once in the rig. */
 bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *key,
                     const char *name, char *to);
-/* Reads pin numbers by line name; returns a bit for each line given. */
+/* Reads pin numbers by line name; returns a bit for each line given, and another for each named at
+ * all. */
+#define WPIN_PIN_NAMED(line) (1U << (16 + (line)))
 unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
                         const char *what, uint8_t *pins);
 /* Reads the stage of a load; what the driver's defaults follow from it. False if it has none. */

@@ -81,6 +81,9 @@ unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_
         if (value->type == YAML_MAPPING_NODE) {
             value = inner_pin(reader, value);
         }
+        if (line >= 0) {
+            given |= WPIN_PIN_NAMED((unsigned)line);
+        }
         if (line >= 0 && value != NULL && wpin_read_pin(reader, value, &pins[line])) {
             given |= 1U << line;
         }
@@ -108,6 +111,9 @@ static void read_pin_names(wpin_reader *reader, const yaml_node_t *map, wpin_rig
 static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
                        const wpin_rig_load *load, unsigned given) {
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if ((given & WPIN_PIN_NAMED(i)) != 0 && (given >> i & 1) == 0) {
+            continue; /* said already */
+        }
         if ((given >> i & 1) == 0) {
             wpin_say_at(reader, node, "pins lack '%s'; %s needs it", load->kind->lines[i],
                         load->kind->name);

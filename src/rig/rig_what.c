@@ -48,11 +48,11 @@ static void read_travel(wpin_reader *reader, yaml_node_t *node, wpin_sim_motor *
     wpin_read_map(reader, node, "travel", travel_fields, COUNT(travel_fields), m, NULL);
     if (m->stop_low >= m->stop_high || m->start_turns < m->stop_low ||
         m->start_turns > m->stop_high) {
-        wpin_say_at(
-            reader, node,
-            "travel goes from %.4g to %.4g rev and starts at %.4g; expected low below high, "
-            "and start (0 rev if left out) between them",
-            m->stop_low, m->stop_high, m->start_turns);
+        wpin_say_at(reader, node,
+                    "travel goes from %.4g to %.4g deg and starts at %.4g deg; expected low below "
+                    "high, and "
+                    "start (0 deg if left out) between them",
+                    m->stop_low * 360, m->stop_high * 360, m->start_turns * 360);
     }
 }
 

@@ -18,10 +18,10 @@ static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t st
 }
 
 /* The most frequent slip of all: something is driven and its supply was never switched on. Steps
- * are looked at in the order of the file; each load is told once. */
+ * are looked at in the order of the file; each supply is told once. */
 static void supply_off(wpin_vetter *v) {
     bool *on = calloc(v->rig->supply_count, sizeof *on);
-    bool *told = calloc(v->rig->load_count, sizeof *told);
+    bool *told = calloc(v->rig->supply_count, sizeof *told);
     for (size_t i = 0; on != NULL && i < v->rig->supply_count; i++) {
         on[i] = v->rig->supplies[i].on || v->options.powered;
     }
@@ -31,17 +31,17 @@ static void supply_off(wpin_vetter *v) {
         if (s->op == WPIN_OP_SWITCH && s->motor < v->rig->supply_count) {
             on[s->motor] = s->value != 0;
         }
-        if (!drives((wpin_op)s->op) || told[s->motor]) {
+        if (!drives((wpin_op)s->op)) {
             continue;
         }
         size_t source = wpin_source_of(v->rig, v->rig->loads[s->motor].supply);
-        if (!on[source]) {
+        if (!on[source] && !told[source]) {
             const char *name = v->rig->supplies[source].name;
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
             wpin_cause(n, "it is driven while supply '%s' is off", name);
             wpin_consequence(n, "nothing moves, and nothing says why");
             wpin_cure(n, "a line '%s on' before it", name);
-            told[s->motor] = true;
+            told[source] = true;
         }
     }
     free(on);
