@@ -144,6 +144,26 @@ START_TEST(percent_is_exact_where_it_can_be) {
 }
 END_TEST
 
+/* Every value of the usual scales, there and back; ends and halves exact; nothing wraps. */
+START_TEST(other_scales_convert_exactly) {
+    static const uint16_t scales[] = {1, 2, 100, 127, 255, 1000, 1023, 4095, 16384, 65535};
+    for (size_t s = 0; s < sizeof scales / sizeof *scales; s++) {
+        int32_t full = scales[s];
+        ck_assert_int_eq(wpin_duty_from(full, scales[s]), WPIN_DUTY_FULL);
+        ck_assert_int_eq(wpin_duty_from(-full, scales[s]), -WPIN_DUTY_FULL);
+        ck_assert_int_eq(wpin_duty_from(full + 1, scales[s]), WPIN_DUTY_FULL);
+        ck_assert_int_eq(wpin_duty_from(INT32_MIN, scales[s]), -WPIN_DUTY_FULL);
+        ck_assert_int_eq(wpin_duty_from(INT32_MAX, scales[s]), WPIN_DUTY_FULL);
+        for (int32_t v = -full; v <= full; v++) {
+            wpin_duty duty = wpin_duty_from(v, scales[s]);
+            ck_assert(full % 2 != 0 || v != full / 2 || duty == WPIN_DUTY_FULL / 2);
+            int32_t back = wpin_duty_to(duty, scales[s]);
+            ck_assert_int_le(abs(back - v), full <= 16384 ? 0 : 2);
+        }
+    }
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("ramp");
     TCase *tests = tcase_create("ramp");
@@ -156,6 +176,7 @@ int main(void) {
     tcase_add_test(tests, a_smooth_ramp_is_an_s_within_the_slew);
     tcase_add_test(tests, limits_out_of_range_are_refused);
     tcase_add_test(tests, percent_is_exact_where_it_can_be);
+    tcase_add_test(tests, other_scales_convert_exactly);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

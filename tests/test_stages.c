@@ -335,7 +335,7 @@ static const struct {
     {"        driver: two-inputs\n", "        driver: two-inputs\n        legs: [[left, right]]\n",
      11, "a row turns on both lines of a leg"},
     {"driver: two-inputs", "driver: relay", 12, "has 1 inputs, this table has 2 lines"},
-    {"driver: two-inputs", "driver: two-imputs", 12, "(did you mean 'two-inputs'?)"},
+    {"driver: two-inputs", "driver: two-imputs", 12, "; did you mean 'two-inputs'?"},
     {"lines: [left, right]", "lines: []", 11, "lines must be a list of 1 to 8 names"},
     {"{left: 2, right: 3}", "{left: 2, write: 3}", 9, "unknown line 'write'"},
     {"      pwm: 20kHz\n", "", 7, "stage lacks 'pwm'; 'own-table' needs its frequency"},

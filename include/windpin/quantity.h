@@ -45,6 +45,9 @@ typedef enum wpin_dimension {
 bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *value, char *why,
                         size_t why_size);
 
+/** How a quantity of a dimension is written, e.g. "350mA". */
+const char *wpin_quantity_example(wpin_dimension dimension);
+
 /** Writes an SI value in the dimension's handiest unit, e.g. "1.5 ms". */
 const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimension dimension);
 

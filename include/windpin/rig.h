@@ -36,6 +36,7 @@ typedef struct wpin_rig_controller {
     } taken[WPIN_RIG_TAKEN]; /**< Pins that something else uses. */
     size_t taken_count;
     char ground[WPIN_NAME_MAX + 1]; /**< Which ground it lies on; "" is the common one. */
+    char numbering[64];             /**< Whose pin numbers the rig uses, in words; "": not said. */
 } wpin_rig_controller;
 
 /** A supply of a rig. */

@@ -162,6 +162,17 @@ bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *valu
         return false;
     }
     rest += strspn(rest, " ");
+    if (dimension == WPIN_SHARE && *rest == '/') { /* a value of another scale: 128/255 */
+        char *end;
+        double whole = strtod(rest + 1, &end);
+        if (end == rest + 1 || *end != '\0' || !(whole >= 1 && whole <= 65535)) {
+            snprintf(why, why_size, "'%s': expected a value and its full scale, e.g. 128/255",
+                     text);
+            return false;
+        }
+        *value = number / whole;
+        return true;
+    }
     const unit *u = find_unit(rest);
     bool fits = dimension == WPIN_NUMBER ? *rest == '\0' : u != NULL && u->dimension == dimension;
     if (!fits) {
@@ -170,6 +181,10 @@ bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *valu
     }
     *value = dimension == WPIN_NUMBER ? number : number * u->factor;
     return true;
+}
+
+const char *wpin_quantity_example(wpin_dimension dimension) {
+    return dimensions[dimension].example;
 }
 
 const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimension dimension) {

@@ -93,7 +93,8 @@ static bool ask(const wpin_sheet_input *input, double *value) {
     size_t room = 0;
     bool got = false;
     while (!got) {
-        fprintf(stderr, "%s (%s): ", input->key, input->words);
+        fprintf(stderr, "%s (%s), e.g. %s: ", input->key, input->words,
+                wpin_quantity_example(input->dimension));
         if (getline(&line, &room, stdin) < 0) {
             break;
         }

@@ -112,12 +112,19 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     }
 }
 
-enum { CONTROLLER_SUPPLY, CONTROLLER_TIMERS, CONTROLLER_TAKEN, CONTROLLER_GROUND };
+enum {
+    CONTROLLER_SUPPLY,
+    CONTROLLER_TIMERS,
+    CONTROLLER_TAKEN,
+    CONTROLLER_GROUND,
+    CONTROLLER_NUMBERING
+};
 static const wpin_field controller_fields[] = {
     NODE("supply", false),
     NODE("pwm-pins", false),
     NODE("taken", false),
     NODE("ground", false),
+    NODE("numbering", false),
     QUANTITY("pin-rated", wpin_rig_controller, pin_rated, false, WPIN_CURRENT, 1e-4, 10),
     QUANTITY("pins-total", wpin_rig_controller, pins_total, false, WPIN_CURRENT, 1e-3, 10),
     QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
@@ -140,6 +147,11 @@ void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node)
                   nodes);
     if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TIMERS] != NULL) {
         wpin_read_timer_pins(reader, nodes[CONTROLLER_TIMERS], c);
+    }
+    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_NUMBERING] != NULL) {
+        const char *text =
+            wpin_scalar(reader, nodes[CONTROLLER_NUMBERING], "whose pin numbers these are");
+        snprintf(c->numbering, sizeof c->numbering, "%.63s", text != NULL ? text : "");
     }
     if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TAKEN] != NULL) {
         wpin_read_taken(reader, nodes[CONTROLLER_TAKEN], c);

@@ -60,7 +60,7 @@ void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
     }
     wpin_plant *plant = sim->plants[bridge->motor];
     const wpin_supply *supply = &sim->supplies[bridge->supply];
-    double logic = sim->controller.logic_volts, ohms = bridge->part.on_resistance;
+    double logic = sim->controller.logic_volts, ohms;
     double volts = supply->part.volts;
     if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
         ohms = bipolar_ohms(sim, bridge);

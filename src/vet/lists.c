@@ -135,6 +135,9 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
     if (to == NULL) {
         return NULL;
     }
+    if (rig->controller.numbering[0] != '\0') {
+        add(to, "pins are numbered %s", rig->controller.numbering);
+    }
     add(to, "%-12s %-12s %-10s %-10s %-8s %s", "load", "line", "chip", "board", "pin",
         "at the start");
     for (size_t i = 0; i < rig->load_count; i++) {

@@ -68,7 +68,9 @@ void wpin_cure(wpin_finding *f, const char *words, ...) __attribute__((format(pr
 wpin_finding *wpin_find_load(wpin_vetter *v, wpin_severity severity, const wpin_facts *f);
 wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply);
 
+/* For each load's facts, called f. */
 #define WPIN_EACH_LOAD(v, f)                                                                       \
-    for (const wpin_facts *f = (v)->facts; f < (v)->facts + (v)->rig->load_count; f++)
+    for (const wpin_facts *f = (v)->facts /* NOLINT(bugprone-macro-parentheses) */;                \
+         (f) < (v)->facts + (v)->rig->load_count; (f)++)
 
 #endif
