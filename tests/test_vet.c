@@ -5,8 +5,10 @@
 #define _GNU_SOURCE
 #include "support.h"
 #include <jansson.h>
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
+#include <windpin/rehearsal.h>
 #include <windpin/vet.h>
 
 #define RIG(controller, supplies, stage, driver, hangs, more)                                      \
@@ -135,6 +137,12 @@ static const struct {
      RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 10A, voltage-limit: 30V",
          MOTOR(""), HABITS "faults: [pump stalled]\n"),
      GO, "pump driver, over-current"},
+    {"stall-heat", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 500ms}"), MOTOR(""),
+         HABITS "faults: [pump stalled]\n"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 6K/W, time: 500ms}"), MOTOR(""),
+         HABITS "faults: [pump stalled]\n"),
+     GO, "pump driver, heat"},
     {"brake-current", "pump",
      RIG(FIVE, MAIN(""), CHIP,
          "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",
@@ -148,7 +156,7 @@ static const struct {
     {"driver-heat", "pump",
      RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 250K/W, time: 500ms}"),
          MOTOR(", load: {torque: 50mNm}"), HABITS),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 500ms}"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 8K/W, time: 500ms}"),
          MOTOR(", load: {torque: 50mNm}"), HABITS),
      "pump ramp 100%\npump hold 8s\npump stop\n", "pump driver, heat"},
     {"free-wheel", "pump",
@@ -200,8 +208,14 @@ static const struct {
          HABITS),
      "pump ramp 40%\npump stop\n", "gate punctured"},
     {"motor-capacitor", "pump",
-     PLAIN(", motor-capacitor: 2uF, heat: {resistance: 60K/W, time: 300ms}"),
-     PLAIN(", motor-capacitor: 47nF, heat: {resistance: 60K/W, time: 300ms}"),
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 2uF, "
+         "heat: {resistance: 60K/W, time: 300ms}",
+         MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 47nF, "
+         "heat: {resistance: 60K/W, time: 300ms}",
+         MOTOR(""), HABITS),
      "pump ramp 60%\npump hold 4s\npump stop\n", "pump driver, heat"},
     {"start-torque", "pump",
      RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {torque: 250mNm}"), HABITS),
@@ -344,6 +358,77 @@ START_TEST(sound_rigs_pass) {
 }
 END_TEST
 
+static double between(double low, double high) {
+    return low * pow(high / low, (double)pick(10001) / 10000);
+}
+
+/* A pump of random size on a driver of random strength; the words of the rig. */
+static const char *random_rig(void) {
+    static char text[2000];
+    static const char *const stages[] = {
+        "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}",
+        "kind: two-inputs-slow, pins: {in1: 4, in2: 7}",
+        "kind: half-bridges, pins: {enable: 4, a: 7, b: 9}",
+        "kind: hidden-partner, pins: {standby: 4, input: 7, pwm: 9}"};
+    double volts = between(5, 30), ohms = between(0.5, 12), amps = volts / ohms;
+    double constant = between(0.2, 0.8) * volts / 400, hold = between(0.02, 1.2) * constant * amps;
+    snprintf(text, sizeof text,
+             "rig: any\nsupplies: {main: {voltage: %.3gV, resistance: %.3gohm, switch: "
+             "on%s}}\nloads:\n  pump:\n"
+             "    supply: main\n    stage: {%s, pwm: 20kHz}\n    driver: {on-resistance: %.3gohm, "
+             "current-limit: "
+             "%.3gA, voltage-limit: %.3gV, heat: {resistance: %.3gK/W, time: 300ms}%s}\n    motor: "
+             "{resistance: "
+             "%.4gohm, inductance: %.3gmH, constant: %.4gmNm/A, inertia: %.4ggcm2, "
+             "static-friction: %.5gmNm, "
+             "dry-friction: %.5gmNm}\n    ramp: {up: %.3gs, down: %.3gs}\n    rest: %.3gs\n",
+             volts, between(0.01, 0.2), pick(3) == 0 ? ", limit: 3A" : "", stages[pick(4)],
+             between(0.01, 0.4), amps * between(0.4, 3), volts * between(0.8, 3), between(3, 120),
+             pick(4) == 0 ? ", protects-itself: yes" : "", ohms, ohms * between(0.4, 2),
+             constant * 1e3, between(20, 600), hold * 1e3, hold * between(0.4, 1) * 1e3,
+             between(0.2, 2), between(0.2, 1), between(0.3, 6));
+    return text;
+}
+
+/* The other way round: what vetting lets pass does its work and survives, a stall too. */
+START_TEST(what_passes_survives) {
+    static const char plan_lines[] =
+        "pump ramp 100%\npump hold 3s\npump stop\npump ramp reverse 100%\n"
+        "pump hold 1s\nfault pump stalled\npump hold 1s\nmend pump stalled\n"
+        "pump stop\n";
+    int passed = 0;
+    pick_seed((uint32_t)_i * 31 + 7);
+    for (int n = 0; n < 40; n++) {
+        const char *text = random_rig();
+        wpin_messages m = {0};
+        wpin_rig *rig = wpin_rig_read(write_file("any.yaml", text), &m);
+        ck_assert_msg(rig != NULL, "%s\n%s", m.items[0].text, text);
+        wpin_plan *plan = wpin_plan_read(write_file("any.plan", plan_lines), rig, &m);
+        ck_assert_msg(plan != NULL, "%s", m.count ? m.items[0].text : "");
+        wpin_vetting *v = wpin_vet(rig, plan, NULL);
+        wpin_status refused;
+        char why[300];
+        wpin_rehearsal_options options = {0};
+        if (v->refusals == 0) {
+            wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+            ck_assert_msg(report != NULL, "%s", why);
+            ck_assert_msg(report->burn_count == 0, "%s: %s\n%s", report->burns[0].part,
+                          report->burns[0].reason, text);
+            const wpin_step_result *held = &report->steps[1];
+            ck_assert_msg(held->verdict != WPIN_VERDICT_BAD || report->event_count > 0, "%s\n%s",
+                          held->words, text);
+            wpin_report_free(report);
+            passed++;
+        }
+        wpin_vetting_free(v);
+        wpin_plan_free(plan);
+        wpin_rig_free(rig);
+    }
+    ck_assert_int_ge(passed, 3);
+    ck_assert_int_le(passed, 37);
+}
+END_TEST
+
 START_TEST(sweeps_say_where_it_fails) {
     const char *rig = TEST_SOURCE "/demo/honey-pump.yaml";
     ck_assert_int_eq(tool("vet --sweep 'main 12V 36V' --places 3", rig, ""), 1);
@@ -426,6 +511,7 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_is_vetted_happens, 0, ROWS);
     tcase_add_test(tests, every_such_rule_has_a_row);
     tcase_add_test(tests, sound_rigs_pass);
+    tcase_add_loop_test(tests, what_passes_survives, 0, 3);
     tcase_add_test(tests, sweeps_say_where_it_fails);
     tcase_add_test(tests, wiring_and_parts_are_listed);
     suite_add_tcase(suite, tests);

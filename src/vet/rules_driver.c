@@ -24,6 +24,29 @@ static void stall(wpin_vetter *v) {
     }
 }
 
+/* A stall below the current limit still heats: how long until it is too much. */
+static void stall_heat(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_bridge *b = &f->load->bridge;
+        bool trip = f->load->limits.trip_input >= 0 && f->load->limits.trip_amps < f->stall_amps;
+        double watts =
+            f->stall_amps * (f->stall_amps * f->switch_ohms + f->switches * b->saturation_volts);
+        double room = b->heat.limit - wpin_air(v), end = watts * b->heat.resistance;
+        if (!f->motor || b->protects || trip || b->heat.resistance <= 0 || end <= room) {
+            continue;
+        }
+        double lasts = -b->heat.time * log(1 - room / end);
+        wpin_finding *n = wpin_find_load(v, lasts < 3 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "held, the motor takes %.3g A, which heats the driver with %.3g W: %.0f degC "
+                   "after %.2g s",
+                   f->stall_amps, watts, b->heat.limit, lasts);
+        wpin_consequence(n, "a stall of that length burns the driver");
+        wpin_cure(n, "a current-trip at %.2g A, or at most %.3g K/W",
+                  fmax(1.5 * f->run_amps, 0.3 * f->stall_amps), 0.9 * room / watts);
+    }
+}
+
 static bool plan_brakes(const wpin_vetter *v, const wpin_facts *f) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
@@ -386,6 +409,9 @@ const wpin_rule_entry wpin_rules_driver[] = {
     {{"stall-current", "driver current-limit; motor; current-trip",
       "a stall the driver does not survive", WPIN_EFFECT_BURNS},
      stall},
+    {{"stall-heat", "driver heat; motor; current-trip", "a stall that heats the driver too much",
+      WPIN_EFFECT_BURNS},
+     stall_heat},
     {{"brake-current", "driver current-limit; motor; plan",
       "a brake at speed the driver does not survive", WPIN_EFFECT_BURNS},
      brake},
