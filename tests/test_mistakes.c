@@ -79,7 +79,8 @@ static void make_mistake(const mistake *c, char *said, size_t size) {
     bool plan = strstr(c->file, ".plan") != NULL;
     char rig[300], command[1200];
     snprintf(rig, sizeof rig, TEST_SOURCE "/demo/%.*s.yaml", (int)(strlen(c->file) - 5), c->file);
-    snprintf(command, sizeof command, TEST_TOOL " %s %s %s 2>&1 >/dev/null | sed 's#^[^ ]*/##'",
+    snprintf(command, sizeof command,
+             TEST_TOOL " %s %s %s 2>&1 >/dev/null | sed -e 's#^[^ ]*/##' -e '/^$/d'",
              plan ? "run" : "vet", plan ? rig : wrong, plan ? wrong : "");
     run_command(said, size, "%s", command);
     free(text);
