@@ -509,6 +509,7 @@ START_TEST(the_examples_run) {
                 {"both_ways", "reverse        duty  -50.0 %"},
                 {"fan_knob", "knob at 100 %  duty +100.0 %"},
                 {"button_run", "2 presses. Done."},
+                {"size_a_switch", "base resistor: 560 ohm"},
                 {"twins", "shafts: 130 rpm and -130 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};

@@ -429,6 +429,27 @@ START_TEST(what_passes_survives) {
 }
 END_TEST
 
+START_TEST(the_list_of_rules_is_up_to_date) {
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 TEST_TOOL " vet --rules | diff - " TEST_SOURCE "/docs/rules.md"),
+                     0);
+}
+END_TEST
+
+START_TEST(outputs_in_parallel_carry_more) {
+    const char *plan = write_file("p.plan", GO);
+    for (int n = 1; n <= 2; n++) {
+        char text[2000];
+        snprintf(text, sizeof text, "%s",
+                 RIG(FIVE, MAIN(""), CHIP,
+                     "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V, parallel: 1",
+                     MOTOR(""), HABITS));
+        strstr(text, "parallel: ")[10] = (char)('0' + n);
+        ck_assert_int_eq(tool("vet", write_file("parallel.yaml", text), plan), n == 1 ? 1 : 0);
+    }
+}
+END_TEST
+
 START_TEST(sweeps_say_where_it_fails) {
     const char *rig = TEST_SOURCE "/demo/honey-pump.yaml";
     ck_assert_int_eq(tool("vet --sweep 'main 12V 36V' --places 3", rig, ""), 1);
@@ -513,6 +534,8 @@ int main(int argc, char **argv) {
     tcase_add_test(tests, sound_rigs_pass);
     tcase_add_loop_test(tests, what_passes_survives, 0, 3);
     tcase_add_test(tests, sweeps_say_where_it_fails);
+    tcase_add_test(tests, the_list_of_rules_is_up_to_date);
+    tcase_add_test(tests, outputs_in_parallel_carry_more);
     tcase_add_test(tests, wiring_and_parts_are_listed);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

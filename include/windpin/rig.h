@@ -118,6 +118,7 @@ typedef struct wpin_rig_limits {
     double pulse_zero, pulse_swing; /**< Servo-style pulses: neutral width and its change, s. */
     double least_time;              /**< On/off stages: least time on and off. */
     double rated_volts;             /**< Of the motor; 0: not given. It caps duty_max. */
+    double parallel;                /**< Outputs of the driver in parallel. */
     double rated_amps, recommended_amps; /**< Of the driver, for long; 0: not given. */
     double pwm_most;                     /**< Highest PWM frequency it follows; 0: not given. */
     bool no_pull;                        /**< Its inputs have no pull resistors. */

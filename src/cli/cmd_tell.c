@@ -101,6 +101,7 @@ static void tell_step(char *to, size_t size, const wpin_rig *rig, const wpin_ste
 
 static void tell_report(const wpin_rig *rig, const wpin_report *report) {
     char words[500];
+    printf("%s (rig %08x)\n", rig->name, rig->fingerprint);
     for (size_t i = 0; i < report->step_count; i++) {
         tell_step(words, sizeof words, rig, &report->steps[i]);
         printf("%9.3f s  %s\n", report->steps[i].at, words);

@@ -52,6 +52,7 @@ static const wpin_field driver_fields[] = {
     NODE("recommended", false),
     NODE("pwm-limit", false),
     NODE("pull", false),
+    NODE("parallel", false),
     QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
     QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
@@ -104,7 +105,17 @@ static const wpin_field driver_load_fields[] = {
     QUANTITY("recommended", wpin_rig_load, limits.recommended_amps, false, WPIN_CURRENT, 1e-3, 1e3),
     QUANTITY("pwm-limit", wpin_rig_load, limits.pwm_most, false, WPIN_FREQUENCY, 1, 1e7),
     CHOICE("pull", wpin_rig_load, limits.no_pull, "yes", "no"),
+    QUANTITY("parallel", wpin_rig_load, limits.parallel, false, WPIN_NUMBER, 1, 8),
 };
+
+/* Outputs in parallel: less resistance, more current, but they never share it evenly. */
+static void join_outputs(wpin_rig_load *load) {
+    double count = load->limits.parallel, uneven = count > 1 ? 0.85 : 1;
+    load->bridge.on_resistance /= count;
+    load->bridge.burns_above_amps *= count * uneven;
+    load->limits.rated_amps *= count * uneven;
+    load->limits.recommended_amps *= count * uneven;
+}
 
 static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     static const char *const phases[] = {"slow", "fast", "short"};
@@ -126,6 +137,7 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
             wpin_read_field(reader, nodes[DRIVER_OF_LOAD + i], &driver_load_fields[i], load);
         }
     }
+    join_outputs(load);
     if (nodes[DRIVER_GATE] != NULL) {
         wpin_read_gate(reader, nodes[DRIVER_GATE], load->kind, &load->bridge.gate);
     }
@@ -190,6 +202,7 @@ static wpin_rig_load default_load(void) {
     return (wpin_rig_load){
         .limits = {.duty_max = 1,
                    .dead_time = 2e-6,
+                   .parallel = 1,
                    .trip_input = -1,
                    .limit_inputs = {-1, -1},
                    .pulse_zero = 1.5e-3,
