@@ -76,6 +76,16 @@ typedef struct wpin_step {
     uint32_t time_ms; /**< Time in ms. */
 } wpin_step;
 
+/** How a plan drives steppers: firmware that has none links none of it. */
+typedef struct wpin_stepper_way {
+    wpin_status (*begin)(wpin_stepper *stepper, const wpin_step *step);
+    bool (*busy)(const wpin_stepper *stepper);
+    void (*stop)(wpin_stepper *stepper);
+} wpin_stepper_way;
+
+/** The value of wpin_sequence_config.stepper_way for wpin_stepper. */
+extern const wpin_stepper_way wpin_stepper_in_plans;
+
 /** One track at work. */
 typedef struct wpin_track {
     uint32_t left_ms;                   /**< What is left of the step's time. */
@@ -99,9 +109,10 @@ typedef struct wpin_sequence_config {
     wpin_stepper *const *steppers; /**< NULL, or motor_count entries: where one is not NULL its
                                         number is a stepper's, and the entry of motors is NULL.
                                         Tick steppers yourself, faster than the plan. */
-    uint8_t input_count;           /**< How many inputs read_input and read_duty know. */
-    uint8_t switch_count;          /**< How many switches set_switch knows. */
-    uint8_t track_count;           /**< Entries of tracks, 1 or more. */
+    const wpin_stepper_way *stepper_way; /**< &wpin_stepper_in_plans where there are steppers. */
+    uint8_t input_count;                 /**< How many inputs read_input and read_duty know. */
+    uint8_t switch_count;                /**< How many switches set_switch knows. */
+    uint8_t track_count;                 /**< Entries of tracks, 1 or more. */
     wpin_track *tracks;
     const wpin_port *port; /**< For the clock. */
     void *context;         /**< For the two functions below. */

@@ -27,7 +27,7 @@ static void rest_all(const wpin_sequence *sequence) {
     for (uint8_t i = 0; i < sequence->config->motor_count; i++) {
         wpin_stepper *stepper = stepper_at(sequence, i);
         if (stepper != NULL) {
-            wpin_stepper_stop(stepper);
+            sequence->config->stepper_way->stop(stepper);
         } else {
             wpin_motor_stop(sequence->config->motors[i], 0);
         }
@@ -70,23 +70,12 @@ static wpin_status toggle(wpin_motor *motor, const wpin_step *step) {
     return wpin_motor_busy(motor) ? wpin_motor_stop(motor, step->ramp_us) : run(motor, step);
 }
 
-static wpin_status begin_stepper(wpin_stepper *stepper, const wpin_step *step) {
-    switch ((wpin_op)step->op) {
-    case WPIN_OP_TURN: return wpin_stepper_turn(stepper, step->millidegrees);
-    case WPIN_OP_TURN_TO: return wpin_stepper_turn_to(stepper, step->millidegrees);
-    case WPIN_OP_STOP: wpin_stepper_stop(stepper); break;
-    case WPIN_OP_COAST: wpin_stepper_release(stepper); break;
-    default: break;
-    }
-    return WPIN_OK;
-}
-
 /* Gives a step's command when the step begins. */
 static wpin_status begin(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step) {
     track->left_ms = step->time_ms;
     track->left_us = 0;
     if (wpin_op_moves_motor((wpin_op)step->op) && stepper_at(sequence, step->motor) != NULL) {
-        return begin_stepper(stepper_at(sequence, step->motor), step);
+        return sequence->config->stepper_way->begin(stepper_at(sequence, step->motor), step);
     }
     switch ((wpin_op)step->op) {
     case WPIN_OP_RUN:
@@ -157,7 +146,7 @@ static bool has_come(const wpin_sequence *sequence, const wpin_step *step) {
     const wpin_sequence_config *config = sequence->config;
     bool about_input = step->value == WPIN_EVENT_INPUT_ON || step->value == WPIN_EVENT_INPUT_OFF;
     if (!about_input && stepper_at(sequence, step->motor) != NULL) {
-        return !wpin_stepper_busy(stepper_at(sequence, step->motor));
+        return !config->stepper_way->busy(stepper_at(sequence, step->motor));
     }
     switch ((wpin_event)step->value) {
     case WPIN_EVENT_RESTING: return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_READY;
@@ -184,10 +173,10 @@ static bool until_done(wpin_sequence *sequence, wpin_track *track, const wpin_st
 }
 
 /* A stepper's steps end when it rests and their time is over. */
-static bool stepper_done(const wpin_stepper *stepper, wpin_track *track, const wpin_step *step,
+static bool stepper_done(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
                          uint32_t dt_us) {
     if (track->part == PART_GOING && step->op != WPIN_OP_HOLD) {
-        if (wpin_stepper_busy(stepper)) {
+        if (sequence->config->stepper_way->busy(stepper_at(sequence, step->motor))) {
             return false;
         }
         track->part = PART_ENDING;
@@ -199,7 +188,7 @@ static bool stepper_done(const wpin_stepper *stepper, wpin_track *track, const w
 static bool is_done(wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
                     uint32_t dt_us) {
     if (wpin_op_moves_motor((wpin_op)step->op) && stepper_at(sequence, step->motor) != NULL) {
-        return stepper_done(stepper_at(sequence, step->motor), track, step, dt_us);
+        return stepper_done(sequence, track, step, dt_us);
     }
     switch ((wpin_op)step->op) {
     case WPIN_OP_RUN:
@@ -349,7 +338,7 @@ bool wpin_sequence_busy(const wpin_sequence *sequence) {
     }
     for (uint8_t i = 0; i < sequence->config->motor_count; i++) {
         const wpin_stepper *stepper = stepper_at(sequence, i);
-        if (stepper != NULL ? wpin_stepper_busy(stepper)
+        if (stepper != NULL ? sequence->config->stepper_way->busy(stepper)
                             : wpin_motor_busy(sequence->config->motors[i])) {
             return true;
         }

@@ -32,7 +32,7 @@ static bool fits_part(const wpin_sequence_config *config, const wpin_step *step)
     bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
     bool drives = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
                   op == WPIN_OP_BRAKE || op == WPIN_OP_FOLLOW;
-    return stepper ? !drives : !turns;
+    return stepper ? !drives && config->stepper_way != NULL : !turns;
 }
 
 static wpin_status check_angle(const wpin_step *step) {

@@ -243,6 +243,7 @@ static wpin_status start(wpin_run *run) {
         .motors = run->motor_list,
         .motor_count = (uint8_t)run->rig->load_count,
         .steppers = run->stepper_list,
+        .stepper_way = &wpin_stepper_in_plans,
         .switch_count =
             (uint8_t)(run->rig->supply_count + run->rig->input_count + run->plan->fault_count),
         .input_count = (uint8_t)run->rig->input_count,

@@ -236,6 +236,7 @@ static void count_tracks(wpin_plan_reader *r) {
         .read_duty = no_duty,
         .set_input = no_setting,
         .steppers = steppers,
+        .stepper_way = &wpin_stepper_in_plans,
         .tracks = tracks,
         .port = &port,
         .set_switch = no_switch};

@@ -85,6 +85,7 @@ typedef struct wpin_bridge {
     bool floats[WPIN_SIM_INPUTS]; /* inputs that drift to conducting while nothing drives them */
     int64_t off_until;            /* switched off by its own protection */
     bool hot;                     /* the same, until it has cooled */
+    bool plain;                   /* in the present stretch its legs just follow its logic */
     bool told_obstacle;           /* why it does nothing */
     bool told;                    /* protection told since it last worked on */
     double rise;                  /* K above 25 degC */

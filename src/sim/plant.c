@@ -336,10 +336,12 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
     } else {
         plant->sense_amps = end.amps;
     }
-    double before = plant->amps;
-    plant->squares +=
-        (before * before + before * end.amps + end.amps * end.amps) * (c->seconds / 3);
-    plant->sizes += fabs(before + end.amps) * (c->seconds / 2);
+    if (plant->heats) { /* the current is all but straight between the ends of a piece */
+        double before = plant->amps;
+        plant->squares +=
+            (before * before + before * end.amps + end.amps * end.amps) * (c->seconds / 3);
+        plant->sizes += fabs(before + end.amps) * (c->seconds / 2);
+    }
     plant->amps = end.amps;
     plant->speed = end.speed;
     note_current(plant, end.amps, c->seconds);

@@ -94,6 +94,7 @@ typedef struct wpin_plant {
     double effect;               /* light or plunger now, 0 to 1 */
     double pulling;              /* solenoid: above its pull-in current, s */
     bool has_stops, burnt;
+    bool heats;                   /* its winding or its driver */
     double low_angle, high_angle; /* end stops, rad of the motor shaft */
     double hit;                   /* speed at which it ran into a stop, rad/s; 0: none */
     wpin_sim_heat heat;           /* of the winding */
