@@ -25,6 +25,8 @@ typedef struct bench {
     event events[300];
     size_t event_count;
     bool switches[2];
+    wpin_duty asked;   /* what the inputs ask for */
+    int16_t set_to[2]; /* what they were set to */
 } bench;
 
 static wpin_status set_switch(void *context, uint8_t number, bool on) {
@@ -34,6 +36,16 @@ static wpin_status set_switch(void *context, uint8_t number, bool on) {
 
 static bool read_input(void *context, uint8_t number) {
     return ((bench *)context)->switches[number];
+}
+
+static wpin_duty read_duty(void *context, uint8_t number) {
+    ck_assert_uint_lt(number, 2);
+    return ((bench *)context)->asked;
+}
+
+static wpin_status set_input(void *context, uint8_t number, int16_t millivolts) {
+    ((bench *)context)->set_to[number] = millivolts;
+    return WPIN_OK;
 }
 
 static void observe(void *context, uint8_t track, uint16_t step, bool begins) {
@@ -71,6 +83,8 @@ static void set_up(bench *b, const wpin_step *steps, size_t count) {
                                        .set_switch = set_switch,
                                        .input_count = 2,
                                        .read_input = read_input,
+                                       .read_duty = read_duty,
+                                       .set_input = set_input,
                                        .observe = observe};
     for (int ms = 0; ms < 250; ms++) {
         b->r.now += 1000;
@@ -182,6 +196,92 @@ START_TEST(a_plan_waits_for_events_but_not_for_ever) {
     ck_assert_int_eq(b.sequence.result, WPIN_FAULT_TIMEOUT);
     ck_assert_uint_eq(b.sequence.fault_step, 10);
     ck_assert_double_eq_tol((b.r.now - b.start) / 1000.0, 1652, 6);
+}
+END_TEST
+
+START_TEST(a_motor_follows_an_input_for_a_time) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_SET, .motor = 1, .value = 1200},
+        {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 1, .time_ms = 3000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 3);
+    ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
+    for (int ms = 0; ms < 6000 && wpin_sequence_busy(&b.sequence); ms++) {
+        b.asked = ms < 1000 ? WPIN_PERCENT(30) : ms < 1800 ? 0 : WPIN_PERCENT(-50);
+        tick(&b);
+        if (ms == 900) {
+            ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), WPIN_PERCENT(30));
+        } else if (ms == 2800) {
+            ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), WPIN_PERCENT(-50));
+        }
+    }
+    ck_assert_int_eq(b.set_to[1], 1200);
+    ck_assert_double_eq_tol(when(&b, 1, false, 0), 3250, 3); /* and the ramp down from a half */
+    ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), 0);
+}
+END_TEST
+
+/* A stepper among the motors, on the same numbers; served by a tick of its own. */
+START_TEST(a_stepper_takes_its_turn) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_TURN, .motor = 1, .millidegrees = 90000},
+        {.op = WPIN_OP_HOLD, .motor = 1, .time_ms = 200},
+        {.op = WPIN_OP_TURN_TO, .motor = 1, .millidegrees = -18000, .time_ms = 100},
+        {.op = WPIN_OP_UNTIL, .motor = 1, .value = WPIN_EVENT_RESTING, .time_ms = 100},
+        {.op = WPIN_OP_COAST, .motor = 1},
+        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(40), .time_ms = 500},
+        {.op = WPIN_OP_END}};
+    static const wpin_line coils[] = {{.pin = 20}, {.pin = 21}, {.pin = 22}, {.pin = 23}};
+    static const wpin_stage_config stage = {
+        .table = &wpin_table_stepper, .lines = coils, .dead_time_us = 1};
+    static const wpin_stepper_config config = {.stage = &stage,
+                                               .steps_a_turn = 200,
+                                               .start_rate = 100,
+                                               .top_rate = 400,
+                                               .rate_gain = 1000};
+    bench b;
+    wpin_stepper stepper;
+    set_up(&b, plan, 7);
+    wpin_stepper *steppers[MOTORS] = {NULL, &stepper, NULL};
+    b.list[1] = NULL;
+    b.config.steppers = steppers;
+    uint16_t bad;
+    ck_assert_int_eq(wpin_sequence_check(&b.config, &bad),
+                     WPIN_REFUSED_ARGUMENT); /* no way to drive it */
+    b.config.stepper_way = &wpin_stepper_in_plans;
+    ck_assert_int_eq(wpin_stepper_init(&stepper, &config, &b.r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
+    int32_t highest = 0;
+    for (int ms = 0; ms < 8000 && wpin_sequence_busy(&b.sequence); ms++) {
+        for (int i = 0; i < 10; i++) {
+            wpin_stepper_tick(&stepper);
+            b.r.now += 100;
+        }
+        b.r.now -= 1000;
+        highest = stepper.position > highest ? stepper.position : highest;
+        tick(&b);
+    }
+    ck_assert_int_eq(b.sequence.result, WPIN_OK);
+    ck_assert_int_eq(highest, 50);
+    ck_assert_int_eq(stepper.position, -10);
+    ck_assert(!stepper.held);
+    ck_assert_double_ge(when(&b, 2, true, 0), when(&b, 1, true, 0) + 200);
+    ck_assert_double_ge(when(&b, 5, true, 0), when(&b, 2, true, 0) + 100);
+    static const wpin_step wrong[] = {{.op = WPIN_OP_RUN, .motor = 1, .value = 100},
+                                      {.op = WPIN_OP_BRAKE, .motor = 1},
+                                      {.op = WPIN_OP_TURN, .motor = 0, .millidegrees = 1},
+                                      {.op = WPIN_OP_TURN, .motor = 1, .millidegrees = 3600001},
+                                      {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 2, .time_ms = 1},
+                                      {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 0},
+                                      {.op = WPIN_OP_SET, .motor = 2}};
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        wpin_step two[] = {wrong[i], {.op = WPIN_OP_END}};
+        b.config.steps = two;
+        b.config.step_count = 2;
+        ck_assert_int_ne(wpin_sequence_check(&b.config, &bad), WPIN_OK);
+        ck_assert_uint_eq(bad, 0);
+    }
 }
 END_TEST
 
@@ -389,6 +489,8 @@ int main(void) {
     tcase_add_test(tests, a_plan_runs_in_its_time);
     tcase_add_test(tests, tracks_run_side_by_side);
     tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
+    tcase_add_test(tests, a_motor_follows_an_input_for_a_time);
+    tcase_add_test(tests, a_stepper_takes_its_turn);
     tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);
     tcase_add_test(tests, motors_stop_when_the_plan_is_no_longer_served);
     tcase_add_test(tests, stopping_early_ramps_to_rest);

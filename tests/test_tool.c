@@ -479,6 +479,52 @@ START_TEST(the_honey_house_runs_and_waits_for_its_button) {
 }
 END_TEST
 
+START_TEST(parts_are_sized) {
+    const struct {
+        int status;
+        const char *arguments, *words;
+    } rows[] = {
+        {0, "size", "base-resistor  base resistor of a bipolar"},
+        {0, "size base-resistor < /dev/null",
+         "Example: windpin size base-resistor load=120mA gain=20"},
+        {0, "size base-resistor load=120mA gain=20",
+         "worst    1.00, with gain -10 %, base +5 %, pin -5 %"},
+        {0, "size base-resistor load=120mA gain=20", "560 ohm   next E12 value down"},
+        {1, "size pin load=80mA", "refuse: a switch is needed"},
+        {0, "size pin load=8mA --json", "\"severity\": \"fine\""},
+        {2, "size base-resistor gain=20 < /dev/null", "'load' is missing: collector current"},
+        {2, "size base-resistor load=120 < /dev/null",
+         "load: '120' has no unit; expected a current"},
+        {2, "size base-resistor load=120mA load=1A", "'load' is given twice"},
+        {2, "size base-resistor load=1mA gain=0.1",
+         "gain: 0.1 is out of range; expected 1 to 5000"},
+        {2, "size base-resistor laod=1mA", "(did you mean 'load='?)"},
+        {2, "size bse-resistor", "unknown sheet 'bse-resistor' (did you mean 'base-resistor'?)"},
+        {0, "size stage both-ways=yes speed=yes", "low-side-switch            it can't reverse"},
+        {0, "size stage both-ways=yes --json", "\"unmet\": \"it can't reverse\""},
+        {2, "size stage both-ways=perhaps", "expected yes or no"},
+        {2, "size stage loud=yes", "'loud=yes' is no wish"},
+        {0, "tell " RIG " " PLAN " --json", "\"would_burn\": []"},
+        {0, "find " RIG " pump --json", "\"start_duty_percent\""},
+        {0, "stage direction-pwm-brake --json", "\"means\": \"the motor is shorted\""},
+        {0, "stage " HOUSE " turntable", "step 7"},
+        {1, "find " HOUSE " lamp", "'lamp' is no motor"},
+        {2, "export " RIG " -o /nowhere/x.h", "/nowhere/x.h: can't be written"},
+        {2, "vet " RIG " a b", "'b' is one file too many"},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool(rows[i].status, SAYS(rows[i].words), "%s", rows[i].arguments);
+    }
+    int status = run_command(output, sizeof output, /* on a terminal it asks, and asks again */
+                             "printf '120\\n120mA\\n' | script -qec '" TEST_TOOL
+                             " size base-resistor gain=20' /dev/null");
+    ck_assert_msg(status == 0 && strstr(output, "load (collector current") != NULL &&
+                      strstr(output, "'120' has no unit") != NULL &&
+                      strstr(output, "560 ohm") != NULL,
+                  "%d %s", status, output);
+}
+END_TEST
+
 START_TEST(help_shows_an_example_that_works) {
     static const char *const commands[] = {"run",  "plot", "rig",   "demo",
                                            "find", "tell", "stage", "sweep"};
@@ -548,6 +594,7 @@ int main(void) {
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
+    tcase_add_test(tests, parts_are_sized);
     tcase_add_test(tests, help_shows_an_example_that_works);
     tcase_add_test(tests, the_examples_run);
     suite_add_tcase(suite, tests);

@@ -250,7 +250,7 @@ typedef struct wpin_sim_reading {
     double rpm;          /**< Output speed now. */
     double rpm_mean;     /**< Mean output speed. */
     double turns;        /**< Output turns since the start. */
-    double amps_now;     /**< Current now. */
+    double amps_now;     /**< Current now; of a stepper the larger of its two, without sign. */
     double effect;       /**< A lamp's light as a share of the rated; a solenoid's plunger, 1 in. */
     double degrees;      /**< Temperature of winding or coil, degC. */
     double driver_degrees; /**< Temperature of the driver, degC. */

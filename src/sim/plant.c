@@ -425,6 +425,9 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
         .effect = s->effect / time,
         .degrees = 25 + plant->rise,
     };
+    if (plant->kind == WPIN_PLANT_STEPPER) {
+        r.amps_now = fmax(fabs(plant->amps), fabs(plant->amps_b));
+    }
     if (plant->kind == WPIN_PLANT_STEPPER || plant->kind == WPIN_PLANT_LAMP) {
         r.volts = plant->volt_seconds / time;
         plant->volt_seconds = 0;
