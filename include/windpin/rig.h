@@ -176,7 +176,8 @@ typedef enum wpin_rig_input_kind {
     WPIN_RIG_BUTTON, /**< From a pin to ground. */
     WPIN_RIG_LIMIT,  /**< A limit switch from a pin to ground. */
     WPIN_RIG_KNOB,   /**< On an analogue input. */
-    WPIN_RIG_SENSOR  /**< On an analogue input, with a curve to a duty. */
+    WPIN_RIG_SENSOR, /**< On an analogue input, with a curve to a duty. */
+    WPIN_RIG_PAIR    /**< Two buttons of the rig, one for each way, both together as stop. */
 } wpin_rig_input_kind;
 
 /** Most places of a sensor's curve. */
@@ -193,6 +194,9 @@ typedef struct wpin_rig_input {
     int load;                         /**< ...its number. */
     double from, to;                  /**< Between which places of its output, turns. */
     bool opens;                       /**< It opens there instead of closing. */
+    double duty;                      /**< Button or pair: asked for while it is held. */
+    int pair[2];                      /**< Pair: numbers of its buttons, forward and reverse. */
+    double window;                    /**< Pair: one press waits this long for the other, s. */
     double analog, noise, volts;      /**< Number; tip to tip, V; at the start, V. */
     bool centre;                      /**< Knob: off in the middle. */
     double dead, hysteresis;          /**< Knob: shares of its way. */

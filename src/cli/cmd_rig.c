@@ -80,6 +80,10 @@ static void print_inputs(const wpin_rig *rig) {
             printf("input  %-10s sensor on analogue input %.0f, a curve of %u places\n", n->name,
                    n->analog, n->point_count);
             break;
+        case WPIN_RIG_PAIR:
+            printf("input  %-10s '%s' forward and '%s' reverse, both together stop\n", n->name,
+                   rig->inputs[n->pair[0]].name, rig->inputs[n->pair[1]].name);
+            break;
         default: printf("input  %-10s button on pin %.0f\n", n->name, n->pin); break;
         }
     }

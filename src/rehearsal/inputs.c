@@ -5,7 +5,7 @@
 static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_rig *rig) {
     wpin_button_config button = {.debounce_us = (uint32_t)llround(from->debounce * 1e6),
                                  .stuck_us = (uint32_t)llround(from->stuck * 1e6),
-                                 .active_low = from->kind == WPIN_RIG_BUTTON || !from->opens};
+                                 .active_low = from->kind != WPIN_RIG_LIMIT || !from->opens};
     wpin_knob_config knob = {.low_mv = 0,
                              .high_mv = (int32_t)lround(rig->controller.logic_volts * 1e3),
                              .dead = (uint16_t)lround(from->dead * WPIN_DUTY_FULL),
@@ -13,6 +13,10 @@ static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_
                              .filter = 3,
                              .centre = from->centre};
     wpin_button_init(&to->button, &button);
+    if (from->kind == WPIN_RIG_PAIR) {
+        button.debounce_us = (uint32_t)llround(rig->inputs[from->pair[0]].debounce * 1e6);
+        wpin_pair_init(&to->pair, &button, (uint32_t)llround(from->window * 1e6));
+    }
     wpin_knob_init(&to->knob, &knob);
     if (from->kind == WPIN_RIG_SENSOR) {
         to->curve_config = (wpin_curve_config){.points = from->points,
@@ -28,6 +32,23 @@ void wpin_run_open_inputs(wpin_run *run) {
     }
 }
 
+static wpin_duty full(const wpin_rig_input *input) {
+    return (wpin_duty)lround(input->duty * WPIN_DUTY_FULL);
+}
+
+/* Two buttons: each drives one way while it is held, both together stop. */
+static void update_pair(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from) {
+    bool level[2];
+    for (int i = 0; i < 2; i++) {
+        level[i] = run->port.read(run->sim, (wpin_pin)run->rig->inputs[from->pair[i]].pin);
+    }
+    wpin_pair_command command =
+        wpin_pair_update(&to->pair, level[0], level[1], run->port.now(run->sim));
+    to->duty = command == WPIN_PAIR_FORWARD   ? full(from)
+               : command == WPIN_PAIR_REVERSE ? (wpin_duty)-full(from)
+                                              : 0;
+}
+
 static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from) {
     if (from->kind <= WPIN_RIG_LIMIT) {
         bool level = run->port.read(run->sim, (wpin_pin)from->pin);
@@ -37,6 +58,11 @@ static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *
                           from->stuck);
         }
         to->told = to->button.stuck;
+        to->duty = to->button.held && !to->button.stuck ? full(from) : 0;
+        return;
+    }
+    if (from->kind == WPIN_RIG_PAIR) {
+        update_pair(run, to, from);
         return;
     }
     int32_t millivolts = run->port.millivolts(run->sim, (uint8_t)from->analog);

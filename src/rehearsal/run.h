@@ -19,6 +19,7 @@ typedef struct wpin_mean {
 typedef struct wpin_run_input {
     wpin_button button;
     wpin_knob knob;
+    wpin_pair pair;
     wpin_curve curve;
     wpin_curve_config curve_config;
     wpin_duty duty; /* it asks for now */

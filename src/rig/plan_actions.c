@@ -274,10 +274,10 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
     unsigned column = wpin_words_column(&r->line);
     const wpin_word *w = wpin_words_peek(&r->line);
     int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
-    if (input < 0 || r->rig->inputs[input].kind < WPIN_RIG_KNOB) {
+    if (input < 0 || r->rig->inputs[input].kind == WPIN_RIG_LIMIT) {
         wpin_words_say(
             &r->line, column,
-            "follow what? expected a knob or sensor of the rig (an input with 'analog')");
+            "follow what? expected a knob, a sensor, a button or a pair of buttons of the rig");
         return;
     }
     r->line.at++;

@@ -81,6 +81,13 @@ void wpin_plan_read_hand(wpin_plan_reader *r, size_t input) {
     switch (r->rig->inputs[input].kind) {
     case WPIN_RIG_KNOB: read_knob(r, input); break;
     case WPIN_RIG_SENSOR: read_sensor(r, input); break;
+    case WPIN_RIG_PAIR:
+        wpin_words_say(&r->line, r->line.words[0].column,
+                       "'%s' is a pair; the hand presses its buttons, '%s' and '%s'",
+                       r->rig->inputs[input].name,
+                       r->rig->inputs[r->rig->inputs[input].pair[0]].name,
+                       r->rig->inputs[r->rig->inputs[input].pair[1]].name);
+        break;
     case WPIN_RIG_LIMIT:
         wpin_words_say(&r->line, r->line.words[0].column,
                        "'%s' is a limit switch; the load moves it, no hand",

@@ -54,7 +54,7 @@ static void read_until(wpin_plan_reader *r) {
     bool limit = load < 0 && r->rig->inputs[input].kind == WPIN_RIG_LIMIT;
     if (load < 0 && r->rig->inputs[input].kind > WPIN_RIG_LIMIT) {
         wpin_words_say(&r->line, w->column,
-                       "'%s' is a knob or sensor; a wait needs a button, a "
+                       "'%s' is no button or limit switch; a wait needs a button, a "
                        "limit switch or a load",
                        w->text);
         return;

@@ -6,7 +6,16 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { INPUT_LIMIT, INPUT_CURVE, INPUT_PIN, INPUT_ANALOG, INPUT_FROM, INPUT_TO, INPUT_CENTRE };
+enum {
+    INPUT_LIMIT,
+    INPUT_CURVE,
+    INPUT_PIN,
+    INPUT_ANALOG,
+    INPUT_FROM,
+    INPUT_TO,
+    INPUT_CENTRE,
+    INPUT_PAIR
+};
 static const wpin_field input_fields[] = {
     NODE("limit-of", false),
     NODE("curve", false),
@@ -15,6 +24,9 @@ static const wpin_field input_fields[] = {
     QUANTITY("from", wpin_rig_input, from, false, WPIN_ANGLE, -1e4, 1e4),
     QUANTITY("to", wpin_rig_input, to, false, WPIN_ANGLE, -1e4, 1e4),
     CHOICE("centre", wpin_rig_input, centre, "no", "yes"),
+    [INPUT_PAIR] = NODE("pair", false),
+    QUANTITY("duty", wpin_rig_input, duty, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("window", wpin_rig_input, window, false, WPIN_TIME, 0, 1),
     QUANTITY("debounce", wpin_rig_input, debounce, false, WPIN_TIME, 1e-6, 1),
     QUANTITY("bounce", wpin_rig_input, bounce, false, WPIN_TIME, 0, 0.1),
     QUANTITY("stuck-after", wpin_rig_input, stuck, false, WPIN_TIME, 0.1, 3600),
@@ -93,14 +105,40 @@ static void read_limit(wpin_reader *reader, yaml_node_t *const *nodes, wpin_rig_
     }
 }
 
-/* What it is follows from its keys. */
-static void read_kind(wpin_reader *reader, yaml_node_t *node, yaml_node_t *const *nodes,
+/* pair: [FORWARD, REVERSE], two buttons of this rig. */
+static void read_pair(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *list,
                       wpin_rig_input *input) {
+    bool two = list->type == YAML_SEQUENCE_NODE &&
+               list->data.sequence.items.top - list->data.sequence.items.start == 2;
+    for (int i = 0; two && i < 2; i++) {
+        yaml_node_t *node = wpin_node(reader, list->data.sequence.items.start[i]);
+        const char *text = wpin_scalar(reader, node, "the name of a button");
+        input->pair[i] = text == NULL ? -1 : wpin_rig_find_input(rig, text);
+        if (text != NULL &&
+            (input->pair[i] < 0 || rig->inputs[input->pair[i]].kind != WPIN_RIG_BUTTON)) {
+            wpin_say_at(reader, node, "'%s' is no button among the inputs above", text);
+            input->pair[i] = -1;
+        }
+    }
+    if (!two) {
+        wpin_say_at(reader, list,
+                    "a pair is a list of two buttons, forward and reverse, e.g. [left, right]");
+    }
+}
+
+/* What it is follows from its keys. */
+static void read_kind(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                      yaml_node_t *const *nodes, wpin_rig_input *input) {
+    if (nodes[INPUT_PAIR] != NULL) {
+        input->kind = WPIN_RIG_PAIR;
+        read_pair(reader, rig, nodes[INPUT_PAIR], input);
+        return;
+    }
     bool pin = nodes[INPUT_PIN] != NULL, analog = nodes[INPUT_ANALOG] != NULL;
     if (pin == analog) {
         wpin_say_at(reader, node,
-                    "input '%s' needs either 'pin' (a button or limit switch) or "
-                    "'analog' (a knob or sensor)",
+                    "input '%s' needs 'pin' (a button or limit switch), "
+                    "'analog' (a knob or sensor) or 'pair' (two buttons)",
                     input->name);
         return;
     }
@@ -123,6 +161,9 @@ static void read_kind(wpin_reader *reader, yaml_node_t *node, yaml_node_t *const
 
 static bool taken(const wpin_rig_input *a, const wpin_rig_input *b) {
     bool digital = a->kind <= WPIN_RIG_LIMIT;
+    if (a->kind == WPIN_RIG_PAIR || b->kind == WPIN_RIG_PAIR) {
+        return false;
+    }
     return digital == (b->kind <= WPIN_RIG_LIMIT) &&
            (digital ? a->pin == b->pin : a->analog == b->analog);
 }
@@ -137,7 +178,10 @@ void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
                             .load = -1,
                             .dead = 0.03,
                             .hysteresis = 0.01,
-                            .play = 0.02};
+                            .play = 0.02,
+                            .duty = 1,
+                            .pair = {-1, -1},
+                            .window = 60e-3};
     if (!wpin_take_name(reader, rig, key, name, input.name)) {
         return;
     }
@@ -146,7 +190,7 @@ void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
     yaml_node_t *nodes[COUNT(input_fields)];
     wpin_read_map(reader, node, what, input_fields, COUNT(input_fields), &input, nodes);
     if (node->type == YAML_MAPPING_NODE) {
-        read_kind(reader, node, nodes, &input);
+        read_kind(reader, rig, node, nodes, &input);
     }
     for (size_t i = 0; i < rig->input_count; i++) {
         if (taken(&input, &rig->inputs[i])) {

@@ -157,6 +157,9 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->input_count; i++) {
         const wpin_rig_input *n = &rig->inputs[i];
         bool digital = n->kind <= WPIN_RIG_LIMIT;
+        if (n->kind == WPIN_RIG_PAIR) {
+            continue; /* two of the others */
+        }
         add(to, "%-12s %-12s %-10s %-10s %s%-*.0f %s", n->name, "input", "-", "-",
             digital ? "" : "A", digital ? 8 : 7, digital ? n->pin : n->analog,
             digital ? "to ground, pull-up in the controller" : "0 V to logic level");
@@ -212,6 +215,9 @@ wpin_lines *wpin_parts_list(const wpin_rig *rig) {
     }
     static const char *const kinds[] = {"button", "limit switch", "knob (10 kohm)", "sensor"};
     for (size_t i = 0; i < rig->input_count; i++) {
+        if (rig->inputs[i].kind == WPIN_RIG_PAIR) {
+            continue;
+        }
         add(to, "1  %s '%s'", kinds[rig->inputs[i].kind], rig->inputs[i].name);
     }
     return to;
