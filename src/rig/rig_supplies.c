@@ -70,7 +70,7 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
                               .from = -1,
                               .joined = -1,
                               .efficiency = 0.85,
-                              .headroom = 1.5};
+                              .headroom = -1};
     if (!wpin_take_name(reader, rig, key, name, supply.name)) {
         return;
     }
@@ -86,6 +86,9 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
         supply.on = true;
     } else if (nodes[SUPPLY_RESISTANCE] == NULL) {
         wpin_say_at(reader, node, "%s lacks 'resistance'", what);
+    }
+    if (supply.headroom < 0) {
+        supply.headroom = supply.switching ? 0.5 : 1.5;
     }
     if (supply.from >= 0) {
         check_made(reader, rig, node, nodes, &supply);

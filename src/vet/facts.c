@@ -17,6 +17,14 @@ size_t wpin_source_of(const wpin_rig *rig, size_t supply) {
     return supply;
 }
 
+double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input) {
+    bool boost = made->switching && made->volts > v->rig->supplies[made->from].volts;
+    if (input < made->least_input) {
+        return 0;
+    }
+    return boost ? made->volts : fmin(made->volts, fmax(0, input - made->headroom));
+}
+
 double wpin_air(const wpin_vetter *v) {
     return 25 + v->options.air_above;
 }

@@ -54,6 +54,8 @@ bool wpin_work_out_facts(wpin_vetter *v);
 double wpin_volts_of(const wpin_vetter *v, size_t supply);
 /* The supply a made one comes from in the end. */
 size_t wpin_source_of(const wpin_rig *rig, size_t supply);
+/* Volts a regulator or converter makes from so many at its input. */
+double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input);
 /* Air around the parts, degC. */
 double wpin_air(const wpin_vetter *v);
 

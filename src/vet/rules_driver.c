@@ -349,14 +349,14 @@ static void ripple(wpin_vetter *v) {
         }
         bool fast = l->bridge.off_phase == WPIN_SIM_OFF_FAST;
         double amps = wpin_calc_ripple_amps(f->volts, 0.5, l->limits.pwm_hz, l->motor.inductance);
-        amps *= fast ? 2 : 1;
+        amps = fmin(amps * (fast ? 2 : 1), f->stall_amps); /* never more than all there is */
         if (amps > 0.6 * f->stall_amps && amps > f->run_amps) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "at %.3g Hz the current swings by %.3g A, the motor runs on %.3g A",
+            wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
                        l->limits.pwm_hz, amps, f->run_amps);
             wpin_consequence(n, "heat and noise without torque");
-            wpin_cure(n, "pwm: %.3gkHz or more",
-                      ceil(amps / (0.5 * f->run_amps) * l->limits.pwm_hz / 1e3));
+            wpin_cure(n, "pwm: %.2gkHz or more",
+                      f->volts / (4 * l->motor.inductance * 0.3 * f->stall_amps) / 1e3);
         }
     }
 }
@@ -368,7 +368,7 @@ static void audible(wpin_vetter *v) {
                      f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
         if (f->motor && timed && hz > 0 && hz < 16e3) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
-            wpin_cause(n, "PWM at %.3g Hz can be heard", hz);
+            wpin_cause(n, "PWM at %.5g Hz can be heard", hz);
             wpin_consequence(n, "the motor sings");
             wpin_cure(n, "pwm: 20kHz, if the stage follows");
         }

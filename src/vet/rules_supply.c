@@ -155,15 +155,17 @@ static void least_input(wpin_vetter *v) {
         double amps = running_amps(v, (size_t)s->from);
         bool starves = from->limit_amps > 0 && from->droops && amps > from->limit_amps;
         double input = wpin_volts_of(v, (size_t)s->from) - amps * from->resistance;
-        double needs = s->switching ? s->least_input : s->volts + s->headroom;
-        if (starves || input < needs) {
+        double out = wpin_made_volts(v, s, input);
+        if (starves || out < 0.97 * s->volts) {
             wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
             if (starves) {
                 wpin_cause(n, "it takes %.3g A out of '%s', which gives %.3g A", amps, from->name,
                            from->limit_amps);
             } else {
-                wpin_cause(n, "%.3g V are left at its input under load, it needs %.3g V", input,
-                           needs);
+                wpin_cause(n,
+                           "%.3g V are left at its input under load: it makes %.3g V of them "
+                           "instead of %.3g V",
+                           input, out, s->volts);
             }
             wpin_consequence(n, "its output falls or goes off when the load runs");
             wpin_cure(n, "a stronger '%s', or less load on '%s'", from->name, s->name);
@@ -202,10 +204,10 @@ static double controller_volts(const wpin_vetter *v, size_t source, double amps)
     const wpin_rig_controller *c = &v->rig->controller;
     const wpin_rig_supply *s = &v->rig->supplies[c->supply], *root = &v->rig->supplies[source];
     double volts = wpin_volts_of(v, source) - (amps + c->draws) * root->resistance;
-    if (s->from >= 0 && !s->switching) {
-        return fmin(s->volts, volts - s->headroom);
+    if (root->limit_amps > 0 && amps + c->draws > root->limit_amps) {
+        return 0; /* it cuts out, or gives way */
     }
-    return s->from < 0 || volts < s->least_input ? volts : s->volts;
+    return s->from < 0 ? volts : wpin_made_volts(v, s, volts);
 }
 
 /* The controller's supply when the strongest load on the same source starts, or stalls. */
@@ -220,22 +222,29 @@ static void brown_out(wpin_vetter *v) {
     if (most == NULL) {
         return;
     }
+    double together = 0;
+    WPIN_EACH_LOAD(v, f) {
+        together += wpin_source_of(v->rig, f->load->supply) == source ? f->start_amps : 0;
+    }
+    double worst = fmax(together, most->stall_amps);
     double start = controller_volts(v, source, most->start_amps);
-    double stalled = controller_volts(v, source, most->stall_amps);
+    double stalled = controller_volts(v, source, worst);
     bool at_start = start < c->least_volts;
     if (at_start || stalled < c->least_volts) {
-        double amps = at_start ? most->start_amps : most->stall_amps;
+        double amps = at_start ? most->start_amps : worst;
         wpin_finding *n =
             wpin_find(v, at_start ? WPIN_REFUSE : WPIN_CAUTION, "controller", s->line);
         wpin_cause(n,
-                   "'%s' takes %.3g A at %s from the same source; '%s' then falls to %.3g V, the "
-                   "controller "
+                   "'%s' %s %.3g A from the same source; '%s' then falls to %.3g V, the controller "
                    "needs %.3g V",
-                   most->load->name, amps, at_start ? "its start" : "a stall", s->name,
-                   fmax(at_start ? start : stalled, 0), c->least_volts);
+                   most->load->name,
+                   at_start                      ? "takes at its start"
+                   : together > most->stall_amps ? "and all others starting together take"
+                                                 : "stalled takes",
+                   amps, s->name, fmax(at_start ? start : stalled, 0), c->least_volts);
         wpin_consequence(
             n, at_start ? "the controller resets at the start, and every time it tries again"
-                        : "a stall resets the controller before it can trip");
+                        : "the controller resets when that happens");
         wpin_cure(
             n, "a supply of its own for the controller, or less than %.3g ohm in '%s'",
             fmax(0, root->resistance - (c->least_volts - (at_start ? start : stalled)) / amps),
