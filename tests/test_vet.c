@@ -433,6 +433,93 @@ START_TEST(what_passes_survives) {
         wpin_plan_free(plan);
         wpin_rig_free(rig);
     }
+    ck_assert_int_ge(passed, 1);
+    ck_assert_int_le(passed, 39);
+}
+END_TEST
+
+/* Another load of random size behind a random transistor: the rig; its plan by the kind of load. */
+static const char *random_other(int kind) {
+    static char text[2000];
+    char hangs[600], gate[200] = "", start[120] = "";
+    double volts = between(5, 24), amps = between(0.2, 4), ohms = volts / amps,
+           in = amps * between(0.3, 1.2);
+    if (kind == 0) {
+        snprintf(hangs, sizeof hangs,
+                 "lamp: {rated: %.3gV, power: %.3gW, cold: %.3g%%, warm-up: %.3gms}", volts,
+                 volts * amps, between(5, 40), between(20, 400));
+    } else if (kind == 1) {
+        snprintf(hangs, sizeof hangs,
+                 "solenoid: {resistance: %.3gohm, inductance: %.3gmH, pull-in: %.3gA, drop-out: "
+                 "%.3gA, heat: "
+                 "{resistance: %.3gK/W, time: 2s}}",
+                 ohms, ohms * between(1, 10), in, in * between(0.1, 0.5), between(0.5, 20));
+        snprintf(start, sizeof start,
+                 "    start: {kick-level: 100%%, kick-time: %.3gms}\n    on-duty: %.3g%%\n",
+                 between(20, 200), between(10, 90));
+    } else {
+        double hold = between(0.01, 1.2) * 0.02 * amps;
+        snprintf(hangs, sizeof hangs,
+                 "motor: {resistance: %.4gohm, inductance: %.3gmH, constant: 20mNm/A, inertia: "
+                 "%.3ggcm2, "
+                 "static-friction: %.4gmNm, dry-friction: %.4gmNm}",
+                 ohms, ohms * between(0.3, 2), between(20, 200), hold * 1e3, hold * 0.8e3);
+        if (pick(2) == 0) {
+            snprintf(gate, sizeof gate,
+                     ", transistor: {kind: npn, base-resistor: %.3gohm, gain: %.3g}",
+                     between(220, 20e3), between(30, 2000));
+        } else {
+            snprintf(gate, sizeof gate,
+                     ", transistor: {kind: n-channel, threshold: %.3gV, stated-at: %.3gV}",
+                     between(0.8, 5.5), between(6, 10));
+        }
+    }
+    snprintf(text, sizeof text,
+             "rig: any\ncontroller: {pin-limit: 20mA}\nsupplies: {main: {voltage: %.3gV, "
+             "resistance: %.3gohm, "
+             "switch: on}}\nloads:\n  pump:\n    supply: main\n    stage: {kind: low-side-switch, "
+             "pins: {gate: "
+             "3}, pwm: 4kHz}\n    driver: {on-resistance: %.3gohm, current-limit: %.3gA, "
+             "current-time: %.3gms, "
+             "voltage-limit: 40V%s}\n    %s\n    ramp: {up: 100ms, down: 100ms}\n    rest: 0s\n%s",
+             volts, between(0.01, 0.1), between(0.01, 0.1), amps * between(0.8, 12),
+             between(1, 100), gate, hangs, start);
+    return text;
+}
+
+START_TEST(what_else_passes_works) {
+    int passed = 0;
+    pick_seed((uint32_t)_i * 17 + 3);
+    for (int n = 0; n < 40; n++) {
+        const char *text = random_other(n % 3);
+        wpin_messages m = {0};
+        wpin_rig *rig = wpin_rig_read(write_file("any.yaml", text), &m);
+        ck_assert_msg(rig != NULL, "%s\n%s", m.items[0].text, text);
+        wpin_plan *plan = wpin_plan_read(
+            write_file("any.plan", n % 3 == 2 ? "pump ramp 100%\npump hold 2s\npump stop\n"
+                                              : "pump on\nwait 500ms\npump hold 6s\npump off\n"),
+            rig, &m);
+        ck_assert_msg(plan != NULL, "%s", m.count ? m.items[0].text : "");
+        wpin_vetting *v = wpin_vet(rig, plan, NULL);
+        wpin_status refused;
+        char why[300];
+        wpin_rehearsal_options options = {0};
+        if (v->refusals == 0) {
+            wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+            ck_assert_msg(report != NULL, "%s", why);
+            ck_assert_msg(report->burn_count == 0, "%s: %s\n%s", report->burns[0].part,
+                          report->burns[0].reason, text);
+            for (size_t i = 0; i < report->step_count; i++) {
+                ck_assert_msg(v->cautions > 0 || report->steps[i].verdict != WPIN_VERDICT_BAD,
+                              "%s: %s\n%s", report->steps[i].text, report->steps[i].words, text);
+            }
+            wpin_report_free(report);
+            passed++;
+        }
+        wpin_vetting_free(v);
+        wpin_plan_free(plan);
+        wpin_rig_free(rig);
+    }
     ck_assert_int_ge(passed, 3);
     ck_assert_int_le(passed, 37);
 }
@@ -541,7 +628,8 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_is_vetted_happens, 0, ROWS);
     tcase_add_test(tests, every_such_rule_has_a_row);
     tcase_add_test(tests, sound_rigs_pass);
-    tcase_add_loop_test(tests, what_passes_survives, 0, 3);
+    tcase_add_loop_test(tests, what_passes_survives, 0, 6);
+    tcase_add_loop_test(tests, what_else_passes_works, 0, 6);
     tcase_add_test(tests, sweeps_say_where_it_fails);
     tcase_add_test(tests, the_list_of_rules_is_up_to_date);
     tcase_add_test(tests, outputs_in_parallel_carry_more);

@@ -221,7 +221,7 @@ typedef struct wpin_sim_solenoid {
     double inductance;   /**< H. */
     double pull_in;      /**< Current that draws the plunger in, A... */
     double pull_in_time; /**< ...when it flows for this long, s. */
-    double drop_out;     /**< Below this current the plunger falls back, A. */
+    double drop_out;     /**< Below this current for a millisecond the plunger falls back, A. */
     wpin_sim_heat heat;  /**< Of the coil. */
 } wpin_sim_solenoid;
 

@@ -11,11 +11,14 @@ static bool settled(const wpin_step_result *step) {
     return step->took > 0.1;
 }
 
-static void judge_off(wpin_step_result *step, const wpin_sim_reading *last) {
-    if (settled(step) && fabs(last->amps) > 20e-3) {
+/* Off: no current is left, once a coil has had time to run down. */
+static void judge_off(const wpin_run *run, wpin_step_result *step) {
+    const wpin_sim_solenoid *coil = &run->rig->loads[step->load].solenoid;
+    double runs_down = coil->resistance > 0 ? 8 * coil->inductance / coil->resistance : 0;
+    double amps = fabs(run->last[step->load].amps_now);
+    if (step->took > 0.1 + runs_down && amps > 20e-3) {
         wpin_rule(step, WPIN_VERDICT_BAD,
-                  "%.2f A flow though nothing is asked: control wires mixed up or off",
-                  fabs(last->amps));
+                  "%.2f A flow though nothing is asked: control wires mixed up or off", amps);
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }
@@ -36,10 +39,12 @@ static void judge_light(const wpin_run *run, wpin_step_result *step) {
 
 static void judge_plunger(const wpin_run *run, wpin_step_result *step) {
     const wpin_sim_solenoid *part = &run->rig->loads[step->load].solenoid;
+    /* While the kick lasts it may still draw in. */
+    double draws_in = fmax(2 * part->pull_in_time, run->rig->loads[step->load].limits.kick_time);
     bool pulled = step->op == WPIN_OP_RUN_FOR ? step->effect_peak > 0.5 : step->effect > 0.5;
     if (pulled) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, plunger in");
-    } else if (step->took < 2 * part->pull_in_time) {
+    } else if (step->took < draws_in) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     } else if (!wpin_judge_path(run, step, "plunger not in")) {
         wpin_rule(step, WPIN_VERDICT_BAD,
@@ -73,7 +78,7 @@ void wpin_judge_other(const wpin_run *run, wpin_step_result *step) {
     if (what == WPIN_RIG_STEPPER) {
         judge_place(run, step);
     } else if (!drives(step->op) || !on) {
-        judge_off(step, &run->last[step->load]);
+        judge_off(run, step);
     } else if (what == WPIN_RIG_LAMP) {
         judge_light(run, step);
     } else {

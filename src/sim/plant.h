@@ -93,6 +93,7 @@ typedef struct wpin_plant {
     double filament;             /* lamp: temperature, K */
     double effect;               /* light or plunger now, 0 to 1 */
     double pulling;              /* solenoid: above its pull-in current, s */
+    double falling;              /* and below its drop-out current, s */
     bool has_stops, burnt;
     bool heats;                   /* its winding or its driver */
     double low_angle, high_angle; /* end stops, rad of the motor shaft */

@@ -3,9 +3,30 @@
 #include <stdlib.h>
 #include <string.h>
 
+/* What is no motor takes its current whenever it is on: a coil when it is drawn in, a winding of a
+ * stepper at rest, a lamp when it glows. */
+static double lasting_amps(const wpin_facts *f) {
+    const wpin_rig_limits *l = &f->load->limits;
+    switch (f->load->what) {
+    case WPIN_RIG_STEPPER: return f->stall_amps / 2; /* each winding has a driver of its own */
+    case WPIN_RIG_SOLENOID: {
+        double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
+        return f->volts / f->loop_ohms * fmax(on, l->kick_level);
+    }
+    default: return f->run_amps;
+    }
+}
+
 static void stall(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double most = f->load->bridge.burns_above_amps;
+        if (!f->motor && lasting_amps(f) > most && !f->load->bridge.protects) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "switched on it takes %.3g A; the driver survives %.3g A for %.3g ms",
+                       lasting_amps(f), most, f->load->bridge.burns_after * 1e3);
+            wpin_consequence(n, "the driver burns when it is switched on");
+            wpin_cure(n, "a driver for %.3g A", 1.25 * lasting_amps(f));
+        }
         if (!f->motor || f->stall_amps <= most || f->trips) {
             continue;
         }

@@ -42,10 +42,26 @@ static void winding(wpin_vetter *v) {
 
 /* ---- solenoids ---- */
 
-static double coil_on_amps(const wpin_facts *f) {
+static double coil_amps(const wpin_facts *f, double duty) {
+    /* while PWM is low the current runs through the diode, which takes its volts too */
+    double volts = duty * f->volts - (1 - duty) * f->load->bridge.diode_volts;
+    return fmax(0, volts) / f->loop_ohms;
+}
+
+static double on_duty(const wpin_facts *f) {
     const wpin_rig_limits *l = &f->load->limits;
-    double duty = l->on_duty > 0 ? fmin(l->on_duty, l->duty_max) : l->duty_max;
-    return duty * f->volts / f->loop_ohms;
+    return l->on_duty > 0 ? fmin(l->on_duty, l->duty_max) : l->duty_max;
+}
+
+static double coil_on_amps(const wpin_facts *f) {
+    return coil_amps(f, on_duty(f));
+}
+
+/* On-duty that holds the plunger with a fifth to spare, percent. */
+static double hold_percent(const wpin_facts *f) {
+    double diode = f->load->bridge.diode_volts;
+    double volts = 1.2 * f->load->solenoid.drop_out * f->loop_ohms + diode;
+    return fmin(100, ceil(100 * volts / (f->volts + diode)));
 }
 
 static void coil(wpin_vetter *v) {
@@ -65,8 +81,25 @@ static void coil(wpin_vetter *v) {
                    end, s->heat.limit);
         wpin_consequence(n, "the coil burns after about %.3g s", safe);
         wpin_cure(n, "most-on: %.2gs, or on-duty: %.0f%% with a kick that draws it in", 0.5 * safe,
-                  ceil(120 * s->drop_out * f->loop_ohms / f->volts));
+                  hold_percent(f));
     }
+}
+
+/* After the kick the duty is where the ramp has come to meanwhile; that has to hold the plunger. */
+static void falls_back(wpin_vetter *v, const wpin_facts *f) {
+    const wpin_rig_limits *l = &f->load->limits;
+    double ramped = fmin(on_duty(f), l->kick_time / fmax(l->ramp_up, 1e-6));
+    double left = fmax(ramped, l->drop_out), amps = coil_amps(f, left);
+    if (amps >= f->load->solenoid.drop_out) {
+        return;
+    }
+    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    wpin_cause(n,
+               "when its kick of %.3g ms ends, the ramp has come to %.0f %%: %.3g A; it falls back "
+               "below %.3g A",
+               l->kick_time * 1e3, left * 100, amps, f->load->solenoid.drop_out);
+    wpin_consequence(n, "the plunger comes in and falls back");
+    wpin_cure(n, "ramp: {up: %.0fms} or shorter", fmax(1, floor(0.8e3 * l->kick_time)));
 }
 
 static void plunger(wpin_vetter *v) {
@@ -80,7 +113,10 @@ static void plunger(wpin_vetter *v) {
         double lag = s->inductance / f->loop_ohms, draw = fmax(on, kick);
         double takes =
             draw > s->pull_in ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time : HUGE_VAL;
-        bool drawn = on > s->pull_in || takes <= l->kick_time;
+        bool drawn = on > s->pull_in || 1.2 * takes <= l->kick_time; /* a fifth to spare */
+        if (drawn && on <= s->pull_in && on >= s->drop_out) {
+            falls_back(v, f);
+        }
         if (!drawn || on < s->drop_out) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             if (!drawn) {
@@ -94,8 +130,7 @@ static void plunger(wpin_vetter *v) {
                              drawn ? "the plunger does not stay in" : "the plunger never comes in");
             wpin_cure(n,
                       "start: {kick-level: 100%%, kick-time: %.0fms} and on-duty: %.0f%% or more",
-                      ceil(1e3 * (2 * s->pull_in_time + 2 * lag)),
-                      ceil(120 * s->drop_out * f->loop_ohms / f->volts));
+                      ceil(1e3 * (2 * s->pull_in_time + 2 * lag)), hold_percent(f));
         }
     }
 }
@@ -106,7 +141,7 @@ static void inrush(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_bridge *b = &f->load->bridge;
         bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
-        double lasts = 0.3 * f->load->lamp.warm_up;
+        double lasts = 0.5 * f->load->lamp.warm_up;
         if (!lamp || f->stall_amps <= b->burns_above_amps || b->protects) {
             continue;
         }
