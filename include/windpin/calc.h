@@ -42,6 +42,10 @@ double wpin_calc_bootstrap_duty(double hz, double recharge_seconds);
  */
 double wpin_calc_diode_amps(double motor_amps, double duty);
 
+/** Losses of a free-wheel diode that takes a while to block: each time a switch takes its current
+ * over, both are a short across the supply for that long: V I t f. */
+double wpin_calc_recovery_watts(double volts, double amps, double recovery_seconds, double hz);
+
 /** Losses of a capacitor across the motor's leads, charged and discharged through the stage in
  * every PWM period: C V V f. */
 double wpin_calc_capacitor_watts(double farads, double volts, double hz);

@@ -144,19 +144,29 @@ typedef struct wpin_sim_gate {
     bool shifter; /**< Of a p-channel one: the gate is pulled to the supply. */
 } wpin_sim_gate;
 
+/** An input with a light-emitting diode behind a resistor: an opto-coupler, a solid-state relay. */
+typedef struct wpin_sim_opto {
+    double forward_volts; /**< Of the diode, V. */
+    double series_ohms;   /**< Its resistor, ohm. */
+    double least_amps;    /**< Current that switches it, A; 0: no such input. */
+} wpin_sim_opto;
+
 /** A bridge chip with two legs. */
 typedef struct wpin_sim_bridge {
     const char *name; /**< For messages; copied. */
     wpin_sim_logic logic;
     wpin_sim_off_phase off_phase;
-    double on_resistance;       /**< Of each switch, ohm. */
-    double diode_volts;         /**< Forward drop of each free-wheel diode, V. */
-    double diode_resistance;    /**< Slope of each diode, ohm. */
-    double input_resistance;    /**< Of each input to ground, ohm. */
-    double burns_above_amps;    /**< Motor current it does not survive, A... */
-    double burns_after;         /**< ...when it lasts this long, s. */
-    double burns_above_volts;   /**< Supply voltage it does not survive, V. */
-    bool interlock;             /**< Its own logic keeps the sides of a leg apart. */
+    double on_resistance;     /**< Of each switch, ohm. */
+    double diode_volts;       /**< Forward drop of each free-wheel diode, V. */
+    double diode_resistance;  /**< Slope of each diode, ohm. */
+    double diode_limit;       /**< Mean current each diode survives, A; 0: as much as the switch. */
+    double diode_recovery;    /**< Time a diode takes to block, s: a short for that long each time
+                                   a switch takes its current over. */
+    double input_resistance;  /**< Of each input to ground, ohm. */
+    double burns_above_amps;  /**< Motor current it does not survive, A... */
+    double burns_after;       /**< ...when it lasts this long, s. */
+    double burns_above_volts; /**< Supply voltage it does not survive, V. */
+    bool interlock;           /**< Its own logic keeps the sides of a leg apart. */
     double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
     double sense_filter;        /**< Time constant of the sense filter, s. */
     double saturation_volts;    /**< Drop of each switch besides its resistance (bipolar), V. */
@@ -174,6 +184,7 @@ typedef struct wpin_sim_bridge {
     double bootstrap_time; /**< Its high sides stay on for this long at most, s; 0: for ever. */
     bool not_ready;        /**< A jumper or switch keeps it off. */
     wpin_sim_gate gate;    /**< Of a single transistor. */
+    wpin_sim_opto opto;    /**< Of each input. */
     double coil_ohms;      /**< A relay whose coil hangs on the pin: its resistance, ohm... */
     double coil_volts;     /**< ...and the volts that close it. 0: a transistor drives it. */
     double motor_farads;   /**< Capacitor across the motor, F. */

@@ -57,6 +57,10 @@ double wpin_calc_diode_amps(double motor_amps, double duty) {
     return motor_amps * (1 - duty);
 }
 
+double wpin_calc_recovery_watts(double volts, double amps, double recovery_seconds, double hz) {
+    return volts * amps * recovery_seconds * hz;
+}
+
 double wpin_calc_capacitor_watts(double farads, double volts, double hz) {
     return farads * volts * volts * hz;
 }

@@ -41,13 +41,22 @@ static const wpin_field load_fields[] = {
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
 };
 
-enum { DRIVER_OFF_PHASE, DRIVER_WIRES, DRIVER_HEAT, DRIVER_GATE, DRIVER_COIL, DRIVER_OF_LOAD };
+enum {
+    DRIVER_OFF_PHASE,
+    DRIVER_WIRES,
+    DRIVER_HEAT,
+    DRIVER_GATE,
+    DRIVER_COIL,
+    DRIVER_OPTO,
+    DRIVER_OF_LOAD
+};
 static const wpin_field driver_fields[] = {
     NODE("off-phase", false),
     NODE("wires", false),
     NODE("heat", false),
     NODE("transistor", false),
     NODE("coil", false),
+    NODE("opto", false),
     [DRIVER_OF_LOAD] = NODE("rated", false),
     NODE("recommended", false),
     NODE("pwm-limit", false),
@@ -56,6 +65,8 @@ static const wpin_field driver_fields[] = {
     QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
     QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
+    QUANTITY("diode-limit", wpin_sim_bridge, diode_limit, false, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("diode-recovery", wpin_sim_bridge, diode_recovery, false, WPIN_TIME, 0, 1e-4),
     QUANTITY("input-resistance", wpin_sim_bridge, input_resistance, false, WPIN_RESISTANCE, 1, 1e8),
     QUANTITY("current-limit", wpin_sim_bridge, burns_above_amps, true, WPIN_CURRENT, 1e-3, 1e3),
     QUANTITY("current-time", wpin_sim_bridge, burns_after, false, WPIN_TIME, 0, 60),
@@ -143,6 +154,9 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
     }
     if (nodes[DRIVER_COIL] != NULL) {
         wpin_read_coil(reader, nodes[DRIVER_COIL], &load->bridge);
+    }
+    if (nodes[DRIVER_OPTO] != NULL) {
+        wpin_read_opto(reader, nodes[DRIVER_OPTO], &load->bridge);
     }
     if (nodes[DRIVER_HEAT] != NULL) {
         load->bridge.heat.limit = 150;

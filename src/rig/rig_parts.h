@@ -46,6 +46,7 @@ void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_loa
 void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kind *kind,
                     wpin_sim_gate *gate);
 void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
+void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
 void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                      yaml_node_t *node);
 int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node);

@@ -133,6 +133,14 @@ void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bri
     wpin_read_map(reader, node, "coil", fields, COUNT(fields), bridge, NULL);
 }
 
+void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge) {
+    static const wpin_field fields[] = {
+        QUANTITY("forward", wpin_sim_bridge, opto.forward_volts, true, WPIN_VOLTAGE, 0.3, 5),
+        QUANTITY("resistor", wpin_sim_bridge, opto.series_ohms, true, WPIN_RESISTANCE, 0, 1e5),
+        QUANTITY("least", wpin_sim_bridge, opto.least_amps, true, WPIN_CURRENT, 1e-5, 0.1)};
+    wpin_read_map(reader, node, "opto", fields, COUNT(fields), bridge, NULL);
+}
+
 /* ---- boards ---- */
 
 static const wpin_field board_fields[] = {

@@ -89,7 +89,9 @@ typedef struct wpin_bridge {
     bool told_obstacle;           /* why it does nothing */
     bool told;                    /* protection told since it last worked on */
     double rise;                  /* K above 25 degC */
-    double edge_joules;           /* lost in the motor's capacitor since the heat was looked at */
+    double edge_joules;           /* lost at edges since the heat was looked at: the motor's
+                                     capacitor, slow diodes */
+    double diode_amps;            /* mean current of its diodes of late */
     int64_t high_since;           /* a leg is high without a break since, ps; INT64_MAX: none is */
     int64_t off_at[2];            /* when a side of each leg last turned off... */
     wpin_leg_state off_side[2];   /* ...and which */
@@ -164,6 +166,8 @@ void wpin_rails_begin(wpin_sim *sim);
 /* Lets parts heat and cool over a stretch; longest stretch for that, ps. */
 void wpin_heat_settle(wpin_sim *sim, double seconds);
 int64_t wpin_heat_window(const wpin_sim *sim);
+/* Whether a driver or its diodes can get too hot. */
+bool wpin_bridge_heats(const wpin_bridge *bridge);
 /* Whether a limit switch is at its place. */
 bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
 /* Every pin floats: what a reset does. */

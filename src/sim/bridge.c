@@ -190,6 +190,27 @@ static wpin_legs mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, wpin_legs ne
     return next;
 }
 
+/* A switch takes over the current of the diode across the other side: out of the leg that is the
+ * lower one. */
+static bool takes_over(wpin_leg_state from, wpin_leg_state to, double out) {
+    return from == WPIN_LEG_OFF &&
+           ((out > 0 && to == WPIN_LEG_HIGH) || (out < 0 && to == WPIN_LEG_LOW));
+}
+
+/* What an edge costs: the motor's capacitor is charged or emptied through the leg; a slow diode is
+ * a short across the supply until it blocks. */
+static double edge_joules(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next) {
+    double volts = plant->feed.volts, joules = 0;
+    if (plant->leg_a != next.a && next.a != WPIN_LEG_OFF) {
+        joules += bridge->part.motor_farads * volts * volts / 2;
+    }
+    if (takes_over(plant->leg_a, next.a, plant->amps) ||
+        takes_over(plant->leg_b, next.b, -plant->amps)) {
+        joules += volts * fabs(plant->amps) * bridge->part.diode_recovery;
+    }
+    return joules;
+}
+
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                      int64_t at) {
     static const wpin_legs off = {.a = WPIN_LEG_OFF};
@@ -205,9 +226,8 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
     if (bridge->part.bootstrap_time > 0) {
         next = mind_bootstrap(sim, bridge, next, at);
     }
-    if (bridge->part.motor_farads > 0 && plant->leg_a != next.a && next.a != WPIN_LEG_OFF) {
-        double volts = plant->feed.volts; /* the capacitor is charged or emptied through the leg */
-        bridge->edge_joules += bridge->part.motor_farads * volts * volts / 2;
+    if (bridge->part.motor_farads > 0 || bridge->part.diode_recovery > 0) {
+        bridge->edge_joules += edge_joules(bridge, plant, next);
     }
     if (bridge->motor_off) {
         next = off;
@@ -290,7 +310,7 @@ static bool is_plain(const wpin_bridge *bridge) {
     const wpin_sim_bridge *part = &bridge->part;
     return bridge->alive && !bridge->delicate && !bridge->motor_off && !bridge->motor_swapped &&
            !bridge->never_off && part->bootstrap_time <= 0 && part->motor_farads <= 0 &&
-           part->dead_time <= 0 && part->contact_delay <= 0;
+           part->diode_recovery <= 0 && part->dead_time <= 0 && part->contact_delay <= 0;
 }
 
 static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {

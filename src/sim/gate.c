@@ -1,4 +1,4 @@
-/* How a pin drives what is behind it: chip inputs, bases, gates, relay coils. */
+/* How a pin drives what is behind it: chip inputs, opto inputs, bases, gates, relay coils. */
 #include "board.h"
 #include <math.h>
 
@@ -7,14 +7,27 @@ static double base_amps(const wpin_sim *sim, const wpin_sim_gate *gate) {
     return fmax(0, over) / (gate->base_ohms + sim->controller.pin_resistance);
 }
 
+static double opto_amps(const wpin_sim *sim, const wpin_sim_opto *opto) {
+    double over = sim->controller.logic_volts - opto->forward_volts;
+    return fmax(0, over) / (opto->series_ohms + sim->controller.pin_resistance);
+}
+
+/* The resistance to ground that takes so much from a high pin. */
+static double ohms_that_take(const wpin_sim *sim, double amps) {
+    double all = sim->controller.logic_volts / fmax(amps, 1e-9);
+    return fmax(all - sim->controller.pin_resistance, 1e-3);
+}
+
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge) {
     const wpin_sim_bridge *part = &bridge->part;
     if (part->coil_ohms > 0) {
         return part->coil_ohms;
     }
-    if (part->gate.kind == WPIN_SIM_TRANSISTOR_NPN) { /* as much as draws the base current */
-        double amps = fmax(base_amps(sim, &part->gate), 1e-9);
-        return fmax(sim->controller.logic_volts / amps - sim->controller.pin_resistance, 1e-3);
+    if (part->opto.least_amps > 0) {
+        return ohms_that_take(sim, opto_amps(sim, &part->opto));
+    }
+    if (part->gate.kind == WPIN_SIM_TRANSISTOR_NPN) {
+        return ohms_that_take(sim, base_amps(sim, &part->gate));
     }
     return part->input_resistance;
 }
@@ -25,6 +38,9 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
     double loaded = c->logic_volts / (1 + c->pin_resistance * sim->pins[pin].to_ground);
     if (part->coil_ohms > 0) {
         return loaded < part->coil_volts;
+    }
+    if (part->opto.least_amps > 0) {
+        return opto_amps(sim, &part->opto) < part->opto.least_amps;
     }
     switch (part->gate.kind) {
     case WPIN_SIM_TRANSISTOR_NPN: return c->logic_volts <= part->gate.base_volts;
@@ -95,6 +111,10 @@ static void tell_deaf(wpin_sim *sim, const wpin_bridge *bridge, int input) {
         wpin_board_note(sim, sim->now, bridge->name,
                         "does not close: its coil gets %.3g V, it takes %.3g V", level,
                         part->coil_volts);
+    } else if (part->opto.least_amps > 0) {
+        wpin_board_note(sim, sim->now, bridge->name,
+                        "does not switch: its opto input gets %.3g mA, it takes %.3g mA",
+                        opto_amps(sim, &part->opto) * 1e3, part->opto.least_amps * 1e3);
     } else if (part->gate.kind == WPIN_SIM_TRANSISTOR_NONE) {
         wpin_board_note(sim, sim->now, bridge->name,
                         "reads every line low: a high pin reaches %.3g V, it needs %.3g V", level,

@@ -5,15 +5,20 @@
 #include <math.h>
 #include <stdio.h>
 
-#define AIR       25.0
-#define WINDOW_PS 10000000000LL /* 10 ms */
-#define COOLER    20.0          /* K below its limit a driver comes back */
+#define AIR        25.0
+#define WINDOW_PS  10000000000LL /* 10 ms */
+#define DIODE_TIME 1.0           /* s */
+#define COOLER     20.0          /* K below its limit a driver comes back */
+
+bool wpin_bridge_heats(const wpin_bridge *bridge) {
+    return bridge->part.heat.resistance > 0 || bridge->part.diode_limit > 0;
+}
 
 int64_t wpin_heat_window(const wpin_sim *sim) {
     for (int i = 0; i < sim->bridge_count; i++) {
         const wpin_bridge *b = &sim->bridges[i];
         bool winding = b->motor != WPIN_SIM_NO_WIRE && sim->plants[b->motor]->heat.resistance > 0;
-        if (b->part.heat.resistance > 0 || winding) {
+        if (wpin_bridge_heats(b) || winding) {
             return WINDOW_PS;
         }
     }
@@ -65,6 +70,18 @@ static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double mean_square, 
     }
 }
 
+/* A small part: its mean current of the last second or so counts. */
+static void heat_diode(wpin_sim *sim, wpin_bridge *bridge, double mean, double seconds) {
+    double limit = bridge->part.diode_limit;
+    bridge->diode_amps += (mean - bridge->diode_amps) * -expm1(-seconds / DIODE_TIME);
+    if (bridge->diode_amps > limit && !bridge->burnt) {
+        wpin_bridge_burn(bridge);
+        wpin_board_burn(sim, sim->now, bridge->name,
+                        "free-wheel diode: %.3g A in the mean, it survives %.3g A",
+                        bridge->diode_amps, limit);
+    }
+}
+
 void wpin_heat_settle(wpin_sim *sim, double seconds) {
     for (int i = 0; i < sim->bridge_count && seconds > 0; i++) {
         wpin_bridge *bridge = &sim->bridges[i];
@@ -73,12 +90,16 @@ void wpin_heat_settle(wpin_sim *sim, double seconds) {
         }
         wpin_plant *plant = sim->plants[bridge->motor];
         double mean_square = plant->squares / seconds, mean_size = plant->sizes / seconds;
-        plant->squares = plant->sizes = 0;
+        double mean_diode = plant->diode_sizes / seconds;
+        plant->squares = plant->sizes = plant->diode_sizes = 0;
         if (plant->heat.resistance > 0) {
             heat_winding(sim, bridge, plant, mean_square, seconds);
         }
         if (bridge->part.heat.resistance > 0) {
             heat_driver(sim, bridge, mean_square, mean_size, seconds);
+        }
+        if (bridge->part.diode_limit > 0) {
+            heat_diode(sim, bridge, mean_diode, seconds);
         }
     }
 }

@@ -112,7 +112,7 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
     if (plant != NULL) {
         plant->motor = *motor;
         plant->heat = motor->heat;
-        plant->heats = motor->heat.resistance > 0 || bridge->part.heat.resistance > 0;
+        plant->heats = motor->heat.resistance > 0 || wpin_bridge_heats(bridge);
         plant->angle = motor->start_turns * motor->gear_ratio * 2 * PI;
         plant->over_limit = bridge->part.burns_above_amps;
         plant->feed = (wpin_feed){.volts = sim->supplies[bridge->supply].part.volts,

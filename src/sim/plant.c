@@ -17,6 +17,7 @@ typedef struct state {
 typedef struct terminal {
     double volts, resistance;
     int rail;
+    bool diode;
 } terminal;
 
 void wpin_plant_prepare(wpin_plant *plant) {
@@ -54,17 +55,19 @@ static double rail_volts(const wpin_feed *f) {
  * diode that this sign opens. A bipolar switch takes its saturation from a current it was made
  * for, and leaves the other sign to the diode across it. */
 static terminal tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) {
-    terminal low_diode = {-f->diode_volts, f->diode_resistance, 0};
-    terminal high_diode = {rail_volts(f) + f->diode_volts, f->diode_resistance, 1};
+    terminal low_diode = {-f->diode_volts, f->diode_resistance, 0, true};
+    terminal high_diode = {rail_volts(f) + f->diode_volts, f->diode_resistance, 1, true};
     bool bipolar = f->saturation_volts > 0 && !wire;
     double resistance = wire ? 0 : f->on_resistance;
     if (leg == WPIN_LEG_LOW) {
-        return bipolar && out > 0 ? low_diode
-                                  : (terminal){bipolar ? f->saturation_volts : 0, resistance, 0};
+        return bipolar && out > 0
+                   ? low_diode
+                   : (terminal){bipolar ? f->saturation_volts : 0, resistance, 0, false};
     }
     if (leg == WPIN_LEG_HIGH) {
         double drop = bipolar ? f->saturation_volts : 0;
-        return bipolar && out < 0 ? high_diode : (terminal){rail_volts(f) - drop, resistance, 1};
+        return bipolar && out < 0 ? high_diode
+                                  : (terminal){rail_volts(f) - drop, resistance, 1, false};
     }
     return out > 0 ? low_diode : high_diode;
 }
@@ -84,6 +87,7 @@ wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_
                        .resistance = plant->motor.resistance + a.resistance + b.resistance +
                                      rail * rail * plant->feed.resistance,
                        .rail = rail,
+                       .diode = a.diode || b.diode,
                        .way = diode ? way : 0};
 }
 
@@ -340,7 +344,9 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
         double before = plant->amps;
         plant->squares +=
             (before * before + before * end.amps + end.amps * end.amps) * (c->seconds / 3);
-        plant->sizes += fabs(before + end.amps) * (c->seconds / 2);
+        double size = fabs(before + end.amps) * (c->seconds / 2);
+        plant->sizes += size;
+        plant->diode_sizes += p->loop.diode ? size : 0;
     }
     plant->amps = end.amps;
     plant->speed = end.speed;

@@ -20,8 +20,9 @@ typedef enum wpin_shaft { WPIN_SHAFT_STUCK, WPIN_SHAFT_FORWARD, WPIN_SHAFT_REVER
 /* The loop the current flows in. */
 typedef struct wpin_loop {
     double emf, resistance;
-    int rail; /* current drawn from the supply per motor ampere: -1, 0, 1 */
-    int way;  /* a diode allows this sign only; 0: both */
+    int rail;   /* current drawn from the supply per motor ampere: -1, 0, 1 */
+    int way;    /* a diode allows this sign only; 0: both */
+    bool diode; /* it flows through one */
 } wpin_loop;
 
 /* The two equations as they stand while legs, diodes and shaft stay as they are. */
@@ -101,6 +102,7 @@ typedef struct wpin_plant {
     wpin_sim_heat heat;           /* of the winding */
     double rise;                  /* of the winding, K above 25 degC */
     double squares, sizes;        /* sums of i i dt and |i| dt since the heat was looked at */
+    double diode_sizes;           /* |i| dt of the part that free-wheel diodes carried */
     double inertia, viscous;      /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
     double amps, speed, angle, sense_amps;

@@ -51,8 +51,11 @@ static double driven_ohms(const wpin_vetter *v, const wpin_facts *f, double wind
 }
 
 /* Speed at which the driving torque K (V - K w) / R meets friction, load and fan: by halving. */
-static double settled_speed(const wpin_facts *f, double volts, double viscous, double quadratic) {
+static double settled_speed(const wpin_facts *f, double volts) {
     const wpin_sim_motor *m = &f->load->motor;
+    double n = m->gear_ratio, loss = m->gear_efficiency;
+    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
+    double quadratic = m->load_quadratic / (n * n * n * loss);
     double low = 0, high = volts / m->constant;
     for (int i = 0; i < 60; i++) {
         double w = (low + high) / 2;
@@ -66,18 +69,25 @@ static double settled_speed(const wpin_facts *f, double volts, double viscous, d
     return low;
 }
 
+static double volts_at(const wpin_facts *f, double duty) {
+    return fmax(0, f->volts * duty - f->switches * f->load->bridge.saturation_volts);
+}
+
+double wpin_running_amps(const wpin_facts *f, double duty) {
+    double volts = volts_at(f, duty);
+    return fmax(0, volts - f->load->motor.constant * settled_speed(f, volts)) / f->loop_ohms;
+}
+
 static void motor_facts(wpin_facts *f, double tolerance) {
     const wpin_sim_motor *m = &f->load->motor;
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
-    double volts = f->volts * f->load->limits.duty_max;
-    volts -= f->switches * f->load->bridge.saturation_volts;
+    double volts = volts_at(f, f->load->limits.duty_max);
     f->torque = (m->dry_friction + load) * (1 + tolerance);
     f->hold = (m->static_friction + load) * (1 + tolerance);
     f->inertia = m->inertia + m->load_inertia / (n * n);
     f->stall_amps = volts / f->loop_ohms;
-    f->speed = settled_speed(f, volts, m->viscous_friction + m->load_viscous / (n * n * loss),
-                             m->load_quadratic / (n * n * n * loss));
-    f->run_amps = fmax(0, (volts - m->constant * f->speed) / f->loop_ohms);
+    f->speed = settled_speed(f, volts);
+    f->run_amps = wpin_running_amps(f, f->load->limits.duty_max);
     f->motor = true;
     /* on its ramp the current is what friction and inertia take, at least what breaks it loose */
     double ramp = fmax(f->load->limits.ramp_up * f->load->limits.duty_max, 1e-3);
@@ -119,6 +129,11 @@ static bool is_saved(const wpin_rig_load *load) {
     return trip || load->bridge.protects;
 }
 
+/* Whether PWM switches the load's current; servo-style pulses only tell another controller. */
+static bool is_switched(const wpin_stage_kind *kind) {
+    return wpin_stage_kind_takes_duty(kind) && kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+}
+
 static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *load) {
     double slack = v->options.tolerance, winding = winding_of(load) * (1 - slack);
     bool single = load->kind->logic == WPIN_SIM_LOGIC_LOW_SIDE ||
@@ -127,7 +142,8 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
     *f = (wpin_facts){.load = load,
                       .supply = &v->rig->supplies[load->supply],
                       .volts = wpin_volts_of(v, load->supply),
-                      .switches = single ? 1 : 2};
+                      .switches = single ? 1 : 2,
+                      .pwm_hz = is_switched(load->kind) ? load->limits.pwm_hz : 0};
     f->switch_ohms = driven_ohms(v, f, winding) * f->switches;
     f->loop_ohms = winding + f->switch_ohms + f->supply->resistance;
     f->trips = is_saved(load);

@@ -193,6 +193,14 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
     if (b->gate.kind == WPIN_SIM_TRANSISTOR_NPN) {
         add(to, "1  base resistor for %s: %.3g ohm", l->name, b->gate.base_ohms);
     }
+    if (b->opto.least_amps > 0) {
+        add(to, "%u  series resistor for %s: %.3g ohm", l->kind->table->line_count, l->name,
+            b->opto.series_ohms);
+    }
+    if (b->diode_limit > 0) {
+        add(to, "1  free-wheel diode for %s: %.3g A, %.3g V", l->name, b->diode_limit,
+            b->burns_above_volts);
+    }
     if (b->motor_farads > 0) {
         add(to, "1  capacitor at %s: %.3g nF", l->name, b->motor_farads * 1e9);
     }

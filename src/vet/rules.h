@@ -23,6 +23,7 @@ typedef struct wpin_facts {
     double speed;      /* motor at all the duty it may have, rad/s */
     double run_amps;   /* then */
     double inertia;    /* on the motor's shaft */
+    double pwm_hz;     /* of the current; 0: not switched that way */
     bool motor;        /* it turns by its duty */
     bool trips;        /* its current trip or its driver's own protection saves it from a stall */
 } wpin_facts;
@@ -44,9 +45,9 @@ typedef struct wpin_rule_entry {
 } wpin_rule_entry;
 
 extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_driver[],
-    wpin_rules_load[], wpin_rules_plan[];
+    wpin_rules_switch[], wpin_rules_pwm[], wpin_rules_load[], wpin_rules_plan[];
 extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
-    wpin_rules_load_count, wpin_rules_plan_count;
+    wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_load_count, wpin_rules_plan_count;
 
 /* Works the facts out; false when out of memory. */
 bool wpin_work_out_facts(wpin_vetter *v);
@@ -56,6 +57,8 @@ double wpin_volts_of(const wpin_vetter *v, size_t supply);
 size_t wpin_source_of(const wpin_rig *rig, size_t supply);
 /* Volts a regulator or converter makes from so many at its input. */
 double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input);
+/* Current of a motor that runs at a duty, A. */
+double wpin_running_amps(const wpin_facts *f, double duty);
 /* Air around the parts, degC. */
 double wpin_air(const wpin_vetter *v);
 

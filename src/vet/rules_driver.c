@@ -113,8 +113,8 @@ static double driver_watts(const wpin_facts *f) {
     const wpin_sim_bridge *b = &f->load->bridge;
     double watts = f->run_amps * f->run_amps * f->switch_ohms +
                    f->switches * b->saturation_volts * f->run_amps;
-    double hz = wpin_stage_kind_takes_duty(f->load->kind) ? f->load->limits.pwm_hz : 0;
-    return watts + wpin_calc_capacitor_watts(b->motor_farads, f->volts, hz);
+    return watts + wpin_calc_capacitor_watts(b->motor_farads, f->volts, f->pwm_hz) +
+           wpin_calc_recovery_watts(f->volts, f->run_amps, b->diode_recovery, f->pwm_hz);
 }
 
 static void heat(wpin_vetter *v) {
@@ -204,214 +204,6 @@ static void boards(wpin_vetter *v) {
     }
 }
 
-/* ---- diodes, dead time, bootstrap ---- */
-
-static void free_wheel(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        if (f->load->bridge.no_diodes && f->load->what != WPIN_RIG_LAMP) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "the free-wheel diodes are missing");
-            wpin_consequence(
-                n, "the first time the current is cut off the winding's kick kills the driver");
-            wpin_cure(n, "a diode for %.3g A and %.3g V, ring to the supply: windpin size diode",
-                      f->stall_amps, 1.5 * f->volts);
-        }
-    }
-}
-
-static void dead_time(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_load *l = f->load;
-        if (!l->bridge.interlock && l->bridge.switch_time > l->limits.dead_time) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n,
-                       "a side takes %.3g us to turn off, the dead time is %.3g us, and nothing "
-                       "else keeps "
-                       "the sides apart",
-                       l->bridge.switch_time * 1e6, l->limits.dead_time * 1e6);
-            wpin_consequence(n, "shoot-through: both sides of a leg conduct");
-            wpin_cure(n, "dead-time: %.3gus", ceil(1.5e6 * l->bridge.switch_time));
-        }
-    }
-}
-
-static void bootstrap(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_load *l = f->load;
-        if (l->bridge.bootstrap_time > 0 && l->limits.duty_max >= 1) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(
-                n,
-                "its high side is fed by a bootstrap capacitor that lasts %.3g ms, and 100 %% duty "
-                "never recharges it",
-                l->bridge.bootstrap_time * 1e3);
-            wpin_consequence(n, "at full duty the motor loses its drive");
-            wpin_cure(n, "duty-limit: %.3g%%",
-                      floor(1000 * wpin_calc_bootstrap_duty(l->limits.pwm_hz, 2e-6)) / 10);
-        }
-    }
-}
-
-/* ---- single transistors ---- */
-
-static void base_drive(wpin_vetter *v) {
-    const wpin_rig_controller *c = &v->rig->controller;
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
-        if (g->kind != WPIN_SIM_TRANSISTOR_NPN) {
-            continue;
-        }
-        double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
-        double most = g->gain * base * (1 - v->options.tolerance), start = f->run_amps;
-        double wants = f->volts / (f->load->motor.resistance + f->supply->resistance);
-        if (f->motor) {
-            start = f->hold / f->load->motor.constant;
-        }
-        if (most >= wants || !f->motor) {
-            continue;
-        }
-        double needed = wpin_calc_base_amps(wants, g->gain / 3);
-        wpin_finding *n = wpin_find_load(v, most < start ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(
-            n, "%.3g mA into the base times a gain of %.3g let %.3g A flow; a start takes %.3g A",
-            base * 1e3, g->gain, most, wants);
-        wpin_consequence(
-            n,
-            most < start ? "it never breaks loose (that takes %.3g A)"
-                         : "it starts weakly and the transistor gets hot (%.3g A break it loose)",
-            start);
-        wpin_cure(n,
-                  "a base resistor of %.3g ohm, a transistor with more gain, or a field-effect one",
-                  fmax(0, wpin_calc_series_ohms(c->logic_volts, g->base_volts, needed) -
-                              c->pin_resistance));
-    }
-}
-
-static void gate_drive(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
-        bool high = g->kind == WPIN_SIM_TRANSISTOR_PFET;
-        double volts =
-            high ? f->volts : v->rig->controller.logic_volts * (1 - v->options.tolerance);
-        if ((g->kind != WPIN_SIM_TRANSISTOR_NFET && !high) || volts >= g->stated_at) {
-            continue;
-        }
-        bool dead = volts <= g->threshold;
-        wpin_finding *n = wpin_find_load(v, dead ? WPIN_REFUSE : WPIN_CAUTION, f);
-        if (dead) {
-            wpin_cause(n, "its gate gets %.3g V, the threshold alone is %.3g V", volts,
-                       g->threshold);
-            wpin_consequence(n, "it never turns on");
-        } else {
-            wpin_cause(
-                n,
-                "its gate gets %.3g V, the on-resistance is stated at %.3g V; now it is about %.3g "
-                "mohm",
-                volts, g->stated_at, f->switch_ohms * 1e3);
-            wpin_consequence(n, "half on: hot, and fewer volts for the load");
-        }
-        wpin_cure(n, "a transistor whose on-resistance is stated at %.3g V or less", volts);
-    }
-}
-
-static void never_off(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
-        double left = f->volts - v->rig->controller.logic_volts;
-        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && !g->shifter && left >= g->threshold) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n,
-                       "with the pin high its gate is still %.3g V below the supply, it conducts "
-                       "from %.3g V "
-                       "on",
-                       left, g->threshold);
-            wpin_consequence(n, "it never turns off: the load runs as soon as the supply is on");
-            wpin_cure(n,
-                      "a small transistor that pulls the gate down and a resistor that pulls it up "
-                      "(shifter: yes)");
-        }
-    }
-}
-
-static void gate_limit(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
-        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && f->volts > g->limit) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "%.3g V between gate and source, it survives %.3g V", f->volts, g->limit);
-            wpin_consequence(n, "the gate is punctured");
-            wpin_cure(n, "a clamp of %.3g V between gate and source, and a resistor before it",
-                      0.6 * g->limit);
-        }
-    }
-}
-
-/* ---- PWM ---- */
-
-static void pwm_limit(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_limits *l = &f->load->limits;
-        if (l->pwm_most > 0 && l->pwm_hz > l->pwm_most) {
-            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "PWM at %.3g kHz, the stage follows up to %.3g kHz", l->pwm_hz / 1e3,
-                       l->pwm_most / 1e3);
-            wpin_consequence(n, "it is never quite on or off: heat, and a low duty does nothing");
-            wpin_cure(n, "pwm: %.3gkHz", l->pwm_most / 1e3);
-        }
-    }
-}
-
-static void ripple(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_load *l = f->load;
-        if (!f->motor || !wpin_stage_kind_takes_duty(l->kind) || l->limits.pwm_hz <= 0 ||
-            l->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-            continue;
-        }
-        bool fast = l->bridge.off_phase == WPIN_SIM_OFF_FAST;
-        double amps = wpin_calc_ripple_amps(f->volts, 0.5, l->limits.pwm_hz, l->motor.inductance);
-        amps = fmin(amps * (fast ? 2 : 1), f->stall_amps); /* never more than all there is */
-        if (amps > 0.6 * f->stall_amps && amps > f->run_amps) {
-            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
-                       l->limits.pwm_hz, amps, f->run_amps);
-            wpin_consequence(n, "heat and noise without torque");
-            wpin_cure(n, "pwm: %.2gkHz or more",
-                      f->volts / (4 * l->motor.inductance * 0.3 * f->stall_amps) / 1e3);
-        }
-    }
-}
-
-static void audible(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        double hz = f->load->limits.pwm_hz;
-        bool timed = wpin_stage_kind_takes_duty(f->load->kind) &&
-                     f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
-        if (f->motor && timed && hz > 0 && hz < 16e3) {
-            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
-            wpin_cause(n, "PWM at %.5g Hz can be heard", hz);
-            wpin_consequence(n, "the motor sings");
-            wpin_cure(n, "pwm: 20kHz, if the stage follows");
-        }
-    }
-}
-
-static void steps(wpin_vetter *v) {
-    const wpin_rig_controller *c = &v->rig->controller;
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_limits *l = &f->load->limits;
-        double count = l->soft_pwm ? 1 / (l->pwm_hz * c->soft_tick) : c->timer_hz / l->pwm_hz;
-        if (wpin_stage_kind_takes_duty(f->load->kind) && l->pwm_hz > 0 && count < 100) {
-            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
-            wpin_cause(n, "%.0f duty steps: one is %.2g %%", floor(count), 100 / floor(count));
-            wpin_consequence(n, "slow ramps are stairs");
-            wpin_cure(n, "%s",
-                      l->soft_pwm ? "a lower frequency, or a pin with a timer"
-                                  : "a lower frequency or a faster timer clock");
-        }
-    }
-}
-
 static void drop(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_bridge *b = &f->load->bridge;
@@ -443,31 +235,9 @@ const wpin_rule_entry wpin_rules_driver[] = {
      rating},
     {{"board-limit", "boards total, terminal", "all loads of a board together", WPIN_EFFECT_ADVICE},
      boards},
-    {{"free-wheel", "driver free-wheel", "no way on for the current of a winding",
-      WPIN_EFFECT_BURNS},
-     free_wheel},
-    {{"dead-time", "driver interlock, switch-time; stage dead-time",
-      "both sides of a leg on for an instant", WPIN_EFFECT_BURNS},
-     dead_time},
-    {{"bootstrap", "driver bootstrap; duty-limit", "100 % duty on a bootstrap", WPIN_EFFECT_DEAD},
-     bootstrap},
-    {{"base-drive", "driver transistor", "a base that gets too little", WPIN_EFFECT_DEAD},
-     base_drive},
-    {{"gate-drive", "driver transistor", "a gate that gets too little", WPIN_EFFECT_DEAD},
-     gate_drive},
-    {{"never-off", "driver transistor, shifter", "a high-side switch that never turns off",
-      WPIN_EFFECT_MOVES},
-     never_off},
-    {{"gate-limit", "driver transistor, gate-limit", "a gate that gets too much",
-      WPIN_EFFECT_BURNS},
-     gate_limit},
     {{"motor-capacitor", "driver motor-capacitor", "a capacitor at the motor under PWM",
       WPIN_EFFECT_BURNS},
      capacitor},
-    {{"pwm-limit", "driver pwm-limit", "PWM faster than the stage", WPIN_EFFECT_ADVICE}, pwm_limit},
-    {{"ripple", "motor inductance; pwm", "more ripple than torque", WPIN_EFFECT_ADVICE}, ripple},
-    {{"audible-pwm", "pwm", "PWM that can be heard", WPIN_EFFECT_ADVICE}, audible},
-    {{"duty-steps", "timer-clock, fast-tick; pwm", "few duty steps", WPIN_EFFECT_ADVICE}, steps},
     {{"stage-drop", "driver on-resistance, saturation", "volts that stay in the stage",
       WPIN_EFFECT_ADVICE},
      drop},

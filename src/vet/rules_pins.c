@@ -10,6 +10,11 @@ static double pin_amps(const wpin_vetter *v, const wpin_rig_load *l) {
     if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
         return fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
     }
+    const wpin_sim_opto *opto = &l->bridge.opto;
+    if (opto->least_amps > 0) {
+        return fmax(0, c->logic_volts - opto->forward_volts) /
+               (opto->series_ohms + c->pin_resistance);
+    }
     double ohms = l->bridge.coil_ohms > 0 ? l->bridge.coil_ohms : l->bridge.input_resistance;
     return c->logic_volts / (ohms + c->pin_resistance);
 }
@@ -93,7 +98,9 @@ static void logic_level(wpin_vetter *v) {
         double high =
             c->logic_volts * b->input_resistance / (b->input_resistance + c->pin_resistance);
         high *= 1 - v->options.tolerance;
-        if (b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && b->coil_ohms <= 0 && high < b->input_high) {
+        bool chip = b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && b->coil_ohms <= 0 &&
+                    b->opto.least_amps <= 0;
+        if (chip && high < b->input_high) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "a high pin reaches %.3g V, the driver's inputs need %.3g V", high,
                        b->input_high);
@@ -115,6 +122,30 @@ static void coil(wpin_vetter *v) {
                        volts, b->coil_volts);
             wpin_consequence(n, "the indicator may light, the contact stays open");
             wpin_cure(n, "a transistor that drives the coil from its own supply");
+        }
+    }
+}
+
+static void opto(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_opto *o = &f->load->bridge.opto;
+        double amps = pin_amps(v, f->load) * (1 - v->options.tolerance);
+        if (o->least_amps <= 0 || amps >= 1.25 * o->least_amps) {
+            continue;
+        }
+        double wanted = fmin(1.5 * o->least_amps, c->pin_rated);
+        double most = (c->logic_volts - o->forward_volts) / wanted - c->pin_resistance;
+        bool dead = amps < o->least_amps;
+        wpin_finding *n = wpin_find_load(v, dead ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "its opto input gets %.3g mA through %.3g ohm, it switches at %.3g mA",
+                   amps * 1e3, o->series_ohms, o->least_amps * 1e3);
+        wpin_consequence(n, dead ? "it never switches, though its indicator may glow"
+                                 : "it may not switch when it is warm or old");
+        if (most > 0) {
+            wpin_cure(n, "a resistor of %.3g ohm at most: windpin size led-resistor", most);
+        } else {
+            wpin_cure(n, "a transistor that feeds it from a higher voltage");
         }
     }
 }
@@ -174,6 +205,7 @@ const wpin_rule_entry wpin_rules_pins[] = {
      logic_level},
     {{"relay-coil", "driver coil", "a relay that does not close from a pin", WPIN_EFFECT_DEAD},
      coil},
+    {{"opto-input", "driver opto", "an opto input that gets too little", WPIN_EFFECT_DEAD}, opto},
     {{"floating-input", "driver pull; controller boot",
       "inputs that float while the controller boots", WPIN_EFFECT_MOVES},
      floats},

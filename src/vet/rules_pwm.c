@@ -1,0 +1,95 @@
+/* Rules about PWM: its frequency against stage, motor, ear, timer and supply. */
+#include "rules.h"
+
+static void pwm_limit(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        if (l->pwm_most > 0 && l->pwm_hz > l->pwm_most) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "PWM at %.3g kHz, the stage follows up to %.3g kHz", l->pwm_hz / 1e3,
+                       l->pwm_most / 1e3);
+            wpin_consequence(n, "it is never quite on or off: heat, and a low duty does nothing");
+            wpin_cure(n, "pwm: %.3gkHz", l->pwm_most / 1e3);
+        }
+    }
+}
+
+static void ripple(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (!f->motor || f->pwm_hz <= 0) {
+            continue;
+        }
+        bool fast = l->bridge.off_phase == WPIN_SIM_OFF_FAST;
+        double amps = wpin_calc_ripple_amps(f->volts, 0.5, l->limits.pwm_hz, l->motor.inductance);
+        amps = fmin(amps * (fast ? 2 : 1), f->stall_amps); /* never more than all there is */
+        if (amps > 0.6 * f->stall_amps && amps > f->run_amps) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
+                       l->limits.pwm_hz, amps, f->run_amps);
+            wpin_consequence(n, "heat and noise without torque");
+            wpin_cure(n, "pwm: %.2gkHz or more",
+                      f->volts / (4 * l->motor.inductance * 0.3 * f->stall_amps) / 1e3);
+        }
+    }
+}
+
+static void audible(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double hz = f->pwm_hz;
+        if (f->motor && hz > 0 && hz < 16e3) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "PWM at %.5g Hz can be heard", hz);
+            wpin_consequence(n, "the motor sings");
+            wpin_cure(n, "pwm: 20kHz, if the stage follows");
+        }
+    }
+}
+
+static void steps(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        double count = l->soft_pwm ? 1 / (l->pwm_hz * c->soft_tick) : c->timer_hz / l->pwm_hz;
+        if (f->pwm_hz > 0 && count < 100) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "%.0f duty steps: one is %.2g %%", floor(count), 100 / floor(count));
+            wpin_consequence(n, "slow ramps are stairs");
+            wpin_cure(n, "%s",
+                      l->soft_pwm ? "a lower frequency, or a pin with a timer"
+                                  : "a lower frequency or a faster timer clock");
+        }
+    }
+}
+
+/* What the supply's own capacitor swings by at half duty, where the swing is greatest. */
+static void bulk(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double farads = f->supply->capacitance;
+        if (farads <= 0 || f->pwm_hz <= 0 || f->load->what == WPIN_RIG_LAMP) {
+            continue;
+        }
+        double wanted = wpin_calc_bulk_farads(f->run_amps, 0.5, f->pwm_hz, 0.05 * f->volts);
+        if (wanted > farads) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "%.3g A at %.5g Hz swing its supply by %.2g V with %.3g uF", f->run_amps,
+                       f->pwm_hz, 0.05 * f->volts * wanted / farads, farads * 1e6);
+            wpin_consequence(n, "the capacitor gets warm, the wires radiate, the logic may suffer");
+            wpin_cure(n,
+                      "%.2g uF of low ripple resistance next to the driver: windpin size "
+                      "capacitors",
+                      ceil(wanted * 1e6));
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_pwm[] = {
+    {{"pwm-limit", "driver pwm-limit", "PWM faster than the stage", WPIN_EFFECT_ADVICE}, pwm_limit},
+    {{"ripple", "motor inductance; pwm", "more ripple than torque", WPIN_EFFECT_ADVICE}, ripple},
+    {{"audible-pwm", "pwm", "PWM that can be heard", WPIN_EFFECT_ADVICE}, audible},
+    {{"duty-steps", "timer-clock, fast-tick; pwm", "few duty steps", WPIN_EFFECT_ADVICE}, steps},
+    {{"bulk-capacitor", "supply capacitor; pwm", "a supply that swings with every PWM period",
+      WPIN_EFFECT_ADVICE},
+     bulk},
+};
+const size_t wpin_rules_pwm_count = sizeof wpin_rules_pwm / sizeof *wpin_rules_pwm;

@@ -1,0 +1,223 @@
+/* Rules about switches: free-wheel diodes, dead time, bootstrap, single transistors. */
+#include "rules.h"
+
+/* ---- diodes, dead time, bootstrap ---- */
+
+static void free_wheel(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        if (f->load->bridge.no_diodes && f->load->what != WPIN_RIG_LAMP) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "the free-wheel diodes are missing");
+            wpin_consequence(
+                n, "the first time the current is cut off the winding's kick kills the driver");
+            wpin_cure(n, "a diode for %.3g A and %.3g V, ring to the supply: windpin size diode",
+                      f->stall_amps, 1.5 * f->volts);
+        }
+    }
+}
+
+/* Highest mean current of a diode: the motor's own, but for the share of the time the switch has
+ * it. At a low duty, or while a long ramp turns inertia up. */
+static double diode_amps(const wpin_facts *f) {
+    const wpin_rig_limits *l = &f->load->limits;
+    if (!f->motor) {
+        double duty = l->on_duty > 0 ? l->on_duty : l->duty_max;
+        return wpin_calc_diode_amps(f->run_amps, duty);
+    }
+    double most = 0.8 * f->start_amps * fmin(1, l->ramp_up);
+    for (int percent = 5; percent < 100 * l->duty_max; percent += 5) {
+        double duty = percent / 100.0;
+        most = fmax(most, wpin_calc_diode_amps(wpin_running_amps(f, duty), duty));
+    }
+    return most;
+}
+
+static void diode_limit(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double amps = diode_amps(f), limit = f->load->bridge.diode_limit;
+        bool coil = f->motor || f->load->what == WPIN_RIG_SOLENOID;
+        if (limit <= 0 || f->pwm_hz <= 0 || !coil || amps <= 0.8 * limit) {
+            continue;
+        }
+        bool over = amps > limit;
+        wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "while PWM is low its free-wheel diode carries %.3g A in the mean, it survives "
+                   "%.3g A",
+                   amps, limit);
+        wpin_consequence(n, over ? "the diode burns, and the next switching the driver"
+                                 : "the diode gets hot");
+        wpin_cure(n, "a diode for %.3g A and %.3g V: windpin size diode", 1.5 * amps,
+                  1.5 * f->volts);
+    }
+}
+
+static void diode_recovery(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double recovery = f->load->bridge.diode_recovery, share = recovery * f->pwm_hz;
+        if (share > 0.01) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "its free-wheel diode takes %.3g us to block, %.2g %% of each PWM period",
+                       recovery * 1e6, share * 100);
+            wpin_consequence(n, "every turn-on is a short for that long: %.3g W of heat",
+                             wpin_calc_recovery_watts(f->volts, f->run_amps, recovery, f->pwm_hz));
+            wpin_cure(n, "a fast or Schottky diode, at most %.2g us; or pwm: %.2gkHz",
+                      1e4 / f->pwm_hz, 0.01 / recovery / 1e3);
+        }
+    }
+}
+
+static void dead_time(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (!l->bridge.interlock && l->bridge.switch_time > l->limits.dead_time) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "a side takes %.3g us to turn off, the dead time is %.3g us, and nothing "
+                       "else keeps "
+                       "the sides apart",
+                       l->bridge.switch_time * 1e6, l->limits.dead_time * 1e6);
+            wpin_consequence(n, "shoot-through: both sides of a leg conduct");
+            wpin_cure(n, "dead-time: %.3gus", ceil(1.5e6 * l->bridge.switch_time));
+        }
+    }
+}
+
+static void bootstrap(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (l->bridge.bootstrap_time > 0 && l->limits.duty_max >= 1) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(
+                n,
+                "its high side is fed by a bootstrap capacitor that lasts %.3g ms, and 100 %% duty "
+                "never recharges it",
+                l->bridge.bootstrap_time * 1e3);
+            wpin_consequence(n, "at full duty the motor loses its drive");
+            wpin_cure(n, "duty-limit: %.3g%%",
+                      floor(1000 * wpin_calc_bootstrap_duty(l->limits.pwm_hz, 2e-6)) / 10);
+        }
+    }
+}
+
+/* ---- single transistors ---- */
+
+static void base_drive(wpin_vetter *v) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        if (g->kind != WPIN_SIM_TRANSISTOR_NPN) {
+            continue;
+        }
+        double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
+        double most = g->gain * base * (1 - v->options.tolerance), start = f->run_amps;
+        double wants = f->volts / (f->load->motor.resistance + f->supply->resistance);
+        if (f->motor) {
+            start = f->hold / f->load->motor.constant;
+        }
+        if (most >= wants || !f->motor) {
+            continue;
+        }
+        double needed = wpin_calc_base_amps(wants, g->gain / 3);
+        wpin_finding *n = wpin_find_load(v, most < start ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(
+            n, "%.3g mA into the base times a gain of %.3g let %.3g A flow; a start takes %.3g A",
+            base * 1e3, g->gain, most, wants);
+        wpin_consequence(
+            n,
+            most < start ? "it never breaks loose (that takes %.3g A)"
+                         : "it starts weakly and the transistor gets hot (%.3g A break it loose)",
+            start);
+        wpin_cure(n,
+                  "a base resistor of %.3g ohm, a transistor with more gain, or a field-effect one",
+                  fmax(0, wpin_calc_series_ohms(c->logic_volts, g->base_volts, needed) -
+                              c->pin_resistance));
+    }
+}
+
+static void gate_drive(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        bool high = g->kind == WPIN_SIM_TRANSISTOR_PFET;
+        double volts =
+            high ? f->volts : v->rig->controller.logic_volts * (1 - v->options.tolerance);
+        if ((g->kind != WPIN_SIM_TRANSISTOR_NFET && !high) || volts >= g->stated_at) {
+            continue;
+        }
+        bool dead = volts <= g->threshold;
+        wpin_finding *n = wpin_find_load(v, dead ? WPIN_REFUSE : WPIN_CAUTION, f);
+        if (dead) {
+            wpin_cause(n, "its gate gets %.3g V, the threshold alone is %.3g V", volts,
+                       g->threshold);
+            wpin_consequence(n, "it never turns on");
+        } else {
+            wpin_cause(
+                n,
+                "its gate gets %.3g V, the on-resistance is stated at %.3g V; now it is about %.3g "
+                "mohm",
+                volts, g->stated_at, f->switch_ohms * 1e3);
+            wpin_consequence(n, "half on: hot, and fewer volts for the load");
+        }
+        wpin_cure(n, "a transistor whose on-resistance is stated at %.3g V or less", volts);
+    }
+}
+
+static void never_off(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        double left = f->volts - v->rig->controller.logic_volts;
+        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && !g->shifter && left >= g->threshold) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "with the pin high its gate is still %.3g V below the supply, it conducts "
+                       "from %.3g V "
+                       "on",
+                       left, g->threshold);
+            wpin_consequence(n, "it never turns off: the load runs as soon as the supply is on");
+            wpin_cure(n,
+                      "a small transistor that pulls the gate down and a resistor that pulls it up "
+                      "(shifter: yes)");
+        }
+    }
+}
+
+static void gate_limit(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_gate *g = &f->load->bridge.gate;
+        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && f->volts > g->limit) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "%.3g V between gate and source, it survives %.3g V", f->volts, g->limit);
+            wpin_consequence(n, "the gate is punctured");
+            wpin_cure(n, "a clamp of %.3g V between gate and source, and a resistor before it",
+                      0.6 * g->limit);
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_switch[] = {
+    {{"free-wheel", "driver free-wheel", "no way on for the current of a winding",
+      WPIN_EFFECT_BURNS},
+     free_wheel},
+    {{"diode-limit", "driver diode-limit; motor, solenoid",
+      "a free-wheel diode that carries too much", WPIN_EFFECT_BURNS},
+     diode_limit},
+    {{"diode-recovery", "driver diode-recovery; pwm", "a free-wheel diode too slow for PWM",
+      WPIN_EFFECT_ADVICE},
+     diode_recovery},
+    {{"dead-time", "driver interlock, switch-time; stage dead-time",
+      "both sides of a leg on for an instant", WPIN_EFFECT_BURNS},
+     dead_time},
+    {{"bootstrap", "driver bootstrap; duty-limit", "100 % duty on a bootstrap", WPIN_EFFECT_DEAD},
+     bootstrap},
+    {{"base-drive", "driver transistor", "a base that gets too little", WPIN_EFFECT_DEAD},
+     base_drive},
+    {{"gate-drive", "driver transistor", "a gate that gets too little", WPIN_EFFECT_DEAD},
+     gate_drive},
+    {{"never-off", "driver transistor, shifter", "a high-side switch that never turns off",
+      WPIN_EFFECT_MOVES},
+     never_off},
+    {{"gate-limit", "driver transistor, gate-limit", "a gate that gets too much",
+      WPIN_EFFECT_BURNS},
+     gate_limit},
+};
+const size_t wpin_rules_switch_count = sizeof wpin_rules_switch / sizeof *wpin_rules_switch;
