@@ -147,7 +147,7 @@ START_TEST(a_motor_that_does_not_move_is_explained) {
     const char *no_supply = write_file("nosupply.plan", "pump run 60% for 2s\npump ramp 60%\n"
                                                         "pump hold 1s\npump stop\n");
     tool(2,
-         SAYS("nosupply.plan:1: refuse: pump supply-off", "cure: a line 'main on' before it",
+         SAYS("nosupply.plan:1:1: refuse: pump supply-off", "cure: a line 'main on' before it",
               "nothing was run: 1 refused"),
          "run %s %s", RIG, no_supply);
     tool(1,
@@ -422,6 +422,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
         {"pump motor-wire-off", "not moving: no current flows", 1},
         {"pump motor-swapped", "turning the wrong way", 1},
         {"pump no-ground", "not moving: no current flows", 1},
+        {"controller link-lost", "lost; nothing was moving", 1},
         {"pump diode-reversed", "short: a free-wheel diode lies the wrong way round", 1},
     };
     const char *plan = write_file("fault.plan", "main on\npump ramp 70%\npump hold 2s\n"
@@ -444,6 +445,10 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
     tool(1, SAYS("not moving: stalled"), "run %s %s",
          changed_rig("supplies:", "faults: [pump stalled]\nsupplies:"),
          write_file("low.plan", "main on\npump ramp 50%\npump hold 1s\npump stop\n"));
+    /* a motion's life of 250 ms, then its ramp: 60 % of 1.5 s */
+    tool(1, SAYS("WPIN_FAULT_LINK", "every load at rest by itself 1.15 s later"), "run %s %s", RIG,
+         write_file("link.plan", "main on\nparallel\npump run 60% for 6s\ntrack\nwait 3s\n"
+                                 "fault controller link-lost\nend\nend\n"));
 }
 END_TEST
 

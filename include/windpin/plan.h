@@ -14,8 +14,8 @@ extern "C" {
 
 /** Where a step came from. */
 typedef struct wpin_plan_source {
-    unsigned line; /**< Line of the file. */
-    char *text;    /**< The action as written, blanks tidied; "" for what blocks add. */
+    unsigned line, column; /**< In the file. */
+    char *text;            /**< The action as written, blanks tidied; "" for what blocks add. */
 } wpin_plan_source;
 
 /** A plan, ready to run. */

@@ -211,6 +211,14 @@ typedef struct wpin_injection {
     int number, detail; /**< As wpin_sim_inject takes them. */
 } wpin_injection;
 
+/** Where the file says something about a part. */
+typedef struct wpin_rig_place {
+    char part[WPIN_NAME_MAX + 1];  /**< A load, supply, input or board, or "controller". */
+    char key[WPIN_NAME_MAX + 1];   /**< "" for the part itself. */
+    char under[WPIN_NAME_MAX + 1]; /**< The key of the part it is below; "" for none. */
+    unsigned line, column;
+} wpin_rig_place;
+
 /** A rig. */
 typedef struct wpin_rig {
     char name[64];
@@ -228,6 +236,8 @@ typedef struct wpin_rig {
     uint32_t fingerprint;   /**< Of the file's bytes. */
     wpin_injection *faults; /**< Put in from the start. */
     size_t fault_count;
+    wpin_rig_place *places;
+    size_t place_count;
 } wpin_rig;
 
 /** Reads and checks a rig file. NULL with at least one message when anything is wrong.
@@ -241,6 +251,10 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Number of the load or supply of this name without regard to case, or -1. */
 int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** The place of a part's first key among `keys`, e.g. "driver current-limit; motor": groups in
+ * order of preference, in each a key and perhaps keys below it. The part's own place when the file
+ * has none of them; NULL for a part it does not know. */
+const wpin_rig_place *wpin_rig_place_of(const wpin_rig *rig, const char *part, const char *keys);
 /** Reads "NAME FAULT" or "LOAD wire-off LINE", e.g. "pump stalled". False with the reason. */
 bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
                          char *why, size_t why_size);

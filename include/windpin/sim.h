@@ -378,12 +378,16 @@ typedef enum wpin_sim_fault {
     WPIN_SIM_FAULT_STUCK_BUTTON,   /**< The button on pin `number` stays pressed. */
     WPIN_SIM_FAULT_PIN_FLOATING,   /**< Input `detail` of a bridge has no pull resistor: while its
                                         pin is not driven it drifts to where the switch conducts. */
+    WPIN_SIM_FAULT_LINK_LOST,      /**< No command reaches the controller any more. `number` 0. */
     WPIN_SIM_FAULT_COUNT
 } wpin_sim_fault;
 
 /** Puts a fault in (on) or mends it. `number` is the supply, bridge, motor or pin it is about.
  * False if there is no such. What burnt stays burnt. */
 bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on);
+
+/** Whether the link to the controller is lost; who commands looks at it. */
+bool wpin_sim_link_lost(const wpin_sim *sim);
 
 /** What a motor did since the last call; starts the next means. */
 wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);

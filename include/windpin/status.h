@@ -37,6 +37,7 @@ typedef enum wpin_status {
     WPIN_FAULT_TIMEOUT,                        /**< What a plan waited for did not come in time. */
     WPIN_FAULT_ON_TIME,                        /**< On for longer than it may be. */
     WPIN_FAULT_RESET,                          /**< The controller was reset while it worked. */
+    WPIN_FAULT_LINK,                           /**< The commander fell silent. */
     WPIN_STATUS_COUNT                          /**< How many there are. */
 } wpin_status;
 

@@ -39,8 +39,8 @@ typedef struct wpin_finding {
     const wpin_vet_rule *rule;
     wpin_severity severity; /**< WPIN_NOTE and up. */
     bool accepted;          /**< On purpose, by the rig's `accept`. */
-    bool in_plan;           /**< The line is one of the plan, not of the rig. */
-    unsigned line;
+    bool in_plan;           /**< The place is one of the plan, not of the rig. */
+    unsigned line, column;
     char part[WPIN_NAME_MAX + 1];
     char cause[240], consequence[200], cure[240];
 } wpin_finding;

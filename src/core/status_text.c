@@ -54,6 +54,8 @@ static const entry entries[WPIN_STATUS_COUNT] = {
           "Switch it off in time, hold it with less, or use a part made for longer."),
     ENTRY(WPIN_FAULT_RESET, "The controller was reset while it worked.",
           "Look at its supply: sag at a start, a shared rail, a regulator without headroom."),
+    ENTRY(WPIN_FAULT_LINK, "The commander fell silent.",
+          "Look for the cable, the radio or the program the commands came from."),
 };
 
 static const entry unknown = {"WPIN_UNKNOWN", "An unknown status.", "Report it."};

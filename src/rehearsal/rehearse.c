@@ -270,31 +270,6 @@ static bool open_vcd(wpin_run *run) {
     return run->vcd != NULL;
 }
 
-static bool records_failed(const wpin_run *run) {
-    return (run->options->csv != NULL && wpin_csv_error(run->options->csv) != 0) ||
-           (run->vcd != NULL && wpin_vcd_error(run->vcd) != 0);
-}
-
-/* Ends the plan before its time when asked to, or when the record can not be kept. */
-static void watch_outside(wpin_run *run) {
-    bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
-    if (!run->sequence.running || !(asked || records_failed(run) || run->out_of_memory)) {
-        return;
-    }
-    run->report->interrupted = asked;
-    wpin_run_cut_steps(run);
-    wpin_sequence_stop(&run->sequence);
-}
-
-/* A controller that lost its supply forgets the plan: its pins float, and nothing goes on. */
-static void watch_reset(wpin_run *run) {
-    if (run->sequence.running && wpin_sim_resets(run->sim) > 0) {
-        wpin_run_cut_steps(run);
-        wpin_sequence_stop(&run->sequence);
-        run->sequence.result = WPIN_FAULT_RESET;
-    }
-}
-
 /* What a fast timer does on a controller: steps, and PWM in software. */
 static void tick_fast(wpin_run *run) {
     if (run->soft_used) {
@@ -327,10 +302,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
             next_fast += fast;
         }
         if (now >= next_tick) {
-            wpin_run_update_inputs(run);
-            wpin_sequence_tick(&run->sequence);
-            watch_outside(run);
-            watch_reset(run);
+            wpin_run_command(run);
             was_running = run->sequence.running;
             if (!was_running) {
                 wpin_run_cut_steps(run); /* a fault or a refused step: no waiting for the stop */

@@ -54,6 +54,8 @@ typedef struct wpin_run {
     wpin_vcd *vcd;
     wpin_sim_event *notes; /* of the run itself; times since the board began */
     size_t note_count;
+    bool alone; /* the link is lost, since then: */
+    double alone_since;
     bool soft_used, fast_used, driven_at_boot;
     size_t burns_before; /* burnt before the plan began: none may be missed */
     wpin_report *report;
@@ -71,6 +73,8 @@ void wpin_run_choose_port(wpin_run *run);
 wpin_status wpin_run_open_loads(wpin_run *run, char *why, size_t size);
 /* Puts what burnt, happened and faulted into the report. */
 void wpin_run_collect(wpin_run *run);
+/* One tick of the plan, if there is still one, of inputs and motors. */
+void wpin_run_command(wpin_run *run);
 /* Sets the core's side of the inputs up, reads them all once, and answers about one. */
 void wpin_run_open_inputs(wpin_run *run);
 void wpin_run_update_inputs(wpin_run *run);

@@ -5,7 +5,7 @@
 #include <string.h>
 #include <strings.h>
 
-typedef enum about { ABOUT_SUPPLY, ABOUT_LOAD, ABOUT_INPUT } about;
+typedef enum about { ABOUT_SUPPLY, ABOUT_LOAD, ABOUT_INPUT, ABOUT_CONTROLLER } about;
 
 static const struct {
     const char *word;
@@ -23,6 +23,7 @@ static const struct {
     {"no-ground", ABOUT_LOAD, WPIN_SIM_FAULT_NO_GROUND},
     {"diode-reversed", ABOUT_LOAD, WPIN_SIM_FAULT_DIODE_REVERSED},
     {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK_BUTTON},
+    {"link-lost", ABOUT_CONTROLLER, WPIN_SIM_FAULT_LINK_LOST},
 };
 
 enum { FAULTS = sizeof faults / sizeof *faults };
@@ -66,16 +67,24 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
     sscanf(text, " %63s %63s %63s", name, word, line);
     int load = wpin_rig_find_load(rig, name), supply = wpin_rig_find_supply(rig, name);
     int input = wpin_rig_find_input(rig, name);
-    if (load < 0 && supply < 0 && input < 0) {
+    bool controller = strcasecmp(name, "controller") == 0;
+    if (load < 0 && supply < 0 && input < 0 && !controller) {
         snprintf(why, why_size,
-                 "'%s' is no load, supply or input of the rig; expected e.g. '%s stalled'", name,
-                 rig->loads[0].name);
+                 "'%s' is no load, supply or input of the rig, nor 'controller'; expected e.g. "
+                 "'%s stalled'",
+                 name, rig->loads[0].name);
         return false;
     }
-    about part = load >= 0 ? ABOUT_LOAD : (supply >= 0 ? ABOUT_SUPPLY : ABOUT_INPUT);
+    about part = load >= 0     ? ABOUT_LOAD
+                 : supply >= 0 ? ABOUT_SUPPLY
+                 : input >= 0  ? ABOUT_INPUT
+                               : ABOUT_CONTROLLER;
     for (size_t i = 0; i < FAULTS; i++) {
         if (faults[i].part == part && strcasecmp(faults[i].word, word) == 0) {
-            int number = load >= 0 ? load : (supply >= 0 ? supply : (int)rig->inputs[input].pin);
+            int number = load >= 0     ? load
+                         : supply >= 0 ? supply
+                         : input >= 0  ? (int)rig->inputs[input].pin
+                                       : 0;
             *injection = (wpin_injection){.fault = faults[i].fault, .number = number};
             bool of_line = faults[i].fault == WPIN_SIM_FAULT_WIRE_OFF ||
                            faults[i].fault == WPIN_SIM_FAULT_PIN_FLOATING;

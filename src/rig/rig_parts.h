@@ -45,6 +45,9 @@ void wpin_read_ground(wpin_reader *reader, yaml_node_t *node, char *to);
 void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load);
 void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kind *kind,
                     wpin_sim_gate *gate);
+/* Remembers where a part and its keys stand. */
+void wpin_note_part(wpin_reader *reader, wpin_rig *rig, const char *part, const yaml_node_t *at,
+                    const yaml_node_t *map);
 void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
 void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
 void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,

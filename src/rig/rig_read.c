@@ -59,6 +59,7 @@ void wpin_rig_free(wpin_rig *rig) {
         free(rig->faults);
         free(rig->boards);
         free(rig->accepts);
+        free(rig->places);
         free(rig->loads);
         free(rig);
     }
@@ -126,8 +127,10 @@ static void read_all(wpin_reader *reader, wpin_rig *rig, yaml_node_t *map, const
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
-        read(reader, rig, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
-             wpin_node(reader, pair->value));
+        const char *name = wpin_key_text(reader, pair);
+        yaml_node_t *key = wpin_node(reader, pair->key), *value = wpin_node(reader, pair->value);
+        read(reader, rig, key, name, value);
+        wpin_note_part(reader, rig, name, key, value);
     }
 }
 
@@ -200,6 +203,7 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_CONTROLLER] != NULL) {
         wpin_read_controller(reader, rig, nodes[TOP_CONTROLLER]);
+        wpin_note_part(reader, rig, "controller", nodes[TOP_CONTROLLER], nodes[TOP_CONTROLLER]);
     }
     if (nodes[TOP_INPUTS] != NULL) {
         read_all(reader, rig, nodes[TOP_INPUTS], "inputs", wpin_read_input);

@@ -136,6 +136,7 @@ struct wpin_sim {
     double controller_amps, controller_volts;
     int resets;
     bool low; /* its supply is too low now */
+    bool link_lost;
 };
 
 /* Room for one more element; NULL (and the array as it was) when out of memory. */

@@ -78,7 +78,12 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
         }
         sim->pins[number].stuck = on;
         return true;
+    case WPIN_SIM_FAULT_LINK_LOST: sim->link_lost = on; return true;
     default:
         return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);
     }
+}
+
+bool wpin_sim_link_lost(const wpin_sim *sim) {
+    return sim->link_lost;
 }

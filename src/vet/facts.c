@@ -106,6 +106,14 @@ static double winding_of(const wpin_rig_load *load) {
     }
 }
 
+/* While its ramp climbs a filament warms, and takes the less over its running current the longer
+ * that lasts. Fitted to the filament's equation, on the safe side. */
+static double lamp_surge(const wpin_facts *f) {
+    const wpin_sim_lamp *lamp = &f->load->lamp;
+    double ramps = f->pwm_hz > 0 ? f->load->limits.ramp_up / fmax(lamp->warm_up, 1e-6) : 0;
+    return f->run_amps + fmax(0, f->stall_amps - f->run_amps) / (1 + 28 * ramps);
+}
+
 static void other_facts(wpin_facts *f) {
     const wpin_rig_load *load = f->load;
     double duty = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
@@ -151,6 +159,10 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
         motor_facts(f, slack);
     } else {
         other_facts(f);
+    }
+    f->surge_amps = f->stall_amps;
+    if (load->what == WPIN_RIG_LAMP) {
+        f->surge_amps = f->start_amps = lamp_surge(f);
     }
 }
 

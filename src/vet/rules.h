@@ -17,6 +17,7 @@ typedef struct wpin_facts {
     double loop_ohms; /* winding, switches, supply */
     double
         stall_amps; /* at all the duty it may have; lamps: inrush; solenoids and steppers: rest */
+    double surge_amps; /* most its supply ever has to give, in the mean of a PWM period */
     double start_amps; /* at a start on its ramp */
     double torque;     /* friction and load on the motor's shaft, turning, Nm */
     double hold;       /* the same at rest */
@@ -62,9 +63,10 @@ double wpin_running_amps(const wpin_facts *f, double duty);
 /* Air around the parts, degC. */
 double wpin_air(const wpin_vetter *v);
 
-/* Begins a finding about a part at a line; cause, consequence and cure are put in by the next
- * three. NULL when out of memory (the three then do nothing). */
-wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part, unsigned line);
+/* Begins a finding about a part; its place is that of the first key the rule looks at. Cause,
+ * consequence and cure are put in by the next three. NULL when out of memory (the three then do
+ * nothing). */
+wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part);
 void wpin_cause(wpin_finding *f, const char *words, ...) __attribute__((format(printf, 2, 3)));
 void wpin_consequence(wpin_finding *f, const char *words, ...)
     __attribute__((format(printf, 2, 3)));

@@ -193,7 +193,7 @@ static void boards(wpin_vetter *v) {
                                            "the supply terminal carries"};
         for (int i = 0; i < 2; i++) {
             if (limits[i] > 0 && sum > limits[i]) {
-                wpin_finding *n = wpin_find(v, WPIN_REFUSE, board->name, board->line);
+                wpin_finding *n = wpin_find(v, WPIN_REFUSE, board->name);
                 wpin_cause(n, "its loads take %.3g A while running, %s %.3g A", sum, what[i],
                            limits[i]);
                 wpin_consequence(

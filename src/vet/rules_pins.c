@@ -46,7 +46,7 @@ static void total(wpin_vetter *v) {
         sum += pin_amps(v, f->load) * f->load->kind->table->line_count;
     }
     if (sum > v->rig->controller.pins_total) {
-        wpin_finding *n = wpin_find(v, WPIN_REFUSE, "controller", 1);
+        wpin_finding *n = wpin_find(v, WPIN_REFUSE, "controller");
         wpin_cause(n, "all pins high together give %.3g mA, the controller's total is %.3g mA",
                    sum * 1e3, v->rig->controller.pins_total * 1e3);
         wpin_consequence(n, "its supply pins are overloaded though no single pin is");

@@ -10,8 +10,10 @@ static bool drives(wpin_op op) {
 
 static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
     const char *name = v->rig->loads[v->plan->steps[step].motor].name;
-    wpin_finding *n = wpin_find(v, severity, name, v->plan->sources[step].line);
+    wpin_finding *n = wpin_find(v, severity, name);
     if (n != NULL) {
+        n->line = v->plan->sources[step].line;
+        n->column = v->plan->sources[step].column;
         n->in_plan = true;
     }
     return n;
@@ -66,7 +68,7 @@ static void on_time(wpin_vetter *v) {
 
 static void total_time(wpin_vetter *v) {
     if (v->plan != NULL) {
-        wpin_finding *n = wpin_find(v, WPIN_NOTE, "plan", 1);
+        wpin_finding *n = wpin_find(v, WPIN_NOTE, "plan");
         if (n != NULL) {
             n->in_plan = true;
         }

@@ -96,7 +96,7 @@ static const wpin_facts *strongest(const wpin_vetter *v, size_t supply) {
     const wpin_facts *most = NULL;
     WPIN_EACH_LOAD(v, f) {
         if (wpin_source_of(v->rig, f->load->supply) == supply &&
-            (most == NULL || f->stall_amps > most->stall_amps)) {
+            (most == NULL || f->surge_amps > most->surge_amps)) {
             most = f;
         }
     }
@@ -119,13 +119,13 @@ static void limit(wpin_vetter *v) {
             wpin_consequence(n, droops ? "its voltage gives way: loads slow down or starve"
                                        : "it cuts out and comes back, again and again");
             wpin_cure(n, "a supply of %.3g A or more", 1.3 * amps);
-        } else if (most != NULL && most->stall_amps > s->limit_amps && s->from < 0) {
+        } else if (most != NULL && most->surge_amps > s->limit_amps && s->from < 0) {
             wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
             wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
-                       most->load->name, most->stall_amps, s->limit_amps);
+                       most->load->name, most->surge_amps, s->limit_amps);
             wpin_consequence(n, droops ? "its voltage gives way at a start"
                                        : "it may cut out at a start");
-            wpin_cure(n, "longer ramps, staggered starts, or a supply of %.3g A", most->stall_amps);
+            wpin_cure(n, "longer ramps, staggered starts, or a supply of %.3g A", most->surge_amps);
         }
     }
 }
@@ -226,20 +226,19 @@ static void brown_out(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         together += wpin_source_of(v->rig, f->load->supply) == source ? f->start_amps : 0;
     }
-    double worst = fmax(together, most->stall_amps);
+    double worst = fmax(together, most->surge_amps);
     double start = controller_volts(v, source, most->start_amps);
     double stalled = controller_volts(v, source, worst);
     bool at_start = start < c->least_volts;
     if (at_start || stalled < c->least_volts) {
         double amps = at_start ? most->start_amps : worst;
-        wpin_finding *n =
-            wpin_find(v, at_start ? WPIN_REFUSE : WPIN_CAUTION, "controller", s->line);
+        wpin_finding *n = wpin_find(v, at_start ? WPIN_REFUSE : WPIN_CAUTION, "controller");
         wpin_cause(n,
                    "'%s' %s %.3g A from the same source; '%s' then falls to %.3g V, the controller "
                    "needs %.3g V",
                    most->load->name,
                    at_start                      ? "takes at its start"
-                   : together > most->stall_amps ? "and all others starting together take"
+                   : together > most->surge_amps ? "and all others starting together take"
                                                  : "stalled takes",
                    amps, s->name, fmax(at_start ? start : stalled, 0), c->least_volts);
         wpin_consequence(

@@ -45,7 +45,7 @@ static bool is_accepted(const wpin_vetter *v, const wpin_finding *f) {
     return false;
 }
 
-wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part, unsigned line) {
+wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part) {
     wpin_vetting *r = v->result;
     wpin_finding *all = realloc(r->findings, (r->count + 1) * sizeof *all);
     if (all == NULL) {
@@ -54,18 +54,23 @@ wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part
     }
     r->findings = all;
     wpin_finding *f = &all[r->count++];
-    *f = (wpin_finding){.rule = v->rule, .severity = severity, .line = line};
+    const wpin_rig_place *place = wpin_rig_place_of(v->rig, part, v->rule->needs);
+    *f = (wpin_finding){.rule = v->rule, .severity = severity, .line = 1, .column = 1};
+    if (place != NULL) {
+        f->line = place->line;
+        f->column = place->column;
+    }
     snprintf(f->part, sizeof f->part, "%s", part);
     f->accepted = is_accepted(v, f);
     return f;
 }
 
 wpin_finding *wpin_find_load(wpin_vetter *v, wpin_severity severity, const wpin_facts *f) {
-    return wpin_find(v, severity, f->load->name, f->load->line);
+    return wpin_find(v, severity, f->load->name);
 }
 
 wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply) {
-    return wpin_find(v, severity, v->rig->supplies[supply].name, v->rig->supplies[supply].line);
+    return wpin_find(v, severity, v->rig->supplies[supply].name);
 }
 
 static void put(char *to, size_t size, const char *words, va_list list) {
@@ -106,7 +111,10 @@ static int gravest_first(const void *a, const void *b) {
     if (x->severity != y->severity) {
         return (int)y->severity - (int)x->severity;
     }
-    return x->line < y->line ? -1 : x->line > y->line;
+    if (x->line != y->line) {
+        return x->line < y->line ? -1 : 1;
+    }
+    return x->column < y->column ? -1 : x->column > y->column;
 }
 
 static void count_up(wpin_vetting *r) {

@@ -1,0 +1,74 @@
+/* What can end a plan from outside: a request, a record that can not be kept, a reset, a lost link.
+ */
+#include "run.h"
+
+static bool records_failed(const wpin_run *run) {
+    return (run->options->csv != NULL && wpin_csv_error(run->options->csv) != 0) ||
+           (run->vcd != NULL && wpin_vcd_error(run->vcd) != 0);
+}
+
+/* Ends the plan before its time when asked to, or when the record can not be kept. */
+static void watch_outside(wpin_run *run) {
+    bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
+    if (!run->sequence.running || !(asked || records_failed(run) || run->out_of_memory)) {
+        return;
+    }
+    run->report->interrupted = asked;
+    wpin_run_cut_steps(run);
+    wpin_sequence_stop(&run->sequence);
+}
+
+/* A controller that lost its supply forgets the plan: its pins float, and nothing goes on. */
+static void watch_reset(wpin_run *run) {
+    if (run->sequence.running && wpin_sim_resets(run->sim) > 0) {
+        wpin_run_cut_steps(run);
+        wpin_sequence_stop(&run->sequence);
+        run->sequence.result = WPIN_FAULT_RESET;
+    }
+}
+
+static bool some_busy(const wpin_run *run) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (wpin_run_is_stepper(run, i) ? wpin_stepper_busy(&run->steppers[i])
+                                        : wpin_motor_busy(&run->motors[i])) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Nobody commands any more: each motion goes on until its life is over, then ramps to rest. */
+static void tick_alone(wpin_run *run) {
+    double now = wpin_run_time(run);
+    if (!run->alone) {
+        run->alone = true;
+        run->alone_since = now;
+        wpin_run_cut_steps(run);
+    }
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (!wpin_run_is_stepper(run, i)) {
+            wpin_motor_tick(&run->motors[i]);
+        }
+    }
+    if (run->sequence.running && !some_busy(run)) {
+        run->sequence.running = false;
+        run->sequence.result = WPIN_FAULT_LINK;
+        double took = now - run->alone_since;
+        if (took > 0) {
+            wpin_run_note(run, "link", "lost; every load at rest by itself %.3g s later", took);
+        } else {
+            wpin_run_note(run, "link", "lost; nothing was moving");
+        }
+    }
+}
+
+void wpin_run_command(wpin_run *run) {
+    wpin_run_update_inputs(run);
+    if (wpin_sim_link_lost(run->sim)) {
+        tick_alone(run);
+    } else {
+        wpin_sequence_tick(&run->sequence);
+    }
+    watch_outside(run);
+    watch_reset(run);
+}
