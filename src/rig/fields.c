@@ -1,6 +1,7 @@
 /* The table-driven reader behind every mapping of the rig file. */
 #define _GNU_SOURCE
 #include "fields.h"
+#include <assert.h>
 #include <errno.h>
 #include <limits.h>
 #include <stdarg.h>
@@ -11,6 +12,7 @@
 
 /* In place of a line number: a needed key that is there with a slip. */
 #define EXCUSED UINT_MAX
+enum { FIELDS_MAX = 64 };
 
 static void say_parser(const yaml_parser_t *parser, wpin_messages *messages) {
     wpin_messages_add(messages, (unsigned)parser->problem_mark.line + 1,
@@ -149,8 +151,8 @@ void wpin_read_field(wpin_reader *reader, yaml_node_t *node, const wpin_field *f
 
 static int find_field(wpin_reader *reader, const yaml_node_t *key, const char *what,
                       const wpin_field *fields, size_t count) {
-    const char *keys[40];
-    for (size_t i = 0; i < count && i < 40; i++) {
+    const char *keys[FIELDS_MAX];
+    for (size_t i = 0; i < count; i++) {
         keys[i] = fields[i].key;
     }
     if (key->type != YAML_SCALAR_NODE) {
@@ -165,8 +167,8 @@ static int find_field(wpin_reader *reader, const yaml_node_t *key, const char *w
 /* A needed key that was written with a slip is told as the slip, not as missing too. */
 static void excuse_nearest(const char *word, const wpin_field *fields, size_t count,
                            unsigned *seen) {
-    const char *keys[40];
-    for (size_t i = 0; i < count && i < 40; i++) {
+    const char *keys[FIELDS_MAX];
+    for (size_t i = 0; i < count; i++) {
         keys[i] = fields[i].key;
     }
     const char *near = wpin_nearest_word(word, keys, count);
@@ -177,9 +179,22 @@ static void excuse_nearest(const char *word, const wpin_field *fields, size_t co
     }
 }
 
+static void say_missing(wpin_reader *reader, const yaml_node_t *map, const char *what,
+                        const wpin_field *field) {
+    char low[40], high[40];
+    if (field->type != WPIN_FIELD_QUANTITY) {
+        wpin_say_at(reader, map, "%s lacks '%s'", what, field->key);
+        return;
+    }
+    wpin_say_at(reader, map, "%s lacks '%s'; expected %s to %s", what, field->key,
+                wpin_quantity_write(low, sizeof low, field->least, field->dimension),
+                wpin_quantity_write(high, sizeof high, field->most, field->dimension));
+}
+
 void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
                    const wpin_field *fields, size_t count, void *base, yaml_node_t **nodes) {
-    unsigned seen[40] = {0};
+    unsigned seen[FIELDS_MAX] = {0};
+    assert(count <= FIELDS_MAX);
     for (size_t i = 0; nodes != NULL && i < count; i++) {
         nodes[i] = NULL;
     }
@@ -209,7 +224,7 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
     }
     for (size_t i = 0; i < count; i++) {
         if (fields[i].required && seen[i] == 0) {
-            wpin_say_at(reader, map, "%s lacks '%s'", what, fields[i].key);
+            say_missing(reader, map, what, &fields[i]);
         }
     }
 }

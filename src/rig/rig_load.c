@@ -270,10 +270,14 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
                        const wpin_rig_load *load) {
     bool takes = wpin_stage_kind_takes_duty(load->kind);
     if (load->what == WPIN_RIG_MOTOR && nodes[LOAD_REST] == NULL) {
-        wpin_say_at(reader, node, "load '%s' lacks 'rest'", load->name);
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'rest', the pause before it may turn the other way; "
+                    "expected at least its run-down time, 0 to 600 s",
+                    load->name);
     }
     if (takes && nodes[LOAD_RAMP] == NULL) {
-        wpin_say_at(reader, node, "load '%s' lacks 'ramp'", load->name);
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'ramp'; expected e.g. ramp: {up: 2s, down: 1.5s}", load->name);
     }
     if (!takes && nodes[LOAD_RAMP] != NULL) {
         wpin_say_at(reader, nodes[LOAD_RAMP], "'%s' knows on and off only and takes no ramp",

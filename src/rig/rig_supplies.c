@@ -85,7 +85,7 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
         supply.from = wpin_find_supply_at(reader, rig, nodes[SUPPLY_FROM]);
         supply.on = true;
     } else if (nodes[SUPPLY_RESISTANCE] == NULL) {
-        wpin_say_at(reader, node, "%s lacks 'resistance'", what);
+        wpin_say_at(reader, node, "%s lacks 'resistance'; expected 0 to 100 ohm, or 'from'", what);
     }
     if (supply.headroom < 0) {
         supply.headroom = supply.switching ? 0.5 : 1.5;
