@@ -76,7 +76,7 @@ typedef struct wpin_bridge {
     wpin_level
         pulse_level; /* servo-style pulses: input, begin and end of the last, neutrals seen */
     int64_t pulse_rise, last_pulse;
-    int neutral_pulses;
+    int neutral_pulses, other_pulses;
     unsigned levels; /* of its inputs now: bit n is set while input n is high */
     bool burnt;
     bool alive; /* has power and is not burnt */
