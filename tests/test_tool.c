@@ -383,13 +383,17 @@ START_TEST(a_sweep_goes_through_zero_and_marks_the_dead_zone) {
 }
 END_TEST
 
+#define HOUSE TEST_SOURCE "/demo/honey-house.yaml"
+
 START_TEST(a_plan_is_told_in_words) {
     tool(0,
          SAYS("pump goes forward to 60 % duty; takes 1.500 s, up to 1.14 A",
               "pump is shorted and brakes", "9.102 s  the end: every load at zero duty",
               "All loads together: at most 2.77 A"),
          "tell %s %s", RIG, PLAN);
-    tool(1, SAYS("This would burn: pump driver"), "tell %s %s",
+    tool(0, SAYS("latch goes forward to 35 % duty, kicked with 100 % for 80 ms; takes"),
+         "tell %s %s", HOUSE, TEST_SOURCE "/demo/honey-house.plan");
+    tool(1, SAYS("This would burn: pump driver", "Vetting: 2 refused"), "tell %s %s",
          changed_rig("current-limit: 8A", "current-limit: 0.7A"), PLAN);
 }
 END_TEST
@@ -404,8 +408,6 @@ START_TEST(stages_are_printed_in_plain_words) {
     tool(2, SAYS("describes no load 'fan'"), "stage %s fan", RIG);
 }
 END_TEST
-
-#define HOUSE TEST_SOURCE "/demo/honey-house.yaml"
 
 /* Each fault by the command line, with what the run must say and return. */
 START_TEST(each_fault_shows_as_it_would_on_the_bench) {

@@ -1,5 +1,6 @@
 /* windpin tell RIG PLAN: the plan in words, with times and the highest currents to expect. */
 #include "cli_json.h"
+#include "windpin/vet.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>
@@ -85,9 +86,14 @@ static void tell_step(char *to, size_t size, const wpin_rig *rig, const wpin_ste
         } else {
             tell_drive(action, sizeof action, s, load->name);
         }
-        snprintf(to, size, "%s; takes %.3f s, up to %.2f A", action, s->took, s->amps_peak);
+        char kick[80] = "";
+        if (s->kicked && s->asked_duty != 0) {
+            snprintf(kick, sizeof kick, ", kicked with %.4g %% for %.3g ms",
+                     load->limits.kick_level * 100, load->limits.kick_time * 1e3);
+        }
+        snprintf(to, size, "%s%s; takes %.3f s, up to %.2f A", action, kick, s->took, s->amps_peak);
     } else if (s->op == WPIN_OP_WAIT) {
-        snprintf(to, size, "nothing changes for %.4g s", s->asked_seconds);
+        snprintf(to, size, "a wait of %.4g s", s->asked_seconds);
     } else if (s->op == WPIN_OP_UNTIL) {
         snprintf(to, size, "%s; comes after %.3f s", s->text, s->took);
     } else {
@@ -147,6 +153,17 @@ static void tell_json(const wpin_rig *rig, const wpin_report *report) {
                             steps, "loads", loads, "would_burn", burns));
 }
 
+/* What stands between this and a run. */
+static void tell_vetting(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
+    wpin_vet_options powered = {.powered = a->powered};
+    wpin_vetting *vetting = wpin_vet(rig, plan, &powered);
+    if (vetting != NULL && vetting->refusals + vetting->cautions > 0) {
+        printf("Vetting: %zu refused, %zu with caution; see windpin vet %s %s\n", vetting->refusals,
+               vetting->cautions, a->words[0], a->words[1]);
+    }
+    wpin_vetting_free(vetting);
+}
+
 static int tell(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_rehearsal_options silent = {.supplies_on = a->powered};
     wpin_status refused;
@@ -160,6 +177,7 @@ static int tell(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *p
         tell_json(rig, report);
     } else {
         tell_report(rig, report);
+        tell_vetting(a, rig, plan);
     }
     int status = report->bad ? EXIT_MET_FAULT : EXIT_FINE;
     wpin_report_free(report);

@@ -109,6 +109,7 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->duty_peak =
                 fmax(r->duty_peak, fabs(fraction(wpin_motor_duty(&run->motors[r->load]))));
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
+            r->kicked = r->kicked || run->motors[r->load].kicking;
             r->effect_peak = fmax(r->effect_peak, last->effect);
             note_reversal(run, r, last);
             note_turn(run, r);
