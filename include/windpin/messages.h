@@ -4,6 +4,7 @@
 #ifndef WINDPIN_MESSAGES_H
 #define WINDPIN_MESSAGES_H
 
+#include <stdbool.h>
 #include <stddef.h>
 
 #ifdef __cplusplus
@@ -21,12 +22,16 @@ typedef struct wpin_message {
 typedef struct wpin_messages {
     wpin_message *items;
     size_t count;
-    const char *file; /**< File that wpin_messages_add speaks of; not copied. */
+    const char *file;   /**< File that wpin_messages_add speaks of; not copied. */
+    bool out_of_memory; /**< Something could not be kept: what was read is not whole. */
 } wpin_messages;
 
-/** Adds a finding about list->file. A list out of memory drops it but counts stay right. */
+/** Adds a finding about list->file; or sets list->out_of_memory. */
 void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, const char *format, ...)
     __attribute__((format(printf, 4, 5)));
+/** Room for one more element of an array; NULL, the array as it was and list->out_of_memory set
+ * when there is none. */
+void *wpin_messages_room(wpin_messages *list, void *array, size_t count, size_t size);
 /** Puts the findings into the order of the file. */
 void wpin_messages_sort(wpin_messages *list);
 /** Frees what the list holds and empties it. */

@@ -386,6 +386,9 @@ typedef enum wpin_sim_fault {
  * False if there is no such. What burnt stays burnt. */
 bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on);
 
+/** Whether a burn or a note could not be kept: the lists are not whole. */
+bool wpin_sim_out_of_memory(const wpin_sim *sim);
+
 /** Whether the link to the controller is lost; who commands looks at it. */
 bool wpin_sim_link_lost(const wpin_sim *sim);
 

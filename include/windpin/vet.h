@@ -72,9 +72,10 @@ void wpin_vetting_free(wpin_vetting *vetting);
 typedef struct wpin_lines {
     char **lines;
     size_t count;
+    bool cut; /**< For the making: a line is missing. */
 } wpin_lines;
 
-/** The power-up checklist of a rig, in order. */
+/** The power-up checklist of a rig, in order. These three return NULL when out of memory. */
 wpin_lines *wpin_checklist(const wpin_rig *rig);
 /** Every wire of a rig: chip, board print, controller pin, level at the start. */
 wpin_lines *wpin_wiring(const wpin_rig *rig);

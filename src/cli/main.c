@@ -59,6 +59,9 @@ void cli_print_messages(wpin_messages *messages) {
             fprintf(stderr, "%s: %s\n", m->file, m->text);
         }
     }
+    if (messages->out_of_memory) {
+        cli_complain("out of memory");
+    }
 }
 
 error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,

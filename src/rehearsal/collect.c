@@ -17,6 +17,7 @@ static void collect_events(wpin_run *run, double began) {
     const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
     report->events = calloc(events + run->note_count + 1, sizeof *report->events);
     if (report->events == NULL) {
+        run->out_of_memory = true;
         return;
     }
     for (size_t i = 0; i < events; i++) {
@@ -38,6 +39,8 @@ void wpin_run_collect(wpin_run *run) {
     report->burns = calloc(count + 1, sizeof *report->burns);
     report->faults = calloc(run->rig->load_count + 1, sizeof *report->faults);
     double began = (double)run->start * PS;
+    run->out_of_memory = run->out_of_memory || report->burns == NULL || report->faults == NULL ||
+                         wpin_sim_out_of_memory(run->sim);
     for (size_t i = 0; report->burns != NULL && i < count; i++) {
         report->burns[i] = burns[i];
         report->burns[i].at -= began;

@@ -361,6 +361,10 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
     wpin_run_cut_steps(run);
     close_motors(run);
     wpin_run_collect(run);
+    if (run->out_of_memory) {
+        snprintf(why, size, "out of memory");
+        return WPIN_REFUSED_FULL;
+    }
     return WPIN_OK;
 }
 

@@ -57,7 +57,9 @@ void wpin_say_at(wpin_reader *reader, const yaml_node_t *node, const char *forma
     va_start(words, format);
     int length = vasprintf(&text, format, words);
     va_end(words);
-    if (length >= 0) {
+    if (length < 0) {
+        reader->messages->out_of_memory = true;
+    } else {
         wpin_messages_add(reader->messages, (unsigned)node->start_mark.line + 1,
                           (unsigned)node->start_mark.column + 1, "%s", text);
         free(text);

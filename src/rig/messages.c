@@ -7,9 +7,15 @@
 #include <stdlib.h>
 #include <string.h>
 
+void *wpin_messages_room(wpin_messages *list, void *array, size_t count, size_t size) {
+    void *all = realloc(array, (count + 1) * size);
+    list->out_of_memory = list->out_of_memory || all == NULL;
+    return all;
+}
+
 void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, const char *format,
                        ...) {
-    wpin_message *items = realloc(list->items, (list->count + 1) * sizeof *items);
+    wpin_message *items = wpin_messages_room(list, list->items, list->count, sizeof *items);
     if (items == NULL) {
         return;
     }
@@ -23,6 +29,12 @@ void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, cons
         mine->text = NULL;
     }
     va_end(words);
+    if (mine->text == NULL || mine->file == NULL) {
+        free(mine->text);
+        free(mine->file);
+        list->count--;
+        list->out_of_memory = true;
+    }
 }
 
 static int by_place(const void *a, const void *b) {

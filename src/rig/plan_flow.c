@@ -37,7 +37,13 @@ bool wpin_flow_open(wpin_flow *flow, wpin_block_kind kind, unsigned line) {
     if (kind == WPIN_BLOCK_PARALLEL) {
         block->driven_by = calloc(flow->rig->load_count, sizeof *block->driven_by);
         block->driven_at = calloc(flow->rig->load_count, sizeof *block->driven_at);
-        return block->driven_by != NULL && block->driven_at != NULL;
+        if (block->driven_by == NULL || block->driven_at == NULL) {
+            free(block->driven_by);
+            free(block->driven_at);
+            flow->out_of_memory = true;
+            flow->depth--;
+            return false;
+        }
     }
     return true;
 }

@@ -32,6 +32,7 @@ typedef struct wpin_flow {
     unsigned *set_at; /* line that set it */
     bool *unsure;     /* a line about it could not be read: no guesses from here on */
     wpin_block blocks[WPIN_BLOCK_DEPTH];
+    bool out_of_memory;
     int depth; /* index of the innermost block; 0 is the plan itself */
 } wpin_flow;
 

@@ -65,8 +65,7 @@ static void read_member(wpin_plan_reader *r, size_t load, size_t words, double l
     }
     r->line.count = 1 + whole.count - words;
     r->line.at = 1;
-    wpin_flow_top(&r->flow)->track++;
-    if (wpin_flow_open(&r->flow, WPIN_BLOCK_TRACK, r->line.number)) {
+    if (wpin_plan_open_block(r, WPIN_BLOCK_TRACK)) {
         size_t fork = r->plan->step_count;
         wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_FORK}, false);
         if (late > 0) {
@@ -88,12 +87,13 @@ static void read_member(wpin_plan_reader *r, size_t load, size_t words, double l
 /* NAME, NAME ... action [stagger TIME]: the same for each, together. */
 bool wpin_plan_read_group(wpin_plan_reader *r) {
     bool *chosen = calloc(r->rig->load_count, sizeof *chosen);
+    r->line.messages->out_of_memory |= chosen == NULL;
     size_t words = chosen == NULL ? 0 : take_group(r, chosen);
     double stagger = words == 0 ? 0 : take_stagger(r), late = 0;
     bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
     if (words != 0 && in_parallel) {
         wpin_words_say(&r->line, 1, "a group inside 'parallel' needs a 'track' around it");
-    } else if (words != 0 && wpin_flow_open(&r->flow, WPIN_BLOCK_PARALLEL, r->line.number)) {
+    } else if (words != 0 && wpin_plan_open_block(r, WPIN_BLOCK_PARALLEL)) {
         for (size_t i = 0; i < r->rig->load_count; i++) {
             if (chosen[i]) {
                 read_member(r, i, words, late);

@@ -115,7 +115,8 @@ static void read_injection(wpin_plan_reader *r, bool on) {
         wpin_words_say(&r->line, column, "a lost link ends the plan; nothing in it comes later");
         return;
     }
-    wpin_injection *all = realloc(plan->faults, (plan->fault_count + 1) * sizeof *all);
+    wpin_injection *all =
+        wpin_messages_room(r->line.messages, plan->faults, plan->fault_count, sizeof *all);
     size_t number = r->rig->supply_count + r->rig->input_count + plan->fault_count;
     if (all == NULL || number > 250) {
         plan->faults = all != NULL ? all : plan->faults;

@@ -29,6 +29,8 @@ static inline int16_t wpin_to_duty(double fraction) {
     return (int16_t)lround(fraction * WPIN_DUTY_FULL);
 }
 
+/* Opens a block; false with a message when it can't stand here or is nested too deep. */
+bool wpin_plan_open_block(wpin_plan_reader *r, wpin_block_kind kind);
 /* Adds a step as it is; shown: it is what its line says, else a block's own. */
 void wpin_plan_add_step(wpin_plan_reader *r, wpin_step step, bool shown);
 /* Adds an action; directly inside a parallel block it is a track of its own. */

@@ -25,7 +25,7 @@ static void read_supply(wpin_plan_reader *r, size_t supply) {
     }
 }
 
-static bool open_block(wpin_plan_reader *r, wpin_block_kind kind) {
+bool wpin_plan_open_block(wpin_plan_reader *r, wpin_block_kind kind) {
     bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
     if (kind == WPIN_BLOCK_TRACK && !in_parallel) {
         wpin_words_say(&r->line, 1, "'track' belongs directly inside 'parallel'");
@@ -36,6 +36,7 @@ static bool open_block(wpin_plan_reader *r, wpin_block_kind kind) {
         wpin_flow_top(&r->flow)->track++;
     }
     if (!wpin_flow_open(&r->flow, kind, r->line.number)) {
+        r->line.messages->out_of_memory |= r->flow.out_of_memory;
         wpin_words_say(&r->line, 1, "blocks are nested too deep; expected at most %d",
                        WPIN_BLOCK_DEPTH - 1);
         r->full = true;
@@ -58,7 +59,7 @@ static void read_repeat(wpin_plan_reader *r) {
         wpin_words_take(&r->line, "times");
         wpin_words_no_more(&r->line);
     }
-    if (open_block(r, WPIN_BLOCK_REPEAT)) {
+    if (wpin_plan_open_block(r, WPIN_BLOCK_REPEAT)) {
         wpin_flow_top(&r->flow)->count = good ? (int)rounds : 1;
         wpin_plan_add_step(
             r, (wpin_step){.op = WPIN_OP_REPEAT, .value = good ? (int16_t)rounds : 1}, false);
@@ -67,12 +68,12 @@ static void read_repeat(wpin_plan_reader *r) {
 
 static void read_parallel(wpin_plan_reader *r) {
     if (wpin_words_no_more(&r->line)) {
-        open_block(r, WPIN_BLOCK_PARALLEL);
+        wpin_plan_open_block(r, WPIN_BLOCK_PARALLEL);
     }
 }
 
 static void read_track(wpin_plan_reader *r) {
-    if (wpin_words_no_more(&r->line) && open_block(r, WPIN_BLOCK_TRACK)) {
+    if (wpin_words_no_more(&r->line) && wpin_plan_open_block(r, WPIN_BLOCK_TRACK)) {
         wpin_flow_top(&r->flow)->fork = r->plan->step_count;
         wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_FORK}, false);
     }
@@ -116,6 +117,7 @@ static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
         calloc(r->rig->load_count + r->rig->supply_count + r->rig->input_count + COUNT(blocks),
                sizeof *known);
     if (known == NULL) {
+        r->line.messages->out_of_memory = true;
         return;
     }
     for (size_t i = 0; i < r->rig->load_count; i++) {
@@ -217,7 +219,7 @@ static void count_tracks(wpin_plan_reader *r) {
     wpin_motor *motors[1] = {NULL};
     wpin_stepper any = {0}, **steppers = calloc(r->rig->load_count, sizeof(wpin_stepper *));
     if (steppers == NULL) {
-        r->full = true;
+        r->line.messages->out_of_memory = true;
         return;
     }
     for (size_t i = 0; i < r->rig->load_count; i++) {
@@ -296,7 +298,9 @@ wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *
     }
     wpin_plan_reader r = {
         .rig = rig, .line = {.messages = messages}, .plan = calloc(1, sizeof(wpin_plan))};
-    if (r.plan != NULL && wpin_flow_init(&r.flow, rig)) {
+    bool room = wpin_flow_init(&r.flow, rig) && r.plan != NULL;
+    messages->out_of_memory = messages->out_of_memory || !room;
+    if (room) {
         read_file(&r, file);
         if (messages->count == before && !r.full && r.plan->step_count == 1) {
             wpin_messages_add(messages, 0, 0,
@@ -310,7 +314,7 @@ wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *
     }
     fclose(file);
     wpin_flow_free(&r.flow);
-    if (messages->count != before || r.full || r.plan == NULL) {
+    if (messages->count != before || r.full || messages->out_of_memory) {
         wpin_plan_free(r.plan);
         return NULL;
     }

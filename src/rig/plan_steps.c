@@ -14,13 +14,16 @@ static char *line_text(const wpin_words *l) {
 }
 
 /* Room for one more step and its source. */
-static bool grow_steps(wpin_plan *plan) {
-    wpin_step *steps = realloc(plan->steps, (plan->step_count + 1) * sizeof *steps);
+static bool grow_steps(wpin_plan_reader *r) {
+    wpin_plan *plan = r->plan;
+    wpin_step *steps =
+        wpin_messages_room(r->line.messages, plan->steps, plan->step_count, sizeof *steps);
     if (steps == NULL) {
         return false;
     }
     plan->steps = steps;
-    wpin_plan_source *sources = realloc(plan->sources, (plan->step_count + 1) * sizeof *sources);
+    wpin_plan_source *sources =
+        wpin_messages_room(r->line.messages, plan->sources, plan->step_count, sizeof *sources);
     if (sources == NULL) {
         return false;
     }
@@ -38,9 +41,9 @@ void wpin_plan_add_step(wpin_plan_reader *r, wpin_step step, bool shown) {
         return;
     }
     char *text = shown ? line_text(&r->line) : strdup("");
-    if (text == NULL || !grow_steps(plan)) {
+    if (text == NULL || !grow_steps(r)) {
         free(text);
-        r->full = true;
+        r->line.messages->out_of_memory = true;
         return;
     }
     plan->steps[plan->step_count] = step;

@@ -14,7 +14,9 @@ void wpin_words_say(wpin_words *line, unsigned column, const char *format, ...) 
     va_start(arguments, format);
     int length = vasprintf(&text, format, arguments);
     va_end(arguments);
-    if (length >= 0) {
+    if (length < 0) {
+        line->messages->out_of_memory = true;
+    } else {
         wpin_messages_add(line->messages, line->number, column, "%s", text);
         free(text);
     }

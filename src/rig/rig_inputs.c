@@ -199,7 +199,8 @@ void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
                         rig->inputs[i].name, rig->inputs[i].line);
         }
     }
-    wpin_rig_input *all = realloc(rig->inputs, (rig->input_count + 1) * sizeof *all);
+    wpin_rig_input *all =
+        wpin_messages_room(reader->messages, rig->inputs, rig->input_count, sizeof *all);
     if (all != NULL) {
         rig->inputs = all;
         all[rig->input_count++] = input;

@@ -360,7 +360,8 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
                     "duty-limit or rated volts): it could never start",
                     load.name, load.limits.start_duty * 100, load.limits.duty_max * 100);
     }
-    wpin_rig_load *all = realloc(rig->loads, (rig->load_count + 1) * sizeof *all);
+    wpin_rig_load *all =
+        wpin_messages_room(reader->messages, rig->loads, rig->load_count, sizeof *all);
     if (all == NULL) {
         free(load.own);
         return;

@@ -6,9 +6,10 @@
 #include <string.h>
 #include <strings.h>
 
-static void note(wpin_rig *rig, const char *part, const char *under, const char *key,
-                 const yaml_node_t *node) {
-    wpin_rig_place *all = realloc(rig->places, (rig->place_count + 1) * sizeof *all);
+static void note(wpin_reader *reader, wpin_rig *rig, const char *part, const char *under,
+                 const char *key, const yaml_node_t *node) {
+    wpin_rig_place *all =
+        wpin_messages_room(reader->messages, rig->places, rig->place_count, sizeof *all);
     if (all == NULL) {
         return;
     }
@@ -30,7 +31,7 @@ static void note_keys(wpin_reader *reader, wpin_rig *rig, const char *part, cons
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
         const char *key = wpin_key_text(reader, pair);
-        note(rig, part, under, key, wpin_node(reader, pair->key));
+        note(reader, rig, part, under, key, wpin_node(reader, pair->key));
         if (under[0] == '\0') {
             note_keys(reader, rig, part, key, wpin_node(reader, pair->value));
         }
@@ -39,7 +40,7 @@ static void note_keys(wpin_reader *reader, wpin_rig *rig, const char *part, cons
 
 void wpin_note_part(wpin_reader *reader, wpin_rig *rig, const char *part, const yaml_node_t *at,
                     const yaml_node_t *map) {
-    note(rig, part, "", "", at);
+    note(reader, rig, part, "", "", at);
     note_keys(reader, rig, part, "", map);
 }
 

@@ -153,7 +153,8 @@ static void read_faults(wpin_reader *reader, wpin_rig *rig, yaml_node_t *list) {
             wpin_say_at(reader, node, "%s", why);
             continue;
         }
-        wpin_injection *all = realloc(rig->faults, (rig->fault_count + 1) * sizeof *all);
+        wpin_injection *all =
+            wpin_messages_room(reader->messages, rig->faults, rig->fault_count, sizeof *all);
         if (all != NULL) {
             rig->faults = all;
             all[rig->fault_count++] = one;
@@ -251,7 +252,8 @@ wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages) {
         read_top(&reader, rig);
     }
     wpin_reader_close(&reader);
-    if (messages->count != before) {
+    messages->out_of_memory = messages->out_of_memory || rig == NULL;
+    if (messages->count != before || messages->out_of_memory) {
         wpin_rig_free(rig);
         return NULL;
     }

@@ -303,8 +303,12 @@ static void read_own_driver(wpin_reader *reader, yaml_node_t *node, wpin_own_sta
 static wpin_own_stage *read_own(wpin_reader *reader, yaml_node_t *node) {
     yaml_node_t *nodes[COUNT(table_fields)];
     wpin_own_stage *own = calloc(1, sizeof *own);
+    if (own == NULL) {
+        reader->messages->out_of_memory = true;
+        return NULL;
+    }
     wpin_read_map(reader, node, "table", table_fields, COUNT(table_fields), own, nodes);
-    if (own == NULL || node->type != YAML_MAPPING_NODE || nodes[TABLE_LINES] == NULL ||
+    if (node->type != YAML_MAPPING_NODE || nodes[TABLE_LINES] == NULL ||
         nodes[TABLE_ROWS] == NULL || nodes[TABLE_DRIVER] == NULL ||
         !read_line_names(reader, nodes[TABLE_LINES], own)) {
         free(own);

@@ -44,6 +44,7 @@ int wpin_find_supply_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     if (text != NULL && names != NULL) {
         found = wpin_find_word(reader, node, text, "supply", names, rig->supply_count);
     }
+    reader->messages->out_of_memory |= names == NULL;
     free(names);
     return found;
 }
@@ -108,7 +109,8 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
                     "cells need both 'capacity' and 'empty', the voltage they fall "
                     "to, below 'voltage'");
     }
-    wpin_rig_supply *all = realloc(rig->supplies, (rig->supply_count + 1) * sizeof *all);
+    wpin_rig_supply *all =
+        wpin_messages_room(reader->messages, rig->supplies, rig->supply_count, sizeof *all);
     if (all != NULL) {
         rig->supplies = all;
         all[rig->supply_count++] = supply;

@@ -155,7 +155,8 @@ void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
         return;
     }
     wpin_read_map(reader, node, "board", board_fields, COUNT(board_fields), &board, NULL);
-    wpin_rig_board *all = realloc(rig->boards, (rig->board_count + 1) * sizeof *all);
+    wpin_rig_board *all =
+        wpin_messages_room(reader->messages, rig->boards, rig->board_count, sizeof *all);
     if (all != NULL) {
         rig->boards = all;
         all[rig->board_count++] = board;
@@ -198,7 +199,8 @@ void wpin_read_accepts(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *li
             wpin_say_at(reader, node, "'%s' is no load or supply of this rig", one.name);
             continue;
         }
-        wpin_rig_accept *all = realloc(rig->accepts, (rig->accept_count + 1) * sizeof *all);
+        wpin_rig_accept *all =
+            wpin_messages_room(reader->messages, rig->accepts, rig->accept_count, sizeof *all);
         if (all != NULL) {
             rig->accepts = all;
             all[rig->accept_count++] = one;

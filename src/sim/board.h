@@ -137,6 +137,7 @@ struct wpin_sim {
     int resets;
     bool low; /* its supply is too low now */
     bool link_lost;
+    bool out_of_memory; /* something that happened could not be kept */
 };
 
 /* Room for one more element; NULL (and the array as it was) when out of memory. */

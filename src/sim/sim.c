@@ -215,6 +215,7 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
     const char **kinds = wpin_grown(sim->event_kinds, sim->event_count, sizeof(const char *));
     sim->event_kinds = kinds != NULL ? kinds : sim->event_kinds;
     if (all == NULL || kinds == NULL) {
+        sim->out_of_memory = true;
         return;
     }
     kinds[sim->event_count] = what;
@@ -230,6 +231,7 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
 void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...) {
     wpin_sim_burn *all = wpin_grown(sim->burns, sim->burn_count, sizeof *all);
     if (all == NULL) {
+        sim->out_of_memory = true;
         return; /* the part stays dead all the same */
     }
     sim->burns = all;
@@ -240,4 +242,8 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *re
     va_start(words, reason);
     vsnprintf(mine->reason, sizeof mine->reason, reason, words);
     va_end(words);
+}
+
+bool wpin_sim_out_of_memory(const wpin_sim *sim) {
+    return sim->out_of_memory;
 }

@@ -75,7 +75,8 @@ static double volts_at(const wpin_facts *f, double duty) {
 
 double wpin_running_amps(const wpin_facts *f, double duty) {
     double volts = volts_at(f, duty);
-    return fmax(0, volts - f->load->motor.constant * settled_speed(f, volts)) / f->loop_ohms;
+    double amps = (volts - f->load->motor.constant * settled_speed(f, volts)) / f->loop_ohms;
+    return amps > 1e-9 ? amps : 0;
 }
 
 static void motor_facts(wpin_facts *f, double tolerance) {

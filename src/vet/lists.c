@@ -17,10 +17,20 @@ static void add(wpin_lines *to, const char *words, ...) {
     char **all = length < 0 ? NULL : realloc(to->lines, (to->count + 1) * sizeof(char *));
     if (all == NULL) {
         free(length < 0 ? NULL : text);
+        to->cut = true;
         return;
     }
     to->lines = all;
     all[to->count++] = text;
+}
+
+/* A list is whole or none. */
+static wpin_lines *whole(wpin_lines *to) {
+    if (to != NULL && to->cut) {
+        wpin_lines_free(to);
+        return NULL;
+    }
+    return to;
 }
 
 void wpin_lines_free(wpin_lines *lines) {
@@ -110,7 +120,7 @@ wpin_lines *wpin_checklist(const wpin_rig *rig) {
         list_powering(to, rig);
         list_first_moves(to, rig);
     }
-    return to;
+    return whole(to);
 }
 
 /* ---- wiring ---- */
@@ -164,7 +174,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             digital ? "" : "A", digital ? 8 : 7, digital ? n->pin : n->analog,
             digital ? "to ground, pull-up in the controller" : "0 V to logic level");
     }
-    return to;
+    return whole(to);
 }
 
 /* ---- parts ---- */
@@ -228,5 +238,5 @@ wpin_lines *wpin_parts_list(const wpin_rig *rig) {
         }
         add(to, "1  %s '%s'", kinds[rig->inputs[i].kind], rig->inputs[i].name);
     }
-    return to;
+    return whole(to);
 }

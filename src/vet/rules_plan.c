@@ -46,6 +46,7 @@ static void supply_off(wpin_vetter *v) {
             told[source] = true;
         }
     }
+    v->out_of_memory = v->out_of_memory || on == NULL || told == NULL;
     free(on);
     free(told);
 }
