@@ -92,7 +92,15 @@ wpin_rig *cli_read_rig(const char *path) {
 
 int cli_find_load(const wpin_rig *rig, const char *path, const char *name) {
     int load = wpin_rig_find_load(rig, name);
-    if (load < 0) {
+    const char *names[64];
+    size_t count = 0;
+    for (; count < rig->load_count && count < 64; count++) {
+        names[count] = rig->loads[count].name;
+    }
+    const char *near = load < 0 ? wpin_nearest_word(name, names, count) : NULL;
+    if (near != NULL) {
+        cli_complain("%s describes no load '%s'; did you mean '%s'?", path, name, near);
+    } else if (load < 0) {
         cli_complain("%s describes no load '%s'; windpin rig %s lists them", path, name, path);
     }
     return load;
@@ -119,9 +127,11 @@ static int unknown_command(const char *word) {
         names[i] = commands[i].name;
     }
     const char *near = wpin_nearest_word(word, names, COMMANDS);
-    cli_complain("unknown command '%s'%s%s%s; windpin --help lists them", word,
-                 near != NULL ? "; did you mean '" : "", near != NULL ? near : "",
-                 near != NULL ? "'?" : "");
+    if (near != NULL) {
+        cli_complain("unknown command '%s'; did you mean '%s'?", word, near);
+    } else {
+        cli_complain("unknown command '%s'; windpin --help lists them", word);
+    }
     return EXIT_WRONG_INPUT;
 }
 
