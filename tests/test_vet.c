@@ -400,6 +400,33 @@ START_TEST(sound_rigs_pass) {
 }
 END_TEST
 
+/* The same pump on every kind of stage there is: nothing to refuse, and it does what is asked. */
+START_TEST(a_pump_on_every_kind_of_stage_passes) {
+    size_t count;
+    const wpin_stage_kind *kind = &wpin_stage_kinds(&count)[_i];
+    char pins[200] = "", stage[300], text[2000];
+    for (unsigned l = 0; l < kind->table->line_count; l++) {
+        size_t used = strlen(pins);
+        snprintf(pins + used, sizeof pins - used, "%s%s: %u", l == 0 ? "" : ", ", kind->lines[l],
+                 4 + l);
+    }
+    bool ramps = wpin_stage_kind_takes_duty(kind);
+    bool pulses = kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    snprintf(stage, sizeof stage, "kind: %s, pins: {%s}%s", kind->name, pins,
+             ramps && !pulses ? ", pwm: 20kHz" : "");
+    snprintf(text, sizeof text, RIG(FIVE, MAIN(""), "%s", DRIVER(""), "%s", "%s    rest: %s\n"),
+             stage,
+             kind->coils ? STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2")
+                         : MOTOR(""),
+             ramps ? "    ramp: {up: 300ms, down: 300ms}\n" : "", kind->coils ? "0s" : "2s");
+    const char *rig = write_file("kind.yaml", text);
+    const char *plan = write_file("kind.plan", kind->coils ? "pump turn 90deg\npump release\n"
+                                                           : "pump on\npump hold 1s\npump off\n");
+    ck_assert_msg(tool("vet", rig, plan) == 0, "%s: %.3000s", kind->name, output);
+    ck_assert_msg(tool("run", rig, plan) == 0, "%s: %.3000s", kind->name, output);
+}
+END_TEST
+
 static double between(double low, double high) {
     return low * pow(high / low, (double)pick(10001) / 10000);
 }
@@ -598,6 +625,42 @@ START_TEST(outputs_in_parallel_carry_more) {
 }
 END_TEST
 
+START_TEST(advice_is_given_where_it_is_due) {
+    static const struct {
+        const char *rig, *says;
+    } advice[] = {
+        {RIG("tick: 20ms", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "2:14: caution: controller slow-tick"},
+        {RIG(FIVE, MAIN(", capacitor: 10uF"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"),
+             HABITS),
+         "caution: pump bulk-capacitor"},
+        {RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-recovery: 2us"), MOTOR(""), HABITS),
+         "2 us to block, 4 % of each PWM period"},
+        {RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-swing: 400us", DRIVER(""),
+             MOTOR(""), HABITS),
+         "full duty is only 80 % of what it can"},
+        {RIG("logic: 5V, pins-total: 1mA, pin-rated: 1mA", MAIN(""), CHIP,
+             DRIVER(", input-resistance: 10kohm"), MOTOR(""), HABITS),
+         "all pins high together give 1.5 mA"},
+        {RIG("logic: 5V, taken: {9: serial}", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "pin 9 for 'pwm' is used by serial already"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(", pwm-limit: 8kHz"), MOTOR(""), HABITS), "pwm: 8kHz"},
+        {RIG(FIVE,
+             "  main: {voltage: 12V, resistance: 50mohm, switch: on, capacity: 2Ah, empty: "
+             "10V}\n",
+             CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "note: main run-time"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(", saturation: 2V"), MOTOR(""), HABITS),
+         "caution: pump stage-drop"},
+    };
+    for (size_t i = 0; i < sizeof advice / sizeof *advice; i++) {
+        tool("vet", write_file("advice.yaml", advice[i].rig), "");
+        ck_assert_msg(strstr(output, advice[i].says) != NULL, "%s:\n%.3000s", advice[i].says,
+                      output);
+    }
+}
+END_TEST
+
 START_TEST(sweeps_say_where_it_fails) {
     const char *rig = TEST_SOURCE "/demo/honey-pump.yaml";
     ck_assert_int_eq(tool("vet --sweep 'main 12V 36V' --places 3", rig, ""), 1);
@@ -680,8 +743,12 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_is_vetted_happens, 0, ROWS);
     tcase_add_test(tests, every_such_rule_has_a_row);
     tcase_add_test(tests, sound_rigs_pass);
+    size_t kinds;
+    wpin_stage_kinds(&kinds);
+    tcase_add_loop_test(tests, a_pump_on_every_kind_of_stage_passes, 0, (int)kinds);
     tcase_add_loop_test(tests, what_passes_survives, 0, 6);
     tcase_add_loop_test(tests, what_else_passes_works, 0, 6);
+    tcase_add_test(tests, advice_is_given_where_it_is_due);
     tcase_add_test(tests, sweeps_say_where_it_fails);
     tcase_add_test(tests, the_list_of_rules_is_up_to_date);
     tcase_add_test(tests, outputs_in_parallel_carry_more);

@@ -55,7 +55,7 @@ typedef struct wpin_answer {
     char worst_words[160];  /**< Which way round the tolerances were. */
     wpin_severity severity; /**< Fine: enough at worst; caution: enough as given only. */
     char verdict[240];
-    char next[240];      /**< What to check next. */
+    char next[400];      /**< What to check next. */
     char scratch[8][40]; /**< For the texts of quantities. */
     unsigned scratch_used;
 } wpin_answer;

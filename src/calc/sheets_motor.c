@@ -127,8 +127,13 @@ static void motor(const double *v, wpin_answer *a) {
     }
     wpin_next(
         a,
-        "the inductance has to be measured or taken from the data sheet; 1 mH is usual for small "
-        "motors. Then put them under motor: in the rig");
+        "into the rig, with an inductance from the data sheet (1 mH is usual for small motors) "
+        "and %s: motor: {resistance: %s, inductance: 1mH, constant: %.4gmNm/A, inertia: %s, "
+        "static-friction: %s, dry-friction: %s}",
+        v[M_RUN_DOWN] > 0 ? "the load's own figures" : "an inertia from a run-down",
+        wpin_text(a, c.ohms, WPIN_RESISTANCE), c.constant * 1e3,
+        v[M_RUN_DOWN] > 0 ? wpin_text(a, c.inertia, WPIN_INERTIA) : "?",
+        wpin_text(a, c.static_friction, WPIN_TORQUE), wpin_text(a, c.dry_friction, WPIN_TORQUE));
 }
 
 /* ---- what a duty gives ---- */

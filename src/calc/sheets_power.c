@@ -209,9 +209,9 @@ static void energy(const double *v, wpin_answer *a) {
     wpin_say(a, "standing by, each day", standby, WPIN_ENERGY,
              "V I t = %s x %s for the rest of the day", VOLTS(v[ENERGY_VOLTS]),
              AMPS(v[ENERGY_STANDBY]));
-    wpin_say(a, "the charge lasts", days, WPIN_NUMBER, "%s / (running + standing by), in days",
+    wpin_say(a, "days the charge lasts", days, WPIN_NUMBER, "%s / (running + standing by)",
              wpin_text(a, v[ENERGY_STORE] * v[ENERGY_VOLTS], WPIN_ENERGY));
-    wpin_say(a, "if the load stays off", without, WPIN_NUMBER, "the same without running, in days");
+    wpin_say(a, "days if the load stays off", without, WPIN_NUMBER, "the same without running");
     wpin_margin(a, days / v[ENERGY_DAYS]);
     wpin_next(a, "standing by is often the larger part: what does the controller draw asleep?");
 }

@@ -190,7 +190,20 @@ static void sense(wpin_vetter *v) {
     }
 }
 
+/* A stop is to be served within 10 ms, whatever the plan waits for. */
+static void tick(wpin_vetter *v) {
+    double seconds = v->rig->controller.tick;
+    if (seconds > 10e-3) {
+        wpin_finding *n = wpin_find(v, WPIN_CAUTION, "controller");
+        wpin_cause(n, "it looks at inputs, currents and limits every %.3g ms only", seconds * 1e3);
+        wpin_consequence(n, "a stop, a trip or a limit switch is served that much too late");
+        wpin_cure(n, "tick: 1ms, 10 ms at most");
+    }
+}
+
 const wpin_rule_entry wpin_rules_pins[] = {
+    {{"slow-tick", "controller tick", "stops and inputs served too late", WPIN_EFFECT_ADVICE},
+     tick},
     {{"pin-current", "controller pin-limit, pin-rated; driver inputs", "a pin that drives too much",
       WPIN_EFFECT_BURNS},
      current},
