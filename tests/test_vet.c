@@ -661,6 +661,36 @@ START_TEST(advice_is_given_where_it_is_due) {
 }
 END_TEST
 
+START_TEST(what_is_accepted_is_in_every_record) {
+    static const char with[] =
+        RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
+            MOTOR(""), HABITS "accept: [pump stall-current]\n");
+    static const char slips[] = RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""),
+                                    HABITS "accept: [pump stal-current, main sag, pump on-time]\n");
+    const char *rig = write_file("accept.yaml", with), *plan = write_file("accept.plan", GO);
+    run_command(output, sizeof output,
+                "cd %s && " TEST_TOOL " run %s %s --trace r.csv --vcd r.vcd && " TEST_TOOL
+                " tell %s %s && " TEST_TOOL " export %s && tail -n 1 r.csv && head -n 2 r.vcd",
+                scratch("."), rig, plan, rig, plan, rig);
+    static const char *const records[] = {
+        "Accepted in the rig: pump stall-current, the driver burns",          /* run */
+        "Accepted in the rig: pump stall-current\n",                          /* tell */
+        "/* Accepted in the rig, though vetting refuses it: pump stall-curr", /* export */
+        " accepting pump stall-current\r\n",                                  /* CSV */
+        " accepting pump stall-current $end",                                 /* VCD */
+    };
+    for (size_t i = 0; i < sizeof records / sizeof *records; i++) {
+        ck_assert_msg(strstr(output, records[i]) != NULL, "%s: %.9000s", records[i], output);
+    }
+    tool("vet", write_file("slips.yaml", slips), "");
+    ck_assert_msg(strstr(output, "'stal-current' is accepted, and there is no such rule") != NULL &&
+                      strstr(output, "did you mean 'stall-current'?") != NULL &&
+                      strstr(output, "'sag' is accepted, and nothing of that kind") != NULL &&
+                      strstr(output, "on-time") == NULL, /* only a plan can tell */
+                  "%s", output);
+}
+END_TEST
+
 START_TEST(sweeps_say_where_it_fails) {
     const char *rig = TEST_SOURCE "/demo/honey-pump.yaml";
     ck_assert_int_eq(tool("vet --sweep 'main 12V 36V' --places 3", rig, ""), 1);
@@ -749,6 +779,7 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_passes_survives, 0, 6);
     tcase_add_loop_test(tests, what_else_passes_works, 0, 6);
     tcase_add_test(tests, advice_is_given_where_it_is_due);
+    tcase_add_test(tests, what_is_accepted_is_in_every_record);
     tcase_add_test(tests, sweeps_say_where_it_fails);
     tcase_add_test(tests, the_list_of_rules_is_up_to_date);
     tcase_add_test(tests, outputs_in_parallel_carry_more);

@@ -72,8 +72,7 @@ typedef struct wpin_rig_static {
 /** A finding accepted on purpose. */
 typedef struct wpin_rig_accept {
     char name[WPIN_NAME_MAX + 1], rule[WPIN_NAME_MAX + 1];
-    unsigned line;
-    bool used;
+    unsigned line, column;
 } wpin_rig_accept;
 
 /** A kind of power stage the rig file can name. */
@@ -255,6 +254,12 @@ int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
  * order of preference, in each a key and perhaps keys below it. The part's own place when the file
  * has none of them; NULL for a part it does not know. */
 const wpin_rig_place *wpin_rig_place_of(const wpin_rig *rig, const char *part, const char *keys);
+/** What the rig accepts on purpose, as "pump stall-current; pump rest"; "" for nothing. */
+const char *wpin_rig_accepted(const wpin_rig *rig, char *to, size_t size);
+/** How records name the rig: its fingerprint, and what it accepts, if anything. */
+const char *wpin_rig_mark(const wpin_rig *rig, char *to, size_t size);
+/** Room enough for those two. */
+#define WPIN_RIG_MARK_MAX 512
 /** Reads "NAME FAULT" or "LOAD wire-off LINE", e.g. "pump stalled". False with the reason. */
 bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
                          char *why, size_t why_size);

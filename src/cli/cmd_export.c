@@ -183,6 +183,10 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
         to,
         "/* The rig '%s', written by windpin export from %s; change that file, not this one. */\n",
         rig->name, path);
+    char accepted[WPIN_RIG_MARK_MAX];
+    if (wpin_rig_accepted(rig, accepted, sizeof accepted)[0] != '\0') {
+        fprintf(to, "/* Accepted in the rig, though vetting refuses it: %s */\n", accepted);
+    }
     fprintf(to, "#ifndef WPIN_RIG_%08X\n#define WPIN_RIG_%08X\n\n#include <windpin/windpin.h>\n\n",
             rig->fingerprint, rig->fingerprint);
     fprintf(to,

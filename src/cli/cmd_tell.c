@@ -157,6 +157,10 @@ static void tell_json(const wpin_rig *rig, const wpin_report *report) {
 static void tell_vetting(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_vet_options powered = {.powered = a->powered};
     wpin_vetting *vetting = wpin_vet(rig, plan, &powered);
+    char accepted[WPIN_RIG_MARK_MAX];
+    if (wpin_rig_accepted(rig, accepted, sizeof accepted)[0] != '\0') {
+        printf("Accepted in the rig: %s\n", accepted);
+    }
     if (vetting != NULL && vetting->refusals + vetting->cautions > 0) {
         printf("Vetting: %zu refused, %zu with caution; see windpin vet %s %s\n", vetting->refusals,
                vetting->cautions, a->words[0], a->words[1]);

@@ -70,6 +70,16 @@ yaml_node_t *wpin_node(wpin_reader *reader, int index) {
     return yaml_document_get_node(&reader->document, index);
 }
 
+size_t wpin_list_size(const yaml_node_t *list) {
+    return list->type != YAML_SEQUENCE_NODE
+               ? 0
+               : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+}
+
+yaml_node_t *wpin_list_item(wpin_reader *reader, const yaml_node_t *list, size_t index) {
+    return wpin_node(reader, list->data.sequence.items.start[index]);
+}
+
 const char *wpin_key_text(wpin_reader *reader, const yaml_node_pair_t *pair) {
     const yaml_node_t *key = wpin_node(reader, pair->key);
     return key->type == YAML_SCALAR_NODE ? (const char *)key->data.scalar.value : "";

@@ -47,6 +47,9 @@ void wpin_say_at(wpin_reader *reader, const yaml_node_t *node, const char *forma
     __attribute__((format(printf, 3, 4)));
 /* Key of a pair as text, "" when it is no scalar. */
 const char *wpin_key_text(wpin_reader *reader, const yaml_node_pair_t *pair);
+/* How many items a list has, 0 when it is none; and one of them. */
+size_t wpin_list_size(const yaml_node_t *list);
+yaml_node_t *wpin_list_item(wpin_reader *reader, const yaml_node_t *list, size_t index);
 /* A node by its index in the document. */
 yaml_node_t *wpin_node(wpin_reader *reader, int index);
 /* Number of a word in a list without regard to case, -1 with a message (nearest word) if none. */

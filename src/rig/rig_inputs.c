@@ -41,7 +41,7 @@ static const wpin_field input_fields[] = {
 static bool item(wpin_reader *reader, const yaml_node_t *pair, size_t index,
                  wpin_dimension dimension, double *value) {
     char why[320];
-    yaml_node_t *node = wpin_node(reader, pair->data.sequence.items.start[index]);
+    yaml_node_t *node = wpin_list_item(reader, pair, index);
     const char *text = wpin_scalar(reader, node, "a quantity");
     if (text != NULL && wpin_quantity_read(text, dimension, value, why, sizeof why)) {
         return true;
@@ -55,8 +55,7 @@ static bool item(wpin_reader *reader, const yaml_node_t *pair, size_t index,
 /* One place of a curve: [1.2V, 40%]. */
 static void read_point(wpin_reader *reader, const yaml_node_t *pair, wpin_rig_input *input) {
     double volts, share;
-    if (pair->type != YAML_SEQUENCE_NODE ||
-        pair->data.sequence.items.top - pair->data.sequence.items.start != 2) {
+    if (wpin_list_size(pair) != 2) {
         wpin_say_at(reader, pair, "a place of a curve is a pair, e.g. [1.2V, 40%%]");
         return;
     }
@@ -78,9 +77,7 @@ static void read_point(wpin_reader *reader, const yaml_node_t *pair, wpin_rig_in
 }
 
 static void read_curve(wpin_reader *reader, const yaml_node_t *list, wpin_rig_input *input) {
-    ptrdiff_t count = list->type != YAML_SEQUENCE_NODE
-                          ? 0
-                          : list->data.sequence.items.top - list->data.sequence.items.start;
+    size_t count = wpin_list_size(list);
     if (count < 2 || count > WPIN_RIG_POINTS) {
         wpin_say_at(reader, list,
                     "curve must be a list of 2 to %d places, e.g. [[1V, 0%%], [3V, "
@@ -88,8 +85,8 @@ static void read_curve(wpin_reader *reader, const yaml_node_t *list, wpin_rig_in
                     WPIN_RIG_POINTS);
         return;
     }
-    for (ptrdiff_t i = 0; i < count; i++) {
-        read_point(reader, wpin_node(reader, list->data.sequence.items.start[i]), input);
+    for (size_t i = 0; i < count; i++) {
+        read_point(reader, wpin_list_item(reader, list, i), input);
     }
 }
 
@@ -108,10 +105,9 @@ static void read_limit(wpin_reader *reader, yaml_node_t *const *nodes, wpin_rig_
 /* pair: [FORWARD, REVERSE], two buttons of this rig. */
 static void read_pair(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *list,
                       wpin_rig_input *input) {
-    bool two = list->type == YAML_SEQUENCE_NODE &&
-               list->data.sequence.items.top - list->data.sequence.items.start == 2;
-    for (int i = 0; two && i < 2; i++) {
-        yaml_node_t *node = wpin_node(reader, list->data.sequence.items.start[i]);
+    bool two = wpin_list_size(list) == 2;
+    for (size_t i = 0; two && i < 2; i++) {
+        yaml_node_t *node = wpin_list_item(reader, list, i);
         const char *text = wpin_scalar(reader, node, "the name of a button");
         input->pair[i] = text == NULL ? -1 : wpin_rig_find_input(rig, text);
         if (text != NULL &&

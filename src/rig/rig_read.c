@@ -140,9 +140,8 @@ static void read_faults(wpin_reader *reader, wpin_rig *rig, yaml_node_t *list) {
         wpin_say_at(reader, list, "faults must be a list, e.g. [pump stalled]");
         return;
     }
-    for (const yaml_node_item_t *item = list->data.sequence.items.start;
-         item < list->data.sequence.items.top; item++) {
-        yaml_node_t *node = wpin_node(reader, *item);
+    for (size_t i = 0; i < wpin_list_size(list); i++) {
+        yaml_node_t *node = wpin_list_item(reader, list, i);
         const char *text = wpin_scalar(reader, node, "a fault, e.g. pump stalled");
         wpin_injection one;
         char why[400];

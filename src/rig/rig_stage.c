@@ -174,9 +174,8 @@ static void read_inverted(wpin_reader *reader, yaml_node_t *list, wpin_rig_load 
         wpin_say_at(reader, list, "inverted must be a list of line names, e.g. [brake]");
         return;
     }
-    for (const yaml_node_item_t *item = list->data.sequence.items.start;
-         item < list->data.sequence.items.top; item++) {
-        yaml_node_t *node = wpin_node(reader, *item);
+    for (size_t i = 0; i < wpin_list_size(list); i++) {
+        yaml_node_t *node = wpin_list_item(reader, list, i);
         const char *text = wpin_scalar(reader, node, "a line name");
         int line = text == NULL ? -1
                                 : wpin_find_word(reader, node, text, "line", load->kind->lines,
@@ -211,24 +210,15 @@ static bool is_own(const yaml_node_t *node) {
 
 /* ---- a table of the user's own ---- */
 
-static size_t list_size(const yaml_node_t *list) {
-    return list->type != YAML_SEQUENCE_NODE
-               ? 0
-               : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-}
-
-static yaml_node_t *list_item(wpin_reader *reader, const yaml_node_t *list, size_t index) {
-    return wpin_node(reader, list->data.sequence.items.start[index]);
-}
-
 static bool read_line_names(wpin_reader *reader, yaml_node_t *list, wpin_own_stage *own) {
-    size_t count = list_size(list);
+    size_t count = wpin_list_size(list);
     if (count == 0 || count > WPIN_STAGE_LINES) {
         wpin_say_at(reader, list, "lines must be a list of 1 to %d names", WPIN_STAGE_LINES);
         return false;
     }
     for (size_t i = 0; i < count; i++) {
-        const char *text = wpin_scalar(reader, list_item(reader, list, i), "the name of a line");
+        const char *text =
+            wpin_scalar(reader, wpin_list_item(reader, list, i), "the name of a line");
         snprintf(own->line_names[i], sizeof own->line_names[i], "%s", text != NULL ? text : "");
         own->kind.lines[i] = own->line_names[i];
     }
@@ -253,7 +243,7 @@ static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own
     if (state < 0 || own->table.row_count == 4) {
         return;
     }
-    if (list_size(list) != own->table.line_count) {
+    if (wpin_list_size(list) != own->table.line_count) {
         wpin_say_at(reader, list, "row '%s' must be a list of %u cells, one for each line",
                     states[state], own->table.line_count);
         return;
@@ -261,7 +251,7 @@ static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own
     uint8_t row = own->table.row_count++;
     own->states[row] = (uint8_t)state;
     for (size_t i = 0; i < own->table.line_count; i++) {
-        yaml_node_t *node = list_item(reader, list, i);
+        yaml_node_t *node = wpin_list_item(reader, list, i);
         const char *text = wpin_scalar(reader, node, "a cell");
         int cell = text == NULL ? -1 : wpin_find_word(reader, node, text, "cell", cells, 7);
         own->cells[row * own->table.line_count + i] = (uint8_t)(cell < 0 ? 0 : cell);
@@ -269,14 +259,14 @@ static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own
 }
 
 static void read_legs(wpin_reader *reader, yaml_node_t *list, wpin_own_stage *own) {
-    for (size_t i = 0; i < list_size(list) && i < 4; i++) {
-        yaml_node_t *pair = list_item(reader, list, i);
-        if (list_size(pair) != 2) {
+    for (size_t i = 0; i < wpin_list_size(list) && i < 4; i++) {
+        yaml_node_t *pair = wpin_list_item(reader, list, i);
+        if (wpin_list_size(pair) != 2) {
             wpin_say_at(reader, pair, "a leg is a pair of lines that are never on together");
             continue;
         }
-        int high = find_line(reader, list_item(reader, pair, 0), own);
-        int low = find_line(reader, list_item(reader, pair, 1), own);
+        int high = find_line(reader, wpin_list_item(reader, pair, 0), own);
+        int low = find_line(reader, wpin_list_item(reader, pair, 1), own);
         if (high >= 0 && low >= 0) {
             own->legs[own->table.leg_count++] = (wpin_leg){(uint8_t)high, (uint8_t)low};
         }
@@ -325,8 +315,8 @@ static wpin_own_stage *read_own(wpin_reader *reader, yaml_node_t *node) {
     own->table.cells = own->cells;
     own->table.legs = own->legs;
     read_own_driver(reader, nodes[TABLE_DRIVER], own);
-    for (size_t i = 0; nodes[TABLE_MODES] != NULL && i < list_size(nodes[TABLE_MODES]); i++) {
-        int line = find_line(reader, list_item(reader, nodes[TABLE_MODES], i), own);
+    for (size_t i = 0; nodes[TABLE_MODES] != NULL && i < wpin_list_size(nodes[TABLE_MODES]); i++) {
+        int line = find_line(reader, wpin_list_item(reader, nodes[TABLE_MODES], i), own);
         own->table.mode_lines |= (uint8_t)(line < 0 ? 0 : 1 << line);
     }
     if (nodes[TABLE_LEGS] != NULL) {

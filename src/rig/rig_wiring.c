@@ -1,5 +1,5 @@
 /* What the rig file says about wiring beyond the stages: timers and taken pins, boards, jumpers,
- * the transistor behind a pin, and what was accepted on purpose. */
+ * what is behind a pin. */
 #define _GNU_SOURCE
 #include "rig_parts.h"
 #include <ctype.h>
@@ -7,25 +7,15 @@
 #include <stdlib.h>
 #include <string.h>
 
-static size_t items_of(const yaml_node_t *list) {
-    return list->type != YAML_SEQUENCE_NODE
-               ? 0
-               : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-}
-
-static yaml_node_t *item_of(wpin_reader *reader, const yaml_node_t *list, size_t index) {
-    return wpin_node(reader, list->data.sequence.items.start[index]);
-}
-
 void wpin_read_timer_pins(wpin_reader *reader, const yaml_node_t *list, wpin_rig_controller *c) {
-    if (items_of(list) == 0) {
+    if (wpin_list_size(list) == 0) {
         wpin_say_at(reader, list, "pwm-pins must be a list of pins, e.g. [3, 5, 9]");
         return;
     }
     c->timers_given = true;
-    for (size_t i = 0; i < items_of(list); i++) {
+    for (size_t i = 0; i < wpin_list_size(list); i++) {
         uint8_t pin;
-        if (wpin_read_pin(reader, item_of(reader, list, i), &pin)) {
+        if (wpin_read_pin(reader, wpin_list_item(reader, list, i), &pin)) {
             c->timer[pin] = true;
         }
     }
@@ -66,15 +56,15 @@ void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_loa
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top && load->static_count < WPIN_RIG_STATICS; pair++) {
         const yaml_node_t *value = wpin_node(reader, pair->value);
-        if (items_of(value) != 2) {
+        if (wpin_list_size(value) != 2) {
             wpin_say_at(
                 reader, value,
                 "a static condition is what it needs and what it is, e.g. [fitted, removed]");
             continue;
         }
         wpin_rig_static *s = &load->statics[load->static_count];
-        const char *needs = wpin_scalar(reader, item_of(reader, value, 0), "what it needs");
-        const char *is = wpin_scalar(reader, item_of(reader, value, 1), "what it is");
+        const char *needs = wpin_scalar(reader, wpin_list_item(reader, value, 0), "what it needs");
+        const char *is = wpin_scalar(reader, wpin_list_item(reader, value, 1), "what it is");
         if (needs != NULL && is != NULL) {
             snprintf(s->name, sizeof s->name, "%.31s", wpin_key_text(reader, pair));
             snprintf(s->needs, sizeof s->needs, "%s", needs);
@@ -174,51 +164,4 @@ int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *no
         return -1;
     }
     return text == NULL ? -1 : wpin_find_word(reader, node, text, "board", names, count);
-}
-
-/* ---- what is accepted ---- */
-
-void wpin_read_accepts(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *list) {
-    if (items_of(list) == 0) {
-        wpin_say_at(reader, list,
-                    "accept must be a list of names and rules, e.g. [pump stall-current]");
-        return;
-    }
-    for (size_t i = 0; i < items_of(list); i++) {
-        yaml_node_t *node = item_of(reader, list, i);
-        const char *text = wpin_scalar(reader, node, "a name and a rule");
-        wpin_rig_accept one = {.line = (unsigned)node->start_mark.line + 1};
-        if (text == NULL || sscanf(text, "%31s %31s", one.name, one.rule) != 2) {
-            wpin_say_at(reader, node, "expected a name and a rule, e.g. pump stall-current");
-            continue;
-        }
-        bool known = wpin_rig_find_load(rig, one.name) >= 0 ||
-                     wpin_rig_find_supply(rig, one.name) >= 0 ||
-                     strcmp(one.name, "controller") == 0;
-        if (!known) {
-            wpin_say_at(reader, node, "'%s' is no load or supply of this rig", one.name);
-            continue;
-        }
-        wpin_rig_accept *all =
-            wpin_messages_room(reader->messages, rig->accepts, rig->accept_count, sizeof *all);
-        if (all != NULL) {
-            rig->accepts = all;
-            all[rig->accept_count++] = one;
-        }
-    }
-}
-
-/* ---- fingerprint ---- */
-
-/* FNV-1a (Fowler, Noll, Vo) over the file's bytes. */
-uint32_t wpin_rig_fingerprint(const char *path) {
-    uint32_t hash = 2166136261U;
-    FILE *file = fopen(path, "rb");
-    for (int byte; file != NULL && (byte = getc(file)) != EOF;) {
-        hash = (hash ^ (uint32_t)byte) * 16777619U;
-    }
-    if (file != NULL) {
-        fclose(file);
-    }
-    return hash;
 }

@@ -7,7 +7,7 @@
 struct wpin_csv {
     FILE *file;
     size_t loads;
-    uint32_t fingerprint;
+    char mark[WPIN_RIG_MARK_MAX]; /* what rig, and what it accepts: no comma, no quote */
     int error;
 };
 
@@ -35,7 +35,7 @@ wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
         return NULL;
     }
     csv->loads = rig->load_count;
-    csv->fingerprint = rig->fingerprint;
+    wpin_rig_mark(rig, csv->mark, sizeof csv->mark);
     csv->file = fopen(path, "w");
     if (csv->file == NULL) {
         free(csv);
@@ -60,7 +60,7 @@ void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
                           s->amps_max, s->rpm, s->supply_volts, s->turns, s->effect * 100,
                           wpin_phase_word(s->phase)));
     }
-    note(csv, fprintf(csv->file, ",%08x\r\n", csv->fingerprint));
+    note(csv, fprintf(csv->file, ",%s\r\n", csv->mark));
 }
 
 int wpin_csv_error(const wpin_csv *csv) {

@@ -21,7 +21,8 @@ static void note(wpin_vcd *vcd, int written) {
 static void declare(wpin_vcd *vcd, const wpin_rig *rig) {
     char next = '!';
     note(vcd, fprintf(vcd->file, "$timescale 1 ns $end\n"));
-    note(vcd, fprintf(vcd->file, "$comment rig %08x $end\n", rig->fingerprint));
+    char mark[WPIN_RIG_MARK_MAX];
+    note(vcd, fprintf(vcd->file, "$comment rig %s $end\n", wpin_rig_mark(rig, mark, sizeof mark)));
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
         note(vcd, fprintf(vcd->file, "$scope module %s $end\n", load->name));

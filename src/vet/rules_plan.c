@@ -1,7 +1,8 @@
-/* Rules about a plan on its rig. */
+/* Rules about a plan on its rig; and, last of all, about what was accepted. */
 #include "rules.h"
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
 static bool drives(wpin_op op) {
     return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
@@ -82,11 +83,72 @@ static void total_time(wpin_vetter *v) {
     }
 }
 
+/* ---- what is accepted ---- */
+
+static const wpin_vet_rule *rule_named(const char *name) {
+    const wpin_vet_rule *rule = wpin_vet_rule_at(0);
+    for (size_t i = 1; rule != NULL && strcasecmp(rule->name, name) != 0; i++) {
+        rule = wpin_vet_rule_at(i);
+    }
+    return rule;
+}
+
+static const char *nearest_rule(const char *name) {
+    const char *names[100];
+    const wpin_vet_rule *rule;
+    size_t count = 0;
+    for (; count < 100 && (rule = wpin_vet_rule_at(count)) != NULL; count++) {
+        names[count] = rule->name;
+    }
+    return wpin_nearest_word(name, names, count);
+}
+
+static bool was_needed(const wpin_vetting *result, const wpin_rig_accept *accept) {
+    for (size_t i = 0; i < result->count; i++) {
+        const wpin_finding *f = &result->findings[i];
+        if (f->accepted && strcasecmp(f->part, accept->name) == 0 &&
+            strcasecmp(f->rule->name, accept->rule) == 0) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Runs after every other rule: it looks at what they found. */
+static void acceptance(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->accept_count; i++) {
+        const wpin_rig_accept *a = &v->rig->accepts[i];
+        const wpin_vet_rule *known = rule_named(a->rule);
+        bool waits = known != NULL && v->plan == NULL && strstr(known->needs, "plan") != NULL;
+        if (waits || was_needed(v->result, a)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find(v, known != NULL ? WPIN_NOTE : WPIN_CAUTION, a->name);
+        if (n != NULL) {
+            n->line = a->line;
+            n->column = a->column;
+        }
+        if (known != NULL) {
+            wpin_cause(n, "'%s' is accepted, and nothing of that kind is found", a->rule);
+            wpin_consequence(n, "it would hide the next one");
+            wpin_cure(n, "take it out of 'accept'");
+        } else {
+            const char *near = nearest_rule(a->rule);
+            wpin_cause(n, "'%s' is accepted, and there is no such rule", a->rule);
+            wpin_consequence(n, "it accepts nothing");
+            wpin_cure(n, near != NULL ? "did you mean '%s'?" : "%s",
+                      near != NULL ? near : "windpin vet --rules lists them");
+        }
+    }
+}
+
 const wpin_rule_entry wpin_rules_plan[] = {
     {{"supply-off", "plan; supply switch", "something driven while its supply is off",
       WPIN_EFFECT_DEAD},
      supply_off},
     {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
     {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},
+    {{"acceptance", "accept", "what is accepted and does not occur", WPIN_EFFECT_ADVICE},
+     acceptance},
 };
 const size_t wpin_rules_plan_count = sizeof wpin_rules_plan / sizeof *wpin_rules_plan;
