@@ -23,6 +23,14 @@ typedef struct bench {
     "  " name ":\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: " #pin "}, "   \
     "pwm: " #pwm "}\n    driver: {on-resistance: 10mohm, current-limit: 50A, voltage-limit: 40V}"  \
     "\n    ramp: {up: 10ms, down: 10ms}\n"
+/* A controller that takes pulses, sent with other ends than it may know. */
+#define PULSED(taught)                                                                             \
+    "  pump:\n    supply: main\n    stage: {kind: servo-pulse, pins: {pulse: 9}, "                 \
+    "pulse-neutral: 1.6ms, pulse-swing: 400us}\n    driver: {on-resistance: 0.1ohm, "              \
+    "current-limit: 30A, voltage-limit: 40V" taught                                                \
+    "}\n    ramp: {up: 200ms, down: 200ms}\n    rest: 500ms\n"                                     \
+    "    motor: {resistance: 1ohm, inductance: 1mH, constant: 20mNm/A, inertia: 200gcm2,"          \
+    " static-friction: 5mNm, dry-friction: 5mNm}\n"
 #define TWELVE "  main: {voltage: 12V, resistance: 20mohm, switch: on}\n"
 
 static wpin_rig *rig;
@@ -307,6 +315,25 @@ static const story stories[] = {
      NULL,
      "main gives nothing: only",
      false},
+    {"a controller learns its pulses",
+     {.supplies = "  main: {voltage: 12V, resistance: 20mohm}\n", .loads = PULSED("")},
+     "parallel\npump teach for 4s\ntrack\nwait 500ms\nmain on\nend\nend\npump rest 2s\n"
+     "pump run 50% for 2s\n",
+     NULL,
+     "has learnt: 1600 us is neutral, 399 us more full",
+     false},
+    {"one that was not taught waits for its neutral",
+     {.loads = PULSED("")},
+     "pump run 50% for 2s\n",
+     NULL,
+     "it waits for neutral, pulses of 1500 us, and gets",
+     true},
+    {"one that has power runs instead of learning",
+     {.loads = PULSED(", pulse-neutral: 1.6ms")},
+     "pump teach for 4s\n",
+     NULL,
+     "it ran, at up to",
+     true},
     {"turning over too early is seen",
      {.loads = MOTOR("pump", "main", 1, 2, 3) ", load: {inertia: 50kgcm2}}\n"},
      "pump run 80% for 6s\npump ramp reverse 50%\npump stop\n",

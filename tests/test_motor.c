@@ -1,5 +1,6 @@
 /* The rules at the end of the path: arming, life, reversal, limits, faults. */
 #include "support.h"
+#include <math.h>
 #include <stdlib.h>
 
 enum { DIRECTION = 4, BRAKE = 7, PWM = 9, TICK_US = 1000 };
@@ -460,6 +461,103 @@ START_TEST(faults_latch_until_cause_and_request_are_gone) {
 }
 END_TEST
 
+/* Servo-style pulses, 50 Hz: neutral 1.5 ms, 0.4 ms each way. */
+static uint16_t pulse_of(double microseconds) {
+    return (uint16_t)lround(microseconds * 50e-6 * WPIN_DUTY_FULL);
+}
+
+static void open_pulses(bench *b, wpin_stage_config *stage, wpin_motor_config *config) {
+    static const wpin_line line[] = {{.pin = 9}};
+    recorder_init(&b->r);
+    *stage = (wpin_stage_config){.table = &wpin_table_servo_pulse,
+                                 .lines = line,
+                                 .pwm_hz = 50,
+                                 .dead_time_us = 2,
+                                 .pulse_zero_us = 1500,
+                                 .pulse_swing_us = 400};
+    *config = pump_config();
+    config->stage = stage;
+    config->duty_max = WPIN_PERCENT(60);
+    config->rest_state = config->safe_state = WPIN_STATE_FREE;
+    ck_assert_int_eq(wpin_motor_init(&b->motor, config, &b->r.port), WPIN_OK);
+    run_ms(b, 500);
+    wpin_motor_arm(&b->motor);
+}
+
+/* A pulse cut off in its middle would be another order: the line is never just written low. */
+START_TEST(pulses_are_never_cut) {
+    bench b;
+    wpin_stage_config stage;
+    wpin_motor_config config;
+    open_pulses(&b, &stage, &config);
+    pick_seed(11);
+    for (int i = 0; i < 300; i++) {
+        b.r.count = 0;
+        switch (pick(5)) {
+        case 0: wpin_motor_stop(&b.motor, 0); break;
+        case 1: wpin_motor_coast(&b.motor); break;
+        case 2:
+            wpin_motor_disarm(&b.motor);
+            wpin_motor_arm(&b.motor);
+            break;
+        default: wpin_motor_run(&b.motor, (wpin_duty)(pick(32000) - 16000.0), 0, 400); break;
+        }
+        run_ms(&b, 1 + (int)pick(400));
+        for (size_t c = 0; c < b.r.count; c++) {
+            ck_assert_int_ne(b.r.records[c].call, CALL_WRITE);
+        }
+        ck_assert_uint_ge(b.r.duty[9], pulse_of(1100) - 1);
+        ck_assert_uint_le(b.r.duty[9], pulse_of(1900) + 1);
+    }
+}
+END_TEST
+
+START_TEST(pulses_are_taught_for_a_while_only) {
+    bench b;
+    wpin_stage_config stage;
+    wpin_motor_config config;
+    open_pulses(&b, &stage, &config);
+    ck_assert_int_eq(wpin_motor_teach(&b.motor, 0), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_teach(&b.motor, WPIN_LIFE_HELD), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_teach(&b.motor, 800), WPIN_OK);
+    run_ms(&b, 1);
+    ck_assert_uint_eq(b.r.duty[9], pulse_of(1900)); /* at once, above the cap */
+    run_ms(&b, 798);
+    ck_assert_uint_eq(b.r.duty[9], pulse_of(1900));
+    run_ms(&b, 3);
+    ck_assert_uint_eq(b.r.duty[9], pulse_of(1500)); /* its life is over */
+    ck_assert(b.motor.life_ended);
+    for (int way = 0; way < 4; way++) { /* whatever else is asked for ends it */
+        run_ms(&b, 500);
+        ck_assert_int_eq(wpin_motor_teach(&b.motor, 5000), WPIN_OK);
+        run_ms(&b, 20);
+        ck_assert_uint_eq(b.r.duty[9], pulse_of(1900));
+        if (way == 0) {
+            wpin_motor_stop(&b.motor, 0);
+        } else if (way == 1) {
+            wpin_motor_run(&b.motor, WPIN_PERCENT(-50), 0, 100);
+        } else if (way == 2) {
+            wpin_motor_coast(&b.motor);
+        } else {
+            wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL);
+        }
+        run_ms(&b, 2);
+        ck_assert_uint_eq(b.r.duty[9], pulse_of(1500));
+        run_ms(&b, 1000);
+    }
+    ck_assert_int_eq(wpin_motor_teach(&b.motor, 800), WPIN_REFUSED_FAULTED);
+    wpin_motor_clear_fault(&b.motor);
+    ck_assert_int_eq(wpin_motor_teach(&b.motor, 800), WPIN_REFUSED_NOT_ARMED);
+    wpin_motor_arm(&b.motor);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, 5000);
+    run_ms(&b, 50);
+    ck_assert_int_eq(wpin_motor_teach(&b.motor, 800), WPIN_REFUSED_NOT_ZERO);
+    bench pump = fresh();
+    ready_bench(&pump, 0);
+    ck_assert_int_eq(wpin_motor_teach(&pump.motor, 800), WPIN_REFUSED_STATE);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("motor");
     TCase *tests = tcase_create("motor");
@@ -476,6 +574,8 @@ int main(void) {
     tcase_add_test(tests, an_on_off_stage_keeps_its_least_times);
     tcase_add_test(tests, limit_switches_end_motion_one_way_only);
     tcase_add_test(tests, on_for_too_long_is_a_fault);
+    tcase_add_test(tests, pulses_are_never_cut);
+    tcase_add_test(tests, pulses_are_taught_for_a_while_only);
     tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -274,6 +274,7 @@ START_TEST(a_stepper_takes_its_turn) {
                                       {.op = WPIN_OP_TURN, .motor = 1, .millidegrees = 3600001},
                                       {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 2, .time_ms = 1},
                                       {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 0},
+                                      {.op = WPIN_OP_TEACH, .motor = 0},
                                       {.op = WPIN_OP_SET, .motor = 2}};
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         wpin_step two[] = {wrong[i], {.op = WPIN_OP_END}};

@@ -153,6 +153,7 @@ typedef struct wpin_motor {
     uint16_t on_left_us;    /**< Microseconds not yet taken off it. */
     uint8_t saturated;      /**< Requests cut to the cap; stops at 255. */
     uint8_t lifted;         /**< Requests lifted to the start duty; stops at 255. */
+    bool teaching;          /**< The pulse of full forward is shown, to be learnt. */
     bool kicking;           /**< A kick is on. */
     bool carrying;          /**< Held up after a kick until the ramp has come that far. */
     wpin_moment kick_began; /**< Since when. */
@@ -181,6 +182,14 @@ void wpin_motor_disarm(wpin_motor *motor);
  * limit switch of that way; what it was doing ramps to rest). Above the cap it saturates and
  * counts. Tick context. */
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms);
+
+/** Shows the pulse of full forward, without ramp and cap, to a controller that takes servo-style
+ * pulses and learns its range when it is powered up: call this while that controller has no power,
+ * power it up, give it the time its maker states, then wpin_motor_stop: it learns neutral. One that
+ * has power already may run at full! Ends by itself after life_ms, 1 to WPIN_LIFE_HELD - 1, with
+ * neutral, or at the next request. Refused: _RANGE, _STATE (the stage has no pulse), _FAULTED,
+ * _NOT_ARMED, _NOT_ZERO (not at rest). Tick context. */
+wpin_status wpin_motor_teach(wpin_motor *motor, uint32_t life_ms);
 
 /** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Does
  * nothing without a kick. Any context. */

@@ -46,6 +46,7 @@ typedef enum wpin_op {
     WPIN_OP_TURN_TO, /**< Stepper to `millidegrees`; done when there. */
     WPIN_OP_FOLLOW,  /**< Motor follows the duty of input `value` for time_ms; done at rest. */
     WPIN_OP_SET,     /**< Puts input number `motor` to `value` mV: what a rehearsal's hand does. */
+    WPIN_OP_TEACH,   /**< Motor shows full for time_ms (wpin_motor_teach), then neutral. */
     WPIN_OP_COUNT
 } wpin_op;
 

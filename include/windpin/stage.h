@@ -141,6 +141,10 @@ wpin_status wpin_stage_open(wpin_stage *stage, const wpin_stage_config *config,
 /** Whether the table has a row for this state. Any context. */
 bool wpin_stage_has(const wpin_stage *stage, wpin_state state);
 
+/** Whether its forward row has a servo-style pulse: another controller does the driving. An open
+ * stage. Any context. */
+bool wpin_stage_pulses(const wpin_stage *stage);
+
 /** Whether the stage knows on and off only: its forward row has no duty or pulse cell. Any
  * context. */
 bool wpin_stage_is_on_off(const wpin_stage *stage);

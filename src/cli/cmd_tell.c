@@ -59,6 +59,10 @@ static void tell_drive(char *to, size_t size, const wpin_step_result *s, const c
         break;
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
     case WPIN_OP_BRAKE: snprintf(to, size, "%s is shorted and brakes", name); break;
+    case WPIN_OP_TEACH:
+        snprintf(to, size, "%s is shown full for %.4g s to learn it, then neutral", name,
+                 s->asked_seconds);
+        break;
     case WPIN_OP_FOLLOW:
         snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %% here", name,
                  s->asked_seconds, s->duty_peak * 100);

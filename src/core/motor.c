@@ -57,7 +57,7 @@ static void drop(wpin_motor *motor, wpin_state state) {
         motor->waits = true;
     }
     motor->wanted = 0;
-    motor->kicking = motor->carrying = false;
+    motor->kicking = motor->carrying = motor->teaching = false;
     wpin_ramp_reset(&motor->ramp);
     show_zero(motor, state, now_of(motor));
 }
@@ -225,12 +225,39 @@ wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, 
     if (status != WPIN_OK) {
         return status;
     }
-    motor->limited = false;
+    motor->limited = motor->teaching = false;
     motor->wanted = capped(motor, duty);
     motor->life_ms = life_ms;
     motor->life_us = 0;
     motor->life_ended = false;
     aim(motor, ramp_us, now_of(motor));
+    return WPIN_OK;
+}
+
+wpin_status wpin_motor_teach(wpin_motor *motor, uint32_t life_ms) {
+    if (motor == NULL || !motor->stage.open) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    if (life_ms == 0 || life_ms == WPIN_LIFE_HELD) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if (!wpin_stage_pulses(&motor->stage)) {
+        return WPIN_REFUSED_STATE;
+    }
+    if (motor->fault.cause != WPIN_OK) {
+        return WPIN_REFUSED_FAULTED;
+    }
+    if (!motor->armed) {
+        return WPIN_REFUSED_NOT_ARMED;
+    }
+    if (wpin_motor_busy(motor) && !motor->teaching) {
+        return WPIN_REFUSED_NOT_ZERO;
+    }
+    motor->teaching = true;
+    motor->direction = 1; /* it may turn: what follows rests first */
+    motor->life_ms = life_ms;
+    motor->life_us = 0;
+    motor->life_ended = false;
     return WPIN_OK;
 }
 
@@ -254,6 +281,7 @@ wpin_status wpin_motor_stop(wpin_motor *motor, uint32_t ramp_us) {
         return WPIN_REFUSED_RANGE;
     }
     motor->wanted = 0;
+    motor->teaching = false;
     if (motor->armed) {
         motor->zero_state = motor->config->rest_state;
         aim(motor, ramp_us, now_of(motor));
@@ -319,12 +347,13 @@ wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
 }
 
 static void live(wpin_motor *motor, uint32_t dt_us, wpin_moment now) {
-    if (motor->wanted == 0 || motor->life_ms == WPIN_LIFE_HELD) {
+    if ((motor->wanted == 0 && !motor->teaching) || motor->life_ms == WPIN_LIFE_HELD) {
         return;
     }
     if (wpin_count_down(&motor->life_ms, &motor->life_us, dt_us)) {
         motor->life_ended = true;
         motor->wanted = 0;
+        motor->teaching = false;
         aim(motor, 0, now);
     }
 }
@@ -393,6 +422,11 @@ void wpin_motor_end_kick(wpin_motor *motor) {
 }
 
 static void drive(wpin_motor *motor, wpin_moment now) {
+    if (motor->teaching) {
+        motor->at_zero = false;
+        wpin_stage_apply(&motor->stage, WPIN_STATE_FORWARD, (uint16_t)WPIN_DUTY_FULL);
+        return;
+    }
     uint16_t duty = wpin_ramp_step(&motor->ramp, now);
     if (duty == 0 && motor->ramp.target == 0) {
         motor->kicking = motor->carrying = false;

@@ -82,6 +82,7 @@ static wpin_status begin(const wpin_sequence *sequence, wpin_track *track, const
     case WPIN_OP_RUN_FOR: return run(motor_of(sequence, step), step);
     case WPIN_OP_SET:
         return sequence->config->set_input(sequence->config->context, step->motor, step->value);
+    case WPIN_OP_TEACH: return wpin_motor_teach(motor_of(sequence, step), LIFE_MS);
     case WPIN_OP_TOGGLE: return toggle(motor_of(sequence, step), step);
     case WPIN_OP_STOP: return wpin_motor_stop(motor_of(sequence, step), step->ramp_us);
     case WPIN_OP_COAST: return wpin_motor_coast(motor_of(sequence, step));
@@ -198,6 +199,7 @@ static bool is_done(wpin_sequence *sequence, wpin_track *track, const wpin_step 
     case WPIN_OP_TOGGLE:
         return wpin_motor_phase(motor_of(sequence, step)) == WPIN_PHASE_RUNNING ||
                !wpin_motor_busy(motor_of(sequence, step));
+    case WPIN_OP_TEACH:
     case WPIN_OP_RUN_FOR: return run_for_done(motor_of(sequence, step), track, dt_us);
     case WPIN_OP_STOP: return stop_done(motor_of(sequence, step), track, dt_us);
     case WPIN_OP_HOLD:

@@ -22,7 +22,8 @@ typedef struct reader {
 bool wpin_op_moves_motor(wpin_op op) {
     return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
            op == WPIN_OP_HOLD || op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE ||
-           op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO || op == WPIN_OP_FOLLOW;
+           op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO || op == WPIN_OP_FOLLOW ||
+           op == WPIN_OP_TEACH;
 }
 
 /* What a stepper takes that a motor does not, and the other way round. */
@@ -31,7 +32,7 @@ static bool fits_part(const wpin_sequence_config *config, const wpin_step *step)
     bool stepper = config->steppers != NULL && config->steppers[step->motor] != NULL;
     bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
     bool drives = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
-                  op == WPIN_OP_BRAKE || op == WPIN_OP_FOLLOW;
+                  op == WPIN_OP_BRAKE || op == WPIN_OP_FOLLOW || op == WPIN_OP_TEACH;
     return stepper ? !drives && config->stepper_way != NULL : !turns;
 }
 
@@ -92,7 +93,7 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
         (step->value == 0 || step->value > WPIN_DUTY_FULL || step->value < -WPIN_DUTY_FULL)) {
         return WPIN_REFUSED_RANGE;
     }
-    if (op == WPIN_OP_RUN_FOR && step->time_ms == 0) {
+    if ((op == WPIN_OP_RUN_FOR || op == WPIN_OP_TEACH) && step->time_ms == 0) {
         return WPIN_REFUSED_RANGE;
     }
     return op == WPIN_OP_REPEAT && step->value < 1 ? WPIN_REFUSED_RANGE : WPIN_OK;

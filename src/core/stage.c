@@ -49,12 +49,14 @@ static bool is_mode(const wpin_stage *stage, uint8_t line) {
     return wpin_bit(stage->config->table->mode_lines, line);
 }
 
-/* Turns off every line that is on in the old row and not just as on in the new one. */
+/* Turns off every line that is on in the old row and not just as on in the new one. A pulse only
+ * tells another controller what to do: cut off in its middle it would be another order. */
 static void turn_off(const wpin_stage *stage, uint8_t old_row, uint8_t new_row) {
     const wpin_stage_table *table = stage->config->table;
     for (uint8_t line = 0; line < table->line_count; line++) {
         wpin_cell was = wpin_cell_at(table, old_row, line);
-        bool stays = was == wpin_cell_at(table, new_row, line) && !wpin_cell_timed(was);
+        bool stays = was == wpin_cell_at(table, new_row, line) &&
+                     (was == WPIN_CELL_PULSE || !wpin_cell_timed(was));
         if (!is_mode(stage, line) && !stays) {
             rest_line(stage, line);
         }
@@ -182,6 +184,17 @@ wpin_status wpin_stage_open(wpin_stage *stage, const wpin_stage_config *config,
 bool wpin_stage_has(const wpin_stage *stage, wpin_state state) {
     return stage != NULL && stage->open &&
            wpin_row_of(stage->config->table, wired_state(stage->config, state)) != WPIN_NO_ROW;
+}
+
+bool wpin_stage_pulses(const wpin_stage *stage) {
+    const wpin_stage_table *table = stage->config->table;
+    uint8_t row = wpin_row_of(table, WPIN_STATE_FORWARD);
+    for (uint8_t line = 0; row != WPIN_NO_ROW && line < table->line_count; line++) {
+        if (wpin_cell_at(table, row, line) == WPIN_CELL_PULSE) {
+            return true;
+        }
+    }
+    return false;
 }
 
 bool wpin_stage_is_on_off(const wpin_stage *stage) {

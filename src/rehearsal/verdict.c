@@ -217,6 +217,17 @@ static void judge_end(const wpin_run *run, wpin_step_result *step) {
     }
 }
 
+/* Full pulses are for a controller without power, or one that learns from them: none may run. */
+static void judge_teach(wpin_step_result *step) {
+    if (step->rpm_peak > 0.5) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "it ran, at up to %.0f rpm: it had power and had seen neutral before",
+                  step->rpm_peak);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
 void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
     if (motor != NULL && motor->fault.cause != WPIN_OK) {
@@ -248,6 +259,7 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     }
     switch (step->op) {
     case WPIN_OP_FOLLOW: judge_follow(run, step); break;
+    case WPIN_OP_TEACH: judge_teach(step); break;
     case WPIN_OP_RUN:
     case WPIN_OP_RUN_FOR:
     case WPIN_OP_HOLD: judge_motion(run, step); break;

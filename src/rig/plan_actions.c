@@ -296,6 +296,25 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
     }
 }
 
+static bool can_learn(const wpin_stage_kind *kind) {
+    return kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+}
+
+/* teach for TIME: full pulses for a controller that is powered up meanwhile, then neutral. */
+static void read_teach(wpin_plan_reader *r, size_t load) {
+    double seconds;
+    if (!can_learn(r->rig->loads[load].kind)) {
+        say_unable(r, load, r->line.words[1].column, "be taught pulses", can_learn);
+    } else if (take_for(r, true, &seconds)) {
+        wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_TEACH,
+                                         .motor = (uint8_t)load,
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds);
+    }
+}
+
 /* turn [reverse] ANGLE, or turn to [-]ANGLE */
 static void read_turn(wpin_plan_reader *r, size_t load) {
     double turns, way = 1;
@@ -347,9 +366,10 @@ typedef struct verb {
 } verb;
 
 static const verb verbs[] = {
-    {"ramp", read_ramp}, {"run", read_run},     {"hold", read_hold},     {"stop", read_stop},
-    {"rest", read_rest}, {"brake", read_brake}, {"coast", read_coast},   {"on", read_on},
-    {"off", read_stop},  {"pulse", read_pulse}, {"toggle", read_toggle}, {"follow", read_follow}};
+    {"ramp", read_ramp},  {"run", read_run},     {"hold", read_hold},     {"stop", read_stop},
+    {"rest", read_rest},  {"brake", read_brake}, {"coast", read_coast},   {"on", read_on},
+    {"off", read_stop},   {"pulse", read_pulse}, {"toggle", read_toggle}, {"follow", read_follow},
+    {"teach", read_teach}};
 
 /* What a stepper takes. */
 static const verb stepper_verbs[] = {

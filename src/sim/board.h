@@ -77,7 +77,11 @@ typedef struct wpin_bridge {
         pulse_level; /* servo-style pulses: input, begin and end of the last, neutrals seen */
     int64_t pulse_rise, last_pulse;
     int neutral_pulses, other_pulses;
-    unsigned levels; /* of its inputs now: bit n is set while input n is high */
+    int same_pulses;   /* of nearly one width, one after the other */
+    double same_width; /* s */
+    double full_width; /* it learns: full, s; 0: it does not */
+    bool fresh;        /* powered up and no pulse seen but full ones */
+    unsigned levels;   /* of its inputs now: bit n is set while input n is high */
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
@@ -185,6 +189,9 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
 void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge);
 /* Notes once why a driver that has power does nothing, if so. */
 void wpin_bridge_tell_obstacle(wpin_sim *sim, wpin_bridge *bridge);
+/* A driver that takes servo-style pulses sees its input, which was at `before`. */
+void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
+                       const wpin_cursor *input, wpin_level before, int64_t at);
 /* A driver is dead from here on. */
 void wpin_bridge_burn(wpin_bridge *bridge);
 /* Feeds every driver on a supply what it gives now. */

@@ -336,48 +336,6 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     }
 }
 
-/* ---- a controller that takes servo-style pulses ---- */
-
-/* Pulses of 1 to 2 ms, neutral at 1.5 ms with a dead band of 2 % each way; it drives only after
- * it has seen neutral for half a second, and stops when the pulses stay away for 0.1 s. */
-static void take_pulse(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t rise,
-                       int64_t fall) {
-    const wpin_sim_bridge *part = &bridge->part;
-    double neutral_at = part->pulse_zero > 0 ? part->pulse_zero : 1.5e-3;
-    double swing = part->pulse_swing > 0 ? part->pulse_swing : 0.5e-3;
-    double effort = ((double)(fall - rise) * 1e-12 - neutral_at) / swing;
-    bool neutral = fabs(effort) < 0.02;
-    effort = effort > 1 ? 1 : (effort < -1 ? -1 : effort);
-    bridge->neutral_pulses = neutral ? bridge->neutral_pulses + 1 : bridge->neutral_pulses;
-    bridge->last_pulse = fall;
-    bool drives = !neutral && bridge->neutral_pulses >= 20;
-    bridge->other_pulses = neutral || drives ? 0 : bridge->other_pulses + 1;
-    if (bridge->other_pulses == 50) {
-        wpin_board_note(sim, fall, bridge->name,
-                        "does nothing: it waits for neutral, pulses of %.4g us, and gets %.4g us",
-                        neutral_at * 1e6, (double)(fall - rise) * 1e-6);
-    }
-    plant->leg_a = drives && effort > 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
-    plant->leg_b = drives && effort < 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
-    plant->feed.share = drives ? fabs(effort) : 0;
-    wpin_plant_fed(plant);
-}
-
-static void watch_pulses(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
-                         const wpin_cursor *input, wpin_level before, int64_t at) {
-    bool rises = bridge->alive && before != WPIN_HIGH && input->level == WPIN_HIGH;
-    bool falls = bridge->alive && before == WPIN_HIGH && input->level != WPIN_HIGH;
-    bool silent = at - bridge->last_pulse > (int64_t)(0.1 * PS_PER_S);
-    if (rises) {
-        bridge->pulse_rise = at;
-    } else if (falls) {
-        take_pulse(sim, bridge, plant, bridge->pulse_rise, at);
-    } else if (!bridge->alive || silent) {
-        plant->leg_a = plant->leg_b = WPIN_LEG_OFF;
-        bridge->neutral_pulses = 0;
-    }
-}
-
 /* ---- time ---- */
 
 /* A gate to the supply with nothing on it is pulled up, to off; every other input is pulled down.
@@ -443,7 +401,7 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     wpin_level before = inputs[0].level;
     bool changed = pass_edges(bridge, inputs, at);
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        watch_pulses(sim, bridge, plant, &inputs[0], before, at);
+        wpin_pulses_watch(sim, bridge, plant, &inputs[0], before, at);
     } else if (changed || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
     }
@@ -481,7 +439,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     find_moving(bridge, inputs);
     int64_t at = sim->now;
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        watch_pulses(sim, bridge, plant, &inputs[0], bridge->pulse_level, at);
+        wpin_pulses_watch(sim, bridge, plant, &inputs[0], bridge->pulse_level, at);
     } else {
         follow_inputs(sim, bridge, plant, at);
     }

@@ -52,6 +52,35 @@ static void supply_off(wpin_vetter *v) {
     free(told);
 }
 
+/* Whether a supply is on when a step begins, in the order of the file. */
+static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
+    while (step-- > 0) {
+        const wpin_step *s = &v->plan->steps[step];
+        if (s->op == WPIN_OP_SWITCH && s->motor == supply) {
+            return s->value != 0;
+        }
+    }
+    return v->rig->supplies[supply].on || v->options.powered;
+}
+
+/* Full pulses are for a controller that has no power yet. */
+static void taught_with_power(wpin_vetter *v) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        if (s->op != WPIN_OP_TEACH) {
+            continue;
+        }
+        size_t source = wpin_source_of(v->rig, v->rig->loads[s->motor].supply);
+        const char *name = v->rig->supplies[source].name;
+        if (on_before(v, source, i)) {
+            wpin_finding *n = find_step(v, WPIN_REFUSE, i);
+            wpin_cause(n, "it is shown full while its supply '%s' is on", name);
+            wpin_consequence(n, "instead of learning it runs at full at once, without a ramp");
+            wpin_cure(n, "'%s off' before it, and '%s on' on another track meanwhile", name, name);
+        }
+    }
+}
+
 static void on_time(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
@@ -146,6 +175,9 @@ const wpin_rule_entry wpin_rules_plan[] = {
     {{"supply-off", "plan; supply switch", "something driven while its supply is off",
       WPIN_EFFECT_DEAD},
      supply_off},
+    {{"teach-powered", "plan; supply switch", "pulses taught to a controller that has power",
+      WPIN_EFFECT_MOVES},
+     taught_with_power},
     {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
     {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},
     {{"acceptance", "accept", "what is accepted and does not occur", WPIN_EFFECT_ADVICE},

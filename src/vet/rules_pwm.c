@@ -83,12 +83,22 @@ static void bulk(wpin_vetter *v) {
     }
 }
 
+static bool plan_teaches(const wpin_vetter *v, const wpin_facts *f) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        if (s->op == WPIN_OP_TEACH && s->motor == f->load - v->rig->loads) {
+            return true;
+        }
+    }
+    return false;
+}
+
 /* A controller of its own drives only after it has seen the neutral pulse it was taught. */
 static void pulse_ends(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
         const wpin_sim_bridge *b = &f->load->bridge;
-        if (f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE) {
+        if (f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE || plan_teaches(v, f)) {
             continue;
         }
         double off = fabs(l->pulse_zero - b->pulse_zero) / b->pulse_swing;
