@@ -3,6 +3,7 @@
  * purpose, and seen to fail for that very reason; the mended rig passes both. With --table it
  * prints what it saw. */
 #define _GNU_SOURCE
+#include "bad_rigs.h"
 #include "support.h"
 #include <jansson.h>
 #include <math.h>
@@ -10,289 +11,6 @@
 #include <string.h>
 #include <windpin/rehearsal.h>
 #include <windpin/vet.h>
-
-#define RIG(controller, supplies, stage, driver, hangs, more)                                      \
-    "rig: bench\ncontroller: {" controller "}\nsupplies:\n" supplies                               \
-    "loads:\n  pump:\n    supply: main\n    stage: {" stage "}\n    driver: {" driver              \
-    "}\n    " hangs "\n" more
-#define FIVE         "logic: 5V"
-#define MAIN(more)   "  main: {voltage: 12V, resistance: 50mohm, switch: on" more "}\n"
-#define CHIP         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz"
-#define LOW_SIDE     "kind: low-side-switch, pins: {gate: 9}, pwm: 20kHz"
-#define HIGH_SIDE    "kind: high-side-switch, pins: {gate: 9}, pwm: 20kHz"
-#define DRIVER(more) "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 30V" more
-#define MOTOR(more)                                                                                \
-    "motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2, "         \
-    "static-friction: 14mNm, dry-friction: 9mNm" more "}"
-#define HABITS        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1s\n"
-#define PLAIN(driver) RIG(FIVE, MAIN(""), CHIP, DRIVER(driver), MOTOR(""), HABITS)
-#define GO            "pump ramp 100%\npump hold 2s\npump stop\n"
-#define HOLD_ON       "pump on\npump hold 8s\npump off\n"
-#define SOLENOID                                                                                   \
-    "solenoid: {resistance: 6ohm, inductance: 40mH, pull-in: 1.2A, drop-out: 0.3A, heat: "         \
-    "{resistance: 9K/W, time: 4s}}"
-#define LAMP  "lamp: {rated: 12V, power: 24W, cold: 8%, warm-up: 120ms}"
-#define QUICK "    ramp: {up: 10ms, down: 10ms}\n"
-#define STEPPER(rates)                                                                             \
-    "stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, holding-torque: "     \
-    "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \
-    "}}"
-#define GATE(ends)                                                                                 \
-    "rig: bench\nsupplies:\n" MAIN("") "inputs:\n" ends                                            \
-                                       "loads:\n  pump:\n    supply: main\n    stage: {" CHIP      \
-                                       "}\n    driver: {" DRIVER("") "}\n    " MOTOR(              \
-                                           ", gear: 100, travel: {low: 0deg, high: 90deg, start: " \
-                                           "45deg}") "\n" HABITS "    limits: {forward: open, "    \
-                                                     "reverse: shut}\n"
-
-static const struct {
-    const char *rule, *part;
-    const char *bad, *good; /* rigs */
-    const char *plan;
-    const char *says; /* what the run of the bad one says */
-} rows[] = {
-    {"supply-voltage", "pump",
-     RIG(FIVE, "  main: {voltage: 36V, resistance: 50mohm, switch: on}\n", CHIP, DRIVER(""),
-         MOTOR(", rated: 12V"), HABITS),
-     PLAIN(""), "pump ramp 30%\npump stop\n", "pump driver, over-voltage: 36 V"},
-    {"least-voltage", "pump", PLAIN(", least-voltage: 14V"), PLAIN(", least-voltage: 8V"), GO,
-     "it works from 14 V on and has 12 V"},
-    {"polarity", "main",
-     RIG(FIVE, MAIN(", polarity: swapped"), CHIP, DRIVER(""), MOTOR(""), HABITS), PLAIN(""), GO,
-     "pump driver, reverse polarity"},
-    {"ground", "pump", RIG(FIVE, MAIN(", ground: motor"), CHIP, DRIVER(""), MOTOR(""), HABITS),
-     PLAIN(""), GO, "it has no ground in common"},
-    {"supply-limit", "main",
-     RIG(FIVE, MAIN(", limit: 2A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS),
-     RIG(FIVE, MAIN(", limit: 9A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS), GO,
-     "main cut out"},
-    {"least-input", "main",
-     RIG(FIVE,
-         "  port: {voltage: 5V, resistance: 0.1ohm, limit: 500mA, at-limit: droops, switch: on}\n  "
-         "main: {from: port, voltage: 12V, regulates: switching, least-input: 4V}\n",
-         CHIP, DRIVER(""), MOTOR(""), HABITS),
-     RIG(FIVE,
-         "  port: {voltage: 5V, resistance: 10mohm, limit: 40A, at-limit: droops, switch: on}\n  "
-         "main: {from: port, voltage: 12V, regulates: switching, least-input: 4V}\n",
-         CHIP, DRIVER(""), MOTOR(""), HABITS),
-     GO, "main gives nothing"},
-    {"regulator-heat", "main",
-     RIG(FIVE,
-         "  tall: {voltage: 24V, resistance: 50mohm, switch: on}\n  main: {from: tall, voltage: "
-         "9V, heat: {resistance: 30K/W, time: 300ms}}\n",
-         CHIP, DRIVER(""), MOTOR(""), HABITS),
-     RIG(FIVE,
-         "  tall: {voltage: 12V, resistance: 50mohm, switch: on}\n  main: {from: tall, voltage: "
-         "9V, heat: {resistance: 6K/W, time: 300ms}}\n",
-         CHIP, DRIVER(""), MOTOR(""), HABITS),
-     GO, "main shuts itself down"},
-    {"brown-out", "controller",
-     RIG("supply: logic, least-voltage: 4.5V",
-         "  main: {voltage: 7.2V, resistance: 1.5ohm, switch: on}\n  logic: {from: main, voltage: "
-         "5V, headroom: 0.5V}\n",
-         CHIP, DRIVER(""), MOTOR(""), "    ramp: {up: 20ms, down: 20ms}\n    rest: 1s\n"),
-     RIG("supply: logic, least-voltage: 4.5V",
-         "  main: {voltage: 7.2V, resistance: 100mohm, switch: on}\n  logic: {from: main, voltage: "
-         "5V, headroom: 0.5V}\n",
-         CHIP, DRIVER(""), MOTOR(""), "    ramp: {up: 20ms, down: 20ms}\n    rest: 1s\n"),
-     GO, "WPIN_FAULT_RESET"},
-    {"returned-energy", "pump",
-     RIG(FIVE, MAIN(", capacitor: 100uF"),
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
-         "dead-time: 2us",
-         DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
-         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
-     RIG(FIVE, MAIN(", capacitor: 100uF"), CHIP, DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
-         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
-     "pump ramp 100% in 3s\npump hold 3s\npump stop\npump rest 1s\n",
-     "driven up by current that came back"},
-    {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),
-     GO, "over-current: 66.7 mA"},
-    {"pwm-pin", "pump", RIG("pwm-pins: [3, 5]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
-     RIG("pwm-pins: [3, 9]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS), GO,
-     "can not make this PWM frequency"},
-    {"logic-level", "pump",
-     RIG("logic: 3.3V", MAIN(""), CHIP, DRIVER(", logic-high: 3.5V"), MOTOR(""), HABITS),
-     PLAIN(", logic-high: 3.5V"), GO, "reads every line low: a high pin reaches 3.3 V"},
-    {"relay-coil", "pump",
-     RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
-         "kind: relay, pins: {coil: 9}", DRIVER(", coil: {resistance: 70ohm, closes-at: 3.75V}"),
-         MOTOR(""), "    rest: 1s\n"),
-     RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
-         "kind: relay, pins: {coil: 9}", DRIVER(""), MOTOR(""), "    rest: 1s\n"),
-     "pump on\npump hold 1s\npump off\n", "does not close: its coil gets 3.1"},
-    {"opto-input", "pump",
-     RIG("logic: 3.3V", MAIN(""), CHIP,
-         DRIVER(", opto: {forward: 1.2V, resistor: 470ohm, least: 5mA}"), MOTOR(""), HABITS),
-     RIG("logic: 3.3V", MAIN(""), CHIP,
-         DRIVER(", opto: {forward: 1.2V, resistor: 220ohm, least: 5mA}"), MOTOR(""), HABITS),
-     GO, "does not switch: its opto input gets 4.24 mA, it takes 5 mA"},
-    {"floating-input", "pump",
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", pull: no"), MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "wait 1s\n",
-     "while the controller boots"},
-    {"pulse-ends", "pump",
-     RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-neutral: 1.6ms", DRIVER(""),
-         MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-neutral: 1.6ms",
-         DRIVER(", pulse-neutral: 1.6ms"), MOTOR(""), HABITS),
-     GO, "it waits for neutral, pulses of 1500 us, and gets 1"},
-    {"static-condition", "pump",
-     RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, removed]}", DRIVER(""),
-         MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, fitted]}", DRIVER(""), MOTOR(""),
-         HABITS),
-     GO, "a jumper or switch keeps it off"},
-    {"stall-current", "pump",
-     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
-         MOTOR(""), HABITS "faults: [pump stalled]\n"),
-     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 10A, voltage-limit: 30V",
-         MOTOR(""), HABITS "faults: [pump stalled]\n"),
-     GO, "pump driver, over-current"},
-    {"stall-heat", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 500ms}"), MOTOR(""),
-         HABITS "faults: [pump stalled]\n"),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 6K/W, time: 500ms}"), MOTOR(""),
-         HABITS "faults: [pump stalled]\n"),
-     GO, "pump driver, heat"},
-    {"brake-current", "pump",
-     RIG(FIVE, MAIN(""), CHIP,
-         "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",
-         MOTOR(", load: {inertia: 300gcm2}"),
-         "    ramp: {up: 300ms, down: 300ms}\n    rest: 20s\n"
-         "    current-trip: {level: 4.9A, time: 1ms, input: 0}\n"),
-     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 50mohm, current-limit: 12A, voltage-limit: 30V",
-         MOTOR(", load: {inertia: 300gcm2}"),
-         "    ramp: {up: 300ms, down: 300ms}\n    rest: 20s\n"),
-     "pump ramp 100% in 3s\npump hold 1s\npump brake for 1s\n", "pump driver, over-current"},
-    {"driver-heat", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 250K/W, time: 500ms}"),
-         MOTOR(", load: {torque: 50mNm}"), HABITS),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 8K/W, time: 500ms}"),
-         MOTOR(", load: {torque: 50mNm}"), HABITS),
-     "pump ramp 100%\npump hold 8s\npump stop\n", "pump driver, heat"},
-    {"free-wheel", "pump",
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", free-wheel: no"), MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "pump ramp 60%\npump stop\n",
-     "found no free-wheel diode"},
-    {"diode-limit", "pump",
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-limit: 1A"), MOTOR(", load: {torque: 50mNm}"),
-         HABITS),
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-limit: 3A"), MOTOR(", load: {torque: 50mNm}"),
-         HABITS),
-     "pump ramp 45%\npump hold 5s\npump stop\n", "free-wheel diode: 1 A in the mean"},
-    {"dead-time", "pump",
-     RIG(FIVE, MAIN(""),
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
-         "dead-time: 1us",
-         DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""),
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
-         "dead-time: 3us",
-         DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
-     "pump ramp 60%\npump stop\n", "shoot-through"},
-    {"bootstrap", "pump", PLAIN(", bootstrap: 20ms"),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(", bootstrap: 20ms"), MOTOR(""),
-         HABITS "    duty-limit: 96%\n"),
-     "pump on\npump hold 2s\npump stop\n", "its bootstrap capacitor is empty"},
-    {"base-drive", "pump",
-     RIG(FIVE, MAIN(""), LOW_SIDE,
-         DRIVER(", transistor: {kind: npn, base-resistor: 100kohm, gain: 80}"), MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""), LOW_SIDE,
-         DRIVER(", transistor: {kind: npn, base-resistor: 330ohm, gain: 900}"), MOTOR(""), HABITS),
-     GO, "not moving"},
-    {"gate-drive", "pump",
-     RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
-         DRIVER(", transistor: {kind: n-channel, threshold: 4V, stated-at: 10V}"), MOTOR(""),
-         HABITS),
-     RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
-         DRIVER(", transistor: {kind: n-channel, threshold: 1.5V, stated-at: 2.5V}"), MOTOR(""),
-         HABITS),
-     GO, "never turns on: its gate or base gets 3.3 V"},
-    {"never-off", "pump",
-     RIG(FIVE, MAIN(""), HIGH_SIDE,
-         DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V}"), MOTOR(""),
-         HABITS),
-     RIG(FIVE, MAIN(""), HIGH_SIDE,
-         DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V, shifter: yes}"),
-         MOTOR(""), HABITS),
-     "pump ramp 60%\npump stop\npump rest 2s\n", "driven with"},
-    {"gate-limit", "pump",
-     RIG(FIVE, "  main: {voltage: 24V, resistance: 50mohm, switch: on}\n", HIGH_SIDE,
-         DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
-         HABITS),
-     RIG(FIVE, MAIN(""), HIGH_SIDE,
-         DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
-         HABITS),
-     "pump ramp 40%\npump stop\n", "gate punctured"},
-    {"motor-capacitor", "pump",
-     RIG(FIVE, MAIN(""), CHIP,
-         "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 2uF, "
-         "heat: {resistance: 60K/W, time: 300ms}",
-         MOTOR(""), HABITS),
-     RIG(FIVE, MAIN(""), CHIP,
-         "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 47nF, "
-         "heat: {resistance: 60K/W, time: 300ms}",
-         MOTOR(""), HABITS),
-     "pump ramp 60%\npump hold 4s\npump stop\n", "pump driver, heat"},
-    {"start-torque", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {torque: 250mNm}"), HABITS),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", gear: 10, load: {torque: 250mNm}"), HABITS), GO,
-     "not moving: "},
-    {"winding-heat", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
-         MOTOR(", heat: {resistance: 12K/W, time: 2s}, load: {torque: 70mNm}"), HABITS),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
-         MOTOR(", heat: {resistance: 3K/W, time: 2s}, load: {torque: 70mNm}"), HABITS),
-     "pump ramp 100%\npump hold 12s\npump stop\n", "pump winding, heat"},
-    {"coil-heat", "pump", RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK),
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
-         QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),
-     HOLD_ON, "pump winding, heat"},
-    {"plunger", "pump",
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK "    on-duty: 35%\n"),
-     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
-         QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),
-     "pump on\npump hold 1s\npump off\n", "plunger not in"},
-    {"inrush", "pump",
-     RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
-         "on-resistance: 20mohm, current-limit: 10A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
-     RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
-         "on-resistance: 20mohm, current-limit: 30A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
-     "pump on\npump hold 1s\npump off\n", "pump driver, over-current"},
-    {"step-rate", "pump",
-     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
-         STEPPER("start-rate: 1500steps/s, top-rate: 1500steps/s, ramp: 400steps/s2"), ""),
-     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
-         STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2"), ""),
-     "pump turn 180deg\n", "lost"},
-    {"rest", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {inertia: 3000gcm2}"),
-         "    ramp: {up: 2s, down: 300ms}\n    rest: 200ms\n"),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {inertia: 3000gcm2}"),
-         "    ramp: {up: 2s, down: 300ms}\n    rest: 20s\n"),
-     "pump ramp 100% in 8s\npump hold 6s\npump ramp reverse 30%\npump stop\npump rest 20s\n",
-     "driven while still turning the other way"},
-    {"limit-side", "pump",
-     GATE("  open: {pin: 20, limit-of: pump, to: 5deg}\n  shut: {pin: 21, limit-of: pump, from: "
-          "85deg}\n"),
-     GATE("  open: {pin: 20, limit-of: pump, from: 80deg}\n  shut: {pin: 21, limit-of: pump, to: "
-          "5deg}\n"),
-     "pump run 40% for 3s\n", "drove its load into an end stop"},
-    {"supply-off", "pump",
-     RIG(FIVE, "  main: {voltage: 12V, resistance: 50mohm}\n", CHIP, DRIVER(""), MOTOR(""), HABITS),
-     PLAIN(""), GO, "not moving: supply 'main' is off"},
-    {"teach-powered", "pump",
-     RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}", DRIVER(""), MOTOR(""), HABITS),
-     RIG(FIVE, "  main: {voltage: 12V, resistance: 50mohm}\n",
-         "kind: servo-pulse, pins: {pulse: 9}", DRIVER(""), MOTOR(""), HABITS),
-     "pump teach for 3s\nmain on\npump rest 2s\n", "it ran, at up to"},
-    {"on-time", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
-     "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},
-};
-
-enum { ROWS = sizeof rows / sizeof *rows };
 
 static char output[60000];
 
@@ -368,25 +86,25 @@ static const char *accepting(const char *text, const char *rig, const char *plan
 }
 
 START_TEST(what_is_vetted_happens) {
-    const char *rule = rows[_i].rule, *part = rows[_i].part;
-    const char *bad = write_file("bad.yaml", rows[_i].bad),
-               *plan = write_file("p.plan", rows[_i].plan);
-    ck_assert_msg(refuses(rows[_i].bad, bad, plan, rule, part), "%s is not refused:\n%.4000s", rule,
-                  output);
+    const char *rule = bad_rigs[_i].rule, *part = bad_rigs[_i].part;
+    const char *bad = write_file("bad.yaml", bad_rigs[_i].bad),
+               *plan = write_file("p.plan", bad_rigs[_i].plan);
+    ck_assert_msg(refuses(bad_rigs[_i].bad, bad, plan, rule, part), "%s is not refused:\n%.4000s",
+                  rule, output);
     ck_assert_int_eq(tool("run", bad, plan), 2);
     ck_assert_msg(strstr(output, "nothing was run") != NULL, "%s", output);
-    const char *accepted = accepting(rows[_i].bad, bad, plan);
+    const char *accepted = accepting(bad_rigs[_i].bad, bad, plan);
     int status = tool("run", accepted, plan);
     bool recorded = strstr(output, "Accepted in the rig") != NULL;
     bench_only();
-    ck_assert_msg(strstr(output, rows[_i].says) != NULL,
-                  "%s: the bench does not say \"%s\":\n%.4000s", rule, rows[_i].says, output);
+    ck_assert_msg(strstr(output, bad_rigs[_i].says) != NULL,
+                  "%s: the bench does not say \"%s\":\n%.4000s", rule, bad_rigs[_i].says, output);
     ck_assert_msg(status == 2 || recorded, "%s", output);
-    const char *good = write_file("good.yaml", rows[_i].good);
+    const char *good = write_file("good.yaml", bad_rigs[_i].good);
     ck_assert_msg(tool("vet", good, plan) == 0, "%s mended is refused:\n%.4000s", rule, output);
     tool("run", good, plan);
-    ck_assert_msg(strstr(output, rows[_i].says) == NULL, "%s mended still says \"%s\":\n%.4000s",
-                  rule, rows[_i].says, output);
+    ck_assert_msg(strstr(output, bad_rigs[_i].says) == NULL,
+                  "%s mended still says \"%s\":\n%.4000s", rule, bad_rigs[_i].says, output);
 }
 END_TEST
 
@@ -447,24 +165,25 @@ static const char *random_rig(void) {
     bool shared = pick(3) == 0; /* one source for motor and controller */
     double volts = between(5, 30), ohms = between(0.5, 12), amps = volts / ohms;
     double constant = between(0.2, 0.8) * volts / 400, hold = between(0.02, 1.2) * constant * amps;
-    snprintf(text, sizeof text,
-             "rig: any\n%ssupplies: {main: {voltage: %.3gV, resistance: %.3gohm, switch: "
-             "on%s}%s}\nloads:\n  pump:\n"
-             "    supply: main\n    stage: {%s, pwm: 20kHz}\n    driver: {on-resistance: %.3gohm, "
-             "current-limit: "
-             "%.3gA, voltage-limit: %.3gV, heat: {resistance: %.3gK/W, time: 300ms}%s}\n    motor: "
-             "{resistance: "
-             "%.4gohm, inductance: %.3gmH, constant: %.4gmNm/A, inertia: %.4ggcm2, "
-             "static-friction: %.5gmNm, "
-             "dry-friction: %.5gmNm}\n    ramp: {up: %.3gs, down: %.3gs}\n    rest: %.3gs\n",
-             shared ? "controller: {supply: logic, least-voltage: 4.5V}\n" : "", volts,
-             between(0.01, 0.5), pick(3) == 0 ? ", limit: 3A" : "",
-             shared ? ", logic: {from: main, voltage: 5V, regulates: switching, least-input: 3V}"
-                    : "",
-             stages[pick(4)], between(0.01, 0.4), amps * between(0.4, 3), volts * between(0.8, 3),
-             between(3, 120), pick(4) == 0 ? ", protects-itself: yes" : "", ohms,
-             ohms * between(0.4, 2), constant * 1e3, between(20, 600), hold * 1e3,
-             hold * between(0.4, 1) * 1e3, between(0.2, 2), between(0.2, 1), between(0.3, 6));
+    snprintf(
+        text, sizeof text,
+        "rig: any\n%ssupplies: {main: {voltage: %.3gV, resistance: %.3gohm, switch: "
+        "on%s}%s}\nloads:\n  pump:\n"
+        "    supply: main\n    stage: {%s, pwm: 20kHz%s}\n    driver: {on-resistance: %.3gohm, "
+        "current-limit: "
+        "%.3gA, voltage-limit: %.3gV, heat: {resistance: %.3gK/W, time: 300ms}%s}\n    motor: "
+        "{resistance: "
+        "%.4gohm, inductance: %.3gmH, constant: %.4gmNm/A, inertia: %.4ggcm2, "
+        "static-friction: %.5gmNm, "
+        "dry-friction: %.5gmNm}\n    ramp: {up: %.3gs, down: %.3gs}\n    rest: %.3gs\n",
+        shared ? "controller: {supply: logic, least-voltage: 4.5V}\n" : "", volts,
+        between(0.01, 0.5), pick(3) == 0 ? ", limit: 3A" : "",
+        shared ? ", logic: {from: main, voltage: 5V, regulates: switching, least-input: 3V}" : "",
+        stages[pick(4)], pick(2) == 0 ? ", at-rest: brake" : "", between(0.01, 0.4),
+        amps * between(0.4, 3), volts * between(0.8, 3), between(3, 120),
+        pick(4) == 0 ? ", protects-itself: yes" : "", ohms, ohms * between(0.4, 2), constant * 1e3,
+        between(20, 600), hold * 1e3, hold * between(0.4, 1) * 1e3, between(0.2, 2),
+        between(0.2, 1), between(0.3, 6));
     return text;
 }
 
@@ -728,8 +447,8 @@ START_TEST(every_such_rule_has_a_row) {
     const wpin_vet_rule *rule;
     for (size_t i = 0; (rule = wpin_vet_rule_at(i)) != NULL; i++) {
         bool shown = rule->effect == WPIN_EFFECT_ADVICE;
-        for (size_t r = 0; r < ROWS; r++) {
-            shown = shown || strcmp(rows[r].rule, rule->name) == 0;
+        for (size_t r = 0; r < BAD_RIGS; r++) {
+            shown = shown || strcmp(bad_rigs[r].rule, rule->name) == 0;
         }
         ck_assert_msg(shown, "%s has no row", rule->name);
     }
@@ -744,14 +463,15 @@ START_TEST(print_table) {
            "Made by `tests/test_vet --table`.\n\n| rule | predicted | seen on the bench "
            "|\n|---|---|---|\n");
     const wpin_vet_rule *rule;
-    for (size_t r = 0; r < ROWS; r++) {
-        const char *plan = write_file("p.plan", rows[r].plan);
-        const char *bad = write_file("bad.yaml", rows[r].bad);
-        tool("run", accepting(rows[r].bad, bad, plan), plan);
+    for (size_t r = 0; r < BAD_RIGS; r++) {
+        const char *plan = write_file("p.plan", bad_rigs[r].plan);
+        const char *bad = write_file("bad.yaml", bad_rigs[r].bad);
+        tool("run", accepting(bad_rigs[r].bad, bad, plan), plan);
         bench_only();
-        char *seen = strstr(output, rows[r].says), *end = seen != NULL ? strchr(seen, '\n') : NULL;
+        char *seen = strstr(output, bad_rigs[r].says),
+             *end = seen != NULL ? strchr(seen, '\n') : NULL;
         for (size_t i = 0; (rule = wpin_vet_rule_at(i)) != NULL; i++) {
-            if (strcmp(rule->name, rows[r].rule) == 0) {
+            if (strcmp(rule->name, bad_rigs[r].rule) == 0) {
                 printf("| `%s` | %s | %.*s |\n", rule->name, wpin_effect_word(rule->effect),
                        end != NULL ? (int)(end - seen) : 0, seen != NULL ? seen : "");
             }
@@ -775,7 +495,7 @@ int main(int argc, char **argv) {
     Suite *suite = suite_create("vet");
     TCase *tests = tcase_create("all");
     tcase_set_timeout(tests, 60);
-    tcase_add_loop_test(tests, what_is_vetted_happens, 0, ROWS);
+    tcase_add_loop_test(tests, what_is_vetted_happens, 0, BAD_RIGS);
     tcase_add_test(tests, every_such_rule_has_a_row);
     tcase_add_test(tests, sound_rigs_pass);
     size_t kinds;

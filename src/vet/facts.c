@@ -79,6 +79,32 @@ double wpin_running_amps(const wpin_facts *f, double duty) {
     return amps > 1e-9 ? amps : 0;
 }
 
+/* Only the last of a long ramp counts: before, the motor follows its volts. */
+double wpin_run_down(const wpin_facts *f, double *speed_at_zero) {
+    const wpin_sim_motor *m = &f->load->motor;
+    double n = m->gear_ratio, loss = m->gear_efficiency;
+    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
+    double quadratic = m->load_quadratic / (n * n * n * loss);
+    double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
+    double most = f->load->limits.duty_max, ramp = f->load->limits.ramp_down * most;
+    double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
+    double w = settled_speed(f, volts_at(f, t < 0 ? most * -t / ramp : most)), at_zero = w;
+    for (int i = 0; i < 200000 && w > 0; i++) {
+        double volts = t < 0 ? f->volts * most * -t / ramp : 0;
+        double amps = fmax(0, (volts - m->constant * w) / f->loop_ohms); /* one way only */
+        if (t >= 0 && f->load->rest_brakes) {
+            amps = -m->constant * w / (f->loop_ohms - f->supply->resistance);
+        }
+        at_zero = t < 0 ? w : at_zero;
+        w += (m->constant * amps - f->torque - viscous * w - quadratic * w * w) / f->inertia * dt;
+        t += dt;
+    }
+    if (speed_at_zero != NULL) {
+        *speed_at_zero = t > 0 ? at_zero : 0;
+    }
+    return fmax(t, 0);
+}
+
 static void motor_facts(wpin_facts *f, double tolerance) {
     const wpin_sim_motor *m = &f->load->motor;
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);

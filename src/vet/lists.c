@@ -101,10 +101,11 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
         }
         if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE)) {
             add(to,
-                "%s: a first run at low duty for a second; it turns the way forward means, else "
-                "set "
-                "'reversed' or swap its leads.",
-                l->name);
+                "%s: a first run %s; it turns the way forward means, else set 'reversed' or swap "
+                "its leads.",
+                l->name,
+                wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
+                                                    : "of half a second");
         } else {
             add(to, "%s: on for a second, by itself.", l->name);
         }

@@ -46,9 +46,10 @@ typedef struct wpin_rule_entry {
 } wpin_rule_entry;
 
 extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_driver[],
-    wpin_rules_switch[], wpin_rules_pwm[], wpin_rules_load[], wpin_rules_plan[];
+    wpin_rules_switch[], wpin_rules_pwm[], wpin_rules_motor[], wpin_rules_load[], wpin_rules_plan[];
 extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
-    wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_load_count, wpin_rules_plan_count;
+    wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_motor_count, wpin_rules_load_count,
+    wpin_rules_plan_count;
 
 /* Works the facts out; false when out of memory. */
 bool wpin_work_out_facts(wpin_vetter *v);
@@ -60,12 +61,16 @@ size_t wpin_source_of(const wpin_rig *rig, size_t supply);
 double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input);
 /* Current of a motor that runs at a duty, A. */
 double wpin_running_amps(const wpin_facts *f, double duty);
+/* Seconds a motor runs on after its ramp down from full duty, by small steps; and its speed when
+ * the ramp ends, rad/s (NULL: not wanted). */
+double wpin_run_down(const wpin_facts *f, double *speed_at_zero);
 /* Air around the parts, degC. */
 double wpin_air(const wpin_vetter *v);
 
 /* Begins a finding about a part; its place is that of the first key the rule looks at. Cause,
  * consequence and cure are put in by the next three. NULL when out of memory (the three then do
- * nothing). */
+ * nothing). Each cure alone is enough, with its figures as they stand; several are joined by "or".
+ */
 wpin_finding *wpin_find(wpin_vetter *v, wpin_severity severity, const char *part);
 void wpin_cause(wpin_finding *f, const char *words, ...) __attribute__((format(printf, 2, 3)));
 void wpin_consequence(wpin_finding *f, const char *words, ...)

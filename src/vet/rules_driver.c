@@ -17,6 +17,11 @@ static double lasting_amps(const wpin_facts *f) {
     }
 }
 
+/* A trip has to see the current. */
+static const char *with_sense(const wpin_facts *f) {
+    return f->load->bridge.sense_volts_per_amp > 0 ? "" : "a current sense and ";
+}
+
 static void stall(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double most = f->load->bridge.burns_above_amps;
@@ -37,12 +42,24 @@ static void stall(wpin_vetter *v) {
                    f->stall_amps, f->volts * f->load->limits.duty_max, f->loop_ohms, most,
                    f->load->bridge.burns_after * 1e3);
         wpin_consequence(n, "the driver burns at the first stall or hard start");
-        wpin_cure(n,
-                  "a driver for %.3g A, duty-limit: %.0f%%, or a current-trip below %.3g A within "
-                  "%.3g ms",
-                  1.25 * f->stall_amps, floor(90 * f->load->limits.duty_max * most / f->stall_amps),
-                  most, f->load->bridge.burns_after * 1e3);
+        wpin_cure(n, "a driver for %.3g A", 1.25 * f->stall_amps);
+        if (wpin_stage_kind_takes_duty(f->load->kind) &&
+            0.9 * most * f->load->motor.constant > 1.5 * f->hold) {
+            wpin_cure(n, "duty-limit: %.0f%%",
+                      floor(90 * f->load->limits.duty_max * most / f->stall_amps));
+        }
+        if (most > 1.3 * f->run_amps) {
+            wpin_cure(n, "%sa current-trip below %.3g A within %.3g ms", with_sense(f), most,
+                      f->load->bridge.burns_after * 1e3);
+        }
     }
+}
+
+/* The current that loses so much in the driver: n (R I^2 + V I) = P. */
+static double amps_of_watts(const wpin_facts *f, double watts) {
+    double ohms = fmax(f->switch_ohms, 1e-6);
+    double volts = f->switches * f->load->bridge.saturation_volts;
+    return (sqrt(volts * volts + 4 * ohms * watts) - volts) / (2 * ohms);
 }
 
 /* A stall below the current limit still heats: how long until it is too much. */
@@ -63,8 +80,11 @@ static void stall_heat(wpin_vetter *v) {
                    "after %.2g s",
                    f->stall_amps, watts, b->heat.limit, lasts);
         wpin_consequence(n, "a stall of that length burns the driver");
-        wpin_cure(n, "a current-trip at %.2g A, or at most %.3g K/W",
-                  fmax(1.5 * f->run_amps, 0.3 * f->stall_amps), 0.9 * room / watts);
+        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", 0.9 * room / watts);
+        double amps = amps_of_watts(f, 0.9 * room / b->heat.resistance);
+        if (amps > 1.2 * f->run_amps) {
+            wpin_cure(n, "%sa current-trip at %.3g A", with_sense(f), amps);
+        }
     }
 }
 
@@ -78,32 +98,58 @@ static bool plan_brakes(const wpin_vetter *v, const wpin_facts *f) {
     return false;
 }
 
+/* Braking from a speed: its current, and for how long it is more than the driver survives. */
+typedef struct braking {
+    double volts, ohms, amps, above;
+} braking;
+
+static braking brake_from(const wpin_vetter *v, const wpin_facts *f, double speed) {
+    const wpin_rig_load *l = f->load;
+    double k = l->motor.constant, most = l->bridge.burns_above_amps;
+    braking b = {.volts = k * speed,
+                 .ohms = l->motor.resistance * (1 - v->options.tolerance) + f->switch_ohms};
+    b.amps = wpin_calc_reversal_amps(0, b.volts, b.ohms);
+    double fades = f->inertia * b.ohms / (k * k);
+    b.above = b.amps > most ? fades * log(b.amps / most) : 0;
+    return b;
+}
+
+static void tell_brake(wpin_vetter *v, const wpin_facts *f, braking b, wpin_severity severity,
+                       const char *from, const char *so) {
+    double most = f->load->bridge.burns_above_amps;
+    wpin_finding *n = wpin_find_load(v, severity, f);
+    wpin_cause(n,
+               "braked from %s it drives %.3g A through the driver (%.3g V / %.3g ohm) for %.3g ms "
+               "above %.3g A",
+               from, b.amps, b.volts, b.ohms, b.above * 1e3, most);
+    wpin_consequence(n, "%s", so);
+    wpin_cure(n, "a driver for %.3g A", 1.25 * b.amps);
+    if (wpin_stage_kind_takes_duty(f->load->kind)) {
+        wpin_cure(n, "a longer ramp down, and no brake above %.0f %% of full speed",
+                  floor(90 * most / (f->load->motor.constant * f->speed / b.ohms)));
+    }
+}
+
 static void brake(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         if (!f->motor || !wpin_stage_kind_has(l->kind, WPIN_STATE_BRAKE) || l->bridge.protects) {
             continue;
         }
-        double ohms = l->motor.resistance * (1 - v->options.tolerance) + f->switch_ohms;
-        double amps = wpin_calc_reversal_amps(0, l->motor.constant * f->speed, ohms);
-        double fades = f->inertia * ohms / (l->motor.constant * l->motor.constant);
-        double above =
-            amps > l->bridge.burns_above_amps ? fades * log(amps / l->bridge.burns_above_amps) : 0;
-        if (above <= l->bridge.burns_after) {
-            continue;
+        double left = 0;
+        (void)wpin_run_down(f, &left);
+        braking full = brake_from(v, f, f->speed), stop = brake_from(v, f, left);
+        if (l->rest_brakes && stop.above > l->bridge.burns_after) {
+            tell_brake(v, f, stop, WPIN_REFUSE,
+                       l->limits.ramp_down > 0.01 ? "the speed left when its ramp ends"
+                                                  : "full speed, as at every stop,",
+                       "the driver burns when it stops");
+        } else if (full.above > l->bridge.burns_after) {
+            bool planned = plan_brakes(v, f);
+            tell_brake(v, f, full, planned ? WPIN_REFUSE : WPIN_CAUTION, "full speed",
+                       planned ? "the driver burns at the brake"
+                               : "a brake at full speed burns the driver");
         }
-        bool planned = plan_brakes(v, f);
-        wpin_finding *n = wpin_find_load(v, planned ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(
-            n,
-            "braked from full speed it drives %.3g A through the driver (%.3g V / %.3g ohm) for "
-            "%.3g ms above %.3g A",
-            amps, l->motor.constant * f->speed, ohms, above * 1e3, l->bridge.burns_above_amps);
-        wpin_consequence(n, planned ? "the driver burns at the brake"
-                                    : "a brake at full speed burns the driver");
-        wpin_cure(n,
-                  "stop on the ramp and brake below %.0f %% of full speed, or a driver for %.3g A",
-                  floor(100 * l->bridge.burns_above_amps / amps), 1.25 * amps);
     }
 }
 
@@ -132,10 +178,13 @@ static void heat(wpin_vetter *v) {
                          !over                      ? "in a warm box it is too much"
                          : f->load->bridge.protects ? "it shuts itself down again and again"
                                                     : "the driver burns within minutes");
-        wpin_cure(n, "at most %.3g K/W (a heat sink, air), or switches of at most %.3g mohm",
-                  (0.8 * h->limit - wpin_air(v)) / watts,
-                  1e3 * (0.8 * h->limit - wpin_air(v)) / h->resistance /
-                      (f->switches * f->run_amps * f->run_amps));
+        double room = 0.8 * h->limit - wpin_air(v), squared = f->run_amps * f->run_amps;
+        double other = watts - squared * f->switch_ohms,
+               ohms = (room / h->resistance - other) / squared;
+        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", room / watts);
+        if (ohms > 0) {
+            wpin_cure(n, "switches of at most %.3g mohm", 1e3 * ohms / f->switches);
+        }
     }
 }
 

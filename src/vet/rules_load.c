@@ -1,44 +1,7 @@
-/* Rules about loads: can they start, do they get hot, do they stop where they should. */
+/* Rules about what is no motor: solenoids, lamps, steppers. */
 #include "rules.h"
 
 #define PI 3.14159265358979323846
-
-static void start_torque(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        double torque = f->motor ? f->load->motor.constant * f->stall_amps : 0;
-        if (f->motor && torque < f->hold) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n,
-                       "at most %.3g mNm at rest (%.3g A), friction and load hold it with %.3g mNm",
-                       torque * 1e3, f->stall_amps, f->hold * 1e3);
-            wpin_consequence(n, "it hums and stands");
-            wpin_cure(n, "a gear of %.3g:1 or more, more volts, or a stronger motor",
-                      1.5 * f->load->motor.gear_ratio * f->hold / fmax(torque, 1e-9));
-        } else if (f->motor && torque < 1.5 * f->hold) {
-            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "%.3g mNm at rest against %.3g mNm of friction and load", torque * 1e3,
-                       f->hold * 1e3);
-            wpin_consequence(n, "on a cold day or with tired cells it does not start");
-            wpin_cure(n, "half as much torque again: gear, volts or motor");
-        }
-    }
-}
-
-static void winding(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_heat *h = &f->load->motor.heat;
-        double degrees =
-            wpin_air(v) + f->run_amps * f->run_amps * f->load->motor.resistance * h->resistance;
-        if (f->motor && h->resistance > 0 && degrees > h->limit) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
-                       f->run_amps, degrees, h->limit);
-            wpin_consequence(n, "the winding burns after %.3g s and more", h->time);
-            wpin_cure(n, "less load, a duty-limit, or runs shorter than %.3g s",
-                      -h->time * log(1 - (h->limit - wpin_air(v)) / (degrees - wpin_air(v))));
-        }
-    }
-}
 
 /* ---- solenoids ---- */
 
@@ -80,8 +43,12 @@ static void coil(wpin_vetter *v) {
         wpin_cause(n, "held in by %.3g A its coil reaches %.0f degC, it survives %.0f degC", amps,
                    end, s->heat.limit);
         wpin_consequence(n, "the coil burns after about %.3g s", safe);
-        wpin_cure(n, "most-on: %.2gs, or on-duty: %.0f%% with a kick that draws it in", 0.5 * safe,
-                  hold_percent(f));
+        wpin_cure(n, "most-on: %.2gs", 0.5 * safe);
+        double held = coil_amps(f, hold_percent(f) / 100);
+        if (wpin_stage_kind_takes_duty(f->load->kind) &&
+            wpin_air(v) + held * held * s->resistance * s->heat.resistance < s->heat.limit) {
+            wpin_cure(n, "on-duty: %.0f%% with a kick that draws it in", hold_percent(f));
+        }
     }
 }
 
@@ -100,6 +67,20 @@ static void falls_back(wpin_vetter *v, const wpin_facts *f) {
                l->kick_time * 1e3, left * 100, amps, f->load->solenoid.drop_out);
     wpin_consequence(n, "the plunger comes in and falls back");
     wpin_cure(n, "ramp: {up: %.0fms} or shorter", fmax(1, floor(0.8e3 * l->kick_time)));
+}
+
+/* Drawn in with all there is, if that is enough, and held with less. */
+static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
+    const wpin_sim_solenoid *s = &f->load->solenoid;
+    double most = f->volts / f->loop_ohms, lag = s->inductance / f->loop_ohms;
+    if (most <= 1.1 * s->pull_in) {
+        wpin_cure(n, "%.3g V or more, or a coil made for %.3g V", 1.2 * s->pull_in * f->loop_ohms,
+                  f->volts);
+        return;
+    }
+    double takes = s->pull_in_time - lag * log(1 - s->pull_in / most);
+    wpin_cure(n, "start: {kick-level: 100%%, kick-time: %.0fms} and on-duty: %.0f%% or more",
+              ceil(1.5e3 * takes), hold_percent(f));
 }
 
 static void plunger(wpin_vetter *v) {
@@ -128,9 +109,7 @@ static void plunger(wpin_vetter *v) {
             }
             wpin_consequence(n,
                              drawn ? "the plunger does not stay in" : "the plunger never comes in");
-            wpin_cure(n,
-                      "start: {kick-level: 100%%, kick-time: %.0fms} and on-duty: %.0f%% or more",
-                      ceil(1e3 * (2 * s->pull_in_time + 2 * lag)), hold_percent(f));
+            plunger_cure(n, f);
         }
     }
 }
@@ -153,8 +132,8 @@ static void inrush(wpin_vetter *v) {
                    f->stall_amps, lasts * 1e3, b->burns_above_amps, b->burns_after * 1e3);
         wpin_consequence(n, burns ? "the driver burns when it is switched on cold"
                                   : "each switching on wears the driver");
-        wpin_cure(n, "a driver for %.3g A, or %.2g ohm in series", 1.25 * f->stall_amps,
-                  f->volts / b->burns_above_amps - f->loop_ohms);
+        wpin_cure(n, "a driver for %.3g A", 1.25 * f->stall_amps);
+        wpin_cure(n, "%.3g ohm in series", 1.1 * f->volts / b->burns_above_amps - f->loop_ohms);
     }
 }
 
@@ -170,140 +149,61 @@ static double pull_out(const wpin_facts *f, double full_rate, double speed) {
     return constant * amps * tanh(half_wave / (2 * tau));
 }
 
+/* Torque it has and torque it needs at a rate it is started at, or has ramped to. */
+typedef struct step_torque {
+    double has, needs;
+} step_torque;
+
+static step_torque torque_at(const wpin_facts *f, double rate, bool started) {
+    const wpin_rig_stepping *d = &f->load->stepping;
+    const wpin_sim_stepper *s = &f->load->stepper;
+    double halves = d->half_steps ? 2 : 1, full = rate / halves;
+    double per_step = 2 * PI / s->steps_a_turn, speed = full * per_step;
+    double gain = started ? speed * full / 2 : d->rate_gain / halves * per_step;
+    double viscous = started ? 0 : s->viscous_friction * speed;
+    return (step_torque){.has = pull_out(f, full, speed),
+                         .needs = s->dry_friction + viscous + s->inertia * gain};
+}
+
+/* Highest rate that leaves a fifth of torque to spare, by halving; 0: none. */
+static double safe_rate(const wpin_facts *f, double most, bool started) {
+    double low = 0, high = most;
+    for (int i = 0; i < 30; i++) {
+        step_torque t = torque_at(f, (low + high) / 2, started);
+        *(t.has > 1.2 * t.needs ? &low : &high) = (low + high) / 2;
+    }
+    return low < 1 ? 0 : floor(low);
+}
+
 static void step_rate(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_stepping *d = &f->load->stepping;
-        const wpin_sim_stepper *s = &f->load->stepper;
         if (f->load->what != WPIN_RIG_STEPPER) {
             continue;
         }
-        double halves = d->half_steps ? 2 : 1, per_turn = s->steps_a_turn;
-        double top = d->top_rate / halves, slow = d->start_rate / halves;
-        double speed = top / per_turn * 2 * PI, first = slow / per_turn * 2 * PI;
-        double left = pull_out(f, top, speed),
-               takes = s->dry_friction + s->viscous_friction * speed +
-                       s->inertia * d->rate_gain / halves / per_turn * 2 * PI;
-        double jerk = s->dry_friction + s->inertia * first * slow / 2;
-        if (left < takes || pull_out(f, slow, first) < jerk) {
-            bool at_start = pull_out(f, slow, first) < jerk;
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "%s it has %.3g mNm, and %.3g mNm are needed",
-                       at_start ? "started at its start-rate" : "at its top-rate",
-                       1e3 * (at_start ? pull_out(f, slow, first) : left),
-                       1e3 * (at_start ? jerk : takes));
-            wpin_consequence(n, "it loses steps: it is not where it is counted");
-            wpin_cure(n, "%s",
-                      at_start ? "a start-rate of half as much, and a ramp"
-                               : "a lower top-rate, more volts or more current");
+        step_torque slow = torque_at(f, d->start_rate, true),
+                    top = torque_at(f, d->top_rate, false);
+        bool at_start = slow.has < slow.needs;
+        if (!at_start && top.has >= top.needs) {
+            continue;
         }
-    }
-}
-
-/* ---- rest before turning over ---- */
-
-/* Time from zero duty to rest, after the ramp down from full duty: small steps, current one way
- * only. */
-static double run_down(const wpin_facts *f) {
-    const wpin_sim_motor *m = &f->load->motor;
-    double n = m->gear_ratio, loss = m->gear_efficiency, w = f->speed;
-    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    double quadratic = m->load_quadratic / (n * n * n * loss);
-    double ramp = f->load->limits.ramp_down * f->load->limits.duty_max, dt = fmax(ramp, 0.05) / 400;
-    double t = -ramp;
-    for (int i = 0; i < 200000 && w > 0; i++) {
-        double volts = t < 0 ? f->volts * f->load->limits.duty_max * -t / ramp : 0;
-        double amps = fmax(0, (volts - m->constant * w) / f->loop_ohms);
-        w += (m->constant * amps - f->torque - viscous * w - quadratic * w * w) / f->inertia * dt;
-        t += dt;
-    }
-    return fmax(t, 0);
-}
-
-static void rest(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_load *l = f->load;
-        bool turns =
-            f->motor && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE) && !l->rest_brakes;
-        double takes = turns ? run_down(f) : 0;
-        if (takes > l->limits.rest) {
-            wpin_finding *n =
-                wpin_find_load(v, takes > 1.5 * l->limits.rest ? WPIN_REFUSE : WPIN_CAUTION, f);
-            wpin_cause(
-                n, "from full speed it runs on for about %.2f s after its ramp, 'rest' is %.2f s",
-                takes, l->limits.rest);
-            wpin_consequence(
-                n, "it is driven the other way while it still turns: up to %.3g A",
-                wpin_calc_reversal_amps(f->volts, l->motor.constant * f->speed, f->loop_ohms));
-            wpin_cure(n, "rest: %.2gs, a longer ramp down, or at-rest: brake", 1.2 * takes);
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n, "%s it has %.3g mNm, and %.3g mNm are needed",
+                   at_start ? "started at its start-rate" : "at its top-rate",
+                   1e3 * (at_start ? slow.has : top.has),
+                   1e3 * (at_start ? slow.needs : top.needs));
+        wpin_consequence(n, "it loses steps: it is not where it is counted");
+        double start = fmin(safe_rate(f, d->start_rate, true), d->start_rate);
+        double rate = safe_rate(f, d->top_rate, false);
+        if (start > 0 && rate > 0) {
+            wpin_cure(n, "start-rate: %.0fsteps/s and top-rate: %.0fsteps/s", fmin(start, rate),
+                      rate);
         }
-    }
-}
-
-/* ---- limits ---- */
-
-static void limit_side(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        for (int way = 0; way < 2; way++) {
-            int input = f->load->limits.limit_inputs[way];
-            const wpin_sim_motor *m = &f->load->motor;
-            if (input < 0 || v->rig->inputs[input].kind != WPIN_RIG_LIMIT) {
-                continue;
-            }
-            const wpin_rig_input *i = &v->rig->inputs[input];
-            bool of_it = i->load == (int)(f->load - v->rig->loads);
-            double place = way == 0 ? fmin(i->from, m->stop_high) : fmax(i->to, m->stop_low);
-            bool beyond = m->stop_high > m->stop_low &&
-                          (way == 0 ? i->from >= m->stop_high : i->to <= m->stop_low);
-            bool wrong_end = m->stop_high > m->stop_low && of_it &&
-                             (way == 0 ? i->to < m->stop_high && i->from < m->stop_low
-                                       : i->from > m->stop_low && i->to > m->stop_high);
-            if (!of_it || beyond || wrong_end) {
-                wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-                wpin_cause(n, "its limit %s, '%s', %s", way == 0 ? "forward" : "reverse", i->name,
-                           !of_it   ? "belongs to another load"
-                           : beyond ? "lies beyond its end stop"
-                                    : "is at the other end of its travel");
-                wpin_consequence(n, "it drives into its end stop and stays there, stalled");
-                wpin_cure(n, "swap the two inputs, or move the switch before %.3g deg",
-                          360 * (beyond ? (way == 0 ? m->stop_high : m->stop_low) : place));
-            }
-        }
-    }
-}
-
-static void no_limit(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_limits *l = &f->load->limits;
-        const wpin_sim_motor *m = &f->load->motor;
-        bool open =
-            l->limit_inputs[0] < 0 ||
-            (l->limit_inputs[1] < 0 && wpin_stage_kind_has(f->load->kind, WPIN_STATE_REVERSE));
-        if (f->motor && m->stop_high > m->stop_low && open) {
-            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "it has end stops and no limit switch before each");
-            wpin_consequence(n, "a run that is too long ends in a stall of %.3g A", f->stall_amps);
-            wpin_cure(n, "limits: {forward: INPUT, reverse: INPUT}, or a current-trip");
-        }
-    }
-}
-
-static void rated(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        double volts = f->load->limits.rated_volts;
-        if (volts > 0 && volts < 0.98 * f->volts) {
-            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
-            wpin_cause(n, "rated %.3g V on %.3g V: its duty is capped at %.3g %%", volts, f->volts,
-                       f->load->limits.duty_max * 100);
-            wpin_consequence(n, "100 %% can't be asked for");
-            wpin_cure(n, "nothing to do; or a supply of %.3g V", volts);
-        }
+        wpin_cure(n, "more volts or more current");
     }
 }
 
 const wpin_rule_entry wpin_rules_load[] = {
-    {{"start-torque", "motor; load; gear", "a load that never breaks loose", WPIN_EFFECT_DEAD},
-     start_torque},
-    {{"winding-heat", "motor heat", "a winding that gets too hot", WPIN_EFFECT_BURNS}, winding},
     {{"coil-heat", "solenoid heat; most-on, on-duty", "a coil held in for too long",
       WPIN_EFFECT_BURNS},
      coil},
@@ -314,13 +214,5 @@ const wpin_rule_entry wpin_rules_load[] = {
      inrush},
     {{"step-rate", "stepper; stepping", "steps faster than the torque", WPIN_EFFECT_DEAD},
      step_rate},
-    {{"rest", "rest; motor; ramp", "turned over before it has come to rest", WPIN_EFFECT_DEAD},
-     rest},
-    {{"limit-side", "limits; travel", "a limit switch at the wrong end", WPIN_EFFECT_MOVES},
-     limit_side},
-    {{"end-stop", "travel; limits", "end stops without limit switches", WPIN_EFFECT_ADVICE},
-     no_limit},
-    {{"rated-volts", "rated", "rated for fewer volts than the supply has", WPIN_EFFECT_ADVICE},
-     rated},
 };
 const size_t wpin_rules_load_count = sizeof wpin_rules_load / sizeof *wpin_rules_load;

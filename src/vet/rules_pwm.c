@@ -28,8 +28,8 @@ static void ripple(wpin_vetter *v) {
             wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
                        l->limits.pwm_hz, amps, f->run_amps);
             wpin_consequence(n, "heat and noise without torque");
-            wpin_cure(n, "pwm: %.2gkHz or more",
-                      f->volts / (4 * l->motor.inductance * 0.3 * f->stall_amps) / 1e3);
+            wpin_cure(n, "pwm: %.0fHz or more",
+                      ceil(l->limits.pwm_hz * amps / (0.5 * f->stall_amps)));
         }
     }
 }
@@ -55,9 +55,8 @@ static void steps(wpin_vetter *v) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "%.0f duty steps: one is %.2g %%", floor(count), 100 / floor(count));
             wpin_consequence(n, "slow ramps are stairs");
-            wpin_cure(n, "%s",
-                      l->soft_pwm ? "a lower frequency, or a pin with a timer"
-                                  : "a lower frequency or a faster timer clock");
+            wpin_cure(n, "pwm: %.0fHz", floor(l->pwm_hz * count / 100));
+            wpin_cure(n, l->soft_pwm ? "a pin with a timer" : "a faster timer clock");
         }
     }
 }

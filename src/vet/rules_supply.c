@@ -118,14 +118,16 @@ static void limit(wpin_vetter *v) {
                        amps, s->limit_amps);
             wpin_consequence(n, droops ? "its voltage gives way: loads slow down or starve"
                                        : "it cuts out and comes back, again and again");
-            wpin_cure(n, "a supply of %.3g A or more", 1.3 * amps);
+            double surge = most != NULL && s->from < 0 ? most->surge_amps : 0;
+            wpin_cure(n, "a supply of %.3g A or more", fmax(1.3 * amps, 1.1 * surge));
         } else if (most != NULL && most->surge_amps > s->limit_amps && s->from < 0) {
             wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
             wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
                        most->load->name, most->surge_amps, s->limit_amps);
             wpin_consequence(n, droops ? "its voltage gives way at a start"
                                        : "it may cut out at a start");
-            wpin_cure(n, "longer ramps, staggered starts, or a supply of %.3g A", most->surge_amps);
+            wpin_cure(n, "a supply of %.3g A", 1.1 * most->surge_amps);
+            wpin_cure(n, "longer ramps and staggered starts, if it is never held");
         }
     }
 }
@@ -143,6 +145,24 @@ static void sag(wpin_vetter *v) {
                       0.1 * volts / amps);
         }
     }
+}
+
+/* What the load on it that starts hardest makes it take at its input. */
+static double starting_amps(const wpin_vetter *v, size_t made) {
+    const wpin_rig_supply *s = &v->rig->supplies[made];
+    double most = 0;
+    WPIN_EACH_LOAD(v, f) {
+        most = f->load->supply == made ? fmax(most, f->start_amps) : most;
+    }
+    return s->switching ? wpin_calc_converter_amps(s->volts, most, s->efficiency,
+                                                   wpin_volts_of(v, (size_t)s->from))
+                        : most;
+}
+
+/* Volts it needs at its input for all of its output. */
+static double least_input_of(const wpin_vetter *v, const wpin_rig_supply *made) {
+    bool boost = made->switching && made->volts > v->rig->supplies[made->from].volts;
+    return fmax(made->least_input, boost ? 0 : made->volts + made->headroom);
 }
 
 static void least_input(wpin_vetter *v) {
@@ -168,7 +188,14 @@ static void least_input(wpin_vetter *v) {
                            input, out, s->volts);
             }
             wpin_consequence(n, "its output falls or goes off when the load runs");
-            wpin_cure(n, "a stronger '%s', or less load on '%s'", from->name, s->name);
+            if (starves) {
+                wpin_cure(n, "a '%s' that gives %.3g A", from->name,
+                          1.3 * fmax(amps, starting_amps(v, i)));
+            } else {
+                wpin_cure(n, "a '%s' of %.3g V or more", from->name,
+                          1.05 * least_input_of(v, s) + amps * from->resistance);
+            }
+            wpin_cure(n, "less load on '%s'", s->name);
         }
     }
 }
@@ -188,13 +215,13 @@ static void regulator_heat(wpin_vetter *v) {
             wpin_cause(n, "%.3g A from %.3g V to %.3g V lose %.3g W in it: %.0f degC", amps, input,
                        s->volts, watts, degrees);
             wpin_consequence(n, "it shuts itself down when warm, and what hangs on it with it");
-            wpin_cure(n, "at most %.3g K/W (a heat sink), a lower input, or a switching one",
-                      (125 - wpin_air(v)) / watts);
+            wpin_cure(n, "at most %.3g K/W (a heat sink)", (100 - wpin_air(v)) / watts);
+            wpin_cure(n, s->switching ? "a better one" : "a lower input, or a switching one");
         } else if (degrees > 110) {
             wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
             wpin_cause(n, "it loses %.3g W: %.0f degC", watts, degrees);
             wpin_consequence(n, "in a warm box it shuts itself down");
-            wpin_cure(n, "at most %.3g K/W", (85 - wpin_air(v)) / watts);
+            wpin_cure(n, "at most %.3g K/W", (100 - wpin_air(v)) / watts);
         }
     }
 }
@@ -244,10 +271,17 @@ static void brown_out(wpin_vetter *v) {
         wpin_consequence(
             n, at_start ? "the controller resets at the start, and every time it tries again"
                         : "the controller resets when that happens");
-        wpin_cure(
-            n, "a supply of its own for the controller, or less than %.3g ohm in '%s'",
-            fmax(0, root->resistance - (c->least_volts - (at_start ? start : stalled)) / amps),
-            root->name);
+        wpin_cure(n, "a supply of its own for the controller");
+        double least = root->limit_amps > 0 ? amps + c->draws : 0;
+        /* with fewer ohms a stall takes more amps, at zero ohms the most */
+        double most_amps = worst * most->loop_ohms / (most->loop_ohms - root->resistance);
+        double allowed = (worst + c->draws) * root->resistance - (c->least_volts - stalled);
+        double ohms = allowed / (most_amps + c->draws);
+        if (least > root->limit_amps) {
+            wpin_cure(n, "a '%s' that gives %.3g A", root->name, 1.3 * least);
+        } else if (ohms > 0) {
+            wpin_cure(n, "at most %.3g ohm in '%s'", 0.9 * ohms, root->name);
+        }
     }
 }
 
@@ -277,12 +311,11 @@ static void pumped(wpin_vetter *v) {
                        "%.3g V and more",
                        energy, f->supply->name, farads * 1e3, volts);
             wpin_consequence(n, "the driver burns above %.3g V", l->bridge.burns_above_volts);
-            wpin_cure(
-                n,
-                "%.3g mF, a brake resistor, a supply that takes current back, or a longer ramp "
-                "down",
-                2 * energy / (pow(0.9 * l->bridge.burns_above_volts, 2) - f->volts * f->volts) *
-                    1e3);
+            double room = pow(0.9 * l->bridge.burns_above_volts, 2) - f->volts * f->volts;
+            if (room > 0) {
+                wpin_cure(n, "%.3g mF", 1e3 * 2 * energy / room);
+            }
+            wpin_cure(n, "a brake resistor, or a supply that takes current back");
         }
     }
 }

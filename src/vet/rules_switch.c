@@ -10,8 +10,11 @@ static void free_wheel(wpin_vetter *v) {
             wpin_cause(n, "the free-wheel diodes are missing");
             wpin_consequence(
                 n, "the first time the current is cut off the winding's kick kills the driver");
+            double driven =
+                f->loop_ohms - f->switch_ohms +
+                f->switches * f->load->bridge.on_resistance; /* if its drive is mended */
             wpin_cure(n, "a diode for %.3g A and %.3g V, ring to the supply: windpin size diode",
-                      f->stall_amps, 1.5 * f->volts);
+                      f->volts / driven, 1.5 * f->volts);
         }
     }
 }
@@ -61,8 +64,8 @@ static void diode_recovery(wpin_vetter *v) {
                        recovery * 1e6, share * 100);
             wpin_consequence(n, "every turn-on is a short for that long: %.3g W of heat",
                              wpin_calc_recovery_watts(f->volts, f->run_amps, recovery, f->pwm_hz));
-            wpin_cure(n, "a fast or Schottky diode, at most %.2g us; or pwm: %.2gkHz",
-                      1e4 / f->pwm_hz, 0.01 / recovery / 1e3);
+            wpin_cure(n, "a fast or Schottky diode, at most %.0f ns", floor(0.9e7 / f->pwm_hz));
+            wpin_cure(n, "pwm: %.0fHz", floor(0.009 / recovery));
         }
     }
 }
@@ -102,6 +105,22 @@ static void bootstrap(wpin_vetter *v) {
 
 /* ---- single transistors ---- */
 
+/* A preferred base resistor, if the pin may give what it then takes. */
+static void base_cure(wpin_finding *n, const wpin_rig_controller *c, const wpin_sim_gate *g,
+                      double amps) {
+    double left = c->logic_volts - g->base_volts, ohms = left / amps - c->pin_resistance;
+    ohms = ohms > 1 ? wpin_calc_preferred(ohms, 12, WPIN_ROUND_DOWN) : 0;
+    if (ohms > 0 && left / (ohms + c->pin_resistance) <= c->pin_rated) {
+        wpin_cure(n, "a base resistor of %.3g ohm", ohms);
+        wpin_cure(n, "a transistor with more gain, or a field-effect one");
+        return;
+    }
+    wpin_cure(n,
+              "a field-effect transistor for %.3g V logic, or a Darlington: this one takes %.3g mA "
+              "into its base, a pin is rated for %.3g mA",
+              c->logic_volts, amps * 1e3, c->pin_rated * 1e3);
+}
+
 static void base_drive(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
@@ -118,7 +137,6 @@ static void base_drive(wpin_vetter *v) {
         if (most >= wants || !f->motor) {
             continue;
         }
-        double needed = wpin_calc_base_amps(wants, g->gain / 3);
         wpin_finding *n = wpin_find_load(v, most < start ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(
             n, "%.3g mA into the base times a gain of %.3g let %.3g A flow; a start takes %.3g A",
@@ -128,10 +146,7 @@ static void base_drive(wpin_vetter *v) {
             most < start ? "it never breaks loose (that takes %.3g A)"
                          : "it starts weakly and the transistor gets hot (%.3g A break it loose)",
             start);
-        wpin_cure(n,
-                  "a base resistor of %.3g ohm, a transistor with more gain, or a field-effect one",
-                  fmax(0, wpin_calc_series_ohms(c->logic_volts, g->base_volts, needed) -
-                              c->pin_resistance));
+        base_cure(n, c, g, wpin_calc_base_amps(wants, g->gain / 3));
     }
 }
 

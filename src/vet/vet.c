@@ -13,8 +13,8 @@ static const struct {
 } tables[] = {
     {wpin_rules_supply, &wpin_rules_supply_count}, {wpin_rules_pins, &wpin_rules_pins_count},
     {wpin_rules_driver, &wpin_rules_driver_count}, {wpin_rules_switch, &wpin_rules_switch_count},
-    {wpin_rules_pwm, &wpin_rules_pwm_count},       {wpin_rules_load, &wpin_rules_load_count},
-    {wpin_rules_plan, &wpin_rules_plan_count}};
+    {wpin_rules_pwm, &wpin_rules_pwm_count},       {wpin_rules_motor, &wpin_rules_motor_count},
+    {wpin_rules_load, &wpin_rules_load_count},     {wpin_rules_plan, &wpin_rules_plan_count}};
 
 enum { TABLES = sizeof tables / sizeof *tables };
 
@@ -73,15 +73,11 @@ wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t su
     return wpin_find(v, severity, v->rig->supplies[supply].name);
 }
 
-static void put(char *to, size_t size, const char *words, va_list list) {
-    vsnprintf(to, size, words, list);
-}
-
 void wpin_cause(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        put(f->cause, sizeof f->cause, words, list);
+        vsnprintf(f->cause, sizeof f->cause, words, list);
     }
     va_end(list);
 }
@@ -90,7 +86,7 @@ void wpin_consequence(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        put(f->consequence, sizeof f->consequence, words, list);
+        vsnprintf(f->consequence, sizeof f->consequence, words, list);
     }
     va_end(list);
 }
@@ -99,7 +95,11 @@ void wpin_cure(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        put(f->cure, sizeof f->cure, words, list);
+        size_t used = strlen(f->cure);
+        if (used > 0) {
+            used += (size_t)snprintf(f->cure + used, sizeof f->cure - used, "; or ");
+        }
+        vsnprintf(f->cure + used, sizeof f->cure - used, words, list);
     }
     va_end(list);
 }

@@ -1,0 +1,171 @@
+/* Rules about motors: can they start, do they get hot, do they stop where they should. */
+#include "rules.h"
+
+/* A gear helps against the load, not against the motor's own friction. */
+static void torque_cure(wpin_finding *n, const wpin_facts *f, double torque) {
+    const wpin_sim_motor *m = &f->load->motor;
+    double load = m->load_torque / m->gear_efficiency;
+    double own = f->hold - load / m->gear_ratio, left = torque / 1.5 - own;
+    if (f->switch_ohms > 1.01 * f->switches * f->load->bridge.on_resistance) {
+        wpin_cure(n, "first of all what is told about its transistor");
+        return;
+    }
+    if (left > 0) {
+        wpin_cure(n, "a gear of %.3g:1 or more", 1.01 * load / left);
+    }
+    wpin_cure(n, "a motor of %.3g mNm at rest, by its make or by more volts", 1.5e3 * f->hold);
+}
+
+static void start_torque(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double torque = f->motor ? f->load->motor.constant * f->stall_amps : 0;
+        if (f->motor && torque < f->hold) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "at most %.3g mNm at rest (%.3g A), friction and load hold it with %.3g mNm",
+                       torque * 1e3, f->stall_amps, f->hold * 1e3);
+            wpin_consequence(n, "it hums and stands");
+            torque_cure(n, f, torque);
+        } else if (f->motor && torque < 1.5 * f->hold) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "%.3g mNm at rest against %.3g mNm of friction and load", torque * 1e3,
+                       f->hold * 1e3);
+            wpin_consequence(n, "on a cold day or with tired cells it does not start");
+            wpin_cure(n, "half as much torque again: gear, volts or motor");
+        }
+    }
+}
+
+/* Highest duty at which it still turns and takes no more than so much; 0: none. */
+static int cool_percent(const wpin_facts *f, double amps) {
+    int percent = (int)(100 * f->load->limits.duty_max);
+    while (percent > 0 && wpin_running_amps(f, percent / 100.0) > amps) {
+        percent--;
+    }
+    bool starts =
+        percent / 100.0 * f->stall_amps / f->load->limits.duty_max * f->load->motor.constant >
+        f->hold;
+    return starts ? percent : 0;
+}
+
+static void winding(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_heat *h = &f->load->motor.heat;
+        double degrees =
+            wpin_air(v) + f->run_amps * f->run_amps * f->load->motor.resistance * h->resistance;
+        if (f->motor && h->resistance > 0 && degrees > h->limit) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
+                       f->run_amps, degrees, h->limit);
+            wpin_consequence(n, "the winding burns after %.3g s and more", h->time);
+            double room = h->limit - wpin_air(v);
+            double amps = sqrt(0.9 * room / (f->load->motor.resistance * h->resistance));
+            int percent = cool_percent(f, amps);
+            if (percent > 0) {
+                wpin_cure(n, "duty-limit: %d%%", percent);
+            }
+            wpin_cure(n, "a load of less than %.3g A", amps);
+            wpin_cure(n, "runs shorter than %.3g s",
+                      -h->time * log(1 - room / (degrees - wpin_air(v))));
+        }
+    }
+}
+
+/* ---- rest before turning over ---- */
+
+static void rest(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE);
+        double takes = turns ? wpin_run_down(f, NULL) : 0;
+        if (takes > l->limits.rest) {
+            wpin_finding *n =
+                wpin_find_load(v, takes > 1.5 * l->limits.rest ? WPIN_REFUSE : WPIN_CAUTION, f);
+            wpin_cause(
+                n, "from full speed it runs on for about %.2f s after its ramp, 'rest' is %.2f s",
+                takes, l->limits.rest);
+            wpin_consequence(
+                n, "it is driven the other way while it still turns: up to %.3g A",
+                wpin_calc_reversal_amps(f->volts, l->motor.constant * f->speed, f->loop_ohms));
+            wpin_cure(n, "rest: %.2gs", 1.2 * takes);
+            wpin_cure(n, l->rest_brakes ? "a longer ramp down"
+                                        : "a longer ramp down, or at-rest: brake");
+        }
+    }
+}
+
+/* ---- limits ---- */
+
+static void limit_side(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        for (int way = 0; way < 2; way++) {
+            int input = f->load->limits.limit_inputs[way];
+            const wpin_sim_motor *m = &f->load->motor;
+            if (input < 0 || v->rig->inputs[input].kind != WPIN_RIG_LIMIT) {
+                continue;
+            }
+            const wpin_rig_input *i = &v->rig->inputs[input];
+            bool of_it = i->load == (int)(f->load - v->rig->loads);
+            double place = way == 0 ? fmin(i->from, m->stop_high) : fmax(i->to, m->stop_low);
+            bool beyond = m->stop_high > m->stop_low &&
+                          (way == 0 ? i->from >= m->stop_high : i->to <= m->stop_low);
+            bool wrong_end = m->stop_high > m->stop_low && of_it &&
+                             (way == 0 ? i->to < m->stop_high && i->from < m->stop_low
+                                       : i->from > m->stop_low && i->to > m->stop_high);
+            if (!of_it || beyond || wrong_end) {
+                wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+                wpin_cause(n, "its limit %s, '%s', %s", way == 0 ? "forward" : "reverse", i->name,
+                           !of_it   ? "belongs to another load"
+                           : beyond ? "lies beyond its end stop"
+                                    : "is at the other end of its travel");
+                wpin_consequence(n, "it drives into its end stop and stays there, stalled");
+                wpin_cure(n, "swap the two inputs, or move the switch before %.3g deg",
+                          360 * (beyond ? (way == 0 ? m->stop_high : m->stop_low) : place));
+            }
+        }
+    }
+}
+
+static void no_limit(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        const wpin_sim_motor *m = &f->load->motor;
+        bool open =
+            l->limit_inputs[0] < 0 ||
+            (l->limit_inputs[1] < 0 && wpin_stage_kind_has(f->load->kind, WPIN_STATE_REVERSE));
+        if (f->motor && m->stop_high > m->stop_low && open) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "it has end stops and no limit switch before each");
+            wpin_consequence(n, "a run that is too long ends in a stall of %.3g A", f->stall_amps);
+            wpin_cure(n, "limits: {forward: INPUT, reverse: INPUT}, or a current-trip");
+        }
+    }
+}
+
+static void rated(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double volts = f->load->limits.rated_volts;
+        if (volts > 0 && volts < 0.98 * f->volts) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "rated %.3g V on %.3g V: its duty is capped at %.3g %%", volts, f->volts,
+                       f->load->limits.duty_max * 100);
+            wpin_consequence(n, "100 %% can't be asked for");
+            wpin_cure(n, "nothing to do; or a supply of %.3g V", volts);
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_motor[] = {
+    {{"start-torque", "motor; load; gear", "a load that never breaks loose", WPIN_EFFECT_DEAD},
+     start_torque},
+    {{"winding-heat", "motor heat", "a winding that gets too hot", WPIN_EFFECT_BURNS}, winding},
+    {{"rest", "rest; motor; ramp", "turned over before it has come to rest", WPIN_EFFECT_DEAD},
+     rest},
+    {{"limit-side", "limits; travel", "a limit switch at the wrong end", WPIN_EFFECT_MOVES},
+     limit_side},
+    {{"end-stop", "travel; limits", "end stops without limit switches", WPIN_EFFECT_ADVICE},
+     no_limit},
+    {{"rated-volts", "rated", "rated for fewer volts than the supply has", WPIN_EFFECT_ADVICE},
+     rated},
+};
+const size_t wpin_rules_motor_count = sizeof wpin_rules_motor / sizeof *wpin_rules_motor;

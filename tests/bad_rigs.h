@@ -1,0 +1,302 @@
+/* Bad rigs, one for each rule that predicts damage, a dead load or motion by itself, beside the
+ * mended one, and what a run of the bad one says. */
+#ifndef WPIN_TESTS_BAD_RIGS_H
+#define WPIN_TESTS_BAD_RIGS_H
+
+#define RIG(controller, supplies, stage, driver, hangs, more)                                      \
+    "rig: bench\ncontroller: {" controller "}\nsupplies:\n" supplies                               \
+    "loads:\n  pump:\n    supply: main\n    stage: {" stage "}\n    driver: {" driver              \
+    "}\n    " hangs "\n" more
+#define FIVE         "logic: 5V"
+#define MAIN(more)   "  main: {voltage: 12V, resistance: 50mohm, switch: on" more "}\n"
+#define CHIP         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz"
+#define LOW_SIDE     "kind: low-side-switch, pins: {gate: 9}, pwm: 20kHz"
+#define HIGH_SIDE    "kind: high-side-switch, pins: {gate: 9}, pwm: 20kHz"
+#define DRIVER(more) "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 30V" more
+#define MOTOR(more)                                                                                \
+    "motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2, "         \
+    "static-friction: 14mNm, dry-friction: 9mNm" more "}"
+#define HABITS        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1s\n"
+#define PLAIN(driver) RIG(FIVE, MAIN(""), CHIP, DRIVER(driver), MOTOR(""), HABITS)
+#define GO            "pump ramp 100%\npump hold 2s\npump stop\n"
+#define HOLD_ON       "pump on\npump hold 8s\npump off\n"
+#define SOLENOID                                                                                   \
+    "solenoid: {resistance: 6ohm, inductance: 40mH, pull-in: 1.2A, drop-out: 0.3A, heat: "         \
+    "{resistance: 9K/W, time: 4s}}"
+#define LAMP  "lamp: {rated: 12V, power: 24W, cold: 8%, warm-up: 120ms}"
+#define QUICK "    ramp: {up: 10ms, down: 10ms}\n"
+#define STEPPER(rates)                                                                             \
+    "stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, holding-torque: "     \
+    "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \
+    "}}"
+#define GATE(ends)                                                                                 \
+    "rig: bench\nsupplies:\n" MAIN("") "inputs:\n" ends                                            \
+                                       "loads:\n  pump:\n    supply: main\n    stage: {" CHIP      \
+                                       "}\n    driver: {" DRIVER("") "}\n    " MOTOR(              \
+                                           ", gear: 100, travel: {low: 0deg, high: 90deg, start: " \
+                                           "45deg}") "\n" HABITS "    limits: {forward: open, "    \
+                                                     "reverse: shut}\n"
+
+static const struct {
+    const char *rule, *part;
+    const char *bad, *good; /* rigs */
+    const char *plan;
+    const char *says; /* what the run of the bad one says */
+} bad_rigs[] = {
+    {"supply-voltage", "pump",
+     RIG(FIVE, "  main: {voltage: 36V, resistance: 50mohm, switch: on}\n", CHIP, DRIVER(""),
+         MOTOR(", rated: 12V"), HABITS),
+     PLAIN(""), "pump ramp 30%\npump stop\n", "pump driver, over-voltage: 36 V"},
+    {"least-voltage", "pump", PLAIN(", least-voltage: 14V"), PLAIN(", least-voltage: 8V"), GO,
+     "it works from 14 V on and has 12 V"},
+    {"polarity", "main",
+     RIG(FIVE, MAIN(", polarity: swapped"), CHIP, DRIVER(""), MOTOR(""), HABITS), PLAIN(""), GO,
+     "pump driver, reverse polarity"},
+    {"ground", "pump", RIG(FIVE, MAIN(", ground: motor"), CHIP, DRIVER(""), MOTOR(""), HABITS),
+     PLAIN(""), GO, "it has no ground in common"},
+    {"supply-limit", "main",
+     RIG(FIVE, MAIN(", limit: 2A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS),
+     RIG(FIVE, MAIN(", limit: 9A"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"), HABITS), GO,
+     "main cut out"},
+    {"least-input", "main",
+     RIG(FIVE,
+         "  port: {voltage: 5V, resistance: 0.1ohm, limit: 500mA, at-limit: droops, switch: on}\n  "
+         "main: {from: port, voltage: 12V, regulates: switching, least-input: 4V}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     RIG(FIVE,
+         "  port: {voltage: 5V, resistance: 10mohm, limit: 40A, at-limit: droops, switch: on}\n  "
+         "main: {from: port, voltage: 12V, regulates: switching, least-input: 4V}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     GO, "main gives nothing"},
+    {"regulator-heat", "main",
+     RIG(FIVE,
+         "  tall: {voltage: 24V, resistance: 50mohm, switch: on}\n  main: {from: tall, voltage: "
+         "9V, heat: {resistance: 30K/W, time: 300ms}}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     RIG(FIVE,
+         "  tall: {voltage: 12V, resistance: 50mohm, switch: on}\n  main: {from: tall, voltage: "
+         "9V, heat: {resistance: 6K/W, time: 300ms}}\n",
+         CHIP, DRIVER(""), MOTOR(""), HABITS),
+     GO, "main shuts itself down"},
+    {"brown-out", "controller",
+     RIG("supply: logic, least-voltage: 4.5V",
+         "  main: {voltage: 7.2V, resistance: 1.5ohm, switch: on}\n  logic: {from: main, voltage: "
+         "5V, headroom: 0.5V}\n",
+         CHIP, DRIVER(""), MOTOR(""), "    ramp: {up: 20ms, down: 20ms}\n    rest: 1s\n"),
+     RIG("supply: logic, least-voltage: 4.5V",
+         "  main: {voltage: 7.2V, resistance: 100mohm, switch: on}\n  logic: {from: main, voltage: "
+         "5V, headroom: 0.5V}\n",
+         CHIP, DRIVER(""), MOTOR(""), "    ramp: {up: 20ms, down: 20ms}\n    rest: 1s\n"),
+     GO, "WPIN_FAULT_RESET"},
+    {"returned-energy", "pump",
+     RIG(FIVE, MAIN(", capacitor: 100uF"),
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 2us",
+         DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
+         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
+     RIG(FIVE, MAIN(", capacitor: 100uF"), CHIP, DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
+         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
+     "pump ramp 100% in 3s\npump hold 3s\npump stop\npump rest 1s\n",
+     "driven up by current that came back"},
+    {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),
+     GO, "over-current: 66.7 mA"},
+    {"pwm-pin", "pump", RIG("pwm-pins: [3, 5]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
+     RIG("pwm-pins: [3, 9]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS), GO,
+     "can not make this PWM frequency"},
+    {"logic-level", "pump",
+     RIG("logic: 3.3V", MAIN(""), CHIP, DRIVER(", logic-high: 3.5V"), MOTOR(""), HABITS),
+     PLAIN(", logic-high: 3.5V"), GO, "reads every line low: a high pin reaches 3.3 V"},
+    {"relay-coil", "pump",
+     RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
+         "kind: relay, pins: {coil: 9}", DRIVER(", coil: {resistance: 70ohm, closes-at: 3.75V}"),
+         MOTOR(""), "    rest: 1s\n"),
+     RIG("logic: 5V, pin-resistance: 40ohm, pin-limit: 60mA", MAIN(""),
+         "kind: relay, pins: {coil: 9}", DRIVER(""), MOTOR(""), "    rest: 1s\n"),
+     "pump on\npump hold 1s\npump off\n", "does not close: its coil gets 3.1"},
+    {"opto-input", "pump",
+     RIG("logic: 3.3V", MAIN(""), CHIP,
+         DRIVER(", opto: {forward: 1.2V, resistor: 470ohm, least: 5mA}"), MOTOR(""), HABITS),
+     RIG("logic: 3.3V", MAIN(""), CHIP,
+         DRIVER(", opto: {forward: 1.2V, resistor: 220ohm, least: 5mA}"), MOTOR(""), HABITS),
+     GO, "does not switch: its opto input gets 4.24 mA, it takes 5 mA"},
+    {"floating-input", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", pull: no"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "wait 1s\n",
+     "while the controller boots"},
+    {"pulse-ends", "pump",
+     RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-neutral: 1.6ms", DRIVER(""),
+         MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-neutral: 1.6ms",
+         DRIVER(", pulse-neutral: 1.6ms"), MOTOR(""), HABITS),
+     GO, "it waits for neutral, pulses of 1500 us, and gets 1"},
+    {"static-condition", "pump",
+     RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, removed]}", DRIVER(""),
+         MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, fitted]}", DRIVER(""), MOTOR(""),
+         HABITS),
+     GO, "a jumper or switch keeps it off"},
+    {"stall-current", "pump",
+     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
+         MOTOR(""), HABITS "faults: [pump stalled]\n"),
+     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 10A, voltage-limit: 30V",
+         MOTOR(""), HABITS "faults: [pump stalled]\n"),
+     GO, "pump driver, over-current"},
+    {"stall-heat", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 500ms}"), MOTOR(""),
+         HABITS "faults: [pump stalled]\n"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 6K/W, time: 500ms}"), MOTOR(""),
+         HABITS "faults: [pump stalled]\n"),
+     GO, "pump driver, heat"},
+    {"brake-current", "pump",
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",
+         MOTOR(", load: {inertia: 300gcm2}"),
+         "    ramp: {up: 300ms, down: 300ms}\n    rest: 20s\n"
+         "    current-trip: {level: 4.9A, time: 1ms, input: 0}\n"),
+     RIG(FIVE, MAIN(""), CHIP, "on-resistance: 50mohm, current-limit: 12A, voltage-limit: 30V",
+         MOTOR(", load: {inertia: 300gcm2}"),
+         "    ramp: {up: 300ms, down: 300ms}\n    rest: 20s\n"),
+     "pump ramp 100% in 3s\npump hold 1s\npump brake for 1s\n", "pump driver, over-current"},
+    {"brake-current", "pump",
+     RIG(FIVE, MAIN(""), CHIP ", at-rest: brake",
+         "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",
+         MOTOR(", load: {inertia: 300gcm2}"),
+         "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"
+         "    current-trip: {level: 4.9A, time: 1ms, input: 0}\n"),
+     RIG(FIVE, MAIN(""), CHIP ", at-rest: brake",
+         "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",
+         MOTOR(", load: {inertia: 300gcm2}"),
+         "    ramp: {up: 2s, down: 2s}\n    rest: 20s\n"
+         "    current-trip: {level: 4.9A, time: 1ms, input: 0}\n"),
+     "pump ramp 100% in 3s\npump hold 1s\npump stop\npump rest 1s\n", "pump driver, over-current"},
+    {"driver-heat", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 250K/W, time: 500ms}"),
+         MOTOR(", load: {torque: 50mNm}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 8K/W, time: 500ms}"),
+         MOTOR(", load: {torque: 50mNm}"), HABITS),
+     "pump ramp 100%\npump hold 8s\npump stop\n", "pump driver, heat"},
+    {"free-wheel", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", free-wheel: no"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), MOTOR(""), HABITS), "pump ramp 60%\npump stop\n",
+     "found no free-wheel diode"},
+    {"diode-limit", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-limit: 1A"), MOTOR(", load: {torque: 50mNm}"),
+         HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-limit: 3A"), MOTOR(", load: {torque: 50mNm}"),
+         HABITS),
+     "pump ramp 45%\npump hold 5s\npump stop\n", "free-wheel diode: 1 A in the mean"},
+    {"dead-time", "pump",
+     RIG(FIVE, MAIN(""),
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 1us",
+         DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""),
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 3us",
+         DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
+     "pump ramp 60%\npump stop\n", "shoot-through"},
+    {"bootstrap", "pump", PLAIN(", bootstrap: 20ms"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", bootstrap: 20ms"), MOTOR(""),
+         HABITS "    duty-limit: 96%\n"),
+     "pump on\npump hold 2s\npump stop\n", "its bootstrap capacitor is empty"},
+    {"base-drive", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: npn, base-resistor: 100kohm, gain: 1500}"), MOTOR(""),
+         HABITS),
+     RIG(FIVE, MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: npn, base-resistor: 330ohm, gain: 900}"), MOTOR(""), HABITS),
+     GO, "not moving"},
+    {"gate-drive", "pump",
+     RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: n-channel, threshold: 4V, stated-at: 10V}"), MOTOR(""),
+         HABITS),
+     RIG("logic: 3.3V", MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: n-channel, threshold: 1.5V, stated-at: 2.5V}"), MOTOR(""),
+         HABITS),
+     GO, "never turns on: its gate or base gets 3.3 V"},
+    {"never-off", "pump",
+     RIG(FIVE, MAIN(""), HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V}"), MOTOR(""),
+         HABITS),
+     RIG(FIVE, MAIN(""), HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V, shifter: yes}"),
+         MOTOR(""), HABITS),
+     "pump ramp 60%\npump stop\npump rest 2s\n", "driven with"},
+    {"gate-limit", "pump",
+     RIG(FIVE, "  main: {voltage: 24V, resistance: 50mohm, switch: on}\n", HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
+         HABITS),
+     RIG(FIVE, MAIN(""), HIGH_SIDE,
+         DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
+         HABITS),
+     "pump ramp 40%\npump stop\n", "gate punctured"},
+    {"motor-capacitor", "pump",
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 2uF, "
+         "heat: {resistance: 60K/W, time: 300ms}",
+         MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 47nF, "
+         "heat: {resistance: 60K/W, time: 300ms}",
+         MOTOR(""), HABITS),
+     "pump ramp 60%\npump hold 4s\npump stop\n", "pump driver, heat"},
+    {"start-torque", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {torque: 250mNm}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", gear: 10, load: {torque: 250mNm}"), HABITS), GO,
+     "not moving: "},
+    {"winding-heat", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
+         MOTOR(", heat: {resistance: 12K/W, time: 2s}, load: {viscous: 0.25mNms/rad}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
+         MOTOR(", heat: {resistance: 3K/W, time: 2s}, load: {viscous: 0.25mNms/rad}"), HABITS),
+     "pump ramp 100%\npump hold 12s\npump stop\n", "pump winding, heat"},
+    {"coil-heat", "pump", RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
+         QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),
+     HOLD_ON, "pump winding, heat"},
+    {"plunger", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK "    on-duty: 35%\n"),
+     RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
+         QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),
+     "pump on\npump hold 1s\npump off\n", "plunger not in"},
+    {"inrush", "pump",
+     RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
+         "on-resistance: 20mohm, current-limit: 10A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
+     RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
+         "on-resistance: 20mohm, current-limit: 30A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
+     "pump on\npump hold 1s\npump off\n", "pump driver, over-current"},
+    {"step-rate", "pump",
+     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
+         STEPPER("start-rate: 1500steps/s, top-rate: 1500steps/s, ramp: 400steps/s2"), ""),
+     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
+         STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2"), ""),
+     "pump turn 180deg\n", "lost"},
+    {"rest", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {inertia: 3000gcm2}"),
+         "    ramp: {up: 2s, down: 300ms}\n    rest: 200ms\n"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", load: {inertia: 3000gcm2}"),
+         "    ramp: {up: 2s, down: 300ms}\n    rest: 20s\n"),
+     "pump ramp 100% in 8s\npump hold 6s\npump ramp reverse 30%\npump stop\npump rest 20s\n",
+     "driven while still turning the other way"},
+    {"limit-side", "pump",
+     GATE("  open: {pin: 20, limit-of: pump, to: 5deg}\n  shut: {pin: 21, limit-of: pump, from: "
+          "85deg}\n"),
+     GATE("  open: {pin: 20, limit-of: pump, from: 80deg}\n  shut: {pin: 21, limit-of: pump, to: "
+          "5deg}\n"),
+     "pump run 40% for 3s\n", "drove its load into an end stop"},
+    {"supply-off", "pump",
+     RIG(FIVE, "  main: {voltage: 12V, resistance: 50mohm}\n", CHIP, DRIVER(""), MOTOR(""), HABITS),
+     PLAIN(""), GO, "not moving: supply 'main' is off"},
+    {"teach-powered", "pump",
+     RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}", DRIVER(""), MOTOR(""), HABITS),
+     RIG(FIVE, "  main: {voltage: 12V, resistance: 50mohm}\n",
+         "kind: servo-pulse, pins: {pulse: 9}", DRIVER(""), MOTOR(""), HABITS),
+     "pump teach for 3s\nmain on\npump rest 2s\n", "it ran, at up to"},
+    {"on-time", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
+     "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},
+};
+
+enum { BAD_RIGS = sizeof bad_rigs / sizeof *bad_rigs };
+
+#endif

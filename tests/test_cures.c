@@ -1,0 +1,152 @@
+/* The cures that vetting offers are true: each figure is put into the bad rig as it stands, and
+ * then the rule is content, nothing else is refused, and the bench no longer fails. */
+#define _GNU_SOURCE
+#include "bad_rigs.h"
+#include "support.h"
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/rehearsal.h>
+#include <windpin/vet.h>
+
+/* The figure after `after` in the cure of a bad rig goes into `write` (twice, if it has two), which
+ * takes the place of `old`, or is put at the end of the rig. */
+static const struct {
+    const char *rule, *after, *old, *write;
+    const char *second; /* what stands before a second figure */
+} cures[] = {
+    {"supply-voltage", "a supply of at most ", "voltage: 36V", "voltage: %sV", NULL},
+    {"least-voltage", "a supply of ", "voltage: 12V", "voltage: %sV", NULL},
+    {"supply-limit", "a supply of ", "limit: 2A", "limit: %sA", NULL},
+    {"least-input", "that gives ", "limit: 500mA", "limit: %sA", NULL},
+    {"regulator-heat", "at most ", "30K/W", "%sK/W", NULL},
+    {"brown-out", "at most ", "resistance: 1.5ohm", "resistance: %sohm", NULL},
+    {"returned-energy", "", "capacitor: 100uF", "capacitor: %smF", NULL},
+    {"pwm-pin", "pwm-by: software up to ", "pwm: 20kHz", "pwm-by: software, pwm: %sHz", NULL},
+    {"opto-input", "a resistor of ", "resistor: 470ohm", "resistor: %sohm", NULL},
+    {"pulse-ends", "pulse-neutral: ", "pulse-neutral: 1.6ms", "pulse-neutral: %sus", NULL},
+    {"stall-current", "a driver for ", "current-limit: 5A", "current-limit: %sA", NULL},
+    {"stall-current", "duty-limit: ", "faults:", "    duty-limit: %s%%\nfaults:", NULL},
+    {"stall-heat", "at most ", "30K/W", "%sK/W", NULL},
+    {"stall-heat", "current-trip at ", "time: 500ms}}\n",
+     "time: 500ms}, sense: 500mV/A}\n    current-trip: {level: %sA, time: 20ms, input: 0}\n", NULL},
+    {"brake-current", "a driver for ", "current-limit: 5A", "current-limit: %sA", NULL},
+    {"driver-heat", "at most ", "250K/W", "%sK/W", NULL},
+    {"driver-heat", "switches of at most ", "on-resistance: 100mohm", "on-resistance: %smohm",
+     NULL},
+    {"diode-limit", "a diode for ", "diode-limit: 1A", "diode-limit: %sA", NULL},
+    {"dead-time", "dead-time: ", "dead-time: 1us", "dead-time: %sus", NULL},
+    {"bootstrap", "duty-limit: ", "", "    duty-limit: %s%%\n", NULL},
+    {"base-drive", "a base resistor of ", "base-resistor: 100kohm", "base-resistor: %sohm", NULL},
+    {"motor-capacitor", "at most ", "motor-capacitor: 2uF", "motor-capacitor: %snF", NULL},
+    {"start-torque", "a gear of ", "static-friction", "gear: %s, static-friction", NULL},
+    {"winding-heat", "duty-limit: ", "", "    duty-limit: %s%%\n", NULL},
+    {"coil-heat", "on-duty: ", "",
+     "    on-duty: %s%%\n    start: {kick-level: 100%%, kick-time: 80ms}\n", NULL},
+    {"plunger", "kick-time: ", "    on-duty: 35%",
+     "    start: {kick-level: 100%%, kick-time: %sms}\n    on-duty: %s%%", "on-duty: "},
+    {"inrush", "a driver for ", "current-limit: 10A", "current-limit: %sA", NULL},
+    {"step-rate", "start-rate: ", "start-rate: 1500steps/s, top-rate: 1500steps/s",
+     "start-rate: %ssteps/s, top-rate: %ssteps/s", "top-rate: "},
+    {"rest", "rest: ", "rest: 200ms", "rest: %ss", NULL},
+};
+
+static char output[60000];
+
+/* The figure after some words of a cure, as it is written there. */
+static const char *figure(const char *cure, const char *after) {
+    static char figures[2][20];
+    static int turn;
+    const char *at = strstr(cure, after);
+    ck_assert_msg(at != NULL, "no '%s' in: %s", after, cure);
+    char *to = figures[turn ^= 1];
+    snprintf(to, sizeof figures[0], "%.*s", (int)strspn(at + strlen(after), "0123456789.e+"),
+             at + strlen(after));
+    ck_assert_msg(to[0] != '\0', "no figure after '%s' in: %s", after, cure);
+    return to;
+}
+
+/* The finding of a rule, and how many refusals there are; its text stays until the next call. */
+static const char *cure_of(const char *path, const char *plan_path, const char *rule,
+                           size_t *refusals) {
+    static char cure[300];
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(path, &m);
+    ck_assert_msg(rig != NULL, "%s", m.count ? m.items[0].text : "");
+    wpin_plan *plan = wpin_plan_read(plan_path, rig, &m);
+    ck_assert_msg(plan != NULL, "%s", m.count ? m.items[0].text : "");
+    wpin_vetting *v = wpin_vet(rig, plan, NULL);
+    const char *found = NULL;
+    *refusals = v->refusals;
+    for (size_t i = 0; i < v->count && found == NULL; i++) {
+        if (strcmp(v->findings[i].rule->name, rule) == 0 && v->findings[i].severity != WPIN_NOTE) {
+            snprintf(cure, sizeof cure, "%s", v->findings[i].cure);
+            found = cure;
+        }
+    }
+    wpin_vetting_free(v);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+    return found;
+}
+
+/* The bad rig with the cure's figures put in. */
+static const char *cured(const char *bad, int row, const char *cure) {
+    static char text[3000];
+    char write[200];
+    const char *first = figure(cure, cures[row].after);
+    const char *second = cures[row].second ? figure(cure, cures[row].second) : "";
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wformat-nonliteral"
+    snprintf(write, sizeof write, cures[row].write, first, second);
+#pragma GCC diagnostic pop
+    const char *old = cures[row].old, *at = old[0] ? strstr(bad, old) : bad + strlen(bad);
+    ck_assert_msg(at != NULL, "no '%s' in the rig of %s", old, cures[row].rule);
+    snprintf(text, sizeof text, "%.*s%s%s", (int)(at - bad), bad, write, at + strlen(old));
+    return text;
+}
+
+/* The plan, not asking for more than a duty-limit that was put in. */
+static const char *plan_within(const char *plan, int row, const char *cure) {
+    static char text[500];
+    const char *all = strstr(plan, "100%");
+    if (strcmp(cures[row].after, "duty-limit: ") != 0 || all == NULL) {
+        return plan;
+    }
+    snprintf(text, sizeof text, "%.*s%s%s", (int)(all - plan), plan, figure(cure, cures[row].after),
+             all + strlen("100"));
+    return text;
+}
+
+START_TEST(a_cure_cures) {
+    const char *rule = cures[_i].rule;
+    int r = 0;
+    while (strcmp(bad_rigs[r].rule, rule) != 0) {
+        r++;
+    }
+    size_t before, refusals;
+    const char *plan = write_file("p.plan", bad_rigs[r].plan);
+    const char *cure = cure_of(write_file("bad.yaml", bad_rigs[r].bad), plan, rule, &before);
+    ck_assert_msg(cure != NULL, "%s finds nothing", rule);
+    char offered[300];
+    snprintf(offered, sizeof offered, "%s", cure);
+    const char *text = cured(bad_rigs[r].bad, _i, offered), *rig = write_file("cured.yaml", text);
+    plan = write_file("p.plan", plan_within(bad_rigs[r].plan, _i, offered));
+    cure = cure_of(rig, plan, rule, &refusals);
+    ck_assert_msg(cure == NULL && refusals < before,
+                  "%s, cured by '%s', is still told or %zu others are; then: %s\n%s", rule, offered,
+                  refusals, cure ? cure : "", text);
+    run_command(output, sizeof output, TEST_TOOL " run %s %s", rig, plan);
+    ck_assert_msg(strstr(output, bad_rigs[r].says) == NULL, "%s, cured by '%s':\n%.3000s\n%s", rule,
+                  offered, output, text);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("cures");
+    TCase *tests = tcase_create("cures");
+    tcase_set_timeout(tests, 120);
+    tcase_add_loop_test(tests, a_cure_cures, 0, (int)(sizeof cures / sizeof *cures));
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
