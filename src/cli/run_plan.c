@@ -199,15 +199,11 @@ static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_
     if (vetting == NULL) {
         cli_complain("out of memory");
     } else if (vetting->refusals > 0) {
-        size_t first = 0;
-        while (vetting->findings[first].accepted) {
-            first++;
-        }
         cli_print_findings(stderr, vetting, run->files, WPIN_REFUSE);
-        cli_complain(
-            "nothing was run: %zu refused; windpin vet tells it all, with the checklist; to run it "
-            "all the same write accept: [%s %s] in the rig",
-            vetting->refusals, vetting->findings[first].part, vetting->findings[first].rule->name);
+        cli_complain("nothing was run: %zu refused; windpin vet tells it all, with the checklist; "
+                     "to run it all the same the rig needs the line",
+                     vetting->refusals);
+        cli_print_acceptance(stderr, vetting);
     } else {
         cli_run vetted = *run;
         vetted.vetting = vetting;

@@ -1,6 +1,7 @@
 /* Findings of a vetting, for people and as JSON. */
 #define _GNU_SOURCE
 #include "vet_words.h"
+#include <string.h>
 #include <unistd.h>
 
 /* Colour of a severity on a terminal; nothing elsewhere. */
@@ -22,6 +23,31 @@ void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const
                 f->accepted ? " (accepted in the rig)" : "");
         fprintf(to, "    %s\n    so: %s\n    cure: %s\n\n", f->cause, f->consequence, f->cure);
     }
+}
+
+/* Whether a refusal of the same rule and part came before. */
+static bool came_before(const wpin_vetting *vetting, size_t i) {
+    const wpin_finding *f = &vetting->findings[i];
+    for (size_t k = 0; k < i; k++) {
+        const wpin_finding *other = &vetting->findings[k];
+        if (other->rule == f->rule && strcmp(other->part, f->part) == 0) {
+            return true;
+        }
+    }
+    return false;
+}
+
+void cli_print_acceptance(FILE *to, const wpin_vetting *vetting) {
+    const char *between = "";
+    fprintf(to, "accept: [");
+    for (size_t i = 0; i < vetting->count; i++) {
+        const wpin_finding *f = &vetting->findings[i];
+        if (f->severity == WPIN_REFUSE && !came_before(vetting, i)) {
+            fprintf(to, "%s%s %s", between, f->part, f->rule->name);
+            between = ", ";
+        }
+    }
+    fprintf(to, "]\n");
 }
 
 json_t *cli_findings_json(const wpin_vetting *vetting) {

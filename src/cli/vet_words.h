@@ -10,7 +10,9 @@
  */
 void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const *files,
                         wpin_severity least);
-/* The same as an array. */
+/* The line of a rig that accepts all that is refused. */
+void cli_print_acceptance(FILE *to, const wpin_vetting *vetting);
+/* The findings as an array. */
 json_t *cli_findings_json(const wpin_vetting *vetting);
 
 #endif
