@@ -1,15 +1,18 @@
 /* Twins: two motors drive one belt from both ends, the second one mounted the other way round. It
- * is told so once, in its stage; every command means the same for both. */
+ * is told so once, in its stage; every command means the same for both. Both bridges are on one
+ * chip with one standby, which goes low when neither of them needs it. */
 #include "twins.h"
 #include <stdio.h>
 
-static const wpin_stage_config stages[TWINS] = {
-    {.table = &wpin_table_two_inputs_slow, .lines = lines[0], .pwm_hz = 20000, .dead_time_us = 2},
-    {.table = &wpin_table_two_inputs_slow,
-     .lines = lines[1],
-     .pwm_hz = 20000,
-     .dead_time_us = 2,
-     .reversed = true}}; /* the mirrored one */
+static const wpin_stage_config stages[TWINS] = {{.table = &wpin_table_two_inputs_enable_standby,
+                                                 .lines = lines[0],
+                                                 .pwm_hz = 20000,
+                                                 .dead_time_us = 2},
+                                                {.table = &wpin_table_two_inputs_enable_standby,
+                                                 .lines = lines[1],
+                                                 .pwm_hz = 20000,
+                                                 .dead_time_us = 2,
+                                                 .reversed = true}}; /* the mirrored one */
 #define BELT(n)                                                                                    \
     {                                                                                              \
         .stage = &stages[n], .up_us = 500000, .down_us = 500000, .rest_us = 300000,                \

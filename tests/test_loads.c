@@ -19,6 +19,15 @@ typedef struct bench {
     "    ramp: {up: 200ms, down: 200ms}\n    rest: 500ms\n"                                        \
     "    motor: {resistance: 1ohm, inductance: 1mH, constant: 20mNm/A, inertia: 200gcm2,"          \
     " static-friction: 5mNm, dry-friction: 5mNm"
+/* A motor on one of two bridges of a chip with one standby, on pin 2 and inverted on the way. */
+#define HALF_CHIP(name, in1, in2, enable)                                                          \
+    "  " name ":\n    supply: main\n    stage: {kind: two-inputs-enable-standby, pwm: 20kHz, "     \
+    "inverted: [standby], pins: {standby: {pin: 2, shared: yes}, in1: " #in1 ", in2: " #in2        \
+    ", enable: " #enable "}}\n"                                                                    \
+    "    driver: {on-resistance: 0.1ohm, current-limit: 30A, voltage-limit: 40V}\n"                \
+    "    ramp: {up: 200ms, down: 200ms}\n    rest: 500ms\n"                                        \
+    "    motor: {resistance: 1ohm, inductance: 1mH, constant: 20mNm/A, inertia: 200gcm2,"          \
+    " static-friction: 5mNm, dry-friction: 5mNm}\n"
 #define SWITCH(name, pin, pwm)                                                                     \
     "  " name ":\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: " #pin "}, "   \
     "pwm: " #pwm "}\n    driver: {on-resistance: 10mohm, current-limit: 50A, voltage-limit: 40V}"  \
@@ -410,6 +419,23 @@ START_TEST(a_mirrored_twin_goes_the_machines_way) {
 }
 END_TEST
 
+/* One comes to rest and coasts while the other goes on, and the other way round. */
+START_TEST(one_standby_serves_both) {
+    bench b = {.loads = HALF_CHIP("left", 3, 4, 5) HALF_CHIP("right", 6, 7, 8)};
+    wpin_report *report =
+        rehearse(&b,
+                 "left, right ramp 60%\nright coast\nright rest 300ms\nleft hold 1s\n"
+                 "right ramp 60%\nleft brake for 1s\nright hold 500ms\nall stop\n",
+                 NULL);
+    ck_assert_msg(!report->bad, "%s", words_of(report));
+    ck_assert_double_gt(step_at(report, 4)->rpm, 3000);
+    ck_assert_double_gt(step_at(report, 3)->rpm, 500); /* right coasts on, it is not braked */
+    ck_assert_double_lt(fabs(step_at(report, 6)->rpm), 1);
+    ck_assert_double_gt(step_at(report, 7)->rpm, 3000);
+    done(report);
+}
+END_TEST
+
 START_TEST(groups_may_be_staggered) {
     bench b = {.loads = MOTOR("left", "main", 1, 2, 3) "}\n" MOTOR("right", "main", 4, 5, 6) "}\n"};
     wpin_report *report = rehearse(&b, "left, right run 60% for 1s stagger 400ms\n", NULL);
@@ -512,6 +538,7 @@ int main(void) {
     tcase_add_test(tests, a_winding_heats_with_its_time_constant);
     tcase_add_test(tests, cells_run_down);
     tcase_add_test(tests, a_mirrored_twin_goes_the_machines_way);
+    tcase_add_test(tests, one_standby_serves_both);
     tcase_add_test(tests, groups_may_be_staggered);
     tcase_add_test(tests, drivers_heat_and_protect_themselves);
     tcase_add_test(tests, a_drivers_own_dead_time);

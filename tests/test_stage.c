@@ -162,6 +162,70 @@ START_TEST(pulse_carries_the_signed_duty) {
 END_TEST
 
 /* Each wrong table or configuration, and what it is refused with. */
+/* One standby for three stages, told at random what to do: it is high while any of them needs it,
+ * whoever is opened anew. */
+START_TEST(a_shared_line_is_high_while_any_needs_it) {
+    enum { STAGES = 3, STANDBY = 30 };
+    recorder r;
+    recorder_init(&r);
+    wpin_shared_line shared = {0};
+    wpin_line lines[STAGES][4];
+    wpin_stage_config configs[STAGES];
+    wpin_stage stages[STAGES];
+    for (uint8_t i = 0; i < STAGES; i++) {
+        wpin_pin first = (wpin_pin)(i * 4);
+        lines[i][0] = (wpin_line){.pin = STANDBY, .shared = &shared, .user = i};
+        for (uint8_t n = 1; n < 4; n++) {
+            lines[i][n] = (wpin_line){.pin = (wpin_pin)(first + n)};
+        }
+        configs[i] = (wpin_stage_config){.table = &wpin_table_two_inputs_enable_standby,
+                                         .lines = lines[i],
+                                         .pwm_hz = 20000,
+                                         .dead_time_us = 2};
+        ck_assert_int_eq(wpin_stage_open(&stages[i], &configs[i], &r.port), WPIN_OK);
+    }
+    pick_seed(11);
+    for (int n = 0; n < 2000; n++) {
+        wpin_stage *one = &stages[pick(STAGES)];
+        if (pick(20) == 0) {
+            wpin_stage_open(one, one->config, &r.port);
+        } else {
+            wpin_stage_apply(one, (wpin_state)pick(4), 8000);
+        }
+        bool needed = false;
+        for (int i = 0; i < STAGES; i++) {
+            needed = needed || wpin_stage_state(&stages[i]) != WPIN_STATE_FREE;
+        }
+        ck_assert_int_eq(r.level[STANDBY], needed);
+    }
+}
+END_TEST
+
+/* A direction can't be shared, nor a standby without which the stage would brake, nor a brake. */
+START_TEST(what_can_not_be_shared_is_refused) {
+    static const struct {
+        const wpin_stage_table *table;
+        uint8_t line, user;
+        wpin_status status;
+    } rows[] = {{&wpin_table_two_inputs_enable_standby, 0, 7, WPIN_OK},
+                {&wpin_table_two_inputs_enable_standby, 0, 8, WPIN_REFUSED_CONFIG},
+                {&wpin_table_two_inputs_enable_standby, 1, 0, WPIN_REFUSED_CONFIG},
+                {&wpin_table_two_inputs_enable_standby, 3, 0, WPIN_REFUSED_CONFIG},
+                {&wpin_table_hidden_partner, 0, 0, WPIN_REFUSED_CONFIG},
+                {&wpin_table_half_bridges, 0, 0, WPIN_REFUSED_CONFIG},
+                {&wpin_table_direction_pwm_brake, 1, 0, WPIN_REFUSED_CONFIG}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        wpin_shared_line shared = {0};
+        wpin_line lines[] = {{.pin = 4}, {.pin = 5}, {.pin = 6}, {.pin = 7}};
+        lines[rows[i].line].shared = &shared;
+        lines[rows[i].line].user = rows[i].user;
+        wpin_stage_config config = {
+            .table = rows[i].table, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
+        ck_assert_msg(wpin_stage_check(&config) == rows[i].status, "row %zu", i);
+    }
+}
+END_TEST
+
 START_TEST(wrong_configurations_are_refused) {
     static const uint8_t twice[] = {WPIN_STATE_FREE, WPIN_STATE_FREE, WPIN_STATE_FORWARD,
                                     WPIN_STATE_REVERSE};
@@ -317,6 +381,8 @@ int main(void) {
     tcase_add_test(tests, recorder_would_notice_shoot_through);
     tcase_add_test(tests, reversed_and_inverted_live_in_one_place);
     tcase_add_test(tests, pulse_carries_the_signed_duty);
+    tcase_add_test(tests, a_shared_line_is_high_while_any_needs_it);
+    tcase_add_test(tests, what_can_not_be_shared_is_refused);
     tcase_add_test(tests, wrong_configurations_are_refused);
     tcase_add_test(tests, every_failing_port_call_is_refused);
     tcase_add_test(tests, wrong_requests_leave_the_stage_as_it_was);

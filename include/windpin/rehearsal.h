@@ -132,13 +132,17 @@ wpin_sim *wpin_board_build(const wpin_rig *rig);
 /** The core's configuration of a load, from the rig. Freed by the caller with free(). */
 typedef struct wpin_bound_load {
     wpin_line lines[WPIN_STAGE_LINES];
+    wpin_shared_line shared[WPIN_STAGE_LINES]; /**< Of lines it shares and is the first on. */
     wpin_stage_config stage;
     wpin_motor_config motor;
     wpin_stepper_config stepper; /**< Of a stepper, instead of the motor's. */
 } wpin_bound_load;
 
-/** Fills the core's configuration; it points into itself, so it must not be copied. */
+/** Fills the core's configuration; it points into itself, so it must not be copied. A line shared
+ * with an earlier load is this one's alone until wpin_bind_shared. */
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+/** Joins the lines that the bound loads of a rig, all of them in its order, share. */
+void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 
 #ifdef __cplusplus
 }

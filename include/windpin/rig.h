@@ -93,6 +93,8 @@ typedef struct wpin_stage_kind {
 
 /** Whether a kind takes a duty, or knows on and off only. */
 bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
+/** Whether a line of a kind may be shared by several loads (see wpin_line). */
+bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
 /** Whether a line of a kind carries PWM or pulses in any row. */
 bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
 /** Whether a kind has a row for a state. */
@@ -152,7 +154,10 @@ typedef struct wpin_rig_load {
     wpin_own_stage *own;             /**< NULL for a shipped kind. */
     uint8_t pins[WPIN_STAGE_LINES];  /**< Pin of each line. */
     uint8_t wires[WPIN_STAGE_LINES]; /**< Pin each chip input is really on. */
-    bool inverted[WPIN_STAGE_LINES];
+    bool inverted[WPIN_STAGE_LINES]; /**< What the core is told... */
+    bool inverts[WPIN_STAGE_LINES];  /**< ...and whether the driver's side turns a line over, beside
+                                          what its kind does. */
+    bool shared[WPIN_STAGE_LINES];   /**< The pin is shared with other loads on purpose. */
     bool reversed;
     bool rest_brakes; /**< At zero duty the stage brakes instead of coasting. */
     wpin_rig_limits limits;
@@ -250,6 +255,14 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Number of the load or supply of this name without regard to case, or -1. */
 int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** Who shares a pin. */
+typedef struct wpin_rig_sharing {
+    size_t load;    /**< First load on it... */
+    unsigned line;  /**< ...and its line. */
+    uint8_t user;   /**< Number of the load asked about among them, from 0. */
+    unsigned count; /**< How many; 0: the pin is not shared. */
+} wpin_rig_sharing;
+wpin_rig_sharing wpin_rig_shares(const wpin_rig *rig, size_t load, unsigned line);
 /** The place of a part's first key among `keys`, e.g. "driver current-limit; motor": groups in
  * order of preference, in each a key and perhaps keys below it. The part's own place when the file
  * has none of them; NULL for a part it does not know. */

@@ -317,6 +317,8 @@ int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bri
 
 /** Wires a controller pin to a chip input. Several inputs may share a pin. False if no such. */
 bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
+/** Says that an input is inverted, on its way or inside the chip. False if no such. */
+bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input);
 /** Wires a pin to ground through a resistance (0 for a dead short). */
 bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms);
 /** Says which pins have no timer: PWM is refused on them. */

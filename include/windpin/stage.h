@@ -98,10 +98,21 @@ extern const wpin_stage_table wpin_table_servo_pulse;
 extern const wpin_stage_table wpin_table_paired_outputs;
 /** @} */
 
+/** A pin that several stages share, e.g. the one standby of a chip with two bridges: it is high
+ * while any of them needs it. In RAM, one for each such pin, all zero at first. */
+typedef struct wpin_shared_line {
+    uint8_t needed; /**< Bit n: the stage with that user number needs it now. */
+} wpin_shared_line;
+
 /** The wire behind a line of the table. */
 typedef struct wpin_line {
     wpin_pin pin;  /**< Pin number of the port. */
     bool inverted; /**< True: the wire carries the opposite level. The only place for polarity. */
+    uint8_t user;  /**< Of a shared line: 0 to 7, another one for each stage that shares it. */
+    wpin_shared_line *shared; /**< NULL: the line is this stage's alone. Only a mode line can be
+                                   shared that is low in the free row and high in all others, where
+                                   the free row's other lines are in no other row: then the load
+                                   coasts though another stage keeps the line high. */
 } wpin_line;
 
 /** One stage: a table on real pins. Constant; the caller keeps it alive. */
@@ -128,7 +139,8 @@ typedef struct wpin_stage {
 
 /** Checks a configuration without touching a pin: table present, every cell known, one row a
  * state, a row that can serve as safe (free or brake), no row with both sides of a leg on, a
- * dead time wherever the two sides of a leg share a PWM, pulse widths in order.
+ * dead time wherever the two sides of a leg share a PWM, pulse widths in order, no line shared that
+ * can't be.
  * Returns WPIN_OK, WPIN_REFUSED_ARGUMENT, _CONFIG, _RANGE or _SHOOT. Any context. */
 wpin_status wpin_stage_check(const wpin_stage_config *config);
 

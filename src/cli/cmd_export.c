@@ -114,15 +114,32 @@ static void print_own_table(FILE *to, const wpin_stage_table *t, const char *id)
     fprintf(to, "};\n");
 }
 
-static void print_stage(FILE *to, const wpin_rig_load *load, const wpin_stage_config *s,
+/* What the loads that share a pin agree by: the only thing here that is not constant. */
+static void print_shared(FILE *to, const wpin_rig *rig, size_t number) {
+    for (unsigned i = 0; i < rig->loads[number].kind->table->line_count; i++) {
+        wpin_rig_sharing with = wpin_rig_shares(rig, number, i);
+        if (with.count > 1 && with.user == 0) {
+            fprintf(to, "static wpin_shared_line shared_pin_%u;\n", rig->loads[number].pins[i]);
+        }
+    }
+}
+
+static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin_stage_config *s,
                         const char *id) {
+    const wpin_rig_load *load = &rig->loads[number];
+    print_shared(to, rig, number);
     if (load->own != NULL) {
         print_own_table(to, load->kind->table, id);
     }
     fprintf(to, "static const wpin_line %s_lines[] = {", id);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
-        fprintf(to, "%s{.pin = %u, .inverted = %s} /* %s */", i == 0 ? "" : ", ", s->lines[i].pin,
-                yes(s->lines[i].inverted), load->kind->lines[i]);
+        fprintf(to, "%s{.pin = %u, .inverted = %s", i == 0 ? "" : ", ", s->lines[i].pin,
+                yes(s->lines[i].inverted));
+        wpin_rig_sharing with = wpin_rig_shares(rig, number, i);
+        if (with.count > 1) {
+            fprintf(to, ", .shared = &shared_pin_%u, .user = %u", s->lines[i].pin, with.user);
+        }
+        fprintf(to, "} /* %s */", load->kind->lines[i]);
     }
     fprintf(to, "};\nstatic const wpin_stage_config %s_stage = {.table = ", id);
     print_table_name(to, load, id);
@@ -201,7 +218,7 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
         char id[WPIN_NAME_MAX + 1];
         wpin_bind_load(&bound, rig, load);
         fprintf(to, "\n/* %s: %s */\n", load->name, load->kind->words);
-        print_stage(to, load, &bound.stage, identifier(id, sizeof id, load->name));
+        print_stage(to, rig, i, &bound.stage, identifier(id, sizeof id, load->name));
         if (load->what == WPIN_RIG_STEPPER) {
             print_stepper(to, &bound.stepper, id);
         } else {

@@ -91,8 +91,8 @@ static void print_inputs(const wpin_rig *rig) {
 
 static void print_pins(const wpin_rig_load *load) {
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
-        printf("%s%s %u%s", i == 0 ? "" : ", ", load->kind->lines[i], load->pins[i],
-               load->inverted[i] ? " (inverted)" : "");
+        printf("%s%s %u%s%s", i == 0 ? "" : ", ", load->kind->lines[i], load->pins[i],
+               load->inverted[i] ? " (inverted)" : "", load->shared[i] ? " (shared)" : "");
     }
 }
 

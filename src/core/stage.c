@@ -18,9 +18,21 @@ static uint16_t pulse_duty(const wpin_stage_config *config, wpin_state state, ui
     return (uint16_t)((width * config->pwm_hz * 256 + 7812) / 15625);
 }
 
+/* A shared line goes low only when no stage needs it high; this one says what it wants. */
+static bool agreed_level(const wpin_stage_config *config, uint8_t line, bool high) {
+    const wpin_line *wire = &config->lines[line];
+    if (wire->shared == NULL) {
+        return high;
+    }
+    unsigned others = wire->shared->needed & ~(1U << wire->user);
+    wire->shared->needed = (uint8_t)(others | ((unsigned)high << wire->user));
+    return wire->shared->needed != 0;
+}
+
 static void write_level(const wpin_stage *stage, uint8_t line, bool high) {
     const wpin_line *wire = &stage->config->lines[line];
-    stage->port->write(stage->port->context, wire->pin, wire_level(wire, high));
+    stage->port->write(stage->port->context, wire->pin,
+                       wire_level(wire, agreed_level(stage->config, line, high)));
 }
 
 static void rest_line(const wpin_stage *stage, uint8_t line) {
@@ -134,7 +146,7 @@ static wpin_level opening_level(const wpin_stage_config *config, uint8_t row, ui
     case WPIN_CELL_COMPLEMENT: return wire_level(wire, true);
     case WPIN_CELL_FLOAT: return WPIN_FLOAT;
     case WPIN_CELL_KEEP: return wire_level(wire, wpin_bit(config->table->rest_high_lines, line));
-    default: return wire_level(wire, false);
+    default: return wire_level(wire, agreed_level(config, line, false));
     }
 }
 

@@ -41,6 +41,37 @@ static bool pulse_fits(const wpin_stage_config *config) {
            widest * config->pwm_hz <= 1000000;
 }
 
+/* Whether a row differs from the free row in some line besides this one. */
+static bool differs_besides(const wpin_stage_table *table, uint8_t row, uint8_t free_row,
+                            uint8_t line) {
+    for (uint8_t other = 0; other < table->line_count; other++) {
+        wpin_cell cell = wpin_cell_at(table, row, other);
+        if (other != line && cell != WPIN_CELL_KEEP &&
+            cell != wpin_cell_at(table, free_row, other)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* A stage at rest must coast though another stage keeps the shared line active. */
+static bool can_share(const wpin_stage_config *config, uint8_t line) {
+    const wpin_stage_table *table = config->table;
+    uint8_t free_row = wpin_row_of(table, WPIN_STATE_FREE);
+    if (config->lines[line].user > 7 || !wpin_bit(table->mode_lines, line) ||
+        wpin_bit(table->rest_high_lines, line) || free_row == WPIN_NO_ROW ||
+        wpin_cell_at(table, free_row, line) != WPIN_CELL_LOW) {
+        return false;
+    }
+    for (uint8_t row = 0; row < table->row_count; row++) {
+        if (row != free_row && (wpin_cell_at(table, row, line) != WPIN_CELL_HIGH ||
+                                !differs_besides(table, row, free_row, line))) {
+            return false;
+        }
+    }
+    return true;
+}
+
 /* A line carries one kind of timed cell at the most, and a mode line none. */
 static wpin_status check_line(const wpin_stage_config *config, uint8_t line) {
     const wpin_stage_table *table = config->table;
@@ -61,6 +92,9 @@ static wpin_status check_line(const wpin_stage_config *config, uint8_t line) {
     }
     if (timed == WPIN_CELL_PULSE && !pulse_fits(config)) {
         return WPIN_REFUSED_RANGE;
+    }
+    if (config->lines[line].shared != NULL && !can_share(config, line)) {
+        return WPIN_REFUSED_CONFIG;
     }
     for (uint8_t other = 0; other < line; other++) {
         if (config->lines[other].pin == config->lines[line].pin) {

@@ -89,6 +89,18 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     }
 }
 
+void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        for (unsigned l = 0; l < rig->loads[i].kind->table->line_count; l++) {
+            wpin_rig_sharing with = wpin_rig_shares(rig, i, l);
+            if (with.count > 1) {
+                bound[i].lines[l].shared = &bound[with.load].shared[with.line];
+                bound[i].lines[l].user = with.user;
+            }
+        }
+    }
+}
+
 /* Puts what hangs on the stage on its driver. */
 static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
     wpin_sim_motor motor = load->motor;
@@ -141,6 +153,9 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     }
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         wpin_sim_wire_input(sim, number, load->kind->inputs[i], load->wires[i]);
+        if (load->inverts[i]) {
+            wpin_sim_invert_input(sim, number, load->kind->inputs[i]);
+        }
     }
     build_flaws(sim, rig, load, number);
     if (load->limits.trip_input >= 0) {

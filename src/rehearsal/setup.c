@@ -24,7 +24,6 @@ void wpin_run_choose_port(wpin_run *run) {
 }
 
 static wpin_status open_load(wpin_run *run, size_t i) {
-    wpin_bind_load(&run->bound[i], run->rig, &run->rig->loads[i]);
     if (wpin_run_is_stepper(run, i)) {
         run->stepper_list[i] = &run->steppers[i];
         return wpin_stepper_init(&run->steppers[i], &run->bound[i].stepper, run->motor_port);
@@ -37,6 +36,10 @@ static wpin_status open_load(wpin_run *run, size_t i) {
 
 /* Opens every load, and arms every motor. */
 wpin_status wpin_run_open_loads(wpin_run *run, char *why, size_t size) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        wpin_bind_load(&run->bound[i], run->rig, &run->rig->loads[i]);
+    }
+    wpin_bind_shared(run->bound, run->rig);
     for (size_t i = 0; i < run->rig->load_count; i++) {
         const wpin_rig_load *load = &run->rig->loads[i];
         wpin_status status = open_load(run, i);

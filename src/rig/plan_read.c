@@ -138,7 +138,7 @@ static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
 
 static void read_line(wpin_plan_reader *r) {
     const wpin_word *w = wpin_words_peek(&r->line);
-    if (w == NULL) {
+    if (w == NULL || !wpin_words_one_action(&r->line)) {
         return;
     }
     for (size_t i = 0; i < COUNT(blocks); i++) {

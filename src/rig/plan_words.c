@@ -75,6 +75,25 @@ bool wpin_words_no_more(wpin_words *line) {
     return w == NULL;
 }
 
+/* Commas stand between the names before an action, nowhere else. */
+bool wpin_words_one_action(wpin_words *line) {
+    bool names = true;
+    for (size_t i = 0; i + 1 < line->count; i++) {
+        const wpin_word *w = &line->words[i];
+        size_t last = strlen(w->text) - 1;
+        bool comma = w->text[last] == ',', ends = w->text[last] == ';';
+        if (ends || (comma && !names)) {
+            wpin_words_say(line, w->column + (unsigned)last,
+                           "one line, one action: what follows '%c' goes on a line of its own (in "
+                           "a 'parallel' block if at the same time)",
+                           w->text[last]);
+            return false;
+        }
+        names = names && comma;
+    }
+    return true;
+}
+
 /* Takes a quantity, which may be written in one word (3s) or in two (3 s). */
 bool wpin_words_take_quantity(wpin_words *line, wpin_dimension dimension, const char *what,
                               double *value) {

@@ -31,6 +31,8 @@ unsigned wpin_words_column(const wpin_words *line);
 bool wpin_words_take(wpin_words *line, const char *text);
 /* Whether the line ends here; says so if not. */
 bool wpin_words_no_more(wpin_words *line);
+/* Whether the line is one action; says so if a comma or semicolon joins another to it. */
+bool wpin_words_one_action(wpin_words *line);
 /* Takes a quantity, written in one word (3s) or in two (3 s); says what is wrong with it. */
 bool wpin_words_take_quantity(wpin_words *line, wpin_dimension dimension, const char *what,
                               double *value);

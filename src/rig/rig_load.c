@@ -44,6 +44,7 @@ static const wpin_field load_fields[] = {
 enum {
     DRIVER_OFF_PHASE,
     DRIVER_WIRES,
+    DRIVER_INVERTS,
     DRIVER_HEAT,
     DRIVER_GATE,
     DRIVER_COIL,
@@ -53,6 +54,7 @@ enum {
 static const wpin_field driver_fields[] = {
     NODE("off-phase", false),
     NODE("wires", false),
+    NODE("inverts", false),
     NODE("heat", false),
     NODE("transistor", false),
     NODE("coil", false),
@@ -164,6 +166,10 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
     }
     if (nodes[DRIVER_WIRES] != NULL && load->kind != NULL) {
         wpin_read_pins(reader, nodes[DRIVER_WIRES], load->kind, "wires", load->wires);
+    }
+    if (nodes[DRIVER_INVERTS] != NULL && load->kind != NULL) {
+        memset(load->inverts, 0, sizeof load->inverts);
+        wpin_read_lines(reader, nodes[DRIVER_INVERTS], load->kind, "inverts", load->inverts);
     }
 }
 

@@ -33,6 +33,12 @@ bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t 
 #define WPIN_PIN_NAMED(line) (1U << (16 + (line)))
 unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
                         const char *what, uint8_t *pins);
+/* Reads a list of line names; what is not listed stays as it is. */
+void wpin_read_lines(wpin_reader *reader, yaml_node_t *list, const wpin_stage_kind *kind,
+                     const char *what, bool *listed);
+/* Reads the pins of a load's stage, its kind known; checks them against the rest of the rig. */
+void wpin_read_stage_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                          wpin_rig_load *load);
 /* Reads the stage of a load; what the driver's defaults follow from it. False if it has none. */
 bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                      wpin_rig_load *load);

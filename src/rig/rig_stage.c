@@ -30,122 +30,6 @@ static const wpin_field table_fields[] = {NODE("lines", true), NODE("rows", true
 
 static const char own_name[] = "own-table";
 
-bool wpin_read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
-    const char *text = wpin_scalar(reader, node, "a pin number");
-    if (text == NULL) {
-        return false;
-    }
-    char *rest;
-    long number = strtol(text, &rest, 10);
-    if (rest == text || *rest != '\0' || number < 0 || number > 255) {
-        wpin_say_at(reader, node, "'%s' is no pin; expected a whole number, 0 to 255", text);
-        return false;
-    }
-    *pin = (uint8_t)number;
-    return true;
-}
-
-enum { PIN_NUMBER, PIN_PRINT, PIN_CHIP };
-static const wpin_field pin_fields[] = {NODE("pin", true), NODE("print", false),
-                                        NODE("chip", false)};
-
-/* The number in a pin that is written with its other names. */
-static yaml_node_t *inner_pin(wpin_reader *reader, const yaml_node_t *map) {
-    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
-         pair < map->data.mapping.pairs.top; pair++) {
-        if (strcasecmp(wpin_key_text(reader, pair), "pin") == 0) {
-            return wpin_node(reader, pair->value);
-        }
-    }
-    return NULL; /* said when the names are read */
-}
-
-static void copy_text(wpin_reader *reader, yaml_node_t *node, char *to, size_t size) {
-    const char *text = node == NULL ? "" : wpin_scalar(reader, node, "a name");
-    snprintf(to, size, "%s", text != NULL ? text : "");
-}
-
-/* Reads pin numbers by line name; returns a bit for each line given. */
-unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_kind *kind,
-                        const char *what, uint8_t *pins) {
-    unsigned given = 0;
-    if (map->type != YAML_MAPPING_NODE) {
-        wpin_say_at(reader, map, "%s must be a mapping of line names and pin numbers", what);
-        return 0;
-    }
-    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
-         pair < map->data.mapping.pairs.top; pair++) {
-        int line = wpin_find_word(reader, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
-                                  "line", kind->lines, kind->table->line_count);
-        yaml_node_t *value = wpin_node(reader, pair->value);
-        if (value->type == YAML_MAPPING_NODE) {
-            value = inner_pin(reader, value);
-        }
-        if (line >= 0) {
-            given |= WPIN_PIN_NAMED((unsigned)line);
-        }
-        if (line >= 0 && value != NULL && wpin_read_pin(reader, value, &pins[line])) {
-            given |= 1U << line;
-        }
-    }
-    return given;
-}
-
-/* The other two names of each pin: {pin: 9, print: D9, chip: IN1}. */
-static void read_pin_names(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load) {
-    for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
-         map->type == YAML_MAPPING_NODE && pair < map->data.mapping.pairs.top; pair++) {
-        yaml_node_t *value = wpin_node(reader, pair->value);
-        for (unsigned l = 0; l < load->kind->table->line_count; l++) {
-            if (value->type == YAML_MAPPING_NODE &&
-                strcasecmp(load->kind->lines[l], wpin_key_text(reader, pair)) == 0) {
-                yaml_node_t *nodes[COUNT(pin_fields)];
-                wpin_read_map(reader, value, "pin", pin_fields, COUNT(pin_fields), load, nodes);
-                copy_text(reader, nodes[PIN_PRINT], load->prints[l], sizeof load->prints[l]);
-                copy_text(reader, nodes[PIN_CHIP], load->chips[l], sizeof load->chips[l]);
-            }
-        }
-    }
-}
-
-static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
-                       const wpin_rig_load *load, unsigned given) {
-    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
-        if ((given & WPIN_PIN_NAMED(i)) != 0 && (given >> i & 1) == 0) {
-            continue; /* said already */
-        }
-        if ((given >> i & 1) == 0) {
-            wpin_say_at(reader, node, "pins lack '%s'; %s needs it", load->kind->lines[i],
-                        load->kind->name);
-            continue;
-        }
-        for (unsigned j = 0; j < i; j++) {
-            if ((given >> j & 1) != 0 && load->pins[j] == load->pins[i]) {
-                wpin_say_at(reader, node, "pin %u can't be both '%s' and '%s'", load->pins[i],
-                            load->kind->lines[j], load->kind->lines[i]);
-            }
-        }
-        for (size_t n = 0; n < rig->input_count; n++) {
-            if (rig->inputs[n].kind <= WPIN_RIG_LIMIT && rig->inputs[n].pin == load->pins[i]) {
-                wpin_say_at(reader, node, "pin %u for '%s' of '%s' is taken: input '%s' (line %u)",
-                            load->pins[i], load->kind->lines[i], load->name, rig->inputs[n].name,
-                            rig->inputs[n].line);
-            }
-        }
-        for (size_t l = 0; l < rig->load_count; l++) {
-            const wpin_rig_load *other = &rig->loads[l];
-            for (unsigned j = 0; other->kind != NULL && j < other->kind->table->line_count; j++) {
-                if (other->pins[j] == load->pins[i]) {
-                    wpin_say_at(reader, node,
-                                "pin %u for '%s' of '%s' is taken: '%s' of '%s' (line %u)",
-                                load->pins[i], load->kind->lines[i], load->name,
-                                other->kind->lines[j], other->name, other->line);
-                }
-            }
-        }
-    }
-}
-
 /* The timer divides its clock, and that by whole steps: at least 2, at most what its bits hold. */
 static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                             const wpin_rig_load *load) {
@@ -166,23 +50,6 @@ static void check_frequency(wpin_reader *reader, const yaml_node_t *node, const 
         wpin_say_at(reader, node, "pwm: the controller's timer makes %s to %s only",
                     wpin_quantity_write(low, sizeof low, least, WPIN_FREQUENCY),
                     wpin_quantity_write(high, sizeof high, most, WPIN_FREQUENCY));
-    }
-}
-
-static void read_inverted(wpin_reader *reader, yaml_node_t *list, wpin_rig_load *load) {
-    if (list->type != YAML_SEQUENCE_NODE) {
-        wpin_say_at(reader, list, "inverted must be a list of line names, e.g. [brake]");
-        return;
-    }
-    for (size_t i = 0; i < wpin_list_size(list); i++) {
-        yaml_node_t *node = wpin_list_item(reader, list, i);
-        const char *text = wpin_scalar(reader, node, "a line name");
-        int line = text == NULL ? -1
-                                : wpin_find_word(reader, node, text, "line", load->kind->lines,
-                                                 load->kind->table->line_count);
-        if (line >= 0) {
-            load->inverted[line] = !load->kind->inverted[line];
-        }
     }
 }
 
@@ -417,18 +284,19 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     load->bridge.interlock = !load->kind->bare;
     load->bridge.contact_delay = load->kind->contacts ? 8e-3 : 0;
     load->bridge.contact_bounce = load->kind->contacts ? 1.5e-3 : 0;
+    if (nodes[STAGE_INVERTED] != NULL) {
+        wpin_read_lines(reader, nodes[STAGE_INVERTED], load->kind, "inverted", load->inverts);
+        for (unsigned i = 0; i < WPIN_STAGE_LINES; i++) {
+            load->inverted[i] = load->kind->inverted[i] != load->inverts[i];
+        }
+    }
     if (nodes[STAGE_PINS] != NULL) {
-        unsigned given = wpin_read_pins(reader, nodes[STAGE_PINS], load->kind, "pins", load->pins);
-        check_pins(reader, rig, nodes[STAGE_PINS], load, given);
-        read_pin_names(reader, nodes[STAGE_PINS], load);
+        wpin_read_stage_pins(reader, rig, nodes[STAGE_PINS], load);
     }
     if (nodes[STAGE_STATICS] != NULL) {
         wpin_read_statics(reader, nodes[STAGE_STATICS], load);
     }
     memcpy(load->wires, load->pins, sizeof load->wires);
-    if (nodes[STAGE_INVERTED] != NULL) {
-        read_inverted(reader, nodes[STAGE_INVERTED], load);
-    }
     check_rest(reader, nodes[STAGE_REST] != NULL ? nodes[STAGE_REST] : node, load,
                nodes[STAGE_REST] != NULL);
     check_pwm(reader, node, nodes[STAGE_PWM], rig, load);

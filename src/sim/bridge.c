@@ -244,7 +244,7 @@ static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) 
     for (int i = 0; i < bridge->input_count; i++) {
         levels |= (unsigned)(inputs[i].level == WPIN_HIGH) << i;
     }
-    return levels;
+    return levels ^ bridge->inverts;
 }
 
 /* ---- relay contacts ---- */
@@ -338,8 +338,8 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 
 /* ---- time ---- */
 
-/* A gate to the supply with nothing on it is pulled up, to off; every other input is pulled down.
- */
+/* An input with nothing on it is pulled to off: down, but up where it is a gate to the supply or
+ * inverted. */
 static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int input) {
     int pin = bridge->inputs[input];
     wpin_cursor c = {.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER};
@@ -349,8 +349,9 @@ static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int 
     if (c.level != WPIN_FLOAT && bridge->deaf[input]) {
         return (wpin_cursor){.level = WPIN_LOW, .edge = WPIN_WAVE_NEVER};
     }
-    if (c.level == WPIN_FLOAT &&
-        (bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE) != bridge->floats[input]) {
+    bool up = bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE;
+    up = up != ((bridge->inverts >> input & 1U) != 0);
+    if (c.level == WPIN_FLOAT && up != bridge->floats[input]) {
         c.level = WPIN_HIGH;
     }
     return c;
@@ -384,7 +385,9 @@ static bool pass_edges(wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
         int i = bridge->moving[m];
         if (inputs[i].edge == at) {
             wpin_cursor_pass(&inputs[i]);
-            unsigned bit = 1U << i, now = inputs[i].level == WPIN_HIGH ? bit : 0;
+            unsigned bit = 1U << i;
+            unsigned now =
+                ((unsigned)(inputs[i].level == WPIN_HIGH) << i) ^ (bridge->inverts & bit);
             changed = changed || (bridge->levels & bit) != now;
             bridge->levels = (bridge->levels & ~bit) | now;
         }
@@ -398,10 +401,10 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     if (bridge->event_count > 0 && bridge->events[0].at <= at) {
         pass_event(sim, bridge, plant, at);
     }
-    wpin_level before = inputs[0].level;
+    bool was_high = (bridge->levels & 1U) != 0;
     bool changed = pass_edges(bridge, inputs, at);
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        wpin_pulses_watch(sim, bridge, plant, &inputs[0], before, at);
+        wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else if (changed || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
     }
@@ -439,7 +442,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     find_moving(bridge, inputs);
     int64_t at = sim->now;
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        wpin_pulses_watch(sim, bridge, plant, &inputs[0], bridge->pulse_level, at);
+        wpin_pulses_watch(sim, bridge, plant, bridge->pulse_high, at);
     } else {
         follow_inputs(sim, bridge, plant, at);
     }
@@ -450,6 +453,6 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         check_current(sim, bridge, plant, at);
         look(sim, bridge, plant, inputs, at);
     }
-    bridge->pulse_level = inputs[0].level;
+    bridge->pulse_high = (bridge->levels & 1U) != 0;
     tell_hit(sim, plant, bridge);
 }

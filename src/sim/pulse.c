@@ -64,10 +64,11 @@ static void take_pulse(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, in
     wpin_plant_fed(plant);
 }
 
-void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
-                       const wpin_cursor *input, wpin_level before, int64_t at) {
-    bool rises = bridge->alive && before != WPIN_HIGH && input->level == WPIN_HIGH;
-    bool falls = bridge->alive && before == WPIN_HIGH && input->level != WPIN_HIGH;
+void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, bool was_high,
+                       int64_t at) {
+    bool high = (bridge->levels & 1U) != 0;
+    bool rises = bridge->alive && !was_high && high;
+    bool falls = bridge->alive && was_high && !high;
     bool silent = at - bridge->last_pulse > (int64_t)(0.1 * PS_PER_S);
     if (rises) {
         bridge->pulse_rise = at;

@@ -53,6 +53,14 @@ bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin) {
     return true;
 }
 
+bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input) {
+    if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_SIM_INPUTS) {
+        return false;
+    }
+    sim->bridges[bridge].inverts |= 1U << input;
+    return true;
+}
+
 bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms) {
     sim->pins[pin].to_ground += 1 / (ohms > 1e-3 ? ohms : 1e-3);
     return ohms >= 0;

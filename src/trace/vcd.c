@@ -27,8 +27,9 @@ static void declare(wpin_vcd *vcd, const wpin_rig *rig) {
         const wpin_rig_load *load = &rig->loads[i];
         note(vcd, fprintf(vcd->file, "$scope module %s $end\n", load->name));
         for (unsigned l = 0; l < load->kind->table->line_count && next < '~'; l++) {
-            vcd->names[load->pins[l]] = next;
-            note(vcd, fprintf(vcd->file, "$var wire 1 %c %s $end\n", next++, load->kind->lines[l]));
+            char *name = &vcd->names[load->pins[l]]; /* a shared pin has one for all */
+            *name = *name != 0 ? *name : next++;
+            note(vcd, fprintf(vcd->file, "$var wire 1 %c %s $end\n", *name, load->kind->lines[l]));
         }
         note(vcd, fprintf(vcd->file, "$upscope $end\n"));
     }

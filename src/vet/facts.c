@@ -80,7 +80,7 @@ double wpin_running_amps(const wpin_facts *f, double duty) {
 }
 
 /* Only the last of a long ramp counts: before, the motor follows its volts. */
-double wpin_run_down(const wpin_facts *f, double *speed_at_zero) {
+double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
     const wpin_sim_motor *m = &f->load->motor;
     double n = m->gear_ratio, loss = m->gear_efficiency;
     double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
@@ -92,7 +92,7 @@ double wpin_run_down(const wpin_facts *f, double *speed_at_zero) {
     for (int i = 0; i < 200000 && w > 0; i++) {
         double volts = t < 0 ? f->volts * most * -t / ramp : 0;
         double amps = fmax(0, (volts - m->constant * w) / f->loop_ohms); /* one way only */
-        if (t >= 0 && f->load->rest_brakes) {
+        if (t >= 0 && braked) {
             amps = -m->constant * w / (f->loop_ohms - f->supply->resistance);
         }
         at_zero = t < 0 ? w : at_zero;

@@ -154,9 +154,10 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
         for (unsigned n = 0; n < l->kind->table->line_count; n++) {
-            add(to, "%-12s %-12s %-10s %-10s %-8u %s%s", l->name, l->kind->lines[n],
+            add(to, "%-12s %-12s %-10s %-10s %-8u %s%s%s", l->name, l->kind->lines[n],
                 or_dash(l->chips[n]), or_dash(l->prints[n]), l->pins[n], first_level(l, n),
-                wpin_stage_kind_times_line(l->kind, n) ? ", then PWM" : "");
+                wpin_stage_kind_times_line(l->kind, n) ? ", then PWM" : "",
+                l->shared[n] ? ", shared" : "");
         }
         if (l->limits.trip_input >= 0) {
             add(to, "%-12s %-12s %-10s %-10s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",

@@ -61,9 +61,9 @@ size_t wpin_source_of(const wpin_rig *rig, size_t supply);
 double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input);
 /* Current of a motor that runs at a duty, A. */
 double wpin_running_amps(const wpin_facts *f, double duty);
-/* Seconds a motor runs on after its ramp down from full duty, by small steps; and its speed when
- * the ramp ends, rad/s (NULL: not wanted). */
-double wpin_run_down(const wpin_facts *f, double *speed_at_zero);
+/* Seconds a motor runs on after its ramp down from full duty, braked then or not, by small steps;
+ * and its speed when the ramp ends, rad/s (NULL: not wanted). */
+double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero);
 /* Air around the parts, degC. */
 double wpin_air(const wpin_vetter *v);
 

@@ -137,7 +137,7 @@ static void brake(wpin_vetter *v) {
             continue;
         }
         double left = 0;
-        (void)wpin_run_down(f, &left);
+        (void)wpin_run_down(f, l->rest_brakes, &left);
         braking full = brake_from(v, f, f->speed), stop = brake_from(v, f, left);
         if (l->rest_brakes && stop.above > l->bridge.burns_after) {
             tell_brake(v, f, stop, WPIN_REFUSE,
@@ -261,8 +261,12 @@ static void drop(wpin_vetter *v) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "%.3g of %.3g V stay in the stage while it runs", lost, f->volts);
             wpin_consequence(n, "the motor gets %.3g V", f->volts - lost);
-            wpin_cure(n, "a field-effect bridge of less than %.3g mohm a switch",
-                      1e3 * 0.03 * f->volts / fmax(f->run_amps, 1e-3));
+            double ohms = 0.03 * f->volts / fmax(f->run_amps, 1e-3);
+            if (ohms > b->on_resistance) {
+                wpin_cure(n, "a field-effect bridge, which loses no saturation volts");
+            } else {
+                wpin_cure(n, "switches of less than %.3g mohm", 1e3 * ohms);
+            }
         }
     }
 }

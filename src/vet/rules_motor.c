@@ -77,7 +77,7 @@ static void rest(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE);
-        double takes = turns ? wpin_run_down(f, NULL) : 0;
+        double takes = turns ? wpin_run_down(f, l->rest_brakes, NULL) : 0;
         if (takes > l->limits.rest) {
             wpin_finding *n =
                 wpin_find_load(v, takes > 1.5 * l->limits.rest ? WPIN_REFUSE : WPIN_CAUTION, f);
@@ -88,8 +88,11 @@ static void rest(wpin_vetter *v) {
                 n, "it is driven the other way while it still turns: up to %.3g A",
                 wpin_calc_reversal_amps(f->volts, l->motor.constant * f->speed, f->loop_ohms));
             wpin_cure(n, "rest: %.2gs", 1.2 * takes);
-            wpin_cure(n, l->rest_brakes ? "a longer ramp down"
-                                        : "a longer ramp down, or at-rest: brake");
+            if (!l->rest_brakes && wpin_stage_kind_has(l->kind, WPIN_STATE_BRAKE) &&
+                wpin_run_down(f, true, NULL) < l->limits.rest) {
+                wpin_cure(n, "at-rest: brake");
+            }
+            wpin_cure(n, "a longer ramp down");
         }
     }
 }

@@ -178,6 +178,30 @@ static void statics(wpin_vetter *v) {
     }
 }
 
+/* What the core is told of a line's polarity against what the driver's side does to it. */
+static void inverted(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        for (unsigned i = 0; i < l->kind->table->line_count; i++) {
+            bool told = l->inverted[i] != l->kind->inverted[i];
+            if (told == l->inverts[i]) {
+                continue;
+            }
+            const char *line = l->kind->lines[i];
+            bool timed = wpin_stage_kind_times_line(l->kind, i);
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "'%s' is %s on its way, and the stage is told that it is%s", line,
+                       l->inverts[i] ? "turned over" : "not turned over", told ? "" : " not");
+            wpin_consequence(n, timed ? "at rest it is driven with all there is"
+                                      : "it does the opposite of what is asked, or nothing");
+            wpin_cure(n,
+                      l->inverts[i] ? "inverted: [%s] in its stage"
+                                    : "take '%s' out of 'inverted' in its stage",
+                      line);
+        }
+    }
+}
+
 static void sense(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         if (f->load->bridge.sense_volts_per_amp > 0 && f->load->limits.trip_input < 0) {
@@ -225,6 +249,9 @@ const wpin_rule_entry wpin_rules_pins[] = {
     {{"static-condition", "stage statics", "a jumper or switch that stands wrong",
       WPIN_EFFECT_DEAD},
      statics},
+    {{"inverted-line", "stage inverted; driver inverts", "a line that is turned over unbeknown",
+      WPIN_EFFECT_MOVES},
+     inverted},
     {{"unread-sense", "driver sense", "a current sense that nothing reads", WPIN_EFFECT_ADVICE},
      sense},
 };

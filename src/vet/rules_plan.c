@@ -9,8 +9,8 @@ static bool drives(wpin_op op) {
            op == WPIN_OP_FOLLOW || op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
 }
 
-static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
-    const char *name = v->rig->loads[v->plan->steps[step].motor].name;
+static wpin_finding *find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
+                                  const char *name) {
     wpin_finding *n = wpin_find(v, severity, name);
     if (n != NULL) {
         n->line = v->plan->sources[step].line;
@@ -18,6 +18,10 @@ static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t st
         n->in_plan = true;
     }
     return n;
+}
+
+static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
+    return find_in_plan(v, severity, step, v->rig->loads[v->plan->steps[step].motor].name);
 }
 
 /* The most frequent slip of all: something is driven and its supply was never switched on. Steps
@@ -61,6 +65,23 @@ static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
         }
     }
     return v->rig->supplies[supply].on || v->options.powered;
+}
+
+/* Whoever switches off what feeds the controller ends the plan, and with it all care. */
+static void own_supply(wpin_vetter *v) {
+    int feeds = v->rig->controller.supply;
+    for (size_t i = 0; v->plan != NULL && feeds >= 0 && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        size_t source = wpin_source_of(v->rig, (size_t)feeds);
+        if (s->op != WPIN_OP_SWITCH || s->value != 0 ||
+            (s->motor != source && s->motor != (size_t)feeds)) {
+            continue;
+        }
+        wpin_finding *n = find_in_plan(v, WPIN_CAUTION, i, v->rig->supplies[s->motor].name);
+        wpin_cause(n, "the plan switches it off, and the controller lives on it");
+        wpin_consequence(n, "the controller resets, its pins float, and what follows is not done");
+        wpin_cure(n, "leave this line out, or feed the controller from a supply of its own");
+    }
 }
 
 /* Full pulses are for a controller that has no power yet. */
@@ -175,6 +196,9 @@ const wpin_rule_entry wpin_rules_plan[] = {
     {{"supply-off", "plan; supply switch", "something driven while its supply is off",
       WPIN_EFFECT_DEAD},
      supply_off},
+    {{"own-supply", "plan; controller supply", "a plan that switches its own controller off",
+      WPIN_EFFECT_ADVICE},
+     own_supply},
     {{"teach-powered", "plan; supply switch", "pulses taught to a controller that has power",
       WPIN_EFFECT_MOVES},
      taught_with_power},

@@ -73,11 +73,26 @@ wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t su
     return wpin_find(v, severity, v->rig->supplies[supply].name);
 }
 
+/* Figures above 999 as 1160, not as 1.16e+03. */
+static void write_plain(char *to, size_t size, const char *words, va_list list) {
+    vsnprintf(to, size, words, list);
+    char *e, rest[240];
+    while ((e = strstr(to, "e+")) != NULL) {
+        while (e > to && strchr("0123456789.", e[-1]) != NULL) {
+            e--;
+        }
+        char *end;
+        double value = strtod(e, &end);
+        snprintf(rest, sizeof rest, "%s", end);
+        snprintf(e, size - (size_t)(e - to), "%.0f%s", value, rest);
+    }
+}
+
 void wpin_cause(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        vsnprintf(f->cause, sizeof f->cause, words, list);
+        write_plain(f->cause, sizeof f->cause, words, list);
     }
     va_end(list);
 }
@@ -86,7 +101,7 @@ void wpin_consequence(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        vsnprintf(f->consequence, sizeof f->consequence, words, list);
+        write_plain(f->consequence, sizeof f->consequence, words, list);
     }
     va_end(list);
 }
@@ -99,7 +114,7 @@ void wpin_cure(wpin_finding *f, const char *words, ...) {
         if (used > 0) {
             used += (size_t)snprintf(f->cure + used, sizeof f->cure - used, "; or ");
         }
-        vsnprintf(f->cure + used, sizeof f->cure - used, words, list);
+        write_plain(f->cure + used, sizeof f->cure - used, words, list);
     }
     va_end(list);
 }
