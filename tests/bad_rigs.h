@@ -12,6 +12,7 @@
 #define CHIP         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz"
 #define LOW_SIDE     "kind: low-side-switch, pins: {gate: 9}, pwm: 20kHz"
 #define HIGH_SIDE    "kind: high-side-switch, pins: {gate: 9}, pwm: 20kHz"
+#define SHIFTED      "kind: high-side-switch, pins: {gate: 9}, inverted: [gate], pwm: 20kHz"
 #define DRIVER(more) "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 30V" more
 #define MOTOR(more)                                                                                \
     "motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2, "         \
@@ -221,15 +222,15 @@ static const struct {
      RIG(FIVE, MAIN(""), HIGH_SIDE,
          DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V}"), MOTOR(""),
          HABITS),
-     RIG(FIVE, MAIN(""), HIGH_SIDE,
+     RIG(FIVE, MAIN(""), SHIFTED,
          DRIVER(", transistor: {kind: p-channel, threshold: 1V, gate-limit: 20V, shifter: yes}"),
          MOTOR(""), HABITS),
      "pump ramp 60%\npump stop\npump rest 2s\n", "driven with"},
     {"gate-limit", "pump",
-     RIG(FIVE, "  main: {voltage: 24V, resistance: 50mohm, switch: on}\n", HIGH_SIDE,
+     RIG(FIVE, "  main: {voltage: 24V, resistance: 50mohm, switch: on}\n", SHIFTED,
          DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
          HABITS),
-     RIG(FIVE, MAIN(""), HIGH_SIDE,
+     RIG(FIVE, MAIN(""), SHIFTED,
          DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
          HABITS),
      "pump ramp 40%\npump stop\n", "gate punctured"},

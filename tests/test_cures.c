@@ -37,6 +37,7 @@ static const struct {
     {"dead-time", "dead-time: ", "dead-time: 1us", "dead-time: %sus", NULL},
     {"bootstrap", "duty-limit: ", "", "    duty-limit: %s%%\n", NULL},
     {"base-drive", "a base resistor of ", "base-resistor: 100kohm", "base-resistor: %sohm", NULL},
+    {"gate-limit", "(clamp: ", "gate-limit: 20V", "gate-limit: 20V, clamp: %sV", NULL},
     {"motor-capacitor", "at most ", "motor-capacitor: 2uF", "motor-capacitor: %snF", NULL},
     {"start-torque", "a gear of ", "static-friction", "gear: %s, static-friction", NULL},
     {"winding-heat", "duty-limit: ", "", "    duty-limit: %s%%\n", NULL},

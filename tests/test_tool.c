@@ -563,7 +563,7 @@ START_TEST(the_examples_run) {
                 {"fan_knob", "knob at 100 %  duty +100.0 %"},
                 {"button_run", "2 presses. Done."},
                 {"size_a_switch", "base resistor: 560 ohm"},
-                {"twins", "shafts: 130 rpm and -130 rpm"},
+                {"twins", "shafts: 118 rpm and -118 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
     for (size_t i = 0; i < 7; i++) {

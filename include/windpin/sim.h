@@ -141,7 +141,9 @@ typedef struct wpin_sim_gate {
     double base_ohms, base_volts, gain; /**< Bipolar: base resistor, V_BE, least current gain. */
     double threshold, stated_at, limit; /**< Field-effect: threshold, gate voltage its on-resistance
                                              is stated for, gate voltage it survives, V. */
-    bool shifter; /**< Of a p-channel one: the gate is pulled to the supply. */
+    double clamp_volts; /**< Of a p-channel one: between gate and source; 0: none. */
+    bool shifter;       /**< The same: a resistor pulls the gate to the supply, a small transistor
+                             down; the pin that drives that one drives the other way round. */
 } wpin_sim_gate;
 
 /** An input with a light-emitting diode behind a resistor: an opto-coupler, a solid-state relay. */

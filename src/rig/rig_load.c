@@ -170,6 +170,8 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
     if (nodes[DRIVER_INVERTS] != NULL && load->kind != NULL) {
         memset(load->inverts, 0, sizeof load->inverts);
         wpin_read_lines(reader, nodes[DRIVER_INVERTS], load->kind, "inverts", load->inverts);
+    } else if (load->bridge.gate.shifter) {
+        load->inverts[0] = true; /* its pin pulls the gate down when high */
     }
 }
 

@@ -83,6 +83,7 @@ static const wpin_field gate_fields[] = {
     QUANTITY("threshold", wpin_sim_gate, threshold, false, WPIN_VOLTAGE, 0.1, 10),
     QUANTITY("stated-at", wpin_sim_gate, stated_at, false, WPIN_VOLTAGE, 0.5, 20),
     QUANTITY("gate-limit", wpin_sim_gate, limit, false, WPIN_VOLTAGE, 3, 60),
+    QUANTITY("clamp", wpin_sim_gate, clamp_volts, false, WPIN_VOLTAGE, 2, 60),
     CHOICE("shifter", wpin_sim_gate, shifter, "no", "yes"),
 };
 

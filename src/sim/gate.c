@@ -83,8 +83,10 @@ void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
     } else if (g->kind == WPIN_SIM_TRANSISTOR_NFET) {
         ohms = fet_ohms(&bridge->part, logic);
     } else {
+        bool off_too_late = volts - logic >= g->threshold;
+        volts = g->clamp_volts > 0 ? fmin(volts, g->clamp_volts) : volts;
         ohms = fet_ohms(&bridge->part, volts);
-        bridge->never_off = !g->shifter && volts - logic >= g->threshold;
+        bridge->never_off = !g->shifter && off_too_late;
         if (volts > g->limit && wpin_supply_live(sim, supply) && !bridge->burnt) {
             wpin_bridge_burn(bridge);
             wpin_board_burn(sim, sim->now, bridge->name,

@@ -29,6 +29,14 @@ double wpin_air(const wpin_vetter *v) {
     return 25 + v->options.air_above;
 }
 
+double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f) {
+    const wpin_sim_gate *g = &f->load->bridge.gate;
+    if (g->kind != WPIN_SIM_TRANSISTOR_PFET) {
+        return v->rig->controller.logic_volts;
+    }
+    return g->clamp_volts > 0 ? fmin(f->volts, g->clamp_volts) : f->volts;
+}
+
 /* Resistance of each switch as its pin drives it. */
 static double driven_ohms(const wpin_vetter *v, const wpin_facts *f, double winding) {
     const wpin_sim_bridge *part = &f->load->bridge;
@@ -41,10 +49,9 @@ static double driven_ohms(const wpin_vetter *v, const wpin_facts *f, double wind
         return fmax(part->on_resistance, f->volts / fmax(g->gain * amps, 1e-9) - winding);
     }
     case WPIN_SIM_TRANSISTOR_NFET:
-        return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold, logic),
-                    1e6);
     case WPIN_SIM_TRANSISTOR_PFET:
-        return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold, f->volts),
+        return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold,
+                                       wpin_gate_volts(v, f)),
                     1e6);
     default: return part->on_resistance;
     }

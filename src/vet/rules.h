@@ -59,6 +59,8 @@ double wpin_volts_of(const wpin_vetter *v, size_t supply);
 size_t wpin_source_of(const wpin_rig *rig, size_t supply);
 /* Volts a regulator or converter makes from so many at its input. */
 double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input);
+/* Between gate and source of its field-effect switch when it is on, V. */
+double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f);
 /* Current of a motor that runs at a duty, A. */
 double wpin_running_amps(const wpin_facts *f, double duty);
 /* Seconds a motor runs on after its ramp down from full duty, braked then or not, by small steps;

@@ -154,8 +154,7 @@ static void gate_drive(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_gate *g = &f->load->bridge.gate;
         bool high = g->kind == WPIN_SIM_TRANSISTOR_PFET;
-        double volts =
-            high ? f->volts : v->rig->controller.logic_volts * (1 - v->options.tolerance);
+        double volts = wpin_gate_volts(v, f) * (high ? 1 : 1 - v->options.tolerance);
         if ((g->kind != WPIN_SIM_TRANSISTOR_NFET && !high) || volts >= g->stated_at) {
             continue;
         }
@@ -191,7 +190,8 @@ static void never_off(wpin_vetter *v) {
             wpin_consequence(n, "it never turns off: the load runs as soon as the supply is on");
             wpin_cure(n,
                       "a small transistor that pulls the gate down and a resistor that pulls it up "
-                      "(shifter: yes)");
+                      "(shifter: yes in the transistor; inverted: [gate] in the stage, as a high "
+                      "pin then turns it on)");
         }
     }
 }
@@ -199,12 +199,15 @@ static void never_off(wpin_vetter *v) {
 static void gate_limit(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_gate *g = &f->load->bridge.gate;
-        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && f->volts > g->limit) {
+        double volts = wpin_gate_volts(v, f);
+        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && volts > g->limit) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "%.3g V between gate and source, it survives %.3g V", f->volts, g->limit);
+            wpin_cause(n, "%.3g V between gate and source, it survives %.3g V", volts, g->limit);
             wpin_consequence(n, "the gate is punctured");
-            wpin_cure(n, "a clamp of %.3g V between gate and source, and a resistor before it",
-                      0.6 * g->limit);
+            wpin_cure(n,
+                      "a clamp of %.3g V between gate and source, and a resistor before it "
+                      "(clamp: %.3gV)",
+                      0.6 * g->limit, 0.6 * g->limit);
         }
     }
 }
