@@ -46,7 +46,7 @@ static const struct {
     {"base-resistor", "load=500mA", "base resistor", 56, WPIN_REFUSE, "its limit is 20 mA"},
     /* a Darlington: 500 mA / 250 = 2 mA; 4.95 V; (4.95 - 1.4) / 2 mA = 1775 -> 1.5 k */
     {"base-resistor", "load=500mA gain=250 base=1.4V saturation=1V", "base resistor", 1500,
-     WPIN_CAUTION, "not at worst"},
+     WPIN_CAUTION, "not at worst (0.97); with 1.2 kohm it is"},
     /* ... in E24 1.6 k */
     {"base-resistor", "load=500mA gain=250 base=1.4V series=24", "base resistor", 1600,
      WPIN_CAUTION, "not at worst"},

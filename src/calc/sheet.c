@@ -156,6 +156,43 @@ static void find_worst(const wpin_sheet *sheet, const double *values, wpin_answe
     }
 }
 
+/* Whether a part of another value is enough at worst. */
+static bool would_do(const wpin_sheet *sheet, const double *values, double chosen) {
+    wpin_answer there = {.chosen = chosen, .margin = NAN};
+    sheet->work_out(values, &there);
+    find_worst(sheet, values, &there);
+    return there.worst >= 1 && there.severity < WPIN_REFUSE;
+}
+
+/* The nearest preferred value, up to an octave or so away, that is; NAN if none. */
+static double enough_at_worst(const wpin_sheet *sheet, const double *values, double chosen) {
+    double down = chosen, up = chosen;
+    for (int i = 0; !isnan(chosen) && i < 4; i++) {
+        down = wpin_calc_preferred(down * 0.99, 12, WPIN_ROUND_DOWN);
+        up = wpin_calc_preferred(up * 1.01, 12, WPIN_ROUND_UP);
+        if (would_do(sheet, values, down)) {
+            return down;
+        }
+        if (would_do(sheet, values, up)) {
+            return up;
+        }
+    }
+    return NAN;
+}
+
+static void judge_worst(const wpin_sheet *sheet, const double *values, wpin_answer *answer) {
+    char other[60] = "";
+    double value = enough_at_worst(sheet, values, answer->chosen);
+    for (unsigned i = 0; !isnan(value) && i < answer->line_count; i++) {
+        if (answer->lines[i].value == answer->chosen) {
+            snprintf(other, sizeof other, "; with %s it is",
+                     wpin_text(answer, value, answer->lines[i].dimension));
+        }
+    }
+    wpin_judge(answer, WPIN_CAUTION, "enough as given (%.2f %s), not at worst (%.2f)%s",
+               answer->margin, sheet->margin, answer->worst, other);
+}
+
 void wpin_sheet_work_out(const wpin_sheet *sheet, const double *values, wpin_answer *answer) {
     *answer = (wpin_answer){.chosen = NAN, .margin = NAN};
     sheet->work_out(values, answer);
@@ -167,8 +204,7 @@ void wpin_sheet_work_out(const wpin_sheet *sheet, const double *values, wpin_ans
     if (answer->margin < 1) {
         wpin_judge(answer, WPIN_REFUSE, "not enough: %.2f %s", answer->margin, sheet->margin);
     } else if (answer->worst < 1) {
-        wpin_judge(answer, WPIN_CAUTION, "enough as given (%.2f %s), not at worst (%.2f)",
-                   answer->margin, sheet->margin, answer->worst);
+        judge_worst(sheet, values, answer);
     } else {
         wpin_judge(answer, WPIN_FINE, "%.2f %s, %.2f at worst", answer->margin, sheet->margin,
                    answer->worst);
