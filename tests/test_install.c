@@ -56,19 +56,28 @@ START_TEST(the_example_of_the_readme_compiles) {
 }
 END_TEST
 
+/* One of two loads with one standby. */
+#define HALF(name, enable)                                                                         \
+    "  " name ": {supply: main, stage: {kind: two-inputs-enable-standby, pwm: 20kHz, pins: "       \
+    "{standby: {pin: 2, shared: yes}, in1: 1" enable ", in2: 2" enable ", enable: " enable         \
+    "}}, driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: 30V}, motor: "          \
+    "{resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: 90gcm2}, ramp: {up: 1s, "     \
+    "down: 1s}, rest: 1s}\n"
+
 /* The exported table compiles without a warning, and the core opens every load with it. */
 START_TEST(the_exported_table_compiles_and_runs) {
-    static const char own[] = "rig: own\nsupplies: {main: {voltage: 12V, resistance: "
-                              "0.1ohm}}\nloads:\n  twin-1:\n    supply: "
-                              "main\n    stage: {kind: own-table, pwm: 20kHz, dead-time: 2us, "
-                              "pins: {ah: 5, al: 6, bl: 7}, table: "
-                              "{lines: [ah, al, bl], driver: direction-pwm-brake, legs: [[ah, "
-                              "al]], rows: {coast: [low, low, low], "
-                              "forward: [duty, low, high]}}}\n    driver: {on-resistance: 0.1ohm, "
-                              "current-limit: 9A, voltage-limit: "
-                              "30V}\n    motor: {resistance: 2ohm, inductance: 1mH, constant: "
-                              "20mNm/A, inertia: 90gcm2}\n    ramp: "
-                              "{up: 1s, down: 1s}\n    rest: 1s\n";
+    static const char own[] =
+        "rig: own\nsupplies: {main: {voltage: 12V, resistance: "
+        "0.1ohm}}\nloads:\n  twin-1:\n    supply: "
+        "main\n    stage: {kind: own-table, pwm: 20kHz, dead-time: 2us, "
+        "pins: {ah: 5, al: 6, bl: 7}, table: "
+        "{lines: [ah, al, bl], driver: direction-pwm-brake, legs: [[ah, "
+        "al]], rows: {coast: [low, low, low], "
+        "forward: [duty, low, high]}}}\n    driver: {on-resistance: 0.1ohm, "
+        "current-limit: 9A, voltage-limit: "
+        "30V}\n    motor: {resistance: 2ohm, inductance: 1mH, constant: "
+        "20mNm/A, inertia: 90gcm2}\n    ramp: "
+        "{up: 1s, down: 1s}\n    rest: 1s\n" HALF("left", "8") HALF("right", "9");
     static const char program[] =
         "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include <windpin/sim.h>\n"
         "int main(void) {\n"
@@ -76,12 +85,14 @@ START_TEST(the_exported_table_compiles_and_runs) {
         "    wpin_port port = wpin_sim_port(sim);\n"
         "    const wpin_motor_config *all[] = {&pump_motor, &conveyor_motor, &gate_motor, "
         "&fan_motor,\n"
-        "        &ventilator_motor, &lamp_motor, &latch_motor, &twin_1_motor};\n"
+        "        &ventilator_motor, &lamp_motor, &latch_motor, &twin_1_motor, "
+        "&left_motor,\n        &right_motor};\n"
         "    wpin_motor m;\n    wpin_stepper s;\n"
-        "    for (int i = 0; i < 8; i++) { printf(\"%d\", (int)wpin_motor_init(&m, all[i], "
+        "    for (int i = 0; i < 10; i++) { printf(\"%d\", (int)wpin_motor_init(&m, all[i], "
         "&port)); }\n"
         "    printf(\"%d %08lx %u\\n\", (int)wpin_stepper_init(&s, &turntable_stepper, &port),\n"
-        "           WPIN_RIG_FINGERPRINT, pump_motor.guard.current_trip_ma);\n    return 0;\n}\n";
+        "           WPIN_RIG_FINGERPRINT, pump_motor.guard.current_trip_ma);\n    return "
+        "left_lines[0].shared != right_lines[0].shared;\n}\n";
     const char *own_rig = write_file("own.yaml", own), *c = write_file("main.c", program);
     must(run_command(output, sizeof output,
                      TEST_TOOL " export " TEST_SOURCE "/demo/honey-house.yaml -o %s && " TEST_TOOL
@@ -96,8 +107,8 @@ START_TEST(the_exported_table_compiles_and_runs) {
              c, scratch("exported"), scratch("exported")),
          "the exported table");
     char print[16] = "";
-    ck_assert_msg(strncmp(output, "000000000 ", 10) == 0, "%s", output);
-    snprintf(print, sizeof print, "rig %.8s", output + 10);
+    ck_assert_msg(strncmp(output, "00000000000 ", 12) == 0, "%s", output);
+    snprintf(print, sizeof print, "rig %.8s", output + 12);
     ck_assert_msg(strstr(output, print) != NULL && strstr(output, " 6000\n") != NULL, "%s", output);
 }
 END_TEST

@@ -115,11 +115,11 @@ static void print_own_table(FILE *to, const wpin_stage_table *t, const char *id)
 }
 
 /* What the loads that share a pin agree by: the only thing here that is not constant. */
-static void print_shared(FILE *to, const wpin_rig *rig, size_t number) {
+static void print_shared(FILE *to, const wpin_rig *rig, size_t number, const char *id) {
     for (unsigned i = 0; i < rig->loads[number].kind->table->line_count; i++) {
         wpin_rig_sharing with = wpin_rig_shares(rig, number, i);
         if (with.count > 1 && with.user == 0) {
-            fprintf(to, "static wpin_shared_line shared_pin_%u;\n", rig->loads[number].pins[i]);
+            fprintf(to, "static wpin_shared_line %s_shared_%u;\n", id, i);
         }
     }
 }
@@ -127,7 +127,7 @@ static void print_shared(FILE *to, const wpin_rig *rig, size_t number) {
 static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin_stage_config *s,
                         const char *id) {
     const wpin_rig_load *load = &rig->loads[number];
-    print_shared(to, rig, number);
+    print_shared(to, rig, number, id);
     if (load->own != NULL) {
         print_own_table(to, load->kind->table, id);
     }
@@ -137,7 +137,9 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
                 yes(s->lines[i].inverted));
         wpin_rig_sharing with = wpin_rig_shares(rig, number, i);
         if (with.count > 1) {
-            fprintf(to, ", .shared = &shared_pin_%u, .user = %u", s->lines[i].pin, with.user);
+            char first[WPIN_NAME_MAX + 1];
+            identifier(first, sizeof first, rig->loads[with.load].name);
+            fprintf(to, ", .shared = &%s_shared_%u, .user = %u", first, with.line, with.user);
         }
         fprintf(to, "} /* %s */", load->kind->lines[i]);
     }
