@@ -110,6 +110,11 @@ typedef struct wpin_own_stage {
     char line_names[WPIN_STAGE_LINES][WPIN_NAME_MAX + 1];
 } wpin_own_stage;
 
+/** A load may get this much more than its rated volts. */
+#define WPIN_RATED_SLACK 1.1
+/** Least rest of relay contacts, s. */
+#define WPIN_CONTACT_REST 0.05
+
 /** Limits and habits of a load. SI units; duty as a fraction. */
 typedef struct wpin_rig_limits {
     double pwm_hz, dead_time, ramp_up, ramp_down, rest, duty_max;

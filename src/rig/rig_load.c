@@ -175,10 +175,11 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
     }
 }
 
-/* A motor rated below its supply never gets more than its share of it. */
+/* A load rated well below its supply never gets more than its share of it; a tenth more than rated,
+ * like 12 V lamps on a full battery, is within what ratings allow for. */
 static void cap_by_rating(const wpin_rig *rig, wpin_rig_load *load) {
     double supply = rig->supplies[load->supply].volts;
-    if (load->limits.rated_volts > 0 && load->limits.rated_volts < supply) {
+    if (load->limits.rated_volts > 0 && WPIN_RATED_SLACK * load->limits.rated_volts < supply) {
         load->limits.duty_max = fmin(load->limits.duty_max, load->limits.rated_volts / supply);
     }
 }
@@ -302,7 +303,7 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
                     "least-time is for stages that know on and off only, '%s' takes a duty",
                     load->kind->name);
     }
-    if (load->kind->contacts && load->limits.rest < 0.05) {
+    if (load->kind->contacts && load->limits.rest < WPIN_CONTACT_REST) {
         wpin_say_at(reader, nodes[LOAD_REST] != NULL ? nodes[LOAD_REST] : node,
                     "rest: %.3g ms is too short for relay contacts; expected 50 ms or more",
                     load->limits.rest * 1e3);
@@ -331,6 +332,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load);
     wpin_read_what(reader, node, nodes, &load);
     if (staged && load.kind->coils == (load.what == WPIN_RIG_STEPPER)) {
+        if (load.kind->contacts && nodes[LOAD_REST] == NULL) {
+            load.limits.rest = WPIN_CONTACT_REST;
+        }
         check_kind(reader, node, nodes, &load);
     }
     if (nodes[LOAD_BOARD] != NULL) {

@@ -58,6 +58,9 @@ static void piece(wpin_plant *plant, double seconds) {
     plant->sums.rads += plant->speed * seconds;
     double size = fmax(fabs(mean_a), fabs(mean_b));
     wpin_plant_tally(plant, seconds, size, fmax(fabs(plant->amps), fabs(plant->amps_b)), drawn);
+    double less = fmin(fabs(mean_a), fabs(mean_b)); /* the other winding heats as well */
+    plant->squares += less * less * seconds;
+    plant->sizes += less * seconds;
 }
 
 void wpin_stepper_advance(wpin_plant *plant, int64_t dt) {

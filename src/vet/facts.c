@@ -185,6 +185,7 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
                       .supply = &v->rig->supplies[load->supply],
                       .volts = wpin_volts_of(v, load->supply),
                       .switches = single ? 1 : 2,
+                      .windings = load->what == WPIN_RIG_STEPPER ? 2 : 1,
                       .pwm_hz = is_switched(load->kind) ? load->limits.pwm_hz : 0};
     f->switch_ohms = driven_ohms(v, f, winding) * f->switches;
     f->loop_ohms = winding + f->switch_ohms + f->supply->resistance;

@@ -13,8 +13,9 @@ typedef struct wpin_facts {
     const wpin_rig_supply *supply;
     double volts;       /* of the supply */
     double switch_ohms; /* of all switches in the path, as driven */
-    int switches;
-    double loop_ohms; /* winding, switches, supply */
+    int switches;       /* in the path of each winding */
+    int windings;       /* each with a driver of its own: 2 for a stepper */
+    double loop_ohms;   /* winding, switches, supply */
     double
         stall_amps; /* at all the duty it may have; lamps: inrush; solenoids and steppers: rest */
     double surge_amps; /* most its supply ever has to give, in the mean of a PWM period */

@@ -8,7 +8,7 @@
 static double lasting_amps(const wpin_facts *f) {
     const wpin_rig_limits *l = &f->load->limits;
     switch (f->load->what) {
-    case WPIN_RIG_STEPPER: return f->stall_amps / 2; /* each winding has a driver of its own */
+    case WPIN_RIG_STEPPER: return f->stall_amps / f->windings;
     case WPIN_RIG_SOLENOID: {
         double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
         return f->volts / f->loop_ohms * fmax(on, l->kick_level);
@@ -157,9 +157,9 @@ static void brake(wpin_vetter *v) {
 
 static double driver_watts(const wpin_facts *f) {
     const wpin_sim_bridge *b = &f->load->bridge;
-    double watts = f->run_amps * f->run_amps * f->switch_ohms +
-                   f->switches * b->saturation_volts * f->run_amps;
-    return watts + wpin_calc_capacitor_watts(b->motor_farads, f->volts, f->pwm_hz) +
+    double each = f->run_amps / f->windings;
+    double watts = each * each * f->switch_ohms + f->switches * b->saturation_volts * each;
+    return f->windings * watts + wpin_calc_capacitor_watts(b->motor_farads, f->volts, f->pwm_hz) +
            wpin_calc_recovery_watts(f->volts, f->run_amps, b->diode_recovery, f->pwm_hz);
 }
 
@@ -178,7 +178,8 @@ static void heat(wpin_vetter *v) {
                          !over                      ? "in a warm box it is too much"
                          : f->load->bridge.protects ? "it shuts itself down again and again"
                                                     : "the driver burns within minutes");
-        double room = 0.8 * h->limit - wpin_air(v), squared = f->run_amps * f->run_amps;
+        double room = 0.8 * h->limit - wpin_air(v);
+        double squared = f->run_amps * f->run_amps / f->windings;
         double other = watts - squared * f->switch_ohms,
                ohms = (room / h->resistance - other) / squared;
         wpin_cure(n, "at most %.3g K/W (a heat sink, air)", room / watts);
@@ -212,17 +213,18 @@ static void capacitor(wpin_vetter *v) {
 static void rating(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        if (l->rated_amps > 0 && f->run_amps > l->rated_amps) {
+        double amps = f->run_amps / f->windings;
+        if (l->rated_amps > 0 && amps > l->rated_amps) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "running it takes %.3g A, the driver is rated for %.3g A", f->run_amps,
+            wpin_cause(n, "running it takes %.3g A, the driver is rated for %.3g A", amps,
                        l->rated_amps);
             wpin_consequence(n,
                              "it works for a while; the absolute limit of %.3g A is no permission",
                              f->load->bridge.burns_above_amps);
-            wpin_cure(n, "a driver rated for %.3g A, or a lower duty-limit", 1.25 * f->run_amps);
-        } else if (l->recommended_amps > 0 && f->run_amps > l->recommended_amps) {
+            wpin_cure(n, "a driver rated for %.3g A, or a lower duty-limit", 1.25 * amps);
+        } else if (l->recommended_amps > 0 && amps > l->recommended_amps) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "running it takes %.3g A, %.3g A are recommended", f->run_amps,
+            wpin_cause(n, "running it takes %.3g A, %.3g A are recommended", amps,
                        l->recommended_amps);
             wpin_consequence(n, "warm, and little left for a hot day");
             wpin_cure(n, "air or a heat sink");
@@ -256,12 +258,13 @@ static void boards(wpin_vetter *v) {
 static void drop(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_bridge *b = &f->load->bridge;
-        double lost = f->run_amps * f->switch_ohms + f->switches * b->saturation_volts;
+        double each = f->run_amps / f->windings;
+        double lost = each * f->switch_ohms + f->switches * b->saturation_volts;
         if (b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && lost > 0.15 * f->volts) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "%.3g of %.3g V stay in the stage while it runs", lost, f->volts);
-            wpin_consequence(n, "the motor gets %.3g V", f->volts - lost);
-            double ohms = 0.03 * f->volts / fmax(f->run_amps, 1e-3);
+            wpin_consequence(n, "%.3g V are left for the load", f->volts - lost);
+            double ohms = 0.03 * f->volts / fmax(each, 1e-3);
             if (ohms > b->on_resistance) {
                 wpin_cure(n, "a field-effect bridge, which loses no saturation volts");
             } else {

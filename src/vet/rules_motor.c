@@ -148,7 +148,7 @@ static void no_limit(wpin_vetter *v) {
 static void rated(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double volts = f->load->limits.rated_volts;
-        if (volts > 0 && volts < 0.98 * f->volts) {
+        if (volts > 0 && WPIN_RATED_SLACK * volts < f->volts) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "rated %.3g V on %.3g V: its duty is capped at %.3g %%", volts, f->volts,
                        f->load->limits.duty_max * 100);
