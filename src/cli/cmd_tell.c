@@ -33,21 +33,44 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     return 0;
 }
 
-static const char *way(double duty) {
-    return duty < 0 ? "reverse" : "forward";
+/* " forward" or " reverse" for what can do both. */
+static const char *way(const wpin_rig_load *load, double duty) {
+    bool both = wpin_stage_kind_has(load->kind, WPIN_STATE_REVERSE);
+    return !both ? "" : duty < 0 ? " reverse" : " forward";
+}
+
+/* What knows on and off only, in words; false for what it can not do. */
+static bool tell_switch(char *to, size_t size, const wpin_step_result *s,
+                        const wpin_rig_load *load) {
+    const char *name = load->name, *where = way(load, s->asked_duty);
+    switch (s->op) {
+    case WPIN_OP_RUN: snprintf(to, size, "%s is switched on%s", name, where); return true;
+    case WPIN_OP_RUN_FOR:
+        snprintf(to, size, "%s is on%s for %.4g s%s", name, where, s->asked_seconds,
+                 s->limited ? " at most, to its limit switch" : "");
+        return true;
+    case WPIN_OP_HOLD: snprintf(to, size, "%s stays on", name); return true;
+    case WPIN_OP_STOP: snprintf(to, size, "%s is off", name); return true;
+    default: return false;
+    }
 }
 
 /* A driven load's action in words. */
-static void tell_drive(char *to, size_t size, const wpin_step_result *s, const char *name) {
+static void tell_drive(char *to, size_t size, const wpin_step_result *s,
+                       const wpin_rig_load *load) {
+    const char *name = load->name;
     double percent = fabs(s->asked_duty) * 100;
+    if (!wpin_stage_kind_takes_duty(load->kind) && tell_switch(to, size, s, load)) {
+        return;
+    }
     switch (s->op) {
     case WPIN_OP_RUN:
-        snprintf(to, size, "%s goes %s to %.4g %% duty%s", name, way(s->asked_duty), percent,
+        snprintf(to, size, "%s goes%s to %.4g %% duty%s", name, way(load, s->asked_duty), percent,
                  s->turned_after > 0 ? ", after coming to rest from the other way" : "");
         break;
     case WPIN_OP_RUN_FOR:
-        snprintf(to, size, "%s runs %s at %.4g %% for %.4g s%s and comes to rest", name,
-                 way(s->asked_duty), percent, s->asked_seconds,
+        snprintf(to, size, "%s runs%s at %.4g %% for %.4g s%s and comes to rest", name,
+                 way(load, s->asked_duty), percent, s->asked_seconds,
                  s->limited ? " at most, to its limit switch," : "");
         break;
     case WPIN_OP_TOGGLE: snprintf(to, size, "%s changes over: on if off, off if on", name); break;
@@ -55,7 +78,8 @@ static void tell_drive(char *to, size_t size, const wpin_step_result *s, const c
     case WPIN_OP_STOP:
         snprintf(to, size, "%s %s", name,
                  strstr(s->text, " rest ") != NULL ? "comes to rest and stays there"
-                                                   : "ramps to rest");
+                 : load->what == WPIN_RIG_MOTOR    ? "ramps to rest"
+                                                   : "goes to zero");
         break;
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
     case WPIN_OP_BRAKE: snprintf(to, size, "%s is shorted and brakes", name); break;
@@ -88,7 +112,7 @@ static void tell_step(char *to, size_t size, const wpin_rig *rig, const wpin_ste
         if (load->what == WPIN_RIG_STEPPER) {
             tell_place(action, sizeof action, s, load->name);
         } else {
-            tell_drive(action, sizeof action, s, load->name);
+            tell_drive(action, sizeof action, s, load);
         }
         char kick[80] = "";
         if (s->kicked && s->asked_duty != 0) {
