@@ -295,9 +295,10 @@ START_TEST(a_kick_comes_at_every_start_and_ends) {
     wpin_motor_brake(&b.motor);
     run_ms(&b, 10);
     ck_assert_int_eq(wpin_motor_duty(&b.motor), 0);
-    wpin_motor_run(&b.motor, -1638, 0, WPIN_LIFE_HELD);
-    run_ms(&b, 10);
+    wpin_motor_run(&b.motor, -163, 0, WPIN_LIFE_HELD); /* ramps there in 10 ms */
+    run_ms(&b, 20);
     ck_assert_int_eq(wpin_motor_duty(&b.motor), -8000);
+    ck_assert_int_eq(wpin_motor_phase(&b.motor), WPIN_PHASE_RAMPING); /* not yet as asked */
     wpin_motor_stop(&b.motor, 0); /* a stop ends the kick at once */
     run_ms(&b, 1);
     ck_assert_int_gt(wpin_motor_duty(&b.motor), -300);

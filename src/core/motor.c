@@ -472,7 +472,7 @@ wpin_phase wpin_motor_phase(const wpin_motor *motor) {
         return WPIN_PHASE_OFF;
     }
     if (!motor->at_zero || motor->ramp.target != 0) {
-        bool there = !motor->at_zero && wpin_ramp_done(&motor->ramp) &&
+        bool there = !motor->at_zero && !motor->kicking && wpin_ramp_done(&motor->ramp) &&
                      motor->ramp.target == size_of(motor->wanted) &&
                      motor->direction == way_of(motor->wanted);
         return there ? WPIN_PHASE_RUNNING : WPIN_PHASE_RAMPING;
