@@ -91,13 +91,29 @@ static double running_amps(const wpin_vetter *v, size_t supply) {
     return sum;
 }
 
-/* Highest current of any one load on it at its start. */
-static const wpin_facts *strongest(const wpin_vetter *v, size_t supply) {
+/* A load's current as the source feels it, behind regulators and converters. */
+static double at_source(const wpin_vetter *v, const wpin_facts *f, double amps) {
+    size_t supply = f->load->supply;
+    for (const wpin_rig_supply *s = &v->rig->supplies[supply]; s->from >= 0;
+         s = &v->rig->supplies[supply]) {
+        supply = (size_t)s->from;
+        if (s->switching) {
+            amps =
+                wpin_calc_converter_amps(s->volts, amps, s->efficiency, wpin_volts_of(v, supply));
+        }
+    }
+    return amps;
+}
+
+/* The load that takes most of a source at its start or stall; there and at the source. */
+static const wpin_facts *strongest(const wpin_vetter *v, size_t source, double *surge) {
     const wpin_facts *most = NULL;
+    *surge = 0;
     WPIN_EACH_LOAD(v, f) {
-        if (wpin_source_of(v->rig, f->load->supply) == supply &&
-            (most == NULL || f->surge_amps > most->surge_amps)) {
+        double amps = at_source(v, f, f->surge_amps);
+        if (wpin_source_of(v->rig, f->load->supply) == source && (most == NULL || amps > *surge)) {
             most = f;
+            *surge = amps;
         }
     }
     return most;
@@ -107,7 +123,8 @@ static void limit(wpin_vetter *v) {
     for (size_t i = 0; i < v->rig->supply_count; i++) {
         const wpin_rig_supply *s = &v->rig->supplies[i];
         double amps = running_amps(v, i);
-        const wpin_facts *most = strongest(v, i);
+        double surge;
+        const wpin_facts *most = strongest(v, i, &surge);
         bool droops = s->droops || s->from >= 0;
         if (s->limit_amps <= 0) {
             continue;
@@ -118,15 +135,14 @@ static void limit(wpin_vetter *v) {
                        amps, s->limit_amps);
             wpin_consequence(n, droops ? "its voltage gives way: loads slow down or starve"
                                        : "it cuts out and comes back, again and again");
-            double surge = most != NULL && s->from < 0 ? most->surge_amps : 0;
             wpin_cure(n, "a supply of %.3g A or more", fmax(1.3 * amps, 1.1 * surge));
-        } else if (most != NULL && most->surge_amps > s->limit_amps && s->from < 0) {
+        } else if (most != NULL && surge > s->limit_amps) {
             wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
             wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
-                       most->load->name, most->surge_amps, s->limit_amps);
+                       most->load->name, surge, s->limit_amps);
             wpin_consequence(n, droops ? "its voltage gives way at a start"
                                        : "it may cut out at a start");
-            wpin_cure(n, "a supply of %.3g A", 1.1 * most->surge_amps);
+            wpin_cure(n, "a supply of %.3g A", 1.1 * surge);
             wpin_cure(n, "longer ramps and staggered starts, if it is never held");
         }
     }
@@ -244,29 +260,31 @@ static void brown_out(wpin_vetter *v) {
         return;
     }
     size_t source = wpin_source_of(v->rig, (size_t)c->supply);
-    const wpin_facts *most = strongest(v, source);
+    double surge;
+    const wpin_facts *most = strongest(v, source, &surge);
     const wpin_rig_supply *s = &v->rig->supplies[c->supply], *root = &v->rig->supplies[source];
     if (most == NULL) {
         return;
     }
     double together = 0;
     WPIN_EACH_LOAD(v, f) {
-        together += wpin_source_of(v->rig, f->load->supply) == source ? f->start_amps : 0;
+        together +=
+            wpin_source_of(v->rig, f->load->supply) == source ? at_source(v, f, f->start_amps) : 0;
     }
-    double worst = fmax(together, most->surge_amps);
-    double start = controller_volts(v, source, most->start_amps);
+    double worst = fmax(together, surge), starting = at_source(v, most, most->start_amps);
+    double start = controller_volts(v, source, starting);
     double stalled = controller_volts(v, source, worst);
     bool at_start = start < c->least_volts;
     if (at_start || stalled < c->least_volts) {
-        double amps = at_start ? most->start_amps : worst;
+        double amps = at_start ? starting : worst;
         wpin_finding *n = wpin_find(v, at_start ? WPIN_REFUSE : WPIN_CAUTION, "controller");
         wpin_cause(n,
                    "'%s' %s %.3g A from the same source; '%s' then falls to %.3g V, the controller "
                    "needs %.3g V",
                    most->load->name,
-                   at_start                      ? "takes at its start"
-                   : together > most->surge_amps ? "and all others starting together take"
-                                                 : "stalled takes",
+                   at_start           ? "takes at its start"
+                   : together > surge ? "and all others starting together take"
+                                      : "stalled takes",
                    amps, s->name, fmax(at_start ? start : stalled, 0), c->least_volts);
         wpin_consequence(
             n, at_start ? "the controller resets at the start, and every time it tries again"
