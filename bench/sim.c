@@ -52,7 +52,7 @@ static wpin_sim *new_board(wpin_port *port) {
     port->open(sim, 4, WPIN_HIGH);
     port->open(sim, 7, WPIN_LOW);
     port->open(sim, 9, WPIN_LOW);
-    port->pwm_start(sim, 9, &(wpin_pwm_request){.hz = 20000}, &(wpin_pwm_achieved){0, 0});
+    port->pwm_start(sim, 9, &(wpin_pwm_request){.hz = 20000}, &(wpin_pwm_achieved){0});
     return sim;
 }
 
@@ -184,30 +184,36 @@ static void speed(const char *what, double duty, double slope) {
            speeds[RUNS / 2], speeds[RUNS - 1], RUNS);
 }
 
-/* Motors on one supply, each with its own PWM pin: best of a few runs, motor-seconds a second. */
+/* Motors on one supply, each with its own PWM pin, for so long; the processor time it took. */
+static double drive_motors(int count, int ms) {
+    wpin_port port;
+    wpin_sim *sim = new_board(&port);
+    for (int i = 1; i < count; i++) {
+        int number = wpin_sim_add_bridge(sim, &bridge, 0);
+        wpin_sim_add_motor(sim, &motor, number);
+        wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_DIRECTION, 4);
+        wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_PWM, (wpin_pin)(20 + i));
+        port.open(sim, (wpin_pin)(20 + i), WPIN_LOW);
+        port.pwm_start(sim, (wpin_pin)(20 + i), &(wpin_pwm_request){.hz = 20000},
+                       &(wpin_pwm_achieved){0});
+        port.pwm_duty(sim, (wpin_pin)(20 + i), (uint16_t)(6000 + 200 * i));
+    }
+    port.pwm_duty(sim, 9, 9000);
+    double began = cpu_seconds();
+    for (int k = 0; k < ms; k++) {
+        wpin_sim_advance(sim, MS);
+    }
+    double took = cpu_seconds() - began;
+    wpin_sim_free(sim);
+    return took;
+}
+
+/* Best of a few runs, simulated seconds a second. */
 static double motors_speed(int count) {
     double best = 0;
+    int ms = 16000 / count;
     for (int run = 0; run < 5; run++) {
-        wpin_port port;
-        wpin_sim *sim = new_board(&port);
-        for (int i = 1; i < count; i++) {
-            int number = wpin_sim_add_bridge(sim, &bridge, 0);
-            wpin_sim_add_motor(sim, &motor, number);
-            wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_DIRECTION, 4);
-            wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_PWM, (wpin_pin)(20 + i));
-            port.open(sim, (wpin_pin)(20 + i), WPIN_LOW);
-            port.pwm_start(sim, (wpin_pin)(20 + i), &(wpin_pwm_request){.hz = 20000},
-                           &(wpin_pwm_achieved){0, 0});
-            port.pwm_duty(sim, (wpin_pin)(20 + i), (uint16_t)(6000 + 200 * i));
-        }
-        port.pwm_duty(sim, 9, 9000);
-        double began = cpu_seconds();
-        int ms = 16000 / count;
-        for (int k = 0; k < ms; k++) {
-            wpin_sim_advance(sim, MS);
-        }
-        best = fmax(best, ms * 1e-3 / (cpu_seconds() - began));
-        wpin_sim_free(sim);
+        best = fmax(best, ms * 1e-3 / drive_motors(count, ms));
     }
     return best;
 }
@@ -224,7 +230,11 @@ static void speed_of_many(void) {
     }
 }
 
-int main(void) {
+/* With a number of motors and of milliseconds it only drives them, for counting instructions. */
+int main(int argc, char **argv) {
+    if (argc == 3) {
+        return drive_motors((int)strtol(argv[1], NULL, 10), (int)strtol(argv[2], NULL, 10)) < 0;
+    }
     printf("One motor, 20 kHz PWM, every edge solved:\n");
     speed("duty held at 60 %", 0.6, 0);
     speed("duty swept 10 to 90 %", 0.1, 0.4);
