@@ -77,7 +77,7 @@ START_TEST(the_exported_table_compiles_and_runs) {
         "current-limit: 9A, voltage-limit: "
         "30V}\n    motor: {resistance: 2ohm, inductance: 1mH, constant: "
         "20mNm/A, inertia: 90gcm2}\n    ramp: "
-        "{up: 1s, down: 1s}\n    rest: 1s\n" HALF("left", "8") HALF("right", "9");
+        "{up: 1s, down: 1s}\n    rest: 1s\n" HALF("near", "8") HALF("far", "9");
     static const char program[] =
         "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include <windpin/sim.h>\n"
         "int main(void) {\n"
@@ -86,13 +86,13 @@ START_TEST(the_exported_table_compiles_and_runs) {
         "    const wpin_motor_config *all[] = {&pump_motor, &conveyor_motor, &gate_motor, "
         "&fan_motor,\n"
         "        &ventilator_motor, &lamp_motor, &latch_motor, &twin_1_motor, "
-        "&left_motor,\n        &right_motor};\n"
+        "&near_motor,\n        &far_motor};\n"
         "    wpin_motor m;\n    wpin_stepper s;\n"
         "    for (int i = 0; i < 10; i++) { printf(\"%d\", (int)wpin_motor_init(&m, all[i], "
         "&port)); }\n"
         "    printf(\"%d %08lx %u\\n\", (int)wpin_stepper_init(&s, &turntable_stepper, &port),\n"
         "           WPIN_RIG_FINGERPRINT, pump_motor.guard.current_trip_ma);\n    return "
-        "left_lines[0].shared != right_lines[0].shared;\n}\n";
+        "near_lines[0].shared != far_lines[0].shared;\n}\n";
     const char *own_rig = write_file("own.yaml", own), *c = write_file("main.c", program);
     must(run_command(output, sizeof output,
                      TEST_TOOL " export " TEST_SOURCE "/demo/honey-house.yaml -o %s && " TEST_TOOL
