@@ -2,6 +2,7 @@
  * then the rule is content, nothing else is refused, and the bench no longer fails. */
 #define _GNU_SOURCE
 #include "bad_rigs.h"
+#include "random_rigs.h"
 #include "support.h"
 #include <stdlib.h>
 #include <string.h>
@@ -143,11 +144,124 @@ START_TEST(a_cure_cures) {
 }
 END_TEST
 
+/* How to follow the cures of a random rig. What the cure says is looked for; the figure behind it
+ * goes in place of the one behind `key`, or `write` in place of all from `key` to `until`. */
+static const struct {
+    const char *rule, *says, *key, *write, *until;
+} follow[] = {
+    {"supply-voltage", "a supply of at most ", "{voltage: ", NULL, NULL},
+    {"supply-limit", "a supply of ", ", limit: ", NULL, NULL},
+    {"least-input", "that gives ", ", limit: ", NULL, NULL},
+    {"least-input", "a 'main' of ", "{voltage: ", NULL, NULL},
+    {"brown-out", "a supply of its own", "supply: logic, ", "", "least"},
+    {"stall-current", "a driver for ", "current-limit: ", NULL, NULL},
+    {"stall-heat", "at most ", "heat: {resistance: ", NULL, NULL},
+    {"driver-heat", "at most ", "heat: {resistance: ", NULL, NULL},
+    {"brake-current", "a driver for ", "current-limit: ", NULL, NULL},
+    {"inrush", "a driver for ", "current-limit: ", NULL, NULL},
+    {"rest", "rest: ", "\n    rest: ", NULL, NULL},
+    {"pin-current", "a base resistor of at least ", "base-resistor: ", NULL, NULL},
+    {"pin-current", "a series resistor of at least ", "resistor: ", NULL, NULL},
+    {"base-drive", "a base resistor of ", "base-resistor: ", NULL, NULL},
+    {"base-drive", "a field-effect transistor for 5 V", "kind: npn",
+     "kind: n-channel, threshold: 2V, stated-at: 4.5V", "}"},
+    {"gate-drive", "stated at ", "threshold: ", "threshold: 2V, stated-at: %sV", "}"},
+    {"opto-input", "a resistor of ", "resistor: ", NULL, NULL},
+    {"diode-limit", "a diode for ", "diode-limit: ", NULL, NULL},
+    {"coil-heat", "on-duty: ", "on-duty: ", NULL, NULL},
+    {"coil-heat", "most-on: ", "    on-duty: ", "    most-on: %ss\n    on-duty: ", ""},
+    {"plunger", "kick-time: ", "kick-time: ", NULL, NULL},
+    {"plunger", "ramp: {up: ", "up: ", NULL, NULL},
+};
+enum { FOLLOW = sizeof follow / sizeof *follow };
+
+/* Follows a cure in the text of a rig; false when none of its alternatives is one above. */
+static bool follow_cure(char *text, size_t size, const char *rule, const char *cure) {
+    for (size_t i = 0; i < FOLLOW; i++) {
+        const char *says = strcmp(follow[i].rule, rule) == 0 ? strstr(cure, follow[i].says) : NULL;
+        char *key = says != NULL ? strstr(text, follow[i].key) : NULL;
+        if (key == NULL) {
+            continue;
+        }
+        char rest[3000], write[200], number[20];
+        const char *digits = says + strlen(follow[i].says);
+        snprintf(number, sizeof number, "%.*s", (int)strspn(digits, "0123456789.e+-"), digits);
+        char *end = key + strlen(follow[i].key);
+        if (follow[i].write == NULL) {
+            end += strspn(end, "0123456789.e+-");
+            snprintf(write, sizeof write, "%s%s", follow[i].key, number);
+        } else {
+            end = follow[i].until[0] != '\0' ? strstr(key, follow[i].until) : end;
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wformat-nonliteral"
+            snprintf(write, sizeof write, follow[i].write, number);
+#pragma GCC diagnostic pop
+        }
+        snprintf(rest, sizeof rest, "%s", end);
+        snprintf(key, size - (size_t)(key - text), "%s%s", write, rest);
+        const char *duty = strcmp(rule, "plunger") == 0 ? strstr(cure, "on-duty: ") : NULL;
+        if (duty != NULL && strstr(text, "on-duty: ") != NULL) { /* the second figure */
+            key = strstr(text, "on-duty: ");
+            snprintf(rest, sizeof rest, "%s", strchr(key, '%'));
+            snprintf(key, size - (size_t)(key - text), "%.*s%s", (int)strcspn(duty, "%"), duty,
+                     rest);
+        }
+        return true;
+    }
+    return false;
+}
+
+/* The first refusal of a rig and its cure. */
+static bool refused(const char *text, const char *plan_path, wpin_finding *first) {
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(write_file("any.yaml", text), &m);
+    ck_assert_msg(rig != NULL, "%s\n%s", m.count ? m.items[0].text : "", text);
+    wpin_plan *plan = wpin_plan_read(plan_path, rig, &m);
+    ck_assert_msg(plan != NULL, "%s\n%s", m.count ? m.items[0].text : "", text);
+    wpin_vetting *v = wpin_vet(rig, plan, NULL);
+    bool found = v->refusals > 0;
+    if (found) {
+        *first = v->findings[0];
+    }
+    wpin_vetting_free(v);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    return found;
+}
+
+/* Whoever follows the cures one by one, as they are told, ends with a rig that passes. Only what
+ * never breaks loose, or is never drawn in, needs another motor or coil. */
+START_TEST(following_the_cures_ends_well) {
+    int mended = 0;
+    pick_seed((uint32_t)_i * 13 + 5);
+    for (int n = 0; n < 60; n++) {
+        char text[3000], told[2000] = "";
+        wpin_finding first;
+        snprintf(text, sizeof text, "%s", n % 2 == 0 ? random_rig() : random_other(n / 2 % 3));
+        const char *plan = write_file("any.plan", "pump on\npump hold 1s\npump off\n");
+        int turns = 0;
+        bool stuck = false;
+        while (!stuck && refused(text, plan, &first)) {
+            size_t used = strlen(told);
+            snprintf(told + used, sizeof told - used, "%s: %s\n", first.rule->name, first.cure);
+            ck_assert_msg(++turns < 10, "no end:\n%s\n%s", told, text);
+            stuck = strcmp(first.rule->name, "start-torque") == 0 ||
+                    strstr(first.cure, "or a coil made for") != NULL;
+            ck_assert_msg(stuck || follow_cure(text, sizeof text, first.rule->name, first.cure),
+                          "can't be followed: %s: %s\n%s", first.rule->name, first.cure, text);
+        }
+        mended += turns > 0 && !stuck;
+    }
+    ck_assert_int_ge(mended, 15);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("cures");
     TCase *tests = tcase_create("cures");
     tcase_set_timeout(tests, 120);
     tcase_add_loop_test(tests, a_cure_cures, 0, (int)(sizeof cures / sizeof *cures));
+    tcase_add_loop_test(tests, following_the_cures_ends_well, 0, 10);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

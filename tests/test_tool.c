@@ -391,8 +391,8 @@ START_TEST(a_plan_is_told_in_words) {
               "pump is shorted and brakes", "9.102 s  the end: every load at zero duty",
               "All loads together: at most 2.77 A"),
          "tell %s %s", RIG, PLAN);
-    tool(0, SAYS("latch goes to 35 % duty, kicked with 100 % for 80 ms; takes"),
-         "tell %s %s", HOUSE, TEST_SOURCE "/demo/honey-house.plan");
+    tool(0, SAYS("latch goes to 35 % duty, kicked with 100 % for 80 ms; takes"), "tell %s %s",
+         HOUSE, TEST_SOURCE "/demo/honey-house.plan");
     tool(1, SAYS("This would burn: pump driver", "Vetting: 2 refused"), "tell %s %s",
          changed_rig("current-limit: 8A", "current-limit: 0.7A"), PLAN);
 }

@@ -19,6 +19,22 @@ static double pin_amps(const wpin_vetter *v, const wpin_rig_load *l) {
     return c->logic_volts / (ohms + c->pin_resistance);
 }
 
+/* What is there decides: a larger resistor where there is one, else something between. */
+static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load *l, double amps) {
+    const wpin_rig_controller *c = &v->rig->controller;
+    bool opto = l->bridge.opto.least_amps > 0, npn = l->bridge.gate.kind == WPIN_SIM_TRANSISTOR_NPN;
+    double drop = opto ? l->bridge.opto.forward_volts : l->bridge.gate.base_volts;
+    double least = (c->logic_volts - drop) / (0.9 * c->pin_rated) - c->pin_resistance;
+    if (opto || npn) {
+        wpin_cure(n, "%s of at least %.3g ohm", opto ? "a series resistor" : "a base resistor",
+                  wpin_calc_preferred(fmax(least, 1), 12, WPIN_ROUND_UP));
+        wpin_cure(n, opto ? "a transistor between them" : "a field-effect transistor");
+    } else {
+        wpin_cure(n, "a transistor between them: windpin size base-resistor load=%.3gmA",
+                  amps * 1e3);
+    }
+}
+
 static void current(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
@@ -28,14 +44,13 @@ static void current(wpin_vetter *v) {
             wpin_cause(n, "its pin would give %.3g mA, a pin survives %.3g mA", amps * 1e3,
                        c->pin_limit * 1e3);
             wpin_consequence(n, "the pin burns");
-            wpin_cure(n, "a transistor between them: windpin size base-resistor load=%.3gmA",
-                      amps * 1e3);
+            pin_cure(n, v, f->load, amps);
         } else if (amps > c->pin_rated) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "its pin gives %.3g mA, rated for %.3g mA", amps * 1e3,
                        c->pin_rated * 1e3);
             wpin_consequence(n, "the level sags and the controller gets warm");
-            wpin_cure(n, "a driver with higher input resistance, or a larger base resistor");
+            pin_cure(n, v, f->load, amps);
         }
     }
 }
