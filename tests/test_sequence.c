@@ -142,6 +142,21 @@ START_TEST(a_plan_runs_in_its_time) {
 }
 END_TEST
 
+/* 40 % back and forth, with 0.2 s of ramp down and 0.2 s of rest between them. */
+START_TEST(a_run_has_its_whole_time_after_turning_over) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(40), .time_ms = 500},
+        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(-40), .time_ms = 1000},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 3);
+    run_to_end(&b);
+    double first = when(&b, 0, false, 0);
+    ck_assert_double_eq_tol(when(&b, 1, false, 0) - first, 200 + 1000 + 200, 2.01);
+    ck_assert_int_eq(b.sequence.result, WPIN_OK);
+}
+END_TEST
+
 START_TEST(tracks_run_side_by_side) {
     static const wpin_step plan[] = {
         {.op = WPIN_OP_REPEAT, .value = 2},
@@ -488,6 +503,7 @@ int main(void) {
     Suite *suite = suite_create("sequence");
     TCase *tests = tcase_create("sequence");
     tcase_add_test(tests, a_plan_runs_in_its_time);
+    tcase_add_test(tests, a_run_has_its_whole_time_after_turning_over);
     tcase_add_test(tests, tracks_run_side_by_side);
     tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
     tcase_add_test(tests, a_motor_follows_an_input_for_a_time);

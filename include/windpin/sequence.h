@@ -28,7 +28,8 @@ extern "C" {
 typedef enum wpin_op {
     WPIN_OP_END = 0, /**< The plan is over: every motor ramps to rest. */
     WPIN_OP_RUN,     /**< Motor to duty `value` in ramp_us; done when the duty is there. */
-    WPIN_OP_RUN_FOR, /**< Motor to duty `value`, stop after time_ms; done at rest. */
+    WPIN_OP_RUN_FOR, /**< Motor to duty `value`, stop time_ms after it could begin (the rest before
+                          turning over comes on top); done at rest. */
     WPIN_OP_HOLD,    /**< Motor stays as it is for time_ms. */
     WPIN_OP_STOP,    /**< Ramp to rest in ramp_us; done at zero duty; then time_ms more. */
     WPIN_OP_COAST,   /**< Coast; done after time_ms. */

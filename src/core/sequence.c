@@ -97,8 +97,15 @@ static bool time_over(wpin_track *track, uint32_t dt_us) {
     return track->left_ms == 0 || wpin_count_down(&track->left_ms, &track->left_us, dt_us);
 }
 
+/* What is wanted waits: for the rest before turning over, or the least time of a relay. */
+static bool waits(const wpin_motor *motor) {
+    return motor->wanted != 0 && motor->ramp.target == 0;
+}
+
+/* The time of a run begins when it may begin. */
 static bool run_for_done(wpin_motor *motor, wpin_track *track, uint32_t dt_us) {
-    if (track->part == PART_GOING && (time_over(track, dt_us) || motor->limited)) {
+    bool over = !waits(motor) && time_over(track, dt_us);
+    if (track->part == PART_GOING && (over || motor->limited)) {
         wpin_motor_stop(motor, 0);
         track->part = PART_ENDING;
     }

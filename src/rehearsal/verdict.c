@@ -115,17 +115,24 @@ static bool stands(const wpin_step_result *step) {
     return fabs(step->rpm) < 1e-6;
 }
 
-static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
-    double late = step->took - step->turned_after - step->asked_seconds;
-    if (step->asked_seconds > 0 && late > 2.5 * run->rig->controller.tick) {
-        wpin_rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds",
-                  late);
-    } else if (step->turned_after > 0) {
+/* Fine, but for the time it took to turn over. */
+static void judge_turn(wpin_step_result *step) {
+    if (step->turned_after > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "%.2f s before it: ramp to zero and rest, to turn the other way",
                   step->turned_after);
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
+static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
+    double late = step->took - step->turned_after - step->asked_seconds;
+    if (step->asked_seconds > 0 && late > 2.5 * run->rig->controller.tick) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds",
+                  late);
+    } else {
+        judge_turn(step);
     }
 }
 
@@ -182,7 +189,7 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "ended by its time, before limit switch '%s'",
                   run->rig->inputs[limit_of(run, step)].name);
     } else {
-        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+        judge_turn(step);
     }
 }
 
