@@ -19,6 +19,16 @@ static double pin_amps(const wpin_vetter *v, const wpin_rig_load *l) {
     return c->logic_volts / (ohms + c->pin_resistance);
 }
 
+/* Inputs that the pin of a shared line drives, 1 without one. */
+static unsigned inputs_on_a_pin(const wpin_vetter *v, const wpin_facts *f) {
+    unsigned most = 1;
+    for (unsigned i = 0; i < f->load->kind->table->line_count; i++) {
+        unsigned count = wpin_rig_shares(v->rig, (size_t)(f->load - v->rig->loads), i).count;
+        most = count > most ? count : most;
+    }
+    return most;
+}
+
 /* What is there decides: a larger resistor where there is one, else something between. */
 static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load *l, double amps) {
     const wpin_rig_controller *c = &v->rig->controller;
@@ -38,7 +48,7 @@ static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load 
 static void current(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
-        double amps = pin_amps(v, f->load) * (1 + v->options.tolerance);
+        double amps = pin_amps(v, f->load) * inputs_on_a_pin(v, f) * (1 + v->options.tolerance);
         if (amps > c->pin_limit) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "its pin would give %.3g mA, a pin survives %.3g mA", amps * 1e3,
