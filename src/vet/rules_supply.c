@@ -155,7 +155,7 @@ static void sag(wpin_vetter *v) {
         if (s->from < 0 && lost > 0.15 * volts) {
             wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
             wpin_cause(n, "%.3g A through %.3g ohm inside it leave %.3g of its %.3g V", amps,
-                       s->resistance, volts - lost, volts);
+                       s->resistance, fmax(0, volts - lost), volts);
             wpin_consequence(n, "everything on it runs slower than its figures say");
             wpin_cure(n, "a supply of less than %.3g ohm, shorter and thicker wires",
                       0.1 * volts / amps);
@@ -190,7 +190,7 @@ static void least_input(wpin_vetter *v) {
         const wpin_rig_supply *from = &v->rig->supplies[s->from];
         double amps = running_amps(v, (size_t)s->from);
         bool starves = from->limit_amps > 0 && from->droops && amps > from->limit_amps;
-        double input = wpin_volts_of(v, (size_t)s->from) - amps * from->resistance;
+        double input = fmax(0, wpin_volts_of(v, (size_t)s->from) - amps * from->resistance);
         double out = wpin_made_volts(v, s, input);
         if (starves || out < 0.97 * s->volts) {
             wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
