@@ -6,6 +6,8 @@
 #include "windpin/vet.h"
 #include <math.h>
 
+#define PI 3.14159265358979323846
+
 /* What a load does to its stage, worked out once. Volts and ohms with the tolerance against them.
  */
 typedef struct wpin_facts {

@@ -3,12 +3,23 @@
 #include <stdlib.h>
 #include <string.h>
 
+/* A winding's current while it steps: a rotor that lags or swings back adds its back-emf to the
+ * supply; as it swings it is half as fast again as its steps. */
+static double stepping_amps(const wpin_facts *f) {
+    const wpin_sim_stepper *s = &f->load->stepper;
+    const wpin_rig_stepping *d = &f->load->stepping;
+    double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
+    double steps = d->top_rate / (d->half_steps ? 2 : 1);
+    double speed = 1.5 * steps / s->steps_a_turn * 2 * PI;
+    return (f->volts + constant * speed) / f->loop_ohms;
+}
+
 /* What is no motor takes its current whenever it is on: a coil when it is drawn in, a winding of a
  * stepper at rest, a lamp when it glows. */
 static double lasting_amps(const wpin_facts *f) {
     const wpin_rig_limits *l = &f->load->limits;
     switch (f->load->what) {
-    case WPIN_RIG_STEPPER: return f->stall_amps / f->windings;
+    case WPIN_RIG_STEPPER: return stepping_amps(f);
     case WPIN_RIG_SOLENOID: {
         double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
         return f->volts / f->loop_ohms * fmax(on, l->kick_level);
@@ -27,9 +38,12 @@ static void stall(wpin_vetter *v) {
         double most = f->load->bridge.burns_above_amps;
         if (!f->motor && lasting_amps(f) > most && !f->load->bridge.protects) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "switched on it takes %.3g A; the driver survives %.3g A for %.3g ms",
+            wpin_cause(n, "%s it takes %.3g A; the driver survives %.3g A for %.3g ms",
+                       f->load->what == WPIN_RIG_STEPPER ? "while it steps" : "switched on",
                        lasting_amps(f), most, f->load->bridge.burns_after * 1e3);
-            wpin_consequence(n, "the driver burns when it is switched on");
+            wpin_consequence(n, "the driver burns %s",
+                             f->load->what == WPIN_RIG_STEPPER ? "as it turns"
+                                                               : "when it is switched on");
             wpin_cure(n, "a driver for %.3g A", 1.25 * lasting_amps(f));
         }
         if (!f->motor || f->stall_amps <= most || f->trips) {

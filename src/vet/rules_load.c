@@ -1,8 +1,6 @@
 /* Rules about what is no motor: solenoids, lamps, steppers. */
 #include "rules.h"
 
-#define PI 3.14159265358979323846
-
 /* ---- solenoids ---- */
 
 static double coil_amps(const wpin_facts *f, double duty) {
