@@ -50,6 +50,7 @@ static const struct {
     {"step-rate", "start-rate: ", "start-rate: 1500steps/s, top-rate: 1500steps/s",
      "start-rate: %ssteps/s, top-rate: %ssteps/s", "top-rate: "},
     {"rest", "rest: ", "rest: 200ms", "rest: %ss", NULL},
+    {"weak-duty", "", "", "    start: {duty: %s%%, drop-out: 1%%, below: lift}\n", NULL},
 };
 
 static char output[60000];

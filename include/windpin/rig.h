@@ -260,6 +260,14 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Number of the load or supply of this name without regard to case, or -1. */
 int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** Whether one switch stands in the motor's path, not two. */
+bool wpin_rig_single_switch(const wpin_stage_kind *kind);
+/** Duty whose peak current reaches `amps` in a motor at rest, 0 to 1: amps = I + ripple / 2 with,
+ * over a period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the
+ * current runs against in the off phase: a diode, or with fast decay the supply and two diodes.
+ * volts and supply_ohms are the supply's, switch_ohms of all switches in the path. */
+double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
+                         double switch_ohms);
 /** Who shares a pin. */
 typedef struct wpin_rig_sharing {
     size_t load;    /**< First load on it... */

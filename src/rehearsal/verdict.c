@@ -46,26 +46,14 @@ static bool miswired(const wpin_rig_load *load) {
     return false;
 }
 
-/* Duty whose peak current just breaks the shaft loose: hold / K = I + ripple / 2 with, over a
- * period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the current runs
- * against in the off phase: a diode, or with fast decay the supply and two diodes. */
+/* Duty that just breaks the shaft loose. */
 static double loose_duty(const wpin_run *run, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
-    const wpin_sim_bridge *b = &load->bridge;
     const wpin_rig_supply *s = &run->rig->supplies[load->supply];
-    bool fast = b->off_phase == WPIN_SIM_OFF_FAST;
     double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
-    double on = m->resistance + 2 * b->on_resistance + s->resistance;
-    double off = m->resistance + b->diode_resistance + b->on_resistance;
-    double against = fast ? s->volts + 2 * b->diode_volts : b->diode_volts;
-    double duty = 0.5;
-    for (int i = 0; i < 30; i++) { /* settles at once: the resistances and ripple vary slowly */
-        double ripple = s->volts * duty * (1 - duty) / load->limits.pwm_hz / m->inductance;
-        double amps = fmax(hold / m->constant - ripple / 2, 0);
-        duty = (amps * (duty * on + (1 - duty) * off) + against) / (s->volts + against);
-        duty = fmin(fmax(duty, 0), 1);
-    }
-    return duty;
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
+                             switches * load->bridge.on_resistance);
 }
 
 bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what) {
@@ -212,7 +200,9 @@ static void judge_follow(const wpin_run *run, wpin_step_result *step) {
 static void judge_end(const wpin_run *run, wpin_step_result *step) {
     const wpin_sim_reading *last = &run->last[step->load];
     const double harmless = 20e-3; /* A */
-    bool settled = step->took > 20e-3;
+    bool pulses = run->rig->loads[step->load].kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    /* a controller of its own learns of zero with its next pulse */
+    bool settled = pulses ? step->asked_seconds > 0.05 : step->took > 20e-3;
     if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "driven with %.2f A though nothing is asked: control wires mixed up or off",

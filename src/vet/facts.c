@@ -178,13 +178,10 @@ static bool is_switched(const wpin_stage_kind *kind) {
 
 static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *load) {
     double slack = v->options.tolerance, winding = winding_of(load) * (1 - slack);
-    bool single = load->kind->logic == WPIN_SIM_LOGIC_LOW_SIDE ||
-                  load->kind->logic == WPIN_SIM_LOGIC_HIGH_SIDE ||
-                  load->kind->logic == WPIN_SIM_LOGIC_RELAY;
     *f = (wpin_facts){.load = load,
                       .supply = &v->rig->supplies[load->supply],
                       .volts = wpin_volts_of(v, load->supply),
-                      .switches = single ? 1 : 2,
+                      .switches = wpin_rig_single_switch(load->kind) ? 1 : 2,
                       .windings = load->what == WPIN_RIG_STEPPER ? 2 : 1,
                       .pwm_hz = is_switched(load->kind) ? load->limits.pwm_hz : 0};
     f->switch_ohms = driven_ohms(v, f, winding) * f->switches;

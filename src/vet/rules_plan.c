@@ -67,6 +67,61 @@ static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
     return v->rig->supplies[supply].on || v->options.powered;
 }
 
+/* Whether it still turns the same way from a step before, in the order of the file. */
+static bool turns_already(const wpin_plan *plan, size_t step) {
+    for (size_t i = step; i-- > 0;) {
+        const wpin_step *s = &plan->steps[i];
+        if (s->motor == plan->steps[step].motor && wpin_op_moves_motor((wpin_op)s->op) &&
+            s->op != WPIN_OP_HOLD) {
+            return s->op == WPIN_OP_RUN && s->value * plan->steps[step].value > 0;
+        }
+    }
+    return false;
+}
+
+/* Tells a duty that is too low for a torque; false if it is not. */
+static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
+    const wpin_facts *f = &v->facts[v->plan->steps[step].motor];
+    double torque = turns ? f->torque : f->hold;
+    double needs = wpin_rig_duty_for(f->load, torque / f->load->motor.constant, f->volts,
+                                     f->supply->resistance, f->switch_ohms);
+    if (duty >= 1.05 * needs || needs >= 1) {
+        return false;
+    }
+    bool dead = duty < 0.85 * needs;
+    wpin_finding *n = find_step(v, dead ? WPIN_REFUSE : WPIN_CAUTION, step);
+    wpin_cause(n, "%.3g %% duty; up to about %.3g %% friction and load %s", duty * 100, needs * 100,
+               turns ? "stop it" : "hold it");
+    wpin_consequence(n, !dead   ? "it may or may not move"
+                        : turns ? "it stops after a moment"
+                                : "it hums and stands");
+    wpin_cure(n, "%.0f %% or more", fmin(ceil(110 * needs), 100));
+    if (!turns) {
+        wpin_cure(n, "a start kick in the rig, or below: lift (windpin find)");
+    }
+    return true;
+}
+
+/* A duty that does not break it loose from rest, lifted or kicked, or does not keep it turning. */
+static void weak_duty(wpin_vetter *v) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+        const wpin_rig_load *load = runs ? &v->rig->loads[s->motor] : NULL;
+        if (!runs || load->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(load->kind)) {
+            continue;
+        }
+        const wpin_rig_limits *l = &load->limits;
+        double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
+        duty = l->below == WPIN_BELOW_LIFT ? fmax(duty, l->start_duty) : duty;
+        double first = fmax(duty, l->kick_time > 0 ? l->kick_level : 0);
+        bool turns = turns_already(v->plan, i);
+        if (turns || !tell_weak(v, i, first, false)) {
+            (void)tell_weak(v, i, duty, true);
+        }
+    }
+}
+
 /* Whoever switches off what feeds the controller ends the plan, and with it all care. */
 static void own_supply(wpin_vetter *v) {
     int feeds = v->rig->controller.supply;
@@ -196,6 +251,8 @@ const wpin_rule_entry wpin_rules_plan[] = {
     {{"supply-off", "plan; supply switch", "something driven while its supply is off",
       WPIN_EFFECT_DEAD},
      supply_off},
+    {{"weak-duty", "plan; motor; load", "a duty that does not move the load", WPIN_EFFECT_DEAD},
+     weak_duty},
     {{"own-supply", "plan; controller supply", "a plan that switches its own controller off",
       WPIN_EFFECT_ADVICE},
      own_supply},

@@ -1,0 +1,51 @@
+/* Estimates about a load of a rig that more than one room needs. */
+#include "windpin/rig.h"
+#include <math.h>
+
+bool wpin_rig_single_switch(const wpin_stage_kind *kind) {
+    return kind->logic == WPIN_SIM_LOGIC_LOW_SIDE || kind->logic == WPIN_SIM_LOGIC_HIGH_SIDE ||
+           kind->logic == WPIN_SIM_LOGIC_RELAY;
+}
+
+/* The circuit of a winding in both phases of a PWM period. */
+typedef struct circuit {
+    double volts, on_ohms, against, off_ohms;
+} circuit;
+
+static circuit circuit_of(const wpin_rig_load *load, double volts, double supply_ohms,
+                          double switch_ohms) {
+    const wpin_sim_bridge *b = &load->bridge;
+    bool single = wpin_rig_single_switch(load->kind);
+    double each = single ? switch_ohms : switch_ohms / 2, winding = load->motor.resistance;
+    circuit c = {.volts = volts - (single ? 1 : 2) * b->saturation_volts,
+                 .on_ohms = winding + switch_ohms + supply_ohms};
+    switch (b->off_phase) {
+    case WPIN_SIM_OFF_FAST:
+        c.against = volts + 2 * b->diode_volts;
+        c.off_ohms = winding + 2 * b->diode_resistance;
+        break;
+    case WPIN_SIM_OFF_SHORT: c.off_ohms = winding + 2 * each; break;
+    default:
+        c.against = b->diode_volts;
+        c.off_ohms = winding + b->diode_resistance + (single ? 0 : each);
+    }
+    return c;
+}
+
+double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
+                         double switch_ohms) {
+    circuit c = circuit_of(load, volts, supply_ohms, switch_ohms);
+    bool pulses = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    if (pulses || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
+        return fmin(amps * c.on_ohms / fmax(c.volts, 1e-9), 1);
+    }
+    double duty = 0.5;
+    for (int i = 0; i < 30; i++) { /* settles at once: the resistances and ripple vary slowly */
+        double ripple = volts * duty * (1 - duty) / load->limits.pwm_hz / load->motor.inductance;
+        double mean = fmax(amps - ripple / 2, 0);
+        duty = (mean * (duty * c.on_ohms + (1 - duty) * c.off_ohms) + c.against) /
+               fmax(c.volts + c.against, 1e-9);
+        duty = fmin(fmax(duty, 0), 1);
+    }
+    return duty;
+}
