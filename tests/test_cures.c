@@ -47,6 +47,7 @@ static const struct {
     {"plunger", "kick-time: ", "    on-duty: 35%",
      "    start: {kick-level: 100%%, kick-time: %sms}\n    on-duty: %s%%", "on-duty: "},
     {"inrush", "a driver for ", "current-limit: 10A", "current-limit: %sA", NULL},
+    {"too-dim", "a supply of ", "voltage: 12V", "voltage: %sV", NULL},
     {"step-rate", "start-rate: ", "start-rate: 1500steps/s, top-rate: 1500steps/s",
      "start-rate: %ssteps/s, top-rate: %ssteps/s", "top-rate: "},
     {"rest", "rest: ", "rest: 200ms", "rest: %ss", NULL},

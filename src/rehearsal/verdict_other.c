@@ -25,10 +25,16 @@ static void judge_off(const wpin_run *run, wpin_step_result *step) {
 }
 
 static void judge_light(const wpin_run *run, wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    double volts = run->rig->supplies[load->supply].volts;
     double light = step->op == WPIN_OP_RUN_FOR || step->op == WPIN_OP_FOLLOW ? step->effect_peak
                                                                              : step->effect;
     if (!settled(step)) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    } else if (light < 1e-3 && wpin_sim_supply_on(run->sim, (int)load->supply) &&
+               load->lamp.forward_volts >= volts) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "dark: it takes nothing below %.3g V, '%s' has %.3g V",
+                  load->lamp.forward_volts, run->rig->supplies[load->supply].name, volts);
     } else if (light < 1e-3 && !wpin_judge_path(run, step, "dark")) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "too little to glow: %.0f %% duty",
                   step->duty_peak * 100);

@@ -135,6 +135,35 @@ static void inrush(wpin_vetter *v) {
     }
 }
 
+/* Light of its rated one: a filament's goes with the 3.4th power of its volts, a strip's with what
+ * is left above its forward volts. */
+static double light_share(const wpin_facts *f) {
+    const wpin_sim_lamp *lamp = &f->load->lamp;
+    double volts = fmax(0, f->volts - f->switches * f->load->bridge.saturation_volts);
+    if (lamp->cold_share < 1) {
+        return pow(volts / lamp->volts, 3.4);
+    }
+    return fmax(0, volts - lamp->forward_volts) / (lamp->volts - lamp->forward_volts);
+}
+
+static void dim(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double share = f->load->what == WPIN_RIG_LAMP ? light_share(f) : 1;
+        if (share >= 0.5) {
+            continue;
+        }
+        bool dark = share < 0.01;
+        wpin_finding *n = wpin_find_load(v, dark ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "made for %.3g V, its supply has %.3g V", f->load->lamp.volts, f->volts);
+        if (dark) {
+            wpin_consequence(n, "it stays dark");
+        } else {
+            wpin_consequence(n, "it gives about %.0f %% of its rated light", 100 * share);
+        }
+        wpin_cure(n, "a supply of %.3g V", f->load->lamp.volts);
+    }
+}
+
 /* ---- steppers ---- */
 
 /* Torque left at a rate: a square wave of current in L and R reaches I tanh(t / 2 tau), the
@@ -210,6 +239,9 @@ const wpin_rule_entry wpin_rules_load[] = {
      plunger},
     {{"inrush", "lamp; driver current-limit", "a cold filament's current", WPIN_EFFECT_BURNS},
      inrush},
+    {{"too-dim", "lamp, leds; supply voltage", "a light that stays dark on its supply",
+      WPIN_EFFECT_DEAD},
+     dim},
     {{"step-rate", "stepper; stepping", "steps faster than the torque", WPIN_EFFECT_DEAD},
      step_rate},
 };
