@@ -177,7 +177,7 @@ START_TEST(a_motor_that_does_not_move_is_explained) {
                       "off-phase: slow\n      input-resistance: 60ohm"),
          PLAN);
     tool(1, SAYS("Fault at", "WPIN_FAULT_OVERCURRENT", "ended by a fault"), "run %s %s",
-         changed_rig("level: 6A", "level: 0.5A"), PLAN);
+         accepted_rig("pump trip-level", "level: 6A", "level: 0.5A"), PLAN);
     tool(0, SAYS("the rig's ramp limit holds"), "run %s %s", changed_rig("up: 2s", "up: 4s"), PLAN);
 }
 END_TEST

@@ -69,6 +69,24 @@ static void stall(wpin_vetter *v) {
     }
 }
 
+/* A trip that comes where nothing is wrong. */
+static void trip_level(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        double hold = f->motor ? f->hold / f->load->motor.constant : 0;
+        double least = fmax(f->run_amps, fmin(hold, f->stall_amps));
+        if (l->trip_input < 0 || !f->motor || l->trip_amps > 1.2 * least) {
+            continue;
+        }
+        bool always = l->trip_amps < least;
+        wpin_finding *n = wpin_find_load(v, always ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "its current-trip is at %.3g A, and it takes %.3g A to %s", l->trip_amps,
+                   least, hold > f->run_amps ? "start" : "run");
+        wpin_consequence(n, always ? "it trips whenever it is driven" : "it trips on a cold day");
+        wpin_cure(n, "level: %.3gA", 1.5 * least);
+    }
+}
+
 /* The current that loses so much in the driver: n (R I^2 + V I) = P. */
 static double amps_of_watts(const wpin_facts *f, double watts) {
     double ohms = fmax(f->switch_ohms, 1e-6);
@@ -292,6 +310,8 @@ const wpin_rule_entry wpin_rules_driver[] = {
     {{"stall-current", "driver current-limit; motor; current-trip",
       "a stall the driver does not survive", WPIN_EFFECT_BURNS},
      stall},
+    {{"trip-level", "current-trip; motor", "a trip where nothing is wrong", WPIN_EFFECT_DEAD},
+     trip_level},
     {{"stall-heat", "driver heat; motor; current-trip", "a stall that heats the driver too much",
       WPIN_EFFECT_BURNS},
      stall_heat},

@@ -5,7 +5,9 @@
 
 static double coil_amps(const wpin_facts *f, double duty) {
     /* while PWM is low the current runs through the diode, which takes its volts too */
-    double volts = duty * f->volts - (1 - duty) * f->load->bridge.diode_volts;
+    const wpin_sim_bridge *b = &f->load->bridge;
+    double on = f->volts - f->switches * b->saturation_volts;
+    double volts = duty * on - (1 - duty) * b->diode_volts;
     return fmax(0, volts) / f->loop_ohms;
 }
 
@@ -22,7 +24,8 @@ static double coil_on_amps(const wpin_facts *f) {
 static double hold_percent(const wpin_facts *f) {
     double diode = f->load->bridge.diode_volts;
     double volts = 1.2 * f->load->solenoid.drop_out * f->loop_ohms + diode;
-    return fmin(100, ceil(100 * volts / (f->volts + diode)));
+    double on = f->volts - f->switches * f->load->bridge.saturation_volts;
+    return fmin(100, ceil(100 * volts / fmax(on + diode, 1e-9)));
 }
 
 static void coil(wpin_vetter *v) {
@@ -70,7 +73,7 @@ static void falls_back(wpin_vetter *v, const wpin_facts *f) {
 /* Drawn in with all there is, if that is enough, and held with less. */
 static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
     const wpin_sim_solenoid *s = &f->load->solenoid;
-    double most = f->volts / f->loop_ohms, lag = s->inductance / f->loop_ohms;
+    double most = coil_amps(f, 1), lag = s->inductance / f->loop_ohms;
     if (most <= 1.1 * s->pull_in) {
         wpin_cure(n, "%.3g V or more, or a coil made for %.3g V", 1.2 * s->pull_in * f->loop_ohms,
                   f->volts);
@@ -88,7 +91,7 @@ static void plunger(wpin_vetter *v) {
         if (f->load->what != WPIN_RIG_SOLENOID) {
             continue;
         }
-        double on = coil_on_amps(f), kick = l->kick_level * f->volts / f->loop_ohms;
+        double on = coil_on_amps(f), kick = coil_amps(f, l->kick_level);
         double lag = s->inductance / f->loop_ohms, draw = fmax(on, kick);
         double takes =
             draw > s->pull_in ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time : HUGE_VAL;
