@@ -157,89 +157,150 @@ START_TEST(a_pump_on_every_kind_of_stage_passes) {
 }
 END_TEST
 
+/* A rig and a plan vetted and, if nothing is refused, run. */
+typedef struct tried {
+    wpin_rig *rig;
+    wpin_plan *plan;
+    wpin_vetting *vetting;
+    wpin_report *report; /* NULL: refused */
+} tried;
+
+static void let_go(tried *t) {
+    wpin_report_free(t->report);
+    wpin_vetting_free(t->vetting);
+    wpin_plan_free(t->plan);
+    wpin_rig_free(t->rig);
+}
+
+/* False when the files themselves do not hold. */
+static bool try_out(tried *t, const char *text, const char *plan_path) {
+    wpin_messages m = {0};
+    char why[300];
+    wpin_status refused;
+    wpin_rehearsal_options options = {0};
+    *t = (tried){.rig = wpin_rig_read(write_file("any.yaml", text), &m)};
+    t->plan = t->rig != NULL ? wpin_plan_read(plan_path, t->rig, &m) : NULL;
+    t->vetting = t->plan != NULL ? wpin_vet(t->rig, t->plan, NULL) : NULL;
+    ck_assert_msg((t->vetting != NULL) == (m.count == 0), "%zu messages", m.count);
+    wpin_messages_free(&m);
+    if (t->vetting != NULL && t->vetting->refusals == 0) {
+        t->report = wpin_rehearse(t->rig, t->plan, &options, &refused, why, sizeof why);
+        ck_assert_msg(t->report != NULL, "%s\n%s", why, text);
+        ck_assert_msg(t->report->burn_count == 0, "%s: %s\n%s", t->report->burns[0].part,
+                      t->report->burns[0].reason, text);
+    }
+    return t->vetting != NULL;
+}
+
 /* The other way round: what vetting lets pass does its work and survives, a stall too. */
 START_TEST(what_passes_survives) {
-    static const char plan_lines[] =
-        "pump ramp 100%\npump hold 3s\npump stop\npump ramp reverse 100%\n"
-        "pump hold 1s\nfault pump stalled\npump hold 1s\nmend pump stalled\n"
-        "pump stop\n";
+    const char *plan = write_file(
+        "survives.plan", "pump ramp 100%\npump hold 3s\npump stop\npump ramp reverse 100%\n"
+                         "pump hold 1s\nfault pump stalled\npump hold 1s\nmend pump stalled\n"
+                         "pump stop\n");
+    char path[300];
+    snprintf(path, sizeof path, "%s", plan);
     int passed = 0;
     pick_seed((uint32_t)_i * 31 + 7);
     for (int n = 0; n < 40; n++) {
         const char *text = random_rig();
-        wpin_messages m = {0};
-        wpin_rig *rig = wpin_rig_read(write_file("any.yaml", text), &m);
-        ck_assert_msg(rig != NULL, "%s\n%s", m.items[0].text, text);
-        wpin_plan *plan = wpin_plan_read(write_file("any.plan", plan_lines), rig, &m);
-        ck_assert_msg(plan != NULL, "%s", m.count ? m.items[0].text : "");
-        wpin_vetting *v = wpin_vet(rig, plan, NULL);
-        wpin_status refused;
-        char why[300];
-        wpin_rehearsal_options options = {0};
-        if (v->refusals == 0) {
-            wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
-            ck_assert_msg(report != NULL, "%s", why);
-            ck_assert_msg(report->burn_count == 0, "%s: %s\n%s", report->burns[0].part,
-                          report->burns[0].reason, text);
-            const wpin_step_result *held = &report->steps[1];
-            ck_assert_msg(held->verdict != WPIN_VERDICT_BAD || report->event_count > 0, "%s\n%s",
+        tried t;
+        ck_assert_msg(try_out(&t, text, path), "%s", text);
+        if (t.report != NULL) {
+            const wpin_step_result *held = &t.report->steps[1];
+            ck_assert_msg(held->verdict != WPIN_VERDICT_BAD || t.report->event_count > 0, "%s\n%s",
                           held->words, text);
             bool warned = false;
-            for (size_t i = 0; i < v->count; i++) {
-                warned = warned || strcmp(v->findings[i].rule->name, "brown-out") == 0;
+            for (size_t i = 0; i < t.vetting->count; i++) {
+                warned = warned || strcmp(t.vetting->findings[i].rule->name, "brown-out") == 0;
             }
-            ck_assert_msg(warned || report->result != WPIN_FAULT_RESET, "reset\n%s", text);
-            wpin_report_free(report);
+            ck_assert_msg(warned || t.report->result != WPIN_FAULT_RESET, "reset\n%s", text);
             passed++;
         }
-        wpin_vetting_free(v);
-        wpin_plan_free(plan);
-        wpin_rig_free(rig);
+        let_go(&t);
     }
     ck_assert_int_ge(passed, 1);
     ck_assert_int_le(passed, 39);
 }
 END_TEST
 
+static void none_is_bad(const tried *t, const char *text) {
+    for (size_t i = 0; t->vetting->cautions == 0 && i < t->report->step_count; i++) {
+        ck_assert_msg(t->report->steps[i].verdict != WPIN_VERDICT_BAD, "%s: %s\n%s",
+                      t->report->steps[i].text, t->report->steps[i].words, text);
+    }
+}
+
 START_TEST(what_else_passes_works) {
     int passed = 0;
     pick_seed((uint32_t)_i * 17 + 3);
     for (int n = 0; n < 40; n++) {
         const char *text = random_other(n % 3);
-        wpin_messages m = {0};
-        wpin_rig *rig = wpin_rig_read(write_file("any.yaml", text), &m);
-        ck_assert_msg(rig != NULL, "%s\n%s", m.items[0].text, text);
-        wpin_plan *plan = wpin_plan_read(
-            write_file("any.plan",
-                       n % 3 == 2 ? "pump ramp 100%\npump hold 2s\npump ramp 30%\npump hold 3s\n"
-                                    "pump stop\n"
-                                  : "pump on\nwait 500ms\npump hold 6s\npump off\n"),
-            rig, &m);
-        ck_assert_msg(plan != NULL, "%s", m.count ? m.items[0].text : "");
-        wpin_vetting *v = wpin_vet(rig, plan, NULL);
-        wpin_status refused;
-        char why[300];
-        wpin_rehearsal_options options = {0};
-        if (v->refusals == 0) {
-            wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
-            ck_assert_msg(report != NULL, "%s", why);
-            ck_assert_msg(report->burn_count == 0, "%s: %s\n%s", report->burns[0].part,
-                          report->burns[0].reason, text);
-            for (size_t i = 0; i < report->step_count; i++) {
-                bool low = n % 3 == 2 && (i == 2 || i == 3); /* so little may not move it */
-                ck_assert_msg(low || v->cautions > 0 ||
-                                  report->steps[i].verdict != WPIN_VERDICT_BAD,
-                              "%s: %s\n%s", report->steps[i].text, report->steps[i].words, text);
-            }
-            wpin_report_free(report);
+        const char *plan = write_file(
+            "else.plan", n % 3 == 2 ? "pump ramp 100%\npump hold 2s\npump ramp 30%\npump hold 3s\n"
+                                      "pump stop\n"
+                                    : "pump on\nwait 500ms\npump hold 6s\npump off\n");
+        tried t;
+        ck_assert_msg(try_out(&t, text, plan), "%s", text);
+        if (t.report != NULL) {
+            none_is_bad(&t, text);
             passed++;
         }
-        wpin_vetting_free(v);
-        wpin_plan_free(plan);
-        wpin_rig_free(rig);
+        let_go(&t);
     }
     ck_assert_int_ge(passed, 3);
     ck_assert_int_le(passed, 37);
+}
+END_TEST
+
+static const char *const makes[] = {"trolley", "melter", "light", "shutter", "cupboard", "belt"};
+enum { MAKES = sizeof makes / sizeof *makes };
+
+/* One to three figures of a rig's words made up to six times larger or smaller. */
+static void change_figures(char *text, size_t size) {
+    for (unsigned changes = 1 + pick(3); changes > 0; changes--) {
+        char *at = text + pick((uint32_t)strlen(text));
+        at += strcspn(at, "0123456789");
+        while (*at != '\0' &&
+               (strchr(" :{", at[-1]) == NULL || at[strspn(at, "0123456789.")] <= ',')) {
+            at += strspn(at, "0123456789.");
+            at += strcspn(at, "0123456789");
+        }
+        char *end, rest[4000];
+        double value = strtod(at, &end) * between(1.0 / 6, 6);
+        snprintf(rest, sizeof rest, "%s", end);
+        if (*at != '\0' && value > 1e-4 && value < 1e5) {
+            snprintf(at, size - (size_t)(at - text), "%.4f%s", value, rest);
+        }
+    }
+}
+
+/* Sound rigs of every make with their figures changed: what still passes does not burn and does
+ * what is asked. */
+START_TEST(changed_makes_agree_too) {
+    char path[300], plan[300], text[4000];
+    snprintf(path, sizeof path, TEST_SOURCE "/tests/sound/%s.yaml", makes[_i]);
+    snprintf(plan, sizeof plan, TEST_SOURCE "/tests/sound/%s.plan", makes[_i]);
+    int passed = 0, refused = 0;
+    pick_seed((uint32_t)_i + 23);
+    for (int n = 0; n < 40; n++) {
+        FILE *file = fopen(path, "r");
+        ck_assert_ptr_nonnull(file);
+        text[fread(text, 1, sizeof text - 1, file)] = '\0';
+        fclose(file);
+        change_figures(text, sizeof text);
+        tried t;
+        if (try_out(&t, text, plan)) {
+            passed += t.report != NULL;
+            refused += t.report == NULL;
+            if (t.report != NULL) {
+                none_is_bad(&t, text);
+            }
+        }
+        let_go(&t);
+    }
+    ck_assert_int_ge(passed, 8);
+    ck_assert_int_ge(refused, 1);
 }
 END_TEST
 
@@ -421,6 +482,7 @@ int main(int argc, char **argv) {
     tcase_add_test(tests, advice_is_given_where_it_is_due);
     tcase_add_test(tests, what_is_accepted_is_in_every_record);
     tcase_add_test(tests, sweeps_say_where_it_fails);
+    tcase_add_loop_test(tests, changed_makes_agree_too, 0, MAKES);
     tcase_add_test(tests, the_list_of_rules_is_up_to_date);
     tcase_add_test(tests, outputs_in_parallel_carry_more);
     tcase_add_test(tests, wiring_and_parts_are_listed);

@@ -93,6 +93,9 @@ typedef struct wpin_stage_kind {
 
 /** Whether a kind takes a duty, or knows on and off only. */
 bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
+/** What the core says of a kind's table with a dead time (s), and with one line shared, -1: none.
+ */
+wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, int shared);
 /** Whether a line of a kind may be shared by several loads (see wpin_line). */
 bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
 /** Whether a line of a kind carries PWM or pulses in any row. */
@@ -275,6 +278,7 @@ typedef struct wpin_rig_sharing {
     uint8_t user;   /**< Number of the load asked about among them, from 0. */
     unsigned count; /**< How many; 0: the pin is not shared. */
 } wpin_rig_sharing;
+/** Who shares the pin of a line of load number `load`. */
 wpin_rig_sharing wpin_rig_shares(const wpin_rig *rig, size_t load, unsigned line);
 /** The place of a part's first key among `keys`, e.g. "driver current-limit; motor": groups in
  * order of preference, in each a key and perhaps keys below it. The part's own place when the file

@@ -198,26 +198,24 @@ bool wpin_stage_has(const wpin_stage *stage, wpin_state state) {
            wpin_row_of(stage->config->table, wired_state(stage->config, state)) != WPIN_NO_ROW;
 }
 
-bool wpin_stage_pulses(const wpin_stage *stage) {
-    const wpin_stage_table *table = stage->config->table;
+/* What carries the duty in the forward row; low if nothing does. */
+static wpin_cell forward_cell(const wpin_stage_table *table) {
     uint8_t row = wpin_row_of(table, WPIN_STATE_FORWARD);
     for (uint8_t line = 0; row != WPIN_NO_ROW && line < table->line_count; line++) {
-        if (wpin_cell_at(table, row, line) == WPIN_CELL_PULSE) {
-            return true;
+        wpin_cell cell = wpin_cell_at(table, row, line);
+        if (wpin_cell_timed(cell)) {
+            return cell;
         }
     }
-    return false;
+    return WPIN_CELL_LOW;
+}
+
+bool wpin_stage_pulses(const wpin_stage *stage) {
+    return forward_cell(stage->config->table) == WPIN_CELL_PULSE;
 }
 
 bool wpin_stage_is_on_off(const wpin_stage *stage) {
-    const wpin_stage_table *table = stage->config->table;
-    uint8_t row = wpin_row_of(table, WPIN_STATE_FORWARD);
-    for (uint8_t line = 0; row != WPIN_NO_ROW && line < table->line_count; line++) {
-        if (wpin_cell_timed(wpin_cell_at(table, row, line))) {
-            return false;
-        }
-    }
-    return true;
+    return !wpin_cell_timed(forward_cell(stage->config->table));
 }
 
 wpin_status wpin_stage_apply(wpin_stage *stage, wpin_state state, uint16_t duty) {

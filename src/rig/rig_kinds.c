@@ -144,19 +144,23 @@ bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_state state) {
     return memchr(kind->table->states, (int)state, kind->table->row_count) != NULL;
 }
 
-bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line) {
+wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, int shared) {
     wpin_line lines[WPIN_STAGE_LINES];
-    wpin_shared_line shared = {0};
-    for (unsigned i = 0; i < WPIN_STAGE_LINES; i++) {
-        lines[i] = (wpin_line){.pin = (wpin_pin)i, .shared = i == line ? &shared : NULL};
+    wpin_shared_line held = {0};
+    for (int i = 0; i < WPIN_STAGE_LINES; i++) {
+        lines[i] = (wpin_line){.pin = (wpin_pin)i, .shared = i == shared ? &held : NULL};
     }
     wpin_stage_config config = {.table = kind->table,
                                 .lines = lines,
                                 .pwm_hz = wpin_stage_kind_takes_duty(kind) ? 50 : 0,
-                                .dead_time_us = 2,
+                                .dead_time_us = (uint16_t)(dead_time * 1e6 + 0.5),
                                 .pulse_zero_us = 1500,
                                 .pulse_swing_us = 500};
-    return wpin_stage_check(&config) == WPIN_OK;
+    return wpin_stage_check(&config);
+}
+
+bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line) {
+    return wpin_stage_kind_check(kind, 2e-6, (int)line) == WPIN_OK;
 }
 
 bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line) {

@@ -214,17 +214,7 @@ static void check_rest(wpin_reader *reader, const yaml_node_t *node, wpin_rig_lo
 
 /* The core itself has the last word on a table. */
 static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
-    wpin_line lines[WPIN_STAGE_LINES];
-    for (unsigned i = 0; i < WPIN_STAGE_LINES; i++) {
-        lines[i] = (wpin_line){.pin = (wpin_pin)i};
-    }
-    wpin_stage_config config = {.table = load->kind->table,
-                                .lines = lines,
-                                .pwm_hz = wpin_stage_kind_takes_duty(load->kind) ? 50 : 0,
-                                .dead_time_us = (uint16_t)(load->limits.dead_time * 1e6 + 0.5),
-                                .pulse_zero_us = 1500,
-                                .pulse_swing_us = 500};
-    wpin_status status = wpin_stage_check(&config);
+    wpin_status status = wpin_stage_kind_check(load->kind, load->limits.dead_time, -1);
     if (status == WPIN_REFUSED_SHOOT) {
         wpin_say_at(reader, node, "a row turns on both lines of a leg%s",
                     load->limits.dead_time > 0 ? ""

@@ -70,18 +70,17 @@ typedef struct wpin_bridge {
     wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
     wpin_leg_event events[WPIN_LEG_EVENTS];
     int event_count;
-    wpin_legs target;    /* where relay contacts are or are going */
-    unsigned operations; /* how often they moved */
-    double seed;         /* for the bounce */
-    bool pulse_high;     /* servo-style pulses: input, begin and end of the last, neutrals seen */
-    int64_t pulse_rise, last_pulse;
-    int neutral_pulses, other_pulses;
-    int same_pulses;   /* of nearly one width, one after the other */
-    double same_width; /* s */
-    double full_width; /* it learns: full, s; 0: it does not */
-    bool fresh;        /* powered up and no pulse seen but full ones */
-    unsigned inverts;  /* bit n is set if input n is inverted on its way or inside the chip */
-    unsigned levels;   /* of its inputs now, behind that: bit n is set while input n is high */
+    wpin_legs target;                 /* where relay contacts are or are going */
+    unsigned operations;              /* how often they moved */
+    double seed;                      /* for the bounce */
+    int64_t pulse_rise, last_pulse;   /* servo-style pulses: begin and end of the last */
+    int neutral_pulses, other_pulses; /* neutral ones seen; others seen that do not drive */
+    int same_pulses;                  /* of nearly one width, one after the other */
+    double same_width;                /* s */
+    double full_width;                /* it learns: full, s; 0: it does not */
+    bool fresh;                       /* powered up and no pulse seen but full ones */
+    unsigned inverts; /* bit n is set if input n is inverted on its way or inside the chip */
+    unsigned levels;  /* of its inputs now, behind that: bit n is set while input n is high */
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
@@ -189,7 +188,7 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
 void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge);
 /* Notes once why a driver that has power does nothing, if so. */
 void wpin_bridge_tell_obstacle(wpin_sim *sim, wpin_bridge *bridge);
-/* A driver that takes servo-style pulses sees its input, which was at `before`. */
+/* A driver that takes servo-style pulses sees its input, which was high before or not. */
 void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, bool was_high,
                        int64_t at);
 /* A driver is dead from here on. */

@@ -437,12 +437,13 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         wpin_board_burn(sim, sim->now, bridge->name,
                         "short: a free-wheel diode lies the wrong way round across the supply");
     }
+    bool was_high = (bridge->levels & 1U) != 0; /* when the last stretch ended */
     bridge->levels = levels_of(bridge, inputs);
     bridge->plain = is_plain(bridge);
     find_moving(bridge, inputs);
     int64_t at = sim->now;
     if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        wpin_pulses_watch(sim, bridge, plant, bridge->pulse_high, at);
+        wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else {
         follow_inputs(sim, bridge, plant, at);
     }
@@ -453,6 +454,5 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         check_current(sim, bridge, plant, at);
         look(sim, bridge, plant, inputs, at);
     }
-    bridge->pulse_high = (bridge->levels & 1U) != 0;
     tell_hit(sim, plant, bridge);
 }
