@@ -198,10 +198,10 @@ const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimens
             }
         }
     }
-    if (best == NULL) {
-        snprintf(to, size, "%.4g", value);
-    } else {
-        snprintf(to, size, "%.4g %s", value / best->factor, best->text);
+    double shown = best == NULL ? value : value / best->factor;
+    int used = snprintf(to, size, fabs(shown) >= 1e4 ? "%.0f" : "%.4g", shown);
+    if (best != NULL && used > 0 && (size_t)used < size) {
+        snprintf(to + used, size - (size_t)used, " %s", best->text);
     }
     return to;
 }
