@@ -5,7 +5,7 @@ GENERATOR ?= Ninja
 CONFIGURE = cmake -S . -B $(BUILD) -G $(GENERATOR) -DCMAKE_INSTALL_PREFIX=$(PREFIX) \
 	-DCMAKE_BUILD_TYPE=Release
 
-.PHONY: all demo check bench format install packages clean screenshots
+.PHONY: all demo check check-long prove bench format install packages clean screenshots
 
 all: packages
 	@$(CONFIGURE) > $(BUILD).log 2>&1 || { cat $(BUILD).log; exit 1; }
@@ -19,6 +19,15 @@ demo: all
 check: all
 	@$(BUILD)/windpin demo -o $(BUILD)/demo > $(BUILD)/demo.txt
 	@ctest --test-dir $(BUILD) --output-on-failure -j2
+
+# All tests, the long campaigns in full length: an hour or so.
+check-long: all
+	@WPIN_TICKS=20000000 ctest --test-dir $(BUILD) --output-on-failure -j2
+
+# Proves the core free of faults of memory and arithmetic; see docs/proof.md. Half an hour.
+prove: packages
+	@tools/install-packages prove
+	@tools/prove
 
 # Measures speed, size and accuracy; writes nothing but its table.
 bench: packages

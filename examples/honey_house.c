@@ -4,6 +4,7 @@
 
 wpin_status honey_house_open(honey_house *house, const char *load) {
     wpin_messages messages = {0};
+    *house = (honey_house){0};
     house->rig = wpin_rig_read(HONEY_HOUSE_RIG, &messages);
     wpin_messages_free(&messages);
     if (house->rig == NULL) {
@@ -34,7 +35,7 @@ void honey_house_show(honey_house *house, const char *what) {
 }
 
 void honey_house_close(honey_house *house) {
-    wpin_motor_disarm(&house->motor);
+    wpin_motor_close(&house->motor);
     wpin_sim_free(house->hardware);
     wpin_rig_free(house->rig);
 }

@@ -3,15 +3,19 @@
 #include <stdio.h>
 #include <windpin/sim.h>
 
-static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}}; /* direction, brake, pwm */
-static const wpin_stage_config stage = {
-    .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
-static const wpin_motor_config config = {.stage = &stage,
-                                         .up_us = 2000000,   /* rest to full duty in two seconds */
-                                         .down_us = 1500000, /* and back */
-                                         .rest_us = 400000,  /* before it may turn the other way */
-                                         .duty_max = (uint16_t)WPIN_DUTY_FULL,
-                                         .guard = WPIN_GUARD_NOTHING};
+static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
+static const WPIN_FLASH wpin_stage_config stage = {/* direction, brake, pwm */
+                                                   .table = &wpin_table_direction_pwm_brake,
+                                                   .lines = lines,
+                                                   .pwm_hz = 20000,
+                                                   .dead_time_us = 2};
+static wpin_stage chip;
+static const WPIN_FLASH wpin_motor_config config = {
+    WPIN_ON_STAGE(&chip, &stage),
+    .guard = {.cap = WPIN_DUTY_FULL,
+              .up = WPIN_SLEW_US(2000000),   /* rest to full effort in two seconds */
+              .down = WPIN_SLEW_US(1500000), /* and back */
+              .pause_us = 400000}};          /* before it may turn the other way */
 static const wpin_sim_supply supply = {.name = "main", .volts = 12, .resistance = 0.12, .on = true};
 static const wpin_sim_bridge driver = {.on_resistance = 0.18,
                                        .diode_volts = 0.8,
@@ -46,6 +50,7 @@ static wpin_sim *simulated_board(void) {
 }
 
 wpin_status honey_bench_open(honey_bench *bench) {
+    *bench = (honey_bench){0}; /* a motor is zero before its first init */
     bench->hardware = simulated_board();
     bench->port = wpin_sim_port(bench->hardware); /* the one line that chooses the hardware */
     wpin_status status = wpin_motor_init(&bench->pump, &config, &bench->port);
@@ -65,6 +70,6 @@ void honey_bench_show(honey_bench *bench, const char *what) {
 }
 
 void honey_bench_close(honey_bench *bench) {
-    wpin_motor_disarm(&bench->pump);
+    wpin_motor_close(&bench->pump);
     wpin_sim_free(bench->hardware);
 }

@@ -2,9 +2,9 @@
 #include "honey_pump.h"
 #include <stdio.h>
 
-static void until(honey_bench *bench, wpin_phase phase, const char *what) {
-    while (wpin_motor_phase(&bench->pump) != phase &&
-           wpin_motor_phase(&bench->pump) != WPIN_PHASE_FAULT) {
+static void until(honey_bench *bench, wpin_state phase, const char *what) {
+    while (wpin_motor_state(&bench->pump) != phase &&
+           wpin_motor_state(&bench->pump) != WPIN_STATE_FAULT) {
         honey_bench_tick(bench);
     }
     honey_bench_show(bench, what);
@@ -21,15 +21,15 @@ int main(void) {
     honey_bench bench;
     wpin_status status = honey_bench_open(&bench);
     if (status == WPIN_OK) {
-        until(&bench, WPIN_PHASE_READY, "ready");
+        until(&bench, WPIN_STATE_READY, "ready");
         status = wpin_motor_run(&bench.pump, WPIN_PERCENT(60), 1500000, 20000);
-        until(&bench, WPIN_PHASE_RUNNING, "ramped up");
+        until(&bench, WPIN_STATE_RUNNING, "ramped up");
         hold(&bench, 1000);
         wpin_motor_run(&bench.pump, WPIN_PERCENT(35), 0, 20000); /* at the slew limit */
-        until(&bench, WPIN_PHASE_RUNNING, "slower");
+        until(&bench, WPIN_STATE_RUNNING, "slower");
         hold(&bench, 1000);
         wpin_motor_stop(&bench.pump, 0);
-        until(&bench, WPIN_PHASE_READY, "at rest");
+        until(&bench, WPIN_STATE_READY, "at rest");
     }
     honey_bench_close(&bench);
     printf("%s\n", wpin_status_text(status));

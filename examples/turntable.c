@@ -5,38 +5,49 @@
 #include <windpin/sim.h>
 #include <windpin/windpin.h>
 
-static const wpin_line lines[] = {{.pin = 4}, {.pin = 5}, {.pin = 6}, {.pin = 7}};
-static const wpin_stage_config channels = {
+static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 5}, {.pin = 6}, {.pin = 7}};
+static const WPIN_FLASH wpin_stage_config channels = {
     .table = &wpin_table_stepper, .lines = lines, .dead_time_us = 2};
-static const wpin_stepper_config config = {.stage = &channels,
-                                           .steps_a_turn = 200,
-                                           .half_steps = true,
-                                           .release = true, /* no heat while the jars are filled */
-                                           .start_rate = 100,
-                                           .top_rate = 500,
-                                           .rate_gain = 1200};
+static const WPIN_FLASH wpin_stepper_config steps_config = {
+    .stage = &channels,
+    .steps_per_rev = 200,
+    .half_steps = true,
+    .release = true, /* no heat while the jars are filled */
+    .start_rate = 100,
+    .top_rate = 500,
+    .acceleration = 1200};
+static wpin_stepper steps;
+static const WPIN_FLASH wpin_motor_config config = {WPIN_ON_STEPPER(&steps, &steps_config),
+                                                    .guard = WPIN_STEPPER_GUARD,
+                                                    .rest_drive = WPIN_DRIVE_BRAKE};
 
-static void finish(wpin_stepper *stepper, const wpin_port *port) {
-    while (wpin_stepper_busy(stepper)) {
-        wpin_stepper_tick(stepper);
-        port->pause(port->context, 500); /* faster than the top rate */
+/* Two ticks: the motor's every millisecond, the stepper's faster than the top rate. */
+static void finish(wpin_motor *turntable, const wpin_port *port) {
+    while (wpin_motor_busy(turntable)) {
+        wpin_motor_tick(turntable);
+        for (int half = 0; half < 2; half++) {
+            wpin_stepper_tick(&steps);
+            port->pause(port->context, 500);
+        }
     }
 }
 
 int main(void) {
     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
     wpin_port port = wpin_sim_port(sim);
-    wpin_stepper turntable;
-    wpin_status status = wpin_stepper_init(&turntable, &config, &port);
+    wpin_motor turntable = {0};
+    wpin_status status = wpin_motor_init(&turntable, &config, &port);
+    status = status == WPIN_OK ? wpin_motor_arm(&turntable) : status;
     for (int jar = 1; status == WPIN_OK && jar <= 14; jar++) {
         int32_t next = jar % 7 == 0 ? 360000 - 6 * 51428 : 51428;
-        status = wpin_stepper_turn(&turntable, next);
+        status = wpin_motor_turn(&turntable, next, 2000);
         finish(&turntable, &port);
         printf("%7.3f s  jar %d in place at %d half steps\n", (double)wpin_sim_time(sim) * 1e-12,
-               (jar - 1) % 7 + 1, turntable.position);
+               (jar - 1) % 7 + 1, steps.position);
     }
-    printf("two turns: %d half steps, coils %s. %s\n", turntable.position,
-           turntable.held ? "on" : "off", wpin_status_text(status));
+    printf("two turns: %d half steps, coils %s. %s\n", steps.position, steps.held ? "on" : "off",
+           wpin_status_text(status));
+    wpin_motor_close(&turntable);
     wpin_sim_free(sim);
-    return status == WPIN_OK && turntable.position == 800 ? 0 : 1;
+    return status == WPIN_OK && steps.position == 800 ? 0 : 1;
 }

@@ -4,37 +4,41 @@
 #include "twins.h"
 #include <stdio.h>
 
-static const wpin_stage_config stages[TWINS] = {{.table = &wpin_table_two_inputs_enable_standby,
-                                                 .lines = lines[0],
-                                                 .pwm_hz = 20000,
-                                                 .dead_time_us = 2},
-                                                {.table = &wpin_table_two_inputs_enable_standby,
-                                                 .lines = lines[1],
-                                                 .pwm_hz = 20000,
-                                                 .dead_time_us = 2,
-                                                 .reversed = true}}; /* the mirrored one */
+static const WPIN_FLASH wpin_stage_config stages[TWINS] = {
+    {.table = &wpin_table_two_inputs_enable_standby,
+     .lines = lines[0],
+     .pwm_hz = 20000,
+     .dead_time_us = 2},
+    {.table = &wpin_table_two_inputs_enable_standby,
+     .lines = lines[1],
+     .pwm_hz = 20000,
+     .dead_time_us = 2,
+     .reversed = true}}; /* the mirrored one */
+static wpin_stage bridges[TWINS];
 #define BELT(n)                                                                                    \
     {                                                                                              \
-        .stage = &stages[n], .up_us = 500000, .down_us = 500000, .rest_us = 300000,                \
-        .duty_max = WPIN_DUTY_FULL, .guard = WPIN_GUARD_NOTHING                                    \
+        WPIN_ON_STAGE(&bridges[n], &stages[n]), .guard = {                                         \
+            .cap = WPIN_DUTY_FULL,                                                                 \
+            .up = WPIN_SLEW_US(500000),                                                            \
+            .down = WPIN_SLEW_US(500000),                                                          \
+            .pause_us = 300000                                                                     \
+        }                                                                                          \
     }
-static const wpin_motor_config configs[TWINS] = {BELT(0), BELT(1)};
+static const WPIN_FLASH wpin_motor_config configs[TWINS] = {BELT(0), BELT(1)};
 
 int main(void) {
     wpin_sim *sim = twins_board();
     wpin_port port = wpin_sim_port(sim);
-    wpin_motor twins[TWINS];
+    wpin_motor twins[TWINS] = {0}, *const both[TWINS] = {&twins[0], &twins[1]};
     for (int i = 0; i < TWINS; i++) {
         wpin_motor_init(&twins[i], &configs[i], &port);
         wpin_motor_arm(&twins[i]);
     }
     for (int ms = 0; ms < 3000; ms++) {
-        for (int i = 0; i < TWINS; i++) {
-            if (ms == 400) {
-                wpin_motor_run(&twins[i], WPIN_PERCENT(60), 0, 2000); /* the same for both */
-            }
-            wpin_motor_tick(&twins[i]);
+        for (int i = 0; ms == 400 && i < TWINS; i++) {
+            wpin_motor_run(&twins[i], WPIN_PERCENT(60), 0, 2000); /* the same for both */
         }
+        wpin_motors_tick(both, TWINS);
         port.pause(port.context, 1000);
         if (ms == 1500) { /* on their own shafts they turn against each other */
             printf("shafts: %.0f rpm and %.0f rpm\n", wpin_sim_read(sim, 0).rpm,
@@ -42,6 +46,6 @@ int main(void) {
         }
     }
     wpin_sim_free(sim);
-    printf("%s\n", wpin_status_text(twins[0].fault.cause));
+    printf("%s\n", wpin_status_text(wpin_motor_fault(&twins[0])));
     return wpin_motor_busy(&twins[0]) || wpin_motor_busy(&twins[1]);
 }

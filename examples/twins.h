@@ -7,7 +7,7 @@
 
 enum { TWINS = 2, LINES = 4 };
 static wpin_shared_line standby; /* high while either of them needs it */
-static const wpin_line lines[TWINS][LINES] = {
+static const WPIN_FLASH wpin_line lines[TWINS][LINES] = {
     {{.pin = 3, .shared = &standby, .user = 0}, {.pin = 4}, {.pin = 5}, {.pin = 9}},
     {{.pin = 3, .shared = &standby, .user = 1}, {.pin = 6}, {.pin = 7}, {.pin = 10}}};
 

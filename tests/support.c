@@ -31,11 +31,20 @@ bool recorder_on(const recorder *r, wpin_pin pin) {
 }
 
 static wpin_moment port_now(void *context) {
-    return ((recorder *)context)->now;
+    recorder *r = context;
+    r->readings = r->now == r->seen ? r->readings : 0;
+    r->seen = r->now;
+    return r->now + r->readings++;
 }
 
 static bool refuses(recorder *r) {
     return r->calls_left >= 0 && r->calls_left-- == 0;
+}
+
+/* Like calls_left, for what happens while a motor is in use. */
+static bool fails(recorder *r) {
+    r->fail_left -= r->fail_left > 0;
+    return r->fail_left == 0;
 }
 
 static wpin_status port_open(void *context, wpin_pin pin, wpin_level safe) {
@@ -49,11 +58,15 @@ static wpin_status port_open(void *context, wpin_pin pin, wpin_level safe) {
     return WPIN_OK;
 }
 
-static void port_write(void *context, wpin_pin pin, wpin_level level) {
+static wpin_status port_write(void *context, wpin_pin pin, wpin_level level) {
     recorder *r = context;
+    if (fails(r)) {
+        return WPIN_REFUSED_PORT;
+    }
     ck_assert_msg(r->output[pin], "pin %u is written before it is opened", pin);
     r->level[pin] = (int)level;
     put(r, CALL_WRITE, pin, (int)level);
+    return WPIN_OK;
 }
 
 static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
@@ -63,22 +76,79 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
         return WPIN_REFUSED_FREQUENCY;
     }
     r->inverted[pin] = request->inverted;
-    r->dead_ns[pin] = request->dead_time_ns;
     *achieved = (wpin_pwm_achieved){.millihertz = request->hz * 1000, .steps = 800};
     put(r, CALL_PWM_START, pin, (int)request->hz);
     return WPIN_OK;
 }
 
-static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     recorder *r = context;
+    if (fails(r)) {
+        return WPIN_REFUSED_PORT;
+    }
     ck_assert_msg(r->output[pin], "pin %u gets PWM before it is opened", pin);
     ck_assert_int_le(duty, WPIN_DUTY_FULL);
     r->level[pin] = -1;
     r->duty[pin] = duty;
     put(r, CALL_PWM_DUTY, pin, duty);
+    return WPIN_OK;
 }
 
-static int32_t port_millivolts(void *context, uint8_t input) {
+static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
+                                  const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
+    recorder *r = context;
+    wpin_pwm_request of_low = {.hz = request->hz, .inverted = !request->low_inverted};
+    wpin_status status = port_pwm_start(context, high, request, achieved);
+    if (status == WPIN_OK) {
+        port_pwm_start(context, low, &of_low, achieved);
+        r->dead_ns[high] = r->dead_ns[low] = request->dead_time_ns;
+        achieved->dead_time_ns = request->dead_time_ns;
+    }
+    return status;
+}
+
+/* Both sides in one instant, as from one timer. */
+static wpin_status port_leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
+    recorder *r = context;
+    r->level[low] = -1;
+    r->duty[low] = duty;
+    wpin_status status = port_pwm_duty(context, high, duty);
+    return status == WPIN_OK ? port_pwm_duty(context, low, duty) : status;
+}
+
+static wpin_status port_group_open(void *context, const wpin_pin *pins, uint8_t count,
+                                   uint8_t *group) {
+    recorder *r = context;
+    if (r->group_count == 8) {
+        return WPIN_REFUSED_PORT;
+    }
+    memcpy(r->groups[r->group_count], pins, count);
+    *group = r->group_count++;
+    return WPIN_OK;
+}
+
+static wpin_status port_group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
+    recorder *r = context;
+    wpin_status status = WPIN_OK;
+    put(r, CALL_GROUP, group, mask);
+    for (unsigned i = 0; mask >> i != 0; i++) { /* the levels first: they change at one instant */
+        r->level[r->groups[group][i]] =
+            (mask >> i & 1) != 0 ? (int)(high >> i & 1) : r->level[r->groups[group][i]];
+    }
+    for (unsigned i = 0; status == WPIN_OK && mask >> i != 0; i++) {
+        if ((mask >> i & 1) != 0) {
+            status = port_write(context, r->groups[group][i],
+                                (high >> i & 1) != 0 ? WPIN_HIGH : WPIN_LOW);
+        }
+    }
+    return status;
+}
+
+static void port_kick(void *context) {
+    ((recorder *)context)->kicks++;
+}
+
+static int16_t port_millivolts(void *context, uint8_t input) {
     return ((recorder *)context)->millivolts[input];
 }
 
@@ -92,9 +162,14 @@ static bool port_read(void *context, wpin_pin pin) {
     return ((recorder *)context)->input[pin];
 }
 
+void recorder_grouped(recorder *r) {
+    r->port.group_open = port_group_open;
+    r->port.group_write = port_group_write;
+}
+
 void recorder_init(recorder *r) {
     memset(r, 0, sizeof *r);
-    r->calls_left = -1;
+    r->calls_left = r->fail_left = -1;
     for (int i = 0; i < 32; i++) {
         r->level[i] = WPIN_FLOAT;
     }
@@ -106,7 +181,10 @@ void recorder_init(recorder *r) {
                           .pwm_start = port_pwm_start,
                           .pwm_duty = port_pwm_duty,
                           .millivolts = port_millivolts,
-                          .pause = port_pause};
+                          .pause = port_pause,
+                          .leg_start = port_leg_start,
+                          .leg_duty = port_leg_duty,
+                          .kick = port_kick};
 }
 
 static uint32_t random_state = 1;
@@ -128,13 +206,12 @@ const wpin_stage_config pump_stage = {.table = &wpin_table_direction_pwm_brake,
                                       .pwm_hz = 20000,
                                       .dead_time_us = 2};
 
-wpin_motor_config pump_config(void) {
-    return (wpin_motor_config){.stage = &pump_stage,
-                               .up_us = 1000000,
-                               .down_us = 500000,
-                               .rest_us = 200000,
-                               .duty_max = (uint16_t)WPIN_DUTY_FULL,
-                               .guard = WPIN_GUARD_NOTHING};
+wpin_motor_config pump_config(wpin_stage *stage) {
+    return (wpin_motor_config){WPIN_ON_STAGE(stage, &pump_stage),
+                               .guard = {.cap = (uint16_t)WPIN_DUTY_FULL,
+                                         .up = WPIN_SLEW_US(1000000),
+                                         .down = WPIN_SLEW_US(500000),
+                                         .pause_us = 200000}};
 }
 
 int run_command(char *output, size_t size, const char *format, ...) {

@@ -13,6 +13,7 @@ typedef enum record_call {
     CALL_WRITE,
     CALL_PWM_START,
     CALL_PWM_DUTY,
+    CALL_GROUP,
     CALL_PAUSE
 } record_call;
 typedef struct record {
@@ -25,23 +26,31 @@ typedef struct record {
 /* A port made of a clock, pins and a list of what was done to them. */
 typedef struct recorder {
     wpin_port port;
-    uint32_t now;
-    int32_t millivolts[8];
+    uint32_t now;      /* the clock moves on by a microsecond with each reading from here */
+    uint32_t seen;     /* `now` at the last reading... */
+    uint32_t readings; /* ...and how often it was read since it was set */
+    int16_t millivolts[8];
     record records[4096];
     size_t count; /* of records; the oldest are dropped when full */
     bool output[32];
-    int level[32];     /* 0, 1, 2 floating; -1 PWM */
-    bool input[32];    /* what read answers */
-    uint16_t duty[32]; /* while PWM */
-    uint16_t dead_ns[32];
+    int level[32];        /* 0, 1, 2 floating; -1 PWM */
+    bool input[32];       /* what read answers */
+    uint16_t duty[32];    /* while PWM */
+    uint32_t dead_ns[32]; /* of a leg, on both of its pins */
+    wpin_pin groups[8][8];
+    uint8_t group_count;
+    unsigned kicks; /* of the watchdog */
+    int fail_left;  /* writes and duties fail from when this reaches 0; below 0: never */
     bool inverted[32];
-    int calls_left; /* refuse open or pwm_start when this reaches 0; below 0: never */
+    int calls_left; /* refuse open or pwm_start or leg_start when this reaches 0; below 0: never */
     int high_pairs[4][2];
     int pair_count;
     unsigned shoot_through; /* instants with both pins of a pair on */
 } recorder;
 
 void recorder_init(recorder *r);
+/* The same port can write groups of pins. */
+void recorder_grouped(recorder *r);
 /* Whether a pin is high at any time now. */
 bool recorder_on(const recorder *r, wpin_pin pin);
 
@@ -52,7 +61,7 @@ void pick_seed(uint32_t seed);
 /* A pump on the recorder: direction 4, brake 7, PWM 9; 1 s up, 0.5 s down, 0.2 s rest. */
 extern const wpin_line pump_lines[3];
 extern const wpin_stage_config pump_stage;
-wpin_motor_config pump_config(void);
+wpin_motor_config pump_config(wpin_stage *stage);
 
 /* Runs a shell command; returns its exit status and what it printed on both outputs together. */
 int run_command(char *output, size_t size, const char *format, ...)

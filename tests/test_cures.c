@@ -262,7 +262,6 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("cures");
     TCase *tests = tcase_create("cures");
-    tcase_set_timeout(tests, 120);
     tcase_add_loop_test(tests, a_cure_cures, 0, (int)(sizeof cures / sizeof *cures));
     tcase_add_loop_test(tests, following_the_cures_ends_well, 0, 10);
     suite_add_tcase(suite, tests);

@@ -179,7 +179,6 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("memory");
     TCase *tests = tcase_create("all");
-    tcase_set_timeout(tests, 120);
     tcase_add_loop_test(tests, nothing_is_lost_when_memory_runs_out, 0, 2);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

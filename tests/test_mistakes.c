@@ -141,7 +141,6 @@ int main(void) {
         tcase_add_loop_test(tests, each_mistake_gets_its_message, 0, case_count);
         tcase_add_test(tests, there_are_many);
     }
-    tcase_set_timeout(tests, 60);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -43,7 +43,7 @@ static int switched(bench *b, wpin_sim_bridge part) {
 
 /* ---- stepper ---- */
 
-static const wpin_sim_stepper rotor = {.steps_a_turn = 200,
+static const wpin_sim_stepper rotor = {.steps_per_rev = 200,
                                        .resistance = 10,
                                        .inductance = 1e-3,
                                        .rated_amps = 1,
@@ -304,7 +304,6 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("parts");
     TCase *tests = tcase_create("all");
-    tcase_set_timeout(tests, 60);
     tcase_add_test(tests, a_rotor_swings_at_its_own_frequency);
     tcase_add_test(tests, a_rotor_follows_the_field_and_holds);
     tcase_add_test(tests, a_lamp_settles_at_its_rated_point);

@@ -24,7 +24,7 @@ static void put(writer *w, const char *format, ...) {
 }
 
 static const char *way(const wpin_rig_load *load) {
-    bool both = wpin_stage_kind_has(load->kind, WPIN_STATE_REVERSE);
+    bool both = wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
     return both && pick(2) ? "reverse " : "forward ";
 }
 
@@ -52,7 +52,7 @@ static void put_action(writer *w, size_t load) {
     case 1: put(w, "%s rest %ums\n", l->name, ms); break;
     case 2:
         put(w, "%s %s %ums\n", l->name,
-            wpin_stage_kind_has(l->kind, WPIN_STATE_BRAKE) ? "brake" : "rest", ms);
+            wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE) ? "brake" : "rest", ms);
         break;
     case 3: put(w, "%s on %sfor %ums\n", l->name, way(l), ms); break;
     case 4: put(w, "%s toggle\n", l->name); break;
@@ -201,7 +201,6 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("property");
     TCase *tests = tcase_create("property");
-    tcase_set_timeout(tests, 120);
     tcase_add_loop_test(tests, sound_hardware_survives_any_plan, 0, 4);
     tcase_add_loop_test(tests, any_fault_ends_in_words_and_at_zero, 0, 4);
     tcase_add_test(tests, runs_repeat_to_the_last_bit);

@@ -17,6 +17,7 @@ typedef struct bench {
     wpin_stage_config stages[MOTORS];
     wpin_motor_config configs[MOTORS];
     wpin_motor motors[MOTORS];
+    wpin_stage bridges[MOTORS];
     wpin_motor *list[MOTORS];
     wpin_track tracks[TRACKS];
     wpin_sequence_config config;
@@ -29,21 +30,21 @@ typedef struct bench {
     int16_t set_to[2]; /* what they were set to */
 } bench;
 
-static wpin_status set_switch(void *context, uint8_t number, bool on) {
+static wpin_status set_switch(void *context, uint16_t number, bool on) {
     ((bench *)context)->switches[number] = on;
     return WPIN_OK;
 }
 
-static bool read_input(void *context, uint8_t number) {
+static bool read_input(void *context, uint16_t number) {
     return ((bench *)context)->switches[number];
 }
 
-static wpin_duty read_duty(void *context, uint8_t number) {
+static wpin_duty read_duty(void *context, uint16_t number) {
     ck_assert_uint_lt(number, 2);
     return ((bench *)context)->asked;
 }
 
-static wpin_status set_input(void *context, uint8_t number, int16_t millivolts) {
+static wpin_status set_input(void *context, uint16_t number, int16_t millivolts) {
     ((bench *)context)->set_to[number] = millivolts;
     return WPIN_OK;
 }
@@ -65,8 +66,8 @@ static void set_up(bench *b, const wpin_step *steps, size_t count) {
         }
         b->stages[i] = pump_stage;
         b->stages[i].lines = b->lines[i];
-        b->configs[i] = pump_config();
-        b->configs[i].stage = &b->stages[i];
+        b->configs[i] = pump_config(&b->bridges[i]);
+        b->configs[i].part_config = &b->stages[i];
         b->list[i] = &b->motors[i];
         ck_assert_int_eq(wpin_motor_init(&b->motors[i], &b->configs[i], &b->r.port), WPIN_OK);
         ck_assert_int_eq(wpin_motor_arm(&b->motors[i]), WPIN_OK);
@@ -102,6 +103,8 @@ static void tick(bench *b) {
 
 static void run_to_end(bench *b) {
     ck_assert_int_eq(wpin_sequence_start(&b->sequence, &b->config), WPIN_OK);
+    b->r.now += 1000; /* its first tick comes as late in its millisecond as the others */
+    b->start = b->r.now;
     for (int i = 0; i < 100000 && wpin_sequence_busy(&b->sequence); i++) {
         tick(b);
     }
@@ -122,12 +125,15 @@ static double when(const bench *b, uint16_t step, bool begins, int nth) {
 
 START_TEST(a_plan_runs_in_its_time) {
     static const wpin_step plan[] = {
-        {.op = WPIN_OP_SWITCH, .motor = 1, .value = 1},
-        {.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(60), .ramp_us = 1500000},
-        {.op = WPIN_OP_HOLD, .motor = 0, .time_ms = 3000},
-        {.op = WPIN_OP_BRAKE, .motor = 0, .time_ms = 500},
-        {.op = WPIN_OP_STOP, .motor = 0, .time_ms = 1000},
-        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(-40), .time_ms = 2000},
+        {.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(1), .value = 1},
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(60), .ramp_us = 1500000},
+        {.op = WPIN_OP_HOLD, .target = WPIN_MOTOR(0), .time_ms = 3000},
+        {.op = WPIN_OP_BRAKE, .target = WPIN_MOTOR(0), .time_ms = 500},
+        {.op = WPIN_OP_STOP, .target = WPIN_MOTOR(0), .time_ms = 1000},
+        {.op = WPIN_OP_RUN_FOR,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_PERCENT(-40),
+         .time_ms = 2000},
         {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 7);
@@ -145,8 +151,11 @@ END_TEST
 /* 40 % back and forth, with 0.2 s of ramp down and 0.2 s of rest between them. */
 START_TEST(a_run_has_its_whole_time_after_turning_over) {
     static const wpin_step plan[] = {
-        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(40), .time_ms = 500},
-        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(-40), .time_ms = 1000},
+        {.op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(40), .time_ms = 500},
+        {.op = WPIN_OP_RUN_FOR,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_PERCENT(-40),
+         .time_ms = 1000},
         {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
@@ -158,19 +167,24 @@ START_TEST(a_run_has_its_whole_time_after_turning_over) {
 END_TEST
 
 START_TEST(tracks_run_side_by_side) {
-    static const wpin_step plan[] = {
-        {.op = WPIN_OP_REPEAT, .value = 2},
-        {.op = WPIN_OP_FORK, .value = 4},
-        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(20), .time_ms = 1000},
-        {.op = WPIN_OP_LEAVE},
-        {.op = WPIN_OP_FORK, .value = 8},
-        {.op = WPIN_OP_WAIT, .time_ms = 300}, /* a staggered start */
-        {.op = WPIN_OP_RUN_FOR, .motor = 1, .value = WPIN_PERCENT(20), .time_ms = 2000},
-        {.op = WPIN_OP_LEAVE},
-        {.op = WPIN_OP_JOIN},
-        {.op = WPIN_OP_AGAIN},
-        {.op = WPIN_OP_WAIT, .time_ms = 7},
-        {.op = WPIN_OP_END}};
+    static const wpin_step plan[] = {{.op = WPIN_OP_REPEAT, .value = 2},
+                                     {.op = WPIN_OP_FORK, .value = 4},
+                                     {.op = WPIN_OP_RUN_FOR,
+                                      .target = WPIN_MOTOR(0),
+                                      .value = WPIN_PERCENT(20),
+                                      .time_ms = 1000},
+                                     {.op = WPIN_OP_LEAVE},
+                                     {.op = WPIN_OP_FORK, .value = 8},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 300}, /* a staggered start */
+                                     {.op = WPIN_OP_RUN_FOR,
+                                      .target = WPIN_MOTOR(1),
+                                      .value = WPIN_PERCENT(20),
+                                      .time_ms = 2000},
+                                     {.op = WPIN_OP_LEAVE},
+                                     {.op = WPIN_OP_JOIN},
+                                     {.op = WPIN_OP_AGAIN},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 7},
+                                     {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 12);
     run_to_end(&b);
@@ -190,15 +204,27 @@ START_TEST(a_plan_waits_for_events_but_not_for_ever) {
     static const wpin_step plan[] = {
         {.op = WPIN_OP_FORK, .value = 4},
         {.op = WPIN_OP_WAIT, .time_ms = 400},
-        {.op = WPIN_OP_SWITCH, .motor = 1, .value = 1}, /* which is input 1 here */
+        {.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(1), .value = 1}, /* which is input 1 here */
         {.op = WPIN_OP_LEAVE},
-        {.op = WPIN_OP_UNTIL, .motor = 1, .value = WPIN_EVENT_INPUT_ON, .time_ms = 1000},
+        {.op = WPIN_OP_UNTIL,
+         .target = WPIN_INPUT(1),
+         .value = WPIN_EVENT_INPUT_ON,
+         .time_ms = 1000},
         {.op = WPIN_OP_JOIN},
-        {.op = WPIN_OP_TOGGLE, .motor = 0, .value = WPIN_PERCENT(50)},
-        {.op = WPIN_OP_UNTIL, .motor = 0, .value = WPIN_EVENT_STEADY, .time_ms = 10},
-        {.op = WPIN_OP_TOGGLE, .motor = 0, .value = WPIN_PERCENT(50)},
-        {.op = WPIN_OP_UNTIL, .motor = 0, .value = WPIN_EVENT_RESTING, .time_ms = 1000},
-        {.op = WPIN_OP_UNTIL, .motor = 0, .value = WPIN_EVENT_INPUT_ON, .time_ms = 300},
+        {.op = WPIN_OP_TOGGLE, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_UNTIL,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_EVENT_AT_SETPOINT,
+         .time_ms = 10},
+        {.op = WPIN_OP_TOGGLE, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_UNTIL,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_EVENT_RESTING,
+         .time_ms = 1000},
+        {.op = WPIN_OP_UNTIL,
+         .target = WPIN_INPUT(0),
+         .value = WPIN_EVENT_INPUT_ON,
+         .time_ms = 300},
         {.op = WPIN_OP_WAIT, .time_ms = 5000},
         {.op = WPIN_OP_END}};
     bench b;
@@ -216,8 +242,8 @@ END_TEST
 
 START_TEST(a_motor_follows_an_input_for_a_time) {
     static const wpin_step plan[] = {
-        {.op = WPIN_OP_SET, .motor = 1, .value = 1200},
-        {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 1, .time_ms = 3000},
+        {.op = WPIN_OP_SET, .target = WPIN_INPUT(1), .value = 1200},
+        {.op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 1, .time_ms = 3000},
         {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
@@ -240,32 +266,31 @@ END_TEST
 /* A stepper among the motors, on the same numbers; served by a tick of its own. */
 START_TEST(a_stepper_takes_its_turn) {
     static const wpin_step plan[] = {
-        {.op = WPIN_OP_TURN, .motor = 1, .millidegrees = 90000},
-        {.op = WPIN_OP_HOLD, .motor = 1, .time_ms = 200},
-        {.op = WPIN_OP_TURN_TO, .motor = 1, .millidegrees = -18000, .time_ms = 100},
-        {.op = WPIN_OP_UNTIL, .motor = 1, .value = WPIN_EVENT_RESTING, .time_ms = 100},
-        {.op = WPIN_OP_COAST, .motor = 1},
-        {.op = WPIN_OP_RUN_FOR, .motor = 0, .value = WPIN_PERCENT(40), .time_ms = 500},
+        {.op = WPIN_OP_TURN, .target = WPIN_MOTOR(1), .millidegrees = 90000},
+        {.op = WPIN_OP_HOLD, .target = WPIN_MOTOR(1), .time_ms = 200},
+        {.op = WPIN_OP_TURN_TO, .target = WPIN_MOTOR(1), .millidegrees = -18000, .time_ms = 100},
+        {.op = WPIN_OP_UNTIL, .target = WPIN_MOTOR(1), .value = WPIN_EVENT_RESTING, .time_ms = 100},
+        {.op = WPIN_OP_COAST, .target = WPIN_MOTOR(1)},
+        {.op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(40), .time_ms = 500},
         {.op = WPIN_OP_END}};
     static const wpin_line coils[] = {{.pin = 20}, {.pin = 21}, {.pin = 22}, {.pin = 23}};
     static const wpin_stage_config stage = {
         .table = &wpin_table_stepper, .lines = coils, .dead_time_us = 1};
     static const wpin_stepper_config config = {.stage = &stage,
-                                               .steps_a_turn = 200,
+                                               .steps_per_rev = 200,
                                                .start_rate = 100,
                                                .top_rate = 400,
-                                               .rate_gain = 1000};
+                                               .acceleration = 1000};
     bench b;
-    wpin_stepper stepper;
+    wpin_stepper stepper = {0};
+    wpin_motor turntable = {0};
+    const wpin_motor_config turns = {WPIN_ON_STEPPER(&stepper, &config),
+                                     .guard = WPIN_STEPPER_GUARD, .rest_drive = WPIN_DRIVE_BRAKE};
     set_up(&b, plan, 7);
-    wpin_stepper *steppers[MOTORS] = {NULL, &stepper, NULL};
-    b.list[1] = NULL;
-    b.config.steppers = steppers;
-    uint16_t bad;
-    ck_assert_int_eq(wpin_sequence_check(&b.config, &bad),
-                     WPIN_REFUSED_ARGUMENT); /* no way to drive it */
-    b.config.stepper_way = &wpin_stepper_in_plans;
-    ck_assert_int_eq(wpin_stepper_init(&stepper, &config, &b.r.port), WPIN_OK);
+    b.list[1] = &turntable;
+    ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_REFUSED_CLOSED);
+    ck_assert_int_eq(wpin_motor_init(&turntable, &turns, &b.r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&turntable), WPIN_OK);
     ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
     int32_t highest = 0;
     for (int ms = 0; ms < 8000 && wpin_sequence_busy(&b.sequence); ms++) {
@@ -283,14 +308,16 @@ START_TEST(a_stepper_takes_its_turn) {
     ck_assert(!stepper.held);
     ck_assert_double_ge(when(&b, 2, true, 0), when(&b, 1, true, 0) + 200);
     ck_assert_double_ge(when(&b, 5, true, 0), when(&b, 2, true, 0) + 100);
-    static const wpin_step wrong[] = {{.op = WPIN_OP_RUN, .motor = 1, .value = 100},
-                                      {.op = WPIN_OP_BRAKE, .motor = 1},
-                                      {.op = WPIN_OP_TURN, .motor = 0, .millidegrees = 1},
-                                      {.op = WPIN_OP_TURN, .motor = 1, .millidegrees = 3600001},
-                                      {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 2, .time_ms = 1},
-                                      {.op = WPIN_OP_FOLLOW, .motor = 0, .value = 0},
-                                      {.op = WPIN_OP_TEACH, .motor = 0},
-                                      {.op = WPIN_OP_SET, .motor = 2}};
+    uint16_t bad;
+    static const wpin_step wrong[] = {
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(1), .value = 100},
+        {.op = WPIN_OP_BRAKE, .target = WPIN_MOTOR(1)},
+        {.op = WPIN_OP_TURN, .target = WPIN_MOTOR(0), .millidegrees = 1},
+        {.op = WPIN_OP_TURN, .target = WPIN_MOTOR(1), .millidegrees = 3600001},
+        {.op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 2, .time_ms = 1},
+        {.op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 0},
+        {.op = WPIN_OP_CALIBRATE, .target = WPIN_MOTOR(0)},
+        {.op = WPIN_OP_SET, .target = WPIN_INPUT(2)}};
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         wpin_step two[] = {wrong[i], {.op = WPIN_OP_END}};
         b.config.steps = two;
@@ -302,17 +329,18 @@ START_TEST(a_stepper_takes_its_turn) {
 END_TEST
 
 START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
-    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
-                                     {.op = WPIN_OP_RUN, .motor = 1, .value = WPIN_PERCENT(-50)},
-                                     {.op = WPIN_OP_WAIT, .time_ms = 100000},
-                                     {.op = WPIN_OP_END}};
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(1), .value = WPIN_PERCENT(-50)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100000},
+        {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 4);
     wpin_sequence_start(&b.sequence, &b.config);
     for (int i = 0; i < 2000; i++) {
         tick(&b);
     }
-    ck_assert_int_eq(wpin_motor_phase(&b.motors[1]), WPIN_PHASE_RUNNING);
+    ck_assert_int_eq(wpin_motor_state(&b.motors[1]), WPIN_STATE_RUNNING);
     wpin_motor_trip(&b.motors[0], WPIN_FAULT_OVERCURRENT);
     for (int i = 0; i < 300; i++) {
         tick(&b);
@@ -324,10 +352,86 @@ START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
 }
 END_TEST
 
-START_TEST(motors_stop_when_the_plan_is_no_longer_served) {
-    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 0, .value = WPIN_PERCENT(50)},
+/* Served late by more than a motor waits for it: the plan says so, whichever way it is late. */
+START_TEST(a_plan_served_late_ends_by_name) {
+    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = 8000},
                                      {.op = WPIN_OP_WAIT, .time_ms = 100000},
                                      {.op = WPIN_OP_END}};
+    for (int alone = 0; alone < 2; alone++) {
+        bench b;
+        set_up(&b, plan, 3);
+        wpin_sequence_start(&b.sequence, &b.config);
+        for (int i = 0; i < 300 + 900 * alone; i++) {
+            tick(&b);
+        }
+        for (int i = 0; i < 300; i++) { /* nobody is served, or the motors alone */
+            b.r.now += 1000;
+            if (alone) {
+                wpin_motors_tick(b.list, MOTORS);
+            }
+        }
+        for (int i = 0; i < 600; i++) {
+            tick(&b);
+        }
+        ck_assert_int_eq(b.sequence.result, WPIN_FAULT_LATE);
+        ck_assert(!wpin_sequence_busy(&b.sequence));
+        ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), 0);
+    }
+}
+END_TEST
+
+/* Two tracks on one motor: nested, in sequence, beside the parent, in the next fork. */
+START_TEST(two_tracks_on_one_motor_are_refused) {
+#define ON(n)                                                                                      \
+    { .op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(n), .value = 9000, .time_ms = 5 }
+#define FORK(n)                                                                                    \
+    { .op = WPIN_OP_FORK, .value = (n) }
+#define LEAVE                                                                                      \
+    { .op = WPIN_OP_LEAVE }
+#define JOIN                                                                                       \
+    { .op = WPIN_OP_JOIN }
+    const struct {
+        wpin_step steps[12];
+        uint16_t count;
+        bool conflict;
+    } rows[] = {
+        {{FORK(3), ON(0), LEAVE, ON(0), JOIN, {.op = WPIN_OP_END}}, 6, true},
+        {{FORK(3), ON(0), LEAVE, JOIN, ON(0), {.op = WPIN_OP_END}}, 6, false},
+        {{FORK(3), ON(0), LEAVE, ON(1), JOIN, {.op = WPIN_OP_END}}, 6, false},
+        {{ON(0), FORK(4), ON(0), LEAVE, ON(1), JOIN, {.op = WPIN_OP_END}}, 7, false},
+        {{FORK(3), ON(0), LEAVE, FORK(6), ON(0), LEAVE, JOIN, {.op = WPIN_OP_END}}, 8, true},
+        {{FORK(3), ON(0), LEAVE, JOIN, FORK(7), ON(0), LEAVE, JOIN, {.op = WPIN_OP_END}}, 9, false},
+        {{FORK(6), FORK(4), ON(2), LEAVE, JOIN, LEAVE, ON(2), JOIN, {.op = WPIN_OP_END}}, 9, true},
+        {{FORK(7), FORK(4), ON(2), LEAVE, ON(2), JOIN, LEAVE, JOIN, {.op = WPIN_OP_END}}, 9, true},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        bench b;
+        set_up(&b, rows[i].steps, rows[i].count);
+        wpin_status status = wpin_sequence_check(&b.config, NULL);
+        ck_assert_msg((status == WPIN_REFUSED_CONFLICT) == rows[i].conflict, "row %zu: %s", i,
+                      wpin_status_name(status));
+    }
+}
+END_TEST
+
+START_TEST(resting_comes_after_a_brake_too) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(0), .value = 8000, .time_ms = 300},
+        {.op = WPIN_OP_BRAKE, .target = WPIN_MOTOR(0)},
+        {.op = WPIN_OP_UNTIL, .target = WPIN_MOTOR(0), .value = WPIN_EVENT_RESTING, .time_ms = 500},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 4);
+    run_to_end(&b);
+    ck_assert_int_eq(b.sequence.result, WPIN_OK);
+}
+END_TEST
+
+START_TEST(motors_stop_when_the_plan_is_no_longer_served) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100000},
+        {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
     wpin_sequence_start(&b.sequence, &b.config);
@@ -344,9 +448,10 @@ START_TEST(motors_stop_when_the_plan_is_no_longer_served) {
 END_TEST
 
 START_TEST(stopping_early_ramps_to_rest) {
-    static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 2, .value = WPIN_PERCENT(50)},
-                                     {.op = WPIN_OP_WAIT, .time_ms = 100000},
-                                     {.op = WPIN_OP_END}};
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(2), .value = WPIN_PERCENT(50)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100000},
+        {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
     wpin_sequence_start(&b.sequence, &b.config);
@@ -374,26 +479,53 @@ START_TEST(wrong_plans_are_refused_before_anything_moves) {
         uint16_t bad;
     } rows[] = {
         {{{.op = 99}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
-        {{{.op = WPIN_OP_RUN, .motor = 3, .value = 1}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
-        {{{.op = WPIN_OP_RUN, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
-        {{{.op = WPIN_OP_RUN, .value = WPIN_DUTY_FULL + 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
-        {{{.op = WPIN_OP_RUN, .value = 1, .ramp_us = WPIN_RAMP_MAX_US + 1}, END_STEP},
+        {{{.op = WPIN_OP_RUN, .target = WPIN_MOTOR(3), .value = 1}, END_STEP},
+         2,
+         WPIN_REFUSED_ARGUMENT,
+         0},
+        {{{.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = 0}, END_STEP},
          2,
          WPIN_REFUSED_RANGE,
          0},
-        {{{.op = WPIN_OP_RUN_FOR, .value = 1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
-        {{{.op = WPIN_OP_SWITCH, .motor = 2}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
-        {{{.op = WPIN_OP_UNTIL, .value = WPIN_EVENT_STEADY}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = WPIN_DUTY_FULL + 1}, END_STEP},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
+        {{{.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = 1, .ramp_us = WPIN_RAMP_MAX_US + 1},
+          END_STEP},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
+        {{{.op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(0), .value = 1}, END_STEP},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
+        {{{.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(2)}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
+        {{{.op = WPIN_OP_UNTIL, .target = WPIN_MOTOR(0), .value = WPIN_EVENT_AT_SETPOINT},
+          END_STEP},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
         {{{.op = WPIN_OP_UNTIL, .value = WPIN_EVENT_COUNT, .time_ms = 1}, END_STEP},
          2,
          WPIN_REFUSED_RANGE,
          0},
-        {{{.op = WPIN_OP_UNTIL, .value = WPIN_EVENT_INPUT_ON, .motor = 2, .time_ms = 1}, END_STEP},
+        {{{.op = WPIN_OP_UNTIL,
+           .value = WPIN_EVENT_INPUT_ON,
+           .target = WPIN_INPUT(2),
+           .time_ms = 1},
+          END_STEP},
          2,
          WPIN_REFUSED_ARGUMENT,
          0},
-        {{{.op = WPIN_OP_UNTIL, .motor = 3, .time_ms = 1}, END_STEP}, 2, WPIN_REFUSED_ARGUMENT, 0},
-        {{{.op = WPIN_OP_TOGGLE, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_UNTIL, .target = WPIN_MOTOR(3), .time_ms = 1}, END_STEP},
+         2,
+         WPIN_REFUSED_ARGUMENT,
+         0},
+        {{{.op = WPIN_OP_TOGGLE, .target = WPIN_MOTOR(0), .value = 0}, END_STEP},
+         2,
+         WPIN_REFUSED_RANGE,
+         0},
         {{{.op = WPIN_OP_REPEAT, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_AGAIN}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
         {{{.op = WPIN_OP_REPEAT, .value = 2}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 1},
@@ -509,6 +641,9 @@ int main(void) {
     tcase_add_test(tests, a_motor_follows_an_input_for_a_time);
     tcase_add_test(tests, a_stepper_takes_its_turn);
     tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);
+    tcase_add_test(tests, a_plan_served_late_ends_by_name);
+    tcase_add_test(tests, two_tracks_on_one_motor_are_refused);
+    tcase_add_test(tests, resting_comes_after_a_brake_too);
     tcase_add_test(tests, motors_stop_when_the_plan_is_no_longer_served);
     tcase_add_test(tests, stopping_early_ramps_to_rest);
     tcase_add_test(tests, wrong_plans_are_refused_before_anything_moves);

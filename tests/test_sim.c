@@ -364,11 +364,11 @@ START_TEST(the_safe_order_spares_a_chip_without_interlock) {
     b.motor.dry_friction = b.motor.static_friction = 3e-3;
     b.motor.viscous_friction = 1e-5;
     build(&b);
-    wpin_stage stage;
+    wpin_stage stage = {0};
     ck_assert_int_eq(wpin_stage_open(&stage, &pump_stage, &b.port), WPIN_OK);
     pick_seed((uint32_t)_i + 40);
     for (int n = 0; n < 20000; n++) {
-        wpin_stage_apply(&stage, (wpin_state)pick(4), (uint16_t)pick(WPIN_DUTY_FULL + 1));
+        wpin_stage_apply(&stage, (wpin_drive)pick(4), (uint16_t)pick(WPIN_DUTY_FULL + 1));
         wpin_sim_advance(b.sim, (int64_t)pick(200) * US + pick(1000000));
     }
     size_t count;
@@ -540,7 +540,6 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("sim");
     TCase *tests = tcase_create("sim");
-    tcase_set_timeout(tests, 120);
     tcase_add_test(tests, final_speed_and_current);
     tcase_add_test(tests, stall_current_and_electrical_time_constant);
     tcase_add_test(tests, mechanical_time_constant);

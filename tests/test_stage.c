@@ -6,11 +6,12 @@ enum { L = WPIN_CELL_LOW, H, D, C, F, P, K };
 
 /* A bare bridge of four switches: both low sides for brake, the low side follows the high side
  * as its complement while driving. */
-static const uint8_t four_states[] = {WPIN_STATE_FREE, WPIN_STATE_BRAKE, WPIN_STATE_FORWARD,
-                                      WPIN_STATE_REVERSE};
-static const uint8_t four_cells[] = {L, L, L, L, L, H, L, H, D, C, L, H, L, H, D, C};
+static const wpin_row four_rows[] = {
+    WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L), WPIN_ROW(WPIN_DRIVE_BRAKE, L, H, L, H),
+    WPIN_ROW(WPIN_DRIVE_FORWARD, D, C, L, H), WPIN_ROW(WPIN_DRIVE_REVERSE, L, H, D, C)};
 static const wpin_leg four_legs[] = {{0, 1}, {2, 3}};
-static const wpin_stage_table four_switches = {4, 4, four_states, four_cells, 0, 0, four_legs, 2};
+static const wpin_stage_table four_switches = {
+    .line_count = 4, .row_count = 4, .rows = four_rows, .legs = four_legs, .leg_count = 2};
 static const wpin_line four_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}};
 
 static size_t first_of(const recorder *r, record_call call, wpin_pin pin) {
@@ -39,33 +40,35 @@ START_TEST(opening_writes_levels_first_and_moves_nothing) {
     wpin_line lines[] = {{.pin = 4}, {.pin = 7, .inverted = true}, {.pin = 9}};
     wpin_stage_config config = pump_stage;
     config.lines = lines;
-    wpin_stage stage;
+    wpin_pwm_achieved achieved = {0};
+    config.achieved = &achieved;
+    wpin_stage stage = {0};
     ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
     ck_assert_int_eq(r.level[4], 0);
     ck_assert_int_eq(r.level[7], 1); /* brake is off, and inverted */
     ck_assert_int_eq(r.level[9], 0);
-    ck_assert_int_eq(wpin_stage_state(&stage), WPIN_STATE_FREE);
+    ck_assert_int_eq(wpin_stage_drive(&stage), WPIN_DRIVE_COAST);
     for (size_t i = 0; i < 3; i++) {
         ck_assert_int_eq(r.records[i].call, CALL_OPEN);
     }
-    ck_assert_uint_eq(stage.pwm.millihertz, 20000000);
+    ck_assert_uint_eq(achieved.millihertz, 20000000);
 }
 END_TEST
 
 START_TEST(transition_keeps_the_order) {
     recorder r;
     recorder_init(&r);
-    wpin_stage stage;
+    wpin_stage stage = {0};
     wpin_stage_open(&stage, &pump_stage, &r.port);
-    wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 8192);
+    wpin_stage_apply(&stage, WPIN_DRIVE_FORWARD, 8192);
     r.count = 0;
-    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_BRAKE, 0), WPIN_OK);
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_BRAKE, 0), WPIN_OK);
     /* brake: PWM low, dead time, brake */
     ck_assert_uint_lt(first_of(&r, CALL_WRITE, 9), first_of(&r, CALL_WRITE, 7));
     ck_assert_uint_ge(r.records[first_of(&r, CALL_WRITE, 7)].time,
                       r.records[first_of(&r, CALL_WRITE, 9)].time + 2);
     r.count = 0;
-    wpin_stage_apply(&stage, WPIN_STATE_REVERSE, 100);
+    wpin_stage_apply(&stage, WPIN_DRIVE_REVERSE, 100);
     /* release: direction, then brake off, then the new duty and never the old one */
     ck_assert_uint_lt(last_of(&r, CALL_WRITE, 4), last_of(&r, CALL_WRITE, 7));
     ck_assert_uint_lt(last_of(&r, CALL_WRITE, 7), last_of(&r, CALL_PWM_DUTY, 9));
@@ -73,7 +76,7 @@ START_TEST(transition_keeps_the_order) {
         ck_assert(r.records[i].call != CALL_PWM_DUTY || r.records[i].value == 100);
     }
     r.count = 0;
-    wpin_stage_apply(&stage, WPIN_STATE_REVERSE, 200);
+    wpin_stage_apply(&stage, WPIN_DRIVE_REVERSE, 200);
     ck_assert_uint_eq(r.count, 1); /* same row: only the duty */
 }
 END_TEST
@@ -85,18 +88,18 @@ START_TEST(no_leg_is_ever_on_twice) {
     memcpy(r.high_pairs, (int[2][2]){{0, 1}, {2, 3}}, sizeof(int[2][2]));
     wpin_stage_config config = {
         .table = &four_switches, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
-    wpin_stage stage;
+    wpin_stage stage = {0};
     ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
     pick_seed((uint32_t)_i + 1);
     for (int n = 0; n < 20000; n++) {
         uint16_t duty = (uint16_t)pick(WPIN_DUTY_FULL + 1);
-        wpin_state before = wpin_stage_state(&stage), state = (wpin_state)pick(4);
+        wpin_drive before = wpin_stage_drive(&stage), state = (wpin_drive)pick(4);
         uint32_t began = r.now;
         ck_assert_int_eq(wpin_stage_apply(&stage, state, duty), WPIN_OK);
         ck_assert_uint_le(r.now - began, 2 * 3);
-        ck_assert(state == before || r.now - began >= 3);
+        ck_assert(state == before || state == WPIN_DRIVE_COAST || r.now - began >= 3);
         ck_assert_uint_eq(r.shoot_through, 0);
-        ck_assert_int_eq(wpin_stage_state(&stage), state);
+        ck_assert_int_eq(wpin_stage_drive(&stage), state);
     }
 }
 END_TEST
@@ -119,39 +122,43 @@ START_TEST(reversed_and_inverted_live_in_one_place) {
     wpin_stage_config config = pump_stage;
     config.lines = lines;
     config.reversed = true;
-    wpin_stage stage;
+    wpin_stage stage = {0};
     wpin_stage_open(&stage, &config, &r.port);
     ck_assert_int_eq(r.level[9], 1);
-    wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 4096);
+    wpin_stage_apply(&stage, WPIN_DRIVE_FORWARD, 4096);
     ck_assert_int_eq(r.level[4], 0); /* forward is low on a reversed motor */
     ck_assert(r.inverted[9]);
     ck_assert_uint_eq(r.duty[9], 4096); /* the user speaks of load duty only */
-    ck_assert_int_eq(wpin_stage_state(&stage), WPIN_STATE_FORWARD);
-    wpin_stage_apply(&stage, WPIN_STATE_BRAKE, 0);
+    ck_assert_int_eq(wpin_stage_drive(&stage), WPIN_DRIVE_FORWARD);
+    wpin_stage_apply(&stage, WPIN_DRIVE_BRAKE, 0);
     ck_assert_int_eq(r.level[7], 0);
     ck_assert_int_eq(r.level[9], 1);
 }
 END_TEST
 
 START_TEST(pulse_carries_the_signed_duty) {
-    static const uint8_t states[] = {WPIN_STATE_FREE, WPIN_STATE_FORWARD, WPIN_STATE_REVERSE};
-    static const uint8_t cells[] = {P, P, P};
-    static const wpin_stage_table table = {1, 3, states, cells, 0, 0, NULL, 0};
+    static const wpin_row pulses[] = {WPIN_ROW(WPIN_DRIVE_COAST, P),
+                                      WPIN_ROW(WPIN_DRIVE_FORWARD, P),
+                                      WPIN_ROW(WPIN_DRIVE_REVERSE, P)};
+    static const wpin_stage_table table = {.line_count = 1, .row_count = 3, .rows = pulses};
     static const wpin_line line[] = {{.pin = 3}};
-    wpin_stage_config config = {
-        .table = &table, .lines = line, .pwm_hz = 50, .pulse_zero_us = 1500, .pulse_swing_us = 500};
+    wpin_stage_config config = {.table = &table,
+                                .lines = line,
+                                .pwm_hz = 50,
+                                .pulse_neutral = WPIN_PULSE_SHARE(1500, 50),
+                                .pulse_swing = WPIN_PULSE_SHARE(500, 50)};
     const struct {
-        wpin_state state;
+        wpin_drive state;
         uint16_t duty;
         double us;
-    } rows[] = {{WPIN_STATE_FREE, 0, 1500},
-                {WPIN_STATE_FORWARD, 16384, 2000},
-                {WPIN_STATE_FORWARD, 8192, 1750},
-                {WPIN_STATE_REVERSE, 16384, 1000},
-                {WPIN_STATE_REVERSE, 4096, 1375}};
+    } rows[] = {{WPIN_DRIVE_COAST, 0, 1500},
+                {WPIN_DRIVE_FORWARD, 16384, 2000},
+                {WPIN_DRIVE_FORWARD, 8192, 1750},
+                {WPIN_DRIVE_REVERSE, 16384, 1000},
+                {WPIN_DRIVE_REVERSE, 4096, 1375}};
     recorder r;
     recorder_init(&r);
-    wpin_stage stage;
+    wpin_stage stage = {0};
     ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
     ck_assert_double_eq_tol(r.duty[3] / 16384.0 * 20000, 1500, 1.3); /* neutral from the start */
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
@@ -161,7 +168,6 @@ START_TEST(pulse_carries_the_signed_duty) {
 }
 END_TEST
 
-/* Each wrong table or configuration, and what it is refused with. */
 /* One standby for three stages, told at random what to do: it is high while any of them needs it,
  * whoever is opened anew. */
 START_TEST(a_shared_line_is_high_while_any_needs_it) {
@@ -171,7 +177,7 @@ START_TEST(a_shared_line_is_high_while_any_needs_it) {
     wpin_shared_line shared = {0};
     wpin_line lines[STAGES][4];
     wpin_stage_config configs[STAGES];
-    wpin_stage stages[STAGES];
+    wpin_stage stages[STAGES] = {0};
     for (uint8_t i = 0; i < STAGES; i++) {
         wpin_pin first = (wpin_pin)(i * 4);
         lines[i][0] = (wpin_line){.pin = STANDBY, .shared = &shared, .user = i};
@@ -190,11 +196,11 @@ START_TEST(a_shared_line_is_high_while_any_needs_it) {
         if (pick(20) == 0) {
             wpin_stage_open(one, one->config, &r.port);
         } else {
-            wpin_stage_apply(one, (wpin_state)pick(4), 8000);
+            wpin_stage_apply(one, (wpin_drive)pick(4), 8000);
         }
         bool needed = false;
         for (int i = 0; i < STAGES; i++) {
-            needed = needed || wpin_stage_state(&stages[i]) != WPIN_STATE_FREE;
+            needed = needed || wpin_stage_drive(&stages[i]) != WPIN_DRIVE_COAST;
         }
         ck_assert_int_eq(r.level[STANDBY], needed);
     }
@@ -226,44 +232,62 @@ START_TEST(what_can_not_be_shared_is_refused) {
 }
 END_TEST
 
+/* Each wrong table or configuration, and what it is refused with. */
 START_TEST(wrong_configurations_are_refused) {
-    static const uint8_t twice[] = {WPIN_STATE_FREE, WPIN_STATE_FREE, WPIN_STATE_FORWARD,
-                                    WPIN_STATE_REVERSE};
-    static const uint8_t no_rest[] = {WPIN_STATE_FORWARD, WPIN_STATE_REVERSE};
-    static const uint8_t both_on[] = {L, L, L, L, L, H, L, H, D, H, L, H, L, H, D, C};
-    static const uint8_t mixed[] = {L, L, L, L, L, H, L, H, D, C, L, H, C, D, D, C};
-    static const uint8_t beyond[] = {L, L, L, L, L, H, L, 99, D, C, L, H, L, H, D, C};
+#define ROWS(name, ...) static const wpin_row name[] = {__VA_ARGS__}
+#define REST            WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L)
+    ROWS(twice, REST, REST);
+    ROWS(no_rest, WPIN_ROW(WPIN_DRIVE_FORWARD, D, C, L, H));
+    ROWS(both_on, REST, WPIN_ROW(WPIN_DRIVE_FORWARD, D, H, L, H));
+    ROWS(mixed, REST, WPIN_ROW(WPIN_DRIVE_FORWARD, D, C, L, H),
+         WPIN_ROW(WPIN_DRIVE_REVERSE, C, D, D, C));
+    ROWS(two_things, REST, {WPIN_DRIVE_FORWARD, 1, 1, 0, 0, 0, 0});
+    ROWS(beyond, REST, {WPIN_DRIVE_FORWARD, 16, 0, 0, 0, 0, 0});
+    ROWS(half_leg, REST, WPIN_ROW(WPIN_DRIVE_FORWARD, D, C, L, H),
+         WPIN_ROW(WPIN_DRIVE_REVERSE, D, L, L, H));
+    ROWS(keeps, REST,
+         WPIN_ROW(WPIN_DRIVE_FORWARD, K, L, L, H)); /* kept on, its leg's other side ... */
     static const wpin_leg same[] = {{1, 1}};
     static const wpin_line clash[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 1}};
+    static const wpin_stage_table base = {
+        .line_count = 4, .row_count = 4, .rows = four_rows, .legs = four_legs, .leg_count = 2};
+    const struct {
+        const wpin_row *rows;
+        uint8_t row_count, legs, modes, rest_high;
+        const wpin_leg *leg;
+        wpin_status status;
+    } wrong[] = {{twice, 2, 0, 0, 0, NULL, WPIN_REFUSED_CONFIG},
+                 {no_rest, 1, 0, 0, 0, NULL, WPIN_REFUSED_CONFIG},
+                 {both_on, 2, 2, 0, 0, four_legs, WPIN_REFUSED_SHOOT},
+                 {mixed, 3, 0, 0, 0, NULL, WPIN_REFUSED_CONFIG},
+                 {two_things, 2, 0, 0, 0, NULL, WPIN_REFUSED_CONFIG},
+                 {beyond, 2, 0, 0, 0, NULL, WPIN_REFUSED_CONFIG},
+                 {half_leg, 3, 2, 0, 0, four_legs, WPIN_REFUSED_CONFIG},
+                 {keeps, 2, 0, 0, 0, NULL, WPIN_REFUSED_CONFIG},
+                 {four_rows, 4, 1, 0, 0, same, WPIN_REFUSED_CONFIG},
+                 {four_rows, 4, 2, 1, 0, four_legs, WPIN_REFUSED_CONFIG},
+                 {four_rows, 4, 2, 0, 1, four_legs, WPIN_REFUSED_CONFIG}, /* a leg on at rest */
+                 {four_rows, WPIN_STAGE_ROWS + 1, 0, 0, 0, NULL, WPIN_REFUSED_RANGE}};
     const wpin_stage_config good = {
         .table = &four_switches, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
-    wpin_stage_table tables[8];
-    for (int i = 0; i < 8; i++) {
-        tables[i] = four_switches;
-    }
-    tables[0].states = twice;
-    tables[1].states = no_rest, tables[1].row_count = 2;
-    tables[2].cells = both_on;
-    tables[3].cells = mixed, tables[3].leg_count = 0;
-    tables[4].cells = beyond, tables[4].leg_count = 0;
-    tables[5].legs = same, tables[5].leg_count = 1;
-    tables[6].mode_lines = 1;
-    tables[7].line_count = WPIN_STAGE_LINES + 1;
-    static const wpin_status expected[] = {
-        WPIN_REFUSED_CONFIG, WPIN_REFUSED_CONFIG, WPIN_REFUSED_SHOOT,  WPIN_REFUSED_CONFIG,
-        WPIN_REFUSED_CONFIG, WPIN_REFUSED_CONFIG, WPIN_REFUSED_CONFIG, WPIN_REFUSED_RANGE};
     ck_assert_int_eq(wpin_stage_check(&good), WPIN_OK);
-    for (int i = 0; i < 8; i++) {
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        wpin_stage_table table = base;
+        table.rows = wrong[i].rows, table.row_count = wrong[i].row_count;
+        table.legs = wrong[i].leg, table.leg_count = wrong[i].legs;
+        table.mode_lines = wrong[i].modes, table.rest_high_lines = wrong[i].rest_high;
         wpin_stage_config config = good;
-        config.table = &tables[i];
-        ck_assert_msg(wpin_stage_check(&config) == expected[i], "table %d: %s", i,
-                      wpin_status_name(wpin_stage_check(&config)));
+        config.table = &table;
+        wpin_status status = wpin_stage_check(&config);
+        ck_assert_msg(status == wrong[i].status, "table %zu: %s", i, wpin_status_name(status));
     }
     wpin_stage_config config = good;
     config.dead_time_us = 0; /* a complement without dead time */
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_SHOOT);
     config.dead_time_us = WPIN_DEAD_TIME_MAX_US + 1;
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_RANGE);
+    config = good, config.dead_time_us = 25; /* two of them are the whole period */
+    ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_DEAD_TIME);
     config = good, config.pwm_hz = 0;
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_RANGE);
     config = good, config.lines = clash;
@@ -279,13 +303,13 @@ START_TEST(every_failing_port_call_is_refused) {
         recorder r;
         recorder_init(&r);
         r.calls_left = fails_at;
-        wpin_stage stage;
+        wpin_stage stage = {0};
         wpin_status status = wpin_stage_open(&stage, &pump_stage, &r.port);
         ck_assert_int_eq(status, fails_at < 3 ? WPIN_REFUSED_PORT : WPIN_REFUSED_FREQUENCY);
-        ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 1), WPIN_REFUSED_ARGUMENT);
+        ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_FORWARD, 1), WPIN_REFUSED_CLOSED);
     }
     recorder r;
-    wpin_stage stage;
+    wpin_stage stage = {0};
     recorder_init(&r);
     r.port.pwm_duty = NULL;
     ck_assert_int_eq(wpin_stage_open(&stage, &pump_stage, &r.port), WPIN_REFUSED_PORT);
@@ -298,15 +322,15 @@ END_TEST
 START_TEST(wrong_requests_leave_the_stage_as_it_was) {
     recorder r;
     recorder_init(&r);
-    wpin_stage stage;
+    wpin_stage stage = {0};
     wpin_stage_open(&stage, &pump_stage, &r.port);
-    wpin_stage_apply(&stage, WPIN_STATE_FORWARD, 500);
+    wpin_stage_apply(&stage, WPIN_DRIVE_FORWARD, 500);
     size_t before = r.count;
-    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_FORWARD, WPIN_DUTY_FULL + 1),
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_FORWARD, WPIN_DUTY_FULL + 1),
                      WPIN_REFUSED_RANGE);
-    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_STATE_SECTOR, 1), WPIN_REFUSED_STATE);
-    ck_assert(!wpin_stage_has(&stage, WPIN_STATE_SECTOR));
-    ck_assert_int_eq(wpin_stage_apply(NULL, WPIN_STATE_FREE, 0), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_SECTOR, 1), WPIN_REFUSED_STATE);
+    ck_assert(!wpin_stage_has(&stage, WPIN_DRIVE_SECTOR));
+    ck_assert_int_eq(wpin_stage_apply(NULL, WPIN_DRIVE_COAST, 0), WPIN_REFUSED_ARGUMENT);
     ck_assert_uint_eq(r.count, before);
     ck_assert_uint_eq(stage.duty, 500);
 }
@@ -372,6 +396,114 @@ START_TEST(software_pwm_keeps_its_share) {
 }
 END_TEST
 
+/* Three half-bridges in six sectors; the low sides switch plainly. */
+static const wpin_row sector_rows[] = {WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L, L, L),
+                                       WPIN_ROW(WPIN_DRIVE_SECTOR + 0, D, L, L, H, L, L),
+                                       WPIN_ROW(WPIN_DRIVE_SECTOR + 1, D, L, L, L, L, H),
+                                       WPIN_ROW(WPIN_DRIVE_SECTOR + 2, L, L, D, L, L, H),
+                                       WPIN_ROW(WPIN_DRIVE_SECTOR + 3, L, H, D, L, L, L),
+                                       WPIN_ROW(WPIN_DRIVE_SECTOR + 4, L, H, L, L, D, L),
+                                       WPIN_ROW(WPIN_DRIVE_SECTOR + 5, L, L, L, H, D, L)};
+static const wpin_leg sector_legs[] = {{0, 1}, {2, 3}, {4, 5}};
+static const wpin_stage_table sectors = {
+    .line_count = 6, .row_count = 7, .rows = sector_rows, .legs = sector_legs, .leg_count = 3};
+static const wpin_line sector_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
+                                         {.pin = 3}, {.pin = 4}, {.pin = 5}};
+static const wpin_stage_config sector_config = {
+    .table = &sectors, .lines = sector_lines, .pwm_hz = 20000, .dead_time_us = 2};
+
+/* An interrupt in the middle of a pause: the next edge of a Hall sensor, or a trip. */
+static struct edge {
+    recorder *r;
+    wpin_stage *stage;
+    int sector; /* below 0: off */
+    bool comes;
+} edge;
+
+static void pause_with_edge(void *context, uint32_t us) {
+    edge.r->now += us;
+    ck_assert_ptr_eq(context, edge.r);
+    if (edge.comes) {
+        edge.comes = false;
+        if (edge.sector < 0) {
+            wpin_stage_off(edge.stage);
+        } else {
+            ck_assert_int_eq(wpin_stage_commutate(edge.stage, (uint8_t)edge.sector), WPIN_OK);
+        }
+    }
+}
+
+static void shows_sector(const recorder *r, unsigned sector) {
+    for (uint8_t l = 0; l < 6; l++) {
+        ck_assert_msg(recorder_on(r, l) ==
+                          (wpin_table_cell(&sectors, (uint8_t)(sector + 1), l) != WPIN_CELL_LOW),
+                      "line %u in sector %u", l, sector);
+    }
+}
+
+/* From every sector to every other, with an edge to any third one, or a trip, in the dead time. */
+START_TEST(commutation_ends_on_the_newest_sector) {
+    for (unsigned n = 0; n < 6U * 6U * 7U; n++) {
+        unsigned from = n % 6, to = n / 6 % 6;
+        int third = (int)(n / 36) - 1;
+        recorder r;
+        recorder_init(&r);
+        r.pair_count = 3;
+        for (int leg = 0; leg < 3; leg++) {
+            r.high_pairs[leg][0] = 2 * leg;
+            r.high_pairs[leg][1] = 2 * leg + 1;
+        }
+        r.port.pause = pause_with_edge;
+        wpin_stage stage = {0};
+        edge = (struct edge){&r, &stage, third, false};
+        ck_assert_int_eq(wpin_stage_open(&stage, &sector_config, &r.port), WPIN_OK);
+        ck_assert_int_eq(wpin_stage_commutate(&stage, 0), WPIN_OK); /* at rest nothing happens */
+        ck_assert_int_eq(wpin_stage_drive(&stage), WPIN_DRIVE_COAST);
+        ck_assert_int_eq(wpin_stage_commutate(&stage, 6), WPIN_REFUSED_STATE);
+        ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_SECTOR + from, 5000), WPIN_OK);
+        shows_sector(&r, from);
+        edge.comes = true;
+        ck_assert_int_eq(wpin_stage_commutate(&stage, (uint8_t)to), WPIN_OK);
+        bool came = !edge.comes; /* it pauses only where a leg turns */
+        if (came && third < 0) {
+            for (uint8_t l = 0; l < 6; l++) {
+                ck_assert_msg(!recorder_on(&r, l), "line %u on after a trip", l);
+            }
+        } else {
+            shows_sector(&r, came ? (unsigned)third : to);
+        }
+        ck_assert_uint_eq(r.shoot_through, 0);
+        edge.comes = false;
+        ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_COAST, 0), WPIN_OK);
+        ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_SECTOR + to, 700), WPIN_OK);
+        shows_sector(&r, to);
+    }
+}
+END_TEST
+
+/* A mode line waits for two dead times: that is no work for a fast interrupt. */
+START_TEST(commutation_leaves_mode_lines_alone) {
+    static const wpin_row rows[] = {WPIN_ROW(WPIN_DRIVE_COAST, K, L),
+                                    WPIN_ROW(WPIN_DRIVE_SECTOR + 0, H, D),
+                                    WPIN_ROW(WPIN_DRIVE_SECTOR + 1, L, D)};
+    static const wpin_stage_table table = {
+        .line_count = 2, .row_count = 3, .mode_lines = 1, .rows = rows};
+    static const wpin_stage_config config = {
+        .table = &table, .lines = sector_lines, .pwm_hz = 20000, .dead_time_us = 2};
+    recorder r;
+    recorder_init(&r);
+    wpin_stage stage = {0};
+    ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_SECTOR, 5000), WPIN_OK);
+    r.count = 0;
+    ck_assert_int_eq(wpin_stage_commutate(&stage, 1), WPIN_REFUSED_STATE);
+    ck_assert_uint_eq(r.count, 0);
+    ck_assert_int_eq(wpin_stage_drive(&stage), WPIN_DRIVE_SECTOR);
+    ck_assert_int_eq(wpin_stage_apply(&stage, WPIN_DRIVE_SECTOR + 1, 5000), WPIN_OK);
+    ck_assert_int_eq(r.level[0], 0);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("stage");
     TCase *tests = tcase_create("stage");
@@ -388,6 +520,8 @@ int main(void) {
     tcase_add_test(tests, wrong_requests_leave_the_stage_as_it_was);
     tcase_add_test(tests, software_pwm_keeps_its_share);
     tcase_add_test(tests, every_status_has_its_words);
+    tcase_add_test(tests, commutation_ends_on_the_newest_sector);
+    tcase_add_test(tests, commutation_leaves_mode_lines_alone);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -11,14 +11,18 @@ typedef struct bench {
     recorder r;
     wpin_stepper_config config;
     wpin_stepper stepper;
+    wpin_motor_config motor_config;
+    wpin_motor motor;
+    int64_t aim; /* where the moves so far lead */
+    int fast;    /* ticks since the motor's */
 } bench;
 
 static bench fresh(void) {
     return (bench){.config = {.stage = &coils,
-                              .steps_a_turn = 200,
+                              .steps_per_rev = 200,
                               .start_rate = 100,
                               .top_rate = 800,
-                              .rate_gain = 2000}};
+                              .acceleration = 2000}};
 }
 
 static void open_bench(bench *b) {
@@ -26,8 +30,31 @@ static void open_bench(bench *b) {
     b->r.now = 0xFFFFFFFF - 300000;
     b->r.pair_count = 2;
     b->r.high_pairs[0][1] = 1, b->r.high_pairs[1][0] = 2, b->r.high_pairs[1][1] = 3;
-    ck_assert_int_eq(wpin_stepper_init(&b->stepper, &b->config, &b->r.port), WPIN_OK);
+    b->motor_config =
+        (wpin_motor_config){WPIN_ON_STEPPER(&b->stepper, &b->config), .guard = WPIN_STEPPER_GUARD,
+                            .rest_drive = WPIN_DRIVE_BRAKE};
+    ck_assert_int_eq(wpin_motor_init(&b->motor, &b->motor_config, &b->r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b->motor), WPIN_OK);
     ck_assert(!recorder_on(&b->r, 0) && !recorder_on(&b->r, 2));
+}
+
+/* A tenth of a millisecond: the fast tick, and every tenth time the motor's. */
+static void step_on(bench *b) {
+    b->r.now += 100;
+    if (b->fast++ % 10 == 0) {
+        wpin_motor_tick(&b->motor);
+    }
+    wpin_stepper_tick(&b->stepper);
+}
+
+static wpin_status move(bench *b, int32_t steps) {
+    b->aim += steps;
+    wpin_setpoint to = {.quantity = WPIN_QUANTITY_POSITION, .value = (int32_t)b->aim};
+    return wpin_motor_request(&b->motor, to, 0, WPIN_TIMEOUT_HELD);
+}
+
+static wpin_status turn(bench *b, int32_t millidegrees) {
+    return wpin_motor_turn(&b->motor, millidegrees, WPIN_TIMEOUT_HELD);
 }
 
 /* Where the coils point, in eighths, -1 when off. */
@@ -44,10 +71,9 @@ static int pointing(const recorder *r) {
 static int run(bench *b, double *seconds) {
     int at = pointing(&b->r), moved = 0, last_way = 0;
     double last_step = -1, last_rate = 0, time = 0;
-    for (int i = 0; i < 2000000 && wpin_stepper_busy(&b->stepper); i++) {
-        b->r.now += 100;
+    for (int i = 0; i < 2000000 && wpin_motor_busy(&b->motor); i++) {
         time += 100e-6;
-        wpin_stepper_tick(&b->stepper);
+        step_on(b);
         int now = pointing(&b->r);
         if (now >= 0 && at >= 0 && now != at) {
             int step = (now - at + 12) % 8 - 4;
@@ -59,7 +85,8 @@ static int run(bench *b, double *seconds) {
             last_rate = turned ? 0 : last_rate;
             last_way = step;
             if (last_rate > 0) { /* no jump of the rate beyond what the ramp allows, and rounding */
-                double most = b->config.rate_gain * (time - last_step) * 1.6 + rate * rate * 2e-4;
+                double most =
+                    b->config.acceleration * (time - last_step) * 1.6 + rate * rate * 2e-4;
                 ck_assert_msg(fabs(rate - last_rate) <= most + 15, "at %g s: %g to %g steps/s",
                               time, last_rate, rate);
             }
@@ -68,7 +95,7 @@ static int run(bench *b, double *seconds) {
         }
         at = now >= 0 ? now : at;
     }
-    ck_assert(!wpin_stepper_busy(&b->stepper));
+    ck_assert(!wpin_motor_busy(&b->motor));
     ck_assert_uint_eq(b->r.shoot_through, 0);
     *seconds = time;
     return moved;
@@ -80,13 +107,13 @@ START_TEST(moves_arrive_and_the_position_is_known) {
         bench b = fresh();
         b.config.half_steps = half;
         open_bench(&b);
-        wpin_stepper_move(&b.stepper, 1);
+        move(&b, 1);
         double seconds;
         run(&b, &seconds);
         int expected = 1;
         for (size_t i = 0; i < sizeof moves / sizeof *moves; i++) {
             expected += moves[i];
-            ck_assert_int_eq(wpin_stepper_move(&b.stepper, moves[i]), WPIN_OK);
+            ck_assert_int_eq(move(&b, moves[i]), WPIN_OK);
             ck_assert_int_eq(run(&b, &seconds), moves[i] * (half ? 1 : 2));
             ck_assert_int_eq(b.stepper.position, expected);
             ck_assert(b.stepper.held); /* holds at the end */
@@ -98,7 +125,7 @@ END_TEST
 START_TEST(a_long_move_takes_the_time_of_its_ramp) {
     bench b = fresh();
     open_bench(&b);
-    wpin_stepper_move(&b.stepper, 4000);
+    move(&b, 4000);
     double seconds;
     run(&b, &seconds);
     double ramp = (800 - 100) / 2000.0, ramp_steps = (800.0 * 800 - 100 * 100) / 4000;
@@ -115,17 +142,17 @@ START_TEST(angles_carry_their_remainder) {
         open_bench(&b);
         double seconds;
         for (int i = 0; i < 360; i++) { /* 1 degree is 0.56 of a step */
-            ck_assert_int_eq(wpin_stepper_turn(&b.stepper, 1000), WPIN_OK);
+            ck_assert_int_eq(turn(&b, 1000), WPIN_OK);
             run(&b, &seconds);
         }
         ck_assert_int_eq(b.stepper.position, half ? 400 : 200);
         for (int i = 0; i < 100; i++) {
-            wpin_stepper_turn(&b.stepper, -7654);
+            turn(&b, -7654);
         }
         run(&b, &seconds);
         double exact = (half ? 400 : 200) * (1 - 765400 / 360000.0);
         ck_assert_double_eq_tol(b.stepper.position, exact, 1);
-        wpin_stepper_turn(&b.stepper, 3600000);
+        turn(&b, 3600000);
         run(&b, &seconds);
         ck_assert_double_eq_tol(b.stepper.position, exact + (half ? 4000 : 2000), 1);
     }
@@ -138,16 +165,19 @@ START_TEST(places_are_told_and_gone_to_in_degrees) {
     open_bench(&b);
     double seconds;
     for (size_t i = 0; i < sizeof places / sizeof *places; i++) {
-        ck_assert_int_eq(wpin_stepper_turn_to(&b.stepper, places[i]), WPIN_OK);
+        ck_assert_int_eq(wpin_motor_turn_to(&b.motor, places[i], WPIN_TIMEOUT_HELD), WPIN_OK);
         run(&b, &seconds);
         ck_assert_int_eq(b.stepper.position, (int32_t)((int64_t)places[i] * 200 / 360000));
-        ck_assert_int_le(abs(wpin_stepper_angle(&b.stepper) - places[i]), 1800);
+        int32_t turns, rest;
+        wpin_stepper_angle(&b.stepper, &turns, &rest);
+        ck_assert_int_le(abs(turns * 360000 + rest - places[i]), 1800);
     }
     /* the rest of a place that is no whole step counts in the next turn */
-    ck_assert_int_eq(wpin_stepper_turn_to(&b.stepper, 900), WPIN_OK);
-    ck_assert_int_eq(wpin_stepper_turn(&b.stepper, 900), WPIN_OK);
-    ck_assert_int_eq(b.stepper.target, 1);
-    ck_assert_int_eq(wpin_stepper_turn_to(&b.stepper, 1800000001), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_turn_to(&b.motor, 900, WPIN_TIMEOUT_HELD), WPIN_OK);
+    ck_assert_int_eq(turn(&b, 900), WPIN_OK);
+    ck_assert_int_eq(b.stepper.asked, 1);
+    ck_assert_int_eq(wpin_motor_turn_to(&b.motor, 1800000001, WPIN_TIMEOUT_HELD),
+                     WPIN_REFUSED_RANGE);
 }
 END_TEST
 
@@ -155,30 +185,89 @@ START_TEST(stop_changed_targets_and_release) {
     bench b = fresh();
     b.config.release = true;
     open_bench(&b);
-    wpin_stepper_move(&b.stepper, 5000);
+    move(&b, 5000);
     for (int i = 0; i < 10000; i++) {
-        b.r.now += 100;
-        wpin_stepper_tick(&b.stepper);
+        step_on(&b);
     }
     int32_t at = b.stepper.position;
-    wpin_stepper_stop(&b.stepper);
+    ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
     double seconds;
     run(&b, &seconds);
     ck_assert_int_gt(b.stepper.position, at + 100); /* ramps down, no sudden halt */
     ck_assert_int_lt(b.stepper.position, at + 250);
     ck_assert_int_eq(pointing(&b.r), -1); /* released at the end */
-    wpin_stepper_move(&b.stepper, 2000);
+    b.aim = b.stepper.position;
+    move(&b, 2000);
     for (int i = 0; i < 10000; i++) {
-        b.r.now += 100;
-        wpin_stepper_tick(&b.stepper);
+        step_on(&b);
     }
-    at = b.stepper.target;
-    wpin_stepper_move(&b.stepper, -1900); /* back across where it is: slows, rests, returns */
+    at = (int32_t)b.aim;
+    move(&b, -1900); /* back across where it is: slows, rests, returns */
     run(&b, &seconds);
     ck_assert_int_eq(b.stepper.position, at - 1900);
     ck_assert_int_eq(wpin_stepper_set_position(&b.stepper, 0), WPIN_OK);
-    wpin_stepper_move(&b.stepper, 1);
+    b.aim = 0;
+    move(&b, 1);
+    step_on(&b);
+    for (int i = 0; i < 12; i++) {
+        step_on(&b);
+    }
     ck_assert_int_eq(wpin_stepper_set_position(&b.stepper, 0), WPIN_REFUSED_NOT_ZERO);
+}
+END_TEST
+
+/* What ends every motor's motion ends a stepper's too; coast and faults let go of the coils. */
+START_TEST(a_stepper_is_a_motor_like_any_other) {
+    for (int way = 0; way < 5; way++) {
+        bench b = fresh();
+        open_bench(&b);
+        wpin_setpoint far = {.quantity = WPIN_QUANTITY_POSITION, .value = 100000};
+        ck_assert_int_eq(wpin_motor_request(&b.motor, far, 0, way == 0 ? 300 : WPIN_TIMEOUT_HELD),
+                         WPIN_OK);
+        for (int i = 0; i < 2000; i++) {
+            step_on(&b);
+        }
+        ck_assert(wpin_motor_busy(&b.motor) && pointing(&b.r) >= 0);
+        switch (way) {
+        case 1: wpin_motor_stop(&b.motor, 0); break;
+        case 2: wpin_motor_coast(&b.motor); break;
+        case 3: wpin_motor_disarm(&b.motor); break;
+        case 4: wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL); break;
+        default: break;
+        }
+        ck_assert(way < 3 || pointing(&b.r) == -1); /* from any context, at once */
+        for (int i = 0; i < 10000; i++) {
+            step_on(&b);
+        }
+        ck_assert(!wpin_motor_busy(&b.motor));
+        ck_assert_int_eq(pointing(&b.r) >= 0, way < 2);
+        ck_assert_int_lt(b.stepper.position, 900);
+        ck_assert_int_eq(wpin_motor_ended(&b.motor),
+                         way == 0 ? WPIN_ENDED_TIMEOUT : WPIN_ENDED_NOT);
+    }
+}
+END_TEST
+
+/* The whole range of positions; a far angle is told in turns and the rest of one. */
+START_TEST(far_positions_do_not_overflow) {
+    bench b = fresh();
+    open_bench(&b);
+    step_on(&b);
+    ck_assert_int_eq(wpin_stepper_set_position(&b.stepper, 1 << 30), WPIN_OK);
+    int32_t turns, rest;
+    wpin_stepper_angle(&b.stepper, &turns, &rest);
+    ck_assert_int_eq(turns, (1 << 30) / 200);
+    ck_assert_int_eq(rest, (1 << 30) % 200 * 1800);
+    b.aim = -(1 << 30);
+    ck_assert_int_eq(move(&b, 0), WPIN_OK);
+    for (int i = 0; i < 5000; i++) {
+        step_on(&b);
+    }
+    ck_assert_int_lt(b.stepper.position, (1 << 30) - 50);
+    ck_assert_int_eq(wpin_motor_turn(&b.motor, 3600000, 1000), WPIN_OK);
+    ck_assert_int_eq(wpin_stepper_set_position(&b.stepper, (1 << 30) + 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_stepper_set_position(NULL, 0), WPIN_REFUSED_ARGUMENT);
+    wpin_stepper_tick(NULL);
 }
 END_TEST
 
@@ -189,11 +278,11 @@ START_TEST(wrong_settings_are_refused) {
         wpin_stage_config stage = coils;
         recorder_init(&b.r);
         switch (i) {
-        case 0: b.config.steps_a_turn = 3; break;
+        case 0: b.config.steps_per_rev = 3; break;
         case 1: b.config.start_rate = 0; break;
         case 2: b.config.top_rate = 50; break;
         case 3: b.config.top_rate = 20001; break;
-        case 4: b.config.rate_gain = 0; break;
+        case 4: b.config.acceleration = 0; break;
         case 5:
             stage.table = &wpin_table_four_switches, stage.pwm_hz = 20000;
             expected = WPIN_REFUSED_STATE;
@@ -201,26 +290,30 @@ START_TEST(wrong_settings_are_refused) {
         default: stage.lines = NULL, expected = WPIN_REFUSED_ARGUMENT; break;
         }
         b.config.stage = &stage;
-        ck_assert_int_eq(wpin_stepper_init(&b.stepper, &b.config, &b.r.port), expected);
+        wpin_motor_config config = {WPIN_ON_STEPPER(&b.stepper, &b.config),
+                                    .guard = WPIN_STEPPER_GUARD};
+        ck_assert_int_eq(wpin_motor_init(&b.motor, &config, &b.r.port), expected);
+        ck_assert_int_eq(wpin_motor_turn(&b.motor, 1000, 1000), WPIN_REFUSED_CLOSED);
     }
     bench b = fresh();
     open_bench(&b);
-    ck_assert_int_eq(wpin_stepper_turn(&b.stepper, 3600001), WPIN_REFUSED_RANGE);
-    ck_assert_int_eq(wpin_stepper_move(&b.stepper, INT32_MIN), WPIN_REFUSED_RANGE);
-    ck_assert_int_eq(wpin_stepper_move(&b.stepper, 1 << 30), WPIN_OK);
-    ck_assert_int_eq(wpin_stepper_move(&b.stepper, 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(turn(&b, 3600001), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(move(&b, 1 << 30), WPIN_OK);
+    ck_assert_int_eq(move(&b, 1), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 5000, 0, 1000), WPIN_REFUSED_QUANTITY);
 }
 END_TEST
 
 int main(void) {
     Suite *suite = suite_create("stepper");
     TCase *tests = tcase_create("stepper");
-    tcase_set_timeout(tests, 60);
     tcase_add_test(tests, moves_arrive_and_the_position_is_known);
     tcase_add_test(tests, a_long_move_takes_the_time_of_its_ramp);
     tcase_add_test(tests, angles_carry_their_remainder);
     tcase_add_test(tests, places_are_told_and_gone_to_in_degrees);
     tcase_add_test(tests, stop_changed_targets_and_release);
+    tcase_add_test(tests, a_stepper_is_a_motor_like_any_other);
+    tcase_add_test(tests, far_positions_do_not_overflow);
     tcase_add_test(tests, wrong_settings_are_refused);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

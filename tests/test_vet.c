@@ -470,7 +470,6 @@ int main(int argc, char **argv) {
     }
     Suite *suite = suite_create("vet");
     TCase *tests = tcase_create("all");
-    tcase_set_timeout(tests, 60);
     tcase_add_loop_test(tests, what_is_vetted_happens, 0, BAD_RIGS);
     tcase_add_test(tests, every_such_rule_has_a_row);
     tcase_add_test(tests, sound_rigs_pass);

@@ -35,12 +35,14 @@ typedef enum wpin_button_event {
 /** A button at work. Placed by the caller; may be read. */
 typedef struct wpin_button {
     wpin_button_config config;
-    wpin_moment since; /**< When the reading last changed. */
-    wpin_moment down;  /**< When it was pressed. */
-    bool raw;          /**< Last reading, as pressed or not. */
-    bool held;         /**< Pressed, debounced. */
-    bool stuck;        /**< Held for too long; clears when released. */
-    bool known;        /**< Seen released since init: what is held at power-up does not count. */
+    wpin_moment last;   /**< When it was looked at last. */
+    uint32_t stable_us; /**< How long the reading has stood... */
+    uint32_t down_us;   /**< ...and how long it has been held. */
+    bool raw;           /**< Last reading, as pressed or not. */
+    bool held;          /**< Pressed, debounced. */
+    bool stuck;         /**< Held for too long; clears when released. */
+    bool begun;         /**< Looked at once. */
+    bool known;         /**< Seen released since init: what is held at power-up does not count. */
 } wpin_button;
 
 /** Sets a button up. Refused: _RANGE. Any context. */
@@ -62,7 +64,8 @@ typedef enum wpin_pair_command {
 typedef struct wpin_pair {
     wpin_button forward, reverse;
     uint32_t window_us; /**< One press waits this long for the other before it counts. */
-    wpin_moment first;  /**< When the first of them was pressed. */
+    wpin_moment last;   /**< When they were looked at last. */
+    uint32_t waited_us; /**< Since the first of them was pressed. */
     bool waiting, stopped;
 } wpin_pair;
 
@@ -76,8 +79,8 @@ wpin_pair_command wpin_pair_update(wpin_pair *pair, bool forward_level, bool rev
 
 /** Everything constant about a knob (or another analogue input that sets a duty). */
 typedef struct wpin_knob_config {
-    int32_t low_mv;  /**< Reading at its lower end. */
-    int32_t high_mv; /**< Reading at its upper end; at least 100 mV above. */
+    int16_t low_mv;  /**< Reading at its lower end. */
+    int16_t high_mv; /**< Reading at its upper end; at least 100 mV above. */
     uint16_t dead;   /**< Share of 16384 next to zero (or to the centre, each way) that is zero. */
     uint16_t hysteresis; /**< Leaving zero needs this much more; less than the rest of the way. */
     uint8_t filter;      /**< Each reading moves the value by 1/2^filter, 0 to 6. */
@@ -88,7 +91,7 @@ typedef struct wpin_knob_config {
 typedef struct wpin_knob {
     wpin_knob_config config;
     int32_t filtered;  /**< mV x 64. */
-    int32_t centre_mv; /**< Learned, or the middle of the range. */
+    int16_t centre_mv; /**< Learned, or the middle of the range. */
     bool begun;        /**< A reading has been taken. */
     bool off;          /**< In its dead zone. */
     bool armed;        /**< Has been at zero: until then it reads zero. */
@@ -104,7 +107,7 @@ wpin_status wpin_knob_learn_centre(wpin_knob *knob);
 /** Takes a reading in mV and returns the duty asked for, -WPIN_DUTY_FULL to WPIN_DUTY_FULL (0 and
  * up without a centre). Zero until the knob has been at zero once: turned up at power-up, it asks
  * for nothing. Readings outside the range count as its ends. Tick context. */
-wpin_duty wpin_knob_update(wpin_knob *knob, int32_t millivolts);
+wpin_duty wpin_knob_update(wpin_knob *knob, int16_t millivolts);
 
 /** A place on a curve. */
 typedef struct wpin_curve_point {
@@ -124,7 +127,7 @@ typedef struct wpin_curve_config {
 /** A sensor at work. Placed by the caller. */
 typedef struct wpin_curve {
     const wpin_curve_config *config;
-    int32_t used_mv; /**< Reading that counts, within the play. */
+    int16_t used_mv; /**< Reading that counts, within the play. */
     bool begun;
 } wpin_curve;
 
@@ -132,7 +135,7 @@ typedef struct wpin_curve {
 wpin_status wpin_curve_init(wpin_curve *curve, const wpin_curve_config *config);
 
 /** Takes a reading in mV and returns the duty asked for. Tick context. */
-wpin_duty wpin_curve_update(wpin_curve *curve, int32_t millivolts);
+wpin_duty wpin_curve_update(wpin_curve *curve, int16_t millivolts);
 
 #ifdef __cplusplus
 }

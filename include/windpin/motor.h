@@ -1,63 +1,63 @@
 /** @file motor.h
  * One motor: what is asked of it, and the one path from there to the pins:
- * request, ramp, guard, stage, port. The path's end holds the rules that no caller can go round:
- * nothing moves unless armed; every motion ends by itself unless refreshed or held; direction
- * changes only at rest; duty and slew stay within their limits; faults latch.
+ * request, regulators, guard, actuator, port. The path's end holds the rules that no caller can go
+ * round: nothing moves unless armed; every motion ends by itself unless refreshed or held;
+ * direction changes only at rest; effort and slew stay within their limits; faults latch.
  *
- *     wpin_motor pump;
- *     wpin_motor_init(&pump, &pump_config, &port);
+ *     static wpin_stage stage;
+ *     static const WPIN_FLASH wpin_motor_config config = {
+ *         WPIN_ON_STAGE(&stage, &stage_config),
+ *         .guard = {.cap = WPIN_DUTY_FULL,
+ *                   .up = WPIN_SLEW_US(2000000),
+ *                   .down = WPIN_SLEW_US(1500000),
+ *                   .pause_us = 400000}};
+ *     static wpin_motor pump;
+ *
+ *     wpin_motor_init(&pump, &config, &port);
  *     wpin_motor_arm(&pump);
- *     wpin_motor_run(&pump, WPIN_PERCENT(60), 0, 3000);      // 60 %, for three seconds
+ *     wpin_motor_run(&pump, WPIN_PERCENT(60), 0, 3000);  60 %, for three seconds
  *     while (wpin_motor_busy(&pump)) {
  *         wpin_motor_tick(&pump);
  *         port.pause(port.context, 1000);
  *     }
+ *
+ * Contexts. Init: once, from the main program. Tick: the one control tick of this motor, in the
+ * main loop or in one interrupt. Any: from anywhere, interrupts included; where the tick runs in
+ * another context than the requests, the port needs lock and unlock. A request is checked at once
+ * and taken whole at the next tick; of two between two ticks the newer counts.
  */
 #ifndef WINDPIN_MOTOR_H
 #define WINDPIN_MOTOR_H
 
-#include "ramp.h"
-#include "stage.h"
+#include "actuator.h"
+#include "guard.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
 
-/** Life of a motion that only a stop ends. To be written out, never by default. */
-#define WPIN_LIFE_HELD ((uint32_t)0xFFFFFFFF)
+/** Time-out of a motion that only a stop ends. To be written out, never by default. */
+#define WPIN_TIMEOUT_HELD ((uint32_t)0xFFFFFFFF)
 
-/** An input the guard watches is numbered from 0; this says there is none. */
-#define WPIN_NO_INPUT 255
+/** How much of what is wanted. */
+typedef struct wpin_setpoint {
+    uint8_t quantity; /**< wpin_quantity. */
+    int32_t value;    /**< In its unit. */
+} wpin_setpoint;
 
-/** Direction of a motor just opened. Until it has rested it starts neither way. */
-#define WPIN_WAY_UNKNOWN 2
+/** Turns a set-point of one quantity into one of another, tick by tick. Pure: no port, no clock. */
+typedef struct wpin_regulator {
+    uint8_t
+        takes; /**< wpin_quantity of its set-point: WPIN_QUANTITY_TORQUE, _SPEED or _POSITION. */
+    uint8_t gives; /**< wpin_quantity it gives, a smaller number. */
+    void *state;   /**< Its own, placed by the caller. */
+    /** One tick. held: the output was not followed in full; do not wind up. Tick. */
+    int32_t (*step)(void *state, int32_t setpoint, const wpin_measurement *m, bool held);
+    /** Begins anew from what is measured, so that nothing jumps. Tick. */
+    void (*reset)(void *state, const wpin_measurement *m);
+} wpin_regulator;
 
-/** Limits the guard keeps. All zero with both inputs WPIN_NO_INPUT: it watches nothing. */
-typedef struct wpin_guard_config {
-    uint8_t current_input;       /**< Analogue input of the current sense, or WPIN_NO_INPUT. */
-    int32_t current_zero_mv;     /**< Reading at no current, mV. */
-    uint16_t current_mv_per_a;   /**< Slope, mV per ampere, 1 to 65535. */
-    uint32_t current_trip_ma;    /**< Trip level, mA. */
-    uint32_t current_trip_us;    /**< Above the level for this long trips, us. */
-    uint8_t supply_input;        /**< Analogue input of the motor supply, or WPIN_NO_INPUT. */
-    uint16_t supply_ratio_milli; /**< Volts at the input per volt of supply, thousandths. */
-    uint32_t supply_min_mv;      /**< Window, mV at the supply. */
-    uint32_t supply_max_mv;      /**< Window, mV at the supply. */
-} wpin_guard_config;
-
-/** A guard that watches nothing: the value of wpin_motor_config.guard without sensors. */
-#define WPIN_GUARD_NOTHING                                                                         \
-    { .current_input = WPIN_NO_INPUT, .supply_input = WPIN_NO_INPUT }
-
-/** The guard at work. Part of a motor. */
-typedef struct wpin_guard {
-    uint32_t over_us;   /**< How long the current has been above the trip level. */
-    int32_t current_ma; /**< Last reading, mA, signed as the sensor gives it. */
-    int32_t supply_mv;  /**< Last reading, mV. */
-    bool over;          /**< Above the trip level at the last reading. */
-} wpin_guard;
-
-/** What happens to a request below the start duty. */
+/** What happens to an effort below the start duty. */
 typedef enum wpin_below_start {
     WPIN_BELOW_ALLOW = 0, /**< Nothing: it may stand still and hum. */
     WPIN_BELOW_REFUSE,    /**< Refused: WPIN_REFUSED_BELOW_START. */
@@ -69,170 +69,205 @@ typedef enum wpin_below_start {
 typedef struct wpin_start_config {
     uint16_t start_duty;    /**< Breaks the shaft loose, at most the cap; 0: not known. */
     uint16_t drop_out_duty; /**< Below this a turning shaft stops; at most start_duty. */
-    wpin_below_start below; /**< For requests below start_duty. */
+    uint8_t below;          /**< wpin_below_start, for efforts below start_duty. */
     uint16_t kick_duty;     /**< At least this much at every start from rest; 0: no kick. */
     uint32_t kick_us;       /**< For this long, up to 2 s. */
-    bool smooth;            /**< Ramps from standing are S-shaped. */
+    bool smooth;            /**< Ramps that are asked for are S-shaped. */
 } wpin_start_config;
-
-/** A limit switch that ends motion one way. All zero: there is none. */
-typedef struct wpin_limit {
-    bool used;
-    wpin_pin pin;
-    bool high; /**< The pin reads high at the limit: a switch to ground that opens there, so that a
-                    broken wire stops too. Otherwise it reads low there. */
-} wpin_limit;
 
 /** Everything constant about a motor. The caller keeps it alive. */
 typedef struct wpin_motor_config {
-    const wpin_stage_config *stage;
-    uint32_t up_us;        /**< Slew limit, zero to full duty, us (see ramp.h). */
-    uint32_t down_us;      /**< Slew limit, full duty to zero, us. */
-    uint32_t rest_us;      /**< Pause at zero duty before the direction may change; at least
-                                the run-down time of motor and load. Up to WPIN_SPAN_MAX. */
-    uint16_t duty_max;     /**< Cap, 1 to WPIN_DUTY_FULL. More is saturated and counted. */
-    wpin_state rest_state; /**< Free or brake: what the stage shows at zero duty. */
-    wpin_state safe_state; /**< Free or brake: what it shows when disarmed or in fault. */
+    const WPIN_FAR wpin_actuator *actuator; /**< See WPIN_ON_STAGE. */
+    void *part;                             /**< The actuator's object, e.g. a wpin_stage. */
+    const WPIN_FAR void *part_config;       /**< Its configuration, e.g. a wpin_stage_config. */
     wpin_guard_config guard;
+    wpin_sense_config sense;
     wpin_start_config start;
-    uint32_t least_us; /**< On/off stages: least time on and least time off (a relay's contacts, a
-                            compressor), 0 to WPIN_SPAN_MAX. Brake, coast, disarm and faults do not
-                            wait for it, but what follows them does. */
-    wpin_limit limit_forward; /**< Ends motion forward at once, in the rest state; the other way */
-    wpin_limit limit_reverse; /**< stays open. Needs the port's read. */
-    uint32_t most_on_ms;      /**< Driven without a break for longer than this is a fault, ms (a
-                                 solenoid,      a starter); 0: never. */
+    const WPIN_FAR wpin_regulator *regulators; /**< Or NULL. */
+    uint8_t regulator_count;                   /**< 0 to 3. */
+    uint8_t rest_drive; /**< WPIN_DRIVE_COAST or _BRAKE: what is shown at zero while armed. */
+    uint8_t safe_drive; /**< The same: what is shown when disarmed or in fault. */
 } wpin_motor_config;
 
 /** What a motor is doing. */
-typedef enum wpin_phase {
-    WPIN_PHASE_OFF = 0,  /**< Not armed; the stage is in its safe state. */
-    WPIN_PHASE_READY,    /**< Armed, zero duty, rested: may start either way. */
-    WPIN_PHASE_RAMPING,  /**< Duty on its way to what was asked. */
-    WPIN_PHASE_RUNNING,  /**< Duty as asked. */
-    WPIN_PHASE_RESTING,  /**< Zero duty, resting before it may turn the other way. */
-    WPIN_PHASE_BRAKING,  /**< Brake asked for and on. */
-    WPIN_PHASE_COASTING, /**< Coast asked for, not yet rested. */
-    WPIN_PHASE_FAULT     /**< A fault is latched; safe state. */
-} wpin_phase;
+typedef enum wpin_state {
+    WPIN_STATE_OFF = 0,  /**< Not armed; in its safe state. */
+    WPIN_STATE_READY,    /**< Armed, zero, at rest: may start either way. */
+    WPIN_STATE_RAMPING,  /**< On its way to the set-point. */
+    WPIN_STATE_RUNNING,  /**< At the set-point. */
+    WPIN_STATE_RESTING,  /**< At zero, resting before it may turn the other way. */
+    WPIN_STATE_BRAKING,  /**< Brake asked for and on. */
+    WPIN_STATE_COASTING, /**< Coast asked for, not yet at rest. */
+    WPIN_STATE_FAULT     /**< A fault is latched; safe state. */
+} wpin_state;
 
-/** A latched fault. */
-typedef struct wpin_fault {
-    wpin_status cause; /**< WPIN_OK when there is none. */
-    wpin_moment at;    /**< When. */
-} wpin_fault;
+/** Why the last motion ended. */
+typedef enum wpin_ended {
+    WPIN_ENDED_NOT = 0, /**< It goes on, or ended as asked. */
+    WPIN_ENDED_TIMEOUT, /**< Its time-out. */
+    WPIN_ENDED_LIMIT    /**< A limit switch; or it did not begin, standing there. */
+} wpin_ended;
 
-/** A motor at work. Placed by the caller; the fields are its own, and may be read. */
+/** What is posted. Part of a motor. */
+typedef struct wpin_request {
+    uint8_t what;  /**< Verb, quantity and more, as bits. */
+    int32_t value; /**< Of the set-point. */
+    uint32_t ramp_us;
+    uint16_t ramp_share; /**< See wpin_ramp_time. */
+    uint16_t at;         /**< The lower half of the moment: time-out and ramp count from here. */
+    uint32_t timeout_ms;
+} wpin_request;
+
+/** A time that runs out, of up to 49 days. */
+typedef struct wpin_countdown {
+    uint32_t left; /**< Of 1024 us. */
+    uint16_t us;   /**< Besides, below 1024; UINT16_MAX: it never runs out. */
+} wpin_countdown;
+
+/** A motor at work. Zero before its first init (static, or = {0}); placed by the caller. The fields
+ * are its own; from the tick's context they may be read. */
 typedef struct wpin_motor {
-    const wpin_motor_config *config;
+    const WPIN_FAR wpin_motor_config *config; /**< NULL: not open. */
     const wpin_port *port;
-    wpin_stage stage;
-    wpin_ramp ramp;
+    uint8_t flags;  /**< What it is about, as bits. */
+    uint8_t senses; /**< What is read each tick, as bits. */
+    uint8_t traits; /**< Of the actuator. */
+    uint8_t stood;  /**< Ticks in a row in which the clock stood. */
+    volatile uint8_t armed;
+    volatile uint8_t mailed;   /**< The mail is full. */
+    volatile uint8_t tripped;  /**< wpin_motor_trip: the cause, not yet latched. */
+    volatile uint8_t fault;    /**< Latched: a wpin_status; WPIN_OK: none. */
+    volatile uint8_t kick_end; /**< wpin_motor_end_kick. */
+    volatile uint8_t ended;    /**< wpin_ended. */
+    volatile uint8_t shown;    /**< wpin_state after the last tick, with bits for busy and kick. */
+    wpin_measurement measurement; /**< Of the last tick. */
+    wpin_setpoint setpoint;       /**< What is asked, after cap and lift. */
     wpin_guard guard;
-    wpin_fault fault;
-    wpin_moment last;       /**< Time of the last tick. */
-    wpin_moment zero_since; /**< When the duty became zero. */
-    uint32_t life_ms;       /**< What is left of the motion's life; WPIN_LIFE_HELD is forever. */
-    uint32_t ramp_us;       /**< Time asked for the pending start. */
-    wpin_duty wanted;       /**< Asked for, after the cap. */
-    uint16_t life_us;       /**< Microseconds not yet taken off life_ms. */
-    int8_t direction;       /**< Way it was last driven: 1 forward, -1 reverse, 0 rested,
-                                 WPIN_WAY_UNKNOWN after init: it may be turning. */
-    wpin_state zero_state;  /**< What the stage shows at zero duty for now. */
-    bool armed;
-    bool on_off;            /**< The stage knows on and off only. */
-    bool waits;             /**< It changed less than least_us ago. */
-    wpin_moment changed;    /**< When an on/off stage last went on or off. */
-    uint32_t operations;    /**< How often an on/off stage went on. */
-    bool at_zero;           /**< zero_since is valid. */
-    bool life_ended;        /**< The last motion ended because its life did. */
-    bool limited;           /**< The last motion ended, or did not begin, at a limit switch. */
-    int8_t last_way;        /**< Way it was driven last: 1, -1; 0 as long as it never was, when a
-                                 two-position thing stands nobody knows where. */
-    uint32_t on_left_ms;    /**< What is left of most_on_ms. */
-    uint16_t on_left_us;    /**< Microseconds not yet taken off it. */
-    uint8_t saturated;      /**< Requests cut to the cap; stops at 255. */
-    uint8_t lifted;         /**< Requests lifted to the start duty; stops at 255. */
-    bool teaching;          /**< The pulse of full forward is shown, to be learnt. */
-    bool kicking;           /**< A kick is on. */
-    bool carrying;          /**< Held up after a kick until the ramp has come that far. */
-    wpin_moment kick_began; /**< Since when. */
+    wpin_countdown timeout;
+    union {
+        wpin_ramp ramp;      /**< Of an actuator that takes a duty. */
+        uint32_t operations; /**< Of an on/off actuator: how often it went on. */
+    };
+    wpin_request mail; /**< Posted, not yet taken. */
+    uint8_t counted;   /**< Requests cut to the cap and lifted to the start duty. */
 } wpin_motor;
 
-/** Checks the configuration, opens the stage in its safe state, and leaves the motor disarmed.
- * Returns WPIN_OK, what wpin_stage_open returns, WPIN_REFUSED_RANGE (limits),
- * WPIN_REFUSED_STATE (rest or safe state not in the table), WPIN_REFUSED_PORT (limit switches
- * without the port's read).
- * Not from an interrupt. */
-wpin_status wpin_motor_init(wpin_motor *motor, const wpin_motor_config *config,
+/** Checks the configuration, opens the actuator in its safe state, reads the sensors once, and
+ * leaves the motor disarmed. An object that was open is closed first, in the safe order; a latched
+ * fault survives. Refused: the motor is closed, its pins are at rest, and every request is refused:
+ * _ARGUMENT, what the actuator refuses, _RANGE (limits), _STATE (rest or safe state that it has
+ * not), _PORT (sensors or limit switches without the port's function), _ON_OFF (a cap on one that
+ * knows on and off only), _CONFIG (regulators). Init. */
+wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
                             const wpin_port *port);
 
-/** Allows motion. Refused: _FAULTED, _NOT_ZERO (something is asked for), or the fault that the
- * guard would trip on right now (e.g. WPIN_FAULT_SUPPLY_LOW). Tick context. */
+/** Safe state now, and closed: for the end of a program. Init and tick. */
+void wpin_motor_close(wpin_motor *motor);
+
+/** Allows motion, and shows the rest state from the next tick on. Refused: _CLOSED, _FAULTED,
+ * _NOT_ZERO (something is asked for), or the fault that the guard would trip on by the last
+ * measurement (e.g. WPIN_FAULT_SUPPLY_LOW). Any context. */
 wpin_status wpin_motor_arm(wpin_motor *motor);
 
-/** Safe state at once and no motion until armed again. Any time; tick context. */
+/** Lines at rest at once, safe state at the next tick, and no motion until armed again. Any. */
 void wpin_motor_disarm(wpin_motor *motor);
 
-/** Asks for a duty, -WPIN_DUTY_FULL to WPIN_DUTY_FULL; zero ramps to rest. ramp_us is the time
- * for the ramp from where the duty is (after a reversal: from zero), 0 to WPIN_RAMP_MAX_US, 0
- * for the slew limit. life_ms (1 and up, or WPIN_LIFE_HELD) is how long until it ramps to rest
- * by itself; it counts from now. Refused: _RANGE, _NOT_ARMED, _FAULTED, _STATE,
- * _BELOW_START, _ON_OFF (less than full duty on a stage that knows on and off only), _LIMIT (at the
+/** Asks for an effort, -WPIN_DUTY_FULL to WPIN_DUTY_FULL; zero ramps to rest. ramp_us is the time
+ * for the ramp from where the effort is (after a reversal: from zero), 0 to WPIN_RAMP_MAX_US, 0
+ * for the slew limit. timeout_ms (1 and up, or WPIN_TIMEOUT_HELD) is how long until it ramps to
+ * rest by itself; it counts from now. Refused: _CLOSED, _RANGE, _NOT_ARMED, _FAULTED, _STATE,
+ * _BELOW_START, _ON_OFF (less than full effort on an actuator that knows on and off only), _PAUSE
+ * (the time-out would be over before the pause that is left), _QUANTITY, _LIMIT (it stands at the
  * limit switch of that way; what it was doing ramps to rest). Above the cap it saturates and
- * counts. Tick context. */
-wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty duty, uint32_t ramp_us, uint32_t life_ms);
+ * counts. Any. */
+wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_t ramp_us,
+                           uint32_t timeout_ms);
+
+/** The same for any quantity: one that the actuator takes itself or that regulators turn into one
+ * it takes; others are refused: _QUANTITY. Any. */
+wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
+                               uint32_t timeout_ms);
+
+/** Turns by an angle, 1/1000 degree (up to ten turns), or to one (up to 5000 turns), where the
+ * actuator knows angles (a stepper). Refused like wpin_motor_request, and _QUANTITY. Any. */
+wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms);
+wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms);
 
 /** Shows the pulse of full forward, without ramp and cap, to a controller that takes servo-style
- * pulses and learns its range when it is powered up: call this while that controller has no power,
- * power it up, give it the time its maker states, then wpin_motor_stop: it learns neutral. One that
- * has power already may run at full! Ends by itself after life_ms, 1 to WPIN_LIFE_HELD - 1, with
- * neutral, or at the next request. Refused: _RANGE, _STATE (the stage has no pulse), _FAULTED,
- * _NOT_ARMED, _NOT_ZERO (not at rest). Tick context. */
-wpin_status wpin_motor_teach(wpin_motor *motor, uint32_t life_ms);
+ * pulses and calibrates its range when it is powered up: call this while that controller has no
+ * power, power it up, give it the time its maker states, then wpin_motor_stop: it sees neutral. One
+ * that has power already may run at full! Ends by itself after timeout_ms, 1 to WPIN_TIMEOUT_HELD -
+ * 1, with neutral, or at the next request. Refused: _CLOSED, _RANGE, _STATE (no pulses), _FAULTED,
+ * _NOT_ARMED, _NOT_ZERO (not at rest). Any. */
+wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms);
 
-/** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Does
- * nothing without a kick. Any context. */
+/** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Any.
+ */
 void wpin_motor_end_kick(wpin_motor *motor);
 
-/** Gives the present motion life_ms more from now; nothing happens at rest. Refused: _RANGE for
- * zero. Tick context. */
-wpin_status wpin_motor_refresh(wpin_motor *motor, uint32_t life_ms);
+/** Gives the present motion timeout_ms more from now; nothing happens at rest. Refused: _CLOSED,
+ * _RANGE for zero. Any. */
+wpin_status wpin_motor_refresh(wpin_motor *motor, uint32_t timeout_ms);
 
-/** Ramps to rest in ramp_us (0: slew limit), then shows the rest state. Always allowed except
- * out of range. Tick context. */
+/** Ramps to rest in ramp_us (0: slew limit), then shows the rest state. Always done; refused only
+ * when ramp_us is out of range or there is no motor. Any. */
 wpin_status wpin_motor_stop(wpin_motor *motor, uint32_t ramp_us);
 
-/** Lets the motor coast from this instant: zero duty, free row. Refused: _STATE where the table
- * has no free row. The next start begins at zero duty. Tick context. */
+/** Lets the motor coast from the next tick on: zero, coast row. Refused: _CLOSED, _NOT_ARMED,
+ * _STATE where it can't. The next start begins at zero. Any. */
 wpin_status wpin_motor_coast(wpin_motor *motor);
 
-/** Shorts the motor from this instant. Refused: _STATE where the table has no brake row,
- * _NOT_ARMED, _FAULTED. Stays until the next request. The next start begins at zero duty. Tick
- * context. */
+/** Shorts the motor from the next tick on. Refused: _CLOSED, _STATE where it can't, _NOT_ARMED,
+ * _FAULTED. Stays until the next request. The next start begins at zero. Any. */
 wpin_status wpin_motor_brake(wpin_motor *motor);
 
-/** Latches a fault from outside and goes to the safe state. Any status from WPIN_FAULT_FIRST on;
- * others latch WPIN_FAULT_EXTERNAL. The first cause stays. Tick context. */
+/** Lines at rest now; at the next tick the fault is latched and the safe state shown. Any status
+ * from WPIN_FAULT_FIRST on; others latch WPIN_FAULT_EXTERNAL. The first cause stays. Any. */
 void wpin_motor_trip(wpin_motor *motor, wpin_status cause);
 
-/** Clears a latched fault; the motor is then disarmed. Refused: _NO_FAULT, _CAUSE while what the
- * guard measures is still outside its limits. Tick context. */
+/** Clears a latched fault; the motor is then disarmed, and its first move limited. Refused:
+ * _CLOSED, _NO_FAULT, _CAUSE while the last measurement is still outside the guard's limits. Any.
+ */
 wpin_status wpin_motor_clear_fault(wpin_motor *motor);
 
-/** One control period: reads the clock, serves guard, life, ramp, reversal and stage. Bounded
- * time, no waiting but the dead time. Call it at any rate below WPIN_SPAN_MAX apart; every
- * millisecond is usual. From one context only (main loop or one interrupt). */
+/** One control period: reads clock and sensors, takes the mail, serves time-out, regulators, guard
+ * and actuator, and kicks the port's watchdog if all is as it should be. Bounded time, no waiting
+ * but the dead time. Call it every millisecond or so; later than the guard's tick_max_us is a fault
+ * while armed. Tick. */
 void wpin_motor_tick(wpin_motor *motor);
 
-/** What it is doing. Any context (reads single fields). */
-wpin_phase wpin_motor_phase(const wpin_motor *motor);
+/** Ticks several motors, and kicks the watchdog of the first one's port once, only if all are as
+ * they should be. Entries that are NULL are passed over. Tick. */
+void wpin_motors_tick(wpin_motor *const *motors, uint16_t count);
 
-/** True while the duty is not zero, or more is asked for. Any context. */
+/** @name What it is doing, after the last tick; safe from any context on 8 bits too
+ * @{ */
+/** A motor asked to run and not yet ticked is never "running": it reads as ramping. */
+wpin_state wpin_motor_state(const wpin_motor *motor);
+/** True while the effort is not zero, it is moving, or more is asked for. */
 bool wpin_motor_busy(const wpin_motor *motor);
-
-/** The duty shown on the pins now, signed. Any context. */
+/** The effort shown on the pins, signed. */
 wpin_duty wpin_motor_duty(const wpin_motor *motor);
+/** The latched fault, or WPIN_OK. */
+wpin_status wpin_motor_fault(const wpin_motor *motor);
+/** How often an on/off actuator went on, still told after it was closed; 0 of others. */
+uint32_t wpin_motor_operations(const wpin_motor *motor);
+/** Direction it was driven last: 1, -1; 0 as long as it never was. */
+int8_t wpin_motor_last_direction(const wpin_motor *motor);
+/** Requests cut to the cap, and lifted to the start duty; each stops at 15. */
+uint8_t wpin_motor_saturated(const wpin_motor *motor);
+uint8_t wpin_motor_lifted(const wpin_motor *motor);
+/** Why the last motion ended by itself. */
+wpin_ended wpin_motor_ended(const wpin_motor *motor);
+/** True while a kick is on. */
+bool wpin_motor_kicks(const wpin_motor *motor);
+/** Why the output is less than asked: WPIN_HELD bits. */
+uint8_t wpin_motor_held(const wpin_motor *motor);
+/** A copy of the last measurement, whole. */
+wpin_measurement wpin_motor_measurement(const wpin_motor *motor);
+/** The last current, mA, by the configuration's mV per A; 0 without. */
+int32_t wpin_motor_milliamps(const wpin_motor *motor);
+/** @} */
 
 #ifdef __cplusplus
 }

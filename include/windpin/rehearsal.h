@@ -135,7 +135,10 @@ typedef struct wpin_bound_load {
     wpin_shared_line shared[WPIN_STAGE_LINES]; /**< Of lines it shares and is the first on. */
     wpin_stage_config stage;
     wpin_motor_config motor;
-    wpin_stepper_config stepper; /**< Of a stepper, instead of the motor's. */
+    wpin_stepper_config stepper;  /**< Of a stepper, beside the motor's. */
+    wpin_pwm_achieved achieved;   /**< What its PWM really does, once it is open. */
+    wpin_stage stage_at_work;     /**< What the motor's configuration points to... */
+    wpin_stepper stepper_at_work; /**< ...or this. */
 } wpin_bound_load;
 
 /** Fills the core's configuration; it points into itself, so it must not be copied. A line shared

@@ -101,14 +101,13 @@ bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
 /** Whether a line of a kind carries PWM or pulses in any row. */
 bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
 /** Whether a kind has a row for a state. */
-bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_state state);
+bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state);
 
 /** A truth table of the user's own, with all that it points to. */
 typedef struct wpin_own_stage {
     wpin_stage_kind kind;
     wpin_stage_table table;
-    uint8_t states[8];
-    uint8_t cells[8 * WPIN_STAGE_LINES];
+    wpin_row rows[4];
     wpin_leg legs[4];
     char line_names[WPIN_STAGE_LINES][WPIN_NAME_MAX + 1];
 } wpin_own_stage;
@@ -149,7 +148,7 @@ typedef enum wpin_rig_what {
 
 /** How a stepper is driven. Rates in steps of the mode. */
 typedef struct wpin_rig_stepping {
-    double start_rate, top_rate, rate_gain;
+    double start_rate, top_rate, acceleration;
     bool half_steps, release;
 } wpin_rig_stepping;
 

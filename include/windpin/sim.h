@@ -241,7 +241,7 @@ typedef struct wpin_sim_solenoid {
 /** A bipolar stepper with two windings. Without current it turns freely but for friction. */
 typedef struct wpin_sim_stepper {
     const char *name;        /**< For messages; copied. */
-    double steps_a_turn;     /**< Full steps, a multiple of 4. */
+    double steps_per_rev;    /**< Full steps, a multiple of 4. */
     double resistance;       /**< Of each winding, ohm. */
     double inductance;       /**< Of each winding, H. */
     double rated_amps;       /**< Of each winding, A. */

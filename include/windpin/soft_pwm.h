@@ -24,12 +24,12 @@ extern "C" {
 /** A pin at work. */
 typedef struct wpin_soft_pin {
     wpin_pin pin;
-    bool running;   /**< Carries PWM; otherwise a level. */
-    bool high;      /**< What it shows. */
-    uint16_t steps; /**< Ticks of a period; 0 until started. */
-    uint16_t at;    /**< Ticks since the period began. */
-    uint16_t on;    /**< High for this many ticks... */
-    uint16_t next;  /**< ...and in the next period for these. */
+    volatile uint8_t running; /**< Carries PWM; otherwise a level. */
+    bool high;                /**< What it shows. */
+    uint16_t steps;           /**< Ticks of a period; 0 until started. */
+    uint16_t at;              /**< Ticks since the period began. */
+    uint16_t on;              /**< High for this many ticks... */
+    uint16_t next;            /**< ...and in the next period for these. */
 } wpin_soft_pin;
 
 /** Software PWM at work. Placed by the caller. */

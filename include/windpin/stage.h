@@ -1,11 +1,13 @@
 /** @file stage.h
  * A power stage is a truth table. Rows are electrical states, columns are control lines, a cell
  * says what the line does in that state. One engine runs every table and is the only code that
- * moves a line: it turns off what must be off first, waits the dead time, changes the mode lines
- * in the order they stand in the table, waits again, and only then turns on.
+ * moves a line. A change of row is two phases: first what must be off turns off; then, after the
+ * dead time, the mode lines change in the order they stand in the table; then, after another one,
+ * the rest turns on. Interrupts are kept out only while levels are written, never during a dead
+ * time.
  *
- *     static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
- *     static const wpin_stage_config config = {.table = &wpin_table_direction_pwm_brake,
+ *     static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
+ *     static const WPIN_FLASH wpin_stage_config config = {.table = &wpin_table_direction_pwm_brake,
  *         .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
  */
 #ifndef WINDPIN_STAGE_H
@@ -19,18 +21,20 @@ extern "C" {
 
 /** Most control lines one table may have. */
 #define WPIN_STAGE_LINES 8
-/** Longest dead time between rows, in us: the engine waits it inside the tick. */
+/** Most rows one table may have. */
+#define WPIN_STAGE_ROWS 32
+/** Longest dead time between rows, in us: waited inside the tick, with interrupts open. */
 #define WPIN_DEAD_TIME_MAX_US 1000
 
 /** Electrical states. A table has a row for each state its hardware can reach. Numbers from
- * WPIN_STATE_SECTOR on are the sectors of a three-phase stage or the coil states of a stepper. */
-typedef enum wpin_state {
-    WPIN_STATE_FREE = 0, /**< No current is driven; the motor coasts. */
-    WPIN_STATE_BRAKE,    /**< The motor is shorted. */
-    WPIN_STATE_FORWARD,  /**< Driven forward by the duty. */
-    WPIN_STATE_REVERSE,  /**< Driven in reverse by the duty. */
-    WPIN_STATE_SECTOR    /**< First of the numbered states. */
-} wpin_state;
+ * WPIN_DRIVE_SECTOR on are the sectors of a three-phase stage or the coil states of a stepper. */
+typedef enum wpin_drive {
+    WPIN_DRIVE_COAST = 0, /**< No current is driven; the motor coasts. */
+    WPIN_DRIVE_BRAKE,     /**< The motor is shorted. */
+    WPIN_DRIVE_FORWARD,   /**< Driven forward by the duty. */
+    WPIN_DRIVE_REVERSE,   /**< Driven in reverse by the duty. */
+    WPIN_DRIVE_SECTOR     /**< First of the numbered states. */
+} wpin_drive;
 
 /** What a line does in a row. */
 typedef enum wpin_cell {
@@ -49,53 +53,93 @@ typedef struct wpin_leg {
     uint8_t low_side;  /**< Line index. */
 } wpin_leg;
 
+/** A row as bit masks: bit n is line n. A line in none of them is low. WPIN_ROW makes one of cells.
+ */
+typedef struct wpin_row {
+    uint8_t drive;      /**< The wpin_drive it stands for. */
+    uint8_t high;       /**< High. */
+    uint8_t timed;      /**< Carries PWM, high for the duty if not said otherwise below. */
+    uint8_t keep;       /**< As the row before left it; mode lines only. */
+    uint8_t floats;     /**< Not driven. */
+    uint8_t complement; /**< Of the timed ones: low for the duty. */
+    uint8_t pulse;      /**< Of the timed ones: a servo-style pulse. */
+} wpin_row;
+
+/** @name A row from its cells, 1 to 8 of them: WPIN_ROW(WPIN_DRIVE_FORWARD, WPIN_CELL_HIGH, ...)
+ * @{ */
+#define WPIN_ROW(drive_of, ...) WPIN_ROW_OF_(drive_of, __VA_ARGS__, 0, 0, 0, 0, 0, 0, 0, 0)
+#define WPIN_ROW_OF_(drive_of, a, b, c, d, e, f, g, h, ...)                                        \
+    {                                                                                              \
+        (uint8_t)(drive_of), WPIN_MASK_(WPIN_CELL_HIGH, a, b, c, d, e, f, g, h),                   \
+            (uint8_t)(WPIN_MASK_(WPIN_CELL_DUTY, a, b, c, d, e, f, g, h) |                         \
+                      WPIN_MASK_(WPIN_CELL_COMPLEMENT, a, b, c, d, e, f, g, h) |                   \
+                      WPIN_MASK_(WPIN_CELL_PULSE, a, b, c, d, e, f, g, h)),                        \
+            WPIN_MASK_(WPIN_CELL_KEEP, a, b, c, d, e, f, g, h),                                    \
+            WPIN_MASK_(WPIN_CELL_FLOAT, a, b, c, d, e, f, g, h),                                   \
+            WPIN_MASK_(WPIN_CELL_COMPLEMENT, a, b, c, d, e, f, g, h),                              \
+            WPIN_MASK_(WPIN_CELL_PULSE, a, b, c, d, e, f, g, h)                                    \
+    }
+#define WPIN_MASK_(cell, a, b, c, d, e, f, g, h)                                                   \
+    (uint8_t)(((int)(a) == (int)(cell)) | ((int)(b) == (int)(cell)) << 1 |                         \
+              ((int)(c) == (int)(cell)) << 2 | ((int)(d) == (int)(cell)) << 3 |                    \
+              ((int)(e) == (int)(cell)) << 4 | ((int)(f) == (int)(cell)) << 5 |                    \
+              ((int)(g) == (int)(cell)) << 6 | ((int)(h) == (int)(cell)) << 7)
+/** @} */
+
 /** A truth table: constant data, shared by every stage of its kind. */
 typedef struct wpin_stage_table {
-    uint8_t line_count;      /**< 1 to WPIN_STAGE_LINES. */
-    uint8_t row_count;       /**< 1 or more. */
-    const uint8_t *states;   /**< row_count entries: the wpin_state of each row. */
-    const uint8_t *cells;    /**< row_count x line_count wpin_cell values, row by row. */
-    uint8_t mode_lines;      /**< Bit n: line n selects a mode (direction, brake, standby). It
-                                  changes only while every other line is at rest. */
-    uint8_t rest_high_lines; /**< Bit n: line n is at rest when high instead of low. */
-    const wpin_leg *legs;    /**< Interlocked pairs, or NULL. */
-    uint8_t leg_count;       /**< How many. */
+    uint8_t line_count;            /**< 1 to WPIN_STAGE_LINES. */
+    uint8_t row_count;             /**< 1 to WPIN_STAGE_ROWS. */
+    uint8_t mode_lines;            /**< Bit n: line n selects a mode (direction, brake, standby). It
+                                        changes only while every other line is at rest. */
+    uint8_t rest_high_lines;       /**< Bit n: line n is at rest when high instead of low. */
+    uint8_t leg_count;             /**< Entries of legs. */
+    const WPIN_FAR wpin_row *rows; /**< row_count entries, each drive once. */
+    const WPIN_FAR wpin_leg *legs; /**< Interlocked pairs, or NULL. */
 } wpin_stage_table;
+
+/** The cell of a line in a row of a table; WPIN_CELL_LOW outside it. Any context. */
+wpin_cell wpin_table_cell(const WPIN_FAR wpin_stage_table *table, uint8_t row, uint8_t line);
+/** Row of a drive, WPIN_NO_ROW if the table has none. Any context. */
+uint8_t wpin_table_row(const WPIN_FAR wpin_stage_table *table, wpin_drive drive);
+/** What wpin_table_row answers when there is no such row. */
+#define WPIN_NO_ROW 255
 
 /** @name The tables that ship with the library
  * Each with its lines in order; (mode) marks mode lines. What a table has no row for, its hardware
  * can not do: wpin_stage_has tells, and requests for it are refused by name.
  * @{ */
-extern const wpin_stage_table wpin_table_switch; /**< gate: one transistor, low or high side. */
-extern const wpin_stage_table wpin_table_relay;  /**< coil: on or off. */
+extern const WPIN_FLASH wpin_stage_table
+    wpin_table_switch; /**< gate: one transistor, low or high side. */
+extern const WPIN_FLASH wpin_stage_table wpin_table_relay; /**< coil: on or off. */
 /** a, b: two changeover relays, on or off; no coast. */
-extern const wpin_stage_table wpin_table_two_relays;
+extern const WPIN_FLASH wpin_stage_table wpin_table_two_relays;
 /** direction (mode), pwm: PWM low lets the motor coast; no brake. */
-extern const wpin_stage_table wpin_table_direction_pwm;
+extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm;
 /** direction (mode), pwm: PWM low shorts the motor; no coast. */
-extern const wpin_stage_table wpin_table_direction_pwm_shorting;
+extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_shorting;
 /** direction (mode), brake (mode), pwm. */
-extern const wpin_stage_table wpin_table_direction_pwm_brake;
+extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_brake;
 /** in1 (mode), in2 (mode), enable with PWM. */
-extern const wpin_stage_table wpin_table_two_inputs_enable;
+extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_enable;
 /** standby (mode), in1 (mode), in2 (mode), enable with PWM. */
-extern const wpin_stage_table wpin_table_two_inputs_enable_standby;
+extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_enable_standby;
 /** in1, in2: PWM on one against free (fast decay). */
-extern const wpin_stage_table wpin_table_two_inputs;
+extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs;
 /** in1, in2: PWM on one against brake (slow decay). */
-extern const wpin_stage_table wpin_table_two_inputs_slow;
+extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_slow;
 /** standby (mode), input (mode), pwm: the chip inverts the input for its other leg. */
-extern const wpin_stage_table wpin_table_hidden_partner;
+extern const WPIN_FLASH wpin_stage_table wpin_table_hidden_partner;
 /** in1, in2: on or off. */
-extern const wpin_stage_table wpin_table_two_switched_inputs;
+extern const WPIN_FLASH wpin_stage_table wpin_table_two_switched_inputs;
 /** enable (mode), a, b: two half-bridge channels. */
-extern const wpin_stage_table wpin_table_half_bridges;
+extern const WPIN_FLASH wpin_stage_table wpin_table_half_bridges;
 /** a-high, a-low, b-high, b-low: a bare bridge; needs a dead time. */
-extern const wpin_stage_table wpin_table_four_switches;
+extern const WPIN_FLASH wpin_stage_table wpin_table_four_switches;
 /** pulse: a controller that takes servo-style pulses; no brake. */
-extern const wpin_stage_table wpin_table_servo_pulse;
+extern const WPIN_FLASH wpin_stage_table wpin_table_servo_pulse;
 /** a, b: one of two outputs on, or none; on or off. */
-extern const wpin_stage_table wpin_table_paired_outputs;
+extern const WPIN_FLASH wpin_stage_table wpin_table_paired_outputs;
 /** @} */
 
 /** A pin that several stages share, e.g. the one standby of a chip with two bridges: it is high
@@ -115,61 +159,89 @@ typedef struct wpin_line {
                                    coasts though another stage keeps the line high. */
 } wpin_line;
 
+/** A pulse's width as a share of its period, from microseconds and Hz: for pulse_neutral and
+ * pulse_swing. 1/65536 of the period. */
+#define WPIN_PULSE_SHARE(us, hz) ((uint16_t)(((uint64_t)(us) * (hz)*65536 + 500000) / 1000000))
+
 /** One stage: a table on real pins. Constant; the caller keeps it alive. */
 typedef struct wpin_stage_config {
-    const wpin_stage_table *table;
-    const wpin_line *lines;  /**< table->line_count entries. */
-    uint32_t pwm_hz;         /**< PWM frequency, 1 Hz and up; 0 if no cell needs one. */
-    uint16_t dead_time_us;   /**< Between turning off and turning on, 0 to 1000 us. */
-    uint16_t pulse_zero_us;  /**< Pulse cells: width at zero duty, us. */
-    uint16_t pulse_swing_us; /**< Pulse cells: change of width at full duty, us; less than
-                                  pulse_zero_us. */
-    bool reversed;           /**< True: forward and reverse change places. The only place for it. */
+    const WPIN_FAR wpin_stage_table *table;
+    const WPIN_FAR wpin_line *lines; /**< table->line_count entries. */
+    uint32_t pwm_hz;                 /**< PWM frequency, 1 Hz to 1 MHz; 0 if no cell needs one. */
+    uint16_t dead_time_us; /**< Between turning off and turning on, 0 to 1000 us; with complementary
+                                legs less than half a PWM period. */
+    uint16_t pulse_neutral; /**< Pulse cells: width at zero, WPIN_PULSE_SHARE. */
+    uint16_t pulse_swing;   /**< Pulse cells: change of width at full, less than pulse_neutral. */
+    bool reversed;          /**< True: forward and reverse change places. The only place for it. */
+    wpin_pwm_achieved *achieved; /**< Where open writes what PWM really does, or NULL. */
 } wpin_stage_config;
 
-/** A stage at work. The caller places it; its fields are the engine's own. */
+/** A stage at work. Zero before its first use; the caller places it, the fields are the engine's.
+ */
 typedef struct wpin_stage {
-    const wpin_stage_config *config;
+    const WPIN_FAR wpin_stage_config *config;
     const wpin_port *port;
-    wpin_pwm_achieved pwm; /**< What the PWM lines really do; all zero without PWM. */
-    uint16_t duty;         /**< Duty shown now, 0 to WPIN_DUTY_FULL. */
-    uint8_t row;           /**< Row shown now. */
-    bool open;             /**< Pins are outputs. */
+    uint16_t duty;    /**< Duty shown now, 0 to WPIN_DUTY_FULL. */
+    uint8_t drive;    /**< What is shown now (wpin_drive, before "reversed"). */
+    uint8_t row;      /**< Row shown now. */
+    uint8_t levels;   /**< Level each line was told last; bit n is line n. */
+    uint8_t inverted; /**< Wires that carry the opposite level. */
+    uint8_t group;    /**< The port's number of all lines together. */
+    uint8_t flags;    /**< Open, grouped, shared lines; one plain PWM line, and which. */
+    volatile uint8_t
+        cut; /**< wpin_stage_off: nothing turns on until coast or brake is asked for. */
+    volatile uint8_t sector; /**< Sector asked for by wpin_stage_commutate. */
 } wpin_stage;
 
-/** Checks a configuration without touching a pin: table present, every cell known, one row a
- * state, a row that can serve as safe (free or brake), no row with both sides of a leg on, a
- * dead time wherever the two sides of a leg share a PWM, pulse widths in order, no line shared that
- * can't be.
- * Returns WPIN_OK, WPIN_REFUSED_ARGUMENT, _CONFIG, _RANGE or _SHOOT. Any context. */
-wpin_status wpin_stage_check(const wpin_stage_config *config);
+/** Checks a configuration without touching a pin: table present, each drive once, a row that can
+ * serve as safe (coast or brake), no row with both sides of a leg on, a dead time wherever the two
+ * sides of a leg share a PWM and a period long enough for it, keep cells on mode lines only, pulse
+ * widths in order, no line shared that can't be.
+ * Returns WPIN_OK, WPIN_REFUSED_ARGUMENT, _CONFIG, _RANGE, _SHOOT or _DEAD_TIME. Any context. */
+wpin_status wpin_stage_check(const WPIN_FAR wpin_stage_config *config);
 
-/** Opens a stage: checks it, then brings each line to its level in the free row (the brake row
- * where there is none) before it becomes an output, then prepares PWM. Nothing moves.
- * Returns what wpin_stage_check does, or WPIN_REFUSED_PORT, _FREQUENCY. Not from an interrupt. */
-wpin_status wpin_stage_open(wpin_stage *stage, const wpin_stage_config *config,
+/** Opens a stage: closes it if it was open, checks the configuration, then brings each line to its
+ * level in the coast row (the brake row where there is none) before it becomes an output, then
+ * prepares PWM. Nothing moves. Returns what wpin_stage_check does, or WPIN_REFUSED_PORT,
+ * _FREQUENCY, _DEAD_TIME: then it is closed, and the lines that became outputs are at rest. Init.
+ */
+wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config *config,
                             const wpin_port *port);
 
-/** Whether the table has a row for this state. Any context. */
-bool wpin_stage_has(const wpin_stage *stage, wpin_state state);
+/** Shows the coast row (brake where there is none) and takes no more orders. Nothing if it is
+ * closed. What the port refused, or WPIN_OK. Init and tick. */
+wpin_status wpin_stage_close(wpin_stage *stage);
 
-/** Whether its forward row has a servo-style pulse: another controller does the driving. An open
- * stage. Any context. */
+/** Whether the table of an open stage has a row for this drive. Any context. */
+bool wpin_stage_has(const wpin_stage *stage, wpin_drive drive);
+
+/** Whether its forward row has a servo-style pulse: another controller does the driving. Any. */
 bool wpin_stage_pulses(const wpin_stage *stage);
 
-/** Whether the stage knows on and off only: its forward row has no duty or pulse cell. Any
- * context. */
+/** Whether an open stage knows on and off only: its forward row has no duty or pulse cell. Any. */
 bool wpin_stage_is_on_off(const wpin_stage *stage);
 
-/** Goes to a state in the safe order. `duty` is 0 to WPIN_DUTY_FULL and matters in rows with a
- * duty, complement or pulse cell. With the row unchanged only the duty is written. Takes twice
- * the dead time at most (after turning off, and after the mode lines), under the port's lock.
- * Refused: WPIN_REFUSED_ARGUMENT before open, _STATE, _RANGE; the stage is then as it was. From the
- * tick only (or from one interrupt that nothing else interrupts with the same stage). */
-wpin_status wpin_stage_apply(wpin_stage *stage, wpin_state state, uint16_t duty);
+/** Goes to a drive in the safe order. `duty` is 0 to WPIN_DUTY_FULL and matters in rows with a
+ * duty, complement or pulse cell. With the row unchanged only the duty is written. Waits at most
+ * twice the dead time, with interrupts open. Refused: WPIN_REFUSED_ARGUMENT, _CLOSED, _STATE,
+ * _RANGE: the stage is then as it was; _FAULTED after wpin_stage_off, until coast or brake is asked
+ * for. What the port refuses is returned too. Tick. */
+wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
 
-/** The state shown now. Any context. */
-wpin_state wpin_stage_state(const wpin_stage *stage);
+/** Everything at rest at once, e.g. from a comparator's interrupt: every line but mode lines goes
+ * to its level at rest, servo-style pulses to neutral. Nothing turns on again until the tick asks
+ * for coast or brake. Any context. */
+void wpin_stage_off(wpin_stage *stage);
+
+/** Goes to another numbered row (WPIN_DRIVE_SECTOR + sector) with the duty shown now, from an
+ * interrupt, e.g. at an edge of a Hall sensor. Only while the tick has a numbered row on; otherwise
+ * nothing happens. Returns _STATE, and leaves all as it was, for a sector that the table has no row
+ * for or whose mode lines differ: a mode line takes two dead times, which the tick's way keeps.
+ * May be entered anew before it returns: it ends on the newest sector. Fast. */
+wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector);
+
+/** The drive shown now. Any context. */
+wpin_drive wpin_stage_drive(const wpin_stage *stage);
 
 #ifdef __cplusplus
 }

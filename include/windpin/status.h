@@ -5,6 +5,8 @@
 #ifndef WINDPIN_STATUS_H
 #define WINDPIN_STATUS_H
 
+#include "flash.h"
+
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -28,6 +30,12 @@ typedef enum wpin_status {
     WPIN_REFUSED_BELOW_START, /**< Less than the duty that gets the motor moving. */
     WPIN_REFUSED_LIMIT,       /**< It stands at the limit switch of that way. */
     WPIN_REFUSED_FULL,        /**< More parallel tracks or nested blocks than there is room for. */
+    WPIN_REFUSED_CLOSED,      /**< It was never opened, or its init was refused. */
+    WPIN_REFUSED_QUANTITY,    /**< No regulator or actuator takes this quantity. */
+    WPIN_REFUSED_PAUSE,       /**< The time-out is over before the motor may turn that way. */
+    WPIN_REFUSED_DEAD_TIME,   /**< The port can not make this dead time, or the period is too short.
+                               */
+    WPIN_REFUSED_CONFLICT,    /**< Two parallel tracks command the same motor. */
     WPIN_FAULT_FIRST,         /**< Not a status: the first fault is the next number. */
     WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */
     WPIN_FAULT_SUPPLY_LOW,                     /**< Motor supply below its window. */
@@ -38,20 +46,24 @@ typedef enum wpin_status {
     WPIN_FAULT_ON_TIME,                        /**< On for longer than it may be. */
     WPIN_FAULT_RESET,                          /**< The controller was reset while it worked. */
     WPIN_FAULT_LINK,                           /**< The commander fell silent. */
+    WPIN_FAULT_LATE,                           /**< The tick came later than configured. */
+    WPIN_FAULT_CLOCK,                          /**< The clock stands. */
+    WPIN_FAULT_SENSOR,                         /**< A sensor the guard needs gives no reading. */
     WPIN_STATUS_COUNT                          /**< How many there are. */
 } wpin_status;
 
 /** Name of a status as written in this header, e.g. "WPIN_REFUSED_RANGE".
- * Never NULL; "WPIN_UNKNOWN" outside the enum. May be called from an interrupt. */
-const char *wpin_status_name(wpin_status status);
+ * Never NULL; "WPIN_UNKNOWN" outside the enum. Any context. */
+const WPIN_FAR char *wpin_status_name(wpin_status status);
 
-/** One sentence saying what happened, for a person. Never NULL. May be called from an interrupt.
- * The texts live in a file of their own: firmware that never asks for them never links them. */
-const char *wpin_status_text(wpin_status status);
+/** One sentence saying what happened, for a person. Never NULL. Any context.
+ * The texts live in a file of their own: firmware that never asks for them never links them. On AVR
+ * they lie in flash, all three: print them with %S, or byte by byte. */
+const WPIN_FAR char *wpin_status_text(wpin_status status);
 
 /** One sentence saying what to do about it. Never NULL; empty for WPIN_OK.
- * May be called from an interrupt. */
-const char *wpin_status_remedy(wpin_status status);
+ * Any context. */
+const WPIN_FAR char *wpin_status_remedy(wpin_status status);
 
 #ifdef __cplusplus
 }

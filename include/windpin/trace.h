@@ -23,11 +23,11 @@ typedef struct wpin_sample {
     double turns;        /**< Turns of the output since its zero. */
     double effect;       /**< A lamp's light, a solenoid's plunger, 0 to 1. */
     double supply_volts; /**< Supply at the end of the interval, V. */
-    wpin_phase phase;    /**< What the motor is doing. */
+    wpin_state phase;    /**< What the motor is doing. */
 } wpin_sample;
 
 /** Word for a phase, e.g. "ramping". */
-const char *wpin_phase_word(wpin_phase phase);
+const char *wpin_state_word(wpin_state phase);
 
 /** A CSV file being written. */
 typedef struct wpin_csv wpin_csv;

@@ -82,21 +82,30 @@ static void print_table_name(FILE *to, const wpin_rig_load *load, const char *id
     fprintf(to, "&%s_table", id);
 }
 
-static void print_numbers(FILE *to, const uint8_t *numbers, size_t count) {
-    for (size_t i = 0; i < count; i++) {
-        fprintf(to, "%s%u", i == 0 ? "" : ", ", numbers[i]);
+static const char *cell_name(wpin_cell cell) {
+    static const char *const names[] = {"LOW",   "HIGH",  "DUTY", "COMPLEMENT",
+                                        "FLOAT", "PULSE", "KEEP"};
+    return names[cell];
+}
+
+static void print_row(FILE *to, const wpin_stage_table *t, unsigned row) {
+    static const char *const drives[] = {"COAST", "BRAKE", "FORWARD", "REVERSE"};
+    fprintf(to, "    WPIN_ROW(WPIN_DRIVE_%s", drives[t->rows[row].drive]);
+    for (unsigned line = 0; line < t->line_count; line++) {
+        fprintf(to, ", WPIN_CELL_%s", cell_name(wpin_table_cell(t, (uint8_t)row, (uint8_t)line)));
     }
+    fprintf(to, ")%s\n", row + 1 < t->row_count ? "," : "");
 }
 
 static void print_own_table(FILE *to, const wpin_stage_table *t, const char *id) {
-    fprintf(to, "static const uint8_t %s_states[] = {", id);
-    print_numbers(to, t->states, t->row_count);
-    fprintf(to, "};\nstatic const uint8_t %s_cells[] = {", id);
-    print_numbers(to, t->cells, (size_t)t->row_count * t->line_count);
+    fprintf(to, "static const WPIN_FLASH wpin_row %s_rows[] = {\n", id);
+    for (unsigned row = 0; row < t->row_count; row++) {
+        print_row(to, t, row);
+    }
     fprintf(to, "};\n");
     for (unsigned i = 0; i < t->leg_count; i++) {
         if (i == 0) {
-            fprintf(to, "static const wpin_leg %s_legs[] = {", id);
+            fprintf(to, "static const WPIN_FLASH wpin_leg %s_legs[] = {", id);
         }
         fprintf(to, "%s{%u, %u}", i == 0 ? "" : ", ", t->legs[i].high_side, t->legs[i].low_side);
     }
@@ -105,9 +114,9 @@ static void print_own_table(FILE *to, const wpin_stage_table *t, const char *id)
     }
     fprintf(
         to,
-        "static const wpin_stage_table %s_table = {.row_count = %u, .line_count = %u, .states = "
-        "%s_states, .cells = %s_cells, .mode_lines = %u, .leg_count = %u",
-        id, t->row_count, t->line_count, id, id, t->mode_lines, t->leg_count);
+        "static const WPIN_FLASH wpin_stage_table %s_table = {.row_count = %u, .line_count = %u, "
+        ".rows = %s_rows, .mode_lines = %u, .leg_count = %u",
+        id, t->row_count, t->line_count, id, t->mode_lines, t->leg_count);
     if (t->leg_count > 0) {
         fprintf(to, ", .legs = %s_legs", id);
     }
@@ -131,7 +140,7 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
     if (load->own != NULL) {
         print_own_table(to, load->kind->table, id);
     }
-    fprintf(to, "static const wpin_line %s_lines[] = {", id);
+    fprintf(to, "static const WPIN_FLASH wpin_line %s_lines[] = {", id);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         fprintf(to, "%s{.pin = %u, .inverted = %s", i == 0 ? "" : ", ", s->lines[i].pin,
                 yes(s->lines[i].inverted));
@@ -143,58 +152,75 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
         }
         fprintf(to, "} /* %s */", load->kind->lines[i]);
     }
-    fprintf(to, "};\nstatic const wpin_stage_config %s_stage = {.table = ", id);
+    fprintf(to, "};\nstatic const WPIN_FLASH wpin_stage_config %s_stage = {.table = ", id);
     print_table_name(to, load, id);
     fprintf(to,
-            ", .lines = %s_lines, .pwm_hz = %uU, .pulse_zero_us = %u, .pulse_swing_us = %u, "
+            ", .lines = %s_lines, .pwm_hz = %uU, .pulse_neutral = %u, .pulse_swing = %u, "
             ".dead_time_us = "
             "%u, .reversed = %s};\n",
-            id, s->pwm_hz, s->pulse_zero_us, s->pulse_swing_us, s->dead_time_us, yes(s->reversed));
+            id, s->pwm_hz, s->pulse_neutral, s->pulse_swing, s->dead_time_us, yes(s->reversed));
 }
 
 static void print_limit(FILE *to, const char *name, const wpin_limit *l) {
     if (l->used) {
-        fprintf(to, ",\n    .%s = {.used = true, .pin = %u, .high = %s}", name, l->pin,
+        fprintf(to, ",\n              .%s = {.used = true, .pin = %u, .high = %s}", name, l->pin,
                 yes(l->high));
     }
 }
 
+/* Limits as the core takes them: rates and millivolts at the pin, so that its tick need not divide.
+ */
 static void print_guard(FILE *to, const wpin_guard_config *g) {
-    fprintf(to,
-            ".guard = {.current_input = %u, .supply_input = %u, .current_zero_mv = %d, "
-            ".current_mv_per_a = %u, .current_trip_ma = %uU, .current_trip_us = %uU}",
-            g->current_input, g->supply_input, (int)g->current_zero_mv, g->current_mv_per_a,
-            g->current_trip_ma, g->current_trip_us);
+    fprintf(
+        to,
+        "    .guard = {.cap = %u, .up = %uU, .down = %uU, .pause_us = %uU, .tick_max_us = %u,\n"
+        "              .current_trip = %d, .trip_us = %uU, .minimum_us = %uU, .on_time_max_us = %uU"
+        "},\n",
+        g->cap, g->up, g->down, g->pause_us, g->tick_max_us, g->current_trip, g->trip_us,
+        g->minimum_us, g->on_time_max_us);
 }
 
-static void print_motor(FILE *to, const wpin_motor_config *m, const char *id) {
+static void print_sense(FILE *to, const wpin_sense_config *s) {
+    fprintf(to, "    .sense = {.reads = %u, .current_input = %u, .current_mv_per_a = %u", s->reads,
+            s->current_input, s->current_mv_per_a);
+    print_limit(to, "limit_forward", &s->limit_forward);
+    print_limit(to, "limit_reverse", &s->limit_reverse);
+    fprintf(to, "},\n");
+}
+
+static void print_start(FILE *to, const wpin_start_config *s) {
     static const char *const below[] = {"WPIN_BELOW_ALLOW", "WPIN_BELOW_REFUSE", "WPIN_BELOW_LIFT",
                                         "WPIN_BELOW_KICK"};
-    static const char *const states[] = {"WPIN_STATE_FREE", "WPIN_STATE_BRAKE"};
     fprintf(to,
-            "static const wpin_motor_config %s_motor = {\n    .stage = &%s_stage, .up_us = %uU, "
-            ".down_us = "
-            "%uU, .rest_us = %uU,\n    .duty_max = %u, .rest_state = %s, .safe_state = %s,\n    ",
-            id, id, m->up_us, m->down_us, m->rest_us, m->duty_max, states[m->rest_state],
-            states[m->safe_state]);
+            "    .start = {.start_duty = %u, .drop_out_duty = %u, .below = %s, .kick_duty = %u,\n"
+            "              .kick_us = %uU, .smooth = %s},\n",
+            s->start_duty, s->drop_out_duty, below[s->below], s->kick_duty, s->kick_us,
+            yes(s->smooth));
+}
+
+static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_config *m,
+                        const char *id) {
+    static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
+    bool stepper = load->what == WPIN_RIG_STEPPER;
+    fprintf(to,
+            "static wpin_%s %s_at_work;\nstatic const WPIN_FLASH wpin_motor_config %s_motor = {\n"
+            "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",
+            stepper ? "stepper" : "stage", id, id, stepper ? "STEPPER" : "STAGE", id, id,
+            stepper ? "stepper" : "stage");
     print_guard(to, &m->guard);
-    fprintf(to,
-            ",\n    .start = {.start_duty = %u, .drop_out_duty = %u, .below = %s, .kick_duty = %u, "
-            ".kick_us = %uU, .smooth = %s},\n    .least_us = %uU, .most_on_ms = %uU",
-            m->start.start_duty, m->start.drop_out_duty, below[m->start.below], m->start.kick_duty,
-            m->start.kick_us, yes(m->start.smooth), m->least_us, m->most_on_ms);
-    print_limit(to, "limit_forward", &m->limit_forward);
-    print_limit(to, "limit_reverse", &m->limit_reverse);
-    fprintf(to, "};\n");
+    print_sense(to, &m->sense);
+    print_start(to, &m->start);
+    fprintf(to, "    .rest_drive = %s, .safe_drive = %s};\n", drives[m->rest_drive],
+            drives[m->safe_drive]);
 }
 
 static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id) {
-    fprintf(
-        to,
-        "static const wpin_stepper_config %s_stepper = {.stage = &%s_stage, .steps_a_turn = %u, "
-        ".half_steps = %s, .release = %s, .start_rate = %u, .top_rate = %u, .rate_gain = %uU};\n",
-        id, id, s->steps_a_turn, yes(s->half_steps), yes(s->release), s->start_rate, s->top_rate,
-        s->rate_gain);
+    fprintf(to,
+            "static const WPIN_FLASH wpin_stepper_config %s_stepper = {.stage = &%s_stage, "
+            ".steps_per_rev = %u, .half_steps = %s, .release = %s, .start_rate = %u, "
+            ".top_rate = %u, .acceleration = %uU};\n",
+            id, id, s->steps_per_rev, yes(s->half_steps), yes(s->release), s->start_rate,
+            s->top_rate, s->acceleration);
 }
 
 static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
@@ -223,9 +249,8 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
         print_stage(to, rig, i, &bound.stage, identifier(id, sizeof id, load->name));
         if (load->what == WPIN_RIG_STEPPER) {
             print_stepper(to, &bound.stepper, id);
-        } else {
-            print_motor(to, &bound.motor, id);
         }
+        print_motor(to, load, &bound.motor, id);
     }
     fprintf(to, "\n#endif\n");
 }

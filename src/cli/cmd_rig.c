@@ -137,10 +137,10 @@ static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_stepping *d = &load->stepping;
     printf(
         "  stepper     %g steps a turn, %.4g ohm and %.4g mH a winding, %.3g A, holds %.3g mNm\n",
-        s->steps_a_turn, s->resistance, s->inductance * 1e3, s->rated_amps,
+        s->steps_per_rev, s->resistance, s->inductance * 1e3, s->rated_amps,
         s->holding_torque * 1e3);
     printf("  stepping    %s steps, from %g to %g steps/s, ramp %g steps/s2; at the end it %s\n",
-           d->half_steps ? "half" : "full", d->start_rate, d->top_rate, d->rate_gain,
+           d->half_steps ? "half" : "full", d->start_rate, d->top_rate, d->acceleration,
            d->release ? "is let go" : "holds");
     printf("  estimate    %.3g A a winding at rest\n",
            rig->supplies[load->supply].volts / loop_ohms(rig, load, s->resistance));

@@ -40,7 +40,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
                : ARGP_ERR_UNKNOWN;
 }
 
-static const char *cell_word(uint8_t cell, bool inverted) {
+static const char *cell_word(wpin_cell cell, bool inverted) {
     static const char *const plain[] = {"low",   "high",  "PWM",      "PWM inverse",
                                         "float", "pulse", "as it was"};
     static const char *const other[] = {"high",  "low",   "PWM inverse", "PWM",
@@ -51,10 +51,10 @@ static const char *cell_word(uint8_t cell, bool inverted) {
 static const char *const states[] = {"coast", "brake", "forward", "reverse"};
 
 static const char *state_name(char *to, size_t size, uint8_t state) {
-    if (state < WPIN_STATE_SECTOR) {
+    if (state < WPIN_DRIVE_SECTOR) {
         snprintf(to, size, "%s", states[state]);
     } else {
-        snprintf(to, size, "step %d", state - (int)WPIN_STATE_SECTOR);
+        snprintf(to, size, "step %d", state - (int)WPIN_DRIVE_SECTOR);
     }
     return to;
 }
@@ -64,34 +64,34 @@ static const char *state_name(char *to, size_t size, uint8_t state) {
 static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
     static const char *const words[] = {"the load coasts", "the motor is shorted",
                                         "driven by the duty", "driven by the duty"};
-    if (state >= WPIN_STATE_SECTOR) {
-        return (state - WPIN_STATE_SECTOR) % 2 == 0 ? "one winding on (half steps only)"
+    if (state >= WPIN_DRIVE_SECTOR) {
+        return (state - WPIN_DRIVE_SECTOR) % 2 == 0 ? "one winding on (half steps only)"
                                                     : "both windings on";
     }
     if (kind->coils) {
         return "both windings off";
     }
-    bool driven = state >= WPIN_STATE_FORWARD;
+    bool driven = state >= WPIN_DRIVE_FORWARD;
     return driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : words[state];
 }
 
 static void print_row(const wpin_stage_kind *kind, const bool *inverted, unsigned row) {
     char name[20];
-    uint8_t state = kind->table->states[row];
+    uint8_t state = kind->table->rows[row].drive;
     printf("  %-9s", state_name(name, sizeof name, state));
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         printf(" %-13s",
-               cell_word(kind->table->cells[row * kind->table->line_count + l], inverted[l]));
+               cell_word(wpin_table_cell(kind->table, (uint8_t)row, (uint8_t)l), inverted[l]));
     }
     printf(" %s\n", state_meaning(kind, state));
 }
 
 static void print_missing(const wpin_stage_kind *kind) {
     static const struct {
-        wpin_state state;
+        wpin_drive state;
         const char *words;
     } wanted[] = {
-        {WPIN_STATE_FREE, "coast"}, {WPIN_STATE_BRAKE, "brake"}, {WPIN_STATE_REVERSE, "reverse"}};
+        {WPIN_DRIVE_COAST, "coast"}, {WPIN_DRIVE_BRAKE, "brake"}, {WPIN_DRIVE_REVERSE, "reverse"}};
     if (kind->coils) {
         return;
     }
@@ -153,10 +153,10 @@ static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, cons
         char name[20];
         json_t *cells = json_array();
         for (unsigned l = 0; l < kind->table->line_count; l++) {
-            uint8_t cell = kind->table->cells[row * kind->table->line_count + l];
+            wpin_cell cell = wpin_table_cell(kind->table, (uint8_t)row, (uint8_t)l);
             json_array_append_new(cells, json_string(cell_word(cell, inverted[l])));
         }
-        uint8_t state = kind->table->states[row];
+        uint8_t state = kind->table->rows[row].drive;
         json_array_append_new(rows, json_pack("{s:s, s:o, s:s}", "state",
                                               state_name(name, sizeof name, state), "levels", cells,
                                               "means", state_meaning(kind, state)));

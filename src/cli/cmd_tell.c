@@ -35,7 +35,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 
 /* " forward" or " reverse" for what can do both. */
 static const char *way(const wpin_rig_load *load, double duty) {
-    bool both = wpin_stage_kind_has(load->kind, WPIN_STATE_REVERSE);
+    bool both = wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
     return !both ? "" : duty < 0 ? " reverse" : " forward";
 }
 
@@ -83,7 +83,7 @@ static void tell_drive(char *to, size_t size, const wpin_step_result *s,
         break;
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
     case WPIN_OP_BRAKE: snprintf(to, size, "%s is shorted and brakes", name); break;
-    case WPIN_OP_TEACH:
+    case WPIN_OP_CALIBRATE:
         snprintf(to, size, "%s is shown full for %.4g s to learn it, then neutral", name,
                  s->asked_seconds);
         break;

@@ -10,7 +10,7 @@ typedef struct wishes {
 } wishes;
 
 static bool can_brake(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has(kind, WPIN_STATE_BRAKE);
+    return wpin_stage_kind_has(kind, WPIN_DRIVE_BRAKE);
 }
 
 /* The first wish a kind can not meet, NULL if it meets all. */
@@ -18,7 +18,7 @@ static const char *unmet(const wpin_stage_kind *kind, const wishes *w) {
     if (kind->coils) {
         return "it is for steppers";
     }
-    if (w->both_ways && !wpin_stage_kind_has(kind, WPIN_STATE_REVERSE)) {
+    if (w->both_ways && !wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE)) {
         return "it can't reverse";
     }
     if (w->speed && !wpin_stage_kind_takes_duty(kind)) {
@@ -27,7 +27,7 @@ static const char *unmet(const wpin_stage_kind *kind, const wishes *w) {
     if (w->brake && !can_brake(kind)) {
         return "it can't brake";
     }
-    if (w->coast && !wpin_stage_kind_has(kind, WPIN_STATE_FREE)) {
+    if (w->coast && !wpin_stage_kind_has(kind, WPIN_DRIVE_COAST)) {
         return "it can't coast: its stop is a brake";
     }
     return NULL;

@@ -1,115 +1,106 @@
-/* Straight lines on the clock. By rate the line runs on to the rail (zero or full) and the value
- * stops at the target on its way, so that moving the target along does not restart the line and
- * nothing is lost to rounding however often it moves. */
+/* Slew limit and ramp. */
 #include "windpin/ramp.h"
+#include "windpin/impl/steady.h"
 
-#define FULL ((uint16_t)WPIN_DUTY_FULL)
-
-/* Time for `distance` at a slew of `full_us` for the full scale: distance x full_us / 16384,
- * in two halves that fit 32 bits. Never 0, so a line always takes some time. */
-static uint32_t slew_time(uint16_t distance, uint32_t full_us) {
-    uint32_t time = distance * (full_us >> 14) + ((distance * (full_us & 0x3FFF)) >> 14);
-    return time != 0 ? time : 1;
+uint32_t wpin_slew_step(uint32_t value, uint32_t target, wpin_slew limit, uint16_t dt_us) {
+    return wpin_steady_step(value, target, limit, dt_us);
 }
 
-static uint16_t distance(uint16_t from, uint16_t to) {
-    return (uint16_t)(from < to ? to - from : from - to);
-}
-
-static void lay_line(wpin_ramp *ramp, uint16_t end, uint32_t total_us, wpin_moment now) {
-    ramp->start = now;
-    ramp->from = ramp->value;
-    ramp->end = end;
-    ramp->total_us = total_us;
-    ramp->shift = 0;
-    while ((total_us >> ramp->shift) > 0xFFFF) {
-        ramp->shift++;
+/* distance x 2^24 / limit, bit by bit: 38 bits have no place in 32. */
+uint32_t wpin_slew_time(wpin_slew limit, uint16_t distance) {
+    if (limit == 0) {
+        return WPIN_RAMP_MAX_US;
     }
-}
-
-bool wpin_ramp_init(wpin_ramp *ramp, uint32_t up_us, uint32_t down_us) {
-    if (up_us == 0 || up_us > WPIN_RAMP_MAX_US || down_us == 0 || down_us > WPIN_RAMP_MAX_US) {
-        return false;
-    }
-    *ramp = (wpin_ramp){.up_us = up_us, .down_us = down_us};
-    return true;
-}
-
-void wpin_ramp_reset(wpin_ramp *ramp) {
-    ramp->value = 0;
-    ramp->target = 0;
-    ramp->by_rate = false;
-}
-
-static void note_slew(wpin_ramp *ramp, uint32_t time_us, uint32_t least) {
-    if (time_us != 0 && time_us < least && ramp->slew_held < 255) {
-        ramp->slew_held++;
-    }
-}
-
-/* The share of a line that is done, in 1/32768, bent to an S: x x (3 - 2 x). */
-static uint32_t bend(uint32_t x) {
-    return ((x * x) >> 15) * (3 * 32768U - 2 * x) >> 15;
-}
-
-void wpin_ramp_to(wpin_ramp *ramp, uint16_t target, uint32_t time_us, wpin_moment now) {
-    if (target > FULL) {
-        target = FULL;
-    }
-    wpin_ramp_step(ramp, now);
-    bool up = target > ramp->value;
-    bool moving = !wpin_ramp_done(ramp);
-    bool was_up = ramp->target > ramp->value;
-    uint32_t full_us = up ? ramp->up_us : ramp->down_us;
-    ramp->target = target;
-    if (target == ramp->value) {
-        return;
-    }
-    ramp->bent = ramp->smooth && !moving;
-    if (ramp->bent) {
-        uint32_t straight = slew_time(distance(ramp->value, target), full_us);
-        uint32_t least = straight + straight / 2; /* an S is half as steep again in its middle */
-        note_slew(ramp, time_us, least);
-        lay_line(ramp, target, time_us < least ? least : time_us, now);
-        ramp->by_rate = false;
-        return;
-    }
-    if (time_us == 0) {
-        if (!moving || !ramp->by_rate || was_up != up) {
-            uint16_t rail = up ? FULL : 0;
-            lay_line(ramp, rail, slew_time(distance(ramp->value, rail), full_us), now);
+    uint32_t rest = distance % limit, time = distance / limit;
+    for (uint8_t bit = 0; bit < 24; bit++) {
+        bool carry = (rest >> 31) != 0;
+        rest <<= 1;
+        time <<= 1;
+        if (carry || rest >= limit) {
+            rest -= limit;
+            time |= 1U;
         }
-        ramp->by_rate = true;
-        return;
     }
-    uint32_t least = slew_time(distance(ramp->value, target), full_us);
-    note_slew(ramp, time_us, least);
-    lay_line(ramp, target, time_us < least ? least : time_us, now);
-    ramp->by_rate = false;
+    return time < WPIN_RAMP_MAX_US ? time : WPIN_RAMP_MAX_US;
 }
 
-uint16_t wpin_ramp_step(wpin_ramp *ramp, wpin_moment now) {
-    if (wpin_ramp_done(ramp)) {
-        return ramp->value;
+/* 2^47 / divisor in 16 bits, for a divisor with its top bit set: a long division, as 8-bit
+ * controllers have no better one. */
+static uint16_t share_of(uint32_t divisor) {
+    uint32_t rest = (uint32_t)1 << 31;
+    uint16_t share = 0;
+    for (uint8_t bit = 0; bit < 16; bit++) {
+        bool carry = (rest >> 31) != 0;
+        rest <<= 1;
+        share = (uint16_t)(share << 1);
+        if (carry || rest >= divisor) {
+            rest -= divisor;
+            share |= 1U;
+        }
     }
-    uint32_t elapsed = now - ramp->start;
-    uint16_t moved = distance(ramp->from, ramp->end);
-    if (elapsed < ramp->total_us) {
-        uint32_t total = ramp->total_us >> ramp->shift;
-        uint16_t whole = moved;
-        uint32_t part = elapsed >> ramp->shift;
-        moved = (uint16_t)(ramp->bent ? ((uint32_t)moved * bend((part << 15) / total)) >> 15
-                                      : (uint32_t)moved * part / total);
-        moved = moved < whole ? moved : (uint16_t)(whole - 1); /* not before its time */
-    }
-    uint16_t to_target = distance(ramp->from, ramp->target);
-    if (moved > to_target) {
-        moved = to_target;
-    }
-    ramp->value = (uint16_t)(ramp->end > ramp->from ? ramp->from + moved : ramp->from - moved);
-    return ramp->value;
+    return divisor == (uint32_t)1 << 31 ? 0xFFFF : share;
 }
 
-bool wpin_ramp_done(const wpin_ramp *ramp) {
-    return ramp->value == ramp->target;
+wpin_ramp_time wpin_ramp_time_of(uint32_t us) {
+    wpin_ramp_time time = {.us = us > WPIN_RAMP_MAX_US ? WPIN_RAMP_MAX_US : us};
+    if (time.us == 0) {
+        return time;
+    }
+    uint32_t scaled = time.us;
+    time.shift = 16; /* so that the upper half of the scaled time is time >> shift */
+    while ((scaled >> 31) == 0) {
+        scaled <<= 1;
+        time.shift--;
+    }
+    time.share = share_of(scaled);
+    return time;
+}
+
+void wpin_ramp_start(wpin_ramp *ramp, wpin_duty from, const wpin_ramp_time *time) {
+    ramp->left_us = time->us;
+    ramp->share = time->share;
+    ramp->shift = time->shift;
+    ramp->from = from;
+}
+
+/* The share of its time a ramp still has, in 1/32768. */
+static uint16_t share_left(const wpin_ramp *ramp) {
+    uint32_t left = ramp->left_us;
+    int8_t shift = ramp->shift;
+    if (shift >= 8) {
+        left >>= 8;
+        shift = (int8_t)(shift - 8);
+    }
+    for (; shift > 0; shift--) {
+        left >>= 1;
+    }
+    for (; shift < 0; shift++) {
+        left <<= 1;
+    }
+    return (uint16_t)(((uint32_t)(uint16_t)left * ramp->share) >> 16);
+}
+
+/* x of 32768 bent to an S: x x (3 - 2 x). */
+static uint16_t bend(uint16_t x) {
+    uint32_t square = ((uint32_t)x * x) >> 15, three = 98304; /* more than 16 bits hold */
+    return (uint16_t)((square * (three - 2UL * x)) >> 15);
+}
+
+wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_t dt_us) {
+    if (ramp->left_us <= dt_us) {
+        ramp->left_us = 0;
+        return target;
+    }
+    ramp->left_us -= dt_us;
+    uint16_t left = share_left(ramp);
+    if (left > 32767) {
+        return ramp->from;
+    }
+    if (smooth) {
+        left = bend(left);
+    }
+    int32_t way = (int32_t)ramp->from - target;
+    uint16_t size = (uint16_t)(way < 0 ? -way : way);
+    int16_t part = (int16_t)(((uint32_t)size * left) >> 15); /* less than 32768: left is */
+    return (wpin_duty)(way < 0 ? (int32_t)target - part : (int32_t)target + part);
 }

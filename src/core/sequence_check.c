@@ -1,8 +1,9 @@
 /* Proves a plan sound before anything moves: steps, nesting, and tracks needed at once. */
-#include "windpin/sequence.h"
+#include "ops.h"
 
-/* How deep forks may nest. */
+/* How deep forks may nest, and a frame for each with one for the plan itself. */
 #define FORK_DEPTH 4
+#define FRAMES     5
 
 /* One open track of the plan's text while it is read through. */
 typedef struct frame {
@@ -15,25 +16,35 @@ typedef struct frame {
 
 typedef struct reader {
     const wpin_sequence_config *config;
-    frame frames[FORK_DEPTH + 1];
+    frame frames[FRAMES];
     uint8_t depth;
 } reader;
 
-bool wpin_op_moves_motor(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
-           op == WPIN_OP_HOLD || op == WPIN_OP_STOP || op == WPIN_OP_COAST || op == WPIN_OP_BRAKE ||
-           op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO || op == WPIN_OP_FOLLOW ||
-           op == WPIN_OP_TEACH;
+static bool knows_number(const wpin_sequence_config *config, wpin_target target) {
+    switch ((wpin_target_kind)target.kind) {
+    case WPIN_TARGET_MOTOR: return target.number < config->motor_count;
+    case WPIN_TARGET_SWITCH:
+        return target.number < config->switch_count && config->set_switch != NULL;
+    case WPIN_TARGET_INPUT: return target.number < config->input_count;
+    default: return true;
+    }
 }
 
-/* What a stepper takes that a motor does not, and the other way round. */
-static bool fits_part(const wpin_sequence_config *config, const wpin_step *step) {
-    wpin_op op = (wpin_op)step->op;
-    bool stepper = config->steppers != NULL && config->steppers[step->motor] != NULL;
-    bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
-    bool drives = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
-                  op == WPIN_OP_BRAKE || op == WPIN_OP_FOLLOW || op == WPIN_OP_TEACH;
-    return stepper ? !drives && config->stepper_way != NULL : !turns;
+/* Whether an open motor can do what a verb asks of it. */
+static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step, uint8_t needs) {
+    if (config->motors == NULL) {
+        return true; /* only the plan's form is checked */
+    }
+    uint16_t number = step->target.number;
+    const wpin_motor *motor = number < config->motor_count ? config->motors[number] : NULL;
+    if (motor == NULL || motor->config == NULL) {
+        return true; /* refused at the start, as not open */
+    }
+    const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
+    bool effort = (actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) != 0;
+    return ((needs & WPIN_DRIVES) == 0 || effort) &&
+           ((needs & WPIN_NEEDS_ANGLE) == 0 || actuator->angle != NULL) &&
+           (step->op != WPIN_OP_BRAKE || effort);
 }
 
 static wpin_status check_angle(const wpin_step *step) {
@@ -41,62 +52,72 @@ static wpin_status check_angle(const wpin_step *step) {
     return step->millidegrees <= most && step->millidegrees >= -most ? WPIN_OK : WPIN_REFUSED_RANGE;
 }
 
-static wpin_status check_input(const wpin_sequence_config *config, const wpin_step *step) {
-    if (step->op == WPIN_OP_SET) {
-        return config->set_input != NULL && step->motor < config->input_count
-                   ? WPIN_OK
-                   : WPIN_REFUSED_ARGUMENT;
+/* What the verb is about: of events, what the event is about. */
+static uint8_t target_kind(const wpin_step *step) {
+    if (step->op != WPIN_OP_UNTIL) {
+        return wpin_ops[step->op].target;
     }
-    bool there = config->read_duty != NULL && step->value >= 0 && step->value < config->input_count;
-    return !there ? WPIN_REFUSED_ARGUMENT : (step->time_ms == 0 ? WPIN_REFUSED_RANGE : WPIN_OK);
+    return wpin_event_about((wpin_event)step->value);
 }
 
 static wpin_status check_event(const wpin_sequence_config *config, const wpin_step *step) {
-    if (step->value < 0 || step->value >= WPIN_EVENT_COUNT || step->time_ms == 0) {
+    if (step->value < 0 || step->value >= WPIN_EVENT_COUNT) {
         return WPIN_REFUSED_RANGE;
     }
-    bool input = step->value == WPIN_EVENT_INPUT_ON || step->value == WPIN_EVENT_INPUT_OFF;
-    bool there = input ? config->read_input != NULL && step->motor < config->input_count
-                       : step->motor < config->motor_count;
-    bool stepper =
-        !input && there && config->steppers != NULL && config->steppers[step->motor] != NULL;
-    there = there && (!stepper || step->value == WPIN_EVENT_RESTING);
-    return there ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+    if (wpin_event_is_of_input(step->value)) {
+        return config->read_input != NULL ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+    }
+    bool current =
+        step->value == WPIN_EVENT_CURRENT_ABOVE || step->value == WPIN_EVENT_CURRENT_BELOW;
+    /* milliamps x mV per A, both up to 65535, fit 32 bits */
+    return current && step->milliamps > UINT16_MAX ? WPIN_REFUSED_RANGE : WPIN_OK;
+}
+
+static wpin_status check_value(const wpin_sequence_config *config, const wpin_step *step,
+                               uint8_t needs) {
+    int16_t value = step->value;
+    if ((needs & WPIN_NEEDS_TIME) != 0 && step->time_ms == 0) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if ((needs & WPIN_NEEDS_EFFORT) != 0 &&
+        (value == 0 || value > WPIN_DUTY_FULL || value < -WPIN_DUTY_FULL)) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if ((needs & WPIN_NEEDS_COUNT) != 0 && value < 1) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if ((needs & WPIN_NEEDS_INPUT) != 0 &&
+        (config->read_duty == NULL || value < 0 || (uint16_t)value >= config->input_count)) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    return WPIN_OK;
 }
 
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
-    wpin_op op = (wpin_op)step->op;
-    bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
-    if (op >= WPIN_OP_COUNT ||
-        (op != WPIN_OP_UNTIL && !turns && step->ramp_us > WPIN_RAMP_MAX_US)) {
+    if (step->op >= WPIN_OP_COUNT) {
         return WPIN_REFUSED_RANGE;
     }
-    if (wpin_op_moves_motor(op) &&
-        (step->motor >= config->motor_count || !fits_part(config, step))) {
-        return WPIN_REFUSED_ARGUMENT;
+    uint8_t needs = wpin_ops[step->op].needs;
+    wpin_status status = (needs & WPIN_NEEDS_EVENT) != 0 ? check_event(config, step) : WPIN_OK;
+    if (status == WPIN_OK &&
+        (step->target.kind != target_kind(step) || !knows_number(config, step->target) ||
+         (step->op == WPIN_OP_SET && config->set_input == NULL))) {
+        status = WPIN_REFUSED_ARGUMENT;
     }
-    if (turns) {
-        return check_angle(step);
+    if (status == WPIN_OK) {
+        status = check_value(config, step, needs);
     }
-    if (op == WPIN_OP_FOLLOW || op == WPIN_OP_SET) {
-        return check_input(config, step);
+    if (status == WPIN_OK && (needs & WPIN_NEEDS_ANGLE) != 0) {
+        status = check_angle(step);
+    } else if (status == WPIN_OK && (needs & WPIN_NEEDS_EVENT) == 0 &&
+               step->ramp_us > WPIN_RAMP_MAX_US) {
+        status = WPIN_REFUSED_RANGE;
     }
-    if (op == WPIN_OP_SWITCH &&
-        (config->set_switch == NULL || step->motor >= config->switch_count)) {
-        return WPIN_REFUSED_ARGUMENT;
+    if (status == WPIN_OK && step->target.kind == WPIN_TARGET_MOTOR &&
+        !fits_motor(config, step, needs)) {
+        status = WPIN_REFUSED_QUANTITY;
     }
-    if (op == WPIN_OP_UNTIL) {
-        return check_event(config, step);
-    }
-    bool runs = op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE;
-    if (runs &&
-        (step->value == 0 || step->value > WPIN_DUTY_FULL || step->value < -WPIN_DUTY_FULL)) {
-        return WPIN_REFUSED_RANGE;
-    }
-    if ((op == WPIN_OP_RUN_FOR || op == WPIN_OP_TEACH) && step->time_ms == 0) {
-        return WPIN_REFUSED_RANGE;
-    }
-    return op == WPIN_OP_REPEAT && step->value < 1 ? WPIN_REFUSED_RANGE : WPIN_OK;
+    return status;
 }
 
 static wpin_status open_repeat(frame *top) {
@@ -157,7 +178,8 @@ static wpin_status close_plan(const reader *r, uint16_t index) {
 }
 
 static wpin_status read_step(reader *r, uint16_t index) {
-    const wpin_step *step = &r->config->steps[index];
+    wpin_step copy = r->config->steps[index];
+    const wpin_step *step = &copy;
     wpin_status status = check_values(r->config, step);
     if (status != WPIN_OK) {
         return status;
@@ -174,9 +196,78 @@ static wpin_status read_step(reader *r, uint16_t index) {
     }
 }
 
+/* ---- two tracks on one motor ---- */
+
+/* A motor that a step commands, or NO_MOTOR. Waiting for one is no command. */
+#define NO_MOTOR UINT32_MAX
+static uint32_t commanded(const wpin_sequence_config *config, uint16_t index) {
+    if (index >= config->step_count) {
+        return NO_MOTOR;
+    }
+    wpin_step step = config->steps[index];
+    return wpin_op_moves_motor((wpin_op)step.op) ? step.target.number : NO_MOTOR;
+}
+
+static bool commands(const wpin_sequence_config *config, uint16_t from, uint16_t to,
+                     uint32_t motor) {
+    for (uint16_t i = from; i < to; i++) {
+        if (commanded(config, i) == motor) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Where the steps that run beside a forked track end: at the join of the track it was forked from,
+ * or at that track's own end. The forks on the way are passed whole: their steps run beside it too.
+ */
+static uint16_t beside_ends(const wpin_sequence_config *config, uint16_t from) {
+    uint16_t i = from;
+    while (i < config->step_count) {
+        wpin_step step = config->steps[i];
+        if (step.op == WPIN_OP_FORK && step.value <= (int32_t)i) {
+            return i; /* can't be: the check goes on only forwards */
+        }
+        if (step.op == WPIN_OP_JOIN || step.op == WPIN_OP_LEAVE || step.op == WPIN_OP_END) {
+            return i;
+        }
+        i = step.op == WPIN_OP_FORK ? (uint16_t)step.value : (uint16_t)(i + 1);
+    }
+    return i;
+}
+
+/* For a fork whose track is `from` to before `to`: whether a motor is commanded in it and beside
+ * it. */
+static bool clashes(const wpin_sequence_config *config, uint16_t from, uint16_t to, uint16_t *bad) {
+    uint16_t end = beside_ends(config, to);
+    for (uint16_t i = to; i < end; i++) {
+        uint32_t motor = commanded(config, i);
+        if (motor != NO_MOTOR && commands(config, from, to, motor)) {
+            *bad = i;
+            return true;
+        }
+    }
+    return false;
+}
+
+static wpin_status check_conflicts(const wpin_sequence_config *config, uint16_t *bad) {
+    for (uint16_t i = 0; i < config->step_count; i++) {
+        wpin_step step = config->steps[i];
+        if (step.op == WPIN_OP_FORK &&
+            clashes(config, (uint16_t)(i + 1), (uint16_t)step.value, bad)) {
+            return WPIN_REFUSED_CONFLICT;
+        }
+    }
+    return WPIN_OK;
+}
+
+static bool whole(const wpin_sequence_config *config) {
+    return config != NULL && config->steps != NULL && config->tracks != NULL &&
+           config->port != NULL && config->port->now != NULL;
+}
+
 wpin_status wpin_sequence_check(const wpin_sequence_config *config, uint16_t *bad_step) {
-    if (config == NULL || config->steps == NULL || config->tracks == NULL || config->port == NULL ||
-        config->port->now == NULL || (config->motors == NULL && config->motor_count != 0)) {
+    if (!whole(config)) {
         return WPIN_REFUSED_ARGUMENT;
     }
     if (config->step_count == 0 || config->step_count > 32767 || config->track_count == 0) {
@@ -188,11 +279,15 @@ wpin_status wpin_sequence_check(const wpin_sequence_config *config, uint16_t *ba
     while (status == WPIN_OK && index < config->step_count) {
         status = read_step(&r, index++);
     }
+    uint16_t bad = (uint16_t)(index - 1);
     if (status == WPIN_OK && config->steps[config->step_count - 1].op != WPIN_OP_END) {
         status = WPIN_REFUSED_CONFIG;
     }
+    if (status == WPIN_OK) {
+        status = check_conflicts(config, &bad);
+    }
     if (status != WPIN_OK && bad_step != NULL) {
-        *bad_step = (uint16_t)(index - 1);
+        *bad_step = bad;
     }
     return status;
 }

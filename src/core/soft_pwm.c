@@ -1,5 +1,6 @@
 /* PWM in software: a port around a port. */
 #include "windpin/soft_pwm.h"
+#include "windpin/impl/lock.h"
 
 static wpin_soft_pin *find(wpin_soft_pwm *soft, wpin_pin pin) {
     for (uint8_t i = 0; i < soft->count; i++) {
@@ -20,26 +21,30 @@ static wpin_status soft_open(void *context, wpin_pin pin, wpin_level safe) {
     return under->open(under->context, pin, safe);
 }
 
-static void soft_write(void *context, wpin_pin pin, wpin_level level) {
+static wpin_status soft_write(void *context, wpin_pin pin, wpin_level level) {
     wpin_soft_pwm *soft = context;
     wpin_soft_pin *p = find(soft, pin);
+    uint8_t locked = wpin_lock(soft->under);
     if (p != NULL) {
-        p->running = false;
+        p->running = 0;
     }
-    soft->under->write(soft->under->context, pin, level);
+    wpin_status status = soft->under->write(soft->under->context, pin, level);
+    wpin_unlock(soft->under, locked);
+    return status;
 }
 
 static wpin_status start_soft(const wpin_soft_pwm *soft, wpin_soft_pin *p,
                               const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
-    uint32_t least = 1000000U / soft->tick_us / WPIN_SOFT_STEPS_LEAST;
+    uint32_t tick_us = soft->tick_us != 0 ? soft->tick_us : 1; /* as init has checked */
+    uint32_t least = 1000000U / tick_us / WPIN_SOFT_STEPS_LEAST;
     if (request->hz == 0 || request->hz > least || request->inverted) {
         return WPIN_REFUSED_FREQUENCY;
     }
-    uint32_t ticks_a_second = 1000000U / soft->tick_us;
+    uint32_t ticks_a_second = 1000000U / tick_us;
     uint32_t steps = (ticks_a_second + request->hz / 2) / request->hz;
-    steps = steps > 65535 ? 65535 : steps;
+    steps = steps > 65535 ? 65535 : (steps == 0 ? 1 : steps);
     p->steps = (uint16_t)steps;
-    achieved->millihertz = 1000000000U / (soft->tick_us * steps);
+    achieved->millihertz = 1000000000U / (tick_us * steps);
     achieved->steps = p->steps;
     achieved->jitter_us = soft->tick_us;
     return WPIN_OK;
@@ -58,29 +63,70 @@ static wpin_status soft_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
     return soft->under->pwm_start(soft->under->context, pin, request, achieved);
 }
 
-static void show(const wpin_soft_pwm *soft, wpin_soft_pin *p) {
+static wpin_status show(const wpin_soft_pwm *soft, wpin_soft_pin *p) {
     bool high = p->at < p->on;
-    if (high != p->high) {
-        p->high = high;
-        soft->under->write(soft->under->context, p->pin, high ? WPIN_HIGH : WPIN_LOW);
+    if (high == p->high) {
+        return WPIN_OK;
     }
+    p->high = high;
+    return soft->under->write(soft->under->context, p->pin, high ? WPIN_HIGH : WPIN_LOW);
 }
 
-static void soft_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+static wpin_status soft_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     wpin_soft_pwm *soft = context;
     wpin_soft_pin *p = find(soft, pin);
     if (p == NULL) {
-        soft->under->pwm_duty(soft->under->context, pin, duty);
-        return;
+        return soft->under->pwm_duty(soft->under->context, pin, duty);
     }
-    p->next = (uint16_t)(((uint32_t)duty * p->steps + WPIN_DUTY_FULL / 2) / WPIN_DUTY_FULL);
-    if (!p->running) { /* the first one at once */
-        p->running = true;
+    uint16_t next = (uint16_t)(((uint32_t)duty * p->steps + (uint32_t)(WPIN_DUTY_FULL / 2)) >> 14);
+    wpin_status status = WPIN_OK;
+    uint8_t locked = wpin_lock(soft->under); /* its two bytes and its tick belong together */
+    p->next = next;
+    if (p->running == 0) { /* the first one at once */
+        p->running = 1;
         p->at = 0;
         p->on = p->next;
         p->high = p->on == 0; /* so that it is written */
-        show(soft, p);
+        status = show(soft, p);
     }
+    wpin_unlock(soft->under, locked);
+    return status;
+}
+
+static wpin_status soft_leg_start(void *context, wpin_pin high, wpin_pin low,
+                                  const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
+    wpin_soft_pwm *soft = context;
+    if (find(soft, high) != NULL || find(soft, low) != NULL) {
+        return WPIN_REFUSED_FREQUENCY; /* no dead time from a tick */
+    }
+    return soft->under->leg_start(soft->under->context, high, low, request, achieved);
+}
+
+static wpin_status soft_leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
+    const wpin_port *under = ((wpin_soft_pwm *)context)->under;
+    return under->leg_duty(under->context, high, low, duty);
+}
+
+/* A group with a software pin in it is written pin by pin, so that its PWM ends. */
+static wpin_status soft_group_open(void *context, const wpin_pin *pins, uint8_t count,
+                                   uint8_t *group) {
+    wpin_soft_pwm *soft = context;
+    for (uint8_t i = 0; i < count; i++) {
+        if (find(soft, pins[i]) != NULL) {
+            return WPIN_REFUSED_PORT;
+        }
+    }
+    return soft->under->group_open(soft->under->context, pins, count, group);
+}
+
+static wpin_status soft_group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
+    const wpin_port *under = ((wpin_soft_pwm *)context)->under;
+    return under->group_write(under->context, group, mask, high);
+}
+
+static void soft_kick(void *context) {
+    const wpin_port *under = ((wpin_soft_pwm *)context)->under;
+    under->kick(under->context);
 }
 
 static bool soft_read(void *context, wpin_pin pin) {
@@ -88,7 +134,7 @@ static bool soft_read(void *context, wpin_pin pin) {
     return under->read(under->context, pin);
 }
 
-static int32_t soft_millivolts(void *context, uint8_t input) {
+static int16_t soft_millivolts(void *context, uint8_t input) {
     const wpin_port *under = ((wpin_soft_pwm *)context)->under;
     return under->millivolts(under->context, input);
 }
@@ -115,7 +161,8 @@ static void soft_unlock(void *context, uint8_t state) {
 
 wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under, uint16_t tick_us,
                                const wpin_pin *pins, uint8_t count) {
-    if (soft == NULL || under == NULL || pins == NULL) {
+    if (soft == NULL || under == NULL || pins == NULL || under->now == NULL ||
+        under->open == NULL || under->write == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
     if (tick_us < 10 || tick_us > 10000 || count == 0 || count > WPIN_SOFT_PINS) {
@@ -133,7 +180,12 @@ wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under, uint
                              .count = under->count != NULL ? soft_count : NULL,
                              .pause = under->pause != NULL ? soft_pause : NULL,
                              .lock = under->lock != NULL ? soft_lock : NULL,
-                             .unlock = under->unlock != NULL ? soft_unlock : NULL};
+                             .unlock = under->unlock != NULL ? soft_unlock : NULL,
+                             .leg_start = under->leg_start != NULL ? soft_leg_start : NULL,
+                             .leg_duty = under->leg_duty != NULL ? soft_leg_duty : NULL,
+                             .group_open = under->group_open != NULL ? soft_group_open : NULL,
+                             .group_write = under->group_write != NULL ? soft_group_write : NULL,
+                             .kick = under->kick != NULL ? soft_kick : NULL};
     for (uint8_t i = 0; i < count; i++) {
         soft->pins[i].pin = pins[i];
     }
@@ -141,9 +193,12 @@ wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under, uint
 }
 
 void wpin_soft_pwm_tick(wpin_soft_pwm *soft) {
+    if (soft == NULL) {
+        return;
+    }
     for (uint8_t i = 0; i < soft->count; i++) {
         wpin_soft_pin *p = &soft->pins[i];
-        if (!p->running) {
+        if (p->running == 0) {
             continue;
         }
         p->at++;

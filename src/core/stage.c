@@ -1,244 +1,393 @@
 /* The one engine that runs every truth table: the only code that moves a control line. */
-#include "stage_rows.h"
+#include "rare.h"
+#include "stage_core.h"
 
-static wpin_level wire_level(const wpin_line *line, bool high) {
-    return high != line->inverted ? WPIN_HIGH : WPIN_LOW;
-}
+/* ---- levels ---- */
 
-/* Width of a servo-style pulse as a fraction of its period: us x Hz / 1e6 of 16384, and
- * 16384/1e6 is 256/15625. The check has made sure that the product fits. */
-static uint16_t pulse_duty(const wpin_stage_config *config, wpin_state state, uint16_t duty) {
-    uint32_t swing = (uint32_t)config->pulse_swing_us * duty / (uint32_t)WPIN_DUTY_FULL;
-    uint32_t width = config->pulse_zero_us;
-    if (state == WPIN_STATE_FORWARD) {
-        width += swing;
-    } else if (state == WPIN_STATE_REVERSE) {
-        width -= swing;
+uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t high) {
+    const WPIN_FAR wpin_line *lines = stage->config->lines;
+    for (uint8_t line = 0; mask >> line != 0; line++) {
+        uint8_t bit = wpin_bit(line);
+        wpin_shared_line *shared = (mask & bit) != 0 ? lines[line].shared : NULL;
+        if (shared != NULL) {
+            uint8_t mine = wpin_bit(lines[line].user);
+            shared->needed =
+                (uint8_t)((high & bit) != 0 ? shared->needed | mine : shared->needed & ~mine);
+            high = (uint8_t)(shared->needed != 0 ? high | bit : high & ~bit);
+        }
     }
-    return (uint16_t)((width * config->pwm_hz * 256 + 7812) / 15625);
+    return high;
 }
 
-/* A shared line goes low only when no stage needs it high; this one says what it wants. */
-static bool agreed_level(const wpin_stage_config *config, uint8_t line, bool high) {
-    const wpin_line *wire = &config->lines[line];
-    if (wire->shared == NULL) {
-        return high;
-    }
-    unsigned others = wire->shared->needed & ~(1U << wire->user);
-    wire->shared->needed = (uint8_t)(others | ((unsigned)high << wire->user));
-    return wire->shared->needed != 0;
-}
-
-static void write_level(const wpin_stage *stage, uint8_t line, bool high) {
-    const wpin_line *wire = &stage->config->lines[line];
-    stage->port->write(stage->port->context, wire->pin,
-                       wire_level(wire, agreed_level(stage->config, line, high)));
-}
-
-static void rest_line(const wpin_stage *stage, uint8_t line) {
-    write_level(stage, line, wpin_bit(stage->config->table->rest_high_lines, line));
-}
-
-static void write_cell(const wpin_stage *stage, uint8_t row, uint8_t line, uint16_t duty) {
-    const wpin_stage_config *config = stage->config;
+/* Writes the lines of a mask, all at one instant where the port can. Under the lock. */
+static wpin_status write_levels(wpin_stage *stage, uint8_t mask, uint8_t high) {
     const wpin_port *port = stage->port;
-    wpin_pin pin = config->lines[line].pin;
-    switch (wpin_cell_at(config->table, row, line)) {
-    case WPIN_CELL_LOW: write_level(stage, line, false); break;
-    case WPIN_CELL_HIGH: write_level(stage, line, true); break;
-    case WPIN_CELL_FLOAT: port->write(port->context, pin, WPIN_FLOAT); break;
-    case WPIN_CELL_DUTY:
-    case WPIN_CELL_COMPLEMENT: port->pwm_duty(port->context, pin, duty); break;
-    case WPIN_CELL_PULSE:
-        port->pwm_duty(port->context, pin,
-                       pulse_duty(config, (wpin_state)config->table->states[row], duty));
-        break;
-    case WPIN_CELL_KEEP: break;
-    }
-}
-
-static bool is_mode(const wpin_stage *stage, uint8_t line) {
-    return wpin_bit(stage->config->table->mode_lines, line);
-}
-
-/* Turns off every line that is on in the old row and not just as on in the new one. A pulse only
- * tells another controller what to do: cut off in its middle it would be another order. */
-static void turn_off(const wpin_stage *stage, uint8_t old_row, uint8_t new_row) {
-    const wpin_stage_table *table = stage->config->table;
-    for (uint8_t line = 0; line < table->line_count; line++) {
-        wpin_cell was = wpin_cell_at(table, old_row, line);
-        bool stays = was == wpin_cell_at(table, new_row, line) &&
-                     (was == WPIN_CELL_PULSE || !wpin_cell_timed(was));
-        if (!is_mode(stage, line) && !stays) {
-            rest_line(stage, line);
-        }
-    }
-}
-
-static void write_lines(const wpin_stage *stage, uint8_t row, uint16_t duty, bool modes) {
-    for (uint8_t line = 0; line < stage->config->table->line_count; line++) {
-        if (is_mode(stage, line) == modes) {
-            write_cell(stage, row, line, duty);
-        }
-    }
-}
-
-static void wait_dead_time(const wpin_stage *stage) {
-    if (stage->config->dead_time_us != 0) {
-        stage->port->pause(stage->port->context, stage->config->dead_time_us);
-    }
-}
-
-static void change_row(wpin_stage *stage, uint8_t row, uint16_t duty) {
-    const wpin_port *port = stage->port;
-    uint8_t locked = port->lock != NULL ? port->lock(port->context) : 0;
-    turn_off(stage, stage->row, row);
-    wait_dead_time(stage);
-    if (stage->config->table->mode_lines != 0) {
-        write_lines(stage, row, duty, true);
-        wait_dead_time(stage); /* a mode line may have turned something off too */
-    }
-    write_lines(stage, row, duty, false);
-    if (port->unlock != NULL) {
-        port->unlock(port->context, locked);
-    }
-}
-
-static void change_duty(const wpin_stage *stage, uint16_t duty) {
-    const wpin_stage_table *table = stage->config->table;
-    for (uint8_t line = 0; line < table->line_count; line++) {
-        if (wpin_cell_timed(wpin_cell_at(table, stage->row, line))) {
-            write_cell(stage, stage->row, line, duty);
-        }
-    }
-}
-
-/* The one place where a reversed motor is reversed. */
-static wpin_state wired_state(const wpin_stage_config *config, wpin_state state) {
-    if (config->reversed && state == WPIN_STATE_FORWARD) {
-        return WPIN_STATE_REVERSE;
-    }
-    if (config->reversed && state == WPIN_STATE_REVERSE) {
-        return WPIN_STATE_FORWARD;
-    }
-    return state;
-}
-
-static wpin_status check_port(const wpin_stage_config *config, const wpin_port *port) {
-    if (port->now == NULL || port->open == NULL || port->write == NULL ||
-        (config->dead_time_us != 0 && port->pause == NULL)) {
-        return WPIN_REFUSED_PORT;
-    }
-    for (uint8_t line = 0; line < config->table->line_count; line++) {
-        if (wpin_cell_timed(wpin_line_timed(config->table, line)) &&
-            (port->pwm_start == NULL || port->pwm_duty == NULL)) {
-            return WPIN_REFUSED_PORT;
-        }
-    }
-    return WPIN_OK;
-}
-
-/* The level a line must show from its first instant as an output. */
-static wpin_level opening_level(const wpin_stage_config *config, uint8_t row, uint8_t line) {
-    const wpin_line *wire = &config->lines[line];
-    switch (wpin_cell_at(config->table, row, line)) {
-    case WPIN_CELL_HIGH:
-    case WPIN_CELL_COMPLEMENT: return wire_level(wire, true);
-    case WPIN_CELL_FLOAT: return WPIN_FLOAT;
-    case WPIN_CELL_KEEP: return wire_level(wire, wpin_bit(config->table->rest_high_lines, line));
-    default: return wire_level(wire, agreed_level(config, line, false));
-    }
-}
-
-static wpin_status start_pwm(wpin_stage *stage, uint8_t line) {
-    const wpin_stage_config *config = stage->config;
-    wpin_cell timed = wpin_line_timed(config->table, line);
-    if (!wpin_cell_timed(timed)) {
+    if (mask == 0) {
         return WPIN_OK;
     }
-    bool complement = timed == WPIN_CELL_COMPLEMENT;
-    uint32_t dead_ns = complement ? (uint32_t)config->dead_time_us * 1000 : 0;
-    wpin_pwm_request request = {.hz = config->pwm_hz,
-                                .inverted = complement != config->lines[line].inverted,
-                                .dead_time_ns = (uint16_t)(dead_ns > 65535 ? 65535 : dead_ns)};
-    return stage->port->pwm_start(stage->port->context, config->lines[line].pin, &request,
-                                  &stage->pwm);
-}
-
-wpin_status wpin_stage_open(wpin_stage *stage, const wpin_stage_config *config,
-                            const wpin_port *port) {
-    if (stage == NULL || port == NULL) {
-        return WPIN_REFUSED_ARGUMENT;
+    stage->levels = (uint8_t)((stage->levels & ~mask) | (high & mask));
+    if ((stage->flags & WPIN_STAGE_SHARES) != 0) {
+        high = wpin_stage_agreed_levels(stage, mask, high);
     }
-    *stage = (wpin_stage){.config = config, .port = port};
-    wpin_status status = wpin_stage_check(config);
-    if (status == WPIN_OK) {
-        status = check_port(config, port);
+    uint8_t wires = high ^ stage->inverted;
+    if ((stage->flags & WPIN_STAGE_GROUPED) != 0) {
+        return port->group_write(port->context, stage->group, mask, wires & mask);
     }
-    if (status != WPIN_OK) {
-        return status;
-    }
-    stage->row = wpin_row_safe(config->table);
-    for (uint8_t line = 0; status == WPIN_OK && line < config->table->line_count; line++) {
-        status = port->open(port->context, config->lines[line].pin,
-                            opening_level(config, stage->row, line));
-    }
-    for (uint8_t line = 0; status == WPIN_OK && line < config->table->line_count; line++) {
-        status = start_pwm(stage, line);
-    }
-    if (status == WPIN_OK) {
-        change_duty(stage, 0); /* timed cells of the safe row, e.g. a servo-style pulse */
-        stage->open = true;
+    wpin_status status = WPIN_OK;
+    const WPIN_FAR wpin_line *line = stage->config->lines;
+    for (uint8_t left = WPIN_STAGE_LINES; mask != 0 && left != 0; left--, line++) {
+        if ((mask & 1U) != 0) {
+            wpin_level level = (wires & 1U) != 0 ? WPIN_HIGH : WPIN_LOW;
+            wpin_keep_first(&status, port->write(port->context, line->pin, level));
+        }
+        mask >>= 1;
+        wires >>= 1;
     }
     return status;
 }
 
-bool wpin_stage_has(const wpin_stage *stage, wpin_state state) {
-    return stage != NULL && stage->open &&
-           wpin_row_of(stage->config->table, wired_state(stage->config, state)) != WPIN_NO_ROW;
-}
-
-/* What carries the duty in the forward row; low if nothing does. */
-static wpin_cell forward_cell(const wpin_stage_table *table) {
-    uint8_t row = wpin_row_of(table, WPIN_STATE_FORWARD);
-    for (uint8_t line = 0; row != WPIN_NO_ROW && line < table->line_count; line++) {
-        wpin_cell cell = wpin_cell_at(table, row, line);
-        if (wpin_cell_timed(cell)) {
-            return cell;
+static wpin_status float_lines(const wpin_stage *stage, uint8_t mask) {
+    const wpin_port *port = stage->port;
+    wpin_status status = WPIN_OK;
+    for (uint8_t line = 0; mask >> line != 0; line++) {
+        if ((mask & wpin_bit(line)) != 0) {
+            wpin_keep_first(&status,
+                            port->write(port->context, stage->config->lines[line].pin, WPIN_FLOAT));
         }
     }
-    return WPIN_CELL_LOW;
+    return status;
 }
 
-bool wpin_stage_pulses(const wpin_stage *stage) {
-    return forward_cell(stage->config->table) == WPIN_CELL_PULSE;
+/* ---- PWM ---- */
+
+/* Width of a servo-style pulse, 1/16384 of its period. The check has made sure that it fits. */
+static uint16_t pulse_duty(const WPIN_FAR wpin_stage_config *config, uint8_t drive, uint16_t duty) {
+    uint16_t swing = (uint16_t)(((uint32_t)config->pulse_swing * duty) >> 14);
+    uint16_t width = config->pulse_neutral;
+    if (drive == WPIN_DRIVE_FORWARD) {
+        width = (uint16_t)(width + swing);
+    } else if (drive == WPIN_DRIVE_REVERSE) {
+        width = (uint16_t)(width - swing);
+    }
+    return (uint16_t)((width >> 2) + ((width >> 1) & 1U));
 }
 
-bool wpin_stage_is_on_off(const wpin_stage *stage) {
-    return !wpin_cell_timed(forward_cell(stage->config->table));
+/* A leg whose two sides carry PWM in this row is told to the port whole. */
+static uint8_t write_legs(const wpin_stage *stage, const wpin_row *row, uint16_t duty,
+                          wpin_status *status) {
+    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    const wpin_port *port = stage->port;
+    uint8_t told = 0;
+    for (uint8_t i = 0; row->complement != 0 && i < table->leg_count; i++) {
+        wpin_leg leg = table->legs[i];
+        uint8_t high = wpin_bit(leg.high_side), low = wpin_bit(leg.low_side);
+        if ((row->complement & (high | low)) != 0) {
+            uint16_t share =
+                (row->complement & high) == 0 ? duty : (uint16_t)(WPIN_DUTY_FULL - duty);
+            wpin_keep_first(
+                status, port->leg_duty(port->context, stage->config->lines[leg.high_side & 7U].pin,
+                                       stage->config->lines[leg.low_side & 7U].pin, share));
+            told |= (uint8_t)(high | low);
+        }
+    }
+    return told;
 }
 
-wpin_status wpin_stage_apply(wpin_stage *stage, wpin_state state, uint16_t duty) {
-    if (stage == NULL || !stage->open) {
-        return WPIN_REFUSED_ARGUMENT;
+wpin_status wpin_stage_write_duty(const wpin_stage *stage, const wpin_row *row, uint16_t duty) {
+    const wpin_port *port = stage->port;
+    wpin_status status = WPIN_OK;
+    if ((stage->flags & WPIN_STAGE_PLAIN) != 0) {
+        wpin_pin pin = stage->config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+        return port->pwm_duty(port->context, pin, duty);
+    }
+    uint8_t left = (uint8_t)(row->timed & ~write_legs(stage, row, duty, &status));
+    for (const WPIN_FAR wpin_line *line = stage->config->lines; left != 0; line++) {
+        if ((left & 1U) != 0) {
+            uint16_t share = row->pulse != 0 ? pulse_duty(stage->config, row->drive, duty) : duty;
+            wpin_keep_first(&status, port->pwm_duty(port->context, line->pin, share));
+        }
+        left >>= 1;
+    }
+    return status;
+}
+
+/* One plain PWM line alone carries the duty of a row: then its pin is all a change of duty needs.
+ */
+static void note_plain(wpin_stage *stage, const wpin_row *row) {
+    uint8_t timed = row->timed;
+    stage->flags &= (uint8_t)((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
+    if (timed != 0 && (timed & (timed - 1U)) == 0 && row->pulse == 0) {
+        uint8_t line = 0;
+        while ((timed >>= 1) != 0) {
+            line++;
+        }
+        stage->flags |= (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+    }
+}
+
+WPIN_RARE wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty) {
+    if (!wpin_stage_is_open(stage)) {
+        return WPIN_REFUSED_CLOSED;
+    }
+    wpin_row row = stage->config->table->rows[stage->row];
+    return wpin_stage_write_duty(stage, &row, duty);
+}
+
+/* ---- changing rows ---- */
+
+static void wait_dead_time(const wpin_stage *stage) {
+    uint16_t us = stage->config->dead_time_us;
+    if (us != 0) {
+        stage->port->pause(stage->port->context, us);
+    }
+}
+
+/* Lines that do something in a row: timed, or not at their level of rest. */
+static uint8_t active(const wpin_row *row, uint8_t rest_high) {
+    uint8_t driven = (uint8_t)(~(row->floats | row->keep));
+    return (uint8_t)(row->timed | ((row->high ^ rest_high) & driven));
+}
+
+/* What a change of row writes, and in which phase. */
+typedef struct change {
+    wpin_row will;
+    uint8_t off;    /* first: to their levels of rest */
+    uint8_t modes;  /* then, after the dead time: the mode lines that change */
+    uint8_t levels; /* last, after another one: what the others show that are not timed */
+} change;
+
+static change plan_change(const wpin_stage *stage, uint8_t row) {
+    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    uint8_t modes = table->mode_lines, lines = (uint8_t)((1U << table->line_count) - 1U);
+    wpin_row was = table->rows[stage->row];
+    change c = {.will = table->rows[row]};
+    uint8_t stays = (uint8_t)((was.high & c.will.high) | (was.pulse & c.will.pulse));
+    uint8_t on = active(&was, table->rest_high_lines), known = stage->levels;
+    if (stage->cut != 0) { /* cut off in between, or a write failed: nothing is taken for granted */
+        stays = (uint8_t)(was.pulse & c.will.pulse);
+        on = lines;
+        known = (uint8_t)~c.will.high;
+    }
+    c.off = (uint8_t)((on | was.floats | c.will.floats) & ~stays & ~modes & lines);
+    c.modes = (uint8_t)((known ^ c.will.high) & modes & ~c.will.keep & ~c.will.floats & lines);
+    c.modes |= (uint8_t)(was.floats & modes & ~c.will.floats & ~c.will.keep);
+    c.levels = (uint8_t)(~modes & ~c.will.timed & ~c.will.floats & lines);
+    return c;
+}
+
+/* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
+ * has to wait. */
+static bool leg_turns(const wpin_stage *stage, const change *c) {
+    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    uint8_t on = (uint8_t)(c->will.high | c->will.timed);
+    for (uint8_t i = 0; i < table->leg_count; i++) {
+        uint8_t high = wpin_bit(table->legs[i].high_side), low = wpin_bit(table->legs[i].low_side);
+        if (((c->off & high) != 0 && (on & low) != 0) ||
+            ((c->off & low) != 0 && (on & high) != 0)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+static wpin_status turn_off(wpin_stage *stage, const change *c) {
+    wpin_status status = write_levels(stage, c->off, stage->config->table->rest_high_lines);
+    if (c->will.floats != 0) {
+        wpin_keep_first(&status, float_lines(stage, c->will.floats));
+    }
+    return status;
+}
+
+/* Turns on what the row has on, unless the stage was cut meanwhile. Under the lock. */
+static wpin_status turn_on(wpin_stage *stage, const change *c, uint16_t duty) {
+    if (stage->cut != 0) {
+        return WPIN_OK;
+    }
+    uint8_t differs = (uint8_t)((stage->levels ^ c->will.high) & c->levels);
+    wpin_status status = write_levels(stage, differs, c->will.high);
+    if (c->will.timed != 0) {
+        wpin_keep_first(&status, wpin_stage_write_duty(stage, &c->will, duty));
+    }
+    return status;
+}
+
+/* A write that failed may have left a line on: nothing more turns on until coast or brake is asked
+ * for and every line is written anew. */
+static wpin_status cut_if_failed(wpin_stage *stage, wpin_status status) {
+    if (status != WPIN_OK) {
+        stage->cut = 1;
+    }
+    return status;
+}
+
+static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty) {
+    const wpin_port *port = stage->port;
+    uint8_t locked = wpin_lock(port);
+    stage->flags |= WPIN_STAGE_CHANGING;
+    change c = plan_change(stage, row);
+    if (drive <= WPIN_DRIVE_BRAKE) {
+        stage->cut = 0;
+    }
+    wpin_status status = cut_if_failed(stage, turn_off(stage, &c));
+    wpin_unlock(port, locked);
+    if (c.modes != 0 && status == WPIN_OK) {
+        wait_dead_time(stage);
+        locked = wpin_lock(port);
+        status = cut_if_failed(stage, write_levels(stage, c.modes, c.will.high));
+        wpin_unlock(port, locked);
+    }
+    if (active(&c.will, stage->config->table->rest_high_lines) != 0) {
+        wait_dead_time(stage); /* a mode line may have turned something off too */
+    }
+    locked = wpin_lock(port);
+    note_plain(stage, &c.will);
+    wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, duty)));
+    stage->row = row;
+    stage->drive = drive;
+    stage->duty = duty;
+    stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
+    wpin_unlock(port, locked);
+    return status;
+}
+
+/* The one place where a reversed motor is reversed. */
+static wpin_drive wired_drive(const WPIN_FAR wpin_stage_config *config, wpin_drive drive) {
+    if (config->reversed && drive == WPIN_DRIVE_FORWARD) {
+        return WPIN_DRIVE_REVERSE;
+    }
+    if (config->reversed && drive == WPIN_DRIVE_REVERSE) {
+        return WPIN_DRIVE_FORWARD;
+    }
+    return drive;
+}
+
+/* Another row, or something that is refused. */
+WPIN_RARE wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+    if (!wpin_stage_is_open(stage)) {
+        return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
     if (duty > (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_RANGE;
     }
-    uint8_t row = wpin_row_of(stage->config->table, wired_state(stage->config, state));
+    uint8_t row = wpin_table_row(stage->config->table, wired_drive(stage->config, drive));
     if (row == WPIN_NO_ROW) {
         return WPIN_REFUSED_STATE;
     }
-    if (row != stage->row) {
-        change_row(stage, row, duty);
-    } else if (duty != stage->duty) {
-        change_duty(stage, duty);
+    if (stage->cut != 0 && drive > WPIN_DRIVE_BRAKE) {
+        return WPIN_REFUSED_FAULTED;
     }
-    stage->row = row;
-    stage->duty = duty;
-    return WPIN_OK;
+    if (drive < WPIN_DRIVE_SECTOR) {
+        return change_row(stage, row, (uint8_t)drive, duty);
+    }
+    stage->sector = (uint8_t)(drive - WPIN_DRIVE_SECTOR);
+    wpin_status status = change_row(stage, row, (uint8_t)drive, duty);
+    wpin_keep_first(&status,
+                    wpin_stage_commutate(stage, stage->sector)); /* an edge may have come */
+    return status;
 }
 
-wpin_state wpin_stage_state(const wpin_stage *stage) {
-    return wired_state(stage->config, (wpin_state)stage->config->table->states[stage->row]);
+wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+    return wpin_stage_is_open(stage) ? wpin_steady_apply(stage, stage->port, drive, duty)
+                                     : wpin_rare_apply(stage, drive, duty);
+}
+
+/* ---- from interrupts ---- */
+
+void wpin_stage_off(wpin_stage *stage) {
+    if (!wpin_stage_is_open(stage)) {
+        return;
+    }
+    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    uint8_t locked = wpin_lock(stage->port);
+    uint8_t lines = (uint8_t)((1U << table->line_count) - 1U);
+    wpin_row row = table->rows[stage->row];
+    uint8_t pulse = row.pulse;
+    stage->cut = 1;
+    write_levels(stage, (uint8_t)(lines & ~table->mode_lines & ~pulse), table->rest_high_lines);
+    if (pulse != 0) {
+        row.drive = WPIN_DRIVE_COAST; /* pulses are never plain */
+        wpin_stage_write_duty(stage, &row, 0);
+    }
+    stage->duty = 0;
+    wpin_unlock(stage->port, locked);
+}
+
+/* Goes straight to the row of the sector asked for last, and again if an edge came while it waited
+ * for a leg to turn. Under the lock, which it opens for that wait. */
+static wpin_status follow_sector(wpin_stage *stage, uint8_t *locked) {
+    wpin_status status = WPIN_OK;
+    uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
+    while (drive != stage->drive && stage->cut == 0) {
+        uint8_t row = wpin_table_row(stage->config->table, (wpin_drive)drive);
+        if (row == WPIN_NO_ROW) {
+            return WPIN_REFUSED_STATE;
+        }
+        change c = plan_change(stage, row);
+        if (c.modes != 0) {
+            return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
+        }
+        wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
+        if (leg_turns(stage, &c)) {
+            stage->flags |= WPIN_STAGE_CHANGING;
+            wpin_unlock(stage->port, *locked);
+            wait_dead_time(stage);
+            *locked = wpin_lock(stage->port);
+            stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
+        }
+        note_plain(stage, &c.will);
+        wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, stage->duty)));
+        stage->row = row;
+        stage->drive = drive;
+        drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
+    }
+    return status;
+}
+
+wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
+    if (!wpin_stage_is_open(stage)) {
+        return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    wpin_drive drive = (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector);
+    if (sector > UINT8_MAX - WPIN_DRIVE_SECTOR ||
+        wpin_table_row(stage->config->table, drive) == WPIN_NO_ROW) {
+        return WPIN_REFUSED_STATE;
+    }
+    wpin_status status = WPIN_OK;
+    uint8_t locked = wpin_lock(stage->port);
+    bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
+    if (stage->drive >= WPIN_DRIVE_SECTOR || changing) {
+        stage->sector = sector;
+        status = changing ? WPIN_OK : follow_sector(stage, &locked);
+    }
+    wpin_unlock(stage->port, locked);
+    return status;
+}
+
+/* ---- asking ---- */
+
+bool wpin_stage_has(const wpin_stage *stage, wpin_drive drive) {
+    return wpin_stage_is_open(stage) &&
+           wpin_table_row(stage->config->table, wired_drive(stage->config, drive)) != WPIN_NO_ROW;
+}
+
+/* The forward row; a row with nothing in it if there is none. */
+static wpin_row forward_row(const wpin_stage *stage) {
+    uint8_t row = wpin_stage_is_open(stage)
+                      ? wpin_table_row(stage->config->table, WPIN_DRIVE_FORWARD)
+                      : WPIN_NO_ROW;
+    wpin_row none = {0};
+    return row == WPIN_NO_ROW ? none : stage->config->table->rows[row];
+}
+
+bool wpin_stage_pulses(const wpin_stage *stage) {
+    return forward_row(stage).pulse != 0;
+}
+
+bool wpin_stage_is_on_off(const wpin_stage *stage) {
+    wpin_row forward = forward_row(stage);
+    return forward.timed == 0;
+}
+
+wpin_drive wpin_stage_drive(const wpin_stage *stage) {
+    return stage == NULL ? WPIN_DRIVE_COAST : (wpin_drive)stage->drive;
 }

@@ -1,78 +1,102 @@
-/* Texts for the named results: one table, one entry a status. */
+/* Texts for the named results. Each is an array of its own, so that on AVR all of them stay in
+ * flash; 4 KB of text would not fit its RAM. */
 #include "windpin/status.h"
+#include <stdbool.h>
+
+#define TEXTS(ROW)                                                                                 \
+    ROW(WPIN_OK, "Done.", "")                                                                      \
+    ROW(WPIN_REFUSED_ARGUMENT, "A pointer is missing or an index does not exist.",                 \
+        "Pass the object that was opened, and indices below the counts given.")                    \
+    ROW(WPIN_REFUSED_RANGE, "A value is outside its range.",                                       \
+        "See the range in the header beside the function.")                                        \
+    ROW(WPIN_REFUSED_CONFIG, "The configuration contradicts itself.",                              \
+        "Check rows, lines and pins: each state once, each pin once, a free or brake row.")        \
+    ROW(WPIN_REFUSED_PORT, "The port lacks a function this needs.",                                \
+        "Give the port the missing function, or choose a configuration without it.")               \
+    ROW(WPIN_REFUSED_FREQUENCY, "The pin or timer can not make this PWM frequency.",               \
+        "Use a pin with a timer, or a frequency the timer can divide to.")                         \
+    ROW(WPIN_REFUSED_STATE, "This power stage can not do that.",                                   \
+        "Use a state the stage's table has a row for.")                                            \
+    ROW(WPIN_REFUSED_SHOOT, "The table would turn on both sides of a leg.",                        \
+        "Correct the row, or give the stage a dead time.")                                         \
+    ROW(WPIN_REFUSED_NOT_ARMED, "The motor is not armed.",                                         \
+        "Arm it first; arming needs zero asked for and no fault.")                                 \
+    ROW(WPIN_REFUSED_NOT_ZERO, "Something is still asked for.", "Ask for zero first.")             \
+    ROW(WPIN_REFUSED_FAULTED, "A fault is latched.", "Remove its cause and clear it.")             \
+    ROW(WPIN_REFUSED_CAUSE, "The cause of the fault is still there.",                              \
+        "Remove the cause, then clear again.")                                                     \
+    ROW(WPIN_REFUSED_NO_FAULT, "There is no fault to clear.", "Go on.")                            \
+    ROW(WPIN_REFUSED_ON_OFF, "This stage knows on and off only, no duty between.",                 \
+        "Ask for full duty or none, or use a stage with PWM.")                                     \
+    ROW(WPIN_REFUSED_BELOW_START, "The duty is below what gets the motor moving.",                 \
+        "Ask for the start duty or more, or let the start lift or kick it.")                       \
+    ROW(WPIN_REFUSED_LIMIT, "It stands at the limit switch of that way.",                          \
+        "Drive it the other way; look at the switch and its wire if it is not there.")             \
+    ROW(WPIN_REFUSED_FULL, "More parallel tracks or nested blocks than there is room for.",        \
+        "Give the sequence more tracks, or nest less.")                                            \
+    ROW(WPIN_REFUSED_CLOSED, "It is not open: never opened, or its init was refused.",             \
+        "Look at what init returned, correct that, and init again.")                               \
+    ROW(WPIN_REFUSED_QUANTITY, "This motor has no regulator or actuator for that quantity.",       \
+        "Ask for effort, or give the motor a regulator and its sensor.")                           \
+    ROW(WPIN_REFUSED_PAUSE, "The time-out is over before the motor may turn that way.",            \
+        "Allow more time than the reversal pause that is left, or ask again after it.")            \
+    ROW(WPIN_REFUSED_DEAD_TIME, "The port can not make this dead time at this frequency.",         \
+        "Use a lower PWM frequency, a dead time the timer has, or a driver with its own.")         \
+    ROW(WPIN_REFUSED_CONFLICT, "Two parallel tracks command the same motor.",                      \
+        "Let one track command it, or join the tracks before.")                                    \
+    ROW(WPIN_FAULT_OVERCURRENT, "The current was above the trip level for too long.",              \
+        "Look for a stalled shaft, a short, or a ramp too steep for the load.")                    \
+    ROW(WPIN_FAULT_SUPPLY_LOW, "The motor supply is below its window.",                            \
+        "Switch the supply on; check cells, fuse and wiring.")                                     \
+    ROW(WPIN_FAULT_SUPPLY_HIGH, "The motor supply is above its window.",                           \
+        "Check the supply's voltage; brake more gently if it rises while braking.")                \
+    ROW(WPIN_FAULT_PORT, "The port failed while the motor was in use.",                            \
+        "Check the pins and the port, then open the motor again.")                                 \
+    ROW(WPIN_FAULT_EXTERNAL, "The motor was tripped from outside.",                                \
+        "Find what tripped it, then clear the fault.")                                             \
+    ROW(WPIN_FAULT_TIMEOUT, "What the plan waited for did not come in time.",                      \
+        "Look for what keeps it away, or allow more time.")                                        \
+    ROW(WPIN_FAULT_ON_TIME, "It was on for longer than it may be.",                                \
+        "Switch it off in time, hold it with less, or use a part made for longer.")                \
+    ROW(WPIN_FAULT_RESET, "The controller was reset while it worked.",                             \
+        "Look at its supply: sag at a start, a shared rail, a regulator without headroom.")        \
+    ROW(WPIN_FAULT_LINK, "The commander fell silent.",                                             \
+        "Look for the cable, the radio or the program the commands came from.")                    \
+    ROW(WPIN_FAULT_LATE, "The tick came later than configured.",                                   \
+        "Look for what kept the main loop or the interrupt away; or allow a longer step.")         \
+    ROW(WPIN_FAULT_CLOCK, "The clock stands.", "Look at the timer behind the port's clock.")       \
+    ROW(WPIN_FAULT_SENSOR, "A sensor the guard needs gives no reading.",                           \
+        "Look at the sensor, its wire and the converter.")
+
+#define ARRAYS(code, text, remedy)                                                                 \
+    static const WPIN_FLASH char code##_name[] = #code;                                            \
+    static const WPIN_FLASH char code##_text[] = text;                                             \
+    static const WPIN_FLASH char code##_remedy[] = remedy;
+TEXTS(ARRAYS)
 
 typedef struct entry {
-    const char *name, *text, *remedy;
+    const WPIN_FAR char *name, *text, *remedy;
 } entry;
 
-#define ENTRY(code, text, remedy) [code] = {#code, text, remedy}
+#define ENTRY(code, text, remedy) [code] = {code##_name, code##_text, code##_remedy},
+static const WPIN_FLASH entry entries[WPIN_STATUS_COUNT] = {TEXTS(ENTRY)};
 
-static const entry entries[WPIN_STATUS_COUNT] = {
-    ENTRY(WPIN_OK, "Done.", ""),
-    ENTRY(WPIN_REFUSED_ARGUMENT, "A pointer is missing or an index does not exist.",
-          "Pass the object that was opened, and indices below the counts given."),
-    ENTRY(WPIN_REFUSED_RANGE, "A value is outside its range.",
-          "See the range in the header beside the function."),
-    ENTRY(WPIN_REFUSED_CONFIG, "The configuration contradicts itself.",
-          "Check rows, lines and pins: each state once, each pin once, a free or brake row."),
-    ENTRY(WPIN_REFUSED_PORT, "The port lacks a function this needs.",
-          "Give the port the missing function, or choose a configuration without it."),
-    ENTRY(WPIN_REFUSED_FREQUENCY, "The pin or timer can not make this PWM frequency.",
-          "Use a pin with a timer, or a frequency the timer can divide to."),
-    ENTRY(WPIN_REFUSED_STATE, "This power stage can not do that.",
-          "Use a state the stage's table has a row for."),
-    ENTRY(WPIN_REFUSED_SHOOT, "The table would turn on both sides of a leg.",
-          "Correct the row, or give the stage a dead time."),
-    ENTRY(WPIN_REFUSED_NOT_ARMED, "The motor is not armed.",
-          "Arm it first; arming needs zero asked for and no fault."),
-    ENTRY(WPIN_REFUSED_NOT_ZERO, "Something is still asked for.", "Ask for zero first."),
-    ENTRY(WPIN_REFUSED_FAULTED, "A fault is latched.", "Remove its cause and clear it."),
-    ENTRY(WPIN_REFUSED_CAUSE, "The cause of the fault is still there.",
-          "Remove the cause, then clear again."),
-    ENTRY(WPIN_REFUSED_NO_FAULT, "There is no fault to clear.", "Go on."),
-    ENTRY(WPIN_REFUSED_ON_OFF, "This stage knows on and off only, no duty between.",
-          "Ask for full duty or none, or use a stage with PWM."),
-    ENTRY(WPIN_REFUSED_BELOW_START, "The duty is below what gets the motor moving.",
-          "Ask for the start duty or more, or let the start lift or kick it."),
-    ENTRY(WPIN_REFUSED_LIMIT, "It stands at the limit switch of that way.",
-          "Drive it the other way; look at the switch and its wire if it is not there."),
-    ENTRY(WPIN_REFUSED_FULL, "More parallel tracks or nested blocks than there is room for.",
-          "Give the sequence more tracks, or nest less."),
-    ENTRY(WPIN_FAULT_OVERCURRENT, "The current was above the trip level for too long.",
-          "Look for a stalled shaft, a short, or a ramp too steep for the load."),
-    ENTRY(WPIN_FAULT_SUPPLY_LOW, "The motor supply is below its window.",
-          "Switch the supply on; check cells, fuse and wiring."),
-    ENTRY(WPIN_FAULT_SUPPLY_HIGH, "The motor supply is above its window.",
-          "Check the supply's voltage; brake more gently if it rises while braking."),
-    ENTRY(WPIN_FAULT_PORT, "The port failed while the motor was in use.",
-          "Check the pins and the port, then open the motor again."),
-    ENTRY(WPIN_FAULT_EXTERNAL, "The motor was tripped from outside.",
-          "Find what tripped it, then clear the fault."),
-    ENTRY(WPIN_FAULT_TIMEOUT, "What the plan waited for did not come in time.",
-          "Look for what keeps it away, or allow more time."),
-    ENTRY(WPIN_FAULT_ON_TIME, "It was on for longer than it may be.",
-          "Switch it off in time, hold it with less, or use a part made for longer."),
-    ENTRY(WPIN_FAULT_RESET, "The controller was reset while it worked.",
-          "Look at its supply: sag at a start, a shared rail, a regulator without headroom."),
-    ENTRY(WPIN_FAULT_LINK, "The commander fell silent.",
-          "Look for the cable, the radio or the program the commands came from."),
-};
+static const WPIN_FLASH char unknown_name[] = "WPIN_UNKNOWN";
+static const WPIN_FLASH char unknown_text[] = "An unknown status.";
+static const WPIN_FLASH char unknown_remedy[] = "Report it.";
 
-static const entry unknown = {"WPIN_UNKNOWN", "An unknown status.", "Report it."};
-
-static const entry *look_up(wpin_status status) {
-    unsigned index = (unsigned)status;
-    return index < WPIN_STATUS_COUNT ? &entries[index] : &unknown;
+static bool known(wpin_status status) {
+    return (unsigned)status < WPIN_STATUS_COUNT;
 }
 
-const char *wpin_status_name(wpin_status status) {
-    return look_up(status)->name;
+const WPIN_FAR char *wpin_status_name(wpin_status status) {
+    return known(status) ? entries[status].name : unknown_name;
 }
 
-const char *wpin_status_text(wpin_status status) {
-    return look_up(status)->text;
+const WPIN_FAR char *wpin_status_text(wpin_status status) {
+    return known(status) ? entries[status].text : unknown_text;
 }
 
-const char *wpin_status_remedy(wpin_status status) {
-    return look_up(status)->remedy;
+const WPIN_FAR char *wpin_status_remedy(wpin_status status) {
+    return known(status) ? entries[status].remedy : unknown_remedy;
 }

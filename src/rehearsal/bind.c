@@ -10,17 +10,6 @@ static uint32_t to_us(double seconds) {
     return (uint32_t)llround(seconds * 1e6);
 }
 
-static wpin_guard_config bind_guard(const wpin_rig_load *load) {
-    wpin_guard_config guard = {.current_input = WPIN_NO_INPUT, .supply_input = WPIN_NO_INPUT};
-    if (load->limits.trip_input >= 0) {
-        guard.current_input = (uint8_t)load->limits.trip_input;
-        guard.current_mv_per_a = (uint16_t)lround(load->bridge.sense_volts_per_amp * 1e3);
-        guard.current_trip_ma = (uint32_t)llround(load->limits.trip_amps * 1e3);
-        guard.current_trip_us = to_us(load->limits.trip_time);
-    }
-    return guard;
-}
-
 static uint16_t to_duty(double share) {
     return (uint16_t)lround(share * WPIN_DUTY_FULL);
 }
@@ -28,7 +17,7 @@ static uint16_t to_duty(double share) {
 static wpin_start_config bind_start(const wpin_rig_limits *limits) {
     return (wpin_start_config){.start_duty = to_duty(limits->start_duty),
                                .drop_out_duty = to_duty(limits->drop_out),
-                               .below = (wpin_below_start)limits->below,
+                               .below = (uint8_t)limits->below,
                                .kick_duty = to_duty(limits->kick_level),
                                .kick_us = to_us(limits->kick_time),
                                .smooth = limits->smooth};
@@ -42,15 +31,51 @@ static wpin_limit bind_limit(const wpin_rig *rig, int input) {
     return (wpin_limit){.used = true, .pin = (wpin_pin)i->pin, .high = i->opens};
 }
 
+static uint16_t sense_slope(const wpin_rig_load *load) {
+    return (uint16_t)lround(load->bridge.sense_volts_per_amp * 1e3);
+}
+
+static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_sense_config sense = {.limit_forward = bind_limit(rig, load->limits.limit_inputs[0]),
+                               .limit_reverse = bind_limit(rig, load->limits.limit_inputs[1])};
+    if (load->limits.trip_input >= 0) {
+        sense.reads = WPIN_HAS_CURRENT;
+        sense.current_input = (uint8_t)load->limits.trip_input;
+        sense.current_mv_per_a = sense_slope(load);
+    }
+    return sense;
+}
+
+/* A tick that comes late is a fault; how late depends on the rig's own tick. */
+static uint16_t latest_tick(const wpin_rig *rig) {
+    return (uint16_t)fmax(WPIN_TICK_MAX_US, fmin(3 * to_us(rig->controller.tick), UINT16_MAX));
+}
+
+static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    wpin_guard_config guard = {.cap = to_duty(l->duty_max),
+                               .up = WPIN_SLEW_US(to_us(l->ramp_up)),
+                               .down = WPIN_SLEW_US(to_us(l->ramp_down)),
+                               .pause_us = to_us(l->rest),
+                               .minimum_us = to_us(l->least_time),
+                               .on_time_max_us = to_us(l->most_on),
+                               .tick_max_us = latest_tick(rig)};
+    if (l->trip_input >= 0) {
+        guard.current_trip = WPIN_CURRENT_MV(llround(l->trip_amps * 1e3), sense_slope(load));
+        guard.trip_us = to_us(l->trip_time);
+    }
+    return guard;
+}
+
 static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_stage_config *stage) {
     const wpin_rig_stepping *s = &load->stepping;
     return (wpin_stepper_config){.stage = stage,
-                                 .steps_a_turn = (uint16_t)lround(load->stepper.steps_a_turn),
+                                 .steps_per_rev = (uint16_t)lround(load->stepper.steps_per_rev),
                                  .half_steps = s->half_steps,
                                  .release = s->release,
                                  .start_rate = (uint16_t)lround(s->start_rate),
                                  .top_rate = (uint16_t)lround(s->top_rate),
-                                 .rate_gain = (uint32_t)llround(s->rate_gain)};
+                                 .acceleration = (uint32_t)llround(s->acceleration)};
 }
 
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -58,34 +83,32 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         bound->lines[i] = (wpin_line){.pin = load->pins[i], .inverted = load->inverted[i]};
     }
+    const wpin_rig_limits *l = &load->limits;
+    uint32_t hz = (uint32_t)llround(l->pwm_hz);
     bound->stage =
         (wpin_stage_config){.table = load->kind->table,
                             .lines = bound->lines,
-                            .pwm_hz = (uint32_t)llround(load->limits.pwm_hz),
-                            .pulse_zero_us = (uint16_t)lround(load->limits.pulse_zero * 1e6),
-                            .pulse_swing_us = (uint16_t)lround(load->limits.pulse_swing * 1e6),
-                            .dead_time_us = (uint16_t)ceil(load->limits.dead_time * 1e6 - 1e-6),
-                            .reversed = load->reversed};
-    wpin_state rest = load->rest_brakes ? WPIN_STATE_BRAKE : WPIN_STATE_FREE;
-    bool coasts = wpin_stage_kind_has(load->kind, WPIN_STATE_FREE);
-    double least = 1e-6; /* on and off know no ramp; the core wants one all the same */
+                            .pwm_hz = hz,
+                            .pulse_neutral = WPIN_PULSE_SHARE(lround(l->pulse_zero * 1e6), hz),
+                            .pulse_swing = WPIN_PULSE_SHARE(lround(l->pulse_swing * 1e6), hz),
+                            .dead_time_us = (uint16_t)ceil(l->dead_time * 1e6 - 1e-6),
+                            .reversed = load->reversed,
+                            .achieved = &bound->achieved};
+    bool coasts = wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST);
     bound->motor =
-        (wpin_motor_config){.stage = &bound->stage,
-                            .up_us = to_us(fmax(load->limits.ramp_up, least)),
-                            .down_us = to_us(fmax(load->limits.ramp_down, least)),
-                            .rest_us = to_us(load->limits.rest),
-                            .duty_max = to_duty(load->limits.duty_max),
-                            .rest_state = rest,
-                            .safe_state = coasts ? WPIN_STATE_FREE : WPIN_STATE_BRAKE,
-                            .guard = bind_guard(load),
-                            .start = bind_start(&load->limits),
-                            .least_us = to_us(load->limits.least_time),
-                            .limit_forward = bind_limit(rig, load->limits.limit_inputs[0]),
-                            .limit_reverse = bind_limit(rig, load->limits.limit_inputs[1]),
-                            .most_on_ms = (uint32_t)llround(load->limits.most_on * 1e3)};
+        (wpin_motor_config){WPIN_ON_STAGE(&bound->stage_at_work, &bound->stage),
+                            .guard = bind_guard(rig, load),
+                            .sense = bind_sense(rig, load),
+                            .start = bind_start(l),
+                            .rest_drive = load->rest_brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST,
+                            .safe_drive = coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE};
     if (load->what == WPIN_RIG_STEPPER) {
         bound->stage.pwm_hz = 0;
         bound->stepper = bind_stepper(load, &bound->stage);
+        bound->motor.actuator = &wpin_stepper_actuator;
+        bound->motor.part = &bound->stepper_at_work;
+        bound->motor.part_config = &bound->stepper;
+        bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
     }
 }
 

@@ -47,17 +47,16 @@ void wpin_run_collect(wpin_run *run) {
         report->burn_count = i + 1;
     }
     collect_events(run, began);
-    wpin_moment zero = run->port.now(run->sim) - (wpin_moment)llround(wpin_run_time(run) * 1e6);
     for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
-        const wpin_fault *fault = &run->motors[i].fault;
-        if (fault->cause != WPIN_OK) {
+        wpin_status cause = wpin_motor_fault(&run->motors[i]);
+        if (cause != WPIN_OK) {
             report->faults[report->fault_count++] =
-                (wpin_fault_result){(int)i, fault->cause, (wpin_moment)(fault->at - zero) * 1e-6};
+                (wpin_fault_result){(int)i, cause, run->fault_at[i] + run->rig->controller.tick};
         }
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        report->operations[i] = run->motors[i].operations;
-        report->last_way[i] = run->motors[i].last_way;
+        report->operations[i] = wpin_motor_operations(&run->motors[i]);
+        report->last_way[i] = wpin_motor_last_direction(&run->motors[i]);
     }
     report->seconds = wpin_run_time(run);
     report->result = run->sequence.result;

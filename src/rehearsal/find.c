@@ -25,7 +25,7 @@ static bool come_to_rest(finder *f) {
     wpin_motor_stop(&f->one.motor, 0);
     for (int i = 0; i < 600000; i++) { /* ten minutes at the usual tick */
         double speed = speed_after_tick(f);
-        if (speed == 0 && wpin_motor_phase(&f->one.motor) == WPIN_PHASE_READY) {
+        if (speed == 0 && wpin_motor_state(&f->one.motor) == WPIN_STATE_READY) {
             return true;
         }
     }
@@ -34,13 +34,13 @@ static bool come_to_rest(finder *f) {
 
 /* Up until it turns, a little further, and down until it stands. */
 static bool sweep(finder *f, int way, wpin_found *found) {
-    wpin_duty full = (wpin_duty)(way * (int)f->one.bound.motor.duty_max);
+    wpin_duty full = (wpin_duty)(way * (int)f->one.bound.motor.guard.cap);
     if (!come_to_rest(f) || wpin_motor_run(&f->one.motor, full, SWEEP_US, 1000) != WPIN_OK) {
         return false;
     }
     while (speed_after_tick(f) == 0) {
-        wpin_phase phase = wpin_motor_phase(&f->one.motor);
-        if (phase == WPIN_PHASE_RUNNING || phase == WPIN_PHASE_FAULT) {
+        wpin_state phase = wpin_motor_state(&f->one.motor);
+        if (phase == WPIN_STATE_RUNNING || phase == WPIN_STATE_FAULT) {
             return false; /* full duty or tripped, and it stands */
         }
         f->reached = duty_of(f);
@@ -72,12 +72,12 @@ bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why
     bool good = wpin_one_load_open(&f.one, rig, load, why, why_size);
     if (good) {
         good = sweep(&f, 1, found) &&
-               (!wpin_stage_kind_has(kind, WPIN_STATE_REVERSE) || sweep(&f, -1, found));
+               (!wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE) || sweep(&f, -1, found));
         if (!good) {
-            bool tripped = f.one.motor.fault.cause != WPIN_OK;
+            bool tripped = f.one.motor.fault != WPIN_OK;
             snprintf(why, why_size, "'%s' does not start, even at %.1f %%%s%s",
                      rig->loads[load].name, f.reached * 100, tripped ? "; there it tripped: " : "",
-                     tripped ? wpin_status_text(f.one.motor.fault.cause) : "");
+                     tripped ? wpin_status_text((wpin_status)f.one.motor.fault) : "");
         }
     }
     wpin_one_load_close(&f.one);

@@ -7,7 +7,7 @@ static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_
                                  .stuck_us = (uint32_t)llround(from->stuck * 1e6),
                                  .active_low = from->kind != WPIN_RIG_LIMIT || !from->opens};
     wpin_knob_config knob = {.low_mv = 0,
-                             .high_mv = (int32_t)lround(rig->controller.logic_volts * 1e3),
+                             .high_mv = (int16_t)lround(rig->controller.logic_volts * 1e3),
                              .dead = (uint16_t)lround(from->dead * WPIN_DUTY_FULL),
                              .hysteresis = (uint16_t)lround(from->hysteresis * WPIN_DUTY_FULL),
                              .filter = 3,
@@ -65,7 +65,7 @@ static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *
         update_pair(run, to, from);
         return;
     }
-    int32_t millivolts = run->port.millivolts(run->sim, (uint8_t)from->analog);
+    int16_t millivolts = run->port.millivolts(run->sim, (uint8_t)from->analog);
     to->duty = from->kind == WPIN_RIG_KNOB ? wpin_knob_update(&to->knob, millivolts)
                                            : wpin_curve_update(&to->curve, millivolts);
 }
@@ -76,18 +76,18 @@ void wpin_run_update_inputs(wpin_run *run) {
     }
 }
 
-bool wpin_run_input_held(void *context, uint8_t number) {
+bool wpin_run_input_held(void *context, uint16_t number) {
     const wpin_run *run = context;
     const wpin_button *button = &run->inputs[number].button;
     bool limit = run->rig->inputs[number].kind == WPIN_RIG_LIMIT;
     return limit ? button->raw : button->held && !button->stuck;
 }
 
-wpin_duty wpin_run_input_duty(void *context, uint8_t number) {
+wpin_duty wpin_run_input_duty(void *context, uint16_t number) {
     return ((const wpin_run *)context)->inputs[number].duty;
 }
 
-wpin_status wpin_run_set_input(void *context, uint8_t number, int16_t millivolts) {
+wpin_status wpin_run_set_input(void *context, uint16_t number, int16_t millivolts) {
     wpin_run *run = context;
     const wpin_rig_input *input = &run->rig->inputs[number];
     double volts = millivolts * 1e-3;

@@ -37,7 +37,7 @@ bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char 
     one->tick = llround(rig->controller.tick * 1e12);
     wpin_bind_load(&one->bound, rig, part);
     one->bound.motor.start = (wpin_start_config){0};
-    one->bound.motor.limit_forward = one->bound.motor.limit_reverse = (wpin_limit){0};
+    one->bound.motor.sense.limit_forward = one->bound.motor.sense.limit_reverse = (wpin_limit){0};
     wpin_status status = wpin_motor_init(&one->motor, &one->bound.motor, &one->port);
     if (status == WPIN_OK) {
         status = wpin_motor_arm(&one->motor);

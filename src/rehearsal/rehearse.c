@@ -91,13 +91,17 @@ static void let_pass(wpin_run *run, int64_t until) {
     wpin_run_tally_steps(run);
 }
 
-static wpin_phase phase_of(const wpin_run *run, size_t load) {
-    if (run->rig->loads[load].what != WPIN_RIG_STEPPER) {
-        return wpin_motor_phase(&run->motors[load]);
-    }
-    const wpin_stepper *stepper = &run->steppers[load];
-    bool moves = wpin_stepper_busy(stepper);
-    return moves ? WPIN_PHASE_RUNNING : (stepper->held ? WPIN_PHASE_BRAKING : WPIN_PHASE_READY);
+double wpin_run_degrees(const wpin_run *run, size_t load) {
+    int32_t turns, millidegrees;
+    wpin_stepper_angle(&run->bound[load].stepper_at_work, &turns, &millidegrees);
+    return turns * 360.0 + millidegrees * 1e-3;
+}
+
+/* The effort asked for; of a stepper, which has none, 0. */
+static double asked_of(const wpin_motor *motor) {
+    return motor->setpoint.quantity == WPIN_QUANTITY_EFFORT
+               ? (double)motor->setpoint.value / WPIN_DUTY_FULL
+               : 0;
 }
 
 static void write_row(wpin_run *run) {
@@ -105,7 +109,7 @@ static void write_row(wpin_run *run) {
         wpin_tally *t = &run->for_trace[i];
         const wpin_motor *m = &run->motors[i];
         double seconds = t->seconds > 0 ? t->seconds : 1;
-        run->samples[i] = (wpin_sample){.asked = (double)m->wanted / WPIN_DUTY_FULL,
+        run->samples[i] = (wpin_sample){.asked = asked_of(m),
                                         .duty = (double)wpin_motor_duty(m) / WPIN_DUTY_FULL,
                                         .volts = t->volts / seconds,
                                         .amps = t->amps / seconds,
@@ -115,7 +119,7 @@ static void write_row(wpin_run *run) {
                                         .turns = run->last[i].turns,
                                         .effect = run->last[i].effect,
                                         .supply_volts = run->last[i].supply_volts,
-                                        .phase = phase_of(run, i)};
+                                        .phase = wpin_motor_state(m)};
         *t = (wpin_tally){0};
     }
     wpin_csv_row(run->options->csv, wpin_run_time(run), run->samples);
@@ -126,7 +130,7 @@ static bool inject(wpin_run *run, const wpin_injection *fault, bool on) {
 }
 
 /* Switches of a plan: first the supplies, then the buttons' hands, then the faults. */
-static wpin_status set_switch(void *context, uint8_t number, bool on) {
+static wpin_status set_switch(void *context, uint16_t number, bool on) {
     wpin_run *run = context;
     size_t supplies = run->rig->supply_count, hands = supplies + run->rig->input_count;
     bool done = false;
@@ -157,9 +161,8 @@ static bool allocate(wpin_run *run) {
     run->bound = calloc(loads, sizeof *run->bound);
     run->motors = calloc(loads, sizeof *run->motors);
     run->inputs = calloc(run->rig->input_count + 1, sizeof *run->inputs);
-    run->steppers = calloc(loads, sizeof *run->steppers);
+    run->fault_at = calloc(loads, sizeof *run->fault_at);
     run->motor_list = calloc(loads, sizeof(wpin_motor *));
-    run->stepper_list = calloc(loads, sizeof(wpin_stepper *));
     run->tracks = calloc(tracks, sizeof *run->tracks);
     run->last = calloc(loads, sizeof *run->last);
     run->for_trace = calloc(loads, sizeof *run->for_trace);
@@ -177,12 +180,12 @@ static bool allocate(wpin_run *run) {
         report->degrees_c = calloc(loads, sizeof *report->degrees_c);
     }
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
-           run->inputs != NULL && run->steppers != NULL && run->stepper_list != NULL &&
-           report->last_way != NULL && report->degrees_c != NULL && run->tracks != NULL &&
-           run->last != NULL && run->for_trace != NULL && run->samples != NULL &&
-           run->open_step != NULL && run->driven != NULL && run->volts != NULL &&
-           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL && report->operations != NULL;
+           run->inputs != NULL && run->fault_at != NULL && report->last_way != NULL &&
+           report->degrees_c != NULL && run->tracks != NULL && run->last != NULL &&
+           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
+           run->driven != NULL && run->volts != NULL && run->rounds != NULL &&
+           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL &&
+           report->operations != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -190,9 +193,8 @@ static void release(wpin_run *run) {
     free(run->bound);
     free(run->motors);
     free(run->motor_list);
+    free(run->fault_at);
     free(run->inputs);
-    free(run->steppers);
-    free(run->stepper_list);
     free(run->notes);
     free(run->tracks);
     free(run->last);
@@ -207,11 +209,8 @@ static void release(wpin_run *run) {
 /* Not rested yet; a motor that faulted does not come to it and is not waited for. */
 static bool some_rest(const wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (wpin_run_is_stepper(run, i)) {
-            continue;
-        }
-        wpin_phase phase = wpin_motor_phase(&run->motors[i]);
-        if (phase != WPIN_PHASE_READY && phase != WPIN_PHASE_FAULT) {
+        wpin_state phase = wpin_motor_state(&run->motors[i]);
+        if (phase != WPIN_STATE_READY && phase != WPIN_STATE_FAULT) {
             return true;
         }
     }
@@ -221,12 +220,16 @@ static bool some_rest(const wpin_run *run) {
 /* A motor just opened may be turning: the core lets it rest first. The plan begins after that. */
 static void await_ready(wpin_run *run, int64_t tick) {
     while (some_rest(run)) {
-        for (size_t i = 0; i < run->rig->load_count; i++) {
-            wpin_motor_tick(&run->motors[i]);
-        }
+        wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
         wpin_run_update_inputs(run);
         wpin_sim_advance(run->sim, tick);
     }
+}
+
+/* The record begins here, on a whole control period after the plan was started: so its first tick
+ * reads the clock as late in its period as every other. */
+static void begin_record(wpin_run *run, int64_t tick) {
+    wpin_sim_advance(run->sim, tick);
     read_loads(run);
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->for_trace[i] = (wpin_tally){0};
@@ -241,12 +244,10 @@ static wpin_status start(wpin_run *run) {
         .steps = run->plan->steps,
         .step_count = (uint16_t)run->plan->step_count,
         .motors = run->motor_list,
-        .motor_count = (uint8_t)run->rig->load_count,
-        .steppers = run->stepper_list,
-        .stepper_way = &wpin_stepper_in_plans,
+        .motor_count = (uint16_t)run->rig->load_count,
         .switch_count =
-            (uint8_t)(run->rig->supply_count + run->rig->input_count + run->plan->fault_count),
-        .input_count = (uint8_t)run->rig->input_count,
+            (uint16_t)(run->rig->supply_count + run->rig->input_count + run->plan->fault_count),
+        .input_count = (uint16_t)run->rig->input_count,
         .read_input = wpin_run_input_held,
         .read_duty = wpin_run_input_duty,
         .set_input = wpin_run_set_input,
@@ -277,7 +278,7 @@ static void tick_fast(wpin_run *run) {
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {
         if (wpin_run_is_stepper(run, i)) {
-            wpin_stepper_tick(&run->steppers[i]);
+            wpin_stepper_tick(&run->bound[i].stepper_at_work);
         }
     }
 }
@@ -326,11 +327,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
 /* Leaves every stage in its safe state. */
 static void close_motors(wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (wpin_run_is_stepper(run, i)) {
-            wpin_stepper_release(&run->steppers[i]);
-        } else {
-            wpin_motor_disarm(&run->motors[i]);
-        }
+        wpin_motor_close(&run->motors[i]);
     }
 }
 
@@ -348,14 +345,15 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
     }
     wpin_run_open_inputs(run);
     await_ready(run, tick);
-    if (!open_vcd(run)) {
-        snprintf(why, size, "%s: can't be written: %s", run->options->vcd_path, strerror(errno));
-        return WPIN_REFUSED_ARGUMENT;
-    }
     status = start(run);
     if (status != WPIN_OK) {
         snprintf(why, size, "the plan: %s", wpin_status_text(status));
         return status;
+    }
+    begin_record(run, tick);
+    if (!open_vcd(run)) {
+        snprintf(why, size, "%s: can't be written: %s", run->options->vcd_path, strerror(errno));
+        return WPIN_REFUSED_ARGUMENT;
     }
     run_plan(run, tick);
     wpin_run_cut_steps(run);

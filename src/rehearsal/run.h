@@ -34,12 +34,10 @@ typedef struct wpin_run {
     wpin_port port;
     wpin_bound_load *bound;
     wpin_motor *motors;
-    wpin_stepper *steppers; /* those of the loads that are */
     wpin_run_input *inputs; /* one an input of the rig */
     wpin_soft_pwm soft;     /* for the pins without a timer */
     const wpin_port *motor_port;
     wpin_motor **motor_list;
-    wpin_stepper **stepper_list;
     wpin_track *tracks;
     wpin_sequence_config sequence_config;
     wpin_sequence sequence;
@@ -47,6 +45,7 @@ typedef struct wpin_run {
     wpin_tally *for_trace;  /* of each load since the last row */
     wpin_sample *samples;
     wpin_mean *volts;  /* of each load, over whole periods */
+    double *fault_at;  /* of each load: the last tick in which it had no fault */
     bool *driven;      /* each load had duty when last looked at */
     size_t *open_step; /* result each track is in, plus 1; 0 for none */
     unsigned *rounds;  /* how often each step of the plan has begun */
@@ -78,14 +77,16 @@ void wpin_run_command(wpin_run *run);
 /* Sets the core's side of the inputs up, reads them all once, and answers about one. */
 void wpin_run_open_inputs(wpin_run *run);
 void wpin_run_update_inputs(wpin_run *run);
-bool wpin_run_input_held(void *context, uint8_t number);
-wpin_duty wpin_run_input_duty(void *context, uint8_t number);
-wpin_status wpin_run_set_input(void *context, uint8_t number, int16_t millivolts);
+bool wpin_run_input_held(void *context, uint16_t number);
+wpin_duty wpin_run_input_duty(void *context, uint16_t number);
+wpin_status wpin_run_set_input(void *context, uint16_t number, int16_t millivolts);
 /* Adds something that happened to the report's list. */
 void wpin_run_note(wpin_run *run, const char *part, const char *what, ...)
     __attribute__((format(printf, 3, 4)));
 /* A load's reading as the machine sees it: a mirror-mounted motor turns the other way. */
 wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load);
+/* Where the core counts a stepper to be, degrees. */
+double wpin_run_degrees(const wpin_run *run, size_t load);
 /* Seconds since the plan began. */
 double wpin_run_time(const wpin_run *run);
 /* A step begins or ends on a track. */

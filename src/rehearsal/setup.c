@@ -24,13 +24,9 @@ void wpin_run_choose_port(wpin_run *run) {
 }
 
 static wpin_status open_load(wpin_run *run, size_t i) {
-    if (wpin_run_is_stepper(run, i)) {
-        run->stepper_list[i] = &run->steppers[i];
-        return wpin_stepper_init(&run->steppers[i], &run->bound[i].stepper, run->motor_port);
-    }
     run->motor_list[i] = &run->motors[i];
     wpin_status status = wpin_motor_init(&run->motors[i], &run->bound[i].motor, run->motor_port);
-    run->report->pwm[i] = run->motors[i].stage.pwm;
+    run->report->pwm[i] = run->bound[i].achieved;
     return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
 }
 

@@ -15,7 +15,7 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     wpin_step_result r = {.line = run->plan->sources[step].line,
                           .text = run->plan->sources[step].text,
                           .op = op,
-                          .load = wpin_op_moves_motor(op) ? s->motor : -1,
+                          .load = wpin_op_moves_motor(op) ? s->target.number : -1,
                           .round = ++run->rounds[step],
                           .at = wpin_run_time(run),
                           .asked_seconds = turns   ? 0
@@ -24,7 +24,7 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR) {
         r.asked_duty = fraction(s->value);
     } else if (op == WPIN_OP_HOLD && run->rig->loads[r.load].what != WPIN_RIG_STEPPER) {
-        r.asked_duty = fraction(run->motors[r.load].wanted);
+        r.asked_duty = fraction((wpin_duty)run->motors[r.load].setpoint.value);
     }
     return r;
 }
@@ -57,10 +57,10 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         result->volts = run->volts[result->load].value;
         result->rpm = last->rpm;
         result->effect = last->effect;
-        result->limited = run->motors[result->load].limited;
+        result->limited = wpin_motor_ended(&run->motors[result->load]) == WPIN_ENDED_LIMIT;
         result->degrees = last->turns * 360;
-        if (run->stepper_list[result->load] != NULL) {
-            result->degrees_asked = wpin_stepper_angle(run->stepper_list[result->load]) * 1e-3;
+        if (wpin_run_is_stepper(run, (size_t)result->load)) {
+            result->degrees_asked = wpin_run_degrees(run, (size_t)result->load);
         }
     }
     wpin_run_judge(run, result);
@@ -79,7 +79,7 @@ void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins) {
 /* While a motor still ramps down or rests from the other direction, its own time has not begun. */
 static void note_turn(const wpin_run *run, wpin_step_result *r) {
     const wpin_motor *motor = &run->motors[r->load];
-    bool against = motor->direction != 0 && motor->direction * motor->wanted < 0;
+    bool against = (wpin_motor_held(motor) & WPIN_HELD_REVERSAL) != 0;
     if (against && (r->op == WPIN_OP_RUN || r->op == WPIN_OP_RUN_FOR)) {
         r->turned_after = wpin_run_time(run) - r->at;
     }
@@ -109,7 +109,7 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->duty_peak =
                 fmax(r->duty_peak, fabs(fraction(wpin_motor_duty(&run->motors[r->load]))));
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
-            r->kicked = r->kicked || run->motors[r->load].kicking;
+            r->kicked = r->kicked || wpin_motor_kicks(&run->motors[r->load]);
             r->effect_peak = fmax(r->effect_peak, last->effect);
             note_reversal(run, r, last);
             note_turn(run, r);

@@ -13,7 +13,7 @@ static void settle(wpin_one_load *one, double fastest) {
             now = wpin_one_load_tick(one).rpm;
         }
         bool steady =
-            wpin_motor_phase(&one->motor) == WPIN_PHASE_RUNNING || !wpin_motor_busy(&one->motor);
+            wpin_motor_state(&one->motor) == WPIN_STATE_RUNNING || !wpin_motor_busy(&one->motor);
         if (steady && fabs(now - before) <= 0.002 * fmax(fastest, 1)) {
             return;
         }
@@ -42,7 +42,7 @@ static wpin_sweep_point measure(wpin_one_load *one, double asked) {
 
 static bool go_to(wpin_one_load *one, double duty) {
     wpin_duty wanted = (wpin_duty)lround(duty * WPIN_DUTY_FULL);
-    return wpin_motor_run(&one->motor, wanted, 0, WPIN_LIFE_HELD) == WPIN_OK;
+    return wpin_motor_run(&one->motor, wanted, 0, WPIN_TIMEOUT_HELD) == WPIN_OK;
 }
 
 size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_t count, char *why,
@@ -59,7 +59,7 @@ size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_
         return 0;
     }
     double to = rig->loads[load].limits.duty_max, fastest = 0;
-    double from = wpin_stage_kind_has(kind, WPIN_STATE_REVERSE) ? -to : 0;
+    double from = wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE) ? -to : 0;
     size_t done = 0;
     while (done < count) { /* the first place too is reached on the ramp, never at once */
         double duty = from + (to - from) * (double)done / (double)(count - 1);
@@ -72,9 +72,9 @@ size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_
         fastest = fmax(fastest, fabs(points[done].rpm));
         done++;
     }
-    if (one.motor.fault.cause != WPIN_OK || done < count) {
+    if (one.motor.fault != WPIN_OK || done < count) {
         snprintf(why, why_size, "'%s' stopped after %zu of %zu places: %s", rig->loads[load].name,
-                 done, count, wpin_status_text(one.motor.fault.cause));
+                 done, count, wpin_status_text((wpin_status)one.motor.fault));
     }
     wpin_one_load_close(&one);
     return done;

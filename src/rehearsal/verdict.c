@@ -227,9 +227,9 @@ static void judge_teach(wpin_step_result *step) {
 
 void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
-    if (motor != NULL && motor->fault.cause != WPIN_OK) {
+    if (motor != NULL && motor->fault != WPIN_OK) {
         wpin_rule(step, WPIN_VERDICT_BAD, "ended by a fault: %s",
-                  wpin_status_name(motor->fault.cause));
+                  wpin_status_name((wpin_status)motor->fault));
         return;
     }
     if (!step->done) {
@@ -256,7 +256,7 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     }
     switch (step->op) {
     case WPIN_OP_FOLLOW: judge_follow(run, step); break;
-    case WPIN_OP_TEACH: judge_teach(step); break;
+    case WPIN_OP_CALIBRATE: judge_teach(step); break;
     case WPIN_OP_RUN:
     case WPIN_OP_RUN_FOR:
     case WPIN_OP_HOLD: judge_motion(run, step); break;

@@ -62,7 +62,7 @@ static void judge_plunger(const wpin_run *run, wpin_step_result *step) {
 
 /* The rotor should stand where the core counts it, give or take a step. */
 static void judge_place(const wpin_run *run, wpin_step_result *step) {
-    double a_turn = run->rig->loads[step->load].stepper.steps_a_turn;
+    double a_turn = run->rig->loads[step->load].stepper.steps_per_rev;
     double lost = (step->degrees_asked - step->degrees) / 360 * a_turn;
     bool turns = step->op == WPIN_OP_TURN || step->op == WPIN_OP_TURN_TO;
     if (fabs(lost) < 2 && turns) {

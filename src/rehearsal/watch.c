@@ -29,15 +29,14 @@ static void watch_reset(wpin_run *run) {
 
 static bool some_busy(const wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (wpin_run_is_stepper(run, i) ? wpin_stepper_busy(&run->steppers[i])
-                                        : wpin_motor_busy(&run->motors[i])) {
+        if (wpin_motor_busy(&run->motors[i])) {
             return true;
         }
     }
     return false;
 }
 
-/* Nobody commands any more: each motion goes on until its life is over, then ramps to rest. */
+/* Nobody commands any more: each motion goes on until its time-out, then ramps to rest. */
 static void tick_alone(wpin_run *run) {
     double now = wpin_run_time(run);
     if (!run->alone) {
@@ -45,11 +44,7 @@ static void tick_alone(wpin_run *run) {
         run->alone_since = now;
         wpin_run_cut_steps(run);
     }
-    for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (!wpin_run_is_stepper(run, i)) {
-            wpin_motor_tick(&run->motors[i]);
-        }
-    }
+    wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
     if (run->sequence.running && !some_busy(run)) {
         run->sequence.running = false;
         run->sequence.result = WPIN_FAULT_LINK;
@@ -62,6 +57,15 @@ static void tick_alone(wpin_run *run) {
     }
 }
 
+/* When each fault latched; the core keeps only the cause. */
+static void note_faults(wpin_run *run) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (run->motors[i].fault == WPIN_OK) {
+            run->fault_at[i] = wpin_run_time(run);
+        }
+    }
+}
+
 void wpin_run_command(wpin_run *run) {
     wpin_run_update_inputs(run);
     if (wpin_sim_link_lost(run->sim)) {
@@ -69,6 +73,7 @@ void wpin_run_command(wpin_run *run) {
     } else {
         wpin_sequence_tick(&run->sequence);
     }
+    note_faults(run);
     watch_outside(run);
     watch_reset(run);
 }

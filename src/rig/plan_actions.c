@@ -24,15 +24,15 @@ static void say_unable(wpin_plan_reader *r, size_t load, unsigned column, const 
 }
 
 static bool can_reverse(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has(kind, WPIN_STATE_REVERSE);
+    return wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE);
 }
 
 static bool can_brake(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has(kind, WPIN_STATE_BRAKE);
+    return wpin_stage_kind_has(kind, WPIN_DRIVE_BRAKE);
 }
 
 static bool can_coast(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has(kind, WPIN_STATE_FREE);
+    return wpin_stage_kind_has(kind, WPIN_DRIVE_COAST);
 }
 
 /* [forward|reverse], into a sign; 0 when the stage has no such way. */
@@ -112,7 +112,7 @@ static void read_ramp(wpin_plan_reader *r, size_t load) {
     double takes = wpin_flow_ramp(&r->flow, load, duty, seconds, r->line.number);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN,
-                                     .motor = (uint8_t)load,
+                                     .target = WPIN_MOTOR(load),
                                      .value = wpin_to_duty(duty),
                                      .ramp_us = wpin_to_us(seconds)},
                          takes);
@@ -123,7 +123,7 @@ static void run_for(wpin_plan_reader *r, size_t load, double duty, double second
     double stops = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN_FOR,
-                                     .motor = (uint8_t)load,
+                                     .target = WPIN_MOTOR(load),
                                      .value = wpin_to_duty(duty),
                                      .time_ms = wpin_to_ms(seconds)},
                          seconds + stops);
@@ -167,10 +167,11 @@ static void read_hold(wpin_plan_reader *r, size_t load) {
         return;
     }
     if (take_for(r, true, &seconds)) {
-        wpin_plan_add_action(
-            r,
-            (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
-            seconds);
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_HOLD,
+                                         .target = WPIN_MOTOR(load),
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds);
     }
 }
 
@@ -183,7 +184,8 @@ static void read_stop(wpin_plan_reader *r, size_t load) {
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, seconds, r->line.number);
     wpin_plan_add_action(
-        r, (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .ramp_us = wpin_to_us(seconds)},
+        r,
+        (wpin_step){.op = WPIN_OP_STOP, .target = WPIN_MOTOR(load), .ramp_us = wpin_to_us(seconds)},
         takes);
 }
 
@@ -194,7 +196,8 @@ static void read_rest(wpin_plan_reader *r, size_t load) {
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_plan_add_action(
-        r, (wpin_step){.op = WPIN_OP_STOP, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+        r,
+        (wpin_step){.op = WPIN_OP_STOP, .target = WPIN_MOTOR(load), .time_ms = wpin_to_ms(seconds)},
         takes + seconds);
 }
 
@@ -205,7 +208,8 @@ static void read_at_once(wpin_plan_reader *r, size_t load, wpin_op op) {
     }
     wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_plan_add_action(
-        r, (wpin_step){.op = (uint8_t)op, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
+        r,
+        (wpin_step){.op = (uint8_t)op, .target = WPIN_MOTOR(load), .time_ms = wpin_to_ms(seconds)},
         seconds);
 }
 
@@ -243,7 +247,7 @@ static void read_on(wpin_plan_reader *r, size_t load) {
     }
     double takes = wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
     wpin_plan_add_action(
-        r, (wpin_step){.op = WPIN_OP_RUN, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
+        r, (wpin_step){.op = WPIN_OP_RUN, .target = WPIN_MOTOR(load), .value = wpin_to_duty(duty)},
         takes);
 }
 
@@ -265,7 +269,8 @@ static void read_toggle(wpin_plan_reader *r, size_t load) {
     double to = r->flow.duty[load] == 0 ? duty : 0;
     double takes = wpin_flow_ramp(&r->flow, load, to, 0, r->line.number);
     wpin_plan_add_action(
-        r, (wpin_step){.op = WPIN_OP_TOGGLE, .motor = (uint8_t)load, .value = wpin_to_duty(duty)},
+        r,
+        (wpin_step){.op = WPIN_OP_TOGGLE, .target = WPIN_MOTOR(load), .value = wpin_to_duty(duty)},
         takes);
 }
 
@@ -289,7 +294,7 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
         double stops = r->rig->loads[load].limits.ramp_down;
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_FOLLOW,
-                                         .motor = (uint8_t)load,
+                                         .target = WPIN_MOTOR(load),
                                          .value = (int16_t)input,
                                          .time_ms = wpin_to_ms(seconds)},
                              seconds + stops);
@@ -308,8 +313,8 @@ static void read_teach(wpin_plan_reader *r, size_t load) {
     } else if (take_for(r, true, &seconds)) {
         wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
         wpin_plan_add_action(r,
-                             (wpin_step){.op = WPIN_OP_TEACH,
-                                         .motor = (uint8_t)load,
+                             (wpin_step){.op = WPIN_OP_CALIBRATE,
+                                         .target = WPIN_MOTOR(load),
                                          .time_ms = wpin_to_ms(seconds)},
                              seconds);
     }
@@ -339,7 +344,7 @@ static void read_turn(wpin_plan_reader *r, size_t load) {
     double takes = wpin_flow_turn(&r->flow, load, to ? turns - r->flow.turns[load] : turns);
     wpin_plan_add_action(r,
                          (wpin_step){.op = (uint8_t)(to ? WPIN_OP_TURN_TO : WPIN_OP_TURN),
-                                     .motor = (uint8_t)load,
+                                     .target = WPIN_MOTOR(load),
                                      .millidegrees = (int32_t)lround(turns * 360e3)},
                          takes);
 }
@@ -347,16 +352,17 @@ static void read_turn(wpin_plan_reader *r, size_t load) {
 static void read_hold_place(wpin_plan_reader *r, size_t load) {
     double seconds;
     if (take_for(r, true, &seconds)) {
-        wpin_plan_add_action(
-            r,
-            (wpin_step){.op = WPIN_OP_HOLD, .motor = (uint8_t)load, .time_ms = wpin_to_ms(seconds)},
-            seconds);
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_HOLD,
+                                         .target = WPIN_MOTOR(load),
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds);
     }
 }
 
 static void read_release(wpin_plan_reader *r, size_t load) {
     if (wpin_words_no_more(&r->line)) {
-        wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_COAST, .motor = (uint8_t)load}, 0);
+        wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_COAST, .target = WPIN_MOTOR(load)}, 0);
     }
 }
 

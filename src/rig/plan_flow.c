@@ -102,8 +102,8 @@ double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds,
 double wpin_flow_turn(wpin_flow *flow, size_t load, double turns) {
     const wpin_rig_load *l = &flow->rig->loads[load];
     const wpin_rig_stepping *s = &l->stepping;
-    double steps = fabs(turns) * l->stepper.steps_a_turn * (s->half_steps ? 2 : 1);
-    double slow = s->start_rate, top = s->top_rate, gain = s->rate_gain;
+    double steps = fabs(turns) * l->stepper.steps_per_rev * (s->half_steps ? 2 : 1);
+    double slow = s->start_rate, top = s->top_rate, gain = s->acceleration;
     double ramps = (top * top - slow * slow) / gain;
     flow->turns[load] += turns;
     if (steps <= ramps) {

@@ -10,7 +10,7 @@ static void add_set(wpin_plan_reader *r, size_t input, double volts) {
     if (wpin_words_no_more(&r->line)) {
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_SET,
-                                         .motor = (uint8_t)input,
+                                         .target = WPIN_INPUT(input),
                                          .value = (int16_t)lround(volts * 1e3)},
                              0);
     }
@@ -71,7 +71,7 @@ static void read_button(wpin_plan_reader *r, size_t input) {
     if (wpin_words_no_more(&r->line)) {
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_SWITCH,
-                                         .motor = (uint8_t)(r->rig->supply_count + input),
+                                         .target = WPIN_SWITCH(r->rig->supply_count + input),
                                          .value = press},
                              0);
     }
@@ -126,7 +126,7 @@ static void read_injection(wpin_plan_reader *r, bool on) {
     plan->faults = all;
     all[plan->fault_count++] = one;
     wpin_plan_add_action(
-        r, (wpin_step){.op = WPIN_OP_SWITCH, .motor = (uint8_t)number, .value = on}, 0);
+        r, (wpin_step){.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(number), .value = on}, 0);
 }
 
 void wpin_plan_read_fault(wpin_plan_reader *r) {

@@ -21,7 +21,7 @@ static void read_supply(wpin_plan_reader *r, size_t supply) {
     }
     if (wpin_words_no_more(&r->line)) {
         wpin_plan_add_action(
-            r, (wpin_step){.op = WPIN_OP_SWITCH, .motor = (uint8_t)supply, .value = on}, 0);
+            r, (wpin_step){.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(supply), .value = on}, 0);
     }
 }
 
@@ -193,22 +193,22 @@ static wpin_moment no_time(void *context) {
     return 0;
 }
 
-static wpin_duty no_duty(void *context, uint8_t number) {
+static wpin_duty no_duty(void *context, uint16_t number) {
     (void)context, (void)number;
     return 0;
 }
 
-static wpin_status no_setting(void *context, uint8_t number, int16_t millivolts) {
+static wpin_status no_setting(void *context, uint16_t number, int16_t millivolts) {
     (void)context, (void)number, (void)millivolts;
     return WPIN_OK;
 }
 
-static bool no_input(void *context, uint8_t number) {
+static bool no_input(void *context, uint16_t number) {
     (void)context, (void)number;
     return false;
 }
 
-static wpin_status no_switch(void *context, uint8_t number, bool on) {
+static wpin_status no_switch(void *context, uint16_t number, bool on) {
     (void)context, (void)number, (void)on;
     return WPIN_OK;
 }
@@ -216,29 +216,17 @@ static wpin_status no_switch(void *context, uint8_t number, bool on) {
 /* The core has the last word on a plan; the least number of tracks it is content with. */
 static void count_tracks(wpin_plan_reader *r) {
     wpin_track tracks[1];
-    wpin_motor *motors[1] = {NULL};
-    wpin_stepper any = {0}, **steppers = calloc(r->rig->load_count, sizeof(wpin_stepper *));
-    if (steppers == NULL) {
-        r->line.messages->out_of_memory = true;
-        return;
-    }
-    for (size_t i = 0; i < r->rig->load_count; i++) {
-        steppers[i] = r->rig->loads[i].what == WPIN_RIG_STEPPER ? &any : NULL;
-    }
     wpin_port port = {.now = no_time};
     wpin_sequence_config config = {
         .steps = r->plan->steps,
         .step_count = (uint16_t)r->plan->step_count,
-        .motors = motors,
-        .motor_count = (uint8_t)r->rig->load_count,
+        .motor_count = (uint16_t)r->rig->load_count,
         .switch_count =
-            (uint8_t)(r->rig->supply_count + r->rig->input_count + r->plan->fault_count),
-        .input_count = (uint8_t)r->rig->input_count,
+            (uint16_t)(r->rig->supply_count + r->rig->input_count + r->plan->fault_count),
+        .input_count = (uint16_t)r->rig->input_count,
         .read_input = no_input,
         .read_duty = no_duty,
         .set_input = no_setting,
-        .steppers = steppers,
-        .stepper_way = &wpin_stepper_in_plans,
         .tracks = tracks,
         .port = &port,
         .set_switch = no_switch};
@@ -249,7 +237,6 @@ static void count_tracks(wpin_plan_reader *r) {
         status = wpin_sequence_check(&config, &step);
         r->plan->track_count = count;
     }
-    free(steppers);
     if (status != WPIN_OK) {
         r->line.number = r->plan->sources[step].line;
         wpin_words_say(&r->line, 1,

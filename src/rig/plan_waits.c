@@ -17,7 +17,7 @@ static void add_until(wpin_plan_reader *r, size_t number, wpin_event event, doub
     if (take_at_most(r, &seconds)) {
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_UNTIL,
-                                         .motor = (uint8_t)number,
+                                         .target = {wpin_event_about(event), (uint16_t)number},
                                          .value = (int16_t)event,
                                          .ramp_us = (uint32_t)llround(amps * 1e3),
                                          .time_ms = wpin_to_ms(seconds)},

@@ -1,6 +1,5 @@
 /* The kinds of power stage the rig file knows: data. A new kind is a new entry. */
 #include "windpin/rig.h"
-#include <string.h>
 
 static const wpin_stage_kind kinds[] = {
     {.name = "low-side-switch",
@@ -140,8 +139,8 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count) {
     return kinds;
 }
 
-bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_state state) {
-    return memchr(kind->table->states, (int)state, kind->table->row_count) != NULL;
+bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state) {
+    return wpin_table_row(kind->table, state) != WPIN_NO_ROW;
 }
 
 wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, int shared) {
@@ -154,8 +153,8 @@ wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
                                 .lines = lines,
                                 .pwm_hz = wpin_stage_kind_takes_duty(kind) ? 50 : 0,
                                 .dead_time_us = (uint16_t)(dead_time * 1e6 + 0.5),
-                                .pulse_zero_us = 1500,
-                                .pulse_swing_us = 500};
+                                .pulse_neutral = WPIN_PULSE_SHARE(1500, 50),
+                                .pulse_swing = WPIN_PULSE_SHARE(500, 50)};
     return wpin_stage_check(&config);
 }
 
@@ -165,7 +164,7 @@ bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line) {
 
 bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line) {
     for (unsigned row = 0; row < kind->table->row_count; row++) {
-        uint8_t cell = kind->table->cells[row * kind->table->line_count + line];
+        wpin_cell cell = wpin_table_cell(kind->table, (uint8_t)row, (uint8_t)line);
         if (cell == WPIN_CELL_DUTY || cell == WPIN_CELL_COMPLEMENT || cell == WPIN_CELL_PULSE) {
             return true;
         }

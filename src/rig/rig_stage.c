@@ -100,6 +100,23 @@ static int find_line(wpin_reader *reader, yaml_node_t *node, const wpin_own_stag
                : wpin_find_word(reader, node, text, "line", own->kind.lines, own->table.line_count);
 }
 
+/* Puts a cell into a row of masks. */
+static void set_cell(wpin_row *row, size_t line, wpin_cell cell) {
+    uint8_t bit = (uint8_t)(1U << line);
+    switch (cell) {
+    case WPIN_CELL_HIGH: row->high |= bit; break;
+    case WPIN_CELL_COMPLEMENT: row->complement |= bit; /* fall through */
+    case WPIN_CELL_DUTY: row->timed |= bit; break;
+    case WPIN_CELL_PULSE:
+        row->timed |= bit;
+        row->pulse |= bit;
+        break;
+    case WPIN_CELL_FLOAT: row->floats |= bit; break;
+    case WPIN_CELL_KEEP: row->keep |= bit; break;
+    case WPIN_CELL_LOW: break;
+    }
+}
+
 static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own_stage *own) {
     static const char *const states[] = {"coast", "brake", "forward", "reverse"};
     static const char *const cells[] = {"low",   "high",  "duty", "complement",
@@ -115,13 +132,13 @@ static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own
                     states[state], own->table.line_count);
         return;
     }
-    uint8_t row = own->table.row_count++;
-    own->states[row] = (uint8_t)state;
+    wpin_row *row = &own->rows[own->table.row_count++];
+    row->drive = (uint8_t)state;
     for (size_t i = 0; i < own->table.line_count; i++) {
         yaml_node_t *node = wpin_list_item(reader, list, i);
         const char *text = wpin_scalar(reader, node, "a cell");
         int cell = text == NULL ? -1 : wpin_find_word(reader, node, text, "cell", cells, 7);
-        own->cells[row * own->table.line_count + i] = (uint8_t)(cell < 0 ? 0 : cell);
+        set_cell(row, i, cell < 0 ? WPIN_CELL_LOW : (wpin_cell)cell);
     }
 }
 
@@ -178,8 +195,7 @@ static wpin_own_stage *read_own(wpin_reader *reader, yaml_node_t *node) {
     for (size_t i = 0; i < own->table.line_count; i++) {
         own->kind.lines[i] = own->line_names[i];
     }
-    own->table.states = own->states;
-    own->table.cells = own->cells;
+    own->table.rows = own->rows;
     own->table.legs = own->legs;
     read_own_driver(reader, nodes[TABLE_DRIVER], own);
     for (size_t i = 0; nodes[TABLE_MODES] != NULL && i < wpin_list_size(nodes[TABLE_MODES]); i++) {
@@ -201,8 +217,8 @@ static wpin_own_stage *read_own(wpin_reader *reader, yaml_node_t *node) {
 
 static void check_rest(wpin_reader *reader, const yaml_node_t *node, wpin_rig_load *load,
                        bool given) {
-    bool coasts = wpin_stage_kind_has(load->kind, WPIN_STATE_FREE);
-    bool brakes = wpin_stage_kind_has(load->kind, WPIN_STATE_BRAKE);
+    bool coasts = wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST);
+    bool brakes = wpin_stage_kind_has(load->kind, WPIN_DRIVE_BRAKE);
     if (!given) {
         load->rest_brakes = !coasts;
     } else if (load->rest_brakes ? !brakes : !coasts) {

@@ -152,7 +152,7 @@ static void read_solenoid(wpin_reader *reader, yaml_node_t *node, wpin_rig_load 
 enum { STEPPER_STEPPING };
 static const wpin_field stepper_fields[] = {
     NODE("stepping", true),
-    QUANTITY("steps", wpin_sim_stepper, steps_a_turn, true, WPIN_NUMBER, 4, 2000),
+    QUANTITY("steps", wpin_sim_stepper, steps_per_rev, true, WPIN_NUMBER, 4, 2000),
     QUANTITY("resistance", wpin_sim_stepper, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
     QUANTITY("inductance", wpin_sim_stepper, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
     QUANTITY("rated", wpin_sim_stepper, rated_amps, true, WPIN_CURRENT, 1e-3, 100),
@@ -165,7 +165,7 @@ static const wpin_field stepper_fields[] = {
 static const wpin_field stepping_fields[] = {
     QUANTITY("start-rate", wpin_rig_stepping, start_rate, true, WPIN_STEP_RATE, 1, 20000),
     QUANTITY("top-rate", wpin_rig_stepping, top_rate, true, WPIN_STEP_RATE, 1, 20000),
-    QUANTITY("ramp", wpin_rig_stepping, rate_gain, true, WPIN_STEP_GAIN, 1, 1e5),
+    QUANTITY("ramp", wpin_rig_stepping, acceleration, true, WPIN_STEP_GAIN, 1, 1e5),
     CHOICE("mode", wpin_rig_stepping, half_steps, "full", "half"),
     CHOICE("at-end", wpin_rig_stepping, release, "hold", "release"),
 };
@@ -177,7 +177,7 @@ static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
-    double steps = load->stepper.steps_a_turn;
+    double steps = load->stepper.steps_per_rev;
     if (steps > 0 && fmod(steps, 4) != 0) {
         wpin_say_at(reader, node,
                     "steps: %g is no multiple of 4; expected e.g. 200, the full steps "

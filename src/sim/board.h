@@ -9,13 +9,14 @@
 
 #define WPIN_SIM_PINS    256
 #define WPIN_SIM_NO_WIRE (-1)
+#define WPIN_SIM_GROUPS  64 /* of pins that one call writes */
 
 typedef struct wpin_sim_pin {
     wpin_wave wave;
     wpin_cursor watched; /* where the pin watcher is */
     int64_t period;      /* of its timer, ps; 0 until started */
     uint32_t timer_steps;
-    int64_t dead;     /* ps */
+    int64_t dead;     /* ps, of the low side of a leg */
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     bool output, inverted, burnt, no_timer;
@@ -121,7 +122,10 @@ typedef struct wpin_analog {
 
 struct wpin_sim {
     wpin_sim_controller controller;
-    int64_t now; /* ps */
+    int64_t now;        /* ps */
+    int64_t clock_read; /* what the controller's clock said last, us */
+    wpin_pin groups[WPIN_SIM_GROUPS][8];
+    int group_count;
     wpin_sim_pin pins[WPIN_SIM_PINS];
     wpin_supply *supplies;
     wpin_bridge *bridges;

@@ -202,7 +202,7 @@ int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *s, int bridge)
 }
 
 int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *s, int bridge) {
-    bool sound = s->steps_a_turn >= 4 && fmod(s->steps_a_turn, 4) == 0 && s->rated_amps > 0 &&
+    bool sound = s->steps_per_rev >= 4 && fmod(s->steps_per_rev, 4) == 0 && s->rated_amps > 0 &&
                  s->holding_torque > 0;
     wpin_sim_motor winding = {.name = s->name,
                               .resistance = s->resistance,

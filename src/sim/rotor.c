@@ -45,7 +45,7 @@ static double turn(const wpin_plant *plant, double torque, double seconds) {
 }
 
 static void piece(wpin_plant *plant, double seconds) {
-    double poles = plant->stepper.steps_a_turn / 4, k = plant->motor.constant;
+    double poles = plant->stepper.steps_per_rev / 4, k = plant->motor.constant;
     double s = sin(poles * plant->angle), c = cos(poles * plant->angle), w = plant->speed;
     double mean_a, mean_b, before = plant->amps;
     double drawn =

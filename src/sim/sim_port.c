@@ -2,12 +2,16 @@
 #include "board.h"
 #include <math.h>
 #include <stdio.h>
+#include <string.h>
 
 #define PS_PER_US 1000000
 
+/* The clock moves on by a microsecond with each reading, as real ones do. */
 static wpin_moment port_now(void *context) {
-    const wpin_sim *sim = context;
-    return sim->controller.clock_start + (wpin_moment)(sim->now / PS_PER_US);
+    wpin_sim *sim = context;
+    int64_t us = sim->now / PS_PER_US;
+    sim->clock_read = us > sim->clock_read ? us : sim->clock_read + 1;
+    return sim->controller.clock_start + (wpin_moment)sim->clock_read;
 }
 
 static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) {
@@ -62,19 +66,42 @@ void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
     }
 }
 
-static void port_write(void *context, wpin_pin pin, wpin_level level) {
+/* A burnt pin takes the call like any other: a controller does not notice. */
+static wpin_status port_write(void *context, wpin_pin pin, wpin_level level) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
     if (!p->burnt && p->output) {
         p->wave = (wpin_wave){.level = level};
         wpin_pin_changed(sim, pin);
     }
+    return WPIN_OK;
 }
 
 static wpin_status port_open(void *context, wpin_pin pin, wpin_level safe) {
     wpin_sim *sim = context;
     sim->pins[pin].output = true;
-    port_write(context, pin, safe);
+    return port_write(context, pin, safe);
+}
+
+static wpin_status port_group_open(void *context, const wpin_pin *pins, uint8_t count,
+                                   uint8_t *group) {
+    wpin_sim *sim = context;
+    if (sim->group_count == WPIN_SIM_GROUPS || count > 8) {
+        return WPIN_REFUSED_PORT; /* then they are written one by one */
+    }
+    memcpy(sim->groups[sim->group_count], pins, count);
+    *group = (uint8_t)sim->group_count++;
+    return WPIN_OK;
+}
+
+static wpin_status port_group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
+    wpin_sim *sim = context;
+    for (unsigned i = 0; mask >> i != 0; i++) {
+        if ((mask >> i & 1U) != 0) {
+            port_write(context, sim->groups[group][i],
+                       (high >> i & 1U) != 0 ? WPIN_HIGH : WPIN_LOW);
+        }
+    }
     return WPIN_OK;
 }
 
@@ -92,9 +119,9 @@ uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, 
     return 0;
 }
 
-static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
-                                  wpin_pwm_achieved *achieved) {
-    wpin_sim *sim = context;
+/* Gives a pin its timer. */
+static wpin_status start_timer(wpin_sim *sim, wpin_pin pin, const wpin_pwm_request *request,
+                               wpin_pwm_achieved *achieved) {
     wpin_sim_pin *p = &sim->pins[pin];
     double hz = 0;
     uint32_t steps = wpin_sim_timer_steps(&sim->controller, request->hz, &hz);
@@ -104,16 +131,41 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
     p->timer_steps = steps;
     p->period = llround(1e12 / hz);
     p->inverted = request->inverted;
-    p->dead = (int64_t)request->dead_time_ns * 1000;
-    achieved->millihertz = (uint32_t)llround(hz * 1e3);
-    achieved->steps = (uint16_t)(steps > 65535 ? 65535 : steps);
+    p->dead = 0;
+    *achieved = (wpin_pwm_achieved){.millihertz = (uint32_t)llround(hz * 1e3),
+                                    .steps = (uint16_t)(steps > 65535 ? 65535 : steps)};
     return WPIN_OK;
+}
+
+static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
+                                  wpin_pwm_achieved *achieved) {
+    return start_timer(context, pin, request, achieved);
+}
+
+/* The high side follows the timer, the low side its complement with the dead time at both edges. */
+static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
+                                  const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
+    wpin_sim *sim = context;
+    wpin_pwm_request of_low = {.hz = request->hz, .inverted = !request->low_inverted};
+    wpin_status status = start_timer(sim, high, request, achieved);
+    status = status == WPIN_OK ? start_timer(sim, low, &of_low, achieved) : status;
+    int64_t dead = (int64_t)request->dead_time_ns * 1000;
+    if (status == WPIN_OK && 2 * dead >= sim->pins[low].period) {
+        return WPIN_REFUSED_DEAD_TIME;
+    }
+    sim->pins[low].dead = dead;
+    achieved->dead_time_ns = request->dead_time_ns;
+    return status;
 }
 
 /* The timer has whole steps only: the nearest one. */
 static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
     int64_t steps = ((int64_t)duty * p->timer_steps + WPIN_DUTY_FULL / 2) / (int64_t)WPIN_DUTY_FULL;
     int64_t high = p->period * steps / p->timer_steps;
+    if (!p->inverted &&
+        p->dead > 0) { /* a low side on an inverted wire: off, and dead time around it */
+        return (wpin_window){0, high + 2 * p->dead < p->period ? high + 2 * p->dead : p->period};
+    }
     if (!p->inverted) {
         return (wpin_window){0, high};
     }
@@ -121,21 +173,31 @@ static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
     return (wpin_window){high > 0 ? high + p->dead : 0, p->period - p->dead};
 }
 
-static void port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
     if (p->burnt || !p->output || p->period == 0) {
-        return;
+        return WPIN_OK;
     }
     wpin_window window = window_for(p, duty);
+    int64_t early = p->inverted ? 0 : p->dead;
     if (p->wave.pwm) {
         wpin_wave_settle(&p->wave, sim->now);
         p->wave.next = window;
     } else {
-        p->wave = (wpin_wave){
-            .pwm = true, .start = sim->now, .period = p->period, .current = window, .next = window};
+        p->wave = (wpin_wave){.pwm = true,
+                              .start = sim->now - early,
+                              .period = p->period,
+                              .current = window,
+                              .next = window};
     }
     wpin_pin_changed(sim, pin);
+    return WPIN_OK;
+}
+
+static wpin_status port_leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
+    wpin_status status = port_pwm_duty(context, low, duty); /* off before the other may be on */
+    return status == WPIN_OK ? port_pwm_duty(context, high, duty) : status;
 }
 
 static bool port_read(void *context, wpin_pin pin) {
@@ -149,7 +211,7 @@ static bool port_read(void *context, wpin_pin pin) {
     return wpin_cursor_at(&sim->pins[pin].wave, sim->now).level == WPIN_HIGH;
 }
 
-static int32_t port_millivolts(void *context, uint8_t input) {
+static int16_t port_millivolts(void *context, uint8_t input) {
     wpin_sim *sim = context;
     wpin_analog *a = &sim->analog[input];
     double volts = 0;
@@ -164,7 +226,7 @@ static int32_t port_millivolts(void *context, uint8_t input) {
         volts = wpin_sim_supply_volts(sim, a->part) * a->ratio;
     }
     volts = volts > sim->controller.logic_volts ? sim->controller.logic_volts : volts;
-    return (int32_t)lround(volts * 1e3);
+    return (int16_t)lround(fmin(volts * 1e3, INT16_MAX));
 }
 
 static void port_pause(void *context, uint32_t us) {
@@ -192,5 +254,9 @@ wpin_port wpin_sim_port(wpin_sim *sim) {
                        .pwm_duty = port_pwm_duty,
                        .read = port_read,
                        .millivolts = port_millivolts,
-                       .pause = port_pause};
+                       .pause = port_pause,
+                       .leg_start = port_leg_start,
+                       .leg_duty = port_leg_duty,
+                       .group_open = port_group_open,
+                       .group_write = port_group_write};
 }

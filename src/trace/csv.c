@@ -11,12 +11,12 @@ struct wpin_csv {
     int error;
 };
 
-const char *wpin_phase_word(wpin_phase phase) {
+const char *wpin_state_word(wpin_state phase) {
     static const char *const words[] = {
-        [WPIN_PHASE_OFF] = "off",           [WPIN_PHASE_READY] = "ready",
-        [WPIN_PHASE_RAMPING] = "ramping",   [WPIN_PHASE_RUNNING] = "running",
-        [WPIN_PHASE_RESTING] = "resting",   [WPIN_PHASE_BRAKING] = "braking",
-        [WPIN_PHASE_COASTING] = "coasting", [WPIN_PHASE_FAULT] = "fault"};
+        [WPIN_STATE_OFF] = "off",           [WPIN_STATE_READY] = "ready",
+        [WPIN_STATE_RAMPING] = "ramping",   [WPIN_STATE_RUNNING] = "running",
+        [WPIN_STATE_RESTING] = "resting",   [WPIN_STATE_BRAKING] = "braking",
+        [WPIN_STATE_COASTING] = "coasting", [WPIN_STATE_FAULT] = "fault"};
     return words[phase];
 }
 
@@ -58,7 +58,7 @@ void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
         note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%.5f,%.2f,%s",
                           s->asked * 100, s->duty * 100, s->volts, s->amps, s->amps_min,
                           s->amps_max, s->rpm, s->supply_volts, s->turns, s->effect * 100,
-                          wpin_phase_word(s->phase)));
+                          wpin_state_word(s->phase)));
     }
     note(csv, fprintf(csv->file, ",%s\r\n", csv->mark));
 }

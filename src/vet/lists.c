@@ -99,7 +99,7 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
         if (l->limits.limit_inputs[0] >= 0) {
             add(to, "%s: press each limit switch by hand; its input changes.", l->name);
         }
-        if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE)) {
+        if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
             add(to,
                 "%s: a first run %s; it turns the way forward means, else set 'reversed' or swap "
                 "its leads.",
@@ -134,7 +134,7 @@ static const char *or_dash(const char *text) {
 static const char *first_level(const wpin_rig_load *l, unsigned line) {
     static const char *const plain[] = {"low",    "high",          "low", "high",
                                         "floats", "neutral pulse", "low"};
-    uint8_t cell = l->kind->table->cells[line];
+    wpin_cell cell = wpin_table_cell(l->kind->table, 0, (uint8_t)line);
     if (l->inverted[line] && cell <= WPIN_CELL_HIGH) {
         return cell == WPIN_CELL_HIGH ? "low" : "high";
     }
@@ -194,7 +194,7 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
             rig->supplies[l->supply].volts);
         break;
     case WPIN_RIG_STEPPER:
-        add(to, "1  stepper %s: %.0f steps, %.3g A, %.3g mNm", l->name, l->stepper.steps_a_turn,
+        add(to, "1  stepper %s: %.0f steps, %.3g A, %.3g mNm", l->name, l->stepper.steps_per_rev,
             l->stepper.rated_amps, l->stepper.holding_torque * 1e3);
         break;
     default:

@@ -10,7 +10,7 @@ static double stepping_amps(const wpin_facts *f) {
     const wpin_rig_stepping *d = &f->load->stepping;
     double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
     double steps = d->top_rate / (d->half_steps ? 2 : 1);
-    double speed = 1.5 * steps / s->steps_a_turn * 2 * PI;
+    double speed = 1.5 * steps / s->steps_per_rev * 2 * PI;
     return (f->volts + constant * speed) / f->loop_ohms;
 }
 
@@ -123,7 +123,7 @@ static void stall_heat(wpin_vetter *v) {
 static bool plan_brakes(const wpin_vetter *v, const wpin_facts *f) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        if (s->op == WPIN_OP_BRAKE && s->motor == f->load - v->rig->loads) {
+        if (s->op == WPIN_OP_BRAKE && s->target.number == f->load - v->rig->loads) {
             return true;
         }
     }
@@ -165,7 +165,7 @@ static void tell_brake(wpin_vetter *v, const wpin_facts *f, braking b, wpin_seve
 static void brake(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        if (!f->motor || !wpin_stage_kind_has(l->kind, WPIN_STATE_BRAKE) || l->bridge.protects) {
+        if (!f->motor || !wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE) || l->bridge.protects) {
             continue;
         }
         double left = 0;

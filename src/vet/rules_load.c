@@ -188,8 +188,8 @@ static step_torque torque_at(const wpin_facts *f, double rate, bool started) {
     const wpin_rig_stepping *d = &f->load->stepping;
     const wpin_sim_stepper *s = &f->load->stepper;
     double halves = d->half_steps ? 2 : 1, full = rate / halves;
-    double per_step = 2 * PI / s->steps_a_turn, speed = full * per_step;
-    double gain = started ? speed * full / 2 : d->rate_gain / halves * per_step;
+    double per_step = 2 * PI / s->steps_per_rev, speed = full * per_step;
+    double gain = started ? speed * full / 2 : d->acceleration / halves * per_step;
     double viscous = started ? 0 : s->viscous_friction * speed;
     return (step_torque){.has = pull_out(f, full, speed),
                          .needs = s->dry_friction + viscous + s->inertia * gain};

@@ -76,7 +76,7 @@ static void winding(wpin_vetter *v) {
 static void rest(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_STATE_REVERSE);
+        bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE);
         double takes = turns ? wpin_run_down(f, l->rest_brakes, NULL) : 0;
         if (takes > l->limits.rest) {
             wpin_finding *n =
@@ -88,7 +88,7 @@ static void rest(wpin_vetter *v) {
                 n, "it is driven the other way while it still turns: up to %.3g A",
                 wpin_calc_reversal_amps(f->volts, l->motor.constant * f->speed, f->loop_ohms));
             wpin_cure(n, "rest: %.2gs", 1.2 * takes);
-            if (!l->rest_brakes && wpin_stage_kind_has(l->kind, WPIN_STATE_BRAKE) &&
+            if (!l->rest_brakes && wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE) &&
                 wpin_run_down(f, true, NULL) < l->limits.rest) {
                 wpin_cure(n, "at-rest: brake");
             }
@@ -135,7 +135,7 @@ static void no_limit(wpin_vetter *v) {
         const wpin_sim_motor *m = &f->load->motor;
         bool open =
             l->limit_inputs[0] < 0 ||
-            (l->limit_inputs[1] < 0 && wpin_stage_kind_has(f->load->kind, WPIN_STATE_REVERSE));
+            (l->limit_inputs[1] < 0 && wpin_stage_kind_has(f->load->kind, WPIN_DRIVE_REVERSE));
         if (f->motor && m->stop_high > m->stop_low && open) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "it has end stops and no limit switch before each");

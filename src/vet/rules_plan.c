@@ -21,7 +21,7 @@ static wpin_finding *find_in_plan(wpin_vetter *v, wpin_severity severity, size_t
 }
 
 static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
-    return find_in_plan(v, severity, step, v->rig->loads[v->plan->steps[step].motor].name);
+    return find_in_plan(v, severity, step, v->rig->loads[v->plan->steps[step].target.number].name);
 }
 
 /* The most frequent slip of all: something is driven and its supply was never switched on. Steps
@@ -35,13 +35,13 @@ static void supply_off(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && on != NULL && told != NULL && i < v->plan->step_count;
          i++) {
         const wpin_step *s = &v->plan->steps[i];
-        if (s->op == WPIN_OP_SWITCH && s->motor < v->rig->supply_count) {
-            on[s->motor] = s->value != 0;
+        if (s->op == WPIN_OP_SWITCH && s->target.number < v->rig->supply_count) {
+            on[s->target.number] = s->value != 0;
         }
         if (!drives((wpin_op)s->op)) {
             continue;
         }
-        size_t source = wpin_source_of(v->rig, v->rig->loads[s->motor].supply);
+        size_t source = wpin_source_of(v->rig, v->rig->loads[s->target.number].supply);
         if (!on[source] && !told[source]) {
             const char *name = v->rig->supplies[source].name;
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
@@ -60,7 +60,7 @@ static void supply_off(wpin_vetter *v) {
 static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
     while (step-- > 0) {
         const wpin_step *s = &v->plan->steps[step];
-        if (s->op == WPIN_OP_SWITCH && s->motor == supply) {
+        if (s->op == WPIN_OP_SWITCH && s->target.number == supply) {
             return s->value != 0;
         }
     }
@@ -71,8 +71,8 @@ static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
 static bool turns_already(const wpin_plan *plan, size_t step) {
     for (size_t i = step; i-- > 0;) {
         const wpin_step *s = &plan->steps[i];
-        if (s->motor == plan->steps[step].motor && wpin_op_moves_motor((wpin_op)s->op) &&
-            s->op != WPIN_OP_HOLD) {
+        if (s->target.number == plan->steps[step].target.number &&
+            wpin_op_moves_motor((wpin_op)s->op) && s->op != WPIN_OP_HOLD) {
             return s->op == WPIN_OP_RUN && s->value * plan->steps[step].value > 0;
         }
     }
@@ -81,7 +81,7 @@ static bool turns_already(const wpin_plan *plan, size_t step) {
 
 /* Tells a duty that is too low for a torque; false if it is not. */
 static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
-    const wpin_facts *f = &v->facts[v->plan->steps[step].motor];
+    const wpin_facts *f = &v->facts[v->plan->steps[step].target.number];
     double torque = turns ? f->torque : f->hold;
     double needs = wpin_rig_duty_for(f->load, torque / f->load->motor.constant, f->volts,
                                      f->supply->resistance, f->switch_ohms);
@@ -107,7 +107,7 @@ static void weak_duty(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
         bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
-        const wpin_rig_load *load = runs ? &v->rig->loads[s->motor] : NULL;
+        const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
         if (!runs || load->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(load->kind)) {
             continue;
         }
@@ -129,10 +129,10 @@ static void own_supply(wpin_vetter *v) {
         const wpin_step *s = &v->plan->steps[i];
         size_t source = wpin_source_of(v->rig, (size_t)feeds);
         if (s->op != WPIN_OP_SWITCH || s->value != 0 ||
-            (s->motor != source && s->motor != (size_t)feeds)) {
+            (s->target.number != source && s->target.number != (size_t)feeds)) {
             continue;
         }
-        wpin_finding *n = find_in_plan(v, WPIN_CAUTION, i, v->rig->supplies[s->motor].name);
+        wpin_finding *n = find_in_plan(v, WPIN_CAUTION, i, v->rig->supplies[s->target.number].name);
         wpin_cause(n, "the plan switches it off, and the controller lives on it");
         wpin_consequence(n, "the controller resets, its pins float, and what follows is not done");
         wpin_cure(n, "leave this line out, or feed the controller from a supply of its own");
@@ -143,10 +143,10 @@ static void own_supply(wpin_vetter *v) {
 static void taught_with_power(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        if (s->op != WPIN_OP_TEACH) {
+        if (s->op != WPIN_OP_CALIBRATE) {
             continue;
         }
-        size_t source = wpin_source_of(v->rig, v->rig->loads[s->motor].supply);
+        size_t source = wpin_source_of(v->rig, v->rig->loads[s->target.number].supply);
         const char *name = v->rig->supplies[source].name;
         if (on_before(v, source, i)) {
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
@@ -163,7 +163,7 @@ static void on_time(wpin_vetter *v) {
         if (s->op != WPIN_OP_RUN_FOR && s->op != WPIN_OP_HOLD) {
             continue;
         }
-        double most = v->rig->loads[s->motor].limits.most_on, asks = s->time_ms * 1e-3;
+        double most = v->rig->loads[s->target.number].limits.most_on, asks = s->time_ms * 1e-3;
         if (most > 0 && asks > most) {
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
             wpin_cause(n, "%.3g s without a break, most-on is %.3g s", asks, most);

@@ -85,7 +85,7 @@ static void bulk(wpin_vetter *v) {
 static bool plan_teaches(const wpin_vetter *v, const wpin_facts *f) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        if (s->op == WPIN_OP_TEACH && s->motor == f->load - v->rig->loads) {
+        if (s->op == WPIN_OP_CALIBRATE && s->target.number == f->load - v->rig->loads) {
             return true;
         }
     }

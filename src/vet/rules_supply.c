@@ -306,8 +306,12 @@ static void brown_out(wpin_vetter *v) {
 /* A low side that follows its high side as the complement lets the motor drive current back; with
  * diodes alone its back-emf stays below the supply. */
 static bool gives_back(const wpin_stage_kind *kind) {
-    size_t cells = (size_t)kind->table->line_count * kind->table->row_count;
-    return memchr(kind->table->cells, WPIN_CELL_COMPLEMENT, cells) != NULL;
+    for (unsigned row = 0; row < kind->table->row_count; row++) {
+        if (kind->table->rows[row].complement != 0) {
+            return true;
+        }
+    }
+    return false;
 }
 
 /* What comes back from a turning load charges a supply that can not take it. */

@@ -1,0 +1,274 @@
+/** @file steady.h
+ * Not for direct use: what a tick does every time, as inline functions, so that windpin/fast.h can
+ * fold one motor's constants into it. src/core/motor_tick.c is made of the same source. What runs
+ * only when something changes is called out of line (the functions marked rare).
+ */
+#ifndef WINDPIN_IMPL_STEADY_H
+#define WINDPIN_IMPL_STEADY_H
+
+#include "../motor.h"
+#include "steady_guard.h"
+#include "steady_stage.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** @name wpin_motor.armed: armed since the last tick, and armed
+ * @{ */
+#define WPIN_DISARMED 0
+#define WPIN_ARMED    1
+#define WPIN_ARMING   2
+/** @} */
+
+/** @name wpin_motor.flags
+ * @{ */
+#define WPIN_WANTS      ((uint8_t)1) /**< It has a set-point to go to. */
+#define WPIN_CALIBRATES ((uint8_t)2)
+#define WPIN_CARRIES    ((uint8_t)4) /**< Held up since its kick until the ramp has come that far. */
+#define WPIN_OWN_RULES  ((uint8_t)8)   /**< The actuator itself takes what is asked: no effort. */
+#define WPIN_MOVES      ((uint8_t)16)  /**< Such an actuator has not come to rest. */
+#define WPIN_MOVED      ((uint8_t)32)  /**< It has moved since it last came to rest. */
+#define WPIN_BENDS      ((uint8_t)64)  /**< Its ramp is S-shaped. */
+#define WPIN_BRAKES     ((uint8_t)128) /**< At zero it brakes for now. */
+/** @} */
+
+/** @name wpin_motor.senses, beside the WPIN_HAS bits of current and supply
+ * @{ */
+#define WPIN_SENSES_LIMITS ((uint8_t)16)
+#define WPIN_SENSES_MORE   ((uint8_t)32)
+#define WPIN_SENSES_POLL   ((uint8_t)64)
+#define WPIN_SENSES_GUARD  ((uint8_t)(WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY))
+/** @} */
+
+/** @name wpin_motor.shown, beside the state
+ * @{ */
+#define WPIN_SHOWN_STATE ((uint8_t)15)
+#define WPIN_SHOWN_BUSY  ((uint8_t)64)
+#define WPIN_SHOWN_KICKS ((uint8_t)128)
+/** @} */
+
+/** wpin_countdown.us: it does not run out. */
+#define WPIN_NEVER UINT16_MAX
+
+/* ---- what runs when something changes: src/core/motor_rare.c ---- */
+void wpin_rare_read_more(wpin_motor *motor);
+void wpin_rare_unarmed(wpin_motor *motor);
+void wpin_rare_latch(wpin_motor *motor, wpin_status cause);
+void wpin_rare_failure(wpin_motor *motor, wpin_status status);
+void wpin_rare_time_out(wpin_motor *motor);
+uint16_t wpin_rare_take(wpin_motor *motor);
+bool wpin_rare_clock_stands(const wpin_motor *motor);
+wpin_status wpin_rare_poll(wpin_motor *motor);
+wpin_status wpin_rare_drive(wpin_motor *motor);
+wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us);
+uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t hold_us);
+void wpin_rare_limit(wpin_motor *motor);
+void wpin_rare_start(wpin_motor *motor);
+void wpin_rare_moved(wpin_motor *motor);
+uint8_t wpin_rare_standing(const wpin_motor *motor);
+
+/* ---- measuring ---- */
+
+/* What the tick has to look at, so that it need not ask the configuration. */
+WPIN_STEADY uint8_t wpin_senses_of(const WPIN_FAR wpin_motor_config *config) {
+    const WPIN_FAR wpin_sense_config *sense = &config->sense;
+    bool limits = sense->limit_forward.used || sense->limit_reverse.used;
+    return (uint8_t)(sense->reads | (limits ? WPIN_SENSES_LIMITS : 0) |
+                     (sense->more != NULL ? WPIN_SENSES_MORE : 0) |
+                     (config->actuator->poll != NULL ? WPIN_SENSES_POLL : 0));
+}
+
+WPIN_STEADY void wpin_steady_clock(wpin_motor *motor, const wpin_port *port) {
+    wpin_measurement *m = &motor->measurement;
+    wpin_moment now = port->now(port->context);
+    uint32_t us = now - m->at;
+    uint16_t dt_us = (uint16_t)us;
+    if ((us >> 16) != 0) { /* long, or it ran back */
+        dt_us = us > WPIN_SPAN_MAX ? 0 : UINT16_MAX;
+    }
+    m->at = now;
+    m->dt_us = dt_us;
+    if (dt_us != 0) {
+        motor->stood = 0;
+    } else if (motor->stood < UINT8_MAX) {
+        motor->stood++;
+    }
+}
+
+WPIN_STEADY int16_t wpin_steady_less(int16_t mv, int16_t zero) {
+    int32_t difference = (int32_t)mv - zero;
+    return (int16_t)(difference > INT16_MAX   ? INT16_MAX
+                     : difference < INT16_MIN ? INT16_MIN
+                                              : difference);
+}
+
+WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
+                                     const wpin_port *port, uint8_t senses) {
+    const WPIN_FAR wpin_sense_config *sense = &config->sense;
+    wpin_measurement *m = &motor->measurement;
+    uint8_t valid = 0;
+    wpin_steady_clock(motor, port);
+    if ((senses & WPIN_HAS_CURRENT) != 0) {
+        int16_t mv = port->millivolts(port->context, sense->current_input);
+        if (mv != WPIN_NO_READING) {
+            valid = WPIN_HAS_CURRENT;
+            int16_t zero = sense->current_zero_mv;
+            m->current = zero == 0 ? mv : wpin_steady_less(mv, zero);
+        }
+    }
+    if ((senses & WPIN_HAS_SUPPLY) != 0) {
+        int16_t mv = port->millivolts(port->context, sense->supply_input);
+        if (mv != WPIN_NO_READING) {
+            valid |= WPIN_HAS_SUPPLY;
+            m->supply = mv;
+        }
+    }
+    m->valid = valid;
+    if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
+        wpin_rare_read_more(motor);
+    }
+}
+
+/* ---- the motor ---- */
+
+WPIN_STEADY wpin_drive wpin_rest_drive(const wpin_motor *motor) {
+    return (motor->flags & WPIN_BRAKES) != 0 ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST;
+}
+
+WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
+                                        const WPIN_FAR wpin_motor_config *config,
+                                        const wpin_port *port, wpin_duty effort) {
+    bool rests = effort == 0;
+    if (config->actuator == &wpin_stage_actuator) { /* the usual one needs no detour */
+        wpin_drive drive =
+            rests ? wpin_rest_drive(motor) : (effort < 0 ? WPIN_DRIVE_REVERSE : WPIN_DRIVE_FORWARD);
+        return wpin_steady_apply((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
+    }
+    return rests ? config->actuator->idle(config->part, wpin_rest_drive(motor))
+                 : config->actuator->put(config->part, WPIN_QUANTITY_EFFORT, effort);
+}
+
+WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
+                                          const WPIN_FAR wpin_motor_config *config,
+                                          const wpin_port *port, uint16_t hold_us,
+                                          uint16_t ramp_us) {
+    if ((motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0) {
+        return wpin_rare_drive(motor);
+    }
+    bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0, kicks = config->start.kick_duty != 0;
+    wpin_duty effort = (wpin_duty)motor->setpoint.value; /* it was checked when posted */
+    if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT || (!on_off && motor->ramp.left_us != 0)) {
+        effort = wpin_rare_effort(motor, ramp_us);
+    }
+    uint16_t floor = kicks && !on_off ? wpin_rare_kick(motor, effort, hold_us) : 0;
+    bool was_on = (motor->guard.flags & WPIN_GUARD_DRIVEN) != 0;
+    effort = wpin_steady_pass(&motor->guard, &config->guard, effort, floor, on_off, kicks || on_off,
+                              &motor->measurement, hold_us);
+    if ((motor->guard.held & WPIN_HELD_LIMIT) != 0) {
+        wpin_rare_limit(motor);
+    }
+    if (effort != 0 && !was_on) {
+        wpin_rare_start(motor);
+    }
+    return wpin_steady_put(motor, config, port, effort);
+}
+
+/* What it is doing, for everybody. */
+WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
+    uint8_t flags = motor->flags, held = motor->guard.held;
+    bool wants = (flags & (WPIN_WANTS | WPIN_CALIBRATES)) != 0;
+    bool driven = (motor->guard.flags & WPIN_GUARD_DRIVEN) != 0;
+    bool moves = driven || (flags & WPIN_MOVES) != 0;
+    if (moves && (flags & WPIN_MOVED) == 0) {
+        motor->flags = (uint8_t)(flags | WPIN_MOVED);
+    } else if (!moves && !wants && (flags & WPIN_MOVED) != 0) {
+        wpin_rare_moved(motor);
+    }
+    uint8_t shown = wants || moves || motor->guard.value != 0 ? WPIN_SHOWN_BUSY : 0;
+    bool waits = !moves && (held & (WPIN_HELD_REVERSAL | WPIN_HELD_MINIMUM)) != 0;
+    if ((!moves && !wants) || waits || motor->armed == WPIN_DISARMED) {
+        motor->shown = (uint8_t)(shown | wpin_rare_standing(motor));
+        return;
+    }
+    bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0;
+    bool kicks = (flags & WPIN_CARRIES) != 0 && motor->guard.minimum_left_us != 0;
+    bool own = (flags & WPIN_OWN_RULES) != 0;
+    bool there = own ? motor->measurement.speed != 0
+                     : driven && held == 0 && (flags & WPIN_WANTS) != 0 && !kicks &&
+                           (on_off || motor->ramp.left_us == 0);
+    shown = (uint8_t)(shown | (there ? WPIN_STATE_RUNNING : WPIN_STATE_RAMPING));
+    motor->shown = (uint8_t)(shown | (kicks ? WPIN_SHOWN_KICKS : 0));
+}
+
+/* Takes whole x 1024 + part us off a time that runs out; true once nothing is left. */
+WPIN_STEADY bool wpin_steady_count_down(wpin_countdown *c, uint32_t whole, uint16_t part) {
+    uint16_t rest = c->us;
+    if (rest < part) {
+        rest = (uint16_t)(rest + 1024U);
+        whole++;
+    }
+    if (whole > c->left) {
+        c->left = 0;
+        c->us = 0;
+        return true;
+    }
+    rest = (uint16_t)(rest - part);
+    c->us = rest;
+    c->left -= whole;
+    return rest == 0 && c->left == 0;
+}
+
+/* What trips while it is armed. */
+WPIN_STEADY wpin_status wpin_steady_check(wpin_motor *motor,
+                                          const WPIN_FAR wpin_motor_config *config, uint8_t senses,
+                                          bool late) {
+    if (late) {
+        return WPIN_FAULT_LATE;
+    }
+    if (motor->stood != 0 && wpin_rare_clock_stands(motor)) {
+        return WPIN_FAULT_CLOCK;
+    }
+    return wpin_steady_fault(&motor->guard, &config->guard, &motor->measurement,
+                             senses & WPIN_SENSES_GUARD);
+}
+
+/* One control period of an open motor; whether the watchdog may be told that all is well. */
+WPIN_STEADY bool wpin_steady_tick(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
+                                  const wpin_port *port, uint8_t senses) {
+    wpin_steady_measure(motor, config, port, senses);
+    bool well = (senses & WPIN_SENSES_POLL) == 0 || wpin_rare_poll(motor) == WPIN_OK;
+    uint16_t hold_us = motor->measurement.dt_us, most = wpin_tick_max(&config->guard);
+    bool late = hold_us > most;
+    if (motor->armed != WPIN_ARMED || motor->fault != WPIN_OK || motor->tripped != WPIN_OK) {
+        wpin_rare_unarmed(motor);
+    } else {
+        wpin_status cause = wpin_steady_check(motor, config, senses, late);
+        if (cause != WPIN_OK) {
+            wpin_rare_latch(motor, cause);
+        }
+    }
+    if ((motor->flags & (WPIN_WANTS | WPIN_CALIBRATES)) != 0 && motor->timeout.us != WPIN_NEVER &&
+        wpin_steady_count_down(&motor->timeout, (uint8_t)(hold_us >> 10), hold_us & 1023U)) {
+        wpin_rare_time_out(motor);
+    }
+    if (late) {
+        hold_us = most;
+    }
+    uint16_t ramp_us = hold_us;
+    if (motor->mailed != 0) {
+        uint16_t age_us = wpin_rare_take(motor);
+        ramp_us = age_us < hold_us ? age_us : hold_us;
+    }
+    wpin_status status = wpin_steady_drive(motor, config, port, hold_us, ramp_us);
+    if (status != WPIN_OK) {
+        wpin_rare_failure(motor, status);
+    }
+    wpin_steady_publish(motor);
+    return well && !late && status == WPIN_OK && motor->stood < 3;
+}
+
+#ifdef __cplusplus
+}
+#endif
+#endif

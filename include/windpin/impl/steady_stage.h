@@ -1,0 +1,61 @@
+/** @file steady_stage.h
+ * Not for direct use: what a stage does in every tick; see steady.h.
+ */
+#ifndef WINDPIN_IMPL_STEADY_STAGE_H
+#define WINDPIN_IMPL_STEADY_STAGE_H
+
+#include "../stage.h"
+#include "inline.h"
+#include "lock.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** @name wpin_stage.flags; above them the number of the plain PWM line
+ * @{ */
+#define WPIN_STAGE_OPEN       ((uint8_t)1)
+#define WPIN_STAGE_GROUPED    ((uint8_t)2)
+#define WPIN_STAGE_SHARES     ((uint8_t)4)
+#define WPIN_STAGE_PLAIN      ((uint8_t)8)
+#define WPIN_STAGE_CHANGING   ((uint8_t)16)
+#define WPIN_STAGE_LINE_SHIFT 5
+/** @} */
+
+/* ---- what runs when something changes: src/core/stage.c ---- */
+wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
+wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty);
+
+WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *port, uint16_t duty) {
+    wpin_status status = WPIN_OK;
+    uint8_t locked = wpin_lock(port);
+    if (stage->cut == 0) {
+        stage->duty = duty;
+        if ((stage->flags & WPIN_STAGE_PLAIN) != 0 && stage->config != NULL) {
+            wpin_pin pin = stage->config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+            status = port->pwm_duty(port->context, pin, duty);
+        } else {
+            status = wpin_rare_row_duty(stage, duty);
+        }
+    }
+    wpin_unlock(port, locked);
+    return status;
+}
+
+WPIN_STEADY wpin_status wpin_steady_apply(wpin_stage *stage, const wpin_port *port,
+                                          wpin_drive drive, uint16_t duty) {
+    bool same =
+        (stage->flags & WPIN_STAGE_OPEN) != 0 && (uint8_t)drive == stage->drive && stage->cut == 0;
+    if (same && duty == stage->duty) {
+        return WPIN_OK;
+    }
+    if (same && duty <= (uint16_t)WPIN_DUTY_FULL) {
+        return wpin_steady_duty(stage, port, duty);
+    }
+    return wpin_rare_apply(stage, drive, duty);
+}
+
+#ifdef __cplusplus
+}
+#endif
+#endif

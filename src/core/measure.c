@@ -1,0 +1,16 @@
+/* One reading of the clock and of each sensor, a tick: what is not read every time. */
+#include "motor_core.h"
+
+static uint8_t read_limit(const wpin_port *port, const WPIN_FAR wpin_limit *limit, uint8_t bit) {
+    return limit->used && port->read(port->context, limit->pin) == limit->high ? bit : 0;
+}
+
+WPIN_RARE void wpin_rare_read_more(wpin_motor *motor) {
+    const WPIN_FAR wpin_sense_config *sense = &motor->config->sense;
+    motor->measurement.inputs =
+        (uint8_t)(read_limit(motor->port, &sense->limit_forward, WPIN_AT_FORWARD_LIMIT) |
+                  read_limit(motor->port, &sense->limit_reverse, WPIN_AT_REVERSE_LIMIT));
+    if (sense->more != NULL) {
+        sense->more(sense->context, &motor->measurement);
+    }
+}

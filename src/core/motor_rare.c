@@ -1,0 +1,448 @@
+/* One control period of a motor: snapshot, mail, time-out, regulators, guard, actuator. What runs
+ * every time comes last; above it what runs when something changes. */
+#include "motor_core.h"
+
+#define FULL ((uint32_t)WPIN_DUTY_FULL)
+
+static uint16_t lower(uint16_t a, uint16_t b) {
+    return a < b ? a : b;
+}
+
+static int8_t sign_of(int32_t value) {
+    return (int8_t)((value > 0) - (value < 0));
+}
+
+static void set_flags(wpin_motor *motor, uint8_t flags) {
+    motor->flags = (uint8_t)(motor->flags | flags);
+}
+
+static void clear_flags(wpin_motor *motor, uint8_t flags) {
+    motor->flags = (uint8_t)(motor->flags & ~flags);
+}
+
+static bool is_on_off(const wpin_motor *motor) {
+    return (motor->traits & WPIN_IS_ON_OFF) != 0;
+}
+
+/* ---- what is asked ---- */
+
+static void want_nothing(wpin_motor *motor) {
+    motor->setpoint.quantity = WPIN_QUANTITY_EFFORT;
+    motor->setpoint.value = 0;
+    clear_flags(motor, WPIN_WANTS | WPIN_CALIBRATES);
+}
+
+static void end_ramp(wpin_motor *motor) {
+    if (!is_on_off(motor)) {
+        motor->ramp.left_us = 0;
+    }
+}
+
+/* What it shows at zero from here on. */
+static void rest_with(wpin_motor *motor, uint8_t drive) {
+    clear_flags(motor, WPIN_BRAKES);
+    set_flags(motor, drive == WPIN_DRIVE_BRAKE ? WPIN_BRAKES : 0);
+}
+
+/* To zero at once, and shows a rest state. The next start begins at zero. */
+WPIN_RARE static void drop(wpin_motor *motor, uint8_t drive) {
+    want_nothing(motor);
+    clear_flags(motor, WPIN_CARRIES);
+    end_ramp(motor);
+    rest_with(motor, drive);
+    wpin_guard_drop(&motor->guard, &motor->config->guard, is_on_off(motor));
+}
+
+WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
+    if (motor->fault == WPIN_OK) {
+        motor->fault = (uint8_t)cause;
+    }
+    motor->armed = WPIN_DISARMED;
+    drop(motor, motor->config->safe_drive);
+}
+
+/* Regulators that the new set-point goes through begin anew, unless they are at work already. */
+static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    bool runs = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
+    for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        if (r->takes <= quantity) {
+            r->reset(r->state, &motor->measurement);
+        }
+    }
+}
+
+/* The effort shown now, signed: where a ramp begins. */
+static wpin_duty effort_now(const wpin_guard *guard) {
+    uint16_t size = (uint16_t)(guard->value >> 16);
+    return (wpin_duty)(guard->direction < 0 ? 0U - size : size);
+}
+
+/* Scales a ramp's time as its share was made for it: see wpin_ramp_time_of. */
+static int8_t shift_of(uint32_t us) {
+    int8_t shift = us == 0 ? 0 : 16;
+    for (; us != 0 && (us >> 24) == 0; us <<= 8) {
+        shift = (int8_t)(shift - 8);
+    }
+    for (; us != 0 && (us >> 31) == 0; us <<= 1) {
+        shift--;
+    }
+    return shift;
+}
+
+static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
+    if (is_on_off(motor)) {
+        return;
+    }
+    int8_t direction = sign_of(request->value);
+    bool turns = direction != 0 && direction != motor->guard.direction;
+    bool stands = motor->ramp.left_us == 0 && (motor->guard.held & WPIN_HELD_SLEW) == 0;
+    clear_flags(motor, WPIN_BENDS);
+    if (motor->config->start.smooth && stands) {
+        set_flags(motor, WPIN_BENDS);
+    } else if ((request->what & WPIN_UNASKED) != 0) {
+        motor->ramp.left_us = 0; /* in the middle of a change only the slew limit holds */
+        return;
+    }
+    wpin_ramp_time time = {request->ramp_us, request->ramp_share, shift_of(request->ramp_us)};
+    wpin_ramp_start(&motor->ramp, turns ? 0 : effort_now(&motor->guard), &time);
+}
+
+/* The first move after a fault is short, whatever was asked. */
+static uint32_t timeout_of(const wpin_motor *motor, uint32_t asked_ms) {
+    uint16_t first_ms = motor->config->guard.first_ms;
+    uint32_t most = first_ms != 0 ? first_ms : 2000U;
+    bool first = (motor->guard.flags & WPIN_GUARD_FIRST) != 0;
+    return first && asked_ms > most ? most : asked_ms;
+}
+
+static void set_timeout(wpin_motor *motor, const wpin_request *request, uint16_t age_us) {
+    uint32_t ms = timeout_of(motor, request->timeout_ms);
+    if (ms == WPIN_TIMEOUT_HELD) {
+        motor->timeout.us = WPIN_NEVER;
+        return;
+    }
+    motor->timeout = wpin_countdown_of(ms);
+    wpin_count_down(&motor->timeout, age_us);
+}
+
+static void begin_run(wpin_motor *motor, const wpin_request *request) {
+    uint8_t quantity = (request->what >> WPIN_QUANTITY_SHIFT) & 3U;
+    begin_regulators(motor, quantity);
+    if (quantity == WPIN_QUANTITY_EFFORT) {
+        begin_ramp(motor, request);
+    } else {
+        end_ramp(motor);
+    }
+    motor->setpoint.quantity = quantity;
+    motor->setpoint.value = request->value;
+    clear_flags(motor, WPIN_WANTS | WPIN_CALIBRATES);
+    if (quantity != WPIN_QUANTITY_EFFORT || request->value != 0) {
+        set_flags(motor, WPIN_WANTS);
+    }
+    rest_with(motor, motor->config->rest_drive);
+}
+
+/* Carries a request out; age_us is how long ago it was posted. */
+static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us) {
+    switch (request->what & WPIN_VERB_MASK) {
+    case WPIN_VERB_REFRESH:
+        if ((motor->guard.flags & WPIN_GUARD_FIRST) == 0) {
+            set_timeout(motor, request, age_us);
+        }
+        break;
+    case WPIN_VERB_RUN:
+        set_timeout(motor, request, age_us);
+        begin_run(motor, request);
+        break;
+    case WPIN_VERB_STOP:
+        begin_ramp(motor, request);
+        want_nothing(motor);
+        rest_with(motor, motor->config->rest_drive);
+        break;
+    case WPIN_VERB_COAST: drop(motor, WPIN_DRIVE_COAST); break;
+    case WPIN_VERB_BRAKE: drop(motor, WPIN_DRIVE_BRAKE); break;
+    case WPIN_VERB_CALIBRATE:
+        set_timeout(motor, request, age_us);
+        drop(motor, motor->config->rest_drive);
+        set_flags(motor, WPIN_CALIBRATES);
+        break;
+    default: break;
+    }
+}
+
+/* Takes the mail, whole; how old it is, us. It was posted since the tick before: its age is told by
+ * the lower half of the clock, and is no more than that tick's. */
+WPIN_RARE uint16_t wpin_rare_take(wpin_motor *motor) {
+    uint8_t locked = wpin_lock(motor->port);
+    wpin_request request = motor->mail;
+    motor->mailed = 0;
+    wpin_unlock(motor->port, locked);
+    uint16_t dt_us = motor->measurement.dt_us;
+    uint16_t age_us = (uint16_t)(motor->measurement.at - request.at);
+    if (dt_us != UINT16_MAX && age_us > dt_us) {
+        age_us = 0; /* posted while this tick was reading its sensors */
+    } else if (dt_us == UINT16_MAX) {
+        age_us = UINT16_MAX;
+    }
+    if (motor->armed != WPIN_DISARMED) {
+        obey(motor, &request, age_us);
+    }
+    return (request.what & WPIN_VERB_MASK) == WPIN_VERB_REFRESH ? dt_us : age_us;
+}
+
+WPIN_RARE void wpin_rare_time_out(wpin_motor *motor) {
+    motor->ended = WPIN_ENDED_TIMEOUT;
+    end_ramp(motor);
+    want_nothing(motor);
+}
+
+/* ---- from set-point to effort ---- */
+
+/* Follows the regulators from the set-point's quantity to one that the actuator takes. */
+static wpin_setpoint regulate(const wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    wpin_setpoint s = motor->setpoint;
+    bool held = motor->guard.held != 0;
+    for (uint8_t i = 0; i < config->regulator_count; i++) { /* each gives a smaller quantity */
+        if ((config->actuator->takes & WPIN_TAKES(s.quantity)) != 0) {
+            break;
+        }
+        for (uint8_t k = 0; k < config->regulator_count; k++) {
+            const WPIN_FAR wpin_regulator *r = &config->regulators[k];
+            if (r->takes == s.quantity) {
+                s.value = r->step(r->state, s.value, &motor->measurement, held);
+                s.quantity = r->gives;
+                break;
+            }
+        }
+    }
+    return s;
+}
+
+static wpin_duty saturated(int32_t effort) {
+    int32_t full = WPIN_DUTY_FULL;
+    return (wpin_duty)(effort > full ? full : (effort < -full ? -full : effort));
+}
+
+static wpin_duty regulated_effort(const wpin_motor *motor) {
+    return saturated(regulate(motor).value);
+}
+
+/* On the ramp, which begins once the motor may turn that way. */
+static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ramp_us) {
+    int8_t direction = sign_of(target), now = motor->guard.direction;
+    if (direction != 0 && now != 0 && now != direction) {
+        return target; /* the guard holds it until then */
+    }
+    return wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0, ramp_us);
+}
+
+WPIN_RARE wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us) {
+    return motor->setpoint.quantity != WPIN_QUANTITY_EFFORT
+               ? regulated_effort(motor)
+               : ramped_effort(motor, (wpin_duty)motor->setpoint.value, ramp_us);
+}
+
+/* From rest at least the kick's effort for its time. Then at least the drop-out effort until the
+ * ramp has come that far, or the shaft would stop again while the ramp is still low. */
+WPIN_RARE uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t hold_us) {
+    const WPIN_FAR wpin_start_config *start = &motor->config->start;
+    wpin_guard *guard = &motor->guard;
+    int8_t direction = sign_of(effort);
+    bool stands = (guard->flags & WPIN_GUARD_DRIVEN) == 0;
+    if (stands && direction != 0 && (guard->direction == 0 || guard->direction == direction)) {
+        set_flags(motor, WPIN_CARRIES);
+        motor->kick_end = 0;
+        guard->minimum_left_us = start->kick_us + hold_us; /* this step comes off it */
+    }
+    if ((motor->flags & WPIN_CARRIES) == 0) {
+        return 0;
+    }
+    if (motor->kick_end != 0) {
+        guard->minimum_left_us = 0;
+    }
+    uint32_t target = wpin_magnitude(motor->setpoint.value);
+    if (guard->minimum_left_us > hold_us && target != 0) {
+        return start->kick_duty;
+    }
+    uint16_t floor = lower(start->drop_out_duty, (uint16_t)(target < FULL ? target : FULL));
+    if ((uint16_t)(guard->value >> 16) >= floor) {
+        clear_flags(motor, WPIN_CARRIES);
+    }
+    return floor;
+}
+
+/* ---- to the actuator ---- */
+
+static wpin_status rest(wpin_motor *motor) {
+    return motor->config->actuator->idle(motor->config->part, wpin_rest_drive(motor));
+}
+
+/* Full forward past ramp and cap, so that another controller sees the end of its range. */
+static wpin_status show_full(wpin_motor *motor) {
+    motor->guard.direction = 1; /* it may turn: what follows rests first */
+    motor->guard.flags |= WPIN_GUARD_DRIVEN;
+    motor->guard.pause_left_us = motor->config->guard.pause_us;
+    return motor->config->actuator->put(motor->config->part, WPIN_QUANTITY_EFFORT, WPIN_DUTY_FULL);
+}
+
+/* Whether a limit switch stands in the way of a set-point that the actuator takes itself. */
+static bool limit_in_way(const wpin_motor *motor) {
+    const wpin_measurement *m = &motor->measurement;
+    int32_t to = motor->setpoint.value;
+    int32_t from = motor->setpoint.quantity == WPIN_QUANTITY_POSITION ? m->position : 0;
+    return (to > from && (m->inputs & WPIN_AT_FORWARD_LIMIT) != 0) ||
+           (to < from && (m->inputs & WPIN_AT_REVERSE_LIMIT) != 0);
+}
+
+static wpin_status let_stand(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    if (config->actuator->stop == NULL || config->actuator->stop(config->part)) {
+        clear_flags(motor, WPIN_MOVES);
+        motor->guard.value = 0;
+    }
+    bool as_usual = wpin_rest_drive(motor) == (wpin_drive)config->rest_drive;
+    return as_usual && motor->armed != WPIN_DISARMED ? WPIN_OK : rest(motor);
+}
+
+/* An actuator that takes position or speed ramps by itself; here it is only let go there, or not.
+ */
+static wpin_status drive_own(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const wpin_measurement *m = &motor->measurement;
+    if ((motor->flags & WPIN_WANTS) != 0 && limit_in_way(motor)) {
+        want_nothing(motor);
+        motor->ended = WPIN_ENDED_LIMIT;
+    }
+    set_flags(motor, WPIN_MOVES);
+    motor->guard.value = 1; /* on, for the on-time */
+    if ((motor->flags & WPIN_WANTS) == 0) {
+        return let_stand(motor);
+    }
+    if (m->speed != 0) {
+        motor->guard.flags =
+            (uint8_t)((motor->guard.flags & WPIN_GUARD_FIRST) |
+                      (m->speed < 0 ? WPIN_GUARD_LAST_REVERSE : WPIN_GUARD_LAST_FORWARD));
+    }
+    wpin_setpoint s = regulate(motor);
+    wpin_status status = config->actuator->put(config->part, s.quantity, s.value);
+    if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION &&
+        m->position == motor->setpoint.value && m->speed == 0) {
+        want_nothing(motor); /* it stands where it should */
+    }
+    return status;
+}
+
+WPIN_RARE void wpin_rare_limit(wpin_motor *motor) {
+    if (motor->setpoint.quantity == WPIN_QUANTITY_EFFORT) {
+        want_nothing(motor);
+        motor->ended = WPIN_ENDED_LIMIT;
+    }
+}
+
+WPIN_RARE wpin_status wpin_rare_drive(wpin_motor *motor) {
+    return (motor->flags & WPIN_OWN_RULES) != 0 ? drive_own(motor) : show_full(motor);
+}
+
+/* The first step of a motion: what it rests with afterwards, and what a relay's contacts count. */
+WPIN_RARE void wpin_rare_start(wpin_motor *motor) {
+    rest_with(motor, motor->config->rest_drive);
+    if (is_on_off(motor)) {
+        motor->operations++;
+    }
+}
+
+/* ---- what it is doing, for everybody ---- */
+
+WPIN_RARE uint8_t wpin_rare_standing(const wpin_motor *motor) {
+    if (motor->fault != WPIN_OK) {
+        return WPIN_STATE_FAULT;
+    }
+    if (motor->armed == WPIN_DISARMED) {
+        return WPIN_STATE_OFF;
+    }
+    wpin_drive rests = wpin_rest_drive(motor);
+    if (rests == WPIN_DRIVE_BRAKE && motor->config->rest_drive != WPIN_DRIVE_BRAKE) {
+        return WPIN_STATE_BRAKING;
+    }
+    if (motor->guard.direction == 0 || (motor->flags & WPIN_OWN_RULES) != 0) {
+        return WPIN_STATE_READY;
+    }
+    bool wants = (motor->flags & WPIN_WANTS) != 0;
+    return wants || rests != WPIN_DRIVE_COAST ? WPIN_STATE_RESTING : WPIN_STATE_COASTING;
+}
+
+/* A move that ended well ends the caution after a fault. */
+WPIN_RARE void wpin_rare_moved(wpin_motor *motor) {
+    clear_flags(motor, WPIN_MOVED);
+    if (motor->fault == WPIN_OK) {
+        motor->guard.flags &= (uint8_t)~WPIN_GUARD_FIRST;
+    }
+}
+
+/* ---- faults ---- */
+
+WPIN_RARE bool wpin_rare_clock_stands(const wpin_motor *motor) {
+    uint8_t most = motor->config->guard.clock_stands;
+    return motor->stood >= (most != 0 ? most : 100);
+}
+
+/* Not armed, just armed, or tripped. A tick that is late is no fault for what was not armed before
+ * it. */
+WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
+    if (motor->tripped != WPIN_OK) {
+        wpin_rare_latch(motor, (wpin_status)motor->tripped);
+    }
+    if (motor->armed == WPIN_DISARMED || motor->fault != WPIN_OK) {
+        drop(motor, motor->config->safe_drive);
+        return;
+    }
+    wpin_status cause = wpin_steady_check(motor, motor->config, motor->senses, false);
+    if (cause != WPIN_OK) {
+        wpin_rare_latch(motor, cause);
+        return;
+    }
+    motor->armed = WPIN_ARMED;
+    drop(motor, motor->config->rest_drive); /* whatever was, it begins at zero */
+}
+
+/* The port failed: everything off, by the shortest way, and the fault is latched. */
+WPIN_RARE void wpin_rare_failure(wpin_motor *motor, wpin_status status) {
+    if (status != WPIN_REFUSED_FAULTED) { /* cut by a trip that the next tick latches */
+        wpin_rare_latch(motor, WPIN_FAULT_PORT);
+        motor->guard.flags &= (uint8_t)~WPIN_GUARD_DRIVEN;
+        motor->config->actuator->off(motor->config->part);
+    }
+}
+
+WPIN_RARE wpin_status wpin_rare_poll(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    wpin_status status = config->actuator->poll(config->part, &motor->measurement);
+    if (status != WPIN_OK) {
+        wpin_rare_failure(motor, status);
+    }
+    return status;
+}
+
+void wpin_motor_take(wpin_motor *motor) {
+    if (!wpin_motor_is_open(motor) || motor->mailed == 0) {
+        return;
+    }
+    wpin_rare_take(motor);
+    bool asked = (motor->flags & (WPIN_WANTS | WPIN_CALIBRATES)) != 0;
+    if (!asked && motor->guard.value == 0 && motor->armed != WPIN_DISARMED) {
+        motor->guard.flags &= (uint8_t)~WPIN_GUARD_DRIVEN;
+        wpin_status status = rest(motor);
+        if (status != WPIN_OK) {
+            wpin_rare_failure(motor, status);
+        }
+    }
+    wpin_steady_publish(motor);
+    bool arrived = motor->setpoint.quantity == WPIN_QUANTITY_EFFORT &&
+                   motor->setpoint.value == effort_now(&motor->guard);
+    if (!arrived && (motor->shown & WPIN_SHOWN_STATE) == WPIN_STATE_RUNNING) {
+        motor->shown = (uint8_t)((motor->shown & ~WPIN_SHOWN_STATE) | WPIN_STATE_RAMPING);
+    } /* the tick has yet to begin it */
+}

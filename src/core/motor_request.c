@@ -1,0 +1,364 @@
+/* Requests: checked where they are made, in any context; taken by the tick. */
+#include "motor_core.h"
+
+#define POSITION_MAX ((int32_t)1 << 30)
+
+/* An S is half as steep again in its middle: the time in which that stays within the slew limit. */
+static uint32_t smooth_time(const wpin_motor *motor, int32_t target) {
+    uint8_t locked = wpin_lock(motor->port);
+    int32_t now = (int32_t)(motor->guard.value >> 16);
+    int8_t direction = motor->guard.direction;
+    wpin_unlock(motor->port, locked);
+    int32_t size = (int32_t)(wpin_magnitude(target) & 0x7FFFU);
+    bool turns = (target > 0 && direction < 0) || (target < 0 && direction == 1);
+    int32_t distance = turns ? size : (size > now ? size - now : now - size);
+    const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
+    uint32_t us =
+        wpin_slew_time(turns || size > now ? guard->up : guard->down,
+                       (uint16_t)(distance <= WPIN_DUTY_FULL ? distance : WPIN_DUTY_FULL));
+    return us + us / 2U;
+}
+
+static void post(wpin_motor *motor, uint8_t verb, wpin_setpoint setpoint, uint32_t ramp_us,
+                 uint32_t timeout_ms) {
+    if (!wpin_motor_is_open(motor)) {
+        return;
+    }
+    const wpin_port *port = motor->port;
+    bool ramps = verb <= WPIN_VERB_STOP && setpoint.quantity == WPIN_QUANTITY_EFFORT;
+    uint32_t least_us =
+        ramps && motor->config->start.smooth ? smooth_time(motor, setpoint.value) : 0;
+    wpin_ramp_time ramp = wpin_ramp_time_of(ramp_us > least_us ? ramp_us : least_us);
+    wpin_request request = {.what = (uint8_t)(verb | setpoint.quantity << WPIN_QUANTITY_SHIFT |
+                                              (ramp_us == 0 ? WPIN_UNASKED : 0)),
+                            .value = setpoint.value,
+                            .ramp_us = ramp.us,
+                            .ramp_share = ramp.share,
+                            .timeout_ms = timeout_ms,
+                            .at = (uint16_t)port->now(port->context)};
+    uint8_t locked = wpin_lock(port);
+    motor->mail = request;
+    motor->mailed = 1;
+    motor->ended = WPIN_ENDED_NOT;
+    wpin_unlock(port, locked);
+}
+
+static const wpin_setpoint nothing = {.quantity = WPIN_QUANTITY_EFFORT, .value = 0};
+
+static wpin_status check_ready(const wpin_motor *motor) {
+    if (!wpin_motor_is_open(motor)) {
+        return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    if (motor->fault != WPIN_OK || motor->tripped != WPIN_OK) {
+        return WPIN_REFUSED_FAULTED;
+    }
+    return motor->armed != WPIN_DISARMED ? WPIN_OK : WPIN_REFUSED_NOT_ARMED;
+}
+
+/* Whether regulators lead from a quantity to one that the actuator takes. */
+static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
+    while ((config->actuator->takes & WPIN_TAKES(quantity)) == 0) {
+        uint8_t next = quantity;
+        for (uint8_t i = 0; i < config->regulator_count; i++) {
+            next = config->regulators[i].takes == quantity ? config->regulators[i].gives : next;
+        }
+        if (next >= quantity) {
+            return false;
+        }
+        quantity = next;
+    }
+    return true;
+}
+
+static bool in_range(wpin_setpoint setpoint) {
+    int32_t most = setpoint.quantity == WPIN_QUANTITY_POSITION ? POSITION_MAX
+                   : setpoint.quantity == WPIN_QUANTITY_SPEED  ? INT16_MAX
+                                                               : WPIN_DUTY_FULL;
+    return setpoint.value <= most && setpoint.value >= -most;
+}
+
+uint32_t wpin_motor_pause_ms(const wpin_motor *motor) {
+    uint8_t locked = wpin_lock(motor->port);
+    uint32_t us = motor->guard.pause_left_us;
+    wpin_unlock(motor->port, locked);
+    return us / 1000U + (us % 1000U != 0);
+}
+
+/* Whether the time-out would be over before it may turn that way at all. */
+static bool never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms) {
+    int8_t now = motor->guard.direction;
+    return direction != 0 && now != 0 && now != direction &&
+           motor->config->guard.reversal == WPIN_REVERSAL_BY_TIME &&
+           timeout_ms <= wpin_motor_pause_ms(motor);
+}
+
+/* An effort below the start duty: refused, lifted, or left to the kick. */
+static wpin_status mind_start(wpin_motor *motor, int32_t *effort) {
+    const WPIN_FAR wpin_start_config *start = &motor->config->start;
+    int32_t least = start->start_duty;
+    uint32_t size = wpin_magnitude(*effort);
+    if (size == 0 || size >= start->start_duty || start->below == WPIN_BELOW_ALLOW) {
+        return WPIN_OK;
+    }
+    if (start->below == WPIN_BELOW_LIFT) {
+        *effort = *effort < 0 ? -least : least;
+        motor->counted = (uint8_t)(motor->counted + (motor->counted < 240 ? 16 : 0));
+        return WPIN_OK;
+    }
+    bool kicked = start->below == WPIN_BELOW_KICK && size >= start->drop_out_duty;
+    return kicked ? WPIN_OK : WPIN_REFUSED_BELOW_START;
+}
+
+static void saturate(wpin_motor *motor, int32_t *effort) {
+    int32_t cap = motor->config->guard.cap;
+    if (*effort > cap || *effort < -cap) {
+        *effort = *effort < 0 ? -cap : cap;
+        motor->counted = (uint8_t)(motor->counted + ((motor->counted & 15U) < 15));
+    }
+}
+
+static wpin_status check_effort(wpin_motor *motor, int32_t *effort) {
+    int8_t direction = (int8_t)((*effort > 0) - (*effort < 0));
+    uint8_t traits = motor->traits;
+    uint8_t needs = direction > 0 ? WPIN_CAN_FORWARD : (direction < 0 ? WPIN_CAN_REVERSE : 0);
+    if ((needs & ~traits) != 0) {
+        return WPIN_REFUSED_STATE;
+    }
+    if ((traits & WPIN_IS_ON_OFF) != 0 && *effort != 0 && *effort != WPIN_DUTY_FULL &&
+        *effort != -WPIN_DUTY_FULL) {
+        return WPIN_REFUSED_ON_OFF;
+    }
+    uint8_t limit = direction > 0 ? WPIN_AT_FORWARD_LIMIT : WPIN_AT_REVERSE_LIMIT;
+    if (direction != 0 && (motor->measurement.inputs & limit) != 0) {
+        wpin_motor_stop(motor, 0);
+        motor->ended = WPIN_ENDED_LIMIT;
+        return WPIN_REFUSED_LIMIT;
+    }
+    wpin_status status = mind_start(motor, effort);
+    saturate(motor, effort);
+    return status;
+}
+
+/* All that can refuse a set-point; corrects an effort by cap and lift. */
+static wpin_status check_request(wpin_motor *motor, wpin_setpoint *setpoint, uint32_t ramp_us,
+                                 uint32_t timeout_ms) {
+    if (!wpin_motor_is_open(motor)) {
+        return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    if (setpoint->quantity >= WPIN_QUANTITY_COUNT || !in_range(*setpoint) ||
+        ramp_us > WPIN_RAMP_MAX_US || timeout_ms == 0) {
+        return WPIN_REFUSED_RANGE;
+    }
+    wpin_status status = check_ready(motor);
+    if (status == WPIN_OK && !has_way(motor->config, setpoint->quantity)) {
+        status = WPIN_REFUSED_QUANTITY;
+    }
+    if (status == WPIN_OK && setpoint->quantity == WPIN_QUANTITY_EFFORT) {
+        int8_t direction = (int8_t)((setpoint->value > 0) - (setpoint->value < 0));
+        status = never_starts(motor, direction, timeout_ms) ? WPIN_REFUSED_PAUSE
+                                                            : check_effort(motor, &setpoint->value);
+    }
+    return status;
+}
+
+wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
+                               uint32_t timeout_ms) {
+    wpin_status status = check_request(motor, &setpoint, ramp_us, timeout_ms);
+    if (status == WPIN_OK) {
+        post(motor, WPIN_VERB_RUN, setpoint, ramp_us, timeout_ms);
+    }
+    return status;
+}
+
+wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_t ramp_us,
+                           uint32_t timeout_ms) {
+    wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_EFFORT, .value = effort};
+    return wpin_motor_request(motor, setpoint, ramp_us, timeout_ms);
+}
+
+static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32_t timeout_ms) {
+    wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_POSITION, .value = 0};
+    wpin_status status = check_request(motor, &setpoint, 0, timeout_ms);
+    if (status != WPIN_OK) {
+        return status;
+    }
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    if (config->actuator->angle == NULL) {
+        return WPIN_REFUSED_QUANTITY;
+    }
+    status = config->actuator->angle(config->part, millidegrees, by, &setpoint.value);
+    if (status == WPIN_OK) {
+        post(motor, WPIN_VERB_RUN, setpoint, 0, timeout_ms);
+    }
+    return status;
+}
+
+wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms) {
+    return turn(motor, millidegrees, true, timeout_ms);
+}
+
+wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms) {
+    return turn(motor, millidegrees, false, timeout_ms);
+}
+
+wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms) {
+    if (!wpin_motor_is_open(motor)) {
+        return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    if (timeout_ms == 0 || timeout_ms == WPIN_TIMEOUT_HELD) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if ((motor->traits & WPIN_IS_PULSE) == 0) {
+        return WPIN_REFUSED_STATE;
+    }
+    wpin_status status = check_ready(motor);
+    if (status != WPIN_OK) {
+        return status;
+    }
+    if (wpin_motor_busy(motor) && (motor->flags & WPIN_CALIBRATES) == 0) {
+        return WPIN_REFUSED_NOT_ZERO;
+    }
+    post(motor, WPIN_VERB_CALIBRATE, nothing, 0, timeout_ms);
+    return WPIN_OK;
+}
+
+wpin_status wpin_motor_refresh(wpin_motor *motor, uint32_t timeout_ms) {
+    if (!wpin_motor_is_open(motor)) {
+        return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    if (timeout_ms == 0) {
+        return WPIN_REFUSED_RANGE;
+    }
+    const wpin_port *port = motor->port;
+    wpin_moment now = port->now(port->context);
+    uint8_t locked = wpin_lock(port);
+    if (motor->mailed == 0) {
+        motor->mail.what = WPIN_VERB_REFRESH;
+        motor->mail.timeout_ms = timeout_ms;
+        motor->mail.at = (uint16_t)now;
+        motor->mailed = 1;
+    } else if (motor->mail.timeout_ms < timeout_ms ||
+               (motor->mail.what & WPIN_VERB_MASK) == WPIN_VERB_REFRESH) {
+        motor->mail.timeout_ms = timeout_ms; /* what was posted keeps its moment: its ramp counts */
+    }
+    wpin_unlock(port, locked);
+    return WPIN_OK;
+}
+
+wpin_status wpin_motor_stop(wpin_motor *motor, uint32_t ramp_us) {
+    if (motor == NULL) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    if (ramp_us > WPIN_RAMP_MAX_US) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if (wpin_motor_is_open(motor)) { /* what is closed stands already */
+        post(motor, WPIN_VERB_STOP, nothing, ramp_us, WPIN_TIMEOUT_HELD);
+    }
+    return WPIN_OK;
+}
+
+wpin_status wpin_motor_coast(wpin_motor *motor) {
+    wpin_status status = check_ready(motor);
+    if (status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT) {
+        return status;
+    }
+    if ((motor->traits & WPIN_CAN_COAST) == 0) {
+        return WPIN_REFUSED_STATE;
+    }
+    if (motor->armed == WPIN_DISARMED) {
+        return WPIN_REFUSED_NOT_ARMED;
+    }
+    post(motor, WPIN_VERB_COAST, nothing, 0, WPIN_TIMEOUT_HELD);
+    return WPIN_OK;
+}
+
+wpin_status wpin_motor_brake(wpin_motor *motor) {
+    if (wpin_motor_is_open(motor) && (motor->traits & WPIN_CAN_BRAKE) == 0) {
+        return WPIN_REFUSED_STATE;
+    }
+    wpin_status status = check_ready(motor);
+    if (status == WPIN_OK) {
+        post(motor, WPIN_VERB_BRAKE, nothing, 0, WPIN_TIMEOUT_HELD);
+    }
+    return status;
+}
+
+void wpin_motor_end_kick(wpin_motor *motor) {
+    if (motor != NULL) {
+        motor->kick_end = 1;
+    }
+}
+
+/* ---- arming and faults ---- */
+
+/* What the guard would trip on by the last measurement, however short. */
+static wpin_status cause_there(const wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    wpin_measurement m = wpin_motor_measurement(motor);
+    wpin_guard fresh = {0};
+    m.dt_us = 0;
+    return wpin_guard_fault(&fresh, &config->guard, &m, config->sense.reads);
+}
+
+/* The same, with a current above its trip level counting at once. */
+static bool cause_still_there(const wpin_motor *motor) {
+    wpin_measurement m = wpin_motor_measurement(motor);
+    uint16_t trip = (uint16_t)motor->config->guard.current_trip;
+    bool over = trip != 0 && (motor->config->sense.reads & WPIN_HAS_CURRENT) != 0 &&
+                wpin_steady_size(m.current) > trip;
+    return over || cause_there(motor) != WPIN_OK;
+}
+
+wpin_status wpin_motor_arm(wpin_motor *motor) {
+    wpin_status status = check_ready(motor);
+    if (status != WPIN_REFUSED_NOT_ARMED) {
+        return status == WPIN_OK && wpin_motor_busy(motor) ? WPIN_REFUSED_NOT_ZERO : status;
+    }
+    if (wpin_motor_busy(motor)) {
+        return WPIN_REFUSED_NOT_ZERO;
+    }
+    status = cause_there(motor);
+    if (status == WPIN_OK) {
+        motor->armed = WPIN_ARMING;
+    }
+    return status;
+}
+
+void wpin_motor_disarm(wpin_motor *motor) {
+    if (wpin_motor_is_open(motor)) {
+        motor->armed = WPIN_DISARMED;
+        motor->config->actuator->off(motor->config->part);
+    }
+}
+
+void wpin_motor_trip(wpin_motor *motor, wpin_status cause) {
+    if (!wpin_motor_is_open(motor)) {
+        return;
+    }
+    bool known = cause >= WPIN_FAULT_FIRST && cause < WPIN_STATUS_COUNT;
+    if (motor->tripped == WPIN_OK) {
+        motor->tripped = (uint8_t)(known ? cause : WPIN_FAULT_EXTERNAL);
+    }
+    motor->config->actuator->off(motor->config->part);
+}
+
+wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
+    wpin_status status = check_ready(motor);
+    if (status != WPIN_REFUSED_FAULTED) {
+        return status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT
+                   ? status
+                   : WPIN_REFUSED_NO_FAULT;
+    }
+    if (motor->fault == WPIN_OK || cause_still_there(motor)) {
+        return WPIN_REFUSED_CAUSE; /* a trip is not even latched before the next tick */
+    }
+    uint8_t locked = wpin_lock(motor->port);
+    motor->armed = WPIN_DISARMED;
+    motor->fault = WPIN_OK;
+    motor->tripped = WPIN_OK;
+    motor->guard.flags |= WPIN_GUARD_FIRST;
+    motor->guard.over_us = 0;
+    wpin_unlock(motor->port, locked);
+    return WPIN_OK;
+}

@@ -1,0 +1,27 @@
+/* One control period of a motor: snapshot, mail, time-out, regulators, guard, actuator; the steady
+ * path stands in windpin/impl/steady.h. */
+#include "motor_core.h"
+
+static bool tick(wpin_motor *motor) {
+    return wpin_steady_tick(motor, motor->config, motor->port, motor->senses);
+}
+
+void wpin_motor_tick(wpin_motor *motor) {
+    if (wpin_motor_is_open(motor) && tick(motor) && motor->port->kick != NULL) {
+        motor->port->kick(motor->port->context);
+    }
+}
+
+void wpin_motors_tick(wpin_motor *const *motors, uint16_t count) {
+    const wpin_port *port = NULL;
+    bool well = true;
+    for (uint16_t i = 0; motors != NULL && i < count; i++) {
+        if (wpin_motor_is_open(motors[i])) {
+            well = tick(motors[i]) && well;
+            port = port == NULL ? motors[i]->port : port;
+        }
+    }
+    if (well && port != NULL && port->kick != NULL) {
+        port->kick(port->context);
+    }
+}

@@ -1,0 +1,34 @@
+/* The verbs of a plan: one table entry each. */
+#ifndef WPIN_CORE_OPS_H
+#define WPIN_CORE_OPS_H
+
+#include "windpin/sequence.h"
+
+/* What a verb needs and checks: wpin_op_traits.needs. */
+#define WPIN_NEEDS_TIME   ((uint8_t)1)  /* time_ms of 1 and up */
+#define WPIN_NEEDS_EFFORT ((uint8_t)2)  /* value: an effort that is not zero */
+#define WPIN_NEEDS_ANGLE  ((uint8_t)4)  /* millidegrees instead of a ramp */
+#define WPIN_NEEDS_COUNT  ((uint8_t)8)  /* value of 1 and up */
+#define WPIN_NEEDS_INPUT  ((uint8_t)16) /* value: the number of an input that gives efforts */
+#define WPIN_NEEDS_EVENT  ((uint8_t)32) /* value: an event, which says what the target is */
+#define WPIN_DRIVES       ((uint8_t)64) /* asks for effort: the motor must take it */
+
+typedef struct wpin_op_traits {
+    uint8_t target; /* wpin_target_kind */
+    uint8_t needs;
+    /* Gives the command when the step begins; NULL: nothing to give. */
+    wpin_status (*begin)(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step);
+    /* Whether the step is over, dt_us after the last look; NULL: at once. */
+    bool (*done)(wpin_sequence *sequence, wpin_track *track, const wpin_step *step, uint32_t dt_us);
+} wpin_op_traits;
+
+extern const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT];
+
+static inline bool wpin_event_is_of_input(int16_t event) {
+    return event == WPIN_EVENT_INPUT_ON || event == WPIN_EVENT_INPUT_OFF;
+}
+
+/* Ends the plan before its time. */
+void wpin_sequence_end_early(wpin_sequence *sequence, wpin_status why, uint16_t step);
+
+#endif

@@ -1,0 +1,25 @@
+/* What the engine of a stage shares with its opening. */
+#ifndef WPIN_CORE_STAGE_CORE_H
+#define WPIN_CORE_STAGE_CORE_H
+
+#include "stage_bits.h"
+#include "windpin/impl/steady_stage.h"
+
+static inline bool wpin_stage_is_open(const wpin_stage *stage) {
+    return stage != NULL && (stage->flags & WPIN_STAGE_OPEN) != 0 && stage->config != NULL &&
+           stage->port != NULL;
+}
+
+static inline void wpin_keep_first(wpin_status *status, wpin_status next) {
+    if (*status == WPIN_OK) {
+        *status = next;
+    }
+}
+
+/* A shared line goes low only when no stage needs it high; this one says what it wants. */
+uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t high);
+
+/* Writes the duty to every timed line of a row. Under the lock. */
+wpin_status wpin_stage_write_duty(const wpin_stage *stage, const wpin_row *row, uint16_t duty);
+
+#endif
