@@ -1,5 +1,11 @@
-/* One motor with current and supply watched, on a port that costs next to nothing. */
+/* One motor with current and supply watched, on a port that costs next to nothing: what is measured
+ * is the core. The lock is a real one where there are interrupts. */
 #include "tick.h"
+#include <windpin/fast.h>
+#if defined(__AVR__)
+#include <avr/interrupt.h>
+#include <avr/io.h>
+#endif
 
 static volatile uint32_t clock_us;
 static volatile uint16_t shown;
@@ -14,24 +20,26 @@ static wpin_status open_pin(void *context, wpin_pin pin, wpin_level level) {
     return WPIN_OK;
 }
 
-static void write_pin(void *context, wpin_pin pin, wpin_level level) {
+static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
     (void)context, (void)pin;
     shown = (uint16_t)level;
+    return WPIN_OK;
 }
 
 static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
                              wpin_pwm_achieved *achieved) {
     (void)context, (void)pin, (void)request;
-    *achieved = (wpin_pwm_achieved){20000000, 800};
+    *achieved = (wpin_pwm_achieved){.millihertz = 20000000, .steps = 800};
     return WPIN_OK;
 }
 
-static void pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     (void)context, (void)pin;
     shown = duty;
+    return WPIN_OK;
 }
 
-static int32_t millivolts(void *context, uint8_t input) {
+static int16_t millivolts(void *context, uint8_t input) {
     (void)context;
     return input == 0 ? 400 : 3000;
 }
@@ -41,75 +49,178 @@ static void pause_us(void *context, uint32_t us) {
     clock_us += us;
 }
 
+static wpin_status group_open(void *context, const wpin_pin *pins, uint8_t count, uint8_t *group) {
+    (void)context, (void)pins, (void)count;
+    *group = 0;
+    return WPIN_OK;
+}
+
+static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
+    (void)context, (void)group, (void)mask;
+    shown = high;
+    return WPIN_OK;
+}
+
+static uint8_t lock(void *context) {
+    (void)context;
+#if defined(__AVR__)
+    uint8_t state = SREG;
+    cli();
+    return state;
+#else
+    return 0;
+#endif
+}
+
+static void unlock(void *context, uint8_t state) {
+    (void)context, (void)state;
+#if defined(__AVR__)
+    SREG = state;
+#endif
+}
+
 static const wpin_port port = {.now = now,
                                .open = open_pin,
                                .write = write_pin,
                                .pwm_start = pwm_start,
                                .pwm_duty = pwm_duty,
+                               .group_open = group_open,
+                               .group_write = group_write,
                                .millivolts = millivolts,
-                               .pause = pause_us};
-static const wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
-static const wpin_stage_config stage = {
+                               .pause = pause_us,
+                               .lock = lock,
+                               .unlock = unlock};
+static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
+static const WPIN_FLASH wpin_stage_config bridge = {
     .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
-static const wpin_motor_config config = {.stage = &stage,
-                                         .up_us = 60000000,
-                                         .down_us = 1500000,
-                                         .rest_us = 1000,
-                                         .duty_max = 16384,
-                                         .guard = {.current_input = 0,
-                                                   .current_mv_per_a = 400,
-                                                   .current_trip_ma = 6000,
-                                                   .current_trip_us = 50000,
-                                                   .supply_input = 1,
-                                                   .supply_ratio_milli = 250,
-                                                   .supply_min_mv = 9000,
-                                                   .supply_max_mv = 15000}};
-static const wpin_step plan[] = {{.op = WPIN_OP_RUN, .motor = 0, .value = 16384},
-                                 {.op = WPIN_OP_STOP, .motor = 0},
-                                 {.op = WPIN_OP_END}};
+static wpin_stage stage;
+static const WPIN_FLASH wpin_motor_config config = {
+    WPIN_ON_STAGE(&stage, &bridge),
+    .guard = {.cap = 16384,
+              .up = WPIN_SLEW_US(2000000),
+              .down = WPIN_SLEW_US(1500000),
+              .pause_us = 1000,
+              .current_trip = WPIN_CURRENT_MV(6000, 400),
+              .trip_us = 50000,
+              .supply_low = WPIN_SUPPLY_MV(9000, 250),
+              .supply_high = WPIN_SUPPLY_MV(15000, 250)},
+    .sense = {.reads = WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY,
+              .current_input = 0,
+              .current_mv_per_a = 400,
+              .supply_input = 1}};
 static wpin_motor motor;
-static wpin_motor *const motors[] = {&motor};
-static wpin_track tracks[2];
-static const wpin_sequence_config sequence_config = {.steps = plan,
-                                                     .step_count = 3,
-                                                     .motors = motors,
-                                                     .motor_count = 1,
-                                                     .track_count = 2,
-                                                     .tracks = tracks,
-                                                     .port = &port};
-static wpin_sequence sequence;
-static bool by_plan;
+WPIN_FAST_TICK(fast_tick, motor, config, port)
+bool bench_fast;
+
+/* Apart, so that each has the registers it needs and no more. */
+__attribute__((noinline)) static void tick_general(void) {
+    wpin_motor_tick(&motor);
+}
+
+__attribute__((noinline)) static void tick_folded(void) {
+    fast_tick();
+}
+
+static uint16_t random_state = 1;
+
+static uint16_t pick(uint16_t range) { /* a 16-bit xorshift: repeatable, and small */
+    random_state ^= (uint16_t)(random_state << 7);
+    random_state ^= (uint16_t)(random_state >> 9);
+    random_state ^= (uint16_t)(random_state << 8);
+    return (uint16_t)(random_state % range);
+}
+
+/* One request of any kind: the worst tick is one that takes it. */
+static void ask_at_random(void) {
+    wpin_duty duty = (wpin_duty)(pick(32769) - 16384);
+    switch (pick(8)) {
+    case 0: wpin_motor_stop(&motor, pick(2) ? 0 : 300000); break;
+    case 1: wpin_motor_coast(&motor); break;
+    case 2: wpin_motor_brake(&motor); break;
+    case 3:
+        wpin_motor_trip(&motor, WPIN_FAULT_EXTERNAL);
+        bench_pass();
+        bench_tick();
+        wpin_motor_clear_fault(&motor);
+        wpin_motor_arm(&motor);
+        break;
+    default: wpin_motor_run(&motor, duty, pick(3) ? 0 : 20000, 1 + pick(60)); break;
+    }
+}
+
+/* ---- a three-phase stage: PWM on the high sides, the low sides switch plainly ---- */
+
+enum { L = WPIN_CELL_LOW, H = WPIN_CELL_HIGH, D = WPIN_CELL_DUTY };
+static const WPIN_FLASH wpin_row sector_rows[] = {
+    WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L, L, L),
+    WPIN_ROW(WPIN_DRIVE_SECTOR + 0, D, L, L, H, L, L),
+    WPIN_ROW(WPIN_DRIVE_SECTOR + 1, D, L, L, L, L, H),
+    WPIN_ROW(WPIN_DRIVE_SECTOR + 2, L, L, D, L, L, H),
+    WPIN_ROW(WPIN_DRIVE_SECTOR + 3, L, H, D, L, L, L),
+    WPIN_ROW(WPIN_DRIVE_SECTOR + 4, L, H, L, L, D, L),
+    WPIN_ROW(WPIN_DRIVE_SECTOR + 5, L, L, L, H, D, L)};
+static const WPIN_FLASH wpin_leg sector_legs[] = {{0, 1}, {2, 3}, {4, 5}};
+static const WPIN_FLASH wpin_stage_table sectors = {
+    .line_count = 6, .row_count = 7, .rows = sector_rows, .legs = sector_legs, .leg_count = 3};
+static const WPIN_FLASH wpin_line sector_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
+                                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
+static const WPIN_FLASH wpin_stage_config inverter_config = {
+    .table = &sectors, .lines = sector_lines, .pwm_hz = 20000, .dead_time_us = 2};
+static wpin_stage inverter;
+static uint8_t sector;
+static bench_case bench_case_now;
+
+static void prepare_inverter(void) {
+    sector = 0;
+    wpin_stage_open(&inverter, &inverter_config, &port);
+    wpin_stage_apply(&inverter, WPIN_DRIVE_SECTOR, 8000);
+}
 
 void bench_prepare(bench_case what) {
-    by_plan = what == BENCH_PLAN;
+    bench_case_now = BENCH_REST;
     wpin_motor_init(&motor, &config, &port);
     wpin_motor_arm(&motor);
+    random_state = 1;
     for (int i = 0; i < 10; i++) {
-        clock_us += 1000;
-        wpin_motor_tick(&motor);
+        bench_pass();
+        bench_tick();
     }
-    if (by_plan) {
-        wpin_sequence_start(&sequence, &sequence_config);
-    } else if (what == BENCH_RAMP) {
+    if (what == BENCH_RAMP) {
         wpin_motor_run(&motor, 16384, 0, 100000);
+    } else if (what == BENCH_ASKED) {
+        wpin_motor_run(&motor, 16384, 2100000, 100000);
     } else if (what == BENCH_RUN) {
-        wpin_motor_run(&motor, 16, 0, 100000);
+        wpin_motor_run(&motor, 160, 0, 100000);
         for (int i = 0; i < 200; i++) {
+            bench_pass();
             bench_tick();
         }
+    }
+    bench_pass();
+    bench_tick();
+    bench_case_now = what;
+    if (what == BENCH_COMMUTATE) {
+        prepare_inverter();
+    }
+}
+
+void bench_pass(void) {
+    clock_us += 1000;
+}
+
+void bench_ask(void) {
+    if (bench_case_now == BENCH_WORST && pick(4) == 0) {
+        ask_at_random();
     }
 }
 
 void bench_tick(void) {
-    clock_us += 1000;
-    if (by_plan) {
-        wpin_sequence_tick(&sequence);
+    if (bench_case_now == BENCH_COMMUTATE) {
+        sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
+        wpin_stage_commutate(&inverter, sector);
+    } else if (bench_fast) {
+        tick_folded();
     } else {
-        wpin_motor_tick(&motor);
+        tick_general();
     }
-}
-
-const char *bench_name(bench_case what) {
-    static const char *const names[] = {"at rest", "ramping", "running", "plan, ramping"};
-    return names[what];
 }

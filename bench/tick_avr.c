@@ -5,6 +5,8 @@
 #include <avr/sleep.h>
 #include <stdio.h>
 
+enum { TICKS = 500 };
+
 static int put(char c, FILE *file) {
     (void)file;
     while ((UCSR0A & (1 << UDRE0)) == 0) {
@@ -20,6 +22,21 @@ static uint16_t cycles_of_tick(void) {
     return (uint16_t)(cycles - 5); /* reading the timer */
 }
 
+static void measure(bench_case what) {
+    uint32_t sum = 0;
+    uint16_t most = 0;
+    bench_prepare(what);
+    for (uint16_t i = 0; i < TICKS; i++) {
+        bench_pass();
+        bench_ask();
+        uint16_t cycles = cycles_of_tick();
+        sum += cycles;
+        most = cycles > most ? cycles : most;
+    }
+    printf("%s, %s: %lu cycles in the mean, %u at the most\n", bench_fast ? "folded" : "general",
+           bench_name(what), (unsigned long)(sum / TICKS), most);
+}
+
 int main(void) {
     static FILE out;
     fdev_setup_stream(&out, put, NULL, _FDEV_SETUP_WRITE);
@@ -27,21 +44,16 @@ int main(void) {
     UCSR0B = 1 << TXEN0;
     TCCR1B = 1 << CS10;
     printf(
-        "motor %u, its configuration %u, sequence %u and %u a track, step %u\n",
-        (unsigned)sizeof(wpin_motor),
-        (unsigned)(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line)),
-        (unsigned)sizeof(wpin_sequence), (unsigned)sizeof(wpin_track), (unsigned)sizeof(wpin_step));
-    for (uint8_t what = 0; what < BENCH_CASES; what++) {
-        uint32_t sum = 0;
-        uint16_t most = 0;
-        bench_prepare((bench_case)what);
-        for (uint16_t i = 0; i < 500; i++) {
-            uint16_t cycles = cycles_of_tick();
-            sum += cycles;
-            most = cycles > most ? cycles : most;
+        "motor %u and its stage %u bytes of RAM; their constants %u of flash\n",
+        (unsigned)sizeof(wpin_motor), (unsigned)sizeof(wpin_stage),
+        (unsigned)(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line)));
+    for (uint8_t fast = 0; fast < 2; fast++) {
+        bench_fast = fast != 0;
+        for (uint8_t what = 0; what < BENCH_CASES; what++) {
+            if (!bench_fast || what != BENCH_COMMUTATE) {
+                measure((bench_case)what);
+            }
         }
-        printf("%s: %lu cycles in the mean, %u at the most\n", bench_name((bench_case)what),
-               (unsigned long)(sum / 500), most);
     }
     cli();
     sleep_cpu();
