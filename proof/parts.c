@@ -1,0 +1,107 @@
+/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE or SOFT_PWM is defined. */
+#include "any.h"
+
+#ifdef STEPPER
+static wpin_stepper stepper;
+static wpin_stepper_config coils;
+static wpin_stage_config wires;
+static wpin_motor_config config;
+static wpin_motor motor;
+
+static void prove(void) {
+    any_stage(&wires, &wpin_table_stepper);
+    ANYTHING(coils);
+    coils.stage = &wires;
+    coils.half_steps = ANY_BOOL;
+    coils.release = ANY_BOOL;
+    any_motor(&config);
+    config.actuator = &wpin_stepper_actuator;
+    config.part = &stepper;
+    config.part_config = &coils;
+    while (any) {
+        int32_t angle, done;
+        switch (any) {
+        case 0: wpin_motor_init(&motor, &config, &any_port); break;
+        case 1: wpin_motor_tick(&motor); break;
+        case 2: wpin_stepper_tick(&stepper); break;
+        case 3: wpin_motor_arm(&motor); break;
+        case 4: wpin_motor_turn(&motor, any_signed32, any32); break;
+        case 5: wpin_motor_turn_to(&motor, any_signed32, any32); break;
+        case 6:
+            wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
+            break;
+        case 7: wpin_motor_stop(&motor, any32); break;
+        case 8: wpin_motor_coast(&motor); break;
+        case 9: wpin_motor_trip(&motor, (wpin_status)any8); break;
+        case 10: wpin_stepper_set_position(&stepper, any_signed32); break;
+        case 11: wpin_stepper_angle(&stepper, &angle, &done); break;
+        default: wpin_motor_close(&motor); break;
+        }
+    }
+}
+#endif
+
+#ifdef INPUTS
+static void prove(void) {
+    static wpin_button button;
+    wpin_button_config press = {any32, any32, ANY_BOOL};
+    wpin_button_init(&button, &press);
+    while (any) {
+        any = wpin_button_update(&button, ANY_BOOL, any32);
+    }
+    static wpin_pair pair;
+    wpin_pair_init(&pair, &press, any32);
+    while (any) {
+        any = wpin_pair_update(&pair, ANY_BOOL, ANY_BOOL, any32);
+    }
+    static wpin_knob knob;
+    wpin_knob_config turn = {any_signed16, any_signed16, any16, any16, any8, ANY_BOOL};
+    if (wpin_knob_init(&knob, &turn) == WPIN_OK) {
+        while (any) {
+            any = wpin_knob_update(&knob, any_signed16);
+            any = (int)wpin_knob_learn_centre(&knob);
+        }
+    }
+}
+#endif
+
+#ifdef CURVE
+static void prove(void) {
+    static wpin_curve_point points[16];
+    ANYTHING(points);
+    wpin_curve_config config = {points, any8, any16};
+    static wpin_curve curve;
+    if (wpin_curve_init(&curve, &config) == WPIN_OK) {
+        while (any) {
+            any = wpin_curve_update(&curve, any_signed16);
+        }
+    }
+}
+#endif
+
+#ifdef SOFT_PWM
+static void prove(void) {
+    static wpin_soft_pwm soft;
+    wpin_pin pins[4] = {any8, any8, any8, any8};
+    if (wpin_soft_pwm_init(&soft, &any_port, any16, pins, any8) != WPIN_OK) {
+        return;
+    }
+    wpin_pwm_request request = {any32, any16, ANY_BOOL, ANY_BOOL};
+    wpin_pwm_achieved achieved;
+    while (any) {
+        uint16_t duty = any16;
+        switch (any) {
+        case 0: wpin_soft_pwm_tick(&soft); break;
+        case 1: soft.port.write(soft.port.context, any8, any ? WPIN_HIGH : WPIN_LOW); break;
+        case 2: soft.port.pwm_start(soft.port.context, any8, &request, &achieved); break;
+        case 3: soft.port.pwm_duty(soft.port.context, any8, duty > 16384 ? 16384 : duty); break;
+        default: any32 = soft.port.now(soft.port.context); break;
+        }
+    }
+}
+#endif
+
+int main(void) {
+    prove();
+    return 0;
+}

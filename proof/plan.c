@@ -1,0 +1,83 @@
+/* A plan of any steps on a motor that is open: checked, started and ticked in any order, while the
+ * motor is armed, disarmed and tripped. */
+#include "any.h"
+
+enum { STEPS = 4, TRACKS = 2 };
+
+static wpin_stage stage;
+static wpin_stage_config wires;
+static wpin_motor_config motor_config;
+static wpin_motor motor;
+static wpin_motor *const list[] = {&motor};
+static wpin_step steps[STEPS];
+static wpin_track tracks[TRACKS];
+static wpin_sequence_config config;
+static wpin_sequence sequence;
+
+static wpin_status any_switch(void *c, uint16_t number, bool on) {
+    (void)c, (void)number, (void)on;
+    return any_status();
+}
+
+static bool any_input(void *c, uint16_t number) {
+    (void)c, (void)number;
+    return ANY_BOOL;
+}
+
+static wpin_duty any_asked(void *c, uint16_t number) {
+    (void)c, (void)number;
+    return any_signed16;
+}
+
+static wpin_status any_set(void *c, uint16_t number, int16_t millivolts) {
+    (void)c, (void)number, (void)millivolts;
+    return any_status();
+}
+
+static void any_observer(void *c, uint8_t track, uint16_t step, bool begins) {
+    (void)c, (void)track, (void)step, (void)begins;
+}
+
+static void any_plan(void) {
+    ANYTHING(steps);
+    config.steps = steps;
+    config.step_count = STEPS;
+    config.motors = list;
+    config.motor_count = 1;
+    config.input_count = any16;
+    config.switch_count = any16;
+    config.track_count = TRACKS;
+    config.tracks = tracks;
+    config.port = &any_port;
+    config.set_switch = any_switch;
+    config.read_input = any_input;
+    config.read_duty = any_asked;
+    config.set_input = any_set;
+    config.observe = any_observer;
+}
+
+int main(void) {
+    any_stage(&wires, &wpin_table_direction_pwm_brake);
+    any_motor(&motor_config);
+    motor_config.actuator = &wpin_stage_actuator;
+    motor_config.part = &stage;
+    motor_config.part_config = &wires;
+    if (wpin_motor_init(&motor, &motor_config, &any_port) != WPIN_OK) {
+        return 0;
+    }
+    any_plan();
+    while (any) {
+        uint16_t bad;
+        switch (any) {
+        case 0: wpin_sequence_check(&config, &bad); break;
+        case 1: wpin_sequence_start(&sequence, &config); break;
+        case 2: wpin_sequence_tick(&sequence); break;
+        case 3: wpin_sequence_stop(&sequence); break;
+        case 4: any = wpin_sequence_busy(&sequence); break;
+        case 5: wpin_motor_arm(&motor); break;
+        case 6: wpin_motor_trip(&motor, (wpin_status)any8); break;
+        default: wpin_motor_disarm(&motor); break;
+        }
+    }
+    return 0;
+}
