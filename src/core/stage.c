@@ -73,7 +73,7 @@ static uint16_t pulse_duty(const WPIN_FAR wpin_stage_config *config, uint8_t dri
 }
 
 /* A leg whose two sides carry PWM in this row is told to the port whole. */
-static uint8_t write_legs(const wpin_stage *stage, const wpin_row *row, uint16_t duty,
+static uint8_t write_legs(const wpin_stage *stage, const WPIN_FAR wpin_row *row, uint16_t duty,
                           wpin_status *status) {
     const WPIN_FAR wpin_stage_table *table = stage->config->table;
     const wpin_port *port = stage->port;
@@ -93,7 +93,8 @@ static uint8_t write_legs(const wpin_stage *stage, const wpin_row *row, uint16_t
     return told;
 }
 
-wpin_status wpin_stage_write_duty(const wpin_stage *stage, const wpin_row *row, uint16_t duty) {
+wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
+                                  uint16_t duty) {
     const wpin_port *port = stage->port;
     wpin_status status = WPIN_OK;
     if ((stage->flags & WPIN_STAGE_PLAIN) != 0) {
@@ -113,7 +114,7 @@ wpin_status wpin_stage_write_duty(const wpin_stage *stage, const wpin_row *row, 
 
 /* One plain PWM line alone carries the duty of a row: then its pin is all a change of duty needs.
  */
-static void note_plain(wpin_stage *stage, const wpin_row *row) {
+static void note_plain(wpin_stage *stage, const WPIN_FAR wpin_row *row) {
     uint8_t timed = row->timed;
     stage->flags &= (uint8_t)((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
     if (timed != 0 && (timed & (timed - 1U)) == 0 && row->pulse == 0) {
@@ -129,8 +130,7 @@ WPIN_RARE wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty)
     if (!wpin_stage_is_open(stage)) {
         return WPIN_REFUSED_CLOSED;
     }
-    wpin_row row = stage->config->table->rows[stage->row];
-    return wpin_stage_write_duty(stage, &row, duty);
+    return wpin_stage_write_duty(stage, &stage->config->table->rows[stage->row], duty);
 }
 
 /* ---- changing rows ---- */
@@ -143,45 +143,47 @@ static void wait_dead_time(const wpin_stage *stage) {
 }
 
 /* Lines that do something in a row: timed, or not at their level of rest. */
-static uint8_t active(const wpin_row *row, uint8_t rest_high) {
+static uint8_t active(const WPIN_FAR wpin_row *row, uint8_t rest_high) {
     uint8_t driven = (uint8_t)(~(row->floats | row->keep));
     return (uint8_t)(row->timed | ((row->high ^ rest_high) & driven));
 }
 
 /* What a change of row writes, and in which phase. */
 typedef struct change {
-    wpin_row will;
+    const WPIN_FAR wpin_row *will;
     uint8_t off;    /* first: to their levels of rest */
     uint8_t modes;  /* then, after the dead time: the mode lines that change */
     uint8_t levels; /* last, after another one: what the others show that are not timed */
 } change;
 
-static change plan_change(const wpin_stage *stage, uint8_t row) {
+static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
     const WPIN_FAR wpin_stage_table *table = stage->config->table;
-    uint8_t modes = table->mode_lines, lines = (uint8_t)((1U << table->line_count) - 1U);
-    wpin_row was = table->rows[stage->row];
-    change c = {.will = table->rows[row]};
-    uint8_t stays = (uint8_t)((was.high & c.will.high) | (was.pulse & c.will.pulse));
-    uint8_t on = active(&was, table->rest_high_lines), known = stage->levels;
+    const WPIN_FAR wpin_row *was = &table->rows[stage->row], *will = &table->rows[row];
+    uint8_t lines = (uint8_t)((1U << table->line_count) - 1U), high = will->high;
+    uint8_t modes = table->mode_lines & lines, others = (uint8_t)(lines & ~modes);
+    uint8_t floats = will->floats, floated = was->floats;
+    uint8_t stays = was->high & high, on = active(was, table->rest_high_lines);
+    uint8_t known = stage->levels;
     if (stage->cut != 0) { /* cut off in between, or a write failed: nothing is taken for granted */
-        stays = (uint8_t)(was.pulse & c.will.pulse);
+        stays = 0;
         on = lines;
-        known = (uint8_t)~c.will.high;
+        known = (uint8_t)~high;
     }
-    c.off = (uint8_t)((on | was.floats | c.will.floats) & ~stays & ~modes & lines);
-    c.modes = (uint8_t)((known ^ c.will.high) & modes & ~c.will.keep & ~c.will.floats & lines);
-    c.modes |= (uint8_t)(was.floats & modes & ~c.will.floats & ~c.will.keep);
-    c.levels = (uint8_t)(~modes & ~c.will.timed & ~c.will.floats & lines);
-    return c;
+    stays |= was->pulse & will->pulse;
+    c->will = will;
+    c->off = (uint8_t)((on | floated | floats) & ~stays & others);
+    c->modes = (uint8_t)(((known ^ high) | floated) & modes & ~(will->keep | floats));
+    c->levels = (uint8_t)(others & ~(will->timed | floats));
 }
 
 /* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
  * has to wait. */
 static bool leg_turns(const wpin_stage *stage, const change *c) {
     const WPIN_FAR wpin_stage_table *table = stage->config->table;
-    uint8_t on = (uint8_t)(c->will.high | c->will.timed);
-    for (uint8_t i = 0; i < table->leg_count; i++) {
-        uint8_t high = wpin_bit(table->legs[i].high_side), low = wpin_bit(table->legs[i].low_side);
+    uint8_t on = (uint8_t)(c->will->high | c->will->timed);
+    const WPIN_FAR wpin_leg *leg = table->legs;
+    for (uint8_t left = table->leg_count; left != 0; left--, leg++) {
+        uint8_t high = wpin_bit(leg->high_side), low = wpin_bit(leg->low_side);
         if (((c->off & high) != 0 && (on & low) != 0) ||
             ((c->off & low) != 0 && (on & high) != 0)) {
             return true;
@@ -192,8 +194,8 @@ static bool leg_turns(const wpin_stage *stage, const change *c) {
 
 static wpin_status turn_off(wpin_stage *stage, const change *c) {
     wpin_status status = write_levels(stage, c->off, stage->config->table->rest_high_lines);
-    if (c->will.floats != 0) {
-        wpin_keep_first(&status, float_lines(stage, c->will.floats));
+    if (c->will->floats != 0) {
+        wpin_keep_first(&status, float_lines(stage, c->will->floats));
     }
     return status;
 }
@@ -203,10 +205,10 @@ static wpin_status turn_on(wpin_stage *stage, const change *c, uint16_t duty) {
     if (stage->cut != 0) {
         return WPIN_OK;
     }
-    uint8_t differs = (uint8_t)((stage->levels ^ c->will.high) & c->levels);
-    wpin_status status = write_levels(stage, differs, c->will.high);
-    if (c->will.timed != 0) {
-        wpin_keep_first(&status, wpin_stage_write_duty(stage, &c->will, duty));
+    uint8_t differs = (uint8_t)((stage->levels ^ c->will->high) & c->levels);
+    wpin_status status = write_levels(stage, differs, c->will->high);
+    if (c->will->timed != 0) {
+        wpin_keep_first(&status, wpin_stage_write_duty(stage, c->will, duty));
     }
     return status;
 }
@@ -224,7 +226,8 @@ static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uin
     const wpin_port *port = stage->port;
     uint8_t locked = wpin_lock(port);
     stage->flags |= WPIN_STAGE_CHANGING;
-    change c = plan_change(stage, row);
+    change c;
+    plan_change(&c, stage, row);
     if (drive <= WPIN_DRIVE_BRAKE) {
         stage->cut = 0;
     }
@@ -233,14 +236,14 @@ static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uin
     if (c.modes != 0 && status == WPIN_OK) {
         wait_dead_time(stage);
         locked = wpin_lock(port);
-        status = cut_if_failed(stage, write_levels(stage, c.modes, c.will.high));
+        status = cut_if_failed(stage, write_levels(stage, c.modes, c.will->high));
         wpin_unlock(port, locked);
     }
-    if (active(&c.will, stage->config->table->rest_high_lines) != 0) {
+    if (active(c.will, stage->config->table->rest_high_lines) != 0) {
         wait_dead_time(stage); /* a mode line may have turned something off too */
     }
     locked = wpin_lock(port);
-    note_plain(stage, &c.will);
+    note_plain(stage, c.will);
     wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, duty)));
     stage->row = row;
     stage->drive = drive;
@@ -300,29 +303,34 @@ void wpin_stage_off(wpin_stage *stage) {
     const WPIN_FAR wpin_stage_table *table = stage->config->table;
     uint8_t locked = wpin_lock(stage->port);
     uint8_t lines = (uint8_t)((1U << table->line_count) - 1U);
-    wpin_row row = table->rows[stage->row];
-    uint8_t pulse = row.pulse;
+    const WPIN_FAR wpin_row *row = &table->rows[stage->row];
+    uint8_t pulse = row->pulse;
     stage->cut = 1;
     write_levels(stage, (uint8_t)(lines & ~table->mode_lines & ~pulse), table->rest_high_lines);
     if (pulse != 0) {
-        row.drive = WPIN_DRIVE_COAST; /* pulses are never plain */
-        wpin_stage_write_duty(stage, &row, 0);
+        wpin_stage_write_duty(stage, row, 0); /* pulses are never plain; no swing is neutral */
     }
     stage->duty = 0;
     wpin_unlock(stage->port, locked);
 }
 
-/* Goes straight to the row of the sector asked for last, and again if an edge came while it waited
- * for a leg to turn. Under the lock, which it opens for that wait. */
-static wpin_status follow_sector(wpin_stage *stage, uint8_t *locked) {
+/* Rows of sectors mostly stand in the order of their numbers: then nothing has to be looked for. */
+static uint8_t row_of(const wpin_stage *stage, uint8_t drive) {
+    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    uint8_t row = (uint8_t)(stage->row + drive - stage->drive);
+    bool there = row < table->row_count && table->rows[row].drive == drive;
+    return there ? row : wpin_table_row(table, (wpin_drive)drive);
+}
+
+/* Goes straight to a sector's row, and on to the row of the newest one if an edge came while it
+ * waited for a leg to turn. Under the lock, which it opens for that wait. */
+static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked) {
     wpin_status status = WPIN_OK;
-    uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
-    while (drive != stage->drive && stage->cut == 0) {
-        uint8_t row = wpin_table_row(stage->config->table, (wpin_drive)drive);
-        if (row == WPIN_NO_ROW) {
-            return WPIN_REFUSED_STATE;
-        }
-        change c = plan_change(stage, row);
+    for (uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
+         drive != stage->drive && stage->cut == 0 && row != WPIN_NO_ROW;
+         row = row_of(stage, drive)) {
+        change c;
+        plan_change(&c, stage, row);
         if (c.modes != 0) {
             return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
         }
@@ -334,7 +342,7 @@ static wpin_status follow_sector(wpin_stage *stage, uint8_t *locked) {
             *locked = wpin_lock(stage->port);
             stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
         }
-        note_plain(stage, &c.will);
+        note_plain(stage, c.will);
         wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, stage->duty)));
         stage->row = row;
         stage->drive = drive;
@@ -347,9 +355,8 @@ wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
     if (!wpin_stage_is_open(stage)) {
         return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    wpin_drive drive = (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector);
-    if (sector > UINT8_MAX - WPIN_DRIVE_SECTOR ||
-        wpin_table_row(stage->config->table, drive) == WPIN_NO_ROW) {
+    uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + sector), row = row_of(stage, drive);
+    if (sector > UINT8_MAX - WPIN_DRIVE_SECTOR || row == WPIN_NO_ROW) {
         return WPIN_REFUSED_STATE;
     }
     wpin_status status = WPIN_OK;
@@ -357,7 +364,7 @@ wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
     if (stage->drive >= WPIN_DRIVE_SECTOR || changing) {
         stage->sector = sector;
-        status = changing ? WPIN_OK : follow_sector(stage, &locked);
+        status = changing ? WPIN_OK : follow_sector(stage, row, &locked);
     }
     wpin_unlock(stage->port, locked);
     return status;

@@ -20,6 +20,7 @@ static inline void wpin_keep_first(wpin_status *status, wpin_status next) {
 uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t high);
 
 /* Writes the duty to every timed line of a row. Under the lock. */
-wpin_status wpin_stage_write_duty(const wpin_stage *stage, const wpin_row *row, uint16_t duty);
+wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
+                                  uint16_t duty);
 
 #endif

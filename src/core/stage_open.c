@@ -21,7 +21,7 @@ static wpin_status check_port(const WPIN_FAR wpin_stage_config *config, const wp
 }
 
 /* Opens the lines one by one at their level in the safe row; a keep cell there means at rest. */
-static wpin_status open_lines(wpin_stage *stage, const wpin_row *safe) {
+static wpin_status open_lines(wpin_stage *stage, const WPIN_FAR wpin_row *safe) {
     const WPIN_FAR wpin_stage_config *config = stage->config;
     uint8_t high =
         (uint8_t)(safe->high | safe->complement | (safe->keep & config->table->rest_high_lines));
@@ -115,15 +115,15 @@ wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config 
     stage->config = config;
     stage->port = port;
     stage->row = wpin_row_safe(config->table);
-    wpin_row safe = config->table->rows[stage->row];
-    stage->drive = safe.drive;
-    status = open_lines(stage, &safe);
+    const WPIN_FAR wpin_row *safe = &config->table->rows[stage->row];
+    stage->drive = safe->drive;
+    status = open_lines(stage, safe);
     if (status == WPIN_OK) {
         group_lines(stage);
         status = start_pwm(stage, &all);
     }
-    if (status == WPIN_OK && safe.timed != 0) {
-        status = wpin_stage_write_duty(stage, &safe, 0); /* e.g. a servo-style pulse */
+    if (status == WPIN_OK && safe->timed != 0) {
+        status = wpin_stage_write_duty(stage, safe, 0); /* e.g. a servo-style pulse */
     }
     if (status == WPIN_OK) {
         stage->flags |= WPIN_STAGE_OPEN;

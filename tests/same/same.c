@@ -1,0 +1,232 @@
+/* The core's arithmetic and what a motor, a stepper and inputs do with one another, boiled down to
+ * a checksum a subject: whatever it is compiled for has to print the same. tools/same-check runs it
+ * here and on an emulated 8-bit controller, whose int has 16 bits. */
+#include "same.h"
+#include <windpin/windpin.h>
+
+static uint32_t sum, seed, clock_us;
+
+static void note(uint32_t value) { /* FNV-1a, a byte at a time */
+    for (uint8_t i = 0; i < 4; i++, value >>= 8) {
+        sum = (sum ^ (value & 0xFF)) * 16777619UL;
+    }
+}
+
+static uint32_t any(void) {
+    seed ^= seed << 13;
+    seed ^= seed >> 17;
+    seed ^= seed << 5;
+    return seed;
+}
+
+static uint32_t pick(uint32_t range) {
+    return any() % range;
+}
+
+/* Of any size: small ones as often as large ones. */
+static uint32_t any_size(void) {
+    return any() >> pick(32);
+}
+
+static wpin_duty any_duty(void) {
+    return (wpin_duty)((int32_t)pick(32769) - 16384);
+}
+
+/* ---- a port that notes what it is told ---- */
+
+static wpin_moment now(void *context) {
+    (void)context;
+    return clock_us;
+}
+
+static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
+    (void)context;
+    note(((uint32_t)pin << 8) + (uint32_t)level);
+    return WPIN_OK;
+}
+
+static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
+                             wpin_pwm_achieved *achieved) {
+    (void)context, (void)pin;
+    note(request->hz);
+    *achieved = (wpin_pwm_achieved){.millihertz = 20000000, .steps = 800};
+    return WPIN_OK;
+}
+
+static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+    (void)context;
+    note(((uint32_t)pin << 16) + duty);
+    return WPIN_OK;
+}
+
+static int16_t millivolts(void *context, uint8_t input) {
+    (void)context;
+    return (int16_t)(input == 0 ? (int32_t)pick(3400) - 500 : 3000 + (int32_t)pick(100));
+}
+
+static void pause_us(void *context, uint32_t us) {
+    (void)context;
+    clock_us += us;
+}
+
+static const wpin_port port = {.now = now,
+                               .open = write_pin,
+                               .write = write_pin,
+                               .pwm_start = pwm_start,
+                               .pwm_duty = pwm_duty,
+                               .millivolts = millivolts,
+                               .pause = pause_us};
+
+/* ---- subjects ---- */
+
+static void ramps(void) {
+    wpin_ramp_time time = wpin_ramp_time_of(any_size());
+    wpin_ramp ramp;
+    wpin_duty target = any_duty();
+    bool smooth = pick(2) != 0;
+    wpin_ramp_start(&ramp, any_duty(), &time);
+    note(time.share);
+    for (uint8_t i = 0; i < 40; i++) {
+        note((uint32_t)wpin_ramp_step(&ramp, target, smooth, any_size() >> pick(16)));
+        note(ramp.left_us);
+    }
+}
+
+static void slews(void) {
+    wpin_slew limit = any_size() | 1U;
+    note(wpin_slew_time(limit, (uint16_t)pick(16385)));
+    uint32_t value = pick(16385) << 16;
+    for (uint8_t i = 0; i < 20; i++) {
+        value = wpin_slew_step(value, pick(16385) << 16, limit, (uint16_t)any_size());
+        note(value);
+    }
+}
+
+static void knobs(void) {
+    wpin_knob_config config = {.low_mv = (int16_t)pick(2000),
+                               .high_mv = (int16_t)(2200 + pick(3000)),
+                               .dead = (uint16_t)pick(3000),
+                               .hysteresis = (uint16_t)pick(1000),
+                               .filter = (uint8_t)pick(7),
+                               .centre = pick(2) != 0};
+    wpin_curve_point points[4];
+    wpin_curve_config curve_config = {
+        .points = points, .count = 4, .hysteresis_mv = (uint16_t)pick(200)};
+    for (uint8_t i = 0; i < 4; i++) {
+        points[i] =
+            (wpin_curve_point){(int16_t)(i * 9000 - 16000 + (int16_t)pick(8000)), any_duty()};
+    }
+    wpin_knob knob;
+    wpin_curve curve;
+    note((uint32_t)wpin_knob_init(&knob, &config));
+    note((uint32_t)wpin_curve_init(&curve, &curve_config));
+    for (uint8_t i = 0; i < 60; i++) {
+        note((uint32_t)wpin_knob_update(&knob, (int16_t)(pick(6000) - 300)));
+        note((uint32_t)wpin_curve_update(&curve, (int16_t)any()));
+    }
+}
+
+static void one_request(wpin_motor *motor) {
+    wpin_status status = WPIN_OK;
+    switch (pick(12)) {
+    case 0: status = wpin_motor_stop(motor, any_size()); break;
+    case 1: status = wpin_motor_coast(motor); break;
+    case 2: status = wpin_motor_brake(motor); break;
+    case 3: wpin_motor_disarm(motor); break;
+    case 4: status = wpin_motor_clear_fault(motor); break;
+    case 5:
+        status = wpin_motor_turn(motor, (int32_t)(pick(720000)) - 360000, 1 + any_size());
+        break;
+    case 6:
+        status = wpin_motor_turn_to(motor, (int32_t)(any() >> 3) - (1L << 28), 1 + any_size());
+        break;
+    case 7: status = wpin_motor_refresh(motor, any_size()); break;
+    default: status = wpin_motor_run(motor, any_duty(), any_size() >> 2, any_size()); break;
+    }
+    note((uint32_t)status);
+    note((uint32_t)wpin_motor_arm(motor));
+}
+
+static void live(wpin_motor *motor, wpin_stepper *stepper) {
+    for (uint16_t i = 0; i < 300; i++) {
+        clock_us += pick(60) == 0 ? any_size() : 900 + pick(200);
+        if (pick(25) == 0) {
+            one_request(motor);
+        }
+        wpin_motor_tick(motor);
+        for (uint8_t step = 0; stepper != NULL && step < 4; step++) {
+            clock_us += 240;
+            wpin_stepper_tick(stepper);
+            note((uint32_t)stepper->position);
+        }
+        note((uint32_t)wpin_motor_duty(motor));
+        note(wpin_motor_state(motor) * 256UL + wpin_motor_held(motor));
+        note(motor->guard.value);
+    }
+    wpin_motor_close(motor);
+}
+
+/* Constants of this subject have to stand in flash, so only a few kinds, drawn among. */
+static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7, .inverted = true}, {.pin = 9}};
+static const WPIN_FLASH wpin_stage_config bridge = {
+    .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
+static wpin_stage stage;
+#define GUARD                                                                                      \
+    .cap = 15000, .up = WPIN_SLEW_US(700000), .down = WPIN_SLEW_US(90000), .pause_us = 40000,      \
+    .current_limit = WPIN_CURRENT_MV(4500, 400), .limit_gain = 9,                                  \
+    .current_trip = WPIN_CURRENT_MV(6500, 400), .trip_us = 3000,                                   \
+    .supply_low = WPIN_SUPPLY_MV(9000, 250), .supply_high = WPIN_SUPPLY_MV(15000, 250)
+#define SENSES                                                                                     \
+    { .reads = WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY, .current_mv_per_a = 400, .supply_input = 1 }
+static const WPIN_FLASH wpin_motor_config kinds[] = {
+    {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD}, .sense = SENSES},
+    {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD, .on_time_max_us = 1500000, .recovery = 40},
+     .sense = SENSES,
+     .start = {.start_duty = 3000,
+               .drop_out_duty = 2000,
+               .below = WPIN_BELOW_KICK,
+               .kick_duty = 9000,
+               .kick_us = 60000,
+               .smooth = true},
+     .rest_drive = WPIN_DRIVE_BRAKE}};
+
+static void motors(void) {
+    static wpin_motor motor;
+    note((uint32_t)wpin_motor_init(&motor, &kinds[pick(2)], &port));
+    live(&motor, NULL);
+}
+
+static const WPIN_FLASH wpin_line coil_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}};
+static const WPIN_FLASH wpin_stage_config coils = {
+    .table = &wpin_table_stepper, .lines = coil_lines, .dead_time_us = 1};
+static const WPIN_FLASH wpin_stepper_config stepper_config = {.stage = &coils,
+                                                              .steps_per_rev = 200,
+                                                              .half_steps = true,
+                                                              .start_rate = 150,
+                                                              .top_rate = 900,
+                                                              .acceleration = 2500};
+static wpin_stepper stepper;
+static const WPIN_FLASH wpin_motor_config turntable = {WPIN_ON_STEPPER(&stepper, &stepper_config),
+                                                       .guard = WPIN_STEPPER_GUARD};
+
+static void steppers(void) {
+    static wpin_motor motor;
+    note((uint32_t)wpin_motor_init(&motor, &turntable, &port));
+    note((uint32_t)wpin_stepper_set_position(&stepper, (int32_t)any_size() >> 1));
+    live(&motor, &stepper);
+    int32_t turns = 0, millidegrees = 0;
+    wpin_stepper_angle(&stepper, &turns, &millidegrees);
+    note((uint32_t)turns);
+    note((uint32_t)millidegrees);
+}
+
+uint32_t same_sum(uint8_t subject, uint16_t rounds) {
+    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps, slews, knobs, motors, steppers};
+    sum = 2166136261UL;
+    seed = 2026UL + subject;
+    clock_us = 0xFFFF0000UL;
+    while (rounds-- > 0) {
+        subjects[subject]();
+    }
+    return sum;
+}
