@@ -27,6 +27,7 @@ static const struct {
     {"pulse-ends", "pulse-neutral: ", "pulse-neutral: 1.6ms", "pulse-neutral: %sus", NULL},
     {"stall-current", "a driver for ", "current-limit: 5A", "current-limit: %sA", NULL},
     {"stall-current", "duty-limit: ", "faults:", "    duty-limit: %s%%\nfaults:", NULL},
+    {"limit-level", "limit: ", "limit: 1.9A", "limit: %sA", NULL},
     {"trip-level", "level: ", "level: 1.5A, time: 5ms", "level: %sA, time: 50ms", NULL},
     {"stall-heat", "at most ", "30K/W", "%sK/W", NULL},
     {"stall-heat", "current-trip at ", "time: 500ms}}\n",

@@ -148,6 +148,7 @@ static const struct {
      "dry-friction (9 mNm)"},
     {"sense: 400mV/A", "sense: 2V/A", 24, 0, "current-trip at 6 A can never be seen"},
     {", sense: 400mV/A", "", 24, 0, "current-trip needs a current sense"},
+    {"input: 0}", "input: 0, limit: 6A}", 24, 0, "must be below the level that trips, 6 A"},
     {"    rest: 400ms\n", "    rest: 400ms\n    rest: 1s\n", 23, 5, "it is on line 22 already"},
     {"    rest: 400ms\n", "", 7, 5, "load 'pump' lacks 'rest'"},
     {"duty-limit: 80%", "duty-limit: 180%", 23, 17, "180% is out of range; expected 1 % to 100 %"},

@@ -166,6 +166,36 @@ START_TEST(a_run_has_its_whole_time_after_turning_over) {
 }
 END_TEST
 
+/* What a limit holds back has come as far as it may: the plan goes on. "At its set-point" is more.
+ */
+START_TEST(a_current_limit_does_not_hold_up_the_plan) {
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(60), .ramp_us = 1500000},
+        {.op = WPIN_OP_UNTIL,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_EVENT_AT_SETPOINT,
+         .time_ms = 300},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 3);
+    b.configs[0].guard.current_limit = WPIN_CURRENT_MV(2000, 400);
+    b.configs[0].guard.limit_gain = 2;
+    b.configs[0].guard.current_trip = 0;
+    b.configs[0].sense =
+        (wpin_sense_config){.reads = WPIN_HAS_CURRENT, .current_mv_per_a = 400, .current_input = 0};
+    ck_assert_int_eq(wpin_motor_init(&b.motors[0], &b.configs[0], &b.r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motors[0]), WPIN_OK);
+    ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
+    for (int ms = 0; ms < 10000 && wpin_sequence_busy(&b.sequence); ms++) {
+        b.r.millivolts[0] = (int16_t)(wpin_motor_duty(&b.motors[0]) * 8 * 400 / WPIN_DUTY_FULL);
+        tick(&b);
+    }
+    ck_assert(!wpin_sequence_busy(&b.sequence));
+    ck_assert_double_eq_tol(when(&b, 0, false, 0), 1700, 2); /* opened anew it rests first */
+    ck_assert_int_eq(b.sequence.result, WPIN_FAULT_TIMEOUT);
+}
+END_TEST
+
 START_TEST(tracks_run_side_by_side) {
     static const wpin_step plan[] = {{.op = WPIN_OP_REPEAT, .value = 2},
                                      {.op = WPIN_OP_FORK, .value = 4},
@@ -636,6 +666,7 @@ int main(void) {
     TCase *tests = tcase_create("sequence");
     tcase_add_test(tests, a_plan_runs_in_its_time);
     tcase_add_test(tests, a_run_has_its_whole_time_after_turning_over);
+    tcase_add_test(tests, a_current_limit_does_not_hold_up_the_plan);
     tcase_add_test(tests, tracks_run_side_by_side);
     tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
     tcase_add_test(tests, a_motor_follows_an_input_for_a_time);

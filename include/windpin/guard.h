@@ -38,6 +38,10 @@ typedef enum wpin_reversal {
 #define WPIN_HELD_MINIMUM  ((uint8_t)64) /**< Minimum time on or off. */
 /** @} */
 
+/** Those that pass by themselves; with another one it has come as far as it may. */
+#define WPIN_HELD_ON_THE_WAY                                                                       \
+    ((uint8_t)(WPIN_HELD_LIMIT | WPIN_HELD_REVERSAL | WPIN_HELD_SLEW | WPIN_HELD_MINIMUM))
+
 /** Longest step of the clock that is no fault, us, where the configuration says 0. */
 #define WPIN_TICK_MAX_US 50000
 

@@ -94,7 +94,7 @@ typedef enum wpin_state {
     WPIN_STATE_OFF = 0,  /**< Not armed; in its safe state. */
     WPIN_STATE_READY,    /**< Armed, zero, at rest: may start either way. */
     WPIN_STATE_RAMPING,  /**< On its way to the set-point. */
-    WPIN_STATE_RUNNING,  /**< At the set-point. */
+    WPIN_STATE_RUNNING,  /**< At the set-point, or as near as its limits let it: wpin_motor_held. */
     WPIN_STATE_RESTING,  /**< At zero, resting before it may turn the other way. */
     WPIN_STATE_BRAKING,  /**< Brake asked for and on. */
     WPIN_STATE_COASTING, /**< Coast asked for, not yet at rest. */

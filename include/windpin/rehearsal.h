@@ -36,6 +36,7 @@ typedef struct wpin_step_result {
     double effect;                 /**< At its end: a lamp's light, a solenoid's plunger, 0 to 1. */
     double degrees_asked, degrees; /**< Of a stepper: place asked for and true place, at its end. */
     bool limited;                  /**< It ended at a limit switch. */
+    bool folded;                   /**< At its end the current limit held it back. */
     bool kicked;                   /**< It began with a kick. */
     double
         turned_at; /**< rpm the wrong way round at which it was driven; 0: it had come to rest. */

@@ -135,6 +135,7 @@ typedef struct wpin_rig_limits {
     bool soft_pwm;                       /**< PWM in software instead of by a timer. */
     int limit_inputs[2]; /**< Inputs that end motion forward and reverse; -1: none. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
+    double limit_amps; /**< Current above which the duty is folded back; 0: none. */
 } wpin_rig_limits;
 
 /** What hangs on a stage. */

@@ -174,10 +174,10 @@ static void print_guard(FILE *to, const wpin_guard_config *g) {
     fprintf(
         to,
         "    .guard = {.cap = %u, .up = %uU, .down = %uU, .pause_us = %uU, .tick_max_us = %u,\n"
-        "              .current_trip = %d, .trip_us = %uU, .minimum_us = %uU, .on_time_max_us = %uU"
-        "},\n",
-        g->cap, g->up, g->down, g->pause_us, g->tick_max_us, g->current_trip, g->trip_us,
-        g->minimum_us, g->on_time_max_us);
+        "              .current_limit = %d, .limit_gain = %u, .current_trip = %d, .trip_us = %uU,\n"
+        "              .minimum_us = %uU, .on_time_max_us = %uU},\n",
+        g->cap, g->up, g->down, g->pause_us, g->tick_max_us, g->current_limit, g->limit_gain,
+        g->current_trip, g->trip_us, g->minimum_us, g->on_time_max_us);
 }
 
 static void print_sense(FILE *to, const wpin_sense_config *s) {

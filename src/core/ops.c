@@ -209,7 +209,8 @@ static bool has_come(const wpin_sequence *s, const wpin_step *step) {
     const wpin_motor *motor = motor_of(s, step);
     switch ((wpin_event)step->value) {
     case WPIN_EVENT_RESTING: return at_rest(motor);
-    case WPIN_EVENT_AT_SETPOINT: return wpin_motor_state(motor) == WPIN_STATE_RUNNING;
+    case WPIN_EVENT_AT_SETPOINT:
+        return wpin_motor_state(motor) == WPIN_STATE_RUNNING && motor->guard.held == 0;
     case WPIN_EVENT_CURRENT_ABOVE: return current_above(motor, step->milliamps);
     case WPIN_EVENT_CURRENT_BELOW: return current_below(motor, step->milliamps);
     default: return false;

@@ -46,6 +46,16 @@ static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *lo
     return sense;
 }
 
+/* How fast the current limit folds back: a fifth of what is too much a tick, so that it settles
+ * though the sense lags, from what full duty would drive through the winding that stands. */
+static uint16_t limit_gain(const wpin_rig *rig, const wpin_rig_load *load) {
+    double amps = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
+    if (load->what == WPIN_RIG_MOTOR) {
+        amps = fmin(amps, rig->supplies[load->supply].volts / load->motor.resistance);
+    }
+    return (uint16_t)fmax(1, round(0.2 * WPIN_DUTY_FULL / (amps * sense_slope(load))));
+}
+
 /* A tick that comes late is a fault; how late depends on the rig's own tick. */
 static uint16_t latest_tick(const wpin_rig *rig) {
     return (uint16_t)fmax(WPIN_TICK_MAX_US, fmin(3 * to_us(rig->controller.tick), UINT16_MAX));
@@ -63,6 +73,10 @@ static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *lo
     if (l->trip_input >= 0) {
         guard.current_trip = WPIN_CURRENT_MV(llround(l->trip_amps * 1e3), sense_slope(load));
         guard.trip_us = to_us(l->trip_time);
+        if (l->limit_amps > 0) {
+            guard.current_limit = WPIN_CURRENT_MV(llround(l->limit_amps * 1e3), sense_slope(load));
+            guard.limit_gain = limit_gain(rig, load);
+        }
     }
     return guard;
 }

@@ -58,6 +58,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         result->rpm = last->rpm;
         result->effect = last->effect;
         result->limited = wpin_motor_ended(&run->motors[result->load]) == WPIN_ENDED_LIMIT;
+        result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
         result->degrees = last->turns * 360;
         if (wpin_run_is_stepper(run, (size_t)result->load)) {
             result->degrees_asked = wpin_run_degrees(run, (size_t)result->load);

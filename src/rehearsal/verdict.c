@@ -164,6 +164,9 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "turning the wrong way: swapped wires, or 'reversed' is missing in the rig");
+    } else if (step->folded && fabs(step->asked_duty) - step->duty_peak > 0.005) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: its current limit of %.3g A",
+                  step->duty_peak * 100, run->rig->loads[step->load].limits.limit_amps);
     } else if (fabs(step->asked_duty) - step->duty_peak > 0.005) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
                   step->turned_after > 0 ? "it had to turn the other way first"

@@ -110,6 +110,7 @@ static const wpin_field trip_fields[] = {
     QUANTITY("level", wpin_rig_load, limits.trip_amps, true, WPIN_CURRENT, 1e-3, 1e3),
     QUANTITY("time", wpin_rig_load, limits.trip_time, true, WPIN_TIME, 0, 60),
     QUANTITY("input", wpin_rig_load, limits.trip_input, true, WPIN_NUMBER, 0, 31),
+    QUANTITY("limit", wpin_rig_load, limits.limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
 };
 
 /* Keys of the driver that are about the load. */
@@ -218,6 +219,16 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
                     "current-trip at %.3g A can never be seen: the sense reaches %.3g A at the "
                     "controller's %.3g V",
                     load->limits.trip_amps, reach, rig->controller.logic_volts);
+    }
+    if (load->limits.limit_amps >= load->limits.trip_amps) {
+        wpin_say_at(reader, node,
+                    "limit at %.3g A would never be reached: it must be below the level that trips, "
+                    "%.3g A",
+                    load->limits.limit_amps, load->limits.trip_amps);
+    }
+    if (load->limits.limit_amps > 0 && load->kind != NULL &&
+        !wpin_stage_kind_takes_duty(load->kind)) {
+        wpin_say_at(reader, node, "limit folds the duty back: a stage that is on or off has none");
     }
 }
 

@@ -69,12 +69,36 @@ static void stall(wpin_vetter *v) {
     }
 }
 
+/* What a motor takes to break loose, or to run at all its duty, whichever is more. */
+static double least_amps(const wpin_facts *f) {
+    double hold = f->motor ? f->hold / f->load->motor.constant : 0;
+    return fmax(f->run_amps, fmin(hold, f->stall_amps));
+}
+
+/* A current limit that holds it back where nothing is wrong. */
+static void limit_level(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double limit = f->load->limits.limit_amps;
+        double hold = f->motor ? f->hold / f->load->motor.constant : 0, least = least_amps(f);
+        if (limit <= 0 || !f->motor || limit > 1.1 * least) {
+            continue;
+        }
+        bool weak = limit < hold, never = limit < 0.8 * hold;
+        wpin_finding *n = wpin_find_load(v, never ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "its current is limited to %.3g A, and it takes %.3g A to %s", limit,
+                   weak ? hold : least, weak ? "start" : "run at all its duty");
+        wpin_consequence(n, never  ? "it never starts"
+                            : weak ? "it may not start"
+                                   : "it stays slower than asked");
+        wpin_cure(n, "limit: %.3gA", 1.3 * least);
+    }
+}
+
 /* A trip that comes where nothing is wrong. */
 static void trip_level(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        double hold = f->motor ? f->hold / f->load->motor.constant : 0;
-        double least = fmax(f->run_amps, fmin(hold, f->stall_amps));
+        double hold = f->motor ? f->hold / f->load->motor.constant : 0, least = least_amps(f);
         if (l->trip_input < 0 || !f->motor || l->trip_amps > 1.2 * least) {
             continue;
         }
@@ -310,6 +334,9 @@ const wpin_rule_entry wpin_rules_driver[] = {
     {{"stall-current", "driver current-limit; motor; current-trip",
       "a stall the driver does not survive", WPIN_EFFECT_BURNS},
      stall},
+    {{"limit-level", "current-trip limit; motor", "a current limit where nothing is wrong",
+      WPIN_EFFECT_DEAD},
+     limit_level},
     {{"trip-level", "current-trip; motor", "a trip where nothing is wrong", WPIN_EFFECT_DEAD},
      trip_level},
     {{"stall-heat", "driver heat; motor; current-trip", "a stall that heats the driver too much",

@@ -195,8 +195,8 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     bool kicks = (flags & WPIN_CARRIES) != 0 && motor->guard.minimum_left_us != 0;
     bool own = (flags & WPIN_OWN_RULES) != 0;
     bool there = own ? motor->measurement.speed != 0
-                     : driven && held == 0 && (flags & WPIN_WANTS) != 0 && !kicks &&
-                           (on_off || motor->ramp.left_us == 0);
+                     : driven && (held & WPIN_HELD_ON_THE_WAY) == 0 && (flags & WPIN_WANTS) != 0 &&
+                           !kicks && (on_off || motor->ramp.left_us == 0);
     shown = (uint8_t)(shown | (there ? WPIN_STATE_RUNNING : WPIN_STATE_RAMPING));
     motor->shown = (uint8_t)(shown | (kicks ? WPIN_SHOWN_KICKS : 0));
 }
