@@ -41,9 +41,9 @@ static double cpu_seconds(void) {
     return (double)now.tv_sec + (double)now.tv_nsec * 1e-9;
 }
 
-static wpin_sim *new_board(wpin_port *port) {
+static wpin_sim *new_board(wpin_port *port, const wpin_sim_motor *driven) {
     wpin_sim *sim = wpin_sim_new(&controller);
-    wpin_sim_add_motor(sim, &motor,
+    wpin_sim_add_motor(sim, driven,
                        wpin_sim_add_bridge(sim, &bridge, wpin_sim_add_supply(sim, &supply)));
     wpin_sim_wire_input(sim, 0, WPIN_SIM_INPUT_DIRECTION, 4);
     wpin_sim_wire_input(sim, 0, WPIN_SIM_INPUT_BRAKE, 7);
@@ -117,7 +117,7 @@ static outcome by_general_solver(double duty, int ms) {
 
 static outcome by_simulator(double duty, int ms) {
     wpin_port port;
-    wpin_sim *sim = new_board(&port);
+    wpin_sim *sim = new_board(&port, &motor);
     outcome o = {calloc((size_t)ms, sizeof(double)), calloc((size_t)ms, sizeof(double)), 0};
     port.pwm_duty(sim, 9, (uint16_t)lround(duty * WPIN_DUTY_FULL));
     double began = cpu_seconds();
@@ -150,17 +150,25 @@ static void compare(double duty) {
     free(general.amps), free(general.speed), free(ours.amps), free(ours.speed);
 }
 
-/* Simulated seconds per second of processor time. */
-static double speed_once(double duty, double slope) {
+/* The same without a load: so little current that it stops in every period. */
+static wpin_sim_motor light_motor(void) {
+    wpin_sim_motor light = motor;
+    light.static_friction = light.dry_friction = 0.5e-3;
+    light.load_torque = light.load_viscous = light.load_inertia = 0;
+    return light;
+}
+
+/* Simulated seconds per second of processor time; the least current of the last millisecond. */
+static double speed_once(const wpin_sim_motor *driven, double duty, double slope, double *least) {
     enum { SECONDS = 20 };
     wpin_port port;
-    wpin_sim *sim = new_board(&port);
+    wpin_sim *sim = new_board(&port, driven);
     double began = cpu_seconds();
     for (int ms = 0; ms < SECONDS * 1000; ms++) {
         double now = duty + slope * fabs(fmod(ms * 1e-3, 4) - 2);
         port.pwm_duty(sim, 9, (uint16_t)lround(now * WPIN_DUTY_FULL));
         wpin_sim_advance(sim, MS);
-        wpin_sim_read(sim, 0);
+        *least = wpin_sim_read(sim, 0).amps_min;
     }
     double took = cpu_seconds() - began;
     wpin_sim_free(sim);
@@ -173,21 +181,22 @@ static int by_size(const void *a, const void *b) {
 }
 
 /* A shared machine is slowed by its neighbours: the middle and the best of many short runs. */
-static void speed(const char *what, double duty, double slope) {
+static void speed(const char *what, const wpin_sim_motor *driven, double duty, double slope) {
     enum { RUNS = 25 };
-    double speeds[RUNS];
+    double speeds[RUNS], least = 0;
     for (int i = 0; i < RUNS; i++) {
-        speeds[i] = speed_once(duty, slope);
+        speeds[i] = speed_once(driven, duty, slope, &least);
     }
     qsort(speeds, RUNS, sizeof *speeds, by_size);
-    printf("  %-24s %4.0f simulated seconds per second of one core (best %.0f of %d runs)\n", what,
-           speeds[RUNS / 2], speeds[RUNS - 1], RUNS);
+    printf("  %-24s %4.0f simulated seconds per second of one core (best %.0f of %d runs); least "
+           "current %.2g A\n",
+           what, speeds[RUNS / 2], speeds[RUNS - 1], RUNS, least);
 }
 
 /* Motors on one supply, each with its own PWM pin, for so long; the processor time it took. */
 static double drive_motors(int count, int ms) {
     wpin_port port;
-    wpin_sim *sim = new_board(&port);
+    wpin_sim *sim = new_board(&port, &motor);
     for (int i = 1; i < count; i++) {
         int number = wpin_sim_add_bridge(sim, &bridge, 0);
         wpin_sim_add_motor(sim, &motor, number);
@@ -230,15 +239,35 @@ static void speed_of_many(void) {
     }
 }
 
+/* Duty, its slope, whether light, milliseconds: for counting instructions. */
+static int drive_one(char **argv) {
+    wpin_sim_motor light = light_motor();
+    wpin_port port;
+    wpin_sim *sim = new_board(&port, argv[3][0] == 'l' ? &light : &motor);
+    double duty = strtod(argv[1], NULL), slope = strtod(argv[2], NULL);
+    for (int ms = 0; ms < strtol(argv[4], NULL, 10); ms++) {
+        double now = duty + slope * fabs(fmod(ms * 1e-3, 4) - 2);
+        port.pwm_duty(sim, 9, (uint16_t)lround(now * WPIN_DUTY_FULL));
+        wpin_sim_advance(sim, MS);
+        wpin_sim_read(sim, 0);
+    }
+    wpin_sim_free(sim);
+    return 0;
+}
+
 /* With a number of motors and of milliseconds it only drives them, for counting instructions. */
 int main(int argc, char **argv) {
+    if (argc == 5) {
+        return drive_one(argv);
+    }
     if (argc == 3) {
         return drive_motors((int)strtol(argv[1], NULL, 10), (int)strtol(argv[2], NULL, 10)) < 0;
     }
     printf("One motor, 20 kHz PWM, every edge solved:\n");
-    speed("duty held at 60 %", 0.6, 0);
-    speed("duty swept 10 to 90 %", 0.1, 0.4);
-    speed("low duty, current gaps", 0.21, -0.005);
+    wpin_sim_motor light = light_motor();
+    speed("duty held at 60 %", &motor, 0.6, 0);
+    speed("duty swept 10 to 90 %", &motor, 0.1, 0.4);
+    speed("30 %, current gaps", &light, 0.3, 0);
     speed_of_many();
     printf("Against the general solver (8th order, tolerance 1e-10), start from rest, 2 s:\n");
     compare(0.25);

@@ -378,6 +378,59 @@ START_TEST(the_safe_order_spares_a_chip_without_interlock) {
 }
 END_TEST
 
+/* Where a shaft breaks loose, and more so where it meets a stop, depends a little on where the
+ * pieces before it end. */
+static void same_share(double a, double b, double scale, const char *what, int n) {
+    ck_assert_msg(fabs(a - b) <= 2e-7 * scale, "%s, stretch %d: %.15g and %.15g", what, n, a, b);
+}
+
+/* Whole stretches of PWM at once, and the same piece by piece: parts of a period never leap. Duties
+ * of all sizes, none and all included; shafts that stop and break loose; end stops; heat. */
+START_TEST(leaps_come_where_steps_come) {
+    pick_seed((uint32_t)_i + 900);
+    bench b = ideal();
+    b.bridge.on_resistance = 0.1;
+    b.bridge.diode_volts = 0.8;
+    b.bridge.sense_filter = _i % 2 == 0 ? 1e-3 : 0;
+    b.bridge.off_phase = (wpin_sim_off_phase)(_i % 3);
+    if (_i % 4 < 2) {
+        b.motor.heat = (wpin_sim_heat){.resistance = 2, .time = 20, .limit = 1e6};
+    }
+    b.motor.dry_friction = b.motor.static_friction = 3e-3;
+    b.motor.viscous_friction = 1e-5;
+    b.motor.stop_high = _i % 5 == 0 ? 20 : 0;
+    b.motor.stop_low = _i % 5 == 0 ? -20 : 0;
+    double full = _i % 5 == 0 ? 1e4 * V / R : V / R, most_rpm = full * R / K * 30 / M_PI;
+    bench other = b;
+    build(&b);
+    build(&other);
+    for (int n = 0; n < 400; n++) {
+        double duty = pick(8) == 0 ? pick(2) : pick(1000) / 1000.0;
+        bool brake = pick(12) == 0;
+        int ms = 1 + (int)pick(6);
+        set_duty(&b, brake ? 0 : duty);
+        set_duty(&other, brake ? 0 : duty);
+        b.port.write(b.sim, BRAKE, brake ? WPIN_HIGH : WPIN_LOW);
+        other.port.write(other.sim, BRAKE, brake ? WPIN_HIGH : WPIN_LOW);
+        wpin_sim_advance(b.sim, ms * MS);
+        for (int part = 0; part < ms * 25; part++) {
+            wpin_sim_advance(other.sim, 40 * US);
+        }
+        wpin_sim_reading r = wpin_sim_read(b.sim, 0), s = wpin_sim_read(other.sim, 0);
+        same_share(r.amps_now, s.amps_now, full, "current", n);
+        same_share(r.amps, s.amps, full, "mean current", n);
+        same_share(r.rpm, s.rpm, most_rpm, "speed", n);
+        same_share(r.turns, s.turns, (1 + fabs(s.turns)) * full, "angle", n);
+        same_share(r.supply_amps, s.supply_amps, full, "drawn", n);
+        same_share(r.amps_max, s.amps_max, 100 * full, "highest current", n);
+        same_share(r.amps_min, s.amps_min, 100 * full, "lowest current", n);
+        same_share(r.degrees, s.degrees, 1e5, "heat", n); /* it is looked at less often */
+    }
+    wpin_sim_free(b.sim);
+    wpin_sim_free(other.sim);
+}
+END_TEST
+
 /* ---- several loads on one supply ---- */
 
 /* So many held motors behind drivers on one supply, all switched fully on. */
@@ -555,6 +608,7 @@ int main(void) {
     tcase_add_test(tests, current_sense_reads_the_current);
     tcase_add_loop_test(tests, what_burns_is_told_and_stays_dead, 0, 6);
     tcase_add_loop_test(tests, the_safe_order_spares_a_chip_without_interlock, 0, 3);
+    tcase_add_loop_test(tests, leaps_come_where_steps_come, 0, 10);
     tcase_add_test(tests, loads_on_one_supply_share_its_sag);
     tcase_add_test(tests, a_limited_supply_cuts_out_and_comes_back);
     tcase_add_test(tests, returned_current_drives_a_weak_supply_up);

@@ -183,6 +183,12 @@ bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
+/* Whether its motor may leap over whole periods in this stretch; and leaps from the begin of one,
+ * the cursors of its inputs with it. Returns where it got to: where it was if something could
+ * happen in the first period already. */
+bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant);
+int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
+                         int64_t until);
 /* What an input loads its pin with: the chip's resistance, a base resistor, a relay's coil. */
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge);
 /* Whether the level a pin reaches is too low for what hangs on it. */

@@ -447,7 +447,18 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     } else {
         follow_inputs(sim, bridge, plant, at);
     }
+    bool leaps = wpin_bridge_can_leap(bridge, plant);
+    int edges = 0; /* periods until it is tried again */
     while (at < until) {
+        bool begins = leaps && inputs[bridge->moving[0]].start == at;
+        if (begins && edges-- <= 0) { /* a period; leaps from elsewhere would each be another */
+            int64_t to = wpin_bridge_leap(bridge, plant, inputs, at, until);
+            edges = to > at ? 0 : 8;
+            at = to;
+            if (at >= until) {
+                break;
+            }
+        }
         int64_t edge = earliest(bridge, inputs, until);
         wpin_plant_advance(plant, edge - at);
         at = edge;

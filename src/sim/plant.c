@@ -40,6 +40,7 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->high_angle = m->stop_high * 2 * PI * n;
     memset(plant->pieces, 0, sizeof plant->pieces);
     memset(plant->cache, 0, sizeof plant->cache);
+    memset(plant->leaps, 0, sizeof plant->leaps);
     plant->version = 1;
 }
 
@@ -47,16 +48,12 @@ void wpin_plant_fed(wpin_plant *plant) {
     plant->version++;
 }
 
-static double rail_volts(const wpin_feed *f) {
-    return (f->volts - f->sag) * f->share;
-}
-
 /* Where a terminal is tied for a current of this sign out of the leg: a wire, a switch, or the
  * diode that this sign opens. A bipolar switch takes its saturation from a current it was made
  * for, and leaves the other sign to the diode across it. */
 static terminal tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) {
     terminal low_diode = {-f->diode_volts, f->diode_resistance, 0, true};
-    terminal high_diode = {rail_volts(f) + f->diode_volts, f->diode_resistance, 1, true};
+    terminal high_diode = {wpin_feed_volts(f) + f->diode_volts, f->diode_resistance, 1, true};
     bool bipolar = f->saturation_volts > 0 && !wire;
     double resistance = wire ? 0 : f->on_resistance;
     if (leg == WPIN_LEG_LOW) {
@@ -67,7 +64,7 @@ static terminal tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) 
     if (leg == WPIN_LEG_HIGH) {
         double drop = bipolar ? f->saturation_volts : 0;
         return bipolar && out < 0 ? high_diode
-                                  : (terminal){rail_volts(f) - drop, resistance, 1, false};
+                                  : (terminal){wpin_feed_volts(f) - drop, resistance, 1, false};
     }
     return out > 0 ? low_diode : high_diode;
 }
@@ -127,10 +124,12 @@ static wpin_shaft find_shaft(const wpin_plant *plant) {
     return torque > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
 }
 
-static void make_piece(const wpin_plant *plant, wpin_piece *p, int way, wpin_shaft shaft) {
+/* The piece of two legs, a sign of the current and a shaft. */
+static void make_piece(const wpin_plant *plant, wpin_piece *p, const wpin_loop *loop, int way,
+                       wpin_shaft shaft) {
     const wpin_sim_motor *m = &plant->motor;
     if (way != 0) {
-        p->loop = loop_for(plant, way);
+        p->loop = *loop;
         p->rates.m00 = -p->loop.resistance / m->inductance;
         p->force_amps = p->loop.emf / m->inductance;
     }
@@ -142,6 +141,26 @@ static void make_piece(const wpin_plant *plant, wpin_piece *p, int way, wpin_sha
         p->force_speed = -against / plant->inertia;
     }
     p->shaft = shaft;
+}
+
+static int number_of(wpin_leg_state a, wpin_leg_state b, int way, wpin_shaft shaft) {
+    return (int)(((a * 3 + b) * 3 + (unsigned)(way + 1)) * 3 + shaft);
+}
+
+int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b) {
+    if (plant->amps == 0 || a == WPIN_LEG_BOTH || b == WPIN_LEG_BOTH) {
+        return -1;
+    }
+    return number_of(a, b, plant->amps < 0 ? -1 : 1, find_shaft(plant));
+}
+
+wpin_piece wpin_plant_piece(const wpin_plant *plant, int number) {
+    wpin_piece piece = {.number = number};
+    int way = number / 3 % 3 - 1;
+    wpin_loop loop = wpin_plant_loop(plant, (wpin_leg_state)(number / 27),
+                                     (wpin_leg_state)(number / 9 % 3), way);
+    make_piece(plant, &piece, &loop, way, (wpin_shaft)(number % 3));
+    return piece;
 }
 
 /* Load torque of the fan law over the piece: taken at the speed expected in its middle. */
@@ -156,11 +175,12 @@ static double fan_torque(const wpin_plant *plant, double against, double dt) {
 static const wpin_piece *find_piece(wpin_plant *plant, int64_t dt) {
     int way = find_way(plant);
     wpin_shaft shaft = find_shaft(plant);
-    int number = (int)(((plant->leg_a * 3 + plant->leg_b) * 3 + (unsigned)(way + 1)) * 3 + shaft);
+    int number = number_of(plant->leg_a, plant->leg_b, way, shaft);
     wpin_piece *p = &plant->pieces[number];
     if (p->version != plant->version) {
         *p = (wpin_piece){.version = plant->version, .number = number};
-        make_piece(plant, p, way, shaft);
+        wpin_loop loop = loop_for(plant, way);
+        make_piece(plant, p, &loop, way, shaft);
     }
     if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
         double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
@@ -169,7 +189,7 @@ static const wpin_piece *find_piece(wpin_plant *plant, int64_t dt) {
     return p;
 }
 
-static double share_of(const wpin_plant *plant, double dt) {
+double wpin_plant_sense_share(const wpin_plant *plant, double dt) {
     return plant->feed.sense_filter > 0 ? -expm1(-dt / plant->feed.sense_filter) : 1;
 }
 
@@ -189,7 +209,7 @@ static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t d
                      .version = p->version,
                      .p = wpin_propagator_make(&p->rates, seconds),
                      .seconds = seconds,
-                     .sense_share = share_of(plant, seconds)};
+                     .sense_share = wpin_plant_sense_share(plant, seconds)};
     add_forces(&c, p);
     return c;
 }
@@ -226,20 +246,25 @@ static state slope(const wpin_piece *p, state x) {
 }
 
 /* Where, from 0 to 1, the cubic through two values and slopes (slopes per piece) leaves the side
- * of zero it begins on (1 or -1). Bisection: the caller has seen it on the other side at 1. */
+ * of zero it begins on (1 or -1), perhaps from zero itself. Newton's steps, kept between a place on
+ * this side and one on the other: the caller has seen that at 1. */
 static double leaves(int side, double y0, double s0, double y1, double s1) {
-    double low = 0, high = 1;
-    for (int i = 0; i < 50; i++) {
-        double t = (low + high) / 2, u = 1 - t;
-        double y =
-            u * u * (1 + 2 * t) * y0 + t * u * u * s0 + t * t * (3 - 2 * t) * y1 - t * t * u * s1;
+    double low = 0, high = 1, c2 = 3 * (y1 - y0) - 2 * s0 - s1, c3 = 2 * (y0 - y1) + s0 + s1;
+    double t = y0 * side > 0 ? y0 / (y0 - y1) : 0.5;
+    for (int i = 0; i < 60; i++) {
+        double y = y0 + t * (s0 + t * (c2 + t * c3));
         if (y * side > 0) {
             low = t;
         } else {
             high = t;
         }
+        double next = t - y / (s0 + t * (2 * c2 + t * 3 * c3));
+        if (fabs(next - t) < 1e-15) {
+            break;
+        }
+        t = next > low && next < high ? next : (low + high) / 2;
     }
-    return high;
+    return t;
 }
 
 typedef enum cut { CUT_NONE, CUT_DIODE, CUT_SHAFT, CUT_LOOSE } cut;
@@ -320,7 +345,7 @@ void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end
     plant->charge += drawn;
     plant->squares += amps * amps * seconds;
     plant->sizes += fabs(amps) * seconds;
-    plant->sense_amps += (amps - plant->sense_amps) * share_of(plant, seconds);
+    plant->sense_amps += (amps - plant->sense_amps) * wpin_plant_sense_share(plant, seconds);
     note_current(plant, end, seconds);
 }
 

@@ -3,6 +3,7 @@
 #ifndef WPIN_SIM_PLANT_H
 #define WPIN_SIM_PLANT_H
 
+#include "leap.h"
 #include "propagator.h"
 #include "windpin/sim.h"
 
@@ -49,6 +50,11 @@ typedef struct wpin_feed {
     double sense_filter;
 } wpin_feed;
 
+/* Volts between its rails. */
+static inline double wpin_feed_volts(const wpin_feed *f) {
+    return (f->volts - f->sag) * f->share;
+}
+
 /* What hangs on the driver. */
 typedef enum wpin_plant_kind {
     WPIN_PLANT_MOTOR,
@@ -65,6 +71,7 @@ typedef struct wpin_sums {
 } wpin_sums;
 
 #define WPIN_CACHE_SIZE 1024
+#define WPIN_LEAPS_BITS 9
 
 /* The solution of one piece over one stretch of time, as far as it does not depend on where the
  * motor is. */
@@ -117,6 +124,7 @@ typedef struct wpin_plant {
     unsigned version;  /* of the feed; counts its changes */
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
+    wpin_leap leaps[1 << WPIN_LEAPS_BITS];
 } wpin_plant;
 
 /* Works out what follows from motor, gear and load; call after changing any of them. */
@@ -125,6 +133,15 @@ void wpin_plant_prepare(wpin_plant *plant);
 void wpin_plant_fed(wpin_plant *plant);
 /* Lets dt ps pass with the legs as they are. */
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
+/* Lets up to so many like periods pass at once, the legs as listed; how many it took: none when
+ * something could happen in the first already. */
+int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n);
+/* The number of the piece that legs make with current and shaft as they are now; -1 when no leap is
+ * made from here. And the piece of a number. */
+int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);
+wpin_piece wpin_plant_piece(const wpin_plant *plant, int number);
+/* Share of the way to the mean that the sense filter goes in dt seconds. */
+double wpin_plant_sense_share(const wpin_plant *plant, double dt);
 /* The loop of a winding for a current of this sign between two legs. */
 wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
                           int way);

@@ -47,6 +47,12 @@ void wpin_cursor_pass(wpin_cursor *c) {
     look(c, now);
 }
 
+void wpin_cursor_jump(wpin_cursor *c) {
+    c->start += c->period;
+    c->window = c->next;
+    look(c, c->start);
+}
+
 void wpin_wave_settle(wpin_wave *wave, int64_t now) {
     if (wave->pwm && now - wave->start >= wave->period) {
         wave->start += (now - wave->start) / wave->period * wave->period;

@@ -31,6 +31,8 @@ typedef struct wpin_cursor {
 wpin_cursor wpin_cursor_at(const wpin_wave *wave, int64_t now);
 /* Goes over the edge the cursor is at. */
 void wpin_cursor_pass(wpin_cursor *cursor);
+/* From the begin of its period to the begin of the next. */
+void wpin_cursor_jump(wpin_cursor *cursor);
 /* Brings a wave's current period up to now. */
 void wpin_wave_settle(wpin_wave *wave, int64_t now);
 

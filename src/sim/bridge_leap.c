@@ -1,0 +1,115 @@
+/* A bridge on steady PWM: its coming periods as one pattern, so that the motor can leap over them.
+ */
+#include "board.h"
+
+/* Its window is the next period's too. */
+static bool repeats(const wpin_cursor *c) {
+    return c->window.rise == c->next.rise && c->window.fall == c->next.fall;
+}
+
+static void show(unsigned *levels, const wpin_bridge *bridge, int input, wpin_level level) {
+    unsigned bit = 1U << input;
+    *levels =
+        (*levels & ~bit) | (((unsigned)(level == WPIN_HIGH) << input) ^ (bridge->inverts & bit));
+}
+
+/* Whether all moving inputs have one period, and those whose duty changes with it begin here; sets
+ * whether none changes. */
+static bool in_step(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t at,
+                    bool *steady) {
+    int64_t period = inputs[bridge->moving[0]].period;
+    *steady = true;
+    for (int m = 0; m < bridge->moving_count; m++) {
+        const wpin_cursor *c = &inputs[bridge->moving[m]];
+        *steady = *steady && repeats(c);
+        if (c->period != period || (!repeats(c) && c->start != at)) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/* Adds a stretch with one circuit; false when there is no room, or it is too long for one piece. */
+static bool add(wpin_pattern *pattern, const wpin_plant *plant, int number, int64_t dt) {
+    int s = pattern->count - 1;
+    if (s >= 0 && pattern->number[s] == number) {
+        pattern->dt[s] += dt;
+        return pattern->dt[s] <= plant->piece_max;
+    }
+    if (number < 0 || pattern->count == WPIN_SEGMENTS || dt > plant->piece_max) {
+        return false;
+    }
+    pattern->number[pattern->count] = (uint16_t)number;
+    pattern->dt[pattern->count++] = dt;
+    return true;
+}
+
+/* The coming period as a pattern; false if it makes none. */
+static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant,
+                         const wpin_cursor *inputs, int64_t at, int64_t end,
+                         wpin_pattern *pattern) {
+    wpin_cursor cursors[WPIN_SIM_INPUTS];
+    for (int m = 0; m < bridge->moving_count; m++) {
+        cursors[m] = inputs[bridge->moving[m]];
+    }
+    unsigned levels = bridge->levels;
+    pattern->count = 0;
+    for (int64_t from = at; from < end;) {
+        int64_t to = end;
+        for (int m = 0; m < bridge->moving_count; m++) {
+            to = cursors[m].edge < to ? cursors[m].edge : to;
+        }
+        const wpin_legs *legs = &bridge->legs[levels];
+        if (!add(pattern, plant, wpin_plant_number(plant, legs->a, legs->b), to - from)) {
+            return false;
+        }
+        for (int m = 0; m < bridge->moving_count && to < end; m++) {
+            if (cursors[m].edge == to) {
+                wpin_cursor_pass(&cursors[m]);
+                show(&levels, bridge, bridge->moving[m], cursors[m].level);
+            }
+        }
+        from = to;
+    }
+    return true;
+}
+
+/* Takes a moving input along over so many periods. */
+static void take_along(wpin_bridge *bridge, wpin_cursor *c, int input, int periods) {
+    if (repeats(c)) {
+        int64_t on = periods * c->period;
+        c->start += on;
+        c->edge += c->edge == WPIN_WAVE_NEVER ? 0 : on;
+    } else {
+        wpin_cursor_jump(c);
+        show(&bridge->levels, bridge, input, c->level);
+    }
+}
+
+bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant) {
+    return bridge->plain && bridge->alive && bridge->event_count == 0 && bridge->moving_count > 0 &&
+           plant->kind == WPIN_PLANT_MOTOR && plant->quadratic == 0 &&
+           bridge->part.logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+}
+
+int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
+                         int64_t until) {
+    int64_t period = inputs[bridge->moving[0]].period;
+    wpin_pattern pattern;
+    bool steady;
+    if (at + period > until || !in_step(bridge, inputs, at, &steady) ||
+        !find_pattern(bridge, plant, inputs, at, at + period, &pattern)) {
+        return at;
+    }
+    int periods = wpin_plant_leap(plant, &pattern, steady ? (int)((until - at) / period) : 1);
+    if (periods == 0) {
+        return at;
+    }
+    for (int m = 0; m < bridge->moving_count; m++) {
+        int input = bridge->moving[m];
+        take_along(bridge, &inputs[input], input, periods);
+    }
+    plant->leg_a = bridge->legs[bridge->levels].a;
+    plant->leg_b = bridge->legs[bridge->levels].b;
+    return at + periods * period;
+}
