@@ -1,6 +1,7 @@
 /* The installed tree: program, demo, and a program of somebody else's built both ways. */
 #include "support.h"
 #include <string.h>
+#include <windpin/rig.h>
 
 static char output[20000];
 
@@ -113,11 +114,59 @@ START_TEST(the_exported_table_compiles_and_runs) {
 }
 END_TEST
 
+/* A rig with one load of every kind there is. */
+static void write_rig_of_all_kinds(char *rig, size_t size) {
+    size_t count, used = 0;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    unsigned pin = 0;
+    used += (size_t)snprintf(rig, size,
+                             "rig: all kinds\ncontroller: {pin-limit: 40mA}\nsupplies: {main: "
+                             "{voltage: 12V, resistance: 0.1ohm}}\nloads:\n");
+    for (size_t i = 0; i < count; i++) {
+        const wpin_stage_kind *k = &kinds[i];
+        bool duty = wpin_stage_kind_takes_duty(k);
+        used += (size_t)snprintf(rig + used, size - used,
+                                 "  load-%zu:\n    supply: main\n    stage: {kind: %s%s%s, pins: {",
+                                 i, k->name, duty && !k->coils ? ", pwm: 50Hz" : "",
+                                 k->contacts ? "" : ", dead-time: 2us");
+        for (unsigned l = 0; l < k->table->line_count; l++) {
+            used += (size_t)snprintf(rig + used, size - used, "%s%s: %u", l > 0 ? ", " : "",
+                                     k->lines[l], pin++);
+        }
+        used += (size_t)snprintf(
+            rig + used, size - used,
+            "}}\n    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: 30V}\n%s%s",
+            k->coils ? "    stepper: {steps: 200, resistance: 2ohm, inductance: 3mH, rated: 1A, "
+                       "holding-torque: 0.3Nm, inertia: 100gcm2, stepping: {start-rate: 80steps/s, "
+                       "top-rate: 240steps/s, ramp: 400steps/s2, mode: half}}\n"
+                     : "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
+                       "90gcm2}\n    rest: 1s\n",
+            duty && !k->coils ? "    ramp: {up: 1s, down: 1s}\n" : "");
+    }
+}
+
+START_TEST(the_table_of_every_kind_compiles) {
+    static char rig[32768];
+    write_rig_of_all_kinds(rig, sizeof rig);
+    const char *path = write_file("kinds.yaml", rig);
+    const char *c = write_file("kinds.c", "#include \"kinds.h\"\nint main(void) { return 0; }\n");
+    must(run_command(output, sizeof output, TEST_TOOL " export %s -o %s", path, scratch("kinds.h")),
+         "export");
+    must(run_command(
+             output, sizeof output,
+             "cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE
+             "/include %s " TEST_BUILD "/libwindpin.a -lyaml -lm -o %s && %s",
+             c, scratch("kinds"), scratch("kinds")),
+         "the tables of all kinds");
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("install");
     TCase *tests = tcase_create("install");
     tcase_add_test(tests, the_example_of_the_readme_compiles);
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
+    tcase_add_test(tests, the_table_of_every_kind_compiles);
     tcase_add_test(tests, the_installed_tree_serves_others);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

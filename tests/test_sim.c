@@ -356,6 +356,26 @@ START_TEST(what_burns_is_told_and_stays_dead) {
 }
 END_TEST
 
+/* One wire on both inputs of a leg: a bare leg burns, a chip that keeps its sides apart lets go. */
+START_TEST(both_sides_at_once) {
+    bench b = ideal();
+    b.bridge.logic = WPIN_SIM_LOGIC_FOUR_SWITCHES;
+    b.bridge.interlock = _i == 1;
+    build(&b);
+    wpin_sim_wire_input(b.sim, 0, 0, BRAKE);
+    wpin_sim_wire_input(b.sim, 0, 1, BRAKE);
+    wpin_sim_advance(b.sim, MS);
+    b.port.write(b.sim, BRAKE, WPIN_HIGH);
+    wpin_sim_advance(b.sim, 100 * MS);
+    size_t count;
+    const wpin_sim_burn *burns = wpin_sim_burns(b.sim, &count);
+    ck_assert_uint_eq(count, _i == 1 ? 0 : 1);
+    ck_assert(count == 0 || strstr(burns[0].reason, "both sides of leg A") != NULL);
+    ck_assert_double_eq(wpin_sim_read(b.sim, 0).amps_now, 0);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
 /* The engine on a chip without interlock: any slip of the safe order would burn it. */
 START_TEST(the_safe_order_spares_a_chip_without_interlock) {
     bench b = ideal();
@@ -607,6 +627,7 @@ int main(void) {
     tcase_add_test(tests, supply_off_means_no_motion);
     tcase_add_test(tests, current_sense_reads_the_current);
     tcase_add_loop_test(tests, what_burns_is_told_and_stays_dead, 0, 6);
+    tcase_add_loop_test(tests, both_sides_at_once, 0, 2);
     tcase_add_loop_test(tests, the_safe_order_spares_a_chip_without_interlock, 0, 3);
     tcase_add_loop_test(tests, leaps_come_where_steps_come, 0, 10);
     tcase_add_test(tests, loads_on_one_supply_share_its_sag);

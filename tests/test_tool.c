@@ -23,9 +23,9 @@ static void tool(int status, const char *const *words, const char *format, ...) 
     vsnprintf(arguments, sizeof arguments, format, list);
     va_end(list);
     int got = run_command(output, sizeof output, TEST_TOOL " %s", arguments);
-    ck_assert_msg(got == status, "windpin %s returned %d:\n%.6000s", arguments, got, output);
+    ck_assert_msg(got == status, "windpin %s returned %d:\n%.3000s", arguments, got, output);
     for (; *words != NULL; words++) {
-        ck_assert_msg(strstr(output, *words) != NULL, "windpin %s does not say \"%s\":\n%.6000s",
+        ck_assert_msg(strstr(output, *words) != NULL, "windpin %s does not say \"%s\":\n%.3000s",
                       arguments, *words, output);
     }
 }
@@ -106,6 +106,48 @@ START_TEST(asked_and_achieved_agree) {
         ck_assert(time == 0 || json_number_value(json_object_get(step, "took_s")) - time < 0.0015);
     }
     json_decref(all);
+}
+END_TEST
+
+/* More supplies, boards and lines than fit a byte, a table or a character: each keeps its own. */
+START_TEST(a_large_rig_keeps_its_parts_apart) {
+    enum { SUPPLIES = 300, LOADS = 40 };
+    static char rig[60000];
+    size_t n =
+        (size_t)snprintf(rig, sizeof rig, "rig: large\ncontroller: {pin-limit: 40mA}\nsupplies:\n");
+    for (int i = 0; i < SUPPLIES; i++) {
+        n += (size_t)snprintf(rig + n, sizeof rig - n,
+                              "  s%d: {voltage: 12V, resistance: 120mohm, switch: off}\n", i);
+    }
+    n += (size_t)snprintf(rig + n, sizeof rig - n, "boards:\n");
+    for (int i = 0; i < LOADS; i++) {
+        n += (size_t)snprintf(rig + n, sizeof rig - n, "  b%d: {total: 10A}\n", i);
+    }
+    n += (size_t)snprintf(rig + n, sizeof rig - n, "loads:\n");
+    for (int i = 0; i < LOADS; i++) {
+        n += (size_t)snprintf(
+            rig + n, sizeof rig - n,
+            "  m%d:\n    supply: s%d\n    board: b%d\n    stage: {kind: direction-pwm-brake, pwm: "
+            "20kHz, "
+            "dead-time: 2us, pins: {direction: %d, brake: %d, pwm: %d}}\n    driver: "
+            "{on-resistance: "
+            "0.1ohm, current-limit: 20A, voltage-limit: 30V}\n    motor: {resistance: 2ohm, "
+            "inductance: 1mH, constant: 20mNm/A, inertia: 90gcm2, static-friction: 9mNm, "
+            "dry-friction: 8mNm}\n    ramp: {up: 1s, down: 1s}\n  "
+            "  "
+            "rest: 5s\n",
+            i, SUPPLIES - 1 - i, i, 3 * i, 3 * i + 1, 3 * i + 2);
+    }
+    const char *path = write_file("large.yaml", rig), *vcd = scratch("large.vcd");
+    const char *dark = write_file("dark.plan", "m0 ramp 50% in 1s\nm0 stop\n");
+    const char *plan = write_file(
+        "large.plan", "s299 on\ns260 on\nm0 ramp 50% in 1s\nm39 ramp 50% in 1s\nall stop\n");
+    tool(2, SAYS("refuse: m0 supply-off", "supply 's299' is off"), "run %s %s", path, dark);
+    tool(0, SAYS("44 steps: 44 as asked"), "run %s %s --vcd %s", path, plan, vcd);
+    int status = run_command(output, sizeof output,
+                             "grep -c '^$var' %s; grep '^1[!-~][!-~]$' %s | sort -u", vcd, vcd);
+    ck_assert_int_eq(status, 0);
+    ck_assert_msg(strcmp(output, "120\n18!\n1:!\n") == 0, "%s", output); /* pins 117 and 119 */
 }
 END_TEST
 
@@ -584,6 +626,7 @@ int main(void) {
     TCase *tests = tcase_create("tool");
     tcase_add_test(tests, the_demo_runs_and_leaves_its_files);
     tcase_add_test(tests, asked_and_achieved_agree);
+    tcase_add_test(tests, a_large_rig_keeps_its_parts_apart);
     tcase_add_test(tests, pin_levels_are_a_value_change_dump);
     tcase_add_test(tests, a_motor_that_does_not_move_is_explained);
     tcase_add_test(tests, a_second_way_round_rests_first_and_says_so);

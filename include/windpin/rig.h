@@ -80,6 +80,7 @@ typedef struct wpin_stage_kind {
     const char *name;                    /**< As the file writes it. */
     const char *words;                   /**< What it is, in a few words. */
     const wpin_stage_table *table;       /**< What the core believes. */
+    const char *table_name;              /**< Its variable in stage.h or stepper.h. */
     const char *lines[WPIN_STAGE_LINES]; /**< Names of the table's lines, in order. */
     wpin_sim_logic logic;                /**< The driver that the simulator puts behind it. */
     int inputs[WPIN_STAGE_LINES];        /**< Driver input of each line. */

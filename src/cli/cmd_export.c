@@ -51,37 +51,6 @@ static const char *yes(bool value) {
     return value ? "true" : "false";
 }
 
-/* The variable of a shipped table, from the kinds that use it. */
-static void print_table_name(FILE *to, const wpin_rig_load *load, const char *id) {
-    static const struct {
-        const wpin_stage_table *table;
-        const char *name;
-    } tables[] = {{&wpin_table_switch, "wpin_table_switch"},
-                  {&wpin_table_relay, "wpin_table_relay"},
-                  {&wpin_table_two_relays, "wpin_table_two_relays"},
-                  {&wpin_table_direction_pwm, "wpin_table_direction_pwm"},
-                  {&wpin_table_direction_pwm_shorting, "wpin_table_direction_pwm_shorting"},
-                  {&wpin_table_direction_pwm_brake, "wpin_table_direction_pwm_brake"},
-                  {&wpin_table_two_inputs_enable, "wpin_table_two_inputs_enable"},
-                  {&wpin_table_two_inputs_enable_standby, "wpin_table_two_inputs_enable_standby"},
-                  {&wpin_table_two_inputs, "wpin_table_two_inputs"},
-                  {&wpin_table_two_inputs_slow, "wpin_table_two_inputs_slow"},
-                  {&wpin_table_hidden_partner, "wpin_table_hidden_partner"},
-                  {&wpin_table_two_switched_inputs, "wpin_table_two_switched_inputs"},
-                  {&wpin_table_half_bridges, "wpin_table_half_bridges"},
-                  {&wpin_table_four_switches, "wpin_table_four_switches"},
-                  {&wpin_table_servo_pulse, "wpin_table_servo_pulse"},
-                  {&wpin_table_paired_outputs, "wpin_table_paired_outputs"},
-                  {&wpin_table_stepper, "wpin_table_stepper"}};
-    for (size_t i = 0; i < sizeof tables / sizeof *tables; i++) {
-        if (tables[i].table == load->kind->table) {
-            fprintf(to, "&%s", tables[i].name);
-            return;
-        }
-    }
-    fprintf(to, "&%s_table", id);
-}
-
 static const char *cell_name(wpin_cell cell) {
     static const char *const names[] = {"LOW",   "HIGH",  "DUTY", "COMPLEMENT",
                                         "FLOAT", "PULSE", "KEEP"};
@@ -153,7 +122,11 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
         fprintf(to, "} /* %s */", load->kind->lines[i]);
     }
     fprintf(to, "};\nstatic const WPIN_FLASH wpin_stage_config %s_stage = {.table = ", id);
-    print_table_name(to, load, id);
+    if (load->own != NULL) {
+        fprintf(to, "&%s_table", id);
+    } else {
+        fprintf(to, "&%s", load->kind->table_name);
+    }
     fprintf(to,
             ", .lines = %s_lines, .pwm_hz = %uU, .pulse_neutral = %u, .pulse_swing = %u, "
             ".dead_time_us = "

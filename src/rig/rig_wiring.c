@@ -155,14 +155,23 @@ void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
 }
 
 int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node) {
-    const char *text = wpin_scalar(reader, node, "the name of a board"), *names[32];
-    size_t count = 0;
-    for (; count < rig->board_count && count < 32; count++) {
-        names[count] = rig->boards[count].name;
+    const char *text = wpin_scalar(reader, node, "the name of a board");
+    if (text == NULL) {
+        return -1;
     }
-    if (text != NULL && count == 0) {
+    if (rig->board_count == 0) {
         wpin_say_at(reader, node, "board '%s': this rig describes no boards", text);
         return -1;
     }
-    return text == NULL ? -1 : wpin_find_word(reader, node, text, "board", names, count);
+    const char **names = calloc(rig->board_count, sizeof *names);
+    if (names == NULL) {
+        reader->messages->out_of_memory = true;
+        return -1;
+    }
+    for (size_t i = 0; i < rig->board_count; i++) {
+        names[i] = rig->boards[i].name;
+    }
+    int found = wpin_find_word(reader, node, text, "board", names, rig->board_count);
+    free(names);
+    return found;
 }

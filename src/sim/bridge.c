@@ -6,15 +6,25 @@
 #define PS_PER_S   1e12
 #define OFF_FOR_PS 10000000000LL /* 10 ms off after its own protection */
 
+/* A chip that keeps the sides of a leg apart turns neither on when both are asked for. */
+static wpin_leg_state kept_apart(wpin_leg_state leg) {
+    return leg == WPIN_LEG_BOTH ? WPIN_LEG_OFF : leg;
+}
+
 void wpin_bridge_decide(wpin_bridge *bridge) {
+    bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     for (unsigned levels = 0; levels < WPIN_SIM_LEVELS; levels++) {
         bool high[WPIN_SIM_INPUTS];
         for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
             high[i] = (levels >> i & 1U) != 0;
         }
-        bridge->legs[levels] = wpin_logic_decide(&bridge->part, high);
+        wpin_legs *legs = &bridge->legs[levels];
+        *legs = wpin_logic_decide(&bridge->part, high);
+        if (waits) {
+            *legs = (wpin_legs){kept_apart(legs->a), kept_apart(legs->b), kept_apart(legs->c),
+                                kept_apart(legs->d)};
+        }
     }
-    bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     bridge->delicate = !waits || bridge->part.no_diodes;
 }
 

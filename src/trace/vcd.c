@@ -7,7 +7,7 @@
 struct wpin_vcd {
     FILE *file;
     int64_t start, last;
-    char names[256]; /* identifier of each pin, 0 if none */
+    unsigned numbers[256]; /* identifier of each pin, from 1; 0 if none */
     int error;
 };
 
@@ -17,25 +17,36 @@ static void note(wpin_vcd *vcd, int written) {
     }
 }
 
-/* Identifiers are single printable characters from '!' on; a rig has fewer lines than that. */
+/* Identifiers are numbers in the 94 printable characters from '!' on, the lowest digit first. */
+static const char *identifier(unsigned number, char text[4]) {
+    char *end = text;
+    for (number++; number > 0 && end < text + 3; number = (number - 1) / 94) {
+        *end++ = (char)('!' + (number - 1) % 94);
+    }
+    *end = '\0';
+    return text;
+}
+
 static void declare(wpin_vcd *vcd, const wpin_rig *rig) {
-    char next = '!';
+    unsigned next = 0;
+    char text[4];
     note(vcd, fprintf(vcd->file, "$timescale 1 ns $end\n"));
     char mark[WPIN_RIG_MARK_MAX];
     note(vcd, fprintf(vcd->file, "$comment rig %s $end\n", wpin_rig_mark(rig, mark, sizeof mark)));
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
         note(vcd, fprintf(vcd->file, "$scope module %s $end\n", load->name));
-        for (unsigned l = 0; l < load->kind->table->line_count && next < '~'; l++) {
-            char *name = &vcd->names[load->pins[l]]; /* a shared pin has one for all */
-            *name = *name != 0 ? *name : next++;
-            note(vcd, fprintf(vcd->file, "$var wire 1 %c %s $end\n", *name, load->kind->lines[l]));
+        for (unsigned l = 0; l < load->kind->table->line_count; l++) {
+            unsigned *number = &vcd->numbers[load->pins[l]]; /* a shared pin has one for all */
+            *number = *number != 0 ? *number : ++next;
+            note(vcd, fprintf(vcd->file, "$var wire 1 %s %s $end\n",
+                              identifier(*number - 1, text), load->kind->lines[l]));
         }
         note(vcd, fprintf(vcd->file, "$upscope $end\n"));
     }
     note(vcd, fprintf(vcd->file, "$enddefinitions $end\n$dumpvars\n"));
-    for (char name = '!'; name < next; name++) {
-        note(vcd, fprintf(vcd->file, "x%c\n", name));
+    for (unsigned number = 0; number < next; number++) {
+        note(vcd, fprintf(vcd->file, "x%s\n", identifier(number, text)));
     }
     note(vcd, fprintf(vcd->file, "$end\n"));
 }
@@ -58,7 +69,8 @@ wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start) {
 
 void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level) {
     wpin_vcd *vcd = context;
-    if (vcd->names[pin] == 0) {
+    char text[4];
+    if (vcd->numbers[pin] == 0) {
         return;
     }
     int64_t ns = (picoseconds - vcd->start) / 1000;
@@ -67,7 +79,7 @@ void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level l
         vcd->last = ns;
     }
     char value = "01z"[level];
-    note(vcd, fprintf(vcd->file, "%c%c\n", value, vcd->names[pin]));
+    note(vcd, fprintf(vcd->file, "%c%s\n", value, identifier(vcd->numbers[pin] - 1, text)));
 }
 
 int wpin_vcd_error(const wpin_vcd *vcd) {
