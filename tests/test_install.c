@@ -161,12 +161,24 @@ START_TEST(the_table_of_every_kind_compiles) {
 }
 END_TEST
 
+/* What the shared library offers is what tests/exported.txt lists: a change of it is a decision.
+ * To take it: nm -D --defined-only build/libwindpin.so | awk '{print $3}' | LC_ALL=C sort */
+START_TEST(what_is_offered_is_listed) {
+    must(run_command(output, sizeof output,
+                     "nm -D --defined-only " TEST_BUILD
+                     "/libwindpin.so | awk '{print $3}' | LC_ALL=C sort | diff " TEST_SOURCE
+                     "/tests/exported.txt -"),
+         "listed (<) and offered (>) differ");
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("install");
     TCase *tests = tcase_create("install");
     tcase_add_test(tests, the_example_of_the_readme_compiles);
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, the_table_of_every_kind_compiles);
+    tcase_add_test(tests, what_is_offered_is_listed);
     tcase_add_test(tests, the_installed_tree_serves_others);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

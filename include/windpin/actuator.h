@@ -5,6 +5,7 @@
 #ifndef WINDPIN_ACTUATOR_H
 #define WINDPIN_ACTUATOR_H
 
+#include "api.h"
 #include "measurement.h"
 #include "stage.h"
 
@@ -64,7 +65,7 @@ typedef struct wpin_actuator {
 } wpin_actuator;
 
 /** A power stage (bridge, transistor, relay, servo-style pulse): effort by its truth table. */
-extern const WPIN_FLASH wpin_actuator wpin_stage_actuator;
+WPIN_API extern const WPIN_FLASH wpin_actuator wpin_stage_actuator;
 
 /** The three fields of a motor's configuration that name a stage: WPIN_ON_STAGE(&stage, &config).
  */

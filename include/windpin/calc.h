@@ -9,6 +9,7 @@
 #ifndef WINDPIN_CALC_H
 #define WINDPIN_CALC_H
 
+#include "api.h"
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -18,68 +19,71 @@ typedef enum wpin_rounding { WPIN_ROUND_DOWN, WPIN_ROUND_UP } wpin_rounding;
 
 /** The next preferred value of a series, 12 or 24 values a decade (IEC 60063), at most or at least
  * `value` (above 0). */
-double wpin_calc_preferred(double value, int series, wpin_rounding rounding);
+WPIN_API double wpin_calc_preferred(double value, int series, wpin_rounding rounding);
 
 /** Volts of a pin that drives `amps` into its output resistance. */
-double wpin_calc_pin_volts(double open_volts, double pin_ohms, double amps);
+WPIN_API double wpin_calc_pin_volts(double open_volts, double pin_ohms, double amps);
 
 /** Base current that saturates a bipolar switch: I_B = I_C / forced gain. */
-double wpin_calc_base_amps(double collector_amps, double forced_gain);
+WPIN_API double wpin_calc_base_amps(double collector_amps, double forced_gain);
 
 /** Resistor that lets `amps` flow between two voltages: R = (V - V_2) / I. For a base: pin under
  * load and V_BE; for a diode in an optocoupler: supply and forward voltage. */
-double wpin_calc_series_ohms(double volts, double drop_volts, double amps);
+WPIN_API double wpin_calc_series_ohms(double volts, double drop_volts, double amps);
 
 /** On-resistance of a field-effect switch at a gate voltage below the one it is stated for. In the
  * triode region R goes with 1 / (V_GS - V_T). HUGE_VAL at or below the threshold. */
-double wpin_calc_fet_ohms(double stated_ohms, double stated_gate_volts, double threshold_volts,
-                          double gate_volts);
+WPIN_API double wpin_calc_fet_ohms(double stated_ohms, double stated_gate_volts,
+                                   double threshold_volts, double gate_volts);
 
 /** Highest duty that leaves a bootstrap capacitor `recharge_seconds` of low side in each period. */
-double wpin_calc_bootstrap_duty(double hz, double recharge_seconds);
+WPIN_API double wpin_calc_bootstrap_duty(double hz, double recharge_seconds);
 
 /** Mean current of a free-wheel diode: it carries the motor's current in the off phase, I (1 - d).
  */
-double wpin_calc_diode_amps(double motor_amps, double duty);
+WPIN_API double wpin_calc_diode_amps(double motor_amps, double duty);
 
 /** Losses of a free-wheel diode that takes a while to block: each time a switch takes its current
  * over, both are a short across the supply for that long: V I t f. */
-double wpin_calc_recovery_watts(double volts, double amps, double recovery_seconds, double hz);
+WPIN_API double wpin_calc_recovery_watts(double volts, double amps, double recovery_seconds,
+                                         double hz);
 
 /** Losses of a capacitor across the motor's leads, charged and discharged through the stage in
  * every PWM period: C V V f. */
-double wpin_calc_capacitor_watts(double farads, double volts, double hz);
+WPIN_API double wpin_calc_capacitor_watts(double farads, double volts, double hz);
 
 /** Bulk capacitor that holds the supply's ripple: it gives I (1 - d) for d / f seconds. */
-double wpin_calc_bulk_farads(double motor_amps, double duty, double hz, double ripple_volts);
+WPIN_API double wpin_calc_bulk_farads(double motor_amps, double duty, double hz,
+                                      double ripple_volts);
 
 /** Volts lost in the two switches a motor's current flows through. */
-double wpin_calc_stage_volts(double amps, double switch_ohms, double saturation_volts);
+WPIN_API double wpin_calc_stage_volts(double amps, double switch_ohms, double saturation_volts);
 
 /** Junction temperature: air + P R_th. */
-double wpin_calc_junction_degrees(double air_degrees, double watts, double kelvin_per_watt);
+WPIN_API double wpin_calc_junction_degrees(double air_degrees, double watts,
+                                           double kelvin_per_watt);
 
 /** Current with the shaft held: V / (R of winding, stage and supply). */
-double wpin_calc_stall_amps(double volts, double winding_ohms, double other_ohms);
+WPIN_API double wpin_calc_stall_amps(double volts, double winding_ohms, double other_ohms);
 
 /** Current when a turning motor is driven the other way, or shorted with volts 0: (V + K w) / R. */
-double wpin_calc_reversal_amps(double volts, double back_emf_volts, double ohms);
+WPIN_API double wpin_calc_reversal_amps(double volts, double back_emf_volts, double ohms);
 
 /** Peak-to-peak ripple current of an inductance under PWM with slow decay: V d (1 - d) / (L f). */
-double wpin_calc_ripple_amps(double volts, double duty, double hz, double henries);
+WPIN_API double wpin_calc_ripple_amps(double volts, double duty, double hz, double henries);
 
 /** The same with fast decay, where the supply stands against the current: 2 V d (1 - d) / (L f). */
-double wpin_calc_ripple_fast_amps(double volts, double duty, double hz, double henries);
+WPIN_API double wpin_calc_ripple_fast_amps(double volts, double duty, double hz, double henries);
 
 /** Hours that cells of a charge give a current, a share of it left in them. */
-double wpin_calc_run_hours(double coulombs, double mean_amps, double share_left);
+WPIN_API double wpin_calc_run_hours(double coulombs, double mean_amps, double share_left);
 
 /** Losses of a linear regulator: (V_in - V_out) I. */
-double wpin_calc_linear_watts(double input_volts, double output_volts, double amps);
+WPIN_API double wpin_calc_linear_watts(double input_volts, double output_volts, double amps);
 
 /** Input current of a switching converter: V_out I / (efficiency V_in). */
-double wpin_calc_converter_amps(double output_volts, double output_amps, double efficiency,
-                                double input_volts);
+WPIN_API double wpin_calc_converter_amps(double output_volts, double output_amps, double efficiency,
+                                         double input_volts);
 
 /** Constants of a brushed motor from what can be measured on a bench. */
 typedef struct wpin_motor_measured {
@@ -101,16 +105,17 @@ typedef struct wpin_motor_constants {
 } wpin_motor_constants;
 
 /** Works the constants out. Stall current above no-load current, all of them above zero. */
-wpin_motor_constants wpin_calc_motor(const wpin_motor_measured *measured);
+WPIN_API wpin_motor_constants wpin_calc_motor(const wpin_motor_measured *measured);
 
 /** Speed (rad/s) at which a motor settles: K I = T + B w and V = R I + K w; 0 when the stall torque
  * is not above T. */
-double wpin_calc_settled_speed(double volts, double ohms, double constant, double torque,
-                               double viscous);
+WPIN_API double wpin_calc_settled_speed(double volts, double ohms, double constant, double torque,
+                                        double viscous);
 
 /** Time to rest from a speed (rad/s) with the leads open under a dry torque and viscous friction:
  * J/B ln(1 + B w / T), J w / T without B. HUGE_VAL without any. */
-double wpin_calc_run_down_seconds(double inertia, double speed, double torque, double viscous);
+WPIN_API double wpin_calc_run_down_seconds(double inertia, double speed, double torque,
+                                           double viscous);
 
 #ifdef __cplusplus
 }

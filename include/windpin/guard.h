@@ -12,6 +12,7 @@
 #ifndef WINDPIN_GUARD_H
 #define WINDPIN_GUARD_H
 
+#include "api.h"
 #include "measurement.h"
 #include "ramp.h"
 
@@ -104,21 +105,22 @@ typedef struct wpin_guard {
 } wpin_guard;
 
 /** Checks a configuration. Returns WPIN_OK or WPIN_REFUSED_RANGE. Any context. */
-wpin_status wpin_guard_check(const WPIN_FAR wpin_guard_config *config);
+WPIN_API wpin_status wpin_guard_check(const WPIN_FAR wpin_guard_config *config);
 /** Ready to be used: at zero, direction unknown. Init. */
-void wpin_guard_init(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config);
+WPIN_API void wpin_guard_init(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config);
 /** The fault to trip on, or WPIN_OK. `needs` are the WPIN_HAS bits that must be valid. A step
  * longer than the measurement's dt_us can hold is a late tick before it comes here. Tick. */
-wpin_status wpin_guard_fault(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                             const wpin_measurement *m, uint8_t needs);
+WPIN_API wpin_status wpin_guard_fault(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                      const wpin_measurement *m, uint8_t needs);
 /** The effort allowed of the one asked for, signed; 0 is rest. While it drives it is at least
  * `floor` at once, past the slew limit: a kick. on_off: the actuator knows full effort and none.
  * `hold_us` is the time passed, the longest configured step at the most. Tick. */
-wpin_duty wpin_guard_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                          wpin_duty effort, uint16_t floor, bool on_off, const wpin_measurement *m,
-                          uint16_t hold_us);
+WPIN_API wpin_duty wpin_guard_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                   wpin_duty effort, uint16_t floor, bool on_off,
+                                   const wpin_measurement *m, uint16_t hold_us);
 /** To zero at once. Tick. */
-void wpin_guard_drop(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config, bool on_off);
+WPIN_API void wpin_guard_drop(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                              bool on_off);
 
 #ifdef __cplusplus
 }

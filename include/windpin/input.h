@@ -10,6 +10,7 @@
 #ifndef WINDPIN_INPUT_H
 #define WINDPIN_INPUT_H
 
+#include "api.h"
 #include "status.h"
 #include "units.h"
 #include <stdbool.h>
@@ -46,11 +47,11 @@ typedef struct wpin_button {
 } wpin_button;
 
 /** Sets a button up. Refused: _RANGE. Any context. */
-wpin_status wpin_button_init(wpin_button *button, const wpin_button_config *config);
+WPIN_API wpin_status wpin_button_init(wpin_button *button, const wpin_button_config *config);
 
 /** Takes a reading of the pin. Call it at least every debounce_us / 2 or so. A button held since
  * before init gives no event until it has been released once. Tick context. */
-wpin_button_event wpin_button_update(wpin_button *button, bool level, wpin_moment now);
+WPIN_API wpin_button_event wpin_button_update(wpin_button *button, bool level, wpin_moment now);
 
 /** What two buttons, one for each way, ask for. */
 typedef enum wpin_pair_command {
@@ -71,11 +72,12 @@ typedef struct wpin_pair {
 
 /** Sets two buttons up. window_us 0 to 1 s: no motion comes in between when both are pressed within
  * it. Refused: _RANGE. Any context. */
-wpin_status wpin_pair_init(wpin_pair *pair, const wpin_button_config *config, uint32_t window_us);
+WPIN_API wpin_status wpin_pair_init(wpin_pair *pair, const wpin_button_config *config,
+                                    uint32_t window_us);
 
 /** Takes a reading of both pins. Tick context. */
-wpin_pair_command wpin_pair_update(wpin_pair *pair, bool forward_level, bool reverse_level,
-                                   wpin_moment now);
+WPIN_API wpin_pair_command wpin_pair_update(wpin_pair *pair, bool forward_level, bool reverse_level,
+                                            wpin_moment now);
 
 /** Everything constant about a knob (or another analogue input that sets a duty). */
 typedef struct wpin_knob_config {
@@ -98,16 +100,16 @@ typedef struct wpin_knob {
 } wpin_knob;
 
 /** Sets a knob up. Refused: _RANGE. Any context. */
-wpin_status wpin_knob_init(wpin_knob *knob, const wpin_knob_config *config);
+WPIN_API wpin_status wpin_knob_init(wpin_knob *knob, const wpin_knob_config *config);
 
 /** Takes the present position as the centre. Refused: _RANGE more than a quarter of the range off
  * the middle, or without a centre; _NOT_ZERO before a reading. Tick context. */
-wpin_status wpin_knob_learn_centre(wpin_knob *knob);
+WPIN_API wpin_status wpin_knob_learn_centre(wpin_knob *knob);
 
 /** Takes a reading in mV and returns the duty asked for, -WPIN_DUTY_FULL to WPIN_DUTY_FULL (0 and
  * up without a centre). Zero until the knob has been at zero once: turned up at power-up, it asks
  * for nothing. Readings outside the range count as its ends. Tick context. */
-wpin_duty wpin_knob_update(wpin_knob *knob, int16_t millivolts);
+WPIN_API wpin_duty wpin_knob_update(wpin_knob *knob, int16_t millivolts);
 
 /** A place on a curve. */
 typedef struct wpin_curve_point {
@@ -132,10 +134,10 @@ typedef struct wpin_curve {
 } wpin_curve;
 
 /** Sets a curve up. Refused: _RANGE (count, order, duties). Any context. */
-wpin_status wpin_curve_init(wpin_curve *curve, const wpin_curve_config *config);
+WPIN_API wpin_status wpin_curve_init(wpin_curve *curve, const wpin_curve_config *config);
 
 /** Takes a reading in mV and returns the duty asked for. Tick context. */
-wpin_duty wpin_curve_update(wpin_curve *curve, int16_t millivolts);
+WPIN_API wpin_duty wpin_curve_update(wpin_curve *curve, int16_t millivolts);
 
 #ifdef __cplusplus
 }

@@ -4,6 +4,7 @@
 #ifndef WINDPIN_MESSAGES_H
 #define WINDPIN_MESSAGES_H
 
+#include "api.h"
 #include <stdbool.h>
 #include <stddef.h>
 
@@ -27,20 +28,21 @@ typedef struct wpin_messages {
 } wpin_messages;
 
 /** Adds a finding about list->file; or sets list->out_of_memory. */
-void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, const char *format, ...)
-    __attribute__((format(printf, 4, 5)));
+WPIN_API void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column,
+                                const char *format, ...) __attribute__((format(printf, 4, 5)));
 /** Room for one more element of an array; NULL, the array as it was and list->out_of_memory set
  * when there is none. */
-void *wpin_messages_room(wpin_messages *list, void *array, size_t count, size_t size);
+WPIN_API void *wpin_messages_room(wpin_messages *list, void *array, size_t count, size_t size);
 /** Puts the findings into the order of the file. */
-void wpin_messages_sort(wpin_messages *list);
+WPIN_API void wpin_messages_sort(wpin_messages *list);
 /** Frees what the list holds and empties it. */
-void wpin_messages_free(wpin_messages *list);
+WPIN_API void wpin_messages_free(wpin_messages *list);
 
 /** The candidate nearest to a word, if near enough to be what was meant, else NULL. Distance in
  * letters changed, added, left out or exchanged with the neighbour (restricted
  * Damerau-Levenshtein), without regard to case; at most two fifths of the word, at least one. */
-const char *wpin_nearest_word(const char *word, const char *const *candidates, size_t count);
+WPIN_API const char *wpin_nearest_word(const char *word, const char *const *candidates,
+                                       size_t count);
 
 #ifdef __cplusplus
 }

@@ -30,6 +30,7 @@
 #define WINDPIN_MOTOR_H
 
 #include "actuator.h"
+#include "api.h"
 #include "guard.h"
 
 #ifdef __cplusplus
@@ -158,19 +159,19 @@ typedef struct wpin_motor {
  * _ARGUMENT, what the actuator refuses, _RANGE (limits), _STATE (rest or safe state that it has
  * not), _PORT (sensors or limit switches without the port's function), _ON_OFF (a cap on one that
  * knows on and off only), _CONFIG (regulators). Init. */
-wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
-                            const wpin_port *port);
+WPIN_API wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
+                                     const wpin_port *port);
 
 /** Safe state now, and closed: for the end of a program. Init and tick. */
-void wpin_motor_close(wpin_motor *motor);
+WPIN_API void wpin_motor_close(wpin_motor *motor);
 
 /** Allows motion, and shows the rest state from the next tick on. Refused: _CLOSED, _FAULTED,
  * _NOT_ZERO (something is asked for), or the fault that the guard would trip on by the last
  * measurement (e.g. WPIN_FAULT_SUPPLY_LOW). Any context. */
-wpin_status wpin_motor_arm(wpin_motor *motor);
+WPIN_API wpin_status wpin_motor_arm(wpin_motor *motor);
 
 /** Lines at rest at once, safe state at the next tick, and no motion until armed again. Any. */
-void wpin_motor_disarm(wpin_motor *motor);
+WPIN_API void wpin_motor_disarm(wpin_motor *motor);
 
 /** Asks for an effort, -WPIN_DUTY_FULL to WPIN_DUTY_FULL; zero ramps to rest. ramp_us is the time
  * for the ramp from where the effort is (after a reversal: from zero), 0 to WPIN_RAMP_MAX_US, 0
@@ -180,18 +181,19 @@ void wpin_motor_disarm(wpin_motor *motor);
  * (the time-out would be over before the pause that is left), _QUANTITY, _LIMIT (it stands at the
  * limit switch of that way; what it was doing ramps to rest). Above the cap it saturates and
  * counts. Any. */
-wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_t ramp_us,
-                           uint32_t timeout_ms);
+WPIN_API wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_t ramp_us,
+                                    uint32_t timeout_ms);
 
 /** The same for any quantity: one that the actuator takes itself or that regulators turn into one
  * it takes; others are refused: _QUANTITY. Any. */
-wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
-                               uint32_t timeout_ms);
+WPIN_API wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
+                                        uint32_t timeout_ms);
 
 /** Turns by an angle, 1/1000 degree (up to ten turns), or to one (up to 5000 turns), where the
  * actuator knows angles (a stepper). Refused like wpin_motor_request, and _QUANTITY. Any. */
-wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms);
-wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms);
+WPIN_API wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms);
+WPIN_API wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees,
+                                        uint32_t timeout_ms);
 
 /** Shows the pulse of full forward, without ramp and cap, to a controller that takes servo-style
  * pulses and calibrates its range when it is powered up: call this while that controller has no
@@ -199,74 +201,74 @@ wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees, uint32_t
  * that has power already may run at full! Ends by itself after timeout_ms, 1 to WPIN_TIMEOUT_HELD -
  * 1, with neutral, or at the next request. Refused: _CLOSED, _RANGE, _STATE (no pulses), _FAULTED,
  * _NOT_ARMED, _NOT_ZERO (not at rest). Any. */
-wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms);
+WPIN_API wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms);
 
 /** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Any.
  */
-void wpin_motor_end_kick(wpin_motor *motor);
+WPIN_API void wpin_motor_end_kick(wpin_motor *motor);
 
 /** Gives the present motion timeout_ms more from now; nothing happens at rest. Refused: _CLOSED,
  * _RANGE for zero. Any. */
-wpin_status wpin_motor_refresh(wpin_motor *motor, uint32_t timeout_ms);
+WPIN_API wpin_status wpin_motor_refresh(wpin_motor *motor, uint32_t timeout_ms);
 
 /** Ramps to rest in ramp_us (0: slew limit), then shows the rest state. Always done; refused only
  * when ramp_us is out of range or there is no motor. Any. */
-wpin_status wpin_motor_stop(wpin_motor *motor, uint32_t ramp_us);
+WPIN_API wpin_status wpin_motor_stop(wpin_motor *motor, uint32_t ramp_us);
 
 /** Lets the motor coast from the next tick on: zero, coast row. Refused: _CLOSED, _NOT_ARMED,
  * _STATE where it can't. The next start begins at zero. Any. */
-wpin_status wpin_motor_coast(wpin_motor *motor);
+WPIN_API wpin_status wpin_motor_coast(wpin_motor *motor);
 
 /** Shorts the motor from the next tick on. Refused: _CLOSED, _STATE where it can't, _NOT_ARMED,
  * _FAULTED. Stays until the next request. The next start begins at zero. Any. */
-wpin_status wpin_motor_brake(wpin_motor *motor);
+WPIN_API wpin_status wpin_motor_brake(wpin_motor *motor);
 
 /** Lines at rest now; at the next tick the fault is latched and the safe state shown. Any status
  * from WPIN_FAULT_FIRST on; others latch WPIN_FAULT_EXTERNAL. The first cause stays. Any. */
-void wpin_motor_trip(wpin_motor *motor, wpin_status cause);
+WPIN_API void wpin_motor_trip(wpin_motor *motor, wpin_status cause);
 
 /** Clears a latched fault; the motor is then disarmed, and its first move limited. Refused:
  * _CLOSED, _NO_FAULT, _CAUSE while the last measurement is still outside the guard's limits. Any.
  */
-wpin_status wpin_motor_clear_fault(wpin_motor *motor);
+WPIN_API wpin_status wpin_motor_clear_fault(wpin_motor *motor);
 
 /** One control period: reads clock and sensors, takes the mail, serves time-out, regulators, guard
  * and actuator, and kicks the port's watchdog if all is as it should be. Bounded time, no waiting
  * but the dead time. Call it every millisecond or so; later than the guard's tick_max_us is a fault
  * while armed. Tick. */
-void wpin_motor_tick(wpin_motor *motor);
+WPIN_API void wpin_motor_tick(wpin_motor *motor);
 
 /** Ticks several motors, and kicks the watchdog of the first one's port once, only if all are as
  * they should be. Entries that are NULL are passed over. Tick. */
-void wpin_motors_tick(wpin_motor *const *motors, uint16_t count);
+WPIN_API void wpin_motors_tick(wpin_motor *const *motors, uint16_t count);
 
 /** @name What it is doing, after the last tick; safe from any context on 8 bits too
  * @{ */
 /** A motor asked to run and not yet ticked is never "running": it reads as ramping. */
-wpin_state wpin_motor_state(const wpin_motor *motor);
+WPIN_API wpin_state wpin_motor_state(const wpin_motor *motor);
 /** True while the effort is not zero, it is moving, or more is asked for. */
-bool wpin_motor_busy(const wpin_motor *motor);
+WPIN_API bool wpin_motor_busy(const wpin_motor *motor);
 /** The effort shown on the pins, signed. */
-wpin_duty wpin_motor_duty(const wpin_motor *motor);
+WPIN_API wpin_duty wpin_motor_duty(const wpin_motor *motor);
 /** The latched fault, or WPIN_OK. */
-wpin_status wpin_motor_fault(const wpin_motor *motor);
+WPIN_API wpin_status wpin_motor_fault(const wpin_motor *motor);
 /** How often an on/off actuator went on, still told after it was closed; 0 of others. */
-uint32_t wpin_motor_operations(const wpin_motor *motor);
+WPIN_API uint32_t wpin_motor_operations(const wpin_motor *motor);
 /** Direction it was driven last: 1, -1; 0 as long as it never was. */
-int8_t wpin_motor_last_direction(const wpin_motor *motor);
+WPIN_API int8_t wpin_motor_last_direction(const wpin_motor *motor);
 /** Requests cut to the cap, and lifted to the start duty; each stops at 15. */
-uint8_t wpin_motor_saturated(const wpin_motor *motor);
-uint8_t wpin_motor_lifted(const wpin_motor *motor);
+WPIN_API uint8_t wpin_motor_saturated(const wpin_motor *motor);
+WPIN_API uint8_t wpin_motor_lifted(const wpin_motor *motor);
 /** Why the last motion ended by itself. */
-wpin_ended wpin_motor_ended(const wpin_motor *motor);
+WPIN_API wpin_ended wpin_motor_ended(const wpin_motor *motor);
 /** True while a kick is on. */
-bool wpin_motor_kicks(const wpin_motor *motor);
+WPIN_API bool wpin_motor_kicks(const wpin_motor *motor);
 /** Why the output is less than asked: WPIN_HELD bits. */
-uint8_t wpin_motor_held(const wpin_motor *motor);
+WPIN_API uint8_t wpin_motor_held(const wpin_motor *motor);
 /** A copy of the last measurement, whole. */
-wpin_measurement wpin_motor_measurement(const wpin_motor *motor);
+WPIN_API wpin_measurement wpin_motor_measurement(const wpin_motor *motor);
 /** The last current, mA, by the configuration's mV per A; 0 without. */
-int32_t wpin_motor_milliamps(const wpin_motor *motor);
+WPIN_API int32_t wpin_motor_milliamps(const wpin_motor *motor);
 /** @} */
 
 #ifdef __cplusplus

@@ -6,6 +6,7 @@
 #ifndef WINDPIN_PLAN_H
 #define WINDPIN_PLAN_H
 
+#include "api.h"
 #include "rig.h"
 
 #ifdef __cplusplus
@@ -30,9 +31,9 @@ typedef struct wpin_plan {
 } wpin_plan;
 
 /** Reads and checks a plan for a rig. NULL with at least one message when anything is wrong. */
-wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *messages);
+WPIN_API wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *messages);
 /** Frees a plan; NULL is fine. */
-void wpin_plan_free(wpin_plan *plan);
+WPIN_API void wpin_plan_free(wpin_plan *plan);
 
 #ifdef __cplusplus
 }

@@ -15,6 +15,7 @@
 #ifndef WINDPIN_PORTTEST_H
 #define WINDPIN_PORTTEST_H
 
+#include "api.h"
 #include "port.h"
 
 #ifdef __cplusplus
@@ -49,7 +50,7 @@ typedef struct wpin_porttest {
 
 /** Runs all rules; how many are broken. Takes about a second of the port's time. Init, with
  * interrupts as they will be. */
-unsigned wpin_porttest_run(const wpin_porttest *test);
+WPIN_API unsigned wpin_porttest_run(const wpin_porttest *test);
 
 #ifdef __cplusplus
 }

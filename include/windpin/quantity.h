@@ -4,6 +4,7 @@
 #ifndef WINDPIN_QUANTITY_H
 #define WINDPIN_QUANTITY_H
 
+#include "api.h"
 #include <stdbool.h>
 #include <stddef.h>
 
@@ -42,14 +43,15 @@ typedef enum wpin_dimension {
 
 /** Reads a text as a quantity of a dimension into SI units. On failure `why` says what is wrong
  * and what was expected, with an example. */
-bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *value, char *why,
-                        size_t why_size);
+WPIN_API bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *value,
+                                 char *why, size_t why_size);
 
 /** How a quantity of a dimension is written, e.g. "350mA". */
-const char *wpin_quantity_example(wpin_dimension dimension);
+WPIN_API const char *wpin_quantity_example(wpin_dimension dimension);
 
 /** Writes an SI value in the dimension's handiest unit, e.g. "1.5 ms". */
-const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimension dimension);
+WPIN_API const char *wpin_quantity_write(char *to, size_t size, double value,
+                                         wpin_dimension dimension);
 
 #ifdef __cplusplus
 }

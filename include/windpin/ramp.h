@@ -6,6 +6,7 @@
 #ifndef WINDPIN_RAMP_H
 #define WINDPIN_RAMP_H
 
+#include "api.h"
 #include "units.h"
 #include <stdbool.h>
 #include <stdint.h>
@@ -28,11 +29,11 @@ typedef uint32_t wpin_slew;
                             : (((uint64_t)1 << 38) + (uint64_t)(us)-1) / (uint64_t)(us)))
 
 /** How long a slew limit takes for a distance, 0 to 16384, us. Divides. Any context. */
-uint32_t wpin_slew_time(wpin_slew limit, uint16_t distance);
+WPIN_API uint32_t wpin_slew_time(wpin_slew limit, uint16_t distance);
 
 /** Moves a duty magnitude, 0 to 16384 times 65536, towards a target of the same scale for dt_us and
  * returns it. Tick. */
-uint32_t wpin_slew_step(uint32_t value, uint32_t target, wpin_slew limit, uint16_t dt_us);
+WPIN_API uint32_t wpin_slew_step(uint32_t value, uint32_t target, wpin_slew limit, uint16_t dt_us);
 
 /** The time of a ramp, made ready so that the ramp need not divide. */
 typedef struct wpin_ramp_time {
@@ -42,7 +43,7 @@ typedef struct wpin_ramp_time {
 } wpin_ramp_time;
 
 /** Makes a time ready, 0 to WPIN_RAMP_MAX_US (more is taken as that), us. Divides. Any context. */
-wpin_ramp_time wpin_ramp_time_of(uint32_t us);
+WPIN_API wpin_ramp_time wpin_ramp_time_of(uint32_t us);
 
 /** A ramp at work. Placed by the caller; the fields are its own. */
 typedef struct wpin_ramp {
@@ -53,12 +54,12 @@ typedef struct wpin_ramp {
 } wpin_ramp;
 
 /** Starts a ramp from a duty. Tick. */
-void wpin_ramp_start(wpin_ramp *ramp, wpin_duty from, const wpin_ramp_time *time);
+WPIN_API void wpin_ramp_start(wpin_ramp *ramp, wpin_duty from, const wpin_ramp_time *time);
 
 /** Lets dt_us pass and returns where the ramp to `target` is: the target once its time is over, to
  * the microsecond; before that true to 2 steps of 16384. smooth: S-shaped, half as steep again in
  * its middle. Tick. */
-wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_t dt_us);
+WPIN_API wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_t dt_us);
 
 #ifdef __cplusplus
 }

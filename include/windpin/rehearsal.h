@@ -5,6 +5,7 @@
 #ifndef WINDPIN_REHEARSAL_H
 #define WINDPIN_REHEARSAL_H
 
+#include "api.h"
 #include "plan.h"
 #include "trace.h"
 
@@ -92,11 +93,11 @@ typedef struct wpin_rehearsal_options {
 
 /** Runs a plan. NULL with a status and a place in words when the rig can not be set up (the core
  * refused it); else a report, also when the plan went wrong. */
-wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
-                           const wpin_rehearsal_options *options, wpin_status *refused, char *why,
-                           size_t why_size);
+WPIN_API wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
+                                    const wpin_rehearsal_options *options, wpin_status *refused,
+                                    char *why, size_t why_size);
 /** Frees a report; NULL is fine. */
-void wpin_report_free(wpin_report *report);
+WPIN_API void wpin_report_free(wpin_report *report);
 
 /** What a sweep finds. Duties as fractions. */
 typedef struct wpin_found {
@@ -106,7 +107,8 @@ typedef struct wpin_found {
 
 /** Sweeps a load's duty slowly up and down on the simulated board, each way it can turn, and
  * finds where it starts and where it stops. False with the reason in words. */
-bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why, size_t why_size);
+WPIN_API bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why,
+                              size_t why_size);
 
 /** One place of a sweep: means over a tenth of a second after the load has settled. */
 typedef struct wpin_sweep_point {
@@ -120,15 +122,15 @@ typedef struct wpin_sweep_point {
  * places, 2 and up, each reached on the rig's ramp and through the rest at zero. Without kick and
  * start duty, so that the dead zone shows. How many places were measured; fewer than count with the
  * reason in words. */
-size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_t count, char *why,
-                  size_t why_size);
+WPIN_API size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_t count,
+                           char *why, size_t why_size);
 
 /** The simulated controller of a rig. */
-wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);
+WPIN_API wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);
 
 /** Builds the simulated board of a rig. NULL when out of memory. The numbers of supplies, bridges
  * and motors are those of the rig's supplies and loads. */
-wpin_sim *wpin_board_build(const wpin_rig *rig);
+WPIN_API wpin_sim *wpin_board_build(const wpin_rig *rig);
 
 /** The core's configuration of a load, from the rig. Freed by the caller with free(). */
 typedef struct wpin_bound_load {
@@ -144,9 +146,10 @@ typedef struct wpin_bound_load {
 
 /** Fills the core's configuration; it points into itself, so it must not be copied. A line shared
  * with an earlier load is this one's alone until wpin_bind_shared. */
-void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
+                             const wpin_rig_load *load);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
-void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
+WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 
 #ifdef __cplusplus
 }

@@ -5,6 +5,7 @@
 #ifndef WINDPIN_RIG_H
 #define WINDPIN_RIG_H
 
+#include "api.h"
 #include "messages.h"
 #include "sim.h"
 #include "windpin.h"
@@ -93,16 +94,17 @@ typedef struct wpin_stage_kind {
 } wpin_stage_kind;
 
 /** Whether a kind takes a duty, or knows on and off only. */
-bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
+WPIN_API bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
 /** What the core says of a kind's table with a dead time (s), and with one line shared, -1: none.
  */
-wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, int shared);
+WPIN_API wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
+                                           int shared);
 /** Whether a line of a kind may be shared by several loads (see wpin_line). */
-bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
+WPIN_API bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
 /** Whether a line of a kind carries PWM or pulses in any row. */
-bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
+WPIN_API bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
 /** Whether a kind has a row for a state. */
-bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state);
+WPIN_API bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state);
 
 /** A truth table of the user's own, with all that it points to. */
 typedef struct wpin_own_stage {
@@ -255,23 +257,23 @@ typedef struct wpin_rig {
 
 /** Reads and checks a rig file. NULL with at least one message when anything is wrong.
  * `path` must outlive the messages' use of it only during the call. */
-wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages);
+WPIN_API wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages);
 /** Frees a rig; NULL is fine. */
-void wpin_rig_free(wpin_rig *rig);
+WPIN_API void wpin_rig_free(wpin_rig *rig);
 
 /** The kinds of stage the rig file knows. */
-const wpin_stage_kind *wpin_stage_kinds(size_t *count);
+WPIN_API const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Number of the load or supply of this name without regard to case, or -1. */
-int wpin_rig_find_load(const wpin_rig *rig, const char *name);
-int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+WPIN_API int wpin_rig_find_load(const wpin_rig *rig, const char *name);
+WPIN_API int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
 /** Whether one switch stands in the motor's path, not two. */
-bool wpin_rig_single_switch(const wpin_stage_kind *kind);
+WPIN_API bool wpin_rig_single_switch(const wpin_stage_kind *kind);
 /** Duty whose peak current reaches `amps` in a motor at rest, 0 to 1: amps = I + ripple / 2 with,
  * over a period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the
  * current runs against in the off phase: a diode, or with fast decay the supply and two diodes.
  * volts and supply_ohms are the supply's, switch_ohms of all switches in the path. */
-double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
-                         double switch_ohms);
+WPIN_API double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts,
+                                  double supply_ohms, double switch_ohms);
 /** Who shares a pin. */
 typedef struct wpin_rig_sharing {
     size_t load;    /**< First load on it... */
@@ -280,22 +282,23 @@ typedef struct wpin_rig_sharing {
     unsigned count; /**< How many; 0: the pin is not shared. */
 } wpin_rig_sharing;
 /** Who shares the pin of a line of load number `load`. */
-wpin_rig_sharing wpin_rig_shares(const wpin_rig *rig, size_t load, unsigned line);
+WPIN_API wpin_rig_sharing wpin_rig_shares(const wpin_rig *rig, size_t load, unsigned line);
 /** The place of a part's first key among `keys`, e.g. "driver current-limit; motor": groups in
  * order of preference, in each a key and perhaps keys below it. The part's own place when the file
  * has none of them; NULL for a part it does not know. */
-const wpin_rig_place *wpin_rig_place_of(const wpin_rig *rig, const char *part, const char *keys);
+WPIN_API const wpin_rig_place *wpin_rig_place_of(const wpin_rig *rig, const char *part,
+                                                 const char *keys);
 /** What the rig accepts on purpose, as "pump stall-current; pump rest"; "" for nothing. */
-const char *wpin_rig_accepted(const wpin_rig *rig, char *to, size_t size);
+WPIN_API const char *wpin_rig_accepted(const wpin_rig *rig, char *to, size_t size);
 /** How records name the rig: its fingerprint, and what it accepts, if anything. */
-const char *wpin_rig_mark(const wpin_rig *rig, char *to, size_t size);
+WPIN_API const char *wpin_rig_mark(const wpin_rig *rig, char *to, size_t size);
 /** Room enough for those two. */
 #define WPIN_RIG_MARK_MAX 512
 /** Reads "NAME FAULT" or "LOAD wire-off LINE", e.g. "pump stalled". False with the reason. */
-bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
-                         char *why, size_t why_size);
+WPIN_API bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
+                                  char *why, size_t why_size);
 /** The same for inputs. */
-int wpin_rig_find_input(const wpin_rig *rig, const char *name);
+WPIN_API int wpin_rig_find_input(const wpin_rig *rig, const char *name);
 
 #ifdef __cplusplus
 }

@@ -15,6 +15,7 @@
 #ifndef WINDPIN_SEQUENCE_H
 #define WINDPIN_SEQUENCE_H
 
+#include "api.h"
 #include "motor.h"
 
 #ifdef __cplusplus
@@ -87,10 +88,10 @@ typedef enum wpin_event {
 } wpin_event;
 
 /** What an event is about: WPIN_TARGET_MOTOR or WPIN_TARGET_INPUT. Any context. */
-uint8_t wpin_event_about(wpin_event event);
+WPIN_API uint8_t wpin_event_about(wpin_event event);
 
 /** Whether an op is for a motor (its target is one). Any context. */
-bool wpin_op_moves_motor(wpin_op op);
+WPIN_API bool wpin_op_moves_motor(wpin_op op);
 
 /** One step; unused fields are zero. */
 typedef struct wpin_step {
@@ -156,24 +157,25 @@ typedef struct wpin_sequence {
  * by two tracks at once, and with open motors that they can do what is asked. Returns WPIN_OK,
  * WPIN_REFUSED_ARGUMENT, _RANGE, _CONFIG, _FULL, _CONFLICT or _QUANTITY; *bad_step (may be NULL) is
  * the step. Init. */
-wpin_status wpin_sequence_check(const wpin_sequence_config *config, uint16_t *bad_step);
+WPIN_API wpin_status wpin_sequence_check(const wpin_sequence_config *config, uint16_t *bad_step);
 
 /** Checks the plan and stands at its first step. Nothing moves until the tick. Refused too: _CLOSED
  * (a motor that is not open). Tick. */
-wpin_status wpin_sequence_start(wpin_sequence *sequence, const wpin_sequence_config *config);
+WPIN_API wpin_status wpin_sequence_start(wpin_sequence *sequence,
+                                         const wpin_sequence_config *config);
 
 /** Ticks every motor (wpin_motors_tick), then serves every track. Steps that are done make room for
  * the next in the same tick, at most 16 a track, so a tick's time is bounded. A fault of a motor, a
  * motor that timed out because this came too late (WPIN_FAULT_LATE), or a refused step ends the
  * plan: all motors ramp to rest and `result` says why. Motors are kept alive 250 ms at a time, so
  * they stop if this is no longer called but their own ticks are. Tick. */
-void wpin_sequence_tick(wpin_sequence *sequence);
+WPIN_API void wpin_sequence_tick(wpin_sequence *sequence);
 
 /** Ends the plan early: every motor ramps to rest. Keep ticking until not busy. Tick. */
-void wpin_sequence_stop(wpin_sequence *sequence);
+WPIN_API void wpin_sequence_stop(wpin_sequence *sequence);
 
 /** True while the plan runs or a motor has not come to rest. Any context. */
-bool wpin_sequence_busy(const wpin_sequence *sequence);
+WPIN_API bool wpin_sequence_busy(const wpin_sequence *sequence);
 
 #ifdef __cplusplus
 }

@@ -11,6 +11,7 @@
 #ifndef WINDPIN_SHEET_H
 #define WINDPIN_SHEET_H
 
+#include "api.h"
 #include "quantity.h"
 
 #ifdef __cplusplus
@@ -35,7 +36,7 @@ typedef struct wpin_sheet_input {
 typedef enum wpin_severity { WPIN_FINE, WPIN_NOTE, WPIN_CAUTION, WPIN_REFUSE } wpin_severity;
 
 /** "fine", "note", "caution" or "refuse". */
-const char *wpin_severity_word(wpin_severity severity);
+WPIN_API const char *wpin_severity_word(wpin_severity severity);
 
 /** One result, with the formula that led to it. */
 typedef struct wpin_answer_line {
@@ -71,15 +72,16 @@ typedef struct wpin_sheet {
 } wpin_sheet;
 
 /** All sheets. */
-const wpin_sheet *wpin_sheets(unsigned *count);
+WPIN_API const wpin_sheet *wpin_sheets(unsigned *count);
 /** The sheet of a name, NULL if there is none. */
-const wpin_sheet *wpin_sheet_find(const char *name);
+WPIN_API const wpin_sheet *wpin_sheet_find(const char *name);
 /** Number of an input by its key, -1 if the sheet has none such. */
-int wpin_sheet_input_find(const wpin_sheet *sheet, const char *key);
+WPIN_API int wpin_sheet_input_find(const wpin_sheet *sheet, const char *key);
 /** Fills in what need not be given. */
-void wpin_sheet_defaults(const wpin_sheet *sheet, double *values);
+WPIN_API void wpin_sheet_defaults(const wpin_sheet *sheet, double *values);
 /** Works it out, as given and at every corner of the tolerances. All values set and in range. */
-void wpin_sheet_work_out(const wpin_sheet *sheet, const double *values, wpin_answer *answer);
+WPIN_API void wpin_sheet_work_out(const wpin_sheet *sheet, const double *values,
+                                  wpin_answer *answer);
 
 #ifdef __cplusplus
 }

@@ -17,6 +17,7 @@
 #ifndef WINDPIN_SIM_H
 #define WINDPIN_SIM_H
 
+#include "api.h"
 #include "port.h"
 
 #ifdef __cplusplus
@@ -38,7 +39,8 @@ typedef struct wpin_sim_controller {
 
 /** Duty steps that a timer has at a PWM frequency, and the frequency it then really has. 0 when
  * it can not make it. */
-uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, double *achieved);
+WPIN_API uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz,
+                                       double *achieved);
 
 /** A motor supply. */
 typedef struct wpin_sim_supply {
@@ -291,82 +293,82 @@ typedef void wpin_sim_pin_watcher(void *context, int64_t picoseconds, wpin_pin p
 
 /** A new board with 256 floating pins. NULL when out of memory or the controller makes no sense
  * (voltages, resistances, clock must be above zero). */
-wpin_sim *wpin_sim_new(const wpin_sim_controller *controller);
+WPIN_API wpin_sim *wpin_sim_new(const wpin_sim_controller *controller);
 /** Frees the board; NULL is fine. */
-void wpin_sim_free(wpin_sim *sim);
+WPIN_API void wpin_sim_free(wpin_sim *sim);
 
 /** Adds a supply; its number from 0, or -1 (out of memory, values out of range). */
-int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply);
+WPIN_API int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply);
 /** Adds a supply made from another one; its number from 0, or -1. */
-int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *regulator);
+WPIN_API int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *regulator);
 /** Feeds the controller from a supply: it draws `amps`, and below `least_volts` it resets: every
  * pin floats. False if there is no such supply. */
-bool wpin_sim_feed_controller(wpin_sim *sim, int supply, double amps, double least_volts);
+WPIN_API bool wpin_sim_feed_controller(wpin_sim *sim, int supply, double amps, double least_volts);
 /** How often the controller was reset by a low supply. It stays so: a port opened anew works
  * again. */
-int wpin_sim_resets(const wpin_sim *sim);
+WPIN_API int wpin_sim_resets(const wpin_sim *sim);
 /** Voltage at a supply's terminals now, V. */
-double wpin_sim_supply_volts(const wpin_sim *sim, int supply);
+WPIN_API double wpin_sim_supply_volts(const wpin_sim *sim, int supply);
 /** Adds a bridge chip fed from a supply; its number from 0, or -1. */
-int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply);
+WPIN_API int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply);
 /** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. */
-int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge);
+WPIN_API int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge);
 /** The same for other loads; all are numbered together with the motors. */
-int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge);
-int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *solenoid, int bridge);
+WPIN_API int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge);
+WPIN_API int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *solenoid, int bridge);
 /** A stepper needs a driver of WPIN_SIM_LOGIC_TWO_CHANNELS, and that one a stepper. */
-int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bridge);
+WPIN_API int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bridge);
 
 /** Wires a controller pin to a chip input. Several inputs may share a pin. False if no such. */
-bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
+WPIN_API bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
 /** Says that an input is inverted, on its way or inside the chip. False if no such. */
-bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input);
+WPIN_API bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input);
 /** Wires a pin to ground through a resistance (0 for a dead short). */
-bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms);
+WPIN_API bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms);
 /** Says which pins have no timer: PWM is refused on them. */
-bool wpin_sim_no_timer(wpin_sim *sim, wpin_pin pin);
+WPIN_API bool wpin_sim_no_timer(wpin_sim *sim, wpin_pin pin);
 /** Wires two pins together. False if one is wired to a pin already. */
-bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
+WPIN_API bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
 /** Wires a bridge's current sense to an analogue input. */
-bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
+WPIN_API bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
 /** Wires a supply through a divider (output/input, 0 to 1) to an analogue input. */
-bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio);
+WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio);
 
 /** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
  * `bounce` s at each change. */
-bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce);
+WPIN_API bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce);
 /** Presses or releases the button on a pin. False if there is none. */
-bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed);
+WPIN_API bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed);
 /** Wires a knob between ground and the logic supply to an analogue input, with noise of `noise` V
  * from tip to tip, the same in every run. */
-bool wpin_sim_wire_knob(wpin_sim *sim, uint8_t input, double noise);
+WPIN_API bool wpin_sim_wire_knob(wpin_sim *sim, uint8_t input, double noise);
 /** Turns the knob on an input to a share of its way, 0 to 1. False if there is none. */
-bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share);
+WPIN_API bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share);
 
 /** Wires a limit switch to ground, with a pull-up, to a pin: it is closed (reads low) while the
  * output of a motor stands between two places, turns; `opens` makes it a switch that opens there,
  * so that a broken wire reads like the limit. */
-bool wpin_sim_wire_limit(wpin_sim *sim, wpin_pin pin, int motor, double from, double to,
-                         bool opens);
+WPIN_API bool wpin_sim_wire_limit(wpin_sim *sim, wpin_pin pin, int motor, double from, double to,
+                                  bool opens);
 /** Puts a voltage on an analogue input, as a sensor with noise would, V. */
-bool wpin_sim_wire_sensor(wpin_sim *sim, uint8_t input, double volts, double noise);
+WPIN_API bool wpin_sim_wire_sensor(wpin_sim *sim, uint8_t input, double volts, double noise);
 /** Changes a sensor's voltage. False if there is none. */
-bool wpin_sim_set_sensor(wpin_sim *sim, uint8_t input, double volts);
+WPIN_API bool wpin_sim_set_sensor(wpin_sim *sim, uint8_t input, double volts);
 
 /** The board as a port. Valid as long as the board. */
-wpin_port wpin_sim_port(wpin_sim *sim);
+WPIN_API wpin_port wpin_sim_port(wpin_sim *sim);
 
 /** Lets time pass, ps (1e-12 s). */
-void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds);
+WPIN_API void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds);
 /** Time since the start, ps. */
-int64_t wpin_sim_time(const wpin_sim *sim);
+WPIN_API int64_t wpin_sim_time(const wpin_sim *sim);
 
 /** Moves a supply's switch. False if there is no such supply. */
-bool wpin_sim_switch(wpin_sim *sim, int supply, bool on);
+WPIN_API bool wpin_sim_switch(wpin_sim *sim, int supply, bool on);
 /** Whether a supply's switch is on. */
-bool wpin_sim_supply_on(const wpin_sim *sim, int supply);
+WPIN_API bool wpin_sim_supply_on(const wpin_sim *sim, int supply);
 /** Changes the constant load torque at the output, Nm. */
-bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
+WPIN_API bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
 
 /** Faults put into the board on purpose. */
 typedef enum wpin_sim_fault {
@@ -388,22 +390,22 @@ typedef enum wpin_sim_fault {
 
 /** Puts a fault in (on) or mends it. `number` is the supply, bridge, motor or pin it is about.
  * False if there is no such. What burnt stays burnt. */
-bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on);
+WPIN_API bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on);
 
 /** Whether a burn or a note could not be kept: the lists are not whole. */
-bool wpin_sim_out_of_memory(const wpin_sim *sim);
+WPIN_API bool wpin_sim_out_of_memory(const wpin_sim *sim);
 
 /** Whether the link to the controller is lost; who commands looks at it. */
-bool wpin_sim_link_lost(const wpin_sim *sim);
+WPIN_API bool wpin_sim_link_lost(const wpin_sim *sim);
 
 /** What a motor did since the last call; starts the next means. */
-wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);
+WPIN_API wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);
 /** What burnt so far, oldest first. */
-const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count);
+WPIN_API const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count);
 /** What else happened so far, oldest first. */
-const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count);
+WPIN_API const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count);
 /** Tells every pin change from now on; NULL stops. */
-void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *context);
+WPIN_API void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *context);
 
 #ifdef __cplusplus
 }

@@ -10,6 +10,7 @@
 #ifndef WINDPIN_SOFT_PWM_H
 #define WINDPIN_SOFT_PWM_H
 
+#include "api.h"
 #include "port.h"
 
 #ifdef __cplusplus
@@ -46,12 +47,12 @@ typedef struct wpin_soft_pwm {
  * may be off by one tick (wpin_pwm_achieved.jitter_us). Refused: _RANGE (tick, count 1 to
  * WPIN_SOFT_PINS). Complementary channels (dead time by PWM) are refused when they are started:
  * WPIN_REFUSED_FREQUENCY. Not from an interrupt. */
-wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under, uint16_t tick_us,
-                               const wpin_pin *pins, uint8_t count);
+WPIN_API wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under,
+                                        uint16_t tick_us, const wpin_pin *pins, uint8_t count);
 
 /** One tick: moves the edges that are due. Bounded time. From a timer interrupt that the port's
  * lock keeps out. */
-void wpin_soft_pwm_tick(wpin_soft_pwm *soft);
+WPIN_API void wpin_soft_pwm_tick(wpin_soft_pwm *soft);
 
 #ifdef __cplusplus
 }

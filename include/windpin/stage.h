@@ -13,6 +13,7 @@
 #ifndef WINDPIN_STAGE_H
 #define WINDPIN_STAGE_H
 
+#include "api.h"
 #include "port.h"
 
 #ifdef __cplusplus
@@ -99,9 +100,10 @@ typedef struct wpin_stage_table {
 } wpin_stage_table;
 
 /** The cell of a line in a row of a table; WPIN_CELL_LOW outside it. Any context. */
-wpin_cell wpin_table_cell(const WPIN_FAR wpin_stage_table *table, uint8_t row, uint8_t line);
+WPIN_API wpin_cell wpin_table_cell(const WPIN_FAR wpin_stage_table *table, uint8_t row,
+                                   uint8_t line);
 /** Row of a drive, WPIN_NO_ROW if the table has none. Any context. */
-uint8_t wpin_table_row(const WPIN_FAR wpin_stage_table *table, wpin_drive drive);
+WPIN_API uint8_t wpin_table_row(const WPIN_FAR wpin_stage_table *table, wpin_drive drive);
 /** What wpin_table_row answers when there is no such row. */
 #define WPIN_NO_ROW 255
 
@@ -109,37 +111,37 @@ uint8_t wpin_table_row(const WPIN_FAR wpin_stage_table *table, wpin_drive drive)
  * Each with its lines in order; (mode) marks mode lines. What a table has no row for, its hardware
  * can not do: wpin_stage_has tells, and requests for it are refused by name.
  * @{ */
-extern const WPIN_FLASH wpin_stage_table
+WPIN_API extern const WPIN_FLASH wpin_stage_table
     wpin_table_switch; /**< gate: one transistor, low or high side. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_relay; /**< coil: on or off. */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_relay; /**< coil: on or off. */
 /** a, b: two changeover relays, on or off; no coast. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_two_relays;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_relays;
 /** direction (mode), pwm: PWM low lets the motor coast; no brake. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm;
 /** direction (mode), pwm: PWM low shorts the motor; no coast. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_shorting;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_shorting;
 /** direction (mode), brake (mode), pwm. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_brake;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_brake;
 /** in1 (mode), in2 (mode), enable with PWM. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_enable;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_enable;
 /** standby (mode), in1 (mode), in2 (mode), enable with PWM. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_enable_standby;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_enable_standby;
 /** in1, in2: PWM on one against free (fast decay). */
-extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs;
 /** in1, in2: PWM on one against brake (slow decay). */
-extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_slow;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_slow;
 /** standby (mode), input (mode), pwm: the chip inverts the input for its other leg. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_hidden_partner;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_hidden_partner;
 /** in1, in2: on or off. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_two_switched_inputs;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_switched_inputs;
 /** enable (mode), a, b: two half-bridge channels. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_half_bridges;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_half_bridges;
 /** a-high, a-low, b-high, b-low: a bare bridge; needs a dead time. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_four_switches;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_four_switches;
 /** pulse: a controller that takes servo-style pulses; no brake. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_servo_pulse;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_servo_pulse;
 /** a, b: one of two outputs on, or none; on or off. */
-extern const WPIN_FLASH wpin_stage_table wpin_table_paired_outputs;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_paired_outputs;
 /** @} */
 
 /** A pin that several stages share, e.g. the one standby of a chip with two bridges: it is high
@@ -198,50 +200,50 @@ typedef struct wpin_stage {
  * sides of a leg share a PWM and a period long enough for it, keep cells on mode lines only, pulse
  * widths in order, no line shared that can't be.
  * Returns WPIN_OK, WPIN_REFUSED_ARGUMENT, _CONFIG, _RANGE, _SHOOT or _DEAD_TIME. Any context. */
-wpin_status wpin_stage_check(const WPIN_FAR wpin_stage_config *config);
+WPIN_API wpin_status wpin_stage_check(const WPIN_FAR wpin_stage_config *config);
 
 /** Opens a stage: closes it if it was open, checks the configuration, then brings each line to its
  * level in the coast row (the brake row where there is none) before it becomes an output, then
  * prepares PWM. Nothing moves. Returns what wpin_stage_check does, or WPIN_REFUSED_PORT,
  * _FREQUENCY, _DEAD_TIME: then it is closed, and the lines that became outputs are at rest. Init.
  */
-wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config *config,
-                            const wpin_port *port);
+WPIN_API wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config *config,
+                                     const wpin_port *port);
 
 /** Shows the coast row (brake where there is none) and takes no more orders. Nothing if it is
  * closed. What the port refused, or WPIN_OK. Init and tick. */
-wpin_status wpin_stage_close(wpin_stage *stage);
+WPIN_API wpin_status wpin_stage_close(wpin_stage *stage);
 
 /** Whether the table of an open stage has a row for this drive. Any context. */
-bool wpin_stage_has(const wpin_stage *stage, wpin_drive drive);
+WPIN_API bool wpin_stage_has(const wpin_stage *stage, wpin_drive drive);
 
 /** Whether its forward row has a servo-style pulse: another controller does the driving. Any. */
-bool wpin_stage_pulses(const wpin_stage *stage);
+WPIN_API bool wpin_stage_pulses(const wpin_stage *stage);
 
 /** Whether an open stage knows on and off only: its forward row has no duty or pulse cell. Any. */
-bool wpin_stage_is_on_off(const wpin_stage *stage);
+WPIN_API bool wpin_stage_is_on_off(const wpin_stage *stage);
 
 /** Goes to a drive in the safe order. `duty` is 0 to WPIN_DUTY_FULL and matters in rows with a
  * duty, complement or pulse cell. With the row unchanged only the duty is written. Waits at most
  * twice the dead time, with interrupts open. Refused: WPIN_REFUSED_ARGUMENT, _CLOSED, _STATE,
  * _RANGE: the stage is then as it was; _FAULTED after wpin_stage_off, until coast or brake is asked
  * for. What the port refuses is returned too. Tick. */
-wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
+WPIN_API wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
 
 /** Everything at rest at once, e.g. from a comparator's interrupt: every line but mode lines goes
  * to its level at rest, servo-style pulses to neutral. Nothing turns on again until the tick asks
  * for coast or brake. Any context. */
-void wpin_stage_off(wpin_stage *stage);
+WPIN_API void wpin_stage_off(wpin_stage *stage);
 
 /** Goes to another numbered row (WPIN_DRIVE_SECTOR + sector) with the duty shown now, from an
  * interrupt, e.g. at an edge of a Hall sensor. Only while the tick has a numbered row on; otherwise
  * nothing happens. Returns _STATE, and leaves all as it was, for a sector that the table has no row
  * for or whose mode lines differ: a mode line takes two dead times, which the tick's way keeps.
  * May be entered anew before it returns: it ends on the newest sector. Fast. */
-wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector);
+WPIN_API wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector);
 
 /** The drive shown now. Any context. */
-wpin_drive wpin_stage_drive(const wpin_stage *stage);
+WPIN_API wpin_drive wpin_stage_drive(const wpin_stage *stage);
 
 #ifdef __cplusplus
 }

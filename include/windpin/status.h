@@ -5,6 +5,7 @@
 #ifndef WINDPIN_STATUS_H
 #define WINDPIN_STATUS_H
 
+#include "api.h"
 #include "flash.h"
 
 #ifdef __cplusplus
@@ -54,16 +55,16 @@ typedef enum wpin_status {
 
 /** Name of a status as written in this header, e.g. "WPIN_REFUSED_RANGE".
  * Never NULL; "WPIN_UNKNOWN" outside the enum. Any context. */
-const WPIN_FAR char *wpin_status_name(wpin_status status);
+WPIN_API const WPIN_FAR char *wpin_status_name(wpin_status status);
 
 /** One sentence saying what happened, for a person. Never NULL. Any context.
  * The texts live in a file of their own: firmware that never asks for them never links them. On AVR
  * they lie in flash, all three: print them with %S, or byte by byte. */
-const WPIN_FAR char *wpin_status_text(wpin_status status);
+WPIN_API const WPIN_FAR char *wpin_status_text(wpin_status status);
 
 /** One sentence saying what to do about it. Never NULL; empty for WPIN_OK.
  * Any context. */
-const WPIN_FAR char *wpin_status_remedy(wpin_status status);
+WPIN_API const WPIN_FAR char *wpin_status_remedy(wpin_status status);
 
 #ifdef __cplusplus
 }

@@ -18,6 +18,7 @@
 #define WINDPIN_STEPPER_H
 
 #include "actuator.h"
+#include "api.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -25,7 +26,7 @@ extern "C" {
 
 /** Coil states of two bridge channels, eight half steps. Lines: a1, a2, b1, b2; rows: coast, and
  * WPIN_DRIVE_SECTOR + 0 to 7 (odd ones have both coils on: full steps). */
-extern const WPIN_FLASH wpin_stage_table wpin_table_stepper;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_stepper;
 
 /** Everything constant about a stepper. The caller keeps it alive. */
 typedef struct wpin_stepper_config {
@@ -65,7 +66,7 @@ typedef struct wpin_stepper {
 } wpin_stepper;
 
 /** The actuator: it takes WPIN_QUANTITY_POSITION, in steps, -2^30 to 2^30. */
-extern const WPIN_FLASH wpin_actuator wpin_stepper_actuator;
+WPIN_API extern const WPIN_FLASH wpin_actuator wpin_stepper_actuator;
 
 /** The three fields of a motor's configuration that name a stepper. */
 #define WPIN_ON_STEPPER(stepper, stepper_config)                                                   \
@@ -77,14 +78,15 @@ extern const WPIN_FLASH wpin_actuator wpin_stepper_actuator;
 
 /** Makes the steps: at most one a call, in bounded time. Call it more often than the top rate.
  * Fast, and never interrupted by the motor's tick. */
-void wpin_stepper_tick(wpin_stepper *stepper);
+WPIN_API void wpin_stepper_tick(wpin_stepper *stepper);
 
 /** Where it is: whole turns and the rest of one in 1/1000 degree, both with the same sign. Any. */
-void wpin_stepper_angle(const wpin_stepper *stepper, int32_t *turns, int32_t *millidegrees);
+WPIN_API void wpin_stepper_angle(const wpin_stepper *stepper, int32_t *turns,
+                                 int32_t *millidegrees);
 
 /** Calls where it is `position`. Refused: _ARGUMENT, _CLOSED, _NOT_ZERO while it moves, _RANGE
  * beyond 2^30. Any context. */
-wpin_status wpin_stepper_set_position(wpin_stepper *stepper, int32_t position);
+WPIN_API wpin_status wpin_stepper_set_position(wpin_stepper *stepper, int32_t position);
 
 #ifdef __cplusplus
 }

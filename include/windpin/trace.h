@@ -5,6 +5,7 @@
 #ifndef WINDPIN_TRACE_H
 #define WINDPIN_TRACE_H
 
+#include "api.h"
 #include "rig.h"
 
 #ifdef __cplusplus
@@ -27,31 +28,31 @@ typedef struct wpin_sample {
 } wpin_sample;
 
 /** Word for a phase, e.g. "ramping". */
-const char *wpin_state_word(wpin_state phase);
+WPIN_API const char *wpin_state_word(wpin_state phase);
 
 /** A CSV file being written. */
 typedef struct wpin_csv wpin_csv;
 /** Opens a file and writes the header for the rig's loads. NULL (errno set) if it can't be
  * written. */
-wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig);
+WPIN_API wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig);
 /** Writes a row: the time in s and one sample for each load. */
-void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples);
+WPIN_API void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples);
 /** 0, or the errno of the first write that failed. */
-int wpin_csv_error(const wpin_csv *csv);
+WPIN_API int wpin_csv_error(const wpin_csv *csv);
 /** Closes the file. 0, or the errno of the first failure: the file is then incomplete. */
-int wpin_csv_close(wpin_csv *csv);
+WPIN_API int wpin_csv_close(wpin_csv *csv);
 
 /** A VCD file being written. */
 typedef struct wpin_vcd wpin_vcd;
 /** Opens a file and declares every control line of the rig under its load. NULL (errno set) if
  * it can't be written. Time unit 1 ns, counted from `start` ps. */
-wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start);
+WPIN_API wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start);
 /** A wpin_sim_pin_watcher; its context is the wpin_vcd. */
-void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level);
+WPIN_API void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level);
 /** 0, or the errno of the first write that failed. */
-int wpin_vcd_error(const wpin_vcd *vcd);
+WPIN_API int wpin_vcd_error(const wpin_vcd *vcd);
 /** Closes the file. 0, or the errno of the first failure. */
-int wpin_vcd_close(wpin_vcd *vcd);
+WPIN_API int wpin_vcd_close(wpin_vcd *vcd);
 
 /** Most loads one picture has room for. */
 #define WPIN_PICTURE_LOADS 3
@@ -66,8 +67,8 @@ typedef struct wpin_picture_loads {
 /** Draws a trace: duty, volts, current and speed over time, one column a load. The picture's ending
  * (.png or .svg) says the format. False with the reason in words; true with a remark in `why` when
  * the trace has more loads than are shown, else "". */
-bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_picture_loads *loads,
-                  char *why, size_t why_size);
+WPIN_API bool wpin_picture(const char *csv_path, const char *picture_path,
+                           const wpin_picture_loads *loads, char *why, size_t why_size);
 
 #ifdef __cplusplus
 }

@@ -4,6 +4,7 @@
 #ifndef WINDPIN_UNITS_H
 #define WINDPIN_UNITS_H
 
+#include "api.h"
 #include <stdint.h>
 
 #ifdef __cplusplus
@@ -25,11 +26,11 @@ typedef int16_t wpin_duty;
  * 1023 of a converter's counts, 127 of a stick, 100 of percent), 1 to 65535; value from -full to
  * full, outside it is taken as the nearest end, never wrapped. Rounded to the nearest step. Any
  * context. */
-wpin_duty wpin_duty_from(int32_t value, uint16_t full);
+WPIN_API wpin_duty wpin_duty_from(int32_t value, uint16_t full);
 
 /** The other way round: a duty as a value of a scale, rounded to nearest. For scales up to 16384
  * wpin_duty_to(wpin_duty_from(value, full), full) is value again. Any context. */
-int32_t wpin_duty_to(wpin_duty duty, uint16_t full);
+WPIN_API int32_t wpin_duty_to(wpin_duty duty, uint16_t full);
 
 /** A moment on the port's clock in microseconds. It wraps after 71.6 minutes: only differences
  * (later - earlier, unsigned) mean anything, and only below WPIN_SPAN_MAX. */

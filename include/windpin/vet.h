@@ -5,6 +5,7 @@
 #ifndef WINDPIN_VET_H
 #define WINDPIN_VET_H
 
+#include "api.h"
 #include "plan.h"
 #include "sheet.h"
 
@@ -21,7 +22,7 @@ typedef enum wpin_effect {
 } wpin_effect;
 
 /** "advice", "does not work", "burns" or "moves by itself". */
-const char *wpin_effect_word(wpin_effect effect);
+WPIN_API const char *wpin_effect_word(wpin_effect effect);
 
 /** A rule, as documented. */
 typedef struct wpin_vet_rule {
@@ -32,7 +33,7 @@ typedef struct wpin_vet_rule {
 } wpin_vet_rule;
 
 /** The nth rule, NULL behind the last. */
-const wpin_vet_rule *wpin_vet_rule_at(size_t index);
+WPIN_API const wpin_vet_rule *wpin_vet_rule_at(size_t index);
 
 /** Something found. */
 typedef struct wpin_finding {
@@ -64,9 +65,10 @@ typedef struct wpin_vetting {
 } wpin_vetting;
 
 /** Runs every rule. `plan` may be NULL. NULL when out of memory. */
-wpin_vetting *wpin_vet(const wpin_rig *rig, const wpin_plan *plan, const wpin_vet_options *options);
+WPIN_API wpin_vetting *wpin_vet(const wpin_rig *rig, const wpin_plan *plan,
+                                const wpin_vet_options *options);
 /** Frees it; NULL is fine. */
-void wpin_vetting_free(wpin_vetting *vetting);
+WPIN_API void wpin_vetting_free(wpin_vetting *vetting);
 
 /** A list of lines of text. */
 typedef struct wpin_lines {
@@ -76,13 +78,13 @@ typedef struct wpin_lines {
 } wpin_lines;
 
 /** The power-up checklist of a rig, in order. These three return NULL when out of memory. */
-wpin_lines *wpin_checklist(const wpin_rig *rig);
+WPIN_API wpin_lines *wpin_checklist(const wpin_rig *rig);
 /** Every wire of a rig: chip, board print, controller pin, level at the start. */
-wpin_lines *wpin_wiring(const wpin_rig *rig);
+WPIN_API wpin_lines *wpin_wiring(const wpin_rig *rig);
 /** The parts of a rig. */
-wpin_lines *wpin_parts_list(const wpin_rig *rig);
+WPIN_API wpin_lines *wpin_parts_list(const wpin_rig *rig);
 /** Frees a list; NULL is fine. */
-void wpin_lines_free(wpin_lines *lines);
+WPIN_API void wpin_lines_free(wpin_lines *lines);
 
 #ifdef __cplusplus
 }

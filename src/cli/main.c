@@ -141,7 +141,7 @@ int main(int argc, char **argv) {
         return EXIT_WRONG_INPUT;
     }
     if (strcmp(argv[1], "--version") == 0) {
-        printf("windpin " WPIN_VERSION "\n");
+        printf("windpin %s\n", wpin_version());
         return cli_finish(EXIT_FINE);
     }
     if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "-h") == 0 ||

@@ -6,6 +6,7 @@
 #ifndef WINDPIN_IMPL_STEADY_H
 #define WINDPIN_IMPL_STEADY_H
 
+#include "../api.h"
 #include "../motor.h"
 #include "steady_guard.h"
 #include "steady_stage.h"
@@ -52,21 +53,21 @@ extern "C" {
 #define WPIN_NEVER UINT16_MAX
 
 /* ---- what runs when something changes: src/core/motor_rare.c ---- */
-void wpin_rare_read_more(wpin_motor *motor);
-void wpin_rare_unarmed(wpin_motor *motor);
-void wpin_rare_latch(wpin_motor *motor, wpin_status cause);
-void wpin_rare_failure(wpin_motor *motor, wpin_status status);
-void wpin_rare_time_out(wpin_motor *motor);
-uint16_t wpin_rare_take(wpin_motor *motor);
-bool wpin_rare_clock_stands(const wpin_motor *motor);
-wpin_status wpin_rare_poll(wpin_motor *motor);
-wpin_status wpin_rare_drive(wpin_motor *motor);
-wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us);
-uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t hold_us);
-void wpin_rare_limit(wpin_motor *motor);
-void wpin_rare_start(wpin_motor *motor);
-void wpin_rare_moved(wpin_motor *motor);
-uint8_t wpin_rare_standing(const wpin_motor *motor);
+WPIN_API void wpin_rare_read_more(wpin_motor *motor);
+WPIN_API void wpin_rare_unarmed(wpin_motor *motor);
+WPIN_API void wpin_rare_latch(wpin_motor *motor, wpin_status cause);
+WPIN_API void wpin_rare_failure(wpin_motor *motor, wpin_status status);
+WPIN_API void wpin_rare_time_out(wpin_motor *motor);
+WPIN_API uint16_t wpin_rare_take(wpin_motor *motor);
+WPIN_API bool wpin_rare_clock_stands(const wpin_motor *motor);
+WPIN_API wpin_status wpin_rare_poll(wpin_motor *motor);
+WPIN_API wpin_status wpin_rare_drive(wpin_motor *motor);
+WPIN_API wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us);
+WPIN_API uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t hold_us);
+WPIN_API void wpin_rare_limit(wpin_motor *motor);
+WPIN_API void wpin_rare_start(wpin_motor *motor);
+WPIN_API void wpin_rare_moved(wpin_motor *motor);
+WPIN_API uint8_t wpin_rare_standing(const wpin_motor *motor);
 
 /* ---- measuring ---- */
 

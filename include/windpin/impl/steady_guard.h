@@ -4,6 +4,7 @@
 #ifndef WINDPIN_IMPL_STEADY_GUARD_H
 #define WINDPIN_IMPL_STEADY_GUARD_H
 
+#include "../api.h"
 #include "../guard.h"
 #include "inline.h"
 
@@ -12,21 +13,24 @@ extern "C" {
 #endif
 
 /* ---- what runs when something changes: src/core/guard.c ---- */
-bool wpin_rare_over_current(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                            uint16_t dt_us);
-bool wpin_rare_on_time(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config, uint16_t dt_us);
-void wpin_rare_ceiling(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                       const wpin_measurement *m);
-void wpin_rare_minimum(wpin_guard *guard, uint16_t hold_us);
-void wpin_rare_driven(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config);
-uint16_t wpin_rare_first(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                         uint16_t target);
-uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                           uint16_t target, wpin_duty effort, bool on_off, uint8_t inputs);
-uint16_t wpin_rare_turned(wpin_guard *guard, uint16_t target, int8_t direction, bool on_off);
-void wpin_rare_switch(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config, bool on);
-void wpin_rare_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
-                    const wpin_measurement *m, uint16_t hold_us);
+WPIN_API bool wpin_rare_over_current(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                     uint16_t dt_us);
+WPIN_API bool wpin_rare_on_time(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                uint16_t dt_us);
+WPIN_API void wpin_rare_ceiling(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                const wpin_measurement *m);
+WPIN_API void wpin_rare_minimum(wpin_guard *guard, uint16_t hold_us);
+WPIN_API void wpin_rare_driven(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config);
+WPIN_API uint16_t wpin_rare_first(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                  uint16_t target);
+WPIN_API uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                    uint16_t target, wpin_duty effort, bool on_off, uint8_t inputs);
+WPIN_API uint16_t wpin_rare_turned(wpin_guard *guard, uint16_t target, int8_t direction,
+                                   bool on_off);
+WPIN_API void wpin_rare_switch(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                               bool on);
+WPIN_API void wpin_rare_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                             const wpin_measurement *m, uint16_t hold_us);
 
 /* The longest step of the clock that is no fault. */
 WPIN_STEADY uint16_t wpin_tick_max(const WPIN_FAR wpin_guard_config *config) {

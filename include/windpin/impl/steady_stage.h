@@ -4,6 +4,7 @@
 #ifndef WINDPIN_IMPL_STEADY_STAGE_H
 #define WINDPIN_IMPL_STEADY_STAGE_H
 
+#include "../api.h"
 #include "../stage.h"
 #include "inline.h"
 #include "lock.h"
@@ -23,8 +24,8 @@ extern "C" {
 /** @} */
 
 /* ---- what runs when something changes: src/core/stage.c ---- */
-wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
-wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty);
+WPIN_API wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
+WPIN_API wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty);
 
 WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *port, uint16_t duty) {
     wpin_status status = WPIN_OK;
