@@ -141,7 +141,7 @@ static const struct {
      "the name 'PUMP' is taken by the load on line 6; choose another, "
      "e.g. 'PUMP-2'"},
     {"  fan:", "  main:", 25, 3, "the name 'main' is taken by the supply on line 4"},
-    {"  fan:", "  repeat:", 25, 3, "'repeat' is a word of the plan language"},
+    {"  fan:", "  repeat:", 25, 3, "'repeat' is a word that plans and reports use"},
     {"  fan:", "  2nd fan:", 25, 3, "'2nd fan' can't be a name"},
     {"static-friction: 14mNm", "static-friction: 4mNm", 15, 7,
      "static-friction (4 mNm) is below "

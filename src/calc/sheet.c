@@ -9,36 +9,6 @@ const char *wpin_severity_word(wpin_severity severity) {
     return words[severity];
 }
 
-static const struct {
-    const wpin_sheet *sheets;
-    const unsigned *count;
-} groups[] = {{wpin_sheets_switch, &wpin_sheets_switch_count},
-              {wpin_sheets_power, &wpin_sheets_power_count},
-              {wpin_sheets_motor, &wpin_sheets_motor_count}};
-
-const wpin_sheet *wpin_sheets(unsigned *count) {
-    static wpin_sheet all[32];
-    unsigned used = 0;
-    for (size_t g = 0; g < sizeof groups / sizeof *groups; g++) {
-        for (unsigned i = 0; i < *groups[g].count; i++) {
-            all[used++] = groups[g].sheets[i];
-        }
-    }
-    *count = used;
-    return all;
-}
-
-const wpin_sheet *wpin_sheet_find(const char *name) {
-    for (size_t g = 0; g < sizeof groups / sizeof *groups; g++) {
-        for (unsigned i = 0; i < *groups[g].count; i++) {
-            if (strcmp(groups[g].sheets[i].name, name) == 0) {
-                return &groups[g].sheets[i];
-            }
-        }
-    }
-    return NULL;
-}
-
 int wpin_sheet_input_find(const wpin_sheet *sheet, const char *key) {
     for (int i = 0; sheet->inputs[i].key != NULL; i++) {
         if (strcmp(sheet->inputs[i].key, key) == 0) {

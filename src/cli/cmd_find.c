@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "cli_json.h"
 #include <argp.h>
-#include <ctype.h>
 #include <errno.h>
 #include <math.h>
 #include <stdio.h>

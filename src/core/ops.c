@@ -93,8 +93,6 @@ static wpin_status fork_track(const wpin_sequence *s, wpin_track *parent, const 
 
 /* ---- being done ---- */
 
-enum { GOING = 1, ENDING }; /* wpin_track.part, beside the 0 of a step not begun */
-
 static bool time_over(wpin_track *track, uint32_t dt_us) {
     return wpin_run_out(&track->left) || wpin_count_down(&track->left, dt_us);
 }
@@ -127,7 +125,7 @@ static bool waits(const wpin_motor *motor) {
 static void begin_end(wpin_motor *motor, wpin_track *track) {
     wpin_motor_stop(motor, 0);
     wpin_motor_take(motor);
-    track->part = ENDING;
+    track->part = WPIN_PART_ENDING;
 }
 
 /* The time of a run begins when it may begin. */
@@ -135,12 +133,12 @@ static bool run_for_done(wpin_sequence *s, wpin_track *track, const wpin_step *s
                          uint32_t dt_us) {
     wpin_motor *motor = motor_of(s, step);
     bool over = !waits(motor) && time_over(track, dt_us);
-    if (track->part == GOING && (over || motor->ended == WPIN_ENDED_LIMIT)) {
+    if (track->part == WPIN_PART_GOING && (over || motor->ended == WPIN_ENDED_LIMIT)) {
         uint8_t ended = motor->ended;
         begin_end(motor, track);
         motor->ended = ended;
     }
-    return track->part == ENDING && !wpin_motor_busy(motor);
+    return track->part == WPIN_PART_ENDING && !wpin_motor_busy(motor);
 }
 
 /* Asks for what the input asks for; what the motor refuses (below its start duty) is rest. */
@@ -148,7 +146,7 @@ static bool follow_done(wpin_sequence *s, wpin_track *track, const wpin_step *st
                         uint32_t dt_us) {
     const wpin_sequence_config *config = s->config;
     wpin_motor *motor = motor_of(s, step);
-    if (track->part == GOING && !time_over(track, dt_us)) {
+    if (track->part == WPIN_PART_GOING && !time_over(track, dt_us)) {
         wpin_duty duty = config->read_duty(config->context, (uint16_t)step->value);
         if ((motor->traits & WPIN_IS_ON_OFF) != 0) {
             duty = duty >= WPIN_DUTY_FULL / 2 ? WPIN_DUTY_FULL : 0;
@@ -159,18 +157,18 @@ static bool follow_done(wpin_sequence *s, wpin_track *track, const wpin_step *st
         wpin_motor_take(motor);
         return false;
     }
-    if (track->part == GOING) {
+    if (track->part == WPIN_PART_GOING) {
         begin_end(motor, track);
     }
     return !wpin_motor_busy(motor);
 }
 
 static bool stop_done(wpin_sequence *s, wpin_track *track, const wpin_step *step, uint32_t dt_us) {
-    if (track->part == GOING) {
+    if (track->part == WPIN_PART_GOING) {
         if (wpin_motor_busy(motor_of(s, step))) {
             return false;
         }
-        track->part = ENDING;
+        track->part = WPIN_PART_ENDING;
         dt_us = 0; /* the pause after the stop counts from here */
     }
     return time_over(track, dt_us);
@@ -217,13 +215,13 @@ static bool has_come(const wpin_sequence *s, const wpin_step *step) {
     }
 }
 
-/* An event that does not come in its time ends the plan. */
+/* An event that does not come in its time ends the plan: it is marked for that. */
 static bool until_done(wpin_sequence *s, wpin_track *track, const wpin_step *step, uint32_t dt_us) {
     if (has_come(s, step)) {
         return true;
     }
     if (dt_us != 0 && time_over(track, dt_us)) {
-        wpin_sequence_end_early(s, WPIN_FAULT_TIMEOUT, track->step);
+        track->part = WPIN_PART_TIMED_OUT;
     }
     return false;
 }

@@ -13,6 +13,9 @@
 #define WPIN_NEEDS_EVENT  ((uint8_t)32) /* value: an event, which says what the target is */
 #define WPIN_DRIVES       ((uint8_t)64) /* asks for effort: the motor must take it */
 
+/* wpin_track.part, beside the 0 of a step not begun. */
+enum { WPIN_PART_GOING = 1, WPIN_PART_ENDING, WPIN_PART_TIMED_OUT };
+
 typedef struct wpin_op_traits {
     uint8_t target; /* wpin_target_kind */
     uint8_t needs;
@@ -27,8 +30,5 @@ extern const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT];
 static inline bool wpin_event_is_of_input(int16_t event) {
     return event == WPIN_EVENT_INPUT_ON || event == WPIN_EVENT_INPUT_OFF;
 }
-
-/* Ends the plan before its time. */
-void wpin_sequence_end_early(wpin_sequence *sequence, wpin_status why, uint16_t step);
 
 #endif

@@ -12,7 +12,8 @@ static wpin_motor *motor_at(const wpin_sequence *sequence, uint16_t number) {
     return config->motors[number < config->motor_count ? number : 0]; /* as was checked */
 }
 
-void wpin_sequence_end_early(wpin_sequence *sequence, wpin_status why, uint16_t step) {
+/* Ends the plan before its time. */
+static void end_early(wpin_sequence *sequence, wpin_status why, uint16_t step) {
     sequence->result = why;
     sequence->fault_step = step;
     wpin_sequence_stop(sequence);
@@ -62,7 +63,7 @@ static void observe(const wpin_sequence *sequence, const wpin_track *track, bool
 static wpin_status begin(wpin_sequence *sequence, wpin_track *track, const wpin_step *step) {
     const WPIN_FAR wpin_op_traits *op = &wpin_ops[step->op];
     track->left = wpin_countdown_of(step->time_ms);
-    track->part = 1;
+    track->part = WPIN_PART_GOING;
     observe(sequence, track, true);
     wpin_status status = op->begin != NULL ? op->begin(sequence, track, step) : WPIN_OK;
     if (op->target == WPIN_TARGET_MOTOR) {
@@ -86,13 +87,16 @@ static void serve(wpin_sequence *sequence, wpin_track *track, uint32_t dt_us) {
         if (track->part == 0) {
             wpin_status status = begin(sequence, track, &step);
             if (status != WPIN_OK) {
-                wpin_sequence_end_early(sequence, status, track->step);
+                end_early(sequence, status, track->step);
                 return;
             }
             dt_us = 0; /* its time counts from now */
         }
         const WPIN_FAR wpin_op_traits *op = &wpin_ops[step.op];
         if (op->done != NULL && !op->done(sequence, track, &step, dt_us)) {
+            if (track->part == WPIN_PART_TIMED_OUT) {
+                end_early(sequence, WPIN_FAULT_TIMEOUT, track->step);
+            }
             return;
         }
         dt_us = 0;
@@ -139,7 +143,7 @@ static void tick_motors(wpin_sequence *sequence) {
     for (uint16_t i = 0; sequence->running && i < config->motor_count; i++) {
         wpin_status status = what_happened(motor_at(sequence, i));
         if (status != WPIN_OK) {
-            wpin_sequence_end_early(sequence, status, step_of(sequence, i));
+            end_early(sequence, status, step_of(sequence, i));
         }
     }
 }

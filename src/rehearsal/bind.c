@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "windpin/rehearsal.h"
 #include <math.h>
-#include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 

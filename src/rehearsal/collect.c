@@ -1,6 +1,5 @@
 /* After a plan: what burnt, what happened, what faulted. */
 #include "run.h"
-#include <math.h>
 #include <stdlib.h>
 
 #define PS 1e-12

@@ -3,7 +3,6 @@
 #include "one_load.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 
 #define SWEEP_US 200000000U /* zero to full: half a percent a second */
 

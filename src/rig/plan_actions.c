@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "plan_parts.h"
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))

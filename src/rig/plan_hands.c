@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "plan_parts.h"
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 /* What the simulated hand does: BUTTON press|release, KNOB turn SHARE, SENSOR set VOLTS. */

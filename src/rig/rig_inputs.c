@@ -3,8 +3,6 @@
 #include "rig_parts.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
 
 enum {
     INPUT_LIMIT,

@@ -221,10 +221,11 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
                     load->limits.trip_amps, reach, rig->controller.logic_volts);
     }
     if (load->limits.limit_amps >= load->limits.trip_amps) {
-        wpin_say_at(reader, node,
-                    "limit at %.3g A would never be reached: it must be below the level that trips, "
-                    "%.3g A",
-                    load->limits.limit_amps, load->limits.trip_amps);
+        wpin_say_at(
+            reader, node,
+            "limit at %.3g A would never be reached: it must be below the level that trips, "
+            "%.3g A",
+            load->limits.limit_amps, load->limits.trip_amps);
     }
     if (load->limits.limit_amps > 0 && load->kind != NULL &&
         !wpin_stage_kind_takes_duty(load->kind)) {

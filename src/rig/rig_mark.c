@@ -2,9 +2,6 @@
 #define _GNU_SOURCE
 #include "rig_parts.h"
 #include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
-#include <strings.h>
 
 /* ---- what is accepted ---- */
 

@@ -2,7 +2,6 @@
  * what is behind a pin. */
 #define _GNU_SOURCE
 #include "rig_parts.h"
-#include <ctype.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

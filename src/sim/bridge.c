@@ -30,12 +30,6 @@ void wpin_bridge_decide(wpin_bridge *bridge) {
 
 /* ---- what burns ---- */
 
-void wpin_bridge_burn(wpin_bridge *bridge) {
-    bridge->burnt = true;
-    bridge->alive = false;
-    bridge->event_count = 0;
-}
-
 static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
     return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
 }

@@ -6,15 +6,6 @@
 
 #define PI 3.14159265358979323846
 
-/* Room for one more element; NULL (and the array as it was) when out of memory. */
-void *wpin_grown(void *array, size_t count, size_t size) {
-    return realloc(array, (count + 1) * size);
-}
-
-void wpin_keep_name(char *to, size_t size, const char *name, const char *otherwise) {
-    snprintf(to, size, "%s", name != NULL ? name : otherwise);
-}
-
 static wpin_supply *new_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
     wpin_supply *all = wpin_grown(sim->supplies, (size_t)sim->supply_count, sizeof *all);
     if (all == NULL) {

@@ -415,15 +415,7 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     return part;
 }
 
-void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
-    if (plant->kind == WPIN_PLANT_LAMP) {
-        wpin_lamp_advance(plant, dt);
-        return;
-    }
-    if (plant->kind == WPIN_PLANT_STEPPER) {
-        wpin_stepper_advance(plant, dt);
-        return;
-    }
+void wpin_winding_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
         int64_t piece_dt = dt < plant->piece_max ? dt : plant->piece_max;
         dt -= advance_piece(plant, piece_dt);

@@ -147,7 +147,8 @@ wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_
                           int way);
 /* Adds a stretch to the sums: mean and last current, and what the supply gave, As. */
 void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn);
-/* The other loads' own ways through a stretch of time, in ps. */
+/* Each kind's own way through a stretch of time, in ps: a motor or solenoid, a lamp, a stepper. */
+void wpin_winding_advance(wpin_plant *plant, int64_t dt);
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt);
 void wpin_stepper_advance(wpin_plant *plant, int64_t dt);
 /* A solenoid's plunger after its current flowed for some seconds. */

@@ -15,12 +15,6 @@
 #define REGULATOR_OFF    150.0 /* degC */
 #define REGULATOR_ON     130.0
 
-bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply) {
-    bool gives = supply->part.on && !supply->cut_out && !supply->dead && !supply->hot &&
-                 !supply->weak && supply->part.volts > 0;
-    return gives && (!supply->made || wpin_supply_live(sim, &sim->supplies[supply->maker.from]));
-}
-
 static bool needs_look(const wpin_supply *s) {
     return s->loads > 1 || s->part.limit_amps > 0 || s->part.capacitance > 0 ||
            s->part.capacity > 0 || s->made;
@@ -38,15 +32,6 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
         }
     }
     return window;
-}
-
-double wpin_sim_supply_volts(const wpin_sim *sim, int supply) {
-    if (supply < 0 || supply >= sim->supply_count ||
-        !wpin_supply_live(sim, &sim->supplies[supply])) {
-        return 0;
-    }
-    const wpin_supply *s = &sim->supplies[supply];
-    return s->part.volts - s->droop + s->pumped - s->total * s->part.resistance;
 }
 
 /* Mean current each load drew in the stretch; the sum, with what hangs on it besides. */

@@ -1,9 +1,7 @@
 /* Assembles the board, lets time pass, and answers what happened. */
 #include "board.h"
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
-#include <string.h>
 
 wpin_sim *wpin_sim_new(const wpin_sim_controller *controller) {
     if (controller == NULL || !(controller->logic_volts > 0) || !(controller->pin_resistance > 0) ||
@@ -182,11 +180,6 @@ wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor) {
     return reading;
 }
 
-const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count) {
-    *count = sim->burn_count;
-    return sim->burns;
-}
-
 void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *context) {
     sim->watcher = watcher;
     sim->watcher_context = context;
@@ -196,62 +189,4 @@ void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *con
             watcher(context, sim->now, (wpin_pin)i, sim->pins[i].watched.level);
         }
     }
-}
-
-const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count) {
-    *count = sim->event_count;
-    return sim->events;
-}
-
-/* The same sentence about the same part was said before: it happened once more. */
-static bool said_before(wpin_sim *sim, const char *part, const char *what) {
-    for (size_t i = 0; i < sim->event_count; i++) {
-        if (sim->event_kinds[i] == what && strcmp(sim->events[i].part, part) == 0) {
-            sim->events[i].more++;
-            return true;
-        }
-    }
-    return false;
-}
-
-void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...) {
-    if (said_before(sim, part, what)) {
-        return;
-    }
-    wpin_sim_event *all = wpin_grown(sim->events, sim->event_count, sizeof *all);
-    sim->events = all != NULL ? all : sim->events;
-    const char **kinds = wpin_grown(sim->event_kinds, sim->event_count, sizeof(const char *));
-    sim->event_kinds = kinds != NULL ? kinds : sim->event_kinds;
-    if (all == NULL || kinds == NULL) {
-        sim->out_of_memory = true;
-        return;
-    }
-    kinds[sim->event_count] = what;
-    wpin_sim_event *mine = &all[sim->event_count++];
-    *mine = (wpin_sim_event){.at = (double)at * 1e-12};
-    wpin_keep_name(mine->part, sizeof mine->part, part, "");
-    va_list words;
-    va_start(words, what);
-    vsnprintf(mine->what, sizeof mine->what, what, words);
-    va_end(words);
-}
-
-void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...) {
-    wpin_sim_burn *all = wpin_grown(sim->burns, sim->burn_count, sizeof *all);
-    if (all == NULL) {
-        sim->out_of_memory = true;
-        return; /* the part stays dead all the same */
-    }
-    sim->burns = all;
-    wpin_sim_burn *mine = &all[sim->burn_count++];
-    mine->at = (double)at * 1e-12;
-    wpin_keep_name(mine->part, sizeof mine->part, part, "");
-    va_list words;
-    va_start(words, reason);
-    vsnprintf(mine->reason, sizeof mine->reason, reason, words);
-    va_end(words);
-}
-
-bool wpin_sim_out_of_memory(const wpin_sim *sim) {
-    return sim->out_of_memory;
 }

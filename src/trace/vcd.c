@@ -39,8 +39,8 @@ static void declare(wpin_vcd *vcd, const wpin_rig *rig) {
         for (unsigned l = 0; l < load->kind->table->line_count; l++) {
             unsigned *number = &vcd->numbers[load->pins[l]]; /* a shared pin has one for all */
             *number = *number != 0 ? *number : ++next;
-            note(vcd, fprintf(vcd->file, "$var wire 1 %s %s $end\n",
-                              identifier(*number - 1, text), load->kind->lines[l]));
+            note(vcd, fprintf(vcd->file, "$var wire 1 %s %s $end\n", identifier(*number - 1, text),
+                              load->kind->lines[l]));
         }
         note(vcd, fprintf(vcd->file, "$upscope $end\n"));
     }

@@ -4,7 +4,6 @@
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
-#include <string.h>
 
 static void add(wpin_lines *to, const char *words, ...) __attribute__((format(printf, 2, 3)));
 

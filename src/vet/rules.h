@@ -38,7 +38,8 @@ typedef struct wpin_vetter {
     wpin_vet_options options;
     wpin_facts *facts; /* one a load */
     wpin_vetting *result;
-    const wpin_vet_rule *rule; /* at work */
+    const wpin_vet_rule *rule;                     /* at work */
+    const wpin_vet_rule *(*rule_at)(size_t index); /* all of them, for the one about their names */
     bool out_of_memory;
 } wpin_vetter;
 

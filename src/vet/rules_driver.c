@@ -1,7 +1,5 @@
 /* Rules about drivers: currents, heat, transistors, dead time, PWM, boards. */
 #include "rules.h"
-#include <stdlib.h>
-#include <string.h>
 
 /* A winding's current while it steps: a rotor that lags or swings back adds its back-emf to the
  * supply; as it swings it is half as fast again as its steps. */

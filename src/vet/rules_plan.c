@@ -190,19 +190,19 @@ static void total_time(wpin_vetter *v) {
 
 /* ---- what is accepted ---- */
 
-static const wpin_vet_rule *rule_named(const char *name) {
-    const wpin_vet_rule *rule = wpin_vet_rule_at(0);
+static const wpin_vet_rule *rule_named(const wpin_vetter *v, const char *name) {
+    const wpin_vet_rule *rule = v->rule_at(0);
     for (size_t i = 1; rule != NULL && strcasecmp(rule->name, name) != 0; i++) {
-        rule = wpin_vet_rule_at(i);
+        rule = v->rule_at(i);
     }
     return rule;
 }
 
-static const char *nearest_rule(const char *name) {
+static const char *nearest_rule(const wpin_vetter *v, const char *name) {
     const char *names[100];
     const wpin_vet_rule *rule;
     size_t count = 0;
-    for (; count < 100 && (rule = wpin_vet_rule_at(count)) != NULL; count++) {
+    for (; count < 100 && (rule = v->rule_at(count)) != NULL; count++) {
         names[count] = rule->name;
     }
     return wpin_nearest_word(name, names, count);
@@ -223,7 +223,7 @@ static bool was_needed(const wpin_vetting *result, const wpin_rig_accept *accept
 static void acceptance(wpin_vetter *v) {
     for (size_t i = 0; i < v->rig->accept_count; i++) {
         const wpin_rig_accept *a = &v->rig->accepts[i];
-        const wpin_vet_rule *known = rule_named(a->rule);
+        const wpin_vet_rule *known = rule_named(v, a->rule);
         bool waits = known != NULL && v->plan == NULL && strstr(known->needs, "plan") != NULL;
         if (waits || was_needed(v->result, a)) {
             continue;
@@ -238,7 +238,7 @@ static void acceptance(wpin_vetter *v) {
             wpin_consequence(n, "it would hide the next one");
             wpin_cure(n, "take it out of 'accept'");
         } else {
-            const char *near = nearest_rule(a->rule);
+            const char *near = nearest_rule(v, a->rule);
             wpin_cause(n, "'%s' is accepted, and there is no such rule", a->rule);
             wpin_consequence(n, "it accepts nothing");
             wpin_cure(n, near != NULL ? "did you mean '%s'?" : "%s",

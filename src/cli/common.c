@@ -1,0 +1,71 @@
+/* What the commands share: complaints, the files named, the load named. */
+#include "cli.h"
+#include <errno.h>
+#include <stdarg.h>
+#include <stdio.h>
+
+void cli_complain(const char *format, ...) {
+    va_list words;
+    va_start(words, format);
+    fprintf(stderr, "windpin: ");
+    vfprintf(stderr, format, words);
+    fprintf(stderr, "\n");
+    va_end(words);
+}
+
+void cli_print_messages(wpin_messages *messages) {
+    wpin_messages_sort(messages);
+    for (size_t i = 0; i < messages->count; i++) {
+        const wpin_message *m = &messages->items[i];
+        if (m->line != 0) {
+            fprintf(stderr, "%s:%u:%u: %s\n", m->file, m->line, m->column, m->text);
+        } else {
+            fprintf(stderr, "%s: %s\n", m->file, m->text);
+        }
+    }
+    if (messages->out_of_memory) {
+        cli_complain("out of memory");
+    }
+}
+
+error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,
+                     const char *expected) {
+    switch (key) {
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 1) {
+            argp_error(state, "'%s' is one too many; expected %s", arg, expected);
+        }
+        words[state->arg_num] = arg;
+        return 0;
+    case ARGP_KEY_END:
+        if (state->arg_num < 2) {
+            argp_error(state, "expected %s", expected);
+        }
+        return 0;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+}
+
+wpin_rig *cli_read_rig(const char *path) {
+    wpin_messages messages = {0};
+    wpin_rig *rig = wpin_rig_read(path, &messages);
+    cli_print_messages(&messages);
+    wpin_messages_free(&messages);
+    return rig;
+}
+
+int cli_find_load(const wpin_rig *rig, const char *path, const char *name) {
+    int load = wpin_rig_find_load(rig, name);
+    const char *names[64];
+    size_t count = 0;
+    for (; count < rig->load_count && count < 64; count++) {
+        names[count] = rig->loads[count].name;
+    }
+    const char *near = load < 0 ? wpin_nearest_word(name, names, count) : NULL;
+    if (near != NULL) {
+        cli_complain("%s describes no load '%s'; did you mean '%s'?", path, name, near);
+    } else if (load < 0) {
+        cli_complain("%s describes no load '%s'; windpin rig %s lists them", path, name, path);
+    }
+    return load;
+}

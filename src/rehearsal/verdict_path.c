@@ -1,0 +1,74 @@
+/* What stands between the supply and the load: burnt, off, or wired wrong. */
+#include "verdict.h"
+#include <stdarg.h>
+#include <stdio.h>
+#include <string.h>
+
+void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
+    va_list words;
+    va_start(words, format);
+    vsnprintf(step->words, sizeof step->words, format, words);
+    va_end(words);
+    step->verdict = verdict;
+}
+
+/* Whether a part named NAME or NAME and more burnt; NULL if not. */
+static const wpin_sim_burn *burnt(const wpin_run *run, const char *name) {
+    size_t count;
+    const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
+    for (size_t i = 0; i < count; i++) {
+        size_t length = strlen(name);
+        if (strncmp(burns[i].part, name, length) == 0 &&
+            (burns[i].part[length] == '\0' || burns[i].part[length] == ' ')) {
+            return &burns[i];
+        }
+    }
+    return NULL;
+}
+
+const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load) {
+    const wpin_sim_burn *found = burnt(run, load->name);
+    for (unsigned i = 0; found == NULL && i < load->kind->table->line_count; i++) {
+        char pin[16];
+        snprintf(pin, sizeof pin, "pin %u", load->pins[i]);
+        found = burnt(run, pin);
+    }
+    return found;
+}
+
+static bool miswired(const wpin_rig_load *load) {
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if (load->wires[i] != load->pins[i]) {
+            return true;
+        }
+    }
+    return false;
+}
+
+bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    const wpin_sim_burn *burn = wpin_burnt_in_path(run, load);
+    if (!wpin_sim_supply_on(run->sim, (int)load->supply)) {
+        size_t number = load->supply;
+        while (run->rig->supplies[number].from >= 0) {
+            number = (size_t)run->rig->supplies[number].from; /* the one with the switch */
+        }
+        const char *source = run->rig->supplies[number].name;
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: supply '%s' is off; '%s on' is missing before it",
+                  what, source, source);
+    } else if (burn != NULL) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: %s burnt", what, burn->part);
+    } else if (miswired(load)) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "%s: control wires are on other pins than the rig's stage says", what);
+    } else if (step->amps_peak < 1e-3) {
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "%s: no current flows; a wire off, standby low, no ground, or wires on other pins than "
+            "the rig says",
+            what);
+    } else {
+        return false;
+    }
+    return true;
+}
