@@ -5,7 +5,9 @@
 #ifndef WINDPIN_API_H
 #define WINDPIN_API_H
 
-#if defined(__GNUC__) && !defined(__AVR__)
+#if defined(WPIN_API)
+/* given by whoever compiles it */
+#elif defined(__GNUC__) && !defined(__AVR__)
 #define WPIN_API __attribute__((visibility("default")))
 #else
 #define WPIN_API
