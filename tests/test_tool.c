@@ -453,6 +453,44 @@ START_TEST(stages_are_printed_in_plain_words) {
 END_TEST
 
 /* Each fault by the command line, with what the run must say and return. */
+/* What goes wrong in the middle of a step, or after it, while nobody looks. */
+START_TEST(a_step_answers_for_all_its_time) {
+    static const struct {
+        const char *rig, *plan, *says;
+        int status;
+    } rows[] = {
+        {RIG, "fault pump motor-swapped\nmain on\npump run 60% for 2s\n",
+         "turned the wrong way from 0.40 s for 2.30 s, at up to 126 rpm", 1},
+        {RIG,
+         "main on\npump ramp 60% in 1.5s\nwait 500ms\nfault pump stalled\nwait 2.5s\nmend pump "
+         "stalled\n"
+         "wait 1s\npump stop\n",
+         "stood still from 2.00 s for 2.50 s, stalled at 3.91 A", 1},
+        {RIG,
+         "main on\npump ramp 60% in 1.5s\nfault pump motor-wire-off\npump hold 10s\npump stop\n",
+         "no current from 1.50 s on: a wire off", 1},
+        {RIG, "main on\npump ramp 60% in 1.5s\nfault main dead\nwait 4s\npump stop\n",
+         "no current from 1.50 s for 4.00 s: supply 'main' gave 0 V", 1},
+        {RIG, "main on\npump ramp 60% in 1.5s\npump stop in 100ms\n",
+         "0.80 s longer than asked: the rig's ramp limit holds", 0},
+        {HOUSE, "main on\nlamp ramp 50% in 1s\nfault lamp motor-wire-off\nwait 2s\nlamp stop\n",
+         "no current from 1.00 s for 2.00 s: a wire off", 1},
+        {HOUSE, "main on\nlatch on\nwait 1s\nfault latch motor-wire-off\nwait 2s\nlatch off\n",
+         "no current from 1.08 s for 2.00 s: a wire off", 1},
+        {HOUSE,
+         "main on\nventilator on\nwait 2s\nfault ventilator motor-wire-off\nwait 5s\nventilator "
+         "off\n",
+         "no current from 2.00 s for 5.00 s: a wire off", 1},
+        {HOUSE, "fault ventilator motor-swapped\nmain on\nventilator on\nwait 2s\nventilator off\n",
+         "turned the wrong way from 0.01 s for 1.99 s, at up to 2088 rpm", 1},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool(rows[i].status, SAYS(rows[i].says), "run %s %s", rows[i].rig,
+             write_file("course.plan", rows[i].plan));
+    }
+}
+END_TEST
+
 START_TEST(each_fault_shows_as_it_would_on_the_bench) {
     static const struct {
         const char *fault, *words;
@@ -465,7 +503,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
         {"pump wire-off brake", "still running down", 0},
         {"pump wires-swapped", "A though nothing is asked: control wires mixed up", 1},
         {"pump motor-wire-off", "not moving: no current flows", 1},
-        {"pump motor-swapped", "turning the wrong way", 1},
+        {"pump motor-swapped", "turned the wrong way from 0.40 s on, at up to 147 rpm", 1},
         {"pump no-ground", "not moving: no current flows", 1},
         {"controller link-lost", "lost; nothing was moving", 1},
         {"pump diode-reversed", "short: a free-wheel diode lies the wrong way round", 1},
@@ -486,7 +524,10 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
     const char *mended = write_file("mend.plan", "main on\npump ramp 50%\nfault pump stalled\n"
                                                  "wait 500ms\nmend pump stalled\npump hold 2s\n"
                                                  "pump stop\n");
-    tool(0, SAYS("mend pump stalled", "7 steps: 7 as asked"), "run %s %s", RIG, mended);
+    tool(
+        1,
+        SAYS("stood still from 1.00 s for 0.50 s, stalled at 3.24 A", "7 steps: 6 as asked, 1 not"),
+        "run %s %s", RIG, mended);
     tool(1, SAYS("not moving: stalled"), "run %s %s",
          changed_rig("supplies:", "faults: [pump stalled]\nsupplies:"),
          write_file("low.plan", "main on\npump ramp 50%\npump hold 1s\npump stop\n"));
@@ -642,6 +683,7 @@ int main(void) {
     tcase_add_test(tests, a_sweep_goes_through_zero_and_marks_the_dead_zone);
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
+    tcase_add_test(tests, a_step_answers_for_all_its_time);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, parts_are_sized);

@@ -20,12 +20,30 @@ typedef enum wpin_verdict {
     WPIN_VERDICT_BAD   /**< Not what was asked. */
 } wpin_verdict;
 
+/** What can go wrong while a load is driven. */
+typedef enum wpin_trouble {
+    WPIN_TROUBLE_BACKWARDS, /**< It turned against its duty. */
+    WPIN_TROUBLE_STANDING,  /**< It stood, with enough duty to turn. */
+    WPIN_TROUBLE_DEAD,      /**< It took no current. */
+    WPIN_TROUBLE_COUNT
+} wpin_trouble;
+
+/** The longest time without a break in which something went wrong. */
+typedef struct wpin_spell {
+    double since;  /**< s since the plan began. */
+    double lasted; /**< s; 0: never. */
+    double going;  /**< s it has lasted up to now; 0: it is over. */
+    double worst;  /**< rpm the wrong way; A while it stood; the supply's volts. */
+    double total;  /**< s of all such times together. */
+} wpin_spell;
+
 /** One step as it went. Duties as signed fractions. */
 typedef struct wpin_step_result {
     unsigned line;    /**< Line of the plan. */
     const char *text; /**< The line; belongs to the plan. */
     wpin_op op;
     int load;                         /**< Index, -1 when the step moves none. */
+    int awaited;                      /**< Load that it waited for to rest, -1: none. */
     unsigned round;                   /**< How often this line has run, from 1. */
     double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
     double at, took;                  /**< s since the plan began. */
@@ -36,12 +54,15 @@ typedef struct wpin_step_result {
     double effect_peak;               /**< The most of it during the step. */
     double effect;                 /**< At its end: a lamp's light, a solenoid's plunger, 0 to 1. */
     double degrees_asked, degrees; /**< Of a stepper: place asked for and true place, at its end. */
+    bool ramps;                    /**< asked_seconds is the time of a ramp. */
     bool limited;                  /**< It ended at a limit switch. */
     bool folded;                   /**< At its end the current limit held it back. */
     bool kicked;                   /**< It began with a kick. */
     double
         turned_at; /**< rpm the wrong way round at which it was driven; 0: it had come to rest. */
     double turned_after; /**< s until it was free to turn the other way round; 0: at once. */
+    double driven;       /**< s in which current was due, until the next step of its load began. */
+    wpin_spell spells[WPIN_TROUBLE_COUNT]; /**< Until the next step of its load began. */
     wpin_verdict verdict;
     char words[160]; /**< The verdict in words. */
     bool done;       /**< It came to its end. */

@@ -38,6 +38,9 @@ void wpin_run_collect(wpin_run *run) {
     report->burns = calloc(count + 1, sizeof *report->burns);
     report->faults = calloc(run->rig->load_count + 1, sizeof *report->faults);
     double began = (double)run->start * PS;
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        wpin_run_settle_course(run, i);
+    }
     run->out_of_memory = run->out_of_memory || report->burns == NULL || report->faults == NULL ||
                          wpin_sim_out_of_memory(run->sim);
     for (size_t i = 0; report->burns != NULL && i < count; i++) {

@@ -52,6 +52,7 @@ static void let_pass(wpin_run *run, int64_t until) {
     wpin_sim_advance(run->sim, until - wpin_sim_time(run->sim));
     read_loads(run);
     wpin_run_tally_steps(run);
+    wpin_run_watch_loads(run);
 }
 
 /* The effort asked for; of a stepper, which has none, 0. */
@@ -127,6 +128,8 @@ static bool allocate(wpin_run *run) {
     run->volts = calloc(loads, sizeof *run->volts);
     run->driven = calloc(loads, sizeof *run->driven);
     run->open_step = calloc(tracks, sizeof *run->open_step);
+    run->owner = calloc(loads, sizeof *run->owner);
+    run->windows = calloc(loads, sizeof *run->windows);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
     if (report != NULL) {
         report->pwm = calloc(loads, sizeof *report->pwm);
@@ -140,9 +143,9 @@ static bool allocate(wpin_run *run) {
            run->inputs != NULL && run->fault_at != NULL && report->last_way != NULL &&
            report->degrees_c != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
-           run->driven != NULL && run->volts != NULL && run->rounds != NULL &&
-           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL &&
-           report->operations != NULL;
+           run->driven != NULL && run->owner != NULL && run->windows != NULL &&
+           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
+           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -159,6 +162,8 @@ static void release(wpin_run *run) {
     free(run->samples);
     free(run->open_step);
     free(run->driven);
+    free(run->owner);
+    free(run->windows);
     free(run->volts);
     free(run->rounds);
 }

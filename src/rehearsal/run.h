@@ -26,6 +26,11 @@ typedef struct wpin_run_input {
     bool told;      /* that it is stuck */
 } wpin_run_input;
 
+/* A stretch of at least one period of PWM. */
+typedef struct wpin_window {
+    double seconds, amps; /* how long; largest size of the current */
+} wpin_window;
+
 typedef struct wpin_run {
     const wpin_rig *rig;
     const wpin_plan *plan;
@@ -44,12 +49,14 @@ typedef struct wpin_run {
     wpin_sim_reading *last; /* newest reading of each load */
     wpin_tally *for_trace;  /* of each load since the last row */
     wpin_sample *samples;
-    wpin_mean *volts;  /* of each load, over whole periods */
-    double *fault_at;  /* of each load: the last tick in which it had no fault */
-    bool *driven;      /* each load had duty when last looked at */
-    size_t *open_step; /* result each track is in, plus 1; 0 for none */
-    unsigned *rounds;  /* how often each step of the plan has begun */
-    int64_t start;     /* ps */
+    wpin_mean *volts;     /* of each load, over whole periods */
+    double *fault_at;     /* of each load: the last tick in which it had no fault */
+    bool *driven;         /* each load had duty when last looked at */
+    size_t *open_step;    /* result each track is in, plus 1; 0 for none */
+    size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
+    wpin_window *windows; /* of each load: what it did in this period of its PWM */
+    unsigned *rounds;     /* how often each step of the plan has begun */
+    int64_t start;        /* ps */
     wpin_vcd *vcd;
     wpin_sim_event *notes; /* of the run itself; times since the board began */
     size_t note_count;
@@ -93,6 +100,10 @@ double wpin_run_time(const wpin_run *run);
 void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins);
 /* Adds the newest readings to the steps going on. */
 void wpin_run_tally_steps(wpin_run *run);
+/* Watches what each load does for its last step; judges that when the next one begins, or at the
+ * end. */
+void wpin_run_watch_loads(const wpin_run *run);
+void wpin_run_settle_course(const wpin_run *run, size_t load);
 /* Ends the steps that were going on when the plan ended early. */
 void wpin_run_cut_steps(wpin_run *run);
 /* Judges a finished step. */

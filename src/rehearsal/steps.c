@@ -12,15 +12,18 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     wpin_op op = (wpin_op)s->op;
     bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
     bool ramps = op == WPIN_OP_RUN || (op == WPIN_OP_STOP && s->ramp_us != 0);
-    wpin_step_result r = {.line = run->plan->sources[step].line,
-                          .text = run->plan->sources[step].text,
-                          .op = op,
-                          .load = wpin_op_moves_motor(op) ? s->target.number : -1,
-                          .round = ++run->rounds[step],
-                          .at = wpin_run_time(run),
-                          .asked_seconds = turns   ? 0
-                                           : ramps ? s->ramp_us * 1e-6
-                                                   : s->time_ms * 1e-3};
+    wpin_step_result r = {
+        .line = run->plan->sources[step].line,
+        .text = run->plan->sources[step].text,
+        .op = op,
+        .load = wpin_op_moves_motor(op) ? s->target.number : -1,
+        .round = ++run->rounds[step],
+        .awaited = op == WPIN_OP_UNTIL && s->value == WPIN_EVENT_RESTING ? s->target.number : -1,
+        .at = wpin_run_time(run),
+        .ramps = ramps,
+        .asked_seconds = turns   ? 0
+                         : ramps ? s->ramp_us * 1e-6
+                                 : s->time_ms * 1e-3};
     if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR) {
         r.asked_duty = fraction(s->value);
     } else if (op == WPIN_OP_HOLD && run->rig->loads[r.load].what != WPIN_RIG_STEPPER) {
@@ -45,11 +48,19 @@ static void begin(wpin_run *run, uint8_t track, uint16_t step) {
     }
     report->steps[report->step_count++] = new_result(run, step);
     run->open_step[track] = report->step_count;
+    int load = report->steps[report->step_count - 1].load;
+    if (load >= 0) {
+        wpin_run_settle_course(run, (size_t)load);
+        run->owner[load] = report->step_count;
+    }
 }
 
 static void finish(wpin_run *run, wpin_step_result *result, bool done) {
     result->done = done;
     result->took = wpin_run_time(run) - result->at;
+    if (result->awaited >= 0) {
+        result->rpm = run->last[result->awaited].rpm;
+    }
     if (result->load >= 0) {
         const wpin_sim_reading *last = &run->last[result->load];
         result->duty = fraction(wpin_motor_duty(&run->motors[result->load]));
@@ -92,7 +103,6 @@ static void note_reversal(wpin_run *run, wpin_step_result *r, const wpin_sim_rea
     wpin_duty duty = wpin_motor_duty(&run->motors[r->load]);
     const double creep = 1; /* rpm */
     bool begins = duty != 0 && !run->driven[r->load];
-    run->driven[r->load] = duty != 0;
     if (begins && duty * last->rpm < 0 && fabs(last->rpm) > creep) {
         r->turned_at = fabs(last->rpm);
     }

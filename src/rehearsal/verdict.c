@@ -3,19 +3,9 @@
 #include <math.h>
 #include <stdio.h>
 
-/* Duty that just breaks the shaft loose. */
-static double loose_duty(const wpin_run *run, const wpin_rig_load *load) {
-    const wpin_sim_motor *m = &load->motor;
-    const wpin_rig_supply *s = &run->rig->supplies[load->supply];
-    double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
-    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
-                             switches * load->bridge.on_resistance);
-}
-
 /* The shaft stands although duty is on the pins: the likeliest cause first. */
 static void judge_standing(const wpin_run *run, wpin_step_result *step) {
-    double loose = loose_duty(run, &run->rig->loads[step->load]);
+    double loose = wpin_loose_duty(run, &run->rig->loads[step->load]);
     if (wpin_judge_path(run, step, "not moving")) {
         return;
     }
@@ -82,13 +72,25 @@ static bool judge_limited(const wpin_run *run, wpin_step_result *step) {
     return true;
 }
 
+/* The start duty, when less was asked for and lifted to it; 0: it was not. */
+static double lifted_to(const wpin_run *run, const wpin_step_result *step) {
+    const wpin_rig_limits *l = &run->rig->loads[step->load].limits;
+    bool lifts = l->below == WPIN_BELOW_LIFT && step->op != WPIN_OP_HOLD;
+    return lifts && fabs(step->asked_duty) < l->start_duty - 0.005 ? l->start_duty : 0;
+}
+
 static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     bool ended_at_rest = step->op == WPIN_OP_RUN_FOR;
     if (step->limited && judge_limited(run, step)) {
         return;
     }
-    bool never_moved = ended_at_rest ? step->rpm_peak == 0 : stands(step);
+    bool never_moved = step->rpm_peak == 0;
+    bool ends_standing = !ended_at_rest && stands(step);
     if (never_moved && !too_early(run, step)) {
+        judge_standing(run, step);
+    } else if (wpin_judge_course(run, step)) {
+        return;
+    } else if (ends_standing && !too_early(run, step)) {
         judge_standing(run, step);
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         wpin_rule(step, WPIN_VERDICT_BAD,
@@ -100,9 +102,9 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
                   step->turned_after > 0 ? "it had to turn the other way first"
                                          : "the rig's ramp takes longer than that");
-    } else if (fabs(step->duty) - fabs(step->asked_duty) > 0.005 && step->op == WPIN_OP_RUN) {
+    } else if (lifted_to(run, step) > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty",
-                  fabs(step->duty) * 100);
+                  lifted_to(run, step) * 100);
     } else if (step->op == WPIN_OP_RUN) {
         judge_ramp_time(run, step);
     } else if (ended_at_rest && limit_of(run, step) >= 0) {
@@ -121,7 +123,7 @@ static void judge_follow(const wpin_run *run, wpin_step_result *step) {
     } else if (step->rpm_peak == 0) {
         step->asked_duty = step->duty_peak;
         judge_standing(run, step);
-    } else {
+    } else if (!wpin_judge_course(run, step)) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, up to %.0f %% and %.0f rpm", step->duty_peak * 100,
                   step->rpm_peak);
     }
@@ -132,6 +134,8 @@ static void judge_follow(const wpin_run *run, wpin_step_result *step) {
 static void judge_end(const wpin_run *run, wpin_step_result *step) {
     const wpin_sim_reading *last = &run->last[step->load];
     const double harmless = 20e-3; /* A */
+    double late = step->took - step->asked_seconds;
+    bool ramps = step->ramps && step->asked_seconds > 0;
     bool pulses = run->rig->loads[step->load].kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
     /* a controller of its own learns of zero with its next pulse */
     bool settled = pulses ? step->asked_seconds > 0.05 : step->took > 20e-3;
@@ -141,6 +145,9 @@ static void judge_end(const wpin_run *run, wpin_step_result *step) {
                   fabs(last->amps));
     } else if (fabs(step->rpm) > 0.5) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
+    } else if (step->op == WPIN_OP_STOP && ramps && late > 2.5 * run->rig->controller.tick) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds",
+                  late);
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }
@@ -155,6 +162,28 @@ static void judge_teach(wpin_step_result *step) {
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }
+}
+
+static void judge_wait(wpin_step_result *step) {
+    if (step->awaited >= 0 && fabs(step->rpm) > 1) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "its pause is over, but the shaft still turns at %.0f rpm: 'rest' in the rig is "
+                  "shorter than its run-down",
+                  fabs(step->rpm));
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
+/* Something between supply and load burnt during the step. */
+static bool judge_burn(const wpin_run *run, wpin_step_result *step) {
+    const wpin_sim_burn *burn = wpin_burnt_in_path(run, &run->rig->loads[step->load]);
+    double at = burn == NULL ? -1 : burn->at - (double)run->start * 1e-12;
+    if (at < step->at) {
+        return false;
+    }
+    wpin_rule(step, WPIN_VERDICT_BAD, "%s burnt at %.2f s", burn->part, at);
+    return true;
 }
 
 void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
@@ -172,6 +201,9 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
         }
         wpin_rule(step, by_hand ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
                   by_hand ? " by you" : "");
+        return;
+    }
+    if (step->load >= 0 && judge_burn(run, step)) {
         return;
     }
     if (step->load >= 0 && run->rig->loads[step->load].what != WPIN_RIG_MOTOR) {
@@ -200,6 +232,6 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     case WPIN_OP_STOP:
     case WPIN_OP_COAST:
     case WPIN_OP_BRAKE: judge_end(run, step); break;
-    default: wpin_rule(step, WPIN_VERDICT_OK, "ok"); break;
+    default: judge_wait(step); break;
     }
 }

@@ -9,6 +9,10 @@ void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format,
     __attribute__((format(printf, 3, 4)));
 /* What burnt of a load, its driver or its pins; NULL: nothing. */
 const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load);
+/* Duty that just breaks the shaft loose. */
+double wpin_loose_duty(const wpin_run *run, const wpin_rig_load *load);
+/* Judges by what went wrong for a while; false when nothing did. */
+bool wpin_judge_course(const wpin_run *run, wpin_step_result *step);
 /* Looks for what keeps power from a load: supply off, a part burnt, wires; says "WHAT: cause".
  * False when current flows as it should. */
 bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what);

@@ -85,6 +85,8 @@ void wpin_judge_other(const wpin_run *run, wpin_step_result *step) {
         judge_place(run, step);
     } else if (!drives(step->op) || !on) {
         judge_off(run, step);
+    } else if (step->effect_peak >= 1e-3 && wpin_judge_course(run, step)) {
+        return;
     } else if (what == WPIN_RIG_LAMP) {
         judge_light(run, step);
     } else {

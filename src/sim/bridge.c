@@ -337,6 +337,8 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
         put_legs(sim, bridge, plant, next, at);
     } else if (next.a != bridge->target.a || next.b != bridge->target.b) {
         move_contacts(bridge, plant, next, at);
+    } else if (bridge->event_count == 0) {
+        put_legs(sim, bridge, plant, next, at); /* a wire may have come off, or on again */
     }
 }
 

@@ -1,0 +1,193 @@
+/* What a driven load does over time, against what it should do: the longest spell of each trouble
+ * of the step that asked for it last, also after that step is over. */
+#include "verdict.h"
+#include <math.h>
+#include <stdio.h>
+
+#define PI 3.14159265358979323846
+
+/* Spells shorter than these are a start, a contact or a period of PWM, s. */
+static const double shortest[WPIN_TROUBLE_COUNT] = {
+    [WPIN_TROUBLE_BACKWARDS] = 0.1, [WPIN_TROUBLE_STANDING] = 0.1, [WPIN_TROUBLE_DEAD] = 0.1};
+
+static void put(wpin_step_result *r, wpin_trouble what, bool is, double now, double seconds,
+                double size) {
+    wpin_spell *s = &r->spells[what];
+    if (!is) {
+        s->going = 0;
+        return;
+    }
+    s->going += seconds;
+    s->total += seconds;
+    if (s->going >= s->lasted) {
+        bool another = s->lasted > 0 && now - s->going > s->since + s->lasted;
+        s->worst = another ? size : fmax(s->worst, size);
+        s->since = now - s->going;
+        s->lasted = s->going;
+    }
+}
+
+double wpin_loose_duty(const wpin_run *run, const wpin_rig_load *load) {
+    const wpin_sim_motor *m = &load->motor;
+    const wpin_rig_supply *s = &run->rig->supplies[load->supply];
+    double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
+                             switches * load->bridge.on_resistance);
+}
+
+/* Current that a motor should take at this duty and speed; of other loads a token. */
+static double due_amps(const wpin_run *run, const wpin_rig_load *load, double duty, double rpm) {
+    double volts = run->rig->supplies[load->supply].volts;
+    if (load->what == WPIN_RIG_LAMP) {
+        return duty > 0.02 && volts > load->lamp.forward_volts ? 0.05 : 0;
+    }
+    if (load->what == WPIN_RIG_SOLENOID) {
+        return duty > 0.02 ? 0.05 : 0;
+    }
+    const wpin_sim_motor *m = &load->motor;
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    double back = m->constant * rpm * PI / 30 * m->gear_ratio;
+    double left = duty * volts - switches * load->bridge.saturation_volts - fabs(back);
+    double amps = left / m->resistance;
+    return amps > fmax(0.02, 0.05 * volts / m->resistance) ? amps : 0;
+}
+
+static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
+                        const wpin_window *w) {
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    double now = wpin_run_time(run), rpm = run->last[r->load].rpm;
+    const double creep = 1; /* rpm */
+    put(r, WPIN_TROUBLE_BACKWARDS, duty * rpm < 0 && fabs(rpm) > creep, now, w->seconds, fabs(rpm));
+    bool stands = duty != 0 && fabs(rpm) < 1e-6 && fabs(duty) > 1.05 * wpin_loose_duty(run, load);
+    put(r, WPIN_TROUBLE_STANDING, stands, now, w->seconds, w->amps);
+}
+
+static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    const wpin_sim_reading *last = &run->last[r->load];
+    double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
+    if (load->what == WPIN_RIG_MOTOR) {
+        watch_motor(run, r, duty, w);
+    }
+    /* a controller of its own makes its own volts; a supply that the plan switched off is no
+     * trouble */
+    bool judged = duty != 0 && load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE &&
+                  wpin_sim_supply_on(run->sim, (int)load->supply);
+    double due = judged ? due_amps(run, load, fabs(duty), last->rpm) : 0;
+    r->driven += due > 0 ? w->seconds : 0;
+    put(r, WPIN_TROUBLE_DEAD, due > 0 && w->amps < fmin(0.1 * due, 1e-3 + 0.02 * due),
+        wpin_run_time(run), w->seconds, last->supply_volts);
+}
+
+static bool drives(wpin_op op) {
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
+           op == WPIN_OP_TOGGLE || op == WPIN_OP_FOLLOW;
+}
+
+/* Adds the newest reading; true once the window is as long as a period of the load's PWM. */
+static bool is_whole(const wpin_run *run, size_t load, wpin_window *w) {
+    const wpin_sim_reading *last = &run->last[load];
+    double hz = run->rig->loads[load].limits.pwm_hz;
+    w->seconds += last->seconds;
+    w->amps = fmax(w->amps, fmax(fabs(last->amps_min), fabs(last->amps_max)));
+    return w->seconds >= fmax(hz > 0 ? 1 / hz : 0, run->rig->controller.tick) * (1 - 1e-9);
+}
+
+void wpin_run_watch_loads(const wpin_run *run) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        run->driven[i] = wpin_motor_duty(&run->motors[i]) != 0;
+        wpin_window *w = &run->windows[i];
+        if (!is_whole(run, i, w)) {
+            continue;
+        }
+        size_t owner = run->owner[i];
+        wpin_step_result *r = owner == 0 ? NULL : &run->report->steps[owner - 1];
+        if (r != NULL && drives(r->op) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {
+            watch(run, r, w);
+        }
+        *w = (wpin_window){0};
+    }
+}
+
+/* ---- in words ---- */
+
+static const wpin_spell *spell(const wpin_step_result *r, wpin_trouble what) {
+    const wpin_spell *s = &r->spells[what];
+    return s->lasted >= shortest[what] ? s : NULL;
+}
+
+/* "from 1.20 s on", or how long. */
+static const char *when(const wpin_spell *s, char *text, size_t size) {
+    if (s->going > 0) {
+        snprintf(text, size, "from %.2f s on", s->since);
+    } else {
+        snprintf(text, size, "from %.2f s for %.2f s", s->since, s->lasted);
+    }
+    return text;
+}
+
+static void judge_dead(const wpin_run *run, wpin_step_result *r, const wpin_spell *s) {
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    const wpin_rig_supply *supply = &run->rig->supplies[load->supply];
+    char text[64];
+    when(s, text, sizeof text);
+    if (s->worst < 0.5 * supply->volts) {
+        wpin_rule(r, WPIN_VERDICT_BAD,
+                  "no current %s: supply '%s' gave %.3g V: switched off, dead, or cut out", text,
+                  supply->name, s->worst);
+    } else {
+        wpin_rule(
+            r, WPIN_VERDICT_BAD,
+            "no current %s: a wire off, no ground, standby low, or the driver protects itself",
+            text);
+    }
+}
+
+/* Current that comes and goes. */
+static bool judge_gaps(wpin_step_result *r) {
+    double gaps = r->spells[WPIN_TROUBLE_DEAD].total;
+    if (gaps < shortest[WPIN_TROUBLE_DEAD] || gaps < 0.2 * r->driven) {
+        return false;
+    }
+    wpin_rule(
+        r, WPIN_VERDICT_BAD,
+        "no current for %.0f %% of its time, again and again: the driver protects itself, or a "
+        "contact is loose",
+        gaps / r->driven * 100);
+    return true;
+}
+
+bool wpin_judge_course(const wpin_run *run, wpin_step_result *r) {
+    const wpin_spell *dead = spell(r, WPIN_TROUBLE_DEAD);
+    const wpin_spell *back = spell(r, WPIN_TROUBLE_BACKWARDS);
+    const wpin_spell *stood = spell(r, WPIN_TROUBLE_STANDING);
+    char text[64];
+    if (dead != NULL) {
+        judge_dead(run, r, dead);
+    } else if (back != NULL) {
+        wpin_rule(r, WPIN_VERDICT_BAD,
+                  "turned the wrong way %s, at up to %.0f rpm: swapped wires, or 'reversed' is "
+                  "missing in the rig",
+                  when(back, text, sizeof text), back->worst);
+    } else if (stood != NULL) {
+        const wpin_sim_motor *m = &run->rig->loads[r->load].motor;
+        wpin_rule(
+            r, WPIN_VERDICT_BAD, "stood still %s, %s at %.3g A", when(stood, text, sizeof text),
+            m->stop_high > m->stop_low ? "at its end stop or stalled," : "stalled", stood->worst);
+    }
+    return dead != NULL || back != NULL || stood != NULL || judge_gaps(r);
+}
+
+void wpin_run_settle_course(const wpin_run *run, size_t load) {
+    if (run->owner[load] == 0) {
+        return;
+    }
+    wpin_step_result *r = &run->report->steps[run->owner[load] - 1];
+    for (int what = 0; what < WPIN_TROUBLE_COUNT; what++) {
+        r->spells[what].going = 0; /* the next step answers for what goes on */
+    }
+    if (r->done && r->verdict != WPIN_VERDICT_BAD) {
+        wpin_judge_course(run, r);
+    }
+}
