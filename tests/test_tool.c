@@ -241,7 +241,8 @@ START_TEST(wrong_usage_is_told) {
         {"run a b c", "'c' is one too many; expected two files: a rig and a plan"},
         {"find a", "expected a rig and the name of a load"},
         {"sweep a b c", "'c' is one too many; expected a rig and the name of a load"},
-        {"tell a", "expected two files: a rig and a plan"},
+        {"tell a b", "'tell' is called 'preview' now"},
+        {"preview a", "expected two files: a rig and a plan"},
         {"run --fast a b", "unrecognized option '--fast'"},
         {"run --sample 0 a b", "expected a number of rows per second, 1 to 1000000"},
         {"run --sample x a b", "expected a number of rows per second"},
@@ -431,12 +432,12 @@ START_TEST(a_plan_is_told_in_words) {
          SAYS("pump goes forward to 60 % duty; takes 1.500 s, up to 1.14 A",
               "pump is shorted and brakes", "9.102 s  the end: every load at zero duty",
               "All loads together: at most 2.77 A"),
-         "tell %s %s", RIG, PLAN);
-    tool(0, SAYS("latch goes to 35 % duty, kicked with 100 % for 80 ms; takes"), "tell %s %s",
+         "preview %s %s", RIG, PLAN);
+    tool(0, SAYS("latch goes to 35 % duty, kicked with 100 % for 80 ms; takes"), "preview %s %s",
          HOUSE, TEST_SOURCE "/demo/honey-house.plan");
     tool(0, SAYS("ventilator: relay, on and off only, 1 operation;"), "run %s %s", HOUSE,
          TEST_SOURCE "/demo/honey-house.plan");
-    tool(1, SAYS("This would burn: pump driver", "Vetting: 2 refused"), "tell %s %s",
+    tool(1, SAYS("This would burn: pump driver", "Vetting: 2 refused"), "preview %s %s",
          changed_rig("current-limit: 8A", "current-limit: 0.7A"), PLAN);
 }
 END_TEST
@@ -595,7 +596,7 @@ START_TEST(parts_are_sized) {
         {0, "size stage both-ways=yes --json", "\"unmet\": \"it can't reverse\""},
         {2, "size stage both-ways=perhaps", "expected yes or no"},
         {2, "size stage loud=yes", "'loud=yes' is no wish"},
-        {0, "tell " RIG " " PLAN " --json", "\"would_burn\": []"},
+        {0, "preview " RIG " " PLAN " --json", "\"would_burn\": []"},
         {0, "find " RIG " pump --json", "\"start_duty_percent\""},
         {0, "stage direction-pwm-brake --json", "\"means\": \"the motor is shorted\""},
         {0, "stage " HOUSE " turntable", "step 7"},
@@ -618,7 +619,7 @@ END_TEST
 
 START_TEST(help_shows_an_example_that_works) {
     static const char *const commands[] = {"run",  "plot", "rig",   "demo",
-                                           "find", "tell", "stage", "sweep"};
+                                           "find", "preview", "stage", "sweep"};
     tool(0, SAYS("windpin " WPIN_VERSION), "--version");
     tool(0, SAYS("Exit status", "run", "plot", "rig", "demo", "sweep"), "--help");
     run_command(output, sizeof output, TEST_TOOL " run %s %s --trace %s", RIG, PLAN,

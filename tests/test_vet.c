@@ -370,11 +370,11 @@ START_TEST(what_is_accepted_is_in_every_record) {
     const char *rig = write_file("accept.yaml", with), *plan = write_file("accept.plan", GO);
     run_command(output, sizeof output,
                 "cd %s && " TEST_TOOL " run %s %s --trace r.csv --vcd r.vcd && " TEST_TOOL
-                " tell %s %s && " TEST_TOOL " export %s && tail -n 1 r.csv && head -n 2 r.vcd",
+                " preview %s %s && " TEST_TOOL " export %s && tail -n 1 r.csv && head -n 2 r.vcd",
                 scratch("."), rig, plan, rig, plan, rig);
     static const char *const records[] = {
         "Accepted in the rig: pump stall-current, the driver burns",          /* run */
-        "Accepted in the rig: pump stall-current\n",                          /* tell */
+        "Accepted in the rig: pump stall-current\n",                          /* preview */
         "/* Accepted in the rig, though vetting refuses it: pump stall-curr", /* export */
         " accepting pump stall-current\r\n",                                  /* CSV */
         " accepting pump stall-current $end",                                 /* VCD */

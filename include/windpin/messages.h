@@ -38,6 +38,10 @@ WPIN_API void wpin_messages_sort(wpin_messages *list);
 /** Frees what the list holds and empties it. */
 WPIN_API void wpin_messages_free(wpin_messages *list);
 
+/** What a word of an earlier version is called now (docs/upgrading.md); NULL if it never was one.
+ */
+WPIN_API const char *wpin_new_word(const char *old);
+
 /** The candidate nearest to a word, if near enough to be what was meant, else NULL. Distance in
  * letters changed, added, left out or exchanged with the neighbour (restricted
  * Damerau-Levenshtein), without regard to case; at most two fifths of the word, at least one. */

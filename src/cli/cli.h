@@ -16,7 +16,7 @@ int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
-int cmd_tell(int argc, char **argv);
+int cmd_preview(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
 int cmd_size(int argc, char **argv);
 int cmd_vet(int argc, char **argv);

@@ -54,7 +54,8 @@ static void print_table(const char *name, const wpin_sweep_point *points, size_t
         high = p->dead ? fmax(high, p->asked) : high;
     }
     if (low < 0 || high > 0) {
-        printf("It stands from %+.1f %% to %+.1f %%; windpin find tells the start duty closer.\n",
+        printf("It stands from %+.1f %% to %+.1f %%; windpin find finds the start duty more "
+               "closely.\n",
                low * 100, high * 100);
     }
 }

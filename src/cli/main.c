@@ -15,7 +15,7 @@ static const struct {
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
     {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
-    {"tell", cmd_tell, "tell in words what a plan will do, how long and at which current"},
+    {"preview", cmd_preview, "say in words what a plan will do, how long and at which current"},
     {"vet", cmd_vet,
      "vet a rig and a plan before power: what would burn, not work, or move by itself"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
@@ -33,8 +33,8 @@ static void print_help(FILE *to) {
     for (int i = 0; i < COMMANDS; i++) {
         fprintf(to, "  %-6s %s\n", commands[i].name, commands[i].words);
     }
-    fprintf(to, "\nwindpin COMMAND --help tells more, with an example. "
-                "windpin --version tells the version.\n"
+    fprintf(to, "\nwindpin COMMAND --help says more, with an example. "
+                "windpin --version prints the version.\n"
                 "Exit status: 0 fine; 1 it ran and met a fault; 2 the input or usage is wrong.\n");
 }
 
@@ -58,8 +58,10 @@ static int unknown_command(const char *word) {
     for (int i = 0; i < COMMANDS; i++) {
         names[i] = commands[i].name;
     }
-    const char *near = wpin_nearest_word(word, names, COMMANDS);
-    if (near != NULL) {
+    const char *near = wpin_nearest_word(word, names, COMMANDS), *now = wpin_new_word(word);
+    if (now != NULL) {
+        cli_complain("'%s' is called '%s' now", word, now);
+    } else if (near != NULL) {
         cli_complain("unknown command '%s'; did you mean '%s'?", word, near);
     } else {
         cli_complain("unknown command '%s'; windpin --help lists them", word);

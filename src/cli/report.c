@@ -213,7 +213,7 @@ static void print_vetting(const wpin_vetting *v) {
         }
     }
     if (v->cautions > 0) {
-        printf("Vetted: %zu caution%s (windpin vet tells).\n", v->cautions,
+        printf("Vetted: %zu caution%s (windpin vet lists them).\n", v->cautions,
                v->cautions == 1 ? "" : "s");
     } else {
         printf("Vetted: nothing to mind.\n");

@@ -200,9 +200,10 @@ static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_
         cli_complain("out of memory");
     } else if (vetting->refusals > 0) {
         cli_print_findings(stderr, vetting, run->files, WPIN_REFUSE);
-        cli_complain("nothing was run: %zu refused; windpin vet tells it all, with the checklist; "
-                     "to run it all the same the rig needs the line",
-                     vetting->refusals);
+        cli_complain(
+            "nothing was run: %zu refused; windpin vet lists everything, with the checklist; "
+            "to run it all the same the rig needs the line",
+            vetting->refusals);
         cli_print_acceptance(stderr, vetting);
     } else {
         cli_run vetted = *run;

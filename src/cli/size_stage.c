@@ -84,7 +84,7 @@ static bool take_wishes(const char *const *words, size_t count, wishes *w) {
 /* What the numbers say about the switches in it. */
 static const char *advice(const wishes *w) {
     if (w->amps > 0 && w->amps < 0.02) {
-        return "a few milliamperes: windpin size pin tells whether a pin alone does";
+        return "a few milliamperes: windpin size pin says whether a pin alone does";
     }
     if (w->volts > 0 && w->volts <= 9 && w->amps > 0.5) {
         return "at few volts a bipolar bridge keeps too much for itself: take field-effect "

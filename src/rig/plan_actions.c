@@ -300,15 +300,15 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
     }
 }
 
-static bool can_learn(const wpin_stage_kind *kind) {
+static bool can_calibrate(const wpin_stage_kind *kind) {
     return kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
 }
 
-/* teach for TIME: full pulses for a controller that is powered up meanwhile, then neutral. */
-static void read_teach(wpin_plan_reader *r, size_t load) {
+/* calibrate for TIME: full pulses for a controller that is powered up meanwhile, then neutral. */
+static void read_calibrate(wpin_plan_reader *r, size_t load) {
     double seconds;
-    if (!can_learn(r->rig->loads[load].kind)) {
-        say_unable(r, load, r->line.words[1].column, "be taught pulses", can_learn);
+    if (!can_calibrate(r->rig->loads[load].kind)) {
+        say_unable(r, load, r->line.words[1].column, "be calibrated", can_calibrate);
     } else if (take_for(r, true, &seconds)) {
         wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
         wpin_plan_add_action(r,
@@ -371,10 +371,11 @@ typedef struct verb {
 } verb;
 
 static const verb verbs[] = {
-    {"ramp", read_ramp},  {"run", read_run},     {"hold", read_hold},     {"stop", read_stop},
-    {"rest", read_rest},  {"brake", read_brake}, {"coast", read_coast},   {"on", read_on},
-    {"off", read_stop},   {"pulse", read_pulse}, {"toggle", read_toggle}, {"follow", read_follow},
-    {"teach", read_teach}};
+    {"ramp", read_ramp},          {"run", read_run},       {"hold", read_hold},
+    {"stop", read_stop},          {"rest", read_rest},     {"brake", read_brake},
+    {"coast", read_coast},        {"on", read_on},         {"off", read_stop},
+    {"pulse", read_pulse},        {"toggle", read_toggle}, {"follow", read_follow},
+    {"calibrate", read_calibrate}};
 
 /* What a stepper takes. */
 static const verb stepper_verbs[] = {
@@ -408,6 +409,11 @@ void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
         wpin_words_say(&r->line, column, "'%s' what? expected an action, e.g. '%s %s'",
                        r->rig->loads[load].name, r->rig->loads[load].name,
                        stepper ? "turn 90deg" : "run 60% for 3s");
+        return;
+    }
+    if (wpin_new_word(w->text) != NULL) {
+        wpin_words_say(&r->line, column, "'%s' is called '%s' now", w->text,
+                       wpin_new_word(w->text));
         return;
     }
     wpin_plan_say_unknown(r, column, stepper ? "action of a stepper" : "action", w->text, known,

@@ -283,7 +283,7 @@ static void read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
         wpin_say_at(reader, node, "below: kick needs kick-level and kick-time");
     }
     if (l->below != WPIN_BELOW_ALLOW && l->start_duty <= 0) {
-        wpin_say_at(reader, node, "below: %s needs the start duty; windpin find tells it",
+        wpin_say_at(reader, node, "below: %s needs the start duty; windpin find measures it",
                     words[l->below]);
     }
 }

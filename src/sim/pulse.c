@@ -1,5 +1,6 @@
 /* A controller of its own that takes servo-style pulses: it drives by their width once it has seen
- * neutral, stops when they stay away for 0.1 s, and learns its range when it is powered up to full.
+ * neutral, stops when they stay away for 0.1 s, and takes its range from what it sees when it is
+ * powered up to full.
  */
 #include "board.h"
 #include <math.h>
@@ -15,8 +16,8 @@ static double swing_of(const wpin_sim_bridge *part) {
     return part->pulse_swing > 0 ? part->pulse_swing : 0.5e-3;
 }
 
-/* Powered up to pulses near full it does not drive but learns: first full, then neutral. */
-static bool learns(wpin_sim *sim, wpin_bridge *bridge, double width, int64_t at) {
+/* Powered up to pulses near full it does not drive but is calibrated: first full, then neutral. */
+static bool calibrates(wpin_sim *sim, wpin_bridge *bridge, double width, int64_t at) {
     wpin_sim_bridge *part = &bridge->part;
     bool same = fabs(width - bridge->same_width) < 10e-6;
     bridge->same_pulses = same ? bridge->same_pulses + 1 : 0;
@@ -26,12 +27,12 @@ static bool learns(wpin_sim *sim, wpin_bridge *bridge, double width, int64_t at)
     if (bridge->fresh && steady) {
         bridge->fresh = false;
         bridge->full_width = width;
-        wpin_board_note(sim, at, bridge->name, "learns: %.4g us is full", width * 1e6);
+        wpin_board_note(sim, at, bridge->name, "being calibrated: %.4g us is full", width * 1e6);
     } else if (bridge->full_width > 0 && steady && width < bridge->full_width - 0.1e-3) {
         part->pulse_zero = width;
         part->pulse_swing = bridge->full_width - width;
         bridge->full_width = 0;
-        wpin_board_note(sim, at, bridge->name, "has learnt: %.4g us is neutral, %.4g us more full",
+        wpin_board_note(sim, at, bridge->name, "calibrated: %.4g us is neutral, %.4g us more full",
                         part->pulse_zero * 1e6, part->pulse_swing * 1e6);
     }
     return bridge->full_width > 0 || bridge->fresh;
@@ -56,7 +57,7 @@ static double effort_of(wpin_sim *sim, wpin_bridge *bridge, double width, int64_
 static void take_pulse(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t rise,
                        int64_t fall) {
     double width = (double)(fall - rise) * 1e-12;
-    double effort = learns(sim, bridge, width, fall) ? 0 : effort_of(sim, bridge, width, fall);
+    double effort = calibrates(sim, bridge, width, fall) ? 0 : effort_of(sim, bridge, width, fall);
     bridge->last_pulse = fall;
     plant->leg_a = effort > 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
     plant->leg_b = effort < 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;

@@ -78,9 +78,9 @@ static void list_powering(wpin_lines *to, const wpin_rig *rig) {
         add(to, "Switch the controller on; its logic supply measures %.3g V.",
             rig->controller.logic_volts);
     }
-    add(to, "Nothing moves, nothing gets warm: each control line stands at the level windpin rig "
-            "--wiring "
-            "tells.");
+    add(to,
+        "Nothing moves, nothing gets warm: each control line stands at the level that windpin rig "
+        "--wiring lists.");
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
         if (s->from < 0 && i != source) {

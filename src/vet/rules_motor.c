@@ -7,7 +7,7 @@ static void torque_cure(wpin_finding *n, const wpin_facts *f, double torque) {
     double load = m->load_torque / m->gear_efficiency;
     double own = f->hold - load / m->gear_ratio, left = torque / 1.5 - own;
     if (f->switch_ohms > 1.01 * f->switches * f->load->bridge.on_resistance) {
-        wpin_cure(n, "first of all what is told about its transistor");
+        wpin_cure(n, "first what is said about its transistor");
         return;
     }
     if (left > 0) {

@@ -215,8 +215,9 @@ static void inverted(wpin_vetter *v) {
             const char *line = l->kind->lines[i];
             bool timed = wpin_stage_kind_times_line(l->kind, i);
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "'%s' is %s on its way, and the stage is told that it is%s", line,
-                       l->inverts[i] ? "turned over" : "not turned over", told ? "" : " not");
+            wpin_cause(n, "'%s' is %s, and the stage says that it is%s", line,
+                       l->inverts[i] ? "inverted on its way" : "not inverted on its way",
+                       told ? "" : " not");
             wpin_consequence(n, timed ? "at rest it is driven with all there is"
                                       : "it does the opposite of what is asked, or nothing");
             wpin_cure(n,
@@ -274,8 +275,8 @@ const wpin_rule_entry wpin_rules_pins[] = {
     {{"static-condition", "stage statics", "a jumper or switch that stands wrong",
       WPIN_EFFECT_DEAD},
      statics},
-    {{"inverted-line", "stage inverted; driver inverts", "a line that is turned over unbeknown",
-      WPIN_EFFECT_MOVES},
+    {{"inverted-line", "stage inverted; driver inverts",
+      "a line that is inverted though the stage does not say so", WPIN_EFFECT_MOVES},
      inverted},
     {{"unread-sense", "driver sense", "a current sense that nothing reads", WPIN_EFFECT_ADVICE},
      sense},

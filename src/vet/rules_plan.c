@@ -140,7 +140,7 @@ static void own_supply(wpin_vetter *v) {
 }
 
 /* Full pulses are for a controller that has no power yet. */
-static void taught_with_power(wpin_vetter *v) {
+static void calibrated_with_power(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
         if (s->op != WPIN_OP_CALIBRATE) {
@@ -150,8 +150,9 @@ static void taught_with_power(wpin_vetter *v) {
         const char *name = v->rig->supplies[source].name;
         if (on_before(v, source, i)) {
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
-            wpin_cause(n, "it is shown full while its supply '%s' is on", name);
-            wpin_consequence(n, "instead of learning it runs at full at once, without a ramp");
+            wpin_cause(n, "it is sent full while its supply '%s' is on", name);
+            wpin_consequence(n,
+                             "instead of being calibrated it runs at full at once, without a ramp");
             wpin_cure(n, "'%s off' before it, and '%s on' on another track meanwhile", name, name);
         }
     }
@@ -184,7 +185,7 @@ static void total_time(wpin_vetter *v) {
             "by its ramps and times it takes about %.3g s; every path ends with every load at rest",
             v->plan->seconds);
         wpin_consequence(n, "waits on events may take less");
-        wpin_cure(n, "windpin tell says when what happens");
+        wpin_cure(n, "windpin preview lists when each thing happens");
     }
 }
 
@@ -238,10 +239,14 @@ static void acceptance(wpin_vetter *v) {
             wpin_consequence(n, "it would hide the next one");
             wpin_cure(n, "take it out of 'accept'");
         } else {
-            const char *near = nearest_rule(v, a->rule);
+            const char *near = nearest_rule(v, a->rule), *now = wpin_new_word(a->rule);
+            near = now != NULL ? now : near;
             wpin_cause(n, "'%s' is accepted, and there is no such rule", a->rule);
             wpin_consequence(n, "it accepts nothing");
-            wpin_cure(n, near != NULL ? "did you mean '%s'?" : "%s",
+            wpin_cure(n,
+                      now != NULL    ? "it is called '%s' now"
+                      : near != NULL ? "did you mean '%s'?"
+                                     : "%s",
                       near != NULL ? near : "windpin vet --rules lists them");
         }
     }
@@ -256,9 +261,9 @@ const wpin_rule_entry wpin_rules_plan[] = {
     {{"own-supply", "plan; controller supply", "a plan that switches its own controller off",
       WPIN_EFFECT_ADVICE},
      own_supply},
-    {{"teach-powered", "plan; supply switch", "pulses taught to a controller that has power",
+    {{"calibrate-powered", "plan; supply switch", "a controller calibrated while it has power",
       WPIN_EFFECT_MOVES},
-     taught_with_power},
+     calibrated_with_power},
     {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
     {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},
     {{"acceptance", "accept", "what is accepted and does not occur", WPIN_EFFECT_ADVICE},

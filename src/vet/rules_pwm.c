@@ -82,7 +82,7 @@ static void bulk(wpin_vetter *v) {
     }
 }
 
-static bool plan_teaches(const wpin_vetter *v, const wpin_facts *f) {
+static bool plan_calibrates(const wpin_vetter *v, const wpin_facts *f) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
         if (s->op == WPIN_OP_CALIBRATE && s->target.number == f->load - v->rig->loads) {
@@ -92,12 +92,12 @@ static bool plan_teaches(const wpin_vetter *v, const wpin_facts *f) {
     return false;
 }
 
-/* A controller of its own drives only after it has seen the neutral pulse it was taught. */
+/* A controller of its own drives only after it has seen the neutral pulse it is calibrated to. */
 static void pulse_ends(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
         const wpin_sim_bridge *b = &f->load->bridge;
-        if (f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE || plan_teaches(v, f)) {
+        if (f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE || plan_calibrates(v, f)) {
             continue;
         }
         double off = fabs(l->pulse_zero - b->pulse_zero) / b->pulse_swing;
@@ -108,25 +108,27 @@ static void pulse_ends(wpin_vetter *v) {
         bool dead = off >= 0.02;
         wpin_finding *n = wpin_find_load(v, dead ? WPIN_REFUSE : WPIN_CAUTION, f);
         if (dead) {
-            wpin_cause(n, "neutral is sent as %.4g us, its controller was taught %.4g us",
+            wpin_cause(n, "neutral is sent as %.4g us, its controller is calibrated to %.4g us",
                        l->pulse_zero * 1e6, b->pulse_zero * 1e6);
             wpin_consequence(n, "it never sees neutral and never drives");
         } else {
-            wpin_cause(n, "full is sent as neutral and %.4g us, its controller was taught %.4g us",
-                       l->pulse_swing * 1e6, b->pulse_swing * 1e6);
+            wpin_cause(
+                n, "full is sent as neutral and %.4g us, its controller is calibrated to %.4g us",
+                l->pulse_swing * 1e6, b->pulse_swing * 1e6);
             wpin_consequence(n,
                              reach < 1 ? "full duty is only %.0f %% of what it can"
                                        : "it gives all from %.0f %% duty on",
                              100 * (reach < 1 ? reach : 1 / reach));
         }
-        wpin_cure(n, "pulse-neutral: %.4gus, pulse-swing: %.4gus in the stage, or teach it anew",
+        wpin_cure(n,
+                  "pulse-neutral: %.4gus, pulse-swing: %.4gus in the stage, or calibrate it again",
                   b->pulse_zero * 1e6, b->pulse_swing * 1e6);
     }
 }
 
 const wpin_rule_entry wpin_rules_pwm[] = {
     {{"pulse-ends", "stage pulse-neutral, pulse-swing; driver pulse-neutral",
-      "servo-style pulses unlike those its controller was taught", WPIN_EFFECT_DEAD},
+      "servo-style pulses unlike those its controller is calibrated to", WPIN_EFFECT_DEAD},
      pulse_ends},
     {{"pwm-limit", "driver pwm-limit", "PWM faster than the stage", WPIN_EFFECT_ADVICE}, pwm_limit},
     {{"ripple", "motor inductance; pwm", "more ripple than torque", WPIN_EFFECT_ADVICE}, ripple},

@@ -1,4 +1,4 @@
-/* windpin tell RIG PLAN: the plan in words, with times and the highest currents to expect. */
+/* windpin preview RIG PLAN: the plan in words, with times and the highest currents to expect. */
 #include "cli_json.h"
 #include "windpin/vet.h"
 #include <argp.h>
@@ -8,10 +8,10 @@
 
 enum { KEY_POWERED = 256, KEY_JSON };
 
-typedef struct tell_arguments {
+typedef struct preview_arguments {
     const char *words[2]; /* rig, plan */
     bool powered, json;
-} tell_arguments;
+} preview_arguments;
 
 static const struct argp_option options[] = {
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on before the plan begins", 0},
@@ -21,10 +21,10 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Tells what a plan will do without writing any file: each action with the time it begins, how "
     "long it takes and the highest current, from a silent rehearsal; then the total.\v"
-    "Example:\n  windpin tell demo/honey-pump.yaml demo/honey-pump.plan";
+    "Example:\n  windpin preview demo/honey-pump.yaml demo/honey-pump.plan";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
-    tell_arguments *a = state->input;
+    preview_arguments *a = state->input;
     switch (key) {
     case KEY_POWERED: a->powered = true; break;
     case KEY_JSON: a->json = true; break;
@@ -40,8 +40,8 @@ static const char *way(const wpin_rig_load *load, double duty) {
 }
 
 /* What knows on and off only, in words; false for what it can not do. */
-static bool tell_switch(char *to, size_t size, const wpin_step_result *s,
-                        const wpin_rig_load *load) {
+static bool say_switch(char *to, size_t size, const wpin_step_result *s,
+                       const wpin_rig_load *load) {
     const char *name = load->name, *where = way(load, s->asked_duty);
     switch (s->op) {
     case WPIN_OP_RUN: snprintf(to, size, "%s is switched on%s", name, where); return true;
@@ -56,11 +56,10 @@ static bool tell_switch(char *to, size_t size, const wpin_step_result *s,
 }
 
 /* A driven load's action in words. */
-static void tell_drive(char *to, size_t size, const wpin_step_result *s,
-                       const wpin_rig_load *load) {
+static void say_drive(char *to, size_t size, const wpin_step_result *s, const wpin_rig_load *load) {
     const char *name = load->name;
     double percent = fabs(s->asked_duty) * 100;
-    if (!wpin_stage_kind_takes_duty(load->kind) && tell_switch(to, size, s, load)) {
+    if (!wpin_stage_kind_takes_duty(load->kind) && say_switch(to, size, s, load)) {
         return;
     }
     switch (s->op) {
@@ -84,7 +83,7 @@ static void tell_drive(char *to, size_t size, const wpin_step_result *s,
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
     case WPIN_OP_BRAKE: snprintf(to, size, "%s is shorted and brakes", name); break;
     case WPIN_OP_CALIBRATE:
-        snprintf(to, size, "%s is shown full for %.4g s to learn it, then neutral", name,
+        snprintf(to, size, "%s is sent full for %.4g s to be calibrated, then neutral", name,
                  s->asked_seconds);
         break;
     case WPIN_OP_FOLLOW:
@@ -95,7 +94,7 @@ static void tell_drive(char *to, size_t size, const wpin_step_result *s,
     }
 }
 
-static void tell_place(char *to, size_t size, const wpin_step_result *s, const char *name) {
+static void say_place(char *to, size_t size, const wpin_step_result *s, const char *name) {
     switch (s->op) {
     case WPIN_OP_TURN:
     case WPIN_OP_TURN_TO: snprintf(to, size, "%s turns to %.4g deg", name, s->degrees_asked); break;
@@ -105,14 +104,14 @@ static void tell_place(char *to, size_t size, const wpin_step_result *s, const c
     }
 }
 
-static void tell_step(char *to, size_t size, const wpin_rig *rig, const wpin_step_result *s) {
+static void say_step(char *to, size_t size, const wpin_rig *rig, const wpin_step_result *s) {
     if (s->load >= 0) {
         const wpin_rig_load *load = &rig->loads[s->load];
         char action[160];
         if (load->what == WPIN_RIG_STEPPER) {
-            tell_place(action, sizeof action, s, load->name);
+            say_place(action, sizeof action, s, load->name);
         } else {
-            tell_drive(action, sizeof action, s, load);
+            say_drive(action, sizeof action, s, load);
         }
         char kick[80] = "";
         if (s->kicked && s->asked_duty != 0) {
@@ -133,11 +132,11 @@ static void tell_step(char *to, size_t size, const wpin_rig *rig, const wpin_ste
     }
 }
 
-static void tell_report(const wpin_rig *rig, const wpin_report *report) {
+static void say_report(const wpin_rig *rig, const wpin_report *report) {
     char words[500];
     printf("%s (rig %08x)\n", rig->name, rig->fingerprint);
     for (size_t i = 0; i < report->step_count; i++) {
-        tell_step(words, sizeof words, rig, &report->steps[i]);
+        say_step(words, sizeof words, rig, &report->steps[i]);
         printf("%9.3f s  %s\n", report->steps[i].at, words);
     }
     printf("%9.3f s  the end: every load at zero duty, every stage in its safe state\n",
@@ -156,12 +155,12 @@ static void tell_report(const wpin_rig *rig, const wpin_report *report) {
     }
 }
 
-static void tell_json(const wpin_rig *rig, const wpin_report *report) {
+static void print_json(const wpin_rig *rig, const wpin_report *report) {
     json_t *steps = json_array(), *loads = json_array(), *burns = json_array();
     char words[500];
     for (size_t i = 0; i < report->step_count; i++) {
         const wpin_step_result *s = &report->steps[i];
-        tell_step(words, sizeof words, rig, s);
+        say_step(words, sizeof words, rig, s);
         json_array_append_new(steps,
                               json_pack("{s:i, s:f, s:f, s:f, s:b, s:s}", "line", (int)s->line,
                                         "at_s", s->at, "takes_s", s->took, "peak_a", s->amps_peak,
@@ -182,7 +181,7 @@ static void tell_json(const wpin_rig *rig, const wpin_report *report) {
 }
 
 /* What stands between this and a run. */
-static void tell_vetting(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
+static void say_vetting(const preview_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_vet_options powered = {.powered = a->powered};
     wpin_vetting *vetting = wpin_vet(rig, plan, &powered);
     char accepted[WPIN_RIG_MARK_MAX];
@@ -196,7 +195,7 @@ static void tell_vetting(const tell_arguments *a, const wpin_rig *rig, const wpi
     wpin_vetting_free(vetting);
 }
 
-static int tell(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
+static int preview(const preview_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_rehearsal_options silent = {.supplies_on = a->powered};
     wpin_status refused;
     char why[400];
@@ -206,19 +205,19 @@ static int tell(const tell_arguments *a, const wpin_rig *rig, const wpin_plan *p
         return EXIT_WRONG_INPUT;
     }
     if (a->json) {
-        tell_json(rig, report);
+        print_json(rig, report);
     } else {
-        tell_report(rig, report);
-        tell_vetting(a, rig, plan);
+        say_report(rig, report);
+        say_vetting(a, rig, plan);
     }
     int status = report->bad ? EXIT_MET_FAULT : EXIT_FINE;
     wpin_report_free(report);
     return status;
 }
 
-int cmd_tell(int argc, char **argv) {
+int cmd_preview(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG PLAN", doc, NULL, NULL, NULL};
-    tell_arguments a = {0};
+    preview_arguments a = {0};
     wpin_messages messages = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
@@ -226,7 +225,7 @@ int cmd_tell(int argc, char **argv) {
     wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(a.words[1], rig, &messages);
     cli_print_messages(&messages);
     wpin_messages_free(&messages);
-    int status = plan == NULL ? EXIT_WRONG_INPUT : tell(&a, rig, plan);
+    int status = plan == NULL ? EXIT_WRONG_INPUT : preview(&a, rig, plan);
     wpin_plan_free(plan);
     wpin_rig_free(rig);
     return status;
