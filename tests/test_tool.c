@@ -151,6 +151,30 @@ START_TEST(a_large_rig_keeps_its_parts_apart) {
 }
 END_TEST
 
+/* An earlier result may be replaced; a plan, a rig or somebody's notes may not. */
+START_TEST(nothing_but_results_is_overwritten) {
+    static const char notes[] = "my notes on the pump\n";
+    const char *plan = write_file("keep.plan", "main on\npump run 50% for 1s\n");
+    static const char *const commands[] = {"run " RIG " %s --trace %s", "run " RIG " %s --vcd %s",
+                                           "export " RIG " -o %s"};
+    for (size_t i = 0; i < sizeof commands / sizeof *commands; i++) {
+        const char *mine = write_file("mine.csv", notes);
+        char arguments[1200];
+        bool runs = strncmp(commands[i], "run", 3) == 0;
+        snprintf(arguments, sizeof arguments, commands[i], runs ? plan : mine, mine);
+        tool(2, SAYS("mine.csv: this file exists and is not an earlier result"), "%s", arguments);
+        char *kept = contents(mine);
+        ck_assert_str_eq(kept, notes);
+        free(kept);
+        unlink(mine);
+        tool(0, NOTHING_MORE, "%s", arguments); /* new */
+        tool(0, NOTHING_MORE, "%s", arguments); /* over its own */
+    }
+    tool(2, SAYS("both name both.csv; each needs a file of its own"),
+         "run " RIG " %s --trace both.csv --vcd both.csv", plan);
+}
+END_TEST
+
 START_TEST(pin_levels_are_a_value_change_dump) {
     tool(0, SAYS("Edges: "), "run %s %s --vcd %s", RIG, PLAN, scratch("pump.vcd"));
     FILE *file = fopen(scratch("pump.vcd"), "r");
@@ -618,7 +642,7 @@ START_TEST(parts_are_sized) {
 END_TEST
 
 START_TEST(help_shows_an_example_that_works) {
-    static const char *const commands[] = {"run",  "plot", "rig",   "demo",
+    static const char *const commands[] = {"run",  "plot",    "rig",   "demo",
                                            "find", "preview", "stage", "sweep"};
     tool(0, SAYS("windpin " WPIN_VERSION), "--version");
     tool(0, SAYS("Exit status", "run", "plot", "rig", "demo", "sweep"), "--help");
@@ -669,6 +693,7 @@ int main(void) {
     tcase_add_test(tests, the_demo_runs_and_leaves_its_files);
     tcase_add_test(tests, asked_and_achieved_agree);
     tcase_add_test(tests, a_large_rig_keeps_its_parts_apart);
+    tcase_add_test(tests, nothing_but_results_is_overwritten);
     tcase_add_test(tests, pin_levels_are_a_value_change_dump);
     tcase_add_test(tests, a_motor_that_does_not_move_is_explained);
     tcase_add_test(tests, a_second_way_round_rests_first_and_says_so);

@@ -237,6 +237,10 @@ int cmd_export(int argc, char **argv) {
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }
+    if (!cli_may_write(a.out)) {
+        wpin_rig_free(rig);
+        return EXIT_WRONG_INPUT;
+    }
     FILE *to = a.out == NULL ? stdout : fopen(a.out, "w");
     int status = to == NULL ? EXIT_WRONG_INPUT : EXIT_FINE;
     if (to != NULL) {

@@ -54,6 +54,9 @@ int cmd_plot(int argc, char **argv) {
     char why[512];
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
+    if (!cli_may_write(a.picture)) {
+        return EXIT_WRONG_INPUT;
+    }
     bool drawn = wpin_picture(a.trace, a.picture, &a.loads, why, sizeof why);
     if (why[0] != '\0') {
         cli_complain("%s%s", why, drawn ? "; --load picks others" : "");

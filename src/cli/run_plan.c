@@ -214,10 +214,20 @@ static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_
     return status;
 }
 
+/* Every result to a file of its own, and none over what is no result. */
+static bool may_write_results(const cli_run *run) {
+    const char *trace = run->trace_path, *vcd = run->vcd_path;
+    if (trace != NULL && vcd != NULL && strcmp(trace, vcd) == 0) {
+        cli_complain("--trace and --vcd both name %s; each needs a file of its own", trace);
+        return false;
+    }
+    return cli_may_write(trace) && cli_may_write(run->plot_path) && cli_may_write(vcd);
+}
+
 int cli_run_plan(const cli_run *run) {
     wpin_messages messages = {0};
     int status = EXIT_WRONG_INPUT;
-    if (!good_picture_name(run->plot_path)) {
+    if (!good_picture_name(run->plot_path) || !may_write_results(run)) {
         return status;
     }
     wpin_rig *rig = wpin_rig_read(run->files[0], &messages);
