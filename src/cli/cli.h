@@ -47,7 +47,8 @@ int cli_find_load(const wpin_rig *rig, const char *path, const char *name);
 
 /* Prints findings as file:line:column: text on standard error, in the order of each file. */
 void cli_print_messages(wpin_messages *messages);
-/* Whether a result may be written to this path: nothing is there, or an earlier result. Complains. */
+/* Whether a result may be written to this path: nothing is there, or an earlier result. Complains.
+ */
 bool cli_may_write(const char *path);
 /* Prints "windpin: ..." on standard error. */
 void cli_complain(const char *format, ...) __attribute__((format(printf, 1, 2)));

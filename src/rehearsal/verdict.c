@@ -84,13 +84,12 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     if (step->limited && judge_limited(run, step)) {
         return;
     }
-    bool never_moved = step->rpm_peak == 0;
-    bool ends_standing = !ended_at_rest && stands(step);
-    if (never_moved && !too_early(run, step)) {
-        judge_standing(run, step);
-    } else if (wpin_judge_course(run, step)) {
+    bool early = too_early(run, step), never_moved = step->rpm_peak == 0 && !early;
+    bool ends_standing = !ended_at_rest && stands(step) && !early;
+    if (!never_moved && wpin_judge_course(run, step)) {
         return;
-    } else if (ends_standing && !too_early(run, step)) {
+    }
+    if (never_moved || ends_standing) {
         judge_standing(run, step);
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         wpin_rule(step, WPIN_VERDICT_BAD,

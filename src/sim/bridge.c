@@ -328,17 +328,17 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     }
     wpin_legs next = bridge->legs[bridge->never_off ? 0 : bridge->levels];
     bool pauses = bridge->part.dead_time > 0 && bridge->alive;
+    bool contacts = bridge->part.contact_delay > 0 && bridge->alive;
     if (pauses && (swaps_sides(plant->leg_a, next.a) || swaps_sides(plant->leg_b, next.b))) {
         pause_between(sim, bridge, plant, next, at);
     } else if (pauses && bridge->event_count > 0) {
         bridge->event_count = 0;
         put_legs(sim, bridge, plant, next, at);
-    } else if (bridge->part.contact_delay <= 0 || !bridge->alive) {
-        put_legs(sim, bridge, plant, next, at);
-    } else if (next.a != bridge->target.a || next.b != bridge->target.b) {
+    } else if (contacts && (next.a != bridge->target.a || next.b != bridge->target.b)) {
         move_contacts(bridge, plant, next, at);
-    } else if (bridge->event_count == 0) {
-        put_legs(sim, bridge, plant, next, at); /* a wire may have come off, or on again */
+    } else if (!contacts ||
+               bridge->event_count == 0) { /* of contacts: a wire came off, or on again */
+        put_legs(sim, bridge, plant, next, at);
     }
 }
 
