@@ -33,7 +33,8 @@ typedef struct wpin_spell {
     double since;  /**< s since the plan began. */
     double lasted; /**< s; 0: never. */
     double going;  /**< s it has lasted up to now; 0: it is over. */
-    double worst;  /**< rpm the wrong way; A while it stood; the supply's volts. */
+    double worst;  /**< rpm the wrong way; A while it stood; V that its supply lacked. */
+    double peak;   /**< The same of the time that is going. */
     double total;  /**< s of all such times together. */
 } wpin_spell;
 

@@ -14,14 +14,14 @@ static void put(wpin_step_result *r, wpin_trouble what, bool is, double now, dou
                 double size) {
     wpin_spell *s = &r->spells[what];
     if (!is) {
-        s->going = 0;
+        s->going = s->peak = 0;
         return;
     }
     s->going += seconds;
     s->total += seconds;
+    s->peak = fmax(s->peak, size);
     if (s->going >= s->lasted) {
-        bool another = s->lasted > 0 && now - s->going > s->since + s->lasted;
-        s->worst = another ? size : fmax(s->worst, size);
+        s->worst = s->peak;
         s->since = now - s->going;
         s->lasted = s->going;
     }
@@ -77,12 +77,8 @@ static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w
     double due = judged ? due_amps(run, load, fabs(duty), last->rpm) : 0;
     r->driven += due > 0 ? w->seconds : 0;
     put(r, WPIN_TROUBLE_DEAD, due > 0 && w->amps < fmin(0.1 * due, 1e-3 + 0.02 * due),
-        wpin_run_time(run), w->seconds, last->supply_volts);
-}
-
-static bool drives(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
-           op == WPIN_OP_TOGGLE || op == WPIN_OP_FOLLOW;
+        wpin_run_time(run), w->seconds,
+        run->rig->supplies[load->supply].volts - last->supply_volts);
 }
 
 /* Adds the newest reading; true once the window is as long as a period of the load's PWM. */
@@ -103,7 +99,7 @@ void wpin_run_watch_loads(const wpin_run *run) {
         }
         size_t owner = run->owner[i];
         wpin_step_result *r = owner == 0 ? NULL : &run->report->steps[owner - 1];
-        if (r != NULL && drives(r->op) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {
+        if (r != NULL && wpin_step_drives(r) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {
             watch(run, r, w);
         }
         *w = (wpin_window){0};
@@ -132,10 +128,10 @@ static void judge_dead(const wpin_run *run, wpin_step_result *r, const wpin_spel
     const wpin_rig_supply *supply = &run->rig->supplies[load->supply];
     char text[64];
     when(s, text, sizeof text);
-    if (s->worst < 0.5 * supply->volts) {
+    if (s->worst > 0.5 * supply->volts) {
         wpin_rule(r, WPIN_VERDICT_BAD,
                   "no current %s: supply '%s' gave %.3g V: switched off, dead, or cut out", text,
-                  supply->name, s->worst);
+                  supply->name, supply->volts - s->worst);
     } else {
         wpin_rule(
             r, WPIN_VERDICT_BAD,

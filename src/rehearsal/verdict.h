@@ -4,6 +4,13 @@
 
 #include "run.h"
 
+/* Whether a step asks for effort, or keeps it. */
+static inline bool wpin_step_drives(const wpin_step_result *step) {
+    wpin_op op = step->op;
+    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
+           op == WPIN_OP_TOGGLE || op == WPIN_OP_FOLLOW;
+}
+
 /* Sets a step's verdict and its words. */
 void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
     __attribute__((format(printf, 3, 4)));

@@ -2,11 +2,6 @@
 #include "verdict.h"
 #include <math.h>
 
-static bool drives(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOLD ||
-           op == WPIN_OP_TOGGLE || op == WPIN_OP_FOLLOW;
-}
-
 static bool settled(const wpin_step_result *step) {
     return step->took > 0.1;
 }
@@ -83,7 +78,7 @@ void wpin_judge_other(const wpin_run *run, wpin_step_result *step) {
     bool on = step->op != WPIN_OP_TOGGLE || step->duty != 0;
     if (what == WPIN_RIG_STEPPER) {
         judge_place(run, step);
-    } else if (!drives(step->op) || !on) {
+    } else if (!wpin_step_drives(step) || !on) {
         judge_off(run, step);
     } else if (step->effect_peak >= 1e-3 && wpin_judge_course(run, step)) {
         return;

@@ -67,17 +67,21 @@ static void stall(wpin_vetter *v) {
     }
 }
 
-/* What a motor takes to break loose, or to run at all its duty, whichever is more. */
+/* What a motor takes to break loose. */
+static double hold_amps(const wpin_facts *f) {
+    return f->motor ? f->hold / f->load->motor.constant : 0;
+}
+
+/* What it takes for that, or to run at all its duty, whichever is more. */
 static double least_amps(const wpin_facts *f) {
-    double hold = f->motor ? f->hold / f->load->motor.constant : 0;
-    return fmax(f->run_amps, fmin(hold, f->stall_amps));
+    return fmax(f->run_amps, fmin(hold_amps(f), f->stall_amps));
 }
 
 /* A current limit that holds it back where nothing is wrong. */
 static void limit_level(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double limit = f->load->limits.limit_amps;
-        double hold = f->motor ? f->hold / f->load->motor.constant : 0, least = least_amps(f);
+        double hold = hold_amps(f), least = least_amps(f);
         if (limit <= 0 || !f->motor || limit > 1.1 * least) {
             continue;
         }
@@ -96,7 +100,7 @@ static void limit_level(wpin_vetter *v) {
 static void trip_level(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        double hold = f->motor ? f->hold / f->load->motor.constant : 0, least = least_amps(f);
+        double hold = hold_amps(f), least = least_amps(f);
         if (l->trip_input < 0 || !f->motor || l->trip_amps > 1.2 * least) {
             continue;
         }
