@@ -151,6 +151,14 @@ START_TEST(a_large_rig_keeps_its_parts_apart) {
 }
 END_TEST
 
+/* A current limit is listed, holds the motor back in a run, and says so; the plan goes on. */
+START_TEST(a_current_limit_is_seen) {
+    const char *rig = changed_rig("input: 0}", "input: 0, limit: 0.95A}");
+    tool(0, SAYS("limited to 0.95 A: above it the duty is folded back"), "rig %s", rig);
+    tool(0, SAYS("reached 45 % only: its current limit of 0.95 A"), "run %s %s", rig, PLAN);
+}
+END_TEST
+
 /* An earlier result may be replaced; a plan, a rig or somebody's notes may not. */
 START_TEST(nothing_but_results_is_overwritten) {
     static const char notes[] = "my notes on the pump\n";
@@ -693,6 +701,7 @@ int main(void) {
     tcase_add_test(tests, the_demo_runs_and_leaves_its_files);
     tcase_add_test(tests, asked_and_achieved_agree);
     tcase_add_test(tests, a_large_rig_keeps_its_parts_apart);
+    tcase_add_test(tests, a_current_limit_is_seen);
     tcase_add_test(tests, nothing_but_results_is_overwritten);
     tcase_add_test(tests, pin_levels_are_a_value_change_dump);
     tcase_add_test(tests, a_motor_that_does_not_move_is_explained);

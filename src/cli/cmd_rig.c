@@ -205,6 +205,10 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  trip        above %.4g A for %.4g ms, sensed on input %.0f\n", l->trip_amps,
                l->trip_time * 1e3, l->trip_input);
     }
+    if (l->limit_amps > 0) {
+        printf("  current     limited to %.4g A: above it the duty is folded back\n",
+               l->limit_amps);
+    }
     printf("  at rest     %s; dead time %.4g us\n",
            load->rest_brakes ? "brakes (motor shorted)" : "coasts (nothing driven)",
            l->dead_time * 1e6);
