@@ -34,8 +34,6 @@ static const struct {
      "time: 500ms}, sense: 500mV/A}\n    current-trip: {level: %sA, time: 20ms, input: 0}\n", NULL},
     {"brake-current", "a driver for ", "current-limit: 5A", "current-limit: %sA", NULL},
     {"driver-heat", "at most ", "250K/W", "%sK/W", NULL},
-    {"driver-heat", "switches of at most ", "on-resistance: 100mohm", "on-resistance: %smohm",
-     NULL},
     {"diode-limit", "a diode for ", "diode-limit: 1A", "diode-limit: %sA", NULL},
     {"dead-time", "dead-time: ", "dead-time: 1us", "dead-time: %sus", NULL},
     {"bootstrap", "duty-limit: ", "", "    duty-limit: %s%%\n", NULL},

@@ -10,6 +10,8 @@
 #define WINDPIN_CALC_H
 
 #include "api.h"
+#include <stdbool.h>
+
 #ifdef __cplusplus
 extern "C" {
 #endif
@@ -62,6 +64,46 @@ WPIN_API double wpin_calc_stage_volts(double amps, double switch_ohms, double sa
 /** Junction temperature: air + P R_th. */
 WPIN_API double wpin_calc_junction_degrees(double air_degrees, double watts,
                                            double kelvin_per_watt);
+
+/** A winding under PWM, once every period is like the last. */
+typedef struct wpin_pwm_loop {
+    double on_volts;  /**< Across the loop while the switch is on, back-emf taken off, V. */
+    double off_volts; /**< The same in the rest of the period: negative against the current, V. */
+    double ohms;      /**< Of the loop. */
+    double henries;   /**< Of the winding. */
+    double hz;        /**< PWM frequency; 0: always on. */
+} wpin_pwm_loop;
+
+/** Its current: exponentials of L/R between the edges, cut at zero. */
+typedef struct wpin_pwm_wave {
+    double least, most; /**< A. */
+    double rms;         /**< A. */
+    double off_share;   /**< Of the period in which current flows with the switch off. */
+} wpin_pwm_wave;
+
+/** The wave at a duty from 0 to 1. Any. */
+WPIN_API wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty);
+/** Longest stretch, s, for which it is above a current; infinity: always. Any. */
+WPIN_API double wpin_calc_pwm_above_seconds(const wpin_pwm_loop *loop, double duty, double amps);
+
+/** What a winding draws at 25 degC, and what else is in its loop. */
+typedef struct wpin_winding_load {
+    double ohms;       /**< Of the winding at 25 degC. */
+    double other_ohms; /**< Switches, supply, wires. */
+    double amps;       /**< Current at 25 degC, A. */
+    bool by_volts; /**< The volts are given (a coil, a held motor): the current falls as it warms.
+                        Otherwise the torque is given, and the current rises as magnets weaken. */
+    bool drifts;   /**< Copper and magnets follow the temperature at all. */
+} wpin_winding_load;
+
+/** Kelvin a winding settles above the air, with a thermal resistance in K/W: P Rth with copper's
+ * 0.393 %/K and, for a given torque, a motor constant that falls by 0.1 %/K. 1e4 when it runs away.
+ * Any. */
+WPIN_API double wpin_calc_winding_rise(const wpin_winding_load *load, double kelvin_per_watt);
+
+/** Time, s, after which a part of one thermal time constant reaches `limit` kelvin on its way to
+ * `last`; infinity when it never does. Any. */
+WPIN_API double wpin_calc_heat_seconds(double time_constant, double limit, double last);
 
 /** Current with the shaft held: V / (R of winding, stage and supply). */
 WPIN_API double wpin_calc_stall_amps(double volts, double winding_ohms, double other_ohms);

@@ -79,6 +79,8 @@ typedef struct wpin_sim_heat {
     double resistance; /**< To the air, K/W; 0: it stays cold. */
     double time;       /**< Time constant, s. */
     double limit;      /**< Temperature it does not survive, degC. */
+    bool drifts;       /**< Of a winding: its resistance rises by 0.393 %/K, and a motor's constant
+                            falls by 0.1 %/K (magnets that warm half as much). */
 } wpin_sim_heat;
 
 /** By which logic a driver turns the levels on its inputs into leg states. The inputs are numbered
@@ -251,6 +253,7 @@ typedef struct wpin_sim_stepper {
     double inertia;          /**< Of rotor and load, kg m2. */
     double dry_friction;     /**< Of rotor and load, Nm. */
     double viscous_friction; /**< Nm s/rad. */
+    wpin_sim_heat heat;      /**< Of both windings together. */
 } wpin_sim_stepper;
 
 /** What a motor did since it was last asked. */

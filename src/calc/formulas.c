@@ -133,3 +133,84 @@ double wpin_calc_run_down_seconds(double inertia, double speed, double torque, d
     }
     return inertia / viscous * log(1 + viscous * speed / torque);
 }
+
+double wpin_calc_winding_rise(const wpin_winding_load *load, double kelvin_per_watt) {
+    const double copper = 0.00393, magnets = 0.001, too_hot = 1e4;
+    double rise = 0;
+    for (int i = 0; i < 200; i++) {
+        double ohms = load->ohms * (load->drifts ? 1 + copper * rise : 1);
+        double amps = load->amps;
+        if (load->by_volts) {
+            amps *= (load->ohms + load->other_ohms) / (ohms + load->other_ohms);
+        } else if (load->drifts) {
+            amps /= fmax(1 - magnets * rise, 0.1);
+        }
+        rise += (fmin(amps * amps * ohms * kelvin_per_watt, too_hot) - rise) / 2;
+    }
+    return rise;
+}
+
+double wpin_calc_heat_seconds(double time_constant, double limit, double last) {
+    return limit < last ? -time_constant * log(1 - fmax(limit, 0) / last) : HUGE_VAL;
+}
+
+/* i goes to V / R with L / R: in the on phase to `up`, in the off phase to `down`. */
+typedef struct pwm_ends {
+    double tau, up, down, on, off; /* s, A, A, s, s */
+    double least, most;
+} pwm_ends;
+
+static pwm_ends pwm_ends_of(const wpin_pwm_loop *loop, double duty) {
+    pwm_ends e = {.tau = loop->henries / loop->ohms,
+                  .up = fmax(loop->on_volts, 0) / loop->ohms,
+                  .down = fmin(loop->off_volts, 0) / loop->ohms,
+                  .on = duty / loop->hz,
+                  .off = (1 - duty) / loop->hz};
+    double a = exp(-e.on / e.tau), b = exp(-e.off / e.tau);
+    e.most = a * b < 1 ? (e.up * (1 - a) + a * e.down * (1 - b)) / (1 - a * b) : e.up;
+    e.least = e.down * (1 - b) + b * e.most;
+    if (e.least < 0) {
+        e.least = 0;
+        e.most = e.up * (1 - a);
+    }
+    return e;
+}
+
+wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty) {
+    if (loop->hz <= 0 || duty >= 1) {
+        double amps = fmax(loop->on_volts, 0) / loop->ohms;
+        return (wpin_pwm_wave){amps, amps, amps, 0};
+    }
+    if (duty <= 0) {
+        return (wpin_pwm_wave){0};
+    }
+    pwm_ends e = pwm_ends_of(loop, duty);
+    double falls = e.off; /* until it ends or is nothing */
+    if (e.least == 0 && e.down < 0) {
+        falls = fmin(e.off, e.tau * log((e.most - e.down) / -e.down));
+    }
+    /* mean square of two exponentials, from the integral of (c + d exp(-t/tau))^2 */
+    double squares = 0;
+    const double ends[2] = {e.up, e.down}, from[2] = {e.least, e.most}, time[2] = {e.on, falls};
+    for (int i = 0; i < 2; i++) {
+        double c = ends[i], d = from[i] - c, x = exp(-time[i] / e.tau);
+        squares += c * c * time[i] + 2 * c * d * e.tau * (1 - x) + d * d * e.tau / 2 * (1 - x * x);
+    }
+    return (wpin_pwm_wave){e.least, e.most, sqrt(fmax(squares * loop->hz, 0)), falls * loop->hz};
+}
+
+double wpin_calc_pwm_above_seconds(const wpin_pwm_loop *loop, double duty, double amps) {
+    if (loop->hz <= 0 || duty >= 1) {
+        return loop->on_volts > amps * loop->ohms ? HUGE_VAL : 0;
+    }
+    pwm_ends e = pwm_ends_of(loop, duty);
+    if (duty <= 0 || e.most <= amps) {
+        return 0;
+    }
+    if (e.least > amps) {
+        return HUGE_VAL;
+    }
+    double rises = e.tau * log((e.up - e.least) / (e.up - amps));
+    double falls = amps > e.down ? e.tau * log((e.most - e.down) / (amps - e.down)) : e.off;
+    return fmax(e.on - rises, 0) + fmin(falls, e.off);
+}

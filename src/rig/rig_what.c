@@ -12,6 +12,23 @@ void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat)
     wpin_read_map(reader, node, "heat", heat_fields, COUNT(heat_fields), heat, NULL);
 }
 
+/* A winding's: warm copper and magnets count unless that is left out. */
+static const wpin_field winding_heat_fields[] = {
+    QUANTITY("resistance", wpin_sim_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
+    QUANTITY("time", wpin_sim_heat, time, true, WPIN_TIME, 1e-3, 36000),
+    QUANTITY("limit", wpin_sim_heat, limit, false, WPIN_TEMPERATURE, 40, 300),
+    CHOICE("drift", wpin_sim_heat, drifts, "no", "yes"),
+};
+
+static void read_winding_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat,
+                              double limit) {
+    if (node != NULL) {
+        *heat = (wpin_sim_heat){.limit = limit, .drifts = true};
+        wpin_read_map(reader, node, "heat", winding_heat_fields, COUNT(winding_heat_fields), heat,
+                      NULL);
+    }
+}
+
 /* ---- motors ---- */
 
 enum { MOTOR_LOAD, MOTOR_RATED, MOTOR_TRAVEL, MOTOR_HEAT };
@@ -69,10 +86,7 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
     if (nodes[MOTOR_TRAVEL] != NULL) {
         read_travel(reader, nodes[MOTOR_TRAVEL], &load->motor);
     }
-    if (nodes[MOTOR_HEAT] != NULL) {
-        load->motor.heat.limit = 130;
-        wpin_read_heat(reader, nodes[MOTOR_HEAT], &load->motor.heat);
-    }
+    read_winding_heat(reader, nodes[MOTOR_HEAT], &load->motor.heat, 130);
     static const wpin_field rated[] = {
         QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 200)};
     if (nodes[MOTOR_RATED] != NULL) {
@@ -134,10 +148,10 @@ static const wpin_field solenoid_fields[] = {
 static void read_solenoid(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(solenoid_fields)];
     wpin_sim_solenoid *s = &load->solenoid;
-    *s = (wpin_sim_solenoid){.pull_in_time = 15e-3, .heat.limit = 120};
+    *s = (wpin_sim_solenoid){.pull_in_time = 15e-3};
     wpin_read_map(reader, node, "solenoid", solenoid_fields, COUNT(solenoid_fields), s, nodes);
-    if (node->type == YAML_MAPPING_NODE && nodes[SOLENOID_HEAT] != NULL) {
-        wpin_read_heat(reader, nodes[SOLENOID_HEAT], &s->heat);
+    if (node->type == YAML_MAPPING_NODE) {
+        read_winding_heat(reader, nodes[SOLENOID_HEAT], &s->heat, 120);
     }
     if (s->drop_out > s->pull_in && s->pull_in > 0) {
         wpin_say_at(reader, node,
@@ -149,9 +163,10 @@ static void read_solenoid(wpin_reader *reader, yaml_node_t *node, wpin_rig_load 
 
 /* ---- steppers ---- */
 
-enum { STEPPER_STEPPING };
+enum { STEPPER_STEPPING, STEPPER_HEAT };
 static const wpin_field stepper_fields[] = {
     NODE("stepping", true),
+    NODE("heat", false),
     QUANTITY("steps", wpin_sim_stepper, steps_per_rev, true, WPIN_NUMBER, 4, 2000),
     QUANTITY("resistance", wpin_sim_stepper, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
     QUANTITY("inductance", wpin_sim_stepper, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
@@ -177,6 +192,7 @@ static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
+    read_winding_heat(reader, nodes[STEPPER_HEAT], &load->stepper.heat, 130);
     double steps = load->stepper.steps_per_rev;
     if (steps > 0 && fmod(steps, 4) != 0) {
         wpin_say_at(reader, node,

@@ -9,6 +9,10 @@
 #define WINDOW_PS  10000000000LL /* 10 ms */
 #define DIODE_TIME 1.0           /* s */
 #define COOLER     20.0          /* K below its limit a driver comes back */
+#define COPPER     0.00393       /* 1/K, by which a winding's resistance rises */
+#define MAGNETS                                                                                    \
+    0.001 /* 1/K of the winding, by which a motor's constant falls: ferrite                        \
+             loses 0.002/K and warms about half as much */
 
 bool wpin_bridge_heats(const wpin_bridge *bridge) {
     return bridge->part.heat.resistance > 0 || bridge->part.diode_limit > 0;
@@ -30,6 +34,20 @@ static double warmer(double rise, const wpin_sim_heat *heat, double watts, doubl
     return last + (rise - last) * exp(-seconds / fmax(heat->time, 1e-6));
 }
 
+/* A warm winding has more ohms, a warm magnet gives less torque and less back-emf. In steps of a
+ * kelvin: each makes every solution anew. */
+static void drift(wpin_plant *plant) {
+    if (!plant->heat.drifts || fabs(plant->rise - plant->drifted) < 1) {
+        return;
+    }
+    plant->drifted = plant->rise;
+    plant->motor.resistance = plant->cold_ohms * (1 + COPPER * plant->rise);
+    if (plant->kind == WPIN_PLANT_MOTOR) {
+        plant->motor.constant = plant->cold_constant * (1 - MAGNETS * plant->rise);
+    }
+    wpin_plant_prepare(plant);
+}
+
 static void heat_winding(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, double mean_square,
                          double seconds) {
     plant->rise = warmer(plant->rise, &plant->heat, mean_square * plant->motor.resistance, seconds);
@@ -40,18 +58,28 @@ static void heat_winding(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, 
         wpin_board_burn(sim, sim->now, name, "heat: %.0f degC at %.3g A; it survives %.0f degC",
                         AIR + plant->rise, sqrt(mean_square), plant->heat.limit);
     }
+    drift(plant);
 }
 
-/* The switches carry the current: I I R each, and the saturation drop of each; a leg that is a wire
- * has none. */
-static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double mean_square, double mean_size,
-                        double seconds) {
+/* Seconds of the shortest period on its inputs; 0: no PWM. */
+static double pwm_period(const wpin_sim *sim, const wpin_bridge *bridge) {
+    int64_t shortest = 0;
+    for (int m = 0; m < bridge->moving_count; m++) {
+        int64_t period = sim->pins[bridge->inputs[bridge->moving[m]]].period;
+        shortest = shortest == 0 || (period > 0 && period < shortest) ? period : shortest;
+    }
+    return (double)shortest * 1e-12;
+}
+
+/* Switches and diodes as the current flowed through them; and two edges a period, in which a side
+ * carries the current at half the volts for as long as it takes to switch. */
+static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double lost, double mean_square,
+                        double mean_size, double seconds) {
     const wpin_sim_bridge *part = &bridge->part;
-    const wpin_feed *feed = &sim->plants[bridge->motor]->feed;
-    int switches = 2 - feed->wire_a - feed->wire_b;
-    double watts =
-        switches * (mean_square * feed->on_resistance + mean_size * part->saturation_volts) +
-        bridge->edge_joules / seconds;
+    double period = part->switch_time > 0 ? pwm_period(sim, bridge) : 0;
+    double volts = wpin_feed_volts(&sim->plants[bridge->motor]->feed);
+    double edges = period > 0 ? volts * mean_size * part->switch_time / period : 0;
+    double watts = lost + edges + bridge->edge_joules / seconds;
     bridge->edge_joules = 0;
     bridge->rise = warmer(bridge->rise, &part->heat, watts, seconds);
     double degrees = AIR + bridge->rise;
@@ -90,13 +118,13 @@ void wpin_heat_settle(wpin_sim *sim, double seconds) {
         }
         wpin_plant *plant = sim->plants[bridge->motor];
         double mean_square = plant->squares / seconds, mean_size = plant->sizes / seconds;
-        double mean_diode = plant->diode_sizes / seconds;
-        plant->squares = plant->sizes = plant->diode_sizes = 0;
+        double mean_diode = plant->diode_sizes / seconds, lost = plant->lost / seconds;
+        plant->squares = plant->sizes = plant->diode_sizes = plant->lost = 0;
         if (plant->heat.resistance > 0) {
             heat_winding(sim, bridge, plant, mean_square, seconds);
         }
         if (bridge->part.heat.resistance > 0) {
-            heat_driver(sim, bridge, mean_square, mean_size, seconds);
+            heat_driver(sim, bridge, lost, mean_square, mean_size, seconds);
         }
         if (bridge->part.diode_limit > 0) {
             heat_diode(sim, bridge, mean_diode, seconds);

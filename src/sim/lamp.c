@@ -27,8 +27,9 @@ void wpin_lamp_cool(wpin_plant *plant) {
     plant->motor.resistance = rated_resistance(lamp) * (glows(lamp) ? lamp->cold_share : 1);
 }
 
-/* Current that the legs drive through it now; diodes in the legs allow one sign only. */
-static double current(const wpin_plant *plant, int *rail, double *volts) {
+/* Current that the legs drive through it now, and what the driver loses, W; diodes in the
+ * legs allow one sign only. */
+static double current(const wpin_plant *plant, int *rail, double *volts, double *lost) {
     for (int way = 1; way >= -1; way -= 2) {
         wpin_loop loop = wpin_plant_loop(plant, plant->leg_a, plant->leg_b, way);
         double drive = loop.emf * way - plant->lamp.forward_volts;
@@ -37,11 +38,12 @@ static double current(const wpin_plant *plant, int *rail, double *volts) {
             double amps = way * drive / loop.resistance;
             *rail = loop.rail;
             *volts = amps * plant->motor.resistance + way * plant->lamp.forward_volts;
+            *lost = wpin_loop_watts(&loop, amps);
             return amps;
         }
     }
     *rail = 0;
-    *volts = 0;
+    *volts = *lost = 0;
     return 0;
 }
 
@@ -58,11 +60,12 @@ static void warm(wpin_plant *plant, double watts, double seconds) {
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
         int64_t piece = dt < PIECE_PS ? dt : PIECE_PS;
-        double seconds = (double)piece * PS, volts;
+        double seconds = (double)piece * PS, volts, lost;
         int rail;
-        double amps = current(plant, &rail, &volts), watts = amps * volts;
+        double amps = current(plant, &rail, &volts, &lost), watts = amps * volts;
         plant->amps = amps;
         plant->volt_seconds += volts * seconds;
+        plant->lost += lost * seconds;
         if (glows(&plant->lamp)) {
             warm(plant, watts, seconds);
         } else {

@@ -59,9 +59,11 @@ void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passa
         r.diode_sizes = plus(a->diode_sizes, wpin_row_behind(&b->diode_sizes, a));
         r.squares = a->squares;
         add(&r.squares, 1, quad_behind(&b->squares, a));
+        r.lost = a->lost;
+        add(&r.lost, 1, quad_behind(&b->lost, a));
     } else {
         r.sizes = r.diode_sizes = (wpin_row){0};
-        r.squares = (wpin_quad){0};
+        r.squares = r.lost = (wpin_quad){0};
     }
     *to = r;
 }
@@ -78,9 +80,10 @@ void wpin_passage_lean(wpin_passage *to, const wpin_passage *a, const wpin_passa
         to->sense_keep = a->sense_keep * k;
     }
     if (heats) {
-        wpin_quad squares = a->squares;
+        wpin_quad squares = a->squares, lost = a->lost;
         add(&squares, 1, quad_behind(&b->squares, a));
-        to->squares = squares;
+        add(&lost, 1, quad_behind(&b->lost, a));
+        to->squares = squares, to->lost = lost;
     }
     to->amps = amps, to->speed = speed;
     to->sum_amps = sum_amps, to->sum_speed = sum_speed;

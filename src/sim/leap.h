@@ -23,7 +23,7 @@ typedef struct wpin_passage {
     wpin_row sense;                          /* what the sense filter ends at, with... */
     double sense_keep;                       /* ...this share of where it began */
     wpin_row sizes, diode_sizes;             /* for heat; of a current that keeps its sign */
-    wpin_quad squares;
+    wpin_quad squares, lost;                 /* ...and what the driver loses, J */
 } wpin_passage;
 
 #define WPIN_SEGMENTS 4

@@ -103,6 +103,8 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
     if (plant != NULL) {
         plant->motor = *motor;
         plant->heat = motor->heat;
+        plant->cold_ohms = motor->resistance;
+        plant->cold_constant = motor->constant;
         plant->heats = motor->heat.resistance > 0 || wpin_bridge_heats(bridge);
         plant->angle = motor->start_turns * motor->gear_ratio * 2 * PI;
         plant->over_limit = bridge->part.burns_above_amps;
@@ -204,6 +206,7 @@ int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *s, int bridge) {
                               .static_friction = s->dry_friction,
                               .dry_friction = s->dry_friction,
                               .viscous_friction = s->viscous_friction,
+                              .heat = s->heat,
                               .gear_ratio = 1,
                               .gear_efficiency = 1};
     wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_STEPPER) : NULL;

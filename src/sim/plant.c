@@ -18,6 +18,7 @@ typedef struct terminal {
     double volts, resistance;
     int rail;
     bool diode;
+    double drop; /* volts lost in it besides its resistance */
 } terminal;
 
 void wpin_plant_prepare(wpin_plant *plant) {
@@ -52,19 +53,18 @@ void wpin_plant_fed(wpin_plant *plant) {
  * diode that this sign opens. A bipolar switch takes its saturation from a current it was made
  * for, and leaves the other sign to the diode across it. */
 static terminal tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) {
-    terminal low_diode = {-f->diode_volts, f->diode_resistance, 0, true};
-    terminal high_diode = {wpin_feed_volts(f) + f->diode_volts, f->diode_resistance, 1, true};
+    double diode = f->diode_volts;
+    terminal low_diode = {-diode, f->diode_resistance, 0, true, diode};
+    terminal high_diode = {wpin_feed_volts(f) + diode, f->diode_resistance, 1, true, diode};
     bool bipolar = f->saturation_volts > 0 && !wire;
-    double resistance = wire ? 0 : f->on_resistance;
+    double resistance = wire ? 0 : f->on_resistance, drop = bipolar ? f->saturation_volts : 0;
     if (leg == WPIN_LEG_LOW) {
-        return bipolar && out > 0
-                   ? low_diode
-                   : (terminal){bipolar ? f->saturation_volts : 0, resistance, 0, false};
+        return bipolar && out > 0 ? low_diode : (terminal){drop, resistance, 0, false, drop};
     }
     if (leg == WPIN_LEG_HIGH) {
-        double drop = bipolar ? f->saturation_volts : 0;
-        return bipolar && out < 0 ? high_diode
-                                  : (terminal){wpin_feed_volts(f) - drop, resistance, 1, false};
+        return bipolar && out < 0
+                   ? high_diode
+                   : (terminal){wpin_feed_volts(f) - drop, resistance, 1, false, drop};
     }
     return out > 0 ? low_diode : high_diode;
 }
@@ -82,9 +82,11 @@ wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_
     bool diode = one == WPIN_LEG_OFF || other == WPIN_LEG_OFF || f->saturation_volts > 0;
     return (wpin_loop){.emf = a.volts - b.volts,
                        .resistance = plant->motor.resistance + a.resistance + b.resistance +
-                                     rail * rail * plant->feed.resistance,
+                                     rail * rail * f->resistance * f->share * f->share,
                        .rail = rail,
                        .diode = a.diode || b.diode,
+                       .drop_ohms = a.resistance + b.resistance,
+                       .drop_volts = a.drop + b.drop,
                        .way = diode ? way : 0};
 }
 
@@ -366,11 +368,12 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
         plant->sense_amps = end.amps;
     }
     if (plant->heats) { /* the current is all but straight between the ends of a piece */
-        double before = plant->amps;
-        plant->squares +=
+        double before = plant->amps, size = fabs(before + end.amps) * (c->seconds / 2);
+        double squares =
             (before * before + before * end.amps + end.amps * end.amps) * (c->seconds / 3);
-        double size = fabs(before + end.amps) * (c->seconds / 2);
+        plant->squares += squares;
         plant->sizes += size;
+        plant->lost += squares * p->loop.drop_ohms + size * p->loop.drop_volts;
         plant->diode_sizes += p->loop.diode ? size : 0;
     }
     plant->amps = end.amps;
@@ -436,8 +439,8 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
         .amps_max = s->most_amps,
         .amps_now = plant->amps,
         .supply_amps = s->supply_amps / time,
-        .supply_volts =
-            plant->feed.volts - plant->feed.sag - rail * plant->amps * plant->feed.resistance,
+        .supply_volts = plant->feed.volts - plant->feed.sag -
+                        rail * plant->amps * plant->feed.share * plant->feed.resistance,
         .rpm = plant->speed * to_rpm,
         .rpm_mean = s->rads / time * to_rpm,
         .turns = plant->angle / (2 * PI) / m->gear_ratio,

@@ -6,6 +6,7 @@
 #include "leap.h"
 #include "propagator.h"
 #include "windpin/sim.h"
+#include <math.h>
 
 /* What a leg of the bridge connects its terminal to. */
 typedef enum wpin_leg_state {
@@ -21,9 +22,10 @@ typedef enum wpin_shaft { WPIN_SHAFT_STUCK, WPIN_SHAFT_FORWARD, WPIN_SHAFT_REVER
 /* The loop the current flows in. */
 typedef struct wpin_loop {
     double emf, resistance;
-    int rail;   /* current drawn from the supply per motor ampere: -1, 0, 1 */
-    int way;    /* a diode allows this sign only; 0: both */
-    bool diode; /* it flows through one */
+    int rail;                     /* current drawn from the supply per motor ampere: -1, 0, 1 */
+    int way;                      /* a diode allows this sign only; 0: both */
+    bool diode;                   /* it flows through one */
+    double drop_ohms, drop_volts; /* the part of it that heats the driver: R i i + V |i| */
 } wpin_loop;
 
 /* The two equations as they stand while legs, diodes and shaft stay as they are. */
@@ -103,14 +105,17 @@ typedef struct wpin_plant {
     double pulling;              /* solenoid: above its pull-in current, s */
     double falling;              /* and below its drop-out current, s */
     bool has_stops, burnt;
-    bool heats;                   /* its winding or its driver */
-    double low_angle, high_angle; /* end stops, rad of the motor shaft */
-    double hit;                   /* speed at which it ran into a stop, rad/s; 0: none */
-    wpin_sim_heat heat;           /* of the winding */
-    double rise;                  /* of the winding, K above 25 degC */
-    double squares, sizes;        /* sums of i i dt and |i| dt since the heat was looked at */
-    double diode_sizes;           /* |i| dt of the part that free-wheel diodes carried */
-    double inertia, viscous;      /* all on the motor shaft */
+    bool heats;                      /* its winding or its driver */
+    double low_angle, high_angle;    /* end stops, rad of the motor shaft */
+    double hit;                      /* speed at which it ran into a stop, rad/s; 0: none */
+    wpin_sim_heat heat;              /* of the winding */
+    double rise;                     /* of the winding, K above 25 degC */
+    double cold_ohms, cold_constant; /* of the winding at 25 degC */
+    double drifted;                  /* its rise when resistance and constant were last set */
+    double squares, sizes;           /* sums of i i dt and |i| dt since the heat was looked at */
+    double diode_sizes;              /* |i| dt of the part that free-wheel diodes carried */
+    double lost;                     /* in switches and diodes, J */
+    double inertia, viscous;         /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
     double amps, speed, angle, sense_amps;
     int64_t piece_max; /* longest piece, ps */
@@ -147,6 +152,10 @@ wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_
                           int way);
 /* Adds a stretch to the sums: mean and last current, and what the supply gave, As. */
 void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn);
+/* What the driver loses while a current flows in a loop, W. */
+static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
+    return loop->drop_ohms * amps * amps + loop->drop_volts * fabs(amps);
+}
 /* Each kind's own way through a stretch of time, in ps: a motor or solenoid, a lamp, a stepper. */
 void wpin_winding_advance(wpin_plant *plant, int64_t dt);
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt);

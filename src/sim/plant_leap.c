@@ -31,6 +31,12 @@ static void add_heat(wpin_passage *r, const wpin_piece *piece, int way, double s
     wpin_quad squares = wpin_quad_of(end, &both), first = wpin_quad_of(&begin, &begin);
     squares.ii += first.ii;
     r->squares = times_quad(&squares, seconds / 3);
+    r->lost = times_quad(&r->squares, piece->loop.drop_ohms);
+    const wpin_row *sizes = &r->sizes;
+    r->lost.ic += piece->loop.drop_volts * sizes->i,
+        r->lost.wc += piece->loop.drop_volts * sizes->w;
+    r->lost.vc += piece->loop.drop_volts * sizes->v,
+        r->lost.cc += piece->loop.drop_volts * sizes->c;
 }
 
 /* One segment as a passage. */
@@ -248,6 +254,7 @@ static void take(wpin_plant *plant, const wpin_leap *l, double v) {
     plant->sense_amps = p->sense_keep * plant->sense_amps + wpin_row_value(&p->sense, i, w, v);
     if (plant->heats) {
         plant->squares += quad_value(&p->squares, i, w, v);
+        plant->lost += quad_value(&p->lost, i, w, v);
         plant->sizes += wpin_row_value(&p->sizes, i, w, v);
         plant->diode_sizes += wpin_row_value(&p->diode_sizes, i, w, v);
     }

@@ -61,8 +61,10 @@ static void take_pulse(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, in
     bridge->last_pulse = fall;
     plant->leg_a = effort > 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
     plant->leg_b = effort < 0 ? WPIN_LEG_HIGH : WPIN_LEG_LOW;
-    plant->feed.share = fabs(effort);
-    wpin_plant_fed(plant);
+    if (plant->feed.share != fabs(effort)) { /* the supply's resistance counts with its square */
+        plant->feed.share = fabs(effort);
+        wpin_plant_prepare(plant);
+    }
 }
 
 void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, bool was_high,

@@ -11,7 +11,7 @@
 #define PIECE_PS 10000000 /* 10 us: short against a step and against the rotor's swing */
 
 /* One winding through a piece; the charge it took from the supply. */
-static double wind(const wpin_plant *plant, double *amps, wpin_leg_state one, wpin_leg_state other,
+static double wind(wpin_plant *plant, double *amps, wpin_leg_state one, wpin_leg_state other,
                    double emf, double seconds, double *mean) {
     int way = *amps != 0 ? (*amps > 0 ? 1 : -1) : 1;
     wpin_loop loop = wpin_plant_loop(plant, one, other, way);
@@ -30,6 +30,7 @@ static double wind(const wpin_plant *plant, double *amps, wpin_leg_state one, wp
     }
     *mean = (*amps + end) / 2;
     *amps = end;
+    plant->lost += wpin_loop_watts(&loop, *mean) * seconds;
     return loop.rail * *mean * seconds;
 }
 

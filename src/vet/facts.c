@@ -80,6 +80,85 @@ static double volts_at(const wpin_facts *f, double duty) {
     return fmax(0, f->volts * duty - f->switches * f->load->bridge.saturation_volts);
 }
 
+double wpin_speed_at(const wpin_facts *f, double duty) {
+    return settled_speed(f, volts_at(f, duty));
+}
+
+/* In the off phase the current runs on through one switch and a diode (a single switch: the diode
+ * alone), back into the supply, or through two switches. */
+wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed) {
+    const wpin_sim_bridge *b = &f->load->bridge;
+    bool solenoid = f->load->what == WPIN_RIG_SOLENOID;
+    double back = f->motor ? f->load->motor.constant * speed : 0, off = -back;
+    if (f->switches == 1 || b->off_phase == WPIN_SIM_OFF_SLOW) {
+        off -= b->diode_volts + (f->switches - 1) * b->saturation_volts;
+    } else if (b->off_phase == WPIN_SIM_OFF_FAST) {
+        off -= f->volts + 2 * b->diode_volts;
+    }
+    return (wpin_pwm_loop){.on_volts = f->volts - f->switches * b->saturation_volts - back,
+                           .off_volts = off,
+                           .ohms = f->loop_ohms,
+                           .henries =
+                               solenoid ? f->load->solenoid.inductance : f->load->motor.inductance,
+                           .hz = f->pwm_hz};
+}
+
+double wpin_stall_seconds(const wpin_facts *f, double duty, double amps) {
+    wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    return wpin_calc_pwm_above_seconds(&loop, duty, amps);
+}
+
+/* What each driver of it loses at a duty: switches while on, switches and diodes while off by the
+ * way the current then goes, edges, slow diodes, a capacitor at the motor. */
+static double driver_watts(const wpin_facts *f, double duty, double rms, double off_share) {
+    const wpin_sim_bridge *b = &f->load->bridge;
+    double ohms = f->switch_ohms / f->switches, share = duty + off_share;
+    double mean = share > 0 ? rms * sqrt(share) : 0; /* of a current that hardly ripples */
+    double square = share > 0 ? rms * rms / share : 0, amps = share > 0 ? mean / share : 0;
+    double on = f->switches * (square * ohms + amps * b->saturation_volts);
+    double diode = square * b->diode_resistance + amps * b->diode_volts;
+    double off = f->switches * square * ohms;
+    if (f->switches == 1) {
+        off = diode;
+    } else if (b->off_phase == WPIN_SIM_OFF_SLOW) {
+        off = diode + square * ohms + amps * b->saturation_volts;
+    } else if (b->off_phase == WPIN_SIM_OFF_FAST) {
+        off = 2 * diode;
+    }
+    return duty * on + off_share * off + f->volts * amps * b->switch_time * f->pwm_hz +
+           wpin_calc_capacitor_watts(b->motor_farads, f->volts, f->pwm_hz) +
+           wpin_calc_recovery_watts(f->volts, amps, b->diode_recovery, f->pwm_hz);
+}
+
+/* The duty at which its driver gets hottest, and the most its winding takes. */
+static void find_hottest(wpin_facts *f, double most) {
+    const double steps = f->pwm_hz > 0 ? 20 : 1;
+    for (int i = 1; i <= (int)steps; i++) {
+        double duty = most * i / steps, rms = f->run_amps / f->windings, off = 0;
+        double least = f->motor && f->loop_ohms > 0 ? f->hold / f->load->motor.constant : 0;
+        if (f->motor && duty * f->volts / f->loop_ohms < least) {
+            continue; /* it does not turn: a stall, which has its own rules */
+        }
+        if (f->motor || f->load->what == WPIN_RIG_SOLENOID) {
+            wpin_pwm_loop loop = wpin_loop_of(f, f->motor ? wpin_speed_at(f, duty) : 0);
+            wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
+            rms = wave.rms;
+            off = wave.off_share;
+        } else if (f->load->what == WPIN_RIG_LAMP) {
+            rms *= sqrt(duty);
+        }
+        double watts = driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
+        f->hot_rms = fmax(f->hot_rms, rms);
+        if (watts > f->hot_watts) {
+            wpin_facts ideal = *f;
+            ideal.switch_ohms = 0;
+            f->hot_watts = watts;
+            f->hot_duty = duty;
+            f->hot_fixed = driver_watts(&ideal, f->pwm_hz > 0 ? duty : 1, rms, off);
+        }
+    }
+}
+
 double wpin_running_amps(const wpin_facts *f, double duty) {
     double volts = volts_at(f, duty);
     double amps = (volts - f->load->motor.constant * settled_speed(f, volts)) / f->loop_ohms;
@@ -192,6 +271,8 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
     } else {
         other_facts(f);
     }
+    double on = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
+    find_hottest(f, load->what == WPIN_RIG_SOLENOID ? on : load->limits.duty_max);
     f->surge_amps = f->stall_amps;
     if (load->what == WPIN_RIG_LAMP) {
         f->surge_amps = f->start_amps = lamp_surge(f);

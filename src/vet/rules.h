@@ -28,6 +28,10 @@ typedef struct wpin_facts {
     double run_amps;   /* then */
     double inertia;    /* on the motor's shaft */
     double pwm_hz;     /* of the current; 0: not switched that way */
+    double hot_rms;    /* most of its current's root mean square, at any duty it may have */
+    double hot_watts;  /* most the driver loses at any duty it may have, each driver of it */
+    double hot_duty;   /* at that duty */
+    double hot_fixed;  /* watts of it that no lower resistance of the switches saves */
     bool motor;        /* it turns by its duty */
     bool trips;        /* its current trip or its driver's own protection saves it from a stall */
 } wpin_facts;
@@ -67,6 +71,12 @@ double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double
 double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f);
 /* Current of a motor that runs at a duty, A. */
 double wpin_running_amps(const wpin_facts *f, double duty);
+/* The loop of its winding under PWM while it turns at a speed, rad/s, 0: held. */
+wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed);
+/* Speed it settles at, rad/s. */
+double wpin_speed_at(const wpin_facts *f, double duty);
+/* Most seconds on end for which a held motor takes more than so much. */
+double wpin_stall_seconds(const wpin_facts *f, double duty, double amps);
 /* Seconds a motor runs on after its ramp down from full duty, braked then or not, by small steps;
  * and its speed when the ramp ends, rad/s (NULL: not wanted). */
 double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero);

@@ -31,6 +31,19 @@ static const char *with_sense(const wpin_facts *f) {
     return f->load->bridge.sense_volts_per_amp > 0 ? "" : "a current sense and ";
 }
 
+/* Duty at which a stall harms nothing, with a tenth to spare, percent. */
+static int safe_percent(const wpin_facts *f, double most) {
+    int percent = f->pwm_hz > 0 ? (int)(f->load->limits.duty_max * 100) : 0;
+    while (percent > 0) {
+        double lasts = wpin_stall_seconds(f, percent / 100.0, 0.9 * most);
+        if (lasts <= 0 || lasts < 0.8 * f->load->bridge.burns_after) {
+            break;
+        }
+        percent--;
+    }
+    return percent;
+}
+
 static void stall(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double most = f->load->bridge.burns_above_amps;
@@ -44,21 +57,31 @@ static void stall(wpin_vetter *v) {
                                                                : "when it is switched on");
             wpin_cure(n, "a driver for %.3g A", 1.25 * lasting_amps(f));
         }
-        if (!f->motor || f->stall_amps <= most || f->trips) {
+        double lasts = wpin_stall_seconds(f, f->load->limits.duty_max, most);
+        if (!f->motor || lasts <= 0 || lasts < f->load->bridge.burns_after || f->trips) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-        wpin_cause(n,
-                   "held, the motor takes %.3g A (%.3g V / %.3g ohm); the driver survives %.3g A "
-                   "for %.3g ms",
-                   f->stall_amps, f->volts * f->load->limits.duty_max, f->loop_ohms, most,
-                   f->load->bridge.burns_after * 1e3);
+        wpin_pwm_loop loop = wpin_loop_of(f, 0);
+        double peak = wpin_calc_pwm_wave(&loop, f->load->limits.duty_max).most;
+        if (isinf(lasts)) {
+            wpin_cause(n,
+                       "held, the motor takes up to %.3g A (%.3g V / %.3g ohm%s); the driver "
+                       "survives %.3g A for %.3g ms",
+                       peak, f->volts, f->loop_ohms,
+                       f->load->limits.duty_max < 1 ? ", by its duty limit" : "", most,
+                       f->load->bridge.burns_after * 1e3);
+        } else {
+            wpin_cause(n,
+                       "held, the motor takes up to %.3g A at %.5g Hz, for %.3g ms of each period "
+                       "above the %.3g A that the driver survives for %.3g ms",
+                       peak, f->pwm_hz, lasts * 1e3, most, f->load->bridge.burns_after * 1e3);
+        }
         wpin_consequence(n, "the driver burns at the first stall or hard start");
-        wpin_cure(n, "a driver for %.3g A", 1.25 * f->stall_amps);
-        if (wpin_stage_kind_takes_duty(f->load->kind) &&
-            0.9 * most * f->load->motor.constant > 1.5 * f->hold) {
-            wpin_cure(n, "duty-limit: %.0f%%",
-                      floor(90 * f->load->limits.duty_max * most / f->stall_amps));
+        wpin_cure(n, "a driver for %.3g A", 1.25 * fmax(peak, f->stall_amps));
+        int percent = safe_percent(f, most);
+        if (percent / 100.0 * f->volts / f->loop_ohms * f->load->motor.constant > 1.5 * f->hold) {
+            wpin_cure(n, "duty-limit: %d%%", percent);
         }
         if (most > 1.3 * f->run_amps) {
             wpin_cure(n, "%sa current-trip below %.3g A within %.3g ms", with_sense(f), most,
@@ -213,33 +236,27 @@ static void brake(wpin_vetter *v) {
 
 /* ---- heat and ratings ---- */
 
-static double driver_watts(const wpin_facts *f) {
-    const wpin_sim_bridge *b = &f->load->bridge;
-    double each = f->run_amps / f->windings;
-    double watts = each * each * f->switch_ohms + f->switches * b->saturation_volts * each;
-    return f->windings * watts + wpin_calc_capacitor_watts(b->motor_farads, f->volts, f->pwm_hz) +
-           wpin_calc_recovery_watts(f->volts, f->run_amps, b->diode_recovery, f->pwm_hz);
-}
-
 static void heat(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->bridge.heat;
-        double watts = driver_watts(f), degrees = wpin_air(v) + watts * h->resistance;
+        double each = f->hot_watts, watts = f->windings * each;
+        double degrees = wpin_air(v) + watts * h->resistance;
         if (h->resistance <= 0 || degrees <= 0.85 * h->limit) {
             continue;
         }
         bool over = degrees > h->limit;
         wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n, "running, %.3g A lose %.3g W in the driver: %.0f degC, it survives %.0f degC",
-                   f->run_amps, watts, degrees, h->limit);
+        wpin_cause(n,
+                   "running at %.0f %% duty its driver loses %.3g W in switches and diodes: %.0f "
+                   "degC, it survives %.0f degC",
+                   f->hot_duty * 100, watts, degrees, h->limit);
         wpin_consequence(n, "%s",
                          !over                      ? "in a warm box it is too much"
                          : f->load->bridge.protects ? "it shuts itself down again and again"
                                                     : "the driver burns within minutes");
         double room = 0.8 * h->limit - wpin_air(v);
-        double squared = f->run_amps * f->run_amps / f->windings;
-        double other = watts - squared * f->switch_ohms,
-               ohms = (room / h->resistance - other) / squared;
+        double fixed = f->windings * f->hot_fixed;
+        double ohms = f->switch_ohms * (room / h->resistance - fixed) / fmax(watts - fixed, 1e-9);
         wpin_cure(n, "at most %.3g K/W (a heat sink, air)", room / watts);
         if (ohms > 0) {
             wpin_cure(n, "switches of at most %.3g mohm", 1e3 * ohms / f->switches);

@@ -20,10 +20,28 @@ static double coil_on_amps(const wpin_facts *f) {
     return coil_amps(f, on_duty(f));
 }
 
+static double coil_rise(const wpin_facts *f, double amps) {
+    const wpin_sim_solenoid *s = &f->load->solenoid;
+    wpin_winding_load load = {.ohms = s->resistance,
+                              .other_ohms = f->loop_ohms - s->resistance,
+                              .amps = amps,
+                              .by_volts = true,
+                              .drifts = s->heat.drifts};
+    return wpin_calc_winding_rise(&load, s->heat.resistance);
+}
+
+/* Ohms its coil has more when it was on for long. */
+static double warm_ohms(const wpin_facts *f, double amps) {
+    const wpin_sim_solenoid *s = &f->load->solenoid;
+    double rise = s->heat.drifts ? fmin(coil_rise(f, amps), s->heat.limit) : 0;
+    return 0.00393 * rise * s->resistance;
+}
+
 /* On-duty that holds the plunger with a fifth to spare, percent. */
 static double hold_percent(const wpin_facts *f) {
     double diode = f->load->bridge.diode_volts;
-    double volts = 1.2 * f->load->solenoid.drop_out * f->loop_ohms + diode;
+    double amps = 1.2 * f->load->solenoid.drop_out;
+    double volts = amps * (f->loop_ohms + warm_ohms(f, amps)) + diode;
     double on = f->volts - f->switches * f->load->bridge.saturation_volts;
     return fmin(100, ceil(100 * volts / fmax(on + diode, 1e-9)));
 }
@@ -32,7 +50,7 @@ static void coil(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_solenoid *s = &f->load->solenoid;
         double amps = coil_on_amps(f), most = f->load->limits.most_on;
-        double end = wpin_air(v) + amps * amps * s->resistance * s->heat.resistance;
+        double end = wpin_air(v) + coil_rise(f, amps);
         if (f->load->what != WPIN_RIG_SOLENOID || s->heat.resistance <= 0 || end <= s->heat.limit) {
             continue;
         }
@@ -47,7 +65,7 @@ static void coil(wpin_vetter *v) {
         wpin_cure(n, "most-on: %.2gs", 0.5 * safe);
         double held = coil_amps(f, hold_percent(f) / 100);
         if (wpin_stage_kind_takes_duty(f->load->kind) &&
-            wpin_air(v) + held * held * s->resistance * s->heat.resistance < s->heat.limit) {
+            wpin_air(v) + coil_rise(f, held) < s->heat.limit) {
             wpin_cure(n, "on-duty: %.0f%% with a kick that draws it in", hold_percent(f));
         }
     }
@@ -96,17 +114,18 @@ static void plunger(wpin_vetter *v) {
         double takes =
             draw > s->pull_in ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time : HUGE_VAL;
         bool drawn = on > s->pull_in || 1.2 * takes <= l->kick_time; /* a fifth to spare */
-        if (drawn && on <= s->pull_in && on >= s->drop_out) {
+        double warm = on * f->loop_ohms / (f->loop_ohms + warm_ohms(f, on));
+        if (l->kick_time > 0 && 1.2 * takes <= l->kick_time && warm >= s->drop_out) {
             falls_back(v, f);
         }
-        if (!drawn || on < s->drop_out) {
+        if (!drawn || warm < s->drop_out) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             if (!drawn) {
                 wpin_cause(n, "'on' gives it %.3g A, it takes %.3g A for %.3g ms to be drawn in",
                            draw, s->pull_in, s->pull_in_time * 1e3);
             } else {
-                wpin_cause(n, "'on' holds it with %.3g A, it falls back below %.3g A", on,
-                           s->drop_out);
+                wpin_cause(n, "'on' holds it with %.3g A%s, it falls back below %.3g A", warm,
+                           warm < 0.98 * on ? " once its coil is warm" : "", s->drop_out);
             }
             wpin_consequence(n,
                              drawn ? "the plunger does not stay in" : "the plunger never comes in");
@@ -233,6 +252,43 @@ static void step_rate(wpin_vetter *v) {
     }
 }
 
+/* Windings that carry more than they are rated for: both hold while it stands. */
+static void stepper_current(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_stepper *s = &f->load->stepper;
+        if (f->load->what != WPIN_RIG_STEPPER) {
+            continue;
+        }
+        double amps = f->stall_amps / 2; /* each winding at rest */
+        wpin_winding_load load = {.ohms = s->resistance,
+                                  .other_ohms = f->loop_ohms - s->resistance,
+                                  .amps = amps * sqrt(2),
+                                  .by_volts = true,
+                                  .drifts = s->heat.drifts};
+        double degrees = wpin_air(v) + wpin_calc_winding_rise(&load, s->heat.resistance);
+        bool burns = s->heat.resistance > 0 && degrees > s->heat.limit;
+        if (!burns && amps <= 1.2 * s->rated_amps) {
+            continue;
+        }
+        wpin_finding *n =
+            wpin_find_load(v, burns || amps > 1.5 * s->rated_amps ? WPIN_REFUSE : WPIN_CAUTION, f);
+        if (burns) {
+            wpin_cause(n,
+                       "standing, %.3g A in each winding heat it to %.0f degC, it survives %.0f "
+                       "degC; rated are %.3g A",
+                       amps, degrees, s->heat.limit, s->rated_amps);
+        } else {
+            wpin_cause(n,
+                       "standing, each winding takes %.3g A (%.3g V / %.3g ohm), rated are %.3g A",
+                       amps, f->volts, f->loop_ohms, s->rated_amps);
+        }
+        wpin_consequence(n, "its windings get too hot where it holds");
+        wpin_cure(n, "a supply of %.3g V", 0.95 * s->rated_amps * f->loop_ohms);
+        wpin_cure(n, "at-end: release, if nothing has to be held");
+        wpin_cure(n, "a driver that regulates the current");
+    }
+}
+
 const wpin_rule_entry wpin_rules_load[] = {
     {{"coil-heat", "solenoid heat; most-on, on-duty", "a coil held in for too long",
       WPIN_EFFECT_BURNS},
@@ -247,5 +303,8 @@ const wpin_rule_entry wpin_rules_load[] = {
      dim},
     {{"step-rate", "stepper; stepping", "steps faster than the torque", WPIN_EFFECT_DEAD},
      step_rate},
+    {{"stepper-current", "stepper rated, heat; supply voltage",
+      "windings that carry more than they are rated for", WPIN_EFFECT_ADVICE},
+     stepper_current},
 };
 const size_t wpin_rules_load_count = sizeof wpin_rules_load / sizeof *wpin_rules_load;

@@ -48,26 +48,70 @@ static int cool_percent(const wpin_facts *f, double amps) {
     return starts ? percent : 0;
 }
 
+static double winding_degrees(const wpin_vetter *v, const wpin_facts *f, double amps,
+                              bool by_volts) {
+    const wpin_sim_motor *m = &f->load->motor;
+    wpin_winding_load load = {.ohms = m->resistance,
+                              .other_ohms = f->loop_ohms - m->resistance,
+                              .amps = amps,
+                              .by_volts = by_volts,
+                              .drifts = m->heat.drifts};
+    return wpin_air(v) + wpin_calc_winding_rise(&load, m->heat.resistance);
+}
+
 static void winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->motor.heat;
-        double degrees =
-            wpin_air(v) + f->run_amps * f->run_amps * f->load->motor.resistance * h->resistance;
-        if (f->motor && h->resistance > 0 && degrees > h->limit) {
+        if (!f->motor || h->resistance <= 0) {
+            continue;
+        }
+        double degrees = winding_degrees(v, f, f->hot_rms, false);
+        if (degrees > h->limit) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
-                       f->run_amps, degrees, h->limit);
-            wpin_consequence(n, "the winding burns after %.3g s and more", h->time);
             double room = h->limit - wpin_air(v);
-            double amps = sqrt(0.9 * room / (f->load->motor.resistance * h->resistance));
+            double lasts = wpin_calc_heat_seconds(h->time, room, degrees - wpin_air(v));
+            wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
+                       f->hot_rms, fmin(degrees, 9999), h->limit);
+            wpin_consequence(n, "the winding burns after about %.3g s", lasts);
+            /* the hot winding has more ohms */
+            double ohms = f->load->motor.resistance * (h->drifts ? 1 + 0.0039 * room : 1);
+            double amps = sqrt(0.85 * room / (ohms * h->resistance));
             int percent = cool_percent(f, amps);
             if (percent > 0) {
                 wpin_cure(n, "duty-limit: %d%%", percent);
             }
             wpin_cure(n, "a load of less than %.3g A", amps);
-            wpin_cure(n, "runs shorter than %.3g s",
-                      -h->time * log(1 - room / (degrees - wpin_air(v))));
+            wpin_cure(n, "runs shorter than %.3g s", 0.8 * lasts);
         }
+    }
+}
+
+/* A stall that neither driver nor trip ends. */
+static void stall_winding(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_heat *h = &f->load->motor.heat;
+        const wpin_rig_limits *l = &f->load->limits;
+        bool trip = l->trip_input >= 0 && l->trip_amps < f->stall_amps;
+        if (!f->motor || h->resistance <= 0 || trip) {
+            continue;
+        }
+        double amps = l->limit_amps > 0 ? fmin(l->limit_amps, f->stall_amps) : f->stall_amps;
+        double degrees = winding_degrees(v, f, amps, l->limit_amps <= 0),
+               room = h->limit - wpin_air(v);
+        double lasts = wpin_calc_heat_seconds(h->time, room, degrees - wpin_air(v));
+        if (isinf(lasts)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n, "held, %.3g A heat its winding to %.0f degC within %.3g s", amps, h->limit,
+                   lasts);
+        wpin_consequence(n, "a stall of that length burns the winding");
+        if (f->load->bridge.sense_volts_per_amp > 0) {
+            wpin_cure(n, "current-trip: {level: %.3gA, ...}", 0.8 * f->stall_amps);
+        } else {
+            wpin_cure(n, "a current sense and a current-trip");
+        }
+        wpin_cure(n, "a plan that notices within %.3g s that it stands", 0.5 * lasts);
     }
 }
 
@@ -162,6 +206,9 @@ const wpin_rule_entry wpin_rules_motor[] = {
     {{"start-torque", "motor; load; gear", "a load that never breaks loose", WPIN_EFFECT_DEAD},
      start_torque},
     {{"winding-heat", "motor heat", "a winding that gets too hot", WPIN_EFFECT_BURNS}, winding},
+    {{"stall-winding", "motor heat; current-trip", "a stall that burns the winding",
+      WPIN_EFFECT_ADVICE},
+     stall_winding},
     {{"rest", "rest; motor; ramp", "turned over before it has come to rest", WPIN_EFFECT_DEAD},
      rest},
     {{"limit-side", "limits; travel", "a limit switch at the wrong end", WPIN_EFFECT_MOVES},
