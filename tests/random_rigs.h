@@ -10,7 +10,7 @@ static double between(double low, double high) {
 }
 
 /* A pump of random size on a driver of random strength; the words of the rig. */
-static const char *random_rig(void) {
+static inline const char *random_rig(void) {
     static char text[2000];
     static const char *const stages[] = {
         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}",
@@ -43,7 +43,7 @@ static const char *random_rig(void) {
 }
 
 /* Another load of random size behind a random transistor: the rig; its plan by the kind of load. */
-static const char *random_other(int kind) {
+static inline const char *random_other(int kind) {
     static char text[2000];
     char hangs[600], gate[200] = "", start[120] = "";
     double volts = between(5, 24), amps = between(0.2, 4), ohms = volts / amps,

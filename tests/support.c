@@ -258,10 +258,12 @@ __attribute__((constructor)) static void no_time_limit(void) {
     setenv("CK_DEFAULT_TIMEOUT", "0", 0);
 }
 
-int run_suite(Suite *suite) {
-    SRunner *runner = srunner_create(suite);
-    srunner_run_all(runner, CK_ENV);
+static int run(SRunner *runner, enum print_output how) {
+    srunner_run_all(runner, how);
     int failed = srunner_ntests_failed(runner);
+    if (how == CK_SILENT && failed > 0) {
+        srunner_print(runner, CK_NORMAL);
+    }
     srunner_free(runner);
     char command[300];
     snprintf(command, sizeof command, "rm -rf " TEST_BUILD "/scratch-%d", (int)getpid());
@@ -269,4 +271,14 @@ int run_suite(Suite *suite) {
         fprintf(stderr, "the scratch folder stays\n");
     }
     return failed == 0 ? EXIT_SUCCESS : EXIT_FAILURE;
+}
+
+int run_suite(Suite *suite) {
+    return run(srunner_create(suite), CK_ENV);
+}
+
+int run_silent(Suite *suite) {
+    SRunner *runner = srunner_create(suite);
+    srunner_set_fork_status(runner, CK_NOFORK);
+    return run(runner, CK_SILENT);
 }

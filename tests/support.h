@@ -73,5 +73,7 @@ const char *scratch(const char *name);
 
 /* Runs a suite; the exit status for main. */
 int run_suite(Suite *suite);
+/* The same in this process and without a word: for what prints tables. */
+int run_silent(Suite *suite);
 
 #endif

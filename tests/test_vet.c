@@ -462,11 +462,7 @@ int main(int argc, char **argv) {
         TCase *one = tcase_create("table");
         tcase_add_test(one, print_table);
         suite_add_tcase(table, one);
-        SRunner *runner = srunner_create(table);
-        srunner_set_fork_status(runner, CK_NOFORK);
-        srunner_run_all(runner, CK_SILENT);
-        srunner_free(runner);
-        return 0;
+        return run_silent(table);
     }
     Suite *suite = suite_create("vet");
     TCase *tests = tcase_create("all");

@@ -102,7 +102,7 @@ static void stall_winding(wpin_vetter *v) {
         if (isinf(lasts)) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_finding *n = wpin_find_load(v, lasts < 3 ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n, "held, %.3g A heat its winding to %.0f degC within %.3g s", amps, h->limit,
                    lasts);
         wpin_consequence(n, "a stall of that length burns the winding");
@@ -207,7 +207,7 @@ const wpin_rule_entry wpin_rules_motor[] = {
      start_torque},
     {{"winding-heat", "motor heat", "a winding that gets too hot", WPIN_EFFECT_BURNS}, winding},
     {{"stall-winding", "motor heat; current-trip", "a stall that burns the winding",
-      WPIN_EFFECT_ADVICE},
+      WPIN_EFFECT_BURNS},
      stall_winding},
     {{"rest", "rest; motor; ramp", "turned over before it has come to rest", WPIN_EFFECT_DEAD},
      rest},
