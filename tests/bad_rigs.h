@@ -19,6 +19,8 @@
     "static-friction: 14mNm, dry-friction: 9mNm" more "}"
 #define HABITS        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1s\n"
 #define PLAIN(driver) RIG(FIVE, MAIN(""), CHIP, DRIVER(driver), MOTOR(""), HABITS)
+#define SENSE         ", sense: 500mV/A"
+#define TRIP          "    current-trip: {level: 5A, time: 50ms, input: 0}\n"
 #define GO            "pump ramp 100%\npump hold 2s\npump stop\n"
 #define HOLD_ON       "pump on\npump hold 8s\npump off\n"
 #define SOLENOID                                                                                   \
@@ -271,11 +273,18 @@ static const struct {
      RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(", gear: 10, load: {torque: 250mNm}"), HABITS), GO,
      "not moving: "},
     {"winding-heat", "pump",
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
-         MOTOR(", heat: {resistance: 12K/W, time: 2s}, load: {viscous: 0.25mNms/rad}"), HABITS),
-     RIG(FIVE, MAIN(""), CHIP, DRIVER(""),
-         MOTOR(", heat: {resistance: 3K/W, time: 2s}, load: {viscous: 0.25mNms/rad}"), HABITS),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(SENSE),
+         MOTOR(", heat: {resistance: 12K/W, time: 2s}, load: {viscous: 0.25mNms/rad}"),
+         HABITS TRIP),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(SENSE),
+         MOTOR(", heat: {resistance: 3K/W, time: 2s}, load: {viscous: 0.25mNms/rad}"), HABITS TRIP),
      "pump ramp 100%\npump hold 12s\npump stop\n", "pump winding, heat"},
+    {"stall-winding", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(SENSE), MOTOR(", heat: {resistance: 12K/W, time: 2s}"),
+         HABITS "faults: [pump stalled]\n"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(SENSE), MOTOR(", heat: {resistance: 12K/W, time: 2s}"),
+         HABITS TRIP "faults: [pump stalled]\n"),
+     GO, "pump winding, heat"},
     {"coil-heat", "pump", RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID, QUICK),
      RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), SOLENOID,
          QUICK "    start: {kick-level: 100%, kick-time: 80ms}\n    on-duty: 35%\n"),

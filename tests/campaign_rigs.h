@@ -164,7 +164,7 @@ static campaign_rig campaign_make(campaign_cell cell) {
     switch (pick(6)) {
     case 0: r.limit = 3 * r.amps_limit; break;
     case 1: r.farads = between(1e-3, 20e-3); break;
-    case 2: r.supply_more = ", capacity: 2Ah, empty: 3V"; break;
+    case 2: r.supply_more = ", capacity: 2Ah, empty: 0.6V"; break;
     default: break;
     }
     campaign_switch(&r);
@@ -287,8 +287,8 @@ static const char *campaign_plan(const campaign_rig *r, const wpin_rig *rig) {
     } else if (motor) {
         double full = 100 * load->limits.duty_max, part = full * between(0.4, 0.95);
         n += (size_t)snprintf(text, size,
-                              "pump ramp %.2f%%\npump hold %.3gs\npump ramp %.2f%%\npump hold 2s\n"
-                              "pump stop\n",
+                              "pump ramp %.2f%%\npump hold %.3gs\npump stop\npump ramp %.2f%%\n"
+                              "pump hold 2s\npump stop\n",
                               full - 0.01, hold, part);
         if (wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE)) {
             n += (size_t)snprintf(text + n, size - n,
@@ -299,7 +299,7 @@ static const char *campaign_plan(const campaign_rig *r, const wpin_rig *rig) {
     }
     if (motor) {
         n += (size_t)snprintf(text + n, size - n,
-                              "pump rest 1s\nfault pump stalled\npump on\npump hold 1s\n"
+                              "pump rest 1s\nfault pump stalled\npump on\npump hold 3s\n"
                               "mend pump stalled\npump off\n");
     }
     return text;

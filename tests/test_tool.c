@@ -536,7 +536,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
         {"pump wire-off brake", "still running down", 0},
         {"pump wires-swapped", "A though nothing is asked: control wires mixed up", 1},
         {"pump motor-wire-off", "not moving: no current flows", 1},
-        {"pump motor-swapped", "turned the wrong way from 0.40 s on, at up to 147 rpm", 1},
+        {"pump motor-swapped", "turned the wrong way from 0.40 s on, at up to 146 rpm", 1},
         {"pump no-ground", "not moving: no current flows", 1},
         {"controller link-lost", "lost; nothing was moving", 1},
         {"pump diode-reversed", "short: a free-wheel diode lies the wrong way round", 1},

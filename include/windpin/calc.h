@@ -77,7 +77,7 @@ typedef struct wpin_pwm_loop {
 /** Its current: exponentials of L/R between the edges, cut at zero. */
 typedef struct wpin_pwm_wave {
     double least, most; /**< A. */
-    double rms;         /**< A. */
+    double mean, rms;   /**< A. */
     double off_share;   /**< Of the period in which current flows with the switch off. */
 } wpin_pwm_wave;
 
@@ -100,6 +100,32 @@ typedef struct wpin_winding_load {
  * 0.393 %/K and, for a given torque, a motor constant that falls by 0.1 %/K. 1e4 when it runs away.
  * Any. */
 WPIN_API double wpin_calc_winding_rise(const wpin_winding_load *load, double kelvin_per_watt);
+
+/** A lamp's filament at its rated volts and cold. */
+typedef struct wpin_filament {
+    double volts, watts; /**< Rated. */
+    double cold_share;   /**< Resistance at 300 K over that at its rated volts. */
+    double warm_up;      /**< About how long it takes to glow, s. */
+} wpin_filament;
+
+/** Its temperature at rated volts, K: tungsten's resistance goes with T^1.2. Any. */
+WPIN_API double wpin_calc_filament_hot(const wpin_filament *f);
+/** Its resistance at a temperature, ohm. Any. */
+WPIN_API double wpin_calc_filament_ohms(const wpin_filament *f, double kelvin);
+/** Its temperature after so many watts for a short time: it radiates with T^4. Any. */
+WPIN_API double wpin_calc_filament_warm(const wpin_filament *f, double kelvin, double watts,
+                                        double seconds);
+/** Its light, 1 at rated volts: goes with about the 3.4th power of steady volts. Any. */
+WPIN_API double wpin_calc_filament_light(const wpin_filament *f, double kelvin);
+/** Longest stretch, s, above a current when its duty climbs from nothing (0 s: at once) to `duty`
+ * in so many seconds, from cold. `hz` 0: no PWM. Any. */
+WPIN_API double wpin_calc_inrush_seconds(const wpin_filament *f, double volts, double series_ohms,
+                                         double hz, double ramp_seconds, double duty, double amps);
+
+/** Time, s, in which it warms from one rise above the air to another, with its thermal time
+ * constant in s; infinity when it never gets there. Any. */
+WPIN_API double wpin_calc_winding_seconds(const wpin_winding_load *load, double kelvin_per_watt,
+                                          double time_constant, double from, double to);
 
 /** Time, s, after which a part of one thermal time constant reaches `limit` kelvin on its way to
  * `last`; infinity when it never does. Any. */

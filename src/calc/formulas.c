@@ -134,20 +134,40 @@ double wpin_calc_run_down_seconds(double inertia, double speed, double torque, d
     return inertia / viscous * log(1 + viscous * speed / torque);
 }
 
+/* Watts of a winding that is so much warmer than 25 degC. */
+static double winding_watts(const wpin_winding_load *load, double rise) {
+    const double copper = 0.00393, magnets = 0.001;
+    double ohms = load->ohms * (load->drifts ? 1 + copper * rise : 1), amps = load->amps;
+    if (load->by_volts) {
+        amps *= (load->ohms + load->other_ohms) / (ohms + load->other_ohms);
+    } else if (load->drifts) {
+        amps /= fmax(1 - magnets * rise, 0.1);
+    }
+    return amps * amps * ohms;
+}
+
 double wpin_calc_winding_rise(const wpin_winding_load *load, double kelvin_per_watt) {
-    const double copper = 0.00393, magnets = 0.001, too_hot = 1e4;
+    const double too_hot = 1e4;
     double rise = 0;
     for (int i = 0; i < 200; i++) {
-        double ohms = load->ohms * (load->drifts ? 1 + copper * rise : 1);
-        double amps = load->amps;
-        if (load->by_volts) {
-            amps *= (load->ohms + load->other_ohms) / (ohms + load->other_ohms);
-        } else if (load->drifts) {
-            amps /= fmax(1 - magnets * rise, 0.1);
-        }
-        rise += (fmin(amps * amps * ohms * kelvin_per_watt, too_hot) - rise) / 2;
+        rise += (fmin(winding_watts(load, rise) * kelvin_per_watt, too_hot) - rise) / 2;
     }
     return rise;
+}
+
+double wpin_calc_winding_seconds(const wpin_winding_load *load, double kelvin_per_watt,
+                                 double time_constant, double from, double to) {
+    const int steps = 400;
+    double seconds = 0, step = (to - from) / steps; /* equal steps of heat, not of time */
+    for (int i = 0; i < steps && step > 0; i++) {
+        double rise = from + (i + 0.5) * step;
+        double rate = (winding_watts(load, rise) * kelvin_per_watt - rise) / time_constant;
+        if (rate <= 0) {
+            return HUGE_VAL;
+        }
+        seconds += step / rate;
+    }
+    return seconds;
 }
 
 double wpin_calc_heat_seconds(double time_constant, double limit, double last) {
@@ -179,7 +199,7 @@ static pwm_ends pwm_ends_of(const wpin_pwm_loop *loop, double duty) {
 wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty) {
     if (loop->hz <= 0 || duty >= 1) {
         double amps = fmax(loop->on_volts, 0) / loop->ohms;
-        return (wpin_pwm_wave){amps, amps, amps, 0};
+        return (wpin_pwm_wave){amps, amps, amps, amps, 0};
     }
     if (duty <= 0) {
         return (wpin_pwm_wave){0};
@@ -189,14 +209,19 @@ wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty) {
     if (e.least == 0 && e.down < 0) {
         falls = fmin(e.off, e.tau * log((e.most - e.down) / -e.down));
     }
-    /* mean square of two exponentials, from the integral of (c + d exp(-t/tau))^2 */
-    double squares = 0;
+    /* mean and mean square of two exponentials: the integrals of c + d exp(-t/tau) */
+    double squares = 0, sum = 0;
     const double ends[2] = {e.up, e.down}, from[2] = {e.least, e.most}, time[2] = {e.on, falls};
     for (int i = 0; i < 2; i++) {
         double c = ends[i], d = from[i] - c, x = exp(-time[i] / e.tau);
+        sum += c * time[i] + d * e.tau * (1 - x);
         squares += c * c * time[i] + 2 * c * d * e.tau * (1 - x) + d * d * e.tau / 2 * (1 - x * x);
     }
-    return (wpin_pwm_wave){e.least, e.most, sqrt(fmax(squares * loop->hz, 0)), falls * loop->hz};
+    return (wpin_pwm_wave){.least = e.least,
+                           .most = e.most,
+                           .mean = sum * loop->hz,
+                           .rms = sqrt(fmax(squares * loop->hz, 0)),
+                           .off_share = falls * loop->hz};
 }
 
 double wpin_calc_pwm_above_seconds(const wpin_pwm_loop *loop, double duty, double amps) {

@@ -22,7 +22,7 @@ static void put(wpin_step_result *r, wpin_trouble what, bool is, double now, dou
     s->peak = fmax(s->peak, size);
     if (s->going >= s->lasted) {
         s->worst = s->peak;
-        s->since = now - s->going;
+        s->since = fmax(now - s->going, 0);
         s->lasted = s->going;
     }
 }
@@ -56,7 +56,7 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
 static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
                         const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
-    double now = wpin_run_time(run), rpm = run->last[r->load].rpm;
+    double now = wpin_run_time(run), rpm = run->rpm[r->load];
     const double creep = 1; /* rpm */
     put(r, WPIN_TROUBLE_BACKWARDS, duty * rpm < 0 && fabs(rpm) > creep, now, w->seconds, fabs(rpm));
     bool stands = duty != 0 && fabs(rpm) < 1e-6 && fabs(duty) > 1.05 * wpin_loose_duty(run, load);
@@ -74,7 +74,7 @@ static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w
      * trouble */
     bool judged = duty != 0 && load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE &&
                   wpin_sim_supply_on(run->sim, (int)load->supply);
-    double due = judged ? due_amps(run, load, fabs(duty), last->rpm) : 0;
+    double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
     r->driven += due > 0 ? w->seconds : 0;
     put(r, WPIN_TROUBLE_DEAD, due > 0 && w->amps < fmin(0.1 * due, 1e-3 + 0.02 * due),
         wpin_run_time(run), w->seconds,
@@ -86,6 +86,7 @@ static bool is_whole(const wpin_run *run, size_t load, wpin_window *w) {
     const wpin_sim_reading *last = &run->last[load];
     double hz = run->rig->loads[load].limits.pwm_hz;
     w->seconds += last->seconds;
+    w->turns += last->rpm_mean / 60 * last->seconds;
     w->amps = fmax(w->amps, fmax(fabs(last->amps_min), fabs(last->amps_max)));
     return w->seconds >= fmax(hz > 0 ? 1 / hz : 0, run->rig->controller.tick) * (1 - 1e-9);
 }
@@ -97,6 +98,7 @@ void wpin_run_watch_loads(const wpin_run *run) {
         if (!is_whole(run, i, w)) {
             continue;
         }
+        run->rpm[i] = w->turns / w->seconds * 60;
         size_t owner = run->owner[i];
         wpin_step_result *r = owner == 0 ? NULL : &run->report->steps[owner - 1];
         if (r != NULL && wpin_step_drives(r) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {

@@ -130,6 +130,7 @@ static bool allocate(wpin_run *run) {
     run->open_step = calloc(tracks, sizeof *run->open_step);
     run->owner = calloc(loads, sizeof *run->owner);
     run->windows = calloc(loads, sizeof *run->windows);
+    run->rpm = calloc(loads, sizeof *run->rpm);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
     if (report != NULL) {
         report->pwm = calloc(loads, sizeof *report->pwm);
@@ -143,7 +144,7 @@ static bool allocate(wpin_run *run) {
            run->inputs != NULL && run->fault_at != NULL && report->last_way != NULL &&
            report->degrees_c != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
-           run->driven != NULL && run->owner != NULL && run->windows != NULL &&
+           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
            run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
            report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL;
 }
@@ -164,6 +165,7 @@ static void release(wpin_run *run) {
     free(run->driven);
     free(run->owner);
     free(run->windows);
+    free(run->rpm);
     free(run->volts);
     free(run->rounds);
 }

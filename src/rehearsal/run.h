@@ -29,6 +29,7 @@ typedef struct wpin_run_input {
 /* A stretch of at least one period of PWM. */
 typedef struct wpin_window {
     double seconds, amps; /* how long; largest size of the current */
+    double turns;         /* of the output */
 } wpin_window;
 
 typedef struct wpin_run {
@@ -55,6 +56,7 @@ typedef struct wpin_run {
     size_t *open_step;    /* result each track is in, plus 1; 0 for none */
     size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
     wpin_window *windows; /* of each load: what it did in this period of its PWM */
+    double *rpm;          /* of each load: mean of its last whole period */
     unsigned *rounds;     /* how often each step of the plan has begun */
     int64_t start;        /* ps */
     wpin_vcd *vcd;

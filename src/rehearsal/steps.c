@@ -66,7 +66,9 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         result->duty = fraction(wpin_motor_duty(&run->motors[result->load]));
         result->duty_peak = fmax(result->duty_peak, fabs(result->duty));
         result->volts = run->volts[result->load].value;
-        result->rpm = last->rpm;
+        /* between two pulses of a slow PWM a shaft may stand, and yet it turns */
+        bool pulsed = last->rpm == 0 && result->duty != 0;
+        result->rpm = pulsed ? run->rpm[result->load] : last->rpm;
         result->effect = last->effect;
         result->limited = wpin_motor_ended(&run->motors[result->load]) == WPIN_ENDED_LIMIT;
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
@@ -116,9 +118,10 @@ void wpin_run_tally_steps(wpin_run *run) {
         wpin_step_result *r = &run->report->steps[run->open_step[track] - 1];
         if (r->load >= 0) {
             const wpin_sim_reading *last = &run->last[r->load];
+            double duty = fabs(fraction(wpin_motor_duty(&run->motors[r->load])));
             r->amps_peak = fmax(r->amps_peak, fmax(fabs(last->amps_min), fabs(last->amps_max)));
-            r->duty_peak =
-                fmax(r->duty_peak, fabs(fraction(wpin_motor_duty(&run->motors[r->load]))));
+            r->duty_peak = fmax(r->duty_peak, duty);
+            r->on_for += duty != 0 ? last->seconds : 0;
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
             r->kicked = r->kicked || wpin_motor_kicks(&run->motors[r->load]);
             r->effect_peak = fmax(r->effect_peak, last->effect);

@@ -46,7 +46,7 @@ static void judge_ramp_time(const wpin_run *run, wpin_step_result *step) {
 /* A step that was done in an instant says nothing yet about motion, if power is there. */
 static bool too_early(const wpin_run *run, const wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
-    bool at_once = step->took < 0.05 && !wpin_stage_kind_takes_duty(load->kind);
+    bool at_once = step->on_for < 0.05 && !wpin_stage_kind_takes_duty(load->kind);
     return at_once && wpin_sim_supply_on(run->sim, (int)load->supply) &&
            wpin_burnt_in_path(run, load) == NULL;
 }
@@ -137,7 +137,9 @@ static void judge_end(const wpin_run *run, wpin_step_result *step) {
     bool ramps = step->ramps && step->asked_seconds > 0;
     bool pulses = run->rig->loads[step->load].kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
     /* a controller of its own learns of zero with its next pulse */
-    bool settled = pulses ? step->asked_seconds > 0.05 : step->took > 20e-3;
+    double hz = run->rig->loads[step->load].limits.pwm_hz; /* its last period runs to its end */
+    double idle = step->took - step->on_for, runs_on = 20e-3 + (hz > 0 ? 2 / hz : 0);
+    bool settled = pulses ? step->asked_seconds > 0.05 : idle > runs_on;
     if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "driven with %.2f A though nothing is asked: control wires mixed up or off",

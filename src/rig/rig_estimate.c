@@ -39,12 +39,16 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, d
     if (pulses || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
         return fmin(amps * c.on_ohms / fmax(c.volts, 1e-9), 1);
     }
+    /* of each period a dead time passes in which nothing drives */
+    const wpin_sim_bridge *b = &load->bridge;
+    double dead = b->interlock ? b->dead_time : fmax(b->dead_time, load->limits.dead_time);
+    double lost = b->off_phase == WPIN_SIM_OFF_SHORT ? dead * load->limits.pwm_hz : 0;
     double duty = 0.5;
     for (int i = 0; i < 30; i++) { /* settles at once: the resistances and ripple vary slowly */
         double ripple = volts * duty * (1 - duty) / load->limits.pwm_hz / load->motor.inductance;
         double mean = fmax(amps - ripple / 2, 0);
-        duty = (mean * (duty * c.on_ohms + (1 - duty) * c.off_ohms) + c.against) /
-               fmax(c.volts + c.against, 1e-9);
+        duty = lost + (mean * (duty * c.on_ohms + (1 - duty) * c.off_ohms) + c.against) /
+                          fmax(c.volts + c.against, 1e-9);
         duty = fmin(fmax(duty, 0), 1);
     }
     return duty;

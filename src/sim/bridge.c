@@ -83,7 +83,8 @@ static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *pla
     const double harmless = 20e-3; /* A: what a small winding's stray capacitance takes up */
     bool opens = (next.a == WPIN_LEG_OFF && plant->leg_a != WPIN_LEG_OFF) ||
                  (next.b == WPIN_LEG_OFF && plant->leg_b != WPIN_LEG_OFF);
-    if (bridge->part.no_diodes && opens && fabs(plant->amps) > harmless) {
+    bool winding = plant->kind != WPIN_PLANT_LAMP;
+    if (bridge->part.no_diodes && winding && opens && fabs(plant->amps) > harmless) {
         wpin_bridge_burn(bridge);
         wpin_board_burn(sim, at, bridge->name,
                         "over-voltage: %.3g A were cut off and found no free-wheel diode",

@@ -1,15 +1,14 @@
-/* Lamps and light-emitting diodes: no winding, so the current follows the volts at once. A filament
- * warms up: R grows with T^1.2 (tungsten), what it radiates with T^4 (Stefan and Boltzmann). */
+/* Lamps and light-emitting diodes: no winding, so the current follows the volts at once. */
 #include "plant.h"
+#include "windpin/calc.h"
 #include <math.h>
 
-#define PS        1e-12
-#define ROOM_K    300.0
-#define PIECE_PS  50000000 /* 50 us: short against any warm-up */
-#define HOTTER(r) pow(r, 1 / 1.2)
+#define PS       1e-12
+#define ROOM_K   300.0
+#define PIECE_PS 50000000 /* 50 us: short against any warm-up */
 
-static double hot_kelvin(const wpin_sim_lamp *lamp) {
-    return ROOM_K * HOTTER(1 / lamp->cold_share);
+static wpin_filament filament_of(const wpin_sim_lamp *lamp) {
+    return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
 }
 
 static bool glows(const wpin_sim_lamp *lamp) {
@@ -48,13 +47,10 @@ static double current(const wpin_plant *plant, int *rail, double *volts, double 
 }
 
 static void warm(wpin_plant *plant, double watts, double seconds) {
-    const wpin_sim_lamp *lamp = &plant->lamp;
-    double hot = hot_kelvin(lamp), t = plant->filament;
-    double capacity = lamp->watts * lamp->warm_up / (hot - ROOM_K);
-    double out = lamp->watts * (pow(t, 4) - pow(ROOM_K, 4)) / (pow(hot, 4) - pow(ROOM_K, 4));
-    plant->filament = fmax(ROOM_K, t + (watts - out) * seconds / capacity);
-    plant->motor.resistance = rated_resistance(lamp) * pow(plant->filament / hot, 1.2);
-    plant->effect = out / lamp->watts;
+    wpin_filament f = filament_of(&plant->lamp);
+    plant->filament = wpin_calc_filament_warm(&f, plant->filament, watts, seconds);
+    plant->motor.resistance = wpin_calc_filament_ohms(&f, plant->filament);
+    plant->effect = wpin_calc_filament_light(&f, plant->filament);
 }
 
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {

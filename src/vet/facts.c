@@ -80,10 +80,6 @@ static double volts_at(const wpin_facts *f, double duty) {
     return fmax(0, f->volts * duty - f->switches * f->load->bridge.saturation_volts);
 }
 
-double wpin_speed_at(const wpin_facts *f, double duty) {
-    return settled_speed(f, volts_at(f, duty));
-}
-
 /* In the off phase the current runs on through one switch and a diode (a single switch: the diode
  * alone), back into the supply, or through two switches. */
 wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed) {
@@ -103,6 +99,26 @@ wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed) {
                            .hz = f->pwm_hz};
 }
 
+/* Where the mean of its current, with ripple and gaps, meets friction, load and fan: by halving. */
+double wpin_speed_at(const wpin_facts *f, double duty) {
+    const wpin_sim_motor *m = &f->load->motor;
+    if (f->pwm_hz <= 0 || duty >= 1) {
+        return settled_speed(f, volts_at(f, duty));
+    }
+    double n = m->gear_ratio, loss = m->gear_efficiency;
+    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
+    double quadratic = m->load_quadratic / (n * n * n * loss);
+    double low = 0, high = f->volts / m->constant;
+    for (int i = 0; i < 40; i++) {
+        double w = (low + high) / 2;
+        wpin_pwm_loop loop = wpin_loop_of(f, w);
+        bool faster = m->constant * wpin_calc_pwm_wave(&loop, duty).mean >
+                      f->torque + viscous * w + quadratic * w * w;
+        *(faster ? &low : &high) = w;
+    }
+    return low;
+}
+
 double wpin_stall_seconds(const wpin_facts *f, double duty, double amps) {
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
     return wpin_calc_pwm_above_seconds(&loop, duty, amps);
@@ -118,6 +134,11 @@ static double driver_watts(const wpin_facts *f, double duty, double rms, double 
     double on = f->switches * (square * ohms + amps * b->saturation_volts);
     double diode = square * b->diode_resistance + amps * b->diode_volts;
     double off = f->switches * square * ohms;
+    double dead = fmax(f->load->limits.dead_time, b->dead_time); /* diodes carry it meanwhile */
+    double dead_share = b->interlock ? 0 : fmin(2 * dead * f->pwm_hz, off_share);
+    if (f->switches == 2 && b->off_phase == WPIN_SIM_OFF_SHORT && off_share > 0) {
+        off += dead_share / off_share * diode;
+    }
     if (f->switches == 1) {
         off = diode;
     } else if (b->off_phase == WPIN_SIM_OFF_SLOW) {
@@ -130,11 +151,76 @@ static double driver_watts(const wpin_facts *f, double duty, double rms, double 
            wpin_calc_recovery_watts(f->volts, amps, b->diode_recovery, f->pwm_hz);
 }
 
-/* The duty at which its driver gets hottest, and the most its winding takes. */
-static void find_hottest(wpin_facts *f, double most) {
+double wpin_stall_watts(const wpin_facts *f, double duty) {
+    wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
+    return driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
+}
+
+wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
+    enum { STEPS = 200 };
+    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_sim_heat *heat = &f->load->bridge.heat;
+    double most = f->load->limits.duty_max, ramp = fmax(f->load->limits.ramp_up * most, 1e-3);
+    double dt = ramp / STEPS, w = 0, diode = 0;
+    /* between the pulses of a slow PWM it cools and heats again */
+    double swings = f->pwm_hz > 0 ? 0.5 / (f->pwm_hz * fmax(heat->time, 1e-6)) : 0;
+    wpin_climb c = {.rise = rise};
+    for (int i = 1; i <= STEPS; i++) {
+        double duty = f->pwm_hz > 0 ? most * i / STEPS : most;
+        wpin_pwm_loop loop = wpin_loop_of(f, w);
+        wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
+        double watts = driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
+        double torque = m->constant * wave.mean;
+        if (!held && (w > 0 || torque > f->hold)) {
+            w = fmax(w + (torque - f->torque) / f->inertia * dt, 0);
+        }
+        double last = watts * heat->resistance, off = wave.rms * wave.off_share;
+        rise = last + (rise - last) * exp(-dt / fmax(heat->time, 1e-6));
+        diode = off + (diode - off) * exp(-dt / 1.0);
+        c.rise = fmax(c.rise, rise * (1 + fmin(swings, 1)));
+        c.diode_amps = fmax(c.diode_amps, diode);
+    }
+    return c;
+}
+
+/* Whether a plan may run it at any duty: it follows an input, or nothing says what it does. */
+bool wpin_any_duty(const wpin_vetter *v, const wpin_rig_load *load) {
+    bool runs = false;
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        bool mine = s->target.number == load - v->rig->loads;
+        if (mine && s->op == WPIN_OP_FOLLOW) {
+            return true;
+        }
+        runs = runs || (mine && (s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR));
+    }
+    return !runs;
+}
+
+/* Whether a plan asks for a duty between two. */
+bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double low, double high) {
+    for (size_t i = 0; i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+        double duty = fmin(fabs((double)s->value) / WPIN_DUTY_FULL, load->limits.duty_max);
+        if (runs && s->target.number == load - v->rig->loads && duty > low && duty <= high) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* The duty at which its driver gets hottest, and the most its winding takes: of those that the plan
+ * asks for, in steps of a twentieth. */
+static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
     const double steps = f->pwm_hz > 0 ? 20 : 1;
+    bool any = !f->motor || f->pwm_hz <= 0 || wpin_any_duty(v, f->load);
     for (int i = 1; i <= (int)steps; i++) {
         double duty = most * i / steps, rms = f->run_amps / f->windings, off = 0;
+        if (!any && !wpin_asked_between(v, f->load, most * (i - 1) / steps, duty * (1 + 1e-6))) {
+            continue;
+        }
         double least = f->motor && f->loop_ohms > 0 ? f->hold / f->load->motor.constant : 0;
         if (f->motor && duty * f->volts / f->loop_ohms < least) {
             continue; /* it does not turn: a stall, which has its own rules */
@@ -160,8 +246,12 @@ static void find_hottest(wpin_facts *f, double most) {
 }
 
 double wpin_running_amps(const wpin_facts *f, double duty) {
-    double volts = volts_at(f, duty);
-    double amps = (volts - f->load->motor.constant * settled_speed(f, volts)) / f->loop_ohms;
+    wpin_pwm_loop loop = wpin_loop_of(f, wpin_speed_at(f, duty));
+    double amps = wpin_calc_pwm_wave(&loop, duty).mean;
+    if (f->pwm_hz <= 0 || duty >= 1) {
+        double volts = volts_at(f, duty);
+        amps = (volts - f->load->motor.constant * settled_speed(f, volts)) / f->loop_ohms;
+    }
     return amps > 1e-9 ? amps : 0;
 }
 
@@ -191,6 +281,24 @@ double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
     return fmax(t, 0);
 }
 
+double wpin_returned_volts(const wpin_facts *f, double farads) {
+    const wpin_sim_motor *m = &f->load->motor;
+    double n = m->gear_ratio, loss = m->gear_efficiency, most = f->load->limits.duty_max;
+    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
+    double quadratic = m->load_quadratic / (n * n * n * loss);
+    double ramp = fmax(f->load->limits.ramp_down * most, 1e-3), dt = ramp / 4000;
+    double w = f->speed, volts = f->volts, peak = volts;
+    for (int i = 0; i < 4000; i++) {
+        double duty = most * (1 - i / 4000.0);
+        double amps = (volts * duty - m->constant * w) / (f->loop_ohms - f->supply->resistance);
+        volts = fmax(volts - duty * amps * dt / farads, f->volts);
+        peak = fmax(peak, volts);
+        w += (m->constant * amps - f->torque - viscous * w - quadratic * w * w) / f->inertia * dt;
+        w = fmax(w, 0);
+    }
+    return peak;
+}
+
 static void motor_facts(wpin_facts *f, double tolerance) {
     const wpin_sim_motor *m = &f->load->motor;
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
@@ -199,7 +307,7 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     f->hold = (m->static_friction + load) * (1 + tolerance);
     f->inertia = m->inertia + m->load_inertia / (n * n);
     f->stall_amps = volts / f->loop_ohms;
-    f->speed = settled_speed(f, volts);
+    f->speed = wpin_speed_at(f, f->load->limits.duty_max);
     f->run_amps = wpin_running_amps(f, f->load->limits.duty_max);
     f->motor = true;
     /* on its ramp the current is what friction and inertia take, at least what breaks it loose */
@@ -272,8 +380,12 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
         other_facts(f);
     }
     double on = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
-    find_hottest(f, load->what == WPIN_RIG_SOLENOID ? on : load->limits.duty_max);
+    find_hottest(v, f, load->what == WPIN_RIG_SOLENOID ? on : load->limits.duty_max);
     f->surge_amps = f->stall_amps;
+    if (f->motor && f->pwm_hz > 0 && load->limits.duty_max / f->pwm_hz > 5e-3) {
+        wpin_pwm_loop loop = wpin_loop_of(f, 0); /* so slow that a supply sees each pulse */
+        f->surge_amps = wpin_calc_pwm_wave(&loop, load->limits.duty_max).most;
+    }
     if (load->what == WPIN_RIG_LAMP) {
         f->surge_amps = f->start_amps = lamp_surge(f);
     }

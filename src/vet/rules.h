@@ -73,6 +73,20 @@ double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f);
 double wpin_running_amps(const wpin_facts *f, double duty);
 /* The loop of its winding under PWM while it turns at a speed, rad/s, 0: held. */
 wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed);
+/* Whether the plan may run it at any duty: there is no plan, or it follows an input; and whether
+ * the plan asks for a duty between two. */
+bool wpin_any_duty(const wpin_vetter *v, const wpin_rig_load *load);
+bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double low, double high);
+/* What the driver loses while a motor is held at a duty, W. */
+double wpin_stall_watts(const wpin_facts *f, double duty);
+/* While its ramp climbs to all its duty, turning or held: the most its driver is warmer than the
+ * air, when it began so much warmer, K; the most of its diodes' current in the mean of a second. */
+typedef struct wpin_climb {
+    double rise, diode_amps;
+} wpin_climb;
+wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise);
+/* Volts to which a motor that is ramped down drives a supply that can not take its current. */
+double wpin_returned_volts(const wpin_facts *f, double farads);
 /* Speed it settles at, rad/s. */
 double wpin_speed_at(const wpin_facts *f, double duty);
 /* Most seconds on end for which a held motor takes more than so much. */

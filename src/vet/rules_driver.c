@@ -143,25 +143,57 @@ static double amps_of_watts(const wpin_facts *f, double watts) {
     return (sqrt(volts * volts + 4 * ohms * watts) - volts) / (2 * ohms);
 }
 
+/* Thermal resistance with which neither the climb, nor running, nor a stall gets it too hot, with a
+ * tenth to spare, K/W. */
+static double cooler(const wpin_facts *f, double room, bool held) {
+    wpin_facts with = *f;
+    wpin_rig_load load = *f->load;
+    with.load = &load;
+    double low = 0, high = load.bridge.heat.resistance;
+    for (int i = 0; i < 30; i++) {
+        double tried = (low + high) / 2, warm = f->windings * f->hot_watts * tried;
+        load.bridge.heat.resistance = tried;
+        double end = held ? wpin_stall_watts(f, load.limits.duty_max) * tried : 0;
+        double climb = f->motor ? wpin_climb_of(&with, held, warm).rise : warm;
+        *(fmax(fmax(end, climb), warm) < 0.9 * room ? &low : &high) = tried;
+    }
+    return low;
+}
+
+/* Seconds of a stall, the climb to all its duty included, until a driver that was warm from running
+ * is too hot; infinity: never. */
+static double stall_lasts(const wpin_facts *f, double room) {
+    const wpin_sim_heat *h = &f->load->bridge.heat;
+    double warm = fmin(f->hot_watts * h->resistance, room);
+    double climbs = wpin_climb_of(f, true, warm).rise;
+    double ramp = f->pwm_hz > 0 ? f->load->limits.ramp_up * f->load->limits.duty_max : 0;
+    if (climbs > room) {
+        return ramp;
+    }
+    double end = wpin_stall_watts(f, f->load->limits.duty_max) * h->resistance;
+    return end > room ? ramp + h->time * log((end - climbs) / (end - room)) : HUGE_VAL;
+}
+
 /* A stall below the current limit still heats: how long until it is too much. */
 static void stall_heat(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_bridge *b = &f->load->bridge;
         bool trip = f->load->limits.trip_input >= 0 && f->load->limits.trip_amps < f->stall_amps;
-        double watts =
-            f->stall_amps * (f->stall_amps * f->switch_ohms + f->switches * b->saturation_volts);
-        double room = b->heat.limit - wpin_air(v), end = watts * b->heat.resistance;
-        if (!f->motor || b->protects || trip || b->heat.resistance <= 0 || end <= room) {
+        if (!f->motor || b->protects || trip || b->heat.resistance <= 0) {
             continue;
         }
-        double lasts = -b->heat.time * log(1 - room / end);
-        wpin_finding *n = wpin_find_load(v, lasts < 3 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        double watts = wpin_stall_watts(f, f->load->limits.duty_max);
+        double room = b->heat.limit - wpin_air(v), lasts = stall_lasts(f, room);
+        if (isinf(lasts)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, lasts < 3.2 ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n,
                    "held, the motor takes %.3g A, which heats the driver with %.3g W: %.0f degC "
                    "after %.2g s",
                    f->stall_amps, watts, b->heat.limit, lasts);
         wpin_consequence(n, "a stall of that length burns the driver");
-        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", 0.9 * room / watts);
+        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", cooler(f, room, true));
         double amps = amps_of_watts(f, 0.9 * room / b->heat.resistance);
         if (amps > 1.2 * f->run_amps) {
             wpin_cure(n, "%sa current-trip at %.3g A", with_sense(f), amps);
@@ -240,16 +272,24 @@ static void heat(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->bridge.heat;
         double each = f->hot_watts, watts = f->windings * each;
-        double degrees = wpin_air(v) + watts * h->resistance;
+        double climb = f->motor ? wpin_climb_of(f, false, watts * h->resistance).rise : 0;
+        double degrees = wpin_air(v) + fmax(watts * h->resistance, climb);
         if (h->resistance <= 0 || degrees <= 0.85 * h->limit) {
             continue;
         }
         bool over = degrees > h->limit;
         wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n,
-                   "running at %.0f %% duty its driver loses %.3g W in switches and diodes: %.0f "
-                   "degC, it survives %.0f degC",
-                   f->hot_duty * 100, watts, degrees, h->limit);
+        if (climb > 1.02 * watts * h->resistance) {
+            wpin_cause(n,
+                       "while its ramp climbs, switches and diodes get its driver to %.0f degC, it "
+                       "survives %.0f degC",
+                       degrees, h->limit);
+        } else {
+            wpin_cause(n,
+                       "running at %.0f %% duty its driver loses %.3g W in switches and diodes: "
+                       "%.0f degC, it survives %.0f degC",
+                       f->hot_duty * 100, watts, degrees, h->limit);
+        }
         wpin_consequence(n, "%s",
                          !over                      ? "in a warm box it is too much"
                          : f->load->bridge.protects ? "it shuts itself down again and again"
@@ -257,8 +297,8 @@ static void heat(wpin_vetter *v) {
         double room = 0.8 * h->limit - wpin_air(v);
         double fixed = f->windings * f->hot_fixed;
         double ohms = f->switch_ohms * (room / h->resistance - fixed) / fmax(watts - fixed, 1e-9);
-        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", room / watts);
-        if (ohms > 0) {
+        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", cooler(f, 0.9 * room, false));
+        if (ohms > 0 && climb <= 1.02 * watts * h->resistance) {
             wpin_cure(n, "switches of at most %.3g mohm", 1e3 * ohms / f->switches);
         }
     }

@@ -102,6 +102,27 @@ static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
               ceil(1.5e3 * takes), hold_percent(f));
 }
 
+/* Between two pulses of a slow PWM the current runs down; a plunger takes a millisecond to fall. */
+static void falls_between(wpin_vetter *v, const wpin_facts *f) {
+    const wpin_sim_solenoid *s = &f->load->solenoid;
+    wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    double duty = on_duty(f), period = f->pwm_hz > 0 ? 1 / f->pwm_hz : 0;
+    if (period <= 0 || duty >= 1 || coil_amps(f, 1) <= s->drop_out) {
+        return;
+    }
+    double above = wpin_calc_pwm_above_seconds(&loop, duty, s->drop_out);
+    if (period - above < 0.8e-3 || isinf(above)) {
+        return;
+    }
+    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    wpin_cause(n,
+               "at %.5g Hz and %.0f %% duty its current is below the %.3g A that hold it for "
+               "%.3g ms of each period",
+               f->pwm_hz, duty * 100, s->drop_out, (period - above) * 1e3);
+    wpin_consequence(n, "the plunger falls and comes in with every period");
+    wpin_cure(n, "pwm: %.0fHz or more", ceil(4 * f->loop_ohms / s->inductance));
+}
+
 static void plunger(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_solenoid *s = &f->load->solenoid;
@@ -118,6 +139,7 @@ static void plunger(wpin_vetter *v) {
         if (l->kick_time > 0 && 1.2 * takes <= l->kick_time && warm >= s->drop_out) {
             falls_back(v, f);
         }
+        falls_between(v, f);
         if (!drawn || warm < s->drop_out) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             if (!drawn) {
@@ -136,20 +158,30 @@ static void plunger(wpin_vetter *v) {
 
 /* ---- lamps ---- */
 
+static wpin_filament filament_of(const wpin_facts *f) {
+    const wpin_sim_lamp *lamp = &f->load->lamp;
+    return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
+}
+
 static void inrush(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_bridge *b = &f->load->bridge;
         bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
-        double lasts = 0.5 * f->load->lamp.warm_up;
         if (!lamp || f->stall_amps <= b->burns_above_amps || b->protects) {
             continue;
         }
-        bool burns = lasts > b->burns_after;
+        wpin_filament filament = filament_of(f);
+        double lasts = wpin_calc_inrush_seconds(
+            &filament, f->volts, f->loop_ohms - wpin_calc_filament_ohms(&filament, 300), f->pwm_hz,
+            f->pwm_hz > 0 ? f->load->limits.ramp_up : 0, f->load->limits.duty_max,
+            b->burns_above_amps);
+        bool burns = lasts >= b->burns_after;
         wpin_finding *n = wpin_find_load(v, burns ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n,
-                   "its cold filament takes %.3g A for some %.3g ms; the driver survives %.3g A "
-                   "for %.3g ms",
-                   f->stall_amps, lasts * 1e3, b->burns_above_amps, b->burns_after * 1e3);
+        wpin_cause(
+            n,
+            "its cold filament takes up to %.3g A, and for %.3g ms on end more than the %.3g "
+            "A that the driver survives for %.3g ms",
+            f->stall_amps, lasts * 1e3, b->burns_above_amps, b->burns_after * 1e3);
         wpin_consequence(n, burns ? "the driver burns when it is switched on cold"
                                   : "each switching on wears the driver");
         wpin_cure(n, "a driver for %.3g A", 1.25 * f->stall_amps);
@@ -157,13 +189,20 @@ static void inrush(wpin_vetter *v) {
     }
 }
 
-/* Light of its rated one: a filament's goes with the 3.4th power of its volts, a strip's with what
- * is left above its forward volts. */
+/* Light of its rated one: a filament's as hot as its volts make it, a strip's with what is left
+ * above its forward volts. */
 static double light_share(const wpin_facts *f) {
     const wpin_sim_lamp *lamp = &f->load->lamp;
     double volts = fmax(0, f->volts - f->switches * f->load->bridge.saturation_volts);
     if (lamp->cold_share < 1) {
-        return pow(volts / lamp->volts, 3.4);
+        wpin_filament filament = filament_of(f);
+        double kelvin = 300;
+        for (int i = 0; i < 400; i++) {
+            double ohms = wpin_calc_filament_ohms(&filament, kelvin);
+            kelvin = wpin_calc_filament_warm(&filament, kelvin, volts * volts / ohms,
+                                             lamp->warm_up / 20);
+        }
+        return wpin_calc_filament_light(&filament, kelvin);
     }
     return fmax(0, volts - lamp->forward_volts) / (lamp->volts - lamp->forward_volts);
 }
@@ -252,6 +291,32 @@ static void step_rate(wpin_vetter *v) {
     }
 }
 
+/* In full steps a rotor swings about each place with sqrt(poles x torque / inertia); stepped near
+ * that and hardly damped it swings further each time until it falls out of step. */
+static void resonance(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_stepper *s = &f->load->stepper;
+        const wpin_rig_stepping *d = &f->load->stepping;
+        if (f->load->what != WPIN_RIG_STEPPER || d->half_steps) {
+            continue;
+        }
+        double torque = s->holding_torque / (sqrt(2) * s->rated_amps) * f->stall_amps / sqrt(2);
+        double hz = sqrt(s->steps_per_rev / 4 * torque / s->inertia) / (2 * PI);
+        bool near = d->start_rate < 1.5 * hz && d->top_rate > 0.6 * hz;
+        if (!near || s->dry_friction > 0.15 * torque) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "its rotor swings at about %.0f Hz, and in full steps it is stepped from %.0f "
+                   "to %.0f times a second with little friction",
+                   hz, d->start_rate, d->top_rate);
+        wpin_consequence(n, "it shakes there, and may lose steps");
+        wpin_cure(n, "mode: half");
+        wpin_cure(n, "start-rate: %.0fsteps/s, if its torque allows that", ceil(1.6 * hz));
+    }
+}
+
 /* Windings that carry more than they are rated for: both hold while it stands. */
 static void stepper_current(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
@@ -303,6 +368,9 @@ const wpin_rule_entry wpin_rules_load[] = {
      dim},
     {{"step-rate", "stepper; stepping", "steps faster than the torque", WPIN_EFFECT_DEAD},
      step_rate},
+    {{"step-resonance", "stepper stepping, inertia", "full steps at the rotor's own frequency",
+      WPIN_EFFECT_ADVICE},
+     resonance},
     {{"stepper-current", "stepper rated, heat; supply voltage",
       "windings that carry more than they are rated for", WPIN_EFFECT_ADVICE},
      stepper_current},

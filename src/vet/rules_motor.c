@@ -36,57 +36,65 @@ static void start_torque(wpin_vetter *v) {
     }
 }
 
-/* Highest duty at which it still turns and takes no more than so much; 0: none. */
-static int cool_percent(const wpin_facts *f, double amps) {
-    int percent = (int)(100 * f->load->limits.duty_max);
-    while (percent > 0 && wpin_running_amps(f, percent / 100.0) > amps) {
-        percent--;
-    }
-    bool starts =
-        percent / 100.0 * f->stall_amps / f->load->limits.duty_max * f->load->motor.constant >
-        f->hold;
-    return starts ? percent : 0;
+static wpin_winding_load winding_load(const wpin_facts *f, double amps, bool by_volts) {
+    const wpin_sim_motor *m = &f->load->motor;
+    return (wpin_winding_load){.ohms = m->resistance,
+                               .other_ohms = f->loop_ohms - m->resistance,
+                               .amps = amps,
+                               .by_volts = by_volts,
+                               .drifts = m->heat.drifts};
 }
 
-static double winding_degrees(const wpin_vetter *v, const wpin_facts *f, double amps,
-                              bool by_volts) {
-    const wpin_sim_motor *m = &f->load->motor;
-    wpin_winding_load load = {.ohms = m->resistance,
-                              .other_ohms = f->loop_ohms - m->resistance,
-                              .amps = amps,
-                              .by_volts = by_volts,
-                              .drifts = m->heat.drifts};
-    return wpin_air(v) + wpin_calc_winding_rise(&load, m->heat.resistance);
+/* Most amps that leave its winding a tenth of its room. */
+static double cool_amps(const wpin_facts *f, double room) {
+    double low = 0, high = f->hot_rms;
+    for (int i = 0; i < 30; i++) {
+        double tried = (low + high) / 2;
+        wpin_winding_load load = winding_load(f, tried, false);
+        double rise = wpin_calc_winding_rise(&load, f->load->motor.heat.resistance);
+        *(rise < 0.9 * room ? &low : &high) = tried;
+    }
+    return low;
+}
+
+/* Highest duty at which it still starts and takes no more than so much; 0: none. */
+static int cool_percent(const wpin_facts *f, double amps) {
+    int percent = (int)(100 * f->load->limits.duty_max);
+    for (; percent > 0; percent--) {
+        wpin_pwm_loop loop = wpin_loop_of(f, wpin_speed_at(f, percent / 100.0));
+        if (wpin_calc_pwm_wave(&loop, percent / 100.0).rms < amps) {
+            break;
+        }
+    }
+    bool starts = percent / 100.0 * f->volts / f->loop_ohms * f->load->motor.constant > f->hold;
+    return starts ? percent : 0;
 }
 
 static void winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->motor.heat;
-        if (!f->motor || h->resistance <= 0) {
+        wpin_winding_load load = winding_load(f, f->hot_rms, false);
+        double rise = wpin_calc_winding_rise(&load, h->resistance);
+        double room = h->limit - wpin_air(v);
+        if (!f->motor || h->resistance <= 0 || rise <= room) {
             continue;
         }
-        double degrees = winding_degrees(v, f, f->hot_rms, false);
-        if (degrees > h->limit) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            double room = h->limit - wpin_air(v);
-            double lasts = wpin_calc_heat_seconds(h->time, room, degrees - wpin_air(v));
-            wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
-                       f->hot_rms, fmin(degrees, 9999), h->limit);
-            wpin_consequence(n, "the winding burns after about %.3g s", lasts);
-            /* the hot winding has more ohms */
-            double ohms = f->load->motor.resistance * (h->drifts ? 1 + 0.0039 * room : 1);
-            double amps = sqrt(0.85 * room / (ohms * h->resistance));
-            int percent = cool_percent(f, amps);
-            if (percent > 0) {
-                wpin_cure(n, "duty-limit: %d%%", percent);
-            }
-            wpin_cure(n, "a load of less than %.3g A", amps);
-            wpin_cure(n, "runs shorter than %.3g s", 0.8 * lasts);
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        double lasts = wpin_calc_winding_seconds(&load, h->resistance, h->time, 0, room);
+        wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
+                   f->hot_rms, fmin(rise + wpin_air(v), 9999), h->limit);
+        wpin_consequence(n, "the winding burns after about %.3g s", lasts);
+        double amps = cool_amps(f, room);
+        int percent = cool_percent(f, amps);
+        if (percent > 0) {
+            wpin_cure(n, "duty-limit: %d%%", percent);
         }
+        wpin_cure(n, "a load of less than %.3g A", amps);
+        wpin_cure(n, "runs shorter than %.3g s", 0.8 * lasts);
     }
 }
 
-/* A stall that neither driver nor trip ends. */
+/* A stall that neither driver nor trip ends, after it has run for long. */
 static void stall_winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->motor.heat;
@@ -95,23 +103,29 @@ static void stall_winding(wpin_vetter *v) {
         if (!f->motor || h->resistance <= 0 || trip) {
             continue;
         }
-        double amps = l->limit_amps > 0 ? fmin(l->limit_amps, f->stall_amps) : f->stall_amps;
-        double degrees = winding_degrees(v, f, amps, l->limit_amps <= 0),
-               room = h->limit - wpin_air(v);
-        double lasts = wpin_calc_heat_seconds(h->time, room, degrees - wpin_air(v));
-        if (isinf(lasts)) {
+        wpin_pwm_loop loop = wpin_loop_of(f, 0);
+        double amps = wpin_calc_pwm_wave(&loop, l->duty_max).rms;
+        amps = l->limit_amps > 0 ? fmin(l->limit_amps, amps) : amps;
+        wpin_winding_load runs = winding_load(f, f->hot_rms, false),
+                          held = winding_load(f, amps, l->limit_amps <= 0);
+        double warm = wpin_calc_winding_rise(&runs, h->resistance), room = h->limit - wpin_air(v);
+        double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, warm, room);
+        if (isinf(lasts) || warm >= room) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, lasts < 3 ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n, "held, %.3g A heat its winding to %.0f degC within %.3g s", amps, h->limit,
-                   lasts);
+        wpin_finding *n = wpin_find_load(v, lasts < 3.2 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "warm from running and then held, %.3g A heat its winding to %.0f degC within "
+                   "%.3g s",
+                   amps, h->limit, lasts);
         wpin_consequence(n, "a stall of that length burns the winding");
         if (f->load->bridge.sense_volts_per_amp > 0) {
-            wpin_cure(n, "current-trip: {level: %.3gA, ...}", 0.8 * f->stall_amps);
+            wpin_cure(n, "current-trip: {level: %.3gA, time: 100ms, input: N}",
+                      0.8 * f->stall_amps);
         } else {
             wpin_cure(n, "a current sense and a current-trip");
         }
-        wpin_cure(n, "a plan that notices within %.3g s that it stands", 0.5 * lasts);
+        wpin_cure(n, "a motor with more room: at most %.3g K/W", 0.3 * h->resistance);
     }
 }
 

@@ -303,42 +303,33 @@ static void brown_out(wpin_vetter *v) {
     }
 }
 
-/* A low side that follows its high side as the complement lets the motor drive current back; with
- * diodes alone its back-emf stays below the supply. */
-static bool gives_back(const wpin_stage_kind *kind) {
-    for (unsigned row = 0; row < kind->table->row_count; row++) {
-        if (kind->table->rows[row].complement != 0) {
-            return true;
-        }
-    }
-    return false;
-}
-
-/* What comes back from a turning load charges a supply that can not take it. */
+/* A motor that is shorted while PWM is low drives current back as it is ramped down; with diodes
+ * alone its back-emf stays below the supply. */
 static void pumped(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        bool returns = gives_back(l->kind);
-        double farads = f->supply->capacitance;
-        if (!f->motor || farads <= 0 || !returns) {
+        double farads = f->supply->capacitance, most = l->bridge.burns_above_volts;
+        bool returns =
+            wpin_stage_kind_takes_duty(l->kind) && l->bridge.off_phase == WPIN_SIM_OFF_SHORT;
+        double volts = f->motor && farads > 0 && returns ? wpin_returned_volts(f, farads) : 0;
+        if (volts <= 0.95 * most) {
             continue;
         }
-        double energy = 0.5 * f->inertia * f->speed * f->speed;
-        double volts = sqrt(f->volts * f->volts + 2 * 0.3 * energy / farads);
-        if (volts > l->bridge.burns_above_volts) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n,
-                       "stopping from full speed gives back up to %.3g J, and '%s' has %.3g mF to "
-                       "take it: "
-                       "%.3g V and more",
-                       energy, f->supply->name, farads * 1e3, volts);
-            wpin_consequence(n, "the driver burns above %.3g V", l->bridge.burns_above_volts);
-            double room = pow(0.9 * l->bridge.burns_above_volts, 2) - f->volts * f->volts;
-            if (room > 0) {
-                wpin_cure(n, "%.3g mF", 1e3 * 2 * energy / room);
-            }
-            wpin_cure(n, "a brake resistor, or a supply that takes current back");
+        wpin_finding *n = wpin_find_load(v, volts > most ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "ramped down from full speed it drives current back into '%s', whose %.3g mF it "
+                   "charges from %.3g to %.3g V",
+                   f->supply->name, farads * 1e3, f->volts, volts);
+        wpin_consequence(n, "the driver burns above %.3g V", most);
+        double enough = farads;
+        for (int i = 0; i < 12 && wpin_returned_volts(f, enough) > 0.9 * most; i++) {
+            enough *= 1.5;
         }
+        if (f->volts < 0.9 * most) {
+            wpin_cure(n, "%.3g mF", 1e3 * enough);
+        }
+        wpin_cure(n, "a longer ramp down");
+        wpin_cure(n, "a brake resistor, or a supply that takes current back");
     }
 }
 

@@ -19,25 +19,34 @@ static void free_wheel(wpin_vetter *v) {
     }
 }
 
-/* Highest mean current of a diode: the motor's own, but for the share of the time the switch has
- * it. At a low duty, or while a long ramp turns inertia up. */
-static double diode_amps(const wpin_facts *f) {
+/* Highest mean current of a diode over about a second: the motor's own, but for the share of the
+ * time the switch has it. At a low duty, while a ramp turns inertia up, and held. */
+static double diode_amps(const wpin_vetter *v, const wpin_facts *f) {
     const wpin_rig_limits *l = &f->load->limits;
     if (!f->motor) {
         double duty = l->on_duty > 0 ? l->on_duty : l->duty_max;
         return wpin_calc_diode_amps(f->run_amps, duty);
     }
-    double most = 0.8 * f->start_amps * fmin(1, l->ramp_up);
+    double most = wpin_climb_of(f, false, 0).diode_amps;
+    if (!f->trips) {
+        most = fmax(most, wpin_climb_of(f, true, 0).diode_amps);
+        wpin_pwm_loop loop = wpin_loop_of(f, 0);
+        wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, l->duty_max);
+        most = fmax(most, wave.rms * wave.off_share);
+    }
+    bool any = wpin_any_duty(v, f->load);
     for (int percent = 5; percent < 100 * l->duty_max; percent += 5) {
         double duty = percent / 100.0;
-        most = fmax(most, wpin_calc_diode_amps(wpin_running_amps(f, duty), duty));
+        if (any || wpin_asked_between(v, f->load, duty - 0.025, duty + 0.025)) {
+            most = fmax(most, wpin_calc_diode_amps(wpin_running_amps(f, duty), duty));
+        }
     }
     return most;
 }
 
 static void diode_limit(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        double amps = diode_amps(f), limit = f->load->bridge.diode_limit;
+        double amps = diode_amps(v, f), limit = f->load->bridge.diode_limit;
         bool coil = f->motor || f->load->what == WPIN_RIG_SOLENOID;
         if (limit <= 0 || f->pwm_hz <= 0 || !coil || amps <= 0.8 * limit) {
             continue;
@@ -45,8 +54,8 @@ static void diode_limit(wpin_vetter *v) {
         bool over = amps > limit;
         wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n,
-                   "while PWM is low its free-wheel diode carries %.3g A in the mean, it survives "
-                   "%.3g A",
+                   "while PWM is low its free-wheel diode carries up to %.3g A in the mean of a "
+                   "second, it survives %.3g A",
                    amps, limit);
         wpin_consequence(n, over ? "the diode burns, and the next switching the driver"
                                  : "the diode gets hot");

@@ -1,0 +1,53 @@
+/* A lamp's filament: R goes with T^1.2 (tungsten), what it radiates with T^4 (Stefan and
+ * Boltzmann), its light with the 2.2nd power of that, which makes the usual 3.4th of the volts. */
+#include "windpin/calc.h"
+#include <math.h>
+
+#define ROOM_K 300.0
+
+double wpin_calc_filament_hot(const wpin_filament *f) {
+    return ROOM_K * pow(1 / f->cold_share, 1 / 1.2);
+}
+
+double wpin_calc_filament_ohms(const wpin_filament *f, double kelvin) {
+    return f->volts * f->volts / f->watts * pow(kelvin / wpin_calc_filament_hot(f), 1.2);
+}
+
+/* Of its rated watts. */
+static double radiated(const wpin_filament *f, double kelvin) {
+    double hot = wpin_calc_filament_hot(f), room = pow(ROOM_K, 4);
+    return (pow(kelvin, 4) - room) / (pow(hot, 4) - room);
+}
+
+double wpin_calc_filament_warm(const wpin_filament *f, double kelvin, double watts,
+                               double seconds) {
+    double capacity = f->watts * f->warm_up / (wpin_calc_filament_hot(f) - ROOM_K);
+    double out = f->watts * radiated(f, kelvin);
+    return fmax(ROOM_K, kelvin + (watts - out) * seconds / capacity);
+}
+
+double wpin_calc_filament_light(const wpin_filament *f, double kelvin) {
+    return pow(fmax(radiated(f, kelvin), 0), 2.2);
+}
+
+double wpin_calc_inrush_seconds(const wpin_filament *f, double volts, double series_ohms, double hz,
+                                double ramp_seconds, double duty, double amps) {
+    const double dt = 50e-6;
+    bool fast = hz > 2e3; /* the filament sees the mean, the current its pulses */
+    double kelvin = ROOM_K, going = 0, longest = 0;
+    for (double t = 0; t < ramp_seconds + 5 * f->warm_up; t += dt) {
+        double share = ramp_seconds > 0 ? fmin(t / ramp_seconds, 1) * duty : duty;
+        bool pulsed = hz > 0 && share < 1;
+        bool on = !pulsed || fast || fmod(t * hz, 1) < share;
+        double ohms = wpin_calc_filament_ohms(f, kelvin), now = volts / (ohms + series_ohms);
+        if (now < 0.9 * amps) {
+            break; /* it only gets warmer */
+        }
+        going = on && now > amps ? going + (pulsed && fast ? share / hz : dt) : 0;
+        longest = fmax(longest, going);
+        going = pulsed && fast ? 0 : going;
+        double watts = now * now * ohms * (pulsed && fast ? share : on);
+        kelvin = wpin_calc_filament_warm(f, kelvin, watts, dt);
+    }
+    return longest;
+}
