@@ -163,8 +163,10 @@ wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
     const wpin_sim_heat *heat = &f->load->bridge.heat;
     double most = f->load->limits.duty_max, ramp = fmax(f->load->limits.ramp_up * most, 1e-3);
     double dt = ramp / STEPS, w = 0, diode = 0;
-    /* between the pulses of a slow PWM it cools and heats again */
-    double swings = f->pwm_hz > 0 ? 0.5 / (f->pwm_hz * fmax(heat->time, 1e-6)) : 0;
+    /* between the pulses of a slow PWM it cools and heats again, and the speed swings as well */
+    double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
+    double slow = 0.5 / fmax(heat->time, 1e-6) + (held ? 0 : 0.3 / fmax(lag, 1e-6));
+    double swings = f->pwm_hz > 0 ? slow / f->pwm_hz : 0;
     wpin_climb c = {.rise = rise};
     for (int i = 1; i <= STEPS; i++) {
         double duty = f->pwm_hz > 0 ? most * i / STEPS : most;
@@ -178,7 +180,7 @@ wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
         double last = watts * heat->resistance, off = wave.rms * wave.off_share;
         rise = last + (rise - last) * exp(-dt / fmax(heat->time, 1e-6));
         diode = off + (diode - off) * exp(-dt / 1.0);
-        c.rise = fmax(c.rise, rise * (1 + fmin(swings, 1)));
+        c.rise = fmax(c.rise, rise * (1 + fmin(swings, 0.4)));
         c.diode_amps = fmax(c.diode_amps, diode);
     }
     return c;
@@ -303,13 +305,13 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     const wpin_sim_motor *m = &f->load->motor;
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
     double volts = volts_at(f, f->load->limits.duty_max);
+    f->motor = true;
     f->torque = (m->dry_friction + load) * (1 + tolerance);
     f->hold = (m->static_friction + load) * (1 + tolerance);
     f->inertia = m->inertia + m->load_inertia / (n * n);
     f->stall_amps = volts / f->loop_ohms;
     f->speed = wpin_speed_at(f, f->load->limits.duty_max);
     f->run_amps = wpin_running_amps(f, f->load->limits.duty_max);
-    f->motor = true;
     /* on its ramp the current is what friction and inertia take, at least what breaks it loose */
     double ramp = fmax(f->load->limits.ramp_up * f->load->limits.duty_max, 1e-3);
     double takes = fmax(f->hold, f->torque + f->inertia * f->speed / ramp);
