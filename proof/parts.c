@@ -1,4 +1,5 @@
-/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE or SOFT_PWM is defined. */
+/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE, SOFT_PWM or STOP is defined.
+ */
 #include "any.h"
 
 #ifdef STEPPER
@@ -36,6 +37,43 @@ static void prove(void) {
         case 10: wpin_stepper_set_position(&stepper, any_signed32); break;
         case 11: wpin_stepper_angle(&stepper, &angle, &done); break;
         default: wpin_motor_close(&motor); break;
+        }
+    }
+}
+#endif
+
+#ifdef STOP
+static void prove(void) {
+    static wpin_stage stage;
+    static wpin_stage_config wires;
+    static wpin_motor_config motor_config;
+    static wpin_motor motor;
+    static wpin_motor *const list[] = {&motor};
+    static uint8_t how[1];
+    static wpin_stop stop;
+    any_stage(&wires, &wpin_table_direction_pwm_brake);
+    any_motor(&motor_config);
+    motor_config.actuator = &wpin_stage_actuator;
+    motor_config.part = &stage;
+    motor_config.part_config = &wires;
+    if (wpin_motor_init(&motor, &motor_config, &any_port) != WPIN_OK) {
+        return;
+    }
+    static wpin_stop_config config = {.motors = list, .count = 1};
+    config.how = any ? how : NULL;
+    config.pin = any8;
+    config.opens = ANY_BOOL;
+    wpin_stop_init(any ? &stop : NULL, any ? &config : NULL, any ? &any_port : NULL);
+    while (any) {
+        how[0] = any8;
+        switch (any) {
+        case 0: wpin_stop_tick(any ? &stop : NULL); break;
+        case 1: wpin_stop_now(&stop); break;
+        case 2: any = wpin_stop_latched(&stop); break;
+        case 3: any = (int)wpin_stop_rearm(any ? &stop : NULL); break;
+        case 4: wpin_motor_arm(&motor); break;
+        case 5: wpin_motor_run(&motor, any_signed16, any32, any32); break;
+        default: wpin_motor_tick(&motor); break;
         }
     }
 }

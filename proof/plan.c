@@ -29,6 +29,11 @@ static wpin_duty any_asked(void *c, uint16_t number) {
     return any_signed16;
 }
 
+static bool any_stop(void *c) {
+    (void)c;
+    return ANY_BOOL;
+}
+
 static wpin_status any_set(void *c, uint16_t number, int16_t millivolts) {
     (void)c, (void)number, (void)millivolts;
     return any_status();
@@ -54,6 +59,7 @@ static void any_plan(void) {
     config.read_duty = any_asked;
     config.set_input = any_set;
     config.observe = any_observer;
+    config.stopped = any_stop;
 }
 
 int main(void) {

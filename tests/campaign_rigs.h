@@ -123,7 +123,7 @@ static void campaign_spoil(campaign_rig *r) {
     double by = between(1.3, 6);
     switch (pick(17)) {
     case 0: r->amps_limit /= by; break;
-    case 1: r->volts_limit /= by; break;
+    case 1: r->volts_limit = fmax(r->volts_limit / by, 1); break;
     case 2: r->driver_kpw = fmin(fmax(r->driver_kpw, 5) * by, 999); break;
     case 3: r->winding_kpw *= by; break;
     case 4: r->torque *= by, r->hold *= by; break;

@@ -671,6 +671,35 @@ START_TEST(help_shows_an_example_that_works) {
 }
 END_TEST
 
+/* Pressed while all kinds of loads work: each comes to rest its own way, and the run says when. */
+START_TEST(the_stop_input_stops_the_house) {
+    const char *plan = write_file(
+        "stop.plan", "main on\nlatch on\nparallel\n  ventilator on for 14s\n  fan run 70% for 10s\n"
+                     "  turntable turn 720deg\n  pump run 60% for 8s\n  conveyor run 55% for 6s\n"
+                     "  track\n    wait 2.5s\n    stop press\n    wait 1s\n  end\nend\nall off\n");
+    int status = run_command(output, sizeof output,
+                             TEST_TOOL " run " TEST_SOURCE "/demo/honey-house.yaml %s", plan);
+    ck_assert_msg(status == 1, "%s", output);
+    static const char *const says[] = {"WPIN_FAULT_STOPPED",
+                                       "stop was pressed: every load is stopped",
+                                       "pump stood 0.",
+                                       "conveyor stood 0.",
+                                       "turntable stood 0.",
+                                       "fan stood 1.",
+                                       "after that: it ramped down",
+                                       "cut short by the stop input",
+                                       "Burnt: nothing"};
+    for (size_t i = 0; i < sizeof says / sizeof *says; i++) {
+        ck_assert_msg(strstr(output, says[i]) != NULL, "no '%s' in\n%s", says[i], output);
+    }
+    run_command(output, sizeof output,
+                TEST_TOOL " preview " TEST_SOURCE "/demo/honey-house.yaml " TEST_SOURCE
+                          "/demo/honey-house.plan");
+    ck_assert_msg(strstr(output, "Stop input 'stop': pump brakes (at rest after about 0.1") != NULL,
+                  "%s", output);
+}
+END_TEST
+
 START_TEST(the_examples_run) {
     const struct {
         const char *program, *words;
@@ -679,11 +708,12 @@ START_TEST(the_examples_run) {
                 {"both_ways", "reverse        duty  -50.0 %"},
                 {"fan_knob", "knob at 100 %  duty +100.0 %"},
                 {"button_run", "2 presses. Done."},
+                {"stop_button", "WPIN_REFUSED_NOT_ARMED duty   +0.0 %     +0 rpm"},
                 {"size_a_switch", "base resistor: 560 ohm"},
                 {"twins", "shafts: 118 rpm and -118 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
-    for (size_t i = 0; i < 7; i++) {
+    for (size_t i = 0; i < 8; i++) {
         int status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);
         ck_assert_int_eq(status, 0);
         ck_assert_msg(strstr(output, rows[i].words) != NULL, "%s", output);
@@ -723,6 +753,7 @@ int main(void) {
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, parts_are_sized);
     tcase_add_test(tests, help_shows_an_example_that_works);
+    tcase_add_test(tests, the_stop_input_stops_the_house);
     tcase_add_test(tests, the_examples_run);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

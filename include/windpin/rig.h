@@ -170,6 +170,7 @@ typedef struct wpin_rig_load {
                                           what its kind does. */
     bool shared[WPIN_STAGE_LINES];   /**< The pin is shared with other loads on purpose. */
     bool reversed;
+    int8_t on_stop;   /**< A wpin_stop_how: what the stop input does to it. */
     bool rest_brakes; /**< At zero duty the stage brakes instead of coasting. */
     wpin_rig_limits limits;
     wpin_sim_bridge bridge; /**< Its name is NULL: use the load's. */
@@ -208,14 +209,15 @@ typedef struct wpin_rig_input {
     char limit_of[WPIN_NAME_MAX + 1]; /**< Limit switch: of which load... */
     int load;                         /**< ...its number. */
     double from, to;                  /**< Between which places of its output, turns. */
-    bool opens;                       /**< It opens there instead of closing. */
-    double duty;                      /**< Button or pair: asked for while it is held. */
-    int pair[2];                      /**< Pair: numbers of its buttons, forward and reverse. */
-    double window;                    /**< Pair: one press waits this long for the other, s. */
-    double analog, noise, volts;      /**< Number; tip to tip, V; at the start, V. */
-    bool centre;                      /**< Knob: off in the middle. */
-    double dead, hysteresis;          /**< Knob: shares of its way. */
-    double play;                      /**< Sensor: V either side. */
+    bool opens;                  /**< It opens there, or when it is pressed, instead of closing. */
+    bool stops;                  /**< Button: pressed, it stops every load. */
+    double duty;                 /**< Button or pair: asked for while it is held. */
+    int pair[2];                 /**< Pair: numbers of its buttons, forward and reverse. */
+    double window;               /**< Pair: one press waits this long for the other, s. */
+    double analog, noise, volts; /**< Number; tip to tip, V; at the start, V. */
+    bool centre;                 /**< Knob: off in the middle. */
+    double dead, hysteresis;     /**< Knob: shares of its way. */
+    double play;                 /**< Sensor: V either side. */
     wpin_curve_point points[WPIN_RIG_POINTS];
     uint8_t point_count;
 } wpin_rig_input;

@@ -141,6 +141,9 @@ typedef struct wpin_sequence_config {
     wpin_status (*set_input)(void *context, uint16_t number, int16_t millivolts);
     /** Told when a step begins and when it is done. NULL if nobody listens. */
     void (*observe)(void *context, uint8_t track, uint16_t step, bool begins);
+    /** Asked first in every tick, also after the plan has ended: true ends it (WPIN_FAULT_STOPPED)
+     * and leaves the motors to whoever says so, a wpin_stop. NULL: nobody. */
+    bool (*stopped)(void *context);
 } wpin_sequence_config;
 
 /** A plan at work. Placed by the caller; the fields are its own. */

@@ -340,6 +340,8 @@ WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, dou
 /** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
  * `bounce` s at each change. */
 WPIN_API bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce);
+/** Says that a button's contact opens when it is pressed: a stop switch. False if there is none. */
+WPIN_API bool wpin_sim_button_opens(wpin_sim *sim, wpin_pin pin);
 /** Presses or releases the button on a pin. False if there is none. */
 WPIN_API bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed);
 /** Wires a knob between ground and the logic supply to an analogue input, with noise of `noise` V

@@ -50,6 +50,7 @@ typedef enum wpin_status {
     WPIN_FAULT_LATE,                           /**< The tick came later than configured. */
     WPIN_FAULT_CLOCK,                          /**< The clock stands. */
     WPIN_FAULT_SENSOR,                         /**< A sensor the guard needs gives no reading. */
+    WPIN_FAULT_STOPPED,                        /**< The stop input was pressed. */
     WPIN_STATUS_COUNT                          /**< How many there are. */
 } wpin_status;
 

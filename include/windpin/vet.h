@@ -70,6 +70,10 @@ WPIN_API wpin_vetting *wpin_vet(const wpin_rig *rig, const wpin_plan *plan,
 /** Frees it; NULL is fine. */
 WPIN_API void wpin_vetting_free(wpin_vetting *vetting);
 
+/** About how long a load takes to come to rest from full speed after the stop input, s; 0: at once.
+ */
+WPIN_API double wpin_stop_seconds(const wpin_rig *rig, size_t load);
+
 /** A list of lines of text. */
 typedef struct wpin_lines {
     char **lines;

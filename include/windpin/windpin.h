@@ -13,6 +13,7 @@
 #include "stage.h"
 #include "status.h"
 #include "stepper.h"
+#include "stop.h"
 #include "units.h"
 #include "version.h"
 

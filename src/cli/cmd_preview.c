@@ -132,6 +132,28 @@ static void say_step(char *to, size_t size, const wpin_rig *rig, const wpin_step
     }
 }
 
+/* What the stop input does to each load, and how long that takes. */
+static void say_stop(const wpin_rig *rig) {
+    static const char *const how[] = {"ramps down", "runs down", "brakes"};
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (!rig->inputs[i].stops) {
+            continue;
+        }
+        printf("Stop input '%s':", rig->inputs[i].name);
+        for (size_t l = 0; l < rig->load_count; l++) {
+            double seconds = wpin_stop_seconds(rig, l);
+            printf("%s %s %s", l == 0 ? "" : ",", rig->loads[l].name,
+                   rig->loads[l].what == WPIN_RIG_MOTOR || rig->loads[l].what == WPIN_RIG_STEPPER
+                       ? how[rig->loads[l].on_stop]
+                       : "goes off");
+            if (seconds > 0) {
+                printf(" (at rest after about %.2g s)", seconds);
+            }
+        }
+        printf("\n");
+    }
+}
+
 static void say_report(const wpin_rig *rig, const wpin_report *report) {
     char words[500];
     printf("%s (rig %08x)\n", rig->name, rig->fingerprint);
@@ -149,6 +171,7 @@ static void say_report(const wpin_rig *rig, const wpin_report *report) {
         }
         printf("\n");
     }
+    say_stop(rig);
     printf("All loads together: at most %.2f A at the same time\n", report->total_amps_peak);
     for (size_t i = 0; i < report->burn_count; i++) {
         printf("This would burn: %s, %s\n", report->burns[i].part, report->burns[i].reason);

@@ -184,6 +184,11 @@ void wpin_sequence_tick(wpin_sequence *sequence) {
     wpin_moment now = config->port->now(config->port->context);
     uint32_t dt_us = wpin_elapsed(sequence->last, now);
     sequence->last = now;
+    if (config->stopped != NULL && config->stopped(config->context) && sequence->running) {
+        sequence->running = false;
+        sequence->result = WPIN_FAULT_STOPPED;
+        sequence->fault_step = config->tracks[0].step;
+    }
     tick_motors(sequence); /* first, so that a ramp that ends now is seen as ended now */
     for (uint8_t i = 0; i < config->track_count; i++) {
         serve(sequence, &config->tracks[i], dt_us);

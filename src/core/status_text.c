@@ -66,7 +66,9 @@
         "Look for what kept the main loop or the interrupt away; or allow a longer step.")         \
     ROW(WPIN_FAULT_CLOCK, "The clock stands.", "Look at the timer behind the port's clock.")       \
     ROW(WPIN_FAULT_SENSOR, "A sensor the guard needs gives no reading.",                           \
-        "Look at the sensor, its wire and the converter.")
+        "Look at the sensor, its wire and the converter.")                                         \
+    ROW(WPIN_FAULT_STOPPED, "The stop input was pressed.",                                         \
+        "Release it, re-arm it, and arm each motor again.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

@@ -249,7 +249,9 @@ static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input
                                  ? 0.5
                                  : fmin(i->volts / rig->controller.logic_volts, 1));
     case WPIN_RIG_SENSOR: return wpin_sim_wire_sensor(sim, (uint8_t)i->analog, i->volts, i->noise);
-    default: return wpin_sim_wire_button(sim, (wpin_pin)i->pin, i->bounce);
+    default:
+        return wpin_sim_wire_button(sim, (wpin_pin)i->pin, i->bounce) &&
+               (!i->opens || wpin_sim_button_opens(sim, (wpin_pin)i->pin));
     }
 }
 

@@ -5,7 +5,7 @@
 static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_rig *rig) {
     wpin_button_config button = {.debounce_us = (uint32_t)llround(from->debounce * 1e6),
                                  .stuck_us = (uint32_t)llround(from->stuck * 1e6),
-                                 .active_low = from->kind != WPIN_RIG_LIMIT || !from->opens};
+                                 .active_low = !from->opens};
     wpin_knob_config knob = {.low_mv = 0,
                              .high_mv = (int16_t)lround(rig->controller.logic_volts * 1e3),
                              .dead = (uint16_t)lround(from->dead * WPIN_DUTY_FULL),

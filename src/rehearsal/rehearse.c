@@ -131,6 +131,8 @@ static bool allocate(wpin_run *run) {
     run->owner = calloc(loads, sizeof *run->owner);
     run->windows = calloc(loads, sizeof *run->windows);
     run->rpm = calloc(loads, sizeof *run->rpm);
+    run->stopping = calloc(loads, sizeof *run->stopping);
+    run->stop_how = calloc(loads, sizeof *run->stop_how);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
     if (report != NULL) {
         report->pwm = calloc(loads, sizeof *report->pwm);
@@ -145,8 +147,9 @@ static bool allocate(wpin_run *run) {
            report->degrees_c != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
            run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
-           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
-           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL;
+           run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
+           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
+           report->rpm_peak != NULL && report->operations != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -166,6 +169,8 @@ static void release(wpin_run *run) {
     free(run->owner);
     free(run->windows);
     free(run->rpm);
+    free(run->stop_how);
+    free(run->stopping);
     free(run->volts);
     free(run->rounds);
 }
@@ -220,7 +225,8 @@ static wpin_status start(wpin_run *run) {
         .port = &run->port,
         .context = run,
         .set_switch = set_switch,
-        .observe = wpin_run_step};
+        .observe = wpin_run_step,
+        .stopped = wpin_run_stopped};
     return wpin_sequence_start(&run->sequence, &run->sequence_config);
 }
 
@@ -260,7 +266,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
     int64_t next_fast = run->fast_used ? run->start : INT64_MAX;
     unsigned long ticks = 0;
     bool was_running = true;
-    while (was_running || wpin_sequence_busy(&run->sequence)) {
+    while (wpin_run_stopping(run) || was_running || wpin_sequence_busy(&run->sequence)) {
         int64_t now = wpin_sim_time(run->sim);
         if (now >= next_fast) {
             tick_fast(run);
@@ -308,6 +314,7 @@ static wpin_status carry_out(wpin_run *run, char *why, size_t size) {
         return status;
     }
     wpin_run_open_inputs(run);
+    wpin_run_open_stop(run);
     await_ready(run, tick);
     status = start(run);
     if (status != WPIN_OK) {

@@ -47,6 +47,11 @@ typedef struct wpin_run {
     wpin_track *tracks;
     wpin_sequence_config sequence_config;
     wpin_sequence sequence;
+    wpin_stop_config stop_config; /* of the rig's stop input, if it has one */
+    wpin_stop stop;
+    uint8_t *stop_how;      /* of each load */
+    double stopped_at;      /* when it latched; 0: not */
+    bool *stopping;         /* each load turned then, and does not stand yet */
     wpin_sim_reading *last; /* newest reading of each load */
     wpin_tally *for_trace;  /* of each load since the last row */
     wpin_sample *samples;
@@ -86,6 +91,12 @@ void wpin_run_command(wpin_run *run);
 /* Sets the core's side of the inputs up, reads them all once, and answers about one. */
 void wpin_run_open_inputs(wpin_run *run);
 void wpin_run_update_inputs(wpin_run *run);
+/* Sets the rig's stop input up, if it has one; serves it each tick, and says whether it is latched.
+ */
+void wpin_run_open_stop(wpin_run *run);
+bool wpin_run_stopped(void *context);
+/* Whether something still turns after it; notes what came to rest. */
+bool wpin_run_stopping(wpin_run *run);
 bool wpin_run_input_held(void *context, uint16_t number);
 wpin_duty wpin_run_input_duty(void *context, uint16_t number);
 wpin_status wpin_run_set_input(void *context, uint16_t number, int16_t millivolts);

@@ -195,13 +195,15 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
         return;
     }
     if (!step->done) {
-        bool by_hand = run->report->interrupted;
+        bool by_hand = run->report->interrupted, by_stop = run->stopped_at > 0;
         if (step->op == WPIN_OP_UNTIL && run->sequence.result == WPIN_FAULT_TIMEOUT) {
             wpin_rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
             return;
         }
-        wpin_rule(step, by_hand ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
-                  by_hand ? " by you" : "");
+        wpin_rule(step, by_hand || by_stop ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
+                  by_hand   ? " by you"
+                  : by_stop ? " by the stop input"
+                            : "");
         return;
     }
     if (step->load >= 0 && judge_burn(run, step)) {

@@ -381,6 +381,17 @@ static const verb verbs[] = {
 static const verb stepper_verbs[] = {
     {"turn", read_turn}, {"hold", read_hold_place}, {"stop", read_stop}, {"release", read_release}};
 
+bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *word) {
+    bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    const verb *own = stepper ? stepper_verbs : verbs;
+    for (size_t i = 0; i < (stepper ? COUNT(stepper_verbs) : COUNT(verbs)); i++) {
+        if (strcasecmp(word, own[i].word) == 0) {
+            return true;
+        }
+    }
+    return false;
+}
+
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
     const char *known[COUNT(verbs)];
     bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;

@@ -11,7 +11,13 @@
 static size_t take_group(wpin_plan_reader *r, bool *chosen) {
     size_t words = 0, loads = r->rig->load_count;
     if (strcasecmp(r->line.words[0].text, "all") == 0) {
-        for (size_t i = 0; i < loads; i++) {
+        const char *verb = r->line.count > 1 ? r->line.words[1].text : "";
+        bool some = false;
+        for (size_t i = 0; i < loads; i++) { /* those that can; if none does, each says so */
+            chosen[i] = wpin_plan_knows_verb(r, i, verb);
+            some = some || chosen[i];
+        }
+        for (size_t i = 0; !some && i < loads; i++) {
             chosen[i] = true;
         }
         return 1;

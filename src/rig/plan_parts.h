@@ -47,5 +47,7 @@ void wpin_plan_read_hand(wpin_plan_reader *r, size_t input);
 bool wpin_plan_read_group(wpin_plan_reader *r);
 /* Reads what stands behind the name of a load. */
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load);
+/* Whether a load knows a verb of that name. */
+bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *word);
 
 #endif

@@ -29,6 +29,8 @@ static const wpin_field input_fields[] = {
     QUANTITY("bounce", wpin_rig_input, bounce, false, WPIN_TIME, 0, 0.1),
     QUANTITY("stuck-after", wpin_rig_input, stuck, false, WPIN_TIME, 0.1, 3600),
     CHOICE("at-limit", wpin_rig_input, opens, "closes", "opens"),
+    CHOICE("contact", wpin_rig_input, opens, "closes", "opens"),
+    CHOICE("stops", wpin_rig_input, stops, "nothing", "all"),
     QUANTITY("noise", wpin_rig_input, noise, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("start", wpin_rig_input, volts, false, WPIN_VOLTAGE, 0, 24),
     QUANTITY("dead-zone", wpin_rig_input, dead, false, WPIN_SHARE, 0, 0.4),
@@ -145,6 +147,10 @@ static void read_kind(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
     } else {
         input->kind = pin ? WPIN_RIG_BUTTON : WPIN_RIG_KNOB;
     }
+    if (input->stops && input->kind != WPIN_RIG_BUTTON) {
+        wpin_say_at(reader, node, "only a button or switch on a 'pin' can stop all; '%s' is none",
+                    input->name);
+    }
     if (pin && nodes[INPUT_CURVE] != NULL) {
         wpin_say_at(reader, nodes[INPUT_CURVE], "a curve belongs to an 'analog' input");
     }
@@ -187,6 +193,12 @@ void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
         read_kind(reader, rig, node, nodes, &input);
     }
     for (size_t i = 0; i < rig->input_count; i++) {
+        if (input.stops && rig->inputs[i].stops) {
+            wpin_say_at(reader, node,
+                        "'%s' (line %u) stops all already; wire several stop buttons in one loop, "
+                        "each opening it",
+                        rig->inputs[i].name, rig->inputs[i].line);
+        }
         if (taken(&input, &rig->inputs[i])) {
             wpin_say_at(reader, node, "%s of input '%s' is taken: input '%s' (line %u)",
                         input.kind <= WPIN_RIG_LIMIT ? "the pin" : "the analogue input", input.name,

@@ -18,7 +18,8 @@ enum {
     LOAD_START,
     LOAD_REST,
     LOAD_DUTY_LIMIT,
-    LOAD_LEAST_TIME
+    LOAD_LEAST_TIME,
+    LOAD_ON_STOP = LOAD_LEAST_TIME + 3
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -39,6 +40,7 @@ static const wpin_field load_fields[] = {
     QUANTITY("least-time", wpin_rig_load, limits.least_time, false, WPIN_TIME, 1e-3, 1800),
     QUANTITY("on-duty", wpin_rig_load, limits.on_duty, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
+    [LOAD_ON_STOP] = NODE("on-stop", false),
 };
 
 enum {
@@ -322,6 +324,52 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
     }
 }
 
+/* What brings it to rest soonest and harms nothing: a brake that the driver survives from full
+ * speed, a ramp where that drives the motor back, or else letting it run down. */
+static wpin_stop_how quickest_stop(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_bridge *b = &load->bridge;
+    if (load->what == WPIN_RIG_STEPPER) {
+        return WPIN_STOP_RAMP;
+    }
+    if (load->what != WPIN_RIG_MOTOR) {
+        return wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST) ? WPIN_STOP_COAST : WPIN_STOP_RAMP;
+    }
+    double volts = rig->supplies[load->supply].volts * load->limits.duty_max;
+    double amps = volts / (load->motor.resistance + 2 * b->on_resistance);
+    if (wpin_stage_kind_has(load->kind, WPIN_DRIVE_BRAKE) &&
+        (b->protects || amps <= b->burns_above_amps)) {
+        return WPIN_STOP_BRAKE;
+    }
+    bool drives_back = wpin_stage_kind_takes_duty(load->kind) && b->off_phase == WPIN_SIM_OFF_SHORT;
+    bool coasts = wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST);
+    return drives_back || !coasts ? WPIN_STOP_RAMP : WPIN_STOP_COAST;
+}
+
+static void read_on_stop(wpin_reader *reader, yaml_node_t *node, const wpin_rig *rig,
+                         wpin_rig_load *load) {
+    static const char *const words[] = {"ramp", "coast", "brake"};
+    if (node == NULL) {
+        load->on_stop = (int8_t)quickest_stop(rig, load);
+        return;
+    }
+    const char *text = wpin_scalar(reader, node, "ramp, coast or brake");
+    int found =
+        text == NULL ? -1 : wpin_find_word(reader, node, text, "on-stop", words, COUNT(words));
+    load->on_stop = (int8_t)(found < 0 ? WPIN_STOP_RAMP : found);
+    bool stepper = load->what == WPIN_RIG_STEPPER;
+    bool can =
+        found <= WPIN_STOP_RAMP ||
+        (!stepper && wpin_stage_kind_has(load->kind, found == WPIN_STOP_BRAKE ? WPIN_DRIVE_BRAKE
+                                                                              : WPIN_DRIVE_COAST));
+    if (!can) {
+        wpin_say_at(reader, node, "on-stop: '%s' can't %s; expected ramp%s", load->kind->name,
+                    words[found],
+                    stepper                    ? ""
+                    : found == WPIN_STOP_COAST ? " or brake"
+                                               : " or coast");
+    }
+}
+
 void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                     yaml_node_t *node) {
     wpin_rig_load load = default_load();
@@ -372,6 +420,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (rig->supply_count != 0) {
         cap_by_rating(rig, &load);
+    }
+    if (staged && rig->supply_count != 0) {
+        read_on_stop(reader, nodes[LOAD_ON_STOP], rig, &load);
     }
     if (load.kind != NULL && !wpin_stage_kind_takes_duty(load.kind) && load.limits.duty_max < 1) {
         wpin_say_at(reader, node,

@@ -12,6 +12,11 @@ bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce) {
     return bounce >= 0;
 }
 
+bool wpin_sim_button_opens(wpin_sim *sim, wpin_pin pin) {
+    sim->pins[pin].opens = sim->pins[pin].button;
+    return sim->pins[pin].button;
+}
+
 bool wpin_sim_press(wpin_sim *sim, wpin_pin pin, bool pressed) {
     wpin_sim_pin *p = &sim->pins[pin];
     if (p->button && p->pressed != pressed) {
@@ -27,13 +32,13 @@ bool wpin_button_level(const wpin_sim *sim, wpin_pin pin) {
     double since = (double)(sim->now - p->pressed_at) / PS_PER_S;
     bool down = p->pressed;
     if (p->stuck) {
-        return false;
+        return p->opens;
     }
     if (since < p->bounce) {
         double left = 1 - since / p->bounce;
         down = down != (fmod(left * left * 7.3, 1) > 0.45);
     }
-    return !down;
+    return down == p->opens;
 }
 
 bool wpin_sim_wire_limit(wpin_sim *sim, wpin_pin pin, int motor, double from, double to,

@@ -258,13 +258,13 @@ double wpin_running_amps(const wpin_facts *f, double duty) {
 }
 
 /* Only the last of a long ramp counts: before, the motor follows its volts. */
-double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
+static double run_down(const wpin_facts *f, double ramp_down, bool braked, double *speed_at_zero) {
     const wpin_sim_motor *m = &f->load->motor;
     double n = m->gear_ratio, loss = m->gear_efficiency;
     double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
     double quadratic = m->load_quadratic / (n * n * n * loss);
     double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
-    double most = f->load->limits.duty_max, ramp = f->load->limits.ramp_down * most;
+    double most = f->load->limits.duty_max, ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
     double w = settled_speed(f, volts_at(f, t < 0 ? most * -t / ramp : most)), at_zero = w;
     for (int i = 0; i < 200000 && w > 0; i++) {
@@ -281,6 +281,31 @@ double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
         *speed_at_zero = t > 0 ? at_zero : 0;
     }
     return fmax(t, 0);
+}
+
+double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
+    return run_down(f, f->load->limits.ramp_down, braked, speed_at_zero);
+}
+
+/* After the stop input, from full speed. */
+static double stop_seconds(const wpin_facts *f) {
+    const wpin_rig_load *l = f->load;
+    if (l->what == WPIN_RIG_STEPPER) {
+        return (l->stepping.top_rate - l->stepping.start_rate) / l->stepping.acceleration;
+    }
+    if (!f->motor) {
+        return 0;
+    }
+    double ramp = l->on_stop == WPIN_STOP_RAMP ? l->limits.ramp_down : 0;
+    bool braked = l->on_stop == WPIN_STOP_BRAKE || (ramp > 0 && l->rest_brakes);
+    return ramp * l->limits.duty_max + run_down(f, ramp, braked, NULL);
+}
+
+double wpin_stop_seconds(const wpin_rig *rig, size_t load) {
+    wpin_vetter v = {.rig = rig};
+    double seconds = wpin_work_out_facts(&v) ? stop_seconds(&v.facts[load]) : 0;
+    free(v.facts);
+    return seconds;
 }
 
 double wpin_returned_volts(const wpin_facts *f, double farads) {

@@ -240,6 +240,23 @@ static void sense(wpin_vetter *v) {
     }
 }
 
+static void no_stop(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->input_count; i++) {
+        if (v->rig->inputs[i].stops) {
+            return;
+        }
+    }
+    WPIN_EACH_LOAD(v, f) {
+        if (f->motor || f->load->what == WPIN_RIG_STEPPER) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "it moves, and no input of the rig stops it");
+            wpin_consequence(n, "only the supply's switch does, and whoever finds it first");
+            wpin_cure(n, "inputs: {stop: {pin: N, contact: opens, stops: all}}");
+            return; /* once is enough */
+        }
+    }
+}
+
 /* A stop is to be served within 10 ms, whatever the plan waits for. */
 static void tick(wpin_vetter *v) {
     double seconds = v->rig->controller.tick;
@@ -278,6 +295,8 @@ const wpin_rule_entry wpin_rules_pins[] = {
     {{"inverted-line", "stage inverted; driver inverts",
       "a line that is inverted though the stage does not say so", WPIN_EFFECT_MOVES},
      inverted},
+    {{"no-stop", "inputs stops", "something moves and nothing stops it", WPIN_EFFECT_ADVICE},
+     no_stop},
     {{"unread-sense", "driver sense", "a current sense that nothing reads", WPIN_EFFECT_ADVICE},
      sense},
 };
