@@ -270,6 +270,10 @@ WPIN_API int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 WPIN_API int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
 /** Whether one switch stands in the motor's path, not two. */
 WPIN_API bool wpin_rig_single_switch(const wpin_stage_kind *kind);
+/** The way its current takes while PWM is low: bipolar switches, which carry it one way only, leave
+ * the other way to a diode even where both low sides are on. */
+WPIN_API wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load);
+
 /** Duty whose peak current reaches `amps` in a motor at rest, 0 to 1: amps = I + ripple / 2 with,
  * over a period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the
  * current runs against in the off phase: a diode, or with fast decay the supply and two diodes.

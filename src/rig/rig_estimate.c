@@ -7,6 +7,12 @@ bool wpin_rig_single_switch(const wpin_stage_kind *kind) {
            kind->logic == WPIN_SIM_LOGIC_RELAY;
 }
 
+wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load) {
+    bool one_way = load->bridge.saturation_volts > 0;
+    return load->bridge.off_phase == WPIN_SIM_OFF_SHORT && one_way ? WPIN_SIM_OFF_SLOW
+                                                                   : load->bridge.off_phase;
+}
+
 /* The circuit of a winding in both phases of a PWM period. */
 typedef struct circuit {
     double volts, on_ohms, against, off_ohms;
@@ -19,14 +25,14 @@ static circuit circuit_of(const wpin_rig_load *load, double volts, double supply
     double each = single ? switch_ohms : switch_ohms / 2, winding = load->motor.resistance;
     circuit c = {.volts = volts - (single ? 1 : 2) * b->saturation_volts,
                  .on_ohms = winding + switch_ohms + supply_ohms};
-    switch (b->off_phase) {
+    switch (wpin_rig_off_phase(load)) {
     case WPIN_SIM_OFF_FAST:
         c.against = volts + 2 * b->diode_volts;
         c.off_ohms = winding + 2 * b->diode_resistance;
         break;
     case WPIN_SIM_OFF_SHORT: c.off_ohms = winding + 2 * each; break;
     default:
-        c.against = b->diode_volts;
+        c.against = b->diode_volts + (single ? 0 : b->saturation_volts);
         c.off_ohms = winding + b->diode_resistance + (single ? 0 : each);
     }
     return c;

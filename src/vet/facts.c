@@ -85,10 +85,11 @@ static double volts_at(const wpin_facts *f, double duty) {
 wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed) {
     const wpin_sim_bridge *b = &f->load->bridge;
     bool solenoid = f->load->what == WPIN_RIG_SOLENOID;
+    wpin_sim_off_phase phase = wpin_rig_off_phase(f->load);
     double back = f->motor ? f->load->motor.constant * speed : 0, off = -back;
-    if (f->switches == 1 || b->off_phase == WPIN_SIM_OFF_SLOW) {
+    if (f->switches == 1 || phase == WPIN_SIM_OFF_SLOW) {
         off -= b->diode_volts + (f->switches - 1) * b->saturation_volts;
-    } else if (b->off_phase == WPIN_SIM_OFF_FAST) {
+    } else if (phase == WPIN_SIM_OFF_FAST) {
         off -= f->volts + 2 * b->diode_volts;
     }
     return (wpin_pwm_loop){.on_volts = f->volts - f->switches * b->saturation_volts - back,
@@ -141,7 +142,7 @@ static double driver_watts(const wpin_facts *f, double duty, double rms, double 
     }
     if (f->switches == 1) {
         off = diode;
-    } else if (b->off_phase == WPIN_SIM_OFF_SLOW) {
+    } else if (wpin_rig_off_phase(f->load) == WPIN_SIM_OFF_SLOW) {
         off = diode + square * ohms + amps * b->saturation_volts;
     } else if (b->off_phase == WPIN_SIM_OFF_FAST) {
         off = 2 * diode;
@@ -266,10 +267,14 @@ static double run_down(const wpin_facts *f, double ramp_down, bool braked, doubl
     double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
     double most = f->load->limits.duty_max, ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
-    double w = settled_speed(f, volts_at(f, t < 0 ? most * -t / ramp : most)), at_zero = w;
+    double w = wpin_speed_at(f, t < 0 ? most * -t / ramp : most), at_zero = w;
     for (int i = 0; i < 200000 && w > 0; i++) {
-        double volts = t < 0 ? f->volts * most * -t / ramp : 0;
-        double amps = fmax(0, (volts - m->constant * w) / f->loop_ohms); /* one way only */
+        double duty = t < 0 ? most * -t / ramp : 0;
+        double amps = fmax(0, (f->volts * duty - m->constant * w) / f->loop_ohms); /* one way */
+        if (t < 0 && f->pwm_hz > 0) {
+            wpin_pwm_loop loop = wpin_loop_of(f, w); /* gaps in its current drive it on */
+            amps = wpin_calc_pwm_wave(&loop, duty).mean;
+        }
         if (t >= 0 && braked) {
             amps = -m->constant * w / (f->loop_ohms - f->supply->resistance);
         }

@@ -22,7 +22,11 @@ static double lasting_amps(const wpin_facts *f) {
         double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
         return f->volts / f->loop_ohms * fmax(on, l->kick_level);
     }
-    default: return f->run_amps;
+    default: {
+        double pulse = f->pwm_hz > 0 ? l->duty_max / f->pwm_hz : HUGE_VAL;
+        bool strip = f->load->lamp.cold_share >= 1; /* filaments: see inrush */
+        return strip && pulse >= f->load->bridge.burns_after ? f->stall_amps : f->run_amps;
+    }
     }
 }
 

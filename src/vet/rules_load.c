@@ -130,7 +130,7 @@ static void plunger(wpin_vetter *v) {
         if (f->load->what != WPIN_RIG_SOLENOID) {
             continue;
         }
-        double on = coil_on_amps(f), kick = coil_amps(f, l->kick_level);
+        double on = coil_on_amps(f), kick = coil_amps(f, fmin(l->kick_level, l->duty_max));
         double lag = s->inductance / f->loop_ohms, draw = fmax(on, kick);
         double takes =
             draw > s->pull_in ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time : HUGE_VAL;

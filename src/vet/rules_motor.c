@@ -113,7 +113,7 @@ static void stall_winding(wpin_vetter *v) {
         if (isinf(lasts) || warm >= room) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, lasts < 3.2 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_finding *n = wpin_find_load(v, lasts < 3.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n,
                    "warm from running and then held, %.3g A heat its winding to %.0f degC within "
                    "%.3g s",

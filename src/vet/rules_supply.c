@@ -137,11 +137,13 @@ static void limit(wpin_vetter *v) {
                                        : "it cuts out and comes back, again and again");
             wpin_cure(n, "a supply of %.3g A or more", fmax(1.3 * amps, 1.1 * surge));
         } else if (most != NULL && surge > s->limit_amps) {
-            wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
+            bool always = !droops && at_source(v, most, most->start_amps) > 1.1 * s->limit_amps;
+            wpin_finding *n = wpin_find_supply(v, always ? WPIN_REFUSE : WPIN_CAUTION, i);
             wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
                        most->load->name, surge, s->limit_amps);
-            wpin_consequence(n, droops ? "its voltage gives way at a start"
-                                       : "it may cut out at a start");
+            wpin_consequence(n, droops   ? "its voltage gives way at a start"
+                                : always ? "it cuts out at every start"
+                                         : "it may cut out at a start");
             wpin_cure(n, "a supply of %.3g A", 1.1 * surge);
             wpin_cure(n, "longer ramps and staggered starts, if it is never held");
         }
