@@ -6,6 +6,7 @@
 #define WINDPIN_RIG_H
 
 #include "api.h"
+#include "calc.h"
 #include "messages.h"
 #include "sim.h"
 #include "windpin.h"
@@ -265,6 +266,8 @@ WPIN_API void wpin_rig_free(wpin_rig *rig);
 
 /** The kinds of stage the rig file knows. */
 WPIN_API const wpin_stage_kind *wpin_stage_kinds(size_t *count);
+/** Whether a part may be called that: letters, digits, '-' and '_', beginning with a letter. */
+WPIN_API bool wpin_rig_name_fits(const char *name);
 /** Number of the load or supply of this name without regard to case, or -1. */
 WPIN_API int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 WPIN_API int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
@@ -273,6 +276,13 @@ WPIN_API bool wpin_rig_single_switch(const wpin_stage_kind *kind);
 /** The way its current takes while PWM is low: bipolar switches, which carry it one way only, leave
  * the other way to a diode even where both low sides are on. */
 WPIN_API wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load);
+
+/** The loop of a motor's or solenoid's winding under PWM, with so many volts, ohms in all, and the
+ * motor at a speed in rad/s: what drives it while PWM is high, and where its current goes while it
+ * is low.
+ */
+WPIN_API wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms,
+                                         double hz, double speed);
 
 /** Duty whose peak current reaches `amps` in a motor at rest, 0 to 1: amps = I + ripple / 2 with,
  * over a period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the

@@ -21,6 +21,7 @@ int cmd_sweep(int argc, char **argv);
 int cmd_size(int argc, char **argv);
 int cmd_vet(int argc, char **argv);
 int cmd_export(int argc, char **argv);
+int cmd_new(int argc, char **argv);
 /* The sheet that compares kinds of stage. */
 int cli_size_stage(const char *const *words, size_t count, bool json);
 

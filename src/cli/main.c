@@ -9,6 +9,7 @@ static const struct {
     int (*run)(int argc, char **argv);
     const char *words;
 } commands[] = {
+    {"new", cmd_new, "write a first rig and plan from a few answers"},
     {"run", cmd_run, "run a plan on simulated hardware and report asked against achieved"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
     {"rig", cmd_rig, "list what a rig file describes"},
@@ -31,7 +32,7 @@ static void print_help(FILE *to) {
                 "and run the plan on simulated hardware before power is on the bench.\n\n"
                 "Commands:\n");
     for (int i = 0; i < COMMANDS; i++) {
-        fprintf(to, "  %-6s %s\n", commands[i].name, commands[i].words);
+        fprintf(to, "  %-8s %s\n", commands[i].name, commands[i].words);
     }
     fprintf(to, "\nwindpin COMMAND --help says more, with an example. "
                 "windpin --version prints the version.\n"

@@ -36,7 +36,7 @@ double wpin_loose_duty(const wpin_run *run, const wpin_rig_load *load) {
                              switches * load->bridge.on_resistance);
 }
 
-/* Current that a motor should take at this duty and speed; of other loads a token. */
+/* Highest current that a motor should take at this duty and speed; of other loads a token. */
 static double due_amps(const wpin_run *run, const wpin_rig_load *load, double duty, double rpm) {
     double volts = run->rig->supplies[load->supply].volts;
     if (load->what == WPIN_RIG_LAMP) {
@@ -46,11 +46,15 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
         return duty > 0.02 ? 0.05 : 0;
     }
     const wpin_sim_motor *m = &load->motor;
-    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    double back = m->constant * rpm * PI / 30 * m->gear_ratio;
-    double left = duty * volts - switches * load->bridge.saturation_volts - fabs(back);
-    double amps = left / m->resistance;
-    return amps > fmax(0.02, 0.05 * volts / m->resistance) ? amps : 0;
+    double ohms =
+        m->resistance + (wpin_rig_single_switch(load->kind) ? 1 : 2) * load->bridge.on_resistance;
+    double hz = wpin_stage_kind_takes_duty(load->kind) ? load->limits.pwm_hz : 0;
+    double speed = fabs(rpm) * PI / 30 * m->gear_ratio;
+    wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, hz, speed);
+    double amps = wpin_calc_pwm_wave(&loop, hz > 0 ? duty : 1).most;
+    bool coming =
+        duty * volts - 2 * load->bridge.saturation_volts > m->constant * speed + 0.05 * volts;
+    return coming && amps > 1e-3 ? amps : 0;
 }
 
 static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,

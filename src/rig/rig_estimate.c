@@ -59,3 +59,21 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, d
     }
     return duty;
 }
+
+wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms, double hz,
+                                double speed) {
+    const wpin_sim_bridge *b = &load->bridge;
+    bool motor = load->what == WPIN_RIG_MOTOR, single = wpin_rig_single_switch(load->kind);
+    double back = motor ? load->motor.constant * speed : 0, off = -back;
+    wpin_sim_off_phase phase = wpin_rig_off_phase(load);
+    if (single || phase == WPIN_SIM_OFF_SLOW) {
+        off -= b->diode_volts + (single ? 0 : b->saturation_volts);
+    } else if (phase == WPIN_SIM_OFF_FAST) {
+        off -= volts + 2 * b->diode_volts;
+    }
+    return (wpin_pwm_loop){.on_volts = volts - (single ? 1 : 2) * b->saturation_volts - back,
+                           .off_volts = off,
+                           .ohms = ohms,
+                           .henries = motor ? load->motor.inductance : load->solenoid.inductance,
+                           .hz = hz};
+}

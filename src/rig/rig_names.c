@@ -45,14 +45,18 @@ static bool reserved(const char *name) {
     return false;
 }
 
-bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *key,
-                    const char *name, char *to) {
+bool wpin_rig_name_fits(const char *name) {
     size_t length = strlen(name);
     bool good = length > 0 && length <= WPIN_NAME_MAX && isalpha((unsigned char)name[0]);
     for (size_t i = 0; good && i < length; i++) {
         good = isalnum((unsigned char)name[i]) || name[i] == '-' || name[i] == '_';
     }
-    if (!good) {
+    return good;
+}
+
+bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *key,
+                    const char *name, char *to) {
+    if (!wpin_rig_name_fits(name)) {
         wpin_say_at(reader, key,
                     "'%s' can't be a name; expected 1 to %d letters, digits, - or _, beginning "
                     "with a letter",

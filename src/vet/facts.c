@@ -80,24 +80,8 @@ static double volts_at(const wpin_facts *f, double duty) {
     return fmax(0, f->volts * duty - f->switches * f->load->bridge.saturation_volts);
 }
 
-/* In the off phase the current runs on through one switch and a diode (a single switch: the diode
- * alone), back into the supply, or through two switches. */
 wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed) {
-    const wpin_sim_bridge *b = &f->load->bridge;
-    bool solenoid = f->load->what == WPIN_RIG_SOLENOID;
-    wpin_sim_off_phase phase = wpin_rig_off_phase(f->load);
-    double back = f->motor ? f->load->motor.constant * speed : 0, off = -back;
-    if (f->switches == 1 || phase == WPIN_SIM_OFF_SLOW) {
-        off -= b->diode_volts + (f->switches - 1) * b->saturation_volts;
-    } else if (phase == WPIN_SIM_OFF_FAST) {
-        off -= f->volts + 2 * b->diode_volts;
-    }
-    return (wpin_pwm_loop){.on_volts = f->volts - f->switches * b->saturation_volts - back,
-                           .off_volts = off,
-                           .ohms = f->loop_ohms,
-                           .henries =
-                               solenoid ? f->load->solenoid.inductance : f->load->motor.inductance,
-                           .hz = f->pwm_hz};
+    return wpin_rig_pwm_loop(f->load, f->volts, f->loop_ohms, f->pwm_hz, speed);
 }
 
 /* Where the mean of its current, with ripple and gaps, meets friction, load and fan: by halving. */

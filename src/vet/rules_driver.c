@@ -174,7 +174,7 @@ static double stall_lasts(const wpin_facts *f, double room) {
     if (climbs > room) {
         return ramp;
     }
-    double end = wpin_stall_watts(f, f->load->limits.duty_max) * h->resistance;
+    double end = 1.03 * wpin_stall_watts(f, f->load->limits.duty_max) * h->resistance;
     return end > room ? ramp + h->time * log((end - climbs) / (end - room)) : HUGE_VAL;
 }
 

@@ -46,12 +46,37 @@ static double hold_percent(const wpin_facts *f) {
     return fmin(100, ceil(100 * volts / fmax(on + diode, 1e-9)));
 }
 
+/* A small coil that gets too hot in the kick alone. */
+static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
+    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_rig_limits *l = &f->load->limits;
+    wpin_winding_load load = {.ohms = s->resistance,
+                              .other_ohms = f->loop_ohms - s->resistance,
+                              .amps = coil_amps(f, fmin(l->kick_level, l->duty_max)),
+                              .by_volts = true,
+                              .drifts = s->heat.drifts};
+    double lasts = wpin_calc_winding_seconds(&load, s->heat.resistance, s->heat.time, 0,
+                                             s->heat.limit - wpin_air(v));
+    if (l->kick_time <= lasts) {
+        return;
+    }
+    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    wpin_cause(n, "its kick of %.3g ms with %.3g A heats it to %.0f degC within %.3g ms",
+               l->kick_time * 1e3, load.amps, s->heat.limit, lasts * 1e3);
+    wpin_consequence(n, "the coil burns when it is drawn in");
+    wpin_cure(n, "kick-time: %.0fms", floor(0.6e3 * lasts));
+}
+
 static void coil(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_solenoid *s = &f->load->solenoid;
         double amps = coil_on_amps(f), most = f->load->limits.most_on;
         double end = wpin_air(v) + coil_rise(f, amps);
-        if (f->load->what != WPIN_RIG_SOLENOID || s->heat.resistance <= 0 || end <= s->heat.limit) {
+        if (f->load->what != WPIN_RIG_SOLENOID || s->heat.resistance <= 0) {
+            continue;
+        }
+        kick_heat(v, f);
+        if (end <= s->heat.limit) {
             continue;
         }
         double safe = -s->heat.time * log(1 - (s->heat.limit - wpin_air(v)) / (end - wpin_air(v)));
@@ -123,6 +148,18 @@ static void falls_between(wpin_vetter *v, const wpin_facts *f) {
     wpin_cure(n, "pwm: %.0fHz or more", ceil(4 * f->loop_ohms / s->inductance));
 }
 
+/* Whether a duty draws it in: its current stays above the pull-in current for as long as that
+ * takes, which the pulses of a slow PWM may not. */
+static bool draws_in(const wpin_facts *f, double duty) {
+    const wpin_sim_solenoid *s = &f->load->solenoid;
+    if (f->pwm_hz <= 0 || duty >= 1) {
+        return coil_amps(f, 1) > s->pull_in;
+    }
+    wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    return coil_amps(f, duty) > s->pull_in &&
+           wpin_calc_pwm_above_seconds(&loop, duty, s->pull_in) >= 1.1 * s->pull_in_time;
+}
+
 static void plunger(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_solenoid *s = &f->load->solenoid;
@@ -132,9 +169,11 @@ static void plunger(wpin_vetter *v) {
         }
         double on = coil_on_amps(f), kick = coil_amps(f, fmin(l->kick_level, l->duty_max));
         double lag = s->inductance / f->loop_ohms, draw = fmax(on, kick);
-        double takes =
-            draw > s->pull_in ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time : HUGE_VAL;
-        bool drawn = on > s->pull_in || 1.2 * takes <= l->kick_time; /* a fifth to spare */
+        double kick_duty = fmin(l->kick_level, l->duty_max);
+        double takes = draw > s->pull_in && draws_in(f, fmax(kick_duty, on_duty(f)))
+                           ? -lag * log(1 - s->pull_in / draw) + s->pull_in_time
+                           : HUGE_VAL;
+        bool drawn = draws_in(f, on_duty(f)) || 1.2 * takes <= l->kick_time; /* a fifth to spare */
         double warm = on * f->loop_ohms / (f->loop_ohms + warm_ohms(f, on));
         if (l->kick_time > 0 && 1.2 * takes <= l->kick_time && warm >= s->drop_out) {
             falls_back(v, f);

@@ -158,8 +158,8 @@ static void calibrated_with_power(wpin_vetter *v) {
     }
 }
 
-/* A controller of its own drives only once it has seen neutral for some 20 pulses after it got power.
- * Steps of the plan in the order of the file; what else takes time only helps. */
+/* A controller of its own drives only once it has seen neutral for some 20 pulses after it got
+ * power. Steps of the plan in the order of the file; what else takes time only helps. */
 static void before_neutral(wpin_vetter *v) {
     const double takes = 0.4; /* s */
     for (size_t l = 0; v->plan != NULL && l < v->rig->load_count; l++) {
@@ -169,14 +169,15 @@ static void before_neutral(wpin_vetter *v) {
         bool pulses = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
         for (size_t i = 0; pulses && i < v->plan->step_count; i++) {
             const wpin_step *s = &v->plan->steps[i];
-            if (s->op == WPIN_OP_SWITCH && s->target.number == source &&
-                !on_before(v, source, i)) {
+            if (s->op == WPIN_OP_SWITCH && s->target.number == source && !on_before(v, source, i)) {
                 seen = 0;
             } else if (drives((wpin_op)s->op) && s->target.number == l) {
                 if (seen < takes && on_before(v, source, i)) {
                     wpin_finding *n = find_step(v, WPIN_REFUSE, i);
-                    wpin_cause(n, "its controller has had power and neutral for %.2g s, it takes some "
-                                  "%.2g s of them before it drives", seen, takes);
+                    wpin_cause(n,
+                               "its controller has had power and neutral for %.2g s, it takes some "
+                               "%.2g s of them before it drives",
+                               seen, takes);
                     wpin_consequence(n, "it waits for neutral, and the load stands");
                     wpin_cure(n, "a line 'wait 500ms' before it");
                 }
@@ -293,8 +294,8 @@ const wpin_rule_entry wpin_rules_plan[] = {
     {{"calibrate-powered", "plan; supply switch", "a controller calibrated while it has power",
       WPIN_EFFECT_MOVES},
      calibrated_with_power},
-    {{"before-neutral", "plan; stage pulses; rest", "a controller driven before it has seen neutral",
-      WPIN_EFFECT_DEAD},
+    {{"before-neutral", "plan; stage pulses; rest",
+      "a controller driven before it has seen neutral", WPIN_EFFECT_DEAD},
      before_neutral},
     {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
     {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},

@@ -1,0 +1,43 @@
+/** @file starter.h
+ * A first rig and a first plan from a few answers: what hangs on how many wires, the supply, the
+ * stage. Sound by their making; every figure that has to be measured says so. Host only.
+ */
+#ifndef WINDPIN_STARTER_H
+#define WINDPIN_STARTER_H
+
+#include "rig.h"
+#include <stdio.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Something with so many wires. */
+typedef struct wpin_wired {
+    int wires;
+    const char *what;  /**< In words. */
+    const char *tell;  /**< How to tell it from others with as many. */
+    const char *load;  /**< Key of the rig: motor, lamp, leds, solenoid, stepper; NULL: not yet. */
+    const char *stage; /**< A stage that drives it, or, where there is none yet, what would. */
+} wpin_wired;
+
+/** All of them, by number of wires; the last one has `what` NULL. */
+WPIN_API const wpin_wired *wpin_wired_things(void);
+
+/** The answers. */
+typedef struct wpin_starter {
+    const char *name; /**< Of the load: letters, digits, '-' and '_', no word of the language. */
+    const char *load; /**< As wpin_wired.load. */
+    const wpin_stage_kind *kind;
+    double volts, watts; /**< Of the supply; of the load when it works as it is meant to. */
+} wpin_starter;
+
+/** Whether this load can hang on that stage. */
+WPIN_API bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind);
+/** Writes rig and plan. False when a file can not be written. */
+WPIN_API bool wpin_starter_write(const wpin_starter *starter, FILE *rig, FILE *plan);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

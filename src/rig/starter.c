@@ -1,0 +1,241 @@
+/* A first rig and plan from a few answers. */
+#include "windpin/starter.h"
+#include <math.h>
+#include <string.h>
+
+static const wpin_wired things[] = {
+    {2, "brushed motor, with a gear or without",
+     "touched to a cell it turns, with its leads swapped the other way", "motor",
+     "two-inputs-enable"},
+    {2, "fan with electronics of its own", "it has a plus and a minus, and turns one way only",
+     "motor", "low-side-switch"},
+    {2, "solenoid, valve or lock", "it clicks, and a plunger moves", "solenoid", "low-side-switch"},
+    {2, "filament lamp", "cold it has a small part of its warm resistance", "lamp",
+     "low-side-switch"},
+    {2, "strip of light-emitting diodes", "it has a plus and a minus, and glows from some volts on",
+     "leds", "low-side-switch"},
+    {3, "brushless motor behind a speed controller that takes servo-style pulses",
+     "three equal coils: the same resistance between any two wires", "motor", "servo-pulse"},
+    {3, "servo with a place of its own", "supply, ground and pulse", NULL,
+     "its pulse line, like servo-pulse; angles are not described yet"},
+    {4, "stepper with two windings", "two pairs with a resistance, none between the pairs",
+     "stepper", "two-channels"},
+    {4, "fan with a PWM input and a speed output", "plus, minus and two thin wires", NULL,
+     "a pin on its PWM input; such an input is not described yet"},
+    {5, "stepper with one wire common to all four coils",
+     "the common one has half the resistance to each other wire", NULL,
+     "four low-side transistors; that stage is not described yet"},
+    {6, "brushed motor with an encoder", "two thick wires and four thin ones", "motor",
+     "two-inputs-enable"},
+    {6, "stepper with two centre wires",
+     "two groups of three; leave each group's middle wire open: two windings are left", "stepper",
+     "two-channels"},
+    {8, "brushless motor with position sensors", "three thick wires and five thin ones", NULL,
+     "six switches; that stage is not described yet"},
+    {8, "stepper with four coils",
+     "four pairs; join two of them in series for each winding, the right way round", "stepper",
+     "two-channels"},
+    {0, NULL, NULL, NULL, NULL}};
+
+const wpin_wired *wpin_wired_things(void) {
+    return things;
+}
+
+bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
+    bool stepper = strcmp(load, "stepper") == 0;
+    if (kind->coils || stepper) {
+        return kind->coils == stepper;
+    }
+    return strcmp(load, "motor") == 0 || wpin_rig_single_switch(kind);
+}
+
+/* ---- the rig ---- */
+
+static void write_top(const wpin_starter *s, FILE *to) {
+    fprintf(to,
+            "# The rig '%s', written by windpin new. Its figures are those of a usual part of that "
+            "size:\n# what says 'measure' should be measured before you trust a run. docs/rig.md "
+            "has every key.\n"
+            "rig: %s\n\n"
+            "controller:\n"
+            "  logic: 5V                  # level of a high pin\n"
+            "  pin-limit: 40mA            # a pin does not survive more: its data sheet says\n"
+            "  numbering: as printed on the controller board\n\n"
+            "supplies:\n"
+            "  main:\n"
+            "    voltage: %.4gV\n"
+            "    resistance: %.2gohm        # measure: how far it falls under load, by the amps\n"
+            "    switch: off              # the plan switches it on\n\n"
+            "inputs:\n"
+            "  stop: {pin: 2, contact: opens, stops: all}   # from pin 2 to ground; a broken wire "
+            "stops too\n\n"
+            "loads:\n"
+            "  %s:\n"
+            "    supply: main\n",
+            s->name, s->name, s->volts, 0.02 * s->volts * s->volts / s->watts, s->name);
+}
+
+static bool takes_pwm(const wpin_starter *s) {
+    return wpin_stage_kind_takes_duty(s->kind) && s->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+}
+
+/* Slow enough for lamps and strips, beyond hearing for motors. */
+static const char *pwm_for(const char *load) {
+    bool light = strcmp(load, "lamp") == 0 || strcmp(load, "leds") == 0;
+    return light ? "1kHz" : strcmp(load, "solenoid") == 0 ? "4kHz" : "20kHz";
+}
+
+static void write_stage(const wpin_starter *s, FILE *to) {
+    fprintf(to, "    stage: {kind: %s, pins: {", s->kind->name);
+    for (unsigned l = 0; l < s->kind->table->line_count; l++) {
+        fprintf(to, "%s%s: %u", l == 0 ? "" : ", ", s->kind->lines[l], 4 + l);
+    }
+    fprintf(to, "}");
+    if (takes_pwm(s)) {
+        fprintf(to, ", pwm: %s", pwm_for(s->load));
+    }
+    fprintf(to, "}   # windpin stage %s\n", s->kind->name);
+}
+
+/* `amps`: the most it ever has to carry. */
+static void write_driver(const wpin_starter *s, FILE *to, double amps) {
+    fprintf(to,
+            "    driver:                    # from its data sheet\n"
+            "      on-resistance: %.3gohm\n"
+            "      current-limit: %.3gA     # it does not survive more...\n"
+            "      current-time: 10ms       # ...for this long\n"
+            "      voltage-limit: %.3gV\n",
+            fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
+}
+
+static void write_ramp(const wpin_starter *s, FILE *to, const char *up, const char *down) {
+    if (wpin_stage_kind_takes_duty(s->kind)) {
+        fprintf(to, "    ramp: {up: %s, down: %s}\n", up, down);
+    }
+}
+
+/* A motor that takes six times its rated current when it is held, and runs down in a second and a
+ * half by its own friction. */
+static void write_motor(const wpin_starter *s, FILE *to) {
+    double stall = 6 * s->watts / s->volts, ohms = s->volts / stall, top = 600;
+    double constant = s->volts / top, torque = constant * stall;
+    write_driver(s, to, stall);
+    fprintf(
+        to,
+        "    motor:                     # windpin size motor works the first five out of what "
+        "you measure\n"
+        "      resistance: %.3gohm       # measure: between its leads\n"
+        "      inductance: %.3gmH\n"
+        "      constant: %.3gmNm/A       # measure: volts by speed, without load\n"
+        "      inertia: %.3ggcm2\n"
+        "      static-friction: %.3gmNm  # measure: windpin find, then at which duty it starts\n"
+        "      dry-friction: %.3gmNm\n"
+        "      load: {torque: 0Nm}       # what it drives, at the output of its gear, if any\n",
+        ohms, ohms, constant * 1e3, 0.06 * constant * constant / ohms * 1e7, 0.06 * torque * 1e3,
+        0.04 * torque * 1e3);
+    write_ramp(s, to, "500ms", "500ms");
+    fprintf(to, "    rest: 2s                   # before it may turn the other way: measure how "
+                "long it runs down\n");
+}
+
+static void write_light(const wpin_starter *s, FILE *to) {
+    bool lamp = strcmp(s->load, "lamp") == 0;
+    double amps = s->watts / s->volts;
+    write_driver(s, to, (lamp ? 13 : 1.2) * amps); /* cold filaments take that much */
+    if (lamp) {
+        fprintf(to,
+                "    lamp: {rated: %.4gV, power: %.4gW, cold: 8%%}   # cold: measure its "
+                "resistance\n",
+                s->volts, s->watts);
+    } else {
+        fprintf(to,
+                "    leds: {rated: %.4gV, power: %.4gW, forward: %.3gV}   # forward: measure where "
+                "it begins to glow\n",
+                s->volts, s->watts, 0.7 * s->volts);
+    }
+    write_ramp(s, to, "1s", "500ms");
+}
+
+static void write_solenoid(const wpin_starter *s, FILE *to) {
+    double amps = s->watts / s->volts, ohms = s->volts / amps;
+    write_driver(s, to, amps);
+    fprintf(to,
+            "    solenoid: {resistance: %.3gohm, inductance: %.3gmH, pull-in: %.3gA, drop-out: "
+            "%.3gA}\n"
+            "                               # pull-in, drop-out: measure the current at which it "
+            "comes in and falls\n"
+            "    most-on: 60s               # what it stands: feel how warm it gets\n",
+            ohms, 6 * ohms, 0.6 * amps, 0.15 * amps);
+    write_ramp(s, to, "10ms", "10ms");
+    if (takes_pwm(s)) {
+        fprintf(to, "    start: {kick-level: 100%%, kick-time: 100ms}   # drawn in with all...\n"
+                    "    on-duty: 45%%               # ...and held with less\n");
+    }
+}
+
+static void write_stepper(const wpin_starter *s, FILE *to) {
+    double amps = s->watts / s->volts / 2, ohms = s->volts / amps;
+    write_driver(s, to, amps);
+    fprintf(to,
+            "    stepper:\n"
+            "      steps: 200                 # of a turn: its label says, or 1.8 degrees a step\n"
+            "      resistance: %.3gohm        # measure: of one winding\n"
+            "      inductance: %.3gmH\n"
+            "      rated: %.3gA               # of each winding: its label\n"
+            "      holding-torque: %.3gNm\n"
+            "      inertia: %.3ggcm2          # rotor and what it turns\n"
+            "      friction: %.3gmNm\n"
+            "      stepping: {start-rate: 80steps/s, top-rate: 200steps/s, ramp: 300steps/s2, "
+            "mode: half, at-end: release}\n",
+            ohms, 1.2 * ohms, 1.02 * amps, 0.03 * s->watts, 68 * s->watts, 1.2 * s->watts);
+}
+
+/* ---- the plan ---- */
+
+static bool reverses(const wpin_starter *s) {
+    return wpin_stage_kind_has(s->kind, WPIN_DRIVE_REVERSE);
+}
+
+static void write_plan(const wpin_starter *s, FILE *to) {
+    const char *n = s->name;
+    fprintf(to,
+            "# A first, gentle motion of '%s'. windpin run shows it on simulated hardware.\n\n"
+            "main on\n",
+            n);
+    if (s->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+        fprintf(to, "wait 500ms               # its controller has to see neutral first\n");
+    }
+    if (strcmp(s->load, "stepper") == 0) {
+        fprintf(to, "%s turn 90deg\n%s hold 500ms\n%s turn reverse 90deg\n%s release\n", n, n, n,
+                n);
+    } else if (!wpin_stage_kind_takes_duty(s->kind)) {
+        fprintf(to, "%s on for 2s\n", n);
+        if (reverses(s)) {
+            fprintf(to, "%s rest 2s\n%s on reverse\n%s hold 2s\n%s off\n", n, n, n, n);
+        }
+    } else if (strcmp(s->load, "motor") == 0) {
+        /* with fast decay half of the duty only makes up for the other half */
+        int duty = s->kind->off_phase == WPIN_SIM_OFF_FAST ? 70 : 40;
+        fprintf(to, "%s ramp %d%% in 1s\n%s hold 2s\n%s stop\n", n, duty, n, n);
+        if (reverses(s)) {
+            fprintf(to, "%s ramp reverse %d%% in 1s\n%s hold 2s\n", n, duty, n);
+        }
+        fprintf(to, "%s rest 2s\n", n);
+    } else {
+        fprintf(to, "%s on\n%s hold 2s\n%s off\n", n, n, n);
+    }
+    fprintf(to, "main off\n");
+}
+
+bool wpin_starter_write(const wpin_starter *s, FILE *rig, FILE *plan) {
+    write_top(s, rig);
+    write_stage(s, rig);
+    switch (s->load[0] == 'l' ? s->load[1] : s->load[0] == 's' ? s->load[1] : s->load[0]) {
+    case 'm': write_motor(s, rig); break;
+    case 'o': write_solenoid(s, rig); break;
+    case 't': write_stepper(s, rig); break;
+    default: write_light(s, rig); break;
+    }
+    write_plan(s, plan);
+    return !ferror(rig) && !ferror(plan);
+}

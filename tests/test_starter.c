@@ -1,0 +1,127 @@
+/* windpin new: what it writes for every load on every stage it fits is sound as it stands, and does
+ * what the first plan asks. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+#include <windpin/rehearsal.h>
+#include <windpin/starter.h>
+#include <windpin/vet.h>
+
+static char output[20000];
+
+static void is_sound(const wpin_starter *s) {
+    const char *rig_path = scratch("first.yaml"), *plan_path = scratch("first.plan");
+    FILE *rig_file = fopen(rig_path, "w"), *plan_file = fopen(plan_path, "w");
+    ck_assert(wpin_starter_write(s, rig_file, plan_file));
+    fclose(rig_file);
+    fclose(plan_file);
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(rig_path, &m);
+    wpin_plan *plan = rig != NULL ? wpin_plan_read(plan_path, rig, &m) : NULL;
+    ck_assert_msg(plan != NULL, "%s %s: %s", s->load, s->kind->name, m.items[0].text);
+    wpin_vetting *v = wpin_vet(rig, plan, NULL);
+    ck_assert_msg(v->refusals + v->cautions == 0, "%s on %s, %g V, %g W: %s: %s", s->load,
+                  s->kind->name, s->volts, s->watts, v->findings[0].rule->name,
+                  v->findings[0].cause);
+    wpin_rehearsal_options options = {0};
+    wpin_status refused;
+    char why[300];
+    wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    ck_assert_msg(r != NULL && !r->bad, "%s on %s, %g V, %g W", s->load, s->kind->name, s->volts,
+                  s->watts);
+    for (size_t i = 0; i < r->step_count; i++) {
+        ck_assert_msg(r->steps[i].verdict != WPIN_VERDICT_BAD, "%s on %s: %s: %s", s->load,
+                      s->kind->name, r->steps[i].text, r->steps[i].words);
+    }
+    wpin_report_free(r);
+    wpin_vetting_free(v);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+
+START_TEST(what_it_writes_is_sound) {
+    static const char *const loads[] = {"motor", "lamp", "leds", "solenoid", "stepper"};
+    static const double volts[] = {5, 12, 36}, watts[] = {0.5, 10, 120};
+    size_t kinds;
+    const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);
+    for (size_t k = 0; k < kinds; k++) {
+        for (int v = 0; v < 9; v++) {
+            wpin_starter s = {.name = "feeder",
+                              .load = loads[_i],
+                              .kind = &kind[k],
+                              .volts = volts[v / 3],
+                              .watts = watts[v % 3]};
+            if (wpin_starter_fits(loads[_i], &kind[k])) {
+                is_sound(&s);
+            }
+        }
+    }
+}
+END_TEST
+
+/* Every thing in the list that it can write leads to a stage there is. */
+START_TEST(the_list_of_wires_holds) {
+    size_t kinds;
+    const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);
+    int last = 0;
+    for (const wpin_wired *t = wpin_wired_things(); t->what != NULL; t++) {
+        bool found = t->load == NULL;
+        for (size_t k = 0; k < kinds && !found; k++) {
+            found = strcmp(kind[k].name, t->stage) == 0 && wpin_starter_fits(t->load, &kind[k]);
+        }
+        ck_assert_msg(found && t->wires >= last, "%s", t->what);
+        last = t->wires;
+        run_command(output, sizeof output, "grep -cF '%s' " TEST_SOURCE "/docs/motors.md", t->what);
+        ck_assert_msg(atoi(output) == 1, "docs/motors.md does not list: %s", t->what);
+    }
+}
+END_TEST
+
+START_TEST(it_asks_and_refuses_in_words) {
+    char folder[300];
+    snprintf(folder, sizeof folder, "%s", scratch("new"));
+    static const struct {
+        const char *command, *says;
+        int status;
+    } rows[] = {
+        {TEST_TOOL " new first < /dev/null", "what is it? expected --load motor", 2},
+        {TEST_TOOL " new first --load motr < /dev/null", "unknown load 'motr'", 2},
+        {TEST_TOOL " new first --load stepper --stage relay < /dev/null",
+         "'relay' is no stage for a stepper", 2},
+        {TEST_TOOL " new first --load motor --supply 900V < /dev/null",
+         "900V is out of range; expected 3 V to 48 V", 2},
+        {TEST_TOOL " new first --load motor --supply 12 < /dev/null", "12", 2},
+        {TEST_TOOL " new < /dev/null", "expected a name", 2},
+        {TEST_TOOL " new no/where --load motor < /dev/null", "no/where.yaml: No such file", 1},
+        {TEST_TOOL " new first --load motor < /dev/null", "vetted: 0 refused, 0 with caution", 0},
+        {TEST_TOOL " new first --load motor < /dev/null", "first.yaml: exists already", 2},
+        {TEST_TOOL " new wait --load lamp < /dev/null && grep -q '^  load:' wait.yaml", "written",
+         0},
+        /* on a terminal: four wires, an answer that is none, the stepper, volts in words, watts */
+        {"printf '4\\n7\\n1\\ntwelve\\n12V\\n8W\\n\\n' | script -qec '" TEST_TOOL
+         " new asked' /dev/null && grep stepper: asked.yaml",
+         "expected one of the numbers above", 0},
+        {"printf '5\\n1\\n' | script -qec '" TEST_TOOL " new five' /dev/null",
+         "four low-side transistors", 2},
+    };
+    run_command(output, sizeof output, "mkdir -p %s", folder);
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        int status = run_command(output, sizeof output, "cd %s && %s", folder, rows[i].command);
+        ck_assert_msg(status == rows[i].status && strstr(output, rows[i].says) != NULL,
+                      "%s: %d, %s", rows[i].command, status, output);
+    }
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("starter");
+    TCase *tests = tcase_create("starter");
+    tcase_add_loop_test(tests, what_it_writes_is_sound, 0, 5);
+    tcase_add_test(tests, the_list_of_wires_holds);
+    tcase_add_test(tests, it_asks_and_refuses_in_words);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
