@@ -516,6 +516,18 @@ START_TEST(a_step_answers_for_all_its_time) {
          "no current from 2.00 s for 5.00 s: a wire off", 1},
         {HOUSE, "fault ventilator motor-swapped\nmain on\nventilator on\nwait 2s\nventilator off\n",
          "turned the wrong way from 0.01 s for 1.99 s, at up to 2088 rpm", 1},
+        {HOUSE, "fault turntable stalled\nmain on\nturntable turn 90deg\nturntable release\n",
+         "did not move at 0.8 A: its rotor is held", 1},
+        {HOUSE, "fault turntable motor-swapped\nmain on\nturntable turn 90deg\nturntable release\n",
+         "turned the wrong way, to -85.5 deg: the leads of one winding are swapped", 1},
+        {HOUSE,
+         "fault turntable wire-off a1\nmain on\nturntable turn 90deg\nturntable hold 1s\n"
+         "turntable release\n",
+         "counted 90.0: steps were lost before", 1},
+        {HOUSE, "main on\nventilator on for 200ms\n",
+         "on for 0.30 s longer than asked: the rig's least-time", 0},
+        {HOUSE, "main on\nlamp ramp 90% in 1s\nfault main weak\nlamp hold 3s\nlamp off\n",
+         "34 % of its rated light, 82 % expected at 90 % duty: 'main' gives too few volts", 1},
     };
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         tool(rows[i].status, SAYS(rows[i].says), "run %s %s", rows[i].rig,

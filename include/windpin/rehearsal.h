@@ -54,6 +54,7 @@ typedef struct wpin_step_result {
     double duty_peak;                 /**< Largest size of the duty during the step. */
     double effect_peak;               /**< The most of it during the step. */
     double effect;                 /**< At its end: a lamp's light, a solenoid's plunger, 0 to 1. */
+    double degrees_from;           /**< Of a motor or stepper: true place at its begin. */
     double degrees_asked, degrees; /**< Of a stepper: place asked for and true place, at its end. */
     bool ramps;                    /**< asked_seconds is the time of a ramp. */
     bool limited;                  /**< It ended at a limit switch. */

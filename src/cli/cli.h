@@ -51,6 +51,8 @@ void cli_print_messages(wpin_messages *messages);
 /* Whether a result may be written to this path: nothing is there, or an earlier result. Complains.
  */
 bool cli_may_write(const char *path);
+/* Whether colours may go there: a terminal, and NO_COLOR is not set (no-color.org). */
+bool cli_colours(FILE *to);
 /* Prints "windpin: ..." on standard error. */
 void cli_complain(const char *format, ...) __attribute__((format(printf, 1, 2)));
 

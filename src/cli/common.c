@@ -1,8 +1,11 @@
 /* What the commands share: complaints, the files named, the load named. */
+#define _GNU_SOURCE
 #include "cli.h"
 #include <errno.h>
 #include <stdarg.h>
 #include <stdio.h>
+#include <stdlib.h>
+#include <unistd.h>
 
 void cli_complain(const char *format, ...) {
     va_list words;
@@ -13,15 +16,27 @@ void cli_complain(const char *format, ...) {
     va_end(words);
 }
 
+#define MESSAGES_SHOWN 20 /* nobody reads more */
+
+bool cli_colours(FILE *to) {
+    const char *no = getenv("NO_COLOR");
+    return isatty(fileno(to)) && (no == NULL || no[0] == '\0');
+}
+
 void cli_print_messages(wpin_messages *messages) {
     wpin_messages_sort(messages);
-    for (size_t i = 0; i < messages->count; i++) {
+    size_t shown = messages->count > MESSAGES_SHOWN ? MESSAGES_SHOWN : messages->count;
+    for (size_t i = 0; i < shown; i++) {
         const wpin_message *m = &messages->items[i];
         if (m->line != 0) {
             fprintf(stderr, "%s:%u:%u: %s\n", m->file, m->line, m->column, m->text);
         } else {
             fprintf(stderr, "%s: %s\n", m->file, m->text);
         }
+    }
+    if (shown < messages->count) {
+        cli_complain("%zu more of these; mend the first ones, many of the others come from them",
+                     messages->count - shown);
     }
     if (messages->out_of_memory) {
         cli_complain("out of memory");

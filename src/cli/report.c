@@ -10,11 +10,11 @@
 
 static const char *paint(wpin_verdict verdict) {
     static const char *const colours[] = {"\033[32m", "\033[33m", "\033[1;31m"};
-    return isatty(STDOUT_FILENO) ? colours[verdict] : "";
+    return cli_colours(stdout) ? colours[verdict] : "";
 }
 
 static const char *plain(void) {
-    return isatty(STDOUT_FILENO) ? "\033[0m" : "";
+    return cli_colours(stdout) ? "\033[0m" : "";
 }
 
 static bool hidden(const cli_run *run, const wpin_step_result *step) {

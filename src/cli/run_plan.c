@@ -25,6 +25,7 @@ static void catch_signals(void) {
     sigemptyset(&action.sa_mask);
     sigaction(SIGINT, &action, NULL);
     sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGHUP, &action, NULL); /* its terminal was closed */
 }
 
 static double wall_seconds(void) {

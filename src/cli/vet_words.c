@@ -1,13 +1,13 @@
 /* Findings of a vetting, for people and as JSON. */
 #define _GNU_SOURCE
 #include "vet_words.h"
+#include "cli.h"
 #include <string.h>
-#include <unistd.h>
 
 /* Colour of a severity on a terminal; nothing elsewhere. */
 static const char *colour(FILE *to, wpin_severity severity) {
     static const char *const colours[] = {"", "\033[36m", "\033[33m", "\033[1;31m"};
-    return isatty(fileno(to)) ? colours[severity] : "";
+    return cli_colours(to) ? colours[severity] : "";
 }
 
 void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const *files,
@@ -19,7 +19,7 @@ void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const
         }
         fprintf(to, "%s:%u:%u: %s%s%s: %s %s%s\n", files[f->in_plan ? 1 : 0], f->line, f->column,
                 colour(to, f->severity), wpin_severity_word(f->severity),
-                isatty(fileno(to)) ? "\033[0m" : "", f->part, f->rule->name,
+                cli_colours(to) ? "\033[0m" : "", f->part, f->rule->name,
                 f->accepted ? " (accepted in the rig)" : "");
         fprintf(to, "    %s\n    so: %s\n    cure: %s\n\n", f->cause, f->consequence, f->cure);
     }

@@ -41,6 +41,7 @@ static void show(wpin_stepper *stepper) {
         return;
     }
     uint32_t at = (uint32_t)stepper->position + stepper->coil_offset;
+    at = stepper->config->stage->reversed ? 0U - at : at; /* the coils the other way round */
     uint32_t sector = stepper->config->half_steps ? at & 7U : (2U * at + 1U) & 7U;
     wpin_status status =
         wpin_stage_apply(&stepper->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector), 0);

@@ -85,14 +85,25 @@ static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w
         run->rig->supplies[load->supply].volts - last->supply_volts);
 }
 
+double wpin_run_window(const wpin_run *run, size_t load) {
+    double hz = run->rig->loads[load].limits.pwm_hz, tick = run->rig->controller.tick;
+    for (int ticks = 1; ticks < 1000; ticks++) {
+        double periods = ticks * tick * hz, whole = round(periods);
+        if (hz <= 0 || (whole >= 1 && fabs(periods - whole) <= 0.01 * whole)) {
+            return ticks * tick;
+        }
+    }
+    return 1 / hz;
+}
+
 /* Adds the newest reading; true once the window is as long as a period of the load's PWM. */
 static bool is_whole(const wpin_run *run, size_t load, wpin_window *w) {
     const wpin_sim_reading *last = &run->last[load];
-    double hz = run->rig->loads[load].limits.pwm_hz;
     w->seconds += last->seconds;
     w->turns += last->rpm_mean / 60 * last->seconds;
+    w->effect += last->effect * last->seconds;
     w->amps = fmax(w->amps, fmax(fabs(last->amps_min), fabs(last->amps_max)));
-    return w->seconds >= fmax(hz > 0 ? 1 / hz : 0, run->rig->controller.tick) * (1 - 1e-9);
+    return w->seconds >= wpin_run_window(run, load) * (1 - 1e-9);
 }
 
 void wpin_run_watch_loads(const wpin_run *run) {
@@ -103,6 +114,7 @@ void wpin_run_watch_loads(const wpin_run *run) {
             continue;
         }
         run->rpm[i] = w->turns / w->seconds * 60;
+        run->effect[i] = w->effect / w->seconds;
         size_t owner = run->owner[i];
         wpin_step_result *r = owner == 0 ? NULL : &run->report->steps[owner - 1];
         if (r != NULL && wpin_step_drives(r) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {

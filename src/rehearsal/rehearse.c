@@ -23,10 +23,9 @@ static void add_tally(wpin_tally *t, const wpin_sim_reading *r) {
 /* Volts over whole PWM periods, and over one tick at least. */
 static void average_volts(wpin_run *run, size_t load) {
     wpin_mean *m = &run->volts[load];
-    double hz = run->rig->loads[load].limits.pwm_hz;
     m->sum += run->last[load].volts * run->last[load].seconds;
     m->seconds += run->last[load].seconds;
-    if (m->seconds >= fmax(hz > 0 ? 1 / hz : 0, run->rig->controller.tick) * (1 - 1e-9)) {
+    if (m->seconds >= wpin_run_window(run, load) * (1 - 1e-9)) {
         *m = (wpin_mean){.value = m->sum / m->seconds};
     }
 }
@@ -131,6 +130,7 @@ static bool allocate(wpin_run *run) {
     run->owner = calloc(loads, sizeof *run->owner);
     run->windows = calloc(loads, sizeof *run->windows);
     run->rpm = calloc(loads, sizeof *run->rpm);
+    run->effect = calloc(loads, sizeof *run->effect);
     run->stopping = calloc(loads, sizeof *run->stopping);
     run->stop_how = calloc(loads, sizeof *run->stop_how);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
@@ -147,9 +147,9 @@ static bool allocate(wpin_run *run) {
            report->degrees_c != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
            run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
-           run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
-           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL && report->operations != NULL;
+           run->effect != NULL && run->stop_how != NULL && run->stopping != NULL &&
+           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
+           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -169,6 +169,7 @@ static void release(wpin_run *run) {
     free(run->owner);
     free(run->windows);
     free(run->rpm);
+    free(run->effect);
     free(run->stop_how);
     free(run->stopping);
     free(run->volts);

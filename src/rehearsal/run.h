@@ -30,6 +30,7 @@ typedef struct wpin_run_input {
 typedef struct wpin_window {
     double seconds, amps; /* how long; largest size of the current */
     double turns;         /* of the output */
+    double effect;        /* times seconds */
 } wpin_window;
 
 typedef struct wpin_run {
@@ -62,6 +63,7 @@ typedef struct wpin_run {
     size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
     wpin_window *windows; /* of each load: what it did in this period of its PWM */
     double *rpm;          /* of each load: mean of its last whole period */
+    double *effect;       /* the same of its light or plunger */
     unsigned *rounds;     /* how often each step of the plan has begun */
     int64_t start;        /* ps */
     wpin_vcd *vcd;
@@ -113,6 +115,9 @@ double wpin_run_time(const wpin_run *run);
 void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins);
 /* Adds the newest readings to the steps going on. */
 void wpin_run_tally_steps(wpin_run *run);
+/* Seconds over which what PWM makes of a load is looked at: whole control periods in which there
+ * are whole periods of PWM, or within a hundredth. */
+double wpin_run_window(const wpin_run *run, size_t load);
 /* Watches what each load does for its last step; judges that when the next one begins, or at the
  * end. */
 void wpin_run_watch_loads(const wpin_run *run);

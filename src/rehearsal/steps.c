@@ -21,6 +21,7 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
         .awaited = op == WPIN_OP_UNTIL && s->value == WPIN_EVENT_RESTING ? s->target.number : -1,
         .at = wpin_run_time(run),
         .ramps = ramps,
+        .degrees_from = wpin_op_moves_motor(op) ? run->last[s->target.number].turns * 360 : 0,
         .asked_seconds = turns   ? 0
                          : ramps ? s->ramp_us * 1e-6
                                  : s->time_ms * 1e-3};
@@ -69,7 +70,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         /* between two pulses of a slow PWM a shaft may stand, and yet it turns */
         bool pulsed = last->rpm == 0 && result->duty != 0;
         result->rpm = pulsed ? run->rpm[result->load] : last->rpm;
-        result->effect = last->effect;
+        result->effect = run->effect[result->load];
         result->limited = wpin_motor_ended(&run->motors[result->load]) == WPIN_ENDED_LIMIT;
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
         result->degrees = last->turns * 360;
@@ -124,7 +125,7 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->on_for += duty != 0 ? last->seconds : 0;
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
             r->kicked = r->kicked || wpin_motor_kicks(&run->motors[r->load]);
-            r->effect_peak = fmax(r->effect_peak, last->effect);
+            r->effect_peak = fmax(r->effect_peak, run->effect[r->load]);
             note_reversal(run, r, last);
             note_turn(run, r);
         }

@@ -79,6 +79,14 @@ static double lifted_to(const wpin_run *run, const wpin_step_result *step) {
     return lifts && fabs(step->asked_duty) < l->start_duty - 0.005 ? l->start_duty : 0;
 }
 
+/* s by which an on/off stage was on for longer than asked; 0: it was not. */
+static double on_longer(const wpin_run *run, const wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    double late = step->on_for - step->asked_seconds;
+    bool on_off = !wpin_stage_kind_takes_duty(load->kind);
+    return on_off && late > 2.5 * run->rig->controller.tick ? late : 0;
+}
+
 static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     bool ended_at_rest = step->op == WPIN_OP_RUN_FOR;
     if (step->limited && judge_limited(run, step)) {
@@ -106,6 +114,9 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
                   lifted_to(run, step) * 100);
     } else if (step->op == WPIN_OP_RUN) {
         judge_ramp_time(run, step);
+    } else if (ended_at_rest && on_longer(run, step) > 0) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "on for %.2f s longer than asked: the rig's least-time",
+                  on_longer(run, step));
     } else if (ended_at_rest && limit_of(run, step) >= 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "ended by its time, before limit switch '%s'",
                   run->rig->inputs[limit_of(run, step)].name);

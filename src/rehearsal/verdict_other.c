@@ -19,11 +19,23 @@ static void judge_off(const wpin_run *run, wpin_step_result *step) {
     }
 }
 
+/* What its duty should give, once it has had time to warm up; 0: not yet. */
+static double light_due(const wpin_run *run, const wpin_step_result *step, bool at_end) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    double warms = load->lamp.cold_share < 1 ? 6 * load->lamp.warm_up : 0.1;
+    double duty = wpin_stage_kind_takes_duty(load->kind) ? step->duty_peak : 1;
+    bool ramps = step->op == WPIN_OP_RUN && at_end;
+    return step->took < warms || ramps
+               ? 0
+               : wpin_rig_light(load, run->rig->supplies[load->supply].volts, duty);
+}
+
 static void judge_light(const wpin_run *run, wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     double volts = run->rig->supplies[load->supply].volts;
-    double light = step->op == WPIN_OP_RUN_FOR || step->op == WPIN_OP_FOLLOW ? step->effect_peak
-                                                                             : step->effect;
+    bool at_end = step->op != WPIN_OP_RUN_FOR && step->op != WPIN_OP_FOLLOW;
+    double light = at_end ? step->effect : step->effect_peak;
+    double due = light_due(run, step, at_end);
     if (!settled(step)) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     } else if (light < 1e-3 && wpin_sim_supply_on(run->sim, (int)load->supply) &&
@@ -31,8 +43,14 @@ static void judge_light(const wpin_run *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_BAD, "dark: it takes nothing below %.3g V, '%s' has %.3g V",
                   load->lamp.forward_volts, run->rig->supplies[load->supply].name, volts);
     } else if (light < 1e-3 && !wpin_judge_path(run, step, "dark")) {
-        wpin_rule(step, WPIN_VERDICT_NOTE, "too little to glow: %.0f %% duty",
-                  step->duty_peak * 100);
+        wpin_rule(step, due > 0.01 ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE,
+                  "too little to glow: %.0f %% duty", step->duty_peak * 100);
+    } else if (light >= 1e-3 && light < 0.6 * due) {
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "%.0f %% of its rated light, %.0f %% expected at %.0f %% duty: '%s' gives too few "
+            "volts, or a contact is bad",
+            light * 100, due * 100, step->duty_peak * 100, run->rig->supplies[load->supply].name);
     } else if (light >= 1e-3) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, %.0f %% of its rated light", light * 100);
     }
@@ -59,16 +77,33 @@ static void judge_plunger(const wpin_run *run, wpin_step_result *step) {
 static void judge_place(const wpin_run *run, wpin_step_result *step) {
     double a_turn = run->rig->loads[step->load].stepper.steps_per_rev;
     double lost = (step->degrees_asked - step->degrees) / 360 * a_turn;
+    double went = step->degrees - step->degrees_from;
+    double wanted = step->degrees_asked - step->degrees_from;
     bool turns = step->op == WPIN_OP_TURN || step->op == WPIN_OP_TURN_TO;
     if (fabs(lost) < 2 && turns) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, at %.1f deg", step->degrees_asked);
-    } else if (fabs(lost) < 2) {
+    } else if (fabs(lost) < 2 || step->op == WPIN_OP_COAST) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
-    } else if (step->rpm_peak > 0 || !wpin_judge_path(run, step, "not moving")) {
+    } else if (!turns) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "stands at %.1f deg, counted %.1f: steps were lost before", step->degrees,
+                  step->degrees_asked);
+    } else if (step->rpm_peak == 0) {
+        if (!wpin_judge_path(run, step, "not moving")) {
+            wpin_rule(step, WPIN_VERDICT_BAD,
+                      "did not move at %.2g A: its rotor is held, or a winding is off or swapped",
+                      step->amps_peak);
+        }
+    } else if (went * wanted < 0 && fabs(went) > 0.5 * fabs(wanted)) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "turned the wrong way, to %.1f deg: the leads of one winding are swapped, or "
+                  "'reversed' is missing in the rig",
+                  step->degrees);
+    } else {
         wpin_rule(
             step, WPIN_VERDICT_BAD,
             "lost %.0f steps: stands at %.1f deg, counted %.1f; a lower rate or ramp, or more "
-            "current",
+            "current; or a winding is off",
             fabs(lost), step->degrees, step->degrees_asked);
     }
 }

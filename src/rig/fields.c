@@ -9,25 +9,82 @@
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
+#include <sys/stat.h>
 
 /* In place of a line number: a needed key that is there with a slip. */
 #define EXCUSED UINT_MAX
 enum { FIELDS_MAX = 64 };
 
-static void say_parser(const yaml_parser_t *parser, wpin_messages *messages) {
-    wpin_messages_add(messages, (unsigned)parser->problem_mark.line + 1,
-                      (unsigned)parser->problem_mark.column + 1, "not readable as YAML: %s%s%s",
-                      parser->problem != NULL ? parser->problem : "unknown problem",
-                      parser->context != NULL ? ", " : "",
-                      parser->context != NULL ? parser->context : "");
+/* The line of a file, counted from 0; "" when there is none. */
+static void line_of(FILE *file, size_t number, char *line, size_t size) {
+    rewind(file);
+    line[0] = '\0';
+    for (size_t i = 0; i <= number && fgets(line, (int)size, file) != NULL; i++) {
+    }
+}
+
+/* Whether "key:value" stands there, without the blank that makes it a key. */
+static bool lacks_blank(const char *line) {
+    const char *colon = strchr(line, ':');
+    return colon != NULL && colon > line && colon[1] != '\0' && strchr(" \t\r\n", colon[1]) == NULL;
+}
+
+/* What the parser complains about, in words for somebody who never heard of YAML. */
+static void say_parser(const yaml_parser_t *parser, FILE *file, wpin_messages *messages) {
+    size_t number = parser->problem_mark.line, slip = 0;
+    char line[400], other[400];
+    line_of(file, number, line, sizeof line);
+    const size_t suspects[] = {number, number > 0 ? number - 1 : 0, parser->context_mark.line};
+    bool slips = false;
+    for (size_t i = 0; i < 3 && !slips; i++) {
+        slip = suspects[i];
+        line_of(file, slip, other, sizeof other);
+        slips = lacks_blank(other);
+    }
+    const char *problem = parser->problem != NULL ? parser->problem : "unknown problem";
+    unsigned row = (unsigned)number + 1, column = (unsigned)parser->problem_mark.column + 1;
+    bool control = parser->error == YAML_READER_ERROR;
+    if (control) {
+        wpin_messages_add(messages, 0, 0, "is no text file; expected a rig (see docs/rig.md): %s",
+                          problem);
+    } else if (line[strspn(line, " ")] == '\t' || strchr(line, '\t') == line + column - 1) {
+        wpin_messages_add(messages, row, column,
+                          "a tab stands here; expected blanks, two more for each level");
+    } else if (slips) {
+        wpin_messages_add(messages, (unsigned)slip + 1, (unsigned)(strchr(other, ':') - other) + 2,
+                          "a blank is missing behind the colon; expected 'key: value'");
+    } else if (strstr(problem, "did not find expected key") != NULL ||
+               strstr(problem, "block mapping") != NULL || strstr(problem, "block end") != NULL) {
+        wpin_messages_add(messages, row, column,
+                          "this line's indent fits no line above; lines that belong together begin "
+                          "in the same column");
+    } else {
+        wpin_messages_add(messages, row, column, "not readable as YAML: %s%s%s", problem,
+                          parser->context != NULL ? ", " : "",
+                          parser->context != NULL ? parser->context : "");
+    }
+}
+
+/* Opens a file that can be read as text; NULL with a message. */
+static FILE *open_text(const char *path, wpin_messages *messages) {
+    struct stat s;
+    FILE *file = fopen(path, "rb");
+    if (file == NULL) {
+        wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
+    } else if (fstat(fileno(file), &s) == 0 && S_ISDIR(s.st_mode)) {
+        wpin_messages_add(messages, 0, 0, "is a folder; expected a file");
+        fclose(file);
+        file = NULL;
+    }
+    return file;
 }
 
 bool wpin_reader_open(wpin_reader *reader, const char *path, wpin_messages *messages) {
     reader->messages = messages;
-    FILE *file = fopen(path, "rb");
+    FILE *file = open_text(path, messages);
     yaml_parser_t parser;
     if (file == NULL || !yaml_parser_initialize(&parser)) {
-        wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
+        messages->out_of_memory = messages->out_of_memory || file != NULL;
         if (file != NULL) {
             fclose(file);
         }
@@ -36,7 +93,7 @@ bool wpin_reader_open(wpin_reader *reader, const char *path, wpin_messages *mess
     yaml_parser_set_input_file(&parser, file);
     bool loaded = yaml_parser_load(&parser, &reader->document) != 0;
     if (!loaded) {
-        say_parser(&parser, messages);
+        say_parser(&parser, file, messages);
     } else if (yaml_document_get_root_node(&reader->document) == NULL) {
         wpin_messages_add(messages, 0, 0, "is empty; expected a rig (see docs/rig.md)");
         yaml_document_delete(&reader->document);

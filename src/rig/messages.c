@@ -13,6 +13,14 @@ void *wpin_messages_room(wpin_messages *list, void *array, size_t count, size_t 
     return all;
 }
 
+/* What a file holds may be anything; a terminal gets no control characters of it. */
+static void make_plain(char *text) {
+    for (; *text != '\0'; text++) {
+        bool control = (unsigned char)*text < ' ' || *text == 127;
+        *text = control ? '?' : *text;
+    }
+}
+
 void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, const char *format,
                        ...) {
     wpin_message *items = wpin_messages_room(list, list->items, list->count, sizeof *items);
@@ -34,7 +42,9 @@ void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, cons
         free(mine->file);
         list->count--;
         list->out_of_memory = true;
+        return;
     }
+    make_plain(mine->text);
 }
 
 static int by_place(const void *a, const void *b) {

@@ -5,6 +5,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
@@ -224,12 +225,28 @@ static void count_tracks(wpin_plan_reader *r) {
     }
 }
 
+static bool is_text(const char *text, size_t length) {
+    for (size_t i = 0; i < length; i++) {
+        if ((unsigned char)text[i] < ' ' && strchr("\t\n\r\f\v", text[i]) == NULL) {
+            return false;
+        }
+    }
+    return memchr(text, '\0', length) == NULL;
+}
+
 static void read_file(wpin_plan_reader *r, FILE *file) {
     char *text = NULL;
     size_t room = 0;
-    while (getline(&text, &room, file) >= 0) {
+    for (ssize_t length; (length = getline(&text, &room, file)) >= 0;) {
         unsigned number = r->line.number + 1;
-        wpin_words_split(&r->line, text);
+        if (!is_text(text, (size_t)length)) {
+            wpin_messages_add(r->line.messages, number, 1,
+                              "is no text; expected a plan (see docs/plan.md)");
+            break;
+        }
+        const char *mark = "\xEF\xBB\xBF"; /* some editors begin a file with it */
+        bool marked = number == 1 && strncmp(text, mark, 3) == 0;
+        wpin_words_split(&r->line, marked ? text + 3 : text);
         r->line.number = number;
         read_line(r);
     }
@@ -258,8 +275,14 @@ wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *
     size_t before = messages->count;
     messages->file = path;
     FILE *file = fopen(path, "r");
+    struct stat status;
     if (file == NULL) {
         wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
+        return NULL;
+    }
+    if (fstat(fileno(file), &status) == 0 && S_ISDIR(status.st_mode)) {
+        wpin_messages_add(messages, 0, 0, "is a folder; expected a plan (see docs/plan.md)");
+        fclose(file);
         return NULL;
     }
     wpin_plan_reader r = {

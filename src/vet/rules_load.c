@@ -228,27 +228,9 @@ static void inrush(wpin_vetter *v) {
     }
 }
 
-/* Light of its rated one: a filament's as hot as its volts make it, a strip's with what is left
- * above its forward volts. */
-static double light_share(const wpin_facts *f) {
-    const wpin_sim_lamp *lamp = &f->load->lamp;
-    double volts = fmax(0, f->volts - f->switches * f->load->bridge.saturation_volts);
-    if (lamp->cold_share < 1) {
-        wpin_filament filament = filament_of(f);
-        double kelvin = 300;
-        for (int i = 0; i < 400; i++) {
-            double ohms = wpin_calc_filament_ohms(&filament, kelvin);
-            kelvin = wpin_calc_filament_warm(&filament, kelvin, volts * volts / ohms,
-                                             lamp->warm_up / 20);
-        }
-        return wpin_calc_filament_light(&filament, kelvin);
-    }
-    return fmax(0, volts - lamp->forward_volts) / (lamp->volts - lamp->forward_volts);
-}
-
 static void dim(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        double share = f->load->what == WPIN_RIG_LAMP ? light_share(f) : 1;
+        double share = f->load->what == WPIN_RIG_LAMP ? wpin_rig_light(f->load, f->volts, 1) : 1;
         if (share >= 0.5) {
             continue;
         }
