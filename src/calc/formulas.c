@@ -178,18 +178,20 @@ double wpin_calc_heat_seconds(double time_constant, double limit, double last) {
 typedef struct pwm_ends {
     double tau, up, down, on, off; /* s, A, A, s, s */
     double least, most;
+    bool dry; /* it has run down to zero */
 } pwm_ends;
 
 static pwm_ends pwm_ends_of(const wpin_pwm_loop *loop, double duty) {
     pwm_ends e = {.tau = loop->henries / loop->ohms,
-                  .up = fmax(loop->on_volts, 0) / loop->ohms,
+                  .up = (loop->both_ways ? loop->on_volts : fmax(loop->on_volts, 0)) / loop->ohms,
                   .down = fmin(loop->off_volts, 0) / loop->ohms,
                   .on = duty / loop->hz,
                   .off = (1 - duty) / loop->hz};
     double a = exp(-e.on / e.tau), b = exp(-e.off / e.tau);
     e.most = a * b < 1 ? (e.up * (1 - a) + a * e.down * (1 - b)) / (1 - a * b) : e.up;
     e.least = e.down * (1 - b) + b * e.most;
-    if (e.least < 0) {
+    if (e.least < 0 && !loop->both_ways) {
+        e.dry = true;
         e.least = 0;
         e.most = e.up * (1 - a);
     }
@@ -206,7 +208,7 @@ wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty) {
     }
     pwm_ends e = pwm_ends_of(loop, duty);
     double falls = e.off; /* until it ends or is nothing */
-    if (e.least == 0 && e.down < 0) {
+    if (e.dry && e.down < 0) {
         falls = fmin(e.off, e.tau * log((e.most - e.down) / -e.down));
     }
     /* mean and mean square of two exponentials: the integrals of c + d exp(-t/tau) */

@@ -75,7 +75,8 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
                            .off_volts = off,
                            .ohms = ohms,
                            .henries = motor ? load->motor.inductance : load->solenoid.inductance,
-                           .hz = hz};
+                           .hz = hz,
+                           .both_ways = !single && phase == WPIN_SIM_OFF_SHORT};
 }
 
 double wpin_rig_light(const wpin_rig_load *load, double volts, double duty) {

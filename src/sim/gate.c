@@ -60,13 +60,13 @@ static double fet_ohms(const wpin_sim_bridge *part, double gate_volts) {
            fmax(gate_volts - g->threshold, 1e-3);
 }
 
-/* A bipolar switch passes gain x base current at most: as a resistance, what lets no more flow
- * through a load at rest. */
-static double bipolar_ohms(const wpin_sim *sim, const wpin_bridge *bridge) {
+/* A bipolar switch passes gain x base current at most; 0 where its load never asks for more. */
+static double bipolar_most(const wpin_sim *sim, const wpin_bridge *bridge) {
     const wpin_plant *plant = sim->plants[bridge->motor];
     double most = bridge->part.gate.gain * base_amps(sim, &bridge->part.gate);
-    double loop = plant->feed.volts / fmax(most, 1e-9);
-    return fmax(bridge->part.on_resistance, loop - plant->motor.resistance);
+    bool never = plant->kind != WPIN_PLANT_LAMP &&
+                 most >= plant->feed.volts / plant->cold_ohms;
+    return never ? 0 : fmax(most, 1e-9);
 }
 
 void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
@@ -79,7 +79,8 @@ void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
     double logic = sim->controller.logic_volts, ohms;
     double volts = supply->part.volts;
     if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
-        ohms = bipolar_ohms(sim, bridge);
+        ohms = bridge->part.on_resistance;
+        plant->feed.most_amps = bipolar_most(sim, bridge);
     } else if (g->kind == WPIN_SIM_TRANSISTOR_NFET) {
         ohms = fet_ohms(&bridge->part, logic);
     } else {

@@ -35,6 +35,15 @@ static double current(const wpin_plant *plant, int *rail, double *volts, double 
         bool conducts = way > 0 || plant->lamp.forward_volts <= 0;
         if (drive > 0 && conducts) {
             double amps = way * drive / loop.resistance;
+            double most = plant->feed.most_amps;
+            if (most > 0 && plant->leg_b == WPIN_LEG_LOW && amps > most) { /* a short base */
+                double spare = (amps - most) * loop.resistance;
+                amps = most;
+                *lost = wpin_loop_watts(&loop, amps) + spare * amps;
+                *rail = loop.rail;
+                *volts = amps * plant->motor.resistance + plant->lamp.forward_volts;
+                return amps;
+            }
             *rail = loop.rail;
             *volts = amps * plant->motor.resistance + way * plant->lamp.forward_volts;
             *lost = wpin_loop_watts(&loop, amps);

@@ -94,10 +94,20 @@ static wpin_loop loop_for(const wpin_plant *plant, int way) {
     return wpin_plant_loop(plant, plant->leg_a, plant->leg_b, way);
 }
 
+/* Whether the switch to ground passes all its base allows, and volts are left for more. */
+static bool is_limited(const wpin_plant *plant) {
+    double most = plant->feed.most_amps;
+    if (most <= 0 || plant->leg_b != WPIN_LEG_LOW || plant->amps < most * (1 - 1e-9)) {
+        return false;
+    }
+    wpin_loop loop = loop_for(plant, 1);
+    return loop.emf > loop.resistance * plant->amps + plant->motor.constant * plant->speed;
+}
+
 /* Sign of the current that flows or is about to; 0 when diodes block both ways. */
 static int find_way(const wpin_plant *plant) {
     if (plant->amps != 0) {
-        return plant->amps < 0 ? -1 : 1;
+        return plant->amps < 0 ? -1 : (is_limited(plant) ? WPIN_LIMITED : 1);
     }
     if (!through_diode(plant)) {
         return 1;
@@ -130,14 +140,21 @@ static wpin_shaft find_shaft(const wpin_plant *plant) {
 static void make_piece(const wpin_plant *plant, wpin_piece *p, const wpin_loop *loop, int way,
                        wpin_shaft shaft) {
     const wpin_sim_motor *m = &plant->motor;
-    if (way != 0) {
+    if (way == WPIN_LIMITED) { /* what the winding does not need stays across the switch */
+        double ohms = loop->resistance - loop->drop_ohms;
+        p->loop = *loop;
+        p->loop.drop_ohms = 0;
+        p->loop.drop_volts =
+            loop->emf + loop->drop_volts - ohms * plant->amps - m->constant * plant->speed;
+    } else if (way != 0) {
         p->loop = *loop;
         p->rates.m00 = -p->loop.resistance / m->inductance;
         p->force_amps = p->loop.emf / m->inductance;
     }
     if (shaft != WPIN_SHAFT_STUCK) {
         double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
-        p->rates.m01 = way == 0 ? 0 : -m->constant / m->inductance;
+        bool free = way != 0 && way != WPIN_LIMITED;
+        p->rates.m01 = free ? -m->constant / m->inductance : 0;
         p->rates.m10 = m->constant / plant->inertia;
         p->rates.m11 = -plant->viscous / plant->inertia;
         p->force_speed = -against / plant->inertia;
@@ -146,7 +163,7 @@ static void make_piece(const wpin_plant *plant, wpin_piece *p, const wpin_loop *
 }
 
 static int number_of(wpin_leg_state a, wpin_leg_state b, int way, wpin_shaft shaft) {
-    return (int)(((a * 3 + b) * 3 + (unsigned)(way + 1)) * 3 + shaft);
+    return (int)(((a * 3 + b) * 4 + (unsigned)(way + 1)) * 3 + shaft);
 }
 
 int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b) {
@@ -158,9 +175,9 @@ int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state 
 
 wpin_piece wpin_plant_piece(const wpin_plant *plant, int number) {
     wpin_piece piece = {.number = number};
-    int way = number / 3 % 3 - 1;
-    wpin_loop loop = wpin_plant_loop(plant, (wpin_leg_state)(number / 27),
-                                     (wpin_leg_state)(number / 9 % 3), way);
+    int way = number / 3 % 4 - 1;
+    wpin_loop loop = wpin_plant_loop(plant, (wpin_leg_state)(number / 36),
+                                     (wpin_leg_state)(number / 12 % 3), way);
     make_piece(plant, &piece, &loop, way, (wpin_shaft)(number % 3));
     return piece;
 }
@@ -179,9 +196,9 @@ static const wpin_piece *find_piece(wpin_plant *plant, int64_t dt) {
     wpin_shaft shaft = find_shaft(plant);
     int number = number_of(plant->leg_a, plant->leg_b, way, shaft);
     wpin_piece *p = &plant->pieces[number];
-    if (p->version != plant->version) {
+    if (p->version != plant->version || way == WPIN_LIMITED) {
         *p = (wpin_piece){.version = plant->version, .number = number};
-        wpin_loop loop = loop_for(plant, way);
+        wpin_loop loop = loop_for(plant, way == WPIN_LIMITED ? 1 : way);
         make_piece(plant, p, &loop, way, shaft);
     }
     if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
@@ -269,7 +286,7 @@ static double leaves(int side, double y0, double s0, double y1, double s1) {
     return t;
 }
 
-typedef enum cut { CUT_NONE, CUT_DIODE, CUT_SHAFT, CUT_LOOSE } cut;
+typedef enum cut { CUT_NONE, CUT_DIODE, CUT_SHAFT, CUT_LOOSE, CUT_LIMIT } cut;
 
 typedef struct first_cut {
     cut what;
@@ -290,8 +307,10 @@ static first_cut find_cut(const wpin_plant *plant, const wpin_piece *p, state en
     bool diode = p->loop.way * end.amps < 0;
     bool stops = turns * end.speed < 0;
     bool loose = turns == 0 && fabs(torque) > plant->torque_hold && !against_stop(plant, torque);
+    double most = plant->feed.most_amps;
+    bool limit = most > 0 && plant->leg_b == WPIN_LEG_LOW && plant->amps < most && end.amps > most;
     first_cut first = {CUT_NONE, 1};
-    if (!diode && !stops && !loose) {
+    if (!diode && !stops && !loose && !limit) {
         return first;
     }
     state begin = {plant->amps, plant->speed};
@@ -303,6 +322,10 @@ static first_cut find_cut(const wpin_plant *plant, const wpin_piece *p, state en
     if (stops) {
         earlier(&first, CUT_SHAFT,
                 leaves(turns, begin.speed, s0.speed * dt, end.speed, s1.speed * dt));
+    }
+    if (limit) {
+        earlier(&first, CUT_LIMIT,
+                leaves(-1, begin.amps - most, s0.amps * dt, end.amps - most, s1.amps * dt));
     }
     if (loose) {
         double hold = copysign(plant->torque_hold / plant->motor.constant, torque);
@@ -392,6 +415,8 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
 static void settle_cut(wpin_plant *plant, cut what) {
     if (what == CUT_DIODE) {
         plant->amps = 0;
+    } else if (what == CUT_LIMIT) {
+        plant->amps = plant->feed.most_amps;
     } else if (what == CUT_SHAFT) {
         plant->speed = 0;
     } else if (plant->torque_hold > 0) { /* a hair past the limit, so that the next piece turns */
@@ -431,7 +456,7 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
     const wpin_sim_motor *m = &plant->motor;
     double time = s->time > 0 ? s->time : 1;
     int way = find_way(plant);
-    int rail = way == 0 ? 0 : loop_for(plant, way).rail;
+    int rail = way == 0 ? 0 : loop_for(plant, way == WPIN_LIMITED ? 1 : way).rail;
     wpin_sim_reading r = {
         .seconds = s->time,
         .amps = s->amps / time,

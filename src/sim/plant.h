@@ -38,8 +38,9 @@ typedef struct wpin_piece {
     double force_amps, force_speed;
 } wpin_piece;
 
-/* Legs (3 x 3) by sign of the current (2) or no current, by shaft (3). */
-#define WPIN_PIECES (9 * 3 * 3)
+/* Legs (3 x 3) by the current's way (4), by shaft (3). */
+#define WPIN_PIECES (9 * 4 * 3)
+#define WPIN_LIMITED 2 /* a way: forward, as much as a short base lets through */
 
 /* Everything around the motor that its current meets. */
 typedef struct wpin_feed {
@@ -50,6 +51,7 @@ typedef struct wpin_feed {
     bool wire_a, wire_b; /* the leg is a wire, no switch */
     double on_resistance, diode_volts, diode_resistance;
     double sense_filter;
+    double most_amps; /* a bipolar switch to ground passes no more; 0: any */
 } wpin_feed;
 
 /* Volts between its rails. */

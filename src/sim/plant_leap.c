@@ -57,7 +57,7 @@ static wpin_passage passage_of(const wpin_plant *plant, int number, int64_t dt, 
         r.sense_keep = 1 - share;
     }
     if (plant->heats) {
-        add_heat(&r, &piece, number / 3 % 3 - 1, seconds);
+        add_heat(&r, &piece, number / 3 % 4 - 1, seconds);
     }
     *one_way = *one_way || piece.loop.way != 0;
     return r;

@@ -37,17 +37,20 @@ double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f) {
     return g->clamp_volts > 0 ? fmin(f->volts, g->clamp_volts) : f->volts;
 }
 
+/* What a bipolar switch passes by its base; as much as one likes of others. */
+static double base_lets(const wpin_vetter *v, const wpin_facts *f) {
+    const wpin_sim_gate *g = &f->load->bridge.gate;
+    double left = fmax(0, v->rig->controller.logic_volts - g->base_volts);
+    return g->kind == WPIN_SIM_TRANSISTOR_NPN
+               ? g->gain * left / (g->base_ohms + v->rig->controller.pin_resistance)
+               : HUGE_VAL;
+}
+
 /* Resistance of each switch as its pin drives it. */
-static double driven_ohms(const wpin_vetter *v, const wpin_facts *f, double winding) {
+static double driven_ohms(const wpin_vetter *v, const wpin_facts *f) {
     const wpin_sim_bridge *part = &f->load->bridge;
     const wpin_sim_gate *g = &part->gate;
-    double logic = v->rig->controller.logic_volts;
     switch (g->kind) {
-    case WPIN_SIM_TRANSISTOR_NPN: {
-        double amps =
-            fmax(0, logic - g->base_volts) / (g->base_ohms + v->rig->controller.pin_resistance);
-        return fmax(part->on_resistance, f->volts / fmax(g->gain * amps, 1e-9) - winding);
-    }
     case WPIN_SIM_TRANSISTOR_NFET:
     case WPIN_SIM_TRANSISTOR_PFET:
         return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold,
@@ -139,6 +142,10 @@ static double driver_watts(const wpin_facts *f, double duty, double rms, double 
 double wpin_stall_watts(const wpin_facts *f, double duty) {
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
     wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
+    if (wave.most > f->most_amps) { /* what a starved switch does not pass on stays across it */
+        double winding = f->loop_ohms - f->switch_ohms;
+        return duty * f->most_amps * (f->volts - f->most_amps * winding);
+    }
     return driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
 }
 
@@ -323,7 +330,7 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     f->torque = (m->dry_friction + load) * (1 + tolerance);
     f->hold = (m->static_friction + load) * (1 + tolerance);
     f->inertia = m->inertia + m->load_inertia / (n * n);
-    f->stall_amps = volts / f->loop_ohms;
+    f->stall_amps = fmin(volts / f->loop_ohms, f->most_amps);
     f->speed = wpin_speed_at(f, f->load->limits.duty_max);
     f->run_amps = wpin_running_amps(f, f->load->limits.duty_max);
     /* on its ramp the current is what friction and inertia take, at least what breaks it loose */
@@ -354,7 +361,7 @@ static double lamp_surge(const wpin_facts *f) {
 static void other_facts(wpin_facts *f) {
     const wpin_rig_load *load = f->load;
     double duty = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
-    f->stall_amps = (f->volts - load->lamp.forward_volts) / f->loop_ohms;
+    f->stall_amps = fmin((f->volts - load->lamp.forward_volts) / f->loop_ohms, f->most_amps);
     f->run_amps = f->stall_amps * duty;
     if (load->what == WPIN_RIG_LAMP) {
         f->run_amps = load->lamp.watts / load->lamp.volts;
@@ -387,7 +394,8 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
                       .switches = wpin_rig_single_switch(load->kind) ? 1 : 2,
                       .windings = load->what == WPIN_RIG_STEPPER ? 2 : 1,
                       .pwm_hz = is_switched(load->kind) ? load->limits.pwm_hz : 0};
-    f->switch_ohms = driven_ohms(v, f, winding) * f->switches;
+    f->switch_ohms = driven_ohms(v, f) * f->switches;
+    f->most_amps = base_lets(v, f);
     f->loop_ohms = winding + f->switch_ohms + f->supply->resistance;
     f->trips = is_saved(load);
     if (load->what == WPIN_RIG_MOTOR) {

@@ -18,6 +18,7 @@ typedef struct wpin_facts {
     int switches;       /* in the path of each winding */
     int windings;       /* each with a driver of its own: 2 for a stepper */
     double loop_ohms;   /* winding, switches, supply */
+    double most_amps;   /* what a bipolar switch passes by its base; else infinity */
     double
         stall_amps; /* at all the duty it may have; lamps: inrush; solenoids and steppers: rest */
     double surge_amps; /* most its supply ever has to give, in the mean of a PWM period */

@@ -6,7 +6,8 @@ static void torque_cure(wpin_finding *n, const wpin_facts *f, double torque) {
     const wpin_sim_motor *m = &f->load->motor;
     double load = m->load_torque / m->gear_efficiency;
     double own = f->hold - load / m->gear_ratio, left = torque / 1.5 - own;
-    if (f->switch_ohms > 1.01 * f->switches * f->load->bridge.on_resistance) {
+    bool starved = f->most_amps < f->volts / f->loop_ohms;
+    if (starved || f->switch_ohms > 1.01 * f->switches * f->load->bridge.on_resistance) {
         wpin_cure(n, "first what is said about its transistor");
         return;
     }
