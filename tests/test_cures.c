@@ -160,6 +160,7 @@ static const struct {
     {"least-input", "a 'main' of ", "{voltage: ", NULL, NULL},
     {"brown-out", "a supply of its own", "supply: logic, ", "", "least"},
     {"stall-current", "a driver for ", "current-limit: ", NULL, NULL},
+    {"protection-level", "a driver for ", "current-limit: ", NULL, NULL},
     {"stall-heat", "at most ", "heat: {resistance: ", NULL, NULL},
     {"driver-heat", "at most ", "heat: {resistance: ", NULL, NULL},
     {"brake-current", "a driver for ", "current-limit: ", NULL, NULL},

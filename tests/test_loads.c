@@ -525,22 +525,26 @@ START_TEST(a_driver_heats_by_what_its_parts_carry) {
 }
 END_TEST
 
-/* A base of 1 mA and a gain of 300 let 0.3 A flow: a stalled motor takes just that, and one that runs
- * on less runs as fast as on a strong base. */
+/* A base of 1 mA and a gain of 300 let 0.3 A flow: a stalled motor takes just that, and one that
+ * runs on less runs as fast as on a strong base. */
 START_TEST(a_short_base_limits_the_current) {
     double rpm[2], amps[2];
     for (int i = 0; i < 2; i++) {
         char loads[1200];
-        snprintf(loads, sizeof loads,
-                 "  fan:\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: 5}, pwm: "
-                 "20kHz}\n    driver: {on-resistance: 0.1ohm, current-limit: 30A, voltage-limit: "
-                 "40V, transistor: {kind: npn, base: 0.7V, base-resistor: 4275ohm, gain: %d}}\n    "
-                 "ramp: {up: 500ms, down: 500ms}\n    rest: 3s\n    motor: {resistance: 4ohm, "
-                 "inductance: 4mH, constant: 20mNm/A, inertia: 60gcm2, static-friction: 3mNm, "
-                 "dry-friction: 3mNm}\n", i == 0 ? 300 : 30000);
+        snprintf(
+            loads, sizeof loads,
+            "  fan:\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: 5}, pwm: "
+            "20kHz}\n    driver: {on-resistance: 0.1ohm, current-limit: 30A, voltage-limit: "
+            "40V, transistor: {kind: npn, base: 0.7V, base-resistor: 4275ohm, gain: %d}}\n    "
+            "ramp: {up: 500ms, down: 500ms}\n    rest: 3s\n    motor: {resistance: 4ohm, "
+            "inductance: 4mH, constant: 20mNm/A, inertia: 60gcm2, static-friction: 3mNm, "
+            "dry-friction: 3mNm}\n",
+            i == 0 ? 300 : 30000);
         bench b = {.loads = loads};
-        wpin_report *report = rehearse(&b, "fan ramp 100%\nfan hold 4s\nfault fan stalled\n"
-                                           "fan hold 1s\nfan stop\n", NULL);
+        wpin_report *report = rehearse(&b,
+                                       "fan ramp 100%\nfan hold 4s\nfault fan stalled\n"
+                                       "fan hold 1s\nfan stop\n",
+                                       NULL);
         rpm[i] = step_at(report, 2)->rpm;
         amps[i] = step_at(report, 4)->amps_peak;
         done(report);

@@ -72,7 +72,8 @@ typedef struct wpin_pwm_loop {
     double ohms;      /**< Of the loop. */
     double henries;   /**< Of the winding. */
     double hz;        /**< PWM frequency; 0: always on. */
-    bool both_ways;   /**< Switches lead it in both phases: it may turn round. Diodes cut it at zero. */
+    bool both_ways; /**< Switches lead it in both phases: it may turn round. Diodes cut it at zero.
+                     */
 } wpin_pwm_loop;
 
 /** Its current: exponentials of L/R between the edges, cut at zero. */

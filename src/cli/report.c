@@ -206,8 +206,10 @@ static void print_vetting(const wpin_vetting *v) {
     if (v == NULL) {
         return;
     }
+    size_t accepted = 0;
     for (size_t i = 0; i < v->count; i++) {
         if (v->findings[i].accepted) {
+            accepted++;
             printf("%sAccepted in the rig%s: %s %s, %s\n", paint(WPIN_VERDICT_NOTE), plain(),
                    v->findings[i].part, v->findings[i].rule->name, v->findings[i].consequence);
         }
@@ -215,6 +217,8 @@ static void print_vetting(const wpin_vetting *v) {
     if (v->cautions > 0) {
         printf("Vetted: %zu caution%s (windpin vet lists them).\n", v->cautions,
                v->cautions == 1 ? "" : "s");
+    } else if (accepted > 0) {
+        printf("Vetted: nothing else to mind.\n");
     } else {
         printf("Vetted: nothing to mind.\n");
     }

@@ -64,8 +64,7 @@ static double fet_ohms(const wpin_sim_bridge *part, double gate_volts) {
 static double bipolar_most(const wpin_sim *sim, const wpin_bridge *bridge) {
     const wpin_plant *plant = sim->plants[bridge->motor];
     double most = bridge->part.gate.gain * base_amps(sim, &bridge->part.gate);
-    bool never = plant->kind != WPIN_PLANT_LAMP &&
-                 most >= plant->feed.volts / plant->cold_ohms;
+    bool never = plant->kind != WPIN_PLANT_LAMP && most >= plant->feed.volts / plant->cold_ohms;
     return never ? 0 : fmax(most, 1e-9);
 }
 

@@ -39,7 +39,7 @@ typedef struct wpin_piece {
 } wpin_piece;
 
 /* Legs (3 x 3) by the current's way (4), by shaft (3). */
-#define WPIN_PIECES (9 * 4 * 3)
+#define WPIN_PIECES  (9 * 4 * 3)
 #define WPIN_LIMITED 2 /* a way: forward, as much as a short base lets through */
 
 /* Everything around the motor that its current meets. */

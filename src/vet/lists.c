@@ -92,6 +92,20 @@ static void list_powering(wpin_lines *to, const wpin_rig *rig) {
     }
 }
 
+/* What a single transistor needs around it, and nobody sees on the drawing of a module. */
+static void list_switches(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *l = &rig->loads[i];
+        if (l->bridge.gate.kind == WPIN_SIM_TRANSISTOR_NONE) {
+            continue;
+        }
+        if (l->what != WPIN_RIG_LAMP) {
+            add(to, "%s: a diode lies across it, its ring to the plus.", l->name);
+        }
+        add(to, "%s: a resistor holds its transistor off while the pin floats.", l->name);
+    }
+}
+
 static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
@@ -117,6 +131,7 @@ wpin_lines *wpin_checklist(const wpin_rig *rig) {
         add(to, "All supplies off. Wires as in windpin rig --wiring.");
         list_statics(to, rig);
         list_grounds(to, rig);
+        list_switches(to, rig);
         list_powering(to, rig);
         list_first_moves(to, rig);
     }
@@ -208,9 +223,17 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
         add(to, "%u  series resistor for %s: %.3g ohm", l->kind->table->line_count, l->name,
             b->opto.series_ohms);
     }
+    bool alone = b->gate.kind != WPIN_SIM_TRANSISTOR_NONE;
     if (b->diode_limit > 0) {
         add(to, "1  free-wheel diode for %s: %.3g A, %.3g V", l->name, b->diode_limit,
             b->burns_above_volts);
+    } else if (alone && l->what != WPIN_RIG_LAMP) {
+        add(to, "1  free-wheel diode for %s: windpin size diode", l->name);
+    }
+    if (alone) {
+        add(to,
+            "1  pull-down or pull-up resistor for %s: 10 kohm from its line to its resting level",
+            l->name);
     }
     if (b->motor_farads > 0) {
         add(to, "1  capacitor at %s: %.3g nF", l->name, b->motor_farads * 1e9);

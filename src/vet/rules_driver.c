@@ -140,6 +140,41 @@ static void trip_level(wpin_vetter *v) {
     }
 }
 
+/* A trip that a stall never reaches. */
+static void trip_too_high(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        if (l->trip_input >= 0 && f->motor && l->trip_amps >= 0.95 * f->stall_amps) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "its current-trip is at %.3g A, and held it takes %.3g A at most",
+                       l->trip_amps, f->stall_amps);
+            wpin_consequence(n, "a stall is never seen");
+            double level = 0.5 * (f->stall_amps + 1.2 * least_amps(f));
+            if (level < 0.9 * f->stall_amps) {
+                wpin_cure(n, "level: %.3gA", level);
+            } else {
+                wpin_cure(n, "an encoder or a limit switch that tells that it stands");
+            }
+        }
+    }
+}
+
+/* A driver that switches itself off before the motor breaks loose. */
+static void protects_early(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        double most = f->load->bridge.burns_above_amps, needs = least_amps(f);
+        if (!f->motor || !f->load->bridge.protects || most > 1.1 * needs) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, most < needs ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "its driver switches itself off above %.3g A, and it takes %.3g A to %s",
+                   most, needs, hold_amps(f) > f->run_amps ? "start" : "run");
+        wpin_consequence(n, most < needs ? "it twitches and stands: off and on, again and again"
+                                         : "it may not start");
+        wpin_cure(n, "a driver for %.3g A", 1.5 * needs);
+    }
+}
+
 /* The current that loses so much in the driver: n (R I^2 + V I) = P. */
 static double amps_of_watts(const wpin_facts *f, double watts) {
     double ohms = fmax(f->switch_ohms, 1e-6);
@@ -402,6 +437,12 @@ const wpin_rule_entry wpin_rules_driver[] = {
      limit_level},
     {{"trip-level", "current-trip; motor", "a trip where nothing is wrong", WPIN_EFFECT_DEAD},
      trip_level},
+    {{"trip-too-high", "current-trip; motor", "a trip that a stall never reaches",
+      WPIN_EFFECT_ADVICE},
+     trip_too_high},
+    {{"protection-level", "driver current-limit; motor",
+      "a driver that protects itself before the motor moves", WPIN_EFFECT_DEAD},
+     protects_early},
     {{"stall-heat", "driver heat; motor; current-trip", "a stall that heats the driver too much",
       WPIN_EFFECT_BURNS},
      stall_heat},

@@ -204,6 +204,45 @@ static void on_time(wpin_vetter *v) {
     }
 }
 
+/* Less than what gets it moving, where the rig says that it is lifted to that. */
+static void lifted(wpin_vetter *v) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+        const wpin_rig_limits *l = runs ? &v->rig->loads[s->target.number].limits : NULL;
+        double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
+        if (runs && l->below == WPIN_BELOW_LIFT && duty > 0 && duty < l->start_duty - 0.005) {
+            wpin_finding *n = find_step(v, WPIN_NOTE, i);
+            wpin_cause(n, "%.3g %% are asked for, and its start duty is %.3g %%", duty * 100,
+                       l->start_duty * 100);
+            wpin_consequence(n, "it is lifted: it runs faster than asked");
+            wpin_cure(n, "%.3g %% or more in the plan, or below: kick in the rig",
+                      l->start_duty * 100);
+        }
+    }
+}
+
+/* Cells that are empty before the plan is over, if everything it drives ran all the time. */
+static void cells_last(wpin_vetter *v) {
+    for (size_t i = 0; v->plan != NULL && i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        double amps = 0;
+        WPIN_EACH_LOAD(v, f) {
+            amps += wpin_source_of(v->rig, f->load->supply) == i ? f->run_amps : 0;
+        }
+        double lasts = s->capacity > 0 && amps > 0 ? s->capacity / amps : HUGE_VAL;
+        if (lasts < v->plan->seconds) {
+            wpin_finding *n = find_in_plan(v, WPIN_CAUTION, 0, s->name);
+            wpin_cause(n,
+                       "the plan takes about %.3g s, and with all its loads running (%.3g A) the "
+                       "cells of '%s' last %.3g s",
+                       v->plan->seconds, amps, s->name, lasts);
+            wpin_consequence(n, "they may be empty before it is over");
+            wpin_cure(n, "cells of %.3g Ah", 1.3 * amps * v->plan->seconds / 3600);
+        }
+    }
+}
+
 static void total_time(wpin_vetter *v) {
     if (v->plan != NULL) {
         wpin_finding *n = wpin_find(v, WPIN_NOTE, "plan");
@@ -298,6 +337,11 @@ const wpin_rule_entry wpin_rules_plan[] = {
       "a controller driven before it has seen neutral", WPIN_EFFECT_DEAD},
      before_neutral},
     {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
+    {{"lifted-duty", "plan; start", "a duty that is lifted to the start duty", WPIN_EFFECT_ADVICE},
+     lifted},
+    {{"cells-last", "plan; supply capacity", "a plan longer than its cells last",
+      WPIN_EFFECT_ADVICE},
+     cells_last},
     {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},
     {{"acceptance", "accept", "what is accepted and does not occur", WPIN_EFFECT_ADVICE},
      acceptance},

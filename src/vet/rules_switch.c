@@ -1,5 +1,6 @@
 /* Rules about switches: free-wheel diodes, dead time, bootstrap, single transistors. */
 #include "rules.h"
+#include <string.h>
 
 /* ---- diodes, dead time, bootstrap ---- */
 
@@ -15,6 +16,23 @@ static void free_wheel(wpin_vetter *v) {
                 f->switches * f->load->bridge.on_resistance; /* if its drive is mended */
             wpin_cure(n, "a diode for %.3g A and %.3g V, ring to the supply: windpin size diode",
                       f->volts / driven, 1.5 * f->volts);
+        }
+    }
+}
+
+/* A transistor of one's own has no diode unless somebody puts one in. */
+static void diode_assumed(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        bool alone = f->load->bridge.gate.kind != WPIN_SIM_TRANSISTOR_NONE;
+        const wpin_rig_place *said = wpin_rig_place_of(v->rig, f->load->name, "driver free-wheel");
+        bool told = said != NULL && strcmp(said->key, "free-wheel") == 0;
+        if (alone && !told && f->load->what != WPIN_RIG_LAMP) {
+            wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+            wpin_cause(n, "a single transistor, and the rig does not say that it has a free-wheel "
+                          "diode");
+            wpin_consequence(n, "it is taken to be there; without it the first switching off kills "
+                                "the transistor");
+            wpin_cure(n, "free-wheel: yes in its driver, once you have looked: windpin size diode");
         }
     }
 }
@@ -225,6 +243,9 @@ const wpin_rule_entry wpin_rules_switch[] = {
     {{"free-wheel", "driver free-wheel", "no way on for the current of a winding",
       WPIN_EFFECT_BURNS},
      free_wheel},
+    {{"diode-assumed", "driver free-wheel, transistor", "a free-wheel diode nobody spoke of",
+      WPIN_EFFECT_ADVICE},
+     diode_assumed},
     {{"diode-limit", "driver diode-limit; motor, solenoid",
       "a free-wheel diode that carries too much", WPIN_EFFECT_BURNS},
      diode_limit},

@@ -1,0 +1,87 @@
+/* Rules about inputs: who reads what, and who reads it twice. */
+#include "rules.h"
+#include <string.h>
+
+/* What reads an analogue input, besides one; NULL: nothing else. */
+static const char *other_reader(const wpin_rig *rig, int analog, const void *besides) {
+    for (size_t i = 0; i < rig->input_count; i++) {
+        const wpin_rig_input *in = &rig->inputs[i];
+        bool reads = in->kind == WPIN_RIG_KNOB || in->kind == WPIN_RIG_SENSOR;
+        if (reads && (int)in->analog == analog && besides != in) {
+            return in->name;
+        }
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        if (rig->loads[i].limits.trip_input == analog && besides != &rig->loads[i]) {
+            return rig->loads[i].name;
+        }
+    }
+    return NULL;
+}
+
+static void two_readers(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        int input = (int)f->load->limits.trip_input;
+        const char *other = input < 0 ? NULL : other_reader(v->rig, input, f->load);
+        if (other != NULL) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "its current is read on analogue input %d, and so is '%s'", input, other);
+            wpin_consequence(n, "two outputs work against each other on one wire: both read wrong, "
+                                "and the trip comes too late or always");
+            wpin_cure(n, "an analogue input of its own for each");
+        }
+    }
+}
+
+/* Whether a plan or a part of the rig makes use of an input. */
+static bool is_used(const wpin_vetter *v, size_t input) {
+    const wpin_rig *rig = v->rig;
+    if (rig->inputs[input].stops || v->plan == NULL) {
+        return true;
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const int *limits = rig->loads[i].limits.limit_inputs;
+        if (limits[0] == (int)input || limits[1] == (int)input) {
+            return true;
+        }
+    }
+    for (size_t i = 0; i < rig->input_count; i++) {
+        const wpin_rig_input *in = &rig->inputs[i];
+        if (in->kind == WPIN_RIG_PAIR && (in->pair[0] == (int)input || in->pair[1] == (int)input)) {
+            return true;
+        }
+    }
+    for (size_t i = 0; i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        bool awaits = s->op == WPIN_OP_UNTIL &&
+                      (s->value == WPIN_EVENT_INPUT_ON || s->value == WPIN_EVENT_INPUT_OFF);
+        if ((awaits && s->target.number == input) ||
+            (s->op == WPIN_OP_FOLLOW && (size_t)s->value == input)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+static void unused(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->input_count; i++) {
+        if (!is_used(v, i)) {
+            wpin_finding *n = wpin_find(v, WPIN_NOTE, v->rig->inputs[i].name);
+            wpin_cause(n, "neither the plan nor a load makes use of it");
+            wpin_consequence(n, "whoever presses or turns it waits for nothing");
+            wpin_cure(n,
+                      "'wait until %s pressed' or 'follow %s' in the plan, limits in a load, or "
+                      "take it out",
+                      v->rig->inputs[i].name, v->rig->inputs[i].name);
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_inputs[] = {
+    {{"shared-input", "current-trip input; analog", "two things on one analogue input",
+      WPIN_EFFECT_ADVICE},
+     two_readers},
+    {{"unused-input", "plan; pin, analog", "an input that nobody looks at", WPIN_EFFECT_ADVICE},
+     unused},
+};
+const size_t wpin_rules_inputs_count = sizeof wpin_rules_inputs / sizeof *wpin_rules_inputs;
