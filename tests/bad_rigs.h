@@ -308,6 +308,16 @@ static const struct {
      RIG(FIVE, MAIN(""), "kind: relay, pins: {coil: 9}",
          "on-resistance: 20mohm, current-limit: 30A, voltage-limit: 30V", LAMP, "    rest: 50ms\n"),
      "pump on\npump hold 1s\npump off\n", "pump driver, over-current"},
+    {"starved-lamp", "pump",
+     RIG(FIVE, MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: npn, base-resistor: 560ohm, gain: 100}, heat: {resistance: "
+                "300K/W, time: 400ms}"),
+         "lamp: {rated: 12V, power: 6W, cold: 8%, warm-up: 120ms}", QUICK),
+     RIG(FIVE, MAIN(""), LOW_SIDE,
+         DRIVER(", transistor: {kind: npn, base-resistor: 560ohm, gain: 2000}, heat: {resistance: "
+                "300K/W, time: 400ms}"),
+         "lamp: {rated: 12V, power: 6W, cold: 8%, warm-up: 120ms}", QUICK),
+     "pump on\npump hold 2s\npump off\n", "pump driver, heat"},
     {"too-dim", "pump",
      RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), "leds: {rated: 24V, power: 10W, forward: 15V}",
          QUICK),

@@ -208,6 +208,79 @@ START_TEST(run_down_times) {
 }
 END_TEST
 
+START_TEST(units_as_people_write_them) {
+    static const struct {
+        const char *text;
+        wpin_dimension dimension;
+        double value;
+    } rows[] = {
+        {"20nC", WPIN_CHARGE, 20e-9},
+        {"470nH", WPIN_INDUCTANCE, 470e-9},
+        {"50nA", WPIN_CURRENT, 50e-9},
+        {"1.2kA", WPIN_CURRENT, 1200},
+        {"10\xC2\xB5\x46", WPIN_CAPACITANCE, 10e-6},
+        {"10\xCE\xBC\x46", WPIN_CAPACITANCE, 10e-6},
+        {"22\xCE\xA9", WPIN_RESISTANCE, 22},
+        {"4.7k\xE2\x84\xA6", WPIN_RESISTANCE, 4700},
+        {"1k", WPIN_RESISTANCE, 1000},
+        {"220R", WPIN_RESISTANCE, 220},
+        {"100pF", WPIN_CAPACITANCE, 100e-12},
+        {"35 ns", WPIN_TIME, 35e-9},
+    };
+    char why[320];
+    double value;
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        ck_assert_msg(wpin_quantity_read(rows[i].text, rows[i].dimension, &value, why, sizeof why),
+                      "%s", why);
+        ck_assert_msg(fabs(value - rows[i].value) < 1e-9 * rows[i].value, "%s: %g", rows[i].text,
+                      value);
+    }
+    ck_assert(!wpin_quantity_read("10\xC2\xB5", WPIN_CAPACITANCE, &value, why, sizeof why));
+    ck_assert(!wpin_quantity_read("10\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2"
+                                  "\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2"
+                                  "\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2\xB5\xC2"
+                                  "\xB5"
+                                  "F",
+                                  WPIN_CAPACITANCE, &value, why, sizeof why));
+}
+END_TEST
+
+/* A wave under PWM against small steps of its own equation. */
+START_TEST(a_wave_under_pwm) {
+    static const wpin_pwm_loop loops[] = {{9, -1, 2, 1e-3, 500, false},
+                                          {9, -12, 2, 1e-3, 500, false},
+                                          {2, -6, 2, 4e-3, 300, true},
+                                          {11, -0.7, 0.5, 5e-3, 20e3, false}};
+    for (size_t l = 0; l < sizeof loops / sizeof *loops; l++) {
+        const wpin_pwm_loop *p = &loops[l];
+        for (double duty = 0.1; duty < 0.95; duty += 0.2) {
+            double i = 0, sum = 0, squares = 0, least = 1e9, most = -1e9;
+            const int steps = 20000, periods = (int)ceil(8 * p->henries / p->ohms * p->hz) + 4;
+            double dt = 1 / p->hz / steps;
+            for (int n = 0; n < periods; n++) {
+                sum = squares = 0, least = 1e9, most = -1e9;
+                for (int s = 0; s < steps; s++) {
+                    bool on = s < duty * steps;
+                    double volts = on ? p->on_volts : p->off_volts;
+                    i += (volts - p->ohms * i) / p->henries * dt;
+                    i = !p->both_ways && i < 0 ? 0 : i;
+                    sum += i * dt, squares += i * i * dt;
+                    least = fmin(least, i), most = fmax(most, i);
+                }
+            }
+            wpin_pwm_wave w = wpin_calc_pwm_wave(p, duty);
+            double size = fmax(fabs(most), fabs(least));
+            ck_assert_msg(fabs(w.mean - sum * p->hz) < 3e-3 * size &&
+                              fabs(w.rms - sqrt(squares * p->hz)) < 3e-3 * size &&
+                              fabs(w.least - least) < 3e-3 * size &&
+                              fabs(w.most - most) < 3e-3 * size,
+                          "%zu at %g: %g %g, %g %g, %g %g, %g %g", l, duty, w.mean, sum * p->hz,
+                          w.rms, sqrt(squares * p->hz), w.least, least, w.most, most);
+        }
+    }
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("calc");
     TCase *tests = tcase_create("all");
@@ -215,6 +288,8 @@ int main(void) {
     tcase_add_test(tests, preferred_values_bracket);
     tcase_add_test(tests, any_input_has_an_answer);
     tcase_add_test(tests, run_down_times);
+    tcase_add_test(tests, units_as_people_write_them);
+    tcase_add_test(tests, a_wave_under_pwm);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

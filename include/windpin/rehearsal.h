@@ -94,6 +94,8 @@ typedef struct wpin_report {
     int8_t *last_way;       /**< For each load: way it was driven last, 0 if it never was. */
     double *degrees_c;      /**< For each load: highest temperature of winding or driver, degC. */
     uint32_t *operations;   /**< For each load: how often an on/off stage went on. */
+    double *joules;         /**< For each load: what it took from its supply, its own losses and its
+                                 driver's, J. */
     double total_amps_peak; /**< Of all loads in the same control period. */
     double seconds;         /**< How long it ran. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */

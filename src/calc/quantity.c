@@ -18,25 +18,33 @@ static const unit units[] = {
     {"kV", WPIN_VOLTAGE, 1e3, false},
     {"V", WPIN_VOLTAGE, 1, true},
     {"mV", WPIN_VOLTAGE, 1e-3, true},
+    {"kA", WPIN_CURRENT, 1e3, false},
     {"A", WPIN_CURRENT, 1, true},
     {"mA", WPIN_CURRENT, 1e-3, true},
     {"uA", WPIN_CURRENT, 1e-6, true},
+    {"nA", WPIN_CURRENT, 1e-9, true},
     {"Mohm", WPIN_RESISTANCE, 1e6, true},
     {"kohm", WPIN_RESISTANCE, 1e3, true},
     {"ohm", WPIN_RESISTANCE, 1, true},
     {"mohm", WPIN_RESISTANCE, 1e-3, true},
+    {"M", WPIN_RESISTANCE, 1e6, false},
+    {"k", WPIN_RESISTANCE, 1e3, false},
+    {"R", WPIN_RESISTANCE, 1, false},
     {"H", WPIN_INDUCTANCE, 1, true},
     {"mH", WPIN_INDUCTANCE, 1e-3, true},
     {"uH", WPIN_INDUCTANCE, 1e-6, true},
+    {"nH", WPIN_INDUCTANCE, 1e-9, true},
     {"F", WPIN_CAPACITANCE, 1, true},
     {"mF", WPIN_CAPACITANCE, 1e-3, true},
     {"uF", WPIN_CAPACITANCE, 1e-6, true},
     {"nF", WPIN_CAPACITANCE, 1e-9, true},
+    {"pF", WPIN_CAPACITANCE, 1e-12, true},
     {"h", WPIN_TIME, 3600, false},
     {"min", WPIN_TIME, 60, false},
     {"s", WPIN_TIME, 1, true},
     {"ms", WPIN_TIME, 1e-3, true},
     {"us", WPIN_TIME, 1e-6, true},
+    {"ns", WPIN_TIME, 1e-9, true},
     {"MHz", WPIN_FREQUENCY, 1e6, true},
     {"kHz", WPIN_FREQUENCY, 1e3, true},
     {"Hz", WPIN_FREQUENCY, 1, true},
@@ -66,6 +74,9 @@ static const unit units[] = {
     {"steps/s2", WPIN_STEP_GAIN, 1, true},
     {"Ah", WPIN_CHARGE, 3600, true},
     {"mAh", WPIN_CHARGE, 3.6, true},
+    {"mC", WPIN_CHARGE, 1e-3, true},
+    {"uC", WPIN_CHARGE, 1e-6, true},
+    {"nC", WPIN_CHARGE, 1e-9, true},
     {"kW", WPIN_POWER, 1e3, false},
     {"W", WPIN_POWER, 1, true},
     {"mW", WPIN_POWER, 1e-3, true},
@@ -128,7 +139,7 @@ static void list_units(char *to, size_t size, wpin_dimension dimension) {
 
 static void say_unit(const char *text, const char *found, wpin_dimension dimension, char *why,
                      size_t size) {
-    char known[80];
+    char known[120];
     list_units(known, sizeof known, dimension);
     const unit *other = find_unit(found);
     const char *want = dimensions[dimension].name, *example = dimensions[dimension].example;
@@ -144,6 +155,31 @@ static void say_unit(const char *text, const char *found, wpin_dimension dimensi
         snprintf(why, size, "'%s' is no unit known here; expected %s (%s), e.g. %s", found, want,
                  known, example);
     }
+}
+
+/* The unit as the table has it: with u for the Greek letter and ohm for the sign. Both signs have
+ * two codes each. */
+static const char *usual(const char *from, char *to, size_t size) {
+    static const struct {
+        const char *sign, *word;
+    } signs[] = {
+        {"\xC2\xB5", "u"}, {"\xCE\xBC", "u"}, {"\xCE\xA9", "ohm"}, {"\xE2\x84\xA6", "ohm"}};
+    size_t used = 0;
+    while (*from != '\0' && used + 4 < size) {
+        size_t i = 0;
+        while (i < sizeof signs / sizeof *signs &&
+               strncmp(from, signs[i].sign, strlen(signs[i].sign)) != 0) {
+            i++;
+        }
+        if (i < sizeof signs / sizeof *signs) {
+            used += (size_t)snprintf(to + used, size - used, "%s", signs[i].word);
+            from += strlen(signs[i].sign);
+        } else {
+            to[used++] = *from++;
+        }
+    }
+    to[used] = '\0';
+    return *from == '\0' ? to : "";
 }
 
 bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *value, char *why,
@@ -173,7 +209,8 @@ bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *valu
         *value = number / whole;
         return true;
     }
-    const unit *u = find_unit(rest);
+    char plainly[24];
+    const unit *u = find_unit(usual(rest, plainly, sizeof plainly));
     bool fits = dimension == WPIN_NUMBER ? *rest == '\0' : u != NULL && u->dimension == dimension;
     if (!fits) {
         say_unit(text, rest, dimension, why, why_size);

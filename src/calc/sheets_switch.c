@@ -9,7 +9,7 @@
 
 /* ---- pin ---- */
 
-enum { PIN_LOAD, PIN_OTHERS, PIN_LIMIT, PIN_TOTAL };
+enum { PIN_LOAD, PIN_OTHERS, PIN_LIMIT, PIN_TOTAL, PIN_VOLTS, PIN_HIGH };
 
 static void pin(const double *v, wpin_answer *a) {
     double each = v[PIN_LIMIT] / v[PIN_LOAD], sum = v[PIN_LOAD] + v[PIN_OTHERS];
@@ -20,7 +20,11 @@ static void pin(const double *v, wpin_answer *a) {
              AMPS(v[PIN_OTHERS]));
     wpin_margin(a, each);
     wpin_margin(a, v[PIN_TOTAL] / sum);
-    if (a->margin < 1) {
+    if (v[PIN_VOLTS] > 1.05 * v[PIN_HIGH]) {
+        wpin_judge(a, WPIN_REFUSE, "a switch is needed: the load is made for %s, a pin gives %s",
+                   VOLTS(v[PIN_VOLTS]), VOLTS(v[PIN_HIGH]));
+        wpin_next(a, "windpin size stage: which switch or driver fits");
+    } else if (a->margin < 1) {
         wpin_judge(a, WPIN_REFUSE,
                    "a switch is needed: the pin reaches %.2f times what it must drive", a->margin);
         wpin_next(a, "windpin size stage: which switch or driver fits");
@@ -302,7 +306,9 @@ const wpin_sheet wpin_sheets_switch[] = {
      {ASK("load", "the load's start current", WPIN_CURRENT, 1e-6, 100, 0),
       TAKE("others", "what all other pins give at the same time", WPIN_CURRENT, 0, 0, 10, 0),
       TAKE("limit", "what one pin may give", WPIN_CURRENT, 20e-3, 1e-4, 1, 0),
-      TAKE("total", "what all pins together may give", WPIN_CURRENT, 150e-3, 1e-3, 10, 0)},
+      TAKE("total", "what all pins together may give", WPIN_CURRENT, 150e-3, 1e-3, 10, 0),
+      TAKE("volts", "what the load is made for", WPIN_VOLTAGE, 5, 0.5, 250, 0),
+      TAKE("pin", "high level of the pin", WPIN_VOLTAGE, 5, 1, 24, 0)},
      "load=80mA others=40mA",
      "times what it must drive",
      pin},

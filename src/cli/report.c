@@ -1,5 +1,6 @@
 /* The report as a table for people. */
 #include "cli.h"
+#include "windpin/quantity.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -119,6 +120,11 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
         if (load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER) {
             printf(", highest speed %.0f rpm", report->rpm_peak[i]);
         }
+        if (report->joules[i] >= 0.05) {
+            char energy[40];
+            wpin_quantity_write(energy, sizeof energy, report->joules[i], WPIN_ENERGY);
+            printf(", took %s", energy);
+        }
         if (report->degrees_c[i] > 25.5) {
             printf(", warmest %.0f degC", report->degrees_c[i]);
         }
@@ -127,6 +133,18 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
             printf("; last on: %s", last[report->last_way[i] + 1]);
         }
         printf("\n");
+    }
+}
+
+/* What all of it took, in the unit of the physicist and in that of the cell. */
+static void print_energy(const wpin_rig *rig, const wpin_report *report) {
+    double joules = 0;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        joules += report->joules[i];
+    }
+    if (joules >= 0.05) {
+        printf("All loads took %.4g J (%.3g mWh); at most %.2f A at the same time.\n", joules,
+               joules / 3.6, report->total_amps_peak);
     }
 }
 
@@ -229,6 +247,7 @@ void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report
     print_steps(run, rig, report);
     printf("\n");
     print_loads(rig, report);
+    print_energy(rig, report);
     print_faults(rig, report);
     print_vetting(run->vetting);
     print_summary(report);

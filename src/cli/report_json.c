@@ -39,10 +39,11 @@ static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
 }
 
 static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t i) {
-    return json_pack("{s:s, s:s, s:f, s:i, s:f, s:f, s:i}", "name", rig->loads[i].name, "stage",
-                     rig->loads[i].kind->name, "pwm_hz", report->pwm[i].millihertz * 1e-3,
+    return json_pack("{s:s, s:s, s:f, s:i, s:f, s:f, s:i, s:f}", "name", rig->loads[i].name,
+                     "stage", rig->loads[i].kind->name, "pwm_hz", report->pwm[i].millihertz * 1e-3,
                      "pwm_steps", (int)report->pwm[i].steps, "peak_a", report->amps_peak[i],
-                     "peak_rpm", report->rpm_peak[i], "operations", (int)report->operations[i]);
+                     "peak_rpm", report->rpm_peak[i], "operations", (int)report->operations[i],
+                     "energy_j", report->joules[i]);
 }
 
 bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {

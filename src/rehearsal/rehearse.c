@@ -43,6 +43,8 @@ static void read_loads(wpin_run *run) {
         report->rpm_peak[i] = fmax(report->rpm_peak[i], fabs(r->rpm));
         report->degrees_c[i] = fmax(report->degrees_c[i], fmax(r->degrees, r->driver_degrees));
         total += fmax(fabs(r->amps_min), fabs(r->amps_max));
+        report->joules[i] +=
+            r->supply_amps * r->seconds * run->rig->supplies[run->rig->loads[i].supply].volts;
     }
     report->total_amps_peak = fmax(report->total_amps_peak, total);
 }
@@ -141,15 +143,17 @@ static bool allocate(wpin_run *run) {
         report->operations = calloc(loads, sizeof *report->operations);
         report->last_way = calloc(loads, sizeof *report->last_way);
         report->degrees_c = calloc(loads, sizeof *report->degrees_c);
+        report->joules = calloc(loads, sizeof *report->joules);
     }
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
            run->inputs != NULL && run->fault_at != NULL && report->last_way != NULL &&
-           report->degrees_c != NULL && run->tracks != NULL && run->last != NULL &&
-           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
-           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
-           run->effect != NULL && run->stop_how != NULL && run->stopping != NULL &&
-           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
-           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL;
+           report->degrees_c != NULL && report->joules != NULL && run->tracks != NULL &&
+           run->last != NULL && run->for_trace != NULL && run->samples != NULL &&
+           run->open_step != NULL && run->driven != NULL && run->owner != NULL &&
+           run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
+           run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
+           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
+           report->rpm_peak != NULL && report->operations != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -204,6 +208,7 @@ static void begin_record(wpin_run *run, int64_t tick) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->for_trace[i] = (wpin_tally){0};
         run->report->amps_peak[i] = run->report->rpm_peak[i] = run->report->degrees_c[i] = 0;
+        run->report->joules[i] = 0;
     }
     run->report->total_amps_peak = 0;
     run->start = wpin_sim_time(run->sim);
@@ -358,6 +363,7 @@ void wpin_report_free(wpin_report *report) {
         free(report->operations);
         free(report->last_way);
         free(report->degrees_c);
+        free(report->joules);
         free(report);
     }
 }

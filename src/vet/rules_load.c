@@ -228,6 +228,50 @@ static void inrush(wpin_vetter *v) {
     }
 }
 
+/* The most a transistor is warmer than the air while a cold filament wants more than its base lets
+ * through: the volts it does not pass on stay across it. */
+static double starved_rise(const wpin_facts *f) {
+    enum { STEPS = 2000 };
+    const wpin_sim_heat *heat = &f->load->bridge.heat;
+    const wpin_rig_limits *l = &f->load->limits;
+    wpin_filament filament = filament_of(f);
+    double ramp = f->pwm_hz > 0 ? l->ramp_up * l->duty_max : 0;
+    double dt = (ramp + 20 * filament.warm_up) / STEPS, kelvin = 300, rise = 0, most = 0;
+    for (int i = 0; i < STEPS; i++) {
+        double duty = ramp > 0 ? fmin((i + 1) * dt / ramp, 1) * l->duty_max : 1;
+        double ohms = wpin_calc_filament_ohms(&filament, kelvin);
+        double amps = fmin(f->volts / (ohms + f->switch_ohms), f->most_amps);
+        double last = duty * amps * (f->volts - amps * ohms) * heat->resistance;
+        kelvin = wpin_calc_filament_warm(&filament, kelvin, duty * amps * amps * ohms, dt);
+        rise = last + (rise - last) * exp(-dt / fmax(heat->time, 1e-6));
+        most = fmax(most, rise);
+    }
+    return most;
+}
+
+static void starved_lamp(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_heat *heat = &f->load->bridge.heat;
+        bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
+        if (!lamp || isinf(f->most_amps) || heat->resistance <= 0) {
+            continue;
+        }
+        double rise = starved_rise(f), room = heat->limit - wpin_air(v);
+        double slow = f->pwm_hz > 0 ? 0.5 / (f->pwm_hz * fmax(heat->time, 1e-6)) : 0;
+        if (rise * (1 + fmin(slow, 0.4)) <= 0.9 * room) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n,
+                   "its base lets %.3g A through, and its cold filament wants more: meanwhile the "
+                   "transistor gets to %.0f degC, it survives %.0f degC",
+                   f->most_amps, rise + wpin_air(v), heat->limit);
+        wpin_consequence(n, "the transistor burns when the cold lamp is switched on");
+        wpin_cure(n, "a field-effect transistor, or one with more gain");
+        wpin_cure(n, "at most %.3g K/W (a heat sink)", 0.8 * heat->resistance * room / rise);
+    }
+}
+
 static void dim(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double share = f->load->what == WPIN_RIG_LAMP ? wpin_rig_light(f->load, f->volts, 1) : 1;
@@ -384,6 +428,9 @@ const wpin_rule_entry wpin_rules_load[] = {
      plunger},
     {{"inrush", "lamp; driver current-limit", "a cold filament's current", WPIN_EFFECT_BURNS},
      inrush},
+    {{"starved-lamp", "driver transistor, heat; lamp",
+      "a cold filament on a base that gets too little", WPIN_EFFECT_BURNS},
+     starved_lamp},
     {{"too-dim", "lamp, leds; supply voltage", "a light that stays dark on its supply",
       WPIN_EFFECT_DEAD},
      dim},
