@@ -35,7 +35,9 @@ double wpin_calc_inrush_seconds(const wpin_filament *f, double volts, double ser
     const double dt = 50e-6;
     bool fast = hz > 2e3; /* the filament sees the mean, the current its pulses */
     double kelvin = ROOM_K, going = 0, longest = 0;
-    for (double t = 0; t < ramp_seconds + 5 * f->warm_up; t += dt) {
+    long steps = (long)ceil((ramp_seconds + 5 * f->warm_up) / dt);
+    for (long i = 0; i < steps; i++) {
+        double t = (double)i * dt;
         double share = ramp_seconds > 0 ? fmin(t / ramp_seconds, 1) * duty : duty;
         bool pulsed = hz > 0 && share < 1;
         bool on = !pulsed || fast || fmod(t * hz, 1) < share;

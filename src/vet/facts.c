@@ -299,7 +299,8 @@ static double stop_seconds(const wpin_facts *f) {
 
 double wpin_stop_seconds(const wpin_rig *rig, size_t load) {
     wpin_vetter v = {.rig = rig};
-    double seconds = wpin_work_out_facts(&v) ? stop_seconds(&v.facts[load]) : 0;
+    bool known = wpin_work_out_facts(&v) && load < rig->load_count;
+    double seconds = known && v.facts[load].load != NULL ? stop_seconds(&v.facts[load]) : 0;
     free(v.facts);
     return seconds;
 }

@@ -148,32 +148,55 @@ static void base_cure(wpin_finding *n, const wpin_rig_controller *c, const wpin_
               c->logic_volts, amps * 1e3, c->pin_rated * 1e3);
 }
 
+/* What a load takes when nothing holds it back, and the least with which it does its work. */
+typedef struct base_needs {
+    double wants, needs;
+    const char *work; /* what it does not do with less */
+} base_needs;
+
+static base_needs needs_of(const wpin_facts *f) {
+    const wpin_rig_load *l = f->load;
+    double all = f->volts / f->loop_ohms;
+    switch (l->what) {
+    case WPIN_RIG_SOLENOID: return (base_needs){all, 1.05 * l->solenoid.pull_in, "is not drawn in"};
+    case WPIN_RIG_LAMP: {
+        double amps = l->lamp.watts / l->lamp.volts;
+        if (l->lamp.cold_share >= 1) {
+            amps = (f->volts - l->lamp.forward_volts) / f->loop_ohms;
+        }
+        return (base_needs){amps, 0.95 * amps, "stays dim"};
+    }
+    default: return (base_needs){all, f->hold / l->motor.constant, "never breaks loose"};
+    }
+}
+
 static void base_drive(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_gate *g = &f->load->bridge.gate;
-        if (g->kind != WPIN_SIM_TRANSISTOR_NPN) {
+        if (g->kind != WPIN_SIM_TRANSISTOR_NPN || f->load->what == WPIN_RIG_STEPPER) {
             continue;
         }
         double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
-        double most = g->gain * base * (1 - v->options.tolerance), start = f->run_amps;
-        double wants = f->volts / (f->load->motor.resistance + f->supply->resistance);
-        if (f->motor) {
-            start = f->hold / f->load->motor.constant;
-        }
-        if (most >= wants || !f->motor) {
+        double most = f->most_amps * (1 - v->options.tolerance);
+        base_needs n_of = needs_of(f);
+        if (most >= n_of.wants) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, most < start ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(
-            n, "%.3g mA into the base times a gain of %.3g let %.3g A flow; a start takes %.3g A",
-            base * 1e3, g->gain, most, wants);
-        wpin_consequence(
-            n,
-            most < start ? "it never breaks loose (that takes %.3g A)"
-                         : "it starts weakly and the transistor gets hot (%.3g A break it loose)",
-            start);
-        base_cure(n, c, g, wpin_calc_base_amps(wants, g->gain / 3));
+        bool never = most < n_of.needs;
+        wpin_finding *n = wpin_find_load(v, never ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "%.3g mA into the base times a gain of %.3g let %.3g A flow; switched on it "
+                   "takes %.3g A",
+                   base * 1e3, g->gain, most, n_of.wants);
+        if (never) {
+            wpin_consequence(n, "it %s (that takes %.3g A), and the transistor gets hot", n_of.work,
+                             n_of.needs);
+        } else {
+            wpin_consequence(n, "it starts weakly and the transistor gets hot (%.3g A are enough)",
+                             n_of.needs);
+        }
+        base_cure(n, c, g, wpin_calc_base_amps(n_of.wants, g->gain / 3));
     }
 }
 
