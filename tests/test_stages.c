@@ -16,6 +16,17 @@ static const wpin_stage_kind *kind_of(int number) {
     return &kinds[number];
 }
 
+static const wpin_stage_kind *kind_called(const char *name) {
+    size_t count;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    for (size_t i = 0; i < count; i++) {
+        if (strcmp(kinds[i].name, name) == 0) {
+            return &kinds[i];
+        }
+    }
+    ck_abort_msg("no kind '%s'", name);
+}
+
 static int kind_count(void) {
     size_t count;
     wpin_stage_kinds(&count);
@@ -227,7 +238,7 @@ START_TEST(what_a_stage_can_not_do_is_refused) {
 END_TEST
 
 START_TEST(switches_pulses_and_toggles) {
-    wpin_rig *rig = rig_of(kind_of(2), ""); /* a relay */
+    wpin_rig *rig = rig_of(kind_called("relay"), "");
     wpin_plan *plan;
     wpin_report *report = run_text(rig,
                                    "load on for 300ms\nload pulse 100ms\nload toggle\nwait 200ms\n"
@@ -259,7 +270,7 @@ START_TEST(a_missing_diode_burns_the_switch) {
 END_TEST
 
 START_TEST(a_bipolar_bridge_eats_two_volts) {
-    const wpin_stage_kind *kind = kind_of(9); /* two inputs */
+    const wpin_stage_kind *kind = kind_called("two-inputs");
     double rpm[2];
     for (int i = 0; i < 2; i++) {
         wpin_rig *rig = rig_of(kind, i == 0 ? "" : ", saturation: 1V");
@@ -303,8 +314,8 @@ START_TEST(an_own_table_works_like_a_shipped_one) {
     double rpm[2];
     for (int i = 0; i < 2; i++) {
         wpin_messages m = {0};
-        wpin_rig *rig =
-            i == 0 ? wpin_rig_read(write_file("own.yaml", own_rig), &m) : rig_of(kind_of(9), "");
+        wpin_rig *rig = i == 0 ? wpin_rig_read(write_file("own.yaml", own_rig), &m)
+                               : rig_of(kind_called("two-inputs"), "");
         ck_assert_msg(rig != NULL, "%s", m.count ? m.items[0].text : "");
         rig->loads[0].motor.dry_friction = rig->loads[0].motor.static_friction = 5e-3;
         rig->loads[0].bridge.off_phase = WPIN_SIM_OFF_FAST;
