@@ -164,11 +164,12 @@ END_TEST
 START_TEST(vetting_and_the_bench_agree) {
     run_campaign();
     unsigned passed = sum(CLEAN) + sum(CAUTIONED);
-    ck_assert_uint_ge(passed * 100, 35 * c.tried);
-    ck_assert_uint_ge((c.tried - passed) * 100, 35 * c.tried);
+    unsigned few = c.tried < 1000 ? 20 : 35; /* percent; few rigs scatter */
+    ck_assert_uint_ge(passed * 100, few * c.tried);
+    ck_assert_uint_ge((c.tried - passed) * 100, few * c.tried);
     ck_assert_uint_eq(c.counts[CLEAN][BURNT] + c.counts[CLEAN][FAILED], 0);
     ck_assert_uint_eq(c.counts[CAUTIONED][BURNT], 0);
-    unsigned share = c.tried < 1000 ? 85 : 90; /* few rigs scatter */
+    unsigned share = c.tried < 1000 ? 80 : 90;
     ck_assert_uint_ge(c.counts[REFUSED_BURNS][BURNT] * 100, share * sum(REFUSED_BURNS));
 }
 END_TEST

@@ -279,7 +279,8 @@ WPIN_API wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load);
 
 /** Light of a lamp or strip at a duty, 1: rated; a filament as hot as its volts make it, a strip by
  * the share of the time it is on. */
-WPIN_API double wpin_rig_light(const wpin_rig_load *load, double volts, double duty);
+WPIN_API double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohms,
+                               double duty);
 /** The loop of a motor's or solenoid's winding under PWM, with so many volts, ohms in all, and the
  * motor at a speed in rad/s: what drives it while PWM is high, and where its current goes while it
  * is low.

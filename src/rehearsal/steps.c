@@ -56,6 +56,12 @@ static void begin(wpin_run *run, uint8_t track, uint16_t step) {
     }
 }
 
+/* Light over whole periods of PWM; a plunger is in or not. */
+static double effect_of(const wpin_run *run, int load) {
+    bool light = run->rig->loads[load].what == WPIN_RIG_LAMP;
+    return light ? run->effect[load] : run->last[load].effect;
+}
+
 static void finish(wpin_run *run, wpin_step_result *result, bool done) {
     result->done = done;
     result->took = wpin_run_time(run) - result->at;
@@ -70,7 +76,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         /* between two pulses of a slow PWM a shaft may stand, and yet it turns */
         bool pulsed = last->rpm == 0 && result->duty != 0;
         result->rpm = pulsed ? run->rpm[result->load] : last->rpm;
-        result->effect = run->effect[result->load];
+        result->effect = effect_of(run, result->load);
         result->limited = wpin_motor_ended(&run->motors[result->load]) == WPIN_ENDED_LIMIT;
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
         result->degrees = last->turns * 360;
@@ -125,7 +131,7 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->on_for += duty != 0 ? last->seconds : 0;
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
             r->kicked = r->kicked || wpin_motor_kicks(&run->motors[r->load]);
-            r->effect_peak = fmax(r->effect_peak, run->effect[r->load]);
+            r->effect_peak = fmax(r->effect_peak, effect_of(run, r->load));
             note_reversal(run, r, last);
             note_turn(run, r);
         }

@@ -27,7 +27,8 @@ static double light_due(const wpin_run *run, const wpin_step_result *step, bool 
     bool ramps = step->op == WPIN_OP_RUN && at_end;
     return step->took < warms || ramps
                ? 0
-               : wpin_rig_light(load, run->rig->supplies[load->supply].volts, duty);
+               : wpin_rig_light(load, run->rig->supplies[load->supply].volts,
+                                run->rig->supplies[load->supply].resistance, duty);
 }
 
 static void judge_light(const wpin_run *run, wpin_step_result *step) {

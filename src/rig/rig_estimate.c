@@ -79,21 +79,22 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
                            .both_ways = !single && phase == WPIN_SIM_OFF_SHORT};
 }
 
-double wpin_rig_light(const wpin_rig_load *load, double volts, double duty) {
+double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohms, double duty) {
     const wpin_sim_lamp *lamp = &load->lamp;
     const wpin_sim_bridge *b = &load->bridge;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     double left = fmax(0, volts - switches * b->saturation_volts);
+    double other = supply_ohms + switches * b->on_resistance;
     double rated = lamp->volts * (lamp->volts - lamp->forward_volts) / lamp->watts;
     if (lamp->cold_share >= 1) {
-        double amps = fmax(0, left - lamp->forward_volts) / (rated + switches * b->on_resistance);
+        double amps = fmax(0, left - lamp->forward_volts) / (rated + other);
         return duty * amps * (amps * rated + lamp->forward_volts) / lamp->watts;
     }
     wpin_filament f = {lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
     double kelvin = 300;
     for (int i = 0; i < 400; i++) { /* far longer than it takes to warm up */
         double ohms = wpin_calc_filament_ohms(&f, kelvin);
-        double amps = left / (ohms + switches * b->on_resistance);
+        double amps = left / (ohms + other);
         kelvin = wpin_calc_filament_warm(&f, kelvin, duty * amps * amps * ohms, lamp->warm_up / 20);
     }
     return wpin_calc_filament_light(&f, kelvin);

@@ -173,7 +173,7 @@ wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
         rise = last + (rise - last) * exp(-dt / fmax(heat->time, 1e-6));
         diode = off + (diode - off) * exp(-dt / 1.0);
         c.rise = fmax(c.rise, rise * (1 + fmin(swings, 0.4)));
-        c.diode_amps = fmax(c.diode_amps, diode);
+        c.diode_amps = fmax(c.diode_amps, diode * (1 + fmin(swings, 0.4)));
     }
     return c;
 }

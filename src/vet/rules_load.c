@@ -274,7 +274,7 @@ static void starved_lamp(wpin_vetter *v) {
 
 static void dim(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        double share = f->load->what == WPIN_RIG_LAMP ? wpin_rig_light(f->load, f->volts, 1) : 1;
+        double share = f->load->what == WPIN_RIG_LAMP ? wpin_rig_light(f->load, f->volts, 0, 1) : 1;
         if (share >= 0.5) {
             continue;
         }
