@@ -84,7 +84,12 @@ static void print_inputs(const wpin_rig *rig) {
             printf("input  %-10s '%s' forward and '%s' reverse, both together stop\n", n->name,
                    rig->inputs[n->pair[0]].name, rig->inputs[n->pair[1]].name);
             break;
-        default: printf("input  %-10s button on pin %.0f\n", n->name, n->pin); break;
+        default:
+            printf("input  %-10s %s on pin %.0f%s%s\n", n->name,
+                   n->stops ? "stop button" : "button", n->pin,
+                   n->opens ? ", its contact opens" : "",
+                   n->stops ? ": stops every load, until it is re-armed" : "");
+            break;
         }
     }
 }
@@ -212,6 +217,12 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     printf("  at rest     %s; dead time %.4g us\n",
            load->rest_brakes ? "brakes (motor shorted)" : "coasts (nothing driven)",
            l->dead_time * 1e6);
+    static const char *const stops[] = {"ramps to rest", "runs down", "brakes"};
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (rig->inputs[i].stops) {
+            printf("  on stop     %s\n", stops[load->on_stop]);
+        }
+    }
     printf("  driver      %.4g mohm a switch, burns above %.4g A for %.4g ms or %.4g V\n",
            load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
            load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
