@@ -131,6 +131,7 @@ static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
 static void falls_between(wpin_vetter *v, const wpin_facts *f) {
     const wpin_sim_solenoid *s = &f->load->solenoid;
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    loop.ohms += warm_ohms(f, coil_on_amps(f)); /* a warm coil runs down sooner */
     double duty = on_duty(f), period = f->pwm_hz > 0 ? 1 / f->pwm_hz : 0;
     if (period <= 0 || duty >= 1 || coil_amps(f, 1) <= s->drop_out) {
         return;
