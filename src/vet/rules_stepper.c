@@ -1,0 +1,141 @@
+/* Rules about steppers: torque at a rate, resonance, current. */
+#include "rules.h"
+
+/* Torque left at a rate: a square wave of current in L and R reaches I tanh(t / 2 tau), the
+ * back-emf takes volts away. */
+static double pull_out(const wpin_facts *f, double full_rate, double speed) {
+    const wpin_sim_stepper *s = &f->load->stepper;
+    double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
+    double amps = fmax(0, f->volts - constant * speed) / f->loop_ohms;
+    double half_wave = 2 / full_rate, tau = s->inductance / f->loop_ohms;
+    return constant * amps * tanh(half_wave / (2 * tau));
+}
+
+/* Torque it has and torque it needs at a rate it is started at, or has ramped to. */
+typedef struct step_torque {
+    double has, needs;
+} step_torque;
+
+static step_torque torque_at(const wpin_facts *f, double rate, bool started) {
+    const wpin_rig_stepping *d = &f->load->stepping;
+    const wpin_sim_stepper *s = &f->load->stepper;
+    double halves = d->half_steps ? 2 : 1, full = rate / halves;
+    double per_step = 2 * PI / s->steps_per_rev, speed = full * per_step;
+    double gain = started ? speed * full / 2 : d->acceleration / halves * per_step;
+    double viscous = started ? 0 : s->viscous_friction * speed;
+    return (step_torque){.has = pull_out(f, full, speed),
+                         .needs = s->dry_friction + viscous + s->inertia * gain};
+}
+
+/* Highest rate that leaves a fifth of torque to spare, by halving; 0: none. */
+static double safe_rate(const wpin_facts *f, double most, bool started) {
+    double low = 0, high = most;
+    for (int i = 0; i < 30; i++) {
+        step_torque t = torque_at(f, (low + high) / 2, started);
+        *(t.has > 1.2 * t.needs ? &low : &high) = (low + high) / 2;
+    }
+    return low < 1 ? 0 : floor(low);
+}
+
+static void step_rate(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_stepping *d = &f->load->stepping;
+        if (f->load->what != WPIN_RIG_STEPPER) {
+            continue;
+        }
+        step_torque slow = torque_at(f, d->start_rate, true),
+                    top = torque_at(f, d->top_rate, false);
+        bool at_start = slow.has < slow.needs;
+        if (!at_start && top.has >= top.needs) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n, "%s it has %.3g mNm, and %.3g mNm are needed",
+                   at_start ? "started at its start-rate" : "at its top-rate",
+                   1e3 * (at_start ? slow.has : top.has),
+                   1e3 * (at_start ? slow.needs : top.needs));
+        wpin_consequence(n, "it loses steps: it is not where it is counted");
+        double start = fmin(safe_rate(f, d->start_rate, true), d->start_rate);
+        double rate = safe_rate(f, d->top_rate, false);
+        if (start > 0 && rate > 0) {
+            wpin_cure(n, "start-rate: %.0fsteps/s and top-rate: %.0fsteps/s", fmin(start, rate),
+                      rate);
+        }
+        wpin_cure(n, "more volts or more current");
+    }
+}
+
+/* In full steps a rotor swings about each place with sqrt(poles x torque / inertia); stepped near
+ * that and hardly damped it swings further each time until it falls out of step. */
+static void resonance(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_stepper *s = &f->load->stepper;
+        const wpin_rig_stepping *d = &f->load->stepping;
+        if (f->load->what != WPIN_RIG_STEPPER || d->half_steps) {
+            continue;
+        }
+        double torque = s->holding_torque / (sqrt(2) * s->rated_amps) * f->stall_amps / sqrt(2);
+        double hz = sqrt(s->steps_per_rev / 4 * torque / s->inertia) / (2 * PI);
+        bool near = d->start_rate < 1.5 * hz && d->top_rate > 0.6 * hz;
+        if (!near || s->dry_friction > 0.15 * torque) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "its rotor swings at about %.0f Hz, and in full steps it is stepped from %.0f "
+                   "to %.0f times a second with little friction",
+                   hz, d->start_rate, d->top_rate);
+        wpin_consequence(n, "it shakes there, and may lose steps");
+        wpin_cure(n, "mode: half");
+        wpin_cure(n, "start-rate: %.0fsteps/s, if its torque allows that", ceil(1.6 * hz));
+    }
+}
+
+/* Windings that carry more than they are rated for: both hold while it stands. */
+static void stepper_current(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_stepper *s = &f->load->stepper;
+        if (f->load->what != WPIN_RIG_STEPPER) {
+            continue;
+        }
+        double amps = f->stall_amps / 2; /* each winding at rest */
+        wpin_winding_load load = {.ohms = s->resistance,
+                                  .other_ohms = f->loop_ohms - s->resistance,
+                                  .amps = amps * sqrt(2),
+                                  .by_volts = true,
+                                  .drifts = s->heat.drifts};
+        double degrees = wpin_air(v) + wpin_calc_winding_rise(&load, s->heat.resistance);
+        bool burns = s->heat.resistance > 0 && degrees > s->heat.limit;
+        if (!burns && amps <= 1.2 * s->rated_amps) {
+            continue;
+        }
+        wpin_finding *n =
+            wpin_find_load(v, burns || amps > 1.5 * s->rated_amps ? WPIN_REFUSE : WPIN_CAUTION, f);
+        if (burns) {
+            wpin_cause(n,
+                       "standing, %.3g A in each winding heat it to %.0f degC, it survives %.0f "
+                       "degC; rated are %.3g A",
+                       amps, degrees, s->heat.limit, s->rated_amps);
+        } else {
+            wpin_cause(n,
+                       "standing, each winding takes %.3g A (%.3g V / %.3g ohm), rated are %.3g A",
+                       amps, f->volts, f->loop_ohms, s->rated_amps);
+        }
+        wpin_consequence(n, "its windings get too hot where it holds");
+        wpin_cure(n, "a supply of %.3g V", 0.95 * s->rated_amps * f->loop_ohms);
+        wpin_cure(n, "at-end: release, if nothing has to be held");
+        wpin_cure(n, "a driver that regulates the current");
+    }
+}
+
+const wpin_rule_entry wpin_rules_stepper[] = {
+    {{"step-rate", "stepper; stepping", "steps faster than the torque", WPIN_EFFECT_DEAD},
+     step_rate},
+    {{"step-resonance", "stepper stepping, inertia", "full steps at the rotor's own frequency",
+      WPIN_EFFECT_ADVICE},
+     resonance},
+    {{"stepper-current", "stepper rated, heat; supply voltage",
+      "windings that carry more than they are rated for", WPIN_EFFECT_ADVICE},
+     stepper_current},
+};
+const size_t wpin_rules_stepper_count = sizeof wpin_rules_stepper / sizeof *wpin_rules_stepper;
