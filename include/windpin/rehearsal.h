@@ -170,6 +170,17 @@ typedef struct wpin_bound_load {
     wpin_stepper stepper_at_work; /**< ...or this. */
 } wpin_bound_load;
 
+/** What the core is told of an input of a rig; its kind says which of them counts. */
+typedef struct wpin_bound_input {
+    wpin_button_config button; /**< Buttons, limit switches; of a pair both. */
+    wpin_knob_config knob;
+    wpin_curve_config curve; /**< Its points are the rig's. */
+} wpin_bound_input;
+
+/** Works that out. */
+WPIN_API void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig,
+                              const wpin_rig_input *input);
+
 /** Fills the core's configuration; it points into itself, so it must not be copied. A line shared
  * with an earlier load is this one's alone until wpin_bind_shared. */
 WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,

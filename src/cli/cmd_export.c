@@ -196,6 +196,63 @@ static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id
             s->top_rate, s->acceleration);
 }
 
+static void print_curve(FILE *to, const wpin_curve_config *c, const char *id) {
+    fprintf(to, "static const wpin_curve_point %s_points[] = {", id);
+    for (unsigned p = 0; p < c->count; p++) {
+        fprintf(to, "%s{%d, %d}", p == 0 ? "" : ", ", c->points[p].millivolts, c->points[p].duty);
+    }
+    fprintf(to,
+            "};\nstatic const wpin_curve_config %s_curve = {.points = %s_points, .count = %u, "
+            ".hysteresis_mv = %u};\n",
+            id, id, c->count, c->hysteresis_mv);
+}
+
+/* What firmware needs of an input: where it is, and how it is read. */
+static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *input) {
+    wpin_bound_input bound;
+    char id[WPIN_NAME_MAX + 1];
+    wpin_bind_input(&bound, rig, input);
+    identifier(id, sizeof id, input->name);
+    const wpin_button_config *b = &bound.button;
+    const wpin_knob_config *k = &bound.knob;
+    fprintf(to, "\n/* input %s */\n", input->name);
+    if (input->kind != WPIN_RIG_PAIR) {
+        bool digital = input->kind <= WPIN_RIG_LIMIT;
+        fprintf(to, "enum { %s_%s = %.0f };\n", id, digital ? "pin" : "input",
+                digital ? input->pin : input->analog);
+    }
+    switch (input->kind) {
+    case WPIN_RIG_KNOB:
+        fprintf(to,
+                "static const wpin_knob_config %s_knob = {.low_mv = %d, .high_mv = %d, .dead = %u, "
+                ".hysteresis = %u, .filter = %u, .centre = %s};\n",
+                id, k->low_mv, k->high_mv, k->dead, k->hysteresis, k->filter, yes(k->centre));
+        break;
+    case WPIN_RIG_SENSOR: print_curve(to, &bound.curve, id); break;
+    default:
+        fprintf(to,
+                "static const wpin_button_config %s_button = {.debounce_us = %uU, .stuck_us = %uU, "
+                ".active_low = %s};\n",
+                id, b->debounce_us, b->stuck_us, yes(b->active_low));
+    }
+}
+
+/* How each motor stops, in the order of the loads, for a wpin_stop_config. */
+static void print_stop(FILE *to, const wpin_rig *rig, const wpin_rig_input *input) {
+    static const char *const how[] = {"WPIN_STOP_RAMP", "WPIN_STOP_COAST", "WPIN_STOP_BRAKE"};
+    char id[WPIN_NAME_MAX + 1];
+    identifier(id, sizeof id, input->name);
+    fprintf(to,
+            "/* ...it stops every motor: a wpin_stop_config takes %s_pin, .opens = %s, and the "
+            "motors in this order */\nstatic const uint8_t %s_how[] = {",
+            id, yes(input->opens), id);
+    for (size_t i = 0; i < rig->load_count; i++) {
+        fprintf(to, "%s%s /* %s */", i == 0 ? "" : ", ", how[rig->loads[i].on_stop],
+                rig->loads[i].name);
+    }
+    fprintf(to, "};\n");
+}
+
 static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
     fprintf(
         to,
@@ -224,6 +281,12 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
             print_stepper(to, &bound.stepper, id);
         }
         print_motor(to, load, &bound.motor, id);
+    }
+    for (size_t i = 0; i < rig->input_count; i++) {
+        print_input(to, rig, &rig->inputs[i]);
+        if (rig->inputs[i].stops) {
+            print_stop(to, rig, &rig->inputs[i]);
+        }
     }
     fprintf(to, "\n#endif\n");
 }

@@ -125,6 +125,24 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     }
 }
 
+void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig, const wpin_rig_input *input) {
+    bool pair = input->kind == WPIN_RIG_PAIR;
+    const wpin_rig_input *button = pair ? &rig->inputs[input->pair[0]] : input;
+    *bound =
+        (wpin_bound_input){.button = {.debounce_us = to_us(button->debounce),
+                                      .stuck_us = to_us(input->stuck),
+                                      .active_low = !button->opens},
+                           .knob = {.low_mv = 0,
+                                    .high_mv = (int16_t)lround(rig->controller.logic_volts * 1e3),
+                                    .dead = to_duty(input->dead),
+                                    .hysteresis = to_duty(input->hysteresis),
+                                    .filter = 3,
+                                    .centre = input->centre},
+                           .curve = {.points = input->points,
+                                     .count = input->point_count,
+                                     .hysteresis_mv = (uint16_t)lround(input->play * 1e3)}};
+}
+
 void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         for (unsigned l = 0; l < rig->loads[i].kind->table->line_count; l++) {

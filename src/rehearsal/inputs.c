@@ -3,25 +3,15 @@
 #include <math.h>
 
 static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_rig *rig) {
-    wpin_button_config button = {.debounce_us = (uint32_t)llround(from->debounce * 1e6),
-                                 .stuck_us = (uint32_t)llround(from->stuck * 1e6),
-                                 .active_low = !from->opens};
-    wpin_knob_config knob = {.low_mv = 0,
-                             .high_mv = (int16_t)lround(rig->controller.logic_volts * 1e3),
-                             .dead = (uint16_t)lround(from->dead * WPIN_DUTY_FULL),
-                             .hysteresis = (uint16_t)lround(from->hysteresis * WPIN_DUTY_FULL),
-                             .filter = 3,
-                             .centre = from->centre};
-    wpin_button_init(&to->button, &button);
+    wpin_bound_input bound;
+    wpin_bind_input(&bound, rig, from);
+    wpin_button_init(&to->button, &bound.button);
     if (from->kind == WPIN_RIG_PAIR) {
-        button.debounce_us = (uint32_t)llround(rig->inputs[from->pair[0]].debounce * 1e6);
-        wpin_pair_init(&to->pair, &button, (uint32_t)llround(from->window * 1e6));
+        wpin_pair_init(&to->pair, &bound.button, (uint32_t)llround(from->window * 1e6));
     }
-    wpin_knob_init(&to->knob, &knob);
+    wpin_knob_init(&to->knob, &bound.knob);
     if (from->kind == WPIN_RIG_SENSOR) {
-        to->curve_config = (wpin_curve_config){.points = from->points,
-                                               .count = from->point_count,
-                                               .hysteresis_mv = (uint16_t)lround(from->play * 1e3)};
+        to->curve_config = bound.curve;
         wpin_curve_init(&to->curve, &to->curve_config);
     }
 }
