@@ -707,8 +707,11 @@ START_TEST(the_stop_input_stops_the_house) {
     run_command(output, sizeof output,
                 TEST_TOOL " preview " TEST_SOURCE "/demo/honey-house.yaml " TEST_SOURCE
                           "/demo/honey-house.plan");
-    ck_assert_msg(strstr(output, "Stop input 'stop': pump brakes (at rest after about 0.1") != NULL,
-                  "%s", output);
+    ck_assert_msg(
+        strstr(output,
+               "Stop input 'stop':\n  pump brakes, from full speed at rest after about 0.1") !=
+            NULL,
+        "%s", output);
 }
 END_TEST
 

@@ -88,6 +88,11 @@ WPIN_API wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty
 /** Longest stretch, s, for which it is above a current; infinity: always. Any. */
 WPIN_API double wpin_calc_pwm_above_seconds(const wpin_pwm_loop *loop, double duty, double amps);
 
+/** Ohms of copper, and a motor's constant, that are so many kelvin warmer than where they were
+ * measured: 0.393 %/K more; 0.1 %/K less (ferrite magnets lose 0.2 and warm half as much). Any. */
+WPIN_API double wpin_calc_warm_ohms(double cold_ohms, double rise);
+WPIN_API double wpin_calc_warm_constant(double cold_constant, double rise);
+
 /** What a winding draws at 25 degC, and what else is in its loop. */
 typedef struct wpin_winding_load {
     double ohms;       /**< Of the winding at 25 degC. */
@@ -128,10 +133,6 @@ WPIN_API double wpin_calc_inrush_seconds(const wpin_filament *f, double volts, d
  * constant in s; infinity when it never gets there. Any. */
 WPIN_API double wpin_calc_winding_seconds(const wpin_winding_load *load, double kelvin_per_watt,
                                           double time_constant, double from, double to);
-
-/** Time, s, after which a part of one thermal time constant reaches `limit` kelvin on its way to
- * `last`; infinity when it never does. Any. */
-WPIN_API double wpin_calc_heat_seconds(double time_constant, double limit, double last);
 
 /** Current with the shaft held: V / (R of winding, stage and supply). */
 WPIN_API double wpin_calc_stall_amps(double volts, double winding_ohms, double other_ohms);

@@ -268,6 +268,8 @@ WPIN_API void wpin_rig_free(wpin_rig *rig);
 WPIN_API const wpin_stage_kind *wpin_stage_kinds(size_t *count);
 /** Whether a part may be called that: letters, digits, '-' and '_', beginning with a letter. */
 WPIN_API bool wpin_rig_name_fits(const char *name);
+/** Whether it is a word that plans or reports keep for themselves. */
+WPIN_API bool wpin_rig_name_is_reserved(const char *name);
 /** Number of the load or supply of this name without regard to case, or -1. */
 WPIN_API int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 WPIN_API int wpin_rig_find_supply(const wpin_rig *rig, const char *name);

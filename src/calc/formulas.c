@@ -134,14 +134,22 @@ double wpin_calc_run_down_seconds(double inertia, double speed, double torque, d
     return inertia / viscous * log(1 + viscous * speed / torque);
 }
 
+double wpin_calc_warm_ohms(double cold_ohms, double rise) {
+    return cold_ohms * (1 + 0.00393 * rise);
+}
+
+double wpin_calc_warm_constant(double cold_constant, double rise) {
+    return cold_constant * fmax(1 - 0.001 * rise, 0.1);
+}
+
 /* Watts of a winding that is so much warmer than 25 degC. */
 static double winding_watts(const wpin_winding_load *load, double rise) {
-    const double copper = 0.00393, magnets = 0.001;
-    double ohms = load->ohms * (load->drifts ? 1 + copper * rise : 1), amps = load->amps;
+    double ohms = load->drifts ? wpin_calc_warm_ohms(load->ohms, rise) : load->ohms;
+    double amps = load->amps;
     if (load->by_volts) {
         amps *= (load->ohms + load->other_ohms) / (ohms + load->other_ohms);
     } else if (load->drifts) {
-        amps /= fmax(1 - magnets * rise, 0.1);
+        amps /= wpin_calc_warm_constant(1, rise);
     }
     return amps * amps * ohms;
 }
@@ -168,10 +176,6 @@ double wpin_calc_winding_seconds(const wpin_winding_load *load, double kelvin_pe
         seconds += step / rate;
     }
     return seconds;
-}
-
-double wpin_calc_heat_seconds(double time_constant, double limit, double last) {
-    return limit < last ? -time_constant * log(1 - fmax(limit, 0) / last) : HUGE_VAL;
 }
 
 /* i goes to V / R with L / R: in the on phase to `up`, in the off phase to `down`. */

@@ -246,12 +246,8 @@ static void name_of(const char *path, char *name, size_t size) {
                     (*c >= '0' && *c <= '9') || *c == '-' || *c == '_';
         *c = fine ? *c : '-';
     }
-    static const char *const others[] = {"main", "stop",  "wait",  "repeat", "parallel", "track",
-                                         "end",  "until", "fault", "mend",   "all",      "pin"};
-    bool fits = wpin_rig_name_fits(name);
-    for (size_t i = 0; fits && i < sizeof others / sizeof *others; i++) {
-        fits = strcasecmp(name, others[i]) != 0;
-    }
+    bool fits = wpin_rig_name_fits(name) && !wpin_rig_name_is_reserved(name) &&
+                strcasecmp(name, "main") != 0 && strcasecmp(name, "stop") != 0;
     if (!fits) {
         snprintf(name, size, "load");
     }

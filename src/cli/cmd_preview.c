@@ -139,18 +139,17 @@ static void say_stop(const wpin_rig *rig) {
         if (!rig->inputs[i].stops) {
             continue;
         }
-        printf("Stop input '%s':", rig->inputs[i].name);
+        printf("Stop input '%s':\n", rig->inputs[i].name);
         for (size_t l = 0; l < rig->load_count; l++) {
+            const wpin_rig_load *load = &rig->loads[l];
+            bool turns = load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER;
             double seconds = wpin_stop_seconds(rig, l);
-            printf("%s %s %s", l == 0 ? "" : ",", rig->loads[l].name,
-                   rig->loads[l].what == WPIN_RIG_MOTOR || rig->loads[l].what == WPIN_RIG_STEPPER
-                       ? how[rig->loads[l].on_stop]
-                       : "goes off");
+            printf("  %s %s", load->name, turns ? how[load->on_stop] : "goes off");
             if (seconds > 0) {
-                printf(" (at rest after about %.2g s)", seconds);
+                printf(", from full speed at rest after about %.2g s", seconds);
             }
+            printf("\n");
         }
-        printf("\n");
     }
 }
 

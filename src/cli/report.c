@@ -142,7 +142,7 @@ static void print_energy(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         joules += report->joules[i];
     }
-    if (joules >= 0.05) {
+    if (rig->load_count > 1 && joules >= 0.05) {
         printf("All loads took %.4g J (%.3g mWh); at most %.2f A at the same time.\n", joules,
                joules / 3.6, report->total_amps_peak);
     }

@@ -46,14 +46,14 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
         return duty > 0.02 ? 0.05 : 0;
     }
     const wpin_sim_motor *m = &load->motor;
-    double ohms =
-        m->resistance + (wpin_rig_single_switch(load->kind) ? 1 : 2) * load->bridge.on_resistance;
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    double ohms = m->resistance + switches * load->bridge.on_resistance;
     double hz = wpin_stage_kind_takes_duty(load->kind) ? load->limits.pwm_hz : 0;
     double speed = fabs(rpm) * PI / 30 * m->gear_ratio;
     wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, hz, speed);
     double amps = wpin_calc_pwm_wave(&loop, hz > 0 ? duty : 1).most;
-    bool coming =
-        duty * volts - 2 * load->bridge.saturation_volts > m->constant * speed + 0.05 * volts;
+    bool coming = duty * volts - switches * load->bridge.saturation_volts >
+                  m->constant * speed + 0.05 * volts;
     return coming && amps > 1e-3 ? amps : 0;
 }
 

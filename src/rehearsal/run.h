@@ -63,7 +63,7 @@ typedef struct wpin_run {
     size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
     wpin_window *windows; /* of each load: what it did in this period of its PWM */
     double *rpm;          /* of each load: mean of its last whole period */
-    double *effect;       /* the same of its light or plunger */
+    double *effect;       /* the same of its light */
     unsigned *rounds;     /* how often each step of the plan has begun */
     int64_t start;        /* ps */
     wpin_vcd *vcd;

@@ -19,7 +19,9 @@ enum {
     LOAD_REST,
     LOAD_DUTY_LIMIT,
     LOAD_LEAST_TIME,
-    LOAD_ON_STOP = LOAD_LEAST_TIME + 3
+    LOAD_ON_DUTY,
+    LOAD_MOST_ON,
+    LOAD_ON_STOP
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),

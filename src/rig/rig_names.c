@@ -34,7 +34,7 @@ int wpin_rig_find_supply(const wpin_rig *rig, const char *name) {
 }
 
 /* Words the plan language keeps for itself, and one that reports do: pin 5. */
-static bool reserved(const char *name) {
+bool wpin_rig_name_is_reserved(const char *name) {
     static const char *const words[] = {"wait",  "repeat", "parallel", "track", "end",
                                         "until", "fault",  "mend",     "all",   "pin"};
     for (size_t i = 0; i < COUNT(words); i++) {
@@ -63,7 +63,7 @@ bool wpin_take_name(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t 
                     name, WPIN_NAME_MAX);
         return false;
     }
-    if (reserved(name)) {
+    if (wpin_rig_name_is_reserved(name)) {
         wpin_say_at(reader, key,
                     "'%s' is a word that plans and reports use; choose another name, e.g. "
                     "'%s-1'",

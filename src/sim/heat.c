@@ -2,6 +2,7 @@
  *     tau dT/dt = P Rth - T    (T above the air's 25 degC)
  * and burns, or shuts itself down, above its limit. */
 #include "board.h"
+#include "windpin/calc.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -9,10 +10,6 @@
 #define WINDOW_PS  10000000000LL /* 10 ms */
 #define DIODE_TIME 1.0           /* s */
 #define COOLER     20.0          /* K below its limit a driver comes back */
-#define COPPER     0.00393       /* 1/K, by which a winding's resistance rises */
-#define MAGNETS                                                                                    \
-    0.001 /* 1/K of the winding, by which a motor's constant falls: ferrite                        \
-             loses 0.002/K and warms about half as much */
 
 bool wpin_bridge_heats(const wpin_bridge *bridge) {
     return bridge->part.heat.resistance > 0 || bridge->part.diode_limit > 0;
@@ -41,9 +38,9 @@ static void drift(wpin_plant *plant) {
         return;
     }
     plant->drifted = plant->rise;
-    plant->motor.resistance = plant->cold_ohms * (1 + COPPER * plant->rise);
+    plant->motor.resistance = wpin_calc_warm_ohms(plant->cold_ohms, plant->rise);
     if (plant->kind == WPIN_PLANT_MOTOR) {
-        plant->motor.constant = plant->cold_constant * (1 - MAGNETS * plant->rise);
+        plant->motor.constant = wpin_calc_warm_constant(plant->cold_constant, plant->rise);
     }
     wpin_plant_prepare(plant);
 }

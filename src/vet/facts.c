@@ -60,17 +60,19 @@ static double driven_ohms(const wpin_vetter *v, const wpin_facts *f) {
     }
 }
 
+/* Torque against it while it turns at a speed, on the motor's shaft. */
+static double drag(const wpin_facts *f, double w) {
+    return f->torque + f->viscous * w + f->quadratic * w * w;
+}
+
 /* Speed at which the driving torque K (V - K w) / R meets friction, load and fan: by halving. */
 static double settled_speed(const wpin_facts *f, double volts) {
     const wpin_sim_motor *m = &f->load->motor;
-    double n = m->gear_ratio, loss = m->gear_efficiency;
-    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    double quadratic = m->load_quadratic / (n * n * n * loss);
     double low = 0, high = volts / m->constant;
     for (int i = 0; i < 60; i++) {
         double w = (low + high) / 2;
         double drive = m->constant * (volts - m->constant * w) / f->loop_ohms;
-        if (drive > f->torque + viscous * w + quadratic * w * w) {
+        if (drive > drag(f, w)) {
             low = w;
         } else {
             high = w;
@@ -93,15 +95,11 @@ double wpin_speed_at(const wpin_facts *f, double duty) {
     if (f->pwm_hz <= 0 || duty >= 1) {
         return settled_speed(f, volts_at(f, duty));
     }
-    double n = m->gear_ratio, loss = m->gear_efficiency;
-    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    double quadratic = m->load_quadratic / (n * n * n * loss);
     double low = 0, high = f->volts / m->constant;
     for (int i = 0; i < 40; i++) {
         double w = (low + high) / 2;
         wpin_pwm_loop loop = wpin_loop_of(f, w);
-        bool faster = m->constant * wpin_calc_pwm_wave(&loop, duty).mean >
-                      f->torque + viscous * w + quadratic * w * w;
+        bool faster = m->constant * wpin_calc_pwm_wave(&loop, duty).mean > drag(f, w);
         *(faster ? &low : &high) = w;
     }
     return low;
@@ -167,7 +165,7 @@ wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
         double watts = driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
         double torque = m->constant * wave.mean;
         if (!held && (w > 0 || torque > f->hold)) {
-            w = fmax(w + (torque - f->torque) / f->inertia * dt, 0);
+            w = fmax(w + (torque - drag(f, w)) / f->inertia * dt, 0);
         }
         double last = watts * heat->resistance, off = wave.rms * wave.off_share;
         rise = last + (rise - last) * exp(-dt / fmax(heat->time, 1e-6));
@@ -252,9 +250,6 @@ double wpin_running_amps(const wpin_facts *f, double duty) {
 /* Only the last of a long ramp counts: before, the motor follows its volts. */
 static double run_down(const wpin_facts *f, double ramp_down, bool braked, double *speed_at_zero) {
     const wpin_sim_motor *m = &f->load->motor;
-    double n = m->gear_ratio, loss = m->gear_efficiency;
-    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    double quadratic = m->load_quadratic / (n * n * n * loss);
     double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
     double most = f->load->limits.duty_max, ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
@@ -270,7 +265,7 @@ static double run_down(const wpin_facts *f, double ramp_down, bool braked, doubl
             amps = -m->constant * w / (f->loop_ohms - f->supply->resistance);
         }
         at_zero = t < 0 ? w : at_zero;
-        w += (m->constant * amps - f->torque - viscous * w - quadratic * w * w) / f->inertia * dt;
+        w += (m->constant * amps - drag(f, w)) / f->inertia * dt;
         t += dt;
     }
     if (speed_at_zero != NULL) {
@@ -307,9 +302,7 @@ double wpin_stop_seconds(const wpin_rig *rig, size_t load) {
 
 double wpin_returned_volts(const wpin_facts *f, double farads) {
     const wpin_sim_motor *m = &f->load->motor;
-    double n = m->gear_ratio, loss = m->gear_efficiency, most = f->load->limits.duty_max;
-    double viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    double quadratic = m->load_quadratic / (n * n * n * loss);
+    double most = f->load->limits.duty_max;
     double ramp = fmax(f->load->limits.ramp_down * most, 1e-3), dt = ramp / 4000;
     double w = f->speed, volts = f->volts, peak = volts;
     for (int i = 0; i < 4000; i++) {
@@ -317,7 +310,7 @@ double wpin_returned_volts(const wpin_facts *f, double farads) {
         double amps = (volts * duty - m->constant * w) / (f->loop_ohms - f->supply->resistance);
         volts = fmax(volts - duty * amps * dt / farads, f->volts);
         peak = fmax(peak, volts);
-        w += (m->constant * amps - f->torque - viscous * w - quadratic * w * w) / f->inertia * dt;
+        w += (m->constant * amps - drag(f, w)) / f->inertia * dt;
         w = fmax(w, 0);
     }
     return peak;
@@ -329,6 +322,8 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     double volts = volts_at(f, f->load->limits.duty_max);
     f->motor = true;
     f->torque = (m->dry_friction + load) * (1 + tolerance);
+    f->viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
+    f->quadratic = m->load_quadratic / (n * n * n * loss);
     f->hold = (m->static_friction + load) * (1 + tolerance);
     f->inertia = m->inertia + m->load_inertia / (n * n);
     f->stall_amps = fmin(volts / f->loop_ohms, f->most_amps);

@@ -25,6 +25,8 @@ typedef struct wpin_facts {
     double start_amps; /* at a start on its ramp */
     double torque;     /* friction and load on the motor's shaft, turning, Nm */
     double hold;       /* the same at rest */
+    double viscous;    /* grows with speed, on the motor's shaft, Nms/rad */
+    double quadratic;  /* with its square, Nms2/rad2 */
     double speed;      /* motor at all the duty it may have, rad/s */
     double run_amps;   /* then */
     double inertia;    /* on the motor's shaft */

@@ -18,21 +18,33 @@ static double coil_on_amps(const wpin_facts *f) {
     return coil_amps(f, on_duty(f));
 }
 
-static double coil_rise(const wpin_facts *f, double amps) {
+static wpin_winding_load coil_load(const wpin_facts *f, double amps) {
     const wpin_sim_solenoid *s = &f->load->solenoid;
-    wpin_winding_load load = {.ohms = s->resistance,
-                              .other_ohms = f->loop_ohms - s->resistance,
-                              .amps = amps,
-                              .by_volts = true,
-                              .drifts = s->heat.drifts};
-    return wpin_calc_winding_rise(&load, s->heat.resistance);
+    return (wpin_winding_load){.ohms = s->resistance,
+                               .other_ohms = f->loop_ohms - s->resistance,
+                               .amps = amps,
+                               .by_volts = true,
+                               .drifts = s->heat.drifts};
+}
+
+static double coil_rise(const wpin_facts *f, double amps) {
+    wpin_winding_load load = coil_load(f, amps);
+    return wpin_calc_winding_rise(&load, f->load->solenoid.heat.resistance);
+}
+
+/* Seconds, from cold, until it is too hot; infinity: never. */
+static double coil_lasts(const wpin_vetter *v, const wpin_facts *f, double amps) {
+    const wpin_sim_heat *heat = &f->load->solenoid.heat;
+    wpin_winding_load load = coil_load(f, amps);
+    return wpin_calc_winding_seconds(&load, heat->resistance, heat->time, 0,
+                                     heat->limit - wpin_air(v));
 }
 
 /* Ohms its coil has more when it was on for long. */
 static double warm_ohms(const wpin_facts *f, double amps) {
     const wpin_sim_solenoid *s = &f->load->solenoid;
     double rise = s->heat.drifts ? fmin(coil_rise(f, amps), s->heat.limit) : 0;
-    return 0.00393 * rise * s->resistance;
+    return wpin_calc_warm_ohms(s->resistance, rise) - s->resistance;
 }
 
 /* On-duty that holds the plunger with a fifth to spare, percent. */
@@ -48,19 +60,13 @@ static double hold_percent(const wpin_facts *f) {
 static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
     const wpin_sim_solenoid *s = &f->load->solenoid;
     const wpin_rig_limits *l = &f->load->limits;
-    wpin_winding_load load = {.ohms = s->resistance,
-                              .other_ohms = f->loop_ohms - s->resistance,
-                              .amps = coil_amps(f, fmin(l->kick_level, l->duty_max)),
-                              .by_volts = true,
-                              .drifts = s->heat.drifts};
-    double lasts = wpin_calc_winding_seconds(&load, s->heat.resistance, s->heat.time, 0,
-                                             s->heat.limit - wpin_air(v));
+    double amps = coil_amps(f, fmin(l->kick_level, l->duty_max)), lasts = coil_lasts(v, f, amps);
     if (l->kick_time <= lasts) {
         return;
     }
     wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
     wpin_cause(n, "its kick of %.3g ms with %.3g A heats it to %.0f degC within %.3g ms",
-               l->kick_time * 1e3, load.amps, s->heat.limit, lasts * 1e3);
+               l->kick_time * 1e3, amps, s->heat.limit, lasts * 1e3);
     wpin_consequence(n, "the coil burns when it is drawn in");
     wpin_cure(n, "kick-time: %.0fms", floor(0.6e3 * lasts));
 }
@@ -77,7 +83,7 @@ static void coil(wpin_vetter *v) {
         if (end <= s->heat.limit) {
             continue;
         }
-        double safe = -s->heat.time * log(1 - (s->heat.limit - wpin_air(v)) / (end - wpin_air(v)));
+        double safe = coil_lasts(v, f, amps);
         if (most > 0 && most <= safe) {
             continue;
         }

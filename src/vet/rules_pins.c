@@ -250,7 +250,7 @@ static void no_stop(wpin_vetter *v) {
         if (f->motor || f->load->what == WPIN_RIG_STEPPER) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "it moves, and no input of the rig stops it");
-            wpin_consequence(n, "only the supply's switch does, and whoever finds it first");
+            wpin_consequence(n, "when something goes wrong only the supply's switch is left");
             wpin_cure(n, "inputs: {stop: {pin: N, contact: opens, stops: all}}");
             return; /* once is enough */
         }
