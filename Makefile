@@ -11,7 +11,7 @@ all: packages
 	@$(CONFIGURE) > $(BUILD).log 2>&1 || { cat $(BUILD).log; exit 1; }
 	@cmake --build $(BUILD)
 
-# Installs what is missing, builds, and runs the honey pump.
+# Installs what is missing, builds, and runs the honey pump and the honey drum.
 demo: all
 	@$(BUILD)/windpin demo -o windpin-demo
 
@@ -22,7 +22,7 @@ check: all
 
 # All tests, the long campaigns in full length: an hour or so.
 check-long: all
-	@WPIN_TICKS=20000000 WPIN_RIGS=5000 ctest --test-dir $(BUILD) --output-on-failure -j2
+	@WPIN_TICKS=20000000 WPIN_RIGS=5000 WPIN_BENCHES=200 WPIN_DRUMS=1000 ctest --test-dir $(BUILD) --output-on-failure -j2
 
 # Proves the core free of faults of memory and arithmetic; see docs/proof.md. Half an hour.
 prove: packages

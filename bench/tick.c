@@ -44,6 +44,16 @@ static int16_t millivolts(void *context, uint8_t input) {
     return input == 0 ? 400 : 3000;
 }
 
+/* A shaft that follows the duty: counts in 1/256, with the moment of the last. */
+static uint32_t place;
+
+static wpin_status count(void *context, uint8_t counter, wpin_count *to) {
+    (void)context, (void)counter;
+    to->counts = (int32_t)(place >> 8);
+    to->at = clock_us - 300 - (place & 255);
+    return WPIN_OK;
+}
+
 static void pause_us(void *context, uint32_t us) {
     (void)context;
     clock_us += us;
@@ -87,6 +97,7 @@ static const wpin_port port = {.now = now,
                                .group_open = group_open,
                                .group_write = group_write,
                                .millivolts = millivolts,
+                               .count = count,
                                .pause = pause_us,
                                .lock = lock,
                                .unlock = unlock};
@@ -110,6 +121,54 @@ static const WPIN_FLASH wpin_motor_config config = {
               .supply_input = 1}};
 static wpin_motor motor;
 WPIN_FAST_TICK(fast_tick, motor, config, port)
+
+/* ---- the same with its speed regulated, its current limited and its motion watched ---- */
+
+static wpin_encoder encoder;
+static const WPIN_FLASH wpin_encoder_config encoder_config = {.full_hz = 8000, .window_us = 1000};
+static wpin_speed loop;
+static const WPIN_FLASH wpin_speed_config gains = {.feed = 14000,
+                                                   .friction = 900,
+                                                   .breakaway = 1200,
+                                                   .inertia = 600,
+                                                   .gain = 800,
+                                                   .integral = 1100,
+                                                   .fresh_us = 6000};
+static wpin_motion motion;
+static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
+                                                      .least_effort = 2000,
+                                                      .still_ms = 500,
+                                                      .stall_mv = 4000,
+                                                      .wrong_ms = 100,
+                                                      .over_speed = 20000,
+                                                      .off_by = 1600,
+                                                      .off_ms = 2000};
+static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop)};
+static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+static const WPIN_FLASH wpin_motor_config regulated_config = {
+    WPIN_ON_STAGE(&stage, &bridge),
+    .guard = {.cap = 16384,
+              .up = WPIN_SLEW_US(2000000),
+              .down = WPIN_SLEW_US(1500000),
+              .regulated = WPIN_SLEW_US(20000),
+              .reversal = WPIN_REVERSAL_STANDSTILL,
+              .standstill = 160,
+              .pause_us = 1000,
+              .current_limit = WPIN_CURRENT_MV(4000, 400),
+              .limit_gain = 2},
+    .sense = {.reads = WPIN_HAS_CURRENT | WPIN_HAS_SPEED,
+              .current_input = 0,
+              .current_mv_per_a = 400,
+              .more = wpin_encoder_measure,
+              .context = &encoder},
+    .loop = &wpin_closed_loop,
+    .regulators = regulators,
+    .regulator_count = 1,
+    .protections = protections,
+    .protection_count = 1};
+static wpin_motor regulated;
+WPIN_FAST_TICK(fast_loop, regulated, regulated_config, port)
+
 bool bench_fast;
 
 /* Apart, so that each has the registers it needs and no more. */
@@ -119,6 +178,32 @@ __attribute__((noinline)) static void tick_general(void) {
 
 __attribute__((noinline)) static void tick_folded(void) {
     fast_tick();
+}
+
+__attribute__((noinline)) static void tick_loop(void) {
+    place += (uint32_t)wpin_motor_duty(&regulated) / 8U;
+    if (bench_fast) {
+        fast_loop();
+    } else {
+        wpin_motor_tick(&regulated);
+    }
+}
+
+static void prepare_loop(void) {
+    loop.config = &gains;
+    motion.config = &watched;
+    wpin_motor_close(&motor);
+    wpin_encoder_init(&encoder, &encoder_config, &port);
+    wpin_motor_init(&regulated, &regulated_config, &port);
+    wpin_motor_arm(&regulated);
+    wpin_setpoint half = {.quantity = WPIN_QUANTITY_SPEED, .value = 8000};
+    for (int i = 0; i < 1500; i++) {
+        clock_us += 1000;
+        if (i == 20) {
+            wpin_motor_request(&regulated, half, 0, WPIN_TIMEOUT_HELD);
+        }
+        tick_loop();
+    }
 }
 
 static uint16_t random_state = 1;
@@ -178,6 +263,10 @@ static void prepare_inverter(void) {
 
 void bench_prepare(bench_case what) {
     bench_case_now = BENCH_REST;
+    if (!BENCH_OTHERS) {
+        prepare_loop();
+        return;
+    }
     wpin_motor_init(&motor, &config, &port);
     wpin_motor_arm(&motor);
     random_state = 1;
@@ -201,6 +290,8 @@ void bench_prepare(bench_case what) {
     bench_case_now = what;
     if (what == BENCH_COMMUTATE) {
         prepare_inverter();
+    } else if (BENCH_LOOPS && what == BENCH_LOOP) {
+        prepare_loop();
     }
 }
 
@@ -215,7 +306,9 @@ void bench_ask(void) {
 }
 
 void bench_tick(void) {
-    if (bench_case_now == BENCH_COMMUTATE) {
+    if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
+        tick_loop();
+    } else if (bench_case_now == BENCH_COMMUTATE) {
         sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
         wpin_stage_commutate(&inverter, sector);
     } else if (bench_fast) {

@@ -10,9 +10,20 @@ typedef enum bench_case {
     BENCH_ASKED,
     BENCH_RUN,
     BENCH_WORST,
+    BENCH_LOOP,      /* its speed regulated and watched, by an encoder, near its set-point */
     BENCH_COMMUTATE, /* not a tick: from one sector of a three-phase stage to the next */
     BENCH_CASES
 } bench_case;
+
+/* A small controller's flash does not hold all of them at once: the regulated case, or the others.
+ */
+#ifndef BENCH_LOOPS
+#define BENCH_LOOPS  1
+#define BENCH_OTHERS 1
+#endif
+static inline bool bench_has(bench_case what) {
+    return what == BENCH_LOOP ? BENCH_LOOPS : BENCH_OTHERS;
+}
 
 /* Puts the motor into a state in which `bench_tick` is worth measuring. */
 void bench_prepare(bench_case what);
@@ -29,8 +40,9 @@ extern bool bench_fast;
 /* Name of a case. */
 static inline const char *bench_name(bench_case what) {
     static const char *const names[] = {
-        "at rest", "ramping, 2 s at the slew limit", "ramping, in a time asked for",
-        "running", "with a request now and then",    "commutation"};
+        "at rest",    "ramping, 2 s at the slew limit", "ramping, in a time asked for",
+        "running",    "with a request now and then",    "regulated speed",
+        "commutation"};
     return names[what];
 }
 

@@ -3,9 +3,15 @@
 #include <stdio.h>
 
 wpin_status honey_house_open(honey_house *house, const char *load) {
+    return honey_house_open_rig(house, "honey-house", load);
+}
+
+wpin_status honey_house_open_rig(honey_house *house, const char *rig, const char *load) {
+    char path[400];
     wpin_messages messages = {0};
     *house = (honey_house){0};
-    house->rig = wpin_rig_read(HONEY_HOUSE_RIG, &messages);
+    snprintf(path, sizeof path, HONEY_HOUSE_DEMO "/%s.yaml", rig);
+    house->rig = wpin_rig_read(path, &messages);
     wpin_messages_free(&messages);
     if (house->rig == NULL) {
         return WPIN_REFUSED_CONFIG;
@@ -18,7 +24,7 @@ wpin_status honey_house_open(honey_house *house, const char *load) {
     wpin_sim_switch(house->hardware, 0, true);
     house->port = wpin_sim_port(house->hardware); /* the one line that chooses the hardware */
     wpin_bind_load(&house->bound, house->rig, &house->rig->loads[house->load]);
-    wpin_status status = wpin_motor_init(&house->motor, &house->bound.motor, &house->port);
+    wpin_status status = wpin_bound_open(&house->bound, &house->motor, &house->port);
     return status == WPIN_OK ? wpin_motor_arm(&house->motor) : status;
 }
 

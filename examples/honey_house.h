@@ -15,6 +15,8 @@ typedef struct honey_house {
 
 /* Reads the rig, powers the board, opens and arms the load of that name. */
 wpin_status honey_house_open(honey_house *house, const char *load);
+/* The same of another rig of the demo. */
+wpin_status honey_house_open_rig(honey_house *house, const char *rig, const char *load);
 /* One control period: serves the motor, then lets a millisecond pass. */
 void honey_house_tick(honey_house *house);
 /* Prints time, duty and true speed in a line. */

@@ -79,9 +79,10 @@ static int16_t any_millivolts(void *c, uint8_t input) {
     return any_signed16;
 }
 
-static int32_t any_count(void *c, uint8_t input) {
+static wpin_status any_count(void *c, uint8_t input, wpin_count *to) {
     (void)c, (void)input;
-    return any_signed32;
+    ANYTHING(*to);
+    return any_status();
 }
 
 static void any_pause(void *c, uint32_t us) {
@@ -149,6 +150,7 @@ static void any_motor(wpin_motor_config *config) {
     config->sense.limit_reverse.used = ANY_BOOL;
     config->sense.limit_reverse.high = ANY_BOOL;
     config->sense.more = any ? any_more : NULL;
+    config->sense.place = NULL;
     config->sense.context = NULL;
     ANYTHING(config->start);
     config->start.smooth = ANY_BOOL;

@@ -1,4 +1,5 @@
-/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE, SOFT_PWM or STOP is defined.
+/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE, SOFT_PWM, STOP, ENCODER or
+ * LOOP is defined.
  */
 #include "any.h"
 
@@ -37,6 +38,105 @@ static void prove(void) {
         case 10: wpin_stepper_set_position(&stepper, any_signed32); break;
         case 11: wpin_stepper_angle(&stepper, &angle, &done); break;
         default: wpin_motor_close(&motor); break;
+        }
+    }
+}
+#endif
+
+#ifdef ENCODER
+static void prove(void) {
+    static wpin_quadrature edges;
+    static wpin_encoder encoder;
+    static wpin_encoder_config config;
+    ANYTHING(config);
+    config.quadrature = any ? &edges : NULL;
+    config.reversed = ANY_BOOL;
+    config.one_channel = ANY_BOOL;
+    config.no_moments = ANY_BOOL;
+    wpin_encoder_init(any ? &encoder : NULL, any ? &config : NULL, any ? &any_port : NULL);
+    while (any) {
+        wpin_measurement m;
+        wpin_count counts;
+        ANYTHING(m);
+        switch (any) {
+        case 0: wpin_encoder_measure(any ? &encoder : NULL, &m); break;
+        case 1: wpin_encoder_set_position(any ? &encoder : NULL, any_signed32); break;
+        case 2: wpin_quadrature_edge(&edges, ANY_BOOL, ANY_BOOL, any32); break;
+        case 3: wpin_quadrature_pulse(&edges, any32); break;
+        default: wpin_quadrature_read(&edges, &any_port, &counts); break;
+        }
+    }
+}
+#endif
+
+#ifdef LOOP
+/* A motor whose speed is regulated and watched, by a sensor that lies. */
+static void prove(void) {
+    static wpin_stage stage;
+    static wpin_stage_config wires;
+    static wpin_motor_config config;
+    static wpin_motor motor;
+    static wpin_encoder encoder;
+    static wpin_encoder_config encoder_config;
+    static wpin_speed speed;
+    static wpin_speed_config gains;
+    static wpin_motion motion;
+    static wpin_motion_config limits;
+    static wpin_position place;
+    static wpin_position_config moves;
+    static wpin_travel travel;
+    static const wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&speed),
+                                                WPIN_POSITION_REGULATOR(&place)};
+    static const wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+    any_stage(&wires, &wpin_table_direction_pwm_brake);
+    any_motor(&config);
+    ANYTHING(gains);
+    ANYTHING(moves);
+    place.config = &moves;
+    ANYTHING(limits);
+    ANYTHING(encoder_config);
+    encoder_config.quadrature = NULL;
+    encoder_config.reversed = ANY_BOOL;
+    encoder_config.one_channel = ANY_BOOL;
+    encoder_config.no_moments = ANY_BOOL;
+    speed.config = &gains;
+    motion.config = &limits;
+    config.actuator = &wpin_stage_actuator;
+    config.part = &stage;
+    config.part_config = &wires;
+    config.loop = &wpin_closed_loop;
+    config.regulators = regulators;
+    config.regulator_count = 2;
+    config.at_count = any16;
+    config.settle_ms = any16;
+    config.counts_per_turn = any32;
+    config.protections = protections;
+    config.protection_count = 1;
+    config.at_speed = any16;
+    ANYTHING(travel);
+    travel.homed_first = ANY_BOOL;
+    config.travel = any ? &travel : NULL;
+    if (any) {
+        config.sense.more = wpin_encoder_measure;
+        config.sense.place = wpin_encoder_set_position;
+        config.sense.context = &encoder;
+    }
+    wpin_encoder_init(&encoder, &encoder_config, &any_port);
+    wpin_motor_init(&motor, &config, &any_port);
+    while (any) {
+        switch (any) {
+        case 0: wpin_motor_tick(&motor); break;
+        case 1: wpin_motor_arm(&motor); break;
+        case 2:
+            wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
+            break;
+        case 3: wpin_motor_stop(&motor, any32); break;
+        case 4: wpin_motor_clear_fault(&motor); break;
+        case 5: wpin_motor_refresh(&motor, any32); break;
+        case 6: wpin_motor_set_position(&motor, any_signed32); break;
+        case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
+        case 8: wpin_motor_turn_to(&motor, any_signed32, any32); break;
+        default: wpin_motor_coast(&motor); break;
         }
     }
 }

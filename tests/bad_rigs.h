@@ -39,6 +39,12 @@
                                            ", gear: 100, travel: {low: 0deg, high: 90deg, start: " \
                                            "45deg}") "\n" HABITS "    limits: {forward: open, "    \
                                                      "reverse: shut}\n"
+#define SPEEDY(volts, hangs, up, encoder, speed)                                                   \
+    RIG(FIVE, "  main: {voltage: " volts ", resistance: 50mohm, switch: on}\n", CHIP,              \
+        DRIVER(SENSE), MOTOR(hangs),                                                               \
+        "    ramp: {up: " up ", down: 3s}\n    rest: 1s\n    encoder: {" encoder                   \
+        ", pins: {a: 2, b: 3}}\n    speed: {rated: " speed "}\n" TRIP)
+#define GEARED ", gear: 12"
 
 static const struct {
     const char *rule, *part;
@@ -360,6 +366,16 @@ static const struct {
          "kind: servo-pulse, pins: {pulse: 9}", DRIVER(""), MOTOR(""), HABITS),
      RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}", DRIVER(""), MOTOR(""), HABITS),
      "main on\npump ramp 60%\npump hold 1s\npump stop\n", "it waits for neutral"},
+    {"speed-reach", "pump", SPEEDY("12V", GEARED, "2s", "lines: 11", "480rpm"),
+     SPEEDY("24V", GEARED, "2s", "lines: 11", "480rpm"),
+     "pump ramp 480rpm\npump hold 3s\npump stop\n", "WPIN_FAULT_FOLLOWING"},
+    {"ramp-current", "pump",
+     SPEEDY("12V", GEARED ", load: {inertia: 100000gcm2}", "200ms", "lines: 11", "240rpm"),
+     SPEEDY("12V", GEARED ", load: {inertia: 100000gcm2}", "2s", "lines: 11", "240rpm"),
+     "pump ramp 240rpm\npump hold 1s\npump stop\n", "WPIN_FAULT_OVERCURRENT"},
+    {"crawl", "pump", SPEEDY("12V", GEARED, "2s", "lines: 1, at: output", "240rpm"),
+     SPEEDY("12V", GEARED, "2s", "lines: 11", "240rpm"),
+     "pump ramp 30rpm\npump hold 2s\npump stop\n", "WPIN_FAULT_"},
     {"on-time", "pump",
      RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
      "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},

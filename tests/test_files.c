@@ -314,15 +314,24 @@ START_TEST(a_good_plan_becomes_its_steps) {
 #define NONE                                                                                       \
     { 0 }
     static const wpin_step expected[] = {
-        {WPIN_OP_SWITCH, MAIN, 1, {0}, 0},  {WPIN_OP_RUN, PUMP, 9830, {1500000}, 0},
-        {WPIN_OP_HOLD, PUMP, 0, {0}, 3000}, {WPIN_OP_REPEAT, NONE, 2, {0}, 0},
-        {WPIN_OP_FORK, NONE, 7, {0}, 0},    {WPIN_OP_RUN_FOR, FAN, -8192, {0}, 2000},
-        {WPIN_OP_LEAVE, NONE, 0, {0}, 0},   {WPIN_OP_FORK, NONE, 11, {0}, 0},
-        {WPIN_OP_RUN, PUMP, 3277, {0}, 0},  {WPIN_OP_WAIT, NONE, 0, {0}, 100},
-        {WPIN_OP_LEAVE, NONE, 0, {0}, 0},   {WPIN_OP_JOIN, NONE, 0, {0}, 0},
-        {WPIN_OP_AGAIN, NONE, 0, {0}, 0},   {WPIN_OP_STOP, PUMP, 0, {2000000}, 0},
-        {WPIN_OP_BRAKE, PUMP, 0, {0}, 500}, {WPIN_OP_COAST, PUMP, 0, {0}, 0},
-        {WPIN_OP_SWITCH, MAIN, 0, {0}, 0},  {WPIN_OP_END, NONE, 0, {0}, 0}};
+        {.op = WPIN_OP_SWITCH, .target = MAIN, .value = 1, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_RUN, .target = PUMP, .value = 9830, .ramp_us = 1500000, .time_ms = 0},
+        {.op = WPIN_OP_HOLD, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 3000},
+        {.op = WPIN_OP_REPEAT, .target = NONE, .value = 2, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_FORK, .target = NONE, .value = 7, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_RUN_FOR, .target = FAN, .value = -8192, .ramp_us = 0, .time_ms = 2000},
+        {.op = WPIN_OP_LEAVE, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_FORK, .target = NONE, .value = 11, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_RUN, .target = PUMP, .value = 3277, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_WAIT, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 100},
+        {.op = WPIN_OP_LEAVE, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_JOIN, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_AGAIN, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_STOP, .target = PUMP, .value = 0, .ramp_us = 2000000, .time_ms = 0},
+        {.op = WPIN_OP_BRAKE, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 500},
+        {.op = WPIN_OP_COAST, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_SWITCH, .target = MAIN, .value = 0, .ramp_us = 0, .time_ms = 0},
+        {.op = WPIN_OP_END, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0}};
     wpin_messages m = {0};
     wpin_rig *rig = read_rig(good_rig, &m);
     wpin_plan *plan = wpin_plan_read(write_file("good.plan", text), rig, &m);

@@ -227,16 +227,17 @@ START_TEST(it_turns_the_other_way_from_standstill) {
 }
 END_TEST
 
-static int32_t regulate_speed(void *state, int32_t setpoint, const wpin_measurement *m, bool held) {
+static int32_t regulate_speed(void *state, int32_t setpoint, const wpin_measurement *m,
+                              const wpin_given *given) {
     struct shaft *s = state;
     int32_t error = setpoint - m->speed;
-    s->sum += held ? 0 : error;
+    s->sum += given->held != 0 && given->held != WPIN_HELD_SETTLING ? 0 : error;
     return error * 4 + s->sum / 8;
 }
 
-static void begin_speed(void *state, const wpin_measurement *m) {
+static void begin_speed(void *state, const wpin_measurement *m, const wpin_given *given) {
     struct shaft *s = state;
-    (void)m;
+    (void)m, (void)given;
     s->sum = 0;
     s->resets++;
 }
@@ -257,6 +258,7 @@ START_TEST(a_regulator_is_guarded_like_any_request) {
     ready_bench(&b, 0);
     ck_assert_int_eq(ask_speed(&b, 500, 1000), WPIN_REFUSED_QUANTITY);
     b = fresh();
+    b.config.loop = &wpin_closed_loop;
     b.config.regulators = &regulator;
     b.config.regulator_count = 1;
     b.config.sense.more = measure_shaft;

@@ -270,6 +270,71 @@ START_TEST(a_plan_waits_for_events_but_not_for_ever) {
 }
 END_TEST
 
+/* An event ends an action before its time, and a repeat after a round; one that does not come in
+ * time ends the plan, and what comes and goes again meanwhile counts. */
+START_TEST(an_event_ends_an_action) {
+#define ON_INPUT(n) .until = 1 + WPIN_EVENT_INPUT_ON, .until_of = (n)
+    static const wpin_step plan[] = {
+        {.op = WPIN_OP_FORK, .value = 6},
+        {.op = WPIN_OP_WAIT, .time_ms = 700},
+        {.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(1), .value = 1},
+        {.op = WPIN_OP_WAIT, .time_ms = 5},
+        {.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(1)},
+        {.op = WPIN_OP_LEAVE},
+        {.op = WPIN_OP_RUN_FOR,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_PERCENT(50),
+         .time_ms = 9000,
+         ON_INPUT(1)},
+        {.op = WPIN_OP_JOIN},
+        {.op = WPIN_OP_REPEAT, .value = 100, ON_INPUT(0)},
+        {.op = WPIN_OP_WAIT, .time_ms = 100},
+        {.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(0), .value = 1},
+        {.op = WPIN_OP_AGAIN},
+        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(30)},
+        {.op = WPIN_OP_HOLD,
+         .target = WPIN_MOTOR(0),
+         .time_ms = 400,
+         .until = 1 + WPIN_EVENT_RESTING,
+         .until_of = 1},
+        {.op = WPIN_OP_HOLD, .target = WPIN_MOTOR(0), .time_ms = 400, ON_INPUT(1)},
+        {.op = WPIN_OP_STOP, .target = WPIN_MOTOR(0)},
+        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, sizeof plan / sizeof *plan);
+    run_to_end(&b);
+    ck_assert_double_eq_tol(when(&b, 6, false, 0), 950, 4); /* pressed, and half a second's ramp */
+    ck_assert_double_eq_tol(when(&b, 9, false, 0) - when(&b, 9, true, 0), 100, 1.01);
+    ck_assert_double_eq_tol(when(&b, 12, true, 0), when(&b, 9, false, 0), 1.01); /* one round */
+    ck_assert_double_eq_tol(when(&b, 13, false, 0) - when(&b, 13, true, 0), 0, 1.01);
+    ck_assert_int_eq(b.sequence.result, WPIN_FAULT_TIMEOUT);
+    ck_assert_uint_eq(b.sequence.fault_step, 14);
+    wpin_step bad[] = {plan[14], {.op = WPIN_OP_END}};
+    uint16_t where;
+    const struct {
+        uint8_t op, until;
+        uint16_t of;
+        uint32_t ms;
+        wpin_status due;
+    } rows[] = {{WPIN_OP_HOLD, 1 + WPIN_EVENT_COUNT, 0, 5, WPIN_REFUSED_RANGE},
+                {WPIN_OP_HOLD, 1 + WPIN_EVENT_INPUT_ON, 2, 5, WPIN_REFUSED_ARGUMENT},
+                {WPIN_OP_HOLD, 1 + WPIN_EVENT_RESTING, MOTORS, 5, WPIN_REFUSED_ARGUMENT},
+                {WPIN_OP_HOLD, 1 + WPIN_EVENT_RESTING, 0, 0, WPIN_REFUSED_RANGE},
+                {WPIN_OP_STOP, 1 + WPIN_EVENT_RESTING, 0, 5, WPIN_REFUSED_CONFIG},
+                {WPIN_OP_HOLD, 1 + WPIN_EVENT_RESTING, 0, 5, WPIN_OK}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        bad[0] = (wpin_step){.op = rows[i].op,
+                             .target = WPIN_MOTOR(0),
+                             .time_ms = rows[i].ms,
+                             .until = rows[i].until,
+                             .until_of = rows[i].of};
+        b.config.steps = bad;
+        b.config.step_count = 2;
+        ck_assert_int_eq(wpin_sequence_check(&b.config, &where), rows[i].due);
+    }
+}
+END_TEST
+
 START_TEST(a_motor_follows_an_input_for_a_time) {
     static const wpin_step plan[] = {
         {.op = WPIN_OP_SET, .target = WPIN_INPUT(1), .value = 1200},
@@ -669,6 +734,7 @@ int main(void) {
     tcase_add_test(tests, a_current_limit_does_not_hold_up_the_plan);
     tcase_add_test(tests, tracks_run_side_by_side);
     tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
+    tcase_add_test(tests, an_event_ends_an_action);
     tcase_add_test(tests, a_motor_follows_an_input_for_a_time);
     tcase_add_test(tests, a_stepper_takes_its_turn);
     tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);

@@ -188,6 +188,44 @@ WPIN_API double wpin_calc_settled_speed(double volts, double ohms, double consta
 WPIN_API double wpin_calc_run_down_seconds(double inertia, double speed, double torque,
                                            double viscous);
 
+/** A motor with its load and stage, as a speed regulator sees it. All on the motor's shaft. Duties
+ * and the current they drive as the stage really does: with gaps in the current they are no
+ * straight line. */
+typedef struct wpin_speed_plant {
+    double amps_per_duty;  /**< How much current more duty drives, where that is the most; A. */
+    double amps_per_speed; /**< How much its back-emf takes off, A s/rad. */
+    double electrical;     /**< Time constant of the winding, L / R, s. */
+    double constant;       /**< K, V s/rad. */
+    double inertia;        /**< kg m2. */
+    double viscous;        /**< Nm s/rad. */
+    double feed;           /**< Duty for full speed, beside that against friction. */
+    double friction;       /**< Duty against friction. */
+    double breakaway;      /**< The same while it stands. */
+    double speeding_up;    /**< Duty for a full speed more each second. */
+    double full;           /**< What is called full speed, rad/s. */
+    double tick;           /**< Control period, s. */
+    double measuring;      /**< What the speed is measured over, s. */
+    double response;       /**< Time constant wanted of the closed loop, s; 0: as delays allow. */
+} wpin_speed_plant;
+
+/** A speed regulator for it. Speeds in shares of the full one, efforts in shares of full duty. */
+typedef struct wpin_speed_design {
+    double full;          /**< As above, rad/s. */
+    double feed;          /**< Effort for full speed without friction. */
+    double friction;      /**< Effort against friction. */
+    double breakaway;     /**< The same while the shaft stands. */
+    double inertia;       /**< Effort for a full speed a second. */
+    double gain;          /**< Effort for an error. */
+    double integral_time; /**< s; the integral gain is gain / integral_time. */
+    double lag;           /**< Mechanical time constant, s. */
+    double delay;         /**< Everything that waits, s. */
+    double response;      /**< Time constant of the closed loop, s. */
+    double phase_margin;  /**< Degrees. */
+} wpin_speed_design;
+
+/** Works it out; sources in the source file. */
+WPIN_API wpin_speed_design wpin_calc_speed_design(const wpin_speed_plant *plant);
+
 #ifdef __cplusplus
 }
 #endif

@@ -30,18 +30,20 @@ typedef enum wpin_reversal {
 
 /** @name Bits of wpin_guard.held: why the output is less than asked
  * @{ */
-#define WPIN_HELD_CAP      ((uint8_t)1)  /**< The cap on effort. */
-#define WPIN_HELD_FIRST    ((uint8_t)2)  /**< The first move after a fault. */
-#define WPIN_HELD_LIMIT    ((uint8_t)4)  /**< A limit switch. */
-#define WPIN_HELD_REVERSAL ((uint8_t)8)  /**< It must come to rest before it may turn that way. */
-#define WPIN_HELD_CURRENT  ((uint8_t)16) /**< Current is being limited. */
-#define WPIN_HELD_SLEW     ((uint8_t)32) /**< The slew limit. */
-#define WPIN_HELD_MINIMUM  ((uint8_t)64) /**< Minimum time on or off. */
+#define WPIN_HELD_CAP      ((uint8_t)1)   /**< The cap on effort. */
+#define WPIN_HELD_FIRST    ((uint8_t)2)   /**< The first move after a fault. */
+#define WPIN_HELD_LIMIT    ((uint8_t)4)   /**< A limit switch. */
+#define WPIN_HELD_REVERSAL ((uint8_t)8)   /**< It must come to rest before it may turn that way. */
+#define WPIN_HELD_CURRENT  ((uint8_t)16)  /**< Current is being limited. */
+#define WPIN_HELD_SLEW     ((uint8_t)32)  /**< The slew limit. */
+#define WPIN_HELD_MINIMUM  ((uint8_t)64)  /**< Minimum time on or off. */
+#define WPIN_HELD_SETTLING ((uint8_t)128) /**< Nothing holds it: a speed has yet to be reached. */
 /** @} */
 
 /** Those that pass by themselves; with another one it has come as far as it may. */
 #define WPIN_HELD_ON_THE_WAY                                                                       \
-    ((uint8_t)(WPIN_HELD_LIMIT | WPIN_HELD_REVERSAL | WPIN_HELD_SLEW | WPIN_HELD_MINIMUM))
+    ((uint8_t)(WPIN_HELD_LIMIT | WPIN_HELD_REVERSAL | WPIN_HELD_SLEW | WPIN_HELD_MINIMUM |         \
+               WPIN_HELD_SETTLING))
 
 /** Longest step of the clock that is no fault, us, where the configuration says 0. */
 #define WPIN_TICK_MAX_US 50000
@@ -54,10 +56,12 @@ typedef struct wpin_guard_config {
     uint16_t cap; /**< Most effort, 1 to WPIN_DUTY_FULL. */
     wpin_slew up; /**< Slew limits, away from zero and towards it; 1 and up. */
     wpin_slew down;
-    uint8_t reversal;      /**< wpin_reversal. */
-    uint32_t pause_us;     /**< Reversal pause: at least the run-down time of motor and load; 0 to
-                                WPIN_SPAN_MAX. */
-    uint16_t standstill;   /**< Size of the speed up to which the shaft stands. */
+    wpin_slew regulated; /**< Both ways, in their place, while a regulator gives the effort: it must
+                              answer its load at once, and its set-point has a ramp. 0: as they. */
+    uint8_t reversal;    /**< wpin_reversal. */
+    uint32_t pause_us;   /**< Reversal pause: at least the run-down time of motor and load; 0 to
+                              WPIN_SPAN_MAX. */
+    uint16_t standstill; /**< Size of the speed up to which the shaft stands. */
     int16_t current_limit; /**< Effort is folded back above this size of the current, mV at the pin;
                                 0: never. */
     uint16_t
@@ -83,10 +87,11 @@ typedef struct wpin_guard_config {
 
 /** @name Bits of wpin_guard.flags
  * @{ */
-#define WPIN_GUARD_DRIVEN       ((uint8_t)1) /**< The last output was not zero. */
-#define WPIN_GUARD_FIRST        ((uint8_t)2) /**< The next move is the first after a fault. */
-#define WPIN_GUARD_LAST_FORWARD ((uint8_t)4) /**< It was driven forward last... */
-#define WPIN_GUARD_LAST_REVERSE ((uint8_t)8) /**< ...or in reverse. */
+#define WPIN_GUARD_DRIVEN       ((uint8_t)1)  /**< The last output was not zero. */
+#define WPIN_GUARD_FIRST        ((uint8_t)2)  /**< The next move is the first after a fault. */
+#define WPIN_GUARD_LAST_FORWARD ((uint8_t)4)  /**< It was driven forward last... */
+#define WPIN_GUARD_LAST_REVERSE ((uint8_t)8)  /**< ...or in reverse. */
+#define WPIN_GUARD_REGULATED    ((uint8_t)16) /**< A regulator gives the effort. */
 /** @} */
 
 /** A guard at work. Part of a motor; the fields may be read from the tick. */

@@ -23,6 +23,7 @@ extern "C" {
  * @{ */
 #define WPIN_AT_FORWARD_LIMIT ((uint8_t)1)
 #define WPIN_AT_REVERSE_LIMIT ((uint8_t)2)
+#define WPIN_DRIVEN_REVERSE   ((uint8_t)4) /**< No input: it was last driven in reverse. */
 /** @} */
 
 /** The snapshot of a tick. */
@@ -30,12 +31,15 @@ typedef struct wpin_measurement {
     wpin_moment at; /**< The tick's only reading of the clock. */
     uint16_t
         dt_us; /**< Since the tick before, us, saturated; 0 when the clock stood or ran back. */
-    int16_t current;  /**< mV at the pin, the zero taken off, saturated. */
-    int16_t supply;   /**< mV at the pin, saturated. */
-    int16_t speed;    /**< Counts x 16 a nominal tick; signed as the motor is driven. */
-    int32_t position; /**< Counts (of a stepper: steps). */
-    uint8_t inputs;   /**< One bit each: limit switches. */
-    uint8_t valid;    /**< One bit a field: a sensor that is absent or failed has none. */
+    int16_t current; /**< mV at the pin, the zero taken off, saturated. */
+    int16_t supply;  /**< mV at the pin, saturated. */
+    int16_t speed;   /**< Signed as the motor is driven: of an encoder 16384 at its full speed, of a
+                          stepper steps x 16 a millisecond. */
+    uint16_t speed_us; /**< What the speed was measured over, or the time since the last count if
+                            that is longer, us, saturated: how old it is. */
+    int32_t position;  /**< Counts (of a stepper: steps). */
+    uint8_t inputs;    /**< One bit each: limit switches. */
+    uint8_t valid;     /**< One bit a field: a sensor that is absent or failed has none. */
 } wpin_measurement;
 
 /** A limit switch that ends motion one way. All zero: there is none. */
@@ -48,7 +52,8 @@ typedef struct wpin_limit {
 
 /** What is connected to a motor's controller. All zero: nothing is read. */
 typedef struct wpin_sense_config {
-    uint8_t reads;           /**< WPIN_HAS_CURRENT, WPIN_HAS_SUPPLY: which inputs there are. */
+    uint8_t reads;           /**< WPIN_HAS_CURRENT, WPIN_HAS_SUPPLY: which inputs there are;
+                                  WPIN_HAS_SPEED: without a speed from `more` it trips. */
     uint8_t current_input;   /**< Analogue input of the current sense. */
     uint8_t supply_input;    /**< Analogue input of the motor supply. */
     int16_t current_zero_mv; /**< Reading at no current, mV. */
@@ -58,7 +63,9 @@ typedef struct wpin_sense_config {
     wpin_limit limit_reverse; /**< stays open. */
     /** Adds what else is measured (speed, position) to the snapshot, or NULL. Tick. */
     void (*more)(void *context, wpin_measurement *measurement);
-    void *context; /**< For `more`. */
+    /** Calls where it is `position`, or NULL. Tick. */
+    void (*place)(void *context, int32_t position);
+    void *context; /**< For `more` and `place`. */
 } wpin_sense_config;
 
 /** @name Limits as mV at the pin, for constants

@@ -32,6 +32,8 @@
 #include "actuator.h"
 #include "api.h"
 #include "guard.h"
+#include "protection.h"
+#include "regulator.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -45,18 +47,6 @@ typedef struct wpin_setpoint {
     uint8_t quantity; /**< wpin_quantity. */
     int32_t value;    /**< In its unit. */
 } wpin_setpoint;
-
-/** Turns a set-point of one quantity into one of another, tick by tick. Pure: no port, no clock. */
-typedef struct wpin_regulator {
-    uint8_t
-        takes; /**< wpin_quantity of its set-point: WPIN_QUANTITY_TORQUE, _SPEED or _POSITION. */
-    uint8_t gives; /**< wpin_quantity it gives, a smaller number. */
-    void *state;   /**< Its own, placed by the caller. */
-    /** One tick. held: the output was not followed in full; do not wind up. Tick. */
-    int32_t (*step)(void *state, int32_t setpoint, const wpin_measurement *m, bool held);
-    /** Begins anew from what is measured, so that nothing jumps. Tick. */
-    void (*reset)(void *state, const wpin_measurement *m);
-} wpin_regulator;
 
 /** What happens to an effort below the start duty. */
 typedef enum wpin_below_start {
@@ -76,6 +66,17 @@ typedef struct wpin_start_config {
     bool smooth;            /**< Ramps that are asked for are S-shaped. */
 } wpin_start_config;
 
+/** How far a motor's shaft may go, by its counts. Motion beyond ends as at a limit switch of that
+ * way; a place beyond is refused. */
+typedef struct wpin_travel {
+    int32_t least;    /**< Below `most`; both 0: as far as it likes. */
+    int32_t most;     /**< Up to 2^30. */
+    bool homed_first; /**< Where it stands is not known before wpin_motor_set_position: until then
+                         no place is taken, and nothing above holds. */
+} wpin_travel;
+
+struct wpin_loop;
+
 /** Everything constant about a motor. The caller keeps it alive. */
 typedef struct wpin_motor_config {
     const WPIN_FAR wpin_actuator *actuator; /**< See WPIN_ON_STAGE. */
@@ -84,10 +85,20 @@ typedef struct wpin_motor_config {
     wpin_guard_config guard;
     wpin_sense_config sense;
     wpin_start_config start;
-    const WPIN_FAR wpin_regulator *regulators; /**< Or NULL. */
-    uint8_t regulator_count;                   /**< 0 to 3. */
-    uint8_t rest_drive; /**< WPIN_DRIVE_COAST or _BRAKE: what is shown at zero while armed. */
-    uint8_t safe_drive; /**< The same: what is shown when disarmed or in fault. */
+    const WPIN_FAR struct wpin_loop *loop;       /**< &wpin_closed_loop for what follows here; NULL
+                                                    without:       then nothing of it is linked. */
+    const WPIN_FAR wpin_regulator *regulators;   /**< Or NULL. */
+    uint8_t regulator_count;                     /**< 0 to 3. */
+    const WPIN_FAR wpin_protection *protections; /**< Or NULL. */
+    uint8_t protection_count;
+    uint16_t at_speed; /**< A speed asked for is reached within this of it, 1/16384; 0: 164, 1 %. */
+    uint8_t rest_drive;       /**< WPIN_DRIVE_COAST or _BRAKE: what is shown at zero while armed. */
+    uint16_t at_count;        /**< A place asked for is reached within so many counts... */
+    uint16_t settle_ms;       /**< ...for this long; 0: 50 ms. */
+    uint32_t counts_per_turn; /**< For wpin_motor_turn, of a motor whose place is measured: 1 to
+                                 2^22; 0: it knows no angles. */
+    const WPIN_FAR wpin_travel *travel; /**< Or NULL. */
+    uint8_t safe_drive; /**< As rest_drive: what is shown when disarmed or in fault. */
 } wpin_motor_config;
 
 /** What a motor is doing. */
@@ -143,6 +154,10 @@ typedef struct wpin_motor {
     volatile uint8_t shown;    /**< wpin_state after the last tick, with bits for busy and kick. */
     wpin_measurement measurement; /**< Of the last tick. */
     wpin_setpoint setpoint;       /**< What is asked, after cap and lift. */
+    int32_t speed_off; /**< Mean of how far a regulated speed is off its set-point, x 1024;
+                           of a place how long it has been there, us. */
+    int32_t place;     /**< Where the last turn was to end. */
+    int16_t speed_now; /**< Of a speed that regulators are asked for: where its ramp is. */
     wpin_guard guard;
     wpin_countdown timeout;
     union {
@@ -150,15 +165,36 @@ typedef struct wpin_motor {
         uint32_t operations; /**< Of an on/off actuator: how often it went on. */
     };
     wpin_request mail; /**< Posted, not yet taken. */
+    uint8_t homed;     /**< Its place was set, and is known since. */
     uint8_t counted;   /**< Requests cut to the cap and lifted to the start duty. */
 } wpin_motor;
+
+/** What a motor in closed loop does besides; its functions are its own. */
+typedef struct wpin_loop {
+    bool (*holds)(const WPIN_FAR wpin_motor_config *config);
+    bool (*has_way)(const WPIN_FAR wpin_motor_config *config, uint8_t quantity);
+    wpin_status (*check)(wpin_motor *motor, const wpin_setpoint *setpoint, uint32_t timeout_ms);
+    wpin_status (*place_of)(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place);
+    uint32_t (*least_us)(const wpin_motor *motor, int32_t target);
+    void (*begin)(wpin_motor *motor, uint8_t quantity, const wpin_request *request);
+    wpin_setpoint (*follow)(const wpin_motor *motor, wpin_setpoint setpoint);
+    wpin_duty (*effort)(wpin_motor *motor, uint16_t ramp_us);
+    void (*settle)(wpin_motor *motor);
+    void (*armed)(wpin_motor *motor);
+    wpin_status (*watch)(wpin_motor *motor);
+    void (*bound)(wpin_motor *motor);
+    bool (*ends)(const wpin_motor *motor);
+} wpin_loop;
+
+/** For wpin_motor_config.loop: regulators and protections. */
+WPIN_API extern const WPIN_FLASH wpin_loop wpin_closed_loop;
 
 /** Checks the configuration, opens the actuator in its safe state, reads the sensors once, and
  * leaves the motor disarmed. An object that was open is closed first, in the safe order; a latched
  * fault survives. Refused: the motor is closed, its pins are at rest, and every request is refused:
  * _ARGUMENT, what the actuator refuses, _RANGE (limits), _STATE (rest or safe state that it has
- * not), _PORT (sensors or limit switches without the port's function), _ON_OFF (a cap on one that
- * knows on and off only), _CONFIG (regulators). Init. */
+ * not), _PORT (sensors or limit switches without the port's function), _ON_OFF (a cap or regulators
+ * on one that knows on and off only), _CONFIG (regulators). Init. */
 WPIN_API wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
                                      const wpin_port *port);
 
@@ -185,15 +221,27 @@ WPIN_API wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_
                                     uint32_t timeout_ms);
 
 /** The same for any quantity: one that the actuator takes itself or that regulators turn into one
- * it takes; others are refused: _QUANTITY. Any. */
+ * it takes; others are refused: _QUANTITY. A speed that regulators take (-16384 to 16384) goes to
+ * its set-point in ramp_us from the speed it has, and no faster than the slew limits; while it may
+ * not turn that way, the ramp waits. Any. */
 WPIN_API wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
                                         uint32_t timeout_ms);
 
 /** Turns by an angle, 1/1000 degree (up to ten turns), or to one (up to 5000 turns), where the
- * actuator knows angles (a stepper). Refused like wpin_motor_request, and _QUANTITY. Any. */
+ * actuator knows angles (a stepper) or the configuration the counts of a turn. By is from where the
+ * last turn was to end, if it stands there. Refused like wpin_motor_request, and _QUANTITY,
+ * _NOT_HOMED, _RANGE (beyond its travel). Any. */
 WPIN_API wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms);
 WPIN_API wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees,
                                         uint32_t timeout_ms);
+
+/** Whether its place was set, and nothing has put it in doubt since: no failed reading, and no
+ * fault of the encoder. Any. */
+WPIN_API bool wpin_motor_is_homed(const wpin_motor *motor);
+
+/** Calls where it stands `counts`: it is homed. Refused: _CLOSED, _NOT_ZERO (it is busy), _QUANTITY
+ * (nothing measures a place). Tick. */
+WPIN_API wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts);
 
 /** Shows the pulse of full forward, without ramp and cap, to a controller that takes servo-style
  * pulses and calibrates its range when it is powered up: call this while that controller has no

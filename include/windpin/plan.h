@@ -7,6 +7,7 @@
 #define WINDPIN_PLAN_H
 
 #include "api.h"
+#include "require.h"
 #include "rig.h"
 
 #ifdef __cplusplus
@@ -26,6 +27,8 @@ typedef struct wpin_plan {
     size_t step_count;
     wpin_injection *faults; /**< Faults its lines put in; switches from supplies + inputs on. */
     size_t fault_count;
+    wpin_requirement *requirements; /**< In the order of the file. */
+    size_t requirement_count;
     uint8_t track_count; /**< Tracks it needs at once. */
     double seconds;      /**< How long it takes by the ramps and times in it. */
 } wpin_plan;

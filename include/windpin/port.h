@@ -53,6 +53,13 @@ typedef struct wpin_pwm_achieved {
     uint16_t jitter_us;    /**< How far an edge may be off: 0 from a timer, a tick in software. */
 } wpin_pwm_achieved;
 
+/** What a counter says. */
+typedef struct wpin_count {
+    int32_t counts; /**< Wraps. */
+    wpin_moment at; /**< When the last of them came, as now() tells it; where the hardware does not
+                         know that, when it was read. */
+} wpin_count;
+
 /** What millivolts() answers when there is no reading: sensor or converter failed. */
 #define WPIN_NO_READING INT16_MIN
 
@@ -92,8 +99,9 @@ typedef struct wpin_port {
     bool (*read)(void *context, wpin_pin pin);
     /** An analogue input in millivolts, saturated, or WPIN_NO_READING. Tick. */
     int16_t (*millivolts)(void *context, uint8_t input);
-    /** A counter, e.g. of an encoder, in counts; wraps. Tick and fast. */
-    int32_t (*count)(void *context, uint8_t counter);
+    /** A counter of edges, e.g. of an encoder, with the moment of its last count: both of the same
+     * instant. Tick and fast. */
+    wpin_status (*count)(void *context, uint8_t counter, wpin_count *to);
     /** Lets this much time pass (dead times), 1000 us at the most. Interrupts stay open. Init, tick
      * and fast. */
     void (*pause)(void *context, uint32_t us);

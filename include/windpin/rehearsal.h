@@ -6,6 +6,7 @@
 #define WINDPIN_REHEARSAL_H
 
 #include "api.h"
+#include "identify.h"
 #include "plan.h"
 #include "trace.h"
 
@@ -42,17 +43,24 @@ typedef struct wpin_spell {
 typedef struct wpin_step_result {
     unsigned line;    /**< Line of the plan. */
     const char *text; /**< The line; belongs to the plan. */
+    uint16_t step;    /**< Index in the plan. */
     wpin_op op;
     int load;                         /**< Index, -1 when the step moves none. */
+    bool until;                       /**< An event ends it. */
     int awaited;                      /**< Load that it waited for to rest, -1: none. */
     unsigned round;                   /**< How often this line has run, from 1. */
     double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
-    double at, took;                  /**< s since the plan began. */
-    double duty, volts, rpm;          /**< At its end; volts and rpm as the motor truly had them. */
-    double amps_peak;                 /**< Largest size of the current during the step. */
-    double rpm_peak;                  /**< Largest size of the speed during the step. */
-    double duty_peak;                 /**< Largest size of the duty during the step. */
-    double effect_peak;               /**< The most of it during the step. */
+    double asked_rpm;                 /**< Speed asked for, signed; 0: none. */
+    double measured_rpm;              /**< By its encoder, at its end; NAN without one. */
+    bool reached;                     /**< The speed asked for was measured. */
+    double off_rpm, off_at;           /**< Furthest from it since, in means over 50 ms, and when. */
+    double mean_off, window_off, window_s; /**< The last of those, and the one being taken. */
+    double at, took;                       /**< s since the plan began. */
+    double duty, volts, rpm;       /**< At its end; volts and rpm as the motor truly had them. */
+    double amps_peak;              /**< Largest size of the current during the step. */
+    double rpm_peak;               /**< Largest size of the speed during the step. */
+    double duty_peak;              /**< Largest size of the duty during the step. */
+    double effect_peak;            /**< The most of it during the step. */
     double effect;                 /**< At its end: a lamp's light, a solenoid's plunger, 0 to 1. */
     double degrees_from;           /**< Of a motor or stepper: true place at its begin. */
     double degrees_asked, degrees; /**< Of a stepper: place asked for and true place, at its end. */
@@ -82,6 +90,8 @@ typedef struct wpin_fault_result {
 typedef struct wpin_report {
     wpin_step_result *steps;
     size_t step_count;
+    wpin_requirement_result *requirements; /**< One for each of the plan's. */
+    size_t requirement_count;
     wpin_fault_result *faults;
     size_t fault_count;
     wpin_sim_burn *burns; /**< Times since the plan began. */
@@ -101,7 +111,7 @@ typedef struct wpin_report {
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
     bool interrupted;       /**< Ended by *options.interrupted. */
     int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
-    bool bad;               /**< A bad step, a fault, or something burnt. */
+    bool bad;               /**< A bad step, a fault, something burnt, or a requirement not met. */
 } wpin_report;
 
 /** How to run. All zero is a plain run. */
@@ -109,6 +119,9 @@ typedef struct wpin_rehearsal_options {
     bool supplies_on;             /**< Every supply on before the plan begins. */
     const wpin_injection *faults; /**< Put in from the start, besides those of the rig. */
     size_t fault_count;
+    const wpin_injection *late; /**< A fault that comes at late_at s of the plan, or NULL. */
+    double late_at;
+    double *driven_until; /**< For each load: filled in with when it was last driven, s; or NULL. */
     double sample_seconds;           /**< Trace interval; 0: 1 ms. */
     wpin_csv *csv;                   /**< Trace to write, or NULL. */
     const char *vcd_path;            /**< VCD file to write, or NULL. */
@@ -151,6 +164,16 @@ typedef struct wpin_sweep_point {
 WPIN_API size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_t count,
                            char *why, size_t why_size);
 
+/** Runs a motor for its constants to be identified by: each way it breaks loose slowly, twice, is
+ * brought to two speeds, and runs down by itself. `bench`: the rig that the simulated board is
+ * built of, NULL: the same. The record is added to. False with the reason; wpin_experiment_fits
+ * says it before anything moves: a motor that may not turn for long, no encoder, no current sense,
+ * something attached that was not confirmed. */
+WPIN_API bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load,
+                              wpin_record *record, char *why, size_t why_size);
+WPIN_API bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, char *why,
+                                   size_t why_size);
+
 /** The simulated controller of a rig. */
 WPIN_API wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);
 
@@ -164,8 +187,19 @@ typedef struct wpin_bound_load {
     wpin_shared_line shared[WPIN_STAGE_LINES]; /**< Of lines it shares and is the first on. */
     wpin_stage_config stage;
     wpin_motor_config motor;
-    wpin_stepper_config stepper;  /**< Of a stepper, beside the motor's. */
-    wpin_pwm_achieved achieved;   /**< What its PWM really does, once it is open. */
+    wpin_stepper_config stepper;   /**< Of a stepper, beside the motor's. */
+    wpin_pwm_achieved achieved;    /**< What its PWM really does, once it is open. */
+    wpin_encoder_config encoder;   /**< Of its encoder, */
+    wpin_speed_config speed;       /**< of the regulator of its speed, */
+    wpin_motion_config motion;     /**< and of what watches over that. */
+    wpin_travel travel;            /**< How far its shaft may go. */
+    wpin_position_config position; /**< Of the regulator of its place, in front of that. */
+    wpin_regulator regulators[2];  /**< What the motor's lists hold. */
+    wpin_protection protection;
+    wpin_encoder encoder_at_work;
+    wpin_position position_at_work;
+    wpin_speed speed_at_work;
+    wpin_motion motion_at_work;
     wpin_stage stage_at_work;     /**< What the motor's configuration points to... */
     wpin_stepper stepper_at_work; /**< ...or this. */
 } wpin_bound_load;
@@ -185,6 +219,9 @@ WPIN_API void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig,
  * with an earlier load is this one's alone until wpin_bind_shared. */
 WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
                              const wpin_rig_load *load);
+/** Opens the encoder of a bound load, if it has one, and its motor. What either refused. */
+WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
+                                     const wpin_port *port);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
 WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 

@@ -25,9 +25,10 @@ extern "C" {
 /** The controller of a rig. SI units. */
 typedef struct wpin_rig_controller {
     double logic_volts, pin_resistance, pin_limit, timer_hz, timer_bits, tick;
-    double soft_tick; /**< Of software PWM and steppers. */
-    double boot;      /**< Pins float for this long after power comes. */
-    int supply;       /**< What feeds it, or -1: something of its own that never fails. */
+    double converter_bits; /**< Of its analogue inputs; 0: fine. */
+    double soft_tick;      /**< Of software PWM and steppers. */
+    double boot;           /**< Pins float for this long after power comes. */
+    int supply;            /**< What feeds it, or -1: something of its own that never fails. */
     double draws, least_volts;
     double pin_rated, pins_total; /**< What a pin may give for long, and all together, A. */
     bool timers_given;            /**< The rig says which pins have timers: */
@@ -157,6 +158,50 @@ typedef struct wpin_rig_stepping {
     bool half_steps, release;
 } wpin_rig_stepping;
 
+/** An encoder or tacho on a motor's shaft. */
+typedef struct wpin_rig_encoder {
+    bool there;
+    double lines;     /**< Periods of one channel in a turn of the shaft it sits on. */
+    bool at_output;   /**< Behind the gear. */
+    bool one_channel; /**< No second channel: the direction is taken from the drive. */
+    bool reversed;    /**< It counts down while the load turns forward. */
+    bool no_moments;  /**< The controller counts, and does not know when. */
+    double window;    /**< A speed is measured over this at least, s; 0: as usual. */
+    double
+        uneven; /**< Of the simulated one: edges off their places, as a share of their distance. */
+    uint8_t pins[2]; /**< Channels a and b. */
+} wpin_rig_encoder;
+
+/** How a load's speed is regulated. Speeds at the output, rpm. */
+typedef struct wpin_rig_speed {
+    bool there;
+    double rated;       /**< A plan may ask for this much. */
+    double maximum;     /**< Above it, it trips. */
+    double within;      /**< Reached within this share of the maximum. */
+    double response;    /**< Time constant of the loop, s; 0: as the delays allow. */
+    double stall_time;  /**< Driven and standing for this long it trips, s. */
+    double follow_time; /**< The same, a tenth of the maximum off what is asked. */
+} wpin_rig_speed;
+
+/** What a motor was found to be. Values of 0: not found. */
+typedef struct wpin_rig_identified {
+    bool there;
+    bool stale;           /**< The motor's entry has changed since: none of it is used. */
+    char on[12];          /**< The day. */
+    uint32_t of;          /**< Mark of the motor's entry it was found for. */
+    wpin_sim_motor motor; /**< Only what is found counts. */
+} wpin_rig_identified;
+
+/** How a load is brought to a place. Angles at the output, turns. */
+typedef struct wpin_rig_position {
+    double within;   /**< Reached within this; 0: a count. */
+    double settle;   /**< For this long, s. */
+    double speed;    /**< Fastest on the way, rpm; 0: the rated one. */
+    double least;    /**< Where its travel ends... */
+    double most;     /**< ...either way; both 0: nowhere. */
+    bool home_first; /**< Where it stands is not known before it was homed. */
+} wpin_rig_position;
+
 /** A load of a rig: what the core is told, and what is really there. */
 typedef struct wpin_rig_load {
     char name[WPIN_NAME_MAX + 1];
@@ -181,6 +226,10 @@ typedef struct wpin_rig_load {
     wpin_sim_solenoid solenoid;
     wpin_sim_stepper stepper;
     wpin_rig_stepping stepping;
+    wpin_rig_encoder encoder;
+    wpin_rig_speed speed;
+    wpin_rig_position position;
+    wpin_rig_identified identified;
     int board; /**< Number of the board its driver is on, -1: none. */
     wpin_rig_static statics[WPIN_RIG_STATICS];
     size_t static_count;
@@ -296,6 +345,33 @@ WPIN_API wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts
  * volts and supply_ohms are the supply's, switch_ohms of all switches in the path. */
 WPIN_API double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts,
                                   double supply_ohms, double switch_ohms);
+/** What a load's regulator of its place may count on, at the output, turns a second in a second:
+ * its ramp down, or less where friction alone slows it. */
+WPIN_API double wpin_rig_braking(const wpin_rig_load *load);
+/** How fast a current limit folds the duty back: duty (1: full) for each ampere above it, a tick.
+ */
+WPIN_API double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *load);
+/** Counts of a load's encoder in a turn of the shaft it sits on, and of the output. */
+WPIN_API double wpin_rig_counts(const wpin_rig_load *load);
+WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);
+/** What its speed is measured over at least, s. */
+WPIN_API double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load);
+/** What tells one entry of a motor from another: of its constants as the file says them. */
+WPIN_API uint32_t wpin_rig_motor_mark(const wpin_sim_motor *motor);
+/** The regulator of a load's speed, from the constants of the rig. */
+WPIN_API wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load);
+/** Ohms in series with a motor's winding while it is driven. */
+WPIN_API double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load);
+/** Mean current that a duty from 0 to 1 drives through a motor that turns at w, rad/s of its own
+ * shaft; and the duty that drives so much, above 1: more than there is. */
+WPIN_API double wpin_rig_mean_amps(const wpin_rig *rig, const wpin_rig_load *load, double duty,
+                                   double w);
+WPIN_API double wpin_rig_duty_at(const wpin_rig *rig, const wpin_rig_load *load, double amps,
+                                 double w);
+/** About the duty that a speed takes, rpm at the output, signed; above 1: more than there is. */
+WPIN_API double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, double rpm);
+/** The duty that a step of a plan drives its load with, signed: of a speed about. */
+WPIN_API double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step);
 /** Who shares a pin. */
 typedef struct wpin_rig_sharing {
     size_t load;    /**< First load on it... */

@@ -28,8 +28,8 @@ extern "C" {
 /** What a step does. */
 typedef enum wpin_op {
     WPIN_OP_END = 0,   /**< The plan is over: every motor ramps to rest. */
-    WPIN_OP_RUN,       /**< Motor to effort `value` in ramp_us; done when it is there. */
-    WPIN_OP_RUN_FOR,   /**< Motor to effort `value`, stop time_ms after it could begin (the rest
+    WPIN_OP_RUN,       /**< Motor to `value` in ramp_us; done when it is there. */
+    WPIN_OP_RUN_FOR,   /**< Motor to `value`, stop time_ms after it could begin (the rest
                           before   turning the other way comes on top); done at rest. */
     WPIN_OP_HOLD,      /**< Motor stays as it is for time_ms. */
     WPIN_OP_STOP,      /**< Ramp to rest in ramp_us; done at zero; then time_ms more. */
@@ -49,6 +49,10 @@ typedef enum wpin_op {
     WPIN_OP_FOLLOW,    /**< Motor follows the effort of input `value` for time_ms; done at rest. */
     WPIN_OP_SET,       /**< Puts an input to `value` mV: what a rehearsal's hand does. */
     WPIN_OP_CALIBRATE, /**< Motor shows full for time_ms (wpin_motor_calibrate), then neutral. */
+    WPIN_OP_ZERO,      /**< Motor at rest: where it stands is position 0. */
+    WPIN_OP_HOME,      /**< Motor at speed `value` to the event `until`: an input, of which it backs
+                          off and comes again at a quarter of the speed; or a current above, once it
+                          stands. Done at rest, where position 0 is then. time_ms each way. */
     WPIN_OP_COUNT
 } wpin_op;
 
@@ -96,14 +100,21 @@ WPIN_API bool wpin_op_moves_motor(wpin_op op);
 /** One step; unused fields are zero. */
 typedef struct wpin_step {
     uint8_t op;         /**< wpin_op. */
+    uint8_t quantity;   /**< wpin_quantity of the value of a run: 0 effort, or a speed. */
     wpin_target target; /**< Motor, switch or input that the op is about. */
-    int16_t value;      /**< Effort, count, switch position, event or step index, as the op says. */
+    int16_t
+        value; /**< Effort or speed, count, switch position, event or step index, as the op says. */
     union {
         uint32_t ramp_us;     /**< Ramp time in us, 0 for the slew limit; up to WPIN_RAMP_MAX_US. */
         uint32_t milliamps;   /**< Of the events about current; up to 65535000. */
         int32_t millidegrees; /**< Of turns, up to ten by, 5000 to. */
     };
-    uint32_t time_ms; /**< Time in ms. */
+    uint32_t time_ms;  /**< Time in ms. */
+    uint8_t until;     /**< 1 + a wpin_event, 0: none. It ends RUN_FOR, HOLD, FOLLOW, COAST or BRAKE
+                          before its time, which ends the plan if the event has not come; REPEAT
+                          after a round; and is what HOME looks for. */
+    uint16_t until_of; /**< The motor or input that event is about. */
+    uint16_t until_ma; /**< The current of an event about currents, mA. */
 } wpin_step;
 
 /** One track at work. */
@@ -116,6 +127,7 @@ typedef struct wpin_track {
     uint8_t parent;                     /**< Track it was forked from. */
     uint8_t children;                   /**< Tracks forked from it that still run. */
     uint8_t part;                       /**< Progress within the step. */
+    uint8_t ticks;                      /**< For how many the event of HOME has lasted. */
     bool active;
 } wpin_track;
 

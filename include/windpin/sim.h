@@ -175,6 +175,7 @@ typedef struct wpin_sim_bridge {
     bool interlock;           /**< Its own logic keeps the sides of a leg apart. */
     double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
     double sense_filter;        /**< Time constant of the sense filter, s. */
+    double sense_noise;         /**< Of the sense output, from tip to tip, V. */
     double saturation_volts;    /**< Drop of each switch besides its resistance (bipolar), V. */
     bool no_diodes;             /**< The free-wheel diodes are missing. */
     double contact_delay;       /**< Relays: from coil to contact, s. */
@@ -219,6 +220,32 @@ typedef struct wpin_sim_motor {
     double start_turns; /**< Where the output stands at the start, turns. */
     wpin_sim_heat heat; /**< Of the winding. */
 } wpin_sim_motor;
+
+/** Motor and load as one, on the motor's own shaft. */
+typedef struct wpin_at_shaft {
+    double holds;     /**< Torque that holds it at rest, Nm. */
+    double drags;     /**< Torque against all motion, Nm. */
+    double viscous;   /**< Nm s/rad. */
+    double quadratic; /**< Nm s2/rad2. */
+    double inertia;   /**< kg m2. */
+} wpin_at_shaft;
+
+/** What is at the output through the gear: speeds by its ratio, torques by ratio and efficiency.
+ * Any. */
+WPIN_API wpin_at_shaft wpin_sim_at_shaft(const wpin_sim_motor *motor);
+/** Torque against it at a speed of its own shaft, w rad/s. Any. */
+WPIN_API double wpin_sim_drag(const wpin_at_shaft *shaft, double w);
+
+/** An encoder or tacho on a motor's shaft: a counter of the controller. */
+typedef struct wpin_sim_encoder {
+    double counts;    /**< Edges a turn of the shaft it sits on, all channels together, above 0. */
+    bool at_output;   /**< It sits behind the gear. */
+    bool one_channel; /**< Counts up, whichever way it turns. */
+    bool reversed;    /**< Counts down while the motor turns forward. */
+    double uneven;    /**< Edges are this share of their distance off their places, from tip to tip,
+                           the same in every turn; 0 to 0.5. */
+    bool no_moments;  /**< The counter does not know when its edges came. */
+} wpin_sim_encoder;
 
 /** A filament lamp or a strip of light-emitting diodes. */
 typedef struct wpin_sim_lamp {
@@ -332,10 +359,17 @@ WPIN_API bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms);
 WPIN_API bool wpin_sim_no_timer(wpin_sim *sim, wpin_pin pin);
 /** Wires two pins together. False if one is wired to a pin already. */
 WPIN_API bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
+/** How fine the converter of the analogue inputs is: whole steps of logic_volts / 2^bits. 0, as at
+ * first: as fine as what is told, 1 mV. False above 24. */
+WPIN_API bool wpin_sim_set_converter(wpin_sim *sim, unsigned bits);
 /** Wires a bridge's current sense to an analogue input. */
 WPIN_API bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
 /** Wires a supply through a divider (output/input, 0 to 1) to an analogue input. */
 WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio);
+
+/** Puts an encoder on the shaft of a motor (not of other loads): the number of its counter for
+ * wpin_port.count, from 0; -1 when it can not be. */
+WPIN_API int wpin_sim_add_encoder(wpin_sim *sim, const wpin_sim_encoder *encoder, int motor);
 
 /** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
  * `bounce` s at each change. */
@@ -377,19 +411,22 @@ WPIN_API bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
 
 /** Faults put into the board on purpose. */
 typedef enum wpin_sim_fault {
-    WPIN_SIM_FAULT_SUPPLY_DEAD,    /**< A supply gives nothing, whatever its switch says. */
-    WPIN_SIM_FAULT_SUPPLY_WEAK,    /**< Ten times its resistance and an ohm more. */
-    WPIN_SIM_FAULT_STALLED,        /**< A motor's shaft is held. */
-    WPIN_SIM_FAULT_WIRE_OFF,       /**< Input `detail` of a bridge hangs in the air. */
-    WPIN_SIM_FAULT_WIRES_SWAPPED,  /**< The first two wired inputs of a bridge change places. */
-    WPIN_SIM_FAULT_MOTOR_WIRE_OFF, /**< A motor's lead is off. */
-    WPIN_SIM_FAULT_MOTOR_SWAPPED,  /**< A motor's leads change places. */
-    WPIN_SIM_FAULT_NO_GROUND,      /**< A bridge has no ground. */
-    WPIN_SIM_FAULT_DIODE_REVERSED, /**< A free-wheel diode lies across the supply. */
-    WPIN_SIM_FAULT_STUCK_BUTTON,   /**< The button on pin `number` stays pressed. */
-    WPIN_SIM_FAULT_PIN_FLOATING,   /**< Input `detail` of a bridge has no pull resistor: while its
-                                        pin is not driven it drifts to where the switch conducts. */
-    WPIN_SIM_FAULT_LINK_LOST,      /**< No command reaches the controller any more. `number` 0. */
+    WPIN_SIM_FAULT_SUPPLY_DEAD,      /**< A supply gives nothing, whatever its switch says. */
+    WPIN_SIM_FAULT_SUPPLY_WEAK,      /**< Ten times its resistance and an ohm more. */
+    WPIN_SIM_FAULT_STALLED,          /**< A motor's shaft is held. */
+    WPIN_SIM_FAULT_WIRE_OFF,         /**< Input `detail` of a bridge hangs in the air. */
+    WPIN_SIM_FAULT_WIRES_SWAPPED,    /**< The first two wired inputs of a bridge change places. */
+    WPIN_SIM_FAULT_MOTOR_WIRE_OFF,   /**< A motor's lead is off. */
+    WPIN_SIM_FAULT_MOTOR_SWAPPED,    /**< A motor's leads change places. */
+    WPIN_SIM_FAULT_NO_GROUND,        /**< A bridge has no ground. */
+    WPIN_SIM_FAULT_DIODE_REVERSED,   /**< A free-wheel diode lies across the supply. */
+    WPIN_SIM_FAULT_STUCK,            /**< The button on pin `number` stays pressed. */
+    WPIN_SIM_FAULT_PIN_FLOATING,     /**< Input `detail` of a bridge has no pull resistor: while its
+                                          pin is not driven it drifts to where the switch conducts. */
+    WPIN_SIM_FAULT_LINK_LOST,        /**< No command reaches the controller any more. `number` 0. */
+    WPIN_SIM_FAULT_SENSOR_OFF,       /**< A motor's encoder has no supply, or its cable is off. */
+    WPIN_SIM_FAULT_CHANNEL_OFF,      /**< The second channel of a motor's encoder is off. */
+    WPIN_SIM_FAULT_CHANNELS_SWAPPED, /**< The channels of a motor's encoder change places. */
     WPIN_SIM_FAULT_COUNT
 } wpin_sim_fault;
 

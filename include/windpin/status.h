@@ -36,6 +36,7 @@ typedef enum wpin_status {
     WPIN_REFUSED_PAUSE,       /**< The time-out is over before the motor may turn that way. */
     WPIN_REFUSED_DEAD_TIME,   /**< The port can not make this dead time, or the period is too short.
                                */
+    WPIN_REFUSED_NOT_HOMED,   /**< Where it stands is not known yet. */
     WPIN_REFUSED_CONFLICT,    /**< Two parallel tracks command the same motor. */
     WPIN_FAULT_FIRST,         /**< Not a status: the first fault is the next number. */
     WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */
@@ -51,7 +52,15 @@ typedef enum wpin_status {
     WPIN_FAULT_CLOCK,                          /**< The clock stands. */
     WPIN_FAULT_SENSOR,                         /**< A sensor the guard needs gives no reading. */
     WPIN_FAULT_STOPPED,                        /**< The stop input was pressed. */
-    WPIN_STATUS_COUNT                          /**< How many there are. */
+    WPIN_FAULT_NO_MOTION,                      /**< Driven, and no motion is measured. */
+    WPIN_FAULT_STALLED,    /**< Driven, it stands and draws the current of a standing motor. */
+    WPIN_FAULT_NO_CURRENT, /**< Driven, it stands or slows down, and draws no current. */
+    WPIN_FAULT_FEEDBACK,   /**< Driven, its current is that of a turning one, and nothing counts. */
+    WPIN_FAULT_WRONG_WAY,  /**< Its speed is measured against the way it is driven. */
+    WPIN_FAULT_OVERSPEED,  /**< Faster than it may be. */
+    WPIN_FAULT_FOLLOWING,  /**< For too long too far from the speed asked for. */
+    WPIN_FAULT_HUNTING,    /**< Goes back and forth over the place asked for. */
+    WPIN_STATUS_COUNT      /**< How many there are. */
 } wpin_status;
 
 /** Name of a status as written in this header, e.g. "WPIN_REFUSED_RANGE".

@@ -4,12 +4,18 @@
 #ifndef WINDPIN_H
 #define WINDPIN_H
 
+#include "encoder.h"
 #include "input.h"
 #include "motor.h"
 #include "port.h"
+#include "position.h"
+#include "protection.h"
+#include "quadrature.h"
 #include "ramp.h"
+#include "regulator.h"
 #include "sequence.h"
 #include "soft_pwm.h"
+#include "speed.h"
 #include "stage.h"
 #include "status.h"
 #include "stepper.h"

@@ -82,7 +82,9 @@ static const unit units[] = {
     {"mW", WPIN_POWER, 1e-3, true},
     {"Wh", WPIN_ENERGY, 3600, true},
     {"J", WPIN_ENERGY, 1, true},
+    {"rev/s", WPIN_SPEED, 60, false},
     {"rpm", WPIN_SPEED, 1, true},
+    {"deg/s", WPIN_SPEED, 1.0 / 6, false},
     {"degC", WPIN_TEMPERATURE, 1, true},
     {"K/W", WPIN_HEAT_RESISTANCE, 1, true},
 };

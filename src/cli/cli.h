@@ -16,12 +16,14 @@ int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
+int cmd_identify(int argc, char **argv);
 int cmd_preview(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
 int cmd_size(int argc, char **argv);
 int cmd_vet(int argc, char **argv);
 int cmd_export(int argc, char **argv);
 int cmd_new(int argc, char **argv);
+int cmd_faults(int argc, char **argv);
 /* The sheet that compares kinds of stage. */
 int cli_size_stage(const char *const *words, size_t count, bool json);
 
@@ -56,6 +58,16 @@ bool cli_colours(FILE *to);
 /* Prints "windpin: ..." on standard error. */
 void cli_complain(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
+/* What a verdict is painted with, and the end of that; "" without colours. */
+const char *cli_paint(wpin_verdict verdict);
+const char *cli_plain(void);
+
+/* Puts `text`, which begins with `key`, into a rig file among the own lines of the load at a line
+ * of it; one of that key is replaced. False with a complaint, and the file as it was. */
+bool cli_store_line(const char *path, unsigned load_line, const char *key, const char *text);
+
+/* What the plan required and what came of it. */
+void cli_print_required(const wpin_report *report);
 /* The report as a table on standard output. */
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
 /* The report as JSON on standard output. False when out of memory. */

@@ -8,5 +8,7 @@
 /* Prints a value on standard output and frees it; false with a complaint when it is NULL (out of
  * memory). */
 bool cli_dump_json(json_t *all);
+/* What a plan required and what came of it: an array. */
+json_t *cli_required_json(const wpin_report *report);
 
 #endif

@@ -1,5 +1,6 @@
 /* windpin export RIG: the rig as a constant C table for firmware. */
 #include "cli.h"
+#include "export_feedback.h"
 #include <argp.h>
 #include <ctype.h>
 #include <errno.h>
@@ -143,21 +144,25 @@ static void print_limit(FILE *to, const char *name, const wpin_limit *l) {
 
 /* Limits as the core takes them: rates and millivolts at the pin, so that its tick need not divide.
  */
-static void print_guard(FILE *to, const wpin_guard_config *g) {
+static void print_guard(FILE *to, const wpin_rig_load *load, const wpin_guard_config *g) {
     fprintf(
         to,
         "    .guard = {.cap = %u, .up = %uU, .down = %uU, .pause_us = %uU, .tick_max_us = %u,\n"
         "              .current_limit = %d, .limit_gain = %u, .current_trip = %d, .trip_us = %uU,\n"
-        "              .minimum_us = %uU, .on_time_max_us = %uU},\n",
+        "              .minimum_us = %uU, .on_time_max_us = %uU",
         g->cap, g->up, g->down, g->pause_us, g->tick_max_us, g->current_limit, g->limit_gain,
         g->current_trip, g->trip_us, g->minimum_us, g->on_time_max_us);
+    cli_export_reversal(to, load, g);
+    fprintf(to, "},\n");
 }
 
-static void print_sense(FILE *to, const wpin_sense_config *s) {
+static void print_sense(FILE *to, const wpin_rig_load *load, const wpin_sense_config *s,
+                        const char *id) {
     fprintf(to, "    .sense = {.reads = %u, .current_input = %u, .current_mv_per_a = %u", s->reads,
             s->current_input, s->current_mv_per_a);
     print_limit(to, "limit_forward", &s->limit_forward);
     print_limit(to, "limit_reverse", &s->limit_reverse);
+    cli_export_more(to, load, id);
     fprintf(to, "},\n");
 }
 
@@ -180,9 +185,10 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_co
             "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",
             stepper ? "stepper" : "stage", id, id, stepper ? "STEPPER" : "STAGE", id, id,
             stepper ? "stepper" : "stage");
-    print_guard(to, &m->guard);
-    print_sense(to, &m->sense);
+    print_guard(to, load, &m->guard);
+    print_sense(to, load, &m->sense, id);
     print_start(to, &m->start);
+    cli_export_loop(to, load, m, id);
     fprintf(to, "    .rest_drive = %s, .safe_drive = %s};\n", drives[m->rest_drive],
             drives[m->safe_drive]);
 }
@@ -280,6 +286,7 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
         if (load->what == WPIN_RIG_STEPPER) {
             print_stepper(to, &bound.stepper, id);
         }
+        cli_export_feedback(to, load, &bound, id);
         print_motor(to, load, &bound.motor, id);
     }
     for (size_t i = 0; i < rig->input_count; i++) {

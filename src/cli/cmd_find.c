@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "cli_json.h"
 #include <argp.h>
-#include <errno.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -41,63 +40,6 @@ static double with_margin(double share) {
     return percent < 100 ? percent : 100;
 }
 
-static size_t indent_of(const char *line) {
-    return strspn(line, " ");
-}
-
-static bool begins(const char *line, const char *key) {
-    line += indent_of(line);
-    size_t length = strlen(key);
-    return strncmp(line, key, length) == 0 && line[length] == ':';
-}
-
-/* Copies the rig with the line put first among the load's own; a `start` in one line is replaced.
- * False when the load already has a `start` in another form. */
-static bool copy_with_start(FILE *from, FILE *to, unsigned load_line, const char *start) {
-    char *line = NULL;
-    size_t room = 0, inside = 0;
-    bool good = true, written = false;
-    for (unsigned number = 1; getline(&line, &room, from) >= 0; number++) {
-        bool blank = line[strspn(line, " \n\r")] == '\0' || line[indent_of(line)] == '#';
-        if (number > load_line && !written && !blank) {
-            inside = indent_of(line);
-            written = fprintf(to, "%*s%s\n", (int)inside, "", start) > 0;
-        } else if (inside != 0 && !blank && indent_of(line) < inside) {
-            inside = 0; /* behind the load */
-        }
-        if (inside != 0 && indent_of(line) == inside && begins(line, "start")) {
-            good = good && strchr(line, '}') != NULL;
-            continue;
-        }
-        good = good && fputs(line, to) >= 0;
-    }
-    free(line);
-    return good && written;
-}
-
-static bool store(const char *path, unsigned load_line, const char *start) {
-    char fresh[4096];
-    snprintf(fresh, sizeof fresh, "%s.new", path);
-    FILE *from = fopen(path, "r"), *to = from == NULL ? NULL : fopen(fresh, "w");
-    bool good = to != NULL && copy_with_start(from, to, load_line, start);
-    int error = errno;
-    if (from != NULL) {
-        fclose(from);
-    }
-    good = to != NULL && fclose(to) == 0 && good;
-    wpin_messages messages = {0};
-    wpin_rig *check = good ? wpin_rig_read(fresh, &messages) : NULL; /* lose nothing */
-    good = check != NULL && rename(fresh, path) == 0;
-    if (!good) {
-        remove(fresh);
-        cli_complain("%s was left as it is (%s): put this under the load by hand: %s", path,
-                     to == NULL ? strerror(error) : "its layout is not one this can change", start);
-    }
-    wpin_rig_free(check);
-    wpin_messages_free(&messages);
-    return good;
-}
-
 static void print_found(const char *name, const wpin_found *found, const char *start) {
     printf("%s starts at %.1f %% duty and stops again below %.1f %%.\n", name,
            found->start_duty * 100, found->drop_out * 100);
@@ -124,7 +66,7 @@ static int find(const find_arguments *a, const wpin_rig *rig) {
     } else {
         print_found(rig->loads[load].name, &found, start);
     }
-    if (a->write && store(a->words[0], rig->loads[load].line, start)) {
+    if (a->write && cli_store_line(a->words[0], rig->loads[load].line, "start", start)) {
         fprintf(a->json ? stderr : stdout, "Stored in %s.\n", a->words[0]);
         return EXIT_FINE;
     }

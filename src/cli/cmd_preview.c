@@ -56,24 +56,42 @@ static bool say_switch(char *to, size_t size, const wpin_step_result *s,
 }
 
 /* A driven load's action in words. */
+/* A duty, or a speed. */
+static const char *how_much(char *to, size_t size, const wpin_step_result *s) {
+    if (s->asked_rpm != 0) {
+        snprintf(to, size, "%.4g rpm", fabs(s->asked_rpm));
+    } else {
+        snprintf(to, size, "%.4g %%", fabs(s->asked_duty) * 100);
+    }
+    return to;
+}
+
 static void say_drive(char *to, size_t size, const wpin_step_result *s, const wpin_rig_load *load) {
     const char *name = load->name;
-    double percent = fabs(s->asked_duty) * 100;
+    char asked[24];
+    how_much(asked, sizeof asked, s);
     if (!wpin_stage_kind_takes_duty(load->kind) && say_switch(to, size, s, load)) {
         return;
     }
     switch (s->op) {
     case WPIN_OP_RUN:
-        snprintf(to, size, "%s goes%s to %.4g %% duty%s", name, way(load, s->asked_duty), percent,
+        snprintf(to, size, "%s goes%s to %s%s%s", name, way(load, s->asked_duty), asked,
+                 s->asked_rpm != 0 ? "" : " duty",
                  s->turned_after > 0 ? ", after coming to rest from the other way" : "");
         break;
     case WPIN_OP_RUN_FOR:
-        snprintf(to, size, "%s runs%s at %.4g %% for %.4g s%s and comes to rest", name,
-                 way(load, s->asked_duty), percent, s->asked_seconds,
-                 s->limited ? " at most, to its limit switch," : "");
+        snprintf(to, size, "%s runs%s at %s for %.4g s%s and comes to rest", name,
+                 way(load, s->asked_duty), asked, s->asked_seconds,
+                 s->until     ? " at most, until its event,"
+                 : s->limited ? " at most, to its limit switch,"
+                              : "");
+        break;
+    case WPIN_OP_HOME:
+        snprintf(to, size, "%s homes%s at %s, then slowly, %.4g s at most each way", name,
+                 way(load, s->asked_duty), asked, s->asked_seconds);
         break;
     case WPIN_OP_TOGGLE: snprintf(to, size, "%s changes over: on if off, off if on", name); break;
-    case WPIN_OP_HOLD: snprintf(to, size, "%s stays at %.4g %%", name, percent); break;
+    case WPIN_OP_HOLD: snprintf(to, size, "%s stays at %s", name, asked); break;
     case WPIN_OP_STOP:
         snprintf(to, size, "%s %s", name,
                  strstr(s->text, " rest ") != NULL ? "comes to rest and stays there"
@@ -108,7 +126,8 @@ static void say_step(char *to, size_t size, const wpin_rig *rig, const wpin_step
     if (s->load >= 0) {
         const wpin_rig_load *load = &rig->loads[s->load];
         char action[160];
-        if (load->what == WPIN_RIG_STEPPER) {
+        bool place = s->op == WPIN_OP_TURN || s->op == WPIN_OP_TURN_TO;
+        if (load->what == WPIN_RIG_STEPPER || place) {
             say_place(action, sizeof action, s, load->name);
         } else {
             say_drive(action, sizeof action, s, load);
@@ -230,6 +249,7 @@ static int preview(const preview_arguments *a, const wpin_rig *rig, const wpin_p
         print_json(rig, report);
     } else {
         say_report(rig, report);
+        cli_print_required(report);
         say_vetting(a, rig, plan);
     }
     int status = report->bad ? EXIT_MET_FAULT : EXIT_FINE;

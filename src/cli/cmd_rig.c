@@ -1,6 +1,7 @@
 /* windpin rig RIG: lists what the file describes. */
 #include "cli_json.h"
 #include <argp.h>
+#include <math.h>
 #include <stdio.h>
 
 enum { KEY_JSON = 256, KEY_WIRING, KEY_PARTS };
@@ -197,6 +198,49 @@ static void print_limits(const wpin_rig *rig, const wpin_rig_load *load) {
     }
 }
 
+static void print_identified(const wpin_rig_load *load) {
+    const wpin_rig_identified *i = &load->identified;
+    if (i->there) {
+        printf("  identified  on %s%s\n", i->on,
+               i->stale ? "; its motor's entry has changed since, so this is not used"
+                        : ": these constants are used");
+    }
+}
+
+/* What its speed is measured and regulated by. */
+static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_encoder *e = &load->encoder;
+    const wpin_rig_speed *s = &load->speed;
+    if (!e->there) {
+        return;
+    }
+    printf(
+        "  encoder     %.0f lines on the %s, %.0f counts a turn of it, %.6g a turn of the output, "
+        "pin%s %u",
+        e->lines, e->at_output ? "output" : "motor's shaft", wpin_rig_counts(load),
+        wpin_rig_counts_at_output(load), e->one_channel ? "" : "s", e->pins[0]);
+    if (!e->one_channel) {
+        printf(" and %u", e->pins[1]);
+    }
+    printf("%s\n", e->reversed ? ", reversed" : "");
+    if (!s->there) {
+        return;
+    }
+    wpin_speed_design d = wpin_rig_speed_design(rig, load);
+    printf("  speed       regulated up to %.4g rpm (%.3g counts/s), trips above %.4g rpm\n",
+           s->rated, s->rated / 60 * wpin_rig_counts_at_output(load), s->maximum);
+    printf(
+        "  regulator   rated speed takes about %.0f %% duty; answers within %.3g ms, phase margin "
+        "%.0f deg, delays %.3g ms\n",
+        wpin_rig_speed_duty(rig, load, s->rated) * 100, d.response * 1e3, d.phase_margin,
+        d.delay * 1e3);
+    printf(
+        "  position    turns to within %.3g deg at up to %.4g rpm, braking by %.3g rpm a second\n",
+        fmax(1 / wpin_rig_counts_at_output(load), load->position.within) * 360,
+        load->position.speed > 0 ? load->position.speed : s->rated,
+        0.8 * wpin_rig_braking(load) * 60);
+}
+
 static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_limits *l = &load->limits;
     printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n  pins        ", load->name,
@@ -227,6 +271,8 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
            load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
            load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
     print_what(rig, load);
+    print_identified(load);
+    print_feedback(rig, load);
 }
 
 static json_t *load_json(const wpin_rig *rig, const wpin_rig_load *load) {

@@ -23,6 +23,15 @@ bool cli_colours(FILE *to) {
     return isatty(fileno(to)) && (no == NULL || no[0] == '\0');
 }
 
+const char *cli_paint(wpin_verdict verdict) {
+    static const char *const colours[] = {"\033[32m", "\033[33m", "\033[1;31m"};
+    return cli_colours(stdout) ? colours[verdict] : "";
+}
+
+const char *cli_plain(void) {
+    return cli_colours(stdout) ? "\033[0m" : "";
+}
+
 void cli_print_messages(wpin_messages *messages) {
     wpin_messages_sort(messages);
     size_t shown = messages->count > MESSAGES_SHOWN ? MESSAGES_SHOWN : messages->count;

@@ -15,13 +15,15 @@ static const struct {
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
+    {"identify", cmd_identify, "find out what a motor is: resistance, constant, inertia, friction"},
     {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
     {"preview", cmd_preview, "say in words what a plan will do, how long and at which current"},
     {"vet", cmd_vet,
      "vet a rig and a plan before power: what would burn, not work, or move by itself"},
+    {"faults", cmd_faults, "put every fault into a rig at many moments of a plan: what is noticed"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
     {"export", cmd_export, "write the rig as a C header for firmware"},
-    {"demo", cmd_demo, "run the honey pump that ships with Wind Pin"},
+    {"demo", cmd_demo, "run the honey pump and the honey drum that ship with Wind Pin"},
 };
 
 enum { COMMANDS = sizeof commands / sizeof *commands };

@@ -9,15 +9,6 @@
 /* Rounds of a repeat shown even when all is as asked. */
 #define ROUNDS_SHOWN 2
 
-static const char *paint(wpin_verdict verdict) {
-    static const char *const colours[] = {"\033[32m", "\033[33m", "\033[1;31m"};
-    return cli_colours(stdout) ? colours[verdict] : "";
-}
-
-static const char *plain(void) {
-    return cli_colours(stdout) ? "\033[0m" : "";
-}
-
 static bool hidden(const cli_run *run, const wpin_step_result *step) {
     return !run->all_rounds && step->round > ROUNDS_SHOWN && step->verdict == WPIN_VERDICT_OK;
 }
@@ -32,14 +23,16 @@ static int action_width(const cli_run *run, const wpin_report *report) {
 }
 
 static void print_asked(const wpin_step_result *step) {
-    char duty[12] = "", time[12] = "";
-    if (step->asked_duty != 0) {
-        snprintf(duty, sizeof duty, "%+.1f", step->asked_duty * 100);
+    char duty[20] = "", time[12] = "";
+    if (step->asked_rpm != 0) {
+        snprintf(duty, sizeof duty, "%+.4g rpm", step->asked_rpm);
+    } else if (step->asked_duty != 0) {
+        snprintf(duty, sizeof duty, "%+.1f %%", step->asked_duty * 100);
     }
     if (step->asked_seconds > 0) {
         snprintf(time, sizeof time, "%.3f", step->asked_seconds);
     }
-    printf("  %7s %8s", duty, time);
+    printf("  %10s %8s", duty, time);
 }
 
 /* A value that would print as -0 prints as 0. */
@@ -70,16 +63,16 @@ static void print_step(const wpin_rig *rig, const wpin_step_result *step, int wi
     print_asked(step);
     printf("  %9.3f %8.3f", step->at, step->took);
     print_end(rig, step);
-    printf("  %s%s%s\n", paint(step->verdict), step->words, plain());
+    printf("  %s%s%s\n", cli_paint(step->verdict), step->words, cli_plain());
 }
 
 static void print_steps(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     int width = action_width(run, report);
     size_t left_out = 0;
-    printf("\n%5s  %-*s  %16s  %18s  %24s %7s\n", "", width, "", "---- asked -----",
+    printf("\n%5s  %-*s  %19s  %18s  %24s %7s\n", "", width, "", "------ asked ------",
            "---- happened ----", "------ at the end ------", "highest");
-    printf("%5s  %-*s  %7s %8s  %9s %8s  %7s %7s %8s %7s  %s\n", "line", width, "action", "duty %",
-           "time s", "at s", "took s", "duty %", "volts", "rpm", "amps", "verdict");
+    printf("%5s  %-*s  %10s %8s  %9s %8s  %7s %7s %8s %7s  %s\n", "line", width, "action",
+           "how much", "time s", "at s", "took s", "duty %", "volts", "rpm", "amps", "verdict");
     for (size_t i = 0; i < report->step_count; i++) {
         if (hidden(run, &report->steps[i])) {
             left_out++;
@@ -153,23 +146,23 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
         printf("Faults: none.\n");
     }
     if (report->fault_count == 0 && report->result != WPIN_OK) {
-        printf("%sThe plan ended early: %s%s\n    %s %s\n", paint(WPIN_VERDICT_BAD),
-               wpin_status_name(report->result), plain(), wpin_status_text(report->result),
+        printf("%sThe plan ended early: %s%s\n    %s %s\n", cli_paint(WPIN_VERDICT_BAD),
+               wpin_status_name(report->result), cli_plain(), wpin_status_text(report->result),
                wpin_status_remedy(report->result));
     }
     for (size_t i = 0; i < report->fault_count; i++) {
         const wpin_fault_result *f = &report->faults[i];
-        printf("%sFault at %.3f s: %s, %s%s\n    %s %s\n", paint(WPIN_VERDICT_BAD), f->at,
-               rig->loads[f->load].name, wpin_status_name(f->cause), plain(),
+        printf("%sFault at %.3f s: %s, %s%s\n    %s %s\n", cli_paint(WPIN_VERDICT_BAD), f->at,
+               rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain(),
                wpin_status_text(f->cause), wpin_status_remedy(f->cause));
     }
     for (size_t i = 0; i < report->event_count; i++) {
         const wpin_sim_event *e = &report->events[i];
-        printf("%s", paint(WPIN_VERDICT_NOTE));
+        printf("%s", cli_paint(WPIN_VERDICT_NOTE));
         if (e->at < 0) {
-            printf("Before the plan began%s: ", plain());
+            printf("Before the plan began%s: ", cli_plain());
         } else {
-            printf("At %.3f s%s: ", e->at, plain());
+            printf("At %.3f s%s: ", e->at, cli_plain());
         }
         printf("%s %s", e->part, e->what);
         if (e->more > 0) {
@@ -183,10 +176,10 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < report->burn_count; i++) {
         const wpin_sim_burn *b = &report->burns[i];
         if (b->at < 0) {
-            printf("%sBurnt before the plan began%s: %s, %s\n", paint(WPIN_VERDICT_BAD), plain(),
-                   b->part, b->reason);
+            printf("%sBurnt before the plan began%s: %s, %s\n", cli_paint(WPIN_VERDICT_BAD),
+                   cli_plain(), b->part, b->reason);
         } else {
-            printf("%sBurnt at %.4f s%s: %s, %s\n", paint(WPIN_VERDICT_BAD), b->at, plain(),
+            printf("%sBurnt at %.4f s%s: %s, %s\n", cli_paint(WPIN_VERDICT_BAD), b->at, cli_plain(),
                    b->part, b->reason);
         }
     }
@@ -203,7 +196,17 @@ static void print_summary(const wpin_report *report) {
         printf(", %zu with a remark", counts[WPIN_VERDICT_NOTE]);
     }
     if (counts[WPIN_VERDICT_BAD] != 0) {
-        printf(", %s%zu not%s", paint(WPIN_VERDICT_BAD), counts[WPIN_VERDICT_BAD], plain());
+        printf(", %s%zu not%s", cli_paint(WPIN_VERDICT_BAD), counts[WPIN_VERDICT_BAD], cli_plain());
+    }
+    size_t met = 0;
+    for (size_t i = 0; i < report->requirement_count; i++) {
+        met += report->requirements[i].outcome == WPIN_OUTCOME_MET;
+    }
+    if (report->requirement_count > 0) {
+        bool all = met == report->requirement_count;
+        printf("; %s%zu of %zu requirement%s met%s",
+               cli_paint(all ? WPIN_VERDICT_OK : WPIN_VERDICT_BAD), met, report->requirement_count,
+               report->requirement_count == 1 ? "" : "s", cli_plain());
     }
     printf(". %.3f s of simulated time.\n", report->seconds);
 }
@@ -228,8 +231,9 @@ static void print_vetting(const wpin_vetting *v) {
     for (size_t i = 0; i < v->count; i++) {
         if (v->findings[i].accepted) {
             accepted++;
-            printf("%sAccepted in the rig%s: %s %s, %s\n", paint(WPIN_VERDICT_NOTE), plain(),
-                   v->findings[i].part, v->findings[i].rule->name, v->findings[i].consequence);
+            printf("%sAccepted in the rig%s: %s %s, %s\n", cli_paint(WPIN_VERDICT_NOTE),
+                   cli_plain(), v->findings[i].part, v->findings[i].rule->name,
+                   v->findings[i].consequence);
         }
     }
     if (v->cautions > 0) {
@@ -245,6 +249,7 @@ static void print_vetting(const wpin_vetting *v) {
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     printf("%s (rig %08x): %s on simulated hardware\n", rig->name, rig->fingerprint, run->files[1]);
     print_steps(run, rig, report);
+    cli_print_required(report);
     printf("\n");
     print_loads(rig, report);
     print_energy(rig, report);

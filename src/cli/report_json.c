@@ -1,6 +1,7 @@
 /* The report as JSON for programs. Units in the names; duties in percent. */
 #include "cli_json.h"
 #include "vet_words.h"
+#include <math.h>
 #include <stdio.h>
 
 bool cli_dump_json(json_t *all) {
@@ -23,13 +24,20 @@ static json_t *load_name(const wpin_rig *rig, int load) {
     return load < 0 ? json_null() : json_string(rig->loads[load].name);
 }
 
+static json_t *speed_json(double rpm) {
+    return isnan(rpm) ? json_null() : json_real(rpm);
+}
+
 static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
-    return json_pack("{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s}",
-                     "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load),
-                     "round", (int)s->round, "asked_duty_percent", s->asked_duty * 100, "asked_s",
-                     s->asked_seconds, "at_s", s->at, "took_s", s->took, "done", (int)s->done,
-                     "duty_percent", s->duty * 100, "volts", s->volts, "rpm", s->rpm, "peak_a",
-                     s->amps_peak, "verdict", verdict_word(s->verdict), "words", s->words);
+    return json_pack(
+        "{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s, s:o, s:o}",
+        "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load), "round",
+        (int)s->round, "asked_duty_percent", s->asked_duty * 100, "asked_s", s->asked_seconds,
+        "at_s", s->at, "took_s", s->took, "done", (int)s->done, "duty_percent", s->duty * 100,
+        "volts", s->volts, "rpm", s->rpm, "peak_a", s->amps_peak, "verdict",
+        verdict_word(s->verdict), "words", s->words, "asked_rpm",
+        speed_json(s->asked_rpm != 0 ? s->asked_rpm : NAN), "measured_rpm",
+        speed_json(s->load < 0 ? NAN : s->measured_rpm));
 }
 
 static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
@@ -71,11 +79,12 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     char print[16];
     snprintf(print, sizeof print, "%08x", rig->fingerprint);
     json_t *all = json_pack(
-        "{s:s, s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o}", "windpin",
+        "{s:s, s:s, s:s, s:s, s:f, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "windpin",
         WPIN_VERSION, "rig", rig->name, "fingerprint", print, "plan", run->files[1], "simulated_s",
         report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
         (int)report->interrupted, "ended", wpin_status_name(report->result), "loads", loads,
-        "steps", steps, "faults", faults, "events", events, "burnt", burns, "vetted",
+        "steps", steps, "required", cli_required_json(report), "faults", faults, "events", events,
+        "burnt", burns, "vetted",
         run->vetting != NULL ? cli_findings_json(run->vetting) : json_array());
     return cli_dump_json(all);
 }

@@ -94,7 +94,7 @@ WPIN_RARE void wpin_rare_minimum(wpin_guard *guard, uint16_t hold_us) {
 WPIN_RARE void wpin_rare_driven(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c) {
     guard->pause_left_us = c->pause_us;
     guard->flags =
-        (uint8_t)((guard->flags & WPIN_GUARD_FIRST) | WPIN_GUARD_DRIVEN |
+        (uint8_t)((guard->flags & (WPIN_GUARD_FIRST | WPIN_GUARD_REGULATED)) | WPIN_GUARD_DRIVEN |
                   (guard->direction < 0 ? WPIN_GUARD_LAST_REVERSE : WPIN_GUARD_LAST_FORWARD));
 }
 

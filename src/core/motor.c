@@ -14,24 +14,18 @@ static bool start_fits(const WPIN_FAR wpin_motor_config *config) {
            (start->below != WPIN_BELOW_KICK || has_kick);
 }
 
-static bool regulators_hold(const WPIN_FAR wpin_motor_config *config) {
-    if (config->regulator_count > WPIN_QUANTITY_COUNT - 1 ||
-        (config->regulators == NULL && config->regulator_count != 0)) {
-        return false;
+/* Regulators and protections are nothing without what leads through them. */
+static bool loop_holds(const WPIN_FAR wpin_motor_config *config) {
+    if (config->loop != NULL) {
+        return config->loop->holds(config);
     }
-    for (uint8_t i = 0; i < config->regulator_count; i++) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        if (r->takes >= WPIN_QUANTITY_COUNT || r->gives >= r->takes || r->step == NULL ||
-            r->reset == NULL) {
-            return false;
-        }
-    }
-    return true;
+    return config->regulator_count == 0 && config->protection_count == 0 && config->travel == NULL;
 }
 
 static bool port_serves(const WPIN_FAR wpin_sense_config *sense, const wpin_port *port) {
     bool limits = sense->limit_forward.used || sense->limit_reverse.used;
-    return port->now != NULL && (sense->reads == 0 || port->millivolts != NULL) &&
+    bool analog = (sense->reads & (WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY)) != 0;
+    return port->now != NULL && (!analog || port->millivolts != NULL) &&
            (!limits || port->read != NULL) && (port->lock == NULL) == (port->unlock == NULL);
 }
 
@@ -47,8 +41,9 @@ static wpin_status check(const WPIN_FAR wpin_motor_config *config, const wpin_po
     if (config->rest_drive > WPIN_DRIVE_BRAKE || config->safe_drive > WPIN_DRIVE_BRAKE) {
         return WPIN_REFUSED_STATE;
     }
-    if ((config->sense.reads & ~(WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY)) != 0 ||
-        !regulators_hold(config)) {
+    bool speed = (config->sense.reads & WPIN_HAS_SPEED) != 0;
+    if ((config->sense.reads & ~WPIN_SENSES_GUARD) != 0 || (speed && config->sense.more == NULL) ||
+        !loop_holds(config)) {
         return WPIN_REFUSED_CONFIG;
     }
     return port_serves(&config->sense, port) ? WPIN_OK : WPIN_REFUSED_PORT;
@@ -63,7 +58,8 @@ static wpin_status check_traits(const WPIN_FAR wpin_motor_config *config, uint8_
         return WPIN_REFUSED_STATE;
     }
     bool on_off = (traits & WPIN_IS_ON_OFF) != 0;
-    return on_off && config->guard.cap != (uint16_t)WPIN_DUTY_FULL ? WPIN_REFUSED_ON_OFF : WPIN_OK;
+    bool between = config->guard.cap != (uint16_t)WPIN_DUTY_FULL || config->regulator_count != 0;
+    return on_off && between ? WPIN_REFUSED_ON_OFF : WPIN_OK;
 }
 
 wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
@@ -156,6 +152,10 @@ wpin_duty wpin_motor_duty(const wpin_motor *motor) {
     wpin_duty duty = motor->config->actuator->shown(motor->config->part);
     wpin_unlock(motor->port, locked);
     return duty;
+}
+
+bool wpin_motor_is_homed(const wpin_motor *motor) {
+    return motor != NULL && *(const volatile uint8_t *)&motor->homed != 0;
 }
 
 wpin_status wpin_motor_fault(const wpin_motor *motor) {

@@ -33,6 +33,22 @@ static inline bool wpin_motor_is_open(const wpin_motor *motor) {
 /* Takes the mail at once, in the same control period, where there is any. Tick. */
 void wpin_motor_take(wpin_motor *motor);
 
+#define WPIN_POSITION_MAX ((int32_t)1 << 30)
+
+/* What it is asked for from here on; nothing; to zero at once, with the rest state it then shows.
+ * Tick. */
+void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value);
+void wpin_motor_want_nothing(wpin_motor *motor);
+void wpin_motor_drop(wpin_motor *motor, uint8_t drive);
+/* How a ramp's time is scaled, as its share was made for it: see wpin_ramp_time_of. */
+int8_t wpin_ramp_shift(uint32_t us);
+/* Whether it may be driven that way at all, and whether its time-out would be over before. Any. */
+wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value);
+bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms);
+
+/* Whether regulators lead from a quantity to one that the actuator takes. */
+bool wpin_motor_has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity);
+
 /* Milliseconds of the reversal pause that may still be before it, rounded up. */
 uint32_t wpin_motor_pause_ms(const wpin_motor *motor);
 

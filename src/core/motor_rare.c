@@ -26,9 +26,20 @@ static bool is_on_off(const wpin_motor *motor) {
 
 /* ---- what is asked ---- */
 
-static void want_nothing(wpin_motor *motor) {
-    motor->setpoint.quantity = WPIN_QUANTITY_EFFORT;
-    motor->setpoint.value = 0;
+static bool is_regulated(const wpin_motor *motor, uint8_t quantity) {
+    return quantity != WPIN_QUANTITY_EFFORT && (motor->flags & WPIN_OWN_RULES) == 0;
+}
+
+void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value) {
+    motor->setpoint.quantity = quantity;
+    motor->setpoint.value = value;
+    uint8_t others = motor->guard.flags & (uint8_t)~WPIN_GUARD_REGULATED;
+    uint8_t regulated = is_regulated(motor, quantity) ? WPIN_GUARD_REGULATED : 0;
+    motor->guard.flags = (uint8_t)(others | regulated);
+}
+
+void wpin_motor_want_nothing(wpin_motor *motor) {
+    wpin_motor_ask(motor, WPIN_QUANTITY_EFFORT, 0);
     clear_flags(motor, WPIN_WANTS | WPIN_CALIBRATES);
 }
 
@@ -45,8 +56,8 @@ static void rest_with(wpin_motor *motor, uint8_t drive) {
 }
 
 /* To zero at once, and shows a rest state. The next start begins at zero. */
-WPIN_RARE static void drop(wpin_motor *motor, uint8_t drive) {
-    want_nothing(motor);
+WPIN_RARE void wpin_motor_drop(wpin_motor *motor, uint8_t drive) {
+    wpin_motor_want_nothing(motor);
     clear_flags(motor, WPIN_CARRIES);
     end_ramp(motor);
     rest_with(motor, drive);
@@ -57,20 +68,11 @@ WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
     if (motor->fault == WPIN_OK) {
         motor->fault = (uint8_t)cause;
     }
-    motor->armed = WPIN_DISARMED;
-    drop(motor, motor->config->safe_drive);
-}
-
-/* Regulators that the new set-point goes through begin anew, unless they are at work already. */
-static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    bool runs = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
-    for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        if (r->takes <= quantity) {
-            r->reset(r->state, &motor->measurement);
-        }
+    if (cause == WPIN_FAULT_FEEDBACK || cause == WPIN_FAULT_WRONG_WAY) {
+        motor->homed = 0; /* what was counted may be wrong */
     }
+    motor->armed = WPIN_DISARMED;
+    wpin_motor_drop(motor, motor->config->safe_drive);
 }
 
 /* The effort shown now, signed: where a ramp begins. */
@@ -80,7 +82,7 @@ static wpin_duty effort_now(const wpin_guard *guard) {
 }
 
 /* Scales a ramp's time as its share was made for it: see wpin_ramp_time_of. */
-static int8_t shift_of(uint32_t us) {
+int8_t wpin_ramp_shift(uint32_t us) {
     int8_t shift = us == 0 ? 0 : 16;
     for (; us != 0 && (us >> 24) == 0; us <<= 8) {
         shift = (int8_t)(shift - 8);
@@ -105,7 +107,8 @@ static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
         motor->ramp.left_us = 0; /* in the middle of a change only the slew limit holds */
         return;
     }
-    wpin_ramp_time time = {request->ramp_us, request->ramp_share, shift_of(request->ramp_us)};
+    wpin_ramp_time time = {request->ramp_us, request->ramp_share,
+                           wpin_ramp_shift(request->ramp_us)};
     wpin_ramp_start(&motor->ramp, turns ? 0 : effort_now(&motor->guard), &time);
 }
 
@@ -129,19 +132,25 @@ static void set_timeout(wpin_motor *motor, const wpin_request *request, uint16_t
 
 static void begin_run(wpin_motor *motor, const wpin_request *request) {
     uint8_t quantity = (request->what >> WPIN_QUANTITY_SHIFT) & 3U;
-    begin_regulators(motor, quantity);
     if (quantity == WPIN_QUANTITY_EFFORT) {
         begin_ramp(motor, request);
     } else {
         end_ramp(motor);
+        if (motor->config->loop != NULL) {
+            motor->config->loop->begin(motor, quantity, request);
+        }
     }
-    motor->setpoint.quantity = quantity;
-    motor->setpoint.value = request->value;
+    wpin_motor_ask(motor, quantity, request->value);
     clear_flags(motor, WPIN_WANTS | WPIN_CALIBRATES);
     if (quantity != WPIN_QUANTITY_EFFORT || request->value != 0) {
         set_flags(motor, WPIN_WANTS);
     }
     rest_with(motor, motor->config->rest_drive);
+}
+
+static bool ramps_speed(const wpin_motor *motor) {
+    return motor->config->loop != NULL && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0 &&
+           motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
 }
 
 /* Carries a request out; age_us is how long ago it was posted. */
@@ -157,15 +166,21 @@ static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us
         begin_run(motor, request);
         break;
     case WPIN_VERB_STOP:
-        begin_ramp(motor, request);
-        want_nothing(motor);
+        if (ramps_speed(motor)) {
+            motor->config->loop->begin(motor, WPIN_QUANTITY_SPEED, request);
+            wpin_motor_ask(motor, WPIN_QUANTITY_SPEED, 0); /* where it ends by itself */
+            motor->timeout.us = WPIN_NEVER;
+        } else {
+            begin_ramp(motor, request);
+            wpin_motor_want_nothing(motor);
+        }
         rest_with(motor, motor->config->rest_drive);
         break;
-    case WPIN_VERB_COAST: drop(motor, WPIN_DRIVE_COAST); break;
-    case WPIN_VERB_BRAKE: drop(motor, WPIN_DRIVE_BRAKE); break;
+    case WPIN_VERB_COAST: wpin_motor_drop(motor, WPIN_DRIVE_COAST); break;
+    case WPIN_VERB_BRAKE: wpin_motor_drop(motor, WPIN_DRIVE_BRAKE); break;
     case WPIN_VERB_CALIBRATE:
         set_timeout(motor, request, age_us);
-        drop(motor, motor->config->rest_drive);
+        wpin_motor_drop(motor, motor->config->rest_drive);
         set_flags(motor, WPIN_CALIBRATES);
         break;
     default: break;
@@ -195,40 +210,10 @@ WPIN_RARE uint16_t wpin_rare_take(wpin_motor *motor) {
 WPIN_RARE void wpin_rare_time_out(wpin_motor *motor) {
     motor->ended = WPIN_ENDED_TIMEOUT;
     end_ramp(motor);
-    want_nothing(motor);
+    wpin_motor_want_nothing(motor);
 }
 
 /* ---- from set-point to effort ---- */
-
-/* Follows the regulators from the set-point's quantity to one that the actuator takes. */
-static wpin_setpoint regulate(const wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    wpin_setpoint s = motor->setpoint;
-    bool held = motor->guard.held != 0;
-    for (uint8_t i = 0; i < config->regulator_count; i++) { /* each gives a smaller quantity */
-        if ((config->actuator->takes & WPIN_TAKES(s.quantity)) != 0) {
-            break;
-        }
-        for (uint8_t k = 0; k < config->regulator_count; k++) {
-            const WPIN_FAR wpin_regulator *r = &config->regulators[k];
-            if (r->takes == s.quantity) {
-                s.value = r->step(r->state, s.value, &motor->measurement, held);
-                s.quantity = r->gives;
-                break;
-            }
-        }
-    }
-    return s;
-}
-
-static wpin_duty saturated(int32_t effort) {
-    int32_t full = WPIN_DUTY_FULL;
-    return (wpin_duty)(effort > full ? full : (effort < -full ? -full : effort));
-}
-
-static wpin_duty regulated_effort(const wpin_motor *motor) {
-    return saturated(regulate(motor).value);
-}
 
 /* On the ramp, which begins once the motor may turn that way. */
 static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ramp_us) {
@@ -240,8 +225,8 @@ static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ram
 }
 
 WPIN_RARE wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us) {
-    return motor->setpoint.quantity != WPIN_QUANTITY_EFFORT
-               ? regulated_effort(motor)
+    return motor->setpoint.quantity != WPIN_QUANTITY_EFFORT && motor->config->loop != NULL
+               ? motor->config->loop->effort(motor, ramp_us)
                : ramped_effort(motor, (wpin_duty)motor->setpoint.value, ramp_us);
 }
 
@@ -251,7 +236,10 @@ WPIN_RARE uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t 
     const WPIN_FAR wpin_start_config *start = &motor->config->start;
     wpin_guard *guard = &motor->guard;
     int8_t direction = sign_of(effort);
-    bool stands = (guard->flags & WPIN_GUARD_DRIVEN) == 0;
+    const wpin_measurement *m = &motor->measurement;
+    bool turns = (m->valid & WPIN_HAS_SPEED) != 0 &&
+                 wpin_steady_size(m->speed) > motor->config->guard.standstill;
+    bool stands = (guard->flags & WPIN_GUARD_DRIVEN) == 0 && !turns;
     if (stands && direction != 0 && (guard->direction == 0 || guard->direction == direction)) {
         set_flags(motor, WPIN_CARRIES);
         motor->kick_end = 0;
@@ -260,12 +248,16 @@ WPIN_RARE uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t 
     if ((motor->flags & WPIN_CARRIES) == 0) {
         return 0;
     }
-    if (motor->kick_end != 0) {
+    if (motor->kick_end != 0 || turns) {
         guard->minimum_left_us = 0;
     }
     uint32_t target = wpin_magnitude(motor->setpoint.value);
     if (guard->minimum_left_us > hold_us && target != 0) {
         return start->kick_duty;
+    }
+    if ((guard->flags & WPIN_GUARD_REGULATED) != 0) { /* its regulator carries on by itself */
+        clear_flags(motor, WPIN_CARRIES);
+        return 0;
     }
     uint16_t floor = lower(start->drop_out_duty, (uint16_t)(target < FULL ? target : FULL));
     if ((uint16_t)(guard->value >> 16) >= floor) {
@@ -313,7 +305,7 @@ static wpin_status drive_own(wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = motor->config;
     const wpin_measurement *m = &motor->measurement;
     if ((motor->flags & WPIN_WANTS) != 0 && limit_in_way(motor)) {
-        want_nothing(motor);
+        wpin_motor_want_nothing(motor);
         motor->ended = WPIN_ENDED_LIMIT;
     }
     set_flags(motor, WPIN_MOVES);
@@ -326,20 +318,26 @@ static wpin_status drive_own(wpin_motor *motor) {
             (uint8_t)((motor->guard.flags & WPIN_GUARD_FIRST) |
                       (m->speed < 0 ? WPIN_GUARD_LAST_REVERSE : WPIN_GUARD_LAST_FORWARD));
     }
-    wpin_setpoint s = regulate(motor);
+    wpin_setpoint s = motor->setpoint;
+    if (config->loop != NULL) {
+        s = config->loop->follow(motor, s);
+    }
     wpin_status status = config->actuator->put(config->part, s.quantity, s.value);
     if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION &&
         m->position == motor->setpoint.value && m->speed == 0) {
-        want_nothing(motor); /* it stands where it should */
+        wpin_motor_want_nothing(motor); /* it stands where it should */
     }
     return status;
 }
 
 WPIN_RARE void wpin_rare_limit(wpin_motor *motor) {
-    if (motor->setpoint.quantity == WPIN_QUANTITY_EFFORT) {
-        want_nothing(motor);
-        motor->ended = WPIN_ENDED_LIMIT;
+    const WPIN_FAR wpin_loop *loop = motor->config->loop;
+    bool regulated = (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
+    if (loop != NULL && regulated && !loop->ends(motor)) {
+        return; /* a regulator pushed that way for a moment, and is not let */
     }
+    wpin_motor_want_nothing(motor);
+    motor->ended = WPIN_ENDED_LIMIT;
 }
 
 WPIN_RARE wpin_status wpin_rare_drive(wpin_motor *motor) {
@@ -396,7 +394,7 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         wpin_rare_latch(motor, (wpin_status)motor->tripped);
     }
     if (motor->armed == WPIN_DISARMED || motor->fault != WPIN_OK) {
-        drop(motor, motor->config->safe_drive);
+        wpin_motor_drop(motor, motor->config->safe_drive);
         return;
     }
     wpin_status cause = wpin_steady_check(motor, motor->config, motor->senses, false);
@@ -405,7 +403,10 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         return;
     }
     motor->armed = WPIN_ARMED;
-    drop(motor, motor->config->rest_drive); /* whatever was, it begins at zero */
+    if (motor->config->loop != NULL) {
+        motor->config->loop->armed(motor);
+    }
+    wpin_motor_drop(motor, motor->config->rest_drive); /* whatever was, it begins at zero */
 }
 
 /* The port failed: everything off, by the shortest way, and the fault is latched. */
@@ -419,7 +420,9 @@ WPIN_RARE void wpin_rare_failure(wpin_motor *motor, wpin_status status) {
 
 WPIN_RARE wpin_status wpin_rare_poll(wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = motor->config;
-    wpin_status status = config->actuator->poll(config->part, &motor->measurement);
+    wpin_status status = config->actuator->poll != NULL
+                             ? config->actuator->poll(config->part, &motor->measurement)
+                             : WPIN_OK;
     if (status != WPIN_OK) {
         wpin_rare_failure(motor, status);
     }

@@ -1,7 +1,7 @@
 /* Requests: checked where they are made, in any context; taken by the tick. */
 #include "motor_core.h"
 
-#define POSITION_MAX ((int32_t)1 << 30)
+#define POSITION_MAX WPIN_POSITION_MAX
 
 /* An S is half as steep again in its middle: the time in which that stays within the slew limit. */
 static uint32_t smooth_time(const wpin_motor *motor, int32_t target) {
@@ -19,15 +19,29 @@ static uint32_t smooth_time(const wpin_motor *motor, int32_t target) {
     return us + us / 2U;
 }
 
+/* Whether regulators turn a quantity into effort. */
+static bool is_regulated(const wpin_motor *motor, uint8_t quantity) {
+    return quantity != WPIN_QUANTITY_EFFORT && (motor->flags & WPIN_OWN_RULES) == 0;
+}
+
+static uint32_t least_time(const wpin_motor *motor, uint8_t verb, wpin_setpoint setpoint) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    bool stops = verb == WPIN_VERB_STOP && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
+    if (config->loop != NULL && (stops || is_regulated(motor, setpoint.quantity))) {
+        return config->loop->least_us(motor, stops ? 0 : setpoint.value);
+    }
+    return config->start.smooth && setpoint.quantity == WPIN_QUANTITY_EFFORT
+               ? smooth_time(motor, setpoint.value)
+               : 0;
+}
+
 static void post(wpin_motor *motor, uint8_t verb, wpin_setpoint setpoint, uint32_t ramp_us,
                  uint32_t timeout_ms) {
     if (!wpin_motor_is_open(motor)) {
         return;
     }
     const wpin_port *port = motor->port;
-    bool ramps = verb <= WPIN_VERB_STOP && setpoint.quantity == WPIN_QUANTITY_EFFORT;
-    uint32_t least_us =
-        ramps && motor->config->start.smooth ? smooth_time(motor, setpoint.value) : 0;
+    uint32_t least_us = verb <= WPIN_VERB_STOP ? least_time(motor, verb, setpoint) : 0;
     wpin_ramp_time ramp = wpin_ramp_time_of(ramp_us > least_us ? ramp_us : least_us);
     wpin_request request = {.what = (uint8_t)(verb | setpoint.quantity << WPIN_QUANTITY_SHIFT |
                                               (ramp_us == 0 ? WPIN_UNASKED : 0)),
@@ -55,19 +69,15 @@ static wpin_status check_ready(const wpin_motor *motor) {
     return motor->armed != WPIN_DISARMED ? WPIN_OK : WPIN_REFUSED_NOT_ARMED;
 }
 
-/* Whether regulators lead from a quantity to one that the actuator takes. */
-static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
-    while ((config->actuator->takes & WPIN_TAKES(quantity)) == 0) {
-        uint8_t next = quantity;
-        for (uint8_t i = 0; i < config->regulator_count; i++) {
-            next = config->regulators[i].takes == quantity ? config->regulators[i].gives : next;
-        }
-        if (next >= quantity) {
-            return false;
-        }
-        quantity = next;
+bool wpin_motor_has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
+    if (quantity >= WPIN_QUANTITY_COUNT) {
+        return false;
     }
-    return true;
+    if ((config->actuator->takes & WPIN_TAKES(quantity)) != 0) {
+        return true;
+    }
+    const WPIN_FAR wpin_loop *loop = config->loop;
+    return loop == NULL ? false : loop->has_way(config, quantity);
 }
 
 static bool in_range(wpin_setpoint setpoint) {
@@ -85,7 +95,7 @@ uint32_t wpin_motor_pause_ms(const wpin_motor *motor) {
 }
 
 /* Whether the time-out would be over before it may turn that way at all. */
-static bool never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms) {
+bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms) {
     int8_t now = motor->guard.direction;
     return direction != 0 && now != 0 && now != direction &&
            motor->config->guard.reversal == WPIN_REVERSAL_BY_TIME &&
@@ -117,16 +127,12 @@ static void saturate(wpin_motor *motor, int32_t *effort) {
     }
 }
 
-static wpin_status check_effort(wpin_motor *motor, int32_t *effort) {
-    int8_t direction = (int8_t)((*effort > 0) - (*effort < 0));
-    uint8_t traits = motor->traits;
+/* Whether it may be driven that way at all. */
+wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value) {
+    int8_t direction = (int8_t)((value > 0) - (value < 0));
     uint8_t needs = direction > 0 ? WPIN_CAN_FORWARD : (direction < 0 ? WPIN_CAN_REVERSE : 0);
-    if ((needs & ~traits) != 0) {
+    if ((needs & ~motor->traits) != 0) {
         return WPIN_REFUSED_STATE;
-    }
-    if ((traits & WPIN_IS_ON_OFF) != 0 && *effort != 0 && *effort != WPIN_DUTY_FULL &&
-        *effort != -WPIN_DUTY_FULL) {
-        return WPIN_REFUSED_ON_OFF;
     }
     uint8_t limit = direction > 0 ? WPIN_AT_FORWARD_LIMIT : WPIN_AT_REVERSE_LIMIT;
     if (direction != 0 && (motor->measurement.inputs & limit) != 0) {
@@ -134,7 +140,19 @@ static wpin_status check_effort(wpin_motor *motor, int32_t *effort) {
         motor->ended = WPIN_ENDED_LIMIT;
         return WPIN_REFUSED_LIMIT;
     }
-    wpin_status status = mind_start(motor, effort);
+    return WPIN_OK;
+}
+
+static wpin_status check_effort(wpin_motor *motor, int32_t *effort) {
+    if ((motor->traits & WPIN_IS_ON_OFF) != 0 && *effort != 0 && *effort != WPIN_DUTY_FULL &&
+        *effort != -WPIN_DUTY_FULL) {
+        return WPIN_REFUSED_ON_OFF;
+    }
+    wpin_status status = wpin_motor_check_direction(motor, *effort);
+    if (status != WPIN_OK) {
+        return status;
+    }
+    status = mind_start(motor, effort);
     saturate(motor, effort);
     return status;
 }
@@ -150,13 +168,14 @@ static wpin_status check_request(wpin_motor *motor, wpin_setpoint *setpoint, uin
         return WPIN_REFUSED_RANGE;
     }
     wpin_status status = check_ready(motor);
-    if (status == WPIN_OK && !has_way(motor->config, setpoint->quantity)) {
+    if (status == WPIN_OK && !wpin_motor_has_way(motor->config, setpoint->quantity)) {
         status = WPIN_REFUSED_QUANTITY;
     }
     if (status == WPIN_OK && setpoint->quantity == WPIN_QUANTITY_EFFORT) {
         int8_t direction = (int8_t)((setpoint->value > 0) - (setpoint->value < 0));
-        status = never_starts(motor, direction, timeout_ms) ? WPIN_REFUSED_PAUSE
-                                                            : check_effort(motor, &setpoint->value);
+        status = wpin_motor_never_starts(motor, direction, timeout_ms)
+                     ? WPIN_REFUSED_PAUSE
+                     : check_effort(motor, &setpoint->value);
     }
     return status;
 }
@@ -164,6 +183,10 @@ static wpin_status check_request(wpin_motor *motor, wpin_setpoint *setpoint, uin
 wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
                                uint32_t timeout_ms) {
     wpin_status status = check_request(motor, &setpoint, ramp_us, timeout_ms);
+    if (status == WPIN_OK && motor->config->loop != NULL &&
+        is_regulated(motor, setpoint.quantity)) {
+        status = motor->config->loop->check(motor, &setpoint, timeout_ms);
+    }
     if (status == WPIN_OK) {
         post(motor, WPIN_VERB_RUN, setpoint, ramp_us, timeout_ms);
     }
@@ -183,14 +206,35 @@ static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32
         return status;
     }
     const WPIN_FAR wpin_motor_config *config = motor->config;
-    if (config->actuator->angle == NULL) {
-        return WPIN_REFUSED_QUANTITY;
+    if (config->actuator->angle != NULL) {
+        status = config->actuator->angle(config->part, millidegrees, by, &setpoint.value);
+    } else if (config->loop != NULL) {
+        status = config->loop->place_of(motor, millidegrees, by, &setpoint.value);
+        status = status == WPIN_OK ? config->loop->check(motor, &setpoint, timeout_ms) : status;
+    } else {
+        status = WPIN_REFUSED_QUANTITY;
     }
-    status = config->actuator->angle(config->part, millidegrees, by, &setpoint.value);
     if (status == WPIN_OK) {
         post(motor, WPIN_VERB_RUN, setpoint, 0, timeout_ms);
     }
     return status;
+}
+
+wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts) {
+    if (!wpin_motor_is_open(motor)) {
+        return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    const WPIN_FAR wpin_sense_config *sense = &motor->config->sense;
+    if (sense->place == NULL) {
+        return WPIN_REFUSED_QUANTITY;
+    }
+    if (wpin_motor_busy(motor)) {
+        return WPIN_REFUSED_NOT_ZERO;
+    }
+    sense->place(sense->context, counts);
+    motor->measurement.position = motor->place = counts;
+    motor->homed = 1;
+    return WPIN_OK;
 }
 
 wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, uint32_t timeout_ms) {

@@ -20,7 +20,8 @@ static uint32_t alive_ms(const wpin_motor *motor) {
 
 /* A motor at its limit has nothing to do: the step is done, not refused. */
 static wpin_status run_motor(wpin_motor *motor, const wpin_step *step) {
-    wpin_status status = wpin_motor_run(motor, step->value, step->ramp_us, alive_ms(motor));
+    wpin_setpoint setpoint = {.quantity = step->quantity, .value = step->value};
+    wpin_status status = wpin_motor_request(motor, setpoint, step->ramp_us, alive_ms(motor));
     return status == WPIN_REFUSED_LIMIT ? WPIN_OK : status;
 }
 
@@ -63,6 +64,11 @@ static wpin_status turn_to(const wpin_sequence *s, wpin_track *track, const wpin
 static wpin_status calibrate(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
     (void)track;
     return wpin_motor_calibrate(motor_of(s, step), ALIVE_MS);
+}
+
+static wpin_status zero(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
+    (void)track;
+    return wpin_motor_set_position(motor_of(s, step), 0);
 }
 
 static wpin_status set_switch(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
@@ -133,7 +139,8 @@ static bool run_for_done(wpin_sequence *s, wpin_track *track, const wpin_step *s
                          uint32_t dt_us) {
     wpin_motor *motor = motor_of(s, step);
     bool over = !waits(motor) && time_over(track, dt_us);
-    if (track->part == WPIN_PART_GOING && (over || motor->ended == WPIN_ENDED_LIMIT)) {
+    bool limited = motor->ended == WPIN_ENDED_LIMIT && step->until == 0; /* else it waits on */
+    if (track->part == WPIN_PART_GOING && (over || limited)) {
         uint8_t ended = motor->ended;
         begin_end(motor, track);
         motor->ended = ended;
@@ -198,26 +205,134 @@ static bool at_rest(const wpin_motor *motor) {
     return !wpin_motor_busy(motor) && (own || motor->guard.direction == 0);
 }
 
-static bool has_come(const wpin_sequence *s, const wpin_step *step) {
+static bool has_come(const wpin_sequence *s, int16_t event, uint16_t number, uint32_t milliamps) {
     const wpin_sequence_config *config = s->config;
-    if (wpin_event_is_of_input(step->value)) {
-        bool on = config->read_input(config->context, step->target.number);
-        return on == (step->value == WPIN_EVENT_INPUT_ON);
+    if (wpin_event_is_of_input(event)) {
+        bool on = config->read_input(config->context, number);
+        return on == (event == WPIN_EVENT_INPUT_ON);
     }
-    const wpin_motor *motor = motor_of(s, step);
-    switch ((wpin_event)step->value) {
+    const wpin_motor *motor = config->motors[number < config->motor_count ? number : 0];
+    switch ((wpin_event)event) {
     case WPIN_EVENT_RESTING: return at_rest(motor);
     case WPIN_EVENT_AT_SETPOINT:
         return wpin_motor_state(motor) == WPIN_STATE_RUNNING && motor->guard.held == 0;
-    case WPIN_EVENT_CURRENT_ABOVE: return current_above(motor, step->milliamps);
-    case WPIN_EVENT_CURRENT_BELOW: return current_below(motor, step->milliamps);
+    case WPIN_EVENT_CURRENT_ABOVE: return current_above(motor, milliamps);
+    case WPIN_EVENT_CURRENT_BELOW: return current_below(motor, milliamps);
     default: return false;
     }
 }
 
+bool wpin_step_has_come(const wpin_sequence *sequence, const wpin_step *step) {
+    return step->until != 0 &&
+           has_come(sequence, (int16_t)(step->until - 1), step->until_of, step->until_ma);
+}
+
+/* ---- homing ---- */
+
+/* For how many ticks a current must stay above its level, with the shaft standing: a start draws
+ * as much for a moment. */
+#define STANDS_TICKS 50
+
+static wpin_status home_at(const wpin_sequence *s, const wpin_step *step, int16_t speed) {
+    wpin_step run = *step;
+    run.value = speed;
+    run.ramp_us = 0;
+    return run_motor(motor_of(s, step), &run);
+}
+
+static wpin_status home(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
+    track->ticks = 0;
+    return home_at(s, step, step->value);
+}
+
+/* A fraction that is never nothing. */
+static int16_t slow(int16_t speed) {
+    int16_t quarter = (int16_t)(speed / 4);
+    return quarter != 0 ? quarter : speed;
+}
+
+static bool stands(const wpin_motor *motor) {
+    const wpin_measurement *m = &motor->measurement;
+    return (m->valid & WPIN_HAS_SPEED) != 0 &&
+           wpin_magnitude(m->speed) <= motor->config->guard.standstill;
+}
+
+/* Whether it has found what it looks for. */
+static bool found(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
+    bool came = wpin_step_has_come(s, step);
+    if (wpin_event_is_of_input((int16_t)(step->until - 1))) {
+        return came;
+    }
+    bool pushes = came && stands(motor_of(s, step));
+    track->ticks = (uint8_t)(!pushes ? 0 : track->ticks < UINT8_MAX ? track->ticks + 1 : UINT8_MAX);
+    return track->ticks >= STANDS_TICKS;
+}
+
+/* Comes to rest; what follows has the step's time anew. */
+static void home_stops(wpin_motor *motor, wpin_track *track, const wpin_step *step, uint8_t part) {
+    wpin_motor_stop(motor, 0);
+    wpin_motor_take(motor);
+    track->left = wpin_countdown_of(step->time_ms);
+    track->part = part;
+}
+
+/* Goes on at a speed; what is refused now was not before: its time will tell. */
+static void home_goes(const wpin_sequence *s, wpin_track *track, const wpin_step *step,
+                      int16_t speed, uint8_t part) {
+    home_at(s, step, speed);
+    wpin_motor_take(motor_of(s, step));
+    track->part = part;
+}
+
+static bool home_done(wpin_sequence *s, wpin_track *track, const wpin_step *step, uint32_t dt_us) {
+    wpin_motor *motor = motor_of(s, step);
+    bool busy = wpin_motor_busy(motor),
+         of_input = wpin_event_is_of_input((int16_t)(step->until - 1));
+    int16_t back = (int16_t)-slow(step->value);
+    bool late = dt_us != 0 && time_over(track, dt_us);
+    switch (track->part) {
+    case WPIN_PART_GOING:
+        if (found(s, track, step)) {
+            home_stops(motor, track, step, of_input ? WPIN_PART_FOUND : WPIN_PART_ENDING);
+            return false;
+        }
+        break;
+    case WPIN_PART_FOUND:
+        if (!busy) {
+            home_goes(s, track, step, back, WPIN_PART_BACKING);
+        }
+        break;
+    case WPIN_PART_BACKING:
+        if (!found(s, track, step)) {
+            home_stops(motor, track, step, WPIN_PART_LEFT);
+            return false;
+        }
+        break;
+    case WPIN_PART_LEFT:
+        if (!busy) {
+            home_goes(s, track, step, (int16_t)-back, WPIN_PART_AGAIN);
+        }
+        break;
+    case WPIN_PART_AGAIN:
+        if (found(s, track, step)) {
+            home_stops(motor, track, step, WPIN_PART_ENDING);
+            return false;
+        }
+        break;
+    default:
+        if (at_rest(motor) && wpin_motor_set_position(motor, 0) == WPIN_OK) {
+            return true;
+        }
+    }
+    if (late) {
+        track->part = WPIN_PART_TIMED_OUT;
+    }
+    return false;
+}
+
 /* An event that does not come in its time ends the plan: it is marked for that. */
 static bool until_done(wpin_sequence *s, wpin_track *track, const wpin_step *step, uint32_t dt_us) {
-    if (has_come(s, step)) {
+    if (has_come(s, step->value, step->target.number, step->milliamps)) {
         return true;
     }
     if (dt_us != 0 && time_over(track, dt_us)) {
@@ -246,13 +361,15 @@ const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT] = {
     [WPIN_OP_TOGGLE]    = {ON_MOTOR, EFFORT, toggle, toggle_done},
     [WPIN_OP_UNTIL]     = {WPIN_TARGET_NONE, WPIN_NEEDS_EVENT | TIME, NULL, until_done},
     [WPIN_OP_SWITCH]    = {ON_SWITCH, 0, set_switch, NULL},
-    [WPIN_OP_REPEAT]    = {WPIN_TARGET_NONE, WPIN_NEEDS_COUNT, NULL, NULL},
+    [WPIN_OP_REPEAT]    = {WPIN_TARGET_NONE, WPIN_NEEDS_COUNT | WPIN_OWN_EVENT, NULL, NULL},
     [WPIN_OP_FORK]      = {WPIN_TARGET_NONE, 0, fork_track, NULL},
     [WPIN_OP_JOIN]      = {WPIN_TARGET_NONE, 0, NULL, join_done},
     [WPIN_OP_TURN]      = {ON_MOTOR, WPIN_NEEDS_ANGLE, turn, stop_done},
     [WPIN_OP_TURN_TO]   = {ON_MOTOR, WPIN_NEEDS_ANGLE, turn_to, stop_done},
     [WPIN_OP_FOLLOW]    = {ON_MOTOR, WPIN_NEEDS_INPUT | WPIN_DRIVES | TIME, NULL, follow_done},
     [WPIN_OP_SET]       = {ON_INPUT, 0, set_input, NULL},
+    [WPIN_OP_ZERO]      = {ON_MOTOR, 0, zero, NULL},
+    [WPIN_OP_HOME]      = {ON_MOTOR, EFFORT | TIME | WPIN_OWN_EVENT, home, home_done},
     [WPIN_OP_CALIBRATE] = {ON_MOTOR, WPIN_DRIVES | TIME, calibrate, run_for_done},
 };
 /* clang-format on */

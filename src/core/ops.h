@@ -5,16 +5,25 @@
 #include "windpin/sequence.h"
 
 /* What a verb needs and checks: wpin_op_traits.needs. */
-#define WPIN_NEEDS_TIME   ((uint8_t)1)  /* time_ms of 1 and up */
-#define WPIN_NEEDS_EFFORT ((uint8_t)2)  /* value: an effort that is not zero */
-#define WPIN_NEEDS_ANGLE  ((uint8_t)4)  /* millidegrees instead of a ramp */
-#define WPIN_NEEDS_COUNT  ((uint8_t)8)  /* value of 1 and up */
-#define WPIN_NEEDS_INPUT  ((uint8_t)16) /* value: the number of an input that gives efforts */
-#define WPIN_NEEDS_EVENT  ((uint8_t)32) /* value: an event, which says what the target is */
-#define WPIN_DRIVES       ((uint8_t)64) /* asks for effort: the motor must take it */
+#define WPIN_NEEDS_TIME   ((uint8_t)1)   /* time_ms of 1 and up */
+#define WPIN_NEEDS_EFFORT ((uint8_t)2)   /* value: an effort that is not zero */
+#define WPIN_NEEDS_ANGLE  ((uint8_t)4)   /* millidegrees instead of a ramp */
+#define WPIN_NEEDS_COUNT  ((uint8_t)8)   /* value of 1 and up */
+#define WPIN_NEEDS_INPUT  ((uint8_t)16)  /* value: the number of an input that gives efforts */
+#define WPIN_NEEDS_EVENT  ((uint8_t)32)  /* value: an event, which says what the target is */
+#define WPIN_DRIVES       ((uint8_t)64)  /* asks for effort: the motor must take it */
+#define WPIN_OWN_EVENT    ((uint8_t)128) /* looks at the event `until` itself */
 
 /* wpin_track.part, beside the 0 of a step not begun. */
-enum { WPIN_PART_GOING = 1, WPIN_PART_ENDING, WPIN_PART_TIMED_OUT };
+enum {
+    WPIN_PART_GOING = 1,
+    WPIN_PART_ENDING,
+    WPIN_PART_TIMED_OUT,
+    WPIN_PART_FOUND,   /* of HOME: comes to rest where its event came */
+    WPIN_PART_BACKING, /* leaves it */
+    WPIN_PART_LEFT,    /* comes to rest */
+    WPIN_PART_AGAIN    /* goes there slowly */
+};
 
 typedef struct wpin_op_traits {
     uint8_t target; /* wpin_target_kind */
@@ -26,6 +35,9 @@ typedef struct wpin_op_traits {
 } wpin_op_traits;
 
 extern const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT];
+
+/* Whether the event that ends a step before its time is there; false where it has none. */
+bool wpin_step_has_come(const wpin_sequence *sequence, const wpin_step *step);
 
 static inline bool wpin_event_is_of_input(int16_t event) {
     return event == WPIN_EVENT_INPUT_ON || event == WPIN_EVENT_INPUT_OFF;

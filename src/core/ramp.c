@@ -1,5 +1,6 @@
 /* Slew limit and ramp. */
 #include "windpin/ramp.h"
+#include "share.h"
 #include "windpin/impl/steady.h"
 
 uint32_t wpin_slew_step(uint32_t value, uint32_t target, wpin_slew limit, uint16_t dt_us) {
@@ -24,9 +25,7 @@ uint32_t wpin_slew_time(wpin_slew limit, uint16_t distance) {
     return time < WPIN_RAMP_MAX_US ? time : WPIN_RAMP_MAX_US;
 }
 
-/* 2^47 / divisor in 16 bits, for a divisor with its top bit set: a long division, as 8-bit
- * controllers have no better one. */
-static uint16_t share_of(uint32_t divisor) {
+uint16_t wpin_share_of(uint32_t divisor) {
     uint32_t rest = (uint32_t)1 << 31;
     uint16_t share = 0;
     for (uint8_t bit = 0; bit < 16; bit++) {
@@ -52,7 +51,7 @@ wpin_ramp_time wpin_ramp_time_of(uint32_t us) {
         scaled <<= 1;
         time.shift--;
     }
-    time.share = share_of(scaled);
+    time.share = wpin_share_of(scaled);
     return time;
 }
 

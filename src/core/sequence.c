@@ -19,9 +19,39 @@ static void end_early(wpin_sequence *sequence, wpin_status why, uint16_t step) {
     wpin_sequence_stop(sequence);
 }
 
+/* Whether the event that ends a repeat is there; `start` is its first step. */
+static bool repeat_ends(const wpin_sequence *sequence, uint16_t start) {
+    const wpin_sequence_config *config = sequence->config;
+    if (start == 0 || start > config->step_count) {
+        return false; /* can't be: the REPEAT stands before it */
+    }
+    wpin_step repeat = config->steps[start - 1];
+    return wpin_step_has_come(sequence, &repeat);
+}
+
+/* Whether a step is over. One that an event ends is so once that is there, and late when its time
+ * is out before. */
+static bool is_done(wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
+                    uint32_t dt_us) {
+    const WPIN_FAR wpin_op_traits *op = &wpin_ops[step->op];
+    bool waits =
+        step->until != 0 && (op->needs & WPIN_OWN_EVENT) == 0 && track->part == WPIN_PART_GOING;
+    bool came = waits && wpin_step_has_come(sequence, step);
+    if (came) {
+        track->left = (wpin_countdown){0};
+    }
+    bool done = op->done == NULL || op->done(sequence, track, step, dt_us);
+    if (waits && !came && wpin_run_out(&track->left)) {
+        track->part = WPIN_PART_TIMED_OUT;
+        done = false;
+    }
+    return done;
+}
+
 /* Goes to the step that follows a done one. */
 static void move_on(wpin_sequence *sequence, wpin_track *track, const wpin_step *step) {
     uint8_t top = (uint8_t)((track->depth - 1U) % WPIN_REPEAT_DEPTH);
+    bool ends = false;
     track->part = 0;
     track->step++;
     switch ((wpin_op)step->op) {
@@ -31,7 +61,8 @@ static void move_on(wpin_sequence *sequence, wpin_track *track, const wpin_step 
         track->depth++;
         break;
     case WPIN_OP_AGAIN:
-        if (--track->loops[top] != 0) {
+        ends = repeat_ends(sequence, track->starts[top]);
+        if (--track->loops[top] != 0 && !ends) {
             track->step = track->starts[top];
         } else {
             track->depth--;
@@ -92,8 +123,7 @@ static void serve(wpin_sequence *sequence, wpin_track *track, uint32_t dt_us) {
             }
             dt_us = 0; /* its time counts from now */
         }
-        const WPIN_FAR wpin_op_traits *op = &wpin_ops[step.op];
-        if (op->done != NULL && !op->done(sequence, track, &step, dt_us)) {
+        if (!is_done(sequence, track, &step, dt_us)) {
             if (track->part == WPIN_PART_TIMED_OUT) {
                 end_early(sequence, WPIN_FAULT_TIMEOUT, track->step);
             }

@@ -1,4 +1,5 @@
 /* Proves a plan sound before anything moves: steps, nesting, and tracks needed at once. */
+#include "motor_core.h"
 #include "ops.h"
 
 /* How deep forks may nest, and a frame for each with one for the plan itself. */
@@ -42,8 +43,15 @@ static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step
     }
     const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
     bool effort = (actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) != 0;
+    if ((needs & WPIN_NEEDS_EFFORT) != 0 && !wpin_motor_has_way(motor->config, step->quantity)) {
+        return false;
+    }
     return ((needs & WPIN_DRIVES) == 0 || effort) &&
-           ((needs & WPIN_NEEDS_ANGLE) == 0 || actuator->angle != NULL) &&
+           ((needs & WPIN_NEEDS_ANGLE) == 0 || actuator->angle != NULL ||
+            (motor->config->counts_per_turn != 0 &&
+             wpin_motor_has_way(motor->config, WPIN_QUANTITY_POSITION))) &&
+           ((step->op != WPIN_OP_ZERO && step->op != WPIN_OP_HOME) ||
+            (motor->senses & WPIN_SENSES_PLACE) != 0) &&
            (step->op != WPIN_OP_BRAKE || effort);
 }
 
@@ -64,6 +72,9 @@ static wpin_status check_event(const wpin_sequence_config *config, const wpin_st
     if (step->value < 0 || step->value >= WPIN_EVENT_COUNT) {
         return WPIN_REFUSED_RANGE;
     }
+    if (step->until != 0) {
+        return WPIN_REFUSED_CONFIG;
+    }
     if (wpin_event_is_of_input(step->value)) {
         return config->read_input != NULL ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
     }
@@ -71,6 +82,38 @@ static wpin_status check_event(const wpin_sequence_config *config, const wpin_st
         step->value == WPIN_EVENT_CURRENT_ABOVE || step->value == WPIN_EVENT_CURRENT_BELOW;
     /* milliamps x mV per A, both up to 65535, fit 32 bits */
     return current && step->milliamps > UINT16_MAX ? WPIN_REFUSED_RANGE : WPIN_OK;
+}
+
+/* The event that ends a step: of a verb that has a time, and about something there is. */
+static wpin_status check_until(const wpin_sequence_config *config, const wpin_step *step) {
+    switch ((wpin_op)step->op) {
+    case WPIN_OP_RUN_FOR:
+    case WPIN_OP_HOLD:
+    case WPIN_OP_FOLLOW:
+    case WPIN_OP_COAST:
+    case WPIN_OP_BRAKE:
+        if (step->time_ms == 0) {
+            return WPIN_REFUSED_RANGE;
+        }
+        break;
+    case WPIN_OP_REPEAT:
+    case WPIN_OP_HOME: break;
+    default: return WPIN_REFUSED_CONFIG;
+    }
+    if (step->until > WPIN_EVENT_COUNT) {
+        return WPIN_REFUSED_RANGE;
+    }
+    bool input = wpin_event_is_of_input((int16_t)(step->until - 1));
+    bool there = input ? step->until_of < config->input_count && config->read_input != NULL
+                       : step->until_of < config->motor_count;
+    return there ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+}
+
+/* Only an input, or a current that a stop makes, says where home is. */
+static wpin_status check_home(const wpin_step *step) {
+    int16_t event = (int16_t)(step->until - 1);
+    bool says = wpin_event_is_of_input(event) || event == WPIN_EVENT_CURRENT_ABOVE;
+    return says && step->quantity == WPIN_QUANTITY_SPEED ? WPIN_OK : WPIN_REFUSED_CONFIG;
 }
 
 static wpin_status check_value(const wpin_sequence_config *config, const wpin_step *step,
@@ -82,6 +125,10 @@ static wpin_status check_value(const wpin_sequence_config *config, const wpin_st
     if ((needs & WPIN_NEEDS_EFFORT) != 0 &&
         (value == 0 || value > WPIN_DUTY_FULL || value < -WPIN_DUTY_FULL)) {
         return WPIN_REFUSED_RANGE;
+    }
+    if (step->quantity != WPIN_QUANTITY_EFFORT &&
+        ((needs & WPIN_NEEDS_EFFORT) == 0 || step->quantity != WPIN_QUANTITY_SPEED)) {
+        return WPIN_REFUSED_QUANTITY;
     }
     if ((needs & WPIN_NEEDS_COUNT) != 0 && value < 1) {
         return WPIN_REFUSED_RANGE;
@@ -106,6 +153,12 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
     }
     if (status == WPIN_OK) {
         status = check_value(config, step, needs);
+    }
+    if (status == WPIN_OK && step->until != 0 && (needs & WPIN_NEEDS_EVENT) == 0) {
+        status = check_until(config, step);
+    }
+    if (status == WPIN_OK && step->op == WPIN_OP_HOME) {
+        status = check_home(step);
     }
     if (status == WPIN_OK && (needs & WPIN_NEEDS_ANGLE) != 0) {
         status = check_angle(step);

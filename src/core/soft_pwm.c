@@ -139,9 +139,9 @@ static int16_t soft_millivolts(void *context, uint8_t input) {
     return under->millivolts(under->context, input);
 }
 
-static int32_t soft_count(void *context, uint8_t counter) {
+static wpin_status soft_count(void *context, uint8_t counter, wpin_count *to) {
     const wpin_port *under = ((wpin_soft_pwm *)context)->under;
-    return under->count(under->context, counter);
+    return under->count(under->context, counter, to);
 }
 
 static void soft_pause(void *context, uint32_t us) {

@@ -42,6 +42,8 @@
         "Allow more time than the reversal pause that is left, or ask again after it.")            \
     ROW(WPIN_REFUSED_DEAD_TIME, "The port can not make this dead time at this frequency.",         \
         "Use a lower PWM frequency, a dead time the timer has, or a driver with its own.")         \
+    ROW(WPIN_REFUSED_NOT_HOMED, "Where it stands is not known yet.",                               \
+        "Home it first: run it to a switch or a stop, then set its position there.")               \
     ROW(WPIN_REFUSED_CONFLICT, "Two parallel tracks command the same motor.",                      \
         "Let one track command it, or join the tracks before.")                                    \
     ROW(WPIN_FAULT_OVERCURRENT, "The current was above the trip level for too long.",              \
@@ -68,7 +70,24 @@
     ROW(WPIN_FAULT_SENSOR, "A sensor the guard needs gives no reading.",                           \
         "Look at the sensor, its wire and the converter.")                                         \
     ROW(WPIN_FAULT_STOPPED, "The stop input was pressed.",                                         \
-        "Release it, re-arm it, and arm each motor again.")
+        "Release it, re-arm it, and arm each motor again.")                                        \
+    ROW(WPIN_FAULT_NO_MOTION, "It is driven, and its sensor measures no motion.",                  \
+        "Look for a held shaft, a supply that is off, a loose lead, or a silent sensor.")          \
+    ROW(WPIN_FAULT_STALLED, "It is driven and stands, with the current of a standing motor.",      \
+        "Free the shaft; let the winding cool before the next try.")                               \
+    ROW(WPIN_FAULT_NO_CURRENT, "It is driven, slows down or stands, and draws no current.",        \
+        "Look at its supply, fuse, leads and the driver's enable.")                                \
+    ROW(WPIN_FAULT_FEEDBACK, "It draws the current of a turning motor, and nothing counts.",       \
+        "Look at the sensor, its supply and its wires.")                                           \
+    ROW(WPIN_FAULT_WRONG_WAY, "Its speed is measured against the way it is driven.",               \
+        "Swap the sensor's channels or the motor's leads, or set the sensor reversed.")            \
+    ROW(WPIN_FAULT_OVERSPEED, "It is faster than it may be.",                                      \
+        "Look for a load that drives it, or a sensor with more counts than configured.")           \
+    ROW(WPIN_FAULT_FOLLOWING, "It was too far from the speed asked for, for too long.",            \
+        "Ask for less speed or a longer ramp; look for a heavy load or a weak supply.")            \
+    ROW(WPIN_FAULT_HUNTING,                                                                        \
+        "It goes back and forth over its place and does not come to rest there.",                  \
+        "Let it be reached within more counts; look for play in the gear and for what sticks.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

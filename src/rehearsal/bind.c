@@ -45,16 +45,6 @@ static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *lo
     return sense;
 }
 
-/* How fast the current limit folds back: a fifth of what is too much a tick, so that it settles
- * though the sense lags, from what full duty would drive through the winding that stands. */
-static uint16_t limit_gain(const wpin_rig *rig, const wpin_rig_load *load) {
-    double amps = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
-    if (load->what == WPIN_RIG_MOTOR) {
-        amps = fmin(amps, rig->supplies[load->supply].volts / load->motor.resistance);
-    }
-    return (uint16_t)fmax(1, round(0.2 * WPIN_DUTY_FULL / (amps * sense_slope(load))));
-}
-
 /* A tick that comes late is a fault; how late depends on the rig's own tick. */
 static uint16_t latest_tick(const wpin_rig *rig) {
     return (uint16_t)fmax(WPIN_TICK_MAX_US, fmin(3 * to_us(rig->controller.tick), UINT16_MAX));
@@ -74,7 +64,8 @@ static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *lo
         guard.trip_us = to_us(l->trip_time);
         if (l->limit_amps > 0) {
             guard.current_limit = WPIN_CURRENT_MV(llround(l->limit_amps * 1e3), sense_slope(load));
-            guard.limit_gain = limit_gain(rig, load);
+            double mv_per_duty = wpin_rig_limit_gain(rig, load) * WPIN_DUTY_FULL;
+            guard.limit_gain = (uint16_t)fmax(1, round(mv_per_duty / sense_slope(load)));
         }
     }
     return guard;
@@ -89,6 +80,128 @@ static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_st
                                  .start_rate = (uint16_t)lround(s->start_rate),
                                  .top_rate = (uint16_t)lround(s->top_rate),
                                  .acceleration = (uint32_t)llround(s->acceleration)};
+}
+
+/* Gains of 15 bits. */
+static uint16_t to_gain(double value) {
+    return (uint16_t)lround(fmin(fmax(value, 0), 32767));
+}
+
+static uint16_t to_speed(const wpin_rig_load *load, double rpm) {
+    return (uint16_t)lround(rpm / load->speed.maximum * WPIN_DUTY_FULL);
+}
+
+/* Counts a second at full speed: the regulated maximum, or what the supply could ever drive. */
+static uint32_t full_hz(const wpin_rig *rig, const wpin_rig_load *load) {
+    double rpm = load->speed.there ? load->speed.maximum
+                                   : rig->supplies[load->supply].volts / load->motor.constant * 30 /
+                                         3.14159265358979323846 / load->motor.gear_ratio;
+    return (uint32_t)lround(fmax(1, rpm / 60 * wpin_rig_counts_at_output(load)));
+}
+
+static uint8_t counter_of(const wpin_rig *rig, const wpin_rig_load *load) {
+    uint8_t counter = 0;
+    for (const wpin_rig_load *l = rig->loads; l < load; l++) {
+        counter = (uint8_t)(counter + (l->encoder.there ? 1 : 0));
+    }
+    return counter;
+}
+
+/* A speed of ten counts a second is none, but no more than a hundredth of the full one. */
+static uint16_t still_speed(const wpin_rig *rig, const wpin_rig_load *load) {
+    double ten = 10.0 * WPIN_DUTY_FULL / full_hz(rig, load);
+    return (uint16_t)fmin(fmax(ten, 8), WPIN_DUTY_FULL / 100.0);
+}
+
+static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    bound->encoder =
+        (wpin_encoder_config){.counter = counter_of(rig, load),
+                              .reversed = load->encoder.reversed != load->reversed,
+                              .one_channel = load->encoder.one_channel,
+                              .no_moments = load->encoder.no_moments,
+                              .full_hz = full_hz(rig, load),
+                              .window_us = (uint16_t)to_us(wpin_rig_encoder_window(rig, load))};
+    bound->motor.sense.reads |= WPIN_HAS_SPEED;
+    bound->motor.sense.more = wpin_encoder_measure;
+    bound->motor.sense.place = wpin_encoder_set_position;
+    bound->motor.sense.context = &bound->encoder_at_work;
+    bound->motor.guard.reversal = WPIN_REVERSAL_STANDSTILL;
+    bound->motor.guard.standstill = still_speed(rig, load);
+}
+
+/* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
+static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_speed *s = &load->speed;
+    wpin_speed_design d = wpin_rig_speed_design(rig, load);
+    bound->speed = (wpin_speed_config){
+        .feed = to_gain(d.feed * WPIN_DUTY_FULL),
+        .friction = to_gain(d.friction * WPIN_DUTY_FULL),
+        .breakaway = to_gain(d.breakaway * 1.2 * WPIN_DUTY_FULL), /* more than holds it */
+        .inertia = to_gain(d.inertia / rig->controller.tick),
+        .gain = to_gain(d.gain * 256),
+        .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
+        .fresh_us = (uint16_t)fmin(2e6 * fmax(d.delay, rig->controller.tick), UINT16_MAX)};
+    bound->motion = (wpin_motion_config){.still = still_speed(rig, load),
+                                         .least_effort = to_duty(fmin(d.breakaway + 0.02, 1)),
+                                         .still_ms = (uint16_t)lround(s->stall_time * 1e3),
+                                         .wrong_ms = 100,
+                                         .over_speed = WPIN_DUTY_FULL,
+                                         .off_by = WPIN_DUTY_FULL / 10,
+                                         .off_ms = (uint16_t)lround(s->follow_time * 1e3)};
+    if (load->limits.trip_input >= 0) {
+        double amps = wpin_rig_mean_amps(rig, load, 1, 0), near = 0.02;
+        double slope = (amps - wpin_rig_mean_amps(rig, load, 1 - near, 0)) / near; /* below it */
+        bound->motion.stall_mv = (uint16_t)fmin(slope * sense_slope(load), UINT16_MAX);
+        bound->motion.stall_from = to_duty(fmin(fmax(1 - amps / fmax(slope, 1e-9), 0), 1));
+    }
+    bound->speed_at_work.config = &bound->speed;
+    bound->motion_at_work.config = &bound->motion;
+    bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
+    bound->regulators[1] = (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
+    bound->protection = (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work);
+    bound->motor.loop = &wpin_closed_loop;
+    bound->motor.regulators = bound->regulators;
+    bound->motor.regulator_count = 2;
+    bound->motor.protections = &bound->protection;
+    bound->motor.protection_count = 1;
+    double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
+                       ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
+                       : 0;
+    bound->motor.at_speed = to_speed(load, fmax(s->within, grain) * s->maximum);
+    bound->motor.guard.regulated = WPIN_SLEW_US(to_us(fmax(d.response / 5, 1e-3)));
+}
+
+/* Gently: eight tenths of what it brakes with, and near its place a quarter of what its speed loop
+ * could follow. */
+static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_speed_design d = wpin_rig_speed_design(rig, load);
+    double counts = wpin_rig_counts_at_output(load), full = bound->encoder.full_hz;
+    double scale = WPIN_DUTY_FULL / full;                   /* speed for a count a second */
+    double braking = 0.8 * wpin_rig_braking(load) * counts; /* counts a second in a second */
+    double brake = 16 * sqrt(2 * braking) * scale, gain = 1 / (2.5 * (d.response + d.delay));
+    double fastest = load->position.speed > 0 ? load->position.speed : load->speed.rated;
+    double up = WPIN_DUTY_FULL * rig->controller.tick / fmax(load->limits.ramp_up, 1e-3);
+    bound->position = (wpin_position_config){
+        .most = to_speed(load, fastest),
+        .brake = (uint16_t)fmin(fmax(round(brake), 1), UINT16_MAX),
+        .gain = (uint16_t)fmin(fmax(round(256 * scale * gain), 1), UINT16_MAX),
+        .blend = (uint16_t)fmin(round(braking / (2 * gain * gain)), UINT16_MAX / 2),
+        .up = (uint16_t)fmin(fmax(round(up), 1), WPIN_DUTY_FULL)};
+    bound->position_at_work.config = &bound->position;
+    bound->motor.at_count =
+        (uint16_t)fmin(fmax(1, round(load->position.within * counts)), UINT16_MAX);
+    bound->motion.passed_by =
+        (uint16_t)(bound->motor.at_count + (bound->motor.at_count < UINT16_MAX));
+    bound->motion.passes = 6;
+    bound->motor.settle_ms = (uint16_t)lround(load->position.settle * 1e3);
+    bound->motor.counts_per_turn = (uint32_t)lround(counts);
+    const wpin_rig_position *p = &load->position;
+    if (p->home_first || p->least != 0 || p->most != 0) {
+        bound->travel = (wpin_travel){.least = (int32_t)lround(p->least * counts),
+                                      .most = (int32_t)lround(p->most * counts),
+                                      .homed_first = p->home_first};
+        bound->motor.travel = &bound->travel;
+    }
 }
 
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -123,6 +236,20 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         bound->motor.part_config = &bound->stepper;
         bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
     }
+    if (load->encoder.there) {
+        bind_encoder(bound, rig, load);
+    }
+    if (load->speed.there) {
+        bind_speed(bound, rig, load);
+        bind_position(bound, rig, load);
+    }
+}
+
+wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpin_port *port) {
+    bool encoder = bound->motor.sense.context == &bound->encoder_at_work;
+    wpin_status status =
+        encoder ? wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port) : WPIN_OK;
+    return status == WPIN_OK ? wpin_motor_init(motor, &bound->motor, port) : status;
 }
 
 void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig, const wpin_rig_input *input) {
@@ -215,7 +342,15 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     if (load->limits.trip_input >= 0) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
     }
-    return true;
+    const wpin_rig_encoder *e = &load->encoder;
+    return !e->there || wpin_sim_add_encoder(sim,
+                                             &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
+                                                                 .at_output = e->at_output,
+                                                                 .one_channel = e->one_channel,
+                                                                 .reversed = e->reversed,
+                                                                 .uneven = e->uneven,
+                                                                 .no_moments = e->no_moments},
+                                             number) >= 0;
 }
 
 wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {
@@ -276,7 +411,8 @@ static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input
 wpin_sim *wpin_board_build(const wpin_rig *rig) {
     wpin_sim_controller controller = wpin_rig_controller_part(rig);
     wpin_sim *sim = wpin_sim_new(&controller);
-    bool built = sim != NULL;
+    bool built =
+        sim != NULL && wpin_sim_set_converter(sim, (unsigned)rig->controller.converter_bits);
     for (size_t i = 0; built && i < rig->supply_count; i++) {
         built = build_supply(sim, &rig->supplies[i]);
     }

@@ -67,4 +67,5 @@ void wpin_run_collect(wpin_run *run) {
     for (size_t i = 0; i < report->step_count; i++) {
         report->bad = report->bad || report->steps[i].verdict == WPIN_VERDICT_BAD;
     }
+    wpin_run_settle_requirements(run);
 }

@@ -30,7 +30,7 @@ static void put(wpin_step_result *r, wpin_trouble what, bool is, double now, dou
 double wpin_loose_duty(const wpin_run *run, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
     const wpin_rig_supply *s = &run->rig->supplies[load->supply];
-    double hold = m->static_friction + m->load_torque / (m->gear_ratio * m->gear_efficiency);
+    double hold = wpin_sim_at_shaft(m).holds;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
                              switches * load->bridge.on_resistance);

@@ -54,13 +54,16 @@ static void let_pass(wpin_run *run, int64_t until) {
     read_loads(run);
     wpin_run_tally_steps(run);
     wpin_run_watch_loads(run);
+    wpin_run_watch_requirements(run);
 }
 
-/* The effort asked for; of a stepper, which has none, 0. */
+/* The effort asked for; of a stepper, which has none, 0; NAN where a speed or a place is asked for.
+ */
 static double asked_of(const wpin_motor *motor) {
     return motor->setpoint.quantity == WPIN_QUANTITY_EFFORT
                ? (double)motor->setpoint.value / WPIN_DUTY_FULL
-               : 0;
+           : motor->config->regulator_count > 0 ? NAN
+                                                : 0;
 }
 
 static void write_row(wpin_run *run) {
@@ -75,6 +78,8 @@ static void write_row(wpin_run *run) {
                                         .amps_min = t->amps_min,
                                         .amps_max = t->amps_max,
                                         .rpm = run->last[i].rpm,
+                                        .asked_rpm = wpin_run_asked_rpm(run, i),
+                                        .measured_rpm = wpin_run_measured_rpm(run, i),
                                         .turns = run->last[i].turns,
                                         .effect = run->last[i].effect,
                                         .supply_volts = run->last[i].supply_volts,
@@ -136,6 +141,7 @@ static bool allocate(wpin_run *run) {
     run->stopping = calloc(loads, sizeof *run->stopping);
     run->stop_how = calloc(loads, sizeof *run->stop_how);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
+    bool required = report != NULL && wpin_run_open_requirements(run);
     if (report != NULL) {
         report->pwm = calloc(loads, sizeof *report->pwm);
         report->amps_peak = calloc(loads, sizeof *report->amps_peak);
@@ -145,12 +151,12 @@ static bool allocate(wpin_run *run) {
         report->degrees_c = calloc(loads, sizeof *report->degrees_c);
         report->joules = calloc(loads, sizeof *report->joules);
     }
-    return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
-           run->inputs != NULL && run->fault_at != NULL && report->last_way != NULL &&
-           report->degrees_c != NULL && report->joules != NULL && run->tracks != NULL &&
-           run->last != NULL && run->for_trace != NULL && run->samples != NULL &&
-           run->open_step != NULL && run->driven != NULL && run->owner != NULL &&
-           run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
+    return report != NULL && required && run->bound != NULL && run->motors != NULL &&
+           run->motor_list != NULL && run->inputs != NULL && run->fault_at != NULL &&
+           report->last_way != NULL && report->degrees_c != NULL && report->joules != NULL &&
+           run->tracks != NULL && run->last != NULL && run->for_trace != NULL &&
+           run->samples != NULL && run->open_step != NULL && run->driven != NULL &&
+           run->owner != NULL && run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
            run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
            run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
            report->rpm_peak != NULL && report->operations != NULL;
@@ -178,6 +184,7 @@ static void release(wpin_run *run) {
     free(run->stopping);
     free(run->volts);
     free(run->rounds);
+    free(run->watches);
 }
 
 /* Not rested yet; a motor that faulted does not come to it and is not waited for. */
@@ -263,6 +270,14 @@ static int64_t first_of(int64_t a, int64_t b) {
     return a < b ? a : b;
 }
 
+static void note_driven(const wpin_run *run) {
+    for (size_t i = 0; run->options->driven_until != NULL && i < run->rig->load_count; i++) {
+        if (wpin_motor_duty(&run->motors[i]) != 0) {
+            run->options->driven_until[i] = wpin_run_time(run);
+        }
+    }
+}
+
 static void run_plan(wpin_run *run, int64_t tick) {
     const wpin_rehearsal_options *o = run->options;
     double sample_seconds = o->sample_seconds > 0 ? o->sample_seconds : 1e-3;
@@ -270,6 +285,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
     int64_t next_row = o->csv != NULL ? run->start : INT64_MAX;
     int64_t fast = llround(run->rig->controller.soft_tick / PS);
     int64_t next_fast = run->fast_used ? run->start : INT64_MAX;
+    int64_t next_late = o->late != NULL ? run->start + llround(o->late_at / PS) : INT64_MAX;
     unsigned long ticks = 0;
     bool was_running = true;
     while (wpin_run_stopping(run) || was_running || wpin_sequence_busy(&run->sequence)) {
@@ -278,8 +294,13 @@ static void run_plan(wpin_run *run, int64_t tick) {
             tick_fast(run);
             next_fast += fast;
         }
+        if (o->late != NULL && now >= next_late) {
+            inject(run, o->late, true);
+            next_late = INT64_MAX;
+        }
         if (now >= next_tick) {
             wpin_run_command(run);
+            note_driven(run);
             was_running = run->sequence.running;
             if (!was_running) {
                 wpin_run_cut_steps(run); /* a fault or a refused step: no waiting for the stop */
@@ -293,7 +314,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
             write_row(run);
             next_row += sample;
         }
-        let_pass(run, first_of(next_fast, first_of(next_tick, next_row)));
+        let_pass(run, first_of(next_late, first_of(next_fast, first_of(next_tick, next_row))));
     }
     if (o->csv != NULL) {
         write_row(run);
@@ -354,6 +375,7 @@ static int close_vcd(wpin_run *run) {
 void wpin_report_free(wpin_report *report) {
     if (report != NULL) {
         free(report->steps);
+        free(report->requirements);
         free(report->faults);
         free(report->burns);
         free(report->events);

@@ -50,11 +50,12 @@ typedef struct wpin_run {
     wpin_sequence sequence;
     wpin_stop_config stop_config; /* of the rig's stop input, if it has one */
     wpin_stop stop;
-    uint8_t *stop_how;      /* of each load */
-    double stopped_at;      /* when it latched; 0: not */
-    bool *stopping;         /* each load turned then, and does not stand yet */
-    wpin_sim_reading *last; /* newest reading of each load */
-    wpin_tally *for_trace;  /* of each load since the last row */
+    struct wpin_watch *watches; /* one a requirement of the plan */
+    uint8_t *stop_how;          /* of each load */
+    double stopped_at;          /* when it latched; 0: not */
+    bool *stopping;             /* each load turned then, and does not stand yet */
+    wpin_sim_reading *last;     /* newest reading of each load */
+    wpin_tally *for_trace;      /* of each load since the last row */
     wpin_sample *samples;
     wpin_mean *volts;     /* of each load, over whole periods */
     double *fault_at;     /* of each load: the last tick in which it had no fault */
@@ -107,6 +108,14 @@ void wpin_run_note(wpin_run *run, const char *part, const char *what, ...)
     __attribute__((format(printf, 3, 4)));
 /* A load's reading as the machine sees it: a mirror-mounted motor turns the other way. */
 wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load);
+/* Speeds at the output: as its encoder measures it, and where the ramp of what is asked is; NAN
+ * where there is none. */
+double wpin_run_measured_rpm(const wpin_run *run, size_t load);
+double wpin_run_asked_rpm(const wpin_run *run, size_t load);
+/* The angle of so many counts of a load's encoder at the output, degrees. */
+double wpin_run_counted(const wpin_run *run, size_t load, int32_t counts);
+/* Keeps how far a step's load is off the speed asked for. */
+void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step);
 /* Where the core counts a stepper to be, degrees. */
 double wpin_run_degrees(const wpin_run *run, size_t load);
 /* Seconds since the plan began. */
@@ -122,6 +131,12 @@ double wpin_run_window(const wpin_run *run, size_t load);
  * end. */
 void wpin_run_watch_loads(const wpin_run *run);
 void wpin_run_settle_course(const wpin_run *run, size_t load);
+/* Prepares what the plan requires, false: out of memory; tells of a step that begins; looks at the
+ * newest readings; says at the end what came of each, once all else is collected. */
+bool wpin_run_open_requirements(wpin_run *run);
+void wpin_run_require(const wpin_run *run, uint16_t step);
+void wpin_run_watch_requirements(const wpin_run *run);
+void wpin_run_settle_requirements(const wpin_run *run);
 /* Ends the steps that were going on when the plan ended early. */
 void wpin_run_cut_steps(wpin_run *run);
 /* Judges a finished step. */

@@ -25,7 +25,7 @@ void wpin_run_choose_port(wpin_run *run) {
 
 static wpin_status open_load(wpin_run *run, size_t i) {
     run->motor_list[i] = &run->motors[i];
-    wpin_status status = wpin_motor_init(&run->motors[i], &run->bound[i].motor, run->motor_port);
+    wpin_status status = wpin_bound_open(&run->bound[i], &run->motors[i], run->motor_port);
     run->report->pwm[i] = run->bound[i].achieved;
     return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
 }

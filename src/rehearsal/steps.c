@@ -7,6 +7,17 @@ static double fraction(wpin_duty duty) {
     return (double)duty / WPIN_DUTY_FULL;
 }
 
+static void set_asked(const wpin_run *run, wpin_step_result *r, uint8_t quantity, int16_t value) {
+    wpin_step step = {
+        .quantity = quantity, .value = value, .target = WPIN_MOTOR((uint16_t)r->load)};
+    r->asked_duty = wpin_rig_step_duty(run->rig, &step);
+    if (quantity == WPIN_QUANTITY_SPEED) {
+        double most = run->rig->loads[r->load].speed.maximum, rpm = fraction(value) * most;
+        double grain = pow(10, ceil(log10(most / WPIN_DUTY_FULL))); /* no finer than it is kept */
+        r->asked_rpm = round(rpm / grain) * grain;
+    }
+}
+
 static wpin_step_result new_result(wpin_run *run, uint16_t step) {
     const wpin_step *s = &run->plan->steps[step];
     wpin_op op = (wpin_op)s->op;
@@ -16,8 +27,10 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
         .line = run->plan->sources[step].line,
         .text = run->plan->sources[step].text,
         .op = op,
+        .step = step,
         .load = wpin_op_moves_motor(op) ? s->target.number : -1,
         .round = ++run->rounds[step],
+        .until = op == WPIN_OP_UNTIL || s->until != 0,
         .awaited = op == WPIN_OP_UNTIL && s->value == WPIN_EVENT_RESTING ? s->target.number : -1,
         .at = wpin_run_time(run),
         .ramps = ramps,
@@ -25,10 +38,11 @@ static wpin_step_result new_result(wpin_run *run, uint16_t step) {
         .asked_seconds = turns   ? 0
                          : ramps ? s->ramp_us * 1e-6
                                  : s->time_ms * 1e-3};
-    if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR) {
-        r.asked_duty = fraction(s->value);
+    if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOME) {
+        set_asked(run, &r, s->quantity, s->value);
     } else if (op == WPIN_OP_HOLD && run->rig->loads[r.load].what != WPIN_RIG_STEPPER) {
-        r.asked_duty = fraction((wpin_duty)run->motors[r.load].setpoint.value);
+        wpin_setpoint now = run->motors[r.load].setpoint;
+        set_asked(run, &r, now.quantity, (int16_t)now.value);
     }
     return r;
 }
@@ -77,11 +91,19 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         bool pulsed = last->rpm == 0 && result->duty != 0;
         result->rpm = pulsed ? run->rpm[result->load] : last->rpm;
         result->effect = effect_of(run, result->load);
-        result->limited = wpin_motor_ended(&run->motors[result->load]) == WPIN_ENDED_LIMIT;
+        result->reached = result->reached || (done && result->op == WPIN_OP_RUN);
+        result->measured_rpm = wpin_run_measured_rpm(run, (size_t)result->load);
+        wpin_ended ended = wpin_motor_ended(&run->motors[result->load]);
+        result->limited = result->limited || ended == WPIN_ENDED_LIMIT;
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
         result->degrees = last->turns * 360;
+        bool turned = result->op == WPIN_OP_TURN || result->op == WPIN_OP_TURN_TO;
         if (wpin_run_is_stepper(run, (size_t)result->load)) {
             result->degrees_asked = wpin_run_degrees(run, (size_t)result->load);
+        } else if (turned) {
+            const wpin_motor *m = &run->motors[result->load];
+            result->degrees_asked = wpin_run_counted(run, (size_t)result->load, m->place);
+            result->degrees = wpin_run_counted(run, (size_t)result->load, m->measurement.position);
         }
     }
     wpin_run_judge(run, result);
@@ -90,6 +112,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
 void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins) {
     wpin_run *run = context;
     if (begins) {
+        wpin_run_require(run, step);
         begin(run, track, step);
     } else if (run->open_step[track] != 0) {
         finish(run, &run->report->steps[run->open_step[track] - 1], true);
@@ -130,8 +153,10 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->duty_peak = fmax(r->duty_peak, duty);
             r->on_for += duty != 0 ? last->seconds : 0;
             r->rpm_peak = fmax(r->rpm_peak, fabs(last->rpm));
+            r->limited = r->until && wpin_motor_ended(&run->motors[r->load]) == WPIN_ENDED_LIMIT;
             r->kicked = r->kicked || wpin_motor_kicks(&run->motors[r->load]);
             r->effect_peak = fmax(r->effect_peak, effect_of(run, r->load));
+            wpin_run_tally_speed(run, r);
             note_reversal(run, r, last);
             note_turn(run, r);
         }

@@ -9,7 +9,13 @@ static void judge_standing(const wpin_run *run, wpin_step_result *step) {
     if (wpin_judge_path(run, step, "not moving")) {
         return;
     }
-    if (fmax(fabs(step->duty), fabs(step->asked_duty)) < loose) {
+    if (step->duty_peak < loose && step->duty_peak < fabs(step->asked_duty) - 0.005) {
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "not moving: its ramp came to %.0f %% only in that time; it breaks loose near %.0f "
+            "%% duty",
+            step->duty_peak * 100, ceil(loose * 100));
+    } else if (fmax(fabs(step->duty), fabs(step->asked_duty)) < loose) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "not moving: held by friction and load; it breaks loose near %.0f %% duty",
                   ceil(loose * 100));
@@ -59,6 +65,9 @@ static int limit_of(const wpin_run *run, const wpin_step_result *step) {
 /* The motor stopped at a limit switch; whether that was where the switch really is. */
 static bool judge_limited(const wpin_run *run, wpin_step_result *step) {
     int input = limit_of(run, step);
+    if (wpin_judge_travel(run, step)) {
+        return true;
+    }
     if (input < 0 || fabs(step->asked_duty) < 1e-6) {
         return false;
     }
@@ -93,7 +102,8 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
         return;
     }
     bool early = too_early(run, step), never_moved = step->rpm_peak == 0 && !early;
-    bool ends_standing = !ended_at_rest && stands(step) && !early;
+    bool ends_standing =
+        !ended_at_rest && stands(step) && !early && !wpin_asks_speed(step); /* else in the mean */
     if (!never_moved && wpin_judge_course(run, step)) {
         return;
     }
@@ -102,6 +112,8 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "turning the wrong way: swapped wires, or 'reversed' is missing in the rig");
+    } else if (wpin_asks_speed(step)) {
+        wpin_judge_speed(run, step);
     } else if (step->folded && fabs(step->asked_duty) - step->duty_peak > 0.005) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: its current limit of %.3g A",
                   step->duty_peak * 100, run->rig->loads[step->load].limits.limit_amps);
@@ -117,7 +129,7 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     } else if (ended_at_rest && on_longer(run, step) > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "on for %.2f s longer than asked: the rig's least-time",
                   on_longer(run, step));
-    } else if (ended_at_rest && limit_of(run, step) >= 0) {
+    } else if (ended_at_rest && !step->until && limit_of(run, step) >= 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "ended by its time, before limit switch '%s'",
                   run->rig->inputs[limit_of(run, step)].name);
     } else {
@@ -207,8 +219,15 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     }
     if (!step->done) {
         bool by_hand = run->report->interrupted, by_stop = run->stopped_at > 0;
-        if (step->op == WPIN_OP_UNTIL && run->sequence.result == WPIN_FAULT_TIMEOUT) {
-            wpin_rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
+        if (step->until && run->sequence.result == WPIN_FAULT_TIMEOUT) {
+            if (step->load >= 0 && step->duty_peak > 0 && step->rpm_peak == 0) {
+                judge_standing(run, step);
+            } else if (step->limited && step->op != WPIN_OP_HOME) {
+                wpin_rule(step, WPIN_VERDICT_BAD,
+                          "a limit ended its motion, and what ends the step did not come in time");
+            } else {
+                wpin_rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
+            }
             return;
         }
         wpin_rule(step, by_hand || by_stop ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
@@ -235,6 +254,9 @@ void wpin_run_judge(const wpin_run *run, wpin_step_result *step) {
     switch (step->op) {
     case WPIN_OP_FOLLOW: judge_follow(run, step); break;
     case WPIN_OP_CALIBRATE: judge_teach(step); break;
+    case WPIN_OP_TURN:
+    case WPIN_OP_TURN_TO: wpin_judge_place(run, step); break;
+    case WPIN_OP_HOME: wpin_judge_home(run, step); break;
     case WPIN_OP_RUN:
     case WPIN_OP_RUN_FOR:
     case WPIN_OP_HOLD: judge_motion(run, step); break;

@@ -23,6 +23,14 @@ bool wpin_judge_course(const wpin_run *run, wpin_step_result *step);
 /* Looks for what keeps power from a load: supply off, a part burnt, wires; says "WHAT: cause".
  * False when current flows as it should. */
 bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what);
+/* Whether a step asks for a speed; and judges one that does. */
+bool wpin_asks_speed(const wpin_step_result *step);
+void wpin_judge_speed(const wpin_run *run, wpin_step_result *step);
+/* Judges a step that brings a motor to a place, or to where it counts from. */
+void wpin_judge_place(const wpin_run *run, wpin_step_result *step);
+void wpin_judge_home(const wpin_run *run, wpin_step_result *step);
+/* Judges a step that ended where the rig says that its travel does; false: it did not. */
+bool wpin_judge_travel(const wpin_run *run, wpin_step_result *step);
 /* Judges a step of a lamp, a solenoid or a stepper. */
 void wpin_judge_other(const wpin_run *run, wpin_step_result *step);
 

@@ -22,22 +22,43 @@ static const struct {
     {"motor-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_SWAPPED},
     {"no-ground", ABOUT_LOAD, WPIN_SIM_FAULT_NO_GROUND},
     {"diode-reversed", ABOUT_LOAD, WPIN_SIM_FAULT_DIODE_REVERSED},
-    {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK_BUTTON},
+    {"encoder-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
+    {"encoder-channel-off", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNEL_OFF},
+    {"encoder-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
+    {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_SIM_FAULT_LINK_LOST},
 };
 
 enum { FAULTS = sizeof faults / sizeof *faults };
 
-static void say_known(char *why, size_t size, const char *name, const char *word, about part) {
+/* Whether a part has what a fault is about: only some loads have an encoder, some inputs a contact.
+ */
+static bool has_it(const wpin_rig *rig, int load, int input, wpin_sim_fault fault) {
+    if (fault == WPIN_SIM_FAULT_STUCK) {
+        return input >= 0 && rig->inputs[input].kind <= WPIN_RIG_LIMIT;
+    }
+    bool encoder = fault == WPIN_SIM_FAULT_SENSOR_OFF || fault == WPIN_SIM_FAULT_CHANNEL_OFF ||
+                   fault == WPIN_SIM_FAULT_CHANNELS_SWAPPED;
+    return !encoder || (load >= 0 && rig->loads[load].encoder.there);
+}
+
+static void say_known(const wpin_rig *rig, int load, int input, char *why, size_t size,
+                      const char *name, const char *word, about part) {
     const char *known[FAULTS];
     size_t count = 0;
     char all[300] = "";
     for (size_t i = 0; i < FAULTS; i++) {
-        if (faults[i].part == part) {
+        if (faults[i].part == part && has_it(rig, load, input, faults[i].fault)) {
             size_t used = strlen(all);
             snprintf(all + used, sizeof all - used, "%s%s", count == 0 ? "" : ", ", faults[i].word);
             known[count++] = faults[i].word;
         }
+    }
+    if (count == 0) {
+        snprintf(why, size,
+                 "'%s' has no fault that can be simulated; buttons and limit switches have 'stuck'",
+                 name);
+        return;
     }
     const char *near = wpin_nearest_word(word, known, count);
     snprintf(why, size, "unknown fault '%s' of '%s'%s%s%s; expected one of: %s", word, name,
@@ -80,7 +101,8 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
                  : input >= 0  ? ABOUT_INPUT
                                : ABOUT_CONTROLLER;
     for (size_t i = 0; i < FAULTS; i++) {
-        if (faults[i].part == part && strcasecmp(faults[i].word, word) == 0) {
+        if (faults[i].part == part && strcasecmp(faults[i].word, word) == 0 &&
+            has_it(rig, load, input, faults[i].fault)) {
             int number = load >= 0     ? load
                          : supply >= 0 ? supply
                          : input >= 0  ? (int)rig->inputs[input].pin
@@ -92,6 +114,6 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
                                          &injection->detail, why, why_size);
         }
     }
-    say_known(why, why_size, name, word, part);
+    say_known(rig, load, input, why, why_size, name, word, part);
     return false;
 }

@@ -6,26 +6,6 @@
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
-/* Says that the stage of a load can not do something, and which loads could. */
-static void say_unable(wpin_plan_reader *r, size_t load, unsigned column, const char *what,
-                       bool (*able)(const wpin_stage_kind *kind)) {
-    char names[200] = "";
-    for (size_t i = 0; i < r->rig->load_count; i++) {
-        if (able(r->rig->loads[i].kind)) {
-            size_t used = strlen(names);
-            snprintf(names + used, sizeof names - used, "%s%s", used == 0 ? "" : ", ",
-                     r->rig->loads[i].name);
-        }
-    }
-    wpin_words_say(&r->line, column, "'%s' can't %s: its stage is a %s%s%s",
-                   r->rig->loads[load].name, what, r->rig->loads[load].kind->name,
-                   names[0] != '\0' ? "; those that can: " : "; no load of this rig can", names);
-}
-
-static bool can_reverse(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE);
-}
-
 static bool can_brake(const wpin_stage_kind *kind) {
     return wpin_stage_kind_has(kind, WPIN_DRIVE_BRAKE);
 }
@@ -34,124 +14,69 @@ static bool can_coast(const wpin_stage_kind *kind) {
     return wpin_stage_kind_has(kind, WPIN_DRIVE_COAST);
 }
 
-/* [forward|reverse], into a sign; 0 when the stage has no such way. */
-static double take_way(wpin_plan_reader *r, size_t load) {
-    unsigned column = wpin_words_column(&r->line);
-    if (!wpin_words_take(&r->line, "reverse")) {
-        wpin_words_take(&r->line, "forward");
-        return 1;
-    }
-    if (!can_reverse(r->rig->loads[load].kind)) {
-        say_unable(r, load, column, "reverse", can_reverse);
-        return 0;
-    }
-    return -1;
-}
-
-/* Whether the rig lets a duty below the start duty pass; says so if not. */
-static bool start_allows(wpin_plan_reader *r, const wpin_rig_load *l, double duty,
-                         unsigned column) {
-    bool kick = l->limits.below == WPIN_BELOW_KICK;
-    if (l->limits.below == WPIN_BELOW_REFUSE || (kick && duty < l->limits.drop_out)) {
-        wpin_words_say(&r->line, column,
-                       "%g %% does not get '%s' moving; expected %g %% or more (start in the rig)",
-                       duty * 100, l->name,
-                       (kick ? l->limits.drop_out : l->limits.start_duty) * 100);
-        return false;
-    }
-    return true;
-}
-
-/* [forward|reverse] PERCENT, into a signed fraction. */
-static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
-    const wpin_rig_load *l = &r->rig->loads[load];
-    double way = take_way(r, load), most = l->limits.duty_max;
-    unsigned column = wpin_words_column(&r->line);
-    if (way == 0 || !wpin_words_take_quantity(&r->line, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
-        return false;
-    }
-    if (*duty < 0) {
-        wpin_words_say(&r->line, column,
-                       "a duty is above 0 %%; for the other way write 'reverse %g%%'",
-                       *duty * -100);
-        return false;
-    }
-    if (wpin_to_duty(*duty) == 0) {
-        wpin_words_say(
-            &r->line, column,
-            "a duty of 0 %% (or nearly so) is no motion; to come to rest write '%s stop'", l->name);
-        return false;
-    }
-    if (*duty > most) {
-        wpin_words_say(&r->line, column, "%g %% is out of range; expected up to %g %%%s",
-                       *duty * 100, most * 100, most < 1 ? " (duty-limit in the rig)" : "");
-        return false;
-    }
-    if (*duty < l->limits.start_duty && !start_allows(r, l, *duty, column)) {
-        return false;
-    }
-    if (*duty < 1 && !wpin_stage_kind_takes_duty(l->kind)) {
-        wpin_words_say(&r->line, column,
-                       "'%s' is on a %s, which knows on and off only; expected '%s on' or '%s off'",
-                       l->name, l->kind->name, l->name, l->name);
-        return false;
-    }
-    *duty *= way;
-    return true;
-}
-
 static void read_ramp(wpin_plan_reader *r, size_t load) {
-    double duty, seconds = 0;
-    if (!take_duty(r, load, &duty) ||
+    wpin_asked to;
+    double seconds = 0;
+    if (!wpin_plan_take_asked(r, load, &to) ||
         (wpin_words_take(&r->line, "in") &&
          !wpin_words_take_time(&r->line, WPIN_PLAN_RAMP_MAX, &seconds)) ||
         !wpin_words_no_more(&r->line)) {
         return;
     }
-    double takes = wpin_flow_ramp(&r->flow, load, duty, seconds, r->line.number);
+    double takes = wpin_flow_ramp(&r->flow, load, to.share, seconds, r->line.number);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN,
+                                     .quantity = to.quantity,
                                      .target = WPIN_MOTOR(load),
-                                     .value = wpin_to_duty(duty),
+                                     .value = wpin_to_duty(to.share),
                                      .ramp_us = wpin_to_us(seconds)},
                          takes);
 }
 
-static void run_for(wpin_plan_reader *r, size_t load, double duty, double seconds) {
-    wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
+static void run_for(wpin_plan_reader *r, size_t load, wpin_asked to, double seconds) {
+    wpin_flow_ramp(&r->flow, load, to.share, 0, r->line.number);
     double stops = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN_FOR,
+                                     .quantity = to.quantity,
                                      .target = WPIN_MOTOR(load),
-                                     .value = wpin_to_duty(duty),
+                                     .value = wpin_to_duty(to.share),
                                      .time_ms = wpin_to_ms(seconds)},
                          seconds + stops);
 }
 
-static void read_run(wpin_plan_reader *r, size_t load) {
-    double duty, seconds;
-    if (!take_duty(r, load, &duty)) {
-        return;
-    }
-    if (!wpin_words_take(&r->line, "for")) {
-        wpin_words_say(&r->line, wpin_words_column(&r->line),
-                       "'run' needs how long: expected 'for' and a time, e.g. 'for 3s'");
-        return;
-    }
-    if (!wpin_words_take_time(&r->line, WPIN_HOLD_MAX, &seconds) || !wpin_words_no_more(&r->line)) {
-        return;
-    }
-    run_for(r, load, duty, seconds);
-}
-
-/* [for] TIME behind a verb. */
+/* [for] TIME behind a verb, or until EVENT at most TIME. */
 static bool take_for(wpin_plan_reader *r, bool required, double *seconds) {
     *seconds = 0;
+    if (wpin_words_take(&r->line, "until")) {
+        return wpin_plan_take_until(r, seconds);
+    }
     bool said = wpin_words_take(&r->line, "for");
     if (!required && !said && wpin_words_peek(&r->line) == NULL) {
         return true;
     }
     return wpin_words_take_time(&r->line, WPIN_HOLD_MAX, seconds) && wpin_words_no_more(&r->line);
+}
+
+static void read_run(wpin_plan_reader *r, size_t load) {
+    wpin_asked to;
+    double seconds;
+    if (!wpin_plan_take_asked(r, load, &to)) {
+        return;
+    }
+    const wpin_word *next = wpin_words_peek(&r->line);
+    if (next == NULL ||
+        (strcasecmp(next->text, "for") != 0 && strcasecmp(next->text, "until") != 0)) {
+        wpin_words_say(
+            &r->line, wpin_words_column(&r->line),
+            "'run' needs how long: expected 'for' and a time, e.g. 'for 3s', or 'until' an "
+            "event");
+        return;
+    }
+    if (!take_for(r, true, &seconds)) {
+        return;
+    }
+    run_for(r, load, to, seconds);
 }
 
 static void read_hold(wpin_plan_reader *r, size_t load) {
@@ -188,9 +113,20 @@ static void read_stop(wpin_plan_reader *r, size_t load) {
         takes);
 }
 
+/* Of an action that only its time ends. */
+static bool refuse_until(wpin_plan_reader *r, const char *verb) {
+    bool until = r->until.until != 0;
+    r->until = (wpin_step){0};
+    if (until) {
+        wpin_words_say(&r->line, r->line.words[1].column,
+                       "'%s' takes a time; for an event write 'stop', then 'wait until ...'", verb);
+    }
+    return until;
+}
+
 static void read_rest(wpin_plan_reader *r, size_t load) {
     double seconds;
-    if (!take_for(r, true, &seconds)) {
+    if (!take_for(r, true, &seconds) || refuse_until(r, "rest")) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
@@ -216,7 +152,7 @@ static void read_brake(wpin_plan_reader *r, size_t load) {
     if (can_brake(r->rig->loads[load].kind)) {
         read_at_once(r, load, WPIN_OP_BRAKE);
     } else {
-        say_unable(r, load, r->line.words[1].column, "brake", can_brake);
+        wpin_plan_say_unable(r, load, r->line.words[1].column, "brake", can_brake);
     }
 }
 
@@ -224,7 +160,7 @@ static void read_coast(wpin_plan_reader *r, size_t load) {
     if (can_coast(r->rig->loads[load].kind)) {
         read_at_once(r, load, WPIN_OP_COAST);
     } else {
-        say_unable(r, load, r->line.words[1].column, "coast", can_coast);
+        wpin_plan_say_unable(r, load, r->line.words[1].column, "coast", can_coast);
     }
 }
 
@@ -236,12 +172,12 @@ static double on_duty(const wpin_plan_reader *r, size_t load) {
 
 /* on [forward|reverse] [for TIME] */
 static void read_on(wpin_plan_reader *r, size_t load) {
-    double seconds, duty = take_way(r, load) * on_duty(r, load);
+    double seconds, duty = wpin_plan_take_way(r, load) * on_duty(r, load);
     if (duty == 0 || !take_for(r, false, &seconds)) {
         return;
     }
     if (seconds > 0) {
-        run_for(r, load, duty, seconds);
+        run_for(r, load, (wpin_asked){.share = duty}, seconds);
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, duty, 0, r->line.number);
@@ -251,14 +187,14 @@ static void read_on(wpin_plan_reader *r, size_t load) {
 }
 
 static void read_pulse(wpin_plan_reader *r, size_t load) {
-    double seconds, duty = take_way(r, load) * on_duty(r, load);
+    double seconds, duty = wpin_plan_take_way(r, load) * on_duty(r, load);
     if (duty != 0 && take_for(r, true, &seconds)) {
-        run_for(r, load, duty, seconds);
+        run_for(r, load, (wpin_asked){.share = duty}, seconds);
     }
 }
 
 static void read_toggle(wpin_plan_reader *r, size_t load) {
-    double duty = take_way(r, load) * on_duty(r, load);
+    double duty = wpin_plan_take_way(r, load) * on_duty(r, load);
     if (duty == 0 || !wpin_words_no_more(&r->line)) {
         return;
     }
@@ -308,8 +244,8 @@ static bool can_calibrate(const wpin_stage_kind *kind) {
 static void read_calibrate(wpin_plan_reader *r, size_t load) {
     double seconds;
     if (!can_calibrate(r->rig->loads[load].kind)) {
-        say_unable(r, load, r->line.words[1].column, "be calibrated", can_calibrate);
-    } else if (take_for(r, true, &seconds)) {
+        wpin_plan_say_unable(r, load, r->line.words[1].column, "be calibrated", can_calibrate);
+    } else if (take_for(r, true, &seconds) && !refuse_until(r, "calibrate")) {
         wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_CALIBRATE,
@@ -317,35 +253,6 @@ static void read_calibrate(wpin_plan_reader *r, size_t load) {
                                          .time_ms = wpin_to_ms(seconds)},
                              seconds);
     }
-}
-
-/* turn [reverse] ANGLE, or turn to [-]ANGLE */
-static void read_turn(wpin_plan_reader *r, size_t load) {
-    double turns, way = 1;
-    bool to = wpin_words_take(&r->line, "to");
-    if (!to && wpin_words_take(&r->line, "reverse")) {
-        way = -1;
-    } else if (!to) {
-        wpin_words_take(&r->line, "forward");
-    }
-    unsigned column = wpin_words_column(&r->line);
-    if (!wpin_words_take_quantity(&r->line, WPIN_ANGLE, "an angle, e.g. 90deg or 2rev", &turns) ||
-        !wpin_words_no_more(&r->line)) {
-        return;
-    }
-    double most = to ? 5000 : 10;
-    if (fabs(turns) > most || (!to && turns <= 0)) {
-        wpin_words_say(&r->line, column, "%.6g rev is out of range; expected %s%g rev", turns,
-                       to ? "-5000 to " : "above 0 and up to ", most);
-        return;
-    }
-    turns *= way;
-    double takes = wpin_flow_turn(&r->flow, load, to ? turns - r->flow.turns[load] : turns);
-    wpin_plan_add_action(r,
-                         (wpin_step){.op = (uint8_t)(to ? WPIN_OP_TURN_TO : WPIN_OP_TURN),
-                                     .target = WPIN_MOTOR(load),
-                                     .millidegrees = (int32_t)lround(turns * 360e3)},
-                         takes);
 }
 
 static void read_hold_place(wpin_plan_reader *r, size_t load) {
@@ -370,16 +277,28 @@ typedef struct verb {
     void (*read)(wpin_plan_reader *r, size_t load);
 } verb;
 
-static const verb verbs[] = {
-    {"ramp", read_ramp},          {"run", read_run},       {"hold", read_hold},
-    {"stop", read_stop},          {"rest", read_rest},     {"brake", read_brake},
-    {"coast", read_coast},        {"on", read_on},         {"off", read_stop},
-    {"pulse", read_pulse},        {"toggle", read_toggle}, {"follow", read_follow},
-    {"calibrate", read_calibrate}};
+static const verb verbs[] = {{"ramp", read_ramp},
+                             {"run", read_run},
+                             {"hold", read_hold},
+                             {"stop", read_stop},
+                             {"rest", read_rest},
+                             {"brake", read_brake},
+                             {"coast", read_coast},
+                             {"on", read_on},
+                             {"off", read_stop},
+                             {"pulse", read_pulse},
+                             {"toggle", read_toggle},
+                             {"follow", read_follow},
+                             {"calibrate", read_calibrate},
+                             {"turn", wpin_plan_read_turn_motor},
+                             {"zero", wpin_plan_read_zero},
+                             {"home", wpin_plan_read_home}};
 
 /* What a stepper takes. */
-static const verb stepper_verbs[] = {
-    {"turn", read_turn}, {"hold", read_hold_place}, {"stop", read_stop}, {"release", read_release}};
+static const verb stepper_verbs[] = {{"turn", wpin_plan_read_turn},
+                                     {"hold", read_hold_place},
+                                     {"stop", read_stop},
+                                     {"release", read_release}};
 
 bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *word) {
     bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;

@@ -7,10 +7,11 @@ bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig) {
     *flow = (wpin_flow){.rig = rig};
     flow->duty = calloc(rig->load_count, sizeof *flow->duty);
     flow->turns = calloc(rig->load_count, sizeof *flow->turns);
+    flow->homed = calloc(rig->load_count, sizeof *flow->homed);
     flow->set_at = calloc(rig->load_count, sizeof *flow->set_at);
     flow->unsure = calloc(rig->load_count, sizeof *flow->unsure);
-    return flow->duty != NULL && flow->turns != NULL && flow->set_at != NULL &&
-           flow->unsure != NULL;
+    return flow->duty != NULL && flow->turns != NULL && flow->homed != NULL &&
+           flow->set_at != NULL && flow->unsure != NULL;
 }
 
 void wpin_flow_free(wpin_flow *flow) {
@@ -20,6 +21,7 @@ void wpin_flow_free(wpin_flow *flow) {
     }
     free(flow->duty);
     free(flow->turns);
+    free(flow->homed);
     free(flow->set_at);
     free(flow->unsure);
 }
@@ -99,15 +101,30 @@ double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds,
 }
 
 /* A ramp from the start rate to the top and down again: each takes (v v - v0 v0) / (2 a) steps. */
-double wpin_flow_turn(wpin_flow *flow, size_t load, double turns) {
-    const wpin_rig_load *l = &flow->rig->loads[load];
+static double turn_stepper(const wpin_rig_load *l, double turns) {
     const wpin_rig_stepping *s = &l->stepping;
     double steps = fabs(turns) * l->stepper.steps_per_rev * (s->half_steps ? 2 : 1);
     double slow = s->start_rate, top = s->top_rate, gain = s->acceleration;
     double ramps = (top * top - slow * slow) / gain;
-    flow->turns[load] += turns;
     if (steps <= ramps) {
         return 2 * (sqrt(slow * slow + gain * steps) - slow) / gain;
     }
     return 2 * (top - slow) / gain + (steps - ramps) / top;
+}
+
+/* A motor's: up its ramp, on at its speed, and down as it brakes; a triangle where that is too
+ * short. */
+static double turn_motor(const wpin_rig_load *l, double turns) {
+    double most = (l->position.speed > 0 ? l->position.speed : l->speed.rated) / 60;
+    double up = l->speed.maximum / 60 / fmax(l->limits.ramp_up, 1e-3);
+    double down = 0.8 * wpin_rig_braking(l), way = fabs(turns);
+    double top = fmin(most, sqrt(2 * way / (1 / up + 1 / down)));
+    double ramps = top * top / 2 * (1 / up + 1 / down);
+    return top / up + top / down + (top > 0 ? (way - ramps) / top : 0) + l->position.settle;
+}
+
+double wpin_flow_turn(wpin_flow *flow, size_t load, double turns) {
+    const wpin_rig_load *l = &flow->rig->loads[load];
+    flow->turns[load] += turns;
+    return l->what == WPIN_RIG_STEPPER ? turn_stepper(l, turns) : turn_motor(l, turns);
 }

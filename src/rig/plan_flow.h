@@ -28,7 +28,8 @@ typedef struct wpin_block {
 typedef struct wpin_flow {
     const wpin_rig *rig;
     double *duty;     /* of each load, signed fraction */
-    double *turns;    /* of each stepper */
+    double *turns;    /* of each stepper, and each motor brought to places */
+    bool *homed;      /* whether that is counted from where it was homed */
     unsigned *set_at; /* line that set it */
     bool *unsure;     /* a line about it could not be read: no guesses from here on */
     wpin_block blocks[WPIN_BLOCK_DEPTH];

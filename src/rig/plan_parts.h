@@ -14,7 +14,8 @@ typedef struct wpin_plan_reader {
     wpin_plan *plan;
     wpin_flow flow;
     wpin_words line;
-    bool full; /* out of memory or too many steps; said once */
+    bool full;       /* out of memory or too many steps; said once */
+    wpin_step until; /* what ends the action being read: its fields for that, and its time */
 } wpin_plan_reader;
 
 static inline uint32_t wpin_to_ms(double seconds) {
@@ -38,8 +39,15 @@ void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds);
 /* Says that a word is unknown, the nearest known one, and all of them. */
 void wpin_plan_say_unknown(wpin_plan_reader *r, unsigned column, const char *what, const char *text,
                            const char *const *known, size_t count);
+/* Reads "EVENT at most TIME" into the reader's `until`; false with a message. And EVENT alone, what
+ * a repeat ends by. */
+bool wpin_plan_take_until(wpin_plan_reader *r, double *seconds);
+bool wpin_plan_take_event(wpin_plan_reader *r);
+/* Reads "at most TIME" to the end of the line; false with a message. */
+bool wpin_plan_take_at_most(wpin_plan_reader *r, double *seconds);
 /* Reads what stands behind "wait", "fault" and "mend", and behind the name of an input. */
 void wpin_plan_read_wait(wpin_plan_reader *r);
+void wpin_plan_read_require(wpin_plan_reader *r);
 void wpin_plan_read_fault(wpin_plan_reader *r);
 void wpin_plan_read_mend(wpin_plan_reader *r);
 void wpin_plan_read_hand(wpin_plan_reader *r, size_t input);
@@ -47,6 +55,26 @@ void wpin_plan_read_hand(wpin_plan_reader *r, size_t input);
 bool wpin_plan_read_group(wpin_plan_reader *r);
 /* Reads what stands behind the name of a load. */
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load);
+/* What brings a load to a place: turn, of a stepper and of a motor; zero; home. */
+void wpin_plan_read_turn(wpin_plan_reader *r, size_t load);
+void wpin_plan_read_turn_motor(wpin_plan_reader *r, size_t load);
+void wpin_plan_read_zero(wpin_plan_reader *r, size_t load);
+void wpin_plan_read_home(wpin_plan_reader *r, size_t load);
+/* What a run or a ramp is asked for: a duty, or a speed that is regulated. */
+typedef struct wpin_asked {
+    double share; /* of full duty, or of the load's maximum speed; signed */
+    uint8_t quantity;
+} wpin_asked;
+
+/* Reads [forward|reverse] PERCENT or SPEED, whichever stands there; and SPEED alone, into a signed
+ * share of the load's maximum. False with a message. */
+bool wpin_plan_take_asked(wpin_plan_reader *r, size_t load, wpin_asked *to);
+bool wpin_plan_take_speed(wpin_plan_reader *r, size_t load, double *share);
+/* [forward|reverse], into a sign; 0 with a message when the stage has no such way. */
+double wpin_plan_take_way(wpin_plan_reader *r, size_t load);
+/* Says that the stage of a load can not do something, and which loads could. */
+void wpin_plan_say_unable(wpin_plan_reader *r, size_t load, unsigned column, const char *what,
+                          bool (*able)(const wpin_stage_kind *kind));
 /* Whether a load knows a verb of that name. */
 bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *word);
 

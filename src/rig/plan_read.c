@@ -37,12 +37,16 @@ static void read_repeat(wpin_plan_reader *r) {
     }
     if (good) {
         wpin_words_take(&r->line, "times");
-        wpin_words_no_more(&r->line);
+        bool until = wpin_words_take(&r->line, "until");
+        good = (!until || wpin_plan_take_event(r)) && wpin_words_no_more(&r->line);
     }
+    wpin_step end = good ? r->until : (wpin_step){0};
+    r->until = (wpin_step){0};
     if (wpin_plan_open_block(r, WPIN_BLOCK_REPEAT)) {
         wpin_flow_top(&r->flow)->count = good ? (int)rounds : 1;
-        wpin_plan_add_step(
-            r, (wpin_step){.op = WPIN_OP_REPEAT, .value = good ? (int16_t)rounds : 1}, false);
+        end.op = WPIN_OP_REPEAT;
+        end.value = good ? (int16_t)rounds : 1;
+        wpin_plan_add_step(r, end, false);
     }
 }
 
@@ -83,13 +87,10 @@ static void read_end(wpin_plan_reader *r) {
 static const struct {
     const char *word;
     void (*read)(wpin_plan_reader *r);
-} blocks[] = {{"wait", wpin_plan_read_wait},
-              {"fault", wpin_plan_read_fault},
-              {"mend", wpin_plan_read_mend},
-              {"repeat", read_repeat},
-              {"parallel", read_parallel},
-              {"track", read_track},
-              {"end", read_end}};
+} blocks[] = {{"wait", wpin_plan_read_wait}, {"fault", wpin_plan_read_fault},
+              {"mend", wpin_plan_read_mend}, {"require", wpin_plan_read_require},
+              {"repeat", read_repeat},       {"parallel", read_parallel},
+              {"track", read_track},         {"end", read_end}};
 
 static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
     size_t count = 0;
@@ -267,6 +268,10 @@ void wpin_plan_free(wpin_plan *plan) {
     }
     free(plan->sources);
     free(plan->faults);
+    for (size_t i = 0; i < plan->requirement_count; i++) {
+        free(plan->requirements[i].text);
+    }
+    free(plan->requirements);
     free(plan->steps);
     free(plan);
 }

@@ -52,6 +52,10 @@ void wpin_plan_add_step(wpin_plan_reader *r, wpin_step step, bool shown) {
 }
 
 void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds) {
+    step.until = r->until.until;
+    step.until_of = r->until.until_of;
+    step.until_ma = r->until.until_ma;
+    r->until = (wpin_step){0};
     bool alone = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;
     if (alone) {
         wpin_plan_add_step(

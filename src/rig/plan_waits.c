@@ -2,8 +2,7 @@
 #define _GNU_SOURCE
 #include "plan_parts.h"
 
-/* at most TIME, to the end of the line. */
-static bool take_at_most(wpin_plan_reader *r, double *seconds) {
+bool wpin_plan_take_at_most(wpin_plan_reader *r, double *seconds) {
     if (!wpin_words_take(&r->line, "at") || !wpin_words_take(&r->line, "most")) {
         wpin_words_say(&r->line, wpin_words_column(&r->line),
                        "no wait without an end: expected 'at most' and a time, e.g. 'at most 5s'");
@@ -12,33 +11,35 @@ static bool take_at_most(wpin_plan_reader *r, double *seconds) {
     return wpin_words_take_time(&r->line, WPIN_HOLD_MAX, seconds) && wpin_words_no_more(&r->line);
 }
 
-static void add_until(wpin_plan_reader *r, size_t number, wpin_event event, double amps) {
-    double seconds;
-    if (take_at_most(r, &seconds)) {
-        wpin_plan_add_action(r,
-                             (wpin_step){.op = WPIN_OP_UNTIL,
-                                         .target = {wpin_event_about(event), (uint16_t)number},
-                                         .value = (int16_t)event,
-                                         .ramp_us = (uint32_t)llround(amps * 1e3),
-                                         .time_ms = wpin_to_ms(seconds)},
-                             seconds);
-    }
+static void set_event(wpin_plan_reader *r, size_t number, wpin_event event, double amps) {
+    r->until = (wpin_step){.until = (uint8_t)(1 + event),
+                           .until_of = (uint16_t)number,
+                           .until_ma = (uint16_t)lround(amps * 1e3)};
 }
 
-static void until_current(wpin_plan_reader *r, size_t load, wpin_event event) {
+static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
     double amps;
     const wpin_rig_load *l = &r->rig->loads[load];
+    unsigned column = wpin_words_column(&r->line);
     if (l->limits.trip_input < 0) {
-        wpin_words_say(&r->line, wpin_words_column(&r->line),
+        wpin_words_say(&r->line, column,
                        "the current of '%s' is not sensed; give it a current-trip in the rig",
                        l->name);
-    } else if (wpin_words_take_quantity(&r->line, WPIN_CURRENT, "a current, e.g. 2A", &amps)) {
-        add_until(r, load, event, amps);
+        return false;
     }
+    if (!wpin_words_take_quantity(&r->line, WPIN_CURRENT, "a current, e.g. 2A", &amps)) {
+        return false;
+    }
+    if (!(amps >= 0) || amps > 65.5) {
+        wpin_words_say(&r->line, column, "%.4g A is out of range; expected 0 to 65.5 A", amps);
+        return false;
+    }
+    set_event(r, load, event, amps);
+    return true;
 }
 
-/* LOAD resting|steady|above CURRENT|below CURRENT, or INPUT pressed|released; at most TIME. */
-static void read_until(wpin_plan_reader *r) {
+/* LOAD resting|steady|above CURRENT|below CURRENT, or INPUT pressed|released|reached|clear. */
+bool wpin_plan_take_event(wpin_plan_reader *r) {
     static const char *const events[] = {"resting", "steady", "above", "below"};
     static const char *const states[] = {"pressed", "released", "reached", "clear"};
     const wpin_word *w = wpin_words_peek(&r->line);
@@ -46,8 +47,8 @@ static void read_until(wpin_plan_reader *r) {
     int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
     if (load < 0 && input < 0) {
         wpin_words_say(&r->line, wpin_words_column(&r->line),
-                       "wait until what? expected a load or an input of the rig");
-        return;
+                       "until what? expected a load or an input of the rig");
+        return false;
     }
     const char *const *known = load >= 0 ? events : states;
     bool stepper = load >= 0 && r->rig->loads[load].what == WPIN_RIG_STEPPER;
@@ -57,7 +58,7 @@ static void read_until(wpin_plan_reader *r) {
                        "'%s' is no button or limit switch; a wait needs a button, a "
                        "limit switch or a load",
                        w->text);
-        return;
+        return false;
     }
     known = limit ? states + 2 : known;
     int count = load < 0 ? 2 : (stepper ? 1 : 4), found = 0;
@@ -70,12 +71,39 @@ static void read_until(wpin_plan_reader *r) {
     if (found == count) {
         wpin_plan_say_unknown(r, column, "event", event != NULL ? event->text : "", known,
                               (size_t)count);
-    } else if (input >= 0) {
-        add_until(r, (size_t)input, found == 0 ? WPIN_EVENT_INPUT_ON : WPIN_EVENT_INPUT_OFF, 0);
-    } else if (found >= 2) {
-        until_current(r, (size_t)load, (wpin_event)found);
-    } else {
-        add_until(r, (size_t)load, (wpin_event)found, 0);
+        return false;
+    }
+    if (load >= 0 && found >= 2) {
+        return take_current(r, (size_t)load, (wpin_event)found);
+    }
+    wpin_event one = load >= 0    ? (wpin_event)found
+                     : found == 0 ? WPIN_EVENT_INPUT_ON
+                                  : WPIN_EVENT_INPUT_OFF;
+    set_event(r, (size_t)(load >= 0 ? load : input), one, 0);
+    return true;
+}
+
+bool wpin_plan_take_until(wpin_plan_reader *r, double *seconds) {
+    if (wpin_plan_take_event(r) && wpin_plan_take_at_most(r, seconds)) {
+        return true;
+    }
+    r->until = (wpin_step){0};
+    return false;
+}
+
+static void read_until(wpin_plan_reader *r) {
+    double seconds;
+    if (wpin_plan_take_until(r, &seconds)) {
+        wpin_step e = r->until;
+        wpin_event event = (wpin_event)(e.until - 1);
+        r->until = (wpin_step){0};
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_UNTIL,
+                                         .target = {wpin_event_about(event), e.until_of},
+                                         .value = (int16_t)event,
+                                         .milliamps = e.until_ma,
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds);
     }
 }
 

@@ -79,6 +79,31 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
                            .both_ways = !single && phase == WPIN_SIM_OFF_SHORT};
 }
 
+double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load) {
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    return load->motor.resistance + switches * load->bridge.on_resistance +
+           rig->supplies[load->supply].resistance;
+}
+
+double wpin_rig_mean_amps(const wpin_rig *rig, const wpin_rig_load *load, double duty, double w) {
+    wpin_pwm_loop loop = wpin_rig_pwm_loop(load, rig->supplies[load->supply].volts,
+                                           wpin_rig_loop_ohms(rig, load), load->limits.pwm_hz, w);
+    return wpin_calc_pwm_wave(&loop, duty).mean;
+}
+
+double wpin_rig_duty_at(const wpin_rig *rig, const wpin_rig_load *load, double amps, double w) {
+    double most = wpin_rig_mean_amps(rig, load, 1, w), low = 0, high = 1;
+    if (amps >= most) {
+        double volts = rig->supplies[load->supply].volts;
+        return 1 + (amps - most) * wpin_rig_loop_ohms(rig, load) / volts;
+    }
+    for (int i = 0; i < 40; i++) {
+        double duty = (low + high) / 2;
+        *(wpin_rig_mean_amps(rig, load, duty, w) < amps ? &low : &high) = duty;
+    }
+    return high;
+}
+
 double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohms, double duty) {
     const wpin_sim_lamp *lamp = &load->lamp;
     const wpin_sim_bridge *b = &load->bridge;
@@ -98,4 +123,14 @@ double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohm
         kelvin = wpin_calc_filament_warm(&f, kelvin, duty * amps * amps * ohms, lamp->warm_up / 20);
     }
     return wpin_calc_filament_light(&f, kelvin);
+}
+
+/* A fifth of what is too much a tick, so that it settles though the sense lags, from what full duty
+ * would drive through the winding that stands. */
+double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *load) {
+    double amps = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
+    if (load->what == WPIN_RIG_MOTOR) {
+        amps = fmin(amps, rig->supplies[load->supply].volts / load->motor.resistance);
+    }
+    return 0.2 / amps;
 }

@@ -21,7 +21,11 @@ enum {
     LOAD_LEAST_TIME,
     LOAD_ON_DUTY,
     LOAD_MOST_ON,
-    LOAD_ON_STOP
+    LOAD_ON_STOP,
+    LOAD_ENCODER,
+    LOAD_SPEED,
+    LOAD_POSITION,
+    LOAD_IDENTIFIED
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -43,6 +47,10 @@ static const wpin_field load_fields[] = {
     QUANTITY("on-duty", wpin_rig_load, limits.on_duty, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
     [LOAD_ON_STOP] = NODE("on-stop", false),
+    NODE("encoder", false),
+    NODE("speed", false),
+    NODE("position", false),
+    NODE("identified", false),
 };
 
 enum {
@@ -79,6 +87,7 @@ static const wpin_field driver_fields[] = {
     QUANTITY("voltage-limit", wpin_sim_bridge, burns_above_volts, true, WPIN_VOLTAGE, 1, 200),
     QUANTITY("sense", wpin_sim_bridge, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
     QUANTITY("sense-filter", wpin_sim_bridge, sense_filter, false, WPIN_TIME, 0, 1),
+    QUANTITY("sense-noise", wpin_sim_bridge, sense_noise, false, WPIN_VOLTAGE, 0, 1),
     QUANTITY("saturation", wpin_sim_bridge, saturation_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("contact-delay", wpin_sim_bridge, contact_delay, false, WPIN_TIME, 1e-4, 0.2),
     QUANTITY("contact-bounce", wpin_sim_bridge, contact_bounce, false, WPIN_TIME, 0, 0.05),
@@ -255,6 +264,7 @@ static wpin_rig_load default_load(void) {
                    .sense_filter = 1e-3,
                    .interlock = true},
         .motor = {.gear_ratio = 1, .gear_efficiency = 1},
+        .position = {.settle = 60e-3},
         .board = -1,
     };
 }
@@ -407,6 +417,18 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (nodes[LOAD_DRIVER] != NULL) {
         read_driver(reader, nodes[LOAD_DRIVER], &load);
+    }
+    if (nodes[LOAD_IDENTIFIED] != NULL) {
+        wpin_read_identified(reader, nodes[LOAD_IDENTIFIED], &load);
+    }
+    if (nodes[LOAD_ENCODER] != NULL) {
+        wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], &load);
+    }
+    if (nodes[LOAD_SPEED] != NULL) {
+        wpin_read_speed(reader, nodes[LOAD_SPEED], &load);
+    }
+    if (nodes[LOAD_POSITION] != NULL) {
+        wpin_read_position(reader, nodes[LOAD_POSITION], &load);
     }
     if (nodes[LOAD_RAMP] != NULL) {
         wpin_read_map(reader, nodes[LOAD_RAMP], "ramp", ramp_fields, COUNT(ramp_fields), &load,

@@ -66,6 +66,17 @@ uint32_t wpin_rig_fingerprint(const char *path);
 enum { WHAT_MOTOR, WHAT_LAMP, WHAT_LEDS, WHAT_SOLENOID, WHAT_STEPPER, WHAT_COUNT };
 void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                     wpin_rig_load *load);
+/* Reads the encoder of a load, and how its speed is regulated. */
+void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                       wpin_rig_load *load);
+void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+/* Whether a channel of an encoder is on a pin. */
+static inline bool wpin_encoder_uses(const wpin_rig_encoder *encoder, uint8_t pin) {
+    return encoder->there &&
+           (encoder->pins[0] == pin || (!encoder->one_channel && encoder->pins[1] == pin));
+}
 /* Heat of a part; `limit` may be left out where the part has one of its own. */
 void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat);
 /* Reads one supply, one input, and adds it to the rig. */

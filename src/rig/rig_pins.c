@@ -167,6 +167,14 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
                             load->kind->lines[j], load->kind->lines[i]);
             }
         }
+        for (size_t n = 0; n < rig->load_count; n++) {
+            if (wpin_encoder_uses(&rig->loads[n].encoder, load->pins[i])) {
+                wpin_say_at(reader, node,
+                            "pin %u for '%s' of '%s' is taken: the encoder of '%s' (line %u)",
+                            load->pins[i], load->kind->lines[i], load->name, rig->loads[n].name,
+                            rig->loads[n].line);
+            }
+        }
         for (size_t n = 0; n < rig->input_count; n++) {
             if (rig->inputs[n].kind <= WPIN_RIG_LIMIT && rig->inputs[n].pin == load->pins[i]) {
                 wpin_say_at(reader, node, "pin %u for '%s' of '%s' is taken: input '%s' (line %u)",

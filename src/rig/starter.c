@@ -200,6 +200,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
     const char *n = s->name;
     fprintf(to,
             "# A first, gentle motion of '%s'. windpin run shows it on simulated hardware.\n\n"
+            "require no fault         # what the run must keep to: add yours, docs/plan.md\n\n"
             "main on\n",
             n);
     if (s->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
@@ -216,7 +217,9 @@ static void write_plan(const wpin_starter *s, FILE *to) {
     } else if (strcmp(s->load, "motor") == 0) {
         /* with fast decay half of the duty only makes up for the other half */
         int duty = s->kind->off_phase == WPIN_SIM_OFF_FAST ? 70 : 40;
-        fprintf(to, "%s ramp %d%% in 1s\n%s hold 2s\n%s stop\n", n, duty, n, n);
+        fprintf(to, "%s ramp %d%% in 1s\n", n, duty);
+        fprintf(to, "require %s current below %.3gA\n", n, 6 * s->watts / s->volts);
+        fprintf(to, "%s hold 2s\n%s stop\n", n, n);
         if (reverses(s)) {
             fprintf(to, "%s ramp reverse %d%% in 1s\n%s hold 2s\n", n, duty, n);
         }

@@ -120,10 +120,27 @@ typedef struct wpin_analog {
     double seed;
 } wpin_analog;
 
+/* Where a shaft was, when, in edges of its encoder. */
+typedef struct wpin_shaft_place {
+    int64_t at;
+    double x, speed;
+} wpin_shaft_place;
+
+#define WPIN_SIM_ENCODERS 32
+typedef struct wpin_encoder_part {
+    wpin_sim_encoder part;
+    int motor;
+    wpin_shaft_place last; /* when the counter was last read */
+    double edge;           /* the last one below it */
+    int64_t counts, counted_at;
+    bool off, channel_off, swapped;
+} wpin_encoder_part;
+
 struct wpin_sim {
     wpin_sim_controller controller;
-    int64_t now;        /* ps */
-    int64_t clock_read; /* what the controller's clock said last, us */
+    unsigned converter_bits; /* of the analogue inputs; 0: fine */
+    int64_t now;             /* ps */
+    int64_t clock_read;      /* what the controller's clock said last, us */
     wpin_pin groups[WPIN_SIM_GROUPS][8];
     int group_count;
     wpin_sim_pin pins[WPIN_SIM_PINS];
@@ -132,6 +149,8 @@ struct wpin_sim {
     wpin_plant **plants;
     int supply_count, bridge_count, plant_count;
     wpin_analog analog[WPIN_SIM_PINS];
+    wpin_encoder_part encoders[WPIN_SIM_ENCODERS];
+    int encoder_count;
     wpin_sim_burn *burns;
     size_t burn_count;
     wpin_sim_event *events;
@@ -179,6 +198,10 @@ int64_t wpin_heat_window(const wpin_sim *sim);
 bool wpin_bridge_heats(const wpin_bridge *bridge);
 /* Whether a limit switch is at its place. */
 bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
+/* What the counter of an encoder says now. */
+wpin_status wpin_encoder_count(wpin_sim *sim, int number, wpin_count *to);
+/* Puts a fault into the encoder of a motor, or mends it; false where there is none. */
+bool wpin_encoder_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on);
 /* Every pin floats: what a reset does. */
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */

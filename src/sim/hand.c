@@ -58,6 +58,9 @@ bool wpin_sim_wire_limit(wpin_sim *sim, wpin_pin pin, int motor, double from, do
 bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin) {
     const wpin_sim_pin *p = &sim->pins[pin];
     const wpin_plant *plant = sim->plants[p->motor];
+    if (p->stuck) {
+        return false;
+    }
     double turns = plant->angle / (2 * 3.14159265358979323846) / plant->motor.gear_ratio;
     return turns >= p->from && turns <= p->to;
 }

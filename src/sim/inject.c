@@ -72,12 +72,15 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
             stall(sim->plants[number], on);
         }
         return number < sim->plant_count;
-    case WPIN_SIM_FAULT_STUCK_BUTTON:
-        if (number >= WPIN_SIM_PINS || !sim->pins[number].button) {
+    case WPIN_SIM_FAULT_STUCK:
+        if (number >= WPIN_SIM_PINS || (!sim->pins[number].button && !sim->pins[number].limit)) {
             return false;
         }
         sim->pins[number].stuck = on;
         return true;
+    case WPIN_SIM_FAULT_SENSOR_OFF:
+    case WPIN_SIM_FAULT_CHANNEL_OFF:
+    case WPIN_SIM_FAULT_CHANNELS_SWAPPED: return wpin_encoder_inject(sim, fault, number, on);
     case WPIN_SIM_FAULT_LINK_LOST: sim->link_lost = on; return true;
     default:
         return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);

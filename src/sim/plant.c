@@ -21,15 +21,28 @@ typedef struct terminal {
     double drop; /* volts lost in it besides its resistance */
 } terminal;
 
+wpin_at_shaft wpin_sim_at_shaft(const wpin_sim_motor *m) {
+    double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
+    return (wpin_at_shaft){.holds = m->static_friction + load,
+                           .drags = m->dry_friction + load,
+                           .viscous = m->viscous_friction + m->load_viscous / (n * n * loss),
+                           .quadratic = m->load_quadratic / (n * n * n * loss),
+                           .inertia = m->inertia + m->load_inertia / (n * n)};
+}
+
+double wpin_sim_drag(const wpin_at_shaft *shaft, double w) {
+    return shaft->drags + (shaft->viscous + shaft->quadratic * w) * w;
+}
+
 void wpin_plant_prepare(wpin_plant *plant) {
     const wpin_sim_motor *m = &plant->motor;
-    double n = m->gear_ratio, loss = m->gear_efficiency;
-    double load = m->load_torque / (n * loss);
-    plant->inertia = m->inertia + m->load_inertia / (n * n);
-    plant->viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    plant->quadratic = m->load_quadratic / (n * n * n * loss);
-    plant->torque_hold = m->static_friction + load;
-    plant->torque_move = m->dry_friction + load;
+    double n = m->gear_ratio;
+    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    plant->inertia = shaft.inertia;
+    plant->viscous = shaft.viscous;
+    plant->quadratic = shaft.quadratic;
+    plant->torque_hold = shaft.holds;
+    plant->torque_move = shaft.drags;
     if (plant->stalled) {
         plant->torque_hold = HUGE_VAL;
         plant->speed = 0;

@@ -79,6 +79,12 @@ bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other) {
     return true;
 }
 
+bool wpin_sim_set_converter(wpin_sim *sim, unsigned bits) {
+    bool good = bits <= 24;
+    sim->converter_bits = good ? bits : sim->converter_bits;
+    return good;
+}
+
 bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input) {
     if (bridge < 0 || bridge >= sim->bridge_count) {
         return false;

@@ -158,6 +158,19 @@ static bool port_read(void *context, wpin_pin pin) {
     return wpin_cursor_at(&sim->pins[pin].wave, sim->now).level == WPIN_HIGH;
 }
 
+/* Noise from tip to tip, evenly spread and repeatable (Park and Miller's generator). */
+static double noise_of(wpin_analog *a, double volts) {
+    const double most = 2147483647.0;
+    a->seed = fmod(16807 * (a->seed >= 1 ? a->seed : 1), most);
+    return (a->seed / most - 0.5) * volts;
+}
+
+/* What a converter of so many bits makes of volts: whole steps. */
+static double converted(const wpin_sim *sim, double volts) {
+    double step = sim->controller.logic_volts / exp2(sim->converter_bits);
+    return sim->converter_bits == 0 ? volts : step * floor(volts / step);
+}
+
 static int16_t port_millivolts(void *context, uint8_t input) {
     wpin_sim *sim = context;
     wpin_analog *a = &sim->analog[input];
@@ -166,14 +179,20 @@ static int16_t port_millivolts(void *context, uint8_t input) {
         const wpin_bridge *bridge = &sim->bridges[a->part];
         double amps =
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
-        volts = fabs(amps) * bridge->part.sense_volts_per_amp;
+        volts = fabs(amps) * bridge->part.sense_volts_per_amp +
+                (bridge->part.sense_noise > 0 ? noise_of(a, bridge->part.sense_noise) : 0);
+        volts = fmax(volts, 0);
     } else if (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER) {
         volts = wpin_knob_volts(sim, a);
     } else if (a->what == WPIN_SENSED_SUPPLY && wpin_supply_live(sim, &sim->supplies[a->part])) {
         volts = wpin_sim_supply_volts(sim, a->part) * a->ratio;
     }
     volts = volts > sim->controller.logic_volts ? sim->controller.logic_volts : volts;
-    return (int16_t)lround(fmin(volts * 1e3, INT16_MAX));
+    return (int16_t)lround(fmin(converted(sim, volts) * 1e3, INT16_MAX));
+}
+
+static wpin_status port_count(void *context, uint8_t counter, wpin_count *to) {
+    return wpin_encoder_count(context, counter, to);
 }
 
 static void port_pause(void *context, uint32_t us) {
@@ -189,6 +208,7 @@ wpin_port wpin_sim_port(wpin_sim *sim) {
                        .pwm_duty = port_pwm_duty,
                        .read = port_read,
                        .millivolts = port_millivolts,
+                       .count = port_count,
                        .pause = port_pause,
                        .leg_start = port_leg_start,
                        .leg_duty = port_leg_duty,

@@ -1,6 +1,7 @@
 /* Samples as CSV, RFC 4180: a header, rows ended by CR LF, a dot as decimal mark. */
 #include "windpin/trace.h"
 #include <errno.h>
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -28,8 +29,9 @@ static void note(wpin_csv *csv, int written) {
 
 wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
     static const char *const columns[] = {
-        "asked_percent", "duty_percent", "volts", "amps",           "amps_min", "amps_max",
-        "rpm",           "supply_volts", "turns", "effect_percent", "phase"};
+        "asked_percent", "duty_percent", "volts",        "amps",  "amps_min",
+        "amps_max",      "rpm",          "supply_volts", "turns", "effect_percent",
+        "asked_rpm",     "measured_rpm", "phase"};
     wpin_csv *csv = calloc(1, sizeof *csv);
     if (csv == NULL) {
         return NULL;
@@ -51,14 +53,22 @@ wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
     return csv;
 }
 
+/* Empty where there is none. */
+static void put(wpin_csv *csv, double value) {
+    note(csv, isnan(value) ? fprintf(csv->file, ",") : fprintf(csv->file, ",%.3f", value));
+}
+
 void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
     note(csv, fprintf(csv->file, "%.6f", seconds));
     for (size_t i = 0; i < csv->loads; i++) {
         const wpin_sample *s = &samples[i];
-        note(csv, fprintf(csv->file, ",%.3f,%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%.5f,%.2f,%s",
-                          s->asked * 100, s->duty * 100, s->volts, s->amps, s->amps_min,
-                          s->amps_max, s->rpm, s->supply_volts, s->turns, s->effect * 100,
-                          wpin_state_word(s->phase)));
+        put(csv, s->asked * 100);
+        note(csv, fprintf(csv->file, ",%.3f,%.4f,%.5f,%.5f,%.5f,%.3f,%.4f,%.5f,%.2f", s->duty * 100,
+                          s->volts, s->amps, s->amps_min, s->amps_max, s->rpm, s->supply_volts,
+                          s->turns, s->effect * 100));
+        put(csv, s->asked_rpm);
+        put(csv, s->measured_rpm);
+        note(csv, fprintf(csv->file, ",%s", wpin_state_word(s->phase)));
     }
     note(csv, fprintf(csv->file, ",%s\r\n", csv->mark));
 }

@@ -10,12 +10,14 @@
 #include <strings.h>
 #include <unistd.h>
 
-#define LOAD_COLUMNS 11
+#define LOAD_COLUMNS 13
+#define RPM_COLUMNS  10 /* from here on: asked and measured, may be empty */
 
 /* What the axes have to reach, from the trace itself. */
 typedef struct span {
     char name[WPIN_NAME_MAX + 1];
     double volts, amps, rpm; /* largest size */
+    bool measured;           /* its speed, by an encoder */
     bool negative;           /* anything below zero */
     size_t column;           /* of the load in the trace, from 0 */
 } span;
@@ -91,8 +93,11 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
         double v[LOAD_COLUMNS - 1];
         for (int c = 0; c < LOAD_COLUMNS - 1; c++) {
             char *begin = rest + (*rest == ',');
-            v[c] = strtod(begin, &rest);
-            if (rest == begin) {
+            bool empty = (c == 0 || c >= RPM_COLUMNS) &&
+                         *begin == ','; /* no speed asked, or none measured */
+            v[c] = empty ? NAN : strtod(begin, &rest);
+            rest = empty ? begin : rest;
+            if (rest == begin && !empty) {
                 snprintf(why, size, "%zu:%zu: found '%.*s'; expected a number", trace->rows + 2,
                          (size_t)(begin - row) + 1, (int)strcspn(begin, ",\r\n"), begin);
                 return false;
@@ -106,6 +111,7 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
             grow(&s->amps, &s->negative, v[4]);
             grow(&s->amps, &s->negative, v[5]);
             grow(&s->rpm, &s->negative, v[6]);
+            s->measured = s->measured || !isnan(v[RPM_COLUMNS + 1]);
         }
     }
     trace->rows++;
@@ -164,7 +170,7 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
             s->name);
     put_range(to, 100, s->negative);
     fprintf(to,
-            "plot file using 1:%d with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
+            "plot file using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
             "'' using 1:%d with lines lc rgb '#1d3557' lw 1.5 title 'on the pins'\n"
             "unset label 1\nset ylabel 'motor volts (V)'\n",
             c, c + 1);
@@ -181,6 +187,14 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
             "set ylabel 'output (rpm)'\nset format x '%%g'\nset xlabel 'time (s)'\n",
             c + 4, c + 5, c + 3);
     put_range(to, s->rpm, s->negative);
+    if (s->measured) {
+        fprintf(to,
+                "plot file using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
+                "'' using 1:(given(%d)) with lines lc rgb '#c23b3b' lw 2 title 'measured', "
+                "'' using 1:%d with lines lc rgb '#5b3f8c' lw 1 title 'true'\n",
+                c + RPM_COLUMNS, c + RPM_COLUMNS + 1, c + 6);
+        return;
+    }
     fprintf(to, "plot file using 1:%d with lines lc rgb '#5b3f8c' lw 1.5 title 'true speed'\n",
             c + 6);
 }
@@ -197,6 +211,7 @@ static void put_script(FILE *to, const trace_file *trace, const char *csv, const
     put_quoted(to, csv);
     fprintf(to,
             "\nset datafile separator ','\nset key autotitle columnhead\n"
+            "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
             "set grid lt 1 lw 0.5 lc rgb '#dddddd'\nset border 3\nset tics nomirror\n"
             "set key at graph 1,1.2 right horizontal samplen 2\n"
             "set xzeroaxis lt 1 lw 0.5 lc rgb '#888888'\n"

@@ -182,7 +182,8 @@ bool wpin_any_duty(const wpin_vetter *v, const wpin_rig_load *load) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
         bool mine = s->target.number == load - v->rig->loads;
-        if (mine && s->op == WPIN_OP_FOLLOW) {
+        if (mine &&
+            (s->op == WPIN_OP_FOLLOW || s->op == WPIN_OP_TURN || s->op == WPIN_OP_TURN_TO)) {
             return true;
         }
         runs = runs || (mine && (s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR));
@@ -194,9 +195,10 @@ bool wpin_any_duty(const wpin_vetter *v, const wpin_rig_load *load) {
 bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double low, double high) {
     for (size_t i = 0; i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
-        double duty = fmin(fabs((double)s->value) / WPIN_DUTY_FULL, load->limits.duty_max);
-        if (runs && s->target.number == load - v->rig->loads && duty > low && duty <= high) {
+        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_HOME;
+        bool mine = runs && s->target.number == load - v->rig->loads;
+        double duty = mine ? fmin(fabs(wpin_rig_step_duty(v->rig, s)), load->limits.duty_max) : 0;
+        if (mine && duty > low && duty <= high) {
             return true;
         }
     }
@@ -318,14 +320,14 @@ double wpin_returned_volts(const wpin_facts *f, double farads) {
 
 static void motor_facts(wpin_facts *f, double tolerance) {
     const wpin_sim_motor *m = &f->load->motor;
-    double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
     double volts = volts_at(f, f->load->limits.duty_max);
+    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
     f->motor = true;
-    f->torque = (m->dry_friction + load) * (1 + tolerance);
-    f->viscous = m->viscous_friction + m->load_viscous / (n * n * loss);
-    f->quadratic = m->load_quadratic / (n * n * n * loss);
-    f->hold = (m->static_friction + load) * (1 + tolerance);
-    f->inertia = m->inertia + m->load_inertia / (n * n);
+    f->torque = shaft.drags * (1 + tolerance);
+    f->viscous = shaft.viscous;
+    f->quadratic = shaft.quadratic;
+    f->hold = shaft.holds * (1 + tolerance);
+    f->inertia = shaft.inertia;
     f->stall_amps = fmin(volts / f->loop_ohms, f->most_amps);
     f->speed = wpin_speed_at(f, f->load->limits.duty_max);
     f->run_amps = wpin_running_amps(f, f->load->limits.duty_max);
@@ -369,9 +371,14 @@ static void other_facts(wpin_facts *f) {
     f->start_amps = f->stall_amps;
 }
 
-/* A trip below the driver's limit that comes in time, or a driver that looks after itself. */
-static bool is_saved(const wpin_rig_load *load) {
+/* A limit or trip below the driver's that comes in time, or a driver that looks after itself. */
+static bool is_saved(const wpin_vetter *v, const wpin_facts *f) {
+    const wpin_rig_load *load = f->load;
     const wpin_rig_limits *l = &load->limits;
+    double over = wpin_limited_seconds(v, f, load->bridge.burns_above_amps);
+    if (1.5 * over < load->bridge.burns_after) {
+        return true;
+    }
     bool trip = l->trip_input >= 0 && l->trip_amps < load->bridge.burns_above_amps &&
                 l->trip_time <= load->bridge.burns_after;
     return trip || load->bridge.protects;
@@ -380,6 +387,15 @@ static bool is_saved(const wpin_rig_load *load) {
 /* Whether PWM switches the load's current; servo-style pulses only tell another controller. */
 static bool is_switched(const wpin_stage_kind *kind) {
     return wpin_stage_kind_takes_duty(kind) && kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+}
+
+/* What a seized motor takes for as long as a supply needs to see it, its current being limited. */
+static double limited_surge(const wpin_vetter *v, const wpin_facts *f) {
+    double amps = f->load->limits.limit_amps;
+    while (amps < f->stall_amps && wpin_limited_seconds(v, f, amps) >= 8e-3) {
+        amps *= 1.05;
+    }
+    return amps;
 }
 
 static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *load) {
@@ -393,18 +409,21 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
     f->switch_ohms = driven_ohms(v, f) * f->switches;
     f->most_amps = base_lets(v, f);
     f->loop_ohms = winding + f->switch_ohms + f->supply->resistance;
-    f->trips = is_saved(load);
     if (load->what == WPIN_RIG_MOTOR) {
         motor_facts(f, slack);
     } else {
         other_facts(f);
     }
+    f->trips = is_saved(v, f);
     double on = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
     find_hottest(v, f, load->what == WPIN_RIG_SOLENOID ? on : load->limits.duty_max);
     f->surge_amps = f->stall_amps;
     if (f->motor && f->pwm_hz > 0 && load->limits.duty_max / f->pwm_hz > 5e-3) {
         wpin_pwm_loop loop = wpin_loop_of(f, 0); /* so slow that a supply sees each pulse */
         f->surge_amps = wpin_calc_pwm_wave(&loop, load->limits.duty_max).most;
+    }
+    if (load->limits.limit_amps > 0) {
+        f->surge_amps = fmin(f->surge_amps, limited_surge(v, f));
     }
     if (load->what == WPIN_RIG_LAMP) {
         f->surge_amps = f->start_amps = lamp_surge(f);

@@ -177,6 +177,10 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             add(to, "%-12s %-12s %-10s %-10s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
+        for (unsigned n = 0; l->encoder.there && n < (l->encoder.one_channel ? 1U : 2U); n++) {
+            add(to, "%-12s %-12s %-10s %-10s %-8u input, pull-up in the controller", l->name,
+                n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
+        }
         add(to, "%-12s %-12s %-10s %-10s %-8s supply '%s'", l->name, "power", "-", "-", "-",
             rig->supplies[l->supply].name);
     }
@@ -234,6 +238,11 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
         add(to,
             "1  pull-down or pull-up resistor for %s: 10 kohm from its line to its resting level",
             l->name);
+    }
+    if (l->encoder.there) {
+        add(to, "1  encoder of %s: %.0f lines, %s channel%s, for %.3g V", l->name, l->encoder.lines,
+            l->encoder.one_channel ? "one" : "two", l->encoder.one_channel ? "" : "s",
+            rig->controller.logic_volts);
     }
     if (b->motor_farads > 0) {
         add(to, "1  capacitor at %s: %.3g nF", l->name, b->motor_farads * 1e9);

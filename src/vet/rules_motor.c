@@ -135,7 +135,8 @@ static void stall_winding(wpin_vetter *v) {
 static void rest(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE);
+        bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE) &&
+                     !l->encoder.there; /* which shows when it stands */
         double takes = turns ? wpin_run_down(f, l->rest_brakes, NULL) : 0;
         if (takes > l->limits.rest) {
             wpin_finding *n =
@@ -217,6 +218,22 @@ static void rated(wpin_vetter *v) {
     }
 }
 
+/* Found for another motor than its entry says now. */
+static void identified_before(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_identified *i = &f->load->identified;
+        if (!i->there || !i->stale) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n, "it was identified on %s, and the entry of its motor has changed since",
+                   i->on);
+        wpin_consequence(n, "what was found is not used");
+        wpin_cure(n, "windpin identify again");
+        wpin_cure(n, "the entry as it was, or 'identified' taken out");
+    }
+}
+
 const wpin_rule_entry wpin_rules_motor[] = {
     {{"start-torque", "motor; load; gear", "a load that never breaks loose", WPIN_EFFECT_DEAD},
      start_torque},
@@ -232,5 +249,8 @@ const wpin_rule_entry wpin_rules_motor[] = {
      no_limit},
     {{"rated-volts", "rated", "rated for fewer volts than the supply has", WPIN_EFFECT_ADVICE},
      rated},
+    {{"identified-before", "identified; motor", "constants that were found for another motor",
+      WPIN_EFFECT_ADVICE},
+     identified_before},
 };
 const size_t wpin_rules_motor_count = sizeof wpin_rules_motor / sizeof *wpin_rules_motor;

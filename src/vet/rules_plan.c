@@ -6,7 +6,8 @@
 
 static bool drives(wpin_op op) {
     return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
-           op == WPIN_OP_FOLLOW || op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
+           op == WPIN_OP_FOLLOW || op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO ||
+           op == WPIN_OP_HOME;
 }
 
 static wpin_finding *find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
@@ -112,6 +113,9 @@ static void weak_duty(wpin_vetter *v) {
             continue;
         }
         const wpin_rig_limits *l = &load->limits;
+        if (s->quantity == WPIN_QUANTITY_SPEED) {
+            continue; /* its regulator finds the duty */
+        }
         double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
         duty = l->below == WPIN_BELOW_LIFT ? fmax(duty, l->start_duty) : duty;
         double first = fmax(duty, l->kick_time > 0 ? l->kick_level : 0);
@@ -211,7 +215,8 @@ static void lifted(wpin_vetter *v) {
         bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
         const wpin_rig_limits *l = runs ? &v->rig->loads[s->target.number].limits : NULL;
         double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
-        if (runs && l->below == WPIN_BELOW_LIFT && duty > 0 && duty < l->start_duty - 0.005) {
+        bool lifts = runs && l->below == WPIN_BELOW_LIFT && s->quantity == WPIN_QUANTITY_EFFORT;
+        if (lifts && duty > 0 && duty < l->start_duty - 0.005) {
             wpin_finding *n = find_step(v, WPIN_NOTE, i);
             wpin_cause(n, "%.3g %% are asked for, and its start duty is %.3g %%", duty * 100,
                        l->start_duty * 100);

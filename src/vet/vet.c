@@ -7,11 +7,17 @@ static const struct {
     const wpin_rule_entry *rules;
     const size_t *count;
 } tables[] = {
-    {wpin_rules_supply, &wpin_rules_supply_count},   {wpin_rules_pins, &wpin_rules_pins_count},
-    {wpin_rules_driver, &wpin_rules_driver_count},   {wpin_rules_switch, &wpin_rules_switch_count},
-    {wpin_rules_pwm, &wpin_rules_pwm_count},         {wpin_rules_motor, &wpin_rules_motor_count},
-    {wpin_rules_coil, &wpin_rules_coil_count},       {wpin_rules_light, &wpin_rules_light_count},
-    {wpin_rules_stepper, &wpin_rules_stepper_count}, {wpin_rules_inputs, &wpin_rules_inputs_count},
+    {wpin_rules_supply, &wpin_rules_supply_count},
+    {wpin_rules_pins, &wpin_rules_pins_count},
+    {wpin_rules_driver, &wpin_rules_driver_count},
+    {wpin_rules_switch, &wpin_rules_switch_count},
+    {wpin_rules_pwm, &wpin_rules_pwm_count},
+    {wpin_rules_motor, &wpin_rules_motor_count},
+    {wpin_rules_coil, &wpin_rules_coil_count},
+    {wpin_rules_light, &wpin_rules_light_count},
+    {wpin_rules_stepper, &wpin_rules_stepper_count},
+    {wpin_rules_inputs, &wpin_rules_inputs_count},
+    {wpin_rules_speed, &wpin_rules_speed_count},
     {wpin_rules_plan, &wpin_rules_plan_count}}; /* last: it looks at what the others found */
 
 enum { TABLES = sizeof tables / sizeof *tables };

@@ -220,8 +220,115 @@ static void steppers(void) {
     note((uint32_t)millidegrees);
 }
 
+/* A shaft that follows the duty, counted edge by edge; now and then the counter leaps or fails. */
+static int32_t shaft_place, shaft_speed; /* 1/256 of a count; the same a millisecond */
+static wpin_moment shaft_at;
+
+static wpin_status count(void *context, uint8_t counter, wpin_count *to) {
+    (void)context, (void)counter;
+    if (pick(3000) == 0) {
+        shaft_place = (int32_t)((uint32_t)shaft_place + (any_size() << 8));
+    }
+    to->counts = shaft_place / 256;
+    to->at = shaft_at;
+    return pick(4000) == 0 ? WPIN_REFUSED_PORT : WPIN_OK;
+}
+
+static void turn_shaft(wpin_duty duty) {
+    int32_t before = shaft_place / 256;
+    int32_t to = duty; /* of 32 bits from here on */
+    shaft_speed += (to / 16 - shaft_speed) / 32;
+    shaft_place = (int32_t)((uint32_t)shaft_place + (uint32_t)shaft_speed);
+    if (shaft_place / 256 != before) {
+        shaft_at = clock_us - pick(900);
+    }
+}
+
+static wpin_encoder encoder;
+static const WPIN_FLASH wpin_encoder_config encoder_configs[] = {
+    {.full_hz = 4000, .window_us = 1000},
+    {.full_hz = 3170, .reversed = true, .still_us = 90000},
+    {.full_hz = 5000, .window_us = 9000, .no_moments = true}};
+static wpin_speed loop;
+static const WPIN_FLASH wpin_speed_config gains = {.feed = 15000,
+                                                   .friction = 400,
+                                                   .breakaway = 1200,
+                                                   .inertia = 80,
+                                                   .gain = 700,
+                                                   .integral = 900,
+                                                   .fresh_us = 5000};
+static wpin_motion motion;
+static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
+                                                      .least_effort = 6000,
+                                                      .still_ms = 80,
+                                                      .stall_mv = 4000,
+                                                      .wrong_ms = 40,
+                                                      .over_speed = 20000,
+                                                      .off_by = 3000,
+                                                      .off_ms = 200,
+                                                      .passed_by = 20,
+                                                      .passes = 3};
+static wpin_position place;
+static const WPIN_FLASH wpin_position_config moves = {
+    .most = 12000, .brake = 900, .gain = 5000, .blend = 9, .up = 60};
+static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop),
+                                                       WPIN_POSITION_REGULATOR(&place)};
+static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+static const WPIN_FLASH wpin_motor_config regulated = {
+    WPIN_ON_STAGE(&stage, &bridge),
+    .guard = {.cap = 16384,
+              .up = WPIN_SLEW_US(300000),
+              .down = WPIN_SLEW_US(200000),
+              .regulated = WPIN_SLEW_US(9000),
+              .reversal = WPIN_REVERSAL_STANDSTILL,
+              .standstill = 200,
+              .pause_us = 20000},
+    .sense = {.reads = WPIN_HAS_SPEED,
+              .more = wpin_encoder_measure,
+              .place = wpin_encoder_set_position,
+              .context = &encoder},
+    .loop = &wpin_closed_loop,
+    .regulators = regulators,
+    .regulator_count = 2,
+    .protections = protections,
+    .protection_count = 1,
+    .at_count = 3,
+    .counts_per_turn = 700};
+
+static void loops(void) {
+    static wpin_motor motor;
+    wpin_port counting = port;
+    counting.count = count;
+    loop.config = &gains;
+    motion.config = &watched;
+    place.config = &moves;
+    note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &counting));
+    note((uint32_t)wpin_motor_init(&motor, &regulated, &counting));
+    for (uint16_t i = 0; i < 600; i++) {
+        clock_us += pick(300) == 0 ? any_size() : 900 + pick(200);
+        if (pick(60) == 0) {
+            int32_t speed = (int32_t)pick(36000) - 18000;
+            wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_SPEED, .value = speed};
+            uint32_t ramp_us = any_size() >> 8, timeout_ms = any_size(); /* drawn in this order */
+            note((uint32_t)wpin_motor_request(&motor, setpoint, ramp_us, timeout_ms));
+        } else if (pick(40) == 0) {
+            one_request(&motor);
+        }
+        wpin_motor_tick(&motor);
+        wpin_measurement m = wpin_motor_measurement(&motor);
+        turn_shaft(wpin_motor_duty(&motor));
+        note((uint32_t)wpin_motor_duty(&motor) * 65536UL + (uint16_t)m.speed);
+        note((uint32_t)m.position);
+        note(m.speed_us);
+        note(wpin_motor_state(&motor) * 65536UL + wpin_motor_held(&motor) * 256UL +
+             (uint32_t)wpin_motor_fault(&motor));
+    }
+    wpin_motor_close(&motor);
+}
+
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
-    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps, slews, knobs, motors, steppers};
+    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps,  slews,    knobs,
+                                                          motors, steppers, loops};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;

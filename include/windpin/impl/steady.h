@@ -36,10 +36,12 @@ extern "C" {
 
 /** @name wpin_motor.senses, beside the WPIN_HAS bits of current and supply
  * @{ */
+#define WPIN_SENSES_PLACE  ((uint8_t)8) /**< It can be told where it is. */
 #define WPIN_SENSES_LIMITS ((uint8_t)16)
 #define WPIN_SENSES_MORE   ((uint8_t)32)
 #define WPIN_SENSES_POLL   ((uint8_t)64)
-#define WPIN_SENSES_GUARD  ((uint8_t)(WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY))
+#define WPIN_SENSES_WATCH  ((uint8_t)128) /**< Protections look at what was measured. */
+#define WPIN_SENSES_GUARD  ((uint8_t)(WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY | WPIN_HAS_SPEED))
 /** @} */
 
 /** @name wpin_motor.shown, beside the state
@@ -77,6 +79,8 @@ WPIN_STEADY uint8_t wpin_senses_of(const WPIN_FAR wpin_motor_config *config) {
     bool limits = sense->limit_forward.used || sense->limit_reverse.used;
     return (uint8_t)(sense->reads | (limits ? WPIN_SENSES_LIMITS : 0) |
                      (sense->more != NULL ? WPIN_SENSES_MORE : 0) |
+                     (sense->place != NULL ? WPIN_SENSES_PLACE : 0) |
+                     (config->protection_count != 0 ? WPIN_SENSES_WATCH : 0) |
                      (config->actuator->poll != NULL ? WPIN_SENSES_POLL : 0));
 }
 
@@ -169,6 +173,9 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     if ((motor->guard.held & WPIN_HELD_LIMIT) != 0) {
         wpin_rare_limit(motor);
     }
+    if (config->loop != NULL && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0) {
+        config->loop->settle(motor);
+    }
     if (effort != 0 && !was_on) {
         wpin_rare_start(motor);
     }
@@ -230,8 +237,12 @@ WPIN_STEADY wpin_status wpin_steady_check(wpin_motor *motor,
     if (motor->stood != 0 && wpin_rare_clock_stands(motor)) {
         return WPIN_FAULT_CLOCK;
     }
-    return wpin_steady_fault(&motor->guard, &config->guard, &motor->measurement,
-                             senses & WPIN_SENSES_GUARD);
+    wpin_status fault = wpin_steady_fault(&motor->guard, &config->guard, &motor->measurement,
+                                          senses & WPIN_SENSES_GUARD);
+    if (fault == WPIN_OK && (senses & WPIN_SENSES_WATCH) != 0) {
+        fault = motor->config->loop->watch(motor);
+    }
+    return fault;
 }
 
 /* One control period of an open motor; whether the watchdog may be told that all is well. */

@@ -128,6 +128,9 @@ WPIN_STEADY void wpin_steady_slew(wpin_guard *guard, const WPIN_FAR wpin_guard_c
         return;
     }
     wpin_slew limit = goal > value ? config->up : config->down;
+    if ((guard->flags & WPIN_GUARD_REGULATED) != 0 && config->regulated != 0) {
+        limit = config->regulated;
+    }
     value = wpin_steady_step(value, goal, limit, hold_us);
     if (value != goal) {
         guard->held |= WPIN_HELD_SLEW;

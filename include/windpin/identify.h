@@ -1,0 +1,80 @@
+/** @file identify.h
+ * What a motor is, from how it ran: resistance, torque constant, inertia and frictions, each with
+ * how far it may be off. A record holds only what a controller knows: duty, sensed current, counts
+ * and their moments. It is taken by an experiment (windpin/rehearsal.h) or read from a file. Host
+ * only.
+ */
+#ifndef WINDPIN_IDENTIFY_H
+#define WINDPIN_IDENTIFY_H
+
+#include "api.h"
+#include "rig.h"
+#include <stddef.h>
+#include <stdint.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** What a controller knew at one tick. */
+typedef struct wpin_record_row {
+    double at;         /**< s. */
+    double duty;       /**< On the pins from here on, signed; 0: the motor is left alone. */
+    double amps;       /**< Sensed, without a sign. */
+    int32_t counts;    /**< Of its encoder, as it is forward. */
+    double counted_at; /**< When the last of them passed, s. */
+} wpin_record_row;
+
+/** A whole record. Start with all zero. */
+typedef struct wpin_record {
+    wpin_record_row *rows;
+    size_t count, room;
+} wpin_record;
+
+/** Adds a row; false when out of memory. */
+WPIN_API bool wpin_record_add(wpin_record *record, const wpin_record_row *row);
+WPIN_API void wpin_record_free(wpin_record *record);
+/** Writes it as CSV (RFC 4180), and reads it; false with the reason. */
+WPIN_API bool wpin_record_write(const wpin_record *record, const char *path, char *why,
+                                size_t why_size);
+WPIN_API bool wpin_record_read(wpin_record *record, const char *path, char *why, size_t why_size);
+
+/** What is found out. On the motor's own shaft. */
+typedef enum wpin_constant {
+    WPIN_CONSTANT_RESISTANCE, /**< Of the winding at 25 degC, ohm. */
+    WPIN_CONSTANT_INDUCTANCE, /**< H. */
+    WPIN_CONSTANT_TORQUE,     /**< Nm/A, which is V s/rad. */
+    WPIN_CONSTANT_INERTIA,    /**< Of all that turns, kg m2. */
+    WPIN_CONSTANT_DRY,        /**< Against all motion, Nm. */
+    WPIN_CONSTANT_VISCOUS,    /**< Nm s/rad. */
+    WPIN_CONSTANT_STATIC,     /**< That holds it at rest, Nm. */
+    WPIN_CONSTANTS
+} wpin_constant;
+
+typedef struct wpin_estimate {
+    double value;
+    double error; /**< It is within this of it, in 95 of 100 cases, as far as the record tells. */
+    bool known;   /**< False: the record does not tell. */
+} wpin_estimate;
+
+/** What came of a fit. */
+typedef struct wpin_identification {
+    wpin_estimate constants[WPIN_CONSTANTS];
+    double amps_off;   /**< Of the current, root of the mean square. */
+    size_t windows;    /**< Stretches of the record that were used. */
+    size_t breakaways; /**< Times it broke loose. */
+    double seconds;    /**< How long the record is. */
+    double volts;      /**< Assumed at the supply. */
+    double degrees;    /**< Assumed of the winding. */
+} wpin_identification;
+
+/** Fits the constants of a load to a record. What is taken from the rig: supply, stage, gear, the
+ * encoder, and where the fit begins. False with the reason. */
+WPIN_API bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load,
+                            const wpin_record *record, wpin_identification *to, char *why,
+                            size_t why_size);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

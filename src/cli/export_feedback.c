@@ -1,0 +1,112 @@
+/* Encoder and speed of a load, for firmware. */
+#include "export_feedback.h"
+
+static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encoder_config *e,
+                           const char *id) {
+    fprintf(to, "enum { %s_encoder_a = %u", id, load->encoder.pins[0]);
+    if (!load->encoder.one_channel) {
+        fprintf(to, ", %s_encoder_b = %u", id, load->encoder.pins[1]);
+    }
+    fprintf(
+        to,
+        " };\n/* Counter %u of the port, or .quadrature = &yours. wpin_encoder_init(&%s_encoder, "
+        "&%s_encoder_config, &port) goes before the motor's init. */\n"
+        "static wpin_encoder %s_encoder;\n"
+        "static const WPIN_FLASH wpin_encoder_config %s_encoder_config = {.counter = %u, "
+        ".reversed = %s, .one_channel = %s, .no_moments = %s,\n    .full_hz = %uU, .window_us = "
+        "%u};\n",
+        e->counter, id, id, id, id, e->counter, e->reversed ? "true" : "false",
+        e->one_channel ? "true" : "false", e->no_moments ? "true" : "false", e->full_hz,
+        e->window_us);
+}
+
+static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
+                         const char *id) {
+    const wpin_speed_config *s = &bound->speed;
+    const wpin_position_config *p = &bound->position;
+    fprintf(
+        to,
+        "/* A speed of 16384 is %.6g rpm at the output; rated are %.6g rpm. */\n"
+        "#define %s_RPM(rpm) ((int32_t)((rpm) * 16384.0 / %.9g))\n"
+        "static const WPIN_FLASH wpin_speed_config %s_speed_config = {.feed = %u, .friction = "
+        "%u, .breakaway = %u, .inertia = %u,\n    .gain = %u, .integral = %u, .fresh_us = %u};\n"
+        "static wpin_speed %s_speed = {.config = &%s_speed_config};\n",
+        load->speed.maximum, load->speed.rated, id, load->speed.maximum, id, s->feed, s->friction,
+        s->breakaway, s->inertia, s->gain, s->integral, s->fresh_us, id, id);
+    fprintf(to,
+            "static const WPIN_FLASH wpin_position_config %s_position_config = {.most = %u, .brake "
+            "= %u, .gain = %u, .blend = %u, .up = %u};\n"
+            "static wpin_position %s_position = {.config = &%s_position_config};\n"
+            "static const WPIN_FLASH wpin_regulator %s_regulators[] = "
+            "{WPIN_SPEED_REGULATOR(&%s_speed),\n    WPIN_POSITION_REGULATOR(&%s_position)};\n",
+            id, p->most, p->brake, p->gain, p->blend, p->up, id, id, id, id, id);
+}
+
+static void export_motion(FILE *to, const wpin_motion_config *m, const char *id) {
+    fprintf(to,
+            "static const WPIN_FLASH wpin_motion_config %s_motion_config = {.still = %u, "
+            ".least_effort = %u, .still_ms = %u,\n    .stall_mv = %u, .stall_from = %u, .wrong_ms "
+            "= %u, .over_speed = "
+            "%u, .off_by = %u, .off_ms = %u, .passed_by = %u, .passes = %u};\n"
+            "static wpin_motion %s_motion = {.config = &%s_motion_config};\n"
+            "static const WPIN_FLASH wpin_protection %s_protections[] = "
+            "{WPIN_MOTION_PROTECTION(&%s_motion)};\n",
+            id, m->still, m->least_effort, m->still_ms, m->stall_mv, m->stall_from, m->wrong_ms,
+            m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id, id, id, id);
+}
+
+static void export_travel(FILE *to, const wpin_travel *t, const char *id) {
+    fprintf(to,
+            "static const WPIN_FLASH wpin_travel %s_travel = {.least = %ld, .most = %ld, "
+            ".homed_first = %s};\n",
+            id, (long)t->least, (long)t->most, t->homed_first ? "true" : "false");
+}
+
+void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
+                         const char *id) {
+    if (load->encoder.there) {
+        export_encoder(to, load, &bound->encoder, id);
+    }
+    if (load->speed.there) {
+        export_speed(to, load, bound, id);
+        export_motion(to, &bound->motion, id);
+    }
+    if (bound->motor.travel != NULL) {
+        export_travel(to, &bound->travel, id);
+    }
+}
+
+void cli_export_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_config *guard) {
+    if (load->encoder.there) {
+        fprintf(
+            to,
+            ",\n              .reversal = WPIN_REVERSAL_STANDSTILL, .standstill = %u, .regulated "
+            "= %uU",
+            guard->standstill, guard->regulated);
+    }
+}
+
+void cli_export_more(FILE *to, const wpin_rig_load *load, const char *id) {
+    if (load->encoder.there) {
+        fprintf(to,
+                ", .more = wpin_encoder_measure, .place = "
+                "wpin_encoder_set_position, .context = &%s_encoder",
+                id);
+    }
+}
+
+void cli_export_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
+                     const char *id) {
+    if (load->speed.there) {
+        fprintf(to,
+                "    .loop = &wpin_closed_loop, .regulators = %s_regulators, .regulator_count = 2, "
+                ".protections = "
+                "%s_protections,\n    .protection_count = 1, .at_speed = %u, .at_count = %u, "
+                ".settle_ms = %u,\n"
+                "    .counts_per_turn = %uU,\n",
+                id, id, motor->at_speed, motor->at_count, motor->settle_ms, motor->counts_per_turn);
+    }
+    if (motor->travel != NULL) {
+        fprintf(to, "    .travel = &%s_travel,\n", id);
+    }
+}

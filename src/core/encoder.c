@@ -1,0 +1,228 @@
+/* From counts and their moments to speed and position. */
+#include "windpin/encoder.h"
+#include "share.h"
+#include "windpin/impl/steady_guard.h"
+
+#define FULL_HZ_MAX ((uint32_t)1 << 22)
+
+/* 2^31 / d for a d with its top bit set, without a division: a straight line, then twice Newton,
+ * each squaring the error: 1/17, 1/289, 1/83521. */
+static uint16_t reciprocal(uint16_t d) {
+    /* 48/17 - 32/17 d: 92521 - d x 61681 / 65536, which has 16 bits */
+    uint16_t x = (uint16_t)(26985U - (uint16_t)(wpin_steady_product(d, 61681U) >> 16));
+    for (uint8_t i = 0; i < 2; i++) {
+        uint32_t error = 0x80000000UL - wpin_steady_product(d, x); /* of 2^31, either sign */
+        bool less = error > INT32_MAX;
+        uint16_t part = (uint16_t)((less ? 0U - error : error) >> 16);
+        uint16_t change = (uint16_t)(wpin_steady_product(x, part) >> 15);
+        if (less) {
+            x = (uint16_t)(x - change);
+        } else {
+            x = change > UINT16_MAX - x ? UINT16_MAX : (uint16_t)(x + change);
+        }
+    }
+    return x;
+}
+
+/* 15625 x 2^20 / full_hz is the speed of a count a microsecond: 16384 x 10^6 / full_hz. */
+static void make_scale(wpin_encoder *e, uint32_t full_hz) {
+    int8_t shift = 42;
+    while ((full_hz >> 31) == 0) {
+        full_hz <<= 1;
+        shift--;
+    }
+    uint32_t scale = (uint32_t)15625 * wpin_share_of(full_hz);
+    while ((scale >> 16) != 0) {
+        scale >>= 1;
+        shift--;
+    }
+    e->scale = (uint16_t)scale;
+    e->shift = shift;
+}
+
+/* Divided by 2^shift and rounded; whole bytes first, which costs an 8-bit controller nothing. */
+static uint32_t shifted(uint32_t value, int8_t shift) {
+    for (; shift > 8; shift = (int8_t)(shift - 8)) {
+        value >>= 8;
+    }
+    for (; shift > 1; shift--) {
+        value >>= 1;
+    }
+    return shift == 1 ? (value + 1U) >> 1 : value;
+}
+
+/* counts x scale / us, saturated. */
+static int16_t speed_of(const wpin_encoder *e, uint16_t counts, uint32_t us) {
+    int8_t shift = e->shift;
+    for (; (us >> 16) != 0; us >>= 1) {
+        shift++;
+    }
+    uint16_t time = us == 0 ? 1 : (uint16_t)us;
+    if (time < 256) {
+        time = (uint16_t)(time << 8);
+        shift = (int8_t)(shift - 8);
+    }
+    for (; (time & 0x8000U) == 0; shift--) {
+        time = (uint16_t)(time << 1);
+    }
+    uint16_t one = (uint16_t)(wpin_steady_product(e->scale, reciprocal(time)) >> 16);
+    uint32_t speed = wpin_steady_product(counts, one);
+    for (; shift < 0 && speed <= INT16_MAX; shift++) {
+        speed <<= 1;
+    }
+    speed = shifted(speed, shift);
+    return (int16_t)(speed > INT16_MAX ? INT16_MAX : speed);
+}
+
+static wpin_status read_counts(const wpin_encoder *e, wpin_count *to) {
+    if (e->config->quadrature != NULL) {
+        wpin_quadrature_read(e->config->quadrature, e->port, to);
+        return WPIN_OK;
+    }
+    bool counts = e->port->count != NULL;
+    return counts ? e->port->count(e->port->context, e->config->counter, to) : WPIN_REFUSED_PORT;
+}
+
+wpin_status wpin_encoder_init(wpin_encoder *encoder, const WPIN_FAR wpin_encoder_config *config,
+                              const wpin_port *port) {
+    if (encoder == NULL) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    *encoder = (wpin_encoder){0};
+    if (config == NULL || port == NULL) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    if (config->full_hz == 0 || config->full_hz > FULL_HZ_MAX || config->still_us > WPIN_SPAN_MAX) {
+        return WPIN_REFUSED_RANGE;
+    }
+    if (config->quadrature == NULL && port->count == NULL) {
+        return WPIN_REFUSED_PORT;
+    }
+    wpin_count now;
+    encoder->config = config;
+    encoder->port = port;
+    if (read_counts(encoder, &now) != WPIN_OK) {
+        encoder->config = NULL;
+        return WPIN_REFUSED_PORT;
+    }
+    make_scale(encoder, config->full_hz);
+    encoder->last = now.counts;
+    return WPIN_OK;
+}
+
+/* Which way new counts went, as the motor is driven. */
+static int8_t way_of(const wpin_encoder *e, int32_t counts, const wpin_measurement *m) {
+    if (e->config->one_channel) {
+        return (m->inputs & WPIN_DRIVEN_REVERSE) != 0 ? -1 : 1;
+    }
+    return (counts > 0) == e->config->reversed ? -1 : 1;
+}
+
+static void take_speed(wpin_encoder *e, int32_t distance, uint32_t us) {
+    uint32_t size = distance < 0 ? 0U - (uint32_t)distance : (uint32_t)distance;
+    int16_t speed = speed_of(e, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), us);
+    e->speed = (int16_t)(distance < 0 ? -speed : speed);
+    e->over_us = us;
+    e->period_us = size > 1 && us > e->config->window_us ? e->config->window_us : us;
+}
+
+/* How long ago the edge passed that was last kept of a place; UINT32_MAX: none was, or the clock
+ * ran back since. */
+static uint32_t since_edge(const wpin_encoder *e, uint8_t place, wpin_moment at) {
+    uint32_t us = at - e->places[place].at;
+    uint8_t bit = (uint8_t)(1U << place);
+    return (e->seen & bit) != 0 && us <= WPIN_SPAN_MAX ? us : UINT32_MAX;
+}
+
+/* Whether it is measured over whole lines: where the last edge of the same kind passed not long
+ * before those of other kinds. */
+static bool over_lines(const wpin_encoder *e, uint32_t line_us, uint32_t edge_us) {
+    uint32_t window_us = e->config->window_us;
+    return !e->config->no_moments && line_us <= WPIN_LINE_US &&
+           line_us >> 3 <= (edge_us > window_us ? edge_us : window_us);
+}
+
+/* Measures up to an edge: over whole lines, or from the last edge of any kind. */
+static void measure_to(wpin_encoder *e, int32_t edge, wpin_moment at) {
+    uint8_t place = (uint8_t)edge & 3U;
+    uint32_t line_us = since_edge(e, place, at), edge_us = since_edge(e, e->latest, at);
+    bool line = over_lines(e, line_us, edge_us);
+    uint32_t us = line ? line_us : edge_us;
+    bool measures = us != UINT32_MAX && us >= e->config->window_us;
+    bool begins = edge_us == UINT32_MAX;
+    if (!measures && !begins && (line || place == e->latest)) {
+        return; /* too short: that one stays to be measured from */
+    }
+    if (measures) {
+        int32_t from = e->places[line ? place : e->latest].at_count;
+        take_speed(e, (int32_t)((uint32_t)edge - (uint32_t)from), us);
+    }
+    e->places[place] = (wpin_edge){edge, at};
+    e->seen = (uint8_t)(e->seen | (1U << place));
+    e->latest = measures || begins ? place : e->latest;
+}
+
+/* New counts: the last edge passed lies before the count it led to, so that one crossed to and fro
+ * is one place. */
+static void take_counts(wpin_encoder *e, int32_t counts, wpin_moment at,
+                        const wpin_measurement *m) {
+    int8_t way = way_of(e, counts, m);
+    uint32_t size = counts < 0 ? 0U - (uint32_t)counts : (uint32_t)counts;
+    e->position = (int32_t)((uint32_t)e->position + (way < 0 ? 0U - size : size));
+    int32_t edge = (int32_t)((uint32_t)e->position + (way < 0 ? 1U : 0U));
+    if (e->way == 0) { /* it stood: what was before says nothing */
+        e->seen = 0;
+        e->period_us = e->config->window_us;
+    }
+    e->way = way;
+    e->last_at = at;
+    measure_to(e, edge, at);
+}
+
+/* No count for longer than the last took: it is slower by now, or stands. */
+static void wait_for_counts(wpin_encoder *e, uint32_t us) {
+    uint32_t still_us = e->config->still_us;
+    if (us >= (still_us != 0 ? still_us : WPIN_STILL_US)) {
+        e->way = 0;
+        e->speed = 0;
+        return;
+    }
+    if (us <= e->period_us || e->speed == 0) {
+        return;
+    }
+    int16_t most = speed_of(e, 3, 2U * us); /* edges may be half a count off their places */
+    if (e->speed > most || e->speed < -most) {
+        e->speed = (int16_t)(e->speed < 0 ? -most : most);
+    }
+}
+
+void wpin_encoder_measure(void *encoder, wpin_measurement *m) {
+    wpin_encoder *e = encoder;
+    wpin_count now;
+    if (e == NULL || e->config == NULL || e->port == NULL || read_counts(e, &now) != WPIN_OK) {
+        return;
+    }
+    int32_t counts = (int32_t)((uint32_t)now.counts - (uint32_t)e->last);
+    uint32_t since_us = m->at - e->last_at;
+    if (counts != 0) {
+        e->last = now.counts;
+        take_counts(e, counts, now.at, m);
+        since_us = m->at - e->last_at;
+    } else if (e->way != 0 && since_us <= WPIN_SPAN_MAX) {
+        wait_for_counts(e, since_us);
+    }
+    uint32_t age_us = since_us > WPIN_SPAN_MAX ? 0 : since_us;
+    age_us = age_us > e->over_us ? age_us : e->over_us;
+    m->speed = e->speed;
+    m->speed_us = (uint16_t)(age_us > UINT16_MAX ? UINT16_MAX : age_us);
+    m->position = e->position;
+    m->valid |= WPIN_HAS_SPEED | WPIN_HAS_POSITION;
+}
+
+void wpin_encoder_set_position(void *encoder, int32_t position) {
+    wpin_encoder *e = encoder;
+    if (e != NULL) {
+        e->seen = 0;
+        e->position = position;
+    }
+}

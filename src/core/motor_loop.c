@@ -1,0 +1,372 @@
+/* A motor in closed loop: what leads from a set-point through regulators to effort, when it has
+ * come there, and what watches over it. All of it hangs on wpin_closed_loop: firmware whose
+ * configurations do not name that links none of it. */
+#include "motor_core.h"
+
+/* Of the mean of a speed's error. */
+#define OFF_SCALE ((int32_t)1024)
+#define OFF_SHIFT 6 /* over 64 ticks */
+
+static uint16_t within_full(int32_t value) {
+    uint32_t size = wpin_magnitude(value);
+    return (uint16_t)(size > (uint32_t)WPIN_DUTY_FULL ? (uint32_t)WPIN_DUTY_FULL : size);
+}
+
+static wpin_duty saturated(int32_t effort) {
+    int32_t full = WPIN_DUTY_FULL;
+    return (wpin_duty)(effort > full ? full : (effort < -full ? -full : effort));
+}
+
+static wpin_given given_now(const wpin_motor *motor) {
+    return (wpin_given){.effort = motor->config->actuator->shown(motor->config->part),
+                        .held = motor->guard.held};
+}
+
+/* Regulators that the new set-point goes through begin anew, unless they are at work already. */
+static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    wpin_given given = given_now(motor);
+    bool runs = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
+    for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        if (r->takes <= quantity) {
+            r->reset(r->state, &motor->measurement, &given);
+        }
+    }
+}
+
+/* A speed begins where its own ramp was, or else where the shaft is. */
+static void begin_speed(wpin_motor *motor, const wpin_request *request) {
+    const wpin_measurement *m = &motor->measurement;
+    bool goes_on =
+        (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
+    if (!goes_on) {
+        int16_t speed = (m->valid & WPIN_HAS_SPEED) != 0 ? m->speed : 0;
+        motor->speed_now = saturated(speed);
+    }
+    motor->speed_off = (int32_t)WPIN_DUTY_FULL * OFF_SCALE; /* far, until it is measured near */
+    bool bends = motor->config->start.smooth && motor->ramp.left_us == 0;
+    motor->flags = (uint8_t)((motor->flags & ~WPIN_BENDS) | (bends ? WPIN_BENDS : 0));
+    wpin_ramp_time time = {request->ramp_us, request->ramp_share,
+                           wpin_ramp_shift(request->ramp_us)};
+    wpin_ramp_start(&motor->ramp, motor->speed_now, &time);
+}
+
+/* A new set-point of a quantity that is not effort. */
+static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *request) {
+    begin_regulators(motor, quantity);
+    motor->speed_off = 0;
+    if (quantity == WPIN_QUANTITY_SPEED && (motor->flags & WPIN_OWN_RULES) == 0) {
+        begin_speed(motor, request);
+    }
+}
+
+/* ---- from set-point to effort ---- */
+
+/* Follows the regulators from the set-point's quantity to one that the actuator takes. */
+static wpin_setpoint follow(const wpin_motor *motor, wpin_setpoint s) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    wpin_given given = given_now(motor);
+    for (uint8_t i = 0; i < config->regulator_count; i++) { /* each gives a smaller quantity */
+        if ((config->actuator->takes & WPIN_TAKES(s.quantity)) != 0) {
+            break;
+        }
+        for (uint8_t k = 0; k < config->regulator_count; k++) {
+            const WPIN_FAR wpin_regulator *r = &config->regulators[k];
+            if (r->takes == s.quantity) {
+                s.value = r->step(r->state, s.value, &motor->measurement, &given);
+                s.quantity = r->gives;
+                break;
+            }
+        }
+    }
+    return s;
+}
+
+/* Whether it is where it was asked to be, as nearly as the configuration wants it. */
+static bool is_near(const wpin_motor *motor) {
+    uint32_t off = (uint32_t)motor->setpoint.value - (uint32_t)motor->measurement.position;
+    return (motor->measurement.valid & WPIN_HAS_POSITION) != 0 &&
+           wpin_magnitude((int32_t)off) <= motor->config->at_count;
+}
+
+/* The ramp of a speed waits while it may not turn that way. */
+static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
+    wpin_setpoint s = motor->setpoint;
+    if (s.quantity == WPIN_QUANTITY_SPEED) {
+        bool stops = motor->setpoint.value == 0; /* which waits for nothing */
+        bool waits = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && !stops;
+        s.value = wpin_ramp_step(&motor->ramp, (wpin_duty)s.value, (motor->flags & WPIN_BENDS) != 0,
+                                 waits ? 0 : ramp_us);
+        motor->speed_now = (int16_t)s.value;
+        if (stops && motor->ramp.left_us == 0) {
+            wpin_motor_want_nothing(motor); /* it was asked to come to rest, and has had its ramp */
+            return 0;
+        }
+    } else if (s.quantity == WPIN_QUANTITY_POSITION && is_near(motor)) {
+        s.value = motor->measurement.position; /* near enough: what is left would make it hunt */
+    }
+    return saturated(follow(motor, s).value);
+}
+
+/* There once it has stood near enough for long enough; then it is let go. */
+static void settle_at_place(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const wpin_measurement *m = &motor->measurement;
+    uint32_t settle_us = (config->settle_ms != 0 ? config->settle_ms : 50U) * (uint32_t)1000;
+    bool near = is_near(motor) && wpin_magnitude(m->speed) <= config->guard.standstill;
+    uint32_t there_us = near ? (uint32_t)motor->speed_off + m->dt_us : 0;
+    motor->speed_off = there_us > INT32_MAX ? INT32_MAX : (int32_t)there_us;
+    if (there_us >= settle_us) {
+        wpin_motor_drop(motor, config->rest_drive); /* it stands: nothing to ramp down */
+    } else {
+        motor->guard.held |= WPIN_HELD_SETTLING;
+    }
+}
+
+/* Not there before the mean of how far it is off (over some 64 ticks, so that neither an overshoot
+ * nor a coarse encoder decides) is small enough. */
+static void settle(wpin_motor *motor) {
+    if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION) {
+        settle_at_place(motor);
+        return;
+    }
+    uint16_t near = motor->config->at_speed != 0 ? motor->config->at_speed : 164;
+    const wpin_measurement *m = &motor->measurement;
+    if (motor->setpoint.quantity != WPIN_QUANTITY_SPEED || (m->valid & WPIN_HAS_SPEED) == 0) {
+        return;
+    }
+    uint32_t off = (uint32_t)motor->setpoint.value - (uint32_t)(int32_t)m->speed;
+    int32_t most = 4 * (int32_t)(near < 4096 ? near : 4096), far = (int32_t)off;
+    far = far > most ? most : (far < -most ? -most : far); /* what was far is soon forgotten */
+    most *= OFF_SCALE;
+    int32_t mean = motor->speed_off, part = (int32_t)(wpin_magnitude(mean) >> OFF_SHIFT);
+    mean = mean > most ? most : (mean < -most ? -most : mean - (mean < 0 ? -part : part));
+    motor->speed_off = mean + far * (OFF_SCALE >> OFF_SHIFT);
+    if (wpin_magnitude(motor->speed_off) > near * (uint32_t)OFF_SCALE) {
+        motor->guard.held |= WPIN_HELD_SETTLING;
+    }
+}
+
+static wpin_status watch(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    bool speed = motor->setpoint.quantity == WPIN_QUANTITY_SPEED &&
+                 (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
+    wpin_given given = given_now(motor);
+    wpin_watched w = {.measurement = &motor->measurement,
+                      .quantity = motor->setpoint.quantity,
+                      .setpoint = speed ? motor->speed_now : motor->setpoint.value,
+                      .effort = given.effort,
+                      .held = given.held};
+    for (uint8_t i = 0; i < config->protection_count; i++) {
+        wpin_status fault = config->protections[i].check(config->protections[i].state, &w);
+        if (fault != WPIN_OK) {
+            return fault;
+        }
+    }
+    return WPIN_OK;
+}
+
+static void armed(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    for (uint8_t i = 0; i < config->protection_count; i++) {
+        config->protections[i].reset(config->protections[i].state);
+    }
+}
+
+/* ---- requests ---- */
+
+/* The ramp of a speed is all that limits its slew: the time it takes at the least, us. */
+static uint32_t least_us(const wpin_motor *motor, int32_t target) {
+    const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
+    uint8_t locked = wpin_lock(motor->port);
+    bool goes_on = motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
+    int32_t now = goes_on ? motor->speed_now : motor->measurement.speed;
+    wpin_unlock(motor->port, locked);
+    uint16_t from = within_full(now), to = within_full(target);
+    uint32_t us = (target > 0 && now < 0) || (target < 0 && now > 0)
+                      ? wpin_slew_time(guard->down, from) + wpin_slew_time(guard->up, to)
+                  : to > from ? wpin_slew_time(guard->up, (uint16_t)(to - from))
+                              : wpin_slew_time(guard->down, (uint16_t)(from - to));
+    return motor->config->start.smooth ? us + us / 2U : us;
+}
+
+static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
+    while ((config->actuator->takes & WPIN_TAKES(quantity)) == 0) {
+        uint8_t next = quantity;
+        for (uint8_t i = 0; i < config->regulator_count; i++) {
+            next = config->regulators[i].takes == quantity ? config->regulators[i].gives : next;
+        }
+        if (next >= quantity) {
+            return false;
+        }
+        quantity = next;
+    }
+    return true;
+}
+
+/* Of a speed only its direction can be refused; how much effort that takes, the guard limits. */
+static wpin_status check_speed(wpin_motor *motor, const wpin_setpoint *setpoint,
+                               uint32_t timeout_ms) {
+    int8_t direction = (int8_t)((setpoint->value > 0) - (setpoint->value < 0));
+    int32_t full = direction * (int32_t)WPIN_DUTY_FULL;
+    if (wpin_magnitude(setpoint->value) > (uint32_t)WPIN_DUTY_FULL) {
+        return WPIN_REFUSED_RANGE;
+    }
+    return wpin_motor_never_starts(motor, direction, timeout_ms)
+               ? WPIN_REFUSED_PAUSE
+               : wpin_motor_check_direction(motor, full);
+}
+
+static bool has_bounds(const WPIN_FAR wpin_travel *travel) {
+    return travel->least != 0 || travel->most != 0;
+}
+
+/* Whether its place is known as well as its travel needs it. */
+static bool place_known(const wpin_motor *motor) {
+    return !motor->config->travel->homed_first || motor->homed != 0;
+}
+
+static bool is_beyond(int32_t place, int32_t end, uint16_t near) {
+    return place > end && (uint32_t)place - (uint32_t)end > near;
+}
+
+/* Beyond its travel it is at a limit of that way, but for what a place may be missed by. */
+static void bound(wpin_motor *motor) {
+    const WPIN_FAR wpin_travel *travel = motor->config->travel;
+    wpin_measurement *m = &motor->measurement;
+    if ((m->valid & WPIN_HAS_POSITION) == 0) {
+        motor->homed = 0;
+    } else if (has_bounds(travel) && place_known(motor)) {
+        uint16_t near = motor->config->at_count;
+        uint8_t most = is_beyond(m->position, travel->most, near) ? WPIN_AT_FORWARD_LIMIT : 0;
+        uint8_t least = is_beyond(travel->least, m->position, near) ? WPIN_AT_REVERSE_LIMIT : 0;
+        m->inputs = (uint8_t)(m->inputs | most | least);
+    }
+}
+
+/* Whether what is asked lies beyond the limit at which it is. */
+static bool ends(const wpin_motor *motor) {
+    const wpin_measurement *m = &motor->measurement;
+    int32_t goal = motor->setpoint.value;
+    if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION) {
+        goal = (int32_t)((uint32_t)goal - (uint32_t)m->position);
+    }
+    uint8_t limit = goal > 0   ? WPIN_AT_FORWARD_LIMIT
+                    : goal < 0 ? WPIN_AT_REVERSE_LIMIT
+                               : WPIN_AT_FORWARD_LIMIT | WPIN_AT_REVERSE_LIMIT;
+    return (m->inputs & limit) != 0;
+}
+
+static wpin_status check_travel(const wpin_motor *motor, int32_t place) {
+    const WPIN_FAR wpin_travel *travel = motor->config->travel;
+    if (travel == NULL) {
+        return WPIN_OK;
+    }
+    bool beyond = has_bounds(travel) && (place < travel->least || place > travel->most);
+    return !place_known(motor) ? WPIN_REFUSED_NOT_HOMED : beyond ? WPIN_REFUSED_RANGE : WPIN_OK;
+}
+
+/* Of a place: which way it lies, as it is measured now. */
+static wpin_status check_place(wpin_motor *motor, int32_t place) {
+    wpin_status allowed = check_travel(motor, place);
+    if (allowed != WPIN_OK) {
+        return allowed;
+    }
+    uint32_t away = (uint32_t)place - (uint32_t)wpin_motor_measurement(motor).position;
+    int32_t way = away == 0 ? 0 : (away > INT32_MAX ? -1 : 1);
+    wpin_status status = wpin_motor_check_direction(motor, way);
+    motor->place = status == WPIN_OK ? place : motor->place;
+    return status;
+}
+
+static wpin_status check(wpin_motor *motor, const wpin_setpoint *setpoint, uint32_t timeout_ms) {
+    switch (setpoint->quantity) {
+    case WPIN_QUANTITY_SPEED: return check_speed(motor, setpoint, timeout_ms);
+    case WPIN_QUANTITY_POSITION: return check_place(motor, setpoint->value);
+    default: return WPIN_OK;
+    }
+}
+
+/* Counts of an angle: whole turns, and of the rest 1/65536 of a turn, 360000 / 65536 = 5625 / 1024.
+ */
+static int32_t counts_of(uint32_t per_turn, int32_t millidegrees) {
+    uint32_t size = wpin_magnitude(millidegrees), turns = size / 360000U;
+    uint32_t part = (size % 360000U) * 1024U / 5625U;
+    uint32_t low = ((per_turn & 255U) * part + 32768U) >> 8; /* 22 bits by 16 need 38: in two */
+    uint32_t counts = (((per_turn >> 8) * part + low) >> 8) + per_turn * turns;
+    return (int32_t)(millidegrees < 0 ? 0U - counts : counts);
+}
+
+/* By how far from where it stands or is to stand. */
+static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place) {
+    uint32_t per_turn = motor->config->counts_per_turn;
+    if (per_turn == 0 || per_turn > (uint32_t)1 << 22) {
+        return WPIN_REFUSED_QUANTITY;
+    }
+    if (millidegrees > 1800000000 || millidegrees < -1800000000 ||
+        (by && wpin_magnitude(millidegrees) > 3600000U)) {
+        return WPIN_REFUSED_RANGE;
+    }
+    uint8_t locked = wpin_lock(motor->port);
+    int32_t now = motor->measurement.position, last = motor->place;
+    bool goes =
+        (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_POSITION;
+    wpin_unlock(motor->port, locked);
+    uint32_t off = (uint32_t)now - (uint32_t)last;
+    bool there = wpin_magnitude((int32_t)off) <= motor->config->at_count + 1U;
+    uint32_t from = !by ? 0 : (uint32_t)(goes || there ? last : now);
+    *place = (int32_t)(from + (uint32_t)counts_of(per_turn, millidegrees));
+    return *place <= WPIN_POSITION_MAX && *place >= -WPIN_POSITION_MAX ? WPIN_OK
+                                                                       : WPIN_REFUSED_RANGE;
+}
+
+/* ---- a sound configuration ---- */
+
+static bool regulators_hold(const WPIN_FAR wpin_motor_config *config) {
+    if (config->regulator_count > WPIN_QUANTITY_COUNT - 1 ||
+        (config->regulators == NULL && config->regulator_count != 0)) {
+        return false;
+    }
+    for (uint8_t i = 0; i < config->regulator_count; i++) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        if (r->takes >= WPIN_QUANTITY_COUNT || r->gives >= r->takes || r->step == NULL ||
+            r->reset == NULL) {
+            return false;
+        }
+    }
+    return true;
+}
+
+static bool protections_hold(const WPIN_FAR wpin_motor_config *config) {
+    for (uint8_t i = 0; i < config->protection_count; i++) {
+        const WPIN_FAR wpin_protection *p = &config->protections[i];
+        if (config->protections == NULL || p->check == NULL || p->reset == NULL) {
+            return false;
+        }
+    }
+    return true;
+}
+
+static bool travel_holds(const WPIN_FAR wpin_travel *t) {
+    return t == NULL || (t->least == 0 && t->most == 0) ||
+           (t->least < t->most && t->most <= WPIN_POSITION_MAX && t->least >= -WPIN_POSITION_MAX);
+}
+
+static bool holds(const WPIN_FAR wpin_motor_config *config) {
+    return travel_holds(config->travel) && regulators_hold(config) && protections_hold(config);
+}
+
+const WPIN_FLASH wpin_loop wpin_closed_loop = {.holds = holds,
+                                               .has_way = has_way,
+                                               .check = check,
+                                               .place_of = place_of,
+                                               .least_us = least_us,
+                                               .begin = begin,
+                                               .follow = follow,
+                                               .effort = effort,
+                                               .settle = settle,
+                                               .armed = armed,
+                                               .watch = watch,
+                                               .bound = bound,
+                                               .ends = ends};

@@ -1,0 +1,175 @@
+/* The run that a motor's constants are identified by. */
+#include "one_load.h"
+#include <math.h>
+#include <stdio.h>
+
+#define SLOWLY_US 8000000U /* up to what surely breaks it loose */
+
+typedef struct experiment {
+    wpin_one_load one;
+    wpin_record *record;
+    double now; /* s */
+    bool full;  /* out of memory */
+} experiment;
+
+/* ---- what must hold before ---- */
+
+static bool is_attached(const wpin_sim_motor *m) {
+    return m->load_torque > 0 || m->load_inertia > 0 || m->load_viscous > 0 ||
+           m->load_quadratic > 0;
+}
+
+bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, char *why,
+                          size_t size) {
+    const wpin_rig_load *l = &rig->loads[load];
+    why[0] = '\0';
+    if (l->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(l->kind) ||
+        l->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+        snprintf(why, size, "'%s' is no motor that is driven by duty", l->name);
+    } else if (!l->encoder.there) {
+        snprintf(why, size,
+                 "'%s' has no encoder: from its current alone constant, inertia and friction can't "
+                 "be told apart; give it one in the rig, if only for this",
+                 l->name);
+    } else if (l->limits.trip_input < 0) {
+        snprintf(why, size,
+                 "the current of '%s' is not sensed; give its driver 'sense', and a 'current-trip'",
+                 l->name);
+    } else if (!wpin_stage_kind_has(l->kind, WPIN_DRIVE_COAST)) {
+        snprintf(why, size, "the stage of '%s' can't let it run down by itself", l->name);
+    } else if (l->motor.stop_low < l->motor.stop_high || l->limits.limit_inputs[0] >= 0 ||
+               l->limits.limit_inputs[1] >= 0 || l->position.least < l->position.most) {
+        snprintf(why, size,
+                 "the travel of '%s' is limited, and this turns it for minutes; take it off its "
+                 "machine, and 'travel', 'limits', 'least' and 'most' out of a copy of the rig",
+                 l->name);
+    } else if (is_attached(&l->motor) && !attached_is_fine) {
+        snprintf(why, size,
+                 "the rig says that something is attached to '%s' (load): it would turn at up to "
+                 "full speed both ways; with --attached it is identified together with it",
+                 l->name);
+    }
+    return why[0] == '\0';
+}
+
+/* ---- the run ---- */
+
+/* What the controller knows after this tick. */
+static void keep(experiment *e) {
+    const wpin_port *port = &e->one.port;
+    const wpin_encoder_config *encoder = &e->one.bound.encoder;
+    wpin_count count;
+    wpin_moment now = port->now(port->context);
+    if (port->count(port->context, encoder->counter, &count) != WPIN_OK) {
+        return;
+    }
+    double ago = (double)(uint32_t)(now - count.at) * 1e-6;
+    int32_t counts = encoder->reversed ? -count.counts : count.counts;
+    const wpin_record *r = e->record;
+    bool still = r->count > 0 && r->rows[r->count - 1].counts == counts;
+    wpin_record_row row = {.at = e->now,
+                           .duty = (double)wpin_motor_duty(&e->one.motor) / WPIN_DUTY_FULL,
+                           .amps = fabs(wpin_motor_milliamps(&e->one.motor) * 1e-3),
+                           .counts = counts,
+                           .counted_at = still ? r->rows[r->count - 1].counted_at : e->now - ago};
+    e->full = e->full || !wpin_record_add(e->record, &row);
+}
+
+/* A tick of the controller, its record, and the time until the next. */
+static bool tick(experiment *e) {
+    wpin_motor_refresh(&e->one.motor, 1000);
+    wpin_motor_tick(&e->one.motor);
+    keep(e);
+    wpin_sim_advance(e->one.sim, e->one.tick);
+    e->now += (double)e->one.tick * 1e-12;
+    return wpin_motor_fault(&e->one.motor) == WPIN_OK && !e->full;
+}
+
+static bool pass(experiment *e, double seconds) {
+    for (double end = e->now + seconds; e->now < end;) {
+        if (!tick(e)) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/* Runs down by itself, until it stands. */
+static bool run_down(experiment *e) {
+    if (wpin_motor_coast(&e->one.motor) != WPIN_OK) {
+        return false;
+    }
+    double quiet = 0, most = e->now + 600;
+    while (quiet < 0.5 && e->now < most) {
+        if (!tick(e)) {
+            return false;
+        }
+        bool moves = wpin_motor_measurement(&e->one.motor).speed != 0;
+        quiet = moves ? 0 : quiet + (double)e->one.tick * 1e-12;
+    }
+    return quiet >= 0.5;
+}
+
+static bool run_at(experiment *e, double duty, uint32_t ramp_us, double hold) {
+    wpin_duty effort = (wpin_duty)lround(duty * WPIN_DUTY_FULL);
+    if (wpin_motor_run(&e->one.motor, effort, ramp_us, 1000) != WPIN_OK) {
+        return false;
+    }
+    while (wpin_motor_state(&e->one.motor) != WPIN_STATE_RUNNING) {
+        if (!tick(e)) {
+            return false;
+        }
+    }
+    return pass(e, hold);
+}
+
+/* Duty, as the rig has it: what surely breaks it loose, and what it may be run at. */
+static double loosening(const wpin_rig *rig, const wpin_rig_load *l, double most) {
+    double amps = wpin_sim_at_shaft(&l->motor).holds / l->motor.constant;
+    return fmin(1.5 * wpin_rig_duty_at(rig, l, amps, 0) + 0.03, most);
+}
+
+static double highest(const wpin_rig *rig, const wpin_rig_load *l) {
+    double most = 0.9 * l->limits.duty_max;
+    return l->speed.there ? fmin(most, 0.85 * wpin_rig_speed_duty(rig, l, l->speed.rated)) : most;
+}
+
+/* Until it is at a speed: some time constants, as the rig has them. */
+static double settling(const wpin_rig *rig, const wpin_rig_load *l) {
+    const wpin_sim_motor *m = &l->motor;
+    double inertia = wpin_sim_at_shaft(m).inertia;
+    double lag = inertia * wpin_rig_loop_ohms(rig, l) / (m->constant * m->constant);
+    return fmin(fmax(4 * lag, 1), 20);
+}
+
+static bool one_way(experiment *e, const wpin_rig_load *l, double way) {
+    double most = highest(e->one.rig, l), loose = loosening(e->one.rig, l, most);
+    double hold = settling(e->one.rig, l), less = loose + 0.4 * (most - loose);
+    for (int i = 0; i < 3; i++) {
+        if (!run_at(e, way * loose, SLOWLY_US, 0.3) || !run_down(e)) {
+            return false;
+        }
+    }
+    return run_at(e, way * less, 0, hold) && run_at(e, way * most, 0, hold) && run_down(e);
+}
+
+bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load, wpin_record *record,
+                     char *why, size_t size) {
+    const wpin_rig_load *l = &rig->loads[load];
+    experiment e = {.record = record};
+    bool good = wpin_one_load_open_on(&e.one, rig, bench != NULL ? bench : rig, load, why, size);
+    if (good) {
+        good = run_down(&e) && one_way(&e, l, 1) &&
+               (!wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE) || one_way(&e, l, -1));
+        wpin_status fault = wpin_motor_fault(&e.one.motor);
+        if (!good) {
+            snprintf(why, size, "the run ended early: %s",
+                     e.full             ? "out of memory"
+                     : fault != WPIN_OK ? wpin_status_text(fault)
+                                        : "it did not come to its speed, or not to rest");
+        }
+        wpin_motor_close(&e.one.motor);
+    }
+    wpin_one_load_close(&e.one);
+    return good;
+}

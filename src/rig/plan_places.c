@@ -1,0 +1,151 @@
+/* What brings a load to a place, and says where that is counted from. */
+#define _GNU_SOURCE
+#include "plan_parts.h"
+
+/* Of a motor: only one whose speed is regulated is brought to a place. */
+static bool has_place(wpin_plan_reader *r, size_t load) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    if (!l->speed.there) {
+        wpin_words_say(&r->line, r->line.words[1].column,
+                       "nothing measures where '%s' is; expected 'encoder' and 'speed' in the rig",
+                       l->name);
+    }
+    return l->speed.there;
+}
+
+static bool has_travel(const wpin_rig_load *l) {
+    return l->position.least != 0 || l->position.most != 0;
+}
+
+/* Whether a load may go to a place, as far as the plan's text tells where it is. */
+static bool place_allowed(wpin_plan_reader *r, size_t load, double turns, unsigned column) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    const wpin_rig_position *p = &l->position;
+    bool homed = r->flow.homed[load] || r->flow.unsure[load];
+    if (p->home_first && !homed) {
+        wpin_words_say(&r->line, column,
+                       "where '%s' stands is not known here (home: first in the rig); expected "
+                       "'%s home ...' before it",
+                       l->name, l->name);
+        return false;
+    }
+    const double hair = 1e-9; /* of a turn: what rounding may be off */
+    if (has_travel(l) && !r->flow.unsure[load] &&
+        (turns < p->least - hair || turns > p->most + hair)) {
+        wpin_words_say(&r->line, column,
+                       "%.4g deg is beyond its travel; expected %.4g to %.4g deg (least and most "
+                       "of its position in the rig)",
+                       turns * 360, p->least * 360, p->most * 360);
+        return false;
+    }
+    return true;
+}
+
+/* turn [reverse] ANGLE, or turn to [-]ANGLE */
+void wpin_plan_read_turn(wpin_plan_reader *r, size_t load) {
+    double turns, way = 1;
+    bool to = wpin_words_take(&r->line, "to");
+    if (!to && wpin_words_take(&r->line, "reverse")) {
+        way = -1;
+    } else if (!to) {
+        wpin_words_take(&r->line, "forward");
+    }
+    unsigned column = wpin_words_column(&r->line);
+    if (!wpin_words_take_quantity(&r->line, WPIN_ANGLE, "an angle, e.g. 90deg or 2rev", &turns) ||
+        !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    double most = to ? 5000 : 10;
+    if (fabs(turns) > most || (!to && turns <= 0)) {
+        wpin_words_say(&r->line, column, "%.6g rev is out of range; expected %s%g rev", turns,
+                       to ? "-5000 to " : "above 0 and up to ", most);
+        return;
+    }
+    turns *= way;
+    double place = to ? turns : r->flow.turns[load] + turns;
+    if (r->rig->loads[load].what != WPIN_RIG_STEPPER && !place_allowed(r, load, place, column)) {
+        return;
+    }
+    double takes = wpin_flow_turn(&r->flow, load, to ? turns - r->flow.turns[load] : turns);
+    wpin_plan_add_action(r,
+                         (wpin_step){.op = (uint8_t)(to ? WPIN_OP_TURN_TO : WPIN_OP_TURN),
+                                     .target = WPIN_MOTOR(load),
+                                     .millidegrees = (int32_t)lround(turns * 360e3)},
+                         takes);
+}
+
+void wpin_plan_read_turn_motor(wpin_plan_reader *r, size_t load) {
+    if (has_place(r, load)) {
+        wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number); /* it stands afterwards */
+        wpin_plan_read_turn(r, load);
+    }
+}
+
+/* From here on where it stands is 0. */
+static void is_home(wpin_plan_reader *r, size_t load) {
+    r->flow.turns[load] = 0;
+    r->flow.homed[load] = true;
+}
+
+/* zero: where it stands is 0. */
+void wpin_plan_read_zero(wpin_plan_reader *r, size_t load) {
+    if (!has_place(r, load) || !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    is_home(r, load);
+    wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_ZERO, .target = WPIN_MOTOR(load)}, 0);
+}
+
+/* What it looks for where the line does not say: the limit switch of the way it goes. */
+static bool own_switch(wpin_plan_reader *r, size_t load, bool reverse) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    int input = l->limits.limit_inputs[reverse];
+    if (input < 0) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "'%s' has no limit switch that way to home to; expected 'until' and an "
+                       "input, or 'until %s above' and a current at which it has come to a stop",
+                       l->name, l->name);
+        return false;
+    }
+    r->until = (wpin_step){.until = 1 + WPIN_EVENT_INPUT_ON, .until_of = (uint16_t)input};
+    return true;
+}
+
+/* A switch or a button, or its own current above something. */
+static bool is_sign(wpin_plan_reader *r, size_t load, unsigned column) {
+    unsigned event = r->until.until - 1U;
+    bool current = event == WPIN_EVENT_CURRENT_ABOVE && r->until.until_of == load;
+    if (current || event == WPIN_EVENT_INPUT_ON || event == WPIN_EVENT_INPUT_OFF) {
+        return true;
+    }
+    wpin_words_say(&r->line, column,
+                   "that is no sign of home; expected an input, or '%s above' and a current",
+                   r->rig->loads[load].name);
+    return false;
+}
+
+/* home [forward|reverse] SPEED [until EVENT] at most TIME */
+void wpin_plan_read_home(wpin_plan_reader *r, size_t load) {
+    double share, seconds = 0;
+    if (!has_place(r, load) || !wpin_plan_take_speed(r, load, &share)) {
+        return;
+    }
+    bool said = wpin_words_take(&r->line, "until");
+    unsigned column = wpin_words_column(&r->line);
+    bool good =
+        said ? wpin_plan_take_event(r) && is_sign(r, load, column) : own_switch(r, load, share < 0);
+    if (!good || !wpin_plan_take_at_most(r, &seconds)) {
+        r->until = (wpin_step){0};
+        return;
+    }
+    wpin_flow_ramp(&r->flow, load, share, 0, r->line.number);
+    wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    is_home(r, load);
+    wpin_plan_add_action(r,
+                         (wpin_step){.op = WPIN_OP_HOME,
+                                     .quantity = WPIN_QUANTITY_SPEED,
+                                     .target = WPIN_MOTOR(load),
+                                     .value = wpin_to_duty(share),
+                                     .time_ms = wpin_to_ms(seconds)},
+                         seconds);
+}

@@ -1,0 +1,149 @@
+/* What tells the controller how a motor turns, and what it does with that: encoder and speed. */
+#include "rig_parts.h"
+#include <math.h>
+
+enum { ENCODER_PINS };
+static const wpin_field encoder_fields[] = {
+    NODE("pins", true),
+    QUANTITY("lines", wpin_rig_encoder, lines, true, WPIN_NUMBER, 1, 20000),
+    CHOICE("at", wpin_rig_encoder, at_output, "motor", "output"),
+    CHOICE("reversed", wpin_rig_encoder, reversed, "no", "yes"),
+    CHOICE("moments", wpin_rig_encoder, no_moments, "yes", "no"),
+    QUANTITY("window", wpin_rig_encoder, window, false, WPIN_TIME, 0, 0.06),
+    QUANTITY("uneven", wpin_rig_encoder, uneven, false, WPIN_SHARE, 0, 0.5),
+};
+
+static const wpin_field pin_fields[] = {NODE("a", true), NODE("b", false)};
+
+/* Who has a pin already, of what stands before this load in the file and of itself; NULL: nobody.
+ */
+static const char *user_of(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin) {
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (rig->inputs[i].kind <= WPIN_RIG_LIMIT && (uint8_t)rig->inputs[i].pin == pin) {
+            return rig->inputs[i].name;
+        }
+    }
+    for (size_t i = 0; i <= rig->load_count; i++) {
+        const wpin_rig_load *other = i < rig->load_count ? &rig->loads[i] : load;
+        for (unsigned line = 0; other->kind != NULL && line < other->kind->table->line_count;
+             line++) {
+            if (other->pins[line] == pin) {
+                return other->name;
+            }
+        }
+        if (other != load && wpin_encoder_uses(&other->encoder, pin)) {
+            return other->name;
+        }
+    }
+    return NULL;
+}
+
+static void read_encoder_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                              wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(pin_fields)];
+    wpin_rig_encoder *e = &load->encoder;
+    wpin_read_map(reader, node, "pins of the encoder", pin_fields, COUNT(pin_fields), e, nodes);
+    for (size_t i = 0; node->type == YAML_MAPPING_NODE && i < COUNT(pin_fields); i++) {
+        if (nodes[i] == NULL || !wpin_read_pin(reader, nodes[i], &e->pins[i])) {
+            continue;
+        }
+        const char *user = user_of(rig, load, e->pins[i]);
+        bool twice = i == 1 && nodes[0] != NULL && e->pins[0] == e->pins[1];
+        if (user != NULL || twice) {
+            wpin_say_at(reader, nodes[i], "pin %u for the encoder of '%s' is taken: %s%s%s",
+                        e->pins[i], load->name, twice ? "" : "'",
+                        twice ? "by its other channel" : user, twice ? "" : "'");
+        }
+    }
+    e->one_channel = node->type == YAML_MAPPING_NODE && nodes[1] == NULL;
+}
+
+void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                       wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(encoder_fields)];
+    wpin_rig_encoder *e = &load->encoder;
+    wpin_read_map(reader, node, "encoder", encoder_fields, COUNT(encoder_fields), e, nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (load->what != WPIN_RIG_MOTOR) {
+        wpin_say_at(reader, node, "an encoder sits on a motor's shaft; '%s' has none", load->name);
+        return;
+    }
+    e->there = true;
+    if (fmod(e->lines, 1) != 0) {
+        wpin_say_at(reader, node, "lines: %g is no whole number; expected the lines of one turn",
+                    e->lines);
+    }
+    if (nodes[ENCODER_PINS] != NULL) {
+        read_encoder_pins(reader, rig, nodes[ENCODER_PINS], load);
+    }
+}
+
+/* ---- speed ---- */
+
+static const wpin_field speed_fields[] = {
+    QUANTITY("rated", wpin_rig_speed, rated, true, WPIN_SPEED, 0.01, 1e5),
+    QUANTITY("maximum", wpin_rig_speed, maximum, false, WPIN_SPEED, 0.01, 1e5),
+    QUANTITY("within", wpin_rig_speed, within, false, WPIN_SHARE, 0.001, 0.2),
+    QUANTITY("response", wpin_rig_speed, response, false, WPIN_TIME, 1e-3, 10),
+    QUANTITY("stall-time", wpin_rig_speed, stall_time, false, WPIN_TIME, 0.01, 60),
+    QUANTITY("follow-time", wpin_rig_speed, follow_time, false, WPIN_TIME, 0.01, 60),
+};
+
+void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    wpin_rig_speed *s = &load->speed;
+    *s = (wpin_rig_speed){.within = 0.01, .stall_time = 0.5, .follow_time = 2};
+    wpin_read_map(reader, node, "speed", speed_fields, COUNT(speed_fields), s, NULL);
+    if (node->type != YAML_MAPPING_NODE || load->kind == NULL) {
+        return;
+    }
+    s->there = true;
+    s->maximum = s->maximum > 0 ? s->maximum : 1.2 * s->rated;
+    if (!load->encoder.there) {
+        wpin_say_at(reader, node,
+                    "speed of '%s' is regulated by what is measured: it needs an encoder, e.g. "
+                    "encoder: {lines: 11, pins: {a: 2, b: 3}}",
+                    load->name);
+    }
+    if (!wpin_stage_kind_takes_duty(load->kind) ||
+        load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+        wpin_say_at(reader, node, "speed is regulated by the duty; a stage '%s' takes none",
+                    load->kind->name);
+    }
+    if (s->maximum < s->rated) {
+        wpin_say_at(reader, node, "maximum (%g rpm) is below rated (%g rpm)", s->maximum, s->rated);
+    }
+}
+
+static const wpin_field position_fields[] = {
+    QUANTITY("within", wpin_rig_position, within, false, WPIN_ANGLE, 1e-5, 1),
+    QUANTITY("settle", wpin_rig_position, settle, false, WPIN_TIME, 1e-3, 10),
+    QUANTITY("speed", wpin_rig_position, speed, false, WPIN_SPEED, 0.01, 1e5),
+    QUANTITY("least", wpin_rig_position, least, false, WPIN_ANGLE, -5000, 5000),
+    QUANTITY("most", wpin_rig_position, most, false, WPIN_ANGLE, -5000, 5000),
+    CHOICE("home", wpin_rig_position, home_first, "no", "first"),
+};
+
+void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    wpin_read_map(reader, node, "position", position_fields, COUNT(position_fields),
+                  &load->position, NULL);
+    if (!load->speed.there) {
+        wpin_say_at(reader, node,
+                    "a place is gone to by a regulated speed: '%s' needs 'encoder' and 'speed'",
+                    load->name);
+    } else if (load->position.speed > load->speed.rated) {
+        wpin_say_at(reader, node, "speed (%g rpm) is above the rated %g rpm", load->position.speed,
+                    load->speed.rated);
+    }
+    const wpin_rig_position *p = &load->position;
+    if ((p->least != 0 || p->most != 0) && p->least >= p->most) {
+        wpin_say_at(reader, node, "least (%g deg) is not below most (%g deg)", p->least * 360,
+                    p->most * 360);
+    }
+    double counted = (double)(1L << 30) / wpin_rig_counts_at_output(load);
+    if (fmax(fabs(p->least), fabs(p->most)) > counted) {
+        wpin_say_at(reader, node, "its counts reach %.4g rev either way; expected less travel",
+                    counted);
+    }
+}

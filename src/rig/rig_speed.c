@@ -1,0 +1,101 @@
+/* What follows from a rig about a load whose speed is measured or regulated. */
+#include "windpin/rig.h"
+#include <math.h>
+
+#define PI 3.14159265358979323846
+
+double wpin_rig_counts(const wpin_rig_load *load) {
+    return load->encoder.lines * (load->encoder.one_channel ? 2 : 4);
+}
+
+double wpin_rig_counts_at_output(const wpin_rig_load *load) {
+    return wpin_rig_counts(load) * (load->encoder.at_output ? 1 : load->motor.gear_ratio);
+}
+
+/* How much current a little more duty drives where that is the most: among what keeps it turning
+ * at speeds up to w, and what speeds it up from there. Where the current has gaps it is less. */
+static double steepest(const wpin_rig *rig, const wpin_rig_load *load, double w) {
+    const double step = 0.02;
+    double most = 0;
+    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    for (double share = 0.02; share <= 1; share += 0.49) {
+        double from = wpin_rig_duty_at(rig, load, shaft.drags / load->motor.constant, share * w);
+        for (double duty = fmin(from, 1 - step); duty + step <= 1 + 1e-9; duty += step) {
+            double more = wpin_rig_mean_amps(rig, load, duty + step, share * w) -
+                          wpin_rig_mean_amps(rig, load, duty, share * w);
+            most = fmax(most, more / step);
+        }
+    }
+    return most;
+}
+
+wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_motor *m = &load->motor;
+    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    double k = m->constant, ohms = wpin_rig_loop_ohms(rig, load);
+    double full = load->speed.maximum * m->gear_ratio * PI / 30;
+    double share = load->speed.rated / load->speed.maximum, w = share * full;
+    double line = 4 * 60 / (load->speed.rated * wpin_rig_counts_at_output(load));
+    double turns = shaft.drags / k, runs = turns + shaft.viscous * w / k, loose = shaft.holds / k;
+    double ramp = fmax(load->limits.ramp_up, 1e-3), hurries = shaft.inertia * full / ramp / k;
+    double friction = wpin_rig_duty_at(rig, load, turns, 0);
+    double half = wpin_rig_duty_at(rig, load, turns, w / 2);
+    wpin_speed_plant plant = {
+        .amps_per_duty = steepest(rig, load, w),
+        .amps_per_speed = k / ohms,
+        .electrical = m->inductance / ohms,
+        .constant = k,
+        .inertia = shaft.inertia,
+        .viscous = shaft.viscous,
+        .feed = (wpin_rig_duty_at(rig, load, runs, w) - friction) / share,
+        .friction = friction,
+        .breakaway = wpin_rig_duty_at(rig, load, loose, 0),
+        .speeding_up = (wpin_rig_duty_at(rig, load, turns + hurries, w / 2) - half) * ramp,
+        .full = full,
+        .tick = rig->controller.tick,
+        .measuring = fmax(fmax(wpin_rig_encoder_window(rig, load), line), 3 * rig->controller.tick),
+        .response = load->speed.response};
+    return wpin_calc_speed_design(&plant);
+}
+
+double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load) {
+    if (load->encoder.window > 0) {
+        return load->encoder.window;
+    }
+    if (!load->encoder.no_moments || !load->speed.there) {
+        return rig->controller.tick;
+    }
+    double counts = 0.5 * load->speed.rated / 60 * wpin_rig_counts_at_output(load);
+    return fmin(fmax(8 * rig->controller.tick, 30 / counts), 0.06);
+}
+
+double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, double rpm) {
+    double w = fabs(rpm) * load->motor.gear_ratio * PI / 30;
+    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    double amps = rpm == 0 ? 0 : wpin_sim_drag(&shaft, w) / load->motor.constant;
+    double duty = wpin_rig_duty_at(rig, load, amps, w);
+    return rpm < 0 ? -duty : duty;
+}
+
+double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step) {
+    double share = (double)step->value / WPIN_DUTY_FULL;
+    if (step->quantity != WPIN_QUANTITY_SPEED) {
+        return share;
+    }
+    const wpin_rig_load *load = &rig->loads[step->target.number];
+    double duty = wpin_rig_speed_duty(rig, load, share * load->speed.maximum);
+    return fmax(fmin(duty, load->limits.duty_max), -load->limits.duty_max);
+}
+
+/* Where the stage drives the shaft back, the ramp; else what slows it is friction: at nine tenths.
+ */
+double wpin_rig_braking(const wpin_rig_load *load) {
+    double ramp = load->speed.maximum / 60 / fmax(load->limits.ramp_down, 1e-3);
+    if (wpin_rig_off_phase(load) == WPIN_SIM_OFF_SHORT) {
+        return ramp;
+    }
+    const wpin_sim_motor *m = &load->motor;
+    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    double coasts = 0.9 * shaft.drags / shaft.inertia / (2 * PI * m->gear_ratio);
+    return fmin(ramp, coasts);
+}

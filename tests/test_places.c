@@ -1,0 +1,206 @@
+/* Homing and travel: where a shaft counts from, and where it may go, whatever is in the way. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/plan.h>
+#include <windpin/rehearsal.h>
+
+/* Switch and stop in one: by sed, what the demo's gate is turned into. */
+#define NO_SWITCH                                                                                  \
+    "s/limits: {forward: gate-open, reverse: gate-shut}/limits: {forward: gate-open}/;"            \
+    "/gate-shut:/d"
+
+static char output[4000];
+
+typedef struct rehearsed {
+    wpin_rig *rig;
+    wpin_plan *plan;
+    wpin_report *report;
+} rehearsed;
+
+/* Reads the demo's gate, changed, with a plan; the report is NULL when a mistake was found. */
+static rehearsed rehearse(const char *change, const char *plan, wpin_messages *m) {
+    rehearsed r = {0};
+    ck_assert_int_eq(run_command(output, sizeof output, "sed '%s' %s/demo/honey-gate.yaml > %s",
+                                 change, TEST_SOURCE, scratch("gate.yaml")),
+                     0);
+    r.rig = wpin_rig_read(scratch("gate.yaml"), m);
+    ck_assert_msg(r.rig != NULL || m->count > 0, "no message");
+    r.plan = r.rig == NULL ? NULL : wpin_plan_read(write_file("gate.plan", plan), r.rig, m);
+    if (r.plan != NULL) {
+        wpin_rehearsal_options options = {.supplies_on = true};
+        wpin_status refused;
+        char why[300];
+        r.report = wpin_rehearse(r.rig, r.plan, &options, &refused, why, sizeof why);
+        ck_assert_msg(r.report != NULL, "%s", why);
+    }
+    return r;
+}
+
+static void let_go(rehearsed *r, wpin_messages *m) {
+    wpin_report_free(r->report);
+    wpin_plan_free(r->plan);
+    wpin_rig_free(r->rig);
+    wpin_messages_free(m);
+}
+
+typedef struct homing {
+    const char *change, *plan;
+    double low, high; /* true place, deg, where 0 then is */
+} homing;
+
+static const homing homings[] = {
+    {"s/start: 37deg/start: 60deg/", "gate home reverse 8rpm at most 8s", -1.6, -1},
+    {"s/start: 37deg/start: -3deg/", "gate home reverse 8rpm at most 8s", -1.6, -1},
+    {"s/start: 37deg/start: -1.05deg/", "gate home reverse 20rpm at most 8s", -1.7, -1},
+    {"s/torque: 0.3Nm/torque: 0.1Nm/", "gate home reverse 12rpm at most 8s", -1.7, -1},
+    {"", "gate home reverse 8rpm until gate-shut reached at most 8s", -1.6, -1},
+    {"s/at-limit: opens}    # a/at-limit: closes}  # a/", "gate home reverse 8rpm at most 8s", -1.6,
+     -1},
+    {"s/least: 1deg, most: 90deg/least: -90deg, most: -1deg/", "gate home 8rpm at most 9s", 92,
+     92.6},
+    {NO_SWITCH, "gate home reverse 4rpm until gate above 0.8A at most 20s", -4.05, -3.9},
+    {NO_SWITCH ";s/start: 37deg/start: -4deg/",
+     "gate home reverse 4rpm until gate above 0.8A at most 20s", -4.05, -3.9},
+};
+
+/* Wherever it stands at first, on the switch too, whatever kind it is: the same place is 0. */
+START_TEST(home_is_one_place) {
+    const homing *h = &homings[_i];
+    char plan[400];
+    bool forward = strstr(h->plan, "reverse") == NULL;
+    snprintf(plan, sizeof plan, "%s\nwait 300ms\ngate turn to %s5deg\n", h->plan,
+             forward ? "-" : "");
+    wpin_messages m = {0};
+    rehearsed r = rehearse(h->change, plan, &m);
+    ck_assert_msg(r.report != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    for (size_t i = 0; i < r.report->step_count; i++) {
+        const wpin_step_result *s = &r.report->steps[i];
+        ck_assert_msg(s->verdict == WPIN_VERDICT_OK, "%s: %s", s->text, s->words);
+    }
+    ck_assert_uint_eq(r.report->step_count, 3);
+    double from = r.report->steps[2].degrees_from, count = 360 / 7200.0;
+    ck_assert_msg(from >= h->low && from <= h->high, "0 deg is %g deg", from);
+    ck_assert_double_eq_tol(r.report->steps[2].degrees, forward ? -5 : 5, 1.01 * count);
+    let_go(&r, &m);
+}
+END_TEST
+
+#define HOMED "gate home reverse 8rpm at most 8s\n"
+
+typedef struct trouble {
+    const char *change, *plan, *words; /* what its last line says */
+} trouble;
+
+static const trouble troubles[] = {
+    {"", "gate home reverse 8rpm at most 500ms", "did not come in time"},
+    {"s/torque: 0.3Nm/torque: 0.05Nm/",
+     "gate home reverse 12rpm at most 8s\nwait 300ms\ngate turn to 5deg", "HUNTING"},
+    {"", "fault gate motor-wire-off\ngate home reverse 8rpm at most 8s", "NO_CURRENT"},
+    {"s/start: 37deg/start: 90deg/", "fault gate encoder-off\ngate home reverse 8rpm at most 8s",
+     "FEEDBACK"},
+    {"", "fault gate encoder-swapped\ngate home reverse 8rpm at most 8s", "WRONG_WAY"},
+    {"", "fault gate-shut stuck\ngate home reverse 8rpm at most 8s", "STALLED"},
+    {"", HOMED "gate run 12rpm for 20s", "stopped where its travel ends, 90 deg"},
+    {"", HOMED "gate run 12rpm for 20s\ngate run 5rpm for 1s",
+     "did not move: its travel ends here"},
+    {"", "gate run 6rpm for 1s", "ok"},
+    {"", HOMED "gate run 10rpm until gate-open reached at most 3s",
+     "a limit ended its motion"}, /* its travel ends before the switch */
+    {"", HOMED "gate run 12rpm for 20s\ngate run reverse 12rpm for 500ms",
+     "ramp to zero and rest, to turn the other way"},
+};
+
+START_TEST(what_goes_wrong_is_named) {
+    const trouble *t = &troubles[_i];
+    wpin_messages m = {0};
+    rehearsed r = rehearse(t->change, t->plan, &m);
+    ck_assert_msg(r.report != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    const wpin_step_result *last = &r.report->steps[r.report->step_count - 1];
+    ck_assert_msg(strstr(last->words, t->words) != NULL, "%s: %s", last->text, last->words);
+    ck_assert_uint_eq(r.report->burn_count, 0);
+    let_go(&r, &m);
+}
+END_TEST
+
+static const trouble mistakes[] = {
+    {"", "gate turn to 30deg", "is not known here (home: first in the rig)"},
+    {"", "gate home reverse 8rpm at most 8s\ngate turn to 95deg", "expected 1 to 90 deg"},
+    {"", "gate home reverse 8rpm at most 8s\ngate turn 20deg\ngate turn reverse 30deg",
+     "-10 deg is beyond its travel"},
+    {"", "gate home reverse 8rpm", "no wait without an end"},
+    {"", "gate home reverse 30% at most 8s", "expected a speed"},
+    {"", "gate home reverse 8rpm until gate resting at most 8s", "no sign of home"},
+    {NO_SWITCH, "gate home reverse 8rpm at most 8s", "has no limit switch that way"},
+    {"s/least: 1deg/least: 100deg/", "gate stop", "least (100 deg) is not below most (90 deg)"},
+    {"s/least: 1deg, most: 90deg/least: -5000rev, most: 5000rev/;s/lines: 12/lines: 12000/",
+     "gate stop", "its counts reach"},
+};
+
+START_TEST(mistakes_are_told) {
+    const trouble *t = &mistakes[_i];
+    wpin_messages m = {0};
+    rehearsed r = rehearse(t->change, t->plan, &m);
+    ck_assert(r.report == NULL);
+    ck_assert_uint_ge(m.count, 1);
+    ck_assert_msg(strstr(m.items[0].text, t->words) != NULL, "%s", m.items[0].text);
+    let_go(&r, &m);
+}
+END_TEST
+
+/* The core alone: nothing before home, nothing beyond, and lost with the readings. */
+START_TEST(a_motor_knows_its_travel) {
+    wpin_messages m = {0};
+    rehearsed r = rehearse("", "gate stop", &m);
+    wpin_bound_load bound;
+    wpin_motor motor = {0};
+    wpin_sim *sim = wpin_board_build(r.rig);
+    wpin_port port = wpin_sim_port(sim);
+    wpin_bind_load(&bound, r.rig, &r.rig->loads[0]);
+    wpin_sim_switch(sim, 0, true);
+    ck_assert_int_eq(wpin_bound_open(&bound, &motor, &port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_OK);
+    wpin_motor_tick(&motor);
+    ck_assert_int_eq(wpin_motor_turn_to(&motor, 30000, 5000), WPIN_REFUSED_NOT_HOMED);
+    ck_assert_int_eq(wpin_motor_turn(&motor, 1000, 5000), WPIN_REFUSED_NOT_HOMED);
+    ck_assert(!wpin_motor_is_homed(&motor));
+    ck_assert_int_eq(wpin_motor_set_position(&motor, 600), WPIN_OK);
+    ck_assert(wpin_motor_is_homed(&motor));
+    ck_assert_int_eq(wpin_motor_turn_to(&motor, 90051, 5000), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_turn_to(&motor, 900, 5000), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_turn(&motor, 60051, 5000), WPIN_REFUSED_RANGE);
+    ck_assert(!wpin_motor_busy(&motor));
+    ck_assert_int_eq(wpin_motor_turn_to(&motor, 35000, 5000), WPIN_OK);
+    for (int i = 0; i < 3000; i++) {
+        wpin_motor_tick(&motor);
+        wpin_sim_advance(sim, 1000000000);
+    }
+    ck_assert_int_eq(wpin_motor_measurement(&motor).position, 699);
+    bound.travel.most = bound.travel.least; /* refused before anything is touched */
+    wpin_motor other = {0};
+    ck_assert_int_eq(wpin_motor_init(&other, &bound.motor, &port), WPIN_REFUSED_CONFIG);
+    bound.travel.most = (1 << 30) + 1;
+    ck_assert_int_eq(wpin_motor_init(&other, &bound.motor, &port), WPIN_REFUSED_CONFIG);
+    wpin_motor_trip(&motor, WPIN_FAULT_FEEDBACK);
+    wpin_motor_tick(&motor);
+    ck_assert(!wpin_motor_is_homed(&motor));
+    wpin_sim_free(sim);
+    let_go(&r, &m);
+}
+END_TEST
+
+#define COUNT(array) (int)(sizeof(array) / sizeof *(array))
+
+int main(void) {
+    Suite *suite = suite_create("places");
+    TCase *tests = tcase_create("places");
+    tcase_set_timeout(tests, 0);
+    tcase_add_loop_test(tests, home_is_one_place, 0, COUNT(homings));
+    tcase_add_loop_test(tests, what_goes_wrong_is_named, 0, COUNT(troubles));
+    tcase_add_loop_test(tests, mistakes_are_told, 0, COUNT(mistakes));
+    tcase_add_test(tests, a_motor_knows_its_travel);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
