@@ -11,6 +11,7 @@
 
 #include "api.h"
 #include <stdbool.h>
+#include <stddef.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -220,11 +221,28 @@ typedef struct wpin_speed_design {
     double lag;           /**< Mechanical time constant, s. */
     double delay;         /**< Everything that waits, s. */
     double response;      /**< Time constant of the closed loop, s. */
-    double phase_margin;  /**< Degrees. */
+    double phase_margin;  /**< Degrees... */
+    double bandwidth;     /**< ...at this frequency, where the loop's gain is 1; Hz. */
 } wpin_speed_design;
 
 /** Works it out; sources in the source file. */
 WPIN_API wpin_speed_design wpin_calc_speed_design(const wpin_speed_plant *plant);
+
+/** A change of speed, and a load that comes later, for a prediction. Speeds in shares of the full
+ * one. */
+typedef struct wpin_speed_asked {
+    double from, to;
+    double rate;    /**< The set-point's, full speeds a second. */
+    double slew;    /**< The effort's, full duties a second. */
+    double window;  /**< What the speed is measured over at these speeds, s. */
+    double torque;  /**< On the motor's shaft, Nm... */
+    size_t load_at; /**< ...from this tick on. */
+} wpin_speed_asked;
+
+/** Predicts the speed at the end of each tick: the plant a straight line through its working point,
+ * the regulator as designed. False when out of memory. */
+WPIN_API bool wpin_calc_speed_course(const wpin_speed_plant *plant, const wpin_speed_design *design,
+                                     const wpin_speed_asked *asked, double *speeds, size_t count);
 
 #ifdef __cplusplus
 }

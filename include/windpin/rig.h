@@ -358,6 +358,10 @@ WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);
 WPIN_API double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load);
 /** What tells one entry of a motor from another: of its constants as the file says them. */
 WPIN_API uint32_t wpin_rig_motor_mark(const wpin_sim_motor *motor);
+/** A load as the regulator of its speed sees it, near a speed at the output, rpm: slopes of its
+ * current and its drag there, and what its speed is measured over. */
+WPIN_API wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_load *load,
+                                                  double rpm);
 /** The regulator of a load's speed, from the constants of the rig. */
 WPIN_API wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load);
 /** Ohms in series with a motor's winding while it is driven. */

@@ -2,6 +2,8 @@
 #include "windpin/calc.h"
 #include <math.h>
 
+#define PI 3.14159265358979323846
+
 /* The motor is a first-order lag: it drives K g d - (K h + B) w with g amperes for a duty and h for
  * a speed, so speed / duty = K g / (K h + B), time constant J / (K h + B). What waits besides: half
  * a tick of holding, one of computing, half of what the speed is measured over, and L / R. The
@@ -27,8 +29,8 @@ wpin_speed_design wpin_calc_speed_design(const wpin_speed_plant *p) {
                            .delay = delay,
                            .response = response};
     double crossing = proportional * gain / lag;
-    d.phase_margin = 180 / 3.14159265358979323846 *
-                     (atan(crossing * slow) - atan(crossing * lag) + 3.14159265358979323846 / 2 -
-                      crossing * delay);
+    d.bandwidth = crossing / (2 * PI);
+    d.phase_margin =
+        180 / PI * (atan(crossing * slow) - atan(crossing * lag) + PI / 2 - crossing * delay);
     return d;
 }

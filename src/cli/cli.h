@@ -17,6 +17,7 @@ int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
 int cmd_identify(int argc, char **argv);
+int cmd_response(int argc, char **argv);
 int cmd_preview(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
 int cmd_size(int argc, char **argv);
@@ -73,7 +74,8 @@ void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report
 /* The report as JSON on standard output. False when out of memory. */
 bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
 
-/* Starts and ends the progress bar (only on a terminal). */
+/* Starts and ends the progress bar (only on a terminal); context: what is counted, NULL: seconds.
+ */
 void cli_progress(void *context, double seconds, double total);
 void cli_progress_end(void);
 

@@ -122,7 +122,7 @@ static int try_faults(const faults_arguments *a, const wpin_rig *rig) {
     }
     char why[400];
     wpin_trials *trials =
-        wpin_try_faults(rig, plan, a->moments, cli_progress, NULL, why, sizeof why);
+        wpin_try_faults(rig, plan, a->moments, cli_progress, "runs", why, sizeof why);
     cli_progress_end();
     wpin_plan_free(plan);
     if (trials == NULL) {

@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "cli_json.h"
 #include "windpin/quantity.h"
+#include "windpin/response.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>
@@ -67,38 +68,15 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 
 /* ---- a bench that is not what the rig says ---- */
 
-/* Evenly spread from 1 - spread to 1 + spread; Park and Miller's generator. */
-static double factor(uint32_t *seed, double spread) {
-    *seed = (uint32_t)((uint64_t)*seed * 48271U % 2147483647U);
-    return 1 + spread * (2.0 * *seed / 2147483647.0 - 1);
-}
-
-/* Another motor in the same place. */
-static void vary(wpin_sim_motor *m, double spread, unsigned seed) {
-    uint32_t state = seed * 7919U + 12345U;
-    double *what[] = {&m->resistance,   &m->inductance,       &m->constant,       &m->inertia,
-                      &m->dry_friction, &m->viscous_friction, &m->static_friction};
-    for (int i = 0; i < 8; i++) {
-        factor(&state, 0); /* seeds that are near are soon far apart */
-    }
-    for (size_t i = 0; i < sizeof what / sizeof *what; i++) {
-        *what[i] *= factor(&state, spread);
-    }
-    m->static_friction = fmax(m->static_friction, 1.02 * m->dry_friction);
-}
-
 static bool run(const identify_arguments *a, const wpin_rig *rig, int load, wpin_record *record,
                 char *why, size_t size) {
-    wpin_rig bench = *rig;
-    bench.loads = malloc(rig->load_count * sizeof *bench.loads);
-    if (bench.loads == NULL) {
+    wpin_rig *bench = wpin_bench_vary(rig, load, a->spread, a->seed, false);
+    if (bench == NULL) {
         snprintf(why, size, "out of memory");
         return false;
     }
-    memcpy(bench.loads, rig->loads, rig->load_count * sizeof *bench.loads);
-    vary(&bench.loads[load].motor, a->spread, a->seed);
-    bool good = wpin_experiment(rig, &bench, load, record, why, size);
-    free(bench.loads);
+    bool good = wpin_experiment(rig, bench, load, record, why, size);
+    wpin_bench_free(bench);
     return good;
 }
 

@@ -229,11 +229,11 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_speed_design d = wpin_rig_speed_design(rig, load);
     printf("  speed       regulated up to %.4g rpm (%.3g counts/s), trips above %.4g rpm\n",
            s->rated, s->rated / 60 * wpin_rig_counts_at_output(load), s->maximum);
-    printf(
-        "  regulator   rated speed takes about %.0f %% duty; answers within %.3g ms, phase margin "
-        "%.0f deg, delays %.3g ms\n",
-        wpin_rig_speed_duty(rig, load, s->rated) * 100, d.response * 1e3, d.phase_margin,
-        d.delay * 1e3);
+    printf("  regulator   rated speed takes about %.0f %% duty; answers within %.3g ms, bandwidth "
+           "%.2g Hz, "
+           "phase margin %.0f deg, delays %.3g ms\n",
+           wpin_rig_speed_duty(rig, load, s->rated) * 100, d.response * 1e3, d.bandwidth,
+           d.phase_margin, d.delay * 1e3);
     printf(
         "  position    turns to within %.3g deg at up to %.4g rpm, braking by %.3g rpm a second\n",
         fmax(1 / wpin_rig_counts_at_output(load), load->position.within) * 360,

@@ -16,6 +16,8 @@ static const struct {
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
     {"identify", cmd_identify, "find out what a motor is: resistance, constant, inertia, friction"},
+    {"response", cmd_response,
+     "how a regulated speed answers to a step and a load, and as predicted"},
     {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
     {"preview", cmd_preview, "say in words what a plan will do, how long and at which current"},
     {"vet", cmd_vet,

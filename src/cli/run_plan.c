@@ -40,7 +40,6 @@ void cli_progress(void *context, double seconds, double total) {
     static double last;
     enum { WIDTH = 40 };
     double now = wall_seconds();
-    (void)context;
     if (now - last < 0.1 || !isatty(STDERR_FILENO)) {
         return;
     }
@@ -48,8 +47,13 @@ void cli_progress(void *context, double seconds, double total) {
     bar_shown = true;
     int done = total > 0 ? (int)(WIDTH * seconds / total) : 0;
     done = done > WIDTH ? WIDTH : done;
-    fprintf(stderr, "\r[%.*s%*s] %.1f of about %.1f s", done,
-            "########################################", WIDTH - done, "", seconds, total);
+    fprintf(stderr, "\r[%.*s%*s] ", done, "########################################", WIDTH - done,
+            "");
+    if (context != NULL) {
+        fprintf(stderr, "%.0f of %.0f %s", seconds, total, (const char *)context);
+    } else {
+        fprintf(stderr, "%.1f of about %.1f s", seconds, total);
+    }
 }
 
 void cli_progress_end(void) {

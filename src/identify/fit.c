@@ -242,7 +242,7 @@ static bool fit_all(fit *f, wpin_identification *to, char *why, size_t size) {
               .wa4 = calloc(count, sizeof(double))};
     bool good = r.fvec != NULL && r.fjac != NULL && r.wa4 != NULL;
     double square = good ? solve(f, &r, m) : 0;
-    if (square > 0) {
+    if (good && square > 0) {
         to->windows = f->cut->count;
         to->amps_off = f->amps * sqrt(square / m);
         take(f, &r, m, to);

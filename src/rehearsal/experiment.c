@@ -157,7 +157,8 @@ bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load, wpin_
                      char *why, size_t size) {
     const wpin_rig_load *l = &rig->loads[load];
     experiment e = {.record = record};
-    bool good = wpin_one_load_open_on(&e.one, rig, bench != NULL ? bench : rig, load, why, size);
+    bool good =
+        wpin_one_load_open_on(&e.one, rig, bench != NULL ? bench : rig, load, false, why, size);
     if (good) {
         good = run_down(&e) && one_way(&e, l, 1) &&
                (!wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE) || one_way(&e, l, -1));

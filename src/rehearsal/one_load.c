@@ -21,11 +21,11 @@ static wpin_sim *build_free(const wpin_rig *rig, int load) {
 }
 
 bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char *why, size_t size) {
-    return wpin_one_load_open_on(one, rig, rig, load, why, size);
+    return wpin_one_load_open_on(one, rig, rig, load, false, why, size);
 }
 
 bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_rig *bench, int load,
-                           char *why, size_t size) {
+                           bool watched, char *why, size_t size) {
     const wpin_rig_load *part = &rig->loads[load];
     if (part->what != WPIN_RIG_MOTOR) {
         snprintf(why, size, "'%s' is no motor: it has no start duty and no speed", part->name);
@@ -42,7 +42,9 @@ bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_r
     one->tick = llround(rig->controller.tick * 1e12);
     wpin_bind_load(&one->bound, rig, part);
     one->bound.motor.start = (wpin_start_config){0};
-    one->bound.motor.protection_count = 0; /* standing at a low duty is what is looked for */
+    if (!watched) {
+        one->bound.motor.protection_count = 0; /* standing at a low duty is what is looked for */
+    }
     one->bound.motor.sense.limit_forward = one->bound.motor.sense.limit_reverse = (wpin_limit){0};
     wpin_status status = wpin_bound_open(&one->bound, &one->motor, &one->port);
     if (status == WPIN_OK) {

@@ -17,9 +17,10 @@ typedef struct wpin_one_load {
 /* Opens it without the help of kick and start duty, which is what these runs are to find out.
  * False with the reason; close it all the same. */
 bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char *why, size_t size);
-/* The same on a board built of another rig: a bench is never quite what the rig says. */
+/* The same on a board built of another rig: a bench is never quite what the rig says. Watched: its
+ * protections are at work. */
 bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_rig *bench, int load,
-                           char *why, size_t size);
+                           bool watched, char *why, size_t size);
 /* Serves the motor and lets a control period pass; what the load did in it. */
 wpin_sim_reading wpin_one_load_tick(wpin_one_load *one);
 void wpin_one_load_close(wpin_one_load *one);

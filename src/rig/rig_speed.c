@@ -18,7 +18,9 @@ static double steepest(const wpin_rig *rig, const wpin_rig_load *load, double w)
     const double step = 0.02;
     double most = 0;
     wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
-    for (double share = 0.02; share <= 1; share += 0.49) {
+    static const double shares[] = {0.02, 0.51, 1};
+    for (size_t i = 0; i < sizeof shares / sizeof *shares; i++) {
+        double share = shares[i];
         double from = wpin_rig_duty_at(rig, load, shaft.drags / load->motor.constant, share * w);
         for (double duty = fmin(from, 1 - step); duty + step <= 1 + 1e-9; duty += step) {
             double more = wpin_rig_mean_amps(rig, load, duty + step, share * w) -
@@ -29,7 +31,7 @@ static double steepest(const wpin_rig *rig, const wpin_rig_load *load, double w)
     return most;
 }
 
-wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load) {
+static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
     wpin_at_shaft shaft = wpin_sim_at_shaft(m);
     double k = m->constant, ohms = wpin_rig_loop_ohms(rig, load);
@@ -40,7 +42,7 @@ wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load
     double ramp = fmax(load->limits.ramp_up, 1e-3), hurries = shaft.inertia * full / ramp / k;
     double friction = wpin_rig_duty_at(rig, load, turns, 0);
     double half = wpin_rig_duty_at(rig, load, turns, w / 2);
-    wpin_speed_plant plant = {
+    return (wpin_speed_plant){
         .amps_per_duty = steepest(rig, load, w),
         .amps_per_speed = k / ohms,
         .electrical = m->inductance / ohms,
@@ -55,7 +57,33 @@ wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load
         .tick = rig->controller.tick,
         .measuring = fmax(fmax(wpin_rig_encoder_window(rig, load), line), 3 * rig->controller.tick),
         .response = load->speed.response};
+}
+
+wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_speed_plant plant = plant_of(rig, load);
     return wpin_calc_speed_design(&plant);
+}
+
+/* The speed is measured from whole lines, one or as many as come in its window. */
+static double measured_over(const wpin_rig *rig, const wpin_rig_load *load, double rpm) {
+    double line = 4 * 60 / (rpm * wpin_rig_counts_at_output(load));
+    double window = fmax(wpin_rig_encoder_window(rig, load), rig->controller.tick);
+    return load->encoder.no_moments ? window : ceil(window / line) * line;
+}
+
+wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_load *load,
+                                         double rpm) {
+    wpin_speed_plant plant = plant_of(rig, load);
+    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    const double hair = 0.01;
+    double w = rpm * load->motor.gear_ratio * PI / 30, dw = hair * w;
+    double duty = fmin(wpin_rig_speed_duty(rig, load, rpm), 1 - hair);
+    double here = wpin_rig_mean_amps(rig, load, duty, w);
+    plant.amps_per_duty = (wpin_rig_mean_amps(rig, load, duty + hair, w) - here) / hair;
+    plant.amps_per_speed = (here - wpin_rig_mean_amps(rig, load, duty, w + dw)) / dw;
+    plant.viscous = shaft.viscous + 2 * shaft.quadratic * w;
+    plant.measuring = measured_over(rig, load, rpm);
+    return plant;
 }
 
 double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load) {

@@ -1,14 +1,12 @@
 /* Pictures of a trace, drawn by gnuplot: one column of panels a load, honest axes. */
 #define _GNU_SOURCE
+#include "gnuplot.h"
 #include "windpin/trace.h"
 #include <errno.h>
 #include <math.h>
-#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <strings.h>
-#include <unistd.h>
 
 #define LOAD_COLUMNS 13
 #define RPM_COLUMNS  10 /* from here on: asked and measured, may be empty */
@@ -144,18 +142,6 @@ static bool read_trace(trace_file *trace, const char *path, const wpin_picture_l
     return good;
 }
 
-/* Text inside gnuplot's single quotes: a quote is doubled. */
-static void put_quoted(FILE *to, const char *text) {
-    fputc('\'', to);
-    for (; *text != '\0'; text++) {
-        if (*text == '\'') {
-            fputc('\'', to);
-        }
-        fputc(*text, to);
-    }
-    fputc('\'', to);
-}
-
 /* Axis from zero (or from minus the same) to a little over the largest value. */
 static void put_range(FILE *to, double largest, bool negative) {
     double reach = largest > 0 ? largest * 1.08 : 1;
@@ -199,41 +185,25 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
             c + 6);
 }
 
-static void put_script(FILE *to, const trace_file *trace, const char *csv, const char *picture,
-                       bool svg) {
+static void put_script(FILE *to, const trace_file *trace, const char *csv) {
     size_t shown = trace->shown;
-    fprintf(to, "%s\n",
-            svg ? "set terminal svg size 1280,800 font 'DejaVu Sans,11' background '#ffffff'"
-                : "set terminal pngcairo size 1280,800 font 'DejaVu Sans,10' background '#ffffff'");
-    fprintf(to, "set output ");
-    put_quoted(to, picture);
-    fprintf(to, "\nfile = ");
-    put_quoted(to, csv);
+    fprintf(to, "file = ");
+    wpin_put_quoted(to, csv);
     fprintf(to,
             "\nset datafile separator ','\nset key autotitle columnhead\n"
             "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
-            "set grid lt 1 lw 0.5 lc rgb '#dddddd'\nset border 3\nset tics nomirror\n"
-            "set key at graph 1,1.2 right horizontal samplen 2\n"
-            "set xzeroaxis lt 1 lw 0.5 lc rgb '#888888'\n"
             "set multiplot layout 4,%zu columnsfirst margins 0.065,0.985,0.07,0.95 spacing "
             "0.07,0.065\n",
             shown);
     for (size_t i = 0; i < shown; i++) {
         put_load(to, trace, i);
     }
-    fprintf(to, "unset multiplot\nunset output\n");
-}
-
-static bool ends_with(const char *text, const char *ending) {
-    size_t n = strlen(text), m = strlen(ending);
-    return n > m && strcasecmp(text + n - m, ending) == 0;
+    fprintf(to, "unset multiplot\n");
 }
 
 bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_picture_loads *loads,
                   char *why, size_t why_size) {
-    bool svg = ends_with(picture_path, ".svg");
-    if (!svg && !ends_with(picture_path, ".png")) {
-        snprintf(why, why_size, "'%s': expected a name ending in .png or .svg", picture_path);
+    if (!wpin_picture_named(picture_path, why, why_size)) {
         return false;
     }
     trace_file trace = {0};
@@ -243,26 +213,12 @@ bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_pic
                  reason[0] >= '0' && reason[0] <= '9' ? "" : " ", reason);
         return false;
     }
-    FILE *probe = fopen(picture_path, "w"); /* so that the reason is known, not gnuplot's words */
-    if (probe == NULL || fclose(probe) != 0) {
-        snprintf(why, why_size, "%s: can't be written: %s", picture_path, strerror(errno));
+    wpin_gnuplot plot;
+    if (!wpin_gnuplot_start(&plot, picture_path, why, why_size)) {
         return false;
     }
-    FILE *gnuplot = popen("gnuplot 2>/dev/null", "w");
-    if (gnuplot == NULL) {
-        snprintf(why, why_size, "gnuplot can't be started: %s", strerror(errno));
-        return false;
-    }
-    void (*before)(int) = signal(SIGPIPE, SIG_IGN);
-    put_script(gnuplot, &trace, csv_path, picture_path, svg);
-    int ended = pclose(gnuplot);
-    signal(SIGPIPE, before);
-    if (ended != 0) {
-        unlink(picture_path);
-        snprintf(why, why_size,
-                 "gnuplot could not draw %s; is it installed (Debian: gnuplot-nox) and is there "
-                 "room on the disk?",
-                 picture_path);
+    put_script(plot.to, &trace, csv_path);
+    if (!wpin_gnuplot_end(&plot, why, why_size)) {
         return false;
     }
     why[0] = '\0';

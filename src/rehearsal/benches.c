@@ -1,0 +1,134 @@
+/* Benches that are not what the rig says, one or many of them. */
+#include "windpin/response.h"
+#include <math.h>
+#include <pthread.h>
+#include <stdatomic.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* ---- one ---- */
+
+/* Evenly spread from 1 - spread to 1 + spread; Park and Miller's generator. */
+static double factor(uint32_t *seed, double spread) {
+    *seed = (uint32_t)((uint64_t)*seed * 48271U % 2147483647U);
+    return 1 + spread * (2.0 * *seed / 2147483647.0 - 1);
+}
+
+static void vary(wpin_sim_motor *m, double spread, unsigned seed, bool load_too) {
+    uint32_t state = seed * 7919U + 12345U;
+    double *own[] = {&m->resistance,   &m->inductance,       &m->constant,       &m->inertia,
+                     &m->dry_friction, &m->viscous_friction, &m->static_friction};
+    double *load[] = {&m->load_torque, &m->load_viscous, &m->load_quadratic, &m->load_inertia};
+    for (int i = 0; i < 8; i++) {
+        factor(&state, 0); /* seeds that are near are soon far apart */
+    }
+    for (size_t i = 0; i < sizeof own / sizeof *own; i++) {
+        *own[i] *= factor(&state, spread);
+    }
+    m->static_friction = fmax(m->static_friction, 1.02 * m->dry_friction);
+    for (size_t i = 0; load_too && i < sizeof load / sizeof *load; i++) {
+        *load[i] *= factor(&state, spread);
+    }
+}
+
+wpin_rig *wpin_bench_vary(const wpin_rig *rig, int load, double spread, unsigned seed,
+                          bool load_too) {
+    wpin_rig *bench = malloc(sizeof *bench);
+    wpin_rig_load *loads = malloc(rig->load_count * sizeof *loads);
+    if (bench == NULL || loads == NULL) {
+        free(bench);
+        free(loads);
+        return NULL;
+    }
+    *bench = *rig;
+    memcpy(loads, rig->loads, rig->load_count * sizeof *loads);
+    bench->loads = loads;
+    vary(&loads[load].motor, spread, seed, load_too);
+    return bench;
+}
+
+void wpin_bench_free(wpin_rig *bench) {
+    if (bench != NULL) {
+        free(bench->loads);
+        free(bench);
+    }
+}
+
+/* ---- many ---- */
+
+typedef struct sweep {
+    const wpin_rig *rig;
+    int load;
+    const wpin_response_test *test;
+    double spread;
+    unsigned seed;
+    wpin_response_bench *benches;
+    size_t count;
+    atomic_size_t next, done;
+    atomic_bool full; /* out of memory */
+} sweep;
+
+static void try_bench(sweep *s, size_t i) {
+    wpin_response_bench *b = &s->benches[i];
+    *b = (wpin_response_bench){.seed = s->seed + (unsigned)i};
+    wpin_rig *bench = wpin_bench_vary(s->rig, s->load, s->spread, b->seed, true);
+    if (bench == NULL) {
+        s->full = true;
+        return;
+    }
+    wpin_response r;
+    char why[300];
+    b->ran = wpin_respond(s->rig, bench, s->load, s->test, &r, why, sizeof why);
+    if (b->ran) {
+        b->figures = r.happened;
+        b->holds = wpin_response_holds(&r.predicted, &r.happened, s->rig->controller.tick);
+    }
+    wpin_response_free(&r);
+    wpin_bench_free(bench);
+}
+
+static void *work(void *context) {
+    sweep *s = context;
+    for (size_t i; !s->full && (i = atomic_fetch_add(&s->next, 1)) < s->count;) {
+        try_bench(s, i);
+        atomic_fetch_add(&s->done, 1);
+    }
+    return NULL;
+}
+
+/* This thread works too, and tells how far they all are. */
+static void work_and_tell(sweep *s, void (*progress)(void *, double, double), void *context) {
+    for (size_t i; !s->full && (i = atomic_fetch_add(&s->next, 1)) < s->count;) {
+        try_bench(s, i);
+        size_t done = atomic_fetch_add(&s->done, 1) + 1;
+        if (progress != NULL) {
+            progress(context, (double)done, (double)s->count);
+        }
+    }
+}
+
+bool wpin_respond_spread(const wpin_rig *rig, int load, const wpin_response_test *test,
+                         double spread, unsigned seed, wpin_response_bench *benches, size_t count,
+                         void (*progress)(void *context, double done, double of), void *context) {
+    enum { HELPERS = 63 };
+    sweep s = {.rig = rig,
+               .load = load,
+               .test = test,
+               .spread = spread,
+               .seed = seed,
+               .benches = benches,
+               .count = count};
+    pthread_t threads[HELPERS];
+    long processors = sysconf(_SC_NPROCESSORS_ONLN);
+    int helpers = 0;
+    while (helpers < HELPERS && helpers + 1 < processors &&
+           pthread_create(&threads[helpers], NULL, work, &s) == 0) {
+        helpers++;
+    }
+    work_and_tell(&s, progress, context);
+    for (int i = 0; i < helpers; i++) {
+        pthread_join(threads[i], NULL);
+    }
+    return !s.full;
+}
