@@ -1,6 +1,5 @@
-/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE, SOFT_PWM, STOP, ENCODER or
- * LOOP is defined.
- */
+/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE, SOFT_PWM, STOP, ENCODER,
+ * OVERLOAD or LOOP is defined. */
 #include "any.h"
 
 #ifdef STEPPER
@@ -65,6 +64,23 @@ static void prove(void) {
         case 3: wpin_quadrature_pulse(&edges, any32); break;
         default: wpin_quadrature_read(&edges, &any_port, &counts); break;
         }
+    }
+}
+#endif
+
+#ifdef OVERLOAD
+static void prove(void) {
+    static wpin_overload overload;
+    static wpin_overload_config config;
+    ANYTHING(config);
+    overload.config = &config;
+    while (any) {
+        wpin_measurement m;
+        wpin_watched w = {.measurement = &m};
+        ANYTHING(m);
+        wpin_overload_check(&overload, &w);
+        any = wpin_overload_percent(&overload);
+        wpin_overload_reset(&overload);
     }
 }
 #endif

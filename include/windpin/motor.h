@@ -164,9 +164,10 @@ typedef struct wpin_motor {
         wpin_ramp ramp;      /**< Of an actuator that takes a duty. */
         uint32_t operations; /**< Of an on/off actuator: how often it went on. */
     };
-    wpin_request mail; /**< Posted, not yet taken. */
-    uint8_t homed;     /**< Its place was set, and is known since. */
-    uint8_t counted;   /**< Requests cut to the cap and lifted to the start duty. */
+    wpin_request mail;        /**< Posted, not yet taken. */
+    volatile uint8_t watched; /**< What a protection would trip on now, were it armed. */
+    uint8_t homed;            /**< Its place was set, and is known since. */
+    uint8_t counted;          /**< Requests cut to the cap and lifted to the start duty. */
 } wpin_motor;
 
 /** What a motor in closed loop does besides; its functions are its own. */
@@ -202,8 +203,8 @@ WPIN_API wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_moto
 WPIN_API void wpin_motor_close(wpin_motor *motor);
 
 /** Allows motion, and shows the rest state from the next tick on. Refused: _CLOSED, _FAULTED,
- * _NOT_ZERO (something is asked for), or the fault that the guard would trip on by the last
- * measurement (e.g. WPIN_FAULT_SUPPLY_LOW). Any context. */
+ * _NOT_ZERO (something is asked for), or the fault that the guard or a protection would trip
+ * on by the last measurement (e.g. WPIN_FAULT_SUPPLY_LOW). Any context. */
 WPIN_API wpin_status wpin_motor_arm(wpin_motor *motor);
 
 /** Lines at rest at once, safe state at the next tick, and no motion until armed again. Any. */
@@ -276,8 +277,8 @@ WPIN_API wpin_status wpin_motor_brake(wpin_motor *motor);
 WPIN_API void wpin_motor_trip(wpin_motor *motor, wpin_status cause);
 
 /** Clears a latched fault; the motor is then disarmed, and its first move limited. Refused:
- * _CLOSED, _NO_FAULT, _CAUSE while the last measurement is still outside the guard's limits. Any.
- */
+ * _CLOSED, _NO_FAULT, _CAUSE while the guard or a protection would trip again by the last
+ * measurement (outside its limits, or a winding that is still hot). Any. */
 WPIN_API wpin_status wpin_motor_clear_fault(wpin_motor *motor);
 
 /** One control period: reads clock and sensors, takes the mail, serves time-out, regulators, guard

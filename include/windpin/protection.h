@@ -3,12 +3,11 @@
  * asked and shown. The one here knows motion by a speed that is measured: standing though driven,
  * turning the wrong way, too fast, not as fast as asked, or back and forth over its place.
  *
- *     static wpin_motion motion;
- *     static const WPIN_FLASH wpin_motion_config motion_config = {.still = 160, .still_ms = 500,
- * ...}; static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
- *     motion.config = &motion_config;
- *     // in the motor's configuration: .loop = &wpin_closed_loop, .protections = protections,
- * .protection_count = 1
+ *     static const WPIN_FLASH wpin_motion_config motion_config = {.still = 160, .still_ms = 500};
+ *     static wpin_motion motion = {.config = &motion_config};
+ *     static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+ *     // in the motor's configuration:
+ *     //     .loop = &wpin_closed_loop, .protections = protections, .protection_count = 1
  */
 #ifndef WINDPIN_PROTECTION_H
 #define WINDPIN_PROTECTION_H
@@ -32,7 +31,8 @@ typedef struct wpin_watched {
 /** A watcher. */
 typedef struct wpin_protection {
     void *state; /**< Its own, placed by the caller. */
-    /** The fault to trip on, or WPIN_OK. Called in each tick while armed. Tick. */
+    /** The fault to trip on, or WPIN_OK. Called in each tick; while the motor is not armed its
+     * answer counts for nothing, and what keeps heat goes on. Tick. */
     wpin_status (*check)(void *state, const wpin_watched *w);
     /** Begins anew: the motor has just been armed. Tick. */
     void (*reset)(void *state);

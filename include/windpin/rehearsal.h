@@ -195,11 +195,13 @@ typedef struct wpin_bound_load {
     wpin_travel travel;            /**< How far its shaft may go. */
     wpin_position_config position; /**< Of the regulator of its place, in front of that. */
     wpin_regulator regulators[2];  /**< What the motor's lists hold. */
-    wpin_protection protection;
+    wpin_protection protections[2];
+    wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
     wpin_position position_at_work;
     wpin_speed speed_at_work;
     wpin_motion motion_at_work;
+    wpin_overload overload_at_work;
     wpin_stage stage_at_work;     /**< What the motor's configuration points to... */
     wpin_stepper stepper_at_work; /**< ...or this. */
 } wpin_bound_load;

@@ -141,6 +141,8 @@ typedef struct wpin_rig_limits {
     int limit_inputs[2]; /**< Inputs that end motion forward and reverse; -1: none. */
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
     double limit_amps; /**< Current above which the duty is folded back; 0: none. */
+    double overload_amps, overload_time; /**< Carried for ever; time constant, s; 0: not watched. */
+    double overload_first; /**< Heat taken for granted at the start, share of what trips. */
 } wpin_rig_limits;
 
 /** What hangs on a stage. */

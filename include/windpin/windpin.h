@@ -7,6 +7,7 @@
 #include "encoder.h"
 #include "input.h"
 #include "motor.h"
+#include "overload.h"
 #include "port.h"
 #include "position.h"
 #include "protection.h"

@@ -254,6 +254,10 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  trip        above %.4g A for %.4g ms, sensed on input %.0f\n", l->trip_amps,
                l->trip_time * 1e3, l->trip_input);
     }
+    if (l->overload_amps > 0) {
+        printf("  overload    carries %.4g A for ever, more for a time (time constant %.4g s)\n",
+               l->overload_amps, l->overload_time);
+    }
     if (l->limit_amps > 0) {
         printf("  current     limited to %.4g A: above it the duty is folded back\n",
                l->limit_amps);

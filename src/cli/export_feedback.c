@@ -48,11 +48,36 @@ static void export_motion(FILE *to, const wpin_motion_config *m, const char *id)
             ".least_effort = %u, .still_ms = %u,\n    .stall_mv = %u, .stall_from = %u, .wrong_ms "
             "= %u, .over_speed = "
             "%u, .off_by = %u, .off_ms = %u, .passed_by = %u, .passes = %u};\n"
-            "static wpin_motion %s_motion = {.config = &%s_motion_config};\n"
-            "static const WPIN_FLASH wpin_protection %s_protections[] = "
-            "{WPIN_MOTION_PROTECTION(&%s_motion)};\n",
+            "static wpin_motion %s_motion = {.config = &%s_motion_config};\n",
             id, m->still, m->least_effort, m->still_ms, m->stall_mv, m->stall_from, m->wrong_ms,
-            m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id, id, id, id);
+            m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id, id);
+}
+
+static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_overload_config *o,
+                            const char *id) {
+    fprintf(
+        to,
+        "/* It carries %.4g A for ever; time constant %.4g s. */\n"
+        "static const WPIN_FLASH wpin_overload_config %s_overload_config = {.share = %u, .decay "
+        "= %u, .at_first = %u};\n"
+        "static wpin_overload %s_overload = {.config = &%s_overload_config};\n",
+        limits->overload_amps, limits->overload_time, id, o->share, o->decay, o->at_first, id, id);
+}
+
+/* The list of what a motor has. */
+static void export_protections(FILE *to, const wpin_rig_load *load, const char *id) {
+    bool motion = load->speed.there, overload = load->limits.overload_amps > 0;
+    if (!motion && !overload) {
+        return;
+    }
+    fprintf(to, "static const WPIN_FLASH wpin_protection %s_protections[] = {", id);
+    if (motion) {
+        fprintf(to, "WPIN_MOTION_PROTECTION(&%s_motion)%s", id, overload ? ", " : "");
+    }
+    if (overload) {
+        fprintf(to, "WPIN_OVERLOAD_PROTECTION(&%s_overload)", id);
+    }
+    fprintf(to, "};\n");
 }
 
 static void export_travel(FILE *to, const wpin_travel *t, const char *id) {
@@ -71,6 +96,10 @@ void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_l
         export_speed(to, load, bound, id);
         export_motion(to, &bound->motion, id);
     }
+    if (load->limits.overload_amps > 0) {
+        export_overload(to, &load->limits, &bound->overload, id);
+    }
+    export_protections(to, load, id);
     if (bound->motor.travel != NULL) {
         export_travel(to, &bound->travel, id);
     }
@@ -97,14 +126,18 @@ void cli_export_more(FILE *to, const wpin_rig_load *load, const char *id) {
 
 void cli_export_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
                      const char *id) {
+    if (motor->loop != NULL) {
+        fprintf(to, "    .loop = &wpin_closed_loop,\n");
+    }
+    if (motor->protection_count > 0) {
+        fprintf(to, "    .protections = %s_protections, .protection_count = %u,\n", id,
+                motor->protection_count);
+    }
     if (load->speed.there) {
         fprintf(to,
-                "    .loop = &wpin_closed_loop, .regulators = %s_regulators, .regulator_count = 2, "
-                ".protections = "
-                "%s_protections,\n    .protection_count = 1, .at_speed = %u, .at_count = %u, "
-                ".settle_ms = %u,\n"
-                "    .counts_per_turn = %uU,\n",
-                id, id, motor->at_speed, motor->at_count, motor->settle_ms, motor->counts_per_turn);
+                "    .regulators = %s_regulators, .regulator_count = 2,\n"
+                "    .at_speed = %u, .at_count = %u, .settle_ms = %u, .counts_per_turn = %uU,\n",
+                id, motor->at_speed, motor->at_count, motor->settle_ms, motor->counts_per_turn);
     }
     if (motor->travel != NULL) {
         fprintf(to, "    .travel = &%s_travel,\n", id);

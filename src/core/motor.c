@@ -19,7 +19,11 @@ static bool loop_holds(const WPIN_FAR wpin_motor_config *config) {
     if (config->loop != NULL) {
         return config->loop->holds(config);
     }
-    return config->regulator_count == 0 && config->protection_count == 0 && config->travel == NULL;
+    if (config->travel !=
+        NULL) { /* as a part of the next expression it is too much for avr-gcc 5 */
+        return false;
+    }
+    return config->regulator_count == 0 && config->protection_count == 0;
 }
 
 static bool port_serves(const WPIN_FAR wpin_sense_config *sense, const wpin_port *port) {

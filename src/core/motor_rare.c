@@ -395,6 +395,9 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
     }
     if (motor->armed == WPIN_DISARMED || motor->fault != WPIN_OK) {
         wpin_motor_drop(motor, motor->config->safe_drive);
+        if ((motor->senses & WPIN_SENSES_WATCH) != 0) {
+            motor->watched = (uint8_t)motor->config->loop->watch(motor);
+        }
         return;
     }
     wpin_status cause = wpin_steady_check(motor, motor->config, motor->senses, false);
@@ -403,6 +406,7 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         return;
     }
     motor->armed = WPIN_ARMED;
+    motor->watched = WPIN_OK;
     if (motor->config->loop != NULL) {
         motor->config->loop->armed(motor);
     }

@@ -336,13 +336,14 @@ void wpin_motor_end_kick(wpin_motor *motor) {
 
 /* ---- arming and faults ---- */
 
-/* What the guard would trip on by the last measurement, however short. */
+/* What guard and protections would trip on by the last measurement, however short. */
 static wpin_status cause_there(const wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = motor->config;
     wpin_measurement m = wpin_motor_measurement(motor);
     wpin_guard fresh = {0};
     m.dt_us = 0;
-    return wpin_guard_fault(&fresh, &config->guard, &m, config->sense.reads);
+    wpin_status fault = wpin_guard_fault(&fresh, &config->guard, &m, config->sense.reads);
+    return fault == WPIN_OK ? (wpin_status)motor->watched : fault;
 }
 
 /* The same, with a current above its trip level counting at once. */

@@ -87,7 +87,10 @@
         "Ask for less speed or a longer ramp; look for a heavy load or a weak supply.")            \
     ROW(WPIN_FAULT_HUNTING,                                                                        \
         "It goes back and forth over its place and does not come to rest there.",                  \
-        "Let it be reached within more counts; look for play in the gear and for what sticks.")
+        "Let it be reached within more counts; look for play in the gear and for what sticks.")    \
+    ROW(WPIN_FAULT_OVERLOAD, "It had more current for longer than its winding carries.",           \
+        "Let it cool: before that the fault stays. Then look for a heavy load, or give it more "   \
+        "rest.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

@@ -129,6 +129,23 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
     bound->motor.guard.standstill = still_speed(rig, load);
 }
 
+static void watch_by(wpin_bound_load *bound, wpin_protection protection) {
+    bound->protections[bound->motor.protection_count++] = protection;
+    bound->motor.protections = bound->protections;
+    bound->motor.loop = &wpin_closed_loop;
+}
+
+static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    uint32_t mv = (uint32_t)lround(l->overload_amps * sense_slope(load));
+    uint32_t ms = (uint32_t)lround(l->overload_time * 1e3);
+    bound->overload = (wpin_overload_config){.share = WPIN_OVERLOAD_SHARE(mv),
+                                             .decay = WPIN_OVERLOAD_DECAY(ms),
+                                             .at_first = (uint8_t)lround(l->overload_first * 100)};
+    bound->overload_at_work.config = &bound->overload;
+    watch_by(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work));
+}
+
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
 static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
@@ -158,12 +175,10 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
     bound->motion_at_work.config = &bound->motion;
     bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
     bound->regulators[1] = (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
-    bound->protection = (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work);
     bound->motor.loop = &wpin_closed_loop;
     bound->motor.regulators = bound->regulators;
     bound->motor.regulator_count = 2;
-    bound->motor.protections = &bound->protection;
-    bound->motor.protection_count = 1;
+    watch_by(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
     double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
                        ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
                        : 0;
@@ -242,6 +257,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->speed.there) {
         bind_speed(bound, rig, load);
         bind_position(bound, rig, load);
+    }
+    if (load->limits.overload_amps > 0) {
+        bind_overload(bound, load);
     }
 }
 

@@ -25,7 +25,8 @@ enum {
     LOAD_ENCODER,
     LOAD_SPEED,
     LOAD_POSITION,
-    LOAD_IDENTIFIED
+    LOAD_IDENTIFIED,
+    LOAD_OVERLOAD
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -51,6 +52,7 @@ static const wpin_field load_fields[] = {
     NODE("speed", false),
     NODE("position", false),
     NODE("identified", false),
+    NODE("overload", false),
 };
 
 enum {
@@ -124,6 +126,12 @@ static const wpin_field trip_fields[] = {
     QUANTITY("time", wpin_rig_load, limits.trip_time, true, WPIN_TIME, 0, 60),
     QUANTITY("input", wpin_rig_load, limits.trip_input, true, WPIN_NUMBER, 0, 31),
     QUANTITY("limit", wpin_rig_load, limits.limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
+};
+
+static const wpin_field overload_fields[] = {
+    QUANTITY("current", wpin_rig_load, limits.overload_amps, true, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("time", wpin_rig_load, limits.overload_time, true, WPIN_TIME, 1.1, 3600),
+    QUANTITY("at-first", wpin_rig_load, limits.overload_first, false, WPIN_SHARE, 0, 1),
 };
 
 /* Keys of the driver that are about the load. */
@@ -243,6 +251,27 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
     if (load->limits.limit_amps > 0 && load->kind != NULL &&
         !wpin_stage_kind_takes_duty(load->kind)) {
         wpin_say_at(reader, node, "limit folds the duty back: a stage that is on or off has none");
+    }
+}
+
+static void check_overload(wpin_reader *reader, const yaml_node_t *node,
+                           const wpin_rig_load *load) {
+    const double least_volts = 0.15; /* less is too coarse to square */
+    if (load->limits.trip_input < 0) {
+        wpin_say_at(reader, node,
+                    "overload goes by the sensed current: give the driver 'sense', and the load a "
+                    "'current-trip'");
+    } else if (load->limits.overload_amps >= load->limits.trip_amps) {
+        wpin_say_at(reader, node,
+                    "overload at %.3g A would never come: it must be below the level that trips, "
+                    "%.3g A",
+                    load->limits.overload_amps, load->limits.trip_amps);
+    } else if (load->limits.overload_amps * load->bridge.sense_volts_per_amp < least_volts) {
+        wpin_say_at(reader, node,
+                    "the sense gives %.3g mV at %.3g A; expected at least %.3g mV, so a larger "
+                    "'sense'",
+                    load->limits.overload_amps * load->bridge.sense_volts_per_amp * 1e3,
+                    load->limits.overload_amps, least_volts * 1e3);
     }
 }
 
@@ -441,6 +470,11 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         wpin_read_map(reader, nodes[LOAD_TRIP], "current-trip", trip_fields, COUNT(trip_fields),
                       &load, NULL);
         check_trip(reader, nodes[LOAD_TRIP], rig, &load);
+    }
+    if (nodes[LOAD_OVERLOAD] != NULL) {
+        wpin_read_map(reader, nodes[LOAD_OVERLOAD], "overload", overload_fields,
+                      COUNT(overload_fields), &load, NULL);
+        check_overload(reader, nodes[LOAD_OVERLOAD], &load);
     }
     if (rig->supply_count != 0) {
         cap_by_rating(rig, &load);

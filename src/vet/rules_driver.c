@@ -144,7 +144,8 @@ static void trip_level(wpin_vetter *v) {
 static void trip_too_high(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        if (l->trip_input >= 0 && f->motor && l->trip_amps >= 0.95 * f->stall_amps) {
+        bool overload = l->overload_amps > 0 && l->overload_amps < 0.8 * f->stall_amps;
+        if (l->trip_input >= 0 && f->motor && l->trip_amps >= 0.95 * f->stall_amps && !overload) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "its current-trip is at %.3g A, and held it takes %.3g A at most",
                        l->trip_amps, f->stall_amps);

@@ -46,9 +46,9 @@ static wpin_winding_load winding_load(const wpin_facts *f, double amps, bool by_
                                .drifts = m->heat.drifts};
 }
 
-/* Most amps that leave its winding a tenth of its room. */
-static double cool_amps(const wpin_facts *f, double room) {
-    double low = 0, high = f->hot_rms;
+/* Most amps, up to some, that leave its winding a tenth of its room. */
+static double cool_amps(const wpin_facts *f, double room, double high) {
+    double low = 0;
     for (int i = 0; i < 30; i++) {
         double tried = (low + high) / 2;
         wpin_winding_load load = winding_load(f, tried, false);
@@ -85,7 +85,7 @@ static void winding(wpin_vetter *v) {
         wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
                    f->hot_rms, fmin(rise + wpin_air(v), 9999), h->limit);
         wpin_consequence(n, "the winding burns after about %.3g s", lasts);
-        double amps = cool_amps(f, room);
+        double amps = cool_amps(f, room, f->hot_rms);
         int percent = cool_percent(f, amps);
         if (percent > 0) {
             wpin_cure(n, "duty-limit: %d%%", percent);
@@ -93,6 +93,22 @@ static void winding(wpin_vetter *v) {
         wpin_cure(n, "a load of less than %.3g A", amps);
         wpin_cure(n, "runs shorter than %.3g s", 0.8 * lasts);
     }
+}
+
+/* Seconds for which an overload protection lets so many amps pass, warm from others. */
+static double passes_overload(const wpin_rig_limits *l, double amps, double warm_amps) {
+    double trips = 1.1025 * l->overload_amps * l->overload_amps, square = amps * amps;
+    double warm = fmin(warm_amps * warm_amps, trips);
+    return square <= trips ? HUGE_VAL : l->overload_time * log((square - warm) / (square - trips));
+}
+
+/* Whether an overload protection ends a stall in time, and lets nothing pass for ever that burns.
+ */
+static bool overload_serves(const wpin_facts *f, double amps, double lasts, double room) {
+    const wpin_rig_limits *l = &f->load->limits;
+    wpin_winding_load carried = winding_load(f, 1.05 * l->overload_amps, false);
+    return l->overload_amps > 0 && passes_overload(l, amps, f->hot_rms) < 0.9 * lasts &&
+           wpin_calc_winding_rise(&carried, f->load->motor.heat.resistance) < room;
 }
 
 /* A stall that neither driver nor trip ends, after it has run for long. */
@@ -111,16 +127,21 @@ static void stall_winding(wpin_vetter *v) {
                           held = winding_load(f, amps, l->limit_amps <= 0);
         double warm = wpin_calc_winding_rise(&runs, h->resistance), room = h->limit - wpin_air(v);
         double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, warm, room);
-        if (isinf(lasts) || warm >= room) {
+        if (isinf(lasts) || warm >= room || overload_serves(f, amps, lasts, room)) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, lasts < 3.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n,
                    "warm from running and then held, %.3g A heat its winding to %.0f degC within "
-                   "%.3g s",
-                   amps, h->limit, lasts);
+                   "%.3g s%s",
+                   amps, h->limit, lasts,
+                   l->overload_amps > 0 ? ", which its overload protection lets pass" : "");
         wpin_consequence(n, "a stall of that length burns the winding");
-        if (f->load->bridge.sense_volts_per_amp > 0) {
+        if (l->trip_input >= 0) {
+            wpin_cure(n, "overload: {current: %.2gA, time: %.3gs}", 0.95 * cool_amps(f, room, amps),
+                      fmax(0.6 * h->time, 1.1));
+            wpin_cure(n, "a current-trip at %.3gA", 0.8 * f->stall_amps);
+        } else if (f->load->bridge.sense_volts_per_amp > 0) {
             wpin_cure(n, "current-trip: {level: %.3gA, time: 100ms, input: N}",
                       0.8 * f->stall_amps);
         } else {
@@ -238,7 +259,7 @@ const wpin_rule_entry wpin_rules_motor[] = {
     {{"start-torque", "motor; load; gear", "a load that never breaks loose", WPIN_EFFECT_DEAD},
      start_torque},
     {{"winding-heat", "motor heat", "a winding that gets too hot", WPIN_EFFECT_BURNS}, winding},
-    {{"stall-winding", "motor heat; current-trip", "a stall that burns the winding",
+    {{"stall-winding", "motor heat; current-trip; overload", "a stall that burns the winding",
       WPIN_EFFECT_BURNS},
      stall_winding},
     {{"rest", "rest; motor; ramp", "turned over before it has come to rest", WPIN_EFFECT_DEAD},

@@ -273,7 +273,11 @@ static const WPIN_FLASH wpin_position_config moves = {
     .most = 12000, .brake = 900, .gain = 5000, .blend = 9, .up = 60};
 static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop),
                                                        WPIN_POSITION_REGULATOR(&place)};
-static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+static wpin_overload overload;
+static const WPIN_FLASH wpin_overload_config winding = {
+    .share = WPIN_OVERLOAD_SHARE(700), .decay = WPIN_OVERLOAD_DECAY(9000), .at_first = 30};
+static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion),
+                                                         WPIN_OVERLOAD_PROTECTION(&overload)};
 static const WPIN_FLASH wpin_motor_config regulated = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = 16384,
@@ -283,7 +287,7 @@ static const WPIN_FLASH wpin_motor_config regulated = {
               .reversal = WPIN_REVERSAL_STANDSTILL,
               .standstill = 200,
               .pause_us = 20000},
-    .sense = {.reads = WPIN_HAS_SPEED,
+    .sense = {.reads = WPIN_HAS_SPEED | WPIN_HAS_CURRENT,
               .more = wpin_encoder_measure,
               .place = wpin_encoder_set_position,
               .context = &encoder},
@@ -291,7 +295,7 @@ static const WPIN_FLASH wpin_motor_config regulated = {
     .regulators = regulators,
     .regulator_count = 2,
     .protections = protections,
-    .protection_count = 1,
+    .protection_count = 2,
     .at_count = 3,
     .counts_per_turn = 700};
 
@@ -301,6 +305,7 @@ static void loops(void) {
     counting.count = count;
     loop.config = &gains;
     motion.config = &watched;
+    overload.config = &winding;
     place.config = &moves;
     note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &counting));
     note((uint32_t)wpin_motor_init(&motor, &regulated, &counting));
@@ -320,6 +325,7 @@ static void loops(void) {
         note((uint32_t)wpin_motor_duty(&motor) * 65536UL + (uint16_t)m.speed);
         note((uint32_t)m.position);
         note(m.speed_us);
+        note(overload.heat);
         note(wpin_motor_state(&motor) * 65536UL + wpin_motor_held(&motor) * 256UL +
              (uint32_t)wpin_motor_fault(&motor));
     }
