@@ -1,5 +1,5 @@
-/* The other rooms of the core, one at a time: STEPPER, INPUTS, CURVE, SOFT_PWM, STOP, ENCODER,
- * OVERLOAD or LOOP is defined. */
+/* The other rooms of the core, one at a time: STEPPER, INPUTS, READINGS, CURVE, SOFT_PWM, STOP,
+ * ENCODER, OVERLOAD or LOOP is defined. */
 #include "any.h"
 
 #ifdef STEPPER
@@ -147,7 +147,10 @@ static void prove(void) {
             wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
             break;
         case 3: wpin_motor_stop(&motor, any32); break;
-        case 4: wpin_motor_clear_fault(&motor); break;
+        case 4:
+            wpin_motor_clear_fault(&motor);
+            any = wpin_motor_is_homed(any ? &motor : NULL);
+            break;
         case 5: wpin_motor_refresh(&motor, any32); break;
         case 6: wpin_motor_set_position(&motor, any_signed32); break;
         case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
@@ -214,6 +217,25 @@ static void prove(void) {
         while (any) {
             any = wpin_knob_update(&knob, any_signed16);
             any = (int)wpin_knob_learn_centre(&knob);
+        }
+    }
+}
+#endif
+
+#ifdef READINGS
+static void prove(void) {
+    static wpin_two_point control;
+    wpin_two_point_config points = {any_signed16, any_signed16, any32, any32};
+    wpin_two_point_init(any ? &control : NULL, any ? &points : NULL, any32);
+    while (any) {
+        any = wpin_two_point_update(any ? &control : NULL, any_signed16, ANY_BOOL, any32);
+        wpin_two_point_release(&control);
+    }
+    static wpin_process process;
+    wpin_process_config wanted = {any_signed16, any16, any32, any_signed16, any_signed16, ANY_BOOL};
+    if (wpin_process_init(&process, &wanted, any32) == WPIN_OK) {
+        while (any) {
+            any = wpin_process_update(&process, any_signed16, any32);
         }
     }
 }

@@ -211,6 +211,8 @@ typedef struct wpin_bound_input {
     wpin_button_config button; /**< Buttons, limit switches; of a pair both. */
     wpin_knob_config knob;
     wpin_curve_config curve; /**< Its points are the rig's. */
+    wpin_two_point_config two_point;
+    wpin_process_config process;
 } wpin_bound_input;
 
 /** Works that out. */

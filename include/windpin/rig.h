@@ -241,11 +241,13 @@ typedef struct wpin_rig_load {
 
 /** What an input is. */
 typedef enum wpin_rig_input_kind {
-    WPIN_RIG_BUTTON, /**< From a pin to ground. */
-    WPIN_RIG_LIMIT,  /**< A limit switch from a pin to ground. */
-    WPIN_RIG_KNOB,   /**< On an analogue input. */
-    WPIN_RIG_SENSOR, /**< On an analogue input, with a curve to a duty. */
-    WPIN_RIG_PAIR    /**< Two buttons of the rig, one for each way, both together as stop. */
+    WPIN_RIG_BUTTON,    /**< From a pin to ground. */
+    WPIN_RIG_LIMIT,     /**< A limit switch from a pin to ground. */
+    WPIN_RIG_KNOB,      /**< On an analogue input. */
+    WPIN_RIG_SENSOR,    /**< On an analogue input, with a curve to a duty. */
+    WPIN_RIG_TWO_POINT, /**< On an analogue input, asks for its duty by two-point control. */
+    WPIN_RIG_PROCESS,   /**< On an analogue input, regulated by the duty it asks for. */
+    WPIN_RIG_PAIR       /**< Two buttons of the rig, one for each way, both together as stop. */
 } wpin_rig_input_kind;
 
 /** Most places of a sensor's curve. */
@@ -270,9 +272,18 @@ typedef struct wpin_rig_input {
     bool centre;                 /**< Knob: off in the middle. */
     double dead, hysteresis;     /**< Knob: shares of its way. */
     double play;                 /**< Sensor: V either side. */
+    double on, off, pause, most; /**< Two-point: V, V, s, s (0: any). */
+    double wanted, band, time;   /**< Regulated: V, V, s (0: no integral share). */
+    double least;                /**< Regulated: less than this share is off. */
+    bool raises;                 /**< Regulated: driven harder, the reading rises. */
     wpin_curve_point points[WPIN_RIG_POINTS];
     uint8_t point_count;
 } wpin_rig_input;
+
+/** Whether it is a sensor on an analogue input, whatever is made of its reading. */
+static inline bool wpin_rig_is_sensor(const wpin_rig_input *input) {
+    return input->kind >= WPIN_RIG_SENSOR && input->kind <= WPIN_RIG_PROCESS;
+}
 
 /** A fault to be put into the simulated board. */
 typedef struct wpin_injection {

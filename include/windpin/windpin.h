@@ -10,6 +10,7 @@
 #include "overload.h"
 #include "port.h"
 #include "position.h"
+#include "process.h"
 #include "protection.h"
 #include "quadrature.h"
 #include "ramp.h"
@@ -21,6 +22,7 @@
 #include "status.h"
 #include "stepper.h"
 #include "stop.h"
+#include "two_point.h"
 #include "units.h"
 #include "version.h"
 

@@ -213,6 +213,20 @@ static void print_curve(FILE *to, const wpin_curve_config *c, const char *id) {
             id, id, c->count, c->hysteresis_mv);
 }
 
+static void print_two_point(FILE *to, const wpin_two_point_config *c, const char *id) {
+    fprintf(to,
+            "static const wpin_two_point_config %s_two_point = {.on_mv = %d, .off_mv = %d, "
+            ".pause_ms = %uU, .most_ms = %uU};\n",
+            id, c->on_mv, c->off_mv, c->pause_ms, c->most_ms);
+}
+
+static void print_process(FILE *to, const wpin_process_config *c, const char *id) {
+    fprintf(to,
+            "static const wpin_process_config %s_process = {.wanted_mv = %d, .band_mv = %u, "
+            ".integral_ms = %uU, .least = %d, .most = %d, .raises = %s};\n",
+            id, c->wanted_mv, c->band_mv, c->integral_ms, c->least, c->most, yes(c->raises));
+}
+
 /* What firmware needs of an input: where it is, and how it is read. */
 static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *input) {
     wpin_bound_input bound;
@@ -235,6 +249,8 @@ static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *inp
                 id, k->low_mv, k->high_mv, k->dead, k->hysteresis, k->filter, yes(k->centre));
         break;
     case WPIN_RIG_SENSOR: print_curve(to, &bound.curve, id); break;
+    case WPIN_RIG_TWO_POINT: print_two_point(to, &bound.two_point, id); break;
+    case WPIN_RIG_PROCESS: print_process(to, &bound.process, id); break;
     default:
         fprintf(to,
                 "static const wpin_button_config %s_button = {.debounce_us = %uU, .stuck_us = %uU, "

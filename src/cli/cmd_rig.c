@@ -81,6 +81,16 @@ static void print_inputs(const wpin_rig *rig) {
             printf("input  %-10s sensor on analogue input %.0f, a curve of %u places\n", n->name,
                    n->analog, n->point_count);
             break;
+        case WPIN_RIG_TWO_POINT:
+            printf("input  %-10s two-point control by analogue input %.0f: on at %.4g V, off at "
+                   "%.4g V, with %.3g %%\n",
+                   n->name, n->analog, n->on, n->off, n->duty * 100);
+            break;
+        case WPIN_RIG_PROCESS:
+            printf("input  %-10s analogue input %.0f regulated to %.4g V, which %s the harder its "
+                   "load is driven; %.3g %% at %.4g V off\n",
+                   n->name, n->analog, n->wanted, n->raises ? "rises" : "falls", 100.0, n->band);
+            break;
         case WPIN_RIG_PAIR:
             printf("input  %-10s '%s' forward and '%s' reverse, both together stop\n", n->name,
                    rig->inputs[n->pair[0]].name, rig->inputs[n->pair[1]].name);

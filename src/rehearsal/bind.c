@@ -285,7 +285,17 @@ void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig, const wpin_ri
                                     .centre = input->centre},
                            .curve = {.points = input->points,
                                      .count = input->point_count,
-                                     .hysteresis_mv = (uint16_t)lround(input->play * 1e3)}};
+                                     .hysteresis_mv = (uint16_t)lround(input->play * 1e3)},
+                           .two_point = {.on_mv = (int16_t)lround(input->on * 1e3),
+                                         .off_mv = (int16_t)lround(input->off * 1e3),
+                                         .pause_ms = (uint32_t)lround(input->pause * 1e3),
+                                         .most_ms = (uint32_t)lround(input->most * 1e3)},
+                           .process = {.wanted_mv = (int16_t)lround(input->wanted * 1e3),
+                                       .band_mv = (uint16_t)lround(input->band * 1e3),
+                                       .integral_ms = (uint32_t)lround(input->time * 1e3),
+                                       .least = (wpin_duty)to_duty(input->least),
+                                       .most = (wpin_duty)to_duty(input->duty),
+                                       .raises = input->raises}};
 }
 
 void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig) {
@@ -419,7 +429,9 @@ static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input
                              i->centre && i->volts <= 0
                                  ? 0.5
                                  : fmin(i->volts / rig->controller.logic_volts, 1));
-    case WPIN_RIG_SENSOR: return wpin_sim_wire_sensor(sim, (uint8_t)i->analog, i->volts, i->noise);
+    case WPIN_RIG_SENSOR:
+    case WPIN_RIG_TWO_POINT:
+    case WPIN_RIG_PROCESS: return wpin_sim_wire_sensor(sim, (uint8_t)i->analog, i->volts, i->noise);
     default:
         return wpin_sim_wire_button(sim, (wpin_pin)i->pin, i->bounce) &&
                (!i->opens || wpin_sim_button_opens(sim, (wpin_pin)i->pin));

@@ -2,9 +2,10 @@
 #include "run.h"
 #include <math.h>
 
-static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_rig *rig) {
+static void open_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from) {
     wpin_bound_input bound;
-    wpin_bind_input(&bound, rig, from);
+    wpin_moment now = run->port.now(run->sim);
+    wpin_bind_input(&bound, run->rig, from);
     wpin_button_init(&to->button, &bound.button);
     if (from->kind == WPIN_RIG_PAIR) {
         wpin_pair_init(&to->pair, &bound.button, (uint32_t)llround(from->window * 1e6));
@@ -14,11 +15,19 @@ static void open_one(wpin_run_input *to, const wpin_rig_input *from, const wpin_
         to->curve_config = bound.curve;
         wpin_curve_init(&to->curve, &to->curve_config);
     }
+    if (from->kind == WPIN_RIG_TWO_POINT) {
+        to->two_point_config = bound.two_point;
+        wpin_two_point_init(&to->two_point, &to->two_point_config, now);
+    }
+    if (from->kind == WPIN_RIG_PROCESS) {
+        to->process_config = bound.process;
+        wpin_process_init(&to->process, &to->process_config, now);
+    }
 }
 
 void wpin_run_open_inputs(wpin_run *run) {
     for (size_t i = 0; i < run->rig->input_count; i++) {
-        open_one(&run->inputs[i], &run->rig->inputs[i], run->rig);
+        open_one(run, &run->inputs[i], &run->rig->inputs[i]);
     }
 }
 
@@ -39,6 +48,31 @@ static void update_pair(wpin_run *run, wpin_run_input *to, const wpin_rig_input 
                                               : 0;
 }
 
+static wpin_duty two_points(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from,
+                            int16_t millivolts, wpin_moment now) {
+    uint8_t is = wpin_two_point_update(&to->two_point, millivolts, false, now);
+    bool exhausted = (is & WPIN_TWO_POINT_EXHAUSTED) != 0;
+    if (exhausted && !to->told) {
+        wpin_run_note(run, from->name,
+                      "has not come to %.4g V within %.3g s of running: it gives up until it is "
+                      "released",
+                      from->off, from->most);
+    }
+    to->told = exhausted;
+    return (is & WPIN_TWO_POINT_RUNNING) != 0 ? full(from) : 0;
+}
+
+static void update_analog(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from) {
+    int16_t millivolts = run->port.millivolts(run->sim, (uint8_t)from->analog);
+    wpin_moment now = run->port.now(run->sim);
+    switch (from->kind) {
+    case WPIN_RIG_KNOB: to->duty = wpin_knob_update(&to->knob, millivolts); break;
+    case WPIN_RIG_TWO_POINT: to->duty = two_points(run, to, from, millivolts, now); break;
+    case WPIN_RIG_PROCESS: to->duty = wpin_process_update(&to->process, millivolts, now); break;
+    default: to->duty = wpin_curve_update(&to->curve, millivolts);
+    }
+}
+
 static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *from) {
     if (from->kind <= WPIN_RIG_LIMIT) {
         bool level = run->port.read(run->sim, (wpin_pin)from->pin);
@@ -55,9 +89,7 @@ static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *
         update_pair(run, to, from);
         return;
     }
-    int16_t millivolts = run->port.millivolts(run->sim, (uint8_t)from->analog);
-    to->duty = from->kind == WPIN_RIG_KNOB ? wpin_knob_update(&to->knob, millivolts)
-                                           : wpin_curve_update(&to->curve, millivolts);
+    update_analog(run, to, from);
 }
 
 void wpin_run_update_inputs(wpin_run *run) {

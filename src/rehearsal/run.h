@@ -22,6 +22,10 @@ typedef struct wpin_run_input {
     wpin_pair pair;
     wpin_curve curve;
     wpin_curve_config curve_config;
+    wpin_two_point two_point;
+    wpin_two_point_config two_point_config;
+    wpin_process process;
+    wpin_process_config process_config;
     wpin_duty duty; /* it asks for now */
     bool told;      /* that it is stuck */
 } wpin_run_input;

@@ -137,11 +137,16 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     }
 }
 
+static bool follows_knob(const wpin_run *run, const wpin_step_result *step) {
+    const wpin_step *asked = &run->plan->steps[step->step];
+    return run->rig->inputs[asked->value].kind == WPIN_RIG_KNOB;
+}
+
 /* Driven by an input: it moved, or nothing was asked for. */
 static void judge_follow(const wpin_run *run, wpin_step_result *step) {
     if (step->duty_peak == 0) {
-        wpin_rule(step, WPIN_VERDICT_NOTE,
-                  "its input asked for nothing (a knob must be at zero once before it counts)");
+        wpin_rule(step, WPIN_VERDICT_NOTE, "its input asked for nothing%s",
+                  follows_knob(run, step) ? " (a knob must be at zero once before it counts)" : "");
     } else if (step->rpm_peak == 0) {
         step->asked_duty = step->duty_peak;
         judge_standing(run, step);

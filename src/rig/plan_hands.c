@@ -79,7 +79,9 @@ static void read_button(wpin_plan_reader *r, size_t input) {
 void wpin_plan_read_hand(wpin_plan_reader *r, size_t input) {
     switch (r->rig->inputs[input].kind) {
     case WPIN_RIG_KNOB: read_knob(r, input); break;
-    case WPIN_RIG_SENSOR: read_sensor(r, input); break;
+    case WPIN_RIG_SENSOR:
+    case WPIN_RIG_TWO_POINT:
+    case WPIN_RIG_PROCESS: read_sensor(r, input); break;
     case WPIN_RIG_PAIR:
         wpin_words_say(&r->line, r->line.words[0].column,
                        "'%s' is a pair; the hand presses its buttons, '%s' and '%s'",

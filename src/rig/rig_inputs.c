@@ -12,7 +12,9 @@ enum {
     INPUT_FROM,
     INPUT_TO,
     INPUT_CENTRE,
-    INPUT_PAIR
+    INPUT_PAIR,
+    INPUT_TWO_POINT,
+    INPUT_REGULATE
 };
 static const wpin_field input_fields[] = {
     NODE("limit-of", false),
@@ -23,6 +25,8 @@ static const wpin_field input_fields[] = {
     QUANTITY("to", wpin_rig_input, to, false, WPIN_ANGLE, -1e4, 1e4),
     CHOICE("centre", wpin_rig_input, centre, "no", "yes"),
     [INPUT_PAIR] = NODE("pair", false),
+    NODE("two-point", false),
+    NODE("regulate", false),
     QUANTITY("duty", wpin_rig_input, duty, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("window", wpin_rig_input, window, false, WPIN_TIME, 0, 1),
     QUANTITY("debounce", wpin_rig_input, debounce, false, WPIN_TIME, 1e-6, 1),
@@ -37,6 +41,45 @@ static const wpin_field input_fields[] = {
     QUANTITY("hysteresis", wpin_rig_input, hysteresis, false, WPIN_SHARE, 0, 0.2),
     QUANTITY("play", wpin_rig_input, play, false, WPIN_VOLTAGE, 0, 5),
 };
+
+static const wpin_field two_point_fields[] = {
+    QUANTITY("on", wpin_rig_input, on, true, WPIN_VOLTAGE, 0, 30),
+    QUANTITY("off", wpin_rig_input, off, true, WPIN_VOLTAGE, 0, 30),
+    QUANTITY("pause", wpin_rig_input, pause, false, WPIN_TIME, 0, 86400),
+    QUANTITY("most", wpin_rig_input, most, false, WPIN_TIME, 1, 86400),
+};
+
+static const wpin_field regulate_fields[] = {
+    QUANTITY("to", wpin_rig_input, wanted, true, WPIN_VOLTAGE, 0, 30),
+    QUANTITY("band", wpin_rig_input, band, true, WPIN_VOLTAGE, 0.05, 30),
+    QUANTITY("time", wpin_rig_input, time, false, WPIN_TIME, 1, 3600),
+    QUANTITY("least", wpin_rig_input, least, false, WPIN_SHARE, 0, 1),
+    CHOICE("reading", wpin_rig_input, raises, "falls", "rises"),
+};
+
+static void read_two_point(wpin_reader *reader, yaml_node_t *node, wpin_rig_input *input) {
+    wpin_read_map(reader, node, "two-point", two_point_fields, COUNT(two_point_fields), input,
+                  NULL);
+    if (fabs(input->on - input->off) < 1e-3) {
+        wpin_say_at(reader, node,
+                    "'on' and 'off' are the same, %.4g V: it would chatter; expected them apart by "
+                    "more than the noise of the reading",
+                    input->on);
+    } else if (fabs(input->on - input->off) <= input->noise) {
+        wpin_say_at(reader, node,
+                    "'on' and 'off' are %.3g mV apart, and the reading has %.3g mV of noise: it "
+                    "would chatter",
+                    fabs(input->on - input->off) * 1e3, input->noise * 1e3);
+    }
+}
+
+static void read_regulate(wpin_reader *reader, yaml_node_t *node, wpin_rig_input *input) {
+    wpin_read_map(reader, node, "regulate", regulate_fields, COUNT(regulate_fields), input, NULL);
+    if (input->least > input->duty) {
+        wpin_say_at(reader, node, "least, %.4g %%, is above the most it asks for, %.4g %% (duty)",
+                    input->least * 100, input->duty * 100);
+    }
+}
 
 static bool item(wpin_reader *reader, const yaml_node_t *pair, size_t index,
                  wpin_dimension dimension, double *value) {
@@ -122,6 +165,28 @@ static void read_pair(wpin_reader *reader, const wpin_rig *rig, const yaml_node_
     }
 }
 
+/* What only an analogue input has, and only one of it. */
+static void check_analog(wpin_reader *reader, yaml_node_t *const *nodes, bool pin) {
+    static const struct {
+        int node;
+        const char *words;
+    } all[] = {{INPUT_CURVE, "a curve"},
+               {INPUT_TWO_POINT, "two-point control"},
+               {INPUT_REGULATE, "regulation of a reading"}};
+    const yaml_node_t *first = NULL;
+    for (size_t i = 0; i < COUNT(all); i++) {
+        const yaml_node_t *node = nodes[all[i].node];
+        if (node != NULL && pin) {
+            wpin_say_at(reader, node, "%s belongs to an 'analog' input", all[i].words);
+        } else if (node != NULL && first != NULL) {
+            wpin_say_at(reader, node,
+                        "an input has a 'curve', 'two-point' or 'regulate', not two "
+                        "of them");
+        }
+        first = node != NULL ? node : first;
+    }
+}
+
 /* What it is follows from its keys. */
 static void read_kind(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                       yaml_node_t *const *nodes, wpin_rig_input *input) {
@@ -144,6 +209,12 @@ static void read_kind(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
     } else if (analog && nodes[INPUT_CURVE] != NULL) {
         input->kind = WPIN_RIG_SENSOR;
         read_curve(reader, nodes[INPUT_CURVE], input);
+    } else if (analog && nodes[INPUT_TWO_POINT] != NULL) {
+        input->kind = WPIN_RIG_TWO_POINT;
+        read_two_point(reader, nodes[INPUT_TWO_POINT], input);
+    } else if (analog && nodes[INPUT_REGULATE] != NULL) {
+        input->kind = WPIN_RIG_PROCESS;
+        read_regulate(reader, nodes[INPUT_REGULATE], input);
     } else {
         input->kind = pin ? WPIN_RIG_BUTTON : WPIN_RIG_KNOB;
     }
@@ -151,9 +222,7 @@ static void read_kind(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
         wpin_say_at(reader, node, "only a button or switch on a 'pin' can stop all; '%s' is none",
                     input->name);
     }
-    if (pin && nodes[INPUT_CURVE] != NULL) {
-        wpin_say_at(reader, nodes[INPUT_CURVE], "a curve belongs to an 'analog' input");
-    }
+    check_analog(reader, nodes, pin);
     if (analog && nodes[INPUT_LIMIT] != NULL) {
         wpin_say_at(reader, nodes[INPUT_LIMIT], "a limit switch is on a 'pin'");
     }

@@ -6,7 +6,7 @@
 static const char *other_reader(const wpin_rig *rig, int analog, const void *besides) {
     for (size_t i = 0; i < rig->input_count; i++) {
         const wpin_rig_input *in = &rig->inputs[i];
-        bool reads = in->kind == WPIN_RIG_KNOB || in->kind == WPIN_RIG_SENSOR;
+        bool reads = in->kind == WPIN_RIG_KNOB || wpin_rig_is_sensor(in);
         if (reads && (int)in->analog == analog && besides != in) {
             return in->name;
         }
