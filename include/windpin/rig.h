@@ -323,6 +323,12 @@ typedef struct wpin_rig {
 /** Reads and checks a rig file. NULL with at least one message when anything is wrong.
  * `path` must outlive the messages' use of it only during the call. */
 WPIN_API wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages);
+/** Writes the rig file `from` to `to` (they may be one) with one value changed: "pump.rest=500ms",
+ * "drum.motor.load.inertia=800kgcm2", a part and keys below it. A key that is not there yet is put
+ * in. `was` is what stood there. False with the reason; whether the new value is good,
+ * wpin_rig_read says. */
+WPIN_API bool wpin_rig_change(const char *from, const char *to, const char *change, char *was,
+                              size_t was_size, char *why, size_t why_size);
 /** Frees a rig; NULL is fine. */
 WPIN_API void wpin_rig_free(wpin_rig *rig);
 

@@ -72,6 +72,17 @@ typedef struct wpin_picture_loads {
 WPIN_API bool wpin_picture(const char *csv_path, const char *picture_path,
                            const wpin_picture_loads *loads, char *why, size_t why_size);
 
+/** Two traces to be drawn over each other. */
+typedef struct wpin_picture_pair {
+    const char *csv[2];   /**< Their files. */
+    const char *words[2]; /**< What each is, for the key. */
+    const char *load;     /**< The load shown. */
+} wpin_picture_pair;
+
+/** Draws duty, current and speed of one load in two traces. False with the reason. */
+WPIN_API bool wpin_picture_two(const wpin_picture_pair *pair, const char *picture_path, char *why,
+                               size_t why_size);
+
 #ifdef __cplusplus
 }
 #endif

@@ -17,6 +17,7 @@ int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
 int cmd_identify(int argc, char **argv);
+int cmd_compare(int argc, char **argv);
 int cmd_response(int argc, char **argv);
 int cmd_preview(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
@@ -69,6 +70,8 @@ bool cli_store_line(const char *path, unsigned load_line, const char *key, const
 
 /* What the plan required and what came of it. */
 void cli_print_required(const wpin_report *report);
+/* One of them: "met: after 2 s". */
+void cli_say_required(char *to, size_t size, const wpin_requirement_result *r);
 /* The report as a table on standard output. */
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
 /* The report as JSON on standard output. False when out of memory. */

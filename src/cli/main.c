@@ -11,6 +11,7 @@ static const struct {
 } commands[] = {
     {"new", cmd_new, "write a first rig and plan from a few answers"},
     {"run", cmd_run, "run a plan on simulated hardware and report asked against achieved"},
+    {"compare", cmd_compare, "run a plan on a rig as it is and with values changed, side by side"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},

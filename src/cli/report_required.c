@@ -49,6 +49,12 @@ static void say_outcome(char *to, size_t size, const wpin_requirement_result *r)
     }
 }
 
+void cli_say_required(char *to, size_t size, const wpin_requirement_result *r) {
+    char words[160];
+    say_outcome(words, sizeof words, r);
+    snprintf(to, size, "%s%s%s", outcomes[r->outcome], words[0] != '\0' ? ": " : "", words);
+}
+
 void cli_print_required(const wpin_report *report) {
     size_t width = 0;
     for (size_t i = 0; i < report->requirement_count; i++) {
