@@ -124,6 +124,18 @@ static const struct {
      "supply=12V duty=60% resistance=1.4ohm stage=500mohm constant=22mNm/A torque=18mNm gear=18 "
      "want=100rpm",
      "output speed", 136.13, WPIN_FINE, ""},
+    /* 2640 / 10 = 264 = 4 x 11 x 6 */
+    {"encoder", "turns=10 counts=2640 gear=6 lines=11", "counts a turn", 264, WPIN_FINE,
+     "as expected"},
+    {"encoder", "turns=10 counts=-2640 gear=6 lines=11", "lines, if both channels count", 11,
+     WPIN_NOTE, "counts down"},
+    {"encoder", "turns=10 counts=1318 gear=6 lines=11", NULL, 0, WPIN_CAUTION, "one channel"},
+    {"encoder", "turns=10 counts=2641 gear=6 lines=44", NULL, 0, WPIN_CAUTION,
+     "its data names counts"},
+    {"encoder", "turns=10 counts=5275 gear=6 lines=11", NULL, 0, WPIN_CAUTION, "twice that"},
+    {"encoder", "turns=20 counts=880 gear=6 lines=11", NULL, 0, WPIN_CAUTION, "behind the gear"},
+    {"encoder", "turns=10 counts=3333 gear=6 lines=11", NULL, 0, WPIN_CAUTION, "another gear"},
+    {"encoder", "turns=2 counts=960", "one count is", 1.0 / 480, WPIN_FINE, "120 lines"},
     {"duty", "supply=12V duty=5% resistance=2ohm constant=22mNm/A torque=18mNm", "motor speed", 0,
      WPIN_REFUSE, ""},
 };

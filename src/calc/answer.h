@@ -19,8 +19,10 @@ void wpin_margin(wpin_answer *answer, double margin);
 void wpin_judge(wpin_answer *answer, wpin_severity severity, const char *words, ...)
     __attribute__((format(printf, 3, 4)));
 
-extern const wpin_sheet wpin_sheets_switch[], wpin_sheets_power[], wpin_sheets_motor[];
-extern const unsigned wpin_sheets_switch_count, wpin_sheets_power_count, wpin_sheets_motor_count;
+extern const wpin_sheet wpin_sheets_switch[], wpin_sheets_power[], wpin_sheets_motor[],
+    wpin_sheets_feedback[];
+extern const unsigned wpin_sheets_switch_count, wpin_sheets_power_count, wpin_sheets_motor_count,
+    wpin_sheets_feedback_count;
 
 #define V(text) text, WPIN_VOLTAGE
 #define A(text) text, WPIN_CURRENT

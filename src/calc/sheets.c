@@ -8,7 +8,8 @@ static const struct {
     const unsigned *count;
 } groups[] = {{wpin_sheets_switch, &wpin_sheets_switch_count},
               {wpin_sheets_power, &wpin_sheets_power_count},
-              {wpin_sheets_motor, &wpin_sheets_motor_count}};
+              {wpin_sheets_motor, &wpin_sheets_motor_count},
+              {wpin_sheets_feedback, &wpin_sheets_feedback_count}};
 
 const wpin_sheet *wpin_sheets(unsigned *count) {
     enum { ROOM = 64 };
