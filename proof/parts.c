@@ -227,6 +227,14 @@ static void prove(void) {
     static wpin_two_point control;
     wpin_two_point_config points = {any_signed16, any_signed16, any32, any32};
     wpin_two_point_init(any ? &control : NULL, any ? &points : NULL, any32);
+    static wpin_in_step_config together;
+    static wpin_in_step pair = {.config = &together};
+    ANYTHING(together);
+    while (any) {
+        int16_t a, b;
+        wpin_in_step_begin(&pair, any_signed32, any_signed32);
+        any = wpin_in_step_trim(&pair, any_signed32, any_signed32, any_signed16, &a, &b);
+    }
     while (any) {
         any = wpin_two_point_update(any ? &control : NULL, any_signed16, ANY_BOOL, any32);
         wpin_two_point_release(&control);

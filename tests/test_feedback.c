@@ -325,6 +325,10 @@ START_TEST(a_regulated_speed_holds) {
 }
 END_TEST
 
+static double turns_of(const bench *b) {
+    return wpin_sim_read(b->sim, 0).turns;
+}
+
 /* Its set-point follows the ramp asked for; from one way to the other it rests at a standstill; a
  * stop comes down the ramp, and ends with nothing asked and nothing driven. */
 START_TEST(a_speed_ramps_turns_over_and_stops) {
@@ -381,6 +385,36 @@ START_TEST(a_stop_waits_for_nothing) {
         ck_assert_int_ge(wpin_motor_duty(&b.motor), 0);
     }
     ck_assert(!wpin_motor_busy(&b.motor));
+    close_drum(&b);
+}
+END_TEST
+
+/* Asked for in every tick, just before it: it goes on as if asked once, comes to rest when it is
+ * told so again and again, and to its place. */
+START_TEST(asked_again_and_again_it_goes_on) {
+    bench b;
+    open_drum(&b, _i == 0 ? "" : "s/down: 9s}/down: 9s, shape: smooth}/");
+    run_ms(&b, 400);
+    for (int ms = 0; ms < 5000; ms++) {
+        ask(&b, 140, 0); /* half of the maximum: three seconds */
+        double rpm = run_ms(&b, 1).rpm, due = fmin(140.0 * ms / 3000, 140);
+        ck_assert_msg(_i == 1 || fabs(rpm - due) < 5, "at %d ms %g rpm, due %g", ms, rpm, due);
+    }
+    ck_assert_int_eq(wpin_motor_state(&b.motor), WPIN_STATE_RUNNING);
+    ck_assert_double_eq_tol(run_ms(&b, 1).rpm, 140, 0.5);
+    int ms = 0;
+    for (; ms < 9000 && (ms == 0 || wpin_motor_busy(&b.motor)); ms++) {
+        ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+        run_ms(&b, 1);
+    }
+    ck_assert_msg(ms > 2000 && ms < 6000, "it came to rest after %d ms", ms);
+    run_ms(&b, 1500);
+    for (ms = 0; ms < 20000 && (ms == 0 || wpin_motor_busy(&b.motor)); ms++) {
+        ck_assert_int_eq(wpin_motor_turn_to(&b.motor, 7200000, 1000), WPIN_OK);
+        run_ms(&b, 1);
+    }
+    ck_assert_msg(ms < 20000, "it never let go");
+    ck_assert_double_eq_tol(turns_of(&b), 20, 2.0 / wpin_rig_counts_at_output(&b.rig->loads[0]));
     close_drum(&b);
 }
 END_TEST
@@ -452,10 +486,6 @@ START_TEST(faults_of_motion_have_names) {
     }
 }
 END_TEST
-
-static double turns_of(const bench *b) {
-    return wpin_sim_read(b->sim, 0).turns;
-}
 
 /* Waits until it lets go; how long that took, ms. */
 static int until_there(bench *b) {
@@ -578,6 +608,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_regulated_speed_holds, 0, 9);
     tcase_add_test(tests, a_speed_ramps_turns_over_and_stops);
     tcase_add_loop_test(tests, a_stop_waits_for_nothing, 0, 2);
+    tcase_add_loop_test(tests, asked_again_and_again_it_goes_on, 0, 2);
     tcase_add_test(tests, speed_takes_over_from_effort_without_a_jump);
     tcase_add_loop_test(tests, a_shaft_is_brought_to_its_place, 0, 3);
     tcase_add_loop_test(tests, faults_of_motion_have_names, 0, 6);

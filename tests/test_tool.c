@@ -779,6 +779,7 @@ START_TEST(the_examples_run) {
                 {"button_run", "2 presses. Done."},
                 {"stop_button", "WPIN_REFUSED_NOT_ARMED duty   +0.0 %     +0 rpm"},
                 {"regulated_speed", "heavy          duty  +95."},
+                {"belts_in_step", "in step: never more than"},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
                 {"homed_gate", "brought to 60 deg: within a count"},
                 {"size_a_switch", "base resistor: 560 ohm"},

@@ -154,10 +154,11 @@ typedef struct wpin_motor {
     volatile uint8_t shown;    /**< wpin_state after the last tick, with bits for busy and kick. */
     wpin_measurement measurement; /**< Of the last tick. */
     wpin_setpoint setpoint;       /**< What is asked, after cap and lift. */
-    int32_t speed_off; /**< Mean of how far a regulated speed is off its set-point, x 1024;
-                           of a place how long it has been there, us. */
-    int32_t place;     /**< Where the last turn was to end. */
-    int16_t speed_now; /**< Of a speed that regulators are asked for: where its ramp is. */
+    int32_t speed_off;   /**< Mean of how far a regulated speed is off its set-point, x 1024;
+                             of a place how long it has been there, us. */
+    int32_t place;       /**< Where the last turn was to end. */
+    int16_t speed_now;   /**< Of a speed that regulators are asked for: where its ramp is... */
+    uint16_t speed_part; /**< ...and of its size so much more, 1/65536. */
     wpin_guard guard;
     wpin_countdown timeout;
     union {
@@ -223,8 +224,8 @@ WPIN_API wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_
 
 /** The same for any quantity: one that the actuator takes itself or that regulators turn into one
  * it takes; others are refused: _QUANTITY. A speed that regulators take (-16384 to 16384) goes to
- * its set-point in ramp_us from the speed it has, and no faster than the slew limits; while it may
- * not turn that way, the ramp waits. Any. */
+ * its set-point in ramp_us from the speed it has, and no faster than the slew limits (0: by them,
+ * so it may be asked for in every tick); while it may not turn that way, the ramp waits. Any. */
 WPIN_API wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
                                         uint32_t timeout_ms);
 

@@ -5,6 +5,7 @@
 #define WINDPIN_H
 
 #include "encoder.h"
+#include "in_step.h"
 #include "input.h"
 #include "motor.h"
 #include "overload.h"

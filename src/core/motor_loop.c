@@ -35,18 +35,26 @@ static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
     }
 }
 
-/* A speed begins where its own ramp was, or else where the shaft is. */
+/* A speed begins where its own ramp was, or else where the shaft is. One that nobody gave a time
+ * goes by the slew limit: asked for again in each tick, a ramp would never come further than its
+ * begin. Only from standing still does it get one, to be bent. */
 static void begin_speed(wpin_motor *motor, const wpin_request *request) {
     const wpin_measurement *m = &motor->measurement;
     bool goes_on =
         (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
+    bool stands =
+        motor->ramp.left_us == 0 && (!goes_on || motor->speed_now == motor->setpoint.value);
     if (!goes_on) {
         int16_t speed = (m->valid & WPIN_HAS_SPEED) != 0 ? m->speed : 0;
         motor->speed_now = saturated(speed);
+        motor->speed_part = 0;
     }
-    motor->speed_off = (int32_t)WPIN_DUTY_FULL * OFF_SCALE; /* far, until it is measured near */
-    bool bends = motor->config->start.smooth && motor->ramp.left_us == 0;
+    bool bends = motor->config->start.smooth && stands;
     motor->flags = (uint8_t)((motor->flags & ~WPIN_BENDS) | (bends ? WPIN_BENDS : 0));
+    if (!bends && (request->what & WPIN_UNASKED) != 0) {
+        motor->ramp.left_us = 0;
+        return;
+    }
     wpin_ramp_time time = {request->ramp_us, request->ramp_share,
                            wpin_ramp_shift(request->ramp_us)};
     wpin_ramp_start(&motor->ramp, motor->speed_now, &time);
@@ -54,8 +62,13 @@ static void begin_speed(wpin_motor *motor, const wpin_request *request) {
 
 /* A new set-point of a quantity that is not effort. */
 static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *request) {
+    bool again = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity &&
+                 motor->setpoint.value == request->value; /* how near it is, is known */
     begin_regulators(motor, quantity);
-    motor->speed_off = 0;
+    if (!again) { /* of a place how long it is there; a speed is far, until it is measured near */
+        bool speed = quantity == WPIN_QUANTITY_SPEED;
+        motor->speed_off = speed ? (int32_t)WPIN_DUTY_FULL * OFF_SCALE : 0;
+    }
     if (quantity == WPIN_QUANTITY_SPEED && (motor->flags & WPIN_OWN_RULES) == 0) {
         begin_speed(motor, request);
     }
@@ -90,19 +103,44 @@ static bool is_near(const wpin_motor *motor) {
            wpin_magnitude((int32_t)off) <= motor->config->at_count;
 }
 
-/* The ramp of a speed waits while it may not turn that way. */
+/* Where a speed is on its way at the slew limit, through zero if it has to turn over. */
+static void slew_speed(wpin_motor *motor, int16_t target, uint16_t dt_us) {
+    const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
+    int16_t now = motor->speed_now;
+    bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
+    uint16_t size = wpin_steady_size(now), goal = over ? 0 : wpin_steady_size(target);
+    uint32_t value = ((uint32_t)size << 16) | motor->speed_part;
+    value =
+        wpin_slew_step(value, (uint32_t)goal << 16, goal > size ? guard->up : guard->down, dt_us);
+    bool back = now < 0 || (now == 0 && target < 0);
+    motor->speed_now = (int16_t)(back ? -(int32_t)(value >> 16) : (int32_t)(value >> 16));
+    motor->speed_part = (uint16_t)value;
+}
+
+/* A speed on its way, by its ramp or the slew limit; it waits while it may not turn that way. True:
+ * it was asked to come to rest, and has. */
+static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
+    int16_t target = (int16_t)motor->setpoint.value;
+    bool waits = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && target != 0;
+    if (motor->ramp.left_us != 0) {
+        motor->speed_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
+                                          waits ? 0 : ramp_us);
+        motor->speed_part = 0;
+    } else if (!waits) {
+        uint16_t dt_us = motor->measurement.dt_us, most = wpin_tick_max(&motor->config->guard);
+        slew_speed(motor, target, dt_us < most ? dt_us : most);
+    }
+    return target == 0 && motor->ramp.left_us == 0 && motor->speed_now == 0;
+}
+
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
     wpin_setpoint s = motor->setpoint;
     if (s.quantity == WPIN_QUANTITY_SPEED) {
-        bool stops = motor->setpoint.value == 0; /* which waits for nothing */
-        bool waits = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && !stops;
-        s.value = wpin_ramp_step(&motor->ramp, (wpin_duty)s.value, (motor->flags & WPIN_BENDS) != 0,
-                                 waits ? 0 : ramp_us);
-        motor->speed_now = (int16_t)s.value;
-        if (stops && motor->ramp.left_us == 0) {
-            wpin_motor_want_nothing(motor); /* it was asked to come to rest, and has had its ramp */
+        if (move_speed(motor, ramp_us)) {
+            wpin_motor_want_nothing(motor);
             return 0;
         }
+        s.value = motor->speed_now;
     } else if (s.quantity == WPIN_QUANTITY_POSITION && is_near(motor)) {
         s.value = motor->measurement.position; /* near enough: what is left would make it hunt */
     }
