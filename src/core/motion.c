@@ -58,16 +58,18 @@ static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
  */
 static bool hunts(wpin_motion *motion, const wpin_watched *w) {
     const WPIN_FAR wpin_motion_config *c = motion->config;
-    if (w->quantity != WPIN_QUANTITY_POSITION || w->setpoint != motion->place) {
-        motion->place = w->setpoint;
+    bool place = w->quantity == WPIN_QUANTITY_POSITION && c->passes != 0;
+    if (!place || w->setpoint != motion->place) {
+        motion->place = place ? w->setpoint : 0;
         motion->side = 0;
         motion->passed = 0;
     }
+    if (!place || (w->measurement->valid & WPIN_HAS_POSITION) == 0) {
+        return false;
+    }
     uint32_t to_go = (uint32_t)w->setpoint - (uint32_t)w->measurement->position;
     bool behind = to_go > INT32_MAX;
-    if (w->quantity != WPIN_QUANTITY_POSITION || c->passes == 0 ||
-        (w->measurement->valid & WPIN_HAS_POSITION) == 0 ||
-        (behind ? 0U - to_go : to_go) < c->passed_by) {
+    if ((behind ? 0U - to_go : to_go) < c->passed_by) {
         return false;
     }
     int8_t side = behind ? 1 : -1;

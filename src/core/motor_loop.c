@@ -126,7 +126,7 @@ static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
         motor->speed_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
                                           waits ? 0 : ramp_us);
         motor->speed_part = 0;
-    } else if (!waits) {
+    } else if (!waits && (motor->speed_now != target || motor->speed_part != 0)) {
         uint16_t dt_us = motor->measurement.dt_us, most = wpin_tick_max(&motor->config->guard);
         slew_speed(motor, target, dt_us < most ? dt_us : most);
     }
