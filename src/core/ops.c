@@ -288,7 +288,7 @@ static bool home_done(wpin_sequence *s, wpin_track *track, const wpin_step *step
     wpin_motor *motor = motor_of(s, step);
     bool busy = wpin_motor_busy(motor),
          of_input = wpin_event_is_of_input((int16_t)(step->until - 1));
-    int16_t back = (int16_t)-slow(step->value);
+    int16_t back = (int16_t) - (int32_t)slow(step->value);
     bool late = dt_us != 0 && time_over(track, dt_us);
     switch (track->part) {
     case WPIN_PART_GOING:
