@@ -66,13 +66,14 @@ static bool tick(belts *b, const wpin_in_step *pair, bool in_step, int16_t speed
     return good;
 }
 
-static int run(bool in_step) {
+static wpin_status run(bool in_step) {
     static const wpin_in_step_config config = {.gain = 20000, .most = 1600, .too_far = 400};
     wpin_in_step pair = {.config = &config};
     static belts b;
     int32_t worst = 0;
-    if (belts_open(&b) != WPIN_OK) {
-        return 1;
+    wpin_status status = belts_open(&b);
+    if (status != WPIN_OK) {
+        return status;
     }
     int16_t sixty = (int16_t)lround(60 / b.rig->loads[0].speed.maximum * WPIN_DUTY_FULL);
     bool good = true;
@@ -92,13 +93,18 @@ static int run(bool in_step) {
                    ms == 4999 ? "  (a jar is stuck)" : "");
         }
     }
+    for (int i = 0; i < BELTS && status == WPIN_OK; i++) {
+        status = wpin_motor_fault(&b.motors[i]);
+    }
     belts_close(&b);
     printf("%s: never more than %ld counts apart\n", in_step ? "in step" : "each by itself",
            (long)worst);
-    return good ? 0 : 1;
+    return good ? status : WPIN_FAULT_EXTERNAL;
 }
 
 int main(void) {
-    int status = run(true);
-    return run(false) | status;
+    wpin_status status = run(true), alone = run(false);
+    status = status == WPIN_OK ? alone : status;
+    printf("%s\n", wpin_status_text(status));
+    return status == WPIN_OK ? 0 : 1;
 }

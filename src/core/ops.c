@@ -310,7 +310,7 @@ static bool home_done(wpin_sequence *s, wpin_track *track, const wpin_step *step
         break;
     case WPIN_PART_LEFT:
         if (!busy) {
-            home_goes(s, track, step, (int16_t)-back, WPIN_PART_AGAIN);
+            home_goes(s, track, step, slow(step->value), WPIN_PART_AGAIN);
         }
         break;
     case WPIN_PART_AGAIN:
