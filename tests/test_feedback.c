@@ -409,6 +409,16 @@ START_TEST(asked_again_and_again_it_goes_on) {
     }
     ck_assert_msg(ms > 2000 && ms < 6000, "it came to rest after %d ms", ms);
     run_ms(&b, 1500);
+    ask(&b, -140, 0); /* on its way it is not there, whichever way it goes */
+    for (ms = 0; ms < 2800; ms++) {
+        run_ms(&b, 1);
+        ck_assert_msg(wpin_motor_state(&b.motor) != WPIN_STATE_RUNNING, "there after %d ms", ms);
+    }
+    run_ms(&b, 2500);
+    ck_assert_int_eq(wpin_motor_state(&b.motor), WPIN_STATE_RUNNING);
+    ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+    run_ms(&b, 7000);
+    run_ms(&b, 1500);
     for (ms = 0; ms < 20000 && (ms == 0 || wpin_motor_busy(&b.motor)); ms++) {
         ck_assert_int_eq(wpin_motor_turn_to(&b.motor, 7200000, 1000), WPIN_OK);
         run_ms(&b, 1);

@@ -66,8 +66,9 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
                  motor->setpoint.value == request->value; /* how near it is, is known */
     begin_regulators(motor, quantity);
     if (!again) { /* of a place how long it is there; a speed is far, until it is measured near */
-        bool speed = quantity == WPIN_QUANTITY_SPEED;
-        motor->speed_off = speed ? (int32_t)WPIN_DUTY_FULL * OFF_SCALE : 0;
+        int32_t far = (int32_t)WPIN_DUTY_FULL * OFF_SCALE;
+        far = request->value < motor->measurement.speed ? -far : far; /* from the side it is on */
+        motor->speed_off = quantity == WPIN_QUANTITY_SPEED ? far : 0;
     }
     if (quantity == WPIN_QUANTITY_SPEED && (motor->flags & WPIN_OWN_RULES) == 0) {
         begin_speed(motor, request);
