@@ -221,6 +221,7 @@ typedef struct wpin_speed_design {
     double lag;           /**< Mechanical time constant, s. */
     double delay;         /**< Everything that waits, s. */
     double response;      /**< Time constant of the closed loop, s. */
+    double slew;          /**< In which the effort may go from none to full, s. */
     double phase_margin;  /**< Degrees... */
     double bandwidth;     /**< ...at this frequency, where the loop's gain is 1; Hz. */
 } wpin_speed_design;

@@ -27,7 +27,8 @@ wpin_speed_design wpin_calc_speed_design(const wpin_speed_plant *p) {
                            .integral_time = slow,
                            .lag = lag,
                            .delay = delay,
-                           .response = response};
+                           .response = response,
+                           .slew = fmax(response / 5, 1e-3)};
     double crossing = proportional * gain / lag;
     d.bandwidth = crossing / (2 * PI);
     d.phase_margin =

@@ -1,10 +1,7 @@
 /* Watches a motion by its measured speed. */
 #include "windpin/guard.h"
+#include "windpin/impl/steady_guard.h"
 #include "windpin/protection.h"
-
-static uint16_t size_of(int16_t value) {
-    return (uint16_t)(value < 0 ? 0U - (uint16_t)value : (uint16_t)value);
-}
 
 /* Whether what is so has lasted for ms; what ends it begins it anew. */
 static bool lasts(uint32_t *us, bool is_so, uint16_t dt_us, uint16_t ms) {
@@ -18,7 +15,7 @@ static bool lasts(uint32_t *us, bool is_so, uint16_t dt_us, uint16_t ms) {
 
 /* What it draws at least while it stands, mV at the pin, as its stage drives it. */
 static uint32_t standing(const wpin_motion *motion, const wpin_watched *w) {
-    uint16_t effort = size_of(w->effort), from = motion->config->stall_from;
+    uint16_t effort = wpin_steady_size(w->effort), from = motion->config->stall_from;
     return effort <= from ? 0
                           : ((uint32_t)motion->config->stall_mv * (uint16_t)(effort - from)) >> 14;
 }
@@ -26,7 +23,7 @@ static uint32_t standing(const wpin_motion *motion, const wpin_watched *w) {
 /* Whether it is known to draw next to nothing for what it is driven with. */
 static bool is_dead(const wpin_motion *motion, const wpin_watched *w) {
     bool known = (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
-    return known && size_of(w->measurement->current) < standing(motion, w) / 32U;
+    return known && wpin_steady_size(w->measurement->current) < standing(motion, w) / 32U;
 }
 
 /* Whether it is slower than the speed asked for, and has nothing to become faster by. */
@@ -50,7 +47,7 @@ static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
     if (is_dead(motion, w)) {
         return WPIN_FAULT_NO_CURRENT;
     }
-    bool all = size_of(w->measurement->current) >= stalled - stalled / 4U;
+    bool all = wpin_steady_size(w->measurement->current) >= stalled - stalled / 4U;
     return all ? WPIN_FAULT_STALLED : WPIN_FAULT_FEEDBACK;
 }
 
@@ -86,7 +83,7 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     if ((m->valid & WPIN_HAS_SPEED) == 0) {
         return WPIN_OK; /* whether that is a fault, the guard knows */
     }
-    uint16_t speed = size_of(m->speed), effort = size_of(w->effort);
+    uint16_t speed = wpin_steady_size(m->speed), effort = wpin_steady_size(w->effort);
     bool against = effort != 0 && (m->speed > 0) != (w->effort > 0);
     if (c->over_speed != 0 && speed > c->over_speed) {
         return against ? WPIN_FAULT_WRONG_WAY : WPIN_FAULT_OVERSPEED;

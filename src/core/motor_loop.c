@@ -197,13 +197,12 @@ static wpin_status watch(wpin_motor *motor) {
                       .setpoint = speed ? motor->speed_now : motor->setpoint.value,
                       .effort = given.effort,
                       .held = given.held};
+    wpin_status first = WPIN_OK; /* every one is asked: some keep account of each tick */
     for (uint8_t i = 0; i < config->protection_count; i++) {
         wpin_status fault = config->protections[i].check(config->protections[i].state, &w);
-        if (fault != WPIN_OK) {
-            return fault;
-        }
+        first = first == WPIN_OK ? fault : first;
     }
-    return WPIN_OK;
+    return first;
 }
 
 static void armed(wpin_motor *motor) {

@@ -183,7 +183,7 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
                        ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
                        : 0;
     bound->motor.at_speed = to_speed(load, fmax(s->within, grain) * s->maximum);
-    bound->motor.guard.regulated = WPIN_SLEW_US(to_us(fmax(d.response / 5, 1e-3)));
+    bound->motor.guard.regulated = WPIN_SLEW_US(to_us(d.slew));
 }
 
 /* Gently: eight tenths of what it brakes with, and near its place a quarter of what its speed loop

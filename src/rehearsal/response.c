@@ -151,7 +151,7 @@ static bool predict(const wpin_rig *rig, int load, wpin_response *r, double *spe
         .from = r->test.from / l->speed.maximum,
         .to = r->test.to / l->speed.maximum,
         .rate = 1 / fmax(up ? l->limits.ramp_up : l->limits.ramp_down, rig->controller.tick),
-        .slew = 1 / fmax(d.response / 5, 1e-3), /* as the core is told: see bind.c */
+        .slew = 1 / d.slew,
         .window = plant.measuring,
         .torque = r->test.torque / (l->motor.gear_ratio * l->motor.gear_efficiency),
         .load_at = load_at};

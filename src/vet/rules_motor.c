@@ -97,7 +97,8 @@ static void winding(wpin_vetter *v) {
 
 /* Seconds for which an overload protection lets so many amps pass, warm from others. */
 static double passes_overload(const wpin_rig_limits *l, double amps, double warm_amps) {
-    double trips = 1.1025 * l->overload_amps * l->overload_amps, square = amps * amps;
+    double trips = l->overload_amps * l->overload_amps * WPIN_OVERLOAD_TRIP / WPIN_OVERLOAD_RATED;
+    double square = amps * amps;
     double warm = fmin(warm_amps * warm_amps, trips);
     return square <= trips ? HUGE_VAL : l->overload_time * log((square - warm) / (square - trips));
 }
