@@ -22,7 +22,7 @@
             return;                                                                                \
         }                                                                                          \
         if (wpin_steady_tick(&(the_motor), &(the_config), &(the_port),                             \
-                             wpin_senses_of(&(the_config))) &&                                     \
+                             wpin_senses_of(&(the_config)), true) &&                               \
             (the_port).kick != NULL) {                                                             \
             (the_port).kick((the_port).context);                                                   \
         }                                                                                          \

@@ -179,7 +179,7 @@ typedef struct wpin_loop {
     wpin_status (*place_of)(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place);
     uint32_t (*least_us)(const wpin_motor *motor, int32_t target);
     void (*begin)(wpin_motor *motor, uint8_t quantity, const wpin_request *request);
-    wpin_setpoint (*follow)(const wpin_motor *motor, wpin_setpoint setpoint);
+    uint8_t (*follow)(const wpin_motor *motor, uint8_t quantity, int32_t *value);
     wpin_duty (*effort)(wpin_motor *motor, uint16_t ramp_us);
     void (*settle)(wpin_motor *motor);
     void (*armed)(wpin_motor *motor);

@@ -5,23 +5,27 @@
 
 #define FULL_HZ_MAX ((uint32_t)1 << 22)
 
-/* 2^31 / d for a d with its top bit set, without a division: a straight line, then twice Newton,
- * each squaring the error: 1/17, 1/289, 1/83521. */
+/* 2^23 / d for the 128 upper halves of a d with its top bit set, each in the middle of its stretch.
+ */
+#define SEED(i)   (uint8_t)((131072UL / (257U + 2U * (i)) + 1U) / 2U)
+#define SEEDS4(i) SEED(i), SEED((i) + 1U), SEED((i) + 2U), SEED((i) + 3U)
+#define SEEDS(i)  SEEDS4(i), SEEDS4((i) + 4U), SEEDS4((i) + 8U), SEEDS4((i) + 12U)
+static const WPIN_FLASH uint8_t seeds[128] = {SEEDS(0U),  SEEDS(16U), SEEDS(32U), SEEDS(48U),
+                                              SEEDS(64U), SEEDS(80U), SEEDS(96U), SEEDS(112U)};
+
+/* 2^31 / d for a d with its top bit set, without a division: a seed that is off by 1/128 at the
+ * most, and a step of Newton's, which squares that; to 1/14000. */
 static uint16_t reciprocal(uint16_t d) {
-    /* 48/17 - 32/17 d: 92521 - d x 61681 / 65536, which has 16 bits */
-    uint16_t x = (uint16_t)(26985U - (uint16_t)(wpin_steady_product(d, 61681U) >> 16));
-    for (uint8_t i = 0; i < 2; i++) {
-        uint32_t error = 0x80000000UL - wpin_steady_product(d, x); /* of 2^31, either sign */
-        bool less = error > INT32_MAX;
-        uint16_t part = (uint16_t)((less ? 0U - error : error) >> 16);
-        uint16_t change = (uint16_t)(wpin_steady_product(x, part) >> 15);
-        if (less) {
-            x = (uint16_t)(x - change);
-        } else {
-            x = change > UINT16_MAX - x ? UINT16_MAX : (uint16_t)(x + change);
-        }
+    uint8_t seed = seeds[(d >> 8) & 127U];
+    uint32_t product = wpin_steady_product(d, seed), whole = (uint32_t)1 << 23;
+    bool more = product > whole;
+    uint16_t off = (uint16_t)(more ? product - whole : whole - product);
+    uint16_t change = (uint16_t)((wpin_steady_product(off, seed) * 2U) >> 16);
+    uint16_t x = (uint16_t)((uint16_t)seed << 8);
+    if (more) {
+        return (uint16_t)(x - change);
     }
-    return x;
+    return change > UINT16_MAX - x ? UINT16_MAX : (uint16_t)(x + change);
 }
 
 /* 15625 x 2^20 / full_hz is the speed of a count a microsecond: 16384 x 10^6 / full_hz. */

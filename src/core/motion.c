@@ -26,16 +26,6 @@ static bool is_dead(const wpin_motion *motion, const wpin_watched *w) {
     return known && wpin_steady_size(w->measurement->current) < standing(motion, w) / 32U;
 }
 
-/* Whether it is slower than the speed asked for, and has nothing to become faster by. */
-static bool dies_away(const wpin_motion *motion, const wpin_watched *w) {
-    int32_t speed = w->measurement->speed, still = (int32_t)motion->config->still;
-    int32_t asked = w->setpoint > 65536 ? 65536 : (w->setpoint < -65536 ? -65536 : w->setpoint);
-    if (w->quantity != WPIN_QUANTITY_SPEED || !is_dead(motion, w)) {
-        return false;
-    }
-    return w->effort > 0 ? speed < asked - still : speed > asked + still;
-}
-
 /* A standing motor draws its stall current, one that turns less by its back-emf, and one without
  * volts none. A quarter is left for a warm winding and a weak supply. */
 static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
@@ -55,13 +45,17 @@ static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
  */
 static bool hunts(wpin_motion *motion, const wpin_watched *w) {
     const WPIN_FAR wpin_motion_config *c = motion->config;
-    bool place = w->quantity == WPIN_QUANTITY_POSITION && c->passes != 0;
-    if (!place || w->setpoint != motion->place) {
-        motion->place = place ? w->setpoint : 0;
+    if (w->quantity != WPIN_QUANTITY_POSITION || c->passes == 0) {
+        motion->side = 0;
+        motion->passed = 0;
+        return false;
+    }
+    if (w->setpoint != motion->place) {
+        motion->place = w->setpoint;
         motion->side = 0;
         motion->passed = 0;
     }
-    if (!place || (w->measurement->valid & WPIN_HAS_POSITION) == 0) {
+    if ((w->measurement->valid & WPIN_HAS_POSITION) == 0) {
         return false;
     }
     uint32_t to_go = (uint32_t)w->setpoint - (uint32_t)w->measurement->position;
@@ -76,6 +70,33 @@ static bool hunts(wpin_motion *motion, const wpin_watched *w) {
     return motion->passed >= c->passes;
 }
 
+/* How far it is from the speed asked for; of other quantities nothing is known. */
+static int32_t off_speed(const wpin_watched *w) {
+    if (w->quantity != WPIN_QUANTITY_SPEED) {
+        return 0;
+    }
+    int32_t most = 65536, asked = w->setpoint;
+    return (asked > most ? most : (asked < -most ? -most : asked)) - w->measurement->speed;
+}
+
+/* What has to last before it is a fault. */
+static wpin_status lasting(wpin_motion *mine, const wpin_watched *w, bool still, bool wrong,
+                           bool apart) {
+    const WPIN_FAR wpin_motion_config *c = mine->config;
+    uint16_t dt_us = w->measurement->dt_us;
+    mine->lasts = still || wrong || apart;
+    if (lasts(&mine->still_us, still, dt_us, c->still_ms)) {
+        return why_still(mine, w);
+    }
+    if (lasts(&mine->wrong_us, wrong, dt_us, c->wrong_ms)) {
+        return WPIN_FAULT_WRONG_WAY;
+    }
+    if (lasts(&mine->off_us, apart, dt_us, c->off_ms)) {
+        return is_dead(mine, w) ? WPIN_FAULT_NO_CURRENT : WPIN_FAULT_FOLLOWING;
+    }
+    return WPIN_OK;
+}
+
 wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     wpin_motion *mine = motion;
     const WPIN_FAR wpin_motion_config *c = mine->config;
@@ -88,21 +109,19 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     if (c->over_speed != 0 && speed > c->over_speed) {
         return against ? WPIN_FAULT_WRONG_WAY : WPIN_FAULT_OVERSPEED;
     }
+    int32_t off = off_speed(w), slower = w->effort > 0 ? off : -off;
+    uint16_t standing_still = c->still;
     bool driven = effort != 0 && effort >= c->least_effort;
-    bool still = driven && (speed <= c->still || dies_away(mine, w));
-    if (lasts(&mine->still_us, still, m->dt_us, c->still_ms)) {
-        return why_still(mine, w);
-    }
-    bool wrong = speed > c->still && against;
-    if (lasts(&mine->wrong_us, wrong, m->dt_us, c->wrong_ms)) {
-        return WPIN_FAULT_WRONG_WAY;
-    }
-    uint32_t off = (uint32_t)w->setpoint - (uint32_t)(int32_t)m->speed;
-    uint32_t far = off > INT32_MAX ? 0U - off : off;
-    bool apart = w->quantity == WPIN_QUANTITY_SPEED && far > c->off_by &&
-                 (w->held & WPIN_HELD_REVERSAL) == 0;
-    if (lasts(&mine->off_us, apart, m->dt_us, c->off_ms)) {
-        return is_dead(mine, w) ? WPIN_FAULT_NO_CURRENT : WPIN_FAULT_FOLLOWING;
+    bool still = driven && (speed <= standing_still || /* or dies away, driven by nothing: */
+                            (slower > standing_still && is_dead(mine, w)));
+    bool wrong = against && speed > standing_still;
+    bool apart =
+        (off > c->off_by || off < -(int32_t)c->off_by) && (w->held & WPIN_HELD_REVERSAL) == 0;
+    if (still || wrong || apart || mine->lasts) {
+        wpin_status fault = lasting(mine, w, still, wrong, apart);
+        if (fault != WPIN_OK) {
+            return fault;
+        }
     }
     return hunts(mine, w) ? WPIN_FAULT_HUNTING : WPIN_OK;
 }
@@ -110,6 +129,7 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
 void wpin_motion_reset(void *motion) {
     wpin_motion *mine = motion;
     mine->still_us = mine->wrong_us = mine->off_us = 0;
+    mine->lasts = false;
     mine->side = 0;
     mine->passed = 0;
 }

@@ -99,7 +99,7 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
     motor->guard.flags = first;
     motor->measurement.at = port->now(port->context);
     motor->port = port;
-    wpin_steady_measure(motor, config, port, motor->senses & WPIN_SENSES_GUARD);
+    wpin_steady_measure(motor, config, port, motor->senses & WPIN_SENSES_GUARD, false);
     motor->stood = 0;
     motor->shown = fault != WPIN_OK ? WPIN_STATE_FAULT : WPIN_STATE_OFF;
     motor->flags =

@@ -3,29 +3,18 @@
  * configurations do not name that links none of it. */
 #include "motor_core.h"
 
-/* Of the mean of a speed's error. */
-#define OFF_SCALE ((int32_t)1024)
-#define OFF_SHIFT 6 /* over 64 ticks */
+/* Of the mean of a speed's error; whole bytes, which cost an 8-bit controller no shifts. */
+#define OFF_SCALE ((int32_t)256)
 
 static uint16_t within_full(int32_t value) {
     uint32_t size = wpin_magnitude(value);
     return (uint16_t)(size > (uint32_t)WPIN_DUTY_FULL ? (uint32_t)WPIN_DUTY_FULL : size);
 }
 
-static wpin_duty saturated(int32_t effort) {
-    int32_t full = WPIN_DUTY_FULL;
-    return (wpin_duty)(effort > full ? full : (effort < -full ? -full : effort));
-}
-
-static wpin_given given_now(const wpin_motor *motor) {
-    return (wpin_given){.effort = motor->config->actuator->shown(motor->config->part),
-                        .held = motor->guard.held};
-}
-
 /* Regulators that the new set-point goes through begin anew, unless they are at work already. */
 static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
     const WPIN_FAR wpin_motor_config *config = motor->config;
-    wpin_given given = given_now(motor);
+    wpin_given given = wpin_steady_given(motor, motor->config);
     bool runs = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
     for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
@@ -46,7 +35,7 @@ static void begin_speed(wpin_motor *motor, const wpin_request *request) {
         motor->ramp.left_us == 0 && (!goes_on || motor->speed_now == motor->setpoint.value);
     if (!goes_on) {
         int16_t speed = (m->valid & WPIN_HAS_SPEED) != 0 ? m->speed : 0;
-        motor->speed_now = saturated(speed);
+        motor->speed_now = wpin_steady_saturated(speed);
         motor->speed_part = 0;
     }
     bool bends = motor->config->start.smooth && stands;
@@ -77,24 +66,8 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
 
 /* ---- from set-point to effort ---- */
 
-/* Follows the regulators from the set-point's quantity to one that the actuator takes. */
-static wpin_setpoint follow(const wpin_motor *motor, wpin_setpoint s) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    wpin_given given = given_now(motor);
-    for (uint8_t i = 0; i < config->regulator_count; i++) { /* each gives a smaller quantity */
-        if ((config->actuator->takes & WPIN_TAKES(s.quantity)) != 0) {
-            break;
-        }
-        for (uint8_t k = 0; k < config->regulator_count; k++) {
-            const WPIN_FAR wpin_regulator *r = &config->regulators[k];
-            if (r->takes == s.quantity) {
-                s.value = r->step(r->state, s.value, &motor->measurement, &given);
-                s.quantity = r->gives;
-                break;
-            }
-        }
-    }
-    return s;
+static uint8_t follow(const wpin_motor *motor, uint8_t quantity, int32_t *value) {
+    return wpin_steady_follow(motor, motor->config, quantity, value);
 }
 
 /* Whether it is where it was asked to be, as nearly as the configuration wants it. */
@@ -135,17 +108,19 @@ static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
 }
 
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
-    wpin_setpoint s = motor->setpoint;
-    if (s.quantity == WPIN_QUANTITY_SPEED) {
+    uint8_t quantity = motor->setpoint.quantity;
+    int32_t value = motor->setpoint.value;
+    if (quantity == WPIN_QUANTITY_SPEED) {
         if (move_speed(motor, ramp_us)) {
             wpin_motor_want_nothing(motor);
             return 0;
         }
-        s.value = motor->speed_now;
-    } else if (s.quantity == WPIN_QUANTITY_POSITION && is_near(motor)) {
-        s.value = motor->measurement.position; /* near enough: what is left would make it hunt */
+        value = motor->speed_now;
+    } else if (quantity == WPIN_QUANTITY_POSITION && is_near(motor)) {
+        value = motor->measurement.position; /* near enough: what is left would make it hunt */
     }
-    return saturated(follow(motor, s).value);
+    follow(motor, quantity, &value);
+    return wpin_steady_saturated(value);
 }
 
 /* There once it has stood near enough for long enough; then it is let go. */
@@ -163,6 +138,14 @@ static void settle_at_place(wpin_motor *motor) {
     }
 }
 
+/* Goes on with a mean over some 64 ticks. What was far is soon forgotten: it is held to the most.
+ */
+static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
+    uint32_t size = wpin_magnitude(mean), top = (uint32_t)most * OFF_SCALE;
+    size = size > top ? top : size - ((size * 4U) >> 8);
+    return (mean < 0 ? -(int32_t)size : (int32_t)size) + far * (OFF_SCALE / 64);
+}
+
 /* Not there before the mean of how far it is off (over some 64 ticks, so that neither an overshoot
  * nor a coarse encoder decides) is small enough. */
 static void settle(wpin_motor *motor) {
@@ -175,34 +158,17 @@ static void settle(wpin_motor *motor) {
     if (motor->setpoint.quantity != WPIN_QUANTITY_SPEED || (m->valid & WPIN_HAS_SPEED) == 0) {
         return;
     }
-    uint32_t off = (uint32_t)motor->setpoint.value - (uint32_t)(int32_t)m->speed;
-    int32_t most = 4 * (int32_t)(near < 4096 ? near : 4096), far = (int32_t)off;
-    far = far > most ? most : (far < -most ? -most : far); /* what was far is soon forgotten */
-    most *= OFF_SCALE;
-    int32_t mean = motor->speed_off, part = (int32_t)(wpin_magnitude(mean) >> OFF_SHIFT);
-    mean = mean > most ? most : (mean < -most ? -most : mean - (mean < 0 ? -part : part));
-    motor->speed_off = mean + far * (OFF_SCALE >> OFF_SHIFT);
+    uint16_t most = (uint16_t)(4U * (near < 4096 ? near : 4096U));
+    int32_t far = (int32_t)(int16_t)motor->setpoint.value - m->speed; /* it was checked */
+    far = far > most ? most : (far < -(int32_t)most ? -(int32_t)most : far);
+    motor->speed_off = nearer(motor->speed_off, most, far);
     if (wpin_magnitude(motor->speed_off) > near * (uint32_t)OFF_SCALE) {
         motor->guard.held |= WPIN_HELD_SETTLING;
     }
 }
 
 static wpin_status watch(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    bool speed = motor->setpoint.quantity == WPIN_QUANTITY_SPEED &&
-                 (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
-    wpin_given given = given_now(motor);
-    wpin_watched w = {.measurement = &motor->measurement,
-                      .quantity = motor->setpoint.quantity,
-                      .setpoint = speed ? motor->speed_now : motor->setpoint.value,
-                      .effort = given.effort,
-                      .held = given.held};
-    wpin_status first = WPIN_OK; /* every one is asked: some keep account of each tick */
-    for (uint8_t i = 0; i < config->protection_count; i++) {
-        wpin_status fault = config->protections[i].check(config->protections[i].state, &w);
-        first = first == WPIN_OK ? fault : first;
-    }
-    return first;
+    return wpin_steady_watch(motor, motor->config);
 }
 
 static void armed(wpin_motor *motor) {

@@ -320,7 +320,7 @@ static wpin_status drive_own(wpin_motor *motor) {
     }
     wpin_setpoint s = motor->setpoint;
     if (config->loop != NULL) {
-        s = config->loop->follow(motor, s);
+        s.quantity = config->loop->follow(motor, s.quantity, &s.value);
     }
     wpin_status status = config->actuator->put(config->part, s.quantity, s.value);
     if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION &&
@@ -400,7 +400,7 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         }
         return;
     }
-    wpin_status cause = wpin_steady_check(motor, motor->config, motor->senses, false);
+    wpin_status cause = wpin_steady_check(motor, motor->config, motor->senses, false, false);
     if (cause != WPIN_OK) {
         wpin_rare_latch(motor, cause);
         return;

@@ -3,7 +3,7 @@
 #include "motor_core.h"
 
 static bool tick(wpin_motor *motor) {
-    return wpin_steady_tick(motor, motor->config, motor->port, motor->senses);
+    return wpin_steady_tick(motor, motor->config, motor->port, motor->senses, false);
 }
 
 void wpin_motor_tick(wpin_motor *motor) {

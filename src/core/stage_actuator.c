@@ -1,5 +1,6 @@
 /* A power stage as an actuator: effort by its truth table. */
 #include "windpin/actuator.h"
+#include "windpin/impl/steady_stage.h"
 
 static wpin_status open_stage(void *self, const WPIN_FAR void *config, const wpin_port *port) {
     return wpin_stage_open(self, (const WPIN_FAR wpin_stage_config *)config, port);
@@ -32,9 +33,7 @@ static wpin_status idle(void *self, wpin_drive how) {
 }
 
 static wpin_duty shown(const void *self) {
-    const wpin_stage *stage = self;
-    wpin_duty duty = (wpin_duty)stage->duty;
-    return (wpin_duty)(stage->drive == WPIN_DRIVE_REVERSE ? -duty : duty);
+    return wpin_steady_shown(self);
 }
 
 static void off(void *self) {

@@ -9,6 +9,7 @@
 #include "../api.h"
 #include "../motor.h"
 #include "steady_guard.h"
+#include "steady_loop.h"
 #include "steady_stage.h"
 
 #ifdef __cplusplus
@@ -109,7 +110,7 @@ WPIN_STEADY int16_t wpin_steady_less(int16_t mv, int16_t zero) {
 }
 
 WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
-                                     const wpin_port *port, uint8_t senses) {
+                                     const wpin_port *port, uint8_t senses, bool folded) {
     const WPIN_FAR wpin_sense_config *sense = &config->sense;
     wpin_measurement *m = &motor->measurement;
     uint8_t valid = 0;
@@ -130,7 +131,12 @@ WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_moto
         }
     }
     m->valid = valid;
-    if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
+    bool only_more = folded && (senses & WPIN_SENSES_LIMITS) == 0 && config->travel == NULL;
+    if (only_more && (senses & WPIN_SENSES_MORE) != 0) {
+        bool back = (motor->guard.flags & WPIN_GUARD_LAST_REVERSE) != 0;
+        m->inputs = back ? WPIN_DRIVEN_REVERSE : 0;
+        sense->more(sense->context, m);
+    } else if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
     }
 }
@@ -156,14 +162,17 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
 
 WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config,
-                                          const wpin_port *port, uint16_t hold_us,
-                                          uint16_t ramp_us) {
+                                          const wpin_port *port, uint16_t hold_us, uint16_t ramp_us,
+                                          bool folded) {
     if ((motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0) {
         return wpin_rare_drive(motor);
     }
     bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0, kicks = config->start.kick_duty != 0;
     wpin_duty effort = (wpin_duty)motor->setpoint.value; /* it was checked when posted */
-    if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT || (!on_off && motor->ramp.left_us != 0)) {
+    if (folded && config->loop != NULL && motor->setpoint.quantity != WPIN_QUANTITY_EFFORT) {
+        effort = wpin_steady_regulated(motor, config, ramp_us);
+    } else if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT ||
+               (!on_off && motor->ramp.left_us != 0)) {
         effort = wpin_rare_effort(motor, ramp_us);
     }
     uint16_t floor = kicks && !on_off ? wpin_rare_kick(motor, effort, hold_us) : 0;
@@ -230,7 +239,7 @@ WPIN_STEADY bool wpin_steady_count_down(wpin_countdown *c, uint32_t whole, uint1
 /* What trips while it is armed. */
 WPIN_STEADY wpin_status wpin_steady_check(wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config, uint8_t senses,
-                                          bool late) {
+                                          bool late, bool folded) {
     if (late) {
         return WPIN_FAULT_LATE;
     }
@@ -240,22 +249,23 @@ WPIN_STEADY wpin_status wpin_steady_check(wpin_motor *motor,
     wpin_status fault = wpin_steady_fault(&motor->guard, &config->guard, &motor->measurement,
                                           senses & WPIN_SENSES_GUARD);
     if (fault == WPIN_OK && (senses & WPIN_SENSES_WATCH) != 0) {
-        fault = motor->config->loop->watch(motor);
+        fault = folded ? wpin_steady_watch(motor, config) : config->loop->watch(motor);
     }
     return fault;
 }
 
-/* One control period of an open motor; whether the watchdog may be told that all is well. */
+/* One control period of an open motor; whether the watchdog may be told that all is well. Folded:
+ * all of its configuration is known to the compiler. */
 WPIN_STEADY bool wpin_steady_tick(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
-                                  const wpin_port *port, uint8_t senses) {
-    wpin_steady_measure(motor, config, port, senses);
+                                  const wpin_port *port, uint8_t senses, bool folded) {
+    wpin_steady_measure(motor, config, port, senses, folded);
     bool well = (senses & WPIN_SENSES_POLL) == 0 || wpin_rare_poll(motor) == WPIN_OK;
     uint16_t hold_us = motor->measurement.dt_us, most = wpin_tick_max(&config->guard);
     bool late = hold_us > most;
     if (motor->armed != WPIN_ARMED || motor->fault != WPIN_OK || motor->tripped != WPIN_OK) {
         wpin_rare_unarmed(motor);
     } else {
-        wpin_status cause = wpin_steady_check(motor, config, senses, late);
+        wpin_status cause = wpin_steady_check(motor, config, senses, late, folded);
         if (cause != WPIN_OK) {
             wpin_rare_latch(motor, cause);
         }
@@ -272,7 +282,7 @@ WPIN_STEADY bool wpin_steady_tick(wpin_motor *motor, const WPIN_FAR wpin_motor_c
         uint16_t age_us = wpin_rare_take(motor);
         ramp_us = age_us < hold_us ? age_us : hold_us;
     }
-    wpin_status status = wpin_steady_drive(motor, config, port, hold_us, ramp_us);
+    wpin_status status = wpin_steady_drive(motor, config, port, hold_us, ramp_us, folded);
     if (status != WPIN_OK) {
         wpin_rare_failure(motor, status);
     }

@@ -108,7 +108,7 @@ WPIN_STEADY uint32_t wpin_steady_step(uint32_t value, uint32_t target, wpin_slew
     uint32_t move = wpin_steady_product((uint16_t)limit, dt_us) >> 8; /* of 2^-16 steps */
     if (high != 0) {
         uint32_t fast = wpin_steady_product(high, dt_us);
-        if ((fast >> 22) != 0) { /* beyond the full scale */
+        if ((uint16_t)(fast >> 16) >= 64) { /* beyond the full scale */
             return target;
         }
         move += fast << 8;

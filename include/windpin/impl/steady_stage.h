@@ -27,6 +27,12 @@ extern "C" {
 WPIN_API wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
 WPIN_API wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty);
 
+/* The effort it shows, signed. */
+WPIN_STEADY wpin_duty wpin_steady_shown(const wpin_stage *stage) {
+    wpin_duty duty = (wpin_duty)stage->duty;
+    return (wpin_duty)(stage->drive == WPIN_DRIVE_REVERSE ? -duty : duty);
+}
+
 WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *port, uint16_t duty) {
     wpin_status status = WPIN_OK;
     uint8_t locked = wpin_lock(port);
