@@ -157,8 +157,8 @@ typedef struct wpin_motor {
     int32_t speed_off;   /**< Mean of how far a regulated speed is off its set-point, x 1024;
                              of a place how long it has been there, us. */
     int32_t place;       /**< Where the last turn was to end. */
-    int16_t speed_now;   /**< Of a speed that regulators are asked for: where its ramp is... */
-    uint16_t speed_part; /**< ...and of its size so much more, 1/65536. */
+    int16_t asked_now;   /**< Of a set-point of regulators that ramps: where its ramp is... */
+    uint16_t asked_part; /**< ...and of its size so much more, 1/65536. */
     wpin_guard guard;
     wpin_countdown timeout;
     union {

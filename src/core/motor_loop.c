@@ -32,11 +32,11 @@ static void begin_speed(wpin_motor *motor, const wpin_request *request) {
     bool goes_on =
         (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
     bool stands =
-        motor->ramp.left_us == 0 && (!goes_on || motor->speed_now == motor->setpoint.value);
+        motor->ramp.left_us == 0 && (!goes_on || motor->asked_now == motor->setpoint.value);
     if (!goes_on) {
         int16_t speed = (m->valid & WPIN_HAS_SPEED) != 0 ? m->speed : 0;
-        motor->speed_now = wpin_steady_saturated(speed);
-        motor->speed_part = 0;
+        motor->asked_now = wpin_steady_saturated(speed);
+        motor->asked_part = 0;
     }
     bool bends = motor->config->start.smooth && stands;
     motor->flags = (uint8_t)((motor->flags & ~WPIN_BENDS) | (bends ? WPIN_BENDS : 0));
@@ -46,7 +46,7 @@ static void begin_speed(wpin_motor *motor, const wpin_request *request) {
     }
     wpin_ramp_time time = {request->ramp_us, request->ramp_share,
                            wpin_ramp_shift(request->ramp_us)};
-    wpin_ramp_start(&motor->ramp, motor->speed_now, &time);
+    wpin_ramp_start(&motor->ramp, motor->asked_now, &time);
 }
 
 /* A new set-point of a quantity that is not effort. */
@@ -80,15 +80,15 @@ static bool is_near(const wpin_motor *motor) {
 /* Where a speed is on its way at the slew limit, through zero if it has to turn over. */
 static void slew_speed(wpin_motor *motor, int16_t target, uint16_t dt_us) {
     const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
-    int16_t now = motor->speed_now;
+    int16_t now = motor->asked_now;
     bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
     uint16_t size = wpin_steady_size(now), goal = over ? 0 : wpin_steady_size(target);
-    uint32_t value = ((uint32_t)size << 16) | motor->speed_part;
+    uint32_t value = ((uint32_t)size << 16) | motor->asked_part;
     value =
         wpin_slew_step(value, (uint32_t)goal << 16, goal > size ? guard->up : guard->down, dt_us);
     bool back = now < 0 || (now == 0 && target < 0);
-    motor->speed_now = (int16_t)(back ? -(int32_t)(value >> 16) : (int32_t)(value >> 16));
-    motor->speed_part = (uint16_t)value;
+    motor->asked_now = (int16_t)(back ? -(int32_t)(value >> 16) : (int32_t)(value >> 16));
+    motor->asked_part = (uint16_t)value;
 }
 
 /* A speed on its way, by its ramp or the slew limit; it waits while it may not turn that way. True:
@@ -97,14 +97,14 @@ static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
     int16_t target = (int16_t)motor->setpoint.value;
     bool waits = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && target != 0;
     if (motor->ramp.left_us != 0) {
-        motor->speed_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
+        motor->asked_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
                                           waits ? 0 : ramp_us);
-        motor->speed_part = 0;
-    } else if (!waits && (motor->speed_now != target || motor->speed_part != 0)) {
+        motor->asked_part = 0;
+    } else if (!waits && (motor->asked_now != target || motor->asked_part != 0)) {
         uint16_t dt_us = motor->measurement.dt_us, most = wpin_tick_max(&motor->config->guard);
         slew_speed(motor, target, dt_us < most ? dt_us : most);
     }
-    return target == 0 && motor->ramp.left_us == 0 && motor->speed_now == 0;
+    return target == 0 && motor->ramp.left_us == 0 && motor->asked_now == 0;
 }
 
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
@@ -115,7 +115,7 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
             wpin_motor_want_nothing(motor);
             return 0;
         }
-        value = motor->speed_now;
+        value = motor->asked_now;
     } else if (quantity == WPIN_QUANTITY_POSITION && is_near(motor)) {
         value = motor->measurement.position; /* near enough: what is left would make it hunt */
     }
@@ -185,7 +185,7 @@ static uint32_t least_us(const wpin_motor *motor, int32_t target) {
     const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
     uint8_t locked = wpin_lock(motor->port);
     bool goes_on = motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
-    int32_t now = goes_on ? motor->speed_now : motor->measurement.speed;
+    int32_t now = goes_on ? motor->asked_now : motor->measurement.speed;
     wpin_unlock(motor->port, locked);
     uint16_t from = within_full(now), to = within_full(target);
     uint32_t us = (target > 0 && now < 0) || (target < 0 && now > 0)

@@ -20,7 +20,7 @@ double wpin_run_measured_rpm(const wpin_run *run, size_t load) {
 double wpin_run_asked_rpm(const wpin_run *run, size_t load) {
     const wpin_motor *m = &run->motors[load];
     bool speed = m->setpoint.quantity == WPIN_QUANTITY_SPEED && run->rig->loads[load].speed.there;
-    return speed ? (double)m->speed_now / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
+    return speed ? (double)m->asked_now / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
                  : NAN;
 }
 

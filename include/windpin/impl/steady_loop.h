@@ -54,10 +54,10 @@ WPIN_STEADY wpin_duty wpin_steady_saturated(int32_t effort) {
 WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
                                             uint16_t ramp_us) {
-    int16_t now = motor->speed_now;
+    int16_t now = motor->asked_now;
     bool there = motor->setpoint.quantity == WPIN_QUANTITY_SPEED && now != 0 &&
                  now == (int16_t)motor->setpoint.value && motor->ramp.left_us == 0 &&
-                 motor->speed_part == 0;
+                 motor->asked_part == 0;
     if (!there) {
         return config->loop->effort(motor, ramp_us);
     }
@@ -75,7 +75,7 @@ WPIN_STEADY wpin_status wpin_steady_watch(const wpin_motor *motor,
     wpin_watched w;
     w.measurement = &motor->measurement;
     w.quantity = motor->setpoint.quantity;
-    w.setpoint = speed ? motor->speed_now : motor->setpoint.value;
+    w.setpoint = speed ? motor->asked_now : motor->setpoint.value;
     w.effort = given.effort;
     w.held = given.held;
     wpin_status first = WPIN_OK;
