@@ -16,7 +16,7 @@ extern "C" {
 /** What a set-point says how much of. */
 typedef enum wpin_quantity {
     WPIN_QUANTITY_EFFORT = 0, /**< Duty: -WPIN_DUTY_FULL to WPIN_DUTY_FULL. */
-    WPIN_QUANTITY_TORQUE,     /**< Share of rated torque, the same scale. */
+    WPIN_QUANTITY_TORQUE,     /**< Share of the torque at rated current, the same scale. */
     WPIN_QUANTITY_SPEED,      /**< As wpin_measurement.speed. */
     WPIN_QUANTITY_POSITION,   /**< As wpin_measurement.position. */
     WPIN_QUANTITY_COUNT

@@ -177,7 +177,7 @@ typedef struct wpin_loop {
     bool (*has_way)(const WPIN_FAR wpin_motor_config *config, uint8_t quantity);
     wpin_status (*check)(wpin_motor *motor, const wpin_setpoint *setpoint, uint32_t timeout_ms);
     wpin_status (*place_of)(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place);
-    uint32_t (*least_us)(const wpin_motor *motor, int32_t target);
+    uint32_t (*least_us)(const wpin_motor *motor, uint8_t quantity, int32_t target);
     void (*begin)(wpin_motor *motor, uint8_t quantity, const wpin_request *request);
     uint8_t (*follow)(const wpin_motor *motor, uint8_t quantity, int32_t *value);
     wpin_duty (*effort)(wpin_motor *motor, uint16_t ramp_us);

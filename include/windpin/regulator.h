@@ -1,6 +1,6 @@
 /** @file regulator.h
- * What turns a set-point of one quantity into one of another, tick by tick: a speed into an effort,
- * a position into a speed. A motor has up to three, and goes through those that lead from what is
+ * What turns a set-point of one quantity into one of another, tick by tick: a speed or a torque into
+ * an effort, a position into a speed. A motor has up to three, and goes through those that lead from what is
  * asked to what its actuator takes. They have no port and no clock; the guard stands behind them.
  */
 #ifndef WINDPIN_REGULATOR_H
@@ -28,6 +28,9 @@ typedef struct wpin_regulator {
                     const wpin_given *given);
     /** Begins anew from what is measured and given, so that nothing jumps. Tick. */
     void (*reset)(void *state, const wpin_measurement *m, const wpin_given *given);
+    /** Whether what it measures is near its set-point; NULL: the motor tells by speed or place.
+     * Tick. */
+    bool (*near)(const void *state);
 } wpin_regulator;
 
 #ifdef __cplusplus

@@ -111,7 +111,8 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     }
     int32_t off = off_speed(w), slower = w->effort > 0 ? off : -off;
     uint16_t standing_still = c->still;
-    bool driven = effort != 0 && effort >= c->least_effort;
+    bool may_stand = w->quantity == WPIN_QUANTITY_TORQUE; /* to press and hold is its job */
+    bool driven = effort != 0 && effort >= c->least_effort && !may_stand;
     bool still = driven && (speed <= standing_still || /* or dies away, driven by nothing: */
                             (slower > standing_still && is_dead(mine, w)));
     bool wrong = against && speed > standing_still;

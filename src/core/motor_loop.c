@@ -24,18 +24,17 @@ static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
     }
 }
 
-/* A speed begins where its own ramp was, or else where the shaft is. One that nobody gave a time
- * goes by the slew limit: asked for again in each tick, a ramp would never come further than its
- * begin. Only from standing still does it get one, to be bent. */
-static void begin_speed(wpin_motor *motor, const wpin_request *request) {
+/* A ramp begins where its own was, or else where the shaft is; a torque's at none. One that nobody
+ * gave a time goes by the slew limit: asked for again in each tick, a ramp would never come further
+ * than its begin. Only from standing still does it get one, to be bent. */
+static void begin_ramp(wpin_motor *motor, uint8_t quantity, const wpin_request *request) {
     const wpin_measurement *m = &motor->measurement;
-    bool goes_on =
-        (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
+    bool goes_on = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
     bool stands =
         motor->ramp.left_us == 0 && (!goes_on || motor->asked_now == motor->setpoint.value);
     if (!goes_on) {
-        int16_t speed = (m->valid & WPIN_HAS_SPEED) != 0 ? m->speed : 0;
-        motor->asked_now = wpin_steady_saturated(speed);
+        bool turns = quantity == WPIN_QUANTITY_SPEED && (m->valid & WPIN_HAS_SPEED) != 0;
+        motor->asked_now = turns ? wpin_steady_saturated(m->speed) : 0;
         motor->asked_part = 0;
     }
     bool bends = motor->config->start.smooth && stands;
@@ -59,8 +58,8 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
         far = request->value < motor->measurement.speed ? -far : far; /* from the side it is on */
         motor->speed_off = quantity == WPIN_QUANTITY_SPEED ? far : 0;
     }
-    if (quantity == WPIN_QUANTITY_SPEED && (motor->flags & WPIN_OWN_RULES) == 0) {
-        begin_speed(motor, request);
+    if (wpin_steady_ramps(quantity) && (motor->flags & WPIN_OWN_RULES) == 0) {
+        begin_ramp(motor, quantity, request);
     }
 }
 
@@ -77,8 +76,8 @@ static bool is_near(const wpin_motor *motor) {
            wpin_magnitude((int32_t)off) <= motor->config->at_count;
 }
 
-/* Where a speed is on its way at the slew limit, through zero if it has to turn over. */
-static void slew_speed(wpin_motor *motor, int16_t target, uint16_t dt_us) {
+/* Where a set-point is on its way at the slew limit, through zero if it has to turn over. */
+static void slew(wpin_motor *motor, int16_t target, uint16_t dt_us) {
     const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
     int16_t now = motor->asked_now;
     bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
@@ -91,9 +90,9 @@ static void slew_speed(wpin_motor *motor, int16_t target, uint16_t dt_us) {
     motor->asked_part = (uint16_t)value;
 }
 
-/* A speed on its way, by its ramp or the slew limit; it waits while it may not turn that way. True:
- * it was asked to come to rest, and has. */
-static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
+/* A set-point on its way, by its ramp or the slew limit; it waits while it may not turn that way.
+ * True: it was asked to come to rest, and has. */
+static bool move(wpin_motor *motor, uint16_t ramp_us) {
     int16_t target = (int16_t)motor->setpoint.value;
     bool waits = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && target != 0;
     if (motor->ramp.left_us != 0) {
@@ -102,7 +101,7 @@ static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
         motor->asked_part = 0;
     } else if (!waits && (motor->asked_now != target || motor->asked_part != 0)) {
         uint16_t dt_us = motor->measurement.dt_us, most = wpin_tick_max(&motor->config->guard);
-        slew_speed(motor, target, dt_us < most ? dt_us : most);
+        slew(motor, target, dt_us < most ? dt_us : most);
     }
     return target == 0 && motor->ramp.left_us == 0 && motor->asked_now == 0;
 }
@@ -110,8 +109,8 @@ static bool move_speed(wpin_motor *motor, uint16_t ramp_us) {
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
     uint8_t quantity = motor->setpoint.quantity;
     int32_t value = motor->setpoint.value;
-    if (quantity == WPIN_QUANTITY_SPEED) {
-        if (move_speed(motor, ramp_us)) {
+    if (wpin_steady_ramps(quantity)) {
+        if (move(motor, ramp_us)) {
             wpin_motor_want_nothing(motor);
             return 0;
         }
@@ -138,6 +137,19 @@ static void settle_at_place(wpin_motor *motor) {
     }
 }
 
+/* At the end of its way, and by its regulator near it. */
+static void settle_torque(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    bool near = motor->asked_now == motor->setpoint.value;
+    for (uint8_t i = 0; near && i < config->regulator_count; i++) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        near = r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL || r->near(r->state);
+    }
+    if (!near) {
+        motor->guard.held |= WPIN_HELD_SETTLING;
+    }
+}
+
 /* Goes on with a mean over some 64 ticks. What was far is soon forgotten: it is held to the most.
  */
 static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
@@ -151,6 +163,10 @@ static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
 static void settle(wpin_motor *motor) {
     if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION) {
         settle_at_place(motor);
+        return;
+    }
+    if (motor->setpoint.quantity == WPIN_QUANTITY_TORQUE) {
+        settle_torque(motor);
         return;
     }
     uint16_t near = motor->config->at_speed != 0 ? motor->config->at_speed : 164;
@@ -180,12 +196,13 @@ static void armed(wpin_motor *motor) {
 
 /* ---- requests ---- */
 
-/* The ramp of a speed is all that limits its slew: the time it takes at the least, us. */
-static uint32_t least_us(const wpin_motor *motor, int32_t target) {
+/* The ramp of a set-point is all that limits its slew: the time it takes at the least, us. */
+static uint32_t least_us(const wpin_motor *motor, uint8_t quantity, int32_t target) {
     const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
     uint8_t locked = wpin_lock(motor->port);
-    bool goes_on = motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
-    int32_t now = goes_on ? motor->asked_now : motor->measurement.speed;
+    bool goes_on = motor->setpoint.quantity == quantity;
+    int32_t begin = quantity == WPIN_QUANTITY_TORQUE ? 0 : motor->measurement.speed;
+    int32_t now = goes_on ? motor->asked_now : begin;
     wpin_unlock(motor->port, locked);
     uint16_t from = within_full(now), to = within_full(target);
     uint32_t us = (target > 0 && now < 0) || (target < 0 && now > 0)
@@ -209,8 +226,9 @@ static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) 
     return true;
 }
 
-/* Of a speed only its direction can be refused; how much effort that takes, the guard limits. */
-static wpin_status check_speed(wpin_motor *motor, const wpin_setpoint *setpoint,
+/* Of a speed or a torque only its direction can be refused; how much effort that takes, the guard
+ * limits. */
+static wpin_status check_ramped(wpin_motor *motor, const wpin_setpoint *setpoint,
                                uint32_t timeout_ms) {
     int8_t direction = (int8_t)((setpoint->value > 0) - (setpoint->value < 0));
     int32_t full = direction * (int32_t)WPIN_DUTY_FULL;
@@ -286,7 +304,8 @@ static wpin_status check_place(wpin_motor *motor, int32_t place) {
 
 static wpin_status check(wpin_motor *motor, const wpin_setpoint *setpoint, uint32_t timeout_ms) {
     switch (setpoint->quantity) {
-    case WPIN_QUANTITY_SPEED: return check_speed(motor, setpoint, timeout_ms);
+    case WPIN_QUANTITY_TORQUE:
+    case WPIN_QUANTITY_SPEED: return check_ramped(motor, setpoint, timeout_ms);
     case WPIN_QUANTITY_POSITION: return check_place(motor, setpoint->value);
     default: return WPIN_OK;
     }

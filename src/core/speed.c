@@ -1,36 +1,15 @@
 /* Regulates a speed: feed-forward, and a proportional and an integral share of what it leaves. */
 #include "windpin/speed.h"
-#include "windpin/guard.h"
+#include "regulate.h"
 #include "windpin/impl/steady_guard.h"
 
 #define FULL   ((int16_t)WPIN_DUTY_FULL)
 #define OLDEST 8 /* halvings */
-#define LIMITS                                                                                     \
-    (WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT | WPIN_HELD_MINIMUM)
-
-static int16_t gain_of(uint16_t gain) {
-    return (int16_t)(gain > INT16_MAX ? INT16_MAX : gain);
-}
-
-static int32_t within(int32_t value, int32_t most) {
-    return value > most ? most : (value < -most ? -most : value);
-}
-
-/* Divided by 65536, rounded down: the upper half, as an 8-bit controller shifts bit by bit. */
-static int16_t upper(int32_t value) {
-    return (int16_t)(uint16_t)((uint32_t)value >> 16);
-}
-
-/* Divided by 2^n, rounded down. */
-static int32_t halved(int32_t value, uint8_t n) {
-    uint32_t bits = (uint32_t)value;
-    return value < 0 ? ~(int32_t)(~bits >> n) : (int32_t)(bits >> n);
-}
 
 /* What the set-point takes by the motor's constants. */
 static int32_t forward(const WPIN_FAR wpin_speed_config *c, int16_t setpoint, bool stands) {
-    int16_t friction = gain_of(stands ? c->breakaway : c->friction);
-    int16_t feed = upper((int32_t)setpoint * gain_of(c->feed) * 4);
+    int16_t friction = wpin_gain(stands ? c->breakaway : c->friction);
+    int16_t feed = wpin_upper((int32_t)setpoint * wpin_gain(c->feed) * 4);
     return setpoint == 0 ? 0 : (int32_t)feed + (setpoint > 0 ? friction : -(int32_t)friction);
 }
 
@@ -41,12 +20,11 @@ static int32_t along_ramp(wpin_speed *s, int16_t setpoint) {
     if (setpoint == s->before && rate == 0) {
         return 0;
     }
-    int16_t moved = (int16_t)within((int32_t)setpoint - s->before, 127);
-    int32_t less =
-        (int32_t)((wpin_steady_size(rate) + 15U) >> 4); /* up: it comes back to nothing */
+    int16_t moved = (int16_t)wpin_within((int32_t)setpoint - s->before, 127);
+    int32_t less = (int32_t)((wpin_steady_size(rate) + 15U) >> 4); /* up, so that it ends */
     s->before = setpoint;
-    s->rate = (int16_t)within((rate < 0 ? rate + less : rate - less) + moved * 16, INT16_MAX);
-    return halved((int32_t)s->rate * gain_of(s->config->inertia), 8);
+    s->rate = (int16_t)wpin_within((rate < 0 ? rate + less : rate - less) + moved * 16, INT16_MAX);
+    return wpin_halved((int32_t)s->rate * wpin_gain(s->config->inertia), 8);
 }
 
 /* How often the gains are halved for a speed of this age. It changes its mind late: ages that come
@@ -70,33 +48,24 @@ static uint8_t halvings(wpin_speed *s, uint16_t age_us) {
     return n;
 }
 
-/* What limits the effort for longer; and a slew so far behind that it does so too. Where the effort
- * only lags a little behind a noisy speed, both ways alike, the integral goes on. */
-static bool is_limited(const wpin_speed *s, const wpin_given *given) {
-    int32_t off = (int32_t)s->last - given->effort;
-    bool lags = (given->held & WPIN_HELD_SLEW) != 0 && (off > FULL / 8 || off < -FULL / 8);
-    return lags || (given->held & LIMITS) != 0;
-}
-
 /* Whether an error calls for more of what is not given as it is. */
 static bool winds_up(const wpin_speed *s, int16_t error, const wpin_given *given) {
-    return s->last != 0 && (error > 0) == (s->last > 0) && is_limited(s, given);
+    return s->last != 0 && (error > 0) == (s->last > 0) && wpin_is_limited(s->last, given);
 }
 
 static int32_t proportional(const WPIN_FAR wpin_speed_config *c, int16_t error, uint8_t n) {
-    return halved(halved((int32_t)error * gain_of(c->gain), 8), n);
+    return wpin_halved(wpin_halved((int32_t)error * wpin_gain(c->gain), 8), n);
 }
 
 /* Gives the integral an effort to go on with. */
 static void share_over(wpin_speed *s, int32_t effort) {
-    s->sum = within(upper(s->sum) + within(effort, FULL), FULL - 1) * 65536;
+    s->sum = wpin_within(wpin_upper(s->sum) + wpin_within(effort, FULL), FULL - 1) * 65536;
 }
 
-/* Of gains of 15 bits products, and their sum with the integral, fit 32. */
 static int32_t correct(wpin_speed *s, int16_t setpoint, const wpin_measurement *m,
                        const wpin_given *given) {
     const WPIN_FAR wpin_speed_config *c = s->config;
-    int16_t error = (int16_t)within((int32_t)setpoint - m->speed, INT16_MAX);
+    int16_t error = (int16_t)wpin_within((int32_t)setpoint - m->speed, INT16_MAX);
     uint8_t before = s->halvings, n = halvings(s, m->speed_us);
     int32_t share = proportional(c, error, n);
     if (n != before) { /* another gain, the same effort */
@@ -105,8 +74,8 @@ static int32_t correct(wpin_speed *s, int16_t setpoint, const wpin_measurement *
     if ((given->held & WPIN_HELD_REVERSAL) != 0) {
         s->sum = 0; /* it waits until the shaft stands: what it learnt was of the other way */
     } else if (!winds_up(s, error, given)) {
-        int32_t more = halved((int32_t)error * gain_of(c->integral), n);
-        s->sum = within(s->sum + more, FULL * (int32_t)65536 - 1);
+        int32_t more = wpin_halved((int32_t)error * wpin_gain(c->integral), n);
+        s->sum = wpin_within(s->sum + more, FULL * (int32_t)65536 - 1);
     }
     return share;
 }
@@ -115,23 +84,23 @@ int32_t wpin_speed_step(void *speed, int32_t setpoint, const wpin_measurement *m
                         const wpin_given *given) {
     wpin_speed *s = speed;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0;
-    int16_t asked = (int16_t)within(setpoint, FULL);
+    int16_t asked = (int16_t)wpin_within(setpoint, FULL);
     int32_t output = forward(s->config, asked, measured && m->speed == 0) + along_ramp(s, asked);
     if (measured) {
         output += correct(s, asked, m, given);
     }
-    s->last = (wpin_duty)within(output + upper(s->sum), FULL);
+    s->last = (wpin_duty)wpin_within(output + wpin_upper(s->sum), FULL);
     return s->last;
 }
 
 void wpin_speed_reset(void *speed, const wpin_measurement *m, const wpin_given *given) {
     wpin_speed *s = speed;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0, goes_on = measured && given->effort != 0;
-    int16_t now = measured ? (int16_t)within(m->speed, FULL) : 0;
+    int16_t now = measured ? (int16_t)wpin_within(m->speed, FULL) : 0;
     s->before = now;
     s->rate = 0;
     int32_t rest = goes_on ? (int32_t)given->effort - forward(s->config, now, false) : 0;
-    s->sum = within(rest, FULL - 1) * 65536;
+    s->sum = wpin_within(rest, FULL - 1) * 65536;
     s->last = given->effort;
     s->halvings = 0;
 }

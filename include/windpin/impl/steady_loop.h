@@ -50,6 +50,11 @@ WPIN_STEADY wpin_duty wpin_steady_saturated(int32_t effort) {
     return (wpin_duty)(effort > full ? full : (effort < -full ? -full : effort));
 }
 
+/* Whether set-points of a quantity go on a ramp. */
+WPIN_STEADY bool wpin_steady_ramps(uint8_t quantity) {
+    return quantity == WPIN_QUANTITY_SPEED || quantity == WPIN_QUANTITY_TORQUE;
+}
+
 /* The effort of a speed whose ramp is over; of all else the loop knows more. */
 WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
@@ -69,13 +74,13 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
 /* Every one is asked: some keep account of each tick. */
 WPIN_STEADY wpin_status wpin_steady_watch(const wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config) {
-    bool speed = motor->setpoint.quantity == WPIN_QUANTITY_SPEED &&
+    bool ramps = wpin_steady_ramps(motor->setpoint.quantity) &&
                  (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
     wpin_given given = wpin_steady_given(motor, config);
     wpin_watched w;
     w.measurement = &motor->measurement;
     w.quantity = motor->setpoint.quantity;
-    w.setpoint = speed ? motor->asked_now : motor->setpoint.value;
+    w.setpoint = ramps ? motor->asked_now : motor->setpoint.value;
     w.effort = given.effort;
     w.held = given.held;
     wpin_status first = WPIN_OK;
