@@ -86,7 +86,7 @@ static void prove(void) {
 #endif
 
 #ifdef LOOP
-/* A motor whose speed is regulated and watched, by a sensor that lies. */
+/* A motor whose speed, place and torque are regulated, and its motion watched, by a sensor that lies. */
 static void prove(void) {
     static wpin_stage stage;
     static wpin_stage_config wires;
@@ -100,15 +100,20 @@ static void prove(void) {
     static wpin_motion_config limits;
     static wpin_position place;
     static wpin_position_config moves;
+    static wpin_torque torque;
+    static wpin_torque_config presses;
     static wpin_travel travel;
     static const wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&speed),
-                                                WPIN_POSITION_REGULATOR(&place)};
+                                                WPIN_POSITION_REGULATOR(&place),
+                                                WPIN_TORQUE_REGULATOR(&torque)};
     static const wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
     any_stage(&wires, &wpin_table_direction_pwm_brake);
     any_motor(&config);
     ANYTHING(gains);
     ANYTHING(moves);
     place.config = &moves;
+    ANYTHING(presses);
+    torque.config = &presses;
     ANYTHING(limits);
     ANYTHING(encoder_config);
     encoder_config.quadrature = NULL;
@@ -122,7 +127,7 @@ static void prove(void) {
     config.part_config = &wires;
     config.loop = &wpin_closed_loop;
     config.regulators = regulators;
-    config.regulator_count = 2;
+    config.regulator_count = 3;
     config.at_count = any16;
     config.settle_ms = any16;
     config.counts_per_turn = any32;

@@ -154,11 +154,13 @@ typedef struct wpin_motor {
     volatile uint8_t shown;    /**< wpin_state after the last tick, with bits for busy and kick. */
     wpin_measurement measurement; /**< Of the last tick. */
     wpin_setpoint setpoint;       /**< What is asked, after cap and lift. */
-    int32_t speed_off;   /**< Mean of how far a regulated speed is off its set-point, x 1024;
-                             of a place how long it has been there, us. */
-    int32_t place;       /**< Where the last turn was to end. */
-    int16_t asked_now;   /**< Of a set-point of regulators that ramps: where its ramp is... */
-    uint16_t asked_part; /**< ...and of its size so much more, 1/65536. */
+    int32_t speed_off;     /**< Mean of how far a regulated speed is off its set-point, x 256;
+                               of a place how long it has been there, us. */
+    uint32_t no_nearer_us; /**< For how long it has come no nearer to its set-point than... */
+    uint16_t nearest;      /**< ...this, since it is on its own. */
+    int32_t place;         /**< Where the last turn was to end. */
+    int16_t asked_now;     /**< Of a set-point of regulators that ramps: where its ramp is... */
+    uint16_t asked_part;   /**< ...and of its size so much more, 1/65536. */
     wpin_guard guard;
     wpin_countdown timeout;
     union {

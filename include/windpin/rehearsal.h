@@ -55,6 +55,9 @@ typedef struct wpin_step_result {
     bool reached;                     /**< The speed asked for was measured. */
     double off_rpm, off_at;           /**< Furthest from it since, in means over 50 ms, and when. */
     double mean_off, window_off, window_s; /**< The last of those, and the one being taken. */
+    double asked_amps;                     /**< Current asked for, signed; 0: none. Then the three
+                                                above are of it, A. */
+    double measured_amps;                  /**< By its sense, size, at its end; NAN without one. */
     double at, took;                       /**< s since the plan began. */
     double duty, volts, rpm;       /**< At its end; volts and rpm as the motor truly had them. */
     double amps_peak;              /**< Largest size of the current during the step. */
@@ -106,6 +109,9 @@ typedef struct wpin_report {
     uint32_t *operations;   /**< For each load: how often an on/off stage went on. */
     double *joules;         /**< For each load: what it took from its supply, its own losses and its
                                  driver's, J. */
+    double *torque_peak;    /**< For each load with a regulated current: most torque at the output,
+                                 Nm, computed: measured current x constant x gear. */
+    double *watts_peak;     /**< The same at its measured speed, W; 0 without an encoder. */
     double total_amps_peak; /**< Of all loads in the same control period. */
     double seconds;         /**< How long it ran. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
@@ -194,12 +200,14 @@ typedef struct wpin_bound_load {
     wpin_motion_config motion;     /**< and of what watches over that. */
     wpin_travel travel;            /**< How far its shaft may go. */
     wpin_position_config position; /**< Of the regulator of its place, in front of that. */
-    wpin_regulator regulators[2];  /**< What the motor's lists hold. */
+    wpin_regulator regulators[3];  /**< What the motor's lists hold. */
     wpin_protection protections[2];
     wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
     wpin_position position_at_work;
     wpin_speed speed_at_work;
+    wpin_torque_config torque;
+    wpin_torque torque_at_work;
     wpin_motion motion_at_work;
     wpin_overload overload_at_work;
     wpin_stage stage_at_work;     /**< What the motor's configuration points to... */

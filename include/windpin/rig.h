@@ -185,6 +185,24 @@ typedef struct wpin_rig_speed {
     double follow_time; /**< The same, a tenth of the maximum off what is asked. */
 } wpin_rig_speed;
 
+/** How a load's current, and by it its torque, is regulated. */
+typedef struct wpin_rig_current {
+    bool there;
+    double rated;    /**< A plan may ask for this much, A. */
+    double within;   /**< Reached within this share of it. */
+    double response; /**< Time constant of the loop, s; 0: as the delays allow. */
+} wpin_rig_current;
+
+/** The regulator of a current, from the constants of the rig. Duties as fractions. */
+typedef struct wpin_current_design {
+    double feed;          /**< Duty for the rated current of a standing shaft. */
+    double emf;           /**< Duty against the back-emf of full speed; 0: it is not measured. */
+    double gain;          /**< Duty for an error of an ampere. */
+    double integral_time; /**< s. */
+    double response;      /**< Time constant that comes of it, s. */
+    double slew;          /**< Time from none to all of the duty that it is let, s. */
+} wpin_current_design;
+
 /** What a motor was found to be. Values of 0: not found. */
 typedef struct wpin_rig_identified {
     bool there;
@@ -230,6 +248,7 @@ typedef struct wpin_rig_load {
     wpin_rig_stepping stepping;
     wpin_rig_encoder encoder;
     wpin_rig_speed speed;
+    wpin_rig_current current;
     wpin_rig_position position;
     wpin_rig_identified identified;
     int board; /**< Number of the board its driver is on, -1: none. */
@@ -383,6 +402,19 @@ WPIN_API wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpi
                                                   double rpm);
 /** The regulator of a load's speed, from the constants of the rig. */
 WPIN_API wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load);
+/** Speed of the output that a measured speed of 16384 means, rpm. */
+WPIN_API double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load);
+/** Current that a little more duty drives where that is the most, A for full duty, at speeds up to
+ * w, rad/s of the motor's shaft. */
+WPIN_API double wpin_rig_amps_per_duty(const wpin_rig *rig, const wpin_rig_load *load, double w);
+/** The regulator of a load's current, from the constants of the rig. */
+WPIN_API wpin_current_design wpin_rig_current_design(const wpin_rig *rig,
+                                                     const wpin_rig_load *load);
+/** Torque that a current makes at the output by the motor's constant and the gear, Nm; friction is
+ * not taken off. */
+WPIN_API double wpin_rig_torque(const wpin_rig_load *load, double amps);
+/** About the duty that a current leads to once the speed has settled, signed. */
+WPIN_API double wpin_rig_current_duty(const wpin_rig *rig, const wpin_rig_load *load, double amps);
 /** Ohms in series with a motor's winding while it is driven. */
 WPIN_API double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load);
 /** Mean current that a duty from 0 to 1 drives through a motor that turns at w, rad/s of its own

@@ -35,7 +35,7 @@ typedef struct wpin_torque_config {
     uint16_t emf;       /**< Effort against the back-emf of full speed, 1/16384; 0: the speed is not
                              measured. */
     uint16_t gain;      /**< Effort for an error of a mV, 1/16384 x 256. */
-    uint16_t integral;  /**< Effort for an error of a mV, more each tick, 1/16384 x 65536. */
+    uint16_t integral;  /**< Effort for an error of a mV, more each tick, 1/16384 x 4096. */
 } wpin_torque_config;
 
 /** A regulator at work. Placed by the caller. */
@@ -51,7 +51,8 @@ typedef struct wpin_torque {
 WPIN_API int32_t wpin_torque_step(void *torque, int32_t setpoint, const wpin_measurement *m,
                                   const wpin_given *given);
 WPIN_API void wpin_torque_reset(void *torque, const wpin_measurement *m, const wpin_given *given);
-WPIN_API bool wpin_torque_near(const void *torque);
+WPIN_API bool wpin_torque_near(const void *torque); /**< Or it gives all or nothing, which is as
+                                                         near as it comes. */
 /** @} */
 
 /** An entry of a motor's list of regulators. */

@@ -14,19 +14,21 @@ extern "C" {
 
 /** One load over one sample interval. Duties as signed fractions, speed at the gear's output. */
 typedef struct wpin_sample {
-    double asked;        /**< Duty asked for at the end of the interval; NAN: a speed is. */
-    double duty;         /**< Duty on the pins at the end of the interval. */
-    double volts;        /**< Mean across the motor, V. */
-    double amps;         /**< Mean motor current, A. */
-    double amps_min;     /**< Lowest motor current, A. */
-    double amps_max;     /**< Highest motor current, A. */
-    double rpm;          /**< Speed at the end of the interval; true, not measured. */
-    double asked_rpm;    /**< Speed asked for, where its ramp is; NAN: none. */
-    double measured_rpm; /**< By its encoder; NAN: none. */
-    double turns;        /**< Turns of the output since its zero. */
-    double effect;       /**< A lamp's light, a solenoid's plunger, 0 to 1. */
-    double supply_volts; /**< Supply at the end of the interval, V. */
-    wpin_state phase;    /**< What the motor is doing. */
+    double asked;         /**< Duty asked for at the end of the interval; NAN: a speed is. */
+    double duty;          /**< Duty on the pins at the end of the interval. */
+    double volts;         /**< Mean across the motor, V. */
+    double amps;          /**< Mean motor current, A. */
+    double amps_min;      /**< Lowest motor current, A. */
+    double amps_max;      /**< Highest motor current, A. */
+    double rpm;           /**< Speed at the end of the interval; true, not measured. */
+    double asked_rpm;     /**< Speed asked for, where its ramp is; NAN: none. */
+    double measured_rpm;  /**< By its encoder; NAN: none. */
+    double asked_amps;    /**< Current asked for, where its ramp is, signed; NAN: none. */
+    double measured_amps; /**< By its sense, with the sign it is driven with; NAN: none. */
+    double turns;         /**< Turns of the output since its zero. */
+    double effect;        /**< A lamp's light, a solenoid's plunger, 0 to 1. */
+    double supply_volts;  /**< Supply at the end of the interval, V. */
+    wpin_state phase;     /**< What the motor is doing. */
 } wpin_sample;
 
 /** Word for a phase, e.g. "ramping". */

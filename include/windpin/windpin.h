@@ -19,6 +19,7 @@
 #include "sequence.h"
 #include "soft_pwm.h"
 #include "speed.h"
+#include "torque.h"
 #include "stage.h"
 #include "status.h"
 #include "stepper.h"

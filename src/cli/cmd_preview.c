@@ -56,10 +56,12 @@ static bool say_switch(char *to, size_t size, const wpin_step_result *s,
 }
 
 /* A driven load's action in words. */
-/* A duty, or a speed. */
+/* A duty, a speed or a current. */
 static const char *how_much(char *to, size_t size, const wpin_step_result *s) {
     if (s->asked_rpm != 0) {
         snprintf(to, size, "%.4g rpm", fabs(s->asked_rpm));
+    } else if (s->asked_amps != 0) {
+        snprintf(to, size, "%.4g A", fabs(s->asked_amps));
     } else {
         snprintf(to, size, "%.4g %%", fabs(s->asked_duty) * 100);
     }
@@ -76,7 +78,7 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
     switch (s->op) {
     case WPIN_OP_RUN:
         snprintf(to, size, "%s goes%s to %s%s%s", name, way(load, s->asked_duty), asked,
-                 s->asked_rpm != 0 ? "" : " duty",
+                 s->asked_rpm != 0 || s->asked_amps != 0 ? "" : " duty",
                  s->turned_after > 0 ? ", after coming to rest from the other way" : "");
         break;
     case WPIN_OP_RUN_FOR:

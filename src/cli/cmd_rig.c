@@ -251,6 +251,17 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
         0.8 * wpin_rig_braking(load) * 60);
 }
 
+static void print_current(const wpin_rig *rig, const wpin_rig_load *load) {
+    if (!load->current.there) {
+        return;
+    }
+    wpin_current_design d = wpin_rig_current_design(rig, load);
+    printf(
+        "  torque      regulated by the current, up to %.4g A: %.3g Nm at the output, friction not "
+        "taken off; answers within %.3g ms\n",
+        load->current.rated, wpin_rig_torque(load, load->current.rated), d.response * 1e3);
+}
+
 static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_limits *l = &load->limits;
     printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n  pins        ", load->name,
@@ -286,6 +297,7 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
            load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
     print_what(rig, load);
     print_identified(load);
+    print_current(rig, load);
     print_feedback(rig, load);
 }
 

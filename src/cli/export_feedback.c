@@ -36,10 +36,37 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
     fprintf(to,
             "static const WPIN_FLASH wpin_position_config %s_position_config = {.most = %u, .brake "
             "= %u, .gain = %u, .blend = %u, .up = %u};\n"
-            "static wpin_position %s_position = {.config = &%s_position_config};\n"
-            "static const WPIN_FLASH wpin_regulator %s_regulators[] = "
-            "{WPIN_SPEED_REGULATOR(&%s_speed),\n    WPIN_POSITION_REGULATOR(&%s_position)};\n",
-            id, p->most, p->brake, p->gain, p->blend, p->up, id, id, id, id, id);
+            "static wpin_position %s_position = {.config = &%s_position_config};\n",
+            id, p->most, p->brake, p->gain, p->blend, p->up, id, id);
+}
+
+static void export_torque(FILE *to, const wpin_rig_load *load, const wpin_torque_config *t,
+                          const char *id) {
+    fprintf(to,
+            "/* A torque of 16384 is %.6g A, %.4g Nm at the output (friction not taken off). */\n"
+            "#define %s_AMPS(amps) ((int32_t)((amps) * 16384.0 / %.9g))\n"
+            "static const WPIN_FLASH wpin_torque_config %s_torque_config = {.full_mv = %u, "
+            ".within_mv = %u, .feed = %u, .emf = %u,\n    .gain = %u, .integral = %u};\n"
+            "static wpin_torque %s_torque = {.config = &%s_torque_config};\n",
+            load->current.rated, wpin_rig_torque(load, load->current.rated), id,
+            load->current.rated, id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain,
+            t->integral, id, id);
+}
+
+/* The list of what a motor has. */
+static void export_regulators(FILE *to, const wpin_rig_load *load, const char *id) {
+    if (!load->speed.there && !load->current.there) {
+        return;
+    }
+    fprintf(to, "static const WPIN_FLASH wpin_regulator %s_regulators[] = {", id);
+    if (load->speed.there) {
+        fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed),\n    WPIN_POSITION_REGULATOR(&%s_position)%s",
+                id, id, load->current.there ? ",\n    " : "");
+    }
+    if (load->current.there) {
+        fprintf(to, "WPIN_TORQUE_REGULATOR(&%s_torque)", id);
+    }
+    fprintf(to, "};\n");
 }
 
 static void export_motion(FILE *to, const wpin_motion_config *m, const char *id) {
@@ -96,6 +123,10 @@ void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_l
         export_speed(to, load, bound, id);
         export_motion(to, &bound->motion, id);
     }
+    if (load->current.there) {
+        export_torque(to, load, &bound->torque, id);
+    }
+    export_regulators(to, load, id);
     if (load->limits.overload_amps > 0) {
         export_overload(to, &load->limits, &bound->overload, id);
     }
@@ -107,11 +138,11 @@ void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_l
 
 void cli_export_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_config *guard) {
     if (load->encoder.there) {
-        fprintf(
-            to,
-            ",\n              .reversal = WPIN_REVERSAL_STANDSTILL, .standstill = %u, .regulated "
-            "= %uU",
-            guard->standstill, guard->regulated);
+        fprintf(to, ",\n              .reversal = WPIN_REVERSAL_STANDSTILL, .standstill = %u",
+                guard->standstill);
+    }
+    if (guard->regulated != 0) {
+        fprintf(to, ", .regulated = %uU", guard->regulated);
     }
 }
 
@@ -133,11 +164,14 @@ void cli_export_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_confi
         fprintf(to, "    .protections = %s_protections, .protection_count = %u,\n", id,
                 motor->protection_count);
     }
+    if (motor->regulator_count > 0) {
+        fprintf(to, "    .regulators = %s_regulators, .regulator_count = %u,\n", id,
+                motor->regulator_count);
+    }
     if (load->speed.there) {
         fprintf(to,
-                "    .regulators = %s_regulators, .regulator_count = 2,\n"
                 "    .at_speed = %u, .at_count = %u, .settle_ms = %u, .counts_per_turn = %uU,\n",
-                id, motor->at_speed, motor->at_count, motor->settle_ms, motor->counts_per_turn);
+                motor->at_speed, motor->at_count, motor->settle_ms, motor->counts_per_turn);
     }
     if (motor->travel != NULL) {
         fprintf(to, "    .travel = &%s_travel,\n", id);

@@ -26,6 +26,8 @@ static void print_asked(const wpin_step_result *step) {
     char duty[20] = "", time[12] = "";
     if (step->asked_rpm != 0) {
         snprintf(duty, sizeof duty, "%+.4g rpm", step->asked_rpm);
+    } else if (step->asked_amps != 0) {
+        snprintf(duty, sizeof duty, "%+.4g A", step->asked_amps);
     } else if (step->asked_duty != 0) {
         snprintf(duty, sizeof duty, "%+.1f %%", step->asked_duty * 100);
     }
@@ -112,6 +114,13 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
                driven_by(driven, sizeof driven, load, report, i), report->amps_peak[i]);
         if (load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER) {
             printf(", highest speed %.0f rpm", report->rpm_peak[i]);
+        }
+        if (report->torque_peak[i] > 0) {
+            printf(", %.3g Nm", report->torque_peak[i]);
+            if (report->watts_peak[i] > 0) {
+                printf(" and %.3g W at the shaft", report->watts_peak[i]);
+            }
+            printf(" (computed: measured current x constant x gear)");
         }
         if (report->joules[i] >= 0.05) {
             char energy[40];

@@ -24,20 +24,23 @@ static json_t *load_name(const wpin_rig *rig, int load) {
     return load < 0 ? json_null() : json_string(rig->loads[load].name);
 }
 
-static json_t *speed_json(double rpm) {
-    return isnan(rpm) ? json_null() : json_real(rpm);
+static json_t *known_json(double value) {
+    return isnan(value) ? json_null() : json_real(value);
 }
 
 static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
-    return json_pack(
-        "{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s, s:o, s:o}",
-        "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load), "round",
-        (int)s->round, "asked_duty_percent", s->asked_duty * 100, "asked_s", s->asked_seconds,
-        "at_s", s->at, "took_s", s->took, "done", (int)s->done, "duty_percent", s->duty * 100,
-        "volts", s->volts, "rpm", s->rpm, "peak_a", s->amps_peak, "verdict",
-        verdict_word(s->verdict), "words", s->words, "asked_rpm",
-        speed_json(s->asked_rpm != 0 ? s->asked_rpm : NAN), "measured_rpm",
-        speed_json(s->load < 0 ? NAN : s->measured_rpm));
+    return json_pack("{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s, "
+                     "s:o, s:o, s:o, "
+                     "s:o}",
+                     "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load),
+                     "round", (int)s->round, "asked_duty_percent", s->asked_duty * 100, "asked_s",
+                     s->asked_seconds, "at_s", s->at, "took_s", s->took, "done", (int)s->done,
+                     "duty_percent", s->duty * 100, "volts", s->volts, "rpm", s->rpm, "peak_a",
+                     s->amps_peak, "verdict", verdict_word(s->verdict), "words", s->words,
+                     "asked_rpm", known_json(s->asked_rpm != 0 ? s->asked_rpm : NAN),
+                     "measured_rpm", known_json(s->load < 0 ? NAN : s->measured_rpm), "asked_a",
+                     known_json(s->asked_amps != 0 ? s->asked_amps : NAN), "measured_a",
+                     known_json(s->load < 0 ? NAN : s->measured_amps));
 }
 
 static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
@@ -47,11 +50,15 @@ static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
 }
 
 static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t i) {
-    return json_pack("{s:s, s:s, s:f, s:i, s:f, s:f, s:i, s:f}", "name", rig->loads[i].name,
-                     "stage", rig->loads[i].kind->name, "pwm_hz", report->pwm[i].millihertz * 1e-3,
-                     "pwm_steps", (int)report->pwm[i].steps, "peak_a", report->amps_peak[i],
-                     "peak_rpm", report->rpm_peak[i], "operations", (int)report->operations[i],
-                     "energy_j", report->joules[i]);
+    bool regulated = rig->loads[i].current.there;
+    double torque = regulated ? report->torque_peak[i] : NAN;
+    double watts = regulated && rig->loads[i].encoder.there ? report->watts_peak[i] : NAN;
+    return json_pack("{s:s, s:s, s:f, s:i, s:f, s:f, s:i, s:f, s:o, s:o}", "name",
+                     rig->loads[i].name, "stage", rig->loads[i].kind->name, "pwm_hz",
+                     report->pwm[i].millihertz * 1e-3, "pwm_steps", (int)report->pwm[i].steps,
+                     "peak_a", report->amps_peak[i], "peak_rpm", report->rpm_peak[i], "operations",
+                     (int)report->operations[i], "energy_j", report->joules[i], "computed_peak_nm",
+                     known_json(torque), "computed_peak_shaft_w", known_json(watts));
 }
 
 bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {

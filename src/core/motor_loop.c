@@ -3,9 +3,6 @@
  * configurations do not name that links none of it. */
 #include "motor_core.h"
 
-/* Of the mean of a speed's error; whole bytes, which cost an 8-bit controller no shifts. */
-#define OFF_SCALE ((int32_t)256)
-
 static uint16_t within_full(int32_t value) {
     uint32_t size = wpin_magnitude(value);
     return (uint16_t)(size > (uint32_t)WPIN_DUTY_FULL ? (uint32_t)WPIN_DUTY_FULL : size);
@@ -53,8 +50,10 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
     bool again = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity &&
                  motor->setpoint.value == request->value; /* how near it is, is known */
     begin_regulators(motor, quantity);
+    motor->nearest = UINT16_MAX;
+    motor->no_nearer_us = 0;
     if (!again) { /* of a place how long it is there; a speed is far, until it is measured near */
-        int32_t far = (int32_t)WPIN_DUTY_FULL * OFF_SCALE;
+        int32_t far = (int32_t)WPIN_DUTY_FULL * WPIN_OFF_SCALE;
         far = request->value < motor->measurement.speed ? -far : far; /* from the side it is on */
         motor->speed_off = quantity == WPIN_QUANTITY_SPEED ? far : 0;
     }
@@ -67,13 +66,6 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
 
 static uint8_t follow(const wpin_motor *motor, uint8_t quantity, int32_t *value) {
     return wpin_steady_follow(motor, motor->config, quantity, value);
-}
-
-/* Whether it is where it was asked to be, as nearly as the configuration wants it. */
-static bool is_near(const wpin_motor *motor) {
-    uint32_t off = (uint32_t)motor->setpoint.value - (uint32_t)motor->measurement.position;
-    return (motor->measurement.valid & WPIN_HAS_POSITION) != 0 &&
-           wpin_magnitude((int32_t)off) <= motor->config->at_count;
 }
 
 /* Where a set-point is on its way at the slew limit, through zero if it has to turn over. */
@@ -115,72 +107,11 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
             return 0;
         }
         value = motor->asked_now;
-    } else if (quantity == WPIN_QUANTITY_POSITION && is_near(motor)) {
+    } else if (quantity == WPIN_QUANTITY_POSITION && wpin_motor_is_near(motor)) {
         value = motor->measurement.position; /* near enough: what is left would make it hunt */
     }
     follow(motor, quantity, &value);
     return wpin_steady_saturated(value);
-}
-
-/* There once it has stood near enough for long enough; then it is let go. */
-static void settle_at_place(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    const wpin_measurement *m = &motor->measurement;
-    uint32_t settle_us = (config->settle_ms != 0 ? config->settle_ms : 50U) * (uint32_t)1000;
-    bool near = is_near(motor) && wpin_magnitude(m->speed) <= config->guard.standstill;
-    uint32_t there_us = near ? (uint32_t)motor->speed_off + m->dt_us : 0;
-    motor->speed_off = there_us > INT32_MAX ? INT32_MAX : (int32_t)there_us;
-    if (there_us >= settle_us) {
-        wpin_motor_drop(motor, config->rest_drive); /* it stands: nothing to ramp down */
-    } else {
-        motor->guard.held |= WPIN_HELD_SETTLING;
-    }
-}
-
-/* At the end of its way, and by its regulator near it. */
-static void settle_torque(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    bool near = motor->asked_now == motor->setpoint.value;
-    for (uint8_t i = 0; near && i < config->regulator_count; i++) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        near = r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL || r->near(r->state);
-    }
-    if (!near) {
-        motor->guard.held |= WPIN_HELD_SETTLING;
-    }
-}
-
-/* Goes on with a mean over some 64 ticks. What was far is soon forgotten: it is held to the most.
- */
-static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
-    uint32_t size = wpin_magnitude(mean), top = (uint32_t)most * OFF_SCALE;
-    size = size > top ? top : size - ((size * 4U) >> 8);
-    return (mean < 0 ? -(int32_t)size : (int32_t)size) + far * (OFF_SCALE / 64);
-}
-
-/* Not there before the mean of how far it is off (over some 64 ticks, so that neither an overshoot
- * nor a coarse encoder decides) is small enough. */
-static void settle(wpin_motor *motor) {
-    if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION) {
-        settle_at_place(motor);
-        return;
-    }
-    if (motor->setpoint.quantity == WPIN_QUANTITY_TORQUE) {
-        settle_torque(motor);
-        return;
-    }
-    uint16_t near = motor->config->at_speed != 0 ? motor->config->at_speed : 164;
-    const wpin_measurement *m = &motor->measurement;
-    if (motor->setpoint.quantity != WPIN_QUANTITY_SPEED || (m->valid & WPIN_HAS_SPEED) == 0) {
-        return;
-    }
-    uint16_t most = (uint16_t)(4U * (near < 4096 ? near : 4096U));
-    int32_t far = (int32_t)(int16_t)motor->setpoint.value - m->speed; /* it was checked */
-    far = far > most ? most : (far < -(int32_t)most ? -(int32_t)most : far);
-    motor->speed_off = nearer(motor->speed_off, most, far);
-    if (wpin_magnitude(motor->speed_off) > near * (uint32_t)OFF_SCALE) {
-        motor->guard.held |= WPIN_HELD_SETTLING;
-    }
 }
 
 static wpin_status watch(wpin_motor *motor) {
@@ -229,7 +160,7 @@ static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) 
 /* Of a speed or a torque only its direction can be refused; how much effort that takes, the guard
  * limits. */
 static wpin_status check_ramped(wpin_motor *motor, const wpin_setpoint *setpoint,
-                               uint32_t timeout_ms) {
+                                uint32_t timeout_ms) {
     int8_t direction = (int8_t)((setpoint->value > 0) - (setpoint->value < 0));
     int32_t full = direction * (int32_t)WPIN_DUTY_FULL;
     if (wpin_magnitude(setpoint->value) > (uint32_t)WPIN_DUTY_FULL) {
@@ -388,7 +319,7 @@ const WPIN_FLASH wpin_loop wpin_closed_loop = {.holds = holds,
                                                .begin = begin,
                                                .follow = follow,
                                                .effort = effort,
-                                               .settle = settle,
+                                               .settle = wpin_motor_settle,
                                                .armed = armed,
                                                .watch = watch,
                                                .bound = bound,

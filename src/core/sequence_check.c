@@ -127,7 +127,7 @@ static wpin_status check_value(const wpin_sequence_config *config, const wpin_st
         return WPIN_REFUSED_RANGE;
     }
     if (step->quantity != WPIN_QUANTITY_EFFORT &&
-        ((needs & WPIN_NEEDS_EFFORT) == 0 || step->quantity != WPIN_QUANTITY_SPEED)) {
+        ((needs & WPIN_NEEDS_EFFORT) == 0 || step->quantity == WPIN_QUANTITY_POSITION)) {
         return WPIN_REFUSED_QUANTITY;
     }
     if ((needs & WPIN_NEEDS_COUNT) != 0 && value < 1) {

@@ -26,8 +26,9 @@ static void learn(wpin_torque *t, int16_t error, const wpin_given *given) {
     if ((given->held & WPIN_HELD_REVERSAL) != 0) {
         t->sum = 0; /* it waits until the shaft stands: what flows now is of the other way */
     } else if (!winds_up(t, error, given)) {
-        int32_t more = (int32_t)error * wpin_gain(t->config->integral);
-        t->sum = wpin_within(t->sum + more, FULL * (int32_t)65536 - 1);
+        int32_t most = FULL * (int32_t)4096; /* all of the duty */
+        int32_t more = wpin_within((int32_t)error * wpin_gain(t->config->integral), most);
+        t->sum = wpin_within(t->sum + more * 16, FULL * (int32_t)65536 - 1);
     }
     t->off = (int16_t)(t->off + wpin_halved((int32_t)error - t->off, 4));
 }
@@ -65,5 +66,6 @@ void wpin_torque_reset(void *torque, const wpin_measurement *m, const wpin_given
 
 bool wpin_torque_near(const void *torque) {
     const wpin_torque *t = torque;
-    return wpin_steady_size(t->off) <= t->config->within_mv;
+    bool no_more = t->last == 0 || t->last == FULL || t->last == -FULL;
+    return no_more || wpin_steady_size(t->off) <= t->config->within_mv;
 }

@@ -93,9 +93,7 @@ static uint16_t to_speed(const wpin_rig_load *load, double rpm) {
 
 /* Counts a second at full speed: the regulated maximum, or what the supply could ever drive. */
 static uint32_t full_hz(const wpin_rig *rig, const wpin_rig_load *load) {
-    double rpm = load->speed.there ? load->speed.maximum
-                                   : rig->supplies[load->supply].volts / load->motor.constant * 30 /
-                                         3.14159265358979323846 / load->motor.gear_ratio;
+    double rpm = wpin_rig_full_rpm(rig, load);
     return (uint32_t)lround(fmax(1, rpm / 60 * wpin_rig_counts_at_output(load)));
 }
 
@@ -186,6 +184,26 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
     bound->motor.guard.regulated = WPIN_SLEW_US(to_us(d.slew));
 }
 
+static void bind_current(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_current_design d = wpin_rig_current_design(rig, load);
+    double mv = sense_slope(load), rated_mv = load->current.rated * mv;
+    double gain = d.gain * WPIN_DUTY_FULL / mv;
+    bound->torque = (wpin_torque_config){
+        .full_mv = (uint16_t)fmin(round(rated_mv), INT16_MAX),
+        .within_mv = (uint16_t)fmin(fmax(round(rated_mv * load->current.within), 1), INT16_MAX),
+        .feed = to_gain(d.feed * WPIN_DUTY_FULL),
+        .emf = to_gain(d.emf * WPIN_DUTY_FULL),
+        .gain = to_gain(gain * 256),
+        .integral = to_gain(fmax(1, gain * rig->controller.tick / d.integral_time * 4096))};
+    bound->torque_at_work.config = &bound->torque;
+    bound->regulators[bound->motor.regulator_count++] =
+        (wpin_regulator)WPIN_TORQUE_REGULATOR(&bound->torque_at_work);
+    bound->motor.loop = &wpin_closed_loop;
+    bound->motor.regulators = bound->regulators;
+    wpin_slew slew = WPIN_SLEW_US(to_us(d.slew)), *regulated = &bound->motor.guard.regulated;
+    *regulated = slew > *regulated ? slew : *regulated;
+}
+
 /* Gently: eight tenths of what it brakes with, and near its place a quarter of what its speed loop
  * could follow. */
 static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -257,6 +275,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->speed.there) {
         bind_speed(bound, rig, load);
         bind_position(bound, rig, load);
+    }
+    if (load->current.there) {
+        bind_current(bound, rig, load);
     }
     if (load->limits.overload_amps > 0) {
         bind_overload(bound, load);

@@ -63,7 +63,8 @@ static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
     double now = wpin_run_time(run), rpm = run->rpm[r->load];
     const double creep = 1; /* rpm */
     put(r, WPIN_TROUBLE_BACKWARDS, duty * rpm < 0 && fabs(rpm) > creep, now, w->seconds, fabs(rpm));
-    bool stands = duty != 0 && fabs(rpm) < 1e-6 && fabs(duty) > 1.05 * wpin_loose_duty(run, load);
+    bool stands = duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
+                  fabs(duty) > 1.05 * wpin_loose_duty(run, load);
     put(r, WPIN_TROUBLE_STANDING, stands, now, w->seconds, w->amps);
 }
 

@@ -41,6 +41,7 @@ static void read_loads(wpin_run *run) {
         report->amps_peak[i] =
             fmax(report->amps_peak[i], fmax(fabs(r->amps_min), fabs(r->amps_max)));
         report->rpm_peak[i] = fmax(report->rpm_peak[i], fabs(r->rpm));
+        wpin_run_tally_torque(run, i);
         report->degrees_c[i] = fmax(report->degrees_c[i], fmax(r->degrees, r->driver_degrees));
         total += fmax(fabs(r->amps_min), fabs(r->amps_max));
         report->joules[i] +=
@@ -57,7 +58,7 @@ static void let_pass(wpin_run *run, int64_t until) {
     wpin_run_watch_requirements(run);
 }
 
-/* The effort asked for; of a stepper, which has none, 0; NAN where a speed or a place is asked for.
+/* The effort asked for; of a stepper, which has none, 0; NAN where regulators make it.
  */
 static double asked_of(const wpin_motor *motor) {
     return motor->setpoint.quantity == WPIN_QUANTITY_EFFORT
@@ -80,6 +81,8 @@ static void write_row(wpin_run *run) {
                                         .rpm = run->last[i].rpm,
                                         .asked_rpm = wpin_run_asked_rpm(run, i),
                                         .measured_rpm = wpin_run_measured_rpm(run, i),
+                                        .asked_amps = wpin_run_asked_amps(run, i),
+                                        .measured_amps = wpin_run_signed_amps(run, i),
                                         .turns = run->last[i].turns,
                                         .effect = run->last[i].effect,
                                         .supply_volts = run->last[i].supply_volts,
@@ -150,6 +153,8 @@ static bool allocate(wpin_run *run) {
         report->last_way = calloc(loads, sizeof *report->last_way);
         report->degrees_c = calloc(loads, sizeof *report->degrees_c);
         report->joules = calloc(loads, sizeof *report->joules);
+        report->torque_peak = calloc(loads, sizeof *report->torque_peak);
+        report->watts_peak = calloc(loads, sizeof *report->watts_peak);
     }
     return report != NULL && required && run->bound != NULL && run->motors != NULL &&
            run->motor_list != NULL && run->inputs != NULL && run->fault_at != NULL &&
@@ -159,7 +164,8 @@ static bool allocate(wpin_run *run) {
            run->owner != NULL && run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
            run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
            run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL && report->operations != NULL;
+           report->rpm_peak != NULL && report->operations != NULL && report->torque_peak != NULL &&
+           report->watts_peak != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -386,6 +392,8 @@ void wpin_report_free(wpin_report *report) {
         free(report->last_way);
         free(report->degrees_c);
         free(report->joules);
+        free(report->torque_peak);
+        free(report->watts_peak);
         free(report);
     }
 }

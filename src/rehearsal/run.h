@@ -118,8 +118,18 @@ double wpin_run_measured_rpm(const wpin_run *run, size_t load);
 double wpin_run_asked_rpm(const wpin_run *run, size_t load);
 /* The angle of so many counts of a load's encoder at the output, degrees. */
 double wpin_run_counted(const wpin_run *run, size_t load, int32_t counts);
-/* Keeps how far a step's load is off the speed asked for. */
+/* The size of its current by its sense; NAN without one. */
+double wpin_run_measured_amps(const wpin_run *run, size_t load);
+/* The same with the sign of what drives it; and where the ramp of the current asked for is. */
+double wpin_run_signed_amps(const wpin_run *run, size_t load);
+double wpin_run_asked_amps(const wpin_run *run, size_t load);
+/* Keeps how far a step's load is off the speed or the current asked for, in means over 50 ms: what a
+ * coarse sensor says at an instant is not how it ran. */
 void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step);
+void wpin_run_tally_current(const wpin_run *run, wpin_step_result *step);
+void wpin_run_tally_off(const wpin_run *run, wpin_step_result *step, double off);
+/* Keeps the most torque and shaft power of a load with a regulated current. */
+void wpin_run_tally_torque(wpin_run *run, size_t load);
 /* Where the core counts a stepper to be, degrees. */
 double wpin_run_degrees(const wpin_run *run, size_t load);
 /* Seconds since the plan began. */

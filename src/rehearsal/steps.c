@@ -15,6 +15,9 @@ static void set_asked(const wpin_run *run, wpin_step_result *r, uint8_t quantity
         double most = run->rig->loads[r->load].speed.maximum, rpm = fraction(value) * most;
         double grain = pow(10, ceil(log10(most / WPIN_DUTY_FULL))); /* no finer than it is kept */
         r->asked_rpm = round(rpm / grain) * grain;
+    } else if (quantity == WPIN_QUANTITY_TORQUE) {
+        double amps = fraction(value) * run->rig->loads[r->load].current.rated;
+        r->asked_amps = round(amps * 1e4) / 1e4;
     }
 }
 
@@ -93,6 +96,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         result->effect = effect_of(run, result->load);
         result->reached = result->reached || (done && result->op == WPIN_OP_RUN);
         result->measured_rpm = wpin_run_measured_rpm(run, (size_t)result->load);
+        result->measured_amps = wpin_run_measured_amps(run, (size_t)result->load);
         wpin_ended ended = wpin_motor_ended(&run->motors[result->load]);
         result->limited = result->limited || ended == WPIN_ENDED_LIMIT;
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
@@ -157,6 +161,7 @@ void wpin_run_tally_steps(wpin_run *run) {
             r->kicked = r->kicked || wpin_motor_kicks(&run->motors[r->load]);
             r->effect_peak = fmax(r->effect_peak, effect_of(run, r->load));
             wpin_run_tally_speed(run, r);
+            wpin_run_tally_current(run, r);
             note_reversal(run, r, last);
             note_turn(run, r);
         }

@@ -101,6 +101,10 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     if (step->limited && judge_limited(run, step)) {
         return;
     }
+    if (wpin_asks_current(step)) {
+        wpin_judge_current(run, step);
+        return;
+    }
     bool early = too_early(run, step), never_moved = step->rpm_peak == 0 && !early;
     bool ends_standing =
         !ended_at_rest && stands(step) && !early && !wpin_asks_speed(step); /* else in the mean */

@@ -26,6 +26,9 @@ bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *wh
 /* Whether a step asks for a speed; and judges one that does. */
 bool wpin_asks_speed(const wpin_step_result *step);
 void wpin_judge_speed(const wpin_run *run, wpin_step_result *step);
+/* The same of a current. */
+bool wpin_asks_current(const wpin_step_result *step);
+void wpin_judge_current(const wpin_run *run, wpin_step_result *step);
 /* Judges a step that brings a motor to a place, or to where it counts from. */
 void wpin_judge_place(const wpin_run *run, wpin_step_result *step);
 void wpin_judge_home(const wpin_run *run, wpin_step_result *step);

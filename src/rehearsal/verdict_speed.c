@@ -33,18 +33,15 @@ static double may_be_off(const wpin_run *run, const wpin_step_result *step) {
     return share * run->rig->loads[step->load].speed.maximum;
 }
 
-/* In means over 50 ms: what a coarse encoder says at an instant is not how it turned. */
-void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step) {
+void wpin_run_tally_off(const wpin_run *run, wpin_step_result *step, double off) {
     const double window = 50e-3;
-    double rpm = wpin_run_measured_rpm(run, (size_t)step->load);
     double seconds = run->last[step->load].seconds;
     bool running = wpin_motor_state(&run->motors[step->load]) == WPIN_STATE_RUNNING;
-    bool still_asked = run->motors[step->load].setpoint.value != 0;
-    if (!wpin_asks_speed(step) || isnan(rpm) || !still_asked) {
-        return;
+    if (run->motors[step->load].setpoint.value == 0) {
+        return; /* it is over */
     }
     step->reached = step->reached || running;
-    step->window_off += (step->asked_rpm - rpm) * seconds;
+    step->window_off += off * seconds;
     step->window_s += seconds;
     if (step->window_s < window) {
         return;
@@ -57,6 +54,13 @@ void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step) {
     }
 }
 
+void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step) {
+    double rpm = wpin_run_measured_rpm(run, (size_t)step->load);
+    if (wpin_asks_speed(step) && !isnan(rpm)) {
+        wpin_run_tally_off(run, step, step->asked_rpm - rpm);
+    }
+}
+
 void wpin_judge_speed(const wpin_run *run, wpin_step_result *step) {
     double most = may_be_off(run, step), end = step->mean_off;
     if (!step->reached) {
@@ -66,6 +70,10 @@ void wpin_judge_speed(const wpin_run *run, wpin_step_result *step) {
     } else if (step->op == WPIN_OP_HOLD && end > 1.5 * most) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%.4g rpm measured at its end, more than %.2g rpm off",
                   fabs(step->measured_rpm), most);
+    } else if (step->op == WPIN_OP_RUN && end > 1.5 * most) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "came to %.4g rpm only: %s", fabs(step->measured_rpm),
+                  step->folded ? "its current limit holds it back"
+                               : "all the duty it may have drives it no faster");
     } else if (step->op == WPIN_OP_HOLD && step->off_rpm > 1.02 * most) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "up to %.3g rpm off, at %.2f s; more than the %.2g rpm of 'within'",

@@ -1,7 +1,9 @@
-/* What a run or a ramp is asked for, a duty or a regulated speed; and saying what a stage can not.
+/* What a run or a ramp is asked for, a duty, a regulated speed or current; and saying what a stage
+ * can not.
  */
 #define _GNU_SOURCE
 #include "plan_parts.h"
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -89,19 +91,19 @@ static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     return true;
 }
 
-/* Whether a speed stands next: its unit tells, behind the number or in a word of its own. */
-static bool speed_is_next(const wpin_plan_reader *r) {
+/* Whether a quantity stands next: its unit tells, behind the number or in a word of its own. */
+static bool is_next(const wpin_plan_reader *r, wpin_dimension dimension) {
     const wpin_words *line = &r->line;
     size_t at = line->at;
     if (at < line->count && (strcasecmp(line->words[at].text, "reverse") == 0 ||
                              strcasecmp(line->words[at].text, "forward") == 0)) {
         at++;
     }
-    double rpm;
+    double value;
     char why[320], text[2 * sizeof line->words[0].text] = "";
     for (size_t i = at; i < line->count && i < at + 2; i++) {
         strcat(text, line->words[i].text);
-        if (wpin_quantity_read(text, WPIN_SPEED, &rpm, why, sizeof why)) {
+        if (wpin_quantity_read(text, dimension, &value, why, sizeof why)) {
             return true;
         }
     }
@@ -137,8 +139,42 @@ bool wpin_plan_take_speed(wpin_plan_reader *r, size_t load, double *share) {
     return true;
 }
 
+/* A current, or the torque at the output that it makes, into a share of the rated current. */
+static bool take_current(wpin_plan_reader *r, size_t load, bool torque, double *share) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    double asked, way = wpin_plan_take_way(r, load);
+    unsigned column = wpin_words_column(&r->line);
+    if (way == 0 ||
+        !wpin_words_take_quantity(&r->line, torque ? WPIN_TORQUE : WPIN_CURRENT,
+                                  torque ? "a torque, e.g. 0.2Nm" : "a current, e.g. 2A", &asked)) {
+        return false;
+    }
+    if (!l->current.there) {
+        wpin_words_say(&r->line, column,
+                       "the current of '%s' is not regulated; expected a duty, e.g. 60%%, or "
+                       "'current' in the rig",
+                       l->name);
+        return false;
+    }
+    double one = torque ? wpin_rig_torque(l, 1) : 1, least = 0.01, rated = l->current.rated;
+    *share = way * asked / one / rated;
+    if (!(fabs(*share) >= least) || fabs(*share) > 1 + 1e-9 || asked < 0) {
+        wpin_words_say(&r->line, column,
+                       "%g %s is out of range; expected %.3g to %.4g %s (rated current in the rig)",
+                       asked, torque ? "Nm" : "A", least * rated * one, rated * one,
+                       torque ? "Nm" : "A");
+        return false;
+    }
+    return true;
+}
+
 bool wpin_plan_take_asked(wpin_plan_reader *r, size_t load, wpin_asked *to) {
-    bool speed = speed_is_next(r);
+    bool torque = is_next(r, WPIN_TORQUE);
+    if (torque || is_next(r, WPIN_CURRENT)) {
+        to->quantity = WPIN_QUANTITY_TORQUE;
+        return take_current(r, load, torque, &to->share);
+    }
+    bool speed = is_next(r, WPIN_SPEED);
     to->quantity = speed ? WPIN_QUANTITY_SPEED : WPIN_QUANTITY_EFFORT;
     return speed ? wpin_plan_take_speed(r, load, &to->share) : take_duty(r, load, &to->share);
 }

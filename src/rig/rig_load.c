@@ -26,7 +26,8 @@ enum {
     LOAD_SPEED,
     LOAD_POSITION,
     LOAD_IDENTIFIED,
-    LOAD_OVERLOAD
+    LOAD_OVERLOAD,
+    LOAD_CURRENT
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -53,6 +54,7 @@ static const wpin_field load_fields[] = {
     NODE("position", false),
     NODE("identified", false),
     NODE("overload", false),
+    NODE("current", false),
 };
 
 enum {
@@ -475,6 +477,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         wpin_read_map(reader, nodes[LOAD_OVERLOAD], "overload", overload_fields,
                       COUNT(overload_fields), &load, NULL);
         check_overload(reader, nodes[LOAD_OVERLOAD], &load);
+    }
+    if (nodes[LOAD_CURRENT] != NULL) {
+        wpin_read_current(reader, nodes[LOAD_CURRENT], &load);
     }
     if (rig->supply_count != 0) {
         cap_by_rating(rig, &load);

@@ -70,6 +70,7 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
 void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                        wpin_rig_load *load);
 void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 /* Whether a channel of an encoder is on a pin. */

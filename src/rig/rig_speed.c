@@ -14,7 +14,7 @@ double wpin_rig_counts_at_output(const wpin_rig_load *load) {
 
 /* How much current a little more duty drives where that is the most: among what keeps it turning
  * at speeds up to w, and what speeds it up from there. Where the current has gaps it is less. */
-static double steepest(const wpin_rig *rig, const wpin_rig_load *load, double w) {
+double wpin_rig_amps_per_duty(const wpin_rig *rig, const wpin_rig_load *load, double w) {
     const double step = 0.02;
     double most = 0;
     wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
@@ -31,6 +31,12 @@ static double steepest(const wpin_rig *rig, const wpin_rig_load *load, double w)
     return most;
 }
 
+double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_motor *m = &load->motor;
+    double no_load = rig->supplies[load->supply].volts / m->constant * 30 / PI / m->gear_ratio;
+    return load->speed.there ? load->speed.maximum : no_load;
+}
+
 static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
     wpin_at_shaft shaft = wpin_sim_at_shaft(m);
@@ -43,7 +49,7 @@ static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load)
     double friction = wpin_rig_duty_at(rig, load, turns, 0);
     double half = wpin_rig_duty_at(rig, load, turns, w / 2);
     return (wpin_speed_plant){
-        .amps_per_duty = steepest(rig, load, w),
+        .amps_per_duty = wpin_rig_amps_per_duty(rig, load, w),
         .amps_per_speed = k / ohms,
         .electrical = m->inductance / ohms,
         .constant = k,
@@ -107,11 +113,13 @@ double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, doubl
 
 double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step) {
     double share = (double)step->value / WPIN_DUTY_FULL;
-    if (step->quantity != WPIN_QUANTITY_SPEED) {
+    if (step->quantity == WPIN_QUANTITY_EFFORT) {
         return share;
     }
     const wpin_rig_load *load = &rig->loads[step->target.number];
-    double duty = wpin_rig_speed_duty(rig, load, share * load->speed.maximum);
+    double duty = step->quantity == WPIN_QUANTITY_TORQUE
+                      ? wpin_rig_current_duty(rig, load, share * load->current.rated)
+                      : wpin_rig_speed_duty(rig, load, share * load->speed.maximum);
     return fmax(fmin(duty, load->limits.duty_max), -load->limits.duty_max);
 }
 

@@ -29,9 +29,9 @@ static void note(wpin_csv *csv, int written) {
 
 wpin_csv *wpin_csv_open(const char *path, const wpin_rig *rig) {
     static const char *const columns[] = {
-        "asked_percent", "duty_percent", "volts",        "amps",  "amps_min",
-        "amps_max",      "rpm",          "supply_volts", "turns", "effect_percent",
-        "asked_rpm",     "measured_rpm", "phase"};
+        "asked_percent", "duty_percent", "volts",        "amps",          "amps_min",
+        "amps_max",      "rpm",          "supply_volts", "turns",         "effect_percent",
+        "asked_rpm",     "measured_rpm", "asked_amps",   "measured_amps", "phase"};
     wpin_csv *csv = calloc(1, sizeof *csv);
     if (csv == NULL) {
         return NULL;
@@ -68,6 +68,8 @@ void wpin_csv_row(wpin_csv *csv, double seconds, const wpin_sample *samples) {
                           s->turns, s->effect * 100));
         put(csv, s->asked_rpm);
         put(csv, s->measured_rpm);
+        put(csv, s->asked_amps);
+        put(csv, s->measured_amps);
         note(csv, fprintf(csv->file, ",%s", wpin_state_word(s->phase)));
     }
     note(csv, fprintf(csv->file, ",%s\r\n", csv->mark));

@@ -8,14 +8,16 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define LOAD_COLUMNS 13
-#define RPM_COLUMNS  10 /* from here on: asked and measured, may be empty */
+#define LOAD_COLUMNS 15
+#define RPM_COLUMNS  10 /* from here on: asked and measured speed and current, may be empty */
+#define AMPS_COLUMNS 12
 
 /* What the axes have to reach, from the trace itself. */
 typedef struct span {
     char name[WPIN_NAME_MAX + 1];
     double volts, amps, rpm; /* largest size */
     bool measured;           /* its speed, by an encoder */
+    bool regulated;          /* its current was asked for */
     bool negative;           /* anything below zero */
     size_t column;           /* of the load in the trace, from 0 */
 } span;
@@ -91,8 +93,8 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
         double v[LOAD_COLUMNS - 1];
         for (int c = 0; c < LOAD_COLUMNS - 1; c++) {
             char *begin = rest + (*rest == ',');
-            bool empty = (c == 0 || c >= RPM_COLUMNS) &&
-                         *begin == ','; /* no speed asked, or none measured */
+            bool empty =
+                (c == 0 || c >= RPM_COLUMNS) && *begin == ','; /* not asked, or not measured */
             v[c] = empty ? NAN : strtod(begin, &rest);
             rest = empty ? begin : rest;
             if (rest == begin && !empty) {
@@ -109,6 +111,7 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
             grow(&s->amps, &s->negative, v[4]);
             grow(&s->amps, &s->negative, v[5]);
             grow(&s->rpm, &s->negative, v[6]);
+            s->regulated = s->regulated || !isnan(v[AMPS_COLUMNS]);
             s->measured = s->measured || !isnan(v[RPM_COLUMNS + 1]);
         }
     }
@@ -169,9 +172,15 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
     put_range(to, s->amps, s->negative);
     fprintf(to,
             "plot file using 1:%d:%d with filledcurves lc rgb '#f3c9a5' title 'range', '' using "
-            "1:%d with lines lc rgb '#b5541c' lw 1.5 title 'mean'\n"
-            "set ylabel 'output (rpm)'\nset format x '%%g'\nset xlabel 'time (s)'\n",
+            "1:%d with lines lc rgb '#b5541c' lw 1.5 title 'mean'",
             c + 4, c + 5, c + 3);
+    if (s->regulated) {
+        fprintf(to,
+                ", '' using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
+                "'' using 1:(given(%d)) with lines lc rgb '#c23b3b' lw 1.5 title 'measured'",
+                c + AMPS_COLUMNS, c + AMPS_COLUMNS + 1);
+    }
+    fprintf(to, "\nset ylabel 'output (rpm)'\nset format x '%%g'\nset xlabel 'time (s)'\n");
     put_range(to, s->rpm, s->negative);
     if (s->measured) {
         fprintf(to,

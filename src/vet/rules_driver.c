@@ -145,7 +145,9 @@ static void trip_too_high(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
         bool overload = l->overload_amps > 0 && l->overload_amps < 0.8 * f->stall_amps;
-        if (l->trip_input >= 0 && f->motor && l->trip_amps >= 0.95 * f->stall_amps && !overload) {
+        bool stalls =
+            f->motor && !f->load->current.there; /* where that is regulated, it may stand */
+        if (l->trip_input >= 0 && stalls && l->trip_amps >= 0.95 * f->stall_amps && !overload) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "its current-trip is at %.3g A, and held it takes %.3g A at most",
                        l->trip_amps, f->stall_amps);

@@ -152,6 +152,29 @@ static void stall_winding(wpin_vetter *v) {
     }
 }
 
+/* A torque is there to be held: for as long as anybody likes, or until an overload protection. */
+static void current_winding(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_sim_heat *h = &f->load->motor.heat;
+        double amps = f->load->current.rated, room = h->limit - wpin_air(v);
+        if (!f->load->current.there || h->resistance <= 0) {
+            continue;
+        }
+        wpin_winding_load held = winding_load(f, amps, false);
+        double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, 0, room);
+        if (isinf(lasts) || overload_serves(f, amps, lasts, room)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, lasts < 3.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "its rated current of %.3g A heats its winding to %.0f degC within %.3g s",
+                   amps, h->limit, lasts);
+        wpin_consequence(n, "held for that long it burns");
+        wpin_cure(n, "rated: %.2gA", cool_amps(f, room, amps));
+        wpin_cure(n, "overload: {current: %.2gA, time: %.3gs}", 0.95 * cool_amps(f, room, amps),
+                  fmax(0.6 * h->time, 1.1));
+    }
+}
+
 /* ---- rest before turning over ---- */
 
 static void rest(wpin_vetter *v) {
@@ -218,6 +241,7 @@ static void no_limit(wpin_vetter *v) {
         bool open =
             l->limit_inputs[0] < 0 ||
             (l->limit_inputs[1] < 0 && wpin_stage_kind_has(f->load->kind, WPIN_DRIVE_REVERSE));
+        open = open && !f->load->current.there; /* there a stop is what it presses against */
         if (f->motor && m->stop_high > m->stop_low && open) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "it has end stops and no limit switch before each");
@@ -263,6 +287,9 @@ const wpin_rule_entry wpin_rules_motor[] = {
     {{"stall-winding", "motor heat; current-trip; overload", "a stall that burns the winding",
       WPIN_EFFECT_BURNS},
      stall_winding},
+    {{"current-winding", "current rated; motor heat; overload",
+      "a regulated current that the winding can't carry for long", WPIN_EFFECT_BURNS},
+     current_winding},
     {{"rest", "rest; motor; ramp", "turned over before it has come to rest", WPIN_EFFECT_DEAD},
      rest},
     {{"limit-side", "limits; travel", "a limit switch at the wrong end", WPIN_EFFECT_MOVES},

@@ -1,0 +1,91 @@
+/* When a motor in closed loop has come to what it was asked for. */
+#include "motor_core.h"
+
+#define NO_NEARER_US ((uint32_t)1000000)
+
+/* Whether it is where it was asked to be, as nearly as the configuration wants it. */
+bool wpin_motor_is_near(const wpin_motor *motor) {
+    uint32_t off = (uint32_t)motor->setpoint.value - (uint32_t)motor->measurement.position;
+    return (motor->measurement.valid & WPIN_HAS_POSITION) != 0 &&
+           wpin_magnitude((int32_t)off) <= motor->config->at_count;
+}
+
+/* There once it has stood near enough for long enough; then it is let go. */
+static void settle_at_place(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const wpin_measurement *m = &motor->measurement;
+    uint32_t settle_us = (config->settle_ms != 0 ? config->settle_ms : 50U) * (uint32_t)1000;
+    bool near = wpin_motor_is_near(motor) && wpin_magnitude(m->speed) <= config->guard.standstill;
+    uint32_t there_us = near ? (uint32_t)motor->speed_off + m->dt_us : 0;
+    motor->speed_off = there_us > INT32_MAX ? INT32_MAX : (int32_t)there_us;
+    if (there_us >= settle_us) {
+        wpin_motor_drop(motor, config->rest_drive); /* it stands: nothing to ramp down */
+    } else {
+        motor->guard.held |= WPIN_HELD_SETTLING;
+    }
+}
+
+/* Whether it has come no nearer for a second: then it is as near as its limits, its supply or its
+ * noise let it. On its way, or while it stands, it may yet; for that there are protections. */
+static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool may_yet) {
+    bool on_way = motor->asked_now != motor->setpoint.value || motor->ramp.left_us != 0;
+    if (on_way || may_yet || far < motor->nearest) {
+        motor->nearest = on_way || may_yet ? UINT16_MAX : far;
+        motor->no_nearer_us = 0;
+        return false;
+    }
+    bool over = motor->no_nearer_us >= NO_NEARER_US;
+    motor->no_nearer_us += over ? 0 : motor->measurement.dt_us;
+    return over;
+}
+
+static void settle_torque(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const uint8_t limits = WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT;
+    bool there = motor->asked_now == motor->setpoint.value, near = true;
+    for (uint8_t i = 0; i < config->regulator_count; i++) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        near = near && (r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL || r->near(r->state));
+    }
+    bool limited = (motor->guard.held & limits) != 0; /* running free it never draws that much */
+    bool ends = comes_no_nearer(motor, near ? 0 : 1, false);
+    if (!there || !(near || limited || ends)) {
+        motor->guard.held |= WPIN_HELD_SETTLING;
+    }
+}
+
+/* Goes on with a mean over some 64 ticks. What was far is soon forgotten: it is held to the most.
+ */
+static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
+    uint32_t size = wpin_magnitude(mean), top = (uint32_t)most * WPIN_OFF_SCALE;
+    size = size > top ? top : size - ((size * 4U) >> 8);
+    far = far > most ? most : (far < -(int32_t)most ? -(int32_t)most : far);
+    return (mean < 0 ? -(int32_t)size : (int32_t)size) + far * (WPIN_OFF_SCALE / 64);
+}
+
+/* Not there before the mean of how far it is off (so that neither an overshoot nor a coarse encoder
+ * decides) is small enough. */
+static void settle_speed(wpin_motor *motor) {
+    uint16_t near = motor->config->at_speed != 0 ? motor->config->at_speed : 164;
+    const wpin_measurement *m = &motor->measurement;
+    if ((m->valid & WPIN_HAS_SPEED) == 0) {
+        return;
+    }
+    int32_t far = (int32_t)(int16_t)motor->setpoint.value - m->speed; /* it was checked */
+    motor->speed_off = nearer(motor->speed_off, (uint16_t)(4U * (near < 4096 ? near : 4096U)), far);
+    uint32_t size = wpin_magnitude(far);
+    bool stands = wpin_steady_size(m->speed) <= motor->config->guard.standstill;
+    bool ends = comes_no_nearer(motor, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), stands);
+    if (wpin_magnitude(motor->speed_off) > near * (uint32_t)WPIN_OFF_SCALE && !ends) {
+        motor->guard.held |= WPIN_HELD_SETTLING;
+    }
+}
+
+void wpin_motor_settle(wpin_motor *motor) {
+    switch (motor->setpoint.quantity) {
+    case WPIN_QUANTITY_POSITION: settle_at_place(motor); break;
+    case WPIN_QUANTITY_SPEED: settle_speed(motor); break;
+    case WPIN_QUANTITY_TORQUE: settle_torque(motor); break;
+    default: break;
+    }
+}
