@@ -366,9 +366,9 @@ START_TEST(traces_are_drawn) {
     tool(2, SAYS("bad.csv:3:7: found 'x"), "plot %s -o %s",
          write_file("bad.csv", "time_s,a_asked_percent,a_duty_percent,a_volts,a_amps,a_amps_min,"
                                "a_amps_max,a_rpm,a_supply_volts,a_turns,a_effect_percent,"
-                               "a_asked_rpm,a_measured_rpm,a_phase\r\n"
-                               "0,1,2,3,4,5,6,7,8,9,10,,,off\r\n"
-                               "0.001,x,2,3,4,5,6,7,8,9,10,,,off\r\n"),
+                               "a_asked_rpm,a_measured_rpm,a_asked_amps,a_measured_amps,a_phase\r\n"
+                               "0,1,2,3,4,5,6,7,8,9,10,,,,,off\r\n"
+                               "0.001,x,2,3,4,5,6,7,8,9,10,,,,,off\r\n"),
          scratch("u.png"));
     ck_assert_int_ne(access(scratch("u.png"), F_OK), 0);
 }
@@ -781,6 +781,7 @@ START_TEST(the_examples_run) {
                 {"regulated_speed", "heavy          duty  +95."},
                 {"belts_in_step", "in step: never more than"},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
+                {"tight_lid", "1.562 A  0.600 Nm"},
                 {"homed_gate", "brought to 60 deg: within a count"},
                 {"size_a_switch", "base resistor: 560 ohm"},
                 {"twins", "shafts: 118 rpm and -118 rpm"},
