@@ -271,8 +271,11 @@ static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
 static wpin_position place;
 static const WPIN_FLASH wpin_position_config moves = {
     .most = 12000, .brake = 900, .gain = 5000, .blend = 9, .up = 60};
-static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop),
-                                                       WPIN_POSITION_REGULATOR(&place)};
+static wpin_torque torque;
+static const WPIN_FLASH wpin_torque_config presses = {
+    .full_mv = 1200, .within_mv = 60, .feed = 7000, .emf = 11000, .gain = 320, .integral = 2900};
+static const WPIN_FLASH wpin_regulator regulators[] = {
+    WPIN_SPEED_REGULATOR(&loop), WPIN_POSITION_REGULATOR(&place), WPIN_TORQUE_REGULATOR(&torque)};
 static wpin_overload overload;
 static const WPIN_FLASH wpin_overload_config winding = {
     .share = WPIN_OVERLOAD_SHARE(700), .decay = WPIN_OVERLOAD_DECAY(9000), .at_first = 30};
@@ -293,7 +296,7 @@ static const WPIN_FLASH wpin_motor_config regulated = {
               .context = &encoder},
     .loop = &wpin_closed_loop,
     .regulators = regulators,
-    .regulator_count = 2,
+    .regulator_count = 3,
     .protections = protections,
     .protection_count = 2,
     .at_count = 3,
@@ -307,13 +310,15 @@ static void loops(void) {
     motion.config = &watched;
     overload.config = &winding;
     place.config = &moves;
+    torque.config = &presses;
     note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &counting));
     note((uint32_t)wpin_motor_init(&motor, &regulated, &counting));
     for (uint16_t i = 0; i < 600; i++) {
         clock_us += pick(300) == 0 ? any_size() : 900 + pick(200);
         if (pick(60) == 0) {
-            int32_t speed = (int32_t)pick(36000) - 18000;
-            wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_SPEED, .value = speed};
+            int32_t value = (int32_t)pick(36000) - 18000;
+            uint8_t quantity = pick(3) == 0 ? WPIN_QUANTITY_TORQUE : WPIN_QUANTITY_SPEED;
+            wpin_setpoint setpoint = {.quantity = quantity, .value = value};
             uint32_t ramp_us = any_size() >> 8, timeout_ms = any_size(); /* drawn in this order */
             note((uint32_t)wpin_motor_request(&motor, setpoint, ramp_us, timeout_ms));
         } else if (pick(40) == 0) {
