@@ -104,7 +104,7 @@ START_TEST(a_current_is_held) {
     wait_ms(&b, 400);
     double response = wpin_rig_current_design(b.rig, &b.rig->loads[0]).response;
     if (reverse) { /* off the stop, and against the other one */
-        ck_assert_int_eq(wpin_motor_run(&b.motor, -WPIN_DUTY_FULL * 6 / 10, 0, 3000), WPIN_OK);
+        ck_assert_int_eq(ask(&b, -0.5, 0), WPIN_OK);
         wait_ms(&b, 4000);
     }
     for (size_t i = 0; i < sizeof asked / sizeof *asked; i++) {
@@ -182,15 +182,15 @@ static int16_t stuck(void *context, uint8_t input) {
     return stuck_mv;
 }
 
-/* A sense that is gone trips; one stuck at nothing gives what it may and no more; one stuck high
- * gives nothing; one beyond the trip trips. After each it works again. */
+/* A sense that is gone trips, and one stuck at nothing; one stuck high gives nothing; one beyond
+ * the trip trips. After each it works again. */
 START_TEST(a_sense_that_fails) {
     static const struct {
         int16_t mv;
         double duty;
         wpin_status fault;
     } rows[] = {{WPIN_NO_READING, 0, WPIN_FAULT_SENSOR},
-                {0, 0.65, WPIN_OK},
+                {0, 0, WPIN_FAULT_NO_CURRENT},
                 {1900, 0, WPIN_OK},
                 {-1900, 0, WPIN_OK},
                 {2100, 0, WPIN_FAULT_OVERCURRENT}};
@@ -205,7 +205,7 @@ START_TEST(a_sense_that_fails) {
         ck_assert_double_eq_tol(true_amps(&b), 1, 0.06);
         stuck_mv = rows[i].mv;
         b.port.millivolts = stuck;
-        wait_ms(&b, 500);
+        wait_ms(&b, 700);
         double duty = (double)wpin_motor_duty(&b.motor) / WPIN_DUTY_FULL;
         ck_assert_double_eq_tol(duty, rows[i].duty, 1e-3);
         ck_assert_int_eq(wpin_motor_fault(&b.motor), rows[i].fault);

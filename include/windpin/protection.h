@@ -1,7 +1,9 @@
 /** @file protection.h
  * What a motor trips on beside its guard: a list of watchers that see each tick what was measured,
  * asked and shown. The one here knows motion by a speed that is measured: standing though driven,
- * turning the wrong way, too fast, not as fast as asked, or back and forth over its place.
+ * turning the wrong way, too fast, not as fast as asked, or back and forth over its place. Where a
+ * torque is asked for it may stand, as long as its current is that of a standing motor; without a
+ * speed only a torque without current is seen.
  *
  *     static const WPIN_FLASH wpin_motion_config motion_config = {.still = 160, .still_ms = 500};
  *     static wpin_motion motion = {.config = &motion_config};
@@ -47,24 +49,27 @@ typedef struct wpin_motion_config {
                                 above stall_from, mV at the pin; 0: not known. With it and a current
                                 sense it tells why nothing turns: */
     uint16_t stall_from;   /**< WPIN_FAULT_STALLED, _NO_CURRENT, or _FEEDBACK. 1/16384. */
-    uint16_t wrong_ms;     /**< Turns against the effort for this long: not where it brakes by an
-                                effort of the other way. */
-    uint16_t over_speed;   /**< Size of a speed that trips at once; 0: none. */
-    uint16_t off_by;       /**< Further than this from a speed asked for... */
-    uint16_t off_ms;       /**< ...for this long. */
-    uint16_t passed_by;    /**< Over the place asked for, from so many counts before it to so many
-                                behind... */
-    uint8_t passes;        /**< ...this often; 0: not watched. */
+    uint16_t lost_ms;    /**< Stands for this long, with so little current that it must be turning:
+                              WPIN_FAULT_FEEDBACK, before a regulator drives it ever harder; 0: no
+                              sooner than still_ms. It needs stall_mv. */
+    uint16_t wrong_ms;   /**< Turns against the effort for this long: not where it brakes by an
+                              effort of the other way. */
+    uint16_t over_speed; /**< Size of a speed that trips at once; 0: none. */
+    uint16_t off_by;     /**< Further than this from a speed asked for... */
+    uint16_t off_ms;     /**< ...for this long. */
+    uint16_t passed_by;  /**< Over the place asked for, from so many counts before it to so many
+                              behind... */
+    uint8_t passes;      /**< ...this often; 0: not watched. */
 } wpin_motion_config;
 
 /** Motion being watched. Placed by the caller. */
 typedef struct wpin_motion {
     const WPIN_FAR wpin_motion_config *config;
-    uint32_t still_us, wrong_us, off_us; /**< How long each has lasted. */
-    bool lasts;                          /**< One of them does. */
-    int32_t place;                       /**< Asked for last... */
-    int8_t side;                         /**< ...the side of it where the shaft was last... */
-    uint8_t passed;                      /**< ...and how often it went over it. */
+    uint32_t still_us, lost_us, wrong_us, off_us; /**< How long each has lasted. */
+    bool lasts;                                   /**< One of them does. */
+    int32_t place;                                /**< Asked for last... */
+    int8_t side;    /**< ...the side of it where the shaft was last... */
+    uint8_t passed; /**< ...and how often it went over it. */
 } wpin_motion;
 
 /** @name For WPIN_MOTION_PROTECTION. Tick.

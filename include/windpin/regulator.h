@@ -1,7 +1,8 @@
 /** @file regulator.h
- * What turns a set-point of one quantity into one of another, tick by tick: a speed or a torque into
- * an effort, a position into a speed. A motor has up to three, and goes through those that lead from what is
- * asked to what its actuator takes. They have no port and no clock; the guard stands behind them.
+ * What turns a set-point of one quantity into one of another, tick by tick: a speed or a torque
+ * into an effort, a position into a speed. A motor has up to three, and goes through those that
+ * lead from what is asked to what its actuator takes. They have no port and no clock; the guard
+ * stands behind them.
  */
 #ifndef WINDPIN_REGULATOR_H
 #define WINDPIN_REGULATOR_H

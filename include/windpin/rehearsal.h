@@ -87,6 +87,8 @@ typedef struct wpin_fault_result {
     int load;
     wpin_status cause;
     double at;
+    double
+        safe_after; /**< s until its stage showed its safe state; HUGE_VAL: not before the end. */
 } wpin_fault_result;
 
 /** What a whole run came to. */
@@ -112,6 +114,7 @@ typedef struct wpin_report {
     double *torque_peak;    /**< For each load with a regulated current: most torque at the output,
                                  Nm, computed: measured current x constant x gear. */
     double *watts_peak;     /**< The same at its measured speed, W; 0 without an encoder. */
+    wpin_state late_state;  /**< What the loads were doing when the late fault came: the busiest. */
     double total_amps_peak; /**< Of all loads in the same control period. */
     double seconds;         /**< How long it ran. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */

@@ -22,8 +22,11 @@ typedef struct wpin_trial {
     unsigned named;   /**< Of these: by a name that points at what was wrong. */
     unsigned seen;    /**< Not by the controller: the record shows it, a person has to look. */
     unsigned burnt;   /**< Something burnt. */
-    double soonest, latest;            /**< From the fault to the trip, s. */
-    unsigned names[WPIN_STATUS_COUNT]; /**< How often each fault was told, by its number. */
+    double soonest, latest; /**< From the fault to the trip, s. */
+    double safe_after;      /**< Longest from the trip to the stage's safe state, s. */
+    unsigned tried_in[WPIN_STATE_FAULT + 1];   /**< By what the load was doing at that moment... */
+    unsigned tripped_in[WPIN_STATE_FAULT + 1]; /**< ...how many, and how many noticed. */
+    unsigned names[WPIN_STATUS_COUNT];         /**< How often each fault was told, by its number. */
     double unseen_at; /**< A moment at which nothing at all showed it, though its load was driven;
                          below 0: there was none. */
     unsigned unseen;
@@ -38,7 +41,7 @@ typedef struct wpin_trials {
 
 /** Runs the plan once as it is and then with each fault at each of `moments` (1 and up), evenly
  * from its begin to its end. NULL with the reason: a plan that goes wrong by itself tells nothing.
- * `progress` may be NULL; done and of count runs. */
+ * `progress` may be NULL; done and of count runs. On all processors. */
 WPIN_API wpin_trials *wpin_try_faults(const wpin_rig *rig, const wpin_plan *plan, unsigned moments,
                                       void (*progress)(void *context, double done, double of),
                                       void *context, char *why, size_t why_size);

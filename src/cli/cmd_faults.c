@@ -62,6 +62,56 @@ static void print_row(const wpin_trial *t) {
            t->named, times, usual_name(t), t->seen, t->idle, t->unseen, t->burnt);
 }
 
+/* What the loads were doing when the faults came; in the end, how soon the stages were safe. */
+static void print_states(const wpin_trials *trials) {
+    static const struct {
+        const char *words;
+        wpin_state states[2];
+    } rows[] = {{"at rest", {WPIN_STATE_READY, WPIN_STATE_OFF}},
+                {"on a ramp", {WPIN_STATE_RAMPING, WPIN_STATE_RAMPING}},
+                {"running", {WPIN_STATE_RUNNING, WPIN_STATE_RUNNING}},
+                {"running down or braking", {WPIN_STATE_COASTING, WPIN_STATE_BRAKING}},
+                {"waiting to turn over", {WPIN_STATE_RESTING, WPIN_STATE_RESTING}}};
+    double safe_after = 0;
+    printf("When they came its loads were");
+    for (size_t r = 0; r < sizeof rows / sizeof *rows; r++) {
+        unsigned tried = 0, tripped = 0;
+        for (size_t i = 0; i < trials->count; i++) {
+            const wpin_trial *t = &trials->all[i];
+            for (int s = 0; s < (rows[r].states[0] == rows[r].states[1] ? 1 : 2); s++) {
+                tried += t->tried_in[rows[r].states[s]];
+                tripped += t->tripped_in[rows[r].states[s]];
+            }
+            safe_after = t->safe_after > safe_after ? t->safe_after : safe_after;
+        }
+        printf("%s %s in %u runs (%u noticed)", r == 0 ? "" : ",", rows[r].words, tried, tripped);
+    }
+    printf(".\n");
+    if (safe_after < 1e-6) {
+        printf("Every stage was in its safe state in the control period that noticed the fault.\n");
+    } else {
+        printf(
+            "A stage was in its safe state %.3g ms after its fault was noticed, at the latest.\n",
+            safe_after * 1e3);
+    }
+}
+
+static void print_unseen(const wpin_trials *trials, unsigned unseen) {
+    const char *before = " ";
+    if (unseen == 0) {
+        return;
+    }
+    printf("Nothing shows, and all went as asked all the same:");
+    for (size_t i = 0; i < trials->count; i++) {
+        const wpin_trial *t = &trials->all[i];
+        if (t->unseen > 0) {
+            printf("%s%s in %u (e.g. at %.2f s)", before, t->words, t->unseen, t->unseen_at);
+            before = ", ";
+        }
+    }
+    printf(".\n");
+}
+
 static void print_table(const wpin_rig *rig, const wpin_trials *trials) {
     unsigned runs = 0, tripped = 0, named = 0, seen = 0, unseen = 0, burnt = 0;
     printf("%s (rig %08x): %zu faults, each at %u moments of %.1f s\n\n", rig->name,
@@ -85,15 +135,12 @@ static void print_table(const wpin_rig *rig, const wpin_trials *trials) {
         "\nOf %u runs the controller noticed %u, %u of these by the right name; %u only the record "
         "shows; %u nothing shows; in %u something burnt.\n",
         runs, tripped, named, seen, unseen, burnt);
-    for (size_t i = 0; i < trials->count; i++) {
-        if (trials->all[i].unseen > 0) {
-            printf("Not seen: %s, e.g. at %.2f s. All went as asked all the same.\n",
-                   trials->all[i].words, trials->all[i].unseen_at);
-        }
-    }
+    print_states(trials);
+    print_unseen(trials, unseen);
     if (seen > 0) {
-        printf("What only the record shows, the controller can't know here: a current sense, an "
-               "encoder or a supply sense would tell it.\n");
+        printf("What only the record shows came in the last moments of a motion, or takes a sense "
+               "that "
+               "this rig has not: of the current, the speed or the supply.\n");
     }
 }
 
@@ -105,11 +152,12 @@ static json_t *trial_json(const wpin_trial *t) {
                                 json_integer((json_int_t)t->names[i]));
         }
     }
-    return json_pack("{s:s, s:i, s:i, s:i, s:o, s:f, s:f, s:i, s:i, s:i, s:i}", "fault", t->words,
-                     "tried", (int)t->tried, "noticed", (int)t->tripped, "right_name",
+    return json_pack("{s:s, s:i, s:i, s:i, s:o, s:f, s:f, s:f, s:i, s:i, s:i, s:i}", "fault",
+                     t->words, "tried", (int)t->tried, "noticed", (int)t->tripped, "right_name",
                      (int)t->named, "names", names, "soonest_s", t->tripped > 0 ? t->soonest : 0.0,
-                     "latest_s", t->latest, "record_only", (int)t->seen, "not_driven", (int)t->idle,
-                     "not_seen", (int)t->unseen, "burnt", (int)t->burnt);
+                     "latest_s", t->latest, "safe_after_s", t->safe_after, "record_only",
+                     (int)t->seen, "not_driven", (int)t->idle, "not_seen", (int)t->unseen, "burnt",
+                     (int)t->burnt);
 }
 
 static int try_faults(const faults_arguments *a, const wpin_rig *rig) {

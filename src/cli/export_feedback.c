@@ -72,12 +72,13 @@ static void export_regulators(FILE *to, const wpin_rig_load *load, const char *i
 static void export_motion(FILE *to, const wpin_motion_config *m, const char *id) {
     fprintf(to,
             "static const WPIN_FLASH wpin_motion_config %s_motion_config = {.still = %u, "
-            ".least_effort = %u, .still_ms = %u,\n    .stall_mv = %u, .stall_from = %u, .wrong_ms "
+            ".least_effort = %u, .still_ms = %u, .lost_ms = %u,\n    .stall_mv = %u, .stall_from = "
+            "%u, .wrong_ms "
             "= %u, .over_speed = "
             "%u, .off_by = %u, .off_ms = %u, .passed_by = %u, .passes = %u};\n"
             "static wpin_motion %s_motion = {.config = &%s_motion_config};\n",
-            id, m->still, m->least_effort, m->still_ms, m->stall_mv, m->stall_from, m->wrong_ms,
-            m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id, id);
+            id, m->still, m->least_effort, m->still_ms, m->lost_ms, m->stall_mv, m->stall_from,
+            m->wrong_ms, m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id, id);
 }
 
 static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_overload_config *o,
@@ -93,7 +94,8 @@ static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_
 
 /* The list of what a motor has. */
 static void export_protections(FILE *to, const wpin_rig_load *load, const char *id) {
-    bool motion = load->speed.there, overload = load->limits.overload_amps > 0;
+    bool motion = load->speed.there || load->current.there;
+    bool overload = load->limits.overload_amps > 0;
     if (!motion && !overload) {
         return;
     }
@@ -121,6 +123,8 @@ void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_l
     }
     if (load->speed.there) {
         export_speed(to, load, bound, id);
+    }
+    if (load->speed.there || load->current.there) {
         export_motion(to, &bound->motion, id);
     }
     if (load->current.there) {

@@ -41,6 +41,22 @@ static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
     return all ? WPIN_FAULT_STALLED : WPIN_FAULT_FEEDBACK;
 }
 
+/* Whether it draws so little that it must be turning: below 5/8, which neither a hot winding nor a
+ * weak supply leaves of the current of a standing motor. */
+static bool must_turn(const wpin_motion *motion, const wpin_watched *w) {
+    bool known = motion->config->lost_ms != 0 && motion->config->stall_mv != 0 &&
+                 (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
+    return known &&
+           wpin_steady_size(w->measurement->current) * (uint32_t)8 < standing(motion, w) * 5U &&
+           !is_dead(motion, w);
+}
+
+/* To stand with the current of a standing motor is what a torque is for. */
+static bool presses(const wpin_motion *motion, const wpin_watched *w) {
+    wpin_status why = why_still(motion, w);
+    return why == WPIN_FAULT_STALLED || why == WPIN_FAULT_NO_MOTION;
+}
+
 /* Whether it goes over the place asked for again and again: each time it starts, it goes too far.
  */
 static bool hunts(wpin_motion *motion, const wpin_watched *w) {
@@ -85,8 +101,12 @@ static wpin_status lasting(wpin_motion *mine, const wpin_watched *w, bool still,
     const WPIN_FAR wpin_motion_config *c = mine->config;
     uint16_t dt_us = w->measurement->dt_us;
     mine->lasts = still || wrong || apart;
+    bool lost = still && wpin_steady_size(w->measurement->speed) <= c->still && must_turn(mine, w);
     if (lasts(&mine->still_us, still, dt_us, c->still_ms)) {
         return why_still(mine, w);
+    }
+    if (lasts(&mine->lost_us, lost, dt_us, c->lost_ms)) {
+        return WPIN_FAULT_FEEDBACK;
     }
     if (lasts(&mine->wrong_us, wrong, dt_us, c->wrong_ms)) {
         return WPIN_FAULT_WRONG_WAY;
@@ -97,12 +117,21 @@ static wpin_status lasting(wpin_motion *mine, const wpin_watched *w, bool still,
     return WPIN_OK;
 }
 
+/* Without a speed only what is asked for by its current tells something: that none flows. */
+static wpin_status by_current(wpin_motion *mine, const wpin_watched *w) {
+    const WPIN_FAR wpin_motion_config *c = mine->config;
+    bool driven = w->effort != 0 && wpin_steady_size(w->effort) >= c->least_effort;
+    bool dead = w->quantity == WPIN_QUANTITY_TORQUE && driven && is_dead(mine, w);
+    return lasts(&mine->still_us, dead, w->measurement->dt_us, c->still_ms) ? WPIN_FAULT_NO_CURRENT
+                                                                            : WPIN_OK;
+}
+
 wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     wpin_motion *mine = motion;
     const WPIN_FAR wpin_motion_config *c = mine->config;
     const wpin_measurement *m = w->measurement;
-    if ((m->valid & WPIN_HAS_SPEED) == 0) {
-        return WPIN_OK; /* whether that is a fault, the guard knows */
+    if ((m->valid & WPIN_HAS_SPEED) == 0) { /* whether that is a fault, the guard knows */
+        return by_current(mine, w);
     }
     uint16_t speed = wpin_steady_size(m->speed), effort = wpin_steady_size(w->effort);
     bool against = effort != 0 && (m->speed > 0) != (w->effort > 0);
@@ -111,10 +140,10 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     }
     int32_t off = off_speed(w), slower = w->effort > 0 ? off : -off;
     uint16_t standing_still = c->still;
-    bool may_stand = w->quantity == WPIN_QUANTITY_TORQUE; /* to press and hold is its job */
-    bool driven = effort != 0 && effort >= c->least_effort && !may_stand;
+    bool driven = effort != 0 && effort >= c->least_effort;
     bool still = driven && (speed <= standing_still || /* or dies away, driven by nothing: */
                             (slower > standing_still && is_dead(mine, w)));
+    still = still && !(w->quantity == WPIN_QUANTITY_TORQUE && presses(mine, w));
     bool wrong = against && speed > standing_still;
     bool apart =
         (off > c->off_by || off < -(int32_t)c->off_by) && (w->held & WPIN_HELD_REVERSAL) == 0;
@@ -129,7 +158,7 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
 
 void wpin_motion_reset(void *motion) {
     wpin_motion *mine = motion;
-    mine->still_us = mine->wrong_us = mine->off_us = 0;
+    mine->still_us = mine->lost_us = mine->wrong_us = mine->off_us = 0;
     mine->lasts = false;
     mine->side = 0;
     mine->passed = 0;

@@ -148,9 +148,9 @@ static void begin_run(wpin_motor *motor, const wpin_request *request) {
     rest_with(motor, motor->config->rest_drive);
 }
 
-static bool ramps_speed(const wpin_motor *motor) {
+static bool ramps_down(const wpin_motor *motor) {
     return motor->config->loop != NULL && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0 &&
-           motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
+           wpin_steady_ramps(motor->setpoint.quantity);
 }
 
 /* Carries a request out; age_us is how long ago it was posted. */
@@ -166,9 +166,10 @@ static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us
         begin_run(motor, request);
         break;
     case WPIN_VERB_STOP:
-        if (ramps_speed(motor)) {
-            motor->config->loop->begin(motor, WPIN_QUANTITY_SPEED, request);
-            wpin_motor_ask(motor, WPIN_QUANTITY_SPEED, 0); /* where it ends by itself */
+        if (ramps_down(motor)) {
+            uint8_t quantity = motor->setpoint.quantity;
+            motor->config->loop->begin(motor, quantity, request);
+            wpin_motor_ask(motor, quantity, 0); /* where it ends by itself */
             motor->timeout.us = WPIN_NEVER;
         } else {
             begin_ramp(motor, request);

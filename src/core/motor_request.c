@@ -28,7 +28,9 @@ static uint32_t least_time(const wpin_motor *motor, uint8_t verb, wpin_setpoint 
     const WPIN_FAR wpin_motor_config *config = motor->config;
     bool stops = verb == WPIN_VERB_STOP && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
     if (config->loop != NULL && (stops || is_regulated(motor, setpoint.quantity))) {
-        return config->loop->least_us(motor, stops ? WPIN_QUANTITY_SPEED : setpoint.quantity,
+        uint8_t now = motor->setpoint.quantity; /* one byte: whole in any context */
+        uint8_t stopped = now == WPIN_QUANTITY_TORQUE ? now : WPIN_QUANTITY_SPEED;
+        return config->loop->least_us(motor, stops ? stopped : setpoint.quantity,
                                       stops ? 0 : setpoint.value);
     }
     return config->start.smooth && setpoint.quantity == WPIN_QUANTITY_EFFORT

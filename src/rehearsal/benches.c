@@ -1,11 +1,9 @@
 /* Benches that are not what the rig says, one or many of them. */
+#include "pool.h"
 #include "windpin/response.h"
 #include <math.h>
-#include <pthread.h>
-#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
 /* ---- one ---- */
 
@@ -64,18 +62,16 @@ typedef struct sweep {
     double spread;
     unsigned seed;
     wpin_response_bench *benches;
-    size_t count;
-    atomic_size_t next, done;
-    atomic_bool full; /* out of memory */
 } sweep;
 
-static void try_bench(sweep *s, size_t i) {
+/* False: out of memory. */
+static bool try_bench(void *context, size_t i) {
+    sweep *s = context;
     wpin_response_bench *b = &s->benches[i];
     *b = (wpin_response_bench){.seed = s->seed + (unsigned)i};
     wpin_rig *bench = wpin_bench_vary(s->rig, s->load, s->spread, b->seed, true);
     if (bench == NULL) {
-        s->full = true;
-        return;
+        return false;
     }
     wpin_response r;
     char why[300];
@@ -86,49 +82,13 @@ static void try_bench(sweep *s, size_t i) {
     }
     wpin_response_free(&r);
     wpin_bench_free(bench);
-}
-
-static void *work(void *context) {
-    sweep *s = context;
-    for (size_t i; !s->full && (i = atomic_fetch_add(&s->next, 1)) < s->count;) {
-        try_bench(s, i);
-        atomic_fetch_add(&s->done, 1);
-    }
-    return NULL;
-}
-
-/* This thread works too, and tells how far they all are. */
-static void work_and_tell(sweep *s, void (*progress)(void *, double, double), void *context) {
-    for (size_t i; !s->full && (i = atomic_fetch_add(&s->next, 1)) < s->count;) {
-        try_bench(s, i);
-        size_t done = atomic_fetch_add(&s->done, 1) + 1;
-        if (progress != NULL) {
-            progress(context, (double)done, (double)s->count);
-        }
-    }
+    return true;
 }
 
 bool wpin_respond_spread(const wpin_rig *rig, int load, const wpin_response_test *test,
                          double spread, unsigned seed, wpin_response_bench *benches, size_t count,
                          void (*progress)(void *context, double done, double of), void *context) {
-    enum { HELPERS = 63 };
-    sweep s = {.rig = rig,
-               .load = load,
-               .test = test,
-               .spread = spread,
-               .seed = seed,
-               .benches = benches,
-               .count = count};
-    pthread_t threads[HELPERS];
-    long processors = sysconf(_SC_NPROCESSORS_ONLN);
-    int helpers = 0;
-    while (helpers < HELPERS && helpers + 1 < processors &&
-           pthread_create(&threads[helpers], NULL, work, &s) == 0) {
-        helpers++;
-    }
-    work_and_tell(&s, progress, context);
-    for (int i = 0; i < helpers; i++) {
-        pthread_join(threads[i], NULL);
-    }
-    return !s.full;
+    sweep s = {
+        .rig = rig, .load = load, .test = test, .spread = spread, .seed = seed, .benches = benches};
+    return wpin_pool_run(count, try_bench, &s, progress, context);
 }

@@ -144,6 +144,36 @@ static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
     watch_by(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work));
 }
 
+/* What a shaft that is regulated must do. One whose speed is not asked for may be turned back for a
+ * while, and go as fast as it likes. */
+static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_speed *s = &load->speed;
+    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    double breakaway = wpin_rig_duty_at(rig, load, shaft.holds / load->motor.constant, 0);
+    double stall_time = s->there ? s->stall_time : 0.5, wrong = s->there ? 0.1 : stall_time;
+    bound->motion = (wpin_motion_config){.still = still_speed(rig, load),
+                                         .least_effort = to_duty(fmin(breakaway + 0.02, 1)),
+                                         .still_ms = (uint16_t)lround(stall_time * 1e3),
+                                         .wrong_ms = (uint16_t)lround(wrong * 1e3)};
+    if (s->there) {
+        bound->motion.over_speed = WPIN_DUTY_FULL;
+        bound->motion.off_by = WPIN_DUTY_FULL / 10;
+        bound->motion.off_ms = (uint16_t)lround(s->follow_time * 1e3);
+    }
+    if (load->limits.trip_input >= 0) {
+        /* at the slowest that so little current tells of, some counts must have come */
+        double counts = 3.0 / 8 * fmin(breakaway + 0.02, 1) * full_hz(rig, load);
+        bound->motion.lost_ms =
+            (uint16_t)fmin(fmax(4e3 / fmax(counts, 1), 100), bound->motion.still_ms);
+        double amps = wpin_rig_mean_amps(rig, load, 1, 0), near = 0.02;
+        double slope = (amps - wpin_rig_mean_amps(rig, load, 1 - near, 0)) / near; /* below it */
+        bound->motion.stall_mv = (uint16_t)fmin(slope * sense_slope(load), UINT16_MAX);
+        bound->motion.stall_from = to_duty(fmin(fmax(1 - amps / fmax(slope, 1e-9), 0), 1));
+    }
+    bound->motion_at_work.config = &bound->motion;
+    watch_by(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
+}
+
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
 static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
@@ -156,27 +186,12 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
         .gain = to_gain(d.gain * 256),
         .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
         .fresh_us = (uint16_t)fmin(2e6 * fmax(d.delay, rig->controller.tick), UINT16_MAX)};
-    bound->motion = (wpin_motion_config){.still = still_speed(rig, load),
-                                         .least_effort = to_duty(fmin(d.breakaway + 0.02, 1)),
-                                         .still_ms = (uint16_t)lround(s->stall_time * 1e3),
-                                         .wrong_ms = 100,
-                                         .over_speed = WPIN_DUTY_FULL,
-                                         .off_by = WPIN_DUTY_FULL / 10,
-                                         .off_ms = (uint16_t)lround(s->follow_time * 1e3)};
-    if (load->limits.trip_input >= 0) {
-        double amps = wpin_rig_mean_amps(rig, load, 1, 0), near = 0.02;
-        double slope = (amps - wpin_rig_mean_amps(rig, load, 1 - near, 0)) / near; /* below it */
-        bound->motion.stall_mv = (uint16_t)fmin(slope * sense_slope(load), UINT16_MAX);
-        bound->motion.stall_from = to_duty(fmin(fmax(1 - amps / fmax(slope, 1e-9), 0), 1));
-    }
     bound->speed_at_work.config = &bound->speed;
-    bound->motion_at_work.config = &bound->motion;
     bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
     bound->regulators[1] = (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
     bound->motor.loop = &wpin_closed_loop;
     bound->motor.regulators = bound->regulators;
     bound->motor.regulator_count = 2;
-    watch_by(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
     double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
                        ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
                        : 0;
@@ -271,6 +286,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     }
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);
+    }
+    if (load->speed.there || load->current.there) {
+        bind_motion(bound, rig, load); /* first: the others add to it */
     }
     if (load->speed.there) {
         bind_speed(bound, rig, load);

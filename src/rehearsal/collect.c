@@ -1,5 +1,6 @@
 /* After a plan: what burnt, what happened, what faulted. */
 #include "run.h"
+#include <math.h>
 #include <stdlib.h>
 
 #define PS 1e-12
@@ -52,8 +53,9 @@ void wpin_run_collect(wpin_run *run) {
     for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
         wpin_status cause = wpin_motor_fault(&run->motors[i]);
         if (cause != WPIN_OK) {
+            double at = run->fault_at[i] + run->rig->controller.tick;
             report->faults[report->fault_count++] =
-                (wpin_fault_result){(int)i, cause, run->fault_at[i] + run->rig->controller.tick};
+                (wpin_fault_result){(int)i, cause, at, fmax(run->safe_at[i] - at, 0)};
         }
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {

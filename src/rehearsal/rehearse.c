@@ -129,6 +129,7 @@ static bool allocate(wpin_run *run) {
     run->motors = calloc(loads, sizeof *run->motors);
     run->inputs = calloc(run->rig->input_count + 1, sizeof *run->inputs);
     run->fault_at = calloc(loads, sizeof *run->fault_at);
+    run->safe_at = calloc(loads, sizeof *run->safe_at);
     run->motor_list = calloc(loads, sizeof(wpin_motor *));
     run->tracks = calloc(tracks, sizeof *run->tracks);
     run->last = calloc(loads, sizeof *run->last);
@@ -158,14 +159,14 @@ static bool allocate(wpin_run *run) {
     }
     return report != NULL && required && run->bound != NULL && run->motors != NULL &&
            run->motor_list != NULL && run->inputs != NULL && run->fault_at != NULL &&
-           report->last_way != NULL && report->degrees_c != NULL && report->joules != NULL &&
-           run->tracks != NULL && run->last != NULL && run->for_trace != NULL &&
-           run->samples != NULL && run->open_step != NULL && run->driven != NULL &&
-           run->owner != NULL && run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
-           run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
-           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL && report->operations != NULL && report->torque_peak != NULL &&
-           report->watts_peak != NULL;
+           run->safe_at != NULL && report->last_way != NULL && report->degrees_c != NULL &&
+           report->joules != NULL && run->tracks != NULL && run->last != NULL &&
+           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
+           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
+           run->effect != NULL && run->stop_how != NULL && run->stopping != NULL &&
+           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
+           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL &&
+           report->torque_peak != NULL && report->watts_peak != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -174,6 +175,7 @@ static void release(wpin_run *run) {
     free(run->motors);
     free(run->motor_list);
     free(run->fault_at);
+    free(run->safe_at);
     free(run->inputs);
     free(run->notes);
     free(run->tracks);
@@ -284,6 +286,20 @@ static void note_driven(const wpin_run *run) {
     }
 }
 
+/* What the load is doing that does the most. */
+static wpin_state busiest(const wpin_run *run) {
+    static const uint8_t ranks[] = {
+        [WPIN_STATE_OFF] = 0,      [WPIN_STATE_FAULT] = 0,   [WPIN_STATE_READY] = 1,
+        [WPIN_STATE_COASTING] = 2, [WPIN_STATE_BRAKING] = 3, [WPIN_STATE_RESTING] = 4,
+        [WPIN_STATE_RUNNING] = 5,  [WPIN_STATE_RAMPING] = 6};
+    wpin_state most = WPIN_STATE_OFF;
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        wpin_state state = wpin_motor_state(&run->motors[i]);
+        most = ranks[state] > ranks[most] ? state : most;
+    }
+    return most;
+}
+
 static void run_plan(wpin_run *run, int64_t tick) {
     const wpin_rehearsal_options *o = run->options;
     double sample_seconds = o->sample_seconds > 0 ? o->sample_seconds : 1e-3;
@@ -301,6 +317,7 @@ static void run_plan(wpin_run *run, int64_t tick) {
             next_fast += fast;
         }
         if (o->late != NULL && now >= next_late) {
+            run->report->late_state = busiest(run);
             inject(run, o->late, true);
             next_late = INT64_MAX;
         }

@@ -63,6 +63,7 @@ typedef struct wpin_run {
     wpin_sample *samples;
     wpin_mean *volts;     /* of each load, over whole periods */
     double *fault_at;     /* of each load: the last tick in which it had no fault */
+    double *safe_at;      /* and the first since then in which its stage was safe; HUGE_VAL: none */
     bool *driven;         /* each load had duty when last looked at */
     size_t *open_step;    /* result each track is in, plus 1; 0 for none */
     size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
@@ -123,8 +124,8 @@ double wpin_run_measured_amps(const wpin_run *run, size_t load);
 /* The same with the sign of what drives it; and where the ramp of the current asked for is. */
 double wpin_run_signed_amps(const wpin_run *run, size_t load);
 double wpin_run_asked_amps(const wpin_run *run, size_t load);
-/* Keeps how far a step's load is off the speed or the current asked for, in means over 50 ms: what a
- * coarse sensor says at an instant is not how it ran. */
+/* Keeps how far a step's load is off the speed or the current asked for, in means over 50 ms: what
+ * a coarse sensor says at an instant is not how it ran. */
 void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step);
 void wpin_run_tally_current(const wpin_run *run, wpin_step_result *step);
 void wpin_run_tally_off(const wpin_run *run, wpin_step_result *step, double off);

@@ -2,6 +2,7 @@
  */
 #define _GNU_SOURCE
 #include "windpin/trials.h"
+#include "pool.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -32,12 +33,21 @@ static const struct {
 
 enum { KINDS = sizeof kinds / sizeof *kinds };
 
+/* What came of one fault at one moment. */
+typedef struct outcome {
+    double at, took, safe_after;
+    wpin_status told; /* WPIN_OK: nothing was */
+    wpin_state state;
+    bool bad, burnt;
+} outcome;
+
 typedef struct campaign {
     const wpin_rig *rig;
     const wpin_plan *plan;
     wpin_trials *trials;
     double *until; /* when each load was last driven, in the run without a fault */
     unsigned moments;
+    outcome *outcomes; /* of each run */
 } campaign;
 
 static bool add(campaign *c, const char *part, const char *word, const char *line) {
@@ -114,20 +124,22 @@ static void count_trip(wpin_trial *t, wpin_status told, double took) {
     t->latest = fmax(t->latest, took);
 }
 
-static void count(const campaign *c, wpin_trial *t, const wpin_report *report, double at) {
+static void count(const campaign *c, wpin_trial *t, const outcome *o) {
+    bool tripped = o->told != WPIN_OK;
     t->tried++;
-    t->burnt += report->burn_count > 0 ? 1 : 0;
-    if (report->fault_count > 0) {
-        count_trip(t, report->faults[0].cause, report->faults[0].at - at);
-    } else if (report->result != WPIN_OK) {
-        count_trip(t, report->result, report->seconds - at);
-    } else if (report->bad) {
+    t->burnt += o->burnt ? 1 : 0;
+    t->tried_in[o->state]++;
+    t->tripped_in[o->state] += tripped ? 1 : 0;
+    t->safe_after = fmax(t->safe_after, o->safe_after);
+    if (tripped) {
+        count_trip(t, o->told, o->took);
+    } else if (o->bad) {
         t->seen++;
-    } else if (!matters(c, t, at)) {
+    } else if (!matters(c, t, o->at)) {
         t->idle++;
     } else {
         t->unseen++;
-        t->unseen_at = at;
+        t->unseen_at = o->at;
     }
 }
 
@@ -150,26 +162,42 @@ static bool run_plain(campaign *c, char *why, size_t size) {
     return good;
 }
 
-static bool run_all(campaign *c, void (*progress)(void *context, double done, double of),
-                    void *context, char *why, size_t size) {
-    double of = (double)(c->trials->count * c->moments), done = 0;
-    for (size_t i = 0; i < c->trials->count; i++) {
-        for (unsigned m = 0; m < c->moments; m++) {
-            double at = c->trials->seconds * (m + 0.5) / c->moments;
-            wpin_rehearsal_options options = {.late = &c->trials->all[i].fault, .late_at = at};
-            wpin_status refused;
-            wpin_report *report = wpin_rehearse(c->rig, c->plan, &options, &refused, why, size);
-            if (report == NULL) {
-                return false;
-            }
-            count(c, &c->trials->all[i], report, at);
-            wpin_report_free(report);
-            if (progress != NULL) {
-                progress(context, ++done, of);
-            }
-        }
+/* One fault at one moment, on a board of its own. */
+static bool run_one(void *context, size_t i) {
+    campaign *c = context;
+    const wpin_trial *t = &c->trials->all[i / c->moments];
+    double moment = (double)(i % c->moments) + 0.5;
+    outcome *o = &c->outcomes[i];
+    o->at = c->trials->seconds * moment / c->moments;
+    wpin_rehearsal_options options = {.late = &t->fault, .late_at = o->at};
+    wpin_status refused;
+    char why[300];
+    wpin_report *report = wpin_rehearse(c->rig, c->plan, &options, &refused, why, sizeof why);
+    if (report == NULL) {
+        return false;
     }
+    bool latched = report->fault_count > 0;
+    o->told = latched ? report->faults[0].cause : report->result;
+    o->took = (latched ? report->faults[0].at : report->seconds) - o->at;
+    o->safe_after = latched ? report->faults[0].safe_after : 0;
+    o->bad = report->bad;
+    o->burnt = report->burn_count > 0;
+    o->state = report->late_state;
+    wpin_report_free(report);
     return true;
+}
+
+/* Counted in order, whoever was done first. */
+static bool run_all(campaign *c, void (*progress)(void *context, double done, double of),
+                    void *context) {
+    size_t runs = c->trials->count * c->moments;
+    c->outcomes = calloc(runs + 1, sizeof *c->outcomes);
+    bool good = c->outcomes != NULL && wpin_pool_run(runs, run_one, c, progress, context);
+    for (size_t i = 0; good && i < runs; i++) {
+        count(c, &c->trials->all[i / c->moments], &c->outcomes[i]);
+    }
+    free(c->outcomes);
+    return good;
 }
 
 wpin_trials *wpin_try_faults(const wpin_rig *rig, const wpin_plan *plan, unsigned moments,
@@ -180,9 +208,13 @@ wpin_trials *wpin_try_faults(const wpin_rig *rig, const wpin_plan *plan, unsigne
                   .trials = calloc(1, sizeof *c.trials),
                   .until = calloc(rig->load_count, sizeof *c.until),
                   .moments = moments};
-    snprintf(why, why_size, "out of memory");
-    bool good = c.trials != NULL && c.until != NULL && list_all(&c) &&
-                run_plain(&c, why, why_size) && run_all(&c, progress, context, why, why_size);
+    static const char full[] = "out of memory";
+    snprintf(why, why_size, full);
+    bool good = c.trials != NULL && c.until != NULL && list_all(&c) && run_plain(&c, why, why_size);
+    if (good) {
+        snprintf(why, why_size, full); /* all that can be in the way of what ran already */
+        good = run_all(&c, progress, context);
+    }
     free(c.until);
     if (!good) {
         wpin_trials_free(c.trials);

@@ -124,7 +124,7 @@ void wpin_judge_place(const wpin_run *run, wpin_step_result *step) {
     double off = (step->degrees - step->degrees_asked) / count;
     double most = run->bound[step->load].motor.at_count;
     if (step->limited) {
-        wpin_rule(step, WPIN_VERDICT_NOTE,
+        wpin_rule(step, fabs(off) > most + 0.5 ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE,
                   "a limit switch ended it at %.2f deg, %.2f deg were asked", step->degrees,
                   step->degrees_asked);
     } else if (fabs(off) > most + 0.5) {

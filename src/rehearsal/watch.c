@@ -1,6 +1,7 @@
 /* What can end a plan from outside: a request, a record that can not be kept, a reset, a lost link.
  */
 #include "run.h"
+#include <math.h>
 
 static bool records_failed(const wpin_run *run) {
     return (run->options->csv != NULL && wpin_csv_error(run->options->csv) != 0) ||
@@ -57,11 +58,21 @@ static void tick_alone(wpin_run *run) {
     }
 }
 
-/* When each fault latched; the core keeps only the cause. */
+static bool is_safe(const wpin_run *run, size_t i) {
+    const wpin_bound_load *bound = &run->bound[i];
+    return wpin_motor_duty(&run->motors[i]) == 0 &&
+           (wpin_run_is_stepper(run, i) ||
+            wpin_stage_drive(&bound->stage_at_work) == (wpin_drive)bound->motor.safe_drive);
+}
+
+/* When each fault latched, and its stage was safe; the core keeps only the cause. */
 static void note_faults(wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         if (run->motors[i].fault == WPIN_OK) {
             run->fault_at[i] = wpin_run_time(run);
+            run->safe_at[i] = HUGE_VAL;
+        } else if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {
+            run->safe_at[i] = wpin_run_time(run);
         }
     }
 }
