@@ -298,7 +298,7 @@ void bench_prepare(bench_case what) {
 
 void bench_pass(void) {
     clock_us += 1000;
-    if (BENCH_LOOPS) { /* nothing where it is not open */
+    if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         turns += (uint32_t)wpin_motor_duty(&regulated) - turns / 64U;
         place += turns / 512U;
     }

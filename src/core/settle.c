@@ -11,7 +11,7 @@ bool wpin_motor_is_near(const wpin_motor *motor) {
 }
 
 /* There once it has stood near enough for long enough; then it is let go. */
-static void settle_at_place(wpin_motor *motor) {
+WPIN_RARE static void settle_at_place(wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = motor->config;
     const wpin_measurement *m = &motor->measurement;
     uint32_t settle_us = (config->settle_ms != 0 ? config->settle_ms : 50U) * (uint32_t)1000;
@@ -27,7 +27,7 @@ static void settle_at_place(wpin_motor *motor) {
 
 /* Whether it has come no nearer for a second: then it is as near as its limits, its supply or its
  * noise let it. On its way, or while it stands, it may yet; for that there are protections. */
-static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool may_yet) {
+WPIN_RARE static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool may_yet) {
     bool on_way = motor->asked_now != motor->setpoint.value || motor->ramp.left_us != 0;
     if (on_way || may_yet || far < motor->nearest) {
         motor->nearest = on_way || may_yet ? UINT16_MAX : far;
@@ -39,7 +39,7 @@ static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool may_yet) {
     return over;
 }
 
-static void settle_torque(wpin_motor *motor) {
+WPIN_RARE static void settle_torque(wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = motor->config;
     const uint8_t limits = WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT;
     bool there = motor->asked_now == motor->setpoint.value, near = true;
@@ -48,8 +48,7 @@ static void settle_torque(wpin_motor *motor) {
         near = near && (r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL || r->near(r->state));
     }
     bool limited = (motor->guard.held & limits) != 0; /* running free it never draws that much */
-    bool ends = comes_no_nearer(motor, near ? 0 : 1, false);
-    if (!there || !(near || limited || ends)) {
+    if (!there || !(near || limited || comes_no_nearer(motor, 1, false))) {
         motor->guard.held |= WPIN_HELD_SETTLING;
     }
 }
@@ -73,10 +72,12 @@ static void settle_speed(wpin_motor *motor) {
     }
     int32_t far = (int32_t)(int16_t)motor->setpoint.value - m->speed; /* it was checked */
     motor->speed_off = nearer(motor->speed_off, (uint16_t)(4U * (near < 4096 ? near : 4096U)), far);
+    if (wpin_magnitude(motor->speed_off) <= near * (uint32_t)WPIN_OFF_SCALE) {
+        return;
+    }
     uint32_t size = wpin_magnitude(far);
     bool stands = wpin_steady_size(m->speed) <= motor->config->guard.standstill;
-    bool ends = comes_no_nearer(motor, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), stands);
-    if (wpin_magnitude(motor->speed_off) > near * (uint32_t)WPIN_OFF_SCALE && !ends) {
+    if (!comes_no_nearer(motor, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), stands)) {
         motor->guard.held |= WPIN_HELD_SETTLING;
     }
 }
