@@ -86,7 +86,8 @@ static void prove(void) {
 #endif
 
 #ifdef LOOP
-/* A motor whose speed, place and torque are regulated, and its motion watched, by a sensor that lies. */
+/* A motor whose speed, place and torque are regulated, and its motion watched, by a sensor that
+ * lies. */
 static void prove(void) {
     static wpin_stage stage;
     static wpin_stage_config wires;
@@ -160,6 +161,14 @@ static void prove(void) {
         case 6: wpin_motor_set_position(&motor, any_signed32); break;
         case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
         case 8: wpin_motor_turn_to(&motor, any_signed32, any32); break;
+        case 9: {
+            static wpin_display display;
+            char code[WPIN_CODE_LENGTH + 1];
+            wpin_motor_code(any ? &motor : NULL, code);
+            wpin_fault_code((wpin_status)any8, code);
+            wpin_display_update(&display, &motor);
+            break;
+        }
         default: wpin_motor_coast(&motor); break;
         }
     }

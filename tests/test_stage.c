@@ -1,6 +1,7 @@
 /* Truth tables and the safe order between rows, seen from the pins. */
 #include "support.h"
 #include <string.h>
+#include <strings.h>
 
 enum { L = WPIN_CELL_LOW, H, D, C, F, P, K };
 
@@ -336,6 +337,56 @@ START_TEST(wrong_requests_leave_the_stage_as_it_was) {
 }
 END_TEST
 
+static int changes;
+static char displayed[8];
+static void show(void *context, const char *code) {
+    ck_assert_ptr_eq(context, displayed);
+    ck_assert_uint_eq(strlen(code), WPIN_CODE_LENGTH);
+    strcpy(displayed, code);
+    changes++;
+}
+
+/* Four characters for each state and fault, none like another even in capitals; a display is told
+ * of each change once. */
+START_TEST(every_state_has_its_code) {
+    char all[8 + WPIN_STATUS_COUNT][WPIN_CODE_LENGTH + 1];
+    int count = 0;
+    wpin_motor motor = {0};
+    for (int s = 0; s < WPIN_STATE_FAULT; s++) {
+        motor.shown = (uint8_t)s;
+        wpin_motor_code(&motor, all[count++]);
+    }
+    for (int s = WPIN_FAULT_FIRST; s < WPIN_STATUS_COUNT; s++) {
+        motor.fault = (uint8_t)s;
+        wpin_motor_code(&motor, all[count++]);
+        wpin_fault_code((wpin_status)s, all[count]);
+        ck_assert_str_eq(all[count], all[count - 1]);
+    }
+    for (int a = 0; a < count; a++) {
+        ck_assert_uint_eq(strlen(all[a]), WPIN_CODE_LENGTH);
+        for (int b = 0; b < a; b++) {
+            ck_assert_msg(strcasecmp(all[a], all[b]) != 0, "%s, %s", all[a], all[b]);
+        }
+    }
+    wpin_fault_code(WPIN_OK, all[0]);
+    ck_assert_str_eq(all[0], "    ");
+    wpin_fault_code(WPIN_STATUS_COUNT, all[0]);
+    ck_assert_str_eq(all[0], "    ");
+    wpin_display display = {.show = show, .context = displayed}, none = {0};
+    motor.fault = WPIN_OK;
+    motor.shown = WPIN_STATE_RUNNING;
+    for (int i = 0; i < 6; i++) {
+        motor.fault = i < 3 ? WPIN_OK : WPIN_FAULT_STALLED;
+        wpin_display_update(&display, &motor);
+        wpin_display_update(&none, &motor);
+        ck_assert_str_eq(displayed, i < 3 ? "run " : "STAL");
+    }
+    wpin_display_update(&display, NULL);
+    ck_assert_str_eq(displayed, "off ");
+    ck_assert_int_eq(changes, 3);
+}
+END_TEST
+
 START_TEST(every_status_has_its_words) {
     for (int s = 0; s < WPIN_STATUS_COUNT; s++) {
         ck_assert_int_eq(strncmp(wpin_status_name((wpin_status)s), "WPIN_", 5), 0);
@@ -520,6 +571,7 @@ int main(void) {
     tcase_add_test(tests, wrong_requests_leave_the_stage_as_it_was);
     tcase_add_test(tests, software_pwm_keeps_its_share);
     tcase_add_test(tests, every_status_has_its_words);
+    tcase_add_test(tests, every_state_has_its_code);
     tcase_add_test(tests, commutation_ends_on_the_newest_sector);
     tcase_add_test(tests, commutation_leaves_mode_lines_alone);
     suite_add_tcase(suite, tests);

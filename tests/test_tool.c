@@ -782,6 +782,7 @@ START_TEST(the_examples_run) {
                 {"belts_in_step", "in step: never more than"},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
                 {"tight_lid", "1.562 A  0.600 Nm"},
+                {"small_display", "[STAL]"},
                 {"homed_gate", "brought to 60 deg: within a count"},
                 {"size_a_switch", "base resistor: 560 ohm"},
                 {"twins", "shafts: 118 rpm and -118 rpm"},

@@ -4,6 +4,7 @@
 #ifndef WINDPIN_H
 #define WINDPIN_H
 
+#include "code.h"
 #include "encoder.h"
 #include "in_step.h"
 #include "input.h"
