@@ -73,7 +73,7 @@ static void print_states(const wpin_trials *trials) {
                 {"running down or braking", {WPIN_STATE_COASTING, WPIN_STATE_BRAKING}},
                 {"waiting to turn over", {WPIN_STATE_RESTING, WPIN_STATE_RESTING}}};
     double safe_after = 0;
-    printf("When they came its loads were");
+    printf("\n%-32s %6s %8s\n", "when they came its loads were", "runs", "noticed");
     for (size_t r = 0; r < sizeof rows / sizeof *rows; r++) {
         unsigned tried = 0, tripped = 0;
         for (size_t i = 0; i < trials->count; i++) {
@@ -84,9 +84,11 @@ static void print_states(const wpin_trials *trials) {
             }
             safe_after = t->safe_after > safe_after ? t->safe_after : safe_after;
         }
-        printf("%s %s in %u runs (%u noticed)", r == 0 ? "" : ",", rows[r].words, tried, tripped);
+        if (tried > 0) {
+            printf("%-32s %6u %8u\n", rows[r].words, tried, tripped);
+        }
     }
-    printf(".\n");
+    printf("\n");
     if (safe_after < 1e-6) {
         printf("Every stage was in its safe state in the control period that noticed the fault.\n");
     } else {
