@@ -26,11 +26,15 @@ static bool is_dead(const wpin_motion *motion, const wpin_watched *w) {
     return known && wpin_steady_size(w->measurement->current) < standing(motion, w) / 32U;
 }
 
+/* Whether the current of a standing motor is known, and its own. */
+static bool tells_by_current(const wpin_motion *motion, const wpin_watched *w) {
+    return motion->config->stall_mv != 0 && (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
+}
+
 /* A standing motor draws its stall current, one that turns less by its back-emf, and one without
  * volts none. A quarter is left for a warm winding and a weak supply. */
 static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
-    uint16_t stall_mv = motion->config->stall_mv;
-    if (stall_mv == 0 || (w->measurement->valid & WPIN_HAS_CURRENT) == 0) {
+    if (!tells_by_current(motion, w)) {
         return WPIN_FAULT_NO_MOTION;
     }
     uint32_t stalled = standing(motion, w);
@@ -41,20 +45,22 @@ static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
     return all ? WPIN_FAULT_STALLED : WPIN_FAULT_FEEDBACK;
 }
 
-/* Whether it draws so little that it must be turning: below 5/8, which neither a hot winding nor a
+/* Whether it draws so little that it must be turning: below 9/16, which neither a hot winding nor a
  * weak supply leaves of the current of a standing motor. */
-static bool must_turn(const wpin_motion *motion, const wpin_watched *w) {
-    bool known = motion->config->lost_ms != 0 && motion->config->stall_mv != 0 &&
-                 (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
-    return known &&
-           wpin_steady_size(w->measurement->current) * (uint32_t)8 < standing(motion, w) * 5U &&
-           !is_dead(motion, w);
+static bool draws_little(const wpin_motion *motion, const wpin_watched *w) {
+    uint32_t drawn = wpin_steady_size(w->measurement->current);
+    return drawn * 16U < standing(motion, w) * 9U;
 }
 
-/* To stand with the current of a standing motor is what a torque is for. */
+/* Standing, as far as is measured, and yet it must be turning. */
+static bool is_lost(const wpin_motion *motion, const wpin_watched *w) {
+    return motion->config->lost_ms != 0 && tells_by_current(motion, w) && !is_dead(motion, w) &&
+           draws_little(motion, w);
+}
+
+/* To stand with the current of a standing motor, cold or hot, is what a torque is for. */
 static bool presses(const wpin_motion *motion, const wpin_watched *w) {
-    wpin_status why = why_still(motion, w);
-    return why == WPIN_FAULT_STALLED || why == WPIN_FAULT_NO_MOTION;
+    return !tells_by_current(motion, w) || (!is_dead(motion, w) && !draws_little(motion, w));
 }
 
 /* Whether it goes over the place asked for again and again: each time it starts, it goes too far.
@@ -101,7 +107,7 @@ static wpin_status lasting(wpin_motion *mine, const wpin_watched *w, bool still,
     const WPIN_FAR wpin_motion_config *c = mine->config;
     uint16_t dt_us = w->measurement->dt_us;
     mine->lasts = still || wrong || apart;
-    bool lost = still && wpin_steady_size(w->measurement->speed) <= c->still && must_turn(mine, w);
+    bool lost = still && wpin_steady_size(w->measurement->speed) <= c->still && is_lost(mine, w);
     if (lasts(&mine->still_us, still, dt_us, c->still_ms)) {
         return why_still(mine, w);
     }
