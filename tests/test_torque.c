@@ -277,6 +277,8 @@ static const said plans[] = {
     {"", "lid ramp 1.5A\nlid ramp 1.5A in 2s\nlid hold 1s\nlid stop", 0,
      "of 1.5 A, 0.576 Nm, standing"},
     {"", "lid run reverse 1A for 500ms", 0, "-1 A"},
+    {"", "lid run 0.35Nm for 1.5s\nlid ramp 1A\nlid stop", 0, "ok, 1 A is 0.384 Nm, standing"},
+    {"", "lid run 0.35Nm until lid above 0.5A at most 3s", 0, "what it waited for came first"},
     {"s/, travel: {low: 0deg, high: 420deg, start: 5deg}//", "lid ramp 1A\nlid hold 1s\nlid stop",
      0, "all the duty it may have drives no more at this speed"},
     {"s/, travel: {low: 0deg, high: 420deg, start: 5deg}//", "lid run 1A for 2s", 0, "ok, 1 A is"},

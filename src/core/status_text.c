@@ -82,7 +82,8 @@
     ROW(WPIN_FAULT_WRONG_WAY, "Its speed is measured against the way it is driven.",               \
         "Swap the sensor's channels or the motor's leads, or set the sensor reversed.")            \
     ROW(WPIN_FAULT_OVERSPEED, "It is faster than it may be.",                                      \
-        "Look for a load that drives it, or a sensor with more counts than configured.")           \
+        "Look for a load that drives it, a torque that nothing takes up, or a sensor with more "   \
+        "counts than configured.")                                                                 \
     ROW(WPIN_FAULT_FOLLOWING, "It was too far from the speed asked for, for too long.",            \
         "Ask for less speed or a longer ramp; look for a heavy load or a weak supply.")            \
     ROW(WPIN_FAULT_HUNTING,                                                                        \

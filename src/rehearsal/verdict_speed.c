@@ -62,8 +62,11 @@ void wpin_run_tally_speed(const wpin_run *run, wpin_step_result *step) {
 }
 
 void wpin_judge_speed(const wpin_run *run, wpin_step_result *step) {
-    double most = may_be_off(run, step), end = step->mean_off;
-    if (!step->reached) {
+    double most = may_be_off(run, step), now = fabs(step->asked_rpm - step->measured_rpm);
+    double end = fmin(step->mean_off, now); /* in the mean it may still have been on its way */
+    if (!step->reached && step->until) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, what it waited for came first");
+    } else if (!step->reached) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "did not come to %.4g rpm in its time: %s",
                   fabs(step->asked_rpm),
                   step->folded ? "its current limit holds it back" : "its ramp takes longer");
