@@ -26,15 +26,15 @@ WPIN_RARE static void settle_at_place(wpin_motor *motor) {
 }
 
 /* Whether it has come no nearer for a second: then it is as near as its limits, its supply or its
- * noise let it. On its way, or while it stands, it may yet; for that there are protections. */
-WPIN_RARE static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool may_yet) {
+ * noise let it. While it stands it may yet: for that there are protections, and ten seconds. */
+WPIN_RARE static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool stands) {
     bool on_way = motor->asked_now != motor->setpoint.value || motor->ramp.left_us != 0;
-    if (on_way || may_yet || far < motor->nearest) {
-        motor->nearest = on_way || may_yet ? UINT16_MAX : far;
+    if (on_way || far < motor->nearest) {
+        motor->nearest = on_way ? UINT16_MAX : far;
         motor->no_nearer_us = 0;
         return false;
     }
-    bool over = motor->no_nearer_us >= NO_NEARER_US;
+    bool over = motor->no_nearer_us >= (stands ? 10U * NO_NEARER_US : NO_NEARER_US);
     motor->no_nearer_us += over ? 0 : motor->measurement.dt_us;
     return over;
 }

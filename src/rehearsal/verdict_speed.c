@@ -74,7 +74,9 @@ void wpin_judge_speed(const wpin_run *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%.4g rpm measured at its end, more than %.2g rpm off",
                   fabs(step->measured_rpm), most);
     } else if (step->op == WPIN_OP_RUN && end > 1.5 * most) {
-        wpin_rule(step, WPIN_VERDICT_NOTE, "came to %.4g rpm only: %s", fabs(step->measured_rpm),
+        bool far = end > fabs(step->asked_rpm) / 2;
+        wpin_rule(step, far ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE, "came to %.4g rpm only: %s",
+                  fabs(step->measured_rpm),
                   step->folded ? "its current limit holds it back"
                                : "all the duty it may have drives it no faster");
     } else if (step->op == WPIN_OP_HOLD && step->off_rpm > 1.02 * most) {
