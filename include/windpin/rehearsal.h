@@ -52,12 +52,11 @@ typedef struct wpin_step_result {
     double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
     double asked_rpm;                 /**< Speed asked for, signed; 0: none. */
     double measured_rpm;              /**< By its encoder, at its end; NAN without one. */
-    bool reached;                     /**< The speed asked for was measured. */
-    double off_rpm, off_at;           /**< Furthest from it since, in means over 50 ms, and when. */
+    double asked_amps;                /**< Current asked for, signed; 0: none. */
+    double measured_amps;             /**< By its sense, size, at its end; NAN without one. */
+    bool reached;                     /**< The speed or current asked for was measured. */
+    double most_off, off_at; /**< Furthest from it since, rpm or A, in means over 50 ms; when. */
     double mean_off, window_off, window_s; /**< The last of those, and the one being taken. */
-    double asked_amps;                     /**< Current asked for, signed; 0: none. Then the three
-                                                above are of it, A. */
-    double measured_amps;                  /**< By its sense, size, at its end; NAN without one. */
     double at, took;                       /**< s since the plan began. */
     double duty, volts, rpm;       /**< At its end; volts and rpm as the motor truly had them. */
     double amps_peak;              /**< Largest size of the current during the step. */

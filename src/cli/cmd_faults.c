@@ -62,39 +62,47 @@ static void print_row(const wpin_trial *t) {
            t->named, times, usual_name(t), t->seen, t->idle, t->unseen, t->burnt);
 }
 
-/* What the loads were doing when the faults came; in the end, how soon the stages were safe. */
+#define IN(state) (1U << (state))
+
+/* What the loads were doing when the faults came. */
 static void print_states(const wpin_trials *trials) {
     static const struct {
         const char *words;
-        wpin_state states[2];
-    } rows[] = {{"at rest", {WPIN_STATE_READY, WPIN_STATE_OFF}},
-                {"on a ramp", {WPIN_STATE_RAMPING, WPIN_STATE_RAMPING}},
-                {"running", {WPIN_STATE_RUNNING, WPIN_STATE_RUNNING}},
-                {"running down or braking", {WPIN_STATE_COASTING, WPIN_STATE_BRAKING}},
-                {"waiting to turn over", {WPIN_STATE_RESTING, WPIN_STATE_RESTING}}};
-    double safe_after = 0;
+        unsigned states;
+    } rows[] = {{"at rest", IN(WPIN_STATE_READY) | IN(WPIN_STATE_OFF)},
+                {"on a ramp", IN(WPIN_STATE_RAMPING)},
+                {"running", IN(WPIN_STATE_RUNNING)},
+                {"running down or braking", IN(WPIN_STATE_COASTING) | IN(WPIN_STATE_BRAKING)},
+                {"waiting to turn over", IN(WPIN_STATE_RESTING)}};
     printf("\n%-32s %6s %8s\n", "when they came its loads were", "runs", "noticed");
     for (size_t r = 0; r < sizeof rows / sizeof *rows; r++) {
         unsigned tried = 0, tripped = 0;
         for (size_t i = 0; i < trials->count; i++) {
-            const wpin_trial *t = &trials->all[i];
-            for (int s = 0; s < (rows[r].states[0] == rows[r].states[1] ? 1 : 2); s++) {
-                tried += t->tried_in[rows[r].states[s]];
-                tripped += t->tripped_in[rows[r].states[s]];
+            for (int s = 0; s < WPIN_STATE_FAULT; s++) {
+                bool counts = (rows[r].states & IN(s)) != 0;
+                tried += counts ? trials->all[i].tried_in[s] : 0;
+                tripped += counts ? trials->all[i].tripped_in[s] : 0;
             }
-            safe_after = t->safe_after > safe_after ? t->safe_after : safe_after;
         }
         if (tried > 0) {
             printf("%-32s %6u %8u\n", rows[r].words, tried, tripped);
         }
     }
-    printf("\n");
+}
+
+static void print_safe(const wpin_trials *trials) {
+    double safe_after = 0;
+    for (size_t i = 0; i < trials->count; i++) {
+        double after = trials->all[i].safe_after;
+        safe_after = after > safe_after ? after : safe_after;
+    }
     if (safe_after < 1e-6) {
-        printf("Every stage was in its safe state in the control period that noticed the fault.\n");
+        printf("\nEvery stage was in its safe state in the control period that noticed the "
+               "fault.\n");
     } else {
-        printf(
-            "A stage was in its safe state %.3g ms after its fault was noticed, at the latest.\n",
-            safe_after * 1e3);
+        printf("\nA stage was in its safe state %.3g ms after its fault was noticed, at the "
+               "latest.\n",
+               safe_after * 1e3);
     }
 }
 
@@ -103,7 +111,7 @@ static void print_unseen(const wpin_trials *trials, unsigned unseen) {
     if (unseen == 0) {
         return;
     }
-    printf("Nothing shows, and all went as asked all the same:");
+    printf("Nothing shows, and no step went wrong:");
     for (size_t i = 0; i < trials->count; i++) {
         const wpin_trial *t = &trials->all[i];
         if (t->unseen > 0) {
@@ -138,6 +146,7 @@ static void print_table(const wpin_rig *rig, const wpin_trials *trials) {
         "shows; %u nothing shows; in %u something burnt.\n",
         runs, tripped, named, seen, unseen, burnt);
     print_states(trials);
+    print_safe(trials);
     print_unseen(trials, unseen);
     if (seen > 0) {
         printf("What only the record shows came in the last moments of a motion, or takes a sense "

@@ -55,7 +55,6 @@ static bool say_switch(char *to, size_t size, const wpin_step_result *s,
     }
 }
 
-/* A driven load's action in words. */
 /* A duty, a speed or a current. */
 static const char *how_much(char *to, size_t size, const wpin_step_result *s) {
     if (s->asked_rpm != 0) {
@@ -68,6 +67,7 @@ static const char *how_much(char *to, size_t size, const wpin_step_result *s) {
     return to;
 }
 
+/* A driven load's action in words. */
 static void say_drive(char *to, size_t size, const wpin_step_result *s, const wpin_rig_load *load) {
     const char *name = load->name;
     char asked[24];

@@ -11,9 +11,8 @@ WPIN_RARE void wpin_rare_read_more(wpin_motor *motor) {
         (uint8_t)(read_limit(motor->port, &sense->limit_forward, WPIN_AT_FORWARD_LIMIT) |
                   read_limit(motor->port, &sense->limit_reverse, WPIN_AT_REVERSE_LIMIT));
     if (sense->more != NULL) {
-        bool back = (motor->guard.flags & WPIN_GUARD_LAST_REVERSE) != 0;
-        uint8_t driven = back ? WPIN_DRIVEN_REVERSE : 0;
-        motor->measurement.inputs = (uint8_t)(motor->measurement.inputs | driven);
+        motor->measurement.inputs =
+            (uint8_t)(motor->measurement.inputs | wpin_steady_driven(motor));
         sense->more(sense->context, &motor->measurement);
         if (motor->config->loop != NULL && motor->config->travel != NULL) {
             motor->config->loop->bound(motor);

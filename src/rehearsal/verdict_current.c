@@ -73,13 +73,13 @@ void wpin_judge_current(const wpin_run *run, wpin_step_result *step) {
     } else if (step->op != WPIN_OP_RUN_FOR && end > 1.5 * most) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "%.3g A measured at its end, %.2g A off: %s",
                   step->measured_amps, end, why_less(run, step));
-    } else if (step->op == WPIN_OP_HOLD && step->off_rpm > 1.5 * most) {
+    } else if (step->op == WPIN_OP_HOLD && step->most_off > 1.5 * most) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
-                  "up to %.2g A off, at %.2f s; more than the %.2g A of 'within'", step->off_rpm,
+                  "up to %.2g A off, at %.2f s; more than the %.2g A of 'within'", step->most_off,
                   step->off_at, most);
     } else if (step->op == WPIN_OP_HOLD) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, held within %.2g A of %.3g A, %.3g Nm%s",
-                  fmax(step->off_rpm, 1e-3), fabs(step->asked_amps), torque,
+                  fmax(step->most_off, 1e-3), fabs(step->asked_amps), torque,
                   step->rpm == 0 ? ", standing" : "");
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, %.3g A is %.3g Nm%s", fabs(step->asked_amps), torque,

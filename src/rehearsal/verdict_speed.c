@@ -48,8 +48,8 @@ void wpin_run_tally_off(const wpin_run *run, wpin_step_result *step, double off)
     }
     step->mean_off = fabs(step->window_off / step->window_s);
     step->window_off = step->window_s = 0;
-    if (step->reached && step->mean_off > step->off_rpm) {
-        step->off_rpm = step->mean_off;
+    if (step->reached && step->mean_off > step->most_off) {
+        step->most_off = step->mean_off;
         step->off_at = wpin_run_time(run);
     }
 }
@@ -79,12 +79,12 @@ void wpin_judge_speed(const wpin_run *run, wpin_step_result *step) {
                   fabs(step->measured_rpm),
                   step->folded ? "its current limit holds it back"
                                : "all the duty it may have drives it no faster");
-    } else if (step->op == WPIN_OP_HOLD && step->off_rpm > 1.02 * most) {
+    } else if (step->op == WPIN_OP_HOLD && step->most_off > 1.02 * most) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "up to %.3g rpm off, at %.2f s; more than the %.2g rpm of 'within'",
-                  step->off_rpm, step->off_at, most);
+                  step->most_off, step->off_at, most);
     } else if (step->op == WPIN_OP_HOLD) {
-        wpin_rule(step, WPIN_VERDICT_OK, "ok, held within %.2g rpm", fmax(step->off_rpm, 0.01));
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, held within %.2g rpm", fmax(step->most_off, 0.01));
     } else if (step->turned_after > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "%.2f s before it: ramp to zero and rest, to turn the other way",

@@ -109,6 +109,11 @@ WPIN_STEADY int16_t wpin_steady_less(int16_t mv, int16_t zero) {
                                               : difference);
 }
 
+/* What `more` is told besides: which way it was driven last. */
+WPIN_STEADY uint8_t wpin_steady_driven(const wpin_motor *motor) {
+    return (motor->guard.flags & WPIN_GUARD_LAST_REVERSE) != 0 ? WPIN_DRIVEN_REVERSE : 0;
+}
+
 WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
                                      const wpin_port *port, uint8_t senses, bool folded) {
     const WPIN_FAR wpin_sense_config *sense = &config->sense;
@@ -133,8 +138,7 @@ WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_moto
     m->valid = valid;
     bool only_more = folded && (senses & WPIN_SENSES_LIMITS) == 0 && config->travel == NULL;
     if (only_more && (senses & WPIN_SENSES_MORE) != 0) {
-        bool back = (motor->guard.flags & WPIN_GUARD_LAST_REVERSE) != 0;
-        m->inputs = back ? WPIN_DRIVEN_REVERSE : 0;
+        m->inputs = wpin_steady_driven(motor);
         sense->more(sense->context, m);
     } else if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
