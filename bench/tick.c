@@ -39,6 +39,11 @@ static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     return WPIN_OK;
 }
 
+static bool read_pin(void *context, wpin_pin pin) {
+    (void)context;
+    return pin == 14;
+}
+
 static int16_t millivolts(void *context, uint8_t input) {
     (void)context;
     return input == 0 ? 400 : 3000;
@@ -98,6 +103,7 @@ static const wpin_port port = {.now = now,
                                .pwm_duty = pwm_duty,
                                .group_open = group_open,
                                .group_write = group_write,
+                               .read = read_pin,
                                .millivolts = millivolts,
                                .count = count,
                                .pause = pause_us,
@@ -234,32 +240,33 @@ static void ask_at_random(void) {
     }
 }
 
-/* ---- a three-phase stage: PWM on the high sides, the low sides switch plainly ---- */
+/* ---- a brushless motor: PWM on the high sides, the low sides switch plainly ---- */
 
-enum { L = WPIN_CELL_LOW, H = WPIN_CELL_HIGH, D = WPIN_CELL_DUTY };
-static const WPIN_FLASH wpin_row sector_rows[] = {
-    WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L, L, L),
-    WPIN_ROW(WPIN_DRIVE_SECTOR + 0, D, L, L, H, L, L),
-    WPIN_ROW(WPIN_DRIVE_SECTOR + 1, D, L, L, L, L, H),
-    WPIN_ROW(WPIN_DRIVE_SECTOR + 2, L, L, D, L, L, H),
-    WPIN_ROW(WPIN_DRIVE_SECTOR + 3, L, H, D, L, L, L),
-    WPIN_ROW(WPIN_DRIVE_SECTOR + 4, L, H, L, L, D, L),
-    WPIN_ROW(WPIN_DRIVE_SECTOR + 5, L, L, L, H, D, L)};
-static const WPIN_FLASH wpin_leg sector_legs[] = {{0, 1}, {2, 3}, {4, 5}};
-static const WPIN_FLASH wpin_stage_table sectors = {
-    .line_count = 6, .row_count = 7, .rows = sector_rows, .legs = sector_legs, .leg_count = 3};
-static const WPIN_FLASH wpin_line sector_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
-                                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
-static const WPIN_FLASH wpin_stage_config inverter_config = {
-    .table = &sectors, .lines = sector_lines, .pwm_hz = 20000, .dead_time_us = 2};
-static wpin_stage inverter;
+static const WPIN_FLASH wpin_line phase_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
+                                                   {.pin = 3}, {.pin = 4}, {.pin = 5}};
+static const WPIN_FLASH wpin_stage_config inverter = {.table = &wpin_table_six_switches_high,
+                                                      .lines = phase_lines,
+                                                      .pwm_hz = 20000,
+                                                      .dead_time_us = 2};
+static const WPIN_FLASH wpin_six_step_config phases_config = {
+    .stage = &inverter, .hall = {14, 15, 16}, .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
+static wpin_six_step phases;
+WPIN_FAST_EDGE(fast_edge, phases, phases_config, port)
 static uint8_t sector;
 static bench_case bench_case_now;
 
+/* What the Hall sensors show in each sector. */
+static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
+
+__attribute__((noinline)) static void edge_folded(void) {
+    fast_edge(codes[sector], clock_us);
+}
+
 static void prepare_inverter(void) {
     sector = 0;
-    wpin_stage_open(&inverter, &inverter_config, &port);
-    wpin_stage_apply(&inverter, WPIN_DRIVE_SECTOR, 8000);
+    wpin_six_step_actuator.open(&phases, &phases_config, &port);
+    wpin_six_step_edge(&phases, codes[0], 0);
+    wpin_six_step_actuator.put(&phases, WPIN_QUANTITY_EFFORT, 8000);
 }
 
 void bench_prepare(bench_case what) {
@@ -315,7 +322,11 @@ void bench_tick(void) {
         tick_loop();
     } else if (bench_case_now == BENCH_COMMUTATE) {
         sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
-        wpin_stage_commutate(&inverter, sector);
+        if (bench_fast) {
+            edge_folded();
+        } else {
+            wpin_six_step_edge(&phases, codes[sector], clock_us);
+        }
     } else if (bench_fast) {
         tick_folded();
     } else {

@@ -37,8 +37,10 @@ typedef struct wpin_encoder_config {
     const wpin_quadrature *quadrature; /**< Counted in software; NULL: by a counter of the port. */
     uint8_t counter;                   /**< That counter. */
     bool reversed;                     /**< It counts down while the motor is driven forward. */
-    bool one_channel;   /**< It counts up both ways: the direction is the one last driven in. */
-    bool no_moments;    /**< The counter does not know when its counts came. */
+    bool one_channel; /**< It counts up both ways: the direction is the one last driven in. */
+    bool no_moments;  /**< The counter does not know when its counts came. */
+    uint8_t kinds; /**< After so many edges comes one of the same kind: 0: 4, as of two channels; 3
+                        of Hall sensors. */
     uint32_t full_hz;   /**< Counts a second at full speed, which is a speed of 16384: 1 to 2^22. */
     uint16_t window_us; /**< A speed is measured over this at least, us; 0: from count to count. */
     uint32_t still_us;  /**< Without a count for this long it stands, us, up to WPIN_SPAN_MAX; 0:

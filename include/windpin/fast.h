@@ -7,11 +7,18 @@
  *     static wpin_motor pump;
  *     WPIN_FAST_TICK(pump_tick, pump, config, port)
  *     ... wpin_motor_init(&pump, &config, &port); ... pump_tick();
+ *
+ * The same for an edge of the Hall sensors of a brushless motor, which may come thousands of times
+ * a second:
+ *
+ *     WPIN_FAST_EDGE(drum_edge, drum_phases, phases_config, port)
+ *     ISR(PCINT1_vect) { drum_edge(PINC & 7, chip_now(NULL)); }
  */
 #ifndef WINDPIN_FAST_H
 #define WINDPIN_FAST_H
 
 #include "impl/steady.h"
+#include "impl/steady_six_step.h"
 
 /** Defines `static void name(void)`: wpin_motor_tick of one motor. Its configuration and port are
  * the very ones that motor was initialised with; before that, and after a refused init, it does
@@ -26,6 +33,17 @@
             (the_port).kick != NULL) {                                                             \
             (the_port).kick((the_port).context);                                                   \
         }                                                                                          \
+    }
+
+/** Defines `static wpin_status name(uint8_t code, wpin_moment now)`: wpin_six_step_edge of one
+ * motor, with the configuration and port it was initialised with; before that, and after a refused
+ * init, it says WPIN_REFUSED_CLOSED. Fast. */
+#define WPIN_FAST_EDGE(name, the_six_step, the_config, the_port)                                   \
+    static wpin_status name(uint8_t code, wpin_moment now) {                                       \
+        if ((the_six_step).config != &(the_config) || (the_six_step).stage.port != &(the_port)) {  \
+            return WPIN_REFUSED_CLOSED;                                                            \
+        }                                                                                          \
+        return wpin_steady_edge(&(the_six_step), &(the_config), &(the_port), code, now);           \
     }
 
 #endif

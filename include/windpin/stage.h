@@ -142,6 +142,15 @@ WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_four_switches;
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_servo_pulse;
 /** a, b: one of two outputs on, or none; on or off. */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_paired_outputs;
+/** a-high, a-low, b-high, b-low, c-high, c-low: six switches of a three-phase stage, sectors 0 to 5
+ * (A to B, A to C, B to C, B to A, C to A, C to B). PWM on the high side, its low side as the
+ * complement; needs a dead time. */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_six_switches;
+/** The same; PWM on the high side alone, and the current free-wheels through a diode. */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_six_switches_high;
+/** a, a-enable, b, b-enable, c, c-enable: three half-bridge channels that keep their own dead time.
+ */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_half_bridges;
 /** @} */
 
 /** A pin that several stages share, e.g. the one standby of a chip with two bridges: it is high

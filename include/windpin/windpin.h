@@ -18,6 +18,7 @@
 #include "ramp.h"
 #include "regulator.h"
 #include "sequence.h"
+#include "six_step.h"
 #include "soft_pwm.h"
 #include "speed.h"
 #include "stage.h"

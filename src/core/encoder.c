@@ -96,7 +96,9 @@ wpin_status wpin_encoder_init(wpin_encoder *encoder, const WPIN_FAR wpin_encoder
     if (config == NULL || port == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    if (config->full_hz == 0 || config->full_hz > FULL_HZ_MAX || config->still_us > WPIN_SPAN_MAX) {
+    bool kinds = config->kinds == 0 || config->kinds == 3 || config->kinds == 4;
+    if (config->full_hz == 0 || config->full_hz > FULL_HZ_MAX || config->still_us > WPIN_SPAN_MAX ||
+        !kinds) {
         return WPIN_REFUSED_RANGE;
     }
     if (config->quadrature == NULL && port->count == NULL) {
@@ -146,9 +148,26 @@ static bool over_lines(const wpin_encoder *e, uint32_t line_us, uint32_t edge_us
            line_us >> 3 <= (edge_us > window_us ? edge_us : window_us);
 }
 
+/* x mod 3 without a division: 4, 16 and 256 leave 1. */
+static uint8_t third_of(uint32_t x) {
+    uint16_t sum =
+        (uint16_t)((uint8_t)x + (uint8_t)(x >> 8) + (uint8_t)(x >> 16) + (uint8_t)(x >> 24));
+    sum = (uint16_t)((sum >> 8) + (sum & 255U));
+    sum = (uint16_t)((sum >> 4) + (sum & 15U));
+    sum = (uint16_t)((sum >> 2) + (sum & 3U));
+    sum = (uint16_t)((sum >> 2) + (sum & 3U));
+    return (uint8_t)(sum >= 3 ? sum - 3U : sum);
+}
+
+/* Which of the kinds of edges in a line it is. */
+static uint8_t kind_of(const wpin_encoder *e, int32_t edge) {
+    const uint32_t middle = (uint32_t)0x7FFFFFFF - 1U; /* a multiple of 3: no break at zero */
+    return e->config->kinds == 3 ? third_of((uint32_t)edge + middle) : (uint8_t)edge & 3U;
+}
+
 /* Measures up to an edge: over whole lines, or from the last edge of any kind. */
 static void measure_to(wpin_encoder *e, int32_t edge, wpin_moment at) {
-    uint8_t place = (uint8_t)edge & 3U;
+    uint8_t place = kind_of(e, edge);
     uint32_t line_us = since_edge(e, place, at), edge_us = since_edge(e, e->latest, at);
     bool line = over_lines(e, line_us, edge_us);
     uint32_t us = line ? line_us : edge_us;

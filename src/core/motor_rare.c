@@ -417,7 +417,7 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
 /* The port failed: everything off, by the shortest way, and the fault is latched. */
 WPIN_RARE void wpin_rare_failure(wpin_motor *motor, wpin_status status) {
     if (status != WPIN_REFUSED_FAULTED) { /* cut by a trip that the next tick latches */
-        wpin_rare_latch(motor, WPIN_FAULT_PORT);
+        wpin_rare_latch(motor, status >= WPIN_FAULT_FIRST ? status : WPIN_FAULT_PORT);
         motor->guard.flags &= (uint8_t)~WPIN_GUARD_DRIVEN;
         motor->config->actuator->off(motor->config->part);
     }

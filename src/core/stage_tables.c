@@ -30,6 +30,7 @@ enum {
 
 static const WPIN_FLASH wpin_leg bridge_legs[] = {{0, 1}, {2, 3}};
 static const WPIN_FLASH wpin_leg paired_leg[] = {{0, 1}};
+static const WPIN_FLASH wpin_leg phase_legs[] = {{0, 1}, {2, 3}, {4, 5}};
 
 /* clang-format off */
 
@@ -149,5 +150,40 @@ TABLE(stepper, 4, 0, bridge_legs, 2,
       ROW(STEP(5), L, H, L, H),
       ROW(STEP(6), L, L, L, H),
       ROW(STEP(7), H, L, L, H));
+
+/* Three legs of two switches. Lines: a-high, a-low, b-high, b-low, c-high, c-low. From sector to
+ * sector the current goes A to B, A to C, B to C, B to A, C to A, C to B. */
+TABLE(six_switches, 6, 0, phase_legs, 3,
+      ROW(COAST, L, L, L, L, L, L),
+      ROW(BRAKE, L, H, L, H, L, H),
+      ROW(STEP(0), D, C, L, H, L, L),
+      ROW(STEP(1), D, C, L, L, L, H),
+      ROW(STEP(2), L, L, D, C, L, H),
+      ROW(STEP(3), L, H, D, C, L, L),
+      ROW(STEP(4), L, H, L, L, D, C),
+      ROW(STEP(5), L, L, L, H, D, C));
+
+/* The same lines; the low sides switch plainly. */
+TABLE(six_switches_high, 6, 0, phase_legs, 3,
+      ROW(COAST, L, L, L, L, L, L),
+      ROW(BRAKE, L, H, L, H, L, H),
+      ROW(STEP(0), D, L, L, H, L, L),
+      ROW(STEP(1), D, L, L, L, L, H),
+      ROW(STEP(2), L, L, D, L, L, H),
+      ROW(STEP(3), L, H, D, L, L, L),
+      ROW(STEP(4), L, H, L, L, D, L),
+      ROW(STEP(5), L, L, L, H, D, L));
+
+/* Three half-bridge channels, each with an enable: off, it lets its phase float. Lines: a,
+ * a-enable, b, b-enable, c, c-enable. */
+TABLE(three_half_bridges, 6, 0, NULL, 0,
+      ROW(COAST, L, L, L, L, L, L),
+      ROW(BRAKE, L, H, L, H, L, H),
+      ROW(STEP(0), D, H, L, H, L, L),
+      ROW(STEP(1), D, H, L, L, L, H),
+      ROW(STEP(2), L, L, D, H, L, H),
+      ROW(STEP(3), L, H, D, H, L, L),
+      ROW(STEP(4), L, H, L, L, D, H),
+      ROW(STEP(5), L, L, L, H, D, H));
 
 /* clang-format on */

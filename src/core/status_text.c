@@ -91,7 +91,9 @@
         "Let it be reached within more counts; look for play in the gear and for what sticks.")    \
     ROW(WPIN_FAULT_OVERLOAD, "It had more current for longer than its winding carries.",           \
         "Let it cool: before that the fault stays. Then look for a heavy load, or give it more "   \
-        "rest.")
+        "rest.")                                                                                   \
+    ROW(WPIN_FAULT_HALL, "The Hall sensors show no sector, or leave sectors out.",                 \
+        "Look at their supply, pull-ups and wires; sensors 60 degrees apart have other codes.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

@@ -1,0 +1,134 @@
+/** @file steady_six_step.h
+ * Not for direct use: what an edge of the Hall sensors does, as inline functions, so that
+ * windpin/fast.h can fold one motor's constants into it. src/core/six_step.c is made of the same
+ * source.
+ */
+#ifndef WINDPIN_IMPL_STEADY_SIX_STEP_H
+#define WINDPIN_IMPL_STEADY_SIX_STEP_H
+
+#include "../api.h"
+#include "../six_step.h"
+#include "inline.h"
+#include "lock.h"
+#include "steady_stage.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Sectors of an electrical turn. */
+#define WPIN_SECTORS 6U
+
+/* Each code that is no sector, each sector left out, and each tick without a sector adds this to
+ * the disorder; every other tick takes one away. A glitch is forgotten, a loose wire is not. */
+#define WPIN_DISORDER     16U
+#define WPIN_DISORDER_MAX 64U
+
+/* ---- what seldom runs: src/core/six_step.c ---- */
+WPIN_API void wpin_rare_sector(wpin_six_step *six_step, uint8_t sector, wpin_moment now);
+WPIN_API wpin_status wpin_rare_commutate(wpin_six_step *six_step);
+
+/* The next sector forward, and the one before. */
+WPIN_STEADY uint8_t wpin_next_sector(uint8_t sector) {
+    return (uint8_t)(sector == WPIN_SECTORS - 1U ? 0U : sector + 1U);
+}
+
+WPIN_STEADY uint8_t wpin_previous_sector(uint8_t sector) {
+    return (uint8_t)(sector == 0 ? WPIN_SECTORS - 1U : sector - 1U);
+}
+
+/* Counts what the sensors show now. Under the lock. */
+WPIN_STEADY void wpin_steady_code(wpin_six_step *s, const WPIN_FAR wpin_six_step_config *config,
+                                  uint8_t code, wpin_moment now) {
+    code &= 7U;
+    if (code == s->code) {
+        return;
+    }
+    s->code = code;
+    s->edges++;
+    uint8_t sector = config->sector_of[code], before = s->sector;
+    uint32_t counts = (uint32_t)s->counts.counts;
+    if (before < WPIN_SECTORS && sector == wpin_next_sector(before)) {
+        counts++;
+    } else if (before < WPIN_SECTORS && sector == wpin_previous_sector(before)) {
+        counts--;
+    } else {
+        wpin_rare_sector(s, sector, now);
+        return;
+    }
+    s->sector = sector;
+    s->counts.counts = (int32_t)counts;
+    s->counts.at = now;
+}
+
+/* The sector whose row it shall show: in reverse the opposite one. */
+WPIN_STEADY uint8_t wpin_steady_wanted(const wpin_six_step *s) {
+    int8_t direction = s->direction;
+    uint8_t sector = s->sector;
+    if (direction == 0 || sector >= WPIN_SECTORS) {
+        return WPIN_NO_SECTOR;
+    }
+    return (uint8_t)(direction > 0 ? sector : (sector >= 3U ? sector - 3U : sector + 3U));
+}
+
+/* To the row of a neighbour, in two calls of the port: no leg turns, so nothing has to wait. Under
+ * the lock. */
+WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
+                                             const WPIN_FAR wpin_stage_config *config,
+                                             const wpin_port *port, uint8_t sector) {
+    wpin_stage *stage = &s->stage;
+    const WPIN_FAR wpin_row *rows = config->table->rows;
+    uint8_t row = (uint8_t)(s->first_row + sector);
+    const WPIN_FAR wpin_row *was = &rows[stage->row], *will = &rows[row];
+    uint8_t high = will->high, timed = will->timed, timed_before = was->timed;
+    uint8_t mask = (uint8_t)(((was->high ^ high) | timed_before) & ~timed);
+    stage->levels = (uint8_t)((stage->levels & ~mask) | (high & mask));
+    stage->row = row;
+    stage->drive = (uint8_t)(WPIN_DRIVE_SECTOR + sector);
+    stage->sector = sector;
+    wpin_status status =
+        port->group_write(port->context, stage->group, mask, (high ^ stage->inverted) & mask);
+    if (timed != timed_before) {
+        wpin_status next = WPIN_OK;
+        if ((stage->flags & WPIN_STAGE_PLAIN) != 0) {
+            uint8_t line = s->lines[sector], rest = (1U << WPIN_STAGE_LINE_SHIFT) - 1U;
+            stage->flags =
+                (uint8_t)((stage->flags & rest) | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+            next = port->pwm_duty(port->context, config->lines[line].pin, stage->duty);
+        } else {
+            next = wpin_rare_row_duty(stage, stage->duty);
+        }
+        status = status == WPIN_OK ? next : status;
+    }
+    if (status != WPIN_OK) {
+        stage->cut = 1;
+    }
+    return status;
+}
+
+/* An edge: the sensors show another code. */
+WPIN_STEADY wpin_status wpin_steady_edge(wpin_six_step *s,
+                                         const WPIN_FAR wpin_six_step_config *config,
+                                         const wpin_port *port, uint8_t code, wpin_moment now) {
+    uint8_t locked = wpin_lock(port);
+    wpin_steady_code(s, config, code, now);
+    const wpin_stage *stage = &s->stage;
+    uint8_t sector = wpin_steady_wanted(s), shown = (uint8_t)(stage->drive - WPIN_DRIVE_SECTOR);
+    bool next = shown < WPIN_SECTORS &&
+                (sector == wpin_next_sector(shown) || sector == wpin_previous_sector(shown));
+    bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
+    wpin_status status = WPIN_OK;
+    if (next && s->quick && stage->cut == 0 && !changing) {
+        status = wpin_steady_next_row(s, config->stage, port, sector);
+        wpin_unlock(port, locked);
+        return status;
+    }
+    wpin_unlock(port, locked);
+    bool there = sector == WPIN_NO_SECTOR || (sector == shown && !changing);
+    return there ? WPIN_OK : wpin_rare_commutate(s);
+}
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,303 @@
+/* Six-step commutation from Hall sensors: which row of the stage the rotor's sector asks for. */
+#include "windpin/six_step.h"
+#include "rare.h"
+#include "stage_core.h"
+#include "windpin/impl/steady_six_step.h"
+
+static bool is_open(const wpin_six_step *s) {
+    return s != NULL && s->config != NULL && wpin_stage_is_open(&s->stage);
+}
+
+/* ---- the sensors ---- */
+
+static uint8_t read_code(const wpin_six_step *s) {
+    const wpin_port *port = s->stage.port;
+    uint8_t code = 0;
+    for (uint8_t i = 0; i < 3; i++) {
+        code |= (uint8_t)(port->read(port->context, s->config->hall[i]) ? 1U << i : 0U);
+    }
+    return code;
+}
+
+static void disturb(wpin_six_step *s) {
+    uint8_t more = (uint8_t)(s->disorder + WPIN_DISORDER);
+    s->disorder = more > 2U * WPIN_DISORDER_MAX ? s->disorder : more;
+}
+
+static void note_illegal(wpin_six_step *s) {
+    s->counts.illegal = (uint16_t)(s->counts.illegal + (s->counts.illegal < UINT16_MAX));
+    disturb(s);
+}
+
+/* A code that is no sector, or not one of its neighbours'. Two sectors are the shorter way round;
+ * three could be either. */
+WPIN_RARE void wpin_rare_sector(wpin_six_step *s, uint8_t sector, wpin_moment now) {
+    uint8_t before = s->sector;
+    if (sector >= WPIN_SECTORS) {
+        note_illegal(s);
+        return;
+    }
+    s->sector = sector;
+    if (before >= WPIN_SECTORS || sector == before) { /* the first one, or back from a glitch */
+        return;
+    }
+    note_illegal(s);
+    uint8_t lap = sector > before ? 0 : WPIN_SECTORS;
+    uint8_t between = (uint8_t)(sector + lap - before);
+    if (between != 3) {
+        uint32_t counts = (uint32_t)s->counts.counts;
+        s->counts.counts = (int32_t)(between == 2 ? counts + 2U : counts - 2U);
+        s->counts.at = now;
+    }
+}
+
+/* ---- the stage ---- */
+
+/* Brings the stage to the row that the rotor's sector asks for, if it is driven. */
+WPIN_RARE wpin_status wpin_rare_commutate(wpin_six_step *s) {
+    wpin_stage *stage = &s->stage;
+    uint8_t locked = wpin_lock(stage->port);
+    uint8_t sector = wpin_steady_wanted(s), shown = (uint8_t)(stage->drive - WPIN_DRIVE_SECTOR);
+    bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
+    bool stays = !changing && (shown >= WPIN_SECTORS || shown == sector);
+    bool goes = sector != WPIN_NO_SECTOR && stage->cut == 0 && !stays;
+    wpin_unlock(stage->port, locked);
+    return goes ? wpin_stage_commutate(stage, sector) : WPIN_OK;
+}
+
+wpin_status wpin_six_step_edge(wpin_six_step *s, uint8_t code, wpin_moment now) {
+    if (!is_open(s)) {
+        return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    return wpin_steady_edge(s, s->config, s->stage.port, code, now);
+}
+
+uint8_t wpin_six_step_sector(const wpin_six_step *s) {
+    return is_open(s) && s->config->sector_of[s->code & 7U] < WPIN_SECTORS ? s->sector
+                                                                           : WPIN_NO_SECTOR;
+}
+
+/* ---- opening ---- */
+
+/* Six codes, a sector each. */
+static bool codes_hold(const WPIN_FAR wpin_six_step_config *config) {
+    uint8_t seen = 0, count = 0;
+    for (uint8_t code = 0; code < 8; code++) {
+        uint8_t sector = config->sector_of[code];
+        if (sector < WPIN_SECTORS) {
+            seen |= (uint8_t)(1U << sector);
+            count++;
+        } else if (sector != WPIN_NO_SECTOR) {
+            return false;
+        }
+    }
+    return seen == (1U << WPIN_SECTORS) - 1U && count == WPIN_SECTORS;
+}
+
+static bool pins_differ(const WPIN_FAR wpin_six_step_config *config) {
+    const WPIN_FAR wpin_pin *hall = config->hall;
+    if (hall[0] == hall[1] || hall[1] == hall[2] || hall[0] == hall[2]) {
+        return false;
+    }
+    for (uint8_t line = 0; line < config->stage->table->line_count; line++) {
+        wpin_pin pin = config->stage->lines[line].pin;
+        if (pin == hall[0] || pin == hall[1] || pin == hall[2]) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/* The six rows, one after the other, with all mode lines alike. */
+static bool rows_hold(const WPIN_FAR wpin_stage_table *table) {
+    uint8_t first = wpin_table_row(table, (wpin_drive)WPIN_DRIVE_SECTOR);
+    if (first == WPIN_NO_ROW || table->row_count < WPIN_SECTORS ||
+        first > (uint8_t)(table->row_count - WPIN_SECTORS)) {
+        return false;
+    }
+    for (uint8_t i = 0; i < WPIN_SECTORS; i++) {
+        const WPIN_FAR wpin_row *row = &table->rows[first + i];
+        uint8_t differs = (uint8_t)(row->high ^ table->rows[first].high);
+        if (row->drive != WPIN_DRIVE_SECTOR + i || row->keep != 0 || row->pulse != 0 ||
+            (differs & table->mode_lines) != 0) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/* Whether a side of a leg goes off as the other comes on. */
+static bool leg_turns(const WPIN_FAR wpin_stage_table *table, const WPIN_FAR wpin_row *was,
+                      const WPIN_FAR wpin_row *will) {
+    uint8_t off = (uint8_t)(was->high | was->timed), on = (uint8_t)(will->high | will->timed);
+    for (uint8_t i = 0; i < table->leg_count; i++) {
+        wpin_leg leg = table->legs[i];
+        uint8_t high = wpin_bit(leg.high_side), low = wpin_bit(leg.low_side);
+        bool stays = (off & on & (high | low)) != 0;
+        if (!stays &&
+            (((off & high) != 0 && (on & low) != 0) || ((off & low) != 0 && (on & high) != 0))) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Looks at what each edge will do, so that the edge itself need not. */
+static void prepare(wpin_six_step *s) {
+    const WPIN_FAR wpin_stage_table *table = s->stage.config->table;
+    s->first_row = wpin_table_row(table, (wpin_drive)WPIN_DRIVE_SECTOR);
+    s->quick = (s->stage.flags & (WPIN_STAGE_GROUPED | WPIN_STAGE_SHARES)) == WPIN_STAGE_GROUPED;
+    for (uint8_t i = 0; i < WPIN_SECTORS; i++) {
+        const WPIN_FAR wpin_row *row = &table->rows[s->first_row + i];
+        const WPIN_FAR wpin_row *next =
+            &table->rows[s->first_row + (i == WPIN_SECTORS - 1 ? 0U : i + 1U)];
+        uint8_t line = 0, timed = (uint8_t)(row->timed & ~row->complement);
+        while (line < WPIN_STAGE_LINES - 1 && (timed >> line & 1U) == 0) {
+            line++;
+        }
+        s->lines[i] = line;
+        s->quick = s->quick && row->floats == 0 && !leg_turns(table, row, next) &&
+                   !leg_turns(table, next, row);
+    }
+}
+
+static wpin_status check(const WPIN_FAR wpin_six_step_config *config, const wpin_port *port) {
+    wpin_status status = wpin_stage_check(config->stage);
+    if (status != WPIN_OK) {
+        return status;
+    }
+    if (!codes_hold(config) || !pins_differ(config) || !rows_hold(config->stage->table)) {
+        return WPIN_REFUSED_CONFIG;
+    }
+    return port->read == NULL ? WPIN_REFUSED_PORT : WPIN_OK;
+}
+
+static wpin_status open_six_step(void *self, const WPIN_FAR void *part_config,
+                                 const wpin_port *port) {
+    wpin_six_step *s = self;
+    const WPIN_FAR wpin_six_step_config *config =
+        (const WPIN_FAR wpin_six_step_config *)part_config;
+    if (s == NULL) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    wpin_stage_close(&s->stage);
+    *s = (wpin_six_step){.sector = WPIN_NO_SECTOR};
+    if (config == NULL || port == NULL) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    wpin_status status = check(config, port);
+    if (status == WPIN_OK) {
+        status = wpin_stage_open(&s->stage, config->stage, port);
+    }
+    if (status == WPIN_OK) {
+        s->config = config;
+        prepare(s);
+        s->code = (uint8_t)~read_code(s); /* any other: what it is now is taken as the first */
+        wpin_steady_code(s, config, (uint8_t)~s->code, 0);
+        s->counts = (wpin_quadrature){0};
+    }
+    return status;
+}
+
+static wpin_status close_six_step(void *self) {
+    wpin_six_step *s = self;
+    s->direction = 0;
+    return wpin_stage_close(&s->stage);
+}
+
+/* ---- as an actuator ---- */
+
+static uint8_t traits(const void *self) {
+    const wpin_six_step *s = self;
+    bool coasts = wpin_stage_has(&s->stage, WPIN_DRIVE_COAST);
+    bool brakes = wpin_stage_has(&s->stage, WPIN_DRIVE_BRAKE);
+    return (uint8_t)(WPIN_CAN_FORWARD | WPIN_CAN_REVERSE | (coasts ? WPIN_CAN_COAST : 0) |
+                     (brakes ? WPIN_CAN_BRAKE : 0));
+}
+
+/* Whether it is driven forward as the motor counts it. */
+static bool goes_forward(const wpin_six_step *s) {
+    return (s->direction < 0) == s->config->stage->reversed;
+}
+
+/* From rest, or the other way round. An edge between the look at the sector and the change of row
+ * is made up for at the end. */
+static wpin_status start(wpin_six_step *s, int8_t direction, uint16_t duty) {
+    s->direction = direction;
+    uint8_t sector = wpin_steady_wanted(s);
+    if (sector == WPIN_NO_SECTOR) { /* it does not know where: poll says so */
+        return WPIN_OK;
+    }
+    wpin_status status =
+        wpin_stage_apply(&s->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector), duty);
+    wpin_keep_first(&status, wpin_rare_commutate(s));
+    return status;
+}
+
+static wpin_status put(void *self, uint8_t quantity, int32_t value) {
+    wpin_six_step *s = self;
+    (void)quantity; /* it takes nothing but effort */
+    if (!is_open(s)) {
+        return WPIN_REFUSED_CLOSED;
+    }
+    uint32_t size = value < 0 ? 0U - (uint32_t)value : (uint32_t)value;
+    if (size > (uint32_t)WPIN_DUTY_FULL) {
+        return WPIN_REFUSED_RANGE;
+    }
+    int8_t direction = (value < 0) == s->config->stage->reversed ? 1 : -1;
+    if (s->direction != direction || s->stage.drive < WPIN_DRIVE_SECTOR || s->stage.cut != 0) {
+        return start(s, direction, (uint16_t)size);
+    }
+    return size == s->stage.duty ? WPIN_OK
+                                 : wpin_steady_duty(&s->stage, s->stage.port, (uint16_t)size);
+}
+
+static wpin_status idle(void *self, wpin_drive how) {
+    wpin_six_step *s = self;
+    s->direction = 0;
+    return wpin_stage_apply(&s->stage, how, 0);
+}
+
+static wpin_duty shown(const void *self) {
+    const wpin_six_step *s = self;
+    if (!is_open(s) || s->stage.drive < WPIN_DRIVE_SECTOR) {
+        return 0;
+    }
+    wpin_duty duty = (wpin_duty)s->stage.duty;
+    return (wpin_duty)(goes_forward(s) ? duty : -duty);
+}
+
+static void off(void *self) {
+    wpin_stage_off(&((wpin_six_step *)self)->stage);
+}
+
+/* Follows the sensors where no interrupt does, and sees whether they make sense. */
+static wpin_status poll(void *self, wpin_measurement *measurement) {
+    wpin_six_step *s = self;
+    if (!is_open(s)) {
+        return WPIN_OK;
+    }
+    uint8_t before = s->edges, code = read_code(s);
+    uint8_t locked = wpin_lock(s->stage.port);
+    if (s->edges == before) { /* no interrupt came between: it would know better */
+        wpin_steady_code(s, s->config, code, measurement->at);
+    }
+    if (s->config->sector_of[s->code & 7U] >= WPIN_SECTORS) {
+        disturb(s);
+    } else if (s->disorder != 0) {
+        s->disorder--;
+    }
+    wpin_unlock(s->stage.port, locked);
+    wpin_status status = wpin_rare_commutate(s);
+    return status == WPIN_OK && s->disorder >= WPIN_DISORDER_MAX ? WPIN_FAULT_HALL : status;
+}
+
+const WPIN_FLASH wpin_actuator wpin_six_step_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT),
+                                                         .open = open_six_step,
+                                                         .close = close_six_step,
+                                                         .traits = traits,
+                                                         .put = put,
+                                                         .idle = idle,
+                                                         .shown = shown,
+                                                         .off = off,
+                                                         .poll = poll};
