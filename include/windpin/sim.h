@@ -115,11 +115,22 @@ typedef enum wpin_sim_logic {
     WPIN_SIM_LOGIC_SERVO_PULSE,
     /** a1, a2, b1, b2: two bridge channels, each as two inputs, with a winding each. */
     WPIN_SIM_LOGIC_TWO_CHANNELS,
+    /** a-high, a-low, b-high, b-low, c-high, c-low: three legs, each switch by itself; both of a
+     * leg is a short. For a brushless motor, as the next. */
+    WPIN_SIM_LOGIC_SIX_SWITCHES,
+    /** a, a-enable, b, b-enable, c, c-enable: enable low is off; else each leg follows its input.
+     */
+    WPIN_SIM_LOGIC_THREE_HALF_BRIDGES,
     WPIN_SIM_LOGIC_COUNT
 } wpin_sim_logic;
 
+/** Whether a driver has three legs for a brushless motor. */
+static inline bool wpin_sim_logic_is_three_phase(wpin_sim_logic logic) {
+    return logic == WPIN_SIM_LOGIC_SIX_SWITCHES || logic == WPIN_SIM_LOGIC_THREE_HALF_BRIDGES;
+}
+
 /** Most inputs a driver has. */
-#define WPIN_SIM_INPUTS 4
+#define WPIN_SIM_INPUTS 6
 
 /** Inputs of a chip with direction, PWM and brake. */
 enum { WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_PWM, WPIN_SIM_INPUT_BRAKE };
@@ -199,12 +210,17 @@ typedef struct wpin_sim_bridge {
     double pulse_swing;    /**< Change of width it takes as full, s; 0: 0.5 ms. */
 } wpin_sim_bridge;
 
-/** A brushed motor with gear and load. Torques and inertia on the motor shaft unless said. */
+/** A motor with gear and load. Torques and inertia on the motor shaft unless said. Of a brushless
+ * one, with three windings in a star, R and L are between two leads and K is the peak of the
+ * voltage between two leads: while two phases carry the current it is a brushed motor of these
+ * figures. */
 typedef struct wpin_sim_motor {
     const char *name;        /**< For messages; copied. */
     double resistance;       /**< R, ohm. */
     double inductance;       /**< L, H. */
     double constant;         /**< K, V s/rad = Nm/A. */
+    double pole_pairs;       /**< Of a brushless motor; 0: a brushed one. */
+    bool sinusoidal;         /**< Its voltage is a sine; otherwise flat for 120 degrees. */
     double inertia;          /**< J of rotor and gear, kg m2. */
     double static_friction;  /**< Torque that holds the shaft at rest, Nm. */
     double dry_friction;     /**< Torque against any motion, Nm; at most static_friction. */
@@ -246,6 +262,19 @@ typedef struct wpin_sim_encoder {
                            the same in every turn; 0 to 0.5. */
     bool no_moments;  /**< The counter does not know when its edges came. */
 } wpin_sim_encoder;
+
+/** Three Hall sensors on the shaft of a brushless motor, each an open collector with a pull-up.
+ * Sensor a is high from 30 to 210 electrical degrees, counted from where the voltage of phase A
+ * rises through zero; b and c follow 120 (or 60) degrees apart. */
+typedef struct wpin_sim_hall {
+    bool sixty;    /**< 60 degrees apart instead of 120. */
+    double off[3]; /**< Each is so far off its place, electrical degrees. */
+    double
+        hysteresis; /**< Each changes so much later, whichever way it turns, electrical degrees. */
+} wpin_sim_hall;
+
+/** What the controller's interrupt does when one of its sensors changes. */
+typedef void wpin_sim_interrupt(void *context);
 
 /** A filament lamp or a strip of light-emitting diodes. */
 typedef struct wpin_sim_lamp {
@@ -341,7 +370,8 @@ WPIN_API int wpin_sim_resets(const wpin_sim *sim);
 WPIN_API double wpin_sim_supply_volts(const wpin_sim *sim, int supply);
 /** Adds a bridge chip fed from a supply; its number from 0, or -1. */
 WPIN_API int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply);
-/** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. */
+/** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. A brushless one
+ * needs a driver with three legs, and that a brushless one. */
 WPIN_API int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge);
 /** The same for other loads; all are numbered together with the motors. */
 WPIN_API int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge);
@@ -370,6 +400,16 @@ WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, dou
 /** Puts an encoder on the shaft of a motor (not of other loads): the number of its counter for
  * wpin_port.count, from 0; -1 when it can not be. */
 WPIN_API int wpin_sim_add_encoder(wpin_sim *sim, const wpin_sim_encoder *encoder, int motor);
+
+/** Puts Hall sensors on the shaft of a brushless motor, a, b and c wired to these pins: their
+ * number from 0; -1 when it can not be. */
+WPIN_API int wpin_sim_add_hall(wpin_sim *sim, const wpin_sim_hall *hall, int motor,
+                               const wpin_pin pins[3]);
+/** Calls `interrupt` within 2 us of each change of these sensors, as a pin-change interrupt would;
+ * it may call everything of the port, and let time pass there. NULL: no more. False if there are
+ * none. */
+WPIN_API bool wpin_sim_on_hall(wpin_sim *sim, int hall, wpin_sim_interrupt *interrupt,
+                               void *context);
 
 /** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
  * `bounce` s at each change. */
@@ -424,9 +464,10 @@ typedef enum wpin_sim_fault {
     WPIN_SIM_FAULT_PIN_FLOATING,     /**< Input `detail` of a bridge has no pull resistor: while its
                                           pin is not driven it drifts to where the switch conducts. */
     WPIN_SIM_FAULT_LINK_LOST,        /**< No command reaches the controller any more. `number` 0. */
-    WPIN_SIM_FAULT_SENSOR_OFF,       /**< A motor's encoder has no supply, or its cable is off. */
-    WPIN_SIM_FAULT_CHANNEL_OFF,      /**< The second channel of a motor's encoder is off. */
-    WPIN_SIM_FAULT_CHANNELS_SWAPPED, /**< The channels of a motor's encoder change places. */
+    WPIN_SIM_FAULT_SENSOR_OFF,       /**< A motor's encoder or Hall sensors have no supply, or their
+                                          cable is off. */
+    WPIN_SIM_FAULT_CHANNEL_OFF,      /**< The second channel, or Hall sensor b, is off. */
+    WPIN_SIM_FAULT_CHANNELS_SWAPPED, /**< The channels, or Hall sensors a and b, change places. */
     WPIN_SIM_FAULT_COUNT
 } wpin_sim_fault;
 

@@ -96,9 +96,9 @@ typedef struct wpin_bridge {
     double edge_joules;           /* lost at edges since the heat was looked at: the motor's
                                      capacitor, slow diodes */
     double diode_amps;            /* mean current of its diodes of late */
-    int64_t high_since;           /* a leg is high without a break since, ps; INT64_MAX: none is */
-    int64_t off_at[2];            /* when a side of each leg last turned off... */
-    wpin_leg_state off_side[2];   /* ...and which */
+    int64_t high_since[3];        /* each leg is high without a break since, ps; INT64_MAX: not */
+    int64_t off_at[3];            /* when a side of each leg last turned off... */
+    wpin_leg_state off_side[3];   /* ...and which */
     bool deaf[WPIN_SIM_INPUTS];   /* inputs whose high level is too low for it */
     bool never_off;               /* its transistor conducts whatever the pin says */
     bool delicate;                /* can be harmed by the order of its inputs */
@@ -136,6 +136,17 @@ typedef struct wpin_encoder_part {
     bool off, channel_off, swapped;
 } wpin_encoder_part;
 
+/* Hall sensors of a motor, and who listens to them. */
+typedef struct wpin_hall_part {
+    wpin_sim_hall part;
+    int motor;
+    wpin_pin pins[3];
+    uint8_t code; /* what they show: bit n is sensor n */
+    bool off, sensor_off, swapped;
+    wpin_sim_interrupt *interrupt;
+    void *context;
+} wpin_hall_part;
+
 struct wpin_sim {
     wpin_sim_controller controller;
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
@@ -151,6 +162,8 @@ struct wpin_sim {
     wpin_analog analog[WPIN_SIM_PINS];
     wpin_encoder_part encoders[WPIN_SIM_ENCODERS];
     int encoder_count;
+    wpin_hall_part halls[WPIN_SIM_ENCODERS];
+    int hall_count;
     wpin_sim_burn *burns;
     size_t burn_count;
     wpin_sim_event *events;
@@ -202,6 +215,14 @@ bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
 wpin_status wpin_encoder_count(wpin_sim *sim, int number, wpin_count *to);
 /* Puts a fault into the encoder of a motor, or mends it; false where there is none. */
 bool wpin_encoder_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on);
+/* Puts a fault into the Hall sensors of a motor, or mends it; false where there are none. */
+bool wpin_hall_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on);
+/* Longest stretch, ps, in which no Hall sensor changes twice; and lets those that changed be seen:
+ * which calls the interrupts. */
+int64_t wpin_hall_window(const wpin_sim *sim);
+void wpin_hall_settle(wpin_sim *sim);
+/* Whether a Hall sensor is wired to a pin, and its level. */
+bool wpin_hall_level(const wpin_sim *sim, wpin_pin pin, bool *high);
 /* Every pin floats: what a reset does. */
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */

@@ -49,6 +49,19 @@ static bool overlaps(wpin_bridge *bridge, int leg, wpin_leg_state from, wpin_leg
     return other && at - bridge->off_at[leg] < (int64_t)(bridge->part.switch_time * PS_PER_S);
 }
 
+/* The legs that carry a motor: two, or the three of a brushless one. */
+static int leg_count(const wpin_plant *plant) {
+    return plant->kind == WPIN_PLANT_BRUSHLESS ? 3 : 2;
+}
+
+static wpin_leg_state shown(const wpin_plant *plant, int leg) {
+    return leg == 0 ? plant->leg_a : (leg == 1 ? plant->leg_b : plant->leg_c);
+}
+
+static wpin_leg_state wanted(const wpin_legs *legs, int leg) {
+    return leg == 0 ? legs->a : (leg == 1 ? legs->b : legs->c);
+}
+
 /* Both sides of a leg conduct: by command, or while one turns off and the other on, unless the
  * chip waits between. Relay contacts can not. */
 static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
@@ -56,23 +69,22 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
     if (plant->kind == WPIN_PLANT_STEPPER) {
         return; /* its chip keeps the sides of each leg apart by its logic */
     }
-    bool both_a = next.a == WPIN_LEG_BOTH, both_b = next.b == WPIN_LEG_BOTH;
-    if (both_a || both_b) {
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, at, bridge->name, "shoot-through: both sides of leg %s are on",
-                        both_a ? "A" : "B");
-        return;
-    }
     bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
-    bool a = swaps_sides(plant->leg_a, next.a) || overlaps(bridge, 0, plant->leg_a, next.a, at);
-    bool b = swaps_sides(plant->leg_b, next.b) || overlaps(bridge, 1, plant->leg_b, next.b, at);
-    if (!waits && (a || b)) {
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(
-            sim, at, bridge->name,
-            "shoot-through: leg %s went from one side to the other faster than it turns "
-            "off, and the chip has no interlock",
-            a ? "A" : "B");
+    for (int leg = 0; leg < leg_count(plant) && !bridge->burnt; leg++) {
+        wpin_leg_state from = shown(plant, leg), to = wanted(&next, leg);
+        bool swaps = swaps_sides(from, to) || overlaps(bridge, leg, from, to, at);
+        if (to == WPIN_LEG_BOTH) {
+            wpin_bridge_burn(bridge);
+            wpin_board_burn(sim, at, bridge->name, "shoot-through: both sides of leg %c are on",
+                            'A' + leg);
+        } else if (!waits && swaps) {
+            wpin_bridge_burn(bridge);
+            wpin_board_burn(
+                sim, at, bridge->name,
+                "shoot-through: leg %c went from one side to the other faster than it turns "
+                "off, and the chip has no interlock",
+                'A' + leg);
+        }
     }
 }
 
@@ -81,8 +93,10 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
 static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next,
                        int64_t at) {
     const double harmless = 20e-3; /* A: what a small winding's stray capacitance takes up */
-    bool opens = (next.a == WPIN_LEG_OFF && plant->leg_a != WPIN_LEG_OFF) ||
-                 (next.b == WPIN_LEG_OFF && plant->leg_b != WPIN_LEG_OFF);
+    bool opens = false;
+    for (int leg = 0; leg < leg_count(plant); leg++) {
+        opens = opens || (wanted(&next, leg) == WPIN_LEG_OFF && shown(plant, leg) != WPIN_LEG_OFF);
+    }
     bool winding = plant->kind != WPIN_PLANT_LAMP;
     if (bridge->part.no_diodes && winding && opens && fabs(plant->amps) > harmless) {
         wpin_bridge_burn(bridge);
@@ -175,24 +189,22 @@ static bool alive(const wpin_sim *sim, const wpin_bridge *bridge) {
 }
 
 /* A high side without a low one in between runs its bootstrap capacitor empty and falls off. */
-static wpin_legs mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, wpin_legs next, int64_t at) {
-    bool a = next.a == WPIN_LEG_HIGH, b = next.b == WPIN_LEG_HIGH;
-    if (!a && !b) {
-        bridge->high_since = INT64_MAX;
-    } else if (bridge->high_since == INT64_MAX) {
-        bridge->high_since = at;
+static wpin_leg_state mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, int leg,
+                                     wpin_leg_state next, int64_t at) {
+    int64_t *since = &bridge->high_since[leg];
+    if (next != WPIN_LEG_HIGH) {
+        *since = INT64_MAX;
+        return next;
     }
-    if (bridge->high_since != INT64_MAX &&
-        at - bridge->high_since > (int64_t)(bridge->part.bootstrap_time * PS_PER_S)) {
-        wpin_board_note(
-            sim, at, bridge->name,
-            "high side falls off: its bootstrap capacitor is empty after %.3g ms without "
-            "a low phase",
-            bridge->part.bootstrap_time * 1e3);
-        next.a = a ? WPIN_LEG_OFF : next.a;
-        next.b = b ? WPIN_LEG_OFF : next.b;
+    *since = *since == INT64_MAX ? at : *since;
+    if (at - *since <= (int64_t)(bridge->part.bootstrap_time * PS_PER_S)) {
+        return next;
     }
-    return next;
+    wpin_board_note(sim, at, bridge->name,
+                    "high side falls off: its bootstrap capacitor is empty after %.3g ms without "
+                    "a low phase",
+                    bridge->part.bootstrap_time * 1e3);
+    return WPIN_LEG_OFF;
 }
 
 /* A switch takes over the current of the diode across the other side: out of the leg that is the
@@ -229,12 +241,16 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
         }
     }
     if (bridge->part.bootstrap_time > 0) {
-        next = mind_bootstrap(sim, bridge, next, at);
+        next.a = mind_bootstrap(sim, bridge, 0, next.a, at);
+        next.b = mind_bootstrap(sim, bridge, 1, next.b, at);
+        next.c = mind_bootstrap(sim, bridge, 2, next.c, at);
     }
     if (bridge->part.motor_farads > 0 || bridge->part.diode_recovery > 0) {
         bridge->edge_joules += edge_joules(bridge, plant, next);
     }
-    if (bridge->motor_off) {
+    if (plant->kind == WPIN_PLANT_BRUSHLESS) {
+        wpin_brushless_lead(plant, bridge->motor_off);
+    } else if (bridge->motor_off) {
         next = off;
         plant->amps = plant->amps_b = 0;
     }
@@ -298,6 +314,11 @@ static wpin_leg_state parted(wpin_leg_state from, wpin_leg_state to) {
     return swaps_sides(from, to) ? WPIN_LEG_OFF : to;
 }
 
+static bool some_swaps(const wpin_plant *plant, wpin_legs next) {
+    return swaps_sides(plant->leg_a, next.a) || swaps_sides(plant->leg_b, next.b) ||
+           swaps_sides(plant->leg_c, next.c);
+}
+
 /* A leg that changes sides is off for the chip's own dead time between them. */
 static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                           int64_t at) {
@@ -330,7 +351,7 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     wpin_legs next = bridge->legs[bridge->never_off ? 0 : bridge->levels];
     bool pauses = bridge->part.dead_time > 0 && bridge->alive;
     bool contacts = bridge->part.contact_delay > 0 && bridge->alive;
-    if (pauses && (swaps_sides(plant->leg_a, next.a) || swaps_sides(plant->leg_b, next.b))) {
+    if (pauses && some_swaps(plant, next)) {
         pause_between(sim, bridge, plant, next, at);
     } else if (pauses && bridge->event_count > 0) {
         bridge->event_count = 0;
@@ -432,7 +453,6 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
-    bridge->high_since = bridge->high_since == 0 ? INT64_MAX : bridge->high_since;
     wpin_cursor inputs[WPIN_SIM_INPUTS] = {{.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER}};
     for (int i = 0; i < bridge->input_count; i++) {
         inputs[i] = input_at(sim, bridge, i);

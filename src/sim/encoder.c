@@ -86,8 +86,9 @@ static void follow(wpin_sim *sim, wpin_encoder_part *e) {
 
 int wpin_sim_add_encoder(wpin_sim *sim, const wpin_sim_encoder *encoder, int motor) {
     if (motor < 0 || motor >= sim->plant_count || sim->encoder_count == WPIN_SIM_ENCODERS ||
-        sim->plants[motor]->kind != WPIN_PLANT_MOTOR || !(encoder->counts > 0) ||
-        !(encoder->uneven >= 0 && encoder->uneven <= 0.5)) {
+        (sim->plants[motor]->kind != WPIN_PLANT_MOTOR &&
+         sim->plants[motor]->kind != WPIN_PLANT_BRUSHLESS) ||
+        !(encoder->counts > 0) || !(encoder->uneven >= 0 && encoder->uneven <= 0.5)) {
         return -1;
     }
     wpin_encoder_part *e = &sim->encoders[sim->encoder_count];

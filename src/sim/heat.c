@@ -39,7 +39,7 @@ static void drift(wpin_plant *plant) {
     }
     plant->drifted = plant->rise;
     plant->motor.resistance = wpin_calc_warm_ohms(plant->cold_ohms, plant->rise);
-    if (plant->kind == WPIN_PLANT_MOTOR) {
+    if (plant->kind == WPIN_PLANT_MOTOR || plant->kind == WPIN_PLANT_BRUSHLESS) {
         plant->motor.constant = wpin_calc_warm_constant(plant->cold_constant, plant->rise);
     }
     wpin_plant_prepare(plant);

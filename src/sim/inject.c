@@ -80,7 +80,10 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
         return true;
     case WPIN_SIM_FAULT_SENSOR_OFF:
     case WPIN_SIM_FAULT_CHANNEL_OFF:
-    case WPIN_SIM_FAULT_CHANNELS_SWAPPED: return wpin_encoder_inject(sim, fault, number, on);
+    case WPIN_SIM_FAULT_CHANNELS_SWAPPED: {
+        bool hall = wpin_hall_inject(sim, fault, number, on);
+        return wpin_encoder_inject(sim, fault, number, on) || hall;
+    }
     case WPIN_SIM_FAULT_LINK_LOST: sim->link_lost = on; return true;
     default:
         return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);

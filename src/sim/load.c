@@ -5,6 +5,7 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
     switch (plant->kind) {
     case WPIN_PLANT_LAMP: wpin_lamp_advance(plant, dt); break;
     case WPIN_PLANT_STEPPER: wpin_stepper_advance(plant, dt); break;
+    case WPIN_PLANT_BRUSHLESS: wpin_brushless_advance(plant, dt); break;
     default: wpin_winding_advance(plant, dt); break;
     }
 }

@@ -61,6 +61,10 @@ static wpin_legs two_channels(const bool *high) {
     return (wpin_legs){.a = one.a, .b = one.b, .c = other.a, .d = other.b};
 }
 
+static wpin_leg_state enabled(bool high, bool enable) {
+    return enable ? follow(high) : WPIN_LEG_OFF;
+}
+
 wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
     switch (part->logic) {
     case WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE:
@@ -75,6 +79,14 @@ wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
         return high[2] ? (wpin_legs){.a = follow(high[0]), .b = follow(high[1])} : all_off;
     case WPIN_SIM_LOGIC_FOUR_SWITCHES:
         return (wpin_legs){.a = switches(high[0], high[1]), .b = switches(high[2], high[3])};
+    case WPIN_SIM_LOGIC_SIX_SWITCHES:
+        return (wpin_legs){.a = switches(high[0], high[1]),
+                           .b = switches(high[2], high[3]),
+                           .c = switches(high[4], high[5])};
+    case WPIN_SIM_LOGIC_THREE_HALF_BRIDGES:
+        return (wpin_legs){.a = enabled(high[0], high[1]),
+                           .b = enabled(high[2], high[3]),
+                           .c = enabled(high[4], high[5])};
     case WPIN_SIM_LOGIC_LOW_SIDE:
         return (wpin_legs){.a = WPIN_LEG_HIGH, .b = high[0] ? WPIN_LEG_LOW : WPIN_LEG_OFF};
     case WPIN_SIM_LOGIC_HIGH_SIDE:

@@ -85,6 +85,9 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply
     for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
         mine->inputs[i] = WPIN_SIM_NO_WIRE;
     }
+    for (int leg = 0; leg < 3; leg++) {
+        mine->high_since[leg] = INT64_MAX;
+    }
     wpin_bridge_decide(mine);
     return sim->bridge_count++;
 }
@@ -94,7 +97,8 @@ static bool sound_motor(const wpin_sim_motor *m) {
            m->dry_friction >= 0 && m->static_friction >= m->dry_friction &&
            m->viscous_friction >= 0 && m->gear_ratio > 0 && m->gear_efficiency > 0 &&
            m->gear_efficiency <= 1 && m->load_torque >= 0 && m->load_viscous >= 0 &&
-           m->load_quadratic >= 0 && m->load_inertia >= 0;
+           m->load_quadratic >= 0 && m->load_inertia >= 0 && m->pole_pairs >= 0 &&
+           fmod(m->pole_pairs, 1) == 0;
 }
 
 static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
@@ -122,13 +126,18 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
     return plant;
 }
 
+/* Whether the legs of a driver are those that a load needs. */
+static bool suits(wpin_sim_logic logic, wpin_plant_kind kind) {
+    return (logic == WPIN_SIM_LOGIC_TWO_CHANNELS) == (kind == WPIN_PLANT_STEPPER) &&
+           wpin_sim_logic_is_three_phase(logic) == (kind == WPIN_PLANT_BRUSHLESS);
+}
+
 /* Puts a load of any kind on a driver; NULL when it can not be. */
 static wpin_plant *add_plant(wpin_sim *sim, const wpin_sim_motor *motor, int bridge,
                              wpin_plant_kind kind) {
     if (bridge < 0 || bridge >= sim->bridge_count || !sound_motor(motor) ||
         sim->bridges[bridge].motor != WPIN_SIM_NO_WIRE ||
-        (sim->bridges[bridge].part.logic == WPIN_SIM_LOGIC_TWO_CHANNELS) !=
-            (kind == WPIN_PLANT_STEPPER)) {
+        !suits(sim->bridges[bridge].part.logic, kind)) {
         return NULL;
     }
     wpin_plant **all = wpin_grown(sim->plants, (size_t)sim->plant_count, sizeof(wpin_plant *));
@@ -151,7 +160,8 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_sim_motor *motor, int bri
 }
 
 int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge) {
-    return add_plant(sim, motor, bridge, WPIN_PLANT_MOTOR) == NULL ? -1 : sim->plant_count - 1;
+    wpin_plant_kind kind = motor->pole_pairs > 0 ? WPIN_PLANT_BRUSHLESS : WPIN_PLANT_MOTOR;
+    return add_plant(sim, motor, bridge, kind) == NULL ? -1 : sim->plant_count - 1;
 }
 
 /* A winding on a shaft that never turns: what a lamp or a solenoid is to the circuit. */

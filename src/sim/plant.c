@@ -14,13 +14,6 @@ typedef struct state {
     double amps, speed;
 } state;
 
-typedef struct terminal {
-    double volts, resistance;
-    int rail;
-    bool diode;
-    double drop; /* volts lost in it besides its resistance */
-} terminal;
-
 wpin_at_shaft wpin_sim_at_shaft(const wpin_sim_motor *m) {
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
     return (wpin_at_shaft){.holds = m->static_friction + load,
@@ -65,19 +58,19 @@ void wpin_plant_fed(wpin_plant *plant) {
 /* Where a terminal is tied for a current of this sign out of the leg: a wire, a switch, or the
  * diode that this sign opens. A bipolar switch takes its saturation from a current it was made
  * for, and leaves the other sign to the diode across it. */
-static terminal tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) {
+wpin_tie wpin_plant_tie(const wpin_feed *f, wpin_leg_state leg, bool wire, int out) {
     double diode = f->diode_volts;
-    terminal low_diode = {-diode, f->diode_resistance, 0, true, diode};
-    terminal high_diode = {wpin_feed_volts(f) + diode, f->diode_resistance, 1, true, diode};
+    wpin_tie low_diode = {-diode, f->diode_resistance, 0, true, diode};
+    wpin_tie high_diode = {wpin_feed_volts(f) + diode, f->diode_resistance, 1, true, diode};
     bool bipolar = f->saturation_volts > 0 && !wire;
     double resistance = wire ? 0 : f->on_resistance, drop = bipolar ? f->saturation_volts : 0;
     if (leg == WPIN_LEG_LOW) {
-        return bipolar && out > 0 ? low_diode : (terminal){drop, resistance, 0, false, drop};
+        return bipolar && out > 0 ? low_diode : (wpin_tie){drop, resistance, 0, false, drop};
     }
     if (leg == WPIN_LEG_HIGH) {
         return bipolar && out < 0
                    ? high_diode
-                   : (terminal){wpin_feed_volts(f) - drop, resistance, 1, false, drop};
+                   : (wpin_tie){wpin_feed_volts(f) - drop, resistance, 1, false, drop};
     }
     return out > 0 ? low_diode : high_diode;
 }
@@ -90,7 +83,8 @@ static bool through_diode(const wpin_plant *plant) {
 wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
                           int way) {
     const wpin_feed *f = &plant->feed;
-    terminal a = tie(f, one, f->wire_a, way), b = tie(f, other, f->wire_b, -way);
+    wpin_tie a = wpin_plant_tie(f, one, f->wire_a, way);
+    wpin_tie b = wpin_plant_tie(f, other, f->wire_b, -way);
     int rail = a.rail - b.rail;
     bool diode = one == WPIN_LEG_OFF || other == WPIN_LEG_OFF || f->saturation_volts > 0;
     return (wpin_loop){.emf = a.volts - b.volts,
@@ -132,8 +126,7 @@ static int find_way(const wpin_plant *plant) {
     return loop_for(plant, -1).emf < back ? -1 : 0;
 }
 
-/* Whether the shaft lies at an end stop and is pushed into it. */
-static bool against_stop(const wpin_plant *plant, double torque) {
+bool wpin_plant_against_stop(const wpin_plant *plant, double torque) {
     return plant->has_stops && ((torque > 0 && plant->angle >= plant->high_angle) ||
                                 (torque < 0 && plant->angle <= plant->low_angle));
 }
@@ -143,7 +136,7 @@ static wpin_shaft find_shaft(const wpin_plant *plant) {
         return plant->speed > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
     }
     double torque = plant->motor.constant * plant->amps;
-    if (fabs(torque) <= plant->torque_hold || against_stop(plant, torque)) {
+    if (fabs(torque) <= plant->torque_hold || wpin_plant_against_stop(plant, torque)) {
         return WPIN_SHAFT_STUCK;
     }
     return torque > 0 ? WPIN_SHAFT_FORWARD : WPIN_SHAFT_REVERSE;
@@ -319,7 +312,8 @@ static first_cut find_cut(const wpin_plant *plant, const wpin_piece *p, state en
     double torque = plant->motor.constant * end.amps;
     bool diode = p->loop.way * end.amps < 0;
     bool stops = turns * end.speed < 0;
-    bool loose = turns == 0 && fabs(torque) > plant->torque_hold && !against_stop(plant, torque);
+    bool loose =
+        turns == 0 && fabs(torque) > plant->torque_hold && !wpin_plant_against_stop(plant, torque);
     double most = plant->feed.most_amps;
     bool limit = most > 0 && plant->leg_b == WPIN_LEG_LOW && plant->amps < most && end.amps > most;
     first_cut first = {CUT_NONE, 1};
@@ -364,7 +358,7 @@ static void note_current(wpin_plant *plant, double amps, double dt) {
 }
 
 /* An end stop takes all the speed at once. */
-static void meet_stop(wpin_plant *plant) {
+void wpin_plant_meet_stop(wpin_plant *plant) {
     bool high = plant->speed > 0 && plant->angle > plant->high_angle;
     bool low = plant->speed < 0 && plant->angle < plant->low_angle;
     if (high || low) {
@@ -416,7 +410,7 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
     plant->speed = end.speed;
     note_current(plant, end.amps, c->seconds);
     if (plant->has_stops) {
-        meet_stop(plant);
+        wpin_plant_meet_stop(plant);
     }
     if (plant->kind == WPIN_PLANT_SOLENOID) {
         wpin_solenoid_follow(plant, c->seconds);
@@ -468,8 +462,12 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
     const wpin_sums *s = &plant->sums;
     const wpin_sim_motor *m = &plant->motor;
     double time = s->time > 0 ? s->time : 1;
-    int way = find_way(plant);
+    bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
+    int way = brushless ? 0 : find_way(plant);
     int rail = way == 0 ? 0 : loop_for(plant, way == WPIN_LIMITED ? 1 : way).rail;
+    double drawn = brushless ? plant->rail_amps : rail * plant->amps;
+    /* across the two leads that drive: of a sine its mean over the sector around the peak */
+    double emf = m->constant * (m->sinusoidal ? 3 / PI : 1);
     wpin_sim_reading r = {
         .seconds = s->time,
         .amps = s->amps / time,
@@ -478,13 +476,13 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
         .amps_now = plant->amps,
         .supply_amps = s->supply_amps / time,
         .supply_volts = plant->feed.volts - plant->feed.sag -
-                        rail * plant->amps * plant->feed.share * plant->feed.resistance,
+                        drawn * plant->feed.share * plant->feed.resistance,
         .rpm = plant->speed * to_rpm,
         .rpm_mean = s->rads / time * to_rpm,
         .turns = plant->angle / (2 * PI) / m->gear_ratio,
         /* mean of L di/dt + R i + K w: what the terminals saw */
         .volts = (m->inductance * (plant->amps - s->start_amps) + m->resistance * s->amps +
-                  m->constant * s->rads) /
+                  emf * s->rads) /
                  time,
         .effect = s->effect / time,
         .degrees = 25 + plant->rise,

@@ -64,8 +64,17 @@ typedef enum wpin_plant_kind {
     WPIN_PLANT_MOTOR,
     WPIN_PLANT_LAMP,
     WPIN_PLANT_SOLENOID,
-    WPIN_PLANT_STEPPER
+    WPIN_PLANT_STEPPER,
+    WPIN_PLANT_BRUSHLESS
 } wpin_plant_kind;
+
+/* Where a terminal is tied. */
+typedef struct wpin_tie {
+    double volts, resistance;
+    int rail; /* 1: the supply's plus, through its resistance */
+    bool diode;
+    double drop; /* volts lost in it besides its resistance */
+} wpin_tie;
 
 /* Sums since the last reading. */
 typedef struct wpin_sums {
@@ -99,8 +108,11 @@ typedef struct wpin_plant {
     wpin_sim_stepper stepper;
     wpin_feed feed;
     wpin_leg_state leg_a, leg_b;
-    wpin_leg_state leg_c, leg_d; /* of a stepper's second winding */
+    wpin_leg_state leg_c, leg_d; /* of a stepper's second winding; c: a third phase */
     double amps_b;               /* its current */
+    double phase_amps[3];        /* brushless: into the motor */
+    double rail_amps;            /* brushless: out of the supply now */
+    bool lead_off;               /* brushless: that of phase a */
     double volt_seconds;         /* stepper: across the first winding */
     double filament;             /* lamp: temperature, K */
     double effect;               /* light or plunger now, 0 to 1 */
@@ -152,16 +164,26 @@ double wpin_plant_sense_share(const wpin_plant *plant, double dt);
 /* The loop of a winding for a current of this sign between two legs. */
 wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
                           int way);
+/* Where a leg ties its terminal for a current of this sign out of it. */
+wpin_tie wpin_plant_tie(const wpin_feed *feed, wpin_leg_state leg, bool wire, int out);
+/* Whether the shaft lies at an end stop and is pushed into it; and takes its speed if it ran into
+ * one. */
+bool wpin_plant_against_stop(const wpin_plant *plant, double torque);
+void wpin_plant_meet_stop(wpin_plant *plant);
 /* Adds a stretch to the sums: mean and last current, and what the supply gave, As. */
 void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn);
 /* What the driver loses while a current flows in a loop, W. */
 static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
     return loop->drop_ohms * amps * amps + loop->drop_volts * fabs(amps);
 }
-/* Each kind's own way through a stretch of time, in ps: a motor or solenoid, a lamp, a stepper. */
+/* Each kind's own way through a stretch of time, in ps: a motor or solenoid, a lamp, a stepper, a
+ * brushless motor. */
 void wpin_winding_advance(wpin_plant *plant, int64_t dt);
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt);
 void wpin_stepper_advance(wpin_plant *plant, int64_t dt);
+void wpin_brushless_advance(wpin_plant *plant, int64_t dt);
+/* Takes the lead of phase a off, or puts it on again. */
+void wpin_brushless_lead(wpin_plant *plant, bool off);
 /* A solenoid's plunger after its current flowed for some seconds. */
 void wpin_solenoid_follow(wpin_plant *plant, double seconds);
 /* A lamp's filament as cold as the room. */

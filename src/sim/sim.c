@@ -132,6 +132,8 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         int64_t left = until - sim->now, window = wpin_rails_window(sim);
         int64_t heating = wpin_heat_window(sim);
         window = heating < window ? heating : window;
+        int64_t sensing = wpin_hall_window(sim);
+        window = sensing < window ? sensing : window;
         int64_t to = sim->now + (left < window ? left : window);
         for (int i = 0; i < sim->bridge_count; i++) {
             wpin_bridge_run(sim, &sim->bridges[i], to);
@@ -139,6 +141,7 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         wpin_rails_settle(sim, sim->now, to);
         wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
         sim->now = to;
+        wpin_hall_settle(sim); /* its interrupts may let time pass */
     }
 }
 
