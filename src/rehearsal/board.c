@@ -1,0 +1,164 @@
+/* From the rig to the simulated board: what is really there. */
+#define _GNU_SOURCE
+#include "windpin/rehearsal.h"
+#include <math.h>
+#include <string.h>
+#include <strings.h>
+
+/* Puts what hangs on the stage on its driver. */
+static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
+    wpin_sim_motor motor = load->motor;
+    wpin_sim_lamp lamp = load->lamp;
+    wpin_sim_solenoid solenoid = load->solenoid;
+    wpin_sim_stepper stepper = load->stepper;
+    if (load->reversed) { /* what is high for the machine is low for a mirrored motor */
+        motor.stop_low = -load->motor.stop_high;
+        motor.stop_high = -load->motor.stop_low;
+        motor.start_turns = -load->motor.start_turns;
+    }
+    motor.name = lamp.name = solenoid.name = stepper.name = load->name;
+    switch (load->what) {
+    case WPIN_RIG_LAMP: return wpin_sim_add_lamp(sim, &lamp, driver) >= 0;
+    case WPIN_RIG_SOLENOID: return wpin_sim_add_solenoid(sim, &solenoid, driver) >= 0;
+    case WPIN_RIG_STEPPER: return wpin_sim_add_stepper(sim, &stepper, driver) >= 0;
+    default: return wpin_sim_add_motor(sim, &motor, driver) >= 0;
+    }
+}
+
+/* What stands in the way of a driver: a jumper, a missing ground, inputs that hang in the air. */
+static void build_flaws(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load, int number) {
+    const char *ground = rig->supplies[load->supply].ground;
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_NO_GROUND, number, 0,
+                    strcmp(ground, rig->controller.ground) != 0);
+    for (unsigned i = 0; load->limits.no_pull && i < load->kind->table->line_count; i++) {
+        wpin_sim_inject(sim, WPIN_SIM_FAULT_PIN_FLOATING, number, load->kind->inputs[i], true);
+    }
+}
+
+static bool statics_met(const wpin_rig_load *load) {
+    for (size_t i = 0; i < load->static_count; i++) {
+        if (strcasecmp(load->statics[i].needs, load->statics[i].is) != 0) {
+            return false;
+        }
+    }
+    return true;
+}
+
+static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_sim_bridge bridge = load->bridge;
+    char name[WPIN_NAME_MAX + 8];
+    strcat(strcpy(name, load->name), " driver");
+    bridge.name = name;
+    bridge.logic = load->kind->logic;
+    bridge.not_ready = !statics_met(load);
+    int number = wpin_sim_add_bridge(sim, &bridge, (int)load->supply);
+    if (number < 0 || !hang(sim, load, number)) {
+        return false;
+    }
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        wpin_sim_wire_input(sim, number, load->kind->inputs[i], load->wires[i]);
+        if (load->inverts[i]) {
+            wpin_sim_invert_input(sim, number, load->kind->inputs[i]);
+        }
+    }
+    build_flaws(sim, rig, load, number);
+    if (load->limits.trip_input >= 0) {
+        wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
+    }
+    const wpin_rig_encoder *e = &load->encoder;
+    return !e->there || wpin_sim_add_encoder(sim,
+                                             &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
+                                                                 .at_output = e->at_output,
+                                                                 .one_channel = e->one_channel,
+                                                                 .reversed = e->reversed,
+                                                                 .uneven = e->uneven,
+                                                                 .no_moments = e->no_moments},
+                                             number) >= 0;
+}
+
+wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {
+    const wpin_rig_controller *c = &rig->controller;
+    return (wpin_sim_controller){.logic_volts = c->logic_volts,
+                                 .pin_resistance = c->pin_resistance,
+                                 .pin_burns_above = c->pin_limit,
+                                 .timer_hz = c->timer_hz,
+                                 .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
+}
+
+static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {
+    if (s->from >= 0) {
+        return wpin_sim_add_regulator(sim,
+                                      &(wpin_sim_regulator){.name = s->name,
+                                                            .from = s->from,
+                                                            .volts = s->volts,
+                                                            .resistance = s->resistance,
+                                                            .headroom = s->headroom,
+                                                            .least_input = s->least_input,
+                                                            .switching = s->switching,
+                                                            .efficiency = s->efficiency,
+                                                            .limit_amps = s->limit_amps,
+                                                            .heat_resistance = s->heat.resistance,
+                                                            .heat_time = s->heat.time}) >= 0;
+    }
+    return wpin_sim_add_supply(sim, &(wpin_sim_supply){.name = s->name,
+                                                       .volts = s->volts,
+                                                       .resistance = s->resistance,
+                                                       .limit_amps = s->limit_amps,
+                                                       .capacitance = s->capacitance,
+                                                       .reversed = s->reversed,
+                                                       .droops = s->droops,
+                                                       .capacity = s->capacity,
+                                                       .empty_volts = s->empty_volts,
+                                                       .on = s->on}) >= 0;
+}
+
+static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input *i) {
+    bool mirrored = i->kind == WPIN_RIG_LIMIT && rig->loads[i->load].reversed;
+    switch (i->kind) {
+    case WPIN_RIG_LIMIT:
+        return wpin_sim_wire_limit(sim, (wpin_pin)i->pin, i->load, mirrored ? -i->to : i->from,
+                                   mirrored ? -i->from : i->to, i->opens);
+    case WPIN_RIG_KNOB:
+        return wpin_sim_wire_knob(sim, (uint8_t)i->analog, i->noise) &&
+               wpin_sim_turn(sim, (uint8_t)i->analog,
+                             i->centre && i->volts <= 0
+                                 ? 0.5
+                                 : fmin(i->volts / rig->controller.logic_volts, 1));
+    case WPIN_RIG_SENSOR:
+    case WPIN_RIG_TWO_POINT:
+    case WPIN_RIG_PROCESS: return wpin_sim_wire_sensor(sim, (uint8_t)i->analog, i->volts, i->noise);
+    default:
+        return wpin_sim_wire_button(sim, (wpin_pin)i->pin, i->bounce) &&
+               (!i->opens || wpin_sim_button_opens(sim, (wpin_pin)i->pin));
+    }
+}
+
+wpin_sim *wpin_board_build(const wpin_rig *rig) {
+    wpin_sim_controller controller = wpin_rig_controller_part(rig);
+    wpin_sim *sim = wpin_sim_new(&controller);
+    bool built =
+        sim != NULL && wpin_sim_set_converter(sim, (unsigned)rig->controller.converter_bits);
+    for (size_t i = 0; built && i < rig->supply_count; i++) {
+        built = build_supply(sim, &rig->supplies[i]);
+    }
+    for (size_t i = 0; built && i < rig->load_count; i++) {
+        built = build_load(sim, rig, &rig->loads[i]);
+    }
+    for (size_t i = 0; built && i < rig->input_count; i++) {
+        built = build_input(sim, rig, &rig->inputs[i]);
+    }
+    for (unsigned pin = 0; built && rig->controller.timers_given && pin < 256; pin++) {
+        if (!rig->controller.timer[pin]) {
+            wpin_sim_no_timer(sim, (wpin_pin)pin);
+        }
+    }
+    if (built && rig->controller.supply >= 0) {
+        built = wpin_sim_feed_controller(sim, rig->controller.supply, rig->controller.draws,
+                                         rig->controller.least_volts);
+    }
+    if (!built) {
+        wpin_sim_free(sim);
+        return NULL;
+    }
+    return sim;
+}
