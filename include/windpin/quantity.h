@@ -25,6 +25,7 @@ typedef enum wpin_dimension {
     WPIN_TORQUE,
     WPIN_INERTIA,
     WPIN_MOTOR_CONSTANT,
+    WPIN_SPEED_CONSTANT, /**< rpm for a volt. */
     WPIN_VISCOSITY,
     WPIN_QUADRATIC,
     WPIN_SENSE_SLOPE,

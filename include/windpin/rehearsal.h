@@ -213,7 +213,10 @@ typedef struct wpin_bound_load {
     wpin_motion motion_at_work;
     wpin_overload overload_at_work;
     wpin_stage stage_at_work;     /**< What the motor's configuration points to... */
-    wpin_stepper stepper_at_work; /**< ...or this. */
+    wpin_stepper stepper_at_work; /**< ...or this, */
+    wpin_six_step_config six_step;
+    wpin_six_step six_step_at_work; /**< or this. */
+    const wpin_port *port;          /**< Once it is open. */
 } wpin_bound_load;
 
 /** What the core is told of an input of a rig; its kind says which of them counts. */
@@ -236,6 +239,10 @@ WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
 /** Opens the encoder of a bound load, if it has one, and its motor. What either refused. */
 WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
                                      const wpin_port *port);
+/** Serves the interrupts of load number `load`'s Hall sensors, if it has some, on the board that
+ * wpin_board_build made of the rig. Once it is open. */
+WPIN_API void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig,
+                                size_t load);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
 WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 

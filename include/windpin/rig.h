@@ -105,7 +105,12 @@ WPIN_API wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double d
 WPIN_API bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
 /** Whether a line of a kind carries PWM or pulses in any row. */
 WPIN_API bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
-/** Whether a kind has a row for a state. */
+/** Whether it is three legs for a brushless motor. */
+static inline bool wpin_stage_kind_is_three_phase(const wpin_stage_kind *kind) {
+    return wpin_sim_logic_is_three_phase(kind->logic);
+}
+/** Whether a kind can do what a state is: a three-phase one drives forward and in reverse by its
+ * sectors. */
 WPIN_API bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state);
 
 /** A truth table of the user's own, with all that it points to. */
@@ -160,9 +165,20 @@ typedef struct wpin_rig_stepping {
     bool half_steps, release;
 } wpin_rig_stepping;
 
-/** An encoder or tacho on a motor's shaft. */
+/** Hall sensors of a brushless motor. */
+typedef struct wpin_rig_hall {
+    bool there;
+    uint8_t pins[3];   /**< Of sensors a, b and c. */
+    uint8_t codes[6];  /**< What they show in sectors 0 to 5: a is 1, b is 2, c is 4. */
+    bool sixty;        /**< 60 electrical degrees apart instead of 120. */
+    double uneven;     /**< Of the simulated ones: off their places by up to this, turns. */
+    double hysteresis; /**< The same: each changes so much later, turns. */
+} wpin_rig_hall;
+
+/** An encoder or tacho on a motor's shaft, or the edges of its Hall sensors as one. */
 typedef struct wpin_rig_encoder {
     bool there;
+    bool by_hall;     /**< It is the Hall sensors: nothing below counts. */
     double lines;     /**< Periods of one channel in a turn of the shaft it sits on. */
     bool at_output;   /**< Behind the gear. */
     bool one_channel; /**< No second channel: the direction is taken from the drive. */
@@ -246,6 +262,7 @@ typedef struct wpin_rig_load {
     wpin_sim_solenoid solenoid;
     wpin_sim_stepper stepper;
     wpin_rig_stepping stepping;
+    wpin_rig_hall hall;
     wpin_rig_encoder encoder;
     wpin_rig_speed speed;
     wpin_rig_current current;

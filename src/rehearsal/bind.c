@@ -98,7 +98,7 @@ static uint32_t full_hz(const wpin_rig *rig, const wpin_rig_load *load) {
 static uint8_t counter_of(const wpin_rig *rig, const wpin_rig_load *load) {
     uint8_t counter = 0;
     for (const wpin_rig_load *l = rig->loads; l < load; l++) {
-        counter = (uint8_t)(counter + (l->encoder.there ? 1 : 0));
+        counter = (uint8_t)(counter + (l->encoder.there && !l->encoder.by_hall ? 1 : 0));
     }
     return counter;
 }
@@ -117,6 +117,10 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
                               .no_moments = load->encoder.no_moments,
                               .full_hz = full_hz(rig, load),
                               .window_us = (uint16_t)to_us(wpin_rig_encoder_window(rig, load))};
+    if (load->encoder.by_hall) {
+        bound->encoder.quadrature = &bound->six_step_at_work.counts;
+        bound->encoder.kinds = 3;
+    }
     bound->motor.sense.reads |= WPIN_HAS_SPEED;
     bound->motor.sense.more = wpin_encoder_measure;
     bound->motor.sense.place = wpin_encoder_set_position;
@@ -250,6 +254,19 @@ static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpi
     }
 }
 
+static void bind_six_step(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_rig_hall *h = &load->hall;
+    bound->six_step.stage = &bound->stage;
+    memset(bound->six_step.sector_of, WPIN_NO_SECTOR, sizeof bound->six_step.sector_of);
+    for (uint8_t sector = 0; sector < 6; sector++) {
+        bound->six_step.sector_of[h->codes[sector] & 7U] = sector;
+    }
+    memcpy(bound->six_step.hall, h->pins, sizeof bound->six_step.hall);
+    bound->motor.actuator = &wpin_six_step_actuator;
+    bound->motor.part = &bound->six_step_at_work;
+    bound->motor.part_config = &bound->six_step;
+}
+
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     memset(bound, 0, sizeof *bound);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
@@ -282,6 +299,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         bound->motor.part_config = &bound->stepper;
         bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
     }
+    if (wpin_stage_kind_is_three_phase(load->kind)) {
+        bind_six_step(bound, load);
+    }
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);
     }
@@ -304,7 +324,29 @@ wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpi
     bool encoder = bound->motor.sense.context == &bound->encoder_at_work;
     wpin_status status =
         encoder ? wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port) : WPIN_OK;
+    bound->port = port;
     return status == WPIN_OK ? wpin_motor_init(motor, &bound->motor, port) : status;
+}
+
+static void hall_changed(void *context) {
+    wpin_bound_load *bound = context;
+    const wpin_port *port = bound->port;
+    uint8_t code = 0;
+    for (unsigned i = 0; i < 3; i++) {
+        bool high = port->read(port->context, bound->six_step.hall[i]);
+        code |= (uint8_t)(high ? 1U << i : 0U);
+    }
+    wpin_six_step_edge(&bound->six_step_at_work, code, port->now(port->context));
+}
+
+void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig, size_t load) {
+    int number = 0;
+    for (size_t i = 0; i < load; i++) {
+        number += rig->loads[i].hall.there ? 1 : 0;
+    }
+    if (rig->loads[load].hall.there) {
+        wpin_sim_on_hall(sim, number, hall_changed, bound);
+    }
 }
 
 void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig, const wpin_rig_input *input) {

@@ -44,6 +44,17 @@ static bool statics_met(const wpin_rig_load *load) {
     return true;
 }
 
+/* Sensors off their places: one early, one late. */
+static bool build_hall(wpin_sim *sim, const wpin_rig_load *load, int number) {
+    const wpin_rig_hall *h = &load->hall;
+    double off = h->uneven * 360;
+    return wpin_sim_add_hall(sim,
+                             &(wpin_sim_hall){.sixty = h->sixty,
+                                              .off = {0, off, -off},
+                                              .hysteresis = h->hysteresis * 360},
+                             number, h->pins) >= 0;
+}
+
 static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_sim_bridge bridge = load->bridge;
     char name[WPIN_NAME_MAX + 8];
@@ -65,15 +76,19 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     if (load->limits.trip_input >= 0) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
     }
+    if (load->hall.there && !build_hall(sim, load, number)) {
+        return false;
+    }
     const wpin_rig_encoder *e = &load->encoder;
-    return !e->there || wpin_sim_add_encoder(sim,
-                                             &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
-                                                                 .at_output = e->at_output,
-                                                                 .one_channel = e->one_channel,
-                                                                 .reversed = e->reversed,
-                                                                 .uneven = e->uneven,
-                                                                 .no_moments = e->no_moments},
-                                             number) >= 0;
+    bool counts = e->there && !e->by_hall;
+    return !counts || wpin_sim_add_encoder(sim,
+                                           &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
+                                                               .at_output = e->at_output,
+                                                               .one_channel = e->one_channel,
+                                                               .reversed = e->reversed,
+                                                               .uneven = e->uneven,
+                                                               .no_moments = e->no_moments},
+                                           number) >= 0;
 }
 
 wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {

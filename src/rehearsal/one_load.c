@@ -47,6 +47,7 @@ bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_r
     }
     one->bound.motor.sense.limit_forward = one->bound.motor.sense.limit_reverse = (wpin_limit){0};
     wpin_status status = wpin_bound_open(&one->bound, &one->motor, &one->port);
+    wpin_bound_listen(&one->bound, one->sim, rig, (size_t)load);
     if (status == WPIN_OK) {
         status = wpin_motor_arm(&one->motor);
     }

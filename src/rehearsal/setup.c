@@ -27,6 +27,7 @@ static wpin_status open_load(wpin_run *run, size_t i) {
     run->motor_list[i] = &run->motors[i];
     wpin_status status = wpin_bound_open(&run->bound[i], &run->motors[i], run->motor_port);
     run->report->pwm[i] = run->bound[i].achieved;
+    wpin_bound_listen(&run->bound[i], run->sim, run->rig, i);
     return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
 }
 

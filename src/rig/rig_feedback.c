@@ -15,9 +15,7 @@ static const wpin_field encoder_fields[] = {
 
 static const wpin_field pin_fields[] = {NODE("a", true), NODE("b", false)};
 
-/* Who has a pin already, of what stands before this load in the file and of itself; NULL: nobody.
- */
-static const char *user_of(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin) {
+const char *wpin_pin_user(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin) {
     for (size_t i = 0; i < rig->input_count; i++) {
         if (rig->inputs[i].kind <= WPIN_RIG_LIMIT && (uint8_t)rig->inputs[i].pin == pin) {
             return rig->inputs[i].name;
@@ -31,7 +29,7 @@ static const char *user_of(const wpin_rig *rig, const wpin_rig_load *load, uint8
                 return other->name;
             }
         }
-        if (other != load && wpin_encoder_uses(&other->encoder, pin)) {
+        if (other != load && wpin_shaft_sensor_on(other, pin) != NULL) {
             return other->name;
         }
     }
@@ -47,7 +45,7 @@ static void read_encoder_pins(wpin_reader *reader, const wpin_rig *rig, yaml_nod
         if (nodes[i] == NULL || !wpin_read_pin(reader, nodes[i], &e->pins[i])) {
             continue;
         }
-        const char *user = user_of(rig, load, e->pins[i]);
+        const char *user = wpin_pin_user(rig, load, e->pins[i]);
         bool twice = i == 1 && nodes[0] != NULL && e->pins[0] == e->pins[1];
         if (user != NULL || twice) {
             wpin_say_at(reader, nodes[i], "pin %u for the encoder of '%s' is taken: %s%s%s",
@@ -71,6 +69,7 @@ void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *no
         return;
     }
     e->there = true;
+    e->by_hall = false; /* finer than those, which still commutate */
     if (fmod(e->lines, 1) != 0) {
         wpin_say_at(reader, node, "lines: %g is no whole number; expected the lines of one turn",
                     e->lines);
@@ -103,7 +102,7 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
     if (!load->encoder.there) {
         wpin_say_at(reader, node,
                     "speed of '%s' is regulated by what is measured: it needs an encoder, e.g. "
-                    "encoder: {lines: 11, pins: {a: 2, b: 3}}",
+                    "encoder: {lines: 11, pins: {a: 2, b: 3}}, or a brushless motor's hall",
                     load->name);
     }
     if (!wpin_stage_kind_takes_duty(load->kind) ||

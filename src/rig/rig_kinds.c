@@ -152,6 +152,33 @@ static const wpin_stage_kind kinds[] = {
      .inputs = {0, 1, 2, 3},
      .coils = true,
      .zero = "at the end of a move the windings hold, or are let go if the rig says so"},
+    {.name = "six-switches",
+     .words =
+         "three bare legs for a brushless motor, each low side the complement of its high side",
+     TABLE(six_switches),
+     .lines = {"a-high", "a-low", "b-high", "b-low", "c-high", "c-low"},
+     .logic = WPIN_SIM_LOGIC_SIX_SWITCHES,
+     .off_phase = WPIN_SIM_OFF_SHORT,
+     .inputs = {0, 1, 2, 3, 4, 5},
+     .bare = true,
+     .zero = "at rest all switches are off and the motor coasts; all low sides short it"},
+    {.name = "six-switches-high",
+     .words = "three bare legs for a brushless motor, PWM on the high sides only",
+     TABLE(six_switches_high),
+     .lines = {"a-high", "a-low", "b-high", "b-low", "c-high", "c-low"},
+     .logic = WPIN_SIM_LOGIC_SIX_SWITCHES,
+     .off_phase = WPIN_SIM_OFF_SLOW,
+     .inputs = {0, 1, 2, 3, 4, 5},
+     .bare = true,
+     .zero = "at rest all switches are off and the motor coasts; all low sides short it"},
+    {.name = "three-half-bridges",
+     .words = "three half-bridge channels for a brushless motor, each with an enable",
+     TABLE(three_half_bridges),
+     .lines = {"a", "a-enable", "b", "b-enable", "c", "c-enable"},
+     .logic = WPIN_SIM_LOGIC_THREE_HALF_BRIDGES,
+     .off_phase = WPIN_SIM_OFF_SHORT,
+     .inputs = {0, 1, 2, 3, 4, 5},
+     .zero = "at rest all enables are low and the motor coasts; all channels low short it"},
 };
 
 const wpin_stage_kind *wpin_stage_kinds(size_t *count) {
@@ -160,7 +187,9 @@ const wpin_stage_kind *wpin_stage_kinds(size_t *count) {
 }
 
 bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state) {
-    return wpin_table_row(kind->table, state) != WPIN_NO_ROW;
+    bool driven = state == WPIN_DRIVE_FORWARD || state == WPIN_DRIVE_REVERSE;
+    bool by_sectors = driven && wpin_stage_kind_is_three_phase(kind);
+    return wpin_table_row(kind->table, by_sectors ? WPIN_DRIVE_SECTOR : state) != WPIN_NO_ROW;
 }
 
 wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, int shared) {

@@ -27,7 +27,8 @@ enum {
     LOAD_POSITION,
     LOAD_IDENTIFIED,
     LOAD_OVERLOAD,
-    LOAD_CURRENT
+    LOAD_CURRENT,
+    LOAD_HALL
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -55,6 +56,7 @@ static const wpin_field load_fields[] = {
     NODE("identified", false),
     NODE("overload", false),
     NODE("current", false),
+    NODE("hall", false),
 };
 
 enum {
@@ -451,6 +453,15 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (nodes[LOAD_IDENTIFIED] != NULL) {
         wpin_read_identified(reader, nodes[LOAD_IDENTIFIED], &load);
+    }
+    if (nodes[LOAD_HALL] != NULL) {
+        wpin_read_hall(reader, rig, nodes[LOAD_HALL], &load);
+    } else if (staged && wpin_stage_kind_is_three_phase(load.kind)) {
+        wpin_say_at(
+            reader, node,
+            "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. hall: "
+            "{pins: {a: 14, b: 15, c: 16}}",
+            load.name);
     }
     if (nodes[LOAD_ENCODER] != NULL) {
         wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], &load);

@@ -69,15 +69,26 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
 /* Reads the encoder of a load, and how its speed is regulated. */
 void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                        wpin_rig_load *load);
+void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                    wpin_rig_load *load);
 void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
-/* Whether a channel of an encoder is on a pin. */
-static inline bool wpin_encoder_uses(const wpin_rig_encoder *encoder, uint8_t pin) {
-    return encoder->there &&
-           (encoder->pins[0] == pin || (!encoder->one_channel && encoder->pins[1] == pin));
+/* What senses a load's shaft on a pin, in words: its encoder or its Hall sensors; NULL: nothing. */
+static inline const char *wpin_shaft_sensor_on(const wpin_rig_load *load, uint8_t pin) {
+    const wpin_rig_encoder *e = &load->encoder;
+    const uint8_t *hall = load->hall.pins;
+    if (load->hall.there && (hall[0] == pin || hall[1] == pin || hall[2] == pin)) {
+        return "the Hall sensors";
+    }
+    bool counts = e->there && !e->by_hall;
+    return counts && (e->pins[0] == pin || (!e->one_channel && e->pins[1] == pin)) ? "the encoder"
+                                                                                   : NULL;
 }
+/* Who has a pin already, of what stands before this load in the file and of itself; NULL: nobody.
+ */
+const char *wpin_pin_user(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin);
 /* Heat of a part; `limit` may be left out where the part has one of its own. */
 void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat);
 /* Reads one supply, one input, and adds it to the rig. */

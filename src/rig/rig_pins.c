@@ -168,11 +168,11 @@ static void check_pins(wpin_reader *reader, const wpin_rig *rig, const yaml_node
             }
         }
         for (size_t n = 0; n < rig->load_count; n++) {
-            if (wpin_encoder_uses(&rig->loads[n].encoder, load->pins[i])) {
-                wpin_say_at(reader, node,
-                            "pin %u for '%s' of '%s' is taken: the encoder of '%s' (line %u)",
-                            load->pins[i], load->kind->lines[i], load->name, rig->loads[n].name,
-                            rig->loads[n].line);
+            const char *sensor = wpin_shaft_sensor_on(&rig->loads[n], load->pins[i]);
+            if (sensor != NULL) {
+                wpin_say_at(reader, node, "pin %u for '%s' of '%s' is taken: %s of '%s' (line %u)",
+                            load->pins[i], load->kind->lines[i], load->name, sensor,
+                            rig->loads[n].name, rig->loads[n].line);
             }
         }
         for (size_t n = 0; n < rig->input_count; n++) {

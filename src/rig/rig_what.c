@@ -2,6 +2,8 @@
 #include "rig_parts.h"
 #include <math.h>
 
+#define PI 3.14159265358979323846
+
 static const wpin_field heat_fields[] = {
     QUANTITY("resistance", wpin_sim_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
     QUANTITY("time", wpin_sim_heat, time, true, WPIN_TIME, 1e-3, 36000),
@@ -31,15 +33,18 @@ static void read_winding_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_h
 
 /* ---- motors ---- */
 
-enum { MOTOR_LOAD, MOTOR_RATED, MOTOR_TRAVEL, MOTOR_HEAT };
+enum { MOTOR_LOAD, MOTOR_RATED, MOTOR_TRAVEL, MOTOR_HEAT, MOTOR_CONSTANT, MOTOR_SPEED_CONSTANT };
 static const wpin_field motor_fields[] = {
     NODE("load", false),
     NODE("rated", false),
     NODE("travel", false),
     NODE("heat", false),
+    QUANTITY("constant", wpin_sim_motor, constant, false, WPIN_MOTOR_CONSTANT, 1e-5, 100),
+    [MOTOR_SPEED_CONSTANT] = NODE("speed-constant", false),
     QUANTITY("resistance", wpin_sim_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
     QUANTITY("inductance", wpin_sim_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
-    QUANTITY("constant", wpin_sim_motor, constant, true, WPIN_MOTOR_CONSTANT, 1e-5, 100),
+    QUANTITY("pole-pairs", wpin_sim_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
+    CHOICE("back-emf", wpin_sim_motor, sinusoidal, "flat", "sine"),
     QUANTITY("inertia", wpin_sim_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
     QUANTITY("static-friction", wpin_sim_motor, static_friction, false, WPIN_TORQUE, 0, 100),
     QUANTITY("dry-friction", wpin_sim_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
@@ -73,6 +78,28 @@ static void read_travel(wpin_reader *reader, yaml_node_t *node, wpin_sim_motor *
     }
 }
 
+/* What a motor makes of a volt, or of an ampere: its constant is said one way or the other. */
+static void read_constant(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                          wpin_sim_motor *m) {
+    static const wpin_field field = {.key = "speed-constant",
+                                     .type = WPIN_FIELD_QUANTITY,
+                                     .dimension = WPIN_SPEED_CONSTANT,
+                                     .least = 0.1,
+                                     .most = 1e6};
+    bool by_torque = nodes[MOTOR_CONSTANT] != NULL, by_speed = nodes[MOTOR_SPEED_CONSTANT] != NULL;
+    if (by_torque == by_speed) {
+        wpin_say_at(reader, by_speed ? nodes[MOTOR_SPEED_CONSTANT] : node,
+                    "a motor has one of constant (e.g. 20mNm/A) and speed-constant (e.g. "
+                    "480rpm/V)");
+        return;
+    }
+    if (by_speed) {
+        double rpm_per_volt = 0;
+        wpin_read_field(reader, nodes[MOTOR_SPEED_CONSTANT], &field, &rpm_per_volt);
+        m->constant = rpm_per_volt > 0 ? 30 / (PI * rpm_per_volt) : 0;
+    }
+}
+
 static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(motor_fields)];
     wpin_read_map(reader, node, "motor", motor_fields, COUNT(motor_fields), &load->motor, nodes);
@@ -91,6 +118,12 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
         QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 200)};
     if (nodes[MOTOR_RATED] != NULL) {
         wpin_read_field(reader, nodes[MOTOR_RATED], &rated[0], load);
+    }
+    read_constant(reader, node, nodes, &load->motor);
+    if (fmod(load->motor.pole_pairs, 1) != 0) {
+        wpin_say_at(reader, node,
+                    "pole-pairs: %g is no whole number; expected half the number of its poles",
+                    load->motor.pole_pairs);
     }
     if (load->motor.static_friction < load->motor.dry_friction) {
         wpin_say_at(reader, node,
@@ -222,6 +255,23 @@ static const struct {
     [WHAT_STEPPER] = {"stepper", WPIN_RIG_STEPPER, read_stepper},
 };
 
+/* Three wires need three legs, two wires two. */
+static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
+    bool legs = wpin_stage_kind_is_three_phase(load->kind);
+    bool brushless = load->what == WPIN_RIG_MOTOR && load->motor.pole_pairs > 0;
+    if (legs && !brushless) {
+        wpin_say_at(reader, node,
+                    "'%s' is for a brushless motor: '%s' needs a motor with pole-pairs",
+                    load->kind->name, load->name);
+    } else if (brushless && !legs && load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE) {
+        wpin_say_at(reader, node,
+                    "a brushless motor (pole-pairs) can't hang on a stage '%s'; expected "
+                    "six-switches, six-switches-high or three-half-bridges for its three wires, or "
+                    "servo-pulse for a controller of its own",
+                    load->kind->name);
+    }
+}
+
 void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                     wpin_rig_load *load) {
     int found = -1;
@@ -249,5 +299,7 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
         wpin_say_at(reader, nodes[found], "a %s can't hang on a stage '%s'; expected %s",
                     kinds[found].key, load->kind->name,
                     coils ? "a stepper, or another kind of stage" : "kind: two-channels for it");
+    } else if (load->kind != NULL && found >= 0) {
+        check_phases(reader, nodes[found], load);
     }
 }

@@ -1,0 +1,100 @@
+/* The Hall sensors of a brushless motor. */
+#include "rig_parts.h"
+#include <math.h>
+#include <string.h>
+
+enum { HALL_PINS, HALL_CODES };
+static const wpin_field hall_fields[] = {
+    NODE("pins", true),
+    NODE("codes", false),
+    CHOICE("apart", wpin_rig_hall, sixty, "120deg", "60deg"),
+    QUANTITY("uneven", wpin_rig_hall, uneven, false, WPIN_ANGLE, 0, 25.0 / 360),
+    QUANTITY("hysteresis", wpin_rig_hall, hysteresis, false, WPIN_ANGLE, 0, 10.0 / 360),
+};
+
+static const wpin_field pin_fields[] = {NODE("a", true), NODE("b", true), NODE("c", true)};
+enum { SENSORS = 3, SECTORS = 6 };
+
+static void read_hall_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                           wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(pin_fields)];
+    wpin_rig_hall *h = &load->hall;
+    wpin_read_map(reader, node, "pins of the Hall sensors", pin_fields, COUNT(pin_fields), h,
+                  nodes);
+    for (int i = 0; node->type == YAML_MAPPING_NODE && i < SENSORS; i++) {
+        if (nodes[i] == NULL || !wpin_read_pin(reader, nodes[i], &h->pins[i])) {
+            continue;
+        }
+        const char *user = wpin_pin_user(rig, load, h->pins[i]);
+        bool twice = false;
+        for (int j = 0; j < i; j++) {
+            twice = twice || (nodes[j] != NULL && h->pins[j] == h->pins[i]);
+        }
+        if (user != NULL || twice) {
+            wpin_say_at(reader, nodes[i], "pin %u for Hall sensor %s of '%s' is taken: %s%s%s",
+                        h->pins[i], pin_fields[i].key, load->name, twice ? "" : "'",
+                        twice ? "by another of them" : user, twice ? "" : "'");
+        }
+    }
+}
+
+/* Six codes that differ by one sensor from one to the next, as a turning magnet shows them. */
+static bool codes_hold(const uint8_t *codes) {
+    unsigned seen = 0;
+    for (int i = 0; i < SECTORS; i++) {
+        unsigned changed = codes[i] ^ codes[(i + 1) % SECTORS];
+        seen |= 1U << codes[i];
+        if (changed != 1 && changed != 2 && changed != 4) {
+            return false;
+        }
+    }
+    return __builtin_popcount(seen) == SECTORS;
+}
+
+static void read_codes(wpin_reader *reader, yaml_node_t *list, wpin_rig_hall *h) {
+    static const wpin_field field = {.key = "codes",
+                                     .type = WPIN_FIELD_QUANTITY,
+                                     .dimension = WPIN_NUMBER,
+                                     .least = 0,
+                                     .most = 7};
+    bool whole = wpin_list_size(list) == SECTORS;
+    for (size_t i = 0; whole && i < SECTORS; i++) {
+        double code = -1;
+        wpin_read_field(reader, wpin_list_item(reader, list, i), &field, &code);
+        whole = code >= 0 && fmod(code, 1) == 0;
+        h->codes[i] = whole ? (uint8_t)code : 0;
+    }
+    if (!whole || !codes_hold(h->codes)) {
+        wpin_say_at(reader, list,
+                    "codes: six different codes of the sensors (a is 1, b is 2, c is 4), one for "
+                    "each sector in their order, each one sensor off the next; expected e.g. [5, "
+                    "1, 3, 2, 6, 4]");
+    }
+}
+
+void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                    wpin_rig_load *load) {
+    static const uint8_t usual[SECTORS] = {5, 1, 3, 2, 6, 4}, sixty[SECTORS] = {1, 3, 7, 6, 4, 0};
+    yaml_node_t *nodes[COUNT(hall_fields)];
+    wpin_rig_hall *h = &load->hall;
+    wpin_read_map(reader, node, "hall", hall_fields, COUNT(hall_fields), h, nodes);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    if (load->what != WPIN_RIG_MOTOR || load->motor.pole_pairs <= 0) {
+        wpin_say_at(reader, node,
+                    "Hall sensors are those of a brushless motor; '%s' needs a motor with "
+                    "pole-pairs",
+                    load->name);
+        return;
+    }
+    memcpy(h->codes, h->sixty ? sixty : usual, sizeof h->codes);
+    if (nodes[HALL_CODES] != NULL) {
+        read_codes(reader, nodes[HALL_CODES], h);
+    }
+    if (nodes[HALL_PINS] != NULL) {
+        read_hall_pins(reader, rig, nodes[HALL_PINS], load);
+    }
+    h->there = true;
+    load->encoder = (wpin_rig_encoder){.there = true, .by_hall = true};
+}
