@@ -1,0 +1,228 @@
+/* A brushless motor as power series: three windings in a star and a magnet with p pole pairs,
+ *     L di_x/dt = v_x - v_n - R i_x - e_x      e_x = k w f(p a - x 120 deg)
+ *     J dw/dt = k sum f_x i_x - B w - T        i_a + i_b + i_c = 0
+ * for the phases that conduct (e.g. Krishnan, "Permanent Magnet Synchronous and Brushless DC Motor
+ * Drives", ch. 9). f is a sine, or a trapezoid with flat tops of 120 degrees. */
+#include "phases.h"
+#include <math.h>
+
+#define PI   3.14159265358979323846
+#define RAMP (PI / 6)               /* from zero to the flat top, electrical rad */
+#define ROOT 0.86602540378443864676 /* of 3, halved */
+
+/* In each sector two phases are on their flat tops. */
+static const int tops[6][WPIN_PHASES] = {{1, -1, 0}, {1, 0, -1}, {0, 1, -1},
+                                         {-1, 1, 0}, {-1, 0, 1}, {0, -1, 1}};
+static const int ramps[6] = {2, 1, 0, 2, 1, 0};
+
+static double ramp_slope(const wpin_circuit *c) {
+    return (c->sector % 2 == 0 ? -1 : 1) / RAMP;
+}
+
+static double ramp_at(const wpin_circuit *c, double turned) {
+    return ramp_slope(c) * (turned - c->begin - RAMP);
+}
+
+void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
+                     double *emf) {
+    double peak = c->constant * i->speed;
+    if (plant->motor.sinusoidal) {
+        double s = sin(i->turned) * peak, r = cos(i->turned) * peak * ROOT;
+        emf[0] = s;
+        emf[1] = -s / 2 - r;
+        emf[2] = -s / 2 + r;
+        return;
+    }
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        emf[x] = peak * tops[c->sector][x];
+    }
+    emf[ramps[c->sector]] = peak * ramp_at(c, i->turned);
+}
+
+double wpin_phases_torque(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i) {
+    wpin_instant unit = *i;
+    double per_amp[WPIN_PHASES];
+    unit.speed = 1;
+    wpin_phases_emf(plant, c, &unit, per_amp);
+    return per_amp[0] * i->amps[0] + per_amp[1] * i->amps[1] + per_amp[2] * i->amps[2];
+}
+
+double wpin_phases_drawn(const wpin_circuit *c, const double *amps) {
+    double drawn = 0;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        drawn += c->way[x] != 0 ? c->tie[x].rail * amps[x] : 0;
+    }
+    return drawn;
+}
+
+double wpin_phases_star(const wpin_circuit *c, const wpin_instant *i, const double *emf) {
+    double sag = c->rail_ohms * wpin_phases_drawn(c, i->amps), sum = 0;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        if (c->way[x] != 0) {
+            sum += c->tie[x].volts - c->tie[x].rail * sag -
+                   (c->tie[x].resistance + c->ohms) * i->amps[x] - emf[x];
+        }
+    }
+    return sum / c->count;
+}
+
+/* ---- series ---- */
+
+static const double shares[] = {1,       1,       1.0 / 2, 1.0 / 3, 1.0 / 4,
+                                1.0 / 5, 1.0 / 6, 1.0 / 7, 1.0 / 8};
+
+static double product(const double *a, const double *b, int k) {
+    double sum = 0;
+    for (int j = 0; j <= k; j++) {
+        sum += a[j] * b[k - j];
+    }
+    return sum;
+}
+
+/* Sine and cosine of the angle, where the emf is one: their terms as far as they are known. */
+typedef struct shapes {
+    double sine[WPIN_ORDER + 1], cosine[WPIN_ORDER + 1];
+} shapes;
+
+/* The terms of order k of emf and torque. */
+static double sine_terms(const wpin_circuit *c, const wpin_course *p, const shapes *f, int k,
+                         double *emf) {
+    double s = c->constant * product(f->sine, p->speed, k);
+    double r = c->constant * product(f->cosine, p->speed, k) * ROOT, torque = 0;
+    emf[0] = s;
+    emf[1] = -s / 2 - r;
+    emf[2] = -s / 2 + r;
+    for (int j = 0; j <= k; j++) {
+        torque += f->sine[j] * (p->amps[0][k - j] - (p->amps[1][k - j] + p->amps[2][k - j]) / 2) +
+                  f->cosine[j] * ROOT * (p->amps[2][k - j] - p->amps[1][k - j]);
+    }
+    return c->constant * torque;
+}
+
+/* The one that is no flat top goes by the angle, whose terms from the first on are `turned`. */
+static double flat_terms(const wpin_circuit *c, const wpin_course *p, double ramp, int k,
+                         double *emf) {
+    const int *top = tops[c->sector];
+    int z = ramps[c->sector];
+    double by_speed = 0, by_amps = 0, slope = ramp_slope(c);
+    for (int j = 1; j <= k; j++) {
+        by_speed += p->turned[j] * p->speed[k - j];
+        by_amps += p->turned[j] * p->amps[z][k - j];
+    }
+    double torque = ramp * p->amps[z][k] + slope * by_amps;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        emf[x] = c->constant * top[x] * p->speed[k];
+        torque += top[x] * p->amps[x][k];
+    }
+    emf[z] = c->constant * (ramp * p->speed[k] + slope * by_speed);
+    return c->constant * torque;
+}
+
+/* Terms of order k + 1 of the currents that flow. */
+static void add_amps(const wpin_circuit *c, wpin_course *p, int k, const double *emf) {
+    double left[WPIN_PHASES], star = 0, supply = 0;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        supply += c->way[x] != 0 ? c->tie[x].rail * p->amps[x][k] : 0;
+    }
+    supply *= c->rail_ohms;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        left[x] = (k == 0 ? c->tie[x].volts : 0) - c->tie[x].rail * supply -
+                  (c->tie[x].resistance + c->ohms) * p->amps[x][k] - emf[x];
+        star += c->way[x] != 0 ? left[x] : 0;
+    }
+    star *= shares[c->count];
+    double share = shares[k + 1] / c->henry;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        p->amps[x][k + 1] = c->way[x] != 0 ? (left[x] - star) * share : 0;
+    }
+}
+
+/* So many terms that the next one is nothing: x is the share of its time constant, or the part of a
+ * turn in radians, that passes. */
+static int order_for(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
+                     double seconds) {
+    double turning = 3 * plant->motor.pole_pairs * fabs(from->speed); /* it may speed up */
+    double fading = (c->ohms + plant->feed.on_resistance + c->rail_ohms) / c->henry;
+    double x = seconds * (turning + fading), term = x * x * x / 6;
+    int order = 3;
+    while (order < WPIN_ORDER && term > 1e-10) {
+        order++;
+        term *= x * shares[order];
+    }
+    return order;
+}
+
+void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
+                      double seconds, wpin_course *p) {
+    const bool sine = plant->motor.sinusoidal;
+    double poles = plant->motor.pole_pairs, emf[WPIN_PHASES], ramp = ramp_at(c, from->turned);
+    shapes f;
+    double per_inertia = 1 / plant->inertia;
+    p->order = order_for(plant, c, from, seconds);
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        p->amps[x][0] = from->amps[x];
+    }
+    p->speed[0] = from->speed;
+    p->turned[0] = from->turned;
+    if (sine) {
+        f.sine[0] = sin(from->turned);
+        f.cosine[0] = cos(from->turned);
+    }
+    for (int k = 0; k < p->order; k++) {
+        double torque = sine ? sine_terms(c, p, &f, k, emf) : flat_terms(c, p, ramp, k, emf);
+        double share = shares[k + 1];
+        if (c->count > 1) {
+            add_amps(c, p, k, emf);
+        } else {
+            p->amps[0][k + 1] = p->amps[1][k + 1] = p->amps[2][k + 1] = 0;
+        }
+        p->speed[k + 1] = p->turned[k + 1] = 0;
+        if (c->turns != 0) {
+            double drag =
+                plant->viscous * p->speed[k] + (k == 0 ? c->turns * plant->torque_move : 0);
+            if (plant->quadratic != 0) {
+                drag += c->turns * plant->quadratic * product(p->speed, p->speed, k);
+            }
+            p->speed[k + 1] = (torque - drag) * per_inertia * share;
+            p->turned[k + 1] = poles * p->speed[k] * share;
+        }
+        if (sine) {
+            f.sine[k + 1] = poles * product(f.cosine, p->speed, k) * share;
+            f.cosine[k + 1] = -poles * product(f.sine, p->speed, k) * share;
+        }
+    }
+}
+
+static double value(const double *terms, int order, double t) {
+    double y = terms[order];
+    for (int k = order - 1; k >= 0; k--) {
+        y = y * t + terms[k];
+    }
+    return y;
+}
+
+static double integral(const double *terms, int order, double t) {
+    double y = terms[order] * shares[order + 1];
+    for (int k = order - 1; k >= 0; k--) {
+        y = y * t + terms[k] * shares[k + 1];
+    }
+    return y * t;
+}
+
+wpin_instant wpin_course_at(const wpin_circuit *c, const wpin_course *p, double t) {
+    wpin_instant i;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        i.amps[x] = c->way[x] != 0 ? value(p->amps[x], p->order, t) : 0;
+    }
+    i.speed = c->turns == 0 ? 0 : value(p->speed, p->order, t);
+    i.turned = c->turns == 0 ? p->turned[0] : value(p->turned, p->order, t);
+    return i;
+}
+
+double wpin_course_charge(const wpin_course *p, int phase, double t) {
+    return integral(p->amps[phase], p->order, t);
+}
+
+double wpin_course_turns(const wpin_course *p, double t) {
+    return integral(p->speed, p->order, t);
+}

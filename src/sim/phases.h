@@ -1,0 +1,50 @@
+/* A stretch of a brushless motor in which legs, diodes and flat tops stay as they are: its circuit,
+ * and what happens in it as power series in time. */
+#ifndef WPIN_SIM_PHASES_H
+#define WPIN_SIM_PHASES_H
+
+#include "plant.h"
+
+#define WPIN_PHASES 3
+#define WPIN_ORDER  7
+
+typedef struct wpin_circuit {
+    int way[WPIN_PHASES];    /* 0: it does not conduct; of a diode the sign of its current */
+    bool diode[WPIN_PHASES]; /* its leg is off: it conducts through a diode, or not at all */
+    wpin_tie tie[WPIN_PHASES];
+    int count;                    /* of those that conduct */
+    int turns;                    /* sign of the speed; 0: it is held */
+    int sector;                   /* of 60 degrees, from 30 electrical degrees on */
+    double begin;                 /* of that sector, electrical rad */
+    double ohms, henry, constant; /* of one phase */
+    double rail_ohms;
+} wpin_circuit;
+
+/* Where the motor is at one instant. */
+typedef struct wpin_instant {
+    double amps[WPIN_PHASES]; /* into the motor */
+    double speed;             /* rad/s of the shaft */
+    double turned;            /* electrical rad */
+} wpin_instant;
+
+typedef struct wpin_course {
+    int order; /* of the last terms */
+    double amps[WPIN_PHASES][WPIN_ORDER + 1], speed[WPIN_ORDER + 1], turned[WPIN_ORDER + 1];
+} wpin_course;
+
+/* The emf of each phase at an instant; the torque, Nm; the voltage of the star point. */
+void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
+                     double *emf);
+double wpin_phases_torque(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i);
+double wpin_phases_star(const wpin_circuit *c, const wpin_instant *i, const double *emf);
+/* Current out of the supply. */
+double wpin_phases_drawn(const wpin_circuit *c, const double *amps);
+/* What happens in so many seconds from here on, and where that leads to in t of them; what flows
+ * until then, As. */
+void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
+                      double seconds, wpin_course *course);
+wpin_instant wpin_course_at(const wpin_circuit *c, const wpin_course *course, double t);
+double wpin_course_charge(const wpin_course *course, int phase, double t);
+double wpin_course_turns(const wpin_course *course, double t);
+
+#endif
