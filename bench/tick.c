@@ -39,9 +39,13 @@ static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     return WPIN_OK;
 }
 
+/* What the Hall sensors show in each sector. */
+static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
+static uint8_t sector;
+
 static bool read_pin(void *context, wpin_pin pin) {
     (void)context;
-    return pin == 14;
+    return (codes[sector] >> (pin - 14) & 1) != 0;
 }
 
 static int16_t millivolts(void *context, uint8_t input) {
@@ -251,21 +255,17 @@ static const WPIN_FLASH wpin_stage_config inverter = {.table = &wpin_table_six_s
 static const WPIN_FLASH wpin_six_step_config phases_config = {
     .stage = &inverter, .hall = {14, 15, 16}, .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
 static wpin_six_step phases;
-WPIN_FAST_EDGE(fast_edge, phases, phases_config, port)
-static uint8_t sector;
 static bench_case bench_case_now;
 
-/* What the Hall sensors show in each sector. */
-static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
+WPIN_FAST_EDGE(fast_edge, phases, phases_config, port, codes[sector], clock_us)
 
 __attribute__((noinline)) static void edge_folded(void) {
-    fast_edge(codes[sector], clock_us);
+    fast_edge();
 }
 
 static void prepare_inverter(void) {
     sector = 0;
     wpin_six_step_actuator.open(&phases, &phases_config, &port);
-    wpin_six_step_edge(&phases, codes[0], 0);
     wpin_six_step_actuator.put(&phases, WPIN_QUANTITY_EFFORT, 8000);
 }
 
@@ -325,7 +325,7 @@ void bench_tick(void) {
         if (bench_fast) {
             edge_folded();
         } else {
-            wpin_six_step_edge(&phases, codes[sector], clock_us);
+            wpin_six_step_edge(&phases);
         }
     } else if (bench_fast) {
         tick_folded();

@@ -11,8 +11,8 @@
  * The same for an edge of the Hall sensors of a brushless motor, which may come thousands of times
  * a second:
  *
- *     WPIN_FAST_EDGE(drum_edge, drum_phases, phases_config, port)
- *     ISR(PCINT1_vect) { drum_edge(PINC & 7, chip_now(NULL)); }
+ *     WPIN_FAST_EDGE(drum_edge, drum_phases, phases_config, port, PINC & 7, chip_now(NULL))
+ *     ISR(PCINT1_vect) { drum_edge(); }
  */
 #ifndef WINDPIN_FAST_H
 #define WINDPIN_FAST_H
@@ -35,15 +35,18 @@
         }                                                                                          \
     }
 
-/** Defines `static wpin_status name(uint8_t code, wpin_moment now)`: wpin_six_step_edge of one
- * motor, with the configuration and port it was initialised with; before that, and after a refused
- * init, it says WPIN_REFUSED_CLOSED. Fast. */
-#define WPIN_FAST_EDGE(name, the_six_step, the_config, the_port)                                   \
-    static wpin_status name(uint8_t code, wpin_moment now) {                                       \
+/** Defines `static wpin_status name(void)`: wpin_six_step_edge of one motor, with the configuration
+ * and port it was initialised with; before that, and after a refused init, it says
+ * WPIN_REFUSED_CLOSED. `code_now` and `moment_now` are the expressions that read the three sensors
+ * (a in bit 0, b in bit 1, c in bit 2) and the port's clock. Fast. */
+#define WPIN_FAST_EDGE(name, the_six_step, the_config, the_port, code_now, moment_now)             \
+    static wpin_status name(void) {                                                                \
         if ((the_six_step).config != &(the_config) || (the_six_step).stage.port != &(the_port)) {  \
             return WPIN_REFUSED_CLOSED;                                                            \
         }                                                                                          \
-        return wpin_steady_edge(&(the_six_step), &(the_config), &(the_port), code, now);           \
+        uint8_t locked = wpin_lock(&(the_port));                                                   \
+        wpin_steady_code(&(the_six_step), &(the_config), (uint8_t)(code_now), (moment_now));       \
+        return wpin_steady_commutate(&(the_six_step), &(the_config), &(the_port), locked);         \
     }
 
 #endif

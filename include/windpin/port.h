@@ -95,7 +95,7 @@ typedef struct wpin_port {
     /** Shows levels at once, and ends PWM, on the pins of a group whose bit is in `mask`: high
      * where their bit is in `high` too. Bit n is pin n of group_open. Any context. */
     wpin_status (*group_write)(void *context, uint8_t group, uint8_t mask, uint8_t high);
-    /** Reads a pin. Tick. */
+    /** Reads a pin. Tick and fast. */
     bool (*read)(void *context, wpin_pin pin);
     /** An analogue input in millivolts, saturated, or WPIN_NO_READING. Tick. */
     int16_t (*millivolts)(void *context, uint8_t input);

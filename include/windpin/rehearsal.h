@@ -216,7 +216,6 @@ typedef struct wpin_bound_load {
     wpin_stepper stepper_at_work; /**< ...or this, */
     wpin_six_step_config six_step;
     wpin_six_step six_step_at_work; /**< or this. */
-    const wpin_port *port;          /**< Once it is open. */
 } wpin_bound_load;
 
 /** What the core is told of an input of a rig; its kind says which of them counts. */

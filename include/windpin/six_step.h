@@ -12,7 +12,7 @@
  *     WPIN_ON_SIX_STEP(&drum_phases, &phases_config),
  *     // the interrupt of any change on the three pins:
  *     void on_hall_change(void) {
- *         wpin_six_step_edge(&drum_phases, read_three_pins(), chip_now(NULL));
+ *         wpin_six_step_edge(&drum_phases);
  *     }
  *
  * Row WPIN_DRIVE_SECTOR + n of the stage's table drives forward while the rotor is in sector n, and
@@ -79,7 +79,7 @@ typedef struct wpin_six_step {
                                     left out. */
     volatile uint8_t code;     /**< What the sensors showed last. */
     volatile uint8_t sector;   /**< The last that was one. */
-    volatile uint8_t edges;    /**< How many changes were taken; wraps. */
+    volatile uint8_t failed;   /**< What the port refused at an edge: a wpin_status. */
     volatile int8_t direction; /**< It is driven that way; 0: not. */
     volatile uint8_t disorder; /**< Of the sensors of late. */
     uint8_t first_row;         /**< Of the sectors in the table. */
@@ -97,10 +97,11 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_six_step_actuator;
 #define WPIN_ON_SIX_STEP(six_step, six_step_config)                                                \
     .actuator = &wpin_six_step_actuator, .part = (six_step), .part_config = (six_step_config)
 
-/** The sensors changed: their code now, and when. Counts, and moves the stage to the new sector's
- * row while it is driven. May be entered anew before it returns: it ends on the newest sector.
- * Returns what the port refused, or WPIN_OK. Fast. */
-WPIN_API wpin_status wpin_six_step_edge(wpin_six_step *six_step, uint8_t code, wpin_moment now);
+/** The sensors changed: looks at them, counts, and moves the stage to the new sector's row while it
+ * is driven. They are read where no interrupt comes between, so it may be entered anew at any
+ * moment: it ends on the newest sector. Returns what the port refused, which the next tick makes a
+ * fault, or WPIN_OK. Fast; the port's read is called from there. */
+WPIN_API wpin_status wpin_six_step_edge(wpin_six_step *six_step);
 
 /** The rotor's sector, 0 to 5, or WPIN_NO_SECTOR: what the sensors show now is none. Any. */
 WPIN_API uint8_t wpin_six_step_sector(const wpin_six_step *six_step);

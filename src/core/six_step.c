@@ -10,11 +10,10 @@ static bool is_open(const wpin_six_step *s) {
 
 /* ---- the sensors ---- */
 
-static uint8_t read_code(const wpin_six_step *s) {
-    const wpin_port *port = s->stage.port;
+static uint8_t read_code(const WPIN_FAR wpin_six_step_config *config, const wpin_port *port) {
     uint8_t code = 0;
     for (uint8_t i = 0; i < 3; i++) {
-        code |= (uint8_t)(port->read(port->context, s->config->hall[i]) ? 1U << i : 0U);
+        code |= (uint8_t)(port->read(port->context, config->hall[i]) ? 1U << i : 0U);
     }
     return code;
 }
@@ -61,15 +60,22 @@ WPIN_RARE wpin_status wpin_rare_commutate(wpin_six_step *s) {
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
     bool stays = !changing && (shown >= WPIN_SECTORS || shown == sector);
     bool goes = sector != WPIN_NO_SECTOR && stage->cut == 0 && !stays;
+    wpin_status status = goes ? wpin_stage_commutate_locked(stage, sector, &locked) : WPIN_OK;
     wpin_unlock(stage->port, locked);
-    return goes ? wpin_stage_commutate(stage, sector) : WPIN_OK;
+    if (status != WPIN_OK) {
+        s->failed = (uint8_t)status;
+    }
+    return status;
 }
 
-wpin_status wpin_six_step_edge(wpin_six_step *s, uint8_t code, wpin_moment now) {
+wpin_status wpin_six_step_edge(wpin_six_step *s) {
     if (!is_open(s)) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    return wpin_steady_edge(s, s->config, s->stage.port, code, now);
+    const wpin_port *port = s->stage.port;
+    uint8_t locked = wpin_lock(port);
+    wpin_steady_code(s, s->config, read_code(s->config, port), port->now(port->context));
+    return wpin_steady_commutate(s, s->config, port, locked);
 }
 
 uint8_t wpin_six_step_sector(const wpin_six_step *s) {
@@ -190,11 +196,10 @@ static wpin_status open_six_step(void *self, const WPIN_FAR void *part_config,
         status = wpin_stage_open(&s->stage, config->stage, port);
     }
     if (status == WPIN_OK) {
-        s->config = config;
         prepare(s);
-        s->code = (uint8_t)~read_code(s); /* any other: what it is now is taken as the first */
-        wpin_steady_code(s, config, (uint8_t)~s->code, 0);
-        s->counts = (wpin_quadrature){0};
+        s->code = read_code(config, port);
+        s->sector = config->sector_of[s->code];
+        s->config = config; /* open from here on */
     }
     return status;
 }
@@ -277,18 +282,16 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     if (!is_open(s)) {
         return WPIN_OK;
     }
-    uint8_t before = s->edges, code = read_code(s);
-    uint8_t locked = wpin_lock(s->stage.port);
-    if (s->edges == before) { /* no interrupt came between: it would know better */
-        wpin_steady_code(s, s->config, code, measurement->at);
-    }
+    uint8_t locked = wpin_lock(s->stage.port), failed = s->failed;
+    s->failed = WPIN_OK;
+    wpin_steady_code(s, s->config, read_code(s->config, s->stage.port), measurement->at);
     if (s->config->sector_of[s->code & 7U] >= WPIN_SECTORS) {
         disturb(s);
     } else if (s->disorder != 0) {
         s->disorder--;
     }
     wpin_unlock(s->stage.port, locked);
-    wpin_status status = wpin_rare_commutate(s);
+    wpin_status status = failed != WPIN_OK ? (wpin_status)failed : wpin_rare_commutate(s);
     return status == WPIN_OK && s->disorder >= WPIN_DISORDER_MAX ? WPIN_FAULT_HALL : status;
 }
 

@@ -284,8 +284,9 @@ WPIN_RARE wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint1
     }
     stage->sector = (uint8_t)(drive - WPIN_DRIVE_SECTOR);
     wpin_status status = change_row(stage, row, (uint8_t)drive, duty);
-    wpin_keep_first(&status,
-                    wpin_stage_commutate(stage, stage->sector)); /* an edge may have come */
+    uint8_t locked = wpin_lock(stage->port); /* an edge may have come */
+    wpin_keep_first(&status, wpin_stage_commutate_locked(stage, stage->sector, &locked));
+    wpin_unlock(stage->port, locked);
     return status;
 }
 
@@ -351,21 +352,25 @@ static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked
     return status;
 }
 
-wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
-    if (!wpin_stage_is_open(stage)) {
-        return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
-    }
+wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t *locked) {
     uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + sector), row = row_of(stage, drive);
     if (sector > UINT8_MAX - WPIN_DRIVE_SECTOR || row == WPIN_NO_ROW) {
         return WPIN_REFUSED_STATE;
     }
-    wpin_status status = WPIN_OK;
-    uint8_t locked = wpin_lock(stage->port);
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
-    if (stage->drive >= WPIN_DRIVE_SECTOR || changing) {
-        stage->sector = sector;
-        status = changing ? WPIN_OK : follow_sector(stage, row, &locked);
+    if (stage->drive < WPIN_DRIVE_SECTOR && !changing) {
+        return WPIN_OK;
     }
+    stage->sector = sector;
+    return changing ? WPIN_OK : follow_sector(stage, row, locked);
+}
+
+wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
+    if (!wpin_stage_is_open(stage)) {
+        return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    uint8_t locked = wpin_lock(stage->port);
+    wpin_status status = wpin_stage_commutate_locked(stage, sector, &locked);
     wpin_unlock(stage->port, locked);
     return status;
 }

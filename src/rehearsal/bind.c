@@ -324,19 +324,11 @@ wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpi
     bool encoder = bound->motor.sense.context == &bound->encoder_at_work;
     wpin_status status =
         encoder ? wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port) : WPIN_OK;
-    bound->port = port;
     return status == WPIN_OK ? wpin_motor_init(motor, &bound->motor, port) : status;
 }
 
 static void hall_changed(void *context) {
-    wpin_bound_load *bound = context;
-    const wpin_port *port = bound->port;
-    uint8_t code = 0;
-    for (unsigned i = 0; i < 3; i++) {
-        bool high = port->read(port->context, bound->six_step.hall[i]);
-        code |= (uint8_t)(high ? 1U << i : 0U);
-    }
-    wpin_six_step_edge(&bound->six_step_at_work, code, port->now(port->context));
+    wpin_six_step_edge(&((wpin_bound_load *)context)->six_step_at_work);
 }
 
 void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig, size_t load) {

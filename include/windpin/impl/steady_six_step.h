@@ -45,7 +45,6 @@ WPIN_STEADY void wpin_steady_code(wpin_six_step *s, const WPIN_FAR wpin_six_step
         return;
     }
     s->code = code;
-    s->edges++;
     uint8_t sector = config->sector_of[code], before = s->sector;
     uint32_t counts = (uint32_t)s->counts.counts;
     if (before < WPIN_SECTORS && sector == wpin_next_sector(before)) {
@@ -102,16 +101,15 @@ WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
     }
     if (status != WPIN_OK) {
         stage->cut = 1;
+        s->failed = (uint8_t)status;
     }
     return status;
 }
 
-/* An edge: the sensors show another code. */
-WPIN_STEADY wpin_status wpin_steady_edge(wpin_six_step *s,
-                                         const WPIN_FAR wpin_six_step_config *config,
-                                         const wpin_port *port, uint8_t code, wpin_moment now) {
-    uint8_t locked = wpin_lock(port);
-    wpin_steady_code(s, config, code, now);
+/* An edge, once its code is taken; the lock, which was taken before, is let go. */
+WPIN_STEADY wpin_status wpin_steady_commutate(wpin_six_step *s,
+                                              const WPIN_FAR wpin_six_step_config *config,
+                                              const wpin_port *port, uint8_t locked) {
     const wpin_stage *stage = &s->stage;
     uint8_t sector = wpin_steady_wanted(s), shown = (uint8_t)(stage->drive - WPIN_DRIVE_SECTOR);
     bool next = shown < WPIN_SECTORS &&
