@@ -1,1 +1,356 @@
-int main(void) { return 0; }
+/* The simulated brushless motor against an integrator of its own, closed forms, and what the core
+ * makes of it. */
+#include "support.h"
+#include <math.h>
+#include <stdlib.h>
+#include <windpin/sim.h>
+
+#define PI 3.14159265358979323846
+
+static const wpin_sim_controller controller = {.logic_volts = 5,
+                                               .pin_resistance = 25,
+                                               .pin_burns_above = 0.04,
+                                               .timer_hz = 16e6,
+                                               .timer_steps_max = 65535};
+static const wpin_sim_bridge six_switches = {.logic = WPIN_SIM_LOGIC_SIX_SWITCHES,
+                                             .on_resistance = 0.02,
+                                             .diode_volts = 0.7,
+                                             .diode_resistance = 0.03,
+                                             .input_resistance = 100e3,
+                                             .burns_above_amps = 100,
+                                             .burns_after = 1,
+                                             .burns_above_volts = 100,
+                                             .interlock = true};
+static const wpin_sim_motor drum = {.resistance = 0.5,
+                                    .inductance = 0.6e-3,
+                                    .constant = 0.06,
+                                    .inertia = 4e-5,
+                                    .static_friction = 0.012,
+                                    .dry_friction = 0.008,
+                                    .viscous_friction = 2e-5,
+                                    .gear_ratio = 1,
+                                    .gear_efficiency = 1,
+                                    .load_torque = 0.03,
+                                    .pole_pairs = 4};
+
+typedef struct board {
+    wpin_sim *sim;
+    wpin_port port;
+    int motor, hall;
+} board;
+
+static board set_up(const wpin_sim_motor *motor, double supply_ohms, const wpin_sim_hall *sensors) {
+    static const wpin_pin pins[3] = {14, 15, 16};
+    board b = {.sim = wpin_sim_new(&controller)};
+    int supply = wpin_sim_add_supply(
+        b.sim, &(wpin_sim_supply){.volts = 24, .resistance = supply_ohms, .on = true});
+    int bridge = wpin_sim_add_bridge(b.sim, &six_switches, supply);
+    b.motor = wpin_sim_add_motor(b.sim, motor, bridge);
+    ck_assert_int_eq(b.motor, 0);
+    for (int i = 0; i < 6; i++) {
+        wpin_sim_wire_input(b.sim, bridge, i, (wpin_pin)i);
+    }
+    b.hall = wpin_sim_add_hall(b.sim, sensors, b.motor, pins);
+    b.port = wpin_sim_port(b.sim);
+    for (wpin_pin i = 0; i < 6; i++) {
+        b.port.open(b.port.context, i, WPIN_LOW);
+    }
+    return b;
+}
+
+/* ---- an integrator of its own: Runge and Kutta's, with diodes as steep resistors ---- */
+
+typedef struct state {
+    double amps[3], speed, angle;
+} state;
+
+static double shape(double x, bool sine) {
+    x -= 2 * PI * floor(x / (2 * PI));
+    if (sine) {
+        return sin(x);
+    }
+    double y = x > PI ? x - PI : x, ramp = fmin(y, PI - y) / (PI / 6);
+    return (x > PI ? -1 : 1) * fmin(ramp, 1);
+}
+
+/* What a leg puts on its terminal: 1 its high side, -1 its low side, 0 neither. A leg that is off
+ * goes from one diode to the other within a milliampere. */
+static double leg_volts(int leg, double amps, double top) {
+    if (leg != 0) {
+        return (leg > 0 ? top : 0) - six_switches.on_resistance * amps;
+    }
+    double diode = six_switches.diode_volts, steep = fmax(-1, fmin(1, amps / 1e-3));
+    return top / 2 - steep * (top / 2 + diode) - six_switches.diode_resistance * amps;
+}
+
+static state slope(const wpin_sim_motor *m, const int *legs, double supply_ohms, const state *s) {
+    double k = m->constant / (m->sinusoidal ? sqrt(3) : 2), volts[3], star = 0, torque = 0;
+    double drawn = 0;
+    state d;
+    for (int x = 0; x < 3; x++) {
+        drawn += legs[x] > 0 || (legs[x] == 0 && s->amps[x] < 0) ? s->amps[x] : 0;
+    }
+    for (int x = 0; x < 3; x++) {
+        double f = shape(m->pole_pairs * s->angle - x * 2 * PI / 3, m->sinusoidal);
+        volts[x] = leg_volts(legs[x], s->amps[x], 24 - supply_ohms * drawn) -
+                   m->resistance / 2 * s->amps[x] - k * s->speed * f;
+        star += volts[x] / 3;
+        torque += k * f * s->amps[x];
+    }
+    for (int x = 0; x < 3; x++) {
+        d.amps[x] = (volts[x] - star) / (m->inductance / 2);
+    }
+    double way = s->speed > 0 ? 1 : -1;
+    d.speed = (torque - way * (m->dry_friction + m->load_torque) - m->viscous_friction * s->speed) /
+              m->inertia;
+    d.angle = s->speed;
+    return d;
+}
+
+static state ahead(const state *s, const state *d, double by) {
+    state n = *s;
+    for (int x = 0; x < 3; x++) {
+        n.amps[x] += d->amps[x] * by;
+    }
+    n.speed += d->speed * by;
+    n.angle += d->angle * by;
+    return n;
+}
+
+static void integrate(const wpin_sim_motor *m, const int *legs, double ohms, state *s,
+                      double time) {
+    const double most = 8e-9;
+    int steps = (int)ceil(time / most);
+    double h = time / steps;
+    for (int i = 0; i < steps; i++) {
+        state a = slope(m, legs, ohms, s), at = ahead(s, &a, h / 2);
+        state b = slope(m, legs, ohms, &at);
+        at = ahead(s, &b, h / 2);
+        state c = slope(m, legs, ohms, &at);
+        at = ahead(s, &c, h);
+        state d = slope(m, legs, ohms, &at);
+        *s = ahead(s, &a, h / 6);
+        *s = ahead(s, &b, h / 3);
+        *s = ahead(s, &c, h / 3);
+        *s = ahead(s, &d, h / 6);
+    }
+}
+
+static void show_legs(const board *b, const int *legs) {
+    for (wpin_pin x = 0; x < 3; x++) {
+        b->port.write(b->port.context, (wpin_pin)(2 * x), legs[x] > 0 ? WPIN_HIGH : WPIN_LOW);
+        b->port.write(b->port.context, (wpin_pin)(2 * x + 1), legs[x] < 0 ? WPIN_HIGH : WPIN_LOW);
+    }
+}
+
+/* Legs at random, for 5 to 60 us each, from rest: flat and sine, a stiff supply and a soft one. */
+START_TEST(it_agrees_with_an_integrator_of_its_own) {
+    wpin_sim_motor m = drum;
+    m.sinusoidal = _i % 2 != 0;
+    m.start_turns = 0.37 * _i;
+    double ohms = _i / 2 % 2 != 0 ? 0.1 : 0;
+    board b = set_up(&m, ohms, &(wpin_sim_hall){0});
+    state s = {.angle = m.start_turns * 2 * PI};
+    int legs[3] = {0};
+    double most = 0, worst = 0, worst_speed = 0;
+    pick_seed((uint32_t)_i + 5);
+    for (int i = 0; i < 120; i++) {
+        int sector = (int)floor((m.pole_pairs * s.angle - PI / 6) / (PI / 3)) + (int)pick(2);
+        static const int rows[6][3] = {{1, -1, 0}, {1, 0, -1}, {0, 1, -1},
+                                       {-1, 1, 0}, {-1, 0, 1}, {0, -1, 1}};
+        for (int x = 0; x < 3; x++) { /* mostly a row that drives it, some at random */
+            legs[x] = pick(4) == 0 ? (int)pick(3) - 1 : rows[((sector % 6) + 6) % 6][x];
+        }
+        int us = 5 + (int)pick(56);
+        show_legs(&b, legs);
+        wpin_sim_advance(b.sim, us * 1000000LL);
+        integrate(&m, legs, ohms, &s, us * 1e-6);
+        double size = (fabs(s.amps[0]) + fabs(s.amps[1]) + fabs(s.amps[2])) / 2;
+        wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+        most = fmax(most, size);
+        worst = fmax(worst, fabs(fabs(r.amps_now) - size));
+        worst_speed = fmax(worst_speed, fabs(r.rpm * PI / 30 - s.speed));
+    }
+    ck_assert_double_gt(most, 8);
+    ck_assert_double_gt(fabs(s.speed), 3);
+    ck_assert_msg(worst < 0.002 * most + 2e-3, "current %g A off, of %g A", worst, most);
+    ck_assert_msg(worst_speed < 2e-3 * fabs(s.speed) + 5e-3, "speed %g off %g", worst_speed,
+                  s.speed);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* Held, A to supply and B and C to ground: one winding in series with two in parallel. */
+START_TEST(a_held_one_follows_the_closed_form) {
+    wpin_sim_motor m = drum;
+    m.static_friction = 100;
+    board b = set_up(&m, 0, &(wpin_sim_hall){0});
+    show_legs(&b, (const int[]){1, -1, -1});
+    double ohms = 0.75 * m.resistance + 1.5 * six_switches.on_resistance;
+    double henry = 0.75 * m.inductance;
+    for (int i = 1; i <= 20; i++) {
+        wpin_sim_advance(b.sim, 100000000LL);
+        double amps = 24 / ohms * -expm1(-i * 1e-4 * ohms / henry);
+        wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+        ck_assert_double_eq_tol(fabs(r.amps_now), amps, 1e-6 * amps);
+    }
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* However the time is cut: the same. */
+START_TEST(time_in_parts_is_time_as_a_whole) {
+    wpin_sim_motor m = drum;
+    m.sinusoidal = _i % 2 != 0;
+    m.load_quadratic = 1e-6;
+    board one = set_up(&m, 0.05, &(wpin_sim_hall){0}),
+          other = set_up(&m, 0.05, &(wpin_sim_hall){0});
+    pick_seed((uint32_t)_i + 1);
+    for (int i = 0; i < 400; i++) {
+        int legs[3] = {(int)pick(3) - 1, (int)pick(3) - 1, (int)pick(3) - 1};
+        show_legs(&one, legs);
+        show_legs(&other, legs);
+        int64_t left = 1000000LL * (10 + pick(400));
+        wpin_sim_advance(one.sim, left);
+        while (left > 0) {
+            int64_t part = 1 + (int64_t)pick(40000000);
+            part = part < left ? part : left;
+            wpin_sim_advance(other.sim, part);
+            left -= part;
+        }
+        wpin_sim_reading a = wpin_sim_read(one.sim, one.motor);
+        wpin_sim_reading c = wpin_sim_read(other.sim, other.motor);
+        ck_assert_double_eq_tol(fabs(a.amps_now), fabs(c.amps_now), 1e-3);
+        ck_assert_double_eq_tol(a.rpm, c.rpm, 0.1); /* it breaks loose at the end of a part */
+        ck_assert_double_eq_tol(a.supply_amps, c.supply_amps, 1e-3);
+    }
+    wpin_sim_free(one.sim);
+    wpin_sim_free(other.sim);
+}
+END_TEST
+
+/* ---- with the core ---- */
+
+static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
+                                   {.pin = 3}, {.pin = 4}, {.pin = 5}};
+static wpin_stage_config stage = {.lines = lines, .pwm_hz = 20000, .dead_time_us = 1};
+static wpin_six_step_config phases = {
+    .stage = &stage, .hall = {14, 15, 16}, .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
+static wpin_six_step six;
+static const wpin_motor_config config = {WPIN_ON_SIX_STEP(&six, &phases),
+                                         .guard = {.cap = WPIN_DUTY_FULL,
+                                                   .up = WPIN_SLEW_US(200000),
+                                                   .down = WPIN_SLEW_US(200000),
+                                                   .pause_us = 100000}};
+static wpin_motor motor;
+
+static void sensed(void *context) {
+    (void)context;
+    ck_assert_int_eq(wpin_six_step_edge(&six), WPIN_OK);
+}
+
+static void run_for(const board *b, int ms) {
+    for (int i = 0; i < ms; i++) {
+        wpin_motor_tick(&motor);
+        wpin_sim_advance(b->sim, 1000000000LL);
+    }
+}
+
+/* While two phases carry the current it is a brushed motor of its figures: the speed at a duty,
+ * both ways, on both tables, flat and (by the mean of its peak) sine; the energy of the supply is
+ * in the load, the friction and the copper. */
+START_TEST(it_runs_as_fast_as_it_should) {
+    wpin_sim_motor m = drum;
+    m.sinusoidal = _i % 2 != 0;
+    int way = _i / 2 % 2 == 0 ? 1 : -1;
+    double duty = _i / 8 == 0 ? 0.4 : 0.85;
+    board b = set_up(&m, 0.02, &(wpin_sim_hall){.hysteresis = 1});
+    stage.table = _i / 4 % 2 == 0 ? &wpin_table_six_switches : &wpin_table_six_switches_high;
+    ck_assert(wpin_sim_on_hall(b.sim, b.hall, sensed, NULL));
+    ck_assert_int_eq(wpin_motor_init(&motor, &config, &b.port), WPIN_OK);
+    run_for(&b, 150);
+    ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_OK);
+    ck_assert_int_eq(
+        wpin_motor_run(&motor, (wpin_duty)(way * duty * WPIN_DUTY_FULL), 0, WPIN_TIMEOUT_HELD),
+        WPIN_OK);
+    run_for(&b, 700);
+    wpin_sim_read(b.sim, b.motor);
+    run_for(&b, 200);
+    wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+    double w = way * r.rpm_mean * PI / 30, peak = m.constant * (m.sinusoidal ? 3 / PI : 1);
+    double torque = m.dry_friction + m.load_torque + m.viscous_friction * w;
+    double amps = torque / peak;
+    double diode = _i / 4 % 2 == 0 ? 0 : (1 - duty) * 0.7; /* where it free-wheels through one */
+    double expected = (duty * 24 - diode - amps * (m.resistance + 0.06)) / peak;
+    ck_assert_msg(fabs(w - expected) < 0.035 * expected, "%g rad/s, expected %g", w, expected);
+    ck_assert_double_eq_tol(way * r.amps, amps, 0.08 * amps);
+    double in = 24 * r.supply_amps, out = torque * w;
+    ck_assert_double_gt(in, out);
+    ck_assert_double_lt(in, 1.12 * out + 0.3);
+    double counts = r.turns * 24;
+    ck_assert_double_eq_tol(six.counts.counts, counts, 1.5);
+    ck_assert_uint_eq(six.counts.illegal, 0);
+    size_t burns;
+    wpin_sim_burns(b.sim, &burns);
+    ck_assert_uint_eq(burns, 0);
+    wpin_motor_brake(&motor);
+    run_for(&b, 300);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, b.motor).rpm, 0, 1e-9);
+    wpin_motor_close(&motor);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* The right sectors: of all twelve ways to wire sensors and phases it turns forward on a third, and
+ * on the right one with the least current for its speed. */
+START_TEST(the_wrong_wiring_shows) {
+    static const uint8_t right[6] = {5, 1, 3, 2, 6, 4};
+    double per_speed[12], best = HUGE_VAL;
+    int turns = 0, chosen = -1;
+    for (int wiring = 0; wiring < 12; wiring++) {
+        for (int s = 0; s < 6; s++) {
+            int at = wiring < 6 ? (s + wiring) % 6 : (18 - s - wiring) % 6;
+            phases.sector_of[right[s]] = (uint8_t)at;
+        }
+        board b = set_up(&drum, 0.02, &(wpin_sim_hall){0});
+        stage.table = &wpin_table_six_switches_high;
+        wpin_sim_on_hall(b.sim, b.hall, sensed, NULL);
+        ck_assert_int_eq(wpin_motor_init(&motor, &config, &b.port), WPIN_OK);
+        run_for(&b, 150);
+        wpin_motor_arm(&motor);
+        wpin_motor_run(&motor, 4000, 0, WPIN_TIMEOUT_HELD);
+        run_for(&b, 600);
+        wpin_sim_read(b.sim, b.motor);
+        run_for(&b, 100);
+        wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+        bool goes = r.rpm_mean > 20;
+        per_speed[wiring] = goes ? r.amps / r.rpm_mean : HUGE_VAL;
+        turns += goes;
+        if (per_speed[wiring] < best) {
+            best = per_speed[wiring];
+            chosen = wiring;
+        }
+        wpin_motor_close(&motor);
+        wpin_sim_free(b.sim);
+    }
+    ck_assert_int_eq(chosen, 0);
+    ck_assert_int_ge(turns, 2);
+    ck_assert_int_le(turns, 4);
+    for (uint8_t s = 0; s < 6; s++) {
+        phases.sector_of[right[s]] = s;
+    }
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("brushless");
+    TCase *tests = tcase_create("brushless");
+    tcase_set_timeout(tests, 0);
+    tcase_add_loop_test(tests, it_agrees_with_an_integrator_of_its_own, 0, 8);
+    tcase_add_test(tests, a_held_one_follows_the_closed_form);
+    tcase_add_loop_test(tests, time_in_parts_is_time_as_a_whole, 0, 4);
+    tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 16);
+    tcase_add_test(tests, the_wrong_wiring_shows);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
