@@ -182,14 +182,18 @@ static size_t campaign_hangs(const campaign_rig *r, char *to, size_t size) {
         snprintf(heat, sizeof heat, ", heat: {resistance: %.4gK/W, time: %.4gs}", r->winding_kpw,
                  r->winding_time);
     }
+    static const char *const poles[] = {", pole-pairs: 1", ", pole-pairs: 2, back-emf: sine",
+                                        ", pole-pairs: 4", ", pole-pairs: 7, back-emf: sine"};
+    bool phases = wpin_stage_kind_is_three_phase(r->cell.kind);
     if (strcmp(r->cell.load, "motor") == 0) {
         return (size_t)snprintf(
             to, size,
             "    motor: {resistance: %.4gohm, inductance: %.4gmH, constant: %.4gmNm/A, inertia: "
             "%.4ggcm2, static-friction: %.5gmNm, dry-friction: %.5gmNm, gear: %.4g, "
-            "gear-efficiency: 70%%, load: {torque: %.5gmNm}%s}\n    rest: %.4gs\n",
+            "gear-efficiency: 70%%, load: {torque: %.5gmNm}%s%s}\n    rest: %.4gs\n%s",
             r->ohms, r->henries * 1e3, r->constant * 1e3, r->inertia * 1e7, r->hold * 1e3,
-            r->dry * 1e3, r->gear, r->torque * 1e3, heat, r->rest);
+            r->dry * 1e3, r->gear, r->torque * 1e3, heat, phases ? poles[pick(4)] : "", r->rest,
+            phases ? "    hall: {pins: {a: 14, b: 15, c: 16}, uneven: 2deg}\n" : "");
     }
     if (strcmp(r->cell.load, "solenoid") == 0) {
         size_t used = (size_t)snprintf(

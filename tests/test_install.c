@@ -139,9 +139,19 @@ static void write_rig_of_all_kinds(char *rig, size_t size) {
             k->coils ? "    stepper: {steps: 200, resistance: 2ohm, inductance: 3mH, rated: 1A, "
                        "holding-torque: 0.3Nm, inertia: 100gcm2, stepping: {start-rate: 80steps/s, "
                        "top-rate: 240steps/s, ramp: 400steps/s2, mode: half}}\n"
-                     : "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
-                       "90gcm2}\n    rest: 1s\n",
+            : wpin_stage_kind_is_three_phase(k)
+                ? "    motor: {pole-pairs: 4, resistance: 2ohm, inductance: 1mH, constant: "
+                  "20mNm/A, "
+                  "inertia: 90gcm2}\n    rest: 1s\n"
+                : "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
+                  "90gcm2}\n    rest: 1s\n",
             duty && !k->coils ? "    ramp: {up: 1s, down: 1s}\n" : "");
+        if (wpin_stage_kind_is_three_phase(k)) {
+            used += (size_t)snprintf(rig + used, size - used,
+                                     "    hall: {pins: {a: %u, b: %u, c: %u}}\n", pin, pin + 1,
+                                     pin + 2);
+            pin += 3;
+        }
     }
 }
 

@@ -13,7 +13,8 @@ enum {
     MINIMUM_US = 20000,
     TICK_US = 1000,
     LATE_US = 2000,
-    LINES = 8
+    LINES = 8,
+    HALL = 14
 };
 
 typedef struct world {
@@ -35,6 +36,11 @@ typedef struct world {
     wpin_motor motor;
     wpin_stage stage;
     wpin_stepper stepper;
+    wpin_six_step six_step;
+    unsigned sector;  /* of a brushless rotor */
+    uint64_t lied_at; /* a Hall sensor did */
+    unsigned nested;
+    wpin_six_step_config six_step_config;
     wpin_stage_config stage_config;
     wpin_motor_config config;
     wpin_stepper_config stepper_config;
@@ -72,10 +78,37 @@ static bool shows(const wpin_row *row) {
     return true;
 }
 
+#define JUDGE(condition, ...)                                                                      \
+    do {                                                                                           \
+        if (!(condition)) {                                                                        \
+            fprintf(stderr, "%s at %llu us: ", w.kind->name, (unsigned long long)w.now);           \
+            ck_abort_msg(__VA_ARGS__);                                                             \
+        }                                                                                          \
+    } while (0)
+
+/* A brushless motor's: by the sector its rotor is in. */
+static int direction_by_sector(void) {
+    const wpin_stage_table *t = w.kind->table;
+    for (unsigned r = 0; r < t->row_count; r++) {
+        if (t->rows[r].drive >= WPIN_DRIVE_SECTOR && shows(&t->rows[r])) {
+            unsigned ahead = (t->rows[r].drive - WPIN_DRIVE_SECTOR + 6U - w.sector) % 6;
+            if (w.now - w.lied_at < 3 * TICK_US && w.direction != 0) {
+                return w.direction; /* it went by a sensor that lied */
+            }
+            JUDGE(ahead % 3 == 0, "a row %u sectors from the rotor's", ahead);
+            return ahead == 0 ? 1 : -1;
+        }
+    }
+    return 0;
+}
+
 static int direction_shown(void) {
     const wpin_stage_table *t = w.kind->table;
     if (t->rows[0].pulse != 0) { /* by its width; neutral is 1229 of 16384 */
         return w.level[0] != -1 ? 0 : (w.duty[0] > 1231) - (w.duty[0] < 1227);
+    }
+    if (wpin_stage_kind_is_three_phase(w.kind)) {
+        return direction_by_sector();
     }
     for (unsigned r = 0; r < t->row_count; r++) {
         bool ways =
@@ -86,14 +119,6 @@ static int direction_shown(void) {
     }
     return 0;
 }
-
-#define JUDGE(condition, ...)                                                                      \
-    do {                                                                                           \
-        if (!(condition)) {                                                                        \
-            fprintf(stderr, "%s at %llu us: ", w.kind->name, (unsigned long long)w.now);           \
-            ck_abort_msg(__VA_ARGS__);                                                             \
-        }                                                                                          \
-    } while (0)
 
 /* Looks at the pins after every single change of one. */
 static void judge_pins(unsigned line, bool was) {
@@ -135,8 +160,21 @@ static void judge_drive(void) {
 
 static void interrupt(void);
 
+/* The rotor goes on, and its sensors raise an interrupt of their own, above all others. */
+static void turn(void) {
+    if (wpin_stage_kind_is_three_phase(w.kind) && w.nested == 0 && pick(40) == 0) {
+        w.nested++;
+        w.sector = (w.sector + (pick(4) == 0 ? 5U : 1U)) % 6;
+        wpin_six_step_edge(&w.six_step);
+        w.nested--;
+    }
+}
+
 static void visit(void) {
     w.now += 1;
+    if (w.locked == 0) {
+        turn();
+    }
     if (w.locked == 0 && !w.inside && pick(400) == 0) {
         w.inside = true;
         w.interrupts++;
@@ -260,7 +298,13 @@ static int16_t port_millivolts(void *context, uint8_t input) {
 }
 
 static bool port_read(void *context, wpin_pin pin) {
-    (void)context, (void)pin;
+    static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
+    (void)context;
+    if (pin >= HALL) {
+        bool lies = !w.honest && pick(3000) == 0;
+        w.lied_at = lies ? w.now : w.lied_at;
+        return (codes[w.sector] >> (pin - HALL) & 1) != (lies ? 1 : 0);
+    }
     return w.honest || pick(3000) != 0; /* a limit switch that answers now and then */
 }
 
@@ -482,6 +526,15 @@ static void set_up(const wpin_stage_kind *kind, bool grouped) {
         w.config.part = &w.stepper;
         w.config.part_config = &w.stepper_config;
         w.config.rest_drive = WPIN_DRIVE_BRAKE;
+    }
+    if (wpin_stage_kind_is_three_phase(kind)) {
+        w.six_step_config =
+            (wpin_six_step_config){.stage = &w.stage_config,
+                                   .hall = {HALL, HALL + 1, HALL + 2},
+                                   .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
+        w.config.actuator = &wpin_six_step_actuator;
+        w.config.part = &w.six_step;
+        w.config.part_config = &w.six_step_config;
     }
     w.honest = true;
     ck_assert_int_eq(wpin_motor_init(&w.motor, &w.config, &w.port), WPIN_OK);

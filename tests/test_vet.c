@@ -142,11 +142,13 @@ START_TEST(a_pump_on_every_kind_of_stage_passes) {
     }
     bool ramps = wpin_stage_kind_takes_duty(kind);
     bool pulses = kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    bool phases = wpin_stage_kind_is_three_phase(kind);
     snprintf(stage, sizeof stage, "kind: %s, pins: {%s}%s", kind->name, pins,
              ramps && !pulses ? ", pwm: 20kHz" : "");
     snprintf(text, sizeof text, RIG(FIVE, MAIN(""), "%s", DRIVER(""), "%s", "%s    rest: %s\n"),
              stage,
              kind->coils ? STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2")
+             : phases    ? MOTOR(", pole-pairs: 2") "\n    hall: {pins: {a: 14, b: 15, c: 16}}"
                          : MOTOR(""),
              ramps ? "    ramp: {up: 300ms, down: 300ms}\n" : "", kind->coils ? "0s" : "2s");
     const char *rig = write_file("kind.yaml", text);

@@ -180,11 +180,15 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_co
                         const char *id) {
     static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
     bool stepper = load->what == WPIN_RIG_STEPPER;
+    bool phases = wpin_stage_kind_is_three_phase(load->kind);
+    const char *part = stepper ? "stepper" : (phases ? "six_step" : "stage");
+    if (!phases) { /* whose counts its encoder reads: it stands there already */
+        fprintf(to, "static wpin_%s %s_at_work;\n", part, id);
+    }
     fprintf(to,
-            "static wpin_%s %s_at_work;\nstatic const WPIN_FLASH wpin_motor_config %s_motor = {\n"
+            "static const WPIN_FLASH wpin_motor_config %s_motor = {\n"
             "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",
-            stepper ? "stepper" : "stage", id, id, stepper ? "STEPPER" : "STAGE", id, id,
-            stepper ? "stepper" : "stage");
+            id, stepper ? "STEPPER" : (phases ? "SIX_STEP" : "STAGE"), id, id, part);
     print_guard(to, load, &m->guard);
     print_sense(to, load, &m->sense, id);
     print_start(to, &m->start);
@@ -200,6 +204,20 @@ static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id
             ".top_rate = %u, .acceleration = %uU};\n",
             id, id, s->steps_per_rev, yes(s->half_steps), yes(s->release), s->start_rate,
             s->top_rate, s->acceleration);
+}
+
+static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *id) {
+    fprintf(to,
+            "/* The interrupt of any change on these three pins calls "
+            "wpin_six_step_edge(&%s_at_work), or what WPIN_FAST_EDGE makes of it. */\n"
+            "static wpin_six_step %s_at_work;\n"
+            "static const WPIN_FLASH wpin_six_step_config %s_six_step = {.stage = &%s_stage, .hall "
+            "= {%u, %u, %u}, .sector_of = {",
+            id, id, id, id, s->hall[0], s->hall[1], s->hall[2]);
+    for (unsigned code = 0; code < 8; code++) {
+        fprintf(to, "%s%u", code == 0 ? "" : ", ", s->sector_of[code]);
+    }
+    fprintf(to, "}};\n");
 }
 
 static void print_curve(FILE *to, const wpin_curve_config *c, const char *id) {
@@ -301,6 +319,9 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
         print_stage(to, rig, i, &bound.stage, identifier(id, sizeof id, load->name));
         if (load->what == WPIN_RIG_STEPPER) {
             print_stepper(to, &bound.stepper, id);
+        }
+        if (wpin_stage_kind_is_three_phase(load->kind)) {
+            print_six_step(to, &bound.six_step, id);
         }
         cli_export_feedback(to, load, &bound, id);
         print_motor(to, load, &bound.motor, id);

@@ -122,6 +122,13 @@ static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
     double no_load = volts / m->constant * 30 / 3.14159265358979 / m->gear_ratio;
     printf("  motor       %.4g ohm, %.4g mH, %.4g mNm/A, %.4g gcm2, gear %.4g:1\n", m->resistance,
            m->inductance * 1e3, m->constant * 1e3, m->inertia * 1e7, m->gear_ratio);
+    if (m->pole_pairs > 0) {
+        printf(
+            "  brushless   %.0f pole pairs, %s back-emf, %.4g rpm/V; ohms and henries between two "
+            "leads\n",
+            m->pole_pairs, m->sinusoidal ? "sine" : "flat-topped",
+            30 / 3.14159265358979 / m->constant);
+    }
     if (m->stop_high > m->stop_low) {
         printf("  travel      %.4g to %.4g deg between end stops\n", m->stop_low * 360,
                m->stop_high * 360);
@@ -217,13 +224,21 @@ static void print_identified(const wpin_rig_load *load) {
     }
 }
 
-/* What its speed is measured and regulated by. */
-static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_rig_encoder *e = &load->encoder;
-    const wpin_rig_speed *s = &load->speed;
-    if (!e->there) {
+static void print_hall(const wpin_rig_load *load) {
+    const wpin_rig_hall *h = &load->hall;
+    if (!h->there) {
         return;
     }
+    printf(
+        "  hall        sensors a, b, c on pins %u, %u, %u, %d deg apart; codes %u %u %u %u %u %u; "
+        "%.0f counts a turn of the motor's shaft, %.6g of the output\n",
+        h->pins[0], h->pins[1], h->pins[2], h->sixty ? 60 : 120, h->codes[0], h->codes[1],
+        h->codes[2], h->codes[3], h->codes[4], h->codes[5], 6 * load->motor.pole_pairs,
+        6 * load->motor.pole_pairs * load->motor.gear_ratio);
+}
+
+static void print_encoder(const wpin_rig_load *load) {
+    const wpin_rig_encoder *e = &load->encoder;
     printf(
         "  encoder     %.0f lines on the %s, %.0f counts a turn of it, %.6g a turn of the output, "
         "pin%s %u",
@@ -233,6 +248,15 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
         printf(" and %u", e->pins[1]);
     }
     printf("%s\n", e->reversed ? ", reversed" : "");
+}
+
+/* What its speed is measured and regulated by. */
+static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_speed *s = &load->speed;
+    print_hall(load);
+    if (load->encoder.there && !load->encoder.by_hall) {
+        print_encoder(load);
+    }
     if (!s->there) {
         return;
     }

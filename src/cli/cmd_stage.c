@@ -50,20 +50,26 @@ static const char *cell_word(wpin_cell cell, bool inverted) {
 
 static const char *const states[] = {"coast", "brake", "forward", "reverse"};
 
-static const char *state_name(char *to, size_t size, uint8_t state) {
+static const char *state_name(char *to, size_t size, const wpin_stage_kind *kind, uint8_t state) {
     if (state < WPIN_DRIVE_SECTOR) {
         snprintf(to, size, "%s", states[state]);
     } else {
-        snprintf(to, size, "step %d", state - (int)WPIN_DRIVE_SECTOR);
+        snprintf(to, size, "%s %d", kind->coils ? "step" : "sector",
+                 state - (int)WPIN_DRIVE_SECTOR);
     }
     return to;
 }
 
-/* What a row of a stepper's table does to its windings: the even ones of the eight hold with one.
- */
+/* What a row does: of a three-phase stage which phases carry the current while it drives forward;
+ * of a stepper's table which windings are on, where the even ones of the eight hold with one. */
 static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
     static const char *const words[] = {"the load coasts", "the motor is shorted",
                                         "driven by the duty", "driven by the duty"};
+    static const char *const phases[] = {"A to B", "A to C", "B to C",
+                                         "B to A", "C to A", "C to B"};
+    if (wpin_stage_kind_is_three_phase(kind) && state >= WPIN_DRIVE_SECTOR) {
+        return phases[(state - WPIN_DRIVE_SECTOR) % 6];
+    }
     if (state >= WPIN_DRIVE_SECTOR) {
         return (state - WPIN_DRIVE_SECTOR) % 2 == 0 ? "one winding on (half steps only)"
                                                     : "both windings on";
@@ -75,15 +81,21 @@ static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
     return driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : words[state];
 }
 
-static void print_row(const wpin_stage_kind *kind, const bool *inverted, unsigned row) {
+static void print_row(const wpin_stage_kind *kind, const bool *inverted, const wpin_rig_hall *hall,
+                      unsigned row) {
     char name[20];
     uint8_t state = kind->table->rows[row].drive;
-    printf("  %-9s", state_name(name, sizeof name, state));
+    printf("  %-9s", state_name(name, sizeof name, kind, state));
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         printf(" %-13s",
                cell_word(wpin_table_cell(kind->table, (uint8_t)row, (uint8_t)l), inverted[l]));
     }
-    printf(" %s\n", state_meaning(kind, state));
+    printf(" %s", state_meaning(kind, state));
+    if (hall != NULL && hall->there && state >= WPIN_DRIVE_SECTOR) {
+        uint8_t code = hall->codes[(state - WPIN_DRIVE_SECTOR) % 6];
+        printf(", sensors c b a: %u %u %u", code >> 2 & 1U, code >> 1 & 1U, code & 1U);
+    }
+    printf("\n");
 }
 
 static void print_missing(const wpin_stage_kind *kind) {
@@ -121,7 +133,8 @@ static void print_order(const wpin_stage_table *table, const wpin_stage_kind *ki
     }
 }
 
-static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const uint8_t *pins) {
+static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const uint8_t *pins,
+                       const wpin_rig_hall *hall) {
     printf("%s: %s\n\n  %-9s", kind->name, kind->words, "");
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         char head[64];
@@ -134,11 +147,14 @@ static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const 
     }
     printf("\n");
     for (unsigned row = 0; row < kind->table->row_count; row++) {
-        print_row(kind, inverted, row);
+        print_row(kind, inverted, hall, row);
     }
     printf("\n");
     print_missing(kind);
     printf("  Stop: %s.\n", kind->zero);
+    if (wpin_stage_kind_is_three_phase(kind)) {
+        printf("  Forward in each sector by its row, in reverse by the row three sectors on.\n");
+    }
     print_order(kind->table, kind);
 }
 
@@ -158,8 +174,8 @@ static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, cons
         }
         uint8_t state = kind->table->rows[row].drive;
         json_array_append_new(rows, json_pack("{s:s, s:o, s:s}", "state",
-                                              state_name(name, sizeof name, state), "levels", cells,
-                                              "means", state_meaning(kind, state)));
+                                              state_name(name, sizeof name, kind, state), "levels",
+                                              cells, "means", state_meaning(kind, state)));
     }
     return json_pack("{s:s, s:s, s:b, s:s, s:o, s:o}", "kind", kind->name, "words", kind->words,
                      "takes_duty", (int)wpin_stage_kind_takes_duty(kind), "stop", kind->zero,
@@ -167,11 +183,11 @@ static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, cons
 }
 
 static void show(const stage_arguments *a, const wpin_stage_kind *kind, const bool *inverted,
-                 const uint8_t *pins) {
+                 const uint8_t *pins, const wpin_rig_hall *hall) {
     if (a->json) {
         cli_dump_json(kind_json(kind, inverted, pins));
     } else {
-        print_kind(kind, inverted, pins);
+        print_kind(kind, inverted, pins, hall);
     }
 }
 
@@ -191,7 +207,7 @@ static int show_kind(const stage_arguments *a, const char *name) {
     for (size_t i = 0; i < count; i++) {
         names[i] = kinds[i].name;
         if (strcmp(name, kinds[i].name) == 0) {
-            show(a, &kinds[i], kinds[i].inverted, NULL);
+            show(a, &kinds[i], kinds[i].inverted, NULL, NULL);
             return EXIT_FINE;
         }
     }
@@ -212,7 +228,8 @@ static int show_load(const stage_arguments *a, const char *path, const char *nam
         if (!a->json) {
             printf("load %s: levels as on the pins\n", rig->loads[load].name);
         }
-        show(a, rig->loads[load].kind, rig->loads[load].inverted, rig->loads[load].pins);
+        const wpin_rig_load *l = &rig->loads[load];
+        show(a, l->kind, l->inverted, l->pins, &l->hall);
     }
     wpin_rig_free(rig);
     return load >= 0 ? EXIT_FINE : EXIT_WRONG_INPUT;

@@ -3,6 +3,17 @@
 
 static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encoder_config *e,
                            const char *id) {
+    if (load->encoder.by_hall) {
+        fprintf(to,
+                "/* The edges of its Hall sensors as an encoder: wpin_encoder_init(&%s_encoder, "
+                "&%s_encoder_config, &port) goes before the motor's init. */\n"
+                "static wpin_encoder %s_encoder;\n"
+                "static const WPIN_FLASH wpin_encoder_config %s_encoder_config = {.quadrature = "
+                "&%s_at_work.counts, .kinds = 3, .reversed = %s,\n    .full_hz = %uU, .window_us = "
+                "%u};\n",
+                id, id, id, id, id, e->reversed ? "true" : "false", e->full_hz, e->window_us);
+        return;
+    }
     fprintf(to, "enum { %s_encoder_a = %u", id, load->encoder.pins[0]);
     if (!load->encoder.one_channel) {
         fprintf(to, ", %s_encoder_b = %u", id, load->encoder.pins[1]);

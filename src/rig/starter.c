@@ -30,8 +30,8 @@ static const wpin_wired things[] = {
     {6, "stepper with two centre wires",
      "two groups of three; leave each group's middle wire open: two windings are left", "stepper",
      "two-channels"},
-    {8, "brushless motor with position sensors", "three thick wires and five thin ones", NULL,
-     "six switches; that stage is not described yet"},
+    {8, "brushless motor with Hall sensors", "three thick wires and five thin ones", "motor",
+     "six-switches"},
     {8, "stepper with four coils",
      "four pairs; join two of them in series for each winding, the right way round", "stepper",
      "two-channels"},
@@ -45,6 +45,9 @@ bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
     bool stepper = strcmp(load, "stepper") == 0;
     if (kind->coils || stepper) {
         return kind->coils == stepper;
+    }
+    if (wpin_stage_kind_is_three_phase(kind)) {
+        return strcmp(load, "motor") == 0;
     }
     return strcmp(load, "motor") == 0 || wpin_rig_single_switch(kind);
 }
@@ -120,10 +123,12 @@ static void write_motor(const wpin_starter *s, FILE *to) {
     double stall = 6 * s->watts / s->volts, ohms = s->volts / stall, top = 600;
     double constant = s->volts / top, torque = constant * stall;
     write_driver(s, to, stall);
+    bool phases = wpin_stage_kind_is_three_phase(s->kind);
     fprintf(
         to,
         "    motor:                     # windpin size motor works the first five out of what "
         "you measure\n"
+        "%s"
         "      resistance: %.3gohm       # measure: between its leads\n"
         "      inductance: %.3gmH\n"
         "      constant: %.3gmNm/A       # measure: volts by speed, without load\n"
@@ -131,8 +136,14 @@ static void write_motor(const wpin_starter *s, FILE *to) {
         "      static-friction: %.3gmNm  # measure: windpin find, then at which duty it starts\n"
         "      dry-friction: %.3gmNm\n"
         "      load: {torque: 0Nm}       # what it drives, at the output of its gear, if any\n",
+        phases ? "      pole-pairs: 4            # half the number of its magnets: its label says\n"
+               : "",
         ohms, ohms, constant * 1e3, 0.06 * constant * constant / ohms * 1e7, 0.06 * torque * 1e3,
         0.04 * torque * 1e3);
+    if (phases) {
+        fprintf(to,
+                "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
+    }
     write_ramp(s, to, "500ms", "500ms");
     fprintf(to, "    rest: 2s                   # before it may turn the other way: measure how "
                 "long it runs down\n");

@@ -155,6 +155,19 @@ static const char *first_level(const wpin_rig_load *l, unsigned line) {
     return plain[cell];
 }
 
+/* The thin wires of a brushless motor, and its thick ones: which is which, sensors and phases tell
+ * by what they do. */
+static void add_hall(wpin_lines *to, const wpin_rig_load *l) {
+    for (int x = 0; l->hall.there && x < 3; x++) {
+        add(to, "%-12s Hall %-7c %-10s %-10s %-8u input, pull-up resistor to the logic supply",
+            l->name, 'a' + x, "-", "-", l->hall.pins[x]);
+    }
+    for (int x = 0; wpin_stage_kind_is_three_phase(l->kind) && x < 3; x++) {
+        add(to, "%-12s lead %-7c %-10s %-10s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
+            "-", 'a' + x);
+    }
+}
+
 wpin_lines *wpin_wiring(const wpin_rig *rig) {
     wpin_lines *to = calloc(1, sizeof *to);
     if (to == NULL) {
@@ -177,7 +190,9 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             add(to, "%-12s %-12s %-10s %-10s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
-        for (unsigned n = 0; l->encoder.there && n < (l->encoder.one_channel ? 1U : 2U); n++) {
+        add_hall(to, l);
+        bool counts = l->encoder.there && !l->encoder.by_hall;
+        for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {
             add(to, "%-12s %-12s %-10s %-10s %-8u input, pull-up in the controller", l->name,
                 n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
         }
@@ -216,7 +231,8 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
             l->stepper.rated_amps, l->stepper.holding_torque * 1e3);
         break;
     default:
-        add(to, "1  motor %s: %.3g V, %.3g ohm, %.3g mNm/A, gear %.3g:1", l->name,
+        add(to, "1  %smotor %s: %.3g V, %.3g ohm, %.3g mNm/A, gear %.3g:1",
+            l->motor.pole_pairs > 0 ? "brushless " : "", l->name,
             l->limits.rated_volts > 0 ? l->limits.rated_volts : rig->supplies[l->supply].volts,
             l->motor.resistance, l->motor.constant * 1e3, l->motor.gear_ratio);
     }
@@ -239,7 +255,11 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
             "1  pull-down or pull-up resistor for %s: 10 kohm from its line to its resting level",
             l->name);
     }
-    if (l->encoder.there) {
+    if (l->hall.there) {
+        add(to, "3  pull-up resistors for the Hall sensors of %s: 4.7 kohm to %.3g V", l->name,
+            rig->controller.logic_volts);
+    }
+    if (l->encoder.there && !l->encoder.by_hall) {
         add(to, "1  encoder of %s: %.0f lines, %s channel%s, for %.3g V", l->name, l->encoder.lines,
             l->encoder.one_channel ? "one" : "two", l->encoder.one_channel ? "" : "s",
             rig->controller.logic_volts);
