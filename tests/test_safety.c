@@ -37,8 +37,8 @@ typedef struct world {
     wpin_stage stage;
     wpin_stepper stepper;
     wpin_six_step six_step;
-    unsigned sector;  /* of a brushless rotor */
-    uint64_t lied_at; /* a Hall sensor did */
+    unsigned sector; /* of a brushless rotor */
+    int lied;        /* ticks since a Hall sensor did still count */
     unsigned nested;
     wpin_six_step_config six_step_config;
     wpin_stage_config stage_config;
@@ -92,8 +92,8 @@ static int direction_by_sector(void) {
     for (unsigned r = 0; r < t->row_count; r++) {
         if (t->rows[r].drive >= WPIN_DRIVE_SECTOR && shows(&t->rows[r])) {
             unsigned ahead = (t->rows[r].drive - WPIN_DRIVE_SECTOR + 6U - w.sector) % 6;
-            if (w.now - w.lied_at < 3 * TICK_US && w.direction != 0) {
-                return w.direction; /* it went by a sensor that lied */
+            if (w.lied > 0) { /* it went by a sensor that lied: some way */
+                return 2;
             }
             JUDGE(ahead % 3 == 0, "a row %u sectors from the rotor's", ahead);
             return ahead == 0 ? 1 : -1;
@@ -145,6 +145,9 @@ static void judge_drive(void) {
     if (direction != 0) {
         /* a line that could not be written is written again by the next tick */
         JUDGE(w.may_drive || w.now - w.failed_at < 25 * TICK_US, "driven though not armed");
+        if (direction == 2) {
+            return;
+        }
         if (w.direction != 0 && direction != w.direction) {
             JUDGE(w.now - w.driven_at >= PAUSE_US / 2, "turned over after %llu us",
                   (unsigned long long)(w.now - w.driven_at));
@@ -302,7 +305,7 @@ static bool port_read(void *context, wpin_pin pin) {
     (void)context;
     if (pin >= HALL) {
         bool lies = !w.honest && pick(3000) == 0;
-        w.lied_at = lies ? w.now : w.lied_at;
+        w.lied = lies ? 3 : w.lied;
         return (codes[w.sector] >> (pin - HALL) & 1) != (lies ? 1 : 0);
     }
     return w.honest || pick(3000) != 0; /* a limit switch that answers now and then */
@@ -552,6 +555,7 @@ static void one_tick(void) {
     }
     judge_tick();
     w.stands -= w.stands > 0;
+    w.lied -= w.lied > 0;
     w.now = w.now < due ? due : w.now;
 }
 

@@ -45,8 +45,10 @@
             return WPIN_REFUSED_CLOSED;                                                            \
         }                                                                                          \
         uint8_t locked = wpin_lock(&(the_port));                                                   \
-        wpin_steady_code(&(the_six_step), &(the_config), (uint8_t)(code_now), (moment_now));       \
-        return wpin_steady_commutate(&(the_six_step), &(the_config), &(the_port), locked);         \
+        wpin_moment now = (moment_now);                                                            \
+        wpin_steady_code(&(the_six_step), &(the_config), (uint8_t)(code_now), now);                \
+        return wpin_steady_commutate(&(the_six_step), &(the_config), &(the_port), (uint16_t)now,   \
+                                     locked);                                                      \
     }
 
 #endif

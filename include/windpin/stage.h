@@ -202,6 +202,7 @@ typedef struct wpin_stage {
     volatile uint8_t
         cut; /**< wpin_stage_off: nothing turns on until coast or brake is asked for. */
     volatile uint8_t sector; /**< Sector asked for by wpin_stage_commutate. */
+    uint16_t commutated_at;  /**< Lower half of the moment when that last turned lines off. */
 } wpin_stage;
 
 /** Checks a configuration without touching a pin: table present, each drive once, a row that can

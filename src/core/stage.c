@@ -323,6 +323,12 @@ static uint8_t row_of(const wpin_stage *stage, uint8_t drive) {
     return there ? row : wpin_table_row(table, (wpin_drive)drive);
 }
 
+/* Whether the dead time since the last commutation is over: two edges may come closer than that,
+ * and the second turn on the other side of what the first turned off. */
+static bool rested(const wpin_stage *stage, uint16_t now) {
+    return (uint16_t)(now - stage->commutated_at) > stage->config->dead_time_us;
+}
+
 /* Goes straight to a sector's row, and on to the row of the newest one if an edge came while it
  * waited for a leg to turn. Under the lock, which it opens for that wait. */
 static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked) {
@@ -335,8 +341,11 @@ static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked
         if (c.modes != 0) {
             return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
         }
+        uint16_t now = (uint16_t)stage->port->now(stage->port->context);
+        bool waits = leg_turns(stage, &c) || !rested(stage, now);
         wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
-        if (leg_turns(stage, &c)) {
+        stage->commutated_at = now;
+        if (waits) {
             stage->flags |= WPIN_STAGE_CHANGING;
             wpin_unlock(stage->port, *locked);
             wait_dead_time(stage);

@@ -74,7 +74,7 @@ WPIN_STEADY uint8_t wpin_steady_wanted(const wpin_six_step *s) {
  * the lock. */
 WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
                                              const WPIN_FAR wpin_stage_config *config,
-                                             const wpin_port *port, uint8_t sector) {
+                                             const wpin_port *port, uint8_t sector, uint16_t now) {
     wpin_stage *stage = &s->stage;
     const WPIN_FAR wpin_row *rows = config->table->rows;
     uint8_t row = (uint8_t)(s->first_row + sector);
@@ -85,6 +85,7 @@ WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
     stage->row = row;
     stage->drive = (uint8_t)(WPIN_DRIVE_SECTOR + sector);
     stage->sector = sector;
+    stage->commutated_at = now;
     wpin_status status =
         port->group_write(port->context, stage->group, mask, (high ^ stage->inverted) & mask);
     if (timed != timed_before) {
@@ -109,15 +110,16 @@ WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
 /* An edge, once its code is taken; the lock, which was taken before, is let go. */
 WPIN_STEADY wpin_status wpin_steady_commutate(wpin_six_step *s,
                                               const WPIN_FAR wpin_six_step_config *config,
-                                              const wpin_port *port, uint8_t locked) {
+                                              const wpin_port *port, uint16_t now, uint8_t locked) {
     const wpin_stage *stage = &s->stage;
     uint8_t sector = wpin_steady_wanted(s), shown = (uint8_t)(stage->drive - WPIN_DRIVE_SECTOR);
     bool next = shown < WPIN_SECTORS &&
                 (sector == wpin_next_sector(shown) || sector == wpin_previous_sector(shown));
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
     wpin_status status = WPIN_OK;
-    if (next && s->quick && stage->cut == 0 && !changing) {
-        status = wpin_steady_next_row(s, config->stage, port, sector);
+    bool rested = (uint16_t)(now - stage->commutated_at) > config->stage->dead_time_us;
+    if (next && s->quick && stage->cut == 0 && !changing && rested) {
+        status = wpin_steady_next_row(s, config->stage, port, sector, now);
         wpin_unlock(port, locked);
         return status;
     }
