@@ -1,9 +1,15 @@
-/* A motor of any configuration on a stage with one of the tables: every call, in any order, as
- * often as you like. */
+/* A motor of any configuration on a stage with one of the tables, or in six steps on a three-phase
+ * one: every call, in any order, as often as you like. */
 #include "any.h"
+
+#ifdef PHASES
+#define TABLE PHASES
+#endif
 
 static wpin_stage stage;
 static wpin_stage_config wires;
+static wpin_six_step six_step;
+static wpin_six_step_config sensors;
 static wpin_motor_config config;
 static wpin_motor motor;
 
@@ -47,6 +53,13 @@ int main(void) {
     config.actuator = &wpin_stage_actuator;
     config.part = &stage;
     config.part_config = &wires;
+#ifdef PHASES
+    ANYTHING(sensors);
+    sensors.stage = &wires;
+    config.actuator = &wpin_six_step_actuator;
+    config.part = &six_step;
+    config.part_config = &sensors;
+#endif
     while (any) {
         switch (any) {
         case 0:
@@ -57,6 +70,8 @@ int main(void) {
         case 3: ask_everything(); break;
         case 4: wpin_stage_off(&stage); break;
         case 5: wpin_stage_commutate(&stage, any8); break;
+        case 6: wpin_six_step_edge(any ? &six_step : NULL); break;
+        case 7: any = wpin_six_step_sector(&six_step); break;
         default: wpin_motor_close(&motor); break;
         }
     }

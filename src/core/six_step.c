@@ -92,7 +92,7 @@ static bool codes_hold(const WPIN_FAR wpin_six_step_config *config) {
     for (uint8_t code = 0; code < 8; code++) {
         uint8_t sector = config->sector_of[code];
         if (sector < WPIN_SECTORS) {
-            seen |= (uint8_t)(1U << sector);
+            seen = (uint8_t)(seen | 1U << sector);
             count++;
         } else if (sector != WPIN_NO_SECTOR) {
             return false;
@@ -159,7 +159,7 @@ static void prepare(wpin_six_step *s) {
         const WPIN_FAR wpin_row *next =
             &table->rows[s->first_row + (i == WPIN_SECTORS - 1 ? 0U : i + 1U)];
         uint8_t line = 0, timed = (uint8_t)(row->timed & ~row->complement);
-        while (line < WPIN_STAGE_LINES - 1 && (timed >> line & 1U) == 0) {
+        while (line < WPIN_STAGE_LINES - 1 && (timed & wpin_bit(line)) == 0) {
             line++;
         }
         s->lines[i] = line;

@@ -337,9 +337,83 @@ static void loops(void) {
     wpin_motor_close(&motor);
 }
 
+/* ---- a brushless motor: edges between the ticks, and now and then a sensor that lies ---- */
+
+static uint8_t rotor;
+
+static bool read_hall(void *context, wpin_pin pin) {
+    static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
+    (void)context;
+    return ((codes[rotor] >> (pin - 14)) & 1) != (pick(400) == 0 ? 1 : 0);
+}
+
+static wpin_status group_open(void *context, const wpin_pin *pins, uint8_t pin_count,
+                              uint8_t *group) {
+    (void)context, (void)pins;
+    *group = 3;
+    return pin_count == 6 ? WPIN_OK : WPIN_REFUSED_PORT;
+}
+
+static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
+    (void)context;
+    note(((uint32_t)group << 16) + ((uint32_t)mask << 8) + high);
+    return WPIN_OK;
+}
+
+static const WPIN_FLASH wpin_line phase_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
+                                                   {.pin = 3}, {.pin = 4}, {.pin = 5}};
+static const WPIN_FLASH wpin_stage_config inverters[] = {{.table = &wpin_table_six_switches_high,
+                                                          .lines = phase_lines,
+                                                          .pwm_hz = 20000,
+                                                          .dead_time_us = 2},
+                                                         {.table = &wpin_table_three_half_bridges,
+                                                          .lines = phase_lines,
+                                                          .pwm_hz = 20000,
+                                                          .reversed = true}};
+static wpin_six_step phases;
+#define SENSORS .hall = {14, 15, 16}, .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)
+static const WPIN_FLASH wpin_six_step_config phase_configs[] = {{.stage = &inverters[0], SENSORS},
+                                                                {.stage = &inverters[1], SENSORS}};
+static const WPIN_FLASH wpin_encoder_config by_hall = {
+    .quadrature = &phases.counts, .kinds = 3, .full_hz = 3000, .window_us = 1000};
+static const WPIN_FLASH wpin_motor_config brushless[] = {
+    {WPIN_ON_SIX_STEP(&phases, &phase_configs[0]), .guard = {GUARD},
+     .sense = {.reads = WPIN_HAS_SPEED, .more = wpin_encoder_measure, .context = &encoder}},
+    {WPIN_ON_SIX_STEP(&phases, &phase_configs[1]), .guard = {GUARD},
+     .rest_drive = WPIN_DRIVE_BRAKE}};
+
+static void sixths(void) {
+    static wpin_motor motor;
+    wpin_port grouped = port;
+    bool groups = pick(2) != 0;
+    grouped.read = read_hall;
+    grouped.group_open = groups ? group_open : NULL;
+    grouped.group_write = groups ? group_write : NULL;
+    note((uint32_t)wpin_encoder_init(&encoder, &by_hall, &grouped));
+    note((uint32_t)wpin_motor_init(&motor, &brushless[pick(2)], &grouped));
+    for (uint16_t i = 0; i < 400; i++) {
+        for (uint32_t edges = pick(3); edges > 0; edges--) {
+            rotor = (uint8_t)(pick(8) == 0 ? (rotor + 5U) % 6U : (rotor + 1U) % 6U);
+            clock_us += 100 + pick(300);
+            note((uint32_t)wpin_six_step_edge(&phases));
+        }
+        clock_us += pick(80) == 0 ? any_size() : 400 + pick(200);
+        if (pick(25) == 0) {
+            one_request(&motor);
+        }
+        wpin_motor_tick(&motor);
+        wpin_measurement m = wpin_motor_measurement(&motor);
+        note((uint32_t)wpin_motor_duty(&motor) * 65536UL + (uint16_t)m.speed);
+        note((uint32_t)m.position);
+        note(wpin_motor_state(&motor) * 65536UL + phases.counts.illegal * 256UL +
+             (uint32_t)wpin_motor_fault(&motor));
+    }
+    wpin_motor_close(&motor);
+}
+
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
-    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps,  slews,    knobs,
-                                                          motors, steppers, loops};
+    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps,    slews, knobs, motors,
+                                                          steppers, loops, sixths};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;
