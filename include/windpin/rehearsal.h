@@ -203,7 +203,7 @@ typedef struct wpin_bound_load {
     wpin_travel travel;            /**< How far its shaft may go. */
     wpin_position_config position; /**< Of the regulator of its place, in front of that. */
     wpin_regulator regulators[3];  /**< What the motor's lists hold. */
-    wpin_protection protections[2];
+    wpin_protection protections[3];
     wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
     wpin_position position_at_work;
@@ -216,6 +216,8 @@ typedef struct wpin_bound_load {
     wpin_stepper stepper_at_work; /**< ...or this, */
     wpin_six_step_config six_step;
     wpin_six_step six_step_at_work; /**< or this. */
+    wpin_phase_watch_config phase_watch;
+    wpin_phase_watch phase_watch_at_work;
 } wpin_bound_load;
 
 /** What the core is told of an input of a rig; its kind says which of them counts. */

@@ -61,6 +61,7 @@ typedef enum wpin_status {
     WPIN_FAULT_FOLLOWING,  /**< For too long too far from the speed asked for. */
     WPIN_FAULT_HUNTING,    /**< Goes back and forth over the place asked for. */
     WPIN_FAULT_OVERLOAD,   /**< More current for longer than its winding carries. */
+    WPIN_FAULT_PHASE,      /**< Of a brushless motor: a lead or a switch carries no current. */
     WPIN_FAULT_HALL,       /**< The Hall sensors show no sector, or leave sectors out. */
     WPIN_STATUS_COUNT      /**< How many there are. */
 } wpin_status;

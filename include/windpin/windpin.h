@@ -10,6 +10,7 @@
 #include "input.h"
 #include "motor.h"
 #include "overload.h"
+#include "phase_watch.h"
 #include "port.h"
 #include "position.h"
 #include "process.h"

@@ -198,8 +198,9 @@ static wpin_status open_six_step(void *self, const WPIN_FAR void *part_config,
     }
     if (status == WPIN_OK) {
         prepare(s);
-        s->code = read_code(config, port);
-        s->sector = config->sector_of[s->code];
+        uint8_t code = read_code(config, port);
+        s->code = code;
+        s->sector = config->sector_of[code & 7U];
         s->config = config; /* open from here on */
     }
     return status;

@@ -92,6 +92,8 @@
     ROW(WPIN_FAULT_OVERLOAD, "It had more current for longer than its winding carries.",           \
         "Let it cool: before that the fault stays. Then look for a heavy load, or give it more "   \
         "rest.")                                                                                   \
+    ROW(WPIN_FAULT_PHASE, "One of its leads, or a switch of its driver, carries no current.",      \
+        "Look at the three leads of the motor and at the driver's six lines.")                     \
     ROW(WPIN_FAULT_HALL, "The Hall sensors show no sector, or leave sectors out.",                 \
         "Look at their supply, pull-ups and wires; sensors 60 degrees apart have other codes.")
 

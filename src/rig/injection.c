@@ -25,6 +25,9 @@ static const struct {
     {"encoder-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
     {"encoder-channel-off", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNEL_OFF},
     {"encoder-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
+    {"hall-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
+    {"hall-sensor-off", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNEL_OFF},
+    {"hall-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
     {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_SIM_FAULT_LINK_LOST},
 };
@@ -33,13 +36,17 @@ enum { FAULTS = sizeof faults / sizeof *faults };
 
 /* Whether a part has what a fault is about: only some loads have an encoder, some inputs a contact.
  */
-static bool has_it(const wpin_rig *rig, int load, int input, wpin_sim_fault fault) {
+static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
+    wpin_sim_fault fault = faults[number].fault;
     if (fault == WPIN_SIM_FAULT_STUCK) {
         return input >= 0 && rig->inputs[input].kind <= WPIN_RIG_LIMIT;
     }
     bool encoder = fault == WPIN_SIM_FAULT_SENSOR_OFF || fault == WPIN_SIM_FAULT_CHANNEL_OFF ||
                    fault == WPIN_SIM_FAULT_CHANNELS_SWAPPED;
-    return !encoder || (load >= 0 && rig->loads[load].encoder.there);
+    bool hall = strncmp(faults[number].word, "hall", 4) == 0;
+    return !encoder || (load >= 0 && (hall ? rig->loads[load].hall.there
+                                           : rig->loads[load].encoder.there &&
+                                                 !rig->loads[load].encoder.by_hall));
 }
 
 static void say_known(const wpin_rig *rig, int load, int input, char *why, size_t size,
@@ -48,7 +55,7 @@ static void say_known(const wpin_rig *rig, int load, int input, char *why, size_
     size_t count = 0;
     char all[300] = "";
     for (size_t i = 0; i < FAULTS; i++) {
-        if (faults[i].part == part && has_it(rig, load, input, faults[i].fault)) {
+        if (faults[i].part == part && has_it(rig, load, input, i)) {
             size_t used = strlen(all);
             snprintf(all + used, sizeof all - used, "%s%s", count == 0 ? "" : ", ", faults[i].word);
             known[count++] = faults[i].word;
@@ -102,7 +109,7 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
                                : ABOUT_CONTROLLER;
     for (size_t i = 0; i < FAULTS; i++) {
         if (faults[i].part == part && strcasecmp(faults[i].word, word) == 0 &&
-            has_it(rig, load, input, faults[i].fault)) {
+            has_it(rig, load, input, i)) {
             int number = load >= 0     ? load
                          : supply >= 0 ? supply
                          : input >= 0  ? (int)rig->inputs[input].pin
