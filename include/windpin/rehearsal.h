@@ -244,6 +244,28 @@ WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
  * wpin_board_build made of the rig. Once it is open. */
 WPIN_API void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig,
                                 size_t load);
+/** What pulls a brushless motor to its places to find the order of its wires, and what came of it.
+ */
+typedef struct wpin_found_order {
+    double amps, duty; /**< A; a fraction. */
+    double hold, swap; /**< At each place; by each of its two rows, s. */
+    double turns;      /**< Of the output: how far it may turn at the most... */
+    double moved;      /**< ...and did, one way or the other. */
+    wpin_order_state state;
+    uint8_t codes[6]; /**< By sector, where it was found. */
+    uint8_t same;     /**< Bit n: sensor n never changed, or lead n is off. */
+    double amps_peak;
+} wpin_found_order;
+
+/** Works out how load number `load` would be pulled: amps, duty, hold and turns. False with the
+ * reason for one that is no brushless motor on three legs, or whose stage can't hold it. */
+WPIN_API bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, char *why,
+                              size_t why_size);
+/** Does it on a bench whose wires are in the order `mixed` of wpin_rig_wires_mixed, with faults if
+ * any. */
+WPIN_API bool wpin_find_order(const wpin_rig *rig, int load, uint8_t mixed,
+                              const wpin_injection *faults, size_t fault_count,
+                              wpin_found_order *found, char *why, size_t why_size);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
 WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 

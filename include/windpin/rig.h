@@ -173,7 +173,16 @@ typedef struct wpin_rig_hall {
     bool sixty;        /**< 60 electrical degrees apart instead of 120. */
     double uneven;     /**< Of the simulated ones: off their places by up to this, turns. */
     double hysteresis; /**< The same: each changes so much later, turns. */
+    uint8_t mixed; /**< Of the simulated bench: its wires are in another order than the rig thinks,
+                        below WPIN_WIRE_ORDERS; 0: in this one. */
 } wpin_rig_hall;
+
+/** How many orders three leads, three sensors and the sensors' sense can be in. */
+#define WPIN_WIRE_ORDERS 72
+/** Which lead is really on each leg, and which sensor on each pin, in one of these orders; whether
+ * the sensors show the opposite. */
+WPIN_API void wpin_rig_wires_mixed(uint8_t order, uint8_t leads[3], uint8_t sensors[3],
+                                   bool *inverted);
 
 /** An encoder or tacho on a motor's shaft, or the edges of its Hall sensors as one. */
 typedef struct wpin_rig_encoder {

@@ -267,6 +267,7 @@ typedef struct wpin_sim_encoder {
  * Sensor a is high from 30 to 210 electrical degrees, counted from where the voltage of phase A
  * rises through zero; b and c follow 120 (or 60) degrees apart. */
 typedef struct wpin_sim_hall {
+    bool inverted; /**< Each shows the opposite. */
     bool sixty;    /**< 60 degrees apart instead of 120. */
     double off[3]; /**< Each is so far off its place, electrical degrees. */
     double

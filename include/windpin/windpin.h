@@ -9,6 +9,7 @@
 #include "in_step.h"
 #include "input.h"
 #include "motor.h"
+#include "order.h"
 #include "overload.h"
 #include "phase_watch.h"
 #include "port.h"

@@ -16,6 +16,7 @@ int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
 int cmd_find(int argc, char **argv);
+int cmd_order(int argc, char **argv);
 int cmd_identify(int argc, char **argv);
 int cmd_compare(int argc, char **argv);
 int cmd_response(int argc, char **argv);

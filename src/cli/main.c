@@ -16,6 +16,7 @@ static const struct {
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
+    {"order", cmd_order, "find the order of a brushless motor's leads and Hall sensors"},
     {"identify", cmd_identify, "find out what a motor is: resistance, constant, inertia, friction"},
     {"response", cmd_response,
      "how a regulated speed answers to a step and a load, and as predicted"},

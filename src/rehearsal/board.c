@@ -48,11 +48,31 @@ static bool statics_met(const wpin_rig_load *load) {
 static bool build_hall(wpin_sim *sim, const wpin_rig_load *load, int number) {
     const wpin_rig_hall *h = &load->hall;
     double off = h->uneven * 360;
+    uint8_t leads[3], sensors[3], pins[3];
+    bool inverted;
+    wpin_rig_wires_mixed(h->mixed, leads, sensors, &inverted);
+    for (int i = 0; i < 3; i++) {
+        pins[sensors[i]] = h->pins[i];
+    }
     return wpin_sim_add_hall(sim,
                              &(wpin_sim_hall){.sixty = h->sixty,
+                                              .inverted = inverted,
                                               .off = {0, off, -off},
                                               .hysteresis = h->hysteresis * 360},
-                             number, h->pins) >= 0;
+                             number, pins) >= 0;
+}
+
+/* The driver input behind a line. Leads of a brushless motor that are in another order are to it as
+ * if the legs were. */
+static int input_behind(const wpin_rig_load *load, unsigned line) {
+    int input = load->kind->inputs[line];
+    uint8_t leads[3], sensors[3];
+    bool inverted;
+    if (!wpin_stage_kind_is_three_phase(load->kind)) {
+        return input;
+    }
+    wpin_rig_wires_mixed(load->hall.mixed, leads, sensors, &inverted);
+    return 2 * leads[input / 2] + input % 2;
 }
 
 static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -67,9 +87,10 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
         return false;
     }
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
-        wpin_sim_wire_input(sim, number, load->kind->inputs[i], load->wires[i]);
+        int input = input_behind(load, i);
+        wpin_sim_wire_input(sim, number, input, load->wires[i]);
         if (load->inverts[i]) {
-            wpin_sim_invert_input(sim, number, load->kind->inputs[i]);
+            wpin_sim_invert_input(sim, number, input);
         }
     }
     build_flaws(sim, rig, load, number);

@@ -98,3 +98,11 @@ void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     h->there = true;
     load->encoder = (wpin_rig_encoder){.there = true, .by_hall = true};
 }
+
+void wpin_rig_wires_mixed(uint8_t order, uint8_t leads[3], uint8_t sensors[3], bool *inverted) {
+    static const uint8_t orders[6][3] = {{0, 1, 2}, {0, 2, 1}, {1, 0, 2},
+                                         {1, 2, 0}, {2, 0, 1}, {2, 1, 0}};
+    memcpy(leads, orders[order % 6], SENSORS);
+    memcpy(sensors, orders[order / 6 % 6], SENSORS);
+    *inverted = order / 36 % 2 != 0;
+}

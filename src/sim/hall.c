@@ -45,6 +45,7 @@ static uint8_t wires_of(const wpin_hall_part *h) {
     if (h->swapped) {
         code = (uint8_t)((code & 4U) | (code & 1U) << 1 | (code >> 1 & 1U));
     }
+    code = h->part.inverted ? code ^ 7U : code;
     return (uint8_t)(h->off ? 7U : (h->sensor_off ? code | 2U : code));
 }
 
