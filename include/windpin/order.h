@@ -2,8 +2,9 @@
  * Finds the order of a brushless motor's wires: which code of its Hall sensors belongs to which
  * sector of the stage, however its three leads and its three sensors are connected. It pulls the
  * rotor to six places in an electrical turn, one after the other, and back again, and reads the
- * sensors at each. Turning is no proof of the right order: some wrong ones turn as well, at many
- * times the current; where the rotor is pulled to is.
+ * sensors at each. Before that it pulls by each pair of leads once, which tells one that is off.
+ * Turning is no proof of the right order: some wrong ones turn as well, at many times the current;
+ * where the rotor is pulled to is.
  *
  *     static wpin_order order;
  *     static const WPIN_FLASH wpin_order_config order_config = {
@@ -12,8 +13,8 @@
  *     wpin_order_begin(&order, &order_config, &port);
  *     while (wpin_order_tick(&order) == WPIN_ORDER_MOVING) { ... a millisecond passes ... }
  *
- * It turns the shaft by up to one and a third electrical turns either way, and ends two thirds of
- * one or less from where it began. The stage may be no motor's meanwhile: close that first.
+ * Nowhere on its way is it more than an electrical turn from where it began. The stage may be no
+ * motor's meanwhile: close that first.
  */
 #ifndef WINDPIN_ORDER_H
 #define WINDPIN_ORDER_H
@@ -63,13 +64,13 @@ typedef struct wpin_order {
     volatile uint8_t stops;
     wpin_moment last;
     uint32_t left_us; /**< At this place. */
-    uint8_t step;     /**< Places seen, 0 to 11. */
+    uint8_t step;     /**< Rows and places done, 0 to 14. */
     uint32_t swap_us; /**< Until the other row. */
     bool second;      /**< Pulled by the second of the two rows now. */
     uint8_t codes[6]; /**< What the sensors showed, by sector. */
     uint8_t same;     /**< Bit n: sensor n never changed; or lead n is off. */
-    int16_t mv;       /**< Current now, and the most by the end of each row, mV at the pin. */
-    int16_t drawn[6];
+    int16_t mv;       /**< Current now, mV at the pin... */
+    int16_t drawn[3]; /**< ...and at the end of each of the first three rows. */
 } wpin_order;
 
 /** Opens the stage and begins. Refused, and nothing moves: _ARGUMENT, _RANGE, _CONFIG (not the six

@@ -6,7 +6,8 @@
 #include "windpin/impl/steady_six_step.h"
 
 #define PLACES   6U
-#define STEPS    12U /* one before the first, six there, five back */
+#define PAIRS    3U /* steps before the first place: one row each, of the three pairs of leads */
+#define STEPS    (PAIRS + 2U * PLACES - 1U) /* six places there, five back */
 #define TICK_MAX ((uint32_t)20000)
 
 static uint8_t read_code(const wpin_order *o) {
@@ -33,30 +34,32 @@ static wpin_order_state end(wpin_order *o, wpin_order_state state) {
     return state;
 }
 
-/* The place of a step: 0 to 5 and back. Before them place 1, as a rotor may stand just opposite a
- * place, where nothing pulls it either way. */
+/* The place of a step after the first: 0 to 5 and back. */
 static uint8_t place_of(uint8_t step) {
-    if (step == 0) {
-        return 1;
-    }
-    return (uint8_t)(step <= PLACES ? step - 1U : STEPS - 1U - step);
+    uint8_t place = (uint8_t)(step - PAIRS);
+    return (uint8_t)(place < PLACES ? place : 2U * PLACES - 2U - place);
 }
 
 static uint8_t sector_of(uint8_t place) {
     return (uint8_t)(place < PLACES - 2U ? place + 2U : place + 2U - PLACES);
 }
 
-/* The lead, as a bit, whose four rows never drew a quarter of what one of the other two did. */
+/* The row of one of the first steps: B to A, B to C, A to C. They tell a lead that is off by the
+ * current, and the rotor is on its way afterwards: where it stands just opposite a row, nothing
+ * pulls it. */
+static uint8_t pair_row(uint8_t step) {
+    return (uint8_t)(PAIRS - step);
+}
+
+/* The lead, as a bit, without which a pair draws twice what both pairs with it do. */
 static uint8_t find_dead_lead(const wpin_order *o) {
-    static const WPIN_FLASH uint8_t without[3][2] = {{2, 5}, {1, 4}, {0, 3}};
+    static const WPIN_FLASH uint8_t without[3] = {1, 2, 0}; /* a: B to C, b: A to C, c: B to A */
     for (uint8_t lead = 0; lead < 3; lead++) {
-        int16_t others = 0, mine = 0;
-        for (uint8_t row = 0; row < PLACES; row++) {
-            bool other = row == without[lead][0] || row == without[lead][1];
-            int16_t *most = other ? &others : &mine;
-            *most = o->drawn[row] > *most ? o->drawn[row] : *most;
+        int16_t other = o->drawn[without[lead]], with = 0;
+        for (uint8_t pair = 0; pair < PAIRS; pair++) {
+            with = pair != without[lead] && o->drawn[pair] > with ? o->drawn[pair] : with;
         }
-        if (mine < others / 4) {
+        if (with < other / 2) {
             return wpin_bit(lead);
         }
     }
@@ -71,10 +74,6 @@ static wpin_order_state judge(wpin_order *o) {
         seen = (uint8_t)(seen | 1U << code);
         high |= code;
         low |= (uint8_t)(code ^ 7U);
-    }
-    o->same = find_dead_lead(o);
-    if (o->same != 0) {
-        return WPIN_ORDER_LEAD;
     }
     o->same = (uint8_t)((high ^ low) & 7U);
     if (o->same == 7) {
@@ -91,24 +90,40 @@ static wpin_order_state judge(wpin_order *o) {
     return count == PLACES ? WPIN_ORDER_FOUND : WPIN_ORDER_DIFFERS;
 }
 
+/* Six readings there, five back. */
+static wpin_order_state read_place(wpin_order *o) {
+    uint8_t sector = sector_of(place_of(o->step)), code = read_code(o);
+    if (o->step < PAIRS + PLACES) {
+        o->codes[sector] = code;
+    } else if (o->codes[sector] != code) {
+        wpin_order_state why = judge(o); /* which a dead sensor explains as well */
+        return why == WPIN_ORDER_FOUND ? WPIN_ORDER_DIFFERS : why;
+    }
+    return WPIN_ORDER_MOVING;
+}
+
+static wpin_order_state read_pair(wpin_order *o) {
+    o->drawn[o->step] = o->mv;
+    if (o->step == PAIRS - 1U) {
+        o->same = find_dead_lead(o);
+    }
+    return o->step == PAIRS - 1U && o->same != 0 ? WPIN_ORDER_LEAD : WPIN_ORDER_MOVING;
+}
+
 /* The time at a place is over. */
 static wpin_order_state next(wpin_order *o) {
-    uint8_t sector = sector_of(place_of(o->step)), code = read_code(o);
-    if (o->step != 0 && o->step <= PLACES) {
-        o->codes[sector] = code;
-    } else if (o->step != 0 && o->codes[sector] != code) {
-        wpin_order_state why = judge(o); /* which a dead sensor explains as well */
-        return end(o, why == WPIN_ORDER_FOUND ? WPIN_ORDER_DIFFERS : why);
+    wpin_order_state state = o->step < PAIRS ? read_pair(o) : read_place(o);
+    if (state != WPIN_ORDER_MOVING) {
+        return end(o, state);
     }
     if (++o->step == STEPS) {
         return end(o, judge(o));
     }
     o->left_us = (uint32_t)o->config->hold_ms * 1000U;
-    o->swap_us = (uint32_t)o->config->swap_ms * 1000U; /* another row, for as long as any */
     return WPIN_ORDER_MOVING;
 }
 
-/* The duty rises while the first place is held for the first time. */
+/* The duty rises while the first row is on. */
 static uint16_t duty_now(const wpin_order *o) {
     uint32_t rising_ms = o->step == 0 ? o->left_us / 1000U : 0;
     uint16_t hold_ms = o->config->hold_ms;
@@ -119,21 +134,24 @@ static uint16_t duty_now(const wpin_order *o) {
     return (uint16_t)((uint32_t)o->config->duty * risen / hold_ms);
 }
 
-static wpin_status pull(wpin_order *o, uint32_t us) {
-    uint8_t place = place_of(o->step);
+/* The row to be pulled by now: at a place one of two in turn. */
+static uint8_t row_now(wpin_order *o, uint32_t us) {
+    if (o->step < PAIRS) {
+        return pair_row(o->step);
+    }
     if (o->swap_us <= us) {
-        uint8_t row = (uint8_t)(o->stage.drive - WPIN_DRIVE_SECTOR);
-        if (row < PLACES) { /* what it drew by its end */
-            o->drawn[row] = o->mv > o->drawn[row] ? o->mv : o->drawn[row];
-        }
         o->second = !o->second;
         o->swap_us = (uint32_t)o->config->swap_ms * 1000U;
     } else {
         o->swap_us -= us;
     }
-    uint8_t sector = o->second ? wpin_next_sector(place) : place;
-    return wpin_stage_apply(&o->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector),
-                            duty_now(o));
+    uint8_t place = place_of(o->step);
+    return o->second ? wpin_next_sector(place) : place;
+}
+
+static wpin_status pull(wpin_order *o, uint32_t us) {
+    wpin_drive row = (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)row_now(o, us));
+    return wpin_stage_apply(&o->stage, row, duty_now(o));
 }
 
 static bool too_much(wpin_order *o) {

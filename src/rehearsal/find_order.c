@@ -33,7 +33,7 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
     double pairs = l->motor.pole_pairs;
     found->amps = pulling_amps(rig, l);
     found->duty = wpin_rig_duty_at(rig, l, found->amps, 0);
-    found->turns = 4.0 / 3 / pairs / l->motor.gear_ratio;
+    found->turns = 1 / pairs / l->motor.gear_ratio;
     /* a rotor that is pulled to a place swings about it: w w = p k I / J; friction stops it */
     double swing = 2 * PI * sqrt(shaft.inertia / (pairs * l->motor.constant * found->amps));
     found->hold = fmin(fmax(2 * swing, 0.2), 5);
