@@ -124,6 +124,7 @@ END_TEST
 static wpin_rig *rig_of(const wpin_stage_kind *kind, const char *more) {
     char text[3000], pins[300] = "";
     bool takes = wpin_stage_kind_takes_duty(kind);
+    bool phases = wpin_stage_kind_is_three_phase(kind);
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         size_t used = strlen(pins);
         snprintf(pins + used, sizeof pins - used, "%s%s: %u", l == 0 ? "" : ", ", kind->lines[l],
@@ -135,9 +136,10 @@ static wpin_rig *rig_of(const wpin_stage_kind *kind, const char *more) {
              "    stage: {kind: %s, pins: {%s}%s}\n"
              "    driver: {on-resistance: 0.2ohm, current-limit: 30A, voltage-limit: 30V%s}\n"
              "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: "
-             "160gcm2, static-friction: 9mNm, dry-friction: 9mNm}\n%s    rest: 1s\n",
+             "160gcm2, static-friction: 9mNm, dry-friction: 9mNm%s}\n%s    rest: 1s\n",
              kind->name, pins,
              !takes || kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE ? "" : ", pwm: 20kHz", more,
+             phases ? ", pole-pairs: 1}\n    hall: {pins: {a: 20, b: 21, c: 22}" : "",
              takes ? "    ramp: {up: 0.5s, down: 0.5s}\n" : "");
     wpin_messages m = {0};
     wpin_rig *rig = wpin_rig_read(write_file("kind.yaml", text), &m);
