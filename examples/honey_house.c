@@ -25,6 +25,7 @@ wpin_status honey_house_open_rig(honey_house *house, const char *rig, const char
     house->port = wpin_sim_port(house->hardware); /* the one line that chooses the hardware */
     wpin_bind_load(&house->bound, house->rig, &house->rig->loads[house->load]);
     wpin_status status = wpin_bound_open(&house->bound, &house->motor, &house->port);
+    wpin_bound_listen(&house->bound, house->hardware, house->rig, (size_t)house->load);
     return status == WPIN_OK ? wpin_motor_arm(&house->motor) : status;
 }
 

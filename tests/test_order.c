@@ -9,7 +9,7 @@
 #define RIG                                                                                        \
     "rig: spinner\ncontroller: {logic: 5V}\nsupplies:\n  main: {voltage: 24V, resistance: "        \
     "60mohm}\n"                                                                                    \
-    "loads:\n  drum:\n    supply: main\n    stage: {kind: %s, pwm: 20kHz, dead-time: 1us, pins: "  \
+    "loads:\n  drum:\n    supply: main\n    stage: {kind: %s, pwm: 5kHz, dead-time: 1us, pins: "   \
     "{%s}}\n    driver: {on-resistance: 15mohm, current-limit: 60A, voltage-limit: 40V, sense: "   \
     "50mV/A}\n    motor: {pole-pairs: %d, back-emf: %s, resistance: %.4gohm, inductance: %.4gmH, " \
     "constant: %.4gmNm/A, inertia: %.4ggcm2, static-friction: %.4gmNm, dry-friction: %.4gmNm, "    \

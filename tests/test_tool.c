@@ -782,6 +782,8 @@ START_TEST(the_examples_run) {
                 {"belts_in_step", "in step: never more than"},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
                 {"tight_lid", "1.562 A  0.600 Nm"},
+                {"spinner", "duty  -34.4 %    -90 rpm"},
+                {"wire_order", "codes of sectors 0 to 5: 5 1 3 2 6 4"},
                 {"small_display", "[STAL]"},
                 {"homed_gate", "brought to 60 deg: within a count"},
                 {"size_a_switch", "base resistor: 560 ohm"},

@@ -103,19 +103,34 @@ static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_
         limits->overload_amps, limits->overload_time, id, o->share, o->decay, o->at_first, id, id);
 }
 
+static bool watches_phases(const wpin_rig_load *load) {
+    return wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0;
+}
+
+static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const char *id) {
+    fprintf(to,
+            "static const WPIN_FLASH wpin_phase_watch_config %s_phase_watch_config = {.six_step = "
+            "&%s_at_work, .least_mv = %u};\n"
+            "static wpin_phase_watch %s_phase_watch = {.config = &%s_phase_watch_config};\n",
+            id, id, c->least_mv, id, id);
+}
+
 /* The list of what a motor has. */
 static void export_protections(FILE *to, const wpin_rig_load *load, const char *id) {
     bool motion = load->speed.there || load->current.there;
-    bool overload = load->limits.overload_amps > 0;
-    if (!motion && !overload) {
+    bool overload = load->limits.overload_amps > 0, phases = watches_phases(load);
+    if (!motion && !overload && !phases) {
         return;
     }
     fprintf(to, "static const WPIN_FLASH wpin_protection %s_protections[] = {", id);
     if (motion) {
-        fprintf(to, "WPIN_MOTION_PROTECTION(&%s_motion)%s", id, overload ? ", " : "");
+        fprintf(to, "WPIN_MOTION_PROTECTION(&%s_motion)%s", id, overload || phases ? ", " : "");
     }
     if (overload) {
-        fprintf(to, "WPIN_OVERLOAD_PROTECTION(&%s_overload)", id);
+        fprintf(to, "WPIN_OVERLOAD_PROTECTION(&%s_overload)%s", id, phases ? ", " : "");
+    }
+    if (phases) {
+        fprintf(to, "WPIN_PHASE_WATCH(&%s_phase_watch)", id);
     }
     fprintf(to, "};\n");
 }
@@ -144,6 +159,9 @@ void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_l
     export_regulators(to, load, id);
     if (load->limits.overload_amps > 0) {
         export_overload(to, &load->limits, &bound->overload, id);
+    }
+    if (watches_phases(load)) {
+        export_phase_watch(to, &bound->phase_watch, id);
     }
     export_protections(to, load, id);
     if (bound->motor.travel != NULL) {

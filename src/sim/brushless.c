@@ -314,7 +314,18 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     return part;
 }
 
+/* Off and at rest: nothing moves but time. */
+static bool sleeps(const wpin_plant *plant) {
+    const double *amps = plant->phase_amps;
+    return plant->speed == 0 && plant->leg_a == WPIN_LEG_OFF && plant->leg_b == WPIN_LEG_OFF &&
+           plant->leg_c == WPIN_LEG_OFF && amps[0] == 0 && amps[1] == 0 && amps[2] == 0;
+}
+
 void wpin_brushless_advance(wpin_plant *plant, int64_t dt) {
+    if (sleeps(plant)) {
+        wpin_plant_tally(plant, (double)dt * PS, 0, 0, 0);
+        return;
+    }
     while (dt > 0) {
         double rate = plant->motor.pole_pairs * fabs(plant->speed);
         double most = rate > 0 ? TURN_MOST / rate / PS : (double)plant->piece_max;

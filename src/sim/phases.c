@@ -141,11 +141,11 @@ static void add_amps(const wpin_circuit *c, wpin_course *p, int k, const double 
  * turn in radians, that passes. */
 static int order_for(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
                      double seconds) {
-    double turning = 3 * plant->motor.pole_pairs * fabs(from->speed); /* it may speed up */
+    double turning = 2 * plant->motor.pole_pairs * fabs(from->speed); /* it may speed up */
     double fading = (c->ohms + plant->feed.on_resistance + c->rail_ohms) / c->henry;
     double x = seconds * (turning + fading), term = x * x * x / 6;
     int order = 3;
-    while (order < WPIN_ORDER && term > 1e-10) {
+    while (order < WPIN_ORDER && term > 3e-8) {
         order++;
         term *= x * shares[order];
     }

@@ -112,13 +112,18 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
         if (l->limits.limit_inputs[0] >= 0) {
             add(to, "%s: press each limit switch by hand; its input changes.", l->name);
         }
-        if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
+        if (wpin_stage_kind_is_three_phase(l->kind)) {
             add(to,
-                "%s: a first run %s; it turns the way forward means, else set 'reversed' or swap "
-                "its leads.",
+                "%s: its sensors change as the shaft is turned by hand; windpin order finds which "
+                "code belongs to which sector, before a first run.",
+                l->name);
+        }
+        if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
+            add(to, "%s: a first run %s; it turns the way forward means, else set 'reversed'%s.",
                 l->name,
                 wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
-                                                    : "of half a second");
+                                                    : "of half a second",
+                wpin_stage_kind_is_three_phase(l->kind) ? "" : " or swap its leads");
         } else {
             add(to, "%s: on for a second, by itself.", l->name);
         }
