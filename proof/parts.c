@@ -1,5 +1,5 @@
 /* The other rooms of the core, one at a time: STEPPER, INPUTS, READINGS, CURVE, SOFT_PWM, STOP,
- * ENCODER, OVERLOAD or LOOP is defined. */
+ * ENCODER, OVERLOAD, ORDER or LOOP is defined. */
 #include "any.h"
 
 #ifdef STEPPER
@@ -81,6 +81,41 @@ static void prove(void) {
         wpin_overload_check(&overload, &w);
         any = wpin_overload_percent(&overload);
         wpin_overload_reset(&overload);
+    }
+}
+#endif
+
+#ifdef ORDER
+/* Finding the order of wires on any three-phase stage, and a watch over its rows. */
+static void prove(void) {
+    static wpin_stage_config wires;
+    static wpin_order_config config;
+    static wpin_order order;
+    static wpin_six_step six_step;
+    static wpin_phase_watch watch;
+    static wpin_phase_watch_config watch_config;
+    any_stage(&wires, &wpin_table_six_switches);
+    ANYTHING(config);
+    config.stage = &wires;
+    ANYTHING(watch_config);
+    watch_config.six_step = &six_step;
+    watch.config = &watch_config;
+    while (any) {
+        wpin_measurement m;
+        wpin_watched w = {.measurement = &m};
+        switch (any) {
+        case 0:
+            wpin_order_begin(any ? &order : NULL, any ? &config : NULL, any ? &any_port : NULL);
+            break;
+        case 1: any = (int)wpin_order_tick(any ? &order : NULL); break;
+        case 2: wpin_order_stop(any ? &order : NULL); break;
+        case 3: wpin_phase_watch_reset(&watch); break;
+        default:
+            ANYTHING(m);
+            six_step.stage.drive = any8;
+            any = (int)wpin_phase_watch_check(&watch, &w);
+            break;
+        }
     }
 }
 #endif

@@ -63,6 +63,7 @@ typedef struct wpin_order {
     volatile uint8_t state; /**< wpin_order_state. */
     volatile uint8_t stops;
     wpin_moment last;
+    uint32_t rise;    /**< Of the duty at first, 1/4096 a ms. */
     uint32_t left_us; /**< At this place. */
     uint8_t step;     /**< Rows and places done, 0 to 14. */
     uint32_t swap_us; /**< Until the other row. */

@@ -93,6 +93,9 @@ static wpin_order_state judge(wpin_order *o) {
 /* Six readings there, five back. */
 static wpin_order_state read_place(wpin_order *o) {
     uint8_t sector = sector_of(place_of(o->step)), code = read_code(o);
+    if (sector >= PLACES) {
+        return WPIN_ORDER_PORT; /* never */
+    }
     if (o->step < PAIRS + PLACES) {
         o->codes[sector] = code;
     } else if (o->codes[sector] != code) {
@@ -123,15 +126,14 @@ static wpin_order_state next(wpin_order *o) {
     return WPIN_ORDER_MOVING;
 }
 
-/* The duty rises while the first row is on. */
+/* The duty rises while the first row is on, for the first half of its time. */
 static uint16_t duty_now(const wpin_order *o) {
-    uint32_t rising_ms = o->step == 0 ? o->left_us / 1000U : 0;
-    uint16_t hold_ms = o->config->hold_ms;
-    if (rising_ms <= hold_ms) {
+    uint32_t hold_us = (uint32_t)o->config->hold_ms * 1000U, left_us = o->left_us;
+    if (o->step != 0 || left_us <= hold_us) {
         return o->config->duty;
     }
-    uint32_t risen = 2U * (uint32_t)hold_ms - rising_ms; /* 0 to hold_ms */
-    return (uint16_t)((uint32_t)o->config->duty * risen / hold_ms);
+    uint32_t passed = 2U * hold_us > left_us ? (2U * hold_us - left_us) >> 10 : 0;
+    return (uint16_t)((o->rise * passed) >> 12);
 }
 
 /* The row to be pulled by now: at a place one of two in turn. */
@@ -238,6 +240,7 @@ wpin_status wpin_order_begin(wpin_order *o, const WPIN_FAR wpin_order_config *co
     if (status == WPIN_OK) {
         o->port = port;
         o->left_us = 2U * (uint32_t)config->hold_ms * 1000U;
+        o->rise = ((uint32_t)config->duty << 12) / (config->hold_ms != 0 ? config->hold_ms : 1U);
         o->last = port->now(port->context);
         o->state = WPIN_ORDER_MOVING;
         o->config = config; /* open from here on */
