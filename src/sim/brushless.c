@@ -93,16 +93,21 @@ static int find_turns(const wpin_plant *plant, double torque) {
     return held ? 0 : sign_of(torque);
 }
 
-static void find_circuit(const wpin_plant *plant, const wpin_instant *now, wpin_circuit *c) {
+/* What does not depend on which phases conduct. */
+static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c) {
     const wpin_sim_motor *m = &plant->motor;
     const wpin_feed *f = &plant->feed;
-    double sectors = floor((now->turned - SECTOR / 2) / SECTOR);
+    double sectors = floor((turned - SECTOR / 2) / SECTOR);
     *c = (wpin_circuit){.ohms = m->resistance / 2,
                         .henry = m->inductance / 2,
                         .constant = m->constant / (m->sinusoidal ? sqrt(3) : 2),
                         .rail_ohms = f->resistance * f->share * f->share,
                         .sector = (int)(sectors - 6 * floor(sectors / 6)),
                         .begin = SECTOR / 2 + sectors * SECTOR};
+}
+
+static void find_circuit(const wpin_plant *plant, const wpin_instant *now, wpin_circuit *c) {
+    set_circuit(plant, now->turned, c);
     for (int x = 0; x < PHASES; x++) {
         int way = sign_of(now->amps[x]);
         c->diode[x] = leg_of(plant, x) == WPIN_LEG_OFF;
@@ -294,7 +299,59 @@ static void settle(wpin_plant *plant, const wpin_circuit *c, const ending *end) 
     }
 }
 
+/* ---- two phases alone ---- */
+
+/* Whether the third phase floats between the diodes, the current and the speed of the other two
+ * being these. */
+static bool floats(const wpin_plant *plant, const wpin_circuit *c, const wpin_loop *loop,
+                   double amps, double speed, double turned) {
+    const wpin_feed *f = &plant->feed;
+    double sag = c->rail_ohms * loop->rail * amps, top = wpin_feed_volts(f) - sag;
+    /* between the two terminals: their emf and resistance are alike */
+    int one = wpin_phase_on_top(c), other = wpin_phase_at_bottom(c), way = amps < 0 ? -1 : 1;
+    wpin_tie a = wpin_plant_tie(f, leg_of(plant, one), false, way);
+    wpin_tie b = wpin_plant_tie(f, leg_of(plant, other), false, -way);
+    double star = (a.volts - a.rail * sag - a.resistance * amps + b.volts - b.rail * sag +
+                   b.resistance * amps) /
+                  2;
+    double volts = star + c->constant * speed * wpin_phase_between(c, turned);
+    return volts < top + f->diode_volts && volts > -f->diode_volts;
+}
+
+/* The usual piece: two phases on their flat tops carry the current, the third has none. */
+static bool advance_pair(wpin_plant *plant, int64_t dt) {
+    wpin_circuit c;
+    double *amps = plant->phase_amps, turned = plant->motor.pole_pairs * plant->angle;
+    set_circuit(plant, turned, &c);
+    int one = wpin_phase_on_top(&c), other = wpin_phase_at_bottom(&c), third = 3 - one - other;
+    wpin_leg_state x = leg_of(plant, one), y = leg_of(plant, other);
+    bool carries = x != WPIN_LEG_OFF || y != WPIN_LEG_OFF || amps[one] != 0;
+    if (plant->motor.sinusoidal || plant->quadratic != 0 || plant->lead_off || plant->burnt ||
+        leg_of(plant, third) != WPIN_LEG_OFF || amps[third] != 0 || !carries) {
+        return false;
+    }
+    double signed_amps = plant->amps;
+    wpin_pair to;
+    plant->amps = amps[one];
+    bool whole = wpin_pair_look(plant, x, y, dt, &to);
+    double last = turned + plant->motor.pole_pairs * to.turns;
+    if (!whole || last <= c.begin || last >= c.begin + SECTOR || to.amps * amps[one] < 0 ||
+        !floats(plant, &c, &to.piece->loop, amps[one], plant->speed, turned) ||
+        !floats(plant, &c, &to.piece->loop, to.amps, to.speed, last)) {
+        plant->amps = signed_amps;
+        return false;
+    }
+    wpin_pair_go(plant, &to);
+    amps[one] = plant->amps;
+    amps[other] = -plant->amps;
+    plant->rail_amps = to.piece->loop.rail * plant->amps;
+    return true;
+}
+
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
+    if (advance_pair(plant, dt)) {
+        return dt;
+    }
     wpin_instant first = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};
     memcpy(first.amps, plant->phase_amps, sizeof first.amps);
     wpin_circuit c;

@@ -23,6 +23,20 @@ static double ramp_at(const wpin_circuit *c, double turned) {
     return ramp_slope(c) * (turned - c->begin - RAMP);
 }
 
+int wpin_phase_on_top(const wpin_circuit *c) {
+    static const int on_top[6] = {0, 0, 1, 1, 2, 2};
+    return on_top[c->sector];
+}
+
+int wpin_phase_at_bottom(const wpin_circuit *c) {
+    static const int at_bottom[6] = {1, 2, 2, 0, 0, 1};
+    return at_bottom[c->sector];
+}
+
+double wpin_phase_between(const wpin_circuit *c, double turned) {
+    return ramp_at(c, turned);
+}
+
 void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
                      double *emf) {
     double peak = c->constant * i->speed;

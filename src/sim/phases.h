@@ -32,6 +32,11 @@ typedef struct wpin_course {
     double amps[WPIN_PHASES][WPIN_ORDER + 1], speed[WPIN_ORDER + 1], turned[WPIN_ORDER + 1];
 } wpin_course;
 
+/* In each sector one phase's emf is on its flat top, one on its bottom, one between. */
+int wpin_phase_on_top(const wpin_circuit *c);
+int wpin_phase_at_bottom(const wpin_circuit *c);
+/* Their shape between: the share of the top at an angle. */
+double wpin_phase_between(const wpin_circuit *c, double turned);
 /* The emf of each phase at an instant; the torque, Nm; the voltage of the star point. */
 void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
                      double *emf);

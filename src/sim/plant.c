@@ -457,6 +457,25 @@ void wpin_winding_advance(wpin_plant *plant, int64_t dt) {
     }
 }
 
+bool wpin_pair_look(wpin_plant *plant, wpin_leg_state one, wpin_leg_state other, int64_t dt,
+                    wpin_pair *to) {
+    wpin_leg_state a = plant->leg_a, b = plant->leg_b;
+    plant->leg_a = one;
+    plant->leg_b = other;
+    const wpin_piece *p = find_piece(plant, dt);
+    const wpin_cached *c = look_up(plant, p, dt);
+    state end = after(plant, c);
+    bool whole = find_cut(plant, p, end, c->seconds).what == CUT_NONE;
+    plant->leg_a = a;
+    plant->leg_b = b;
+    *to = (wpin_pair){p, c, end.amps, end.speed, integral(plant, c).speed};
+    return whole;
+}
+
+void wpin_pair_go(wpin_plant *plant, const wpin_pair *to) {
+    move(plant, to->piece, to->cached, (state){to->amps, to->speed});
+}
+
 wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
     const double to_rpm = 30 / PI / plant->motor.gear_ratio;
     const wpin_sums *s = &plant->sums;

@@ -170,6 +170,17 @@ wpin_tie wpin_plant_tie(const wpin_feed *feed, wpin_leg_state leg, bool wire, in
  * one. */
 bool wpin_plant_against_stop(const wpin_plant *plant, double torque);
 void wpin_plant_meet_stop(wpin_plant *plant);
+/* Two phases of a brushless motor on their flat tops are the winding of a brushed one. Where that
+ * leads to in dt with these two legs, amps and speed as they stand in the plant; false where
+ * something happens before. And goes there. */
+typedef struct wpin_pair {
+    const wpin_piece *piece;
+    const wpin_cached *cached;
+    double amps, speed, turns; /* at the end; turned by, rad */
+} wpin_pair;
+bool wpin_pair_look(wpin_plant *plant, wpin_leg_state one, wpin_leg_state other, int64_t dt,
+                    wpin_pair *to);
+void wpin_pair_go(wpin_plant *plant, const wpin_pair *to);
 /* Adds a stretch to the sums: mean and last current, and what the supply gave, As. */
 void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn);
 /* What the driver loses while a current flows in a loop, W. */
