@@ -163,16 +163,19 @@ static double when(const wpin_plant *plant, const wpin_circuit *c, const wpin_co
                    double end) {
     double low = 0, high = end, at_low = left_of(plant, c, e, first);
     double at_high = left_of(plant, c, e, last);
+    double before = -1;
     int side = 0;
     at_low = at_low > 0 ? at_low : 0;
     for (int i = 0; i < 60 && high - low > PS; i++) {
-        double share = at_low - at_high > 0 ? at_low / (at_low - at_high) : 0.5;
-        double t = low + (high - low) * (share < 1e-3 || share > 1 - 1e-3 ? 0.5 : share);
+        /* from zero itself it may rise before it falls: halves, until it is seen to */
+        double share = at_low > 0 ? at_low / (at_low - at_high) : 0.5;
+        double t = low + (high - low) * share;
         wpin_instant middle = wpin_course_at(c, p, t);
         double y = left_of(plant, c, e, &middle);
-        if (fabs(y) < 1e-15) {
+        if (y == 0 || fabs(t - before) < PS) {
             return t;
         }
+        before = t;
         if (y > 0) {
             low = t;
             at_low = y;
