@@ -30,8 +30,10 @@ typedef struct wpin_phase_watch_config {
 typedef struct wpin_phase_watch {
     const WPIN_FAR wpin_phase_watch_config *config;
     uint16_t mean[6];   /**< Current while each row was shown, mV x 8. */
+    uint16_t effort[6]; /**< The same of the effort, 1/4096 x 8. */
     uint8_t samples[6]; /**< Of each, up to 8. */
     uint8_t row;        /**< Shown last. */
+    bool forward;       /**< Driven that way. */
     uint8_t missing; /**< What seems to carry no current: a switch, 0 a-high, 1 a-low, 2 b-high to
                           5 c-low; 6 to 8 lead a to c. */
     uint8_t lasts;   /**< For so many changes of row. */

@@ -23,7 +23,9 @@ static const struct {
      ABOUT_LOAD,
      {WPIN_FAULT_STALLED, WPIN_FAULT_OVERCURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_OVERLOAD}},
     {"motor-wire-off", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_PHASE}},
-    {"motor-swapped", ABOUT_LOAD, {WPIN_FAULT_WRONG_WAY}},
+    {"motor-swapped",
+     ABOUT_LOAD,
+     {WPIN_FAULT_WRONG_WAY, WPIN_FAULT_STALLED}}, /* of two, of three */
     {"no-ground", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION}},
     {"wire-off",
      ABOUT_LINES,

@@ -71,6 +71,7 @@ typedef struct wpin_bridge {
     wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
     wpin_leg_event events[WPIN_LEG_EVENTS];
     int event_count;
+    wpin_legs shown;                  /* its legs now; the motor may be swapped on them */
     wpin_legs target;                 /* where relay contacts are or are going */
     unsigned operations;              /* how often they moved */
     double seed;                      /* for the bounce */

@@ -54,11 +54,7 @@ static int leg_count(const wpin_plant *plant) {
     return plant->kind == WPIN_PLANT_BRUSHLESS ? 3 : 2;
 }
 
-static wpin_leg_state shown(const wpin_plant *plant, int leg) {
-    return leg == 0 ? plant->leg_a : (leg == 1 ? plant->leg_b : plant->leg_c);
-}
-
-static wpin_leg_state wanted(const wpin_legs *legs, int leg) {
+static wpin_leg_state leg_of(const wpin_legs *legs, int leg) {
     return leg == 0 ? legs->a : (leg == 1 ? legs->b : legs->c);
 }
 
@@ -71,7 +67,7 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
     }
     bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     for (int leg = 0; leg < leg_count(plant) && !bridge->burnt; leg++) {
-        wpin_leg_state from = shown(plant, leg), to = wanted(&next, leg);
+        wpin_leg_state from = leg_of(&bridge->shown, leg), to = leg_of(&next, leg);
         bool swaps = swaps_sides(from, to) || overlaps(bridge, leg, from, to, at);
         if (to == WPIN_LEG_BOTH) {
             wpin_bridge_burn(bridge);
@@ -95,7 +91,8 @@ static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *pla
     const double harmless = 20e-3; /* A: what a small winding's stray capacitance takes up */
     bool opens = false;
     for (int leg = 0; leg < leg_count(plant); leg++) {
-        opens = opens || (wanted(&next, leg) == WPIN_LEG_OFF && shown(plant, leg) != WPIN_LEG_OFF);
+        opens = opens ||
+                (leg_of(&next, leg) == WPIN_LEG_OFF && leg_of(&bridge->shown, leg) != WPIN_LEG_OFF);
     }
     bool winding = plant->kind != WPIN_PLANT_LAMP;
     if (bridge->part.no_diodes && winding && opens && fabs(plant->amps) > harmless) {
@@ -254,6 +251,7 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
         next = off;
         plant->amps = plant->amps_b = 0;
     }
+    bridge->shown = next;
     plant->leg_a = bridge->motor_swapped ? next.b : next.a;
     plant->leg_b = bridge->motor_swapped ? next.a : next.b;
     plant->leg_c = next.c;
@@ -281,10 +279,9 @@ static void add_event(wpin_bridge *bridge, int64_t at, wpin_legs legs) {
 }
 
 /* The contacts move after the coil's delay, and bounce off and on before they rest. */
-static void move_contacts(wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next,
-                          int64_t at) {
-    wpin_legs off = {.a = plant->leg_a == next.a ? next.a : WPIN_LEG_OFF,
-                     .b = plant->leg_b == next.b ? next.b : WPIN_LEG_OFF};
+static void move_contacts(wpin_bridge *bridge, wpin_legs next, int64_t at) {
+    wpin_legs off = {.a = bridge->shown.a == next.a ? next.a : WPIN_LEG_OFF,
+                     .b = bridge->shown.b == next.b ? next.b : WPIN_LEG_OFF};
     double bounce = bridge->part.contact_bounce;
     int64_t first = at + (int64_t)(bridge->part.contact_delay * PS_PER_S), last = first;
     bridge->event_count = 0;
@@ -314,18 +311,17 @@ static wpin_leg_state parted(wpin_leg_state from, wpin_leg_state to) {
     return swaps_sides(from, to) ? WPIN_LEG_OFF : to;
 }
 
-static bool some_swaps(const wpin_plant *plant, wpin_legs next) {
-    return swaps_sides(plant->leg_a, next.a) || swaps_sides(plant->leg_b, next.b) ||
-           swaps_sides(plant->leg_c, next.c);
+static bool some_swaps(wpin_legs now, wpin_legs next) {
+    return swaps_sides(now.a, next.a) || swaps_sides(now.b, next.b) || swaps_sides(now.c, next.c);
 }
 
 /* A leg that changes sides is off for the chip's own dead time between them. */
 static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                           int64_t at) {
-    wpin_legs between = {.a = parted(plant->leg_a, next.a),
-                         .b = parted(plant->leg_b, next.b),
-                         .c = parted(plant->leg_c, next.c),
-                         .d = parted(plant->leg_d, next.d)};
+    wpin_legs now = bridge->shown, between = {.a = parted(now.a, next.a),
+                                              .b = parted(now.b, next.b),
+                                              .c = parted(now.c, next.c),
+                                              .d = parted(now.d, next.d)};
     bridge->event_count = 0;
     put_legs(sim, bridge, plant, between, at);
     add_event(bridge, at + (int64_t)(bridge->part.dead_time * PS_PER_S), next);
@@ -346,18 +342,19 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
         plant->leg_b = legs->b;
         plant->leg_c = legs->c;
         plant->leg_d = legs->d;
+        bridge->shown = *legs;
         return;
     }
     wpin_legs next = bridge->legs[bridge->never_off ? 0 : bridge->levels];
     bool pauses = bridge->part.dead_time > 0 && bridge->alive;
     bool contacts = bridge->part.contact_delay > 0 && bridge->alive;
-    if (pauses && some_swaps(plant, next)) {
+    if (pauses && some_swaps(bridge->shown, next)) {
         pause_between(sim, bridge, plant, next, at);
     } else if (pauses && bridge->event_count > 0) {
         bridge->event_count = 0;
         put_legs(sim, bridge, plant, next, at);
     } else if (contacts && (next.a != bridge->target.a || next.b != bridge->target.b)) {
-        move_contacts(bridge, plant, next, at);
+        move_contacts(bridge, next, at);
     } else if (!contacts ||
                bridge->event_count == 0) { /* of contacts: a wire came off, or on again */
         put_legs(sim, bridge, plant, next, at);

@@ -109,6 +109,7 @@ int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *in
         int input = bridge->moving[m];
         take_along(bridge, &inputs[input], input, periods);
     }
+    bridge->shown = bridge->legs[bridge->levels];
     plant->leg_a = bridge->legs[bridge->levels].a;
     plant->leg_b = bridge->legs[bridge->levels].b;
     return at + periods * period;
