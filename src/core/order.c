@@ -189,7 +189,7 @@ wpin_order_state wpin_order_tick(wpin_order *o) {
     o->left_us = o->left_us > us ? o->left_us - us : 0;
     if (o->left_us == 0) {
         wpin_order_state state = next(o);
-        if (state != WPIN_ORDER_MOVING) {
+        if (state != WPIN_ORDER_MOVING || o->config == NULL) {
             return state;
         }
     }

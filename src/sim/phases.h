@@ -47,9 +47,9 @@ double wpin_phases_drawn(const wpin_circuit *c, const double *amps);
 /* What happens in so many seconds from here on, and where that leads to in t of them; what flows
  * until then, As. */
 void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
-                      double seconds, wpin_course *course);
-wpin_instant wpin_course_at(const wpin_circuit *c, const wpin_course *course, double t);
-double wpin_course_charge(const wpin_course *course, int phase, double t);
-double wpin_course_turns(const wpin_course *course, double t);
+                      double seconds, wpin_course *p);
+wpin_instant wpin_course_at(const wpin_circuit *c, const wpin_course *p, double t);
+double wpin_course_charge(const wpin_course *p, int phase, double t);
+double wpin_course_turns(const wpin_course *p, double t);
 
 #endif
