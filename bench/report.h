@@ -47,9 +47,6 @@ static void report(void) {
     for (int n = 0; n < 2 * BENCH_CASES; n++) {
         bench_case what = (bench_case)(n % BENCH_CASES);
         bench_fast = n >= BENCH_CASES;
-        if (bench_fast && what == BENCH_COMMUTATE) {
-            continue;
-        }
         uint32_t with = instructions_of(what, true), without = instructions_of(what, false);
         say(bench_fast ? "folded, " : "general, ");
         say(bench_name(what));

@@ -748,6 +748,20 @@ START_TEST(faults_are_tried_one_by_one) {
 }
 END_TEST
 
+/* At the end of its ramp to zero a regulator may want to drive back: that is no turning over. */
+START_TEST(turning_over_is_said_where_it_is_so) {
+    const char *once = write_file("once.plan", "main on\ndrum run 150rpm for 4s\n"),
+               *over = write_file("over.plan", "main on\ndrum ramp 20rpm\n"
+                                               "drum ramp reverse 20rpm\ndrum stop\n");
+    for (int i = 0; i < 2; i++) {
+        const char *rig = i == 0 ? "honey-drum" : "honey-spinner";
+        tool(0, SAYS("2 steps: 2 as asked."), "run %s/demo/%s.yaml %s", TEST_SOURCE, rig, once);
+        tool(0, SAYS("s before it: ramp to zero and rest, to turn the other way"),
+             "run %s/demo/%s.yaml %s", TEST_SOURCE, rig, over);
+    }
+}
+END_TEST
+
 /* Identified on a bench that is not what the rig says, kept, and out of use once the entry changes.
  */
 START_TEST(a_motor_is_identified_and_that_is_kept) {
@@ -821,6 +835,7 @@ int main(void) {
     tcase_add_test(tests, traces_are_drawn);
     tcase_add_test(tests, the_rig_is_listed);
     tcase_add_test(tests, the_start_duty_is_found_stored_and_used);
+    tcase_add_test(tests, turning_over_is_said_where_it_is_so);
     tcase_add_test(tests, a_motor_is_identified_and_that_is_kept);
     tcase_add_test(tests, a_motor_rated_below_its_supply_is_capped);
     tcase_add_test(tests, a_sweep_goes_through_zero_and_marks_the_dead_zone);

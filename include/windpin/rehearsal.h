@@ -73,6 +73,7 @@ typedef struct wpin_step_result {
     double
         turned_at; /**< rpm the wrong way round at which it was driven; 0: it had come to rest. */
     double turned_after; /**< s until it was free to turn the other way round; 0: at once. */
+    bool its_way;        /**< It has been driven the way asked: turning over is behind it. */
     double on_for;       /**< s of it in which it had duty. */
     double driven;       /**< s in which current was due, until the next step of its load began. */
     wpin_spell spells[WPIN_TROUBLE_COUNT]; /**< Until the next step of its load began. */

@@ -124,11 +124,15 @@ void wpin_run_step(void *context, uint8_t track, uint16_t step, bool begins) {
     }
 }
 
-/* While a motor still ramps down or rests from the other direction, its own time has not begun. */
+/* While a motor still ramps down or rests from the other direction, its own time has not begun.
+ * Once driven its way it may wait again without turning over: a regulator that would drive back at
+ * the end of a ramp to zero. */
 static void note_turn(const wpin_run *run, wpin_step_result *r) {
     const wpin_motor *motor = &run->motors[r->load];
+    wpin_duty duty = wpin_motor_duty(motor);
+    r->its_way = r->its_way || duty * (r->asked_duty + r->asked_rpm + r->asked_amps) > 0;
     bool against = (wpin_motor_held(motor) & WPIN_HELD_REVERSAL) != 0;
-    if (against && (r->op == WPIN_OP_RUN || r->op == WPIN_OP_RUN_FOR)) {
+    if (against && !r->its_way && (r->op == WPIN_OP_RUN || r->op == WPIN_OP_RUN_FOR)) {
         r->turned_after = wpin_run_time(run) - r->at;
     }
 }
