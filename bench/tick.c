@@ -82,11 +82,22 @@ static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8
     return WPIN_OK;
 }
 
+#if defined(__AVR__) && BENCH_CLOSED
+uint16_t bench_closed;
+static uint16_t locked_at;
+static uint8_t locks;
+#endif
+
 static uint8_t lock(void *context) {
     (void)context;
 #if defined(__AVR__)
     uint8_t state = SREG;
     cli();
+#if BENCH_CLOSED
+    if (locks++ == 0) {
+        locked_at = TCNT1;
+    }
+#endif
     return state;
 #else
     return 0;
@@ -96,6 +107,12 @@ static uint8_t lock(void *context) {
 static void unlock(void *context, uint8_t state) {
     (void)context, (void)state;
 #if defined(__AVR__)
+#if BENCH_CLOSED
+    uint16_t closed = (uint16_t)(TCNT1 - locked_at);
+    if (--locks == 0 && closed > bench_closed) {
+        bench_closed = closed;
+    }
+#endif
     SREG = state;
 #endif
 }

@@ -37,6 +37,9 @@ void bench_tick(void);
 /* Whether the tick is the one with its constants folded in. */
 extern bool bench_fast;
 
+/* With BENCH_CLOSED: the most cycles for which the lock was taken. */
+extern uint16_t bench_closed;
+
 /* Name of a case. */
 static inline const char *bench_name(bench_case what) {
     static const char *const names[] = {

@@ -40,7 +40,7 @@ static const subject subjects[] = {
 };
 enum { SUBJECTS = sizeof subjects / sizeof *subjects };
 
-/* The brushless one has three times as many faults, and takes longer to simulate. */
+/* The brushless one takes several times as long to simulate. */
 static unsigned moments(const subject *s) {
     const char *asked = getenv("WPIN_MOMENTS");
     unsigned all = asked != NULL ? (unsigned)atoi(asked) : 50;
