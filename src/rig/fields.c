@@ -180,10 +180,19 @@ int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *wor
     return -1;
 }
 
+/* A least of nothing is nothing in any unit. */
+static const char *write_range(char *to, size_t size, const wpin_field *field) {
+    char low[40], high[40];
+    wpin_quantity_write(low, sizeof low, field->least, field->dimension);
+    wpin_quantity_write(high, sizeof high, field->most, field->dimension);
+    snprintf(to, size, "%s to %s", field->least != 0 ? low : "0", high);
+    return to;
+}
+
 static void read_quantity(wpin_reader *reader, yaml_node_t *node, const wpin_field *field,
                           double *to) {
     const char *text = wpin_scalar(reader, node, "a quantity");
-    char why[320], low[40], high[40];
+    char why[320], range[90];
     double value;
     if (text == NULL) {
         return;
@@ -191,9 +200,9 @@ static void read_quantity(wpin_reader *reader, yaml_node_t *node, const wpin_fie
     if (!wpin_quantity_read(text, field->dimension, &value, why, sizeof why)) {
         wpin_say_at(reader, node, "%s: %s", field->key, why);
     } else if (value < field->least || value > field->most) {
-        wpin_say_at(reader, node, "%s: %s is out of range; expected %s to %s", field->key, text,
-                    wpin_quantity_write(low, sizeof low, field->least, field->dimension),
-                    wpin_quantity_write(high, sizeof high, field->most, field->dimension));
+        wpin_say_at(reader, node, "%s: %s is out of range; expected %s", field->key, text,
+                    write_range(range, sizeof range, field));
+        *to = value < field->least ? field->least : field->most; /* it was given, all the same */
     } else {
         *to = value;
     }
@@ -250,14 +259,13 @@ static void excuse_nearest(const char *word, const wpin_field *fields, size_t co
 
 static void say_missing(wpin_reader *reader, const yaml_node_t *map, const char *what,
                         const wpin_field *field) {
-    char low[40], high[40];
+    char range[90];
     if (field->type != WPIN_FIELD_QUANTITY) {
         wpin_say_at(reader, map, "%s lacks '%s'", what, field->key);
         return;
     }
-    wpin_say_at(reader, map, "%s lacks '%s'; expected %s to %s", what, field->key,
-                wpin_quantity_write(low, sizeof low, field->least, field->dimension),
-                wpin_quantity_write(high, sizeof high, field->most, field->dimension));
+    wpin_say_at(reader, map, "%s lacks '%s'; expected %s", what, field->key,
+                write_range(range, sizeof range, field));
 }
 
 void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
