@@ -245,7 +245,7 @@ static const struct {
     {"pump hold 2s\n", 1, 6, "'pump' is at rest here and has nothing to hold"},
     {"pump rest\n", 1, 10, "the line ends too early; expected a time"},
     {"pump ramp 20%\n", 2, 1,
-     "the plan ends with 'pump' still at 20 % (line 1); expected a last "
+     "the plan ends with 'pump' still on (line 1); expected a last "
      "line such as 'pump stop'"},
     {"main\n", 1, 5, "'main' is a supply; expected 'on' or 'off'"},
     {"main onn\n", 1, 6, "expected 'on' or 'off'"},
@@ -265,7 +265,7 @@ static const struct {
      "already (line 3)"},
     {"repeat 2\nrepeat 2\nrepeat 2\nrepeat 2\nrepeat 2\nwait 1s\nend\nend\nend\nend\nend\n", 5, 1,
      "Repeats nest at most 4 deep"},
-    {"fan toggle\n", 2, 1, "the plan ends with 'fan' still at 100 %"},
+    {"fan toggle\n", 2, 1, "the plan ends with 'fan' still on (line 1)"},
     {"fault pump broken\n", 1, 7, "unknown fault 'broken' of 'pump'; expected one of: stalled"},
     {"wait until pump steady\n", 1, 23, "no wait without an end"},
     {"# nothing\n\n", 0, 0, "has no action in it"},

@@ -74,7 +74,8 @@
     ROW(WPIN_FAULT_NO_MOTION, "It is driven, and its sensor measures no motion.",                  \
         "Look for a held shaft, a supply that is off, a loose lead, or a silent sensor.")          \
     ROW(WPIN_FAULT_STALLED, "It is driven and stands, with the current of a standing motor.",      \
-        "Free the shaft; let the winding cool before the next try.")                               \
+        "Free the shaft, or set the leads of a brushless motor in their order; let the winding "   \
+        "cool before the next try.")                                                               \
     ROW(WPIN_FAULT_NO_CURRENT, "It is driven, slows down or stands, and draws no current.",        \
         "Look at its supply, fuse, leads and the driver's enable.")                                \
     ROW(WPIN_FAULT_FEEDBACK, "It draws the current of a turning motor, and nothing counts.",       \

@@ -159,12 +159,10 @@ static void check_end(wpin_plan_reader *r) {
     }
     for (size_t i = 0; i < r->rig->load_count; i++) {
         if (r->flow.duty[i] != 0 && !r->flow.unsure[i]) {
-            wpin_words_say(
-                &r->line, 1,
-                "the plan ends with '%s' still at %g %% (line %u); expected a last line such "
-                "as '%s stop'",
-                r->rig->loads[i].name, fabs(r->flow.duty[i]) * 100, r->flow.set_at[i],
-                r->rig->loads[i].name);
+            wpin_words_say(&r->line, 1,
+                           "the plan ends with '%s' still on (line %u); expected a last line such "
+                           "as '%s stop'",
+                           r->rig->loads[i].name, r->flow.set_at[i], r->rig->loads[i].name);
         }
     }
 }
