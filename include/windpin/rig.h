@@ -97,10 +97,10 @@ typedef struct wpin_stage_kind {
 
 /** Whether a kind takes a duty, or knows on and off only. */
 WPIN_API bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
-/** What the core says of a kind's table with a dead time (s), and with one line shared, -1: none.
- */
+/** What the core says of a kind's table with a dead time (s) at a PWM frequency (Hz; for a kind
+ * that takes a duty), and with one line shared, -1: none. */
 WPIN_API wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
-                                           int shared);
+                                           double pwm_hz, int shared);
 /** Whether a line of a kind may be shared by several loads (see wpin_line). */
 WPIN_API bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line);
 /** Whether a line of a kind carries PWM or pulses in any row. */

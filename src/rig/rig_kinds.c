@@ -192,7 +192,8 @@ bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state) {
     return wpin_table_row(kind->table, by_sectors ? WPIN_DRIVE_SECTOR : state) != WPIN_NO_ROW;
 }
 
-wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, int shared) {
+wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time, double pwm_hz,
+                                  int shared) {
     wpin_line lines[WPIN_STAGE_LINES];
     wpin_shared_line held = {0};
     for (int i = 0; i < WPIN_STAGE_LINES; i++) {
@@ -200,7 +201,7 @@ wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
     }
     wpin_stage_config config = {.table = kind->table,
                                 .lines = lines,
-                                .pwm_hz = wpin_stage_kind_takes_duty(kind) ? 50 : 0,
+                                .pwm_hz = wpin_stage_kind_takes_duty(kind) ? (uint32_t)pwm_hz : 0,
                                 .dead_time_us = (uint16_t)(dead_time * 1e6 + 0.5),
                                 .pulse_neutral = WPIN_PULSE_SHARE(1500, 50),
                                 .pulse_swing = WPIN_PULSE_SHARE(500, 50)};
@@ -208,7 +209,7 @@ wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
 }
 
 bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line) {
-    return wpin_stage_kind_check(kind, 2e-6, (int)line) == WPIN_OK;
+    return wpin_stage_kind_check(kind, 2e-6, 50, (int)line) == WPIN_OK;
 }
 
 bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line) {

@@ -7,7 +7,16 @@
 #include <string.h>
 #include <strings.h>
 
-enum { STAGE_KIND, STAGE_PINS, STAGE_INVERTED, STAGE_TABLE, STAGE_REST, STAGE_PWM, STAGE_STATICS };
+enum {
+    STAGE_KIND,
+    STAGE_PINS,
+    STAGE_INVERTED,
+    STAGE_TABLE,
+    STAGE_REST,
+    STAGE_PWM,
+    STAGE_STATICS,
+    STAGE_DEAD
+};
 static const wpin_field stage_fields[] = {
     NODE("kind", true),
     NODE("pins", true),
@@ -230,7 +239,7 @@ static void check_rest(wpin_reader *reader, const yaml_node_t *node, wpin_rig_lo
 
 /* The core itself has the last word on a table. */
 static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
-    wpin_status status = wpin_stage_kind_check(load->kind, load->limits.dead_time, -1);
+    wpin_status status = wpin_stage_kind_check(load->kind, load->limits.dead_time, 50, -1);
     if (status == WPIN_REFUSED_SHOOT) {
         wpin_say_at(reader, node, "a row turns on both lines of a leg%s",
                     load->limits.dead_time > 0 ? ""
@@ -240,6 +249,19 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
         wpin_say_at(reader, node,
                     "the table does not hold: each row once, a coast or a brake row, one kind of "
                     "timed cell a line and none on a mode line");
+    }
+}
+
+/* Where duty and its complement share a leg, both sides are off for the dead time, twice in each
+ * period. */
+static void check_dead_time(wpin_reader *reader, const yaml_node_t *node,
+                            const wpin_rig_load *load) {
+    double dead = load->limits.dead_time, hz = load->limits.pwm_hz;
+    if (node != NULL && wpin_stage_kind_check(load->kind, dead, hz, -1) == WPIN_REFUSED_DEAD_TIME) {
+        wpin_say_at(reader, node,
+                    "dead-time: %.4g us twice in each PWM period of %.4g us leaves nothing; "
+                    "expected below %.4g us at this pwm",
+                    dead * 1e6, 1e6 / hz, 5e5 / hz);
     }
 }
 
@@ -306,5 +328,6 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     check_rest(reader, nodes[STAGE_REST] != NULL ? nodes[STAGE_REST] : node, load,
                nodes[STAGE_REST] != NULL);
     check_pwm(reader, node, nodes[STAGE_PWM], rig, load);
+    check_dead_time(reader, nodes[nodes[STAGE_DEAD] != NULL ? STAGE_DEAD : STAGE_PWM], load);
     return true;
 }
