@@ -5,7 +5,7 @@
 #include "stage_core.h"
 #include "windpin/impl/steady_six_step.h"
 
-#define PLACES   6U
+#define PLACES   WPIN_SECTORS /* one in each */
 #define PAIRS    3U /* steps before the first place: one row each, of the three pairs of leads */
 #define STEPS    (PAIRS + 2U * PLACES - 1U) /* six places there, five back */
 #define TICK_MAX ((uint32_t)20000)

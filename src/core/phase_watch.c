@@ -3,13 +3,13 @@
 #include "windpin/impl/steady_guard.h"
 #include "windpin/impl/steady_six_step.h"
 
-#define ROWS    6U
 #define ENOUGH  8U  /* samples of a row until it is judged */
 #define LONG    18U /* changes of row: three electrical turns */
 #define NOTHING UINT8_MAX
 
 /* The two rows in which each switch is on: a-high, a-low, b-high, ... */
-static const WPIN_FLASH uint8_t rows_of[ROWS][2] = {{0, 1}, {3, 4}, {2, 3}, {5, 0}, {4, 5}, {1, 2}};
+static const WPIN_FLASH uint8_t rows_of[WPIN_SECTORS][2] = {{0, 1}, {3, 4}, {2, 3},
+                                                            {5, 0}, {4, 5}, {1, 2}};
 
 /* An eighth of the way to a value of up to 8191. */
 static uint16_t towards(uint16_t mean, uint16_t value, bool first) {
@@ -34,8 +34,8 @@ static uint32_t sum_of(const uint16_t *means, uint8_t one, uint8_t other) {
  * them than the other two, though they are driven as hard: a regulator that answers to an uneven
  * sensor drives some of them less. */
 static bool is_missing(const wpin_phase_watch *p, uint8_t item, uint32_t amps, uint32_t efforts) {
-    bool lead = item >= ROWS; /* both of its switches */
-    uint8_t one = (uint8_t)(lead ? 2U * (item - ROWS) : item),
+    bool lead = item >= WPIN_SECTORS; /* both of its switches */
+    uint8_t one = (uint8_t)(lead ? 2U * (item - WPIN_SECTORS) : item),
             other = (uint8_t)(lead ? one + 1U : one);
     uint32_t mine = sum_of(p->mean, one, other), effort = sum_of(p->effort, one, other);
     uint32_t others = amps - mine, least = (uint32_t)p->config->least_mv << 3;
@@ -52,14 +52,14 @@ static bool is_missing(const wpin_phase_watch *p, uint8_t item, uint32_t amps, u
  * switches with it. */
 static uint8_t find_missing(const wpin_phase_watch *p) {
     uint32_t amps = 0, efforts = 0;
-    for (uint8_t row = 0; row < ROWS; row++) {
+    for (uint8_t row = 0; row < WPIN_SECTORS; row++) {
         if (p->samples[row] < ENOUGH) {
             return NOTHING;
         }
         amps += p->mean[row];
         efforts += p->effort[row];
     }
-    for (uint8_t item = ROWS + 3U; item-- > 0;) {
+    for (uint8_t item = WPIN_SECTORS + 3U; item-- > 0;) {
         if (is_missing(p, item, amps, efforts)) {
             return item;
         }
@@ -83,11 +83,11 @@ wpin_status wpin_phase_watch_check(void *watch, const wpin_watched *w) {
         return WPIN_OK;
     }
     bool forward = w->effort >= 0;
-    if (row >= ROWS || forward != p->forward) { /* the next start, or brake, is another */
+    if (row >= WPIN_SECTORS || forward != p->forward) { /* the next start, or brake, is another */
         wpin_phase_watch_reset(p);
         p->forward = forward;
     }
-    if (row >= ROWS) {
+    if (row >= WPIN_SECTORS) {
         return WPIN_OK;
     }
     wpin_status status = row != p->row ? judge(p) : WPIN_OK;
@@ -98,7 +98,7 @@ wpin_status wpin_phase_watch_check(void *watch, const wpin_watched *w) {
 
 void wpin_phase_watch_reset(void *watch) {
     wpin_phase_watch *p = watch;
-    for (uint8_t row = 0; row < ROWS; row++) {
+    for (uint8_t row = 0; row < WPIN_SECTORS; row++) {
         p->samples[row] = 0;
     }
     p->lasts = 0;
