@@ -12,16 +12,11 @@ static double stepping_amps(const wpin_facts *f) {
     return (f->volts + constant * speed) / f->loop_ohms;
 }
 
-/* What is no motor takes its current whenever it is on: a coil when it is drawn in, a winding of a
- * stepper at rest, a lamp when it glows. */
+/* A winding of a stepper takes its current whenever it is on, and a lamp when it glows. */
 static double lasting_amps(const wpin_facts *f) {
     const wpin_rig_limits *l = &f->load->limits;
     switch (f->load->what) {
     case WPIN_RIG_STEPPER: return stepping_amps(f);
-    case WPIN_RIG_SOLENOID: {
-        double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
-        return f->volts / f->loop_ohms * fmax(on, l->kick_level);
-    }
     default: {
         double pulse = f->pwm_hz > 0 ? l->duty_max / f->pwm_hz : HUGE_VAL;
         bool strip = f->load->lamp.cold_share >= 1; /* filaments: see inrush */
@@ -48,48 +43,65 @@ static int safe_percent(const wpin_facts *f, double most) {
     return percent;
 }
 
+static void tell_lasting(wpin_vetter *v, const wpin_facts *f) {
+    double most = f->load->bridge.burns_above_amps;
+    bool steps = f->load->what == WPIN_RIG_STEPPER;
+    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    wpin_cause(n, "%s it takes %.3g A; the driver survives %.3g A for %.3g ms",
+               steps ? "while it steps" : "switched on", lasting_amps(f), most,
+               f->load->bridge.burns_after * 1e3);
+    wpin_consequence(n, "the driver burns %s", steps ? "as it turns" : "when it is switched on");
+    wpin_cure(n, "a driver for %.3g A", 1.25 * lasting_amps(f));
+}
+
+/* A winding that stands is a coil: what flows rises and falls within each period of PWM. */
+static void tell_winding(wpin_vetter *v, const wpin_facts *f, double duty, double lasts) {
+    double most = f->load->bridge.burns_above_amps;
+    wpin_pwm_loop loop = wpin_loop_of(f, 0);
+    double peak = wpin_calc_pwm_wave(&loop, duty).most;
+    const char *as = f->motor ? "held, the motor" : "switched on, it";
+    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    if (isinf(lasts)) {
+        wpin_cause(n,
+                   "%s takes up to %.3g A (%.3g V / %.3g ohm%s); the driver survives %.3g A for "
+                   "%.3g ms",
+                   as, peak, f->volts, f->loop_ohms, duty < 1 ? ", by its duty limit" : "", most,
+                   f->load->bridge.burns_after * 1e3);
+    } else {
+        wpin_cause(n,
+                   "%s takes up to %.3g A at %.5g Hz, for %.3g ms of each period above the %.3g A "
+                   "that the driver survives for %.3g ms",
+                   as, peak, f->pwm_hz, lasts * 1e3, most, f->load->bridge.burns_after * 1e3);
+    }
+    wpin_consequence(n, "the driver burns %s",
+                     f->motor ? "at the first stall or hard start" : "when it is switched on");
+    wpin_cure(n, "a driver for %.3g A", 1.25 * fmax(peak, f->motor ? f->stall_amps : 0));
+    int percent = f->motor ? safe_percent(f, most) : 0;
+    if (percent / 100.0 * f->volts / f->loop_ohms * f->load->motor.constant > 1.5 * f->hold) {
+        wpin_cure(n, "duty-limit: %d%%", percent);
+    }
+    if (f->motor && most > 1.3 * f->run_amps) {
+        wpin_cure(n, "%sa current-trip below %.3g A within %.3g ms", with_sense(f), most,
+                  f->load->bridge.burns_after * 1e3);
+    }
+}
+
 static void stall(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
         double most = f->load->bridge.burns_above_amps;
-        if (!f->motor && lasting_amps(f) > most && !f->load->bridge.protects) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "%s it takes %.3g A; the driver survives %.3g A for %.3g ms",
-                       f->load->what == WPIN_RIG_STEPPER ? "while it steps" : "switched on",
-                       lasting_amps(f), most, f->load->bridge.burns_after * 1e3);
-            wpin_consequence(n, "the driver burns %s",
-                             f->load->what == WPIN_RIG_STEPPER ? "as it turns"
-                                                               : "when it is switched on");
-            wpin_cure(n, "a driver for %.3g A", 1.25 * lasting_amps(f));
-        }
-        double lasts = wpin_stall_seconds(f, f->load->limits.duty_max, most);
-        if (!f->motor || lasts <= 0 || lasts < f->load->bridge.burns_after || f->trips) {
+        bool coil = f->load->what == WPIN_RIG_SOLENOID;
+        if (!f->motor && !coil) {
+            if (lasting_amps(f) > most && !f->load->bridge.protects) {
+                tell_lasting(v, f);
+            }
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-        wpin_pwm_loop loop = wpin_loop_of(f, 0);
-        double peak = wpin_calc_pwm_wave(&loop, f->load->limits.duty_max).most;
-        if (isinf(lasts)) {
-            wpin_cause(n,
-                       "held, the motor takes up to %.3g A (%.3g V / %.3g ohm%s); the driver "
-                       "survives %.3g A for %.3g ms",
-                       peak, f->volts, f->loop_ohms,
-                       f->load->limits.duty_max < 1 ? ", by its duty limit" : "", most,
-                       f->load->bridge.burns_after * 1e3);
-        } else {
-            wpin_cause(n,
-                       "held, the motor takes up to %.3g A at %.5g Hz, for %.3g ms of each period "
-                       "above the %.3g A that the driver survives for %.3g ms",
-                       peak, f->pwm_hz, lasts * 1e3, most, f->load->bridge.burns_after * 1e3);
-        }
-        wpin_consequence(n, "the driver burns at the first stall or hard start");
-        wpin_cure(n, "a driver for %.3g A", 1.25 * fmax(peak, f->stall_amps));
-        int percent = safe_percent(f, most);
-        if (percent / 100.0 * f->volts / f->loop_ohms * f->load->motor.constant > 1.5 * f->hold) {
-            wpin_cure(n, "duty-limit: %d%%", percent);
-        }
-        if (most > 1.3 * f->run_amps) {
-            wpin_cure(n, "%sa current-trip below %.3g A within %.3g ms", with_sense(f), most,
-                      f->load->bridge.burns_after * 1e3);
+        double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
+        double duty = coil ? fmax(on, l->kick_level) : l->duty_max;
+        double lasts = wpin_stall_seconds(f, duty, most);
+        if (lasts > 0 && lasts >= f->load->bridge.burns_after && !f->trips) {
+            tell_winding(v, f, duty, lasts);
         }
     }
 }
@@ -202,18 +214,23 @@ static double cooler(const wpin_facts *f, double room, bool held) {
     return low;
 }
 
-/* Seconds of a stall, the climb to all its duty included, until a driver that was warm from running
- * is too hot; infinity: never. */
-static double stall_lasts(const wpin_facts *f, double room) {
+typedef struct stall_end {
+    bool climbing;  /* too hot before it has climbed to all its duty */
+    double seconds; /* of a stall, the climb included; infinity: never too hot */
+} stall_end;
+
+/* When a driver that was warm from running is too hot. */
+static stall_end stall_lasts(const wpin_facts *f, double room) {
     const wpin_sim_heat *h = &f->load->bridge.heat;
     double warm = fmin(f->hot_watts * h->resistance, room);
-    double climbs = wpin_climb_of(f, true, warm).rise;
+    double climbs = 1.03 * wpin_climb_of(f, true, warm).rise;
     double ramp = f->pwm_hz > 0 ? f->load->limits.ramp_up * f->load->limits.duty_max : 0;
     if (climbs > room) {
-        return ramp;
+        return (stall_end){.climbing = true, .seconds = ramp};
     }
     double end = 1.03 * wpin_stall_watts(f, f->load->limits.duty_max) * h->resistance;
-    return end > room ? ramp + h->time * log((end - climbs) / (end - room)) : HUGE_VAL;
+    double more = end > room ? h->time * log((end - climbs) / (end - room)) : HUGE_VAL;
+    return (stall_end){.seconds = ramp + more};
 }
 
 /* A stall below the current limit still heats: how long until it is too much. */
@@ -224,20 +241,28 @@ static void stall_heat(wpin_vetter *v) {
         if (!f->motor || b->protects || trip || b->heat.resistance <= 0) {
             continue;
         }
-        double watts = wpin_stall_watts(f, f->load->limits.duty_max);
-        double room = b->heat.limit - wpin_air(v), lasts = stall_lasts(f, room);
-        if (isinf(lasts)) {
+        double room = b->heat.limit - wpin_air(v);
+        stall_end end = stall_lasts(f, room);
+        if (isinf(end.seconds)) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, lasts < 3.2 ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n,
-                   "held, the motor takes %.3g A, which heats the driver with %.3g W: %.0f degC "
-                   "after %.2g s",
-                   f->stall_amps, watts, b->heat.limit, lasts);
+        wpin_finding *n = wpin_find_load(v, end.seconds < 3.2 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        if (end.climbing && end.seconds > 0) {
+            wpin_cause(n,
+                       "held while its duty climbs, the motor takes up to %.3g A, which heats the "
+                       "driver and its diode: %.0f degC within %.2g s",
+                       f->stall_amps, b->heat.limit, end.seconds);
+        } else {
+            wpin_cause(n,
+                       "held, the motor takes %.3g A, which heats the driver with %.3g W: %.0f "
+                       "degC after %.2g s",
+                       f->stall_amps, wpin_stall_watts(f, f->load->limits.duty_max), b->heat.limit,
+                       end.seconds);
+        }
         wpin_consequence(n, "a stall of that length burns the driver");
         wpin_cure(n, "at most %.3g K/W (a heat sink, air)", cooler(f, room, true));
         double amps = amps_of_watts(f, 0.9 * room / b->heat.resistance);
-        if (amps > 1.2 * f->run_amps) {
+        if (amps > 1.2 * f->run_amps && amps < 0.95 * f->stall_amps) {
             wpin_cure(n, "%sa current-trip at %.3g A", with_sense(f), amps);
         }
     }
