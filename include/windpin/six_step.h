@@ -89,7 +89,8 @@ typedef struct wpin_six_step {
 
 /** For wpin_motor_config.actuator: see WPIN_ON_SIX_STEP. Opening it is refused like a stage, and
  * _CONFIG (the table has not the six rows, two sensors on one pin, codes that are not six), _PORT
- * (it can't read pins). While the sensors show no sector, or leave sectors out again and again,
+ * (it can't read pins). A tick that finds the sensors showing no sector turns everything off, and
+ * the next that finds one drives on; while they show none, or leave sectors out again and again,
  * its poll says WPIN_FAULT_HALL. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_six_step_actuator;
 

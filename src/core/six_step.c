@@ -230,11 +230,11 @@ static bool goes_forward(const wpin_six_step *s) {
 /* From rest, or the other way round. An edge between the look at the sector and the change of row
  * is made up for at the end. */
 static wpin_status start(wpin_six_step *s, int8_t direction, uint16_t duty) {
-    s->direction = direction;
-    uint8_t sector = wpin_steady_wanted(s);
-    if (sector == WPIN_NO_SECTOR) { /* it does not know where: poll says so */
+    if (wpin_six_step_sector(s) == WPIN_NO_SECTOR) { /* it does not know where: poll says so */
         return WPIN_OK;
     }
+    s->direction = direction;
+    uint8_t sector = wpin_steady_wanted(s);
     wpin_status status =
         wpin_stage_apply(&s->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector), duty);
     wpin_keep_first(&status, wpin_rare_commutate(s));
@@ -263,6 +263,16 @@ static wpin_status idle(void *self, wpin_drive how) {
     wpin_six_step *s = self;
     s->direction = 0;
     return wpin_stage_apply(&s->stage, how, 0);
+}
+
+/* A row held while the rotor turns on soon carries several times its current, so no sector is no
+ * row; the next tick that sees one drives on. */
+static wpin_status let_go(wpin_six_step *s) {
+    if (s->stage.drive < WPIN_DRIVE_SECTOR || s->stage.cut != 0) {
+        return WPIN_OK;
+    }
+    bool coasts = wpin_stage_has(&s->stage, WPIN_DRIVE_COAST);
+    return idle(s, coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE);
 }
 
 static wpin_duty shown(const void *self) {
@@ -294,6 +304,9 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     }
     wpin_unlock(s->stage.port, locked);
     wpin_status status = failed != WPIN_OK ? (wpin_status)failed : wpin_rare_commutate(s);
+    if (status == WPIN_OK && wpin_six_step_sector(s) == WPIN_NO_SECTOR) {
+        status = let_go(s);
+    }
     return status == WPIN_OK && s->disorder >= WPIN_DISORDER_MAX ? WPIN_FAULT_HALL : status;
 }
 
