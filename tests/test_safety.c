@@ -471,7 +471,9 @@ static void judge_tick(void) {
         w.changed_at = w.now;
     }
     w.was_on = on;
-    w.shown_before = shown;
+    if (shown != 0 || w.lied == 0) { /* after a code that was no sector it goes on where it was */
+        w.shown_before = shown;
+    }
 }
 
 static void set_up(const wpin_stage_kind *kind, bool grouped) {

@@ -74,9 +74,10 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
     }
     const wpin_port *port = s->stage.port;
     uint8_t locked = wpin_lock(port);
-    wpin_moment now = port->now(port->context);
-    wpin_steady_code(s, s->config, read_code(s->config, port), now);
-    return wpin_steady_commutate(s, s->config, port, (uint16_t)now, locked);
+    wpin_steady_code(s, s->config, read_code(s->config, port), port->now(port->context));
+    wpin_unlock(port, locked); /* an edge that comes here goes to its row itself */
+    locked = wpin_lock(port);
+    return wpin_steady_commutate(s, s->config, port, (uint16_t)port->now(port->context), locked);
 }
 
 uint8_t wpin_six_step_sector(const wpin_six_step *s) {

@@ -46,7 +46,7 @@ static wpin_status write_levels(wpin_stage *stage, uint8_t mask, uint8_t high) {
     return status;
 }
 
-static wpin_status float_lines(const wpin_stage *stage, uint8_t mask) {
+WPIN_RARE static wpin_status float_lines(const wpin_stage *stage, uint8_t mask) {
     const wpin_port *port = stage->port;
     wpin_status status = WPIN_OK;
     for (uint8_t line = 0; mask >> line != 0; line++) {
@@ -93,14 +93,12 @@ static uint8_t write_legs(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
     return told;
 }
 
-wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
-                                  uint16_t duty) {
+/* Legs told whole, pulses, and several lines at once: apart, so that the usual line need not save
+ * their registers while interrupts wait. */
+WPIN_RARE static wpin_status write_shares(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
+                                          uint16_t duty) {
     const wpin_port *port = stage->port;
     wpin_status status = WPIN_OK;
-    if ((stage->flags & WPIN_STAGE_PLAIN) != 0) {
-        wpin_pin pin = stage->config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
-        return port->pwm_duty(port->context, pin, duty);
-    }
     uint8_t left = (uint8_t)(row->timed & ~write_legs(stage, row, duty, &status));
     for (const WPIN_FAR wpin_line *line = stage->config->lines; left != 0; line++) {
         if ((left & 1U) != 0) {
@@ -112,18 +110,32 @@ wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_r
     return status;
 }
 
-/* One plain PWM line alone carries the duty of a row: then its pin is all a change of duty needs.
- */
-static void note_plain(wpin_stage *stage, const WPIN_FAR wpin_row *row) {
-    uint8_t timed = row->timed;
-    stage->flags &= (uint8_t)((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
-    if (timed != 0 && (timed & (timed - 1U)) == 0 && row->pulse == 0) {
-        uint8_t line = 0;
-        while ((timed >>= 1) != 0) {
-            line++;
-        }
-        stage->flags |= (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
+                                  uint16_t duty) {
+    const wpin_port *port = stage->port;
+    if ((stage->flags & WPIN_STAGE_PLAIN) == 0) {
+        return write_shares(stage, row, duty);
     }
+    wpin_pin pin = stage->config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+    return port->pwm_duty(port->context, pin, duty);
+}
+
+/* Flags of a row: one plain PWM line alone carries its duty, so its pin is all a change of duty
+ * needs. */
+static uint8_t plain_flags(const WPIN_FAR wpin_row *row) {
+    uint8_t timed = row->timed, line = 0;
+    if (timed == 0 || (timed & (timed - 1U)) != 0 || row->pulse != 0) {
+        return 0;
+    }
+    while ((timed >>= 1) != 0) {
+        line++;
+    }
+    return (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+}
+
+static void note_plain(wpin_stage *stage, uint8_t plain) {
+    const uint8_t others = ((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
+    stage->flags = (uint8_t)((stage->flags & others) | plain);
 }
 
 WPIN_RARE wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty) {
@@ -154,6 +166,7 @@ typedef struct change {
     uint8_t off;    /* first: to their levels of rest */
     uint8_t modes;  /* then, after the dead time: the mode lines that change */
     uint8_t levels; /* last, after another one: what the others show that are not timed */
+    uint8_t plain;  /* flags of its PWM line */
 } change;
 
 static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
@@ -174,6 +187,21 @@ static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
     c->off = (uint8_t)((on | floated | floats) & ~stays & others);
     c->modes = (uint8_t)(((known ^ high) | floated) & modes & ~(will->keep | floats));
     c->levels = (uint8_t)(others & ~(will->timed | floats));
+    c->plain = plain_flags(will);
+}
+
+/* Plans while interrupts may come, and plans anew if one turned the stage off meanwhile; a
+ * commutation only leaves word of its sector. Called under the lock and returns under it. */
+static void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *locked) {
+    uint8_t cut, levels;
+    stage->flags |= WPIN_STAGE_CHANGING;
+    do {
+        cut = stage->cut;
+        levels = stage->levels;
+        wpin_unlock(stage->port, *locked);
+        plan_change(c, stage, row);
+        *locked = wpin_lock(stage->port);
+    } while (cut != stage->cut || levels != stage->levels);
 }
 
 /* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
@@ -225,9 +253,8 @@ static wpin_status cut_if_failed(wpin_stage *stage, wpin_status status) {
 static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty) {
     const wpin_port *port = stage->port;
     uint8_t locked = wpin_lock(port);
-    stage->flags |= WPIN_STAGE_CHANGING;
     change c;
-    plan_change(&c, stage, row);
+    plan_unlocked(&c, stage, row, &locked);
     if (drive <= WPIN_DRIVE_BRAKE) {
         stage->cut = 0;
     }
@@ -243,7 +270,7 @@ static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uin
         wait_dead_time(stage); /* a mode line may have turned something off too */
     }
     locked = wpin_lock(port);
-    note_plain(stage, c.will);
+    note_plain(stage, c.plain);
     wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, duty)));
     stage->row = row;
     stage->drive = drive;
@@ -330,15 +357,16 @@ static bool rested(const wpin_stage *stage, uint16_t now) {
 }
 
 /* Goes straight to a sector's row, and on to the row of the newest one if an edge came while it
- * waited for a leg to turn. Under the lock, which it opens for that wait. */
+ * planned, or waited for a leg to turn. Under the lock, which it opens for both. */
 static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked) {
     wpin_status status = WPIN_OK;
     for (uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
          drive != stage->drive && stage->cut == 0 && row != WPIN_NO_ROW;
          row = row_of(stage, drive)) {
         change c;
-        plan_change(&c, stage, row);
+        plan_unlocked(&c, stage, row, locked);
         if (c.modes != 0) {
+            stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
             return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
         }
         uint16_t now = (uint16_t)stage->port->now(stage->port->context);
@@ -346,13 +374,12 @@ static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked
         wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
         stage->commutated_at = now;
         if (waits) {
-            stage->flags |= WPIN_STAGE_CHANGING;
             wpin_unlock(stage->port, *locked);
             wait_dead_time(stage);
             *locked = wpin_lock(stage->port);
-            stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
         }
-        note_plain(stage, c.will);
+        stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
+        note_plain(stage, c.plain);
         wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, stage->duty)));
         stage->row = row;
         stage->drive = drive;

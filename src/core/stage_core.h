@@ -23,7 +23,7 @@ uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t 
 wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
                                   uint16_t duty);
 
-/* wpin_stage_commutate under the lock, which it opens only to wait for a leg to turn. */
+/* wpin_stage_commutate under the lock, which it opens while it plans, and while a leg turns. */
 wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t *locked);
 
 #endif
