@@ -1,7 +1,7 @@
 /* Six-step commutation from Hall sensors: which row of the stage the rotor's sector asks for. */
 #include "windpin/six_step.h"
 #include "rare.h"
-#include "stage_core.h"
+#include "sector_rows.h"
 #include "windpin/impl/steady_six_step.h"
 
 static bool is_open(const wpin_six_step *s) {
@@ -104,34 +104,9 @@ static bool codes_hold(const WPIN_FAR wpin_six_step_config *config) {
 
 static bool pins_differ(const WPIN_FAR wpin_six_step_config *config) {
     const WPIN_FAR wpin_pin *hall = config->hall;
-    if (hall[0] == hall[1] || hall[1] == hall[2] || hall[0] == hall[2]) {
-        return false;
-    }
-    for (uint8_t line = 0; line < config->stage->table->line_count; line++) {
-        wpin_pin pin = config->stage->lines[line].pin;
-        if (pin == hall[0] || pin == hall[1] || pin == hall[2]) {
-            return false;
-        }
-    }
-    return true;
-}
-
-/* The six rows, one after the other, with all mode lines alike. */
-static bool rows_hold(const WPIN_FAR wpin_stage_table *table) {
-    uint8_t first = wpin_table_row(table, (wpin_drive)WPIN_DRIVE_SECTOR);
-    if (first == WPIN_NO_ROW || table->row_count < WPIN_SECTORS ||
-        first > (uint8_t)(table->row_count - WPIN_SECTORS)) {
-        return false;
-    }
-    for (uint8_t i = 0; i < WPIN_SECTORS; i++) {
-        const WPIN_FAR wpin_row *row = &table->rows[first + i];
-        uint8_t differs = (uint8_t)(row->high ^ table->rows[first].high);
-        if (row->drive != WPIN_DRIVE_SECTOR + i || row->keep != 0 || row->pulse != 0 ||
-            (differs & table->mode_lines) != 0) {
-            return false;
-        }
-    }
-    return true;
+    return hall[0] != hall[1] && hall[1] != hall[2] && hall[0] != hall[2] &&
+           !wpin_stage_uses(config->stage, hall[0]) && !wpin_stage_uses(config->stage, hall[1]) &&
+           !wpin_stage_uses(config->stage, hall[2]);
 }
 
 /* Whether a side of a leg goes off as the other comes on. */
@@ -174,7 +149,8 @@ static wpin_status check(const WPIN_FAR wpin_six_step_config *config, const wpin
     if (status != WPIN_OK) {
         return status;
     }
-    if (!codes_hold(config) || !pins_differ(config) || !rows_hold(config->stage->table)) {
+    if (!codes_hold(config) || !pins_differ(config) ||
+        !wpin_sector_rows_hold(config->stage->table)) {
         return WPIN_REFUSED_CONFIG;
     }
     return port->read == NULL ? WPIN_REFUSED_PORT : WPIN_OK;
@@ -216,11 +192,7 @@ static wpin_status close_six_step(void *self) {
 /* ---- as an actuator ---- */
 
 static uint8_t traits(const void *self) {
-    const wpin_six_step *s = self;
-    bool coasts = wpin_stage_has(&s->stage, WPIN_DRIVE_COAST);
-    bool brakes = wpin_stage_has(&s->stage, WPIN_DRIVE_BRAKE);
-    return (uint8_t)(WPIN_CAN_FORWARD | WPIN_CAN_REVERSE | (coasts ? WPIN_CAN_COAST : 0) |
-                     (brakes ? WPIN_CAN_BRAKE : 0));
+    return wpin_sector_traits(&((const wpin_six_step *)self)->stage);
 }
 
 /* Whether it is driven forward as the motor counts it. */
@@ -272,8 +244,7 @@ static wpin_status let_go(wpin_six_step *s) {
     if (s->stage.drive < WPIN_DRIVE_SECTOR || s->stage.cut != 0) {
         return WPIN_OK;
     }
-    bool coasts = wpin_stage_has(&s->stage, WPIN_DRIVE_COAST);
-    return idle(s, coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE);
+    return idle(s, wpin_sector_rest(&s->stage));
 }
 
 static wpin_duty shown(const void *self) {
