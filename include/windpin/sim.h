@@ -274,6 +274,13 @@ typedef struct wpin_sim_hall {
         hysteresis; /**< Each changes so much later, whichever way it turns, electrical degrees. */
 } wpin_sim_hall;
 
+/** Three comparators on the leads of a brushless motor, each high while its lead is above the
+ * neutral point that three equal resistors make. */
+typedef struct wpin_sim_comparators {
+    double offset[3]; /**< Each lead counts as so many volts more, -1 to 1 (dividers, the comparator
+                           itself). */
+} wpin_sim_comparators;
+
 /** What the controller's interrupt does when one of its sensors changes. */
 typedef void wpin_sim_interrupt(void *context);
 
@@ -411,6 +418,16 @@ WPIN_API int wpin_sim_add_hall(wpin_sim *sim, const wpin_sim_hall *hall, int mot
  * none. */
 WPIN_API bool wpin_sim_on_hall(wpin_sim *sim, int hall, wpin_sim_interrupt *interrupt,
                                void *context);
+
+/** Puts comparators on the leads of a brushless motor, a, b and c wired to these pins: their number
+ * from 0; -1 when it can not be. */
+WPIN_API int wpin_sim_add_comparators(wpin_sim *sim, const wpin_sim_comparators *comparators,
+                                      int motor, const wpin_pin pins[3]);
+/** Calls `interrupt` in the middle of the on part of each PWM period of these comparators' motor,
+ * as a timer's compare interrupt would (without PWM every 50 us); it may call everything of the
+ * port. NULL: no more. False if there are none. */
+WPIN_API bool wpin_sim_on_pwm_middle(wpin_sim *sim, int comparators, wpin_sim_interrupt *interrupt,
+                                     void *context);
 
 /** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
  * `bounce` s at each change. */

@@ -20,6 +20,7 @@
 #include "ramp.h"
 #include "regulator.h"
 #include "sequence.h"
+#include "sensorless.h"
 #include "six_step.h"
 #include "soft_pwm.h"
 #include "speed.h"

@@ -148,6 +148,17 @@ typedef struct wpin_hall_part {
     void *context;
 } wpin_hall_part;
 
+/* Comparators on a motor's leads, and who listens in the middle of its PWM periods. */
+typedef struct wpin_comparator_part {
+    wpin_sim_comparators part;
+    int motor;
+    wpin_pin pins[3];
+    int64_t next; /* middle, ps */
+    bool off;
+    wpin_sim_interrupt *interrupt;
+    void *context;
+} wpin_comparator_part;
+
 struct wpin_sim {
     wpin_sim_controller controller;
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
@@ -165,6 +176,8 @@ struct wpin_sim {
     int encoder_count;
     wpin_hall_part halls[WPIN_SIM_ENCODERS];
     int hall_count;
+    wpin_comparator_part comparators[WPIN_SIM_ENCODERS];
+    int comparator_count;
     wpin_sim_burn *burns;
     size_t burn_count;
     wpin_sim_event *events;
@@ -224,6 +237,11 @@ int64_t wpin_hall_window(const wpin_sim *sim);
 void wpin_hall_settle(wpin_sim *sim);
 /* Whether a Hall sensor is wired to a pin, and its level. */
 bool wpin_hall_level(const wpin_sim *sim, wpin_pin pin, bool *high);
+/* The same of comparators on the leads of motors. */
+int64_t wpin_comparator_window(const wpin_sim *sim);
+void wpin_comparator_settle(wpin_sim *sim);
+bool wpin_comparator_level(const wpin_sim *sim, wpin_pin pin, bool *high);
+bool wpin_comparator_inject(wpin_sim *sim, int motor, bool off);
 /* Every pin floats: what a reset does. */
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */

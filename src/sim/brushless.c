@@ -394,6 +394,22 @@ void wpin_brushless_advance(wpin_plant *plant, int64_t dt) {
     }
 }
 
+void wpin_brushless_leads(const wpin_plant *plant, double volts[PHASES]) {
+    wpin_instant now = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};
+    memcpy(now.amps, plant->phase_amps, sizeof now.amps);
+    wpin_circuit c;
+    double emf[PHASES];
+    find_circuit(plant, &now, &c);
+    wpin_phases_emf(plant, &c, &now, emf);
+    double star = c.count > 0 ? wpin_phases_star(&c, &now, emf) : 0;
+    double sag = c.rail_ohms * wpin_phases_drawn(&c, now.amps);
+    for (int x = 0; x < PHASES; x++) {
+        const wpin_tie *tie = &c.tie[x];
+        volts[x] = c.way[x] != 0 ? tie->volts - tie->rail * sag - tie->resistance * now.amps[x]
+                                 : star + emf[x];
+    }
+}
+
 void wpin_brushless_lead(wpin_plant *plant, bool off) {
     if (off && plant->phase_amps[0] != 0) {
         empty(plant, 0);

@@ -81,8 +81,10 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
     case WPIN_SIM_FAULT_SENSOR_OFF:
     case WPIN_SIM_FAULT_CHANNEL_OFF:
     case WPIN_SIM_FAULT_CHANNELS_SWAPPED: {
-        bool hall = wpin_hall_inject(sim, fault, number, on);
-        return wpin_encoder_inject(sim, fault, number, on) || hall;
+        bool other = wpin_hall_inject(sim, fault, number, on);
+        other = (fault == WPIN_SIM_FAULT_SENSOR_OFF && wpin_comparator_inject(sim, number, on)) ||
+                other;
+        return wpin_encoder_inject(sim, fault, number, on) || other;
     }
     case WPIN_SIM_FAULT_LINK_LOST: sim->link_lost = on; return true;
     default:

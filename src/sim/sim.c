@@ -134,6 +134,8 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         window = heating < window ? heating : window;
         int64_t sensing = wpin_hall_window(sim);
         window = sensing < window ? sensing : window;
+        int64_t comparing = wpin_comparator_window(sim);
+        window = comparing < window ? comparing : window;
         int64_t to = sim->now + (left < window ? left : window);
         for (int i = 0; i < sim->bridge_count; i++) {
             wpin_bridge_run(sim, &sim->bridges[i], to);
@@ -142,6 +144,7 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
         sim->now = to;
         wpin_hall_settle(sim); /* its interrupts may let time pass */
+        wpin_comparator_settle(sim);
     }
 }
 

@@ -156,7 +156,8 @@ static bool port_read(void *context, wpin_pin pin) {
         return wpin_limit_reached(sim, pin) == sim->pins[pin].opens;
     }
     bool high;
-    if (!sim->pins[pin].output && wpin_hall_level(sim, pin, &high)) {
+    if (!sim->pins[pin].output &&
+        (wpin_hall_level(sim, pin, &high) || wpin_comparator_level(sim, pin, &high))) {
         return high;
     }
     return wpin_cursor_at(&sim->pins[pin].wave, sim->now).level == WPIN_HIGH;
