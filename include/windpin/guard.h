@@ -37,7 +37,8 @@ typedef enum wpin_reversal {
 #define WPIN_HELD_CURRENT  ((uint8_t)16)  /**< Current is being limited. */
 #define WPIN_HELD_SLEW     ((uint8_t)32)  /**< The slew limit. */
 #define WPIN_HELD_MINIMUM  ((uint8_t)64)  /**< Minimum time on or off. */
-#define WPIN_HELD_SETTLING ((uint8_t)128) /**< Nothing holds it: a speed has yet to be reached. */
+#define WPIN_HELD_SETTLING ((uint8_t)128) /**< It has yet to come to its speed, or still starts.   \
+                                           */
 /** @} */
 
 /** Those that pass by themselves; with another one it has come as far as it may. */

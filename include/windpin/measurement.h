@@ -24,6 +24,7 @@ extern "C" {
 #define WPIN_AT_FORWARD_LIMIT ((uint8_t)1)
 #define WPIN_AT_REVERSE_LIMIT ((uint8_t)2)
 #define WPIN_DRIVEN_REVERSE   ((uint8_t)4) /**< No input: it was last driven in reverse. */
+#define WPIN_STARTING         ((uint8_t)8) /**< No input: its actuator still starts by itself. */
 /** @} */
 
 /** The snapshot of a tick. */

@@ -216,7 +216,10 @@ typedef struct wpin_bound_load {
     wpin_stage stage_at_work;     /**< What the motor's configuration points to... */
     wpin_stepper stepper_at_work; /**< ...or this, */
     wpin_six_step_config six_step;
-    wpin_six_step six_step_at_work; /**< or this. */
+    wpin_six_step six_step_at_work; /**< or this, */
+    wpin_sensorless_config sensorless;
+    wpin_sensorless sensorless_at_work; /**< or this. */
+    wpin_sensorless_step sensorless_ramp[WPIN_SENSORLESS_STEPS];
     wpin_phase_watch_config phase_watch;
     wpin_phase_watch phase_watch_at_work;
 } wpin_bound_load;
@@ -241,8 +244,8 @@ WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
 /** Opens the encoder of a bound load, if it has one, and its motor. What either refused. */
 WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
                                      const wpin_port *port);
-/** Serves the interrupts of load number `load`'s Hall sensors, if it has some, on the board that
- * wpin_board_build made of the rig. Once it is open. */
+/** Serves the interrupts of load number `load`'s Hall sensors or comparators, if it has some, on
+ * the board that wpin_board_build made of the rig. Once it is open. */
 WPIN_API void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig,
                                 size_t load);
 /** What pulls a brushless motor to its places to find the order of its wires, and what came of it.

@@ -184,6 +184,34 @@ typedef struct wpin_rig_hall {
 WPIN_API void wpin_rig_wires_mixed(uint8_t order, uint8_t leads[3], uint8_t sensors[3],
                                    bool *inverted);
 
+/** Comparators on the leads of a brushless motor that has no sensors, and how it starts. */
+typedef struct wpin_rig_crossing {
+    bool there;
+    uint8_t pins[3];   /**< Of the comparators of leads a, b and c. */
+    double start_amps; /**< With which it aligns and ramps, A; 0: worked out. */
+    double hand_over; /**< Speed at the output from which the crossings lead, rpm; 0: worked out. */
+    double align;     /**< With each of two rows, s. */
+    double rest;      /**< From a lost step to the next start, s. */
+    double advance;   /**< Commutates so much sooner, electrical turns. */
+    double offset;    /**< Of the simulated comparators: off by up to this, V at the leads. */
+} wpin_rig_crossing;
+
+/** Most sectors of an open-loop ramp. */
+#define WPIN_SENSORLESS_STEPS 96
+/** How a brushless motor without sensors starts, from the constants of the rig. */
+typedef struct wpin_sensorless_design {
+    double amps;         /**< A. */
+    double acceleration; /**< Of the motor's shaft, rad/s2; 0 or below: it does not start. */
+    size_t count;        /**< Sectors of the ramp; */
+    double seconds[WPIN_SENSORLESS_STEPS],
+        duty[WPIN_SENSORLESS_STEPS]; /**< s, fraction, of each. */
+    double ramp;                     /**< All of them, s. */
+    double rpm;                      /**< Speed of the output at the hand-over. */
+    double emf_volts;                /**< Tip of the back-emf of a lead there, V. */
+    double least_duty;               /**< A fraction: slower there is no crossing to see. */
+    double least_sector;             /**< No true sector is shorter, s. */
+} wpin_sensorless_design;
+
 /** An encoder or tacho on a motor's shaft, or the edges of its Hall sensors as one. */
 typedef struct wpin_rig_encoder {
     bool there;
@@ -272,6 +300,7 @@ typedef struct wpin_rig_load {
     wpin_sim_stepper stepper;
     wpin_rig_stepping stepping;
     wpin_rig_hall hall;
+    wpin_rig_crossing crossing;
     wpin_rig_encoder encoder;
     wpin_rig_speed speed;
     wpin_rig_current current;
@@ -428,6 +457,9 @@ WPIN_API wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpi
                                                   double rpm);
 /** The regulator of a load's speed, from the constants of the rig. */
 WPIN_API wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin_rig_load *load);
+/** How a load with comparators on its leads starts. */
+WPIN_API wpin_sensorless_design wpin_rig_sensorless_design(const wpin_rig *rig,
+                                                           const wpin_rig_load *load);
 /** Speed of the output that a measured speed of 16384 means, rpm. */
 WPIN_API double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load);
 /** Current that a little more duty drives where that is the most, A for full duty, at speeds up to

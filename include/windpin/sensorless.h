@@ -8,7 +8,7 @@
  *         .stage = &stage_config,                   its table: wpin_table_six_switches, ...
  *         .above = {14, 15, 16},                    pins of the comparators of leads a, b, c
  *         .ramp = fan_ramp, .ramp_count = 24, .align_ms = 300, .rest_ms = 1500,
- *         .least_duty = 1600, .least_us = 300, .rise = 537};
+ *         .least_duty = 1600, .least_us = 300};
  *     // in the motor's configuration:
  *     WPIN_ON_SENSORLESS(&fan_phases, &phases_config),
  *     // the interrupt in the middle of the on part of each PWM period:
@@ -53,14 +53,13 @@ typedef struct wpin_sensorless_config {
     const WPIN_FAR wpin_sensorless_step *ramp; /**< The open loop, sector by sector. */
     uint8_t ramp_count;                        /**< At least 1. */
     uint8_t tries;     /**< Starts in a row that may fail, 1 to 255; the last of them is
-                            WPIN_FAULT_STALLED. 0: 3. */
+                            WPIN_FAULT_NO_MOTION. 0: 3. */
     uint8_t advance;   /**< Commutates so much sooner, 1/256 of a sector, up to 120. */
     uint16_t align_ms; /**< With each of two rows, 1 to 60000. */
     uint16_t rest_ms;  /**< From a lost step to the next start, 1 to 60000: the rotor runs down. */
     uint16_t
         least_duty;    /**< Once it runs, no less than this: slower there is no crossing to see. */
     uint16_t least_us; /**< No true sector is shorter, above 0. */
-    uint16_t rise;     /**< Once it runs, its duty grows by this at most in 65.536 ms, above 0. */
 } wpin_sensorless_config;
 
 /** What it is doing. */
@@ -98,8 +97,9 @@ typedef struct wpin_sensorless {
 
 /** For wpin_motor_config.actuator: see WPIN_ON_SENSORLESS. Opening it is refused like a stage, and
  * _CONFIG (the table has not the six rows, two comparators on one pin, a figure out of range),
- * _PORT (it can't read pins). Of an effort asked for it first shows what its start takes; then the
- * effort, but at least least_duty. Its poll says WPIN_FAULT_STALLED after the last try. */
+ * _PORT (it can't read pins). While it starts it shows what that takes, and the effort asked for
+ * waits (the motor is RAMPING); from the hand-over on the effort ramps up from zero, and it shows
+ * that, but at least least_duty. Its poll says WPIN_FAULT_NO_MOTION after the last try. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_sensorless_actuator;
 
 /** The three fields of a motor's configuration that name it. */

@@ -179,16 +179,23 @@ static void print_start(FILE *to, const wpin_start_config *s) {
 static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_config *m,
                         const char *id) {
     static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
-    bool stepper = load->what == WPIN_RIG_STEPPER;
-    bool phases = wpin_stage_kind_is_three_phase(load->kind);
-    const char *part = stepper ? "stepper" : (phases ? "six_step" : "stage");
+    bool stepper = load->what == WPIN_RIG_STEPPER, phases = load->hall.there;
+    bool sensorless = load->crossing.there;
+    const char *part = stepper      ? "stepper"
+                       : phases     ? "six_step"
+                       : sensorless ? "sensorless"
+                                    : "stage";
+    const char *on = stepper      ? "STEPPER"
+                     : phases     ? "SIX_STEP"
+                     : sensorless ? "SENSORLESS"
+                                  : "STAGE";
     if (!phases) { /* whose counts its encoder reads: it stands there already */
         fprintf(to, "static wpin_%s %s_at_work;\n", part, id);
     }
     fprintf(to,
             "static const WPIN_FLASH wpin_motor_config %s_motor = {\n"
             "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",
-            id, stepper ? "STEPPER" : (phases ? "SIX_STEP" : "STAGE"), id, id, part);
+            id, on, id, id, part);
     print_guard(to, load, &m->guard);
     print_sense(to, load, &m->sense, id);
     print_start(to, &m->start);
@@ -218,6 +225,25 @@ static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *
         fprintf(to, "%s%u", code == 0 ? "" : ", ", s->sector_of[code]);
     }
     fprintf(to, "}};\n");
+}
+
+static void print_sensorless(FILE *to, const wpin_sensorless_config *s, const char *id) {
+    fprintf(to,
+            "/* The open-loop ramp, sector by sector: time in 16 us, duty. */\n"
+            "static const WPIN_FLASH wpin_sensorless_step %s_ramp[] = {",
+            id);
+    for (unsigned i = 0; i < s->ramp_count; i++) {
+        fprintf(to, "%s{%u, %u}", i == 0 ? "" : (i % 8 == 0 ? ",\n    " : ", "), s->ramp[i].time,
+                s->ramp[i].duty);
+    }
+    fprintf(to,
+            "};\n/* The interrupt in the middle of the on part of each PWM period calls "
+            "wpin_sensorless_sample(&%s_at_work). */\n"
+            "static const WPIN_FLASH wpin_sensorless_config %s_sensorless = {.stage = &%s_stage, "
+            ".above = {%u, %u, %u},\n    .ramp = %s_ramp, .ramp_count = %u, .advance = %u, "
+            ".align_ms = %u, .rest_ms = %u,\n    .least_duty = %u, .least_us = %u};\n",
+            id, id, id, s->above[0], s->above[1], s->above[2], id, s->ramp_count, s->advance,
+            s->align_ms, s->rest_ms, s->least_duty, s->least_us);
 }
 
 static void print_curve(FILE *to, const wpin_curve_config *c, const char *id) {
@@ -320,8 +346,11 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
         if (load->what == WPIN_RIG_STEPPER) {
             print_stepper(to, &bound.stepper, id);
         }
-        if (wpin_stage_kind_is_three_phase(load->kind)) {
+        if (load->hall.there) {
             print_six_step(to, &bound.six_step, id);
+        }
+        if (load->crossing.there) {
+            print_sensorless(to, &bound.sensorless, id);
         }
         cli_export_feedback(to, load, &bound, id);
         print_motor(to, load, &bound.motor, id);

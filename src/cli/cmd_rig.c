@@ -237,6 +237,24 @@ static void print_hall(const wpin_rig_load *load) {
         6 * load->motor.pole_pairs * load->motor.gear_ratio);
 }
 
+static void print_crossing(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_crossing *c = &load->crossing;
+    if (!c->there) {
+        return;
+    }
+    wpin_sensorless_design d = wpin_rig_sensorless_design(rig, load);
+    printf("  sensorless  comparators of leads a, b, c on pins %u, %u, %u; ", c->pins[0],
+           c->pins[1], c->pins[2]);
+    if (d.acceleration <= 0) {
+        printf("%.3g A don't turn it\n", d.amps);
+        return;
+    }
+    printf(
+        "starts with %.3g A: aligns for %.3g s, ramps for %.3g s over %zu sectors, from %.3g rpm "
+        "by zero crossings; duty from there on at least %.3g %%\n",
+        d.amps, 2 * c->align, d.ramp, d.count, d.rpm, d.least_duty * 100);
+}
+
 static void print_encoder(const wpin_rig_load *load) {
     const wpin_rig_encoder *e = &load->encoder;
     printf(
@@ -254,6 +272,7 @@ static void print_encoder(const wpin_rig_load *load) {
 static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
     print_hall(load);
+    print_crossing(rig, load);
     if (load->encoder.there && !load->encoder.by_hall) {
         print_encoder(load);
     }

@@ -104,7 +104,7 @@ static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_
 }
 
 static bool watches_phases(const wpin_rig_load *load) {
-    return wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0;
+    return load->hall.there && load->limits.trip_input >= 0;
 }
 
 static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const char *id) {

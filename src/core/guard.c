@@ -143,6 +143,14 @@ WPIN_RARE uint16_t wpin_rare_turned(wpin_guard *guard, uint16_t target, int8_t d
     return target;
 }
 
+/* While its actuator starts by itself: from there it slews to what is asked. */
+static uint16_t least_of(wpin_guard *guard) {
+    const uint32_t least = (uint32_t)1 << 16;
+    guard->held |= WPIN_HELD_SETTLING;
+    guard->value = guard->value > least ? least : guard->value;
+    return 1;
+}
+
 /* The first contact counts: at a limit switch of its direction it is at zero at once. */
 WPIN_RARE uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c,
                                      uint16_t target, wpin_duty effort, bool on_off,
@@ -156,7 +164,7 @@ WPIN_RARE uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guar
         guard->held |= WPIN_HELD_LIMIT;
         return 0;
     }
-    return target;
+    return target != 0 && (inputs & WPIN_STARTING) != 0 ? least_of(guard) : target;
 }
 
 wpin_duty wpin_guard_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c, wpin_duty effort,

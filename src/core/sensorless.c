@@ -141,17 +141,13 @@ static bool moves_on(wpin_sensorless *s, wpin_moment now) {
     }
 }
 
-/* The duty of its state: of its step, or once it runs towards what is asked, no faster than it may.
- */
+/* The duty of its state: of its step, or once it runs what is asked for. */
 static uint16_t duty_due(const wpin_sensorless *s) {
     const WPIN_FAR wpin_sensorless_config *config = s->config;
     if (s->state != WPIN_SENSORLESS_RUN) {
         return config->ramp[s->state == WPIN_SENSORLESS_RAMP ? s->step : 0].duty;
     }
-    uint16_t wanted = s->wanted > config->least_duty ? s->wanted : config->least_duty;
-    uint16_t now = s->stage.duty;
-    uint16_t more = (uint16_t)(1U + (((uint32_t)config->rise * s->sector_us) >> 16));
-    return now < wanted && wanted - now > more ? (uint16_t)(now + more) : wanted;
+    return s->wanted > config->least_duty ? s->wanted : config->least_duty;
 }
 
 static wpin_status show_row(wpin_sensorless *s) {
@@ -203,7 +199,7 @@ static bool ramp_holds(const WPIN_FAR wpin_sensorless_config *config) {
 static bool in_range(const WPIN_FAR wpin_sensorless_config *config) {
     return config->align_ms != 0 && config->align_ms <= 60000U && config->rest_ms != 0 &&
            config->rest_ms <= 60000U && config->least_duty <= (uint16_t)WPIN_DUTY_FULL &&
-           config->least_us != 0 && config->rise != 0 && config->advance <= 120;
+           config->least_us != 0 && config->advance <= 120;
 }
 
 static wpin_status check(const WPIN_FAR wpin_sensorless_config *config, const wpin_port *port) {
@@ -278,14 +274,15 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     uint8_t locked = wpin_lock(s->stage.port);
     s->wanted = (uint16_t)size;
     bool turns = s->state == WPIN_SENSORLESS_OFF || s->direction != direction;
-    bool less = s->state == WPIN_SENSORLESS_RUN && duty_due(s) < s->stage.duty;
+    uint16_t duty = duty_due(s);
+    bool other = s->state == WPIN_SENSORLESS_RUN && duty != s->stage.duty;
     wpin_unlock(s->stage.port, locked);
     if (turns) {
         s->starts = 0;
         s->direction = direction;
         return start(s);
     }
-    return less ? wpin_steady_duty(&s->stage, s->stage.port, duty_due(s)) : WPIN_OK;
+    return other ? wpin_steady_duty(&s->stage, s->stage.port, duty) : WPIN_OK;
 }
 
 static wpin_status idle(void *self, wpin_drive how) {
@@ -317,7 +314,7 @@ static wpin_status start_anew(wpin_sensorless *s, wpin_moment now) {
         return WPIN_OK;
     }
     uint8_t tries = s->config->tries;
-    return s->starts >= (tries != 0 ? tries : TRIES_USUAL) ? WPIN_FAULT_STALLED : start(s);
+    return s->starts >= (tries != 0 ? tries : TRIES_USUAL) ? WPIN_FAULT_NO_MOTION : start(s);
 }
 
 static wpin_status poll(void *self, wpin_measurement *measurement) {
@@ -325,7 +322,9 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     if (!is_open(s)) {
         return WPIN_OK;
     }
-    uint8_t failed = s->failed;
+    bool starts = s->state != WPIN_SENSORLESS_OFF && s->state != WPIN_SENSORLESS_RUN;
+    uint8_t failed = s->failed, inputs = measurement->inputs & (uint8_t)~WPIN_STARTING;
+    measurement->inputs = (uint8_t)(inputs | (starts ? WPIN_STARTING : 0));
     s->failed = WPIN_OK;
     if (failed != WPIN_OK) {
         return (wpin_status)failed;

@@ -277,6 +277,31 @@ static void bind_six_step(wpin_bound_load *bound, const wpin_rig_load *load) {
     bound->motor.part_config = &bound->six_step;
 }
 
+static void bind_sensorless(wpin_bound_load *bound, const wpin_rig *rig,
+                            const wpin_rig_load *load) {
+    const wpin_rig_crossing *c = &load->crossing;
+    wpin_sensorless_design d = wpin_rig_sensorless_design(rig, load);
+    for (size_t i = 0; i < d.count; i++) {
+        double most = i + 1 < d.count ? UINT16_MAX : 4095;
+        bound->sensorless_ramp[i] = (wpin_sensorless_step){
+            .time = (uint16_t)fmin(fmax(round(d.seconds[i] * 62500), 1), most),
+            .duty = (uint16_t)fmax(to_duty(d.duty[i]), 1)};
+    }
+    bound->sensorless = (wpin_sensorless_config){
+        .stage = &bound->stage,
+        .ramp = bound->sensorless_ramp,
+        .ramp_count = (uint8_t)d.count,
+        .advance = (uint8_t)lround(c->advance * 6 * 256),
+        .align_ms = (uint16_t)lround(c->align * 1e3),
+        .rest_ms = (uint16_t)lround(c->rest * 1e3),
+        .least_duty = to_duty(d.least_duty),
+        .least_us = (uint16_t)fmin(fmax(to_us(d.least_sector), 1), UINT16_MAX)};
+    memcpy(bound->sensorless.above, c->pins, sizeof bound->sensorless.above);
+    bound->motor.actuator = &wpin_sensorless_actuator;
+    bound->motor.part = &bound->sensorless_at_work;
+    bound->motor.part_config = &bound->sensorless;
+}
+
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     memset(bound, 0, sizeof *bound);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
@@ -309,8 +334,11 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         bound->motor.part_config = &bound->stepper;
         bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
     }
-    if (wpin_stage_kind_is_three_phase(load->kind)) {
+    if (load->hall.there) {
         bind_six_step(bound, load);
+    }
+    if (load->crossing.there) {
+        bind_sensorless(bound, rig, load);
     }
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);
@@ -328,7 +356,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->limits.overload_amps > 0) {
         bind_overload(bound, load);
     }
-    if (wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0) {
+    if (load->hall.there && load->limits.trip_input >= 0) {
         bind_phase_watch(bound, rig, load);
     }
 }
@@ -344,13 +372,21 @@ static void hall_changed(void *context) {
     wpin_six_step_edge(&((wpin_bound_load *)context)->six_step_at_work);
 }
 
+static void in_pwm_middle(void *context) {
+    wpin_sensorless_sample(&((wpin_bound_load *)context)->sensorless_at_work);
+}
+
 void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig, size_t load) {
-    int number = 0;
+    int halls = 0, comparators = 0;
     for (size_t i = 0; i < load; i++) {
-        number += rig->loads[i].hall.there ? 1 : 0;
+        halls += rig->loads[i].hall.there ? 1 : 0;
+        comparators += rig->loads[i].crossing.there ? 1 : 0;
     }
     if (rig->loads[load].hall.there) {
-        wpin_sim_on_hall(sim, number, hall_changed, bound);
+        wpin_sim_on_hall(sim, halls, hall_changed, bound);
+    }
+    if (rig->loads[load].crossing.there) {
+        wpin_sim_on_pwm_middle(sim, comparators, in_pwm_middle, bound);
     }
 }
 

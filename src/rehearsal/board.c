@@ -100,6 +100,12 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     if (load->hall.there && !build_hall(sim, load, number)) {
         return false;
     }
+    const wpin_rig_crossing *z = &load->crossing;
+    if (z->there &&
+        wpin_sim_add_comparators(sim, &(wpin_sim_comparators){.offset = {z->offset, -z->offset, 0}},
+                                 number, z->pins) < 0) {
+        return false;
+    }
     const wpin_rig_encoder *e = &load->encoder;
     bool counts = e->there && !e->by_hall;
     return !counts || wpin_sim_add_encoder(sim,

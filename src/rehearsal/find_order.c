@@ -29,6 +29,14 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
                  l->name, l->kind->name);
         return false;
     }
+    if (!l->hall.there) {
+        snprintf(
+            why, why_size,
+            "'%s' has no Hall sensors, so its leads have no order to find: any order turns it, "
+            "and two leads swapped turn it the other way",
+            l->name);
+        return false;
+    }
     wpin_at_shaft shaft = wpin_sim_at_shaft(&l->motor);
     double pairs = l->motor.pole_pairs;
     found->amps = pulling_amps(rig, l);

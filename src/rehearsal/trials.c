@@ -25,7 +25,7 @@ static const struct {
     {"motor-wire-off", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_PHASE}},
     {"motor-swapped",
      ABOUT_LOAD,
-     {WPIN_FAULT_WRONG_WAY, WPIN_FAULT_STALLED}}, /* of two, of three */
+     {WPIN_FAULT_WRONG_WAY, WPIN_FAULT_STALLED, WPIN_FAULT_NO_MOTION}}, /* of two, of three */
     {"no-ground", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION}},
     {"wire-off",
      ABOUT_LINES,
@@ -35,6 +35,7 @@ static const struct {
     {"encoder-swapped", ABOUT_ENCODER, {WPIN_FAULT_WRONG_WAY}},
     {"hall-off", ABOUT_ENCODER, {WPIN_FAULT_HALL}},
     {"hall-sensor-off", ABOUT_ENCODER, {WPIN_FAULT_HALL}},
+    {"comparators-off", ABOUT_ENCODER, {WPIN_FAULT_NO_MOTION}},
     {"hall-swapped", ABOUT_ENCODER, {WPIN_FAULT_HALL, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_STALLED}},
 };
 

@@ -28,6 +28,7 @@ static const struct {
     {"hall-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
     {"hall-sensor-off", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNEL_OFF},
     {"hall-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
+    {"comparators-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
     {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_SIM_FAULT_LINK_LOST},
 };
@@ -44,6 +45,9 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     bool encoder = fault == WPIN_SIM_FAULT_SENSOR_OFF || fault == WPIN_SIM_FAULT_CHANNEL_OFF ||
                    fault == WPIN_SIM_FAULT_CHANNELS_SWAPPED;
     bool hall = strncmp(faults[number].word, "hall", 4) == 0;
+    if (strcmp(faults[number].word, "comparators-off") == 0) {
+        return load >= 0 && rig->loads[load].crossing.there;
+    }
     return !encoder || (load >= 0 && (hall ? rig->loads[load].hall.there
                                            : rig->loads[load].encoder.there &&
                                                  !rig->loads[load].encoder.by_hall));

@@ -12,31 +12,7 @@ static const wpin_field hall_fields[] = {
     QUANTITY("hysteresis", wpin_rig_hall, hysteresis, false, WPIN_ANGLE, 0, 10.0 / 360),
 };
 
-static const wpin_field pin_fields[] = {NODE("a", true), NODE("b", true), NODE("c", true)};
 enum { SENSORS = 3, SECTORS = 6 };
-
-static void read_hall_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
-                           wpin_rig_load *load) {
-    yaml_node_t *nodes[COUNT(pin_fields)];
-    wpin_rig_hall *h = &load->hall;
-    wpin_read_map(reader, node, "pins of the Hall sensors", pin_fields, COUNT(pin_fields), h,
-                  nodes);
-    for (int i = 0; node->type == YAML_MAPPING_NODE && i < SENSORS; i++) {
-        if (nodes[i] == NULL || !wpin_read_pin(reader, nodes[i], &h->pins[i])) {
-            continue;
-        }
-        const char *user = wpin_pin_user(rig, load, h->pins[i]);
-        bool twice = false;
-        for (int j = 0; j < i; j++) {
-            twice = twice || (nodes[j] != NULL && h->pins[j] == h->pins[i]);
-        }
-        if (user != NULL || twice) {
-            wpin_say_at(reader, nodes[i], "pin %u for Hall sensor %s of '%s' is taken: %s%s%s",
-                        h->pins[i], pin_fields[i].key, load->name, twice ? "" : "'",
-                        twice ? "by another of them" : user, twice ? "" : "'");
-        }
-    }
-}
 
 /* Six codes that differ by one sensor from one to the next, as a turning magnet shows them. */
 static bool codes_hold(const uint8_t *codes) {
@@ -93,7 +69,7 @@ void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
         read_codes(reader, nodes[HALL_CODES], h);
     }
     if (nodes[HALL_PINS] != NULL) {
-        read_hall_pins(reader, rig, nodes[HALL_PINS], load);
+        wpin_read_three_pins(reader, rig, nodes[HALL_PINS], load, "Hall sensor", h->pins);
     }
     h->there = true;
     load->encoder = (wpin_rig_encoder){.there = true, .by_hall = true};

@@ -28,7 +28,8 @@ enum {
     LOAD_IDENTIFIED,
     LOAD_OVERLOAD,
     LOAD_CURRENT,
-    LOAD_HALL
+    LOAD_HALL,
+    LOAD_CROSSING
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -57,6 +58,7 @@ static const wpin_field load_fields[] = {
     NODE("overload", false),
     NODE("current", false),
     NODE("hall", false),
+    NODE("zero-crossing", false),
 };
 
 enum {
@@ -456,12 +458,17 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (nodes[LOAD_HALL] != NULL) {
         wpin_read_hall(reader, rig, nodes[LOAD_HALL], &load);
-    } else if (staged && wpin_stage_kind_is_three_phase(load.kind)) {
-        wpin_say_at(
-            reader, node,
-            "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. hall: "
-            "{pins: {a: 14, b: 15, c: 16}}",
-            load.name);
+    }
+    if (nodes[LOAD_CROSSING] != NULL) {
+        wpin_read_crossing(reader, rig, nodes[LOAD_CROSSING], &load);
+    }
+    bool sensed = nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL;
+    if (staged && !sensed && wpin_stage_kind_is_three_phase(load.kind)) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. "
+                    "hall: {pins: {a: 14, b: 15, c: 16}}, or zero-crossing with such pins for a "
+                    "fan or a pump without sensors",
+                    load.name);
     }
     if (nodes[LOAD_ENCODER] != NULL) {
         wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], &load);

@@ -71,16 +71,26 @@ void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *no
                        wpin_rig_load *load);
 void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                     wpin_rig_load *load);
+void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                        wpin_rig_load *load);
+/* Pins a, b and c of three sensors, free and each its own. */
+void wpin_read_three_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                          const wpin_rig_load *load, const char *what, uint8_t pins[3]);
 void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
-/* What senses a load's shaft on a pin, in words: its encoder or its Hall sensors; NULL: nothing. */
+/* What senses a load's shaft on a pin, in words: its encoder, its Hall sensors or the
+ * comparators of its leads; NULL: nothing. */
 static inline const char *wpin_shaft_sensor_on(const wpin_rig_load *load, uint8_t pin) {
     const wpin_rig_encoder *e = &load->encoder;
     const uint8_t *hall = load->hall.pins;
     if (load->hall.there && (hall[0] == pin || hall[1] == pin || hall[2] == pin)) {
         return "the Hall sensors";
+    }
+    const uint8_t *above = load->crossing.pins;
+    if (load->crossing.there && (above[0] == pin || above[1] == pin || above[2] == pin)) {
+        return "the comparators";
     }
     bool counts = e->there && !e->by_hall;
     return counts && (e->pins[0] == pin || (!e->one_channel && e->pins[1] == pin)) ? "the encoder"

@@ -408,6 +408,10 @@ void wpin_brushless_leads(const wpin_plant *plant, double volts[PHASES]) {
         volts[x] = c.way[x] != 0 ? tie->volts - tie->rail * sag - tie->resistance * now.amps[x]
                                  : star + emf[x];
     }
+    if (plant->lead_off && leg_of(plant, 0) == WPIN_LEG_OFF) {
+        volts[0] =
+            (volts[1] + volts[2]) / 2; /* only the resistors of the neutral point are there */
+    }
 }
 
 void wpin_brushless_lead(wpin_plant *plant, bool off) {

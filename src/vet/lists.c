@@ -1,6 +1,7 @@
 /* Lists made from a rig: the power-up checklist, the wiring table, the parts. */
 #define _GNU_SOURCE
 #include "windpin/vet.h"
+#include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -112,7 +113,7 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
         if (l->limits.limit_inputs[0] >= 0) {
             add(to, "%s: press each limit switch by hand; its input changes.", l->name);
         }
-        if (wpin_stage_kind_is_three_phase(l->kind)) {
+        if (l->hall.there) {
             add(to,
                 "%s: its sensors change as the shaft is turned by hand; windpin order finds which "
                 "code belongs to which sector, before a first run.",
@@ -162,10 +163,18 @@ static const char *first_level(const wpin_rig_load *l, unsigned line) {
 
 /* The thin wires of a brushless motor, and its thick ones: which is which, sensors and phases tell
  * by what they do. */
-static void add_hall(wpin_lines *to, const wpin_rig_load *l) {
+static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volts) {
     for (int x = 0; l->hall.there && x < 3; x++) {
         add(to, "%-12s Hall %-7c %-10s %-10s %-8u input, pull-up resistor to the logic supply",
             l->name, 'a' + x, "-", "-", l->hall.pins[x]);
+    }
+    if (l->hall.there) {
+        add(to, "%-12s %-12s %-10s %-10s %-8s logic supply, %.3g V, and ground", l->name,
+            "Hall supply", "-", "-", "-", logic_volts);
+    }
+    for (int x = 0; l->crossing.there && x < 3; x++) {
+        add(to, "%-12s above %-6c %-10s %-10s %-8u input, comparator of lead %c and neutral point",
+            l->name, 'a' + x, "-", "-", l->crossing.pins[x], 'A' + x);
     }
     for (int x = 0; wpin_stage_kind_is_three_phase(l->kind) && x < 3; x++) {
         add(to, "%-12s lead %-7c %-10s %-10s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
@@ -195,7 +204,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             add(to, "%-12s %-12s %-10s %-10s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
-        add_hall(to, l);
+        add_phases(to, l, rig->controller.logic_volts);
         bool counts = l->encoder.there && !l->encoder.by_hall;
         for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {
             add(to, "%-12s %-12s %-10s %-10s %-8u input, pull-up in the controller", l->name,
@@ -263,6 +272,13 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
     if (l->hall.there) {
         add(to, "3  pull-up resistors for the Hall sensors of %s: 4.7 kohm to %.3g V", l->name,
             rig->controller.logic_volts);
+    }
+    if (l->crossing.there) {
+        double share = rig->controller.logic_volts / (1.25 * rig->supplies[l->supply].volts);
+        add(to,
+            "3  comparators for the leads of %s, each lead divided to %.2g of its volts (alike to "
+            "0.1 %%), against the neutral point of three equal resistors from the divided leads",
+            l->name, fmin(share, 1));
     }
     if (l->encoder.there && !l->encoder.by_hall) {
         add(to, "1  encoder of %s: %.0f lines, %s channel%s, for %.3g V", l->name, l->encoder.lines,

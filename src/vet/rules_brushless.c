@@ -1,4 +1,4 @@
-/* Rules about brushless motors in six steps. */
+/* Rules about brushless motors in six steps, by sensors and without. */
 #include "rules.h"
 
 /* Sectors a second at the fastest it may turn. */
@@ -15,7 +15,7 @@ static bool by_sectors(const wpin_rig_load *l) {
 static void rate(wpin_vetter *v) {
     const double cycles = 360, clock = 16e6, many = 0.1;
     WPIN_EACH_LOAD(v, f) {
-        double share = by_sectors(f->load) ? sectors_at_most(v->rig, f->load) * cycles / clock : 0;
+        double share = f->load->hall.there ? sectors_at_most(v->rig, f->load) * cycles / clock : 0;
         if (share <= many) {
             continue;
         }
@@ -34,17 +34,19 @@ static void rate(wpin_vetter *v) {
 
 /* Few PWM periods in a sector: where in a period the sector changes makes the current tremble. */
 static void few_periods(wpin_vetter *v) {
-    const double few = 5;
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
+        const bool blind = l->crossing.there; /* a look at the back-emf in each */
+        const double few = blind ? 8 : 5;
         double sectors = by_sectors(l) ? sectors_at_most(v->rig, l) : 0;
         if (sectors == 0 || l->limits.pwm_hz >= few * sectors) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_finding *n = wpin_find_load(v, blind ? WPIN_CAUTION : WPIN_NOTE, f);
         wpin_cause(n, "at its fastest a sector has %.2g periods of its PWM",
                    l->limits.pwm_hz / sectors);
-        wpin_consequence(n, "its current trembles: torque and sound go up and down");
+        wpin_consequence(n, blind ? "its crossings are seen late and unevenly: it may lose its step"
+                                  : "its current trembles: torque and sound go up and down");
         wpin_cure(n, "pwm: %.0fHz", ceil(few * sectors / 1000) * 1000);
     }
 }
@@ -54,7 +56,7 @@ static void slow_sense(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         double sectors =
-            by_sectors(l) && l->limits.trip_input >= 0 ? sectors_at_most(v->rig, l) : 0;
+            l->hall.there && l->limits.trip_input >= 0 ? sectors_at_most(v->rig, l) : 0;
         if (sectors == 0 || l->bridge.sense_filter * sectors <= 2) {
             continue;
         }
@@ -64,6 +66,96 @@ static void slow_sense(wpin_vetter *v) {
         wpin_consequence(
             n, "a lead or a switch that is off is not noticed there, only at lower speeds");
         wpin_cure(n, "sense-filter: %.2gms", 1e3 / sectors);
+    }
+}
+
+/* ---- without sensors ---- */
+
+/* Torque that drags at the motor's shaft where its crossings begin to lead. */
+static double drag_at(const wpin_facts *f, double rpm) {
+    double w = rpm * PI / 30 * f->load->motor.gear_ratio;
+    return f->hold + f->viscous * w + f->quadratic * w * w;
+}
+
+/* A start by the clock has no more than about half of its torque to count on. */
+static void blind_start(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        if (!l->crossing.there) {
+            continue;
+        }
+        wpin_sensorless_design d = wpin_rig_sensorless_design(v->rig, l);
+        double k = l->motor.constant, lifts = 0.5 * k * d.amps, drags = drag_at(f, d.rpm);
+        if (lifts > 1.3 * drags && d.acceleration > 0) {
+            continue;
+        }
+        bool never = lifts <= drags || d.acceleration <= 0;
+        wpin_finding *n = wpin_find_load(v, never ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "without sensors it starts by the clock with %.3g A: %.3g mNm to count on, "
+                   "against %.3g mNm of friction and load",
+                   d.amps, lifts * 1e3, drags * 1e3);
+        wpin_consequence(n, never ? "it does not start" : "it may not start on a cold day");
+        double amps = 2 * 1.4 * drags / k;
+        if (amps < 0.9 * f->stall_amps) {
+            wpin_cure(n, "start-current: %.2gA", ceil(amps * 100) / 100);
+        }
+        wpin_cure(n, "Hall sensors, which start under load");
+    }
+}
+
+/* What flows while it aligns, seconds long. */
+static void start_current(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        double amps = l->crossing.there ? wpin_rig_sensorless_design(v->rig, l).amps : 0;
+        double most = l->bridge.burns_above_amps, rated = l->limits.rated_amps;
+        bool burns = 1.1 * amps > most;
+        if (!burns && (rated <= 0 || amps <= rated)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, burns ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "it starts with %.3g A, and its driver %s %.3g A", amps,
+                   burns ? "survives" : "is rated for", burns ? most : rated);
+        wpin_consequence(n, burns ? "the driver burns while it aligns"
+                                  : "the driver gets hot while it aligns, again and again if it "
+                                    "does not start");
+        wpin_cure(n, "a driver for %.3g A", 1.25 * amps);
+        wpin_cure(n, "start-current: %.2gA", 0.8 * fmin(most, rated > 0 ? rated : most));
+    }
+}
+
+/* Where the crossings begin to lead, the back-emf must be well above what the comparators are off
+ * by. */
+static void faint_crossing(wpin_vetter *v) {
+    const double times = 5;
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_crossing *c = &f->load->crossing;
+        wpin_sensorless_design d = {0};
+        if (c->there) {
+            d = wpin_rig_sensorless_design(v->rig, f->load);
+        }
+        bool slow = c->hand_over > 0 && d.rpm < 0.9 * c->hand_over;
+        if (d.acceleration <= 0 || (d.emf_volts >= times * c->offset && !slow)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        if (slow) {
+            wpin_cause(n, "its ramp ends at %.3g rpm after %d sectors, hand-over is at %.3g rpm",
+                       d.rpm, WPIN_SENSORLESS_STEPS, c->hand_over);
+            wpin_consequence(n, "its crossings lead from there on, fainter than meant");
+            wpin_cure(n, "start-current: %.2gA", d.amps * pow(c->hand_over / fmax(d.rpm, 1), 2));
+        } else {
+            wpin_cause(
+                n,
+                "at %.3g rpm, where its crossings begin to lead, a lead's back-emf is %.3g V "
+                "at its tip, the comparators are off by up to %.3g V",
+                d.rpm, d.emf_volts, c->offset);
+            wpin_consequence(n, "it loses its step as it starts, now and then");
+            wpin_cure(n, "hand-over: %.2grpm",
+                      ceil(d.rpm * times * c->offset / fmax(d.emf_volts, 1e-6)));
+            wpin_cure(n, "dividers of 0.1 %% and a better comparator");
+        }
     }
 }
 
@@ -78,6 +170,15 @@ const wpin_rule_entry wpin_rules_brushless[] = {
       "a current sense too slow to tell the sectors of a brushless motor apart",
       WPIN_EFFECT_ADVICE},
      slow_sense},
+    {{"blind-start", "zero-crossing start-current; motor load",
+      "a start without sensors against too much load", WPIN_EFFECT_DEAD},
+     blind_start},
+    {{"start-current", "zero-crossing start-current; driver current-limit, rated",
+      "a start without sensors with more current than the driver stands", WPIN_EFFECT_BURNS},
+     start_current},
+    {{"faint-crossing", "zero-crossing hand-over, offset",
+      "back-emf too small to see where it begins to lead", WPIN_EFFECT_DEAD},
+     faint_crossing},
 };
 const size_t wpin_rules_brushless_count =
     sizeof wpin_rules_brushless / sizeof *wpin_rules_brushless;
