@@ -32,6 +32,17 @@
     "stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, holding-torque: "     \
     "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \
     "}}"
+#define BLIND(limit, load, start)                                                                  \
+    RIG(FIVE, MAIN(""),                                                                            \
+        "kind: six-switches-high, pwm: 20kHz, dead-time: 1us, pins: {a-high: 4, a-low: 5, "        \
+        "b-high: "                                                                                 \
+        "6, b-low: 7, c-high: 8, c-low: 9}",                                                       \
+        "on-resistance: 25mohm, voltage-limit: 30V, current-limit: " limit,                        \
+        "motor: {pole-pairs: 4, resistance: 1.2ohm, inductance: 0.6mH, speed-constant: 280rpm/V, " \
+        "inertia: 250gcm2, static-friction: 3mNm, dry-friction: 2mNm, load: {" load "}}",          \
+        "    zero-crossing: {pins: {a: 14, b: 15, c: 16}" start "}\n"                              \
+        "    ramp: {up: 1s, down: 1s}\n    rest: 1s\n")
+#define AIR "quadratic: 0.5uNms2/rad2"
 #define GATE(ends)                                                                                 \
     "rig: bench\nsupplies:\n" MAIN("") "inputs:\n" ends                                            \
                                        "loads:\n  pump:\n    supply: main\n    stage: {" CHIP      \
@@ -388,6 +399,12 @@ static const struct {
      RIG(FIVE, MAIN(""), CHIP, DRIVER(SENSE), MOTOR(""),
          HABITS TRIP "    current: {rated: 4A}\nfaults: [pump stalled]\n"),
      "pump ramp 4A\npump hold 1s\npump stop\n", "all the duty it may have drives no more"},
+    {"blind-start", "pump", BLIND("12A", "torque: 150mNm", ""), BLIND("12A", AIR, ""),
+     "pump ramp 60%\npump hold 8s\npump stop\n", "WPIN_FAULT_NO_MOTION"},
+    {"start-current", "pump", BLIND("2A, current-time: 50ms", AIR, ", start-current: 3A"),
+     BLIND("12A", AIR, ""), "pump ramp 30%\npump hold 1s\npump stop\n", "over-current"},
+    {"faint-crossing", "pump", BLIND("12A", AIR, ", offset: 900mV"), BLIND("12A", AIR, ""),
+     "pump ramp 20%\npump hold 8s\npump stop\n", "lost its step"},
     {"on-time", "pump",
      RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
      "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},

@@ -43,12 +43,14 @@ static void is_sound(const wpin_starter *s) {
 }
 
 START_TEST(what_it_writes_is_sound) {
-    static const char *const loads[] = {"motor", "lamp", "leds", "solenoid", "stepper"};
+    static const char *const loads[] = {"motor", "sensorless", "lamp",
+                                        "leds",  "solenoid",   "stepper"};
     static const double volts[] = {5, 12, 36}, watts[] = {0.5, 10, 120};
     size_t kinds;
     const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);
     for (size_t k = 0; k < kinds; k++) {
-        for (int v = 0; v < 9; v++) {
+        bool slow = strcmp(loads[_i], "sensorless") == 0; /* a size of each there */
+        for (int v = 0; v < 9; v += slow ? 4 : 1) {
             wpin_starter s = {.name = "feeder",
                               .load = loads[_i],
                               .kind = &kind[k],
@@ -119,7 +121,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("starter");
     TCase *tests = tcase_create("starter");
-    tcase_add_loop_test(tests, what_it_writes_is_sound, 0, 5);
+    tcase_add_loop_test(tests, what_it_writes_is_sound, 0, 6);
     tcase_add_test(tests, the_list_of_wires_holds);
     tcase_add_test(tests, it_asks_and_refuses_in_words);
     suite_add_tcase(suite, tests);

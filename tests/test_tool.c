@@ -797,6 +797,7 @@ START_TEST(the_examples_run) {
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
                 {"tight_lid", "1.562 A  0.600 Nm"},
                 {"spinner", "duty  -34.4 %    -90 rpm"},
+                {"sensorless_fan", "goes by its zero crossings   10.000 s"},
                 {"wire_order", "codes of sectors 0 to 5: 5 1 3 2 6 4"},
                 {"small_display", "[STAL]"},
                 {"homed_gate", "brought to 60 deg: within a count"},

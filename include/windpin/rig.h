@@ -201,7 +201,8 @@ typedef struct wpin_rig_crossing {
 /** How a brushless motor without sensors starts, from the constants of the rig. */
 typedef struct wpin_sensorless_design {
     double amps;         /**< A. */
-    double acceleration; /**< Of the motor's shaft, rad/s2; 0 or below: it does not start. */
+    bool starts;         /**< That turns it, as far as can be counted on. */
+    double acceleration; /**< Of the motor's shaft, rad/s2. */
     size_t count;        /**< Sectors of the ramp; */
     double seconds[WPIN_SENSORLESS_STEPS],
         duty[WPIN_SENSORLESS_STEPS]; /**< s, fraction, of each. */

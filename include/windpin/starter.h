@@ -17,7 +17,8 @@ typedef struct wpin_wired {
     int wires;
     const char *what;  /**< In words. */
     const char *tell;  /**< How to tell it from others with as many. */
-    const char *load;  /**< Key of the rig: motor, lamp, leds, solenoid, stepper; NULL: not yet. */
+    const char *load;  /**< Key of the rig: motor, lamp, leds, solenoid, stepper; or sensorless, a
+                           brushless motor without sensors; NULL: not yet. */
     const char *stage; /**< A stage that drives it, or, where there is none yet, what would. */
 } wpin_wired;
 

@@ -20,7 +20,7 @@ typedef struct new_arguments {
 
 static const struct argp_option options[] = {
     {"wires", 'w', "NUMBER", 0, "How many wires come out of it", 0},
-    {"load", 'l', "KIND", 0, "motor, lamp, leds, solenoid or stepper", 0},
+    {"load", 'l', "KIND", 0, "motor, sensorless, lamp, leds, solenoid or stepper", 0},
     {"stage", 'k', "KIND", 0, "What drives it (windpin stage lists them)", 0},
     {"supply", 's', "VOLTS", 0, "Of its supply, e.g. 12V", 0},
     {"power", 'p', "WATTS", 0, "What it takes when it works, e.g. 10W", 0},
@@ -194,8 +194,9 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
     const char *usual = NULL;
     if (a->load == NULL) {
         if (!asks) {
-            cli_complain("what is it? expected --load motor, lamp, leds, solenoid or stepper "
-                         "(on a terminal it is asked for)");
+            cli_complain(
+                "what is it? expected --load motor, sensorless, lamp, leds, solenoid or stepper "
+                "(on a terminal it is asked for)");
             return false;
         }
         const wpin_wired *what = ask_wired(a->wires);
@@ -211,7 +212,9 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
     }
     usual = usual != NULL ? usual : usual_stage(a->load);
     if (usual == NULL) {
-        cli_complain("unknown load '%s'; expected motor, lamp, leds, solenoid or stepper", a->load);
+        cli_complain(
+            "unknown load '%s'; expected motor, sensorless, lamp, leds, solenoid or stepper",
+            a->load);
         return false;
     }
     if (asks && a->volts == 0 &&

@@ -245,9 +245,8 @@ static void print_crossing(const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_sensorless_design d = wpin_rig_sensorless_design(rig, load);
     printf("  sensorless  comparators of leads a, b, c on pins %u, %u, %u; ", c->pins[0],
            c->pins[1], c->pins[2]);
-    if (d.acceleration <= 0) {
-        printf("%.3g A don't turn it\n", d.amps);
-        return;
+    if (!d.starts) {
+        printf("%.3g A don't turn it: ", d.amps);
     }
     printf(
         "starts with %.3g A: aligns for %.3g s, ramps for %.3g s over %zu sectors, from %.3g rpm "

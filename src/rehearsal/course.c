@@ -57,13 +57,21 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
     return coming && amps > 1e-3 ? amps : 0;
 }
 
+bool wpin_run_aligns(const wpin_run *run, size_t load) {
+    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
+    wpin_sensorless_state doing = wpin_sensorless_doing(s);
+    return s->starts <= 1 && (doing == WPIN_SENSORLESS_ALIGN || doing == WPIN_SENSORLESS_RAMP);
+}
+
 static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
                         const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
     double now = wpin_run_time(run), rpm = run->rpm[r->load];
     const double creep = 1; /* rpm */
-    put(r, WPIN_TROUBLE_BACKWARDS, duty * rpm < 0 && fabs(rpm) > creep, now, w->seconds, fabs(rpm));
-    bool stands = duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
+    bool judged = !wpin_run_aligns(run, (size_t)r->load);
+    bool backwards = judged && duty * rpm < 0 && fabs(rpm) > creep;
+    put(r, WPIN_TROUBLE_BACKWARDS, backwards, now, w->seconds, fabs(rpm));
+    bool stands = judged && duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
                   fabs(duty) > 1.05 * wpin_loose_duty(run, load);
     put(r, WPIN_TROUBLE_STANDING, stands, now, w->seconds, w->amps);
 }
@@ -107,8 +115,21 @@ static bool is_whole(const wpin_run *run, size_t load, wpin_window *w) {
     return w->seconds >= wpin_run_window(run, load) * (1 - 1e-9);
 }
 
-void wpin_run_watch_loads(const wpin_run *run) {
+/* A load without sensors that stops and starts anew by itself. */
+static void note_lost_step(wpin_run *run, size_t load) {
+    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
+    if (s->lost != run->lost[load]) {
+        run->lost[load] = s->lost;
+        wpin_run_note(run, run->rig->loads[load].name,
+                      "lost its step at %.0f rpm: no zero crossing where one was due; it starts "
+                      "anew",
+                      fabs(run->rpm[load]));
+    }
+}
+
+void wpin_run_watch_loads(wpin_run *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
+        note_lost_step(run, i);
         run->driven[i] = wpin_motor_duty(&run->motors[i]) != 0;
         wpin_window *w = &run->windows[i];
         if (!is_whole(run, i, w)) {

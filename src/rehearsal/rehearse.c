@@ -144,6 +144,7 @@ static bool allocate(wpin_run *run) {
     run->effect = calloc(loads, sizeof *run->effect);
     run->stopping = calloc(loads, sizeof *run->stopping);
     run->stop_how = calloc(loads, sizeof *run->stop_how);
+    run->lost = calloc(loads, sizeof *run->lost);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
     bool required = report != NULL && wpin_run_open_requirements(run);
     if (report != NULL) {
@@ -163,10 +164,10 @@ static bool allocate(wpin_run *run) {
            report->joules != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
            run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
-           run->effect != NULL && run->stop_how != NULL && run->stopping != NULL &&
-           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
-           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL &&
-           report->torque_peak != NULL && report->watts_peak != NULL;
+           run->effect != NULL && run->lost != NULL && run->stop_how != NULL &&
+           run->stopping != NULL && run->volts != NULL && run->rounds != NULL &&
+           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL &&
+           report->operations != NULL && report->torque_peak != NULL && report->watts_peak != NULL;
 }
 
 static void release(wpin_run *run) {
@@ -191,6 +192,7 @@ static void release(wpin_run *run) {
     free(run->stop_how);
     free(run->stopping);
     free(run->volts);
+    free(run->lost);
     free(run->rounds);
     free(run->watches);
 }

@@ -70,6 +70,7 @@ typedef struct wpin_run {
     wpin_window *windows; /* of each load: what it did in this period of its PWM */
     double *rpm;          /* of each load: mean of its last whole period */
     double *effect;       /* the same of its light */
+    uint16_t *lost;       /* of each load without sensors: steps lost so far */
     unsigned *rounds;     /* how often each step of the plan has begun */
     int64_t start;        /* ps */
     wpin_vcd *vcd;
@@ -133,6 +134,9 @@ void wpin_run_tally_off(const wpin_run *run, wpin_step_result *step, double off)
 void wpin_run_tally_torque(wpin_run *run, size_t load);
 /* Where the core counts a stepper to be, degrees. */
 double wpin_run_degrees(const wpin_run *run, size_t load);
+/* Whether a load without sensors is in the first try of its start: meanwhile it stands, and swings
+ * about the places it is pulled to. */
+bool wpin_run_aligns(const wpin_run *run, size_t load);
 /* Seconds since the plan began. */
 double wpin_run_time(const wpin_run *run);
 /* A step begins or ends on a track. */
@@ -144,7 +148,7 @@ void wpin_run_tally_steps(wpin_run *run);
 double wpin_run_window(const wpin_run *run, size_t load);
 /* Watches what each load does for its last step; judges that when the next one begins, or at the
  * end. */
-void wpin_run_watch_loads(const wpin_run *run);
+void wpin_run_watch_loads(wpin_run *run);
 void wpin_run_settle_course(const wpin_run *run, size_t load);
 /* Prepares what the plan requires, false: out of memory; tells of a step that begins; looks at the
  * newest readings; says at the end what came of each, once all else is collected. */

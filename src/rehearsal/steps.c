@@ -142,7 +142,7 @@ static void note_turn(const wpin_run *run, wpin_step_result *r) {
 static void note_reversal(wpin_run *run, wpin_step_result *r, const wpin_sim_reading *last) {
     wpin_duty duty = wpin_motor_duty(&run->motors[r->load]);
     const double creep = 1; /* rpm */
-    bool begins = duty != 0 && !run->driven[r->load];
+    bool begins = duty != 0 && !run->driven[r->load] && !wpin_run_aligns(run, (size_t)r->load);
     if (begins && duty * last->rpm < 0 && fabs(last->rpm) > creep) {
         r->turned_at = fabs(last->rpm);
     }

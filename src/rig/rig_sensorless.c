@@ -92,11 +92,8 @@ wpin_sensorless_design wpin_rig_sensorless_design(const wpin_rig *rig, const wpi
     double most = load->limits.duty_max * volts / ohms;
     double amps = c->start_amps > 0 ? c->start_amps : fmin(fmax(needed, 0.05 * most), 0.4 * most);
     double left = COUNTED_ON * k * amps - drags;
-    wpin_sensorless_design d = {.amps = amps,
-                                .acceleration = fmin(left / shaft.inertia, unhurried)};
-    if (d.acceleration <= 0) {
-        return d; /* it does not start */
-    }
+    wpin_sensorless_design d = {.amps = amps, .starts = left > 0};
+    d.acceleration = d.starts ? fmin(left / shaft.inertia, unhurried) : unhurried;
     double sectors = ceil(speed * speed / (2 * d.acceleration * sector) - 1e-9);
     d.count = (size_t)fmin(sectors, WPIN_SENSORLESS_STEPS);
     double t = 0, w = 0;

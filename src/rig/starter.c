@@ -16,6 +16,9 @@ static const wpin_wired things[] = {
      "leds", "low-side-switch"},
     {3, "brushless motor behind a speed controller that takes servo-style pulses",
      "three equal coils: the same resistance between any two wires", "motor", "servo-pulse"},
+    {3, "brushless fan or pump without sensors",
+     "the same resistance between any two wires; it turns hard and in steps by hand", "sensorless",
+     "six-switches-high"},
     {3, "servo with a place of its own", "supply, ground and pulse", NULL,
      "its pulse line, like servo-pulse; angles are not described yet"},
     {4, "stepper with two windings", "two pairs with a resistance, none between the pairs",
@@ -46,8 +49,9 @@ bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
     if (kind->coils || stepper) {
         return kind->coils == stepper;
     }
-    if (wpin_stage_kind_is_three_phase(kind)) {
-        return strcmp(load, "motor") == 0;
+    bool sensorless = strcmp(load, "sensorless") == 0;
+    if (wpin_stage_kind_is_three_phase(kind) || sensorless) {
+        return wpin_stage_kind_is_three_phase(kind) && (sensorless || strcmp(load, "motor") == 0);
     }
     return strcmp(load, "motor") == 0 || wpin_rig_single_switch(kind);
 }
@@ -124,6 +128,7 @@ static void write_motor(const wpin_starter *s, FILE *to) {
     double constant = s->volts / top, torque = constant * stall;
     write_driver(s, to, stall);
     bool phases = wpin_stage_kind_is_three_phase(s->kind);
+    bool sensorless = strcmp(s->load, "sensorless") == 0;
     fprintf(
         to,
         "    motor:                     # windpin size motor works the first five out of what "
@@ -140,7 +145,10 @@ static void write_motor(const wpin_starter *s, FILE *to) {
                : "",
         ohms, ohms, constant * 1e3, 0.06 * constant * constant / ohms * 1e7, 0.06 * torque * 1e3,
         0.04 * torque * 1e3);
-    if (phases) {
+    if (sensorless) {
+        fprintf(to, "    zero-crossing: {pins: {a: 14, b: 15, c: 16}}   # comparators of its three "
+                    "wires: docs/rig.md\n");
+    } else if (phases) {
         fprintf(to,
                 "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
     }
@@ -225,7 +233,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
         if (reverses(s)) {
             fprintf(to, "%s rest 2s\n%s on reverse\n%s hold 2s\n%s off\n", n, n, n, n);
         }
-    } else if (strcmp(s->load, "motor") == 0) {
+    } else if (strcmp(s->load, "motor") == 0 || strcmp(s->load, "sensorless") == 0) {
         /* with fast decay half of the duty only makes up for the other half */
         int duty = s->kind->off_phase == WPIN_SIM_OFF_FAST ? 70 : 40;
         fprintf(to, "%s ramp %d%% in 1s\n", n, duty);
@@ -241,14 +249,19 @@ static void write_plan(const wpin_starter *s, FILE *to) {
     fprintf(to, "main off\n");
 }
 
+static const struct {
+    const char *load;
+    void (*write)(const wpin_starter *s, FILE *to);
+} loads[] = {{"motor", write_motor}, {"sensorless", write_motor},  {"lamp", write_light},
+             {"leds", write_light},  {"solenoid", write_solenoid}, {"stepper", write_stepper}};
+
 bool wpin_starter_write(const wpin_starter *s, FILE *rig, FILE *plan) {
     write_top(s, rig);
     write_stage(s, rig);
-    switch (s->load[0] == 'l' ? s->load[1] : s->load[0] == 's' ? s->load[1] : s->load[0]) {
-    case 'm': write_motor(s, rig); break;
-    case 'o': write_solenoid(s, rig); break;
-    case 't': write_stepper(s, rig); break;
-    default: write_light(s, rig); break;
+    for (size_t i = 0; i < sizeof loads / sizeof *loads; i++) {
+        if (strcmp(s->load, loads[i].load) == 0) {
+            loads[i].write(s, rig);
+        }
     }
     write_plan(s, plan);
     return !ferror(rig) && !ferror(plan);

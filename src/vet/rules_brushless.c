@@ -86,10 +86,10 @@ static void blind_start(wpin_vetter *v) {
         }
         wpin_sensorless_design d = wpin_rig_sensorless_design(v->rig, l);
         double k = l->motor.constant, lifts = 0.5 * k * d.amps, drags = drag_at(f, d.rpm);
-        if (lifts > 1.3 * drags && d.acceleration > 0) {
+        if (lifts > 1.3 * drags && d.starts) {
             continue;
         }
-        bool never = lifts <= drags || d.acceleration <= 0;
+        bool never = lifts <= drags || !d.starts;
         wpin_finding *n = wpin_find_load(v, never ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n,
                    "without sensors it starts by the clock with %.3g A: %.3g mNm to count on, "
@@ -136,11 +136,12 @@ static void faint_crossing(wpin_vetter *v) {
             d = wpin_rig_sensorless_design(v->rig, f->load);
         }
         bool slow = c->hand_over > 0 && d.rpm < 0.9 * c->hand_over;
-        if (d.acceleration <= 0 || (d.emf_volts >= times * c->offset && !slow)) {
+        if (!d.starts || (d.emf_volts >= times * c->offset && !slow)) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-        if (slow) {
+        bool never = d.emf_volts < c->offset;
+        wpin_finding *n = wpin_find_load(v, never ? WPIN_REFUSE : WPIN_CAUTION, f);
+        if (slow && !never) {
             wpin_cause(n, "its ramp ends at %.3g rpm after %d sectors, hand-over is at %.3g rpm",
                        d.rpm, WPIN_SENSORLESS_STEPS, c->hand_over);
             wpin_consequence(n, "its crossings lead from there on, fainter than meant");
@@ -151,7 +152,8 @@ static void faint_crossing(wpin_vetter *v) {
                 "at %.3g rpm, where its crossings begin to lead, a lead's back-emf is %.3g V "
                 "at its tip, the comparators are off by up to %.3g V",
                 d.rpm, d.emf_volts, c->offset);
-            wpin_consequence(n, "it loses its step as it starts, now and then");
+            wpin_consequence(n, never ? "it loses its step as it starts"
+                                      : "it loses its step as it starts, now and then");
             wpin_cure(n, "hand-over: %.2grpm",
                       ceil(d.rpm * times * c->offset / fmax(d.emf_volts, 1e-6)));
             wpin_cure(n, "dividers of 0.1 %% and a better comparator");
