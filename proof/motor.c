@@ -1,15 +1,21 @@
 /* A motor of any configuration on a stage with one of the tables, or in six steps on a three-phase
- * one: every call, in any order, as often as you like. */
+ * one, by sensors or without: every call, in any order, as often as you like. */
 #include "any.h"
 
 #ifdef PHASES
 #define TABLE PHASES
+#endif
+#ifdef BLIND
+#define TABLE BLIND
 #endif
 
 static wpin_stage stage;
 static wpin_stage_config wires;
 static wpin_six_step six_step;
 static wpin_six_step_config sensors;
+static wpin_sensorless sensorless;
+static wpin_sensorless_config blind;
+static wpin_sensorless_step steps[255];
 static wpin_motor_config config;
 static wpin_motor motor;
 
@@ -60,6 +66,15 @@ int main(void) {
     config.part = &six_step;
     config.part_config = &sensors;
 #endif
+#ifdef BLIND
+    ANYTHING(blind);
+    ANYTHING(steps);
+    blind.stage = &wires;
+    blind.ramp = steps; /* that none is refused, a test shows */
+    config.actuator = &wpin_sensorless_actuator;
+    config.part = &sensorless;
+    config.part_config = &blind;
+#endif
     while (any) {
         switch (any) {
         case 0:
@@ -72,6 +87,8 @@ int main(void) {
         case 5: wpin_stage_commutate(&stage, any8); break;
         case 6: wpin_six_step_edge(any ? &six_step : NULL); break;
         case 7: any = wpin_six_step_sector(&six_step); break;
+        case 8: wpin_sensorless_sample(any ? &sensorless : NULL); break;
+        case 9: any = (int)wpin_sensorless_doing(&sensorless); break;
         default: wpin_motor_close(&motor); break;
         }
     }

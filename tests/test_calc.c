@@ -259,10 +259,11 @@ END_TEST
 
 /* A wave under PWM against small steps of its own equation. */
 START_TEST(a_wave_under_pwm) {
-    static const wpin_pwm_loop loops[] = {{9, -1, 2, 1e-3, 500, false},
-                                          {9, -12, 2, 1e-3, 500, false},
-                                          {2, -6, 2, 4e-3, 300, true},
-                                          {11, -0.7, 0.5, 5e-3, 20e3, false}};
+    static const wpin_pwm_loop loops[] = {
+        {9, -1, 2, 1e-3, 500, false, 0},     {9, -12, 2, 1e-3, 500, false, 0},
+        {2, -6, 2, 4e-3, 300, true, 0},      {11, -0.7, 0.5, 5e-3, 20e3, false, 0},
+        {4, -7.4, 4, 3e-3, 300, true, 2.8},  {4, -7.4, 4, 3e-3, 20e3, true, 2.8},
+        {-1.4, -7, 2, 1e-3, 900, true, 2.8}, {9, -1, 2, 1e-3, 500, true, 1.8}};
     for (size_t l = 0; l < sizeof loops / sizeof *loops; l++) {
         const wpin_pwm_loop *p = &loops[l];
         for (double duty = 0.1; duty < 0.95; duty += 0.2) {
@@ -273,9 +274,14 @@ START_TEST(a_wave_under_pwm) {
                 sum = squares = 0, least = 1e9, most = -1e9;
                 for (int s = 0; s < steps; s++) {
                     bool on = s < duty * steps;
-                    double volts = on ? p->on_volts : p->off_volts;
+                    double forward = on ? p->on_volts : p->off_volts;
+                    double turned = forward + p->turned_volts, before = i;
+                    double volts = i > 0   ? forward
+                                   : i < 0 ? turned
+                                           : fmax(forward, 0) + fmin(turned, 0);
                     i += (volts - p->ohms * i) / p->henries * dt;
-                    i = !p->both_ways && i < 0 ? 0 : i;
+                    bool stops = before * i < 0 && p->turned_volts > 0;
+                    i = stops || (!p->both_ways && i < 0) ? 0 : i;
                     sum += i * dt, squares += i * i * dt;
                     least = fmin(least, i), most = fmax(most, i);
                 }

@@ -420,6 +420,57 @@ START_TEST(wiring_and_parts_are_listed) {
 }
 END_TEST
 
+/* Speed at which the estimated current at half duty makes the torque that friction takes, rpm. */
+static double estimated_rpm(const wpin_rig *rig) {
+    const wpin_rig_load *l = &rig->loads[0];
+    double low = 0, high = 2000;
+    for (int i = 0; i < 50; i++) {
+        double w = (low + high) / 2;
+        bool faster =
+            l->motor.constant * wpin_rig_mean_amps(rig, l, 0.5, w) > l->motor.dry_friction;
+        *(faster ? &low : &high) = w;
+    }
+    return low * 30 / 3.14159265358979;
+}
+
+/* Field-effect and bipolar, slow PWM and fast: a bipolar switch loses volts with the current, its
+ * diode against it. */
+START_TEST(an_estimated_speed_is_that_of_the_bench) {
+    static const char *const stages[] = {
+        "kind: direction-pwm-shorting, pins: {direction: 4, pwm: 6}, pwm: ",
+        "kind: hidden-partner, pins: {standby: 4, input: 5, pwm: 6}, pwm: ",
+        "kind: half-bridges, pins: {enable: 4, a: 5, b: 6}, pwm: ",
+        "kind: low-side-switch, pins: {gate: 4}, pwm: "};
+    static const char *const drivers[] = {"", ", saturation: 0.7V"}, *const hz[] = {"300Hz",
+                                                                                    "20kHz"};
+    char stage[100], text[2000];
+    wpin_messages m = {0};
+    snprintf(stage, sizeof stage, "%s%s", stages[_i / 4], hz[_i % 2]);
+    snprintf(text, sizeof text,
+             RIG(FIVE, MAIN(""), "%s", DRIVER("%s"),
+                 "motor: {resistance: 4ohm, inductance: 3mH, constant: 30mNm/A, inertia: 40gcm2, "
+                 "static-friction: 4mNm, dry-friction: 3mNm}",
+                 HABITS),
+             stage, drivers[_i / 2 % 2]);
+    wpin_rig *rig = wpin_rig_read(write_file("e.yaml", text), &m);
+    ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_plan *plan =
+        wpin_plan_read(write_file("e.plan", "pump ramp 50%\npump hold 4s\npump stop\n"), rig, &m);
+    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_rehearsal_options options = {0};
+    wpin_status refused;
+    char why[300];
+    wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    double rpm = r->steps[1].rpm, expected = estimated_rpm(rig);
+    ck_assert_msg(fabs(rpm - expected) < 0.03 * expected, "%s%s: %g rpm, estimated %g", stage,
+                  drivers[_i / 2 % 2], rpm, expected);
+    wpin_report_free(r);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+END_TEST
+
 /* Every rule with a consequence that can be seen has its row. */
 START_TEST(every_such_rule_has_a_row) {
     const wpin_vet_rule *rule;
@@ -470,6 +521,7 @@ int main(int argc, char **argv) {
     TCase *tests = tcase_create("all");
     tcase_add_loop_test(tests, what_is_vetted_happens, 0, BAD_RIGS);
     tcase_add_test(tests, every_such_rule_has_a_row);
+    tcase_add_loop_test(tests, an_estimated_speed_is_that_of_the_bench, 0, 16);
     tcase_add_test(tests, sound_rigs_pass);
     size_t kinds;
     wpin_stage_kinds(&kinds);

@@ -75,6 +75,8 @@ typedef struct wpin_pwm_loop {
     double hz;        /**< PWM frequency; 0: always on. */
     bool both_ways; /**< Switches lead it in both phases: it may turn round. Diodes cut it at zero.
                      */
+    double turned_volts; /**< More in both phases once it has turned round: a bipolar switch loses
+                              volts with the current, a diode against it, V. */
 } wpin_pwm_loop;
 
 /** Its current: exponentials of L/R between the edges, cut at zero. */

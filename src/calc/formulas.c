@@ -194,12 +194,79 @@ static pwm_ends pwm_ends_of(const wpin_pwm_loop *loop, double duty) {
     double a = exp(-e.on / e.tau), b = exp(-e.off / e.tau);
     e.most = a * b < 1 ? (e.up * (1 - a) + a * e.down * (1 - b)) / (1 - a * b) : e.up;
     e.least = e.down * (1 - b) + b * e.most;
-    if (e.least < 0 && !loop->both_ways) {
+    bool stays = !loop->both_ways || loop->off_volts + loop->turned_volts >= 0;
+    if (e.least < 0 && stays) {
         e.dry = true;
         e.least = 0;
         e.most = e.up * (1 - a);
     }
     return e;
+}
+
+/* A current on its way through phases whose volts change where it turns round. */
+typedef struct pwm_course {
+    double amps, sum, squares, flows; /* now; its integrals; s in which it is not nothing */
+    double least, most;
+} pwm_course;
+
+static void go_on(pwm_course *c, double end, double tau, double time) {
+    double from = c->amps - end, x = exp(-time / tau);
+    c->sum += end * time + from * tau * (1 - x);
+    c->squares +=
+        end * end * time + 2 * end * from * tau * (1 - x) + from * from * tau / 2 * (1 - x * x);
+    c->flows += time;
+    c->amps = end + from * x;
+    c->least = fmin(c->least, c->amps);
+    c->most = fmax(c->most, c->amps);
+}
+
+/* A phase: towards one current while it flows forward, towards another once it has turned. */
+static void pass_phase(pwm_course *c, double forward, double turned, double tau, double time) {
+    if (c->amps != 0) {
+        double end = c->amps > 0 ? forward : turned;
+        bool crosses = c->amps * end < 0;
+        double to_zero = crosses ? tau * log((c->amps - end) / -end) : time;
+        go_on(c, end, tau, fmin(to_zero, time));
+        if (to_zero >= time) {
+            return;
+        }
+        c->amps = 0;
+        time -= to_zero;
+    }
+    double end = forward > 0 ? forward : fmin(turned, 0);
+    if (end != 0) {
+        go_on(c, end, tau, time);
+    }
+}
+
+static pwm_course pass_period(const wpin_pwm_loop *loop, double duty, double amps,
+                              double *off_flows) {
+    double tau = loop->henries / loop->ohms, on = loop->on_volts / loop->ohms;
+    double off = loop->off_volts / loop->ohms, more = loop->turned_volts / loop->ohms;
+    pwm_course c = {.amps = amps, .least = amps, .most = amps};
+    pass_phase(&c, on, on + more, tau, duty / loop->hz);
+    double before = c.flows;
+    pass_phase(&c, off, off + more, tau, (1 - duty) / loop->hz);
+    *off_flows = c.flows - before;
+    return c;
+}
+
+/* The current with which a period ends as it began, by halving: it ends the nearer to it the
+ * further off it began. */
+static wpin_pwm_wave turning_wave(const wpin_pwm_loop *loop, double duty) {
+    double most = fmax(loop->on_volts, 0) / loop->ohms, off;
+    double low = fmin(loop->off_volts + loop->turned_volts, 0) / loop->ohms, high = most;
+    low = fmin(low, fmin(loop->on_volts + loop->turned_volts, 0) / loop->ohms);
+    for (int i = 0; i < 50; i++) {
+        double amps = (low + high) / 2;
+        *(pass_period(loop, duty, amps, &off).amps > amps ? &low : &high) = amps;
+    }
+    pwm_course c = pass_period(loop, duty, (low + high) / 2, &off);
+    return (wpin_pwm_wave){.least = c.least,
+                           .most = c.most,
+                           .mean = c.sum * loop->hz,
+                           .rms = sqrt(fmax(c.squares * loop->hz, 0)),
+                           .off_share = off * loop->hz};
 }
 
 wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty) {
@@ -209,6 +276,9 @@ wpin_pwm_wave wpin_calc_pwm_wave(const wpin_pwm_loop *loop, double duty) {
     }
     if (duty <= 0) {
         return (wpin_pwm_wave){0};
+    }
+    if (loop->both_ways && loop->turned_volts > 0) {
+        return turning_wave(loop, duty);
     }
     pwm_ends e = pwm_ends_of(loop, duty);
     double falls = e.off; /* until it ends or is nothing */

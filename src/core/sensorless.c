@@ -58,15 +58,20 @@ static bool align(wpin_sensorless *s, wpin_moment now) {
     return true;
 }
 
+/* The step of the ramp, of align the first. */
+static const WPIN_FAR wpin_sensorless_step *step_now(const wpin_sensorless *s) {
+    uint8_t step = s->state == WPIN_SENSORLESS_RAMP ? s->step : 0;
+    return &s->config->ramp[step < s->config->ramp_count ? step : 0];
+}
+
 static bool ramp(wpin_sensorless *s, wpin_moment now) {
-    const WPIN_FAR wpin_sensorless_config *config = s->config;
-    uint32_t us = (uint32_t)config->ramp[s->step].time << 4;
+    uint32_t us = (uint32_t)step_now(s)->time << 4;
     if (elapsed(s->since, now) < us) {
         return false;
     }
     turn_on(s, now);
     s->step++;
-    if (s->step == config->ramp_count) {
+    if (s->step >= s->config->ramp_count) {
         enter(s, WPIN_SENSORLESS_RUN, now);
         s->sector_us = (uint16_t)us;
         s->good = 0;
@@ -141,13 +146,18 @@ static bool moves_on(wpin_sensorless *s, wpin_moment now) {
     }
 }
 
+static uint16_t lower(uint16_t a, uint16_t b) {
+    return a < b ? a : b;
+}
+
 /* The duty of its state: of its step, or once it runs what is asked for. */
 static uint16_t duty_due(const wpin_sensorless *s) {
-    const WPIN_FAR wpin_sensorless_config *config = s->config;
+    const uint16_t full = (uint16_t)WPIN_DUTY_FULL;
     if (s->state != WPIN_SENSORLESS_RUN) {
-        return config->ramp[s->state == WPIN_SENSORLESS_RAMP ? s->step : 0].duty;
+        return lower(step_now(s)->duty, full);
     }
-    return s->wanted > config->least_duty ? s->wanted : config->least_duty;
+    uint16_t least = s->config->least_duty;
+    return lower(s->wanted > least ? s->wanted : least, full);
 }
 
 static wpin_status show_row(wpin_sensorless *s) {

@@ -66,6 +66,8 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
     bool motor = load->what == WPIN_RIG_MOTOR, single = wpin_rig_single_switch(load->kind);
     double back = motor ? load->motor.constant * speed : 0, off = -back;
     wpin_sim_off_phase phase = wpin_rig_off_phase(load);
+    bool shorts = !single && b->off_phase == WPIN_SIM_OFF_SHORT;
+    bool bipolar = shorts && b->saturation_volts > 0;
     if (single || phase == WPIN_SIM_OFF_SLOW) {
         off -= b->diode_volts + (single ? 0 : b->saturation_volts);
     } else if (phase == WPIN_SIM_OFF_FAST) {
@@ -76,7 +78,9 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
                            .ohms = ohms,
                            .henries = motor ? load->motor.inductance : load->solenoid.inductance,
                            .hz = hz,
-                           .both_ways = !single && phase == WPIN_SIM_OFF_SHORT};
+                           .both_ways = shorts,
+                           .turned_volts =
+                               bipolar ? 2 * (b->saturation_volts + b->diode_volts) : 0};
 }
 
 double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load) {

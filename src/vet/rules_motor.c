@@ -82,8 +82,15 @@ static void winding(wpin_vetter *v) {
         }
         wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
         double lasts = wpin_calc_winding_seconds(&load, h->resistance, h->time, 0, room);
-        wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
-                   f->hot_rms, fmin(rise + wpin_air(v), 9999), h->limit);
+        if (rise > 1000) {
+            wpin_cause(n,
+                       "running, %.3g A heat its winding without end (the warmer it is, the more "
+                       "it takes), it survives %.0f degC",
+                       f->hot_rms, h->limit);
+        } else {
+            wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
+                       f->hot_rms, rise + wpin_air(v), h->limit);
+        }
         wpin_consequence(n, "the winding burns after about %.3g s", lasts);
         double amps = cool_amps(f, room, f->hot_rms);
         int percent = cool_percent(f, amps);
@@ -112,7 +119,16 @@ static bool overload_serves(const wpin_facts *f, double amps, double lasts, doub
            wpin_calc_winding_rise(&carried, f->load->motor.heat.resistance) < room;
 }
 
-/* A stall that neither driver nor trip ends, after it has run for long. */
+/* What a start on its ramp adds to a winding, K. */
+static double start_rise(const wpin_facts *f) {
+    const wpin_sim_heat *h = &f->load->motor.heat;
+    const wpin_rig_limits *l = &f->load->limits;
+    wpin_winding_load starts = winding_load(f, f->start_amps, false);
+    double ramp = f->pwm_hz > 0 ? l->ramp_up * l->duty_max : 0;
+    return wpin_calc_winding_rise(&starts, h->resistance) * -expm1(-ramp / fmax(h->time, 1e-6));
+}
+
+/* A stall that neither driver nor trip ends, right after a start, after it has run for long. */
 static void stall_winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->motor.heat;
@@ -127,6 +143,9 @@ static void stall_winding(wpin_vetter *v) {
         wpin_winding_load runs = winding_load(f, f->hot_rms, false),
                           held = winding_load(f, amps, l->limit_amps <= 0);
         double warm = wpin_calc_winding_rise(&runs, h->resistance), room = h->limit - wpin_air(v);
+        if (warm < room) {
+            warm = fmin(warm + start_rise(f), 0.99 * room);
+        }
         double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, warm, room);
         if (isinf(lasts) || warm >= room || overload_serves(f, amps, lasts, room)) {
             continue;
