@@ -43,7 +43,7 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, d
     circuit c = circuit_of(load, volts, supply_ohms, switch_ohms);
     bool pulses = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
     if (pulses || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
-        return fmin(amps * c.on_ohms / fmax(c.volts, 1e-9), 1);
+        return fmin((amps * c.on_ohms + volts - c.volts) / fmax(volts, 1e-9), 1);
     }
     /* of each period a dead time passes in which nothing drives */
     const wpin_sim_bridge *b = &load->bridge;
