@@ -4,7 +4,7 @@
 #include <stdio.h>
 
 static const char *const doing[] = {"off", "aligns", "ramps by the clock",
-                                    "goes by its zero crossings", "lost its step, coasts"};
+                                    "goes by its zero crossings", "coasts before it starts anew"};
 
 int main(void) {
     honey_house house;

@@ -269,6 +269,42 @@ END_TEST
 
 /* ---- a nasty world ---- */
 
+/* Let go at speed and asked again at once, it runs down first; long after, it starts at once. */
+START_TEST(it_runs_down_before_it_starts_again) {
+    set_up("", 0, 0.3);
+    wpin_sensorless_design d = wpin_rig_sensorless_design(b.rig, &b.rig->loads[0]);
+    const wpin_sensorless *s = &b.bound.sensorless_at_work;
+    ask(1);
+    wait_ms(4500);
+    wpin_motor_coast(&b.motor);
+    wait_ms(3);
+    ask(0.5);
+    double peak = 0;
+    for (int ms = 0; ms < 2300; ms++) {
+        peak = fmax(peak, tick().amps_max);
+        ck_assert(wpin_sensorless_doing(s) ==
+                  (ms < 1490 ? WPIN_SENSORLESS_REST : wpin_sensorless_doing(s)));
+    }
+    ck_assert_double_lt(peak, 3 * d.amps);
+    wait_ms(1500);
+    ck_assert_int_eq(wpin_sensorless_doing(s), WPIN_SENSORLESS_RUN);
+    wpin_motor_coast(&b.motor);
+    wait_ms(2000);
+    for (int i = 0; i < 300; i++) { /* 50 minutes in steps of ten seconds, disarmed */
+        wpin_motor_disarm(&b.motor);
+        b.ahead += 10000000;
+        tick();
+    }
+    wpin_motor_clear_fault(&b.motor);
+    wpin_motor_arm(&b.motor);
+    wait_ms(3);
+    ask(0.5);
+    wait_ms(600);
+    ck_assert_int_eq(wpin_sensorless_doing(s), WPIN_SENSORLESS_ALIGN);
+    tear_down();
+}
+END_TEST
+
 /* Interrupts that never come, a clock that jumps: at worst it starts anew. */
 START_TEST(it_lives_with_a_bad_clock_and_missed_interrupts) {
     set_up("", 0, 0.45);
@@ -431,6 +467,7 @@ int main(void) {
     tcase_add_test(tests, its_effort_waits_for_the_start);
     tcase_add_test(tests, a_lost_step_starts_anew);
     tcase_add_loop_test(tests, what_is_broken_ends_in_a_fault, 0, sizeof broken / sizeof *broken);
+    tcase_add_test(tests, it_runs_down_before_it_starts_again);
     tcase_add_loop_test(tests, it_lives_with_a_bad_clock_and_missed_interrupts, 0, 3);
     tcase_add_test(tests, it_ends_at_any_moment);
     tcase_add_loop_test(tests, a_port_that_refuses_is_a_fault, 0, 2);

@@ -37,8 +37,7 @@ typedef enum wpin_reversal {
 #define WPIN_HELD_CURRENT  ((uint8_t)16)  /**< Current is being limited. */
 #define WPIN_HELD_SLEW     ((uint8_t)32)  /**< The slew limit. */
 #define WPIN_HELD_MINIMUM  ((uint8_t)64)  /**< Minimum time on or off. */
-#define WPIN_HELD_SETTLING ((uint8_t)128) /**< It has yet to come to its speed, or still starts.   \
-                                           */
+#define WPIN_HELD_SETTLING ((uint8_t)128) /**< It still starts, or is not at its speed yet. */
 /** @} */
 
 /** Those that pass by themselves; with another one it has come as far as it may. */

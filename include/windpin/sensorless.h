@@ -56,7 +56,8 @@ typedef struct wpin_sensorless_config {
                             WPIN_FAULT_NO_MOTION. 0: 3. */
     uint8_t advance;   /**< Commutates so much sooner, 1/256 of a sector, up to 120. */
     uint16_t align_ms; /**< With each of two rows, 1 to 60000. */
-    uint16_t rest_ms;  /**< From a lost step to the next start, 1 to 60000: the rotor runs down. */
+    uint16_t rest_ms;  /**< From a lost step, or a stop, to the next start, 1 to 60000: the rotor
+                            runs down. */
     uint16_t
         least_duty;    /**< Once it runs, no less than this: slower there is no crossing to see. */
     uint16_t least_us; /**< No true sector is shorter, above 0. */
@@ -68,7 +69,7 @@ typedef enum wpin_sensorless_state {
     WPIN_SENSORLESS_ALIGN,
     WPIN_SENSORLESS_RAMP, /**< In the open loop. */
     WPIN_SENSORLESS_RUN,  /**< By its crossings. */
-    WPIN_SENSORLESS_REST  /**< A step was lost: it coasts before it starts anew. */
+    WPIN_SENSORLESS_REST  /**< It coasts before it starts anew, after a lost step or a stop. */
 } wpin_sensorless_state;
 
 /** At work. Zero before its first use; placed by the caller, the fields are its own. */
@@ -90,6 +91,7 @@ typedef struct wpin_sensorless {
     uint8_t good;   /**< Crossings since the hand-over, up to WPIN_SENSORLESS_SURE. */
     uint8_t starts; /**< In a row without coming to run. */
     bool crossed;   /**< In this sector. */
+    bool ran;       /**< It may still turn: let go less than rest_ms ago, since `since`. */
 } wpin_sensorless;
 
 /** So many crossings one after the other, and a start counts as one that came to run. */

@@ -270,6 +270,20 @@ static wpin_status start(wpin_sensorless *s) {
     return wpin_stage_apply(&s->stage, drive, duty_due(s));
 }
 
+static bool has_rested(const wpin_sensorless *s, wpin_moment now) {
+    return elapsed(s->since, now) >= s->config->rest_ms * (uint32_t)1000;
+}
+
+/* A rotor that may still turn would be braked hard by the first row: it runs down before. */
+static wpin_status start_rested(wpin_sensorless *s) {
+    const wpin_port *port = s->stage.port;
+    if (s->ran && !has_rested(s, port->now(port->context))) {
+        s->state = WPIN_SENSORLESS_REST; /* since it was let go */
+        return WPIN_OK;
+    }
+    return start(s);
+}
+
 static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     wpin_sensorless *s = self;
     (void)quantity; /* it takes nothing but effort */
@@ -283,21 +297,27 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     int8_t direction = (value < 0) == s->config->stage->reversed ? 1 : -1;
     uint8_t locked = wpin_lock(s->stage.port);
     s->wanted = (uint16_t)size;
-    bool turns = s->state == WPIN_SENSORLESS_OFF || s->direction != direction;
+    bool off = s->state == WPIN_SENSORLESS_OFF, turns = off || s->direction != direction;
     uint16_t duty = duty_due(s);
     bool other = s->state == WPIN_SENSORLESS_RUN && duty != s->stage.duty;
     wpin_unlock(s->stage.port, locked);
     if (turns) {
         s->starts = 0;
         s->direction = direction;
-        return start(s);
+        return off ? start_rested(s) : start(s);
     }
     return other ? wpin_steady_duty(&s->stage, s->stage.port, duty) : WPIN_OK;
 }
 
 static wpin_status idle(void *self, wpin_drive how) {
     wpin_sensorless *s = self;
-    s->state = WPIN_SENSORLESS_OFF;
+    if (is_open(s) && s->state != WPIN_SENSORLESS_OFF) {
+        const wpin_port *port = s->stage.port;
+        uint8_t locked = wpin_lock(port);
+        enter(s, WPIN_SENSORLESS_OFF, port->now(port->context));
+        s->ran = true;
+        wpin_unlock(port, locked);
+    }
     return wpin_stage_apply(&s->stage, how, 0);
 }
 
@@ -320,7 +340,7 @@ static wpin_status start_anew(wpin_sensorless *s, wpin_moment now) {
     if (s->stage.drive >= WPIN_DRIVE_SECTOR) {
         return wpin_stage_apply(&s->stage, wpin_sector_rest(&s->stage), 0);
     }
-    if (elapsed(s->since, now) < s->config->rest_ms * (uint32_t)1000) {
+    if (!has_rested(s, now)) {
         return WPIN_OK;
     }
     uint8_t tries = s->config->tries;
@@ -332,14 +352,17 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     if (!is_open(s)) {
         return WPIN_OK;
     }
-    bool starts = s->state != WPIN_SENSORLESS_OFF && s->state != WPIN_SENSORLESS_RUN;
-    uint8_t failed = s->failed, inputs = measurement->inputs & (uint8_t)~WPIN_STARTING;
-    measurement->inputs = (uint8_t)(inputs | (starts ? WPIN_STARTING : 0));
+    uint8_t locked = wpin_lock(s->stage.port), failed = s->failed, state = s->state;
     s->failed = WPIN_OK;
+    s->ran = s->ran && (state != WPIN_SENSORLESS_OFF || !has_rested(s, measurement->at));
+    wpin_unlock(s->stage.port, locked);
+    bool starts = state != WPIN_SENSORLESS_OFF && state != WPIN_SENSORLESS_RUN;
+    uint8_t inputs = measurement->inputs & (uint8_t)~WPIN_STARTING;
+    measurement->inputs = (uint8_t)(inputs | (starts ? WPIN_STARTING : 0));
     if (failed != WPIN_OK) {
         return (wpin_status)failed;
     }
-    return s->state == WPIN_SENSORLESS_REST ? start_anew(s, measurement->at) : WPIN_OK;
+    return state == WPIN_SENSORLESS_REST ? start_anew(s, measurement->at) : WPIN_OK;
 }
 
 const WPIN_FLASH wpin_actuator wpin_sensorless_actuator = {.takes =

@@ -71,7 +71,7 @@
         "Look at the sensor, its wire and the converter.")                                         \
     ROW(WPIN_FAULT_STOPPED, "The stop input was pressed.",                                         \
         "Release it, re-arm it, and arm each motor again.")                                        \
-    ROW(WPIN_FAULT_NO_MOTION, "It is driven, and no motion is measured.",                  \
+    ROW(WPIN_FAULT_NO_MOTION, "It is driven, and no motion is measured.",                          \
         "Look for a held shaft, a supply that is off, a loose lead, or a silent sensor.")          \
     ROW(WPIN_FAULT_STALLED, "It is driven and stands, with the current of a standing motor.",      \
         "Free the shaft, or set the leads of a brushless motor in their order; let the winding "   \

@@ -161,6 +161,25 @@ static void faint_crossing(wpin_vetter *v) {
     }
 }
 
+/* The row that aligns brakes a rotor that has not run down. */
+static void short_rest(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_crossing *c = &f->load->crossing;
+        double runs_down = c->there ? wpin_run_down(f, false, NULL) : 0;
+        if (runs_down <= c->rest) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "it starts anew %.3g s after it was let go, and takes %.3g s to run down from "
+                   "full speed",
+                   c->rest, runs_down);
+        wpin_consequence(n, "the row that aligns it brakes a turning rotor, with up to %.3g A",
+                         f->load->motor.constant * f->speed / f->loop_ohms);
+        wpin_cure(n, "zero-crossing: {rest: %.2gs, ...}", ceil(10 * runs_down) / 10);
+    }
+}
+
 const wpin_rule_entry wpin_rules_brushless[] = {
     {{"commutation-rate", "motor pole-pairs; speed maximum; hall",
       "more interrupts of Hall sensors than a small controller has time for", WPIN_EFFECT_ADVICE},
@@ -181,6 +200,9 @@ const wpin_rule_entry wpin_rules_brushless[] = {
     {{"faint-crossing", "zero-crossing hand-over, offset",
       "back-emf too small to see where it begins to lead", WPIN_EFFECT_DEAD},
      faint_crossing},
+    {{"restart-rest", "zero-crossing rest; motor load, inertia",
+      "a start without sensors of a rotor that still turns", WPIN_EFFECT_ADVICE},
+     short_rest},
 };
 const size_t wpin_rules_brushless_count =
     sizeof wpin_rules_brushless / sizeof *wpin_rules_brushless;
