@@ -129,12 +129,15 @@ static double due_rpm(double duty) {
 
 /* ---- starting ---- */
 
+#define HALF_BRIDGES                                                                               \
+    "s/kind: six-switches-high/kind: three-half-bridges/;s/dead-time: 1us//;s/a-high/a/;s/a-low/"  \
+    "a-enable/;s/b-high/b/;s/b-low/b-enable/;s/c-high/c/;s/c-low/c-enable/"
+
 static const char *const kinds[] = {
     "",
     "s/pole-pairs: 4/back-emf: sine, pole-pairs: 4/",
     "s/six-switches-high/six-switches/",
-    "s/kind: six-switches-high/kind: three-half-bridges/;s/dead-time: 1us//;s/a-high/a/;s/a-low/"
-    "a-enable/;s/b-high/b/;s/b-low/b-enable/;s/c-high/c/;s/c-low/c-enable/",
+    HALF_BRIDGES,
     "s/pole-pairs: 4/pole-pairs: 1/",
     "s/pole-pairs: 4/pole-pairs: 7/",
     "s/inertia: 250gcm2/inertia: 2000gcm2/;s/zero-crossing: {/zero-crossing: {align: 800ms, /",
@@ -305,6 +308,24 @@ START_TEST(it_runs_down_before_it_starts_again) {
 }
 END_TEST
 
+/* A current limit below what the start takes: it starts all the same, and is limited from then on.
+ */
+START_TEST(a_current_limit_does_not_keep_it_from_starting) {
+    set_up(
+        "s/    rest: 500ms/    rest: 500ms\\n    current-trip: {level: 6A, time: 50ms, input: 0, "
+        "limit: 700mA}/;s/voltage-limit: 30V/voltage-limit: 30V, sense: 200mV\\/A/",
+        0, 0.3);
+    ask(1);
+    wait_ms(6000);
+    ck_assert_int_eq(wpin_sensorless_doing(&b.bound.sensorless_at_work), WPIN_SENSORLESS_RUN);
+    ck_assert_int_eq(wpin_motor_state(&b.motor), WPIN_STATE_RUNNING);
+    ck_assert_uint_ne(wpin_motor_held(&b.motor) & WPIN_HELD_CURRENT, 0);
+    ck_assert_uint_eq(b.bound.sensorless_at_work.lost, 0);
+    ck_assert_int_lt(wpin_motor_duty(&b.motor), WPIN_PERCENT(90));
+    tear_down();
+}
+END_TEST
+
 /* Interrupts that never come, a clock that jumps: at worst it starts anew. */
 START_TEST(it_lives_with_a_bad_clock_and_missed_interrupts) {
     set_up("", 0, 0.45);
@@ -468,6 +489,7 @@ int main(void) {
     tcase_add_test(tests, a_lost_step_starts_anew);
     tcase_add_loop_test(tests, what_is_broken_ends_in_a_fault, 0, sizeof broken / sizeof *broken);
     tcase_add_test(tests, it_runs_down_before_it_starts_again);
+    tcase_add_test(tests, a_current_limit_does_not_keep_it_from_starting);
     tcase_add_loop_test(tests, it_lives_with_a_bad_clock_and_missed_interrupts, 0, 3);
     tcase_add_test(tests, it_ends_at_any_moment);
     tcase_add_loop_test(tests, a_port_that_refuses_is_a_fault, 0, 2);

@@ -100,7 +100,7 @@ typedef struct wpin_sensorless {
 /** For wpin_motor_config.actuator: see WPIN_ON_SENSORLESS. Opening it is refused like a stage, and
  * _CONFIG (the table has not the six rows, two comparators on one pin, a figure out of range),
  * _PORT (it can't read pins). While it starts it shows what that takes, and the effort asked for
- * waits (the motor is RAMPING); from the hand-over on the effort ramps up from zero, and it shows
+ * waits (the motor is RAMPING); once it runs surely the effort ramps up from zero, and it shows
  * that, but at least least_duty. Its poll says WPIN_FAULT_NO_MOTION after the last try. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_sensorless_actuator;
 

@@ -143,7 +143,8 @@ WPIN_RARE uint16_t wpin_rare_turned(wpin_guard *guard, uint16_t target, int8_t d
     return target;
 }
 
-/* While its actuator starts by itself: from there it slews to what is asked. */
+/* While its actuator starts by itself, with a current of its own that a limit can't fold: from
+ * there it slews to what is asked. */
 static uint16_t least_of(wpin_guard *guard) {
     const uint32_t least = (uint32_t)1 << 16;
     guard->held |= WPIN_HELD_SETTLING;
@@ -164,7 +165,7 @@ WPIN_RARE uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guar
         guard->held |= WPIN_HELD_LIMIT;
         return 0;
     }
-    return target != 0 && (inputs & WPIN_STARTING) != 0 ? least_of(guard) : target;
+    return effort != 0 && (inputs & WPIN_STARTING) != 0 ? least_of(guard) : target;
 }
 
 wpin_duty wpin_guard_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c, wpin_duty effort,

@@ -95,7 +95,7 @@ static void count(wpin_sensorless *s, wpin_moment now) {
     if (s->good < WPIN_SENSORLESS_SURE) {
         s->good++;
     } else {
-        s->starts = 0;
+        s->starts = 0; /* this one came to run */
     }
 }
 
@@ -302,7 +302,6 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     bool other = s->state == WPIN_SENSORLESS_RUN && duty != s->stage.duty;
     wpin_unlock(s->stage.port, locked);
     if (turns) {
-        s->starts = 0;
         s->direction = direction;
         return off ? start_rested(s) : start(s);
     }
@@ -344,7 +343,11 @@ static wpin_status start_anew(wpin_sensorless *s, wpin_moment now) {
         return WPIN_OK;
     }
     uint8_t tries = s->config->tries;
-    return s->starts >= (tries != 0 ? tries : TRIES_USUAL) ? WPIN_FAULT_NO_MOTION : start(s);
+    if (s->starts < (tries != 0 ? tries : TRIES_USUAL)) {
+        return start(s);
+    }
+    s->starts = 0;
+    return WPIN_FAULT_NO_MOTION;
 }
 
 static wpin_status poll(void *self, wpin_measurement *measurement) {
@@ -354,9 +357,13 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     }
     uint8_t locked = wpin_lock(s->stage.port), failed = s->failed, state = s->state;
     s->failed = WPIN_OK;
-    s->ran = s->ran && (state != WPIN_SENSORLESS_OFF || !has_rested(s, measurement->at));
+    if (s->ran && state == WPIN_SENSORLESS_OFF && has_rested(s, measurement->at)) {
+        s->ran = false;
+        s->starts = 0;
+    }
     wpin_unlock(s->stage.port, locked);
-    bool starts = state != WPIN_SENSORLESS_OFF && state != WPIN_SENSORLESS_RUN;
+    bool runs = state == WPIN_SENSORLESS_RUN && s->good == WPIN_SENSORLESS_SURE;
+    bool starts = state != WPIN_SENSORLESS_OFF && !runs;
     uint8_t inputs = measurement->inputs & (uint8_t)~WPIN_STARTING;
     measurement->inputs = (uint8_t)(inputs | (starts ? WPIN_STARTING : 0));
     if (failed != WPIN_OK) {

@@ -42,11 +42,18 @@ static void few_periods(wpin_vetter *v) {
         if (sectors == 0 || l->limits.pwm_hz >= few * sectors) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, blind ? WPIN_CAUTION : WPIN_NOTE, f);
+        bool never = blind && l->limits.pwm_hz < 3 * sectors;
+        wpin_finding *n = wpin_find_load(v,
+                                         never   ? WPIN_REFUSE
+                                         : blind ? WPIN_CAUTION
+                                                 : WPIN_NOTE,
+                                         f);
         wpin_cause(n, "at its fastest a sector has %.2g periods of its PWM",
                    l->limits.pwm_hz / sectors);
-        wpin_consequence(n, blind ? "its crossings are seen late and unevenly: it may lose its step"
-                                  : "its current trembles: torque and sound go up and down");
+        wpin_consequence(n, never   ? "its crossings come between two looks: it never gets that far"
+                            : blind ? "its crossings are seen late and unevenly: it may lose its "
+                                      "step"
+                                    : "its current trembles: torque and sound go up and down");
         wpin_cure(n, "pwm: %.0fHz", ceil(few * sectors / 1000) * 1000);
     }
 }
@@ -125,6 +132,25 @@ static void start_current(wpin_vetter *v) {
     }
 }
 
+/* A trip that comes while it aligns: the rotor's swing adds to the current. */
+static void start_trip(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_limits *l = &f->load->limits;
+        double amps =
+            f->load->crossing.there ? wpin_rig_sensorless_design(v->rig, f->load).amps : 0;
+        if (l->trip_input < 0 || 1.5 * amps < l->trip_amps) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n,
+                   "it starts with %.3g A and half of that again as its rotor swings, and trips at "
+                   "%.3g A",
+                   amps, l->trip_amps);
+        wpin_consequence(n, "it trips at its start");
+        wpin_cure(n, "level: %.2gA", ceil(20 * amps) / 10);
+    }
+}
+
 /* Where the crossings begin to lead, the back-emf must be well above what the comparators are off
  * by. */
 static void faint_crossing(wpin_vetter *v) {
@@ -197,6 +223,9 @@ const wpin_rule_entry wpin_rules_brushless[] = {
     {{"start-current", "zero-crossing start-current; driver current-limit, rated",
       "a start without sensors with more current than the driver stands", WPIN_EFFECT_BURNS},
      start_current},
+    {{"start-trip", "zero-crossing start-current; current-trip",
+      "a trip at a start without sensors", WPIN_EFFECT_DEAD},
+     start_trip},
     {{"faint-crossing", "zero-crossing hand-over, offset",
       "back-emf too small to see where it begins to lead", WPIN_EFFECT_DEAD},
      faint_crossing},
