@@ -43,8 +43,22 @@ static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
 static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
 static uint8_t sector;
 
+/* What the comparators show of a rotor that takes eight PWM periods for a sector. */
+static uint8_t eighths, shown_above;
+
+static void turn_rotor(void) {
+    static const uint8_t above[12] = {5, 1, 1, 3, 3, 2, 2, 6, 6, 4, 4, 5}; /* by half sectors */
+    eighths = eighths == 47 ? 0 : (uint8_t)(eighths + 1);
+    shown_above = above[eighths >> 2];
+}
+
+static bool samples;
+
 static bool read_pin(void *context, wpin_pin pin) {
     (void)context;
+    if (BENCH_LOOPS && samples) {
+        return (shown_above >> (pin - 14) & 1) != 0;
+    }
     return (codes[sector] >> (pin - 14) & 1) != 0;
 }
 
@@ -286,10 +300,47 @@ static void prepare_inverter(void) {
     wpin_six_step_actuator.put(&phases, WPIN_QUANTITY_EFFORT, 8000);
 }
 
+/* ---- the same without sensors ---- */
+
+static const WPIN_FLASH wpin_sensorless_step ramp[] = {{25, 4000}};
+static const WPIN_FLASH wpin_sensorless_config blind_config = {.stage = &inverter,
+                                                               .above = {14, 15, 16},
+                                                               .ramp = ramp,
+                                                               .ramp_count = 1,
+                                                               .align_ms = 1,
+                                                               .rest_ms = 1,
+                                                               .least_us = 100};
+static wpin_sensorless blind;
+
+static void prepare_blind(void) {
+    samples = true;
+    wpin_motor_close(&motor);
+    wpin_sensorless_actuator.open(&blind, &blind_config, &port);
+    for (int i = 0; i < 2000 && blind.good < WPIN_SENSORLESS_SURE; i++) {
+        wpin_measurement m = {.at = clock_us};
+        wpin_sensorless_actuator.poll(&blind, &m);
+        wpin_sensorless_actuator.put(&blind, WPIN_QUANTITY_EFFORT, 8000);
+        wpin_sensorless_sample(&blind);
+        clock_us += 50;
+        turn_rotor();
+    }
+}
+
+__attribute__((noinline)) static void sample(void) {
+    wpin_sensorless_sample(&blind);
+}
+
 void bench_prepare(bench_case what) {
     bench_case_now = BENCH_REST;
+    samples = false;
+    if (BENCH_LOOPS && what == BENCH_SAMPLE) {
+        prepare_blind();
+        bench_case_now = what;
+        return;
+    }
     if (!BENCH_OTHERS) {
         prepare_loop();
+        bench_case_now = what;
         return;
     }
     wpin_motor_init(&motor, &config, &port);
@@ -321,6 +372,11 @@ void bench_prepare(bench_case what) {
 }
 
 void bench_pass(void) {
+    if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
+        clock_us += 50;
+        turn_rotor();
+        return;
+    }
     clock_us += 1000;
     if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         turns += (uint32_t)wpin_motor_duty(&regulated) - turns / 64U;
@@ -335,7 +391,9 @@ void bench_ask(void) {
 }
 
 void bench_tick(void) {
-    if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
+    if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
+        sample();
+    } else if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         tick_loop();
     } else if (bench_case_now == BENCH_COMMUTATE) {
         sector = sector == 5 ? 0 : (uint8_t)(sector + 1);

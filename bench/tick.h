@@ -12,17 +12,18 @@ typedef enum bench_case {
     BENCH_WORST,
     BENCH_LOOP,      /* its speed regulated and watched, by an encoder, near its set-point */
     BENCH_COMMUTATE, /* not a tick: from one sector of a three-phase stage to the next */
+    BENCH_SAMPLE,    /* the same without sensors: a PWM period, eight of them in a sector */
     BENCH_CASES
 } bench_case;
 
-/* A small controller's flash does not hold all of them at once: the regulated case, or the others.
- */
+/* A small controller's flash does not hold all of them at once: the regulated case and the one
+ * without sensors, or the others. */
 #ifndef BENCH_LOOPS
 #define BENCH_LOOPS  1
 #define BENCH_OTHERS 1
 #endif
 static inline bool bench_has(bench_case what) {
-    return what == BENCH_LOOP ? BENCH_LOOPS : BENCH_OTHERS;
+    return what == BENCH_LOOP || what == BENCH_SAMPLE ? BENCH_LOOPS : BENCH_OTHERS;
 }
 
 /* Puts the motor into a state in which `bench_tick` is worth measuring. */
@@ -43,9 +44,9 @@ extern uint16_t bench_closed;
 /* Name of a case. */
 static inline const char *bench_name(bench_case what) {
     static const char *const names[] = {
-        "at rest",    "ramping, 2 s at the slew limit", "ramping, in a time asked for",
-        "running",    "with a request now and then",    "regulated speed",
-        "commutation"};
+        "at rest",     "ramping, 2 s at the slew limit", "ramping, in a time asked for",
+        "running",     "with a request now and then",    "regulated speed",
+        "commutation", "a PWM period without sensors"};
     return names[what];
 }
 

@@ -32,6 +32,25 @@ static void rate(wpin_vetter *v) {
     }
 }
 
+/* A look at the back-emf in each PWM period: 590 cycles of an 8-bit controller. */
+static void look_rate(wpin_vetter *v) {
+    const double cycles = 590, clock = 16e6, many = 0.4;
+    WPIN_EACH_LOAD(v, f) {
+        double hz = f->load->crossing.there ? f->load->limits.pwm_hz : 0;
+        if (hz * cycles / clock <= many) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_cause(n,
+                   "a look at its back-emf in each PWM period takes %.0f %% of an 8-bit "
+                   "controller's time at 16 MHz",
+                   hz * cycles / clock * 100);
+        wpin_consequence(n, "its ticks come later there, and so does all else");
+        wpin_cure(n, "a 32-bit controller");
+        wpin_cure(n, "pwm: %.0fHz", floor(many * clock / cycles / 1000) * 1000);
+    }
+}
+
 /* Few PWM periods in a sector: where in a period the sector changes makes the current tremble. */
 static void few_periods(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
@@ -210,6 +229,9 @@ const wpin_rule_entry wpin_rules_brushless[] = {
     {{"commutation-rate", "motor pole-pairs; speed maximum; hall",
       "more interrupts of Hall sensors than a small controller has time for", WPIN_EFFECT_ADVICE},
      rate},
+    {{"look-rate", "zero-crossing; stage pwm",
+      "more looks at the back-emf than a small controller has time for", WPIN_EFFECT_ADVICE},
+     look_rate},
     {{"sector-pwm", "stage pwm; motor pole-pairs; speed maximum",
       "too few PWM periods in a sector of a brushless motor", WPIN_EFFECT_ADVICE},
      few_periods},
