@@ -167,6 +167,7 @@ typedef struct change {
     uint8_t modes;  /* then, after the dead time: the mode lines that change */
     uint8_t levels; /* last, after another one: what the others show that are not timed */
     uint8_t plain;  /* flags of its PWM line */
+    bool turns;     /* a leg goes from one side to the other */
 } change;
 
 static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
@@ -190,20 +191,6 @@ static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
     c->plain = plain_flags(will);
 }
 
-/* Plans while interrupts may come, and plans anew if one turned the stage off meanwhile; a
- * commutation only leaves word of its sector. Called under the lock and returns under it. */
-static void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *locked) {
-    uint8_t cut, levels;
-    stage->flags |= WPIN_STAGE_CHANGING;
-    do {
-        cut = stage->cut;
-        levels = stage->levels;
-        wpin_unlock(stage->port, *locked);
-        plan_change(c, stage, row);
-        *locked = wpin_lock(stage->port);
-    } while (cut != stage->cut || levels != stage->levels);
-}
-
 /* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
  * has to wait. */
 static bool leg_turns(const wpin_stage *stage, const change *c) {
@@ -218,6 +205,21 @@ static bool leg_turns(const wpin_stage *stage, const change *c) {
         }
     }
     return false;
+}
+
+/* Plans while interrupts may come, and plans anew if one turned the stage off meanwhile; a
+ * commutation only leaves word of its sector. Called under the lock and returns under it. */
+static void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *locked) {
+    uint8_t cut, levels;
+    stage->flags |= WPIN_STAGE_CHANGING;
+    do {
+        cut = stage->cut;
+        levels = stage->levels;
+        wpin_unlock(stage->port, *locked);
+        plan_change(c, stage, row);
+        c->turns = leg_turns(stage, c);
+        *locked = wpin_lock(stage->port);
+    } while (cut != stage->cut || levels != stage->levels);
 }
 
 static wpin_status turn_off(wpin_stage *stage, const change *c) {
@@ -357,12 +359,11 @@ static bool rested(const wpin_stage *stage, uint16_t now) {
 }
 
 /* Goes straight to a sector's row, and on to the row of the newest one if an edge came while it
- * planned, or waited for a leg to turn. Under the lock, which it opens for both. */
+ * planned, or waited for a leg to turn. Under the lock, which it opens before each write. */
 static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked) {
     wpin_status status = WPIN_OK;
-    for (uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
-         drive != stage->drive && stage->cut == 0 && row != WPIN_NO_ROW;
-         row = row_of(stage, drive)) {
+    uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
+    while (drive != stage->drive && stage->cut == 0 && row != WPIN_NO_ROW) {
         change c;
         plan_unlocked(&c, stage, row, locked);
         if (c.modes != 0) {
@@ -370,20 +371,21 @@ static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked
             return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
         }
         uint16_t now = (uint16_t)stage->port->now(stage->port->context);
-        bool waits = leg_turns(stage, &c) || !rested(stage, now);
+        bool waits = c.turns || !rested(stage, now);
         wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
         stage->commutated_at = now;
+        wpin_unlock(stage->port, *locked);
         if (waits) {
-            wpin_unlock(stage->port, *locked);
             wait_dead_time(stage);
-            *locked = wpin_lock(stage->port);
         }
+        *locked = wpin_lock(stage->port);
         stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
         note_plain(stage, c.plain);
         wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, stage->duty)));
         stage->row = row;
         stage->drive = drive;
         drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
+        row = drive == stage->drive ? row : row_of(stage, drive);
     }
     return status;
 }
