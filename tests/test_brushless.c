@@ -3,7 +3,10 @@
 #include "support.h"
 #include <math.h>
 #include <stdlib.h>
+#include <string.h>
+#include <windpin/rehearsal.h>
 #include <windpin/sim.h>
+#include <windpin/waves.h>
 
 #define PI 3.14159265358979323846
 
@@ -301,6 +304,66 @@ START_TEST(it_runs_as_fast_as_it_should) {
 }
 END_TEST
 
+/* ---- the tool's look at an electrical turn ---- */
+
+/* The power that does not turn the rotor is lost in copper and switches, the torque is what
+ * friction and load take, three currents make none, and a turn has six codes. */
+START_TEST(its_waves_add_up) {
+    static const struct {
+        const char *rig;
+        double duty;
+    } rows[] = {{"honey-spinner", 0.6}, {"honey-spinner", -0.35}, {"honey-fan", 0.7}};
+    char path[300], why[300];
+    wpin_messages m = {0};
+    snprintf(path, sizeof path, "%s/demo/%s.yaml", TEST_SOURCE, rows[_i].rig);
+    wpin_rig *rig = wpin_rig_read(path, &m);
+    wpin_waves w;
+    ck_assert_msg(wpin_waves_take(rig, 0, rows[_i].duty, &w, why, sizeof why), "%s", why);
+    const wpin_rig_load *l = &rig->loads[0];
+    wpin_at_shaft shaft = wpin_sim_at_shaft(&l->motor);
+    double speed = fabs(w.rpm) * PI / 30 * l->motor.gear_ratio;
+    double drags = shaft.drags + shaft.viscous * speed + shaft.quadratic * speed * speed;
+    ck_assert_double_eq_tol(fabs(w.torque), drags, 0.03 * drags);
+    double squares = 0, codes = 0, most = 0;
+    for (size_t i = 0; i < w.count; i++) {
+        const wpin_waves_row *r = &w.rows[i];
+        for (int x = 0; x < 3; x++) {
+            squares += r->phases.amps[x] * r->phases.amps[x] / (double)w.count;
+        }
+        most = fmax(most, fabs(r->phases.amps[0] + r->phases.amps[1] + r->phases.amps[2]));
+        codes += i > 0 && r->code != w.rows[i - 1].code;
+    }
+    double copper = squares * l->motor.resistance / 2, lost = w.watts - w.driven;
+    ck_assert_double_lt(most, 1e-9);
+    ck_assert_double_gt(lost, copper);
+    ck_assert_double_lt(lost, 2 * copper + 0.3 * l->bridge.diode_volts * w.rms + 0.05);
+    ck_assert_double_eq_tol(codes, l->hall.there ? 12 : 0, 1);
+    ck_assert(wpin_waves_picture(&w, scratch("waves.png"), "waves", why, sizeof why));
+    ck_assert(w.rpm * rows[_i].duty > 0 && w.least <= w.torque && w.torque <= w.most);
+    wpin_waves_free(&w);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+END_TEST
+
+START_TEST(what_has_no_waves_says_so) {
+    char path[300], why[300];
+    wpin_messages m = {0};
+    wpin_waves w;
+    snprintf(path, sizeof path, "%s/demo/honey-pump.yaml", TEST_SOURCE);
+    wpin_rig *rig = wpin_rig_read(path, &m);
+    ck_assert(!wpin_waves_take(rig, 0, 0.5, &w, why, sizeof why));
+    ck_assert(strstr(why, "no brushless motor") != NULL);
+    wpin_rig_free(rig);
+    snprintf(path, sizeof path, "%s/demo/honey-spinner.yaml", TEST_SOURCE);
+    rig = wpin_rig_read(path, &m);
+    ck_assert(!wpin_waves_take(rig, 0, 0.01, &w, why, sizeof why));
+    ck_assert_msg(strstr(why, "does not come to turn evenly") != NULL, "%s", why);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+END_TEST
+
 /* The right sectors: of all twelve ways to wire sensors and phases it turns forward on a third, and
  * on the right one with the least current for its speed. */
 START_TEST(the_wrong_wiring_shows) {
@@ -351,6 +414,8 @@ int main(void) {
     tcase_add_loop_test(tests, time_in_parts_is_time_as_a_whole, 0, 4);
     tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 16);
     tcase_add_test(tests, the_wrong_wiring_shows);
+    tcase_add_loop_test(tests, its_waves_add_up, 0, 3);
+    tcase_add_test(tests, what_has_no_waves_says_so);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -22,6 +22,7 @@ int cmd_compare(int argc, char **argv);
 int cmd_response(int argc, char **argv);
 int cmd_preview(int argc, char **argv);
 int cmd_sweep(int argc, char **argv);
+int cmd_waves(int argc, char **argv);
 int cmd_size(int argc, char **argv);
 int cmd_vet(int argc, char **argv);
 int cmd_export(int argc, char **argv);

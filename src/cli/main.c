@@ -20,6 +20,7 @@ static const struct {
     {"identify", cmd_identify, "find out what a motor is: resistance, constant, inertia, friction"},
     {"response", cmd_response,
      "how a regulated speed answers to a step and a load, and as predicted"},
+    {"waves", cmd_waves, "phase currents and torque of a brushless motor over an electrical turn"},
     {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
     {"preview", cmd_preview, "say in words what a plan will do, how long and at which current"},
     {"vet", cmd_vet,

@@ -394,6 +394,18 @@ void wpin_brushless_advance(wpin_plant *plant, int64_t dt) {
     }
 }
 
+void wpin_brushless_phases(const wpin_plant *plant, wpin_sim_phases *to) {
+    wpin_instant now = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};
+    memcpy(now.amps, plant->phase_amps, sizeof now.amps);
+    wpin_circuit c;
+    set_circuit(plant, now.turned, &c);
+    double degrees = now.turned * 180 / PI;
+    to->degrees = degrees - 360 * floor(degrees / 360);
+    memcpy(to->amps, now.amps, sizeof to->amps);
+    wpin_phases_emf(plant, &c, &now, to->emf);
+    to->torque = wpin_phases_torque(plant, &c, &now);
+}
+
 void wpin_brushless_leads(const wpin_plant *plant, double volts[PHASES]) {
     wpin_instant now = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};
     memcpy(now.amps, plant->phase_amps, sizeof now.amps);

@@ -175,6 +175,15 @@ bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque) {
     return true;
 }
 
+bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_sim_phases *phases) {
+    if (motor < 0 || motor >= sim->plant_count ||
+        sim->plants[motor]->kind != WPIN_PLANT_BRUSHLESS) {
+        return false;
+    }
+    wpin_brushless_phases(sim->plants[motor], phases);
+    return true;
+}
+
 wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor) {
     if (motor < 0 || motor >= sim->plant_count) {
         return (wpin_sim_reading){0};
