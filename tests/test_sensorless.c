@@ -463,6 +463,10 @@ START_TEST(the_tool_knows_it) {
                                  TEST_SOURCE, TEST_SOURCE),
                      0);
     ck_assert(strstr(output, "fan hold 4s      +100.0 %") != NULL);
+    ck_assert_int_ne(run_command(output, sizeof output,
+                                 TEST_TOOL " find %s/demo/honey-fan.yaml fan", TEST_SOURCE),
+                     0);
+    ck_assert_msg(strstr(output, "it starts by the clock") != NULL, "%s", output);
     static const struct {
         const char *change, *rule;
     } bad[] = {{"s/c: 16}}/c: 16}, start-current: 200mA}/", "blind-start"},

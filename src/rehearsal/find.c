@@ -68,6 +68,13 @@ bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why
                  rig->loads[load].name, kind->name);
         return false;
     }
+    if (rig->loads[load].crossing.there) {
+        snprintf(why, why_size,
+                 "'%s' has no sensors: it starts by the clock, with a duty of its own (windpin rig "
+                 "shows it), whatever is asked for",
+                 rig->loads[load].name);
+        return false;
+    }
     bool good = wpin_one_load_open(&f.one, rig, load, why, why_size);
     if (good) {
         good = sweep(&f, 1, found) &&
