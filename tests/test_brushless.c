@@ -346,6 +346,24 @@ START_TEST(its_waves_add_up) {
 }
 END_TEST
 
+/* An order that turns it, faster than the right one, is no "ok". */
+START_TEST(a_wrong_order_that_turns_is_told) {
+    static const char *const codes[] = {"[5, 1, 3, 2, 6, 4]", "[4, 5, 1, 3, 2, 6]"};
+    static char said[8000];
+    run_command(said, sizeof said,
+                "sed 's/uneven: 2deg/codes: %s/;/^    speed:/d;/current-trip/d;s/up: 6s, down: "
+                "9s/up: 2s, down: 2s/' %s/demo/honey-spinner.yaml > %s && printf 'main on\\ndrum "
+                "ramp 40%%%%\\ndrum hold 3s\\ndrum stop\\n' > %s",
+                codes[_i], TEST_SOURCE, scratch("order.yaml"), scratch("order.plan"));
+    int status = run_command(said, sizeof said, TEST_TOOL " run %s %s", scratch("order.yaml"),
+                             scratch("order.plan"));
+    ck_assert_msg(status == _i, "%s", said);
+    ck_assert_msg((strstr(said, "are due at this duty: its wires may be in another order") !=
+                   NULL) == (_i == 1),
+                  "%s", said);
+}
+END_TEST
+
 START_TEST(what_has_no_waves_says_so) {
     char path[300], why[300];
     wpin_messages m = {0};
@@ -416,6 +434,7 @@ int main(void) {
     tcase_add_test(tests, the_wrong_wiring_shows);
     tcase_add_loop_test(tests, its_waves_add_up, 0, 3);
     tcase_add_test(tests, what_has_no_waves_says_so);
+    tcase_add_loop_test(tests, a_wrong_order_that_turns_is_told, 0, 2);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

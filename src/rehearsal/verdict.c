@@ -116,6 +116,8 @@ static void judge_motion(const wpin_run *run, wpin_step_result *step) {
     } else if (!ended_at_rest && step->duty * step->rpm < 0) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "turning the wrong way: swapped wires, or 'reversed' is missing in the rig");
+    } else if (wpin_judge_phases(run, step)) {
+        return;
     } else if (wpin_asks_speed(step)) {
         wpin_judge_speed(run, step);
     } else if (step->folded && fabs(step->asked_duty) - step->duty_peak > 0.005) {

@@ -26,6 +26,8 @@ bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *wh
 /* Whether a step asks for a speed; and judges one that does. */
 bool wpin_asks_speed(const wpin_step_result *step);
 void wpin_judge_speed(const wpin_run *run, wpin_step_result *step);
+/* Judges a brushless motor by the speed that its duty is due; false: it is as it should. */
+bool wpin_judge_phases(const wpin_run *run, wpin_step_result *step);
 /* The same of a current. */
 bool wpin_asks_current(const wpin_step_result *step);
 void wpin_judge_current(const wpin_run *run, wpin_step_result *step);

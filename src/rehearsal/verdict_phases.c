@@ -1,0 +1,66 @@
+/* Whether a brushless motor turns as fast as its duty is due, and takes what its speed is due: some
+ * wrong orders of its wires turn it as well, a few of them faster, all at several times the
+ * current. */
+#include "verdict.h"
+#include <math.h>
+
+#define PI 3.14159265358979323846
+/* What a bench that is not quite the rig may be off by. */
+#define FAR_OFF 0.3
+
+static double due_rpm(const wpin_run *run, const wpin_rig_load *load, double duty) {
+    wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
+    double low = 0, high = run->rig->supplies[load->supply].volts / load->motor.constant;
+    for (int i = 0; i < 40; i++) {
+        double w = (low + high) / 2, drags = s.drags + s.viscous * w + s.quadratic * w * w;
+        double amps = wpin_rig_mean_amps(run->rig, load, duty, w);
+        *(load->motor.constant * amps > drags ? &low : &high) = w;
+    }
+    return low * 30 / PI / load->motor.gear_ratio;
+}
+
+/* Seconds in which it comes to nine tenths of a new speed. */
+static double settles(const wpin_run *run, const wpin_rig_load *load) {
+    double k = load->motor.constant, ohms = wpin_rig_loop_ohms(run->rig, load);
+    return 2.3 * wpin_sim_at_shaft(&load->motor).inertia * ohms / (k * k);
+}
+
+/* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
+static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_rig_load *load) {
+    wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
+    double w = fabs(step->rpm) * PI / 30 * load->motor.gear_ratio;
+    double due = (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
+    double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
+    const wpin_sim_reading *last = &run->last[step->load];
+    double amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
+    if (amps <= 2.5 * due + 0.05 * stall) {
+        return false;
+    }
+    wpin_rule(step, WPIN_VERDICT_BAD,
+              "takes up to %.3g A, about %.2g A are due at its speed: its wires may be in another order than "
+              "the rig says (windpin order), or it has another load",
+              amps, due);
+    return true;
+}
+
+bool wpin_judge_phases(const wpin_run *run, wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    bool lasts = step->op == WPIN_OP_HOLD && step->asked_seconds >= settles(run, load);
+    if (!wpin_stage_kind_is_three_phase(load->kind) || !lasts || step->duty == 0) {
+        return false;
+    }
+    if (wpin_asks_speed(step)) {
+        return judge_cost(run, step, load);
+    }
+    double due = due_rpm(run, load, fabs(step->duty)), rpm = fabs(step->rpm);
+    if (fabs(rpm - due) <= FAR_OFF * due) {
+        return false;
+    }
+    wpin_rule(
+        step, WPIN_VERDICT_BAD, "turns at %.0f rpm, %.0f rpm are due at this duty: %s", rpm, due,
+        load->crossing.there
+            ? "its rows do not keep step with its rotor, or another load than the rig says"
+            : "its wires may be in another order than the rig says (windpin order), or it has "
+              "another load");
+    return true;
+}
