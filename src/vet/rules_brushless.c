@@ -110,6 +110,17 @@ static void blind_start(wpin_vetter *v) {
         if (!l->crossing.there) {
             continue;
         }
+        double top = wpin_rig_full_rpm(v->rig, l);
+        if (l->crossing.hand_over > 0.5 * top) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n,
+                       "its crossings are to lead from %.4g rpm on, and without a load it turns at "
+                       "%.4g rpm",
+                       l->crossing.hand_over, top);
+            wpin_consequence(n, "the clock does not take it that far");
+            wpin_cure(n, "hand-over: %.2grpm", 0.12 * top);
+            continue;
+        }
         wpin_sensorless_design d = wpin_rig_sensorless_design(v->rig, l);
         double k = l->motor.constant, lifts = 0.5 * k * d.amps, drags = drag_at(f, d.rpm);
         if (lifts > 1.3 * drags && d.starts) {
