@@ -237,7 +237,7 @@ static const struct {
          HABITS),
      RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-limit: 3A"), MOTOR(", load: {torque: 50mNm}"),
          HABITS),
-     "pump ramp 45%\npump hold 5s\npump stop\n", "free-wheel diode: 1 A in the mean"},
+     "pump ramp 45%\npump hold 5s\npump stop\n", "free-wheel diode: 1 A on average"},
     {"dead-time", "pump",
      RIG(FIVE, MAIN(""),
          "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "

@@ -318,8 +318,8 @@ START_TEST(what_burns_is_told_and_stays_dead) {
     static const struct {
         const char *part, *reason;
     } expected[] = {{"driver", "over-current"},       {"driver", "over-voltage"},
-                    {"driver", "shoot-through"},      {"pin 9", "into what hangs on it"},
-                    {"pin 9", "against another pin"}, {"pin 4", "into what hangs on it"}};
+                    {"driver", "shoot-through"},      {"pin 9", "into what it drives"},
+                    {"pin 9", "against another pin"}, {"pin 4", "into what it drives"}};
     bench b = ideal();
     b.bridge.burns_above_amps = _i == 0 ? 3 : 100;
     b.bridge.burns_after = 2e-3;

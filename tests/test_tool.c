@@ -548,7 +548,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
         {"pump stalled", "not moving: stalled at 4.56 A", 1},
         {"pump wire-off pwm", "not moving: no current flows", 1},
         {"pump wire-off brake", "still running down", 0},
-        {"pump wires-swapped", "A though nothing is asked: control wires mixed up", 1},
+        {"pump wires-swapped", "A and nothing asked of it: control wires mixed up", 1},
         {"pump motor-wire-off", "not moving: no current flows", 1},
         {"pump motor-swapped", "turned the wrong way from 0.40 s on, at up to 146 rpm", 1},
         {"pump no-ground", "not moving: no current flows", 1},

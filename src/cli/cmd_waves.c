@@ -55,7 +55,7 @@ static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
         "a second\n",
         w->rpm, copysign(shaft, w->rpm), shaft / 60 * load->motor.pole_pairs);
     printf("  lead a   %.3g A rms, %.3g A at its peak\n", w->rms, w->peak);
-    printf("  torque   %.4g mNm in the mean, %.4g to %.4g mNm: ripple %.3g %% of the mean, its PWM "
+    printf("  torque   %.4g mNm on average, %.4g to %.4g mNm: ripple %.3g %% of the mean, its PWM "
            "included\n",
            w->torque * 1e3, w->least * 1e3, w->most * 1e3,
            (w->most - w->least) / fabs(w->torque) * 100);

@@ -24,7 +24,7 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
     *found = (wpin_found_order){0};
     if (!wpin_stage_kind_is_three_phase(l->kind)) {
         snprintf(why, why_size,
-                 "'%s' hangs on a stage '%s': only a brushless motor on three legs "
+                 "'%s' is on a stage '%s': only a brushless motor on three legs "
                  "has wires in an order to find",
                  l->name, l->kind->name);
         return false;

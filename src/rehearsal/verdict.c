@@ -176,7 +176,7 @@ static void judge_end(const wpin_run *run, wpin_step_result *step) {
     bool settled = pulses ? step->asked_seconds > 0.05 : idle > runs_on;
     if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
         wpin_rule(step, WPIN_VERDICT_BAD,
-                  "driven with %.2f A though nothing is asked: control wires mixed up or off",
+                  "driven with %.2f A and nothing asked of it: control wires mixed up or off",
                   fabs(last->amps));
     } else if (fabs(step->rpm) > 0.5) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));

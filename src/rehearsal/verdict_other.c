@@ -13,7 +13,7 @@ static void judge_off(const wpin_run *run, wpin_step_result *step) {
     double amps = fabs(run->last[step->load].amps_now);
     if (step->took > 0.1 + runs_down && amps > 20e-3) {
         wpin_rule(step, WPIN_VERDICT_BAD,
-                  "%.2f A flow though nothing is asked: control wires mixed up or off", amps);
+                  "%.2f A flow with nothing asked of it: control wires mixed up or off", amps);
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }

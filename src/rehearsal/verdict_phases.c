@@ -37,7 +37,8 @@ static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_r
         return false;
     }
     wpin_rule(step, WPIN_VERDICT_BAD,
-              "takes up to %.3g A, about %.2g A are due at its speed: its wires may be in another order than "
+              "takes up to %.3g A, about %.2g A are due at its speed: its wires may be in another "
+              "order than "
               "the rig says (windpin order), or it has another load",
               amps, due);
     return true;

@@ -280,7 +280,7 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
             continue;
         }
         if (found >= 0) {
-            wpin_say_at(reader, nodes[i], "'%s' beside '%s': one thing hangs on a stage",
+            wpin_say_at(reader, nodes[i], "'%s' beside '%s': a stage drives one thing",
                         kinds[i].key, kinds[found].key);
             continue;
         }
@@ -290,7 +290,7 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
     }
     if (found < 0) {
         wpin_say_at(reader, node,
-                    "load '%s' lacks what hangs on it; expected motor, lamp, leds, "
+                    "load '%s' does not say what it is; expected motor, lamp, leds, "
                     "solenoid or stepper",
                     load->name);
     }

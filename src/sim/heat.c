@@ -102,7 +102,7 @@ static void heat_diode(wpin_sim *sim, wpin_bridge *bridge, double mean, double s
     if (bridge->diode_amps > limit && !bridge->burnt) {
         wpin_bridge_burn(bridge);
         wpin_board_burn(sim, sim->now, bridge->name,
-                        "free-wheel diode: %.3g A in the mean, it survives %.3g A",
+                        "free-wheel diode: %.3g A on average, it survives %.3g A",
                         bridge->diode_amps, limit);
     }
 }

@@ -30,7 +30,7 @@ static void check_load(wpin_sim *sim, wpin_pin pin) {
     const wpin_sim_controller *c = &sim->controller;
     if (ever_high(p) && p->to_ground > 0) {
         burn_pin(sim, pin, c->logic_volts / (c->pin_resistance + 1 / p->to_ground),
-                 "into what hangs on it");
+                 "into what it drives");
     }
     if (p->partner == WPIN_SIM_NO_WIRE) {
         return;

@@ -95,7 +95,7 @@ static void droop(wpin_sim *sim, wpin_supply *s, double total) {
     bool before = s->droop > 0.05 * s->part.volts;
     s->droop = fmin(fmax(0, s->droop + (total - s->part.limit_amps) * step), s->part.volts);
     if (!before && s->droop > 0.05 * s->part.volts) {
-        wpin_board_note(sim, sim->now, s->name, "is at its limit of %.3g A; its voltage gives way",
+        wpin_board_note(sim, sim->now, s->name, "is at its limit of %.3g A; its voltage sags",
                         s->part.limit_amps);
     }
 }

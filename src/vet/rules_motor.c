@@ -32,7 +32,7 @@ static void start_torque(wpin_vetter *v) {
             wpin_cause(n, "%.3g mNm at rest against %.3g mNm of friction and load", torque * 1e3,
                        f->hold * 1e3);
             wpin_consequence(n, "on a cold day or with tired cells it does not start");
-            wpin_cure(n, "half as much torque again: gear, volts or motor");
+            wpin_cure(n, "1.5 times the torque: a lower gear, more volts or a stronger motor");
         }
     }
 }

@@ -131,9 +131,9 @@ static void limit(wpin_vetter *v) {
         }
         if (amps > s->limit_amps) {
             wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
-            wpin_cause(n, "all that hangs on it takes %.3g A while running, its limit is %.3g A",
+            wpin_cause(n, "all its loads together take %.3g A while running, its limit is %.3g A",
                        amps, s->limit_amps);
-            wpin_consequence(n, droops ? "its voltage gives way: loads slow down or starve"
+            wpin_consequence(n, droops ? "its voltage sags: loads slow down or starve"
                                        : "it cuts out and comes back, again and again");
             wpin_cure(n, "a supply of %.3g A or more", fmax(1.3 * amps, 1.1 * surge));
         } else if (most != NULL && surge > s->limit_amps) {
@@ -141,7 +141,7 @@ static void limit(wpin_vetter *v) {
             wpin_finding *n = wpin_find_supply(v, always ? WPIN_REFUSE : WPIN_CAUTION, i);
             wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
                        most->load->name, surge, s->limit_amps);
-            wpin_consequence(n, droops   ? "its voltage gives way at a start"
+            wpin_consequence(n, droops   ? "its voltage sags at a start"
                                 : always ? "it cuts out at every start"
                                          : "it may cut out at a start");
             wpin_cure(n, "a supply of %.3g A", 1.1 * surge);
@@ -232,7 +232,7 @@ static void regulator_heat(wpin_vetter *v) {
             wpin_finding *n = wpin_find_supply(v, WPIN_REFUSE, i);
             wpin_cause(n, "%.3g A from %.3g V to %.3g V lose %.3g W in it: %.0f degC", amps, input,
                        s->volts, watts, degrees);
-            wpin_consequence(n, "it shuts itself down when warm, and what hangs on it with it");
+            wpin_consequence(n, "it shuts itself down when warm, and its loads stop with it");
             wpin_cure(n, "at most %.3g K/W (a heat sink)", (100 - wpin_air(v)) / watts);
             wpin_cure(n, s->switching ? "a better one" : "a lower input, or a switching one");
         } else if (degrees > 110) {
@@ -250,7 +250,7 @@ static double controller_volts(const wpin_vetter *v, size_t source, double amps)
     const wpin_rig_supply *s = &v->rig->supplies[c->supply], *root = &v->rig->supplies[source];
     double volts = wpin_volts_of(v, source) - (amps + c->draws) * root->resistance;
     if (root->limit_amps > 0 && amps + c->draws > root->limit_amps) {
-        return 0; /* it cuts out, or gives way */
+        return 0; /* it cuts out, or sags */
     }
     return s->from < 0 ? volts : wpin_made_volts(v, s, volts);
 }

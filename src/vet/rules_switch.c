@@ -72,7 +72,7 @@ static void diode_limit(wpin_vetter *v) {
         bool over = amps > limit;
         wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n,
-                   "while PWM is low its free-wheel diode carries up to %.3g A in the mean of a "
+                   "while PWM is low its free-wheel diode carries up to %.3g A, averaged over a "
                    "second, it survives %.3g A",
                    amps, limit);
         wpin_consequence(n, over ? "the diode burns, and the next switching the driver"
