@@ -371,7 +371,7 @@ START_TEST(what_has_no_waves_says_so) {
     snprintf(path, sizeof path, "%s/demo/honey-pump.yaml", TEST_SOURCE);
     wpin_rig *rig = wpin_rig_read(path, &m);
     ck_assert(!wpin_waves_take(rig, 0, 0.5, &w, why, sizeof why));
-    ck_assert(strstr(why, "no brushless motor") != NULL);
+    ck_assert(strstr(why, "not a brushless motor") != NULL);
     wpin_rig_free(rig);
     snprintf(path, sizeof path, "%s/demo/honey-spinner.yaml", TEST_SOURCE);
     rig = wpin_rig_read(path, &m);

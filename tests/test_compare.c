@@ -46,7 +46,7 @@ static const row rows[] = {
     {"pump.rest", NULL, NULL, "expected a key and its new value"},
     {"=3", NULL, NULL, "expected a key and its new value"},
     {"pump.rest=", NULL, NULL, "expected a key and its new value"},
-    {"pump=3", NULL, NULL, "is no value"},
+    {"pump=3", NULL, NULL, "is not a value"},
     {"loads.pump=3", NULL, NULL, "is more than one value"},
     {"fan.rest=3s", NULL, NULL, "the rig has no 'fan'"},
     {"pump.moter.gear=3", NULL, NULL, "no 'moter' there; expected supply, motor"},

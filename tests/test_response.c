@@ -214,7 +214,7 @@ static const call calls[] = {
     {"demo/honey-pump.yaml pump", 2, "the speed of 'pump' is not regulated"},
     {"demo/honey-drum.yaml pump", 2, "pump"},
     {"demo/honey-drum.yaml drum --to 900rpm", 2, "expected above 0 and up to 240 rpm"},
-    {"demo/honey-drum.yaml drum --from 100rpm --to 101rpm", 2, "is no step"},
+    {"demo/honey-drum.yaml drum --from 100rpm --to 101rpm", 2, "is not a step"},
     {"demo/honey-drum.yaml drum --from 0rpm", 2, "expected more than 0"},
     {"demo/honey-drum.yaml drum --torque 3V", 2, "--torque"},
     {"demo/honey-drum.yaml drum --torque 200Nm", 1, "WPIN_FAULT_STALLED"},

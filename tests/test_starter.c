@@ -92,7 +92,7 @@ START_TEST(it_asks_and_refuses_in_words) {
         {TEST_TOOL " new first < /dev/null", "what is it? expected --load motor", 2},
         {TEST_TOOL " new first --load motr < /dev/null", "unknown load 'motr'", 2},
         {TEST_TOOL " new first --load stepper --stage relay < /dev/null",
-         "'relay' is no stage for a stepper", 2},
+         "'relay' is not a stage for a stepper", 2},
         {TEST_TOOL " new first --load motor --supply 900V < /dev/null",
          "900V is out of range; expected 3 V to 48 V", 2},
         {TEST_TOOL " new first --load motor --supply 12 < /dev/null", "12", 2},

@@ -289,7 +289,7 @@ START_TEST(wrong_usage_is_told) {
         {"plot", "expected a trace"},
         {"plot x.csv", "expected -o and the name of the picture"},
         {"plot /nowhere/x.csv -o y.png", "can't be opened"},
-        {"plot " PLAN " -o y.png", "this is no trace"},
+        {"plot " PLAN " -o y.png", "this is not a trace"},
         {"rig", "expected a rig file"},
         {"rig " PLAN, "must be a mapping"},
         {"demo x", "the demo takes no file"},
@@ -566,7 +566,7 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
          "run %s %s --fault 'pump staled'", RIG, plan);
     tool(2, SAYS("'pump' has no line 'pmw' (did you mean 'pwm'?)"),
          "run %s %s --fault 'pump wire-off pmw'", RIG, plan);
-    tool(2, SAYS("'drum' is no load, supply or input"), "run %s %s --fault 'drum stalled'", RIG,
+    tool(2, SAYS("'drum' is not a load, supply or input"), "run %s %s --fault 'drum stalled'", RIG,
          plan);
     const char *mended = write_file("mend.plan", "main on\npump ramp 50%\nfault pump stalled\n"
                                                  "wait 500ms\nmend pump stalled\npump hold 2s\n"
@@ -641,12 +641,12 @@ START_TEST(parts_are_sized) {
         {0, "size stage both-ways=yes speed=yes", "low-side-switch            it can't reverse"},
         {0, "size stage both-ways=yes --json", "\"unmet\": \"it can't reverse\""},
         {2, "size stage both-ways=perhaps", "expected yes or no"},
-        {2, "size stage loud=yes", "'loud=yes' is no wish"},
+        {2, "size stage loud=yes", "'loud=yes' is not a wish"},
         {0, "preview " RIG " " PLAN " --json", "\"would_burn\": []"},
         {0, "find " RIG " pump --json", "\"start_duty_percent\""},
         {0, "stage direction-pwm-brake --json", "\"means\": \"the motor is shorted\""},
         {0, "stage " HOUSE " turntable", "step 7"},
-        {1, "find " HOUSE " lamp", "'lamp' is no motor"},
+        {1, "find " HOUSE " lamp", "'lamp' is not a motor"},
         {2, "export " RIG " -o /nowhere/x.h", "/nowhere/x.h: can't be written"},
         {2, "vet " RIG " a b", "'b' is one file too many"},
     };

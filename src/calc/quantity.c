@@ -156,7 +156,7 @@ static void say_unit(const char *text, const char *found, wpin_dimension dimensi
         snprintf(why, size, "'%s' is %s; expected %s (%s), e.g. %s", text,
                  dimensions[other->dimension].name, want, known, example);
     } else {
-        snprintf(why, size, "'%s' is no unit known here; expected %s (%s), e.g. %s", found, want,
+        snprintf(why, size, "'%s' is not a unit known here; expected %s (%s), e.g. %s", found, want,
                  known, example);
     }
 }
@@ -192,7 +192,7 @@ bool wpin_quantity_read(const char *text, wpin_dimension dimension, double *valu
     bool plain = strspn(text, "+-.0123456789") > 0; /* no hex, inf or nan */
     double number = plain && strpbrk(text, "xX") == NULL ? strtod(text, &rest) : NAN;
     if (rest == NULL || rest == text || !isfinite(number)) {
-        snprintf(why, why_size, "'%s' is no number; expected %s, e.g. %s", text,
+        snprintf(why, why_size, "'%s' is not a number; expected %s, e.g. %s", text,
                  dimensions[dimension].name, dimensions[dimension].example);
         return false;
     }

@@ -232,7 +232,7 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
               : asks           ? ask_kind(a->load, usual)
                                : find_kind(usual);
     if (s->kind == NULL || !wpin_starter_fits(s->load, s->kind)) {
-        cli_complain("'%s' is no stage for a %s; windpin stage lists them, %s is a usual one",
+        cli_complain("'%s' is not a stage for a %s; windpin stage lists them, %s is a usual one",
                      a->stage != NULL ? a->stage : "nothing", s->load, usual);
         return false;
     }

@@ -44,8 +44,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_WIRES:
         a->wires = strtol(arg, &end, 10);
         if (*end != '\0' || end == arg || a->wires < 0 || a->wires >= WPIN_WIRE_ORDERS) {
-            argp_error(state, "--wires: '%s' is no order; expected 0 (as the rig says) to %d", arg,
-                       WPIN_WIRE_ORDERS - 1);
+            argp_error(state, "--wires: '%s' is not an order; expected 0 (as the rig says) to %d",
+                       arg, WPIN_WIRE_ORDERS - 1);
         }
         break;
     default: return cli_take_two(key, arg, state, a->words, "a rig and the name of a load");

@@ -72,7 +72,7 @@ static bool take_word(const wpin_sheet *sheet, const char *word, double *values,
             keys[count] = sheet->inputs[count].key;
         }
         const char *near = wpin_nearest_word(key, keys, count);
-        cli_complain("'%s' is no quantity of '%s'%s%s%s; expected e.g. %s", word, sheet->name,
+        cli_complain("'%s' is not a quantity of '%s'%s%s%s; expected e.g. %s", word, sheet->name,
                      near != NULL && i < 0 ? " (did you mean '" : "",
                      near != NULL && i < 0 ? near : "", near != NULL && i < 0 ? "='?)" : "",
                      sheet->example);

@@ -71,10 +71,10 @@ static bool take_wishes(const char *const *words, size_t count, wishes *w) {
                      take_quantity(words[i], "voltage", WPIN_VOLTAGE, &w->volts, &wrong) ||
                      take_quantity(words[i], "current", WPIN_CURRENT, &w->amps, &wrong);
         if (!known) {
-            cli_complain(
-                "'%s' is no wish; expected both-ways, speed, brake or coast =yes or =no, voltage "
-                "or current",
-                words[i]);
+            cli_complain("'%s' is not a wish; expected both-ways, speed, brake or coast =yes or "
+                         "=no, voltage "
+                         "or current",
+                         words[i]);
             wrong = true;
         }
     }

@@ -261,7 +261,7 @@ bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load, const wpin_re
                    wpin_identification *to, char *why, size_t why_size) {
     *to = (wpin_identification){.volts = rig->supplies[load->supply].volts, .degrees = 25};
     if (load->what != WPIN_RIG_MOTOR || !load->encoder.there) {
-        snprintf(why, why_size, "'%s' is no motor with an encoder", load->name);
+        snprintf(why, why_size, "'%s' is not a motor with an encoder", load->name);
         return false;
     }
     to->seconds = record->count > 0 ? record->rows[record->count - 1].at - record->rows[0].at : 0;

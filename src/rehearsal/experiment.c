@@ -25,7 +25,7 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
     why[0] = '\0';
     if (l->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(l->kind) ||
         l->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
-        snprintf(why, size, "'%s' is no motor that is driven by duty", l->name);
+        snprintf(why, size, "'%s' is not a motor that is driven by duty", l->name);
     } else if (!l->encoder.there) {
         snprintf(why, size,
                  "'%s' has no encoder: from its current alone constant, inertia and friction can't "

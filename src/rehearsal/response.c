@@ -48,7 +48,7 @@ static bool take(wpin_response_test *t, const wpin_rig *rig, int load, char *why
     }
     if (fabs(t->to - t->from) < 0.01 * l->speed.rated) {
         snprintf(why, size,
-                 "from %.6g to %.6g rpm is no step; expected a difference of at least %.6g rpm",
+                 "from %.6g to %.6g rpm is not a step; expected a difference of at least %.6g rpm",
                  t->from, t->to, 0.01 * l->speed.rated);
         return false;
     }

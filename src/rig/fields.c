@@ -45,8 +45,8 @@ static void say_parser(const yaml_parser_t *parser, FILE *file, wpin_messages *m
     unsigned row = (unsigned)number + 1, column = (unsigned)parser->problem_mark.column + 1;
     bool control = parser->error == YAML_READER_ERROR;
     if (control) {
-        wpin_messages_add(messages, 0, 0, "is no text file; expected a rig (see docs/rig.md): %s",
-                          problem);
+        wpin_messages_add(messages, 0, 0,
+                          "is not a text file; expected a rig (see docs/rig.md): %s", problem);
     } else if (line[strspn(line, " ")] == '\t' || strchr(line, '\t') == line + column - 1) {
         wpin_messages_add(messages, row, column,
                           "a tab stands here; expected blanks, two more for each level");

@@ -102,7 +102,7 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
     bool controller = strcasecmp(name, "controller") == 0;
     if (load < 0 && supply < 0 && input < 0 && !controller) {
         snprintf(why, why_size,
-                 "'%s' is no load, supply or input of the rig, nor 'controller'; expected e.g. "
+                 "'%s' is not a load, supply or input of the rig, nor 'controller'; expected e.g. "
                  "'%s stalled'",
                  name, rig->loads[0].name);
         return false;

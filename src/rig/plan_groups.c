@@ -34,7 +34,7 @@ static size_t take_group(wpin_plan_reader *r, bool *chosen) {
         int load = wpin_rig_find_load(r->rig, name);
         if (load < 0) {
             wpin_words_say(&r->line, r->line.words[words].column,
-                           "'%s' is no load of the rig; a group is written 'NAME, NAME action'",
+                           "'%s' is not a load of the rig; a group is written 'NAME, NAME action'",
                            name);
             for (size_t i = 0; i < loads; i++) { /* whichever was meant: no guesses */
                 r->flow.unsure[i] = true;

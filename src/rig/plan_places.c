@@ -119,7 +119,7 @@ static bool is_sign(wpin_plan_reader *r, size_t load, unsigned column) {
         return true;
     }
     wpin_words_say(&r->line, column,
-                   "that is no sign of home; expected an input, or '%s above' and a current",
+                   "that is not a sign of home; expected an input, or '%s above' and a current",
                    r->rig->loads[load].name);
     return false;
 }

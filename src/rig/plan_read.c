@@ -240,7 +240,7 @@ static void read_file(wpin_plan_reader *r, FILE *file) {
         unsigned number = r->line.number + 1;
         if (!is_text(text, (size_t)length)) {
             wpin_messages_add(r->line.messages, number, 1,
-                              "is no text; expected a plan (see docs/plan.md)");
+                              "is not text; expected a plan (see docs/plan.md)");
             break;
         }
         const char *mark = "\xEF\xBB\xBF"; /* some editors begin a file with it */

@@ -55,7 +55,7 @@ bool wpin_plan_take_event(wpin_plan_reader *r) {
     bool limit = load < 0 && r->rig->inputs[input].kind == WPIN_RIG_LIMIT;
     if (load < 0 && r->rig->inputs[input].kind > WPIN_RIG_LIMIT) {
         wpin_words_say(&r->line, w->column,
-                       "'%s' is no button or limit switch; a wait needs a button, a "
+                       "'%s' is not a button or limit switch; a wait needs a button, a "
                        "limit switch or a load",
                        w->text);
         return false;

@@ -113,7 +113,7 @@ static yaml_node_t *holder(search *s, const char **last) {
     const char *at = s->path, *dot = strchr(at, '.');
     if (dot == NULL) {
         snprintf(s->why, s->why_size,
-                 "'%s' is no value; expected a part and a key of it, e.g. pump.rest", s->path);
+                 "'%s' is not a value; expected a part and a key of it, e.g. pump.rest", s->path);
         return NULL;
     }
     yaml_node_t *map = part(s, at, (size_t)(dot - at));

@@ -71,7 +71,7 @@ void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *no
     e->there = true;
     e->by_hall = false; /* finer than those, which still commutate */
     if (fmod(e->lines, 1) != 0) {
-        wpin_say_at(reader, node, "lines: %g is no whole number; expected the lines of one turn",
+        wpin_say_at(reader, node, "lines: %g is not a whole number; expected the lines of one turn",
                     e->lines);
     }
     if (nodes[ENCODER_PINS] != NULL) {

@@ -67,7 +67,8 @@ void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load 
     i->of = (uint32_t)strtoul(of, &rest, 16);
     if (rest == of || *rest != '\0' || strlen(of) > 8) {
         wpin_say_at(reader, nodes[FOUND_OF],
-                    "'%s' is no mark; expected the eight digits that windpin identify wrote", of);
+                    "'%s' is not a mark; expected the eight digits that windpin identify wrote",
+                    of);
     }
     snprintf(i->on, sizeof i->on, "%.11s", on);
     i->there = true;

@@ -155,7 +155,7 @@ static void read_pair(wpin_reader *reader, const wpin_rig *rig, const yaml_node_
         input->pair[i] = text == NULL ? -1 : wpin_rig_find_input(rig, text);
         if (text != NULL &&
             (input->pair[i] < 0 || rig->inputs[input->pair[i]].kind != WPIN_RIG_BUTTON)) {
-            wpin_say_at(reader, node, "'%s' is no button among the inputs above", text);
+            wpin_say_at(reader, node, "'%s' is not a button among the inputs above", text);
             input->pair[i] = -1;
         }
     }
@@ -300,7 +300,7 @@ void wpin_join_limits(wpin_reader *reader, wpin_rig *rig, yaml_node_t *inputs) {
             const char *near = wpin_nearest_word(input->limit_of, names, count);
             wpin_messages_add(reader->messages, input->line,
                               (unsigned)inputs->start_mark.column + 1,
-                              "limit-of: '%s' is no load that turns%s%s%s", input->limit_of,
+                              "limit-of: '%s' is not a load that turns%s%s%s", input->limit_of,
                               near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
                               near != NULL ? "'?)" : "");
         }

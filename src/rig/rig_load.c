@@ -225,7 +225,7 @@ static void read_limits(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
         bool good = input >= 0 && rig->inputs[input].kind <= WPIN_RIG_LIMIT;
         if (text != NULL && !good) {
             wpin_say_at(reader, nodes[i],
-                        "'%s' is no button or limit switch among the inputs of this rig", text);
+                        "'%s' is not a button or limit switch among the inputs of this rig", text);
         }
         load->limits.limit_inputs[i] = good ? input : -1;
     }

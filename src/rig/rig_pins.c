@@ -14,7 +14,7 @@ bool wpin_read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
     char *rest;
     long number = strtol(text, &rest, 10);
     if (rest == text || *rest != '\0' || number < 0 || number > 255) {
-        wpin_say_at(reader, node, "'%s' is no pin; expected a whole number, 0 to 255", text);
+        wpin_say_at(reader, node, "'%s' is not a pin; expected a whole number, 0 to 255", text);
         return false;
     }
     *pin = (uint8_t)number;

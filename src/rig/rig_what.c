@@ -122,7 +122,7 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
     read_constant(reader, node, nodes, &load->motor);
     if (fmod(load->motor.pole_pairs, 1) != 0) {
         wpin_say_at(reader, node,
-                    "pole-pairs: %g is no whole number; expected half the number of its poles",
+                    "pole-pairs: %g is not a whole number; expected half the number of its poles",
                     load->motor.pole_pairs);
     }
     if (load->motor.static_friction < load->motor.dry_friction) {
@@ -229,7 +229,7 @@ static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *
     double steps = load->stepper.steps_per_rev;
     if (steps > 0 && fmod(steps, 4) != 0) {
         wpin_say_at(reader, node,
-                    "steps: %g is no multiple of 4; expected e.g. 200, the full steps "
+                    "steps: %g is not a multiple of 4; expected e.g. 200, the full steps "
                     "of a turn",
                     steps);
     }

@@ -67,7 +67,7 @@ static bool read_header(trace_file *trace, char *header, const wpin_picture_load
     }
     if (trace->loads == 0) {
         snprintf(why, size,
-                 "1:1: this is no trace; expected a header with time_s and, for each "
+                 "1:1: this is not a trace; expected a header with time_s and, for each "
                  "load, NAME_asked_percent (as 'windpin run --trace' writes it)");
     }
     if (trace->loads != 0 && trace->shown == 0) {
