@@ -91,14 +91,14 @@ static void prove(void) {
     static wpin_stage_config wires;
     static wpin_order_config config;
     static wpin_order order;
-    static wpin_six_step six_step;
+    static wpin_stage stage;
     static wpin_phase_watch watch;
     static wpin_phase_watch_config watch_config;
     any_stage(&wires, &wpin_table_six_switches);
     ANYTHING(config);
     config.stage = &wires;
     ANYTHING(watch_config);
-    watch_config.six_step = &six_step;
+    watch_config.stage = &stage;
     watch.config = &watch_config;
     while (any) {
         wpin_measurement m;
@@ -112,7 +112,7 @@ static void prove(void) {
         case 3: wpin_phase_watch_reset(&watch); break;
         default:
             ANYTHING(m);
-            six_step.stage.drive = any8;
+            stage.drive = any8;
             any = (int)wpin_phase_watch_check(&watch, &w);
             break;
         }

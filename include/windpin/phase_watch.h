@@ -3,7 +3,7 @@
  * switch that never turns on, leaves two or four of the six rows without current while the shaft
  * turns on through the others. Needs a current sense that follows within a sector or so.
  *
- *     static const WPIN_FLASH wpin_phase_watch_config watch_config = {.six_step = &drum_phases,
+ *     static const WPIN_FLASH wpin_phase_watch_config watch_config = {.stage = &drum_phases.stage,
  *                                                                     .least_mv = 40};
  *     static wpin_phase_watch watch = {.config = &watch_config};
  *     // in the motor's list of protections: WPIN_PHASE_WATCH(&watch)
@@ -13,7 +13,7 @@
 
 #include "api.h"
 #include "protection.h"
-#include "six_step.h"
+#include "stage.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -21,7 +21,7 @@ extern "C" {
 
 /** What to watch. The caller keeps it alive. */
 typedef struct wpin_phase_watch_config {
-    const wpin_six_step *six_step;
+    const wpin_stage *stage; /**< Of what commutates: of a wpin_six_step or a wpin_sensorless. */
     uint16_t least_mv; /**< Where the other rows carry less than this, nothing is judged, mV at the
                             pin, 1 to 8191. */
 } wpin_phase_watch_config;

@@ -189,7 +189,7 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_co
                      : phases     ? "SIX_STEP"
                      : sensorless ? "SENSORLESS"
                                   : "STAGE";
-    if (!phases) { /* whose counts its encoder reads: it stands there already */
+    if (!phases && !sensorless) { /* which stand there already: others point to them */
         fprintf(to, "static wpin_%s %s_at_work;\n", part, id);
     }
     fprintf(to,
@@ -239,10 +239,11 @@ static void print_sensorless(FILE *to, const wpin_sensorless_config *s, const ch
     fprintf(to,
             "};\n/* The interrupt in the middle of the on part of each PWM period calls "
             "wpin_sensorless_sample(&%s_at_work). */\n"
+            "static wpin_sensorless %s_at_work;\n"
             "static const WPIN_FLASH wpin_sensorless_config %s_sensorless = {.stage = &%s_stage, "
             ".above = {%u, %u, %u},\n    .ramp = %s_ramp, .ramp_count = %u, .advance = %u, "
             ".align_ms = %u, .rest_ms = %u,\n    .least_duty = %u, .least_us = %u};\n",
-            id, id, id, s->above[0], s->above[1], s->above[2], id, s->ramp_count, s->advance,
+            id, id, id, id, s->above[0], s->above[1], s->above[2], id, s->ramp_count, s->advance,
             s->align_ms, s->rest_ms, s->least_duty, s->least_us);
 }
 

@@ -104,13 +104,13 @@ static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_
 }
 
 static bool watches_phases(const wpin_rig_load *load) {
-    return load->hall.there && load->limits.trip_input >= 0;
+    return wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0;
 }
 
 static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const char *id) {
     fprintf(to,
-            "static const WPIN_FLASH wpin_phase_watch_config %s_phase_watch_config = {.six_step = "
-            "&%s_at_work, .least_mv = %u};\n"
+            "static const WPIN_FLASH wpin_phase_watch_config %s_phase_watch_config = {.stage = "
+            "&%s_at_work.stage, .least_mv = %u};\n"
             "static wpin_phase_watch %s_phase_watch = {.config = &%s_phase_watch_config};\n",
             id, id, c->least_mv, id, id);
 }

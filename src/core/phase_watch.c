@@ -78,7 +78,7 @@ static wpin_status judge(wpin_phase_watch *p) {
 
 wpin_status wpin_phase_watch_check(void *watch, const wpin_watched *w) {
     wpin_phase_watch *p = watch;
-    uint8_t row = (uint8_t)(p->config->six_step->stage.drive - WPIN_DRIVE_SECTOR);
+    uint8_t row = (uint8_t)(p->config->stage->drive - WPIN_DRIVE_SECTOR);
     if ((w->measurement->valid & WPIN_HAS_CURRENT) == 0) {
         return WPIN_OK;
     }

@@ -258,8 +258,10 @@ static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpi
 static void bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig,
                              const wpin_rig_load *load) {
     double mv = wpin_rig_mean_amps(rig, load, 1, 0) * sense_slope(load) / 50;
-    bound->phase_watch = (wpin_phase_watch_config){
-        .six_step = &bound->six_step_at_work, .least_mv = (uint16_t)fmin(fmax(round(mv), 8), 8191)};
+    bound->phase_watch =
+        (wpin_phase_watch_config){.stage = load->hall.there ? &bound->six_step_at_work.stage
+                                                            : &bound->sensorless_at_work.stage,
+                                  .least_mv = (uint16_t)fmin(fmax(round(mv), 8), 8191)};
     bound->phase_watch_at_work.config = &bound->phase_watch;
     watch_by(bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work));
 }
@@ -356,7 +358,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->limits.overload_amps > 0) {
         bind_overload(bound, load);
     }
-    if (load->hall.there && load->limits.trip_input >= 0) {
+    if (wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0) {
         bind_phase_watch(bound, rig, load);
     }
 }
