@@ -122,6 +122,19 @@ static void blind_start(wpin_vetter *v) {
             continue;
         }
         wpin_sensorless_design d = wpin_rig_sensorless_design(v->rig, l);
+        const double longest = 0.0655; /* that the core counts, s */
+        if (d.seconds[d.count - 1] > longest) {
+            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+            wpin_cause(n, "where its crossings begin to lead, at %.3g rpm, a sector takes %.3g ms",
+                       d.rpm, d.seconds[d.count - 1] * 1e3);
+            wpin_consequence(n,
+                             "that is longer than %.3g ms, the most that is counted: it loses "
+                             "its step",
+                             longest * 1e3);
+            wpin_cure(n, "hand-over: %.2grpm", 1.2 * d.rpm * d.seconds[d.count - 1] / longest);
+            wpin_cure(n, "Hall sensors, which serve at any speed");
+            continue;
+        }
         double k = l->motor.constant, lifts = 0.5 * k * d.amps, drags = drag_at(f, d.rpm);
         if (lifts > 1.3 * drags && d.starts) {
             continue;
