@@ -75,7 +75,8 @@ static void work_out(wpin_waves *w, const wpin_sim_reading *r, const wpin_rig *r
 static bool run(wpin_one_load *one, double duty, wpin_waves *w, char *why, size_t why_size) {
     const wpin_rig_load *load = &one->rig->loads[one->load];
     wpin_duty asked = (wpin_duty)lround(duty * WPIN_DUTY_FULL);
-    for (double t = 0; t < load->limits.rest + 0.01; t += one->rig->controller.tick) {
+    long resting = lround((load->limits.rest + 0.01) / one->rig->controller.tick);
+    while (resting-- > 0) {
         wpin_one_load_tick(one); /* it rests first: it may have been turning */
     }
     wpin_status status = wpin_motor_run(&one->motor, asked, 0, WPIN_TIMEOUT_HELD);
