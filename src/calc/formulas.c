@@ -251,8 +251,8 @@ static pwm_course pass_period(const wpin_pwm_loop *loop, double duty, double amp
     return c;
 }
 
-/* The current with which a period ends as it began, by halving: it ends the nearer to it the
- * further off it began. */
+/* The current with which a period ends as it began, by halving: whatever begins off it ends nearer.
+ */
 static wpin_pwm_wave turning_wave(const wpin_pwm_loop *loop, double duty) {
     double most = fmax(loop->on_volts, 0) / loop->ohms, off;
     double low = fmin(loop->off_volts + loop->turned_volts, 0) / loop->ohms, high = most;

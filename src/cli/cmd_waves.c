@@ -46,7 +46,6 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     return 0;
 }
 
-/* From the back-emf's peak: two phases of it are the motor's constant. */
 static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
     double shaft = fabs(w->rpm) * load->motor.gear_ratio;
     printf("%s at %+.4g %% duty, two electrical turns:\n", load->name, w->duty * 100);

@@ -20,13 +20,27 @@ bool wpin_sector_rows_hold(const WPIN_FAR wpin_stage_table *table) {
     return true;
 }
 
-bool wpin_stage_uses(const WPIN_FAR wpin_stage_config *config, wpin_pin pin) {
+static bool uses(const WPIN_FAR wpin_stage_config *config, wpin_pin pin) {
     for (uint8_t line = 0; line < config->table->line_count; line++) {
         if (config->lines[line].pin == pin) {
             return true;
         }
     }
     return false;
+}
+
+bool wpin_inputs_hold(const WPIN_FAR wpin_stage_config *config, const WPIN_FAR wpin_pin *pins) {
+    return pins[0] != pins[1] && pins[1] != pins[2] && pins[0] != pins[2] &&
+           !uses(config, pins[0]) && !uses(config, pins[1]) && !uses(config, pins[2]);
+}
+
+wpin_duty wpin_sector_shown(const wpin_stage *stage, int8_t direction) {
+    if (stage->drive < WPIN_DRIVE_SECTOR) {
+        return 0;
+    }
+    wpin_duty duty = (wpin_duty)stage->duty;
+    bool forward = (direction < 0) == stage->config->reversed;
+    return (wpin_duty)(forward ? duty : -duty);
 }
 
 uint8_t wpin_sector_traits(const wpin_stage *stage) {

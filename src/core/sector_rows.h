@@ -7,8 +7,11 @@
 /* The six rows stand one after the other, with all mode lines alike. */
 bool wpin_sector_rows_hold(const WPIN_FAR wpin_stage_table *table);
 
-/* Whether a line of the stage is on a pin. */
-bool wpin_stage_uses(const WPIN_FAR wpin_stage_config *config, wpin_pin pin);
+/* Three inputs, each on a pin of its own that no line of the stage has. */
+bool wpin_inputs_hold(const WPIN_FAR wpin_stage_config *config, const WPIN_FAR wpin_pin *pins);
+
+/* The effort that a stage shows while it is driven that way, as the motor counts it. */
+wpin_duty wpin_sector_shown(const wpin_stage *stage, int8_t direction);
 
 /* Traits of an actuator on such a stage. */
 uint8_t wpin_sector_traits(const wpin_stage *stage);

@@ -15,11 +15,6 @@ static uint32_t elapsed(wpin_moment from, wpin_moment to) {
     return us > WPIN_SPAN_MAX ? 0 : us; /* a clock that ran back */
 }
 
-static uint8_t row_of(const wpin_sensorless *s) {
-    uint8_t sector = s->sector;
-    return (uint8_t)(s->direction > 0 ? sector : (sector >= 3U ? sector - 3U : sector + 3U));
-}
-
 static void enter(wpin_sensorless *s, wpin_sensorless_state state, wpin_moment now) {
     s->state = (uint8_t)state;
     s->since = now;
@@ -164,7 +159,8 @@ static wpin_status show_row(wpin_sensorless *s) {
     uint16_t duty = duty_due(s);
     wpin_status status =
         duty == s->stage.duty ? WPIN_OK : wpin_steady_duty(&s->stage, s->stage.port, duty);
-    wpin_keep_first(&status, wpin_stage_commutate(&s->stage, row_of(s)));
+    wpin_keep_first(&status,
+                    wpin_stage_commutate(&s->stage, wpin_sector_row(s->sector, s->direction)));
     if (status != WPIN_OK) {
         s->failed = (uint8_t)status;
     }
@@ -189,13 +185,6 @@ wpin_sensorless_state wpin_sensorless_doing(const wpin_sensorless *s) {
 
 /* ---- opening ---- */
 
-static bool pins_differ(const WPIN_FAR wpin_sensorless_config *config) {
-    const WPIN_FAR wpin_pin *above = config->above;
-    return above[0] != above[1] && above[1] != above[2] && above[0] != above[2] &&
-           !wpin_stage_uses(config->stage, above[0]) && !wpin_stage_uses(config->stage, above[1]) &&
-           !wpin_stage_uses(config->stage, above[2]);
-}
-
 static bool ramp_holds(const WPIN_FAR wpin_sensorless_config *config) {
     for (uint8_t i = 0; i < config->ramp_count; i++) {
         wpin_sensorless_step step = config->ramp[i];
@@ -217,7 +206,8 @@ static wpin_status check(const WPIN_FAR wpin_sensorless_config *config, const wp
     if (status != WPIN_OK) {
         return status;
     }
-    if (config->ramp == NULL || !ramp_holds(config) || !in_range(config) || !pins_differ(config) ||
+    if (config->ramp == NULL || !ramp_holds(config) || !in_range(config) ||
+        !wpin_inputs_hold(config->stage, config->above) ||
         !wpin_sector_rows_hold(config->stage->table)) {
         return WPIN_REFUSED_CONFIG;
     }
@@ -266,7 +256,8 @@ static wpin_status start(wpin_sensorless *s) {
     enter(s, WPIN_SENSORLESS_ALIGN, port->now(port->context));
     s->starts = (uint8_t)(s->starts + (s->starts < UINT8_MAX));
     wpin_unlock(port, locked);
-    wpin_drive drive = (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)row_of(s));
+    wpin_drive drive =
+        (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)wpin_sector_row(s->sector, s->direction));
     return wpin_stage_apply(&s->stage, drive, duty_due(s));
 }
 
@@ -322,12 +313,7 @@ static wpin_status idle(void *self, wpin_drive how) {
 
 static wpin_duty shown(const void *self) {
     const wpin_sensorless *s = self;
-    if (!is_open(s) || s->stage.drive < WPIN_DRIVE_SECTOR) {
-        return 0;
-    }
-    wpin_duty duty = (wpin_duty)s->stage.duty;
-    bool forward = (s->direction < 0) == s->config->stage->reversed;
-    return (wpin_duty)(forward ? duty : -duty);
+    return is_open(s) ? wpin_sector_shown(&s->stage, s->direction) : 0;
 }
 
 static void off(void *self) {

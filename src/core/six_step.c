@@ -102,13 +102,6 @@ static bool codes_hold(const WPIN_FAR wpin_six_step_config *config) {
     return seen == (1U << WPIN_SECTORS) - 1U && count == WPIN_SECTORS;
 }
 
-static bool pins_differ(const WPIN_FAR wpin_six_step_config *config) {
-    const WPIN_FAR wpin_pin *hall = config->hall;
-    return hall[0] != hall[1] && hall[1] != hall[2] && hall[0] != hall[2] &&
-           !wpin_stage_uses(config->stage, hall[0]) && !wpin_stage_uses(config->stage, hall[1]) &&
-           !wpin_stage_uses(config->stage, hall[2]);
-}
-
 /* Whether a side of a leg goes off as the other comes on. */
 static bool leg_turns(const WPIN_FAR wpin_stage_table *table, const WPIN_FAR wpin_row *was,
                       const WPIN_FAR wpin_row *will) {
@@ -149,7 +142,7 @@ static wpin_status check(const WPIN_FAR wpin_six_step_config *config, const wpin
     if (status != WPIN_OK) {
         return status;
     }
-    if (!codes_hold(config) || !pins_differ(config) ||
+    if (!codes_hold(config) || !wpin_inputs_hold(config->stage, config->hall) ||
         !wpin_sector_rows_hold(config->stage->table)) {
         return WPIN_REFUSED_CONFIG;
     }
@@ -193,11 +186,6 @@ static wpin_status close_six_step(void *self) {
 
 static uint8_t traits(const void *self) {
     return wpin_sector_traits(&((const wpin_six_step *)self)->stage);
-}
-
-/* Whether it is driven forward as the motor counts it. */
-static bool goes_forward(const wpin_six_step *s) {
-    return (s->direction < 0) == s->config->stage->reversed;
 }
 
 /* From rest, or the other way round. An edge between the look at the sector and the change of row
@@ -249,11 +237,7 @@ static wpin_status let_go(wpin_six_step *s) {
 
 static wpin_duty shown(const void *self) {
     const wpin_six_step *s = self;
-    if (!is_open(s) || s->stage.drive < WPIN_DRIVE_SECTOR) {
-        return 0;
-    }
-    wpin_duty duty = (wpin_duty)s->stage.duty;
-    return (wpin_duty)(goes_forward(s) ? duty : -duty);
+    return is_open(s) ? wpin_sector_shown(&s->stage, s->direction) : 0;
 }
 
 static void off(void *self) {

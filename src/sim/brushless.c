@@ -421,8 +421,7 @@ void wpin_brushless_leads(const wpin_plant *plant, double volts[PHASES]) {
                                  : star + emf[x];
     }
     if (plant->lead_off && leg_of(plant, 0) == WPIN_LEG_OFF) {
-        volts[0] =
-            (volts[1] + volts[2]) / 2; /* only the resistors of the neutral point are there */
+        volts[0] = (volts[1] + volts[2]) / 2; /* only the neutral point's resistors are there */
     }
 }
 

@@ -119,16 +119,7 @@ static bool overload_serves(const wpin_facts *f, double amps, double lasts, doub
            wpin_calc_winding_rise(&carried, f->load->motor.heat.resistance) < room;
 }
 
-/* What a start on its ramp adds to a winding, K. */
-static double start_rise(const wpin_facts *f) {
-    const wpin_sim_heat *h = &f->load->motor.heat;
-    const wpin_rig_limits *l = &f->load->limits;
-    wpin_winding_load starts = winding_load(f, f->start_amps, false);
-    double ramp = f->pwm_hz > 0 ? l->ramp_up * l->duty_max : 0;
-    return wpin_calc_winding_rise(&starts, h->resistance) * -expm1(-ramp / fmax(h->time, 1e-6));
-}
-
-/* A stall that neither driver nor trip ends, right after a start, after it has run for long. */
+/* A stall that neither driver nor trip ends, after it has run for long. */
 static void stall_winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_heat *h = &f->load->motor.heat;
@@ -143,9 +134,6 @@ static void stall_winding(wpin_vetter *v) {
         wpin_winding_load runs = winding_load(f, f->hot_rms, false),
                           held = winding_load(f, amps, l->limit_amps <= 0);
         double warm = wpin_calc_winding_rise(&runs, h->resistance), room = h->limit - wpin_air(v);
-        if (warm < room) {
-            warm = fmin(warm + start_rise(f), 0.99 * room);
-        }
         double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, warm, room);
         if (isinf(lasts) || warm >= room || overload_serves(f, amps, lasts, room)) {
             continue;

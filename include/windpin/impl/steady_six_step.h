@@ -60,14 +60,19 @@ WPIN_STEADY void wpin_steady_code(wpin_six_step *s, const WPIN_FAR wpin_six_step
     s->counts.at = now;
 }
 
-/* The sector whose row it shall show: in reverse the opposite one. */
+/* In reverse the row of the opposite sector drives. */
+WPIN_STEADY uint8_t wpin_sector_row(uint8_t sector, int8_t direction) {
+    return (uint8_t)(direction > 0 ? sector : (sector >= 3U ? sector - 3U : sector + 3U));
+}
+
+/* The sector whose row it shall show. */
 WPIN_STEADY uint8_t wpin_steady_wanted(const wpin_six_step *s) {
     int8_t direction = s->direction;
     uint8_t sector = s->sector;
     if (direction == 0 || sector >= WPIN_SECTORS) {
         return WPIN_NO_SECTOR;
     }
-    return (uint8_t)(direction > 0 ? sector : (sector >= 3U ? sector - 3U : sector + 3U));
+    return wpin_sector_row(sector, direction);
 }
 
 /* To the row of a neighbour, in two calls of the port: no leg turns, so nothing has to wait. Under
