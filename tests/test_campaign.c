@@ -63,6 +63,22 @@ static benched sort_report(const wpin_report *r, const char **why) {
     return r->result != WPIN_OK ? (*why = wpin_status_name(r->result), FAILED) : WORKED;
 }
 
+/* What works must not look wrong to its own sensors. The steps after the stall are no such. */
+static void expect_no_alarm(const wpin_rig *rig, const wpin_report *r, const char *text,
+                            const char *plan) {
+    for (size_t i = 0; i < r->step_count; i++) {
+        const wpin_step_result *s = &r->steps[i];
+        char words[400];
+        if (s->text != NULL && strncmp(s->text, "fault", 5) == 0) {
+            return;
+        }
+        bool alarm =
+            s->load >= 0 && s->seen.driven > 0 &&
+            wpin_seen_judge(rig, s->load, &s->seen, words, sizeof words) == WPIN_SEEN_TROUBLE;
+        ck_assert_msg(!alarm, "line %u, '%s': %s\n%s\n%s", s->line, s->text, words, text, plan);
+    }
+}
+
 static void tell(unsigned seed, vetted v, benched b, const char *rule, const char *why,
                  const char *text, const char *plan) {
     bool burns_not = v == REFUSED_BURNS && b != BURNT;
@@ -106,6 +122,9 @@ static void try_one(unsigned n) {
     why = refusal;
     if (r != NULL) {
         done = sort_report(r, &why);
+    }
+    if (said == CLEAN && done == WORKED) {
+        expect_no_alarm(rig, r, text, steps);
     }
     c.counts[said][done]++;
     c.by_cell[n % c.cell_count][said > CAUTIONED][done]++;

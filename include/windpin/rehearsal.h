@@ -39,6 +39,30 @@ typedef struct wpin_spell {
     double total;  /**< s of all such times together. */
 } wpin_spell;
 
+/** What a controller's own measurements tell of a load while it is driven. */
+typedef enum wpin_sign {
+    WPIN_SIGN_NO_CURRENT,    /**< Its sense shows next to nothing where current is due. */
+    WPIN_SIGN_STALL_CURRENT, /**< Its sense shows what a standing motor draws. */
+    WPIN_SIGN_STILL,         /**< Its encoder stands, with enough duty to turn. */
+    WPIN_SIGN_BACKWARDS,     /**< Its encoder turns against its duty. */
+    WPIN_SIGN_COUNT
+} wpin_sign;
+
+/** A step as its controller measured it: nothing of this is taken from the simulated bench. */
+typedef struct wpin_seen {
+    bool current, speed;               /**< Whether the rig measures them at all. */
+    double driven;                     /**< s in which it should have turned, shone or pulled. */
+    wpin_status fault;                 /**< The latched fault that ended it, or WPIN_OK. */
+    wpin_spell signs[WPIN_SIGN_COUNT]; /**< worst: A, or rpm. */
+} wpin_seen;
+
+/** What follows from it. */
+typedef enum wpin_seen_verdict {
+    WPIN_SEEN_FINE,      /**< As far as it is measured. */
+    WPIN_SEEN_TROUBLE,   /**< Something is measured to be wrong. */
+    WPIN_SEEN_UNMEASURED /**< Nothing that would tell is measured. */
+} wpin_seen_verdict;
+
 /** One step as it went. Duties as signed fractions. */
 typedef struct wpin_step_result {
     unsigned line;    /**< Line of the plan. */
@@ -77,6 +101,7 @@ typedef struct wpin_step_result {
     double on_for;       /**< s of it in which it had duty. */
     double driven;       /**< s in which current was due, until the next step of its load began. */
     wpin_spell spells[WPIN_TROUBLE_COUNT]; /**< Until the next step of its load began. */
+    wpin_seen seen;                        /**< The same by its sensors alone. */
     wpin_verdict verdict;
     char words[160]; /**< The verdict in words. */
     bool done;       /**< It came to its end. */
@@ -144,6 +169,11 @@ typedef struct wpin_rehearsal_options {
 WPIN_API wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
                                     const wpin_rehearsal_options *options, wpin_status *refused,
                                     char *why, size_t why_size);
+/** Says in words what the measurements of a step come to for load number `load` of a rig: what is
+ * measured, since when, and the causes in order of likelihood; where nothing is measured, that, and
+ * what to look at. It knows nothing but the rig and `seen`. */
+WPIN_API wpin_seen_verdict wpin_seen_judge(const wpin_rig *rig, int load, const wpin_seen *seen,
+                                           char *words, size_t size);
 /** Frees a report; NULL is fine. */
 WPIN_API void wpin_report_free(wpin_report *report);
 

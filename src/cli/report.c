@@ -6,6 +6,8 @@
 #include <string.h>
 #include <unistd.h>
 
+enum { SEEN_WORDS = 400 };
+
 /* Rounds of a repeat shown even when all is as asked. */
 #define ROUNDS_SHOWN 2
 
@@ -85,6 +87,51 @@ static void print_steps(const cli_run *run, const wpin_rig *rig, const wpin_repo
     if (left_out != 0) {
         printf("       ... and %zu more in later rounds, all as asked (--all shows them)\n",
                left_out);
+    }
+}
+
+/* What the controller itself could tell of a step; false: nothing to be said. */
+static bool seen_words(const cli_run *run, const wpin_rig *rig, const wpin_step_result *step,
+                       char *words, size_t size) {
+    if (step->seen.driven <= 0 || hidden(run, step)) {
+        return false;
+    }
+    bool trouble = wpin_seen_judge(rig, step->load, &step->seen, words, size) == WPIN_SEEN_TROUBLE;
+    return step->verdict == WPIN_VERDICT_BAD || trouble;
+}
+
+/* Steps that were not as asked, as a bench of real parts would show them; those of the same words
+ * together. */
+static void print_seen(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
+    bool begun = false;
+    char words[SEEN_WORDS], before[SEEN_WORDS];
+    for (size_t i = 0; i < report->step_count; i++) {
+        const wpin_step_result *step = &report->steps[i];
+        bool told = !seen_words(run, rig, step, words, sizeof words);
+        for (size_t k = 0; !told && k < i; k++) {
+            told = report->steps[k].load == step->load &&
+                   seen_words(run, rig, &report->steps[k], before, sizeof before) &&
+                   strcmp(words, before) == 0;
+        }
+        if (told) {
+            continue;
+        }
+        char lines[SEEN_WORDS];
+        int length = snprintf(lines, sizeof lines, "%u", step->line);
+        bool more = false;
+        for (size_t k = i + 1; k < report->step_count && length < SEEN_WORDS - 16; k++) {
+            bool same = report->steps[k].load == step->load &&
+                        seen_words(run, rig, &report->steps[k], before, sizeof before) &&
+                        strcmp(words, before) == 0;
+            if (same) {
+                length += snprintf(lines + length, sizeof lines - (size_t)length, ", %u",
+                                   report->steps[k].line);
+                more = true;
+            }
+        }
+        printf("%s  line%s %s, %s: %s\n", begun ? "" : "\nAs its controller measures it:\n",
+               more ? "s" : "", lines, rig->loads[step->load].name, words);
+        begun = true;
     }
 }
 
@@ -258,6 +305,7 @@ static void print_vetting(const wpin_vetting *v) {
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     printf("%s (rig %08x): %s on simulated hardware\n", rig->name, rig->fingerprint, run->files[1]);
     print_steps(run, rig, report);
+    print_seen(run, rig, report);
     cli_print_required(report);
     printf("\n");
     print_loads(rig, report);

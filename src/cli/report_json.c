@@ -28,10 +28,21 @@ static json_t *known_json(double value) {
     return isnan(value) ? json_null() : json_real(value);
 }
 
+/* What its controller measured of it; null where it drove nothing. */
+static json_t *seen_json(const wpin_rig *rig, const wpin_step_result *s) {
+    static const char *const verdicts[] = {"fine", "trouble", "not measured"};
+    char words[400];
+    if (s->load < 0 || s->seen.driven <= 0) {
+        return json_null();
+    }
+    wpin_seen_verdict verdict = wpin_seen_judge(rig, s->load, &s->seen, words, sizeof words);
+    return json_pack("{s:s, s:s}", "verdict", verdicts[verdict], "words", words);
+}
+
 static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
     return json_pack("{s:i, s:s, s:o, s:i, s:f, s:f, s:f, s:f, s:b, s:f, s:f, s:f, s:f, s:s, s:s, "
                      "s:o, s:o, s:o, "
-                     "s:o}",
+                     "s:o, s:o}",
                      "line", (int)s->line, "action", s->text, "load", load_name(rig, s->load),
                      "round", (int)s->round, "asked_duty_percent", s->asked_duty * 100, "asked_s",
                      s->asked_seconds, "at_s", s->at, "took_s", s->took, "done", (int)s->done,
@@ -40,7 +51,8 @@ static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
                      "asked_rpm", known_json(s->asked_rpm != 0 ? s->asked_rpm : NAN),
                      "measured_rpm", known_json(s->load < 0 ? NAN : s->measured_rpm), "asked_a",
                      known_json(s->asked_amps != 0 ? s->asked_amps : NAN), "measured_a",
-                     known_json(s->load < 0 ? NAN : s->measured_amps));
+                     known_json(s->load < 0 ? NAN : s->measured_amps), "as_measured",
+                     seen_json(rig, s));
 }
 
 static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {

@@ -10,9 +10,7 @@
 static const double shortest[WPIN_TROUBLE_COUNT] = {
     [WPIN_TROUBLE_BACKWARDS] = 0.1, [WPIN_TROUBLE_STANDING] = 0.1, [WPIN_TROUBLE_DEAD] = 0.1};
 
-static void put(wpin_step_result *r, wpin_trouble what, bool is, double now, double seconds,
-                double size) {
-    wpin_spell *s = &r->spells[what];
+void wpin_spell_put(wpin_spell *s, bool is, double now, double seconds, double size) {
     if (!is) {
         s->going = s->peak = 0;
         return;
@@ -27,9 +25,9 @@ static void put(wpin_step_result *r, wpin_trouble what, bool is, double now, dou
     }
 }
 
-double wpin_loose_duty(const wpin_run *run, const wpin_rig_load *load) {
+double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
-    const wpin_rig_supply *s = &run->rig->supplies[load->supply];
+    const wpin_rig_supply *s = &rig->supplies[load->supply];
     double hold = wpin_sim_at_shaft(m).holds;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
@@ -70,10 +68,10 @@ static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
     const double creep = 1; /* rpm */
     bool judged = !wpin_run_aligns(run, (size_t)r->load);
     bool backwards = judged && duty * rpm < 0 && fabs(rpm) > creep;
-    put(r, WPIN_TROUBLE_BACKWARDS, backwards, now, w->seconds, fabs(rpm));
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_BACKWARDS], backwards, now, w->seconds, fabs(rpm));
     bool stands = judged && duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
-                  fabs(duty) > 1.05 * wpin_loose_duty(run, load);
-    put(r, WPIN_TROUBLE_STANDING, stands, now, w->seconds, w->amps);
+                  fabs(duty) > 1.05 * wpin_loose_duty(run->rig, load);
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_STANDING], stands, now, w->seconds, w->amps);
 }
 
 static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
@@ -89,9 +87,9 @@ static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w
                   wpin_sim_supply_on(run->sim, (int)load->supply);
     double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
     r->driven += due > 0 ? w->seconds : 0;
-    put(r, WPIN_TROUBLE_DEAD, due > 0 && w->amps < fmin(0.1 * due, 1e-3 + 0.02 * due),
-        wpin_run_time(run), w->seconds,
-        run->rig->supplies[load->supply].volts - last->supply_volts);
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_DEAD],
+                   due > 0 && w->amps < fmin(0.1 * due, 1e-3 + 0.02 * due), wpin_run_time(run),
+                   w->seconds, run->rig->supplies[load->supply].volts - last->supply_volts);
 }
 
 double wpin_run_window(const wpin_run *run, size_t load) {
@@ -111,6 +109,8 @@ static bool is_whole(const wpin_run *run, size_t load, wpin_window *w) {
     w->seconds += last->seconds;
     w->turns += last->rpm_mean / 60 * last->seconds;
     w->effect += last->effect * last->seconds;
+    double sensed = wpin_run_measured_amps(run, load);
+    w->sensed += isnan(sensed) ? 0 : sensed * last->seconds;
     w->amps = fmax(w->amps, fmax(fabs(last->amps_min), fabs(last->amps_max)));
     return w->seconds >= wpin_run_window(run, load) * (1 - 1e-9);
 }
@@ -141,6 +141,7 @@ void wpin_run_watch_loads(wpin_run *run) {
         wpin_step_result *r = owner == 0 ? NULL : &run->report->steps[owner - 1];
         if (r != NULL && wpin_step_drives(r) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {
             watch(run, r, w);
+            wpin_watch_seen(run, r, w);
         }
         *w = (wpin_window){0};
     }
@@ -154,7 +155,7 @@ static const wpin_spell *spell(const wpin_step_result *r, wpin_trouble what) {
 }
 
 /* "from 1.20 s on", or how long. */
-static const char *when(const wpin_spell *s, char *text, size_t size) {
+const char *wpin_spell_when(const wpin_spell *s, char *text, size_t size) {
     if (s->going > 0) {
         snprintf(text, size, "from %.2f s on", s->since);
     } else {
@@ -167,7 +168,7 @@ static void judge_dead(const wpin_run *run, wpin_step_result *r, const wpin_spel
     const wpin_rig_load *load = &run->rig->loads[r->load];
     const wpin_rig_supply *supply = &run->rig->supplies[load->supply];
     char text[64];
-    when(s, text, sizeof text);
+    wpin_spell_when(s, text, sizeof text);
     if (s->worst > 0.5 * supply->volts) {
         wpin_rule(r, WPIN_VERDICT_BAD,
                   "no current %s: supply '%s' gave %.3g V: switched off, dead, or cut out", text,
@@ -205,12 +206,13 @@ bool wpin_judge_course(const wpin_run *run, wpin_step_result *r) {
         wpin_rule(r, WPIN_VERDICT_BAD,
                   "turned the wrong way %s, at up to %.0f rpm: swapped wires, or 'reversed' is "
                   "missing in the rig",
-                  when(back, text, sizeof text), back->worst);
+                  wpin_spell_when(back, text, sizeof text), back->worst);
     } else if (stood != NULL) {
         const wpin_sim_motor *m = &run->rig->loads[r->load].motor;
-        wpin_rule(
-            r, WPIN_VERDICT_BAD, "stood still %s, %s at %.3g A", when(stood, text, sizeof text),
-            m->stop_high > m->stop_low ? "at its end stop or stalled," : "stalled", stood->worst);
+        wpin_rule(r, WPIN_VERDICT_BAD, "stood still %s, %s at %.3g A",
+                  wpin_spell_when(stood, text, sizeof text),
+                  m->stop_high > m->stop_low ? "at its end stop or stalled," : "stalled",
+                  stood->worst);
     }
     return dead != NULL || back != NULL || stood != NULL || judge_gaps(r);
 }
@@ -222,6 +224,9 @@ void wpin_run_settle_course(const wpin_run *run, size_t load) {
     wpin_step_result *r = &run->report->steps[run->owner[load] - 1];
     for (int what = 0; what < WPIN_TROUBLE_COUNT; what++) {
         r->spells[what].going = 0; /* the next step answers for what goes on */
+    }
+    for (int what = 0; what < WPIN_SIGN_COUNT; what++) {
+        r->seen.signs[what].going = 0;
     }
     if (r->done && r->verdict != WPIN_VERDICT_BAD) {
         wpin_judge_course(run, r);

@@ -35,6 +35,7 @@ typedef struct wpin_window {
     double seconds, amps; /* how long; largest size of the current */
     double turns;         /* of the output */
     double effect;        /* times seconds */
+    double sensed;        /* A as its sense shows, times seconds */
 } wpin_window;
 
 typedef struct wpin_run {

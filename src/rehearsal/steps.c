@@ -101,6 +101,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         result->limited = result->limited || ended == WPIN_ENDED_LIMIT;
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
         result->degrees = last->turns * 360;
+        result->seen.fault = wpin_motor_fault(&run->motors[result->load]);
         bool turned = result->op == WPIN_OP_TURN || result->op == WPIN_OP_TURN_TO;
         if (wpin_run_is_stepper(run, (size_t)result->load)) {
             result->degrees_asked = wpin_run_degrees(run, (size_t)result->load);

@@ -5,7 +5,7 @@
 
 /* The shaft stands although duty is on the pins: the likeliest cause first. */
 static void judge_standing(const wpin_run *run, wpin_step_result *step) {
-    double loose = wpin_loose_duty(run, &run->rig->loads[step->load]);
+    double loose = wpin_loose_duty(run->rig, &run->rig->loads[step->load]);
     if (wpin_judge_path(run, step, "not moving")) {
         return;
     }

@@ -16,8 +16,17 @@ void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format,
     __attribute__((format(printf, 3, 4)));
 /* What burnt of a load, its driver or its pins; NULL: nothing. */
 const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load);
+/* Adds a stretch of time to a spell, in which something was so or not; its words for when. */
+void wpin_spell_put(wpin_spell *spell, bool is, double now, double seconds, double size);
+const char *wpin_spell_when(const wpin_spell *spell, char *text, size_t size);
+/* Adds a window of its PWM to what a load's own sensors say of its step. */
+void wpin_watch_seen(const wpin_run *run, wpin_step_result *step, const wpin_window *window);
+/* Speed that a duty from 0 to 1 is due, rad/s of the motor's shaft; seconds in which it comes to
+ * nine tenths of a new one. */
+double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty);
+double wpin_due_time(const wpin_rig *rig, const wpin_rig_load *load);
 /* Duty that just breaks the shaft loose. */
-double wpin_loose_duty(const wpin_run *run, const wpin_rig_load *load);
+double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load);
 /* Judges by what went wrong for a while; false when nothing did. */
 bool wpin_judge_course(const wpin_run *run, wpin_step_result *step);
 /* Looks for what keeps power from a load: supply off, a part burnt, wires; says "WHAT: cause".

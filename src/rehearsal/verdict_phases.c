@@ -8,20 +8,19 @@
 /* What a bench that is not quite the rig may be off by. */
 #define FAR_OFF 0.3
 
-static double due_rpm(const wpin_run *run, const wpin_rig_load *load, double duty) {
+double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
     wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
-    double low = 0, high = run->rig->supplies[load->supply].volts / load->motor.constant;
+    double low = 0, high = rig->supplies[load->supply].volts / load->motor.constant;
     for (int i = 0; i < 40; i++) {
         double w = (low + high) / 2, drags = s.drags + s.viscous * w + s.quadratic * w * w;
-        double amps = wpin_rig_mean_amps(run->rig, load, duty, w);
+        double amps = wpin_rig_mean_amps(rig, load, duty, w);
         *(load->motor.constant * amps > drags ? &low : &high) = w;
     }
-    return low * 30 / PI / load->motor.gear_ratio;
+    return low;
 }
 
-/* Seconds in which it comes to nine tenths of a new speed. */
-static double settles(const wpin_run *run, const wpin_rig_load *load) {
-    double k = load->motor.constant, ohms = wpin_rig_loop_ohms(run->rig, load);
+double wpin_due_time(const wpin_rig *rig, const wpin_rig_load *load) {
+    double k = load->motor.constant, ohms = wpin_rig_loop_ohms(rig, load);
     return 2.3 * wpin_sim_at_shaft(&load->motor).inertia * ohms / (k * k);
 }
 
@@ -46,14 +45,15 @@ static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_r
 
 bool wpin_judge_phases(const wpin_run *run, wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
-    bool lasts = step->op == WPIN_OP_HOLD && step->asked_seconds >= settles(run, load);
+    bool lasts = step->op == WPIN_OP_HOLD && step->asked_seconds >= wpin_due_time(run->rig, load);
     if (!wpin_stage_kind_is_three_phase(load->kind) || !lasts || step->duty == 0) {
         return false;
     }
     if (wpin_asks_speed(step)) {
         return judge_cost(run, step, load);
     }
-    double due = due_rpm(run, load, fabs(step->duty)), rpm = fabs(step->rpm);
+    double w = wpin_due_speed(run->rig, load, fabs(step->duty));
+    double due = w * 30 / PI / load->motor.gear_ratio, rpm = fabs(step->rpm);
     if (fabs(rpm - due) <= FAR_OFF * due) {
         return false;
     }
