@@ -10,30 +10,6 @@
 static const double shortest[WPIN_TROUBLE_COUNT] = {
     [WPIN_TROUBLE_BACKWARDS] = 0.1, [WPIN_TROUBLE_STANDING] = 0.1, [WPIN_TROUBLE_DEAD] = 0.1};
 
-void wpin_spell_put(wpin_spell *s, bool is, double now, double seconds, double size) {
-    if (!is) {
-        s->going = s->peak = 0;
-        return;
-    }
-    s->going += seconds;
-    s->total += seconds;
-    s->peak = fmax(s->peak, size);
-    if (s->going >= s->lasted) {
-        s->worst = s->peak;
-        s->since = fmax(now - s->going, 0);
-        s->lasted = s->going;
-    }
-}
-
-double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_motor *m = &load->motor;
-    const wpin_rig_supply *s = &rig->supplies[load->supply];
-    double hold = wpin_sim_at_shaft(m).holds;
-    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
-                             switches * load->bridge.on_resistance);
-}
-
 /* Highest current that a motor should take at this duty and speed; of other loads a token. */
 static double due_amps(const wpin_run *run, const wpin_rig_load *load, double duty, double rpm) {
     double volts = run->rig->supplies[load->supply].volts;
@@ -53,12 +29,6 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
     bool coming = duty * volts - switches * load->bridge.saturation_volts >
                   m->constant * speed + 0.05 * volts;
     return coming && amps > 1e-3 ? amps : 0;
-}
-
-bool wpin_run_aligns(const wpin_run *run, size_t load) {
-    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
-    wpin_sensorless_state doing = wpin_sensorless_doing(s);
-    return s->starts <= 1 && (doing == WPIN_SENSORLESS_ALIGN || doing == WPIN_SENSORLESS_RAMP);
 }
 
 static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
@@ -152,16 +122,6 @@ void wpin_run_watch_loads(wpin_run *run) {
 static const wpin_spell *spell(const wpin_step_result *r, wpin_trouble what) {
     const wpin_spell *s = &r->spells[what];
     return s->lasted >= shortest[what] ? s : NULL;
-}
-
-/* "from 1.20 s on", or how long. */
-const char *wpin_spell_when(const wpin_spell *s, char *text, size_t size) {
-    if (s->going > 0) {
-        snprintf(text, size, "from %.2f s on", s->since);
-    } else {
-        snprintf(text, size, "from %.2f s for %.2f s", s->since, s->lasted);
-    }
-    return text;
 }
 
 static void judge_dead(const wpin_run *run, wpin_step_result *r, const wpin_spell *s) {

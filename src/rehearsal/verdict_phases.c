@@ -8,22 +8,6 @@
 /* What a bench that is not quite the rig may be off by. */
 #define FAR_OFF 0.3
 
-double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
-    wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
-    double low = 0, high = rig->supplies[load->supply].volts / load->motor.constant;
-    for (int i = 0; i < 40; i++) {
-        double w = (low + high) / 2, drags = s.drags + s.viscous * w + s.quadratic * w * w;
-        double amps = wpin_rig_mean_amps(rig, load, duty, w);
-        *(load->motor.constant * amps > drags ? &low : &high) = w;
-    }
-    return low;
-}
-
-double wpin_due_time(const wpin_rig *rig, const wpin_rig_load *load) {
-    double k = load->motor.constant, ohms = wpin_rig_loop_ohms(rig, load);
-    return 2.3 * wpin_sim_at_shaft(&load->motor).inertia * ohms / (k * k);
-}
-
 /* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
 static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_rig_load *load) {
     wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);

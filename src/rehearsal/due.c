@@ -1,0 +1,34 @@
+/* What a load is due by its parts, as the steps that drive it are judged by. */
+#include "verdict.h"
+
+double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_sim_motor *m = &load->motor;
+    const wpin_rig_supply *s = &rig->supplies[load->supply];
+    double hold = wpin_sim_at_shaft(m).holds;
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
+                             switches * load->bridge.on_resistance);
+}
+
+double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
+    wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
+    double low = 0, high = rig->supplies[load->supply].volts / load->motor.constant;
+    for (int i = 0; i < 40; i++) {
+        double w = (low + high) / 2, drags = s.drags + s.viscous * w + s.quadratic * w * w;
+        double amps = wpin_rig_mean_amps(rig, load, duty, w);
+        *(load->motor.constant * amps > drags ? &low : &high) = w;
+    }
+    return low;
+}
+
+double wpin_due_time(const wpin_rig *rig, const wpin_rig_load *load) {
+    double k = load->motor.constant, ohms = wpin_rig_loop_ohms(rig, load);
+    return 2.3 * wpin_sim_at_shaft(&load->motor).inertia * ohms / (k * k);
+}
+
+/* Meanwhile nothing is due. */
+bool wpin_run_aligns(const wpin_run *run, size_t load) {
+    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
+    wpin_sensorless_state doing = wpin_sensorless_doing(s);
+    return s->starts <= 1 && (doing == WPIN_SENSORLESS_ALIGN || doing == WPIN_SENSORLESS_RAMP);
+}
