@@ -27,6 +27,14 @@ static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_r
     return true;
 }
 
+/* The speed that is due takes many periods of PWM in a sector for granted; and a slower one is only
+ * told where the current comes and goes much faster than the sectors, or it lacks torque by that. */
+static bool tells_by_speed(const wpin_run *run, const wpin_rig_load *load, double w, bool slower) {
+    double sector = PI / 3 / fmax(w * load->motor.pole_pairs, 1e-9);
+    double settles = load->motor.inductance / wpin_rig_loop_ohms(run->rig, load);
+    return sector * load->limits.pwm_hz > 4 && (!slower || sector > 2 * settles);
+}
+
 bool wpin_judge_phases(const wpin_run *run, wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     bool lasts = step->op == WPIN_OP_HOLD && step->asked_seconds >= wpin_due_time(run->rig, load);
@@ -38,7 +46,7 @@ bool wpin_judge_phases(const wpin_run *run, wpin_step_result *step) {
     }
     double w = wpin_due_speed(run->rig, load, fabs(step->duty));
     double due = w * 30 / PI / load->motor.gear_ratio, rpm = fabs(step->rpm);
-    if (fabs(rpm - due) <= FAR_OFF * due) {
+    if (fabs(rpm - due) <= FAR_OFF * due || !tells_by_speed(run, load, w, rpm < due)) {
         return false;
     }
     wpin_rule(
