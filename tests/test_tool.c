@@ -538,6 +538,36 @@ START_TEST(a_step_answers_for_all_its_time) {
 }
 END_TEST
 
+START_TEST(a_first_motion_says_which_way) {
+    static const struct {
+        const char *arguments, *says;
+        int status;
+    } rows[] = {
+        {RIG " pump --free", "30 % for 1 s    142 deg clockwise, up to 38 rpm", 0},
+        {RIG " pump --free --from-back", "142 deg counter-clockwise", 0},
+        {RIG " pump --free --forward clockwise --fault 'pump motor-swapped'",
+         "forward ought to be clockwise: 'reversed: yes' in its stage makes it so", 0},
+        {RIG " pump --free --fault 'pump stalled'", "not moving: stalled at 1.82 A", 1},
+        {RIG " pump --free --json", "\"ought_to_be_reversed\": false", 0},
+        {RIG " pump", "nothing moves before somebody says that the shaft of 'pump' is free", 2},
+        {RIG " pump --free --forward left", "expected clockwise or counter-clockwise", 2},
+        {HOUSE " --free", "on for 0.3 s    11.9 turns clockwise", 1}, /* the gate is shut */
+        {HOUSE " gate --free", "limit switch 'gate-shut' is reached already", 1},
+        {HOUSE " turntable --free", "44 deg counter-clockwise", 0},
+        {HOUSE " lamp --free", "'lamp' has no shaft", 2},
+        {TEST_SOURCE "/demo/honey-spinner.yaml --free", "250 deg clockwise", 0},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool(rows[i].status, SAYS(rows[i].says), "first %s < /dev/null", rows[i].arguments);
+    }
+    const char *path = write_file("first.yaml", contents(RIG));
+    tool(0, SAYS("stored in"), "first %s --free --forward counter-clockwise --write", path);
+    tool(0, SAYS("forward is counter-clockwise, seen from the end of its shaft"), "rig %s", path);
+    tool(0, SAYS("142 deg counter-clockwise"), "first %s --free --forward counter-clockwise", path);
+    tool(0, SAYS("it has moved before; forward is counter-clockwise"), "vet %s", path);
+}
+END_TEST
+
 START_TEST(each_fault_shows_as_it_would_on_the_bench) {
     static const struct {
         const char *fault, *words;
@@ -843,6 +873,7 @@ int main(void) {
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, a_step_answers_for_all_its_time);
+    tcase_add_test(tests, a_first_motion_says_which_way);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, parts_are_sized);

@@ -35,6 +35,9 @@ typedef struct wpin_plan {
 
 /** Reads and checks a plan for a rig. NULL with at least one message when anything is wrong. */
 WPIN_API wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *messages);
+/** The same of a text, not empty; `name` stands for the file in messages. */
+WPIN_API wpin_plan *wpin_plan_read_text(const char *name, const char *text, const wpin_rig *rig,
+                                        wpin_messages *messages);
 /** Frees a plan; NULL is fine. */
 WPIN_API void wpin_plan_free(wpin_plan *plan);
 

@@ -177,6 +177,27 @@ WPIN_API wpin_seen_verdict wpin_seen_judge(const wpin_rig *rig, int load, const 
 /** Frees a report; NULL is fine. */
 WPIN_API void wpin_report_free(wpin_report *report);
 
+/** What a first motion one way came to. */
+typedef struct wpin_first_way {
+    bool tried;      /**< Its stage can go that way. */
+    double duty;     /**< Asked for, a fraction; 1 for what is on or off. */
+    double seconds;  /**< For how long; of a stepper 0. */
+    double turns;    /**< Of the output, clockwise as seen from the end of its shaft. */
+    double rpm_peak; /**< Largest size. */
+    double amps_peak;
+    int other; /**< Another load that turned instead or besides, -1: none. */
+    wpin_verdict verdict;
+    char words[160];
+} wpin_first_way;
+
+/** Moves a load for the first time on the simulated bench, alone, each way its stage can: at most
+ * 30 % of the duty and 1 s (a start without sensors 4 s), 0.3 s where it is on or off, an eighth of
+ * a turn of a stepper; kicks and start duties left out. False with the reason for what has no shaft
+ * or can't be set up. */
+WPIN_API bool wpin_first_motion(const wpin_rig *rig, int load, const wpin_injection *faults,
+                                size_t fault_count, wpin_first_way ways[2], char *why,
+                                size_t why_size);
+
 /** What a sweep finds. Duties as fractions. */
 typedef struct wpin_found {
     double start_duty; /**< Gets the load moving from rest. */

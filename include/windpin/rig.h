@@ -177,6 +177,14 @@ typedef struct wpin_rig_hall {
                         below WPIN_WIRE_ORDERS; 0: in this one. */
 } wpin_rig_hall;
 
+/** Which way a load was seen to turn at its first motion. */
+typedef struct wpin_rig_first {
+    bool there;
+    char on[12];    /**< The day. */
+    bool counter;   /**< Forward is counter-clockwise... */
+    bool from_back; /**< ...seen from the back of the motor, not from the end of its shaft. */
+} wpin_rig_first;
+
 /** How many orders three leads, three sensors and the sensors' sense can be in. */
 #define WPIN_WIRE_ORDERS 72
 /** Which lead is really on each leg, and which sensor on each pin, in one of these orders; whether
@@ -307,6 +315,7 @@ typedef struct wpin_rig_load {
     wpin_rig_current current;
     wpin_rig_position position;
     wpin_rig_identified identified;
+    wpin_rig_first first_motion;
     int board; /**< Number of the board its driver is on, -1: none. */
     wpin_rig_static statics[WPIN_RIG_STATICS];
     size_t static_count;

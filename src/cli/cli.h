@@ -15,6 +15,7 @@ int cmd_plot(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);
 int cmd_stage(int argc, char **argv);
+int cmd_first(int argc, char **argv);
 int cmd_find(int argc, char **argv);
 int cmd_order(int argc, char **argv);
 int cmd_identify(int argc, char **argv);

@@ -224,6 +224,15 @@ static void print_identified(const wpin_rig_load *load) {
     }
 }
 
+static void print_first_motion(const wpin_rig_load *load) {
+    const wpin_rig_first *f = &load->first_motion;
+    if (f->there) {
+        printf("  moved       on %s; forward is %s, seen from the %s\n", f->on,
+               f->counter ? "counter-clockwise" : "clockwise",
+               f->from_back ? "back of the motor" : "end of its shaft");
+    }
+}
+
 static void print_hall(const wpin_rig_load *load) {
     const wpin_rig_hall *h = &load->hall;
     if (!h->there) {
@@ -339,6 +348,7 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
            load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
     print_what(rig, load);
     print_identified(load);
+    print_first_motion(load);
     print_current(rig, load);
     print_feedback(rig, load);
 }

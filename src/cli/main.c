@@ -15,6 +15,7 @@ static const struct {
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
+    {"first", cmd_first, "move each load gently for the first time: does it turn, and which way"},
     {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
     {"order", cmd_order, "find the order of a brushless motor's leads and Hall sensors"},
     {"identify", cmd_identify, "find out what a motor is: resistance, constant, inertia, friction"},

@@ -274,20 +274,8 @@ void wpin_plan_free(wpin_plan *plan) {
     free(plan);
 }
 
-wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *messages) {
+static wpin_plan *read_plan(FILE *file, const wpin_rig *rig, wpin_messages *messages) {
     size_t before = messages->count;
-    messages->file = path;
-    FILE *file = fopen(path, "r");
-    struct stat status;
-    if (file == NULL) {
-        wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
-        return NULL;
-    }
-    if (fstat(fileno(file), &status) == 0 && S_ISDIR(status.st_mode)) {
-        wpin_messages_add(messages, 0, 0, "is a folder; expected a plan (see docs/plan.md)");
-        fclose(file);
-        return NULL;
-    }
     wpin_plan_reader r = {
         .rig = rig, .line = {.messages = messages}, .plan = calloc(1, sizeof(wpin_plan))};
     bool room = wpin_flow_init(&r.flow, rig) && r.plan != NULL;
@@ -304,11 +292,41 @@ wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *
             count_tracks(&r);
         }
     }
-    fclose(file);
     wpin_flow_free(&r.flow);
     if (messages->count != before || r.full || messages->out_of_memory) {
         wpin_plan_free(r.plan);
         return NULL;
     }
     return r.plan;
+}
+
+wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *messages) {
+    messages->file = path;
+    FILE *file = fopen(path, "r");
+    struct stat status;
+    if (file == NULL) {
+        wpin_messages_add(messages, 0, 0, "can't be opened: %s", strerror(errno));
+        return NULL;
+    }
+    if (fstat(fileno(file), &status) == 0 && S_ISDIR(status.st_mode)) {
+        wpin_messages_add(messages, 0, 0, "is a folder; expected a plan (see docs/plan.md)");
+        fclose(file);
+        return NULL;
+    }
+    wpin_plan *plan = read_plan(file, rig, messages);
+    fclose(file);
+    return plan;
+}
+
+wpin_plan *wpin_plan_read_text(const char *name, const char *text, const wpin_rig *rig,
+                               wpin_messages *messages) {
+    messages->file = name;
+    FILE *file = fmemopen((void *)(uintptr_t)text, strlen(text), "r");
+    if (file == NULL) {
+        messages->out_of_memory = true;
+        return NULL;
+    }
+    wpin_plan *plan = read_plan(file, rig, messages);
+    fclose(file);
+    return plan;
 }

@@ -26,6 +26,7 @@ enum {
     LOAD_SPEED,
     LOAD_POSITION,
     LOAD_IDENTIFIED,
+    LOAD_FIRST,
     LOAD_OVERLOAD,
     LOAD_CURRENT,
     LOAD_HALL,
@@ -55,6 +56,7 @@ static const wpin_field load_fields[] = {
     NODE("speed", false),
     NODE("position", false),
     NODE("identified", false),
+    NODE("first-motion", false),
     NODE("overload", false),
     NODE("current", false),
     NODE("hall", false),
@@ -455,6 +457,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (nodes[LOAD_IDENTIFIED] != NULL) {
         wpin_read_identified(reader, nodes[LOAD_IDENTIFIED], &load);
+    }
+    if (nodes[LOAD_FIRST] != NULL) {
+        wpin_read_first_motion(reader, nodes[LOAD_FIRST], &load);
     }
     if (nodes[LOAD_HALL] != NULL) {
         wpin_read_hall(reader, rig, nodes[LOAD_HALL], &load);

@@ -119,8 +119,14 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
                 "code belongs to which sector, before a first run.",
                 l->name);
         }
-        if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
-            add(to, "%s: a first run %s; it turns the way forward means, else set 'reversed'%s.",
+        if (l->first_motion.there) {
+            add(to, "%s: it has moved before; forward is %s, seen from the %s.", l->name,
+                l->first_motion.counter ? "counter-clockwise" : "clockwise",
+                l->first_motion.from_back ? "back of the motor" : "end of its shaft");
+        } else if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
+            add(to,
+                "%s: a first run %s (windpin first); it turns the way forward means, else set "
+                "'reversed'%s.",
                 l->name,
                 wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
                                                     : "of half a second",
