@@ -39,7 +39,7 @@ static size_t campaign_cells(campaign_cell *cells, size_t most) {
     size_t kinds, count = 0;
     const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);
     for (size_t k = 0; k < kinds; k++) {
-        for (int l = 0; l < 5; l++) {
+        for (int l = kind[k].direct ? 5 : 0; l < 5; l++) { /* a pin itself has no driver to vary */
             bool fits = kind[k].coils ? l == 4 : l == 0 || (l < 4 && !campaign_bridge(&kind[k]));
             bool timed =
                 wpin_stage_kind_takes_duty(&kind[k]) && kind[k].logic != WPIN_SIM_LOGIC_SERVO_PULSE;

@@ -121,21 +121,25 @@ static void write_rig_of_all_kinds(char *rig, size_t size) {
     unsigned pin = 0;
     used += (size_t)snprintf(rig, size,
                              "rig: all kinds\ncontroller: {pin-limit: 40mA}\nsupplies: {main: "
-                             "{voltage: 12V, resistance: 0.1ohm}}\nloads:\n");
+                             "{voltage: 12V, resistance: 0.1ohm}, logic: {voltage: 5V, "
+                             "resistance: 0.1ohm}}\nloads:\n");
     for (size_t i = 0; i < count; i++) {
         const wpin_stage_kind *k = &kinds[i];
         bool duty = wpin_stage_kind_takes_duty(k);
         used += (size_t)snprintf(rig + used, size - used,
-                                 "  load-%zu:\n    supply: main\n    stage: {kind: %s%s%s, pins: {",
-                                 i, k->name, duty && !k->coils ? ", pwm: 50Hz" : "",
+                                 "  load-%zu:\n    supply: %s\n    stage: {kind: %s%s%s, pins: {",
+                                 i, k->direct ? "logic" : "main", k->name,
+                                 duty && !k->coils ? ", pwm: 50Hz" : "",
                                  k->contacts ? "" : ", dead-time: 2us");
         for (unsigned l = 0; l < k->table->line_count; l++) {
             used += (size_t)snprintf(rig + used, size - used, "%s%s: %u", l > 0 ? ", " : "",
                                      k->lines[l], pin++);
         }
         used += (size_t)snprintf(
-            rig + used, size - used,
-            "}}\n    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: 30V}\n%s%s",
+            rig + used, size - used, "}}\n%s%s%s",
+            k->direct ? ""
+                      : "    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: "
+                        "30V}\n",
             k->coils ? "    stepper: {steps: 200, resistance: 2ohm, inductance: 3mH, rated: 1A, "
                        "holding-torque: 0.3Nm, inertia: 100gcm2, stepping: {start-rate: 80steps/s, "
                        "top-rate: 240steps/s, ramp: 400steps/s2, mode: half}}\n"

@@ -164,8 +164,8 @@ static wpin_report *run_text(const wpin_rig *rig, const char *text, wpin_plan **
 /* Forward, each way to end it, and reverse: moves as told and nothing burns. */
 START_TEST(every_stage_does_what_its_table_says) {
     const wpin_stage_kind *kind = kind_of(_i);
-    if (kind->coils) {
-        return; /* a stepper's: tests/test_loads.c */
+    if (kind->coils || kind->direct) {
+        return; /* a stepper's: tests/test_loads.c; a pin itself: below */
     }
     wpin_rig *rig = rig_of(kind, "");
     char text[600] =
@@ -210,8 +210,8 @@ END_TEST
 /* What a stage can't do is refused when the plan is read, with those that can. */
 START_TEST(what_a_stage_can_not_do_is_refused) {
     const wpin_stage_kind *kind = kind_of(_i);
-    if (kind->coils) {
-        return; /* a stepper's: tests/test_loads.c */
+    if (kind->coils || kind->direct) {
+        return; /* a stepper's: tests/test_loads.c; a pin itself: below */
     }
     const struct {
         const char *plan, *words;
@@ -381,12 +381,62 @@ START_TEST(mistakes_in_a_table_are_told) {
 }
 END_TEST
 
+/* ---- a pin itself ---- */
+
+static const char *on_a_pin(const char *supply, const char *driver, const char *what) {
+    static char text[1200];
+    snprintf(text, sizeof text,
+             "rig: pin\ncontroller: {logic: 5V, pin-limit: 40mA}\n"
+             "supplies:\n  logic: {voltage: 5V, resistance: 50mohm, switch: on}\n"
+             "  main: {voltage: 12V, resistance: 50mohm, switch: on}\n"
+             "loads:\n  ready:\n    supply: %s\n"
+             "    stage: {kind: direct-pin, pins: {output: 9}, pwm: 20kHz}\n%s"
+             "    ramp: {up: 100ms, down: 100ms}\n%s",
+             supply, driver, what);
+    return write_file("direct.yaml", text);
+}
+
+#define SMALL_MOTOR                                                                                \
+    "    rest: 500ms\n    motor: {resistance: 8ohm, inductance: 2mH, constant: 5mNm/A, "           \
+    "inertia: 2gcm2, dry-friction: 0.1mNm, static-friction: 0.1mNm}\n"
+
+START_TEST(a_pin_drives_what_is_small_enough) {
+    static const struct {
+        const char *supply, *driver, *what, *says, *runs;
+    } rows[] = {
+        {"logic", "", "    leds: {rated: 5V, power: 50mW, forward: 2V}\n",
+         "0 refused, 0 with caution", "ok, 88 % of its rated light"},
+        {"logic", "", "    leds: {rated: 5V, power: 120mW, forward: 2V}\n", "0 refused", "ok, "},
+        {"logic", "", "    leds: {rated: 5V, power: 400mW, forward: 2V}\n",
+         "its pin would give 48 mA, a pin survives 40 mA", "pin 9, over-current"},
+        {"logic", "", SMALL_MOTOR, "its pin would give 152 mA", "pin 9, over-current"},
+        {"main", "", SMALL_MOTOR, "gives the 5 V of 'logic'; supply 'main' is one of 12 V", ""},
+        {"logic", "    driver: {on-resistance: 1ohm, current-limit: 1A, voltage-limit: 9V}\n",
+         SMALL_MOTOR, "there is no driver between", ""},
+    };
+    static char said[8000];
+    const char *plan = write_file("direct.plan", "ready ramp 100%\nready hold 1s\nready off\n");
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        const char *rig = on_a_pin(rows[i].supply, rows[i].driver, rows[i].what);
+        run_command(said, sizeof said, TEST_TOOL " vet %s %s", rig, plan);
+        ck_assert_msg(strstr(said, rows[i].says) != NULL, "row %zu: %s", i, said);
+        if (strstr(said, "refuse:") != NULL) {
+            run_command(said, sizeof said,
+                        "sed -i 's/^loads:/accept: [ready pin-current]\\nloads:/' %s", rig);
+        }
+        run_command(said, sizeof said, TEST_TOOL " run %s %s", rig, plan);
+        ck_assert_msg(strstr(said, rows[i].runs) != NULL, "row %zu: %s", i, said);
+    }
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("stages");
     TCase *tests = tcase_create("stages");
     tcase_add_loop_test(tests, every_transition_keeps_the_order, 0, kind_count());
     tcase_add_loop_test(tests, every_stage_does_what_its_table_says, 0, kind_count());
     tcase_add_loop_test(tests, what_a_stage_can_not_do_is_refused, 0, kind_count());
+    tcase_add_test(tests, a_pin_drives_what_is_small_enough);
     tcase_add_test(tests, switches_pulses_and_toggles);
     tcase_add_loop_test(tests, a_missing_diode_burns_the_switch, 0, 3);
     tcase_add_test(tests, a_bipolar_bridge_eats_two_volts);

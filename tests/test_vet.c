@@ -135,6 +135,9 @@ START_TEST(a_pump_on_every_kind_of_stage_passes) {
     size_t count;
     const wpin_stage_kind *kind = &wpin_stage_kinds(&count)[_i];
     char pins[200] = "", stage[300], text[2000];
+    if (kind->direct) {
+        return; /* no pin drives a pump */
+    }
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         size_t used = strlen(pins);
         snprintf(pins + used, sizeof pins - used, "%s%s: %u", l == 0 ? "" : ", ", kind->lines[l],

@@ -92,6 +92,7 @@ typedef struct wpin_stage_kind {
     bool contacts;                       /**< Relay contacts: slow, bouncing, never PWM. */
     bool coils;                          /**< For steppers: rows are coil states. */
     bool bare;                           /**< Bare switches without an interlock of their own. */
+    bool direct;                         /**< A pin of the controller drives the load itself. */
     const char *zero;                    /**< What zero duty and a stop really do, in words. */
 } wpin_stage_kind;
 

@@ -343,9 +343,14 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
             printf("  on stop     %s\n", stops[load->on_stop]);
         }
     }
-    printf("  driver      %.4g mohm a switch, burns above %.4g A for %.4g ms or %.4g V\n",
-           load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
-           load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
+    if (load->kind->direct) {
+        printf("  driver      none: the pin itself, %.3g ohm, burns above %.3g mA\n",
+               load->bridge.on_resistance, load->bridge.burns_above_amps * 1e3);
+    } else {
+        printf("  driver      %.4g mohm a switch, burns above %.4g A for %.4g ms or %.4g V\n",
+               load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
+               load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
+    }
     print_what(rig, load);
     print_identified(load);
     print_first_motion(load);

@@ -4,8 +4,12 @@
 #include <stdio.h>
 #include <string.h>
 
+#define WISHES                                                                                     \
+    "both-ways, speed, brake, coast, feedback (it is regulated) or ac =yes or =no, voltage= or "   \
+    "current="
+
 typedef struct wishes {
-    bool both_ways, speed, brake, coast;
+    bool both_ways, speed, brake, coast, feedback, ac;
     double volts, amps;
 } wishes;
 
@@ -17,6 +21,25 @@ static bool can_brake(const wpin_stage_kind *kind) {
 static const char *unmet(const wpin_stage_kind *kind, const wishes *w) {
     if (kind->coils) {
         return "it is for steppers";
+    }
+    if (w->ac && !kind->contacts) {
+        return "it passes current one way only: alternating current takes a contact, or a "
+               "solid-state relay made for it";
+    }
+    if (w->ac && wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE)) {
+        return "it reverses direct current; an alternating one has no direction";
+    }
+    if (kind->direct && (w->amps == 0 || w->amps > 0.02)) {
+        return "a pin gives some 20 mA: say current=... if it is no more";
+    }
+    if (kind->direct && w->volts > 5) {
+        return "a pin gives its logic volts, 5 V or less";
+    }
+    if (kind->contacts && !w->ac && w->volts > 30) {
+        return "most contacts are rated for no more than 30 V of direct current";
+    }
+    if (w->feedback && !wpin_stage_kind_takes_duty(kind)) {
+        return "it takes no duty, by which a measured speed or current is regulated";
     }
     if (w->both_ways && !wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE)) {
         return "it can't reverse";
@@ -68,13 +91,12 @@ static bool take_wishes(const char *const *words, size_t count, wishes *w) {
                      take_flag(words[i], "speed", &w->speed, &wrong) ||
                      take_flag(words[i], "brake", &w->brake, &wrong) ||
                      take_flag(words[i], "coast", &w->coast, &wrong) ||
+                     take_flag(words[i], "feedback", &w->feedback, &wrong) ||
+                     take_flag(words[i], "ac", &w->ac, &wrong) ||
                      take_quantity(words[i], "voltage", WPIN_VOLTAGE, &w->volts, &wrong) ||
                      take_quantity(words[i], "current", WPIN_CURRENT, &w->amps, &wrong);
         if (!known) {
-            cli_complain("'%s' is not a wish; expected both-ways, speed, brake or coast =yes or "
-                         "=no, voltage "
-                         "or current",
-                         words[i]);
+            cli_complain("'%s' is not a wish; expected " WISHES, words[i]);
             wrong = true;
         }
     }
@@ -83,6 +105,10 @@ static bool take_wishes(const char *const *words, size_t count, wishes *w) {
 
 /* What the numbers say about the switches in it. */
 static const char *advice(const wishes *w) {
+    if (w->ac && (w->volts == 0 || w->volts > 50)) {
+        return "mains can kill: a ready-made relay or socket in its own case, switched from "
+               "outside";
+    }
     if (w->amps > 0 && w->amps < 0.02) {
         return "a few milliamperes: windpin size pin says whether a pin alone does";
     }
@@ -119,6 +145,9 @@ int cli_size_stage(const char *const *words, size_t word_count, bool json) {
     } else {
         json_decref(all);
         printf("\n  next     %s\n", advice(&w));
+        if (word_count == 0) {
+            printf("  wishes   " WISHES "\n");
+        }
     }
     return fits > 0 ? EXIT_FINE : EXIT_MET_FAULT;
 }

@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "windpin/rehearsal.h"
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 #include <strings.h>
 
@@ -78,7 +79,11 @@ static int input_behind(const wpin_rig_load *load, unsigned line) {
 static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_sim_bridge bridge = load->bridge;
     char name[WPIN_NAME_MAX + 8];
-    strcat(strcpy(name, load->name), " driver");
+    if (load->kind->direct) {
+        snprintf(name, sizeof name, "pin %u", load->pins[0]);
+    } else {
+        strcat(strcpy(name, load->name), " driver");
+    }
     bridge.name = name;
     bridge.logic = load->kind->logic;
     bridge.not_ready = !statics_met(load);

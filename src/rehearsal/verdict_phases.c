@@ -28,7 +28,8 @@ static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_r
 }
 
 /* The speed that is due takes many periods of PWM in a sector for granted; and a slower one is only
- * told where the current comes and goes much faster than the sectors, or it lacks torque by that. */
+ * told where the current comes and goes much faster than the sectors, or it lacks torque by that.
+ */
 static bool tells_by_speed(const wpin_run *run, const wpin_rig_load *load, double w, bool slower) {
     double sector = PI / 3 / fmax(w * load->motor.pole_pairs, 1e-9);
     double settles = load->motor.inductance / wpin_rig_loop_ohms(run->rig, load);

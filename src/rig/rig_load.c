@@ -40,7 +40,7 @@ static const wpin_field load_fields[] = {
     [WHAT_STEPPER] = NODE("stepper", false),
     NODE("supply", true),
     NODE("stage", true),
-    NODE("driver", true),
+    NODE("driver", false),
     NODE("limits", false),
     NODE("board", false),
     NODE("ramp", false),
@@ -419,6 +419,42 @@ static void read_on_stop(wpin_reader *reader, yaml_node_t *node, const wpin_rig 
     }
 }
 
+/* A pin that drives a load itself is its driver: two switches, one to each side of the logic
+ * supply, with the pin's own resistance and limit. */
+static void drive_by_pin(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                         wpin_rig_load *load) {
+    const wpin_rig_controller *c = &rig->controller;
+    const wpin_rig_supply *s = &rig->supplies[load->supply];
+    wpin_sim_bridge *b = &load->bridge;
+    b->on_resistance = b->diode_resistance = c->pin_resistance;
+    b->diode_volts = 0; /* the current goes on through the pin's lower switch */
+    b->burns_above_amps = c->pin_limit;
+    b->burns_above_volts = 1.2 * c->logic_volts;
+    b->input_resistance = 100e6;
+    if (rig->supply_count != 0 && fabs(s->volts - c->logic_volts) > 0.05 * c->logic_volts) {
+        wpin_say_at(reader, node,
+                    "'%s' hangs on a pin, which gives the %.3g V of 'logic'; supply '%s' is one of "
+                    "%.3g V. Expected the controller's logic supply",
+                    load->name, c->logic_volts, s->name, s->volts);
+    }
+}
+
+/* Every stage but a pin itself has a driver. */
+static void read_or_make_driver(wpin_reader *reader, const yaml_node_t *load_node,
+                                yaml_node_t *node, const wpin_rig *rig, wpin_rig_load *load) {
+    bool direct = load->kind != NULL && load->kind->direct;
+    if (direct && node != NULL) {
+        wpin_say_at(reader, node, "'%s' hangs on a pin itself: there is no driver between",
+                    load->name);
+    } else if (direct) {
+        drive_by_pin(reader, load_node, rig, load);
+    } else if (node != NULL) {
+        read_driver(reader, node, load);
+    } else if (load_node->type == YAML_MAPPING_NODE) {
+        wpin_say_at(reader, load_node, "load '%s' lacks 'driver'", load->name);
+    }
+}
+
 void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                     yaml_node_t *node) {
     wpin_rig_load load = default_load();
@@ -452,9 +488,7 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (nodes[LOAD_LIMITS] != NULL) {
         read_limits(reader, rig, nodes[LOAD_LIMITS], &load);
     }
-    if (nodes[LOAD_DRIVER] != NULL) {
-        read_driver(reader, nodes[LOAD_DRIVER], &load);
-    }
+    read_or_make_driver(reader, node, nodes[LOAD_DRIVER], rig, &load);
     if (nodes[LOAD_IDENTIFIED] != NULL) {
         wpin_read_identified(reader, nodes[LOAD_IDENTIFIED], &load);
     }

@@ -49,6 +49,9 @@ bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
     if (kind->coils || stepper) {
         return kind->coils == stepper;
     }
+    if (kind->direct) {
+        return false; /* what a pin can give is little: a rig of one's own says how little */
+    }
     bool sensorless = strcmp(load, "sensorless") == 0;
     if (wpin_stage_kind_is_three_phase(kind) || sensorless) {
         return wpin_stage_kind_is_three_phase(kind) && (sensorless || strcmp(load, "motor") == 0);

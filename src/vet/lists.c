@@ -216,8 +216,12 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             add(to, "%-12s %-12s %-10s %-10s %-8u input, pull-up in the controller", l->name,
                 n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
         }
-        add(to, "%-12s %-12s %-10s %-10s %-8s supply '%s'", l->name, "power", "-", "-", "-",
-            rig->supplies[l->supply].name);
+        if (l->kind->direct) {
+            add(to, "%-12s %-12s %-10s %-10s %-8s ground", l->name, "other lead", "-", "-", "-");
+        } else {
+            add(to, "%-12s %-12s %-10s %-10s %-8s supply '%s'", l->name, "power", "-", "-", "-",
+                rig->supplies[l->supply].name);
+        }
     }
     for (size_t i = 0; i < rig->input_count; i++) {
         const wpin_rig_input *n = &rig->inputs[i];
@@ -236,8 +240,10 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
 
 static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
     const wpin_sim_bridge *b = &l->bridge;
-    add(to, "1  driver '%s' for %s: %s; %.3g A, %.3g V", l->kind->name, l->name, l->kind->words,
-        b->burns_above_amps, b->burns_above_volts);
+    if (!l->kind->direct) {
+        add(to, "1  driver '%s' for %s: %s; %.3g A, %.3g V", l->kind->name, l->name, l->kind->words,
+            b->burns_above_amps, b->burns_above_volts);
+    }
     switch (l->what) {
     case WPIN_RIG_LAMP:
         add(to, "1  %s: %.3g V, %.3g W", l->name, l->lamp.volts, l->lamp.watts);

@@ -91,6 +91,9 @@ static void stall(wpin_vetter *v) {
         const wpin_rig_limits *l = &f->load->limits;
         double most = f->load->bridge.burns_above_amps;
         bool coil = f->load->what == WPIN_RIG_SOLENOID;
+        if (f->load->kind->direct) {
+            continue; /* its pin is judged by the rule of pins */
+        }
         if (!f->motor && !coil) {
             if (lasting_amps(f) > most && !f->load->bridge.protects) {
                 tell_lasting(v, f);
@@ -442,7 +445,8 @@ static void drop(wpin_vetter *v) {
         const wpin_sim_bridge *b = &f->load->bridge;
         double each = f->run_amps / f->windings;
         double lost = each * f->switch_ohms + f->switches * b->saturation_volts;
-        if (b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && lost > 0.15 * f->volts) {
+        bool chip = b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && !f->load->kind->direct;
+        if (chip && lost > 0.15 * f->volts) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "%.3g of %.3g V stay in the stage while it runs", lost, f->volts);
             wpin_consequence(n, "%.3g V are left for the load", f->volts - lost);

@@ -84,13 +84,22 @@ static void dim(wpin_vetter *v) {
         }
         bool dark = share < 0.01;
         wpin_finding *n = wpin_find_load(v, dark ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n, "made for %.3g V, its supply has %.3g V", f->load->lamp.volts, f->volts);
+        bool enough = f->volts >= 0.95 * f->load->lamp.volts;
+        if (enough) {
+            wpin_cause(n, "its stage leaves it too few of the %.3g V of its supply", f->volts);
+        } else {
+            wpin_cause(n, "made for %.3g V, its supply has %.3g V", f->load->lamp.volts, f->volts);
+        }
         if (dark) {
             wpin_consequence(n, "it stays dark");
         } else {
             wpin_consequence(n, "it gives about %.0f %% of its rated light", 100 * share);
         }
-        wpin_cure(n, "a supply of %.3g V", f->load->lamp.volts);
+        if (enough) {
+            wpin_cure(n, "a stage with less resistance, e.g. a field-effect transistor");
+        } else {
+            wpin_cure(n, "a supply of %.3g V", f->load->lamp.volts);
+        }
     }
 }
 

@@ -3,10 +3,26 @@
 #include <string.h>
 #include <strings.h>
 
+/* The most that a load takes from a pin that drives it itself: stalled, cold, drawn in. */
+static double load_amps(const wpin_rig_controller *c, const wpin_rig_load *l) {
+    const wpin_sim_lamp *p = &l->lamp;
+    double ohms = l->what == WPIN_RIG_SOLENOID ? l->solenoid.resistance : l->motor.resistance;
+    double drop = 0;
+    if (l->what == WPIN_RIG_LAMP) {
+        drop = p->forward_volts;
+        ohms = p->volts * (p->volts - drop) / p->watts * p->cold_share;
+    }
+    return fmax(0, c->logic_volts - drop) / (ohms + c->pin_resistance);
+}
+
 /* What a pin gives into one input while high. */
-static double pin_amps(const wpin_vetter *v, const wpin_rig_load *l) {
+static double pin_amps(const wpin_vetter *v, const wpin_facts *f) {
     const wpin_rig_controller *c = &v->rig->controller;
+    const wpin_rig_load *l = f->load;
     const wpin_sim_gate *g = &l->bridge.gate;
+    if (l->kind->direct) {
+        return load_amps(c, l);
+    }
     if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
         return fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
     }
@@ -32,6 +48,12 @@ static unsigned inputs_on_a_pin(const wpin_vetter *v, const wpin_facts *f) {
 /* What is there decides: a larger resistor where there is one, else something between. */
 static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load *l, double amps) {
     const wpin_rig_controller *c = &v->rig->controller;
+    if (l->kind->direct && l->what == WPIN_RIG_LAMP && l->lamp.cold_share >= 1) {
+        double ohms = (c->logic_volts - l->lamp.forward_volts) / (0.9 * c->pin_rated);
+        wpin_cure(n, "a series resistor for less current, %.3g ohm in all and up; or a transistor",
+                  wpin_calc_preferred(fmax(ohms, 1), 12, WPIN_ROUND_UP));
+        return;
+    }
     bool opto = l->bridge.opto.least_amps > 0, npn = l->bridge.gate.kind == WPIN_SIM_TRANSISTOR_NPN;
     double drop = opto ? l->bridge.opto.forward_volts : l->bridge.gate.base_volts;
     double least = (c->logic_volts - drop) / (0.9 * c->pin_rated) - c->pin_resistance;
@@ -48,7 +70,7 @@ static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load 
 static void current(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
-        double amps = pin_amps(v, f->load) * inputs_on_a_pin(v, f) * (1 + v->options.tolerance);
+        double amps = pin_amps(v, f) * inputs_on_a_pin(v, f) * (1 + v->options.tolerance);
         if (amps > c->pin_limit) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "its pin would give %.3g mA, a pin survives %.3g mA", amps * 1e3,
@@ -68,7 +90,7 @@ static void current(wpin_vetter *v) {
 static void total(wpin_vetter *v) {
     double sum = 0;
     WPIN_EACH_LOAD(v, f) {
-        sum += pin_amps(v, f->load) * f->load->kind->table->line_count;
+        sum += pin_amps(v, f) * f->load->kind->table->line_count;
     }
     if (sum > v->rig->controller.pins_total) {
         wpin_finding *n = wpin_find(v, WPIN_REFUSE, "controller");
@@ -155,7 +177,7 @@ static void opto(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_opto *o = &f->load->bridge.opto;
-        double amps = pin_amps(v, f->load) * (1 - v->options.tolerance);
+        double amps = pin_amps(v, f) * (1 - v->options.tolerance);
         if (o->least_amps <= 0 || amps >= 1.25 * o->least_amps) {
             continue;
         }
