@@ -7,8 +7,11 @@
     "rig: bench\ncontroller: {" controller "}\nsupplies:\n" supplies                               \
     "loads:\n  pump:\n    supply: main\n    stage: {" stage "}\n    driver: {" driver              \
     "}\n    " hangs "\n" more
-#define FIVE         "logic: 5V"
-#define MAIN(more)   "  main: {voltage: 12V, resistance: 50mohm, switch: on" more "}\n"
+#define FIVE       "logic: 5V"
+#define MAIN(more) "  main: {voltage: 12V, resistance: 50mohm, switch: on" more "}\n"
+#define REGULATED                                                                                  \
+    "  rail: {voltage: 24V, resistance: 50mohm, switch: on}\n"                                     \
+    "  main: {voltage: 12V, from: rail, resistance: 50mohm}\n"
 #define CHIP         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz"
 #define LOW_SIDE     "kind: low-side-switch, pins: {gate: 9}, pwm: 20kHz"
 #define HIGH_SIDE    "kind: high-side-switch, pins: {gate: 9}, pwm: 20kHz"
@@ -117,6 +120,17 @@ static const struct {
      RIG(FIVE, MAIN(", capacitor: 100uF"), CHIP, DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
          "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
      "pump ramp 100% in 3s\npump hold 3s\npump stop\npump rest 1s\n",
+     "driven up by current that came back"},
+    {"returned-energy",
+     "pump", /* a regulator takes nothing back; what is above its input it does */
+     RIG(FIVE, REGULATED,
+         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "dead-time: 2us",
+         "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 20V",
+         MOTOR(", load: {inertia: 2kgcm2}"), "    ramp: {up: 2s, down: 50ms}\n    rest: 30s\n"),
+     RIG(FIVE, REGULATED, CHIP, "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 20V",
+         MOTOR(", load: {inertia: 2kgcm2}"), "    ramp: {up: 2s, down: 50ms}\n    rest: 30s\n"),
+     "pump ramp 100% in 3s\npump hold 5s\npump stop\npump rest 1s\n",
      "driven up by current that came back"},
     {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),
      GO, "over-current: 66.7 mA"},

@@ -47,6 +47,7 @@ typedef struct wpin_rig_supply {
     char name[WPIN_NAME_MAX + 1];
     unsigned line; /**< Where the file describes it. */
     double volts, resistance, limit_amps, capacitance;
+    bool capacitor_assumed; /**< Made from another, and the rig says nothing of its capacitor. */
     double capacity, empty_volts; /**< Of cells, As and V; 0: does not run down. */
     bool droops;                  /**< At its limit; otherwise it cuts out. */
     bool on;

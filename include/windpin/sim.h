@@ -64,6 +64,9 @@ typedef struct wpin_sim_regulator {
     int from;               /**< Number of the supply it is fed from. */
     double volts;           /**< What it makes. Above its input's volts it is a boost converter. */
     double resistance;      /**< Of its output, ohm. */
+    double capacitance;     /**< At its output, F: it can't take current back, so this is charged;
+                                 above its input the rest goes on there through its diode (not of a
+                                 boost converter). 0: it takes it. */
     double headroom;        /**< It needs this much more at its input, V; a boost converter none. */
     double least_input;     /**< Below this at its input it gives nothing, V. */
     bool switching;         /**< Passes on power; otherwise linear, and passes on current. */

@@ -139,6 +139,7 @@ static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {
                                                             .from = s->from,
                                                             .volts = s->volts,
                                                             .resistance = s->resistance,
+                                                            .capacitance = s->capacitance,
                                                             .headroom = s->headroom,
                                                             .least_input = s->least_input,
                                                             .switching = s->switching,

@@ -14,6 +14,7 @@ enum {
     SUPPLY_CAPACITY,
     SUPPLY_SWITCH
 };
+#define USUAL_OUTPUT 100e-6 /* F: at a regulator's output, where the rig says nothing */
 static const wpin_field supply_fields[] = {
     NODE("from", false),
     NODE("ground", false),
@@ -93,6 +94,8 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     }
     if (supply.from >= 0) {
         check_made(reader, rig, node, nodes, &supply);
+        supply.capacitor_assumed = supply.capacitance <= 0;
+        supply.capacitance = supply.capacitor_assumed ? USUAL_OUTPUT : supply.capacitance;
     }
     if (nodes[SUPPLY_GROUND] != NULL) {
         wpin_read_ground(reader, nodes[SUPPLY_GROUND], supply.ground);

@@ -31,13 +31,14 @@ int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
 int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *r) {
     bool sound = r->from >= 0 && r->from < sim->supply_count && r->volts > 0 &&
                  r->resistance >= 0 && r->headroom >= 0 && r->limit_amps >= 0 &&
-                 r->heat_resistance >= 0 &&
+                 r->capacitance >= 0 && r->heat_resistance >= 0 &&
                  (!r->switching || (r->efficiency > 0 && r->efficiency <= 1));
     wpin_sim_supply part = {.name = r->name,
                             .volts = r->volts,
                             .resistance = r->resistance,
                             .on = true,
                             .limit_amps = r->limit_amps,
+                            .capacitance = r->capacitance,
                             .droops = true};
     wpin_supply *mine = sound ? new_supply(sim, &part) : NULL;
     if (mine == NULL) {

@@ -24,7 +24,8 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->supply_count; i++) {
         const wpin_supply *s = &sim->supplies[i];
-        if (s->part.capacitance > 0 || s->part.droops) {
+        bool pumps = s->part.capacitance > 0 && (!s->made || s->pumped > 0 || s->total < 0);
+        if (pumps || (s->part.droops && s->part.limit_amps > 0)) {
             return PUMPED_WINDOW_PS;
         }
         if (needs_look(s) || sim->feeds_controller != WPIN_SIM_NO_WIRE) {
@@ -61,6 +62,7 @@ static void share_sag(wpin_sim *sim, int supply, double total) {
         }
         wpin_plant *plant = sim->plants[sim->bridges[i].motor];
         double sag = (total - plant->drawn) * s->part.resistance - s->pumped + s->droop;
+        sag = fmin(sag, s->part.volts); /* others' current leaves nothing, but no less */
         if (fabs(sag - plant->feed.sag) > worth) {
             plant->feed.sag = sag;
             wpin_plant_fed(plant);
@@ -112,6 +114,20 @@ static void run_down(wpin_supply *s, double total, double seconds) {
 
 /* ---- supplies made from others ---- */
 
+/* Its output does not come above its input: there its diode leads what comes back on. Mean current
+ * that goes there. */
+static double lead_back(wpin_supply *s, double input, double seconds) {
+    const double diode = 0.7; /* V */
+    double most = fmax(0, input + diode - s->part.volts);
+    bool boost = s->maker.switching && s->maker.volts > input;
+    if (s->pumped <= most || boost || seconds <= 0) {
+        return 0;
+    }
+    double amps = (s->pumped - most) * s->part.capacitance / seconds;
+    s->pumped = most;
+    return amps;
+}
+
 static void set_output(wpin_sim *sim, wpin_supply *s, double input, double seconds) {
     const wpin_sim_regulator *m = &s->maker;
     bool boost = m->switching && m->volts > sim->supplies[m->from].part.volts;
@@ -128,6 +144,7 @@ static void set_output(wpin_sim *sim, wpin_supply *s, double input, double secon
         lost = out * s->total * (1 / m->efficiency - 1);
         s->taken = input > 0.1 ? fmax(out * s->total, 0) / (m->efficiency * input) : 0;
     }
+    s->taken = s->pumped > 0 ? -lead_back(s, input, seconds) : s->taken;
     double last = fmax(lost, 0) * m->heat_resistance;
     s->rise = last + (s->rise - last) * exp(-seconds / fmax(m->heat_time, 1e-6));
     if (!s->hot && AIR + s->rise > REGULATOR_OFF) {

@@ -65,7 +65,8 @@ static void steps(wpin_vetter *v) {
 static void bulk(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double farads = f->supply->capacitance;
-        if (farads <= 0 || f->pwm_hz <= 0 || f->load->what == WPIN_RIG_LAMP) {
+        if (farads <= 0 || f->supply->capacitor_assumed || f->pwm_hz <= 0 ||
+            f->load->what == WPIN_RIG_LAMP) {
             continue;
         }
         double wanted = wpin_calc_bulk_farads(f->run_amps, 0.5, f->pwm_hz, 0.05 * f->volts);

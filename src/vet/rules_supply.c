@@ -305,6 +305,11 @@ static void brown_out(wpin_vetter *v) {
     }
 }
 
+/* A converter whose output is above its input: what comes back has no way on. */
+static bool makes_more(const wpin_rig *rig, const wpin_rig_supply *s) {
+    return s->switching && s->volts > rig->supplies[s->from].volts;
+}
+
 /* A motor that is shorted while PWM is low drives current back as it is ramped down; with diodes
  * alone its back-emf stays below the supply. */
 static void pumped(wpin_vetter *v) {
@@ -314,6 +319,9 @@ static void pumped(wpin_vetter *v) {
         bool returns =
             wpin_stage_kind_takes_duty(l->kind) && l->bridge.off_phase == WPIN_SIM_OFF_SHORT;
         double volts = f->motor && farads > 0 && returns ? wpin_returned_volts(f, farads) : 0;
+        if (f->supply->from >= 0 && !makes_more(v->rig, f->supply)) {
+            volts = fmin(volts, wpin_volts_of(v, (size_t)f->supply->from) + 0.7);
+        }
         if (volts <= 0.95 * most) {
             continue;
         }
