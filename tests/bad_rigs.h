@@ -59,6 +59,15 @@
         "    ramp: {up: " up ", down: 3s}\n    rest: 1s\n    encoder: {" encoder                   \
         ", pins: {a: 2, b: 3}}\n    speed: {rated: " speed "}\n" TRIP)
 #define GEARED ", gear: 12"
+#define FAN(name, pin)                                                                             \
+    "  " name ":\n    supply: main\n    stage: {kind: relay, pins: {coil: " pin                    \
+    "}}\n    driver: {on-resistance: 20mohm, current-limit: 10A, voltage-limit: 30V}\n    motor: " \
+    "{resistance: 3ohm, inductance: 2mH, constant: 30mNm/A, inertia: 300gcm2, dry-friction: "      \
+    "5mNm, "                                                                                       \
+    "static-friction: 5mNm}\n    rest: 5s\n"
+#define TWO_FANS(limit)                                                                            \
+    "rig: bench\ncontroller: {logic: 5V}\nsupplies:\n" MAIN(", limit: " limit) "loads:\n" FAN(     \
+        "pump", "4") FAN("fan", "5")
 
 static const struct {
     const char *rule, *part;
@@ -132,6 +141,8 @@ static const struct {
          MOTOR(", load: {inertia: 2kgcm2}"), "    ramp: {up: 2s, down: 50ms}\n    rest: 30s\n"),
      "pump ramp 100% in 3s\npump hold 5s\npump stop\npump rest 1s\n",
      "driven up by current that came back"},
+    {"starts-together", "main", TWO_FANS("5A"), TWO_FANS("12A"), "pump, fan on for 2s\n",
+     "cut out: "},
     {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),
      GO, "over-current: 66.7 mA"},
     {"pwm-pin", "pump", RIG("pwm-pins: [3, 5]", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),

@@ -18,6 +18,8 @@ extern "C" {
 typedef struct wpin_plan_source {
     unsigned line, column; /**< In the file. */
     char *text;            /**< The action as written, blanks tidied; "" for what blocks add. */
+    double at; /**< s: when it begins by the ramps and times before it, in the first round; events
+                    that are waited for come at once. */
 } wpin_plan_source;
 
 /** A plan, ready to run. */

@@ -59,6 +59,15 @@ void wpin_flow_pass(wpin_flow *flow, double seconds) {
     }
 }
 
+/* When what is read now begins: behind all that was in the blocks around it. */
+double wpin_flow_now(const wpin_flow *flow) {
+    double now = 0;
+    for (int i = 0; i <= flow->depth; i++) {
+        now += flow->blocks[i].kind == WPIN_BLOCK_PARALLEL ? 0 : flow->blocks[i].seconds;
+    }
+    return now;
+}
+
 void wpin_flow_close(wpin_flow *flow) {
     wpin_block *top = wpin_flow_top(flow);
     double seconds = top->kind == WPIN_BLOCK_REPEAT ? top->seconds * top->count : top->seconds;

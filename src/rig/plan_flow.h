@@ -47,6 +47,7 @@ bool wpin_flow_open(wpin_flow *flow, wpin_block_kind kind, unsigned line);
 /* Closes the innermost block and adds its time to the one around it. */
 void wpin_flow_close(wpin_flow *flow);
 /* Time passes in the innermost block. */
+double wpin_flow_now(const wpin_flow *flow);
 void wpin_flow_pass(wpin_flow *flow, double seconds);
 /* Notes that a load is driven here. The line of another track of the same parallel block that
  * drives it too, or 0. */

@@ -48,7 +48,8 @@ void wpin_plan_add_step(wpin_plan_reader *r, wpin_step step, bool shown) {
     }
     plan->steps[plan->step_count] = step;
     plan->sources[plan->step_count++] =
-        (wpin_plan_source){r->line.number, r->line.count > 0 ? r->line.words[0].column : 1, text};
+        (wpin_plan_source){r->line.number, r->line.count > 0 ? r->line.words[0].column : 1, text,
+                           wpin_flow_now(&r->flow)};
 }
 
 void wpin_plan_add_action(wpin_plan_reader *r, wpin_step step, double seconds) {

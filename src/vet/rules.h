@@ -59,12 +59,12 @@ typedef struct wpin_rule_entry {
 extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_driver[],
     wpin_rules_switch[], wpin_rules_pwm[], wpin_rules_motor[], wpin_rules_coil[],
     wpin_rules_light[], wpin_rules_stepper[], wpin_rules_inputs[], wpin_rules_speed[],
-    wpin_rules_current[], wpin_rules_brushless[], wpin_rules_plan[];
+    wpin_rules_current[], wpin_rules_brushless[], wpin_rules_starts[], wpin_rules_plan[];
 extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
     wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_motor_count, wpin_rules_coil_count,
     wpin_rules_light_count, wpin_rules_stepper_count, wpin_rules_inputs_count,
     wpin_rules_speed_count, wpin_rules_current_count, wpin_rules_brushless_count,
-    wpin_rules_plan_count;
+    wpin_rules_starts_count, wpin_rules_plan_count;
 
 /* Works the facts out; false when out of memory. */
 bool wpin_work_out_facts(wpin_vetter *v);
@@ -72,6 +72,8 @@ bool wpin_work_out_facts(wpin_vetter *v);
 double wpin_volts_of(const wpin_vetter *v, size_t supply);
 /* The supply a made one comes from in the end. */
 size_t wpin_source_of(const wpin_rig *rig, size_t supply);
+/* A load's current as its source feels it, behind regulators and converters. */
+double wpin_at_source(const wpin_vetter *v, const wpin_facts *f, double amps);
 /* Volts a regulator or converter makes from so many at its input. */
 double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input);
 /* Between gate and source of its field-effect switch when it is on, V. */
@@ -115,6 +117,9 @@ void wpin_consequence(wpin_finding *f, const char *words, ...)
 void wpin_cure(wpin_finding *f, const char *words, ...) __attribute__((format(printf, 2, 3)));
 /* The same about a load. */
 wpin_finding *wpin_find_load(wpin_vetter *v, wpin_severity severity, const wpin_facts *f);
+/* And about a step of the plan, with the name of what it is about. */
+wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
+                                const char *name);
 wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply);
 
 /* For each load's facts, called f. */

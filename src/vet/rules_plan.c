@@ -10,8 +10,8 @@ static bool drives(wpin_op op) {
            op == WPIN_OP_HOME;
 }
 
-static wpin_finding *find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
-                                  const char *name) {
+wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
+                                const char *name) {
     wpin_finding *n = wpin_find(v, severity, name);
     if (n != NULL) {
         n->line = v->plan->sources[step].line;
@@ -22,7 +22,8 @@ static wpin_finding *find_in_plan(wpin_vetter *v, wpin_severity severity, size_t
 }
 
 static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
-    return find_in_plan(v, severity, step, v->rig->loads[v->plan->steps[step].target.number].name);
+    return wpin_find_in_plan(v, severity, step,
+                             v->rig->loads[v->plan->steps[step].target.number].name);
 }
 
 /* The most frequent slip of all: something is driven and its supply was never switched on. Steps
@@ -136,7 +137,8 @@ static void own_supply(wpin_vetter *v) {
             (s->target.number != source && s->target.number != (size_t)feeds)) {
             continue;
         }
-        wpin_finding *n = find_in_plan(v, WPIN_CAUTION, i, v->rig->supplies[s->target.number].name);
+        wpin_finding *n =
+            wpin_find_in_plan(v, WPIN_CAUTION, i, v->rig->supplies[s->target.number].name);
         wpin_cause(n, "the plan switches it off, and the controller lives on it");
         wpin_consequence(n, "the controller resets, its pins float, and what follows is not done");
         wpin_cure(n, "leave this line out, or feed the controller from a supply of its own");
@@ -237,7 +239,7 @@ static void cells_last(wpin_vetter *v) {
         }
         double lasts = s->capacity > 0 && amps > 0 ? s->capacity / amps : HUGE_VAL;
         if (lasts < v->plan->seconds) {
-            wpin_finding *n = find_in_plan(v, WPIN_CAUTION, 0, s->name);
+            wpin_finding *n = wpin_find_in_plan(v, WPIN_CAUTION, 0, s->name);
             wpin_cause(n,
                        "the plan takes about %.3g s, and with all its loads running (%.3g A) the "
                        "cells of '%s' last %.3g s",

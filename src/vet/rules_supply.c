@@ -91,8 +91,7 @@ static double running_amps(const wpin_vetter *v, size_t supply) {
     return sum;
 }
 
-/* A load's current as the source feels it, behind regulators and converters. */
-static double at_source(const wpin_vetter *v, const wpin_facts *f, double amps) {
+double wpin_at_source(const wpin_vetter *v, const wpin_facts *f, double amps) {
     size_t supply = f->load->supply;
     for (const wpin_rig_supply *s = &v->rig->supplies[supply]; s->from >= 0;
          s = &v->rig->supplies[supply]) {
@@ -110,7 +109,7 @@ static const wpin_facts *strongest(const wpin_vetter *v, size_t source, double *
     const wpin_facts *most = NULL;
     *surge = 0;
     WPIN_EACH_LOAD(v, f) {
-        double amps = at_source(v, f, f->surge_amps);
+        double amps = wpin_at_source(v, f, f->surge_amps);
         if (wpin_source_of(v->rig, f->load->supply) == source && (most == NULL || amps > *surge)) {
             most = f;
             *surge = amps;
@@ -137,7 +136,8 @@ static void limit(wpin_vetter *v) {
                                        : "it cuts out and comes back, again and again");
             wpin_cure(n, "a supply of %.3g A or more", fmax(1.3 * amps, 1.1 * surge));
         } else if (most != NULL && surge > s->limit_amps) {
-            bool always = !droops && at_source(v, most, most->start_amps) > 1.1 * s->limit_amps;
+            bool always =
+                !droops && wpin_at_source(v, most, most->start_amps) > 1.1 * s->limit_amps;
             wpin_finding *n = wpin_find_supply(v, always ? WPIN_REFUSE : WPIN_CAUTION, i);
             wpin_cause(n, "'%s' takes up to %.3g A at a start or stall, the limit is %.3g A",
                        most->load->name, surge, s->limit_amps);
@@ -270,10 +270,11 @@ static void brown_out(wpin_vetter *v) {
     }
     double together = 0;
     WPIN_EACH_LOAD(v, f) {
-        together +=
-            wpin_source_of(v->rig, f->load->supply) == source ? at_source(v, f, f->start_amps) : 0;
+        together += wpin_source_of(v->rig, f->load->supply) == source
+                        ? wpin_at_source(v, f, f->start_amps)
+                        : 0;
     }
-    double worst = fmax(together, surge), starting = at_source(v, most, most->start_amps);
+    double worst = fmax(together, surge), starting = wpin_at_source(v, most, most->start_amps);
     double start = controller_volts(v, source, starting);
     double stalled = controller_volts(v, source, worst);
     bool at_start = start < c->least_volts;
