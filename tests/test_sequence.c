@@ -335,6 +335,26 @@ START_TEST(an_event_ends_an_action) {
 }
 END_TEST
 
+START_TEST(a_repeat_for_ever_ends_by_its_event_only) {
+    static const wpin_step plan[] = {{.op = WPIN_OP_FORK, .value = 4},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 20},
+                                     {.op = WPIN_OP_SWITCH, .target = WPIN_SWITCH(0), .value = 1},
+                                     {.op = WPIN_OP_LEAVE},
+                                     {.op = WPIN_OP_REPEAT, .value = 0, ON_INPUT(0)},
+                                     {.op = WPIN_OP_REPEAT, .value = 2},
+                                     {.op = WPIN_OP_WAIT, .time_ms = 1},
+                                     {.op = WPIN_OP_AGAIN},
+                                     {.op = WPIN_OP_AGAIN},
+                                     {.op = WPIN_OP_JOIN},
+                                     {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, sizeof plan / sizeof *plan);
+    run_to_end(&b);
+    ck_assert_int_eq(b.sequence.result, WPIN_OK);
+    ck_assert_double_eq_tol((b.r.now - b.start) / 1000.0, 24, 8);
+}
+END_TEST
+
 START_TEST(a_motor_follows_an_input_for_a_time) {
     static const wpin_step plan[] = {
         {.op = WPIN_OP_SET, .target = WPIN_INPUT(1), .value = 1200},
@@ -621,7 +641,7 @@ START_TEST(wrong_plans_are_refused_before_anything_moves) {
          2,
          WPIN_REFUSED_RANGE,
          0},
-        {{{.op = WPIN_OP_REPEAT, .value = 0}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
+        {{{.op = WPIN_OP_REPEAT, .value = -1}, END_STEP}, 2, WPIN_REFUSED_RANGE, 0},
         {{{.op = WPIN_OP_AGAIN}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
         {{{.op = WPIN_OP_REPEAT, .value = 2}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 1},
         {{{.op = WPIN_OP_LEAVE}, END_STEP}, 2, WPIN_REFUSED_CONFIG, 0},
@@ -732,6 +752,7 @@ int main(void) {
     tcase_add_test(tests, a_plan_runs_in_its_time);
     tcase_add_test(tests, a_run_has_its_whole_time_after_turning_over);
     tcase_add_test(tests, a_current_limit_does_not_hold_up_the_plan);
+    tcase_add_test(tests, a_repeat_for_ever_ends_by_its_event_only);
     tcase_add_test(tests, tracks_run_side_by_side);
     tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
     tcase_add_test(tests, an_event_ends_an_action);

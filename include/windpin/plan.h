@@ -33,6 +33,7 @@ typedef struct wpin_plan {
     size_t requirement_count;
     uint8_t track_count; /**< Tracks it needs at once. */
     double seconds;      /**< How long it takes by the ramps and times in it. */
+    double rehearsed;    /**< One without an end: s after which a rehearsal ends; else 0. */
 } wpin_plan;
 
 /** Reads and checks a plan for a rig. NULL with at least one message when anything is wrong. */

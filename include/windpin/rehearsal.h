@@ -144,6 +144,7 @@ typedef struct wpin_report {
     double seconds;         /**< How long it ran. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
     bool interrupted;       /**< Ended by *options.interrupted. */
+    bool rehearsed;         /**< Ended as its 'rehearse' says: by itself it has no end. */
     int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
     bool bad;               /**< A bad step, a fault, something burnt, or a requirement not met. */
 } wpin_report;

@@ -39,7 +39,8 @@ typedef enum wpin_op {
     WPIN_OP_TOGGLE,    /**< At rest: motor to effort `value`; else ramp to rest. Done when there. */
     WPIN_OP_UNTIL,     /**< Wait for the event `value` (wpin_event), time_ms at the most. */
     WPIN_OP_SWITCH,    /**< Switch to `value` (0 off, 1 on). */
-    WPIN_OP_REPEAT,    /**< The steps up to the matching AGAIN, `value` times (1 to 32767). */
+    WPIN_OP_REPEAT,    /**< The steps up to the matching AGAIN, `value` times (1 to 32767), or
+                            for ever (0). */
     WPIN_OP_AGAIN,     /**< End of a repeat. */
     WPIN_OP_FORK,      /**< Start a track at the next step; go on at step `value`. */
     WPIN_OP_LEAVE,     /**< End of a forked track. */
@@ -121,7 +122,7 @@ typedef struct wpin_step {
 typedef struct wpin_track {
     wpin_countdown left;                /**< What is left of the step's time. */
     uint16_t step;                      /**< Step it is at. */
-    uint16_t loops[WPIN_REPEAT_DEPTH];  /**< Rounds left of each open repeat. */
+    uint16_t loops[WPIN_REPEAT_DEPTH];  /**< Rounds left of each open repeat; 0: endless. */
     uint16_t starts[WPIN_REPEAT_DEPTH]; /**< First step of each open repeat. */
     uint8_t depth;                      /**< Open repeats. */
     uint8_t parent;                     /**< Track it was forked from. */

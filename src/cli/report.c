@@ -267,6 +267,14 @@ static void print_summary(const wpin_report *report) {
     printf(". %.3f s of simulated time.\n", report->seconds);
 }
 
+static void print_rehearsed(const wpin_report *report) {
+    if (report->rehearsed) {
+        printf("The plan has no end; its rehearsal ended after %.3g s, with every load ramped to "
+               "rest.\n",
+               report->seconds);
+    }
+}
+
 static void print_files(const cli_run *run) {
     const struct {
         const char *what, *path;
@@ -311,6 +319,7 @@ void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report
     print_loads(rig, report);
     print_energy(rig, report);
     print_faults(rig, report);
+    print_rehearsed(report);
     print_vetting(run->vetting);
     print_summary(report);
     print_files(run);

@@ -8,7 +8,7 @@
 #define WPIN_NEEDS_TIME   ((uint8_t)1)   /* time_ms of 1 and up */
 #define WPIN_NEEDS_EFFORT ((uint8_t)2)   /* value: an effort that is not zero */
 #define WPIN_NEEDS_ANGLE  ((uint8_t)4)   /* millidegrees instead of a ramp */
-#define WPIN_NEEDS_COUNT  ((uint8_t)8)   /* value of 1 and up */
+#define WPIN_NEEDS_COUNT  ((uint8_t)8)   /* value of 1 and up, or 0 for ever */
 #define WPIN_NEEDS_INPUT  ((uint8_t)16)  /* value: the number of an input that gives efforts */
 #define WPIN_NEEDS_EVENT  ((uint8_t)32)  /* value: an event, which says what the target is */
 #define WPIN_DRIVES       ((uint8_t)64)  /* asks for effort: the motor must take it */

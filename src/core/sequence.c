@@ -62,10 +62,13 @@ static void move_on(wpin_sequence *sequence, wpin_track *track, const wpin_step 
         break;
     case WPIN_OP_AGAIN:
         ends = repeat_ends(sequence, track->starts[top]);
-        if (--track->loops[top] != 0 && !ends) {
-            track->step = track->starts[top];
-        } else {
+        if (ends || track->loops[top] == 1) {
             track->depth--;
+        } else {
+            track->step = track->starts[top];
+            if (track->loops[top] != 0) { /* 0: for ever */
+                track->loops[top]--;
+            }
         }
         break;
     case WPIN_OP_FORK: track->step = (uint16_t)step->value; break;

@@ -130,7 +130,7 @@ static wpin_status check_value(const wpin_sequence_config *config, const wpin_st
         ((needs & WPIN_NEEDS_EFFORT) == 0 || step->quantity == WPIN_QUANTITY_POSITION)) {
         return WPIN_REFUSED_QUANTITY;
     }
-    if ((needs & WPIN_NEEDS_COUNT) != 0 && value < 1) {
+    if ((needs & WPIN_NEEDS_COUNT) != 0 && value < 0) {
         return WPIN_REFUSED_RANGE;
     }
     if ((needs & WPIN_NEEDS_INPUT) != 0 &&

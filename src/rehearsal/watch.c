@@ -11,10 +11,12 @@ static bool records_failed(const wpin_run *run) {
 /* Ends the plan before its time when asked to, or when the record can not be kept. */
 static void watch_outside(wpin_run *run) {
     bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
-    if (!run->sequence.running || !(asked || records_failed(run) || run->out_of_memory)) {
+    bool over = run->plan->rehearsed > 0 && wpin_run_time(run) >= run->plan->rehearsed;
+    if (!run->sequence.running || !(asked || over || records_failed(run) || run->out_of_memory)) {
         return;
     }
     run->report->interrupted = asked;
+    run->report->rehearsed = over && !asked;
     wpin_run_cut_steps(run);
     wpin_sequence_stop(&run->sequence);
 }

@@ -71,10 +71,12 @@ double wpin_flow_now(const wpin_flow *flow) {
 void wpin_flow_close(wpin_flow *flow) {
     wpin_block *top = wpin_flow_top(flow);
     double seconds = top->kind == WPIN_BLOCK_REPEAT ? top->seconds * top->count : top->seconds;
+    unsigned line = top->endless ? top->line : top->after_endless;
     free(top->driven_by);
     free(top->driven_at);
     flow->depth--;
     wpin_flow_pass(flow, seconds);
+    wpin_flow_top(flow)->after_endless = line;
 }
 
 unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line) {

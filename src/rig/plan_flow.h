@@ -16,13 +16,15 @@ typedef enum wpin_block_kind {
 
 typedef struct wpin_block {
     wpin_block_kind kind;
-    unsigned line;       /* where it begins */
-    int count;           /* repeat: rounds */
-    size_t fork;         /* track: its FORK step */
-    double seconds;      /* of what stands in it so far; parallel: of its longest track */
-    unsigned track;      /* parallel: number of the present track, from 1 */
-    unsigned *driven_by; /* parallel: for each load the track that drives it, 0 for none */
-    unsigned *driven_at; /* and the line where that was seen first */
+    unsigned line;          /* where it begins */
+    int count;              /* repeat: rounds */
+    bool endless;           /* repeat: for ever, and nothing ends it */
+    unsigned after_endless; /* line of such a repeat in it, behind which nothing is reached; or 0 */
+    size_t fork;            /* track: its FORK step */
+    double seconds;         /* of what stands in it so far; parallel: of its longest track */
+    unsigned track;         /* parallel: number of the present track, from 1 */
+    unsigned *driven_by;    /* parallel: for each load the track that drives it, 0 for none */
+    unsigned *driven_at;    /* and the line where that was seen first */
 } wpin_block;
 
 typedef struct wpin_flow {

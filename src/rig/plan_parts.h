@@ -14,7 +14,8 @@ typedef struct wpin_plan_reader {
     wpin_plan *plan;
     wpin_flow flow;
     wpin_words line;
-    bool full;       /* out of memory or too many steps; said once */
+    bool full;                       /* out of memory or too many steps; said once */
+    unsigned endless, rehearse_line; /* lines of the first repeat for ever, and of 'rehearse' */
     wpin_step until; /* what ends the action being read: its fields for that, and its time */
 } wpin_plan_reader;
 
@@ -30,6 +31,12 @@ static inline int16_t wpin_to_duty(double fraction) {
     return (int16_t)lround(fraction * WPIN_DUTY_FULL);
 }
 
+/* What repeats, and how long a plan without an end is rehearsed: read, and at the end checked. */
+void wpin_plan_read_repeat(wpin_plan_reader *r);
+void wpin_plan_read_rehearse(wpin_plan_reader *r);
+void wpin_plan_check_endless(wpin_plan_reader *r);
+/* False with a message behind a repeat without an end. */
+bool wpin_plan_is_reached(wpin_plan_reader *r);
 /* Opens a block; false with a message when it can't stand here or is nested too deep. */
 bool wpin_plan_open_block(wpin_plan_reader *r, wpin_block_kind kind);
 /* Adds a step as it is; shown: it is what its line says, else a block's own. */

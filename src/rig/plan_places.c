@@ -1,6 +1,8 @@
 /* What brings a load to a place, and says where that is counted from. */
 #define _GNU_SOURCE
 #include "plan_parts.h"
+#include <stdlib.h>
+#include <strings.h>
 
 /* Of a motor: only one whose speed is regulated is brought to a place. */
 static bool has_place(wpin_plan_reader *r, size_t load) {
@@ -41,6 +43,45 @@ static bool place_allowed(wpin_plan_reader *r, size_t load, double turns, unsign
     return true;
 }
 
+/* A number of steps of a stepper or of counts of an encoder: "200steps", "440 counts", and how many
+ * make a turn; 0: it is something else, and nothing is taken; -1: with a message. */
+static double per_turn_of(wpin_plan_reader *r, size_t load, double *number) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    const wpin_word *w = wpin_words_peek(&r->line);
+    char *unit = NULL;
+    *number = w == NULL ? 0 : strtod(w->text, &unit);
+    bool two = w != NULL && *unit == '\0' && r->line.at + 1 < r->line.count;
+    const char *name = w == NULL ? "" : (two ? r->line.words[r->line.at + 1].text : unit);
+    bool steps = strcasecmp(name, "steps") == 0 || strcasecmp(name, "step") == 0;
+    bool counts = strcasecmp(name, "counts") == 0 || strcasecmp(name, "count") == 0;
+    bool stepper = l->what == WPIN_RIG_STEPPER;
+    if (!steps && !counts) {
+        return 0;
+    }
+    if (steps != stepper) {
+        wpin_words_say(&r->line, w->column, "'%s' is %s; expected %s or an angle", l->name,
+                       stepper ? "a stepper, and nothing counts it" : "no stepper",
+                       stepper ? "steps" : "counts of its encoder");
+        return -1;
+    }
+    r->line.at += two ? 2 : 1;
+    return stepper ? l->stepper.steps_per_rev : wpin_rig_counts_at_output(l);
+}
+
+/* An angle in turns of the output, or in the load's own steps or counts. */
+static bool take_turns(wpin_plan_reader *r, size_t load, double *turns) {
+    double number, per_turn = per_turn_of(r, load, &number);
+    if (per_turn != 0) {
+        *turns = number / per_turn;
+        return per_turn > 0;
+    }
+    bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    return wpin_words_take_quantity(&r->line, WPIN_ANGLE,
+                                    stepper ? "an angle or steps, e.g. 90deg, 2rev or 200steps"
+                                            : "an angle or counts, e.g. 90deg, 2rev or 440counts",
+                                    turns);
+}
+
 /* turn [reverse] ANGLE, or turn to [-]ANGLE */
 void wpin_plan_read_turn(wpin_plan_reader *r, size_t load) {
     double turns, way = 1;
@@ -51,8 +92,7 @@ void wpin_plan_read_turn(wpin_plan_reader *r, size_t load) {
         wpin_words_take(&r->line, "forward");
     }
     unsigned column = wpin_words_column(&r->line);
-    if (!wpin_words_take_quantity(&r->line, WPIN_ANGLE, "an angle, e.g. 90deg or 2rev", &turns) ||
-        !wpin_words_no_more(&r->line)) {
+    if (!take_turns(r, load, &turns) || !wpin_words_no_more(&r->line)) {
         return;
     }
     double most = to ? 5000 : 10;

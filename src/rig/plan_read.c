@@ -25,31 +25,6 @@ static void read_supply(wpin_plan_reader *r, size_t supply) {
     }
 }
 
-static void read_repeat(wpin_plan_reader *r) {
-    double rounds = 0;
-    unsigned column = wpin_words_column(&r->line);
-    bool good =
-        wpin_words_take_quantity(&r->line, WPIN_NUMBER, "how many times, e.g. repeat 3", &rounds);
-    if (good && (rounds < 1 || rounds > 32767 || rounds != floor(rounds))) {
-        wpin_words_say(&r->line, column,
-                       "%g rounds are out of range; expected a whole number, 1 to 32767", rounds);
-        good = false;
-    }
-    if (good) {
-        wpin_words_take(&r->line, "times");
-        bool until = wpin_words_take(&r->line, "until");
-        good = (!until || wpin_plan_take_event(r)) && wpin_words_no_more(&r->line);
-    }
-    wpin_step end = good ? r->until : (wpin_step){0};
-    r->until = (wpin_step){0};
-    if (wpin_plan_open_block(r, WPIN_BLOCK_REPEAT)) {
-        wpin_flow_top(&r->flow)->count = good ? (int)rounds : 1;
-        end.op = WPIN_OP_REPEAT;
-        end.value = good ? (int16_t)rounds : 1;
-        wpin_plan_add_step(r, end, false);
-    }
-}
-
 static void read_parallel(wpin_plan_reader *r) {
     if (wpin_words_no_more(&r->line)) {
         wpin_plan_open_block(r, WPIN_BLOCK_PARALLEL);
@@ -87,10 +62,16 @@ static void read_end(wpin_plan_reader *r) {
 static const struct {
     const char *word;
     void (*read)(wpin_plan_reader *r);
-} blocks[] = {{"wait", wpin_plan_read_wait}, {"fault", wpin_plan_read_fault},
-              {"mend", wpin_plan_read_mend}, {"require", wpin_plan_read_require},
-              {"repeat", read_repeat},       {"parallel", read_parallel},
-              {"track", read_track},         {"end", read_end}};
+    bool acts; /* it does something in its turn */
+} blocks[] = {{"wait", wpin_plan_read_wait, true},
+              {"fault", wpin_plan_read_fault, true},
+              {"mend", wpin_plan_read_mend, true},
+              {"require", wpin_plan_read_require, false},
+              {"repeat", wpin_plan_read_repeat, true},
+              {"rehearse", wpin_plan_read_rehearse, false},
+              {"parallel", read_parallel, true},
+              {"track", read_track, false},
+              {"end", read_end, false}};
 
 static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
     size_t count = 0;
@@ -124,11 +105,14 @@ static void read_line(wpin_plan_reader *r) {
     }
     for (size_t i = 0; i < COUNT(blocks); i++) {
         if (wpin_words_take(&r->line, blocks[i].word)) {
+            if (blocks[i].acts && !wpin_plan_is_reached(r)) {
+                return;
+            }
             blocks[i].read(r);
             return;
         }
     }
-    if (wpin_plan_read_group(r)) {
+    if (!wpin_plan_is_reached(r) || wpin_plan_read_group(r)) {
         return;
     }
     if (wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL) {
@@ -157,7 +141,8 @@ static void check_end(wpin_plan_reader *r) {
         wpin_words_say(&r->line, 1, "the plan ends inside '%s' of line %u; expected 'end'",
                        names[top->kind], top->line);
     }
-    for (size_t i = 0; i < r->rig->load_count; i++) {
+    wpin_plan_check_endless(r);
+    for (size_t i = 0; i < r->rig->load_count && r->endless == 0; i++) {
         if (r->flow.duty[i] != 0 && !r->flow.unsure[i]) {
             wpin_words_say(&r->line, 1,
                            "the plan ends with '%s' still on (line %u); expected a last line such "
@@ -254,7 +239,7 @@ static void read_file(wpin_plan_reader *r, FILE *file) {
     r->line.count = 0;
     check_end(r);
     wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_END}, false);
-    r->plan->seconds = r->flow.blocks[0].seconds;
+    r->plan->seconds = r->endless != 0 ? r->plan->rehearsed : r->flow.blocks[0].seconds;
 }
 
 void wpin_plan_free(wpin_plan *plan) {
