@@ -65,6 +65,9 @@
     "{resistance: 3ohm, inductance: 2mH, constant: 30mNm/A, inertia: 300gcm2, dry-friction: "      \
     "5mNm, "                                                                                       \
     "static-friction: 5mNm}\n    rest: 5s\n"
+#define SOLID(output)                                                                              \
+    RIG(FIVE, MAIN(""), "kind: solid-state-relay, pins: {input: 4}", DRIVER(", output: " output),  \
+        MOTOR(""), "    rest: 1s\n")
 #define TWO_FANS(limit)                                                                            \
     "rig: bench\ncontroller: {logic: 5V}\nsupplies:\n" MAIN(", limit: " limit) "loads:\n" FAN(     \
         "pump", "4") FAN("fan", "5")
@@ -141,6 +144,8 @@ static const struct {
          MOTOR(", load: {inertia: 2kgcm2}"), "    ramp: {up: 2s, down: 50ms}\n    rest: 30s\n"),
      "pump ramp 100% in 3s\npump hold 5s\npump stop\npump rest 1s\n",
      "driven up by current that came back"},
+    {"solid-output", "pump", SOLID("alternating"), SOLID("direct"), "pump on for 1s\nwait 2s\n",
+     "driver"},
     {"starts-together", "main", TWO_FANS("5A"), TWO_FANS("12A"), "pump, fan on for 2s\n",
      "cut out: "},
     {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),

@@ -430,12 +430,72 @@ START_TEST(a_pin_drives_what_is_small_enough) {
 }
 END_TEST
 
+/* ---- relays ---- */
+
+#define ALTERNATING                                                                                \
+    "  main: {voltage: 230V, resistance: 0.1ohm, switch: on, current: alternating}\n"
+#define DIRECT "  main: {voltage: 12V, resistance: 0.1ohm, switch: on}\n"
+#define FAN_MOTOR                                                                                  \
+    "    rest: 5s\n    motor: {resistance: 3ohm, inductance: 2mH, constant: 30mNm/A, inertia: "    \
+    "300gcm2, dry-friction: 5mNm, static-friction: 5mNm}\n"
+#define BULB    "    lamp: {rated: 230V, power: 100W, cold: 8%, warm-up: 120ms}\n"
+#define DIODES  "    leds: {rated: 12V, power: 2W, forward: 8V}\n"
+#define SOLID   "kind: solid-state-relay, pins: {input: 4}"
+#define CONTACT "kind: relay, pins: {coil: 4}"
+
+START_TEST(relays_are_what_they_are) {
+    static const struct {
+        const char *supply, *stage, *driver, *what, *accept, *vets, *runs;
+    } rows[] = {
+        {DIRECT, CONTACT, "", FAN_MOTOR, "", "note: fan contact-arc", "ok"},
+        {DIRECT, CONTACT, ", snubber: {resistance: 100ohm, capacitor: 100nF}", FAN_MOTOR, "",
+         "0 refused, 0 with caution", "ok"},
+        {DIRECT, CONTACT, ", free-wheel: no", FAN_MOTOR, "free-wheel", "refuse: fan free-wheel",
+         "found no free-wheel diode"},
+        {DIRECT, CONTACT, ", contact: closed", FAN_MOTOR, "inverted-line",
+         "refuse: fan inverted-line", "no current from 0.0"},
+        {DIRECT, CONTACT ", inverted: [coil]", ", contact: closed", FAN_MOTOR, "",
+         "caution: fan closed-at-rest", "ok"},
+        {DIRECT, SOLID, ", output: alternating", FAN_MOTOR, "solid-output",
+         "refuse: fan solid-output", "the relay does not open"},
+        {DIRECT, SOLID, ", leakage: 2mA", DIODES, "", "caution: fan leakage", "ok"},
+        {DIRECT, SOLID, ", contact: closed", DIODES, "", "only the one contact of a 'relay'", ""},
+        {DIRECT, CONTACT, ", leakage: 2mA", DIODES, "", "are a solid-state relay's", ""},
+        {ALTERNATING, SOLID, ", output: alternating", BULB, "", "caution: main mains",
+         "ok, 100 %"}, /* of its rated light */
+        {ALTERNATING, SOLID, "", BULB, "", "is for direct current, and 'main' alternates", ""},
+        {ALTERNATING, CONTACT, "", BULB, "", "caution: main mains", "ok, 100 %"},
+        {ALTERNATING, CONTACT, "", FAN_MOTOR, "", "only lamps with a filament", ""},
+        {ALTERNATING, "kind: low-side-on-off, pins: {gate: 4}", "", BULB, "", "one way only", ""},
+    };
+    static char said[8000], text[2000];
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        bool accepts = rows[i].accept[0] != '\0';
+        for (int run = 0; run < 2; run++) {
+            snprintf(text, sizeof text,
+                     "rig: relays\n%s%s%ssupplies:\n%sloads:\n  fan:\n    supply: main\n    stage: "
+                     "{%s}\n    driver: {on-resistance: 20mohm, current-limit: 20A, voltage-limit: "
+                     "400V%s}\n%s",
+                     run && accepts ? "accept: [fan " : "", run ? rows[i].accept : "",
+                     run && accepts ? "]\n" : "", rows[i].supply, rows[i].stage, rows[i].driver,
+                     rows[i].what);
+            run_command(said, sizeof said, TEST_TOOL " %s %s %s", run ? "run" : "vet",
+                        write_file("relay.yaml", text),
+                        write_file("relay.plan", "fan on for 1.5s\nwait 8s\n"));
+            const char *says = run ? rows[i].runs : rows[i].vets;
+            ck_assert_msg(strstr(said, says) != NULL, "row %zu, \"%s\": %s", i, says, said);
+        }
+    }
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("stages");
     TCase *tests = tcase_create("stages");
     tcase_add_loop_test(tests, every_transition_keeps_the_order, 0, kind_count());
     tcase_add_loop_test(tests, every_stage_does_what_its_table_says, 0, kind_count());
     tcase_add_loop_test(tests, what_a_stage_can_not_do_is_refused, 0, kind_count());
+    tcase_add_test(tests, relays_are_what_they_are);
     tcase_add_test(tests, a_pin_drives_what_is_small_enough);
     tcase_add_test(tests, switches_pulses_and_toggles);
     tcase_add_loop_test(tests, a_missing_diode_burns_the_switch, 0, 3);

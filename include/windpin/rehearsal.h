@@ -26,6 +26,7 @@ typedef enum wpin_trouble {
     WPIN_TROUBLE_BACKWARDS, /**< It turned against its duty. */
     WPIN_TROUBLE_STANDING,  /**< It stood, with enough duty to turn. */
     WPIN_TROUBLE_DEAD,      /**< It took no current. */
+    WPIN_TROUBLE_UNASKED,   /**< It was driven with nothing asked of it. */
     WPIN_TROUBLE_COUNT
 } wpin_trouble;
 

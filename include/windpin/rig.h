@@ -51,7 +51,8 @@ typedef struct wpin_rig_supply {
     double capacity, empty_volts; /**< Of cells, As and V; 0: does not run down. */
     bool droops;                  /**< At its limit; otherwise it cuts out. */
     bool on;
-    int from; /**< Supply it is made from, or -1. */
+    bool alternating; /**< volts are its root mean square. */
+    int from;         /**< Supply it is made from, or -1. */
     double headroom, least_input, efficiency;
     bool switching;
     wpin_sim_heat heat;
@@ -91,6 +92,8 @@ typedef struct wpin_stage_kind {
     bool inverted[WPIN_STAGE_LINES];     /**< Lines that are inverted by nature. */
     wpin_sim_off_phase off_phase;        /**< What the driver does while PWM is low. */
     bool contacts;                       /**< Relay contacts: slow, bouncing, never PWM. */
+    bool solid;                          /**< A solid-state relay: an output that has to fit the
+                                              supply's kind of current. */
     bool coils;                          /**< For steppers: rows are coil states. */
     bool bare;                           /**< Bare switches without an interlock of their own. */
     bool direct;                         /**< A pin of the controller drives the load itself. */
@@ -178,6 +181,15 @@ typedef struct wpin_rig_hall {
     uint8_t mixed; /**< Of the simulated bench: its wires are in another order than the rig thinks,
                         below WPIN_WIRE_ORDERS; 0: in this one. */
 } wpin_rig_hall;
+
+/** What a relay's contact or a solid-state relay's output is. */
+typedef struct wpin_rig_contact {
+    bool closed;         /**< It is closed while the coil has no current. */
+    bool triacs;         /**< Solid: its output is for alternating current. */
+    double leakage;      /**< Solid: what flows while it is off, A. */
+    double snubber_ohms; /**< In series across the contact; 0: none. */
+    double snubber_farads;
+} wpin_rig_contact;
 
 /** Which way a load was seen to turn at its first motion. */
 typedef struct wpin_rig_first {
@@ -318,6 +330,7 @@ typedef struct wpin_rig_load {
     wpin_rig_position position;
     wpin_rig_identified identified;
     wpin_rig_first first_motion;
+    wpin_rig_contact contact;
     int board; /**< Number of the board its driver is on, -1: none. */
     wpin_rig_static statics[WPIN_RIG_STATICS];
     size_t static_count;

@@ -194,6 +194,8 @@ typedef struct wpin_sim_bridge {
     bool no_diodes;             /**< The free-wheel diodes are missing. */
     double contact_delay;       /**< Relays: from coil to contact, s. */
     double contact_bounce;      /**< Relays: how long the contact bounces, s. */
+    bool latches;               /**< An output of triacs on direct current: once on it stays on
+                                     for as long as current flows. */
     double dead_time;           /**< Its own, between the sides of a leg, s. */
     bool protects;              /**< Above its current limit it switches off for 10 ms instead of
                                      burning; above its heat limit until it is 20 K cooler. */

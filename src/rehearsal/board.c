@@ -87,6 +87,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     bridge.name = name;
     bridge.logic = load->kind->logic;
     bridge.not_ready = !statics_met(load);
+    bridge.latches = load->contact.triacs && !rig->supplies[load->supply].alternating;
     int number = wpin_sim_add_bridge(sim, &bridge, (int)load->supply);
     if (number < 0 || !hang(sim, load, number)) {
         return false;

@@ -7,8 +7,10 @@
 #define PI 3.14159265358979323846
 
 /* Spells shorter than these are a start, a contact or a period of PWM, s. */
-static const double shortest[WPIN_TROUBLE_COUNT] = {
-    [WPIN_TROUBLE_BACKWARDS] = 0.1, [WPIN_TROUBLE_STANDING] = 0.1, [WPIN_TROUBLE_DEAD] = 0.1};
+static const double shortest[WPIN_TROUBLE_COUNT] = {[WPIN_TROUBLE_BACKWARDS] = 0.1,
+                                                    [WPIN_TROUBLE_STANDING] = 0.1,
+                                                    [WPIN_TROUBLE_DEAD] = 0.1,
+                                                    [WPIN_TROUBLE_UNASKED] = 0.2};
 
 /* Highest current that a motor should take at this duty and speed; of other loads a token. */
 static double due_amps(const wpin_run *run, const wpin_rig_load *load, double duty, double rpm) {
@@ -42,6 +44,20 @@ static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
     bool stands = judged && duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
                   fabs(duty) > 1.05 * wpin_loose_duty(run->rig, load);
     wpin_spell_put(&r->spells[WPIN_TROUBLE_STANDING], stands, now, w->seconds, w->amps);
+}
+
+/* Current that drives it on while its duty is zero; what a coil still holds dies away. */
+static void watch_unasked(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    const wpin_sim_reading *last = &run->last[r->load];
+    const double harmless = 20e-3; /* A */
+    bool motor = load->what == WPIN_RIG_MOTOR;
+    bool rests = wpin_motor_duty(&run->motors[r->load]) == 0;
+    bool own = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE; /* with its next pulse */
+    bool drives = motor ? last->amps * last->rpm > 0 : true;
+    bool flows = fabs(last->amps) > harmless && drives;
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_UNASKED], rests && flows && !own, wpin_run_time(run),
+                   w->seconds, fabs(last->amps));
 }
 
 static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
@@ -109,7 +125,11 @@ void wpin_run_watch_loads(wpin_run *run) {
         run->effect[i] = w->effect / w->seconds;
         size_t owner = run->owner[i];
         wpin_step_result *r = owner == 0 ? NULL : &run->report->steps[owner - 1];
-        if (r != NULL && wpin_step_drives(r) && run->rig->loads[i].what != WPIN_RIG_STEPPER) {
+        bool watched = r != NULL && run->rig->loads[i].what != WPIN_RIG_STEPPER;
+        if (watched) {
+            watch_unasked(run, r, w);
+        }
+        if (watched && wpin_step_drives(r)) {
             watch(run, r, w);
             wpin_watch_seen(run, r, w);
         }
@@ -122,6 +142,16 @@ void wpin_run_watch_loads(wpin_run *run) {
 static const wpin_spell *spell(const wpin_step_result *r, wpin_trouble what) {
     const wpin_spell *s = &r->spells[what];
     return s->lasted >= shortest[what] ? s : NULL;
+}
+
+static void judge_unasked(const wpin_run *run, wpin_step_result *r, const wpin_spell *s) {
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    bool relay = load->kind->contacts || load->kind->solid;
+    char text[64];
+    wpin_rule(r, WPIN_VERDICT_BAD, "driven with up to %.2g A %s with nothing asked of it: %s",
+              s->worst, wpin_spell_when(s, text, sizeof text),
+              relay ? "the relay does not open, or its input is wired wrong"
+                    : "control wires mixed up or off, or a switch that stays on");
 }
 
 static void judge_dead(const wpin_run *run, wpin_step_result *r, const wpin_spell *s) {
@@ -159,7 +189,12 @@ bool wpin_judge_course(const wpin_run *run, wpin_step_result *r) {
     const wpin_spell *dead = spell(r, WPIN_TROUBLE_DEAD);
     const wpin_spell *back = spell(r, WPIN_TROUBLE_BACKWARDS);
     const wpin_spell *stood = spell(r, WPIN_TROUBLE_STANDING);
+    const wpin_spell *unasked = spell(r, WPIN_TROUBLE_UNASKED);
     char text[64];
+    if (unasked != NULL) {
+        judge_unasked(run, r, unasked);
+        return true;
+    }
     if (dead != NULL) {
         judge_dead(run, r, dead);
     } else if (back != NULL) {

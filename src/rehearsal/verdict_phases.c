@@ -5,7 +5,8 @@
 #include <math.h>
 
 #define PI 3.14159265358979323846
-/* What a bench that is not quite the rig may be off by. */
+/* What a bench that is not quite the rig may be off by, as a share of what it turns unloaded: under
+ * load the speed is the small difference of two figures. */
 #define FAR_OFF 0.3
 
 /* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
@@ -47,7 +48,9 @@ bool wpin_judge_phases(const wpin_run *run, wpin_step_result *step) {
     }
     double w = wpin_due_speed(run->rig, load, fabs(step->duty));
     double due = w * 30 / PI / load->motor.gear_ratio, rpm = fabs(step->rpm);
-    if (fabs(rpm - due) <= FAR_OFF * due || !tells_by_speed(run, load, w, rpm < due)) {
+    double unloaded = fabs(step->duty) * run->rig->supplies[load->supply].volts /
+                      load->motor.constant * 30 / PI / load->motor.gear_ratio;
+    if (fabs(rpm - due) <= FAR_OFF * unloaded || !tells_by_speed(run, load, w, rpm < due)) {
         return false;
     }
     wpin_rule(

@@ -71,6 +71,7 @@ enum {
     DRIVER_GATE,
     DRIVER_COIL,
     DRIVER_OPTO,
+    DRIVER_SNUBBER,
     DRIVER_OF_LOAD
 };
 static const wpin_field driver_fields[] = {
@@ -81,11 +82,15 @@ static const wpin_field driver_fields[] = {
     NODE("transistor", false),
     NODE("coil", false),
     NODE("opto", false),
+    NODE("snubber", false),
     [DRIVER_OF_LOAD] = NODE("rated", false),
     NODE("recommended", false),
     NODE("pwm-limit", false),
     NODE("pull", false),
     NODE("parallel", false),
+    NODE("contact", false),
+    NODE("output", false),
+    NODE("leakage", false),
     QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
     QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
@@ -94,7 +99,7 @@ static const wpin_field driver_fields[] = {
     QUANTITY("input-resistance", wpin_sim_bridge, input_resistance, false, WPIN_RESISTANCE, 1, 1e8),
     QUANTITY("current-limit", wpin_sim_bridge, burns_above_amps, true, WPIN_CURRENT, 1e-3, 1e3),
     QUANTITY("current-time", wpin_sim_bridge, burns_after, false, WPIN_TIME, 0, 60),
-    QUANTITY("voltage-limit", wpin_sim_bridge, burns_above_volts, true, WPIN_VOLTAGE, 1, 200),
+    QUANTITY("voltage-limit", wpin_sim_bridge, burns_above_volts, true, WPIN_VOLTAGE, 1, 800),
     QUANTITY("sense", wpin_sim_bridge, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
     QUANTITY("sense-filter", wpin_sim_bridge, sense_filter, false, WPIN_TIME, 0, 1),
     QUANTITY("sense-noise", wpin_sim_bridge, sense_noise, false, WPIN_VOLTAGE, 0, 1),
@@ -149,6 +154,9 @@ static const wpin_field driver_load_fields[] = {
     QUANTITY("pwm-limit", wpin_rig_load, limits.pwm_most, false, WPIN_FREQUENCY, 1, 1e7),
     CHOICE("pull", wpin_rig_load, limits.no_pull, "yes", "no"),
     QUANTITY("parallel", wpin_rig_load, limits.parallel, false, WPIN_NUMBER, 1, 8),
+    CHOICE("contact", wpin_rig_load, contact.closed, "open", "closed"),
+    CHOICE("output", wpin_rig_load, contact.triacs, "direct", "alternating"),
+    QUANTITY("leakage", wpin_rig_load, contact.leakage, false, WPIN_CURRENT, 0, 1),
 };
 
 /* Outputs in parallel: less resistance, more current, but they never share it evenly. */
@@ -181,6 +189,7 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
         }
     }
     join_outputs(load);
+    wpin_read_contact(reader, node, nodes[DRIVER_SNUBBER], load);
     if (nodes[DRIVER_GATE] != NULL) {
         wpin_read_gate(reader, nodes[DRIVER_GATE], load->kind, &load->bridge.gate);
     }
@@ -489,6 +498,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         read_limits(reader, rig, nodes[LOAD_LIMITS], &load);
     }
     read_or_make_driver(reader, node, nodes[LOAD_DRIVER], rig, &load);
+    if (staged && rig->supply_count != 0) {
+        wpin_check_alternating(reader, node, rig, &load);
+    }
     if (nodes[LOAD_IDENTIFIED] != NULL) {
         wpin_read_identified(reader, nodes[LOAD_IDENTIFIED], &load);
     }

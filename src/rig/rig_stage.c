@@ -310,7 +310,7 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     memcpy(load->inverted, load->kind->inverted, sizeof load->inverted);
     load->bridge.off_phase = load->kind->off_phase;
     load->bridge.interlock = !load->kind->bare;
-    load->bridge.contact_delay = load->kind->contacts ? 8e-3 : 0;
+    load->bridge.contact_delay = load->kind->contacts ? 8e-3 : (load->kind->solid ? 1e-3 : 0);
     load->bridge.contact_bounce = load->kind->contacts ? 1.5e-3 : 0;
     if (nodes[STAGE_INVERTED] != NULL) {
         wpin_read_lines(reader, nodes[STAGE_INVERTED], load->kind, "inverted", load->inverts);

@@ -24,7 +24,8 @@ static const wpin_field supply_fields[] = {
     QUANTITY("empty", wpin_rig_supply, empty_volts, false, WPIN_VOLTAGE, 0.1, 100),
     QUANTITY("capacity", wpin_rig_supply, capacity, false, WPIN_CHARGE, 0.01, 1e7),
     CHOICE("switch", wpin_rig_supply, on, "off", "on"),
-    QUANTITY("voltage", wpin_rig_supply, volts, true, WPIN_VOLTAGE, 0.5, 100),
+    QUANTITY("voltage", wpin_rig_supply, volts, true, WPIN_VOLTAGE, 0.5, 400),
+    CHOICE("current", wpin_rig_supply, alternating, "direct", "alternating"),
     QUANTITY("limit", wpin_rig_supply, limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
     CHOICE("at-limit", wpin_rig_supply, droops, "cuts-out", "droops"),
     QUANTITY("capacitor", wpin_rig_supply, capacitance, false, WPIN_CAPACITANCE, 1e-6, 10),
@@ -79,6 +80,7 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     char what[64];
     snprintf(what, sizeof what, "supply '%s'", supply.name);
     yaml_node_t *nodes[COUNT(supply_fields)];
+    size_t before = reader->messages->count;
     wpin_read_map(reader, node, what, supply_fields, COUNT(supply_fields), &supply, nodes);
     if (node->type != YAML_MAPPING_NODE) {
         return;
@@ -91,6 +93,19 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     }
     if (supply.headroom < 0) {
         supply.headroom = supply.switching ? 0.5 : 1.5;
+    }
+    bool read = reader->messages->count == before;
+    if (read && !supply.alternating && supply.volts > 100) {
+        wpin_say_at(reader, node,
+                    "%s: %.3g V is out of range; expected 0.5 to 100 V, or up to 400 V with "
+                    "current: alternating",
+                    what, supply.volts);
+    }
+    if (supply.from >= 0 && (supply.alternating || rig->supplies[supply.from].alternating)) {
+        wpin_say_at(reader, node,
+                    "%s: nothing is made from alternating current here; describe the adapter as a "
+                    "supply of its own",
+                    what);
     }
     if (supply.from >= 0) {
         check_made(reader, rig, node, nodes, &supply);

@@ -115,7 +115,7 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
     }
     read_winding_heat(reader, nodes[MOTOR_HEAT], &load->motor.heat, 130);
     static const wpin_field rated[] = {
-        QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 200)};
+        QUANTITY("rated", wpin_rig_load, limits.rated_volts, false, WPIN_VOLTAGE, 0.5, 400)};
     if (nodes[MOTOR_RATED] != NULL) {
         wpin_read_field(reader, nodes[MOTOR_RATED], &rated[0], load);
     }
@@ -136,14 +136,14 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
 /* ---- light ---- */
 
 static const wpin_field lamp_fields[] = {
-    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 200),
+    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 400),
     QUANTITY("power", wpin_sim_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
     QUANTITY("cold", wpin_sim_lamp, cold_share, false, WPIN_SHARE, 0.02, 1),
     QUANTITY("warm-up", wpin_sim_lamp, warm_up, false, WPIN_TIME, 1e-3, 10),
 };
 
 static const wpin_field led_fields[] = {
-    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 200),
+    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 400),
     QUANTITY("power", wpin_sim_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
     QUANTITY("forward", wpin_sim_lamp, forward_volts, true, WPIN_VOLTAGE, 0.1, 200),
 };

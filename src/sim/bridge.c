@@ -335,6 +335,12 @@ static bool is_plain(const wpin_bridge *bridge) {
            part->diode_recovery <= 0 && part->dead_time <= 0 && part->contact_delay <= 0;
 }
 
+/* A triac goes off as its current passes through zero, which a direct one never does. */
+static bool stays_on(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next) {
+    bool opens = bridge->target.a != WPIN_LEG_OFF && next.a == WPIN_LEG_OFF;
+    return bridge->part.latches && opens && fabs(plant->amps) > 1e-6;
+}
+
 static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
     if (bridge->plain && bridge->alive) { /* the way of nearly every edge */
         const wpin_legs *legs = &bridge->legs[bridge->levels];
@@ -346,6 +352,7 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
         return;
     }
     wpin_legs next = bridge->legs[bridge->never_off ? 0 : bridge->levels];
+    next = stays_on(bridge, plant, next) ? bridge->target : next;
     bool pauses = bridge->part.dead_time > 0 && bridge->alive;
     bool contacts = bridge->part.contact_delay > 0 && bridge->alive;
     if (pauses && some_swaps(bridge->shown, next)) {
