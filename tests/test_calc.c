@@ -56,6 +56,18 @@ static const struct {
     /* (12 - 2.1) / 15 mA = 660 -> 680; 9.9 / 680 = 14.56 mA */
     {"led-resistor", "supply=12V forward=2.1V current=15mA", "current with it", 9.9 / 680,
      WPIN_FINE, ""},
+    /* 9.9 V x 9.9 V / 680 ohm */
+    {"led-resistor", "supply=12V forward=2.1V current=15mA", "heat in it", 9.9 * 9.9 / 680,
+     WPIN_FINE, ""},
+    /* at 5 V - 4.8 V x 1.1 nothing is left */
+    {"led-resistor", "supply=5V forward=4.8V", "headroom", 0.2, WPIN_CAUTION, "only 200 mV"},
+    {"regulator", "input=5.3V output=5V current=500mA efficiency=85%", NULL, 0, WPIN_REFUSE,
+     "300 mV above its output, it needs 500 mV"},
+    {"regulator", "input=5V output=12V current=100mA efficiency=85%", "heat", 1.2 * (1 / 0.85 - 1),
+     WPIN_FINE, ""},
+    {"capacitors", "supply=12V load=2A pwm=20kHz", "rated for", 25, WPIN_FINE, ""},
+    /* 10 x 40 nC / 0.5 V = 800 nF */
+    {"bootstrap", "pwm=20kHz duty=95%", "bootstrap capacitor", 1e-6, WPIN_FINE, ""},
     {"led-resistor", "supply=3.3V forward=3.4V", "headroom", -0.1, WPIN_REFUSE, "nothing is left"},
     /* 30 mohm at 10 V, threshold 4 V; at 5 V: 30 x 6 / 1 = 180 mohm; 9 A^2: 1.62 W; 40 + 97 */
     {"gate-low", "load=3A gate=5V on-resistance=30mohm stated-at=10V threshold=4V", "junction",

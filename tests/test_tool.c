@@ -538,6 +538,17 @@ START_TEST(a_step_answers_for_all_its_time) {
 }
 END_TEST
 
+START_TEST(sheets_count_in_whole_numbers) {
+    tool(2, SAYS("count: 2.5 is not a whole number; it counts cells in series"),
+         "size cells count=2.5 voltage=1.2V capacity=2Ah load=1A");
+    tool(1, SAYS("over 1000 degC"), "size heat supply=12V load=40A on-resistance=250mohm");
+    tool(0, SAYS("worst    7.30, with current +10 %"),
+         "size regulator input=5V output=12V current=100mA efficiency=85%%");
+    tool(0, SAYS("alternating current takes a contact", "mains can kill"), "size stage ac=yes");
+    tool(0, SAYS("direct-pin                 fits"), "size stage current=10mA voltage=5V");
+}
+END_TEST
+
 START_TEST(a_first_motion_says_which_way) {
     static const struct {
         const char *arguments, *says;
@@ -873,6 +884,7 @@ int main(void) {
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, a_step_answers_for_all_its_time);
+    tcase_add_test(tests, sheets_count_in_whole_numbers);
     tcase_add_test(tests, a_first_motion_says_which_way);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);

@@ -357,6 +357,13 @@ START_TEST(advice_is_given_where_it_is_due) {
          "note: main run-time"},
         {RIG(FIVE, MAIN(""), CHIP, DRIVER(", saturation: 2V"), MOTOR(""), HABITS),
          "caution: pump stage-drop"},
+        {RIG(FIVE, MAIN(", highest: 31V"), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "'main' has up to 31 V, the driver survives 30 V"},
+        {RIG(FIVE, MAIN(", highest: 29.5V"), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "'main' and its diode come to 30.3 of the 30 V the driver survives"},
+        {RIG(FIVE, MAIN(", highest: 14.4V"), CHIP, DRIVER(", recommended-voltage: 14V"), MOTOR(""),
+             HABITS),
+         "'main' has up to 14.4 V, the driver is recommended for 14 V"},
     };
     for (size_t i = 0; i < sizeof advice / sizeof *advice; i++) {
         tool("vet", write_file("advice.yaml", advice[i].rig), "");

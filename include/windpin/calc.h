@@ -20,8 +20,8 @@ extern "C" {
 /** Which way a preferred value is rounded. */
 typedef enum wpin_rounding { WPIN_ROUND_DOWN, WPIN_ROUND_UP } wpin_rounding;
 
-/** The next preferred value of a series, 12 or 24 values a decade (IEC 60063), at most or at least
- * `value` (above 0). */
+/** The next preferred value of a series, 6, 12 or 24 values a decade (IEC 60063), at most or at
+ * least `value` (above 0). */
 WPIN_API double wpin_calc_preferred(double value, int series, wpin_rounding rounding);
 
 /** Volts of a pin that drives `amps` into its output resistance. */

@@ -47,6 +47,7 @@ typedef struct wpin_rig_supply {
     char name[WPIN_NAME_MAX + 1];
     unsigned line; /**< Where the file describes it. */
     double volts, resistance, limit_amps, capacitance;
+    double highest;         /**< The most it ever has, V: a full battery, a light load. */
     bool capacitor_assumed; /**< Made from another, and the rig says nothing of its capacitor. */
     double capacity, empty_volts; /**< Of cells, As and V; 0: does not run down. */
     bool droops;                  /**< At its limit; otherwise it cuts out. */
@@ -143,6 +144,7 @@ typedef struct wpin_rig_limits {
     double rated_volts;             /**< Of the motor; 0: not given. It caps duty_max. */
     double parallel;                /**< Outputs of the driver in parallel. */
     double rated_amps, recommended_amps; /**< Of the driver, for long; 0: not given. */
+    double recommended_volts;            /**< The same of its supply. */
     double pwm_most;                     /**< Highest PWM frequency it follows; 0: not given. */
     bool no_pull;                        /**< Its inputs have no pull resistors. */
     double on_duty;                      /**< What "on" means; 0: duty_max. */

@@ -30,6 +30,7 @@ typedef struct wpin_sheet_input {
     double otherwise;   /**< Its value when nothing is given; NAN: it must be given. */
     double least, most; /**< Allowed range, SI. */
     double tolerance;   /**< It may be off by this share either way; 0: exact. */
+    bool whole;         /**< It counts something: no fractions. */
 } wpin_sheet_input;
 
 /** How it stands. */

@@ -27,8 +27,11 @@ extern const unsigned wpin_sheets_switch_count, wpin_sheets_power_count, wpin_sh
 #define V(text) text, WPIN_VOLTAGE
 #define A(text) text, WPIN_CURRENT
 #define ASK(key, words, dimension, low, high, tolerance)                                           \
-    { key, words, dimension, NAN, low, high, tolerance }
+    { key, words, dimension, NAN, low, high, tolerance, false }
 #define TAKE(key, words, dimension, otherwise, low, high, tolerance)                               \
-    { key, words, dimension, otherwise, low, high, tolerance }
+    { key, words, dimension, otherwise, low, high, tolerance, false }
+/* What is counted. */
+#define COUNTED(key, words, otherwise, low, high)                                                  \
+    { key, words, WPIN_NUMBER, otherwise, low, high, 0, true }
 
 #endif

@@ -7,7 +7,7 @@
 double wpin_calc_preferred(double value, int series, wpin_rounding rounding) {
     static const double e24[] = {1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0,
                                  3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2, 9.1};
-    int step = series == 12 ? 2 : 1;
+    int step = series == 6 ? 4 : (series == 12 ? 2 : 1);
     double decade = pow(10, floor(log10(value))), scaled = value / decade;
     const double hair = 1e-9; /* a value that is a preferred one stays it */
     if (rounding == WPIN_ROUND_UP) {

@@ -230,6 +230,10 @@ const char *wpin_quantity_example(wpin_dimension dimension) {
 
 const char *wpin_quantity_write(char *to, size_t size, double value, wpin_dimension dimension) {
     const unit *best = NULL;
+    if (dimension == WPIN_TEMPERATURE && value > 1000) {
+        snprintf(to, size, "over 1000 degC"); /* a formula's answer, not a part's */
+        return to;
+    }
     for (size_t i = 0; i < UNIT_COUNT; i++) {
         const unit *u = &units[i];
         if (u->dimension == dimension && u->shown) {

@@ -90,15 +90,35 @@ static void put_corner(const wpin_sheet *sheet, const double *values, unsigned c
     }
 }
 
-static void name_corner(const wpin_sheet *sheet, unsigned corner, char *to, size_t size) {
+/* The margin in a corner; where it does not work at all there is none. */
+static double margin_in(const wpin_sheet *sheet, const double *values, unsigned corner,
+                        double chosen) {
+    double off[WPIN_SHEET_INPUTS + 1];
+    wpin_answer there = {.chosen = chosen, .margin = NAN};
+    put_corner(sheet, values, corner, off);
+    sheet->work_out(off, &there);
+    return isnan(there.margin) ? 0 : there.margin;
+}
+
+/* Names the tolerances of a corner that act on its margin. */
+static void name_corner(const wpin_sheet *sheet, const double *values, unsigned corner,
+                        wpin_answer *answer) {
+    char *to = answer->worst_words;
+    const size_t size = sizeof answer->worst_words;
+    double here = margin_in(sheet, values, corner, answer->chosen);
     unsigned bit = 0;
     to[0] = '\0';
     for (int i = 0; sheet->inputs[i].key != NULL; i++) {
-        if (sheet->inputs[i].tolerance > 0) {
-            size_t used = strlen(to);
+        double share = sheet->inputs[i].tolerance;
+        if (share <= 0) {
+            continue;
+        }
+        unsigned mask = 1U << bit++;
+        double other = margin_in(sheet, values, corner ^ mask, answer->chosen);
+        size_t used = strlen(to);
+        if (fabs(other - here) > 1e-6 * fabs(here) || (other != 0 && here == 0)) {
             snprintf(to + used, size - used, "%s%s %c%g %%", used == 0 ? "" : ", ",
-                     sheet->inputs[i].key, (corner >> bit++ & 1U) != 0 ? '+' : '-',
-                     sheet->inputs[i].tolerance * 100);
+                     sheet->inputs[i].key, (corner & mask) != 0 ? '+' : '-', share * 100);
         }
     }
 }
@@ -112,17 +132,17 @@ static unsigned corners_of(const wpin_sheet *sheet) {
 }
 
 static void find_worst(const wpin_sheet *sheet, const double *values, wpin_answer *answer) {
-    double off[WPIN_SHEET_INPUTS + 1];
-    unsigned corners = corners_of(sheet);
+    unsigned corners = corners_of(sheet), worst = 0;
     answer->worst = answer->margin;
     for (unsigned corner = 0; corners > 1 && corner < corners; corner++) {
-        wpin_answer there = {.chosen = answer->chosen, .margin = NAN};
-        put_corner(sheet, values, corner, off);
-        sheet->work_out(off, &there);
-        if (there.margin < answer->worst || answer->worst_words[0] == '\0') {
-            answer->worst = fmin(there.margin, answer->worst);
-            name_corner(sheet, corner, answer->worst_words, sizeof answer->worst_words);
+        double there = margin_in(sheet, values, corner, answer->chosen);
+        if (there < answer->worst) {
+            answer->worst = there;
+            worst = corner;
         }
+    }
+    if (answer->worst < answer->margin) {
+        name_corner(sheet, values, worst, answer);
     }
 }
 

@@ -18,7 +18,7 @@ static void heat(const double *v, wpin_answer *a) {
     double degrees = wpin_calc_junction_degrees(v[HEAT_AIR], watts, v[HEAT_RTH]);
     wpin_say(a, "lost in the stage", drop, WPIN_VOLTAGE, "2 (I R + V_sat) = 2 (%s x %s + %s)",
              AMPS(v[HEAT_LOAD]), OHMS(v[HEAT_OHMS]), VOLTS(v[HEAT_SATURATION]));
-    wpin_say(a, "left for the motor", v[HEAT_SUPPLY] - drop, WPIN_VOLTAGE, "%s - %s",
+    wpin_say(a, "left for the motor", fmax(v[HEAT_SUPPLY] - drop, 0), WPIN_VOLTAGE, "%s - %s",
              VOLTS(v[HEAT_SUPPLY]), VOLTS(drop));
     wpin_say(a, "heat", watts, WPIN_POWER, "%s x %s", VOLTS(drop), AMPS(v[HEAT_LOAD]));
     wpin_say(a, "junction", degrees, WPIN_TEMPERATURE, "air + P R_th = %.3g + %s x %.3g K/W",
@@ -126,6 +126,14 @@ static void cells(const double *v, wpin_answer *a) {
 
 enum { REG_IN, REG_OUT, REG_AMPS, REG_HEADROOM, REG_RTH, REG_AIR, REG_SWITCHING, REG_BUDGET };
 
+#define USUAL_HEADROOM 1.5 /* V */
+
+/* A step-down converter gets by with less than a linear regulator, if nothing else is said. */
+static double headroom_of(const double *v) {
+    bool usual = v[REG_HEADROOM] == USUAL_HEADROOM;
+    return v[REG_SWITCHING] > 0 && usual ? 0.5 : v[REG_HEADROOM];
+}
+
 static void regulator(const double *v, wpin_answer *a) {
     bool switching = v[REG_SWITCHING] > 0;
     double watts = wpin_calc_linear_watts(v[REG_IN], v[REG_OUT], v[REG_AMPS]), input = v[REG_AMPS];
@@ -152,10 +160,14 @@ static void regulator(const double *v, wpin_answer *a) {
              v[REG_AIR], WATTS(watts), v[REG_RTH]);
     wpin_margin(a, (125 - v[REG_AIR]) / fmax(degrees - v[REG_AIR], 1e-3));
     wpin_margin(a, v[REG_BUDGET] / input);
-    if (!switching && v[REG_IN] - v[REG_OUT] < v[REG_HEADROOM]) {
-        wpin_judge(a, WPIN_REFUSE, "no headroom: %s above its output, it needs %s",
-                   VOLTS(v[REG_IN] - v[REG_OUT]), VOLTS(v[REG_HEADROOM]));
-        wpin_margin(a, (v[REG_IN] - v[REG_OUT]) / v[REG_HEADROOM]);
+    double over = v[REG_IN] - v[REG_OUT], needs = headroom_of(v);
+    bool boosts = switching && over < 0; /* a converter that makes more than it gets */
+    if (!boosts && needs > 0) {
+        wpin_margin(a, over / needs);
+        if (over < needs) {
+            wpin_judge(a, WPIN_REFUSE, "no headroom: %s above its output, it needs %s", VOLTS(over),
+                       VOLTS(needs));
+        }
     }
     wpin_next(
         a,
@@ -165,6 +177,16 @@ static void regulator(const double *v, wpin_answer *a) {
 /* ---- capacitors ---- */
 
 enum { CAP_SUPPLY, CAP_LOAD, CAP_HZ, CAP_RIPPLE, CAP_NOISE, CAP_ALLOWED };
+
+/* Voltages that capacitors are sold for. */
+static double sold_volts(double least) {
+    static const double volts[] = {6.3, 10, 16, 25, 35, 50, 63, 80, 100, 160, 200, 250, 400};
+    size_t i = 0;
+    while (i + 1 < sizeof volts / sizeof *volts && volts[i] < least) {
+        i++;
+    }
+    return volts[i];
+}
 
 static void capacitors(const double *v, wpin_answer *a) {
     double bulk = wpin_calc_bulk_farads(v[CAP_LOAD], 0.5, v[CAP_HZ], v[CAP_RIPPLE]);
@@ -177,8 +199,8 @@ static void capacitors(const double *v, wpin_answer *a) {
              VOLTS(v[CAP_RIPPLE]));
     wpin_say(a, "bulk capacitor", a->chosen, WPIN_CAPACITANCE,
              "next E12 value up, at the stage's supply pins");
-    wpin_say(a, "its voltage", wpin_calc_preferred(1.5 * v[CAP_SUPPLY], 12, WPIN_ROUND_UP),
-             WPIN_VOLTAGE, "1.5 times the supply: braking drives it up");
+    wpin_say(a, "rated for", sold_volts(1.5 * v[CAP_SUPPLY]), WPIN_VOLTAGE,
+             "the next that is sold above 1.5 times the supply: braking drives it up");
     wpin_say(a, "lost in the motor's capacitor", watts, WPIN_POWER, "C V V f = %s x %s x %s x %s",
              wpin_text(a, v[CAP_NOISE], WPIN_CAPACITANCE), VOLTS(v[CAP_SUPPLY]),
              VOLTS(v[CAP_SUPPLY]), HERTZ(v[CAP_HZ]));
@@ -234,8 +256,8 @@ const wpin_sheet wpin_sheets_power[] = {
      "limits of a driver board: per output, in all, in parallel, per terminal",
      {ASK("load", "current of each motor while running", WPIN_CURRENT, 1e-3, 500, 0),
       ASK("stall", "stall current of each motor", WPIN_CURRENT, 1e-3, 1e3, 0),
-      TAKE("outputs", "outputs in use", WPIN_NUMBER, 1, 1, 64, 0),
-      TAKE("parallel", "outputs in parallel for each motor", WPIN_NUMBER, 1, 1, 8, 0),
+      COUNTED("outputs", "outputs in use", 1, 1, 64),
+      COUNTED("parallel", "outputs in parallel for each motor", 1, 1, 8),
       ASK("rated", "rated current of an output", WPIN_CURRENT, 1e-3, 500, 0),
       ASK("absolute", "absolute limit of an output", WPIN_CURRENT, 1e-3, 1e3, 0),
       TAKE("total", "limit of all outputs together", WPIN_CURRENT, 1e3, 1e-3, 1e3, 0),
@@ -256,7 +278,7 @@ const wpin_sheet wpin_sheets_power[] = {
      supply},
     {"cells",
      "cells: sag at the start and run time",
-     {ASK("count", "cells in series", WPIN_NUMBER, 1, 100, 0),
+     {COUNTED("count", "cells in series", NAN, 1, 100),
       ASK("voltage", "of one cell", WPIN_VOLTAGE, 0.8, 13, 0.08),
       ASK("resistance", "of one cell", WPIN_RESISTANCE, 1e-4, 10, 0.3),
       ASK("capacity", "of one cell", WPIN_CHARGE, 0.1, 1e7, 0.1),
@@ -273,8 +295,8 @@ const wpin_sheet wpin_sheets_power[] = {
      {ASK("input", "its input", WPIN_VOLTAGE, 0.5, 200, 0.05),
       ASK("output", "its output", WPIN_VOLTAGE, 0.5, 200, 0),
       ASK("current", "at its output", WPIN_CURRENT, 1e-4, 100, 0.1),
-      TAKE("headroom", "it needs this much more at its input (linear)", WPIN_VOLTAGE, 1.5, 0, 10,
-           0),
+      TAKE("headroom", "it needs this much more at its input; a step-down converter 500 mV",
+           WPIN_VOLTAGE, USUAL_HEADROOM, 0, 10, 0),
       TAKE("heat", "thermal resistance to the air", WPIN_HEAT_RESISTANCE, 50, 0.1, 1e3, 0),
       TAKE("air", "temperature of the air", WPIN_TEMPERATURE, 40, -40, 110, 0),
       TAKE("efficiency", "of a switching one; 0 % for a linear one", WPIN_SHARE, 0, 0, 0.99, 0),

@@ -89,6 +89,16 @@ static void base_resistor(const double *v, wpin_answer *a) {
 
 enum { LED_SUPPLY, LED_FORWARD, LED_AMPS, LED_LEAST, LED_SERIES };
 
+/* Powers that resistors are sold for. */
+static double sold_watts(double least) {
+    static const double watts[] = {0.125, 0.25, 0.5, 1, 2, 3, 5, 10, 25, 50};
+    size_t i = 0;
+    while (i + 1 < sizeof watts / sizeof *watts && watts[i] < least) {
+        i++;
+    }
+    return watts[i];
+}
+
 static void led_resistor(const double *v, wpin_answer *a) {
     double headroom = v[LED_SUPPLY] - v[LED_FORWARD];
     wpin_say(a, "headroom", headroom, WPIN_VOLTAGE, "V - V_F = %s - %s", VOLTS(v[LED_SUPPLY]),
@@ -110,6 +120,9 @@ static void led_resistor(const double *v, wpin_answer *a) {
              "next E%.0f value up: rounding down would overload the diode", v[LED_SERIES]);
     wpin_say(a, "current with it", amps, WPIN_CURRENT, "(V - V_F) / R = %s / %s", VOLTS(headroom),
              OHMS(a->chosen));
+    double watts = amps * amps * a->chosen;
+    wpin_say(a, "heat in it", watts, WPIN_POWER, "I I R: a resistor for %s or more",
+             WATTS(sold_watts(2 * watts)));
     wpin_margin(a, amps / v[LED_LEAST]);
     if (headroom < 0.25 * v[LED_SUPPLY]) {
         wpin_judge(a, WPIN_CAUTION,
@@ -232,9 +245,12 @@ enum { BOOT_HZ, BOOT_RECHARGE, BOOT_DUTY, BOOT_CHARGE, BOOT_DROOP };
 static void bootstrap(const double *v, wpin_answer *a) {
     double most = wpin_calc_bootstrap_duty(v[BOOT_HZ], v[BOOT_RECHARGE]);
     double farads = 10 * v[BOOT_CHARGE] / v[BOOT_DROOP];
+    double sold = wpin_calc_preferred(farads, 6, WPIN_ROUND_UP);
     wpin_say(a, "highest duty", most, WPIN_SHARE, "1 - f t = 1 - %s x %s",
              wpin_text(a, v[BOOT_HZ], WPIN_FREQUENCY), wpin_text(a, v[BOOT_RECHARGE], WPIN_TIME));
-    wpin_say(a, "bootstrap capacitor", farads, WPIN_CAPACITANCE,
+    wpin_say(a, "bootstrap capacitor", sold, WPIN_CAPACITANCE,
+             "next E6 value up, for at least twice the gate's volts");
+    wpin_say(a, "capacitance, ideal", farads, WPIN_CAPACITANCE,
              "10 x gate charge / droop = 10 x %.3g nC / %s", v[BOOT_CHARGE] * 1e9,
              VOLTS(v[BOOT_DROOP]));
     wpin_margin(a, most / v[BOOT_DUTY]);

@@ -56,6 +56,10 @@ static bool take(const wpin_sheet_input *input, const char *text, double *value)
                      wpin_quantity_write(high, sizeof high, input->most, input->dimension));
         return false;
     }
+    if (input->whole && *value != floor(*value)) {
+        cli_complain("%s: %s is not a whole number; it counts %s", input->key, text, input->words);
+        return false;
+    }
     return true;
 }
 

@@ -1,6 +1,7 @@
 /* The supplies of the rig file: sources, and what is made from them; what feeds the controller. */
 #define _GNU_SOURCE
 #include "rig_parts.h"
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -25,6 +26,7 @@ static const wpin_field supply_fields[] = {
     QUANTITY("capacity", wpin_rig_supply, capacity, false, WPIN_CHARGE, 0.01, 1e7),
     CHOICE("switch", wpin_rig_supply, on, "off", "on"),
     QUANTITY("voltage", wpin_rig_supply, volts, true, WPIN_VOLTAGE, 0.5, 400),
+    QUANTITY("highest", wpin_rig_supply, highest, false, WPIN_VOLTAGE, 0.5, 400),
     CHOICE("current", wpin_rig_supply, alternating, "direct", "alternating"),
     QUANTITY("limit", wpin_rig_supply, limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
     CHOICE("at-limit", wpin_rig_supply, droops, "cuts-out", "droops"),
@@ -95,6 +97,11 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
         supply.headroom = supply.switching ? 0.5 : 1.5;
     }
     bool read = reader->messages->count == before;
+    if (read && supply.highest > 0 && supply.highest < supply.volts) {
+        wpin_say_at(reader, node, "%s: highest (%.3g V) is below its voltage (%.3g V)", what,
+                    supply.highest, supply.volts);
+    }
+    supply.highest = fmax(supply.highest, supply.volts);
     if (read && !supply.alternating && supply.volts > 100) {
         wpin_say_at(reader, node,
                     "%s: %.3g V is out of range; expected 0.5 to 100 V, or up to 400 V with "

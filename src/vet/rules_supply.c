@@ -2,21 +2,52 @@
 #include "rules.h"
 #include <string.h>
 
+/* The most that the driver ever sees: the supply at its highest, and on top of it the diode through
+ * which a winding's current goes on. */
+static double highest_volts(const wpin_facts *f) {
+    return f->volts * f->supply->highest / f->supply->volts;
+}
+
+static double with_diode(const wpin_facts *f) {
+    bool winding = f->load->what != WPIN_RIG_LAMP && !f->load->bridge.no_diodes;
+    return highest_volts(f) + (winding ? f->load->bridge.diode_volts : 0);
+}
+
+static void too_many_volts(wpin_vetter *v, const wpin_facts *f) {
+    double most = f->load->bridge.burns_above_volts, highest = highest_volts(f);
+    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    if (f->volts > most) {
+        wpin_cause(n, "supply '%s' has %.3g V, the driver survives %.3g V", f->supply->name,
+                   f->volts, most);
+        wpin_consequence(n, "the driver burns when the supply is switched on");
+    } else {
+        wpin_cause(n, "supply '%s' has up to %.3g V, the driver survives %.3g V", f->supply->name,
+                   highest, most);
+        wpin_consequence(n, "the driver burns when the supply is at its highest");
+    }
+    wpin_cure(n, "a supply of at most %.3g V, or a driver made for more", 0.8 * most);
+}
+
+/* What a part survives is no place to be: where it should work is less. */
 static void voltage(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        double most = f->load->bridge.burns_above_volts;
-        if (f->volts > most) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "supply '%s' has %.3g V, the driver survives %.3g V", f->supply->name,
-                       f->volts, most);
-            wpin_consequence(n, "the driver burns when the supply is switched on");
-            wpin_cure(n, "a supply of at most %.3g V, or a driver made for more", 0.8 * most);
-        } else if (f->volts > 0.9 * most) {
+        double most = f->load->bridge.burns_above_volts, top = with_diode(f);
+        double wished = f->load->limits.recommended_volts;
+        if (highest_volts(f) > most) {
+            too_many_volts(v, f);
+        } else if (top > 0.9 * most) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-            wpin_cause(n, "supply '%s' has %.3g V of the %.3g V the driver survives",
-                       f->supply->name, f->volts, most);
+            wpin_cause(n,
+                       "supply '%s' and its diode come to %.3g of the %.3g V the driver survives",
+                       f->supply->name, top, most);
             wpin_consequence(n, "current that comes back, or a long wire's kick, takes the rest");
-            wpin_cure(n, "a driver made for at least %.3g V", f->volts / 0.8);
+            wpin_cure(n, "a driver made for at least %.3g V", top / 0.8);
+        } else if (wished > 0 && highest_volts(f) > wished) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "supply '%s' has up to %.3g V, the driver is recommended for %.3g V",
+                       f->supply->name, highest_volts(f), wished);
+            wpin_consequence(n, "it works outside of what its data sheet promises");
+            wpin_cure(n, "a supply of at most %.3g V, or a driver recommended for more", wished);
         }
     }
 }
