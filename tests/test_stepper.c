@@ -216,6 +216,31 @@ START_TEST(stop_changed_targets_and_release) {
 }
 END_TEST
 
+START_TEST(it_holds_for_its_time_and_lets_go) {
+    bench b = fresh();
+    double seconds;
+    b.config.release_after_us = 50000;
+    open_bench(&b);
+    for (int round = 0; round < 3; round++) {
+        move(&b, 40);
+        run(&b, &seconds);
+        for (int i = 0; i < 450; i++) { /* tenths of a millisecond */
+            step_on(&b);
+        }
+        ck_assert_int_ge(pointing(&b.r), 0);
+        for (int i = 0; i < 60; i++) {
+            step_on(&b);
+        }
+        ck_assert_int_eq(pointing(&b.r), -1);
+        b.r.now += 3000000000U; /* a clock that runs back does not hold again */
+        step_on(&b);
+        ck_assert_int_eq(pointing(&b.r), -1);
+        b.r.now -= 3000000000U;
+        ck_assert_int_eq(b.stepper.position, 40 * (round + 1));
+    }
+}
+END_TEST
+
 /* What ends every motor's motion ends a stepper's too; coast and faults let go of the coils. */
 START_TEST(a_stepper_is_a_motor_like_any_other) {
     for (int way = 0; way < 5; way++) {
@@ -311,6 +336,7 @@ int main(void) {
     tcase_add_test(tests, a_long_move_takes_the_time_of_its_ramp);
     tcase_add_test(tests, angles_carry_their_remainder);
     tcase_add_test(tests, places_are_told_and_gone_to_in_degrees);
+    tcase_add_test(tests, it_holds_for_its_time_and_lets_go);
     tcase_add_test(tests, stop_changed_targets_and_release);
     tcase_add_test(tests, a_stepper_is_a_motor_like_any_other);
     tcase_add_test(tests, far_positions_do_not_overflow);

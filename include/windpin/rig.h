@@ -170,6 +170,7 @@ typedef enum wpin_rig_what {
 typedef struct wpin_rig_stepping {
     double start_rate, top_rate, acceleration;
     bool half_steps, release;
+    double release_after; /**< It holds for so long, s; 0: for as long as it rests. */
 } wpin_rig_stepping;
 
 /** Hall sensors of a brushless motor. */

@@ -39,6 +39,8 @@ typedef struct wpin_stepper_config {
     uint16_t top_rate;      /**< Steps a second at most, from start_rate up to 20000; and no more
                                  than one a tick. */
     uint32_t acceleration;  /**< Steps a second in a second, 1 to 100000. */
+    uint32_t release_after_us; /**< Where it holds: for so long at rest, then coils off; 0: for as
+                                    long as it rests. */
 } wpin_stepper_config;
 
 /** A stepper at work. Zero before its first use; placed by the caller; the fields are its own. */
@@ -58,6 +60,7 @@ typedef struct wpin_stepper {
     uint32_t rate;         /**< Now, as start and top. */
     uint32_t way;          /**< To the next step, of 2^32. */
     uint32_t ramp_steps;   /**< Steps it took to come to this rate, and takes to leave it. */
+    uint32_t rests_us;     /**< For how long it has held at rest. */
     uint16_t rate_rest;    /**< Of the ramp, not yet a whole unit of rate. */
     int8_t direction;      /**< 1 or -1 while it moves, 0 at rest. */
     bool held;             /**< Coils are on. */

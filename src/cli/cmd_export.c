@@ -208,9 +208,9 @@ static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id
     fprintf(to,
             "static const WPIN_FLASH wpin_stepper_config %s_stepper = {.stage = &%s_stage, "
             ".steps_per_rev = %u, .half_steps = %s, .release = %s, .start_rate = %u, "
-            ".top_rate = %u, .acceleration = %uU};\n",
+            ".top_rate = %u, .acceleration = %uU, .release_after_us = %uU};\n",
             id, id, s->steps_per_rev, yes(s->half_steps), yes(s->release), s->start_rate,
-            s->top_rate, s->acceleration);
+            s->top_rate, s->acceleration, s->release_after_us);
 }
 
 static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *id) {

@@ -164,7 +164,9 @@ static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
         s->holding_torque * 1e3);
     printf("  stepping    %s steps, from %g to %g steps/s, ramp %g steps/s2; at the end it %s\n",
            d->half_steps ? "half" : "full", d->start_rate, d->top_rate, d->acceleration,
-           d->release ? "is let go" : "holds");
+           d->release             ? "is let go"
+           : d->release_after > 0 ? "holds for its time and is let go"
+                                  : "holds");
     printf("  estimate    %.3g A a winding at rest\n",
            rig->supplies[load->supply].volts / loop_ohms(rig, load, s->resistance));
 }

@@ -89,12 +89,29 @@ static bool step_due(wpin_stepper *stepper, uint16_t dt_us) {
     return stepper->way < move;
 }
 
+static void let_go(wpin_stepper *stepper) {
+    wpin_stage_apply(&stepper->stage, WPIN_DRIVE_COAST, 0);
+    stepper->held = false;
+}
+
 static void come_to_rest(wpin_stepper *stepper) {
     stepper->direction = 0;
     stepper->rate = stepper->start;
+    stepper->rests_us = 0;
     if (is_open(stepper) && stepper->config->release && stepper->target == stepper->position) {
-        wpin_stage_apply(&stepper->stage, WPIN_DRIVE_COAST, 0);
-        stepper->held = false;
+        let_go(stepper);
+    }
+}
+
+/* Holds at rest for its time, if it has one. */
+static void hold(wpin_stepper *stepper, uint32_t us) {
+    uint32_t most = stepper->config->release_after_us, rests = stepper->rests_us;
+    if (most == 0 || !stepper->held) {
+        return;
+    }
+    stepper->rests_us = rests + us < rests ? UINT32_MAX : rests + us;
+    if (stepper->rests_us >= most) {
+        let_go(stepper);
     }
 }
 
@@ -145,6 +162,8 @@ void wpin_stepper_tick(wpin_stepper *stepper) {
     if (stepper->direction == 0) {
         if (stepper->target != stepper->position) {
             set_off(stepper);
+        } else {
+            hold(stepper, us);
         }
         return;
     }

@@ -75,6 +75,7 @@ static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_st
                                  .steps_per_rev = (uint16_t)lround(load->stepper.steps_per_rev),
                                  .half_steps = s->half_steps,
                                  .release = s->release,
+                                 .release_after_us = (uint32_t)lround(s->release_after * 1e6),
                                  .start_rate = (uint16_t)lround(s->start_rate),
                                  .top_rate = (uint16_t)lround(s->top_rate),
                                  .acceleration = (uint32_t)llround(s->acceleration)};

@@ -216,6 +216,7 @@ static const wpin_field stepping_fields[] = {
     QUANTITY("ramp", wpin_rig_stepping, acceleration, true, WPIN_STEP_GAIN, 1, 1e5),
     CHOICE("mode", wpin_rig_stepping, half_steps, "full", "half"),
     CHOICE("at-end", wpin_rig_stepping, release, "hold", "release"),
+    QUANTITY("release-after", wpin_rig_stepping, release_after, false, WPIN_TIME, 1e-3, 3600),
 };
 
 static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
@@ -236,6 +237,11 @@ static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *
     if (nodes[STEPPER_STEPPING] != NULL) {
         wpin_read_map(reader, nodes[STEPPER_STEPPING], "stepping", stepping_fields,
                       COUNT(stepping_fields), &load->stepping, NULL);
+    }
+    if (load->stepping.release && load->stepping.release_after > 0) {
+        wpin_say_at(reader, node,
+                    "stepping: at-end: release lets go at once; 'release-after' is for one that "
+                    "holds first");
     }
     if (load->stepping.top_rate < load->stepping.start_rate) {
         wpin_say_at(reader, node, "top-rate (%g steps/s) is below start-rate (%g steps/s)",
