@@ -65,6 +65,11 @@
     "{resistance: 3ohm, inductance: 2mH, constant: 30mNm/A, inertia: 300gcm2, dry-friction: "      \
     "5mNm, "                                                                                       \
     "static-friction: 5mNm}\n    rest: 5s\n"
+#define CABLED(a, b)                                                                               \
+    SPEEDY("12V", GEARED, "3s", "lines: 11", "100rpm")                                             \
+    "    cable: {red: {is: lead-a, to: driver a}, black: {is: lead-b, to: driver b}, blue: {is: "  \
+    "sensor-plus, to: logic}, green: {is: sensor-ground, to: ground}, yellow: {is: encoder-a, "    \
+    "to: " a "}, white: {is: encoder-b, to: " b "}}\n"
 #define SOLID(output)                                                                              \
     RIG(FIVE, MAIN(""), "kind: solid-state-relay, pins: {input: 4}", DRIVER(", output: " output),  \
         MOTOR(""), "    rest: 1s\n")
@@ -146,6 +151,8 @@ static const struct {
      "driven up by current that came back"},
     {"solid-output", "pump", SOLID("alternating"), SOLID("direct"), "pump on for 1s\nwait 2s\n",
      "driver"},
+    {"cable", "pump", CABLED("pin 3", "pin 2"), CABLED("pin 2", "pin 3"), "pump run 60rpm for 3s\n",
+     "WPIN_FAULT_WRONG_WAY"},
     {"starts-together", "main", TWO_FANS("5A"), TWO_FANS("12A"), "pump, fan on for 2s\n",
      "cut out: "},
     {"pin-current", "pump", PLAIN(", input-resistance: 50ohm"), PLAIN(", input-resistance: 10kohm"),

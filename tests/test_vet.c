@@ -373,6 +373,43 @@ START_TEST(advice_is_given_where_it_is_due) {
 }
 END_TEST
 
+/* One wire of a good cable changed. */
+START_TEST(each_wire_of_a_cable_is_looked_at) {
+    static const struct {
+        const char *from, *to, *says;
+    } rows[] = {
+        {"driver a}", "pin 9}", "its wire 'red' (lead-a) is on pin 9"},
+        {"driver a}", "nothing}", "no current flows: it does not move"},
+        {"driver a}", "ground}", "or shorts its supply"},
+        {"driver a}", "driver b}", "it turns the other way than its encoder counts"},
+        {"to: logic", "to: supply main", "(sensor-plus) is on supply 'main' (12 V)"},
+        {"to: ground", "to: nothing", "(sensor-ground) is on nothing"},
+        {"to: pin 2", "to: driver a", "the sensor burns"},
+        {"to: pin 2", "to: pin 7", "nothing is read of it"},
+        {"to: pin 2", "to: pin 3", "is on pin 3, where the rig reads encoder-b"},
+        {"is: encoder-b", "is: hall-a", "and the rig has no such sensor"},
+        {"is: encoder-b", "is: hall-a", "no wire of its cable is encoder-b"},
+        {"is: encoder-b", "is: encoder-c", "unknown wire 'encoder-c'"},
+        {"to: pin 2", "to: pin two", "'pin two' is no end of a wire; expected 'driver a'"},
+        {"to: pin 2", "to: supply mian", "'supply mian' is no end of a wire"},
+        {"to: pin 2", "to: pin 2", "0 refused, 0 with caution"},
+    };
+    static const char good[] = CABLED("pin 2", "pin 3");
+    char text[3000];
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        const char *at = strstr(good, rows[i].from);
+        ck_assert(at != NULL);
+        snprintf(text, sizeof text, "%.*s%s%s", (int)(at - good), good, rows[i].to,
+                 at + strlen(rows[i].from));
+        tool("vet", write_file("cable.yaml", text), "");
+        ck_assert_msg(strstr(output, rows[i].says) != NULL, "row %zu, %s:\n%.3000s", i,
+                      rows[i].says, output);
+    }
+    tool("rig --wiring", write_file("cable.yaml", good), "");
+    ck_assert_msg(strstr(output, "encoder-a     wire 'yellow' to pin 2") != NULL, "%s", output);
+}
+END_TEST
+
 START_TEST(what_is_accepted_is_in_every_record) {
     static const char with[] =
         RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
@@ -539,6 +576,7 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_passes_survives, 0, 6);
     tcase_add_loop_test(tests, what_else_passes_works, 0, 6);
     tcase_add_test(tests, advice_is_given_where_it_is_due);
+    tcase_add_test(tests, each_wire_of_a_cable_is_looked_at);
     tcase_add_test(tests, what_is_accepted_is_in_every_record);
     tcase_add_test(tests, sweeps_say_where_it_fails);
     tcase_add_loop_test(tests, changed_makes_agree_too, 0, MAKES);

@@ -185,6 +185,40 @@ typedef struct wpin_rig_hall {
                         below WPIN_WIRE_ORDERS; 0: in this one. */
 } wpin_rig_hall;
 
+/** What a wire of a load's cable is. */
+typedef enum wpin_wire_is {
+    WPIN_WIRE_LEAD_A, /**< Of the motor. */
+    WPIN_WIRE_LEAD_B,
+    WPIN_WIRE_LEAD_C,
+    WPIN_WIRE_SENSOR_PLUS, /**< What feeds its encoder or Hall sensors. */
+    WPIN_WIRE_SENSOR_GROUND,
+    WPIN_WIRE_ENCODER_A,
+    WPIN_WIRE_ENCODER_B,
+    WPIN_WIRE_HALL_A,
+    WPIN_WIRE_HALL_B,
+    WPIN_WIRE_HALL_C
+} wpin_wire_is;
+
+/** What it is connected to. */
+typedef enum wpin_wire_to {
+    WPIN_WIRE_TO_NOTHING,
+    WPIN_WIRE_TO_DRIVER, /**< Output `number`, 0: a. */
+    WPIN_WIRE_TO_SUPPLY, /**< Plus of supply `number`. */
+    WPIN_WIRE_TO_PIN,    /**< Pin `number` of the controller. */
+    WPIN_WIRE_TO_LOGIC,  /**< The controller's logic supply. */
+    WPIN_WIRE_TO_GROUND
+} wpin_wire_to;
+
+/** A wire by its label. */
+typedef struct wpin_rig_wire {
+    char label[16];
+    uint8_t is, to; /**< wpin_wire_is, wpin_wire_to */
+    int number;
+} wpin_rig_wire;
+
+/** Most wires of a cable. */
+#define WPIN_RIG_WIRES 12
+
 /** What a relay's contact or a solid-state relay's output is. */
 typedef struct wpin_rig_contact {
     bool closed;         /**< It is closed while the coil has no current. */
@@ -334,7 +368,9 @@ typedef struct wpin_rig_load {
     wpin_rig_identified identified;
     wpin_rig_first first_motion;
     wpin_rig_contact contact;
-    int board; /**< Number of the board its driver is on, -1: none. */
+    wpin_rig_wire cable[WPIN_RIG_WIRES]; /**< As it is really connected. */
+    size_t wire_count;                   /**< 0: the rig says nothing of it. */
+    int board;                           /**< Number of the board its driver is on, -1: none. */
     wpin_rig_static statics[WPIN_RIG_STATICS];
     size_t static_count;
     char prints[WPIN_STAGE_LINES][16]; /**< What the board calls each line's pin; "": not given. */
@@ -433,6 +469,12 @@ WPIN_API bool wpin_rig_change(const char *from, const char *to, const char *chan
                               size_t was_size, char *why, size_t why_size);
 /** Frees a rig; NULL is fine. */
 WPIN_API void wpin_rig_free(wpin_rig *rig);
+
+/** The word for what a wire is; the wire of a load that is it, NULL without one; the pin on which
+ * the rig reads such a wire, -1: none. */
+WPIN_API const char *wpin_wire_word(wpin_wire_is is);
+WPIN_API const wpin_rig_wire *wpin_rig_wire_of(const wpin_rig_load *load, wpin_wire_is is);
+WPIN_API int wpin_rig_wire_pin(const wpin_rig_load *load, wpin_wire_is is);
 
 /** The kinds of stage the rig file knows. */
 WPIN_API const wpin_stage_kind *wpin_stage_kinds(size_t *count);

@@ -36,6 +36,53 @@ static void build_flaws(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load 
     }
 }
 
+/* Whether a wire that should be on a pin or an output is there; a cable of which nothing is said is
+ * right. */
+static bool is_on(const wpin_rig_load *load, wpin_wire_is is, wpin_wire_to to, int number) {
+    const wpin_rig_wire *w = wpin_rig_wire_of(load, is);
+    return w == NULL || (w->to == (uint8_t)to && w->number == number);
+}
+
+static bool is_on_pin_of(const wpin_rig_load *load, wpin_wire_is is, wpin_wire_is of) {
+    int pin = wpin_rig_wire_pin(load, of);
+    return pin < 0 || is_on(load, is, WPIN_WIRE_TO_PIN, pin);
+}
+
+/* Sensor wires: swapped with another, the second one off, or all of it dead. */
+static void connect_sensor(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load,
+                           int number) {
+    bool hall = load->hall.there;
+    wpin_wire_is a = hall ? WPIN_WIRE_HALL_A : WPIN_WIRE_ENCODER_A;
+    wpin_wire_is b = hall ? WPIN_WIRE_HALL_B : WPIN_WIRE_ENCODER_B;
+    const wpin_rig_wire *plus = wpin_rig_wire_of(load, WPIN_WIRE_SENSOR_PLUS);
+    const wpin_rig_wire *ground = wpin_rig_wire_of(load, WPIN_WIRE_SENSOR_GROUND);
+    bool swapped = wpin_rig_wire_of(load, a) != NULL && wpin_rig_wire_of(load, b) != NULL &&
+                   is_on_pin_of(load, a, b) && is_on_pin_of(load, b, a);
+    bool fed = plus == NULL || plus->to == WPIN_WIRE_TO_LOGIC ||
+               (plus->to == WPIN_WIRE_TO_SUPPLY &&
+                rig->supplies[plus->number].volts <= 1.1 * rig->controller.logic_volts);
+    bool live = fed && (ground == NULL || ground->to == WPIN_WIRE_TO_GROUND) &&
+                (swapped || is_on_pin_of(load, a, a)) &&
+                is_on_pin_of(load, WPIN_WIRE_HALL_C, WPIN_WIRE_HALL_C);
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_CHANNELS_SWAPPED, number, 0, swapped);
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_CHANNEL_OFF, number, 0,
+                    !swapped && !is_on_pin_of(load, b, b));
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_SENSOR_OFF, number, 0, !live);
+}
+
+/* The motor's own leads; those of a brushless one in another order are told by its sensors. */
+static void connect_leads(wpin_sim *sim, const wpin_rig_load *load, int number) {
+    const wpin_rig_wire *a = wpin_rig_wire_of(load, WPIN_WIRE_LEAD_A);
+    const wpin_rig_wire *b = wpin_rig_wire_of(load, WPIN_WIRE_LEAD_B);
+    bool swapped = a != NULL && b != NULL &&
+                   is_on(load, WPIN_WIRE_LEAD_A, WPIN_WIRE_TO_DRIVER, 1) &&
+                   is_on(load, WPIN_WIRE_LEAD_B, WPIN_WIRE_TO_DRIVER, 0);
+    bool off =
+        (a != NULL && a->to != WPIN_WIRE_TO_DRIVER) || (b != NULL && b->to != WPIN_WIRE_TO_DRIVER);
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_MOTOR_SWAPPED, number, 0, swapped);
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_MOTOR_WIRE_OFF, number, 0, off);
+}
+
 static bool statics_met(const wpin_rig_load *load) {
     for (size_t i = 0; i < load->static_count; i++) {
         if (strcasecmp(load->statics[i].needs, load->statics[i].is) != 0) {
@@ -114,14 +161,21 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     }
     const wpin_rig_encoder *e = &load->encoder;
     bool counts = e->there && !e->by_hall;
-    return !counts || wpin_sim_add_encoder(sim,
-                                           &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
-                                                               .at_output = e->at_output,
-                                                               .one_channel = e->one_channel,
-                                                               .reversed = e->reversed,
-                                                               .uneven = e->uneven,
-                                                               .no_moments = e->no_moments},
-                                           number) >= 0;
+    bool good = !counts || wpin_sim_add_encoder(sim,
+                                                &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
+                                                                    .at_output = e->at_output,
+                                                                    .one_channel = e->one_channel,
+                                                                    .reversed = e->reversed,
+                                                                    .uneven = e->uneven,
+                                                                    .no_moments = e->no_moments},
+                                                number) >= 0;
+    if (good && load->wire_count > 0) {
+        connect_leads(sim, load, number);
+        if (counts || load->hall.there) {
+            connect_sensor(sim, rig, load, number);
+        }
+    }
+    return good;
 }
 
 wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {

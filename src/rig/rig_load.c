@@ -27,6 +27,7 @@ enum {
     LOAD_POSITION,
     LOAD_IDENTIFIED,
     LOAD_FIRST,
+    LOAD_CABLE,
     LOAD_OVERLOAD,
     LOAD_CURRENT,
     LOAD_HALL,
@@ -57,6 +58,7 @@ static const wpin_field load_fields[] = {
     NODE("position", false),
     NODE("identified", false),
     NODE("first-motion", false),
+    NODE("cable", false),
     NODE("overload", false),
     NODE("current", false),
     NODE("hall", false),
@@ -509,6 +511,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     }
     if (nodes[LOAD_FIRST] != NULL) {
         wpin_read_first_motion(reader, nodes[LOAD_FIRST], &load);
+    }
+    if (nodes[LOAD_CABLE] != NULL) {
+        wpin_read_cable(reader, rig, nodes[LOAD_CABLE], &load);
     }
     if (nodes[LOAD_HALL] != NULL) {
         wpin_read_hall(reader, rig, nodes[LOAD_HALL], &load);

@@ -83,6 +83,8 @@ void wpin_read_contact(wpin_reader *reader, const yaml_node_t *driver, yaml_node
                        wpin_rig_load *load);
 void wpin_check_alternating(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                             const wpin_rig_load *load);
+void wpin_read_cable(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                     wpin_rig_load *load);
 void wpin_read_first_motion(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);

@@ -188,6 +188,25 @@ static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volt
     }
 }
 
+/* The cable's own wires: label, what it is, where it goes. */
+static void list_cable(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
+    for (size_t i = 0; i < l->wire_count; i++) {
+        const wpin_rig_wire *w = &l->cable[i];
+        static const char *const ends[] = {"nothing", "driver", "supply", "pin", "logic", "ground"};
+        char end[60];
+        snprintf(end, sizeof end, "%s", ends[w->to]);
+        if (w->to == WPIN_WIRE_TO_DRIVER) {
+            snprintf(end, sizeof end, "driver, output %c", 'a' + w->number);
+        } else if (w->to == WPIN_WIRE_TO_SUPPLY) {
+            snprintf(end, sizeof end, "supply '%s'", rig->supplies[w->number].name);
+        } else if (w->to == WPIN_WIRE_TO_PIN) {
+            snprintf(end, sizeof end, "pin %d", w->number);
+        }
+        add(to, "%-12s %-13s wire '%s' to %s", l->name, wpin_wire_word((wpin_wire_is)w->is),
+            w->label, end);
+    }
+}
+
 wpin_lines *wpin_wiring(const wpin_rig *rig) {
     wpin_lines *to = calloc(1, sizeof *to);
     if (to == NULL) {
@@ -216,6 +235,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             add(to, "%-12s %-12s %-10s %-10s %-8u input, pull-up in the controller", l->name,
                 n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
         }
+        list_cable(to, rig, l);
         if (l->kind->direct) {
             add(to, "%-12s %-12s %-10s %-10s %-8s ground", l->name, "other lead", "-", "-", "-");
         } else {

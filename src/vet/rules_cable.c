@@ -1,0 +1,139 @@
+/* The rule about a load's cable: each wire against what the rig's stage and sensors expect. */
+#include "rules.h"
+#include <stdio.h>
+
+static const char *end_of(const wpin_vetter *v, const wpin_rig_wire *w, char *to, size_t size) {
+    switch ((wpin_wire_to)w->to) {
+    case WPIN_WIRE_TO_DRIVER: snprintf(to, size, "the driver's output %c", 'a' + w->number); break;
+    case WPIN_WIRE_TO_SUPPLY:
+        snprintf(to, size, "supply '%s' (%.3g V)", v->rig->supplies[w->number].name,
+                 v->rig->supplies[w->number].volts);
+        break;
+    case WPIN_WIRE_TO_PIN: snprintf(to, size, "pin %d", w->number); break;
+    case WPIN_WIRE_TO_LOGIC: snprintf(to, size, "the logic supply"); break;
+    case WPIN_WIRE_TO_GROUND: snprintf(to, size, "ground"); break;
+    default: snprintf(to, size, "nothing"); break;
+    }
+    return to;
+}
+
+static bool is_lead(const wpin_rig_wire *w) {
+    return w->is <= WPIN_WIRE_LEAD_C;
+}
+
+/* Begins a finding about one wire: "its wire 'red' (lead-a) is on pin 2". */
+static wpin_finding *tell(wpin_vetter *v, wpin_severity severity, const wpin_facts *f,
+                          const wpin_rig_wire *w, const char *more) {
+    char end[80];
+    wpin_finding *n = wpin_find_load(v, severity, f);
+    wpin_cause(n, "its wire '%s' (%s) is on %s%s", w->label, wpin_wire_word((wpin_wire_is)w->is),
+               end_of(v, w, end, sizeof end), more);
+    return n;
+}
+
+static void check_lead(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wire *w) {
+    bool three = wpin_stage_kind_is_three_phase(f->load->kind), fed = f->load->encoder.there;
+    if (w->to == WPIN_WIRE_TO_NOTHING) {
+        wpin_consequence(tell(v, WPIN_REFUSE, f, w, ""), "no current flows: it does not move");
+    } else if (w->to == WPIN_WIRE_TO_PIN || w->to == WPIN_WIRE_TO_LOGIC) {
+        wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
+        wpin_consequence(n,
+                         "the motor's current and its kicks go through the controller: it burns");
+        wpin_cure(n, "the driver's output %c", 'a' + w->is);
+    } else if (w->to != WPIN_WIRE_TO_DRIVER) {
+        wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
+        wpin_consequence(n, "the driver does not drive it, or shorts its supply");
+        wpin_cure(n, "the driver's output %c", 'a' + w->is);
+    } else if (w->number != w->is && !three) {
+        wpin_finding *n = tell(v, fed ? WPIN_REFUSE : WPIN_CAUTION, f, w, "");
+        wpin_consequence(n, fed ? "it turns the other way than its encoder counts"
+                                : "it turns the other way");
+        wpin_cure(n, "the driver's output %c", 'a' + w->is);
+    }
+}
+
+static void check_feed(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wire *w) {
+    double logic = v->rig->controller.logic_volts;
+    bool plus = w->is == WPIN_WIRE_SENSOR_PLUS;
+    double volts = w->to == WPIN_WIRE_TO_SUPPLY ? v->rig->supplies[w->number].volts : 0;
+    bool good = plus ? w->to == WPIN_WIRE_TO_LOGIC || (volts > 0 && volts <= 1.1 * logic)
+                     : w->to == WPIN_WIRE_TO_GROUND;
+    if (good) {
+        return;
+    }
+    wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
+    bool burns = volts > 1.1 * logic || w->to == WPIN_WIRE_TO_DRIVER;
+    wpin_consequence(n, burns ? "its sensor burns, and what it is connected to may follow"
+                              : "its sensor shows nothing");
+    wpin_cure(n, plus ? "logic, or a supply of %.3g V" : "ground", logic);
+}
+
+/* Which sensor wire the rig reads on a pin; NULL: none. */
+static const char *read_there(const wpin_rig_load *load, int pin) {
+    for (int is = WPIN_WIRE_ENCODER_A; is <= WPIN_WIRE_HALL_C; is++) {
+        if (wpin_rig_wire_pin(load, (wpin_wire_is)is) == pin) {
+            return wpin_wire_word((wpin_wire_is)is);
+        }
+    }
+    return NULL;
+}
+
+static void check_sensor(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wire *w) {
+    int pin = wpin_rig_wire_pin(f->load, (wpin_wire_is)w->is);
+    if (pin < 0) {
+        wpin_finding *n = tell(v, WPIN_CAUTION, f, w, ", and the rig has no such sensor");
+        wpin_consequence(n, "nothing reads it");
+        wpin_cure(n, "'encoder' or 'hall' of the load, with its pins");
+    } else if (w->to == WPIN_WIRE_TO_DRIVER || w->to == WPIN_WIRE_TO_SUPPLY) {
+        wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
+        wpin_consequence(n, "the sensor burns");
+        wpin_cure(n, "pin %d", pin);
+    } else if (w->to != WPIN_WIRE_TO_PIN || w->number != pin) {
+        const char *other = w->to == WPIN_WIRE_TO_PIN ? read_there(f->load, w->number) : NULL;
+        char more[60] = "";
+        if (other != NULL) {
+            snprintf(more, sizeof more, ", where the rig reads %s", other);
+        }
+        wpin_finding *n = tell(v, WPIN_REFUSE, f, w, more);
+        wpin_consequence(n, other != NULL ? "it counts the other way, or in the wrong order"
+                                          : "nothing is read of it");
+        wpin_cure(n, "pin %d", pin);
+    }
+}
+
+/* What the rig reads or drives and no wire of the cable is. */
+static void check_missing(wpin_vetter *v, const wpin_facts *f) {
+    unsigned leads = wpin_stage_kind_is_three_phase(f->load->kind) ? 3 : 2;
+    for (int is = 0; is <= WPIN_WIRE_HALL_C; is++) {
+        bool needed = is < (int)leads || wpin_rig_wire_pin(f->load, (wpin_wire_is)is) >= 0;
+        if (needed && wpin_rig_wire_of(f->load, (wpin_wire_is)is) == NULL) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(n, "no wire of its cable is %s", wpin_wire_word((wpin_wire_is)is));
+            wpin_consequence(n, "the rig needs it");
+            wpin_cure(n, "that wire in 'cable', with where it goes");
+        }
+    }
+}
+
+static void cable(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        for (size_t i = 0; i < f->load->wire_count; i++) {
+            const wpin_rig_wire *w = &f->load->cable[i];
+            if (is_lead(w)) {
+                check_lead(v, f, w);
+            } else if (w->is <= WPIN_WIRE_SENSOR_GROUND) {
+                check_feed(v, f, w);
+            } else {
+                check_sensor(v, f, w);
+            }
+        }
+        if (f->load->wire_count > 0 && f->load->what == WPIN_RIG_MOTOR) {
+            check_missing(v, f);
+        }
+    }
+}
+
+const wpin_rule_entry wpin_rules_cable[] = {
+    {{"cable", "cable", "a wire of the load's cable in the wrong place", WPIN_EFFECT_DEAD}, cable},
+};
+const size_t wpin_rules_cable_count = sizeof wpin_rules_cable / sizeof *wpin_rules_cable;
