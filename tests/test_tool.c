@@ -538,6 +538,40 @@ START_TEST(a_step_answers_for_all_its_time) {
 }
 END_TEST
 
+START_TEST(pins_have_names) {
+#define NAMES "  names: {header: {7: 4, 11: 7, 13: 9}, print: {X4: 4, X9: 9}}\n"
+    static const struct {
+        const char *controller, *pins, *says;
+        int status;
+    } rows[] = {
+        {NAMES, "{direction: 4, brake: 7, pwm: 9}", "'7' may be line 7 of the controller, or by",
+         2},
+        {NAMES "  numbering: lines\n", "{direction: 4, brake: 7, pwm: 9}", "header 7, X4 ", 0},
+        {NAMES "  numbering: lines\n", "{direction: X4, brake: 7, pwm: x9}", "header 13, X9 ", 0},
+        {NAMES "  numbering: header\n", "{direction: 7, brake: 11, pwm: X9}", "header 7, X4 ", 0},
+        {NAMES "  numbering: header\n", "{direction: 4, brake: 11, pwm: X9}",
+         "'4' is not in 'header'", 2},
+        {NAMES "  numbering: lines\n", "{direction: X5, brake: 7, pwm: 9}", "'X5' is not a pin", 2},
+        {"  names: {header: 7}\n", "{direction: 4, brake: 7, pwm: 9}", "names must be schemes", 2},
+        {"  names: {header: {7: four}}\n", "{direction: 4, brake: 7, pwm: 9}",
+         "'four' is not a line of the controller", 2},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char from[100], to[400];
+        snprintf(from, sizeof from, "controller:\n");
+        snprintf(to, sizeof to, "controller:\n%s", rows[i].controller);
+        const char *named = changed_rig(from, to);
+        char *text = contents(named), *at = strstr(text, "{direction: 4"), *end = strchr(at, '}');
+        char *all = NULL;
+        ck_assert_int_ge(asprintf(&all, "%.*s%s%s", (int)(at - text), text, rows[i].pins, end + 1),
+                         0);
+        tool(rows[i].status, SAYS(rows[i].says), "rig --wiring %s", write_file("names.yaml", all));
+        free(all);
+        free(text);
+    }
+}
+END_TEST
+
 START_TEST(sheets_count_in_whole_numbers) {
     tool(2, SAYS("count: 2.5 is not a whole number; it counts cells in series"),
          "size cells count=2.5 voltage=1.2V capacity=2Ah load=1A");
@@ -884,6 +918,7 @@ int main(void) {
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, a_step_answers_for_all_its_time);
+    tcase_add_test(tests, pins_have_names);
     tcase_add_test(tests, sheets_count_in_whole_numbers);
     tcase_add_test(tests, a_first_motion_says_which_way);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);

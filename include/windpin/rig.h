@@ -22,6 +22,15 @@ extern "C" {
 #define WPIN_RIG_TAKEN   32
 #define WPIN_RIG_STATICS 4
 
+/** Another name of a controller's line: a place on a header, what is printed beside it. */
+typedef struct wpin_rig_pin_name {
+    char scheme[16], name[16];
+    uint8_t pin;
+} wpin_rig_pin_name;
+
+/** Most such names that are kept. */
+#define WPIN_RIG_PIN_NAMES 128
+
 /** The controller of a rig. SI units. */
 typedef struct wpin_rig_controller {
     double logic_volts, pin_resistance, pin_limit, timer_hz, timer_bits, tick;
@@ -39,7 +48,10 @@ typedef struct wpin_rig_controller {
     } taken[WPIN_RIG_TAKEN]; /**< Pins that something else uses. */
     size_t taken_count;
     char ground[WPIN_NAME_MAX + 1]; /**< Which ground it lies on; "" is the common one. */
-    char numbering[64];             /**< Whose pin numbers the rig uses, in words; "": not said. */
+    char numbering[64];             /**< Whose pin numbers the rig uses: a scheme of names, "lines",
+                                         or in words; "": not said. */
+    wpin_rig_pin_name names[WPIN_RIG_PIN_NAMES];
+    size_t name_count;
 } wpin_rig_controller;
 
 /** A supply of a rig. */
@@ -475,6 +487,9 @@ WPIN_API void wpin_rig_free(wpin_rig *rig);
 WPIN_API const char *wpin_wire_word(wpin_wire_is is);
 WPIN_API const wpin_rig_wire *wpin_rig_wire_of(const wpin_rig_load *load, wpin_wire_is is);
 WPIN_API int wpin_rig_wire_pin(const wpin_rig_load *load, wpin_wire_is is);
+
+/** All that a pin is called besides its number, "header 7, X4"; "" if nothing. */
+WPIN_API const char *wpin_rig_pin_called(const wpin_rig *rig, uint8_t pin, char *to, size_t size);
 
 /** The kinds of stage the rig file knows. */
 WPIN_API const wpin_stage_kind *wpin_stage_kinds(size_t *count);

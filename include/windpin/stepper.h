@@ -31,14 +31,14 @@ WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_stepper;
 /** Everything constant about a stepper. The caller keeps it alive. */
 typedef struct wpin_stepper_config {
     const WPIN_FAR wpin_stage_config
-        *stage;             /**< On wpin_table_stepper, or a table of the same rows. */
-    uint16_t steps_per_rev; /**< Full steps of one turn of the motor, 4 to 2000. */
-    bool half_steps;        /**< Twice as many, half as long. */
-    bool release;           /**< Coils off at the end of a move; otherwise it holds. */
-    uint16_t start_rate;    /**< Steps a second it can start and stop at once, 1 and up. */
-    uint16_t top_rate;      /**< Steps a second at most, from start_rate up to 20000; and no more
-                                 than one a tick. */
-    uint32_t acceleration;  /**< Steps a second in a second, 1 to 100000. */
+        *stage;                /**< On wpin_table_stepper, or a table of the same rows. */
+    uint16_t steps_per_rev;    /**< Full steps of one turn of the motor, 4 to 2000. */
+    bool half_steps;           /**< Twice as many, half as long. */
+    bool release;              /**< Coils off at the end of a move; otherwise it holds. */
+    uint16_t start_rate;       /**< Steps a second it can start and stop at once, 1 and up. */
+    uint16_t top_rate;         /**< Steps a second at most, from start_rate up to 20000; and no more
+                                    than one a tick. */
+    uint32_t acceleration;     /**< Steps a second in a second, 1 to 100000. */
     uint32_t release_after_us; /**< Where it holds: for so long at rest, then coils off; 0: for as
                                     long as it rests. */
 } wpin_stepper_config;

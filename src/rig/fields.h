@@ -26,6 +26,7 @@ typedef struct wpin_field {
 typedef struct wpin_reader {
     yaml_document_t document;
     wpin_messages *messages;
+    const struct wpin_rig *rig; /* as far as it is read */
 } wpin_reader;
 
 /* Loads a file; false with messages when it can not be read or is no YAML. */

@@ -26,10 +26,10 @@ static const wpin_field wire_fields[] = {NODE("is", true), NODE("to", true)};
 /* driver a, supply NAME, pin N, logic, ground, nothing */
 static void read_end(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                      const char *text, wpin_rig_wire *wire) {
-    char word[16] = "", rest[WPIN_NAME_MAX + 2] = "", *end = NULL;
+    char word[16] = "", rest[WPIN_NAME_MAX + 2] = "";
+    uint8_t pin;
     sscanf(text, " %15s %32s", word, rest);
     int supply = wpin_rig_find_supply(rig, rest);
-    long pin = strtol(rest, &end, 10);
     bool leg = strlen(rest) == 1 && strchr("abcABC", rest[0]) != NULL;
     if (strcasecmp(word, "driver") == 0 && leg) {
         wire->to = WPIN_WIRE_TO_DRIVER;
@@ -37,10 +37,9 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, const wpin_ri
     } else if (strcasecmp(word, "supply") == 0 && supply >= 0) {
         wire->to = WPIN_WIRE_TO_SUPPLY;
         wire->number = supply;
-    } else if (strcasecmp(word, "pin") == 0 && end != rest && *end == '\0' && pin >= 0 &&
-               pin <= 255) {
+    } else if (strcasecmp(word, "pin") == 0 && rest[0] != '\0') {
         wire->to = WPIN_WIRE_TO_PIN;
-        wire->number = (int)pin;
+        wire->number = wpin_pin_of(reader, node, rest, &pin) ? pin : 0;
     } else if (strcasecmp(word, "logic") == 0 && rest[0] == '\0') {
         wire->to = WPIN_WIRE_TO_LOGIC;
     } else if (strcasecmp(word, "ground") == 0 && rest[0] == '\0') {

@@ -19,7 +19,7 @@ enum {
 static const wpin_field input_fields[] = {
     NODE("limit-of", false),
     NODE("curve", false),
-    QUANTITY("pin", wpin_rig_input, pin, false, WPIN_NUMBER, 0, 255),
+    NODE("pin", false),
     QUANTITY("analog", wpin_rig_input, analog, false, WPIN_NUMBER, 0, 31),
     QUANTITY("from", wpin_rig_input, from, false, WPIN_ANGLE, -1e4, 1e4),
     QUANTITY("to", wpin_rig_input, to, false, WPIN_ANGLE, -1e4, 1e4),
@@ -196,6 +196,8 @@ static void read_kind(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
         return;
     }
     bool pin = nodes[INPUT_PIN] != NULL, analog = nodes[INPUT_ANALOG] != NULL;
+    uint8_t number = 0;
+    input->pin = pin && wpin_read_pin(reader, nodes[INPUT_PIN], &number) ? number : 0;
     if (pin == analog) {
         wpin_say_at(reader, node,
                     "input '%s' needs 'pin' (a button or limit switch), "

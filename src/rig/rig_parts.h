@@ -43,6 +43,10 @@ void wpin_read_stage_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t 
 bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                      wpin_rig_load *load);
 /* Reads a whole number used as a pin. */
+/* Other names of pins; and the pin of a text, by the controller's numbers or those names: false
+ * with a message. */
+void wpin_read_pin_names(wpin_reader *reader, yaml_node_t *node, wpin_rig_controller *c);
+bool wpin_pin_of(wpin_reader *reader, const yaml_node_t *node, const char *text, uint8_t *pin);
 bool wpin_read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin);
 /* What is said about wiring beyond the stages. */
 void wpin_read_timer_pins(wpin_reader *reader, const yaml_node_t *list, wpin_rig_controller *c);

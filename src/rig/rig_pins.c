@@ -8,17 +8,7 @@
 
 bool wpin_read_pin(wpin_reader *reader, yaml_node_t *node, uint8_t *pin) {
     const char *text = wpin_scalar(reader, node, "a pin number");
-    if (text == NULL) {
-        return false;
-    }
-    char *rest;
-    long number = strtol(text, &rest, 10);
-    if (rest == text || *rest != '\0' || number < 0 || number > 255) {
-        wpin_say_at(reader, node, "'%s' is not a pin; expected a whole number, 0 to 255", text);
-        return false;
-    }
-    *pin = (uint8_t)number;
-    return true;
+    return text != NULL && wpin_pin_of(reader, node, text, pin);
 }
 
 void wpin_read_lines(wpin_reader *reader, yaml_node_t *list, const wpin_stage_kind *kind,

@@ -169,6 +169,7 @@ wpin_rig *wpin_rig_read(const char *path, wpin_messages *messages) {
                                                 .supply = -1,
                                                 .draws = 30e-3};
         rig->fingerprint = wpin_rig_fingerprint(path);
+        reader.rig = rig;
         read_top(&reader, rig);
     }
     wpin_reader_close(&reader);

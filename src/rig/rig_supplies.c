@@ -147,7 +147,8 @@ enum {
     CONTROLLER_TIMERS,
     CONTROLLER_TAKEN,
     CONTROLLER_GROUND,
-    CONTROLLER_NUMBERING
+    CONTROLLER_NUMBERING,
+    CONTROLLER_NAMES
 };
 static const wpin_field controller_fields[] = {
     NODE("supply", false),
@@ -155,6 +156,7 @@ static const wpin_field controller_fields[] = {
     NODE("taken", false),
     NODE("ground", false),
     NODE("numbering", false),
+    NODE("names", false),
     QUANTITY("pin-rated", wpin_rig_controller, pin_rated, false, WPIN_CURRENT, 1e-4, 10),
     QUANTITY("pins-total", wpin_rig_controller, pins_total, false, WPIN_CURRENT, 1e-3, 10),
     QUANTITY("logic", wpin_rig_controller, logic_volts, false, WPIN_VOLTAGE, 1, 24),
@@ -171,18 +173,26 @@ static const wpin_field controller_fields[] = {
     QUANTITY("least-voltage", wpin_rig_controller, least_volts, false, WPIN_VOLTAGE, 0.5, 24),
 };
 
-void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node) {
-    yaml_node_t *nodes[COUNT(controller_fields)];
-    wpin_rig_controller *c = &rig->controller;
-    wpin_read_map(reader, node, "controller", controller_fields, COUNT(controller_fields), c,
-                  nodes);
-    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TIMERS] != NULL) {
-        wpin_read_timer_pins(reader, nodes[CONTROLLER_TIMERS], c);
+static void read_numbering(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                           wpin_rig_controller *c) {
+    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_NAMES] != NULL) {
+        wpin_read_pin_names(reader, nodes[CONTROLLER_NAMES], c);
     }
     if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_NUMBERING] != NULL) {
         const char *text =
             wpin_scalar(reader, nodes[CONTROLLER_NUMBERING], "whose pin numbers these are");
         snprintf(c->numbering, sizeof c->numbering, "%.63s", text != NULL ? text : "");
+    }
+}
+
+void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node) {
+    yaml_node_t *nodes[COUNT(controller_fields)];
+    wpin_rig_controller *c = &rig->controller;
+    wpin_read_map(reader, node, "controller", controller_fields, COUNT(controller_fields), c,
+                  nodes);
+    read_numbering(reader, node, nodes, c); /* first: what follows names pins */
+    if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TIMERS] != NULL) {
+        wpin_read_timer_pins(reader, nodes[CONTROLLER_TIMERS], c);
     }
     if (node->type == YAML_MAPPING_NODE && nodes[CONTROLLER_TAKEN] != NULL) {
         wpin_read_taken(reader, nodes[CONTROLLER_TAKEN], c);

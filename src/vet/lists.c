@@ -171,19 +171,19 @@ static const char *first_level(const wpin_rig_load *l, unsigned line) {
  * by what they do. */
 static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volts) {
     for (int x = 0; l->hall.there && x < 3; x++) {
-        add(to, "%-12s Hall %-7c %-10s %-10s %-8u input, pull-up resistor to the logic supply",
+        add(to, "%-12s Hall %-7c %-10s %-16s %-8u input, pull-up resistor to the logic supply",
             l->name, 'a' + x, "-", "-", l->hall.pins[x]);
     }
     if (l->hall.there) {
-        add(to, "%-12s %-12s %-10s %-10s %-8s logic supply, %.3g V, and ground", l->name,
+        add(to, "%-12s %-12s %-10s %-16s %-8s logic supply, %.3g V, and ground", l->name,
             "Hall supply", "-", "-", "-", logic_volts);
     }
     for (int x = 0; l->crossing.there && x < 3; x++) {
-        add(to, "%-12s above %-6c %-10s %-10s %-8u input, comparator of lead %c and neutral point",
+        add(to, "%-12s above %-6c %-10s %-16s %-8u input, comparator of lead %c and neutral point",
             l->name, 'a' + x, "-", "-", l->crossing.pins[x], 'A' + x);
     }
     for (int x = 0; wpin_stage_kind_is_three_phase(l->kind) && x < 3; x++) {
-        add(to, "%-12s lead %-7c %-10s %-10s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
+        add(to, "%-12s lead %-7c %-10s %-16s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
             "-", 'a' + x);
     }
 }
@@ -215,31 +215,34 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
     if (rig->controller.numbering[0] != '\0') {
         add(to, "pins are numbered %s", rig->controller.numbering);
     }
-    add(to, "%-12s %-12s %-10s %-10s %-8s %s", "load", "line", "chip", "board", "pin",
+    add(to, "%-12s %-12s %-10s %-16s %-8s %s", "load", "line", "chip", "board", "pin",
         "at the start");
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
         for (unsigned n = 0; n < l->kind->table->line_count; n++) {
-            add(to, "%-12s %-12s %-10s %-10s %-8u %s%s%s", l->name, l->kind->lines[n],
-                or_dash(l->chips[n]), or_dash(l->prints[n]), l->pins[n], first_level(l, n),
+            char called[60];
+            wpin_rig_pin_called(rig, l->pins[n], called, sizeof called);
+            add(to, "%-12s %-12s %-10s %-16s %-8u %s%s%s", l->name, l->kind->lines[n],
+                or_dash(l->chips[n]), or_dash(l->prints[n][0] != '\0' ? l->prints[n] : called),
+                l->pins[n], first_level(l, n),
                 wpin_stage_kind_times_line(l->kind, n) ? ", then PWM" : "",
                 l->shared[n] ? ", shared" : "");
         }
         if (l->limits.trip_input >= 0) {
-            add(to, "%-12s %-12s %-10s %-10s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
+            add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
         add_phases(to, l, rig->controller.logic_volts);
         bool counts = l->encoder.there && !l->encoder.by_hall;
         for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {
-            add(to, "%-12s %-12s %-10s %-10s %-8u input, pull-up in the controller", l->name,
+            add(to, "%-12s %-12s %-10s %-16s %-8u input, pull-up in the controller", l->name,
                 n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
         }
         list_cable(to, rig, l);
         if (l->kind->direct) {
-            add(to, "%-12s %-12s %-10s %-10s %-8s ground", l->name, "other lead", "-", "-", "-");
+            add(to, "%-12s %-12s %-10s %-16s %-8s ground", l->name, "other lead", "-", "-", "-");
         } else {
-            add(to, "%-12s %-12s %-10s %-10s %-8s supply '%s'", l->name, "power", "-", "-", "-",
+            add(to, "%-12s %-12s %-10s %-16s %-8s supply '%s'", l->name, "power", "-", "-", "-",
                 rig->supplies[l->supply].name);
         }
     }
@@ -249,7 +252,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
         if (n->kind == WPIN_RIG_PAIR) {
             continue; /* two of the others */
         }
-        add(to, "%-12s %-12s %-10s %-10s %s%-*.0f %s", n->name, "input", "-", "-",
+        add(to, "%-12s %-12s %-10s %-16s %s%-*.0f %s", n->name, "input", "-", "-",
             digital ? "" : "A", digital ? 8 : 7, digital ? n->pin : n->analog,
             digital ? "to ground, pull-up in the controller" : "0 V to logic level");
     }
