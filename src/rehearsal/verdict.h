@@ -20,7 +20,7 @@ const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load
 void wpin_spell_put(wpin_spell *spell, bool is, double now, double seconds, double size);
 const char *wpin_spell_when(const wpin_spell *spell, char *text, size_t size);
 /* Adds a window of its PWM to what a load's own sensors say of its step. */
-void wpin_watch_seen(const wpin_run *run, wpin_step_result *step, const wpin_window *window);
+void wpin_watch_seen(const wpin_run *run, wpin_step_result *r, const wpin_window *w);
 /* Speed that a duty from 0 to 1 is due, rad/s of the motor's shaft; seconds in which it comes to
  * nine tenths of a new one. */
 double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty);

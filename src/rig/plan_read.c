@@ -306,7 +306,7 @@ wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_messages *
 wpin_plan *wpin_plan_read_text(const char *name, const char *text, const wpin_rig *rig,
                                wpin_messages *messages) {
     messages->file = name;
-    FILE *file = fmemopen((void *)(uintptr_t)text, strlen(text), "r");
+    FILE *file = fmemopen((void *)text, strlen(text), "r");
     if (file == NULL) {
         messages->out_of_memory = true;
         return NULL;
