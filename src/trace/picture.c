@@ -11,20 +11,28 @@
 #define LOAD_COLUMNS 15
 #define RPM_COLUMNS  10 /* from here on: asked and measured speed and current, may be empty */
 #define AMPS_COLUMNS 12
+#define TURNS        8
+#define EFFECT       9
 
 /* What the axes have to reach, from the trace itself. */
 typedef struct span {
     char name[WPIN_NAME_MAX + 1];
     double volts, amps, rpm; /* largest size */
+    double duty, degrees;    /* the same */
+    double effect;           /* of a light or a plunger, largest, percent */
+    double fault_at;         /* s; NAN: none */
     bool measured;           /* its speed, by an encoder */
     bool regulated;          /* its current was asked for */
     bool negative;           /* anything below zero */
+    bool turns_back;         /* its place, too */
+    bool drives_back;        /* its duty, too */
     size_t column;           /* of the load in the trace, from 0 */
 } span;
 
 typedef struct trace_file {
     size_t loads, rows, shown;
     double end;
+    char rig[40]; /* its fingerprint, as the trace says it */
     span spans[WPIN_PICTURE_LOADS];
 } trace_file;
 
@@ -42,6 +50,7 @@ static void take_load(trace_file *trace, const char *name, const wpin_picture_lo
     }
     if (wanted && place < WPIN_PICTURE_LOADS) {
         snprintf(trace->spans[place].name, WPIN_NAME_MAX + 1, "%s", name);
+        trace->spans[place].fault_at = NAN;
         trace->spans[place].column = trace->loads;
         trace->shown++;
     }
@@ -103,9 +112,15 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
                 return false;
             }
         }
+        bool fault = strncmp(rest + 1, "fault", 5) == 0;
         rest += strcspn(rest + 1, ",\r\n") + 1; /* the phase is a word */
         span *s = span_of(trace, i);
         if (s != NULL) {
+            s->fault_at = fault && isnan(s->fault_at) ? trace->end : s->fault_at;
+            s->duty = fmax(s->duty, fabs(v[1]));
+            s->drives_back = s->drives_back || v[0] < 0 || v[1] < 0;
+            s->effect = fmax(s->effect, v[EFFECT]);
+            grow(&s->degrees, &s->turns_back, v[TURNS] * 360);
             grow(&s->volts, &s->negative, v[2]);
             grow(&s->volts, &s->negative, v[7]);
             grow(&s->amps, &s->negative, v[4]);
@@ -115,7 +130,9 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
             s->measured = s->measured || !isnan(v[RPM_COLUMNS + 1]);
         }
     }
-    trace->rows++;
+    if (trace->rows++ == 0 && *rest == ',') {
+        snprintf(trace->rig, sizeof trace->rig, "%.*s", (int)strcspn(rest + 1, " ,\r\n"), rest + 1);
+    }
     return true;
 }
 
@@ -151,18 +168,37 @@ static void put_range(FILE *to, double largest, bool negative) {
     fprintf(to, "set yrange [%g:%g]\n", negative ? -reach : 0, reach);
 }
 
-static void put_load(FILE *to, const trace_file *trace, size_t load) {
-    const span *s = &trace->spans[load];
-    int c = (int)(s->column * LOAD_COLUMNS) + 2;
-    fprintf(to, "set xrange [0:%g]\nset format x ''\nunset xlabel\n", trace->end);
-    fprintf(to, "set label 1 '%s' at graph 0,1.13 left font ',13'\nset ylabel 'duty (%%)'\n",
-            s->name);
-    put_range(to, 100, s->negative);
+/* A stepper has no duty; what neither turns nor has one is a light or a plunger. */
+static bool is_stepper(const span *s) {
+    return s->duty == 0 && s->degrees > 0;
+}
+
+static bool is_light(const span *s) {
+    return s->rpm == 0 && s->degrees == 0 && s->effect > 0;
+}
+
+/* What is asked of it: duty, or of a stepper the place it stands at. */
+static void put_asked(FILE *to, const span *s, int c) {
+    if (is_stepper(s)) {
+        fprintf(to, "set ylabel 'place (deg)'\n");
+        put_range(to, s->degrees, s->turns_back);
+        fprintf(to,
+                "plot file using 1:(column(%d) * 360) with lines lc rgb '#1d3557' lw 1.5 title "
+                "'true place'\nunset label 1\nunset label 2\nunset label 9\n",
+                c + TURNS);
+        return;
+    }
+    fprintf(to, "set ylabel 'duty (%%)'\n");
+    put_range(to, 100, s->drives_back);
     fprintf(to,
             "plot file using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
             "'' using 1:%d with lines lc rgb '#1d3557' lw 1.5 title 'on the pins'\n"
-            "unset label 1\nset ylabel 'motor volts (V)'\n",
+            "unset label 1\nunset label 2\nunset label 9\n",
             c, c + 1);
+}
+
+static void put_electric(FILE *to, const span *s, int c) {
+    fprintf(to, "set ylabel '%s volts (V)'\n", is_light(s) ? "its" : "motor");
     put_range(to, s->volts, s->negative);
     fprintf(to,
             "plot file using 1:%d with lines lc rgb '#b8b8b8' lw 1.5 title 'supply', "
@@ -180,7 +216,21 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
                 "'' using 1:(given(%d)) with lines lc rgb '#c23b3b' lw 1.5 title 'measured'",
                 c + AMPS_COLUMNS, c + AMPS_COLUMNS + 1);
     }
-    fprintf(to, "\nset ylabel 'output (rpm)'\nset format x '%%g'\nset xlabel 'time (s)'\n");
+    fprintf(to, "\n");
+}
+
+/* What comes of it: speed, or light. */
+static void put_effect(FILE *to, const span *s, int c) {
+    fprintf(to, "set format x '%%g'\nset xlabel 'time (s)'\n");
+    if (is_light(s)) {
+        fprintf(to, "set ylabel 'effect (%%)'\n");
+        put_range(to, fmax(100, s->effect), false);
+        fprintf(to,
+                "plot file using 1:%d with lines lc rgb '#c79a1e' lw 2 title 'light, or plunger'\n",
+                c + EFFECT);
+        return;
+    }
+    fprintf(to, "set ylabel 'output (rpm)'\n");
     put_range(to, s->rpm, s->negative);
     if (s->measured) {
         fprintf(to,
@@ -194,16 +244,52 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
             c + 6);
 }
 
+static void put_load(FILE *to, const trace_file *trace, size_t load) {
+    const span *s = &trace->spans[load];
+    int c = (int)(s->column * LOAD_COLUMNS) + 2;
+    fprintf(to, "set xrange [0:%g]\nset format x ''\nunset xlabel\nunset arrow\n", trace->end);
+    if (!isnan(s->fault_at)) { /* a mark through all of its panels */
+        fprintf(to,
+                "set arrow 1 from %g, graph 0 to %g, graph 1 nohead lc rgb '#c23b3b' lw 1.5 dt 2\n"
+                "set label 2 'fault' at %g, graph 0.93 %s tc rgb '#c23b3b'\n",
+                s->fault_at, s->fault_at, s->fault_at,
+                s->fault_at > 0.85 * trace->end ? "right offset -0.6,0" : "left offset 0.6,0");
+    }
+    fprintf(to, "set label 1 '%s' at graph 0,1.13 left font ',13'\n", s->name);
+    put_asked(to, s, c);
+    put_electric(to, s, c);
+    put_effect(to, s, c);
+}
+
+/* Loads side by side that reach about as far get the same scale, so that they can be compared. */
+static void share_scales(trace_file *trace) {
+    double volts = 0, amps = 0, rpm = 0;
+    for (size_t i = 0; i < trace->shown; i++) {
+        volts = fmax(volts, trace->spans[i].volts);
+        amps = fmax(amps, trace->spans[i].amps);
+        rpm = fmax(rpm, trace->spans[i].rpm);
+    }
+    const double near = 2.5;
+    for (size_t i = 0; i < trace->shown; i++) {
+        span *s = &trace->spans[i];
+        s->volts = s->volts * near >= volts ? volts : s->volts;
+        s->amps = s->amps * near >= amps ? amps : s->amps;
+        s->rpm = s->rpm * near >= rpm ? rpm : s->rpm;
+    }
+}
+
 static void put_script(FILE *to, const trace_file *trace, const char *csv) {
     size_t shown = trace->shown;
     fprintf(to, "file = ");
     wpin_put_quoted(to, csv);
-    fprintf(to,
-            "\nset datafile separator ','\nset key autotitle columnhead\n"
-            "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
-            "set multiplot layout 4,%zu columnsfirst margins 0.065,0.985,0.07,0.95 spacing "
-            "0.07,0.065\n",
-            shown);
+    fprintf(
+        to,
+        "\nset datafile separator ','\nset key autotitle columnhead\n"
+        "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
+        "set label 9 'simulated, rig %s' at screen 0.008,0.018 left font ',9' tc rgb '#707070'\n"
+        "set multiplot layout 4,%zu columnsfirst margins 0.065,0.985,0.07,0.95 spacing "
+        "0.07,0.065\n",
+        trace->rig, shown);
     for (size_t i = 0; i < shown; i++) {
         put_load(to, trace, i);
     }
@@ -226,6 +312,7 @@ bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_pic
     if (!wpin_gnuplot_start(&plot, picture_path, why, why_size)) {
         return false;
     }
+    share_scales(&trace);
     put_script(plot.to, &trace, csv_path);
     if (!wpin_gnuplot_end(&plot, why, why_size)) {
         return false;
