@@ -114,6 +114,50 @@ START_TEST(the_exported_table_compiles_and_runs) {
 }
 END_TEST
 
+/* An exported plan is, step for step, the one that a rehearsal runs. */
+START_TEST(an_exported_plan_is_the_plan) {
+    static const char program[] =
+        "#include \"plan.h\"\n#include <windpin/plan.h>\n"
+        "int main(int argc, char **argv) {\n    wpin_messages m = {0};\n    wpin_rig *rig = "
+        "wpin_rig_read(argv[argc - 2], &m);\n    wpin_plan *p = wpin_plan_read(argv[argc - 1], "
+        "rig, "
+        "&m);\n    if (p->step_count != STEPS || p->track_count != TRACKS) { return 1; }\n"
+        "    for (unsigned i = 0; i < STEPS; i++) {\n        const wpin_step *a = &p->steps[i], *b "
+        "= "
+        "&TABLE[i];\n        if (a->op != b->op || a->quantity != b->quantity || a->value != "
+        "b->value "
+        "|| a->target.kind != b->target.kind ||\n            a->target.number != b->target.number "
+        "|| "
+        "a->ramp_us != b->ramp_us || a->time_ms != b->time_ms ||\n            a->until != b->until "
+        "|| "
+        "a->until_of != b->until_of || a->until_ma != b->until_ma) { return 2 + (int)i; }\n    }\n"
+        "    wpin_plan_free(p);\n    wpin_rig_free(rig);\n    return 0;\n}\n";
+    static const char *const demos[][2] = {
+        {"honey-pump", "honey_pump"}, {"honey-house", "honey_house"}, {"honey-gate", "honey_gate"}};
+    for (size_t i = 0; i < sizeof demos / sizeof *demos; i++) {
+        char rig[200], plan[200];
+        snprintf(rig, sizeof rig, TEST_SOURCE "/demo/%s.yaml", demos[i][0]);
+        snprintf(plan, sizeof plan, TEST_SOURCE "/demo/%s.plan", demos[i][0]);
+        must(run_command(output, sizeof output, TEST_TOOL " export %s %s -o %s", rig, plan,
+                         scratch("plan.h")),
+             "export of a plan");
+        const char *c = write_file("plan.c", program);
+        must(run_command(output, sizeof output,
+                         "cc -std=c11 -Wall -Wextra -Wpedantic -Werror -DSTEPS=%s_plan_STEPS "
+                         "-DTRACKS=%s_plan_TRACKS -DTABLE=%s_plan_steps -I" TEST_SOURCE
+                         "/include %s " TEST_BUILD "/libwindpin.a -lyaml -lm -o %s && %s %s %s",
+                         demos[i][1], demos[i][1], demos[i][1], c, scratch("planned"),
+                         scratch("planned"), rig, plan),
+             "an exported plan");
+    }
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 TEST_TOOL " export " TEST_SOURCE
+                                           "/demo/honey-pump.yaml " TEST_SOURCE
+                                           "/demo/honey-house.plan"),
+                     2);
+}
+END_TEST
+
 /* A rig with one load of every kind there is. */
 static void write_rig_of_all_kinds(char *rig, size_t size) {
     size_t count, used = 0;
@@ -191,6 +235,7 @@ int main(void) {
     TCase *tests = tcase_create("install");
     tcase_add_test(tests, the_example_of_the_readme_compiles);
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
+    tcase_add_test(tests, an_exported_plan_is_the_plan);
     tcase_add_test(tests, the_table_of_every_kind_compiles);
     tcase_add_test(tests, what_is_offered_is_listed);
     tcase_add_test(tests, the_installed_tree_serves_others);

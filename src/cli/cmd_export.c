@@ -1,6 +1,7 @@
-/* windpin export RIG: the rig as a constant C table for firmware. */
+/* windpin export RIG [PLAN]: the rig, and a plan, as constant C tables for firmware. */
 #include "cli.h"
 #include "export_feedback.h"
+#include "export_plan.h"
 #include <argp.h>
 #include <ctype.h>
 #include <errno.h>
@@ -8,7 +9,7 @@
 #include <string.h>
 
 typedef struct export_arguments {
-    const char *path, *out;
+    const char *path, *plan, *out;
 } export_arguments;
 
 static const struct argp_option options[] = {
@@ -16,18 +17,21 @@ static const struct argp_option options[] = {
 
 static const char doc[] = "Writes the rig as a C header for firmware: stages with pins and "
                           "polarity, ramps, limits and trips "
-                          "of every load, as the core takes them, and the rig's fingerprint.\v"
-                          "Example:\n  windpin export demo/honey-house.yaml -o honey_house.h";
+                          "of every load, as the core takes them, and the rig's fingerprint; with "
+                          "PLAN its steps too.\v"
+                          "Example:\n  windpin export demo/honey-pump.yaml demo/honey-pump.plan -o "
+                          "pump.h";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     export_arguments *a = state->input;
     switch (key) {
     case 'o': a->out = arg; break;
     case ARGP_KEY_ARG:
-        if (state->arg_num > 0) {
-            argp_error(state, "'%s' is one file too many; expected one rig", arg);
+        if (state->arg_num > 1) {
+            argp_error(state, "'%s' is one file too many; expected a rig, and a plan if wanted",
+                       arg);
         }
-        a->path = arg;
+        *(state->arg_num == 0 ? &a->path : &a->plan) = arg;
         break;
     case ARGP_KEY_END:
         if (a->path == NULL) {
@@ -320,7 +324,19 @@ static void print_stop(FILE *to, const wpin_rig *rig, const wpin_rig_input *inpu
     fprintf(to, "};\n");
 }
 
-static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
+/* Named by its file, without folder and ending. */
+static void print_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *path) {
+    const char *base = strrchr(path, '/');
+    char name[60], id[70];
+    snprintf(name, sizeof name, "%.50s", base != NULL ? base + 1 : path);
+    name[strcspn(name, ".")] = '\0';
+    identifier(id, sizeof id, name);
+    strcat(id, "_plan");
+    cli_export_plan(to, rig, plan, id);
+}
+
+static void print_header(FILE *to, const wpin_rig *rig, const char *path, const wpin_plan *plan,
+                         const char *plan_path) {
     fprintf(
         to,
         "/* The rig '%s', written by windpin export from %s; change that file, not this one. */\n",
@@ -362,11 +378,22 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path) {
             print_stop(to, rig, &rig->inputs[i]);
         }
     }
+    if (plan != NULL) {
+        print_plan(to, rig, plan, plan_path);
+    }
     fprintf(to, "\n#endif\n");
 }
 
+static wpin_plan *read_plan(const char *path, const wpin_rig *rig) {
+    wpin_messages messages = {0};
+    wpin_plan *plan = wpin_plan_read(path, rig, &messages);
+    cli_print_messages(&messages);
+    wpin_messages_free(&messages);
+    return plan;
+}
+
 int cmd_export(int argc, char **argv) {
-    static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
+    static const struct argp argp = {options, parse, "RIG [PLAN]", doc, NULL, NULL, NULL};
     export_arguments a = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
@@ -374,19 +401,22 @@ int cmd_export(int argc, char **argv) {
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }
-    if (!cli_may_write(a.out)) {
+    wpin_plan *plan = a.plan == NULL ? NULL : read_plan(a.plan, rig);
+    if ((a.plan != NULL && plan == NULL) || !cli_may_write(a.out)) {
+        wpin_plan_free(plan);
         wpin_rig_free(rig);
         return EXIT_WRONG_INPUT;
     }
     FILE *to = a.out == NULL ? stdout : fopen(a.out, "w");
     int status = to == NULL ? EXIT_WRONG_INPUT : EXIT_FINE;
     if (to != NULL) {
-        print_header(to, rig, a.path);
+        print_header(to, rig, a.path, plan, a.plan);
     }
     if (to == NULL || (a.out != NULL && fclose(to) != 0)) {
         cli_complain("%s: can't be written: %s", a.out, strerror(errno));
         status = EXIT_WRONG_INPUT;
     }
+    wpin_plan_free(plan);
     wpin_rig_free(rig);
     return status;
 }

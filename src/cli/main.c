@@ -28,7 +28,7 @@ static const struct {
      "vet a rig and a plan before power: what would burn, not work, or move by itself"},
     {"faults", cmd_faults, "put every fault into a rig at many moments of a plan: what is noticed"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
-    {"export", cmd_export, "write the rig as a C header for firmware"},
+    {"export", cmd_export, "write the rig, and a plan, as a C header for firmware"},
     {"demo", cmd_demo, "run the honey pump and the honey drum that ship with Wind Pin"},
 };
 
