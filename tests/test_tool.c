@@ -528,6 +528,15 @@ START_TEST(a_step_answers_for_all_its_time) {
          "counted 90.0: steps were lost before", 1},
         {HOUSE, "main on\nventilator on for 200ms\n",
          "on for 0.30 s longer than asked: the rig's least-time", 0},
+        {HOUSE, /* a knob that was left turned up moves nothing when it is followed anew */
+         "main on\nparallel\nfan follow dial for 4s\ntrack\nwait 500ms\ndial turn "
+         "60%\nend\nend\nfan follow dial for 2s\n",
+         "its input asked for nothing (a knob must be at zero once before it counts)", 0},
+        {HOUSE, /* one that sticks goes on asking */
+         "main on\nparallel\nfan follow dial for 4s\ntrack\nwait 500ms\ndial turn 60%\nwait "
+         "1s\nfault dial stuck\ndial turn 0%\nwait 1s\nmend dial stuck\nend\nend\nwait until fan "
+         "resting at most 100ms\n",
+         "ok, up to 59 % and 2086 rpm", 0},
         {HOUSE, "main on\nlamp ramp 90% in 1s\nfault main weak\nlamp hold 3s\nlamp off\n",
          "expected at 90 % duty: 'main' gives too few volts", 1},
     };

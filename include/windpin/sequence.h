@@ -150,6 +150,9 @@ typedef struct wpin_sequence_config {
     bool (*read_input)(void *context, uint16_t number);
     /** The effort an input asks for (a knob, a sensor's curve). NULL if no step follows one. */
     wpin_duty (*read_duty)(void *context, uint16_t number);
+    /** A motor begins to follow that input: what a hand moves (a knob, a button) should be at zero
+     * once before read_duty answers anything but zero again. NULL: it need not. */
+    void (*rearm_input)(void *context, uint16_t number);
     /** Puts an input to a voltage, on simulated hardware. NULL if no step does. */
     wpin_status (*set_input)(void *context, uint16_t number, int16_t millivolts);
     /** Told when a step begins and when it is done. NULL if nobody listens. */

@@ -495,6 +495,8 @@ typedef enum wpin_sim_fault {
     WPIN_SIM_FAULT_NO_GROUND,        /**< A bridge has no ground. */
     WPIN_SIM_FAULT_DIODE_REVERSED,   /**< A free-wheel diode lies across the supply. */
     WPIN_SIM_FAULT_STUCK,            /**< The button on pin `number` stays pressed. */
+    WPIN_SIM_FAULT_READING_STUCK,    /**< The knob or sensor on analogue input `number` stays as it
+                                          is, whatever a hand does to it. */
     WPIN_SIM_FAULT_PIN_FLOATING,     /**< Input `detail` of a bridge has no pull resistor: while its
                                           pin is not driven it drifts to where the switch conducts. */
     WPIN_SIM_FAULT_LINK_LOST,        /**< No command reaches the controller any more. `number` 0. */

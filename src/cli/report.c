@@ -172,7 +172,7 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
         if (report->joules[i] >= 0.05) {
             char energy[40];
             wpin_quantity_write(energy, sizeof energy, report->joules[i], WPIN_ENERGY);
-            printf(", took %s", energy);
+            printf(", took %s (%.3g mWh)", energy, report->joules[i] / 3.6);
         }
         if (report->degrees_c[i] > 25.5) {
             printf(", warmest %.0f degC", report->degrees_c[i]);

@@ -148,6 +148,14 @@ static bool run_for_done(wpin_sequence *s, wpin_track *track, const wpin_step *s
     return track->part == WPIN_PART_ENDING && !wpin_motor_busy(motor);
 }
 
+static wpin_status begin_follow(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
+    (void)track;
+    if (s->config->rearm_input != NULL) {
+        s->config->rearm_input(s->config->context, (uint16_t)step->value);
+    }
+    return WPIN_OK;
+}
+
 /* Asks for what the input asks for; what the motor refuses (below its start duty) is rest. */
 static bool follow_done(wpin_sequence *s, wpin_track *track, const wpin_step *step,
                         uint32_t dt_us) {
@@ -366,7 +374,7 @@ const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT] = {
     [WPIN_OP_JOIN]      = {WPIN_TARGET_NONE, 0, NULL, join_done},
     [WPIN_OP_TURN]      = {ON_MOTOR, WPIN_NEEDS_ANGLE, turn, stop_done},
     [WPIN_OP_TURN_TO]   = {ON_MOTOR, WPIN_NEEDS_ANGLE, turn_to, stop_done},
-    [WPIN_OP_FOLLOW]    = {ON_MOTOR, WPIN_NEEDS_INPUT | WPIN_DRIVES | TIME, NULL, follow_done},
+    [WPIN_OP_FOLLOW]    = {ON_MOTOR, WPIN_NEEDS_INPUT | WPIN_DRIVES | TIME, begin_follow, follow_done},
     [WPIN_OP_SET]       = {ON_INPUT, 0, set_input, NULL},
     [WPIN_OP_ZERO]      = {ON_MOTOR, 0, zero, NULL},
     [WPIN_OP_HOME]      = {ON_MOTOR, EFFORT | TIME | WPIN_OWN_EVENT, home, home_done},

@@ -94,7 +94,9 @@ static void update_one(wpin_run *run, wpin_run_input *to, const wpin_rig_input *
 
 void wpin_run_update_inputs(wpin_run *run) {
     for (size_t i = 0; i < run->rig->input_count; i++) {
-        update_one(run, &run->inputs[i], &run->rig->inputs[i]);
+        wpin_run_input *input = &run->inputs[i];
+        update_one(run, input, &run->rig->inputs[i]);
+        input->waits = input->waits && input->duty != 0;
     }
 }
 
@@ -106,7 +108,16 @@ bool wpin_run_input_held(void *context, uint16_t number) {
 }
 
 wpin_duty wpin_run_input_duty(void *context, uint16_t number) {
-    return ((const wpin_run *)context)->inputs[number].duty;
+    const wpin_run_input *input = &((const wpin_run *)context)->inputs[number];
+    return input->waits ? 0 : input->duty;
+}
+
+/* What a hand moves has to be at zero once; a sensor is where it is. */
+void wpin_run_rearm_input(void *context, uint16_t number) {
+    wpin_run *run = context;
+    wpin_rig_input_kind kind = run->rig->inputs[number].kind;
+    run->inputs[number].waits =
+        kind == WPIN_RIG_KNOB || kind == WPIN_RIG_BUTTON || kind == WPIN_RIG_PAIR;
 }
 
 wpin_status wpin_run_set_input(void *context, uint16_t number, int16_t millivolts) {

@@ -242,6 +242,7 @@ static wpin_status start(wpin_run *run) {
         .input_count = (uint16_t)run->rig->input_count,
         .read_input = wpin_run_input_held,
         .read_duty = wpin_run_input_duty,
+        .rearm_input = wpin_run_rearm_input,
         .set_input = wpin_run_set_input,
         .track_count = run->plan->track_count,
         .tracks = run->tracks,

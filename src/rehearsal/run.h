@@ -27,6 +27,7 @@ typedef struct wpin_run_input {
     wpin_process process;
     wpin_process_config process_config;
     wpin_duty duty; /* it asks for now */
+    bool waits;     /* for zero, since a load began to follow it */
     bool told;      /* that it is stuck */
 } wpin_run_input;
 
@@ -109,6 +110,7 @@ bool wpin_run_stopped(void *context);
 bool wpin_run_stopping(wpin_run *run);
 bool wpin_run_input_held(void *context, uint16_t number);
 wpin_duty wpin_run_input_duty(void *context, uint16_t number);
+void wpin_run_rearm_input(void *context, uint16_t number);
 wpin_status wpin_run_set_input(void *context, uint16_t number, int16_t millivolts);
 /* Adds something that happened to the report's list. */
 void wpin_run_note(wpin_run *run, const char *part, const char *what, ...)

@@ -30,6 +30,7 @@ static const struct {
     {"hall-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
     {"comparators-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
     {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK},
+    {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_READING_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_SIM_FAULT_LINK_LOST},
 };
 
@@ -41,6 +42,10 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     wpin_sim_fault fault = faults[number].fault;
     if (fault == WPIN_SIM_FAULT_STUCK) {
         return input >= 0 && rig->inputs[input].kind <= WPIN_RIG_LIMIT;
+    }
+    if (fault == WPIN_SIM_FAULT_READING_STUCK) {
+        return input >= 0 && rig->inputs[input].kind > WPIN_RIG_LIMIT &&
+               rig->inputs[input].kind != WPIN_RIG_PAIR;
     }
     bool encoder = fault == WPIN_SIM_FAULT_SENSOR_OFF || fault == WPIN_SIM_FAULT_CHANNEL_OFF ||
                    fault == WPIN_SIM_FAULT_CHANNELS_SWAPPED;
@@ -67,7 +72,8 @@ static void say_known(const wpin_rig *rig, int load, int input, char *why, size_
     }
     if (count == 0) {
         snprintf(why, size,
-                 "'%s' has no fault that can be simulated; buttons and limit switches have 'stuck'",
+                 "'%s' has no fault that can be simulated; buttons, limit switches, knobs and "
+                 "sensors have 'stuck'",
                  name);
         return;
     }
@@ -93,6 +99,11 @@ static bool find_line(const wpin_rig_load *load, const char *fault, const char *
     return false;
 }
 
+/* The pin or analogue input that an input is on. */
+static int number_of(const wpin_rig_input *input) {
+    return (int)(input->kind <= WPIN_RIG_LIMIT ? input->pin : input->analog);
+}
+
 bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
                          char *why, size_t why_size) {
     char name[64] = "", word[64] = "", line[64] = "";
@@ -116,7 +127,7 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
             has_it(rig, load, input, i)) {
             int number = load >= 0     ? load
                          : supply >= 0 ? supply
-                         : input >= 0  ? (int)rig->inputs[input].pin
+                         : input >= 0  ? number_of(&rig->inputs[input])
                                        : 0;
             *injection = (wpin_injection){.fault = faults[i].fault, .number = number};
             bool of_line = faults[i].fault == WPIN_SIM_FAULT_WIRE_OFF ||

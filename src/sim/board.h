@@ -119,6 +119,8 @@ typedef struct wpin_analog {
     double ratio; /* supply: of the divider; knob: where it is turned to; sensor: volts */
     double noise;
     double seed;
+    bool stuck;    /* it stays as it is... */
+    double wanted; /* ...though it was put here */
 } wpin_analog;
 
 /* Where a shaft was, when, in edges of its encoder. */
@@ -206,6 +208,8 @@ void wpin_bridge_decide(wpin_bridge *bridge);
 bool wpin_button_level(const wpin_sim *sim, wpin_pin pin);
 /* What a knob or a sensor puts on its input now. */
 double wpin_knob_volts(const wpin_sim *sim, wpin_analog *a);
+/* It stays as it is, or goes where it was put meanwhile. */
+void wpin_analog_stick(wpin_analog *a, bool on);
 /* Records something that burnt nothing. */
 void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...)
     __attribute__((format(printf, 4, 5)));

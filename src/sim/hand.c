@@ -70,10 +70,23 @@ bool wpin_sim_wire_sensor(wpin_sim *sim, uint8_t input, double volts, double noi
     return noise >= 0 && volts >= 0;
 }
 
+static void put(wpin_analog *a, double to) {
+    a->wanted = to;
+    a->ratio = a->stuck ? a->ratio : to;
+}
+
+void wpin_analog_stick(wpin_analog *a, bool on) {
+    if (on && !a->stuck) {
+        a->wanted = a->ratio;
+    }
+    a->stuck = on;
+    a->ratio = on ? a->ratio : a->wanted;
+}
+
 bool wpin_sim_set_sensor(wpin_sim *sim, uint8_t input, double volts) {
     bool good = sim->analog[input].what == WPIN_SENSED_OTHER && volts >= 0;
     if (good) {
-        sim->analog[input].ratio = volts;
+        put(&sim->analog[input], volts);
     }
     return good;
 }
@@ -87,7 +100,7 @@ bool wpin_sim_turn(wpin_sim *sim, uint8_t input, double share) {
     wpin_analog *a = &sim->analog[input];
     bool good = a->what == WPIN_SENSED_KNOB && share >= 0 && share <= 1;
     if (good) {
-        a->ratio = share;
+        put(a, share);
     }
     return good;
 }

@@ -78,6 +78,14 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
         }
         sim->pins[number].stuck = on;
         return true;
+    case WPIN_SIM_FAULT_READING_STUCK: {
+        wpin_analog *a = number < WPIN_SIM_PINS ? &sim->analog[number] : NULL;
+        bool moved = a != NULL && (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER);
+        if (moved) {
+            wpin_analog_stick(a, on);
+        }
+        return moved;
+    }
     case WPIN_SIM_FAULT_SENSOR_OFF:
     case WPIN_SIM_FAULT_CHANNEL_OFF:
     case WPIN_SIM_FAULT_CHANNELS_SWAPPED: {
