@@ -29,6 +29,10 @@ static wpin_duty any_asked(void *c, uint16_t number) {
     return any_signed16;
 }
 
+static void any_rearm(void *c, uint16_t number) {
+    (void)c, (void)number;
+}
+
 static bool any_stop(void *c) {
     (void)c;
     return ANY_BOOL;
@@ -57,6 +61,7 @@ static void any_plan(void) {
     config.set_switch = any_switch;
     config.read_input = any_input;
     config.read_duty = any_asked;
+    config.rearm_input = ANY_BOOL ? any_rearm : NULL;
     config.set_input = any_set;
     config.observe = any_observer;
     config.stopped = any_stop;

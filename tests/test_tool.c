@@ -547,6 +547,24 @@ START_TEST(a_step_answers_for_all_its_time) {
 }
 END_TEST
 
+/* What a reversed load's pins show is what they are driven to. */
+START_TEST(a_reversed_stage_is_shown_as_it_is) {
+    tool(0, SAYS("forward   high          low           PWM", "reverse   low           low"),
+         "stage " RIG " pump");
+    tool(0,
+         SAYS("levels as on the pins, reversed", "forward   low           low           PWM",
+              "reverse   high          low"),
+         "stage %s pump", changed_rig("      pwm: 20kHz", "      reversed: yes\n      pwm: 20kHz"));
+    tool(0, SAYS("Reverse in each sector by its row, forward by the row three sectors on"),
+         "stage %s drum",
+         write_file("reversed.yaml",
+                    (run_command(output, sizeof output,
+                                 "sed 's/dead-time: 1us/dead-time: 1us\\n      "
+                                 "reversed: yes/' " TEST_SOURCE "/demo/honey-spinner.yaml"),
+                     output)));
+}
+END_TEST
+
 START_TEST(pins_have_names) {
 #define NAMES "  names: {header: {7: 4, 11: 7, 13: 9}, print: {X4: 4, X9: 9}}\n"
     static const struct {
@@ -927,6 +945,7 @@ int main(void) {
     tcase_add_test(tests, a_plan_is_told_in_words);
     tcase_add_test(tests, stages_are_printed_in_plain_words);
     tcase_add_test(tests, a_step_answers_for_all_its_time);
+    tcase_add_test(tests, a_reversed_stage_is_shown_as_it_is);
     tcase_add_test(tests, pins_have_names);
     tcase_add_test(tests, sheets_count_in_whole_numbers);
     tcase_add_test(tests, a_first_motion_says_which_way);

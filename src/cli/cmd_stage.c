@@ -81,14 +81,36 @@ static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
     return driven && !wpin_stage_kind_takes_duty(kind) ? "fully on" : words[state];
 }
 
-static void print_row(const wpin_stage_kind *kind, const bool *inverted, const wpin_rig_hall *hall,
-                      unsigned row) {
+/* A stage as it is to be shown: of a load as it is wired, or as its kind is by nature. */
+typedef struct shown {
+    const wpin_stage_kind *kind;
+    const bool *inverted;
+    const uint8_t *pins;       /* NULL: of no load */
+    const wpin_rig_hall *hall; /* the same */
+    bool reversed;
+} shown;
+
+/* The row whose levels are on the pins in a state: of a reversed load the other way's. */
+static uint8_t row_on_pins(const shown *s, uint8_t row) {
+    uint8_t state = s->kind->table->rows[row].drive;
+    bool driven = state == WPIN_DRIVE_FORWARD || state == WPIN_DRIVE_REVERSE;
+    if (!s->reversed || !driven) {
+        return row;
+    }
+    uint8_t other = wpin_table_row(
+        s->kind->table, state == WPIN_DRIVE_FORWARD ? WPIN_DRIVE_REVERSE : WPIN_DRIVE_FORWARD);
+    return other == WPIN_NO_ROW ? row : other;
+}
+
+static void print_row(const shown *s, unsigned row) {
     char name[20];
-    uint8_t state = kind->table->rows[row].drive;
+    const wpin_stage_kind *kind = s->kind;
+    const wpin_rig_hall *hall = s->hall;
+    uint8_t state = kind->table->rows[row].drive, on_pins = row_on_pins(s, (uint8_t)row);
     printf("  %-9s", state_name(name, sizeof name, kind, state));
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         printf(" %-13s",
-               cell_word(wpin_table_cell(kind->table, (uint8_t)row, (uint8_t)l), inverted[l]));
+               cell_word(wpin_table_cell(kind->table, on_pins, (uint8_t)l), s->inverted[l]));
     }
     printf(" %s", state_meaning(kind, state));
     if (hall != NULL && hall->there && state >= WPIN_DRIVE_SECTOR) {
@@ -133,8 +155,9 @@ static void print_order(const wpin_stage_table *table, const wpin_stage_kind *ki
     }
 }
 
-static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const uint8_t *pins,
-                       const wpin_rig_hall *hall) {
+static void print_kind(const shown *s) {
+    const wpin_stage_kind *kind = s->kind;
+    const uint8_t *pins = s->pins;
     printf("%s: %s\n\n  %-9s", kind->name, kind->words, "");
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         char head[64];
@@ -147,19 +170,22 @@ static void print_kind(const wpin_stage_kind *kind, const bool *inverted, const 
     }
     printf("\n");
     for (unsigned row = 0; row < kind->table->row_count; row++) {
-        print_row(kind, inverted, hall, row);
+        print_row(s, row);
     }
     printf("\n");
     print_missing(kind);
     printf("  Stop: %s.\n", kind->zero);
     if (wpin_stage_kind_is_three_phase(kind)) {
-        printf("  Forward in each sector by its row, in reverse by the row three sectors on.\n");
+        printf("  %s in each sector by its row, %s by the row three sectors on.\n",
+               s->reversed ? "Reverse" : "Forward", s->reversed ? "forward" : "in reverse");
     }
     print_order(kind->table, kind);
 }
 
 /* The table as it stands on the pins. */
-static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, const uint8_t *pins) {
+static json_t *kind_json(const shown *s) {
+    const wpin_stage_kind *kind = s->kind;
+    const uint8_t *pins = s->pins;
     json_t *rows = json_array(), *lines = json_array();
     for (unsigned l = 0; l < kind->table->line_count; l++) {
         json_array_append_new(lines, json_pack("{s:s, s:o}", "line", kind->lines[l], "pin",
@@ -169,8 +195,8 @@ static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, cons
         char name[20];
         json_t *cells = json_array();
         for (unsigned l = 0; l < kind->table->line_count; l++) {
-            wpin_cell cell = wpin_table_cell(kind->table, (uint8_t)row, (uint8_t)l);
-            json_array_append_new(cells, json_string(cell_word(cell, inverted[l])));
+            wpin_cell cell = wpin_table_cell(kind->table, row_on_pins(s, (uint8_t)row), (uint8_t)l);
+            json_array_append_new(cells, json_string(cell_word(cell, s->inverted[l])));
         }
         uint8_t state = kind->table->rows[row].drive;
         json_array_append_new(rows, json_pack("{s:s, s:o, s:s}", "state",
@@ -182,12 +208,11 @@ static json_t *kind_json(const wpin_stage_kind *kind, const bool *inverted, cons
                      "lines", lines, "rows", rows);
 }
 
-static void show(const stage_arguments *a, const wpin_stage_kind *kind, const bool *inverted,
-                 const uint8_t *pins, const wpin_rig_hall *hall) {
+static void show(const stage_arguments *a, const shown *s) {
     if (a->json) {
-        cli_dump_json(kind_json(kind, inverted, pins));
+        cli_dump_json(kind_json(s));
     } else {
-        print_kind(kind, inverted, pins, hall);
+        print_kind(s);
     }
 }
 
@@ -207,7 +232,7 @@ static int show_kind(const stage_arguments *a, const char *name) {
     for (size_t i = 0; i < count; i++) {
         names[i] = kinds[i].name;
         if (strcmp(name, kinds[i].name) == 0) {
-            show(a, &kinds[i], kinds[i].inverted, NULL, NULL);
+            show(a, &(shown){.kind = &kinds[i], .inverted = kinds[i].inverted});
             return EXIT_FINE;
         }
     }
@@ -226,10 +251,11 @@ static int show_load(const stage_arguments *a, const char *path, const char *nam
     int load = cli_find_load(rig, path, name);
     if (load >= 0) {
         if (!a->json) {
-            printf("load %s: levels as on the pins\n", rig->loads[load].name);
+            printf("load %s: levels as on the pins%s\n", rig->loads[load].name,
+                   rig->loads[load].reversed ? ", reversed" : "");
         }
         const wpin_rig_load *l = &rig->loads[load];
-        show(a, l->kind, l->inverted, l->pins, &l->hall);
+        show(a, &(shown){l->kind, l->inverted, l->pins, &l->hall, l->reversed});
     }
     wpin_rig_free(rig);
     return load >= 0 ? EXIT_FINE : EXIT_WRONG_INPUT;

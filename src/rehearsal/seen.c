@@ -86,11 +86,12 @@ void wpin_watch_seen(const wpin_run *run, wpin_step_result *r, const wpin_window
 /* What keeps current from flowing, the likeliest first. */
 static const char *no_current(const wpin_rig *rig, const wpin_rig_load *load, char *text,
                               size_t size) {
-    snprintf(
-        text, size,
-        "supply '%s' off, empty or cut out; a lead or wire off; the driver off (standby, its own "
-        "protection)",
-        rig->supplies[load->supply].name);
+    const char *driver = load->kind->direct ? "the pin dead"
+                         : load->kind->contacts || load->kind->solid
+                             ? "the relay not closing"
+                             : "the driver off (standby, its own protection)";
+    snprintf(text, size, "supply '%s' off, empty or cut out; a lead or wire off; %s",
+             rig->supplies[load->supply].name, driver);
     return text;
 }
 

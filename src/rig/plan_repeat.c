@@ -53,17 +53,18 @@ void wpin_plan_read_repeat(wpin_plan_reader *r) {
 /* rehearse TIME */
 void wpin_plan_read_rehearse(wpin_plan_reader *r) {
     double seconds;
-    if (r->plan->rehearsed > 0) {
+    unsigned before = r->rehearse_line;
+    r->rehearse_line = r->line.number;
+    if (before != 0) {
         wpin_words_say(&r->line, 1, "'rehearse' stands there already; once is enough");
     } else if (wpin_words_take_time(&r->line, REHEARSED_MAX, &seconds) &&
                wpin_words_no_more(&r->line)) {
         r->plan->rehearsed = seconds;
-        r->rehearse_line = r->line.number;
     }
 }
 
 void wpin_plan_check_endless(wpin_plan_reader *r) {
-    if (r->endless != 0 && r->plan->rehearsed <= 0) {
+    if (r->endless != 0 && r->rehearse_line == 0) {
         wpin_words_say(&r->line, 1,
                        "line %u repeats forever, and nothing says how long a rehearsal of that "
                        "lasts; expected a line such as 'rehearse 60s'",

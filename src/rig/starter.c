@@ -116,6 +116,11 @@ static void write_driver(const wpin_starter *s, FILE *to, double amps) {
             "      current-time: 10ms       # ...for this long\n"
             "      voltage-limit: %.3gV\n",
             fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
+    if (s->kind->table == &wpin_table_relay && strcmp(s->load, "lamp") != 0 &&
+        strcmp(s->load, "leds") != 0) {
+        fprintf(to,
+                "      free-wheel: yes          # a diode across it: put one there, and look\n");
+    }
 }
 
 static void write_ramp(const wpin_starter *s, FILE *to, const char *up, const char *down) {
