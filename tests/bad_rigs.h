@@ -150,7 +150,7 @@ static const struct {
      "pump ramp 100% in 3s\npump hold 5s\npump stop\npump rest 1s\n",
      "driven up by current that came back"},
     {"solid-output", "pump", SOLID("alternating"), SOLID("direct"), "pump on for 1s\nwait 2s\n",
-     "driver"},
+     "the relay does not open"},
     {"cable", "pump", CABLED("pin 3", "pin 2"), CABLED("pin 2", "pin 3"), "pump run 60rpm for 3s\n",
      "WPIN_FAULT_WRONG_WAY"},
     {"starts-together", "main", TWO_FANS("5A"), TWO_FANS("12A"), "pump, fan on for 2s\n",
