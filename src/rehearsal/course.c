@@ -190,6 +190,10 @@ bool wpin_judge_course(const wpin_run *run, wpin_step_result *r) {
     const wpin_spell *back = spell(r, WPIN_TROUBLE_BACKWARDS);
     const wpin_spell *stood = spell(r, WPIN_TROUBLE_STANDING);
     const wpin_spell *unasked = spell(r, WPIN_TROUBLE_UNASKED);
+    const wpin_sim_solenoid *coil = &run->rig->loads[r->load].solenoid;
+    bool runs_down = unasked != NULL && coil->resistance > 0 &&
+                     unasked->lasted < 0.2 + 8 * coil->inductance / coil->resistance;
+    unasked = runs_down ? NULL : unasked;
     char text[64];
     if (unasked != NULL) {
         judge_unasked(run, r, unasked);

@@ -91,6 +91,10 @@ void wpin_read_cable(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
                     "cable must be a mapping of wires, e.g. red: {is: lead-a, to: driver a}");
         return;
     }
+    if (load->what != WPIN_RIG_MOTOR) {
+        wpin_say_at(reader, node, "cables are described of motors; '%s' is none", load->name);
+        return;
+    }
     for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start;
          pair < node->data.mapping.pairs.top; pair++) {
         read_wire(reader, rig, wpin_key_text(reader, pair), wpin_node(reader, pair->value), load);
