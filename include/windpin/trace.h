@@ -61,11 +61,20 @@ WPIN_API int wpin_vcd_close(wpin_vcd *vcd);
 /** Most loads one picture has room for. */
 #define WPIN_PICTURE_LOADS 3
 
+/** A moment to be marked in a picture: a step of a plan begins. */
+typedef struct wpin_picture_mark {
+    const char *load; /**< In whose column. */
+    double at;        /**< s */
+    unsigned line;    /**< Of the plan. */
+} wpin_picture_mark;
+
 /** Which loads a picture shows. */
 typedef struct wpin_picture_loads {
     const char
         *names[WPIN_PICTURE_LOADS]; /**< Without regard to case; those behind count unused. */
     size_t count;                   /**< 0: the first ones of the trace. */
+    const wpin_picture_mark *marks; /**< In any order. */
+    size_t mark_count;              /**< 0: none. */
 } wpin_picture_loads;
 
 /** Draws a trace: duty, volts, current and speed over time, one column a load. The picture's ending

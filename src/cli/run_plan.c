@@ -108,13 +108,30 @@ static bool close_trace(trace_target *target) {
     return error == 0;
 }
 
-static bool draw(const cli_run *run, const trace_target *target) {
+/* When each step that moves a load begins. NULL when out of memory: then without. */
+static wpin_picture_mark *marks_of(const wpin_rig *rig, const wpin_report *report, size_t *count) {
+    wpin_picture_mark *marks = calloc(report->step_count + 1, sizeof *marks);
+    *count = 0;
+    for (size_t i = 0; marks != NULL && i < report->step_count; i++) {
+        const wpin_step_result *s = &report->steps[i];
+        if (s->load >= 0) {
+            marks[(*count)++] = (wpin_picture_mark){rig->loads[s->load].name, s->at, s->line};
+        }
+    }
+    return marks;
+}
+
+static bool draw(const cli_run *run, const trace_target *target, const wpin_rig *rig,
+                 const wpin_report *report) {
     char why[512];
     if (run->plot_path == NULL) {
         return true;
     }
     wpin_picture_loads first = {0};
+    wpin_picture_mark *marks = marks_of(rig, report, &first.mark_count);
+    first.marks = marks;
     bool drawn = wpin_picture(target->path, run->plot_path, &first, why, sizeof why);
+    free(marks);
     if (why[0] != '\0') {
         cli_complain("%s%s", why, drawn ? "; windpin plot --load draws others from a --trace" : "");
     }
@@ -167,7 +184,7 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
             cli_complain("%s: writing failed: %s", run->vcd_path, strerror(report->trace_error));
             kept = false;
         }
-        kept = kept && draw(run, &target);
+        kept = kept && draw(run, &target, rig, report);
         print_result(run, rig, report);
         if (report->interrupted) {
             cli_complain("interrupted: every motor was ramped to rest and disarmed; %s",

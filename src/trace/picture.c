@@ -184,7 +184,7 @@ static void put_asked(FILE *to, const span *s, int c) {
         put_range(to, s->degrees, s->turns_back);
         fprintf(to,
                 "plot file using 1:(column(%d) * 360) with lines lc rgb '#1d3557' lw 1.5 title "
-                "'true place'\nunset label 1\nunset label 2\nunset label 9\n",
+                "'true place'\nunset label\n",
                 c + TURNS);
         return;
     }
@@ -193,7 +193,7 @@ static void put_asked(FILE *to, const span *s, int c) {
     fprintf(to,
             "plot file using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
             "'' using 1:%d with lines lc rgb '#1d3557' lw 1.5 title 'on the pins'\n"
-            "unset label 1\nunset label 2\nunset label 9\n",
+            "unset label\n",
             c, c + 1);
 }
 
@@ -244,7 +244,33 @@ static void put_effect(FILE *to, const span *s, int c) {
             c + 6);
 }
 
-static void put_load(FILE *to, const trace_file *trace, size_t load) {
+/* Where the plan's steps for a load begin, with their lines; too many would hide what they mark. */
+static void put_marks(FILE *to, const trace_file *trace, const span *s,
+                      const wpin_picture_loads *loads) {
+    const size_t most = 40;
+    size_t count = 0;
+    double last = -1, close = trace->end / 60;
+    for (size_t i = 0; i < loads->mark_count; i++) {
+        count += strcasecmp(loads->marks[i].load, s->name) == 0;
+    }
+    for (size_t i = 0; i < loads->mark_count && count <= most; i++) {
+        const wpin_picture_mark *m = &loads->marks[i];
+        if (strcasecmp(m->load, s->name) != 0) {
+            continue;
+        }
+        fprintf(to,
+                "set arrow from %g, graph 0 to %g, graph 1 nohead lc rgb '#c9c9c9' lw 0.7 back\n",
+                m->at, m->at);
+        if (last < 0 || m->at - last > close) {
+            fprintf(to, "set label '%u' at %g, graph 1.035 center font ',7' tc rgb '#808080'\n",
+                    m->line, m->at);
+            last = m->at;
+        }
+    }
+}
+
+static void put_load(FILE *to, const trace_file *trace, size_t load,
+                     const wpin_picture_loads *loads) {
     const span *s = &trace->spans[load];
     int c = (int)(s->column * LOAD_COLUMNS) + 2;
     fprintf(to, "set xrange [0:%g]\nset format x ''\nunset xlabel\nunset arrow\n", trace->end);
@@ -256,6 +282,7 @@ static void put_load(FILE *to, const trace_file *trace, size_t load) {
                 s->fault_at > 0.85 * trace->end ? "right offset -0.6,0" : "left offset 0.6,0");
     }
     fprintf(to, "set label 1 '%s' at graph 0,1.13 left font ',13'\n", s->name);
+    put_marks(to, trace, s, loads);
     put_asked(to, s, c);
     put_electric(to, s, c);
     put_effect(to, s, c);
@@ -278,7 +305,8 @@ static void share_scales(trace_file *trace) {
     }
 }
 
-static void put_script(FILE *to, const trace_file *trace, const char *csv) {
+static void put_script(FILE *to, const trace_file *trace, const wpin_picture_loads *loads,
+                       const char *csv) {
     size_t shown = trace->shown;
     fprintf(to, "file = ");
     wpin_put_quoted(to, csv);
@@ -291,7 +319,7 @@ static void put_script(FILE *to, const trace_file *trace, const char *csv) {
         "0.07,0.065\n",
         trace->rig, shown);
     for (size_t i = 0; i < shown; i++) {
-        put_load(to, trace, i);
+        put_load(to, trace, i, loads);
     }
     fprintf(to, "unset multiplot\n");
 }
@@ -313,7 +341,7 @@ bool wpin_picture(const char *csv_path, const char *picture_path, const wpin_pic
         return false;
     }
     share_scales(&trace);
-    put_script(plot.to, &trace, csv_path);
+    put_script(plot.to, &trace, loads, csv_path);
     if (!wpin_gnuplot_end(&plot, why, why_size)) {
         return false;
     }
