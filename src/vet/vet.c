@@ -10,6 +10,7 @@ static const struct {
     {wpin_rules_supply, &wpin_rules_supply_count},
     {wpin_rules_pins, &wpin_rules_pins_count},
     {wpin_rules_driver, &wpin_rules_driver_count},
+    {wpin_rules_trip, &wpin_rules_trip_count},
     {wpin_rules_switch, &wpin_rules_switch_count},
     {wpin_rules_pwm, &wpin_rules_pwm_count},
     {wpin_rules_motor, &wpin_rules_motor_count},
