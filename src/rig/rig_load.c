@@ -231,7 +231,9 @@ static void read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
 static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                        const wpin_rig_load *load) {
     bool takes = wpin_stage_kind_takes_duty(load->kind);
-    if (load->what == WPIN_RIG_MOTOR && nodes[LOAD_REST] == NULL) {
+    bool turns_back =
+        load->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
+    if (turns_back && nodes[LOAD_REST] == NULL) {
         wpin_say_at(reader, node,
                     "load '%s' lacks 'rest', the pause before it may turn the other way; "
                     "expected at least its run-down time, 0 to 600 s",

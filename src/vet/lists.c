@@ -207,6 +207,21 @@ static void list_cable(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load 
     }
 }
 
+/* What nobody sees on the drawing of a module: the resistor that holds a transistor off, and the
+ * diode that takes a winding's current on. */
+static void add_around(wpin_lines *to, const wpin_rig_load *l) {
+    bool alone = l->bridge.gate.kind != WPIN_SIM_TRANSISTOR_NONE;
+    bool up = l->kind->logic == WPIN_SIM_LOGIC_HIGH_SIDE;
+    if (alone && !l->limits.no_pull) {
+        add(to, "%-12s %-12s %-10s %-16s %-8s resistor from '%s' to %s", l->name, "pull", "-", "-",
+            "-", l->kind->lines[0], up ? "the supply" : "ground");
+    }
+    if (alone && l->what != WPIN_RIG_LAMP && !l->bridge.no_diodes) {
+        add(to, "%-12s %-12s %-10s %-16s %-8s across the load, its ring to the plus", l->name,
+            "diode", "-", "-", "-");
+    }
+}
+
 wpin_lines *wpin_wiring(const wpin_rig *rig) {
     wpin_lines *to = calloc(1, sizeof *to);
     if (to == NULL) {
@@ -239,11 +254,12 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
                 n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
         }
         list_cable(to, rig, l);
+        add_around(to, l);
         if (l->kind->direct) {
             add(to, "%-12s %-12s %-10s %-16s %-8s ground", l->name, "other lead", "-", "-", "-");
         } else {
-            add(to, "%-12s %-12s %-10s %-16s %-8s supply '%s'", l->name, "power", "-", "-", "-",
-                rig->supplies[l->supply].name);
+            add(to, "%-12s %-12s %-10s %-16s %-8s supply '%s', and its ground", l->name, "power",
+                "-", "-", "-", rig->supplies[l->supply].name);
         }
     }
     for (size_t i = 0; i < rig->input_count; i++) {
