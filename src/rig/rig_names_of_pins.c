@@ -78,14 +78,28 @@ static bool is_scheme(const wpin_rig_controller *c, const char *word) {
     return false;
 }
 
+/* A figure where no scheme was said to be the file's: the controller's own line, unless it may as
+ * well be another. */
+static bool is_plain(wpin_reader *reader, const yaml_node_t *node, const char *text, uint8_t line) {
+    const wpin_rig_controller *c = &reader->rig->controller;
+    const wpin_rig_pin_name *other = find(c, NULL, text);
+    bool clear = strcasecmp(c->numbering, "lines") == 0 || other == NULL || other->pin == line;
+    if (!clear) {
+        wpin_say_at(reader, node,
+                    "'%s' may be line %u of the controller, or by '%s' line %u: say which with "
+                    "numbering: lines or numbering: %s",
+                    text, line, other->scheme, other->pin, other->scheme);
+    }
+    return clear;
+}
+
 bool wpin_pin_of(wpin_reader *reader, const yaml_node_t *node, const char *text, uint8_t *pin) {
     const wpin_rig_controller *c = &reader->rig->controller;
-    bool said = is_scheme(c, c->numbering), lines = strcasecmp(c->numbering, "lines") == 0;
-    const wpin_rig_pin_name *own = said ? find(c, c->numbering, text) : NULL;
-    const wpin_rig_pin_name *any = own != NULL || lines ? own : find(c, NULL, text);
-    bool number = is_number(text, pin);
-    if (own != NULL) {
-        *pin = own->pin;
+    bool said = is_scheme(c, c->numbering), number = is_number(text, pin);
+    const wpin_rig_pin_name *named = said ? find(c, c->numbering, text) : NULL;
+    named = named == NULL && !number ? find(c, NULL, text) : named; /* no figure to be mistaken */
+    if (named != NULL) {
+        *pin = named->pin;
         return true;
     }
     if (number && said) {
@@ -93,27 +107,12 @@ bool wpin_pin_of(wpin_reader *reader, const yaml_node_t *node, const char *text,
                     text, c->numbering);
         return false;
     }
-    if (number && any != NULL && any->pin != *pin) {
-        wpin_say_at(reader, node,
-                    "'%s' may be line %u of the controller, or by '%s' line %u: say which with "
-                    "numbering: lines or numbering: %s",
-                    text, *pin, any->scheme, any->pin, any->scheme);
-        return false;
-    }
-    if (any != NULL) {
-        *pin = any->pin;
-        return true;
-    }
-    any = number ? NULL : find(c, NULL, text);
-    if (any != NULL) { /* a name is no figure: it can't be mistaken */
-        *pin = any->pin;
-        return true;
-    }
     if (!number) {
         wpin_say_at(reader, node, "'%s' is not a pin; expected a whole number, 0 to 255%s", text,
                     c->name_count > 0 ? ", or one of the controller's 'names'" : "");
+        return false;
     }
-    return number;
+    return is_plain(reader, node, text, *pin);
 }
 
 const char *wpin_rig_pin_called(const wpin_rig *rig, uint8_t pin, char *to, size_t size) {
