@@ -35,14 +35,13 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
 
 static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
                         const wpin_window *w) {
-    const wpin_rig_load *load = &run->rig->loads[r->load];
     double now = wpin_run_time(run), rpm = run->rpm[r->load];
     const double creep = 1; /* rpm */
     bool judged = !wpin_run_aligns(run, (size_t)r->load);
     bool backwards = judged && duty * rpm < 0 && fabs(rpm) > creep;
     wpin_spell_put(&r->spells[WPIN_TROUBLE_BACKWARDS], backwards, now, w->seconds, fabs(rpm));
     bool stands = judged && duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
-                  fabs(duty) > 1.05 * wpin_loose_duty(run->rig, load);
+                  fabs(duty) > 1.05 * wpin_run_loose_duty(run, (size_t)r->load);
     wpin_spell_put(&r->spells[WPIN_TROUBLE_STANDING], stands, now, w->seconds, w->amps);
 }
 

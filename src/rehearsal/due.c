@@ -1,5 +1,6 @@
 /* What a load is due by its parts, as the steps that drive it are judged by. */
 #include "verdict.h"
+#include <math.h>
 
 double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_sim_motor *m = &load->motor;
@@ -8,6 +9,14 @@ double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load) {
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     return wpin_rig_duty_for(load, hold / m->constant, s->volts, s->resistance,
                              switches * load->bridge.on_resistance);
+}
+
+double wpin_run_loose_duty(const wpin_run *run, size_t load) {
+    wpin_dues *dues = &run->dues[load];
+    if (dues->loose <= 0) {
+        dues->loose = fmax(wpin_loose_duty(run->rig, &run->rig->loads[load]), 1e-9);
+    }
+    return dues->loose;
 }
 
 double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty) {

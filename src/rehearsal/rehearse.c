@@ -140,6 +140,7 @@ static bool allocate(wpin_run *run) {
     run->open_step = calloc(tracks, sizeof *run->open_step);
     run->owner = calloc(loads, sizeof *run->owner);
     run->windows = calloc(loads, sizeof *run->windows);
+    run->dues = calloc(loads, sizeof *run->dues);
     run->rpm = calloc(loads, sizeof *run->rpm);
     run->effect = calloc(loads, sizeof *run->effect);
     run->stopping = calloc(loads, sizeof *run->stopping);
@@ -163,8 +164,8 @@ static bool allocate(wpin_run *run) {
            run->safe_at != NULL && report->last_way != NULL && report->degrees_c != NULL &&
            report->joules != NULL && run->tracks != NULL && run->last != NULL &&
            run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
-           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
-           run->effect != NULL && run->lost != NULL && run->stop_how != NULL &&
+           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->dues != NULL &&
+           run->rpm != NULL && run->effect != NULL && run->lost != NULL && run->stop_how != NULL &&
            run->stopping != NULL && run->volts != NULL && run->rounds != NULL &&
            report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL &&
            report->operations != NULL && report->torque_peak != NULL && report->watts_peak != NULL;
@@ -187,6 +188,7 @@ static void release(wpin_run *run) {
     free(run->driven);
     free(run->owner);
     free(run->windows);
+    free(run->dues);
     free(run->rpm);
     free(run->effect);
     free(run->stop_how);

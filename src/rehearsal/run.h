@@ -39,6 +39,16 @@ typedef struct wpin_window {
     double sensed;        /* A as its sense shows, times seconds */
 } wpin_window;
 
+/* What a load is due by its parts, worked out once for each duty that comes up, in steps. */
+#define WPIN_DUE_STEPS 128
+typedef struct wpin_dues {
+    double loose; /* duty that breaks it loose; 0: not worked out yet */
+    struct {
+        bool known;
+        double turning, standing; /* mean currents: while it turns as it should, and stands */
+    } at[WPIN_DUE_STEPS + 1];
+} wpin_dues;
+
 typedef struct wpin_run {
     const wpin_rig *rig;
     const wpin_plan *plan;
@@ -69,6 +79,7 @@ typedef struct wpin_run {
     bool *driven;         /* each load had duty when last looked at */
     size_t *open_step;    /* result each track is in, plus 1; 0 for none */
     size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
+    wpin_dues *dues;      /* of each load */
     wpin_window *windows; /* of each load: what it did in this period of its PWM */
     double *rpm;          /* of each load: mean of its last whole period */
     double *effect;       /* the same of its light */

@@ -34,11 +34,24 @@ static due currents_due(const wpin_rig *rig, const wpin_rig_load *load, double d
     return (due){drags / load->motor.constant, wpin_rig_mean_amps(rig, load, duty, 0)};
 }
 
+/* The same of a duty in steps: it is asked for in every control period. */
+static due due_at(const wpin_run *run, size_t load, double duty) {
+    int step = (int)lround(fmin(duty, 1) * WPIN_DUE_STEPS);
+    wpin_dues *dues = &run->dues[load];
+    if (!dues->at[step].known) {
+        due d = currents_due(run->rig, &run->rig->loads[load], (double)step / WPIN_DUE_STEPS);
+        dues->at[step].known = true;
+        dues->at[step].turning = d.turning;
+        dues->at[step].standing = d.standing;
+    }
+    return (due){dues->at[step].turning, dues->at[step].standing};
+}
+
 static void watch_current(const wpin_run *run, wpin_step_result *r, double duty,
                           const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
     double now = wpin_run_time(run), amps = w->sensed / w->seconds, fine = finest(run->rig, load);
-    due d = currents_due(run->rig, load, duty);
+    due d = due_at(run, (size_t)r->load, duty);
     bool tells = d.turning > 4 * fine; /* or nothing is not told from a light load */
     wpin_spell_put(&r->seen.signs[WPIN_SIGN_NO_CURRENT], tells && amps < 0.2 * d.turning, now,
                    w->seconds, amps);
@@ -63,7 +76,7 @@ void wpin_watch_seen(const wpin_run *run, wpin_step_result *r, const wpin_window
     double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
     double rpm = motor ? wpin_run_measured_rpm(run, (size_t)r->load) : NAN;
     bool sensed = !isnan(wpin_run_measured_amps(run, (size_t)r->load)) && !own;
-    double least = motor ? 1.05 * wpin_loose_duty(run->rig, load) : 0.02;
+    double least = motor ? 1.05 * wpin_run_loose_duty(run, (size_t)r->load) : 0.02;
     r->seen.current = r->seen.current || sensed;
     r->seen.speed = r->seen.speed || !isnan(rpm);
     if (fabs(duty) <= least || wpin_run_aligns(run, (size_t)r->load)) {

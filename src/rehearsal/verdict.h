@@ -25,8 +25,9 @@ void wpin_watch_seen(const wpin_run *run, wpin_step_result *r, const wpin_window
  * nine tenths of a new one. */
 double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty);
 double wpin_due_time(const wpin_rig *rig, const wpin_rig_load *load);
-/* Duty that just breaks the shaft loose. */
+/* Duty that just breaks the shaft loose; and the same of a load of a run, worked out once. */
 double wpin_loose_duty(const wpin_rig *rig, const wpin_rig_load *load);
+double wpin_run_loose_duty(const wpin_run *run, size_t load);
 /* Judges by what went wrong for a while; false when nothing did. */
 bool wpin_judge_course(const wpin_run *run, wpin_step_result *step);
 /* Looks for what keeps power from a load: supply off, a part burnt, wires; says "WHAT: cause".
