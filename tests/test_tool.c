@@ -632,7 +632,9 @@ START_TEST(a_first_motion_says_which_way) {
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         tool(rows[i].status, SAYS(rows[i].says), "first %s < /dev/null", rows[i].arguments);
     }
-    const char *path = write_file("first.yaml", contents(RIG));
+    char *text = contents(RIG);
+    const char *path = write_file("first.yaml", text);
+    free(text);
     tool(0, SAYS("stored in"), "first %s --free --forward counter-clockwise --write", path);
     tool(0, SAYS("forward is counter-clockwise, seen from the end of its shaft"), "rig %s", path);
     tool(0, SAYS("142 deg counter-clockwise"), "first %s --free --forward counter-clockwise", path);
