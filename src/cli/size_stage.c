@@ -22,9 +22,9 @@ static const char *unmet(const wpin_stage_kind *kind, const wishes *w) {
     if (kind->coils) {
         return "it is for steppers";
     }
-    if (w->ac && !kind->contacts) {
-        return "it passes current one way only: alternating current takes a contact, or a "
-               "solid-state relay made for it";
+    if (w->ac && !kind->contacts && !kind->solid) {
+        return "it passes current one way only: alternating current takes a contact or a "
+               "solid-state relay";
     }
     if (w->ac && wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE)) {
         return "it reverses direct current; an alternating one has no direction";
