@@ -487,6 +487,8 @@ WPIN_API void wpin_rig_free(wpin_rig *rig);
 WPIN_API const char *wpin_wire_word(wpin_wire_is is);
 WPIN_API const wpin_rig_wire *wpin_rig_wire_of(const wpin_rig_load *load, wpin_wire_is is);
 WPIN_API int wpin_rig_wire_pin(const wpin_rig_load *load, wpin_wire_is is);
+/** Whether a sensor lives on where its plus wire goes: logic, or a supply of no more volts. */
+WPIN_API bool wpin_rig_wire_feeds(const wpin_rig *rig, const wpin_rig_wire *plus);
 
 /** All that a pin is called besides its number, "header 7, X4"; "" if nothing. */
 WPIN_API const char *wpin_rig_pin_called(const wpin_rig *rig, uint8_t pin, char *to, size_t size);

@@ -58,9 +58,7 @@ static void connect_sensor(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_lo
     const wpin_rig_wire *ground = wpin_rig_wire_of(load, WPIN_WIRE_SENSOR_GROUND);
     bool swapped = wpin_rig_wire_of(load, a) != NULL && wpin_rig_wire_of(load, b) != NULL &&
                    is_on_pin_of(load, a, b) && is_on_pin_of(load, b, a);
-    bool fed = plus == NULL || plus->to == WPIN_WIRE_TO_LOGIC ||
-               (plus->to == WPIN_WIRE_TO_SUPPLY &&
-                rig->supplies[plus->number].volts <= 1.1 * rig->controller.logic_volts);
+    bool fed = plus == NULL || wpin_rig_wire_feeds(rig, plus);
     bool live = fed && (ground == NULL || ground->to == WPIN_WIRE_TO_GROUND) &&
                 (swapped || is_on_pin_of(load, a, a)) &&
                 is_on_pin_of(load, WPIN_WIRE_HALL_C, WPIN_WIRE_HALL_C);

@@ -122,3 +122,10 @@ int wpin_rig_wire_pin(const wpin_rig_load *load, wpin_wire_is is) {
     default: return -1;
     }
 }
+
+bool wpin_rig_wire_feeds(const wpin_rig *rig, const wpin_rig_wire *plus) {
+    if (plus->to != WPIN_WIRE_TO_SUPPLY) {
+        return plus->to == WPIN_WIRE_TO_LOGIC;
+    }
+    return rig->supplies[plus->number].volts <= 1.1 * rig->controller.logic_volts;
+}

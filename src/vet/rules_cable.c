@@ -56,13 +56,11 @@ static void check_feed(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wire 
     double logic = v->rig->controller.logic_volts;
     bool plus = w->is == WPIN_WIRE_SENSOR_PLUS;
     double volts = w->to == WPIN_WIRE_TO_SUPPLY ? v->rig->supplies[w->number].volts : 0;
-    bool good = plus ? w->to == WPIN_WIRE_TO_LOGIC || (volts > 0 && volts <= 1.1 * logic)
-                     : w->to == WPIN_WIRE_TO_GROUND;
-    if (good) {
+    if (plus ? wpin_rig_wire_feeds(v->rig, w) : w->to == WPIN_WIRE_TO_GROUND) {
         return;
     }
     wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
-    bool burns = volts > 1.1 * logic || w->to == WPIN_WIRE_TO_DRIVER;
+    bool burns = volts > logic || w->to == WPIN_WIRE_TO_DRIVER;
     wpin_consequence(n, burns ? "its sensor burns, and what it is connected to may follow"
                               : "its sensor shows nothing");
     wpin_cure(n, plus ? "logic, or a supply of %.3g V" : "ground", logic);
