@@ -42,7 +42,7 @@ static size_t campaign_cells(campaign_cell *cells, size_t most) {
         for (int l = kind[k].direct ? 5 : 0; l < 5; l++) { /* a pin itself has no driver to vary */
             bool fits = kind[k].coils ? l == 4 : l == 0 || (l < 4 && !campaign_bridge(&kind[k]));
             bool timed =
-                wpin_stage_kind_takes_duty(&kind[k]) && kind[k].logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+                wpin_stage_kind_has_pwm(&kind[k]) && kind[k].logic != WPIN_SIM_LOGIC_SERVO_PULSE;
             for (int decade = timed ? 1 : 0; fits && decade <= (timed ? 4 : 0); decade++) {
                 if (count < most) {
                     cells[count++] = (campaign_cell){loads[l], &kind[k], decade};
@@ -210,13 +210,15 @@ static size_t campaign_hangs(const campaign_rig *r, char *to, size_t size) {
         return used;
     }
     if (strcmp(r->cell.load, "stepper") == 0) {
+        static const char *const ends[] = {", duty: 70%", ", duty: 85%, at-end: reduce, rest-duty: 40%",
+                                           ", at-end: reduce, rest-duty: 60%, reduce-after: 200ms"};
         return (size_t)snprintf(
             to, size,
             "    stepper: {steps: 200, resistance: %.4gohm, inductance: %.4gmH, rated: %.4gA, "
             "holding-torque: %.4gNm, inertia: %.4ggcm2, friction: %.4gmNm%s, stepping: "
-            "{start-rate: 60steps/s, top-rate: 150steps/s, ramp: 200steps/s2, mode: %s}}\n",
+            "{start-rate: 60steps/s, top-rate: 150steps/s, ramp: 200steps/s2, mode: %s%s}}\n",
             r->ohms, r->henries * 1e3, r->amps, r->hold, 900 * r->hold / 0.4, 40 * r->hold, heat,
-            pick(2) == 0 ? "full" : "half");
+            pick(2) == 0 ? "full" : "half", r->pwm > 0 ? ends[pick(3)] : "");
     }
     return (size_t)snprintf(to, size,
                             strcmp(r->cell.load, "lamp") == 0
@@ -265,7 +267,7 @@ static const char *campaign_text(const campaign_rig *r) {
         n += (size_t)snprintf(text + n, size - n, "    ramp: {up: %.3gs, down: %.3gs}\n",
                               coil ? 0.01 : r->ramp_up, coil ? 0.01 : r->ramp_down);
     }
-    if (r->cap < 1 && r->pwm > 0) {
+    if (r->cap < 1 && wpin_stage_kind_takes_duty(r->cell.kind)) {
         n += (size_t)snprintf(text + n, size - n, "    duty-limit: %.0f%%\n", r->cap * 100);
     }
     return text;

@@ -173,7 +173,7 @@ static void write_rig_of_all_kinds(char *rig, size_t size) {
         used += (size_t)snprintf(rig + used, size - used,
                                  "  load-%zu:\n    supply: %s\n    stage: {kind: %s%s%s, pins: {",
                                  i, k->direct ? "logic" : "main", k->name,
-                                 duty && !k->coils ? ", pwm: 50Hz" : "",
+                                 wpin_stage_kind_has_pwm(k) ? ", pwm: 50Hz" : "",
                                  k->contacts ? "" : ", dead-time: 2us");
         for (unsigned l = 0; l < k->table->line_count; l++) {
             used += (size_t)snprintf(rig + used, size - used, "%s%s: %u", l > 0 ? ", " : "",
@@ -193,7 +193,7 @@ static void write_rig_of_all_kinds(char *rig, size_t size) {
                   "inertia: 90gcm2}\n    rest: 1s\n"
                 : "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
                   "90gcm2}\n    rest: 1s\n",
-            duty && !k->coils ? "    ramp: {up: 1s, down: 1s}\n" : "");
+            duty ? "    ramp: {up: 1s, down: 1s}\n" : "");
         if (wpin_stage_kind_is_three_phase(k)) {
             used += (size_t)snprintf(rig + used, size - used,
                                      "    hall: {pins: {a: %u, b: %u, c: %u}}\n", pin, pin + 1,

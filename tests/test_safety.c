@@ -455,7 +455,7 @@ static void judge_tick(void) {
     uint32_t shown = on && takes && !pulse ? w.shown : 0;
     uint32_t most = 16384U * LATE_US / 40000 + 3;
     judge_drive();
-    for (int l = 0; w.kind->coils && l < 4; l++) {
+    for (int l = 0; w.kind->coils && l < w.kind->table->line_count; l++) {
         w.drives += is_on(l);
     }
     JUDGE(shown <= w.shown_before + most, "effort jumped from %u to %u", w.shown_before, shown);
@@ -498,10 +498,9 @@ static void set_up(const wpin_stage_kind *kind, bool grouped) {
                          .pause = port_pause,
                          .lock = port_lock,
                          .unlock = port_unlock};
-    bool takes = wpin_stage_kind_takes_duty(kind);
     w.stage_config = (wpin_stage_config){.table = kind->table,
                                          .lines = w.lines,
-                                         .pwm_hz = takes ? 50 : 0,
+                                         .pwm_hz = wpin_stage_kind_has_pwm(kind) ? 50 : 0,
                                          .dead_time_us = DEAD_US,
                                          .pulse_neutral = WPIN_PULSE_SHARE(1500, 50),
                                          .pulse_swing = WPIN_PULSE_SHARE(500, 50)};

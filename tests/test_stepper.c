@@ -241,6 +241,88 @@ START_TEST(it_holds_for_its_time_and_lets_go) {
 }
 END_TEST
 
+static uint32_t enables(const bench *b) {
+    return recorder_on(&b->r, 4) ? b->r.duty[4] : 0;
+}
+
+static void wait_tenths(bench *b, int count) {
+    for (int i = 0; i < count; i++) {
+        step_on(b);
+    }
+}
+
+/* Its own PWM as it moves, less a while after it stands, then nothing; and full again when it goes
+ * on. */
+START_TEST(its_current_is_reduced_at_rest) {
+    static const wpin_line lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 4},
+                                      {.pin = 2}, {.pin = 3}, {.pin = 5}};
+    static const wpin_stage_config enabled = {
+        .table = &wpin_table_stepper_enable, .lines = lines, .pwm_hz = 20000};
+    bench b = fresh();
+    double seconds;
+    b.config.stage = &enabled;
+    b.config.duty = 12000, b.config.rest_duty = 4000;
+    b.config.reduce = true;
+    b.config.reduce_after_us = 30000, b.config.release_after_us = 80000;
+    open_bench(&b);
+    for (int round = 0; round < 3; round++) {
+        move(&b, 40);
+        step_on(&b), wait_tenths(&b, 20);
+        ck_assert_uint_eq(enables(&b), 12000);
+        run(&b, &seconds);
+        wait_tenths(&b, 250);
+        ck_assert_uint_eq(enables(&b), 12000);
+        wait_tenths(&b, 100);
+        ck_assert_uint_eq(enables(&b), 4000);
+        ck_assert_int_ge(pointing(&b.r), 0);
+        wait_tenths(&b, 600);
+        ck_assert_uint_eq(enables(&b), 0);
+        ck_assert_int_eq(pointing(&b.r), -1);
+    }
+    b.config.rest_duty = 16385;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.motor_config, &b.r.port), WPIN_REFUSED_RANGE);
+}
+END_TEST
+
+/* A table of its own: a line more tells the driver to give less at rest. */
+START_TEST(a_table_may_have_rows_of_rest) {
+    enum { S = WPIN_DRIVE_SECTOR, H = WPIN_CELL_HIGH, O = WPIN_CELL_LOW };
+    static const wpin_row rows[] = {
+        WPIN_ROW(WPIN_DRIVE_COAST, O, O, O, O, O), WPIN_ROW(S, H, O, O, O, O),
+        WPIN_ROW(S + 1, H, O, H, O, O),            WPIN_ROW(S + 2, O, O, H, O, O),
+        WPIN_ROW(S + 3, O, H, H, O, O),            WPIN_ROW(S + 4, O, H, O, O, O),
+        WPIN_ROW(S + 5, O, H, O, H, O),            WPIN_ROW(S + 6, O, O, O, H, O),
+        WPIN_ROW(S + 7, H, O, O, H, O),            WPIN_ROW(S + 8, H, O, O, O, H),
+        WPIN_ROW(S + 9, H, O, H, O, H),            WPIN_ROW(S + 10, O, O, H, O, H),
+        WPIN_ROW(S + 11, O, H, H, O, H),           WPIN_ROW(S + 12, O, H, O, O, H),
+        WPIN_ROW(S + 13, O, H, O, H, H),           WPIN_ROW(S + 14, O, O, O, H, H),
+        WPIN_ROW(S + 15, H, O, O, H, H)};
+    static const wpin_line lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}, {.pin = 4}};
+    wpin_stage_table table = {.line_count = 5, .row_count = 17, .rows = rows};
+    wpin_stage_config config = {.table = &table, .lines = lines};
+    bench b = fresh();
+    double seconds;
+    b.config.stage = &config;
+    b.config.half_steps = true;
+    b.config.reduce = true;
+    open_bench(&b);
+    for (int steps = 1; steps < 12; steps++) {
+        move(&b, steps);
+        run(&b, &seconds);
+        int at = pointing(&b.r);
+        wait_tenths(&b, 2);
+        ck_assert(recorder_on(&b.r, 4));
+        ck_assert_int_eq(pointing(&b.r), at); /* the same windings, on as they were */
+        move(&b, 1);
+        wait_tenths(&b, 20);
+        ck_assert(!recorder_on(&b.r, 4));
+        run(&b, &seconds);
+    }
+    table.row_count = 16; /* one of them missing */
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.motor_config, &b.r.port), WPIN_REFUSED_STATE);
+}
+END_TEST
+
 /* What ends every motor's motion ends a stepper's too; coast and faults let go of the coils. */
 START_TEST(a_stepper_is_a_motor_like_any_other) {
     for (int way = 0; way < 5; way++) {
@@ -337,6 +419,8 @@ int main(void) {
     tcase_add_test(tests, angles_carry_their_remainder);
     tcase_add_test(tests, places_are_told_and_gone_to_in_degrees);
     tcase_add_test(tests, it_holds_for_its_time_and_lets_go);
+    tcase_add_test(tests, its_current_is_reduced_at_rest);
+    tcase_add_test(tests, a_table_may_have_rows_of_rest);
     tcase_add_test(tests, stop_changed_targets_and_release);
     tcase_add_test(tests, a_stepper_is_a_motor_like_any_other);
     tcase_add_test(tests, far_positions_do_not_overflow);

@@ -147,7 +147,7 @@ START_TEST(a_pump_on_every_kind_of_stage_passes) {
     bool pulses = kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
     bool phases = wpin_stage_kind_is_three_phase(kind);
     snprintf(stage, sizeof stage, "kind: %s, pins: {%s}%s", kind->name, pins,
-             ramps && !pulses ? ", pwm: 20kHz" : "");
+             wpin_stage_kind_has_pwm(kind) && !pulses ? ", pwm: 20kHz" : "");
     snprintf(text, sizeof text, RIG(FIVE, MAIN(""), "%s", DRIVER(""), "%s", "%s    rest: %s\n"),
              stage,
              kind->coils ? STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2")

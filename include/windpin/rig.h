@@ -115,6 +115,8 @@ typedef struct wpin_stage_kind {
 
 /** Whether a kind takes a duty, or knows on and off only. */
 WPIN_API bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind);
+/** Whether any of its lines carries PWM or pulses: all that take a duty, and some for steppers. */
+WPIN_API bool wpin_stage_kind_has_pwm(const wpin_stage_kind *kind);
 /** What the core says of a kind's table with a dead time (s) at a PWM frequency (Hz; for a kind
  * that takes a duty), and with one line shared, -1: none. */
 WPIN_API wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
@@ -135,7 +137,7 @@ WPIN_API bool wpin_stage_kind_has(const wpin_stage_kind *kind, wpin_drive state)
 typedef struct wpin_own_stage {
     wpin_stage_kind kind;
     wpin_stage_table table;
-    wpin_row rows[4];
+    wpin_row rows[2 + 16]; /* at the most those of a stepper: coast, its states, and at rest */
     wpin_leg legs[4];
     char line_names[WPIN_STAGE_LINES][WPIN_NAME_MAX + 1];
 } wpin_own_stage;
@@ -178,11 +180,17 @@ typedef enum wpin_rig_what {
     WPIN_RIG_WHAT_COUNT
 } wpin_rig_what;
 
+/** What becomes of a stepper's current at the end of a move. */
+typedef enum wpin_step_end { WPIN_STEP_HOLD, WPIN_STEP_RELEASE, WPIN_STEP_REDUCE } wpin_step_end;
+
 /** How a stepper is driven. Rates in steps of the mode. */
 typedef struct wpin_rig_stepping {
     double start_rate, top_rate, acceleration;
-    bool half_steps, release;
+    bool half_steps;
+    uint8_t at_end;       /**< A wpin_step_end. */
     double release_after; /**< It holds for so long, s; 0: for as long as it rests. */
+    double reduce_after;  /**< ...with full current for so long, s. */
+    double duty, rest_duty; /**< Of its PWM, 0 to 1: while it moves, and reduced. */
 } wpin_rig_stepping;
 
 /** Hall sensors of a brushless motor. */
@@ -562,6 +570,11 @@ WPIN_API double wpin_rig_torque(const wpin_rig_load *load, double amps);
 WPIN_API double wpin_rig_current_duty(const wpin_rig *rig, const wpin_rig_load *load, double amps);
 /** Ohms in series with a motor's winding while it is driven. */
 WPIN_API double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load);
+/** Current of a winding of a stepper, A, while it moves slowly, or while it rests with what it is
+ * then left; by the supply's volts and the ohms of winding, switches and supply. A row of rest of an
+ * own table counts as full current. Any. */
+WPIN_API wpin_pwm_wave wpin_rig_step_wave(const wpin_rig_load *load, double volts, double ohms,
+                                          bool rests);
 /** Mean current that a duty from 0 to 1 drives through a motor that turns at w, rad/s of its own
  * shaft; and the duty that drives so much, above 1: more than there is. */
 WPIN_API double wpin_rig_mean_amps(const wpin_rig *rig, const wpin_rig_load *load, double duty,

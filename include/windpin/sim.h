@@ -118,6 +118,8 @@ typedef enum wpin_sim_logic {
     WPIN_SIM_LOGIC_SERVO_PULSE,
     /** a1, a2, b1, b2: two bridge channels, each as two inputs, with a winding each. */
     WPIN_SIM_LOGIC_TWO_CHANNELS,
+    /** a1, a2, a-enable, b1, b2, b-enable: the same, each with an enable. */
+    WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE,
     /** a-high, a-low, b-high, b-low, c-high, c-low: three legs, each switch by itself; both of a
      * leg is a short. For a brushless motor, as the next. */
     WPIN_SIM_LOGIC_SIX_SWITCHES,
@@ -126,6 +128,11 @@ typedef enum wpin_sim_logic {
     WPIN_SIM_LOGIC_THREE_HALF_BRIDGES,
     WPIN_SIM_LOGIC_COUNT
 } wpin_sim_logic;
+
+/** Whether a driver has two channels for the windings of a stepper. */
+static inline bool wpin_sim_logic_is_two_channels(wpin_sim_logic logic) {
+    return logic == WPIN_SIM_LOGIC_TWO_CHANNELS || logic == WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE;
+}
 
 /** Whether a driver has three legs for a brushless motor. */
 static inline bool wpin_sim_logic_is_three_phase(wpin_sim_logic logic) {
@@ -397,7 +404,7 @@ WPIN_API int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int 
 /** The same for other loads; all are numbered together with the motors. */
 WPIN_API int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge);
 WPIN_API int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *solenoid, int bridge);
-/** A stepper needs a driver of WPIN_SIM_LOGIC_TWO_CHANNELS, and that one a stepper. */
+/** A stepper needs a driver of two channels, and that one a stepper. */
 WPIN_API int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bridge);
 
 /** Wires a controller pin to a chip input. Several inputs may share a pin. False if no such. */

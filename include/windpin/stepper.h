@@ -25,13 +25,17 @@ extern "C" {
 #endif
 
 /** Coil states of two bridge channels, eight half steps. Lines: a1, a2, b1, b2; rows: coast, and
- * WPIN_DRIVE_SECTOR + 0 to 7 (odd ones have both coils on: full steps). */
+ * WPIN_DRIVE_SECTOR + 0 to 7 (odd ones have both coils on: full steps). A table of your own may
+ * have a further eight, + 8 to 15: the same states at rest, with less current. */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_stepper;
+/** The same of two channels with an enable each, on PWM. Lines: a1, a2, a-enable, b1, b2, b-enable.
+ */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_stepper_enable;
 
 /** Everything constant about a stepper. The caller keeps it alive. */
 typedef struct wpin_stepper_config {
     const WPIN_FAR wpin_stage_config
-        *stage;                /**< On wpin_table_stepper, or a table of the same rows. */
+        *stage;                /**< On a stepper's table. */
     uint16_t steps_per_rev;    /**< Full steps of one turn of the motor, 4 to 2000. */
     bool half_steps;           /**< Twice as many, half as long. */
     bool release;              /**< Coils off at the end of a move; otherwise it holds. */
@@ -41,6 +45,11 @@ typedef struct wpin_stepper_config {
     uint32_t acceleration;     /**< Steps a second in a second, 1 to 100000. */
     uint32_t release_after_us; /**< Where it holds: for so long at rest, then coils off; 0: for as
                                     long as it rests. */
+    bool reduce;               /**< At rest it holds by the rows of rest, where the table has them,
+                                    and by rest_duty. */
+    uint32_t reduce_after_us;  /**< ...after so long at rest; 0: at once. */
+    uint16_t duty;             /**< Of rows with PWM, as it moves: 1 to 16384; 0: full. */
+    uint16_t rest_duty;        /**< The same at reduced current; 0: as it moves. */
 } wpin_stepper_config;
 
 /** A stepper at work. Zero before its first use; placed by the caller; the fields are its own. */
@@ -63,7 +72,9 @@ typedef struct wpin_stepper {
     uint32_t rests_us;     /**< For how long it has held at rest. */
     uint16_t rate_rest;    /**< Of the ramp, not yet a whole unit of rate. */
     int8_t direction;      /**< 1 or -1 while it moves, 0 at rest. */
-    bool held;             /**< Coils are on. */
+    bool held;             /**< Coils are on... */
+    bool reduced;          /**< ...with the current of rest. */
+    bool rest_rows;        /**< The table has rows of rest. */
     volatile uint8_t active; /**< The fast tick may switch coils. */
     volatile uint8_t failed; /**< What the port refused in the fast tick. */
 } wpin_stepper;

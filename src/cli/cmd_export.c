@@ -64,7 +64,12 @@ static const char *cell_name(wpin_cell cell) {
 
 static void print_row(FILE *to, const wpin_stage_table *t, unsigned row) {
     static const char *const drives[] = {"COAST", "BRAKE", "FORWARD", "REVERSE"};
-    fprintf(to, "    WPIN_ROW(WPIN_DRIVE_%s", drives[t->rows[row].drive]);
+    unsigned drive = t->rows[row].drive;
+    if (drive < WPIN_DRIVE_SECTOR) {
+        fprintf(to, "    WPIN_ROW(WPIN_DRIVE_%s", drives[drive]);
+    } else {
+        fprintf(to, "    WPIN_ROW(WPIN_DRIVE_SECTOR + %u", drive - WPIN_DRIVE_SECTOR);
+    }
     for (unsigned line = 0; line < t->line_count; line++) {
         fprintf(to, ", WPIN_CELL_%s", cell_name(wpin_table_cell(t, (uint8_t)row, (uint8_t)line)));
     }
@@ -212,9 +217,11 @@ static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id
     fprintf(to,
             "static const WPIN_FLASH wpin_stepper_config %s_stepper = {.stage = &%s_stage, "
             ".steps_per_rev = %u, .half_steps = %s, .release = %s, .start_rate = %u, "
-            ".top_rate = %u, .acceleration = %uU, .release_after_us = %uU};\n",
+            ".top_rate = %u, .acceleration = %uU, .release_after_us = %uU, .reduce = %s, "
+            ".reduce_after_us = %uU, .duty = %u, .rest_duty = %u};\n",
             id, id, s->steps_per_rev, yes(s->half_steps), yes(s->release), s->start_rate,
-            s->top_rate, s->acceleration, s->release_after_us);
+            s->top_rate, s->acceleration, s->release_after_us, yes(s->reduce), s->reduce_after_us,
+            s->duty, s->rest_duty);
 }
 
 static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *id) {

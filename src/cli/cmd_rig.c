@@ -164,11 +164,19 @@ static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
         s->holding_torque * 1e3);
     printf("  stepping    %s steps, from %g to %g steps/s, ramp %g steps/s2; at the end it %s\n",
            d->half_steps ? "half" : "full", d->start_rate, d->top_rate, d->acceleration,
-           d->release             ? "is let go"
-           : d->release_after > 0 ? "holds for its time and is let go"
-                                  : "holds");
-    printf("  estimate    %.3g A a winding at rest\n",
-           rig->supplies[load->supply].volts / loop_ohms(rig, load, s->resistance));
+           d->at_end == WPIN_STEP_RELEASE ? "is let go" : "holds");
+    if (d->at_end == WPIN_STEP_REDUCE) {
+        printf("              with less current after %.4g ms at rest\n", d->reduce_after * 1e3);
+    }
+    if (d->release_after > 0) {
+        printf("              and is let go after %.4g s at rest\n", d->release_after);
+    }
+    double volts = rig->supplies[load->supply].volts;
+    double ohms = loop_ohms(rig, load, s->resistance);
+    bool by_row = wpin_stage_kind_has(load->kind, (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
+    printf("  estimate    %.3g A a winding as it steps, %s%.3g A at rest\n",
+           wpin_rig_step_wave(load, volts, ohms, false).mean, by_row ? "by its row of rest up to " : "",
+           wpin_rig_step_wave(load, volts, ohms, true).mean);
 }
 
 static void print_what(const wpin_rig *rig, const wpin_rig_load *load) {
@@ -187,7 +195,7 @@ static void print_pwm(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  PWM         %.6g Hz in software, %.0f steps, edges up to %.4g us off\n",
                load->limits.pwm_hz, 1 / (load->limits.pwm_hz * rig->controller.soft_tick),
                rig->controller.soft_tick * 1e6);
-    } else if (wpin_stage_kind_takes_duty(load->kind)) {
+    } else if (wpin_stage_kind_has_pwm(load->kind)) {
         uint32_t steps = wpin_sim_timer_steps(&controller, load->limits.pwm_hz, &hz);
         printf("  PWM         %.6g Hz asked, %.6g Hz in %u steps from the timer\n",
                load->limits.pwm_hz, hz, steps);

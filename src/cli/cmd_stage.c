@@ -54,8 +54,10 @@ static const char *state_name(char *to, size_t size, const wpin_stage_kind *kind
     if (state < WPIN_DRIVE_SECTOR) {
         snprintf(to, size, "%s", states[state]);
     } else {
-        snprintf(to, size, "%s %d", kind->coils ? "step" : "sector",
-                 state - (int)WPIN_DRIVE_SECTOR);
+        int number = state - (int)WPIN_DRIVE_SECTOR;
+        bool rests = kind->coils && number >= 8;
+        snprintf(to, size, "%s %d", rests ? "rest" : (kind->coils ? "step" : "sector"),
+                 rests ? number - 8 : number);
     }
     return to;
 }
@@ -69,6 +71,9 @@ static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
                                          "B to A", "C to A", "C to B"};
     if (wpin_stage_kind_is_three_phase(kind) && state >= WPIN_DRIVE_SECTOR) {
         return phases[(state - WPIN_DRIVE_SECTOR) % 6];
+    }
+    if (state >= WPIN_DRIVE_SECTOR + 8) {
+        return "how it rests there";
     }
     if (state >= WPIN_DRIVE_SECTOR) {
         return (state - WPIN_DRIVE_SECTOR) % 2 == 0 ? "one winding on (half steps only)"

@@ -30,6 +30,7 @@ enum {
 
 static const WPIN_FLASH wpin_leg bridge_legs[] = {{0, 1}, {2, 3}};
 static const WPIN_FLASH wpin_leg paired_leg[] = {{0, 1}};
+static const WPIN_FLASH wpin_leg enabled_legs[] = {{0, 1}, {3, 4}};
 static const WPIN_FLASH wpin_leg phase_legs[] = {{0, 1}, {2, 3}, {4, 5}};
 
 /* clang-format off */
@@ -150,6 +151,18 @@ TABLE(stepper, 4, 0, bridge_legs, 2,
       ROW(STEP(5), L, H, L, H),
       ROW(STEP(6), L, L, L, H),
       ROW(STEP(7), H, L, L, H));
+
+/* The same with an enable on PWM for each coil. Lines: a1, a2, a-enable, b1, b2, b-enable. */
+TABLE(stepper_enable, 6, 0, enabled_legs, 2,
+      ROW(COAST, L, L, L, L, L, L),
+      ROW(STEP(0), H, L, D, L, L, L),
+      ROW(STEP(1), H, L, D, H, L, D),
+      ROW(STEP(2), L, L, L, H, L, D),
+      ROW(STEP(3), L, H, D, H, L, D),
+      ROW(STEP(4), L, H, D, L, L, L),
+      ROW(STEP(5), L, H, D, L, H, D),
+      ROW(STEP(6), L, L, L, L, H, D),
+      ROW(STEP(7), H, L, D, L, H, D));
 
 /* Three legs of two switches. Lines: a-high, a-low, b-high, b-low, c-high, c-low. From sector to
  * sector the current goes A to B, A to C, B to C, B to A, C to A, C to B. */

@@ -19,7 +19,7 @@ static uint32_t acceleration_of(uint32_t steps) {
 static bool sound(const WPIN_FAR wpin_stepper_config *c) {
     return c->steps_per_rev >= 4 && c->steps_per_rev <= 2000 && c->start_rate >= 1 &&
            c->top_rate >= c->start_rate && c->top_rate <= 20000 && c->acceleration >= 1 &&
-           c->acceleration <= 100000;
+           c->acceleration <= 100000 && c->duty <= WPIN_DUTY_FULL && c->rest_duty <= WPIN_DUTY_FULL;
 }
 
 static bool is_open(const wpin_stepper *stepper) {
@@ -35,20 +35,29 @@ static int32_t steps_of_turn(const wpin_stepper *stepper) {
 
 /* ---- the fast tick ---- */
 
+/* The duty of rows with PWM: less at rest where that is so configured. */
+static uint16_t duty_of(const WPIN_FAR wpin_stepper_config *c, bool reduced) {
+    uint16_t duty = reduced && c->rest_duty != 0 ? c->rest_duty : c->duty;
+    return (uint16_t)(duty == 0 || duty > WPIN_DUTY_FULL ? WPIN_DUTY_FULL : duty);
+}
+
 /* Full steps rest on states with both coils on, the odd ones. */
-static void show(wpin_stepper *stepper) {
+static void show(wpin_stepper *stepper, bool reduced) {
     if (!is_open(stepper)) {
         return;
     }
     uint32_t at = (uint32_t)stepper->position + stepper->coil_offset;
     at = stepper->config->stage->reversed ? 0U - at : at; /* the coils the other way round */
     uint32_t sector = stepper->config->half_steps ? at & 7U : (2U * at + 1U) & 7U;
+    sector += reduced && stepper->rest_rows ? 8U : 0U;
     wpin_status status =
-        wpin_stage_apply(&stepper->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector), 0);
+        wpin_stage_apply(&stepper->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)sector),
+                         duty_of(stepper->config, reduced));
     if (status != WPIN_OK && status != WPIN_REFUSED_FAULTED) {
         stepper->failed = (uint8_t)status;
     }
     stepper->held = true;
+    stepper->reduced = reduced;
 }
 
 /* Steps still to go in the direction it moves; 0 also when the target lies behind it. */
@@ -103,15 +112,18 @@ static void come_to_rest(wpin_stepper *stepper) {
     }
 }
 
-/* Holds at rest for its time, if it has one. */
+/* Holds at rest: with less current, and not for ever, if so configured. */
 static void hold(wpin_stepper *stepper, uint32_t us) {
-    uint32_t most = stepper->config->release_after_us, rests = stepper->rests_us;
-    if (most == 0 || !stepper->held) {
+    const WPIN_FAR wpin_stepper_config *c = stepper->config;
+    uint32_t rests = stepper->rests_us;
+    if (!stepper->held) {
         return;
     }
     stepper->rests_us = rests + us < rests ? UINT32_MAX : rests + us;
-    if (stepper->rests_us >= most) {
+    if (c->release_after_us != 0 && stepper->rests_us >= c->release_after_us) {
         let_go(stepper);
+    } else if (c->reduce && !stepper->reduced && stepper->rests_us >= c->reduce_after_us) {
+        show(stepper, true);
     }
 }
 
@@ -120,7 +132,7 @@ static void set_off(wpin_stepper *stepper) {
     stepper->rate = stepper->start;
     stepper->way = stepper->ramp_steps = 0;
     stepper->rate_rest = 0;
-    show(stepper); /* the coils take hold where it stands, then it goes */
+    show(stepper, false); /* the coils take hold where it stands, then it goes */
 }
 
 static void take_step(wpin_stepper *stepper, bool faster) {
@@ -143,7 +155,7 @@ static void take_step(wpin_stepper *stepper, bool faster) {
     } else if (!faster && stepper->ramp_steps != 0) {
         stepper->ramp_steps--;
     }
-    show(stepper);
+    show(stepper, false);
     if (stepper->position == stepper->target && slowest) {
         come_to_rest(stepper);
     }
@@ -197,7 +209,9 @@ static wpin_status open_stepper(void *self, const WPIN_FAR void *config, const w
         return WPIN_REFUSED_RANGE;
     }
     wpin_status status = wpin_stage_open(&stepper->stage, c->stage, port);
-    for (uint8_t i = 0; status == WPIN_OK && i < 8; i++) {
+    stepper->rest_rows = c->reduce && wpin_stage_has(&stepper->stage,
+                                                     (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
+    for (uint8_t i = 0; status == WPIN_OK && i < (stepper->rest_rows ? 16 : 8); i++) {
         wpin_drive drive = (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)i);
         status = wpin_stage_has(&stepper->stage, drive) ? WPIN_OK : WPIN_REFUSED_STATE;
     }

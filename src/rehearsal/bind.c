@@ -74,7 +74,11 @@ static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_st
     return (wpin_stepper_config){.stage = stage,
                                  .steps_per_rev = (uint16_t)lround(load->stepper.steps_per_rev),
                                  .half_steps = s->half_steps,
-                                 .release = s->release,
+                                 .release = s->at_end == WPIN_STEP_RELEASE,
+                                 .reduce = s->at_end == WPIN_STEP_REDUCE,
+                                 .reduce_after_us = (uint32_t)lround(s->reduce_after * 1e6),
+                                 .duty = (uint16_t)to_duty(s->duty),
+                                 .rest_duty = (uint16_t)to_duty(s->rest_duty),
                                  .release_after_us = (uint32_t)lround(s->release_after * 1e6),
                                  .start_rate = (uint16_t)lround(s->start_rate),
                                  .top_rate = (uint16_t)lround(s->top_rate),
@@ -330,7 +334,6 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
                             .rest_drive = load->rest_brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST,
                             .safe_drive = coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE};
     if (load->what == WPIN_RIG_STEPPER) {
-        bound->stage.pwm_hz = 0;
         bound->stepper = bind_stepper(load, &bound->stage);
         bound->motor.actuator = &wpin_stepper_actuator;
         bound->motor.part = &bound->stepper_at_work;

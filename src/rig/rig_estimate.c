@@ -63,6 +63,10 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, d
 wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms, double hz,
                                 double speed) {
     const wpin_sim_bridge *b = &load->bridge;
+    const double henries[] = {[WPIN_RIG_MOTOR] = load->motor.inductance,
+                              [WPIN_RIG_SOLENOID] = load->solenoid.inductance,
+                              [WPIN_RIG_LAMP] = 0,
+                              [WPIN_RIG_STEPPER] = load->stepper.inductance};
     bool motor = load->what == WPIN_RIG_MOTOR, single = wpin_rig_single_switch(load->kind);
     double back = motor ? load->motor.constant * speed : 0, off = -back;
     wpin_sim_off_phase phase = wpin_rig_off_phase(load);
@@ -76,7 +80,7 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
     return (wpin_pwm_loop){.on_volts = volts - (single ? 1 : 2) * b->saturation_volts - back,
                            .off_volts = off,
                            .ohms = ohms,
-                           .henries = motor ? load->motor.inductance : load->solenoid.inductance,
+                           .henries = henries[load->what],
                            .hz = hz,
                            .both_ways = shorts,
                            .turned_volts =
@@ -87,6 +91,15 @@ double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load) {
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     return load->motor.resistance + switches * load->bridge.on_resistance +
            rig->supplies[load->supply].resistance;
+}
+
+wpin_pwm_wave wpin_rig_step_wave(const wpin_rig_load *load, double volts, double ohms, bool rests) {
+    const wpin_rig_stepping *s = &load->stepping;
+    bool reduced = rests && s->at_end == WPIN_STEP_REDUCE && s->rest_duty > 0;
+    double hz = wpin_stage_kind_has_pwm(load->kind) ? load->limits.pwm_hz : 0;
+    double duty = rests && s->at_end == WPIN_STEP_RELEASE ? 0 : (reduced ? s->rest_duty : s->duty);
+    wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, duty > 0 ? hz : 1, 0);
+    return wpin_calc_pwm_wave(&loop, duty);
 }
 
 double wpin_rig_mean_amps(const wpin_rig *rig, const wpin_rig_load *load, double duty, double w) {

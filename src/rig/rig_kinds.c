@@ -166,6 +166,15 @@ static const wpin_stage_kind kinds[] = {
      .inputs = {0, 1, 2, 3},
      .coils = true,
      .zero = "at the end of a move the windings hold, or are let go if the rig says so"},
+    {.name = "two-channels-enable",
+     .words = "two bridge channels with a winding of a stepper each, PWM on their enables",
+     TABLE(stepper_enable),
+     .lines = {"a1", "a2", "a-enable", "b1", "b2", "b-enable"},
+     .logic = WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE,
+     .inputs = {0, 1, 2, 3, 4, 5},
+     .coils = true,
+     .zero = "at the end of a move the windings hold, with less current or not at all if the rig "
+             "says so"},
     {.name = "six-switches",
      .words =
          "three bare legs for a brushless motor, each low side the complement of its high side",
@@ -215,7 +224,7 @@ wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
     }
     wpin_stage_config config = {.table = kind->table,
                                 .lines = lines,
-                                .pwm_hz = wpin_stage_kind_takes_duty(kind) ? (uint32_t)pwm_hz : 0,
+                                .pwm_hz = wpin_stage_kind_has_pwm(kind) ? (uint32_t)pwm_hz : 0,
                                 .dead_time_us = (uint16_t)(dead_time * 1e6 + 0.5),
                                 .pulse_neutral = WPIN_PULSE_SHARE(1500, 50),
                                 .pulse_swing = WPIN_PULSE_SHARE(500, 50)};
@@ -237,6 +246,10 @@ bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line) {
 }
 
 bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind) {
+    return wpin_stage_kind_has_pwm(kind) && !kind->coils;
+}
+
+bool wpin_stage_kind_has_pwm(const wpin_stage_kind *kind) {
     for (unsigned line = 0; line < kind->table->line_count; line++) {
         if (wpin_stage_kind_times_line(kind, line)) {
             return true;

@@ -231,6 +231,8 @@ static void read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
 static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                        const wpin_rig_load *load) {
     bool takes = wpin_stage_kind_takes_duty(load->kind);
+    const char *why = load->kind->coils ? "drives a stepper, which has its own under 'stepping',"
+                                        : "knows on and off only";
     bool turns_back =
         load->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
     if (turns_back && nodes[LOAD_REST] == NULL) {
@@ -244,12 +246,11 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
                     "load '%s' lacks 'ramp'; expected e.g. ramp: {up: 2s, down: 1.5s}", load->name);
     }
     if (!takes && nodes[LOAD_RAMP] != NULL) {
-        wpin_say_at(reader, nodes[LOAD_RAMP], "'%s' knows on and off only and takes no ramp",
-                    load->kind->name);
+        wpin_say_at(reader, nodes[LOAD_RAMP], "'%s' %s and takes no ramp", load->kind->name, why);
     }
     if (!takes && load->limits.duty_max < 1) {
         wpin_say_at(reader, nodes[LOAD_DUTY_LIMIT],
-                    "'%s' knows on and off only and takes no duty-limit", load->kind->name);
+                    "'%s' %s and takes no duty-limit", load->kind->name, why);
     }
     if (takes && nodes[LOAD_LEAST_TIME] != NULL) {
         wpin_say_at(reader, nodes[LOAD_LEAST_TIME],

@@ -126,23 +126,84 @@ static void set_cell(wpin_row *row, size_t line, wpin_cell cell) {
     }
 }
 
+/* Rows a table may have: of motors; of a brushless one its sectors; of a stepper its states, and how
+ * it rests in them. */
+typedef struct row_word {
+    const char *word;
+    uint8_t drive;
+} row_word;
+enum { SECTOR = WPIN_DRIVE_SECTOR, REST = SECTOR + 8, ROW_WORDS = 10 };
+static const row_word motor_rows[ROW_WORDS] = {{"coast", WPIN_DRIVE_COAST},
+                                               {"brake", WPIN_DRIVE_BRAKE},
+                                               {"forward", WPIN_DRIVE_FORWARD},
+                                               {"reverse", WPIN_DRIVE_REVERSE}};
+static const row_word phase_rows[ROW_WORDS] = {
+    {"coast", WPIN_DRIVE_COAST}, {"brake", WPIN_DRIVE_BRAKE}, {"sector-0", SECTOR},
+    {"sector-1", SECTOR + 1},    {"sector-2", SECTOR + 2},    {"sector-3", SECTOR + 3},
+    {"sector-4", SECTOR + 4},    {"sector-5", SECTOR + 5}};
+static const row_word stepper_rows[ROW_WORDS] = {
+    {"coast", WPIN_DRIVE_COAST}, {"step-0", SECTOR},     {"step-1", SECTOR + 1},
+    {"step-2", SECTOR + 2},      {"step-3", SECTOR + 3}, {"step-4", SECTOR + 4},
+    {"step-5", SECTOR + 5},      {"step-6", SECTOR + 6}, {"step-7", SECTOR + 7},
+    {"rest", REST}};
+
+static const row_word *rows_of(const wpin_own_stage *own) {
+    if (own->kind.coils) {
+        return stepper_rows;
+    }
+    return wpin_sim_logic_is_three_phase(own->kind.logic) ? phase_rows : motor_rows;
+}
+
+/* A stepper's row of rest stands for eight: each state with the cells that are not kept. */
+static void spread_rest(wpin_own_stage *own) {
+    wpin_row *rest = NULL;
+    for (size_t i = 0; i < own->table.row_count; i++) {
+        rest = own->rows[i].drive == REST ? &own->rows[i] : rest;
+    }
+    if (rest == NULL) {
+        return;
+    }
+    wpin_row changed = *rest;
+    uint8_t keep = changed.keep, states = own->table.row_count;
+    *rest = own->rows[--states];
+    own->table.row_count = states;
+    for (size_t i = 0; i < states && own->table.row_count < COUNT(own->rows); i++) {
+        const wpin_row *state = &own->rows[i];
+        if (state->drive < WPIN_DRIVE_SECTOR) {
+            continue;
+        }
+        own->rows[own->table.row_count++] =
+            (wpin_row){.drive = (uint8_t)(state->drive + 8),
+                       .high = (uint8_t)(changed.high | (state->high & keep)),
+                       .timed = (uint8_t)(changed.timed | (state->timed & keep)),
+                       .floats = (uint8_t)(changed.floats | (state->floats & keep)),
+                       .complement = (uint8_t)(changed.complement | (state->complement & keep)),
+                       .pulse = (uint8_t)(changed.pulse | (state->pulse & keep))};
+    }
+}
+
 static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own_stage *own) {
-    static const char *const states[] = {"coast", "brake", "forward", "reverse"};
     static const char *const cells[] = {"low",   "high",  "duty", "complement",
                                         "float", "pulse", "keep"};
     const yaml_node_t *key = wpin_node(reader, pair->key);
     yaml_node_t *list = wpin_node(reader, pair->value);
-    int state = wpin_find_word(reader, key, wpin_key_text(reader, pair), "row", states, 4);
-    if (state < 0 || own->table.row_count == 4) {
+    const row_word *words = rows_of(own);
+    const char *names[ROW_WORDS];
+    size_t count = 0;
+    for (; count < ROW_WORDS && words[count].word != NULL; count++) {
+        names[count] = words[count].word;
+    }
+    int found = wpin_find_word(reader, key, wpin_key_text(reader, pair), "row", names, count);
+    if (found < 0 || own->table.row_count == count) {
         return;
     }
     if (wpin_list_size(list) != own->table.line_count) {
         wpin_say_at(reader, list, "row '%s' must be a list of %u cells, one for each line",
-                    states[state], own->table.line_count);
+                    names[found], own->table.line_count);
         return;
     }
     wpin_row *row = &own->rows[own->table.row_count++];
-    row->drive = (uint8_t)state;
+    row->drive = words[found].drive;
     for (size_t i = 0; i < own->table.line_count; i++) {
         yaml_node_t *node = wpin_list_item(reader, list, i);
         const char *text = wpin_scalar(reader, node, "a cell");
@@ -179,6 +240,7 @@ static void read_own_driver(wpin_reader *reader, yaml_node_t *node, wpin_own_sta
     own->kind.logic = like->logic;
     own->kind.off_phase = like->off_phase;
     own->kind.contacts = like->contacts;
+    own->kind.coils = like->coils;
     own->kind.bare = like->bare;
     memcpy(own->kind.inputs, like->inputs, sizeof own->kind.inputs);
 }
@@ -219,6 +281,9 @@ static wpin_own_stage *read_own(wpin_reader *reader, yaml_node_t *node) {
          rows->type == YAML_MAPPING_NODE && pair < rows->data.mapping.pairs.top; pair++) {
         read_row(reader, pair, own);
     }
+    if (own->kind.coils) {
+        spread_rest(own);
+    }
     return own;
 }
 
@@ -239,6 +304,15 @@ static void check_rest(wpin_reader *reader, const yaml_node_t *node, wpin_rig_lo
 
 /* The core itself has the last word on a table. */
 static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
+    const row_word *words = rows_of(load->own);
+    for (unsigned i = 0; i < ROW_WORDS && words[i].word != NULL; i++) {
+        bool needed = words[i].drive >= SECTOR && words[i].drive != REST;
+        if (needed && !wpin_stage_kind_has(load->kind, (wpin_drive)words[i].drive)) {
+            wpin_say_at(reader, node, "rows lack '%s'; expected %s", words[i].word,
+                        load->kind->coils ? "all of step-0 to step-7" : "all of sector-0 to sector-5");
+            return;
+        }
+    }
     wpin_status status = wpin_stage_kind_check(load->kind, load->limits.dead_time, 50, -1);
     if (status == WPIN_REFUSED_SHOOT) {
         wpin_say_at(reader, node, "a row turns on both lines of a leg%s",
@@ -248,7 +322,7 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
     } else if (status != WPIN_OK) {
         wpin_say_at(reader, node,
                     "the table does not hold: each row once, a coast or a brake row, one kind of "
-                    "timed cell a line and none on a mode line");
+                    "timed cell a line and none on a mode line, keep on mode lines only");
     }
 }
 
@@ -267,7 +341,7 @@ static void check_dead_time(wpin_reader *reader, const yaml_node_t *node,
 
 static void check_pwm(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *pwm,
                       const wpin_rig *rig, const wpin_rig_load *load) {
-    bool takes = wpin_stage_kind_takes_duty(load->kind);
+    bool takes = wpin_stage_kind_has_pwm(load->kind);
     bool pulse = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
     if (takes && pwm == NULL && !pulse) {
         wpin_say_at(reader, node, "stage lacks 'pwm'; '%s' needs its frequency, e.g. pwm: 20kHz",

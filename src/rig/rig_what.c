@@ -210,14 +210,77 @@ static const wpin_field stepper_fields[] = {
     QUANTITY("viscous-friction", wpin_sim_stepper, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
 };
 
+enum { STEPPING_AT_END, STEPPING_DUTY, STEPPING_REST_DUTY, STEPPING_REDUCE_AFTER, STEPPING_AFTER };
 static const wpin_field stepping_fields[] = {
+    [STEPPING_AT_END] = NODE("at-end", false),
+    [STEPPING_DUTY] = QUANTITY("duty", wpin_rig_stepping, duty, false, WPIN_SHARE, 0.05, 1),
+    [STEPPING_REST_DUTY] =
+        QUANTITY("rest-duty", wpin_rig_stepping, rest_duty, false, WPIN_SHARE, 0.05, 1),
+    [STEPPING_REDUCE_AFTER] =
+        QUANTITY("reduce-after", wpin_rig_stepping, reduce_after, false, WPIN_TIME, 1e-3, 3600),
+    [STEPPING_AFTER] =
+        QUANTITY("release-after", wpin_rig_stepping, release_after, false, WPIN_TIME, 1e-3, 3600),
     QUANTITY("start-rate", wpin_rig_stepping, start_rate, true, WPIN_STEP_RATE, 1, 20000),
     QUANTITY("top-rate", wpin_rig_stepping, top_rate, true, WPIN_STEP_RATE, 1, 20000),
     QUANTITY("ramp", wpin_rig_stepping, acceleration, true, WPIN_STEP_GAIN, 1, 1e5),
     CHOICE("mode", wpin_rig_stepping, half_steps, "full", "half"),
-    CHOICE("at-end", wpin_rig_stepping, release, "hold", "release"),
-    QUANTITY("release-after", wpin_rig_stepping, release_after, false, WPIN_TIME, 1e-3, 3600),
 };
+
+/* What becomes of the current after a move, and what that needs. */
+static void read_end(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                     wpin_rig_load *load) {
+    static const char *const words[] = {"hold", "release", "reduce"};
+    wpin_rig_stepping *s = &load->stepping;
+    const wpin_stage_kind *kind = load->kind;
+    bool rows = kind != NULL && wpin_stage_kind_has(kind, (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
+    yaml_node_t *end = nodes[STEPPING_AT_END];
+    const char *text = end != NULL ? wpin_scalar(reader, end, "hold, release or reduce") : NULL;
+    int found =
+        text != NULL ? wpin_find_word(reader, end, text, "at-end", words, COUNT(words)) : -1;
+    s->at_end = found >= 0 ? (uint8_t)found : (rows ? WPIN_STEP_REDUCE : WPIN_STEP_HOLD);
+    bool reduces = s->at_end == WPIN_STEP_REDUCE, pwm = kind == NULL || wpin_stage_kind_has_pwm(kind);
+    for (int i = STEPPING_DUTY; i <= STEPPING_REST_DUTY && !pwm; i++) {
+        if (nodes[i] != NULL) {
+            wpin_say_at(reader, nodes[i],
+                        "%s: '%s' has no PWM; expected kind: two-channels-enable for it",
+                        stepping_fields[i].key, kind->name);
+            return;
+        }
+    }
+    if (reduces && s->rest_duty <= 0 && !rows && pwm) {
+        wpin_say_at(reader, end, "at-end: reduce needs 'rest-duty', e.g. rest-duty: 50%%");
+    } else if (reduces && !rows && !pwm) {
+        wpin_say_at(reader, end,
+                    "at-end: '%s' can't reduce the current; expected kind: two-channels-enable, or "
+                    "an own-table with a row 'rest'",
+                    kind->name);
+    } else if (s->rest_duty > s->duty) {
+        wpin_say_at(reader, nodes[STEPPING_REST_DUTY],
+                    "rest-duty (%.4g %%) is above the duty of its moves (%.4g %%)",
+                    s->rest_duty * 100, s->duty * 100);
+    }
+    static const int only[] = {STEPPING_REST_DUTY, STEPPING_REDUCE_AFTER};
+    for (size_t i = 0; i < COUNT(only) && !reduces; i++) {
+        if (nodes[only[i]] != NULL) {
+            wpin_say_at(reader, nodes[only[i]], "%s goes with at-end: reduce",
+                        stepping_fields[only[i]].key);
+        }
+    }
+    if (s->at_end == WPIN_STEP_RELEASE && s->release_after > 0) {
+        wpin_say_at(reader, nodes[STEPPING_AFTER],
+                    "stepping: at-end: release lets go at once; 'release-after' is for one that "
+                    "holds first");
+    } else if (reduces && s->release_after > 0 && s->release_after <= s->reduce_after) {
+        wpin_say_at(reader, nodes[STEPPING_AFTER],
+                    "release-after (%.4g s) is not above reduce-after (%.4g s): it would be let go "
+                    "before its current is reduced",
+                    s->release_after, s->reduce_after);
+    }
+    if (s->top_rate < s->start_rate) {
+        wpin_say_at(reader, node, "top-rate (%g steps/s) is below start-rate (%g steps/s)",
+                    s->top_rate, s->start_rate);
+    }
+}
 
 static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(stepper_fields)];
@@ -235,17 +298,13 @@ static void read_stepper(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *
                     steps);
     }
     if (nodes[STEPPER_STEPPING] != NULL) {
+        yaml_node_t *ends[COUNT(stepping_fields)];
+        load->stepping.duty = 1;
         wpin_read_map(reader, nodes[STEPPER_STEPPING], "stepping", stepping_fields,
-                      COUNT(stepping_fields), &load->stepping, NULL);
-    }
-    if (load->stepping.release && load->stepping.release_after > 0) {
-        wpin_say_at(reader, node,
-                    "stepping: at-end: release lets go at once; 'release-after' is for one that "
-                    "holds first");
-    }
-    if (load->stepping.top_rate < load->stepping.start_rate) {
-        wpin_say_at(reader, node, "top-rate (%g steps/s) is below start-rate (%g steps/s)",
-                    load->stepping.top_rate, load->stepping.start_rate);
+                      COUNT(stepping_fields), &load->stepping, ends);
+        if (nodes[STEPPER_STEPPING]->type == YAML_MAPPING_NODE) {
+            read_end(reader, nodes[STEPPER_STEPPING], ends, load);
+        }
     }
 }
 

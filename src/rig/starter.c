@@ -86,7 +86,7 @@ static void write_top(const wpin_starter *s, FILE *to) {
 }
 
 static bool takes_pwm(const wpin_starter *s) {
-    return wpin_stage_kind_takes_duty(s->kind) && s->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+    return wpin_stage_kind_has_pwm(s->kind) && s->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
 }
 
 /* Slow enough for lamps and strips, beyond hearing for motors. */
@@ -213,8 +213,9 @@ static void write_stepper(const wpin_starter *s, FILE *to) {
             "      inertia: %.3ggcm2          # rotor and what it turns\n"
             "      friction: %.3gmNm\n"
             "      stepping: {start-rate: 80steps/s, top-rate: 200steps/s, ramp: 300steps/s2, "
-            "mode: half, at-end: release}\n",
-            ohms, 1.2 * ohms, 1.02 * amps, 0.03 * s->watts, 68 * s->watts, 1.2 * s->watts);
+            "mode: half, at-end: %s}\n",
+            ohms, 1.2 * ohms, 1.02 * amps, 0.03 * s->watts, 68 * s->watts, 1.2 * s->watts,
+            takes_pwm(s) ? "reduce, rest-duty: 40%" : "release");
 }
 
 /* ---- the plan ---- */

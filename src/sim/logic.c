@@ -56,8 +56,7 @@ static wpin_legs hidden_partner(const bool *high) {
     return high[1] ? drive(high[0]) : all_low;
 }
 
-static wpin_legs two_channels(const bool *high) {
-    wpin_legs one = two_inputs(high[0], high[1]), other = two_inputs(high[2], high[3]);
+static wpin_legs channels(wpin_legs one, wpin_legs other) {
     return (wpin_legs){.a = one.a, .b = one.b, .c = other.a, .d = other.b};
 }
 
@@ -93,7 +92,10 @@ wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
         return (wpin_legs){.a = high[0] ? WPIN_LEG_OFF : WPIN_LEG_HIGH, .b = WPIN_LEG_LOW};
     case WPIN_SIM_LOGIC_RELAY:
         return (wpin_legs){.a = high[0] ? WPIN_LEG_HIGH : WPIN_LEG_OFF, .b = WPIN_LEG_LOW};
-    case WPIN_SIM_LOGIC_TWO_CHANNELS: return two_channels(high);
+    case WPIN_SIM_LOGIC_TWO_CHANNELS:
+        return channels(two_inputs(high[0], high[1]), two_inputs(high[2], high[3]));
+    case WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE:
+        return channels(two_inputs_enable(part, high), two_inputs_enable(part, high + 3));
     case WPIN_SIM_LOGIC_TWO_RELAYS: return (wpin_legs){.a = follow(high[0]), .b = follow(high[1])};
     case WPIN_SIM_LOGIC_SERVO_PULSE:
     case WPIN_SIM_LOGIC_COUNT: break;

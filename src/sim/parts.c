@@ -129,7 +129,7 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
 
 /* Whether the legs of a driver are those that a load needs. */
 static bool suits(wpin_sim_logic logic, wpin_plant_kind kind) {
-    return (logic == WPIN_SIM_LOGIC_TWO_CHANNELS) == (kind == WPIN_PLANT_STEPPER) &&
+    return wpin_sim_logic_is_two_channels(logic) == (kind == WPIN_PLANT_STEPPER) &&
            wpin_sim_logic_is_three_phase(logic) == (kind == WPIN_PLANT_BRUSHLESS);
 }
 

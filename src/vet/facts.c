@@ -208,7 +208,8 @@ bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double 
 /* The duty at which its driver gets hottest, and the most its winding takes: of those that the plan
  * asks for, in steps of a twentieth. */
 static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
-    const double steps = f->pwm_hz > 0 ? 20 : 1;
+    bool stepper = f->load->what == WPIN_RIG_STEPPER;
+    const double steps = f->pwm_hz > 0 && !stepper ? 20 : 1;
     bool any = !f->motor || f->pwm_hz <= 0 || wpin_any_duty(v, f->load);
     for (int i = 1; i <= (int)steps; i++) {
         double duty = most * i / steps, rms = f->run_amps / f->windings, off = 0;
@@ -219,7 +220,7 @@ static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
         if (f->motor && duty * f->volts / f->loop_ohms < least) {
             continue; /* it does not turn: a stall, which has its own rules */
         }
-        if (f->motor || f->load->what == WPIN_RIG_SOLENOID) {
+        if (f->motor || stepper || f->load->what == WPIN_RIG_SOLENOID) {
             wpin_pwm_loop loop = wpin_loop_of(f, f->motor ? wpin_speed_at(f, duty) : 0);
             wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
             rms = wave.rms;
@@ -365,7 +366,7 @@ static void other_facts(wpin_facts *f) {
         f->run_amps = load->lamp.watts / load->lamp.volts;
     }
     if (load->what == WPIN_RIG_STEPPER) {
-        f->stall_amps *= 2; /* both windings on */
+        f->stall_amps = 2 * wpin_rig_step_wave(load, f->volts, f->loop_ohms, false).mean; /* both on */
         f->run_amps = f->stall_amps;
     }
     f->start_amps = f->stall_amps;
@@ -386,7 +387,7 @@ static bool is_saved(const wpin_vetter *v, const wpin_facts *f) {
 
 /* Whether PWM switches the load's current; servo-style pulses only tell another controller. */
 static bool is_switched(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_takes_duty(kind) && kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+    return wpin_stage_kind_has_pwm(kind) && kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
 }
 
 /* What a seized motor takes for as long as a supply needs to see it, its current being limited. */
@@ -416,7 +417,11 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
     }
     f->trips = is_saved(v, f);
     double on = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
-    find_hottest(v, f, load->what == WPIN_RIG_SOLENOID ? on : load->limits.duty_max);
+    const double hottest[] = {[WPIN_RIG_MOTOR] = load->limits.duty_max,
+                              [WPIN_RIG_LAMP] = load->limits.duty_max,
+                              [WPIN_RIG_SOLENOID] = on,
+                              [WPIN_RIG_STEPPER] = load->stepping.duty};
+    find_hottest(v, f, hottest[load->what]);
     f->surge_amps = f->stall_amps;
     if (f->motor && f->pwm_hz > 0 && load->limits.duty_max / f->pwm_hz > 5e-3) {
         wpin_pwm_loop loop = wpin_loop_of(f, 0); /* so slow that a supply sees each pulse */

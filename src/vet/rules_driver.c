@@ -9,7 +9,8 @@ static double stepping_amps(const wpin_facts *f) {
     double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
     double steps = d->top_rate / (d->half_steps ? 2 : 1);
     double speed = 1.5 * steps / s->steps_per_rev * 2 * PI;
-    return (f->volts + constant * speed) / f->loop_ohms;
+    wpin_pwm_wave wave = wpin_rig_step_wave(f->load, f->volts, f->loop_ohms, false);
+    return wave.most + constant * speed / f->loop_ohms;
 }
 
 /* A winding of a stepper takes its current whenever it is on, and a lamp when it glows. */

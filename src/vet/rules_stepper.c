@@ -6,7 +6,7 @@
 static double pull_out(const wpin_facts *f, double full_rate, double speed) {
     const wpin_sim_stepper *s = &f->load->stepper;
     double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
-    double amps = fmax(0, f->volts - constant * speed) / f->loop_ohms;
+    double amps = fmax(0, f->stall_amps / 2 - constant * speed / f->loop_ohms);
     double half_wave = 2 / full_rate, tau = s->inductance / f->loop_ohms;
     return constant * amps * tanh(half_wave / (2 * tau));
 }
@@ -91,40 +91,90 @@ static void resonance(wpin_vetter *v) {
     }
 }
 
-/* Windings that carry more than they are rated for: both hold while it stands. */
+/* Temperature at which a winding settles that carries a current for good. */
+static double winding_degrees(const wpin_vetter *v, const wpin_facts *f, double amps) {
+    const wpin_sim_stepper *s = &f->load->stepper;
+    wpin_winding_load load = {.ohms = s->resistance,
+                              .other_ohms = f->loop_ohms - s->resistance,
+                              .amps = amps * sqrt(2), /* both are on */
+                              .by_volts = true,
+                              .drifts = s->heat.drifts};
+    return wpin_air(v) + wpin_calc_winding_rise(&load, s->heat.resistance);
+}
+
+static void cure_current(wpin_finding *n, const wpin_facts *f, bool rests) {
+    const wpin_sim_stepper *s = &f->load->stepper;
+    bool pwm = wpin_stage_kind_has_pwm(f->load->kind);
+    double share = fmin(0.95 * s->rated_amps / fmax(f->stall_amps / 2, 1e-9), 1);
+    if (share > 0.05) {
+        wpin_cure(n, pwm ? "duty: %.0f%%" : "kind: two-channels-enable, with duty: %.0f%%",
+                  floor(100 * share));
+    }
+    wpin_cure(n, "a supply of %.3g V", 0.95 * s->rated_amps * f->loop_ohms);
+    if (rests) {
+        wpin_cure(n, "at-end: release, if nothing has to be held");
+    }
+    wpin_cure(n, "a driver that regulates the current");
+}
+
+/* Windings that carry more than they are rated for: where it stands for as long as it holds, and on
+ * its way. */
 static void stepper_current(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_sim_stepper *s = &f->load->stepper;
+        const wpin_rig_stepping *d = &f->load->stepping;
         if (f->load->what != WPIN_RIG_STEPPER) {
             continue;
         }
-        double amps = f->stall_amps / 2; /* each winding at rest */
-        wpin_winding_load load = {.ohms = s->resistance,
-                                  .other_ohms = f->loop_ohms - s->resistance,
-                                  .amps = amps * sqrt(2),
-                                  .by_volts = true,
-                                  .drifts = s->heat.drifts};
-        double degrees = wpin_air(v) + wpin_calc_winding_rise(&load, s->heat.resistance);
+        double moves = f->stall_amps / 2;
+        double rests = d->release_after > 0
+                           ? 0
+                           : wpin_rig_step_wave(f->load, f->volts, f->loop_ohms, true).rms;
+        double degrees = winding_degrees(v, f, rests);
         bool burns = s->heat.resistance > 0 && degrees > s->heat.limit;
-        if (!burns && amps <= 1.2 * s->rated_amps) {
+        double worst = fmax(moves, rests), share = worst / s->rated_amps;
+        if (!burns && share <= 1.2) {
             continue;
         }
+        bool stands = rests >= moves;
         wpin_finding *n =
-            wpin_find_load(v, burns || amps > 1.5 * s->rated_amps ? WPIN_REFUSE : WPIN_CAUTION, f);
+            wpin_find_load(v, burns || share > 1.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
         if (burns) {
             wpin_cause(n,
                        "standing, %.3g A in each winding heat it to %.0f degC, it survives %.0f "
                        "degC; rated are %.3g A",
-                       amps, degrees, s->heat.limit, s->rated_amps);
+                       rests, degrees, s->heat.limit, s->rated_amps);
         } else {
-            wpin_cause(n,
-                       "standing, each winding takes %.3g A (%.3g V / %.3g ohm), rated are %.3g A",
-                       amps, f->volts, f->loop_ohms, s->rated_amps);
+            wpin_cause(n, "%s, each winding takes %.3g A (%.3g V, %.3g ohm%s), rated are %.3g A",
+                       stands ? "standing" : "while it steps", worst, f->volts, f->loop_ohms,
+                       f->pwm_hz > 0 && d->duty < 1 ? ", by its duty" : "", s->rated_amps);
         }
-        wpin_consequence(n, "its windings get too hot where it holds");
-        wpin_cure(n, "a supply of %.3g V", 0.95 * s->rated_amps * f->loop_ohms);
-        wpin_cure(n, "at-end: release, if nothing has to be held");
-        wpin_cure(n, "a driver that regulates the current");
+        wpin_consequence(n, "its windings get too hot where it %s",
+                         burns || stands ? "holds" : "steps for long");
+        cure_current(n, f, burns || stands);
+    }
+}
+
+/* Where one winding is on, a row of rest may leave none: nothing holds it there. */
+static void step_rest(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_stage_table *table = f->load->kind->table;
+        int bare = -1;
+        for (unsigned i = 0; i < table->row_count; i++) {
+            int state = table->rows[i].drive - (int)WPIN_DRIVE_SECTOR - 8;
+            bool used = state >= 0 && (f->load->stepping.half_steps || state % 2 == 1);
+            bool none = (table->rows[i].high | table->rows[i].timed) == 0;
+            bare = used && none && bare < 0 ? state : bare;
+        }
+        if (f->load->what != WPIN_RIG_STEPPER || bare < 0 ||
+            f->load->stepping.at_end != WPIN_STEP_REDUCE) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n, "its row 'rest' leaves every line low where it stops in step-%d", bare);
+        wpin_consequence(n, "nothing holds it there");
+        wpin_cure(n, "a row of rest that leaves a winding on in each state%s",
+                  f->load->stepping.half_steps ? ", or mode: full" : "");
     }
 }
 
@@ -134,6 +184,9 @@ const wpin_rule_entry wpin_rules_stepper[] = {
     {{"step-resonance", "stepper stepping, inertia", "full steps at the rotor's own frequency",
       WPIN_EFFECT_ADVICE},
      resonance},
+    {{"step-rest", "own-table row rest, stepping mode", "places at which a row of rest holds nothing",
+      WPIN_EFFECT_ADVICE},
+     step_rest},
     {{"stepper-current", "stepper rated, heat; supply voltage",
       "windings that carry more than they are rated for", WPIN_EFFECT_ADVICE},
      stepper_current},
