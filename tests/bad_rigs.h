@@ -320,6 +320,16 @@ static const struct {
          DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
          HABITS),
      "pump ramp 40%\npump stop\n", "gate punctured"},
+    {"capacitor-edge", "pump",
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 50mohm, current-limit: 20A, current-time: 10us, voltage-limit: 30V, "
+         "motor-capacitor: 470uF",
+         MOTOR(""), HABITS),
+     RIG(FIVE, MAIN(""), CHIP,
+         "on-resistance: 50mohm, current-limit: 20A, current-time: 10us, voltage-limit: 30V, "
+         "motor-capacitor: 47nF",
+         MOTOR(""), HABITS),
+     "pump ramp 60%\npump hold 1s\npump stop\n", "the capacitor at the motor takes"},
     {"motor-capacitor", "pump",
      RIG(FIVE, MAIN(""), CHIP,
          "on-resistance: 5mohm, current-limit: 20A, voltage-limit: 30V, motor-capacitor: 2uF, "

@@ -55,6 +55,11 @@ WPIN_API double wpin_calc_recovery_watts(double volts, double amps, double recov
  * every PWM period: C V V f. */
 WPIN_API double wpin_calc_capacitor_watts(double farads, double volts, double hz);
 
+/** For how long, s, a capacitor that is charged through a resistance takes more than a current:
+ * V/R exp(-t/RC) above I, t = RC ln(V / (R I)); 0: never. `peak`: V/R, A. */
+WPIN_API double wpin_calc_surge_seconds(double volts, double ohms, double farads, double amps,
+                                        double *peak);
+
 /** Bulk capacitor that holds the supply's ripple: it gives I (1 - d) for d / f seconds. */
 WPIN_API double wpin_calc_bulk_farads(double motor_amps, double duty, double hz,
                                       double ripple_volts);

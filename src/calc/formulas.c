@@ -65,6 +65,13 @@ double wpin_calc_capacitor_watts(double farads, double volts, double hz) {
     return farads * volts * volts * hz;
 }
 
+double wpin_calc_surge_seconds(double volts, double ohms, double farads, double amps,
+                               double *peak) {
+    double most = volts / fmax(ohms, 1e-6);
+    *peak = most;
+    return most > amps && amps > 0 ? ohms * farads * log(most / amps) : 0;
+}
+
 double wpin_calc_bulk_farads(double motor_amps, double duty, double hz, double ripple_volts) {
     return motor_amps * (1 - duty) * duty / hz / ripple_volts;
 }

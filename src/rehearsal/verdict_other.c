@@ -6,12 +6,15 @@ static bool settled(const wpin_step_result *step) {
     return step->took > 0.1;
 }
 
-/* Off: no current is left, once a coil has had time to run down. */
+/* Off: no current is left, once a coil has had time to run down, and PWM to end its last period. */
 static void judge_off(const wpin_run *run, wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    double hz = wpin_stage_kind_has_pwm(load->kind) ? load->limits.pwm_hz : 0;
+    bool ended = hz <= 0 || step->took - step->on_for > 2 / hz;
     const wpin_sim_solenoid *coil = &run->rig->loads[step->load].solenoid;
     double runs_down = coil->resistance > 0 ? 8 * coil->inductance / coil->resistance : 0;
     double amps = fabs(run->last[step->load].amps_now);
-    if (step->took > 0.1 + runs_down && amps > 20e-3) {
+    if (ended && step->took > 0.1 + runs_down && amps > 20e-3) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "%.2f A flow with nothing asked of it: control wires mixed up or off", amps);
     } else {

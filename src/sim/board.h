@@ -270,6 +270,14 @@ void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, bo
                        int64_t at);
 /* A driver is dead from here on. */
 void wpin_bridge_burn(wpin_bridge *bridge);
+/* What the next legs cost as they are switched to, J; and what a capacitor at the motor then takes
+ * through the driver: at most, A, and for how long more than that survives, s. */
+typedef struct wpin_surge {
+    double amps, lasts;
+} wpin_surge;
+double wpin_edge_joules(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next);
+wpin_surge wpin_edge_surge(const wpin_sim *sim, const wpin_bridge *bridge, const wpin_plant *plant,
+                           wpin_legs next);
 /* Feeds every driver on a supply what it gives now. */
 void wpin_bridges_feed(wpin_sim *sim, int supply);
 /* Feeds the legs what the supply gives. */

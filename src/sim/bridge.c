@@ -130,6 +130,26 @@ static void check_current(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     }
 }
 
+/* A capacitor at the motor is charged through the driver all at once. */
+static void check_surge(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
+                        int64_t at) {
+    wpin_surge s = wpin_edge_surge(sim, bridge, plant, next);
+    if (s.lasts <= 0 || s.lasts < bridge->part.burns_after || bridge->burnt) {
+        return;
+    }
+    if (bridge->part.protects) {
+        plant->over_peak = s.amps;
+        protect(sim, bridge, plant, at);
+        return;
+    }
+    wpin_bridge_burn(bridge);
+    wpin_board_burn(sim, at, bridge->name,
+                    "over-current: the capacitor at the motor takes up to %.3g A at an edge, for "
+                    "%.3g us too much; it survives %.3g A for %.3g us",
+                    s.amps, s.lasts * 1e6, bridge->part.burns_above_amps,
+                    bridge->part.burns_after * 1e6);
+}
+
 static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant) {
     double volts = plant->feed.volts - plant->feed.sag;
     if (volts > bridge->part.burns_above_volts && !bridge->burnt) {
@@ -204,27 +224,6 @@ static wpin_leg_state mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, int leg
     return WPIN_LEG_OFF;
 }
 
-/* A switch takes over the current of the diode across the other side: out of the leg that is the
- * lower one. */
-static bool takes_over(wpin_leg_state from, wpin_leg_state to, double out) {
-    return from == WPIN_LEG_OFF &&
-           ((out > 0 && to == WPIN_LEG_HIGH) || (out < 0 && to == WPIN_LEG_LOW));
-}
-
-/* What an edge costs: the motor's capacitor is charged or emptied through the leg; a slow diode is
- * a short across the supply until it blocks. */
-static double edge_joules(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next) {
-    double volts = plant->feed.volts, joules = 0;
-    if (plant->leg_a != next.a && next.a != WPIN_LEG_OFF) {
-        joules += bridge->part.motor_farads * volts * volts / 2;
-    }
-    if (takes_over(plant->leg_a, next.a, plant->amps) ||
-        takes_over(plant->leg_b, next.b, -plant->amps)) {
-        joules += volts * fabs(plant->amps) * bridge->part.diode_recovery;
-    }
-    return joules;
-}
-
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                      int64_t at) {
     static const wpin_legs off = {.a = WPIN_LEG_OFF};
@@ -243,7 +242,9 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
         next.c = mind_bootstrap(sim, bridge, 2, next.c, at);
     }
     if (bridge->part.motor_farads > 0 || bridge->part.diode_recovery > 0) {
-        bridge->edge_joules += edge_joules(bridge, plant, next);
+        bridge->edge_joules += wpin_edge_joules(bridge, plant, next);
+        check_surge(sim, bridge, plant, next, at);
+        next = bridge->alive && !bridge->burnt ? next : off;
     }
     if (plant->kind == WPIN_PLANT_BRUSHLESS) {
         wpin_brushless_lead(plant, bridge->motor_off);
@@ -331,8 +332,9 @@ static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 static bool is_plain(const wpin_bridge *bridge) {
     const wpin_sim_bridge *part = &bridge->part;
     return bridge->alive && !bridge->delicate && !bridge->motor_off && !bridge->motor_swapped &&
-           !bridge->never_off && part->bootstrap_time <= 0 && part->motor_farads <= 0 &&
-           part->diode_recovery <= 0 && part->dead_time <= 0 && part->contact_delay <= 0;
+           !bridge->mixed && !bridge->never_off && part->bootstrap_time <= 0 &&
+           part->motor_farads <= 0 && part->diode_recovery <= 0 && part->dead_time <= 0 &&
+           part->contact_delay <= 0;
 }
 
 /* A triac goes off as its current passes through zero, which a direct one never does. */

@@ -291,27 +291,6 @@ static void heat(wpin_vetter *v) {
     }
 }
 
-static void capacitor(wpin_vetter *v) {
-    WPIN_EACH_LOAD(v, f) {
-        const wpin_rig_load *l = f->load;
-        double hz = wpin_stage_kind_takes_duty(l->kind) ? l->limits.pwm_hz : 0;
-        double watts = wpin_calc_capacitor_watts(l->bridge.motor_farads, f->volts, hz);
-        bool hot = l->bridge.heat.resistance > 0 &&
-                   wpin_air(v) + watts * l->bridge.heat.resistance > l->bridge.heat.limit;
-        if (watts > 0.5) {
-            wpin_finding *n = wpin_find_load(v, hot ? WPIN_REFUSE : WPIN_CAUTION, f);
-            wpin_cause(
-                n,
-                "%.3g uF at the motor are charged and emptied %.3g thousand times a second: %.3g W",
-                l->bridge.motor_farads * 1e6, hz / 1e3, watts);
-            wpin_consequence(n, hot ? "the driver burns, motor or not"
-                                    : "the driver runs hot for nothing");
-            wpin_cure(n, "at most %.3g nF at the motor, or a lower PWM frequency",
-                      0.2 / (f->volts * f->volts * hz) * 1e9);
-        }
-    }
-}
-
 static void rating(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
@@ -394,9 +373,6 @@ const wpin_rule_entry wpin_rules_driver[] = {
      rating},
     {{"board-limit", "boards total, terminal", "all loads of a board together", WPIN_EFFECT_ADVICE},
      boards},
-    {{"motor-capacitor", "driver motor-capacitor", "a capacitor at the motor under PWM",
-      WPIN_EFFECT_BURNS},
-     capacitor},
     {{"stage-drop", "driver on-resistance, saturation", "volts that stay in the stage",
       WPIN_EFFECT_ADVICE},
      drop},

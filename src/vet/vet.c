@@ -17,6 +17,7 @@ static const struct {
     {wpin_rules_coil, &wpin_rules_coil_count},
     {wpin_rules_light, &wpin_rules_light_count},
     {wpin_rules_stepper, &wpin_rules_stepper_count},
+    {wpin_rules_capacitor, &wpin_rules_capacitor_count},
     {wpin_rules_inputs, &wpin_rules_inputs_count},
     {wpin_rules_speed, &wpin_rules_speed_count},
     {wpin_rules_current, &wpin_rules_current_count},
