@@ -111,6 +111,8 @@ typedef struct wpin_winding_load {
     bool drifts;   /**< Copper and magnets follow the temperature at all. */
 } wpin_winding_load;
 
+/** Watts of a winding that is so many kelvin warmer than 25 degC. Any. */
+WPIN_API double wpin_calc_winding_watts(const wpin_winding_load *load, double rise);
 /** Kelvin a winding settles above the air, with a thermal resistance in K/W: P Rth with copper's
  * 0.393 %/K and, for a given torque, a motor constant that falls by 0.1 %/K. 1e4 when it runs away.
  * Any. */

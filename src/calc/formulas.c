@@ -149,8 +149,7 @@ double wpin_calc_warm_constant(double cold_constant, double rise) {
     return cold_constant * fmax(1 - 0.001 * rise, 0.1);
 }
 
-/* Watts of a winding that is so much warmer than 25 degC. */
-static double winding_watts(const wpin_winding_load *load, double rise) {
+double wpin_calc_winding_watts(const wpin_winding_load *load, double rise) {
     double ohms = load->drifts ? wpin_calc_warm_ohms(load->ohms, rise) : load->ohms;
     double amps = load->amps;
     if (load->by_volts) {
@@ -165,7 +164,7 @@ double wpin_calc_winding_rise(const wpin_winding_load *load, double kelvin_per_w
     const double too_hot = 1e4;
     double rise = 0;
     for (int i = 0; i < 200; i++) {
-        rise += (fmin(winding_watts(load, rise) * kelvin_per_watt, too_hot) - rise) / 2;
+        rise += (fmin(wpin_calc_winding_watts(load, rise) * kelvin_per_watt, too_hot) - rise) / 2;
     }
     return rise;
 }
@@ -176,7 +175,8 @@ double wpin_calc_winding_seconds(const wpin_winding_load *load, double kelvin_pe
     double seconds = 0, step = (to - from) / steps; /* equal steps of heat, not of time */
     for (int i = 0; i < steps && step > 0; i++) {
         double rise = from + (i + 0.5) * step;
-        double rate = (winding_watts(load, rise) * kelvin_per_watt - rise) / time_constant;
+        double rate =
+            (wpin_calc_winding_watts(load, rise) * kelvin_per_watt - rise) / time_constant;
         if (rate <= 0) {
             return HUGE_VAL;
         }

@@ -23,6 +23,10 @@ void wpin_read_contact(wpin_reader *reader, const yaml_node_t *driver, yaml_node
         wpin_say_at(reader, driver,
                     "'output' and 'leakage' are a solid-state relay's; '%s' is none", kind->name);
     }
+    if (kind != NULL && !kind->contacts && c->operations > 0) {
+        wpin_say_at(reader, driver, "'operations-per-hour' is of contacts; '%s' has none",
+                    kind->name);
+    }
     if (relay && c->closed) {
         load->inverts[0] = true; /* without current in its coil it is on */
     }

@@ -33,6 +33,7 @@ static const wpin_field driver_fields[] = {
     NODE("contact", false),
     NODE("output", false),
     NODE("leakage", false),
+    NODE("operations-per-hour", false),
     QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
     QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
@@ -73,6 +74,7 @@ static const wpin_field driver_load_fields[] = {
     CHOICE("contact", wpin_rig_load, contact.closed, "open", "closed"),
     CHOICE("output", wpin_rig_load, contact.triacs, "direct", "alternating"),
     QUANTITY("leakage", wpin_rig_load, contact.leakage, false, WPIN_CURRENT, 0, 1),
+    QUANTITY("operations-per-hour", wpin_rig_load, contact.operations, false, WPIN_NUMBER, 1, 1e6),
 };
 
 /* Outputs in parallel: less resistance, more current, but they never share it evenly. */

@@ -112,7 +112,7 @@ double wpin_stall_seconds(const wpin_facts *f, double duty, double amps) {
 
 /* What each driver of it loses at a duty: switches while on, switches and diodes while off by the
  * way the current then goes, edges, slow diodes, a capacitor at the motor. */
-static double driver_watts(const wpin_facts *f, double duty, double rms, double off_share) {
+double wpin_driver_watts(const wpin_facts *f, double duty, double rms, double off_share) {
     const wpin_sim_bridge *b = &f->load->bridge;
     double ohms = f->switch_ohms / f->switches, share = duty + off_share;
     double mean = share > 0 ? rms * sqrt(share) : 0; /* of a current that hardly ripples */
@@ -144,7 +144,7 @@ double wpin_stall_watts(const wpin_facts *f, double duty) {
         double winding = f->loop_ohms - f->switch_ohms;
         return duty * f->most_amps * (f->volts - f->most_amps * winding);
     }
-    return driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
+    return wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
 }
 
 wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
@@ -162,7 +162,7 @@ wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
         double duty = f->pwm_hz > 0 ? most * i / STEPS : most;
         wpin_pwm_loop loop = wpin_loop_of(f, w);
         wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
-        double watts = driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
+        double watts = wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, wave.rms, wave.off_share);
         double torque = m->constant * wave.mean;
         if (!held && (w > 0 || torque > f->hold)) {
             w = fmax(w + (torque - drag(f, w)) / f->inertia * dt, 0);
@@ -228,14 +228,14 @@ static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
         } else if (f->load->what == WPIN_RIG_LAMP) {
             rms *= sqrt(duty);
         }
-        double watts = driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
+        double watts = wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
         f->hot_rms = fmax(f->hot_rms, rms);
         if (watts > f->hot_watts) {
             wpin_facts ideal = *f;
             ideal.switch_ohms = 0;
             f->hot_watts = watts;
             f->hot_duty = duty;
-            f->hot_fixed = driver_watts(&ideal, f->pwm_hz > 0 ? duty : 1, rms, off);
+            f->hot_fixed = wpin_driver_watts(&ideal, f->pwm_hz > 0 ? duty : 1, rms, off);
         }
     }
 }
@@ -366,7 +366,8 @@ static void other_facts(wpin_facts *f) {
         f->run_amps = load->lamp.watts / load->lamp.volts;
     }
     if (load->what == WPIN_RIG_STEPPER) {
-        f->stall_amps = 2 * wpin_rig_step_wave(load, f->volts, f->loop_ohms, false).mean; /* both on */
+        f->stall_amps =
+            2 * wpin_rig_step_wave(load, f->volts, f->loop_ohms, false).mean; /* both on */
         f->run_amps = f->stall_amps;
     }
     f->start_amps = f->stall_amps;

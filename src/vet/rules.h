@@ -58,15 +58,15 @@ typedef struct wpin_rule_entry {
 
 extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_driver[],
     wpin_rules_switch[], wpin_rules_pwm[], wpin_rules_motor[], wpin_rules_coil[],
-    wpin_rules_light[], wpin_rules_stepper[], wpin_rules_capacitor[], wpin_rules_inputs[], wpin_rules_speed[],
-    wpin_rules_current[], wpin_rules_brushless[], wpin_rules_relay[], wpin_rules_trip[],
-    wpin_rules_cable[], wpin_rules_starts[], wpin_rules_plan[];
+    wpin_rules_light[], wpin_rules_stepper[], wpin_rules_capacitor[], wpin_rules_inputs[],
+    wpin_rules_speed[], wpin_rules_current[], wpin_rules_brushless[], wpin_rules_relay[],
+    wpin_rules_trip[], wpin_rules_cable[], wpin_rules_starts[], wpin_rules_plan[];
 extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
     wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_motor_count, wpin_rules_coil_count,
-    wpin_rules_light_count, wpin_rules_stepper_count, wpin_rules_capacitor_count, wpin_rules_inputs_count,
-    wpin_rules_speed_count, wpin_rules_current_count, wpin_rules_brushless_count,
-    wpin_rules_relay_count, wpin_rules_trip_count, wpin_rules_cable_count, wpin_rules_starts_count,
-    wpin_rules_plan_count;
+    wpin_rules_light_count, wpin_rules_stepper_count, wpin_rules_capacitor_count,
+    wpin_rules_inputs_count, wpin_rules_speed_count, wpin_rules_current_count,
+    wpin_rules_brushless_count, wpin_rules_relay_count, wpin_rules_trip_count,
+    wpin_rules_cable_count, wpin_rules_starts_count, wpin_rules_plan_count;
 
 /* Works the facts out; false when out of memory. */
 bool wpin_work_out_facts(wpin_vetter *v);
@@ -96,6 +96,26 @@ typedef struct wpin_climb {
     double rise, diode_amps;
 } wpin_climb;
 wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise);
+/* What each driver of it loses at a duty, W: by its current's root mean square, and the share of
+ * the time in which that flows with the switch off. */
+double wpin_driver_watts(const wpin_facts *f, double duty, double rms, double off_share);
+/* What a plan makes of a load, as its times say and with every wait as late as it may be: how warm
+ * its winding or driver gets, K above the air; and of the last round that concerns it, or of all:
+ * how long it lasts, for how long it is on, s, and how often it is switched on. */
+typedef struct wpin_round {
+    bool known;   /* there is a plan, and the part has a thermal resistance */
+    bool repeats; /* it has rounds; else once through */
+    double rise, peak, seconds, on;
+    unsigned starts;
+} wpin_round;
+/* The part whose heat is looked at; none: times and starts only. */
+typedef enum wpin_part { WPIN_PART_WINDING, WPIN_PART_DRIVER, WPIN_PART_NONE } wpin_part;
+wpin_round wpin_round_of(const wpin_vetter *v, const wpin_facts *f, wpin_part part);
+/* Whether a part that has so much room, K, stays well within it by the plan. */
+bool wpin_round_spares(const wpin_round *r, double room);
+/* Tells that, and which share of a round it may be on that would settle at `last` K. */
+void wpin_tell_round(wpin_finding *n, const wpin_vetter *v, const wpin_round *r,
+                     const wpin_sim_heat *heat, double last, double room);
 /* Volts to which a motor that is ramped down drives a supply that can not take its current. */
 double wpin_returned_volts(const wpin_facts *f, double farads);
 /* Speed it settles at, rad/s. */

@@ -87,10 +87,14 @@ static void coil(wpin_vetter *v) {
         if (most > 0 && most <= safe) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_round round = wpin_round_of(v, f, WPIN_PART_WINDING);
+        double room = s->heat.limit - wpin_air(v);
+        bool spared = wpin_round_spares(&round, room);
+        wpin_finding *n = wpin_find_load(v, spared ? WPIN_CAUTION : WPIN_REFUSE, f);
         wpin_cause(n, "held in by %.3g A its coil reaches %.0f degC, it survives %.0f degC", amps,
                    end, s->heat.limit);
         wpin_consequence(n, "the coil burns after about %.3g s", safe);
+        wpin_tell_round(n, v, &round, &s->heat, end - wpin_air(v), room);
         wpin_cure(n, "most-on: %.2gs", 0.5 * safe);
         double held = coil_amps(f, hold_percent(f) / 100);
         if (wpin_stage_kind_takes_duty(f->load->kind) &&

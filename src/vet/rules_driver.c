@@ -265,7 +265,9 @@ static void heat(wpin_vetter *v) {
             continue;
         }
         bool over = degrees > h->limit;
-        wpin_finding *n = wpin_find_load(v, over ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_round round = over ? wpin_round_of(v, f, WPIN_PART_DRIVER) : (wpin_round){0};
+        bool spared = wpin_round_spares(&round, h->limit - wpin_air(v));
+        wpin_finding *n = wpin_find_load(v, over && !spared ? WPIN_REFUSE : WPIN_CAUTION, f);
         if (climb > 1.02 * watts * h->resistance) {
             wpin_cause(n,
                        "while its ramp climbs, switches and diodes get its driver to %.0f degC, it "
@@ -281,6 +283,7 @@ static void heat(wpin_vetter *v) {
                          !over                      ? "in a warm box it is too much"
                          : f->load->bridge.protects ? "it shuts itself down again and again"
                                                     : "the driver burns within minutes");
+        wpin_tell_round(n, v, &round, h, degrees - wpin_air(v), h->limit - wpin_air(v));
         double room = 0.8 * h->limit - wpin_air(v);
         double fixed = f->windings * f->hot_fixed;
         double ohms = f->switch_ohms * (room / h->resistance - fixed) / fmax(watts - fixed, 1e-9);

@@ -58,17 +58,17 @@ static double cool_amps(const wpin_facts *f, double room, double high) {
     return low;
 }
 
-/* Highest duty at which it still starts and takes no more than so much; 0: none. */
+/* Highest duty up to which it takes no more than so much, at any; 0: none at which it starts. */
 static int cool_percent(const wpin_facts *f, double amps) {
-    int percent = (int)(100 * f->load->limits.duty_max);
-    for (; percent > 0; percent--) {
-        wpin_pwm_loop loop = wpin_loop_of(f, wpin_speed_at(f, percent / 100.0));
-        if (wpin_calc_pwm_wave(&loop, percent / 100.0).rms < amps) {
-            break;
+    double starts = f->hold / f->load->motor.constant * f->loop_ohms / f->volts;
+    int most = (int)(100 * f->load->limits.duty_max), percent = (int)ceil(100 * starts);
+    for (int tried = percent; tried <= most; tried++) {
+        wpin_pwm_loop loop = wpin_loop_of(f, wpin_speed_at(f, tried / 100.0));
+        if (wpin_calc_pwm_wave(&loop, tried / 100.0).rms >= amps) {
+            return tried > percent ? tried - 1 : 0;
         }
     }
-    bool starts = percent / 100.0 * f->volts / f->loop_ohms * f->load->motor.constant > f->hold;
-    return starts ? percent : 0;
+    return 0;
 }
 
 static void winding(wpin_vetter *v) {
@@ -80,7 +80,9 @@ static void winding(wpin_vetter *v) {
         if (!f->motor || h->resistance <= 0 || rise <= room) {
             continue;
         }
-        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_round round = wpin_round_of(v, f, WPIN_PART_WINDING);
+        bool spared = wpin_round_spares(&round, room);
+        wpin_finding *n = wpin_find_load(v, spared ? WPIN_CAUTION : WPIN_REFUSE, f);
         double lasts = wpin_calc_winding_seconds(&load, h->resistance, h->time, 0, room);
         if (rise > 1000) {
             wpin_cause(n,
@@ -92,6 +94,8 @@ static void winding(wpin_vetter *v) {
                        f->hot_rms, rise + wpin_air(v), h->limit);
         }
         wpin_consequence(n, "the winding burns after about %.3g s", lasts);
+        wpin_tell_round(n, v, &round, h, wpin_calc_winding_watts(&load, room) * h->resistance,
+                        room);
         double amps = cool_amps(f, room, f->hot_rms);
         int percent = cool_percent(f, amps);
         if (percent > 0) {
@@ -134,6 +138,8 @@ static void stall_winding(wpin_vetter *v) {
         wpin_winding_load runs = winding_load(f, f->hot_rms, false),
                           held = winding_load(f, amps, l->limit_amps <= 0);
         double warm = wpin_calc_winding_rise(&runs, h->resistance), room = h->limit - wpin_air(v);
+        wpin_round round = warm >= room ? wpin_round_of(v, f, WPIN_PART_WINDING) : (wpin_round){0};
+        warm = wpin_round_spares(&round, room) ? round.peak : warm;
         double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, warm, room);
         if (isinf(lasts) || warm >= room || overload_serves(f, amps, lasts, room)) {
             continue;

@@ -80,7 +80,69 @@ static void contact_arc(wpin_vetter *v) {
     }
 }
 
+/* How often an hour it may go on: by the rounds of a plan that last, and where it follows a sensor
+ * as often as its least times and pauses let it. */
+typedef struct hourly {
+    double rounds, follows;
+} hourly;
+
+static hourly often(const wpin_vetter *v, const wpin_facts *f) {
+    const wpin_plan *plan = v->plan;
+    if (plan == NULL || !f->load->kind->contacts) {
+        return (hourly){0};
+    }
+    wpin_round r = wpin_round_of(v, f, WPIN_PART_NONE);
+    bool lasts = plan->seconds >= 60 || plan->rehearsed > 0;
+    hourly h = {.rounds = r.repeats && lasts ? 3600 * r.starts / fmax(r.seconds, 1e-3) : 0};
+    for (size_t i = 0; i < plan->step_count; i++) {
+        const wpin_step *s = &plan->steps[i];
+        const wpin_rig_input *input = &v->rig->inputs[s->op == WPIN_OP_FOLLOW ? s->value : 0];
+        if (s->op == WPIN_OP_FOLLOW && s->target.number == (size_t)(f->load - v->rig->loads) &&
+            wpin_rig_is_sensor(input)) {
+            double least = fmax(f->load->limits.least_time, 1e-3);
+            h.follows = 3600 / (least + fmax(least, input->pause));
+        }
+    }
+    return h;
+}
+
+/* Contacts that open and close under load wear, and get no rest to cool. */
+static void relay_rate(wpin_vetter *v) {
+    const double many = 360; /* an hour: every ten seconds */
+    WPIN_EACH_LOAD(v, f) {
+        hourly h = often(v, f);
+        double given = f->load->contact.operations, may = given > 0 ? given : many;
+        if (fmax(h.rounds, h.follows) <= may) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, given > 0 ? WPIN_CAUTION : WPIN_NOTE, f);
+        bool sensor = h.follows > h.rounds;
+        const char *what = given > 0 ? "its contacts are made for"
+                                     : "nothing says that its contacts stand more than";
+        if (sensor && h.follows > 36e3) {
+            wpin_cause(n, "it follows a sensor, and nothing keeps it from switching again at once");
+        } else {
+            wpin_cause(n, "%s %.0f times an hour; %s %.0f",
+                       sensor ? "by its least-time it may go on" : "in its rounds it goes on",
+                       fmax(h.rounds, h.follows), what, may);
+        }
+        wpin_consequence(n, "its contacts get hot and stick, or wear out early");
+        if (sensor) {
+            wpin_cure(n, "least-time: %.2gs", 1800 / may);
+        } else {
+            wpin_cure(n, "rounds of %.2g s or more for each time it goes on", 3600 / may);
+        }
+        if (given <= 0) {
+            wpin_cure(n, "operations-per-hour in its driver, if its data sheet gives more");
+        }
+        wpin_cure(n, "a transistor in place of the contact");
+    }
+}
+
 const wpin_rule_entry wpin_rules_relay[] = {
+    {{"relay-rate", "driver operations-per-hour; plan", "contacts that switch too often",
+      WPIN_EFFECT_ADVICE},
+     relay_rate},
     {{"mains", "supply current, voltage", "volts that can kill", WPIN_EFFECT_ADVICE}, mains},
     {{"solid-output", "driver output; supply current",
       "a solid-state relay for the other kind of current", WPIN_EFFECT_MOVES},
