@@ -1,5 +1,5 @@
-/* The order of a brushless motor's wires: found in every one there is, gently, and not where it can
- * not be. */
+/* The order of the wires of brushless motors and steppers: found in every one there is, gently, and
+ * not where it can not be. */
 #include "support.h"
 #include <math.h>
 #include <stdlib.h>
@@ -212,6 +212,74 @@ START_TEST(what_can_not_be_is_refused) {
 }
 END_TEST
 
+/* ---- the leads of a stepper ---- */
+
+/* On which output each lead is: both of winding a, both of b. */
+static wpin_coils coils_on(const int on[4], const char **cure) {
+    static const char *const outputs[] = {"a1", "a2", "b1", "b2"};
+    char text[1500];
+    size_t used = (size_t)snprintf(
+        text, sizeof text,
+        "rig: table\nsupplies:\n  main: {voltage: 12V, resistance: 80mohm, switch: on}\nloads:\n"
+        "  table:\n    supply: main\n    stage: {kind: two-channels, reversed: %s, pins: {a1: 14, "
+        "a2: 15, b1: 16, b2: 17}}\n    driver: {on-resistance: 500mohm, current-limit: 2A, "
+        "voltage-limit: 40V, sense: 1V/A, sense-noise: 60mV}\n"
+        "    current-trip: {level: 1.8A, time: 50ms, input: 0}\n"
+        "    stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, "
+        "holding-torque: 0.4Nm, inertia: 900gcm2, friction: 20mNm, stepping: {start-rate: "
+        "80steps/s, top-rate: 240steps/s, ramp: 400steps/s2, mode: full}}\n    cable:\n",
+        on[0] % 2 == 0 ? "yes" : "no");
+    for (int i = 0; i < 4; i++) {
+        used += (size_t)snprintf(
+            text + used, sizeof text - used, "      wire%d: {is: coil-%s, to: %s%s}\n", i,
+            outputs[i], on[i] > 3 ? "nothing" : "driver ", on[i] > 3 ? "" : outputs[on[i]]);
+    }
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(write_file("coils.yaml", text), &m);
+    ck_assert_msg(rig != NULL, "%s\n%s", m.count > 0 ? m.items[0].text : "", text);
+    wpin_coil_test test;
+    char why[300];
+    ck_assert_msg(wpin_first_coils(rig, 0, NULL, 0, &test, why, sizeof why), "%s", why);
+    *cure = test.cure;
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+    return test.coils;
+}
+
+/* All orders of four leads: pairs on a channel each are right; of others the cure makes them so. */
+START_TEST(the_leads_of_a_stepper_are_found) {
+    for (int n = 0; n < 256; n++) {
+        int on[4] = {n & 3, n >> 2 & 3, n >> 4 & 3, n >> 6 & 3}, used = 0;
+        for (int i = 0; i < 4; i++) {
+            used |= 1 << on[i];
+        }
+        if (used != 15) {
+            continue;
+        }
+        const char *cure, *outputs[] = {"a1", "a2", "b1", "b2"};
+        bool right = (on[0] ^ 1) == on[1];
+        wpin_coils found = coils_on(on, &cure);
+        ck_assert_msg(found == (right ? WPIN_COILS_RIGHT : WPIN_COILS_CROSSED), "%d %d %d %d: %d",
+                      on[0], on[1], on[2], on[3], found);
+        for (int i = 0; !right && i < 4; i++) {
+            char word[4];
+            snprintf(word, sizeof word, "%s", strstr(cure, "and ") + 4);
+            int one = 1, other = strcmp(word, outputs[2]) == 0 ? 2 : 3; /* "swap ... a2 and b1" */
+            ck_assert(strstr(cure, "on a2 and") != NULL);
+            on[i] = on[i] == one ? other : (on[i] == other ? one : on[i]);
+        }
+        ck_assert(right || coils_on(on, &cure) == WPIN_COILS_RIGHT);
+    }
+    static const int off[][5] = {{4, 1, 2, 3, WPIN_COILS_A_OFF},
+                                 {0, 1, 2, 4, WPIN_COILS_B_OFF},
+                                 {0, 4, 4, 3, WPIN_COILS_NO_CURRENT}};
+    for (size_t i = 0; i < sizeof off / sizeof *off; i++) {
+        const char *cure;
+        ck_assert_int_eq(coils_on(off[i], &cure), off[i][4]);
+    }
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("order");
     TCase *tests = tcase_create("order");
@@ -220,6 +288,7 @@ int main(void) {
     tcase_add_loop_test(tests, what_is_broken_is_named, 0, 5);
     tcase_add_test(tests, it_ends_off_whatever_ends_it);
     tcase_add_test(tests, what_can_not_be_is_refused);
+    tcase_add_test(tests, the_leads_of_a_stepper_are_found);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

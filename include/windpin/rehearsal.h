@@ -200,6 +200,31 @@ WPIN_API bool wpin_first_motion(const wpin_rig *rig, int load, const wpin_inject
                                 size_t fault_count, wpin_first_way ways[2], char *why,
                                 size_t why_size);
 
+/** What the leads of a stepper are found to be. */
+typedef enum wpin_coils {
+    WPIN_COILS_UNMEASURED, /**< The rig has no current sense for it. */
+    WPIN_COILS_RIGHT,      /**< A winding on each channel. */
+    WPIN_COILS_CROSSED,    /**< Each winding lies across both channels. */
+    WPIN_COILS_A_OFF,      /**< Nothing is on channel a. */
+    WPIN_COILS_B_OFF,
+    WPIN_COILS_NO_CURRENT,
+    WPIN_COILS_UNCLEAR
+} wpin_coils;
+
+/** A stepper held in each of its eight states. */
+typedef struct wpin_coil_test {
+    bool measured;
+    double amps[8]; /**< By its sense, A. */
+    wpin_coils coils;
+    const char *words, *cure; /**< Static. */
+} wpin_coil_test;
+
+/** Holds a stepper (load number `load`) in each of its eight states on the simulated bench and sees
+ * by its current sense which of its leads make a winding. False with a reason. */
+WPIN_API bool wpin_first_coils(const wpin_rig *rig, int load, const wpin_injection *faults,
+                               size_t fault_count, wpin_coil_test *test, char *why,
+                               size_t why_size);
+
 /** What a sweep finds. Duties as fractions. */
 typedef struct wpin_found {
     double start_duty; /**< Gets the load moving from rest. */

@@ -187,9 +187,9 @@ typedef enum wpin_step_end { WPIN_STEP_HOLD, WPIN_STEP_RELEASE, WPIN_STEP_REDUCE
 typedef struct wpin_rig_stepping {
     double start_rate, top_rate, acceleration;
     bool half_steps;
-    uint8_t at_end;       /**< A wpin_step_end. */
-    double release_after; /**< It holds for so long, s; 0: for as long as it rests. */
-    double reduce_after;  /**< ...with full current for so long, s. */
+    uint8_t at_end;         /**< A wpin_step_end. */
+    double release_after;   /**< It holds for so long, s; 0: for as long as it rests. */
+    double reduce_after;    /**< ...with full current for so long, s. */
     double duty, rest_duty; /**< Of its PWM, 0 to 1: while it moves, and reduced. */
 } wpin_rig_stepping;
 
@@ -216,13 +216,17 @@ typedef enum wpin_wire_is {
     WPIN_WIRE_ENCODER_B,
     WPIN_WIRE_HALL_A,
     WPIN_WIRE_HALL_B,
-    WPIN_WIRE_HALL_C
+    WPIN_WIRE_HALL_C,
+    WPIN_WIRE_COIL_A1, /**< Of a stepper: both leads of its first winding... */
+    WPIN_WIRE_COIL_A2,
+    WPIN_WIRE_COIL_B1, /**< ...and of the second. */
+    WPIN_WIRE_COIL_B2
 } wpin_wire_is;
 
 /** What it is connected to. */
 typedef enum wpin_wire_to {
     WPIN_WIRE_TO_NOTHING,
-    WPIN_WIRE_TO_DRIVER, /**< Output `number`, 0: a. */
+    WPIN_WIRE_TO_DRIVER, /**< Output `number`, 0: a; for a stepper a1, a2, b1, b2. */
     WPIN_WIRE_TO_SUPPLY, /**< Plus of supply `number`. */
     WPIN_WIRE_TO_PIN,    /**< Pin `number` of the controller. */
     WPIN_WIRE_TO_LOGIC,  /**< The controller's logic supply. */
@@ -246,6 +250,7 @@ typedef struct wpin_rig_contact {
     double leakage;      /**< Solid: what flows while it is off, A. */
     double snubber_ohms; /**< In series across the contact; 0: none. */
     double snubber_farads;
+    double operations; /**< How often an hour it may go on, at its load; 0: not given. */
 } wpin_rig_contact;
 
 /** Which way a load was seen to turn at its first motion. */
@@ -493,6 +498,8 @@ WPIN_API void wpin_rig_free(wpin_rig *rig);
 /** The word for what a wire is; the wire of a load that is it, NULL without one; the pin on which
  * the rig reads such a wire, -1: none. */
 WPIN_API const char *wpin_wire_word(wpin_wire_is is);
+/** The name of an output of a load's driver: a, b, c; for a stepper a1, a2, b1, b2. */
+WPIN_API const char *wpin_wire_output(const wpin_rig_load *load, int number);
 WPIN_API const wpin_rig_wire *wpin_rig_wire_of(const wpin_rig_load *load, wpin_wire_is is);
 WPIN_API int wpin_rig_wire_pin(const wpin_rig_load *load, wpin_wire_is is);
 /** Whether a sensor lives on where its plus wire goes: logic, or a supply of no more volts. */
@@ -571,8 +578,8 @@ WPIN_API double wpin_rig_current_duty(const wpin_rig *rig, const wpin_rig_load *
 /** Ohms in series with a motor's winding while it is driven. */
 WPIN_API double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load);
 /** Current of a winding of a stepper, A, while it moves slowly, or while it rests with what it is
- * then left; by the supply's volts and the ohms of winding, switches and supply. A row of rest of an
- * own table counts as full current. Any. */
+ * then left; by the supply's volts and the ohms of winding, switches and supply. A row of rest of
+ * an own table counts as full current. Any. */
 WPIN_API wpin_pwm_wave wpin_rig_step_wave(const wpin_rig_load *load, double volts, double ohms,
                                           bool rests);
 /** Mean current that a duty from 0 to 1 drives through a motor that turns at w, rad/s of its own

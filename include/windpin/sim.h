@@ -511,8 +511,14 @@ typedef enum wpin_sim_fault {
                                           cable is off. */
     WPIN_SIM_FAULT_CHANNEL_OFF,      /**< The second channel, or Hall sensor b, is off. */
     WPIN_SIM_FAULT_CHANNELS_SWAPPED, /**< The channels, or Hall sensors a and b, change places. */
+    WPIN_SIM_FAULT_LEADS_MIXED,      /**< A stepper's leads are on the outputs that `detail` says:
+                                          WPIN_SIM_LEADS. */
     WPIN_SIM_FAULT_COUNT
 } wpin_sim_fault;
+
+/** On which output of the driver (0 to 3: a1, a2, b1, b2; 4: none) each lead of a stepper is: both
+ * of its winding a, both of b. */
+#define WPIN_SIM_LEADS(a1, a2, b1, b2) ((a1) | (a2) << 3 | (b1) << 6 | (b2) << 9)
 
 /** Puts a fault in (on) or mends it. `number` is the supply, bridge, motor or pin it is about.
  * False if there is no such. What burnt stays burnt. */

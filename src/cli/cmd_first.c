@@ -123,6 +123,27 @@ static void print_way(const first_arguments *a, const wpin_rig *rig, const wpin_
     }
 }
 
+/* The windings of a stepper, before it moves. */
+static bool print_coils(const wpin_coil_test *t, bool print) {
+    bool right = t->coils == WPIN_COILS_RIGHT || t->coils == WPIN_COILS_UNMEASURED;
+    if (print) {
+        printf("  %-8s %s%s%s\n", "coils", right ? "" : cli_paint(WPIN_VERDICT_BAD), t->words,
+               right ? "" : cli_plain());
+        if (t->cure[0] != '\0') {
+            printf("  %-8s %s\n", right ? "" : "next", t->cure);
+        }
+    }
+    return right;
+}
+
+static json_t *coils_json(const wpin_coil_test *t) {
+    json_t *amps = json_array();
+    for (int i = 0; i < 8; i++) {
+        json_array_append_new(amps, t->measured ? json_real(t->amps[i]) : json_null());
+    }
+    return json_pack("{s:o, s:s, s:s}", "amps", amps, "words", t->words, "cure", t->cure);
+}
+
 /* Whether forward is not the way it ought to be: by the option, or asked for on a terminal. */
 static bool is_against(const first_arguments *a, const wpin_first_way ways[2]) {
     char answer[40] = "";
@@ -192,23 +213,15 @@ static bool went_well(const wpin_first_way ways[2]) {
     return moved(&ways[0]) && (!moved(&ways[1]) || ways[0].turns * ways[1].turns < 0);
 }
 
-/* What to do about one that stands. */
-static const char *next_step(const wpin_rig_load *load) {
-    return load->what == WPIN_RIG_STEPPER
-               ? "two leads with a few ohms between them are one winding: measure which are, and "
-                 "connect each to one channel"
-               : "turn it by hand: does it go easily? Then try it with its load taken off";
-}
-
 static void print_load(const first_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
                        const wpin_first_way ways[2]) {
-    printf("%s, %s:\n", load->name, load->kind->name);
     print_way(a, rig, &ways[0], "forward");
     if (ways[1].tried) {
         print_way(a, rig, &ways[1], "reverse");
     }
-    if (!moved(&ways[0])) {
-        printf("  next     %s\n", next_step(load));
+    if (!moved(&ways[0]) && load->what != WPIN_RIG_STEPPER) {
+        printf(
+            "  next     turn it by hand: does it go easily? Then try it with its load taken off\n");
     }
 }
 
@@ -232,23 +245,38 @@ static int move_one(const first_arguments *a, const wpin_rig *rig, int number,
     if (shaft && !shaft_is_free(a, load)) {
         return EXIT_WRONG_INPUT;
     }
-    if (!wpin_first_motion(rig, number, fault, a->fault != NULL ? 1 : 0, ways, why, sizeof why)) {
+    size_t faults = a->fault != NULL ? 1 : 0;
+    bool stepper = load->what == WPIN_RIG_STEPPER;
+    wpin_coil_test coils;
+    if (stepper && !wpin_first_coils(rig, number, fault, faults, &coils, why, sizeof why)) {
         cli_complain("%s", why);
         return EXIT_WRONG_INPUT;
     }
     if (all == NULL) {
+        printf("%s, %s:\n", load->name, load->kind->name);
+    }
+    bool wound = !stepper || print_coils(&coils, all == NULL);
+    memset(ways, 0, sizeof ways);
+    if (wound && !wpin_first_motion(rig, number, fault, faults, ways, why, sizeof why)) {
+        cli_complain("%s", why);
+        return EXIT_WRONG_INPUT;
+    }
+    if (all == NULL && wound) {
         print_load(a, rig, load, ways);
+    } else if (all == NULL) {
+        printf("           it was not moved\n");
     }
     bool against = is_against(a, ways);
     if (all == NULL && against) {
         print_against(a, load, ways);
     } else if (all != NULL) {
         json_array_append_new(
-            all, json_pack("{s:s, s:b, s:o, s:o, s:b}", "load", load->name, "fine",
-                           (int)went_well(ways), "forward", way_json(a, rig, &ways[0]), "reverse",
-                           way_json(a, rig, &ways[1]), "ought_to_be_reversed", (int)against));
+            all, json_pack("{s:s, s:b, s:o, s:o, s:b, s:o}", "load", load->name, "fine",
+                           (int)(wound && went_well(ways)), "forward", way_json(a, rig, &ways[0]),
+                           "reverse", way_json(a, rig, &ways[1]), "ought_to_be_reversed",
+                           (int)against, "coils", stepper ? coils_json(&coils) : json_null()));
     }
-    int status = went_well(ways) ? EXIT_FINE : EXIT_MET_FAULT;
+    int status = wound && went_well(ways) ? EXIT_FINE : EXIT_MET_FAULT;
     return status == EXIT_FINE && a->write ? store(a, load, ways, against) : status;
 }
 

@@ -81,6 +81,17 @@ static void connect_leads(wpin_sim *sim, const wpin_rig_load *load, int number) 
     wpin_sim_inject(sim, WPIN_SIM_FAULT_MOTOR_WIRE_OFF, number, 0, off);
 }
 
+/* The windings of a stepper, where its cable says. */
+static void connect_coils(wpin_sim *sim, const wpin_rig_load *load, int number) {
+    int on[4];
+    for (int i = 0; i < 4; i++) {
+        const wpin_rig_wire *w = wpin_rig_wire_of(load, (wpin_wire_is)(WPIN_WIRE_COIL_A1 + i));
+        on[i] = w == NULL ? i : (w->to == WPIN_WIRE_TO_DRIVER ? w->number : 4);
+    }
+    wpin_sim_inject(sim, WPIN_SIM_FAULT_LEADS_MIXED, number,
+                    WPIN_SIM_LEADS(on[0], on[1], on[2], on[3]), true);
+}
+
 static bool statics_met(const wpin_rig_load *load) {
     for (size_t i = 0; i < load->static_count; i++) {
         if (strcasecmp(load->statics[i].needs, load->statics[i].is) != 0) {
@@ -168,7 +179,11 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
                                                                     .no_moments = e->no_moments},
                                                 number) >= 0;
     if (good && load->wire_count > 0) {
-        connect_leads(sim, load, number);
+        if (load->what == WPIN_RIG_STEPPER) {
+            connect_coils(sim, load, number);
+        } else {
+            connect_leads(sim, load, number);
+        }
         if (counts || load->hall.there) {
             connect_sensor(sim, rig, load, number);
         }

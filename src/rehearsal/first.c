@@ -71,7 +71,8 @@ static void take_step(const wpin_rig *rig, const wpin_report *report, const wpin
                             .amps_peak = step->amps_peak,
                             .other = other_that_turned(rig, report, step->load),
                             .verdict = step->verdict};
-    if (step->spells[WPIN_TROUBLE_BACKWARDS].lasted > 0) {
+    bool other_way = steps && fabs(way->turns) > 0.1; /* most of its eighth of a turn */
+    if (step->spells[WPIN_TROUBLE_BACKWARDS].lasted > 0 || other_way) {
         way->verdict = WPIN_VERDICT_OK; /* which way it turns is what this is to find out */
     } else {
         memcpy(way->words, step->words, sizeof way->words);

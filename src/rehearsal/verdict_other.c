@@ -107,7 +107,7 @@ static void judge_place(const wpin_run *run, wpin_step_result *step) {
         wpin_rule(
             step, WPIN_VERDICT_BAD,
             "lost %.0f steps: stands at %.1f deg, counted %.1f; a lower rate or ramp, or more "
-            "current; or a winding is off",
+            "current; or a winding is off or on the wrong outputs (windpin first)",
             fabs(lost), step->degrees, step->degrees_asked);
     }
 }

@@ -20,6 +20,7 @@ static const struct {
     {"wires-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_WIRES_SWAPPED},
     {"motor-wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_WIRE_OFF},
     {"motor-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_SWAPPED},
+    {"coils-crossed", ABOUT_LOAD, WPIN_SIM_FAULT_LEADS_MIXED},
     {"no-ground", ABOUT_LOAD, WPIN_SIM_FAULT_NO_GROUND},
     {"diode-reversed", ABOUT_LOAD, WPIN_SIM_FAULT_DIODE_REVERSED},
     {"encoder-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
@@ -46,6 +47,9 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (fault == WPIN_SIM_FAULT_READING_STUCK) {
         return input >= 0 && rig->inputs[input].kind > WPIN_RIG_LIMIT &&
                rig->inputs[input].kind != WPIN_RIG_PAIR;
+    }
+    if (fault == WPIN_SIM_FAULT_LEADS_MIXED) {
+        return load >= 0 && rig->loads[load].what == WPIN_RIG_STEPPER;
     }
     bool encoder = fault == WPIN_SIM_FAULT_SENSOR_OFF || fault == WPIN_SIM_FAULT_CHANNEL_OFF ||
                    fault == WPIN_SIM_FAULT_CHANNELS_SWAPPED;
@@ -130,6 +134,9 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
                          : input >= 0  ? number_of(&rig->inputs[input])
                                        : 0;
             *injection = (wpin_injection){.fault = faults[i].fault, .number = number};
+            if (faults[i].fault == WPIN_SIM_FAULT_LEADS_MIXED) {
+                injection->detail = WPIN_SIM_LEADS(0, 2, 1, 3);
+            }
             bool of_line = faults[i].fault == WPIN_SIM_FAULT_WIRE_OFF ||
                            faults[i].fault == WPIN_SIM_FAULT_PIN_FLOATING;
             return !of_line || find_line(&rig->loads[load], faults[i].word, line,

@@ -14,10 +14,30 @@ static const char *const functions[] = {[WPIN_WIRE_LEAD_A] = "lead-a",
                                         [WPIN_WIRE_ENCODER_B] = "encoder-b",
                                         [WPIN_WIRE_HALL_A] = "hall-a",
                                         [WPIN_WIRE_HALL_B] = "hall-b",
-                                        [WPIN_WIRE_HALL_C] = "hall-c"};
+                                        [WPIN_WIRE_HALL_C] = "hall-c",
+                                        [WPIN_WIRE_COIL_A1] = "coil-a1",
+                                        [WPIN_WIRE_COIL_A2] = "coil-a2",
+                                        [WPIN_WIRE_COIL_B1] = "coil-b1",
+                                        [WPIN_WIRE_COIL_B2] = "coil-b2"};
+static const char *const outputs[] = {"a", "b", "c"}, *const coil_outputs[] = {"a1", "a2", "b1",
+                                                                               "b2"};
 
 const char *wpin_wire_word(wpin_wire_is is) {
     return functions[is];
+}
+
+const char *wpin_wire_output(const wpin_rig_load *load, int number) {
+    return load->what == WPIN_RIG_STEPPER ? coil_outputs[number & 3] : outputs[number % 3];
+}
+
+/* The number of an output of its driver, -1: it has none of that name. */
+static int find_output(const wpin_rig_load *load, const char *word) {
+    for (int i = 0; i < (load->what == WPIN_RIG_STEPPER ? 4 : 3); i++) {
+        if (strcasecmp(word, wpin_wire_output(load, i)) == 0) {
+            return i;
+        }
+    }
+    return -1;
 }
 
 enum { WIRE_IS, WIRE_TO };
@@ -25,15 +45,15 @@ static const wpin_field wire_fields[] = {NODE("is", true), NODE("to", true)};
 
 /* driver a, supply NAME, pin N, logic, ground, nothing */
 static void read_end(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
-                     const char *text, wpin_rig_wire *wire) {
+                     const wpin_rig_load *load, const char *text, wpin_rig_wire *wire) {
     char word[16] = "", rest[WPIN_NAME_MAX + 2] = "";
     uint8_t pin;
     sscanf(text, " %15s %32s", word, rest);
     int supply = wpin_rig_find_supply(rig, rest);
-    bool leg = strlen(rest) == 1 && strchr("abcABC", rest[0]) != NULL;
-    if (strcasecmp(word, "driver") == 0 && leg) {
+    int output = find_output(load, rest);
+    if (strcasecmp(word, "driver") == 0 && output >= 0) {
         wire->to = WPIN_WIRE_TO_DRIVER;
-        wire->number = (rest[0] | 32) - 'a';
+        wire->number = output;
     } else if (strcasecmp(word, "supply") == 0 && supply >= 0) {
         wire->to = WPIN_WIRE_TO_SUPPLY;
         wire->number = supply;
@@ -47,10 +67,11 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, const wpin_ri
     } else if (strcasecmp(word, "nothing") == 0 && rest[0] == '\0') {
         wire->to = WPIN_WIRE_TO_NOTHING;
     } else {
-        wpin_say_at(reader, node,
-                    "'%s' is no end of a wire; expected 'driver a', 'supply NAME', 'pin 2', logic, "
-                    "ground or nothing",
-                    text);
+        wpin_say_at(
+            reader, node,
+            "'%s' is no end of a wire; expected 'driver %s', 'supply NAME', 'pin 2', logic, "
+            "ground or nothing",
+            text, wpin_wire_output(load, 0));
     }
 }
 
@@ -64,18 +85,21 @@ static void read_wire(wpin_reader *reader, const wpin_rig *rig, const char *labe
     if (node->type != YAML_MAPPING_NODE || nodes[WIRE_IS] == NULL || nodes[WIRE_TO] == NULL) {
         return;
     }
+    bool stepper = load->what == WPIN_RIG_STEPPER;
+    int first = stepper ? WPIN_WIRE_COIL_A1 : 0,
+        behind = stepper ? (int)COUNT(functions) : WPIN_WIRE_COIL_A1;
     const char *is = wpin_scalar(reader, nodes[WIRE_IS], "what the wire is, e.g. lead-a");
     int found = is == NULL ? -1
-                           : wpin_find_word(reader, nodes[WIRE_IS], is, "wire", functions,
-                                            COUNT(functions));
+                           : wpin_find_word(reader, nodes[WIRE_IS], is, "wire", functions + first,
+                                            (size_t)(behind - first));
     const char *to = wpin_scalar(reader, nodes[WIRE_TO], "where it goes, e.g. pin 2");
     if (to != NULL) {
-        read_end(reader, nodes[WIRE_TO], rig, to, &wire);
+        read_end(reader, nodes[WIRE_TO], rig, load, to, &wire);
     }
     if (found < 0 || to == NULL) {
         return;
     }
-    wire.is = (uint8_t)found;
+    wire.is = (uint8_t)(first + found);
     snprintf(wire.label, sizeof wire.label, "%.15s", label);
     if (load->wire_count == WPIN_RIG_WIRES) {
         wpin_say_at(reader, node, "a cable has %d wires at most", WPIN_RIG_WIRES);
@@ -91,8 +115,9 @@ void wpin_read_cable(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
                     "cable must be a mapping of wires, e.g. red: {is: lead-a, to: driver a}");
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR) {
-        wpin_say_at(reader, node, "cables are described of motors; '%s' is none", load->name);
+    if (load->what != WPIN_RIG_MOTOR && load->what != WPIN_RIG_STEPPER) {
+        wpin_say_at(reader, node, "cables are described of motors and steppers; '%s' is neither",
+                    load->name);
         return;
     }
     for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start;

@@ -86,6 +86,8 @@ typedef struct wpin_bridge {
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
+    uint8_t leads[4];             /* leg each lead of a stepper is on; 4: none... */
+    bool mixed;                   /* ...not in order */
     bool cut[WPIN_SIM_INPUTS];    /* wires that are off */
     bool floats[WPIN_SIM_INPUTS]; /* inputs that drift to conducting while nothing drives them */
     int64_t off_until;            /* switched off by its own protection */

@@ -224,6 +224,22 @@ static wpin_leg_state mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, int leg
     return WPIN_LEG_OFF;
 }
 
+/* The windings of a stepper, each between the legs that its two leads are on. One with a lead off
+ * carries nothing. */
+static void lead_windings(const wpin_bridge *bridge, wpin_plant *plant) {
+    const wpin_leg_state legs[5] = {plant->leg_a, plant->leg_b, plant->leg_c, plant->leg_d,
+                                    WPIN_LEG_OFF};
+    wpin_leg_state on[4];
+    for (int i = 0; i < 4; i++) {
+        bool open = bridge->leads[i & 2] > 3 || bridge->leads[(i & 2) + 1] > 3;
+        on[i] = legs[open ? 4 : bridge->leads[i]];
+    }
+    plant->leg_a = on[0], plant->leg_b = on[1];
+    plant->leg_c = on[2], plant->leg_d = on[3];
+    plant->amps = bridge->leads[0] > 3 || bridge->leads[1] > 3 ? 0 : plant->amps;
+    plant->amps_b = bridge->leads[2] > 3 || bridge->leads[3] > 3 ? 0 : plant->amps_b;
+}
+
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                      int64_t at) {
     static const wpin_legs off = {.a = WPIN_LEG_OFF};
@@ -257,6 +273,9 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
     plant->leg_b = bridge->motor_swapped ? next.a : next.b;
     plant->leg_c = next.c;
     plant->leg_d = next.d;
+    if (plant->kind == WPIN_PLANT_STEPPER) {
+        lead_windings(bridge, plant);
+    }
 }
 
 static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) {

@@ -45,6 +45,12 @@ static bool about_bridge(wpin_bridge *bridge, wpin_sim_fault fault, int detail, 
     case WPIN_SIM_FAULT_WIRES_SWAPPED: swap_inputs(bridge, on); return true;
     case WPIN_SIM_FAULT_MOTOR_WIRE_OFF: bridge->motor_off = on; return true;
     case WPIN_SIM_FAULT_MOTOR_SWAPPED: bridge->motor_swapped = on; return true;
+    case WPIN_SIM_FAULT_LEADS_MIXED:
+        for (int i = 0; i < 4; i++) {
+            bridge->leads[i] = (uint8_t)(on ? detail >> 3 * i & 7 : i);
+        }
+        bridge->mixed = on && detail != WPIN_SIM_LEADS(0, 1, 2, 3);
+        return true;
     case WPIN_SIM_FAULT_NO_GROUND: bridge->no_ground = on; return true;
     case WPIN_SIM_FAULT_DIODE_REVERSED: bridge->diode_reversed = on; return true;
     default: return false;

@@ -89,6 +89,9 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply
     for (int leg = 0; leg < 3; leg++) {
         mine->high_since[leg] = INT64_MAX;
     }
+    for (uint8_t lead = 0; lead < 4; lead++) {
+        mine->leads[lead] = lead;
+    }
     wpin_bridge_decide(mine);
     return sim->bridge_count++;
 }

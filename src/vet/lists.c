@@ -196,7 +196,7 @@ static void list_cable(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load 
         char end[60];
         snprintf(end, sizeof end, "%s", ends[w->to]);
         if (w->to == WPIN_WIRE_TO_DRIVER) {
-            snprintf(end, sizeof end, "driver, output %c", 'a' + w->number);
+            snprintf(end, sizeof end, "driver, output %s", wpin_wire_output(l, w->number));
         } else if (w->to == WPIN_WIRE_TO_SUPPLY) {
             snprintf(end, sizeof end, "supply '%s'", rig->supplies[w->number].name);
         } else if (w->to == WPIN_WIRE_TO_PIN) {
@@ -244,7 +244,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
                 l->shared[n] ? ", shared" : "");
         }
         if (l->limits.trip_input >= 0) {
-            add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.3g mV/A", l->name, "sense", "-", "-",
+            add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.4g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
         add_phases(to, l, rig->controller.logic_volts);

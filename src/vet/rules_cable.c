@@ -2,9 +2,12 @@
 #include "rules.h"
 #include <stdio.h>
 
-static const char *end_of(const wpin_vetter *v, const wpin_rig_wire *w, char *to, size_t size) {
+static const char *end_of(const wpin_vetter *v, const wpin_rig_load *load, const wpin_rig_wire *w,
+                          char *to, size_t size) {
     switch ((wpin_wire_to)w->to) {
-    case WPIN_WIRE_TO_DRIVER: snprintf(to, size, "the driver's output %c", 'a' + w->number); break;
+    case WPIN_WIRE_TO_DRIVER:
+        snprintf(to, size, "the driver's output %s", wpin_wire_output(load, w->number));
+        break;
     case WPIN_WIRE_TO_SUPPLY:
         snprintf(to, size, "supply '%s' (%.3g V)", v->rig->supplies[w->number].name,
                  v->rig->supplies[w->number].volts);
@@ -18,7 +21,12 @@ static const char *end_of(const wpin_vetter *v, const wpin_rig_wire *w, char *to
 }
 
 static bool is_lead(const wpin_rig_wire *w) {
-    return w->is <= WPIN_WIRE_LEAD_C;
+    return w->is <= WPIN_WIRE_LEAD_C || w->is >= WPIN_WIRE_COIL_A1;
+}
+
+/* The driver's output that a lead belongs on. */
+static int output_of(const wpin_rig_wire *w) {
+    return w->is >= WPIN_WIRE_COIL_A1 ? w->is - WPIN_WIRE_COIL_A1 : w->is;
 }
 
 /* Begins a finding about one wire: "its wire 'red' (lead-a) is on pin 2". */
@@ -27,28 +35,32 @@ static wpin_finding *tell(wpin_vetter *v, wpin_severity severity, const wpin_fac
     char end[80];
     wpin_finding *n = wpin_find_load(v, severity, f);
     wpin_cause(n, "its wire '%s' (%s) is on %s%s", w->label, wpin_wire_word((wpin_wire_is)w->is),
-               end_of(v, w, end, sizeof end), more);
+               end_of(v, f->load, w, end, sizeof end), more);
     return n;
 }
 
 static void check_lead(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wire *w) {
-    bool three = wpin_stage_kind_is_three_phase(f->load->kind), fed = f->load->encoder.there;
+    bool any = wpin_stage_kind_is_three_phase(f->load->kind) || f->load->what == WPIN_RIG_STEPPER;
+    bool fed = f->load->encoder.there;
+    const char *right = wpin_wire_output(f->load, output_of(w));
     if (w->to == WPIN_WIRE_TO_NOTHING) {
-        wpin_consequence(tell(v, WPIN_REFUSE, f, w, ""), "no current flows: it does not move");
+        wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
+        wpin_consequence(n, "no current flows: it does not move");
+        wpin_cure(n, "the driver's output %s", right);
     } else if (w->to == WPIN_WIRE_TO_PIN || w->to == WPIN_WIRE_TO_LOGIC) {
         wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
         wpin_consequence(n,
                          "the motor's current and its kicks go through the controller: it burns");
-        wpin_cure(n, "the driver's output %c", 'a' + w->is);
+        wpin_cure(n, "the driver's output %s", right);
     } else if (w->to != WPIN_WIRE_TO_DRIVER) {
         wpin_finding *n = tell(v, WPIN_REFUSE, f, w, "");
         wpin_consequence(n, "the driver does not drive it, or shorts its supply");
-        wpin_cure(n, "the driver's output %c", 'a' + w->is);
-    } else if (w->number != w->is && !three) {
+        wpin_cure(n, "the driver's output %s", right);
+    } else if (w->number != w->is && !any) {
         wpin_finding *n = tell(v, fed ? WPIN_REFUSE : WPIN_CAUTION, f, w, "");
         wpin_consequence(n, fed ? "it turns the other way than its encoder counts"
                                 : "it turns the other way");
-        wpin_cure(n, "the driver's output %c", 'a' + w->is);
+        wpin_cure(n, "the driver's output %s", right);
     }
 }
 
@@ -99,11 +111,48 @@ static void check_sensor(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wir
     }
 }
 
+/* The windings of a stepper: each on one channel, and the way it then turns. */
+static void check_coils(wpin_vetter *v, const wpin_facts *f) {
+    const wpin_rig_wire *w[4], *on[4] = {NULL}; /* by lead; by output */
+    for (int i = 0; i < 4; i++) {
+        w[i] = wpin_rig_wire_of(f->load, (wpin_wire_is)(WPIN_WIRE_COIL_A1 + i));
+        if (w[i] == NULL || w[i]->to != WPIN_WIRE_TO_DRIVER) {
+            return; /* told already */
+        }
+        on[w[i]->number] = w[i];
+    }
+    int other = w[0]->number ^ 1;
+    if (w[1]->number != other) {
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n, "its winding a is between the outputs %s and %s, which are of two channels",
+                   wpin_wire_output(f->load, w[0]->number),
+                   wpin_wire_output(f->load, w[1]->number));
+        wpin_consequence(n, "it jerks to and fro and does not step on");
+        if (on[other] != NULL) {
+            wpin_cure(n, "the wires '%s' and '%s' in each other's place", w[1]->label,
+                      on[other]->label);
+        }
+        return;
+    }
+    bool turned = (w[0]->number > w[1]->number) != (w[2]->number > w[3]->number);
+    if (turned != (w[0]->number > 1)) {
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n, "its windings are on %s-%s and %s-%s",
+                   wpin_wire_output(f->load, w[0]->number), wpin_wire_output(f->load, w[1]->number),
+                   wpin_wire_output(f->load, w[2]->number),
+                   wpin_wire_output(f->load, w[3]->number));
+        wpin_consequence(n, "it turns the other way");
+        wpin_cure(n, "the wires '%s' and '%s' in each other's place", w[2]->label, w[3]->label);
+    }
+}
+
 /* What the rig reads or drives and no wire of the cable is. */
 static void check_missing(wpin_vetter *v, const wpin_facts *f) {
-    unsigned leads = wpin_stage_kind_is_three_phase(f->load->kind) ? 3 : 2;
-    for (int is = 0; is <= WPIN_WIRE_HALL_C; is++) {
-        bool needed = is < (int)leads || wpin_rig_wire_pin(f->load, (wpin_wire_is)is) >= 0;
+    int leads = wpin_stage_kind_is_three_phase(f->load->kind) ? 3 : 2;
+    bool coils = f->load->what == WPIN_RIG_STEPPER;
+    for (int is = 0; is <= WPIN_WIRE_COIL_B2; is++) {
+        bool lead = coils ? is >= WPIN_WIRE_COIL_A1 : is < leads;
+        bool needed = lead || wpin_rig_wire_pin(f->load, (wpin_wire_is)is) >= 0;
         if (needed && wpin_rig_wire_of(f->load, (wpin_wire_is)is) == NULL) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "no wire of its cable is %s", wpin_wire_word((wpin_wire_is)is));
@@ -125,8 +174,9 @@ static void cable(wpin_vetter *v) {
                 check_sensor(v, f, w);
             }
         }
-        if (f->load->wire_count > 0 && f->load->what == WPIN_RIG_MOTOR) {
+        if (f->load->wire_count > 0) {
             check_missing(v, f);
+            check_coils(v, f);
         }
     }
 }
