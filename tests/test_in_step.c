@@ -105,12 +105,45 @@ START_TEST(belts_stay_together) {
 }
 END_TEST
 
+/* Two belts that ran one way turn on the spot: both at rest first, then in the same control period.
+ */
+START_TEST(a_turn_on_the_spot_begins_together) {
+    static const char steps[] = "main on\nleft ramp 60rpm\nright ramp 30rpm\n"
+                                "together left, right\n  left run 40rpm for 1s\n"
+                                "  right run reverse 40rpm for 1s\nend\n";
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(TEST_SOURCE "/demo/honey-belts.yaml", &m);
+    wpin_plan *plan = wpin_plan_read_text("spot", steps, rig, &m);
+    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_rehearsal_options options = {0};
+    wpin_status refused;
+    char why[300];
+    wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    ck_assert(r != NULL && !r->bad);
+    const wpin_step_result *runs[2] = {NULL};
+    for (size_t i = 0; i < r->step_count; i++) {
+        if (r->steps[i].op == WPIN_OP_RUN_FOR) {
+            runs[r->steps[i].load] = &r->steps[i];
+        }
+    }
+    ck_assert(runs[0] != NULL && runs[1] != NULL);
+    ck_assert_double_eq(runs[0]->at, runs[1]->at);
+    ck_assert_double_eq(runs[0]->turned_after, 0);
+    ck_assert_double_eq(runs[1]->turned_after, 0); /* neither had to rest first */
+    wpin_report_free(r);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("in step");
     TCase *tests = tcase_create("in step");
     tcase_set_timeout(tests, 0);
     tcase_add_test(tests, the_one_behind_is_helped);
     tcase_add_loop_test(tests, belts_stay_together, 0, 4);
+    tcase_add_test(tests, a_turn_on_the_spot_begins_together);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -60,6 +60,8 @@ void wpin_plan_read_mend(wpin_plan_reader *r);
 void wpin_plan_read_hand(wpin_plan_reader *r, size_t input);
 /* Reads a line for several loads; false (and nothing taken) if it is for one. */
 bool wpin_plan_read_group(wpin_plan_reader *r);
+/* Reads the loads behind 'together', and opens its block. */
+void wpin_plan_read_together(wpin_plan_reader *r);
 /* Reads what stands behind the name of a load. */
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load);
 /* What brings a load to a place: turn, of a stepper and of a motor; zero; home. */

@@ -70,6 +70,7 @@ static const struct {
               {"repeat", wpin_plan_read_repeat, true},
               {"rehearse", wpin_plan_read_rehearse, false},
               {"parallel", read_parallel, true},
+              {"together", wpin_plan_read_together, true},
               {"track", read_track, false},
               {"end", read_end, false}};
 

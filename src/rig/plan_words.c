@@ -89,7 +89,7 @@ bool wpin_words_one_action(wpin_words *line) {
                            w->text[last]);
             return false;
         }
-        names = names && comma;
+        names = names && (comma || (i == 0 && strcasecmp(w->text, "together") == 0));
     }
     return true;
 }

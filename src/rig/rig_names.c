@@ -35,9 +35,9 @@ int wpin_rig_find_supply(const wpin_rig *rig, const char *name) {
 
 /* Words the plan language keeps for itself, and one that reports do: pin 5. */
 bool wpin_rig_name_is_reserved(const char *name) {
-    static const char *const words[] = {"wait",  "repeat", "rehearse", "parallel",
-                                        "track", "end",    "until",    "fault",
-                                        "mend",  "all",    "pin",      "require"};
+    static const char *const words[] = {"wait", "repeat",  "rehearse", "parallel", "track",
+                                        "end",  "until",   "fault",    "mend",     "all",
+                                        "pin",  "require", "together"};
     for (size_t i = 0; i < COUNT(words); i++) {
         if (strcasecmp(words[i], name) == 0) {
             return true;

@@ -514,6 +514,6 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
         plant->volt_seconds = 0;
     }
     plant->sums =
-        (wpin_sums){.start_amps = plant->amps, .least_amps = plant->amps, .most_amps = plant->amps};
+        (wpin_sums){.start_amps = plant->amps, .least_amps = r.amps_now, .most_amps = r.amps_now};
     return r;
 }

@@ -131,6 +131,11 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
                 wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
                                                     : "of half a second",
                 wpin_stage_kind_is_three_phase(l->kind) ? "" : " or swap its leads");
+        } else if (l->what == WPIN_RIG_STEPPER) {
+            add(to,
+                "%s: windpin first, which looks after its windings, then turns it an eighth of "
+                "a turn each way.",
+                l->name);
         } else {
             add(to, "%s: on for a second, by itself.", l->name);
         }

@@ -258,13 +258,14 @@ static void total_time(wpin_vetter *v) {
         }
         if (v->plan->rehearsed > 0) {
             wpin_cause(n, "it has no end; a rehearsal of it lasts %.3g s", v->plan->rehearsed);
+            wpin_consequence(n, "on a controller it goes on until it is stopped");
         } else {
             wpin_cause(n,
                        "by its ramps and times it takes about %.3g s; every path ends with every "
                        "load at rest",
                        v->plan->seconds);
+            wpin_consequence(n, "waits on events may take less");
         }
-        wpin_consequence(n, "waits on events may take less");
         wpin_cure(n, "windpin preview lists when each thing happens");
     }
 }
