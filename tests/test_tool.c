@@ -745,7 +745,7 @@ START_TEST(parts_are_sized) {
          "gain: 0.1 is out of range; expected 1 to 5000"},
         {2, "size base-resistor laod=1mA", "(did you mean 'load='?)"},
         {2, "size bse-resistor", "unknown sheet 'bse-resistor' (did you mean 'base-resistor'?)"},
-        {0, "size stage both-ways=yes speed=yes", "low-side-switch            it can't reverse"},
+        {0, "size stage both-ways=yes speed=yes", "not, as it can't reverse:\n    low-side-switch"},
         {0, "size stage both-ways=yes --json", "\"unmet\": \"it can't reverse\""},
         {2, "size stage both-ways=perhaps", "expected yes or no"},
         {2, "size stage loud=yes", "'loud=yes' is not a wish"},

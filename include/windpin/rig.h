@@ -582,6 +582,10 @@ WPIN_API double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *loa
  * an own table counts as full current. Any. */
 WPIN_API wpin_pwm_wave wpin_rig_step_wave(const wpin_rig_load *load, double volts, double ohms,
                                           bool rests);
+/** Speed at which a motor settles at a duty of 0 to 1, rad/s on its own shaft: where the mean of
+ * its current, with ripple and gaps, meets friction, load and fan. Any. */
+WPIN_API double wpin_rig_speed_at(const wpin_rig_load *load, const wpin_at_shaft *shaft,
+                                  double volts, double ohms, double hz, double duty);
 /** Mean current that a duty from 0 to 1 drives through a motor that turns at w, rad/s of its own
  * shaft; and the duty that drives so much, above 1: more than there is. */
 WPIN_API double wpin_rig_mean_amps(const wpin_rig *rig, const wpin_rig_load *load, double duty,

@@ -14,6 +14,8 @@ void wpin_say(wpin_answer *answer, const char *label, double value, wpin_dimensi
 /* Sets what to check next. */
 void wpin_next(wpin_answer *answer, const char *words, ...) __attribute__((format(printf, 2, 3)));
 /* Sets the margin, the least of several when called again. */
+/* The smallest of the sizes that are sold, in order, which is enough; else the largest. */
+double wpin_next_sold(const double *sizes, size_t count, double least);
 void wpin_margin(wpin_answer *answer, double margin);
 /* A verdict besides the margin's: the gravest stays. */
 void wpin_judge(wpin_answer *answer, wpin_severity severity, const char *words, ...)

@@ -200,3 +200,11 @@ void wpin_sheet_work_out(const wpin_sheet *sheet, const double *values, wpin_ans
                    answer->worst);
     }
 }
+
+double wpin_next_sold(const double *sizes, size_t count, double least) {
+    size_t i = 0;
+    while (i + 1 < count && sizes[i] < least) {
+        i++;
+    }
+    return sizes[i];
+}

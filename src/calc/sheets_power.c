@@ -178,15 +178,8 @@ static void regulator(const double *v, wpin_answer *a) {
 
 enum { CAP_SUPPLY, CAP_LOAD, CAP_HZ, CAP_RIPPLE, CAP_NOISE, CAP_ALLOWED };
 
-/* Voltages that capacitors are sold for. */
-static double sold_volts(double least) {
-    static const double volts[] = {6.3, 10, 16, 25, 35, 50, 63, 80, 100, 160, 200, 250, 400};
-    size_t i = 0;
-    while (i + 1 < sizeof volts / sizeof *volts && volts[i] < least) {
-        i++;
-    }
-    return volts[i];
-}
+/* What capacitors are sold for, V. */
+static const double sold_volts[] = {6.3, 10, 16, 25, 35, 50, 63, 80, 100, 160, 200, 250, 400};
 
 static void capacitors(const double *v, wpin_answer *a) {
     double bulk = wpin_calc_bulk_farads(v[CAP_LOAD], 0.5, v[CAP_HZ], v[CAP_RIPPLE]);
@@ -199,8 +192,10 @@ static void capacitors(const double *v, wpin_answer *a) {
              VOLTS(v[CAP_RIPPLE]));
     wpin_say(a, "bulk capacitor", a->chosen, WPIN_CAPACITANCE,
              "next E12 value up, at the stage's supply pins");
-    wpin_say(a, "rated for", sold_volts(1.5 * v[CAP_SUPPLY]), WPIN_VOLTAGE,
-             "the next that is sold above 1.5 times the supply: braking drives it up");
+    wpin_say(
+        a, "rated for",
+        wpin_next_sold(sold_volts, sizeof sold_volts / sizeof *sold_volts, 1.5 * v[CAP_SUPPLY]),
+        WPIN_VOLTAGE, "the next that is sold above 1.5 times the supply: braking drives it up");
     wpin_say(a, "lost in the motor's capacitor", watts, WPIN_POWER, "C V V f = %s x %s x %s x %s",
              wpin_text(a, v[CAP_NOISE], WPIN_CAPACITANCE), VOLTS(v[CAP_SUPPLY]),
              VOLTS(v[CAP_SUPPLY]), HERTZ(v[CAP_HZ]));

@@ -89,15 +89,8 @@ static void base_resistor(const double *v, wpin_answer *a) {
 
 enum { LED_SUPPLY, LED_FORWARD, LED_AMPS, LED_LEAST, LED_SERIES };
 
-/* Powers that resistors are sold for. */
-static double sold_watts(double least) {
-    static const double watts[] = {0.125, 0.25, 0.5, 1, 2, 3, 5, 10, 25, 50};
-    size_t i = 0;
-    while (i + 1 < sizeof watts / sizeof *watts && watts[i] < least) {
-        i++;
-    }
-    return watts[i];
-}
+/* What resistors are sold for, W. */
+static const double sold_watts[] = {0.125, 0.25, 0.5, 1, 2, 3, 5, 10, 25, 50};
 
 static void led_resistor(const double *v, wpin_answer *a) {
     double headroom = v[LED_SUPPLY] - v[LED_FORWARD];
@@ -122,7 +115,7 @@ static void led_resistor(const double *v, wpin_answer *a) {
              OHMS(a->chosen));
     double watts = amps * amps * a->chosen;
     wpin_say(a, "heat in it", watts, WPIN_POWER, "I I R: a resistor for %s or more",
-             WATTS(sold_watts(2 * watts)));
+             WATTS(wpin_next_sold(sold_watts, sizeof sold_watts / sizeof *sold_watts, 2 * watts)));
     wpin_margin(a, amps / v[LED_LEAST]);
     if (headroom < 0.25 * v[LED_SUPPLY]) {
         wpin_judge(a, WPIN_CAUTION,

@@ -122,6 +122,29 @@ static const char *advice(const wishes *w) {
     return "then windpin size stall, heat and board with your numbers";
 }
 
+/* Those that do not fit, each reason once with all that it is about. */
+static void print_unfit(const wpin_stage_kind *kinds, size_t count, const wishes *w) {
+    for (size_t i = 0; i < count; i++) {
+        const char *why = unmet(&kinds[i], w);
+        bool told = why == NULL;
+        for (size_t j = 0; j < i && !told; j++) {
+            told = unmet(&kinds[j], w) == why;
+        }
+        if (told) {
+            continue;
+        }
+        printf("  not, as %s:\n   ", why);
+        for (size_t j = i, column = 3; j < count; j++) {
+            if (unmet(&kinds[j], w) == why) {
+                column += strlen(kinds[j].name) + 1;
+                printf("%s%s", column > 100 ? "\n    " : " ", kinds[j].name);
+                column = column > 100 ? 4 + strlen(kinds[j].name) : column;
+            }
+        }
+        printf("\n");
+    }
+}
+
 int cli_size_stage(const char *const *words, size_t word_count, bool json) {
     wishes w = {0};
     if (!take_wishes(words, word_count, &w)) {
@@ -136,14 +159,16 @@ int cli_size_stage(const char *const *words, size_t word_count, bool json) {
         if (json) {
             json_array_append_new(all, json_pack("{s:s, s:b, s:s?}", "kind", kinds[i].name, "fits",
                                                  why == NULL, "unmet", why));
-        } else {
-            printf("  %-26s %s\n", kinds[i].name, why == NULL ? "fits" : why);
+        } else if (why == NULL) {
+            printf("  %-26s fits%s\n", kinds[i].name,
+                   wpin_stage_kind_is_three_phase(&kinds[i]) ? " a brushless motor" : "");
         }
     }
     if (json) {
         cli_dump_json(json_pack("{s:o, s:s}", "kinds", all, "next", advice(&w)));
     } else {
         json_decref(all);
+        print_unfit(kinds, count, &w);
         printf("\n  next     %s\n", advice(&w));
         if (word_count == 0) {
             printf("  wishes   " WISHES "\n");

@@ -138,9 +138,16 @@ void wpin_run_watch_loads(wpin_run *run) {
 
 /* ---- in words ---- */
 
-static const wpin_spell *spell(const wpin_step_result *r, wpin_trouble what) {
+/* What a coil still holds when it is off dies away with its L/R: nobody drives it meanwhile. */
+static double dies_away(const wpin_run *run, const wpin_step_result *r) {
+    const wpin_sim_solenoid *coil = &run->rig->loads[r->load].solenoid;
+    return coil->resistance > 0 ? 8 * coil->inductance / coil->resistance : 0;
+}
+
+static const wpin_spell *spell(const wpin_run *run, const wpin_step_result *r, wpin_trouble what) {
     const wpin_spell *s = &r->spells[what];
-    return s->lasted >= shortest[what] ? s : NULL;
+    double least = shortest[what] + (what == WPIN_TROUBLE_UNASKED ? dies_away(run, r) : 0);
+    return s->lasted >= least ? s : NULL;
 }
 
 static void judge_unasked(const wpin_run *run, wpin_step_result *r, const wpin_spell *s) {
@@ -185,14 +192,10 @@ static bool judge_gaps(wpin_step_result *r) {
 }
 
 bool wpin_judge_course(const wpin_run *run, wpin_step_result *r) {
-    const wpin_spell *dead = spell(r, WPIN_TROUBLE_DEAD);
-    const wpin_spell *back = spell(r, WPIN_TROUBLE_BACKWARDS);
-    const wpin_spell *stood = spell(r, WPIN_TROUBLE_STANDING);
-    const wpin_spell *unasked = spell(r, WPIN_TROUBLE_UNASKED);
-    const wpin_sim_solenoid *coil = &run->rig->loads[r->load].solenoid;
-    bool runs_down = unasked != NULL && coil->resistance > 0 &&
-                     unasked->lasted < 0.2 + 8 * coil->inductance / coil->resistance;
-    unasked = runs_down ? NULL : unasked;
+    const wpin_spell *dead = spell(run, r, WPIN_TROUBLE_DEAD);
+    const wpin_spell *back = spell(run, r, WPIN_TROUBLE_BACKWARDS);
+    const wpin_spell *stood = spell(run, r, WPIN_TROUBLE_STANDING);
+    const wpin_spell *unasked = spell(run, r, WPIN_TROUBLE_UNASKED);
     char text[64];
     if (unasked != NULL) {
         judge_unasked(run, r, unasked);

@@ -21,13 +21,8 @@ double wpin_run_loose_duty(const wpin_run *run, size_t load) {
 
 double wpin_due_speed(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
     wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
-    double low = 0, high = rig->supplies[load->supply].volts / load->motor.constant;
-    for (int i = 0; i < 40; i++) {
-        double w = (low + high) / 2, drags = s.drags + s.viscous * w + s.quadratic * w * w;
-        double amps = wpin_rig_mean_amps(rig, load, duty, w);
-        *(load->motor.constant * amps > drags ? &low : &high) = w;
-    }
-    return low;
+    return wpin_rig_speed_at(load, &s, rig->supplies[load->supply].volts,
+                             wpin_rig_loop_ohms(rig, load), load->limits.pwm_hz, duty);
 }
 
 double wpin_due_time(const wpin_rig *rig, const wpin_rig_load *load) {

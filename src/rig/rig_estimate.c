@@ -108,6 +108,18 @@ double wpin_rig_mean_amps(const wpin_rig *rig, const wpin_rig_load *load, double
     return wpin_calc_pwm_wave(&loop, duty).mean;
 }
 
+double wpin_rig_speed_at(const wpin_rig_load *load, const wpin_at_shaft *shaft, double volts,
+                         double ohms, double hz, double duty) {
+    double k = load->motor.constant, low = 0, high = volts / k;
+    for (int i = 0; i < 40; i++) {
+        double w = (low + high) / 2;
+        double drags = shaft->drags + shaft->viscous * w + shaft->quadratic * w * w;
+        wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, hz, w);
+        *(k * wpin_calc_pwm_wave(&loop, duty).mean > drags ? &low : &high) = w;
+    }
+    return low;
+}
+
 double wpin_rig_duty_at(const wpin_rig *rig, const wpin_rig_load *load, double amps, double w) {
     double most = wpin_rig_mean_amps(rig, load, 1, w), low = 0, high = 1;
     if (amps >= most) {

@@ -89,20 +89,12 @@ wpin_pwm_loop wpin_loop_of(const wpin_facts *f, double speed) {
     return wpin_rig_pwm_loop(f->load, f->volts, f->loop_ohms, f->pwm_hz, speed);
 }
 
-/* Where the mean of its current, with ripple and gaps, meets friction, load and fan: by halving. */
 double wpin_speed_at(const wpin_facts *f, double duty) {
-    const wpin_sim_motor *m = &f->load->motor;
+    wpin_at_shaft shaft = {.drags = f->torque, .viscous = f->viscous, .quadratic = f->quadratic};
     if (f->pwm_hz <= 0 || duty >= 1) {
         return settled_speed(f, volts_at(f, duty));
     }
-    double low = 0, high = f->volts / m->constant;
-    for (int i = 0; i < 40; i++) {
-        double w = (low + high) / 2;
-        wpin_pwm_loop loop = wpin_loop_of(f, w);
-        bool faster = m->constant * wpin_calc_pwm_wave(&loop, duty).mean > drag(f, w);
-        *(faster ? &low : &high) = w;
-    }
-    return low;
+    return wpin_rig_speed_at(f->load, &shaft, f->volts, f->loop_ohms, f->pwm_hz, duty);
 }
 
 double wpin_stall_seconds(const wpin_facts *f, double duty, double amps) {
