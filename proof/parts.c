@@ -9,9 +9,32 @@ static wpin_stage_config wires;
 static wpin_motor_config config;
 static wpin_motor motor;
 
+/* A table with rows of rest: one line that says less. */
+#define STATE(n) WPIN_ROW(WPIN_DRIVE_SECTOR + (n), WPIN_CELL_HIGH, WPIN_CELL_LOW)
+#define REST(n)  WPIN_ROW(WPIN_DRIVE_SECTOR + 8 + (n), WPIN_CELL_HIGH, WPIN_CELL_HIGH)
+static const wpin_row resting_rows[] = {WPIN_ROW(WPIN_DRIVE_COAST, WPIN_CELL_LOW, WPIN_CELL_LOW),
+                                        STATE(0),
+                                        STATE(1),
+                                        STATE(2),
+                                        STATE(3),
+                                        STATE(4),
+                                        STATE(5),
+                                        STATE(6),
+                                        STATE(7),
+                                        REST(0),
+                                        REST(1),
+                                        REST(2),
+                                        REST(3),
+                                        REST(4),
+                                        REST(5),
+                                        REST(6),
+                                        REST(7)};
+static const wpin_stage_table resting = {.line_count = 2, .row_count = 17, .rows = resting_rows};
+
 static void prove(void) {
-    any_stage(&wires, &wpin_table_stepper);
+    any_stage(&wires, any ? &wpin_table_stepper : (any ? &wpin_table_stepper_enable : &resting));
     ANYTHING(coils);
+    coils.reduce = ANY_BOOL;
     coils.stage = &wires;
     coils.half_steps = ANY_BOOL;
     coils.release = ANY_BOOL;

@@ -58,6 +58,9 @@
         DRIVER(SENSE), MOTOR(hangs),                                                               \
         "    ramp: {up: " up ", down: 3s}\n    rest: 1s\n    encoder: {" encoder                   \
         ", pins: {a: 2, b: 3}}\n    speed: {rated: " speed "}\n" TRIP)
+#define ENABLED(hz)                                                                                \
+    "kind: two-channels-enable, pwm: " hz                                                          \
+    ", pins: {a1: 4, a2: 5, a-enable: 9, b1: 6, b2: 7, b-enable: 10}"
 #define GEARED ", gear: 12"
 #define FAN(name, pin)                                                                             \
     "  " name ":\n    supply: main\n    stage: {kind: relay, pins: {coil: " pin                    \
@@ -320,6 +323,19 @@ static const struct {
          DRIVER(", transistor: {kind: p-channel, gate-limit: 20V, shifter: yes}"), MOTOR(""),
          HABITS),
      "pump ramp 40%\npump stop\n", "gate punctured"},
+    {"step-pwm", "pump",
+     RIG(FIVE, MAIN(""), ENABLED("10Hz"), DRIVER(""),
+         STEPPER(
+             "start-rate: 60steps/s, top-rate: 150steps/s, ramp: 200steps/s2, mode: full, duty: "
+             "50%"),
+         ""),
+     RIG(FIVE, MAIN(""), ENABLED("20kHz"), DRIVER(""),
+         STEPPER(
+             "start-rate: 60steps/s, top-rate: 150steps/s, ramp: 200steps/s2, mode: full, duty: "
+             "50%"),
+         ""),
+     "pump turn 180deg\npump hold 1s\npump turn reverse 90deg\npump hold 200ms\npump release\n",
+     "lost"},
     {"capacitor-edge", "pump",
      RIG(FIVE, MAIN(""), CHIP,
          "on-resistance: 50mohm, current-limit: 20A, current-time: 10us, voltage-limit: 30V, "

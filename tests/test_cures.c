@@ -39,6 +39,7 @@ static const struct {
     {"bootstrap", "duty-limit: ", "", "    duty-limit: %s%%\n", NULL},
     {"base-drive", "a base resistor of ", "base-resistor: 100kohm", "base-resistor: %sohm", NULL},
     {"gate-limit", "(clamp: ", "gate-limit: 20V", "gate-limit: 20V, clamp: %sV", NULL},
+    {"step-pwm", "pwm: ", "pwm: 10Hz", "pwm: %sHz", NULL},
     {"capacitor-edge", "at most ", "motor-capacitor: 470uF", "motor-capacitor: %snF", NULL},
     {"motor-capacitor", "at most ", "motor-capacitor: 2uF", "motor-capacitor: %snF", NULL},
     {"start-torque", "a gear of ", "static-friction", "gear: %s, static-friction", NULL},

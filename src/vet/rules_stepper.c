@@ -137,8 +137,7 @@ static void stepper_current(wpin_vetter *v) {
             continue;
         }
         bool stands = rests >= moves;
-        wpin_finding *n =
-            wpin_find_load(v, burns || share > 1.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_finding *n = wpin_find_load(v, burns || share > 1.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
         if (burns) {
             wpin_cause(n,
                        "standing, %.3g A in each winding heat it to %.0f degC, it survives %.0f "
@@ -152,6 +151,28 @@ static void stepper_current(wpin_vetter *v) {
         wpin_consequence(n, "its windings get too hot where it %s",
                          burns || stands ? "holds" : "steps for long");
         cure_current(n, f, burns || stands);
+    }
+}
+
+/* Between the pulses of a slow PWM whole steps pass without current. */
+static void step_pwm(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_stepping *d = &f->load->stepping;
+        double fades = 3 * f->load->stepper.inductance / f->loop_ohms;
+        double gap = f->pwm_hz > 0 ? (1 - d->duty) / f->pwm_hz - fades : 0;
+        if (f->load->what != WPIN_RIG_STEPPER || gap <= 0.5 / d->top_rate) {
+            continue;
+        }
+        double whole = gap * d->top_rate / (d->half_steps ? 2 : 1); /* it catches up with one */
+        wpin_finding *n = wpin_find_load(v, whole > 0.9 ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "at %.5g Hz and %.0f %% its windings are without current for %.3g ms in each "
+                   "period, and it steps every %.3g ms",
+                   f->pwm_hz, d->duty * 100, 1e3 * gap, 1e3 / d->top_rate);
+        wpin_consequence(n, "it %s steps: it is not where it is counted",
+                         whole > 0.9 ? "loses" : "may lose");
+        wpin_cure(n, "pwm: %.0fHz or more", ceil(10 * d->top_rate));
+        wpin_cure(n, "duty: 100%%, and a supply with fewer volts");
     }
 }
 
@@ -184,8 +205,11 @@ const wpin_rule_entry wpin_rules_stepper[] = {
     {{"step-resonance", "stepper stepping, inertia", "full steps at the rotor's own frequency",
       WPIN_EFFECT_ADVICE},
      resonance},
-    {{"step-rest", "own-table row rest, stepping mode", "places at which a row of rest holds nothing",
-      WPIN_EFFECT_ADVICE},
+    {{"step-pwm", "stepper stepping duty, pwm", "steps between the pulses of a slow PWM",
+      WPIN_EFFECT_DEAD},
+     step_pwm},
+    {{"step-rest", "own-table row rest, stepping mode",
+      "places at which a row of rest holds nothing", WPIN_EFFECT_ADVICE},
      step_rest},
     {{"stepper-current", "stepper rated, heat; supply voltage",
       "windings that carry more than they are rated for", WPIN_EFFECT_ADVICE},
