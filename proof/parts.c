@@ -2,16 +2,16 @@
  * ENCODER, OVERLOAD, ORDER or LOOP is defined. */
 #include "any.h"
 
-#ifdef STEPPER
+#ifdef STEPPER /* the table it is on */
 static wpin_stepper stepper;
 static wpin_stepper_config coils;
 static wpin_stage_config wires;
 static wpin_motor_config config;
 static wpin_motor motor;
 
-/* A table with rows of rest: one line that says less. */
-#define STATE(n) WPIN_ROW(WPIN_DRIVE_SECTOR + (n), WPIN_CELL_HIGH, WPIN_CELL_LOW)
-#define REST(n)  WPIN_ROW(WPIN_DRIVE_SECTOR + 8 + (n), WPIN_CELL_HIGH, WPIN_CELL_HIGH)
+/* One with PWM and rows of rest. */
+#define STATE(n) WPIN_ROW(WPIN_DRIVE_SECTOR + (n), WPIN_CELL_DUTY, WPIN_CELL_LOW)
+#define REST(n)  WPIN_ROW(WPIN_DRIVE_SECTOR + 8 + (n), WPIN_CELL_DUTY, WPIN_CELL_HIGH)
 static const wpin_row resting_rows[] = {WPIN_ROW(WPIN_DRIVE_COAST, WPIN_CELL_LOW, WPIN_CELL_LOW),
                                         STATE(0),
                                         STATE(1),
@@ -32,7 +32,7 @@ static const wpin_row resting_rows[] = {WPIN_ROW(WPIN_DRIVE_COAST, WPIN_CELL_LOW
 static const wpin_stage_table resting = {.line_count = 2, .row_count = 17, .rows = resting_rows};
 
 static void prove(void) {
-    any_stage(&wires, any ? &wpin_table_stepper : (any ? &wpin_table_stepper_enable : &resting));
+    any_stage(&wires, &STEPPER);
     ANYTHING(coils);
     coils.reduce = ANY_BOOL;
     coils.stage = &wires;

@@ -423,6 +423,37 @@ START_TEST(the_wrong_wiring_shows) {
 }
 END_TEST
 
+/* Its last currents die away through the diodes, and what rounding leaves of them is nothing: a
+ * simulation that took it for a current would take hours for this second. */
+START_TEST(what_is_left_of_its_currents_is_nothing) {
+    static const char rig_text[] =
+        "rig: weak\nsupplies:\n  main: {voltage: 2.131V, resistance: 59.57mohm, switch: on}\n"
+        "loads:\n  pump:\n    supply: main\n    stage: {kind: three-half-bridges, pins: {a: 4, "
+        "a-enable: 5, b: 6, b-enable: 7, c: 8, c-enable: 9}, pwm: 30.937Hz}\n    driver: "
+        "{on-resistance: 18mohm, current-limit: 41A, current-time: 12ms, voltage-limit: 24V}\n"
+        "    motor: {resistance: 0.4325ohm, inductance: 0.2221mH, constant: 35.9mNm/A, inertia: "
+        "986.9gcm2, static-friction: 86.078mNm, dry-friction: 52.059mNm, pole-pairs: 7, back-emf: "
+        "sine}\n    rest: 1s\n    hall: {pins: {a: 14, b: 15, c: 16}, uneven: 2deg}\n"
+        "    ramp: {up: 1.25s, down: 0.309s}\n    duty-limit: 83%\n";
+    static const char steps[] = "pump ramp 82.99%\npump hold 3s\npump stop\npump ramp 33.42%\n"
+                                "pump hold 2s\npump stop\npump ramp reverse 33.42%\n"
+                                "pump hold 1s\npump stop\npump rest 1s\n";
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(write_file("weak.yaml", rig_text), &m);
+    wpin_plan *plan = rig != NULL ? wpin_plan_read_text("weak", steps, rig, &m) : NULL;
+    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_rehearsal_options options = {0};
+    wpin_status refused;
+    char why[300];
+    wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    ck_assert_msg(r != NULL && r->steps[r->step_count - 1].rpm == 0, "%s", why);
+    wpin_report_free(r);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("brushless");
     TCase *tests = tcase_create("brushless");
@@ -435,6 +466,7 @@ int main(void) {
     tcase_add_loop_test(tests, its_waves_add_up, 0, 3);
     tcase_add_test(tests, what_has_no_waves_says_so);
     tcase_add_loop_test(tests, a_wrong_order_that_turns_is_told, 0, 2);
+    tcase_add_test(tests, what_is_left_of_its_currents_is_nothing);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

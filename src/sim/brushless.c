@@ -351,10 +351,21 @@ static bool advance_pair(wpin_plant *plant, int64_t dt) {
     return true;
 }
 
+/* Currents that sum to nothing never go one way all: what does is left by rounding. */
+static void forget_rounding(wpin_plant *plant) {
+    const double *amps = plant->phase_amps;
+    double least = fmin(fmin(amps[0], amps[1]), amps[2]);
+    double most = fmax(fmax(amps[0], amps[1]), amps[2]);
+    if (least >= 0 || most <= 0) {
+        memset(plant->phase_amps, 0, sizeof plant->phase_amps);
+    }
+}
+
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     if (advance_pair(plant, dt)) {
         return dt;
     }
+    forget_rounding(plant);
     wpin_instant first = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};
     memcpy(first.amps, plant->phase_amps, sizeof first.amps);
     wpin_circuit c;
