@@ -311,6 +311,16 @@ bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *wo
     return false;
 }
 
+void wpin_plan_claim(wpin_plan_reader *r, size_t load) {
+    unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
+    if (clash != 0) {
+        wpin_words_say(&r->line, 1,
+                       "'%s' is driven by another track of this parallel block already (line %u); "
+                       "expected one track for each load",
+                       r->rig->loads[load].name, clash);
+    }
+}
+
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
     const char *known[COUNT(verbs)];
     bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
@@ -321,14 +331,7 @@ void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
     for (size_t i = 0; i < count; i++) {
         known[i] = own[i].word;
         if (wpin_words_take(&r->line, own[i].word)) {
-            unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
-            if (clash != 0) {
-                wpin_words_say(
-                    &r->line, 1,
-                    "'%s' is driven by another track of this parallel block already (line "
-                    "%u); expected one track for each load",
-                    r->rig->loads[load].name, clash);
-            }
+            wpin_plan_claim(r, load);
             size_t mistakes = r->line.messages->count;
             own[i].read(r, load);
             r->flow.unsure[load] |= r->line.messages->count != mistakes;

@@ -155,13 +155,15 @@ void wpin_plan_read_together(wpin_plan_reader *r) {
         double longest = 0;
         for (size_t i = 0; i < r->rig->load_count; i++) {
             if (chosen != NULL && chosen[i]) {
+                wpin_flow_top(&r->flow)->track++;
+                wpin_plan_claim(r, i);
                 longest = fmax(longest, add_rest(r, i));
             }
         }
         wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_JOIN}, false);
         wpin_flow_close(&r->flow);
         wpin_flow_pass(&r->flow, longest);
-        wpin_plan_open_block(r, WPIN_BLOCK_PARALLEL);
+        wpin_flow_open(&r->flow, WPIN_BLOCK_PARALLEL, r->line.number); /* as deep as the first */
     }
     free(chosen);
 }

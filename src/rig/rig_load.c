@@ -249,8 +249,8 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
         wpin_say_at(reader, nodes[LOAD_RAMP], "'%s' %s and takes no ramp", load->kind->name, why);
     }
     if (!takes && load->limits.duty_max < 1) {
-        wpin_say_at(reader, nodes[LOAD_DUTY_LIMIT],
-                    "'%s' %s and takes no duty-limit", load->kind->name, why);
+        wpin_say_at(reader, nodes[LOAD_DUTY_LIMIT], "'%s' %s and takes no duty-limit",
+                    load->kind->name, why);
     }
     if (takes && nodes[LOAD_LEAST_TIME] != NULL) {
         wpin_say_at(reader, nodes[LOAD_LEAST_TIME],

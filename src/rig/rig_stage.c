@@ -126,8 +126,8 @@ static void set_cell(wpin_row *row, size_t line, wpin_cell cell) {
     }
 }
 
-/* Rows a table may have: of motors; of a brushless one its sectors; of a stepper its states, and how
- * it rests in them. */
+/* Rows a table may have: of motors; of a brushless one its sectors; of a stepper its states, and
+ * how it rests in them. */
 typedef struct row_word {
     const char *word;
     uint8_t drive;
@@ -142,10 +142,11 @@ static const row_word phase_rows[ROW_WORDS] = {
     {"sector-1", SECTOR + 1},    {"sector-2", SECTOR + 2},    {"sector-3", SECTOR + 3},
     {"sector-4", SECTOR + 4},    {"sector-5", SECTOR + 5}};
 static const row_word stepper_rows[ROW_WORDS] = {
-    {"coast", WPIN_DRIVE_COAST}, {"step-0", SECTOR},     {"step-1", SECTOR + 1},
-    {"step-2", SECTOR + 2},      {"step-3", SECTOR + 3}, {"step-4", SECTOR + 4},
-    {"step-5", SECTOR + 5},      {"step-6", SECTOR + 6}, {"step-7", SECTOR + 7},
-    {"rest", REST}};
+    {"coast", WPIN_DRIVE_COAST}, {"step-0", SECTOR},
+    {"step-1", SECTOR + 1},      {"step-2", SECTOR + 2},
+    {"step-3", SECTOR + 3},      {"step-4", SECTOR + 4},
+    {"step-5", SECTOR + 5},      {"step-6", SECTOR + 6},
+    {"step-7", SECTOR + 7},      {"rest", REST}};
 
 static const row_word *rows_of(const wpin_own_stage *own) {
     if (own->kind.coils) {
@@ -309,7 +310,8 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
         bool needed = words[i].drive >= SECTOR && words[i].drive != REST;
         if (needed && !wpin_stage_kind_has(load->kind, (wpin_drive)words[i].drive)) {
             wpin_say_at(reader, node, "rows lack '%s'; expected %s", words[i].word,
-                        load->kind->coils ? "all of step-0 to step-7" : "all of sector-0 to sector-5");
+                        load->kind->coils ? "all of step-0 to step-7"
+                                          : "all of sector-0 to sector-5");
             return;
         }
     }

@@ -238,7 +238,8 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *
     int found =
         text != NULL ? wpin_find_word(reader, end, text, "at-end", words, COUNT(words)) : -1;
     s->at_end = found >= 0 ? (uint8_t)found : (rows ? WPIN_STEP_REDUCE : WPIN_STEP_HOLD);
-    bool reduces = s->at_end == WPIN_STEP_REDUCE, pwm = kind == NULL || wpin_stage_kind_has_pwm(kind);
+    bool reduces = s->at_end == WPIN_STEP_REDUCE,
+         pwm = kind == NULL || wpin_stage_kind_has_pwm(kind);
     for (int i = STEPPING_DUTY; i <= STEPPING_REST_DUTY && !pwm; i++) {
         if (nodes[i] != NULL) {
             wpin_say_at(reader, nodes[i],

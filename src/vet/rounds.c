@@ -85,10 +85,9 @@ static flowing flows_at(const walk *w, double duty) {
 /* A start: on a ramp what inertia and friction take; at once the stall current, which fades with
  * the motor's lag, so that three lags have a sixth of its square in the mean. A coil's is its kick.
  */
-static void starts(walk *w, double duty) {
+static void begin(walk *w, double duty) {
     const wpin_facts *f = w->f;
     const wpin_rig_limits *l = &f->load->limits;
-    w->round.starts++;
     if (!f->motor) {
         w->starting = l->kick_time;
         w->starts = flows_at(w, fmax(l->kick_level, duty));
@@ -112,17 +111,16 @@ static void put(walk *w, double duty) {
         w->runs = flows_at(w, fabs(duty));
     }
     if (duty != 0 && from_rest) {
-        starts(w, fabs(duty));
+        begin(w, fabs(duty));
+        w->round.starts++;
     }
 }
 
-/* What moves is stopped by a current that takes as much as the start gave. */
+/* A brake takes out again what the start put in, with as much current. */
 static void stop_hard(walk *w) {
     if (w->f->motor && w->duty != 0) {
-        double lag = w->starting = fmax(w->starting, 1e-3);
-        starts(w, fabs(w->duty));
-        w->round.starts--;
-        warm(w, w->starts, fmax(w->starting, lag));
+        begin(w, fabs(w->duty));
+        warm(w, w->starts, w->starting);
     }
     w->starting = 0;
     put(w, 0);
@@ -161,6 +159,7 @@ static void act(walk *w, size_t i) {
     const wpin_step *s = &w->v->plan->steps[i];
     const wpin_rig_limits *l = &w->f->load->limits;
     double lasts = s->time_ms * 1e-3;
+    double any = w->f->hot_duty > 0 ? w->f->hot_duty : l->duty_max; /* the hottest it may be at */
     double duty = fmin(fmax(wpin_rig_step_duty(w->v->rig, s), -l->duty_max), l->duty_max);
     switch ((wpin_op)s->op) {
     case WPIN_OP_RUN: w->ends = HUGE_VAL, put(w, duty); break;
@@ -172,11 +171,11 @@ static void act(walk *w, size_t i) {
         break;
     case WPIN_OP_FOLLOW:
     case WPIN_OP_CALIBRATE:
-        put(w, l->duty_max);
+        put(w, any);
         runs_out(w, lasts);
         break;
     case WPIN_OP_TURN:
-    case WPIN_OP_TURN_TO: w->ends = HUGE_VAL, put(w, l->duty_max); break;
+    case WPIN_OP_TURN_TO: w->ends = HUGE_VAL, put(w, any); break;
     case WPIN_OP_HOLD:
         if (s->until != 0) { /* its event may come as late as that */
             pass(w, lasts);

@@ -385,7 +385,11 @@ static void run_time(wpin_vetter *v) {
             wpin_cause(n, "with all loads running (%.3g A) its cells last about %.3g h", amps,
                        hours);
             wpin_consequence(n, "then the voltage falls below %.3g V", s->empty_volts);
-            wpin_cure(n, "%.3g Ah for a whole hour", amps / 0.8);
+            if (hours < 1) {
+                wpin_cure(n, "%.3g Ah for a whole hour", amps / 0.8);
+            } else {
+                wpin_cure(n, "%.3g Ah for twice as long", 2 * s->capacity / 3600);
+            }
         }
     }
 }
