@@ -7,7 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <time.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 
 #define MS 1000000000LL
 

@@ -2,7 +2,7 @@
 #ifndef BELTS_H
 #define BELTS_H
 
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 enum { BELTS = 2 };
 

@@ -2,7 +2,7 @@
 #ifndef HONEY_HOUSE_H
 #define HONEY_HOUSE_H
 
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 typedef struct honey_house {
     wpin_rig *rig;

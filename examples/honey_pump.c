@@ -1,7 +1,7 @@
 /* The honey pump: what the core is told about it, and the simulated bench it stands on. */
 #include "honey_pump.h"
 #include <stdio.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 
 static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
 static const WPIN_FLASH wpin_stage_config stage = {/* direction, brake, pwm */

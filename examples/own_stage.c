@@ -1,7 +1,7 @@
 /* A power stage of your own: a truth table, and nothing else. This board has one line a direction
  * and an enable that must be high while the motor is driven; enable low lets it coast. */
 #include <stdio.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 #include <windpin/windpin.h>
 
 enum { L = WPIN_CELL_LOW, H = WPIN_CELL_HIGH, D = WPIN_CELL_DUTY };

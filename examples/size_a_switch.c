@@ -2,7 +2,7 @@
  * resistor does its transistor need? The same sheets as windpin size, called from a program. */
 #include <stdio.h>
 #include <string.h>
-#include <windpin/sheet.h>
+#include <windpin/host/sheet.h>
 
 /* Works a sheet out with one quantity given; what else it takes keeps its default. */
 static wpin_answer work_out(const char *name, const char *key, const char *text) {

@@ -2,7 +2,7 @@
  * 51.428 degrees, which no whole number of steps is: the remainder is carried, and after each turn
  * the first jar is where it was. */
 #include <stdio.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 #include <windpin/windpin.h>
 
 static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 5}, {.pin = 6}, {.pin = 7}};

@@ -2,7 +2,7 @@
 #ifndef TWINS_H
 #define TWINS_H
 
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 #include <windpin/windpin.h>
 
 enum { TWINS = 2, LINES = 4 };

@@ -5,7 +5,7 @@
 
 #include "random_rigs.h"
 #include <string.h>
-#include <windpin/rig.h>
+#include <windpin/host/rig.h>
 
 typedef struct campaign_cell {
     const char *load;

@@ -4,9 +4,9 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
-#include <windpin/sim.h>
-#include <windpin/waves.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/host/sim.h>
+#include <windpin/host/waves.h>
 
 #define PI 3.14159265358979323846
 

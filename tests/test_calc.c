@@ -2,8 +2,8 @@
 #include "support.h"
 #include <math.h>
 #include <string.h>
-#include <windpin/calc.h>
-#include <windpin/sheet.h>
+#include <windpin/host/calc.h>
+#include <windpin/host/sheet.h>
 
 static void fill(const wpin_sheet *sheet, const char *words, double *values) {
     char text[400], why[300], *saved = NULL;

@@ -4,8 +4,8 @@
 #define _GNU_SOURCE
 #include "campaign_rigs.h"
 #include <stdlib.h>
-#include <windpin/rehearsal.h>
-#include <windpin/vet.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/host/vet.h>
 
 enum { CELLS = 200 };
 typedef enum vetted { CLEAN, CAUTIONED, REFUSED_BURNS, REFUSED_DEAD, REFUSED_OTHER, VETTED } vetted;

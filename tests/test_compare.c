@@ -3,7 +3,7 @@
 #include "support.h"
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rig.h>
+#include <windpin/host/rig.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 

@@ -6,8 +6,8 @@
 #include "support.h"
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
-#include <windpin/vet.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/host/vet.h>
 
 /* The figure after `after` in the cure of a bad rig goes into `write` (twice, if it has two), which
  * takes the place of `old`, or is put at the end of the rig. */

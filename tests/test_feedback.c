@@ -2,7 +2,7 @@
 #include "support.h"
 #include <math.h>
 #include <stdlib.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 /* ---- a counter whose shaft is a formula ---- */
 

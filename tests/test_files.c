@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/plan.h>
+#include <windpin/host/plan.h>
 
 /* A good rig; the table below spoils one line of it at a time. */
 static const char good_rig[] = "rig: bench\n"                                             /* 1 */

@@ -5,7 +5,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 static double of(const wpin_sim_motor *m, wpin_constant which) {
     switch (which) {

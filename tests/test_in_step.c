@@ -3,7 +3,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <windpin/in_step.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 static int size_of(int value) {
     return value < 0 ? -value : value;

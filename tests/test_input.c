@@ -2,7 +2,7 @@
 #include "support.h"
 #include <math.h>
 #include <stdlib.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 
 enum { PIN = 2, OTHER = 3, KNOB = 1 };
 #define US 1000000LL

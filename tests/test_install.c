@@ -1,7 +1,7 @@
 /* The installed tree: program, demo, and a program of somebody else's built both ways. */
 #include "support.h"
 #include <string.h>
-#include <windpin/rig.h>
+#include <windpin/host/rig.h>
 
 static char output[20000];
 
@@ -80,7 +80,7 @@ START_TEST(the_exported_table_compiles_and_runs) {
         "20mNm/A, inertia: 90gcm2}\n    ramp: "
         "{up: 1s, down: 1s}\n    rest: 1s\n" HALF("near", "8") HALF("far", "9");
     static const char program[] =
-        "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include <windpin/sim.h>\n"
+        "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include <windpin/host/sim.h>\n"
         "int main(void) {\n"
         "    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});\n"
         "    wpin_port port = wpin_sim_port(sim);\n"
@@ -117,7 +117,7 @@ END_TEST
 /* An exported plan is, step for step, the one that a rehearsal runs. */
 START_TEST(an_exported_plan_is_the_plan) {
     static const char program[] =
-        "#include \"plan.h\"\n#include <windpin/plan.h>\n"
+        "#include \"plan.h\"\n#include <windpin/host/plan.h>\n"
         "int main(int argc, char **argv) {\n    wpin_messages m = {0};\n    wpin_rig *rig = "
         "wpin_rig_read(argv[argc - 2], &m);\n    wpin_plan *p = wpin_plan_read(argv[argc - 1], "
         "rig, "

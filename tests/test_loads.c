@@ -5,7 +5,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 typedef struct bench {
     const char *controller, *supplies, *inputs, *loads;

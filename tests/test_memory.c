@@ -4,8 +4,8 @@
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
-#include <windpin/vet.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/host/vet.h>
 
 /* ---- an allocator that fails once, or from then on (the linker puts it in front) ---- */
 

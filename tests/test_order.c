@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 #define RIG                                                                                        \
     "rig: spinner\ncontroller: {logic: 5V}\nsupplies:\n  main: {voltage: 24V, resistance: "        \

@@ -6,7 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <windpin/overload.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 

@@ -4,7 +4,7 @@
 #include "support.h"
 #include <math.h>
 #include <string.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 
 #define MS 1000000000LL
 enum { A1 = 1, A2, B1, B2, GATE };

@@ -4,8 +4,8 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/plan.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/plan.h>
+#include <windpin/host/rehearsal.h>
 
 /* Switch and stop in one: by sed, what the demo's gate is turned into. */
 #define NO_SWITCH                                                                                  \

@@ -3,7 +3,7 @@
 #include "support.h"
 #include <string.h>
 #include <windpin/porttest.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 
 typedef struct found {
     char broken[2000];

@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <windpin/process.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 #include <windpin/two_point.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))

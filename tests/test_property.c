@@ -6,7 +6,7 @@
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
+#include <windpin/host/rehearsal.h>
 
 typedef struct writer {
     char text[6000];

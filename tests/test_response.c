@@ -5,7 +5,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/response.h>
+#include <windpin/host/response.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 

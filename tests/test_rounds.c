@@ -7,8 +7,8 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rehearsal.h>
-#include <windpin/vet.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/host/vet.h>
 
 #define WARM(kpw)                                                                                  \
     ", gear: 18, gear-efficiency: 75%, load: {torque: 0.8Nm}, heat: {resistance: " kpw ", time: "  \

@@ -5,7 +5,7 @@
 #include "support.h"
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/rig.h>
+#include <windpin/host/rig.h>
 
 enum {
     DEAD_US = 3,

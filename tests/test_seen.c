@@ -1,7 +1,7 @@
 /* What a run comes to by the controller's own measurements: the right words from them alone, and
  * none where nothing is wrong. */
 #include "support.h"
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 #include <string.h>
 
 #define DEMO(name) TEST_SOURCE "/demo/" name

@@ -4,7 +4,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/sim.h>
+#include <windpin/host/sim.h>
 
 #define MS 1000000000LL
 #define US 1000000LL

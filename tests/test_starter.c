@@ -5,9 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
-#include <windpin/rehearsal.h>
-#include <windpin/starter.h>
-#include <windpin/vet.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/host/starter.h>
+#include <windpin/host/vet.h>
 
 static char output[20000];
 

@@ -6,7 +6,7 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/trials.h>
+#include <windpin/host/trials.h>
 
 typedef struct subject {
     const char *name, *rig, *plan;

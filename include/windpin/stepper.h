@@ -34,10 +34,9 @@ WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_stepper_enable;
 
 /** Everything constant about a stepper. The caller keeps it alive. */
 typedef struct wpin_stepper_config {
-    const WPIN_FAR wpin_stage_config
-        *stage;                /**< On a stepper's table. */
-    uint16_t steps_per_rev;    /**< Full steps of one turn of the motor, 4 to 2000. */
-    bool half_steps;           /**< Twice as many, half as long. */
+    const WPIN_FAR wpin_stage_config *stage; /**< On a stepper's table. */
+    uint16_t steps_per_rev;                  /**< Full steps of one turn of the motor, 4 to 2000. */
+    bool half_steps;                         /**< Twice as many, half as long. */
     bool release;              /**< Coils off at the end of a move; otherwise it holds. */
     uint16_t start_rate;       /**< Steps a second it can start and stop at once, 1 and up. */
     uint16_t top_rate;         /**< Steps a second at most, from start_rate up to 20000; and no more

@@ -2,8 +2,8 @@
 #ifndef WPIN_CALC_ANSWER_H
 #define WPIN_CALC_ANSWER_H
 
-#include "windpin/calc.h"
-#include "windpin/sheet.h"
+#include "windpin/host/calc.h"
+#include "windpin/host/sheet.h"
 #include <math.h>
 
 /* A quantity as text, valid for the next seven. */

@@ -1,6 +1,6 @@
 /* A lamp's filament: R goes with T^1.2 (tungsten), what it radiates with T^4 (Stefan and
  * Boltzmann), its light with the 2.2nd power of that, which makes the usual 3.4th of the volts. */
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 
 #define ROOM_K 300.0

@@ -1,5 +1,5 @@
 /* The formulas of calc.h, one function each. */
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 
 #define PI 3.14159265358979323846

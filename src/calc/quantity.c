@@ -1,5 +1,5 @@
 /* One table of units; reading and writing both use it. */
-#include "windpin/quantity.h"
+#include "windpin/host/quantity.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

@@ -1,5 +1,5 @@
 /* What a speed regulator's design predicts: the course of a speed, tick by tick. */
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 #include <stdlib.h>
 

@@ -1,5 +1,5 @@
 /* Gains of a speed regulator from the constants of motor and load. */
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 
 #define PI 3.14159265358979323846

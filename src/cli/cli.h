@@ -2,8 +2,8 @@
 #ifndef WPIN_CLI_H
 #define WPIN_CLI_H
 
-#include "windpin/rehearsal.h"
-#include "windpin/vet.h"
+#include "windpin/host/rehearsal.h"
+#include "windpin/host/vet.h"
 #include <argp.h>
 #include <stdbool.h>
 

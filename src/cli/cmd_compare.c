@@ -2,8 +2,8 @@
  */
 #define _GNU_SOURCE
 #include "cli_json.h"
-#include "windpin/quantity.h"
-#include "windpin/vet.h"
+#include "windpin/host/quantity.h"
+#include "windpin/host/vet.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>

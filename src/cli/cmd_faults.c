@@ -1,6 +1,6 @@
 /* windpin faults RIG PLAN: every fault the rig can have, at many moments of the plan. */
 #include "cli_json.h"
-#include "windpin/trials.h"
+#include "windpin/host/trials.h"
 #include <argp.h>
 #include <stdio.h>
 #include <stdlib.h>

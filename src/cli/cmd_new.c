@@ -1,8 +1,8 @@
 /* windpin new: a first rig and plan from a few answers. */
 #define _GNU_SOURCE
 #include "cli.h"
-#include "windpin/quantity.h"
-#include "windpin/starter.h"
+#include "windpin/host/quantity.h"
+#include "windpin/host/starter.h"
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>

@@ -1,6 +1,6 @@
 /* windpin preview RIG PLAN: the plan in words, with times and the highest currents to expect. */
 #include "cli_json.h"
-#include "windpin/vet.h"
+#include "windpin/host/vet.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>

@@ -1,7 +1,7 @@
 /* windpin size SHEET key=quantity ...: the desk calculator. */
 #define _GNU_SOURCE
 #include "cli_json.h"
-#include "windpin/sheet.h"
+#include "windpin/host/sheet.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>

@@ -2,7 +2,7 @@
 #define _GNU_SOURCE
 #include "cli_json.h"
 #include "vet_words.h"
-#include "windpin/quantity.h"
+#include "windpin/host/quantity.h"
 #include <argp.h>
 #include <stdio.h>
 #include <stdlib.h>

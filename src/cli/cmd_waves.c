@@ -1,7 +1,7 @@
 /* windpin waves RIG LOAD: the three phases of a brushless motor over two electrical turns. */
 #include "cli_json.h"
-#include "windpin/quantity.h"
-#include "windpin/waves.h"
+#include "windpin/host/quantity.h"
+#include "windpin/host/waves.h"
 #include <argp.h>
 #include <math.h>
 #include <stdio.h>

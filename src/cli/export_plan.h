@@ -2,7 +2,7 @@
 #ifndef WPIN_CLI_EXPORT_PLAN_H
 #define WPIN_CLI_EXPORT_PLAN_H
 
-#include "windpin/plan.h"
+#include "windpin/host/plan.h"
 #include <stdio.h>
 
 /* The table, its size and tracks, and what the numbers of motors, switches and inputs are; names

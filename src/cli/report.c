@@ -1,6 +1,6 @@
 /* The report as a table for people. */
 #include "cli.h"
-#include "windpin/quantity.h"
+#include "windpin/host/quantity.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>

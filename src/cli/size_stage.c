@@ -1,6 +1,6 @@
 /* windpin size stage: which kind of stage fits, and the first unmet wish of each that does not. */
 #include "cli_json.h"
-#include "windpin/quantity.h"
+#include "windpin/host/quantity.h"
 #include <stdio.h>
 #include <string.h>
 

@@ -2,7 +2,7 @@
 #ifndef WPIN_CLI_VET_WORDS_H
 #define WPIN_CLI_VET_WORDS_H
 
-#include "windpin/vet.h"
+#include "windpin/host/vet.h"
 #include <jansson.h>
 #include <stdio.h>
 

@@ -1,5 +1,5 @@
 /* Records: kept, written, read. */
-#include "windpin/identify.h"
+#include "windpin/host/identify.h"
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>

@@ -2,7 +2,7 @@
 #ifndef WPIN_IDENTIFY_WINDOWS_H
 #define WPIN_IDENTIFY_WINDOWS_H
 
-#include "windpin/identify.h"
+#include "windpin/host/identify.h"
 
 /* A stretch from one edge of the encoder to a later one of the same kind. Signs as forward. */
 typedef struct wpin_stretch {

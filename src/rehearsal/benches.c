@@ -1,6 +1,6 @@
 /* Benches that are not what the rig says, one or many of them. */
 #include "pool.h"
-#include "windpin/response.h"
+#include "windpin/host/response.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>

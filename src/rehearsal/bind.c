@@ -1,5 +1,5 @@
 /* From the rig to what the core is told. */
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <string.h>
 

@@ -1,6 +1,6 @@
 /* From the rig to the simulated board: what is really there. */
 #define _GNU_SOURCE
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>

@@ -1,6 +1,6 @@
 /* Which of a stepper's four leads make a winding, by the current in each of its eight states: a
  * channel drives what is between its own two outputs. */
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

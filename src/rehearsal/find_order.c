@@ -1,6 +1,6 @@
 /* Finds the order of a brushless motor's wires on the simulated board, as the core does it
  * anywhere. */
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

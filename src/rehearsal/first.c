@@ -1,5 +1,5 @@
 /* The first motion of a load: alone, gently, each way, and which way its shaft turned. */
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>

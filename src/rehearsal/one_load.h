@@ -2,7 +2,7 @@
 #ifndef WPIN_REHEARSAL_ONE_LOAD_H
 #define WPIN_REHEARSAL_ONE_LOAD_H
 
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 
 typedef struct wpin_one_load {
     const wpin_rig *rig;

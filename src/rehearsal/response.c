@@ -1,5 +1,5 @@
 /* A regulated speed asked for another one, then loaded: on a bench, and as the design predicts. */
-#include "windpin/response.h"
+#include "windpin/host/response.h"
 #include "one_load.h"
 #include "response_figures.h"
 #include <math.h>

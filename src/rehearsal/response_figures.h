@@ -2,7 +2,7 @@
 #ifndef WPIN_REHEARSAL_RESPONSE_FIGURES_H
 #define WPIN_REHEARSAL_RESPONSE_FIGURES_H
 
-#include "windpin/response.h"
+#include "windpin/host/response.h"
 
 typedef struct wpin_course {
     const double *speeds; /* at the end of each tick since another speed was asked for */

@@ -2,7 +2,7 @@
 #ifndef WPIN_REHEARSAL_RUN_H
 #define WPIN_REHEARSAL_RUN_H
 
-#include "windpin/rehearsal.h"
+#include "windpin/host/rehearsal.h"
 
 /* Readings of a load summed over several stretches of time. */
 typedef struct wpin_tally {

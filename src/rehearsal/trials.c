@@ -1,7 +1,7 @@
 /* Puts each fault into a rig at many moments of a plan, one run each, and counts what was noticed.
  */
 #define _GNU_SOURCE
-#include "windpin/trials.h"
+#include "windpin/host/trials.h"
 #include "pool.h"
 #include <math.h>
 #include <stdio.h>

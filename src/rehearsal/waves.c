@@ -1,5 +1,5 @@
 /* Two electrical turns of a brushless motor, once it has settled at a duty. */
-#include "windpin/waves.h"
+#include "windpin/host/waves.h"
 #include "one_load.h"
 #include <math.h>
 #include <stdio.h>

@@ -3,8 +3,8 @@
 #ifndef WPIN_RIG_FIELDS_H
 #define WPIN_RIG_FIELDS_H
 
-#include "windpin/messages.h"
-#include "windpin/quantity.h"
+#include "windpin/host/messages.h"
+#include "windpin/host/quantity.h"
 #include <yaml.h>
 
 typedef enum wpin_field_type {

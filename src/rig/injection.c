@@ -1,6 +1,6 @@
 /* Words for faults: which part, what is wrong with it. */
 #define _GNU_SOURCE
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 #include <stdio.h>
 #include <string.h>
 #include <strings.h>

@@ -1,6 +1,6 @@
 /* Findings with their places, and the nearest valid word. */
 #define _GNU_SOURCE
-#include "windpin/messages.h"
+#include "windpin/host/messages.h"
 #include <ctype.h>
 #include <stdarg.h>
 #include <stdio.h>

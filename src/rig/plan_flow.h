@@ -3,7 +3,7 @@
 #ifndef WPIN_RIG_PLAN_FLOW_H
 #define WPIN_RIG_PLAN_FLOW_H
 
-#include "windpin/plan.h"
+#include "windpin/host/plan.h"
 
 #define WPIN_BLOCK_DEPTH 12
 

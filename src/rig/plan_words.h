@@ -2,8 +2,8 @@
 #ifndef WPIN_RIG_PLAN_WORDS_H
 #define WPIN_RIG_PLAN_WORDS_H
 
-#include "windpin/messages.h"
-#include "windpin/quantity.h"
+#include "windpin/host/messages.h"
+#include "windpin/host/quantity.h"
 
 #define WPIN_WORDS_MAX 12
 

@@ -1,6 +1,6 @@
 /* Words of earlier versions, and what they are called now: docs/upgrading.md lists the same. */
 #define _GNU_SOURCE
-#include "windpin/messages.h"
+#include "windpin/host/messages.h"
 #include <strings.h>
 
 static const struct {

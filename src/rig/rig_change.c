@@ -1,6 +1,6 @@
 /* A rig file with one value changed: the text around it stays as it is. */
 #define _GNU_SOURCE
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>

@@ -1,5 +1,5 @@
 /* Estimates about a load of a rig that more than one room needs. */
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 #include <math.h>
 
 bool wpin_rig_single_switch(const wpin_stage_kind *kind) {

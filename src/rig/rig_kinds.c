@@ -1,5 +1,5 @@
 /* The kinds of power stage the rig file knows: data. A new kind is a new entry. */
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 
 #define TABLE(of) .table = &wpin_table_##of, .table_name = "wpin_table_" #of
 

@@ -3,7 +3,7 @@
 #define WPIN_RIG_PARTS_H
 
 #include "fields.h"
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 
 #define QUANTITY(key, type, member, need, dim, low, high)                                          \
     {                                                                                              \

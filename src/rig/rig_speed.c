@@ -1,5 +1,5 @@
 /* What follows from a rig about a load whose speed is measured or regulated. */
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 #include <math.h>
 
 #define PI 3.14159265358979323846

@@ -1,5 +1,5 @@
 /* A first rig and plan from a few answers. */
-#include "windpin/starter.h"
+#include "windpin/host/starter.h"
 #include <math.h>
 #include <string.h>
 

@@ -1,5 +1,5 @@
 /* About the duty that a step of a plan leads to, whatever quantity it asks for. */
-#include "windpin/rig.h"
+#include "windpin/host/rig.h"
 #include <math.h>
 
 double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step) {

@@ -5,7 +5,7 @@
 #include "logic.h"
 #include "plant.h"
 #include "wave.h"
-#include "windpin/sim.h"
+#include "windpin/host/sim.h"
 
 #define WPIN_SIM_PINS    256
 #define WPIN_SIM_NO_WIRE (-1)

@@ -1,7 +1,7 @@
 /* What an edge of a leg costs besides the winding's current: a capacitor at the motor is charged or
  * emptied through the switches, a slow diode is a short across the supply until it blocks. */
 #include "board.h"
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 
 /* A switch takes over the current of the diode across the other side: out of the leg that is the

@@ -2,7 +2,7 @@
  *     tau dT/dt = P Rth - T    (T above the air's 25 degC)
  * and burns, or shuts itself down, above its limit. */
 #include "board.h"
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 #include <stdio.h>
 

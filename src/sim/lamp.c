@@ -1,6 +1,6 @@
 /* Lamps and light-emitting diodes: no winding, so the current follows the volts at once. */
 #include "plant.h"
-#include "windpin/calc.h"
+#include "windpin/host/calc.h"
 #include <math.h>
 
 #define PS       1e-12

@@ -5,7 +5,7 @@
 
 #include "leap.h"
 #include "propagator.h"
-#include "windpin/sim.h"
+#include "windpin/host/sim.h"
 #include <math.h>
 
 /* What a leg of the bridge connects its terminal to. */

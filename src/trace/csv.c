@@ -1,5 +1,5 @@
 /* Samples as CSV, RFC 4180: a header, rows ended by CR LF, a dot as decimal mark. */
-#include "windpin/trace.h"
+#include "windpin/host/trace.h"
 #include <errno.h>
 #include <math.h>
 #include <stdio.h>

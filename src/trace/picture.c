@@ -1,7 +1,7 @@
 /* Pictures of a trace, drawn by gnuplot: one column of panels a load, honest axes. */
 #define _GNU_SOURCE
 #include "gnuplot.h"
-#include "windpin/trace.h"
+#include "windpin/host/trace.h"
 #include <errno.h>
 #include <math.h>
 #include <stdio.h>

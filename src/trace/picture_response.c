@@ -1,6 +1,6 @@
 /* The picture of a response: speed, duty and current. */
 #include "gnuplot.h"
-#include "windpin/response.h"
+#include "windpin/host/response.h"
 #include <math.h>
 
 static void put_rows(FILE *to, const wpin_response *r) {

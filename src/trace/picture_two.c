@@ -1,6 +1,6 @@
 /* Two traces of one load, one drawn over the other. */
 #include "gnuplot.h"
-#include "windpin/trace.h"
+#include "windpin/host/trace.h"
 
 typedef struct panel {
     const char *label, *column;

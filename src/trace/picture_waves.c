@@ -1,6 +1,6 @@
 /* The picture of two electrical turns: currents, back-emf, sensors, torque. */
 #include "gnuplot.h"
-#include "windpin/waves.h"
+#include "windpin/host/waves.h"
 #include <math.h>
 
 /* The angle goes on over the second turn, whichever way it turns. */

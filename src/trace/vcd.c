@@ -1,5 +1,5 @@
 /* Pin levels as a value change dump, IEEE 1364 clause 18: one wire a control line. */
-#include "windpin/trace.h"
+#include "windpin/host/trace.h"
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>

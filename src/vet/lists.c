@@ -1,6 +1,6 @@
 /* Lists made from a rig: the power-up checklist, the wiring table, the parts. */
 #define _GNU_SOURCE
-#include "windpin/vet.h"
+#include "windpin/host/vet.h"
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>

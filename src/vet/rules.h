@@ -2,8 +2,8 @@
 #ifndef WPIN_VET_RULES_H
 #define WPIN_VET_RULES_H
 
-#include "windpin/calc.h"
-#include "windpin/vet.h"
+#include "windpin/host/calc.h"
+#include "windpin/host/vet.h"
 #include <math.h>
 
 #define PI 3.14159265358979323846

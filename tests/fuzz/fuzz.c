@@ -7,9 +7,9 @@
 #include <stdlib.h>
 #include <sys/mman.h>
 #include <unistd.h>
-#include <windpin/plan.h>
-#include <windpin/rig.h>
-#include <windpin/vet.h>
+#include <windpin/host/plan.h>
+#include <windpin/host/rig.h>
+#include <windpin/host/vet.h>
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

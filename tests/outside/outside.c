@@ -1,6 +1,6 @@
 /* Uses the core and the rig reader of an installed Wind Pin. */
 #include <stdio.h>
-#include <windpin/rig.h>
+#include <windpin/host/rig.h>
 #include <windpin/windpin.h>
 
 int main(int argc, char **argv) {

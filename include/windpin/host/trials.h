@@ -5,7 +5,7 @@
 #ifndef WINDPIN_TRIALS_H
 #define WINDPIN_TRIALS_H
 
-#include "api.h"
+#include "../api.h"
 #include "rehearsal.h"
 
 #ifdef __cplusplus

@@ -5,7 +5,7 @@
 #ifndef WINDPIN_VET_H
 #define WINDPIN_VET_H
 
-#include "api.h"
+#include "../api.h"
 #include "plan.h"
 #include "sheet.h"
 

@@ -17,8 +17,8 @@
 #ifndef WINDPIN_SIM_H
 #define WINDPIN_SIM_H
 
-#include "api.h"
-#include "port.h"
+#include "../api.h"
+#include "../port.h"
 
 #ifdef __cplusplus
 extern "C" {

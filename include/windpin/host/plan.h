@@ -6,7 +6,7 @@
 #ifndef WINDPIN_PLAN_H
 #define WINDPIN_PLAN_H
 
-#include "api.h"
+#include "../api.h"
 #include "require.h"
 #include "rig.h"
 

@@ -5,7 +5,7 @@
 #ifndef WINDPIN_TRACE_H
 #define WINDPIN_TRACE_H
 
-#include "api.h"
+#include "../api.h"
 #include "rig.h"
 
 #ifdef __cplusplus

@@ -9,7 +9,7 @@
 #ifndef WINDPIN_CALC_H
 #define WINDPIN_CALC_H
 
-#include "api.h"
+#include "../api.h"
 #include <stdbool.h>
 #include <stddef.h>
 

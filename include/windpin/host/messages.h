@@ -4,7 +4,7 @@
 #ifndef WINDPIN_MESSAGES_H
 #define WINDPIN_MESSAGES_H
 
-#include "api.h"
+#include "../api.h"
 #include <stdbool.h>
 #include <stddef.h>
 

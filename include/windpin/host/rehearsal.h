@@ -5,7 +5,7 @@
 #ifndef WINDPIN_REHEARSAL_H
 #define WINDPIN_REHEARSAL_H
 
-#include "api.h"
+#include "../api.h"
 #include "identify.h"
 #include "plan.h"
 #include "trace.h"

@@ -6,7 +6,7 @@
 #ifndef WINDPIN_RESPONSE_H
 #define WINDPIN_RESPONSE_H
 
-#include "api.h"
+#include "../api.h"
 #include "rig.h"
 
 #ifdef __cplusplus

@@ -5,7 +5,7 @@
 #ifndef WINDPIN_WAVES_H
 #define WINDPIN_WAVES_H
 
-#include "api.h"
+#include "../api.h"
 #include "rig.h"
 #include "sim.h"
 

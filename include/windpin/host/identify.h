@@ -1,13 +1,13 @@
 /** @file identify.h
  * What a motor is, from how it ran: resistance, torque constant, inertia and frictions, each with
  * how far it may be off. A record holds only what a controller knows: duty, sensed current, counts
- * and their moments. It is taken by an experiment (windpin/rehearsal.h) or read from a file. Host
- * only.
+ * and their moments. It is taken by an experiment (windpin/host/rehearsal.h) or read from a file.
+ * Host only.
  */
 #ifndef WINDPIN_IDENTIFY_H
 #define WINDPIN_IDENTIFY_H
 
-#include "api.h"
+#include "../api.h"
 #include "rig.h"
 #include <stddef.h>
 #include <stdint.h>

@@ -11,7 +11,7 @@
 #ifndef WINDPIN_SHEET_H
 #define WINDPIN_SHEET_H
 
-#include "api.h"
+#include "../api.h"
 #include "quantity.h"
 
 #ifdef __cplusplus

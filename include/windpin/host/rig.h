@@ -5,11 +5,11 @@
 #ifndef WINDPIN_RIG_H
 #define WINDPIN_RIG_H
 
-#include "api.h"
+#include "../api.h"
+#include "../windpin.h"
 #include "calc.h"
 #include "messages.h"
 #include "sim.h"
-#include "windpin.h"
 
 #ifdef __cplusplus
 extern "C" {

@@ -6,7 +6,7 @@
 #ifndef WINDPIN_REQUIRE_H
 #define WINDPIN_REQUIRE_H
 
-#include "api.h"
+#include "../api.h"
 #include <stdbool.h>
 #include <stddef.h>
 

@@ -4,7 +4,7 @@
 #ifndef WINDPIN_QUANTITY_H
 #define WINDPIN_QUANTITY_H
 
-#include "api.h"
+#include "../api.h"
 #include <stdbool.h>
 #include <stddef.h>
 
