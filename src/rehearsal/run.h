@@ -46,6 +46,7 @@ typedef struct wpin_dues {
     struct {
         bool known;
         double turning, standing; /* mean currents: while it turns as it should, and stands */
+        double rpm;               /* at the output, as it should turn */
     } at[WPIN_DUE_STEPS + 1];
 } wpin_dues;
 

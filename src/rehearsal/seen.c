@@ -5,6 +5,8 @@
 #include <math.h>
 #include <stdio.h>
 
+#define PI 3.14159265358979323846
+
 /* A sense that is too coarse for a current can't tell whether it flows: A. */
 static double finest(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_sim_bridge *b = &load->bridge;
@@ -14,24 +16,27 @@ static double finest(const wpin_rig *rig, const wpin_rig_load *load) {
     return (b->sense_noise + fmax(step, 1e-3)) / b->sense_volts_per_amp;
 }
 
-/* Mean currents that are due at a duty: while it turns as it should, and while it stands. */
+/* Mean currents that are due at a duty: while it turns as it should, and while it stands; and how
+ * fast it should turn, rpm at the output. */
 typedef struct due {
-    double turning, standing;
+    double turning, standing, rpm;
 } due;
 
 static due currents_due(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
     const wpin_rig_supply *supply = &rig->supplies[load->supply];
     if (load->what == WPIN_RIG_LAMP) {
         double rated = load->lamp.volts > 0 ? load->lamp.watts / load->lamp.volts : 0;
-        return (due){supply->volts > load->lamp.forward_volts ? 0.3 * duty * rated : 0, HUGE_VAL};
+        return (due){supply->volts > load->lamp.forward_volts ? 0.3 * duty * rated : 0, HUGE_VAL,
+                     0};
     }
     if (load->what == WPIN_RIG_SOLENOID) {
-        return (due){0.3 * duty * supply->volts / load->solenoid.resistance, HUGE_VAL};
+        return (due){0.3 * duty * supply->volts / load->solenoid.resistance, HUGE_VAL, 0};
     }
     wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
     double w = wpin_due_speed(rig, load, duty);
     double drags = s.drags + s.viscous * w + s.quadratic * w * w;
-    return (due){drags / load->motor.constant, wpin_rig_mean_amps(rig, load, duty, 0)};
+    return (due){drags / load->motor.constant, wpin_rig_mean_amps(rig, load, duty, 0),
+                 w * 30 / PI / load->motor.gear_ratio};
 }
 
 /* The same of a duty in steps: it is asked for in every control period. */
@@ -43,8 +48,9 @@ static due due_at(const wpin_run *run, size_t load, double duty) {
         dues->at[step].known = true;
         dues->at[step].turning = d.turning;
         dues->at[step].standing = d.standing;
+        dues->at[step].rpm = d.rpm;
     }
-    return (due){dues->at[step].turning, dues->at[step].standing};
+    return (due){dues->at[step].turning, dues->at[step].standing, dues->at[step].rpm};
 }
 
 static void watch_current(const wpin_run *run, wpin_step_result *r, double duty,
@@ -60,10 +66,14 @@ static void watch_current(const wpin_run *run, wpin_step_result *r, double duty,
                    w->seconds, amps);
 }
 
+/* A geared one may crawl as it should, and then it takes a while until its counts tell. */
 static void watch_speed(const wpin_run *run, wpin_step_result *r, double duty, double rpm,
                         const wpin_window *w) {
-    double now = wpin_run_time(run), creep = 1;
-    bool stands = fabs(rpm) < creep && !wpin_asks_current(r);
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    double should = due_at(run, (size_t)r->load, fabs(duty)).rpm, creep = fmin(1, 0.2 * should);
+    double counts = r->seen.driven * should / 60 * wpin_rig_counts_at_output(load);
+    double now = wpin_run_time(run);
+    bool stands = fabs(rpm) < creep && counts > 12 && !wpin_asks_current(r);
     wpin_spell_put(&r->seen.signs[WPIN_SIGN_STILL], stands, now, w->seconds, 0);
     wpin_spell_put(&r->seen.signs[WPIN_SIGN_BACKWARDS], duty * rpm < 0 && fabs(rpm) > creep, now,
                    w->seconds, fabs(rpm));
