@@ -196,7 +196,7 @@ static const story stories[] = {
      {.loads = SWITCH("strip", 5, 1kHz) "    leds: {rated: 12V, power: 10W, forward: 9V}\n"},
      "strip ramp 50% in 1s\nstrip hold 1s\nstrip off\n",
      NULL,
-     "ok, 49 % of its rated light",
+     "ok, 50 % of its rated light",
      false},
     {"a gate ends at its switches",
      {.inputs = ENDS, .loads = GATE(WITH_ENDS)},

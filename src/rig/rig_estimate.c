@@ -142,7 +142,8 @@ double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohm
     double rated = lamp->volts * (lamp->volts - lamp->forward_volts) / lamp->watts;
     if (lamp->cold_share >= 1) {
         double amps = fmax(0, left - lamp->forward_volts) / (rated + other);
-        return duty * amps * (amps * rated + lamp->forward_volts) / lamp->watts;
+        bool diodes = lamp->forward_volts > 0; /* they shine by their current */
+        return duty * amps * (diodes ? lamp->volts : amps * rated) / lamp->watts;
     }
     wpin_filament f = {lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
     double kelvin = 300;

@@ -93,12 +93,22 @@ static const wpin_field overload_fields[] = {
     QUANTITY("at-first", wpin_rig_load, limits.overload_first, false, WPIN_SHARE, 0, 1),
 };
 
+/* Share of a higher supply's time that gives a load what its rated volts do: to a motor their mean,
+ * to a filament their heat, to diodes their mean current. */
+static double share_of(const wpin_rig_load *load, double rated, double supply) {
+    double forward = load->lamp.forward_volts;
+    if (load->what != WPIN_RIG_LAMP) {
+        return rated / supply;
+    }
+    return forward > 0 ? (rated - forward) / (supply - forward) : pow(rated / supply, 2);
+}
+
 /* A load rated well below its supply never gets more than its share of it; a tenth more than rated,
  * like 12 V lamps on a full battery, is within what ratings allow for. */
 static void cap_by_rating(const wpin_rig *rig, wpin_rig_load *load) {
-    double supply = rig->supplies[load->supply].volts;
-    if (load->limits.rated_volts > 0 && WPIN_RATED_SLACK * load->limits.rated_volts < supply) {
-        load->limits.duty_max = fmin(load->limits.duty_max, load->limits.rated_volts / supply);
+    double supply = rig->supplies[load->supply].volts, rated = load->limits.rated_volts;
+    if (rated > 0 && WPIN_RATED_SLACK * rated < supply) {
+        load->limits.duty_max = fmin(load->limits.duty_max, share_of(load, rated, supply));
     }
 }
 

@@ -62,6 +62,11 @@ static void warm(wpin_plant *plant, double watts, double seconds) {
     plant->effect = wpin_calc_filament_light(&f, plant->filament);
 }
 
+/* Diodes shine by their current; what their resistors lose is heat. */
+static double shines(const wpin_sim_lamp *lamp, double amps, double watts) {
+    return lamp->forward_volts > 0 ? amps * lamp->volts / lamp->watts : watts / lamp->watts;
+}
+
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
         int64_t piece = dt < PIECE_PS ? dt : PIECE_PS;
@@ -74,7 +79,7 @@ void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
         if (glows(&plant->lamp)) {
             warm(plant, watts, seconds);
         } else {
-            plant->effect = watts / plant->lamp.watts;
+            plant->effect = shines(&plant->lamp, amps, watts);
         }
         wpin_plant_tally(plant, seconds, amps, amps, rail * amps * seconds * plant->feed.share);
         dt -= piece;

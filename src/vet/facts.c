@@ -197,6 +197,14 @@ bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double 
     return false;
 }
 
+/* What a lamp takes while PWM is high: diodes what volts and resistors let through, a glowing
+ * filament in proportion to the volts. */
+static double lit_amps(const wpin_facts *f) {
+    const wpin_sim_lamp *lamp = &f->load->lamp;
+    return lamp->forward_volts > 0 ? fmax(f->stall_amps, f->run_amps)
+                                   : f->run_amps * fmax(f->volts / lamp->volts, 1);
+}
+
 /* The duty at which its driver gets hottest, and the most its winding takes: of those that the plan
  * asks for, in steps of a twentieth. */
 static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
@@ -218,7 +226,7 @@ static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
             rms = wave.rms;
             off = wave.off_share;
         } else if (f->load->what == WPIN_RIG_LAMP) {
-            rms *= sqrt(duty);
+            rms = lit_amps(f) * sqrt(duty);
         }
         double watts = wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
         f->hot_rms = fmax(f->hot_rms, rms);
