@@ -2,7 +2,6 @@
 #include "verdict.h"
 #include <stdarg.h>
 #include <stdio.h>
-#include <string.h>
 
 void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
     va_list words;
@@ -12,28 +11,28 @@ void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format,
     step->verdict = verdict;
 }
 
-/* Whether a part named NAME or NAME and more burnt; NULL if not. */
-static const wpin_sim_burn *burnt(const wpin_run *run, const char *name) {
+/* Whether a part is one that a load's current or commands go through. */
+static bool is_in_path(const wpin_run *run, const wpin_rig_load *load, wpin_sim_part part) {
+    if (part.kind != WPIN_SIM_PART_PIN) {
+        return part.number == (int)(load - run->rig->loads);
+    }
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if (load->pins[i] == part.number) {
+            return true;
+        }
+    }
+    return false;
+}
+
+const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load) {
     size_t count;
     const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
     for (size_t i = 0; i < count; i++) {
-        size_t length = strlen(name);
-        if (strncmp(burns[i].part, name, length) == 0 &&
-            (burns[i].part[length] == '\0' || burns[i].part[length] == ' ')) {
+        if (is_in_path(run, load, burns[i].of)) {
             return &burns[i];
         }
     }
     return NULL;
-}
-
-const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load) {
-    const wpin_sim_burn *found = burnt(run, load->name);
-    for (unsigned i = 0; found == NULL && i < load->kind->table->line_count; i++) {
-        char pin[16];
-        snprintf(pin, sizeof pin, "pin %u", load->pins[i]);
-        found = burnt(run, pin);
-    }
-    return found;
 }
 
 static bool miswired(const wpin_rig_load *load) {

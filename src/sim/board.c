@@ -47,7 +47,8 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
     va_end(words);
 }
 
-void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...) {
+void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_sim_part of, const char *part,
+                     const char *reason, ...) {
     wpin_sim_burn *all = wpin_grown(sim->burns, sim->burn_count, sizeof *all);
     if (all == NULL) {
         sim->out_of_memory = true;
@@ -56,6 +57,7 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *re
     sim->burns = all;
     wpin_sim_burn *mine = &all[sim->burn_count++];
     mine->at = (double)at * 1e-12;
+    mine->of = of;
     wpin_keep_name(mine->part, sizeof mine->part, part, "");
     va_list words;
     va_start(words, reason);

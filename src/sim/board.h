@@ -202,8 +202,12 @@ void *wpin_grown(void *array, size_t count, size_t size);
 /* Copies a name, or another when there is none. */
 void wpin_keep_name(char *to, size_t size, const char *name, const char *otherwise);
 /* Records that a part burnt. */
-void wpin_board_burn(wpin_sim *sim, int64_t at, const char *part, const char *reason, ...)
-    __attribute__((format(printf, 4, 5)));
+void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_sim_part of, const char *part,
+                     const char *reason, ...) __attribute__((format(printf, 5, 6)));
+/* A driver of the board. */
+static inline wpin_sim_part wpin_bridge_part(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return (wpin_sim_part){WPIN_SIM_PART_DRIVER, (int)(bridge - sim->bridges)};
+}
 /* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
 void wpin_bridge_decide(wpin_bridge *bridge);
 /* The level a button puts on its pin now. */

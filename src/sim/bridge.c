@@ -71,12 +71,12 @@ static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_p
         bool swaps = swaps_sides(from, to) || overlaps(bridge, leg, from, to, at);
         if (to == WPIN_LEG_BOTH) {
             wpin_bridge_burn(bridge);
-            wpin_board_burn(sim, at, bridge->name, "shoot-through: both sides of leg %c are on",
-                            'A' + leg);
+            wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
+                            "shoot-through: both sides of leg %c are on", 'A' + leg);
         } else if (!waits && swaps) {
             wpin_bridge_burn(bridge);
             wpin_board_burn(
-                sim, at, bridge->name,
+                sim, at, wpin_bridge_part(sim, bridge), bridge->name,
                 "shoot-through: leg %c went from one side to the other faster than it turns "
                 "off, and the chip has no interlock",
                 'A' + leg);
@@ -97,7 +97,7 @@ static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *pla
     bool winding = plant->kind != WPIN_PLANT_LAMP;
     if (bridge->part.no_diodes && winding && opens && fabs(plant->amps) > harmless) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, at, bridge->name,
+        wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
                         "over-voltage: %.3g A were cut off and found no free-wheel diode",
                         fabs(plant->amps));
     }
@@ -123,7 +123,7 @@ static void check_current(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
             return;
         }
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, at, bridge->name,
+        wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
                         "over-current: up to %.3g A for %.3g ms; it survives %.3g A for %.3g ms",
                         plant->over_peak, plant->over_time * 1e3, bridge->part.burns_above_amps,
                         bridge->part.burns_after * 1e3);
@@ -143,7 +143,7 @@ static void check_surge(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, w
         return;
     }
     wpin_bridge_burn(bridge);
-    wpin_board_burn(sim, at, bridge->name,
+    wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
                     "over-current: the capacitor at the motor takes up to %.3g A at an edge, for "
                     "%.3g us too much; it survives %.3g A for %.3g us",
                     s.amps, s.lasts * 1e6, bridge->part.burns_above_amps,
@@ -154,7 +154,7 @@ static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
     double volts = plant->feed.volts - plant->feed.sag;
     if (volts > bridge->part.burns_above_volts && !bridge->burnt) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, bridge->name,
+        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                         "over-voltage: %.3g V on the supply%s; it survives %.3g V", volts,
                         plant->feed.sag < 0 ? ", driven up by current that came back" : "",
                         bridge->part.burns_above_volts);
@@ -165,7 +165,7 @@ static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *
 static void check_polarity(wpin_sim *sim, wpin_bridge *bridge) {
     if (sim->supplies[bridge->supply].part.reversed && !bridge->burnt) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, bridge->name,
+        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                         "reverse polarity: plus and minus of its supply are swapped");
     }
 }
@@ -486,7 +486,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     wpin_bridge_tell_obstacle(sim, bridge);
     if (bridge->alive && bridge->diode_reversed) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, bridge->name,
+        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                         "short: a free-wheel diode lies the wrong way round across the supply");
     }
     bool was_high = (bridge->levels & 1U) != 0; /* when the last stretch ended */

@@ -89,7 +89,7 @@ void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
         bridge->never_off = !g->shifter && off_too_late;
         if (volts > g->limit && wpin_supply_live(sim, supply) && !bridge->burnt) {
             wpin_bridge_burn(bridge);
-            wpin_board_burn(sim, sim->now, bridge->name,
+            wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                             "gate punctured: %.3g V between gate and source, it survives %.3g V",
                             volts, g->limit);
         }

@@ -52,8 +52,9 @@ static void heat_winding(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, 
         plant->burnt = bridge->motor_off = true;
         char name[64];
         snprintf(name, sizeof name, "%s winding", plant->motor.name);
-        wpin_board_burn(sim, sim->now, name, "heat: %.0f degC at %.3g A; it survives %.0f degC",
-                        AIR + plant->rise, sqrt(mean_square), plant->heat.limit);
+        wpin_board_burn(sim, sim->now, (wpin_sim_part){WPIN_SIM_PART_LOAD, bridge->motor}, name,
+                        "heat: %.0f degC at %.3g A; it survives %.0f degC", AIR + plant->rise,
+                        sqrt(mean_square), plant->heat.limit);
     }
     drift(plant);
 }
@@ -89,7 +90,7 @@ static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double lost, double 
                         COOLER);
     } else if (degrees > part->heat.limit && !bridge->burnt) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, bridge->name,
+        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                         "heat: %.0f degC at %.3g A; it survives %.0f degC", degrees,
                         sqrt(mean_square), part->heat.limit);
     }
@@ -101,7 +102,7 @@ static void heat_diode(wpin_sim *sim, wpin_bridge *bridge, double mean, double s
     bridge->diode_amps += (mean - bridge->diode_amps) * -expm1(-seconds / DIODE_TIME);
     if (bridge->diode_amps > limit && !bridge->burnt) {
         wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, bridge->name,
+        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                         "free-wheel diode: %.3g A on average, it survives %.3g A",
                         bridge->diode_amps, limit);
     }

@@ -9,8 +9,9 @@ static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) 
     }
     char name[16];
     snprintf(name, sizeof name, "pin %u", pin);
-    wpin_board_burn(sim, sim->now, name, "over-current: %.3g mA %s; a pin survives %.3g mA",
-                    amps * 1e3, why, sim->controller.pin_burns_above * 1e3);
+    wpin_board_burn(sim, sim->now, (wpin_sim_part){WPIN_SIM_PART_PIN, pin}, name,
+                    "over-current: %.3g mA %s; a pin survives %.3g mA", amps * 1e3, why,
+                    sim->controller.pin_burns_above * 1e3);
     p->burnt = true;
     p->wave = (wpin_wave){.level = WPIN_FLOAT};
 }

@@ -358,10 +358,18 @@ typedef struct wpin_sim_reading {
     double driver_degrees; /**< Temperature of the driver, degC. */
 } wpin_sim_reading;
 
+/** Which part of a board: number of a pin, of a driver (wpin_sim_add_bridge), of what hangs on one.
+ */
+typedef struct wpin_sim_part {
+    enum { WPIN_SIM_PART_PIN, WPIN_SIM_PART_DRIVER, WPIN_SIM_PART_LOAD } kind;
+    int number;
+} wpin_sim_part;
+
 /** Something that burnt. */
 typedef struct wpin_sim_burn {
     double at;        /**< When, s since the start. */
-    char part[64];    /**< Which part. */
+    wpin_sim_part of; /**< Which part... */
+    char part[64];    /**< ...in words. */
     char reason[160]; /**< Why, in words. */
 } wpin_sim_burn;
 
