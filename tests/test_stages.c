@@ -405,7 +405,7 @@ START_TEST(a_pin_drives_what_is_small_enough) {
         const char *supply, *driver, *what, *says, *runs;
     } rows[] = {
         {"logic", "", "    leds: {rated: 5V, power: 50mW, forward: 2V}\n",
-         "0 refused, 0 with caution", "ok, 88 % of its rated light"},
+         "0 refused, 0 with caution", "ok, 92 % of its rated light"},
         {"logic", "", "    leds: {rated: 5V, power: 120mW, forward: 2V}\n", "0 refused", "ok, "},
         {"logic", "", "    leds: {rated: 5V, power: 400mW, forward: 2V}\n",
          "its pin would give 48 mA, a pin survives 40 mA", "pin 9, over-current"},
