@@ -210,7 +210,8 @@ static size_t campaign_hangs(const campaign_rig *r, char *to, size_t size) {
         return used;
     }
     if (strcmp(r->cell.load, "stepper") == 0) {
-        static const char *const ends[] = {", duty: 70%", ", duty: 85%, at-end: reduce, rest-duty: 40%",
+        static const char *const ends[] = {", duty: 70%",
+                                           ", duty: 85%, at-end: reduce, rest-duty: 40%",
                                            ", at-end: reduce, rest-duty: 60%, reduce-after: 200ms"};
         return (size_t)snprintf(
             to, size,

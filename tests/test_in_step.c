@@ -2,8 +2,8 @@
 #include "support.h"
 #include <math.h>
 #include <stdlib.h>
-#include <windpin/in_step.h>
 #include <windpin/host/rehearsal.h>
+#include <windpin/in_step.h>
 
 static int size_of(int value) {
     return value < 0 ? -value : value;

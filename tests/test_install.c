@@ -80,7 +80,8 @@ START_TEST(the_exported_table_compiles_and_runs) {
         "20mNm/A, inertia: 90gcm2}\n    ramp: "
         "{up: 1s, down: 1s}\n    rest: 1s\n" HALF("near", "8") HALF("far", "9");
     static const char program[] =
-        "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include <windpin/host/sim.h>\n"
+        "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include "
+        "<windpin/host/sim.h>\n"
         "int main(void) {\n"
         "    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});\n"
         "    wpin_port port = wpin_sim_port(sim);\n"

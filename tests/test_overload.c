@@ -5,8 +5,8 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/overload.h>
 #include <windpin/host/rehearsal.h>
+#include <windpin/overload.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 

@@ -2,8 +2,8 @@
  */
 #include "support.h"
 #include <string.h>
-#include <windpin/porttest.h>
 #include <windpin/host/sim.h>
+#include <windpin/porttest.h>
 
 typedef struct found {
     char broken[2000];

@@ -4,8 +4,8 @@
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
-#include <windpin/process.h>
 #include <windpin/host/rehearsal.h>
+#include <windpin/process.h>
 #include <windpin/two_point.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))

@@ -287,16 +287,23 @@ END_TEST
 /* A table of its own: a line more tells the driver to give less at rest. */
 START_TEST(a_table_may_have_rows_of_rest) {
     enum { S = WPIN_DRIVE_SECTOR, H = WPIN_CELL_HIGH, O = WPIN_CELL_LOW };
-    static const wpin_row rows[] = {
-        WPIN_ROW(WPIN_DRIVE_COAST, O, O, O, O, O), WPIN_ROW(S, H, O, O, O, O),
-        WPIN_ROW(S + 1, H, O, H, O, O),            WPIN_ROW(S + 2, O, O, H, O, O),
-        WPIN_ROW(S + 3, O, H, H, O, O),            WPIN_ROW(S + 4, O, H, O, O, O),
-        WPIN_ROW(S + 5, O, H, O, H, O),            WPIN_ROW(S + 6, O, O, O, H, O),
-        WPIN_ROW(S + 7, H, O, O, H, O),            WPIN_ROW(S + 8, H, O, O, O, H),
-        WPIN_ROW(S + 9, H, O, H, O, H),            WPIN_ROW(S + 10, O, O, H, O, H),
-        WPIN_ROW(S + 11, O, H, H, O, H),           WPIN_ROW(S + 12, O, H, O, O, H),
-        WPIN_ROW(S + 13, O, H, O, H, H),           WPIN_ROW(S + 14, O, O, O, H, H),
-        WPIN_ROW(S + 15, H, O, O, H, H)};
+    static const wpin_row rows[] = {WPIN_ROW(WPIN_DRIVE_COAST, O, O, O, O, O),
+                                    WPIN_ROW(S, H, O, O, O, O),
+                                    WPIN_ROW(S + 1, H, O, H, O, O),
+                                    WPIN_ROW(S + 2, O, O, H, O, O),
+                                    WPIN_ROW(S + 3, O, H, H, O, O),
+                                    WPIN_ROW(S + 4, O, H, O, O, O),
+                                    WPIN_ROW(S + 5, O, H, O, H, O),
+                                    WPIN_ROW(S + 6, O, O, O, H, O),
+                                    WPIN_ROW(S + 7, H, O, O, H, O),
+                                    WPIN_ROW(S + 8, H, O, O, O, H),
+                                    WPIN_ROW(S + 9, H, O, H, O, H),
+                                    WPIN_ROW(S + 10, O, O, H, O, H),
+                                    WPIN_ROW(S + 11, O, H, H, O, H),
+                                    WPIN_ROW(S + 12, O, H, O, O, H),
+                                    WPIN_ROW(S + 13, O, H, O, H, H),
+                                    WPIN_ROW(S + 14, O, O, O, H, H),
+                                    WPIN_ROW(S + 15, H, O, O, H, H)};
     static const wpin_line lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}, {.pin = 4}};
     wpin_stage_table table = {.line_count = 5, .row_count = 17, .rows = rows};
     wpin_stage_config config = {.table = &table, .lines = lines};

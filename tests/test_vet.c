@@ -410,6 +410,52 @@ START_TEST(each_wire_of_a_cable_is_looked_at) {
 }
 END_TEST
 
+/* Contacts and opto inputs keep a load's circuit apart: no common ground is asked for, and nobody
+ * is told to wire the mains to the controller. */
+START_TEST(what_is_isolated_keeps_its_ground) {
+    static const char apart[] =
+        "  main: {voltage: 12V, resistance: 50mohm, switch: on, ground: own}\n";
+    static const char mains[] =
+        RIG(FIVE,
+            "  main: {voltage: 230V, current: alternating, resistance: 1ohm, switch: on, ground: "
+            "house}\n",
+            "kind: relay, pins: {coil: 9}",
+            "on-resistance: 50mohm, current-limit: 20A, voltage-limit: 400V",
+            "lamp: {rated: 230V, power: 60W}", "");
+    static const struct {
+        const char *stage, *driver, *hangs, *habits;
+        bool isolated;
+    } rows[] = {
+        {"kind: relay, pins: {coil: 9}", DRIVER(""), MOTOR(""), "    rest: 1s\n", true},
+        {"kind: two-relays, pins: {a: 9, b: 8}", DRIVER(""), MOTOR(""), "    rest: 1s\n", true},
+        {CHIP, DRIVER(", opto: {forward: 1.2V, resistor: 220ohm, least: 5mA}"), MOTOR(""), HABITS,
+         true},
+        {CHIP, DRIVER(""), MOTOR(""), HABITS, false},
+        {LOW_SIDE, DRIVER(""), LAMP, QUICK, false},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char text[3000];
+        snprintf(text, sizeof text, RIG(FIVE, "%s", "%s", "%s", "%s", "%s"), apart, rows[i].stage,
+                 rows[i].driver, rows[i].hangs, rows[i].habits);
+        tool("vet", write_file("apart.yaml", text), "");
+        ck_assert_msg((strstr(output, "pump ground") == NULL) == rows[i].isolated, "row %zu: %s", i,
+                      output);
+        bool told = strstr(output, "Ground of 'main' is wired to the controller") != NULL;
+        ck_assert_msg(told == !rows[i].isolated, "row %zu: %s", i, output);
+        int status = tool("run", scratch("apart.yaml"),
+                          write_file("apart.plan", "pump on\npump hold 1s\npump off\n"));
+        ck_assert_msg((status == 0) == rows[i].isolated, "row %zu: %s", i, output);
+    }
+    tool("vet", write_file("mains.yaml", mains), "");
+    ck_assert_msg(strstr(output, "Ground of") == NULL && strstr(output, "pump ground") == NULL &&
+                      strstr(output, "Nothing of 'main' touches the controller") != NULL &&
+                      strstr(output, "measures 2") == NULL,
+                  "%s", output);
+    tool("rig --wiring", scratch("mains.yaml"), "");
+    ck_assert_msg(strstr(output, "both its wires, apart from all others") != NULL, "%s", output);
+}
+END_TEST
+
 START_TEST(what_is_accepted_is_in_every_record) {
     static const char with[] =
         RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
@@ -577,6 +623,7 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_else_passes_works, 0, 6);
     tcase_add_test(tests, advice_is_given_where_it_is_due);
     tcase_add_test(tests, each_wire_of_a_cable_is_looked_at);
+    tcase_add_test(tests, what_is_isolated_keeps_its_ground);
     tcase_add_test(tests, what_is_accepted_is_in_every_record);
     tcase_add_test(tests, sweeps_say_where_it_fails);
     tcase_add_loop_test(tests, changed_makes_agree_too, 0, MAKES);

@@ -175,7 +175,8 @@ static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
     double ohms = loop_ohms(rig, load, s->resistance);
     bool by_row = wpin_stage_kind_has(load->kind, (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
     printf("  estimate    %.3g A a winding as it steps, %s%.3g A at rest\n",
-           wpin_rig_step_wave(load, volts, ohms, false).mean, by_row ? "by its row of rest up to " : "",
+           wpin_rig_step_wave(load, volts, ohms, false).mean,
+           by_row ? "by its row of rest up to " : "",
            wpin_rig_step_wave(load, volts, ohms, true).mean);
 }
 

@@ -209,8 +209,8 @@ static wpin_status open_stepper(void *self, const WPIN_FAR void *config, const w
         return WPIN_REFUSED_RANGE;
     }
     wpin_status status = wpin_stage_open(&stepper->stage, c->stage, port);
-    stepper->rest_rows = c->reduce && wpin_stage_has(&stepper->stage,
-                                                     (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
+    stepper->rest_rows =
+        c->reduce && wpin_stage_has(&stepper->stage, (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
     for (uint8_t i = 0; status == WPIN_OK && i < (stepper->rest_rows ? 16 : 8); i++) {
         wpin_drive drive = (wpin_drive)(WPIN_DRIVE_SECTOR + (unsigned)i);
         status = wpin_stage_has(&stepper->stage, drive) ? WPIN_OK : WPIN_REFUSED_STATE;

@@ -30,7 +30,7 @@ static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
 static void build_flaws(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load, int number) {
     const char *ground = rig->supplies[load->supply].ground;
     wpin_sim_inject(sim, WPIN_SIM_FAULT_NO_GROUND, number, 0,
-                    strcmp(ground, rig->controller.ground) != 0);
+                    !wpin_rig_is_isolated(load) && strcmp(ground, rig->controller.ground) != 0);
     for (unsigned i = 0; load->limits.no_pull && i < load->kind->table->line_count; i++) {
         wpin_sim_inject(sim, WPIN_SIM_FAULT_PIN_FLOATING, number, load->kind->inputs[i], true);
     }

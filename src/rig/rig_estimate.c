@@ -7,6 +7,10 @@ bool wpin_rig_single_switch(const wpin_stage_kind *kind) {
            kind->logic == WPIN_SIM_LOGIC_RELAY;
 }
 
+bool wpin_rig_is_isolated(const wpin_rig_load *load) {
+    return load->kind->contacts || load->kind->solid || load->bridge.opto.least_amps > 0;
+}
+
 wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load) {
     bool one_way = load->bridge.saturation_volts > 0;
     return load->bridge.off_phase == WPIN_SIM_OFF_SHORT && one_way ? WPIN_SIM_OFF_SLOW

@@ -178,6 +178,7 @@ static void spread_rest(wpin_own_stage *own) {
                        .high = (uint8_t)(changed.high | (state->high & keep)),
                        .timed = (uint8_t)(changed.timed | (state->timed & keep)),
                        .floats = (uint8_t)(changed.floats | (state->floats & keep)),
+                       .keep = (uint8_t)(state->keep & keep),
                        .complement = (uint8_t)(changed.complement | (state->complement & keep)),
                        .pulse = (uint8_t)(changed.pulse | (state->pulse & keep))};
     }

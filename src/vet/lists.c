@@ -1,6 +1,6 @@
 /* Lists made from a rig: the power-up checklist, the wiring table, the parts. */
 #define _GNU_SOURCE
-#include "windpin/host/vet.h"
+#include "rules.h"
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -54,12 +54,32 @@ static void list_statics(wpin_lines *to, const wpin_rig *rig) {
     }
 }
 
+/* Whether anything on a source, or on what is made from it, has to share the controller's ground.
+ */
+static bool shares_ground(const wpin_rig *rig, size_t source) {
+    bool shares = rig->controller.supply >= 0 &&
+                  wpin_source_of(rig, (size_t)rig->controller.supply) == source;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *l = &rig->loads[i];
+        shares = shares || (wpin_source_of(rig, l->supply) == source && !wpin_rig_is_isolated(l));
+    }
+    return shares;
+}
+
 static void list_grounds(wpin_lines *to, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->supply_count; i++) {
-        if (rig->supplies[i].from < 0) {
+        if (rig->supplies[i].alternating) {
             add(to,
-                "Ground of '%s' is wired to the controller's ground: less than 1 ohm between them.",
+                "Nothing of '%s' touches the controller, its ground or another supply; what is on "
+                "it was wired by someone who may.",
                 rig->supplies[i].name);
+        } else if (rig->supplies[i].from < 0) {
+            if (shares_ground(rig, i)) {
+                add(to,
+                    "Ground of '%s' is wired to the controller's ground: less than 1 ohm between "
+                    "them.",
+                    rig->supplies[i].name);
+            }
             add(to, "Plus of '%s' goes to nothing but its loads, the right way round.",
                 rig->supplies[i].name);
         }
@@ -84,7 +104,10 @@ static void list_powering(wpin_lines *to, const wpin_rig *rig) {
         "--wiring lists.");
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        if (s->from < 0 && i != source) {
+        if (s->alternating) {
+            add(to, "Switch '%s' on, last of all, hands off: still nothing moves or glows.",
+                s->name);
+        } else if (s->from < 0 && i != source) {
             add(to,
                 "Switch '%s' on, last of all; at the drivers it measures %.3g to %.3g V, and still "
                 "nothing moves.",
@@ -263,8 +286,10 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
         if (l->kind->direct) {
             add(to, "%-12s %-12s %-10s %-16s %-8s ground", l->name, "other lead", "-", "-", "-");
         } else {
-            add(to, "%-12s %-12s %-10s %-16s %-8s supply '%s', and its ground", l->name, "power",
-                "-", "-", "-", rig->supplies[l->supply].name);
+            add(to, "%-12s %-12s %-10s %-16s %-8s supply '%s', %s", l->name, "power", "-", "-", "-",
+                rig->supplies[l->supply].name,
+                rig->supplies[l->supply].alternating ? "both its wires, apart from all others"
+                                                     : "and its ground");
         }
     }
     for (size_t i = 0; i < rig->input_count; i++) {

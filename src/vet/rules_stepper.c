@@ -108,7 +108,7 @@ static void cure_current(wpin_finding *n, const wpin_facts *f, bool rests) {
     double share = fmin(0.95 * s->rated_amps / fmax(f->stall_amps / 2, 1e-9), 1);
     if (share > 0.05) {
         wpin_cure(n, pwm ? "duty: %.0f%%" : "kind: two-channels-enable, with duty: %.0f%%",
-                  floor(100 * share));
+                  floor(100 * share * f->load->stepping.duty));
     }
     wpin_cure(n, "a supply of %.3g V", 0.95 * s->rated_amps * f->loop_ohms);
     if (rests) {

@@ -79,7 +79,8 @@ static void polarity(wpin_vetter *v) {
 
 static void ground(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        if (strcmp(f->supply->ground, v->rig->controller.ground) != 0) {
+        bool apart = strcmp(f->supply->ground, v->rig->controller.ground) != 0;
+        if (apart && !wpin_rig_is_isolated(f->load)) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "the ground of supply '%s' is not the controller's", f->supply->name);
             wpin_consequence(

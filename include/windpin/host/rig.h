@@ -517,6 +517,9 @@ WPIN_API bool wpin_rig_name_is_reserved(const char *name);
 /** Number of the load or supply of this name without regard to case, or -1. */
 WPIN_API int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 WPIN_API int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** Whether its driver keeps the load's circuit apart from the controller: contacts, solid-state
+ * relays and opto inputs work without a common ground. */
+WPIN_API bool wpin_rig_is_isolated(const wpin_rig_load *load);
 /** Whether one switch stands in the motor's path, not two. */
 WPIN_API bool wpin_rig_single_switch(const wpin_stage_kind *kind);
 /** The way its current takes while PWM is low: bipolar switches, which carry it one way only, leave
