@@ -46,7 +46,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 static void print_supplies(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        printf("supply %-10s %.4g V", s->name, s->volts);
+        printf("supply %-10s %.4g V%s", s->name, s->volts, s->alternating ? " alternating" : "");
         if (s->from >= 0) {
             printf(", made from '%s' by a %s regulator", rig->supplies[s->from].name,
                    s->switching ? "switching" : "linear");

@@ -379,9 +379,9 @@ wpin_lines *wpin_parts_list(const wpin_rig *rig) {
     add(to, "1  controller: %.3g V logic", rig->controller.logic_volts);
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        add(to, "1  %s '%s': %.3g V",
+        add(to, "1  %s '%s': %.3g V%s",
             s->from < 0 ? (s->capacity > 0 ? "set of cells" : "supply") : "regulator", s->name,
-            s->volts);
+            s->volts, s->alternating ? " alternating" : "");
     }
     for (size_t i = 0; i < rig->load_count; i++) {
         add_load(to, rig, &rig->loads[i]);

@@ -267,7 +267,17 @@ static void no_limit(wpin_vetter *v) {
 static void rated(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double volts = f->load->limits.rated_volts;
-        if (volts > 0 && WPIN_RATED_SLACK * volts < f->volts) {
+        const wpin_sim_lamp *lamp = &f->load->lamp;
+        double strip = lamp->forward_volts > 0 ? lamp->watts / lamp->volts : 0; /* its current */
+        if (strip > 0 && WPIN_RATED_SLACK * volts < f->volts && f->stall_amps > 2 * strip) {
+            wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+            wpin_cause(
+                n, "rated %.3g V on %.3g V: each pulse drives %.3g A through it, rated are %.3g",
+                volts, f->volts, f->stall_amps, strip);
+            wpin_consequence(n, "its diodes age fast, though its duty is capped at %.3g %%",
+                             f->load->limits.duty_max * 100);
+            wpin_cure(n, "a supply of %.3g V, or a strip made for %.3g V", volts, f->volts);
+        } else if (volts > 0 && WPIN_RATED_SLACK * volts < f->volts) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "rated %.3g V on %.3g V: its duty is capped at %.3g %%", volts, f->volts,
                        f->load->limits.duty_max * 100);
