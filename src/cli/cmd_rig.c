@@ -172,7 +172,7 @@ static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("              and is let go after %.4g s at rest\n", d->release_after);
     }
     double volts = rig->supplies[load->supply].volts;
-    double ohms = loop_ohms(rig, load, s->resistance);
+    double ohms = wpin_rig_loop_ohms(rig, load);
     bool by_row = wpin_stage_kind_has(load->kind, (wpin_drive)(WPIN_DRIVE_SECTOR + 8));
     printf("  estimate    %.3g A a winding as it steps, %s%.3g A at rest\n",
            wpin_rig_step_wave(load, volts, ohms, false).mean,

@@ -51,14 +51,15 @@ static void sort_out(wpin_coil_test *test, double expected) {
     }
 }
 
-/* Eight half steps forward, each held: the states 1 to 7, and 0 again. */
+/* Eight half steps forward, each held: the states 1 to 7, and 0 again. Thousandths of a degree are
+ * rounded up, or a turn could fall short of its step. */
 static wpin_plan *eight_states(const wpin_rig *rig, const wpin_rig_load *load) {
     char text[1200] = "";
     wpin_messages messages = {0};
     for (int i = 0; i < 8; i++) {
         size_t used = strlen(text);
         snprintf(text + used, sizeof text - used, "%s turn %.6gdeg\n%s hold %dms\n", load->name,
-                 180 / load->stepper.steps_per_rev, load->name, HOLDS_MS);
+                 ceil(180e3 / load->stepper.steps_per_rev) / 1e3, load->name, HOLDS_MS);
     }
     size_t used = strlen(text);
     snprintf(text + used, sizeof text - used, "%s release\n", load->name);
@@ -69,8 +70,7 @@ static wpin_plan *eight_states(const wpin_rig *rig, const wpin_rig_load *load) {
 
 static void take(const wpin_rig *rig, const wpin_report *report, int load, wpin_coil_test *test) {
     const wpin_rig_load *l = &rig->loads[load];
-    double ohms =
-        l->stepper.resistance + 2 * l->bridge.on_resistance + rig->supplies[l->supply].resistance;
+    double ohms = wpin_rig_loop_ohms(rig, l);
     double volts = rig->supplies[l->supply].volts;
     unsigned state = 1;
     test->measured = true;

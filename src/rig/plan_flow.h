@@ -17,6 +17,7 @@ typedef enum wpin_block_kind {
 typedef struct wpin_block {
     wpin_block_kind kind;
     unsigned line;          /* where it begins */
+    bool together;          /* parallel: its loads come to rest first */
     int count;              /* repeat: rounds */
     bool endless;           /* repeat: for ever, and nothing ends it */
     unsigned after_endless; /* line of such a repeat in it, behind which nothing is reached; or 0 */

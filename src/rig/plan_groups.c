@@ -164,6 +164,7 @@ void wpin_plan_read_together(wpin_plan_reader *r) {
         wpin_flow_close(&r->flow);
         wpin_flow_pass(&r->flow, longest);
         wpin_flow_open(&r->flow, WPIN_BLOCK_PARALLEL, r->line.number); /* as deep as the first */
+        wpin_flow_top(&r->flow)->together = true;
     }
     free(chosen);
 }

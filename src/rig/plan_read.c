@@ -140,7 +140,7 @@ static void check_end(wpin_plan_reader *r) {
     for (; r->flow.depth > 0; wpin_flow_close(&r->flow)) {
         const wpin_block *top = wpin_flow_top(&r->flow);
         wpin_words_say(&r->line, 1, "the plan ends inside '%s' of line %u; expected 'end'",
-                       names[top->kind], top->line);
+                       top->together ? "together" : names[top->kind], top->line);
     }
     wpin_plan_check_endless(r);
     for (size_t i = 0; i < r->rig->load_count && r->endless == 0; i++) {

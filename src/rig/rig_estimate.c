@@ -93,8 +93,9 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
 
 double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load) {
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    return load->motor.resistance + switches * load->bridge.on_resistance +
-           rig->supplies[load->supply].resistance;
+    bool steps = load->what == WPIN_RIG_STEPPER;
+    return (steps ? load->stepper.resistance : load->motor.resistance) +
+           switches * load->bridge.on_resistance + rig->supplies[load->supply].resistance;
 }
 
 wpin_pwm_wave wpin_rig_step_wave(const wpin_rig_load *load, double volts, double ohms, bool rests) {
