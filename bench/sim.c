@@ -11,29 +11,30 @@
 
 #define MS 1000000000LL
 
-static const wpin_sim_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
-static const wpin_sim_supply supply = {.name = "main", .volts = 12, .resistance = 0.12, .on = true};
-static const wpin_sim_bridge bridge = {.name = "driver",
-                                       .on_resistance = 0.18,
-                                       .diode_volts = 0.8,
-                                       .diode_resistance = 0.05,
-                                       .input_resistance = 1e5,
-                                       .burns_above_amps = 20,
-                                       .burns_above_volts = 30,
-                                       .interlock = true};
-static const wpin_sim_motor motor = {.name = "pump",
-                                     .resistance = 1.4,
-                                     .inductance = 1.6e-3,
-                                     .constant = 22e-3,
-                                     .inertia = 16e-6,
-                                     .static_friction = 14e-3,
-                                     .dry_friction = 9e-3,
-                                     .viscous_friction = 3e-6,
-                                     .gear_ratio = 18,
-                                     .gear_efficiency = 0.75,
-                                     .load_torque = 0.12,
-                                     .load_viscous = 2e-3,
-                                     .load_inertia = 90e-6};
+static const wpin_part_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
+static const wpin_part_supply supply = {
+    .name = "main", .volts = 12, .resistance = 0.12, .on = true};
+static const wpin_part_driver bridge = {.name = "driver",
+                                        .on_resistance = 0.18,
+                                        .diode_volts = 0.8,
+                                        .diode_resistance = 0.05,
+                                        .input_resistance = 1e5,
+                                        .burns_above_amps = 20,
+                                        .burns_above_volts = 30,
+                                        .interlock = true};
+static const wpin_part_motor motor = {.name = "pump",
+                                      .resistance = 1.4,
+                                      .inductance = 1.6e-3,
+                                      .constant = 22e-3,
+                                      .inertia = 16e-6,
+                                      .static_friction = 14e-3,
+                                      .dry_friction = 9e-3,
+                                      .viscous_friction = 3e-6,
+                                      .gear_ratio = 18,
+                                      .gear_efficiency = 0.75,
+                                      .load_torque = 0.12,
+                                      .load_viscous = 2e-3,
+                                      .load_inertia = 90e-6};
 
 static double cpu_seconds(void) {
     struct timespec now;
@@ -41,13 +42,13 @@ static double cpu_seconds(void) {
     return (double)now.tv_sec + (double)now.tv_nsec * 1e-9;
 }
 
-static wpin_sim *new_board(wpin_port *port, const wpin_sim_motor *driven) {
+static wpin_sim *new_board(wpin_port *port, const wpin_part_motor *driven) {
     wpin_sim *sim = wpin_sim_new(&controller);
     wpin_sim_add_motor(sim, driven,
                        wpin_sim_add_bridge(sim, &bridge, wpin_sim_add_supply(sim, &supply)));
-    wpin_sim_wire_input(sim, 0, WPIN_SIM_INPUT_DIRECTION, 4);
-    wpin_sim_wire_input(sim, 0, WPIN_SIM_INPUT_BRAKE, 7);
-    wpin_sim_wire_input(sim, 0, WPIN_SIM_INPUT_PWM, 9);
+    wpin_sim_wire_input(sim, 0, WPIN_DRIVER_INPUT_DIRECTION, 4);
+    wpin_sim_wire_input(sim, 0, WPIN_DRIVER_INPUT_BRAKE, 7);
+    wpin_sim_wire_input(sim, 0, WPIN_DRIVER_INPUT_PWM, 9);
     *port = wpin_sim_port(sim);
     port->open(sim, 4, WPIN_HIGH);
     port->open(sim, 7, WPIN_LOW);
@@ -123,7 +124,7 @@ static outcome by_simulator(double duty, int ms) {
     double began = cpu_seconds();
     for (int k = 0; k < ms; k++) {
         wpin_sim_advance(sim, MS);
-        wpin_sim_reading r = wpin_sim_read(sim, 0);
+        wpin_part_reading r = wpin_sim_read(sim, 0);
         o.amps[k] = r.amps_now;
         o.speed[k] = r.rpm * 3.14159265358979 / 30 * motor.gear_ratio;
     }
@@ -151,15 +152,15 @@ static void compare(double duty) {
 }
 
 /* The same without a load: so little current that it stops in every period. */
-static wpin_sim_motor light_motor(void) {
-    wpin_sim_motor light = motor;
+static wpin_part_motor light_motor(void) {
+    wpin_part_motor light = motor;
     light.static_friction = light.dry_friction = 0.5e-3;
     light.load_torque = light.load_viscous = light.load_inertia = 0;
     return light;
 }
 
 /* Simulated seconds per second of processor time; the least current of the last millisecond. */
-static double speed_once(const wpin_sim_motor *driven, double duty, double slope, double *least) {
+static double speed_once(const wpin_part_motor *driven, double duty, double slope, double *least) {
     enum { SECONDS = 20 };
     wpin_port port;
     wpin_sim *sim = new_board(&port, driven);
@@ -181,7 +182,7 @@ static int by_size(const void *a, const void *b) {
 }
 
 /* A shared machine is slowed by its neighbours: the middle and the best of many short runs. */
-static void speed(const char *what, const wpin_sim_motor *driven, double duty, double slope) {
+static void speed(const char *what, const wpin_part_motor *driven, double duty, double slope) {
     enum { RUNS = 25 };
     double speeds[RUNS], least = 0;
     for (int i = 0; i < RUNS; i++) {
@@ -200,8 +201,8 @@ static double drive_motors(int count, int ms) {
     for (int i = 1; i < count; i++) {
         int number = wpin_sim_add_bridge(sim, &bridge, 0);
         wpin_sim_add_motor(sim, &motor, number);
-        wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_DIRECTION, 4);
-        wpin_sim_wire_input(sim, number, WPIN_SIM_INPUT_PWM, (wpin_pin)(20 + i));
+        wpin_sim_wire_input(sim, number, WPIN_DRIVER_INPUT_DIRECTION, 4);
+        wpin_sim_wire_input(sim, number, WPIN_DRIVER_INPUT_PWM, (wpin_pin)(20 + i));
         port.open(sim, (wpin_pin)(20 + i), WPIN_LOW);
         port.pwm_start(sim, (wpin_pin)(20 + i), &(wpin_pwm_request){.hz = 20000},
                        &(wpin_pwm_achieved){0});
@@ -241,7 +242,7 @@ static void speed_of_many(void) {
 
 /* Duty, its slope, whether light, milliseconds: for counting instructions. */
 static int drive_one(char **argv) {
-    wpin_sim_motor light = light_motor();
+    wpin_part_motor light = light_motor();
     wpin_port port;
     wpin_sim *sim = new_board(&port, argv[3][0] == 'l' ? &light : &motor);
     double duty = strtod(argv[1], NULL), slope = strtod(argv[2], NULL);
@@ -264,7 +265,7 @@ int main(int argc, char **argv) {
         return drive_motors((int)strtol(argv[1], NULL, 10), (int)strtol(argv[2], NULL, 10)) < 0;
     }
     printf("One motor, 20 kHz PWM, every edge solved:\n");
-    wpin_sim_motor light = light_motor();
+    wpin_part_motor light = light_motor();
     speed("duty held at 60 %", &motor, 0.6, 0);
     speed("duty swept 10 to 90 %", &motor, 0.1, 0.4);
     speed("30 %, current gaps", &light, 0.3, 0);

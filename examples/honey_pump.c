@@ -16,36 +16,37 @@ static const WPIN_FLASH wpin_motor_config config = {
               .up = WPIN_SLEW_US(2000000),   /* rest to full effort in two seconds */
               .down = WPIN_SLEW_US(1500000), /* and back */
               .pause_us = 400000}};          /* before it may turn the other way */
-static const wpin_sim_supply supply = {.name = "main", .volts = 12, .resistance = 0.12, .on = true};
-static const wpin_sim_bridge driver = {.on_resistance = 0.18,
-                                       .diode_volts = 0.8,
-                                       .diode_resistance = 0.05,
-                                       .input_resistance = 1e5,
-                                       .burns_above_amps = 8,
-                                       .burns_after = 10e-3,
-                                       .burns_above_volts = 30,
-                                       .interlock = true};
-static const wpin_sim_motor motor = {.name = "pump",
-                                     .resistance = 1.4,
-                                     .inductance = 1.6e-3,
-                                     .constant = 22e-3,
-                                     .inertia = 16e-6,
-                                     .static_friction = 14e-3,
-                                     .dry_friction = 9e-3,
-                                     .viscous_friction = 3e-6,
-                                     .gear_ratio = 18,
-                                     .gear_efficiency = 0.75,
-                                     .load_torque = 0.12,
-                                     .load_viscous = 2e-3,
-                                     .load_inertia = 90e-6};
+static const wpin_part_supply supply = {
+    .name = "main", .volts = 12, .resistance = 0.12, .on = true};
+static const wpin_part_driver driver = {.on_resistance = 0.18,
+                                        .diode_volts = 0.8,
+                                        .diode_resistance = 0.05,
+                                        .input_resistance = 1e5,
+                                        .burns_above_amps = 8,
+                                        .burns_after = 10e-3,
+                                        .burns_above_volts = 30,
+                                        .interlock = true};
+static const wpin_part_motor motor = {.name = "pump",
+                                      .resistance = 1.4,
+                                      .inductance = 1.6e-3,
+                                      .constant = 22e-3,
+                                      .inertia = 16e-6,
+                                      .static_friction = 14e-3,
+                                      .dry_friction = 9e-3,
+                                      .viscous_friction = 3e-6,
+                                      .gear_ratio = 18,
+                                      .gear_efficiency = 0.75,
+                                      .load_torque = 0.12,
+                                      .load_viscous = 2e-3,
+                                      .load_inertia = 90e-6};
 
 static wpin_sim *simulated_board(void) {
-    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
+    wpin_sim *sim = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0});
     int bridge = wpin_sim_add_bridge(sim, &driver, wpin_sim_add_supply(sim, &supply));
     wpin_sim_add_motor(sim, &motor, bridge);
-    wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_DIRECTION, 4);
-    wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_BRAKE, 7);
-    wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, 9);
+    wpin_sim_wire_input(sim, bridge, WPIN_DRIVER_INPUT_DIRECTION, 4);
+    wpin_sim_wire_input(sim, bridge, WPIN_DRIVER_INPUT_BRAKE, 7);
+    wpin_sim_wire_input(sim, bridge, WPIN_DRIVER_INPUT_PWM, 9);
     return sim;
 }
 
@@ -63,7 +64,7 @@ void honey_bench_tick(honey_bench *bench) {
 }
 
 void honey_bench_show(honey_bench *bench, const char *what) {
-    wpin_sim_reading now = wpin_sim_read(bench->hardware, 0);
+    wpin_part_reading now = wpin_sim_read(bench->hardware, 0);
     printf("%7.3f s  %-14s duty %+6.1f %%  %+5.0f rpm\n",
            (double)wpin_sim_time(bench->hardware) * 1e-12, what,
            wpin_motor_duty(&bench->pump) * 100.0 / WPIN_DUTY_FULL, now.rpm);

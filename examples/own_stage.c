@@ -22,7 +22,7 @@ static const WPIN_FLASH wpin_stage_config config = {
     .table = &board, .lines = lines, .pwm_hz = 20000, .dead_time_us = 5};
 
 int main(void) {
-    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
+    wpin_sim *sim = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0});
     wpin_port port = wpin_sim_port(sim);
     wpin_stage stage = {0};
     wpin_status status = wpin_stage_open(&stage, &config, &port); /* checks the table first */

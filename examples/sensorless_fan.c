@@ -17,7 +17,7 @@ int main(void) {
     status = wpin_motor_run(&house.motor, WPIN_PERCENT(60), 0, 9000);
     wpin_sensorless_state before = WPIN_SENSORLESS_OFF;
     for (int ms = 0; ms < 11000 && status == WPIN_OK; ms++) {
-        wpin_sim_inject(house.hardware, WPIN_SIM_FAULT_STALLED, 0, 0, ms >= 4000 && ms < 4500);
+        wpin_sim_inject(house.hardware, WPIN_PART_FAULT_STALLED, 0, 0, ms >= 4000 && ms < 4500);
         honey_house_tick(&house);
         wpin_sensorless_state now = wpin_sensorless_doing(phases);
         if (now != before || ms % 1000 == 999) {

@@ -23,9 +23,9 @@ int main(void) {
         } else if (ms == 2500) {
             wpin_motor_run(&house.motor, WPIN_PERCENT(-40), 0, 2000);
         } else if (ms == 2900) { /* something is caught under it */
-            wpin_sim_inject(house.hardware, WPIN_SIM_FAULT_STALLED, house.load, 0, true);
+            wpin_sim_inject(house.hardware, WPIN_PART_FAULT_STALLED, house.load, 0, true);
         } else if (ms == 4500) {
-            wpin_sim_inject(house.hardware, WPIN_SIM_FAULT_STALLED, house.load, 0, false);
+            wpin_sim_inject(house.hardware, WPIN_PART_FAULT_STALLED, house.load, 0, false);
             wpin_motor_clear_fault(&house.motor);
             wpin_motor_arm(&house.motor);
         }

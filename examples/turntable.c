@@ -33,7 +33,7 @@ static void finish(wpin_motor *turntable, const wpin_port *port) {
 }
 
 int main(void) {
-    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
+    wpin_sim *sim = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0});
     wpin_port port = wpin_sim_port(sim);
     wpin_motor turntable = {0};
     wpin_status status = wpin_motor_init(&turntable, &config, &port);

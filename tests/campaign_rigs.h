@@ -29,8 +29,8 @@ typedef struct campaign_rig {
 } campaign_rig;
 
 static bool campaign_bridge(const wpin_stage_kind *kind) {
-    return kind->logic != WPIN_SIM_LOGIC_LOW_SIDE && kind->logic != WPIN_SIM_LOGIC_HIGH_SIDE &&
-           kind->logic != WPIN_SIM_LOGIC_RELAY;
+    return kind->logic != WPIN_LOGIC_LOW_SIDE && kind->logic != WPIN_LOGIC_HIGH_SIDE &&
+           kind->logic != WPIN_LOGIC_RELAY;
 }
 
 /* All cells; how many. */
@@ -42,7 +42,7 @@ static size_t campaign_cells(campaign_cell *cells, size_t most) {
         for (int l = kind[k].direct ? 5 : 0; l < 5; l++) { /* a pin itself has no driver to vary */
             bool fits = kind[k].coils ? l == 4 : l == 0 || (l < 4 && !campaign_bridge(&kind[k]));
             bool timed =
-                wpin_stage_kind_has_pwm(&kind[k]) && kind[k].logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+                wpin_stage_kind_has_pwm(&kind[k]) && kind[k].logic != WPIN_LOGIC_SERVO_PULSE;
             for (int decade = timed ? 1 : 0; fits && decade <= (timed ? 4 : 0); decade++) {
                 if (count < most) {
                     cells[count++] = (campaign_cell){loads[l], &kind[k], decade};
@@ -108,10 +108,10 @@ static void campaign_switch(campaign_rig *r) {
     unsigned way = pick(5);
     double need = r->amps / 10;
     r->switch_more[0] = '\0';
-    if (r->cell.kind->logic == WPIN_SIM_LOGIC_LOW_SIDE && way == 0) {
+    if (r->cell.kind->logic == WPIN_LOGIC_LOW_SIDE && way == 0) {
         snprintf(r->switch_more, sizeof r->switch_more,
                  ", transistor: {kind: n-channel, threshold: 1.8V, stated-at: 4.5V}");
-    } else if (r->cell.kind->logic == WPIN_SIM_LOGIC_LOW_SIDE && way == 1 && need < 0.1) {
+    } else if (r->cell.kind->logic == WPIN_LOGIC_LOW_SIDE && way == 1 && need < 0.1) {
         snprintf(r->switch_more, sizeof r->switch_more,
                  ", transistor: {kind: npn, base-resistor: %.3gohm, gain: %.4g}", 560.0,
                  fmax(100, r->amps * 2 / 7e-3));

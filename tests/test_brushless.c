@@ -10,31 +10,31 @@
 
 #define PI 3.14159265358979323846
 
-static const wpin_sim_controller controller = {.logic_volts = 5,
-                                               .pin_resistance = 25,
-                                               .pin_burns_above = 0.04,
-                                               .timer_hz = 16e6,
-                                               .timer_steps_max = 65535};
-static const wpin_sim_bridge six_switches = {.logic = WPIN_SIM_LOGIC_SIX_SWITCHES,
-                                             .on_resistance = 0.02,
-                                             .diode_volts = 0.7,
-                                             .diode_resistance = 0.03,
-                                             .input_resistance = 100e3,
-                                             .burns_above_amps = 100,
-                                             .burns_after = 1,
-                                             .burns_above_volts = 100,
-                                             .interlock = true};
-static const wpin_sim_motor drum = {.resistance = 0.5,
-                                    .inductance = 0.6e-3,
-                                    .constant = 0.06,
-                                    .inertia = 4e-5,
-                                    .static_friction = 0.012,
-                                    .dry_friction = 0.008,
-                                    .viscous_friction = 2e-5,
-                                    .gear_ratio = 1,
-                                    .gear_efficiency = 1,
-                                    .load_torque = 0.03,
-                                    .pole_pairs = 4};
+static const wpin_part_controller controller = {.logic_volts = 5,
+                                                .pin_resistance = 25,
+                                                .pin_burns_above = 0.04,
+                                                .timer_hz = 16e6,
+                                                .timer_steps_max = 65535};
+static const wpin_part_driver six_switches = {.logic = WPIN_LOGIC_SIX_SWITCHES,
+                                              .on_resistance = 0.02,
+                                              .diode_volts = 0.7,
+                                              .diode_resistance = 0.03,
+                                              .input_resistance = 100e3,
+                                              .burns_above_amps = 100,
+                                              .burns_after = 1,
+                                              .burns_above_volts = 100,
+                                              .interlock = true};
+static const wpin_part_motor drum = {.resistance = 0.5,
+                                     .inductance = 0.6e-3,
+                                     .constant = 0.06,
+                                     .inertia = 4e-5,
+                                     .static_friction = 0.012,
+                                     .dry_friction = 0.008,
+                                     .viscous_friction = 2e-5,
+                                     .gear_ratio = 1,
+                                     .gear_efficiency = 1,
+                                     .load_torque = 0.03,
+                                     .pole_pairs = 4};
 
 typedef struct board {
     wpin_sim *sim;
@@ -42,11 +42,12 @@ typedef struct board {
     int motor, hall;
 } board;
 
-static board set_up(const wpin_sim_motor *motor, double supply_ohms, const wpin_sim_hall *sensors) {
+static board set_up(const wpin_part_motor *motor, double supply_ohms,
+                    const wpin_part_hall *sensors) {
     static const wpin_pin pins[3] = {14, 15, 16};
     board b = {.sim = wpin_sim_new(&controller)};
     int supply = wpin_sim_add_supply(
-        b.sim, &(wpin_sim_supply){.volts = 24, .resistance = supply_ohms, .on = true});
+        b.sim, &(wpin_part_supply){.volts = 24, .resistance = supply_ohms, .on = true});
     int bridge = wpin_sim_add_bridge(b.sim, &six_switches, supply);
     b.motor = wpin_sim_add_motor(b.sim, motor, bridge);
     ck_assert_int_eq(b.motor, 0);
@@ -86,7 +87,7 @@ static double leg_volts(int leg, double amps, double top) {
     return top / 2 - steep * (top / 2 + diode) - six_switches.diode_resistance * amps;
 }
 
-static state slope(const wpin_sim_motor *m, const int *legs, double supply_ohms, const state *s) {
+static state slope(const wpin_part_motor *m, const int *legs, double supply_ohms, const state *s) {
     double k = m->constant / (m->sinusoidal ? sqrt(3) : 2), volts[3], star = 0, torque = 0;
     double drawn = 0;
     state d;
@@ -120,7 +121,7 @@ static state ahead(const state *s, const state *d, double by) {
     return n;
 }
 
-static void integrate(const wpin_sim_motor *m, const int *legs, double ohms, state *s,
+static void integrate(const wpin_part_motor *m, const int *legs, double ohms, state *s,
                       double time) {
     const double most = 8e-9;
     int steps = (int)ceil(time / most);
@@ -148,11 +149,11 @@ static void show_legs(const board *b, const int *legs) {
 
 /* Legs at random, for 5 to 60 us each, from rest: flat and sine, a stiff supply and a soft one. */
 START_TEST(it_agrees_with_an_integrator_of_its_own) {
-    wpin_sim_motor m = drum;
+    wpin_part_motor m = drum;
     m.sinusoidal = _i % 2 != 0;
     m.start_turns = 0.37 * _i;
     double ohms = _i / 2 % 2 != 0 ? 0.1 : 0;
-    board b = set_up(&m, ohms, &(wpin_sim_hall){0});
+    board b = set_up(&m, ohms, &(wpin_part_hall){0});
     state s = {.angle = m.start_turns * 2 * PI};
     int legs[3] = {0};
     double most = 0, worst = 0, worst_speed = 0;
@@ -169,7 +170,7 @@ START_TEST(it_agrees_with_an_integrator_of_its_own) {
         wpin_sim_advance(b.sim, us * 1000000LL);
         integrate(&m, legs, ohms, &s, us * 1e-6);
         double size = (fabs(s.amps[0]) + fabs(s.amps[1]) + fabs(s.amps[2])) / 2;
-        wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+        wpin_part_reading r = wpin_sim_read(b.sim, b.motor);
         most = fmax(most, size);
         worst = fmax(worst, fabs(fabs(r.amps_now) - size));
         worst_speed = fmax(worst_speed, fabs(r.rpm * PI / 30 - s.speed));
@@ -185,16 +186,16 @@ END_TEST
 
 /* Held, A to supply and B and C to ground: one winding in series with two in parallel. */
 START_TEST(a_held_one_follows_the_closed_form) {
-    wpin_sim_motor m = drum;
+    wpin_part_motor m = drum;
     m.static_friction = 100;
-    board b = set_up(&m, 0, &(wpin_sim_hall){0});
+    board b = set_up(&m, 0, &(wpin_part_hall){0});
     show_legs(&b, (const int[]){1, -1, -1});
     double ohms = 0.75 * m.resistance + 1.5 * six_switches.on_resistance;
     double henry = 0.75 * m.inductance;
     for (int i = 1; i <= 20; i++) {
         wpin_sim_advance(b.sim, 100000000LL);
         double amps = 24 / ohms * -expm1(-i * 1e-4 * ohms / henry);
-        wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+        wpin_part_reading r = wpin_sim_read(b.sim, b.motor);
         ck_assert_double_eq_tol(fabs(r.amps_now), amps, 1e-6 * amps);
     }
     wpin_sim_free(b.sim);
@@ -203,11 +204,11 @@ END_TEST
 
 /* However the time is cut: the same. */
 START_TEST(time_in_parts_is_time_as_a_whole) {
-    wpin_sim_motor m = drum;
+    wpin_part_motor m = drum;
     m.sinusoidal = _i % 2 != 0;
     m.load_quadratic = 1e-6;
-    board one = set_up(&m, 0.05, &(wpin_sim_hall){0}),
-          other = set_up(&m, 0.05, &(wpin_sim_hall){0});
+    board one = set_up(&m, 0.05, &(wpin_part_hall){0}),
+          other = set_up(&m, 0.05, &(wpin_part_hall){0});
     pick_seed((uint32_t)_i + 1);
     for (int i = 0; i < 400; i++) {
         int legs[3] = {(int)pick(3) - 1, (int)pick(3) - 1, (int)pick(3) - 1};
@@ -221,8 +222,8 @@ START_TEST(time_in_parts_is_time_as_a_whole) {
             wpin_sim_advance(other.sim, part);
             left -= part;
         }
-        wpin_sim_reading a = wpin_sim_read(one.sim, one.motor);
-        wpin_sim_reading c = wpin_sim_read(other.sim, other.motor);
+        wpin_part_reading a = wpin_sim_read(one.sim, one.motor);
+        wpin_part_reading c = wpin_sim_read(other.sim, other.motor);
         ck_assert_double_eq_tol(fabs(a.amps_now), fabs(c.amps_now), 1e-3);
         ck_assert_double_eq_tol(a.rpm, c.rpm, 0.1); /* it breaks loose at the end of a part */
         ck_assert_double_eq_tol(a.supply_amps, c.supply_amps, 1e-3);
@@ -263,11 +264,11 @@ static void run_for(const board *b, int ms) {
  * both ways, on both tables, flat and (by the mean of its peak) sine; the energy of the supply is
  * in the load, the friction and the copper. */
 START_TEST(it_runs_as_fast_as_it_should) {
-    wpin_sim_motor m = drum;
+    wpin_part_motor m = drum;
     m.sinusoidal = _i % 2 != 0;
     int way = _i / 2 % 2 == 0 ? 1 : -1;
     double duty = _i / 8 == 0 ? 0.4 : 0.85;
-    board b = set_up(&m, 0.02, &(wpin_sim_hall){.hysteresis = 1});
+    board b = set_up(&m, 0.02, &(wpin_part_hall){.hysteresis = 1});
     stage.table = _i / 4 % 2 == 0 ? &wpin_table_six_switches : &wpin_table_six_switches_high;
     ck_assert(wpin_sim_on_hall(b.sim, b.hall, sensed, NULL));
     ck_assert_int_eq(wpin_motor_init(&motor, &config, &b.port), WPIN_OK);
@@ -279,7 +280,7 @@ START_TEST(it_runs_as_fast_as_it_should) {
     run_for(&b, 700);
     wpin_sim_read(b.sim, b.motor);
     run_for(&b, 200);
-    wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+    wpin_part_reading r = wpin_sim_read(b.sim, b.motor);
     double w = way * r.rpm_mean * PI / 30, peak = m.constant * (m.sinusoidal ? 3 / PI : 1);
     double torque = m.dry_friction + m.load_torque + m.viscous_friction * w;
     double amps = torque / peak;
@@ -320,7 +321,7 @@ START_TEST(its_waves_add_up) {
     wpin_waves w;
     ck_assert_msg(wpin_waves_take(rig, 0, rows[_i].duty, &w, why, sizeof why), "%s", why);
     const wpin_rig_load *l = &rig->loads[0];
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&l->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&l->motor);
     double speed = fabs(w.rpm) * PI / 30 * l->motor.gear_ratio;
     double drags = shaft.drags + shaft.viscous * speed + shaft.quadratic * speed * speed;
     ck_assert_double_eq_tol(fabs(w.torque), drags, 0.03 * drags);
@@ -393,7 +394,7 @@ START_TEST(the_wrong_wiring_shows) {
             int at = wiring < 6 ? (s + wiring) % 6 : (18 - s - wiring) % 6;
             phases.sector_of[right[s]] = (uint8_t)at;
         }
-        board b = set_up(&drum, 0.02, &(wpin_sim_hall){0});
+        board b = set_up(&drum, 0.02, &(wpin_part_hall){0});
         stage.table = &wpin_table_six_switches_high;
         wpin_sim_on_hall(b.sim, b.hall, sensed, NULL);
         ck_assert_int_eq(wpin_motor_init(&motor, &config, &b.port), WPIN_OK);
@@ -403,7 +404,7 @@ START_TEST(the_wrong_wiring_shows) {
         run_for(&b, 600);
         wpin_sim_read(b.sim, b.motor);
         run_for(&b, 100);
-        wpin_sim_reading r = wpin_sim_read(b.sim, b.motor);
+        wpin_part_reading r = wpin_sim_read(b.sim, b.motor);
         bool goes = r.rpm_mean > 20;
         per_speed[wiring] = goes ? r.amps / r.rpm_mean : HUGE_VAL;
         turns += goes;

@@ -269,7 +269,7 @@ static void close_drum(bench *b) {
     wpin_rig_free(b->rig);
 }
 
-static wpin_sim_reading run_ms(bench *b, int ms) {
+static wpin_part_reading run_ms(bench *b, int ms) {
     for (int i = 0; i < ms; i++) {
         if (i % (int)lround(b->rig->controller.tick * 1e3) == 0) {
             wpin_motor_tick(&b->motor);
@@ -308,7 +308,7 @@ START_TEST(a_regulated_speed_holds) {
     ck_assert_int_eq(wpin_motor_state(&b.motor), WPIN_STATE_RUNNING);
     double least = 1e9, most = -1e9, sum = 0, due = cases[_i].rpm;
     for (int i = 0; i < 3000; i++) {
-        wpin_sim_reading r = run_ms(&b, 1);
+        wpin_part_reading r = run_ms(&b, 1);
         least = fmin(least, r.rpm);
         most = fmax(most, r.rpm);
         sum += r.rpm_mean / 3000;
@@ -347,7 +347,7 @@ START_TEST(a_speed_ramps_turns_over_and_stops) {
     ck_assert_int_eq(ask(&b, -100, 0), WPIN_OK);
     bool stood = false;
     for (int ms = 0; ms < 14000; ms++) {
-        wpin_sim_reading r = run_ms(&b, 1);
+        wpin_part_reading r = run_ms(&b, 1);
         int duty = wpin_motor_duty(&b.motor);
         stood = stood || (fabs(r.rpm) < 2 && duty == 0);
         ck_assert_msg(duty >= 0 || stood, "driven back at %g rpm", r.rpm);
@@ -443,7 +443,7 @@ START_TEST(speed_takes_over_from_effort_without_a_jump) {
     int duty = wpin_motor_duty(&b.motor);
     ck_assert_int_eq(ask(&b, rpm, 0), WPIN_OK);
     for (int i = 0; i < 1000; i++) {
-        wpin_sim_reading r = run_ms(&b, 1);
+        wpin_part_reading r = run_ms(&b, 1);
         ck_assert_msg(fabs(r.rpm - rpm) < 1, "%d: %g, was %g", i, r.rpm, rpm);
         ck_assert_msg(abs(wpin_motor_duty(&b.motor) - duty) < 700, "%d: %d, was %d", i,
                       wpin_motor_duty(&b.motor), duty);
@@ -458,14 +458,14 @@ END_TEST
  * rig gives, the stage at rest then. */
 START_TEST(faults_of_motion_have_names) {
     static const struct {
-        wpin_sim_fault fault;
+        wpin_part_fault fault;
         wpin_status moving, starting; /* as told when it comes at speed, and before the start */
-    } cases[] = {{WPIN_SIM_FAULT_STALLED, WPIN_FAULT_STALLED, WPIN_FAULT_STALLED},
-                 {WPIN_SIM_FAULT_SENSOR_OFF, WPIN_FAULT_FEEDBACK, WPIN_FAULT_FEEDBACK},
-                 {WPIN_SIM_FAULT_CHANNEL_OFF, WPIN_FAULT_FEEDBACK, WPIN_FAULT_FEEDBACK},
-                 {WPIN_SIM_FAULT_CHANNELS_SWAPPED, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_WRONG_WAY},
-                 {WPIN_SIM_FAULT_MOTOR_WIRE_OFF, WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_CURRENT},
-                 {WPIN_SIM_FAULT_MOTOR_SWAPPED, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_WRONG_WAY}};
+    } cases[] = {{WPIN_PART_FAULT_STALLED, WPIN_FAULT_STALLED, WPIN_FAULT_STALLED},
+                 {WPIN_PART_FAULT_SENSOR_OFF, WPIN_FAULT_FEEDBACK, WPIN_FAULT_FEEDBACK},
+                 {WPIN_PART_FAULT_CHANNEL_OFF, WPIN_FAULT_FEEDBACK, WPIN_FAULT_FEEDBACK},
+                 {WPIN_PART_FAULT_CHANNELS_SWAPPED, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_WRONG_WAY},
+                 {WPIN_PART_FAULT_MOTOR_WIRE_OFF, WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_CURRENT},
+                 {WPIN_PART_FAULT_MOTOR_SWAPPED, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_WRONG_WAY}};
     for (int when = 0; when < 3; when++) { /* before, on the ramp, at speed */
         bench b;
         open_drum(&b, "");

@@ -7,7 +7,7 @@
 #include <string.h>
 #include <windpin/host/rehearsal.h>
 
-static double of(const wpin_sim_motor *m, wpin_constant which) {
+static double of(const wpin_part_motor *m, wpin_constant which) {
     switch (which) {
     case WPIN_CONSTANT_RESISTANCE: return m->resistance;
     case WPIN_CONSTANT_INDUCTANCE: return m->inductance;
@@ -57,7 +57,7 @@ static wpin_rig *read_rig(const char *change, const char *name) {
 }
 
 /* A bench of which every constant is up to a fifth off. */
-static void vary(wpin_sim_motor *m) {
+static void vary(wpin_part_motor *m) {
     double *what[] = {&m->resistance,   &m->inductance,       &m->constant,       &m->inertia,
                       &m->dry_friction, &m->viscous_friction, &m->static_friction};
     for (size_t i = 0; i < sizeof what / sizeof *what; i++) {
@@ -68,7 +68,7 @@ static void vary(wpin_sim_motor *m) {
 
 static void trial(const char *change, double coarser, tally *t) {
     wpin_rig *rig = read_rig(change, "rig.yaml"), *bench = read_rig(change, "bench.yaml");
-    wpin_sim_motor *m = &bench->loads[0].motor;
+    wpin_part_motor *m = &bench->loads[0].motor;
     wpin_record run = {0};
     wpin_identification found;
     char why[400];

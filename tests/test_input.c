@@ -17,7 +17,7 @@ typedef struct hand {
 
 static hand new_hand(void) {
     hand h;
-    h.sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0xFFFFFF00});
+    h.sim = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0xFFFFFF00});
     h.port = wpin_sim_port(h.sim);
     wpin_sim_wire_button(h.sim, PIN, 8e-3);
     wpin_sim_wire_button(h.sim, OTHER, 8e-3);

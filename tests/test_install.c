@@ -83,7 +83,7 @@ START_TEST(the_exported_table_compiles_and_runs) {
         "#include \"house.h\"\n#include \"own.h\"\n#include <stdio.h>\n#include "
         "<windpin/host/sim.h>\n"
         "int main(void) {\n"
-        "    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});\n"
+        "    wpin_sim *sim = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0});\n"
         "    wpin_port port = wpin_sim_port(sim);\n"
         "    const wpin_motor_config *all[] = {&pump_motor, &conveyor_motor, &gate_motor, "
         "&fan_motor,\n"

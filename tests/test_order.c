@@ -97,14 +97,14 @@ END_TEST
 /* What is broken is named, and nothing is found. */
 START_TEST(what_is_broken_is_named) {
     static const struct {
-        wpin_sim_fault fault;
+        wpin_part_fault fault;
         wpin_order_state one, other;
     } cases[] = {
-        {WPIN_SIM_FAULT_SENSOR_OFF, WPIN_ORDER_STANDS, WPIN_ORDER_STANDS},
-        {WPIN_SIM_FAULT_CHANNEL_OFF, WPIN_ORDER_SENSOR, WPIN_ORDER_SENSOR},
-        {WPIN_SIM_FAULT_STALLED, WPIN_ORDER_STANDS, WPIN_ORDER_STANDS},
-        {WPIN_SIM_FAULT_SUPPLY_DEAD, WPIN_ORDER_STANDS, WPIN_ORDER_STANDS},
-        {WPIN_SIM_FAULT_MOTOR_WIRE_OFF, WPIN_ORDER_LEAD, WPIN_ORDER_LEAD},
+        {WPIN_PART_FAULT_SENSOR_OFF, WPIN_ORDER_STANDS, WPIN_ORDER_STANDS},
+        {WPIN_PART_FAULT_CHANNEL_OFF, WPIN_ORDER_SENSOR, WPIN_ORDER_SENSOR},
+        {WPIN_PART_FAULT_STALLED, WPIN_ORDER_STANDS, WPIN_ORDER_STANDS},
+        {WPIN_PART_FAULT_SUPPLY_DEAD, WPIN_ORDER_STANDS, WPIN_ORDER_STANDS},
+        {WPIN_PART_FAULT_MOTOR_WIRE_OFF, WPIN_ORDER_LEAD, WPIN_ORDER_LEAD},
     };
     for (uint32_t seed = 1; seed <= 6; seed++) {
         wpin_rig *rig = any_rig(seed);

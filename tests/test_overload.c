@@ -179,7 +179,7 @@ START_TEST(a_hot_motor_is_not_cleared) {
     wpin_bind_load(&bound, rig, &rig->loads[0]);
     ck_assert_int_eq(wpin_bound_open(&bound, &motor, &port), WPIN_OK);
     ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_OK);
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_STALLED, 0, 0, true);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
     double stood = 0, waited = 0;
     wpin_motor_tick(&motor);
     ck_assert_int_eq(wpin_motor_run(&motor, WPIN_DUTY_FULL, 0, WPIN_TIMEOUT_HELD), WPIN_OK);

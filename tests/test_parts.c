@@ -9,14 +9,14 @@
 #define MS 1000000000LL
 enum { A1 = 1, A2, B1, B2, GATE };
 
-static const wpin_sim_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
+static const wpin_part_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
 
-static wpin_sim_bridge ideal(wpin_sim_logic logic) {
-    return (wpin_sim_bridge){.logic = logic,
-                             .input_resistance = 1e5,
-                             .burns_above_amps = 1000,
-                             .burns_above_volts = 200,
-                             .interlock = true};
+static wpin_part_driver ideal(wpin_logic logic) {
+    return (wpin_part_driver){.logic = logic,
+                              .input_resistance = 1e5,
+                              .burns_above_amps = 1000,
+                              .burns_above_volts = 200,
+                              .interlock = true};
 }
 
 typedef struct bench {
@@ -29,12 +29,12 @@ static bench on(double volts, double ohms) {
     bench b = {.sim = wpin_sim_new(&controller)};
     b.port = wpin_sim_port(b.sim);
     b.supply = wpin_sim_add_supply(
-        b.sim, &(wpin_sim_supply){.volts = volts, .resistance = ohms, .on = true});
+        b.sim, &(wpin_part_supply){.volts = volts, .resistance = ohms, .on = true});
     return b;
 }
 
 /* A driver on pin GATE for whatever hangs on it. */
-static int switched(bench *b, wpin_sim_bridge part) {
+static int switched(bench *b, wpin_part_driver part) {
     int bridge = wpin_sim_add_bridge(b->sim, &part, b->supply);
     wpin_sim_wire_input(b->sim, bridge, 0, GATE);
     b->port.open(b->sim, GATE, WPIN_LOW);
@@ -43,17 +43,17 @@ static int switched(bench *b, wpin_sim_bridge part) {
 
 /* ---- stepper ---- */
 
-static const wpin_sim_stepper rotor = {.steps_per_rev = 200,
-                                       .resistance = 10,
-                                       .inductance = 1e-3,
-                                       .rated_amps = 1,
-                                       .holding_torque = 0.2,
-                                       .inertia = 5e-5,
-                                       .viscous_friction = 2e-4};
+static const wpin_part_stepper rotor = {.steps_per_rev = 200,
+                                        .resistance = 10,
+                                        .inductance = 1e-3,
+                                        .rated_amps = 1,
+                                        .holding_torque = 0.2,
+                                        .inertia = 5e-5,
+                                        .viscous_friction = 2e-4};
 
 static bench stepper_bench(void) {
     bench b = on(10, 0);
-    wpin_sim_bridge chip = ideal(WPIN_SIM_LOGIC_TWO_CHANNELS);
+    wpin_part_driver chip = ideal(WPIN_LOGIC_TWO_CHANNELS);
     int bridge = wpin_sim_add_bridge(b.sim, &chip, b.supply);
     ck_assert_int_eq(wpin_sim_add_stepper(b.sim, &rotor, bridge), 0);
     for (int i = 0; i < 4; i++) {
@@ -102,7 +102,7 @@ START_TEST(a_rotor_follows_the_field_and_holds) {
                              states[(at + 80) % 8][i] ? WPIN_HIGH : WPIN_LOW);
             }
             wpin_sim_advance(b.sim, 1200 * MS);
-            wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+            wpin_part_reading r = wpin_sim_read(b.sim, 0);
             ck_assert_double_eq_tol(r.turns * 400, at, 0.1);
             ck_assert_double_eq_tol(r.amps_now, 1, 0.01); /* 10 V in 10 ohm */
         }
@@ -115,8 +115,8 @@ END_TEST
 
 START_TEST(a_lamp_settles_at_its_rated_point) {
     bench b = on(12, 0);
-    int bridge = switched(&b, ideal(WPIN_SIM_LOGIC_LOW_SIDE));
-    wpin_sim_lamp lamp = {.volts = 12, .watts = 21, .cold_share = 0.07, .warm_up = 0.1};
+    int bridge = switched(&b, ideal(WPIN_LOGIC_LOW_SIDE));
+    wpin_part_lamp lamp = {.volts = 12, .watts = 21, .cold_share = 0.07, .warm_up = 0.1};
     ck_assert_int_eq(wpin_sim_add_lamp(b.sim, &lamp, bridge), 0);
     b.port.write(b.sim, GATE, WPIN_HIGH);
     wpin_sim_advance(b.sim, MS / 100);
@@ -125,7 +125,7 @@ START_TEST(a_lamp_settles_at_its_rated_point) {
     wpin_sim_advance(b.sim, 3000 * MS);
     wpin_sim_read(b.sim, 0);
     wpin_sim_advance(b.sim, MS);
-    wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+    wpin_part_reading r = wpin_sim_read(b.sim, 0);
     ck_assert_double_eq_tol(r.amps, 21.0 / 12, 1e-3);
     ck_assert_double_eq_tol(r.effect, 1, 1e-3);
     wpin_sim_free(b.sim);
@@ -134,12 +134,12 @@ END_TEST
 
 START_TEST(a_plunger_has_two_thresholds) {
     bench b = on(12, 0);
-    int bridge = switched(&b, ideal(WPIN_SIM_LOGIC_LOW_SIDE));
-    wpin_sim_solenoid coil = {.resistance = 6,
-                              .inductance = 60e-3, /* 10 ms */
-                              .pull_in = 1,
-                              .pull_in_time = 5e-3,
-                              .drop_out = 0.25};
+    int bridge = switched(&b, ideal(WPIN_LOGIC_LOW_SIDE));
+    wpin_part_solenoid coil = {.resistance = 6,
+                               .inductance = 60e-3, /* 10 ms */
+                               .pull_in = 1,
+                               .pull_in_time = 5e-3,
+                               .drop_out = 0.25};
     ck_assert_int_eq(wpin_sim_add_solenoid(b.sim, &coil, bridge), 0);
     b.port.write(b.sim, GATE, WPIN_HIGH);
     double in = 0, out = 0, reaches = 10e-3 * log(2) + 5e-3; /* half of 2 A, then 5 ms more */
@@ -163,23 +163,23 @@ END_TEST
 
 START_TEST(heat_follows_its_time_constant) {
     bench b = on(10, 0);
-    wpin_sim_bridge part = ideal(WPIN_SIM_LOGIC_LOW_SIDE);
+    wpin_part_driver part = ideal(WPIN_LOGIC_LOW_SIDE);
     part.on_resistance = 0.5;
-    part.heat = (wpin_sim_heat){.resistance = 20, .time = 2, .limit = 500};
+    part.heat = (wpin_part_heat){.resistance = 20, .time = 2, .limit = 500};
     int bridge = switched(&b, part);
-    wpin_sim_motor held = {.resistance = 4.5,
-                           .inductance = 1e-4,
-                           .constant = 0.01,
-                           .inertia = 1e-4,
-                           .static_friction = 10,
-                           .gear_ratio = 1,
-                           .gear_efficiency = 1,
-                           .heat = {.resistance = 2, .time = 8, .limit = 500}};
+    wpin_part_motor held = {.resistance = 4.5,
+                            .inductance = 1e-4,
+                            .constant = 0.01,
+                            .inertia = 1e-4,
+                            .static_friction = 10,
+                            .gear_ratio = 1,
+                            .gear_efficiency = 1,
+                            .heat = {.resistance = 2, .time = 8, .limit = 500}};
     wpin_sim_add_motor(b.sim, &held, bridge);
     b.port.write(b.sim, GATE, WPIN_HIGH);
     for (int s = 1; s <= 12; s++) {
         wpin_sim_advance(b.sim, 1000 * MS);
-        wpin_sim_reading r =
+        wpin_part_reading r =
             wpin_sim_read(b.sim, 0); /* 2 A: 2 W in the switch, 18 W in the winding */
         ck_assert_double_eq_tol(r.driver_degrees, 25 + 40 * (1 - exp(-s / 2.0)), 0.2);
         ck_assert_double_eq_tol(r.degrees, 25 + 36 * (1 - exp(-s / 8.0)), 0.2);
@@ -191,12 +191,12 @@ END_TEST
 /* ---- supplies ---- */
 
 static int resistor(bench *b, int supply, double ohms) {
-    wpin_sim_bridge part = ideal(WPIN_SIM_LOGIC_LOW_SIDE);
+    wpin_part_driver part = ideal(WPIN_LOGIC_LOW_SIDE);
     int bridge = wpin_sim_add_bridge(b->sim, &part, supply);
     wpin_sim_wire_input(b->sim, bridge, 0, GATE);
     b->port.open(b->sim, GATE, WPIN_LOW);
     /* diodes with next to no forward voltage are a resistor of V V / W */
-    wpin_sim_lamp load = {.volts = 10, .watts = 100 / ohms, .cold_share = 1, .warm_up = 1};
+    wpin_part_lamp load = {.volts = 10, .watts = 100 / ohms, .cold_share = 1, .warm_up = 1};
     return wpin_sim_add_lamp(b->sim, &load, bridge);
 }
 
@@ -208,12 +208,12 @@ START_TEST(regulators_pass_on_current_or_power) {
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         bench b = on(12, 0.5);
         int made =
-            wpin_sim_add_regulator(b.sim, &(wpin_sim_regulator){.from = 0,
-                                                                .volts = rows[i].volts,
-                                                                .headroom = 1,
-                                                                .least_input = 3,
-                                                                .switching = rows[i].switching,
-                                                                .efficiency = 0.8});
+            wpin_sim_add_regulator(b.sim, &(wpin_part_regulator){.from = 0,
+                                                                 .volts = rows[i].volts,
+                                                                 .headroom = 1,
+                                                                 .least_input = 3,
+                                                                 .switching = rows[i].switching,
+                                                                 .efficiency = 0.8});
         resistor(&b, made, 100);
         b.port.write(b.sim, GATE, WPIN_HIGH);
         wpin_sim_advance(b.sim, 50 * MS);
@@ -233,7 +233,7 @@ START_TEST(a_weak_port_gives_its_limit_and_no_more) {
     bench b = {.sim = wpin_sim_new(&controller)};
     b.port = wpin_sim_port(b.sim);
     b.supply = wpin_sim_add_supply(
-        b.sim, &(wpin_sim_supply){.volts = 5, .limit_amps = 0.5, .droops = true, .on = true});
+        b.sim, &(wpin_part_supply){.volts = 5, .limit_amps = 0.5, .droops = true, .on = true});
     resistor(&b, b.supply, 4); /* would take 1.25 A */
     b.port.write(b.sim, GATE, WPIN_HIGH);
     wpin_sim_advance(b.sim, 100 * MS);
@@ -249,7 +249,7 @@ START_TEST(cells_fall_evenly_to_empty) {
     bench b = {.sim = wpin_sim_new(&controller)};
     b.port = wpin_sim_port(b.sim);
     b.supply = wpin_sim_add_supply(
-        b.sim, &(wpin_sim_supply){.volts = 12, .capacity = 36, .empty_volts = 9, .on = true});
+        b.sim, &(wpin_part_supply){.volts = 12, .capacity = 36, .empty_volts = 9, .on = true});
     resistor(&b, b.supply, 12);
     b.port.write(b.sim, GATE, WPIN_HIGH);
     /* dV/dt = -(3 / 36) V / 12: V = 12 e^(-t / 144), 9 V after 41.4 s */
@@ -267,19 +267,19 @@ END_TEST
 
 START_TEST(end_stops_hold_and_limit_switches_close) {
     bench b = on(12, 0);
-    wpin_sim_bridge chip = ideal(WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE);
+    wpin_part_driver chip = ideal(WPIN_LOGIC_DIRECTION_PWM_BRAKE);
     int bridge = wpin_sim_add_bridge(b.sim, &chip, b.supply);
-    wpin_sim_motor motor = {.resistance = 2,
-                            .inductance = 1e-3,
-                            .constant = 0.02,
-                            .inertia = 2e-5,
-                            .gear_ratio = 10,
-                            .gear_efficiency = 1,
-                            .stop_low = -0.5,
-                            .stop_high = 1.5};
+    wpin_part_motor motor = {.resistance = 2,
+                             .inductance = 1e-3,
+                             .constant = 0.02,
+                             .inertia = 2e-5,
+                             .gear_ratio = 10,
+                             .gear_efficiency = 1,
+                             .stop_low = -0.5,
+                             .stop_high = 1.5};
     ck_assert_int_eq(wpin_sim_add_motor(b.sim, &motor, bridge), 0);
-    wpin_sim_wire_input(b.sim, bridge, WPIN_SIM_INPUT_DIRECTION, 4);
-    wpin_sim_wire_input(b.sim, bridge, WPIN_SIM_INPUT_PWM, 9);
+    wpin_sim_wire_input(b.sim, bridge, WPIN_DRIVER_INPUT_DIRECTION, 4);
+    wpin_sim_wire_input(b.sim, bridge, WPIN_DRIVER_INPUT_PWM, 9);
     ck_assert(wpin_sim_wire_limit(b.sim, 20, 0, 1.4, 9, false));
     ck_assert(wpin_sim_wire_limit(b.sim, 21, 0, -9, -0.4, true));
     ck_assert(!wpin_sim_wire_limit(b.sim, 22, 1, 0, 1, false));
@@ -288,7 +288,7 @@ START_TEST(end_stops_hold_and_limit_switches_close) {
     for (int way = 1; way >= -1; way -= 2) {
         b.port.write(b.sim, 4, way > 0 ? WPIN_HIGH : WPIN_LOW);
         wpin_sim_advance(b.sim, 2000 * MS);
-        wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+        wpin_part_reading r = wpin_sim_read(b.sim, 0);
         ck_assert_double_eq_tol(r.turns, way > 0 ? 1.5 : -0.5, 1e-9);
         ck_assert_double_eq(r.rpm, 0);
         ck_assert_double_eq_tol(r.amps_now, way * 6, 1e-6); /* stalled: 12 V in 2 ohm */

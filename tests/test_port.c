@@ -37,7 +37,7 @@ static found run_on(const wpin_port *port, bool pwm, bool leg) {
 }
 
 START_TEST(the_simulated_port_keeps_the_rules) {
-    wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0xFFFFF000});
+    wpin_sim *sim = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0xFFFFF000});
     wpin_port port = wpin_sim_port(sim);
     found f = run_on(&port, true, true);
     ck_assert_str_eq(f.broken, "");
@@ -136,7 +136,7 @@ START_TEST(what_is_wrong_is_found) {
                                         "never on together", "no shorter"};
     wpin_sim *sims[10];
     for (int i = 0; i < 10; i++) {
-        sims[i] = wpin_sim_new(&(wpin_sim_controller){5, 25, 0.04, 16e6, 65535, 0});
+        sims[i] = wpin_sim_new(&(wpin_part_controller){5, 25, 0.04, 16e6, 65535, 0});
         good = wrong[i] = wpin_sim_port(sims[i]);
     }
     wrong[0].now = runs_back;

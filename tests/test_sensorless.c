@@ -34,7 +34,7 @@ static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8
 }
 
 /* Every figure of motor and load off by up to a share. */
-static void spread(wpin_sim_motor *m, double share) {
+static void spread(wpin_part_motor *m, double share) {
     double *const figures[] = {&m->resistance, &m->inductance,      &m->constant,
                                &m->inertia,    &m->static_friction, &m->load_quadratic};
     for (size_t i = 0; i < sizeof figures / sizeof *figures; i++) {
@@ -60,7 +60,7 @@ static void set_up(const char *change, double share, double start_turns) {
     b.rig = wpin_rig_read(scratch("fan.yaml"), &m);
     ck_assert_msg(b.rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
     wpin_rig_load *load = &b.rig->loads[0];
-    wpin_sim_motor told = load->motor;
+    wpin_part_motor told = load->motor;
     spread(&load->motor, share); /* which the controller does not know */
     load->motor.start_turns = start_turns;
     b.sim = wpin_board_build(b.rig);
@@ -85,7 +85,7 @@ static void tear_down(void) {
     wpin_rig_free(b.rig);
 }
 
-static wpin_sim_reading tick(void) {
+static wpin_part_reading tick(void) {
     wpin_motor_tick(&b.motor);
     wpin_sim_advance(b.sim, 1000000000LL);
     wpin_sensorless_state now = wpin_sensorless_doing(&b.bound.sensorless_at_work);
@@ -95,8 +95,8 @@ static wpin_sim_reading tick(void) {
     return wpin_sim_read(b.sim, 0);
 }
 
-static wpin_sim_reading wait_ms(int ms) {
-    wpin_sim_reading r = {0};
+static wpin_part_reading wait_ms(int ms) {
+    wpin_part_reading r = {0};
     for (int i = 0; i < ms; i++) {
         r = tick();
     }
@@ -117,7 +117,7 @@ static bool anything_driven(void) {
 /* Speed at which what a duty drives, and what friction and air take, are alike, rpm. */
 static double due_rpm(double duty) {
     const wpin_rig_load *l = &b.rig->loads[0];
-    const wpin_sim_motor *m = &l->motor;
+    const wpin_part_motor *m = &l->motor;
     double low = 0, high = 2000;
     for (int i = 0; i < 50; i++) {
         double w = (low + high) / 2, drags = m->dry_friction + m->load_quadratic * w * w;
@@ -193,7 +193,7 @@ START_TEST(its_effort_waits_for_the_start) {
     wpin_duty before = 0;
     wpin_duty most = (wpin_duty)(d.duty[d.count - 1] * WPIN_DUTY_FULL + 1);
     for (int i = 0; i < 4000; i++) {
-        wpin_sim_reading r = tick();
+        wpin_part_reading r = tick();
         bool runs = wpin_sensorless_doing(&b.bound.sensorless_at_work) == WPIN_SENSORLESS_RUN;
         wpin_duty now = wpin_motor_duty(&b.motor);
         peak = runs ? peak : fmax(peak, r.amps_max);
@@ -219,14 +219,14 @@ START_TEST(a_lost_step_starts_anew) {
     set_up("", 0, 0.6);
     ask(0.5);
     double before = wait_ms(4000).rpm;
-    wpin_sim_inject(b.sim, WPIN_SIM_FAULT_STALLED, 0, 0, true);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
     wait_ms(300);
     ck_assert_uint_ge(b.bound.sensorless_at_work.lost, 1);
     ck_assert_int_eq(wpin_sensorless_doing(&b.bound.sensorless_at_work), WPIN_SENSORLESS_REST);
     ck_assert(!anything_driven());
-    wpin_sim_inject(b.sim, WPIN_SIM_FAULT_STALLED, 0, 0, false);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, false);
     ck_assert_double_eq_tol(wait_ms(6000).rpm, before, 0.02 * before);
-    wpin_sim_inject(b.sim, WPIN_SIM_FAULT_STALLED, 0, 0, true);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
     int ms = 0;
     while (wpin_motor_fault(&b.motor) == WPIN_OK && ms < 20000) {
         tick();
@@ -235,7 +235,7 @@ START_TEST(a_lost_step_starts_anew) {
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_NO_MOTION);
     ck_assert_int_le(ms, 11000);
     ck_assert(!anything_driven());
-    wpin_sim_inject(b.sim, WPIN_SIM_FAULT_STALLED, 0, 0, false);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, false);
     ck_assert_int_eq(wpin_motor_run(&b.motor, 8000, 0, 1000), WPIN_REFUSED_FAULTED);
     wpin_motor_clear_fault(&b.motor);
     ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
@@ -248,12 +248,12 @@ START_TEST(a_lost_step_starts_anew) {
 END_TEST
 
 static const struct {
-    wpin_sim_fault fault;
+    wpin_part_fault fault;
     bool at_rest; /* put in before it starts */
-} broken[] = {{WPIN_SIM_FAULT_SUPPLY_DEAD, false},    {WPIN_SIM_FAULT_SUPPLY_DEAD, true},
-              {WPIN_SIM_FAULT_MOTOR_WIRE_OFF, false}, {WPIN_SIM_FAULT_MOTOR_WIRE_OFF, true},
-              {WPIN_SIM_FAULT_SENSOR_OFF, false},     {WPIN_SIM_FAULT_SENSOR_OFF, true},
-              {WPIN_SIM_FAULT_STALLED, true}};
+} broken[] = {{WPIN_PART_FAULT_SUPPLY_DEAD, false},    {WPIN_PART_FAULT_SUPPLY_DEAD, true},
+              {WPIN_PART_FAULT_MOTOR_WIRE_OFF, false}, {WPIN_PART_FAULT_MOTOR_WIRE_OFF, true},
+              {WPIN_PART_FAULT_SENSOR_OFF, false},     {WPIN_PART_FAULT_SENSOR_OFF, true},
+              {WPIN_PART_FAULT_STALLED, true}};
 
 /* A switch that never turns on leaves two rows without current: its sense tells. */
 START_TEST(a_dead_switch_is_noticed) {
@@ -261,7 +261,7 @@ START_TEST(a_dead_switch_is_noticed) {
     ask(0.5);
     wait_ms(4000);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
-    wpin_sim_inject(b.sim, WPIN_SIM_FAULT_WIRE_OFF, 0, _i, true);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_WIRE_OFF, 0, _i, true);
     wait_ms(500);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_PHASE);
     ck_assert(!anything_driven());

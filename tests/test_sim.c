@@ -10,13 +10,13 @@
 #define US 1000000LL
 enum { DIRECTION = 4, BRAKE = 7, PWM = 9 };
 
-static const wpin_sim_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
+static const wpin_part_controller controller = {5, 25, 0.04, 16e6, 65535, 0};
 static const double R = 2, L = 2e-3, K = 0.02, J = 2e-5, V = 12;
 
 typedef struct bench {
-    wpin_sim_supply supply;
-    wpin_sim_bridge bridge;
-    wpin_sim_motor motor;
+    wpin_part_supply supply;
+    wpin_part_driver bridge;
+    wpin_part_motor motor;
     wpin_sim *sim;
     wpin_port port;
 } bench;
@@ -44,9 +44,9 @@ static void build(bench *b) {
     int supply = wpin_sim_add_supply(b->sim, &b->supply);
     int bridge = wpin_sim_add_bridge(b->sim, &b->bridge, supply);
     ck_assert_int_eq(wpin_sim_add_motor(b->sim, &b->motor, bridge), 0);
-    wpin_sim_wire_input(b->sim, bridge, WPIN_SIM_INPUT_DIRECTION, DIRECTION);
-    wpin_sim_wire_input(b->sim, bridge, WPIN_SIM_INPUT_BRAKE, BRAKE);
-    wpin_sim_wire_input(b->sim, bridge, WPIN_SIM_INPUT_PWM, PWM);
+    wpin_sim_wire_input(b->sim, bridge, WPIN_DRIVER_INPUT_DIRECTION, DIRECTION);
+    wpin_sim_wire_input(b->sim, bridge, WPIN_DRIVER_INPUT_BRAKE, BRAKE);
+    wpin_sim_wire_input(b->sim, bridge, WPIN_DRIVER_INPUT_PWM, PWM);
     b->port = wpin_sim_port(b->sim);
     wpin_pwm_achieved achieved;
     b->port.open(b->sim, DIRECTION, WPIN_HIGH);
@@ -59,7 +59,7 @@ static void build(bench *b) {
 }
 
 /* Lets time pass and reads only its last millisecond. */
-static wpin_sim_reading after(bench *b, int64_t ps) {
+static wpin_part_reading after(bench *b, int64_t ps) {
     wpin_sim_advance(b->sim, ps - MS);
     wpin_sim_read(b->sim, 0);
     wpin_sim_advance(b->sim, MS);
@@ -80,7 +80,7 @@ START_TEST(final_speed_and_current) {
     b.motor.dry_friction = b.motor.static_friction = 5e-3;
     build(&b);
     b.port.write(b.sim, PWM, WPIN_HIGH);
-    wpin_sim_reading r = after(&b, 5000 * MS);
+    wpin_part_reading r = after(&b, 5000 * MS);
     double speed = (K * V / R - 5e-3) / (1e-5 + K * K / R); /* K i = T + B w, V = R i + K w */
     ck_assert_double_eq_tol(r.rpm, rpm(speed), rpm(speed) * 1e-6);
     ck_assert_double_eq_tol(r.amps, (V - K * speed) / R, 1e-6);
@@ -99,7 +99,7 @@ START_TEST(stall_current_and_electrical_time_constant) {
     double tau = L / (R + 0.5 + 2 * 0.25), stall = V / (R + 0.5 + 2 * 0.25);
     for (int i = 1; i <= 5; i++) {
         wpin_sim_advance(b.sim, llround(tau * 1e12));
-        wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+        wpin_part_reading r = wpin_sim_read(b.sim, 0);
         ck_assert_double_eq_tol(r.amps_now, stall * (1 - exp(-i)), 1e-9);
         ck_assert_double_eq(r.rpm, 0);
         ck_assert_double_eq_tol(r.supply_volts, V - r.amps_now * 0.5, 1e-9);
@@ -127,7 +127,7 @@ START_TEST(ripple_of_a_held_shaft) {
     build(&b);
     double duty = 0.3, period = 50e-6, tau = L / R;
     set_duty(&b, duty);
-    wpin_sim_reading r = after(&b, 100 * MS);
+    wpin_part_reading r = after(&b, 100 * MS);
     /* exact ripple of a first-order circuit switched between V and 0 */
     double up = 1 - exp(-duty * period / tau), down = 1 - exp(-(1 - duty) * period / tau);
     double ripple = V / R * up * down / (1 - exp(-period / tau));
@@ -151,7 +151,7 @@ START_TEST(run_down_time) {
     b.bridge.diode_volts = 0.7;
     build(&b);
     b.port.write(b.sim, PWM, WPIN_HIGH);
-    wpin_sim_reading r = after(&b, 5000 * MS);
+    wpin_part_reading r = after(&b, 5000 * MS);
     ck_assert_double_eq_tol(r.rpm, rpm(w0), 0.01);
     b.port.write(b.sim, PWM, WPIN_LOW); /* coasts: only friction slows it */
     double stops = J * w0 / torque;
@@ -177,7 +177,7 @@ START_TEST(braking_current_and_time) {
     b.port.write(b.sim, BRAKE, WPIN_HIGH);
     wpin_sim_read(b.sim, 0);
     wpin_sim_advance(b.sim, llround(tau * 1e12));
-    wpin_sim_reading r = wpin_sim_read(b.sim, 0);
+    wpin_part_reading r = wpin_sim_read(b.sim, 0);
     ck_assert_double_eq_tol(r.amps_min, -K * w0 / R, 0.03); /* as large as the stall current */
     ck_assert_double_eq_tol(r.rpm, rpm(w0) * exp(-1), rpm(w0) * 1e-3);
     wpin_sim_free(b.sim);
@@ -191,7 +191,7 @@ START_TEST(static_friction_holds_then_lets_go) {
     build(&b);
     for (int percent = 1; percent <= 30; percent++) {
         set_duty(&b, percent / 100.0);
-        wpin_sim_reading r = after(&b, 200 * MS);
+        wpin_part_reading r = after(&b, 200 * MS);
         if (percent <= 16) {
             ck_assert_msg(r.rpm == 0, "moves at %d %%", percent);
         } else if (percent >= 17) {
@@ -215,7 +215,7 @@ START_TEST(gear_load_and_fan_balance) {
     b.motor.load_quadratic = 1e-4;
     build(&b);
     b.port.write(b.sim, PWM, WPIN_HIGH);
-    wpin_sim_reading r = after(&b, 20000 * MS);
+    wpin_part_reading r = after(&b, 20000 * MS);
     double out = r.rpm * M_PI / 30;
     double torque = (0.05 + 1e-3 * out + 1e-4 * out * out) / (10 * 0.8);
     ck_assert_double_eq_tol(K * r.amps, torque, torque * 1e-5);
@@ -227,10 +227,10 @@ END_TEST
 START_TEST(low_current_stops_between_pulses) {
     bench b = ideal(); /* with diodes the current of an idle motor stops in each period */
     b.bridge.diode_volts = 0.7;
-    b.bridge.off_phase = _i ? WPIN_SIM_OFF_FAST : WPIN_SIM_OFF_SLOW;
+    b.bridge.off_phase = _i ? WPIN_OFF_FAST : WPIN_OFF_SLOW;
     build(&b);
     set_duty(&b, 0.2);
-    wpin_sim_reading r = after(&b, 60000 * MS);
+    wpin_part_reading r = after(&b, 60000 * MS);
     ck_assert_double_eq(r.amps_min, 0);
     ck_assert_double_gt(r.amps_max, 0.01);
     ck_assert_double_gt(r.rpm, 1.2 * rpm(0.2 * V / K)); /* faster than its mean volts say */
@@ -239,7 +239,7 @@ START_TEST(low_current_stops_between_pulses) {
 END_TEST
 
 START_TEST(directions_are_mirror_images) {
-    wpin_sim_reading r[2];
+    wpin_part_reading r[2];
     for (int way = 0; way < 2; way++) {
         bench b = ideal();
         b.motor.dry_friction = b.motor.static_friction = 3e-3;
@@ -281,7 +281,7 @@ START_TEST(supply_off_means_no_motion) {
     build(&b);
     wpin_sim_wire_supply(b.sim, 0, 3, 0.25);
     b.port.write(b.sim, PWM, WPIN_HIGH);
-    wpin_sim_reading r = after(&b, 500 * MS);
+    wpin_part_reading r = after(&b, 500 * MS);
     ck_assert_double_eq(r.rpm, 0);
     ck_assert_double_eq(r.supply_volts, 0);
     ck_assert_int_eq(b.port.millivolts(b.sim, 3), 0);
@@ -340,7 +340,7 @@ START_TEST(what_burns_is_told_and_stays_dead) {
     b.port.write(b.sim, DIRECTION, WPIN_LOW); /* with PWM high: kills a chip without interlock */
     wpin_sim_advance(b.sim, 100 * MS);
     size_t count;
-    const wpin_sim_burn *burns = wpin_sim_burns(b.sim, &count);
+    const wpin_part_burn *burns = wpin_sim_burns(b.sim, &count);
     ck_assert_uint_ge(count, 1);
     ck_assert_str_eq(burns[0].part, expected[_i].part);
     ck_assert_msg(strstr(burns[0].reason, expected[_i].reason) != NULL, "%s", burns[0].reason);
@@ -349,7 +349,7 @@ START_TEST(what_burns_is_told_and_stays_dead) {
         b.port.write(b.sim, PWM, WPIN_LOW);
         wpin_sim_advance(b.sim, 10000 * MS);
         b.port.write(b.sim, PWM, WPIN_HIGH);
-        wpin_sim_reading r = after(&b, 100 * MS);
+        wpin_part_reading r = after(&b, 100 * MS);
         ck_assert_double_eq(r.amps, 0);
     }
     wpin_sim_free(b.sim);
@@ -359,7 +359,7 @@ END_TEST
 /* One wire on both inputs of a leg: a bare leg burns, a chip that keeps its sides apart lets go. */
 START_TEST(both_sides_at_once) {
     bench b = ideal();
-    b.bridge.logic = WPIN_SIM_LOGIC_FOUR_SWITCHES;
+    b.bridge.logic = WPIN_LOGIC_FOUR_SWITCHES;
     b.bridge.interlock = _i == 1;
     build(&b);
     wpin_sim_wire_input(b.sim, 0, 0, BRAKE);
@@ -368,7 +368,7 @@ START_TEST(both_sides_at_once) {
     b.port.write(b.sim, BRAKE, WPIN_HIGH);
     wpin_sim_advance(b.sim, 100 * MS);
     size_t count;
-    const wpin_sim_burn *burns = wpin_sim_burns(b.sim, &count);
+    const wpin_part_burn *burns = wpin_sim_burns(b.sim, &count);
     ck_assert_uint_eq(count, _i == 1 ? 0 : 1);
     ck_assert(count == 0 || strstr(burns[0].reason, "both sides of leg A") != NULL);
     ck_assert_double_eq(wpin_sim_read(b.sim, 0).amps_now, 0);
@@ -412,9 +412,9 @@ START_TEST(leaps_come_where_steps_come) {
     b.bridge.on_resistance = 0.1;
     b.bridge.diode_volts = 0.8;
     b.bridge.sense_filter = _i % 2 == 0 ? 1e-3 : 0;
-    b.bridge.off_phase = (wpin_sim_off_phase)(_i % 3);
+    b.bridge.off_phase = (wpin_off_phase)(_i % 3);
     if (_i % 4 < 2) {
-        b.motor.heat = (wpin_sim_heat){.resistance = 2, .time = 20, .limit = 1e6};
+        b.motor.heat = (wpin_part_heat){.resistance = 2, .time = 20, .limit = 1e6};
     }
     b.motor.dry_friction = b.motor.static_friction = 3e-3;
     b.motor.viscous_friction = 1e-5;
@@ -436,7 +436,7 @@ START_TEST(leaps_come_where_steps_come) {
         for (int part = 0; part < ms * 25; part++) {
             wpin_sim_advance(other.sim, 40 * US);
         }
-        wpin_sim_reading r = wpin_sim_read(b.sim, 0), s = wpin_sim_read(other.sim, 0);
+        wpin_part_reading r = wpin_sim_read(b.sim, 0), s = wpin_sim_read(other.sim, 0);
         same_share(r.amps_now, s.amps_now, full, "current", n);
         same_share(r.amps, s.amps, full, "mean current", n);
         same_share(r.rpm, s.rpm, most_rpm, "speed", n);
@@ -454,7 +454,7 @@ END_TEST
 /* ---- several loads on one supply ---- */
 
 /* So many held motors behind drivers on one supply, all switched fully on. */
-static wpin_sim *held_motors(const wpin_sim_supply *part, int count) {
+static wpin_sim *held_motors(const wpin_part_supply *part, int count) {
     bench b = ideal();
     b.motor.static_friction = 10;
     wpin_sim *sim = wpin_sim_new(&controller);
@@ -465,8 +465,8 @@ static wpin_sim *held_motors(const wpin_sim_supply *part, int count) {
     for (int i = 0; i < count; i++) {
         int bridge = wpin_sim_add_bridge(sim, &b.bridge, supply);
         ck_assert_int_eq(wpin_sim_add_motor(sim, &b.motor, bridge), i);
-        wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_DIRECTION, DIRECTION);
-        wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, PWM);
+        wpin_sim_wire_input(sim, bridge, WPIN_DRIVER_INPUT_DIRECTION, DIRECTION);
+        wpin_sim_wire_input(sim, bridge, WPIN_DRIVER_INPUT_PWM, PWM);
     }
     return sim;
 }
@@ -474,13 +474,13 @@ static wpin_sim *held_motors(const wpin_sim_supply *part, int count) {
 START_TEST(loads_on_one_supply_share_its_sag) {
     for (int count = 1; count <= 8; count++) {
         wpin_sim *sim = held_motors(
-            &(wpin_sim_supply){.name = "main", .volts = V, .resistance = 0.2, .on = true}, count);
+            &(wpin_part_supply){.name = "main", .volts = V, .resistance = 0.2, .on = true}, count);
         wpin_sim_advance(sim, 100 * MS);
         wpin_sim_read(sim, 0);
         wpin_sim_advance(sim, MS);
         double expected = V / (R + count * 0.2); /* all currents flow through the one resistance */
         for (int i = 0; i < count; i++) {
-            wpin_sim_reading r = wpin_sim_read(sim, i);
+            wpin_part_reading r = wpin_sim_read(sim, i);
             ck_assert_double_eq_tol(r.amps_now, expected, expected * 1e-3);
             ck_assert_double_eq_tol(r.supply_volts, V - count * expected * 0.2, 0.01);
         }
@@ -491,12 +491,12 @@ END_TEST
 
 START_TEST(a_limited_supply_cuts_out_and_comes_back) {
     wpin_sim *sim = held_motors(
-        &(wpin_sim_supply){
+        &(wpin_part_supply){
             .name = "adapter", .volts = V, .resistance = 0.1, .on = true, .limit_amps = 5},
         1);
     wpin_sim_advance(sim, 500 * MS);
     size_t count;
-    const wpin_sim_event *events = wpin_sim_events(sim, &count);
+    const wpin_part_event *events = wpin_sim_events(sim, &count);
     ck_assert_uint_eq(count, 1);
     ck_assert_str_eq(events[0].part, "adapter");
     ck_assert_ptr_nonnull(strstr(events[0].what, "cut out"));
@@ -513,7 +513,7 @@ START_TEST(returned_current_drives_a_weak_supply_up) {
     for (int battery = 0; battery < 2; battery++) {
         bench b = ideal();
         b.supply.capacitance = battery ? 0 : 470e-6;
-        b.bridge.logic = WPIN_SIM_LOGIC_HALF_BRIDGES; /* PWM low shorts: energy goes back up */
+        b.bridge.logic = WPIN_LOGIC_HALF_BRIDGES; /* PWM low shorts: energy goes back up */
         b.bridge.burns_above_volts = 20;
         b.motor.load_inertia = 5e-4;
         build(&b);
@@ -526,7 +526,7 @@ START_TEST(returned_current_drives_a_weak_supply_up) {
         b.port.pwm_duty(b.sim, DIRECTION, WPIN_DUTY_FULL * 4 / 10);
         wpin_sim_advance(b.sim, 500 * MS);
         size_t count;
-        const wpin_sim_burn *burns = wpin_sim_burns(b.sim, &count);
+        const wpin_part_burn *burns = wpin_sim_burns(b.sim, &count);
         ck_assert_uint_eq(count, battery ? 0 : 1);
         ck_assert(battery ||
                   strstr(burns[0].reason, "driven up by current that came back") != NULL);
@@ -590,17 +590,17 @@ END_TEST
 
 START_TEST(parts_that_make_no_sense_are_refused) {
     ck_assert_ptr_null(wpin_sim_new(NULL));
-    ck_assert_ptr_null(wpin_sim_new(&(wpin_sim_controller){5, 0, 0.04, 16e6, 65535, 0}));
+    ck_assert_ptr_null(wpin_sim_new(&(wpin_part_controller){5, 0, 0.04, 16e6, 65535, 0}));
     bench b = ideal();
     build(&b);
-    wpin_sim_supply supply = {.name = "x", .volts = -1};
+    wpin_part_supply supply = {.name = "x", .volts = -1};
     ck_assert_int_eq(wpin_sim_add_supply(b.sim, &supply), -1);
     ck_assert_int_eq(wpin_sim_add_bridge(b.sim, &b.bridge, 5), -1);
     ck_assert_int_eq(wpin_sim_add_motor(b.sim, &b.motor, 0), -1); /* has one already */
     b.motor.dry_friction = 1;
     int bridge = wpin_sim_add_bridge(b.sim, &b.bridge, 0);
     ck_assert_int_eq(wpin_sim_add_motor(b.sim, &b.motor, bridge), -1); /* dry above static */
-    ck_assert(!wpin_sim_wire_input(b.sim, 0, WPIN_SIM_INPUTS, 1));
+    ck_assert(!wpin_sim_wire_input(b.sim, 0, WPIN_DRIVER_INPUTS, 1));
     ck_assert(!wpin_sim_wire_pins(b.sim, 3, 3));
     ck_assert(!wpin_sim_switch(b.sim, 7, true));
     ck_assert(!wpin_sim_set_load(b.sim, 0, -1));

@@ -138,7 +138,7 @@ static wpin_rig *rig_of(const wpin_stage_kind *kind, const char *more) {
              "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: "
              "160gcm2, static-friction: 9mNm, dry-friction: 9mNm%s}\n%s    rest: 1s\n",
              kind->name, pins,
-             !takes || kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE ? "" : ", pwm: 20kHz", more,
+             !takes || kind->logic == WPIN_LOGIC_SERVO_PULSE ? "" : ", pwm: 20kHz", more,
              phases ? ", pole-pairs: 1}\n    hall: {pins: {a: 20, b: 21, c: 22}" : "",
              takes ? "    ramp: {up: 0.5s, down: 0.5s}\n" : "");
     wpin_messages m = {0};
@@ -194,7 +194,7 @@ START_TEST(every_stage_does_what_its_table_says) {
         braking = s->op == WPIN_OP_BRAKE ? s->rpm : braking;
     }
     ck_assert_double_gt(holding, 3000);
-    bool own_affair = kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE; /* what neutral does */
+    bool own_affair = kind->logic == WPIN_LOGIC_SERVO_PULSE; /* what neutral does */
     if (coasts && !own_affair) { /* 50 ms later it still turns; shorted it would stand */
         ck_assert_msg(coasting > holding * 0.9, "%s coasts at %g", kind->name, coasting);
     }
@@ -320,7 +320,7 @@ START_TEST(an_own_table_works_like_a_shipped_one) {
                                : rig_of(kind_called("two-inputs"), "");
         ck_assert_msg(rig != NULL, "%s", m.count ? m.items[0].text : "");
         rig->loads[0].motor.dry_friction = rig->loads[0].motor.static_friction = 5e-3;
-        rig->loads[0].bridge.off_phase = WPIN_SIM_OFF_FAST;
+        rig->loads[0].bridge.off_phase = WPIN_OFF_FAST;
         wpin_plan *plan;
         wpin_report *report =
             run_text(rig, "load ramp reverse 60%\nload hold 1s\nload brake 1s\n", &plan);

@@ -69,7 +69,7 @@ static void set_up(bench *b, const char *change, double hot) {
 }
 
 static double true_amps(bench *b) {
-    wpin_sim_reading r = wpin_sim_read(b->sim, 0);
+    wpin_part_reading r = wpin_sim_read(b->sim, 0);
     return fabs(r.amps_min + r.amps_max) / 2;
 }
 

@@ -105,8 +105,8 @@ static const struct {
     [WPIN_CONSTANT_STATIC] = {"static friction", "static-friction", WPIN_TORQUE}};
 
 /* What the load of the rig adds to what is found on the motor's shaft. */
-static double of_load(const wpin_sim_motor *m, wpin_constant which) {
-    wpin_at_shaft both = wpin_sim_at_shaft(m);
+static double of_load(const wpin_part_motor *m, wpin_constant which) {
+    wpin_at_shaft both = wpin_part_at_shaft(m);
     switch (which) {
     case WPIN_CONSTANT_INERTIA: return both.inertia - m->inertia;
     case WPIN_CONSTANT_VISCOUS: return both.viscous - m->viscous_friction;
@@ -116,7 +116,7 @@ static double of_load(const wpin_sim_motor *m, wpin_constant which) {
     }
 }
 
-static double in_rig(const wpin_sim_motor *m, wpin_constant which) {
+static double in_rig(const wpin_part_motor *m, wpin_constant which) {
     const double values[WPIN_CONSTANTS] = {
         [WPIN_CONSTANT_RESISTANCE] = m->resistance, [WPIN_CONSTANT_INDUCTANCE] = m->inductance,
         [WPIN_CONSTANT_TORQUE] = m->constant,       [WPIN_CONSTANT_INERTIA] = m->inertia,

@@ -182,7 +182,7 @@ static int tell(const order_arguments *a, const wpin_rig_load *load,
 /* What it moves with it, and by how much. */
 static bool is_free(const order_arguments *a, const wpin_rig_load *load,
                     const wpin_found_order *found) {
-    const wpin_sim_motor *m = &load->motor;
+    const wpin_part_motor *m = &load->motor;
     bool attached = m->load_torque > 0 || m->load_viscous > 0 || m->load_quadratic > 0 ||
                     m->load_inertia > 0 || m->stop_high > m->stop_low;
     if (attached && !a->attached) {

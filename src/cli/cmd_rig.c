@@ -117,7 +117,7 @@ static double loop_ohms(const wpin_rig *rig, const wpin_rig_load *load, double w
 }
 
 static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_motor *m = &load->motor;
+    const wpin_part_motor *m = &load->motor;
     double volts = rig->supplies[load->supply].volts;
     double no_load = volts / m->constant * 30 / 3.14159265358979 / m->gear_ratio;
     printf("  motor       %.4g ohm, %.4g mH, %.4g mNm/A, %.4g gcm2, gear %.4g:1\n", m->resistance,
@@ -138,7 +138,7 @@ static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 static void print_lamp(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_lamp *l = &load->lamp;
+    const wpin_part_lamp *l = &load->lamp;
     double hot = l->volts * (l->volts - l->forward_volts) / l->watts;
     double volts = rig->supplies[load->supply].volts - l->forward_volts;
     printf("  %-11s %.4g W at %.4g V\n", l->forward_volts > 0 ? "leds" : "lamp", l->watts,
@@ -148,7 +148,7 @@ static void print_lamp(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 static void print_solenoid(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_solenoid *s = &load->solenoid;
+    const wpin_part_solenoid *s = &load->solenoid;
     printf("  solenoid    %.4g ohm, %.4g mH; drawn in by %.3g A for %.3g ms, held by %.3g A\n",
            s->resistance, s->inductance * 1e3, s->pull_in, s->pull_in_time * 1e3, s->drop_out);
     printf("  estimate    %.3g A at full duty\n",
@@ -156,7 +156,7 @@ static void print_solenoid(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_stepper *s = &load->stepper;
+    const wpin_part_stepper *s = &load->stepper;
     const wpin_rig_stepping *d = &load->stepping;
     printf(
         "  stepper     %g steps a turn, %.4g ohm and %.4g mH a winding, %.3g A, holds %.3g mNm\n",
@@ -190,14 +190,14 @@ static void print_what(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 static void print_pwm(const wpin_rig *rig, const wpin_rig_load *load) {
-    wpin_sim_controller controller = wpin_rig_controller_part(rig);
+    wpin_part_controller controller = wpin_rig_controller_part(rig);
     double hz = 0;
     if (load->limits.soft_pwm) {
         printf("  PWM         %.6g Hz in software, %.0f steps, edges up to %.4g us off\n",
                load->limits.pwm_hz, 1 / (load->limits.pwm_hz * rig->controller.soft_tick),
                rig->controller.soft_tick * 1e6);
     } else if (wpin_stage_kind_has_pwm(load->kind)) {
-        uint32_t steps = wpin_sim_timer_steps(&controller, load->limits.pwm_hz, &hz);
+        uint32_t steps = wpin_part_timer_steps(&controller, load->limits.pwm_hz, &hz);
         printf("  PWM         %.6g Hz asked, %.6g Hz in %u steps from the timer\n",
                load->limits.pwm_hz, hz, steps);
     } else {

@@ -213,7 +213,7 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
                wpin_status_text(f->cause), wpin_status_remedy(f->cause));
     }
     for (size_t i = 0; i < report->event_count; i++) {
-        const wpin_sim_event *e = &report->events[i];
+        const wpin_part_event *e = &report->events[i];
         printf("%s", cli_paint(WPIN_VERDICT_NOTE));
         if (e->at < 0) {
             printf("Before the plan began%s: ", cli_plain());
@@ -230,7 +230,7 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
         printf("Burnt: nothing.\n");
     }
     for (size_t i = 0; i < report->burn_count; i++) {
-        const wpin_sim_burn *b = &report->burns[i];
+        const wpin_part_burn *b = &report->burns[i];
         if (b->at < 0) {
             printf("%sBurnt before the plan began%s: %s, %s\n", cli_paint(WPIN_VERDICT_BAD),
                    cli_plain(), b->part, b->reason);

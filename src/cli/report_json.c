@@ -83,12 +83,12 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         json_array_append_new(faults, fault_json(rig, &report->faults[i]));
     }
     for (size_t i = 0; i < report->burn_count; i++) {
-        const wpin_sim_burn *b = &report->burns[i];
+        const wpin_part_burn *b = &report->burns[i];
         json_array_append_new(burns, json_pack("{s:s, s:s, s:f}", "part", b->part, "reason",
                                                b->reason, "at_s", b->at));
     }
     for (size_t i = 0; i < report->event_count; i++) {
-        const wpin_sim_event *e = &report->events[i];
+        const wpin_part_event *e = &report->events[i];
         json_array_append_new(events, json_pack("{s:s, s:s, s:f, s:i}", "part", e->part, "what",
                                                 e->what, "at_s", e->at, "more", (int)e->more));
     }

@@ -20,14 +20,14 @@ typedef struct fit {
 /* What is in series with the winding, in the mean of a period: switches and supply while they
  * drive, what the current runs on through in the rest of it. */
 static double other_ohms(const fit *f, double duty) {
-    const wpin_sim_bridge *b = &f->load->bridge;
+    const wpin_part_driver *b = &f->load->bridge;
     bool single = wpin_rig_single_switch(f->load->kind);
     double supply = f->rig->supplies[f->load->supply].resistance;
     double on = (single ? 1 : 2) * b->on_resistance + supply;
     double off = b->diode_resistance + (single ? 0 : b->on_resistance);
     switch (wpin_rig_off_phase(f->load)) {
-    case WPIN_SIM_OFF_FAST: off = 2 * b->diode_resistance + supply; break;
-    case WPIN_SIM_OFF_SHORT: off = 2 * b->on_resistance; break;
+    case WPIN_OFF_FAST: off = 2 * b->diode_resistance + supply; break;
+    case WPIN_OFF_SHORT: off = 2 * b->on_resistance; break;
     default: break;
     }
     return fabs(duty) * on + (1 - fabs(duty)) * off;
@@ -55,7 +55,7 @@ static double torque_off(const fit *f, const wpin_stretch *a, const wpin_stretch
     double seconds = (b->from + b->to - a->from - a->to) / 2;
     double way = speed < 0 ? -1 : 1;
     double fan =
-        wpin_sim_at_shaft(&f->load->motor).quadratic * speed * speed; /* as the rig has it */
+        wpin_part_at_shaft(&f->load->motor).quadratic * speed * speed; /* as the rig has it */
     double against = way * (value[DRY] + fan) + value[VISCOUS] * speed;
     double speeds_up = value[INERTIA] * (b->speed - a->speed) / seconds;
     return (against + speeds_up) / value[TORQUE] - amps;
@@ -120,8 +120,8 @@ static size_t count_residuals(const wpin_cut *cut) {
 
 /* Where it begins: the rig's own figures. */
 static void set_scales(fit *f) {
-    const wpin_sim_motor *m = &f->load->motor;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    const wpin_part_motor *m = &f->load->motor;
+    wpin_at_shaft shaft = wpin_part_at_shaft(m);
     f->scale[OHMS] = m->resistance;
     f->scale[HENRIES] = m->inductance;
     f->scale[TORQUE] = m->constant;

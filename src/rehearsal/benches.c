@@ -13,7 +13,7 @@ static double factor(uint32_t *seed, double spread) {
     return 1 + spread * (2.0 * *seed / 2147483647.0 - 1);
 }
 
-static void vary(wpin_sim_motor *m, double spread, unsigned seed, bool load_too) {
+static void vary(wpin_part_motor *m, double spread, unsigned seed, bool load_too) {
     uint32_t state = seed * 7919U + 12345U;
     double *own[] = {&m->resistance,   &m->inductance,       &m->constant,       &m->inertia,
                      &m->dry_friction, &m->viscous_friction, &m->static_friction};

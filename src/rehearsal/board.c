@@ -8,10 +8,10 @@
 
 /* Puts what hangs on the stage on its driver. */
 static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
-    wpin_sim_motor motor = load->motor;
-    wpin_sim_lamp lamp = load->lamp;
-    wpin_sim_solenoid solenoid = load->solenoid;
-    wpin_sim_stepper stepper = load->stepper;
+    wpin_part_motor motor = load->motor;
+    wpin_part_lamp lamp = load->lamp;
+    wpin_part_solenoid solenoid = load->solenoid;
+    wpin_part_stepper stepper = load->stepper;
     if (load->reversed) { /* what is high for the machine is low for a mirrored motor */
         motor.stop_low = -load->motor.stop_high;
         motor.stop_high = -load->motor.stop_low;
@@ -29,10 +29,10 @@ static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
 /* What stands in the way of a driver: a jumper, a missing ground, inputs that hang in the air. */
 static void build_flaws(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load, int number) {
     const char *ground = rig->supplies[load->supply].ground;
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_NO_GROUND, number, 0,
+    wpin_sim_inject(sim, WPIN_PART_FAULT_NO_GROUND, number, 0,
                     !wpin_rig_is_isolated(load) && strcmp(ground, rig->controller.ground) != 0);
     for (unsigned i = 0; load->limits.no_pull && i < load->kind->table->line_count; i++) {
-        wpin_sim_inject(sim, WPIN_SIM_FAULT_PIN_FLOATING, number, load->kind->inputs[i], true);
+        wpin_sim_inject(sim, WPIN_PART_FAULT_PIN_FLOATING, number, load->kind->inputs[i], true);
     }
 }
 
@@ -62,10 +62,10 @@ static void connect_sensor(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_lo
     bool live = fed && (ground == NULL || ground->to == WPIN_WIRE_TO_GROUND) &&
                 (swapped || is_on_pin_of(load, a, a)) &&
                 is_on_pin_of(load, WPIN_WIRE_HALL_C, WPIN_WIRE_HALL_C);
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_CHANNELS_SWAPPED, number, 0, swapped);
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_CHANNEL_OFF, number, 0,
+    wpin_sim_inject(sim, WPIN_PART_FAULT_CHANNELS_SWAPPED, number, 0, swapped);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_CHANNEL_OFF, number, 0,
                     !swapped && !is_on_pin_of(load, b, b));
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_SENSOR_OFF, number, 0, !live);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_SENSOR_OFF, number, 0, !live);
 }
 
 /* The motor's own leads; those of a brushless one in another order are told by its sensors. */
@@ -77,8 +77,8 @@ static void connect_leads(wpin_sim *sim, const wpin_rig_load *load, int number) 
                    is_on(load, WPIN_WIRE_LEAD_B, WPIN_WIRE_TO_DRIVER, 0);
     bool off =
         (a != NULL && a->to != WPIN_WIRE_TO_DRIVER) || (b != NULL && b->to != WPIN_WIRE_TO_DRIVER);
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_MOTOR_SWAPPED, number, 0, swapped);
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_MOTOR_WIRE_OFF, number, 0, off);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_MOTOR_SWAPPED, number, 0, swapped);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_MOTOR_WIRE_OFF, number, 0, off);
 }
 
 /* The windings of a stepper, where its cable says. */
@@ -88,8 +88,8 @@ static void connect_coils(wpin_sim *sim, const wpin_rig_load *load, int number) 
         const wpin_rig_wire *w = wpin_rig_wire_of(load, (wpin_wire_is)(WPIN_WIRE_COIL_A1 + i));
         on[i] = w == NULL ? i : (w->to == WPIN_WIRE_TO_DRIVER ? w->number : 4);
     }
-    wpin_sim_inject(sim, WPIN_SIM_FAULT_LEADS_MIXED, number,
-                    WPIN_SIM_LEADS(on[0], on[1], on[2], on[3]), true);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_LEADS_MIXED, number,
+                    WPIN_PART_LEADS(on[0], on[1], on[2], on[3]), true);
 }
 
 static bool statics_met(const wpin_rig_load *load) {
@@ -112,10 +112,10 @@ static bool build_hall(wpin_sim *sim, const wpin_rig_load *load, int number) {
         pins[sensors[i]] = h->pins[i];
     }
     return wpin_sim_add_hall(sim,
-                             &(wpin_sim_hall){.sixty = h->sixty,
-                                              .inverted = inverted,
-                                              .off = {0, off, -off},
-                                              .hysteresis = h->hysteresis * 360},
+                             &(wpin_part_hall){.sixty = h->sixty,
+                                               .inverted = inverted,
+                                               .off = {0, off, -off},
+                                               .hysteresis = h->hysteresis * 360},
                              number, pins) >= 0;
 }
 
@@ -133,7 +133,7 @@ static int input_behind(const wpin_rig_load *load, unsigned line) {
 }
 
 static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
-    wpin_sim_bridge bridge = load->bridge;
+    wpin_part_driver bridge = load->bridge;
     char name[WPIN_NAME_MAX + 8];
     if (load->kind->direct) {
         snprintf(name, sizeof name, "pin %u", load->pins[0]);
@@ -163,21 +163,22 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
         return false;
     }
     const wpin_rig_crossing *z = &load->crossing;
-    if (z->there &&
-        wpin_sim_add_comparators(sim, &(wpin_sim_comparators){.offset = {z->offset, -z->offset, 0}},
-                                 number, z->pins) < 0) {
+    if (z->there && wpin_sim_add_comparators(
+                        sim, &(wpin_part_comparators){.offset = {z->offset, -z->offset, 0}}, number,
+                        z->pins) < 0) {
         return false;
     }
     const wpin_rig_encoder *e = &load->encoder;
     bool counts = e->there && !e->by_hall;
-    bool good = !counts || wpin_sim_add_encoder(sim,
-                                                &(wpin_sim_encoder){.counts = wpin_rig_counts(load),
-                                                                    .at_output = e->at_output,
-                                                                    .one_channel = e->one_channel,
-                                                                    .reversed = e->reversed,
-                                                                    .uneven = e->uneven,
-                                                                    .no_moments = e->no_moments},
-                                                number) >= 0;
+    bool good =
+        !counts || wpin_sim_add_encoder(sim,
+                                        &(wpin_part_encoder){.counts = wpin_rig_counts(load),
+                                                             .at_output = e->at_output,
+                                                             .one_channel = e->one_channel,
+                                                             .reversed = e->reversed,
+                                                             .uneven = e->uneven,
+                                                             .no_moments = e->no_moments},
+                                        number) >= 0;
     if (good && load->wire_count > 0) {
         if (load->what == WPIN_RIG_STEPPER) {
             connect_coils(sim, load, number);
@@ -191,41 +192,41 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     return good;
 }
 
-wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig) {
+wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig) {
     const wpin_rig_controller *c = &rig->controller;
-    return (wpin_sim_controller){.logic_volts = c->logic_volts,
-                                 .pin_resistance = c->pin_resistance,
-                                 .pin_burns_above = c->pin_limit,
-                                 .timer_hz = c->timer_hz,
-                                 .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
+    return (wpin_part_controller){.logic_volts = c->logic_volts,
+                                  .pin_resistance = c->pin_resistance,
+                                  .pin_burns_above = c->pin_limit,
+                                  .timer_hz = c->timer_hz,
+                                  .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
 }
 
 static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {
     if (s->from >= 0) {
         return wpin_sim_add_regulator(sim,
-                                      &(wpin_sim_regulator){.name = s->name,
-                                                            .from = s->from,
-                                                            .volts = s->volts,
-                                                            .resistance = s->resistance,
-                                                            .capacitance = s->capacitance,
-                                                            .headroom = s->headroom,
-                                                            .least_input = s->least_input,
-                                                            .switching = s->switching,
-                                                            .efficiency = s->efficiency,
-                                                            .limit_amps = s->limit_amps,
-                                                            .heat_resistance = s->heat.resistance,
-                                                            .heat_time = s->heat.time}) >= 0;
+                                      &(wpin_part_regulator){.name = s->name,
+                                                             .from = s->from,
+                                                             .volts = s->volts,
+                                                             .resistance = s->resistance,
+                                                             .capacitance = s->capacitance,
+                                                             .headroom = s->headroom,
+                                                             .least_input = s->least_input,
+                                                             .switching = s->switching,
+                                                             .efficiency = s->efficiency,
+                                                             .limit_amps = s->limit_amps,
+                                                             .heat_resistance = s->heat.resistance,
+                                                             .heat_time = s->heat.time}) >= 0;
     }
-    return wpin_sim_add_supply(sim, &(wpin_sim_supply){.name = s->name,
-                                                       .volts = s->volts,
-                                                       .resistance = s->resistance,
-                                                       .limit_amps = s->limit_amps,
-                                                       .capacitance = s->capacitance,
-                                                       .reversed = s->reversed,
-                                                       .droops = s->droops,
-                                                       .capacity = s->capacity,
-                                                       .empty_volts = s->empty_volts,
-                                                       .on = s->on}) >= 0;
+    return wpin_sim_add_supply(sim, &(wpin_part_supply){.name = s->name,
+                                                        .volts = s->volts,
+                                                        .resistance = s->resistance,
+                                                        .limit_amps = s->limit_amps,
+                                                        .capacitance = s->capacitance,
+                                                        .reversed = s->reversed,
+                                                        .droops = s->droops,
+                                                        .capacity = s->capacity,
+                                                        .empty_volts = s->empty_volts,
+                                                        .on = s->on}) >= 0;
 }
 
 static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input *i) {
@@ -250,7 +251,7 @@ static bool build_input(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_input
 }
 
 wpin_sim *wpin_board_build(const wpin_rig *rig) {
-    wpin_sim_controller controller = wpin_rig_controller_part(rig);
+    wpin_part_controller controller = wpin_rig_controller_part(rig);
     wpin_sim *sim = wpin_sim_new(&controller);
     bool built =
         sim != NULL && wpin_sim_set_converter(sim, (unsigned)rig->controller.converter_bits);

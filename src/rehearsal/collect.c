@@ -6,7 +6,7 @@
 #define PS 1e-12
 
 static int by_time(const void *a, const void *b) {
-    double left = ((const wpin_sim_event *)a)->at, right = ((const wpin_sim_event *)b)->at;
+    double left = ((const wpin_part_event *)a)->at, right = ((const wpin_part_event *)b)->at;
     return (left > right) - (left < right);
 }
 
@@ -14,7 +14,7 @@ static int by_time(const void *a, const void *b) {
 static void collect_events(wpin_run *run, double began) {
     wpin_report *report = run->report;
     size_t events;
-    const wpin_sim_event *all = wpin_sim_events(run->sim, &events);
+    const wpin_part_event *all = wpin_sim_events(run->sim, &events);
     report->events = calloc(events + run->note_count + 1, sizeof *report->events);
     if (report->events == NULL) {
         run->out_of_memory = true;
@@ -35,7 +35,7 @@ static void collect_events(wpin_run *run, double began) {
 void wpin_run_collect(wpin_run *run) {
     wpin_report *report = run->report;
     size_t count;
-    const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
+    const wpin_part_burn *burns = wpin_sim_burns(run->sim, &count);
     report->burns = calloc(count + 1, sizeof *report->burns);
     report->faults = calloc(run->rig->load_count + 1, sizeof *report->faults);
     double began = (double)run->start * PS;

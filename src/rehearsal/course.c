@@ -21,7 +21,7 @@ static double due_amps(const wpin_run *run, const wpin_rig_load *load, double du
     if (load->what == WPIN_RIG_SOLENOID) {
         return duty > 0.02 ? 0.05 : 0;
     }
-    const wpin_sim_motor *m = &load->motor;
+    const wpin_part_motor *m = &load->motor;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     double ohms = m->resistance + switches * load->bridge.on_resistance;
     double hz = wpin_stage_kind_takes_duty(load->kind) ? load->limits.pwm_hz : 0;
@@ -48,11 +48,11 @@ static void watch_motor(const wpin_run *run, wpin_step_result *r, double duty,
 /* Current that drives it on while its duty is zero; what a coil still holds dies away. */
 static void watch_unasked(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
-    const wpin_sim_reading *last = &run->last[r->load];
+    const wpin_part_reading *last = &run->last[r->load];
     const double harmless = 20e-3; /* A */
     bool motor = load->what == WPIN_RIG_MOTOR;
     bool rests = wpin_motor_duty(&run->motors[r->load]) == 0;
-    bool own = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE; /* with its next pulse */
+    bool own = load->kind->logic == WPIN_LOGIC_SERVO_PULSE; /* with its next pulse */
     bool drives = motor ? last->amps * last->rpm > 0 : true;
     bool flows = fabs(last->amps) > harmless && drives;
     wpin_spell_put(&r->spells[WPIN_TROUBLE_UNASKED], rests && flows && !own, wpin_run_time(run),
@@ -61,14 +61,14 @@ static void watch_unasked(const wpin_run *run, wpin_step_result *r, const wpin_w
 
 static void watch(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
-    const wpin_sim_reading *last = &run->last[r->load];
+    const wpin_part_reading *last = &run->last[r->load];
     double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
     if (load->what == WPIN_RIG_MOTOR) {
         watch_motor(run, r, duty, w);
     }
     /* a controller of its own makes its own volts; a supply that the plan switched off is no
      * trouble */
-    bool judged = duty != 0 && load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE &&
+    bool judged = duty != 0 && load->kind->logic != WPIN_LOGIC_SERVO_PULSE &&
                   wpin_sim_supply_on(run->sim, (int)load->supply);
     double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
     r->driven += due > 0 ? w->seconds : 0;
@@ -90,7 +90,7 @@ double wpin_run_window(const wpin_run *run, size_t load) {
 
 /* Adds the newest reading; true once the window is as long as a period of the load's PWM. */
 static bool is_whole(const wpin_run *run, size_t load, wpin_window *w) {
-    const wpin_sim_reading *last = &run->last[load];
+    const wpin_part_reading *last = &run->last[load];
     w->seconds += last->seconds;
     w->turns += last->rpm_mean / 60 * last->seconds;
     w->effect += last->effect * last->seconds;
@@ -140,7 +140,7 @@ void wpin_run_watch_loads(wpin_run *run) {
 
 /* What a coil still holds when it is off dies away with its L/R: nobody drives it meanwhile. */
 static double dies_away(const wpin_run *run, const wpin_step_result *r) {
-    const wpin_sim_solenoid *coil = &run->rig->loads[r->load].solenoid;
+    const wpin_part_solenoid *coil = &run->rig->loads[r->load].solenoid;
     return coil->resistance > 0 ? 8 * coil->inductance / coil->resistance : 0;
 }
 
@@ -209,7 +209,7 @@ bool wpin_judge_course(const wpin_run *run, wpin_step_result *r) {
                   "missing in the rig",
                   wpin_spell_when(back, text, sizeof text), back->worst);
     } else if (stood != NULL) {
-        const wpin_sim_motor *m = &run->rig->loads[r->load].motor;
+        const wpin_part_motor *m = &run->rig->loads[r->load].motor;
         wpin_rule(r, WPIN_VERDICT_BAD, "stood still %s, %s at %.3g A",
                   wpin_spell_when(stood, text, sizeof text),
                   m->stop_high > m->stop_low ? "at its end stop or stalled," : "stalled",

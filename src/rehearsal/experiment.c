@@ -14,7 +14,7 @@ typedef struct experiment {
 
 /* ---- what must hold before ---- */
 
-static bool is_attached(const wpin_sim_motor *m) {
+static bool is_attached(const wpin_part_motor *m) {
     return m->load_torque > 0 || m->load_inertia > 0 || m->load_viscous > 0 ||
            m->load_quadratic > 0;
 }
@@ -24,7 +24,7 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
     const wpin_rig_load *l = &rig->loads[load];
     why[0] = '\0';
     if (l->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(l->kind) ||
-        l->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+        l->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
         snprintf(why, size, "'%s' is not a motor that is driven by duty", l->name);
     } else if (!l->encoder.there) {
         snprintf(why, size,
@@ -125,7 +125,7 @@ static bool run_at(experiment *e, double duty, uint32_t ramp_us, double hold) {
 
 /* Duty, as the rig has it: what surely breaks it loose, and what it may be run at. */
 static double loosening(const wpin_rig *rig, const wpin_rig_load *l, double most) {
-    double amps = wpin_sim_at_shaft(&l->motor).holds / l->motor.constant;
+    double amps = wpin_part_at_shaft(&l->motor).holds / l->motor.constant;
     return fmin(1.5 * wpin_rig_duty_at(rig, l, amps, 0) + 0.03, most);
 }
 
@@ -136,8 +136,8 @@ static double highest(const wpin_rig *rig, const wpin_rig_load *l) {
 
 /* Until it is at a speed: some time constants, as the rig has them. */
 static double settling(const wpin_rig *rig, const wpin_rig_load *l) {
-    const wpin_sim_motor *m = &l->motor;
-    double inertia = wpin_sim_at_shaft(m).inertia;
+    const wpin_part_motor *m = &l->motor;
+    double inertia = wpin_part_at_shaft(m).inertia;
     double lag = inertia * wpin_rig_loop_ohms(rig, l) / (m->constant * m->constant);
     return fmin(fmax(4 * lag, 1), 20);
 }

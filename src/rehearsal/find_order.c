@@ -11,7 +11,7 @@
 /* Four times what holds the shaft, so that it comes to within a quarter of a sector of its places,
  * but no more than half of what it draws when it stands, or eight tenths of what trips. */
 static double pulling_amps(const wpin_rig *rig, const wpin_rig_load *load) {
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double amps = 4 * shaft.holds / load->motor.constant;
     double most = wpin_rig_mean_amps(rig, load, load->limits.duty_max, 0) / 2;
     most = load->limits.trip_input >= 0 ? fmin(most, 0.8 * load->limits.trip_amps) : most;
@@ -37,7 +37,7 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
             l->name);
         return false;
     }
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&l->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&l->motor);
     double pairs = l->motor.pole_pairs;
     found->amps = pulling_amps(rig, l);
     found->duty = wpin_rig_duty_at(rig, l, found->amps, 0);
@@ -79,7 +79,7 @@ static void pull(wpin_order *order, wpin_sim *sim, const wpin_rig *rig, int load
     while (found->state == WPIN_ORDER_MOVING) {
         wpin_sim_advance(sim, tick);
         found->state = wpin_order_tick(order);
-        wpin_sim_reading r = wpin_sim_read(sim, load);
+        wpin_part_reading r = wpin_sim_read(sim, load);
         found->moved = fmax(found->moved, fabs(r.turns - begin));
         found->amps_peak = fmax(found->amps_peak, fmax(fabs(r.amps_min), fabs(r.amps_max)));
     }

@@ -57,7 +57,7 @@ bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_r
     return status == WPIN_OK;
 }
 
-wpin_sim_reading wpin_one_load_tick(wpin_one_load *one) {
+wpin_part_reading wpin_one_load_tick(wpin_one_load *one) {
     wpin_motor_tick(&one->motor);
     wpin_sim_advance(one->sim, one->tick);
     return wpin_run_read(one->sim, one->rig, one->load);

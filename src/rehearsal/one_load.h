@@ -22,7 +22,7 @@ bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char 
 bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_rig *bench, int load,
                            bool watched, char *why, size_t size);
 /* Serves the motor and lets a control period pass; what the load did in it. */
-wpin_sim_reading wpin_one_load_tick(wpin_one_load *one);
+wpin_part_reading wpin_one_load_tick(wpin_one_load *one);
 void wpin_one_load_close(wpin_one_load *one);
 
 #endif

@@ -8,7 +8,7 @@
 
 #define PS 1e-12
 
-static void add_tally(wpin_tally *t, const wpin_sim_reading *r) {
+static void add_tally(wpin_tally *t, const wpin_part_reading *r) {
     if (r->seconds <= 0) {
         return;
     }
@@ -35,7 +35,7 @@ static void read_loads(wpin_run *run) {
     double total = 0;
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->last[i] = wpin_run_read(run->sim, run->rig, (int)i);
-        const wpin_sim_reading *r = &run->last[i];
+        const wpin_part_reading *r = &run->last[i];
         add_tally(&run->for_trace[i], r);
         average_volts(run, i);
         report->amps_peak[i] =

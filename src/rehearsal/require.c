@@ -58,7 +58,7 @@ static double asked_speed(const wpin_run *run, const wpin_requirement *q) {
 }
 
 /* Means of the speed; what is off is told in the unit of the limit. */
-static void look_at_speed(const wpin_run *run, size_t i, const wpin_sim_reading *last) {
+static void look_at_speed(const wpin_run *run, size_t i, const wpin_part_reading *last) {
     const wpin_requirement *q = run->report->requirements[i].requirement;
     struct wpin_watch *w = &run->watches[i];
     bool measured = run->report->requirements[i].measured;
@@ -89,7 +89,7 @@ static double turns_off(const wpin_run *run, size_t load) {
 }
 
 /* At rest from some time on, which must not be later than asked. */
-static void look_at_rest(const wpin_run *run, size_t i, const wpin_sim_reading *last) {
+static void look_at_rest(const wpin_run *run, size_t i, const wpin_part_reading *last) {
     const wpin_requirement *q = run->report->requirements[i].requirement;
     struct wpin_watch *w = &run->watches[i];
     bool rests = fabs(last->rpm) <= 0.01 * run->report->rpm_peak[q->number] &&
@@ -109,7 +109,7 @@ static void look_at_rest(const wpin_run *run, size_t i, const wpin_sim_reading *
 
 static void look_at(const wpin_run *run, size_t i) {
     const wpin_requirement *q = run->report->requirements[i].requirement;
-    const wpin_sim_reading *last = &run->last[q->number];
+    const wpin_part_reading *last = &run->last[q->number];
     if (q->what == WPIN_REQUIRED_REST) {
         look_at_rest(run, i, last);
         return;

@@ -18,9 +18,9 @@ static double usual_torque(const wpin_rig *rig, const wpin_rig_load *l, double r
     for (size_t i = 0; i < 2; i++) {
         most = limits[i] > 0 ? fmin(most, limits[i]) : most;
     }
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&l->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&l->motor);
     double w = rpm * l->motor.gear_ratio * PI / 30;
-    double drag = wpin_sim_drag(&shaft, w) / l->motor.constant;
+    double drag = wpin_part_drag(&shaft, w) / l->motor.constant;
     double fast = wpin_rig_mean_amps(rig, l, l->limits.duty_max, w);
     double amps = fmin(0.1 * wpin_rig_mean_amps(rig, l, 1, 0), (fmin(most, fast) - drag) / 2);
     return fmax(amps, 0) * l->motor.constant * l->motor.gear_ratio * l->motor.gear_efficiency;
@@ -86,7 +86,7 @@ static double in_rpm(const bench_run *b, int32_t speed) {
 }
 
 static bool tick(bench_run *b, wpin_response_row *row) {
-    wpin_sim_reading r = wpin_one_load_tick(&b->one);
+    wpin_part_reading r = wpin_one_load_tick(&b->one);
     if (row != NULL) {
         row->asked = in_rpm(b, b->one.motor.asked_now);
         row->measured = in_rpm(b, wpin_motor_measurement(&b->one.motor).speed);

@@ -10,8 +10,8 @@ double wpin_run_time(const wpin_run *run) {
     return (double)(wpin_sim_time(run->sim) - run->start) * PS;
 }
 
-wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load) {
-    wpin_sim_reading r = wpin_sim_read(sim, load);
+wpin_part_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load) {
+    wpin_part_reading r = wpin_sim_read(sim, load);
     if (rig->loads[load].reversed) {
         double least = r.amps_min;
         r.amps_min = -r.amps_max;
@@ -27,14 +27,14 @@ wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load) {
 }
 
 void wpin_run_note(wpin_run *run, const char *part, const char *what, ...) {
-    wpin_sim_event *all = realloc(run->notes, (run->note_count + 1) * sizeof *all);
+    wpin_part_event *all = realloc(run->notes, (run->note_count + 1) * sizeof *all);
     if (all == NULL) {
         run->out_of_memory = true;
         return;
     }
     run->notes = all;
-    wpin_sim_event *mine = &all[run->note_count++];
-    *mine = (wpin_sim_event){.at = (double)wpin_sim_time(run->sim) * PS};
+    wpin_part_event *mine = &all[run->note_count++];
+    *mine = (wpin_part_event){.at = (double)wpin_sim_time(run->sim) * PS};
     snprintf(mine->part, sizeof mine->part, "%s", part);
     va_list words;
     va_start(words, what);

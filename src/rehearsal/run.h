@@ -71,7 +71,7 @@ typedef struct wpin_run {
     uint8_t *stop_how;          /* of each load */
     double stopped_at;          /* when it latched; 0: not */
     bool *stopping;             /* each load turned then, and does not stand yet */
-    wpin_sim_reading *last;     /* newest reading of each load */
+    wpin_part_reading *last;    /* newest reading of each load */
     wpin_tally *for_trace;      /* of each load since the last row */
     wpin_sample *samples;
     wpin_mean *volts;     /* of each load, over whole periods */
@@ -88,7 +88,7 @@ typedef struct wpin_run {
     unsigned *rounds;     /* how often each step of the plan has begun */
     int64_t start;        /* ps */
     wpin_vcd *vcd;
-    wpin_sim_event *notes; /* of the run itself; times since the board began */
+    wpin_part_event *notes; /* of the run itself; times since the board began */
     size_t note_count;
     bool alone; /* the link is lost, since then: */
     double alone_since;
@@ -128,7 +128,7 @@ wpin_status wpin_run_set_input(void *context, uint16_t number, int16_t millivolt
 void wpin_run_note(wpin_run *run, const char *part, const char *what, ...)
     __attribute__((format(printf, 3, 4)));
 /* A load's reading as the machine sees it: a mirror-mounted motor turns the other way. */
-wpin_sim_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load);
+wpin_part_reading wpin_run_read(wpin_sim *sim, const wpin_rig *rig, int load);
 /* Speeds at the output: as its encoder measures it, and where the ramp of what is asked is; NAN
  * where there is none. */
 double wpin_run_measured_rpm(const wpin_run *run, size_t load);

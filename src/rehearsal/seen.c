@@ -9,7 +9,7 @@
 
 /* A sense that is too coarse for a current can't tell whether it flows: A. */
 static double finest(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_bridge *b = &load->bridge;
+    const wpin_part_driver *b = &load->bridge;
     double step = rig->controller.converter_bits > 0
                       ? rig->controller.logic_volts / pow(2, rig->controller.converter_bits)
                       : 1e-3; /* the core counts in mV */
@@ -32,7 +32,7 @@ static due currents_due(const wpin_rig *rig, const wpin_rig_load *load, double d
     if (load->what == WPIN_RIG_SOLENOID) {
         return (due){0.3 * duty * supply->volts / load->solenoid.resistance, HUGE_VAL, 0};
     }
-    wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
+    wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
     double w = wpin_due_speed(rig, load, duty);
     double drags = s.drags + s.viscous * w + s.quadratic * w * w;
     return (due){drags / load->motor.constant, wpin_rig_mean_amps(rig, load, duty, 0),
@@ -82,7 +82,7 @@ static void watch_speed(const wpin_run *run, wpin_step_result *r, double duty, d
 void wpin_watch_seen(const wpin_run *run, wpin_step_result *r, const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
     bool motor = load->what == WPIN_RIG_MOTOR;
-    bool own = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE; /* it makes its own current */
+    bool own = load->kind->logic == WPIN_LOGIC_SERVO_PULSE; /* it makes its own current */
     double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
     double rpm = motor ? wpin_run_measured_rpm(run, (size_t)r->load) : NAN;
     bool sensed = !isnan(wpin_run_measured_amps(run, (size_t)r->load)) && !own;

@@ -53,7 +53,7 @@ wpin_status wpin_run_open_loads(wpin_run *run, char *why, size_t size) {
 void wpin_run_boot(wpin_run *run) {
     wpin_sim_advance(run->sim, llround(run->rig->controller.boot * 1e12));
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        wpin_sim_reading r = wpin_run_read(run->sim, run->rig, (int)i);
+        wpin_part_reading r = wpin_run_read(run->sim, run->rig, (int)i);
         double amps = fmax(fabs(r.amps_min), fabs(r.amps_max));
         if (amps > 10e-3) {
             wpin_run_note(

@@ -86,7 +86,7 @@ static void finish(wpin_run *run, wpin_step_result *result, bool done) {
         result->rpm = run->last[result->awaited].rpm;
     }
     if (result->load >= 0) {
-        const wpin_sim_reading *last = &run->last[result->load];
+        const wpin_part_reading *last = &run->last[result->load];
         result->duty = fraction(wpin_motor_duty(&run->motors[result->load]));
         result->duty_peak = fmax(result->duty_peak, fabs(result->duty));
         result->volts = run->volts[result->load].value;
@@ -140,7 +140,7 @@ static void note_turn(const wpin_run *run, wpin_step_result *r) {
 
 /* Driven one way while the shaft still turns the other: the rest was too short for it. Looked at
  * when driving begins: what turns the wrong way later on is wired the wrong way round. */
-static void note_reversal(wpin_run *run, wpin_step_result *r, const wpin_sim_reading *last) {
+static void note_reversal(wpin_run *run, wpin_step_result *r, const wpin_part_reading *last) {
     wpin_duty duty = wpin_motor_duty(&run->motors[r->load]);
     const double creep = 1; /* rpm */
     bool begins = duty != 0 && !run->driven[r->load] && !wpin_run_aligns(run, (size_t)r->load);
@@ -156,7 +156,7 @@ void wpin_run_tally_steps(wpin_run *run) {
         }
         wpin_step_result *r = &run->report->steps[run->open_step[track] - 1];
         if (r->load >= 0) {
-            const wpin_sim_reading *last = &run->last[r->load];
+            const wpin_part_reading *last = &run->last[r->load];
             double duty = fabs(fraction(wpin_motor_duty(&run->motors[r->load])));
             r->amps_peak = fmax(r->amps_peak, fmax(fabs(last->amps_min), fabs(last->amps_max)));
             r->duty_peak = fmax(r->duty_peak, duty);

@@ -26,7 +26,7 @@ static wpin_sweep_point measure(wpin_one_load *one, double asked) {
     wpin_sweep_point p = {.asked = asked};
     double seconds = 0;
     for (int64_t passed = 0; passed < 100000000000LL; passed += one->tick) {
-        wpin_sim_reading r = wpin_one_load_tick(one);
+        wpin_part_reading r = wpin_one_load_tick(one);
         p.volts += r.volts * r.seconds;
         p.amps += r.amps * r.seconds;
         p.rpm += r.rpm_mean * r.seconds;

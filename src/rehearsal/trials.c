@@ -99,7 +99,7 @@ static bool list_all(campaign *c) {
 
 /* Whether something that the fault could touch is driven after a moment. */
 static bool matters(const campaign *c, const wpin_trial *t, double at) {
-    bool supply = t->fault.fault == WPIN_SIM_FAULT_SUPPLY_DEAD;
+    bool supply = t->fault.fault == WPIN_PART_FAULT_SUPPLY_DEAD;
     for (size_t i = 0; i < c->rig->load_count; i++) {
         bool touched =
             supply ? (int)c->rig->loads[i].supply == t->fault.number : (int)i == t->fault.number;

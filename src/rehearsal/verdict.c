@@ -165,11 +165,11 @@ static void judge_follow(const wpin_run *run, wpin_step_result *step) {
 /* At zero duty current must not drive the motor on: with the shaft's way it is driven, against it
  * it brakes. */
 static void judge_end(const wpin_run *run, wpin_step_result *step) {
-    const wpin_sim_reading *last = &run->last[step->load];
+    const wpin_part_reading *last = &run->last[step->load];
     const double harmless = 20e-3; /* A */
     double late = step->took - step->asked_seconds;
     bool ramps = step->ramps && step->asked_seconds > 0;
-    bool pulses = run->rig->loads[step->load].kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    bool pulses = run->rig->loads[step->load].kind->logic == WPIN_LOGIC_SERVO_PULSE;
     /* a controller of its own learns of zero with its next pulse */
     double hz = run->rig->loads[step->load].limits.pwm_hz; /* its last period runs to its end */
     double idle = step->took - step->on_for, runs_on = 20e-3 + (hz > 0 ? 2 / hz : 0);
@@ -212,7 +212,7 @@ static void judge_wait(wpin_step_result *step) {
 
 /* Something between supply and load burnt during the step. */
 static bool judge_burn(const wpin_run *run, wpin_step_result *step) {
-    const wpin_sim_burn *burn = wpin_burnt_in_path(run, &run->rig->loads[step->load]);
+    const wpin_part_burn *burn = wpin_burnt_in_path(run, &run->rig->loads[step->load]);
     double at = burn == NULL ? -1 : burn->at - (double)run->start * 1e-12;
     if (at < step->at) {
         return false;

@@ -15,7 +15,7 @@ static inline bool wpin_step_drives(const wpin_step_result *step) {
 void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
 /* What burnt of a load, its driver or its pins; NULL: nothing. */
-const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load);
+const wpin_part_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load);
 /* Adds a stretch of time to a spell, in which something was so or not; its words for when. */
 void wpin_spell_put(wpin_spell *spell, bool is, double now, double seconds, double size);
 const char *wpin_spell_when(const wpin_spell *spell, char *text, size_t size);

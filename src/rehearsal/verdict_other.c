@@ -11,7 +11,7 @@ static void judge_off(const wpin_run *run, wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     double hz = wpin_stage_kind_has_pwm(load->kind) ? load->limits.pwm_hz : 0;
     bool ended = hz <= 0 || step->took - step->on_for > 2 / hz;
-    const wpin_sim_solenoid *coil = &run->rig->loads[step->load].solenoid;
+    const wpin_part_solenoid *coil = &run->rig->loads[step->load].solenoid;
     double runs_down = coil->resistance > 0 ? 8 * coil->inductance / coil->resistance : 0;
     double amps = fabs(run->last[step->load].amps_now);
     if (ended && step->took > 0.1 + runs_down && amps > 20e-3) {
@@ -61,7 +61,7 @@ static void judge_light(const wpin_run *run, wpin_step_result *step) {
 }
 
 static void judge_plunger(const wpin_run *run, wpin_step_result *step) {
-    const wpin_sim_solenoid *part = &run->rig->loads[step->load].solenoid;
+    const wpin_part_solenoid *part = &run->rig->loads[step->load].solenoid;
     /* While the kick lasts it may still draw in. */
     double draws_in = fmax(2 * part->pull_in_time, run->rig->loads[step->load].limits.kick_time);
     bool pulled = step->op == WPIN_OP_RUN_FOR ? step->effect_peak > 0.5 : step->effect > 0.5;

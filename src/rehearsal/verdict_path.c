@@ -12,8 +12,8 @@ void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format,
 }
 
 /* Whether a part is one that a load's current or commands go through. */
-static bool is_in_path(const wpin_run *run, const wpin_rig_load *load, wpin_sim_part part) {
-    if (part.kind != WPIN_SIM_PART_PIN) {
+static bool is_in_path(const wpin_run *run, const wpin_rig_load *load, wpin_part_id part) {
+    if (part.kind != WPIN_ID_PIN) {
         return part.number == (int)(load - run->rig->loads);
     }
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
@@ -24,9 +24,9 @@ static bool is_in_path(const wpin_run *run, const wpin_rig_load *load, wpin_sim_
     return false;
 }
 
-const wpin_sim_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load) {
+const wpin_part_burn *wpin_burnt_in_path(const wpin_run *run, const wpin_rig_load *load) {
     size_t count;
-    const wpin_sim_burn *burns = wpin_sim_burns(run->sim, &count);
+    const wpin_part_burn *burns = wpin_sim_burns(run->sim, &count);
     for (size_t i = 0; i < count; i++) {
         if (is_in_path(run, load, burns[i].of)) {
             return &burns[i];
@@ -46,7 +46,7 @@ static bool miswired(const wpin_rig_load *load) {
 
 bool wpin_judge_path(const wpin_run *run, wpin_step_result *step, const char *what) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
-    const wpin_sim_burn *burn = wpin_burnt_in_path(run, load);
+    const wpin_part_burn *burn = wpin_burnt_in_path(run, load);
     if (!wpin_sim_supply_on(run->sim, (int)load->supply)) {
         size_t number = load->supply;
         while (run->rig->supplies[number].from >= 0) {

@@ -11,11 +11,11 @@
 
 /* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
 static bool judge_cost(const wpin_run *run, wpin_step_result *step, const wpin_rig_load *load) {
-    wpin_at_shaft s = wpin_sim_at_shaft(&load->motor);
+    wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
     double w = fabs(step->rpm) * PI / 30 * load->motor.gear_ratio;
     double due = (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
     double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
-    const wpin_sim_reading *last = &run->last[step->load];
+    const wpin_part_reading *last = &run->last[step->load];
     double amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
     if (amps <= 2.5 * due + 0.05 * stall) {
         return false;

@@ -14,7 +14,7 @@ static double settle(wpin_one_load *one) {
     for (int tenths = 0; tenths < SETTLE_TENTHS; tenths++) {
         double turns = 0, seconds = 0;
         while (seconds < 0.1) {
-            wpin_sim_reading r = wpin_one_load_tick(one);
+            wpin_part_reading r = wpin_one_load_tick(one);
             turns += r.rpm_mean / 60 * r.seconds;
             seconds += r.seconds;
         }
@@ -52,7 +52,7 @@ static void take_rows(wpin_one_load *one, wpin_waves *w, double seconds) {
     }
 }
 
-static void work_out(wpin_waves *w, const wpin_sim_reading *r, const wpin_rig *rig,
+static void work_out(wpin_waves *w, const wpin_part_reading *r, const wpin_rig *rig,
                      const wpin_rig_load *load) {
     double squares = 0, sum = 0;
     w->least = HUGE_VAL;
@@ -105,7 +105,7 @@ static bool run(wpin_one_load *one, double duty, wpin_waves *w, char *why, size_
     }
     wpin_sim_read(one->sim, one->load);
     take_rows(one, w, 2 / hz);
-    wpin_sim_reading r = wpin_sim_read(one->sim, one->load);
+    wpin_part_reading r = wpin_sim_read(one->sim, one->load);
     w->duty = (double)wpin_motor_duty(&one->motor) / WPIN_DUTY_FULL;
     work_out(w, &r, one->rig, load);
     return true;

@@ -10,29 +10,29 @@ typedef enum about { ABOUT_SUPPLY, ABOUT_LOAD, ABOUT_INPUT, ABOUT_CONTROLLER } a
 static const struct {
     const char *word;
     about part;
-    wpin_sim_fault fault;
+    wpin_part_fault fault;
 } faults[] = {
-    {"dead", ABOUT_SUPPLY, WPIN_SIM_FAULT_SUPPLY_DEAD},
-    {"weak", ABOUT_SUPPLY, WPIN_SIM_FAULT_SUPPLY_WEAK},
-    {"stalled", ABOUT_LOAD, WPIN_SIM_FAULT_STALLED},
-    {"wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_WIRE_OFF},
-    {"pin-floating", ABOUT_LOAD, WPIN_SIM_FAULT_PIN_FLOATING},
-    {"wires-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_WIRES_SWAPPED},
-    {"motor-wire-off", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_WIRE_OFF},
-    {"motor-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_MOTOR_SWAPPED},
-    {"coils-crossed", ABOUT_LOAD, WPIN_SIM_FAULT_LEADS_MIXED},
-    {"no-ground", ABOUT_LOAD, WPIN_SIM_FAULT_NO_GROUND},
-    {"diode-reversed", ABOUT_LOAD, WPIN_SIM_FAULT_DIODE_REVERSED},
-    {"encoder-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
-    {"encoder-channel-off", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNEL_OFF},
-    {"encoder-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
-    {"hall-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
-    {"hall-sensor-off", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNEL_OFF},
-    {"hall-swapped", ABOUT_LOAD, WPIN_SIM_FAULT_CHANNELS_SWAPPED},
-    {"comparators-off", ABOUT_LOAD, WPIN_SIM_FAULT_SENSOR_OFF},
-    {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_STUCK},
-    {"stuck", ABOUT_INPUT, WPIN_SIM_FAULT_READING_STUCK},
-    {"link-lost", ABOUT_CONTROLLER, WPIN_SIM_FAULT_LINK_LOST},
+    {"dead", ABOUT_SUPPLY, WPIN_PART_FAULT_SUPPLY_DEAD},
+    {"weak", ABOUT_SUPPLY, WPIN_PART_FAULT_SUPPLY_WEAK},
+    {"stalled", ABOUT_LOAD, WPIN_PART_FAULT_STALLED},
+    {"wire-off", ABOUT_LOAD, WPIN_PART_FAULT_WIRE_OFF},
+    {"pin-floating", ABOUT_LOAD, WPIN_PART_FAULT_PIN_FLOATING},
+    {"wires-swapped", ABOUT_LOAD, WPIN_PART_FAULT_WIRES_SWAPPED},
+    {"motor-wire-off", ABOUT_LOAD, WPIN_PART_FAULT_MOTOR_WIRE_OFF},
+    {"motor-swapped", ABOUT_LOAD, WPIN_PART_FAULT_MOTOR_SWAPPED},
+    {"coils-crossed", ABOUT_LOAD, WPIN_PART_FAULT_LEADS_MIXED},
+    {"no-ground", ABOUT_LOAD, WPIN_PART_FAULT_NO_GROUND},
+    {"diode-reversed", ABOUT_LOAD, WPIN_PART_FAULT_DIODE_REVERSED},
+    {"encoder-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
+    {"encoder-channel-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
+    {"encoder-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
+    {"hall-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
+    {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
+    {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
+    {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
+    {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_STUCK},
+    {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_READING_STUCK},
+    {"link-lost", ABOUT_CONTROLLER, WPIN_PART_FAULT_LINK_LOST},
 };
 
 enum { FAULTS = sizeof faults / sizeof *faults };
@@ -40,19 +40,19 @@ enum { FAULTS = sizeof faults / sizeof *faults };
 /* Whether a part has what a fault is about: only some loads have an encoder, some inputs a contact.
  */
 static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
-    wpin_sim_fault fault = faults[number].fault;
-    if (fault == WPIN_SIM_FAULT_STUCK) {
+    wpin_part_fault fault = faults[number].fault;
+    if (fault == WPIN_PART_FAULT_STUCK) {
         return input >= 0 && rig->inputs[input].kind <= WPIN_RIG_LIMIT;
     }
-    if (fault == WPIN_SIM_FAULT_READING_STUCK) {
+    if (fault == WPIN_PART_FAULT_READING_STUCK) {
         return input >= 0 && rig->inputs[input].kind > WPIN_RIG_LIMIT &&
                rig->inputs[input].kind != WPIN_RIG_PAIR;
     }
-    if (fault == WPIN_SIM_FAULT_LEADS_MIXED) {
+    if (fault == WPIN_PART_FAULT_LEADS_MIXED) {
         return load >= 0 && rig->loads[load].what == WPIN_RIG_STEPPER;
     }
-    bool encoder = fault == WPIN_SIM_FAULT_SENSOR_OFF || fault == WPIN_SIM_FAULT_CHANNEL_OFF ||
-                   fault == WPIN_SIM_FAULT_CHANNELS_SWAPPED;
+    bool encoder = fault == WPIN_PART_FAULT_SENSOR_OFF || fault == WPIN_PART_FAULT_CHANNEL_OFF ||
+                   fault == WPIN_PART_FAULT_CHANNELS_SWAPPED;
     bool hall = strncmp(faults[number].word, "hall", 4) == 0;
     if (strcmp(faults[number].word, "comparators-off") == 0) {
         return load >= 0 && rig->loads[load].crossing.there;
@@ -134,11 +134,11 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
                          : input >= 0  ? number_of(&rig->inputs[input])
                                        : 0;
             *injection = (wpin_injection){.fault = faults[i].fault, .number = number};
-            if (faults[i].fault == WPIN_SIM_FAULT_LEADS_MIXED) {
-                injection->detail = WPIN_SIM_LEADS(0, 2, 1, 3);
+            if (faults[i].fault == WPIN_PART_FAULT_LEADS_MIXED) {
+                injection->detail = WPIN_PART_LEADS(0, 2, 1, 3);
             }
-            bool of_line = faults[i].fault == WPIN_SIM_FAULT_WIRE_OFF ||
-                           faults[i].fault == WPIN_SIM_FAULT_PIN_FLOATING;
+            bool of_line = faults[i].fault == WPIN_PART_FAULT_WIRE_OFF ||
+                           faults[i].fault == WPIN_PART_FAULT_PIN_FLOATING;
             return !of_line || find_line(&rig->loads[load], faults[i].word, line,
                                          &injection->detail, why, why_size);
         }

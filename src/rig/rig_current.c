@@ -32,8 +32,7 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_l
                     "'sense'",
                     amps * load->bridge.sense_volts_per_amp * 1e3, amps, least_volts * 1e3);
     }
-    if (!wpin_stage_kind_takes_duty(load->kind) ||
-        load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+    if (!wpin_stage_kind_takes_duty(load->kind) || load->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
         wpin_say_at(reader, node, "current is regulated by the duty; a stage '%s' takes none",
                     load->kind->name);
     }
@@ -55,7 +54,7 @@ void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
 }
 
 double wpin_rig_torque(const wpin_rig_load *load, double amps) {
-    const wpin_sim_motor *m = &load->motor;
+    const wpin_part_motor *m = &load->motor;
     return amps * m->constant * m->gear_ratio * m->gear_efficiency;
 }
 
@@ -79,7 +78,7 @@ wpin_current_design wpin_rig_current_design(const wpin_rig *rig, const wpin_rig_
 
 /* What its duty leads to: the speed at which torque and drag meet, or the most there is. */
 double wpin_rig_current_duty(const wpin_rig *rig, const wpin_rig_load *load, double amps) {
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double size = fabs(amps), torque = load->motor.constant * size;
     if (size == 0) {
         return 0;
@@ -87,7 +86,7 @@ double wpin_rig_current_duty(const wpin_rig *rig, const wpin_rig_load *load, dou
     double low = 0, high = 1e5; /* rad/s */
     for (int i = 0; i < 60 && torque > shaft.holds; i++) {
         double w = (low + high) / 2;
-        bool more = wpin_rig_duty_at(rig, load, size, w) <= 1 && torque > wpin_sim_drag(&shaft, w);
+        bool more = wpin_rig_duty_at(rig, load, size, w) <= 1 && torque > wpin_part_drag(&shaft, w);
         *(more ? &low : &high) = w;
     }
     double duty = fmin(wpin_rig_duty_at(rig, load, size, low), 1);

@@ -34,32 +34,34 @@ static const wpin_field driver_fields[] = {
     NODE("output", false),
     NODE("leakage", false),
     NODE("operations-per-hour", false),
-    QUANTITY("on-resistance", wpin_sim_bridge, on_resistance, true, WPIN_RESISTANCE, 0, 100),
-    QUANTITY("diode", wpin_sim_bridge, diode_volts, false, WPIN_VOLTAGE, 0, 5),
-    QUANTITY("diode-resistance", wpin_sim_bridge, diode_resistance, false, WPIN_RESISTANCE, 0, 100),
-    QUANTITY("diode-limit", wpin_sim_bridge, diode_limit, false, WPIN_CURRENT, 1e-3, 1e3),
-    QUANTITY("diode-recovery", wpin_sim_bridge, diode_recovery, false, WPIN_TIME, 0, 1e-4),
-    QUANTITY("input-resistance", wpin_sim_bridge, input_resistance, false, WPIN_RESISTANCE, 1, 1e8),
-    QUANTITY("current-limit", wpin_sim_bridge, burns_above_amps, true, WPIN_CURRENT, 1e-3, 1e3),
-    QUANTITY("current-time", wpin_sim_bridge, burns_after, false, WPIN_TIME, 0, 60),
-    QUANTITY("voltage-limit", wpin_sim_bridge, burns_above_volts, true, WPIN_VOLTAGE, 1, 800),
-    QUANTITY("sense", wpin_sim_bridge, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
-    QUANTITY("sense-filter", wpin_sim_bridge, sense_filter, false, WPIN_TIME, 0, 1),
-    QUANTITY("sense-noise", wpin_sim_bridge, sense_noise, false, WPIN_VOLTAGE, 0, 1),
-    QUANTITY("saturation", wpin_sim_bridge, saturation_volts, false, WPIN_VOLTAGE, 0, 5),
-    QUANTITY("contact-delay", wpin_sim_bridge, contact_delay, false, WPIN_TIME, 1e-4, 0.2),
-    QUANTITY("contact-bounce", wpin_sim_bridge, contact_bounce, false, WPIN_TIME, 0, 0.05),
-    CHOICE("free-wheel", wpin_sim_bridge, no_diodes, "yes", "no"),
-    CHOICE("interlock", wpin_sim_bridge, interlock, "no", "yes"),
-    QUANTITY("logic-high", wpin_sim_bridge, input_high, false, WPIN_VOLTAGE, 0.1, 24),
-    QUANTITY("least-voltage", wpin_sim_bridge, least_volts, false, WPIN_VOLTAGE, 0, 100),
-    QUANTITY("switch-time", wpin_sim_bridge, switch_time, false, WPIN_TIME, 0, 1e-4),
-    QUANTITY("bootstrap", wpin_sim_bridge, bootstrap_time, false, WPIN_TIME, 1e-5, 100),
-    QUANTITY("motor-capacitor", wpin_sim_bridge, motor_farads, false, WPIN_CAPACITANCE, 0, 1e-2),
-    CHOICE("protects-itself", wpin_sim_bridge, protects, "no", "yes"),
-    QUANTITY("dead-time", wpin_sim_bridge, dead_time, false, WPIN_TIME, 0, 1e-4),
-    QUANTITY("pulse-neutral", wpin_sim_bridge, pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
-    QUANTITY("pulse-swing", wpin_sim_bridge, pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
+    QUANTITY("on-resistance", wpin_part_driver, on_resistance, true, WPIN_RESISTANCE, 0, 100),
+    QUANTITY("diode", wpin_part_driver, diode_volts, false, WPIN_VOLTAGE, 0, 5),
+    QUANTITY("diode-resistance", wpin_part_driver, diode_resistance, false, WPIN_RESISTANCE, 0,
+             100),
+    QUANTITY("diode-limit", wpin_part_driver, diode_limit, false, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("diode-recovery", wpin_part_driver, diode_recovery, false, WPIN_TIME, 0, 1e-4),
+    QUANTITY("input-resistance", wpin_part_driver, input_resistance, false, WPIN_RESISTANCE, 1,
+             1e8),
+    QUANTITY("current-limit", wpin_part_driver, burns_above_amps, true, WPIN_CURRENT, 1e-3, 1e3),
+    QUANTITY("current-time", wpin_part_driver, burns_after, false, WPIN_TIME, 0, 60),
+    QUANTITY("voltage-limit", wpin_part_driver, burns_above_volts, true, WPIN_VOLTAGE, 1, 800),
+    QUANTITY("sense", wpin_part_driver, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
+    QUANTITY("sense-filter", wpin_part_driver, sense_filter, false, WPIN_TIME, 0, 1),
+    QUANTITY("sense-noise", wpin_part_driver, sense_noise, false, WPIN_VOLTAGE, 0, 1),
+    QUANTITY("saturation", wpin_part_driver, saturation_volts, false, WPIN_VOLTAGE, 0, 5),
+    QUANTITY("contact-delay", wpin_part_driver, contact_delay, false, WPIN_TIME, 1e-4, 0.2),
+    QUANTITY("contact-bounce", wpin_part_driver, contact_bounce, false, WPIN_TIME, 0, 0.05),
+    CHOICE("free-wheel", wpin_part_driver, no_diodes, "yes", "no"),
+    CHOICE("interlock", wpin_part_driver, interlock, "no", "yes"),
+    QUANTITY("logic-high", wpin_part_driver, input_high, false, WPIN_VOLTAGE, 0.1, 24),
+    QUANTITY("least-voltage", wpin_part_driver, least_volts, false, WPIN_VOLTAGE, 0, 100),
+    QUANTITY("switch-time", wpin_part_driver, switch_time, false, WPIN_TIME, 0, 1e-4),
+    QUANTITY("bootstrap", wpin_part_driver, bootstrap_time, false, WPIN_TIME, 1e-5, 100),
+    QUANTITY("motor-capacitor", wpin_part_driver, motor_farads, false, WPIN_CAPACITANCE, 0, 1e-2),
+    CHOICE("protects-itself", wpin_part_driver, protects, "no", "yes"),
+    QUANTITY("dead-time", wpin_part_driver, dead_time, false, WPIN_TIME, 0, 1e-4),
+    QUANTITY("pulse-neutral", wpin_part_driver, pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
+    QUANTITY("pulse-swing", wpin_part_driver, pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
 };
 
 /* Keys of the driver that are about the load. */
@@ -99,7 +101,7 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
         int found = text == NULL ? -1
                                  : wpin_find_word(reader, nodes[DRIVER_OFF_PHASE], text,
                                                   "off-phase", phases, COUNT(phases));
-        load->bridge.off_phase = found < 0 ? load->bridge.off_phase : (wpin_sim_off_phase)found;
+        load->bridge.off_phase = found < 0 ? load->bridge.off_phase : (wpin_off_phase)found;
     }
     for (size_t i = 0; i < COUNT(driver_load_fields); i++) {
         if (nodes[DRIVER_OF_LOAD + i] != NULL) {
@@ -138,7 +140,7 @@ static void drive_by_pin(wpin_reader *reader, const yaml_node_t *node, const wpi
                          wpin_rig_load *load) {
     const wpin_rig_controller *c = &rig->controller;
     const wpin_rig_supply *s = &rig->supplies[load->supply];
-    wpin_sim_bridge *b = &load->bridge;
+    wpin_part_driver *b = &load->bridge;
     b->on_resistance = b->diode_resistance = c->pin_resistance;
     b->diode_volts = 0; /* the current goes on through the pin's lower switch */
     b->burns_above_amps = c->pin_limit;

@@ -3,18 +3,18 @@
 #include <math.h>
 
 bool wpin_rig_single_switch(const wpin_stage_kind *kind) {
-    return kind->logic == WPIN_SIM_LOGIC_LOW_SIDE || kind->logic == WPIN_SIM_LOGIC_HIGH_SIDE ||
-           kind->logic == WPIN_SIM_LOGIC_RELAY;
+    return kind->logic == WPIN_LOGIC_LOW_SIDE || kind->logic == WPIN_LOGIC_HIGH_SIDE ||
+           kind->logic == WPIN_LOGIC_RELAY;
 }
 
 bool wpin_rig_is_isolated(const wpin_rig_load *load) {
     return load->kind->contacts || load->kind->solid || load->bridge.opto.least_amps > 0;
 }
 
-wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load) {
+wpin_off_phase wpin_rig_off_phase(const wpin_rig_load *load) {
     bool one_way = load->bridge.saturation_volts > 0;
-    return load->bridge.off_phase == WPIN_SIM_OFF_SHORT && one_way ? WPIN_SIM_OFF_SLOW
-                                                                   : load->bridge.off_phase;
+    return load->bridge.off_phase == WPIN_OFF_SHORT && one_way ? WPIN_OFF_SLOW
+                                                               : load->bridge.off_phase;
 }
 
 /* The circuit of a winding in both phases of a PWM period. */
@@ -24,17 +24,17 @@ typedef struct circuit {
 
 static circuit circuit_of(const wpin_rig_load *load, double volts, double supply_ohms,
                           double switch_ohms) {
-    const wpin_sim_bridge *b = &load->bridge;
+    const wpin_part_driver *b = &load->bridge;
     bool single = wpin_rig_single_switch(load->kind);
     double each = single ? switch_ohms : switch_ohms / 2, winding = load->motor.resistance;
     circuit c = {.volts = volts - (single ? 1 : 2) * b->saturation_volts,
                  .on_ohms = winding + switch_ohms + supply_ohms};
     switch (wpin_rig_off_phase(load)) {
-    case WPIN_SIM_OFF_FAST:
+    case WPIN_OFF_FAST:
         c.against = volts + 2 * b->diode_volts;
         c.off_ohms = winding + 2 * b->diode_resistance;
         break;
-    case WPIN_SIM_OFF_SHORT: c.off_ohms = winding + 2 * each; break;
+    case WPIN_OFF_SHORT: c.off_ohms = winding + 2 * each; break;
     default:
         c.against = b->diode_volts + (single ? 0 : b->saturation_volts);
         c.off_ohms = winding + b->diode_resistance + (single ? 0 : each);
@@ -45,14 +45,14 @@ static circuit circuit_of(const wpin_rig_load *load, double volts, double supply
 double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
                          double switch_ohms) {
     circuit c = circuit_of(load, volts, supply_ohms, switch_ohms);
-    bool pulses = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    bool pulses = load->kind->logic == WPIN_LOGIC_SERVO_PULSE;
     if (pulses || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
         return fmin((amps * c.on_ohms + volts - c.volts) / fmax(volts, 1e-9), 1);
     }
     /* of each period a dead time passes in which nothing drives */
-    const wpin_sim_bridge *b = &load->bridge;
+    const wpin_part_driver *b = &load->bridge;
     double dead = b->interlock ? b->dead_time : fmax(b->dead_time, load->limits.dead_time);
-    double lost = b->off_phase == WPIN_SIM_OFF_SHORT ? dead * load->limits.pwm_hz : 0;
+    double lost = b->off_phase == WPIN_OFF_SHORT ? dead * load->limits.pwm_hz : 0;
     double duty = 0.5;
     for (int i = 0; i < 30; i++) { /* settles at once: the resistances and ripple vary slowly */
         double ripple = volts * duty * (1 - duty) / load->limits.pwm_hz / load->motor.inductance;
@@ -66,19 +66,19 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, d
 
 wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms, double hz,
                                 double speed) {
-    const wpin_sim_bridge *b = &load->bridge;
+    const wpin_part_driver *b = &load->bridge;
     const double henries[] = {[WPIN_RIG_MOTOR] = load->motor.inductance,
                               [WPIN_RIG_SOLENOID] = load->solenoid.inductance,
                               [WPIN_RIG_LAMP] = 0,
                               [WPIN_RIG_STEPPER] = load->stepper.inductance};
     bool motor = load->what == WPIN_RIG_MOTOR, single = wpin_rig_single_switch(load->kind);
     double back = motor ? load->motor.constant * speed : 0, off = -back;
-    wpin_sim_off_phase phase = wpin_rig_off_phase(load);
-    bool shorts = !single && b->off_phase == WPIN_SIM_OFF_SHORT;
+    wpin_off_phase phase = wpin_rig_off_phase(load);
+    bool shorts = !single && b->off_phase == WPIN_OFF_SHORT;
     bool bipolar = shorts && b->saturation_volts > 0;
-    if (single || phase == WPIN_SIM_OFF_SLOW) {
+    if (single || phase == WPIN_OFF_SLOW) {
         off -= b->diode_volts + (single ? 0 : b->saturation_volts);
-    } else if (phase == WPIN_SIM_OFF_FAST) {
+    } else if (phase == WPIN_OFF_FAST) {
         off -= volts + 2 * b->diode_volts;
     }
     return (wpin_pwm_loop){.on_volts = volts - (single ? 1 : 2) * b->saturation_volts - back,
@@ -139,8 +139,8 @@ double wpin_rig_duty_at(const wpin_rig *rig, const wpin_rig_load *load, double a
 }
 
 double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohms, double duty) {
-    const wpin_sim_lamp *lamp = &load->lamp;
-    const wpin_sim_bridge *b = &load->bridge;
+    const wpin_part_lamp *lamp = &load->lamp;
+    const wpin_part_driver *b = &load->bridge;
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     double left = fmax(0, volts - switches * b->saturation_volts);
     double other = supply_ohms + switches * b->on_resistance;

@@ -105,8 +105,7 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
                     "encoder: {lines: 11, pins: {a: 2, b: 3}}, or a brushless motor's hall",
                     load->name);
     }
-    if (!wpin_stage_kind_takes_duty(load->kind) ||
-        load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+    if (!wpin_stage_kind_takes_duty(load->kind) || load->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
         wpin_say_at(reader, node, "speed is regulated by the duty; a stage '%s' takes none",
                     load->kind->name);
     }

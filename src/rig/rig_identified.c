@@ -9,16 +9,16 @@ enum { FOUND_ON, FOUND_OF };
 static const wpin_field fields[] = {
     NODE("on", true),
     NODE("of", true),
-    QUANTITY("resistance", wpin_sim_motor, resistance, false, WPIN_RESISTANCE, 1e-3, 10e3),
-    QUANTITY("inductance", wpin_sim_motor, inductance, false, WPIN_INDUCTANCE, 1e-6, 10),
-    QUANTITY("constant", wpin_sim_motor, constant, false, WPIN_MOTOR_CONSTANT, 1e-5, 100),
-    QUANTITY("inertia", wpin_sim_motor, inertia, false, WPIN_INERTIA, 1e-10, 10),
-    QUANTITY("static-friction", wpin_sim_motor, static_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("dry-friction", wpin_sim_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("viscous-friction", wpin_sim_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+    QUANTITY("resistance", wpin_part_motor, resistance, false, WPIN_RESISTANCE, 1e-3, 10e3),
+    QUANTITY("inductance", wpin_part_motor, inductance, false, WPIN_INDUCTANCE, 1e-6, 10),
+    QUANTITY("constant", wpin_part_motor, constant, false, WPIN_MOTOR_CONSTANT, 1e-5, 100),
+    QUANTITY("inertia", wpin_part_motor, inertia, false, WPIN_INERTIA, 1e-10, 10),
+    QUANTITY("static-friction", wpin_part_motor, static_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("dry-friction", wpin_part_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_part_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
 };
 
-uint32_t wpin_rig_motor_mark(const wpin_sim_motor *m) {
+uint32_t wpin_rig_motor_mark(const wpin_part_motor *m) {
     char text[300];
     snprintf(text, sizeof text, "%.6g %.6g %.6g %.6g %.6g %.6g %.6g %.6g %.6g", m->resistance,
              m->inductance, m->constant, m->inertia, m->static_friction, m->dry_friction,
@@ -34,7 +34,7 @@ static void take(double *to, double found) {
     *to = found > 0 ? found : *to;
 }
 
-static void use(wpin_sim_motor *m, const wpin_sim_motor *found) {
+static void use(wpin_part_motor *m, const wpin_part_motor *found) {
     take(&m->resistance, found->resistance);
     take(&m->inductance, found->inductance);
     take(&m->constant, found->constant);

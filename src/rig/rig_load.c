@@ -277,7 +277,7 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
 /* What brings it to rest soonest and harms nothing: a brake that the driver survives from full
  * speed, a ramp where that drives the motor back, or else letting it run down. */
 static wpin_stop_how quickest_stop(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_bridge *b = &load->bridge;
+    const wpin_part_driver *b = &load->bridge;
     if (load->what == WPIN_RIG_STEPPER) {
         return WPIN_STOP_RAMP;
     }
@@ -290,7 +290,7 @@ static wpin_stop_how quickest_stop(const wpin_rig *rig, const wpin_rig_load *loa
         (b->protects || amps <= b->burns_above_amps)) {
         return WPIN_STOP_BRAKE;
     }
-    bool drives_back = wpin_stage_kind_takes_duty(load->kind) && b->off_phase == WPIN_SIM_OFF_SHORT;
+    bool drives_back = wpin_stage_kind_takes_duty(load->kind) && b->off_phase == WPIN_OFF_SHORT;
     bool coasts = wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST);
     return drives_back || !coasts ? WPIN_STOP_RAMP : WPIN_STOP_COAST;
 }

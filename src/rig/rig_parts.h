@@ -54,12 +54,12 @@ void wpin_read_taken(wpin_reader *reader, const yaml_node_t *map, wpin_rig_contr
 void wpin_read_ground(wpin_reader *reader, yaml_node_t *node, char *to);
 void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load);
 void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kind *kind,
-                    wpin_sim_gate *gate);
+                    wpin_part_gate *gate);
 /* Remembers where a part and its keys stand. */
 void wpin_note_part(wpin_reader *reader, wpin_rig *rig, const char *part, const yaml_node_t *at,
                     const yaml_node_t *map);
-void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
-void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge);
+void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_part_driver *bridge);
+void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_part_driver *bridge);
 void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                      yaml_node_t *node);
 int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node);
@@ -115,7 +115,7 @@ static inline const char *wpin_shaft_sensor_on(const wpin_rig_load *load, uint8_
  */
 const char *wpin_pin_user(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin);
 /* Heat of a part; `limit` may be left out where the part has one of its own. */
-void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat);
+void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_part_heat *heat);
 /* Reads one supply, one input, and adds it to the rig. */
 void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                       yaml_node_t *node);

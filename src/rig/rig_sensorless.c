@@ -80,8 +80,8 @@ void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
 
 wpin_sensorless_design wpin_rig_sensorless_design(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_crossing *c = &load->crossing;
-    const wpin_sim_motor *m = &load->motor;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    const wpin_part_motor *m = &load->motor;
+    wpin_at_shaft shaft = wpin_part_at_shaft(m);
     double volts = rig->supplies[load->supply].volts, ohms = wpin_rig_loop_ohms(rig, load);
     double k = m->constant, sector = PI / 3 / m->pole_pairs, no_load = volts / k;
     double to_shaft = PI / 30 * m->gear_ratio;

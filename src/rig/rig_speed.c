@@ -20,7 +20,7 @@ double wpin_rig_counts_at_output(const wpin_rig_load *load) {
 double wpin_rig_amps_per_duty(const wpin_rig *rig, const wpin_rig_load *load, double w) {
     const double step = 0.02;
     double most = 0;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     static const double shares[] = {0.02, 0.51, 1};
     for (size_t i = 0; i < sizeof shares / sizeof *shares; i++) {
         double share = shares[i];
@@ -35,14 +35,14 @@ double wpin_rig_amps_per_duty(const wpin_rig *rig, const wpin_rig_load *load, do
 }
 
 double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_motor *m = &load->motor;
+    const wpin_part_motor *m = &load->motor;
     double no_load = rig->supplies[load->supply].volts / m->constant * 30 / PI / m->gear_ratio;
     return load->speed.there ? load->speed.maximum : no_load;
 }
 
 static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load) {
-    const wpin_sim_motor *m = &load->motor;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    const wpin_part_motor *m = &load->motor;
+    wpin_at_shaft shaft = wpin_part_at_shaft(m);
     double k = m->constant, ohms = wpin_rig_loop_ohms(rig, load);
     double full = load->speed.maximum * m->gear_ratio * PI / 30;
     double share = load->speed.rated / load->speed.maximum, w = share * full;
@@ -83,7 +83,7 @@ static double measured_over(const wpin_rig *rig, const wpin_rig_load *load, doub
 wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_load *load,
                                          double rpm) {
     wpin_speed_plant plant = plant_of(rig, load);
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     const double hair = 0.01;
     double w = rpm * load->motor.gear_ratio * PI / 30, dw = hair * w;
     double duty = fmin(wpin_rig_speed_duty(rig, load, rpm), 1 - hair);
@@ -108,8 +108,8 @@ double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load) {
 
 double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, double rpm) {
     double w = fabs(rpm) * load->motor.gear_ratio * PI / 30;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(&load->motor);
-    double amps = rpm == 0 ? 0 : wpin_sim_drag(&shaft, w) / load->motor.constant;
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
+    double amps = rpm == 0 ? 0 : wpin_part_drag(&shaft, w) / load->motor.constant;
     double duty = wpin_rig_duty_at(rig, load, amps, w);
     return rpm < 0 ? -duty : duty;
 }
@@ -118,11 +118,11 @@ double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, doubl
  */
 double wpin_rig_braking(const wpin_rig_load *load) {
     double ramp = load->speed.maximum / 60 / fmax(load->limits.ramp_down, 1e-3);
-    if (wpin_rig_off_phase(load) == WPIN_SIM_OFF_SHORT) {
+    if (wpin_rig_off_phase(load) == WPIN_OFF_SHORT) {
         return ramp;
     }
-    const wpin_sim_motor *m = &load->motor;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    const wpin_part_motor *m = &load->motor;
+    wpin_at_shaft shaft = wpin_part_at_shaft(m);
     double coasts = 0.9 * shaft.drags / shaft.inertia / (2 * PI * m->gear_ratio);
     return fmin(ramp, coasts);
 }

@@ -5,27 +5,27 @@
 #define PI 3.14159265358979323846
 
 static const wpin_field heat_fields[] = {
-    QUANTITY("resistance", wpin_sim_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
-    QUANTITY("time", wpin_sim_heat, time, true, WPIN_TIME, 1e-3, 36000),
-    QUANTITY("limit", wpin_sim_heat, limit, false, WPIN_TEMPERATURE, 40, 300),
+    QUANTITY("resistance", wpin_part_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
+    QUANTITY("time", wpin_part_heat, time, true, WPIN_TIME, 1e-3, 36000),
+    QUANTITY("limit", wpin_part_heat, limit, false, WPIN_TEMPERATURE, 40, 300),
 };
 
-void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat) {
+void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_part_heat *heat) {
     wpin_read_map(reader, node, "heat", heat_fields, COUNT(heat_fields), heat, NULL);
 }
 
 /* A winding's: warm copper and magnets count unless that is left out. */
 static const wpin_field winding_heat_fields[] = {
-    QUANTITY("resistance", wpin_sim_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
-    QUANTITY("time", wpin_sim_heat, time, true, WPIN_TIME, 1e-3, 36000),
-    QUANTITY("limit", wpin_sim_heat, limit, false, WPIN_TEMPERATURE, 40, 300),
-    CHOICE("drift", wpin_sim_heat, drifts, "no", "yes"),
+    QUANTITY("resistance", wpin_part_heat, resistance, true, WPIN_HEAT_RESISTANCE, 0.01, 1e3),
+    QUANTITY("time", wpin_part_heat, time, true, WPIN_TIME, 1e-3, 36000),
+    QUANTITY("limit", wpin_part_heat, limit, false, WPIN_TEMPERATURE, 40, 300),
+    CHOICE("drift", wpin_part_heat, drifts, "no", "yes"),
 };
 
-static void read_winding_heat(wpin_reader *reader, yaml_node_t *node, wpin_sim_heat *heat,
+static void read_winding_heat(wpin_reader *reader, yaml_node_t *node, wpin_part_heat *heat,
                               double limit) {
     if (node != NULL) {
-        *heat = (wpin_sim_heat){.limit = limit, .drifts = true};
+        *heat = (wpin_part_heat){.limit = limit, .drifts = true};
         wpin_read_map(reader, node, "heat", winding_heat_fields, COUNT(winding_heat_fields), heat,
                       NULL);
     }
@@ -39,34 +39,34 @@ static const wpin_field motor_fields[] = {
     NODE("rated", false),
     NODE("travel", false),
     NODE("heat", false),
-    QUANTITY("constant", wpin_sim_motor, constant, false, WPIN_MOTOR_CONSTANT, 1e-5, 100),
+    QUANTITY("constant", wpin_part_motor, constant, false, WPIN_MOTOR_CONSTANT, 1e-5, 100),
     [MOTOR_SPEED_CONSTANT] = NODE("speed-constant", false),
-    QUANTITY("resistance", wpin_sim_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
-    QUANTITY("inductance", wpin_sim_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
-    QUANTITY("pole-pairs", wpin_sim_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
-    CHOICE("back-emf", wpin_sim_motor, sinusoidal, "flat", "sine"),
-    QUANTITY("inertia", wpin_sim_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
-    QUANTITY("static-friction", wpin_sim_motor, static_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("dry-friction", wpin_sim_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("viscous-friction", wpin_sim_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
-    QUANTITY("gear", wpin_sim_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
-    QUANTITY("gear-efficiency", wpin_sim_motor, gear_efficiency, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("resistance", wpin_part_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
+    QUANTITY("inductance", wpin_part_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
+    QUANTITY("pole-pairs", wpin_part_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
+    CHOICE("back-emf", wpin_part_motor, sinusoidal, "flat", "sine"),
+    QUANTITY("inertia", wpin_part_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
+    QUANTITY("static-friction", wpin_part_motor, static_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("dry-friction", wpin_part_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_part_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+    QUANTITY("gear", wpin_part_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
+    QUANTITY("gear-efficiency", wpin_part_motor, gear_efficiency, false, WPIN_SHARE, 0.01, 1),
 };
 
 static const wpin_field shaft_load_fields[] = {
-    QUANTITY("torque", wpin_sim_motor, load_torque, false, WPIN_TORQUE, 0, 1e4),
-    QUANTITY("viscous", wpin_sim_motor, load_viscous, false, WPIN_VISCOSITY, 0, 1e4),
-    QUANTITY("quadratic", wpin_sim_motor, load_quadratic, false, WPIN_QUADRATIC, 0, 1e4),
-    QUANTITY("inertia", wpin_sim_motor, load_inertia, false, WPIN_INERTIA, 0, 1e4),
+    QUANTITY("torque", wpin_part_motor, load_torque, false, WPIN_TORQUE, 0, 1e4),
+    QUANTITY("viscous", wpin_part_motor, load_viscous, false, WPIN_VISCOSITY, 0, 1e4),
+    QUANTITY("quadratic", wpin_part_motor, load_quadratic, false, WPIN_QUADRATIC, 0, 1e4),
+    QUANTITY("inertia", wpin_part_motor, load_inertia, false, WPIN_INERTIA, 0, 1e4),
 };
 
 static const wpin_field travel_fields[] = {
-    QUANTITY("low", wpin_sim_motor, stop_low, true, WPIN_ANGLE, -1e4, 1e4),
-    QUANTITY("high", wpin_sim_motor, stop_high, true, WPIN_ANGLE, -1e4, 1e4),
-    QUANTITY("start", wpin_sim_motor, start_turns, false, WPIN_ANGLE, -1e4, 1e4),
+    QUANTITY("low", wpin_part_motor, stop_low, true, WPIN_ANGLE, -1e4, 1e4),
+    QUANTITY("high", wpin_part_motor, stop_high, true, WPIN_ANGLE, -1e4, 1e4),
+    QUANTITY("start", wpin_part_motor, start_turns, false, WPIN_ANGLE, -1e4, 1e4),
 };
 
-static void read_travel(wpin_reader *reader, yaml_node_t *node, wpin_sim_motor *m) {
+static void read_travel(wpin_reader *reader, yaml_node_t *node, wpin_part_motor *m) {
     wpin_read_map(reader, node, "travel", travel_fields, COUNT(travel_fields), m, NULL);
     if (m->stop_low >= m->stop_high || m->start_turns < m->stop_low ||
         m->start_turns > m->stop_high) {
@@ -80,7 +80,7 @@ static void read_travel(wpin_reader *reader, yaml_node_t *node, wpin_sim_motor *
 
 /* What a motor makes of a volt, or of an ampere: its constant is said one way or the other. */
 static void read_constant(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
-                          wpin_sim_motor *m) {
+                          wpin_part_motor *m) {
     static const wpin_field field = {.key = "speed-constant",
                                      .type = WPIN_FIELD_QUANTITY,
                                      .dimension = WPIN_SPEED_CONSTANT,
@@ -136,26 +136,26 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
 /* ---- light ---- */
 
 static const wpin_field lamp_fields[] = {
-    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 400),
-    QUANTITY("power", wpin_sim_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
-    QUANTITY("cold", wpin_sim_lamp, cold_share, false, WPIN_SHARE, 0.02, 1),
-    QUANTITY("warm-up", wpin_sim_lamp, warm_up, false, WPIN_TIME, 1e-3, 10),
+    QUANTITY("rated", wpin_part_lamp, volts, true, WPIN_VOLTAGE, 0.5, 400),
+    QUANTITY("power", wpin_part_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
+    QUANTITY("cold", wpin_part_lamp, cold_share, false, WPIN_SHARE, 0.02, 1),
+    QUANTITY("warm-up", wpin_part_lamp, warm_up, false, WPIN_TIME, 1e-3, 10),
 };
 
 static const wpin_field led_fields[] = {
-    QUANTITY("rated", wpin_sim_lamp, volts, true, WPIN_VOLTAGE, 0.5, 400),
-    QUANTITY("power", wpin_sim_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
-    QUANTITY("forward", wpin_sim_lamp, forward_volts, true, WPIN_VOLTAGE, 0.1, 200),
+    QUANTITY("rated", wpin_part_lamp, volts, true, WPIN_VOLTAGE, 0.5, 400),
+    QUANTITY("power", wpin_part_lamp, watts, true, WPIN_POWER, 1e-3, 1e4),
+    QUANTITY("forward", wpin_part_lamp, forward_volts, true, WPIN_VOLTAGE, 0.1, 200),
 };
 
 static void read_lamp(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
-    load->lamp = (wpin_sim_lamp){.cold_share = 0.08, .warm_up = 0.1};
+    load->lamp = (wpin_part_lamp){.cold_share = 0.08, .warm_up = 0.1};
     wpin_read_map(reader, node, "lamp", lamp_fields, COUNT(lamp_fields), &load->lamp, NULL);
     load->limits.rated_volts = load->lamp.volts;
 }
 
 static void read_leds(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
-    load->lamp = (wpin_sim_lamp){.cold_share = 1, .warm_up = 1};
+    load->lamp = (wpin_part_lamp){.cold_share = 1, .warm_up = 1};
     wpin_read_map(reader, node, "leds", led_fields, COUNT(led_fields), &load->lamp, NULL);
     load->limits.rated_volts = load->lamp.volts;
     if (load->lamp.forward_volts >= load->lamp.volts && load->lamp.volts > 0) {
@@ -171,17 +171,17 @@ static void read_leds(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *loa
 enum { SOLENOID_HEAT };
 static const wpin_field solenoid_fields[] = {
     NODE("heat", false),
-    QUANTITY("resistance", wpin_sim_solenoid, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
-    QUANTITY("inductance", wpin_sim_solenoid, inductance, true, WPIN_INDUCTANCE, 1e-6, 100),
-    QUANTITY("pull-in", wpin_sim_solenoid, pull_in, true, WPIN_CURRENT, 1e-3, 100),
-    QUANTITY("pull-in-time", wpin_sim_solenoid, pull_in_time, false, WPIN_TIME, 0, 1),
-    QUANTITY("drop-out", wpin_sim_solenoid, drop_out, true, WPIN_CURRENT, 0, 100),
+    QUANTITY("resistance", wpin_part_solenoid, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
+    QUANTITY("inductance", wpin_part_solenoid, inductance, true, WPIN_INDUCTANCE, 1e-6, 100),
+    QUANTITY("pull-in", wpin_part_solenoid, pull_in, true, WPIN_CURRENT, 1e-3, 100),
+    QUANTITY("pull-in-time", wpin_part_solenoid, pull_in_time, false, WPIN_TIME, 0, 1),
+    QUANTITY("drop-out", wpin_part_solenoid, drop_out, true, WPIN_CURRENT, 0, 100),
 };
 
 static void read_solenoid(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(solenoid_fields)];
-    wpin_sim_solenoid *s = &load->solenoid;
-    *s = (wpin_sim_solenoid){.pull_in_time = 15e-3};
+    wpin_part_solenoid *s = &load->solenoid;
+    *s = (wpin_part_solenoid){.pull_in_time = 15e-3};
     wpin_read_map(reader, node, "solenoid", solenoid_fields, COUNT(solenoid_fields), s, nodes);
     if (node->type == YAML_MAPPING_NODE) {
         read_winding_heat(reader, nodes[SOLENOID_HEAT], &s->heat, 120);
@@ -200,14 +200,14 @@ enum { STEPPER_STEPPING, STEPPER_HEAT };
 static const wpin_field stepper_fields[] = {
     NODE("stepping", true),
     NODE("heat", false),
-    QUANTITY("steps", wpin_sim_stepper, steps_per_rev, true, WPIN_NUMBER, 4, 2000),
-    QUANTITY("resistance", wpin_sim_stepper, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
-    QUANTITY("inductance", wpin_sim_stepper, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
-    QUANTITY("rated", wpin_sim_stepper, rated_amps, true, WPIN_CURRENT, 1e-3, 100),
-    QUANTITY("holding-torque", wpin_sim_stepper, holding_torque, true, WPIN_TORQUE, 1e-6, 1e3),
-    QUANTITY("inertia", wpin_sim_stepper, inertia, true, WPIN_INERTIA, 1e-10, 10),
-    QUANTITY("friction", wpin_sim_stepper, dry_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("viscous-friction", wpin_sim_stepper, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+    QUANTITY("steps", wpin_part_stepper, steps_per_rev, true, WPIN_NUMBER, 4, 2000),
+    QUANTITY("resistance", wpin_part_stepper, resistance, true, WPIN_RESISTANCE, 1e-2, 10e3),
+    QUANTITY("inductance", wpin_part_stepper, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
+    QUANTITY("rated", wpin_part_stepper, rated_amps, true, WPIN_CURRENT, 1e-3, 100),
+    QUANTITY("holding-torque", wpin_part_stepper, holding_torque, true, WPIN_TORQUE, 1e-6, 1e3),
+    QUANTITY("inertia", wpin_part_stepper, inertia, true, WPIN_INERTIA, 1e-10, 10),
+    QUANTITY("friction", wpin_part_stepper, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_part_stepper, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
 };
 
 enum { STEPPING_AT_END, STEPPING_DUTY, STEPPING_REST_DUTY, STEPPING_REDUCE_AFTER, STEPPING_AFTER };
@@ -329,7 +329,7 @@ static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpi
         wpin_say_at(reader, node,
                     "'%s' is for a brushless motor: '%s' needs a motor with pole-pairs",
                     load->kind->name, load->name);
-    } else if (brushless && !legs && load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE) {
+    } else if (brushless && !legs && load->kind->logic != WPIN_LOGIC_SERVO_PULSE) {
         wpin_say_at(reader, node,
                     "a brushless motor (pole-pairs) can't hang on a stage '%s'; expected "
                     "six-switches, six-switches-high or three-half-bridges for its three wires, or "

@@ -76,21 +76,21 @@ void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_loa
 enum { GATE_KIND };
 static const wpin_field gate_fields[] = {
     NODE("kind", true),
-    QUANTITY("base-resistor", wpin_sim_gate, base_ohms, false, WPIN_RESISTANCE, 0, 1e7),
-    QUANTITY("base", wpin_sim_gate, base_volts, false, WPIN_VOLTAGE, 0.2, 3),
-    QUANTITY("gain", wpin_sim_gate, gain, false, WPIN_NUMBER, 1, 1e5),
-    QUANTITY("threshold", wpin_sim_gate, threshold, false, WPIN_VOLTAGE, 0.1, 10),
-    QUANTITY("stated-at", wpin_sim_gate, stated_at, false, WPIN_VOLTAGE, 0.5, 20),
-    QUANTITY("gate-limit", wpin_sim_gate, limit, false, WPIN_VOLTAGE, 3, 60),
-    QUANTITY("clamp", wpin_sim_gate, clamp_volts, false, WPIN_VOLTAGE, 2, 60),
-    CHOICE("shifter", wpin_sim_gate, shifter, "no", "yes"),
+    QUANTITY("base-resistor", wpin_part_gate, base_ohms, false, WPIN_RESISTANCE, 0, 1e7),
+    QUANTITY("base", wpin_part_gate, base_volts, false, WPIN_VOLTAGE, 0.2, 3),
+    QUANTITY("gain", wpin_part_gate, gain, false, WPIN_NUMBER, 1, 1e5),
+    QUANTITY("threshold", wpin_part_gate, threshold, false, WPIN_VOLTAGE, 0.1, 10),
+    QUANTITY("stated-at", wpin_part_gate, stated_at, false, WPIN_VOLTAGE, 0.5, 20),
+    QUANTITY("gate-limit", wpin_part_gate, limit, false, WPIN_VOLTAGE, 3, 60),
+    QUANTITY("clamp", wpin_part_gate, clamp_volts, false, WPIN_VOLTAGE, 2, 60),
+    CHOICE("shifter", wpin_part_gate, shifter, "no", "yes"),
 };
 
 void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kind *kind,
-                    wpin_sim_gate *gate) {
+                    wpin_part_gate *gate) {
     static const char *const words[] = {"npn", "n-channel", "p-channel"};
     yaml_node_t *nodes[COUNT(gate_fields)];
-    *gate = (wpin_sim_gate){.base_volts = 0.8, .threshold = 2, .stated_at = 4.5, .limit = 20};
+    *gate = (wpin_part_gate){.base_volts = 0.8, .threshold = 2, .stated_at = 4.5, .limit = 20};
     wpin_read_map(reader, node, "transistor", gate_fields, COUNT(gate_fields), gate, nodes);
     if (node->type != YAML_MAPPING_NODE || nodes[GATE_KIND] == NULL) {
         return;
@@ -99,15 +99,15 @@ void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kin
     int found = text == NULL ? -1
                              : wpin_find_word(reader, nodes[GATE_KIND], text, "kind of transistor",
                                               words, COUNT(words));
-    gate->kind = found < 0 ? WPIN_SIM_TRANSISTOR_NONE : (wpin_sim_transistor)(found + 1);
-    bool high = gate->kind == WPIN_SIM_TRANSISTOR_PFET;
+    gate->kind = found < 0 ? WPIN_TRANSISTOR_NONE : (wpin_transistor)(found + 1);
+    bool high = gate->kind == WPIN_TRANSISTOR_PFET;
     bool single =
-        kind == NULL || kind->logic == (high ? WPIN_SIM_LOGIC_HIGH_SIDE : WPIN_SIM_LOGIC_LOW_SIDE);
+        kind == NULL || kind->logic == (high ? WPIN_LOGIC_HIGH_SIDE : WPIN_LOGIC_LOW_SIDE);
     if (found >= 0 && !single) {
         wpin_say_at(reader, node, "a %s transistor belongs to a stage '%s', not to '%s'",
                     words[found], high ? "high-side-switch" : "low-side-switch", kind->name);
     }
-    if (gate->kind == WPIN_SIM_TRANSISTOR_NPN && (gate->base_ohms <= 0 || gate->gain <= 0)) {
+    if (gate->kind == WPIN_TRANSISTOR_NPN && (gate->base_ohms <= 0 || gate->gain <= 0)) {
         wpin_say_at(reader, node, "npn needs 'base-resistor' and 'gain', the least it has");
     }
     if (gate->threshold >= gate->stated_at) {
@@ -116,18 +116,18 @@ void wpin_read_gate(wpin_reader *reader, yaml_node_t *node, const wpin_stage_kin
     }
 }
 
-void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge) {
+void wpin_read_coil(wpin_reader *reader, yaml_node_t *node, wpin_part_driver *bridge) {
     static const wpin_field fields[] = {
-        QUANTITY("resistance", wpin_sim_bridge, coil_ohms, true, WPIN_RESISTANCE, 1, 1e6),
-        QUANTITY("closes-at", wpin_sim_bridge, coil_volts, true, WPIN_VOLTAGE, 0.5, 60)};
+        QUANTITY("resistance", wpin_part_driver, coil_ohms, true, WPIN_RESISTANCE, 1, 1e6),
+        QUANTITY("closes-at", wpin_part_driver, coil_volts, true, WPIN_VOLTAGE, 0.5, 60)};
     wpin_read_map(reader, node, "coil", fields, COUNT(fields), bridge, NULL);
 }
 
-void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_sim_bridge *bridge) {
+void wpin_read_opto(wpin_reader *reader, yaml_node_t *node, wpin_part_driver *bridge) {
     static const wpin_field fields[] = {
-        QUANTITY("forward", wpin_sim_bridge, opto.forward_volts, true, WPIN_VOLTAGE, 0.3, 5),
-        QUANTITY("resistor", wpin_sim_bridge, opto.series_ohms, true, WPIN_RESISTANCE, 0, 1e5),
-        QUANTITY("least", wpin_sim_bridge, opto.least_amps, true, WPIN_CURRENT, 1e-5, 0.1)};
+        QUANTITY("forward", wpin_part_driver, opto.forward_volts, true, WPIN_VOLTAGE, 0.3, 5),
+        QUANTITY("resistor", wpin_part_driver, opto.series_ohms, true, WPIN_RESISTANCE, 0, 1e5),
+        QUANTITY("least", wpin_part_driver, opto.least_amps, true, WPIN_CURRENT, 1e-5, 0.1)};
     wpin_read_map(reader, node, "opto", fields, COUNT(fields), bridge, NULL);
 }
 

@@ -86,7 +86,7 @@ static void write_top(const wpin_starter *s, FILE *to) {
 }
 
 static bool takes_pwm(const wpin_starter *s) {
-    return wpin_stage_kind_has_pwm(s->kind) && s->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+    return wpin_stage_kind_has_pwm(s->kind) && s->kind->logic != WPIN_LOGIC_SERVO_PULSE;
 }
 
 /* Slow enough for lamps and strips, beyond hearing for motors. */
@@ -231,7 +231,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
             "require no fault         # what the run must keep to: add yours, docs/plan.md\n\n"
             "main on\n",
             n);
-    if (s->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+    if (s->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
         fprintf(to, "wait 500ms               # its controller has to see neutral first\n");
     }
     if (strcmp(s->load, "stepper") == 0) {
@@ -244,7 +244,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
         }
     } else if (strcmp(s->load, "motor") == 0 || strcmp(s->load, "sensorless") == 0) {
         /* with fast decay half of the duty only makes up for the other half */
-        int duty = s->kind->off_phase == WPIN_SIM_OFF_FAST ? 70 : 40;
+        int duty = s->kind->off_phase == WPIN_OFF_FAST ? 70 : 40;
         fprintf(to, "%s ramp %d%% in 1s\n", n, duty);
         fprintf(to, "require %s current below %.3gA\n", n, 6 * s->watts / s->volts);
         fprintf(to, "%s hold 2s\n%s stop\n", n, n);

@@ -29,7 +29,7 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
     if (said_before(sim, part, what)) {
         return;
     }
-    wpin_sim_event *all = wpin_grown(sim->events, sim->event_count, sizeof *all);
+    wpin_part_event *all = wpin_grown(sim->events, sim->event_count, sizeof *all);
     sim->events = all != NULL ? all : sim->events;
     const char **kinds = wpin_grown(sim->event_kinds, sim->event_count, sizeof(const char *));
     sim->event_kinds = kinds != NULL ? kinds : sim->event_kinds;
@@ -38,8 +38,8 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
         return;
     }
     kinds[sim->event_count] = what;
-    wpin_sim_event *mine = &all[sim->event_count++];
-    *mine = (wpin_sim_event){.at = (double)at * 1e-12};
+    wpin_part_event *mine = &all[sim->event_count++];
+    *mine = (wpin_part_event){.at = (double)at * 1e-12};
     wpin_keep_name(mine->part, sizeof mine->part, part, "");
     va_list words;
     va_start(words, what);
@@ -47,15 +47,15 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
     va_end(words);
 }
 
-void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_sim_part of, const char *part,
+void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_part_id of, const char *part,
                      const char *reason, ...) {
-    wpin_sim_burn *all = wpin_grown(sim->burns, sim->burn_count, sizeof *all);
+    wpin_part_burn *all = wpin_grown(sim->burns, sim->burn_count, sizeof *all);
     if (all == NULL) {
         sim->out_of_memory = true;
         return; /* the part stays dead all the same */
     }
     sim->burns = all;
-    wpin_sim_burn *mine = &all[sim->burn_count++];
+    wpin_part_burn *mine = &all[sim->burn_count++];
     mine->at = (double)at * 1e-12;
     mine->of = of;
     wpin_keep_name(mine->part, sizeof mine->part, part, "");
@@ -65,12 +65,12 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_sim_part of, const char *pa
     va_end(words);
 }
 
-const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count) {
+const wpin_part_event *wpin_sim_events(const wpin_sim *sim, size_t *count) {
     *count = sim->event_count;
     return sim->events;
 }
 
-const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count) {
+const wpin_part_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count) {
     *count = sim->burn_count;
     return sim->burns;
 }

@@ -29,7 +29,7 @@ typedef struct wpin_sim_pin {
 } wpin_sim_pin;
 
 typedef struct wpin_supply {
-    wpin_sim_supply part;
+    wpin_part_supply part;
     char name[48];
     int loads;        /* how many it feeds */
     double pumped;    /* volts above its own that returned current has charged it to */
@@ -39,7 +39,7 @@ typedef struct wpin_supply {
     bool dead; /* gives nothing */
     double sound_resistance;
     bool made; /* from another supply, by the regulator */
-    wpin_sim_regulator maker;
+    wpin_part_regulator maker;
     double total;      /* current it gave in the last stretch, A */
     double taken;      /* regulator: current it took at its input, A */
     double droop;      /* volts given way at its limit */
@@ -50,7 +50,7 @@ typedef struct wpin_supply {
 } wpin_supply;
 
 /* As many as the inputs of a driver have combinations of levels. */
-#define WPIN_SIM_LEVELS (1U << WPIN_SIM_INPUTS)
+#define WPIN_SIM_LEVELS (1U << WPIN_DRIVER_INPUTS)
 
 /* A movement of relay contacts that is still to come. */
 #define WPIN_LEG_EVENTS 8
@@ -60,13 +60,13 @@ typedef struct wpin_leg_event {
 } wpin_leg_event;
 
 typedef struct wpin_bridge {
-    wpin_sim_bridge part;
+    wpin_part_driver part;
     char name[48];
     int supply;
-    int motor;                   /* WPIN_SIM_NO_WIRE: none */
-    int inputs[WPIN_SIM_INPUTS]; /* pins */
-    int input_count;             /* up to the last one that is wired */
-    int moving[WPIN_SIM_INPUTS]; /* inputs with an edge ahead in the present stretch */
+    int motor;                      /* WPIN_SIM_NO_WIRE: none */
+    int inputs[WPIN_DRIVER_INPUTS]; /* pins */
+    int input_count;                /* up to the last one that is wired */
+    int moving[WPIN_DRIVER_INPUTS]; /* inputs with an edge ahead in the present stretch */
     int moving_count;
     wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
     wpin_leg_event events[WPIN_LEG_EVENTS];
@@ -86,25 +86,25 @@ typedef struct wpin_bridge {
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
-    uint8_t leads[4];             /* leg each lead of a stepper is on; 4: none... */
-    bool mixed;                   /* ...not in order */
-    bool cut[WPIN_SIM_INPUTS];    /* wires that are off */
-    bool floats[WPIN_SIM_INPUTS]; /* inputs that drift to conducting while nothing drives them */
-    int64_t off_until;            /* switched off by its own protection */
-    bool hot;                     /* the same, until it has cooled */
-    bool plain;                   /* in the present stretch its legs just follow its logic */
-    bool told_obstacle;           /* why it does nothing */
-    bool told;                    /* protection told since it last worked on */
-    double rise;                  /* K above 25 degC */
-    double edge_joules;           /* lost at edges since the heat was looked at: the motor's
-                                     capacitor, slow diodes */
-    double diode_amps;            /* mean current of its diodes of late */
-    int64_t high_since[3];        /* each leg is high without a break since, ps; INT64_MAX: not */
-    int64_t off_at[3];            /* when a side of each leg last turned off... */
-    wpin_leg_state off_side[3];   /* ...and which */
-    bool deaf[WPIN_SIM_INPUTS];   /* inputs whose high level is too low for it */
-    bool never_off;               /* its transistor conducts whatever the pin says */
-    bool delicate;                /* can be harmed by the order of its inputs */
+    uint8_t leads[4];                /* leg each lead of a stepper is on; 4: none... */
+    bool mixed;                      /* ...not in order */
+    bool cut[WPIN_DRIVER_INPUTS];    /* wires that are off */
+    bool floats[WPIN_DRIVER_INPUTS]; /* inputs that drift to conducting while nothing drives them */
+    int64_t off_until;               /* switched off by its own protection */
+    bool hot;                        /* the same, until it has cooled */
+    bool plain;                      /* in the present stretch its legs just follow its logic */
+    bool told_obstacle;              /* why it does nothing */
+    bool told;                       /* protection told since it last worked on */
+    double rise;                     /* K above 25 degC */
+    double edge_joules;              /* lost at edges since the heat was looked at: the motor's
+                                        capacitor, slow diodes */
+    double diode_amps;               /* mean current of its diodes of late */
+    int64_t high_since[3];         /* each leg is high without a break since, ps; INT64_MAX: not */
+    int64_t off_at[3];             /* when a side of each leg last turned off... */
+    wpin_leg_state off_side[3];    /* ...and which */
+    bool deaf[WPIN_DRIVER_INPUTS]; /* inputs whose high level is too low for it */
+    bool never_off;                /* its transistor conducts whatever the pin says */
+    bool delicate;                 /* can be harmed by the order of its inputs */
 } wpin_bridge;
 
 typedef enum wpin_sensed {
@@ -133,7 +133,7 @@ typedef struct wpin_shaft_place {
 
 #define WPIN_SIM_ENCODERS 32
 typedef struct wpin_encoder_part {
-    wpin_sim_encoder part;
+    wpin_part_encoder part;
     int motor;
     wpin_shaft_place last; /* when the counter was last read */
     double edge;           /* the last one below it */
@@ -143,7 +143,7 @@ typedef struct wpin_encoder_part {
 
 /* Hall sensors of a motor, and who listens to them. */
 typedef struct wpin_hall_part {
-    wpin_sim_hall part;
+    wpin_part_hall part;
     int motor;
     wpin_pin pins[3];
     uint8_t code; /* what they show: bit n is sensor n */
@@ -154,7 +154,7 @@ typedef struct wpin_hall_part {
 
 /* Comparators on a motor's leads, and who listens in the middle of its PWM periods. */
 typedef struct wpin_comparator_part {
-    wpin_sim_comparators part;
+    wpin_part_comparators part;
     int motor;
     wpin_pin pins[3];
     int64_t next; /* middle, ps */
@@ -164,7 +164,7 @@ typedef struct wpin_comparator_part {
 } wpin_comparator_part;
 
 struct wpin_sim {
-    wpin_sim_controller controller;
+    wpin_part_controller controller;
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
     int64_t now;             /* ps */
     int64_t clock_read;      /* what the controller's clock said last, us */
@@ -182,9 +182,9 @@ struct wpin_sim {
     int hall_count;
     wpin_comparator_part comparators[WPIN_SIM_ENCODERS];
     int comparator_count;
-    wpin_sim_burn *burns;
+    wpin_part_burn *burns;
     size_t burn_count;
-    wpin_sim_event *events;
+    wpin_part_event *events;
     const char **event_kinds; /* which sentence each of them is */
     size_t event_count;
     wpin_sim_pin_watcher *watcher;
@@ -202,11 +202,11 @@ void *wpin_grown(void *array, size_t count, size_t size);
 /* Copies a name, or another when there is none. */
 void wpin_keep_name(char *to, size_t size, const char *name, const char *otherwise);
 /* Records that a part burnt. */
-void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_sim_part of, const char *part,
+void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_part_id of, const char *part,
                      const char *reason, ...) __attribute__((format(printf, 5, 6)));
 /* A driver of the board. */
-static inline wpin_sim_part wpin_bridge_part(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return (wpin_sim_part){WPIN_SIM_PART_DRIVER, (int)(bridge - sim->bridges)};
+static inline wpin_part_id wpin_bridge_part(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return (wpin_part_id){WPIN_ID_DRIVER, (int)(bridge - sim->bridges)};
 }
 /* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
 void wpin_bridge_decide(wpin_bridge *bridge);
@@ -238,9 +238,9 @@ bool wpin_limit_reached(const wpin_sim *sim, wpin_pin pin);
 /* What the counter of an encoder says now. */
 wpin_status wpin_encoder_count(wpin_sim *sim, int number, wpin_count *to);
 /* Puts a fault into the encoder of a motor, or mends it; false where there is none. */
-bool wpin_encoder_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on);
+bool wpin_encoder_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on);
 /* Puts a fault into the Hall sensors of a motor, or mends it; false where there are none. */
-bool wpin_hall_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on);
+bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on);
 /* Longest stretch, ps, in which no Hall sensor changes twice; and lets those that changed be seen:
  * which calls the interrupts. */
 int64_t wpin_hall_window(const wpin_sim *sim);

@@ -14,8 +14,8 @@ static wpin_leg_state kept_apart(wpin_leg_state leg) {
 void wpin_bridge_decide(wpin_bridge *bridge) {
     bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     for (unsigned levels = 0; levels < WPIN_SIM_LEVELS; levels++) {
-        bool high[WPIN_SIM_INPUTS];
-        for (unsigned i = 0; i < WPIN_SIM_INPUTS; i++) {
+        bool high[WPIN_DRIVER_INPUTS];
+        for (unsigned i = 0; i < WPIN_DRIVER_INPUTS; i++) {
             high[i] = (levels >> i & 1U) != 0;
         }
         wpin_legs *legs = &bridge->legs[levels];
@@ -177,7 +177,7 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
-    const wpin_sim_supply *supply = &sim->supplies[bridge->supply].part;
+    const wpin_part_supply *supply = &sim->supplies[bridge->supply].part;
     if (fabs(plant->feed.volts - supply->volts) > 1e-4) { /* less is not worth the work */
         plant->feed.volts = supply->volts;
         wpin_plant_fed(plant);
@@ -349,7 +349,7 @@ static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 
 /* A driver that works, whose legs need no second thought. */
 static bool is_plain(const wpin_bridge *bridge) {
-    const wpin_sim_bridge *part = &bridge->part;
+    const wpin_part_driver *part = &bridge->part;
     return bridge->alive && !bridge->delicate && !bridge->motor_off && !bridge->motor_swapped &&
            !bridge->mixed && !bridge->never_off && part->bootstrap_time <= 0 &&
            part->motor_farads <= 0 && part->diode_recovery <= 0 && part->dead_time <= 0 &&
@@ -402,7 +402,7 @@ static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int 
     if (c.level != WPIN_FLOAT && bridge->deaf[input]) {
         return (wpin_cursor){.level = WPIN_LOW, .edge = WPIN_WAVE_NEVER};
     }
-    bool up = bridge->part.logic == WPIN_SIM_LOGIC_HIGH_SIDE;
+    bool up = bridge->part.logic == WPIN_LOGIC_HIGH_SIDE;
     up = up != ((bridge->inverts >> input & 1U) != 0);
     if (c.level == WPIN_FLOAT && up != bridge->floats[input]) {
         c.level = WPIN_HIGH;
@@ -456,7 +456,7 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     }
     bool was_high = (bridge->levels & 1U) != 0;
     bool changed = pass_edges(bridge, inputs, at);
-    if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+    if (bridge->part.logic == WPIN_LOGIC_SERVO_PULSE) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else if (changed || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
@@ -478,7 +478,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
-    wpin_cursor inputs[WPIN_SIM_INPUTS] = {{.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER}};
+    wpin_cursor inputs[WPIN_DRIVER_INPUTS] = {{.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER}};
     for (int i = 0; i < bridge->input_count; i++) {
         inputs[i] = input_at(sim, bridge, i);
     }
@@ -494,7 +494,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     bridge->plain = is_plain(bridge);
     find_moving(bridge, inputs);
     int64_t at = sim->now;
-    if (bridge->part.logic == WPIN_SIM_LOGIC_SERVO_PULSE) {
+    if (bridge->part.logic == WPIN_LOGIC_SERVO_PULSE) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else {
         follow_inputs(sim, bridge, plant, at);

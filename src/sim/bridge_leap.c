@@ -48,7 +48,7 @@ static bool add(wpin_pattern *pattern, const wpin_plant *plant, int number, int6
 static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant,
                          const wpin_cursor *inputs, int64_t at, int64_t end,
                          wpin_pattern *pattern) {
-    wpin_cursor cursors[WPIN_SIM_INPUTS];
+    wpin_cursor cursors[WPIN_DRIVER_INPUTS];
     for (int m = 0; m < bridge->moving_count; m++) {
         cursors[m] = inputs[bridge->moving[m]];
     }
@@ -89,7 +89,7 @@ static void take_along(wpin_bridge *bridge, wpin_cursor *c, int input, int perio
 bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant) {
     return bridge->plain && bridge->alive && bridge->event_count == 0 && bridge->moving_count > 0 &&
            plant->kind == WPIN_PLANT_MOTOR && plant->quadratic == 0 && plant->feed.most_amps <= 0 &&
-           bridge->part.logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+           bridge->part.logic != WPIN_LOGIC_SERVO_PULSE;
 }
 
 int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,

@@ -95,7 +95,7 @@ static int find_turns(const wpin_plant *plant, double torque) {
 
 /* What does not depend on which phases conduct. */
 static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c) {
-    const wpin_sim_motor *m = &plant->motor;
+    const wpin_part_motor *m = &plant->motor;
     const wpin_feed *f = &plant->feed;
     double sectors = floor((turned - SECTOR / 2) / SECTOR);
     *c = (wpin_circuit){.ohms = m->resistance / 2,

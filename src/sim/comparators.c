@@ -5,7 +5,7 @@
 
 #define IDLE_PS 50000000LL /* between two looks where there is no PWM */
 
-int wpin_sim_add_comparators(wpin_sim *sim, const wpin_sim_comparators *comparators, int motor,
+int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators *comparators, int motor,
                              const wpin_pin pins[3]) {
     bool takes =
         motor >= 0 && motor < sim->plant_count && sim->plants[motor]->kind == WPIN_PLANT_BRUSHLESS;

@@ -13,7 +13,7 @@ static bool takes_over(wpin_leg_state from, wpin_leg_state to, double out) {
 
 wpin_surge wpin_edge_surge(const wpin_sim *sim, const wpin_bridge *bridge, const wpin_plant *plant,
                            wpin_legs next) {
-    const wpin_sim_bridge *part = &bridge->part;
+    const wpin_part_driver *part = &bridge->part;
     bool driven = next.a != next.b && next.a != WPIN_LEG_OFF && next.b != WPIN_LEG_OFF;
     bool was = plant->leg_a == next.a && plant->leg_b == next.b;
     wpin_surge surge = {0};

@@ -84,7 +84,7 @@ static void follow(wpin_sim *sim, wpin_encoder_part *e) {
     e->last = now;
 }
 
-int wpin_sim_add_encoder(wpin_sim *sim, const wpin_sim_encoder *encoder, int motor) {
+int wpin_sim_add_encoder(wpin_sim *sim, const wpin_part_encoder *encoder, int motor) {
     if (motor < 0 || motor >= sim->plant_count || sim->encoder_count == WPIN_SIM_ENCODERS ||
         (sim->plants[motor]->kind != WPIN_PLANT_MOTOR &&
          sim->plants[motor]->kind != WPIN_PLANT_BRUSHLESS) ||
@@ -110,15 +110,15 @@ wpin_status wpin_encoder_count(wpin_sim *sim, int number, wpin_count *to) {
     return WPIN_OK;
 }
 
-bool wpin_encoder_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on) {
+bool wpin_encoder_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) {
     bool found = false;
     for (int i = 0; i < sim->encoder_count; i++) {
         wpin_encoder_part *e = &sim->encoders[i];
         if (e->motor == motor) {
             follow(sim, e); /* what passed until now was seen as before */
-            bool *flaw = fault == WPIN_SIM_FAULT_SENSOR_OFF    ? &e->off
-                         : fault == WPIN_SIM_FAULT_CHANNEL_OFF ? &e->channel_off
-                                                               : &e->swapped;
+            bool *flaw = fault == WPIN_PART_FAULT_SENSOR_OFF    ? &e->off
+                         : fault == WPIN_PART_FAULT_CHANNEL_OFF ? &e->channel_off
+                                                                : &e->swapped;
             *flaw = on;
             found = true;
         }

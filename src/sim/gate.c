@@ -2,12 +2,12 @@
 #include "board.h"
 #include <math.h>
 
-static double base_amps(const wpin_sim *sim, const wpin_sim_gate *gate) {
+static double base_amps(const wpin_sim *sim, const wpin_part_gate *gate) {
     double over = sim->controller.logic_volts - gate->base_volts;
     return fmax(0, over) / (gate->base_ohms + sim->controller.pin_resistance);
 }
 
-static double opto_amps(const wpin_sim *sim, const wpin_sim_opto *opto) {
+static double opto_amps(const wpin_sim *sim, const wpin_part_opto *opto) {
     double over = sim->controller.logic_volts - opto->forward_volts;
     return fmax(0, over) / (opto->series_ohms + sim->controller.pin_resistance);
 }
@@ -19,22 +19,22 @@ static double ohms_that_take(const wpin_sim *sim, double amps) {
 }
 
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge) {
-    const wpin_sim_bridge *part = &bridge->part;
+    const wpin_part_driver *part = &bridge->part;
     if (part->coil_ohms > 0) {
         return part->coil_ohms;
     }
     if (part->opto.least_amps > 0) {
         return ohms_that_take(sim, opto_amps(sim, &part->opto));
     }
-    if (part->gate.kind == WPIN_SIM_TRANSISTOR_NPN) {
+    if (part->gate.kind == WPIN_TRANSISTOR_NPN) {
         return ohms_that_take(sim, base_amps(sim, &part->gate));
     }
     return part->input_resistance;
 }
 
 bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pin pin) {
-    const wpin_sim_bridge *part = &bridge->part;
-    const wpin_sim_controller *c = &sim->controller;
+    const wpin_part_driver *part = &bridge->part;
+    const wpin_part_controller *c = &sim->controller;
     double loaded = c->logic_volts / (1 + c->pin_resistance * sim->pins[pin].to_ground);
     if (part->coil_ohms > 0) {
         return loaded < part->coil_volts;
@@ -43,16 +43,16 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
         return opto_amps(sim, &part->opto) < part->opto.least_amps;
     }
     switch (part->gate.kind) {
-    case WPIN_SIM_TRANSISTOR_NPN: return c->logic_volts <= part->gate.base_volts;
-    case WPIN_SIM_TRANSISTOR_NFET: return c->logic_volts <= part->gate.threshold;
-    case WPIN_SIM_TRANSISTOR_PFET: return false;
+    case WPIN_TRANSISTOR_NPN: return c->logic_volts <= part->gate.base_volts;
+    case WPIN_TRANSISTOR_NFET: return c->logic_volts <= part->gate.threshold;
+    case WPIN_TRANSISTOR_PFET: return false;
     default: return loaded < part->input_high;
     }
 }
 
 /* On-resistance at a gate voltage: triode region, R goes with 1 / (V_GS - V_T). */
-static double fet_ohms(const wpin_sim_bridge *part, double gate_volts) {
-    const wpin_sim_gate *g = &part->gate;
+static double fet_ohms(const wpin_part_driver *part, double gate_volts) {
+    const wpin_part_gate *g = &part->gate;
     if (gate_volts >= g->stated_at) {
         return part->on_resistance;
     }
@@ -69,18 +69,18 @@ static double bipolar_most(const wpin_sim *sim, const wpin_bridge *bridge) {
 }
 
 void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
-    const wpin_sim_gate *g = &bridge->part.gate;
-    if (g->kind == WPIN_SIM_TRANSISTOR_NONE || bridge->motor == WPIN_SIM_NO_WIRE) {
+    const wpin_part_gate *g = &bridge->part.gate;
+    if (g->kind == WPIN_TRANSISTOR_NONE || bridge->motor == WPIN_SIM_NO_WIRE) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
     const wpin_supply *supply = &sim->supplies[bridge->supply];
     double logic = sim->controller.logic_volts, ohms;
     double volts = supply->part.volts;
-    if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
+    if (g->kind == WPIN_TRANSISTOR_NPN) {
         ohms = bridge->part.on_resistance;
         plant->feed.most_amps = bipolar_most(sim, bridge);
-    } else if (g->kind == WPIN_SIM_TRANSISTOR_NFET) {
+    } else if (g->kind == WPIN_TRANSISTOR_NFET) {
         ohms = fet_ohms(&bridge->part, logic);
     } else {
         bool off_too_late = volts - logic >= g->threshold;
@@ -107,7 +107,7 @@ static double level_at(const wpin_sim *sim, const wpin_bridge *bridge, int input
 }
 
 static void tell_deaf(wpin_sim *sim, const wpin_bridge *bridge, int input) {
-    const wpin_sim_bridge *part = &bridge->part;
+    const wpin_part_driver *part = &bridge->part;
     double level = level_at(sim, bridge, input);
     if (part->coil_ohms > 0) {
         wpin_board_note(sim, sim->now, bridge->name,
@@ -117,7 +117,7 @@ static void tell_deaf(wpin_sim *sim, const wpin_bridge *bridge, int input) {
         wpin_board_note(sim, sim->now, bridge->name,
                         "does not switch: its opto input gets %.3g mA, it takes %.3g mA",
                         opto_amps(sim, &part->opto) * 1e3, part->opto.least_amps * 1e3);
-    } else if (part->gate.kind == WPIN_SIM_TRANSISTOR_NONE) {
+    } else if (part->gate.kind == WPIN_TRANSISTOR_NONE) {
         wpin_board_note(sim, sim->now, bridge->name,
                         "reads every line low: a high pin reaches %.3g V, it needs %.3g V", level,
                         part->input_high);

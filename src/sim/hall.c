@@ -8,7 +8,7 @@
 #define FAR_PS  1000000000LL /* 1 ms: no need to look further */
 
 /* Where a sensor changes to high, electrical degrees; to low 180 further on. */
-static double rise_of(const wpin_sim_hall *part, int sensor) {
+static double rise_of(const wpin_part_hall *part, int sensor) {
     double apart = part->sixty ? 60 : 120;
     return 30 + sensor * apart + part->off[sensor];
 }
@@ -22,7 +22,7 @@ static double around(double degrees) {
 }
 
 /* The hysteresis keeps each as it is until so much past its place. */
-static bool is_high(const wpin_sim_hall *part, int sensor, double degrees, bool before) {
+static bool is_high(const wpin_part_hall *part, int sensor, double degrees, bool before) {
     double past = around(degrees - rise_of(part, sensor)), late = part->hysteresis;
     bool high = past < 180;
     double edge = high ? fmin(past, 180 - past) : fmin(past - 180, 360 - past);
@@ -49,7 +49,8 @@ static uint8_t wires_of(const wpin_hall_part *h) {
     return (uint8_t)(h->off ? 7U : (h->sensor_off ? code | 2U : code));
 }
 
-int wpin_sim_add_hall(wpin_sim *sim, const wpin_sim_hall *hall, int motor, const wpin_pin pins[3]) {
+int wpin_sim_add_hall(wpin_sim *sim, const wpin_part_hall *hall, int motor,
+                      const wpin_pin pins[3]) {
     if (motor < 0 || motor >= sim->plant_count || sim->hall_count == WPIN_SIM_ENCODERS ||
         sim->plants[motor]->kind != WPIN_PLANT_BRUSHLESS || !(hall->hysteresis >= 0) ||
         hall->hysteresis >= 30 || fabs(hall->off[0]) >= 30 || fabs(hall->off[1]) >= 30 ||
@@ -89,14 +90,14 @@ bool wpin_hall_level(const wpin_sim *sim, wpin_pin pin, bool *high) {
     return false;
 }
 
-bool wpin_hall_inject(wpin_sim *sim, wpin_sim_fault fault, int motor, bool on) {
+bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) {
     bool found = false;
     for (int i = 0; i < sim->hall_count; i++) {
         wpin_hall_part *h = &sim->halls[i];
         if (h->motor == motor) {
-            bool *flaw = fault == WPIN_SIM_FAULT_SENSOR_OFF    ? &h->off
-                         : fault == WPIN_SIM_FAULT_CHANNEL_OFF ? &h->sensor_off
-                                                               : &h->swapped;
+            bool *flaw = fault == WPIN_PART_FAULT_SENSOR_OFF    ? &h->off
+                         : fault == WPIN_PART_FAULT_CHANNEL_OFF ? &h->sensor_off
+                                                                : &h->swapped;
             *flaw = on;
             found = true;
         }

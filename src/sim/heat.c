@@ -26,7 +26,7 @@ int64_t wpin_heat_window(const wpin_sim *sim) {
     return INT64_MAX;
 }
 
-static double warmer(double rise, const wpin_sim_heat *heat, double watts, double seconds) {
+static double warmer(double rise, const wpin_part_heat *heat, double watts, double seconds) {
     double last = watts * heat->resistance;
     return last + (rise - last) * exp(-seconds / fmax(heat->time, 1e-6));
 }
@@ -52,7 +52,7 @@ static void heat_winding(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, 
         plant->burnt = bridge->motor_off = true;
         char name[64];
         snprintf(name, sizeof name, "%s winding", plant->motor.name);
-        wpin_board_burn(sim, sim->now, (wpin_sim_part){WPIN_SIM_PART_LOAD, bridge->motor}, name,
+        wpin_board_burn(sim, sim->now, (wpin_part_id){WPIN_ID_LOAD, bridge->motor}, name,
                         "heat: %.0f degC at %.3g A; it survives %.0f degC", AIR + plant->rise,
                         sqrt(mean_square), plant->heat.limit);
     }
@@ -73,7 +73,7 @@ static double pwm_period(const wpin_sim *sim, const wpin_bridge *bridge) {
  * carries the current at half the volts for as long as it takes to switch. */
 static void heat_driver(wpin_sim *sim, wpin_bridge *bridge, double lost, double mean_square,
                         double mean_size, double seconds) {
-    const wpin_sim_bridge *part = &bridge->part;
+    const wpin_part_driver *part = &bridge->part;
     double period = part->switch_time > 0 ? pwm_period(sim, bridge) : 0;
     double volts = wpin_feed_volts(&sim->plants[bridge->motor]->feed);
     double edges = period > 0 ? volts * mean_size * part->switch_time / period : 0;

@@ -28,63 +28,63 @@ static void stall(wpin_plant *plant, bool on) {
     wpin_plant_prepare(plant);
 }
 
-static bool about_bridge(wpin_bridge *bridge, wpin_sim_fault fault, int detail, bool on) {
+static bool about_bridge(wpin_bridge *bridge, wpin_part_fault fault, int detail, bool on) {
     switch (fault) {
-    case WPIN_SIM_FAULT_WIRE_OFF:
-        if (detail < 0 || detail >= WPIN_SIM_INPUTS) {
+    case WPIN_PART_FAULT_WIRE_OFF:
+        if (detail < 0 || detail >= WPIN_DRIVER_INPUTS) {
             return false;
         }
         bridge->cut[detail] = on;
         return true;
-    case WPIN_SIM_FAULT_PIN_FLOATING:
-        if (detail < 0 || detail >= WPIN_SIM_INPUTS) {
+    case WPIN_PART_FAULT_PIN_FLOATING:
+        if (detail < 0 || detail >= WPIN_DRIVER_INPUTS) {
             return false;
         }
         bridge->floats[detail] = on;
         return true;
-    case WPIN_SIM_FAULT_WIRES_SWAPPED: swap_inputs(bridge, on); return true;
-    case WPIN_SIM_FAULT_MOTOR_WIRE_OFF: bridge->motor_off = on; return true;
-    case WPIN_SIM_FAULT_MOTOR_SWAPPED: bridge->motor_swapped = on; return true;
-    case WPIN_SIM_FAULT_LEADS_MIXED:
+    case WPIN_PART_FAULT_WIRES_SWAPPED: swap_inputs(bridge, on); return true;
+    case WPIN_PART_FAULT_MOTOR_WIRE_OFF: bridge->motor_off = on; return true;
+    case WPIN_PART_FAULT_MOTOR_SWAPPED: bridge->motor_swapped = on; return true;
+    case WPIN_PART_FAULT_LEADS_MIXED:
         for (int i = 0; i < 4; i++) {
             bridge->leads[i] = (uint8_t)(on ? detail >> 3 * i & 7 : i);
         }
-        bridge->mixed = on && detail != WPIN_SIM_LEADS(0, 1, 2, 3);
+        bridge->mixed = on && detail != WPIN_PART_LEADS(0, 1, 2, 3);
         return true;
-    case WPIN_SIM_FAULT_NO_GROUND: bridge->no_ground = on; return true;
-    case WPIN_SIM_FAULT_DIODE_REVERSED: bridge->diode_reversed = on; return true;
+    case WPIN_PART_FAULT_NO_GROUND: bridge->no_ground = on; return true;
+    case WPIN_PART_FAULT_DIODE_REVERSED: bridge->diode_reversed = on; return true;
     default: return false;
     }
 }
 
-bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on) {
+bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detail, bool on) {
     if (number < 0) {
         return false;
     }
     switch (fault) {
-    case WPIN_SIM_FAULT_SUPPLY_DEAD:
-    case WPIN_SIM_FAULT_SUPPLY_WEAK:
+    case WPIN_PART_FAULT_SUPPLY_DEAD:
+    case WPIN_PART_FAULT_SUPPLY_WEAK:
         if (number >= sim->supply_count) {
             return false;
         }
-        if (fault == WPIN_SIM_FAULT_SUPPLY_WEAK) {
+        if (fault == WPIN_PART_FAULT_SUPPLY_WEAK) {
             weaken(sim, number, on);
         } else {
             sim->supplies[number].dead = on;
         }
         return true;
-    case WPIN_SIM_FAULT_STALLED:
+    case WPIN_PART_FAULT_STALLED:
         if (number < sim->plant_count) {
             stall(sim->plants[number], on);
         }
         return number < sim->plant_count;
-    case WPIN_SIM_FAULT_STUCK:
+    case WPIN_PART_FAULT_STUCK:
         if (number >= WPIN_SIM_PINS || (!sim->pins[number].button && !sim->pins[number].limit)) {
             return false;
         }
         sim->pins[number].stuck = on;
         return true;
-    case WPIN_SIM_FAULT_READING_STUCK: {
+    case WPIN_PART_FAULT_READING_STUCK: {
         wpin_analog *a = number < WPIN_SIM_PINS ? &sim->analog[number] : NULL;
         bool moved = a != NULL && (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER);
         if (moved) {
@@ -92,15 +92,15 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail
         }
         return moved;
     }
-    case WPIN_SIM_FAULT_SENSOR_OFF:
-    case WPIN_SIM_FAULT_CHANNEL_OFF:
-    case WPIN_SIM_FAULT_CHANNELS_SWAPPED: {
+    case WPIN_PART_FAULT_SENSOR_OFF:
+    case WPIN_PART_FAULT_CHANNEL_OFF:
+    case WPIN_PART_FAULT_CHANNELS_SWAPPED: {
         bool other = wpin_hall_inject(sim, fault, number, on);
-        other = (fault == WPIN_SIM_FAULT_SENSOR_OFF && wpin_comparator_inject(sim, number, on)) ||
+        other = (fault == WPIN_PART_FAULT_SENSOR_OFF && wpin_comparator_inject(sim, number, on)) ||
                 other;
         return wpin_encoder_inject(sim, fault, number, on) || other;
     }
-    case WPIN_SIM_FAULT_LINK_LOST: sim->link_lost = on; return true;
+    case WPIN_PART_FAULT_LINK_LOST: sim->link_lost = on; return true;
     default:
         return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);
     }

@@ -7,21 +7,21 @@
 #define ROOM_K   300.0
 #define PIECE_PS 50000000 /* 50 us: short against any warm-up */
 
-static wpin_filament filament_of(const wpin_sim_lamp *lamp) {
+static wpin_filament filament_of(const wpin_part_lamp *lamp) {
     return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
 }
 
-static bool glows(const wpin_sim_lamp *lamp) {
+static bool glows(const wpin_part_lamp *lamp) {
     return lamp->forward_volts <= 0 && lamp->cold_share < 1;
 }
 
 /* Rated point: a filament takes P = V V / R hot; diodes P = V (V - forward) / R. */
-static double rated_resistance(const wpin_sim_lamp *lamp) {
+static double rated_resistance(const wpin_part_lamp *lamp) {
     return lamp->volts * (lamp->volts - lamp->forward_volts) / lamp->watts;
 }
 
 void wpin_lamp_cool(wpin_plant *plant) {
-    const wpin_sim_lamp *lamp = &plant->lamp;
+    const wpin_part_lamp *lamp = &plant->lamp;
     plant->filament = ROOM_K;
     plant->motor.resistance = rated_resistance(lamp) * (glows(lamp) ? lamp->cold_share : 1);
 }
@@ -63,7 +63,7 @@ static void warm(wpin_plant *plant, double watts, double seconds) {
 }
 
 /* Diodes shine by their current; what their resistors lose is heat. */
-static double shines(const wpin_sim_lamp *lamp, double amps, double watts) {
+static double shines(const wpin_part_lamp *lamp, double amps, double watts) {
     return lamp->forward_volts > 0 ? amps * lamp->volts / lamp->watts : watts / lamp->watts;
 }
 

@@ -10,17 +10,17 @@ static wpin_legs drive(bool forward) {
 }
 
 /* PWM is low while the motor is driven that way. */
-static wpin_legs off_phase(const wpin_sim_bridge *part, bool forward) {
+static wpin_legs off_phase(const wpin_part_driver *part, bool forward) {
     switch (part->off_phase) {
-    case WPIN_SIM_OFF_FAST: return all_off;
-    case WPIN_SIM_OFF_SHORT: return all_low;
+    case WPIN_OFF_FAST: return all_off;
+    case WPIN_OFF_SHORT: return all_low;
     default:
         return forward ? (wpin_legs){.a = WPIN_LEG_OFF, .b = WPIN_LEG_LOW}
                        : (wpin_legs){.a = WPIN_LEG_LOW, .b = WPIN_LEG_OFF};
     }
 }
 
-static wpin_legs direction_pwm(const wpin_sim_bridge *part, bool direction, bool pwm) {
+static wpin_legs direction_pwm(const wpin_part_driver *part, bool direction, bool pwm) {
     return pwm ? drive(direction) : off_phase(part, direction);
 }
 
@@ -31,7 +31,7 @@ static wpin_legs two_inputs(bool in1, bool in2) {
     return drive(in1);
 }
 
-static wpin_legs two_inputs_enable(const wpin_sim_bridge *part, const bool *high) {
+static wpin_legs two_inputs_enable(const wpin_part_driver *part, const bool *high) {
     if (high[2]) {
         return two_inputs(high[0], high[1]);
     }
@@ -64,46 +64,46 @@ static wpin_leg_state enabled(bool high, bool enable) {
     return enable ? follow(high) : WPIN_LEG_OFF;
 }
 
-wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high) {
+wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high) {
     switch (part->logic) {
-    case WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE:
-        return high[WPIN_SIM_INPUT_BRAKE] ? all_low : direction_pwm(part, high[0], high[1]);
-    case WPIN_SIM_LOGIC_DIRECTION_PWM: return direction_pwm(part, high[0], high[1]);
-    case WPIN_SIM_LOGIC_TWO_INPUTS: return two_inputs(high[0], high[1]);
-    case WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE: return two_inputs_enable(part, high);
-    case WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE_STANDBY:
+    case WPIN_LOGIC_DIRECTION_PWM_BRAKE:
+        return high[WPIN_DRIVER_INPUT_BRAKE] ? all_low : direction_pwm(part, high[0], high[1]);
+    case WPIN_LOGIC_DIRECTION_PWM: return direction_pwm(part, high[0], high[1]);
+    case WPIN_LOGIC_TWO_INPUTS: return two_inputs(high[0], high[1]);
+    case WPIN_LOGIC_TWO_INPUTS_ENABLE: return two_inputs_enable(part, high);
+    case WPIN_LOGIC_TWO_INPUTS_ENABLE_STANDBY:
         return high[3] ? two_inputs_enable(part, high) : all_off;
-    case WPIN_SIM_LOGIC_HIDDEN_PARTNER: return hidden_partner(high);
-    case WPIN_SIM_LOGIC_HALF_BRIDGES:
+    case WPIN_LOGIC_HIDDEN_PARTNER: return hidden_partner(high);
+    case WPIN_LOGIC_HALF_BRIDGES:
         return high[2] ? (wpin_legs){.a = follow(high[0]), .b = follow(high[1])} : all_off;
-    case WPIN_SIM_LOGIC_FOUR_SWITCHES:
+    case WPIN_LOGIC_FOUR_SWITCHES:
         return (wpin_legs){.a = switches(high[0], high[1]), .b = switches(high[2], high[3])};
-    case WPIN_SIM_LOGIC_SIX_SWITCHES:
+    case WPIN_LOGIC_SIX_SWITCHES:
         return (wpin_legs){.a = switches(high[0], high[1]),
                            .b = switches(high[2], high[3]),
                            .c = switches(high[4], high[5])};
-    case WPIN_SIM_LOGIC_THREE_HALF_BRIDGES:
+    case WPIN_LOGIC_THREE_HALF_BRIDGES:
         return (wpin_legs){.a = enabled(high[0], high[1]),
                            .b = enabled(high[2], high[3]),
                            .c = enabled(high[4], high[5])};
-    case WPIN_SIM_LOGIC_LOW_SIDE:
+    case WPIN_LOGIC_LOW_SIDE:
         return (wpin_legs){.a = WPIN_LEG_HIGH, .b = high[0] ? WPIN_LEG_LOW : WPIN_LEG_OFF};
-    case WPIN_SIM_LOGIC_HIGH_SIDE:
+    case WPIN_LOGIC_HIGH_SIDE:
         return (wpin_legs){.a = high[0] ? WPIN_LEG_OFF : WPIN_LEG_HIGH, .b = WPIN_LEG_LOW};
-    case WPIN_SIM_LOGIC_RELAY:
+    case WPIN_LOGIC_RELAY:
         return (wpin_legs){.a = high[0] ? WPIN_LEG_HIGH : WPIN_LEG_OFF, .b = WPIN_LEG_LOW};
-    case WPIN_SIM_LOGIC_TWO_CHANNELS:
+    case WPIN_LOGIC_TWO_CHANNELS:
         return channels(two_inputs(high[0], high[1]), two_inputs(high[2], high[3]));
-    case WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE:
+    case WPIN_LOGIC_TWO_CHANNELS_ENABLE:
         return channels(two_inputs_enable(part, high), two_inputs_enable(part, high + 3));
-    case WPIN_SIM_LOGIC_TWO_RELAYS: return (wpin_legs){.a = follow(high[0]), .b = follow(high[1])};
-    case WPIN_SIM_LOGIC_SERVO_PULSE:
-    case WPIN_SIM_LOGIC_COUNT: break;
+    case WPIN_LOGIC_TWO_RELAYS: return (wpin_legs){.a = follow(high[0]), .b = follow(high[1])};
+    case WPIN_LOGIC_SERVO_PULSE:
+    case WPIN_LOGIC_COUNT: break;
     }
     return all_off;
 }
 
-void wpin_logic_wires(wpin_sim_logic logic, bool *wire_a, bool *wire_b) {
-    *wire_a = logic == WPIN_SIM_LOGIC_LOW_SIDE;
-    *wire_b = logic == WPIN_SIM_LOGIC_HIGH_SIDE || logic == WPIN_SIM_LOGIC_RELAY;
+void wpin_logic_wires(wpin_logic logic, bool *wire_a, bool *wire_b) {
+    *wire_a = logic == WPIN_LOGIC_LOW_SIDE;
+    *wire_b = logic == WPIN_LOGIC_HIGH_SIDE || logic == WPIN_LOGIC_RELAY;
 }

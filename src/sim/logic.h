@@ -1,6 +1,6 @@
 /* The logic of drivers: from input levels to leg states, each as its data sheet would say. */
-#ifndef WPIN_SIM_LOGIC_H
-#define WPIN_SIM_LOGIC_H
+#ifndef WPIN_LOGIC_H
+#define WPIN_LOGIC_H
 
 #include "plant.h"
 
@@ -10,8 +10,8 @@ typedef struct wpin_legs {
 } wpin_legs;
 
 /* What a driver decides for a combination of input levels. */
-wpin_legs wpin_logic_decide(const wpin_sim_bridge *part, const bool *high);
+wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high);
 /* Which legs are plain wires. */
-void wpin_logic_wires(wpin_sim_logic logic, bool *wire_a, bool *wire_b);
+void wpin_logic_wires(wpin_logic logic, bool *wire_a, bool *wire_b);
 
 #endif

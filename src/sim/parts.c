@@ -6,7 +6,7 @@
 
 #define PI 3.14159265358979323846
 
-static wpin_supply *new_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
+static wpin_supply *new_supply(wpin_sim *sim, const wpin_part_supply *supply) {
     wpin_supply *all = wpin_grown(sim->supplies, (size_t)sim->supply_count, sizeof *all);
     if (all == NULL) {
         return NULL;
@@ -19,7 +19,7 @@ static wpin_supply *new_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
     return mine;
 }
 
-int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
+int wpin_sim_add_supply(wpin_sim *sim, const wpin_part_supply *supply) {
     if (!(supply->volts >= 0) || !(supply->resistance >= 0) || !(supply->limit_amps >= 0) ||
         !(supply->capacitance >= 0) || !(supply->capacity >= 0) ||
         !(supply->empty_volts <= supply->volts)) {
@@ -28,18 +28,18 @@ int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply) {
     return new_supply(sim, supply) == NULL ? -1 : sim->supply_count - 1;
 }
 
-int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *r) {
+int wpin_sim_add_regulator(wpin_sim *sim, const wpin_part_regulator *r) {
     bool sound = r->from >= 0 && r->from < sim->supply_count && r->volts > 0 &&
                  r->resistance >= 0 && r->headroom >= 0 && r->limit_amps >= 0 &&
                  r->capacitance >= 0 && r->heat_resistance >= 0 &&
                  (!r->switching || (r->efficiency > 0 && r->efficiency <= 1));
-    wpin_sim_supply part = {.name = r->name,
-                            .volts = r->volts,
-                            .resistance = r->resistance,
-                            .on = true,
-                            .limit_amps = r->limit_amps,
-                            .capacitance = r->capacitance,
-                            .droops = true};
+    wpin_part_supply part = {.name = r->name,
+                             .volts = r->volts,
+                             .resistance = r->resistance,
+                             .on = true,
+                             .limit_amps = r->limit_amps,
+                             .capacitance = r->capacitance,
+                             .droops = true};
     wpin_supply *mine = sound ? new_supply(sim, &part) : NULL;
     if (mine == NULL) {
         return -1;
@@ -65,13 +65,13 @@ int wpin_sim_resets(const wpin_sim *sim) {
     return sim->resets;
 }
 
-static bool sound_bridge(const wpin_sim_bridge *b) {
-    return b->logic >= 0 && b->logic < WPIN_SIM_LOGIC_COUNT && b->on_resistance >= 0 &&
+static bool sound_bridge(const wpin_part_driver *b) {
+    return b->logic >= 0 && b->logic < WPIN_LOGIC_COUNT && b->on_resistance >= 0 &&
            b->diode_volts >= 0 && b->diode_resistance >= 0 && b->input_resistance > 0 &&
            b->burns_above_amps > 0 && b->burns_after >= 0 && b->burns_above_volts > 0;
 }
 
-int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply) {
+int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int supply) {
     if (supply < 0 || supply >= sim->supply_count || !sound_bridge(bridge)) {
         return -1;
     }
@@ -83,7 +83,7 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply
     wpin_bridge *mine = &all[sim->bridge_count];
     *mine = (wpin_bridge){.part = *bridge, .supply = supply, .motor = WPIN_SIM_NO_WIRE};
     wpin_keep_name(mine->name, sizeof mine->name, bridge->name, "bridge");
-    for (int i = 0; i < WPIN_SIM_INPUTS; i++) {
+    for (int i = 0; i < WPIN_DRIVER_INPUTS; i++) {
         mine->inputs[i] = WPIN_SIM_NO_WIRE;
     }
     for (int leg = 0; leg < 3; leg++) {
@@ -96,7 +96,7 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply
     return sim->bridge_count++;
 }
 
-static bool sound_motor(const wpin_sim_motor *m) {
+static bool sound_motor(const wpin_part_motor *m) {
     return m->resistance > 0 && m->inductance > 0 && m->constant > 0 && m->inertia > 0 &&
            m->dry_friction >= 0 && m->static_friction >= m->dry_friction &&
            m->viscous_friction >= 0 && m->gear_ratio > 0 && m->gear_efficiency > 0 &&
@@ -106,7 +106,7 @@ static bool sound_motor(const wpin_sim_motor *m) {
 }
 
 static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
-                             const wpin_sim_motor *motor) {
+                             const wpin_part_motor *motor) {
     wpin_plant *plant = calloc(1, sizeof *plant);
     if (plant != NULL) {
         plant->motor = *motor;
@@ -131,13 +131,13 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
 }
 
 /* Whether the legs of a driver are those that a load needs. */
-static bool suits(wpin_sim_logic logic, wpin_plant_kind kind) {
-    return wpin_sim_logic_is_two_channels(logic) == (kind == WPIN_PLANT_STEPPER) &&
-           wpin_sim_logic_is_three_phase(logic) == (kind == WPIN_PLANT_BRUSHLESS);
+static bool suits(wpin_logic logic, wpin_plant_kind kind) {
+    return wpin_logic_is_two_channels(logic) == (kind == WPIN_PLANT_STEPPER) &&
+           wpin_logic_is_three_phase(logic) == (kind == WPIN_PLANT_BRUSHLESS);
 }
 
 /* Puts a load of any kind on a driver; NULL when it can not be. */
-static wpin_plant *add_plant(wpin_sim *sim, const wpin_sim_motor *motor, int bridge,
+static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int bridge,
                              wpin_plant_kind kind) {
     if (bridge < 0 || bridge >= sim->bridge_count || !sound_motor(motor) ||
         sim->bridges[bridge].motor != WPIN_SIM_NO_WIRE ||
@@ -163,29 +163,29 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_sim_motor *motor, int bri
     return plant;
 }
 
-int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge) {
+int wpin_sim_add_motor(wpin_sim *sim, const wpin_part_motor *motor, int bridge) {
     wpin_plant_kind kind = motor->pole_pairs > 0 ? WPIN_PLANT_BRUSHLESS : WPIN_PLANT_MOTOR;
     return add_plant(sim, motor, bridge, kind) == NULL ? -1 : sim->plant_count - 1;
 }
 
 /* A winding on a shaft that never turns: what a lamp or a solenoid is to the circuit. */
-static wpin_sim_motor fixed_winding(const char *name, double resistance, double inductance) {
-    return (wpin_sim_motor){.name = name,
-                            .resistance = resistance,
-                            .inductance = inductance,
-                            .constant = 1e-9,
-                            .inertia = 1,
-                            .static_friction = 1e6,
-                            .dry_friction = 1e6,
-                            .gear_ratio = 1,
-                            .gear_efficiency = 1};
+static wpin_part_motor fixed_winding(const char *name, double resistance, double inductance) {
+    return (wpin_part_motor){.name = name,
+                             .resistance = resistance,
+                             .inductance = inductance,
+                             .constant = 1e-9,
+                             .inertia = 1,
+                             .static_friction = 1e6,
+                             .dry_friction = 1e6,
+                             .gear_ratio = 1,
+                             .gear_efficiency = 1};
 }
 
-int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge) {
+int wpin_sim_add_lamp(wpin_sim *sim, const wpin_part_lamp *lamp, int bridge) {
     bool sound = lamp->volts > 0 && lamp->watts > 0 && lamp->cold_share > 0 &&
                  lamp->cold_share <= 1 && lamp->warm_up > 0 && lamp->forward_volts >= 0 &&
                  lamp->forward_volts < lamp->volts;
-    wpin_sim_motor winding = fixed_winding(lamp->name, 1, 1e-6);
+    wpin_part_motor winding = fixed_winding(lamp->name, 1, 1e-6);
     wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_LAMP) : NULL;
     if (plant == NULL) {
         return -1;
@@ -195,10 +195,10 @@ int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge) {
     return sim->plant_count - 1;
 }
 
-int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *s, int bridge) {
+int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_part_solenoid *s, int bridge) {
     bool sound =
         s->pull_in > 0 && s->drop_out >= 0 && s->drop_out <= s->pull_in && s->pull_in_time >= 0;
-    wpin_sim_motor winding = fixed_winding(s->name, s->resistance, s->inductance);
+    wpin_part_motor winding = fixed_winding(s->name, s->resistance, s->inductance);
     winding.heat = s->heat;
     wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_SOLENOID) : NULL;
     if (plant == NULL) {
@@ -208,21 +208,21 @@ int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *s, int bridge)
     return sim->plant_count - 1;
 }
 
-int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *s, int bridge) {
+int wpin_sim_add_stepper(wpin_sim *sim, const wpin_part_stepper *s, int bridge) {
     bool sound = s->steps_per_rev >= 4 && fmod(s->steps_per_rev, 4) == 0 && s->rated_amps > 0 &&
                  s->holding_torque > 0;
-    wpin_sim_motor winding = {.name = s->name,
-                              .resistance = s->resistance,
-                              .inductance = s->inductance,
-                              /* both windings at rated current hold sqrt(2) times one */
-                              .constant = s->holding_torque / (sqrt(2) * s->rated_amps),
-                              .inertia = s->inertia,
-                              .static_friction = s->dry_friction,
-                              .dry_friction = s->dry_friction,
-                              .viscous_friction = s->viscous_friction,
-                              .heat = s->heat,
-                              .gear_ratio = 1,
-                              .gear_efficiency = 1};
+    wpin_part_motor winding = {.name = s->name,
+                               .resistance = s->resistance,
+                               .inductance = s->inductance,
+                               /* both windings at rated current hold sqrt(2) times one */
+                               .constant = s->holding_torque / (sqrt(2) * s->rated_amps),
+                               .inertia = s->inertia,
+                               .static_friction = s->dry_friction,
+                               .dry_friction = s->dry_friction,
+                               .viscous_friction = s->viscous_friction,
+                               .heat = s->heat,
+                               .gear_ratio = 1,
+                               .gear_efficiency = 1};
     wpin_plant *plant = sound ? add_plant(sim, &winding, bridge, WPIN_PLANT_STEPPER) : NULL;
     if (plant == NULL) {
         return -1;

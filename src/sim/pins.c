@@ -9,7 +9,7 @@ static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) 
     }
     char name[16];
     snprintf(name, sizeof name, "pin %u", pin);
-    wpin_board_burn(sim, sim->now, (wpin_sim_part){WPIN_SIM_PART_PIN, pin}, name,
+    wpin_board_burn(sim, sim->now, (wpin_part_id){WPIN_ID_PIN, pin}, name,
                     "over-current: %.3g mA %s; a pin survives %.3g mA", amps * 1e3, why,
                     sim->controller.pin_burns_above * 1e3);
     p->burnt = true;
@@ -28,7 +28,7 @@ static bool ever_low(const wpin_sim_pin *p) {
 /* What the pin drives while high, and whether another pin drives against it. */
 static void check_load(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
-    const wpin_sim_controller *c = &sim->controller;
+    const wpin_part_controller *c = &sim->controller;
     if (ever_high(p) && p->to_ground > 0) {
         burn_pin(sim, pin, c->logic_volts / (c->pin_resistance + 1 / p->to_ground),
                  "into what it drives");

@@ -14,23 +14,10 @@ typedef struct state {
     double amps, speed;
 } state;
 
-wpin_at_shaft wpin_sim_at_shaft(const wpin_sim_motor *m) {
-    double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
-    return (wpin_at_shaft){.holds = m->static_friction + load,
-                           .drags = m->dry_friction + load,
-                           .viscous = m->viscous_friction + m->load_viscous / (n * n * loss),
-                           .quadratic = m->load_quadratic / (n * n * n * loss),
-                           .inertia = m->inertia + m->load_inertia / (n * n)};
-}
-
-double wpin_sim_drag(const wpin_at_shaft *shaft, double w) {
-    return shaft->drags + (shaft->viscous + shaft->quadratic * w) * w;
-}
-
 void wpin_plant_prepare(wpin_plant *plant) {
-    const wpin_sim_motor *m = &plant->motor;
+    const wpin_part_motor *m = &plant->motor;
     double n = m->gear_ratio;
-    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    wpin_at_shaft shaft = wpin_part_at_shaft(m);
     plant->inertia = shaft.inertia;
     plant->viscous = shaft.viscous;
     plant->quadratic = shaft.quadratic;
@@ -145,7 +132,7 @@ static wpin_shaft find_shaft(const wpin_plant *plant) {
 /* The piece of two legs, a sign of the current and a shaft. */
 static void make_piece(const wpin_plant *plant, wpin_piece *p, const wpin_loop *loop, int way,
                        wpin_shaft shaft) {
-    const wpin_sim_motor *m = &plant->motor;
+    const wpin_part_motor *m = &plant->motor;
     if (way == WPIN_LIMITED) { /* what the winding does not need stays across the switch */
         double ohms = loop->resistance - loop->drop_ohms;
         p->loop = *loop;
@@ -476,10 +463,10 @@ void wpin_pair_go(wpin_plant *plant, const wpin_pair *to) {
     move(plant, to->piece, to->cached, (state){to->amps, to->speed});
 }
 
-wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
+wpin_part_reading wpin_plant_read(wpin_plant *plant) {
     const double to_rpm = 30 / PI / plant->motor.gear_ratio;
     const wpin_sums *s = &plant->sums;
-    const wpin_sim_motor *m = &plant->motor;
+    const wpin_part_motor *m = &plant->motor;
     double time = s->time > 0 ? s->time : 1;
     bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
     int way = brushless ? 0 : find_way(plant);
@@ -487,7 +474,7 @@ wpin_sim_reading wpin_plant_read(wpin_plant *plant) {
     double drawn = brushless ? plant->rail_amps : rail * plant->amps;
     /* across the two leads that drive: of a sine its mean over the sector around the peak */
     double emf = m->constant * (m->sinusoidal ? 3 / PI : 1);
-    wpin_sim_reading r = {
+    wpin_part_reading r = {
         .seconds = s->time,
         .amps = s->amps / time,
         .amps_min = s->least_amps,

@@ -102,10 +102,10 @@ typedef struct wpin_cached {
 typedef struct wpin_plant {
     wpin_plant_kind kind;
     char name[48];
-    wpin_sim_motor motor; /* of the others: what the circuit needs of it */
-    wpin_sim_lamp lamp;
-    wpin_sim_solenoid solenoid;
-    wpin_sim_stepper stepper;
+    wpin_part_motor motor; /* of the others: what the circuit needs of it */
+    wpin_part_lamp lamp;
+    wpin_part_solenoid solenoid;
+    wpin_part_stepper stepper;
     wpin_feed feed;
     wpin_leg_state leg_a, leg_b;
     wpin_leg_state leg_c, leg_d; /* of a stepper's second winding; c: a third phase */
@@ -122,7 +122,7 @@ typedef struct wpin_plant {
     bool heats;                      /* its winding or its driver */
     double low_angle, high_angle;    /* end stops, rad of the motor shaft */
     double hit;                      /* speed at which it ran into a stop, rad/s; 0: none */
-    wpin_sim_heat heat;              /* of the winding */
+    wpin_part_heat heat;             /* of the winding */
     double rise;                     /* of the winding, K above 25 degC */
     double cold_ohms, cold_constant; /* of the winding at 25 degC */
     double drifted;                  /* its rise when resistance and constant were last set */
@@ -204,6 +204,6 @@ void wpin_solenoid_follow(wpin_plant *plant, double seconds);
 /* A lamp's filament as cold as the room. */
 void wpin_lamp_cool(wpin_plant *plant);
 /* Reads and restarts the sums. */
-wpin_sim_reading wpin_plant_read(wpin_plant *plant);
+wpin_part_reading wpin_plant_read(wpin_plant *plant);
 
 #endif

@@ -8,17 +8,17 @@
 #define PS_PER_S      1e12
 #define STEADY_PULSES 40 /* of one width: meant */
 
-static double neutral_of(const wpin_sim_bridge *part) {
+static double neutral_of(const wpin_part_driver *part) {
     return part->pulse_zero > 0 ? part->pulse_zero : 1.5e-3;
 }
 
-static double swing_of(const wpin_sim_bridge *part) {
+static double swing_of(const wpin_part_driver *part) {
     return part->pulse_swing > 0 ? part->pulse_swing : 0.5e-3;
 }
 
 /* Powered up to pulses near full it does not drive but is calibrated: first full, then neutral. */
 static bool calibrates(wpin_sim *sim, wpin_bridge *bridge, double width, int64_t at) {
-    wpin_sim_bridge *part = &bridge->part;
+    wpin_part_driver *part = &bridge->part;
     bool same = fabs(width - bridge->same_width) < 10e-6;
     bridge->same_pulses = same ? bridge->same_pulses + 1 : 0;
     bridge->same_width = same ? bridge->same_width : width;

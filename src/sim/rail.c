@@ -129,7 +129,7 @@ static double lead_back(wpin_supply *s, double input, double seconds) {
 }
 
 static void set_output(wpin_sim *sim, wpin_supply *s, double input, double seconds) {
-    const wpin_sim_regulator *m = &s->maker;
+    const wpin_part_regulator *m = &s->maker;
     bool boost = m->switching && m->volts > sim->supplies[m->from].part.volts;
     double most = boost ? m->volts : fmin(m->volts, input - m->headroom);
     bool was_weak = s->weak;

@@ -3,7 +3,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-wpin_sim *wpin_sim_new(const wpin_sim_controller *controller) {
+wpin_sim *wpin_sim_new(const wpin_part_controller *controller) {
     if (controller == NULL || !(controller->logic_volts > 0) || !(controller->pin_resistance > 0) ||
         !(controller->pin_burns_above > 0) || !(controller->timer_hz > 0) ||
         controller->timer_steps_max < 2) {
@@ -40,7 +40,7 @@ void wpin_sim_free(wpin_sim *sim) {
 }
 
 bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin) {
-    if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_SIM_INPUTS) {
+    if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_DRIVER_INPUTS) {
         return false;
     }
     wpin_bridge *mine = &sim->bridges[bridge];
@@ -52,7 +52,7 @@ bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin) {
 }
 
 bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input) {
-    if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_SIM_INPUTS) {
+    if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_DRIVER_INPUTS) {
         return false;
     }
     sim->bridges[bridge].inverts |= 1U << input;
@@ -184,11 +184,11 @@ bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_sim_phases *phase
     return true;
 }
 
-wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor) {
+wpin_part_reading wpin_sim_read(wpin_sim *sim, int motor) {
     if (motor < 0 || motor >= sim->plant_count) {
-        return (wpin_sim_reading){0};
+        return (wpin_part_reading){0};
     }
-    wpin_sim_reading reading = wpin_plant_read(sim->plants[motor]);
+    wpin_part_reading reading = wpin_plant_read(sim->plants[motor]);
     for (int i = 0; i < sim->bridge_count; i++) {
         const wpin_bridge *bridge = &sim->bridges[i];
         if (bridge->motor == motor) {

@@ -52,26 +52,12 @@ static wpin_status port_group_write(void *context, uint8_t group, uint8_t mask, 
     return WPIN_OK;
 }
 
-uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz, double *achieved) {
-    for (unsigned shift = 0; shift <= 10; shift++) {
-        double clock = controller->timer_hz / (double)(1U << shift), steps = round(clock / hz);
-        if (hz <= 0 || clock / hz < 2) {
-            return 0;
-        }
-        if (steps <= controller->timer_steps_max) {
-            *achieved = clock / steps;
-            return (uint32_t)steps;
-        }
-    }
-    return 0;
-}
-
 /* Gives a pin its timer. */
 static wpin_status start_timer(wpin_sim *sim, wpin_pin pin, const wpin_pwm_request *request,
                                wpin_pwm_achieved *achieved) {
     wpin_sim_pin *p = &sim->pins[pin];
     double hz = 0;
-    uint32_t steps = wpin_sim_timer_steps(&sim->controller, request->hz, &hz);
+    uint32_t steps = wpin_part_timer_steps(&sim->controller, request->hz, &hz);
     if (steps == 0 || p->no_timer) {
         return WPIN_REFUSED_FREQUENCY;
     }

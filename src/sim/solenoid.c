@@ -7,7 +7,7 @@
 #define FALLS_AFTER 1e-3 /* s below the drop-out current */
 
 void wpin_solenoid_follow(wpin_plant *plant, double seconds) {
-    const wpin_sim_solenoid *s = &plant->solenoid;
+    const wpin_part_solenoid *s = &plant->solenoid;
     double amps = fabs(plant->amps);
     plant->pulling = amps >= s->pull_in ? plant->pulling + seconds : 0;
     if (plant->pulling >= s->pull_in_time && amps >= s->pull_in) {

@@ -30,8 +30,8 @@ double wpin_air(const wpin_vetter *v) {
 }
 
 double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f) {
-    const wpin_sim_gate *g = &f->load->bridge.gate;
-    if (g->kind != WPIN_SIM_TRANSISTOR_PFET) {
+    const wpin_part_gate *g = &f->load->bridge.gate;
+    if (g->kind != WPIN_TRANSISTOR_PFET) {
         return v->rig->controller.logic_volts;
     }
     return g->clamp_volts > 0 ? fmin(f->volts, g->clamp_volts) : f->volts;
@@ -39,20 +39,20 @@ double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f) {
 
 /* What a bipolar switch passes by its base; as much as one likes of others. */
 static double base_lets(const wpin_vetter *v, const wpin_facts *f) {
-    const wpin_sim_gate *g = &f->load->bridge.gate;
+    const wpin_part_gate *g = &f->load->bridge.gate;
     double left = fmax(0, v->rig->controller.logic_volts - g->base_volts);
-    return g->kind == WPIN_SIM_TRANSISTOR_NPN
+    return g->kind == WPIN_TRANSISTOR_NPN
                ? g->gain * left / (g->base_ohms + v->rig->controller.pin_resistance)
                : HUGE_VAL;
 }
 
 /* Resistance of each switch as its pin drives it. */
 static double driven_ohms(const wpin_vetter *v, const wpin_facts *f) {
-    const wpin_sim_bridge *part = &f->load->bridge;
-    const wpin_sim_gate *g = &part->gate;
+    const wpin_part_driver *part = &f->load->bridge;
+    const wpin_part_gate *g = &part->gate;
     switch (g->kind) {
-    case WPIN_SIM_TRANSISTOR_NFET:
-    case WPIN_SIM_TRANSISTOR_PFET:
+    case WPIN_TRANSISTOR_NFET:
+    case WPIN_TRANSISTOR_PFET:
         return fmin(wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold,
                                        wpin_gate_volts(v, f)),
                     1e6);
@@ -67,7 +67,7 @@ static double drag(const wpin_facts *f, double w) {
 
 /* Speed at which the driving torque K (V - K w) / R meets friction, load and fan: by halving. */
 static double settled_speed(const wpin_facts *f, double volts) {
-    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_part_motor *m = &f->load->motor;
     double low = 0, high = volts / m->constant;
     for (int i = 0; i < 60; i++) {
         double w = (low + high) / 2;
@@ -105,7 +105,7 @@ double wpin_stall_seconds(const wpin_facts *f, double duty, double amps) {
 /* What each driver of it loses at a duty: switches while on, switches and diodes while off by the
  * way the current then goes, edges, slow diodes, a capacitor at the motor. */
 double wpin_driver_watts(const wpin_facts *f, double duty, double rms, double off_share) {
-    const wpin_sim_bridge *b = &f->load->bridge;
+    const wpin_part_driver *b = &f->load->bridge;
     double ohms = f->switch_ohms / f->switches, share = duty + off_share;
     double mean = share > 0 ? rms * sqrt(share) : 0; /* of a current that hardly ripples */
     double square = share > 0 ? rms * rms / share : 0, amps = share > 0 ? mean / share : 0;
@@ -114,14 +114,14 @@ double wpin_driver_watts(const wpin_facts *f, double duty, double rms, double of
     double off = f->switches * square * ohms;
     double dead = fmax(f->load->limits.dead_time, b->dead_time); /* diodes carry it meanwhile */
     double dead_share = b->interlock ? 0 : fmin(2 * dead * f->pwm_hz, off_share);
-    if (f->switches == 2 && b->off_phase == WPIN_SIM_OFF_SHORT && off_share > 0) {
+    if (f->switches == 2 && b->off_phase == WPIN_OFF_SHORT && off_share > 0) {
         off += dead_share / off_share * diode;
     }
     if (f->switches == 1) {
         off = diode;
-    } else if (wpin_rig_off_phase(f->load) == WPIN_SIM_OFF_SLOW) {
+    } else if (wpin_rig_off_phase(f->load) == WPIN_OFF_SLOW) {
         off = diode + square * ohms + amps * b->saturation_volts;
-    } else if (b->off_phase == WPIN_SIM_OFF_FAST) {
+    } else if (b->off_phase == WPIN_OFF_FAST) {
         off = 2 * diode;
     }
     return duty * on + off_share * off + f->volts * amps * b->switch_time * f->pwm_hz +
@@ -141,8 +141,8 @@ double wpin_stall_watts(const wpin_facts *f, double duty) {
 
 wpin_climb wpin_climb_of(const wpin_facts *f, bool held, double rise) {
     enum { STEPS = 200 };
-    const wpin_sim_motor *m = &f->load->motor;
-    const wpin_sim_heat *heat = &f->load->bridge.heat;
+    const wpin_part_motor *m = &f->load->motor;
+    const wpin_part_heat *heat = &f->load->bridge.heat;
     double most = f->load->limits.duty_max, ramp = fmax(f->load->limits.ramp_up * most, 1e-3);
     double dt = ramp / STEPS, w = 0, diode = 0;
     /* between the pulses of a slow PWM it cools and heats again, and the speed swings as well */
@@ -200,7 +200,7 @@ bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double 
 /* What a lamp takes while PWM is high: diodes what volts and resistors let through, a glowing
  * filament in proportion to the volts. */
 static double lit_amps(const wpin_facts *f) {
-    const wpin_sim_lamp *lamp = &f->load->lamp;
+    const wpin_part_lamp *lamp = &f->load->lamp;
     return lamp->forward_volts > 0 ? fmax(f->stall_amps, f->run_amps)
                                    : f->run_amps * fmax(f->volts / lamp->volts, 1);
 }
@@ -252,7 +252,7 @@ double wpin_running_amps(const wpin_facts *f, double duty) {
 
 /* Only the last of a long ramp counts: before, the motor follows its volts. */
 static double run_down(const wpin_facts *f, double ramp_down, bool braked, double *speed_at_zero) {
-    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_part_motor *m = &f->load->motor;
     double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
     double most = f->load->limits.duty_max, ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
@@ -304,7 +304,7 @@ double wpin_stop_seconds(const wpin_rig *rig, size_t load) {
 }
 
 double wpin_returned_volts(const wpin_facts *f, double farads) {
-    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_part_motor *m = &f->load->motor;
     double most = f->load->limits.duty_max;
     double ramp = fmax(f->load->limits.ramp_down * most, 1e-3), dt = ramp / 4000;
     double w = f->speed, volts = f->volts, peak = volts;
@@ -320,9 +320,9 @@ double wpin_returned_volts(const wpin_facts *f, double farads) {
 }
 
 static void motor_facts(wpin_facts *f, double tolerance) {
-    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_part_motor *m = &f->load->motor;
     double volts = volts_at(f, f->load->limits.duty_max);
-    wpin_at_shaft shaft = wpin_sim_at_shaft(m);
+    wpin_at_shaft shaft = wpin_part_at_shaft(m);
     f->motor = true;
     f->torque = shaft.drags * (1 + tolerance);
     f->viscous = shaft.viscous;
@@ -352,7 +352,7 @@ static double winding_of(const wpin_rig_load *load) {
 /* While its ramp climbs a filament warms, and takes the less over its running current the longer
  * that lasts. Fitted to the filament's equation, on the safe side. */
 static double lamp_surge(const wpin_facts *f) {
-    const wpin_sim_lamp *lamp = &f->load->lamp;
+    const wpin_part_lamp *lamp = &f->load->lamp;
     double ramps = f->pwm_hz > 0 ? f->load->limits.ramp_up / fmax(lamp->warm_up, 1e-6) : 0;
     return f->run_amps + fmax(0, f->stall_amps - f->run_amps) / (1 + 28 * ramps);
 }
@@ -388,7 +388,7 @@ static bool is_saved(const wpin_vetter *v, const wpin_facts *f) {
 
 /* Whether PWM switches the load's current; servo-style pulses only tell another controller. */
 static bool is_switched(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has_pwm(kind) && kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE;
+    return wpin_stage_kind_has_pwm(kind) && kind->logic != WPIN_LOGIC_SERVO_PULSE;
 }
 
 /* What a seized motor takes for as long as a supply needs to see it, its current being limited. */

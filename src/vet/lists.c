@@ -120,7 +120,7 @@ static void list_powering(wpin_lines *to, const wpin_rig *rig) {
 static void list_switches(wpin_lines *to, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
-        if (l->bridge.gate.kind == WPIN_SIM_TRANSISTOR_NONE) {
+        if (l->bridge.gate.kind == WPIN_TRANSISTOR_NONE) {
             continue;
         }
         if (l->what != WPIN_RIG_LAMP) {
@@ -238,8 +238,8 @@ static void list_cable(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load 
 /* What nobody sees on the drawing of a module: the resistor that holds a transistor off, and the
  * diode that takes a winding's current on. */
 static void add_around(wpin_lines *to, const wpin_rig_load *l) {
-    bool alone = l->bridge.gate.kind != WPIN_SIM_TRANSISTOR_NONE;
-    bool up = l->kind->logic == WPIN_SIM_LOGIC_HIGH_SIDE;
+    bool alone = l->bridge.gate.kind != WPIN_TRANSISTOR_NONE;
+    bool up = l->kind->logic == WPIN_LOGIC_HIGH_SIDE;
     if (alone && !l->limits.no_pull) {
         add(to, "%-12s %-12s %-10s %-16s %-8s resistor from '%s' to %s", l->name, "pull", "-", "-",
             "-", l->kind->lines[0], up ? "the supply" : "ground");
@@ -308,7 +308,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
 /* ---- parts ---- */
 
 static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
-    const wpin_sim_bridge *b = &l->bridge;
+    const wpin_part_driver *b = &l->bridge;
     if (!l->kind->direct) {
         add(to, "1  driver '%s' for %s: %s; %.3g A, %.3g V", l->kind->name, l->name, l->kind->words,
             b->burns_above_amps, b->burns_above_volts);
@@ -331,14 +331,14 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
             l->limits.rated_volts > 0 ? l->limits.rated_volts : rig->supplies[l->supply].volts,
             l->motor.resistance, l->motor.constant * 1e3, l->motor.gear_ratio);
     }
-    if (b->gate.kind == WPIN_SIM_TRANSISTOR_NPN) {
+    if (b->gate.kind == WPIN_TRANSISTOR_NPN) {
         add(to, "1  base resistor for %s: %.3g ohm", l->name, b->gate.base_ohms);
     }
     if (b->opto.least_amps > 0) {
         add(to, "%u  series resistor for %s: %.3g ohm", l->kind->table->line_count, l->name,
             b->opto.series_ohms);
     }
-    bool alone = b->gate.kind != WPIN_SIM_TRANSISTOR_NONE;
+    bool alone = b->gate.kind != WPIN_TRANSISTOR_NONE;
     if (b->diode_limit > 0) {
         add(to, "1  free-wheel diode for %s: %.3g A, %.3g V", l->name, b->diode_limit,
             b->burns_above_volts);

@@ -13,7 +13,7 @@ typedef struct flowing {
 typedef struct walk {
     const wpin_vetter *v;
     const wpin_facts *f;
-    const wpin_sim_heat *heat; /* of the part */
+    const wpin_part_heat *heat; /* of the part */
     wpin_part part;
     flowing runs, starts; /* as it is driven now: once it turns, and until then */
     double duty;          /* signed */
@@ -148,7 +148,7 @@ static bool is_mine(const walk *w, const wpin_step *s) {
 static void runs_out(walk *w, double seconds) {
     double ramp = fabs(w->duty) * w->f->load->limits.ramp_down;
     bool shorts = w->f->load->rest_brakes ||
-                  (w->f->pwm_hz > 0 && w->f->load->bridge.off_phase == WPIN_SIM_OFF_SHORT);
+                  (w->f->pwm_hz > 0 && w->f->load->bridge.off_phase == WPIN_OFF_SHORT);
     if (shorts && w->f->motor && w->duty != 0) { /* it is braked, with as much current */
         w->starting = fmax(w->starting, fmax(ramp, 1e-3));
     }
@@ -252,12 +252,12 @@ static void walk_steps(walk *w, size_t from, size_t to) {
 }
 
 wpin_round wpin_round_of(const wpin_vetter *v, const wpin_facts *f, wpin_part part) {
-    static const wpin_sim_heat cold = {.time = 1};
+    static const wpin_part_heat cold = {.time = 1};
     bool coil = f->load->what == WPIN_RIG_SOLENOID;
-    const wpin_sim_heat *const heat[] = {[WPIN_PART_WINDING] =
-                                             coil ? &f->load->solenoid.heat : &f->load->motor.heat,
-                                         [WPIN_PART_DRIVER] = &f->load->bridge.heat,
-                                         [WPIN_PART_NONE] = &cold};
+    const wpin_part_heat *const heat[] = {[WPIN_PART_WINDING] =
+                                              coil ? &f->load->solenoid.heat : &f->load->motor.heat,
+                                          [WPIN_PART_DRIVER] = &f->load->bridge.heat,
+                                          [WPIN_PART_NONE] = &cold};
     walk w = {.v = v, .f = f, .part = part, .heat = heat[part], .ends = HUGE_VAL};
     bool warms = (f->motor || coil) && w.heat->resistance > 0;
     if (v->plan == NULL || !(warms || part == WPIN_PART_NONE)) {
@@ -285,7 +285,7 @@ static double allowed_share(double last, double room, double seconds, double tau
 }
 
 void wpin_tell_round(wpin_finding *n, const wpin_vetter *v, const wpin_round *r,
-                     const wpin_sim_heat *heat, double last, double room) {
+                     const wpin_part_heat *heat, double last, double room) {
     bool spared = wpin_round_spares(r, room);
     double share = r->seconds > 0 ? allowed_share(last, 0.85 * room, r->seconds, heat->time) : 1;
     if (spared) {

@@ -115,7 +115,7 @@ wpin_round wpin_round_of(const wpin_vetter *v, const wpin_facts *f, wpin_part pa
 bool wpin_round_spares(const wpin_round *r, double room);
 /* Tells that, and which share of a round it may be on that would settle at `last` K. */
 void wpin_tell_round(wpin_finding *n, const wpin_vetter *v, const wpin_round *r,
-                     const wpin_sim_heat *heat, double last, double room);
+                     const wpin_part_heat *heat, double last, double room);
 /* Volts to which a motor that is ramped down drives a supply that can not take its current. */
 double wpin_returned_volts(const wpin_facts *f, double farads);
 /* Speed it settles at, rad/s. */

@@ -25,7 +25,7 @@ static void capacitor(wpin_vetter *v) {
 /* Each edge that drives charges the capacitor through supply and switches at once. */
 static void capacitor_edge(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_bridge *b = &f->load->bridge;
+        const wpin_part_driver *b = &f->load->bridge;
         double ohms = f->switch_ohms + f->supply->resistance, peak;
         double above =
             wpin_calc_surge_seconds(f->volts, ohms, b->motor_farads, b->burns_above_amps, &peak);

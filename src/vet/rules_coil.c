@@ -3,7 +3,7 @@
 
 static double coil_amps(const wpin_facts *f, double duty) {
     /* while PWM is low the current runs through the diode, which takes its volts too */
-    const wpin_sim_bridge *b = &f->load->bridge;
+    const wpin_part_driver *b = &f->load->bridge;
     double on = f->volts - f->switches * b->saturation_volts;
     double volts = duty * on - (1 - duty) * b->diode_volts;
     return fmax(0, volts) / f->loop_ohms;
@@ -19,7 +19,7 @@ static double coil_on_amps(const wpin_facts *f) {
 }
 
 static wpin_winding_load coil_load(const wpin_facts *f, double amps) {
-    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_part_solenoid *s = &f->load->solenoid;
     return (wpin_winding_load){.ohms = s->resistance,
                                .other_ohms = f->loop_ohms - s->resistance,
                                .amps = amps,
@@ -34,7 +34,7 @@ static double coil_rise(const wpin_facts *f, double amps) {
 
 /* Seconds, from cold, until it is too hot; infinity: never. */
 static double coil_lasts(const wpin_vetter *v, const wpin_facts *f, double amps) {
-    const wpin_sim_heat *heat = &f->load->solenoid.heat;
+    const wpin_part_heat *heat = &f->load->solenoid.heat;
     wpin_winding_load load = coil_load(f, amps);
     return wpin_calc_winding_seconds(&load, heat->resistance, heat->time, 0,
                                      heat->limit - wpin_air(v));
@@ -42,7 +42,7 @@ static double coil_lasts(const wpin_vetter *v, const wpin_facts *f, double amps)
 
 /* Ohms its coil has more when it was on for long. */
 static double warm_ohms(const wpin_facts *f, double amps) {
-    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_part_solenoid *s = &f->load->solenoid;
     double rise = s->heat.drifts ? fmin(coil_rise(f, amps), s->heat.limit) : 0;
     return wpin_calc_warm_ohms(s->resistance, rise) - s->resistance;
 }
@@ -58,7 +58,7 @@ static double hold_percent(const wpin_facts *f) {
 
 /* A small coil that gets too hot in the kick alone. */
 static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
-    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_part_solenoid *s = &f->load->solenoid;
     const wpin_rig_limits *l = &f->load->limits;
     double amps = coil_amps(f, fmin(l->kick_level, l->duty_max)), lasts = coil_lasts(v, f, amps);
     if (l->kick_time <= lasts) {
@@ -73,7 +73,7 @@ static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
 
 static void coil(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_solenoid *s = &f->load->solenoid;
+        const wpin_part_solenoid *s = &f->load->solenoid;
         double amps = coil_on_amps(f), most = f->load->limits.most_on;
         double end = wpin_air(v) + coil_rise(f, amps);
         if (f->load->what != WPIN_RIG_SOLENOID || s->heat.resistance <= 0) {
@@ -123,7 +123,7 @@ static void falls_back(wpin_vetter *v, const wpin_facts *f) {
 
 /* Drawn in with all there is, if that is enough, and held with less. */
 static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
-    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_part_solenoid *s = &f->load->solenoid;
     double most = coil_amps(f, 1), lag = s->inductance / f->loop_ohms;
     if (most <= 1.1 * s->pull_in) {
         wpin_cure(n, "%.3g V or more, or a coil made for %.3g V", 1.2 * s->pull_in * f->loop_ohms,
@@ -137,7 +137,7 @@ static void plunger_cure(wpin_finding *n, const wpin_facts *f) {
 
 /* Between two pulses of a slow PWM the current runs down; a plunger takes a millisecond to fall. */
 static void falls_between(wpin_vetter *v, const wpin_facts *f) {
-    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_part_solenoid *s = &f->load->solenoid;
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
     loop.ohms += warm_ohms(f, coil_on_amps(f)); /* a warm coil runs down sooner */
     double duty = on_duty(f), period = f->pwm_hz > 0 ? 1 / f->pwm_hz : 0;
@@ -160,7 +160,7 @@ static void falls_between(wpin_vetter *v, const wpin_facts *f) {
 /* Whether a duty draws it in: its current stays above the pull-in current for as long as that
  * takes, which the pulses of a slow PWM may not. */
 static bool draws_in(const wpin_facts *f, double duty) {
-    const wpin_sim_solenoid *s = &f->load->solenoid;
+    const wpin_part_solenoid *s = &f->load->solenoid;
     if (f->pwm_hz <= 0 || duty >= 1) {
         return coil_amps(f, 1) > s->pull_in;
     }
@@ -171,7 +171,7 @@ static bool draws_in(const wpin_facts *f, double duty) {
 
 static void plunger(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_solenoid *s = &f->load->solenoid;
+        const wpin_part_solenoid *s = &f->load->solenoid;
         const wpin_rig_limits *l = &f->load->limits;
         if (f->load->what != WPIN_RIG_SOLENOID) {
             continue;

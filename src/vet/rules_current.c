@@ -28,7 +28,7 @@ static void reach(wpin_vetter *v) {
 static void overhauled(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        bool shorts = wpin_rig_off_phase(l) == WPIN_SIM_OFF_SHORT;
+        bool shorts = wpin_rig_off_phase(l) == WPIN_OFF_SHORT;
         if (!l->current.there || l->encoder.there || !shorts) {
             continue;
         }

@@ -4,7 +4,7 @@
 /* A winding's current while it steps: a rotor that lags or swings back adds its back-emf to the
  * supply; as it swings it is half as fast again as its steps. */
 static double stepping_amps(const wpin_facts *f) {
-    const wpin_sim_stepper *s = &f->load->stepper;
+    const wpin_part_stepper *s = &f->load->stepper;
     const wpin_rig_stepping *d = &f->load->stepping;
     double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
     double steps = d->top_rate / (d->half_steps ? 2 : 1);
@@ -141,7 +141,7 @@ typedef struct stall_end {
 
 /* When a driver that was warm from running is too hot. */
 static stall_end stall_lasts(const wpin_facts *f, double room) {
-    const wpin_sim_heat *h = &f->load->bridge.heat;
+    const wpin_part_heat *h = &f->load->bridge.heat;
     double warm = fmin(f->hot_watts * h->resistance, room);
     double climbs = 1.03 * wpin_climb_of(f, true, warm).rise;
     double ramp = f->pwm_hz > 0 ? f->load->limits.ramp_up * f->load->limits.duty_max : 0;
@@ -156,7 +156,7 @@ static stall_end stall_lasts(const wpin_facts *f, double room) {
 /* A stall below the current limit still heats: how long until it is too much. */
 static void stall_heat(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_bridge *b = &f->load->bridge;
+        const wpin_part_driver *b = &f->load->bridge;
         bool trip = f->load->limits.trip_input >= 0 && f->load->limits.trip_amps < f->stall_amps;
         if (!f->motor || b->protects || trip || b->heat.resistance <= 0) {
             continue;
@@ -257,7 +257,7 @@ static void brake(wpin_vetter *v) {
 
 static void heat(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_heat *h = &f->load->bridge.heat;
+        const wpin_part_heat *h = &f->load->bridge.heat;
         double each = f->hot_watts, watts = f->windings * each;
         double climb = f->motor ? wpin_climb_of(f, false, watts * h->resistance).rise : 0;
         double degrees = wpin_air(v) + fmax(watts * h->resistance, climb);
@@ -341,10 +341,10 @@ static void boards(wpin_vetter *v) {
 
 static void drop(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_bridge *b = &f->load->bridge;
+        const wpin_part_driver *b = &f->load->bridge;
         double each = f->run_amps / f->windings;
         double lost = each * f->switch_ohms + f->switches * b->saturation_volts;
-        bool chip = b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && !f->load->kind->direct;
+        bool chip = b->gate.kind == WPIN_TRANSISTOR_NONE && !f->load->kind->direct;
         if (chip && lost > 0.15 * f->volts) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "%.3g of %.3g V stay in the stage while it runs", lost, f->volts);

@@ -2,13 +2,13 @@
 #include "rules.h"
 
 static wpin_filament filament_of(const wpin_facts *f) {
-    const wpin_sim_lamp *lamp = &f->load->lamp;
+    const wpin_part_lamp *lamp = &f->load->lamp;
     return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
 }
 
 static void inrush(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_bridge *b = &f->load->bridge;
+        const wpin_part_driver *b = &f->load->bridge;
         bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
         if (!lamp || f->stall_amps <= b->burns_above_amps || b->protects) {
             continue;
@@ -36,7 +36,7 @@ static void inrush(wpin_vetter *v) {
  * through: the volts it does not pass on stay across it. */
 static double starved_rise(const wpin_facts *f) {
     enum { STEPS = 2000 };
-    const wpin_sim_heat *heat = &f->load->bridge.heat;
+    const wpin_part_heat *heat = &f->load->bridge.heat;
     const wpin_rig_limits *l = &f->load->limits;
     wpin_filament filament = filament_of(f);
     double ramp = f->pwm_hz > 0 ? l->ramp_up * l->duty_max : 0;
@@ -55,7 +55,7 @@ static double starved_rise(const wpin_facts *f) {
 
 static void starved_lamp(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_heat *heat = &f->load->bridge.heat;
+        const wpin_part_heat *heat = &f->load->bridge.heat;
         bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
         if (!lamp || isinf(f->most_amps) || heat->resistance <= 0) {
             continue;

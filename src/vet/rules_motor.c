@@ -3,7 +3,7 @@
 
 /* A gear helps against the load, not against the motor's own friction. */
 static void torque_cure(wpin_finding *n, const wpin_facts *f, double torque) {
-    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_part_motor *m = &f->load->motor;
     double load = m->load_torque / m->gear_efficiency;
     double own = f->hold - load / m->gear_ratio, left = torque / 1.5 - own;
     bool starved = f->most_amps < f->volts / f->loop_ohms;
@@ -38,7 +38,7 @@ static void start_torque(wpin_vetter *v) {
 }
 
 static wpin_winding_load winding_load(const wpin_facts *f, double amps, bool by_volts) {
-    const wpin_sim_motor *m = &f->load->motor;
+    const wpin_part_motor *m = &f->load->motor;
     return (wpin_winding_load){.ohms = m->resistance,
                                .other_ohms = f->loop_ohms - m->resistance,
                                .amps = amps,
@@ -73,7 +73,7 @@ static int cool_percent(const wpin_facts *f, double amps) {
 
 static void winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_heat *h = &f->load->motor.heat;
+        const wpin_part_heat *h = &f->load->motor.heat;
         wpin_winding_load load = winding_load(f, f->hot_rms, false);
         double rise = wpin_calc_winding_rise(&load, h->resistance);
         double room = h->limit - wpin_air(v);
@@ -126,7 +126,7 @@ static bool overload_serves(const wpin_facts *f, double amps, double lasts, doub
 /* A stall that neither driver nor trip ends, after it has run for long. */
 static void stall_winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_heat *h = &f->load->motor.heat;
+        const wpin_part_heat *h = &f->load->motor.heat;
         const wpin_rig_limits *l = &f->load->limits;
         bool trip = l->trip_input >= 0 && l->trip_amps < f->stall_amps;
         if (!f->motor || h->resistance <= 0 || trip) {
@@ -168,7 +168,7 @@ static void stall_winding(wpin_vetter *v) {
 /* A torque is there to be held: for as long as anybody likes, or until an overload protection. */
 static void current_winding(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_heat *h = &f->load->motor.heat;
+        const wpin_part_heat *h = &f->load->motor.heat;
         double amps = f->load->current.rated, room = h->limit - wpin_air(v);
         if (!f->load->current.there || h->resistance <= 0) {
             continue;
@@ -221,7 +221,7 @@ static void limit_side(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         for (int way = 0; way < 2; way++) {
             int input = f->load->limits.limit_inputs[way];
-            const wpin_sim_motor *m = &f->load->motor;
+            const wpin_part_motor *m = &f->load->motor;
             if (input < 0 || v->rig->inputs[input].kind != WPIN_RIG_LIMIT) {
                 continue;
             }
@@ -250,7 +250,7 @@ static void limit_side(wpin_vetter *v) {
 static void no_limit(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        const wpin_sim_motor *m = &f->load->motor;
+        const wpin_part_motor *m = &f->load->motor;
         bool open =
             l->limit_inputs[0] < 0 ||
             (l->limit_inputs[1] < 0 && wpin_stage_kind_has(f->load->kind, WPIN_DRIVE_REVERSE));
@@ -267,7 +267,7 @@ static void no_limit(wpin_vetter *v) {
 static void rated(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double volts = f->load->limits.rated_volts;
-        const wpin_sim_lamp *lamp = &f->load->lamp;
+        const wpin_part_lamp *lamp = &f->load->lamp;
         double strip = lamp->forward_volts > 0 ? lamp->watts / lamp->volts : 0; /* its current */
         if (strip > 0 && WPIN_RATED_SLACK * volts < f->volts && f->stall_amps > 2 * strip) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);

@@ -5,7 +5,7 @@
 
 /* The most that a load takes from a pin that drives it itself: stalled, cold, drawn in. */
 static double load_amps(const wpin_rig_controller *c, const wpin_rig_load *l) {
-    const wpin_sim_lamp *p = &l->lamp;
+    const wpin_part_lamp *p = &l->lamp;
     double ohms = l->what == WPIN_RIG_SOLENOID ? l->solenoid.resistance : l->motor.resistance;
     double drop = 0;
     if (l->what == WPIN_RIG_LAMP) {
@@ -19,14 +19,14 @@ static double load_amps(const wpin_rig_controller *c, const wpin_rig_load *l) {
 static double pin_amps(const wpin_vetter *v, const wpin_facts *f) {
     const wpin_rig_controller *c = &v->rig->controller;
     const wpin_rig_load *l = f->load;
-    const wpin_sim_gate *g = &l->bridge.gate;
+    const wpin_part_gate *g = &l->bridge.gate;
     if (l->kind->direct) {
         return load_amps(c, l);
     }
-    if (g->kind == WPIN_SIM_TRANSISTOR_NPN) {
+    if (g->kind == WPIN_TRANSISTOR_NPN) {
         return fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
     }
-    const wpin_sim_opto *opto = &l->bridge.opto;
+    const wpin_part_opto *opto = &l->bridge.opto;
     if (opto->least_amps > 0) {
         return fmax(0, c->logic_volts - opto->forward_volts) /
                (opto->series_ohms + c->pin_resistance);
@@ -54,7 +54,7 @@ static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load 
                   wpin_calc_preferred(fmax(ohms, 1), 12, WPIN_ROUND_UP));
         return;
     }
-    bool opto = l->bridge.opto.least_amps > 0, npn = l->bridge.gate.kind == WPIN_SIM_TRANSISTOR_NPN;
+    bool opto = l->bridge.opto.least_amps > 0, npn = l->bridge.gate.kind == WPIN_TRANSISTOR_NPN;
     double drop = opto ? l->bridge.opto.forward_volts : l->bridge.gate.base_volts;
     double least = (c->logic_volts - drop) / (0.9 * c->pin_rated) - c->pin_resistance;
     if (opto || npn) {
@@ -141,12 +141,12 @@ static void timer(wpin_vetter *v) {
 static void logic_level(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_bridge *b = &f->load->bridge;
+        const wpin_part_driver *b = &f->load->bridge;
         double high =
             c->logic_volts * b->input_resistance / (b->input_resistance + c->pin_resistance);
         high *= 1 - v->options.tolerance;
-        bool chip = b->gate.kind == WPIN_SIM_TRANSISTOR_NONE && b->coil_ohms <= 0 &&
-                    b->opto.least_amps <= 0;
+        bool chip =
+            b->gate.kind == WPIN_TRANSISTOR_NONE && b->coil_ohms <= 0 && b->opto.least_amps <= 0;
         if (chip && high < b->input_high) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "a high pin reaches %.3g V, the driver's inputs need %.3g V", high,
@@ -160,7 +160,7 @@ static void logic_level(wpin_vetter *v) {
 static void coil(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_bridge *b = &f->load->bridge;
+        const wpin_part_driver *b = &f->load->bridge;
         double slack = 1 - v->options.tolerance;
         double volts = c->logic_volts * b->coil_ohms / (b->coil_ohms + c->pin_resistance) * slack;
         if (b->coil_ohms > 0 && volts < b->coil_volts) {
@@ -176,7 +176,7 @@ static void coil(wpin_vetter *v) {
 static void opto(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_opto *o = &f->load->bridge.opto;
+        const wpin_part_opto *o = &f->load->bridge.opto;
         double amps = pin_amps(v, f) * (1 - v->options.tolerance);
         if (o->least_amps <= 0 || amps >= 1.25 * o->least_amps) {
             continue;

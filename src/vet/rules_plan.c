@@ -172,7 +172,7 @@ static void before_neutral(wpin_vetter *v) {
         const wpin_rig_load *load = &v->rig->loads[l];
         size_t source = wpin_source_of(v->rig, load->supply);
         double seen = on_before(v, source, 0) ? load->limits.rest : 0;
-        bool pulses = load->kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+        bool pulses = load->kind->logic == WPIN_LOGIC_SERVO_PULSE;
         for (size_t i = 0; pulses && i < v->plan->step_count; i++) {
             const wpin_step *s = &v->plan->steps[i];
             if (s->op == WPIN_OP_SWITCH && s->target.number == source && !on_before(v, source, i)) {

@@ -20,7 +20,7 @@ static void ripple(wpin_vetter *v) {
         if (!f->motor || f->pwm_hz <= 0) {
             continue;
         }
-        bool fast = l->bridge.off_phase == WPIN_SIM_OFF_FAST;
+        bool fast = l->bridge.off_phase == WPIN_OFF_FAST;
         double amps = wpin_calc_ripple_amps(f->volts, 0.5, l->limits.pwm_hz, l->motor.inductance);
         amps = fmin(amps * (fast ? 2 : 1), f->stall_amps); /* never more than all there is */
         if (amps > 0.6 * f->stall_amps && amps > f->run_amps) {
@@ -97,8 +97,8 @@ static bool plan_calibrates(const wpin_vetter *v, const wpin_facts *f) {
 static void pulse_ends(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        const wpin_sim_bridge *b = &f->load->bridge;
-        if (f->load->kind->logic != WPIN_SIM_LOGIC_SERVO_PULSE || plan_calibrates(v, f)) {
+        const wpin_part_driver *b = &f->load->bridge;
+        if (f->load->kind->logic != WPIN_LOGIC_SERVO_PULSE || plan_calibrates(v, f)) {
             continue;
         }
         double off = fabs(l->pulse_zero - b->pulse_zero) / b->pulse_swing;

@@ -4,7 +4,7 @@
 /* Torque left at a rate: a square wave of current in L and R reaches I tanh(t / 2 tau), the
  * back-emf takes volts away. */
 static double pull_out(const wpin_facts *f, double full_rate, double speed) {
-    const wpin_sim_stepper *s = &f->load->stepper;
+    const wpin_part_stepper *s = &f->load->stepper;
     double constant = s->holding_torque / (sqrt(2) * s->rated_amps);
     double amps = fmax(0, f->stall_amps / 2 - constant * speed / f->loop_ohms);
     double half_wave = 2 / full_rate, tau = s->inductance / f->loop_ohms;
@@ -18,7 +18,7 @@ typedef struct step_torque {
 
 static step_torque torque_at(const wpin_facts *f, double rate, bool started) {
     const wpin_rig_stepping *d = &f->load->stepping;
-    const wpin_sim_stepper *s = &f->load->stepper;
+    const wpin_part_stepper *s = &f->load->stepper;
     double halves = d->half_steps ? 2 : 1, full = rate / halves;
     double per_step = 2 * PI / s->steps_per_rev, speed = full * per_step;
     double gain = started ? speed * full / 2 : d->acceleration / halves * per_step;
@@ -69,7 +69,7 @@ static void step_rate(wpin_vetter *v) {
  * that and hardly damped it swings further each time until it falls out of step. */
 static void resonance(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_stepper *s = &f->load->stepper;
+        const wpin_part_stepper *s = &f->load->stepper;
         const wpin_rig_stepping *d = &f->load->stepping;
         if (f->load->what != WPIN_RIG_STEPPER || d->half_steps) {
             continue;
@@ -93,7 +93,7 @@ static void resonance(wpin_vetter *v) {
 
 /* Temperature at which a winding settles that carries a current for good. */
 static double winding_degrees(const wpin_vetter *v, const wpin_facts *f, double amps) {
-    const wpin_sim_stepper *s = &f->load->stepper;
+    const wpin_part_stepper *s = &f->load->stepper;
     wpin_winding_load load = {.ohms = s->resistance,
                               .other_ohms = f->loop_ohms - s->resistance,
                               .amps = amps * sqrt(2), /* both are on */
@@ -103,7 +103,7 @@ static double winding_degrees(const wpin_vetter *v, const wpin_facts *f, double 
 }
 
 static void cure_current(wpin_finding *n, const wpin_facts *f, bool rests) {
-    const wpin_sim_stepper *s = &f->load->stepper;
+    const wpin_part_stepper *s = &f->load->stepper;
     bool pwm = wpin_stage_kind_has_pwm(f->load->kind);
     double share = fmin(0.95 * s->rated_amps / fmax(f->stall_amps / 2, 1e-9), 1);
     if (share > 0.05) {
@@ -121,7 +121,7 @@ static void cure_current(wpin_finding *n, const wpin_facts *f, bool rests) {
  * its way. */
 static void stepper_current(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_stepper *s = &f->load->stepper;
+        const wpin_part_stepper *s = &f->load->stepper;
         const wpin_rig_stepping *d = &f->load->stepping;
         if (f->load->what != WPIN_RIG_STEPPER) {
             continue;

@@ -349,8 +349,7 @@ static void pumped(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         double farads = f->supply->capacitance, most = l->bridge.burns_above_volts;
-        bool returns =
-            wpin_stage_kind_takes_duty(l->kind) && l->bridge.off_phase == WPIN_SIM_OFF_SHORT;
+        bool returns = wpin_stage_kind_takes_duty(l->kind) && l->bridge.off_phase == WPIN_OFF_SHORT;
         double volts = f->motor && farads > 0 && returns ? wpin_returned_volts(f, farads) : 0;
         if (f->supply->from >= 0 && !makes_more(v->rig, f->supply)) {
             volts = fmin(volts, wpin_volts_of(v, (size_t)f->supply->from) + 0.7);

@@ -23,7 +23,7 @@ static void free_wheel(wpin_vetter *v) {
 /* A transistor of one's own has no diode unless somebody puts one in. */
 static void diode_assumed(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        bool alone = f->load->bridge.gate.kind != WPIN_SIM_TRANSISTOR_NONE;
+        bool alone = f->load->bridge.gate.kind != WPIN_TRANSISTOR_NONE;
         const wpin_rig_place *said = wpin_rig_place_of(v->rig, f->load->name, "driver free-wheel");
         bool told = said != NULL && strcmp(said->key, "free-wheel") == 0;
         if (alone && !told && f->load->what != WPIN_RIG_LAMP) {
@@ -133,7 +133,7 @@ static void bootstrap(wpin_vetter *v) {
 /* ---- single transistors ---- */
 
 /* A preferred base resistor, if the pin may give what it then takes. */
-static void base_cure(wpin_finding *n, const wpin_rig_controller *c, const wpin_sim_gate *g,
+static void base_cure(wpin_finding *n, const wpin_rig_controller *c, const wpin_part_gate *g,
                       double amps) {
     double left = c->logic_volts - g->base_volts, ohms = left / amps - c->pin_resistance;
     ohms = ohms > 1 ? wpin_calc_preferred(ohms, 12, WPIN_ROUND_DOWN) : 0;
@@ -173,8 +173,8 @@ static base_needs needs_of(const wpin_facts *f) {
 static void base_drive(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
-        if (g->kind != WPIN_SIM_TRANSISTOR_NPN || f->load->what == WPIN_RIG_STEPPER) {
+        const wpin_part_gate *g = &f->load->bridge.gate;
+        if (g->kind != WPIN_TRANSISTOR_NPN || f->load->what == WPIN_RIG_STEPPER) {
             continue;
         }
         double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
@@ -202,10 +202,10 @@ static void base_drive(wpin_vetter *v) {
 
 static void gate_drive(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
-        bool high = g->kind == WPIN_SIM_TRANSISTOR_PFET;
+        const wpin_part_gate *g = &f->load->bridge.gate;
+        bool high = g->kind == WPIN_TRANSISTOR_PFET;
         double volts = wpin_gate_volts(v, f) * (high ? 1 : 1 - v->options.tolerance);
-        if ((g->kind != WPIN_SIM_TRANSISTOR_NFET && !high) || volts >= g->stated_at) {
+        if ((g->kind != WPIN_TRANSISTOR_NFET && !high) || volts >= g->stated_at) {
             continue;
         }
         bool dead = volts <= g->threshold;
@@ -228,9 +228,9 @@ static void gate_drive(wpin_vetter *v) {
 
 static void never_off(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
+        const wpin_part_gate *g = &f->load->bridge.gate;
         double left = f->volts - v->rig->controller.logic_volts;
-        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && !g->shifter && left >= g->threshold) {
+        if (g->kind == WPIN_TRANSISTOR_PFET && !g->shifter && left >= g->threshold) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n,
                        "with the pin high its gate is still %.3g V below the supply, it conducts "
@@ -248,9 +248,9 @@ static void never_off(wpin_vetter *v) {
 
 static void gate_limit(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        const wpin_sim_gate *g = &f->load->bridge.gate;
+        const wpin_part_gate *g = &f->load->bridge.gate;
         double volts = wpin_gate_volts(v, f);
-        if (g->kind == WPIN_SIM_TRANSISTOR_PFET && volts > g->limit) {
+        if (g->kind == WPIN_TRANSISTOR_PFET && volts > g->limit) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "%.3g V between gate and source, it survives %.3g V", volts, g->limit);
             wpin_consequence(n, "the gate is punctured");

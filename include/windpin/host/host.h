@@ -8,6 +8,7 @@
 #include "calc.h"
 #include "identify.h"
 #include "messages.h"
+#include "parts.h"
 #include "plan.h"
 #include "quantity.h"
 #include "rehearsal.h"

@@ -8,6 +8,7 @@
 #include "../api.h"
 #include "identify.h"
 #include "plan.h"
+#include "sim.h"
 #include "trace.h"
 
 #ifdef __cplusplus
@@ -125,9 +126,9 @@ typedef struct wpin_report {
     size_t requirement_count;
     wpin_fault_result *faults;
     size_t fault_count;
-    wpin_sim_burn *burns; /**< Times since the plan began. */
+    wpin_part_burn *burns; /**< Times since the plan began. */
     size_t burn_count;
-    wpin_sim_event *events; /**< What else happened; times since the plan began. */
+    wpin_part_event *events; /**< What else happened; times since the plan began. */
     size_t event_count;
     wpin_pwm_achieved *pwm; /**< For each load. */
     double *amps_peak;      /**< For each load. */
@@ -262,7 +263,7 @@ WPIN_API bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_
                                    size_t why_size);
 
 /** The simulated controller of a rig. */
-WPIN_API wpin_sim_controller wpin_rig_controller_part(const wpin_rig *rig);
+WPIN_API wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig);
 
 /** Builds the simulated board of a rig. NULL when out of memory. The numbers of supplies, bridges
  * and motors are those of the rig's supplies and loads. */

@@ -9,7 +9,7 @@
 #include "../windpin.h"
 #include "calc.h"
 #include "messages.h"
-#include "sim.h"
+#include "parts.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -68,7 +68,7 @@ typedef struct wpin_rig_supply {
     int from;         /**< Supply it is made from, or -1. */
     double headroom, least_input, efficiency;
     bool switching;
-    wpin_sim_heat heat;
+    wpin_part_heat heat;
     char ground[WPIN_NAME_MAX + 1]; /**< Which ground it lies on; "" is the common one. */
     int joined;                     /**< Supply whose plus is tied to its own, or -1. */
     bool reversed;                  /**< Connected the wrong way round. */
@@ -100,10 +100,10 @@ typedef struct wpin_stage_kind {
     const wpin_stage_table *table;       /**< What the core believes. */
     const char *table_name;              /**< Its variable in stage.h or stepper.h. */
     const char *lines[WPIN_STAGE_LINES]; /**< Names of the table's lines, in order. */
-    wpin_sim_logic logic;                /**< The driver that the simulator puts behind it. */
+    wpin_logic logic;                    /**< The driver that the simulator puts behind it. */
     int inputs[WPIN_STAGE_LINES];        /**< Driver input of each line. */
     bool inverted[WPIN_STAGE_LINES];     /**< Lines that are inverted by nature. */
-    wpin_sim_off_phase off_phase;        /**< What the driver does while PWM is low. */
+    wpin_off_phase off_phase;            /**< What the driver does while PWM is low. */
     bool contacts;                       /**< Relay contacts: slow, bouncing, never PWM. */
     bool solid;                          /**< A solid-state relay: an output that has to fit the
                                               supply's kind of current. */
@@ -127,7 +127,7 @@ WPIN_API bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line)
 WPIN_API bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
 /** Whether it is three legs for a brushless motor. */
 static inline bool wpin_stage_kind_is_three_phase(const wpin_stage_kind *kind) {
-    return wpin_sim_logic_is_three_phase(kind->logic);
+    return wpin_logic_is_three_phase(kind->logic);
 }
 /** Whether a kind can do what a state is: a three-phase one drives forward and in reverse by its
  * sectors. */
@@ -344,10 +344,10 @@ typedef struct wpin_current_design {
 /** What a motor was found to be. Values of 0: not found. */
 typedef struct wpin_rig_identified {
     bool there;
-    bool stale;           /**< The motor's entry has changed since: none of it is used. */
-    char on[12];          /**< The day. */
-    uint32_t of;          /**< Mark of the motor's entry it was found for. */
-    wpin_sim_motor motor; /**< Only what is found counts. */
+    bool stale;            /**< The motor's entry has changed since: none of it is used. */
+    char on[12];           /**< The day. */
+    uint32_t of;           /**< Mark of the motor's entry it was found for. */
+    wpin_part_motor motor; /**< Only what is found counts. */
 } wpin_rig_identified;
 
 /** How a load is brought to a place. Angles at the output, turns. */
@@ -377,12 +377,12 @@ typedef struct wpin_rig_load {
     int8_t on_stop;   /**< A wpin_stop_how: what the stop input does to it. */
     bool rest_brakes; /**< At zero duty the stage brakes instead of coasting. */
     wpin_rig_limits limits;
-    wpin_sim_bridge bridge; /**< Its name is NULL: use the load's. */
+    wpin_part_driver bridge; /**< Its name is NULL: use the load's. */
     wpin_rig_what what;
-    wpin_sim_motor motor; /**< The same. */
-    wpin_sim_lamp lamp;
-    wpin_sim_solenoid solenoid;
-    wpin_sim_stepper stepper;
+    wpin_part_motor motor; /**< The same. */
+    wpin_part_lamp lamp;
+    wpin_part_solenoid solenoid;
+    wpin_part_stepper stepper;
     wpin_rig_stepping stepping;
     wpin_rig_hall hall;
     wpin_rig_crossing crossing;
@@ -450,7 +450,7 @@ static inline bool wpin_rig_is_sensor(const wpin_rig_input *input) {
 
 /** A fault to be put into the simulated board. */
 typedef struct wpin_injection {
-    wpin_sim_fault fault;
+    wpin_part_fault fault;
     int number, detail; /**< As wpin_sim_inject takes them. */
 } wpin_injection;
 
@@ -524,7 +524,7 @@ WPIN_API bool wpin_rig_is_isolated(const wpin_rig_load *load);
 WPIN_API bool wpin_rig_single_switch(const wpin_stage_kind *kind);
 /** The way its current takes while PWM is low: bipolar switches, which carry it one way only, leave
  * the other way to a diode even where both low sides are on. */
-WPIN_API wpin_sim_off_phase wpin_rig_off_phase(const wpin_rig_load *load);
+WPIN_API wpin_off_phase wpin_rig_off_phase(const wpin_rig_load *load);
 
 /** Light of a lamp or strip at a duty, 1: rated; a filament as hot as its volts make it, a strip by
  * the share of the time it is on. */
@@ -555,7 +555,7 @@ WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);
 /** What its speed is measured over at least, s. */
 WPIN_API double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load);
 /** What tells one entry of a motor from another: of its constants as the file says them. */
-WPIN_API uint32_t wpin_rig_motor_mark(const wpin_sim_motor *motor);
+WPIN_API uint32_t wpin_rig_motor_mark(const wpin_part_motor *motor);
 /** A load as the regulator of its speed sees it, near a speed at the output, rpm: slopes of its
  * current and its drag there, and what its speed is measured over. */
 WPIN_API wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_load *load,

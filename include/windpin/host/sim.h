@@ -4,11 +4,11 @@
  * legs from the levels on its inputs by its own logic. Between two switching edges the circuit is
  * linear and is solved exactly.
  *
- *     wpin_sim *sim = wpin_sim_new(&(wpin_sim_controller){...});
+ *     wpin_sim *sim = wpin_sim_new(&(wpin_part_controller){...});
  *     int supply = wpin_sim_add_supply(sim, &twelve_volts);
  *     int bridge = wpin_sim_add_bridge(sim, &chip, supply);
  *     int motor = wpin_sim_add_motor(sim, &pump, bridge);
- *     wpin_sim_wire_input(sim, bridge, WPIN_SIM_INPUT_PWM, 9);
+ *     wpin_sim_wire_input(sim, bridge, WPIN_DRIVER_INPUT_PWM, 9);
  *     wpin_port port = wpin_sim_port(sim);
  *
  * Host only: uses floating point and the heap. All quantities SI (V, A, ohm, H, Nm, kg m2,
@@ -19,6 +19,7 @@
 
 #include "../api.h"
 #include "../port.h"
+#include "parts.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -27,275 +28,9 @@ extern "C" {
 /** A simulated board. */
 typedef struct wpin_sim wpin_sim;
 
-/** The controller: its pins and timers. */
-typedef struct wpin_sim_controller {
-    double logic_volts;       /**< Level of a high pin without load, V. */
-    double pin_resistance;    /**< Output resistance of a pin, ohm. */
-    double pin_burns_above;   /**< Current a pin does not survive, A. */
-    double timer_hz;          /**< Clock of the PWM timers, Hz; divided by 1, 2, 4 ... 1024. */
-    uint32_t timer_steps_max; /**< Longest period in timer steps, e.g. 65536. */
-    wpin_moment clock_start;  /**< Reading of the microsecond clock at the start. */
-} wpin_sim_controller;
-
-/** Duty steps that a timer has at a PWM frequency, and the frequency it then really has. 0 when
- * it can not make it. */
-WPIN_API uint32_t wpin_sim_timer_steps(const wpin_sim_controller *controller, double hz,
-                                       double *achieved);
-
-/** A motor supply. */
-typedef struct wpin_sim_supply {
-    const char *name;   /**< For messages; copied. */
-    double volts;       /**< Open voltage. */
-    double resistance;  /**< Internal, ohm. */
-    bool on;            /**< Position of its switch at the start. */
-    double limit_amps;  /**< It cuts out above this for 10 ms and comes back a second later; 0: no
-                             limit. */
-    double capacitance; /**< It can not take current back: what returns charges this, F. 0: it can,
-                             like a battery. */
-    bool reversed;      /**< Plus and minus are swapped. */
-    bool droops;     /**< At its limit the voltage gives way instead of cutting out: a weak port. */
-    double capacity; /**< Of cells, As: the open voltage falls evenly to... 0: never. */
-    double empty_volts; /**< ...this when it is used up, and then to nothing. */
-} wpin_sim_supply;
-
-/** A regulator or converter that makes one supply from another. */
-typedef struct wpin_sim_regulator {
-    const char *name;       /**< For messages; copied. */
-    int from;               /**< Number of the supply it is fed from. */
-    double volts;           /**< What it makes. Above its input's volts it is a boost converter. */
-    double resistance;      /**< Of its output, ohm. */
-    double capacitance;     /**< At its output, F: it can't take current back, so this is charged;
-                                 above its input the rest goes on there through its diode (not of a
-                                 boost converter). 0: it takes it. */
-    double headroom;        /**< It needs this much more at its input, V; a boost converter none. */
-    double least_input;     /**< Below this at its input it gives nothing, V. */
-    bool switching;         /**< Passes on power; otherwise linear, and passes on current. */
-    double efficiency;      /**< Of a switching one, 0 (excluded) to 1. */
-    double limit_amps;      /**< It lets its voltage droop above this; 0: no limit. */
-    double heat_resistance; /**< To the air, K/W: at 150 degC it shuts itself down until it has
-                                 cooled to 130; 0: stays cold. */
-    double heat_time;       /**< Thermal time constant, s. */
-} wpin_sim_regulator;
-
-/** How a part heats: its temperature above 25 degC follows power x resistance. */
-typedef struct wpin_sim_heat {
-    double resistance; /**< To the air, K/W; 0: it stays cold. */
-    double time;       /**< Time constant, s. */
-    double limit;      /**< Temperature it does not survive, degC. */
-    bool drifts;       /**< Of a winding: its resistance rises by 0.393 %/K, and a motor's constant
-                            falls by 0.1 %/K (magnets that warm half as much). */
-} wpin_sim_heat;
-
-/** By which logic a driver turns the levels on its inputs into leg states. The inputs are numbered
- * in the order given; one that floats or is not wired reads low. */
-typedef enum wpin_sim_logic {
-    /** direction, pwm, brake: brake shorts; else PWM high drives; else the off phase. */
-    WPIN_SIM_LOGIC_DIRECTION_PWM_BRAKE,
-    /** direction, pwm: PWM high drives; else the off phase. */
-    WPIN_SIM_LOGIC_DIRECTION_PWM,
-    /** in1, in2: both low free, both high short, else drives the way of the high one. */
-    WPIN_SIM_LOGIC_TWO_INPUTS,
-    /** in1, in2, enable: enable low is the off phase; else as two inputs. */
-    WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE,
-    /** in1, in2, enable, standby: standby low is free; else as before. */
-    WPIN_SIM_LOGIC_TWO_INPUTS_ENABLE_STANDBY,
-    /** input, pwm, standby: standby low is free; PWM high drives leg A by the input and leg B by
-     * its inverse; PWM low shorts. */
-    WPIN_SIM_LOGIC_HIDDEN_PARTNER,
-    /** a, b, enable: enable low is free; else each leg follows its input. */
-    WPIN_SIM_LOGIC_HALF_BRIDGES,
-    /** a-high, a-low, b-high, b-low: each switch by itself; both of a leg is a short. */
-    WPIN_SIM_LOGIC_FOUR_SWITCHES,
-    /** gate: one switch to ground; the motor's other end is on the supply. */
-    WPIN_SIM_LOGIC_LOW_SIDE,
-    /** gate: one switch to the supply, on while the gate is low; the other end is on ground. */
-    WPIN_SIM_LOGIC_HIGH_SIDE,
-    /** coil: a contact to the supply; the motor's other end is on ground. */
-    WPIN_SIM_LOGIC_RELAY,
-    /** a, b: two changeover contacts, to ground at rest, to the supply when on. */
-    WPIN_SIM_LOGIC_TWO_RELAYS,
-    /** pulse: a controller of its own that drives by the width of servo-style pulses. */
-    WPIN_SIM_LOGIC_SERVO_PULSE,
-    /** a1, a2, b1, b2: two bridge channels, each as two inputs, with a winding each. */
-    WPIN_SIM_LOGIC_TWO_CHANNELS,
-    /** a1, a2, a-enable, b1, b2, b-enable: the same, each with an enable. */
-    WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE,
-    /** a-high, a-low, b-high, b-low, c-high, c-low: three legs, each switch by itself; both of a
-     * leg is a short. For a brushless motor, as the next. */
-    WPIN_SIM_LOGIC_SIX_SWITCHES,
-    /** a, a-enable, b, b-enable, c, c-enable: enable low is off; else each leg follows its input.
-     */
-    WPIN_SIM_LOGIC_THREE_HALF_BRIDGES,
-    WPIN_SIM_LOGIC_COUNT
-} wpin_sim_logic;
-
-/** Whether a driver has two channels for the windings of a stepper. */
-static inline bool wpin_sim_logic_is_two_channels(wpin_sim_logic logic) {
-    return logic == WPIN_SIM_LOGIC_TWO_CHANNELS || logic == WPIN_SIM_LOGIC_TWO_CHANNELS_ENABLE;
-}
-
-/** Whether a driver has three legs for a brushless motor. */
-static inline bool wpin_sim_logic_is_three_phase(wpin_sim_logic logic) {
-    return logic == WPIN_SIM_LOGIC_SIX_SWITCHES || logic == WPIN_SIM_LOGIC_THREE_HALF_BRIDGES;
-}
-
-/** Most inputs a driver has. */
-#define WPIN_SIM_INPUTS 6
-
-/** Inputs of a chip with direction, PWM and brake. */
-enum { WPIN_SIM_INPUT_DIRECTION, WPIN_SIM_INPUT_PWM, WPIN_SIM_INPUT_BRAKE };
-
-/** What the chip does while PWM is low. */
-typedef enum wpin_sim_off_phase {
-    WPIN_SIM_OFF_SLOW, /**< The low side of the return leg stays on; current free-wheels. */
-    WPIN_SIM_OFF_FAST, /**< All switches off; current returns to the supply through diodes. */
-    WPIN_SIM_OFF_SHORT /**< Both low sides on; the motor is shorted. */
-} wpin_sim_off_phase;
-
-/** A single transistor as a switch, driven by a pin. */
-typedef enum wpin_sim_transistor {
-    WPIN_SIM_TRANSISTOR_NONE, /**< A chip: its inputs see to that. */
-    WPIN_SIM_TRANSISTOR_NPN,  /**< Bipolar or Darlington, to ground. */
-    WPIN_SIM_TRANSISTOR_NFET, /**< Field-effect, to ground. */
-    WPIN_SIM_TRANSISTOR_PFET  /**< Field-effect, to the supply. */
-} wpin_sim_transistor;
-
-/** How a transistor is driven. Unused values are 0. */
-typedef struct wpin_sim_gate {
-    wpin_sim_transistor kind;
-    double base_ohms, base_volts, gain; /**< Bipolar: base resistor, V_BE, least current gain. */
-    double threshold, stated_at, limit; /**< Field-effect: threshold, gate voltage its on-resistance
-                                             is stated for, gate voltage it survives, V. */
-    double clamp_volts; /**< Of a p-channel one: between gate and source; 0: none. */
-    bool shifter;       /**< The same: a resistor pulls the gate to the supply, a small transistor
-                             down; the pin that drives that one drives the other way round. */
-} wpin_sim_gate;
-
-/** An input with a light-emitting diode behind a resistor: an opto-coupler, a solid-state relay. */
-typedef struct wpin_sim_opto {
-    double forward_volts; /**< Of the diode, V. */
-    double series_ohms;   /**< Its resistor, ohm. */
-    double least_amps;    /**< Current that switches it, A; 0: no such input. */
-} wpin_sim_opto;
-
-/** A bridge chip with two legs. */
-typedef struct wpin_sim_bridge {
-    const char *name; /**< For messages; copied. */
-    wpin_sim_logic logic;
-    wpin_sim_off_phase off_phase;
-    double on_resistance;     /**< Of each switch, ohm. */
-    double diode_volts;       /**< Forward drop of each free-wheel diode, V. */
-    double diode_resistance;  /**< Slope of each diode, ohm. */
-    double diode_limit;       /**< Mean current each diode survives, A; 0: as much as the switch. */
-    double diode_recovery;    /**< Time a diode takes to block, s: a short for that long each time
-                                   a switch takes its current over. */
-    double input_resistance;  /**< Of each input to ground, ohm. */
-    double burns_above_amps;  /**< Motor current it does not survive, A... */
-    double burns_after;       /**< ...when it lasts this long, s. */
-    double burns_above_volts; /**< Supply voltage it does not survive, V. */
-    bool interlock;           /**< Its own logic keeps the sides of a leg apart. */
-    double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
-    double sense_filter;        /**< Time constant of the sense filter, s. */
-    double sense_noise;         /**< Of the sense output, from tip to tip, V. */
-    double saturation_volts;    /**< Drop of each switch besides its resistance (bipolar), V. */
-    bool no_diodes;             /**< The free-wheel diodes are missing. */
-    double contact_delay;       /**< Relays: from coil to contact, s. */
-    double contact_bounce;      /**< Relays: how long the contact bounces, s. */
-    bool latches;               /**< An output of triacs on direct current: once on it stays on
-                                     for as long as current flows. */
-    double dead_time;           /**< Its own, between the sides of a leg, s. */
-    bool protects;              /**< Above its current limit it switches off for 10 ms instead of
-                                     burning; above its heat limit until it is 20 K cooler. */
-    wpin_sim_heat heat;         /**< Of the whole driver. */
-    double input_high;          /**< Level its inputs need to read high, V; 0: half the logic. */
-    double least_volts;         /**< Below this on its supply it is off, V. */
-    double switch_time;    /**< Time a side takes to turn off, s: less dead time than this makes
-                                both sides conduct. */
-    double bootstrap_time; /**< Its high sides stay on for this long at most, s; 0: for ever. */
-    bool not_ready;        /**< A jumper or switch keeps it off. */
-    wpin_sim_gate gate;    /**< Of a single transistor. */
-    wpin_sim_opto opto;    /**< Of each input. */
-    double coil_ohms;      /**< A relay whose coil hangs on the pin: its resistance, ohm... */
-    double coil_volts;     /**< ...and the volts that close it. 0: a transistor drives it. */
-    double motor_farads;   /**< Capacitor across the motor, F. */
-    double pulse_zero;     /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
-    double pulse_swing;    /**< Change of width it takes as full, s; 0: 0.5 ms. */
-} wpin_sim_bridge;
-
-/** A motor with gear and load. Torques and inertia on the motor shaft unless said. Of a brushless
- * one, with three windings in a star, R and L are between two leads and K is the peak of the
- * voltage between two leads: while two phases carry the current it is a brushed motor of these
- * figures. */
-typedef struct wpin_sim_motor {
-    const char *name;        /**< For messages; copied. */
-    double resistance;       /**< R, ohm. */
-    double inductance;       /**< L, H. */
-    double constant;         /**< K, V s/rad = Nm/A. */
-    double pole_pairs;       /**< Of a brushless motor; 0: a brushed one. */
-    bool sinusoidal;         /**< Its voltage is a sine; otherwise flat for 120 degrees. */
-    double inertia;          /**< J of rotor and gear, kg m2. */
-    double static_friction;  /**< Torque that holds the shaft at rest, Nm. */
-    double dry_friction;     /**< Torque against any motion, Nm; at most static_friction. */
-    double viscous_friction; /**< Nm s/rad. */
-    double gear_ratio;       /**< Motor turns per output turn, above 0. */
-    double gear_efficiency;  /**< 0 (excluded) to 1. */
-    double load_torque;      /**< At the output, against any motion, Nm. */
-    double load_viscous;     /**< At the output, Nm s/rad. */
-    double load_quadratic;   /**< At the output, Nm s2/rad2 (a fan). */
-    double load_inertia;     /**< At the output, kg m2. */
-    double stop_low;         /**< End stops, turns of the output; both 0: none. */
-    double stop_high;
-    double start_turns; /**< Where the output stands at the start, turns. */
-    wpin_sim_heat heat; /**< Of the winding. */
-} wpin_sim_motor;
-
-/** Motor and load as one, on the motor's own shaft. */
-typedef struct wpin_at_shaft {
-    double holds;     /**< Torque that holds it at rest, Nm. */
-    double drags;     /**< Torque against all motion, Nm. */
-    double viscous;   /**< Nm s/rad. */
-    double quadratic; /**< Nm s2/rad2. */
-    double inertia;   /**< kg m2. */
-} wpin_at_shaft;
-
-/** What is at the output through the gear: speeds by its ratio, torques by ratio and efficiency.
- * Any. */
-WPIN_API wpin_at_shaft wpin_sim_at_shaft(const wpin_sim_motor *motor);
-/** Torque against it at a speed of its own shaft, w rad/s. Any. */
-WPIN_API double wpin_sim_drag(const wpin_at_shaft *shaft, double w);
-
-/** An encoder or tacho on a motor's shaft: a counter of the controller. */
-typedef struct wpin_sim_encoder {
-    double counts;    /**< Edges a turn of the shaft it sits on, all channels together, above 0. */
-    bool at_output;   /**< It sits behind the gear. */
-    bool one_channel; /**< Counts up, whichever way it turns. */
-    bool reversed;    /**< Counts down while the motor turns forward. */
-    double uneven;    /**< Edges are this share of their distance off their places, from tip to tip,
-                           the same in every turn; 0 to 0.5. */
-    bool no_moments;  /**< The counter does not know when its edges came. */
-} wpin_sim_encoder;
-
-/** Three Hall sensors on the shaft of a brushless motor, each an open collector with a pull-up.
- * Sensor a is high from 30 to 210 electrical degrees, counted from where the voltage of phase A
- * rises through zero; b and c follow 120 (or 60) degrees apart. */
-typedef struct wpin_sim_hall {
-    bool inverted; /**< Each shows the opposite. */
-    bool sixty;    /**< 60 degrees apart instead of 120. */
-    double off[3]; /**< Each is so far off its place, electrical degrees. */
-    double
-        hysteresis; /**< Each changes so much later, whichever way it turns, electrical degrees. */
-} wpin_sim_hall;
-
-/** Three comparators on the leads of a brushless motor, each high while its lead is above the
- * neutral point that three equal resistors make. */
-typedef struct wpin_sim_comparators {
-    double offset[3]; /**< Each lead counts as so many volts more, -1 to 1 (dividers, the comparator
-                           itself). */
-} wpin_sim_comparators;
-
 /** The three phases of a brushless motor at one instant. */
 typedef struct wpin_sim_phases {
-    double degrees; /**< Electrical, 0 to 360: see wpin_sim_hall. */
+    double degrees; /**< Electrical, 0 to 360: see wpin_part_hall. */
     double amps[3]; /**< Into leads a, b, c, A. */
     double emf[3];  /**< Of each phase against the star point, V. */
     double torque;  /**< In the air gap, Nm. */
@@ -304,83 +39,6 @@ typedef struct wpin_sim_phases {
 /** What the controller's interrupt does when one of its sensors changes. */
 typedef void wpin_sim_interrupt(void *context);
 
-/** A filament lamp or a strip of light-emitting diodes. */
-typedef struct wpin_sim_lamp {
-    const char *name;     /**< For messages; copied. */
-    double volts;         /**< Rated; diodes: at which they draw their rated power. */
-    double watts;         /**< Rated. */
-    double cold_share;    /**< Filament: cold resistance as a share of the hot one, 0 to 1; 1: none
-                               of that. */
-    double warm_up;       /**< Filament: time to glow, s. */
-    double forward_volts; /**< Diodes: they take nothing below this, V; 0: a filament. */
-} wpin_sim_lamp;
-
-/** A solenoid: a coil with a plunger. */
-typedef struct wpin_sim_solenoid {
-    const char *name;    /**< For messages; copied. */
-    double resistance;   /**< Of the coil, ohm. */
-    double inductance;   /**< H. */
-    double pull_in;      /**< Current that draws the plunger in, A... */
-    double pull_in_time; /**< ...when it flows for this long, s. */
-    double drop_out;     /**< Below this current for a millisecond the plunger falls back, A. */
-    wpin_sim_heat heat;  /**< Of the coil. */
-} wpin_sim_solenoid;
-
-/** A bipolar stepper with two windings. Without current it turns freely but for friction. */
-typedef struct wpin_sim_stepper {
-    const char *name;        /**< For messages; copied. */
-    double steps_per_rev;    /**< Full steps, a multiple of 4. */
-    double resistance;       /**< Of each winding, ohm. */
-    double inductance;       /**< Of each winding, H. */
-    double rated_amps;       /**< Of each winding, A. */
-    double holding_torque;   /**< With both windings at rated_amps, Nm. */
-    double inertia;          /**< Of rotor and load, kg m2. */
-    double dry_friction;     /**< Of rotor and load, Nm. */
-    double viscous_friction; /**< Nm s/rad. */
-    wpin_sim_heat heat;      /**< Of both windings together. */
-} wpin_sim_stepper;
-
-/** What a motor did since it was last asked. */
-typedef struct wpin_sim_reading {
-    double seconds;      /**< How long that was. */
-    double volts;        /**< Mean across the terminals, forward positive. */
-    double amps;         /**< Mean current. */
-    double amps_min;     /**< Lowest current. */
-    double amps_max;     /**< Highest current. */
-    double supply_amps;  /**< Mean current out of the supply for this motor. */
-    double supply_volts; /**< Supply voltage now. */
-    double rpm;          /**< Output speed now. */
-    double rpm_mean;     /**< Mean output speed. */
-    double turns;        /**< Output turns since the start. */
-    double amps_now;     /**< Current now; of a stepper the larger of its two, without sign. */
-    double effect;       /**< A lamp's light as a share of the rated; a solenoid's plunger, 1 in. */
-    double degrees;      /**< Temperature of winding or coil, degC. */
-    double driver_degrees; /**< Temperature of the driver, degC. */
-} wpin_sim_reading;
-
-/** Which part of a board: number of a pin, of a driver (wpin_sim_add_bridge), of what hangs on one.
- */
-typedef struct wpin_sim_part {
-    enum { WPIN_SIM_PART_PIN, WPIN_SIM_PART_DRIVER, WPIN_SIM_PART_LOAD } kind;
-    int number;
-} wpin_sim_part;
-
-/** Something that burnt. */
-typedef struct wpin_sim_burn {
-    double at;        /**< When, s since the start. */
-    wpin_sim_part of; /**< Which part... */
-    char part[64];    /**< ...in words. */
-    char reason[160]; /**< Why, in words. */
-} wpin_sim_burn;
-
-/** Something worth knowing that burnt nothing. */
-typedef struct wpin_sim_event {
-    double at;      /**< When, s since the start. */
-    char part[64];  /**< Which part. */
-    char what[160]; /**< What happened, in words. */
-    unsigned more;  /**< How often the same happened again later. */
-} wpin_sim_event;
-
 /** Called for every change of an opened pin, in the order of time; at first once for each pin
  * that is open already. */
 typedef void wpin_sim_pin_watcher(void *context, int64_t picoseconds, wpin_pin pin,
@@ -388,14 +46,14 @@ typedef void wpin_sim_pin_watcher(void *context, int64_t picoseconds, wpin_pin p
 
 /** A new board with 256 floating pins. NULL when out of memory or the controller makes no sense
  * (voltages, resistances, clock must be above zero). */
-WPIN_API wpin_sim *wpin_sim_new(const wpin_sim_controller *controller);
+WPIN_API wpin_sim *wpin_sim_new(const wpin_part_controller *controller);
 /** Frees the board; NULL is fine. */
 WPIN_API void wpin_sim_free(wpin_sim *sim);
 
 /** Adds a supply; its number from 0, or -1 (out of memory, values out of range). */
-WPIN_API int wpin_sim_add_supply(wpin_sim *sim, const wpin_sim_supply *supply);
+WPIN_API int wpin_sim_add_supply(wpin_sim *sim, const wpin_part_supply *supply);
 /** Adds a supply made from another one; its number from 0, or -1. */
-WPIN_API int wpin_sim_add_regulator(wpin_sim *sim, const wpin_sim_regulator *regulator);
+WPIN_API int wpin_sim_add_regulator(wpin_sim *sim, const wpin_part_regulator *regulator);
 /** Feeds the controller from a supply: it draws `amps`, and below `least_volts` it resets: every
  * pin floats. False if there is no such supply. */
 WPIN_API bool wpin_sim_feed_controller(wpin_sim *sim, int supply, double amps, double least_volts);
@@ -405,15 +63,15 @@ WPIN_API int wpin_sim_resets(const wpin_sim *sim);
 /** Voltage at a supply's terminals now, V. */
 WPIN_API double wpin_sim_supply_volts(const wpin_sim *sim, int supply);
 /** Adds a bridge chip fed from a supply; its number from 0, or -1. */
-WPIN_API int wpin_sim_add_bridge(wpin_sim *sim, const wpin_sim_bridge *bridge, int supply);
+WPIN_API int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int supply);
 /** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. A brushless one
  * needs a driver with three legs, and that a brushless one. */
-WPIN_API int wpin_sim_add_motor(wpin_sim *sim, const wpin_sim_motor *motor, int bridge);
+WPIN_API int wpin_sim_add_motor(wpin_sim *sim, const wpin_part_motor *motor, int bridge);
 /** The same for other loads; all are numbered together with the motors. */
-WPIN_API int wpin_sim_add_lamp(wpin_sim *sim, const wpin_sim_lamp *lamp, int bridge);
-WPIN_API int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_sim_solenoid *solenoid, int bridge);
+WPIN_API int wpin_sim_add_lamp(wpin_sim *sim, const wpin_part_lamp *lamp, int bridge);
+WPIN_API int wpin_sim_add_solenoid(wpin_sim *sim, const wpin_part_solenoid *solenoid, int bridge);
 /** A stepper needs a driver of two channels, and that one a stepper. */
-WPIN_API int wpin_sim_add_stepper(wpin_sim *sim, const wpin_sim_stepper *stepper, int bridge);
+WPIN_API int wpin_sim_add_stepper(wpin_sim *sim, const wpin_part_stepper *stepper, int bridge);
 
 /** Wires a controller pin to a chip input. Several inputs may share a pin. False if no such. */
 WPIN_API bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin);
@@ -435,11 +93,11 @@ WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, dou
 
 /** Puts an encoder on the shaft of a motor (not of other loads): the number of its counter for
  * wpin_port.count, from 0; -1 when it can not be. */
-WPIN_API int wpin_sim_add_encoder(wpin_sim *sim, const wpin_sim_encoder *encoder, int motor);
+WPIN_API int wpin_sim_add_encoder(wpin_sim *sim, const wpin_part_encoder *encoder, int motor);
 
 /** Puts Hall sensors on the shaft of a brushless motor, a, b and c wired to these pins: their
  * number from 0; -1 when it can not be. */
-WPIN_API int wpin_sim_add_hall(wpin_sim *sim, const wpin_sim_hall *hall, int motor,
+WPIN_API int wpin_sim_add_hall(wpin_sim *sim, const wpin_part_hall *hall, int motor,
                                const wpin_pin pins[3]);
 /** Calls `interrupt` within 2 us of each change of these sensors, as a pin-change interrupt would;
  * it may call everything of the port, and let time pass there. NULL: no more. False if there are
@@ -452,7 +110,7 @@ WPIN_API bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_sim_phas
 
 /** Puts comparators on the leads of a brushless motor, a, b and c wired to these pins: their number
  * from 0; -1 when it can not be. */
-WPIN_API int wpin_sim_add_comparators(wpin_sim *sim, const wpin_sim_comparators *comparators,
+WPIN_API int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators *comparators,
                                       int motor, const wpin_pin pins[3]);
 /** Calls `interrupt` in the middle of the on part of each PWM period of these comparators' motor,
  * as a timer's compare interrupt would (without PWM every 50 us); it may call everything of the
@@ -498,39 +156,10 @@ WPIN_API bool wpin_sim_supply_on(const wpin_sim *sim, int supply);
 /** Changes the constant load torque at the output, Nm. */
 WPIN_API bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque);
 
-/** Faults put into the board on purpose. */
-typedef enum wpin_sim_fault {
-    WPIN_SIM_FAULT_SUPPLY_DEAD,      /**< A supply gives nothing, whatever its switch says. */
-    WPIN_SIM_FAULT_SUPPLY_WEAK,      /**< Ten times its resistance and an ohm more. */
-    WPIN_SIM_FAULT_STALLED,          /**< A motor's shaft is held. */
-    WPIN_SIM_FAULT_WIRE_OFF,         /**< Input `detail` of a bridge hangs in the air. */
-    WPIN_SIM_FAULT_WIRES_SWAPPED,    /**< The first two wired inputs of a bridge change places. */
-    WPIN_SIM_FAULT_MOTOR_WIRE_OFF,   /**< A motor's lead is off. */
-    WPIN_SIM_FAULT_MOTOR_SWAPPED,    /**< A motor's leads change places. */
-    WPIN_SIM_FAULT_NO_GROUND,        /**< A bridge has no ground. */
-    WPIN_SIM_FAULT_DIODE_REVERSED,   /**< A free-wheel diode lies across the supply. */
-    WPIN_SIM_FAULT_STUCK,            /**< The button on pin `number` stays pressed. */
-    WPIN_SIM_FAULT_READING_STUCK,    /**< The knob or sensor on analogue input `number` stays as it
-                                          is, whatever a hand does to it. */
-    WPIN_SIM_FAULT_PIN_FLOATING,     /**< Input `detail` of a bridge has no pull resistor: while its
-                                          pin is not driven it drifts to where the switch conducts. */
-    WPIN_SIM_FAULT_LINK_LOST,        /**< No command reaches the controller any more. `number` 0. */
-    WPIN_SIM_FAULT_SENSOR_OFF,       /**< A motor's encoder or Hall sensors have no supply, or their
-                                          cable is off. */
-    WPIN_SIM_FAULT_CHANNEL_OFF,      /**< The second channel, or Hall sensor b, is off. */
-    WPIN_SIM_FAULT_CHANNELS_SWAPPED, /**< The channels, or Hall sensors a and b, change places. */
-    WPIN_SIM_FAULT_LEADS_MIXED,      /**< A stepper's leads are on the outputs that `detail` says:
-                                          WPIN_SIM_LEADS. */
-    WPIN_SIM_FAULT_COUNT
-} wpin_sim_fault;
-
-/** On which output of the driver (0 to 3: a1, a2, b1, b2; 4: none) each lead of a stepper is: both
- * of its winding a, both of b. */
-#define WPIN_SIM_LEADS(a1, a2, b1, b2) ((a1) | (a2) << 3 | (b1) << 6 | (b2) << 9)
-
 /** Puts a fault in (on) or mends it. `number` is the supply, bridge, motor or pin it is about.
  * False if there is no such. What burnt stays burnt. */
-WPIN_API bool wpin_sim_inject(wpin_sim *sim, wpin_sim_fault fault, int number, int detail, bool on);
+WPIN_API bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detail,
+                              bool on);
 
 /** Whether a burn or a note could not be kept: the lists are not whole. */
 WPIN_API bool wpin_sim_out_of_memory(const wpin_sim *sim);
@@ -539,11 +168,11 @@ WPIN_API bool wpin_sim_out_of_memory(const wpin_sim *sim);
 WPIN_API bool wpin_sim_link_lost(const wpin_sim *sim);
 
 /** What a motor did since the last call; starts the next means. */
-WPIN_API wpin_sim_reading wpin_sim_read(wpin_sim *sim, int motor);
+WPIN_API wpin_part_reading wpin_sim_read(wpin_sim *sim, int motor);
 /** What burnt so far, oldest first. */
-WPIN_API const wpin_sim_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count);
+WPIN_API const wpin_part_burn *wpin_sim_burns(const wpin_sim *sim, size_t *count);
 /** What else happened so far, oldest first. */
-WPIN_API const wpin_sim_event *wpin_sim_events(const wpin_sim *sim, size_t *count);
+WPIN_API const wpin_part_event *wpin_sim_events(const wpin_sim *sim, size_t *count);
 /** Tells every pin change from now on; NULL stops. */
 WPIN_API void wpin_sim_watch_pins(wpin_sim *sim, wpin_sim_pin_watcher *watcher, void *context);
 

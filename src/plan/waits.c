@@ -1,6 +1,6 @@
 /* Waits of the plan language: for a time, or for an event with an end. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 
 bool wpin_plan_take_at_most(wpin_plan_reader *r, double *seconds) {
     if (!wpin_words_take(&r->line, "at") || !wpin_words_take(&r->line, "most")) {

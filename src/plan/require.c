@@ -1,6 +1,6 @@
 /* Lines of a plan that say what its run must keep to: require LOAD speed within 3% by 2s. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <stdlib.h>
 #include <string.h>
 

@@ -2,8 +2,8 @@
 #ifndef WPIN_RIG_PLAN_PARTS_H
 #define WPIN_RIG_PLAN_PARTS_H
 
-#include "plan_flow.h"
-#include "plan_words.h"
+#include "flow.h"
+#include "words.h"
 #include <math.h>
 
 #define WPIN_HOLD_MAX      4.0e6 /* 46 days; what 32 bits of milliseconds hold */

@@ -1,6 +1,6 @@
 /* One line of a plan: its words, and taking them one by one. */
 #define _GNU_SOURCE
-#include "plan_words.h"
+#include "words.h"
 #include <ctype.h>
 #include <stdarg.h>
 #include <stdio.h>

@@ -1,6 +1,6 @@
 /* Adding steps to a plan that is being read. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

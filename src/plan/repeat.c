@@ -1,6 +1,6 @@
 /* What repeats: so many times, until something comes, or for ever; and how long a rehearsal of a
  * plan that has no end lasts. */
-#include "plan_parts.h"
+#include "parts.h"
 #include <math.h>
 
 #define REHEARSED_MAX 86400 /* s: a day */

@@ -1,6 +1,6 @@
 /* What a rehearsal does to its board: hands on inputs, faults put in and mended. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <stdio.h>
 #include <string.h>
 
@@ -112,7 +112,7 @@ static void read_injection(wpin_plan_reader *r, bool on) {
         wpin_words_say(&r->line, column, "%s", why);
         return;
     }
-    if (!on && one.fault == WPIN_SIM_FAULT_LINK_LOST) {
+    if (!on && one.fault == WPIN_PART_FAULT_LINK_LOST) {
         wpin_words_say(&r->line, column, "a lost link ends the plan; nothing in it comes later");
         return;
     }

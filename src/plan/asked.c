@@ -2,7 +2,7 @@
  * can not.
  */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>

@@ -1,6 +1,6 @@
 /* The plan language: supplies, blocks, and the file as a whole. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>

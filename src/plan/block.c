@@ -1,5 +1,5 @@
 /* Opens a block of a plan where one may stand. */
-#include "plan_parts.h"
+#include "parts.h"
 
 bool wpin_plan_open_block(wpin_plan_reader *r, wpin_block_kind kind) {
     bool in_parallel = wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL;

@@ -1,6 +1,6 @@
 /* One line for several loads: "pump, fan stop" or "all ramp 40%", each on a track of its own. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>

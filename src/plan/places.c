@@ -1,6 +1,6 @@
 /* What brings a load to a place, and says where that is counted from. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <stdlib.h>
 #include <strings.h>
 

@@ -1,6 +1,6 @@
 /* The actions on a load: what each verb takes, what the stage can do, and the step it becomes. */
 #define _GNU_SOURCE
-#include "plan_parts.h"
+#include "parts.h"
 #include <stdio.h>
 #include <string.h>
 
@@ -237,7 +237,7 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
 }
 
 static bool can_calibrate(const wpin_stage_kind *kind) {
-    return kind->logic == WPIN_SIM_LOGIC_SERVO_PULSE;
+    return kind->logic == WPIN_LOGIC_SERVO_PULSE;
 }
 
 /* calibrate for TIME: full pulses for a controller that is powered up meanwhile, then neutral. */

@@ -1,5 +1,5 @@
 /* Follows duties, time and tracks through a plan as it is read. */
-#include "plan_flow.h"
+#include "flow.h"
 #include <math.h>
 #include <stdlib.h>
 

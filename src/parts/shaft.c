@@ -1,0 +1,15 @@
+/* Motor, gear and load as one, on the motor's own shaft. */
+#include "windpin/host/parts.h"
+
+wpin_at_shaft wpin_part_at_shaft(const wpin_part_motor *m) {
+    double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
+    return (wpin_at_shaft){.holds = m->static_friction + load,
+                           .drags = m->dry_friction + load,
+                           .viscous = m->viscous_friction + m->load_viscous / (n * n * loss),
+                           .quadratic = m->load_quadratic / (n * n * n * loss),
+                           .inertia = m->inertia + m->load_inertia / (n * n)};
+}
+
+double wpin_part_drag(const wpin_at_shaft *shaft, double w) {
+    return shaft->drags + (shaft->viscous + shaft->quadratic * w) * w;
+}
