@@ -443,7 +443,7 @@ START_TEST(what_is_left_of_its_currents_is_nothing) {
     wpin_rig *rig = wpin_rig_read(write_file("weak.yaml", rig_text), &m);
     wpin_plan *plan = rig != NULL ? wpin_plan_read_text("weak", steps, rig, &m) : NULL;
     ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

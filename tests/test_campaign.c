@@ -115,7 +115,7 @@ static void try_one(unsigned n) {
     wpin_plan *plan = wpin_plan_read(path, rig, &m);
     ck_assert_msg(plan != NULL, "%s\n%s", m.count > 0 ? m.items[0].text : "", text);
     wpin_vetting *v = wpin_vet(rig, plan, NULL);
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, refusal, sizeof refusal);
     vetted said = sort_vetting(v, &rule);
     benched done = FAILED;

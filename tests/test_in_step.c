@@ -115,7 +115,7 @@ START_TEST(a_turn_on_the_spot_begins_together) {
     wpin_rig *rig = wpin_rig_read(TEST_SOURCE "/demo/honey-belts.yaml", &m);
     wpin_plan *plan = wpin_plan_read_text("spot", steps, rig, &m);
     ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

@@ -64,7 +64,7 @@ static wpin_report *rehearse(const bench *b, const char *steps, const char *faul
     char why[300];
     ck_assert_msg(fault == NULL || wpin_injection_read(rig, fault, &injection, why, sizeof why),
                   "%s", fault);
-    wpin_rehearsal_options options = {.faults = &injection, .fault_count = fault != NULL};
+    wpin_session_options options = {.faults = &injection, .fault_count = fault != NULL};
     wpin_status refused;
     wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
     ck_assert_msg(report != NULL, "%s", why);

@@ -93,7 +93,7 @@ static digest go(const char *rig_path, const char *plan_path) {
     bool read = rig != NULL && plan != NULL;
     bool said = messages.count > 0 || messages.out_of_memory;
     if (read) {
-        wpin_rehearsal_options options = {.supplies_on = true};
+        wpin_session_options options = {.supplies_on = true};
         wpin_status refused = WPIN_OK;
         report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
         vetting = wpin_vet(rig, plan, NULL);

@@ -137,7 +137,7 @@ static size_t stall(const char *change, int percent, wpin_status *fault) {
     ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
     wpin_plan *read = wpin_plan_read(write_file("stall.plan", plan), rig, &m);
     ck_assert_msg(read != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_rehearsal_options options = {.supplies_on = true};
+    wpin_session_options options = {.supplies_on = true};
     wpin_status refused;
     wpin_report *report = wpin_rehearse(rig, read, &options, &refused, why, sizeof why);
     ck_assert_msg(report != NULL, "%s", why);

@@ -30,7 +30,7 @@ static rehearsed rehearse(const char *change, const char *plan, wpin_messages *m
     ck_assert_msg(r.rig != NULL || m->count > 0, "no message");
     r.plan = r.rig == NULL ? NULL : wpin_plan_read(write_file("gate.plan", plan), r.rig, m);
     if (r.plan != NULL) {
-        wpin_rehearsal_options options = {.supplies_on = true};
+        wpin_session_options options = {.supplies_on = true};
         wpin_status refused;
         char why[300];
         r.report = wpin_rehearse(r.rig, r.plan, &options, &refused, why, sizeof why);

@@ -91,7 +91,7 @@ static bool sane(double value) {
     return isfinite(value) && fabs(value) < 1e6;
 }
 
-static wpin_report *run(writer *w, const wpin_rehearsal_options *options, wpin_plan **plan) {
+static wpin_report *run(writer *w, const wpin_session_options *options, wpin_plan **plan) {
     wpin_messages m = {0};
     *plan = wpin_plan_read(write_file("random.plan", w->text), w->rig, &m);
     ck_assert_msg(*plan != NULL, "%u: %s in\n%s", m.count ? m.items[0].line : 0,
@@ -124,7 +124,7 @@ START_TEST(sound_hardware_survives_any_plan) {
     for (int n = 0; n < 12; n++) {
         writer w = {.rig = rig};
         wpin_plan *plan;
-        wpin_rehearsal_options options = {0};
+        wpin_session_options options = {0};
         put_plan(&w);
         wpin_report *report = run(&w, &options, &plan);
         ck_assert_msg(report->burn_count == 0, "%s: %s in\n%s", report->burns[0].part,
@@ -161,7 +161,7 @@ START_TEST(any_fault_ends_in_words_and_at_zero) {
             snprintf(fault, sizeof fault, "main %s", pick(2) ? "weak" : "dead");
         }
         ck_assert_msg(wpin_injection_read(rig, fault, &injection, why, sizeof why), "%s", why);
-        wpin_rehearsal_options options = {.faults = &injection, .fault_count = 1};
+        wpin_session_options options = {.faults = &injection, .fault_count = 1};
         put_plan(&w);
         wpin_report *report = run(&w, &options, &plan);
         for (size_t i = 0; i < report->burn_count; i++) {
@@ -184,7 +184,7 @@ START_TEST(runs_repeat_to_the_last_bit) {
         pick_seed(4711);
         writer w = {.rig = rig};
         wpin_plan *plan;
-        wpin_rehearsal_options options = {0};
+        wpin_session_options options = {0};
         put_plan(&w);
         wpin_report *report = run(&w, &options, &plan);
         for (size_t i = 0; i < report->step_count; i++) {

@@ -81,7 +81,7 @@ START_TEST(a_requirement_is_met_or_missed) {
     wpin_rig *rig = wpin_rig_read(path, &m);
     wpin_plan *plan = wpin_plan_read(write_file("required.plan", plan_text), rig, &m);
     ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_rehearsal_options options = {.supplies_on = true};
+    wpin_session_options options = {.supplies_on = true};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

@@ -46,7 +46,7 @@ static outcome try_plan(const char *rule, const char *text, const char *steps) {
     }
     const char *gets = strstr(o.consequence, "gets to ");
     o.told = gets != NULL ? strtod(gets + strlen("gets to "), NULL) : 0;
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

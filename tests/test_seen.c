@@ -68,7 +68,7 @@ static wpin_seen_verdict seen_of(const char *rig_path, const char *plan_path, ch
     wpin_rig *rig = rig_of(rig_path);
     wpin_plan *plan = wpin_plan_read(plan_path, rig, &m);
     ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : plan_path);
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

@@ -155,7 +155,7 @@ static wpin_report *run_text(const wpin_rig *rig, const char *text, wpin_plan **
                   m.count ? m.items[0].text : "");
     wpin_status refused;
     char why[300];
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_report *report = wpin_rehearse(rig, *plan, &options, &refused, why, sizeof why);
     ck_assert_msg(report != NULL, "%s: %s", rig->loads[0].kind->name, why);
     return report;

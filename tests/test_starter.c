@@ -25,7 +25,7 @@ static void is_sound(const wpin_starter *s) {
     ck_assert_msg(v->refusals + v->cautions == 0, "%s on %s, %g V, %g W: %s: %s", s->load,
                   s->kind->name, s->volts, s->watts, v->findings[0].rule->name,
                   v->findings[0].cause);
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

@@ -182,7 +182,7 @@ static bool try_out(tried *t, const char *text, const char *plan_path) {
     wpin_messages m = {0};
     char why[300];
     wpin_status refused;
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     *t = (tried){.rig = wpin_rig_read(write_file("any.yaml", text), &m)};
     t->plan = t->rig != NULL ? wpin_plan_read(plan_path, t->rig, &m) : NULL;
     t->vetting = t->plan != NULL ? wpin_vet(t->rig, t->plan, NULL) : NULL;
@@ -555,7 +555,7 @@ START_TEST(an_estimated_speed_is_that_of_the_bench) {
     wpin_plan *plan =
         wpin_plan_read(write_file("e.plan", "pump ramp 50%\npump hold 4s\npump stop\n"), rig, &m);
     ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_rehearsal_options options = {0};
+    wpin_session_options options = {0};
     wpin_status refused;
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);

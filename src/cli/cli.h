@@ -2,7 +2,8 @@
 #ifndef WPIN_CLI_H
 #define WPIN_CLI_H
 
-#include "windpin/host/rehearsal.h"
+#include "windpin/host/identify.h"
+#include "windpin/host/verdict.h"
 #include "windpin/host/vet.h"
 #include <argp.h>
 #include <stdbool.h>

@@ -3,7 +3,7 @@
 #ifndef WPIN_CLI_EXPORT_FEEDBACK_H
 #define WPIN_CLI_EXPORT_FEEDBACK_H
 
-#include "windpin/host/rehearsal.h"
+#include "windpin/host/bind.h"
 #include <stdio.h>
 
 /* Encoder, regulator and protection of a load, as objects; then what its guard, sense and motor

@@ -4,32 +4,39 @@
 #include <stdio.h>
 #include <string.h>
 
+/* Built without the simulated hardware the tool still reads, vets, sizes and exports. */
+#ifdef WPIN_NO_SIMULATOR
+#define SIMULATED(command) NULL
+#else
+#define SIMULATED(command) command
+#endif
+
 static const struct {
     const char *name;
-    int (*run)(int argc, char **argv);
+    int (*run)(int argc, char **argv); /* NULL: not in this build */
     const char *words;
 } commands[] = {
     {"new", cmd_new, "write a first rig and plan from a few answers"},
-    {"run", cmd_run, "run a plan on simulated hardware and report asked against achieved"},
-    {"compare", cmd_compare, "run a plan on a rig as it is and with values changed, side by side"},
+    {"run", SIMULATED(cmd_run), "run a plan on simulated hardware and report asked against achieved"},
+    {"compare", SIMULATED(cmd_compare), "run a plan on a rig as it is and with values changed, side by side"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
-    {"first", cmd_first, "move each load gently for the first time: does it turn, and which way"},
-    {"find", cmd_find, "find a load's start duty and drop-out duty by a sweep"},
-    {"order", cmd_order, "find the order of a brushless motor's leads and Hall sensors"},
-    {"identify", cmd_identify, "find out what a motor is: resistance, constant, inertia, friction"},
-    {"response", cmd_response,
+    {"first", SIMULATED(cmd_first), "move each load gently for the first time: does it turn, and which way"},
+    {"find", SIMULATED(cmd_find), "find a load's start duty and drop-out duty by a sweep"},
+    {"order", SIMULATED(cmd_order), "find the order of a brushless motor's leads and Hall sensors"},
+    {"identify", SIMULATED(cmd_identify), "find out what a motor is: resistance, constant, inertia, friction"},
+    {"response", SIMULATED(cmd_response),
      "how a regulated speed answers to a step and a load, and as predicted"},
-    {"waves", cmd_waves, "phase currents and torque of a brushless motor over an electrical turn"},
-    {"sweep", cmd_sweep, "sweep a load's duty through zero and list volts, current and speed"},
-    {"preview", cmd_preview, "say in words what a plan will do, how long and at which current"},
+    {"waves", SIMULATED(cmd_waves), "phase currents and torque of a brushless motor over an electrical turn"},
+    {"sweep", SIMULATED(cmd_sweep), "sweep a load's duty through zero and list volts, current and speed"},
+    {"preview", SIMULATED(cmd_preview), "say in words what a plan will do, how long and at which current"},
     {"vet", cmd_vet,
      "vet a rig and a plan before power: what would burn, not work, or move by itself"},
-    {"faults", cmd_faults, "put every fault into a rig at many moments of a plan: what is noticed"},
+    {"faults", SIMULATED(cmd_faults), "put every fault into a rig at many moments of a plan: what is noticed"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
     {"export", cmd_export, "write the rig, and a plan, as a C header for firmware"},
-    {"demo", cmd_demo, "run the honey pump and the honey drum that ship with Wind Pin"},
+    {"demo", SIMULATED(cmd_demo), "run the honey pump and the honey drum that ship with Wind Pin"},
 };
 
 enum { COMMANDS = sizeof commands / sizeof *commands };
@@ -40,7 +47,9 @@ static void print_help(FILE *to) {
                 "and run the plan on simulated hardware before power is on the bench.\n\n"
                 "Commands:\n");
     for (int i = 0; i < COMMANDS; i++) {
-        fprintf(to, "  %-8s %s\n", commands[i].name, commands[i].words);
+        if (commands[i].run != NULL) {
+            fprintf(to, "  %-8s %s\n", commands[i].name, commands[i].words);
+        }
     }
     fprintf(to, "\nwindpin COMMAND --help says more, with an example. "
                 "windpin --version prints the version.\n"
@@ -57,6 +66,12 @@ int cli_finish(int status) {
 
 static int run_command(int number, int argc, char **argv) {
     char name[64];
+    if (commands[number].run == NULL) {
+        cli_complain("'%s' needs the simulated hardware, and this windpin was built without it "
+                     "(WINDPIN_SIMULATOR=OFF)",
+                     commands[number].name);
+        return EXIT_WRONG_INPUT;
+    }
     snprintf(name, sizeof name, "windpin %s", commands[number].name);
     argv[1] = name;
     return cli_finish(commands[number].run(argc - 1, argv + 1));

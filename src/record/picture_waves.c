@@ -8,7 +8,7 @@ static void put_rows(FILE *to, const wpin_waves *w) {
     double turned = 0, before = w->rows[0].phases.degrees;
     fprintf(to, "$rows << END\n");
     for (size_t i = 0; i < w->count; i++) {
-        const wpin_sim_phases *p = &w->rows[i].phases;
+        const wpin_part_phases *p = &w->rows[i].phases;
         double step = p->degrees - before;
         turned += step - 360 * round(step / 360);
         before = p->degrees;

@@ -192,15 +192,6 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     return good;
 }
 
-wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig) {
-    const wpin_rig_controller *c = &rig->controller;
-    return (wpin_part_controller){.logic_volts = c->logic_volts,
-                                  .pin_resistance = c->pin_resistance,
-                                  .pin_burns_above = c->pin_limit,
-                                  .timer_hz = c->timer_hz,
-                                  .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
-}
-
 static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {
     if (s->from >= 0) {
         return wpin_sim_add_regulator(sim,

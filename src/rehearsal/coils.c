@@ -88,7 +88,7 @@ static void take(const wpin_rig *rig, const wpin_report *report, int load, wpin_
 
 bool wpin_first_coils(const wpin_rig *rig, int load, const wpin_injection *faults,
                       size_t fault_count, wpin_coil_test *test, char *why, size_t why_size) {
-    wpin_rehearsal_options options = {
+    wpin_session_options options = {
         .supplies_on = true, .faults = faults, .fault_count = fault_count};
     wpin_rig_load *loads = malloc(rig->load_count * sizeof *loads);
     wpin_rig copy = *rig;

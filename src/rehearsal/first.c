@@ -94,7 +94,7 @@ static wpin_rig_load *gentle(const wpin_rig *rig, int load) {
     return loads;
 }
 
-static bool move(const wpin_rig *rig, int load, const wpin_rehearsal_options *options,
+static bool move(const wpin_rig *rig, int load, const wpin_session_options *options,
                  wpin_first_way ways[2], char *why, size_t size) {
     wpin_status refused;
     wpin_plan *plan = plan_of(rig, &rig->loads[load], why, size);
@@ -117,7 +117,7 @@ static bool move(const wpin_rig *rig, int load, const wpin_rehearsal_options *op
 bool wpin_first_motion(const wpin_rig *rig, int load, const wpin_injection *faults,
                        size_t fault_count, wpin_first_way ways[2], char *why, size_t why_size) {
     const wpin_rig_load *l = &rig->loads[load];
-    wpin_rehearsal_options options = {
+    wpin_session_options options = {
         .supplies_on = true, .faults = faults, .fault_count = fault_count};
     wpin_rig copy = *rig;
     memset(ways, 0, 2 * sizeof *ways);

@@ -1,6 +1,5 @@
 /* One load, ready to be driven. */
 #include "one_load.h"
-#include "run.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -60,7 +59,7 @@ bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_r
 wpin_part_reading wpin_one_load_tick(wpin_one_load *one) {
     wpin_motor_tick(&one->motor);
     wpin_sim_advance(one->sim, one->tick);
-    return wpin_run_read(one->sim, one->rig, one->load);
+    return wpin_board_read(&(wpin_board_bench){one->rig, one->sim}, (size_t)one->load);
 }
 
 void wpin_one_load_close(wpin_one_load *one) {

@@ -154,7 +154,7 @@ static void count(const campaign *c, wpin_trial *t, const outcome *o) {
 /* The run without a fault; false with the reason when that alone goes wrong. */
 static bool run_plain(campaign *c, char *why, size_t size) {
     wpin_status refused;
-    wpin_rehearsal_options options = {.driven_until = c->until};
+    wpin_session_options options = {.driven_until = c->until};
     wpin_report *report = wpin_rehearse(c->rig, c->plan, &options, &refused, why, size);
     if (report == NULL) {
         return false;
@@ -177,7 +177,7 @@ static bool run_one(void *context, size_t i) {
     double moment = (double)(i % c->moments) + 0.5;
     outcome *o = &c->outcomes[i];
     o->at = c->trials->seconds * moment / c->moments;
-    wpin_rehearsal_options options = {.late = &t->fault, .late_at = o->at};
+    wpin_session_options options = {.late = &t->fault, .late_at = o->at};
     wpin_status refused;
     char why[300];
     wpin_report *report = wpin_rehearse(c->rig, c->plan, &options, &refused, why, sizeof why);

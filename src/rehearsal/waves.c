@@ -58,7 +58,7 @@ static void work_out(wpin_waves *w, const wpin_part_reading *r, const wpin_rig *
     w->least = HUGE_VAL;
     w->most = -HUGE_VAL;
     for (size_t i = 0; i < w->count; i++) {
-        const wpin_sim_phases *p = &w->rows[i].phases;
+        const wpin_part_phases *p = &w->rows[i].phases;
         squares += p->amps[0] * p->amps[0];
         w->peak = fmax(w->peak, fabs(p->amps[0]));
         sum += p->torque;

@@ -405,7 +405,7 @@ void wpin_brushless_advance(wpin_plant *plant, int64_t dt) {
     }
 }
 
-void wpin_brushless_phases(const wpin_plant *plant, wpin_sim_phases *to) {
+void wpin_brushless_phases(const wpin_plant *plant, wpin_part_phases *to) {
     wpin_instant now = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};
     memcpy(now.amps, plant->phase_amps, sizeof now.amps);
     wpin_circuit c;

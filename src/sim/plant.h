@@ -196,7 +196,7 @@ void wpin_brushless_advance(wpin_plant *plant, int64_t dt);
 /* Takes the lead of phase a off, or puts it on again. */
 void wpin_brushless_lead(wpin_plant *plant, bool off);
 /* What its phases do now. */
-void wpin_brushless_phases(const wpin_plant *plant, wpin_sim_phases *to);
+void wpin_brushless_phases(const wpin_plant *plant, wpin_part_phases *to);
 /* Volts of its leads now, at the driver. */
 void wpin_brushless_leads(const wpin_plant *plant, double volts[3]);
 /* A solenoid's plunger after its current flowed for some seconds. */

@@ -175,7 +175,7 @@ bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque) {
     return true;
 }
 
-bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_sim_phases *phases) {
+bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_part_phases *phases) {
     if (motor < 0 || motor >= sim->plant_count ||
         sim->plants[motor]->kind != WPIN_PLANT_BRUSHLESS) {
         return false;

@@ -5,6 +5,7 @@
 #ifndef WINDPIN_HOST_H
 #define WINDPIN_HOST_H
 
+#include "bind.h"
 #include "calc.h"
 #include "identify.h"
 #include "messages.h"
@@ -15,11 +16,13 @@
 #include "require.h"
 #include "response.h"
 #include "rig.h"
+#include "session.h"
 #include "sheet.h"
 #include "sim.h"
 #include "starter.h"
 #include "trace.h"
 #include "trials.h"
+#include "verdict.h"
 #include "vet.h"
 #include "waves.h"
 

@@ -282,6 +282,14 @@ typedef struct wpin_part_comparators {
                            itself). */
 } wpin_part_comparators;
 
+/** The three phases of a brushless motor at one instant. */
+typedef struct wpin_part_phases {
+    double degrees; /**< Electrical, 0 to 360: see wpin_part_hall. */
+    double amps[3]; /**< Into leads a, b, c, A. */
+    double emf[3];  /**< Of each phase against the star point, V. */
+    double torque;  /**< In the air gap, Nm. */
+} wpin_part_phases;
+
 /** A filament lamp or a strip of light-emitting diodes. */
 typedef struct wpin_part_lamp {
     const char *name;     /**< For messages; copied. */

@@ -543,6 +543,8 @@ WPIN_API wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts
  * volts and supply_ohms are the supply's, switch_ohms of all switches in the path. */
 WPIN_API double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts,
                                   double supply_ohms, double switch_ohms);
+/** The controller of a rig as a part. */
+WPIN_API wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig);
 /** What a load's regulator of its place may count on, at the output, turns a second in a second:
  * its ramp down, or less where friction alone slows it. */
 WPIN_API double wpin_rig_braking(const wpin_rig_load *load);

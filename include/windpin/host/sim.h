@@ -28,14 +28,6 @@ extern "C" {
 /** A simulated board. */
 typedef struct wpin_sim wpin_sim;
 
-/** The three phases of a brushless motor at one instant. */
-typedef struct wpin_sim_phases {
-    double degrees; /**< Electrical, 0 to 360: see wpin_part_hall. */
-    double amps[3]; /**< Into leads a, b, c, A. */
-    double emf[3];  /**< Of each phase against the star point, V. */
-    double torque;  /**< In the air gap, Nm. */
-} wpin_sim_phases;
-
 /** What the controller's interrupt does when one of its sensors changes. */
 typedef void wpin_sim_interrupt(void *context);
 
@@ -106,7 +98,7 @@ WPIN_API bool wpin_sim_on_hall(wpin_sim *sim, int hall, wpin_sim_interrupt *inte
                                void *context);
 
 /** What the phases of a brushless motor do now. False: it is none. */
-WPIN_API bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_sim_phases *phases);
+WPIN_API bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_part_phases *phases);
 
 /** Puts comparators on the leads of a brushless motor, a, b and c wired to these pins: their number
  * from 0; -1 when it can not be. */

@@ -51,7 +51,9 @@ typedef struct wpin_vcd wpin_vcd;
 /** Opens a file and declares every control line of the rig under its load. NULL (errno set) if
  * it can't be written. Time unit 1 ns, counted from `start` ps. */
 WPIN_API wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start);
-/** A wpin_sim_pin_watcher; its context is the wpin_vcd. */
+/** Told of every change of an opened pin, in the order of time. */
+typedef void wpin_pin_watcher(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level);
+/** A wpin_pin_watcher; its context is the wpin_vcd. */
 WPIN_API void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level);
 /** 0, or the errno of the first write that failed. */
 WPIN_API int wpin_vcd_error(const wpin_vcd *vcd);

@@ -7,7 +7,7 @@
 
 #include "../api.h"
 #include "rig.h"
-#include "sim.h"
+#include "parts.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -16,7 +16,7 @@ extern "C" {
 /** One instant. */
 typedef struct wpin_waves_row {
     double at; /**< s since the first row. */
-    wpin_sim_phases phases;
+    wpin_part_phases phases;
     uint8_t code; /**< Of its Hall sensors as the controller reads them: a is 1, b is 2, c is 4. */
 } wpin_waves_row;
 

@@ -1,0 +1,79 @@
+/** @file bind.h
+ * From a rig to what the core is told: the configurations of its loads and inputs, the very ones
+ * that a firmware would have. Needs no simulator. Host only.
+ */
+#ifndef WINDPIN_BIND_H
+#define WINDPIN_BIND_H
+
+#include "../api.h"
+#include "rig.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** The core's configuration of a load, from the rig. Freed by the caller with free(). */
+typedef struct wpin_bound_load {
+    wpin_line lines[WPIN_STAGE_LINES];
+    wpin_shared_line shared[WPIN_STAGE_LINES]; /**< Of lines it shares and is the first on. */
+    wpin_stage_config stage;
+    wpin_motor_config motor;
+    wpin_stepper_config stepper;   /**< Of a stepper, beside the motor's. */
+    wpin_pwm_achieved achieved;    /**< What its PWM really does, once it is open. */
+    wpin_encoder_config encoder;   /**< Of its encoder, */
+    wpin_speed_config speed;       /**< of the regulator of its speed, */
+    wpin_motion_config motion;     /**< and of what watches over that. */
+    wpin_travel travel;            /**< How far its shaft may go. */
+    wpin_position_config position; /**< Of the regulator of its place, in front of that. */
+    wpin_regulator regulators[3];  /**< What the motor's lists hold. */
+    wpin_protection protections[3];
+    wpin_overload_config overload; /**< Of what heats its winding slowly. */
+    wpin_encoder encoder_at_work;
+    wpin_position position_at_work;
+    wpin_speed speed_at_work;
+    wpin_torque_config torque;
+    wpin_torque torque_at_work;
+    wpin_motion motion_at_work;
+    wpin_overload overload_at_work;
+    wpin_stage stage_at_work;     /**< What the motor's configuration points to... */
+    wpin_stepper stepper_at_work; /**< ...or this, */
+    wpin_six_step_config six_step;
+    wpin_six_step six_step_at_work; /**< or this, */
+    wpin_sensorless_config sensorless;
+    wpin_sensorless sensorless_at_work; /**< or this. */
+    wpin_sensorless_step sensorless_ramp[WPIN_SENSORLESS_STEPS];
+    wpin_phase_watch_config phase_watch;
+    wpin_phase_watch phase_watch_at_work;
+} wpin_bound_load;
+
+/** What the core is told of an input of a rig; its kind says which of them counts. */
+typedef struct wpin_bound_input {
+    wpin_button_config button; /**< Buttons, limit switches; of a pair both. */
+    wpin_knob_config knob;
+    wpin_curve_config curve; /**< Its points are the rig's. */
+    wpin_two_point_config two_point;
+    wpin_process_config process;
+} wpin_bound_input;
+
+/** Works that out. */
+WPIN_API void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig,
+                              const wpin_rig_input *input);
+
+/** Fills the core's configuration; it points into itself, so it must not be copied. A line shared
+ * with an earlier load is this one's alone until wpin_bind_shared. */
+WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
+                             const wpin_rig_load *load);
+/** Opens the encoder of a bound load, if it has one, and its motor. What either refused. */
+WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
+                                     const wpin_port *port);
+/** For the interrupt of its Hall sensors, and for the one in the middle of each PWM period of a
+ * motor without; context: the bound load. Fast. */
+WPIN_API void wpin_bound_edge(void *bound);
+WPIN_API void wpin_bound_sample(void *bound);
+/** Joins the lines that the bound loads of a rig, all of them in its order, share. */
+WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

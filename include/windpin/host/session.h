@@ -1,0 +1,232 @@
+/** @file session.h
+ * A plan, or requests from outside, carried out on any port: simulated hardware, or real pins. It
+ * opens the rig's loads, ticks them, keeps the record of what was asked and what came of it, and
+ * leaves every stage safe. Needs no simulator. Host only.
+ */
+#ifndef WINDPIN_SESSION_H
+#define WINDPIN_SESSION_H
+
+#include "../api.h"
+#include "bind.h"
+#include "plan.h"
+#include "trace.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** How a step went. */
+typedef enum wpin_verdict {
+    WPIN_VERDICT_OK,   /**< As asked. */
+    WPIN_VERDICT_NOTE, /**< Done, with something worth knowing. */
+    WPIN_VERDICT_BAD   /**< Not what was asked. */
+} wpin_verdict;
+
+/** What can go wrong while a load is driven. */
+typedef enum wpin_trouble {
+    WPIN_TROUBLE_BACKWARDS, /**< It turned against its duty. */
+    WPIN_TROUBLE_STANDING,  /**< It stood, with enough duty to turn. */
+    WPIN_TROUBLE_DEAD,      /**< It took no current. */
+    WPIN_TROUBLE_UNASKED,   /**< It was driven with nothing asked of it. */
+    WPIN_TROUBLE_COUNT
+} wpin_trouble;
+
+/** The longest time without a break in which something went wrong. */
+typedef struct wpin_spell {
+    double since;  /**< s since the plan began. */
+    double lasted; /**< s; 0: never. */
+    double going;  /**< s it has lasted up to now; 0: it is over. */
+    double worst;  /**< rpm the wrong way; A while it stood; V that its supply lacked. */
+    double peak;   /**< The same of the time that is going. */
+    double total;  /**< s of all such times together. */
+} wpin_spell;
+
+/** What a controller's own measurements tell of a load while it is driven. */
+typedef enum wpin_sign {
+    WPIN_SIGN_NO_CURRENT,    /**< Its sense shows next to nothing where current is due. */
+    WPIN_SIGN_STALL_CURRENT, /**< Its sense shows what a standing motor draws. */
+    WPIN_SIGN_STILL,         /**< Its encoder stands, with enough duty to turn. */
+    WPIN_SIGN_BACKWARDS,     /**< Its encoder turns against its duty. */
+    WPIN_SIGN_COUNT
+} wpin_sign;
+
+/** A step as its controller measured it: nothing of this is taken from the simulated bench. */
+typedef struct wpin_seen {
+    bool current, speed;               /**< Whether the rig measures them at all. */
+    double driven;                     /**< s in which it should have turned, shone or pulled. */
+    wpin_status fault;                 /**< The latched fault that ended it, or WPIN_OK. */
+    wpin_spell signs[WPIN_SIGN_COUNT]; /**< worst: A, or rpm. */
+} wpin_seen;
+
+/** One step as it went. Duties as signed fractions. */
+typedef struct wpin_step_result {
+    unsigned line;    /**< Line of the plan. */
+    const char *text; /**< The line; belongs to the plan. */
+    uint16_t step;    /**< Index in the plan. */
+    wpin_op op;
+    int load;                         /**< Index, -1 when the step moves none. */
+    bool until;                       /**< An event ends it. */
+    int awaited;                      /**< Load that it waited for to rest, -1: none. */
+    unsigned round;                   /**< How often this line has run, from 1. */
+    double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
+    double asked_rpm;                 /**< Speed asked for, signed; 0: none. */
+    double measured_rpm;              /**< By its encoder, at its end; NAN without one. */
+    double asked_amps;                /**< Current asked for, signed; 0: none. */
+    double measured_amps;             /**< By its sense, size, at its end; NAN without one. */
+    bool reached;                     /**< The speed or current asked for was measured. */
+    double most_off, off_at; /**< Furthest from it since, rpm or A, in means over 50 ms; when. */
+    double mean_off, window_off, window_s; /**< The last of those, and the one being taken. */
+    double at, took;                       /**< s since the plan began. */
+    double duty, volts, rpm;       /**< At its end; volts and rpm as the motor truly had them. */
+    double amps_peak;              /**< Largest size of the current during the step. */
+    double rpm_peak;               /**< Largest size of the speed during the step. */
+    double duty_peak;              /**< Largest size of the duty during the step. */
+    double effect_peak;            /**< The most of it during the step. */
+    double effect;                 /**< At its end: a lamp's light, a solenoid's plunger, 0 to 1. */
+    double degrees_from;           /**< Of a motor or stepper: true place at its begin. */
+    double degrees_asked, degrees; /**< Of a stepper: place asked for and true place, at its end. */
+    bool ramps;                    /**< asked_seconds is the time of a ramp. */
+    bool limited;                  /**< It ended at a limit switch. */
+    bool folded;                   /**< At its end the current limit held it back. */
+    bool kicked;                   /**< It began with a kick. */
+    double
+        turned_at; /**< rpm the wrong way round at which it was driven; 0: it had come to rest. */
+    double turned_after; /**< s until it was free to turn the other way round; 0: at once. */
+    bool its_way;        /**< It has been driven the way asked: turning over is behind it. */
+    double on_for;       /**< s of it in which it had duty. */
+    double driven;       /**< s in which current was due, until the next step of its load began. */
+    wpin_spell spells[WPIN_TROUBLE_COUNT]; /**< Until the next step of its load began. */
+    wpin_seen seen;                        /**< The same by its sensors alone. */
+    wpin_verdict verdict;
+    char words[160]; /**< The verdict in words. */
+    bool done;       /**< It came to its end. */
+} wpin_step_result;
+
+/** A latched fault of a load. */
+typedef struct wpin_fault_result {
+    int load;
+    wpin_status cause;
+    double at;
+    double
+        safe_after; /**< s until its stage showed its safe state; HUGE_VAL: not before the end. */
+} wpin_fault_result;
+
+/** What a whole run came to. */
+typedef struct wpin_report {
+    wpin_step_result *steps;
+    size_t step_count;
+    wpin_requirement_result *requirements; /**< One for each of the plan's. */
+    size_t requirement_count;
+    wpin_fault_result *faults;
+    size_t fault_count;
+    wpin_part_burn *burns; /**< Times since the plan began. */
+    size_t burn_count;
+    wpin_part_event *events; /**< What else happened; times since the plan began. */
+    size_t event_count;
+    wpin_pwm_achieved *pwm; /**< For each load. */
+    double *amps_peak;      /**< For each load. */
+    double *rpm_peak;       /**< For each load, largest size. */
+    int8_t *last_way;       /**< For each load: way it was driven last, 0 if it never was. */
+    double *degrees_c;      /**< For each load: highest temperature of winding or driver, degC. */
+    uint32_t *operations;   /**< For each load: how often an on/off stage went on. */
+    double *joules;         /**< For each load: what it took from its supply, its own losses and its
+                                 driver's, J. */
+    double *torque_peak;    /**< For each load with a regulated current: most torque at the output,
+                                 Nm, computed: measured current x constant x gear. */
+    double *watts_peak;     /**< The same at its measured speed, W; 0 without an encoder. */
+    wpin_state late_state;  /**< What the loads were doing when the late fault came: the busiest. */
+    double total_amps_peak; /**< Of all loads in the same control period. */
+    double seconds;         /**< How long it ran. */
+    wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
+    bool interrupted;       /**< Ended by *options.interrupted. */
+    bool rehearsed;         /**< Ended as its 'rehearse' says: by itself it has no end. */
+    int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
+    bool bad;               /**< A bad step, a fault, something burnt, or a requirement not met. */
+} wpin_report;
+/** Frees a report; NULL is fine. */
+WPIN_API void wpin_report_free(wpin_report *report);
+
+/** What a session runs on: a port, the time, and what is around it. Functions may be NULL where a
+ * bench has none of it; `time` and `wait` are needed. */
+typedef struct wpin_bench {
+    void *context;  /**< For all of them. */
+    wpin_port port; /**< With its own context. */
+    /** ps (1e-12 s) since some start. */
+    int64_t (*time)(void *context);
+    /** Lets time pass until then, ps. */
+    void (*wait)(void *context, int64_t until);
+    /** What a plan asks of hands: a supply switched, a button (number of the input) pressed or
+     * released, a knob turned or a sensor brought to so many volts, a fault put in or mended.
+     * False: it can't be done here. */
+    bool (*switch_supply)(void *context, size_t supply, bool on);
+    bool (*press)(void *context, size_t input, bool pressed);
+    bool (*set_input)(void *context, size_t input, double volts);
+    bool (*inject)(void *context, const wpin_injection *fault, bool on);
+    /** Has the interrupts of a load's sensors call wpin_bound_edge or wpin_bound_sample. */
+    void (*listen)(void *context, wpin_bound_load *bound, size_t load);
+    /** What a load truly did since it was last asked about, as its machine sees it. NULL: nothing
+     * is known but what the controller measures. */
+    wpin_part_reading (*read)(void *context, size_t load);
+    bool (*supply_is_on)(void *context, size_t supply);
+    double (*supply_volts)(void *context, size_t supply);
+    /** How often the controller lost its supply; whether nothing reaches it any more. */
+    int (*resets)(void *context);
+    bool (*link_lost)(void *context);
+    /** What burnt and what else happened, by the bench's time. */
+    const wpin_part_burn *(*burns)(void *context, size_t *count);
+    const wpin_part_event *(*events)(void *context, size_t *count);
+    bool (*out_of_memory)(void *context); /**< Not all of that could be kept. */
+    /** Tells every pin change from now on, as wpin_vcd_pin takes them; NULL stops. */
+    void (*watch_pins)(void *context, wpin_pin_watcher *watcher, void *to);
+} wpin_bench;
+
+/** Who looks on while a session runs, and judges it: &wpin_verdicts of verdict.h. */
+typedef struct wpin_onlooker wpin_onlooker;
+
+/** How to run. All zero is a plain run. */
+typedef struct wpin_session_options {
+    bool supplies_on;             /**< Every supply on before the plan begins. */
+    const wpin_injection *faults; /**< Put in from the start, besides those of the rig. */
+    size_t fault_count;
+    const wpin_injection *late; /**< A fault that comes at late_at s of the plan, or NULL. */
+    double late_at;
+    double *driven_until; /**< For each load: filled in with when it was last driven, s; or NULL. */
+    double sample_seconds;           /**< Trace interval; 0: 1 ms. */
+    wpin_csv *csv;                   /**< Trace to write, or NULL. */
+    const char *vcd_path;            /**< VCD file to write, or NULL. */
+    const wpin_onlooker *onlooker;   /**< Who judges it; NULL: nobody. */
+    const volatile int *interrupted; /**< Not zero: stop the motors and end. */
+    void (*progress)(void *context, double seconds, double total);
+    void *context; /**< For progress. */
+} wpin_session_options;
+
+/** A session at work. */
+typedef struct wpin_session wpin_session;
+
+/** Opens a session: the controller boots, every load is opened in its safe state and armed, and
+ * comes to rest; then the plan may begin. `plan` NULL: nothing moves but what is asked for by
+ * wpin_session_motor. Rig, plan, bench and options must outlive it. NULL with the status and the
+ * reason in words when the core refused something. */
+WPIN_API wpin_session *wpin_session_open(const wpin_rig *rig, const wpin_plan *plan,
+                                         const wpin_bench *bench,
+                                         const wpin_session_options *options, wpin_status *refused,
+                                         char *why, size_t why_size);
+/** One stretch of it: what is due now (a control period, steps and software PWM, a row of the
+ * record), then time passes until something is due again. False once the plan has ended and all
+ * that it stopped stands; without a plan once it is interrupted. */
+WPIN_API bool wpin_session_step(wpin_session *session);
+/** Stretches until so many seconds since the plan began. False once it is over. */
+WPIN_API bool wpin_session_until(wpin_session *session, double seconds);
+/** Seconds since the plan began. */
+WPIN_API double wpin_session_time(const wpin_session *session);
+/** A load's motor, for requests from outside: what motor.h lets any context call. NULL: no such
+ * load. */
+WPIN_API wpin_motor *wpin_session_motor(wpin_session *session, size_t load);
+/** Ends it: what still goes on is cut short, every stage is left in its safe state. The report;
+ * NULL with the reason in words when out of memory. NULL is fine: NULL comes back. */
+WPIN_API wpin_report *wpin_session_close(wpin_session *session, char *why, size_t why_size);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

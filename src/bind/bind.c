@@ -1,0 +1,423 @@
+/* From the rig to what the core is told. */
+#include "windpin/host/bind.h"
+#include <math.h>
+#include <string.h>
+
+static uint32_t to_us(double seconds) {
+    return (uint32_t)llround(seconds * 1e6);
+}
+
+static uint16_t to_duty(double share) {
+    return (uint16_t)lround(share * WPIN_DUTY_FULL);
+}
+
+static wpin_start_config bind_start(const wpin_rig_limits *limits) {
+    return (wpin_start_config){.start_duty = to_duty(limits->start_duty),
+                               .drop_out_duty = to_duty(limits->drop_out),
+                               .below = (uint8_t)limits->below,
+                               .kick_duty = to_duty(limits->kick_level),
+                               .kick_us = to_us(limits->kick_time),
+                               .smooth = limits->smooth};
+}
+
+static wpin_limit bind_limit(const wpin_rig *rig, int input) {
+    if (input < 0) {
+        return (wpin_limit){0};
+    }
+    const wpin_rig_input *i = &rig->inputs[input];
+    return (wpin_limit){.used = true, .pin = (wpin_pin)i->pin, .high = i->opens};
+}
+
+static uint16_t sense_slope(const wpin_rig_load *load) {
+    return (uint16_t)lround(load->bridge.sense_volts_per_amp * 1e3);
+}
+
+static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_sense_config sense = {.limit_forward = bind_limit(rig, load->limits.limit_inputs[0]),
+                               .limit_reverse = bind_limit(rig, load->limits.limit_inputs[1])};
+    if (load->limits.trip_input >= 0) {
+        sense.reads = WPIN_HAS_CURRENT;
+        sense.current_input = (uint8_t)load->limits.trip_input;
+        sense.current_mv_per_a = sense_slope(load);
+    }
+    return sense;
+}
+
+/* A tick that comes late is a fault; how late depends on the rig's own tick. */
+static uint16_t latest_tick(const wpin_rig *rig) {
+    return (uint16_t)fmax(WPIN_TICK_MAX_US, fmin(3 * to_us(rig->controller.tick), UINT16_MAX));
+}
+
+static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    wpin_guard_config guard = {.cap = to_duty(l->duty_max),
+                               .up = WPIN_SLEW_US(to_us(l->ramp_up)),
+                               .down = WPIN_SLEW_US(to_us(l->ramp_down)),
+                               .pause_us = to_us(l->rest),
+                               .minimum_us = to_us(l->least_time),
+                               .on_time_max_us = to_us(l->most_on),
+                               .tick_max_us = latest_tick(rig)};
+    if (l->trip_input >= 0) {
+        guard.current_trip = WPIN_CURRENT_MV(llround(l->trip_amps * 1e3), sense_slope(load));
+        guard.trip_us = to_us(l->trip_time);
+        if (l->limit_amps > 0) {
+            guard.current_limit = WPIN_CURRENT_MV(llround(l->limit_amps * 1e3), sense_slope(load));
+            double mv_per_duty = wpin_rig_limit_gain(rig, load) * WPIN_DUTY_FULL;
+            guard.limit_gain = (uint16_t)fmax(1, round(mv_per_duty / sense_slope(load)));
+        }
+    }
+    return guard;
+}
+
+static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_stage_config *stage) {
+    const wpin_rig_stepping *s = &load->stepping;
+    return (wpin_stepper_config){.stage = stage,
+                                 .steps_per_rev = (uint16_t)lround(load->stepper.steps_per_rev),
+                                 .half_steps = s->half_steps,
+                                 .release = s->at_end == WPIN_STEP_RELEASE,
+                                 .reduce = s->at_end == WPIN_STEP_REDUCE,
+                                 .reduce_after_us = (uint32_t)lround(s->reduce_after * 1e6),
+                                 .duty = (uint16_t)to_duty(s->duty),
+                                 .rest_duty = (uint16_t)to_duty(s->rest_duty),
+                                 .release_after_us = (uint32_t)lround(s->release_after * 1e6),
+                                 .start_rate = (uint16_t)lround(s->start_rate),
+                                 .top_rate = (uint16_t)lround(s->top_rate),
+                                 .acceleration = (uint32_t)llround(s->acceleration)};
+}
+
+/* Gains of 15 bits. */
+static uint16_t to_gain(double value) {
+    return (uint16_t)lround(fmin(fmax(value, 0), 32767));
+}
+
+static uint16_t to_speed(const wpin_rig_load *load, double rpm) {
+    return (uint16_t)lround(rpm / load->speed.maximum * WPIN_DUTY_FULL);
+}
+
+/* Counts a second at full speed: the regulated maximum, or what the supply could ever drive. */
+static uint32_t full_hz(const wpin_rig *rig, const wpin_rig_load *load) {
+    double rpm = wpin_rig_full_rpm(rig, load);
+    return (uint32_t)lround(fmax(1, rpm / 60 * wpin_rig_counts_at_output(load)));
+}
+
+static uint8_t counter_of(const wpin_rig *rig, const wpin_rig_load *load) {
+    uint8_t counter = 0;
+    for (const wpin_rig_load *l = rig->loads; l < load; l++) {
+        counter = (uint8_t)(counter + (l->encoder.there && !l->encoder.by_hall ? 1 : 0));
+    }
+    return counter;
+}
+
+/* A speed of ten counts a second is none, but no more than a hundredth of the full one. */
+static uint16_t still_speed(const wpin_rig *rig, const wpin_rig_load *load) {
+    double ten = 10.0 * WPIN_DUTY_FULL / full_hz(rig, load);
+    return (uint16_t)fmin(fmax(ten, 8), WPIN_DUTY_FULL / 100.0);
+}
+
+static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    bound->encoder =
+        (wpin_encoder_config){.counter = counter_of(rig, load),
+                              .reversed = load->encoder.reversed != load->reversed,
+                              .one_channel = load->encoder.one_channel,
+                              .no_moments = load->encoder.no_moments,
+                              .full_hz = full_hz(rig, load),
+                              .window_us = (uint16_t)to_us(wpin_rig_encoder_window(rig, load))};
+    if (load->encoder.by_hall) {
+        bound->encoder.quadrature = &bound->six_step_at_work.counts;
+        bound->encoder.kinds = 3;
+    }
+    bound->motor.sense.reads |= WPIN_HAS_SPEED;
+    bound->motor.sense.more = wpin_encoder_measure;
+    bound->motor.sense.place = wpin_encoder_set_position;
+    bound->motor.sense.context = &bound->encoder_at_work;
+    bound->motor.guard.reversal = WPIN_REVERSAL_STANDSTILL;
+    bound->motor.guard.standstill = still_speed(rig, load);
+}
+
+static void watch_by(wpin_bound_load *bound, wpin_protection protection) {
+    bound->protections[bound->motor.protection_count++] = protection;
+    bound->motor.protections = bound->protections;
+    bound->motor.loop = &wpin_closed_loop;
+}
+
+static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    uint32_t mv = (uint32_t)lround(l->overload_amps * sense_slope(load));
+    uint32_t ms = (uint32_t)lround(l->overload_time * 1e3);
+    bound->overload = (wpin_overload_config){.share = WPIN_OVERLOAD_SHARE(mv),
+                                             .decay = WPIN_OVERLOAD_DECAY(ms),
+                                             .at_first = (uint8_t)lround(l->overload_first * 100)};
+    bound->overload_at_work.config = &bound->overload;
+    watch_by(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work));
+}
+
+/* What a shaft that is regulated must do. One whose speed is not asked for may be turned back for a
+ * while, and go as fast as it likes. */
+static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_speed *s = &load->speed;
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
+    double breakaway = wpin_rig_duty_at(rig, load, shaft.holds / load->motor.constant, 0);
+    double stall_time = s->there ? s->stall_time : 0.5, wrong = s->there ? 0.1 : stall_time;
+    bound->motion = (wpin_motion_config){.still = still_speed(rig, load),
+                                         .least_effort = to_duty(fmin(breakaway + 0.02, 1)),
+                                         .still_ms = (uint16_t)lround(stall_time * 1e3),
+                                         .wrong_ms = (uint16_t)lround(wrong * 1e3)};
+    if (s->there) {
+        bound->motion.over_speed = WPIN_DUTY_FULL;
+        bound->motion.off_by = WPIN_DUTY_FULL / 10;
+        bound->motion.off_ms = (uint16_t)lround(s->follow_time * 1e3);
+    }
+    if (load->limits.trip_input >= 0) {
+        /* at the slowest that so little current tells of, some counts must have come */
+        double counts = 3.0 / 8 * fmin(breakaway + 0.02, 1) * full_hz(rig, load);
+        bound->motion.lost_ms =
+            (uint16_t)fmin(fmax(4e3 / fmax(counts, 1), 100), bound->motion.still_ms);
+        double amps = wpin_rig_mean_amps(rig, load, 1, 0), near = 0.02;
+        double slope = (amps - wpin_rig_mean_amps(rig, load, 1 - near, 0)) / near; /* below it */
+        bound->motion.stall_mv = (uint16_t)fmin(slope * sense_slope(load), UINT16_MAX);
+        bound->motion.stall_from = to_duty(fmin(fmax(1 - amps / fmax(slope, 1e-9), 0), 1));
+    }
+    bound->motion_at_work.config = &bound->motion;
+    watch_by(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
+}
+
+/* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
+static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_speed *s = &load->speed;
+    wpin_speed_design d = wpin_rig_speed_design(rig, load);
+    bound->speed = (wpin_speed_config){
+        .feed = to_gain(d.feed * WPIN_DUTY_FULL),
+        .friction = to_gain(d.friction * WPIN_DUTY_FULL),
+        .breakaway = to_gain(d.breakaway * 1.2 * WPIN_DUTY_FULL), /* more than holds it */
+        .inertia = to_gain(d.inertia / rig->controller.tick),
+        .gain = to_gain(d.gain * 256),
+        .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
+        .fresh_us = (uint16_t)fmin(2e6 * fmax(d.delay, rig->controller.tick), UINT16_MAX)};
+    bound->speed_at_work.config = &bound->speed;
+    bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
+    bound->regulators[1] = (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
+    bound->motor.loop = &wpin_closed_loop;
+    bound->motor.regulators = bound->regulators;
+    bound->motor.regulator_count = 2;
+    double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
+                       ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
+                       : 0;
+    bound->motor.at_speed = to_speed(load, fmax(s->within, grain) * s->maximum);
+    bound->motor.guard.regulated = WPIN_SLEW_US(to_us(d.slew));
+}
+
+static void bind_current(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_current_design d = wpin_rig_current_design(rig, load);
+    double mv = sense_slope(load), rated_mv = load->current.rated * mv;
+    double gain = d.gain * WPIN_DUTY_FULL / mv;
+    bound->torque = (wpin_torque_config){
+        .full_mv = (uint16_t)fmin(round(rated_mv), INT16_MAX),
+        .within_mv = (uint16_t)fmin(fmax(round(rated_mv * load->current.within), 1), INT16_MAX),
+        .feed = to_gain(d.feed * WPIN_DUTY_FULL),
+        .emf = to_gain(d.emf * WPIN_DUTY_FULL),
+        .gain = to_gain(gain * 256),
+        .integral = to_gain(fmax(1, gain * rig->controller.tick / d.integral_time * 4096))};
+    bound->torque_at_work.config = &bound->torque;
+    bound->regulators[bound->motor.regulator_count++] =
+        (wpin_regulator)WPIN_TORQUE_REGULATOR(&bound->torque_at_work);
+    bound->motor.loop = &wpin_closed_loop;
+    bound->motor.regulators = bound->regulators;
+    wpin_slew slew = WPIN_SLEW_US(to_us(d.slew)), *regulated = &bound->motor.guard.regulated;
+    *regulated = slew > *regulated ? slew : *regulated;
+}
+
+/* Gently: eight tenths of what it brakes with, and near its place a quarter of what its speed loop
+ * could follow. */
+static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    wpin_speed_design d = wpin_rig_speed_design(rig, load);
+    double counts = wpin_rig_counts_at_output(load), full = bound->encoder.full_hz;
+    double scale = WPIN_DUTY_FULL / full;                   /* speed for a count a second */
+    double braking = 0.8 * wpin_rig_braking(load) * counts; /* counts a second in a second */
+    double brake = 16 * sqrt(2 * braking) * scale, gain = 1 / (2.5 * (d.response + d.delay));
+    double fastest = load->position.speed > 0 ? load->position.speed : load->speed.rated;
+    double up = WPIN_DUTY_FULL * rig->controller.tick / fmax(load->limits.ramp_up, 1e-3);
+    bound->position = (wpin_position_config){
+        .most = to_speed(load, fastest),
+        .brake = (uint16_t)fmin(fmax(round(brake), 1), UINT16_MAX),
+        .gain = (uint16_t)fmin(fmax(round(256 * scale * gain), 1), UINT16_MAX),
+        .blend = (uint16_t)fmin(round(braking / (2 * gain * gain)), UINT16_MAX / 2),
+        .up = (uint16_t)fmin(fmax(round(up), 1), WPIN_DUTY_FULL)};
+    bound->position_at_work.config = &bound->position;
+    bound->motor.at_count =
+        (uint16_t)fmin(fmax(1, round(load->position.within * counts)), UINT16_MAX);
+    bound->motion.passed_by =
+        (uint16_t)(bound->motor.at_count + (bound->motor.at_count < UINT16_MAX));
+    bound->motion.passes = 6;
+    bound->motor.settle_ms = (uint16_t)lround(load->position.settle * 1e3);
+    bound->motor.counts_per_turn = (uint32_t)lround(counts);
+    const wpin_rig_position *p = &load->position;
+    if (p->home_first || p->least != 0 || p->most != 0) {
+        bound->travel = (wpin_travel){.least = (int32_t)lround(p->least * counts),
+                                      .most = (int32_t)lround(p->most * counts),
+                                      .homed_first = p->home_first};
+        bound->motor.travel = &bound->travel;
+    }
+}
+
+/* A fiftieth of what it draws when it stands is enough to tell which rows carry it. */
+static void bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig,
+                             const wpin_rig_load *load) {
+    double mv = wpin_rig_mean_amps(rig, load, 1, 0) * sense_slope(load) / 50;
+    bound->phase_watch =
+        (wpin_phase_watch_config){.stage = load->hall.there ? &bound->six_step_at_work.stage
+                                                            : &bound->sensorless_at_work.stage,
+                                  .least_mv = (uint16_t)fmin(fmax(round(mv), 8), 8191)};
+    bound->phase_watch_at_work.config = &bound->phase_watch;
+    watch_by(bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work));
+}
+
+static void bind_six_step(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_rig_hall *h = &load->hall;
+    bound->six_step.stage = &bound->stage;
+    memset(bound->six_step.sector_of, WPIN_NO_SECTOR, sizeof bound->six_step.sector_of);
+    for (uint8_t sector = 0; sector < 6; sector++) {
+        bound->six_step.sector_of[h->codes[sector] & 7U] = sector;
+    }
+    memcpy(bound->six_step.hall, h->pins, sizeof bound->six_step.hall);
+    bound->motor.actuator = &wpin_six_step_actuator;
+    bound->motor.part = &bound->six_step_at_work;
+    bound->motor.part_config = &bound->six_step;
+}
+
+static void bind_sensorless(wpin_bound_load *bound, const wpin_rig *rig,
+                            const wpin_rig_load *load) {
+    const wpin_rig_crossing *c = &load->crossing;
+    wpin_sensorless_design d = wpin_rig_sensorless_design(rig, load);
+    for (size_t i = 0; i < d.count; i++) {
+        double most = i + 1 < d.count ? UINT16_MAX : 4095;
+        bound->sensorless_ramp[i] = (wpin_sensorless_step){
+            .time = (uint16_t)fmin(fmax(round(d.seconds[i] * 62500), 1), most),
+            .duty = (uint16_t)fmax(to_duty(d.duty[i]), 1)};
+    }
+    bound->sensorless = (wpin_sensorless_config){
+        .stage = &bound->stage,
+        .ramp = bound->sensorless_ramp,
+        .ramp_count = (uint8_t)d.count,
+        .advance = (uint8_t)lround(c->advance * 6 * 256),
+        .align_ms = (uint16_t)lround(c->align * 1e3),
+        .rest_ms = (uint16_t)lround(c->rest * 1e3),
+        .least_duty = to_duty(d.least_duty),
+        .least_us = (uint16_t)fmin(fmax(to_us(d.least_sector), 1), UINT16_MAX)};
+    memcpy(bound->sensorless.above, c->pins, sizeof bound->sensorless.above);
+    bound->motor.actuator = &wpin_sensorless_actuator;
+    bound->motor.part = &bound->sensorless_at_work;
+    bound->motor.part_config = &bound->sensorless;
+}
+
+void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    memset(bound, 0, sizeof *bound);
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        bound->lines[i] = (wpin_line){.pin = load->pins[i], .inverted = load->inverted[i]};
+    }
+    const wpin_rig_limits *l = &load->limits;
+    uint32_t hz = (uint32_t)llround(l->pwm_hz);
+    bound->stage =
+        (wpin_stage_config){.table = load->kind->table,
+                            .lines = bound->lines,
+                            .pwm_hz = hz,
+                            .pulse_neutral = WPIN_PULSE_SHARE(lround(l->pulse_zero * 1e6), hz),
+                            .pulse_swing = WPIN_PULSE_SHARE(lround(l->pulse_swing * 1e6), hz),
+                            .dead_time_us = (uint16_t)ceil(l->dead_time * 1e6 - 1e-6),
+                            .reversed = load->reversed,
+                            .achieved = &bound->achieved};
+    bool coasts = wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST);
+    bound->motor =
+        (wpin_motor_config){WPIN_ON_STAGE(&bound->stage_at_work, &bound->stage),
+                            .guard = bind_guard(rig, load),
+                            .sense = bind_sense(rig, load),
+                            .start = bind_start(l),
+                            .rest_drive = load->rest_brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST,
+                            .safe_drive = coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE};
+    if (load->what == WPIN_RIG_STEPPER) {
+        bound->stepper = bind_stepper(load, &bound->stage);
+        bound->motor.actuator = &wpin_stepper_actuator;
+        bound->motor.part = &bound->stepper_at_work;
+        bound->motor.part_config = &bound->stepper;
+        bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
+    }
+    if (load->hall.there) {
+        bind_six_step(bound, load);
+    }
+    if (load->crossing.there) {
+        bind_sensorless(bound, rig, load);
+    }
+    if (load->encoder.there) {
+        bind_encoder(bound, rig, load);
+    }
+    if (load->speed.there || load->current.there) {
+        bind_motion(bound, rig, load); /* first: the others add to it */
+    }
+    if (load->speed.there) {
+        bind_speed(bound, rig, load);
+        bind_position(bound, rig, load);
+    }
+    if (load->current.there) {
+        bind_current(bound, rig, load);
+    }
+    if (load->limits.overload_amps > 0) {
+        bind_overload(bound, load);
+    }
+    if (wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0) {
+        bind_phase_watch(bound, rig, load);
+    }
+}
+
+wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpin_port *port) {
+    bool encoder = bound->motor.sense.context == &bound->encoder_at_work;
+    wpin_status status =
+        encoder ? wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port) : WPIN_OK;
+    return status == WPIN_OK ? wpin_motor_init(motor, &bound->motor, port) : status;
+}
+
+void wpin_bound_edge(void *bound) {
+    wpin_six_step_edge(&((wpin_bound_load *)bound)->six_step_at_work);
+}
+
+void wpin_bound_sample(void *bound) {
+    wpin_sensorless_sample(&((wpin_bound_load *)bound)->sensorless_at_work);
+}
+
+void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig, const wpin_rig_input *input) {
+    bool pair = input->kind == WPIN_RIG_PAIR;
+    const wpin_rig_input *button = pair ? &rig->inputs[input->pair[0]] : input;
+    *bound =
+        (wpin_bound_input){.button = {.debounce_us = to_us(button->debounce),
+                                      .stuck_us = to_us(input->stuck),
+                                      .active_low = !button->opens},
+                           .knob = {.low_mv = 0,
+                                    .high_mv = (int16_t)lround(rig->controller.logic_volts * 1e3),
+                                    .dead = to_duty(input->dead),
+                                    .hysteresis = to_duty(input->hysteresis),
+                                    .filter = 3,
+                                    .centre = input->centre},
+                           .curve = {.points = input->points,
+                                     .count = input->point_count,
+                                     .hysteresis_mv = (uint16_t)lround(input->play * 1e3)},
+                           .two_point = {.on_mv = (int16_t)lround(input->on * 1e3),
+                                         .off_mv = (int16_t)lround(input->off * 1e3),
+                                         .pause_ms = (uint32_t)lround(input->pause * 1e3),
+                                         .most_ms = (uint32_t)lround(input->most * 1e3)},
+                           .process = {.wanted_mv = (int16_t)lround(input->wanted * 1e3),
+                                       .band_mv = (uint16_t)lround(input->band * 1e3),
+                                       .integral_ms = (uint32_t)lround(input->time * 1e3),
+                                       .least = (wpin_duty)to_duty(input->least),
+                                       .most = (wpin_duty)to_duty(input->duty),
+                                       .raises = input->raises}};
+}
+
+void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        for (unsigned l = 0; l < rig->loads[i].kind->table->line_count; l++) {
+            wpin_rig_sharing with = wpin_rig_shares(rig, i, l);
+            if (with.count > 1) {
+                bound[i].lines[l].shared = &bound[with.load].shared[with.line];
+                bound[i].lines[l].user = with.user;
+            }
+        }
+    }
+}

@@ -1,0 +1,109 @@
+/* windpin waves RIG LOAD: the three phases of a brushless motor over two electrical turns. */
+#include "../cli_json.h"
+#include "windpin/host/rehearsal.h"
+#include "windpin/host/quantity.h"
+#include "windpin/host/waves.h"
+#include <argp.h>
+#include <math.h>
+#include <stdio.h>
+
+enum { KEY_DUTY = 256, KEY_PLOT, KEY_JSON };
+
+typedef struct waves_arguments {
+    const char *words[2]; /* rig, load */
+    const char *picture;
+    double duty;
+    bool json;
+} waves_arguments;
+
+static const struct argp_option options[] = {
+    {"duty", KEY_DUTY, "DUTY", 0, "It runs at this, -100% to 100% (50%)", 0},
+    {"plot", KEY_PLOT, "FILE.png", 0, "Draw currents, back-emf, sensors and torque (.png or .svg)",
+     0},
+    {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
+    {0}};
+
+static const char doc[] =
+    "Runs a brushless motor on simulated hardware at a duty until its speed settles, and shows two "
+    "electrical turns of it: phase currents, torque with its ripple, and what becomes of the "
+    "power.\v"
+    "Example:\n  windpin waves demo/honey-spinner.yaml drum --duty 60% --plot waves.png";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    waves_arguments *a = state->input;
+    char why[320];
+    switch (key) {
+    case KEY_DUTY:
+        if (!wpin_quantity_read(arg, WPIN_SHARE, &a->duty, why, sizeof why)) {
+            argp_error(state, "--duty: %s", why);
+        } else if (!(fabs(a->duty) <= 1) || a->duty == 0) {
+            argp_error(state, "--duty %s: expected -100%% to 100%%, and not 0", arg);
+        }
+        break;
+    case KEY_PLOT: a->picture = arg; break;
+    case KEY_JSON: a->json = true; break;
+    default: return cli_take_two(key, arg, state, a->words, "a rig and the name of a load");
+    }
+    return 0;
+}
+
+static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
+    double shaft = fabs(w->rpm) * load->motor.gear_ratio;
+    printf("%s at %+.4g %% duty, two electrical turns:\n", load->name, w->duty * 100);
+    printf(
+        "  speed    %.4g rpm at the output; %.4g rpm of the motor's shaft, %.4g electrical turns "
+        "a second\n",
+        w->rpm, copysign(shaft, w->rpm), shaft / 60 * load->motor.pole_pairs);
+    printf("  lead a   %.3g A rms, %.3g A at its peak\n", w->rms, w->peak);
+    printf("  torque   %.4g mNm on average, %.4g to %.4g mNm: ripple %.3g %% of the mean, its PWM "
+           "included\n",
+           w->torque * 1e3, w->least * 1e3, w->most * 1e3,
+           (w->most - w->least) / fabs(w->torque) * 100);
+    printf("  power    %.3g W out of the supply, %.3g W turn the rotor: %.3g %%\n", w->watts,
+           w->driven, w->driven / w->watts * 100);
+}
+
+static void print_json(const wpin_rig_load *load, const wpin_waves *w) {
+    cli_dump_json(json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load",
+                            load->name, "duty_percent", w->duty * 100, "rpm", w->rpm, "amps_rms",
+                            w->rms, "amps_peak", w->peak, "torque_nm", w->torque, "torque_least_nm",
+                            w->least, "torque_most_nm", w->most, "supply_watts", w->watts,
+                            "rotor_watts", w->driven));
+}
+
+static int waves(const waves_arguments *a, const wpin_rig *rig) {
+    wpin_waves w;
+    char why[300];
+    int load = cli_find_load(rig, a->words[0], a->words[1]);
+    if (load < 0) {
+        return EXIT_WRONG_INPUT;
+    }
+    if (!wpin_waves_take(rig, load, a->duty, &w, why, sizeof why)) {
+        cli_complain("%s", why);
+        wpin_waves_free(&w);
+        return EXIT_MET_FAULT;
+    }
+    (a->json ? print_json : print_waves)(&rig->loads[load], &w);
+    char title[WPIN_NAME_MAX + 60];
+    snprintf(title, sizeof title, "%s, %.4g %% duty, %.4g rpm", rig->loads[load].name, w.duty * 100,
+             w.rpm);
+    bool drawn = a->picture == NULL || wpin_waves_picture(&w, a->picture, title, why, sizeof why);
+    if (!drawn) {
+        cli_complain("%s", why);
+    } else if (a->picture != NULL && !a->json) {
+        printf("Picture: %s\n", a->picture);
+    }
+    wpin_waves_free(&w);
+    return drawn ? EXIT_FINE : EXIT_MET_FAULT;
+}
+
+int cmd_waves(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "RIG LOAD", doc, NULL, NULL, NULL};
+    waves_arguments a = {.duty = 0.5};
+    argp_err_exit_status = EXIT_WRONG_INPUT;
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    wpin_rig *rig = cli_read_rig(a.words[0]);
+    int status = rig == NULL ? EXIT_WRONG_INPUT : waves(&a, rig);
+    wpin_rig_free(rig);
+    return status;
+}

@@ -1,0 +1,269 @@
+/* The work of windpin run and windpin demo: files in, run, files and report out. */
+#define _GNU_SOURCE
+#include "../cli.h"
+#include "windpin/host/rehearsal.h"
+#include "../vet_words.h"
+#include <errno.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+#include <unistd.h>
+
+static volatile int interrupted;
+
+/* The first signal ends the run in order. Some senders signal twice; a third one insists. */
+static void on_signal(int number) {
+    if (++interrupted > 2) {
+        signal(number, SIG_DFL);
+        raise(number);
+    }
+}
+
+static void catch_signals(void) {
+    struct sigaction action = {.sa_handler = on_signal};
+    sigemptyset(&action.sa_mask);
+    sigaction(SIGINT, &action, NULL);
+    sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGHUP, &action, NULL); /* its terminal was closed */
+}
+
+static double wall_seconds(void) {
+    struct timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    return (double)now.tv_sec + (double)now.tv_nsec * 1e-9;
+}
+
+static bool bar_shown;
+
+void cli_progress(void *context, double seconds, double total) {
+    static double last;
+    enum { WIDTH = 40 };
+    double now = wall_seconds();
+    if (now - last < 0.1 || !isatty(STDERR_FILENO)) {
+        return;
+    }
+    last = now;
+    bar_shown = true;
+    int done = total > 0 ? (int)(WIDTH * seconds / total) : 0;
+    done = done > WIDTH ? WIDTH : done;
+    fprintf(stderr, "\r[%.*s%*s] ", done, "########################################", WIDTH - done,
+            "");
+    if (context != NULL) {
+        fprintf(stderr, "%.0f of %.0f %s", seconds, total, (const char *)context);
+    } else {
+        fprintf(stderr, "%.1f of about %.1f s", seconds, total);
+    }
+}
+
+void cli_progress_end(void) {
+    if (bar_shown) {
+        fprintf(stderr, "\r\033[K");
+        bar_shown = false;
+    }
+}
+
+/* Where the trace goes: the file asked for, or a temporary one for the picture. */
+typedef struct trace_target {
+    char path[4096];
+    bool temporary;
+    wpin_csv *csv;
+} trace_target;
+
+static bool open_trace(const cli_run *run, const wpin_rig *rig, trace_target *target) {
+    if (run->trace_path == NULL && run->plot_path == NULL) {
+        return true;
+    }
+    if (run->trace_path != NULL) {
+        snprintf(target->path, sizeof target->path, "%s", run->trace_path);
+    } else {
+        const char *folder = getenv("TMPDIR");
+        snprintf(target->path, sizeof target->path, "%s/windpin-XXXXXX",
+                 folder != NULL ? folder : "/tmp");
+        int file = mkstemp(target->path);
+        if (file < 0) {
+            cli_complain("%s: can't be written: %s", target->path, strerror(errno));
+            return false;
+        }
+        close(file);
+        target->temporary = true;
+    }
+    target->csv = wpin_csv_open(target->path, rig);
+    if (target->csv == NULL) {
+        cli_complain("%s: can't be written: %s", target->path, strerror(errno));
+    }
+    return target->csv != NULL;
+}
+
+static bool close_trace(trace_target *target) {
+    if (target->csv == NULL) {
+        return true;
+    }
+    int error = wpin_csv_close(target->csv);
+    target->csv = NULL;
+    if (error != 0) {
+        cli_complain("%s: writing failed: %s; the motors were stopped, the trace is not complete",
+                     target->path, strerror(error));
+    }
+    return error == 0;
+}
+
+/* When each step that moves a load begins. NULL when out of memory: then without. */
+static wpin_picture_mark *marks_of(const wpin_rig *rig, const wpin_report *report, size_t *count) {
+    wpin_picture_mark *marks = calloc(report->step_count + 1, sizeof *marks);
+    *count = 0;
+    for (size_t i = 0; marks != NULL && i < report->step_count; i++) {
+        const wpin_step_result *s = &report->steps[i];
+        if (s->load >= 0) {
+            marks[(*count)++] = (wpin_picture_mark){rig->loads[s->load].name, s->at, s->line};
+        }
+    }
+    return marks;
+}
+
+static bool draw(const cli_run *run, const trace_target *target, const wpin_rig *rig,
+                 const wpin_report *report) {
+    char why[512];
+    if (run->plot_path == NULL) {
+        return true;
+    }
+    wpin_picture_loads first = {0};
+    wpin_picture_mark *marks = marks_of(rig, report, &first.mark_count);
+    first.marks = marks;
+    bool drawn = wpin_picture(target->path, run->plot_path, &first, why, sizeof why);
+    free(marks);
+    if (why[0] != '\0') {
+        cli_complain("%s%s", why, drawn ? "; windpin plot --load draws others from a --trace" : "");
+    }
+    return drawn;
+}
+
+static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
+    if (!run->json) {
+        cli_print_report(run, rig, report);
+    } else {
+        cli_print_json(run, rig, report);
+    }
+}
+
+static bool read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *faults) {
+    char why[400];
+    for (size_t i = 0; i < run->fault_count; i++) {
+        if (!wpin_injection_read(rig, run->faults[i], &faults[i], why, sizeof why)) {
+            cli_complain("--fault '%s': %s", run->faults[i], why);
+            return false;
+        }
+    }
+    return true;
+}
+
+static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
+    char why[400];
+    wpin_status refused;
+    trace_target target = {0};
+    wpin_injection faults[sizeof run->faults / sizeof *run->faults];
+    if (!read_faults(run, rig, faults) || !open_trace(run, rig, &target)) {
+        return EXIT_WRONG_INPUT;
+    }
+    catch_signals();
+    wpin_session_options options = {.supplies_on = run->supplies_on,
+                                    .faults = faults,
+                                    .fault_count = run->fault_count,
+                                    .sample_seconds = run->sample_seconds,
+                                    .csv = target.csv,
+                                    .vcd_path = run->vcd_path,
+                                    .interrupted = &interrupted,
+                                    .progress = cli_progress};
+    wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    cli_progress_end();
+    bool kept = close_trace(&target);
+    if (report == NULL) {
+        cli_complain("%s", why);
+    } else {
+        if (report->trace_error != 0) {
+            cli_complain("%s: writing failed: %s", run->vcd_path, strerror(report->trace_error));
+            kept = false;
+        }
+        kept = kept && draw(run, &target, rig, report);
+        print_result(run, rig, report);
+        if (report->interrupted) {
+            cli_complain("interrupted: every motor was ramped to rest and disarmed; %s",
+                         target.csv == NULL && run->trace_path != NULL && kept
+                             ? "the trace is complete up to there"
+                             : "the result is complete up to there");
+        }
+    }
+    int status = report == NULL                                ? EXIT_WRONG_INPUT
+                 : report->bad || report->interrupted || !kept ? EXIT_MET_FAULT
+                                                               : EXIT_FINE;
+    if (target.temporary) {
+        unlink(target.path);
+    }
+    wpin_report_free(report);
+    return status;
+}
+
+/* The picture's name is looked at before the run, not after it. */
+static bool good_picture_name(const char *path) {
+    const char *dot = path == NULL ? ".png" : strrchr(path, '.');
+    bool good = dot != NULL && (strcasecmp(dot, ".png") == 0 || strcasecmp(dot, ".svg") == 0);
+    if (!good) {
+        cli_complain("--plot %s: expected a name ending in .png or .svg", path);
+    }
+    return good;
+}
+
+/* Vets first: what is refused and not accepted is not run. */
+static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
+    wpin_vet_options options = {.powered = run->supplies_on};
+    wpin_vetting *vetting = wpin_vet(rig, plan, &options);
+    int status = EXIT_WRONG_INPUT;
+    if (vetting == NULL) {
+        cli_complain("out of memory");
+    } else if (vetting->refusals > 0) {
+        cli_print_findings(stderr, vetting, run->files, WPIN_REFUSE);
+        cli_complain(
+            "nothing was run: %zu refused; windpin vet lists everything, with the checklist; "
+            "to run it all the same the rig needs the line",
+            vetting->refusals);
+        cli_print_acceptance(stderr, vetting);
+    } else {
+        cli_run vetted = *run;
+        vetted.vetting = vetting;
+        status = rehearse(&vetted, rig, plan);
+    }
+    wpin_vetting_free(vetting);
+    return status;
+}
+
+/* Every result to a file of its own, and none over what is no result. */
+static bool may_write_results(const cli_run *run) {
+    const char *trace = run->trace_path, *vcd = run->vcd_path;
+    if (trace != NULL && vcd != NULL && strcmp(trace, vcd) == 0) {
+        cli_complain("--trace and --vcd both name %s; each needs a file of its own", trace);
+        return false;
+    }
+    return cli_may_write(trace) && cli_may_write(run->plot_path) && cli_may_write(vcd);
+}
+
+int cli_run_plan(const cli_run *run) {
+    wpin_messages messages = {0};
+    int status = EXIT_WRONG_INPUT;
+    if (!good_picture_name(run->plot_path) || !may_write_results(run)) {
+        return status;
+    }
+    wpin_rig *rig = wpin_rig_read(run->files[0], &messages);
+    wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(run->files[1], rig, &messages);
+    cli_print_messages(&messages);
+    if (plan != NULL) {
+        status = vet_and_rehearse(run, rig, plan);
+    } else {
+        cli_complain("nothing was run: %zu mistake%s in the files", messages.count,
+                     messages.count == 1 ? "" : "s");
+    }
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&messages);
+    return status;
+}

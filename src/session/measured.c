@@ -1,0 +1,57 @@
+/* What the controller itself measures of a load, and where what is asked of it is. */
+#include "session.h"
+#include <math.h>
+
+double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
+    const wpin_rig_load *l = &run->rig->loads[load];
+    const wpin_measurement *m = &run->motors[load].measurement;
+    if (!l->encoder.there || (m->valid & WPIN_HAS_SPEED) == 0) {
+        return NAN;
+    }
+    double counts = (double)m->speed / WPIN_DUTY_FULL * run->bound[load].encoder.full_hz;
+    return counts * 60 / wpin_rig_counts_at_output(l);
+}
+
+double wpin_session_asked_rpm(const wpin_session *run, size_t load) {
+    const wpin_motor *m = &run->motors[load];
+    bool speed = m->setpoint.quantity == WPIN_QUANTITY_SPEED && run->rig->loads[load].speed.there;
+    return speed ? (double)m->asked_now / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
+                 : NAN;
+}
+
+double wpin_session_counted(const wpin_session *run, size_t load, int32_t counts) {
+    return counts * 360.0 / wpin_rig_counts_at_output(&run->rig->loads[load]);
+}
+
+double wpin_session_measured_amps(const wpin_session *run, size_t load) {
+    const wpin_measurement *m = &run->motors[load].measurement;
+    uint16_t mv_per_a = run->bound[load].motor.sense.current_mv_per_a;
+    return (m->valid & WPIN_HAS_CURRENT) == 0 || mv_per_a == 0
+               ? NAN
+               : fabs((double)m->current) / mv_per_a;
+}
+
+double wpin_session_signed_amps(const wpin_session *run, size_t load) {
+    double amps = wpin_session_measured_amps(run, load);
+    return wpin_motor_duty(&run->motors[load]) < 0 ? -amps : amps;
+}
+
+double wpin_session_asked_amps(const wpin_session *run, size_t load) {
+    const wpin_motor *m = &run->motors[load];
+    const wpin_rig_current *c = &run->rig->loads[load].current;
+    bool asked = m->setpoint.quantity == WPIN_QUANTITY_TORQUE && c->there;
+    return asked ? (double)m->asked_now / WPIN_DUTY_FULL * c->rated : NAN;
+}
+
+/* Meanwhile nothing is due. */
+bool wpin_session_aligns(const wpin_session *run, size_t load) {
+    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
+    wpin_sensorless_state doing = wpin_sensorless_doing(s);
+    return s->starts <= 1 && (doing == WPIN_SENSORLESS_ALIGN || doing == WPIN_SENSORLESS_RAMP);
+}
+
+double wpin_session_degrees(const wpin_session *run, size_t load) {
+    int32_t turns, millidegrees;
+    wpin_stepper_angle(&run->bound[load].stepper_at_work, &turns, &millidegrees);
+    return turns * 360.0 + millidegrees * 1e-3;
+}

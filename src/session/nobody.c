@@ -1,0 +1,40 @@
+/* A session that nobody judges. */
+#include "session.h"
+
+static bool opens(wpin_session *run) {
+    (void)run;
+    return true;
+}
+
+static void begins(const wpin_session *run, uint16_t step) {
+    (void)run, (void)step;
+}
+
+static void leaves(const wpin_session *run, size_t load) {
+    (void)run, (void)load;
+}
+
+static void looks(const wpin_session *run) {
+    (void)run;
+}
+
+static void period(const wpin_session *run, size_t load, wpin_step_result *step,
+                   const wpin_window *window) {
+    (void)run, (void)load, (void)step, (void)window;
+}
+
+static void ends(const wpin_session *run, wpin_step_result *step) {
+    (void)run, (void)step;
+}
+
+static void closes(wpin_session *run) {
+    (void)run;
+}
+
+const wpin_onlooker wpin_session_nobody = {.open = opens,
+                                           .begins = begins,
+                                           .leaves = leaves,
+                                           .looks = looks,
+                                           .period = period,
+                                           .ends = ends,
+                                           .closes = closes};

@@ -1,0 +1,202 @@
+/* A session at work: what the files that carry it on share with those that judge it. */
+#ifndef WPIN_SESSION_SESSION_H
+#define WPIN_SESSION_SESSION_H
+
+#include "windpin/host/session.h"
+
+/* Readings of a load summed over several stretches of time. */
+typedef struct wpin_tally {
+    double seconds, volts, amps, amps_min, amps_max;
+    bool begun;
+} wpin_tally;
+
+/* A mean that is renewed every so often. */
+typedef struct wpin_mean {
+    double sum, seconds, value;
+} wpin_mean;
+
+/* The core's side of an input of the rig. */
+typedef struct wpin_session_input {
+    wpin_button button;
+    wpin_knob knob;
+    wpin_pair pair;
+    wpin_curve curve;
+    wpin_curve_config curve_config;
+    wpin_two_point two_point;
+    wpin_two_point_config two_point_config;
+    wpin_process process;
+    wpin_process_config process_config;
+    wpin_duty duty; /* it asks for now */
+    bool waits;     /* for zero, since a load began to follow it */
+    bool told;      /* that it is stuck */
+} wpin_session_input;
+
+/* A stretch of at least one period of PWM. */
+typedef struct wpin_window {
+    double seconds, amps; /* how long; largest size of the current */
+    double turns;         /* of the output */
+    double effect;        /* times seconds */
+    double sensed;        /* A as its sense shows, times seconds */
+} wpin_window;
+
+/* Who looks on; all are told of the session, and may keep something of their own in `judging`. */
+struct wpin_onlooker {
+    bool (*open)(wpin_session *run); /* false: out of memory */
+    /* a step of the plan begins; its load is asked for something else than before, or for nothing
+     * any more */
+    void (*begins)(const wpin_session *run, uint16_t step);
+    void (*leaves)(const wpin_session *run, size_t load);
+    void (*looks)(const wpin_session *run); /* at the newest readings */
+    /* a whole period of a load's PWM is over in the step that asked for it last, or in none */
+    void (*period)(const wpin_session *run, size_t load, wpin_step_result *step,
+                   const wpin_window *window);
+    void (*ends)(const wpin_session *run, wpin_step_result *step);
+    void (*closes)(wpin_session *run); /* all else is collected */
+};
+
+struct wpin_session {
+    const wpin_rig *rig;
+    const wpin_plan *plan;
+    const wpin_session_options *options;
+    const wpin_bench *bench;
+    const wpin_onlooker *onlooker; /* always one */
+    void *judging;                 /* what it keeps */
+    wpin_port port;
+    wpin_bound_load *bound;
+    wpin_motor *motors;
+    wpin_session_input *inputs; /* one an input of the rig */
+    wpin_soft_pwm soft;         /* for the pins without a timer */
+    const wpin_port *motor_port;
+    wpin_motor **motor_list;
+    wpin_track *tracks;
+    wpin_sequence_config sequence_config;
+    wpin_sequence sequence;
+    wpin_stop_config stop_config; /* of the rig's stop input, if it has one */
+    wpin_stop stop;
+    uint8_t *stop_how;       /* of each load */
+    double stopped_at;       /* when it latched; 0: not */
+    bool *stopping;          /* each load turned then, and does not stand yet */
+    wpin_part_reading *last; /* newest reading of each load */
+    wpin_tally *for_trace;   /* of each load since the last row */
+    wpin_sample *samples;
+    wpin_mean *volts;     /* of each load, over whole periods */
+    double *fault_at;     /* of each load: the last tick in which it had no fault */
+    double *safe_at;      /* and the first since then in which its stage was safe; HUGE_VAL: none */
+    bool *driven;         /* each load had duty when last looked at */
+    size_t *open_step;    /* result each track is in, plus 1; 0 for none */
+    size_t *owner;        /* of each load: the result of its last step, plus 1; 0 for none */
+    wpin_window *windows; /* of each load: what it did in this period of its PWM */
+    double *rpm;          /* of each load: mean of its last whole period */
+    double *effect;       /* the same of its light */
+    uint16_t *lost;       /* of each load without sensors: steps lost so far */
+    unsigned *rounds;     /* how often each step of the plan has begun */
+    int64_t start, read_at;     /* ps: the plan began; the loads were last looked at */
+    bool by_hand, ending, over; /* there is no plan; all is being stopped; and is */
+    int64_t next_tick, next_row, next_fast, next_late; /* ps */
+    unsigned long ticks;
+    bool was_running; /* the plan, at the last tick */
+    wpin_vcd *vcd;
+    wpin_part_event *notes; /* of the run itself; times since the board began */
+    size_t note_count;
+    bool alone; /* the link is lost, since then: */
+    double alone_since;
+    bool soft_used, fast_used, driven_at_boot;
+    size_t burns_before; /* burnt before the plan began: none may be missed */
+    wpin_report *report;
+    bool out_of_memory;
+};
+
+static inline bool wpin_session_is_stepper(const wpin_session *run, size_t load) {
+    return run->rig->loads[load].what == WPIN_RIG_STEPPER;
+}
+
+/* Lets the controller boot; chooses the port; opens every load, with the place in words when one is
+ * refused. */
+void wpin_session_boot(wpin_session *run);
+void wpin_session_choose_port(wpin_session *run);
+wpin_status wpin_session_open_loads(wpin_session *run, char *why, size_t size);
+/* What the bench says; what a controller may take for granted where it says nothing. */
+int64_t wpin_session_clock(const wpin_session *run);
+int64_t wpin_session_tick_ps(const wpin_session *run);
+bool wpin_session_supply_on(const wpin_session *run, size_t supply);
+bool wpin_session_link_lost(const wpin_session *run);
+int wpin_session_resets(const wpin_session *run);
+const wpin_part_burn *wpin_session_burns(const wpin_session *run, size_t *count);
+/* What each load did since it was last looked at: truly, or as measured. */
+wpin_part_reading wpin_session_read(wpin_session *run, size_t load, double seconds);
+/* Whether the bench knows what truly happens. */
+static inline bool wpin_session_knows(const wpin_session *run) {
+    return run->bench->read != NULL;
+}
+/* Puts what burnt, happened and faulted into the report. */
+void wpin_session_collect(wpin_session *run);
+/* One tick of the plan, if there is still one, of inputs and motors. */
+void wpin_session_command(wpin_session *run);
+/* Sets the core's side of the inputs up, reads them all once, and answers about one. */
+void wpin_session_open_inputs(wpin_session *run);
+void wpin_session_update_inputs(wpin_session *run);
+/* Sets the rig's stop input up, if it has one; serves it each tick, and says whether it is latched.
+ */
+void wpin_session_open_stop(wpin_session *run);
+bool wpin_session_stopped(void *context);
+/* Whether something still turns after it; notes what came to rest. */
+bool wpin_session_stopping(wpin_session *run);
+bool wpin_session_input_held(void *context, uint16_t number);
+wpin_duty wpin_session_input_duty(void *context, uint16_t number);
+void wpin_session_rearm_input(void *context, uint16_t number);
+wpin_status wpin_session_set_input(void *context, uint16_t number, int16_t millivolts);
+/* Adds something that happened to the report's list. */
+void wpin_session_note(wpin_session *run, const char *part, const char *what, ...)
+    __attribute__((format(printf, 3, 4)));
+/* Speeds at the output: as its encoder measures it, and where the ramp of what is asked is; NAN
+ * where there is none. */
+double wpin_session_measured_rpm(const wpin_session *run, size_t load);
+double wpin_session_asked_rpm(const wpin_session *run, size_t load);
+/* The angle of so many counts of a load's encoder at the output, degrees. */
+double wpin_session_counted(const wpin_session *run, size_t load, int32_t counts);
+/* The size of its current by its sense; NAN without one. */
+double wpin_session_measured_amps(const wpin_session *run, size_t load);
+/* The same with the sign of what drives it; and where the ramp of the current asked for is. */
+double wpin_session_signed_amps(const wpin_session *run, size_t load);
+double wpin_session_asked_amps(const wpin_session *run, size_t load);
+/* Keeps how far a step's load is off the speed or the current asked for, in means over 50 ms: what
+ * a coarse sensor says at an instant is not how it ran. */
+void wpin_session_tally_speed(const wpin_session *run, wpin_step_result *step);
+void wpin_session_tally_current(const wpin_session *run, wpin_step_result *step);
+void wpin_session_tally_off(const wpin_session *run, wpin_step_result *step, double off);
+/* Keeps the most torque and shaft power of a load with a regulated current. */
+void wpin_session_tally_torque(wpin_session *run, size_t load);
+/* Where the core counts a stepper to be, degrees. */
+double wpin_session_degrees(const wpin_session *run, size_t load);
+/* Whether a load without sensors is in the first try of its start: meanwhile it stands, and swings
+ * about the places it is pulled to. */
+bool wpin_session_aligns(const wpin_session *run, size_t load);
+/* A step begins or ends on a track. */
+void wpin_session_observe(void *context, uint8_t track, uint16_t step, bool begins);
+/* Adds the newest readings to the steps going on. */
+void wpin_session_tally_steps(wpin_session *run);
+/* Seconds over which what PWM makes of a load is looked at: whole control periods in which there
+ * are whole periods of PWM, or within a hundredth. */
+double wpin_session_window(const wpin_session *run, size_t load);
+/* Takes the newest readings into each load's period of PWM, and says when one is over. */
+void wpin_session_watch_periods(wpin_session *run);
+/* Whether a step asks for a speed, for a current. */
+bool wpin_asks_speed(const wpin_step_result *step);
+bool wpin_asks_current(const wpin_step_result *step);
+/* Looks at every load; writes a row of the record. */
+void wpin_session_read_loads(wpin_session *run);
+void wpin_session_write_row(wpin_session *run);
+/* Puts a fault in, or mends it. */
+bool wpin_session_inject(const wpin_session *run, const wpin_injection *fault, bool on);
+/* Leaves every stage in its safe state; the record of pins whole: its errno. */
+void wpin_session_close_motors(wpin_session *run);
+int wpin_session_close_vcd(wpin_session *run);
+/* Nobody judges. */
+extern const wpin_onlooker wpin_session_nobody;
+/* Room for it; gives it back, all but the report. */
+bool wpin_session_allocate(wpin_session *run);
+void wpin_session_release(wpin_session *run);
+/* Ends the steps that were going on when the plan ended early. */
+void wpin_session_cut_steps(wpin_session *run);
+
+#endif

@@ -1,0 +1,117 @@
+/* What can end a plan from outside: a request, a record that can not be kept, a reset, a lost link.
+ */
+#include "session.h"
+#include <math.h>
+
+static bool records_failed(const wpin_session *run) {
+    return (run->options->csv != NULL && wpin_csv_error(run->options->csv) != 0) ||
+           (run->vcd != NULL && wpin_vcd_error(run->vcd) != 0);
+}
+
+/* Ends the plan before its time when asked to, or when the record can not be kept. */
+static void watch_outside(wpin_session *run) {
+    bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
+    bool over = run->plan->rehearsed > 0 && wpin_session_time(run) >= run->plan->rehearsed;
+    if (!run->sequence.running || !(asked || over || records_failed(run) || run->out_of_memory)) {
+        return;
+    }
+    run->report->interrupted = asked;
+    run->report->rehearsed = over && !asked;
+    wpin_session_cut_steps(run);
+    wpin_sequence_stop(&run->sequence);
+}
+
+/* A controller that lost its supply forgets the plan: its pins float, and nothing goes on. */
+static void watch_reset(wpin_session *run) {
+    if (run->sequence.running && wpin_session_resets(run) > 0) {
+        wpin_session_cut_steps(run);
+        wpin_sequence_stop(&run->sequence);
+        run->sequence.result = WPIN_FAULT_RESET;
+    }
+}
+
+static bool some_busy(const wpin_session *run) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (wpin_motor_busy(&run->motors[i])) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Nobody commands any more: each motion goes on until its time-out, then ramps to rest. */
+static void tick_alone(wpin_session *run) {
+    double now = wpin_session_time(run);
+    if (!run->alone) {
+        run->alone = true;
+        run->alone_since = now;
+        wpin_session_cut_steps(run);
+    }
+    wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
+    if (run->sequence.running && !some_busy(run)) {
+        run->sequence.running = false;
+        run->sequence.result = WPIN_FAULT_LINK;
+        double took = now - run->alone_since;
+        if (took > 0) {
+            wpin_session_note(run, "link", "lost; every load at rest by itself %.3g s later", took);
+        } else {
+            wpin_session_note(run, "link", "lost; nothing was moving");
+        }
+    }
+}
+
+static bool is_safe(const wpin_session *run, size_t i) {
+    const wpin_bound_load *bound = &run->bound[i];
+    return wpin_motor_duty(&run->motors[i]) == 0 &&
+           (wpin_session_is_stepper(run, i) ||
+            wpin_stage_drive(&bound->stage_at_work) == (wpin_drive)bound->motor.safe_drive);
+}
+
+/* When each fault latched, and its stage was safe; the core keeps only the cause. */
+static void note_faults(wpin_session *run) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (run->motors[i].fault == WPIN_OK) {
+            run->fault_at[i] = wpin_session_time(run);
+            run->safe_at[i] = HUGE_VAL;
+        } else if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {
+            run->safe_at[i] = wpin_session_time(run);
+        }
+    }
+}
+
+/* Without a plan: whatever is asked for from outside, until that ends it; then all comes to rest.
+ */
+static void tick_by_hand(wpin_session *run) {
+    bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
+    (void)wpin_session_stopped(run);
+    if (!run->ending && (asked || records_failed(run) || run->out_of_memory)) {
+        run->ending = true;
+        run->report->interrupted = asked;
+        for (size_t i = 0; i < run->rig->load_count; i++) {
+            (void)wpin_motor_stop(&run->motors[i], 0); /* one in a fault is at rest */
+        }
+    }
+    wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
+    run->over = run->ending && !some_busy(run);
+    if (wpin_session_resets(run) > 0) {
+        run->sequence.result = WPIN_FAULT_RESET;
+        run->over = true;
+    }
+}
+
+void wpin_session_command(wpin_session *run) {
+    wpin_session_update_inputs(run);
+    if (run->by_hand) {
+        tick_by_hand(run);
+        note_faults(run);
+        return;
+    }
+    if (wpin_session_link_lost(run)) {
+        tick_alone(run);
+    } else {
+        wpin_sequence_tick(&run->sequence);
+    }
+    note_faults(run);
+    watch_outside(run);
+    watch_reset(run);
+}

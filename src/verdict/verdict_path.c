@@ -1,0 +1,73 @@
+/* What stands between the supply and the load: burnt, off, or wired wrong. */
+#include "verdict.h"
+#include <stdarg.h>
+#include <stdio.h>
+
+void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
+    va_list words;
+    va_start(words, format);
+    vsnprintf(step->words, sizeof step->words, format, words);
+    va_end(words);
+    step->verdict = verdict;
+}
+
+/* Whether a part is one that a load's current or commands go through. */
+static bool is_in_path(const wpin_session *run, const wpin_rig_load *load, wpin_part_id part) {
+    if (part.kind != WPIN_ID_PIN) {
+        return part.number == (int)(load - run->rig->loads);
+    }
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if (load->pins[i] == part.number) {
+            return true;
+        }
+    }
+    return false;
+}
+
+const wpin_part_burn *wpin_burnt_in_path(const wpin_session *run, const wpin_rig_load *load) {
+    size_t count;
+    const wpin_part_burn *burns = wpin_session_burns(run, &count);
+    for (size_t i = 0; i < count; i++) {
+        if (is_in_path(run, load, burns[i].of)) {
+            return &burns[i];
+        }
+    }
+    return NULL;
+}
+
+static bool miswired(const wpin_rig_load *load) {
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        if (load->wires[i] != load->pins[i]) {
+            return true;
+        }
+    }
+    return false;
+}
+
+bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char *what) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    const wpin_part_burn *burn = wpin_burnt_in_path(run, load);
+    if (!wpin_session_supply_on(run, load->supply)) {
+        size_t number = load->supply;
+        while (run->rig->supplies[number].from >= 0) {
+            number = (size_t)run->rig->supplies[number].from; /* the one with the switch */
+        }
+        const char *source = run->rig->supplies[number].name;
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: supply '%s' is off; '%s on' is missing before it",
+                  what, source, source);
+    } else if (burn != NULL) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: %s burnt", what, burn->part);
+    } else if (miswired(load)) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "%s: control wires are on other pins than the rig's stage says", what);
+    } else if (step->amps_peak < 1e-3) {
+        wpin_rule(
+            step, WPIN_VERDICT_BAD,
+            "%s: no current flows; a wire off, standby low, no ground, or wires on other pins than "
+            "the rig says",
+            what);
+    } else {
+        return false;
+    }
+    return true;
+}

@@ -1,0 +1,64 @@
+/* Whether a brushless motor turns as fast as its duty is due, and takes what its speed is due: some
+ * wrong orders of its wires turn it as well, a few of them faster, all at several times the
+ * current. */
+#include "verdict.h"
+#include <math.h>
+
+#define PI 3.14159265358979323846
+/* What a bench that is not quite the rig may be off by, as a share of what it turns unloaded: under
+ * load the speed is the small difference of two figures. */
+#define FAR_OFF 0.3
+
+/* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
+static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wpin_rig_load *load) {
+    wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
+    double w = fabs(step->rpm) * PI / 30 * load->motor.gear_ratio;
+    double due = (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
+    double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
+    const wpin_part_reading *last = &run->last[step->load];
+    double amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
+    if (amps <= 2.5 * due + 0.05 * stall) {
+        return false;
+    }
+    wpin_rule(step, WPIN_VERDICT_BAD,
+              "takes up to %.3g A, about %.2g A are due at its speed: its wires may be in another "
+              "order than "
+              "the rig says (windpin order), or it has another load",
+              amps, due);
+    return true;
+}
+
+/* The speed that is due takes many periods of PWM in a sector for granted; and a slower one is only
+ * told where the current comes and goes much faster than the sectors, or it lacks torque by that.
+ */
+static bool tells_by_speed(const wpin_session *run, const wpin_rig_load *load, double w,
+                           bool slower) {
+    double sector = PI / 3 / fmax(w * load->motor.pole_pairs, 1e-9);
+    double settles = load->motor.inductance / wpin_rig_loop_ohms(run->rig, load);
+    return sector * load->limits.pwm_hz > 4 && (!slower || sector > 2 * settles);
+}
+
+bool wpin_judge_phases(const wpin_session *run, wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    bool lasts = step->op == WPIN_OP_HOLD && step->asked_seconds >= wpin_due_time(run->rig, load);
+    if (!wpin_stage_kind_is_three_phase(load->kind) || !lasts || step->duty == 0) {
+        return false;
+    }
+    if (wpin_asks_speed(step)) {
+        return judge_cost(run, step, load);
+    }
+    double w = wpin_due_speed(run->rig, load, fabs(step->duty));
+    double due = w * 30 / PI / load->motor.gear_ratio, rpm = fabs(step->rpm);
+    double unloaded = fabs(step->duty) * run->rig->supplies[load->supply].volts /
+                      load->motor.constant * 30 / PI / load->motor.gear_ratio;
+    if (fabs(rpm - due) <= FAR_OFF * unloaded || !tells_by_speed(run, load, w, rpm < due)) {
+        return false;
+    }
+    wpin_rule(
+        step, WPIN_VERDICT_BAD, "turns at %.0f rpm, %.0f rpm are due at this duty: %s", rpm, due,
+        load->crossing.there
+            ? "its rows do not keep step with its rotor, or another load than the rig says"
+            : "its wires may be in another order than the rig says (windpin order), or it has "
+              "another load");
+    return true;
+}

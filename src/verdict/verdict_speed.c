@@ -1,0 +1,89 @@
+/* Judges steps that ask for a speed: by what the load's encoder measured, against what was asked.
+ */
+#include "verdict.h"
+#include <math.h>
+
+static double may_be_off(const wpin_session *run, const wpin_step_result *step) {
+    double share = (double)run->bound[step->load].motor.at_speed / WPIN_DUTY_FULL;
+    return share * run->rig->loads[step->load].speed.maximum;
+}
+
+void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
+    double most = may_be_off(run, step), now = fabs(step->asked_rpm - step->measured_rpm);
+    double end = fmin(step->mean_off, now); /* in the mean it may still have been on its way */
+    if (!step->reached && step->until) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, what it waited for came first");
+    } else if (!step->reached) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "did not come to %.4g rpm in its time: %s",
+                  fabs(step->asked_rpm),
+                  step->folded ? "its current limit holds it back" : "its ramp takes longer");
+    } else if (step->op == WPIN_OP_HOLD && end > 1.5 * most) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "%.4g rpm measured at its end, more than %.2g rpm off",
+                  fabs(step->measured_rpm), most);
+    } else if (step->op == WPIN_OP_RUN && end > 1.5 * most) {
+        bool far = end > fabs(step->asked_rpm) / 2;
+        wpin_rule(step, far ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE, "came to %.4g rpm only: %s",
+                  fabs(step->measured_rpm),
+                  step->folded ? "its current limit holds it back"
+                               : "all the duty it may have drives it no faster");
+    } else if (step->op == WPIN_OP_HOLD && step->most_off > 1.02 * most) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "up to %.3g rpm off, at %.2f s; more than the %.2g rpm of 'within'",
+                  step->most_off, step->off_at, most);
+    } else if (step->op == WPIN_OP_HOLD) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, held within %.2g rpm", fmax(step->most_off, 0.01));
+    } else if (step->turned_after > 0) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "%.2f s before it: ramp to zero and rest, to turn the other way",
+                  step->turned_after);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
+/* Ended where its travel does, by its counts; whether it was that and no switch. */
+bool wpin_judge_travel(const wpin_session *run, wpin_step_result *step) {
+    const wpin_rig_position *p = &run->rig->loads[step->load].position;
+    double at =
+        wpin_session_counted(run, (size_t)step->load, run->motors[step->load].measurement.position);
+    double end = 360 * (step->asked_duty < 0 ? p->least : p->most);
+    bool there = step->asked_duty < 0 ? at <= end : at >= end;
+    if (run->bound[step->load].motor.travel == NULL || p->least >= p->most || !there) {
+        return false;
+    }
+    wpin_rule(step, step->rpm_peak > 0 ? WPIN_VERDICT_OK : WPIN_VERDICT_NOTE,
+              step->rpm_peak > 0 ? "ok, stopped where its travel ends, %.4g deg"
+                                 : "did not move: its travel ends here, %.4g deg",
+              end);
+    return true;
+}
+
+/* Brought to where it counts from: how sharply that was found is how slowly it came there. */
+void wpin_judge_home(const wpin_session *run, wpin_step_result *step) {
+    const wpin_step *asked = &run->plan->steps[step->step];
+    if (wpin_event_about((wpin_event)(asked->until - 1)) == WPIN_TARGET_MOTOR) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, 0 deg is where it came to a stop");
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, 0 deg is where '%s' %s",
+                  run->rig->inputs[asked->until_of].name,
+                  asked->until - 1 == WPIN_EVENT_INPUT_ON ? "came" : "went");
+    }
+}
+
+/* Brought to a place: by its counts, which is what the controller knows. */
+void wpin_judge_place(const wpin_session *run, wpin_step_result *step) {
+    double count = wpin_session_counted(run, (size_t)step->load, 1);
+    double off = (step->degrees - step->degrees_asked) / count;
+    double most = run->bound[step->load].motor.at_count;
+    if (step->limited) {
+        wpin_rule(step, fabs(off) > most + 0.5 ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE,
+                  "a limit switch ended it at %.2f deg, %.2f deg were asked", step->degrees,
+                  step->degrees_asked);
+    } else if (fabs(off) > most + 0.5) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "stands at %.2f deg, %.0f counts off the %.2f deg asked",
+                  step->degrees, fabs(off), step->degrees_asked);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, at %.2f deg, %.0f count%s off", step->degrees,
+                  fabs(off), fabs(off) < 1.5 && fabs(off) > 0.5 ? "" : "s");
+    }
+}

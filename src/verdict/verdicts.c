@@ -1,0 +1,34 @@
+/* Judges a session: what each step came to, and what the plan requires. */
+#include "verdict.h"
+#include <stdlib.h>
+
+static bool opens(wpin_session *run) {
+    wpin_judging *judging = calloc(1, sizeof *judging);
+    run->judging = judging;
+    if (judging == NULL) {
+        return false;
+    }
+    judging->dues = calloc(run->rig->load_count, sizeof *judging->dues);
+    return judging->dues != NULL && wpin_requirements_open(run);
+}
+
+static void closes(wpin_session *run) {
+    wpin_judging *judging = run->judging;
+    if (judging != NULL) {
+        if (judging->watches != NULL && run->report->requirements != NULL) {
+            wpin_requirements_settle(run);
+        }
+        free(judging->dues);
+        free(judging->watches);
+        free(judging);
+        run->judging = NULL;
+    }
+}
+
+const wpin_onlooker wpin_verdicts = {.open = opens,
+                                     .begins = wpin_requirements_begin,
+                                     .leaves = wpin_course_leaves,
+                                     .looks = wpin_requirements_look,
+                                     .period = wpin_course_period,
+                                     .ends = wpin_judge_step,
+                                     .closes = closes};
