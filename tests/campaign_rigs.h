@@ -41,8 +41,7 @@ static size_t campaign_cells(campaign_cell *cells, size_t most) {
     for (size_t k = 0; k < kinds; k++) {
         for (int l = kind[k].direct ? 5 : 0; l < 5; l++) { /* a pin itself has no driver to vary */
             bool fits = kind[k].coils ? l == 4 : l == 0 || (l < 4 && !campaign_bridge(&kind[k]));
-            bool timed =
-                wpin_stage_kind_has_pwm(&kind[k]) && kind[k].logic != WPIN_LOGIC_SERVO_PULSE;
+            bool timed = wpin_stage_kind_has_pwm(&kind[k]) && !wpin_logic_of(kind[k].logic)->pulses;
             for (int decade = timed ? 1 : 0; fits && decade <= (timed ? 4 : 0); decade++) {
                 if (count < most) {
                     cells[count++] = (campaign_cell){loads[l], &kind[k], decade};

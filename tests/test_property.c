@@ -38,7 +38,7 @@ static void put_action(writer *w, size_t load) {
     const wpin_rig_load *l = &w->rig->loads[load];
     bool takes = wpin_stage_kind_takes_duty(l->kind);
     uint32_t ms = 1 + pick(600);
-    if (l->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(l)->steps) {
         static const char *const ways[] = {"turn ", "turn reverse ", "turn to ", "turn to -"};
         put(w, "%s %s%udeg\n", l->name, ways[pick(4)], 1 + pick(200));
         return;

@@ -137,9 +137,8 @@ static wpin_rig *rig_of(const wpin_stage_kind *kind, const char *more) {
              "    driver: {on-resistance: 0.2ohm, current-limit: 30A, voltage-limit: 30V%s}\n"
              "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: "
              "160gcm2, static-friction: 9mNm, dry-friction: 9mNm%s}\n%s    rest: 1s\n",
-             kind->name, pins,
-             !takes || kind->logic == WPIN_LOGIC_SERVO_PULSE ? "" : ", pwm: 20kHz", more,
-             phases ? ", pole-pairs: 1}\n    hall: {pins: {a: 20, b: 21, c: 22}" : "",
+             kind->name, pins, !takes || wpin_logic_of(kind->logic)->pulses ? "" : ", pwm: 20kHz",
+             more, phases ? ", pole-pairs: 1}\n    hall: {pins: {a: 20, b: 21, c: 22}" : "",
              takes ? "    ramp: {up: 0.5s, down: 0.5s}\n" : "");
     wpin_messages m = {0};
     wpin_rig *rig = wpin_rig_read(write_file("kind.yaml", text), &m);
@@ -194,7 +193,7 @@ START_TEST(every_stage_does_what_its_table_says) {
         braking = s->op == WPIN_OP_BRAKE ? s->rpm : braking;
     }
     ck_assert_double_gt(holding, 3000);
-    bool own_affair = kind->logic == WPIN_LOGIC_SERVO_PULSE; /* what neutral does */
+    bool own_affair = wpin_logic_of(kind->logic)->pulses; /* what neutral does */
     if (coasts && !own_affair) { /* 50 ms later it still turns; shorted it would stand */
         ck_assert_msg(coasting > holding * 0.9, "%s coasts at %g", kind->name, coasting);
     }

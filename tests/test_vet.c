@@ -144,7 +144,7 @@ START_TEST(a_pump_on_every_kind_of_stage_passes) {
                  4 + l);
     }
     bool ramps = wpin_stage_kind_takes_duty(kind);
-    bool pulses = kind->logic == WPIN_LOGIC_SERVO_PULSE;
+    bool pulses = wpin_logic_of(kind->logic)->pulses;
     bool phases = wpin_stage_kind_is_three_phase(kind);
     snprintf(stage, sizeof stage, "kind: %s, pins: {%s}%s", kind->name, pins,
              wpin_stage_kind_has_pwm(kind) && !pulses ? ", pwm: 20kHz" : "");

@@ -333,7 +333,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
                             .start = bind_start(l),
                             .rest_drive = load->rest_brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST,
                             .safe_drive = coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE};
-    if (load->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(load)->steps) {
         bound->stepper = bind_stepper(load, &bound->stage);
         bound->motor.actuator = &wpin_stepper_actuator;
         bound->motor.part = &bound->stepper_at_work;

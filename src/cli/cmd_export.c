@@ -188,7 +188,7 @@ static void print_start(FILE *to, const wpin_start_config *s) {
 static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_config *m,
                         const char *id) {
     static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
-    bool stepper = load->what == WPIN_RIG_STEPPER, phases = load->hall.there;
+    bool stepper = wpin_rig_type(load)->steps, phases = load->hall.there;
     bool sensorless = load->crossing.there;
     const char *part = stepper      ? "stepper"
                        : phases     ? "six_step"
@@ -367,7 +367,7 @@ static void print_header(FILE *to, const wpin_rig *rig, const char *path, const 
         wpin_bind_load(&bound, rig, load);
         fprintf(to, "\n/* %s: %s */\n", load->name, load->kind->words);
         print_stage(to, rig, i, &bound.stage, identifier(id, sizeof id, load->name));
-        if (load->what == WPIN_RIG_STEPPER) {
+        if (wpin_rig_type(load)->steps) {
             print_stepper(to, &bound.stepper, id);
         }
         if (load->hall.there) {

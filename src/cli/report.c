@@ -50,14 +50,16 @@ static void print_end(const wpin_rig *rig, const wpin_step_result *step) {
         printf("  %7s %7s %8s %7s", "", "", "", "");
         return;
     }
-    switch (rig->loads[step->load].what) {
-    case WPIN_RIG_STEPPER: printf("  %7s %7s %8s", "", "", ""); break;
-    case WPIN_RIG_MOTOR:
-        printf("  %7.1f %7.2f %8.0f", shown(step->duty * 100, 0.1), shown(step->volts, 0.01),
-               shown(step->rpm, 1));
-        break;
-    default:
-        printf("  %7.1f %7.2f %8s", shown(step->duty * 100, 0.1), shown(step->volts, 0.01), "");
+    const wpin_load_type *type = wpin_rig_type(&rig->loads[step->load]);
+    if (type->steps) {
+        printf("  %7s %7s", "", "");
+    } else {
+        printf("  %7.1f %7.2f", shown(step->duty * 100, 0.1), shown(step->volts, 0.01));
+    }
+    if (type->spins) {
+        printf(" %8.0f", shown(step->rpm, 1));
+    } else {
+        printf(" %8s", "");
     }
     printf(" %7.2f", step->amps_peak);
 }
@@ -139,7 +141,7 @@ static void print_seen(const cli_run *run, const wpin_rig *rig, const wpin_repor
 static const char *driven_by(char *to, size_t size, const wpin_rig_load *load,
                              const wpin_report *report, size_t i) {
     const wpin_pwm_achieved *pwm = &report->pwm[i];
-    if (load->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(load)->steps) {
         snprintf(to, size, "%s steps", load->stepping.half_steps ? "half" : "full");
     } else if (pwm->steps == 0) {
         snprintf(to, size, "on and off only, %u operation%s", report->operations[i],
@@ -159,7 +161,7 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
         char driven[100];
         printf("%s: %s, %s; highest current %.2f A", load->name, load->kind->name,
                driven_by(driven, sizeof driven, load, report, i), report->amps_peak[i]);
-        if (load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER) {
+        if (wpin_rig_type(load)->turns) {
             printf(", highest speed %.0f rpm", report->rpm_peak[i]);
         }
         if (report->torque_peak[i] > 0) {

@@ -237,7 +237,7 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
 }
 
 static bool can_calibrate(const wpin_stage_kind *kind) {
-    return kind->logic == WPIN_LOGIC_SERVO_PULSE;
+    return wpin_logic_of(kind->logic)->pulses;
 }
 
 /* calibrate for TIME: full pulses for a controller that is powered up meanwhile, then neutral. */
@@ -301,7 +301,7 @@ static const verb stepper_verbs[] = {{"turn", wpin_plan_read_turn},
                                      {"release", read_release}};
 
 bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *word) {
-    bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(&r->rig->loads[load])->steps;
     const verb *own = stepper ? stepper_verbs : verbs;
     for (size_t i = 0; i < (stepper ? COUNT(stepper_verbs) : COUNT(verbs)); i++) {
         if (strcasecmp(word, own[i].word) == 0) {
@@ -323,7 +323,7 @@ void wpin_plan_claim(wpin_plan_reader *r, size_t load) {
 
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {
     const char *known[COUNT(verbs)];
-    bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(&r->rig->loads[load])->steps;
     const verb *own = stepper ? stepper_verbs : verbs;
     size_t count = stepper ? COUNT(stepper_verbs) : COUNT(verbs);
     unsigned column = wpin_words_column(&r->line);

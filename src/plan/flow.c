@@ -137,5 +137,5 @@ static double turn_motor(const wpin_rig_load *l, double turns) {
 double wpin_flow_turn(wpin_flow *flow, size_t load, double turns) {
     const wpin_rig_load *l = &flow->rig->loads[load];
     flow->turns[load] += turns;
-    return l->what == WPIN_RIG_STEPPER ? turn_stepper(l, turns) : turn_motor(l, turns);
+    return wpin_rig_type(l)->steps ? turn_stepper(l, turns) : turn_motor(l, turns);
 }

@@ -54,7 +54,7 @@ static double per_turn_of(wpin_plan_reader *r, size_t load, double *number) {
     const char *name = w == NULL ? "" : (two ? r->line.words[r->line.at + 1].text : unit);
     bool steps = strcasecmp(name, "steps") == 0 || strcasecmp(name, "step") == 0;
     bool counts = strcasecmp(name, "counts") == 0 || strcasecmp(name, "count") == 0;
-    bool stepper = l->what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(l)->steps;
     if (!steps && !counts) {
         return 0;
     }
@@ -75,7 +75,7 @@ static bool take_turns(wpin_plan_reader *r, size_t load, double *turns) {
         *turns = number / per_turn;
         return per_turn > 0;
     }
-    bool stepper = r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(&r->rig->loads[load])->steps;
     return wpin_words_take_quantity(&r->line, WPIN_ANGLE,
                                     stepper ? "an angle or steps, e.g. 90deg, 2rev or 200steps"
                                             : "an angle or counts, e.g. 90deg, 2rev or 440counts",
@@ -103,7 +103,7 @@ void wpin_plan_read_turn(wpin_plan_reader *r, size_t load) {
     }
     turns *= way;
     double place = to ? turns : r->flow.turns[load] + turns;
-    if (r->rig->loads[load].what != WPIN_RIG_STEPPER && !place_allowed(r, load, place, column)) {
+    if (!wpin_rig_type(&r->rig->loads[load])->steps && !place_allowed(r, load, place, column)) {
         return;
     }
     double takes = wpin_flow_turn(&r->flow, load, to ? turns - r->flow.turns[load] : turns);

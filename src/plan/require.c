@@ -102,15 +102,15 @@ static bool take_limit(wpin_plan_reader *r, const quality *q, wpin_requirement *
 /* What a load can be asked to keep to. */
 static bool has_quality(wpin_plan_reader *r, size_t load, wpin_required what, unsigned column) {
     const wpin_rig_load *l = &r->rig->loads[load];
-    bool turns = l->what == WPIN_RIG_MOTOR || l->what == WPIN_RIG_STEPPER;
-    if (what == WPIN_REQUIRED_LIGHT ? l->what != WPIN_RIG_LAMP
+    bool turns = wpin_rig_type(l)->turns;
+    if (what == WPIN_REQUIRED_LIGHT ? !wpin_rig_type(l)->shines
                                     : what != WPIN_REQUIRED_CURRENT && !turns) {
         wpin_words_say(&r->line, column, "'%s' has no %s; it has a current%s", l->name,
                        r->line.words[r->line.at - 1].text,
-                       l->what == WPIN_RIG_LAMP ? " and light" : "");
+                       wpin_rig_type(l)->shines ? " and light" : "");
         return false;
     }
-    if (what == WPIN_REQUIRED_PLACE && l->what == WPIN_RIG_MOTOR && !l->speed.there) {
+    if (what == WPIN_REQUIRED_PLACE && wpin_rig_type(l)->spins && !l->speed.there) {
         wpin_words_say(&r->line, column, "nothing measures where '%s' is", l->name);
         return false;
     }

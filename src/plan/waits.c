@@ -51,7 +51,7 @@ bool wpin_plan_take_event(wpin_plan_reader *r) {
         return false;
     }
     const char *const *known = load >= 0 ? events : states;
-    bool stepper = load >= 0 && r->rig->loads[load].what == WPIN_RIG_STEPPER;
+    bool stepper = load >= 0 && wpin_rig_type(&r->rig->loads[load])->steps;
     bool limit = load < 0 && r->rig->inputs[input].kind == WPIN_RIG_LIMIT;
     if (load < 0 && r->rig->inputs[input].kind > WPIN_RIG_LIMIT) {
         wpin_words_say(&r->line, w->column,

@@ -180,7 +180,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
                                                              .no_moments = e->no_moments},
                                         number) >= 0;
     if (good && load->wire_count > 0) {
-        if (load->what == WPIN_RIG_STEPPER) {
+        if (wpin_rig_type(load)->steps) {
             connect_coils(sim, load, number);
         } else {
             connect_leads(sim, load, number);

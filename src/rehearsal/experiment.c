@@ -23,8 +23,8 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
                           size_t size) {
     const wpin_rig_load *l = &rig->loads[load];
     why[0] = '\0';
-    if (l->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(l->kind) ||
-        l->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
+    if (!wpin_rig_type(l)->spins || !wpin_stage_kind_takes_duty(l->kind) ||
+        wpin_logic_of(l->kind->logic)->pulses) {
         snprintf(why, size, "'%s' is not a motor that is driven by duty", l->name);
     } else if (!l->encoder.there) {
         snprintf(why, size,

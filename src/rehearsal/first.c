@@ -13,13 +13,13 @@ static double time_for(const wpin_rig_load *load) {
 }
 
 static bool goes_back(const wpin_rig_load *load) {
-    return load->what == WPIN_RIG_STEPPER || wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
+    return wpin_rig_type(load)->steps || wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
 }
 
 /* The motion one way, as a line of a plan. */
 static void write_way(char *text, size_t size, const wpin_rig_load *load, bool back) {
     const char *way = back ? "reverse " : "";
-    if (load->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(load)->steps) {
         snprintf(text, size, "%s turn %s45deg\n%s hold 200ms\n", load->name, way, load->name);
     } else if (wpin_stage_kind_takes_duty(load->kind)) {
         snprintf(text, size, "%s run %s%.4g%% for %gs\n%s rest 500ms\n", load->name, way,
@@ -37,7 +37,7 @@ static wpin_plan *plan_of(const wpin_rig *rig, const wpin_rig_load *load, char *
     if (goes_back(load)) {
         write_way(back, sizeof back, load, true);
     }
-    const char *name = load->name, *end = load->what == WPIN_RIG_STEPPER ? "release" : "off";
+    const char *name = load->name, *end = wpin_rig_type(load)->steps ? "release" : "off";
     snprintf(text, sizeof text, "%s%s%s %s\n", forth, back, name, end);
     wpin_plan *plan = wpin_plan_read_text("first motion", text, rig, &messages);
     if (plan == NULL) {
@@ -61,7 +61,7 @@ static int other_that_turned(const wpin_rig *rig, const wpin_report *report, int
 static void take_step(const wpin_rig *rig, const wpin_report *report, const wpin_step_result *step,
                       wpin_first_way *way) {
     const wpin_rig_load *load = &rig->loads[step->load];
-    bool steps = load->what == WPIN_RIG_STEPPER;
+    bool steps = wpin_rig_type(load)->steps;
     *way = (wpin_first_way){.tried = true,
                             .duty = steps ? 1 : fabs(step->asked_duty),
                             .seconds = steps ? 0 : time_for(load),
@@ -121,7 +121,7 @@ bool wpin_first_motion(const wpin_rig *rig, int load, const wpin_injection *faul
         .supplies_on = true, .faults = faults, .fault_count = fault_count};
     wpin_rig copy = *rig;
     memset(ways, 0, 2 * sizeof *ways);
-    if (l->what != WPIN_RIG_MOTOR && l->what != WPIN_RIG_STEPPER) {
+    if (!wpin_rig_type(l)->turns) {
         snprintf(why, why_size, "'%s' has no shaft", l->name);
         return false;
     }

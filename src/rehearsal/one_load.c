@@ -26,7 +26,7 @@ bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char 
 bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_rig *bench, int load,
                            bool watched, char *why, size_t size) {
     const wpin_rig_load *part = &rig->loads[load];
-    if (part->what != WPIN_RIG_MOTOR) {
+    if (!wpin_rig_type(part)->spins) {
         snprintf(why, size, "'%s' is not a motor: it has no start duty and no speed", part->name);
         *one = (wpin_one_load){0};
         return false;

@@ -75,7 +75,7 @@ static bool add(campaign *c, const char *part, const char *word, const char *lin
 }
 
 static bool add_load(campaign *c, const wpin_rig_load *load, size_t kind) {
-    bool motor = load->what == WPIN_RIG_MOTOR;
+    bool motor = wpin_rig_type(load)->spins;
     bool lines = kinds[kind].part == ABOUT_LINES, good = true;
     for (unsigned i = 0; lines && i < load->kind->table->line_count; i++) {
         good = good && add(c, load->name, kinds[kind].word, load->kind->lines[i]);

@@ -49,7 +49,7 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
                rig->inputs[input].kind != WPIN_RIG_PAIR;
     }
     if (fault == WPIN_PART_FAULT_LEADS_MIXED) {
-        return load >= 0 && rig->loads[load].what == WPIN_RIG_STEPPER;
+        return load >= 0 && wpin_rig_type(&rig->loads[load])->steps;
     }
     bool encoder = fault == WPIN_PART_FAULT_SENSOR_OFF || fault == WPIN_PART_FAULT_CHANNEL_OFF ||
                    fault == WPIN_PART_FAULT_CHANNELS_SWAPPED;

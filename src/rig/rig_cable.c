@@ -27,12 +27,12 @@ const char *wpin_wire_word(wpin_wire_is is) {
 }
 
 const char *wpin_wire_output(const wpin_rig_load *load, int number) {
-    return load->what == WPIN_RIG_STEPPER ? coil_outputs[number & 3] : outputs[number % 3];
+    return wpin_rig_type(load)->steps ? coil_outputs[number & 3] : outputs[number % 3];
 }
 
 /* The number of an output of its driver, -1: it has none of that name. */
 static int find_output(const wpin_rig_load *load, const char *word) {
-    for (int i = 0; i < (load->what == WPIN_RIG_STEPPER ? 4 : 3); i++) {
+    for (int i = 0; i < (wpin_rig_type(load)->steps ? 4 : 3); i++) {
         if (strcasecmp(word, wpin_wire_output(load, i)) == 0) {
             return i;
         }
@@ -85,7 +85,7 @@ static void read_wire(wpin_reader *reader, const wpin_rig *rig, const char *labe
     if (node->type != YAML_MAPPING_NODE || nodes[WIRE_IS] == NULL || nodes[WIRE_TO] == NULL) {
         return;
     }
-    bool stepper = load->what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(load)->steps;
     int first = stepper ? WPIN_WIRE_COIL_A1 : 0,
         behind = stepper ? (int)COUNT(functions) : WPIN_WIRE_COIL_A1;
     const char *is = wpin_scalar(reader, nodes[WIRE_IS], "what the wire is, e.g. lead-a");
@@ -115,7 +115,7 @@ void wpin_read_cable(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
                     "cable must be a mapping of wires, e.g. red: {is: lead-a, to: driver a}");
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR && load->what != WPIN_RIG_STEPPER) {
+    if (!wpin_rig_type(load)->turns) {
         wpin_say_at(reader, node, "cables are described of motors and steppers; '%s' is neither",
                     load->name);
         return;

@@ -35,7 +35,7 @@ void wpin_read_contact(wpin_reader *reader, const yaml_node_t *driver, yaml_node
 void wpin_check_alternating(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                             const wpin_rig_load *load) {
     const wpin_rig_supply *s = &rig->supplies[load->supply];
-    bool filament = load->what == WPIN_RIG_LAMP && load->lamp.forward_volts <= 0;
+    bool filament = wpin_rig_type(load)->shines && load->lamp.forward_volts <= 0;
     bool contact = load->kind->contacts || load->kind->solid;
     if (!s->alternating) {
         return;

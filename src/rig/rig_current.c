@@ -32,7 +32,7 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_l
                     "'sense'",
                     amps * load->bridge.sense_volts_per_amp * 1e3, amps, least_volts * 1e3);
     }
-    if (!wpin_stage_kind_takes_duty(load->kind) || load->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
+    if (!wpin_stage_kind_takes_duty(load->kind) || wpin_logic_of(load->kind->logic)->pulses) {
         wpin_say_at(reader, node, "current is regulated by the duty; a stage '%s' takes none",
                     load->kind->name);
     }
@@ -45,7 +45,7 @@ void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
     if (node->type != YAML_MAPPING_NODE || load->kind == NULL) {
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR) {
+    if (!wpin_rig_type(load)->spins) {
         wpin_say_at(reader, node, "current is regulated of a motor; '%s' has none", load->name);
         return;
     }

@@ -3,8 +3,7 @@
 #include <math.h>
 
 bool wpin_rig_single_switch(const wpin_stage_kind *kind) {
-    return kind->logic == WPIN_LOGIC_LOW_SIDE || kind->logic == WPIN_LOGIC_HIGH_SIDE ||
-           kind->logic == WPIN_LOGIC_RELAY;
+    return wpin_logic_of(kind->logic)->one_switch;
 }
 
 bool wpin_rig_is_isolated(const wpin_rig_load *load) {
@@ -45,7 +44,7 @@ static circuit circuit_of(const wpin_rig_load *load, double volts, double supply
 double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
                          double switch_ohms) {
     circuit c = circuit_of(load, volts, supply_ohms, switch_ohms);
-    bool pulses = load->kind->logic == WPIN_LOGIC_SERVO_PULSE;
+    bool pulses = wpin_logic_of(load->kind->logic)->pulses;
     if (pulses || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
         return fmin((amps * c.on_ohms + volts - c.volts) / fmax(volts, 1e-9), 1);
     }
@@ -67,11 +66,7 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, d
 wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms, double hz,
                                 double speed) {
     const wpin_part_driver *b = &load->bridge;
-    const double henries[] = {[WPIN_RIG_MOTOR] = load->motor.inductance,
-                              [WPIN_RIG_SOLENOID] = load->solenoid.inductance,
-                              [WPIN_RIG_LAMP] = 0,
-                              [WPIN_RIG_STEPPER] = load->stepper.inductance};
-    bool motor = load->what == WPIN_RIG_MOTOR, single = wpin_rig_single_switch(load->kind);
+    bool motor = wpin_rig_type(load)->spins, single = wpin_rig_single_switch(load->kind);
     double back = motor ? load->motor.constant * speed : 0, off = -back;
     wpin_off_phase phase = wpin_rig_off_phase(load);
     bool shorts = !single && b->off_phase == WPIN_OFF_SHORT;
@@ -84,7 +79,7 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
     return (wpin_pwm_loop){.on_volts = volts - (single ? 1 : 2) * b->saturation_volts - back,
                            .off_volts = off,
                            .ohms = ohms,
-                           .henries = henries[load->what],
+                           .henries = wpin_rig_type(load)->circuit(load).henries,
                            .hz = hz,
                            .both_ways = shorts,
                            .turned_volts =
@@ -93,9 +88,8 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
 
 double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load) {
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    bool steps = load->what == WPIN_RIG_STEPPER;
-    return (steps ? load->stepper.resistance : load->motor.resistance) +
-           switches * load->bridge.on_resistance + rig->supplies[load->supply].resistance;
+    return wpin_rig_type(load)->circuit(load).ohms + switches * load->bridge.on_resistance +
+           rig->supplies[load->supply].resistance;
 }
 
 wpin_pwm_wave wpin_rig_step_wave(const wpin_rig_load *load, double volts, double ohms, bool rests) {
@@ -164,7 +158,7 @@ double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohm
  * would drive through the winding that stands. */
 double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *load) {
     double amps = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
-    if (load->what == WPIN_RIG_MOTOR) {
+    if (wpin_rig_type(load)->spins) {
         amps = fmin(amps, rig->supplies[load->supply].volts / load->motor.resistance);
     }
     return 0.2 / amps;

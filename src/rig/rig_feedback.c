@@ -64,7 +64,7 @@ void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *no
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR) {
+    if (!wpin_rig_type(load)->spins) {
         wpin_say_at(reader, node, "an encoder sits on a motor's shaft; '%s' has none", load->name);
         return;
     }
@@ -105,7 +105,7 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
                     "encoder: {lines: 11, pins: {a: 2, b: 3}}, or a brushless motor's hall",
                     load->name);
     }
-    if (!wpin_stage_kind_takes_duty(load->kind) || load->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
+    if (!wpin_stage_kind_takes_duty(load->kind) || wpin_logic_of(load->kind->logic)->pulses) {
         wpin_say_at(reader, node, "speed is regulated by the duty; a stage '%s' takes none",
                     load->kind->name);
     }

@@ -22,7 +22,7 @@ void wpin_read_first_motion(wpin_reader *reader, yaml_node_t *node, wpin_rig_loa
     if (node->type != YAML_MAPPING_NODE || nodes[FIRST_ON] == NULL) {
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR && load->what != WPIN_RIG_STEPPER) {
+    if (!wpin_rig_type(load)->turns) {
         wpin_say_at(reader, node, "first-motion is for motors and steppers; '%s' is neither",
                     load->name);
         return;

@@ -57,7 +57,7 @@ void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR || load->motor.pole_pairs <= 0) {
+    if (!wpin_rig_type(load)->spins || load->motor.pole_pairs <= 0) {
         wpin_say_at(reader, node,
                     "Hall sensors are those of a brushless motor; '%s' needs a motor with "
                     "pole-pairs",

@@ -54,7 +54,7 @@ void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load 
     if (node->type != YAML_MAPPING_NODE || nodes[FOUND_ON] == NULL || nodes[FOUND_OF] == NULL) {
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR) {
+    if (!wpin_rig_type(load)->spins) {
         wpin_say_at(reader, node, "only motors are identified; '%s' is none", load->name);
         return;
     }

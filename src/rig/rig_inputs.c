@@ -291,8 +291,7 @@ void wpin_join_limits(wpin_reader *reader, wpin_rig *rig, yaml_node_t *inputs) {
             continue;
         }
         input->load = wpin_rig_find_load(rig, input->limit_of);
-        bool turns = input->load >= 0 && (rig->loads[input->load].what == WPIN_RIG_MOTOR ||
-                                          rig->loads[input->load].what == WPIN_RIG_STEPPER);
+        bool turns = input->load >= 0 && wpin_rig_type(&rig->loads[input->load])->turns;
         if (!turns) {
             const char *names[64];
             size_t count = 0;

@@ -97,7 +97,7 @@ static const wpin_field overload_fields[] = {
  * to a filament their heat, to diodes their mean current. */
 static double share_of(const wpin_rig_load *load, double rated, double supply) {
     double forward = load->lamp.forward_volts;
-    if (load->what != WPIN_RIG_LAMP) {
+    if (!wpin_rig_type(load)->shines) {
         return rated / supply;
     }
     return forward > 0 ? (rated - forward) / (supply - forward) : pow(rated / supply, 2);
@@ -244,7 +244,7 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
     const char *why = load->kind->coils ? "drives a stepper, which has its own under 'stepping',"
                                         : "knows on and off only";
     bool turns_back =
-        load->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
+        wpin_rig_type(load)->spins && wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
     if (turns_back && nodes[LOAD_REST] == NULL) {
         wpin_say_at(reader, node,
                     "load '%s' lacks 'rest', the pause before it may turn the other way; "
@@ -278,10 +278,10 @@ static void check_kind(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
  * speed, a ramp where that drives the motor back, or else letting it run down. */
 static wpin_stop_how quickest_stop(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_driver *b = &load->bridge;
-    if (load->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(load)->steps) {
         return WPIN_STOP_RAMP;
     }
-    if (load->what != WPIN_RIG_MOTOR) {
+    if (!wpin_rig_type(load)->spins) {
         return wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST) ? WPIN_STOP_COAST : WPIN_STOP_RAMP;
     }
     double volts = rig->supplies[load->supply].volts * load->limits.duty_max;
@@ -306,7 +306,7 @@ static void read_on_stop(wpin_reader *reader, yaml_node_t *node, const wpin_rig 
     int found =
         text == NULL ? -1 : wpin_find_word(reader, node, text, "on-stop", words, COUNT(words));
     load->on_stop = (int8_t)(found < 0 ? WPIN_STOP_RAMP : found);
-    bool stepper = load->what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(load)->steps;
     bool can =
         found <= WPIN_STOP_RAMP ||
         (!stepper && wpin_stage_kind_has(load->kind, found == WPIN_STOP_BRAKE ? WPIN_DRIVE_BRAKE
@@ -341,7 +341,7 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     bool staged =
         nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load);
     wpin_read_what(reader, node, nodes, &load);
-    if (staged && load.kind->coils == (load.what == WPIN_RIG_STEPPER)) {
+    if (staged && load.kind->coils == wpin_rig_type(&load)->steps) {
         if (load.kind->contacts && nodes[LOAD_REST] == NULL) {
             load.limits.rest = WPIN_CONTACT_REST;
         }

@@ -49,7 +49,7 @@ void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
-    if (load->what != WPIN_RIG_MOTOR || load->motor.pole_pairs <= 0) {
+    if (!wpin_rig_type(load)->spins || load->motor.pole_pairs <= 0) {
         wpin_say_at(reader, node,
                     "zero-crossing is for a brushless motor without sensors; '%s' needs a motor "
                     "with pole-pairs",

@@ -152,7 +152,7 @@ static const row_word *rows_of(const wpin_own_stage *own) {
     if (own->kind.coils) {
         return stepper_rows;
     }
-    return wpin_logic_is_three_phase(own->kind.logic) ? phase_rows : motor_rows;
+    return wpin_logic_of(own->kind.logic)->phases ? phase_rows : motor_rows;
 }
 
 /* A stepper's row of rest stands for eight: each state with the cells that are not kept. */
@@ -345,7 +345,7 @@ static void check_dead_time(wpin_reader *reader, const yaml_node_t *node,
 static void check_pwm(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *pwm,
                       const wpin_rig *rig, const wpin_rig_load *load) {
     bool takes = wpin_stage_kind_has_pwm(load->kind);
-    bool pulse = load->kind->logic == WPIN_LOGIC_SERVO_PULSE;
+    bool pulse = wpin_logic_of(load->kind->logic)->pulses;
     if (takes && pwm == NULL && !pulse) {
         wpin_say_at(reader, node, "stage lacks 'pwm'; '%s' needs its frequency, e.g. pwm: 20kHz",
                     load->kind->name);
@@ -381,7 +381,7 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     if (load->own != NULL) {
         check_table(reader, nodes[STAGE_TABLE], load);
     }
-    if (load->kind->logic == WPIN_LOGIC_SERVO_PULSE && nodes[STAGE_PWM] == NULL) {
+    if (wpin_logic_of(load->kind->logic)->pulses && nodes[STAGE_PWM] == NULL) {
         load->limits.pwm_hz = 50;
     }
     memcpy(load->inverted, load->kind->inverted, sizeof load->inverted);

@@ -324,12 +324,12 @@ static const struct {
 /* Three wires need three legs, two wires two. */
 static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
     bool legs = wpin_stage_kind_is_three_phase(load->kind);
-    bool brushless = load->what == WPIN_RIG_MOTOR && load->motor.pole_pairs > 0;
+    bool brushless = wpin_rig_type(load)->spins && load->motor.pole_pairs > 0;
     if (legs && !brushless) {
         wpin_say_at(reader, node,
                     "'%s' is for a brushless motor: '%s' needs a motor with pole-pairs",
                     load->kind->name, load->name);
-    } else if (brushless && !legs && load->kind->logic != WPIN_LOGIC_SERVO_PULSE) {
+    } else if (brushless && !legs && !wpin_logic_of(load->kind->logic)->pulses) {
         wpin_say_at(reader, node,
                     "a brushless motor (pole-pairs) can't hang on a stage '%s'; expected "
                     "six-switches, six-switches-high or three-half-bridges for its three wires, or "
@@ -361,7 +361,7 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
                     load->name);
     }
     bool coils = load->kind != NULL && load->kind->coils;
-    if (load->kind != NULL && found >= 0 && coils != (load->what == WPIN_RIG_STEPPER)) {
+    if (load->kind != NULL && found >= 0 && coils != wpin_rig_type(load)->steps) {
         wpin_say_at(reader, nodes[found], "a %s can't hang on a stage '%s'; expected %s",
                     kinds[found].key, load->kind->name,
                     coils ? "a stepper, or another kind of stage" : "kind: two-channels for it");

@@ -86,7 +86,7 @@ static void write_top(const wpin_starter *s, FILE *to) {
 }
 
 static bool takes_pwm(const wpin_starter *s) {
-    return wpin_stage_kind_has_pwm(s->kind) && s->kind->logic != WPIN_LOGIC_SERVO_PULSE;
+    return wpin_stage_kind_has_pwm(s->kind) && !wpin_logic_of(s->kind->logic)->pulses;
 }
 
 /* Slow enough for lamps and strips, beyond hearing for motors. */
@@ -231,7 +231,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
             "require no fault         # what the run must keep to: add yours, docs/plan.md\n\n"
             "main on\n",
             n);
-    if (s->kind->logic == WPIN_LOGIC_SERVO_PULSE) {
+    if (wpin_logic_of(s->kind->logic)->pulses) {
         fprintf(to, "wait 500ms               # its controller has to see neutral first\n");
     }
     if (strcmp(s->load, "stepper") == 0) {

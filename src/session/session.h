@@ -107,7 +107,7 @@ struct wpin_session {
 };
 
 static inline bool wpin_session_is_stepper(const wpin_session *run, size_t load) {
-    return run->rig->loads[load].what == WPIN_RIG_STEPPER;
+    return wpin_rig_type(&run->rig->loads[load])->steps;
 }
 
 /* Lets the controller boot; chooses the port; opens every load, with the place in words when one is

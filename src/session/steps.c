@@ -44,7 +44,7 @@ static wpin_step_result new_result(wpin_session *run, uint16_t step) {
                                  : s->time_ms * 1e-3};
     if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOME) {
         set_asked(run, &r, s->quantity, s->value);
-    } else if (op == WPIN_OP_HOLD && run->rig->loads[r.load].what != WPIN_RIG_STEPPER) {
+    } else if (op == WPIN_OP_HOLD && !wpin_rig_type(&run->rig->loads[r.load])->steps) {
         wpin_setpoint now = run->motors[r.load].setpoint;
         set_asked(run, &r, now.quantity, (int16_t)now.value);
     }
@@ -76,7 +76,7 @@ static void begin(wpin_session *run, uint8_t track, uint16_t step) {
 
 /* Light over whole periods of PWM; a plunger is in or not. */
 static double effect_of(const wpin_session *run, int load) {
-    bool light = run->rig->loads[load].what == WPIN_RIG_LAMP;
+    bool light = wpin_rig_type(&run->rig->loads[load])->shines;
     return light ? run->effect[load] : run->last[load].effect;
 }
 

@@ -456,7 +456,7 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     }
     bool was_high = (bridge->levels & 1U) != 0;
     bool changed = pass_edges(bridge, inputs, at);
-    if (bridge->part.logic == WPIN_LOGIC_SERVO_PULSE) {
+    if (wpin_logic_of(bridge->part.logic)->pulses) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else if (changed || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
@@ -494,7 +494,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     bridge->plain = is_plain(bridge);
     find_moving(bridge, inputs);
     int64_t at = sim->now;
-    if (bridge->part.logic == WPIN_LOGIC_SERVO_PULSE) {
+    if (wpin_logic_of(bridge->part.logic)->pulses) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else {
         follow_inputs(sim, bridge, plant, at);

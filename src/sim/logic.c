@@ -102,8 +102,3 @@ wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high) {
     }
     return all_off;
 }
-
-void wpin_logic_wires(wpin_logic logic, bool *wire_a, bool *wire_b) {
-    *wire_a = logic == WPIN_LOGIC_LOW_SIDE;
-    *wire_b = logic == WPIN_LOGIC_HIGH_SIDE || logic == WPIN_LOGIC_RELAY;
-}

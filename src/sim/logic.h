@@ -11,7 +11,5 @@ typedef struct wpin_legs {
 
 /* What a driver decides for a combination of input levels. */
 wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high);
-/* Which legs are plain wires. */
-void wpin_logic_wires(wpin_logic logic, bool *wire_a, bool *wire_b);
 
 #endif

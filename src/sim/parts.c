@@ -124,7 +124,8 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
                                   .sense_filter = bridge->part.sense_filter,
                                   .saturation_volts = bridge->part.saturation_volts,
                                   .share = 1};
-        wpin_logic_wires(bridge->part.logic, &plant->feed.wire_a, &plant->feed.wire_b);
+        plant->feed.wire_a = wpin_logic_of(bridge->part.logic)->wire_a;
+        plant->feed.wire_b = wpin_logic_of(bridge->part.logic)->wire_b;
         wpin_plant_prepare(plant);
     }
     return plant;
@@ -132,8 +133,8 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
 
 /* Whether the legs of a driver are those that a load needs. */
 static bool suits(wpin_logic logic, wpin_plant_kind kind) {
-    return wpin_logic_is_two_channels(logic) == (kind == WPIN_PLANT_STEPPER) &&
-           wpin_logic_is_three_phase(logic) == (kind == WPIN_PLANT_BRUSHLESS);
+    return wpin_logic_of(logic)->channels == (kind == WPIN_PLANT_STEPPER) &&
+           wpin_logic_of(logic)->phases == (kind == WPIN_PLANT_BRUSHLESS);
 }
 
 /* Puts a load of any kind on a driver; NULL when it can not be. */

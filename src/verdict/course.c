@@ -16,10 +16,10 @@ static const double shortest[WPIN_TROUBLE_COUNT] = {[WPIN_TROUBLE_BACKWARDS] = 0
 static double due_amps(const wpin_session *run, const wpin_rig_load *load, double duty,
                        double rpm) {
     double volts = run->rig->supplies[load->supply].volts;
-    if (load->what == WPIN_RIG_LAMP) {
+    if (wpin_rig_type(load)->shines) {
         return duty > 0.02 && volts > load->lamp.forward_volts ? 0.05 : 0;
     }
-    if (load->what == WPIN_RIG_SOLENOID) {
+    if (wpin_rig_type(load)->pulls) {
         return duty > 0.02 ? 0.05 : 0;
     }
     const wpin_part_motor *m = &load->motor;
@@ -51,9 +51,9 @@ static void watch_unasked(const wpin_session *run, wpin_step_result *r, const wp
     const wpin_rig_load *load = &run->rig->loads[r->load];
     const wpin_part_reading *last = &run->last[r->load];
     const double harmless = 20e-3; /* A */
-    bool motor = load->what == WPIN_RIG_MOTOR;
+    bool motor = wpin_rig_type(load)->spins;
     bool rests = wpin_motor_duty(&run->motors[r->load]) == 0;
-    bool own = load->kind->logic == WPIN_LOGIC_SERVO_PULSE; /* with its next pulse */
+    bool own = wpin_logic_of(load->kind->logic)->pulses; /* with its next pulse */
     bool drives = motor ? last->amps * last->rpm > 0 : true;
     bool flows = fabs(last->amps) > harmless && drives;
     wpin_spell_put(&r->spells[WPIN_TROUBLE_UNASKED], rests && flows && !own, wpin_session_time(run),
@@ -64,12 +64,12 @@ static void watch(const wpin_session *run, wpin_step_result *r, const wpin_windo
     const wpin_rig_load *load = &run->rig->loads[r->load];
     const wpin_part_reading *last = &run->last[r->load];
     double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
-    if (load->what == WPIN_RIG_MOTOR) {
+    if (wpin_rig_type(load)->spins) {
         watch_motor(run, r, duty, w);
     }
     /* a controller of its own makes its own volts; a supply that the plan switched off is no
      * trouble */
-    bool judged = duty != 0 && load->kind->logic != WPIN_LOGIC_SERVO_PULSE &&
+    bool judged = duty != 0 && !wpin_logic_of(load->kind->logic)->pulses &&
                   wpin_session_supply_on(run, load->supply);
     double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
     r->driven += due > 0 ? w->seconds : 0;
@@ -80,7 +80,7 @@ static void watch(const wpin_session *run, wpin_step_result *r, const wpin_windo
 
 void wpin_course_period(const wpin_session *run, size_t load, wpin_step_result *r,
                         const wpin_window *w) {
-    if (r == NULL || run->rig->loads[load].what == WPIN_RIG_STEPPER) {
+    if (r == NULL || wpin_rig_type(&run->rig->loads[load])->steps) {
         return;
     }
     if (wpin_session_knows(run)) {

@@ -24,12 +24,12 @@ typedef struct due {
 
 static due currents_due(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
     const wpin_rig_supply *supply = &rig->supplies[load->supply];
-    if (load->what == WPIN_RIG_LAMP) {
+    if (wpin_rig_type(load)->shines) {
         double rated = load->lamp.volts > 0 ? load->lamp.watts / load->lamp.volts : 0;
         return (due){supply->volts > load->lamp.forward_volts ? 0.3 * duty * rated : 0, HUGE_VAL,
                      0};
     }
-    if (load->what == WPIN_RIG_SOLENOID) {
+    if (wpin_rig_type(load)->pulls) {
         return (due){0.3 * duty * supply->volts / load->solenoid.resistance, HUGE_VAL, 0};
     }
     wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
@@ -82,8 +82,8 @@ static void watch_speed(const wpin_session *run, wpin_step_result *r, double dut
 
 void wpin_watch_seen(const wpin_session *run, wpin_step_result *r, const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
-    bool motor = load->what == WPIN_RIG_MOTOR;
-    bool own = load->kind->logic == WPIN_LOGIC_SERVO_PULSE; /* it makes its own current */
+    bool motor = wpin_rig_type(load)->spins;
+    bool own = wpin_logic_of(load->kind->logic)->pulses; /* it makes its own current */
     double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
     double rpm = motor ? wpin_session_measured_rpm(run, (size_t)r->load) : NAN;
     bool sensed = !isnan(wpin_session_measured_amps(run, (size_t)r->load)) && !own;
@@ -196,7 +196,7 @@ wpin_seen_verdict wpin_seen_judge(const wpin_rig *rig, int number, const wpin_se
                                   char *words, size_t size) {
     const wpin_rig_load *load = &rig->loads[number];
     const wpin_spell *none = long_enough(seen, WPIN_SIGN_NO_CURRENT, 0.1);
-    bool motor = load->what == WPIN_RIG_MOTOR;
+    bool motor = wpin_rig_type(load)->spins;
     char when[64], causes[240];
     no_current(rig, load, causes, sizeof causes);
     if (seen->fault != WPIN_OK) {

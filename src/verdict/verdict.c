@@ -169,7 +169,7 @@ static void judge_end(const wpin_session *run, wpin_step_result *step) {
     const double harmless = 20e-3; /* A */
     double late = step->took - step->asked_seconds;
     bool ramps = step->ramps && step->asked_seconds > 0;
-    bool pulses = run->rig->loads[step->load].kind->logic == WPIN_LOGIC_SERVO_PULSE;
+    bool pulses = wpin_logic_of(run->rig->loads[step->load].kind->logic)->pulses;
     /* a controller of its own learns of zero with its next pulse */
     double hz = run->rig->loads[step->load].limits.pwm_hz; /* its last period runs to its end */
     double idle = step->took - step->on_for, runs_on = 20e-3 + (hz > 0 ? 2 / hz : 0);
@@ -261,7 +261,7 @@ void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
     if (step->load >= 0 && judge_burn(run, step)) {
         return;
     }
-    if (step->load >= 0 && run->rig->loads[step->load].what != WPIN_RIG_MOTOR) {
+    if (step->load >= 0 && !wpin_rig_type(&run->rig->loads[step->load])->spins) {
         wpin_judge_other(run, step);
         return;
     }

@@ -113,15 +113,15 @@ static void judge_place(const wpin_session *run, wpin_step_result *step) {
 }
 
 void wpin_judge_other(const wpin_session *run, wpin_step_result *step) {
-    wpin_rig_what what = run->rig->loads[step->load].what;
+    const wpin_load_type *type = wpin_rig_type(&run->rig->loads[step->load]);
     bool on = step->op != WPIN_OP_TOGGLE || step->duty != 0;
-    if (what == WPIN_RIG_STEPPER) {
+    if (type->steps) {
         judge_place(run, step);
     } else if (!wpin_step_drives(step) || !on) {
         judge_off(run, step);
     } else if (step->effect_peak >= 1e-3 && wpin_judge_course(run, step)) {
         return;
-    } else if (what == WPIN_RIG_LAMP) {
+    } else if (type->shines) {
         judge_light(run, step);
     } else {
         judge_plunger(run, step);

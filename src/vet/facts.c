@@ -208,7 +208,7 @@ static double lit_amps(const wpin_facts *f) {
 /* The duty at which its driver gets hottest, and the most its winding takes: of those that the plan
  * asks for, in steps of a twentieth. */
 static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
-    bool stepper = f->load->what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(f->load)->steps;
     const double steps = f->pwm_hz > 0 && !stepper ? 20 : 1;
     bool any = !f->motor || f->pwm_hz <= 0 || wpin_any_duty(v, f->load);
     for (int i = 1; i <= (int)steps; i++) {
@@ -220,12 +220,12 @@ static void find_hottest(const wpin_vetter *v, wpin_facts *f, double most) {
         if (f->motor && duty * f->volts / f->loop_ohms < least) {
             continue; /* it does not turn: a stall, which has its own rules */
         }
-        if (f->motor || stepper || f->load->what == WPIN_RIG_SOLENOID) {
+        if (f->motor || stepper || wpin_rig_type(f->load)->pulls) {
             wpin_pwm_loop loop = wpin_loop_of(f, f->motor ? wpin_speed_at(f, duty) : 0);
             wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
             rms = wave.rms;
             off = wave.off_share;
-        } else if (f->load->what == WPIN_RIG_LAMP) {
+        } else if (wpin_rig_type(f->load)->shines) {
             rms = lit_amps(f) * sqrt(duty);
         }
         double watts = wpin_driver_watts(f, f->pwm_hz > 0 ? duty : 1, rms, off);
@@ -284,7 +284,7 @@ double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
 /* After the stop input, from full speed. */
 static double stop_seconds(const wpin_facts *f) {
     const wpin_rig_load *l = f->load;
-    if (l->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(l)->steps) {
         return (l->stepping.top_rate - l->stepping.start_rate) / l->stepping.acceleration;
     }
     if (!f->motor) {
@@ -338,17 +338,6 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     f->start_amps = fmin(f->stall_amps, takes / m->constant);
 }
 
-static double winding_of(const wpin_rig_load *load) {
-    switch (load->what) {
-    case WPIN_RIG_LAMP:
-        return load->lamp.volts * (load->lamp.volts - load->lamp.forward_volts) / load->lamp.watts *
-               load->lamp.cold_share;
-    case WPIN_RIG_SOLENOID: return load->solenoid.resistance;
-    case WPIN_RIG_STEPPER: return load->stepper.resistance;
-    default: return load->motor.resistance;
-    }
-}
-
 /* While its ramp climbs a filament warms, and takes the less over its running current the longer
  * that lasts. Fitted to the filament's equation, on the safe side. */
 static double lamp_surge(const wpin_facts *f) {
@@ -362,10 +351,10 @@ static void other_facts(wpin_facts *f) {
     double duty = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
     f->stall_amps = fmin((f->volts - load->lamp.forward_volts) / f->loop_ohms, f->most_amps);
     f->run_amps = f->stall_amps * duty;
-    if (load->what == WPIN_RIG_LAMP) {
+    if (wpin_rig_type(load)->shines) {
         f->run_amps = load->lamp.watts / load->lamp.volts;
     }
-    if (load->what == WPIN_RIG_STEPPER) {
+    if (wpin_rig_type(load)->steps) {
         f->stall_amps =
             2 * wpin_rig_step_wave(load, f->volts, f->loop_ohms, false).mean; /* both on */
         f->run_amps = f->stall_amps;
@@ -388,7 +377,7 @@ static bool is_saved(const wpin_vetter *v, const wpin_facts *f) {
 
 /* Whether PWM switches the load's current; servo-style pulses only tell another controller. */
 static bool is_switched(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has_pwm(kind) && kind->logic != WPIN_LOGIC_SERVO_PULSE;
+    return wpin_stage_kind_has_pwm(kind) && !wpin_logic_of(kind->logic)->pulses;
 }
 
 /* What a seized motor takes for as long as a supply needs to see it, its current being limited. */
@@ -401,28 +390,28 @@ static double limited_surge(const wpin_vetter *v, const wpin_facts *f) {
 }
 
 static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *load) {
-    double slack = v->options.tolerance, winding = winding_of(load) * (1 - slack);
+    const wpin_load_type *type = wpin_rig_type(load);
+    double slack = v->options.tolerance, winding = type->circuit(load).ohms * (1 - slack);
     *f = (wpin_facts){.load = load,
                       .supply = &v->rig->supplies[load->supply],
                       .volts = wpin_volts_of(v, load->supply),
                       .switches = wpin_rig_single_switch(load->kind) ? 1 : 2,
-                      .windings = load->what == WPIN_RIG_STEPPER ? 2 : 1,
+                      .windings = type->windings,
                       .pwm_hz = is_switched(load->kind) ? load->limits.pwm_hz : 0};
     f->switch_ohms = driven_ohms(v, f) * f->switches;
     f->most_amps = base_lets(v, f);
     f->loop_ohms = winding + f->switch_ohms + f->supply->resistance;
-    if (load->what == WPIN_RIG_MOTOR) {
+    if (wpin_rig_type(load)->spins) {
         motor_facts(f, slack);
     } else {
         other_facts(f);
     }
     f->trips = is_saved(v, f);
     double on = load->limits.on_duty > 0 ? load->limits.on_duty : load->limits.duty_max;
-    const double hottest[] = {[WPIN_RIG_MOTOR] = load->limits.duty_max,
-                              [WPIN_RIG_LAMP] = load->limits.duty_max,
-                              [WPIN_RIG_SOLENOID] = on,
-                              [WPIN_RIG_STEPPER] = load->stepping.duty};
-    find_hottest(v, f, hottest[load->what]);
+    find_hottest(v, f,
+                 type->steps   ? load->stepping.duty
+                 : type->pulls ? on
+                               : load->limits.duty_max);
     f->surge_amps = f->stall_amps;
     if (f->motor && f->pwm_hz > 0 && load->limits.duty_max / f->pwm_hz > 5e-3) {
         wpin_pwm_loop loop = wpin_loop_of(f, 0); /* so slow that a supply sees each pulse */
@@ -431,7 +420,7 @@ static void work_out(const wpin_vetter *v, wpin_facts *f, const wpin_rig_load *l
     if (load->limits.limit_amps > 0) {
         f->surge_amps = fmin(f->surge_amps, limited_surge(v, f));
     }
-    if (load->what == WPIN_RIG_LAMP) {
+    if (wpin_rig_type(load)->shines) {
         f->surge_amps = f->start_amps = lamp_surge(f);
     }
 }

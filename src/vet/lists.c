@@ -123,7 +123,7 @@ static void list_switches(wpin_lines *to, const wpin_rig *rig) {
         if (l->bridge.gate.kind == WPIN_TRANSISTOR_NONE) {
             continue;
         }
-        if (l->what != WPIN_RIG_LAMP) {
+        if (wpin_rig_type(l)->winding) {
             add(to, "%s: a diode lies across it, its ring to the plus.", l->name);
         }
         add(to, "%s: a resistor holds its transistor off while the pin floats.", l->name);
@@ -146,7 +146,7 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
             add(to, "%s: it has moved before; forward is %s, seen from the %s.", l->name,
                 l->first_motion.counter ? "counter-clockwise" : "clockwise",
                 l->first_motion.from_back ? "back of the motor" : "end of its shaft");
-        } else if (l->what == WPIN_RIG_MOTOR && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
+        } else if (wpin_rig_type(l)->spins && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE)) {
             add(to,
                 "%s: a first run %s (windpin first); it turns the way forward means, else set "
                 "'reversed'%s.",
@@ -154,7 +154,7 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
                 wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
                                                     : "of half a second",
                 wpin_stage_kind_is_three_phase(l->kind) ? "" : " or swap its leads");
-        } else if (l->what == WPIN_RIG_STEPPER) {
+        } else if (wpin_rig_type(l)->steps) {
             add(to,
                 "%s: windpin first, which looks after its windings, then turns it an eighth of "
                 "a turn each way.",
@@ -244,7 +244,7 @@ static void add_around(wpin_lines *to, const wpin_rig_load *l) {
         add(to, "%-12s %-12s %-10s %-16s %-8s resistor from '%s' to %s", l->name, "pull", "-", "-",
             "-", l->kind->lines[0], up ? "the supply" : "ground");
     }
-    if (alone && l->what != WPIN_RIG_LAMP && !l->bridge.no_diodes) {
+    if (alone && wpin_rig_type(l)->winding && !l->bridge.no_diodes) {
         add(to, "%-12s %-12s %-10s %-16s %-8s across the load, its ring to the plus", l->name,
             "diode", "-", "-", "-");
     }
@@ -342,7 +342,7 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
     if (b->diode_limit > 0) {
         add(to, "1  free-wheel diode for %s: %.3g A, %.3g V", l->name, b->diode_limit,
             b->burns_above_volts);
-    } else if (alone && l->what != WPIN_RIG_LAMP) {
+    } else if (alone && wpin_rig_type(l)->winding) {
         add(to, "1  free-wheel diode for %s: windpin size diode", l->name);
     }
     if (alone) {

@@ -33,7 +33,7 @@ static double watts(const walk *w, flowing now, double rise) {
     if (w->part == WPIN_PART_DRIVER) {
         return wpin_driver_watts(w->f, now.duty, now.amps, now.off_share);
     }
-    bool coil = w->f->load->what == WPIN_RIG_SOLENOID;
+    bool coil = wpin_rig_type(w->f->load)->pulls;
     double ohms = coil ? w->f->load->solenoid.resistance : w->f->load->motor.resistance;
     wpin_winding_load load = {.ohms = ohms,
                               .other_ohms = w->f->loop_ohms - ohms,
@@ -253,9 +253,9 @@ static void walk_steps(walk *w, size_t from, size_t to) {
 
 wpin_round wpin_round_of(const wpin_vetter *v, const wpin_facts *f, wpin_part part) {
     static const wpin_part_heat cold = {.time = 1};
-    bool coil = f->load->what == WPIN_RIG_SOLENOID;
+    bool coil = wpin_rig_type(f->load)->pulls;
     const wpin_part_heat *const heat[] = {[WPIN_PART_WINDING] =
-                                              coil ? &f->load->solenoid.heat : &f->load->motor.heat,
+                                              wpin_rig_type(f->load)->circuit(f->load).heat,
                                           [WPIN_PART_DRIVER] = &f->load->bridge.heat,
                                           [WPIN_PART_NONE] = &cold};
     walk w = {.v = v, .f = f, .part = part, .heat = heat[part], .ends = HUGE_VAL};

@@ -76,7 +76,7 @@ static void coil(wpin_vetter *v) {
         const wpin_part_solenoid *s = &f->load->solenoid;
         double amps = coil_on_amps(f), most = f->load->limits.most_on;
         double end = wpin_air(v) + coil_rise(f, amps);
-        if (f->load->what != WPIN_RIG_SOLENOID || s->heat.resistance <= 0) {
+        if (!wpin_rig_type(f->load)->pulls || s->heat.resistance <= 0) {
             continue;
         }
         kick_heat(v, f);
@@ -173,7 +173,7 @@ static void plunger(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_solenoid *s = &f->load->solenoid;
         const wpin_rig_limits *l = &f->load->limits;
-        if (f->load->what != WPIN_RIG_SOLENOID) {
+        if (!wpin_rig_type(f->load)->pulls) {
             continue;
         }
         double on = coil_on_amps(f), kick = coil_amps(f, fmin(l->kick_level, l->duty_max));

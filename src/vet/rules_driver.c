@@ -16,14 +16,12 @@ static double stepping_amps(const wpin_facts *f) {
 /* A winding of a stepper takes its current whenever it is on, and a lamp when it glows. */
 static double lasting_amps(const wpin_facts *f) {
     const wpin_rig_limits *l = &f->load->limits;
-    switch (f->load->what) {
-    case WPIN_RIG_STEPPER: return stepping_amps(f);
-    default: {
-        double pulse = f->pwm_hz > 0 ? l->duty_max / f->pwm_hz : HUGE_VAL;
-        bool strip = f->load->lamp.cold_share >= 1; /* filaments: see inrush */
-        return strip && pulse >= f->load->bridge.burns_after ? f->stall_amps : f->run_amps;
+    if (wpin_rig_type(f->load)->steps) {
+        return stepping_amps(f);
     }
-    }
+    double pulse = f->pwm_hz > 0 ? l->duty_max / f->pwm_hz : HUGE_VAL;
+    bool strip = f->load->lamp.cold_share >= 1; /* filaments: see inrush */
+    return strip && pulse >= f->load->bridge.burns_after ? f->stall_amps : f->run_amps;
 }
 
 /* A trip has to see the current. */
@@ -46,7 +44,7 @@ static int safe_percent(const wpin_facts *f, double most) {
 
 static void tell_lasting(wpin_vetter *v, const wpin_facts *f) {
     double most = f->load->bridge.burns_above_amps;
-    bool steps = f->load->what == WPIN_RIG_STEPPER;
+    bool steps = wpin_rig_type(f->load)->steps;
     wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
     wpin_cause(n, "%s it takes %.3g A; the driver survives %.3g A for %.3g ms",
                steps ? "while it steps" : "switched on", lasting_amps(f), most,
@@ -91,7 +89,7 @@ static void stall(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
         double most = f->load->bridge.burns_above_amps;
-        bool coil = f->load->what == WPIN_RIG_SOLENOID;
+        bool coil = wpin_rig_type(f->load)->pulls;
         if (f->load->kind->direct) {
             continue; /* its pin is judged by the rule of pins */
         }

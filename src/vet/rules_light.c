@@ -9,7 +9,7 @@ static wpin_filament filament_of(const wpin_facts *f) {
 static void inrush(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_driver *b = &f->load->bridge;
-        bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
+        bool lamp = wpin_rig_type(f->load)->shines && f->load->lamp.cold_share < 1;
         if (!lamp || f->stall_amps <= b->burns_above_amps || b->protects) {
             continue;
         }
@@ -56,7 +56,7 @@ static double starved_rise(const wpin_facts *f) {
 static void starved_lamp(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_heat *heat = &f->load->bridge.heat;
-        bool lamp = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share < 1;
+        bool lamp = wpin_rig_type(f->load)->shines && f->load->lamp.cold_share < 1;
         if (!lamp || isinf(f->most_amps) || heat->resistance <= 0) {
             continue;
         }
@@ -78,7 +78,7 @@ static void starved_lamp(wpin_vetter *v) {
 
 static void dim(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        double share = f->load->what == WPIN_RIG_LAMP ? wpin_rig_light(f->load, f->volts, 0, 1) : 1;
+        double share = wpin_rig_type(f->load)->shines ? wpin_rig_light(f->load, f->volts, 0, 1) : 1;
         if (share >= 0.5) {
             continue;
         }

@@ -5,14 +5,8 @@
 
 /* The most that a load takes from a pin that drives it itself: stalled, cold, drawn in. */
 static double load_amps(const wpin_rig_controller *c, const wpin_rig_load *l) {
-    const wpin_part_lamp *p = &l->lamp;
-    double ohms = l->what == WPIN_RIG_SOLENOID ? l->solenoid.resistance : l->motor.resistance;
-    double drop = 0;
-    if (l->what == WPIN_RIG_LAMP) {
-        drop = p->forward_volts;
-        ohms = p->volts * (p->volts - drop) / p->watts * p->cold_share;
-    }
-    return fmax(0, c->logic_volts - drop) / (ohms + c->pin_resistance);
+    wpin_load_circuit circuit = wpin_rig_type(l)->circuit(l);
+    return fmax(0, c->logic_volts - circuit.drop) / (circuit.ohms + c->pin_resistance);
 }
 
 /* What a pin gives into one input while high. */
@@ -48,7 +42,7 @@ static unsigned inputs_on_a_pin(const wpin_vetter *v, const wpin_facts *f) {
 /* What is there decides: a larger resistor where there is one, else something between. */
 static void pin_cure(wpin_finding *n, const wpin_vetter *v, const wpin_rig_load *l, double amps) {
     const wpin_rig_controller *c = &v->rig->controller;
-    if (l->kind->direct && l->what == WPIN_RIG_LAMP && l->lamp.cold_share >= 1) {
+    if (l->kind->direct && wpin_rig_type(l)->shines && l->lamp.cold_share >= 1) {
         double ohms = (c->logic_volts - l->lamp.forward_volts) / (0.9 * c->pin_rated);
         wpin_cure(n, "a series resistor for less current, %.3g ohm in all and up; or a transistor",
                   wpin_calc_preferred(fmax(ohms, 1), 12, WPIN_ROUND_UP));
@@ -269,7 +263,7 @@ static void no_stop(wpin_vetter *v) {
         }
     }
     WPIN_EACH_LOAD(v, f) {
-        if (f->motor || f->load->what == WPIN_RIG_STEPPER) {
+        if (f->motor || wpin_rig_type(f->load)->steps) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "it moves, and no input of the rig stops it");
             wpin_consequence(n, "when something goes wrong only the supply's switch is left");

@@ -110,7 +110,7 @@ static void weak_duty(wpin_vetter *v) {
         const wpin_step *s = &v->plan->steps[i];
         bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
         const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
-        if (!runs || load->what != WPIN_RIG_MOTOR || !wpin_stage_kind_takes_duty(load->kind)) {
+        if (!runs || !wpin_rig_type(load)->spins || !wpin_stage_kind_takes_duty(load->kind)) {
             continue;
         }
         const wpin_rig_limits *l = &load->limits;
@@ -172,7 +172,7 @@ static void before_neutral(wpin_vetter *v) {
         const wpin_rig_load *load = &v->rig->loads[l];
         size_t source = wpin_source_of(v->rig, load->supply);
         double seen = on_before(v, source, 0) ? load->limits.rest : 0;
-        bool pulses = load->kind->logic == WPIN_LOGIC_SERVO_PULSE;
+        bool pulses = wpin_logic_of(load->kind->logic)->pulses;
         for (size_t i = 0; pulses && i < v->plan->step_count; i++) {
             const wpin_step *s = &v->plan->steps[i];
             if (s->op == WPIN_OP_SWITCH && s->target.number == source && !on_before(v, source, i)) {

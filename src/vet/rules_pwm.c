@@ -66,7 +66,7 @@ static void bulk(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double farads = f->supply->capacitance;
         if (farads <= 0 || f->supply->capacitor_assumed || f->pwm_hz <= 0 ||
-            f->load->what == WPIN_RIG_LAMP) {
+            wpin_rig_type(f->load)->shines) {
             continue;
         }
         double wanted = wpin_calc_bulk_farads(f->run_amps, 0.5, f->pwm_hz, 0.05 * f->volts);
@@ -98,7 +98,7 @@ static void pulse_ends(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
         const wpin_part_driver *b = &f->load->bridge;
-        if (f->load->kind->logic != WPIN_LOGIC_SERVO_PULSE || plan_calibrates(v, f)) {
+        if (!wpin_logic_of(f->load->kind->logic)->pulses || plan_calibrates(v, f)) {
             continue;
         }
         double off = fabs(l->pulse_zero - b->pulse_zero) / b->pulse_swing;

@@ -36,7 +36,7 @@ static void leakage(wpin_vetter *v) {
         const wpin_rig_contact *c = &f->load->contact;
         double hz = f->supply->alternating ? 50 : 0;
         double amps = c->leakage + f->volts * 2 * PI * hz * c->snubber_farads;
-        bool diodes = f->load->what == WPIN_RIG_LAMP && f->load->lamp.cold_share >= 1;
+        bool diodes = wpin_rig_type(f->load)->shines && f->load->lamp.cold_share >= 1;
         double least = diodes ? 0.005 * f->run_amps : 0.05 * f->run_amps;
         if (amps > least) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
@@ -66,7 +66,7 @@ static void contact_arc(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_place *said = wpin_rig_place_of(v->rig, f->load->name, "driver free-wheel");
         bool told = said != NULL && strcmp(said->key, "free-wheel") == 0;
-        bool winding = f->load->what != WPIN_RIG_LAMP;
+        bool winding = wpin_rig_type(f->load)->winding;
         bool contact = f->load->kind->table == &wpin_table_relay && f->load->kind->contacts;
         if (contact && winding && !told && f->load->contact.snubber_ohms <= 0) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);

@@ -40,7 +40,7 @@ static double safe_rate(const wpin_facts *f, double most, bool started) {
 static void step_rate(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_stepping *d = &f->load->stepping;
-        if (f->load->what != WPIN_RIG_STEPPER) {
+        if (!wpin_rig_type(f->load)->steps) {
             continue;
         }
         step_torque slow = torque_at(f, d->start_rate, true),
@@ -71,7 +71,7 @@ static void resonance(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_stepper *s = &f->load->stepper;
         const wpin_rig_stepping *d = &f->load->stepping;
-        if (f->load->what != WPIN_RIG_STEPPER || d->half_steps) {
+        if (!wpin_rig_type(f->load)->steps || d->half_steps) {
             continue;
         }
         double torque = s->holding_torque / (sqrt(2) * s->rated_amps) * f->stall_amps / sqrt(2);
@@ -123,7 +123,7 @@ static void stepper_current(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_stepper *s = &f->load->stepper;
         const wpin_rig_stepping *d = &f->load->stepping;
-        if (f->load->what != WPIN_RIG_STEPPER) {
+        if (!wpin_rig_type(f->load)->steps) {
             continue;
         }
         double moves = f->stall_amps / 2;
@@ -160,7 +160,7 @@ static void step_pwm(wpin_vetter *v) {
         const wpin_rig_stepping *d = &f->load->stepping;
         double fades = 3 * f->load->stepper.inductance / f->loop_ohms;
         double gap = f->pwm_hz > 0 ? (1 - d->duty) / f->pwm_hz - fades : 0;
-        if (f->load->what != WPIN_RIG_STEPPER || gap <= 0.5 / d->top_rate) {
+        if (!wpin_rig_type(f->load)->steps || gap <= 0.5 / d->top_rate) {
             continue;
         }
         double whole = gap * d->top_rate / (d->half_steps ? 2 : 1); /* it catches up with one */
@@ -187,7 +187,7 @@ static void step_rest(wpin_vetter *v) {
             bool none = (table->rows[i].high | table->rows[i].timed) == 0;
             bare = used && none && bare < 0 ? state : bare;
         }
-        if (f->load->what != WPIN_RIG_STEPPER || bare < 0 ||
+        if (!wpin_rig_type(f->load)->steps || bare < 0 ||
             f->load->stepping.at_end != WPIN_STEP_REDUCE) {
             continue;
         }

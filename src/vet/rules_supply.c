@@ -9,7 +9,7 @@ static double highest_volts(const wpin_facts *f) {
 }
 
 static double with_diode(const wpin_facts *f) {
-    bool winding = f->load->what != WPIN_RIG_LAMP && !f->load->bridge.no_diodes;
+    bool winding = wpin_rig_type(f->load)->winding && !f->load->bridge.no_diodes;
     return highest_volts(f) + (winding ? f->load->bridge.diode_volts : 0);
 }
 

@@ -6,7 +6,7 @@
 
 static void free_wheel(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        if (f->load->bridge.no_diodes && f->load->what != WPIN_RIG_LAMP) {
+        if (f->load->bridge.no_diodes && wpin_rig_type(f->load)->winding) {
             wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
             wpin_cause(n, "the free-wheel diodes are missing");
             wpin_consequence(
@@ -26,7 +26,7 @@ static void diode_assumed(wpin_vetter *v) {
         bool alone = f->load->bridge.gate.kind != WPIN_TRANSISTOR_NONE;
         const wpin_rig_place *said = wpin_rig_place_of(v->rig, f->load->name, "driver free-wheel");
         bool told = said != NULL && strcmp(said->key, "free-wheel") == 0;
-        if (alone && !told && f->load->what != WPIN_RIG_LAMP) {
+        if (alone && !told && wpin_rig_type(f->load)->winding) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "a single transistor, and the rig does not say that it has a free-wheel "
                           "diode");
@@ -65,7 +65,7 @@ static double diode_amps(const wpin_vetter *v, const wpin_facts *f) {
 static void diode_limit(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double amps = diode_amps(v, f), limit = f->load->bridge.diode_limit;
-        bool coil = f->motor || f->load->what == WPIN_RIG_SOLENOID;
+        bool coil = f->motor || wpin_rig_type(f->load)->pulls;
         if (limit <= 0 || f->pwm_hz <= 0 || !coil || amps <= 0.8 * limit) {
             continue;
         }
@@ -174,7 +174,7 @@ static void base_drive(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_gate *g = &f->load->bridge.gate;
-        if (g->kind != WPIN_TRANSISTOR_NPN || f->load->what == WPIN_RIG_STEPPER) {
+        if (g->kind != WPIN_TRANSISTOR_NPN || wpin_rig_type(f->load)->steps) {
             continue;
         }
         double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);

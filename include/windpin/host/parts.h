@@ -118,15 +118,17 @@ typedef enum wpin_logic {
     WPIN_LOGIC_COUNT
 } wpin_logic;
 
-/** Whether a driver has two channels for the windings of a stepper. */
-static inline bool wpin_logic_is_two_channels(wpin_logic logic) {
-    return logic == WPIN_LOGIC_TWO_CHANNELS || logic == WPIN_LOGIC_TWO_CHANNELS_ENABLE;
-}
+/** What a logic makes of a driver; all false: a bridge of two legs. */
+typedef struct wpin_logic_traits {
+    bool one_switch;     /**< One switch stands in the load's path, not two... */
+    bool wire_a, wire_b; /**< ...and this end of the load is on supply or ground for good. */
+    bool channels;       /**< Two bridges, one for each winding of a stepper. */
+    bool phases;         /**< Three legs, for a brushless motor. */
+    bool pulses; /**< A controller of its own, told by pulses: it drives as it thinks fit. */
+} wpin_logic_traits;
 
-/** Whether a driver has three legs for a brushless motor. */
-static inline bool wpin_logic_is_three_phase(wpin_logic logic) {
-    return logic == WPIN_LOGIC_SIX_SWITCHES || logic == WPIN_LOGIC_THREE_HALF_BRIDGES;
-}
+/** The traits of a logic. */
+WPIN_API const wpin_logic_traits *wpin_logic_of(wpin_logic logic);
 
 /** Most inputs a driver has. */
 #define WPIN_DRIVER_INPUTS 6

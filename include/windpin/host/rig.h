@@ -127,7 +127,7 @@ WPIN_API bool wpin_stage_kind_shares(const wpin_stage_kind *kind, unsigned line)
 WPIN_API bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line);
 /** Whether it is three legs for a brushless motor. */
 static inline bool wpin_stage_kind_is_three_phase(const wpin_stage_kind *kind) {
-    return wpin_logic_is_three_phase(kind->logic);
+    return wpin_logic_of(kind->logic)->phases;
 }
 /** Whether a kind can do what a state is: a three-phase one drives forward and in reverse by its
  * sectors. */
@@ -401,6 +401,30 @@ typedef struct wpin_rig_load {
     char prints[WPIN_STAGE_LINES][16]; /**< What the board calls each line's pin; "": not given. */
     char chips[WPIN_STAGE_LINES][16];  /**< What the chip calls it. */
 } wpin_rig_load;
+
+/** What a stage sees of a load while it is switched on: each winding, or the lamp. */
+typedef struct wpin_load_circuit {
+    double ohms;    /**< Cold: the least it ever has. */
+    double henries; /**< 0: none. */
+    double drop;    /**< Below this it takes nothing, V. */
+    const wpin_part_heat *heat;
+} wpin_load_circuit;
+
+/** A type of load: what it can do. */
+typedef struct wpin_load_type {
+    const char *name; /**< In words. */
+    bool turns;       /**< It has a shaft, with a direction and a place. */
+    bool spins;       /**< The shaft turns by duty, as long as it is on: a motor. */
+    bool steps;       /**< The shaft goes to places in steps, and takes no duty. */
+    bool shines;      /**< It gives light. */
+    bool pulls;       /**< It draws a plunger in. */
+    bool winding;     /**< Its current goes on when it is switched off, and needs a diode. */
+    int windings;     /**< How many, all alike. */
+    wpin_load_circuit (*circuit)(const wpin_rig_load *load);
+} wpin_load_type;
+
+/** The type of a load. */
+WPIN_API const wpin_load_type *wpin_rig_type(const wpin_rig_load *load);
 
 /** What an input is. */
 typedef enum wpin_rig_input_kind {

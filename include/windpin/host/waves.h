@@ -6,8 +6,8 @@
 #define WINDPIN_WAVES_H
 
 #include "../api.h"
-#include "rig.h"
 #include "parts.h"
+#include "rig.h"
 
 #ifdef __cplusplus
 extern "C" {

@@ -2,8 +2,8 @@
  */
 #define _GNU_SOURCE
 #include "../cli_json.h"
-#include "windpin/host/rehearsal.h"
 #include "windpin/host/quantity.h"
+#include "windpin/host/rehearsal.h"
 #include "windpin/host/vet.h"
 #include <argp.h>
 #include <math.h>
@@ -213,7 +213,7 @@ static void print_step(const wpin_rig *rig, const wpin_step_result *a, const wpi
             printf(" | %8.3f %7s %7s", s->took, "", "");
         } else {
             char rpm[20] = "";
-            if (rig->loads[s->load].what == WPIN_RIG_MOTOR) {
+            if (wpin_rig_type(&rig->loads[s->load])->spins) {
                 snprintf(rpm, sizeof rpm, "%.4g", fabs(s->rpm) < 0.05 ? 0 : s->rpm);
             }
             printf(" | %8.3f %7s %7.2f", s->took, rpm, s->amps_peak);

@@ -220,7 +220,7 @@ static void print_load(const first_arguments *a, const wpin_rig *rig, const wpin
     if (ways[1].tried) {
         print_way(a, rig, &ways[1], "reverse");
     }
-    if (!moved(&ways[0]) && load->what != WPIN_RIG_STEPPER) {
+    if (!moved(&ways[0]) && !wpin_rig_type(load)->steps) {
         printf(
             "  next     turn it by hand: does it go easily? Then try it with its load taken off\n");
     }
@@ -239,7 +239,7 @@ static int move_one(const first_arguments *a, const wpin_rig *rig, int number,
     const wpin_rig_load *load = &rig->loads[number];
     wpin_first_way ways[2];
     char why[300];
-    bool shaft = load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER;
+    bool shaft = wpin_rig_type(load)->turns;
     if (!shaft && a->load == NULL) {
         return -1;
     }
@@ -247,7 +247,7 @@ static int move_one(const first_arguments *a, const wpin_rig *rig, int number,
         return EXIT_WRONG_INPUT;
     }
     size_t faults = a->fault != NULL ? 1 : 0;
-    bool stepper = load->what == WPIN_RIG_STEPPER;
+    bool stepper = wpin_rig_type(load)->steps;
     wpin_coil_test coils;
     if (stepper && !wpin_first_coils(rig, number, fault, faults, &coils, why, sizeof why)) {
         cli_complain("%s", why);

@@ -1,8 +1,8 @@
 /* windpin identify RIG LOAD: what a motor is, by an experiment or from a record of one. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
-#include "windpin/host/rehearsal.h"
 #include "windpin/host/quantity.h"
+#include "windpin/host/rehearsal.h"
 #include "windpin/host/response.h"
 #include <argp.h>
 #include <math.h>

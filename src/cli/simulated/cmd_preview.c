@@ -98,7 +98,7 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
     case WPIN_OP_STOP:
         snprintf(to, size, "%s %s", name,
                  strstr(s->text, " rest ") != NULL ? "comes to rest and stays there"
-                 : load->what == WPIN_RIG_MOTOR    ? "ramps to rest"
+                 : wpin_rig_type(load)->spins      ? "ramps to rest"
                                                    : "goes to zero");
         break;
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
@@ -130,7 +130,7 @@ static void say_step(char *to, size_t size, const wpin_rig *rig, const wpin_step
         const wpin_rig_load *load = &rig->loads[s->load];
         char action[160];
         bool place = s->op == WPIN_OP_TURN || s->op == WPIN_OP_TURN_TO;
-        if (load->what == WPIN_RIG_STEPPER || place) {
+        if (wpin_rig_type(load)->steps || place) {
             say_place(action, sizeof action, s, load->name);
         } else {
             say_drive(action, sizeof action, s, load);
@@ -164,7 +164,7 @@ static void say_stop(const wpin_rig *rig) {
         printf("Stop input '%s':\n", rig->inputs[i].name);
         for (size_t l = 0; l < rig->load_count; l++) {
             const wpin_rig_load *load = &rig->loads[l];
-            bool turns = load->what == WPIN_RIG_MOTOR || load->what == WPIN_RIG_STEPPER;
+            bool turns = wpin_rig_type(load)->turns;
             double seconds = wpin_stop_seconds(rig, l);
             printf("  %s %s", load->name, turns ? how[load->on_stop] : "goes off");
             if (seconds > 0) {
@@ -185,7 +185,7 @@ static void say_report(const wpin_rig *rig, const wpin_report *report) {
     printf("%9.3f s  the end: every load at zero duty, every stage in its safe state\n",
            report->seconds);
     for (size_t i = 0; i < rig->load_count; i++) {
-        bool turns = rig->loads[i].what == WPIN_RIG_MOTOR || rig->loads[i].what == WPIN_RIG_STEPPER;
+        bool turns = wpin_rig_type(&rig->loads[i])->turns;
         printf("%s: at most %.2f A", rig->loads[i].name, report->amps_peak[i]);
         if (turns) {
             printf(" and %.0f rpm", report->rpm_peak[i]);

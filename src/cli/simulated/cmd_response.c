@@ -1,7 +1,7 @@
 /* windpin response RIG LOAD: how a regulated speed answers, predicted and on a bench. */
 #include "../cli_json.h"
-#include "windpin/host/rehearsal.h"
 #include "windpin/host/quantity.h"
+#include "windpin/host/rehearsal.h"
 #include "windpin/host/response.h"
 #include <argp.h>
 #include <math.h>

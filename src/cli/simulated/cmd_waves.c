@@ -1,7 +1,7 @@
 /* windpin waves RIG LOAD: the three phases of a brushless motor over two electrical turns. */
 #include "../cli_json.h"
-#include "windpin/host/rehearsal.h"
 #include "windpin/host/quantity.h"
+#include "windpin/host/rehearsal.h"
 #include "windpin/host/waves.h"
 #include <argp.h>
 #include <math.h>

@@ -1,8 +1,8 @@
 /* The work of windpin run and windpin demo: files in, run, files and report out. */
 #define _GNU_SOURCE
 #include "../cli.h"
-#include "windpin/host/rehearsal.h"
 #include "../vet_words.h"
+#include "windpin/host/rehearsal.h"
 #include <errno.h>
 #include <signal.h>
 #include <stdio.h>

@@ -1,0 +1,16 @@
+/* What the logics of drivers have in common, one entry each. */
+#include "windpin/host/parts.h"
+
+static const wpin_logic_traits traits[WPIN_LOGIC_COUNT] = {
+    [WPIN_LOGIC_TWO_CHANNELS] = {.channels = true},
+    [WPIN_LOGIC_TWO_CHANNELS_ENABLE] = {.channels = true},
+    [WPIN_LOGIC_SIX_SWITCHES] = {.phases = true},
+    [WPIN_LOGIC_THREE_HALF_BRIDGES] = {.phases = true},
+    [WPIN_LOGIC_LOW_SIDE] = {.one_switch = true, .wire_a = true},
+    [WPIN_LOGIC_HIGH_SIDE] = {.one_switch = true, .wire_b = true},
+    [WPIN_LOGIC_RELAY] = {.one_switch = true, .wire_b = true},
+    [WPIN_LOGIC_SERVO_PULSE] = {.pulses = true}};
+
+const wpin_logic_traits *wpin_logic_of(wpin_logic logic) {
+    return &traits[logic];
+}
