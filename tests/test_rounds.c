@@ -25,7 +25,7 @@
 /* What came of a rig and a plan, whatever vetting says of it. */
 typedef struct outcome {
     wpin_severity severity; /* of the finding about heat */
-    char consequence[200], cure[240];
+    char consequence[200], cure[600];
     double told, warmest; /* degC */
     bool burnt;
 } outcome;
@@ -41,7 +41,7 @@ static outcome try_plan(const char *rule, const char *text, const char *steps) {
         if (strcmp(v->findings[i].rule->name, rule) == 0) {
             o.severity = v->findings[i].severity;
             strcpy(o.consequence, v->findings[i].consequence);
-            strcpy(o.cure, v->findings[i].cure);
+            wpin_finding_cure(&v->findings[i], o.cure, sizeof o.cure);
         }
     }
     const char *gets = strstr(o.consequence, "gets to ");

@@ -183,6 +183,17 @@ static void print_checklist(const wpin_rig *rig) {
     wpin_lines_free(lines);
 }
 
+static bool offers_change(const wpin_vetting *v) {
+    for (size_t i = 0; i < v->count; i++) {
+        for (size_t c = 0; c < v->findings[i].cure_count; c++) {
+            if (v->findings[i].cures[c].change[0] != '\0') {
+                return true;
+            }
+        }
+    }
+    return false;
+}
+
 static int run_once(const vet_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_vet_options o = {.powered = a->powered};
     wpin_vetting *v = wpin_vet(rig, plan, &o);
@@ -199,8 +210,11 @@ static int run_once(const vet_arguments *a, const wpin_rig *rig, const wpin_plan
     } else {
         printf("%s (rig %08x): %zu rules run\n\n", rig->name, rig->fingerprint, v->rules);
         cli_print_findings(stdout, v, a->files, WPIN_NOTE);
-        printf("%zu refused, %zu with caution.%s\n", v->refusals, v->cautions,
-               v->refusals > 0 ? " Mend what is refused, or accept it by name in the rig." : "");
+        printf("%zu refused, %zu with caution.%s%s\n", v->refusals, v->cautions,
+               v->refusals > 0 ? " Mend what is refused, or accept it by name in the rig." : "",
+               offers_change(v) && a->files[1] != NULL
+                   ? " What a 'try' changes, windpin compare RIG PLAN CHANGE shows first."
+                   : "");
         print_checklist(rig);
     }
     int status = v->refusals > 0 ? EXIT_MET_FAULT : EXIT_FINE;

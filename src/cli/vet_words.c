@@ -10,6 +10,18 @@ static const char *colour(FILE *to, wpin_severity severity) {
     return cli_colours(to) ? colours[severity] : "";
 }
 
+/* The cures that are a value of the rig, as windpin compare takes them. */
+static void print_changes(FILE *to, const wpin_finding *f) {
+    bool any = false;
+    for (size_t i = 0; i < f->cure_count; i++) {
+        if (f->cures[i].change[0] != '\0') {
+            fprintf(to, "%s%s", any ? "  or  " : "    try: ", f->cures[i].change);
+            any = true;
+        }
+    }
+    fprintf(to, "%s", any ? "\n" : "");
+}
+
 void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const *files,
                         wpin_severity least) {
     for (size_t i = 0; i < vetting->count; i++) {
@@ -21,7 +33,11 @@ void cli_print_findings(FILE *to, const wpin_vetting *vetting, const char *const
                 colour(to, f->severity), wpin_severity_word(f->severity),
                 cli_colours(to) ? "\033[0m" : "", f->part, f->rule->name,
                 f->accepted ? " (accepted in the rig)" : "");
-        fprintf(to, "    %s\n    so: %s\n    cure: %s\n\n", f->cause, f->consequence, f->cure);
+        char cure[600];
+        fprintf(to, "    %s\n    so: %s\n    cure: %s\n", f->cause, f->consequence,
+                wpin_finding_cure(f, cure, sizeof cure));
+        print_changes(to, f);
+        fprintf(to, "\n");
     }
 }
 
@@ -50,17 +66,32 @@ void cli_print_acceptance(FILE *to, const wpin_vetting *vetting) {
     fprintf(to, "]\n");
 }
 
+static json_t *cures_json(const wpin_finding *f) {
+    json_t *all = json_array();
+    for (size_t i = 0; i < f->cure_count; i++) {
+        const wpin_vet_cure *c = &f->cures[i];
+        json_array_append_new(all,
+                              c->change[0] != '\0'
+                                  ? json_pack("{s:s, s:s, s:f, s:s}", "words", c->words, "change",
+                                              c->change, "value", c->value, "unit", c->unit)
+                                  : json_pack("{s:s}", "words", c->words));
+    }
+    return all;
+}
+
 json_t *cli_findings_json(const wpin_vetting *vetting) {
     json_t *all = json_array();
     for (size_t i = 0; i < vetting->count; i++) {
         const wpin_finding *f = &vetting->findings[i];
+        char cure[600];
         json_array_append_new(
-            all, json_pack("{s:s, s:s, s:s, s:b, s:b, s:i, s:i, s:s, s:s, s:s, s:s}", "rule",
-                           f->rule->name, "part", f->part, "severity",
-                           wpin_severity_word(f->severity), "accepted", (int)f->accepted, "in_plan",
-                           (int)f->in_plan, "line", (int)f->line, "column", (int)f->column, "cause",
-                           f->cause, "consequence", f->consequence, "cure", f->cure, "effect",
-                           wpin_effect_word(f->rule->effect)));
+            all,
+            json_pack("{s:s, s:s, s:s, s:b, s:b, s:i, s:i, s:s, s:s, s:s, s:o, s:s}", "rule",
+                      f->rule->name, "part", f->part, "severity", wpin_severity_word(f->severity),
+                      "accepted", (int)f->accepted, "in_plan", (int)f->in_plan, "line",
+                      (int)f->line, "column", (int)f->column, "cause", f->cause, "consequence",
+                      f->consequence, "cure", wpin_finding_cure(f, cure, sizeof cure), "cures",
+                      cures_json(f), "effect", wpin_effect_word(f->rule->effect)));
     }
     return all;
 }

@@ -1,6 +1,7 @@
 /* What rules find, kept and put into words. */
 #define _GNU_SOURCE
 #include "rules.h"
+#include "windpin/host/quantity.h"
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -45,26 +46,11 @@ wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t su
     return wpin_find(v, severity, v->rig->supplies[supply].name);
 }
 
-/* Figures above 999 as 1160, not as 1.16e+03. */
-static void write_plain(char *to, size_t size, const char *words, va_list list) {
-    vsnprintf(to, size, words, list);
-    char *e, rest[240];
-    while ((e = strstr(to, "e+")) != NULL) {
-        while (e > to && strchr("0123456789.", e[-1]) != NULL) {
-            e--;
-        }
-        char *end;
-        double value = strtod(e, &end);
-        snprintf(rest, sizeof rest, "%s", end);
-        snprintf(e, size - (size_t)(e - to), "%.0f%s", value, rest);
-    }
-}
-
 void wpin_cause(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        write_plain(f->cause, sizeof f->cause, words, list);
+        wpin_print_plain(f->cause, sizeof f->cause, words, list);
     }
     va_end(list);
 }
@@ -73,20 +59,64 @@ void wpin_consequence(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
     if (f != NULL) {
-        write_plain(f->consequence, sizeof f->consequence, words, list);
+        wpin_print_plain(f->consequence, sizeof f->consequence, words, list);
     }
     va_end(list);
+}
+
+static wpin_vet_cure *add_cure(wpin_finding *f) {
+    return f != NULL && f->cure_count < WPIN_VET_CURES ? &f->cures[f->cure_count++] : NULL;
 }
 
 void wpin_cure(wpin_finding *f, const char *words, ...) {
     va_list list;
     va_start(list, words);
-    if (f != NULL) {
-        size_t used = strlen(f->cure);
-        if (used > 0) {
-            used += (size_t)snprintf(f->cure + used, sizeof f->cure - used, "; or ");
-        }
-        write_plain(f->cure + used, sizeof f->cure - used, words, list);
+    wpin_vet_cure *c = add_cure(f);
+    if (c != NULL) {
+        wpin_print_plain(c->words, sizeof c->words, words, list);
     }
     va_end(list);
+}
+
+static void print_plain(char *to, size_t size, const char *format, ...) {
+    va_list list;
+    va_start(list, format);
+    wpin_print_plain(to, size, format, list);
+    va_end(list);
+}
+
+void wpin_cure_value(wpin_finding *f, const wpin_key *key, double value, const char *words) {
+    wpin_vet_cure *c = add_cure(f);
+    if (c == NULL) {
+        return;
+    }
+    const char *last = strrchr(key->path, '.'), *part = key->part != NULL ? key->part : f->part;
+    char figure[40], shown[60];
+    print_plain(figure, sizeof figure,
+                key->digits > 3   ? "%.4g"
+                : key->digits > 2 ? "%.3g"
+                : key->digits > 0 ? "%.2g"
+                                  : "%.0f",
+                value);
+    c->value = strtod(figure, NULL);
+    snprintf(c->unit, sizeof c->unit, "%s", key->unit);
+    snprintf(c->change, sizeof c->change, "%s.%s=%s%s", part, key->path, figure, key->unit);
+    if (words == NULL) {
+        snprintf(c->words, sizeof c->words, "%s: %s%s", last != NULL ? last + 1 : key->path, figure,
+                 key->unit);
+    } else {
+        bool apart = key->unit[0] != '\0' && key->unit[0] != '%';
+        snprintf(shown, sizeof shown, "%s%s%s", figure, apart ? " " : "", key->unit);
+        print_plain(c->words, sizeof c->words, words, shown, part);
+    }
+}
+
+const char *wpin_finding_cure(const wpin_finding *f, char *to, size_t size) {
+    size_t used = 0;
+    to[0] = '\0';
+    for (size_t i = 0; i < f->cure_count && used < size; i++) {
+        used += (size_t)snprintf(to + used, size - used, "%s%s", i > 0 ? "; or " : "",
+                                 f->cures[i].words);
+    }
+    return to;
 }

@@ -137,6 +137,16 @@ void wpin_cause(wpin_finding *f, const char *words, ...) __attribute__((format(p
 void wpin_consequence(wpin_finding *f, const char *words, ...)
     __attribute__((format(printf, 2, 3)));
 void wpin_cure(wpin_finding *f, const char *words, ...) __attribute__((format(printf, 2, 3)));
+/* A key of the rig, below its part (NULL: that of the finding); the unit a value of it is written
+ * in, and with how many digits that count, 2 to 4; 0: as a whole number. */
+typedef struct wpin_key {
+    const char *part, *path, *unit;
+    int digits;
+} wpin_key;
+/* A cure that is a value of a key. Words have a %s for it, and may have a
+ * second one for the name of the part; NULL: "key: value". */
+void wpin_cure_value(wpin_finding *f, const wpin_key *key, double value, const char *words);
+#define WPIN_KEY(...) (&(const wpin_key){__VA_ARGS__})
 /* The same about a load. */
 wpin_finding *wpin_find_load(wpin_vetter *v, wpin_severity severity, const wpin_facts *f);
 /* And about a step of the plan, with the name of what it is about. */

@@ -47,7 +47,8 @@ static void look_rate(wpin_vetter *v) {
                    hz * cycles / clock * 100);
         wpin_consequence(n, "its ticks come later there, and so does all else");
         wpin_cure(n, "a 32-bit controller");
-        wpin_cure(n, "pwm: %.0fHz", floor(many * clock / cycles / 1000) * 1000);
+        wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                        floor(many * clock / cycles / 1000) * 1000, NULL);
     }
 }
 
@@ -73,7 +74,8 @@ static void few_periods(wpin_vetter *v) {
                             : blind ? "its crossings are seen late and unevenly: it may lose its "
                                       "step"
                                     : "its current trembles: torque and sound go up and down");
-        wpin_cure(n, "pwm: %.0fHz", ceil(few * sectors / 1000) * 1000);
+        wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                        ceil(few * sectors / 1000) * 1000, NULL);
     }
 }
 
@@ -91,7 +93,8 @@ static void slow_sense(wpin_vetter *v) {
                    l->bridge.sense_filter * 1e3, l->bridge.sense_filter * sectors);
         wpin_consequence(
             n, "a lead or a switch that is off is not noticed there, only at lower speeds");
-        wpin_cure(n, "sense-filter: %.2gms", 1e3 / sectors);
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.sense-filter", .unit = "ms", .digits = 2),
+                        1e3 / sectors, NULL);
     }
 }
 
@@ -118,7 +121,9 @@ static void blind_start(wpin_vetter *v) {
                        "%.4g rpm",
                        l->crossing.hand_over, top);
             wpin_consequence(n, "the clock does not take it that far");
-            wpin_cure(n, "hand-over: %.2grpm", 0.12 * top);
+            wpin_cure_value(n,
+                            WPIN_KEY(.path = "zero-crossing.hand-over", .unit = "rpm", .digits = 2),
+                            0.12 * top, NULL);
             continue;
         }
         wpin_sensorless_design d = wpin_rig_sensorless_design(v->rig, l);
@@ -131,7 +136,9 @@ static void blind_start(wpin_vetter *v) {
                              "that is longer than %.3g ms, the most that is counted: it loses "
                              "its step",
                              longest * 1e3);
-            wpin_cure(n, "hand-over: %.2grpm", 1.2 * d.rpm * d.seconds[d.count - 1] / longest);
+            wpin_cure_value(n,
+                            WPIN_KEY(.path = "zero-crossing.hand-over", .unit = "rpm", .digits = 2),
+                            1.2 * d.rpm * d.seconds[d.count - 1] / longest, NULL);
             wpin_cure(n, "Hall sensors, which serve at any speed");
             continue;
         }
@@ -148,7 +155,9 @@ static void blind_start(wpin_vetter *v) {
         wpin_consequence(n, never ? "it does not start" : "it may not start on a cold day");
         double amps = 2 * 1.4 * drags / k;
         if (amps < 0.9 * f->stall_amps) {
-            wpin_cure(n, "start-current: %.2gA", ceil(amps * 100) / 100);
+            wpin_cure_value(
+                n, WPIN_KEY(.path = "zero-crossing.start-current", .unit = "A", .digits = 2),
+                ceil(amps * 100) / 100, NULL);
         }
         wpin_cure(n, "Hall sensors, which start under load");
     }
@@ -170,8 +179,11 @@ static void start_current(wpin_vetter *v) {
         wpin_consequence(n, burns ? "the driver burns while it aligns"
                                   : "the driver gets hot while it aligns, again and again if it "
                                     "does not start");
-        wpin_cure(n, "a driver for %.3g A", 1.25 * amps);
-        wpin_cure(n, "start-current: %.2gA", 0.8 * fmin(most, rated > 0 ? rated : most));
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
+                        1.25 * amps, "a driver for %s");
+        wpin_cure_value(n,
+                        WPIN_KEY(.path = "zero-crossing.start-current", .unit = "A", .digits = 2),
+                        0.8 * fmin(most, rated > 0 ? rated : most), NULL);
     }
 }
 
@@ -190,7 +202,8 @@ static void start_trip(wpin_vetter *v) {
                    "%.3g A",
                    amps, l->trip_amps);
         wpin_consequence(n, "it trips at its start");
-        wpin_cure(n, "level: %.2gA", ceil(20 * amps) / 10);
+        wpin_cure_value(n, WPIN_KEY(.path = "current-trip.level", .unit = "A", .digits = 2),
+                        ceil(20 * amps) / 10, NULL);
     }
 }
 
@@ -214,7 +227,9 @@ static void faint_crossing(wpin_vetter *v) {
             wpin_cause(n, "its ramp ends at %.3g rpm after %d sectors, hand-over is at %.3g rpm",
                        d.rpm, WPIN_SENSORLESS_STEPS, c->hand_over);
             wpin_consequence(n, "its crossings lead from there on, fainter than meant");
-            wpin_cure(n, "start-current: %.2gA", d.amps * pow(c->hand_over / fmax(d.rpm, 1), 2));
+            wpin_cure_value(
+                n, WPIN_KEY(.path = "zero-crossing.start-current", .unit = "A", .digits = 2),
+                d.amps * pow(c->hand_over / fmax(d.rpm, 1), 2), NULL);
         } else {
             wpin_cause(
                 n,
@@ -223,8 +238,9 @@ static void faint_crossing(wpin_vetter *v) {
                 d.rpm, d.emf_volts, c->offset);
             wpin_consequence(n, never ? "it loses its step as it starts"
                                       : "it loses its step as it starts, now and then");
-            wpin_cure(n, "hand-over: %.2grpm",
-                      ceil(d.rpm * times * c->offset / fmax(d.emf_volts, 1e-6)));
+            wpin_cure_value(n,
+                            WPIN_KEY(.path = "zero-crossing.hand-over", .unit = "rpm", .digits = 2),
+                            ceil(d.rpm * times * c->offset / fmax(d.emf_volts, 1e-6)), NULL);
             wpin_cure(n, "dividers of 0.1 %% and a better comparator");
         }
     }
@@ -245,7 +261,8 @@ static void short_rest(wpin_vetter *v) {
                    c->rest, runs_down);
         wpin_consequence(n, "the row that aligns it brakes a turning rotor, with up to %.3g A",
                          f->load->motor.constant * f->speed / f->loop_ohms);
-        wpin_cure(n, "zero-crossing: {rest: %.2gs, ...}", ceil(10 * runs_down) / 10);
+        wpin_cure_value(n, WPIN_KEY(.path = "zero-crossing.rest", .unit = "s", .digits = 2),
+                        ceil(10 * runs_down) / 10, NULL);
     }
 }
 

@@ -43,7 +43,9 @@ static void capacitor_edge(wpin_vetter *v) {
                                         : "the driver burns as soon as it drives");
         double less = 0.25 * b->burns_after / fmax(above, 1e-12) * b->motor_farads;
         if (less > 1e-11) {
-            wpin_cure(n, "at most %.3g nF at the motor", less * 1e9);
+            wpin_cure_value(n,
+                            WPIN_KEY(.path = "driver.motor-capacitor", .unit = "nF", .digits = 3),
+                            less * 1e9, "at most %s at the motor");
         }
         wpin_cure(n, "no capacitor there: it belongs at the driver's supply");
     }

@@ -68,7 +68,8 @@ static void kick_heat(wpin_vetter *v, const wpin_facts *f) {
     wpin_cause(n, "its kick of %.3g ms with %.3g A heats it to %.0f degC within %.3g ms",
                l->kick_time * 1e3, amps, s->heat.limit, lasts * 1e3);
     wpin_consequence(n, "the coil burns when it is drawn in");
-    wpin_cure(n, "kick-time: %.0fms", floor(0.6e3 * lasts));
+    wpin_cure_value(n, WPIN_KEY(.path = "start.kick-time", .unit = "ms", .digits = 0),
+                    floor(0.6e3 * lasts), NULL);
 }
 
 static void coil(wpin_vetter *v) {
@@ -95,11 +96,15 @@ static void coil(wpin_vetter *v) {
                    end, s->heat.limit);
         wpin_consequence(n, "the coil burns after about %.3g s", safe);
         wpin_tell_round(n, v, &round, &s->heat, end - wpin_air(v), room);
-        wpin_cure(n, "most-on: %.2gs", 0.5 * safe);
+        wpin_cure_value(n, WPIN_KEY(.path = "most-on", .unit = "s", .digits = 2), 0.5 * safe, NULL);
         double held = coil_amps(f, hold_percent(f) / 100);
         if (wpin_stage_kind_takes_duty(f->load->kind) &&
             wpin_air(v) + coil_rise(f, held) < s->heat.limit) {
-            wpin_cure(n, "on-duty: %.0f%% with a kick that draws it in", hold_percent(f));
+            if (f->load->limits.kick_level > 0) {
+                wpin_cure_value(n, WPIN_KEY(.path = "on-duty", .unit = "%"), hold_percent(f), NULL);
+            } else {
+                wpin_cure(n, "on-duty: %.0f%% with a kick that draws it in", hold_percent(f));
+            }
         }
     }
 }
@@ -118,7 +123,8 @@ static void falls_back(wpin_vetter *v, const wpin_facts *f) {
                "below %.3g A",
                l->kick_time * 1e3, left * 100, amps, f->load->solenoid.drop_out);
     wpin_consequence(n, "the plunger comes in and falls back");
-    wpin_cure(n, "ramp: {up: %.0fms} or shorter", fmax(1, floor(0.8e3 * l->kick_time)));
+    wpin_cure_value(n, WPIN_KEY(.path = "ramp.up", .unit = "ms", .digits = 0),
+                    fmax(1, floor(0.8e3 * l->kick_time)), "ramp: {up: %s} or shorter");
 }
 
 /* Drawn in with all there is, if that is enough, and held with less. */
@@ -154,7 +160,8 @@ static void falls_between(wpin_vetter *v, const wpin_facts *f) {
                "%.3g ms of each period",
                f->pwm_hz, duty * 100, s->drop_out, (period - above) * 1e3);
     wpin_consequence(n, "the plunger falls and comes in with every period");
-    wpin_cure(n, "pwm: %.0fHz or more", ceil(4 * f->loop_ohms / s->inductance));
+    wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                    ceil(4 * f->loop_ohms / s->inductance), "pwm: %s or more");
 }
 
 /* Whether a duty draws it in: its current stays above the pull-in current for as long as that

@@ -15,11 +15,14 @@ static void reach(wpin_vetter *v) {
                    "stands",
                    l->current.rated, l->limits.duty_max * 100, most);
         wpin_consequence(n, "it never comes to what is asked for");
-        wpin_cure(n, "rated: %.2gA", 0.9 * most);
+        wpin_cure_value(n, WPIN_KEY(.path = "current.rated", .unit = "A", .digits = 2), 0.9 * most,
+                        NULL);
         if (l->limits.duty_max < 1) {
             wpin_cure(n, "a higher duty-limit");
         }
-        wpin_cure(n, "a supply of %.3g V", f->volts * 1.1 * l->current.rated / most);
+        wpin_cure_value(
+            n, WPIN_KEY(.part = f->supply->name, .path = "voltage", .unit = "V", .digits = 3),
+            f->volts * 1.1 * l->current.rated / most, "a supply of %s");
     }
 }
 

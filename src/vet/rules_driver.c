@@ -50,7 +50,8 @@ static void tell_lasting(wpin_vetter *v, const wpin_facts *f) {
                steps ? "while it steps" : "switched on", lasting_amps(f), most,
                f->load->bridge.burns_after * 1e3);
     wpin_consequence(n, "the driver burns %s", steps ? "as it turns" : "when it is switched on");
-    wpin_cure(n, "a driver for %.3g A", 1.25 * lasting_amps(f));
+    wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
+                    1.25 * lasting_amps(f), "a driver for %s");
 }
 
 /* A winding that stands is a coil: what flows rises and falls within each period of PWM. */
@@ -74,10 +75,11 @@ static void tell_winding(wpin_vetter *v, const wpin_facts *f, double duty, doubl
     }
     wpin_consequence(n, "the driver burns %s",
                      f->motor ? "at the first stall or hard start" : "when it is switched on");
-    wpin_cure(n, "a driver for %.3g A", 1.25 * fmax(peak, f->motor ? f->stall_amps : 0));
+    wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
+                    1.25 * fmax(peak, f->motor ? f->stall_amps : 0), "a driver for %s");
     int percent = f->motor ? safe_percent(f, most) : 0;
     if (percent / 100.0 * f->volts / f->loop_ohms * f->load->motor.constant > 1.5 * f->hold) {
-        wpin_cure(n, "duty-limit: %d%%", percent);
+        wpin_cure_value(n, WPIN_KEY(.path = "duty-limit", .unit = "%", .digits = 0), percent, NULL);
     }
     if (f->motor && most > 1.3 * f->run_amps) {
         wpin_cure(n, "%sa current-trip below %.3g A within %.3g ms", with_sense(f), most,
@@ -178,7 +180,8 @@ static void stall_heat(wpin_vetter *v) {
                        end.seconds);
         }
         wpin_consequence(n, "a stall of that length burns the driver");
-        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", cooler(f, room, true));
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.heat.resistance", .unit = "K/W", .digits = 3),
+                        cooler(f, room, true), "at most %s (a heat sink, air)");
         double amps = amps_of_watts(f, 0.9 * room / b->heat.resistance);
         if (amps > 1.2 * f->run_amps && amps < 0.95 * f->stall_amps) {
             wpin_cure(n, "%sa current-trip at %.3g A", with_sense(f), amps);
@@ -221,7 +224,8 @@ static void tell_brake(wpin_vetter *v, const wpin_facts *f, braking b, wpin_seve
                "above %.3g A",
                from, b.amps, b.volts, b.ohms, b.above * 1e3, most);
     wpin_consequence(n, "%s", so);
-    wpin_cure(n, "a driver for %.3g A", 1.25 * b.amps);
+    wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
+                    1.25 * b.amps, "a driver for %s");
     if (wpin_stage_kind_takes_duty(f->load->kind)) {
         wpin_cure(n, "a longer ramp down, and no brake above %.0f %% of full speed",
                   floor(90 * most / (f->load->motor.constant * f->speed / b.ohms)));
@@ -285,7 +289,8 @@ static void heat(wpin_vetter *v) {
         double room = 0.8 * h->limit - wpin_air(v);
         double fixed = f->windings * f->hot_fixed;
         double ohms = f->switch_ohms * (room / h->resistance - fixed) / fmax(watts - fixed, 1e-9);
-        wpin_cure(n, "at most %.3g K/W (a heat sink, air)", cooler(f, 0.9 * room, false));
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.heat.resistance", .unit = "K/W", .digits = 3),
+                        cooler(f, 0.9 * room, false), "at most %s (a heat sink, air)");
         if (ohms > 0 && climb <= 1.02 * watts * h->resistance) {
             wpin_cure(n, "switches of at most %.3g mohm", 1e3 * ohms / f->switches);
         }

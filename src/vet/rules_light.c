@@ -27,7 +27,8 @@ static void inrush(wpin_vetter *v) {
             f->stall_amps, lasts * 1e3, b->burns_above_amps, b->burns_after * 1e3);
         wpin_consequence(n, burns ? "the driver burns when it is switched on cold"
                                   : "each switching on wears the driver");
-        wpin_cure(n, "a driver for %.3g A", 1.25 * f->stall_amps);
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
+                        1.25 * f->stall_amps, "a driver for %s");
         wpin_cure(n, "%.3g ohm in series", 1.1 * f->volts / b->burns_above_amps - f->loop_ohms);
     }
 }
@@ -72,7 +73,8 @@ static void starved_lamp(wpin_vetter *v) {
                    f->most_amps, rise + wpin_air(v), heat->limit);
         wpin_consequence(n, "the transistor burns when the cold lamp is switched on");
         wpin_cure(n, "a field-effect transistor, or one with more gain");
-        wpin_cure(n, "at most %.3g K/W (a heat sink)", 0.8 * heat->resistance * room / rise);
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.heat.resistance", .unit = "K/W", .digits = 3),
+                        0.8 * heat->resistance * room / rise, "at most %s (a heat sink)");
     }
 }
 
@@ -98,7 +100,9 @@ static void dim(wpin_vetter *v) {
         if (enough) {
             wpin_cure(n, "a stage with less resistance, e.g. a field-effect transistor");
         } else {
-            wpin_cure(n, "a supply of %.3g V", f->load->lamp.volts);
+            wpin_cure_value(
+                n, WPIN_KEY(.part = f->supply->name, .path = "voltage", .unit = "V", .digits = 3),
+                f->load->lamp.volts, "a supply of %s");
         }
     }
 }

@@ -12,7 +12,8 @@ static void torque_cure(wpin_finding *n, const wpin_facts *f, double torque) {
         return;
     }
     if (left > 0) {
-        wpin_cure(n, "a gear of %.3g:1 or more", 1.01 * load / left);
+        wpin_cure_value(n, WPIN_KEY(.path = "motor.gear", .unit = "", .digits = 3),
+                        1.01 * load / left, "a gear of %s:1 or more");
     }
     wpin_cure(n, "a motor of %.3g mNm at rest, by its make or by more volts", 1.5e3 * f->hold);
 }
@@ -99,7 +100,8 @@ static void winding(wpin_vetter *v) {
         double amps = cool_amps(f, room, f->hot_rms);
         int percent = cool_percent(f, amps);
         if (percent > 0) {
-            wpin_cure(n, "duty-limit: %d%%", percent);
+            wpin_cure_value(n, WPIN_KEY(.path = "duty-limit", .unit = "%", .digits = 0), percent,
+                            NULL);
         }
         wpin_cure(n, "a load of less than %.3g A", amps);
         wpin_cure(n, "runs shorter than %.3g s", 0.8 * lasts);
@@ -154,7 +156,8 @@ static void stall_winding(wpin_vetter *v) {
         if (l->trip_input >= 0) {
             wpin_cure(n, "overload: {current: %.2gA, time: %.3gs}", 0.95 * cool_amps(f, room, amps),
                       fmax(0.6 * h->time, 1.1));
-            wpin_cure(n, "a current-trip at %.3gA", 0.8 * f->stall_amps);
+            wpin_cure_value(n, WPIN_KEY(.path = "current-trip.level", .unit = "A", .digits = 3),
+                            0.8 * f->stall_amps, "a current-trip at %s");
         } else if (f->load->bridge.sense_volts_per_amp > 0) {
             wpin_cure(n, "current-trip: {level: %.3gA, time: 100ms, input: N}",
                       0.8 * f->stall_amps);
@@ -182,7 +185,8 @@ static void current_winding(wpin_vetter *v) {
         wpin_cause(n, "its rated current of %.3g A heats its winding to %.0f degC within %.3g s",
                    amps, h->limit, lasts);
         wpin_consequence(n, "held for that long it burns");
-        wpin_cure(n, "rated: %.2gA", cool_amps(f, room, amps));
+        wpin_cure_value(n, WPIN_KEY(.path = "current.rated", .unit = "A", .digits = 2),
+                        cool_amps(f, room, amps), NULL);
         wpin_cure(n, "overload: {current: %.2gA, time: %.3gs}", 0.95 * cool_amps(f, room, amps),
                   fmax(0.6 * h->time, 1.1));
     }
@@ -205,7 +209,8 @@ static void rest(wpin_vetter *v) {
             wpin_consequence(
                 n, "it is driven the other way while it still turns: up to %.3g A",
                 wpin_calc_reversal_amps(f->volts, l->motor.constant * f->speed, f->loop_ohms));
-            wpin_cure(n, "rest: %.2gs", 1.2 * takes);
+            wpin_cure_value(n, WPIN_KEY(.path = "rest", .unit = "s", .digits = 2), 1.2 * takes,
+                            NULL);
             if (!l->rest_brakes && wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE) &&
                 wpin_run_down(f, true, NULL) < l->limits.rest) {
                 wpin_cure(n, "at-rest: brake");

@@ -9,7 +9,8 @@ static void pwm_limit(wpin_vetter *v) {
             wpin_cause(n, "PWM at %.3g kHz, the stage follows up to %.3g kHz", l->pwm_hz / 1e3,
                        l->pwm_most / 1e3);
             wpin_consequence(n, "it is never quite on or off: heat, and a low duty does nothing");
-            wpin_cure(n, "pwm: %.3gkHz", l->pwm_most / 1e3);
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "kHz", .digits = 3),
+                            l->pwm_most / 1e3, NULL);
         }
     }
 }
@@ -28,8 +29,9 @@ static void ripple(wpin_vetter *v) {
             wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
                        l->limits.pwm_hz, amps, f->run_amps);
             wpin_consequence(n, "heat and noise without torque");
-            wpin_cure(n, "pwm: %.0fHz or more",
-                      ceil(l->limits.pwm_hz * amps / (0.5 * f->stall_amps)));
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                            ceil(l->limits.pwm_hz * amps / (0.5 * f->stall_amps)),
+                            "pwm: %s or more");
         }
     }
 }
@@ -55,7 +57,8 @@ static void steps(wpin_vetter *v) {
             wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
             wpin_cause(n, "%.0f duty steps: one is %.2g %%", floor(count), 100 / floor(count));
             wpin_consequence(n, "slow ramps are stairs");
-            wpin_cure(n, "pwm: %.0fHz", floor(l->pwm_hz * count / 100));
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                            floor(l->pwm_hz * count / 100), NULL);
             wpin_cure(n, l->soft_pwm ? "a pin with a timer" : "a faster timer clock");
         }
     }

@@ -128,7 +128,8 @@ static void relay_rate(wpin_vetter *v) {
         }
         wpin_consequence(n, "its contacts get hot and stick, or wear out early");
         if (sensor) {
-            wpin_cure(n, "least-time: %.2gs", 1800 / may);
+            wpin_cure_value(n, WPIN_KEY(.path = "least-time", .unit = "s", .digits = 2), 1800 / may,
+                            NULL);
         } else {
             wpin_cure(n, "rounds of %.2g s or more for each time it goes on", 3600 / may);
         }

@@ -23,8 +23,10 @@ static void reach(wpin_vetter *v) {
                    l->speed.rated, takes * 100, most * 100);
         wpin_consequence(n, takes > most ? "it never gets there: a following fault ends the plan"
                                          : "nothing is left to regulate with when its load rises");
-        wpin_cure(n, "rated: %.3grpm", rpm);
-        wpin_cure(n, "a supply of %.3g V", f->volts * takes / (0.9 * most));
+        wpin_cure_value(n, WPIN_KEY(.path = "speed.rated", .unit = "rpm", .digits = 3), rpm, NULL);
+        wpin_cure_value(
+            n, WPIN_KEY(.part = f->supply->name, .path = "voltage", .unit = "V", .digits = 3),
+            f->volts * takes / (0.9 * most), "a supply of %s");
     }
 }
 
@@ -55,7 +57,8 @@ static void ramp_current(wpin_vetter *v) {
         wpin_consequence(n, "it falls behind what is asked, and a fault ends the plan");
         double left = 0.8 * most * l->motor.constant - runs;
         if (left > 0) {
-            wpin_cure(n, "up: %.2gs", ceil(10 * f->inertia * full / left) / 10);
+            wpin_cure_value(n, WPIN_KEY(.path = "ramp.up", .unit = "s", .digits = 2),
+                            ceil(10 * f->inertia * full / left) / 10, NULL);
         }
         wpin_cure(n, "a motor, or a driver and limits, for %.3g A", 1.25 * amps);
     }
@@ -91,7 +94,8 @@ static void crawl(wpin_vetter *v) {
         wpin_consequence(n, stands ? "that is taken for standing still: a fault ends the plan"
                                    : "it is regulated softly, and hunts where friction grips");
         wpin_cure(n, "%.3g rpm or more", rpm * 50 / rate);
-        wpin_cure(n, "an encoder of %.0f lines", ceil(f->load->encoder.lines * 50 / rate));
+        wpin_cure_value(n, WPIN_KEY(.path = "encoder.lines", .unit = "", .digits = 0),
+                        ceil(f->load->encoder.lines * 50 / rate), "an encoder of %s lines");
     }
 }
 

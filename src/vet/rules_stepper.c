@@ -87,7 +87,9 @@ static void resonance(wpin_vetter *v) {
                    hz, d->start_rate, d->top_rate);
         wpin_consequence(n, "it shakes there, and may lose steps");
         wpin_cure(n, "mode: half");
-        wpin_cure(n, "start-rate: %.0fsteps/s, if its torque allows that", ceil(1.6 * hz));
+        wpin_cure_value(
+            n, WPIN_KEY(.path = "stepper.stepping.start-rate", .unit = "steps/s", .digits = 0),
+            ceil(1.6 * hz), "start-rate: %s, if its torque allows that");
     }
 }
 
@@ -110,7 +112,9 @@ static void cure_current(wpin_finding *n, const wpin_facts *f, bool rests) {
         wpin_cure(n, pwm ? "duty: %.0f%%" : "kind: two-channels-enable, with duty: %.0f%%",
                   floor(100 * share * f->load->stepping.duty));
     }
-    wpin_cure(n, "a supply of %.3g V", 0.95 * s->rated_amps * f->loop_ohms);
+    wpin_cure_value(n,
+                    WPIN_KEY(.part = f->supply->name, .path = "voltage", .unit = "V", .digits = 3),
+                    0.95 * s->rated_amps * f->loop_ohms, "a supply of %s");
     if (rests) {
         wpin_cure(n, "at-end: release, if nothing has to be held");
     }
@@ -171,7 +175,8 @@ static void step_pwm(wpin_vetter *v) {
                    f->pwm_hz, d->duty * 100, 1e3 * gap, 1e3 / d->top_rate);
         wpin_consequence(n, "it %s steps: it is not where it is counted",
                          whole > 0.9 ? "loses" : "may lose");
-        wpin_cure(n, "pwm: %.0fHz or more", ceil(10 * d->top_rate));
+        wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                        ceil(10 * d->top_rate), "pwm: %s or more");
         wpin_cure(n, "duty: 100%%, and a supply with fewer volts");
     }
 }

@@ -41,7 +41,8 @@ static void voltage(wpin_vetter *v) {
                        "supply '%s' and its diode come to %.3g of the %.3g V the driver survives",
                        f->supply->name, top, most);
             wpin_consequence(n, "current that comes back, or a long wire's kick, takes the rest");
-            wpin_cure(n, "a driver made for at least %.3g V", top / 0.8);
+            wpin_cure_value(n, WPIN_KEY(.path = "driver.voltage-limit", .unit = "V", .digits = 3),
+                            top / 0.8, "a driver made for at least %s");
         } else if (wished > 0 && highest_volts(f) > wished) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "supply '%s' has up to %.3g V, the driver is recommended for %.3g V",
@@ -166,7 +167,8 @@ static void limit(wpin_vetter *v) {
                        amps, s->limit_amps);
             wpin_consequence(n, droops ? "its voltage sags: loads slow down or starve"
                                        : "it cuts out and comes back, again and again");
-            wpin_cure(n, "a supply of %.3g A or more", fmax(1.3 * amps, 1.1 * surge));
+            wpin_cure_value(n, WPIN_KEY(.path = "limit", .unit = "A", .digits = 3),
+                            fmax(1.3 * amps, 1.1 * surge), "a supply of %s or more");
         } else if (most != NULL && surge > s->limit_amps) {
             bool always =
                 !droops && wpin_at_source(v, most, most->start_amps) > 1.1 * s->limit_amps;
@@ -176,7 +178,8 @@ static void limit(wpin_vetter *v) {
             wpin_consequence(n, droops   ? "its voltage sags at a start"
                                 : always ? "it cuts out at every start"
                                          : "it may cut out at a start");
-            wpin_cure(n, "a supply of %.3g A", 1.1 * surge);
+            wpin_cure_value(n, WPIN_KEY(.path = "limit", .unit = "A", .digits = 3), 1.1 * surge,
+                            "a supply of %s");
             wpin_cure(n, "longer ramps and staggered starts, if it is never held");
         }
     }
@@ -239,11 +242,13 @@ static void least_input(wpin_vetter *v) {
             }
             wpin_consequence(n, "its output falls or goes off when the load runs");
             if (starves) {
-                wpin_cure(n, "a '%s' that gives %.3g A", from->name,
-                          1.3 * fmax(amps, starting_amps(v, i)));
+                wpin_cure_value(
+                    n, WPIN_KEY(.part = from->name, .path = "limit", .unit = "A", .digits = 3),
+                    1.3 * fmax(amps, starting_amps(v, i)), "at least %s from '%s'");
             } else {
-                wpin_cure(n, "a '%s' of %.3g V or more", from->name,
-                          1.05 * least_input_of(v, s) + amps * from->resistance);
+                wpin_cure_value(
+                    n, WPIN_KEY(.part = from->name, .path = "voltage", .unit = "V", .digits = 3),
+                    1.05 * least_input_of(v, s) + amps * from->resistance, "at least %s from '%s'");
             }
             wpin_cure(n, "less load on '%s'", s->name);
         }
@@ -331,9 +336,13 @@ static void brown_out(wpin_vetter *v) {
         double allowed = (worst + c->draws) * root->resistance - (c->least_volts - stalled);
         double ohms = allowed / (most_amps + c->draws);
         if (least > root->limit_amps) {
-            wpin_cure(n, "a '%s' that gives %.3g A", root->name, 1.3 * least);
+            wpin_cure_value(n,
+                            WPIN_KEY(.part = root->name, .path = "limit", .unit = "A", .digits = 3),
+                            1.3 * least, "at least %s from '%s'");
         } else if (ohms > 0) {
-            wpin_cure(n, "at most %.3g ohm in '%s'", 0.9 * ohms, root->name);
+            wpin_cure_value(
+                n, WPIN_KEY(.part = root->name, .path = "resistance", .unit = "ohm", .digits = 3),
+                0.9 * ohms, "at most %s in '%s'");
         }
     }
 }
@@ -368,7 +377,10 @@ static void pumped(wpin_vetter *v) {
             enough *= 1.5;
         }
         if (f->volts < 0.9 * most) {
-            wpin_cure(n, "%.3g mF", 1e3 * enough);
+            wpin_cure_value(
+                n,
+                WPIN_KEY(.part = f->supply->name, .path = "capacitor", .unit = "mF", .digits = 3),
+                1e3 * enough, "a capacitor of %s");
         }
         wpin_cure(n, "a longer ramp down");
         wpin_cure(n, "a brake resistor, or a supply that takes current back");

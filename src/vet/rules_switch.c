@@ -92,7 +92,8 @@ static void diode_recovery(wpin_vetter *v) {
             wpin_consequence(n, "every turn-on is a short for that long: %.3g W of heat",
                              wpin_calc_recovery_watts(f->volts, f->run_amps, recovery, f->pwm_hz));
             wpin_cure(n, "a fast or Schottky diode, at most %.0f ns", floor(0.9e7 / f->pwm_hz));
-            wpin_cure(n, "pwm: %.0fHz", floor(0.009 / recovery));
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
+                            floor(0.009 / recovery), NULL);
         }
     }
 }
@@ -108,7 +109,8 @@ static void dead_time(wpin_vetter *v) {
                        "the sides apart",
                        l->bridge.switch_time * 1e6, l->limits.dead_time * 1e6);
             wpin_consequence(n, "shoot-through: both sides of a leg conduct");
-            wpin_cure(n, "dead-time: %.3gus", ceil(1.5e6 * l->bridge.switch_time));
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.dead-time", .unit = "us", .digits = 3),
+                            ceil(1.5e6 * l->bridge.switch_time), NULL);
         }
     }
 }
@@ -124,8 +126,9 @@ static void bootstrap(wpin_vetter *v) {
                 "never recharges it",
                 l->bridge.bootstrap_time * 1e3);
             wpin_consequence(n, "at full duty the motor loses its drive");
-            wpin_cure(n, "duty-limit: %.3g%%",
-                      floor(1000 * wpin_calc_bootstrap_duty(l->limits.pwm_hz, 2e-6)) / 10);
+            wpin_cure_value(n, WPIN_KEY(.path = "duty-limit", .unit = "%", .digits = 3),
+                            floor(1000 * wpin_calc_bootstrap_duty(l->limits.pwm_hz, 2e-6)) / 10,
+                            NULL);
         }
     }
 }
@@ -138,7 +141,9 @@ static void base_cure(wpin_finding *n, const wpin_rig_controller *c, const wpin_
     double left = c->logic_volts - g->base_volts, ohms = left / amps - c->pin_resistance;
     ohms = ohms > 1 ? wpin_calc_preferred(ohms, 12, WPIN_ROUND_DOWN) : 0;
     if (ohms > 0 && left / (ohms + c->pin_resistance) <= c->pin_rated) {
-        wpin_cure(n, "a base resistor of %.3g ohm", ohms);
+        wpin_cure_value(
+            n, WPIN_KEY(.path = "driver.transistor.base-resistor", .unit = "ohm", .digits = 3),
+            ohms, "a base resistor of %s");
         wpin_cure(n, "a transistor with more gain, or a field-effect one");
         return;
     }

@@ -26,7 +26,8 @@ static void limit_level(wpin_vetter *v) {
         wpin_consequence(n, never  ? "it never starts"
                             : weak ? "it may not start"
                                    : "it stays slower than asked");
-        wpin_cure(n, "limit: %.3gA", 1.3 * least);
+        wpin_cure_value(n, WPIN_KEY(.path = "current-trip.limit", .unit = "A", .digits = 3),
+                        1.3 * least, NULL);
     }
 }
 
@@ -43,7 +44,8 @@ static void trip_level(wpin_vetter *v) {
         wpin_cause(n, "its current-trip is at %.3g A, and it takes %.3g A to %s", l->trip_amps,
                    least, hold > f->run_amps ? "start" : "run");
         wpin_consequence(n, always ? "it trips whenever it is driven" : "it trips on a cold day");
-        wpin_cure(n, "level: %.3gA", 1.5 * least);
+        wpin_cure_value(n, WPIN_KEY(.path = "current-trip.level", .unit = "A", .digits = 3),
+                        1.5 * least, NULL);
     }
 }
 
@@ -61,7 +63,8 @@ static void trip_too_high(wpin_vetter *v) {
             wpin_consequence(n, "a stall is never seen");
             double level = 0.5 * (f->stall_amps + 1.2 * least_amps(f));
             if (level < 0.9 * f->stall_amps) {
-                wpin_cure(n, "level: %.3gA", level);
+                wpin_cure_value(n, WPIN_KEY(.path = "current-trip.level", .unit = "A", .digits = 3),
+                                level, NULL);
             } else {
                 wpin_cure(n, "an encoder or a limit switch that tells that it stands");
             }
@@ -69,19 +72,30 @@ static void trip_too_high(wpin_vetter *v) {
     }
 }
 
-/* A driver that switches itself off before the motor breaks loose. */
+/* A driver that switches itself off before the motor breaks loose, or while its ramp speeds it up.
+ */
 static void protects_early(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double most = f->load->bridge.burns_above_amps, needs = least_amps(f);
-        if (!f->motor || !f->load->bridge.protects || most > 1.1 * needs) {
+        double starts = fmax(needs, f->start_amps);
+        if (!f->motor || !f->load->bridge.protects || most > 1.1 * starts) {
             continue;
         }
+        bool on_ramp = most > 1.1 * needs;
         wpin_finding *n = wpin_find_load(v, most < needs ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n, "its driver switches itself off above %.3g A, and it takes %.3g A to %s",
-                   most, needs, hold_amps(f) > f->run_amps ? "start" : "run");
+                   most, on_ramp ? starts : needs,
+                   on_ramp                      ? "speed up as fast as its ramp"
+                   : hold_amps(f) > f->run_amps ? "start"
+                                                : "run");
         wpin_consequence(n, most < needs ? "it twitches and stands: off and on, again and again"
+                            : on_ramp    ? "it starts off and on, again and again, if at all"
                                          : "it may not start");
-        wpin_cure(n, "a driver for %.3g A", 1.5 * needs);
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
+                        1.25 * fmax(1.2 * needs, starts), "a driver for %s");
+        if (on_ramp) {
+            wpin_cure(n, "a longer ramp up");
+        }
     }
 }
 

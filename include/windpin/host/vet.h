@@ -35,6 +35,18 @@ typedef struct wpin_vet_rule {
 /** The nth rule, NULL behind the last. */
 WPIN_API const wpin_vet_rule *wpin_vet_rule_at(size_t index);
 
+/** One way out. */
+typedef struct wpin_vet_cure {
+    char change[112]; /**< A value of the rig that does it, as wpin_rig_change takes it:
+                           "pump.driver.current-limit=6.25A"; "": something else. */
+    double value;     /**< That value... */
+    char unit[12];    /**< ...and its unit. */
+    char words[240];
+} wpin_vet_cure;
+
+/** Most that a finding has. */
+#define WPIN_VET_CURES 5
+
 /** Something found. */
 typedef struct wpin_finding {
     const wpin_vet_rule *rule;
@@ -43,7 +55,9 @@ typedef struct wpin_finding {
     bool in_plan;           /**< The place is one of the plan, not of the rig. */
     unsigned line, column;
     char part[WPIN_NAME_MAX + 1];
-    char cause[240], consequence[200], cure[240];
+    char cause[240], consequence[200];
+    wpin_vet_cure cures[WPIN_VET_CURES]; /**< Each alone is enough. */
+    size_t cure_count;
 } wpin_finding;
 
 /** What it is vetted for. All zero: as the rig says, at 25 degC. */
@@ -67,6 +81,8 @@ typedef struct wpin_vetting {
 /** Runs every rule. `plan` may be NULL. NULL when out of memory. */
 WPIN_API wpin_vetting *wpin_vet(const wpin_rig *rig, const wpin_plan *plan,
                                 const wpin_vet_options *options);
+/** The cures of a finding in one sentence: "this; or that". */
+WPIN_API const char *wpin_finding_cure(const wpin_finding *finding, char *to, size_t size);
 /** Frees it; NULL is fine. */
 WPIN_API void wpin_vetting_free(wpin_vetting *vetting);
 
