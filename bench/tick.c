@@ -279,7 +279,7 @@ static void ask_at_random(void) {
 
 static const WPIN_FLASH wpin_line phase_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
                                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
-static const WPIN_FLASH wpin_stage_config inverter = {.table = &wpin_table_six_switches_high,
+static const WPIN_FLASH wpin_stage_config inverter = {.table = &wpin_table_three_phase_bridge_high,
                                                       .lines = phase_lines,
                                                       .pwm_hz = 20000,
                                                       .dead_time_us = 2};

@@ -117,7 +117,7 @@ static void prove(void) {
     static wpin_stage stage;
     static wpin_phase_watch watch;
     static wpin_phase_watch_config watch_config;
-    any_stage(&wires, &wpin_table_six_switches);
+    any_stage(&wires, &wpin_table_three_phase_bridge);
     ANYTHING(config);
     config.stage = &wires;
     ANYTHING(watch_config);

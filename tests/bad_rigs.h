@@ -37,7 +37,7 @@
     "}}"
 #define BLIND(limit, load, start)                                                                  \
     RIG(FIVE, MAIN(""),                                                                            \
-        "kind: six-switches-high, pwm: 20kHz, dead-time: 1us, pins: {a-high: 4, a-low: 5, "        \
+        "kind: three-phase-bridge-high, pwm: 20kHz, dead-time: 1us, pins: {a-high: 4, a-low: 5, "  \
         "b-high: "                                                                                 \
         "6, b-low: 7, c-high: 8, c-low: 9}",                                                       \
         "on-resistance: 25mohm, voltage-limit: 30V, current-limit: " limit,                        \
@@ -59,7 +59,7 @@
         "    ramp: {up: " up ", down: 3s}\n    rest: 1s\n    encoder: {" encoder                   \
         ", pins: {a: 2, b: 3}}\n    speed: {rated: " speed "}\n" TRIP)
 #define ENABLED(hz)                                                                                \
-    "kind: two-channels-enable, pwm: " hz                                                          \
+    "kind: dual-bridge-enable, pwm: " hz                                                           \
     ", pins: {a1: 4, a2: 5, a-enable: 9, b1: 6, b2: 7, b-enable: 10}"
 #define GEARED ", gear: 12"
 #define FAN(name, pin)                                                                             \
@@ -133,7 +133,7 @@ static const struct {
      GO, "WPIN_FAULT_RESET"},
     {"returned-energy", "pump",
      RIG(FIVE, MAIN(", capacitor: 100uF"),
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "kind: full-bridge, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
          "dead-time: 2us",
          DRIVER(""), MOTOR(", load: {inertia: 400gcm2}"),
          "    ramp: {up: 2s, down: 50ms}\n    rest: 20s\n"),
@@ -144,7 +144,7 @@ static const struct {
     {"returned-energy",
      "pump", /* a regulator takes nothing back; what is above its input it does */
      RIG(FIVE, REGULATED,
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "kind: full-bridge, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
          "dead-time: 2us",
          "on-resistance: 100mohm, current-limit: 20A, voltage-limit: 20V",
          MOTOR(", load: {inertia: 2kgcm2}"), "    ramp: {up: 2s, down: 50ms}\n    rest: 30s\n"),
@@ -189,8 +189,9 @@ static const struct {
      RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-neutral: 1.6ms",
          DRIVER(", pulse-neutral: 1.6ms"), MOTOR(""), HABITS),
      GO, "it waits for neutral, pulses of 1500 us, and gets 1"},
-    {"inverted-line", "pump", PLAIN(", inverts: [pwm]"),
-     RIG(FIVE, MAIN(""), CHIP ", inverted: [pwm]", DRIVER(", inverts: [pwm]"), MOTOR(""), HABITS),
+    {"inverted-line", "pump", PLAIN(", inverting-inputs: [pwm]"),
+     RIG(FIVE, MAIN(""), CHIP ", inverted: [pwm]", DRIVER(", inverting-inputs: [pwm]"), MOTOR(""),
+         HABITS),
      "pump ramp 60%\npump stop\npump rest 2s\n", "driven with"},
     {"static-condition", "pump",
      RIG(FIVE, MAIN(""), CHIP ", statics: {enable-jumper: [fitted, removed]}", DRIVER(""),
@@ -259,11 +260,11 @@ static const struct {
          MOTOR(", load: {torque: 50mNm}"), HABITS),
      "pump ramp 100%\npump hold 8s\npump stop\n", "pump driver, heat"},
     {"driver-heat", "pump",
-     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}",
+     RIG(FIVE, MAIN(""), "kind: dual-bridge, pins: {a1: 1, a2: 2, b1: 3, b2: 4}",
          DRIVER(", heat: {resistance: 500K/W, time: 500ms}"),
          STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2, at-end: hold"),
          ""),
-     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}",
+     RIG(FIVE, MAIN(""), "kind: dual-bridge, pins: {a1: 1, a2: 2, b1: 3, b2: 4}",
          DRIVER(", heat: {resistance: 100K/W, time: 500ms}"),
          STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2, at-end: hold"),
          ""),
@@ -280,11 +281,11 @@ static const struct {
      "pump ramp 45%\npump hold 5s\npump stop\n", "free-wheel diode: 1 A on average"},
     {"dead-time", "pump",
      RIG(FIVE, MAIN(""),
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "kind: full-bridge, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
          "dead-time: 1us",
          DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
      RIG(FIVE, MAIN(""),
-         "kind: four-switches, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
+         "kind: full-bridge, pins: {a-high: 2, a-low: 3, b-high: 4, b-low: 5}, pwm: 20kHz, "
          "dead-time: 3us",
          DRIVER(", switch-time: 2us"), MOTOR(""), HABITS),
      "pump ramp 60%\npump stop\n", "shoot-through"},
@@ -411,9 +412,9 @@ static const struct {
          QUICK),
      "pump on\npump hold 1s\npump off\n", "dark: it takes nothing below 15 V"},
     {"step-rate", "pump",
-     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
+     RIG(FIVE, MAIN(""), "kind: dual-bridge, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
          STEPPER("start-rate: 1500steps/s, top-rate: 1500steps/s, ramp: 400steps/s2"), ""),
-     RIG(FIVE, MAIN(""), "kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
+     RIG(FIVE, MAIN(""), "kind: dual-bridge, pins: {a1: 1, a2: 2, b1: 3, b2: 4}", DRIVER(""),
          STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2"), ""),
      "pump turn 180deg\n", "lost"},
     {"rest", "pump",

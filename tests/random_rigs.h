@@ -16,7 +16,7 @@ static inline const char *random_rig(void) {
         "kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}",
         "kind: two-inputs-slow, pins: {in1: 4, in2: 7}",
         "kind: half-bridges, pins: {enable: 4, a: 7, b: 9}",
-        "kind: hidden-partner, pins: {standby: 4, input: 7, pwm: 9}"};
+        "kind: direction-pwm-standby, pins: {standby: 4, direction: 7, pwm: 9}"};
     bool shared = pick(3) == 0; /* one source for motor and controller */
     double volts = between(5, 30), ohms = between(0.5, 12), amps = volts / ohms;
     double constant = between(0.2, 0.8) * volts / 400, hold = between(0.02, 1.2) * constant * amps;

@@ -15,15 +15,15 @@ static const wpin_part_controller controller = {.logic_volts = 5,
                                                 .pin_burns_above = 0.04,
                                                 .timer_hz = 16e6,
                                                 .timer_steps_max = 65535};
-static const wpin_part_driver six_switches = {.logic = WPIN_LOGIC_SIX_SWITCHES,
-                                              .on_resistance = 0.02,
-                                              .diode_volts = 0.7,
-                                              .diode_resistance = 0.03,
-                                              .input_resistance = 100e3,
-                                              .burns_above_amps = 100,
-                                              .burns_after = 1,
-                                              .burns_above_volts = 100,
-                                              .interlock = true};
+static const wpin_part_driver three_phase_bridge = {.logic = WPIN_LOGIC_THREE_PHASE_BRIDGE,
+                                                    .on_resistance = 0.02,
+                                                    .diode_volts = 0.7,
+                                                    .diode_resistance = 0.03,
+                                                    .input_resistance = 100e3,
+                                                    .burns_above_amps = 100,
+                                                    .burns_after = 1,
+                                                    .burns_above_volts = 100,
+                                                    .interlock = true};
 static const wpin_part_motor drum = {.resistance = 0.5,
                                      .inductance = 0.6e-3,
                                      .constant = 0.06,
@@ -48,7 +48,7 @@ static board set_up(const wpin_part_motor *motor, double supply_ohms,
     board b = {.sim = wpin_sim_new(&controller)};
     int supply = wpin_sim_add_supply(
         b.sim, &(wpin_part_supply){.volts = 24, .resistance = supply_ohms, .on = true});
-    int bridge = wpin_sim_add_bridge(b.sim, &six_switches, supply);
+    int bridge = wpin_sim_add_bridge(b.sim, &three_phase_bridge, supply);
     b.motor = wpin_sim_add_motor(b.sim, motor, bridge);
     ck_assert_int_eq(b.motor, 0);
     for (int i = 0; i < 6; i++) {
@@ -81,10 +81,10 @@ static double shape(double x, bool sine) {
  * goes from one diode to the other within a milliampere. */
 static double leg_volts(int leg, double amps, double top) {
     if (leg != 0) {
-        return (leg > 0 ? top : 0) - six_switches.on_resistance * amps;
+        return (leg > 0 ? top : 0) - three_phase_bridge.on_resistance * amps;
     }
-    double diode = six_switches.diode_volts, steep = fmax(-1, fmin(1, amps / 1e-3));
-    return top / 2 - steep * (top / 2 + diode) - six_switches.diode_resistance * amps;
+    double diode = three_phase_bridge.diode_volts, steep = fmax(-1, fmin(1, amps / 1e-3));
+    return top / 2 - steep * (top / 2 + diode) - three_phase_bridge.diode_resistance * amps;
 }
 
 static state slope(const wpin_part_motor *m, const int *legs, double supply_ohms, const state *s) {
@@ -190,7 +190,7 @@ START_TEST(a_held_one_follows_the_closed_form) {
     m.static_friction = 100;
     board b = set_up(&m, 0, &(wpin_part_hall){0});
     show_legs(&b, (const int[]){1, -1, -1});
-    double ohms = 0.75 * m.resistance + 1.5 * six_switches.on_resistance;
+    double ohms = 0.75 * m.resistance + 1.5 * three_phase_bridge.on_resistance;
     double henry = 0.75 * m.inductance;
     for (int i = 1; i <= 20; i++) {
         wpin_sim_advance(b.sim, 100000000LL);
@@ -269,7 +269,8 @@ START_TEST(it_runs_as_fast_as_it_should) {
     int way = _i / 2 % 2 == 0 ? 1 : -1;
     double duty = _i / 8 == 0 ? 0.4 : 0.85;
     board b = set_up(&m, 0.02, &(wpin_part_hall){.hysteresis = 1});
-    stage.table = _i / 4 % 2 == 0 ? &wpin_table_six_switches : &wpin_table_six_switches_high;
+    stage.table =
+        _i / 4 % 2 == 0 ? &wpin_table_three_phase_bridge : &wpin_table_three_phase_bridge_high;
     ck_assert(wpin_sim_on_hall(b.sim, b.hall, sensed, NULL));
     ck_assert_int_eq(wpin_motor_init(&motor, &config, &b.port), WPIN_OK);
     run_for(&b, 150);
@@ -395,7 +396,7 @@ START_TEST(the_wrong_wiring_shows) {
             phases.sector_of[right[s]] = (uint8_t)at;
         }
         board b = set_up(&drum, 0.02, &(wpin_part_hall){0});
-        stage.table = &wpin_table_six_switches_high;
+        stage.table = &wpin_table_three_phase_bridge_high;
         wpin_sim_on_hall(b.sim, b.hall, sensed, NULL);
         ck_assert_int_eq(wpin_motor_init(&motor, &config, &b.port), WPIN_OK);
         run_for(&b, 150);

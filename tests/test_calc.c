@@ -121,7 +121,7 @@ static const struct {
      WPIN_FINE, ""},
     /* 12 / 1.9 = 6.316; K w = 0.022 x 471.24 = 10.367; 22.367 / 1.9 */
     {"stall", "supply=12V resistance=1.4ohm stage=500mohm speed=4500rpm constant=22mNm/A limit=8A",
-     "turned over at speed", 11.772, WPIN_CAUTION, "not a reversal at speed"},
+     "reversed at speed", 11.772, WPIN_CAUTION, "not a reversal at speed"},
     /* 12 / (4 x 1 mH x 1 kHz) = 3 A on 1 A */
     {"pwm", "supply=12V pwm=1kHz inductance=1mH load=1A", "ripple, peak to peak", 3, WPIN_REFUSE,
      ""},

@@ -1,4 +1,4 @@
-/* What hangs on the stages besides plain motors, and what feeds them: run through rig and plan,
+/* What is connected to the stages besides plain motors, and what feeds them: run through rig and plan,
  * each thing seen to work and seen to fail for its own reason. */
 #define _GNU_SOURCE
 #include "support.h"
@@ -119,7 +119,7 @@ typedef struct story {
 } story;
 
 #define STEPPER(rates)                                                                             \
-    "  table:\n    supply: main\n    stage: {kind: two-channels, pins: {a1: 1, a2: 2, b1: 3, b2: " \
+    "  table:\n    supply: main\n    stage: {kind: dual-bridge, pins: {a1: 1, a2: 2, b1: 3, b2: "  \
     "4}}\n    driver: {on-resistance: 0.3ohm, current-limit: 3A, voltage-limit: 40V}\n"            \
     "    stepper: {steps: 200, resistance: 14ohm, inductance: 18mH, rated: 0.8A, holding-torque: " \
     "0.4Nm, inertia: 900gcm2, friction: 20mNm, viscous-friction: 1mNms/rad, stepping: {" rates     \

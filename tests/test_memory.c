@@ -134,7 +134,7 @@ static const char rig_text[] =
     "    driver: {on-resistance: 0.1ohm, current-limit: 1A, voltage-limit: 30V}\n"
     "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: 50gcm2}\n"
     "    ramp: {up: 10ms, down: 10ms}\n    rest: 0s\n"
-    "  table:\n    supply: main\n    stage: {kind: two-channels, pins: {a1: 20, a2: 21, b1: 22, "
+    "  table:\n    supply: main\n    stage: {kind: dual-bridge, pins: {a1: 20, a2: 21, b1: 22, "
     "b2: "
     "23}}\n"
     "    driver: {on-resistance: 0.1ohm, current-limit: 4A, voltage-limit: 30V}\n"

@@ -34,8 +34,8 @@ static wpin_rig *any_rig(uint32_t seed) {
     bool loaded = pick(2) == 0, chip = pick(3) == 0;
     snprintf(text, sizeof text, RIG,
              chip           ? "three-half-bridges"
-             : pick(2) == 0 ? "six-switches"
-                            : "six-switches-high",
+             : pick(2) == 0 ? "three-phase-bridge"
+                            : "three-phase-bridge-high",
              chip ? CHANNELS : SWITCHES, pairs[pick(5)], pick(2) == 0 ? "sine" : "flat", ohms,
              ohms * between(0.3, 2), constant, between(0.05, 0.4) * constant * constant / ohms / 10,
              holds, holds * between(0.6, 0.95), gear, loaded ? holds * gear * 0.5 : 0.0,
@@ -126,7 +126,7 @@ END_TEST
 static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
 static const wpin_stage_config stage = {
-    .table = &wpin_table_six_switches, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
+    .table = &wpin_table_three_phase_bridge, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
 static const wpin_order_config good = {
     .stage = &stage, .hall = {14, 15, 16}, .duty = 1000, .hold_ms = 50, .swap_ms = 2};
 static wpin_order order;
@@ -195,7 +195,7 @@ START_TEST(what_can_not_be_is_refused) {
         case 5: config.swap_ms = 51; break;
         case 6: config.most_mv = -1; break;
         case 7:
-            other.table = &wpin_table_four_switches;
+            other.table = &wpin_table_full_bridge;
             config.stage = &other;
             expected = WPIN_REFUSED_CONFIG;
             break;
@@ -221,7 +221,7 @@ static wpin_coils coils_on(const int on[4], int steps, const char **cure) {
     size_t used = (size_t)snprintf(
         text, sizeof text,
         "rig: table\nsupplies:\n  main: {voltage: 12V, resistance: 80mohm, switch: on}\nloads:\n"
-        "  table:\n    supply: main\n    stage: {kind: two-channels, reversed: %s, pins: {a1: 14, "
+        "  table:\n    supply: main\n    stage: {kind: dual-bridge, reversed: %s, pins: {a1: 14, "
         "a2: 15, b1: 16, b2: 17}}\n    driver: {on-resistance: 500mohm, current-limit: 2A, "
         "voltage-limit: 40V, sense: 1V/A, sense-noise: 60mV}\n"
         "    current-trip: {level: 1.8A, time: 50ms, input: 0}\n"

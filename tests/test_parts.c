@@ -33,7 +33,7 @@ static bench on(double volts, double ohms) {
     return b;
 }
 
-/* A driver on pin GATE for whatever hangs on it. */
+/* A driver on pin GATE for whatever is connected to it. */
 static int switched(bench *b, wpin_part_driver part) {
     int bridge = wpin_sim_add_bridge(b->sim, &part, b->supply);
     wpin_sim_wire_input(b->sim, bridge, 0, GATE);
@@ -53,7 +53,7 @@ static const wpin_part_stepper rotor = {.steps_per_rev = 200,
 
 static bench stepper_bench(void) {
     bench b = on(10, 0);
-    wpin_part_driver chip = ideal(WPIN_LOGIC_TWO_CHANNELS);
+    wpin_part_driver chip = ideal(WPIN_LOGIC_DUAL_BRIDGE);
     int bridge = wpin_sim_add_bridge(b.sim, &chip, b.supply);
     ck_assert_int_eq(wpin_sim_add_stepper(b.sim, &rotor, bridge), 0);
     for (int i = 0; i < 4; i++) {

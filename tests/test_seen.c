@@ -29,7 +29,7 @@ START_TEST(words_follow_from_what_is_measured) {
     } rows[] = {
         {false, false, 0, 0, 0, 0, WPIN_SEEN_UNMEASURED, "no current sense and no encoder"},
         {true, false, 0, 0, 0, 0, WPIN_SEEN_FINE, "which way it turns is not measured"},
-        {true, true, 0, 0, 0, 0, WPIN_SEEN_FINE, "its encoder and its current tell, as asked"},
+        {true, true, 0, 0, 0, 0, WPIN_SEEN_FINE, "its encoder and its current show, as asked"},
         {true, false, 2, 0, 0, 0, WPIN_SEEN_TROUBLE, "no current sensed from 1.00 s for 2.00 s"},
         {true, false, 0, 2, 0, 0, WPIN_SEEN_TROUBLE, "whether it turns is not measured"},
         {true, false, 0, 0.05, 0, 0, WPIN_SEEN_FINE, "as asked"}, /* it speeds up */

@@ -130,13 +130,14 @@ static double due_rpm(double duty) {
 /* ---- starting ---- */
 
 #define HALF_BRIDGES                                                                               \
-    "s/kind: six-switches-high/kind: three-half-bridges/;s/dead-time: 1us//;s/a-high/a/;s/a-low/"  \
+    "s/kind: three-phase-bridge-high/kind: three-half-bridges/;s/dead-time: "                      \
+    "1us//;s/a-high/a/;s/a-low/"                                                                   \
     "a-enable/;s/b-high/b/;s/b-low/b-enable/;s/c-high/c/;s/c-low/c-enable/"
 
 static const char *const kinds[] = {
     "",
     "s/pole-pairs: 4/back-emf: sine, pole-pairs: 4/",
-    "s/six-switches-high/six-switches/",
+    "s/three-phase-bridge-high/three-phase-bridge/",
     HALF_BRIDGES,
     "s/pole-pairs: 4/pole-pairs: 1/",
     "s/pole-pairs: 4/pole-pairs: 7/",
@@ -404,8 +405,10 @@ END_TEST
 static const wpin_sensorless_step steps[] = {{400, 3000}, {300, 3100}};
 static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
-static const wpin_stage_config stage = {
-    .table = &wpin_table_six_switches_high, .lines = lines, .pwm_hz = 20000, .dead_time_us = 1};
+static const wpin_stage_config stage = {.table = &wpin_table_three_phase_bridge_high,
+                                        .lines = lines,
+                                        .pwm_hz = 20000,
+                                        .dead_time_us = 1};
 static const wpin_stage_config bridge = {
     .table = &wpin_table_two_inputs, .lines = lines, .pwm_hz = 20000, .dead_time_us = 1};
 

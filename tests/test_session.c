@@ -176,7 +176,7 @@ START_TEST(a_plan_is_judged_by_what_was_measured) {
         size_t step; /* the first that says it */
         const char *words;
     } rows[] = {
-        {NONE, false, 1, "as far as its encoder and its current tell, as asked"},
+        {NONE, false, 1, "as far as its encoder and its current show, as asked"},
         {STALLED, true, 1, "ended by a fault: "},
         {LEAD_OFF, true, 1, "ended by a fault: "},
         {SWAPPED, true, 1, "ended by a fault: "},

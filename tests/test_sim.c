@@ -359,7 +359,7 @@ END_TEST
 /* One wire on both inputs of a leg: a bare leg burns, a chip that keeps its sides apart lets go. */
 START_TEST(both_sides_at_once) {
     bench b = ideal();
-    b.bridge.logic = WPIN_LOGIC_FOUR_SWITCHES;
+    b.bridge.logic = WPIN_LOGIC_FULL_BRIDGE;
     b.bridge.interlock = _i == 1;
     build(&b);
     wpin_sim_wire_input(b.sim, 0, 0, BRAKE);

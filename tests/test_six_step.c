@@ -7,8 +7,9 @@ enum { HALL_A = 14, HALL_B, HALL_C };
 static const uint8_t usual[6] = {5, 1, 3, 2, 6, 4}, sixty[6] = {1, 3, 7, 6, 4, 0};
 static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
-static const wpin_stage_table *const tables[3] = {
-    &wpin_table_six_switches, &wpin_table_six_switches_high, &wpin_table_three_half_bridges};
+static const wpin_stage_table *const tables[3] = {&wpin_table_three_phase_bridge,
+                                                  &wpin_table_three_phase_bridge_high,
+                                                  &wpin_table_three_half_bridges};
 
 /* The bench: a recorder, a rotor with sensors, and the motor on it. */
 static struct bench {
@@ -313,7 +314,7 @@ START_TEST(what_can_not_be_is_refused) {
         case 3: b.config.hall[1] = b.config.hall[0]; break;
         case 4: b.config.hall[1] = lines[3].pin; break;
         case 5: b.stage.table = &wrong_order; break;
-        case 6: b.stage.table = &wpin_table_four_switches; break;
+        case 6: b.stage.table = &wpin_table_full_bridge; break;
         default: b.r.port.read = NULL; expected = WPIN_REFUSED_PORT;
         }
         ck_assert_msg(wpin_motor_init(&b.motor, &b.motor_config, &b.r.port) == expected,

@@ -11,7 +11,7 @@ static const wpin_row four_rows[] = {
     WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L), WPIN_ROW(WPIN_DRIVE_BRAKE, L, H, L, H),
     WPIN_ROW(WPIN_DRIVE_FORWARD, D, C, L, H), WPIN_ROW(WPIN_DRIVE_REVERSE, L, H, D, C)};
 static const wpin_leg four_legs[] = {{0, 1}, {2, 3}};
-static const wpin_stage_table four_switches = {
+static const wpin_stage_table full_bridge = {
     .line_count = 4, .row_count = 4, .rows = four_rows, .legs = four_legs, .leg_count = 2};
 static const wpin_line four_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}};
 
@@ -88,7 +88,7 @@ START_TEST(no_leg_is_ever_on_twice) {
     r.pair_count = 2;
     memcpy(r.high_pairs, (int[2][2]){{0, 1}, {2, 3}}, sizeof(int[2][2]));
     wpin_stage_config config = {
-        .table = &four_switches, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
+        .table = &full_bridge, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
     wpin_stage stage = {0};
     ck_assert_int_eq(wpin_stage_open(&stage, &config, &r.port), WPIN_OK);
     pick_seed((uint32_t)_i + 1);
@@ -218,7 +218,7 @@ START_TEST(what_can_not_be_shared_is_refused) {
                 {&wpin_table_two_inputs_enable_standby, 0, 8, WPIN_REFUSED_CONFIG},
                 {&wpin_table_two_inputs_enable_standby, 1, 0, WPIN_REFUSED_CONFIG},
                 {&wpin_table_two_inputs_enable_standby, 3, 0, WPIN_REFUSED_CONFIG},
-                {&wpin_table_hidden_partner, 0, 0, WPIN_REFUSED_CONFIG},
+                {&wpin_table_direction_pwm_standby, 0, 0, WPIN_REFUSED_CONFIG},
                 {&wpin_table_half_bridges, 0, 0, WPIN_REFUSED_CONFIG},
                 {&wpin_table_direction_pwm_brake, 1, 0, WPIN_REFUSED_CONFIG}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
@@ -270,7 +270,7 @@ START_TEST(wrong_configurations_are_refused) {
                  {four_rows, 4, 2, 0, 1, four_legs, WPIN_REFUSED_CONFIG}, /* a leg on at rest */
                  {four_rows, WPIN_STAGE_ROWS + 1, 0, 0, 0, NULL, WPIN_REFUSED_RANGE}};
     const wpin_stage_config good = {
-        .table = &four_switches, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
+        .table = &full_bridge, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
     ck_assert_int_eq(wpin_stage_check(&good), WPIN_OK);
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         wpin_stage_table table = base;

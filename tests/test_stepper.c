@@ -398,7 +398,7 @@ START_TEST(wrong_settings_are_refused) {
         case 3: b.config.top_rate = 20001; break;
         case 4: b.config.acceleration = 0; break;
         case 5:
-            stage.table = &wpin_table_four_switches, stage.pwm_hz = 20000;
+            stage.table = &wpin_table_full_bridge, stage.pwm_hz = 20000;
             expected = WPIN_REFUSED_STATE;
             break;
         default: stage.lines = NULL, expected = WPIN_REFUSED_ARGUMENT; break;

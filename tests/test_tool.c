@@ -477,7 +477,7 @@ START_TEST(a_plan_is_told_in_words) {
 END_TEST
 
 START_TEST(stages_are_printed_in_plain_words) {
-    tool(0, SAYS("low-side-switch", "four-switches", "own-table"), "stage");
+    tool(0, SAYS("low-side-switch", "full-bridge", "own-table"), "stage");
     tool(0, SAYS("This stage can not coast", "off is a brake"), "stage two-relays");
     tool(0, SAYS("gate", "PWM inverse", "This stage can not reverse"), "stage high-side-switch");
     tool(0, SAYS("direction (4)", "brake (7)", "pwm (9)"), "stage %s PUMP", RIG);
@@ -874,7 +874,7 @@ END_TEST
 START_TEST(a_motor_is_identified_and_that_is_kept) {
     const char *rig = scratch("bench.yaml");
     run_command(output, sizeof output, "cp %s/demo/honey-motor.yaml %s", TEST_SOURCE, rig);
-    tool(0, SAYS("torque constant", "57.1 mNm/A", "not told", "Stored in", "seed 1"),
+    tool(0, SAYS("torque constant", "57.1 mNm/A", "not known", "Stored in", "seed 1"),
          "identify %s drum --spread 20%% --write", rig);
     tool(0, SAYS("these constants are used", "57.1 mNm/A"), "rig %s", rig);
     tool(0, SAYS("identified: {on: "), "identify %s drum --json --write", rig); /* in its place */

@@ -536,7 +536,7 @@ static double estimated_rpm(const wpin_rig *rig) {
 START_TEST(an_estimated_speed_is_that_of_the_bench) {
     static const char *const stages[] = {
         "kind: direction-pwm-shorting, pins: {direction: 4, pwm: 6}, pwm: ",
-        "kind: hidden-partner, pins: {standby: 4, input: 5, pwm: 6}, pwm: ",
+        "kind: direction-pwm-standby, pins: {standby: 4, direction: 5, pwm: 6}, pwm: ",
         "kind: half-bridges, pins: {enable: 4, a: 5, b: 6}, pwm: ",
         "kind: low-side-switch, pins: {gate: 4}, pwm: "};
     static const char *const drivers[] = {"", ", saturation: 0.7V"}, *const hz[] = {"300Hz",

@@ -5,7 +5,7 @@
  *     static wpin_sensorless fan_phases;
  *     static const WPIN_FLASH wpin_sensorless_step fan_ramp[] = {{1180, 2100}, {489, 2240}, ...};
  *     static const WPIN_FLASH wpin_sensorless_config phases_config = {
- *         .stage = &stage_config,                   its table: wpin_table_six_switches, ...
+ *         .stage = &stage_config,                   its table: wpin_table_three_phase_bridge, ...
  *         .above = {14, 15, 16},                    pins of the comparators of leads a, b, c
  *         .ramp = fan_ramp, .ramp_count = 24, .align_ms = 300, .rest_ms = 1500,
  *         .least_duty = 1600, .least_us = 300};

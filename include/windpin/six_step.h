@@ -5,7 +5,7 @@
  *
  *     static wpin_six_step drum_phases;
  *     static const WPIN_FLASH wpin_six_step_config phases_config = {
- *         .stage = &stage_config,                   its table: wpin_table_six_switches, ...
+ *         .stage = &stage_config,                   its table: wpin_table_three_phase_bridge, ...
  *         .hall = {14, 15, 16},                     pins of sensors a, b, c
  *         .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
  *     // in the motor's configuration:

@@ -131,23 +131,23 @@ WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs;
 /** in1, in2: PWM on one against brake (slow decay). */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_slow;
 /** standby (mode), input (mode), pwm: the chip inverts the input for its other leg. */
-WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_hidden_partner;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_direction_pwm_standby;
 /** in1, in2: on or off. */
-WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_switched_inputs;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_two_inputs_on_off;
 /** enable (mode), a, b: two half-bridge channels. */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_half_bridges;
 /** a-high, a-low, b-high, b-low: a bare bridge; needs a dead time. */
-WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_four_switches;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_full_bridge;
 /** pulse: a controller that takes servo-style pulses; no brake. */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_servo_pulse;
 /** a, b: one of two outputs on, or none; on or off. */
-WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_paired_outputs;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_interlocked_outputs;
 /** a-high, a-low, b-high, b-low, c-high, c-low: six switches of a three-phase stage, sectors 0 to 5
  * (A to B, A to C, B to C, B to A, C to A, C to B). PWM on the high side, its low side as the
  * complement; needs a dead time. */
-WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_six_switches;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_phase_bridge;
 /** The same; PWM on the high side alone, and the current free-wheels through a diode. */
-WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_six_switches_high;
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_phase_bridge_high;
 /** a, a-enable, b, b-enable, c, c-enable: three half-bridge channels that keep their own dead time.
  */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_half_bridges;

@@ -17,7 +17,8 @@ static const char doc[] =
     "Without arguments lists the kinds of power stage. With the name of a kind, or a rig and one "
     "of its loads, prints the truth table that runs: each state, the level of each line, and what "
     "off, coast, brake and zero duty really do.\v"
-    "Example:\n  windpin stage hidden-partner\n\nor, with pins and polarity of a rig:\n  windpin "
+    "Example:\n  windpin stage direction-pwm-standby\n\nor, with pins and polarity of a rig:\n  "
+    "windpin "
     "stage demo/honey-pump.yaml pump";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {

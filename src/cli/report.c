@@ -179,7 +179,7 @@ static void print_loads(const wpin_rig *rig, const wpin_report *report) {
         if (report->degrees_c[i] > 25.5) {
             printf(", warmest %.0f degC", report->degrees_c[i]);
         }
-        if (load->kind->table == &wpin_table_paired_outputs) {
+        if (load->kind->table == &wpin_table_interlocked_outputs) {
             static const char *const last[] = {"b", "unknown, as it was never driven", "a"};
             printf("; last on: %s", last[report->last_way[i] + 1]);
         }

@@ -1,5 +1,5 @@
 /* A motor in closed loop: what leads from a set-point through regulators to effort, when it has
- * come there, and what watches over it. All of it hangs on wpin_closed_loop: firmware whose
+ * come there, and what watches over it. All of it is reached by wpin_closed_loop: firmware whose
  * configurations do not name that links none of it. */
 #include "motor_core.h"
 

@@ -100,14 +100,14 @@ TABLE(two_inputs_slow, 2, 0, NULL, 0,
 
 /* One input whose inverted partner is inside the chip. Lines: standby (mode), input (mode), pwm.
  * Only standby lets the motor coast; PWM low shorts it. */
-TABLE(hidden_partner, 3, 0x3, NULL, 0,
+TABLE(direction_pwm_standby, 3, 0x3, NULL, 0,
       ROW(COAST, L, K, L),
       ROW(BRAKE, H, K, L),
       ROW(FORWARD, H, H, D),
       ROW(REVERSE, H, L, D));
 
 /* On or off only. Lines: in1, in2. */
-TABLE(two_switched_inputs, 2, 0, NULL, 0,
+TABLE(two_inputs_on_off, 2, 0, NULL, 0,
       ROW(COAST, L, L),
       ROW(BRAKE, H, H),
       ROW(FORWARD, H, L),
@@ -122,7 +122,7 @@ TABLE(half_bridges, 3, 0x1, NULL, 0,
 
 /* A bare bridge. Lines: a-high, a-low, b-high, b-low. The driven leg's low side follows its high
  * side as the complement with dead time. */
-TABLE(four_switches, 4, 0, bridge_legs, 2,
+TABLE(full_bridge, 4, 0, bridge_legs, 2,
       ROW(COAST, L, L, L, L),
       ROW(BRAKE, L, H, L, H),
       ROW(FORWARD, D, C, L, H),
@@ -135,7 +135,7 @@ TABLE(servo_pulse, 1, 0, NULL, 0,
       ROW(REVERSE, P));
 
 /* Two outputs of which one at the most is on, with a free state. Lines: a, b. */
-TABLE(paired_outputs, 2, 0, paired_leg, 1,
+TABLE(interlocked_outputs, 2, 0, paired_leg, 1,
       ROW(COAST, L, L),
       ROW(FORWARD, H, L),
       ROW(REVERSE, L, H));
@@ -166,7 +166,7 @@ TABLE(stepper_enable, 6, 0, enabled_legs, 2,
 
 /* Three legs of two switches. Lines: a-high, a-low, b-high, b-low, c-high, c-low. From sector to
  * sector the current goes A to B, A to C, B to C, B to A, C to A, C to B. */
-TABLE(six_switches, 6, 0, phase_legs, 3,
+TABLE(three_phase_bridge, 6, 0, phase_legs, 3,
       ROW(COAST, L, L, L, L, L, L),
       ROW(BRAKE, L, H, L, H, L, H),
       ROW(STEP(0), D, C, L, H, L, L),
@@ -177,7 +177,7 @@ TABLE(six_switches, 6, 0, phase_legs, 3,
       ROW(STEP(5), L, L, L, H, D, C));
 
 /* The same lines; the low sides switch plainly. */
-TABLE(six_switches_high, 6, 0, phase_legs, 3,
+TABLE(three_phase_bridge_high, 6, 0, phase_legs, 3,
       ROW(COAST, L, L, L, L, L, L),
       ROW(BRAKE, L, H, L, H, L, H),
       ROW(STEP(0), D, L, L, H, L, L),

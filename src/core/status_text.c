@@ -62,7 +62,7 @@
         "Switch it off in time, hold it with less, or use a part made for longer.")                \
     ROW(WPIN_FAULT_RESET, "The controller was reset while it worked.",                             \
         "Look at its supply: sag at a start, a shared rail, a regulator without headroom.")        \
-    ROW(WPIN_FAULT_LINK, "The commander fell silent.",                                             \
+    ROW(WPIN_FAULT_LINK, "The link to the commander was lost.",                                    \
         "Look for the cable, the radio or the program the commands came from.")                    \
     ROW(WPIN_FAULT_LATE, "The tick came later than configured.",                                   \
         "Look for what kept the main loop or the interrupt away; or allow a longer step.")         \

@@ -17,7 +17,7 @@ typedef struct fit {
     double amps;            /* what a residual is measured in: the noise of the current, A */
 } fit;
 
-/* What is in series with the winding, in the mean of a period: switches and supply while they
+/* What is in series with the winding, averaged over a period: switches and supply while they
  * drive, what the current runs on through in the rest of it. */
 static double other_ohms(const fit *f, double duty) {
     const wpin_part_driver *b = &f->load->bridge;
@@ -231,7 +231,7 @@ static bool fit_all(fit *f, wpin_identification *to, char *why, size_t size) {
     size_t count = count_residuals(f->cut);
     if (count < 60) {
         snprintf(why, size,
-                 "the record holds too little motion (%zu stretches that tell something, at least "
+                 "the record holds too little motion (%zu stretches that show something, at least "
                  "60 are needed): a longer one, at more than one speed",
                  count);
         return false;

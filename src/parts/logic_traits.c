@@ -2,9 +2,9 @@
 #include "windpin/host/parts.h"
 
 static const wpin_logic_traits traits[WPIN_LOGIC_COUNT] = {
-    [WPIN_LOGIC_TWO_CHANNELS] = {.channels = true},
-    [WPIN_LOGIC_TWO_CHANNELS_ENABLE] = {.channels = true},
-    [WPIN_LOGIC_SIX_SWITCHES] = {.phases = true},
+    [WPIN_LOGIC_DUAL_BRIDGE] = {.channels = true},
+    [WPIN_LOGIC_DUAL_BRIDGE_ENABLE] = {.channels = true},
+    [WPIN_LOGIC_THREE_PHASE_BRIDGE] = {.phases = true},
     [WPIN_LOGIC_THREE_HALF_BRIDGES] = {.phases = true},
     [WPIN_LOGIC_LOW_SIDE] = {.one_switch = true, .wire_a = true},
     [WPIN_LOGIC_HIGH_SIDE] = {.one_switch = true, .wire_b = true},

@@ -6,8 +6,8 @@
 #include <string.h>
 #include <strings.h>
 
-/* Puts what hangs on the stage on its driver. */
-static bool hang(wpin_sim *sim, const wpin_rig_load *load, int driver) {
+/* Connects what the stage drives to its driver. */
+static bool connect(wpin_sim *sim, const wpin_rig_load *load, int driver) {
     wpin_part_motor motor = load->motor;
     wpin_part_lamp lamp = load->lamp;
     wpin_part_solenoid solenoid = load->solenoid;
@@ -145,7 +145,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     bridge.not_ready = !statics_met(load);
     bridge.latches = load->contact.triacs && !rig->supplies[load->supply].alternating;
     int number = wpin_sim_add_bridge(sim, &bridge, (int)load->supply);
-    if (number < 0 || !hang(sim, load, number)) {
+    if (number < 0 || !connect(sim, load, number)) {
         return false;
     }
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {

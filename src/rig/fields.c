@@ -167,6 +167,13 @@ int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *wor
             return (int)i;
         }
     }
+    const char *now = wpin_new_word(word);
+    for (size_t i = 0; now != NULL && i < count; i++) {
+        if (strcmp(words[i], now) == 0) {
+            wpin_say_at(reader, node, "'%s' is called '%s' now", word, now);
+            return -1;
+        }
+    }
     char all[512];
     join_words(all, sizeof all, words, count);
     const char *near = wpin_nearest_word(word, words, count);

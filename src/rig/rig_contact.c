@@ -1,5 +1,5 @@
 /* Relays: contacts that are open or closed at rest, snubbers, solid-state outputs, and what may
- * hang on alternating current. */
+ * be on alternating current. */
 #include "rig_parts.h"
 
 static const wpin_field snubber_fields[] = {
@@ -42,7 +42,7 @@ void wpin_check_alternating(wpin_reader *reader, const yaml_node_t *node, const 
     }
     if (!filament) {
         wpin_say_at(reader, node,
-                    "'%s' hangs on '%s', which alternates: only lamps with a filament are known "
+                    "'%s' is fed from '%s', which alternates: only lamps with a filament are known "
                     "there; motors, solenoids and diodes take direct current",
                     load->name, s->name);
     } else if (load->kind->solid && !load->contact.triacs) {

@@ -18,7 +18,7 @@ enum {
 static const wpin_field driver_fields[] = {
     NODE("off-phase", false),
     NODE("wires", false),
-    NODE("inverts", false),
+    NODE("inverting-inputs", false),
     NODE("heat", false),
     NODE("transistor", false),
     NODE("coil", false),
@@ -128,7 +128,8 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
     }
     if (nodes[DRIVER_INVERTS] != NULL && load->kind != NULL) {
         memset(load->inverts, 0, sizeof load->inverts);
-        wpin_read_lines(reader, nodes[DRIVER_INVERTS], load->kind, "inverts", load->inverts);
+        wpin_read_lines(reader, nodes[DRIVER_INVERTS], load->kind, "inverting-inputs",
+                        load->inverts);
     } else if (load->bridge.gate.shifter) {
         load->inverts[0] = true; /* its pin pulls the gate down when high */
     }
@@ -148,7 +149,7 @@ static void drive_by_pin(wpin_reader *reader, const yaml_node_t *node, const wpi
     b->input_resistance = 100e6;
     if (rig->supply_count != 0 && fabs(s->volts - c->logic_volts) > 0.05 * c->logic_volts) {
         wpin_say_at(reader, node,
-                    "'%s' hangs on a pin, which gives the %.3g V of 'logic'; supply '%s' is one of "
+                    "'%s' is on a pin, which gives the %.3g V of 'logic'; supply '%s' is one of "
                     "%.3g V. Expected the controller's logic supply",
                     load->name, c->logic_volts, s->name, s->volts);
     }
@@ -159,7 +160,7 @@ void wpin_read_driver(wpin_reader *reader, const yaml_node_t *load_node, yaml_no
                       const wpin_rig *rig, wpin_rig_load *load) {
     bool direct = load->kind != NULL && load->kind->direct;
     if (direct && node != NULL) {
-        wpin_say_at(reader, node, "'%s' hangs on a pin itself: there is no driver between",
+        wpin_say_at(reader, node, "'%s' is on a pin itself: there is no driver between",
                     load->name);
     } else if (direct) {
         drive_by_pin(reader, load_node, rig, load);

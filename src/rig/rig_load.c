@@ -7,7 +7,7 @@
 #include <string.h>
 
 enum {
-    LOAD_WHAT, /* one of these hangs on it */
+    LOAD_WHAT, /* one of these is connected to it */
     LOAD_SUPPLY = WHAT_COUNT,
     LOAD_STAGE,
     LOAD_DRIVER,

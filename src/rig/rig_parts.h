@@ -65,8 +65,8 @@ void wpin_read_board(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
 int wpin_find_board_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node);
 void wpin_read_accepts(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *list);
 uint32_t wpin_rig_fingerprint(const char *path);
-/* Whether something hangs on the stage, and what: motor, lamp, leds, solenoid or stepper. Nodes in
- * this order. */
+/* Whether something is connected to the stage, and what: motor, lamp, leds, solenoid or stepper.
+ * Nodes in this order. */
 enum { WHAT_MOTOR, WHAT_LAMP, WHAT_LEDS, WHAT_SOLENOID, WHAT_STEPPER, WHAT_COUNT };
 void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                     wpin_rig_load *load);

@@ -76,7 +76,7 @@ unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_
     return given;
 }
 
-/* A pin on which several loads hang on purpose: {pin: 2, shared: yes}. */
+/* A pin on which several loads are on purpose: {pin: 2, shared: yes}. */
 static void read_shared(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load,
                         unsigned line) {
     static const char *const words[] = {"no", "yes"};

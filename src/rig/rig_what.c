@@ -1,4 +1,4 @@
-/* What hangs on a stage: a motor, a lamp, a strip of diodes, a solenoid or a stepper. */
+/* What is connected to a stage: a motor, a lamp, a strip of diodes, a solenoid or a stepper. */
 #include "rig_parts.h"
 #include <math.h>
 
@@ -243,7 +243,7 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *
     for (int i = STEPPING_DUTY; i <= STEPPING_REST_DUTY && !pwm; i++) {
         if (nodes[i] != NULL) {
             wpin_say_at(reader, nodes[i],
-                        "%s: '%s' has no PWM; expected kind: two-channels-enable for it",
+                        "%s: '%s' has no PWM; expected kind: dual-bridge-enable for it",
                         stepping_fields[i].key, kind->name);
             return;
         }
@@ -252,7 +252,7 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *
         wpin_say_at(reader, end, "at-end: reduce needs 'rest-duty', e.g. rest-duty: 50%%");
     } else if (reduces && !rows && !pwm) {
         wpin_say_at(reader, end,
-                    "at-end: '%s' can't reduce the current; expected kind: two-channels-enable, or "
+                    "at-end: '%s' can't reduce the current; expected kind: dual-bridge-enable, or "
                     "an own-table with a row 'rest'",
                     kind->name);
     } else if (s->rest_duty > s->duty) {
@@ -331,8 +331,9 @@ static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpi
                     load->kind->name, load->name);
     } else if (brushless && !legs && !wpin_logic_of(load->kind->logic)->pulses) {
         wpin_say_at(reader, node,
-                    "a brushless motor (pole-pairs) can't hang on a stage '%s'; expected "
-                    "six-switches, six-switches-high or three-half-bridges for its three wires, or "
+                    "a brushless motor (pole-pairs) can't be connected to a stage '%s'; expected "
+                    "three-phase-bridge, three-phase-bridge-high or three-half-bridges for its "
+                    "three wires, or "
                     "servo-pulse for a controller of its own",
                     load->kind->name);
     }
@@ -362,9 +363,9 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
     }
     bool coils = load->kind != NULL && load->kind->coils;
     if (load->kind != NULL && found >= 0 && coils != wpin_rig_type(load)->steps) {
-        wpin_say_at(reader, nodes[found], "a %s can't hang on a stage '%s'; expected %s",
+        wpin_say_at(reader, nodes[found], "a %s can't be connected to a stage '%s'; expected %s",
                     kinds[found].key, load->kind->name,
-                    coils ? "a stepper, or another kind of stage" : "kind: two-channels for it");
+                    coils ? "a stepper, or another kind of stage" : "kind: dual-bridge for it");
     } else if (load->kind != NULL && found >= 0) {
         check_phases(reader, nodes[found], load);
     }

@@ -264,7 +264,7 @@ int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *in
                          int64_t until);
 /* What an input loads its pin with: the chip's resistance, a base resistor, a relay's coil. */
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge);
-/* Whether the level a pin reaches is too low for what hangs on it. */
+/* Whether the level a pin reaches is too low for what is connected to it. */
 bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pin pin);
 /* Sees what the transistor of a driver makes of the pin's level: resistance, never off, punctured.
  */

@@ -49,7 +49,7 @@ static wpin_leg_state switches(bool high_side, bool low_side) {
     return high_side ? WPIN_LEG_HIGH : (low_side ? WPIN_LEG_LOW : WPIN_LEG_OFF);
 }
 
-static wpin_legs hidden_partner(const bool *high) {
+static wpin_legs direction_pwm_standby(const bool *high) {
     if (!high[2]) {
         return all_off;
     }
@@ -73,12 +73,12 @@ wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high) {
     case WPIN_LOGIC_TWO_INPUTS_ENABLE: return two_inputs_enable(part, high);
     case WPIN_LOGIC_TWO_INPUTS_ENABLE_STANDBY:
         return high[3] ? two_inputs_enable(part, high) : all_off;
-    case WPIN_LOGIC_HIDDEN_PARTNER: return hidden_partner(high);
+    case WPIN_LOGIC_DIRECTION_PWM_STANDBY: return direction_pwm_standby(high);
     case WPIN_LOGIC_HALF_BRIDGES:
         return high[2] ? (wpin_legs){.a = follow(high[0]), .b = follow(high[1])} : all_off;
-    case WPIN_LOGIC_FOUR_SWITCHES:
+    case WPIN_LOGIC_FULL_BRIDGE:
         return (wpin_legs){.a = switches(high[0], high[1]), .b = switches(high[2], high[3])};
-    case WPIN_LOGIC_SIX_SWITCHES:
+    case WPIN_LOGIC_THREE_PHASE_BRIDGE:
         return (wpin_legs){.a = switches(high[0], high[1]),
                            .b = switches(high[2], high[3]),
                            .c = switches(high[4], high[5])};
@@ -92,9 +92,9 @@ wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high) {
         return (wpin_legs){.a = high[0] ? WPIN_LEG_OFF : WPIN_LEG_HIGH, .b = WPIN_LEG_LOW};
     case WPIN_LOGIC_RELAY:
         return (wpin_legs){.a = high[0] ? WPIN_LEG_HIGH : WPIN_LEG_OFF, .b = WPIN_LEG_LOW};
-    case WPIN_LOGIC_TWO_CHANNELS:
+    case WPIN_LOGIC_DUAL_BRIDGE:
         return channels(two_inputs(high[0], high[1]), two_inputs(high[2], high[3]));
-    case WPIN_LOGIC_TWO_CHANNELS_ENABLE:
+    case WPIN_LOGIC_DUAL_BRIDGE_ENABLE:
         return channels(two_inputs_enable(part, high), two_inputs_enable(part, high + 3));
     case WPIN_LOGIC_TWO_RELAYS: return (wpin_legs){.a = follow(high[0]), .b = follow(high[1])};
     case WPIN_LOGIC_SERVO_PULSE:

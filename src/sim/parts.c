@@ -1,4 +1,4 @@
-/* Adds parts to a board: supplies, drivers, and what hangs on them. */
+/* Adds parts to a board: supplies, drivers, and what is connected to them. */
 #include "board.h"
 #include <math.h>
 #include <stdio.h>

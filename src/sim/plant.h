@@ -59,7 +59,7 @@ static inline double wpin_feed_volts(const wpin_feed *f) {
     return (f->volts - f->sag) * f->share;
 }
 
-/* What hangs on the driver. */
+/* What the driver drives. */
 typedef enum wpin_plant_kind {
     WPIN_PLANT_MOTOR,
     WPIN_PLANT_LAMP,

@@ -35,7 +35,7 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
     return window;
 }
 
-/* Mean current each load drew in the stretch; the sum, with what hangs on it besides. */
+/* Mean current each load drew in the stretch; the sum, with what else is connected to it. */
 static double take_currents(wpin_sim *sim, int supply, double seconds) {
     double total = supply == sim->feeds_controller ? sim->controller_amps : 0;
     for (int i = 0; i < sim->supply_count; i++) {
@@ -91,7 +91,7 @@ static void pump(wpin_supply *s, double total, double seconds) {
     s->pumped = fmax(0, s->pumped - total * seconds / s->part.capacitance);
 }
 
-/* At its limit the voltage gives way until no more is drawn. */
+/* At its limit the voltage droops until no more is drawn. */
 static void droop(wpin_sim *sim, wpin_supply *s, double total) {
     double step = s->part.volts / s->part.limit_amps * DROOP_GAIN;
     bool before = s->droop > 0.05 * s->part.volts;

@@ -23,7 +23,7 @@ static void stall(const double *v, wpin_answer *a) {
              v[STALL_CONSTANT] * 1e3, v[STALL_RPM]);
     wpin_say(a, "braked from speed", braked, WPIN_CURRENT, "K w / R = %s / %s", VOLTS(emf),
              OHMS(ohms));
-    wpin_say(a, "turned over at speed", turned, WPIN_CURRENT, "(V + K w) / R = (%s + %s) / %s",
+    wpin_say(a, "reversed at speed", turned, WPIN_CURRENT, "(V + K w) / R = (%s + %s) / %s",
              VOLTS(v[STALL_SUPPLY]), VOLTS(emf), OHMS(ohms));
     wpin_margin(a, v[STALL_LIMIT] / held);
     if (turned > v[STALL_LIMIT] && held <= v[STALL_LIMIT]) {

@@ -5,7 +5,18 @@
 
 static const struct {
     const char *old, *now;
-} words[] = {{"tell", "preview"}, {"teach", "calibrate"}, {"teach-powered", "calibrate-powered"}};
+} words[] = {{"tell", "preview"},
+             {"teach", "calibrate"},
+             {"teach-powered", "calibrate-powered"},
+             {"hidden-partner", "direction-pwm-standby"},
+             {"two-switched-inputs", "two-inputs-on-off"},
+             {"four-switches", "full-bridge"},
+             {"paired-outputs", "interlocked-outputs"},
+             {"two-channels", "dual-bridge"},
+             {"two-channels-enable", "dual-bridge-enable"},
+             {"six-switches", "three-phase-bridge"},
+             {"six-switches-high", "three-phase-bridge-high"},
+             {"inverts", "inverting-inputs"}};
 
 const char *wpin_new_word(const char *old) {
     for (size_t i = 0; i < sizeof words / sizeof *words; i++) {

@@ -183,11 +183,11 @@ static wpin_seen_verdict say_motor(const wpin_rig *rig, const wpin_rig_load *loa
         return WPIN_SEEN_TROUBLE;
     }
     if (seen->speed) {
-        snprintf(words, size, "as far as its encoder%s tell%s, as asked",
+        snprintf(words, size, "as far as its encoder%s show%s, as asked",
                  seen->current ? " and its current" : "", seen->current ? "" : "s");
     } else {
         snprintf(words, size,
-                 "as far as its current tells, as asked; which way it turns is not measured");
+                 "as far as its current shows, as asked; which way it turns is not measured");
     }
     return WPIN_SEEN_FINE;
 }
@@ -224,6 +224,6 @@ wpin_seen_verdict wpin_seen_judge(const wpin_rig *rig, int number, const wpin_se
     if (motor) {
         return say_motor(rig, load, seen, words, size);
     }
-    snprintf(words, size, "as far as its current tells, as asked");
+    snprintf(words, size, "as far as its current shows, as asked");
     return WPIN_SEEN_FINE;
 }

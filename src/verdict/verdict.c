@@ -106,8 +106,8 @@ static void judge_motion(const wpin_session *run, wpin_step_result *step) {
         return;
     }
     bool early = too_early(run, step), never_moved = step->rpm_peak == 0 && !early;
-    bool ends_standing =
-        !ended_at_rest && stands(step) && !early && !wpin_asks_speed(step); /* else in the mean */
+    bool ends_standing = !ended_at_rest && stands(step) && !early &&
+                         !wpin_asks_speed(step); /* else by its average */
     if (!never_moved && wpin_judge_course(run, step)) {
         return;
     }

@@ -17,7 +17,7 @@ void wpin_judge_current(const wpin_session *run, wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     double most = load->current.within * load->current.rated;
     double now = fabs(fabs(step->asked_amps) - step->measured_amps);
-    double end = fmin(step->mean_off, now); /* in the mean it may still have been on its way */
+    double end = fmin(step->mean_off, now); /* on average it may still have been on its way */
     double torque = wpin_rig_torque(load, fabs(step->asked_amps));
     if (!step->reached && step->until) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, what it waited for came first");

@@ -10,7 +10,7 @@ static double may_be_off(const wpin_session *run, const wpin_step_result *step) 
 
 void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
     double most = may_be_off(run, step), now = fabs(step->asked_rpm - step->measured_rpm);
-    double end = fmin(step->mean_off, now); /* in the mean it may still have been on its way */
+    double end = fmin(step->mean_off, now); /* on average it may still have been on its way */
     if (!step->reached && step->until) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, what it waited for came first");
     } else if (!step->reached) {

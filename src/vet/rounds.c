@@ -83,7 +83,7 @@ static flowing flows_at(const walk *w, double duty) {
 }
 
 /* A start: on a ramp what inertia and friction take; at once the stall current, which fades with
- * the motor's lag, so that three lags have a sixth of its square in the mean. A coil's is its kick.
+ * the motor's lag, so that three lags have a sixth of its square on average. A coil's is its kick.
  */
 static void begin(walk *w, double duty) {
     const wpin_facts *f = w->f;

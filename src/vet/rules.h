@@ -21,7 +21,7 @@ typedef struct wpin_facts {
     double most_amps;   /* what a bipolar switch passes by its base; else infinity */
     double
         stall_amps; /* at all the duty it may have; lamps: inrush; solenoids and steppers: rest */
-    double surge_amps; /* most its supply ever has to give, in the mean of a PWM period */
+    double surge_amps; /* most its supply ever has to give, averaged over a PWM period */
     double start_amps; /* at a start on its ramp */
     double torque;     /* friction and load on the motor's shaft, turning, Nm */
     double hold;       /* the same at rest */
@@ -91,7 +91,7 @@ bool wpin_asked_between(const wpin_vetter *v, const wpin_rig_load *load, double 
 /* What the driver loses while a motor is held at a duty, W. */
 double wpin_stall_watts(const wpin_facts *f, double duty);
 /* While its ramp climbs to all its duty, turning or held: the most its driver is warmer than the
- * air, when it began so much warmer, K; the most of its diodes' current in the mean of a second. */
+ * air, when it began so much warmer, K; the most of its diodes' current averaged over a second. */
 typedef struct wpin_climb {
     double rise, diode_amps;
 } wpin_climb;

@@ -308,7 +308,7 @@ const wpin_rule_entry wpin_rules_pins[] = {
     {{"static-condition", "stage statics", "a jumper or switch that stands wrong",
       WPIN_EFFECT_DEAD},
      statics},
-    {{"inverted-line", "stage inverted; driver inverts",
+    {{"inverted-line", "stage inverted; driver inverting-inputs",
       "a line that is inverted though the stage does not say so", WPIN_EFFECT_MOVES},
      inverted},
     {{"no-stop", "inputs stops", "something moves and nothing stops it", WPIN_EFFECT_ADVICE},

@@ -109,7 +109,7 @@ static void cure_current(wpin_finding *n, const wpin_facts *f, bool rests) {
     bool pwm = wpin_stage_kind_has_pwm(f->load->kind);
     double share = fmin(0.95 * s->rated_amps / fmax(f->stall_amps / 2, 1e-9), 1);
     if (share > 0.05) {
-        wpin_cure(n, pwm ? "duty: %.0f%%" : "kind: two-channels-enable, with duty: %.0f%%",
+        wpin_cure(n, pwm ? "duty: %.0f%%" : "kind: dual-bridge-enable, with duty: %.0f%%",
                   floor(100 * share * f->load->stepping.duty));
     }
     wpin_cure_value(n,

@@ -66,7 +66,7 @@ static void trip_too_high(wpin_vetter *v) {
                 wpin_cure_value(n, WPIN_KEY(.path = "current-trip.level", .unit = "A", .digits = 3),
                                 level, NULL);
             } else {
-                wpin_cure(n, "an encoder or a limit switch that tells that it stands");
+                wpin_cure(n, "an encoder or a limit switch that shows that it stands");
             }
         }
     }

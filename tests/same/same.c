@@ -362,14 +362,15 @@ static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8
 
 static const WPIN_FLASH wpin_line phase_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
                                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
-static const WPIN_FLASH wpin_stage_config inverters[] = {{.table = &wpin_table_six_switches_high,
-                                                          .lines = phase_lines,
-                                                          .pwm_hz = 20000,
-                                                          .dead_time_us = 2},
-                                                         {.table = &wpin_table_three_half_bridges,
-                                                          .lines = phase_lines,
-                                                          .pwm_hz = 20000,
-                                                          .reversed = true}};
+static const WPIN_FLASH wpin_stage_config inverters[] = {
+    {.table = &wpin_table_three_phase_bridge_high,
+     .lines = phase_lines,
+     .pwm_hz = 20000,
+     .dead_time_us = 2},
+    {.table = &wpin_table_three_half_bridges,
+     .lines = phase_lines,
+     .pwm_hz = 20000,
+     .reversed = true}};
 static wpin_six_step phases;
 #define SENSORS .hall = {14, 15, 16}, .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)
 static const WPIN_FLASH wpin_six_step_config phase_configs[] = {{.stage = &inverters[0], SENSORS},

@@ -42,8 +42,8 @@ typedef struct wpin_part_supply {
     double capacitance; /**< It can not take current back: what returns charges this, F. 0: it can,
                              like a battery. */
     bool reversed;      /**< Plus and minus are swapped. */
-    bool droops;     /**< At its limit the voltage gives way instead of cutting out: a weak port. */
-    double capacity; /**< Of cells, As: the open voltage falls evenly to... 0: never. */
+    bool droops;        /**< At its limit the voltage droops instead of cutting out: a weak port. */
+    double capacity;    /**< Of cells, As: the open voltage falls evenly to... 0: never. */
     double empty_volts; /**< ...this when it is used up, and then to nothing. */
 } wpin_part_supply;
 
@@ -90,11 +90,11 @@ typedef enum wpin_logic {
     WPIN_LOGIC_TWO_INPUTS_ENABLE_STANDBY,
     /** input, pwm, standby: standby low is free; PWM high drives leg A by the input and leg B by
      * its inverse; PWM low shorts. */
-    WPIN_LOGIC_HIDDEN_PARTNER,
+    WPIN_LOGIC_DIRECTION_PWM_STANDBY,
     /** a, b, enable: enable low is free; else each leg follows its input. */
     WPIN_LOGIC_HALF_BRIDGES,
     /** a-high, a-low, b-high, b-low: each switch by itself; both of a leg is a short. */
-    WPIN_LOGIC_FOUR_SWITCHES,
+    WPIN_LOGIC_FULL_BRIDGE,
     /** gate: one switch to ground; the motor's other end is on the supply. */
     WPIN_LOGIC_LOW_SIDE,
     /** gate: one switch to the supply, on while the gate is low; the other end is on ground. */
@@ -106,12 +106,12 @@ typedef enum wpin_logic {
     /** pulse: a controller of its own that drives by the width of servo-style pulses. */
     WPIN_LOGIC_SERVO_PULSE,
     /** a1, a2, b1, b2: two bridge channels, each as two inputs, with a winding each. */
-    WPIN_LOGIC_TWO_CHANNELS,
+    WPIN_LOGIC_DUAL_BRIDGE,
     /** a1, a2, a-enable, b1, b2, b-enable: the same, each with an enable. */
-    WPIN_LOGIC_TWO_CHANNELS_ENABLE,
+    WPIN_LOGIC_DUAL_BRIDGE_ENABLE,
     /** a-high, a-low, b-high, b-low, c-high, c-low: three legs, each switch by itself; both of a
      * leg is a short. For a brushless motor, as the next. */
-    WPIN_LOGIC_SIX_SWITCHES,
+    WPIN_LOGIC_THREE_PHASE_BRIDGE,
     /** a, a-enable, b, b-enable, c, c-enable: enable low is off; else each leg follows its input.
      */
     WPIN_LOGIC_THREE_HALF_BRIDGES,
@@ -206,7 +206,7 @@ typedef struct wpin_part_driver {
     bool not_ready;        /**< A jumper or switch keeps it off. */
     wpin_part_gate gate;   /**< Of a single transistor. */
     wpin_part_opto opto;   /**< Of each input. */
-    double coil_ohms;      /**< A relay whose coil hangs on the pin: its resistance, ohm... */
+    double coil_ohms;      /**< A relay whose coil is on the pin itself: its resistance, ohm... */
     double coil_volts;     /**< ...and the volts that close it. 0: a transistor drives it. */
     double motor_farads;   /**< Capacitor across the motor, F. */
     double pulse_zero;     /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
@@ -346,7 +346,8 @@ typedef struct wpin_part_reading {
     double driver_degrees; /**< Temperature of the driver, degC. */
 } wpin_part_reading;
 
-/** Which part of a board: number of a pin, of a driver (wpin_sim_add_bridge), of what hangs on one.
+/** Which part of a board: number of a pin, of a driver (wpin_sim_add_bridge), of what is connected
+ * to one.
  */
 typedef struct wpin_part_id {
     enum { WPIN_ID_PIN, WPIN_ID_DRIVER, WPIN_ID_LOAD } kind;

@@ -171,7 +171,7 @@ typedef struct wpin_rig_limits {
     double overload_first; /**< Heat taken for granted at the start, share of what trips. */
 } wpin_rig_limits;
 
-/** What hangs on a stage. */
+/** What is connected to a stage. */
 typedef enum wpin_rig_what {
     WPIN_RIG_MOTOR,
     WPIN_RIG_LAMP,

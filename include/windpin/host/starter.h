@@ -1,5 +1,5 @@
 /** @file starter.h
- * A first rig and a first plan from a few answers: what hangs on how many wires, the supply, the
+ * A first rig and a first plan from a few answers: what has how many wires, the supply, the
  * stage. Sound by their making; every figure that has to be measured says so. Host only.
  */
 #ifndef WINDPIN_STARTER_H
@@ -33,7 +33,7 @@ typedef struct wpin_starter {
     double volts, watts; /**< Of the supply; of the load when it works as it is meant to. */
 } wpin_starter;
 
-/** Whether this load can hang on that stage. */
+/** Whether this load can be connected to that stage. */
 WPIN_API bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind);
 /** Writes rig and plan. False when a file can not be written. */
 WPIN_API bool wpin_starter_write(const wpin_starter *starter, FILE *rig, FILE *plan);

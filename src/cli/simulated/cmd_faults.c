@@ -131,7 +131,7 @@ static void print_table(const wpin_rig *rig, const wpin_trials *trials) {
     printf("%-32s %6s %8s %6s  %-15s %-18s %6s %6s %6s %6s\n", "", "", "", "right", "after s", "",
            "record", "not", "not", "");
     printf("%-32s %6s %8s %6s  %-15s %-18s %6s %6s %6s %6s\n", "fault", "tried", "noticed", "name",
-           "", "told as, mostly", "only", "driven", "seen", "burnt");
+           "", "reported as", "only", "driven", "seen", "burnt");
     for (size_t i = 0; i < trials->count; i++) {
         const wpin_trial *t = &trials->all[i];
         print_row(t);

@@ -135,7 +135,7 @@ static double own(const wpin_rig_load *load, const wpin_identification *found, i
 
 static void print_row(const wpin_rig_load *load, const wpin_identification *found, int i) {
     const wpin_estimate *e = &found->constants[i];
-    char said[40], is[40] = "not told", off[40] = "";
+    char said[40], is[40] = "not known", off[40] = "";
     wpin_dimension d = constants[i].dimension;
     double mine = own(load, found, i);
     wpin_quantity_write(said, sizeof said, in_rig(&load->motor, (wpin_constant)i), d);
