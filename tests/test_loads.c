@@ -1,5 +1,5 @@
-/* What is connected to the stages besides plain motors, and what feeds them: run through rig and plan,
- * each thing seen to work and seen to fail for its own reason. */
+/* What is connected to the stages besides plain motors, and what feeds them: run through rig and
+ * plan, each thing seen to work and seen to fail for its own reason. */
 #define _GNU_SOURCE
 #include "support.h"
 #include <math.h>

@@ -119,7 +119,7 @@ static double loop_ohms(const wpin_rig *rig, const wpin_rig_load *load, double w
 static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_motor *m = &load->motor;
     double volts = rig->supplies[load->supply].volts;
-    double no_load = volts / m->constant * 30 / 3.14159265358979 / m->gear_ratio;
+    double no_load = wpin_part_output_rpm(m, volts / m->constant);
     printf("  motor       %.4g ohm, %.4g mH, %.4g mNm/A, %.4g gcm2, gear %.4g:1\n", m->resistance,
            m->inductance * 1e3, m->constant * 1e3, m->inertia * 1e7, m->gear_ratio);
     if (m->pole_pairs > 0) {

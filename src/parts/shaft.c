@@ -1,6 +1,8 @@
 /* Motor, gear and load as one, on the motor's own shaft. */
 #include "windpin/host/parts.h"
 
+#define PI 3.14159265358979323846
+
 wpin_at_shaft wpin_part_at_shaft(const wpin_part_motor *m) {
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
     return (wpin_at_shaft){.holds = m->static_friction + load,
@@ -12,4 +14,12 @@ wpin_at_shaft wpin_part_at_shaft(const wpin_part_motor *m) {
 
 double wpin_part_drag(const wpin_at_shaft *shaft, double w) {
     return shaft->drags + (shaft->viscous + shaft->quadratic * w) * w;
+}
+
+double wpin_part_shaft_speed(const wpin_part_motor *motor, double rpm) {
+    return rpm * motor->gear_ratio * PI / 30;
+}
+
+double wpin_part_output_rpm(const wpin_part_motor *motor, double speed) {
+    return speed * 30 / PI / motor->gear_ratio;
 }

@@ -19,7 +19,7 @@ static double usual_torque(const wpin_rig *rig, const wpin_rig_load *l, double r
         most = limits[i] > 0 ? fmin(most, limits[i]) : most;
     }
     wpin_at_shaft shaft = wpin_part_at_shaft(&l->motor);
-    double w = rpm * l->motor.gear_ratio * PI / 30;
+    double w = wpin_part_shaft_speed(&l->motor, rpm);
     double drag = wpin_part_drag(&shaft, w) / l->motor.constant;
     double fast = wpin_rig_mean_amps(rig, l, l->limits.duty_max, w);
     double amps = fmin(0.1 * wpin_rig_mean_amps(rig, l, 1, 0), (fmin(most, fast) - drag) / 2);

@@ -69,7 +69,7 @@ static void work_out(wpin_waves *w, const wpin_part_reading *r, const wpin_rig *
     w->torque = sum / (double)w->count;
     w->rpm = r->rpm_mean;
     w->watts = rig->supplies[load->supply].volts * r->supply_amps;
-    w->driven = w->torque * w->rpm / 30 * 3.14159265358979 * load->motor.gear_ratio;
+    w->driven = w->torque * wpin_part_shaft_speed(&load->motor, w->rpm);
 }
 
 static bool run(wpin_one_load *one, double duty, wpin_waves *w, char *why, size_t why_size) {

@@ -66,7 +66,7 @@ wpin_current_design wpin_rig_current_design(const wpin_rig *rig, const wpin_rig_
     double lag = load->motor.inductance / ohms + load->bridge.sense_filter, late = 1.5 * tick;
     double response = fmax(c->response, 3 * (late + load->bridge.sense_filter));
     double slope = wpin_rig_amps_per_duty(rig, load, 0);
-    double full = wpin_rig_full_rpm(rig, load) * load->motor.gear_ratio * PI / 30;
+    double full = wpin_part_shaft_speed(&load->motor, wpin_rig_full_rpm(rig, load));
     double emf = load->motor.constant * full / rig->supplies[load->supply].volts;
     return (wpin_current_design){.feed = wpin_rig_duty_at(rig, load, c->rated, 0),
                                  .emf = load->encoder.there ? emf : 0,

@@ -84,7 +84,7 @@ wpin_sensorless_design wpin_rig_sensorless_design(const wpin_rig *rig, const wpi
     wpin_at_shaft shaft = wpin_part_at_shaft(m);
     double volts = rig->supplies[load->supply].volts, ohms = wpin_rig_loop_ohms(rig, load);
     double k = m->constant, sector = PI / 3 / m->pole_pairs, no_load = volts / k;
-    double to_shaft = PI / 30 * m->gear_ratio;
+    double to_shaft = wpin_part_shaft_speed(m, 1);
     double speed = c->hand_over > 0 ? c->hand_over * to_shaft : EMF_SHARE * no_load;
     double unhurried = speed * speed / (2 * LEAST_SECTORS * sector);
     double drags = shaft.holds + shaft.viscous * speed + shaft.quadratic * speed * speed;

@@ -36,7 +36,7 @@ double wpin_rig_amps_per_duty(const wpin_rig *rig, const wpin_rig_load *load, do
 
 double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_motor *m = &load->motor;
-    double no_load = rig->supplies[load->supply].volts / m->constant * 30 / PI / m->gear_ratio;
+    double no_load = wpin_part_output_rpm(m, rig->supplies[load->supply].volts / m->constant);
     return load->speed.there ? load->speed.maximum : no_load;
 }
 
@@ -44,7 +44,7 @@ static wpin_speed_plant plant_of(const wpin_rig *rig, const wpin_rig_load *load)
     const wpin_part_motor *m = &load->motor;
     wpin_at_shaft shaft = wpin_part_at_shaft(m);
     double k = m->constant, ohms = wpin_rig_loop_ohms(rig, load);
-    double full = load->speed.maximum * m->gear_ratio * PI / 30;
+    double full = wpin_part_shaft_speed(m, load->speed.maximum);
     double share = load->speed.rated / load->speed.maximum, w = share * full;
     double line = 4 * 60 / (load->speed.rated * wpin_rig_counts_at_output(load));
     double turns = shaft.drags / k, runs = turns + shaft.viscous * w / k, loose = shaft.holds / k;
@@ -85,7 +85,7 @@ wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_loa
     wpin_speed_plant plant = plant_of(rig, load);
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     const double hair = 0.01;
-    double w = rpm * load->motor.gear_ratio * PI / 30, dw = hair * w;
+    double w = wpin_part_shaft_speed(&load->motor, rpm), dw = hair * w;
     double duty = fmin(wpin_rig_speed_duty(rig, load, rpm), 1 - hair);
     double here = wpin_rig_mean_amps(rig, load, duty, w);
     plant.amps_per_duty = (wpin_rig_mean_amps(rig, load, duty + hair, w) - here) / hair;
@@ -107,7 +107,7 @@ double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, double rpm) {
-    double w = fabs(rpm) * load->motor.gear_ratio * PI / 30;
+    double w = wpin_part_shaft_speed(&load->motor, fabs(rpm));
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double amps = rpm == 0 ? 0 : wpin_part_drag(&shaft, w) / load->motor.constant;
     double duty = wpin_rig_duty_at(rig, load, amps, w);

@@ -465,7 +465,7 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
 
 /* Running into an end stop faster than a creep is worth a word. */
 static void tell_hit(wpin_sim *sim, wpin_plant *plant, const wpin_bridge *bridge) {
-    const double rpm = plant->hit * 30 / 3.14159265358979 / plant->motor.gear_ratio;
+    const double rpm = wpin_part_output_rpm(&plant->motor, plant->hit);
     if (plant->hit > 0 && rpm > 0.1) {
         wpin_board_note(sim, sim->now, bridge->name, "drove its load into an end stop at %.3g rpm",
                         rpm);

@@ -1,16 +1,7 @@
 /* How a pin drives what is behind it: chip inputs, opto inputs, bases, gates, relay coils. */
 #include "board.h"
+#include "windpin/host/calc.h"
 #include <math.h>
-
-static double base_amps(const wpin_sim *sim, const wpin_part_gate *gate) {
-    double over = sim->controller.logic_volts - gate->base_volts;
-    return fmax(0, over) / (gate->base_ohms + sim->controller.pin_resistance);
-}
-
-static double opto_amps(const wpin_sim *sim, const wpin_part_opto *opto) {
-    double over = sim->controller.logic_volts - opto->forward_volts;
-    return fmax(0, over) / (opto->series_ohms + sim->controller.pin_resistance);
-}
 
 /* The resistance to ground that takes so much from a high pin. */
 static double ohms_that_take(const wpin_sim *sim, double amps) {
@@ -24,10 +15,10 @@ double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge) {
         return part->coil_ohms;
     }
     if (part->opto.least_amps > 0) {
-        return ohms_that_take(sim, opto_amps(sim, &part->opto));
+        return ohms_that_take(sim, wpin_part_opto_amps(&sim->controller, &part->opto));
     }
     if (part->gate.kind == WPIN_TRANSISTOR_NPN) {
-        return ohms_that_take(sim, base_amps(sim, &part->gate));
+        return ohms_that_take(sim, wpin_part_base_amps(&sim->controller, &part->gate));
     }
     return part->input_resistance;
 }
@@ -40,7 +31,7 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
         return loaded < part->coil_volts;
     }
     if (part->opto.least_amps > 0) {
-        return opto_amps(sim, &part->opto) < part->opto.least_amps;
+        return wpin_part_opto_amps(&sim->controller, &part->opto) < part->opto.least_amps;
     }
     switch (part->gate.kind) {
     case WPIN_TRANSISTOR_NPN: return c->logic_volts <= part->gate.base_volts;
@@ -50,20 +41,18 @@ bool wpin_bridge_is_deaf(const wpin_sim *sim, const wpin_bridge *bridge, wpin_pi
     }
 }
 
-/* On-resistance at a gate voltage: triode region, R goes with 1 / (V_GS - V_T). */
+/* On-resistance at a gate voltage; at its threshold and below a switch that hardly leads. */
 static double fet_ohms(const wpin_part_driver *part, double gate_volts) {
     const wpin_part_gate *g = &part->gate;
-    if (gate_volts >= g->stated_at) {
-        return part->on_resistance;
-    }
-    return part->on_resistance * (g->stated_at - g->threshold) /
-           fmax(gate_volts - g->threshold, 1e-3);
+    double ohms = wpin_calc_fet_ohms(part->on_resistance, g->stated_at, g->threshold, gate_volts);
+    return fmin(ohms, part->on_resistance * (g->stated_at - g->threshold) / 1e-3);
 }
 
 /* A bipolar switch passes gain x base current at most; 0 where its load never asks for more. */
 static double bipolar_most(const wpin_sim *sim, const wpin_bridge *bridge) {
     const wpin_plant *plant = sim->plants[bridge->motor];
-    double most = bridge->part.gate.gain * base_amps(sim, &bridge->part.gate);
+    double most =
+        bridge->part.gate.gain * wpin_part_base_amps(&sim->controller, &bridge->part.gate);
     bool never = plant->kind != WPIN_PLANT_LAMP && most >= plant->feed.volts / plant->cold_ohms;
     return never ? 0 : fmax(most, 1e-9);
 }
@@ -116,7 +105,8 @@ static void tell_deaf(wpin_sim *sim, const wpin_bridge *bridge, int input) {
     } else if (part->opto.least_amps > 0) {
         wpin_board_note(sim, sim->now, bridge->name,
                         "does not switch: its opto input gets %.3g mA, it takes %.3g mA",
-                        opto_amps(sim, &part->opto) * 1e3, part->opto.least_amps * 1e3);
+                        wpin_part_opto_amps(&sim->controller, &part->opto) * 1e3,
+                        part->opto.least_amps * 1e3);
     } else if (part->gate.kind == WPIN_TRANSISTOR_NONE) {
         wpin_board_note(sim, sim->now, bridge->name,
                         "reads every line low: a high pin reaches %.3g V, it needs %.3g V", level,

@@ -464,7 +464,7 @@ void wpin_pair_go(wpin_plant *plant, const wpin_pair *to) {
 }
 
 wpin_part_reading wpin_plant_read(wpin_plant *plant) {
-    const double to_rpm = 30 / PI / plant->motor.gear_ratio;
+    const double to_rpm = wpin_part_output_rpm(&plant->motor, 1);
     const wpin_sums *s = &plant->sums;
     const wpin_part_motor *m = &plant->motor;
     double time = s->time > 0 ? s->time : 1;

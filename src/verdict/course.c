@@ -26,7 +26,7 @@ static double due_amps(const wpin_session *run, const wpin_rig_load *load, doubl
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     double ohms = m->resistance + switches * load->bridge.on_resistance;
     double hz = wpin_stage_kind_takes_duty(load->kind) ? load->limits.pwm_hz : 0;
-    double speed = fabs(rpm) * PI / 30 * m->gear_ratio;
+    double speed = wpin_part_shaft_speed(m, fabs(rpm));
     wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, hz, speed);
     double amps = wpin_calc_pwm_wave(&loop, hz > 0 ? duty : 1).most;
     bool coming = duty * volts - switches * load->bridge.saturation_volts >

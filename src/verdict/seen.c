@@ -36,7 +36,7 @@ static due currents_due(const wpin_rig *rig, const wpin_rig_load *load, double d
     double w = wpin_due_speed(rig, load, duty);
     double drags = s.drags + s.viscous * w + s.quadratic * w * w;
     return (due){drags / load->motor.constant, wpin_rig_mean_amps(rig, load, duty, 0),
-                 w * 30 / PI / load->motor.gear_ratio};
+                 wpin_part_output_rpm(&load->motor, w)};
 }
 
 /* The same of a duty in steps: it is asked for in every control period. */

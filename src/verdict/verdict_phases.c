@@ -4,15 +4,15 @@
 #include "verdict.h"
 #include <math.h>
 
-#define PI 3.14159265358979323846
 /* What a bench that is not quite the rig may be off by, as a share of what it turns unloaded: under
  * load the speed is the small difference of two figures. */
+#define PI      3.14159265358979323846
 #define FAR_OFF 0.3
 
 /* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
 static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wpin_rig_load *load) {
     wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
-    double w = fabs(step->rpm) * PI / 30 * load->motor.gear_ratio;
+    double w = wpin_part_shaft_speed(&load->motor, fabs(step->rpm));
     double due = (s.drags + s.viscous * w + s.quadratic * w * w) / load->motor.constant;
     double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
     const wpin_part_reading *last = &run->last[step->load];
@@ -48,9 +48,9 @@ bool wpin_judge_phases(const wpin_session *run, wpin_step_result *step) {
         return judge_cost(run, step, load);
     }
     double w = wpin_due_speed(run->rig, load, fabs(step->duty));
-    double due = w * 30 / PI / load->motor.gear_ratio, rpm = fabs(step->rpm);
-    double unloaded = fabs(step->duty) * run->rig->supplies[load->supply].volts /
-                      load->motor.constant * 30 / PI / load->motor.gear_ratio;
+    double due = wpin_part_output_rpm(&load->motor, w), rpm = fabs(step->rpm);
+    double volts = fabs(step->duty) * run->rig->supplies[load->supply].volts;
+    double unloaded = wpin_part_output_rpm(&load->motor, volts / load->motor.constant);
     if (fabs(rpm - due) <= FAR_OFF * unloaded || !tells_by_speed(run, load, w, rpm < due)) {
         return false;
     }

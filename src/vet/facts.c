@@ -40,10 +40,8 @@ double wpin_gate_volts(const wpin_vetter *v, const wpin_facts *f) {
 /* What a bipolar switch passes by its base; as much as one likes of others. */
 static double base_lets(const wpin_vetter *v, const wpin_facts *f) {
     const wpin_part_gate *g = &f->load->bridge.gate;
-    double left = fmax(0, v->rig->controller.logic_volts - g->base_volts);
-    return g->kind == WPIN_TRANSISTOR_NPN
-               ? g->gain * left / (g->base_ohms + v->rig->controller.pin_resistance)
-               : HUGE_VAL;
+    wpin_part_controller part = wpin_rig_controller_part(v->rig);
+    return g->kind == WPIN_TRANSISTOR_NPN ? g->gain * wpin_part_base_amps(&part, g) : HUGE_VAL;
 }
 
 /* Resistance of each switch as its pin drives it. */

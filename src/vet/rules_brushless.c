@@ -102,7 +102,7 @@ static void slow_sense(wpin_vetter *v) {
 
 /* Torque that drags at the motor's shaft where its crossings begin to lead. */
 static double drag_at(const wpin_facts *f, double rpm) {
-    double w = rpm * PI / 30 * f->load->motor.gear_ratio;
+    double w = wpin_part_shaft_speed(&f->load->motor, rpm);
     return f->hold + f->viscous * w + f->quadratic * w * w;
 }
 

@@ -14,16 +14,16 @@ static double pin_amps(const wpin_vetter *v, const wpin_facts *f) {
     const wpin_rig_controller *c = &v->rig->controller;
     const wpin_rig_load *l = f->load;
     const wpin_part_gate *g = &l->bridge.gate;
+    wpin_part_controller part = wpin_rig_controller_part(v->rig);
     if (l->kind->direct) {
         return load_amps(c, l);
     }
     if (g->kind == WPIN_TRANSISTOR_NPN) {
-        return fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
+        return wpin_part_base_amps(&part, g);
     }
     const wpin_part_opto *opto = &l->bridge.opto;
     if (opto->least_amps > 0) {
-        return fmax(0, c->logic_volts - opto->forward_volts) /
-               (opto->series_ohms + c->pin_resistance);
+        return wpin_part_opto_amps(&part, opto);
     }
     double ohms = l->bridge.coil_ohms > 0 ? l->bridge.coil_ohms : l->bridge.input_resistance;
     return c->logic_volts / (ohms + c->pin_resistance);

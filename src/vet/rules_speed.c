@@ -41,7 +41,7 @@ static void ramp_current(wpin_vetter *v) {
         if (!l->speed.there || f->load->motor.constant <= 0) {
             continue;
         }
-        double full = l->speed.maximum * l->motor.gear_ratio * PI / 30, rated = l->speed.rated;
+        double full = wpin_part_shaft_speed(&l->motor, l->speed.maximum), rated = l->speed.rated;
         double w = rated / l->speed.maximum * full;
         double runs = f->torque + f->viscous * w + f->quadratic * w * w;
         double speeds_up = f->inertia * full / fmax(limits->ramp_up, 1e-3);

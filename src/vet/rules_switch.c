@@ -177,12 +177,13 @@ static base_needs needs_of(const wpin_facts *f) {
 
 static void base_drive(wpin_vetter *v) {
     const wpin_rig_controller *c = &v->rig->controller;
+    wpin_part_controller part = wpin_rig_controller_part(v->rig);
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_gate *g = &f->load->bridge.gate;
         if (g->kind != WPIN_TRANSISTOR_NPN || wpin_rig_type(f->load)->steps) {
             continue;
         }
-        double base = fmax(0, c->logic_volts - g->base_volts) / (g->base_ohms + c->pin_resistance);
+        double base = wpin_part_base_amps(&part, g);
         double most = f->most_amps * (1 - v->options.tolerance);
         base_needs n_of = needs_of(f);
         if (most >= n_of.wants) {

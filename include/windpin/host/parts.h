@@ -169,6 +169,13 @@ typedef struct wpin_part_opto {
     double least_amps;    /**< Current that switches it, A; 0: no such input. */
 } wpin_part_opto;
 
+/** What a high pin drives into the base of a bipolar switch, and through the diode of an opto
+ * input, A. Any. */
+WPIN_API double wpin_part_base_amps(const wpin_part_controller *controller,
+                                    const wpin_part_gate *gate);
+WPIN_API double wpin_part_opto_amps(const wpin_part_controller *controller,
+                                    const wpin_part_opto *opto);
+
 /** A bridge chip with two legs. */
 typedef struct wpin_part_driver {
     const char *name; /**< For messages; copied. */
@@ -252,6 +259,9 @@ typedef struct wpin_at_shaft {
 /** What is at the output through the gear: speeds by its ratio, torques by ratio and efficiency.
  * Any. */
 WPIN_API wpin_at_shaft wpin_part_at_shaft(const wpin_part_motor *motor);
+/** The speed of a motor's own shaft, rad/s, at so many rpm of its output; and back. Any. */
+WPIN_API double wpin_part_shaft_speed(const wpin_part_motor *motor, double rpm);
+WPIN_API double wpin_part_output_rpm(const wpin_part_motor *motor, double speed);
 /** Torque against it at a speed of its own shaft, w rad/s. Any. */
 WPIN_API double wpin_part_drag(const wpin_at_shaft *shaft, double w);
 
