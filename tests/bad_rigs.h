@@ -427,7 +427,7 @@ static const struct {
     {"limit-side", "pump",
      GATE("  open: {pin: 20, limit-of: pump, to: 5deg}\n  shut: {pin: 21, limit-of: pump, from: "
           "85deg}\n"),
-     GATE("  open: {pin: 20, limit-of: pump, from: 80deg}\n  shut: {pin: 21, limit-of: pump, to: "
+     GATE("  open: {pin: 20, limit-of: pump, from: 65deg}\n  shut: {pin: 21, limit-of: pump, to: "
           "5deg}\n"),
      "pump run 40% for 3s\n", "drove its load into an end stop"},
     {"supply-off", "pump",

@@ -284,6 +284,35 @@ START_TEST(what_a_bench_can_not_do_is_refused) {
 }
 END_TEST
 
+/* A run is over when all stands; what does not is named. */
+START_TEST(it_ends_when_all_stands) {
+    static const struct {
+        double friction; /* of the drum */
+        bool stands;
+    } rows[] = {{22e-3, true}, {0, false}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        shop s = set_up("main on\ndrum ramp 40% in 6s\ndrum coast\n", NONE);
+        wpin_part_motor *m = &s.rig->loads[0].motor;
+        m->dry_friction = rows[i].friction;
+        m->viscous_friction = m->load_viscous = 0;
+        m->load_torque = rows[i].stands ? m->load_torque : 0;
+        wpin_status refused;
+        char why[400];
+        wpin_report *report =
+            wpin_rehearse(s.rig, s.plan, &(wpin_session_options){0}, &refused, why, sizeof why);
+        ck_assert_msg(report != NULL, "%s", why);
+        ck_assert_double_eq_tol(report->seconds, 6, 0.01); /* of the plan */
+        ck_assert_int_eq(report->still_turning, rows[i].stands ? -1 : 0);
+        ck_assert(report->bad == !rows[i].stands && (report->rest_seconds > 1) == rows[i].stands);
+        const char *what = report->events[report->event_count - 1].what;
+        ck_assert_msg(strncmp(what, rows[i].stands ? "stood " : "still turned ", 6) == 0, "%s",
+                      what);
+        wpin_report_free(report);
+        take_down(&s);
+    }
+}
+END_TEST
+
 /* The simulated board, carried on in pieces of any length: the same plan, the same steps. */
 START_TEST(pieces_come_to_the_same) {
     shop s = set_up(plan_text, NONE);
@@ -323,6 +352,7 @@ int main(void) {
     tcase_add_test(tests, what_is_not_measured_is_not_claimed);
     tcase_add_test(tests, requests_from_outside_go_the_same_way);
     tcase_add_test(tests, what_a_bench_can_not_do_is_refused);
+    tcase_add_test(tests, it_ends_when_all_stands);
     tcase_add_test(tests, pieces_come_to_the_same);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -11,10 +11,10 @@ extern "C" {
 #endif
 
 #define WPIN_VERSION_MAJOR 0
-#define WPIN_VERSION_MINOR 1
+#define WPIN_VERSION_MINOR 2
 #define WPIN_VERSION_PATCH 0
 /** Semantic version as text, the same that `windpin --version` prints. */
-#define WPIN_VERSION "0.1.0"
+#define WPIN_VERSION "0.2.0"
 /** The same as one number that grows, to compare with. */
 #define WPIN_VERSION_NUMBER                                                                        \
     (WPIN_VERSION_MAJOR * 10000L + WPIN_VERSION_MINOR * 100L + WPIN_VERSION_PATCH)

@@ -28,6 +28,7 @@ bool wpin_session_allocate(wpin_session *run) {
     run->lost = calloc(loads, sizeof *run->lost);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
     if (report != NULL) {
+        report->still_turning = -1;
         report->pwm = calloc(loads, sizeof *report->pwm);
         report->amps_peak = calloc(loads, sizeof *report->amps_peak);
         report->rpm_peak = calloc(loads, sizeof *report->rpm_peak);

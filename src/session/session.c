@@ -54,8 +54,8 @@ static void tick(wpin_session *run) {
 }
 
 static bool goes_on(wpin_session *run) {
-    return wpin_session_stopping(run) || run->was_running ||
-           (!run->by_hand && wpin_sequence_busy(&run->sequence));
+    bool over = !run->was_running && (run->by_hand || !wpin_sequence_busy(&run->sequence));
+    return wpin_session_stopping(run, over) || !over;
 }
 
 static int64_t first_of(int64_t a, int64_t b) {

@@ -57,7 +57,9 @@ struct wpin_onlooker {
 struct wpin_session {
     const wpin_rig *rig;
     const wpin_plan *plan;
-    const wpin_session_options *options;
+    wpin_session_options kept_options;
+    wpin_bench kept_bench;
+    const wpin_session_options *options; /* those */
     const wpin_bench *bench;
     const wpin_onlooker *onlooker; /* always one */
     void *judging;                 /* what it keeps */
@@ -76,6 +78,7 @@ struct wpin_session {
     uint8_t *stop_how;       /* of each load */
     double stopped_at;       /* when it latched; 0: not */
     bool *stopping;          /* each load turned then, and does not stand yet */
+    bool ended;              /* the plan is over; what still turns is waited for */
     wpin_part_reading *last; /* newest reading of each load */
     wpin_tally *for_trace;   /* of each load since the last row */
     wpin_sample *samples;
@@ -139,8 +142,8 @@ void wpin_session_update_inputs(wpin_session *run);
  */
 void wpin_session_open_stop(wpin_session *run);
 bool wpin_session_stopped(void *context);
-/* Whether something still turns after it; notes what came to rest. */
-bool wpin_session_stopping(wpin_session *run);
+/* Whether something still turns after it, or after the plan is over; notes what came to rest. */
+bool wpin_session_stopping(wpin_session *run, bool over);
 bool wpin_session_input_held(void *context, uint16_t number);
 wpin_duty wpin_session_input_duty(void *context, uint16_t number);
 void wpin_session_rearm_input(void *context, uint16_t number);

@@ -136,7 +136,9 @@ typedef struct wpin_report {
     double *watts_peak;     /**< The same at its measured speed, W; 0 without an encoder. */
     wpin_state late_state;  /**< What the loads were doing when the late fault came: the busiest. */
     double total_amps_peak; /**< Of all loads in the same control period. */
-    double seconds;         /**< How long it ran. */
+    double seconds;         /**< How long it ran: to the end of the plan. */
+    double rest_seconds;    /**< Until all stood after that; 0: it did already. */
+    int still_turning;      /**< A load that turned a minute after the end, -1: none. */
     wpin_status result;     /**< Why the plan ended early, or WPIN_OK. */
     bool interrupted;       /**< Ended by *options.interrupted. */
     bool rehearsed;         /**< Ended as its 'rehearse' says: by itself it has no end. */
@@ -205,7 +207,8 @@ typedef struct wpin_session wpin_session;
 
 /** Opens a session: the controller boots, every load is opened in its safe state and armed, and
  * comes to rest; then the plan may begin. `plan` NULL: nothing moves but what is asked for by
- * wpin_session_motor. Rig, plan, bench and options must outlive it. NULL with the status and the
+ * wpin_session_motor. Rig and plan must outlive it, and what bench and
+ * options point to. NULL with the status and the
  * reason in words when the core refused something. */
 WPIN_API wpin_session *wpin_session_open(const wpin_rig *rig, const wpin_plan *plan,
                                          const wpin_bench *bench,
