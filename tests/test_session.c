@@ -12,13 +12,14 @@
 enum { DIRECTION = 4, BRAKE = 7, STOP = 8, PWM = 9 }; /* as the drum's rig says */
 
 /* What may be wrong with it. */
-typedef enum flaw { NONE, STALLED, LEAD_OFF, SWAPPED, NO_PWM, NO_HANDS, CALLS_FAIL } flaw;
+typedef enum flaw { NONE, STALLED, LEAD_OFF, SWAPPED, NO_PWM, NO_HANDS, CALLS_FAIL, LATE } flaw;
 
 typedef struct shop {
     wpin_rig *rig;
     wpin_plan *plan;
     flaw flaw;
     int64_t ps, lived; /* its clock; up to where the motor has turned */
+    unsigned waits;
     uint8_t level[256];
     uint16_t duty[256];
     bool open[256], pressed, main_on;
@@ -100,6 +101,9 @@ static void wait(void *context, int64_t until) {
         s->counts = counts;
     }
     s->ps = until > s->ps ? until : s->ps;
+    if (s->flaw == LATE && s->ps > SECOND && s->waits++ == 0) {
+        s->ps += SECOND / 10;
+    }
 }
 
 static bool switch_supply(void *context, size_t supply, bool on) {
@@ -181,6 +185,7 @@ START_TEST(a_plan_is_judged_by_what_was_measured) {
         {LEAD_OFF, true, 1, "ended by a fault: "},
         {SWAPPED, true, 1, "ended by a fault: "},
         {CALLS_FAIL, true, 1, "ended by a fault: "},
+        {LATE, true, 1, "ended by a fault: WPIN_FAULT_LATE"},
     };
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         shop s = set_up(plan_text, rows[i].flaw);

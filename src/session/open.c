@@ -170,12 +170,14 @@ wpin_session *wpin_session_open(const wpin_rig *rig, const wpin_plan *plan, cons
     run->rig = rig;
     run->by_hand = plan == NULL;
     run->plan = plan != NULL ? plan : &no_plan;
-    run->kept_options = *options;
+    if (options != NULL) {
+        run->kept_options = *options;
+    }
     run->kept_bench = *bench;
     run->options = &run->kept_options;
     run->bench = &run->kept_bench;
     run->port = bench->port;
-    run->onlooker = options->onlooker != NULL ? options->onlooker : &wpin_session_nobody;
+    run->onlooker = run->options->onlooker != NULL ? run->options->onlooker : &wpin_session_nobody;
     if (wpin_session_allocate(run) && run->onlooker->open(run)) {
         *refused = open_all(run, why, why_size);
     }

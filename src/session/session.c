@@ -39,6 +39,16 @@ static wpin_state busiest(const wpin_session *run) {
     return most;
 }
 
+/* The next control period; those that were missed altogether are not made up for: the core takes a
+ * late tick for what it is. */
+static void plan_next_tick(wpin_session *run) {
+    int64_t period = wpin_session_tick_ps(run), now = wpin_session_clock(run);
+    run->next_tick += period;
+    if (now - run->next_tick > period) {
+        run->next_tick += (now - run->next_tick) / period * period;
+    }
+}
+
 static void tick(wpin_session *run) {
     const wpin_session_options *o = run->options;
     wpin_session_command(run);
@@ -47,7 +57,7 @@ static void tick(wpin_session *run) {
     if (!run->was_running) {
         wpin_session_cut_steps(run); /* a fault or a refused step: no waiting for the stop */
     }
-    run->next_tick += wpin_session_tick_ps(run);
+    plan_next_tick(run);
     if (o->progress != NULL && ++run->ticks % 256 == 0) {
         o->progress(o->context, wpin_session_time(run), run->plan->seconds);
     }

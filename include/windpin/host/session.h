@@ -153,9 +153,10 @@ WPIN_API void wpin_report_free(wpin_report *report);
 typedef struct wpin_bench {
     void *context;  /**< For all of them. */
     wpin_port port; /**< With its own context. */
-    /** ps (1e-12 s) since some start. */
+    /** ps (1e-12 s) since some start; never runs back. */
     int64_t (*time)(void *context);
-    /** Lets time pass until then, ps. */
+    /** Lets time pass until then, ps; later is a late control period, and missed ones are not made
+     * up for. */
     void (*wait)(void *context, int64_t until);
     /** What a plan asks of hands: a supply switched, a button (number of the input) pressed or
      * released, a knob turned or a sensor brought to so many volts, a fault put in or mended.
@@ -207,9 +208,9 @@ typedef struct wpin_session wpin_session;
 
 /** Opens a session: the controller boots, every load is opened in its safe state and armed, and
  * comes to rest; then the plan may begin. `plan` NULL: nothing moves but what is asked for by
- * wpin_session_motor. Rig and plan must outlive it, and what bench and
- * options point to. NULL with the status and the
- * reason in words when the core refused something. */
+ * wpin_session_motor. `options` NULL: a plain one. Rig and plan must outlive it, and what bench and
+ * options point to. NULL with the status and the reason in words when the core refused something.
+ */
 WPIN_API wpin_session *wpin_session_open(const wpin_rig *rig, const wpin_plan *plan,
                                          const wpin_bench *bench,
                                          const wpin_session_options *options, wpin_status *refused,
