@@ -1,5 +1,4 @@
-/* A session without a plan: the drum's rig, and somebody who asks. Here the bench is the simulated
- * board; with a wpin_bench around a port of your own the rest stays as it is. */
+/* A session without a plan: somebody asks. With a wpin_bench of your own it runs there instead. */
 #include <stdio.h>
 #include <windpin/host/rehearsal.h>
 
@@ -9,26 +8,24 @@ typedef struct asked {
     const char *words;
 } asked;
 
-static void show(wpin_session *session, const char *words) {
+static void show(wpin_session *session, const char *words, const char *answer) {
     const wpin_motor *drum = wpin_session_motor(session, 0);
-    printf("%6.2f s  %-22s duty %+6.1f %%  %5.2f A\n", wpin_session_time(session), words,
-           wpin_motor_duty(drum) * 100.0 / WPIN_DUTY_FULL, wpin_motor_milliamps(drum) * 1e-3);
+    printf("%6.2f s  %-16s duty %+6.1f %%  %5.2f A  %s\n", wpin_session_time(session), words,
+           wpin_motor_duty(drum) * 100.0 / WPIN_DUTY_FULL, wpin_motor_milliamps(drum) * 1e-3,
+           answer);
 }
 
-/* Half speed, faster, and the other way at once: the guard lets it come to rest first. */
+/* Slow, faster, and the other way at once: the guard lets it come to rest first. */
 static void drive(wpin_session *session) {
     const asked asks[] = {{0, WPIN_PERCENT(30), "30 % forward"},
                           {3, WPIN_PERCENT(50), "50 % forward"},
                           {6, WPIN_PERCENT(-30), "30 % in reverse"},
                           {13, WPIN_PERCENT(101), "101 %"}};
-    wpin_motor *drum = wpin_session_motor(session, 0);
     for (size_t i = 0; i < sizeof asks / sizeof *asks; i++) {
         wpin_session_until(session, asks[i].at);
+        wpin_motor *drum = wpin_session_motor(session, 0);
         wpin_status status = wpin_motor_run(drum, asks[i].duty, 0, 20000);
-        show(session, asks[i].words);
-        if (status != WPIN_OK) {
-            printf("          %s\n", wpin_status_text(status));
-        }
+        show(session, asks[i].words, status == WPIN_OK ? "" : wpin_status_text(status));
     }
 }
 
@@ -50,14 +47,13 @@ int main(void) {
         over = 1; /* everything comes to rest, and then it ends */
         while (wpin_session_step(session)) {
         }
-        show(session, "at rest");
+        show(session, "at rest", "");
     }
     wpin_report *report = wpin_session_close(session, why, sizeof why);
-    printf("%s\n", report == NULL ? why : "every stage is in its safe state");
-    int status = report == NULL;
+    printf("%s\n", report == NULL ? why : "Every stage is in its safe state. Done.");
     wpin_report_free(report);
     wpin_sim_free(board.sim);
     wpin_rig_free(rig);
     wpin_messages_free(&messages);
-    return status;
+    return 0;
 }

@@ -909,7 +909,7 @@ START_TEST(the_examples_run) {
                 {"small_display", "[STAL]"},
                 {"homed_gate", "brought to 60 deg: within a count"},
                 {"size_a_switch", "base resistor: 560 ohm"},
-                {"from_outside", "101 %                  duty  -30.0 %"},
+                {"from_outside", "101 %            duty  -30.0 %"},
                 {"twins", "shafts: 118 rpm and -118 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};

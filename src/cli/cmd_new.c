@@ -228,9 +228,12 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
     s->load = a->load;
     s->volts = a->volts != 0 ? a->volts : 12;
     s->watts = a->watts != 0 ? a->watts : 10;
-    s->kind = a->stage != NULL ? find_kind(a->stage)
+    s->kind = a->stage != NULL ? cli_find_kind(a->stage)
               : asks           ? ask_kind(a->load, usual)
                                : find_kind(usual);
+    if (a->stage != NULL && s->kind == NULL) {
+        return false;
+    }
     if (s->kind == NULL || !wpin_starter_fits(s->load, s->kind)) {
         cli_complain("'%s' is not a stage for a %s; windpin stage lists them, %s is a usual one",
                      a->stage != NULL ? a->stage : "nothing", s->load, usual);

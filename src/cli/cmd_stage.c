@@ -232,21 +232,12 @@ static void list_kinds(void) {
 }
 
 static int show_kind(const stage_arguments *a, const char *name) {
-    size_t count;
-    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
-    const char *names[40];
-    for (size_t i = 0; i < count; i++) {
-        names[i] = kinds[i].name;
-        if (strcmp(name, kinds[i].name) == 0) {
-            show(a, &(shown){.kind = &kinds[i], .inverted = kinds[i].inverted});
-            return EXIT_FINE;
-        }
+    const wpin_stage_kind *kind = cli_find_kind(name);
+    if (kind == NULL) {
+        return EXIT_WRONG_INPUT;
     }
-    const char *near = wpin_nearest_word(name, names, count);
-    cli_complain("unknown kind of stage '%s'%s%s%s; windpin stage lists them", name,
-                 near != NULL ? " (did you mean '" : "", near != NULL ? near : "",
-                 near != NULL ? "'?)" : "");
-    return EXIT_WRONG_INPUT;
+    show(a, &(shown){.kind = kind, .inverted = kind->inverted});
+    return EXIT_FINE;
 }
 
 static int show_load(const stage_arguments *a, const char *path, const char *name) {

@@ -5,6 +5,7 @@
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <strings.h>
 #include <unistd.h>
 
 void cli_complain(const char *format, ...) {
@@ -92,4 +93,27 @@ int cli_find_load(const wpin_rig *rig, const char *path, const char *name) {
         cli_complain("%s describes no load '%s'; windpin rig %s lists them", path, name, path);
     }
     return load;
+}
+
+const wpin_stage_kind *cli_find_kind(const char *name) {
+    enum { MOST = 64 };
+    const char *names[MOST], *now = wpin_new_word(name);
+    size_t count;
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    for (size_t i = 0; i < count && i < MOST; i++) {
+        names[i] = kinds[i].name;
+        if (strcasecmp(name, kinds[i].name) == 0) {
+            return &kinds[i];
+        }
+    }
+    const char *near = wpin_nearest_word(name, names, count < MOST ? count : MOST);
+    if (now != NULL) {
+        cli_complain("'%s' is called '%s' now", name, now);
+    } else if (near != NULL) {
+        cli_complain("unknown kind of stage '%s' (did you mean '%s'?); windpin stage lists them",
+                     name, near);
+    } else {
+        cli_complain("unknown kind of stage '%s'; windpin stage lists them", name);
+    }
+    return NULL;
 }
