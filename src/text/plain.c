@@ -22,22 +22,21 @@ static int print_figure(char *to, size_t size, const char *spec, double value) {
 
 /* The length of a conversion that begins with %, its last letter included; 0: none. */
 static size_t conversion(const char *at) {
-    size_t n = 1 + strspn(at + 1, "-+ #0123456789.lz");
+    size_t n = 1 + strspn(at + 1, "-+ #0123456789.z");
     return at[n] == '\0' ? 0 : n + 1;
 }
 
 /* One conversion, with its argument. */
 static int print_one(char *to, size_t size, const char *spec, va_list *list) {
     size_t n = strlen(spec);
-    bool is_size = strchr(spec, 'z') != NULL, is_long = strchr(spec, 'l') != NULL;
+    bool is_size = strchr(spec, 'z') != NULL;
     switch (spec[n - 1]) {
     case 's': return snprintf(to, size, spec, va_arg(*list, const char *));
     case 'g': return print_figure(to, size, spec, va_arg(*list, double));
     case 'f': return snprintf(to, size, spec, va_arg(*list, double));
     case 'u':
-        return is_size   ? snprintf(to, size, spec, va_arg(*list, size_t))
-               : is_long ? snprintf(to, size, spec, va_arg(*list, unsigned long))
-                         : snprintf(to, size, spec, va_arg(*list, unsigned));
+        return is_size ? snprintf(to, size, spec, va_arg(*list, size_t))
+                       : snprintf(to, size, spec, va_arg(*list, unsigned));
     case 'd': return snprintf(to, size, spec, va_arg(*list, int));
     default: return snprintf(to, size, "%s", "%");
     }

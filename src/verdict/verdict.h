@@ -60,8 +60,8 @@ bool wpin_requirements_open(wpin_session *run);
 void wpin_requirements_begin(const wpin_session *run, uint16_t step);
 void wpin_requirements_look(const wpin_session *run);
 void wpin_requirements_settle(wpin_session *run);
-void wpin_course_period(const wpin_session *run, size_t load, wpin_step_result *step,
-                        const wpin_window *window);
+void wpin_course_period(const wpin_session *run, size_t load, wpin_step_result *r,
+                        const wpin_window *w);
 void wpin_course_leaves(const wpin_session *run, size_t load);
 /* Judges a finished step. */
 void wpin_judge_step(const wpin_session *run, wpin_step_result *step);

@@ -55,7 +55,7 @@ WPIN_API const char *wpin_quantity_example(wpin_dimension dimension);
 WPIN_API const char *wpin_quantity_write(char *to, size_t size, double value,
                                          wpin_dimension dimension);
 
-/** As vsnprintf, but %g writes no exponents: 1160, not 1.16e+03. It knows s, d, u, zu, lu, g, f and
+/** As vsnprintf, but %g writes no exponents: 1160, not 1.16e+03. It knows s, d, u, zu, g, f and
  * %%; flags, widths and precisions as numbers. */
 WPIN_API int wpin_print_plain(char *to, size_t size, const char *format, va_list list);
 
