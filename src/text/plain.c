@@ -35,8 +35,11 @@ static int print_one(char *to, size_t size, const char *spec, va_list *list) {
     case 'g': return print_figure(to, size, spec, va_arg(*list, double));
     case 'f': return snprintf(to, size, spec, va_arg(*list, double));
     case 'u':
-        return is_size ? snprintf(to, size, spec, va_arg(*list, size_t))
-                       : snprintf(to, size, spec, va_arg(*list, unsigned));
+        if (is_size) {
+            size_t wide = va_arg(*list, size_t);
+            return snprintf(to, size, spec, wide);
+        }
+        return snprintf(to, size, spec, va_arg(*list, unsigned));
     case 'd': return snprintf(to, size, spec, va_arg(*list, int));
     default: return snprintf(to, size, "%s", "%");
     }
