@@ -44,15 +44,19 @@ static void report(void) {
     say(" bytes of RAM; their constants ");
     say_number(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line));
     say(" of flash\n");
-    for (int n = 0; n < 2 * BENCH_CASES; n++) {
+    for (int n = 0; n < BENCH_KINDS * BENCH_CASES; n++) {
         bench_case what = (bench_case)(n % BENCH_CASES);
+        if (!bench_has(what)) {
+            continue;
+        }
         bench_fast = n >= BENCH_CASES;
         uint32_t with = instructions_of(what, true), without = instructions_of(what, false);
-        say(bench_fast ? "folded, " : "general, ");
+        say(bench_kind());
+        say(", ");
         say(bench_name(what));
         say(": ");
         say_number(instructions(with - without) / TICKS);
-        say(" instructions in the mean\n");
+        say(" instructions on average\n");
     }
 }
 

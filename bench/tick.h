@@ -22,7 +22,14 @@ typedef enum bench_case {
 #define BENCH_LOOPS  1
 #define BENCH_OTHERS 1
 #endif
+/* The loop by hand (tick_fused.c) in place of the core has these alone. */
+#ifndef BENCH_BY_HAND
+#define BENCH_BY_HAND 0
+#endif
 static inline bool bench_has(bench_case what) {
+    if (BENCH_BY_HAND) {
+        return what == BENCH_REST || what == BENCH_RAMP || what == BENCH_RUN || what == BENCH_WORST;
+    }
     return what == BENCH_LOOP || what == BENCH_SAMPLE ? BENCH_LOOPS : BENCH_OTHERS;
 }
 
@@ -40,6 +47,12 @@ extern bool bench_fast;
 
 /* With BENCH_CLOSED: the most cycles for which the lock was taken. */
 extern uint16_t bench_closed;
+
+/* What is measured, before the name of the case; how many of those there are. */
+enum { BENCH_KINDS = BENCH_BY_HAND ? 1 : 2 };
+static inline const char *bench_kind(void) {
+    return BENCH_BY_HAND ? "by hand" : (bench_fast ? "folded" : "general");
+}
 
 /* Name of a case. */
 static inline const char *bench_name(bench_case what) {

@@ -37,11 +37,11 @@ static void measure(bench_case what) {
         most = cycles > most ? cycles : most;
     }
 #if BENCH_CLOSED
-    printf("%s, %s: the lock taken for %u cycles at the most\n", bench_fast ? "folded" : "general",
-           bench_name(what), bench_closed);
+    printf("%s, %s: the lock taken for %u cycles at the most\n", bench_kind(), bench_name(what),
+           bench_closed);
 #else
-    printf("%s, %s: %lu cycles in the mean, %u at the most\n", bench_fast ? "folded" : "general",
-           bench_name(what), (unsigned long)(sum / TICKS), most);
+    printf("%s, %s: %lu cycles on average, %u at the most\n", bench_kind(), bench_name(what),
+           (unsigned long)(sum / TICKS), most);
 #endif
 }
 
@@ -55,7 +55,7 @@ int main(void) {
         "motor %u and its stage %u bytes of RAM; their constants %u of flash\n",
         (unsigned)sizeof(wpin_motor), (unsigned)sizeof(wpin_stage),
         (unsigned)(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line)));
-    for (uint8_t fast = 0; fast < 2; fast++) {
+    for (uint8_t fast = 0; fast < BENCH_KINDS; fast++) {
         bench_fast = fast != 0;
         for (uint8_t what = 0; what < BENCH_CASES; what++) {
             if (bench_has((bench_case)what)) {

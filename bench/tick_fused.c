@@ -1,0 +1,122 @@
+/* The cases of tick.h for the loop written by hand, on the same hardware that costs next to
+ * nothing. */
+#include "tick.h"
+#if defined(__AVR__)
+#include <avr/interrupt.h>
+#include <avr/io.h>
+#endif
+
+static volatile uint32_t clock_us;
+static volatile uint16_t shown;
+static volatile int16_t volts[2];
+
+static inline uint32_t hw_now(void) {
+    return clock_us;
+}
+
+static inline int16_t hw_current(void) {
+    return volts[0];
+}
+
+static inline int16_t hw_supply(void) {
+    return volts[1];
+}
+
+static inline void hw_pwm(uint16_t duty) {
+    shown = duty;
+}
+
+static inline void hw_lines(uint8_t state) {
+    shown = state;
+}
+
+static inline void hw_dead_time(void) {
+    clock_us += 2;
+}
+
+static inline uint8_t hw_lock(void) {
+#if defined(__AVR__)
+    uint8_t state = SREG;
+    cli();
+    return state;
+#else
+    return 0;
+#endif
+}
+
+static inline void hw_unlock(uint8_t state) {
+#if defined(__AVR__)
+    SREG = state;
+#else
+    (void)state;
+#endif
+}
+
+#include "fused.h"
+
+bool bench_fast;
+static bench_case bench_case_now;
+static uint16_t random_state;
+
+static uint16_t pick(uint16_t range) {
+    random_state ^= (uint16_t)(random_state << 7);
+    random_state ^= (uint16_t)(random_state >> 9);
+    random_state ^= (uint16_t)(random_state << 8);
+    return (uint16_t)(random_state % range);
+}
+
+__attribute__((noinline)) void bench_tick(void) {
+    fused_tick();
+}
+
+void bench_pass(void) {
+    clock_us += 1000;
+}
+
+static void ask_at_random(void) {
+    int16_t duty = (int16_t)(pick(32769) - 16384);
+    switch (pick(8)) {
+    case 0: fused_post(FUSED_STOP, 0, 0); break;
+    case 1: fused_post(FUSED_LET_GO, 0, 0); break;
+    case 2: fused_post(FUSED_SHORT, 0, 0); break;
+    case 3:
+        fused_trip();
+        bench_pass();
+        bench_tick();
+        fused_clear();
+        fused_arm();
+        break;
+    default: fused_post(FUSED_RUN, duty, (uint32_t)1000 * (1U + pick(60))); break;
+    }
+}
+
+void bench_ask(void) {
+    if (bench_case_now == BENCH_WORST && pick(4) == 0) {
+        ask_at_random();
+    }
+}
+
+static void ticks(int count) {
+    for (int i = 0; i < count; i++) {
+        bench_pass();
+        bench_tick();
+    }
+}
+
+void bench_prepare(bench_case what) {
+    bench_case_now = BENCH_REST;
+    random_state = 1;
+    volts[0] = 400;
+    volts[1] = 3000;
+    fused_init();
+    fused_arm();
+    ticks(10);
+    if (what == BENCH_RAMP) {
+        fused_post(FUSED_RUN, 16384, 100000000U);
+    } else if (what == BENCH_RUN) {
+        fused_post(FUSED_RUN, 160, 100000000);
+        ticks(200);
+    }
+    ticks(1);
+    bench_case_now = what;
+}
