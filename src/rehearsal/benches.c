@@ -1,9 +1,9 @@
 /* Benches that are not what the rig says, one or many of them. */
+#include "changed_rig.h"
 #include "pool.h"
 #include "windpin/host/response.h"
 #include <math.h>
 #include <stdlib.h>
-#include <string.h>
 
 /* ---- one ---- */
 
@@ -33,22 +33,17 @@ static void vary(wpin_part_motor *m, double spread, unsigned seed, bool load_too
 wpin_rig *wpin_bench_vary(const wpin_rig *rig, int load, double spread, unsigned seed,
                           bool load_too) {
     wpin_rig *bench = malloc(sizeof *bench);
-    wpin_rig_load *loads = malloc(rig->load_count * sizeof *loads);
-    if (bench == NULL || loads == NULL) {
+    if (bench == NULL || !wpin_rig_copy_loads(bench, rig)) {
         free(bench);
-        free(loads);
         return NULL;
     }
-    *bench = *rig;
-    memcpy(loads, rig->loads, rig->load_count * sizeof *loads);
-    bench->loads = loads;
-    vary(&loads[load].motor, spread, seed, load_too);
+    vary(&bench->loads[load].motor, spread, seed, load_too);
     return bench;
 }
 
 void wpin_bench_free(wpin_rig *bench) {
     if (bench != NULL) {
-        free(bench->loads);
+        wpin_rig_free_loads(bench);
         free(bench);
     }
 }

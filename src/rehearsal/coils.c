@@ -1,9 +1,9 @@
 /* Which of a stepper's four leads make a winding, by the current in each of its eight states: a
  * channel drives what is between its own two outputs. */
+#include "changed_rig.h"
 #include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 #define HOLDS_MS 80 /* each state: several times L/R of any winding */
@@ -90,24 +90,22 @@ bool wpin_first_coils(const wpin_rig *rig, int load, const wpin_injection *fault
                       size_t fault_count, wpin_coil_test *test, char *why, size_t why_size) {
     wpin_session_options options = {
         .supplies_on = true, .faults = faults, .fault_count = fault_count};
-    wpin_rig_load *loads = malloc(rig->load_count * sizeof *loads);
-    wpin_rig copy = *rig;
+    wpin_rig copy;
     wpin_status refused;
     *test =
         (wpin_coil_test){.coils = WPIN_COILS_UNMEASURED,
                          .words = "not measured: the rig has no current sense for it",
                          .cure = "measure: two leads with a few ohms between them are one winding"};
     snprintf(why, why_size, "out of memory");
-    if (loads == NULL) {
+    if (!wpin_rig_copy_loads(&copy, rig)) {
         return false;
     }
-    memcpy(loads, rig->loads, rig->load_count * sizeof *loads);
-    loads[load].reversed = false;
-    loads[load].stepping.half_steps = true;
-    loads[load].stepping.at_end = WPIN_STEP_HOLD;
-    loads[load].stepping.release_after = 0;
-    copy.loads = loads;
-    wpin_plan *plan = eight_states(&copy, &loads[load]);
+    wpin_rig_load *l = &copy.loads[load];
+    l->reversed = false;
+    l->stepping.half_steps = true;
+    l->stepping.at_end = WPIN_STEP_HOLD;
+    l->stepping.release_after = 0;
+    wpin_plan *plan = eight_states(&copy, l);
     wpin_report *report =
         plan == NULL ? NULL : wpin_rehearse(&copy, plan, &options, &refused, why, why_size);
     if (report != NULL) {
@@ -116,6 +114,6 @@ bool wpin_first_coils(const wpin_rig *rig, int load, const wpin_injection *fault
     bool good = report != NULL;
     wpin_report_free(report);
     wpin_plan_free(plan);
-    free(loads);
+    wpin_rig_free_loads(&copy);
     return good;
 }

@@ -1,5 +1,6 @@
 /* Finds the order of a brushless motor's wires on the simulated board, as the core does it
  * anywhere. */
+#include "changed_rig.h"
 #include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
@@ -59,15 +60,13 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
 
 /* The rig as the bench is. */
 static wpin_sim *build(const wpin_rig *rig, int load, uint8_t mixed) {
-    wpin_rig bench = *rig;
-    bench.loads = malloc(rig->load_count * sizeof *bench.loads);
-    if (bench.loads == NULL) {
+    wpin_rig bench;
+    if (!wpin_rig_copy_loads(&bench, rig)) {
         return NULL;
     }
-    memcpy(bench.loads, rig->loads, rig->load_count * sizeof *bench.loads);
     bench.loads[load].hall.mixed = mixed;
     wpin_sim *sim = wpin_board_build(&bench);
-    free(bench.loads);
+    wpin_rig_free_loads(&bench);
     return sim;
 }
 

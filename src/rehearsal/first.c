@@ -1,8 +1,8 @@
 /* The first motion of a load: alone, gently, each way, and which way its shaft turned. */
+#include "changed_rig.h"
 #include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
 #define MOST_DUTY 0.3
@@ -80,18 +80,13 @@ static void take_step(const wpin_rig *rig, const wpin_report *report, const wpin
 }
 
 /* The rig as it is for a first motion: no more duty than that, and nothing that lifts it. */
-static wpin_rig_load *gentle(const wpin_rig *rig, int load) {
-    wpin_rig_load *loads = malloc(rig->load_count * sizeof *loads);
-    if (loads != NULL) {
-        memcpy(loads, rig->loads, rig->load_count * sizeof *loads);
-        wpin_rig_limits *l = &loads[load].limits;
-        l->below = WPIN_BELOW_ALLOW;
-        l->start_duty = l->drop_out = l->kick_level = l->kick_time = 0;
-        if (wpin_stage_kind_takes_duty(loads[load].kind) && !loads[load].crossing.there) {
-            l->duty_max = fmin(l->duty_max, MOST_DUTY);
-        }
+static void make_gentle(wpin_rig_load *load) {
+    wpin_rig_limits *l = &load->limits;
+    l->below = WPIN_BELOW_ALLOW;
+    l->start_duty = l->drop_out = l->kick_level = l->kick_time = 0;
+    if (wpin_stage_kind_takes_duty(load->kind) && !load->crossing.there) {
+        l->duty_max = fmin(l->duty_max, MOST_DUTY);
     }
-    return loads;
 }
 
 static bool move(const wpin_rig *rig, int load, const wpin_session_options *options,
@@ -119,18 +114,18 @@ bool wpin_first_motion(const wpin_rig *rig, int load, const wpin_injection *faul
     const wpin_rig_load *l = &rig->loads[load];
     wpin_session_options options = {
         .supplies_on = true, .faults = faults, .fault_count = fault_count};
-    wpin_rig copy = *rig;
+    wpin_rig copy;
     memset(ways, 0, 2 * sizeof *ways);
     if (!wpin_rig_type(l)->turns) {
         snprintf(why, why_size, "'%s' has no shaft", l->name);
         return false;
     }
-    copy.loads = gentle(rig, load);
-    if (copy.loads == NULL) {
+    if (!wpin_rig_copy_loads(&copy, rig)) {
         snprintf(why, why_size, "out of memory");
         return false;
     }
+    make_gentle(&copy.loads[load]);
     bool good = move(&copy, load, &options, ways, why, why_size);
-    free(copy.loads);
+    wpin_rig_free_loads(&copy);
     return good;
 }

@@ -1,21 +1,18 @@
 /* One load, ready to be driven. */
 #include "one_load.h"
+#include "changed_rig.h"
 #include <math.h>
 #include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
 
 /* The board with the load free to turn: without end stops. */
 static wpin_sim *build_free(const wpin_rig *rig, int load) {
-    wpin_rig free_rig = *rig;
-    free_rig.loads = malloc(rig->load_count * sizeof *free_rig.loads);
-    if (free_rig.loads == NULL) {
+    wpin_rig free_rig;
+    if (!wpin_rig_copy_loads(&free_rig, rig)) {
         return NULL;
     }
-    memcpy(free_rig.loads, rig->loads, rig->load_count * sizeof *free_rig.loads);
     free_rig.loads[load].motor.stop_low = free_rig.loads[load].motor.stop_high = 0;
     wpin_sim *sim = wpin_board_build(&free_rig);
-    free(free_rig.loads);
+    wpin_rig_free_loads(&free_rig);
     return sim;
 }
 
