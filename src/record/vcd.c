@@ -67,6 +67,20 @@ wpin_vcd *wpin_vcd_open(const char *path, const wpin_rig *rig, int64_t start) {
     return vcd;
 }
 
+/* "#time": most of what is written, so without printf. */
+static void note_time(wpin_vcd *vcd, int64_t ns) {
+    char digits[24], *at = digits + sizeof digits;
+    *--at = '\0';
+    *--at = '\n';
+    uint64_t left = ns < 0 ? 0 : (uint64_t)ns;
+    do {
+        *--at = (char)('0' + left % 10);
+        left /= 10;
+    } while (left != 0);
+    *--at = '#';
+    note(vcd, fputs(at, vcd->file));
+}
+
 void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level level) {
     wpin_vcd *vcd = context;
     char text[4];
@@ -75,11 +89,12 @@ void wpin_vcd_pin(void *context, int64_t picoseconds, wpin_pin pin, wpin_level l
     }
     int64_t ns = (picoseconds - vcd->start) / 1000;
     if (ns != vcd->last) {
-        note(vcd, fprintf(vcd->file, "#%lld\n", (long long)ns));
+        note_time(vcd, ns);
         vcd->last = ns;
     }
-    char value = "01z"[level];
-    note(vcd, fprintf(vcd->file, "%c%s\n", value, identifier(vcd->numbers[pin] - 1, text)));
+    note(vcd, fputc("01z"[level], vcd -> file));
+    note(vcd, fputs(identifier(vcd->numbers[pin] - 1, text), vcd->file));
+    note(vcd, fputc('\n', vcd->file));
 }
 
 int wpin_vcd_error(const wpin_vcd *vcd) {

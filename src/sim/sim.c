@@ -101,24 +101,35 @@ bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio
     return true;
 }
 
+/* The pin that changes first of those, before `until`; -1: none. */
+static int first_change(const wpin_sim *sim, const uint8_t *pins, int count, int64_t until) {
+    int first = -1;
+    for (int i = 0; i < count; i++) {
+        int64_t edge = sim->pins[pins[i]].watched.edge;
+        if (edge < until) {
+            until = edge;
+            first = pins[i];
+        }
+    }
+    return first;
+}
+
 /* Tells the watcher every pin change up to `until`, in the order of time. */
 static void tell_pins(wpin_sim *sim, int64_t until) {
-    for (;;) {
-        int64_t first = until;
-        int pin = -1;
-        for (int i = 0; i < WPIN_SIM_PINS; i++) {
-            if (sim->pins[i].output && sim->pins[i].watched.edge < first) {
-                first = sim->pins[i].watched.edge;
-                pin = i;
-            }
+    uint8_t moving[WPIN_SIM_PINS];
+    int count = 0, pin;
+    for (int i = 0; i < WPIN_SIM_PINS; i++) {
+        if (sim->pins[i].output && sim->pins[i].watched.edge < until) {
+            moving[count++] = (uint8_t)i;
         }
-        if (pin < 0) {
-            return;
-        }
-        wpin_level before = sim->pins[pin].watched.level;
-        wpin_cursor_pass(&sim->pins[pin].watched);
-        if (sim->pins[pin].watched.level != before) {
-            sim->watcher(sim->watcher_context, first, (wpin_pin)pin, sim->pins[pin].watched.level);
+    }
+    while ((pin = first_change(sim, moving, count, until)) >= 0) {
+        wpin_cursor *c = &sim->pins[pin].watched;
+        wpin_level before = c->level;
+        int64_t at = c->edge;
+        wpin_cursor_pass(c);
+        if (c->level != before) {
+            sim->watcher(sim->watcher_context, at, (wpin_pin)pin, c->level);
         }
     }
 }
