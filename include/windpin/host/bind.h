@@ -6,7 +6,9 @@
 #define WINDPIN_BIND_H
 
 #include "../api.h"
+#include "plan.h"
 #include "rig.h"
+#include <stdio.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -72,6 +74,12 @@ WPIN_API void wpin_bound_edge(void *bound);
 WPIN_API void wpin_bound_sample(void *bound);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
 WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
+
+/** Writes a rig as a C header for firmware: what wpin_bind_load and wpin_bind_input would fill in,
+ * as constant tables, with the rig's fingerprint; and a plan's steps (NULL: none). The paths stand
+ * in its comments. What could not be written `to` says. */
+WPIN_API void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path,
+                                const wpin_plan *plan, const char *plan_path);
 
 #ifdef __cplusplus
 }

@@ -1,5 +1,5 @@
 /* A plan as a constant table for firmware: the very steps that a rehearsal runs. */
-#include "export_plan.h"
+#include "header_plan.h"
 #include <string.h>
 
 static const char *op_name(uint8_t op) {
@@ -80,7 +80,7 @@ static void print_numbers(FILE *to, const wpin_rig *rig, const wpin_plan *plan, 
             rig->supply_count + rig->input_count + plan->fault_count);
 }
 
-void cli_export_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *id) {
+void wpin_header_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *id) {
     print_numbers(to, rig, plan, id);
     fprintf(to, "static const WPIN_FLASH wpin_step %s_steps[] = {\n", id);
     for (size_t i = 0; i < plan->step_count; i++) {

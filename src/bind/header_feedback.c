@@ -1,5 +1,5 @@
 /* Encoder and speed of a load, for firmware. */
-#include "export_feedback.h"
+#include "header_feedback.h"
 
 static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encoder_config *e,
                            const char *id) {
@@ -142,8 +142,8 @@ static void export_travel(FILE *to, const wpin_travel *t, const char *id) {
             id, (long)t->least, (long)t->most, t->homed_first ? "true" : "false");
 }
 
-void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
-                         const char *id) {
+void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
+                          const char *id) {
     if (load->encoder.there) {
         export_encoder(to, load, &bound->encoder, id);
     }
@@ -169,7 +169,7 @@ void cli_export_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_l
     }
 }
 
-void cli_export_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_config *guard) {
+void wpin_header_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_config *guard) {
     if (load->encoder.there) {
         fprintf(to, ",\n              .reversal = WPIN_REVERSAL_STANDSTILL, .standstill = %u",
                 guard->standstill);
@@ -179,7 +179,7 @@ void cli_export_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_c
     }
 }
 
-void cli_export_more(FILE *to, const wpin_rig_load *load, const char *id) {
+void wpin_header_more(FILE *to, const wpin_rig_load *load, const char *id) {
     if (load->encoder.there) {
         fprintf(to,
                 ", .more = wpin_encoder_measure, .place = "
@@ -188,8 +188,8 @@ void cli_export_more(FILE *to, const wpin_rig_load *load, const char *id) {
     }
 }
 
-void cli_export_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
-                     const char *id) {
+void wpin_header_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
+                      const char *id) {
     if (motor->loop != NULL) {
         fprintf(to, "    .loop = &wpin_closed_loop,\n");
     }
