@@ -1,5 +1,5 @@
 /* Lamps and light-emitting diodes: no winding, so the current follows the volts at once. */
-#include "plant.h"
+#include "../plant.h"
 #include "windpin/host/calc.h"
 #include <math.h>
 

@@ -3,7 +3,7 @@
  *     J dw/dt = k (i_b cos(p a) - i_a sin(p a)) - B w - T
  * (e.g. Acarnley, "Stepping Motors", ch. 4). Within a short piece the back-emf counts as constant:
  * the currents are then exact, and rotor speed and place follow one after the other. */
-#include "plant.h"
+#include "../plant.h"
 #include <math.h>
 
 #define PS       1e-12

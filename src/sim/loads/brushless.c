@@ -1,6 +1,6 @@
 /* A brushless motor through time: piece by piece, each as a power series (phases.c), cut where a
  * diode runs dry or opens, the emf comes to a corner, the shaft stops or breaks loose. */
-#include "phases.h"
+#include "../phases.h"
 #include <math.h>
 #include <string.h>
 

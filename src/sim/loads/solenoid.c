@@ -1,7 +1,7 @@
 /* A solenoid's plunger: drawn in once the pull-in current has flowed long enough, held down to the
  * drop-out current; it is too heavy to fall in the gaps of a PWM. Its coil is the winding of a
  * motor that never turns. */
-#include "plant.h"
+#include "../plant.h"
 #include <math.h>
 
 #define FALLS_AFTER 1e-3 /* s below the drop-out current */
