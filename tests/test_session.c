@@ -280,7 +280,12 @@ START_TEST(what_a_bench_can_not_do_is_refused) {
     wpin_status refused;
     ck_assert_ptr_null(
         wpin_session_open(s.rig, s.plan, &bench, &options, &refused, why, sizeof why));
-    ck_assert_str_eq(why, "the supplies can't be switched here");
+    ck_assert_str_eq(why, "supply 'main' can't be switched here");
+    wpin_injection stalled = {.fault = WPIN_PART_FAULT_STALLED};
+    options = (wpin_session_options){.faults = &stalled, .fault_count = 1};
+    ck_assert_ptr_null(
+        wpin_session_open(s.rig, s.plan, &bench, &options, &refused, why, sizeof why));
+    ck_assert_msg(strstr(why, "faults can't be put in here") == why, "%s", why);
     take_down(&s);
     s = set_up(plan_text, NO_PWM);
     ck_assert_ptr_null(run(&s, why, sizeof why));

@@ -98,12 +98,16 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     char print[16];
     snprintf(print, sizeof print, "%08x", rig->fingerprint);
     json_t *all = json_pack(
-        "{s:s, s:s, s:s, s:s, s:f, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
+        "{s:s, s:s, s:s, s:s, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, "
+        "s:o}",
         "windpin", WPIN_VERSION, "rig", rig->name, "fingerprint", print, "plan", run->files[1],
-        "simulated_s", report->seconds, "fine", !report->bad && !report->interrupted, "interrupted",
-        (int)report->interrupted, "rehearsed", (int)report->rehearsed, "ended",
-        wpin_status_name(report->result), "loads", loads, "steps", steps, "required",
-        cli_required_json(report), "faults", faults, "events", events, "burnt", burns, "vetted",
+        "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds, "still_turning",
+        report->still_turning < 0 ? json_null()
+                                  : json_string(rig->loads[report->still_turning].name),
+        "fine", !report->bad && !report->interrupted, "interrupted", (int)report->interrupted,
+        "rehearsed", (int)report->rehearsed, "ended", wpin_status_name(report->result), "loads",
+        loads, "steps", steps, "required", cli_required_json(report), "faults", faults, "events",
+        events, "burnt", burns, "vetted",
         run->vetting != NULL ? cli_findings_json(run->vetting) : json_array());
     return cli_dump_json(all);
 }

@@ -32,12 +32,20 @@ static wpin_status set_switch(void *context, uint16_t number, bool on) {
     return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
 }
 
-static bool prepare(wpin_session *run) {
+/* Supplies on and faults in, as asked; false with what can't be done here. */
+static bool prepare(wpin_session *run, char *why, size_t size) {
     const wpin_session_options *o = run->options;
     const wpin_bench *b = run->bench;
-    bool done = true;
+    bool faults = run->rig->fault_count > 0 || o->fault_count > 0 || o->late != NULL;
+    if (faults && b->inject == NULL) {
+        snprintf(why, size, "faults can't be put in here; take them out of rig and options");
+        return false;
+    }
     for (size_t i = 0; o->supplies_on && i < run->rig->supply_count; i++) {
-        done = b->switch_supply != NULL && b->switch_supply(b->context, i, true) && done;
+        if (b->switch_supply == NULL || !b->switch_supply(b->context, i, true)) {
+            snprintf(why, size, "supply '%s' can't be switched here", run->rig->supplies[i].name);
+            return false;
+        }
     }
     for (size_t i = 0; i < run->rig->fault_count; i++) {
         wpin_session_inject(run, &run->rig->faults[i], true);
@@ -45,7 +53,7 @@ static bool prepare(wpin_session *run) {
     for (size_t i = 0; i < o->fault_count; i++) {
         wpin_session_inject(run, &o->faults[i], true);
     }
-    return done;
+    return true;
 }
 
 /* Not rested yet; a motor that faulted does not come to it and is not waited for. */
@@ -132,8 +140,7 @@ static bool open_vcd(wpin_session *run) {
 }
 
 static wpin_status open_all(wpin_session *run, char *why, size_t size) {
-    if (!prepare(run)) {
-        snprintf(why, size, "the supplies can't be switched here");
+    if (!prepare(run, why, size)) {
         return WPIN_REFUSED_ARGUMENT;
     }
     wpin_session_boot(run);

@@ -143,7 +143,8 @@ typedef struct wpin_report {
     bool interrupted;       /**< Ended by *options.interrupted. */
     bool rehearsed;         /**< Ended as its 'rehearse' says: by itself it has no end. */
     int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
-    bool bad;               /**< A bad step, a fault, something burnt, or a requirement not met. */
+    bool bad;               /**< A bad step, a fault, something burnt, a requirement not met, or a
+                                 load that still turns. */
 } wpin_report;
 /** Frees a report; NULL is fine. */
 WPIN_API void wpin_report_free(wpin_report *report);
