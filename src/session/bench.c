@@ -3,7 +3,7 @@
 #include <math.h>
 
 int64_t wpin_session_clock(const wpin_session *run) {
-    return run->bench->time(run->bench->context);
+    return run->bench.time(run->bench.context);
 }
 
 int64_t wpin_session_tick_ps(const wpin_session *run) {
@@ -15,22 +15,22 @@ double wpin_session_time(const wpin_session *run) {
 }
 
 bool wpin_session_supply_on(const wpin_session *run, size_t supply) {
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     return b->supply_is_on == NULL || b->supply_is_on(b->context, supply);
 }
 
 bool wpin_session_link_lost(const wpin_session *run) {
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     return b->link_lost != NULL && b->link_lost(b->context);
 }
 
 int wpin_session_resets(const wpin_session *run) {
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     return b->resets == NULL ? 0 : b->resets(b->context);
 }
 
 const wpin_part_burn *wpin_session_burns(const wpin_session *run, size_t *count) {
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     *count = 0;
     return b->burns == NULL ? NULL : b->burns(b->context, count);
 }
@@ -62,6 +62,6 @@ static wpin_part_reading measured(const wpin_session *run, size_t load, double s
 }
 
 wpin_part_reading wpin_session_read(wpin_session *run, size_t load, double seconds) {
-    return wpin_session_knows(run) ? run->bench->read(run->bench->context, load)
+    return wpin_session_knows(run) ? run->bench.read(run->bench.context, load)
                                    : measured(run, load, seconds);
 }

@@ -13,7 +13,7 @@ static int by_time(const void *a, const void *b) {
 /* What the board noted and what the run itself noted, in the order of time. */
 static void collect_events(wpin_session *run, double began) {
     wpin_report *report = run->report;
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     size_t events = 0;
     const wpin_part_event *all = b->events == NULL ? NULL : b->events(b->context, &events);
     report->events = calloc(events + run->note_count + 1, sizeof *report->events);
@@ -45,7 +45,7 @@ void wpin_session_collect(wpin_session *run) {
     }
     run->out_of_memory =
         run->out_of_memory || report->burns == NULL || report->faults == NULL ||
-        (run->bench->out_of_memory != NULL && run->bench->out_of_memory(run->bench->context));
+        (run->bench.out_of_memory != NULL && run->bench.out_of_memory(run->bench.context));
     for (size_t i = 0; report->burns != NULL && i < count; i++) {
         report->burns[i] = burns[i];
         report->burns[i].at -= began;

@@ -12,6 +12,6 @@ int wpin_session_close_vcd(wpin_session *run) {
     if (run->vcd == NULL) {
         return 0;
     }
-    run->bench->watch_pins(run->bench->context, NULL, NULL);
+    run->bench.watch_pins(run->bench.context, NULL, NULL);
     return wpin_vcd_close(run->vcd);
 }

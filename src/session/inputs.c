@@ -122,7 +122,7 @@ void wpin_session_rearm_input(void *context, uint16_t number) {
 }
 
 wpin_status wpin_session_set_input(void *context, uint16_t number, int16_t millivolts) {
-    const wpin_bench *b = ((const wpin_session *)context)->bench;
+    const wpin_bench *b = &((const wpin_session *)context)->bench;
     bool done = b->set_input != NULL && b->set_input(b->context, number, millivolts * 1e-3);
     return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
 }

@@ -12,14 +12,14 @@
 static const wpin_plan no_plan = {0};
 
 bool wpin_session_inject(const wpin_session *run, const wpin_injection *fault, bool on) {
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     return b->inject != NULL && b->inject(b->context, fault, on);
 }
 
 /* Switches of a plan: first the supplies, then the buttons' hands, then the faults. */
 static wpin_status set_switch(void *context, uint16_t number, bool on) {
     const wpin_session *run = context;
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     size_t supplies = run->rig->supply_count, hands = supplies + run->rig->input_count;
     bool done = false;
     if (number < supplies) {
@@ -34,8 +34,8 @@ static wpin_status set_switch(void *context, uint16_t number, bool on) {
 
 /* Supplies on and faults in, as asked; false with what can't be done here. */
 static bool prepare(wpin_session *run, char *why, size_t size) {
-    const wpin_session_options *o = run->options;
-    const wpin_bench *b = run->bench;
+    const wpin_session_options *o = &run->options;
+    const wpin_bench *b = &run->bench;
     bool faults = run->rig->fault_count > 0 || o->fault_count > 0 || o->late != NULL;
     if (faults && b->inject == NULL) {
         snprintf(why, size, "faults can't be put in here; take them out of rig and options");
@@ -68,7 +68,7 @@ static bool some_rest(const wpin_session *run) {
 }
 
 static void wait(const wpin_session *run, int64_t until) {
-    run->bench->wait(run->bench->context, until);
+    run->bench.wait(run->bench.context, until);
 }
 
 /* A motor just opened may be turning: the core lets it rest first. The plan begins after that. */
@@ -106,7 +106,7 @@ static wpin_status start_plan(wpin_session *run) {
 /* The record begins here, on a whole control period after the plan was started: so its first tick
  * reads the clock as late in its period as every other. */
 static void begin_record(wpin_session *run) {
-    const wpin_session_options *o = run->options;
+    const wpin_session_options *o = &run->options;
     wait(run, wpin_session_clock(run) + wpin_session_tick_ps(run));
     wpin_session_read_loads(run);
     for (size_t i = 0; i < run->rig->load_count; i++) {
@@ -124,15 +124,15 @@ static void begin_record(wpin_session *run) {
 }
 
 static bool open_vcd(wpin_session *run) {
-    const wpin_bench *b = run->bench;
-    if (run->options->vcd_path == NULL) {
+    const wpin_bench *b = &run->bench;
+    if (run->options.vcd_path == NULL) {
         return true;
     }
     errno = ENOTSUP;
     if (b->watch_pins == NULL) {
         return false;
     }
-    run->vcd = wpin_vcd_open(run->options->vcd_path, run->rig, wpin_session_clock(run));
+    run->vcd = wpin_vcd_open(run->options.vcd_path, run->rig, wpin_session_clock(run));
     if (run->vcd != NULL) {
         b->watch_pins(b->context, wpin_vcd_pin, run->vcd);
     }
@@ -159,7 +159,7 @@ static wpin_status open_all(wpin_session *run, char *why, size_t size) {
     }
     begin_record(run);
     if (!open_vcd(run)) {
-        snprintf(why, size, "%s: can't be written: %s", run->options->vcd_path, strerror(errno));
+        snprintf(why, size, "%s: can't be written: %s", run->options.vcd_path, strerror(errno));
         return WPIN_REFUSED_ARGUMENT;
     }
     return WPIN_OK;
@@ -178,13 +178,11 @@ wpin_session *wpin_session_open(const wpin_rig *rig, const wpin_plan *plan, cons
     run->by_hand = plan == NULL;
     run->plan = plan != NULL ? plan : &no_plan;
     if (options != NULL) {
-        run->kept_options = *options;
+        run->options = *options;
     }
-    run->kept_bench = *bench;
-    run->options = &run->kept_options;
-    run->bench = &run->kept_bench;
+    run->bench = *bench;
     run->port = bench->port;
-    run->onlooker = run->options->onlooker != NULL ? run->options->onlooker : &wpin_session_nobody;
+    run->onlooker = run->options.onlooker != NULL ? run->options.onlooker : &wpin_session_nobody;
     if (wpin_session_allocate(run) && run->onlooker->open(run)) {
         *refused = open_all(run, why, why_size);
     }

@@ -76,5 +76,5 @@ void wpin_session_write_row(wpin_session *run) {
                                         .phase = wpin_motor_state(m)};
         *t = (wpin_tally){0};
     }
-    wpin_csv_row(run->options->csv, wpin_session_time(run), run->samples);
+    wpin_csv_row(run->options.csv, wpin_session_time(run), run->samples);
 }

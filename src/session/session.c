@@ -18,9 +18,9 @@ static void tick_fast(wpin_session *run) {
 }
 
 static void note_driven(const wpin_session *run) {
-    for (size_t i = 0; run->options->driven_until != NULL && i < run->rig->load_count; i++) {
+    for (size_t i = 0; run->options.driven_until != NULL && i < run->rig->load_count; i++) {
         if (wpin_motor_duty(&run->motors[i]) != 0) {
-            run->options->driven_until[i] = wpin_session_time(run);
+            run->options.driven_until[i] = wpin_session_time(run);
         }
     }
 }
@@ -50,7 +50,7 @@ static void plan_next_tick(wpin_session *run) {
 }
 
 static void tick(wpin_session *run) {
-    const wpin_session_options *o = run->options;
+    const wpin_session_options *o = &run->options;
     wpin_session_command(run);
     note_driven(run);
     run->was_running = run->by_hand ? !run->over : run->sequence.running;
@@ -74,7 +74,7 @@ static int64_t first_of(int64_t a, int64_t b) {
 
 /* Time passes until something is due; then each load is looked at. */
 static void let_pass(wpin_session *run, int64_t until) {
-    run->bench->wait(run->bench->context, until);
+    run->bench.wait(run->bench.context, until);
     wpin_session_read_loads(run);
     wpin_session_tally_steps(run);
     wpin_session_watch_periods(run);
@@ -92,14 +92,14 @@ static bool step_until(wpin_session *run, int64_t end) {
     }
     if (now >= run->next_late) {
         run->report->late_state = busiest(run);
-        wpin_session_inject(run, run->options->late, true);
+        wpin_session_inject(run, run->options.late, true);
         run->next_late = INT64_MAX;
     }
     if (now >= run->next_tick) {
         tick(run);
     }
     if (now >= run->next_row) {
-        double seconds = run->options->sample_seconds;
+        double seconds = run->options.sample_seconds;
         wpin_session_write_row(run);
         run->next_row += llround((seconds > 0 ? seconds : 1e-3) / PS);
     }
@@ -132,7 +132,7 @@ wpin_report *wpin_session_close(wpin_session *run, char *why, size_t why_size) {
     if (run == NULL) {
         return NULL;
     }
-    if (run->options->csv != NULL) {
+    if (run->options.csv != NULL) {
         wpin_session_write_row(run);
     }
     wpin_session_cut_steps(run);

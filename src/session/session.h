@@ -57,10 +57,8 @@ struct wpin_onlooker {
 struct wpin_session {
     const wpin_rig *rig;
     const wpin_plan *plan;
-    wpin_session_options kept_options;
-    wpin_bench kept_bench;
-    const wpin_session_options *options; /* those */
-    const wpin_bench *bench;
+    wpin_session_options options;
+    wpin_bench bench;
     const wpin_onlooker *onlooker; /* always one */
     void *judging;                 /* what it keeps */
     wpin_port port;
@@ -76,7 +74,7 @@ struct wpin_session {
     wpin_stop_config stop_config; /* of the rig's stop input, if it has one */
     wpin_stop stop;
     uint8_t *stop_how;       /* of each load */
-    double stopped_at;       /* when it latched; 0: not */
+    double stopped_at;       /* since when what turned is waited for; 0: nothing is */
     bool *stopping;          /* each load turned then, and does not stand yet */
     bool ended;              /* the plan is over; what still turns is waited for */
     wpin_part_reading *last; /* newest reading of each load */
@@ -104,7 +102,6 @@ struct wpin_session {
     bool alone; /* the link is lost, since then: */
     double alone_since;
     bool soft_used, fast_used, driven_at_boot;
-    size_t burns_before; /* burnt before the plan began: none may be missed */
     wpin_report *report;
     bool out_of_memory;
 };
@@ -129,7 +126,7 @@ const wpin_part_burn *wpin_session_burns(const wpin_session *run, size_t *count)
 wpin_part_reading wpin_session_read(wpin_session *run, size_t load, double seconds);
 /* Whether the bench knows what truly happens. */
 static inline bool wpin_session_knows(const wpin_session *run) {
-    return run->bench->read != NULL;
+    return run->bench.read != NULL;
 }
 /* Puts what burnt, happened and faulted into the report. */
 void wpin_session_collect(wpin_session *run);

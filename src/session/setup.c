@@ -27,8 +27,8 @@ static wpin_status open_load(wpin_session *run, size_t i) {
     run->motor_list[i] = &run->motors[i];
     wpin_status status = wpin_bound_open(&run->bound[i], &run->motors[i], run->motor_port);
     run->report->pwm[i] = run->bound[i].achieved;
-    if (run->bench->listen != NULL) {
-        run->bench->listen(run->bench->context, &run->bound[i], i);
+    if (run->bench.listen != NULL) {
+        run->bench.listen(run->bench.context, &run->bound[i], i);
     }
     return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
 }
@@ -54,7 +54,7 @@ wpin_status wpin_session_open_loads(wpin_session *run, char *why, size_t size) {
 /* While the controller boots its pins float; what moves then moves by itself. */
 void wpin_session_boot(wpin_session *run) {
     run->read_at = wpin_session_clock(run);
-    run->bench->wait(run->bench->context, run->read_at + llround(run->rig->controller.boot * 1e12));
+    run->bench.wait(run->bench.context, run->read_at + llround(run->rig->controller.boot * 1e12));
     for (size_t i = 0; wpin_session_knows(run) && i < run->rig->load_count; i++) {
         wpin_part_reading r = wpin_session_read(run, i, 0);
         double amps = fmax(fabs(r.amps_min), fabs(r.amps_max));

@@ -4,13 +4,13 @@
 #include <math.h>
 
 static bool records_failed(const wpin_session *run) {
-    return (run->options->csv != NULL && wpin_csv_error(run->options->csv) != 0) ||
+    return (run->options.csv != NULL && wpin_csv_error(run->options.csv) != 0) ||
            (run->vcd != NULL && wpin_vcd_error(run->vcd) != 0);
 }
 
 /* Ends the plan before its time when asked to, or when the record can not be kept. */
 static void watch_outside(wpin_session *run) {
-    bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
+    bool asked = run->options.interrupted != NULL && *run->options.interrupted != 0;
     bool over = run->plan->rehearsed > 0 && wpin_session_time(run) >= run->plan->rehearsed;
     if (!run->sequence.running || !(asked || over || records_failed(run) || run->out_of_memory)) {
         return;
@@ -82,7 +82,7 @@ static void note_faults(wpin_session *run) {
 /* Without a plan: whatever is asked for from outside, until that ends it; then all comes to rest.
  */
 static void tick_by_hand(wpin_session *run) {
-    bool asked = run->options->interrupted != NULL && *run->options->interrupted != 0;
+    bool asked = run->options.interrupted != NULL && *run->options.interrupted != 0;
     (void)wpin_session_stopped(run);
     if (!run->ending && (asked || records_failed(run) || run->out_of_memory)) {
         run->ending = true;

@@ -150,7 +150,7 @@ static void look_at(const wpin_session *run, size_t i) {
 /* The volts of a supply while it is on, by what is drawn from it. */
 static void look_at_volts(const wpin_session *run, size_t i) {
     size_t supply = run->report->requirements[i].requirement->number;
-    const wpin_bench *b = run->bench;
+    const wpin_bench *b = &run->bench;
     if (b->supply_volts != NULL && wpin_session_supply_on(run, supply)) {
         weigh(run, i, b->supply_volts(b->context, supply));
     }

@@ -229,7 +229,7 @@ void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
         return;
     }
     if (!step->done) {
-        bool by_hand = run->report->interrupted, by_stop = run->stopped_at > 0;
+        bool by_hand = run->report->interrupted, by_stop = wpin_stop_latched(&run->stop);
         if (step->until && run->sequence.result == WPIN_FAULT_TIMEOUT) {
             if (wpin_session_knows(run) && step->load >= 0 && step->duty_peak > 0 &&
                 step->rpm_peak == 0) {
