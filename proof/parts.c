@@ -254,6 +254,7 @@ static void prove(void) {
     config.how = any ? how : NULL;
     config.pin = any8;
     config.opens = ANY_BOOL;
+    config.by_program = ANY_BOOL;
     wpin_stop_init(any ? &stop : NULL, any ? &config : NULL, any ? &any_port : NULL);
     while (any) {
         how[0] = any8;

@@ -87,6 +87,8 @@ int main(void) {
         case 4: any = wpin_sequence_busy(&sequence); break;
         case 5: wpin_motor_arm(&motor); break;
         case 6: wpin_motor_trip(&motor, (wpin_status)any8); break;
+        case 7: wpin_sequence_serve(&sequence); break;
+        case 8: wpin_motor_tick(&motor); break;
         default: wpin_motor_disarm(&motor); break;
         }
     }

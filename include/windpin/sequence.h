@@ -190,6 +190,11 @@ WPIN_API wpin_status wpin_sequence_start(wpin_sequence *sequence,
  * they stop if this is no longer called but their own ticks are. Tick. */
 WPIN_API void wpin_sequence_tick(wpin_sequence *sequence);
 
+/** The same without the motors, for several plans side by side, each of motors of its own: the
+ * caller ticks all of these first (wpin_motors_tick), and keeps them alive (wpin_motor_refresh) for
+ * as long as somebody commands. Tick. */
+WPIN_API void wpin_sequence_serve(wpin_sequence *sequence);
+
 /** Ends the plan early: every motor ramps to rest. Keep ticking until not busy. Tick. */
 WPIN_API void wpin_sequence_stop(wpin_sequence *sequence);
 

@@ -34,7 +34,8 @@ typedef struct wpin_stop_config {
                                     becomes a ramp. */
     uint16_t count;            /**< Of both. */
     wpin_pin pin;              /**< From the contact to ground, with a pull-up. */
-    bool opens; /**< Pressed, the contact opens: a broken wire then stops too. Prefer it. */
+    bool opens;      /**< Pressed, the contact opens: a broken wire then stops too. Prefer it. */
+    bool by_program; /**< There is no contact: only wpin_stop_now latches it. */
 } wpin_stop_config;
 
 /** A stop input at work. The fields are its own. */

@@ -12,6 +12,7 @@ enum { EXIT_FINE = 0, EXIT_MET_FAULT = 1, EXIT_WRONG_INPUT = 2 };
 
 /* Each command gets its own arguments, argv[0] being "windpin COMMAND". */
 int cmd_run(int argc, char **argv);
+int cmd_live(int argc, char **argv);
 int cmd_plot(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);
@@ -46,6 +47,8 @@ typedef struct cli_run {
     const wpin_vetting *vetting; /* of rig and plan, before the run */
 } cli_run;
 
+/* The faults of a run, read by the rig; false with a complaint. */
+bool cli_read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *faults);
 /* Checks, runs, reports; returns the exit status. */
 int cli_run_plan(const cli_run *run);
 
@@ -88,6 +91,9 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
  */
 void cli_progress(void *context, double seconds, double total);
 void cli_progress_end(void);
+
+/* Lets signals that end a program only set this: what runs then stops in order. */
+volatile int *cli_catch_signals(void);
 
 /* Flushes standard output; EXIT_MET_FAULT with a complaint if that fails, else `status`. */
 int cli_finish(int status);

@@ -19,6 +19,8 @@ static const struct {
     {"new", cmd_new, "write a first rig and plan from a few answers"},
     {"run", SIMULATED(cmd_run),
      "run a plan on simulated hardware and report asked against achieved"},
+    {"live", SIMULATED(cmd_live),
+     "drive a rig by hand, in real time: keys in a terminal, lines from a program"},
     {"compare", SIMULATED(cmd_compare),
      "run a plan on a rig as it is and with values changed, side by side"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},

@@ -167,13 +167,16 @@ static wpin_status what_happened(const wpin_motor *motor) {
     return WPIN_OK;
 }
 
-static void tick_motors(wpin_sequence *sequence) {
+static void tick_motors(const wpin_sequence *sequence) {
     const wpin_sequence_config *config = sequence->config;
     for (uint16_t i = 0; sequence->running && i < config->motor_count; i++) {
         wpin_motor_refresh(motor_at(sequence, i), ALIVE_MS);
     }
     wpin_motors_tick(config->motors, config->motor_count);
-    for (uint16_t i = 0; sequence->running && i < config->motor_count; i++) {
+}
+
+static void look_at_motors(wpin_sequence *sequence) {
+    for (uint16_t i = 0; sequence->running && i < sequence->config->motor_count; i++) {
         wpin_status status = what_happened(motor_at(sequence, i));
         if (status != WPIN_OK) {
             end_early(sequence, status, step_of(sequence, i));
@@ -209,10 +212,8 @@ wpin_status wpin_sequence_start(wpin_sequence *sequence, const wpin_sequence_con
     return WPIN_OK;
 }
 
-void wpin_sequence_tick(wpin_sequence *sequence) {
-    if (sequence == NULL || sequence->config == NULL) {
-        return;
-    }
+/* Whoever may stop it is asked first. The time since it was served last. */
+static uint32_t begin_tick(wpin_sequence *sequence) {
     const wpin_sequence_config *config = sequence->config;
     wpin_moment now = config->port->now(config->port->context);
     uint32_t dt_us = wpin_elapsed(sequence->last, now);
@@ -222,12 +223,32 @@ void wpin_sequence_tick(wpin_sequence *sequence) {
         sequence->result = WPIN_FAULT_STOPPED;
         sequence->fault_step = config->tracks[0].step;
     }
-    tick_motors(sequence); /* first, so that a ramp that ends now is seen as ended now */
+    return dt_us;
+}
+
+static void serve_tracks(wpin_sequence *sequence, uint32_t dt_us) {
+    const wpin_sequence_config *config = sequence->config;
+    look_at_motors(sequence);
     for (uint8_t i = 0; i < config->track_count; i++) {
         serve(sequence, &config->tracks[i], dt_us);
     }
     for (uint8_t i = 0; i < config->track_count; i++) {
         serve(sequence, &config->tracks[i], 0); /* forks and joins of this very tick */
+    }
+}
+
+void wpin_sequence_tick(wpin_sequence *sequence) {
+    if (sequence != NULL && sequence->config != NULL) {
+        uint32_t dt_us = begin_tick(sequence);
+        tick_motors(sequence); /* first, so that a ramp that ends now is seen as ended now */
+        serve_tracks(sequence, dt_us);
+    }
+}
+
+void wpin_sequence_serve(wpin_sequence *sequence) {
+    if (sequence != NULL && sequence->config != NULL) {
+        uint32_t dt_us = begin_tick(sequence);
+        serve_tracks(sequence, dt_us);
     }
 }
 

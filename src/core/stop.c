@@ -12,7 +12,7 @@ wpin_status wpin_stop_init(wpin_stop *stop, const wpin_stop_config *config, cons
     if (config == NULL || port == NULL || (config->motors == NULL && config->count != 0)) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    if (port->read == NULL) {
+    if (port->read == NULL && !config->by_program) {
         return WPIN_REFUSED_PORT;
     }
     stop->port = port;
@@ -68,7 +68,8 @@ static void serve(const wpin_stop *stop, uint16_t index) {
 }
 
 static bool reads_pressed(const wpin_stop *stop) {
-    return stop->port->read(stop->port->context, stop->config->pin) == stop->config->opens;
+    const wpin_stop_config *c = stop->config;
+    return !c->by_program && stop->port->read(stop->port->context, c->pin) == c->opens;
 }
 
 void wpin_stop_tick(wpin_stop *stop) {

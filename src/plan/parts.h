@@ -14,6 +14,7 @@ typedef struct wpin_plan_reader {
     wpin_plan *plan;
     wpin_flow flow;
     wpin_words line;
+    bool alone;                      /* one action by hand, no plan */
     bool full;                       /* out of memory or too many steps; said once */
     unsigned endless, rehearse_line; /* lines of the first repeat for ever, and of 'rehearse' */
     wpin_step until; /* what ends the action being read: its fields for that, and its time */

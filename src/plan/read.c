@@ -62,17 +62,18 @@ static void read_end(wpin_plan_reader *r) {
 static const struct {
     const char *word;
     void (*read)(wpin_plan_reader *r);
-    bool acts; /* it does something in its turn */
-} blocks[] = {{"wait", wpin_plan_read_wait, true},
-              {"fault", wpin_plan_read_fault, true},
-              {"mend", wpin_plan_read_mend, true},
-              {"require", wpin_plan_read_require, false},
-              {"repeat", wpin_plan_read_repeat, true},
-              {"rehearse", wpin_plan_read_rehearse, false},
-              {"parallel", read_parallel, true},
-              {"together", wpin_plan_read_together, true},
-              {"track", read_track, false},
-              {"end", read_end, false}};
+    bool acts;    /* it does something in its turn */
+    bool by_hand; /* it may be asked for alone */
+} blocks[] = {{"wait", wpin_plan_read_wait, true, false},
+              {"fault", wpin_plan_read_fault, true, true},
+              {"mend", wpin_plan_read_mend, true, true},
+              {"require", wpin_plan_read_require, false, false},
+              {"repeat", wpin_plan_read_repeat, true, false},
+              {"rehearse", wpin_plan_read_rehearse, false, false},
+              {"parallel", read_parallel, true, false},
+              {"together", wpin_plan_read_together, true, false},
+              {"track", read_track, false, false},
+              {"end", read_end, false, false}};
 
 static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
     size_t count = 0;
@@ -93,7 +94,9 @@ static void say_unknown_start(wpin_plan_reader *r, const wpin_word *w) {
         known[count++] = r->rig->inputs[i].name;
     }
     for (size_t i = 0; i < COUNT(blocks); i++) {
-        known[count++] = blocks[i].word;
+        if (blocks[i].by_hand || !r->alone) {
+            known[count++] = blocks[i].word;
+        }
     }
     wpin_plan_say_unknown(r, w->column, "word", w->text, known, count);
     free(known);
@@ -315,4 +318,73 @@ wpin_plan *wpin_plan_read_text(const char *name, const char *text, const wpin_ri
     wpin_plan *plan = read_plan(file, rig, messages);
     fclose(file);
     return plan;
+}
+
+/* ---- one action alone ---- */
+
+/* Whether a line is one that may be asked for by hand; says so if not. */
+static bool may_stand_alone(wpin_plan_reader *r) {
+    const wpin_word *first = wpin_words_peek(&r->line);
+    if (first == NULL) {
+        wpin_words_say(&r->line, 1, "nothing is asked; expected an action such as '%s stop'",
+                       r->rig->loads[0].name);
+        return false;
+    }
+    for (size_t i = 0; i < COUNT(blocks); i++) {
+        if (!blocks[i].by_hand && strcasecmp(first->text, blocks[i].word) == 0) {
+            wpin_words_say(&r->line, first->column,
+                           "'%s' belongs in a plan; by hand expected one action, e.g. '%s stop'",
+                           blocks[i].word, r->rig->loads[0].name);
+            return false;
+        }
+    }
+    if (strcasecmp(first->text, "all") == 0 || strchr(first->text, ',') != NULL) {
+        wpin_words_say(&r->line, first->column, "expected one load; '%s' names several",
+                       first->text);
+        return false;
+    }
+    return true;
+}
+
+/* Where loads are and what they do is not known here: nothing is refused for it. */
+static void read_alone(wpin_plan_reader *r, const char *text) {
+    for (size_t i = 0; i < r->rig->load_count; i++) {
+        r->flow.unsure[i] = true;
+    }
+    wpin_words_split(&r->line, text);
+    r->line.number = 1;
+    if (!may_stand_alone(r)) {
+        return;
+    }
+    read_line(r);
+    if (r->plan->step_count > 0 && r->plan->steps[0].target.kind == WPIN_TARGET_MOTOR) {
+        wpin_plan_add_step(r,
+                           (wpin_step){.op = WPIN_OP_HOLD,
+                                       .target = r->plan->steps[0].target,
+                                       .time_ms = WPIN_TIMEOUT_HELD},
+                           false);
+    }
+    wpin_plan_add_step(r, (wpin_step){.op = WPIN_OP_END}, false);
+    r->plan->track_count = 1;
+}
+
+wpin_plan *wpin_plan_read_action(const char *text, const wpin_rig *rig, wpin_messages *messages) {
+    size_t before = messages->count;
+    wpin_plan_reader r = {.rig = rig,
+                          .line = {.messages = messages},
+                          .plan = calloc(1, sizeof(wpin_plan)),
+                          .alone = true};
+    if (!wpin_flow_init(&r.flow, rig) || r.plan == NULL) {
+        messages->out_of_memory = true;
+    } else if (!is_text(text, strlen(text))) {
+        wpin_messages_add(messages, 1, 1, "is not text; expected an action");
+    } else {
+        read_alone(&r, text);
+    }
+    wpin_flow_free(&r.flow);
+    if (messages->count != before || r.full || messages->out_of_memory) {
+        wpin_plan_free(r.plan);
+        return NULL;
+    }
+    return r.plan;
 }

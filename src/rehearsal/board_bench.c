@@ -129,3 +129,8 @@ wpin_bench wpin_bench_on_board(wpin_board_bench *board) {
                         .out_of_memory = out_of_memory,
                         .watch_pins = watch_pins};
 }
+
+void wpin_board_bench_free(wpin_board_bench *board) {
+    wpin_sim_free(board->sim);
+    board->sim = NULL;
+}

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 
 bool wpin_session_allocate(wpin_session *run) {
-    size_t loads = run->rig->load_count, tracks = run->plan->track_count;
+    size_t loads = run->rig->load_count, tracks = run->by_hand ? loads : run->plan->track_count;
     wpin_report *report = calloc(1, sizeof *report);
     run->report = report;
     run->bound = calloc(loads, sizeof *run->bound);
@@ -27,6 +27,7 @@ bool wpin_session_allocate(wpin_session *run) {
     run->stop_how = calloc(loads, sizeof *run->stop_how);
     run->lost = calloc(loads, sizeof *run->lost);
     run->rounds = calloc(run->plan->step_count, sizeof *run->rounds);
+    run->actions = calloc(run->by_hand ? loads : 1, sizeof *run->actions);
     if (report != NULL) {
         report->still_turning = -1;
         report->pwm = calloc(loads, sizeof *report->pwm);
@@ -46,9 +47,9 @@ bool wpin_session_allocate(wpin_session *run) {
            run->samples != NULL && run->open_step != NULL && run->driven != NULL &&
            run->owner != NULL && run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
            run->lost != NULL && run->stop_how != NULL && run->stopping != NULL &&
-           run->volts != NULL && run->rounds != NULL && report->pwm != NULL &&
-           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL &&
-           report->torque_peak != NULL && report->watts_peak != NULL;
+           run->volts != NULL && run->actions != NULL && run->rounds != NULL &&
+           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL &&
+           report->operations != NULL && report->torque_peak != NULL && report->watts_peak != NULL;
 }
 
 void wpin_session_release(wpin_session *run) {
@@ -74,6 +75,7 @@ void wpin_session_release(wpin_session *run) {
     free(run->volts);
     free(run->lost);
     free(run->rounds);
+    free(run->actions);
     free(run);
 }
 

@@ -16,9 +16,8 @@ bool wpin_session_inject(const wpin_session *run, const wpin_injection *fault, b
     return b->inject != NULL && b->inject(b->context, fault, on);
 }
 
-/* Switches of a plan: first the supplies, then the buttons' hands, then the faults. */
-static wpin_status set_switch(void *context, uint16_t number, bool on) {
-    const wpin_session *run = context;
+/* First the supplies, then the buttons' hands, then the faults. */
+bool wpin_session_switch(wpin_session *run, const wpin_plan *plan, size_t number, bool on) {
     const wpin_bench *b = &run->bench;
     size_t supplies = run->rig->supply_count, hands = supplies + run->rig->input_count;
     bool done = false;
@@ -26,10 +25,15 @@ static wpin_status set_switch(void *context, uint16_t number, bool on) {
         done = b->switch_supply != NULL && b->switch_supply(b->context, number, on);
     } else if (number < hands) {
         done = b->press != NULL && b->press(b->context, number - supplies, on);
-    } else if (number - hands < run->plan->fault_count) {
-        done = wpin_session_inject(run, &run->plan->faults[number - hands], on);
+    } else if (number - hands < plan->fault_count) {
+        done = wpin_session_inject(run, &plan->faults[number - hands], on);
     }
-    return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+    return done;
+}
+
+static wpin_status set_switch(void *context, uint16_t number, bool on) {
+    wpin_session *run = context;
+    return wpin_session_switch(run, run->plan, number, on) ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
 }
 
 /* Supplies on and faults in, as asked; false with what can't be done here. */
@@ -60,7 +64,8 @@ static bool prepare(wpin_session *run, char *why, size_t size) {
 static bool some_rest(const wpin_session *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         wpin_state phase = wpin_motor_state(&run->motors[i]);
-        if (phase != WPIN_STATE_READY && phase != WPIN_STATE_FAULT) {
+        bool off = phase == WPIN_STATE_OFF && run->options.disarmed;
+        if (phase != WPIN_STATE_READY && phase != WPIN_STATE_FAULT && !off) {
             return true;
         }
     }

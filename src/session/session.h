@@ -31,6 +31,20 @@ typedef struct wpin_session_input {
     bool told;      /* that it is stuck */
 } wpin_session_input;
 
+#define WPIN_ACTION_STEPS 4
+
+/* What a load was asked for from outside: a plan of its own, of the only motor it knows. */
+typedef struct wpin_session_action {
+    struct wpin_session *run;
+    const wpin_plan *plan; /* NULL: nothing yet */
+    size_t load;
+    wpin_step steps[WPIN_ACTION_STEPS];
+    wpin_motor *motor;
+    wpin_track track;
+    wpin_sequence_config config;
+    wpin_sequence sequence;
+} wpin_session_action;
+
 /* A stretch of at least one period of PWM. */
 typedef struct wpin_window {
     double seconds, amps; /* how long; largest size of the current */
@@ -91,8 +105,11 @@ struct wpin_session {
     double *effect;       /* the same of its light */
     uint16_t *lost;       /* of each load without sensors: steps lost so far */
     unsigned *rounds;     /* how often each step of the plan has begun */
-    int64_t start, read_at;     /* ps: the plan began; the loads were last looked at */
-    bool by_hand, ending, over; /* there is no plan; all is being stopped; and is */
+    int64_t start, read_at;       /* ps: the plan began; the loads were last looked at */
+    bool by_hand, ending, over;   /* there is no plan; all is being stopped; and is */
+    wpin_session_action *actions; /* by hand: of each load */
+    double kept_until;            /* s: so long they may go on */
+    const char *cut_by;           /* what cuts a step short just now; NULL: not said */
     int64_t next_tick, next_row, next_fast, next_late; /* ps */
     unsigned long ticks;
     bool was_running; /* the plan, at the last tick */
@@ -121,7 +138,6 @@ int64_t wpin_session_tick_ps(const wpin_session *run);
 bool wpin_session_supply_on(const wpin_session *run, size_t supply);
 bool wpin_session_link_lost(const wpin_session *run);
 int wpin_session_resets(const wpin_session *run);
-const wpin_part_burn *wpin_session_burns(const wpin_session *run, size_t *count);
 /* What each load did since it was last looked at: truly, or as measured. */
 wpin_part_reading wpin_session_read(wpin_session *run, size_t load, double seconds);
 /* Whether the bench knows what truly happens. */
@@ -173,6 +189,16 @@ double wpin_session_degrees(const wpin_session *run, size_t load);
 bool wpin_session_aligns(const wpin_session *run, size_t load);
 /* A step begins or ends on a track. */
 void wpin_session_observe(void *context, uint8_t track, uint16_t step, bool begins);
+/* The same of an action by hand: each load is a track of its own. */
+void wpin_session_begin_step(wpin_session *run, const wpin_plan *plan, size_t track, uint16_t step);
+void wpin_session_end_step(wpin_session *run, size_t track, bool done);
+/* A motor's actions by hand, each control period: kept alive before its tick, served after it; all
+ * dropped, with the reason. */
+void wpin_session_refresh_actions(wpin_session *run);
+void wpin_session_serve_actions(wpin_session *run);
+void wpin_session_drop_actions(wpin_session *run, const char *by);
+/* What a plan or a hand does to a switch: supplies, buttons, faults, in this order. */
+bool wpin_session_switch(wpin_session *run, const wpin_plan *plan, size_t number, bool on);
 /* Adds the newest readings to the steps going on. */
 void wpin_session_tally_steps(wpin_session *run);
 /* Seconds over which what PWM makes of a load is looked at: whole control periods in which there

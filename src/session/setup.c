@@ -30,7 +30,8 @@ static wpin_status open_load(wpin_session *run, size_t i) {
     if (run->bench.listen != NULL) {
         run->bench.listen(run->bench.context, &run->bound[i], i);
     }
-    return status == WPIN_OK ? wpin_motor_arm(&run->motors[i]) : status;
+    bool arms = status == WPIN_OK && !(run->by_hand && run->options.disarmed);
+    return arms ? wpin_motor_arm(&run->motors[i]) : status;
 }
 
 /* Opens every load, and arms every motor. */

@@ -22,18 +22,21 @@ static void set_asked(const wpin_session *run, wpin_step_result *r, uint8_t quan
     }
 }
 
-static wpin_step_result new_result(wpin_session *run, uint16_t step) {
-    const wpin_step *s = &run->plan->steps[step];
+static wpin_step_result new_result(wpin_session *run, const wpin_plan *plan, uint16_t step) {
+    const wpin_step *s = &plan->steps[step];
     wpin_op op = (wpin_op)s->op;
     bool turns = op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO;
     bool ramps = op == WPIN_OP_RUN || (op == WPIN_OP_STOP && s->ramp_us != 0);
     wpin_step_result r = {
-        .line = run->plan->sources[step].line,
-        .text = run->plan->sources[step].text,
+        .line = plan->sources[step].line,
+        .text = plan->sources[step].text,
+        .asks = s,
         .op = op,
         .step = step,
         .load = wpin_op_moves_motor(op) ? s->target.number : -1,
-        .round = ++run->rounds[step],
+        .first = wpin_op_moves_motor(op) &&
+                 wpin_motor_last_direction(&run->motors[s->target.number]) == 0,
+        .round = run->by_hand ? 1 : ++run->rounds[step],
         .until = op == WPIN_OP_UNTIL || s->until != 0,
         .awaited = op == WPIN_OP_UNTIL && s->value == WPIN_EVENT_RESTING ? s->target.number : -1,
         .at = wpin_session_time(run),
@@ -51,8 +54,9 @@ static wpin_step_result new_result(wpin_session *run, uint16_t step) {
     return r;
 }
 
-static void begin(wpin_session *run, uint8_t track, uint16_t step) {
-    if (run->plan->sources[step].text[0] == '\0') {
+void wpin_session_begin_step(wpin_session *run, const wpin_plan *plan, size_t track,
+                             uint16_t step) {
+    if (plan->sources[step].text[0] == '\0') {
         return; /* a block's own step: nothing a person asked for */
     }
     wpin_report *report = run->report;
@@ -65,7 +69,7 @@ static void begin(wpin_session *run, uint8_t track, uint16_t step) {
         }
         report->steps = all;
     }
-    report->steps[report->step_count++] = new_result(run, step);
+    report->steps[report->step_count++] = new_result(run, plan, step);
     run->open_step[track] = report->step_count;
     int load = report->steps[report->step_count - 1].load;
     if (load >= 0) {
@@ -116,14 +120,20 @@ static void finish(wpin_session *run, wpin_step_result *result, bool done) {
     run->onlooker->ends(run, result);
 }
 
+void wpin_session_end_step(wpin_session *run, size_t track, bool done) {
+    if (run->open_step[track] != 0) {
+        finish(run, &run->report->steps[run->open_step[track] - 1], done);
+        run->open_step[track] = 0;
+    }
+}
+
 void wpin_session_observe(void *context, uint8_t track, uint16_t step, bool begins) {
     wpin_session *run = context;
     if (begins) {
         run->onlooker->begins(run, step);
-        begin(run, track, step);
-    } else if (run->open_step[track] != 0) {
-        finish(run, &run->report->steps[run->open_step[track] - 1], true);
-        run->open_step[track] = 0;
+        wpin_session_begin_step(run, run->plan, track, step);
+    } else {
+        wpin_session_end_step(run, track, true);
     }
 }
 
@@ -151,8 +161,13 @@ static void note_reversal(wpin_session *run, wpin_step_result *r, const wpin_par
     }
 }
 
+/* How many steps may go on at once. */
+static size_t tracks(const wpin_session *run) {
+    return run->by_hand ? run->rig->load_count : run->plan->track_count;
+}
+
 void wpin_session_tally_steps(wpin_session *run) {
-    for (size_t track = 0; track < run->plan->track_count; track++) {
+    for (size_t track = 0; track < tracks(run); track++) {
         if (run->open_step[track] == 0) {
             continue;
         }
@@ -176,10 +191,7 @@ void wpin_session_tally_steps(wpin_session *run) {
 }
 
 void wpin_session_cut_steps(wpin_session *run) {
-    for (size_t track = 0; track < run->plan->track_count; track++) {
-        if (run->open_step[track] != 0) {
-            finish(run, &run->report->steps[run->open_step[track] - 1], false);
-            run->open_step[track] = 0;
-        }
+    for (size_t track = 0; track < tracks(run); track++) {
+        wpin_session_end_step(run, track, false);
     }
 }

@@ -15,7 +15,7 @@ static const wpin_rig_input *stop_input(const wpin_rig *rig) {
 
 void wpin_session_open_stop(wpin_session *run) {
     const wpin_rig_input *input = stop_input(run->rig);
-    if (input == NULL) {
+    if (input == NULL && !run->by_hand) {
         return;
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {
@@ -24,8 +24,11 @@ void wpin_session_open_stop(wpin_session *run) {
     run->stop_config = (wpin_stop_config){.motors = run->motor_list,
                                           .how = run->stop_how,
                                           .count = (uint16_t)run->rig->load_count,
-                                          .pin = (wpin_pin)input->pin,
-                                          .opens = input->opens};
+                                          .by_program = input == NULL};
+    if (input != NULL) {
+        run->stop_config.pin = (wpin_pin)input->pin;
+        run->stop_config.opens = input->opens;
+    }
     (void)wpin_stop_init(&run->stop, &run->stop_config, &run->port);
 }
 
@@ -43,10 +46,12 @@ bool wpin_session_stopped(void *context) {
     bool before = wpin_stop_latched(&run->stop);
     wpin_stop_tick(&run->stop);
     if (wpin_stop_latched(&run->stop) && !before) {
+        const wpin_rig_input *input = stop_input(run->rig);
+        bool pressed = input != NULL && run->stop.pressed != 0;
         wait_for_turning(run);
-        wpin_session_note(
-            run, stop_input(run->rig)->name,
-            "was pressed: every load is stopped, and nothing moves before it is re-armed");
+        wpin_session_note(run, pressed ? input->name : "stop",
+                          "%s: every load is stopped, and nothing moves before it is re-armed",
+                          pressed ? "was pressed" : "was asked for");
     }
     return wpin_stop_latched(&run->stop);
 }

@@ -87,11 +87,14 @@ static void tick_by_hand(wpin_session *run) {
     if (!run->ending && (asked || records_failed(run) || run->out_of_memory)) {
         run->ending = true;
         run->report->interrupted = asked;
+        wpin_session_drop_actions(run, asked ? " by you" : NULL);
         for (size_t i = 0; i < run->rig->load_count; i++) {
             (void)wpin_motor_stop(&run->motors[i], 0); /* one in a fault is at rest */
         }
     }
+    wpin_session_refresh_actions(run);
     wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
+    wpin_session_serve_actions(run);
     run->over = run->ending && !some_busy(run);
     if (wpin_session_resets(run) > 0) {
         run->sequence.result = WPIN_FAULT_RESET;

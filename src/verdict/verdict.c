@@ -30,7 +30,11 @@ static bool stands(const wpin_step_result *step) {
 
 /* Fine, but for the time it took to turn over. */
 static void judge_turn(wpin_step_result *step) {
-    if (step->turned_after > 0) {
+    if (step->turned_after > 0 && step->first) {
+        wpin_rule(step, WPIN_VERDICT_OK,
+                  "ok, %.2f s after it was armed: nobody knew whether it still turned",
+                  step->turned_after);
+    } else if (step->turned_after > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "%.2f s before it: ramp to zero and rest, to turn the other way",
                   step->turned_after);
@@ -125,7 +129,7 @@ static void judge_motion(const wpin_session *run, wpin_step_result *step) {
                   step->duty_peak * 100, run->rig->loads[step->load].limits.limit_amps);
     } else if (fabs(step->asked_duty) - step->duty_peak > 0.005) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
-                  step->turned_after > 0 ? "it had to turn the other way first"
+                  step->turned_after > 0 && !step->first ? "it had to turn the other way first"
                                          : "the rig's ramp takes longer than that");
     } else if (lifted_to(run, step) > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty",
@@ -144,8 +148,7 @@ static void judge_motion(const wpin_session *run, wpin_step_result *step) {
 }
 
 static bool follows_knob(const wpin_session *run, const wpin_step_result *step) {
-    const wpin_step *asked = &run->plan->steps[step->step];
-    return run->rig->inputs[asked->value].kind == WPIN_RIG_KNOB;
+    return run->rig->inputs[step->asks->value].kind == WPIN_RIG_KNOB;
 }
 
 /* Driven by an input: it moved, or nothing was asked for. */
@@ -248,10 +251,12 @@ void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
             }
             return;
         }
-        wpin_rule(step, by_hand || by_stop ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
-                  by_hand   ? " by you"
-                  : by_stop ? " by the stop input"
-                            : "");
+        const char *by = run->cut_by != NULL ? run->cut_by
+                         : by_hand           ? " by you"
+                         : by_stop ? (run->stop.pressed != 0 ? " by the stop input" : " by a stop")
+                                   : NULL;
+        wpin_rule(step, by != NULL ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
+                  by != NULL ? by : "");
         return;
     }
     if (!wpin_session_knows(run)) {

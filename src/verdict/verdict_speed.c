@@ -60,7 +60,7 @@ bool wpin_judge_travel(const wpin_session *run, wpin_step_result *step) {
 
 /* Brought to where it counts from: how sharply that was found is how slowly it came there. */
 void wpin_judge_home(const wpin_session *run, wpin_step_result *step) {
-    const wpin_step *asked = &run->plan->steps[step->step];
+    const wpin_step *asked = step->asks;
     if (wpin_event_about((wpin_event)(asked->until - 1)) == WPIN_TARGET_MOTOR) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, 0 deg is where it came to a stop");
     } else {

@@ -41,6 +41,11 @@ WPIN_API wpin_plan *wpin_plan_read(const char *path, const wpin_rig *rig, wpin_m
 /** The same of a text, not empty; `name` stands for the file in messages. */
 WPIN_API wpin_plan *wpin_plan_read_text(const char *name, const char *text, const wpin_rig *rig,
                                         wpin_messages *messages);
+/** One action alone, as it may be asked for by hand: on one load, which goes on with it until it is
+ * asked for something else, or on a supply, an input, a fault. No blocks, no waits, no groups. NULL
+ * with at least one message. */
+WPIN_API wpin_plan *wpin_plan_read_action(const char *text, const wpin_rig *rig,
+                                          wpin_messages *messages);
 /** Frees a plan; NULL is fine. */
 WPIN_API void wpin_plan_free(wpin_plan *plan);
 

@@ -112,6 +112,8 @@ typedef struct wpin_board_bench {
     wpin_sim *sim;
 } wpin_board_bench;
 WPIN_API wpin_bench wpin_bench_on_board(wpin_board_bench *board);
+/** Frees its simulated hardware. */
+WPIN_API void wpin_board_bench_free(wpin_board_bench *board);
 /** What a load of such a board did since it was last asked about, as its machine sees it: a motor
  * that is mounted mirrored turns the other way. */
 WPIN_API wpin_part_reading wpin_board_read(const wpin_board_bench *board, size_t load);

@@ -60,9 +60,10 @@ typedef struct wpin_seen {
 
 /** One step as it went. Duties as signed fractions. */
 typedef struct wpin_step_result {
-    unsigned line;    /**< Line of the plan. */
-    const char *text; /**< The line; belongs to the plan. */
-    uint16_t step;    /**< Index in the plan. */
+    unsigned line;         /**< Line of the plan. */
+    const char *text;      /**< The line; belongs to the plan. */
+    uint16_t step;         /**< Index in the plan. */
+    const wpin_step *asks; /**< The step itself; belongs to the plan. */
     wpin_op op;
     int load;                         /**< Index, -1 when the step moves none. */
     bool until;                       /**< An event ends it. */
@@ -92,6 +93,7 @@ typedef struct wpin_step_result {
     double
         turned_at; /**< rpm the wrong way round at which it was driven; 0: it had come to rest. */
     double turned_after; /**< s until it was free to turn the other way round; 0: at once. */
+    bool first;          /**< It had not been driven before. */
     bool its_way;        /**< It has been driven the way asked: turning over is behind it. */
     double on_for;       /**< s of it in which it had duty. */
     double driven;       /**< s in which current was due, until the next step of its load began. */
@@ -189,6 +191,7 @@ typedef struct wpin_onlooker wpin_onlooker;
 
 /** How to run. All zero is a plain run. */
 typedef struct wpin_session_options {
+    bool disarmed;                /**< Without a plan: no load is armed before that is asked for. */
     bool supplies_on;             /**< Every supply on before the plan begins. */
     const wpin_injection *faults; /**< Put in from the start, besides those of the rig. */
     size_t fault_count;
@@ -227,6 +230,62 @@ WPIN_API double wpin_session_time(const wpin_session *session);
 /** A load's motor, for requests from outside: what motor.h lets any context call. NULL: no such
  * load. */
 WPIN_API wpin_motor *wpin_session_motor(wpin_session *session, size_t load);
+
+/** @name By hand
+ * Of a session without a plan: what people ask for, one action after the other, between two calls
+ * of wpin_session_step.
+ * @{ */
+/** An action (wpin_plan_read_action), begun at once, in place of what its load was doing. It goes
+ * on until its end, or until that load is asked for something else, but no longer than
+ * wpin_session_keep lets it. The action must outlive the report, which has it as a step, judged as
+ * those of a plan. Refused with the reason in words: _CONFLICT (the session has a plan), _STATE (it
+ * is stopped), _NOT_ARMED, _FAULTED; then nothing changes. What the core refuses when it begins
+ * ends what the load was doing, on its ramp. */
+WPIN_API wpin_status wpin_session_act(wpin_session *session, const wpin_plan *action, char *why,
+                                      size_t why_size);
+/** Actions may go on for so many seconds from now. Not said again by then, every load that moves
+ * ramps to rest: whoever commands is gone. At first: not at all. */
+WPIN_API void wpin_session_keep(wpin_session *session, double seconds);
+/** Stops every load as its rig says ('on-stop'), whatever else is asked, and latches: nothing moves
+ * before wpin_session_rearm, and before each load is armed anew. Any context, signals included. */
+WPIN_API void wpin_session_stop(wpin_session *session);
+/** Ends that. Refused: _NO_FAULT (not stopped), _CAUSE (the rig's stop input is still pressed),
+ * _NOT_ZERO (something still moves). */
+WPIN_API wpin_status wpin_session_rearm(wpin_session *session);
+WPIN_API bool wpin_session_is_stopped(const wpin_session *session);
+
+/** A load at a glance. Speeds and places at the output. */
+typedef struct wpin_glance {
+    wpin_state state;
+    bool armed;
+    wpin_status fault;    /**< Latched, or WPIN_OK. */
+    wpin_ended ended;     /**< Why its last motion ended. */
+    uint8_t held;         /**< WPIN_HELD_ bits: what holds it back. */
+    uint8_t quantity;     /**< wpin_quantity of the set-point... */
+    double setpoint;      /**< ...signed: a fraction of full duty, rpm, A, degrees. */
+    double duty;          /**< Signed fraction. */
+    double measured_rpm;  /**< By its encoder; NAN without one. */
+    double measured_amps; /**< Size, by its sense; NAN without one. */
+    double degrees;       /**< Place by its counts; NAN where none are counted. */
+    bool knows;           /**< Whether the bench knows what truly happens: */
+    double rpm, amps, volts, temperature; /**< True: average current, volts at the load, degC. */
+    double supply_volts;                  /**< Of its supply. */
+    const wpin_step_result *doing;        /**< What it was asked for last, or NULL. */
+    bool busy;                            /**< It moves, or is about to. */
+} wpin_glance;
+
+/** Looks at a load; all zero where there is none of that number. */
+WPIN_API wpin_glance wpin_session_look(const wpin_session *session, size_t load);
+/** What has come of it so far: steps, what the session noted, what burnt and what else happened on the
+ * bench (their times are the bench's). Good until the next call of the session. */
+WPIN_API const wpin_step_result *wpin_session_steps(const wpin_session *session, size_t *count);
+WPIN_API const wpin_part_event *wpin_session_notes(const wpin_session *session, size_t *count);
+WPIN_API const wpin_part_burn *wpin_session_burns(const wpin_session *session, size_t *count);
+WPIN_API const wpin_part_event *wpin_session_events(const wpin_session *session, size_t *count);
+/** Volts a supply has now, 0 while it is off. */
+WPIN_API double wpin_session_supply(const wpin_session *session, size_t supply);
+/** @} */
+
 /** Ends it: what still goes on is cut short, every stage is left in its safe state. The report;
  * NULL with the reason in words when out of memory. NULL is fine: NULL comes back. */
 WPIN_API wpin_report *wpin_session_close(wpin_session *session, char *why, size_t why_size);

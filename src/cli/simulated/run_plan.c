@@ -4,30 +4,11 @@
 #include "../vet_words.h"
 #include "windpin/host/rehearsal.h"
 #include <errno.h>
-#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
 #include <unistd.h>
-
-static volatile int interrupted;
-
-/* The first signal ends the run in order. Some senders signal twice; a third one insists. */
-static void on_signal(int number) {
-    if (++interrupted > 2) {
-        signal(number, SIG_DFL);
-        raise(number);
-    }
-}
-
-static void catch_signals(void) {
-    struct sigaction action = {.sa_handler = on_signal};
-    sigemptyset(&action.sa_mask);
-    sigaction(SIGINT, &action, NULL);
-    sigaction(SIGTERM, &action, NULL);
-    sigaction(SIGHUP, &action, NULL); /* its terminal was closed */
-}
 
 static double wall_seconds(void) {
     struct timespec now;
@@ -147,7 +128,7 @@ static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_rep
     }
 }
 
-static bool read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *faults) {
+bool cli_read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *faults) {
     char why[400];
     for (size_t i = 0; i < run->fault_count; i++) {
         if (!wpin_injection_read(rig, run->faults[i], &faults[i], why, sizeof why)) {
@@ -163,17 +144,16 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
     wpin_status refused;
     trace_target target = {0};
     wpin_injection faults[sizeof run->faults / sizeof *run->faults];
-    if (!read_faults(run, rig, faults) || !open_trace(run, rig, &target)) {
+    if (!cli_read_faults(run, rig, faults) || !open_trace(run, rig, &target)) {
         return EXIT_WRONG_INPUT;
     }
-    catch_signals();
     wpin_session_options options = {.supplies_on = run->supplies_on,
                                     .faults = faults,
                                     .fault_count = run->fault_count,
                                     .sample_seconds = run->sample_seconds,
                                     .csv = target.csv,
                                     .vcd_path = run->vcd_path,
-                                    .interrupted = &interrupted,
+                                    .interrupted = cli_catch_signals(),
                                     .progress = cli_progress};
     wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
     cli_progress_end();

@@ -1,0 +1,98 @@
+/** @file live.h
+ * Hands on a session: people and programs that ask, each from a source of its own (a terminal, a
+ * page, lines, a bus). One source at a time has the command, all may watch, and anyone may stop.
+ * What the commander does not say again within the link time-out ends on its ramp. Host only; no
+ * input or output of its own. docs/live.md has the requests.
+ */
+#ifndef WINDPIN_LIVE_H
+#define WINDPIN_LIVE_H
+
+#include "../api.h"
+#include "session.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Sources at once; characters of a request; news that are kept; characters of a news. */
+#define WPIN_LIVE_SOURCES 64
+#define WPIN_LIVE_LINE    240
+#define WPIN_LIVE_NEWS    256
+#define WPIN_LIVE_WORDS   320
+
+/** Silence that ends motions, s: usual, least, most. */
+#define WPIN_LINK_USUAL 0.25
+#define WPIN_LINK_LEAST 0.05
+#define WPIN_LINK_MOST  600.0
+
+typedef struct wpin_live wpin_live;
+
+/** What came of a request. */
+typedef struct wpin_live_answer {
+    bool ok;
+    unsigned column; /**< Where the request is wrong, from 1; 0: as a whole. */
+    char words[WPIN_LIVE_WORDS];
+} wpin_live_answer;
+
+/** Something worth telling everyone. */
+typedef struct wpin_live_news {
+    double at; /**< s since the session began. */
+    wpin_verdict grade;
+    char words[WPIN_LIVE_WORDS];
+} wpin_live_news;
+
+/** Opens it on a session without a plan. Everything else here is called between its steps. Both must
+ * outlive it. NULL: the session has a plan, the time-out is out of range, or out of memory. */
+WPIN_API wpin_live *wpin_live_open(const wpin_rig *rig, wpin_session *session,
+                                   double link_timeout);
+/** Frees it, and the actions it asked for: when the session is closed and its report freed. */
+WPIN_API void wpin_live_free(wpin_live *live);
+
+/** A source comes: it watches. Its number, or -1 when there are too many. */
+WPIN_API int wpin_live_join(wpin_live *live, const char *name);
+/** It goes. Had it the command, every load that moves ramps to rest. */
+WPIN_API void wpin_live_leave(wpin_live *live, int source);
+
+/** Carries out one line. Refused, nothing changes; the words say why. The commander is heard by
+ * it, refused or not. Returns answer->ok. */
+WPIN_API bool wpin_live_ask(wpin_live *live, int source, const char *line,
+                            wpin_live_answer *answer);
+/** The commander is still there, as by the request 'alive'; of others nothing. */
+WPIN_API void wpin_live_heard(wpin_live *live, int source);
+/** Whoever has the command loses it, and every load that moves ramps to rest: time was lost. */
+WPIN_API void wpin_live_lost(wpin_live *live, const char *why);
+
+/** Carries the session on, and collects what is new. False once it is over. */
+WPIN_API bool wpin_live_until(wpin_live *live, double seconds);
+
+/** Who has the command: a source, -1 nobody; its name. */
+WPIN_API int wpin_live_commander(const wpin_live *live);
+WPIN_API const char *wpin_live_name(const wpin_live *live, int source);
+WPIN_API double wpin_live_link_timeout(const wpin_live *live);
+/** Seconds until silence ends motions; 0: it has, or nobody commands. */
+WPIN_API double wpin_live_link_left(const wpin_live *live);
+
+/** The power-up checklist is confirmed for this session, by whom: loads may be armed. */
+WPIN_API void wpin_live_confirm(wpin_live *live, const char *by);
+WPIN_API bool wpin_live_is_confirmed(const wpin_live *live);
+
+/** How many news there have been; one of them by its number from 0, NULL when it is no longer kept.
+ */
+WPIN_API size_t wpin_live_news_count(const wpin_live *live);
+WPIN_API const wpin_live_news *wpin_live_news_at(const wpin_live *live, size_t number);
+
+/** What is measured to be wrong with what a load does, with likely causes. False: nothing is, as far
+ * as it is measured. */
+WPIN_API bool wpin_live_trouble(const wpin_live *live, size_t load, char *words, size_t size);
+
+/** What a line would come to, in words, without doing it. False with what is wrong with it. */
+WPIN_API bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer);
+
+/** What is known: the session and its rig. */
+WPIN_API wpin_session *wpin_live_session(const wpin_live *live);
+WPIN_API const wpin_rig *wpin_live_rig(const wpin_live *live);
+
+#ifdef __cplusplus
+}
+#endif
+#endif

@@ -1,0 +1,247 @@
+/* windpin live RIG: a rig driven by hand on simulated hardware, in real time. */
+#define _GNU_SOURCE
+#include "../live.h"
+#include "../vet_words.h"
+#include "windpin/host/rehearsal.h"
+#include <errno.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <termios.h>
+#include <unistd.h>
+
+#define LATE_AFTER 0.1 /* s: a gap of the simulated hardware's time that is a fault */
+
+enum {
+    KEY_LINES = 256,
+    KEY_DEVICE,
+    KEY_POWERED,
+    KEY_TRACE,
+    KEY_SAMPLE,
+    KEY_LINK,
+    KEY_CONFIRMED,
+    KEY_FAULT
+};
+
+static const struct argp_option options[] = {
+    {"lines", KEY_LINES, NULL, 0,
+     "Requests in lines on standard input, answers in JSON on standard output; so too where "
+     "standard output is no terminal",
+     0},
+    {"device", KEY_DEVICE, "PATH", 0, "The same lines on a serial device or pseudo-terminal", 0},
+    {"link", KEY_LINK, "TIME", 0,
+     "Silence of who commands that ends every motion: 50ms to 600s (250ms)", 0},
+    {"confirmed", KEY_CONFIRMED, NULL, 0,
+     "The power-up checklist was gone through; the record says that this option said so", 0},
+    {"powered", KEY_POWERED, NULL, 0, "Every supply is on at the start", 0},
+    {"fault", KEY_FAULT, "'NAME WHAT'", 0, "A fault from the start, e.g. 'pump stalled'", 0},
+    {"trace", KEY_TRACE, "FILE.csv", 0, "Write a trace of every load (CSV)", 0},
+    {"sample", KEY_SAMPLE, "HZ", 0, "Rows of the trace per second, 1 to 10000 (100)", 0},
+    {0}};
+
+static const char doc[] =
+    "Drives the loads of a rig by hand, on simulated hardware in real time. What is asked for are "
+    "the actions of the plan language, one at a time; nothing moves before it is armed, and what "
+    "is "
+    "not said again within the link time-out ends on its ramp.\v"
+    "Example:\n"
+    "  printf 'command\\nconfirm\\narm\\nmain on\\npump run 60%% for 1s\\nstate\\n' |\n"
+    "    windpin live demo/honey-pump.yaml --lines --link 2s\n\n"
+    "docs/live.md has the requests and what answers them.\n\n"
+    "Exit status: 0 fine; 1 something faulted, burnt, or was not as asked; 2 the files or the "
+    "usage "
+    "are wrong.";
+
+typedef struct live_arguments {
+    cli_run run;
+    const char *device;
+    double link;
+    bool lines, confirmed;
+} live_arguments;
+
+static double quantity(struct argp_state *state, const char *name, const char *text,
+                       wpin_dimension dimension, double least, double most, const char *range) {
+    double value;
+    char why[200];
+    if (!wpin_quantity_read(text, dimension, &value, why, sizeof why) || value < least ||
+        value > most) {
+        argp_error(state, "--%s %s: expected %s", name, text, range);
+    }
+    return value;
+}
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    live_arguments *a = state->input;
+    char *rest;
+    switch (key) {
+    case KEY_LINES: a->lines = true; break;
+    case KEY_DEVICE: a->device = arg; break;
+    case KEY_POWERED: a->run.supplies_on = true; break;
+    case KEY_CONFIRMED: a->confirmed = true; break;
+    case KEY_TRACE: a->run.trace_path = arg; break;
+    case KEY_LINK:
+        a->link = quantity(state, "link", arg, WPIN_TIME, WPIN_LINK_LEAST, WPIN_LINK_MOST,
+                           "a time, 50ms to 600s");
+        break;
+    case KEY_FAULT:
+        if (a->run.fault_count == sizeof a->run.faults / sizeof *a->run.faults) {
+            argp_error(state, "--fault %s: 16 faults at once are the most", arg);
+        }
+        a->run.faults[a->run.fault_count++] = arg;
+        break;
+    case KEY_SAMPLE: {
+        double hz = strtod(arg, &rest);
+        if (rest == arg || *rest != '\0' || !(hz >= 1 && hz <= 1e4)) {
+            argp_error(state, "--sample %s: expected a number of rows per second, 1 to 10000", arg);
+        }
+        a->run.sample_seconds = 1 / hz;
+        break;
+    }
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 0) {
+            argp_error(state, "'%s' is one too many; expected one rig", arg);
+        }
+        a->run.files[0] = arg;
+        break;
+    case ARGP_KEY_END:
+        if (state->arg_num < 1) {
+            argp_error(state, "expected a rig");
+        }
+        break;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+    return 0;
+}
+
+/* ---- the session ---- */
+
+/* What burns by itself when it is powered is not opened. */
+static bool is_vetted(const cli_run *run, const wpin_rig *rig) {
+    wpin_vet_options how = {.powered = run->supplies_on};
+    wpin_vetting *vetting = wpin_vet(rig, NULL, &how);
+    bool good = vetting != NULL && vetting->refusals == 0;
+    if (vetting == NULL) {
+        cli_complain("out of memory");
+    } else if (!good) {
+        cli_print_findings(stderr, vetting, run->files, WPIN_REFUSE);
+        cli_complain("nothing was opened: %zu refused; windpin vet lists everything",
+                     vetting->refusals);
+        cli_print_acceptance(stderr, vetting);
+    }
+    wpin_vetting_free(vetting);
+    return good;
+}
+
+/* Both ends of the lines: a device is raw, 8 bits, its speed as it is set. */
+static int open_device(const char *path) {
+    int file = open(path, O_RDWR | O_NOCTTY | O_CLOEXEC);
+    struct termios how;
+    if (file < 0) {
+        cli_complain("%s: can't be opened: %s", path, strerror(errno));
+    } else if (tcgetattr(file, &how) == 0) {
+        cfmakeraw(&how);
+        tcsetattr(file, TCSANOW, &how);
+    }
+    return file;
+}
+
+static bool drive(const live_arguments *a, cli_hands *hands) {
+    int device = a->device == NULL ? -1 : open_device(a->device);
+    if (a->device != NULL && device < 0) {
+        return false;
+    }
+    bool kept = device >= 0 ? cli_live_lines(hands, device, device)
+                            : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
+    if (device >= 0) {
+        close(device);
+    }
+    return kept;
+}
+
+/* What moves comes to rest; then the report. */
+static wpin_report *finish(cli_hands *hands, char *why, size_t size) {
+    *hands->interrupted = 1;
+    while (wpin_session_step(hands->session)) {
+    }
+    return wpin_session_close(hands->session, why, size);
+}
+
+static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *bench,
+                wpin_csv *csv, const wpin_injection *faults) {
+    char why[400] = "";
+    wpin_status refused;
+    cli_hands hands = {.rig = rig, .interrupted = cli_catch_signals()};
+    wpin_session_options how = {.supplies_on = a->run.supplies_on,
+                                .disarmed = true,
+                                .faults = faults,
+                                .fault_count = a->run.fault_count,
+                                .sample_seconds =
+                                    a->run.sample_seconds > 0 ? a->run.sample_seconds : 0.01,
+                                .csv = csv,
+                                .onlooker = &wpin_verdicts,
+                                .interrupted = hands.interrupted};
+    hands.session = wpin_session_open(rig, NULL, bench, &how, &refused, why, sizeof why);
+    if (hands.session == NULL) {
+        cli_complain("%s", why);
+        return EXIT_WRONG_INPUT;
+    }
+    hands.live = wpin_live_open(rig, hands.session, a->link);
+    bool kept = hands.live != NULL;
+    if (kept) {
+        signal(SIGPIPE, SIG_IGN);
+        if (a->confirmed) {
+            wpin_live_confirm(hands.live, "the option --confirmed");
+        }
+        wpin_pace_begin(&hands.pace, LATE_AFTER);
+        kept = drive(a, &hands);
+    }
+    wpin_report *report = finish(&hands, why, sizeof why);
+    bool bad = report == NULL || report->bad || !kept;
+    if (report == NULL) {
+        cli_complain("%s", why);
+    }
+    wpin_report_free(report);
+    wpin_live_free(hands.live);
+    return bad ? EXIT_MET_FAULT : EXIT_FINE;
+}
+
+static int open_all(const live_arguments *a, const wpin_rig *rig) {
+    wpin_injection faults[sizeof a->run.faults / sizeof *a->run.faults];
+    if (!is_vetted(&a->run, rig) || !cli_read_faults(&a->run, rig, faults) ||
+        !cli_may_write(a->run.trace_path)) {
+        return EXIT_WRONG_INPUT;
+    }
+    wpin_csv *csv = a->run.trace_path == NULL ? NULL : wpin_csv_open(a->run.trace_path, rig);
+    if (a->run.trace_path != NULL && csv == NULL) {
+        cli_complain("%s: can't be written: %s", a->run.trace_path, strerror(errno));
+        return EXIT_WRONG_INPUT;
+    }
+    wpin_board_bench board = {.rig = rig, .sim = wpin_board_build(rig)};
+    int status = EXIT_WRONG_INPUT;
+    if (board.sim == NULL) {
+        cli_complain("out of memory");
+    } else {
+        wpin_bench bench = wpin_bench_on_board(&board);
+        status = work(a, rig, &bench, csv, faults);
+    }
+    int error = csv == NULL ? 0 : wpin_csv_close(csv);
+    if (error != 0) {
+        cli_complain("%s: writing failed: %s", a->run.trace_path, strerror(error));
+        status = EXIT_MET_FAULT;
+    }
+    wpin_board_bench_free(&board);
+    return status;
+}
+
+int cmd_live(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
+    live_arguments a = {.link = WPIN_LINK_USUAL};
+    argp_err_exit_status = EXIT_WRONG_INPUT;
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    wpin_rig *rig = cli_read_rig(a.run.files[0]);
+    int status = rig == NULL ? EXIT_WRONG_INPUT : open_all(&a, rig);
+    wpin_rig_free(rig);
+    return status;
+}

@@ -1,0 +1,48 @@
+/* Hands on a session: what its files share. */
+#ifndef WPIN_LIVE_LIVE_H
+#define WPIN_LIVE_LIVE_H
+
+#include "windpin/host/live.h"
+
+typedef struct wpin_live_source {
+    bool there;
+    char name[48];
+} wpin_live_source;
+
+/* What was told already. */
+typedef struct wpin_live_told {
+    size_t steps, notes, burns, events;
+    wpin_status *faults; /* of each load */
+    double *troubled;    /* of each load: since when it does what its last trouble was about */
+} wpin_live_told;
+
+struct wpin_live {
+    const wpin_rig *rig;
+    wpin_session *session;
+    double link_timeout, heard_at;
+    wpin_live_source sources[WPIN_LIVE_SOURCES];
+    int commander; /* -1: nobody */
+    bool confirmed;
+    wpin_plan **actions; /* all that was asked for; the report speaks of them */
+    size_t action_count;
+    wpin_live_news news[WPIN_LIVE_NEWS]; /* number n at n modulo their count */
+    size_t news_count;
+    wpin_live_told told;
+};
+
+/* Tells everyone. */
+void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...)
+    __attribute__((format(printf, 3, 4)));
+/* Collects what the session has to tell since it was last asked. */
+void wpin_live_collect(wpin_live *live);
+/* Gives the command to a source, or to nobody (-1). */
+void wpin_live_give(wpin_live *live, int source);
+/* Reads the actions of a line, one for each load it names, into `actions` (room for each load); how
+ * many, or 0 with what is wrong. */
+size_t wpin_live_read(const wpin_live *live, const char *line, wpin_plan **actions,
+                      wpin_live_answer *answer);
+/* Ends an answer. */
+bool wpin_live_answers(wpin_live_answer *answer, bool ok, unsigned column, const char *format, ...)
+    __attribute__((format(printf, 4, 5)));
+
+#endif

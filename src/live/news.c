@@ -1,0 +1,89 @@
+/* What is told to everyone: what came of requests, faults, what burnt, what else happened. */
+#include "live.h"
+#include "windpin/host/verdict.h"
+#include <math.h>
+#include <stdarg.h>
+#include <stdio.h>
+
+void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...) {
+    wpin_live_news *one = &live->news[live->news_count++ % WPIN_LIVE_NEWS];
+    va_list list;
+    va_start(list, format);
+    *one = (wpin_live_news){.at = fmax(0, wpin_session_time(live->session)), .grade = grade};
+    vsnprintf(one->words, sizeof one->words, format, list);
+    va_end(list);
+}
+
+size_t wpin_live_news_count(const wpin_live *live) {
+    return live->news_count;
+}
+
+const wpin_live_news *wpin_live_news_at(const wpin_live *live, size_t number) {
+    bool kept = number < live->news_count && live->news_count - number <= WPIN_LIVE_NEWS;
+    return kept ? &live->news[number % WPIN_LIVE_NEWS] : NULL;
+}
+
+/* A step is told once it has its verdict, in the order they began. */
+static void collect_steps(wpin_live *live) {
+    size_t count;
+    const wpin_step_result *steps = wpin_session_steps(live->session, &count);
+    for (; live->told.steps < count && steps[live->told.steps].words[0] != '\0';
+         live->told.steps++) {
+        const wpin_step_result *s = &steps[live->told.steps];
+        wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);
+    }
+}
+
+static void collect_faults(wpin_live *live) {
+    for (size_t i = 0; i < live->rig->load_count; i++) {
+        wpin_status fault = wpin_session_look(live->session, i).fault;
+        if (fault != live->told.faults[i] && fault != WPIN_OK) {
+            wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s: %s %s", live->rig->loads[i].name,
+                           wpin_status_name(fault), wpin_status_text(fault),
+                           wpin_status_remedy(fault));
+        }
+        live->told.faults[i] = fault;
+    }
+}
+
+bool wpin_live_trouble(const wpin_live *live, size_t load, char *words, size_t size) {
+    wpin_glance g = wpin_session_look(live->session, load);
+    bool driven = g.doing != NULL && g.duty != 0 && g.fault == WPIN_OK;
+    return driven &&
+           wpin_seen_judge(live->rig, (int)load, &g.doing->seen, words, size) == WPIN_SEEN_TROUBLE;
+}
+
+/* Once for each request. */
+static void collect_troubles(wpin_live *live) {
+    char words[WPIN_LIVE_WORDS];
+    for (size_t i = 0; i < live->rig->load_count; i++) {
+        const wpin_step_result *doing = wpin_session_look(live->session, i).doing;
+        double since = doing == NULL ? -1 : doing->at;
+        if (live->told.troubled[i] != since && wpin_live_trouble(live, i, words, sizeof words)) {
+            live->told.troubled[i] = since;
+            wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s", live->rig->loads[i].name, words);
+        }
+    }
+}
+
+void wpin_live_collect(wpin_live *live) {
+    size_t count;
+    const wpin_part_burn *burns = wpin_session_burns(live->session, &count);
+    for (; live->told.burns < count; live->told.burns++) {
+        const wpin_part_burn *b = &burns[live->told.burns];
+        wpin_live_tell(live, WPIN_VERDICT_BAD, "%s burnt: %s", b->part, b->reason);
+    }
+    const wpin_part_event *notes = wpin_session_notes(live->session, &count);
+    for (; live->told.notes < count; live->told.notes++) {
+        const wpin_part_event *n = &notes[live->told.notes];
+        wpin_live_tell(live, WPIN_VERDICT_NOTE, "%s %s", n->part, n->what);
+    }
+    const wpin_part_event *events = wpin_session_events(live->session, &count);
+    for (; live->told.events < count; live->told.events++) {
+        const wpin_part_event *e = &events[live->told.events];
+        wpin_live_tell(live, WPIN_VERDICT_NOTE, "%s %s", e->part, e->what);
+    }
+    collect_faults(live);
+    collect_troubles(live);
+    collect_steps(live);
+}

@@ -1,0 +1,235 @@
+/* Requests: who may ask what, and what is done. */
+#define _GNU_SOURCE
+#include "live.h"
+#include <ctype.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+
+typedef bool do_request(wpin_live *live, int source, const char *rest, wpin_live_answer *answer);
+
+/* ---- the command ---- */
+
+static bool take_command(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    bool over = strcasecmp(rest, "over") == 0;
+    if (rest[0] != '\0' && !over) {
+        return wpin_live_answers(answer, false, 9, "expected 'command' or 'command over'");
+    }
+    bool other = live->commander >= 0 && live->commander != source;
+    if (other && !over && wpin_live_link_left(live) > 0) {
+        return wpin_live_answers(answer, false, 0,
+                                 "%s has the command; 'command over' takes it, and it is told",
+                                 live->sources[live->commander].name);
+    }
+    wpin_live_give(live, source);
+    return wpin_live_answers(answer, true, 0, "%s has the command", live->sources[source].name);
+}
+
+static bool give_up(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)rest;
+    if (source == live->commander) {
+        wpin_live_lost(live, "it only watches now");
+    }
+    return wpin_live_answers(answer, true, 0, "%s watches", live->sources[source].name);
+}
+
+static bool say_alive(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)live, (void)source, (void)rest; /* every request of the commander says so */
+    return wpin_live_answers(answer, true, 0, "heard");
+}
+
+/* ---- stop, arm, faults ---- */
+
+static bool stop(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)rest; /* whatever else stands there: it stops */
+    bool was = wpin_session_is_stopped(live->session);
+    wpin_session_stop(live->session);
+    if (!was) {
+        wpin_live_tell(live, WPIN_VERDICT_NOTE, "stopped by %s", live->sources[source].name);
+    }
+    return wpin_live_answers(answer, true, 0, "stopped: nothing moves before 'rearm' and 'arm'");
+}
+
+static bool rearm(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)source, (void)rest;
+    wpin_status status = wpin_session_rearm(live->session);
+    const char *why = status == WPIN_REFUSED_NO_FAULT   ? "nothing is stopped"
+                      : status == WPIN_REFUSED_CAUSE    ? "the stop input is still pressed"
+                      : status == WPIN_REFUSED_NOT_ZERO ? "something still moves"
+                                                        : wpin_status_text(status);
+    return status == WPIN_OK
+               ? wpin_live_answers(answer, true, 0, "re-armed; each load is to be armed now")
+               : wpin_live_answers(answer, false, 0, "%s", why);
+}
+
+/* What is done to each load that was named. */
+typedef wpin_status on_motor(wpin_motor *motor);
+
+static wpin_status disarm(wpin_motor *motor) {
+    wpin_motor_disarm(motor);
+    return WPIN_OK;
+}
+
+static wpin_status clear(wpin_motor *motor) {
+    return wpin_motor_fault(motor) == WPIN_OK ? WPIN_OK : wpin_motor_clear_fault(motor);
+}
+
+static wpin_status arm(wpin_motor *motor) {
+    return motor->armed != 0 ? WPIN_OK : wpin_motor_arm(motor);
+}
+
+/* One load or, with nothing said or 'all', each: all are tried, the first refusal is told. */
+static bool on_loads(wpin_live *live, const char *rest, on_motor *what, const char *done,
+                     wpin_live_answer *answer) {
+    bool all = rest[0] == '\0' || strcasecmp(rest, "all") == 0;
+    int load = all ? -1 : wpin_rig_find_load(live->rig, rest);
+    if (!all && load < 0) {
+        return wpin_live_answers(answer, false, 0, "'%s' is not a load of the rig", rest);
+    }
+    wpin_live_answers(answer, true, 0, "%s %s", all ? "every load" : rest, done);
+    for (size_t i = 0; i < live->rig->load_count; i++) {
+        wpin_status status =
+            all || (int)i == load ? what(wpin_session_motor(live->session, i)) : WPIN_OK;
+        if (status != WPIN_OK && answer->ok) {
+            wpin_live_answers(answer, false, 0, "'%s': %s %s", live->rig->loads[i].name,
+                              wpin_status_text(status), wpin_status_remedy(status));
+        }
+    }
+    return answer->ok;
+}
+
+static bool arm_loads(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)source;
+    if (!live->confirmed) {
+        return wpin_live_answers(answer, false, 0,
+                                 "the power-up checklist is not confirmed; 'checklist' shows it, "
+                                 "'confirm' says that all of it is so");
+    }
+    if (wpin_session_is_stopped(live->session)) {
+        return wpin_live_answers(answer, false, 0, "everything is stopped; 'rearm' first");
+    }
+    return on_loads(live, rest, arm, "is armed", answer);
+}
+
+static bool disarm_loads(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)source;
+    return on_loads(live, rest, disarm, "is disarmed", answer);
+}
+
+static bool clear_loads(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)source;
+    return on_loads(live, rest, clear, "has no fault", answer);
+}
+
+static bool confirm(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)rest;
+    wpin_live_confirm(live, live->sources[source].name);
+    return wpin_live_answers(answer, true, 0, "the power-up checklist is confirmed");
+}
+
+/* ---- actions ---- */
+
+static bool keep(wpin_live *live, wpin_plan *action) {
+    size_t n = live->action_count;
+    if ((n & (n - 1)) == 0) { /* full at each power of two */
+        wpin_plan **all = realloc(live->actions, (n == 0 ? 1 : 2 * n) * sizeof(wpin_plan *));
+        if (all == NULL) {
+            return false;
+        }
+        live->actions = all;
+    }
+    live->actions[live->action_count++] = action;
+    return true;
+}
+
+static void begin(wpin_live *live, wpin_plan *action, wpin_live_answer *answer) {
+    char why[WPIN_LIVE_WORDS];
+    if (!keep(live, action)) {
+        wpin_plan_free(action);
+        wpin_live_answers(answer, false, 0, "out of memory");
+    } else if (wpin_session_act(live->session, action, why, sizeof why) != WPIN_OK && answer->ok) {
+        wpin_live_answers(answer, false, 0, "%s", why);
+    }
+}
+
+static bool act(wpin_live *live, const char *line, wpin_live_answer *answer) {
+    wpin_plan **actions = calloc(live->rig->load_count + 1, sizeof(wpin_plan *));
+    size_t count = 0;
+    if (actions == NULL) {
+        return wpin_live_answers(answer, false, 0, "out of memory");
+    }
+    count = wpin_live_read(live, line, actions, answer);
+    if (count > 0) {
+        wpin_live_answers(answer, true, 0, "%s", actions[0]->sources[0].text);
+    }
+    for (size_t i = 0; i < count; i++) {
+        begin(live, actions[i], answer);
+    }
+    free(actions);
+    return count > 0 && answer->ok;
+}
+
+/* ---- all of them ---- */
+
+static const struct {
+    const char *word;
+    do_request *run;
+    bool commands; /* only who has the command may */
+} requests[] = {
+    {"stop", stop, false},          {"command", take_command, false}, {"watch", give_up, false},
+    {"alive", say_alive, false},    {"rearm", rearm, true},           {"arm", arm_loads, true},
+    {"disarm", disarm_loads, true}, {"clear", clear_loads, true},     {"confirm", confirm, true}};
+
+/* Blanks around it are taken off; false where that leaves too much or no text. */
+static bool tidy(const char *line, char *to, wpin_live_answer *answer) {
+    while (isspace((unsigned char)*line)) {
+        line++;
+    }
+    size_t length = strlen(line);
+    while (length > 0 && isspace((unsigned char)line[length - 1])) {
+        length--;
+    }
+    if (length >= WPIN_LIVE_LINE) {
+        return wpin_live_answers(answer, false, WPIN_LIVE_LINE,
+                                 "a request has at most %d characters", WPIN_LIVE_LINE - 1);
+    }
+    memcpy(to, line, length);
+    to[length] = '\0';
+    return true;
+}
+
+static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
+    size_t length = strcspn(line, " \t");
+    bool commands = true;
+    do_request *run = NULL;
+    for (size_t i = 0; i < sizeof requests / sizeof *requests; i++) {
+        if (strlen(requests[i].word) == length &&
+            strncasecmp(line, requests[i].word, length) == 0) {
+            run = requests[i].run;
+            commands = requests[i].commands;
+        }
+    }
+    if (commands && source != live->commander) {
+        return live->commander < 0
+                   ? wpin_live_answers(answer, false, 0,
+                                       "only watching; 'command' takes the command")
+                   : wpin_live_answers(answer, false, 0,
+                                       "only watching: %s has the command; 'command over' takes it",
+                                       live->sources[live->commander].name);
+    }
+    const char *rest = line + length + strspn(line + length, " \t");
+    return run != NULL ? run(live, source, rest, answer) : act(live, line, answer);
+}
+
+bool wpin_live_ask(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
+    char text[WPIN_LIVE_LINE];
+    *answer = (wpin_live_answer){0};
+    if (source < 0 || source >= WPIN_LIVE_SOURCES || !live->sources[source].there) {
+        return wpin_live_answers(answer, false, 0, "no such source");
+    }
+    wpin_live_heard(live, source);
+    bool done = tidy(line, text, answer) && carry_out(live, source, text, answer);
+    wpin_live_heard(live, source); /* it may have the command only now */
+    return done;
+}

@@ -1,0 +1,72 @@
+/* What brings people and programs to a session, and the session to them. Only for the tool. */
+#ifndef WPIN_SERVER_H
+#define WPIN_SERVER_H
+
+#include "windpin/host/live.h"
+#include <jansson.h>
+
+#define WPIN_PROTOCOL 1 /* version of the lines and what they answer */
+
+/* ---- the clock on the wall ---- */
+
+/* Keeps a session with it. Time that was lost is not made up for. */
+typedef struct wpin_pace {
+    double begun;           /* s of the monotonic clock at the session's 0 */
+    double late_after;      /* a gap of so many seconds is a fault */
+    double worst, sum;      /* s by which control periods were late */
+    unsigned long periods;  /* how many there were */
+    unsigned gaps;          /* longer than late_after */
+    unsigned long bins[24]; /* how many were late by up to 2^n us */
+} wpin_pace;
+
+double wpin_wall_seconds(void);
+void wpin_pace_begin(wpin_pace *pace, double late_after);
+/* Carries the session on to now. After a gap everyone's command is lost, and what moves faults with
+ * WPIN_FAULT_LATE. False once the session is over. */
+bool wpin_pace_on(wpin_pace *pace, wpin_live *live, double now);
+/* Seconds until something is due, at least 0. */
+double wpin_pace_wait(const wpin_pace *pace, const wpin_live *live, double now);
+/* The lateness, s, that 99 % of the periods kept. */
+double wpin_pace_p99(const wpin_pace *pace);
+
+/* ---- JSON ---- */
+
+/* Who speaks here and what there is; the state; one of the news; an answer. NULL when out of
+ * memory.
+ */
+json_t *wpin_hello_json(const wpin_live *live);
+json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned long number);
+json_t *wpin_news_json(const wpin_live *live, size_t number);
+json_t *wpin_answer_json(unsigned long request, const wpin_live_answer *answer);
+json_t *wpin_checklist_json(const wpin_live *live);
+
+/* ---- lines ---- */
+
+/* One conversation in lines: requests come as bytes, answers go out as lines of JSON. */
+typedef struct wpin_talk {
+    wpin_live *live;
+    const wpin_pace *pace;
+    int source;
+    /* Takes a line with its end; false when there is no room: then it is not said. */
+    bool (*say)(void *context, const char *line, size_t length);
+    void *context;
+    char line[WPIN_LIVE_LINE + 16];
+    size_t length;
+    bool too_long, closed; /* the present line; 'bye' was said */
+    unsigned long requests, states;
+    unsigned long unsaid; /* lines there was no room for */
+    size_t news;          /* told up to this number */
+    double period, next;  /* of state without being asked, s; 0: none */
+} wpin_talk;
+
+/* Joins as a source of that name and says hello; false when there are too many. */
+bool wpin_talk_open(wpin_talk *talk, wpin_live *live, const wpin_pace *pace, const char *name,
+                    bool (*say)(void *context, const char *line, size_t length), void *context);
+/* Bytes have come: whole lines are carried out. */
+void wpin_talk_hear(wpin_talk *talk, const char *bytes, size_t count);
+/* Tells what is new, and the state when it is due. */
+void wpin_talk_tell(wpin_talk *talk);
+/* It is over: the source leaves. */
+void wpin_talk_close(wpin_talk *talk);
+
+#endif

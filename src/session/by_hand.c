@@ -1,0 +1,238 @@
+/* What people ask for in a session without a plan: each action runs as a plan of its own load. */
+#include "session.h"
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+static void observe(void *context, uint8_t track, uint16_t step, bool begins) {
+    wpin_session_action *action = context;
+    (void)track;
+    if (begins) {
+        wpin_session_begin_step(action->run, action->plan, action->load, step);
+    } else {
+        wpin_session_end_step(action->run, action->load, true);
+    }
+}
+
+static bool read_input(void *context, uint16_t number) {
+    return wpin_session_input_held(((wpin_session_action *)context)->run, number);
+}
+
+static wpin_duty read_duty(void *context, uint16_t number) {
+    return wpin_session_input_duty(((wpin_session_action *)context)->run, number);
+}
+
+static void rearm_input(void *context, uint16_t number) {
+    wpin_session_rearm_input(((wpin_session_action *)context)->run, number);
+}
+
+/* The load of an action, or -1: it is about a supply, an input or a fault. */
+static int load_of(const wpin_plan *action) {
+    wpin_target target = action->steps[0].target;
+    return target.kind == WPIN_TARGET_MOTOR ? target.number : -1;
+}
+
+/* The steps as those of the only motor there is; false where one looks at another motor. */
+static bool take_steps(wpin_session_action *to, const wpin_plan *action) {
+    for (size_t i = 0; i < action->step_count; i++) {
+        wpin_step s = action->steps[i];
+        bool of_motor =
+            s.until != 0 && wpin_event_about((wpin_event)(s.until - 1)) == WPIN_TARGET_MOTOR;
+        if (of_motor && s.until_of != to->load) {
+            return false;
+        }
+        s.until_of = of_motor ? 0 : s.until_of;
+        s.target.number = s.target.kind == WPIN_TARGET_MOTOR ? 0 : s.target.number;
+        to->steps[i] = s;
+    }
+    return true;
+}
+
+static bool is_stopped(void *context) {
+    return wpin_stop_latched(&((wpin_session_action *)context)->run->stop);
+}
+
+static void set_up(wpin_session *run, wpin_session_action *a, const wpin_plan *plan) {
+    a->run = run;
+    a->plan = plan;
+    a->motor = &run->motors[a->load];
+    a->config = (wpin_sequence_config){.steps = a->steps,
+                                       .step_count = (uint16_t)plan->step_count,
+                                       .motors = &a->motor,
+                                       .motor_count = 1,
+                                       .input_count = (uint16_t)run->rig->input_count,
+                                       .track_count = 1,
+                                       .tracks = &a->track,
+                                       .port = &run->port,
+                                       .context = a,
+                                       .read_input = read_input,
+                                       .read_duty = read_duty,
+                                       .rearm_input = rearm_input,
+                                       .observe = observe,
+                                       .stopped = is_stopped};
+}
+
+/* Why a load takes no action now, or WPIN_OK. */
+static wpin_status refusal(const wpin_session *run, size_t load, char *why, size_t size) {
+    const wpin_motor *motor = &run->motors[load];
+    const char *name = run->rig->loads[load].name;
+    if (wpin_stop_latched(&run->stop)) {
+        snprintf(why, size, "everything is stopped; re-arm, then arm '%s'", name);
+        return WPIN_REFUSED_STATE;
+    }
+    if (motor->fault != WPIN_OK) {
+        snprintf(why, size, "'%s' is in a fault (%s); mend its cause, clear it, then arm", name,
+                 wpin_status_name((wpin_status)motor->fault));
+        return WPIN_REFUSED_FAULTED;
+    }
+    if (motor->armed == 0) {
+        snprintf(why, size, "'%s' is not armed", name);
+        return WPIN_REFUSED_NOT_ARMED;
+    }
+    return WPIN_OK;
+}
+
+static wpin_status act_on_load(wpin_session *run, size_t load, const wpin_plan *plan, char *why,
+                               size_t size) {
+    wpin_session_action *a = &run->actions[load], next = {.load = load};
+    wpin_status status = refusal(run, load, why, size);
+    if (status != WPIN_OK) {
+        return status;
+    }
+    if (plan->step_count > WPIN_ACTION_STEPS || !take_steps(&next, plan)) {
+        snprintf(why, size,
+                 "by hand 'until' looks at '%s' itself or at an input, not at another "
+                 "load",
+                 run->rig->loads[load].name);
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    run->cut_by = " by the next request";
+    wpin_session_end_step(run, load, false);
+    run->cut_by = NULL;
+    *a = next;
+    set_up(run, a, plan);
+    status = wpin_sequence_start(&a->sequence, &a->config);
+    /* what was armed just now takes requests from its next tick on: served after that */
+    if (status == WPIN_OK && wpin_motor_state(a->motor) != WPIN_STATE_OFF) {
+        wpin_sequence_serve(&a->sequence);
+        status = a->sequence.running ? WPIN_OK : a->sequence.result;
+    }
+    if (status != WPIN_OK) {
+        wpin_session_end_step(run, load, false);
+        (void)wpin_motor_stop(a->motor, 0);
+        snprintf(why, size, "%s %s", wpin_status_text(status), wpin_status_remedy(status));
+    }
+    return status;
+}
+
+/* A hand on a supply, a button, a knob, or a fault put in. */
+static wpin_status act_on_bench(wpin_session *run, const wpin_plan *plan, char *why, size_t size) {
+    wpin_step s = plan->steps[0];
+    bool done = s.op == WPIN_OP_SET
+                    ? wpin_session_set_input(run, s.target.number, s.value) == WPIN_OK
+                    : wpin_session_switch(run, plan, s.target.number, s.value != 0);
+    if (!done) {
+        snprintf(why, size, "that can't be done on this bench");
+    }
+    return done ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
+}
+
+wpin_status wpin_session_act(wpin_session *run, const wpin_plan *action, char *why, size_t size) {
+    int load = load_of(action);
+    if (!run->by_hand) {
+        snprintf(why, size, "the session carries out a plan");
+        return WPIN_REFUSED_CONFLICT;
+    }
+    return load < 0 ? act_on_bench(run, action, why, size)
+                    : act_on_load(run, (size_t)load, action, why, size);
+}
+
+void wpin_session_keep(wpin_session *run, double seconds) {
+    run->kept_until = wpin_session_time(run) + seconds;
+}
+
+/* ---- each control period ---- */
+
+static bool goes_on(const wpin_session_action *a) {
+    return a->plan != NULL && a->sequence.running != 0;
+}
+
+void wpin_session_drop_actions(wpin_session *run, const char *by) {
+    run->cut_by = by;
+    for (size_t i = 0; run->by_hand && i < run->rig->load_count; i++) {
+        if (goes_on(&run->actions[i])) {
+            wpin_sequence_stop(&run->actions[i].sequence);
+            wpin_session_end_step(run, i, false);
+        }
+    }
+    run->cut_by = NULL;
+}
+
+static void let_go(wpin_session *run) {
+    bool some = false;
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        some = some || (goes_on(&run->actions[i]) && wpin_motor_busy(&run->motors[i]));
+    }
+    if (some) {
+        wpin_session_note(run, "link",
+                          "lost: whoever commands was not heard; every load ramps to "
+                          "rest");
+        wpin_session_drop_actions(run, " by a lost link");
+    }
+}
+
+void wpin_session_refresh_actions(wpin_session *run) {
+    double left = run->kept_until - wpin_session_time(run);
+    if (left <= 0) {
+        let_go(run);
+        return;
+    }
+    uint32_t ms = (uint32_t)ceil(fmin(left, 3600) * 1e3);
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (goes_on(&run->actions[i])) {
+            (void)wpin_motor_refresh(&run->motors[i], ms); /* the core ends it by itself then */
+        }
+    }
+}
+
+/* A stop, a fault, a refusal, an event that did not come. */
+static void end_early(wpin_session *run, size_t load) {
+    wpin_status result = run->actions[load].sequence.result;
+    char by[160];
+    snprintf(by, sizeof by, ": %s",
+             result == WPIN_FAULT_TIMEOUT ? "what ends it did not come in time"
+                                          : wpin_status_text(result));
+    run->cut_by = wpin_stop_latched(&run->stop) ? NULL : by;
+    wpin_session_end_step(run, load, false);
+    run->cut_by = NULL;
+}
+
+void wpin_session_serve_actions(wpin_session *run) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (goes_on(&run->actions[i])) {
+            wpin_sequence_serve(&run->actions[i].sequence);
+            if (!goes_on(&run->actions[i])) {
+                end_early(run, i);
+            }
+        }
+    }
+}
+
+/* ---- stop ---- */
+
+void wpin_session_stop(wpin_session *run) {
+    wpin_stop_now(&run->stop);
+}
+
+wpin_status wpin_session_rearm(wpin_session *run) {
+    wpin_status status = wpin_stop_rearm(&run->stop);
+    if (status == WPIN_OK) {
+        run->stopped_at = 0;
+        memset(run->stopping, 0, run->rig->load_count * sizeof *run->stopping);
+    }
+    return status;
+}
+
+bool wpin_session_is_stopped(const wpin_session *run) {
+    return wpin_stop_latched(&run->stop);
+}

@@ -1,0 +1,479 @@
+/* Hands on a session: who may ask what, and that motion ends with whoever asked for it. On the
+ * simulated board, in its own time. */
+#include "../src/server/server.h"
+#include "support.h"
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+#include <windpin/host/live.h>
+#include <windpin/host/rehearsal.h>
+
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+#define LINK         0.25 /* s */
+
+typedef struct stand {
+    wpin_rig *rig;
+    wpin_board_bench board;
+    wpin_session *session;
+    wpin_live *live;
+    volatile int over;
+    int one, two; /* sources */
+} stand;
+
+static void open_stand(stand *s, const char *rig) {
+    wpin_messages messages = {0};
+    char why[400];
+    wpin_status refused;
+    memset(s, 0, sizeof *s);
+    s->rig = wpin_rig_read(rig, &messages);
+    ck_assert_ptr_nonnull(s->rig);
+    s->board = (wpin_board_bench){.rig = s->rig, .sim = wpin_board_build(s->rig)};
+    wpin_bench bench = wpin_bench_on_board(&s->board);
+    wpin_session_options how = {
+        .disarmed = true, .onlooker = &wpin_verdicts, .interrupted = &s->over};
+    s->session = wpin_session_open(s->rig, NULL, &bench, &how, &refused, why, sizeof why);
+    ck_assert_msg(s->session != NULL, "%s", why);
+    s->live = wpin_live_open(s->rig, s->session, LINK);
+    ck_assert_ptr_nonnull(s->live);
+    s->one = wpin_live_join(s->live, "one");
+    s->two = wpin_live_join(s->live, "two");
+    wpin_messages_free(&messages);
+}
+
+/* Everything comes to rest; whether the report says that all was well. */
+static bool close_stand(stand *s) {
+    char why[200];
+    s->over = 1;
+    while (wpin_session_step(s->session)) {
+    }
+    wpin_report *report = wpin_session_close(s->session, why, sizeof why);
+    ck_assert_msg(report != NULL, "%s", why);
+    bool well = !report->bad;
+    wpin_report_free(report);
+    wpin_live_free(s->live);
+    wpin_board_bench_free(&s->board);
+    wpin_rig_free(s->rig);
+    return well;
+}
+
+/* Asks; the words of the answer. */
+static bool ask(stand *s, int source, const char *line, char *words) {
+    wpin_live_answer answer;
+    bool ok = wpin_live_ask(s->live, source, line, &answer);
+    ck_assert(ok == answer.ok);
+    strcpy(words, answer.words);
+    return ok;
+}
+
+static void must(stand *s, int source, const char *line) {
+    char words[WPIN_LIVE_WORDS];
+    ck_assert_msg(ask(s, source, line, words), "'%s': %s", line, words);
+}
+
+static void pass(stand *s, double seconds) {
+    ck_assert(wpin_live_until(s->live, wpin_session_time(s->session) + seconds));
+}
+
+/* The same with a commander that is heard all the while. */
+static void pass_heard(stand *s, double seconds) {
+    for (double end = wpin_session_time(s->session) + seconds;
+         wpin_session_time(s->session) < end - 1e-9;) {
+        wpin_live_heard(s->live, wpin_live_commander(s->live));
+        pass(s, fmin(0.05, end - wpin_session_time(s->session)));
+    }
+}
+
+static void ready(stand *s) {
+    must(s, s->one, "command");
+    must(s, s->one, "confirm");
+    must(s, s->one, "arm");
+    must(s, s->one, "main on");
+    pass(s, 1e-3);
+}
+
+static double duty(const stand *s, size_t load) {
+    return wpin_session_look(s->session, load).duty;
+}
+
+/* Whether one of the news begins with these words. */
+static bool was_told(const stand *s, const char *words) {
+    for (size_t i = 0; i < wpin_live_news_count(s->live); i++) {
+        const wpin_live_news *n = wpin_live_news_at(s->live, i);
+        if (n != NULL && strstr(n->words, words) != NULL) {
+            return true;
+        }
+    }
+    return false;
+}
+
+#define PUMP  TEST_SOURCE "/demo/honey-pump.yaml"
+#define DRUM  TEST_SOURCE "/demo/honey-drum.yaml"
+#define GATE  TEST_SOURCE "/demo/honey-gate.yaml"
+#define HOUSE TEST_SOURCE "/demo/honey-house.yaml"
+
+/* In this order, on one session: what was refused before is taken where it may be. */
+START_TEST(requests_are_taken_or_refused_with_the_reason) {
+    static const struct {
+        bool one; /* else the second source asks */
+        const char *line;
+        bool ok;
+        unsigned column;
+        const char *words;
+    } rows[] = {
+        {true, "pump ramp 60%", false, 0, "only watching; 'command' takes"},
+        {true, "arm", false, 0, "only watching"},
+        {true, "command", true, 0, "one has the command"},
+        {false, "command", false, 0, "one has the command; 'command over'"},
+        {false, "pump stop", false, 0, "only watching: one has the command"},
+        {true, "pump ramp 60%", false, 0, "'pump' is not armed"},
+        {true, "arm", false, 0, "the power-up checklist is not confirmed"},
+        {true, "confirm", true, 0, ""},
+        {true, "arm pmup", false, 0, "'pmup' is not a load"},
+        {true, "arm pump", true, 0, "pump is armed"},
+        {true, "  pump   ramp  60%  in 1s\t", true, 0, "pump ramp 60% in 1s"},
+        {true, "pump ramp 160%", false, 11, "160 % is out of range"},
+        {true, "pmup ramp 60%", false, 1, "unknown word 'pmup' (did you mean 'pump'?)"},
+        {true, "", false, 1, "nothing is asked"},
+        {true, "wait 3s", false, 1, "'wait' belongs in a plan"},
+        {true, "repeat 3", false, 1, "'repeat' belongs in a plan"},
+        {true, "pump, fan stop", false, 7, "'fan' is not a load"},
+        {true, ", pump stop", false, 1, "'' is no name"},
+        {true, "pump pump, pump stop", false, 6, "expected"},
+        {true, "pump turn 90deg", false, 6, "nothing measures"},
+        {true, "pump hold 2s", true, 0, "pump hold 2s"},
+        {true, "all stop", true, 0, "pump stop"},
+        {true, "clear pump", true, 0, "pump has no fault"},
+        {true, "rearm", false, 0, "nothing is stopped"},
+        {false, "stop", true, 0, "stopped"}, /* anyone may */
+        {true, "pump ramp 60%", false, 0, "everything is stopped"},
+        {true, "arm", false, 0, "everything is stopped; 'rearm' first"},
+        {false, "command over", true, 0, "two has the command"},
+        {true, "rearm", false, 0, "only watching: two has the command"},
+        {false, "rearm", true, 0, "re-armed"},
+        {false, "pump ramp 60%", false, 0, "'pump' is not armed"},
+        {false, "arm", true, 0, "every load is armed"},
+        {false, "disarm", true, 0, "every load is disarmed"},
+        {false, "watch", true, 0, "two watches"},
+        {false, "disarm", false, 0, "only watching; 'command'"},
+    };
+    stand s;
+    open_stand(&s, PUMP);
+    for (size_t i = 0; i < COUNT(rows); i++) {
+        wpin_live_answer a;
+        int source = rows[i].one ? s.one : s.two;
+        ck_assert_msg(wpin_live_ask(s.live, source, rows[i].line, &a) == rows[i].ok, "%s: %s",
+                      rows[i].line, a.words);
+        ck_assert_msg(strncmp(a.words, rows[i].words, strlen(rows[i].words)) == 0, "%s: %s",
+                      rows[i].line, a.words);
+        ck_assert_msg(a.column == rows[i].column, "%s: column %u", rows[i].line, a.column);
+        pass(&s, 2e-3);
+        wpin_live_heard(s.live, wpin_live_commander(s.live));
+    }
+    wpin_live_answer a;
+    ck_assert(!wpin_live_ask(s.live, -1, "stop", &a) && !wpin_live_ask(s.live, 63, "stop", &a));
+    ck_assert(was_told(&s, "two took the command over from one"));
+    close_stand(&s);
+}
+END_TEST
+
+/* Every verb of the plan language does by hand what it does in a plan. */
+START_TEST(actions_are_those_of_plans) {
+    static const struct {
+        const char *rig;
+        const char *lines[5];
+        double seconds; /* after each */
+        const char *told;
+    } rows[] = {
+        {PUMP, {"pump run 60% for 2s"}, 4, "pump run 60% for 2s: ok"},
+        {PUMP, {"pump ramp reverse 40% in 1s", "pump brake for 1s"}, 2, "pump brake for 1s: ok"},
+        {PUMP, {"pump ramp 60%", "pump ramp reverse 60%"}, 4, "pump ramp reverse 60%: "},
+        {GATE,
+         {"gate home reverse 8rpm at most 8s", "gate turn to 40deg"},
+         12,
+         "gate turn to 40deg: ok"},
+        {GATE, {"gate run reverse 8rpm until gate-shut reached at most 9s"}, 9, ": ok"},
+        {GATE, {"gate turn to 40deg"}, 1, "cut short: "}, /* not homed */
+        {DRUM, {"drum ramp 60rpm in 2s"}, 4, "drum ramp 60rpm in 2s: ok"},
+    };
+    for (size_t i = 0; i < COUNT(rows); i++) {
+        stand s;
+        open_stand(&s, rows[i].rig);
+        ready(&s);
+        for (size_t n = 0; n < COUNT(rows[i].lines) && rows[i].lines[n] != NULL; n++) {
+            char words[WPIN_LIVE_WORDS];
+            (void)ask(&s, s.one, rows[i].lines[n], words);
+            pass_heard(&s, rows[i].seconds);
+        }
+        const wpin_live_news *last = wpin_live_news_at(s.live, wpin_live_news_count(s.live) - 1);
+        ck_assert_msg(was_told(&s, rows[i].told), "row %zu: %s", i, last->words);
+        close_stand(&s);
+    }
+}
+END_TEST
+
+/* One load is stopped, the others go on; a fault of one is nobody else's. */
+START_TEST(loads_are_apart) {
+    stand s;
+    open_stand(&s, HOUSE);
+    ready(&s);
+    int pump = wpin_rig_find_load(s.rig, "pump"), conveyor = wpin_rig_find_load(s.rig, "conveyor");
+    must(&s, s.one, "pump, conveyor ramp 50%");
+    pass_heard(&s, 3);
+    ck_assert_double_eq_tol(duty(&s, (size_t)pump), 0.5, 1e-3);
+    must(&s, s.one, "conveyor stop");
+    pass_heard(&s, 2);
+    ck_assert_double_eq(duty(&s, (size_t)conveyor), 0);
+    ck_assert_double_eq_tol(duty(&s, (size_t)pump), 0.5, 1e-3);
+    must(&s, s.one, "conveyor ramp 50%");
+    pass_heard(&s, 2);
+    wpin_motor_trip(wpin_session_motor(s.session, (size_t)pump), WPIN_FAULT_OVERCURRENT);
+    pass_heard(&s, 0.5);
+    ck_assert_double_eq(duty(&s, (size_t)pump), 0);
+    ck_assert_double_eq_tol(duty(&s, (size_t)conveyor), 0.5, 1e-3);
+    ck_assert(was_told(&s, "pump: WPIN_FAULT_OVERCURRENT"));
+    char words[WPIN_LIVE_WORDS];
+    ck_assert(!ask(&s, s.one, "pump ramp 20%", words));
+    ck_assert_msg(strstr(words, "in a fault") != NULL, "%s", words);
+    must(&s, s.one, "clear pump");
+    must(&s, s.one, "arm pump");
+    must(&s, s.one, "pump ramp 30%");
+    pass_heard(&s, 0.2);
+    must(&s, s.two, "stop");
+    pass(&s, 0.2); /* nobody needs to be heard for that */
+    for (size_t i = 0; i < s.rig->load_count; i++) {
+        ck_assert(wpin_session_look(s.session, i).rpm == 0 || duty(&s, i) < 0.31);
+    }
+    pass(&s, 3);
+    for (size_t i = 0; i < s.rig->load_count; i++) {
+        ck_assert_double_eq(duty(&s, i), 0);
+    }
+    close_stand(&s);
+}
+END_TEST
+
+/* Whatever is measured to be wrong is said while it goes on, with causes. */
+START_TEST(trouble_is_said_while_it_lasts) {
+    stand s;
+    open_stand(&s, PUMP);
+    ready(&s);
+    must(&s, s.one, "pump ramp 60%");
+    pass_heard(&s, 2.5);
+    char words[WPIN_LIVE_WORDS];
+    ck_assert(!wpin_live_trouble(s.live, 0, words, sizeof words));
+    must(&s, s.one, "fault pump stalled");
+    pass_heard(&s, 1);
+    ck_assert(wpin_live_trouble(s.live, 0, words, sizeof words));
+    ck_assert_msg(strstr(words, "blocked") != NULL, "%s", words);
+    ck_assert(was_told(&s, "pump: 3.8"));
+    ck_assert(!close_stand(&s));
+}
+END_TEST
+
+/* ---- silence ---- */
+
+static bool swallow(void *context, const char *line, size_t length) {
+    (void)context, (void)line, (void)length;
+    return true;
+}
+
+/* A commander that falls silent at any moment, in the middle of a line too: everything is at zero
+ * duty within the link time-out and the ramp, whichever way it goes. */
+START_TEST(silence_ends_every_motion) {
+    static const char *const lines[] = {"pump ramp 60%\n",         "pump ramp reverse 90% in 1s\n",
+                                        "pump run 100% for 30s\n", "pump on\n",
+                                        "pump hold 9s\n",          "pump coast\n",
+                                        "pump ramp 20% in 5s\n"};
+    const char *asked = getenv("WPIN_CUTS");
+    long cuts = asked == NULL ? 150 : atol(asked);
+    stand s;
+    pick_seed(14);
+    open_stand(&s, PUMP);
+    double ramp = s.rig->loads[0].limits.ramp_down + 2e-3;
+    must(&s, s.one, "command");
+    must(&s, s.one, "confirm");
+    must(&s, s.one, "main on");
+    for (long i = 0; i < cuts; i++) {
+        wpin_talk talk;
+        wpin_pace pace = {.late_after = 1};
+        ck_assert(wpin_talk_open(&talk, s.live, &pace, "lines", swallow, NULL));
+        wpin_talk_hear(&talk, "command over\narm\n", 17);
+        for (uint32_t n = 1 + pick(4); n > 0; n--) {
+            const char *line = lines[pick(COUNT(lines))];
+            wpin_talk_hear(&talk, line, strlen(line));
+            pass_heard(&s, pick(900) * 1e-3);
+        }
+        const char *half = lines[pick(COUNT(lines))];
+        wpin_talk_hear(&talk, half, pick((uint32_t)strlen(half)));
+        double heard = wpin_session_time(s.session);
+        if (pick(2) == 0) {
+            wpin_talk_close(&talk); /* gone, or only silent */
+        }
+        pass(&s, LINK + ramp);
+        ck_assert_msg(duty(&s, 0) == 0, "cut %ld at %.4f s: %.3f", i, heard, duty(&s, 0));
+        wpin_talk_close(&talk);
+        ck_assert(wpin_session_look(s.session, 0).fault == WPIN_OK);
+    }
+    ck_assert(was_told(&s, "link lost"));
+    close_stand(&s);
+}
+END_TEST
+
+/* ---- lines ---- */
+
+typedef struct ear {
+    char last[4096];
+    unsigned lines, refused, deaf;
+} ear;
+
+static bool take(void *context, const char *line, size_t length) {
+    ear *e = context;
+    ck_assert(length > 1 && line[length - 1] == '\n' && strlen(line) == length);
+    json_t *value = json_loads(line, 0, NULL);
+    ck_assert_msg(value != NULL, "%s", line);
+    e->refused += json_is_false(json_object_get(value, "ok"));
+    json_decref(value);
+    snprintf(e->last, sizeof e->last, "%s", line);
+    e->lines++;
+    return e->deaf == 0;
+}
+
+/* Bytes of any kind, from halves of real requests to noise: each line is answered once, by JSON,
+ * and what runs is left alone unless it was asked. */
+START_TEST(no_bytes_do_harm) {
+    static const char *const pieces[] = {
+        "pump",  " ",        "ramp",      "60%",   "in",        "stop",    "command",
+        "over",  "\n",       "\r\n",      "\n\n",  ",",         "all",     "report",
+        "20Hz",  "state",    "1e9",       "-",     "reverse",   "for",     "3s",
+        "until", "main",     "off",       "fault", "arm",       "stalled", "foresee",
+        "hello", "\xC3\xA4", "{\"a\":1}", "%s%n",  "checklist", "nan%",    "99999999999999s"};
+    const char *asked = getenv("WPIN_LINES");
+    long lines = asked == NULL ? 3000 : atol(asked);
+    stand s;
+    ear e = {0};
+    wpin_talk talk;
+    wpin_pace pace = {.late_after = 1};
+    open_stand(&s, PUMP);
+    ready(&s);
+    must(&s, s.one, "pump ramp 40%");
+    pass_heard(&s, 2);
+    pick_seed(41);
+    ck_assert(wpin_talk_open(&talk, s.live, &pace, "noise", take, &e)); /* it only watches */
+    while ((long)talk.requests < lines) {
+        char bytes[64];
+        uint32_t what = pick(10);
+        if (what == 0) {
+            size_t count = pick(sizeof bytes);
+            for (size_t i = 0; i < count; i++) {
+                bytes[i] = (char)pick(256);
+            }
+            wpin_talk_hear(&talk, bytes, count);
+        } else {
+            const char *piece = pieces[pick(COUNT(pieces))];
+            if (strcmp(piece, "stop") != 0 && strcmp(piece, "command") != 0) { /* as they may */
+                wpin_talk_hear(&talk, piece, strlen(piece));
+            }
+            wpin_talk_hear(&talk, " \n", 1 + (what < 3));
+        }
+        if (pick(20) == 0) {
+            wpin_live_heard(s.live, s.one);
+            pass(&s, 1e-3);
+            wpin_talk_tell(&talk);
+            ck_assert_double_eq_tol(duty(&s, 0), 0.4, 1e-3);
+        }
+        if (talk.closed) {
+            ck_abort_msg("nobody said bye");
+        }
+    }
+    ck_assert_uint_ge(e.refused, (unsigned)lines / 2);
+    char longest[600];
+    memset(longest, 'a', sizeof longest);
+    wpin_talk_hear(&talk, "\n", 1);
+    for (int i = 0; i < 400; i++) {
+        wpin_talk_hear(&talk, longest, sizeof longest);
+    }
+    wpin_talk_hear(&talk, "\nhello\n", 7);
+    ck_assert_ptr_nonnull(strstr(e.last, "\"protocol\":1"));
+    wpin_talk_hear(&talk, "stop\0pump\n", 10); /* no text, and no stop */
+    ck_assert_ptr_nonnull(strstr(e.last, "not text"));
+    ck_assert(!wpin_session_is_stopped(s.session));
+    e.deaf = 1; /* nothing more can be said: it goes on all the same */
+    wpin_talk_hear(&talk, "state\nstop\n", 11);
+    ck_assert(wpin_session_is_stopped(s.session));
+    ck_assert_uint_ge(talk.unsaid, 2);
+    wpin_talk_close(&talk);
+    close_stand(&s);
+}
+END_TEST
+
+/* Time that was lost is a fault of what moved, and is not made up for. */
+START_TEST(lost_time_is_a_fault) {
+    stand s;
+    wpin_pace pace;
+    open_stand(&s, PUMP);
+    ready(&s);
+    must(&s, s.one, "pump ramp 40%");
+    pass_heard(&s, 2);
+    wpin_pace_begin(&pace, 0.1);
+    double now = pace.begun += 2.001 - wpin_session_time(s.session);
+    now = pace.begun + wpin_session_time(s.session);
+    for (int i = 0; i < 50; i++) { /* a little late each time: nothing happens */
+        now += 0.004;
+        wpin_live_heard(s.live, s.one);
+        ck_assert(wpin_pace_on(&pace, s.live, now));
+    }
+    ck_assert_double_eq_tol(duty(&s, 0), 0.4, 1e-3);
+    ck_assert_uint_eq(pace.gaps, 0);
+    ck_assert(pace.worst > 2e-3 && pace.worst < 4e-3 && wpin_pace_p99(&pace) >= pace.worst / 2);
+    double before = wpin_session_time(s.session);
+    now += 5;
+    ck_assert(wpin_pace_on(&pace, s.live, now));
+    ck_assert_uint_eq(pace.gaps, 1);
+    ck_assert(wpin_session_time(s.session) - before < 0.01);
+    ck_assert_int_eq(wpin_live_commander(s.live), -1);
+    ck_assert(wpin_pace_on(&pace, s.live, now + 0.01));
+    ck_assert_int_eq((int)wpin_session_look(s.session, 0).fault, (int)WPIN_FAULT_LATE);
+    ck_assert_double_eq(duty(&s, 0), 0);
+    close_stand(&s);
+}
+END_TEST
+
+START_TEST(sources_come_and_go) {
+    stand s;
+    open_stand(&s, PUMP);
+    int last = -1;
+    for (int i = 2; i < WPIN_LIVE_SOURCES; i++) {
+        last = wpin_live_join(s.live, "more");
+        ck_assert_int_ge(last, 0);
+    }
+    ck_assert_int_eq(wpin_live_join(s.live, "one too many"), -1);
+    wpin_live_leave(s.live, last);
+    ck_assert_int_eq(wpin_live_join(s.live, "again"), last);
+    wpin_live_leave(s.live, 99);
+    for (unsigned i = 0; i < 2 * WPIN_LIVE_NEWS; i++) {
+        must(&s, i % 2 == 0 ? s.one : s.two, "command over");
+    }
+    ck_assert_uint_ge(wpin_live_news_count(s.live), 2 * WPIN_LIVE_NEWS);
+    ck_assert_ptr_null(wpin_live_news_at(s.live, 0));
+    ck_assert_ptr_null(wpin_live_news_at(s.live, wpin_live_news_count(s.live)));
+    ck_assert_ptr_nonnull(wpin_live_news_at(s.live, wpin_live_news_count(s.live) - 1));
+    ck_assert_ptr_null(wpin_live_open(s.rig, s.session, 0.01));
+    ck_assert_ptr_null(wpin_live_open(s.rig, NULL, LINK));
+    close_stand(&s);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("live");
+    TCase *tests = tcase_create("live");
+    tcase_set_timeout(tests, 1200);
+    tcase_add_test(tests, requests_are_taken_or_refused_with_the_reason);
+    tcase_add_test(tests, actions_are_those_of_plans);
+    tcase_add_test(tests, loads_are_apart);
+    tcase_add_test(tests, trouble_is_said_while_it_lasts);
+    tcase_add_test(tests, silence_ends_every_motion);
+    tcase_add_test(tests, no_bytes_do_harm);
+    tcase_add_test(tests, lost_time_is_a_fault);
+    tcase_add_test(tests, sources_come_and_go);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
