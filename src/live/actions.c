@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "live.h"
 #include <ctype.h>
+#include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -137,12 +138,36 @@ static void foretell(const wpin_plan *action, char *to, size_t size) {
     }
 }
 
+/* How far a step goes from what its load does now, as a share of full; a turn of the output is
+ * half.
+ */
+static double size_of(const wpin_live *live, const wpin_step *s) {
+    if (s->op == WPIN_OP_TURN) {
+        return fabs(s->millidegrees / 720e3);
+    }
+    if (s->op == WPIN_OP_TURN_TO) {
+        double from = wpin_session_look(live->session, s->target.number).degrees;
+        return fabs(s->millidegrees * 1e-3 - (isnan(from) ? 0 : from)) / 720;
+    }
+    bool drives = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+    if (!drives || s->target.kind != WPIN_TARGET_MOTOR) {
+        return 0;
+    }
+    const wpin_motor *motor = wpin_session_motor(live->session, s->target.number);
+    int now = motor->setpoint.quantity == s->quantity ? motor->setpoint.value : 0;
+    return fabs((double)(s->value - now) / WPIN_DUTY_FULL);
+}
+
 bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer) {
     wpin_plan **actions = calloc(live->rig->load_count + 1, sizeof(wpin_plan *));
+    *answer = (wpin_live_answer){0};
     size_t count = actions == NULL ? 0 : wpin_live_read(live, line, actions, answer);
     if (count > 0) {
         answer->ok = true;
         answer->column = 0;
+        for (size_t i = 0; i < count; i++) {
+            answer->large = answer->large || size_of(live, &actions[i]->steps[0]) > 0.5;
+        }
         foretell(actions[0], answer->words, sizeof answer->words);
         size_t used = strlen(answer->words);
         if (count > 1) {

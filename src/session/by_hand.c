@@ -72,6 +72,18 @@ static void set_up(wpin_session *run, wpin_session_action *a, const wpin_plan *p
                                        .stopped = is_stopped};
 }
 
+/* A stop, a fault, a refusal, an event that did not come. */
+static void end_early(wpin_session *run, size_t load) {
+    wpin_status result = run->actions[load].sequence.result;
+    char by[160];
+    snprintf(by, sizeof by, ": %s",
+             result == WPIN_FAULT_TIMEOUT ? "what ends it did not come in time"
+                                          : wpin_status_text(result));
+    run->cut_by = wpin_stop_latched(&run->stop) ? NULL : by;
+    wpin_session_end_step(run, load, false);
+    run->cut_by = NULL;
+}
+
 /* Why a load takes no action now, or WPIN_OK. */
 static wpin_status refusal(const wpin_session *run, size_t load, char *why, size_t size) {
     const wpin_motor *motor = &run->motors[load];
@@ -118,7 +130,8 @@ static wpin_status act_on_load(wpin_session *run, size_t load, const wpin_plan *
         status = a->sequence.running ? WPIN_OK : a->sequence.result;
     }
     if (status != WPIN_OK) {
-        wpin_session_end_step(run, load, false);
+        a->sequence.result = status;
+        end_early(run, load);
         (void)wpin_motor_stop(a->motor, 0);
         snprintf(why, size, "%s %s", wpin_status_text(status), wpin_status_remedy(status));
     }
@@ -193,18 +206,6 @@ void wpin_session_refresh_actions(wpin_session *run) {
             (void)wpin_motor_refresh(&run->motors[i], ms); /* the core ends it by itself then */
         }
     }
-}
-
-/* A stop, a fault, a refusal, an event that did not come. */
-static void end_early(wpin_session *run, size_t load) {
-    wpin_status result = run->actions[load].sequence.result;
-    char by[160];
-    snprintf(by, sizeof by, ": %s",
-             result == WPIN_FAULT_TIMEOUT ? "what ends it did not come in time"
-                                          : wpin_status_text(result));
-    run->cut_by = wpin_stop_latched(&run->stop) ? NULL : by;
-    wpin_session_end_step(run, load, false);
-    run->cut_by = NULL;
 }
 
 void wpin_session_serve_actions(wpin_session *run) {

@@ -28,28 +28,13 @@ static bool stands(const wpin_step_result *step) {
     return fabs(step->rpm) < 1e-6;
 }
 
-/* Fine, but for the time it took to turn over. */
-static void judge_turn(wpin_step_result *step) {
-    if (step->turned_after > 0 && step->first) {
-        wpin_rule(step, WPIN_VERDICT_OK,
-                  "ok, %.2f s after it was armed: nobody knew whether it still turned",
-                  step->turned_after);
-    } else if (step->turned_after > 0) {
-        wpin_rule(step, WPIN_VERDICT_NOTE,
-                  "%.2f s before it: ramp to zero and rest, to turn the other way",
-                  step->turned_after);
-    } else {
-        wpin_rule(step, WPIN_VERDICT_OK, "ok");
-    }
-}
-
 static void judge_ramp_time(const wpin_session *run, wpin_step_result *step) {
     double late = step->took - step->turned_after - step->asked_seconds;
     if (step->asked_seconds > 0 && late > 2.5 * run->rig->controller.tick) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds",
                   late);
     } else {
-        judge_turn(step);
+        wpin_judge_turn(step);
     }
 }
 
@@ -130,7 +115,7 @@ static void judge_motion(const wpin_session *run, wpin_step_result *step) {
     } else if (fabs(step->asked_duty) - step->duty_peak > 0.005) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
                   step->turned_after > 0 && !step->first ? "it had to turn the other way first"
-                                         : "the rig's ramp takes longer than that");
+                                                         : "the rig's ramp takes longer than that");
     } else if (lifted_to(run, step) > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty",
                   lifted_to(run, step) * 100);
@@ -143,7 +128,7 @@ static void judge_motion(const wpin_session *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "ended by its time, before limit switch '%s'",
                   run->rig->inputs[limit_of(run, step)].name);
     } else {
-        judge_turn(step);
+        wpin_judge_turn(step);
     }
 }
 

@@ -11,6 +11,21 @@ void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format,
     step->verdict = verdict;
 }
 
+/* Fine, but for the time it took to turn over. */
+void wpin_judge_turn(wpin_step_result *step) {
+    if (step->turned_after > 0 && step->first) {
+        wpin_rule(step, WPIN_VERDICT_OK,
+                  "ok, %.2f s after it was armed: nobody knew whether it still turned",
+                  step->turned_after);
+    } else if (step->turned_after > 0) {
+        wpin_rule(step, WPIN_VERDICT_NOTE,
+                  "%.2f s before it: ramp to zero and rest, to turn the other way",
+                  step->turned_after);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    }
+}
+
 /* Whether a part is one that a load's current or commands go through. */
 static bool is_in_path(const wpin_session *run, const wpin_rig_load *load, wpin_part_id part) {
     if (part.kind != WPIN_ID_PIN) {

@@ -32,12 +32,8 @@ void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
                   step->most_off, step->off_at, most);
     } else if (step->op == WPIN_OP_HOLD) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, held within %.2g rpm", fmax(step->most_off, 0.01));
-    } else if (step->turned_after > 0) {
-        wpin_rule(step, WPIN_VERDICT_NOTE,
-                  "%.2f s before it: ramp to zero and rest, to turn the other way",
-                  step->turned_after);
     } else {
-        wpin_rule(step, WPIN_VERDICT_OK, "ok");
+        wpin_judge_turn(step);
     }
 }
 

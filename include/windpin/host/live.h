@@ -31,6 +31,7 @@ typedef struct wpin_live wpin_live;
 typedef struct wpin_live_answer {
     bool ok;
     unsigned column; /**< Where the request is wrong, from 1; 0: as a whole. */
+    bool large;      /**< Of wpin_live_foresee: worth asking twice. */
     char words[WPIN_LIVE_WORDS];
 } wpin_live_answer;
 
@@ -85,7 +86,9 @@ WPIN_API const wpin_live_news *wpin_live_news_at(const wpin_live *live, size_t n
  * as it is measured. */
 WPIN_API bool wpin_live_trouble(const wpin_live *live, size_t load, char *words, size_t size);
 
-/** What a line would come to, in words, without doing it. False with what is wrong with it. */
+/** What a line would come to, in words, without doing it: how far, how long. Large is more than a turn
+ * of the output, or a set-point more than half of full away from the present one. False with what
+ * is wrong with it. */
 WPIN_API bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer);
 
 /** What is known: the session and its rig. */
