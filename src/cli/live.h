@@ -17,5 +17,7 @@ typedef struct cli_hands {
 /* Requests in lines from one file, answers to another, until the end of the first. Returns false
  * when nobody reads the answers any more. */
 bool cli_live_lines(cli_hands *hands, int from, int to);
+/* Keys and a picture in the terminal, until that is quit. False: the terminal went away. */
+bool cli_live_screen(cli_hands *hands);
 
 #endif

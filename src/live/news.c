@@ -30,7 +30,9 @@ static void collect_steps(wpin_live *live) {
     for (; live->told.steps < count && steps[live->told.steps].words[0] != '\0';
          live->told.steps++) {
         const wpin_step_result *s = &steps[live->told.steps];
-        wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);
+        if (s->done || s->verdict != WPIN_VERDICT_OK) { /* else the next request says enough */
+            wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);
+        }
     }
 }
 

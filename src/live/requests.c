@@ -140,6 +140,7 @@ static bool keep(wpin_live *live, wpin_plan *action) {
         live->actions = all;
     }
     live->actions[live->action_count++] = action;
+    action->sources[0].line = (unsigned)live->action_count; /* as the report numbers it */
     return true;
 }
 

@@ -118,9 +118,9 @@ static wpin_status act_on_load(wpin_session *run, size_t load, const wpin_plan *
                  run->rig->loads[load].name);
         return WPIN_REFUSED_ARGUMENT;
     }
-    run->cut_by = " by the next request";
+    run->overtaken = true;
     wpin_session_end_step(run, load, false);
-    run->cut_by = NULL;
+    run->overtaken = false;
     *a = next;
     set_up(run, a, plan);
     status = wpin_sequence_start(&a->sequence, &a->config);

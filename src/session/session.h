@@ -109,6 +109,7 @@ struct wpin_session {
     bool by_hand, ending, over;   /* there is no plan; all is being stopped; and is */
     wpin_session_action *actions; /* by hand: of each load */
     double kept_until;            /* s: so long they may go on */
+    bool overtaken;               /* what a load did is cut short by the next request for it */
     const char *cut_by;           /* what cuts a step short just now; NULL: not said */
     int64_t next_tick, next_row, next_fast, next_late; /* ps */
     unsigned long ticks;

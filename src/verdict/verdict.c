@@ -236,6 +236,10 @@ void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
             }
             return;
         }
+        if (run->overtaken) {
+            wpin_rule(step, WPIN_VERDICT_OK, "ok, until the next request");
+            return;
+        }
         const char *by = run->cut_by != NULL ? run->cut_by
                          : by_hand           ? " by you"
                          : by_stop ? (run->stop.pressed != 0 ? " by the stop input" : " by a stop")

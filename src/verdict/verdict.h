@@ -40,6 +40,8 @@ void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format,
     __attribute__((format(printf, 3, 4)));
 /* Fine, but for the time it took before it could turn that way. */
 void wpin_judge_turn(wpin_step_result *step);
+/* Fine, but for the time it took before it could turn that way. */
+void wpin_judge_turn(wpin_step_result *step);
 /* What burnt of a load, its driver or its pins; NULL: nothing. */
 const wpin_part_burn *wpin_burnt_in_path(const wpin_session *run, const wpin_rig_load *load);
 /* Adds a stretch of time to a spell, in which something was so or not; its words for when. */

@@ -147,13 +147,19 @@ static int open_device(const char *path) {
     return file;
 }
 
+/* Whether there is a terminal to draw on, and nobody asked for lines. */
+static bool has_screen(const live_arguments *a) {
+    return !a->lines && a->device == NULL && isatty(STDIN_FILENO) && isatty(STDOUT_FILENO);
+}
+
 static bool drive(const live_arguments *a, cli_hands *hands) {
     int device = a->device == NULL ? -1 : open_device(a->device);
     if (a->device != NULL && device < 0) {
         return false;
     }
-    bool kept = device >= 0 ? cli_live_lines(hands, device, device)
-                            : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
+    bool kept = has_screen(a) ? cli_live_screen(hands)
+                : device >= 0 ? cli_live_lines(hands, device, device)
+                              : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
     if (device >= 0) {
         close(device);
     }
@@ -201,6 +207,11 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
     bool bad = report == NULL || report->bad || !kept;
     if (report == NULL) {
         cli_complain("%s", why);
+    } else if (has_screen(a)) {
+        cli_run shown = a->run;
+        shown.files[1] = "by hand";
+        shown.all_rounds = true;
+        cli_print_report(&shown, rig, report);
     }
     wpin_report_free(report);
     wpin_live_free(hands.live);

@@ -1,0 +1,411 @@
+/* Draws a session on a terminal. */
+#define _GNU_SOURCE
+#include "live_view.h"
+#include "windpin/host/trace.h"
+#include <curses.h>
+#include <langinfo.h>
+#include <locale.h>
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+enum { PLAIN, GOOD, REMARK, WRONG, STAGED, FAINT };
+
+static bool coloured, blocks; /* of the terminal: colours, and the bars of Unicode */
+
+static attr_t look(int what) {
+    static const attr_t plain[] = {[PLAIN] = A_NORMAL, [GOOD] = A_NORMAL,      [REMARK] = A_NORMAL,
+                                   [WRONG] = A_BOLD,   [STAGED] = A_UNDERLINE, [FAINT] = A_DIM};
+    return coloured && what != PLAIN && what != FAINT
+               ? (attr_t)COLOR_PAIR(what) | (what == WRONG || what == STAGED ? A_BOLD : A_NORMAL)
+               : plain[what];
+}
+
+bool live_view_open(void) {
+    setlocale(LC_CTYPE, "");
+    blocks = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
+    if (newterm(NULL, stdout, stdin) == NULL) {
+        return false;
+    }
+    raw(); /* each key is ours, Ctrl-S and Ctrl-C too */
+    noecho();
+    curs_set(0);
+    coloured = has_colors() && getenv("NO_COLOR") == NULL && start_color() == OK &&
+               use_default_colors() == OK;
+    if (coloured) {
+        init_pair(GOOD, COLOR_GREEN, -1);
+        init_pair(REMARK, COLOR_YELLOW, -1);
+        init_pair(WRONG, COLOR_RED, -1);
+        init_pair(STAGED, COLOR_CYAN, -1);
+    }
+    return true;
+}
+
+void live_view_close(void) {
+    endwin();
+}
+
+void live_view_resize(void) {
+    struct winsize size;
+    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 && size.ws_col > 0) {
+        resizeterm(size.ws_row, size.ws_col);
+        clearok(stdscr, TRUE);
+    }
+}
+
+/* Text at a place, cut at the right edge. */
+__attribute__((format(printf, 4, 5))) static void put(int y, int x, attr_t how, const char *format,
+                                                      ...) {
+    char text[512];
+    va_list list;
+    va_start(list, format);
+    vsnprintf(text, sizeof text, format, list);
+    va_end(list);
+    if (y >= 0 && y < LINES && x < COLS) {
+        attron(how);
+        mvaddnstr(y, x, text, COLS - x);
+        attroff(how);
+    }
+}
+
+/* Text in several lines, broken between words; how many it took, at most `most`. */
+static int put_wrapped(int y, int x, int most, attr_t how, const char *text) {
+    int width = COLS - x, lines = 0;
+    while (*text != '\0' && lines < most && width > 10) {
+        int length = (int)strlen(text), cut = length < width ? length : width;
+        while (cut < length && cut > 1 && text[cut] != ' ') {
+            cut--;
+        }
+        cut = cut <= 1 ? (length < width ? length : width) : cut;
+        put(y + lines++, x, how, "%.*s", cut, text);
+        text += cut;
+        text += strspn(text, " ");
+    }
+    return lines;
+}
+
+/* ---- the top ---- */
+
+static void draw_top(const live_panel *p) {
+    const wpin_live *live = p->hands->live;
+    double at = wpin_session_time(p->hands->session);
+    int commander = wpin_live_commander(live);
+    char right[120], left[200];
+    snprintf(left, sizeof left, " %s, simulated   %02d:%04.1f", p->hands->rig->name, (int)(at / 60),
+             fmod(at, 60));
+    snprintf(right, sizeof right, "command: %s ",
+             commander == p->source ? "here"
+             : commander < 0        ? "nobody"
+                                    : wpin_live_name(live, commander));
+    put(0, 0, A_REVERSE, "%-*s", COLS, left);
+    put(0, COLS - (int)strlen(right), A_REVERSE, "%s", right);
+    bool stopped = wpin_session_is_stopped(p->hands->session);
+    bool armed = false;
+    for (size_t i = 0; i < p->hands->rig->load_count; i++) {
+        armed = armed || wpin_session_look(p->hands->session, i).armed;
+    }
+    put(1, 1,
+        stopped ? look(WRONG) | A_REVERSE
+        : armed ? look(REMARK)
+                : look(PLAIN),
+        "%s",
+        stopped ? " STOPPED "
+        : armed ? "ARMED"
+                : "not armed");
+    put(1, 14, look(FAINT), "key to pins %.1f ms, at worst %.1f; periods late by %.2g ms",
+        p->latency * 1e3, p->slowest * 1e3, wpin_pace_p99(&p->hands->pace) * 1e3);
+}
+
+/* ---- loads ---- */
+
+/* Columns from the left; those that do not fit are left out, the last first. */
+enum {
+    NAME = 1,
+    STATE = 13,
+    ASKED = 22,
+    DUTY = 32,
+    SPEED = 40,
+    AMPS = 53,
+    VOLTS = 63,
+    TEMP = 71,
+    BAR = 81
+};
+
+static void draw_heads(int y) {
+    static const struct {
+        int x;
+        const char *words;
+    } heads[] = {{NAME, "load"},     {STATE, "state"},        {ASKED, "asked"},
+                 {DUTY, "   duty"},  {SPEED, "       speed"}, {AMPS, "  current"},
+                 {VOLTS, " supply"}, {TEMP, "    temp"},      {BAR, "history"}};
+    for (size_t i = 0; i < sizeof heads / sizeof *heads; i++) {
+        if (heads[i].x + (int)strlen(heads[i].words) <= COLS) {
+            put(y, heads[i].x, A_UNDERLINE, "%s", heads[i].words);
+        }
+    }
+}
+
+/* A value that only the simulated hardware knows stands in brackets. */
+static void put_value(int y, int x, int width, bool measured, double value, const char *format,
+                      const char *unit) {
+    char number[32], text[48];
+    snprintf(number, sizeof number, format, value);
+    snprintf(text, sizeof text, measured ? "%s %s" : "(%s) %s", number, unit);
+    if (x + width <= COLS) {
+        put(y, x, measured ? look(PLAIN) : look(FAINT), "%*s", width, text);
+    }
+}
+
+static void draw_bar(const live_panel *p, size_t load, int y) {
+    static const char *const eighths[] = {" ", "▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"};
+    static const char *const plain[] = {" ", ".", ".", ":", "-", "=", "+", "*", "#"};
+    int most = COLS - BAR < 24 ? COLS - BAR : 24;
+    int count = (int)p->history_count < most ? (int)p->history_count : most;
+    for (int i = 0; i < count; i++) {
+        size_t at = (p->history_at + LIVE_HISTORY - (size_t)(count - 1 - i)) % LIVE_HISTORY;
+        int step = (int)lroundf(fminf(p->history[load][at].height, 1) * 8);
+        put(y, BAR + i, look(GOOD), "%s", (blocks ? eighths : plain)[step]);
+    }
+}
+
+static void draw_asked(const live_panel *p, size_t load, const wpin_glance *g, int y) {
+    live_unit u = live_panel_unit(p, load);
+    double staged = p->staged[load];
+    bool on_off = u.unit[0] == '\0';
+    if (!isnan(staged)) {
+        put(y, ASKED, look(STAGED),
+            on_off ? (staged == 0  ? "> off"
+                      : staged > 0 ? "> on"
+                                   : "> on reverse")
+                   : "> %.4g %s",
+            staged, u.unit);
+        return;
+    }
+    static const char *const units[] = {[WPIN_QUANTITY_EFFORT] = "%",
+                                        [WPIN_QUANTITY_TORQUE] = "A",
+                                        [WPIN_QUANTITY_SPEED] = "rpm",
+                                        [WPIN_QUANTITY_POSITION] = "deg"};
+    bool known = g->quantity < sizeof units / sizeof *units;
+    double scale = g->quantity == WPIN_QUANTITY_EFFORT ? 100 : 1;
+    put(y, ASKED, look(PLAIN), "%.4g %s", round(g->setpoint * scale * 100) / 100,
+        known ? units[g->quantity] : "");
+}
+
+static void draw_load(const live_panel *p, size_t number, int y, bool chosen) {
+    const wpin_rig_load *load = &p->hands->rig->loads[number];
+    wpin_glance g = wpin_session_look(p->hands->session, number);
+    char trouble[WPIN_LIVE_WORDS];
+    bool wrong =
+        g.fault != WPIN_OK || wpin_live_trouble(p->hands->live, number, trouble, sizeof trouble);
+    put(y, 0, chosen ? A_BOLD : look(PLAIN), "%c", chosen ? '>' : ' ');
+    put(y, NAME, chosen ? A_REVERSE : look(PLAIN), "%-11.11s", load->name);
+    put(y, STATE,
+        wrong    ? look(WRONG)
+        : g.busy ? look(GOOD)
+                 : look(PLAIN),
+        "%s",
+        g.fault != WPIN_OK ? "FAULT"
+        : wrong            ? "TROUBLE"
+                           : wpin_state_word(g.state));
+    draw_asked(p, number, &g, y);
+    put(y, DUTY, look(PLAIN), "%5.1f %%", g.duty * 100);
+    if (wpin_rig_type(load)->turns && (g.knows || !isnan(g.measured_rpm))) {
+        bool measured = !isnan(g.measured_rpm);
+        put_value(y, SPEED, 12, measured, measured ? g.measured_rpm : g.rpm, "%.1f", "rpm");
+    }
+    if (g.knows || !isnan(g.measured_amps)) {
+        bool measured = !isnan(g.measured_amps);
+        put_value(y, AMPS, 9, measured, measured ? g.measured_amps : fabs(g.amps), "%.2f", "A");
+    }
+    if (VOLTS + 7 <= COLS) {
+        put(y, VOLTS, look(PLAIN), "%5.1f V", g.supply_volts);
+    }
+    if (g.knows) {
+        put_value(y, TEMP, 8, false, g.temperature, "%.0f", "C");
+    }
+    draw_bar(p, number, y);
+}
+
+/* ---- supplies and inputs, one behind the other ---- */
+
+static void say_row(const live_panel *p, live_row row, char *to, size_t size) {
+    const wpin_rig *rig = p->hands->rig;
+    if (row.kind == LIVE_ROW_SUPPLY) {
+        double volts = wpin_session_supply(p->hands->session, row.number);
+        snprintf(to, size, "%s %s", rig->supplies[row.number].name, volts > 0 ? "" : "off");
+        if (volts > 0) {
+            size_t used = strlen(to);
+            snprintf(to + used, size - used, "%.1f V", volts);
+        }
+        return;
+    }
+    const wpin_rig_input *input = &rig->inputs[row.number];
+    if (input->kind == WPIN_RIG_KNOB) {
+        snprintf(to, size, "%s %.0f %%", input->name, p->turned[row.number] * 100);
+    } else if (wpin_rig_is_sensor(input)) {
+        snprintf(to, size, "%s %.2f V", input->name, p->turned[row.number]);
+    } else if (input->kind == WPIN_RIG_BUTTON) {
+        snprintf(to, size, "%s %s", input->name, p->pressed[row.number] ? "pressed" : "-");
+    } else {
+        snprintf(to, size, "%s", input->name);
+    }
+}
+
+static int draw_others(const live_panel *p, int y) {
+    int x = NAME, begun = y;
+    for (size_t i = p->hands->rig->load_count; i < p->row_count; i++) {
+        char text[64];
+        say_row(p, p->rows[i], text, sizeof text);
+        int length = (int)strlen(text);
+        if (x + length > COLS && x > NAME) {
+            x = NAME;
+            y++;
+        }
+        put(y, x, i == p->chosen ? A_REVERSE : look(PLAIN), "%s", text);
+        x += length + 3;
+    }
+    return y + (p->row_count > p->hands->rig->load_count) - begun;
+}
+
+/* ---- messages, or the plot ---- */
+
+static int look_of(wpin_verdict grade) {
+    return grade == WPIN_VERDICT_OK ? PLAIN : grade == WPIN_VERDICT_NOTE ? REMARK : WRONG;
+}
+
+/* As many of the newest as there is room for, the newest last. */
+static void draw_news(const live_panel *p, int y, int rows) {
+    const wpin_live *live = p->hands->live;
+    size_t count = wpin_live_news_count(live), from = count;
+    int width = COLS - 10 > 20 ? COLS - 10 : 20;
+    for (int used = 0; from > 0; from--) {
+        const wpin_live_news *n = wpin_live_news_at(live, from - 1);
+        used += n == NULL ? rows + 1 : 1 + ((int)strlen(n->words) - 1) / (width - 8);
+        if (used > rows) {
+            break;
+        }
+    }
+    for (int end = y + rows; from < count && y < end; from++) {
+        const wpin_live_news *n = wpin_live_news_at(live, from);
+        put(y, 1, look(FAINT), "%6.2f", n->at);
+        y += put_wrapped(y, 9, end - y, look(look_of(n->grade)), n->words);
+    }
+}
+
+static int column(float share, int width) {
+    return (int)lroundf((fmaxf(-1, fminf(1, share)) + 1) / 2 * (float)(width - 1));
+}
+
+/* A row each fifth of a second: asked and actual of the load that is chosen. */
+static void draw_plot(const live_panel *p, int y, int rows) {
+    size_t load = p->chosen < p->hands->rig->load_count ? p->rows[p->chosen].number : 0;
+    int width = COLS - 10;
+    if (width < 20 || rows < 2) {
+        return;
+    }
+    put(y, 1, look(FAINT), "%s: | asked, o actual, from full reverse to full forward",
+        p->hands->rig->loads[load].name);
+    int count = (int)p->history_count < rows - 1 ? (int)p->history_count : rows - 1;
+    for (int i = 0; i < count; i++) {
+        size_t at = (p->history_at + LIVE_HISTORY - (size_t)(count - 1 - i)) % LIVE_HISTORY;
+        const live_sample *s = &p->history[load][at];
+        int row = y + 1 + i;
+        put(row, 1, look(FAINT), "%6.1f", s->at);
+        put(row, 9 + column(0, width), look(FAINT), ".");
+        put(row, 9 + column(s->asked, width), look(STAGED), "|");
+        put(row, 9 + column(s->actual, width), look(GOOD), "o");
+    }
+}
+
+/* ---- the bottom ---- */
+
+static void draw_bottom(const live_panel *p) {
+    int y = LINES - 3;
+    if (p->typing) {
+        put(y, 1, A_BOLD, ": %s_", p->line);
+    } else {
+        put(y, 1, look(FAINT), "Enter types a request");
+    }
+    put(y - 1, 1, p->said_well ? look(p->asking ? REMARK : PLAIN) : look(WRONG), "%.*s", COLS - 2,
+        p->said);
+    put(LINES - 2, 0, A_REVERSE, "%-*s", COLS,
+        " Space STOP  Up/Down choose  Left/Right stage  g go  +/- at once  r reverse");
+    put(LINES - 1, 0, A_REVERSE, "%-*s", COLS,
+        " a arm  d disarm  s rest  b brake  c coast  C clear  Tab plot  ? help  q quit");
+}
+
+static void draw_drive(const live_panel *p) {
+    int loads = (int)p->hands->rig->load_count, room = LINES - 12, y = 3;
+    int shown = loads < room ? loads : room > 1 ? room : 1;
+    int first = (int)p->chosen < loads && (int)p->chosen >= shown ? (int)p->chosen - shown + 1 : 0;
+    draw_heads(2);
+    for (int i = first; i < first + shown && i < loads; i++) {
+        draw_load(p, p->rows[i].number, y++, (size_t)i == p->chosen);
+    }
+    y += draw_others(p, y) + 1;
+    int rows = LINES - 4 - y;
+    if (p->plot) {
+        draw_plot(p, y, rows);
+    } else {
+        draw_news(p, y, rows);
+    }
+}
+
+static void draw_checklist(const live_panel *p) {
+    int y = 2;
+    put(y++, 1, A_BOLD, "Before power%s",
+        p->known ? ": the wiring of this rig was confirmed on this computer before" : "");
+    for (size_t i = 0; !p->known && i < p->checklist->count && y < LINES - 8; i++) {
+        put(y, 1, look(PLAIN), "-");
+        y += put_wrapped(y, 3, 3, look(PLAIN), p->checklist->lines[i]);
+    }
+    static const char *const each_time[] = {"The supplies are at hand to be switched off.",
+                                            "Each shaft is free, and nothing can be caught by it.",
+                                            "Hands, hair and sleeves are off."};
+    put(y++, 1, A_BOLD, "Each time");
+    for (size_t i = 0; i < sizeof each_time / sizeof *each_time; i++) {
+        put(y++, 1, look(PLAIN), "- %s", each_time[i]);
+    }
+    y++;
+    put(y++, 1, A_BOLD, "y: all of this is so.   Any other key: it is not, nothing will be armed.");
+    put(y, 1, look(FAINT),
+        "Here the hardware is simulated: go through it as you would at the bench.");
+}
+
+static void draw_help(void) {
+    size_t count;
+    const live_key_use *uses = live_key_uses(&count);
+    int rows = (int)(count + 1) / 2;
+    for (size_t i = 0; i < count; i++) {
+        int y = 2 + (int)i % rows, x = 1 + (int)i / rows * (COLS / 2);
+        put(y, x, A_BOLD, "%-10s", uses[i].name);
+        put(y, x + 11, look(PLAIN), "%.*s", COLS / 2 - 12, uses[i].words);
+    }
+    put(3 + rows, 1, look(PLAIN),
+        "(12.3) only the simulated hardware knows; 12.3 is measured.   > 40 %% is staged.");
+    put(4 + rows, 1, look(PLAIN),
+        "Requests are actions of plans, and: arm, disarm, clear, rearm, command, watch.");
+    put(6 + rows, 1, A_BOLD, "Any key goes back; Space and Escape stop.");
+}
+
+void live_view_draw(const live_panel *p) {
+    erase();
+    if (LINES < 14 || COLS < 40) {
+        put(0, 0, look(PLAIN), "%s: too small to draw; Space stops, q quits", p->hands->rig->name);
+        refresh();
+        return;
+    }
+    draw_top(p);
+    switch (p->page) {
+    case LIVE_CHECKLIST: draw_checklist(p); break;
+    case LIVE_HELP: draw_help(); break;
+    case LIVE_DRIVE:
+        draw_drive(p);
+        draw_bottom(p);
+        break;
+    }
+    refresh();
+}
