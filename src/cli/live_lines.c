@@ -2,11 +2,9 @@
 #define _GNU_SOURCE
 #include "live.h"
 #include <errno.h>
-#include <math.h>
 #include <poll.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 #include <unistd.h>
 
 #define ROOM (256 * 1024) /* of what is to be said and not yet taken */
@@ -49,10 +47,7 @@ static bool say(void *context, const char *line, size_t length) {
 /* Waits for bytes or for the next control period; false at the end of what comes. */
 static bool listen_for(cli_hands *h, wpin_talk *talk, int from) {
     char bytes[4096];
-    double wait = wpin_pace_wait(&h->pace, h->live, wpin_wall_seconds());
-    struct timespec most = {.tv_nsec = (long)(fmin(wait, 0.1) * 1e9)};
-    struct pollfd in = {.fd = from, .events = POLLIN};
-    if (ppoll(&in, 1, &most, NULL) != 1) {
+    if (!cli_live_wait(h, from)) {
         return true;
     }
     ssize_t count = read(from, bytes, sizeof bytes);
@@ -70,7 +65,7 @@ bool cli_live_lines(cli_hands *h, int from, int to) {
     while (more) {
         flush_some(&m);
         more = listen_for(h, &talk, from) && !talk.closed && !m.broken && *h->interrupted == 0;
-        more = wpin_pace_on(&h->pace, h->live, wpin_wall_seconds()) && more;
+        more = cli_live_on(h) && more;
         wpin_talk_tell(&talk);
     }
     if (opened) {

@@ -71,31 +71,10 @@ static const wpin_rig_load *chosen_load(const live_panel *p) {
     return row.kind == LIVE_ROW_LOAD ? &rig_of(p)->loads[row.number] : NULL;
 }
 
-/* Round figures: about a fiftieth of the most, as 1, 2 or 5. */
-static double round_step(double most) {
-    double grain = pow(10, floor(log10(most / 50)));
-    double steps = most / 50 / grain;
-    return grain * (steps < 1.5 ? 1 : steps < 3.5 ? 2 : steps < 7.5 ? 5 : 10);
-}
-
-live_unit live_panel_unit(const live_panel *p, size_t number) {
-    const wpin_rig_load *load = &rig_of(p)->loads[number];
-    if (wpin_rig_type(load)->steps) {
-        return (live_unit){"deg", 3600, 15};
-    }
-    if (load->speed.there) {
-        return (live_unit){"rpm", load->speed.rated, round_step(load->speed.rated)};
-    }
-    if (!wpin_stage_kind_takes_duty(load->kind)) {
-        return (live_unit){"", 1, 1};
-    }
-    return (live_unit){"%", load->limits.duty_max * 100, 5};
-}
-
 /* The line that asks a load for a value in its unit. */
 static void line_of(const live_panel *p, size_t number, double value, char *to, size_t size) {
     const wpin_rig_load *load = &rig_of(p)->loads[number];
-    live_unit u = live_panel_unit(p, number);
+    wpin_live_asks u = wpin_live_unit(rig_of(p), number);
     const char *way = value < 0 ? "reverse " : "";
     if (u.unit[0] == '\0') {
         snprintf(to, size, "%s %s%s", load->name, value == 0 ? "off" : "on",
@@ -112,7 +91,7 @@ static void line_of(const live_panel *p, size_t number, double value, char *to, 
 /* What a load is asked for now, in its unit. */
 static double asked_now(const live_panel *p, size_t number) {
     wpin_glance g = wpin_session_look(p->hands->session, number);
-    live_unit u = live_panel_unit(p, number);
+    wpin_live_asks u = wpin_live_unit(rig_of(p), number);
     bool speed = strcmp(u.unit, "rpm") == 0;
     if (speed != (g.quantity == WPIN_QUANTITY_SPEED) || strcmp(u.unit, "deg") == 0) {
         return 0;
@@ -127,7 +106,7 @@ static double held_within(double value, double most) {
 
 static void stage_by(live_panel *p, double steps) {
     live_row row = chosen(p);
-    live_unit u = live_panel_unit(p, row.number);
+    wpin_live_asks u = wpin_live_unit(rig_of(p), row.number);
     double from = isnan(p->staged[row.number]) ? asked_now(p, row.number) : p->staged[row.number];
     p->staged[row.number] = held_within(from + steps * u.step, u.most);
     show(p, true, "staged: g does it, x drops it");
@@ -172,7 +151,7 @@ static void nudge(live_panel *p, double steps) {
         change_by(p, steps);
         return;
     }
-    live_unit u = live_panel_unit(p, row.number);
+    wpin_live_asks u = wpin_live_unit(rig_of(p), row.number);
     double to = held_within(asked_now(p, row.number) + steps * u.step, u.most);
     p->staged[row.number] = NAN;
     line_of(p, row.number, to, line, sizeof line);

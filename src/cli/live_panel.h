@@ -17,12 +17,6 @@ typedef struct live_row {
     size_t number; /* of the load, supply or input */
 } live_row;
 
-/* How a load is asked by keys: in which unit, by how much a key. */
-typedef struct live_unit {
-    const char *unit;  /* "%", "rpm", "deg"; "": on or off */
-    double most, step; /* in it */
-} live_unit;
-
 /* A load at a moment, as shares of full, signed: duty, or speed where that is regulated. */
 typedef struct live_sample {
     float asked, actual;
@@ -73,7 +67,5 @@ void live_panel_key(live_panel *panel, int key, double now);
 void live_panel_went_on(live_panel *panel, double now);
 /* Takes a sample of each load into its history. */
 void live_panel_sample(live_panel *panel);
-/* How a load is asked. */
-live_unit live_panel_unit(const live_panel *panel, size_t load);
 
 #endif

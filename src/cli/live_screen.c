@@ -2,11 +2,8 @@
 #define _GNU_SOURCE
 #include "live_view.h"
 #include <errno.h>
-#include <math.h>
-#include <poll.h>
 #include <signal.h>
 #include <sys/ioctl.h>
-#include <time.h>
 #include <unistd.h>
 
 #define FRAME  0.1 /* s between pictures */
@@ -23,13 +20,10 @@ static void on_resize(int number) {
  * gone. */
 static bool take_keys(live_panel *p, live_keys *keys) {
     unsigned char bytes[64];
-    double wait = wpin_pace_wait(&p->hands->pace, p->hands->live, wpin_wall_seconds());
-    struct timespec most = {.tv_nsec = (long)(fmin(wait, FRAME) * 1e9)};
-    struct pollfd in = {.fd = STDIN_FILENO, .events = POLLIN};
-    int ready = ppoll(&in, 1, &most, NULL);
+    bool ready = cli_live_wait(p->hands, STDIN_FILENO);
     double now = wpin_wall_seconds();
-    ssize_t count = ready == 1 ? read(STDIN_FILENO, bytes, sizeof bytes) : 0;
-    if (ready == 1 && (count == 0 || (count < 0 && errno != EINTR && errno != EAGAIN))) {
+    ssize_t count = ready ? read(STDIN_FILENO, bytes, sizeof bytes) : 0;
+    if (ready && (count == 0 || (count < 0 && errno != EINTR && errno != EAGAIN))) {
         return false;
     }
     for (ssize_t i = 0; i < count; i++) {
@@ -84,7 +78,7 @@ bool cli_live_screen(cli_hands *h) {
     while (there && more && !panel.quit && *h->interrupted == 0) {
         there = take_keys(&panel, &keys);
         wpin_live_heard(h->live, panel.source); /* whoever reads keys is there */
-        more = wpin_pace_on(&h->pace, h->live, wpin_wall_seconds());
+        more = cli_live_on(h);
         live_panel_went_on(&panel, wpin_wall_seconds());
         draw_when_due(&panel, &next, &next_sample, wpin_wall_seconds());
     }

@@ -172,7 +172,7 @@ static void draw_bar(const live_panel *p, size_t load, int y) {
 }
 
 static void draw_asked(const live_panel *p, size_t load, const wpin_glance *g, int y) {
-    live_unit u = live_panel_unit(p, load);
+    wpin_live_asks u = wpin_live_unit(p->hands->rig, load);
     double staged = p->staged[load];
     bool on_off = u.unit[0] == '\0';
     if (!isnan(staged)) {

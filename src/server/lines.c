@@ -67,7 +67,7 @@ static void foresee(wpin_talk *t, const char *rest) {
 
 static void hello(wpin_talk *t, const char *rest) {
     (void)rest;
-    say(t, wpin_hello_json(t->live));
+    say(t, wpin_hello_json(t->live, t->source));
 }
 
 static void bye(wpin_talk *t, const char *rest) {
@@ -152,7 +152,7 @@ bool wpin_talk_open(wpin_talk *t, wpin_live *live, const wpin_pace *pace, const 
                      .context = context,
                      .news = wpin_live_news_count(live)};
     if (t->source >= 0) {
-        say(t, wpin_hello_json(live));
+        say(t, wpin_hello_json(live, t->source));
     }
     return t->source >= 0;
 }

@@ -10,25 +10,60 @@ static json_t *number(double value, double grain) {
     return isnan(value) ? json_null() : json_real(round(value / grain) * grain);
 }
 
-static json_t *names(const wpin_rig *rig, char what) {
+static json_t *loads_json(const wpin_rig *rig) {
     json_t *list = json_array();
-    for (size_t i = 0; what == 'l' && i < rig->load_count; i++) {
-        json_array_append_new(list, json_string(rig->loads[i].name));
-    }
-    for (size_t i = 0; what == 's' && i < rig->supply_count; i++) {
-        json_array_append_new(list, json_string(rig->supplies[i].name));
-    }
-    for (size_t i = 0; what == 'i' && i < rig->input_count; i++) {
-        json_array_append_new(list, json_string(rig->inputs[i].name));
+    for (size_t i = 0; i < rig->load_count; i++) {
+        wpin_live_asks u = wpin_live_unit(rig, i);
+        const wpin_rig_load *l = &rig->loads[i];
+        json_array_append_new(
+            list,
+            json_pack("{s:s, s:s, s:f, s:f, s:b, s:b, s:b}", "name", l->name, "unit", u.unit,
+                      "most", u.most, "step", u.step, "both", u.both, "brakes",
+                      !wpin_rig_type(l)->steps && wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE),
+                      "turns", wpin_rig_type(l)->turns));
     }
     return list;
 }
 
-json_t *wpin_hello_json(const wpin_live *live) {
+/* Those that have a switch of their own. */
+static json_t *supplies_json(const wpin_rig *rig) {
+    json_t *list = json_array();
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        if (rig->supplies[i].from < 0) {
+            json_array_append_new(list, json_string(rig->supplies[i].name));
+        }
+    }
+    return list;
+}
+
+static json_t *inputs_json(const wpin_rig *rig) {
+    json_t *list = json_array();
+    for (size_t i = 0; i < rig->input_count; i++) {
+        const wpin_rig_input *in = &rig->inputs[i];
+        double full = rig->controller.logic_volts;
+        bool knob = in->kind == WPIN_RIG_KNOB, sensor = wpin_rig_is_sensor(in);
+        const char *kind = knob                          ? "knob"
+                           : sensor                      ? "sensor"
+                           : in->kind == WPIN_RIG_BUTTON ? "button"
+                           : in->kind == WPIN_RIG_LIMIT  ? "limit"
+                                                         : "pair";
+        json_t *one = json_pack("{s:s, s:s}", "name", in->name, "kind", kind);
+        if (one != NULL && (knob || sensor)) { /* a knob in percent, a sensor in volts */
+            json_object_set_new(one, "most", json_real(knob ? 100 : full));
+            json_object_set_new(one, "value",
+                                number(knob ? in->volts / full * 100 : in->volts, 0.01));
+        }
+        json_array_append_new(list, one);
+    }
+    return list;
+}
+
+json_t *wpin_hello_json(const wpin_live *live, int source) {
     const wpin_rig *rig = wpin_live_rig(live);
-    return json_pack("{s:s, s:i, s:s, s:f, s:o, s:o, s:o}", "windpin", wpin_version(), "protocol",
-                     WPIN_PROTOCOL, "rig", rig->name, "link", wpin_live_link_timeout(live), "loads",
-                     names(rig, 'l'), "supplies", names(rig, 's'), "inputs", names(rig, 'i'));
+    return json_pack("{s:s, s:i, s:s, s:s, s:f, s:o, s:o, s:o}", "windpin", wpin_version(),
+                     "protocol", WPIN_PROTOCOL, "rig", rig->name, "you",
+                     wpin_live_name(live, source), "link", wpin_live_link_timeout(live), "loads",
+                     loads_json(rig), "supplies", supplies_json(rig), "inputs", inputs_json(rig));
 }
 
 static json_t *setpoint(const wpin_glance *g) {

@@ -91,6 +91,15 @@ WPIN_API bool wpin_live_trouble(const wpin_live *live, size_t load, char *words,
  * is wrong with it. */
 WPIN_API bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer);
 
+/** How a load is best asked by hand: from -most (where it has both ways) to most. */
+typedef struct wpin_live_asks {
+    const char *unit; /**< "%", "rpm", "deg"; "": on or off. */
+    double most;      /**< In it; of places the most by one request. */
+    double step;      /**< A round share of that. */
+    bool both;        /**< It goes both ways. */
+} wpin_live_asks;
+WPIN_API wpin_live_asks wpin_live_unit(const wpin_rig *rig, size_t load);
+
 /** What is known: the session and its rig. */
 WPIN_API wpin_session *wpin_live_session(const wpin_live *live);
 WPIN_API const wpin_rig *wpin_live_rig(const wpin_live *live);

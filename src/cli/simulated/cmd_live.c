@@ -22,7 +22,8 @@ enum {
     KEY_SAMPLE,
     KEY_LINK,
     KEY_CONFIRMED,
-    KEY_FAULT
+    KEY_FAULT,
+    KEY_PAGE
 };
 
 static const struct argp_option options[] = {
@@ -31,6 +32,9 @@ static const struct argp_option options[] = {
      "standard output is no terminal",
      0},
     {"device", KEY_DEVICE, "PATH", 0, "The same lines on a serial device or pseudo-terminal", 0},
+    {"page", KEY_PAGE, "PORT", OPTION_ARG_OPTIONAL,
+     "Also a page for browsers on this computer, on a port (any that is free); its link is printed",
+     0},
     {"link", KEY_LINK, "TIME", 0,
      "Silence of who commands that ends every motion: 50ms to 600s (250ms)", 0},
     {"confirmed", KEY_CONFIRMED, NULL, 0,
@@ -58,6 +62,7 @@ typedef struct live_arguments {
     cli_run run;
     const char *device;
     double link;
+    int port; /* -1: no page */
     bool lines, confirmed;
 } live_arguments;
 
@@ -78,6 +83,14 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     switch (key) {
     case KEY_LINES: a->lines = true; break;
     case KEY_DEVICE: a->device = arg; break;
+    case KEY_PAGE: {
+        long port = arg == NULL ? 0 : strtol(arg, &rest, 10);
+        if (arg != NULL && (rest == arg || *rest != '\0' || port < 1 || port > 65535)) {
+            argp_error(state, "--page=%s: expected a port, 1 to 65535, or none", arg);
+        }
+        a->port = (int)port;
+        break;
+    }
     case KEY_POWERED: a->run.supplies_on = true; break;
     case KEY_CONFIRMED: a->confirmed = true; break;
     case KEY_TRACE: a->run.trace_path = arg; break;
@@ -157,13 +170,35 @@ static bool drive(const live_arguments *a, cli_hands *hands) {
     if (a->device != NULL && device < 0) {
         return false;
     }
+    bool page_only = hands->page != NULL && !a->lines && device < 0;
     bool kept = has_screen(a) ? cli_live_screen(hands)
+                : page_only   ? cli_live_page(hands)
                 : device >= 0 ? cli_live_lines(hands, device, device)
                               : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
     if (device >= 0) {
         close(device);
     }
     return kept;
+}
+
+/* Opens the page and says where; false with a complaint. */
+static bool open_page(const live_arguments *a, cli_hands *hands) {
+    char why[200];
+    if (a->port < 0) {
+        return true;
+    }
+    hands->page = wpin_page_open(hands->live, &hands->pace, a->port, why, sizeof why);
+    if (hands->page == NULL) {
+        cli_complain("--page: %s", why);
+        return false;
+    }
+    fprintf(stderr, "The page, for browsers on this computer: %s\n", wpin_page_link(hands->page));
+    if (has_screen(a)) {
+        fprintf(stderr, "Enter goes on.\n"); /* the screen would cover it */
+        while (getchar() != '\n' && !feof(stdin)) {
+        }
+    }
+    return true;
 }
 
 /* What moves comes to rest; then the report. */
@@ -200,8 +235,10 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
         if (a->confirmed) {
             wpin_live_confirm(hands.live, "the option --confirmed");
         }
+        kept = open_page(a, &hands);
         wpin_pace_begin(&hands.pace, LATE_AFTER);
-        kept = drive(a, &hands);
+        kept = kept && drive(a, &hands);
+        wpin_page_close(hands.page);
     }
     wpin_report *report = finish(&hands, why, sizeof why);
     bool bad = report == NULL || report->bad || !kept;
@@ -248,7 +285,7 @@ static int open_all(const live_arguments *a, const wpin_rig *rig) {
 
 int cmd_live(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
-    live_arguments a = {.link = WPIN_LINK_USUAL};
+    live_arguments a = {.link = WPIN_LINK_USUAL, .port = -1};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
     wpin_rig *rig = cli_read_rig(a.run.files[0]);
