@@ -134,10 +134,10 @@ static const struct {
               {"referrer-policy:", "no-referrer"},
               {"cache-control:", "no-store"}};
 
-static int begin_file(struct lws *wsi, sending *s, const char *path) {
+static int begin_file(struct lws *wsi, sending *s, const char *path, size_t length) {
     unsigned char buffer[LWS_PRE + 2048], *p = buffer + LWS_PRE, *start = p,
                                           *end = buffer + sizeof buffer - 1;
-    s->file = find_file(path);
+    s->file = strlen(path) == length ? find_file(path) : NULL;
     s->at = 0;
     if (!names_this_place(wsi)) {
         lws_return_http_status(wsi, HTTP_STATUS_FORBIDDEN, NULL);
@@ -186,9 +186,8 @@ static int go_on_with_file(struct lws *wsi, sending *s) {
 
 static int on_http(struct lws *wsi, enum lws_callback_reasons reason, void *user, void *in,
                    size_t length) {
-    (void)length;
     switch (reason) {
-    case LWS_CALLBACK_HTTP: return begin_file(wsi, user, in);
+    case LWS_CALLBACK_HTTP: return begin_file(wsi, user, in, length);
     case LWS_CALLBACK_HTTP_WRITEABLE: return go_on_with_file(wsi, user);
     case LWS_CALLBACK_EVENT_WAIT_CANCELLED:
         for (int i = 0; i < WPIN_PAGE_CLIENTS; i++) {
