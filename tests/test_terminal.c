@@ -1,0 +1,251 @@
+/* Driving in a terminal: a real process in a pseudo-terminal, keys at their times, and what the
+ * record says came of them. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <math.h>
+#include <poll.h>
+#include <pty.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+#define PUMP         TEST_SOURCE "/demo/honey-pump.yaml"
+
+static double now(void) {
+    struct timespec t;
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return (double)t.tv_sec + (double)t.tv_nsec * 1e-9;
+}
+
+/* ---- a terminal ---- */
+
+typedef struct terminal {
+    pid_t child;
+    int master;
+    char shown[200000]; /* all that came, as it came */
+    size_t length;
+    char trace[256];
+} terminal;
+
+static void start(terminal *t, const char *term) {
+    struct winsize size = {.ws_row = 24, .ws_col = 80};
+    memset(t, 0, sizeof *t);
+    snprintf(t->trace, sizeof t->trace, "%s", scratch("terminal.csv"));
+    unlink(t->trace);
+    t->child = forkpty(&t->master, NULL, NULL, &size);
+    if (t->child == 0) {
+        setenv("TERM", term, 1);
+        setenv("XDG_STATE_HOME", scratch("state"), 1);
+        execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--trace", t->trace, "--sample", "1000",
+              "--powered", (char *)NULL);
+        _exit(99);
+    }
+}
+
+/* Takes what is drawn for so long. */
+static void pass(terminal *t, double seconds) {
+    for (double until = now() + seconds; now() < until;) {
+        struct pollfd in = {.fd = t->master, .events = POLLIN};
+        if (poll(&in, 1, 5) == 1) {
+            if (t->length > sizeof t->shown - 5000) {
+                t->length = 0;
+            }
+            ssize_t count = read(t->master, t->shown + t->length, 4096);
+            t->length += count > 0 ? (size_t)count : 0;
+            t->shown[t->length] = '\0';
+        }
+    }
+}
+
+static double press(terminal *t, const char *keys) {
+    double at = now();
+    ck_assert_int_eq(write(t->master, keys, strlen(keys)), (int)strlen(keys));
+    return at;
+}
+
+/* Its exit status; the terminal goes with it. */
+static int finish(terminal *t) {
+    int status = 0;
+    for (int i = 0; i < 2000 && waitpid(t->child, &status, WNOHANG) == 0; i++) {
+        pass(t, 0.005);
+    }
+    ck_assert_msg(WIFEXITED(status), "still there, or crashed: %d", status);
+    close(t->master);
+    return WEXITSTATUS(status);
+}
+
+/* ---- the record ---- */
+
+typedef struct row {
+    double at, asked, duty;
+} row;
+
+static size_t read_rows(const terminal *t, row *rows, size_t most) {
+    FILE *file = fopen(t->trace, "r");
+    char line[1024];
+    size_t count = 0;
+    ck_assert_ptr_nonnull(file);
+    while (count < most && fgets(line, sizeof line, file) != NULL) {
+        row *r = &rows[count];
+        count += sscanf(line, "%lf,%lf,%lf", &r->at, &r->asked, &r->duty) == 3;
+    }
+    fclose(file);
+    return count;
+}
+
+/* When what is asked first was above, and from then on first below, a duty; -1: never. */
+static double crosses(const row *rows, size_t count, double from, bool above, double duty) {
+    for (size_t i = 0; i < count; i++) {
+        if (rows[i].at >= from && (above ? rows[i].asked > duty : rows[i].asked < duty)) {
+            return rows[i].at;
+        }
+    }
+    return -1;
+}
+
+static row rows[60000];
+
+/* ---- stop ---- */
+
+/* Every key that stops, in every mode, while the pump ramps: within 50 ms of the key, beside one
+ * that set it going. A half escape sequence is one of them, and what follows it moves nothing. */
+START_TEST(the_stop_key_works_at_once_in_every_mode) {
+    static const struct {
+        const char *before, *stop, *after;
+    } modes[] = {
+        {"", " ", ""}, /* driving */
+        {"", "\033", ""},
+        {"", "\033[", "C"}, /* half a sequence, and its other half late */
+        {"", "\033O", ""},
+        {"", "\033[1;", "5C"},
+        {"\r", "\033", ""}, /* typing */
+        {"\rpump ramp 9", "\033", ""},
+        {"?", " ", ""},                          /* help */
+        {"\t", " ", ""},                         /* the plot */
+        {"\rpump ramp reverse 95%\r", " ", "y"}, /* asked about a large move: it is not done */
+    };
+    for (size_t i = 0; i < COUNT(modes); i++) {
+        terminal t;
+        start(&t, "xterm");
+        pass(&t, 0.3);
+        press(&t, "y");
+        pass(&t, 0.05);
+        press(&t, "a");
+        pass(&t, 0.5); /* and its first rest */
+        double set_going = press(&t, "++++++++++");
+        pass(&t, 0.4);
+        press(&t, modes[i].before);
+        pass(&t, 0.1);
+        double stopped = press(&t, modes[i].stop);
+        pass(&t, 0.1);
+        press(&t, modes[i].after);
+        pass(&t, 0.1);
+        press(&t, "++g+"); /* nothing moves before it is re-armed */
+        pass(&t, 0.3);
+        ck_assert_msg(strstr(t.shown, "STOPPED") != NULL, "mode %zu", i);
+        press(&t, "q");
+        (void)finish(&t);
+        size_t count = read_rows(&t, rows, COUNT(rows));
+        double up = crosses(rows, count, 0, true, 40), down = crosses(rows, count, up, false, 1);
+        ck_assert_msg(up > 0 && down > 0, "mode %zu: asked from %.3f to %.3f s", i, up, down);
+        double late = (down - up) - (stopped - set_going);
+        ck_assert_msg(late < 0.05 + 0.02, "mode %zu: %.0f ms", i, late * 1e3);
+        ck_assert_msg(crosses(rows, count, down, true, 1) < 0, "mode %zu: it moves again", i);
+    }
+}
+END_TEST
+
+/* ---- driving ---- */
+
+START_TEST(keys_do_what_the_screen_says) {
+    terminal t;
+    start(&t, "vt100"); /* no colours */
+    pass(&t, 0.5);
+    ck_assert_msg(strstr(t.shown, "Before power") != NULL, "%.500s", t.shown);
+    press(&t, "n"); /* not confirmed */
+    pass(&t, 0.2);
+    press(&t, "a");
+    pass(&t, 0.3);
+    ck_assert_msg(strstr(t.shown, "checklist is not confirmed") != NULL, "%.900s", t.shown);
+    press(&t, "\rconfirm\r");
+    pass(&t, 0.2);
+    press(&t, "a");
+    pass(&t, 0.6);
+    press(&t, "\033[C\033[C\033[C\033[C\033[C"); /* staged: nothing moves yet */
+    pass(&t, 0.4);
+    press(&t, "g");
+    pass(&t, 1);
+    press(&t, "\rpump ramp 30%\r"); /* typed, with its blanks */
+    pass(&t, 1);
+    press(&t, "r");
+    pass(&t, 0.1);
+    press(&t, "g"); /* from 30 to -30 %: asked about, being large */
+    pass(&t, 0.2);
+    press(&t, "y");
+    pass(&t, 2.5);
+    press(&t, "s");
+    pass(&t, 1);
+    struct winsize small = {.ws_row = 8, .ws_col = 30};
+    ioctl(t.master, TIOCSWINSZ, &small);
+    pass(&t, 0.4);
+    ck_assert_msg(strstr(t.shown, "too small") != NULL, "%.900s", t.shown + t.length / 2);
+    press(&t, "q");
+    ck_assert_int_eq(finish(&t), 0);
+    size_t count = read_rows(&t, rows, COUNT(rows));
+    double staged = crosses(rows, count, 0, true, 24),
+           typed = crosses(rows, count, staged, true, 29);
+    double back = crosses(rows, count, typed, false, -29);
+    ck_assert_msg(staged > 0 && typed > staged + 0.5 && back > typed + 0.8, "%.3f %.3f %.3f",
+                  staged, typed, back);
+    ck_assert_double_lt(fabs(rows[count - 1].duty), 1e-9);
+}
+END_TEST
+
+/* The window is closed while the pump runs: it comes to rest, and the record is whole. */
+START_TEST(a_closed_window_stops_it) {
+    for (int how = 0; how < 3; how++) {
+        terminal t;
+        start(&t, "xterm");
+        pass(&t, 0.5);
+        press(&t, "y");
+        pass(&t, 0.1);
+        press(&t, "a");
+        pass(&t, 0.6);
+        press(&t, "++++++++++");
+        pass(&t, 1.2);
+        if (how == 0) {
+            close(t.master);
+        } else {
+            kill(t.child, how == 1 ? SIGTERM : SIGHUP);
+        }
+        int status = 0;
+        for (int i = 0; i < 1000 && waitpid(t.child, &status, WNOHANG) == 0; i++) {
+            if (how == 0) {
+                usleep(5000);
+            } else {
+                pass(&t, 0.005);
+            }
+        }
+        ck_assert_msg(WIFEXITED(status), "way %d: %d", how, status);
+        size_t count = read_rows(&t, rows, COUNT(rows));
+        ck_assert(crosses(rows, count, 0, true, 40) > 0);
+        ck_assert_double_lt(fabs(rows[count - 1].duty), 1e-9);
+    }
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("terminal");
+    TCase *tests = tcase_create("terminal");
+    tcase_set_timeout(tests, 1200);
+    tcase_add_test(tests, the_stop_key_works_at_once_in_every_mode);
+    tcase_add_test(tests, keys_do_what_the_screen_says);
+    tcase_add_test(tests, a_closed_window_stops_it);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
