@@ -909,6 +909,7 @@ START_TEST(the_examples_run) {
                 {"small_display", "[STAL]"},
                 {"homed_gate", "brought to 60 deg: within a count"},
                 {"size_a_switch", "base resistor: 560 ohm"},
+                {"by_lines", "pump run 40% for 2s: ok"},
                 {"from_outside", "101 %            duty  -30.0 %"},
                 {"twins", "shafts: 118 rpm and -118 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},

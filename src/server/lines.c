@@ -9,6 +9,7 @@
 #include <strings.h>
 
 #define FASTEST 50.0 /* states a second */
+#define EARLIER 20   /* news told to who comes later */
 
 /* Says a value, and frees it. */
 static void say(wpin_talk *t, json_t *value) {
@@ -151,6 +152,7 @@ bool wpin_talk_open(wpin_talk *t, wpin_live *live, const wpin_pace *pace, const 
                      .say = sayer,
                      .context = context,
                      .news = wpin_live_news_count(live)};
+    t->news -= t->news < EARLIER ? t->news : EARLIER;
     if (t->source >= 0) {
         say(t, wpin_hello_json(live, t->source));
     }

@@ -87,5 +87,7 @@ int cmd_demo(int argc, char **argv) {
     }
     int pump = run_one(demo, folder, "pump", true);
     int drum = run_one(demo, folder, "drum", false); /* its edges would be millions */
-    return pump != EXIT_FINE ? pump : drum;
+    printf("By hand: windpin live %s/honey-house.yaml, and with --page on a page in your browser.\n",
+           demo);
+    return cli_finish(pump != EXIT_FINE ? pump : drum);
 }

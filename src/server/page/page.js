@@ -56,9 +56,9 @@
 
   /* ---- a load ---- */
   const build = (l) => {
-    const slider = make("input", { type: "range", min: l.both ? -l.most : 0, max: l.most, step: l.step, value: 0 });
+    const slider = make("input", { type: "range", min: l.both ? -l.most : 0, max: l.most, step: l.step, value: 0, disabled: true });
     slider.setAttribute("aria-label", `${l.name}, set-point in ${l.unit || "on or off"}`);
-    const typed = make("input", { type: "number", min: slider.min, max: l.most, step: "any", value: 0 });
+    const typed = make("input", { type: "number", min: slider.min, max: l.most, step: "any", value: 0, disabled: true });
     typed.setAttribute("aria-label", `${l.name}, set-point typed, ${l.unit}`);
     const badge = make("span", { className: "state" }), values = make("span", { className: "values" });
     const trouble = make("p", { className: "trouble", hidden: true }), now = make("span", { className: "now" });
@@ -156,13 +156,19 @@
     $("command").textContent = mine ? "Give the command up" : s.commander ? `Take the command from ${s.commander}` : "Take the command";
     for (const id of ["confirm", "arm", "disarm", "clear", "rearm"]) { $(id).disabled = !mine; }
     $("confirm").textContent = s.confirmed ? "Checklist confirmed" : "Checklist";
-    for (const l of loads.values()) { l.slider.disabled = l.typed.disabled = !mine; }
+    for (const l of loads.values()) { l.box.querySelectorAll("input, button").forEach((e) => { e.disabled = !mine; }); }
+    $("others").querySelectorAll("input, button").forEach((e) => { e.disabled = !mine; });
     if (s.stopped) { banner("Stopped. When all is safe: Re-arm after stop, then Arm all."); }
     else if (!lost) { banner(""); }
     draw();
   };
 
   /* ---- the plot ---- */
+  /* An axis has its nought, or a ripple looks like a storm. */
+  const withNought = (_, least, most) => {
+    const low = Math.min(0, least ?? 0), high = Math.max(0, most ?? 0), room = (high - low || 1) * 0.05;
+    return [low < 0 ? low - room : 0, high + room];
+  };
   const draw = () => {
     const s = state.loads[chosen], of = loads.get(chosen)?.of;
     if (!s || !of) { return; }
@@ -174,7 +180,7 @@
       scale = chosen;
       const ink = getComputedStyle(document.body), colour = (n) => ink.getPropertyValue(n).trim();
       const axis = { stroke: colour("--faint"), grid: { stroke: colour("--line") }, ticks: { stroke: colour("--line") } };
-      plot = new uPlot({ width: $("plot").clientWidth, height: 230, scales: { x: { time: false } },
+      plot = new uPlot({ width: $("plot").clientWidth, height: 230, scales: { x: { time: false }, y: { range: withNought }, A: { range: withNought } },
         axes: [{ ...axis, label: "s", labelSize: 16 }, { ...axis, label: of.unit || "on", labelSize: 18 }, { ...axis, scale: "A", side: 1, label: "A", labelSize: 18, grid: { show: false } }],
         series: [{ label: "s" }, { label: "asked", stroke: colour("--asked"), dash: [6, 4] }, { label: "actual", stroke: colour("--good"), width: 2 },
           { label: "current", scale: "A", stroke: colour("--comb") }] }, series, $("plot"));
@@ -188,8 +194,12 @@
     const typing = e.target.id === "line" || e.target.type === "number";
     if (e.key === "Escape" || (e.key === " " && !typing)) { stop(); e.preventDefault(); }
   }, true);
-  $("command").onclick = () => { if (mine) { release("watch"); } else { ask("command over"); } };
-  const release = (line) => { wanted = []; for (const l of loads.values()) { l.zero(); } ask(line); };
+  $("command").onclick = () => { if (mine) { release(); } else { ask("command over"); } };
+  const release = (words) => {
+    wanted = [];
+    for (const l of loads.values()) { l.zero(); }
+    send("watch", (a) => say(words || a.words, a.ok && !words));
+  };
   $("confirm").onclick = () => send("checklist");
   $("so").onclick = () => { $("list").close(); ask("confirm"); };
   $("not").onclick = () => $("list").close();
@@ -207,7 +217,7 @@
     if (!lost && heardAt > 0 && late > 1000) { banner(`Nothing was heard for ${(late / 1000).toFixed(1)} s: what is shown is old.`); }
   }, Math.min(100, 100));
   document.addEventListener("visibilitychange", () => {
-    if (document.hidden && mine) { release("watch"); say("This page was hidden: it gave the command up, and every load came to rest.", false); }
+    if (document.hidden && mine) { release("This page was hidden: it gave the command up, and every load came to rest."); }
   });
 
   /* ---- the link ---- */

@@ -1,0 +1,107 @@
+/* The page in a real browser, as people use it: drag, keys, two of them, reload, a hidden page, a closed lid.
+ * usage: node page.mjs TOOL RIG */
+import assert from "node:assert/strict";
+import { spawn } from "node:child_process";
+import { chromium } from "playwright-core";
+
+const [, , path, rig] = process.argv;
+const tool = spawn(path, ["live", rig, "--page", "--powered", "--confirmed"]);
+const link = await new Promise((found) => tool.stderr.on("data", (d) => { const m = /http\S+/.exec(d); if (m) { found(m[0]); } }));
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
+const errors = [];
+
+const open = async (options) => {
+  const page = await (await browser.newContext(options)).newPage();
+  page.on("pageerror", (e) => errors.push(e.message));
+  page.on("console", (m) => { if (m.type() === "error" && !/WebSocket|ERR_CONNECTION|ERR_INTERNET/.test(m.text())) { errors.push(m.text()); } });
+  await page.goto(link);
+  await page.waitForSelector("article .values:not(:empty)");
+  return page;
+};
+const values = (page) => page.locator("article .values").first().textContent();
+/* Waits until it reads so; as long as slow machines take. */
+const reads = async (page, selector, words, within = 5000) => {
+  const until = Date.now() + within;
+  let text = "";
+  while (Date.now() < until) {
+    text = await page.locator(selector).first().textContent();
+    if (words.test(text)) { return text; }
+    await page.waitForTimeout(30);
+  }
+  assert.fail(`${selector} reads '${text}', expected ${words}`);
+};
+const pump = (page, duty) => reads(page, "article .values", new RegExp(`^asked ${duty} %`));
+const ask = async (page, line) => { await page.fill("#line", line); await page.press("#line", "Enter"); };
+
+const one = await open({ viewport: { width: 1280, height: 800 } });
+const two = await open({ viewport: { width: 390, height: 800 }, colorScheme: "dark" });
+await reads(two, "#who", /watching: nobody/);
+assert.ok(await one.locator("#arm").isDisabled(), "who only watches can not arm");
+
+/* drag */
+await one.click("#command");
+await reads(one, "#who", /you have the command/);
+await one.click("#arm");
+await reads(one, "#who", /^armed/);
+const box = await one.locator("article input[type=range]").first().boundingBox();
+await one.mouse.move(box.x + box.width / 2, box.y + box.height / 2);
+await one.mouse.down();
+for (let i = 0; i < 20; i++) {
+  await one.mouse.move(box.x + box.width * (0.5 + 0.012 * i), box.y + box.height / 2);
+  await one.waitForTimeout(20);
+}
+await one.mouse.up();
+const dragged = Number(/asked (\d+) %/.exec(await reads(one, "article .values", /asked [3-6]\d %/))[1]);
+/* with keys alone */
+await one.keyboard.press("ArrowLeft");
+await pump(one, dragged - 5);
+/* a mistake is told while it is typed, and changes nothing */
+await one.fill("#line", "pump ramp 160%");
+await reads(one, "#answer", /out of range/);
+await pump(one, dragged - 5);
+
+/* another browser takes the command over; the first is told, and may still stop */
+await two.click("#command");
+await reads(one, "#who", /watching: page 2 has the command/);
+await pump(two, dragged - 5);
+await one.locator("h1").click();
+await one.keyboard.press(" ");
+await reads(two, "#who", /^STOPPED/);
+await pump(two, 0);
+await two.click("#rearm");
+await reads(two, "#who", /^not armed/);
+await two.click("#arm");
+await reads(two, "#who", /^armed/);
+
+/* reloaded while it drives */
+const drive = async () => { await ask(two, "pump ramp 50%"); await reads(one, "article .values", /50.0 %/); };
+await drive();
+await two.reload();
+await pump(one, 0);
+await reads(two, "#who", /watching: nobody/);
+
+/* hidden while it drives */
+await two.click("#command");
+await drive();
+await two.evaluate(() => {
+  Object.defineProperty(document, "hidden", { value: true, configurable: true });
+  document.dispatchEvent(new Event("visibilitychange"));
+});
+await pump(one, 0);
+await reads(two, "#answer", /was hidden/);
+await two.evaluate(() => Object.defineProperty(document, "hidden", { value: false, configurable: true }));
+
+/* a lid is closed: its script runs no more, and no frame says so */
+await two.click("#command");
+await drive();
+const frozen = two.evaluate(() => { const begun = Date.now(); while (Date.now() - begun < 2500) { /* nothing else */ } });
+await pump(one, 0);
+await frozen;
+
+/* the tool ends: the page says so */
+tool.kill("SIGTERM");
+assert.equal(await new Promise((gone) => tool.on("exit", gone)), 0);
+await reads(one, "#banner", /connection is lost/);
+assert.deepEqual(errors, []);
+await browser.close();
+console.log("page in a browser: as expected");
