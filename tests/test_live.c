@@ -269,6 +269,61 @@ START_TEST(trouble_is_said_while_it_lasts) {
 }
 END_TEST
 
+/* What was asked, saved as a plan, is a plan, and does the same again. */
+START_TEST(a_session_is_saved_as_a_plan) {
+    stand s;
+    char why[400], path[300];
+    open_stand(&s, HOUSE);
+    ready(&s);
+    must(&s, s.one, "pump ramp 40% in 1s");
+    pass_heard(&s, 2);
+    must(&s, s.one, "conveyor ramp 40rpm");
+    must(&s, s.one, "pump ramp 45%"); /* on the way to the next one */
+    must(&s, s.one, "pump ramp 50%");
+    pass_heard(&s, 1.5);
+    ck_assert(!ask(&s, s.one, "gate turn 9deg", why)); /* refused: no part of it */
+    must(&s, s.one, "pump hold 1s");
+    must(&s, s.one, "fan run 60% for 1s");
+    pass_heard(&s, 1);
+    must(&s, s.one, "pump run reverse 30% for 1s");
+    pass_heard(&s, 4);
+    must(&s, s.two, "stop"); /* the conveyor goes on up to here */
+    pass(&s, 2);
+    s.over = 1;
+    while (wpin_session_step(s.session)) {
+    }
+    wpin_report *report = wpin_session_close(s.session, why, sizeof why);
+    snprintf(path, sizeof path, "%s", scratch("hands.plan"));
+    ck_assert(wpin_live_write_plan(s.live, report, path));
+    ck_assert(!wpin_live_write_plan(s.live, report, "/nowhere/hands.plan"));
+    wpin_report_free(report);
+    wpin_live_free(s.live);
+    wpin_board_bench_free(&s.board);
+    wpin_messages messages = {0};
+    wpin_plan *plan = wpin_plan_read(path, s.rig, &messages);
+    ck_assert_msg(plan != NULL, "%u: %s", messages.items[0].line, messages.items[0].text);
+    wpin_status refused;
+    report = wpin_rehearse(s.rig, plan, &(wpin_session_options){0}, &refused, why, sizeof why);
+    static const char *const lines[] = {
+        "main on",       "pump ramp 40% in 1s", "conveyor ramp 40rpm",
+        "pump ramp 50%", "fan run 60% for 1s",  "pump run reverse 30% for 1s",
+        "conveyor stop"};
+    size_t found = 0;
+    for (size_t i = 0; i < report->step_count; i++) {
+        ck_assert_msg(report->steps[i].verdict != WPIN_VERDICT_BAD, "%s: %s", report->steps[i].text,
+                      report->steps[i].words);
+        for (size_t n = 0; n < COUNT(lines); n++) {
+            found += strcmp(report->steps[i].text, lines[n]) == 0;
+        }
+    }
+    ck_assert_uint_eq(found, COUNT(lines));
+    ck_assert_double_eq_tol(report->seconds, 9.7, 1.5);
+    wpin_report_free(report);
+    wpin_plan_free(plan);
+    wpin_rig_free(s.rig);
+}
+END_TEST
+
 /* ---- silence ---- */
 
 static bool swallow(void *context, const char *line, size_t length) {
@@ -470,6 +525,7 @@ int main(void) {
     tcase_add_test(tests, actions_are_those_of_plans);
     tcase_add_test(tests, loads_are_apart);
     tcase_add_test(tests, trouble_is_said_while_it_lasts);
+    tcase_add_test(tests, a_session_is_saved_as_a_plan);
     tcase_add_test(tests, silence_ends_every_motion);
     tcase_add_test(tests, no_bytes_do_harm);
     tcase_add_test(tests, lost_time_is_a_fault);

@@ -256,8 +256,8 @@ static const char *const raw[] = {
     "PUT /page.html HTTP/1.1\r\nHost: 127.0.0.1:%p\r\nContent-Length: 1\r\n\r\nx",
     "DELETE /page.html HTTP/1.1\r\nHost: 127.0.0.1:%p\r\n\r\n",
     "CONNECT 127.0.0.1:22 HTTP/1.1\r\nHost: 127.0.0.1:%p\r\n\r\n",
-    "POST / HTTP/1.1\r\nHost: example.com\r\nContent-Length: 6\r\nTransfer-Encoding: "
-    "chunked\r\n\r\n0\r\n\r\nGET / HTTP/1.1\r\nHost: 127.0.0.1:%p\r\n\r\n",
+    ("POST / HTTP/1.1\r\nHost: example.com\r\nContent-Length: 6\r\nTransfer-Encoding: "
+     "chunked\r\n\r\n0\r\n\r\nGET / HTTP/1.1\r\nHost: 127.0.0.1:%p\r\n\r\n"),
     "\x16\x03\x01\x02",
     "%t\r\n\r\n",
 };

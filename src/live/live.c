@@ -28,10 +28,10 @@ wpin_live *wpin_live_open(const wpin_rig *rig, wpin_session *session, double lin
 
 void wpin_live_free(wpin_live *live) {
     if (live != NULL) {
-        for (size_t i = 0; i < live->action_count; i++) {
-            wpin_plan_free(live->actions[i]);
+        for (size_t i = 0; i < live->asked_count; i++) {
+            wpin_plan_free(live->asked[i].plan);
         }
-        free(live->actions);
+        free(live->asked);
         free(live->told.faults);
         free(live->told.troubled);
         free(live);

@@ -16,6 +16,13 @@ typedef struct wpin_live_told {
     double *troubled;    /* of each load: since when it does what its last trouble was about */
 } wpin_live_told;
 
+/* What was asked for. */
+typedef struct wpin_live_asked {
+    double at;       /* s */
+    wpin_plan *plan; /* an action; NULL: everything was stopped */
+    bool taken;      /* not refused */
+} wpin_live_asked;
+
 struct wpin_live {
     const wpin_rig *rig;
     wpin_session *session;
@@ -23,8 +30,8 @@ struct wpin_live {
     wpin_live_source sources[WPIN_LIVE_SOURCES];
     int commander; /* -1: nobody */
     bool confirmed;
-    wpin_plan **actions; /* all that was asked for; the report speaks of them */
-    size_t action_count;
+    wpin_live_asked *asked; /* all of it; the report speaks of its actions */
+    size_t asked_count;
     wpin_live_news news[WPIN_LIVE_NEWS]; /* number n at n modulo their count */
     size_t news_count;
     wpin_live_told told;

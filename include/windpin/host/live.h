@@ -100,6 +100,12 @@ typedef struct wpin_live_asks {
 } wpin_live_asks;
 WPIN_API wpin_live_asks wpin_live_unit(const wpin_rig *rig, size_t load);
 
+/** Writes what was asked as a plan that does it again, from the report of the session: a track for each
+ * load, and one for what hands did. Where a request came before the one before had ended, a plan
+ * waits for that end; a comment says so. False: it could not be written (errno). */
+WPIN_API bool wpin_live_write_plan(const wpin_live *live, const wpin_report *report,
+                                   const char *path);
+
 /** What is known: the session and its rig. */
 WPIN_API wpin_session *wpin_live_session(const wpin_live *live);
 WPIN_API const wpin_rig *wpin_live_rig(const wpin_live *live);

@@ -23,7 +23,8 @@ enum {
     KEY_LINK,
     KEY_CONFIRMED,
     KEY_FAULT,
-    KEY_PAGE
+    KEY_PAGE,
+    KEY_SAVE
 };
 
 static const struct argp_option options[] = {
@@ -41,6 +42,8 @@ static const struct argp_option options[] = {
      "The power-up checklist was gone through; the record says that this option said so", 0},
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on at the start", 0},
     {"fault", KEY_FAULT, "'NAME WHAT'", 0, "A fault from the start, e.g. 'pump stalled'", 0},
+    {"save", KEY_SAVE, "FILE.plan", 0, "At the end, what was asked as a plan that does it again",
+     0},
     {"trace", KEY_TRACE, "FILE.csv", 0, "Write a trace of every load (CSV)", 0},
     {"sample", KEY_SAMPLE, "HZ", 0, "Rows of the trace per second, 1 to 10000 (100)", 0},
     {0}};
@@ -60,7 +63,7 @@ static const char doc[] =
 
 typedef struct live_arguments {
     cli_run run;
-    const char *device;
+    const char *device, *save;
     double link;
     int port; /* -1: no page */
     bool lines, confirmed;
@@ -83,6 +86,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     switch (key) {
     case KEY_LINES: a->lines = true; break;
     case KEY_DEVICE: a->device = arg; break;
+    case KEY_SAVE: a->save = arg; break;
     case KEY_PAGE: {
         long port = arg == NULL ? 0 : strtol(arg, &rest, 10);
         if (arg != NULL && (rest == arg || *rest != '\0' || port < 1 || port > 65535)) {
@@ -241,6 +245,10 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
         wpin_page_close(hands.page);
     }
     wpin_report *report = finish(&hands, why, sizeof why);
+    if (report != NULL && a->save != NULL && !wpin_live_write_plan(hands.live, report, a->save)) {
+        cli_complain("%s: can't be written: %s", a->save, strerror(errno));
+        kept = false;
+    }
     bool bad = report == NULL || report->bad || !kept;
     if (report == NULL) {
         cli_complain("%s", why);
@@ -258,7 +266,7 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
 static int open_all(const live_arguments *a, const wpin_rig *rig) {
     wpin_injection faults[sizeof a->run.faults / sizeof *a->run.faults];
     if (!is_vetted(&a->run, rig) || !cli_read_faults(&a->run, rig, faults) ||
-        !cli_may_write(a->run.trace_path)) {
+        !cli_may_write(a->run.trace_path) || !cli_may_write(a->save)) {
         return EXIT_WRONG_INPUT;
     }
     wpin_csv *csv = a->run.trace_path == NULL ? NULL : wpin_csv_open(a->run.trace_path, rig);

@@ -1,0 +1,130 @@
+/* What was asked by hand, written as a plan. */
+#include "live.h"
+#include <errno.h>
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#define AT_ONCE 0.1 /* s: a request that another one followed so soon was on the way to that one   \
+                     */
+
+typedef struct writer {
+    const wpin_live *live;
+    const wpin_report *report;
+    FILE *to;
+    int load;    /* of the present track; -1: what hands do */
+    double at;   /* s: so far it has come */
+    bool begun;  /* the track has a line in it */
+    bool drives; /* its load was left driven */
+} writer;
+
+static bool is_of(const writer *w, const wpin_live_asked *asked) {
+    if (asked->plan == NULL) {
+        return w->load >= 0;
+    }
+    wpin_target target = asked->plan->steps[0].target;
+    int load = target.kind == WPIN_TARGET_MOTOR ? target.number : -1;
+    return asked->taken && load == w->load;
+}
+
+/* The next one of the track, or NULL. */
+static const wpin_live_asked *next_of(const writer *w, const wpin_live_asked *asked) {
+    const wpin_live_asked *end = w->live->asked + w->live->asked_count;
+    for (asked++; asked < end; asked++) {
+        if (is_of(w, asked)) {
+            return asked;
+        }
+    }
+    return NULL;
+}
+
+/* How it went; NULL: it is no step, or never began. */
+static const wpin_step_result *result_of(const writer *w, const wpin_live_asked *asked) {
+    for (size_t i = 0; i < w->report->step_count; i++) {
+        if (w->report->steps[i].asks == &asked->plan->steps[0]) {
+            return &w->report->steps[i];
+        }
+    }
+    return NULL;
+}
+
+static void wait_until(writer *w, double at) {
+    if (!w->begun) {
+        fprintf(w->to, "  track\n");
+        w->begun = true;
+    }
+    if (at - w->at > 0.5e-3) {
+        fprintf(w->to, "    wait %.3fs\n", at - w->at);
+        w->at = at;
+    }
+}
+
+/* Everything was stopped. */
+static void write_stop(writer *w, const wpin_live_asked *asked) {
+    if (w->drives) {
+        wait_until(w, asked->at);
+        fprintf(w->to, "    %s stop    # everything was stopped by hand\n",
+                w->live->rig->loads[w->load].name);
+        w->drives = false;
+    }
+}
+
+static bool leaves_driven(const wpin_step *s) {
+    return (s->op == WPIN_OP_RUN && s->value != 0) || s->op == WPIN_OP_TOGGLE;
+}
+
+static void write_action(writer *w, const wpin_live_asked *asked) {
+    const wpin_live_asked *next = next_of(w, asked);
+    const wpin_step *s = &asked->plan->steps[0];
+    const wpin_step_result *r = w->load < 0 ? NULL : result_of(w, asked);
+    bool overtaken = r != NULL && !r->done && next != NULL;
+    bool on_its_way = overtaken && next->plan != NULL && next->at - asked->at < AT_ONCE;
+    if ((w->load >= 0 && r == NULL) || on_its_way || s->op == WPIN_OP_HOLD) {
+        return; /* the time until the next one holds it */
+    }
+    wait_until(w, asked->at);
+    fprintf(w->to, "    %s", asked->plan->sources[0].text);
+    if (overtaken) {
+        fprintf(w->to, "    # by hand the next request came after %.2f s", next->at - asked->at);
+    }
+    fprintf(w->to, "\n");
+    w->at = asked->at + (r == NULL ? 0 : r->took);
+    w->drives = leaves_driven(s);
+}
+
+static void write_track(writer *w, int load) {
+    w->load = load;
+    w->at = 0;
+    w->begun = w->drives = false;
+    for (size_t i = 0; i < w->live->asked_count; i++) {
+        const wpin_live_asked *asked = &w->live->asked[i];
+        if (is_of(w, asked) && asked->plan == NULL) {
+            write_stop(w, asked);
+        } else if (is_of(w, asked)) {
+            write_action(w, asked);
+        }
+    }
+    if (w->drives) { /* to the end of the session, which brought it to rest */
+        wait_until(w, w->report->seconds);
+        fprintf(w->to, "    %s stop\n", w->live->rig->loads[load].name);
+    }
+    if (w->begun) {
+        fprintf(w->to, "  end\n");
+    }
+}
+
+bool wpin_live_write_plan(const wpin_live *live, const wpin_report *report, const char *path) {
+    writer w = {.live = live, .report = report, .to = fopen(path, "w")};
+    if (w.to == NULL) {
+        return false;
+    }
+    fprintf(w.to, "# What was asked by hand on '%s' (rig %08x), as a plan.\nparallel\n",
+            live->rig->name, live->rig->fingerprint);
+    write_track(&w, -1);
+    for (size_t i = 0; i < live->rig->load_count; i++) {
+        write_track(&w, (int)i);
+    }
+    fprintf(w.to, "end\n");
+    bool written = ferror(w.to) == 0;
+    return fclose(w.to) == 0 && written;
+}
