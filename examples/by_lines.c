@@ -1,6 +1,7 @@
 /* The pump driven by a program that talks with windpin live in lines: one request a line, one line
  * of JSON for each; "alive" says that the program is still there. */
 #define _GNU_SOURCE
+#include <signal.h>
 #include <stdio.h>
 #include <string.h>
 #include <unistd.h>
@@ -18,6 +19,7 @@ int main(void) {
               (char *)NULL);
         _exit(1);
     }
+    signal(SIGPIPE, SIG_IGN); /* after "bye" nobody listens any more */
     close(asks[0]);
     close(tells[1]);
     FILE *ask = fdopen(asks[1], "w"), *tell = fdopen(tells[0], "r");

@@ -890,6 +890,28 @@ START_TEST(a_motor_is_identified_and_that_is_kept) {
 }
 END_TEST
 
+START_TEST(what_a_computer_lacks_is_said) {
+    tool(0, SAYS("terminal", "gnuplot draws", "can be written in"), "missing");
+    int status =
+        run_command(output, sizeof output, "TERM=nonsense PATH=/nowhere %s missing", TEST_TOOL);
+    ck_assert_int_eq(status, 1);
+    ck_assert_ptr_nonnull(strstr(output, "missing  terminal  TERM is 'nonsense'"));
+    ck_assert_ptr_nonnull(strstr(output, "apt install gnuplot-nox"));
+    status = run_command(output, sizeof output, "TERM=xterm %s missing --json", TEST_TOOL);
+    json_t *all = json_loads(output, 0, NULL);
+    ck_assert_msg(status == 0 && json_array_size(all) == 7, "%s", output);
+    json_decref(all);
+    tool(2, SAYS("expected a number, 1 to 50"), "live %s/demo/honey-pump.yaml --priority 99",
+         TEST_SOURCE);
+    tool(2, SAYS("is not an earlier result"), "live %s/demo/honey-pump.yaml --save %s/README.md",
+         TEST_SOURCE, TEST_SOURCE);
+    run_command(output, sizeof output,
+                "sed 's/voltage: 12V/voltage: 60V/' %s/demo/honey-pump.yaml > %s", TEST_SOURCE,
+                scratch("burns.yaml"));
+    tool(2, SAYS("nothing was opened", "windpin vet"), "live %s --powered", scratch("burns.yaml"));
+}
+END_TEST
+
 START_TEST(the_examples_run) {
     const struct {
         const char *program, *words;
@@ -962,6 +984,7 @@ int main(void) {
     tcase_add_test(tests, help_shows_an_example_that_works);
     tcase_add_test(tests, the_stop_input_stops_the_house);
     tcase_add_test(tests, faults_are_tried_one_by_one);
+    tcase_add_test(tests, what_a_computer_lacks_is_said);
     tcase_add_test(tests, the_examples_run);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -13,6 +13,7 @@ enum { EXIT_FINE = 0, EXIT_MET_FAULT = 1, EXIT_WRONG_INPUT = 2 };
 /* Each command gets its own arguments, argv[0] being "windpin COMMAND". */
 int cmd_run(int argc, char **argv);
 int cmd_live(int argc, char **argv);
+int cmd_missing(int argc, char **argv);
 int cmd_plot(int argc, char **argv);
 int cmd_demo(int argc, char **argv);
 int cmd_rig(int argc, char **argv);

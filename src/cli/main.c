@@ -46,6 +46,7 @@ static const struct {
      "put every fault into a rig at many moments of a plan: what is noticed"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
     {"export", cmd_export, "write the rig, and a plan, as a C header for firmware"},
+    {"missing", cmd_missing, "what this computer lacks for these commands, and how to mend it"},
     {"demo", SIMULATED(cmd_demo), "run the honey pump and the honey drum that ship with Wind Pin"},
 };
 

@@ -35,8 +35,8 @@ double wpin_pace_p99(const wpin_pace *pace);
  * memory.
  */
 json_t *wpin_hello_json(const wpin_live *live, int source);
-json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned long number);
-json_t *wpin_news_json(const wpin_live *live, size_t number);
+json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned long count);
+json_t *wpin_news_json(const wpin_live *live, size_t count);
 json_t *wpin_answer_json(unsigned long request, const wpin_live_answer *answer);
 json_t *wpin_checklist_json(const wpin_live *live);
 

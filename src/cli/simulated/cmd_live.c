@@ -5,10 +5,12 @@
 #include "windpin/host/rehearsal.h"
 #include <errno.h>
 #include <fcntl.h>
+#include <sched.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/mman.h>
 #include <termios.h>
 #include <unistd.h>
 
@@ -24,7 +26,8 @@ enum {
     KEY_CONFIRMED,
     KEY_FAULT,
     KEY_PAGE,
-    KEY_SAVE
+    KEY_SAVE,
+    KEY_PRIORITY
 };
 
 static const struct argp_option options[] = {
@@ -38,6 +41,8 @@ static const struct argp_option options[] = {
      0},
     {"link", KEY_LINK, "TIME", 0,
      "Silence of who commands that ends every motion: 50ms to 600s (250ms)", 0},
+    {"priority", KEY_PRIORITY, "N", 0,
+     "Real-time priority 1 to 50, and locked memory, where this computer allows them", 0},
     {"confirmed", KEY_CONFIRMED, NULL, 0,
      "The power-up checklist was gone through; the record says that this option said so", 0},
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on at the start", 0},
@@ -65,7 +70,8 @@ typedef struct live_arguments {
     cli_run run;
     const char *device, *save;
     double link;
-    int port; /* -1: no page */
+    int port;     /* -1: no page */
+    int priority; /* 0: as any program */
     bool lines, confirmed;
 } live_arguments;
 
@@ -87,6 +93,12 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_LINES: a->lines = true; break;
     case KEY_DEVICE: a->device = arg; break;
     case KEY_SAVE: a->save = arg; break;
+    case KEY_PRIORITY:
+        a->priority = (int)strtol(arg, &rest, 10);
+        if (rest == arg || *rest != '\0' || a->priority < 1 || a->priority > 50) {
+            argp_error(state, "--priority %s: expected a number, 1 to 50", arg);
+        }
+        break;
     case KEY_PAGE: {
         long port = arg == NULL ? 0 : strtol(arg, &rest, 10);
         if (arg != NULL && (rest == arg || *rest != '\0' || port < 1 || port > 65535)) {
@@ -149,6 +161,18 @@ static bool is_vetted(const cli_run *run, const wpin_rig *rig) {
     }
     wpin_vetting_free(vetting);
     return good;
+}
+
+/* Before others, and never waiting for memory from the disk. */
+static bool take_priority(const live_arguments *a) {
+    struct sched_param how = {.sched_priority = a->priority};
+    bool taken = a->priority == 0 || (mlockall(MCL_CURRENT | MCL_FUTURE) == 0 &&
+                                      sched_setscheduler(0, SCHED_FIFO, &how) == 0);
+    if (!taken) {
+        cli_complain("--priority %d: not allowed here: %s; windpin missing says how to mend it",
+                     a->priority, strerror(errno));
+    }
+    return taken;
 }
 
 /* Both ends of the lines: a device is raw, 8 bits, its speed as it is set. */
@@ -239,7 +263,7 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
         if (a->confirmed) {
             wpin_live_confirm(hands.live, "the option --confirmed");
         }
-        kept = open_page(a, &hands);
+        kept = open_page(a, &hands) && take_priority(a); /* the page's thread goes without */
         wpin_pace_begin(&hands.pace, LATE_AFTER);
         kept = kept && drive(a, &hands);
         wpin_page_close(hands.page);
