@@ -350,7 +350,8 @@ START_TEST(silence_ends_every_motion) {
     for (long i = 0; i < cuts; i++) {
         wpin_talk talk;
         wpin_pace pace = {.late_after = 1};
-        ck_assert(wpin_talk_open(&talk, s.live, &pace, "lines", swallow, NULL));
+        wpin_states states = {0};
+        ck_assert(wpin_talk_open(&talk, s.live, &pace, &states, "lines", swallow, NULL));
         wpin_talk_hear(&talk, "command over\narm\n", 17);
         for (uint32_t n = 1 + pick(4); n > 0; n--) {
             const char *line = lines[pick(COUNT(lines))];
@@ -366,6 +367,7 @@ START_TEST(silence_ends_every_motion) {
         pass(&s, LINK + ramp);
         ck_assert_msg(duty(&s, 0) == 0, "cut %ld at %.4f s: %.3f", i, heard, duty(&s, 0));
         wpin_talk_close(&talk);
+        wpin_states_free(&states);
         ck_assert(wpin_session_look(s.session, 0).fault == WPIN_OK);
     }
     ck_assert(was_told(&s, "link lost"));
@@ -407,12 +409,14 @@ START_TEST(no_bytes_do_harm) {
     ear e = {0};
     wpin_talk talk;
     wpin_pace pace = {.late_after = 1};
+    wpin_states states = {0};
     open_stand(&s, PUMP);
     ready(&s);
     must(&s, s.one, "pump ramp 40%");
     pass_heard(&s, 2);
     pick_seed(41);
-    ck_assert(wpin_talk_open(&talk, s.live, &pace, "noise", take, &e)); /* it only watches */
+    ck_assert(
+        wpin_talk_open(&talk, s.live, &pace, &states, "noise", take, &e)); /* it only watches */
     while ((long)talk.requests < lines) {
         char bytes[64];
         uint32_t what = pick(10);
@@ -456,6 +460,7 @@ START_TEST(no_bytes_do_harm) {
     ck_assert(wpin_session_is_stopped(s.session));
     ck_assert_uint_ge(talk.unsaid, 2);
     wpin_talk_close(&talk);
+    wpin_states_free(&states);
     close_stand(&s);
 }
 END_TEST

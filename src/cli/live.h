@@ -11,6 +11,7 @@ typedef struct cli_hands {
     wpin_session *session;
     wpin_live *live;
     wpin_pace pace;
+    wpin_states states;
     wpin_page *page;           /* or NULL */
     volatile int *interrupted; /* set: all comes to rest, and it ends */
 } cli_hands;

@@ -60,7 +60,8 @@ static bool listen_for(cli_hands *h, wpin_talk *talk, int from) {
 bool cli_live_lines(cli_hands *h, int from, int to) {
     mouth m = {.to = to, .waiting = malloc(ROOM)};
     wpin_talk talk;
-    bool more = m.waiting != NULL && wpin_talk_open(&talk, h->live, &h->pace, "lines", say, &m);
+    bool more =
+        m.waiting != NULL && wpin_talk_open(&talk, h->live, &h->pace, &h->states, "lines", say, &m);
     bool opened = more;
     while (more) {
         flush_some(&m);

@@ -37,7 +37,10 @@ static void answer(wpin_talk *t, bool ok, const char *words) {
 
 static void show_state(wpin_talk *t, const char *rest) {
     (void)rest;
-    say(t, wpin_state_json(t->live, t->pace, ++t->states));
+    const char *line = wpin_states_line(t->states, t->live, t->pace);
+    if (line == NULL || !t->say(t->context, line, t->states->length)) {
+        t->unsaid++;
+    }
 }
 
 /* report 10Hz; report off */
@@ -144,10 +147,12 @@ void wpin_talk_tell(wpin_talk *t) {
     }
 }
 
-bool wpin_talk_open(wpin_talk *t, wpin_live *live, const wpin_pace *pace, const char *name,
-                    bool (*sayer)(void *context, const char *line, size_t length), void *context) {
+bool wpin_talk_open(wpin_talk *t, wpin_live *live, const wpin_pace *pace, wpin_states *states,
+                    const char *name, bool (*sayer)(void *context, const char *line, size_t length),
+                    void *context) {
     *t = (wpin_talk){.live = live,
                      .pace = pace,
+                     .states = states,
                      .source = wpin_live_join(live, name),
                      .say = sayer,
                      .context = context,

@@ -18,6 +18,7 @@ typedef struct guest {
 struct wpin_page {
     wpin_live *live;
     const wpin_pace *pace;
+    wpin_states *states;
     wpin_box box;
     wpin_web *web;
     char token[WPIN_TOKEN_LENGTH + 1], link[128];
@@ -42,7 +43,7 @@ static void comes(wpin_page *page, guest *g) {
     goes(g);
     wpin_box_drop(&page->box, g->client); /* of whoever had that place before */
     snprintf(name, sizeof name, "page %u", ++page->came);
-    g->talks = wpin_talk_open(&g->talk, page->live, page->pace, name, say, g);
+    g->talks = wpin_talk_open(&g->talk, page->live, page->pace, page->states, name, say, g);
 }
 
 static void carry_out(wpin_page *page, const wpin_box_event *event) {
@@ -89,8 +90,8 @@ static bool make_token(char *to) {
     return true;
 }
 
-wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, int port, char *why,
-                          size_t size) {
+wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *states, int port,
+                          char *why, size_t size) {
     wpin_page *page = calloc(1, sizeof *page);
     if (page == NULL || !make_token(page->token) || !wpin_box_open(&page->box)) {
         snprintf(why, size, "out of memory, random numbers or files");
@@ -99,6 +100,7 @@ wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, int port, char
     }
     page->live = live;
     page->pace = pace;
+    page->states = states;
     for (int i = 0; i < WPIN_PAGE_CLIENTS; i++) {
         page->guests[i].page = page;
         page->guests[i].client = i;

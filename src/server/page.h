@@ -12,7 +12,8 @@
 typedef struct wpin_page wpin_page;
 
 /* Listens on this computer alone, on a port (0: any that is free). NULL with the reason. */
-wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, int port, char *why, size_t size);
+wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *states, int port,
+                          char *why, size_t size);
 /* What to open in a browser: it has the token in it, which is new each time. */
 const char *wpin_page_link(const wpin_page *page);
 /* Becomes readable when somebody asked something. */

@@ -40,12 +40,25 @@ json_t *wpin_news_json(const wpin_live *live, size_t count);
 json_t *wpin_answer_json(unsigned long request, const wpin_live_answer *answer);
 json_t *wpin_checklist_json(const wpin_live *live);
 
+/* The state as it was written last: whoever asks at the same moment gets the same text. */
+typedef struct wpin_states {
+    unsigned long count; /* how many so far: their numbers */
+    double at;           /* s of the session */
+    char *text;          /* with the end of its line */
+    size_t length;
+} wpin_states;
+
+/* The state now, or of a few milliseconds ago, as a line; NULL when out of memory. */
+const char *wpin_states_line(wpin_states *states, const wpin_live *live, const wpin_pace *pace);
+void wpin_states_free(wpin_states *states);
+
 /* ---- lines ---- */
 
 /* One conversation in lines: requests come as bytes, answers go out as lines of JSON. */
 typedef struct wpin_talk {
     wpin_live *live;
     const wpin_pace *pace;
+    wpin_states *states; /* of all conversations */
     int source;
     /* Takes a line with its end; false when there is no room: then it is not said. */
     bool (*say)(void *context, const char *line, size_t length);
@@ -53,15 +66,16 @@ typedef struct wpin_talk {
     char line[WPIN_LIVE_LINE + 16];
     size_t length;
     bool too_long, closed; /* the present line; 'bye' was said */
-    unsigned long requests, states;
+    unsigned long requests;
     unsigned long unsaid; /* lines there was no room for */
     size_t news;          /* told up to this number */
     double period, next;  /* of state without being asked, s; 0: none */
 } wpin_talk;
 
 /* Joins as a source of that name and says hello; false when there are too many. */
-bool wpin_talk_open(wpin_talk *talk, wpin_live *live, const wpin_pace *pace, const char *name,
-                    bool (*say)(void *context, const char *line, size_t length), void *context);
+bool wpin_talk_open(wpin_talk *talk, wpin_live *live, const wpin_pace *pace, wpin_states *states,
+                    const char *name, bool (*say)(void *context, const char *line, size_t length),
+                    void *context);
 /* Bytes have come: whole lines are carried out. */
 void wpin_talk_hear(wpin_talk *talk, const char *bytes, size_t count);
 /* Tells what is new, and the state when it is due. */

@@ -215,7 +215,8 @@ static bool open_page(const live_arguments *a, cli_hands *hands) {
     if (a->port < 0) {
         return true;
     }
-    hands->page = wpin_page_open(hands->live, &hands->pace, a->port, why, sizeof why);
+    hands->page =
+        wpin_page_open(hands->live, &hands->pace, &hands->states, a->port, why, sizeof why);
     if (hands->page == NULL) {
         cli_complain("--page: %s", why);
         return false;
@@ -267,6 +268,7 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
         wpin_pace_begin(&hands.pace, LATE_AFTER);
         kept = kept && drive(a, &hands);
         wpin_page_close(hands.page);
+        wpin_states_free(&hands.states);
     }
     wpin_report *report = finish(&hands, why, sizeof why);
     if (report != NULL && a->save != NULL && !wpin_live_write_plan(hands.live, report, a->save)) {
