@@ -17,17 +17,20 @@ static bool write_anew(wpin_states *s, const wpin_live *live, const wpin_pace *p
     }
     strcpy(line + length, "\n");
     free(s->text);
-    *s = (wpin_states){.count = s->count + 1,
-                       .at = wpin_session_time(wpin_live_session(live)),
-                       .text = line,
-                       .length = length + 1};
+    s->text = line;
+    s->length = length + 1;
+    s->count++;
+    s->at = wpin_session_time(wpin_live_session(live));
     return true;
 }
 
 const char *wpin_states_line(wpin_states *s, const wpin_live *live, const wpin_pace *pace) {
     double age = wpin_session_time(wpin_live_session(live)) - s->at;
     bool old = s->text == NULL || age >= SAME_MOMENT;
-    return !old || write_anew(s, live, pace) ? s->text : NULL;
+    if (old && !write_anew(s, live, pace)) {
+        return NULL;
+    }
+    return s->text;
 }
 
 void wpin_states_free(wpin_states *s) {

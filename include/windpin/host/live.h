@@ -42,10 +42,9 @@ typedef struct wpin_live_news {
     char words[WPIN_LIVE_WORDS];
 } wpin_live_news;
 
-/** Opens it on a session without a plan. Everything else here is called between its steps. Both must
- * outlive it. NULL: the session has a plan, the time-out is out of range, or out of memory. */
-WPIN_API wpin_live *wpin_live_open(const wpin_rig *rig, wpin_session *session,
-                                   double link_timeout);
+/** Opens it on a session without a plan. Everything else here is called between its steps. Both
+ * must outlive it. NULL: the session has a plan, the time-out is out of range, or out of memory. */
+WPIN_API wpin_live *wpin_live_open(const wpin_rig *rig, wpin_session *session, double link_timeout);
 /** Frees it, and the actions it asked for: when the session is closed and its report freed. */
 WPIN_API void wpin_live_free(wpin_live *live);
 
@@ -82,13 +81,13 @@ WPIN_API bool wpin_live_is_confirmed(const wpin_live *live);
 WPIN_API size_t wpin_live_news_count(const wpin_live *live);
 WPIN_API const wpin_live_news *wpin_live_news_at(const wpin_live *live, size_t number);
 
-/** What is measured to be wrong with what a load does, with likely causes. False: nothing is, as far
- * as it is measured. */
+/** What is measured to be wrong with what a load does, with likely causes. False: nothing is, as
+ * far as it is measured. */
 WPIN_API bool wpin_live_trouble(const wpin_live *live, size_t load, char *words, size_t size);
 
-/** What a line would come to, in words, without doing it: how far, how long. Large is more than a turn
- * of the output, or a set-point more than half of full away from the present one. False with what
- * is wrong with it. */
+/** What a line would come to, in words, without doing it: how far, how long. Large is more than a
+ * turn of the output, or a set-point more than half of full away from the present one. False with
+ * what is wrong with it. */
 WPIN_API bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer);
 
 /** How a load is best asked by hand: from -most (where it has both ways) to most. */
@@ -100,9 +99,9 @@ typedef struct wpin_live_asks {
 } wpin_live_asks;
 WPIN_API wpin_live_asks wpin_live_unit(const wpin_rig *rig, size_t load);
 
-/** Writes what was asked as a plan that does it again, from the report of the session: a track for each
- * load, and one for what hands did. Where a request came before the one before had ended, a plan
- * waits for that end; a comment says so. False: it could not be written (errno). */
+/** Writes what was asked as a plan that does it again, from the report of the session: a track for
+ * each load, and one for what hands did. Where a request came before the one before had ended, a
+ * plan waits for that end; a comment says so. False: it could not be written (errno). */
 WPIN_API bool wpin_live_write_plan(const wpin_live *live, const wpin_report *report,
                                    const char *path);
 

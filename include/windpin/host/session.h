@@ -276,8 +276,8 @@ typedef struct wpin_glance {
 
 /** Looks at a load; all zero where there is none of that number. */
 WPIN_API wpin_glance wpin_session_look(const wpin_session *session, size_t load);
-/** What has come of it so far: steps, what the session noted, what burnt and what else happened on the
- * bench (their times are the bench's). Good until the next call of the session. */
+/** What has come of it so far: steps, what the session noted, what burnt and what else happened on
+ * the bench (their times are the bench's). Good until the next call of the session. */
 WPIN_API const wpin_step_result *wpin_session_steps(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_event *wpin_session_notes(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_burn *wpin_session_burns(const wpin_session *session, size_t *count);

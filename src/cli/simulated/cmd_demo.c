@@ -89,5 +89,5 @@ int cmd_demo(int argc, char **argv) {
     int drum = run_one(demo, folder, "drum", false); /* its edges would be millions */
     printf("By hand: windpin live %s/honey-house.yaml, and with --page on a page in your browser.\n",
            demo);
-    return cli_finish(pump != EXIT_FINE ? pump : drum);
+    return pump != EXIT_FINE ? pump : drum;
 }
