@@ -5,8 +5,7 @@
 #include <stdio.h>
 #include <string.h>
 
-#define AT_ONCE 0.1 /* s: a request that another one followed so soon was on the way to that one   \
-                     */
+#define AT_ONCE 0.1 /* s: what was followed by another so soon was on the way to that */
 
 typedef struct writer {
     const wpin_live *live;

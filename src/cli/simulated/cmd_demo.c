@@ -87,7 +87,8 @@ int cmd_demo(int argc, char **argv) {
     }
     int pump = run_one(demo, folder, "pump", true);
     int drum = run_one(demo, folder, "drum", false); /* its edges would be millions */
-    printf("By hand: windpin live %s/honey-house.yaml, and with --page on a page in your browser.\n",
-           demo);
+    printf(
+        "By hand: windpin live %s/honey-house.yaml, and with --page on a page in your browser.\n",
+        demo);
     return pump != EXIT_FINE ? pump : drum;
 }
