@@ -117,6 +117,20 @@ static void look_at_page(look *l) {
     }
 }
 
+static void look_at_bus(look *l) {
+    struct sockaddr_in usual = {
+        .sin_family = AF_INET, .sin_port = htons(1883), .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    int s = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    bool there = s >= 0 && connect(s, (struct sockaddr *)&usual, sizeof usual) == 0;
+    if (s >= 0) {
+        close(s);
+    }
+    found(l, there ? HERE : LESS,
+          there ? "something listens on 127.0.0.1:1883, as MQTT brokers do"
+                : "no broker listens on 127.0.0.1:1883");
+    mend(l, there ? "" : "apt install mosquitto, or name another computer's");
+}
+
 /* Sleeps for a millisecond, often; by how much the worst was late. */
 static double worst_sleep(void) {
     double worst = 0;
@@ -203,6 +217,7 @@ static const struct {
     void (*look)(look *l);
 } looks[] = {{"terminal", "windpin live", look_at_terminal},
              {"page", "windpin live --page", look_at_page},
+             {"bus", "windpin live --bus", look_at_bus},
              {"devices", "windpin live --device", look_at_devices},
              {"time", "windpin live", look_at_time},
              {"priority", "windpin live", look_at_priority},

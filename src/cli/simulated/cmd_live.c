@@ -27,7 +27,12 @@ enum {
     KEY_FAULT,
     KEY_PAGE,
     KEY_SAVE,
-    KEY_PRIORITY
+    KEY_PRIORITY,
+    KEY_BUS,
+    KEY_PREFIX,
+    KEY_USER,
+    KEY_CA,
+    KEY_RATE
 };
 
 static const struct argp_option options[] = {
@@ -39,6 +44,13 @@ static const struct argp_option options[] = {
     {"page", KEY_PAGE, "PORT", OPTION_ARG_OPTIONAL,
      "Also a page for browsers on this computer, on a port (any that is free); its link is printed",
      0},
+    {"bus", KEY_BUS, "HOST[:PORT]", 0, "Also on a message bus: the MQTT broker there", 0},
+    {"prefix", KEY_PREFIX, "TOPIC", 0,
+     "What its topics begin with, before the rig's name (windpin)", 0},
+    {"user", KEY_USER, "NAME", 0,
+     "As whom; the password is taken from the environment, WINDPIN_BUS_PASSWORD", 0},
+    {"certificates", KEY_CA, "FILE.pem", 0, "Check the broker's certificate by these: TLS", 0},
+    {"rate", KEY_RATE, "HZ", 0, "States a second on the bus, 0.1 to 50 (5)", 0},
     {"link", KEY_LINK, "TIME", 0,
      "Silence of who commands that ends every motion: 50ms to 600s (250ms)", 0},
     {"priority", KEY_PRIORITY, "N", 0,
@@ -69,6 +81,8 @@ static const char doc[] =
 typedef struct live_arguments {
     cli_run run;
     const char *device, *save;
+    char broker[256];
+    wpin_bus_options bus; /* host NULL: none */
     double link;
     int port;     /* -1: no page */
     int priority; /* 0: as any program */
@@ -86,6 +100,23 @@ static double quantity(struct argp_state *state, const char *name, const char *t
     return value;
 }
 
+/* HOST or HOST:PORT. */
+static void take_broker(live_arguments *a, const char *arg, struct argp_state *state) {
+    snprintf(a->broker, sizeof a->broker, "%s", arg);
+    char *colon = strrchr(a->broker, ':'), *rest = a->broker;
+    long port = 0;
+    if (colon != NULL) {
+        *colon = '\0';
+        port = strtol(colon + 1, &rest, 10);
+    }
+    if (a->broker[0] == '\0' || (colon != NULL && (*rest != '\0' || port < 1 || port > 65535))) {
+        argp_error(state, "--bus %s: expected a host, or a host and a port, e.g. localhost:1883",
+                   arg);
+    }
+    a->bus.host = a->broker;
+    a->bus.port = (int)port;
+}
+
 static error_t parse(int key, char *arg, struct argp_state *state) {
     live_arguments *a = state->input;
     char *rest;
@@ -93,6 +124,22 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_LINES: a->lines = true; break;
     case KEY_DEVICE: a->device = arg; break;
     case KEY_SAVE: a->save = arg; break;
+    case KEY_BUS: take_broker(a, arg, state); break;
+    case KEY_PREFIX:
+        if (strpbrk(arg, "+#$ ") != NULL || strlen(arg) > 60 || arg[0] == '\0') {
+            argp_error(state, "--prefix '%s': expected up to 60 characters, none of + # $ or blank",
+                       arg);
+        }
+        a->bus.prefix = arg;
+        break;
+    case KEY_USER: a->bus.user = arg; break;
+    case KEY_CA: a->bus.ca_file = arg; break;
+    case KEY_RATE:
+        a->bus.rate = strtod(arg, &rest);
+        if (rest == arg || *rest != '\0' || !(a->bus.rate >= 0.1 && a->bus.rate <= 50)) {
+            argp_error(state, "--rate %s: expected a number of states per second, 0.1 to 50", arg);
+        }
+        break;
     case KEY_PRIORITY:
         a->priority = (int)strtol(arg, &rest, 10);
         if (rest == arg || *rest != '\0' || a->priority < 1 || a->priority > 50) {
@@ -163,6 +210,25 @@ static bool is_vetted(const cli_run *run, const wpin_rig *rig) {
     return good;
 }
 
+/* Goes on the bus and says where; false with a complaint. */
+static bool open_bus(const live_arguments *a, cli_hands *hands) {
+    char why[300];
+    wpin_bus_options how = a->bus;
+    if (how.host == NULL) {
+        return true;
+    }
+    how.password = getenv("WINDPIN_BUS_PASSWORD");
+    how.port = how.port != 0 ? how.port : how.ca_file != NULL ? 8883 : 1883;
+    hands->bus = wpin_bus_open(hands->live, &hands->pace, &hands->states, &how, why, sizeof why);
+    if (hands->bus == NULL) {
+        cli_complain("--bus: %s", why);
+        return false;
+    }
+    fprintf(stderr, "On the bus at %s:%d: topics below %s\n", how.host, how.port,
+            wpin_bus_topic(hands->bus));
+    return true;
+}
+
 /* Before others, and never waiting for memory from the disk. */
 static bool take_priority(const live_arguments *a) {
     struct sched_param how = {.sched_priority = a->priority};
@@ -198,9 +264,9 @@ static bool drive(const live_arguments *a, cli_hands *hands) {
     if (a->device != NULL && device < 0) {
         return false;
     }
-    bool page_only = hands->page != NULL && !a->lines && device < 0;
+    bool alone = (hands->page != NULL || hands->bus != NULL) && !a->lines && device < 0;
     bool kept = has_screen(a) ? cli_live_screen(hands)
-                : page_only   ? cli_live_page(hands)
+                : alone       ? cli_live_alone(hands)
                 : device >= 0 ? cli_live_lines(hands, device, device)
                               : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
     if (device >= 0) {
@@ -264,10 +330,12 @@ static int work(const live_arguments *a, const wpin_rig *rig, const wpin_bench *
         if (a->confirmed) {
             wpin_live_confirm(hands.live, "the option --confirmed");
         }
-        kept = open_page(a, &hands) && take_priority(a); /* the page's thread goes without */
+        kept = open_bus(a, &hands) && open_page(a, &hands) &&
+               take_priority(a); /* their threads go without */
         wpin_pace_begin(&hands.pace, LATE_AFTER);
         kept = kept && drive(a, &hands);
         wpin_page_close(hands.page);
+        wpin_bus_close(hands.bus);
         wpin_states_free(&hands.states);
     }
     wpin_report *report = finish(&hands, why, sizeof why);
@@ -319,7 +387,8 @@ static int open_all(const live_arguments *a, const wpin_rig *rig) {
 
 int cmd_live(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
-    live_arguments a = {.link = WPIN_LINK_USUAL, .port = -1};
+    live_arguments a = {
+        .link = WPIN_LINK_USUAL, .port = -1, .bus = {.prefix = "windpin", .rate = 5}};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
     wpin_rig *rig = cli_read_rig(a.run.files[0]);
