@@ -64,10 +64,10 @@ static pid_t start_broker(int port) {
 }
 
 static pid_t start_tool(int port) {
-    char broker[32];
-    snprintf(broker, sizeof broker, "127.0.0.1:%d", port);
-    const char *words[] = {TEST_TOOL, "live",   PUMP, "--bus",       broker,      "--prefix",
-                           "hall",    "--rate", "20", "--confirmed", "--powered", NULL};
+    char broker[40];
+    snprintf(broker, sizeof broker, "--bus=127.0.0.1:%d", port);
+    const char *words[] = {TEST_TOOL, "live", PUMP,          broker,      "--prefix", "hall",
+                           "--rate",  "20",   "--confirmed", "--powered", NULL};
     return run(words);
 }
 
@@ -233,11 +233,11 @@ START_TEST(a_lost_broker_is_a_lost_commander) {
     go(&c);
     end(broker, SIGTERM);
     char all[4000];
-    int status = run_command(all, sizeof all, "%s live %s --bus 127.0.0.1:%d < /dev/null",
+    int status = run_command(all, sizeof all, "%s live %s --bus=127.0.0.1:%d < /dev/null",
                              TEST_TOOL, PUMP, port);
     ck_assert_int_eq(status, 1);
     ck_assert_msg(strstr(all, "can't be reached") != NULL, "%s", all);
-    status = run_command(all, sizeof all, "%s live %s --bus :7 < /dev/null", TEST_TOOL, PUMP);
+    status = run_command(all, sizeof all, "%s live %s --bus=:7 < /dev/null", TEST_TOOL, PUMP);
     ck_assert_int_eq(status, 2);
     status = run_command(all, sizeof all, "%s live %s --prefix 'a/#' < /dev/null", TEST_TOOL, PUMP);
     ck_assert_int_eq(status, 2);

@@ -154,6 +154,8 @@ static const struct {
     {"    rest: 400ms\n", "", 7, 5, "load 'pump' lacks 'rest'"},
     {"duty-limit: 80%", "duty-limit: 180%", 23, 17, "180% is out of range; expected 1 % to 100 %"},
     {"loads:\n", "loads: []\nspare:\n", 5, 8, "loads must be a mapping with at least one name"},
+    {"rig: bench\n", "rig: bench\nlive: {port: 0}\n", 2, 14, "port: 0 is out of range"},
+    {"rig: bench\n", "rig: bench\nlive: {broker: 'a b'}\n", 2, 16, "expected a broker"},
     {"rig: bench\n", "rig: bench\nwheels: 4\n", 2, 1, "unknown key in the rig file: 'wheels'"},
     {"rig: bench\n", "", 1, 1, "the rig file lacks 'rig'"},
     {"supplies:\n", "supplies\n", 0, 0, "not readable as YAML"},

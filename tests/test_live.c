@@ -251,6 +251,28 @@ START_TEST(loads_are_apart) {
 }
 END_TEST
 
+/* The house has a stop button that is named as the request is. */
+START_TEST(a_part_may_be_named_as_a_request) {
+    stand s;
+    char words[WPIN_LIVE_WORDS];
+    open_stand(&s, HOUSE);
+    ready(&s);
+    must(&s, s.one, "stop press");
+    pass_heard(&s, 0.1);
+    ck_assert(wpin_session_is_stopped(s.session) && was_told(&s, "stop was pressed"));
+    ck_assert(!ask(&s, s.one, "rearm", words));
+    ck_assert_str_eq(words, "the stop input is still pressed");
+    must(&s, s.one, "stop release");
+    pass_heard(&s, 0.1);
+    must(&s, s.one, "rearm");
+    pass_heard(&s, 0.1);
+    ck_assert(!wpin_session_is_stopped(s.session));
+    must(&s, s.one, "stop at once, please"); /* whatever stands behind it */
+    ck_assert(wpin_session_is_stopped(s.session));
+    close_stand(&s);
+}
+END_TEST
+
 /* Whatever is measured to be wrong is said while it goes on, with causes. */
 START_TEST(trouble_is_said_while_it_lasts) {
     stand s;
@@ -529,6 +551,7 @@ int main(void) {
     tcase_add_test(tests, requests_are_taken_or_refused_with_the_reason);
     tcase_add_test(tests, actions_are_those_of_plans);
     tcase_add_test(tests, loads_are_apart);
+    tcase_add_test(tests, a_part_may_be_named_as_a_request);
     tcase_add_test(tests, trouble_is_said_while_it_lasts);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
     tcase_add_test(tests, silence_ends_every_motion);

@@ -207,6 +207,12 @@ static bool tidy(const char *line, char *to, wpin_live_answer *answer) {
     return true;
 }
 
+/* A rig may call a part as a request is called: 'stop press' is about the button named stop. */
+static bool is_about_a_part(const wpin_live *live, const char *line, const char *rest) {
+    wpin_live_answer foreseen;
+    return rest[0] != '\0' && wpin_live_foresee(live, line, &foreseen);
+}
+
 static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
     size_t length = strcspn(line, " \t");
     bool commands = true;
@@ -218,6 +224,10 @@ static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_a
             commands = requests[i].commands;
         }
     }
+    const char *rest = line + length + strspn(line + length, " \t");
+    if (run != NULL && source == live->commander && is_about_a_part(live, line, rest)) {
+        run = NULL;
+    }
     if (commands && source != live->commander) {
         return live->commander < 0
                    ? wpin_live_answers(answer, false, 0,
@@ -226,7 +236,6 @@ static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_a
                                        "only watching: %s has the command; 'command over' takes it",
                                        live->sources[live->commander].name);
     }
-    const char *rest = line + length + strspn(line + length, " \t");
     return run != NULL ? run(live, source, rest, answer) : act(live, line, answer);
 }
 

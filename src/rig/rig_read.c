@@ -13,11 +13,13 @@ enum {
     TOP_FAULTS,
     TOP_BOARDS,
     TOP_ACCEPT,
+    TOP_LIVE,
     TOP_COUNT
 };
 static const wpin_field top_fields[] = {
-    NODE("rig", true),   NODE("controller", false), NODE("supplies", true), NODE("inputs", false),
-    NODE("loads", true), NODE("faults", false),     NODE("boards", false),  NODE("accept", false)};
+    NODE("rig", true),     NODE("controller", false), NODE("supplies", true),
+    NODE("inputs", false), NODE("loads", true),       NODE("faults", false),
+    NODE("boards", false), NODE("accept", false),     NODE("live", false)};
 
 void wpin_rig_free(wpin_rig *rig) {
     if (rig != NULL) {
@@ -140,6 +142,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_ACCEPT] != NULL) {
         wpin_read_accepts(reader, rig, nodes[TOP_ACCEPT]);
+    }
+    if (nodes[TOP_LIVE] != NULL) {
+        wpin_read_live(reader, rig, nodes[TOP_LIVE]);
     }
     check_soft_pwm(reader, rig);
     if (nodes[TOP_FAULTS] != NULL && reader->messages->count == 0) {

@@ -486,6 +486,15 @@ typedef struct wpin_rig_place {
     unsigned line, column;
 } wpin_rig_place;
 
+/** How a rig is driven by hand (windpin live). 0 or "": not said. */
+typedef struct wpin_rig_live {
+    double link_timeout; /**< Silence that ends every motion, s. */
+    double port;         /**< Of the page. */
+    double rate;         /**< States a second on a message bus. */
+    char broker[128];    /**< HOST or HOST:PORT. */
+    char prefix[64];     /**< Of topics. */
+} wpin_rig_live;
+
 /** A rig. */
 typedef struct wpin_rig {
     char name[64];
@@ -500,6 +509,7 @@ typedef struct wpin_rig {
     size_t board_count;
     wpin_rig_accept *accepts;
     size_t accept_count;
+    wpin_rig_live live;
     uint32_t fingerprint;   /**< Of the file's bytes. */
     wpin_injection *faults; /**< Put in from the start. */
     size_t fault_count;

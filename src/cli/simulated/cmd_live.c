@@ -44,7 +44,8 @@ static const struct argp_option options[] = {
     {"page", KEY_PAGE, "PORT", OPTION_ARG_OPTIONAL,
      "Also a page for browsers on this computer, on a port (any that is free); its link is printed",
      0},
-    {"bus", KEY_BUS, "HOST[:PORT]", 0, "Also on a message bus: the MQTT broker there", 0},
+    {"bus", KEY_BUS, "HOST[:PORT]", OPTION_ARG_OPTIONAL,
+     "Also on a message bus: the MQTT broker there, or the one that the rig names", 0},
     {"prefix", KEY_PREFIX, "TOPIC", 0,
      "What its topics begin with, before the rig's name (windpin)", 0},
     {"user", KEY_USER, "NAME", 0,
@@ -81,12 +82,13 @@ static const char doc[] =
 typedef struct live_arguments {
     cli_run run;
     const char *device, *save;
+    const char *broker_said; /* NULL: the rig's */
     char broker[256];
     wpin_bus_options bus; /* host NULL: none */
     double link;
     int port;     /* -1: no page */
     int priority; /* 0: as any program */
-    bool lines, confirmed;
+    bool lines, confirmed, on_bus;
 } live_arguments;
 
 static double quantity(struct argp_state *state, const char *name, const char *text,
@@ -100,8 +102,8 @@ static double quantity(struct argp_state *state, const char *name, const char *t
     return value;
 }
 
-/* HOST or HOST:PORT. */
-static void take_broker(live_arguments *a, const char *arg, struct argp_state *state) {
+/* HOST or HOST:PORT; false where it is neither. */
+static bool take_broker(live_arguments *a, const char *arg) {
     snprintf(a->broker, sizeof a->broker, "%s", arg);
     char *colon = strrchr(a->broker, ':'), *rest = a->broker;
     long port = 0;
@@ -110,11 +112,30 @@ static void take_broker(live_arguments *a, const char *arg, struct argp_state *s
         port = strtol(colon + 1, &rest, 10);
     }
     if (a->broker[0] == '\0' || (colon != NULL && (*rest != '\0' || port < 1 || port > 65535))) {
-        argp_error(state, "--bus %s: expected a host, or a host and a port, e.g. localhost:1883",
-                   arg);
+        return false;
     }
     a->bus.host = a->broker;
     a->bus.port = (int)port;
+    return true;
+}
+
+/* What no option says the rig does, and else what is usual. */
+static bool fill_in(live_arguments *a, const wpin_rig *rig) {
+    const wpin_rig_live *r = &rig->live;
+    a->link = a->link > 0 ? a->link : r->link_timeout > 0 ? r->link_timeout : WPIN_LINK_USUAL;
+    a->port = a->port == 0 ? (int)r->port : a->port;
+    a->bus.rate = a->bus.rate > 0 ? a->bus.rate : r->rate > 0 ? r->rate : 5;
+    if (a->bus.prefix == NULL) {
+        a->bus.prefix = r->prefix[0] != '\0' ? r->prefix : "windpin";
+    }
+    const char *broker = a->on_bus && a->broker_said == NULL ? r->broker : a->broker_said;
+    if (a->on_bus && (broker == NULL || !take_broker(a, broker))) {
+        cli_complain("--bus%s%s: expected a host, or a host and a port, e.g. localhost:1883%s",
+                     broker == NULL || broker[0] == '\0' ? "" : "=", broker == NULL ? "" : broker,
+                     a->broker_said == NULL ? "; or live: {broker: ...} in the rig" : "");
+        return false;
+    }
+    return true;
 }
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
@@ -124,7 +145,10 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_LINES: a->lines = true; break;
     case KEY_DEVICE: a->device = arg; break;
     case KEY_SAVE: a->save = arg; break;
-    case KEY_BUS: take_broker(a, arg, state); break;
+    case KEY_BUS:
+        a->on_bus = true;
+        a->broker_said = arg;
+        break;
     case KEY_PREFIX:
         if (strpbrk(arg, "+#$ ") != NULL || strlen(arg) > 60 || arg[0] == '\0') {
             argp_error(state, "--prefix '%s': expected up to 60 characters, none of + # $ or blank",
@@ -177,7 +201,10 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     }
     case ARGP_KEY_ARG:
         if (state->arg_num > 0) {
-            argp_error(state, "'%s' is one too many; expected one rig", arg);
+            argp_error(state,
+                       "'%s' is one too many; expected one rig (a port or host is joined on: "
+                       "--page=8123, --bus=localhost)",
+                       arg);
         }
         a->run.files[0] = arg;
         break;
@@ -387,11 +414,14 @@ static int open_all(const live_arguments *a, const wpin_rig *rig) {
 
 int cmd_live(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
-    live_arguments a = {
-        .link = WPIN_LINK_USUAL, .port = -1, .bus = {.prefix = "windpin", .rate = 5}};
+    live_arguments a = {.port = -1};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
     wpin_rig *rig = cli_read_rig(a.run.files[0]);
+    if (rig != NULL && !fill_in(&a, rig)) {
+        wpin_rig_free(rig);
+        return EXIT_WRONG_INPUT;
+    }
     int status = rig == NULL ? EXIT_WRONG_INPUT : open_all(&a, rig);
     wpin_rig_free(rig);
     return status;
