@@ -346,6 +346,58 @@ START_TEST(a_session_is_saved_as_a_plan) {
 }
 END_TEST
 
+/* A slider moved all day: what is kept does not grow, what goes on is never forgotten, and the
+ * report and the plan are of what is kept. */
+START_TEST(a_long_session_forgets_its_beginning) {
+    stand s;
+    char why[400], path[300], line[60];
+    open_stand(&s, HOUSE);
+    ready(&s);
+    must(&s, s.one, "conveyor ramp 40rpm"); /* goes on all the while */
+    size_t most = 0, count;
+    for (int i = 0; i < 30000; i++) {
+        if (i % 10 == 9) {
+            snprintf(line, sizeof line, "start %s", i % 20 == 9 ? "press" : "release");
+        } else {
+            snprintf(line, sizeof line, "pump ramp %d%%", 30 + i % 20);
+        }
+        must(&s, s.one, line);
+        if (i % 7 == 0) {
+            pass(&s, 1e-3);
+        }
+        wpin_session_steps(s.session, &count);
+        most = count > most ? count : most;
+    }
+    ck_assert_uint_le(most, 8100);
+    wpin_glance conveyor =
+        wpin_session_look(s.session, (size_t)wpin_rig_find_load(s.rig, "conveyor"));
+    ck_assert_str_eq(conveyor.doing->text, "conveyor ramp 40rpm");
+    ck_assert_double_eq_tol(conveyor.setpoint, 40, 0.1);
+    pass_heard(&s, 3);
+    s.over = 1;
+    while (wpin_session_step(s.session)) {
+    }
+    wpin_report *report = wpin_session_close(s.session, why, sizeof why);
+    ck_assert_ptr_nonnull(report);
+    for (size_t i = 0; i < report->step_count; i++) {
+        const wpin_step_result *r = &report->steps[i];
+        ck_assert_msg(r->verdict != WPIN_VERDICT_BAD, "%zu: %s: %s", i, r->text, r->words);
+    }
+    ck_assert_uint_eq(report->fault_count + report->burn_count, 0);
+    ck_assert_str_eq(report->steps[0].text, "conveyor ramp 40rpm");
+    snprintf(path, sizeof path, "%s", scratch("long.plan"));
+    ck_assert(wpin_live_write_plan(s.live, report, path));
+    wpin_messages messages = {0};
+    wpin_plan *plan = wpin_plan_read(path, s.rig, &messages);
+    ck_assert_msg(plan != NULL, "%u: %s", messages.items[0].line, messages.items[0].text);
+    wpin_plan_free(plan);
+    wpin_report_free(report);
+    wpin_live_free(s.live);
+    wpin_board_bench_free(&s.board);
+    wpin_rig_free(s.rig);
+}
+END_TEST
+
 /* ---- silence ---- */
 
 static bool swallow(void *context, const char *line, size_t length) {
@@ -554,6 +606,7 @@ int main(void) {
     tcase_add_test(tests, a_part_may_be_named_as_a_request);
     tcase_add_test(tests, trouble_is_said_while_it_lasts);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
+    tcase_add_test(tests, a_long_session_forgets_its_beginning);
     tcase_add_test(tests, silence_ends_every_motion);
     tcase_add_test(tests, no_bytes_do_harm);
     tcase_add_test(tests, lost_time_is_a_fault);

@@ -239,6 +239,43 @@ START_TEST(a_closed_window_stops_it) {
 }
 END_TEST
 
+/* The same lines as on a pipe, on a serial device; unplugged, everything comes to rest. */
+START_TEST(lines_on_a_device) {
+    terminal t = {0};
+    int slave;
+    char name[64];
+    ck_assert_int_eq(openpty(&t.master, &slave, name, NULL, NULL), 0);
+    snprintf(t.trace, sizeof t.trace, "%s", scratch("device.csv"));
+    unlink(t.trace);
+    t.child = fork();
+    if (t.child == 0) {
+        close(t.master);
+        close(slave);
+        execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--device", name, "--trace", t.trace, "--powered",
+              "--link", "1s", (char *)NULL);
+        _exit(99);
+    }
+    pass(&t, 0.4);
+    press(&t, "command\r\nconfirm\narm\npump ramp 40%\npump ramp 9"); /* and half a line */
+    pass(&t, 0.9);
+    ck_assert_msg(strstr(t.shown, "{\"answer\":4,\"ok\":true,\"words\":\"pump ramp 40%\"}") != NULL,
+                  "%.900s", t.shown);
+    ck_assert_msg(strstr(t.shown, "command\r\n") == NULL, "a device does not echo: %.900s",
+                  t.shown);
+    pass(&t, 0.6);
+    close(slave);
+    close(t.master);
+    int status = 0;
+    for (int i = 0; i < 1000 && waitpid(t.child, &status, WNOHANG) == 0; i++) {
+        usleep(5000);
+    }
+    ck_assert_msg(WIFEXITED(status) && WEXITSTATUS(status) < 2, "%d", status);
+    size_t count = read_rows(&t, rows, COUNT(rows));
+    ck_assert(crosses(rows, count, 0, true, 39) > 0);
+    ck_assert_double_lt(fabs(rows[count - 1].duty), 1e-9);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("terminal");
     TCase *tests = tcase_create("terminal");
@@ -246,6 +283,7 @@ int main(void) {
     tcase_add_test(tests, the_stop_key_works_at_once_in_every_mode);
     tcase_add_test(tests, keys_do_what_the_screen_says);
     tcase_add_test(tests, a_closed_window_stops_it);
+    tcase_add_test(tests, lines_on_a_device);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

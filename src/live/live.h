@@ -9,6 +9,8 @@ typedef struct wpin_live_source {
     char name[48];
 } wpin_live_source;
 
+#define WPIN_LIVE_KEPT 4000 /* requests; up to twice as many before the oldest are forgotten */
+
 /* What was told already. */
 typedef struct wpin_live_told {
     size_t steps, notes, burns, events;
@@ -30,13 +32,15 @@ struct wpin_live {
     wpin_live_source sources[WPIN_LIVE_SOURCES];
     int commander; /* -1: nobody */
     bool confirmed;
-    wpin_live_asked *asked; /* all of it; the report speaks of its actions */
-    size_t asked_count;
+    wpin_live_asked *asked;              /* all of it; the report speaks of its actions */
+    size_t asked_count, forgotten;       /* how many are no longer in it */
     wpin_live_news news[WPIN_LIVE_NEWS]; /* number n at n modulo their count */
     size_t news_count;
     wpin_live_told told;
 };
 
+/* Keeps what is asked; NULL when out of memory. Of a long session the oldest are forgotten. */
+wpin_live_asked *wpin_live_keep(wpin_live *live, wpin_plan *action);
 /* Tells everyone. */
 void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...)
     __attribute__((format(printf, 3, 4)));

@@ -119,6 +119,10 @@ bool wpin_live_write_plan(const wpin_live *live, const wpin_report *report, cons
     }
     fprintf(w.to, "# What was asked by hand on '%s' (rig %08x), as a plan.\nparallel\n",
             live->rig->name, live->rig->fingerprint);
+    if (live->forgotten > 0) {
+        fprintf(w.to, "# The first %zu requests of a long session are not in it.\n",
+                live->forgotten);
+    }
     write_track(&w, -1);
     for (size_t i = 0; i < live->rig->load_count; i++) {
         write_track(&w, (int)i);

@@ -7,21 +7,6 @@
 #include <string.h>
 #include <strings.h>
 
-/* Keeps what is asked; NULL when out of memory. */
-static wpin_live_asked *keep(wpin_live *live, wpin_plan *action) {
-    size_t n = live->asked_count;
-    if ((n & (n - 1)) == 0) { /* full at each power of two */
-        wpin_live_asked *all = realloc(live->asked, (n == 0 ? 1 : 2 * n) * sizeof *all);
-        if (all == NULL) {
-            return NULL;
-        }
-        live->asked = all;
-    }
-    live->asked[n] = (wpin_live_asked){.at = wpin_session_time(live->session), .plan = action};
-    live->asked_count++;
-    return &live->asked[n];
-}
-
 typedef bool do_request(wpin_live *live, int source, const char *rest, wpin_live_answer *answer);
 
 /* ---- the command ---- */
@@ -61,7 +46,7 @@ static bool stop(wpin_live *live, int source, const char *rest, wpin_live_answer
     bool was = wpin_session_is_stopped(live->session);
     wpin_session_stop(live->session);
     if (!was) {
-        (void)keep(live, NULL); /* it stops whether that can be kept or not */
+        (void)wpin_live_keep(live, NULL); /* it stops whether that can be kept or not */
         wpin_live_tell(live, WPIN_VERDICT_NOTE, "stopped by %s", live->sources[source].name);
     }
     return wpin_live_answers(answer, true, 0, "stopped: nothing moves before 'rearm' and 'arm'");
@@ -148,13 +133,14 @@ static bool confirm(wpin_live *live, int source, const char *rest, wpin_live_ans
 
 static void begin(wpin_live *live, wpin_plan *action, wpin_live_answer *answer) {
     char why[WPIN_LIVE_WORDS];
-    wpin_live_asked *asked = keep(live, action);
+    wpin_live_asked *asked = wpin_live_keep(live, action);
     if (asked == NULL) {
         wpin_plan_free(action);
         wpin_live_answers(answer, false, 0, "out of memory");
         return;
     }
-    action->sources[0].line = (unsigned)live->asked_count; /* as the report numbers it */
+    action->sources[0].line =
+        (unsigned)(live->forgotten + live->asked_count); /* as the report numbers it */
     asked->taken = wpin_session_act(live->session, action, why, sizeof why) == WPIN_OK;
     if (!asked->taken && answer->ok) {
         wpin_live_answers(answer, false, 0, "%s", why);

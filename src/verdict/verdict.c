@@ -41,7 +41,8 @@ static void judge_ramp_time(const wpin_session *run, wpin_step_result *step) {
 /* A step that was done in an instant says nothing yet about motion, if power is there. */
 static bool too_early(const wpin_session *run, const wpin_step_result *step) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
-    bool at_once = step->on_for < 0.05 && !wpin_stage_kind_takes_duty(load->kind);
+    bool unseen = step->took == 0; /* asked again for what it does: no reading lies in it */
+    bool at_once = unseen || (step->on_for < 0.05 && !wpin_stage_kind_takes_duty(load->kind));
     return at_once && wpin_session_supply_on(run, load->supply) &&
            wpin_burnt_in_path(run, load) == NULL;
 }

@@ -282,6 +282,10 @@ WPIN_API const wpin_step_result *wpin_session_steps(const wpin_session *session,
 WPIN_API const wpin_part_event *wpin_session_notes(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_burn *wpin_session_burns(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_event *wpin_session_events(const wpin_session *session, size_t *count);
+/** For a long session: forgets steps, the oldest first, of the first `of` until at most `keep` of
+ * these are left; not what a load still does or did last. How many it forgot; their numbers are
+ * those of the ones behind them now, and the report is without them. */
+WPIN_API size_t wpin_session_forget(wpin_session *session, size_t of, size_t keep);
 /** Volts a supply has now, 0 while it is off. */
 WPIN_API double wpin_session_supply(const wpin_session *session, size_t supply);
 /** @} */
