@@ -59,6 +59,17 @@ typedef struct live_key_use {
 /* All keys of the driving page; how many. */
 const live_key_use *live_key_uses(size_t *count);
 
+/* Nothing is staged any more; everything is stopped. */
+void live_panel_drop(live_panel *panel);
+void live_panel_stop(live_panel *panel);
+/* Words below the rows; a request, and what came of it there; one whose large move is asked about
+ * first. */
+void live_panel_show(live_panel *panel, bool well, const char *words);
+bool live_panel_ask(live_panel *panel, const char *line);
+bool live_panel_ask_f(live_panel *panel, const char *format, ...)
+    __attribute__((format(printf, 2, 3)));
+void live_panel_ask_first(live_panel *panel, const char *line);
+
 bool live_panel_open(live_panel *panel, cli_hands *hands);
 void live_panel_close(live_panel *panel);
 /* A key came at `now`. */

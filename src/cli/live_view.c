@@ -371,11 +371,14 @@ static void draw_checklist(const live_panel *p) {
     }
     y++;
     put(y++, 1, A_BOLD, "y: all of this is so.   Any other key: it is not, nothing will be armed.");
-    put(y, 1, look(FAINT),
+    put(y++, 1, look(FAINT),
         "Here the hardware is simulated: go through it as you would at the bench.");
+    if (p->hands->page != NULL) {
+        put(y, 1, look(PLAIN), "The page: %s", wpin_page_link(p->hands->page));
+    }
 }
 
-static void draw_help(void) {
+static void draw_help(const live_panel *p) {
     size_t count;
     const live_key_use *uses = live_key_uses(&count);
     int rows = (int)(count + 1) / 2;
@@ -388,6 +391,9 @@ static void draw_help(void) {
         "(12.3) only the simulated hardware knows; 12.3 is measured.   > 40 %% is staged.");
     put(4 + rows, 1, look(PLAIN),
         "Requests are actions of plans, and: arm, disarm, clear, rearm, command, watch.");
+    if (p->hands->page != NULL) {
+        put(5 + rows, 1, look(PLAIN), "The page: %s", wpin_page_link(p->hands->page));
+    }
     put(6 + rows, 1, A_BOLD, "Any key goes back; Space and Escape stop.");
 }
 
@@ -401,7 +407,7 @@ void live_view_draw(const live_panel *p) {
     draw_top(p);
     switch (p->page) {
     case LIVE_CHECKLIST: draw_checklist(p); break;
-    case LIVE_HELP: draw_help(); break;
+    case LIVE_HELP: draw_help(p); break;
     case LIVE_DRIVE:
         draw_drive(p);
         draw_bottom(p);

@@ -118,6 +118,7 @@ double wpin_live_link_left(const wpin_live *live) {
 void wpin_live_confirm(wpin_live *live, const char *by) {
     if (!live->confirmed) {
         live->confirmed = true;
+        snprintf(live->confirmed_by, sizeof live->confirmed_by, "%s", by);
         wpin_live_tell(live, WPIN_VERDICT_OK, "the power-up checklist is confirmed by %s", by);
     }
 }

@@ -32,6 +32,7 @@ struct wpin_live {
     wpin_live_source sources[WPIN_LIVE_SOURCES];
     int commander; /* -1: nobody */
     bool confirmed;
+    char confirmed_by[48];
     wpin_live_asked *asked;              /* all of it; the report speaks of its actions */
     size_t asked_count, forgotten;       /* how many are no longer in it */
     wpin_live_news news[WPIN_LIVE_NEWS]; /* number n at n modulo their count */

@@ -119,6 +119,9 @@ bool wpin_live_write_plan(const wpin_live *live, const wpin_report *report, cons
     }
     fprintf(w.to, "# What was asked by hand on '%s' (rig %08x), as a plan.\nparallel\n",
             live->rig->name, live->rig->fingerprint);
+    if (live->confirmed) {
+        fprintf(w.to, "# The power-up checklist was confirmed by %s.\n", live->confirmed_by);
+    }
     if (live->forgotten > 0) {
         fprintf(w.to, "# The first %zu requests of a long session are not in it.\n",
                 live->forgotten);
