@@ -50,6 +50,23 @@ typedef struct cli_run {
 
 /* The faults of a run, read by the rig; false with a complaint. */
 bool cli_read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *faults);
+/* Where the trace goes: the file asked for, or a temporary one for the picture. */
+typedef struct cli_trace {
+    char path[4096];
+    bool temporary;
+    wpin_csv *csv; /* NULL: none is asked for */
+} cli_trace;
+
+/* Opens it, closes it, draws the picture that is asked for, removes what was only for that. False
+ * with a complaint. */
+bool cli_trace_open(const cli_run *run, const wpin_rig *rig, cli_trace *trace);
+bool cli_trace_close(cli_trace *trace);
+bool cli_trace_draw(const cli_run *run, const cli_trace *trace, const wpin_rig *rig,
+                    const wpin_report *report);
+void cli_trace_forget(cli_trace *trace);
+/* A picture's name is looked at before the run, not after it. */
+bool cli_good_picture_name(const char *path);
+
 /* Checks, runs, reports; returns the exit status. */
 int cli_run_plan(const cli_run *run);
 

@@ -45,81 +45,6 @@ void cli_progress_end(void) {
     }
 }
 
-/* Where the trace goes: the file asked for, or a temporary one for the picture. */
-typedef struct trace_target {
-    char path[4096];
-    bool temporary;
-    wpin_csv *csv;
-} trace_target;
-
-static bool open_trace(const cli_run *run, const wpin_rig *rig, trace_target *target) {
-    if (run->trace_path == NULL && run->plot_path == NULL) {
-        return true;
-    }
-    if (run->trace_path != NULL) {
-        snprintf(target->path, sizeof target->path, "%s", run->trace_path);
-    } else {
-        const char *folder = getenv("TMPDIR");
-        snprintf(target->path, sizeof target->path, "%s/windpin-XXXXXX",
-                 folder != NULL ? folder : "/tmp");
-        int file = mkstemp(target->path);
-        if (file < 0) {
-            cli_complain("%s: can't be written: %s", target->path, strerror(errno));
-            return false;
-        }
-        close(file);
-        target->temporary = true;
-    }
-    target->csv = wpin_csv_open(target->path, rig);
-    if (target->csv == NULL) {
-        cli_complain("%s: can't be written: %s", target->path, strerror(errno));
-    }
-    return target->csv != NULL;
-}
-
-static bool close_trace(trace_target *target) {
-    if (target->csv == NULL) {
-        return true;
-    }
-    int error = wpin_csv_close(target->csv);
-    target->csv = NULL;
-    if (error != 0) {
-        cli_complain("%s: writing failed: %s; the motors were stopped, the trace is not complete",
-                     target->path, strerror(error));
-    }
-    return error == 0;
-}
-
-/* When each step that moves a load begins. NULL when out of memory: then without. */
-static wpin_picture_mark *marks_of(const wpin_rig *rig, const wpin_report *report, size_t *count) {
-    wpin_picture_mark *marks = calloc(report->step_count + 1, sizeof *marks);
-    *count = 0;
-    for (size_t i = 0; marks != NULL && i < report->step_count; i++) {
-        const wpin_step_result *s = &report->steps[i];
-        if (s->load >= 0) {
-            marks[(*count)++] = (wpin_picture_mark){rig->loads[s->load].name, s->at, s->line};
-        }
-    }
-    return marks;
-}
-
-static bool draw(const cli_run *run, const trace_target *target, const wpin_rig *rig,
-                 const wpin_report *report) {
-    char why[512];
-    if (run->plot_path == NULL) {
-        return true;
-    }
-    wpin_picture_loads first = {0};
-    wpin_picture_mark *marks = marks_of(rig, report, &first.mark_count);
-    first.marks = marks;
-    bool drawn = wpin_picture(target->path, run->plot_path, &first, why, sizeof why);
-    free(marks);
-    if (why[0] != '\0') {
-        cli_complain("%s%s", why, drawn ? "; windpin plot --load draws others from a --trace" : "");
-    }
-    return drawn;
-}
-
 static void print_result(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (!run->json) {
         cli_print_report(run, rig, report);
@@ -142,9 +67,9 @@ bool cli_read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *fa
 static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
     char why[400];
     wpin_status refused;
-    trace_target target = {0};
+    cli_trace target = {0};
     wpin_injection faults[sizeof run->faults / sizeof *run->faults];
-    if (!cli_read_faults(run, rig, faults) || !open_trace(run, rig, &target)) {
+    if (!cli_read_faults(run, rig, faults) || !cli_trace_open(run, rig, &target)) {
         return EXIT_WRONG_INPUT;
     }
     wpin_session_options options = {.supplies_on = run->supplies_on,
@@ -157,7 +82,7 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
                                     .progress = cli_progress};
     wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
     cli_progress_end();
-    bool kept = close_trace(&target);
+    bool kept = cli_trace_close(&target);
     if (report == NULL) {
         cli_complain("%s", why);
     } else {
@@ -165,7 +90,7 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
             cli_complain("%s: writing failed: %s", run->vcd_path, strerror(report->trace_error));
             kept = false;
         }
-        kept = kept && draw(run, &target, rig, report);
+        kept = kept && cli_trace_draw(run, &target, rig, report);
         print_result(run, rig, report);
         if (report->interrupted) {
             cli_complain("interrupted: every motor was ramped to rest and disarmed; %s",
@@ -177,21 +102,9 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
     int status = report == NULL                                ? EXIT_WRONG_INPUT
                  : report->bad || report->interrupted || !kept ? EXIT_MET_FAULT
                                                                : EXIT_FINE;
-    if (target.temporary) {
-        unlink(target.path);
-    }
+    cli_trace_forget(&target);
     wpin_report_free(report);
     return status;
-}
-
-/* The picture's name is looked at before the run, not after it. */
-static bool good_picture_name(const char *path) {
-    const char *dot = path == NULL ? ".png" : strrchr(path, '.');
-    bool good = dot != NULL && (strcasecmp(dot, ".png") == 0 || strcasecmp(dot, ".svg") == 0);
-    if (!good) {
-        cli_complain("--plot %s: expected a name ending in .png or .svg", path);
-    }
-    return good;
 }
 
 /* Vets first: what is refused and not accepted is not run. */
@@ -230,7 +143,7 @@ static bool may_write_results(const cli_run *run) {
 int cli_run_plan(const cli_run *run) {
     wpin_messages messages = {0};
     int status = EXIT_WRONG_INPUT;
-    if (!good_picture_name(run->plot_path) || !may_write_results(run)) {
+    if (!cli_good_picture_name(run->plot_path) || !may_write_results(run)) {
         return status;
     }
     wpin_rig *rig = wpin_rig_read(run->files[0], &messages);

@@ -1,0 +1,93 @@
+/* The trace of a run on a file, and the picture drawn from it. */
+#define _GNU_SOURCE
+#include "cli.h"
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <strings.h>
+#include <unistd.h>
+
+bool cli_trace_open(const cli_run *run, const wpin_rig *rig, cli_trace *target) {
+    if (run->trace_path == NULL && run->plot_path == NULL) {
+        return true;
+    }
+    if (run->trace_path != NULL) {
+        snprintf(target->path, sizeof target->path, "%s", run->trace_path);
+    } else {
+        const char *folder = getenv("TMPDIR");
+        snprintf(target->path, sizeof target->path, "%s/windpin-XXXXXX",
+                 folder != NULL ? folder : "/tmp");
+        int file = mkstemp(target->path);
+        if (file < 0) {
+            cli_complain("%s: can't be written: %s", target->path, strerror(errno));
+            return false;
+        }
+        close(file);
+        target->temporary = true;
+    }
+    target->csv = wpin_csv_open(target->path, rig);
+    if (target->csv == NULL) {
+        cli_complain("%s: can't be written: %s", target->path, strerror(errno));
+    }
+    return target->csv != NULL;
+}
+
+bool cli_trace_close(cli_trace *target) {
+    if (target->csv == NULL) {
+        return true;
+    }
+    int error = wpin_csv_close(target->csv);
+    target->csv = NULL;
+    if (error != 0) {
+        cli_complain("%s: writing failed: %s; the motors were stopped, the trace is not complete",
+                     target->path, strerror(error));
+    }
+    return error == 0;
+}
+
+/* When each step that moves a load begins. NULL when out of memory: then without. */
+static wpin_picture_mark *marks_of(const wpin_rig *rig, const wpin_report *report, size_t *count) {
+    wpin_picture_mark *marks = calloc(report->step_count + 1, sizeof *marks);
+    *count = 0;
+    for (size_t i = 0; marks != NULL && i < report->step_count; i++) {
+        const wpin_step_result *s = &report->steps[i];
+        if (s->load >= 0) {
+            marks[(*count)++] = (wpin_picture_mark){rig->loads[s->load].name, s->at, s->line};
+        }
+    }
+    return marks;
+}
+
+bool cli_trace_draw(const cli_run *run, const cli_trace *target, const wpin_rig *rig,
+                    const wpin_report *report) {
+    char why[512];
+    if (run->plot_path == NULL) {
+        return true;
+    }
+    wpin_picture_loads first = {0};
+    wpin_picture_mark *marks = marks_of(rig, report, &first.mark_count);
+    first.marks = marks;
+    bool drawn = wpin_picture(target->path, run->plot_path, &first, why, sizeof why);
+    free(marks);
+    if (why[0] != '\0') {
+        cli_complain("%s%s", why, drawn ? "; windpin plot --load draws others from a --trace" : "");
+    }
+    return drawn;
+}
+
+void cli_trace_forget(cli_trace *target) {
+    if (target->temporary) {
+        unlink(target->path);
+        target->temporary = false;
+    }
+}
+
+bool cli_good_picture_name(const char *path) {
+    const char *dot = path == NULL ? ".png" : strrchr(path, '.');
+    bool good = dot != NULL && (strcasecmp(dot, ".png") == 0 || strcasecmp(dot, ".svg") == 0);
+    if (!good) {
+        cli_complain("--plot %s: expected a name ending in .png or .svg", path);
+    }
+    return good;
+}
