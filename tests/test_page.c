@@ -406,14 +406,17 @@ END_TEST
 /* Lines on a pipe: the end of it ends every motion, and the tool says so by its exit. */
 START_TEST(lines_come_and_go_on_a_pipe) {
     char all[16384];
+    const char *picture = scratch("hand.png"), *plan = scratch("hand.plan");
+    unlink(plan);
     int status = run_command(
         all, sizeof all,
         "(printf 'command\\nconfirm\\narm\\nmain on\\n'; printf 'pump ramp 30%%%%\\n'; sleep 2; "
-        "printf 'state\\npump ramp 1') | %s live %s --lines --link 5s",
-        TEST_TOOL, PUMP);
+        "printf 'state\\npump ramp 1') | %s live %s --lines --link 5s --plot %s --save %s",
+        TEST_TOOL, PUMP, picture, plan);
     ck_assert_int_eq(status, 0);
     ck_assert_msg(strstr(all, "\"state\":\"running\"") != NULL, "%.900s", all);
     ck_assert_msg(strstr(all, "it has gone") != NULL, "%.900s", all);
+    ck_assert(access(picture, R_OK) == 0 && access(plan, R_OK) == 0);
     status =
         run_command(all, sizeof all, "echo bye | %s live %s --lines --page=99999", TEST_TOOL, PUMP);
     ck_assert_int_eq(status, 2);

@@ -10,6 +10,7 @@ enum {
     KEY_DEVICE,
     KEY_POWERED,
     KEY_TRACE,
+    KEY_PLOT,
     KEY_SAMPLE,
     KEY_LINK,
     KEY_CONFIRMED,
@@ -52,6 +53,7 @@ static const struct argp_option options[] = {
     {"save", KEY_SAVE, "FILE.plan", 0, "At the end, what was asked as a plan that does it again",
      0},
     {"trace", KEY_TRACE, "FILE.csv", 0, "Write a trace of every load (CSV)", 0},
+    {"plot", KEY_PLOT, "FILE.png", 0, "At the end, draw the trace (.png or .svg)", 0},
     {"sample", KEY_SAMPLE, "HZ", 0, "Rows of the trace per second, 1 to 10000 (100)", 0},
     {0}};
 
@@ -164,6 +166,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_POWERED: a->run.supplies_on = true; break;
     case KEY_CONFIRMED: a->confirmed = true; break;
     case KEY_TRACE: a->run.trace_path = arg; break;
+    case KEY_PLOT: a->run.plot_path = arg; break;
     case KEY_LINK:
         a->link = quantity(state, "link", arg, WPIN_TIME, WPIN_LINK_LEAST, WPIN_LINK_MOST,
                            "a time, 50ms to 600s");

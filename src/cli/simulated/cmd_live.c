@@ -125,7 +125,7 @@ static wpin_report *finish(cli_hands *hands, char *why, size_t size) {
 }
 
 static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_bench *bench,
-                wpin_csv *csv, const wpin_injection *faults) {
+                cli_trace *trace, const wpin_injection *faults) {
     char why[400] = "";
     wpin_status refused;
     cli_hands hands = {.rig = rig, .interrupted = cli_catch_signals()};
@@ -135,7 +135,7 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
                                 .fault_count = a->run.fault_count,
                                 .sample_seconds =
                                     a->run.sample_seconds > 0 ? a->run.sample_seconds : 0.01,
-                                .csv = csv,
+                                .csv = trace->csv,
                                 .onlooker = &wpin_verdicts,
                                 .interrupted = hands.interrupted};
     hands.session = wpin_session_open(rig, NULL, bench, &how, &refused, why, sizeof why);
@@ -163,6 +163,8 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
         cli_complain("%s: can't be written: %s", a->save, strerror(errno));
         kept = false;
     }
+    kept = cli_trace_close(trace) && kept;
+    kept = report != NULL && kept && cli_trace_draw(&a->run, trace, rig, report);
     bool bad = report == NULL || report->bad || !kept;
     if (report == NULL) {
         cli_complain("%s", why);
@@ -180,27 +182,20 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
 static int open_all(const cli_live_arguments *a, const wpin_rig *rig) {
     wpin_injection faults[sizeof a->run.faults / sizeof *a->run.faults];
     if (!is_vetted(&a->run, rig) || !cli_read_faults(&a->run, rig, faults) ||
-        !cli_may_write(a->run.trace_path) || !cli_may_write(a->save)) {
+        !cli_good_picture_name(a->run.plot_path) || !cli_may_write(a->run.trace_path) ||
+        !cli_may_write(a->run.plot_path) || !cli_may_write(a->save)) {
         return EXIT_WRONG_INPUT;
     }
-    wpin_csv *csv = a->run.trace_path == NULL ? NULL : wpin_csv_open(a->run.trace_path, rig);
-    if (a->run.trace_path != NULL && csv == NULL) {
-        cli_complain("%s: can't be written: %s", a->run.trace_path, strerror(errno));
-        return EXIT_WRONG_INPUT;
-    }
+    cli_trace trace = {0};
     wpin_board_bench board = {.rig = rig, .sim = wpin_board_build(rig)};
     int status = EXIT_WRONG_INPUT;
     if (board.sim == NULL) {
         cli_complain("out of memory");
-    } else {
+    } else if (cli_trace_open(&a->run, rig, &trace)) {
         wpin_bench bench = wpin_bench_on_board(&board);
-        status = work(a, rig, &bench, csv, faults);
+        status = work(a, rig, &bench, &trace, faults);
     }
-    int error = csv == NULL ? 0 : wpin_csv_close(csv);
-    if (error != 0) {
-        cli_complain("%s: writing failed: %s", a->run.trace_path, strerror(error));
-        status = EXIT_MET_FAULT;
-    }
+    cli_trace_forget(&trace);
     wpin_board_bench_free(&board);
     return status;
 }
