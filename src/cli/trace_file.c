@@ -8,40 +8,40 @@
 #include <strings.h>
 #include <unistd.h>
 
-bool cli_trace_open(const cli_run *run, const wpin_rig *rig, cli_trace *target) {
+bool cli_trace_open(const cli_run *run, const wpin_rig *rig, cli_trace *trace) {
     if (run->trace_path == NULL && run->plot_path == NULL) {
         return true;
     }
     if (run->trace_path != NULL) {
-        snprintf(target->path, sizeof target->path, "%s", run->trace_path);
+        snprintf(trace->path, sizeof trace->path, "%s", run->trace_path);
     } else {
         const char *folder = getenv("TMPDIR");
-        snprintf(target->path, sizeof target->path, "%s/windpin-XXXXXX",
+        snprintf(trace->path, sizeof trace->path, "%s/windpin-XXXXXX",
                  folder != NULL ? folder : "/tmp");
-        int file = mkstemp(target->path);
+        int file = mkstemp(trace->path);
         if (file < 0) {
-            cli_complain("%s: can't be written: %s", target->path, strerror(errno));
+            cli_complain("%s: can't be written: %s", trace->path, strerror(errno));
             return false;
         }
         close(file);
-        target->temporary = true;
+        trace->temporary = true;
     }
-    target->csv = wpin_csv_open(target->path, rig);
-    if (target->csv == NULL) {
-        cli_complain("%s: can't be written: %s", target->path, strerror(errno));
+    trace->csv = wpin_csv_open(trace->path, rig);
+    if (trace->csv == NULL) {
+        cli_complain("%s: can't be written: %s", trace->path, strerror(errno));
     }
-    return target->csv != NULL;
+    return trace->csv != NULL;
 }
 
-bool cli_trace_close(cli_trace *target) {
-    if (target->csv == NULL) {
+bool cli_trace_close(cli_trace *trace) {
+    if (trace->csv == NULL) {
         return true;
     }
-    int error = wpin_csv_close(target->csv);
-    target->csv = NULL;
+    int error = wpin_csv_close(trace->csv);
+    trace->csv = NULL;
     if (error != 0) {
         cli_complain("%s: writing failed: %s; the motors were stopped, the trace is not complete",
-                     target->path, strerror(error));
+                     trace->path, strerror(error));
     }
     return error == 0;
 }
@@ -59,7 +59,7 @@ static wpin_picture_mark *marks_of(const wpin_rig *rig, const wpin_report *repor
     return marks;
 }
 
-bool cli_trace_draw(const cli_run *run, const cli_trace *target, const wpin_rig *rig,
+bool cli_trace_draw(const cli_run *run, const cli_trace *trace, const wpin_rig *rig,
                     const wpin_report *report) {
     char why[512];
     if (run->plot_path == NULL) {
@@ -68,7 +68,7 @@ bool cli_trace_draw(const cli_run *run, const cli_trace *target, const wpin_rig 
     wpin_picture_loads first = {0};
     wpin_picture_mark *marks = marks_of(rig, report, &first.mark_count);
     first.marks = marks;
-    bool drawn = wpin_picture(target->path, run->plot_path, &first, why, sizeof why);
+    bool drawn = wpin_picture(trace->path, run->plot_path, &first, why, sizeof why);
     free(marks);
     if (why[0] != '\0') {
         cli_complain("%s%s", why, drawn ? "; windpin plot --load draws others from a --trace" : "");
@@ -76,10 +76,10 @@ bool cli_trace_draw(const cli_run *run, const cli_trace *target, const wpin_rig 
     return drawn;
 }
 
-void cli_trace_forget(cli_trace *target) {
-    if (target->temporary) {
-        unlink(target->path);
-        target->temporary = false;
+void cli_trace_forget(cli_trace *trace) {
+    if (trace->temporary) {
+        unlink(trace->path);
+        trace->temporary = false;
     }
 }
 
