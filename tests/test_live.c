@@ -291,6 +291,64 @@ START_TEST(trouble_is_said_while_it_lasts) {
 }
 END_TEST
 
+/* A whole plan by hand: run, looked at, ended by itself, by a request, by a stop, by silence. */
+START_TEST(a_plan_is_run_by_hand) {
+    stand s;
+    char words[WPIN_LIVE_WORDS];
+    wpin_messages messages = {0};
+    open_stand(&s, PUMP);
+    ck_assert(!ask(&s, s.one, "plan run", words)); /* not commanding */
+    ready(&s);
+    ck_assert(!ask(&s, s.one, "plan run", words));
+    ck_assert_msg(strstr(words, "there is none") != NULL, "%s", words);
+    wpin_plan *plan = wpin_plan_read(TEST_SOURCE "/demo/honey-pump.plan", s.rig, &messages);
+    wpin_live_offer(s.live, plan);
+    must(&s, s.one, "plan");
+    must(&s, s.one, "pump ramp 30%");
+    pass_heard(&s, 0.1);
+    ck_assert(!ask(&s, s.one, "plan run", words));
+    ck_assert_msg(strstr(words, "'pump' moves") != NULL, "%s", words);
+    must(&s, s.one, "pump stop");
+    pass_heard(&s, 1);
+    must(&s, s.one, "plan run");
+    ck_assert(!ask(&s, s.one, "plan run", words));
+    pass_heard(&s, 3);
+    ck_assert(!ask(&s, s.one, "pump ramp 90%", words)); /* it is the plan's */
+    ck_assert_str_eq(words, "a plan runs; end it first");
+    wpin_progress p = wpin_session_progress(s.session);
+    ck_assert(p.running && p.line == 6 && fabs(p.at - 3) < 0.01);
+    ck_assert_double_eq_tol(duty(&s, 0), 0.6, 1e-3);
+    pass_heard(&s, 7);
+    ck_assert(!wpin_session_progress(s.session).running);
+    ck_assert(was_told(&s, "pump ramp reverse 40% in 1s: ok") && was_told(&s, "the plan is over"));
+    static const struct {
+        bool silent;
+        const char *asked, *told;
+    } ends[] = {{false, "plan stop", "the plan was ended by one"},
+                {true, NULL, "pump hold 3s: cut short by a lost link"},
+                {false, "stop", "the plan ended early, in line 6"}};
+    for (size_t i = 0; i < COUNT(ends); i++) {
+        must(&s, s.one, "plan run");
+        pass_heard(&s, 3);
+        ck_assert_double_eq_tol(duty(&s, 0), 0.6, 1e-3);
+        if (ends[i].asked != NULL) {
+            must(&s, s.one, ends[i].asked);
+        }
+        if (ends[i].silent) {
+            pass(&s, 2);
+        } else {
+            pass_heard(&s, 2);
+        }
+        ck_assert_msg(was_told(&s, ends[i].told), "%s", ends[i].told);
+        ck_assert(duty(&s, 0) == 0 && !wpin_session_progress(s.session).running);
+    }
+    ck_assert(!ask(&s, s.one, "plan run", words)); /* stopped */
+    close_stand(&s);
+    wpin_plan_free(plan);
+    wpin_messages_free(&messages);
+}
+END_TEST
+
 /* What was asked, saved as a plan, is a plan, and does the same again. */
 START_TEST(a_session_is_saved_as_a_plan) {
     stand s;
@@ -605,6 +663,7 @@ int main(void) {
     tcase_add_test(tests, loads_are_apart);
     tcase_add_test(tests, a_part_may_be_named_as_a_request);
     tcase_add_test(tests, trouble_is_said_while_it_lasts);
+    tcase_add_test(tests, a_plan_is_run_by_hand);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
     tcase_add_test(tests, a_long_session_forgets_its_beginning);
     tcase_add_test(tests, silence_ends_every_motion);

@@ -60,7 +60,9 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Drives the loads of a rig by hand, on simulated hardware in real time. What is asked for are "
     "the actions of the plan language, one at a time; nothing moves before it is armed, and what "
-    "is not said again within the link time-out ends on its ramp.\v"
+    "is not said again within the link time-out ends on its ramp. A plan may be given: then it can "
+    "be run, watched and "
+    "ended from there.\v"
     "Example:\n"
     "  printf 'command\\nconfirm\\narm\\nmain on\\npump run 60%% for 1s\\nstate\\n' |\n"
     "    windpin live demo/honey-pump.yaml --lines --link 2s\n\n"
@@ -177,13 +179,14 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
             1 / number(state, "sample", arg, 1, 1e4, "a number of rows per second, 1 to 10000");
         break;
     case ARGP_KEY_ARG:
-        if (state->arg_num > 0) {
-            argp_error(state,
-                       "'%s' is one too many; expected one rig (a port or host is joined on: "
-                       "--page=8123, --bus=localhost)",
-                       arg);
+        if (state->arg_num > 1) {
+            argp_error(
+                state,
+                "'%s' is one too many; expected a rig, and a plan if there is one (a port or "
+                "host is joined on: --page=8123, --bus=localhost)",
+                arg);
         }
-        a->run.files[0] = arg;
+        a->run.files[state->arg_num] = arg;
         break;
     case ARGP_KEY_END:
         if (state->arg_num < 1) {
@@ -196,7 +199,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 }
 
 void cli_live_parse(int argc, char **argv, cli_live_arguments *a) {
-    static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
+    static const struct argp argp = {options, parse, "RIG [PLAN]", doc, NULL, NULL, NULL};
     *a = (cli_live_arguments){.port = -1};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, a);

@@ -217,6 +217,23 @@ static void take_over(live_panel *p) {
     live_panel_ask(p, wpin_live_commander(p->hands->live) == p->source ? "watch" : "command over");
 }
 
+static void plan(live_panel *p) {
+    if (wpin_session_progress(p->hands->session).running) {
+        live_panel_ask(p, "plan stop");
+        return;
+    }
+    const wpin_plan *offered = wpin_live_plan(p->hands->live);
+    if (offered == NULL) {
+        live_panel_ask(p, "plan");
+        return;
+    }
+    snprintf(p->line, sizeof p->line, "plan run");
+    p->asking = true;
+    snprintf(p->said, sizeof p->said,
+             "The whole plan, about %.3g s: y runs it, any other key does not", offered->seconds);
+    p->said_well = true;
+}
+
 static void change_view(live_panel *p) {
     p->plot = !p->plot;
 }
@@ -253,6 +270,7 @@ static const live_key_use uses[] = {
     {'d', "d", "disarm every load", disarm},
     {'C', "C", "clear faults", clear},
     {'R', "R", "re-arm after a stop", rearm},
+    {'p', "p", "run the plan, or end it", plan},
     {'\r', "Enter", "type a request", type},
     {'\t', "Tab", "messages or plot", change_view},
     {'t', "t", "take or leave the command", take_over},

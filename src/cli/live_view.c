@@ -119,6 +119,23 @@ static void draw_top(const live_panel *p) {
         p->latency * 1e3, p->slowest * 1e3, wpin_pace_p99(&p->hands->pace) * 1e3);
 }
 
+/* Where the plan is, and how far. */
+static void draw_progress(const live_panel *p, int y) {
+    const wpin_plan *plan = wpin_live_plan(p->hands->live);
+    wpin_progress at = wpin_session_progress(p->hands->session);
+    const char *text = "";
+    for (size_t i = 0; plan != NULL && i < plan->step_count; i++) {
+        bool this = plan->sources[i].line == at.line && plan->sources[i].text[0] != '\0';
+        text = this ? plan->sources[i].text : text;
+    }
+    if (at.running) {
+        put(y, 1, look(GOOD), "plan: %.1f of about %.3g s, line %u: %s", at.at, plan->seconds,
+            at.line, text);
+    } else if (plan != NULL) {
+        put(y, 1, look(FAINT), "p runs the plan, about %.3g s", plan->seconds);
+    }
+}
+
 /* ---- loads ---- */
 
 /* Columns from the left; those that do not fit are left out, the last first. */
@@ -346,6 +363,7 @@ static void draw_drive(const live_panel *p) {
         draw_load(p, p->rows[i].number, y++, (size_t)i == p->chosen);
     }
     y += draw_others(p, y) + 1;
+    draw_progress(p, y - 1);
     int rows = LINES - 4 - y;
     if (p->plot) {
         draw_plot(p, y, rows);

@@ -2,23 +2,48 @@
 #include "live.h"
 #include <stdlib.h>
 
-/* Steps and requests stand in the order of time: both are walked through once. */
-static void forget_oldest(wpin_live *live) {
-    size_t told = wpin_session_forget(live->session, live->told.steps, WPIN_LIVE_KEPT);
-    size_t count, step = 0, kept = 0;
+/* The request of a number, or NULL: they stand in the order of their numbers. */
+static wpin_live_asked *find(const wpin_live *live, unsigned number) {
+    size_t low = 0, high = live->asked_count;
+    while (low < high) {
+        size_t middle = (low + high) / 2;
+        if (live->asked[middle].number < number) {
+            low = middle + 1;
+        } else {
+            high = middle;
+        }
+    }
+    bool there = low < live->asked_count && live->asked[low].number == number;
+    return there ? &live->asked[low] : NULL;
+}
+
+/* Which requests the report still speaks of; a plan's own steps have lines of their own. */
+static void mark_spoken_of(const wpin_live *live) {
+    size_t count;
     const wpin_step_result *steps = wpin_session_steps(live->session, &count);
-    live->told.steps -= told;
+    for (size_t i = 0; i < live->asked_count; i++) {
+        live->asked[i].spoken_of = false;
+    }
+    for (size_t i = 0; i < count; i++) {
+        wpin_live_asked *a = find(live, steps[i].line);
+        if (a != NULL && a->plan != NULL && &a->plan->steps[0] == steps[i].asks) {
+            a->spoken_of = true;
+        }
+    }
+}
+
+static void forget_oldest(wpin_live *live) {
+    size_t kept = 0;
+    live->told.steps -= wpin_session_forget(live->session, live->told.steps, WPIN_LIVE_KEPT);
+    mark_spoken_of(live);
     for (size_t i = 0; i < live->asked_count; i++) {
         const wpin_live_asked *a = &live->asked[i];
-        bool spoken_of = a->plan != NULL && step < count && steps[step].asks == &a->plan->steps[0];
-        step += spoken_of;
-        if (spoken_of || live->asked_count - i <= WPIN_LIVE_KEPT) {
+        if (a->spoken_of || live->asked_count - i <= WPIN_LIVE_KEPT) {
             live->asked[kept++] = *a;
         } else {
             wpin_plan_free(a->plan);
         }
     }
-    live->forgotten += live->asked_count - kept;
     live->asked_count = kept;
 }
 
@@ -34,7 +59,8 @@ wpin_live_asked *wpin_live_keep(wpin_live *live, wpin_plan *action) {
         }
         live->asked = all;
     }
-    live->asked[n] = (wpin_live_asked){.at = wpin_session_time(live->session), .plan = action};
+    live->asked[n] = (wpin_live_asked){
+        .at = wpin_session_time(live->session), .plan = action, .number = ++live->asked_ever};
     live->asked_count++;
     return &live->asked[n];
 }

@@ -38,6 +38,14 @@ void wpin_live_free(wpin_live *live) {
     }
 }
 
+void wpin_live_offer(wpin_live *live, const wpin_plan *plan) {
+    live->plan = plan;
+}
+
+const wpin_plan *wpin_live_plan(const wpin_live *live) {
+    return live->plan;
+}
+
 static bool is_there(const wpin_live *live, int source) {
     return source >= 0 && source < WPIN_LIVE_SOURCES && live->sources[source].there;
 }

@@ -14,6 +14,7 @@ typedef struct wpin_live_source {
 /* What was told already. */
 typedef struct wpin_live_told {
     size_t steps, notes, burns, events;
+    bool runs;           /* the plan */
     wpin_status *faults; /* of each load */
     double *troubled;    /* of each load: since when it does what its last trouble was about */
 } wpin_live_told;
@@ -23,6 +24,8 @@ typedef struct wpin_live_asked {
     double at;       /* s */
     wpin_plan *plan; /* an action; NULL: everything was stopped */
     bool taken;      /* not refused */
+    bool spoken_of;  /* for the forgetting */
+    unsigned number; /* of all so far, from 1; its step has it as its line */
 } wpin_live_asked;
 
 struct wpin_live {
@@ -30,11 +33,14 @@ struct wpin_live {
     wpin_session *session;
     double link_timeout, heard_at;
     wpin_live_source sources[WPIN_LIVE_SOURCES];
-    int commander; /* -1: nobody */
+    int commander;         /* -1: nobody */
+    const wpin_plan *plan; /* on offer, or NULL */
     bool confirmed;
     char confirmed_by[48];
-    wpin_live_asked *asked;              /* all of it; the report speaks of its actions */
-    size_t asked_count, forgotten;       /* how many are no longer in it */
+    wpin_live_asked *asked; /* all of it; the report speaks of its actions */
+    size_t asked_count;
+    unsigned asked_ever;                 /* with those that are forgotten */
+    unsigned plan_runs;                  /* how often the plan was run */
     wpin_live_news news[WPIN_LIVE_NEWS]; /* number n at n modulo their count */
     size_t news_count;
     wpin_live_told told;

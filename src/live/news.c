@@ -68,6 +68,18 @@ static void collect_troubles(wpin_live *live) {
     }
 }
 
+/* The plan has begun or ended since. */
+static void collect_plan(wpin_live *live) {
+    wpin_progress p = wpin_session_progress(live->session);
+    if (live->told.runs && !p.running && p.result != WPIN_OK) {
+        wpin_live_tell(live, WPIN_VERDICT_BAD, "the plan ended early, in line %u: %s", p.line,
+                       wpin_status_text(p.result));
+    } else if (live->told.runs && !p.running) {
+        wpin_live_tell(live, WPIN_VERDICT_OK, "the plan is over, after %.1f s", p.at);
+    }
+    live->told.runs = p.running;
+}
+
 void wpin_live_collect(wpin_live *live) {
     size_t count;
     const wpin_part_burn *burns = wpin_session_burns(live->session, &count);
@@ -88,4 +100,5 @@ void wpin_live_collect(wpin_live *live) {
     collect_faults(live);
     collect_troubles(live);
     collect_steps(live);
+    collect_plan(live);
 }

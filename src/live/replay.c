@@ -122,9 +122,12 @@ bool wpin_live_write_plan(const wpin_live *live, const wpin_report *report, cons
     if (live->confirmed) {
         fprintf(w.to, "# The power-up checklist was confirmed by %s.\n", live->confirmed_by);
     }
-    if (live->forgotten > 0) {
+    if (live->asked_ever > live->asked_count) {
         fprintf(w.to, "# The first %zu requests of a long session are not in it.\n",
-                live->forgotten);
+                live->asked_ever - live->asked_count);
+    }
+    if (live->plan_runs > 0) {
+        fprintf(w.to, "# A plan was run besides, %u times; that is not in it.\n", live->plan_runs);
     }
     write_track(&w, -1);
     for (size_t i = 0; i < live->rig->load_count; i++) {

@@ -129,6 +129,46 @@ static bool confirm(wpin_live *live, int source, const char *rest, wpin_live_ans
     return wpin_live_answers(answer, true, 0, "the power-up checklist is confirmed");
 }
 
+/* ---- the plan ---- */
+
+static size_t lines_of(const wpin_plan *plan) {
+    size_t count = 0;
+    for (size_t i = 0; i < plan->step_count; i++) {
+        count += plan->sources[i].text[0] != '\0';
+    }
+    return count;
+}
+
+static bool plan(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    char why[WPIN_LIVE_WORDS];
+    if (live->plan == NULL) {
+        return wpin_live_answers(answer, false, 0,
+                                 "there is none: it is named when this is started, behind the rig");
+    }
+    if (strcasecmp(rest, "stop") == 0) {
+        wpin_progress p = wpin_session_progress(live->session);
+        bool runs = p.running;
+        wpin_session_end_run(live->session);
+        if (runs) {
+            live->told.runs = false;
+            wpin_live_tell(live, WPIN_VERDICT_NOTE, "the plan was ended by %s after %.1f s",
+                           live->sources[source].name, p.at);
+        }
+        return wpin_live_answers(answer, runs, 0, runs ? "the plan is ended" : "it does not run");
+    }
+    if (strcasecmp(rest, "run") != 0) {
+        return wpin_live_answers(answer, rest[0] == '\0', rest[0] == '\0' ? 0 : 6,
+                                 "%zu actions, about %.3g s; 'plan run' begins it, 'plan stop' "
+                                 "ends it",
+                                 lines_of(live->plan), live->plan->seconds);
+    }
+    if (wpin_session_run(live->session, live->plan, why, sizeof why) != WPIN_OK) {
+        return wpin_live_answers(answer, false, 0, "%s", why);
+    }
+    live->plan_runs++;
+    return wpin_live_answers(answer, true, 0, "the plan runs: about %.3g s", live->plan->seconds);
+}
+
 /* ---- actions ---- */
 
 static void begin(wpin_live *live, wpin_plan *action, wpin_live_answer *answer) {
@@ -139,8 +179,7 @@ static void begin(wpin_live *live, wpin_plan *action, wpin_live_answer *answer) 
         wpin_live_answers(answer, false, 0, "out of memory");
         return;
     }
-    action->sources[0].line =
-        (unsigned)(live->forgotten + live->asked_count); /* as the report numbers it */
+    action->sources[0].line = asked->number; /* as the report has it */
     asked->taken = wpin_session_act(live->session, action, why, sizeof why) == WPIN_OK;
     if (!asked->taken && answer->ok) {
         wpin_live_answers(answer, false, 0, "%s", why);
@@ -170,10 +209,11 @@ static const struct {
     const char *word;
     do_request *run;
     bool commands; /* only who has the command may */
-} requests[] = {
-    {"stop", stop, false},          {"command", take_command, false}, {"watch", give_up, false},
-    {"alive", say_alive, false},    {"rearm", rearm, true},           {"arm", arm_loads, true},
-    {"disarm", disarm_loads, true}, {"clear", clear_loads, true},     {"confirm", confirm, true}};
+} requests[] = {{"stop", stop, false},          {"command", take_command, false},
+                {"watch", give_up, false},      {"alive", say_alive, false},
+                {"rearm", rearm, true},         {"arm", arm_loads, true},
+                {"disarm", disarm_loads, true}, {"clear", clear_loads, true},
+                {"confirm", confirm, true},     {"plan", plan, true}};
 
 /* Blanks around it are taken off; false where that leaves too much or no text. */
 static bool tidy(const char *line, char *to, wpin_live_answer *answer) {

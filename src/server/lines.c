@@ -63,6 +63,11 @@ static void show_checklist(wpin_talk *t, const char *rest) {
     say(t, wpin_checklist_json(t->live));
 }
 
+static void show_plan(wpin_talk *t, const char *rest) {
+    (void)rest;
+    say(t, wpin_plan_json(t->live));
+}
+
 static void foresee(wpin_talk *t, const char *rest) {
     wpin_live_answer a;
     wpin_live_foresee(t->live, rest, &a);
@@ -83,9 +88,9 @@ static void bye(wpin_talk *t, const char *rest) {
 static const struct {
     const char *word;
     void (*run)(wpin_talk *t, const char *rest);
-} own[] = {{"hello", hello},     {"state", show_state},
-           {"report", report},   {"checklist", show_checklist},
-           {"foresee", foresee}, {"bye", bye}};
+} own[] = {
+    {"hello", hello},     {"state", show_state}, {"report", report}, {"checklist", show_checklist},
+    {"lines", show_plan}, {"foresee", foresee},  {"bye", bye}};
 
 /* ---- lines ---- */
 

@@ -39,6 +39,8 @@ json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned l
 json_t *wpin_news_json(const wpin_live *live, size_t count);
 json_t *wpin_answer_json(unsigned long request, const wpin_live_answer *answer);
 json_t *wpin_checklist_json(const wpin_live *live);
+/* The lines of the plan on offer, with when they begin by its ramps and times. */
+json_t *wpin_plan_json(const wpin_live *live);
 
 /* The state as it was written last: whoever asks at the same moment gets the same text. */
 typedef struct wpin_states {

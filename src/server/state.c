@@ -110,6 +110,8 @@ json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned l
     const wpin_rig *rig = wpin_live_rig(live);
     const wpin_session *session = wpin_live_session(live);
     int commander = wpin_live_commander(live);
+    wpin_progress plan = wpin_session_progress(session);
+    const wpin_plan *offered = wpin_live_plan(live);
     json_t *loads = json_object(), *supplies = json_object();
     for (size_t i = 0; i < rig->load_count; i++) {
         json_object_set_new(loads, rig->loads[i].name, load_json(live, i));
@@ -118,7 +120,7 @@ json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned l
         json_object_set_new(supplies, rig->supplies[i].name,
                             number(wpin_session_supply(session, i), 1e-3));
     }
-    return json_pack(
+    json_t *all = json_pack(
         "{s:I, s:o, s:s?, s:{s:f, s:o}, s:b, s:b, s:{s:o, s:o, s:i}, s:o, s:o}", "state",
         (json_int_t)count, "at", number(wpin_session_time(session), 1e-4), "commander",
         commander < 0 ? NULL : wpin_live_name(live, commander), "link", "timeout",
@@ -126,6 +128,13 @@ json_t *wpin_state_json(const wpin_live *live, const wpin_pace *pace, unsigned l
         wpin_session_is_stopped(session), "confirmed", wpin_live_is_confirmed(live), "late", "p99",
         number(wpin_pace_p99(pace), 1e-6), "worst", number(pace->worst, 1e-6), "gaps",
         (int)pace->gaps, "supplies", supplies, "loads", loads);
+    if (all != NULL && offered != NULL) {
+        json_object_set_new(all, "plan",
+                            json_pack("{s:b, s:i, s:o, s:o}", "running", plan.running, "line",
+                                      (int)plan.line, "at", number(plan.at, 1e-2), "of",
+                                      number(offered->seconds, 1e-2)));
+    }
+    return all;
 }
 
 json_t *wpin_news_json(const wpin_live *live, size_t count) {
@@ -153,4 +162,18 @@ json_t *wpin_checklist_json(const wpin_live *live) {
     }
     wpin_lines_free(lines);
     return json_pack("{s:o}", "checklist", list);
+}
+
+json_t *wpin_plan_json(const wpin_live *live) {
+    const wpin_plan *plan = wpin_live_plan(live);
+    json_t *list = json_array();
+    for (size_t i = 0; plan != NULL && i < plan->step_count; i++) {
+        const wpin_plan_source *source = &plan->sources[i];
+        if (source->text[0] != '\0') {
+            json_array_append_new(list,
+                                  json_pack("{s:i, s:o, s:s}", "line", (int)source->line, "at",
+                                            number(source->at, 1e-2), "text", source->text));
+        }
+    }
+    return json_pack("{s:o}", "plan", list);
 }

@@ -76,6 +76,7 @@ void wpin_session_release(wpin_session *run) {
     free(run->lost);
     free(run->rounds);
     free(run->actions);
+    free(run->whole.tracks);
     free(run);
 }
 

@@ -73,19 +73,22 @@ static void set_up(wpin_session *run, wpin_session_action *a, const wpin_plan *p
 }
 
 /* A stop, a fault, a refusal, an event that did not come. */
-static void end_early(wpin_session *run, size_t load) {
-    wpin_status result = run->actions[load].sequence.result;
+void wpin_session_cut_by_result(wpin_session *run, wpin_status result, size_t track) {
     char by[160];
     snprintf(by, sizeof by, ": %s",
              result == WPIN_FAULT_TIMEOUT ? "what ends it did not come in time"
                                           : wpin_status_text(result));
     run->cut_by = wpin_stop_latched(&run->stop) ? NULL : by;
-    wpin_session_end_step(run, load, false);
+    wpin_session_end_step(run, track, false);
     run->cut_by = NULL;
 }
 
+static void end_early(wpin_session *run, size_t load) {
+    wpin_session_cut_by_result(run, run->actions[load].sequence.result, load);
+}
+
 /* Why a load takes no action now, or WPIN_OK. */
-static wpin_status refusal(const wpin_session *run, size_t load, char *why, size_t size) {
+wpin_status wpin_session_refusal(const wpin_session *run, size_t load, char *why, size_t size) {
     const wpin_motor *motor = &run->motors[load];
     const char *name = run->rig->loads[load].name;
     if (wpin_stop_latched(&run->stop)) {
@@ -107,9 +110,13 @@ static wpin_status refusal(const wpin_session *run, size_t load, char *why, size
 static wpin_status act_on_load(wpin_session *run, size_t load, const wpin_plan *plan, char *why,
                                size_t size) {
     wpin_session_action *a = &run->actions[load], next = {.load = load};
-    wpin_status status = refusal(run, load, why, size);
+    wpin_status status = wpin_session_refusal(run, load, why, size);
     if (status != WPIN_OK) {
         return status;
+    }
+    if (wpin_session_whole_runs(run)) {
+        snprintf(why, size, "a plan runs; end it first");
+        return WPIN_REFUSED_CONFLICT;
     }
     if (plan->step_count > WPIN_ACTION_STEPS || !take_steps(&next, plan)) {
         snprintf(why, size,
@@ -178,11 +185,12 @@ void wpin_session_drop_actions(wpin_session *run, const char *by) {
             wpin_session_end_step(run, i, false);
         }
     }
+    wpin_session_drop_whole(run);
     run->cut_by = NULL;
 }
 
 static void let_go(wpin_session *run) {
-    bool some = false;
+    bool some = wpin_session_whole_runs(run);
     for (size_t i = 0; i < run->rig->load_count; i++) {
         some = some || (goes_on(&run->actions[i]) && wpin_motor_busy(&run->motors[i]));
     }
@@ -202,7 +210,7 @@ void wpin_session_refresh_actions(wpin_session *run) {
     }
     uint32_t ms = (uint32_t)ceil(fmin(left, 3600) * 1e3);
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (goes_on(&run->actions[i])) {
+        if (goes_on(&run->actions[i]) || wpin_session_whole_runs(run)) {
             (void)wpin_motor_refresh(&run->motors[i], ms); /* the core ends it by itself then */
         }
     }
@@ -217,6 +225,7 @@ void wpin_session_serve_actions(wpin_session *run) {
             }
         }
     }
+    wpin_session_serve_whole(run);
 }
 
 /* ---- stop ---- */
@@ -241,8 +250,9 @@ bool wpin_session_is_stopped(const wpin_session *run) {
 /* ---- forgetting ---- */
 
 static bool is_needed(const wpin_session *run, size_t step) {
-    for (size_t i = 0; i < run->rig->load_count; i++) {
-        if (run->owner[i] == step + 1 || run->open_step[i] == step + 1) {
+    for (size_t i = 0; i < wpin_session_tracks(run); i++) {
+        bool owned = i < run->rig->load_count && run->owner[i] == step + 1;
+        if (owned || run->open_step[i] == step + 1) {
             return true;
         }
     }
@@ -253,6 +263,8 @@ static bool is_needed(const wpin_session *run, size_t step) {
 static void renumber(wpin_session *run, size_t from, size_t to) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->owner[i] = run->owner[i] == from + 1 ? to + 1 : run->owner[i];
+    }
+    for (size_t i = 0; i < wpin_session_tracks(run); i++) {
         run->open_step[i] = run->open_step[i] == from + 1 ? to + 1 : run->open_step[i];
     }
 }

@@ -45,6 +45,16 @@ typedef struct wpin_session_action {
     wpin_sequence sequence;
 } wpin_session_action;
 
+/* A whole plan by hand. */
+typedef struct wpin_session_whole {
+    const wpin_plan *plan; /* NULL: none was run yet */
+    wpin_track *tracks;
+    wpin_sequence_config config;
+    wpin_sequence sequence;
+    double begun;  /* s */
+    unsigned line; /* of the step that began last */
+} wpin_session_whole;
+
 /* A stretch of at least one period of PWM. */
 typedef struct wpin_window {
     double seconds, amps; /* how long; largest size of the current */
@@ -107,6 +117,7 @@ struct wpin_session {
     unsigned *rounds;     /* how often each step of the plan has begun */
     int64_t start, read_at;       /* ps: the plan began; the loads were last looked at */
     bool by_hand, ending, over;   /* there is no plan; all is being stopped; and is */
+    wpin_session_whole whole;     /* by hand: a plan */
     wpin_session_action *actions; /* by hand: of each load */
     double kept_until;            /* s: so long they may go on */
     bool overtaken;               /* what a load did is cut short by the next request for it */
@@ -193,6 +204,20 @@ void wpin_session_observe(void *context, uint8_t track, uint16_t step, bool begi
 /* The same of an action by hand: each load is a track of its own. */
 void wpin_session_begin_step(wpin_session *run, const wpin_plan *plan, size_t track, uint16_t step);
 void wpin_session_end_step(wpin_session *run, size_t track, bool done);
+/* How many steps may go on at once; by hand one of each load comes first. */
+static inline size_t wpin_session_tracks(const wpin_session *run) {
+    return !run->by_hand             ? run->plan->track_count
+           : run->whole.plan == NULL ? run->rig->load_count
+                                     : run->rig->load_count + run->whole.plan->track_count;
+}
+/* Why a load takes nothing now, or WPIN_OK. */
+wpin_status wpin_session_refusal(const wpin_session *run, size_t load, char *why, size_t size);
+/* What ended a plan of a load or of all early, as the reason why its steps are cut short. */
+void wpin_session_cut_by_result(wpin_session *run, wpin_status result, size_t track);
+/* A whole plan: whether it runs, served each control period, ended with the steps that go on. */
+bool wpin_session_whole_runs(const wpin_session *run);
+void wpin_session_serve_whole(wpin_session *run);
+void wpin_session_drop_whole(wpin_session *run);
 /* A motor's actions by hand, each control period: kept alive before its tick, served after it; all
  * dropped, with the reason. */
 void wpin_session_refresh_actions(wpin_session *run);

@@ -161,13 +161,8 @@ static void note_reversal(wpin_session *run, wpin_step_result *r, const wpin_par
     }
 }
 
-/* How many steps may go on at once. */
-static size_t tracks(const wpin_session *run) {
-    return run->by_hand ? run->rig->load_count : run->plan->track_count;
-}
-
 void wpin_session_tally_steps(wpin_session *run) {
-    for (size_t track = 0; track < tracks(run); track++) {
+    for (size_t track = 0; track < wpin_session_tracks(run); track++) {
         if (run->open_step[track] == 0) {
             continue;
         }
@@ -191,7 +186,7 @@ void wpin_session_tally_steps(wpin_session *run) {
 }
 
 void wpin_session_cut_steps(wpin_session *run) {
-    for (size_t track = 0; track < tracks(run); track++) {
+    for (size_t track = 0; track < wpin_session_tracks(run); track++) {
         wpin_session_end_step(run, track, false);
     }
 }

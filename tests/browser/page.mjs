@@ -1,11 +1,11 @@
 /* The page in a real browser, as people use it: drag, keys, two of them, reload, a hidden page, a closed lid.
- * usage: node page.mjs TOOL RIG */
+ * usage: node page.mjs TOOL RIG PLAN */
 import assert from "node:assert/strict";
 import { spawn } from "node:child_process";
 import { chromium } from "playwright-core";
 
-const [, , path, rig] = process.argv;
-const tool = spawn(path, ["live", rig, "--page", "--powered", "--confirmed"]);
+const [, , path, rig, plan] = process.argv;
+const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed"]);
 const link = await new Promise((found) => tool.stderr.on("data", (d) => { const m = /http\S+/.exec(d); if (m) { found(m[0]); } }));
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
 const errors = [];
@@ -51,7 +51,9 @@ for (let i = 0; i < 20; i++) {
   await one.waitForTimeout(20);
 }
 await one.mouse.up();
-const dragged = Number(/asked (\d+) %/.exec(await reads(one, "article .values", /asked [3-6]\d %/))[1]);
+const dragged = Number(await one.locator("article input[type=range]").first().inputValue());
+assert.ok(dragged >= 30 && dragged <= 60, `dragged to ${dragged} %`);
+await pump(one, dragged);
 /* with keys alone */
 await one.keyboard.press("ArrowLeft");
 await pump(one, dragged - 5);
@@ -72,6 +74,14 @@ await two.click("#rearm");
 await reads(two, "#who", /^not armed/);
 await two.click("#arm");
 await reads(two, "#who", /^armed/);
+
+/* the plan: run, watched by both, ended */
+await two.click("#plan");
+await reads(one, "#progress", /^[0-9.]+ of about/);
+await one.waitForSelector("#steps .now");
+await two.click("#plan");
+await reads(two, "#plan", /Run the plan/);
+await reads(one, "#news", /the plan was ended by page 2/);
 
 /* reloaded while it drives */
 const drive = async () => { await ask(two, "pump ramp 50%"); await reads(one, "article .values", /50.0 %/); };

@@ -48,6 +48,12 @@ WPIN_API wpin_live *wpin_live_open(const wpin_rig *rig, wpin_session *session, d
 /** Frees it, and the actions it asked for: when the session is closed and its report freed. */
 WPIN_API void wpin_live_free(wpin_live *live);
 
+/** A plan that may be run: by the requests 'plan run' and 'plan stop'. It must outlive the report.
+ */
+WPIN_API void wpin_live_offer(wpin_live *live, const wpin_plan *plan);
+/** It, or NULL. */
+WPIN_API const wpin_plan *wpin_live_plan(const wpin_live *live);
+
 /** A source comes: it watches. Its number, or -1 when there are too many. */
 WPIN_API int wpin_live_join(wpin_live *live, const char *name);
 /** It goes. Had it the command, every load that moves ramps to rest. */

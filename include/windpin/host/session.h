@@ -243,6 +243,24 @@ WPIN_API wpin_motor *wpin_session_motor(wpin_session *session, size_t load);
  * ends what the load was doing, on its ramp. */
 WPIN_API wpin_status wpin_session_act(wpin_session *session, const wpin_plan *action, char *why,
                                       size_t why_size);
+/** A whole plan, from its first step, with every load at rest and armed; its steps come into the
+ * report, its requirements are not looked at. It may go on as actions may, and must outlive the
+ * report. Refused with the reason in words: _CONFLICT (the session has a plan, or one runs), _STATE
+ * (it is stopped), _NOT_ARMED, _FAULTED, _NOT_ZERO (a load moves), _FULL (out of memory), and what
+ * the core refuses of a plan; then nothing changes. */
+WPIN_API wpin_status wpin_session_run(wpin_session *session, const wpin_plan *plan, char *why,
+                                      size_t why_size);
+/** Ends it early: every load ramps to rest. */
+WPIN_API void wpin_session_end_run(wpin_session *session);
+
+/** How far such a plan is. */
+typedef struct wpin_progress {
+    bool running;
+    unsigned line;      /**< Of the step that began last; 0: none has. */
+    double at;          /**< s since it began. */
+    wpin_status result; /**< Why it ended early; WPIN_OK: it has not, or came to its end. */
+} wpin_progress;
+WPIN_API wpin_progress wpin_session_progress(const wpin_session *session);
 /** Actions may go on for so many seconds from now. Not said again by then, every load that moves
  * ramps to rest: whoever commands is gone. At first: not at all. */
 WPIN_API void wpin_session_keep(wpin_session *session, double seconds);

@@ -19,9 +19,9 @@
 /* ---- the session ---- */
 
 /* What burns by itself when it is powered is not opened. */
-static bool is_vetted(const cli_run *run, const wpin_rig *rig) {
+static bool is_vetted(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_vet_options how = {.powered = run->supplies_on};
-    wpin_vetting *vetting = wpin_vet(rig, NULL, &how);
+    wpin_vetting *vetting = wpin_vet(rig, plan, &how);
     bool good = vetting != NULL && vetting->refusals == 0;
     if (vetting == NULL) {
         cli_complain("out of memory");
@@ -125,7 +125,7 @@ static wpin_report *finish(cli_hands *hands, char *why, size_t size) {
 }
 
 static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_bench *bench,
-                cli_trace *trace, const wpin_injection *faults) {
+                cli_trace *trace, const wpin_injection *faults, const wpin_plan *plan) {
     char why[400] = "";
     wpin_status refused;
     cli_hands hands = {.rig = rig, .interrupted = cli_catch_signals()};
@@ -147,6 +147,7 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
     bool kept = hands.live != NULL;
     if (kept) {
         signal(SIGPIPE, SIG_IGN);
+        wpin_live_offer(hands.live, plan);
         if (a->confirmed) {
             wpin_live_confirm(hands.live, "the option --confirmed");
         }
@@ -179,9 +180,9 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
     return bad ? EXIT_MET_FAULT : EXIT_FINE;
 }
 
-static int open_all(const cli_live_arguments *a, const wpin_rig *rig) {
+static int open_all(const cli_live_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_injection faults[sizeof a->run.faults / sizeof *a->run.faults];
-    if (!is_vetted(&a->run, rig) || !cli_read_faults(&a->run, rig, faults) ||
+    if (!is_vetted(&a->run, rig, plan) || !cli_read_faults(&a->run, rig, faults) ||
         !cli_good_picture_name(a->run.plot_path) || !cli_may_write(a->run.trace_path) ||
         !cli_may_write(a->run.plot_path) || !cli_may_write(a->save)) {
         return EXIT_WRONG_INPUT;
@@ -193,7 +194,7 @@ static int open_all(const cli_live_arguments *a, const wpin_rig *rig) {
         cli_complain("out of memory");
     } else if (cli_trace_open(&a->run, rig, &trace)) {
         wpin_bench bench = wpin_bench_on_board(&board);
-        status = work(a, rig, &bench, &trace, faults);
+        status = work(a, rig, &bench, &trace, faults, plan);
     }
     cli_trace_forget(&trace);
     wpin_board_bench_free(&board);
@@ -202,9 +203,17 @@ static int open_all(const cli_live_arguments *a, const wpin_rig *rig) {
 
 int cmd_live(int argc, char **argv) {
     cli_live_arguments a;
+    wpin_messages messages = {0};
     cli_live_parse(argc, argv, &a);
     wpin_rig *rig = cli_read_rig(a.run.files[0]);
-    int status = rig == NULL || !cli_live_fill_in(&a, rig) ? EXIT_WRONG_INPUT : open_all(&a, rig);
+    wpin_plan *plan = rig == NULL || a.run.files[1] == NULL
+                          ? NULL
+                          : wpin_plan_read(a.run.files[1], rig, &messages);
+    cli_print_messages(&messages);
+    wpin_messages_free(&messages);
+    bool read = rig != NULL && (plan != NULL || a.run.files[1] == NULL);
+    int status = !read || !cli_live_fill_in(&a, rig) ? EXIT_WRONG_INPUT : open_all(&a, rig, plan);
+    wpin_plan_free(plan);
     wpin_rig_free(rig);
     return status;
 }

@@ -4,7 +4,7 @@
   const $ = (id) => document.getElementById(id);
   const make = (tag, set, ...inside) => { const e = Object.assign(document.createElement(tag), set); e.append(...inside); return e; };
   let socket = null, hello = null, state = null, mine = false, wanted = [], heardAt = 0, asked = new Map(), count = 0;
-  let chosen = null, paused = false, beat = 0, lost = false, name = "";
+  let chosen = null, paused = false, beat = 0, lost = false, name = "", shownLine = 0;
   const token = location.hash.slice(1), loads = new Map(), series = [[], [], [], []];
   let plot = null, scale = null;
 
@@ -25,6 +25,7 @@
     else if ("answer" in m) { const a = asked.get(m.answer); asked.delete(m.answer); if (a && a.then) { a.then(m); } }
     else if ("state" in m) { heardAt = performance.now(); state = m; show(); }
     else if ("news" in m) { tell(m); }
+    else if ("plan" in m) { plan(m.plan); }
     else if ("checklist" in m) {
       $("items").replaceChildren(...m.checklist.map((one) => make("li", { textContent: one })),
         make("li", { textContent: "Each shaft is free, nothing can be caught by it, and hands are off." }));
@@ -52,7 +53,27 @@
     $("others").replaceChildren(...m.supplies.map(supply), ...m.inputs.map(input));
     choose(m.loads[0].name);
     send("report 20Hz");
+    send("lines");
   };
+
+  /* ---- the plan ---- */
+  const plan = (lines) => {
+    $("planned").hidden = lines.length === 0;
+    $("steps").replaceChildren(...lines.map((l) => {
+      const item = make("li", { value: l.line }, `${l.text}  `, make("span", { className: "hint", textContent: `at about ${l.at} s` }));
+      item.dataset.line = l.line;
+      return item;
+    }));
+  };
+  const showPlan = (p) => {
+    $("plan").textContent = p.running ? "End the plan" : "Run the plan";
+    $("plan").disabled = !mine;
+    $("progress").textContent = p.running ? `${p.at.toFixed(1)} of about ${p.of} s` : `about ${p.of} s`;
+    for (const item of $("steps").children) { item.classList.toggle("now", p.running && item.dataset.line === String(p.line)); }
+    if (p.running && p.line !== shownLine) { $("steps").querySelector(".now")?.scrollIntoView({ block: "nearest" }); }
+    shownLine = p.line;
+  };
+  $("plan").onclick = () => ask(state?.plan?.running ? "plan stop" : "plan run");
 
   /* ---- a load ---- */
   const build = (l) => {
@@ -160,6 +181,7 @@
     $("others").querySelectorAll("input, button").forEach((e) => { e.disabled = !mine; });
     if (s.stopped) { banner("Stopped. When all is safe: Re-arm after stop, then Arm all."); }
     else if (!lost) { banner(""); }
+    if (s.plan) { showPlan(s.plan); }
     draw();
   };
 
