@@ -124,14 +124,17 @@ static void draw_progress(const live_panel *p, int y) {
     const wpin_plan *plan = wpin_live_plan(p->hands->live);
     wpin_progress at = wpin_session_progress(p->hands->session);
     const char *text = "";
-    for (size_t i = 0; plan != NULL && i < plan->step_count; i++) {
+    if (plan == NULL) {
+        return;
+    }
+    for (size_t i = 0; i < plan->step_count; i++) {
         bool this = plan->sources[i].line == at.line && plan->sources[i].text[0] != '\0';
         text = this ? plan->sources[i].text : text;
     }
     if (at.running) {
         put(y, 1, look(GOOD), "plan: %.1f of about %.3g s, line %u: %s", at.at, plan->seconds,
             at.line, text);
-    } else if (plan != NULL) {
+    } else {
         put(y, 1, look(FAINT), "p runs the plan, about %.3g s", plan->seconds);
     }
 }

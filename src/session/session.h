@@ -214,6 +214,13 @@ static inline size_t wpin_session_tracks(const wpin_session *run) {
 wpin_status wpin_session_refusal(const wpin_session *run, size_t load, char *why, size_t size);
 /* What ended a plan of a load or of all early, as the reason why its steps are cut short. */
 void wpin_session_cut_by_result(wpin_session *run, wpin_status result, size_t track);
+/* Actions of loads: one begun in place of what its load did, whether one goes on, all served each
+ * control period, all dropped. */
+wpin_status wpin_session_act_on_load(wpin_session *run, size_t load, const wpin_plan *action,
+                                     char *why, size_t size);
+bool wpin_session_load_acts(const wpin_session *run, size_t load);
+void wpin_session_serve_loads(wpin_session *run);
+void wpin_session_drop_loads(wpin_session *run);
 /* A whole plan: whether it runs, served each control period, ended with the steps that go on. */
 bool wpin_session_whole_runs(const wpin_session *run);
 void wpin_session_serve_whole(wpin_session *run);

@@ -95,7 +95,9 @@ wpin_status wpin_session_run(wpin_session *run, const wpin_plan *plan, char *why
     if (status != WPIN_OK) {
         return status;
     }
-    wpin_session_drop_actions(run, NULL); /* they hold loads at rest at the most */
+    run->overtaken = true;
+    wpin_session_drop_loads(run); /* they hold loads at rest at the most */
+    run->overtaken = false;
     wpin_session_whole before = run->whole;
     if (!make_room(run, plan, &tracks)) {
         snprintf(why, size, "out of memory");
