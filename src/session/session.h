@@ -216,7 +216,7 @@ wpin_status wpin_session_refusal(const wpin_session *run, size_t load, char *why
 void wpin_session_cut_by_result(wpin_session *run, wpin_status result, size_t track);
 /* Actions of loads: one begun in place of what its load did, whether one goes on, all served each
  * control period, all dropped. */
-wpin_status wpin_session_act_on_load(wpin_session *run, size_t load, const wpin_plan *action,
+wpin_status wpin_session_act_on_load(wpin_session *run, size_t load, const wpin_plan *plan,
                                      char *why, size_t size);
 bool wpin_session_load_acts(const wpin_session *run, size_t load);
 void wpin_session_serve_loads(wpin_session *run);
