@@ -66,8 +66,9 @@ static pid_t start_broker(int port) {
 static pid_t start_tool(int port) {
     char broker[40];
     snprintf(broker, sizeof broker, "--bus=127.0.0.1:%d", port);
-    const char *words[] = {TEST_TOOL, "live", PUMP,          broker,      "--prefix", "hall",
-                           "--rate",  "20",   "--confirmed", "--powered", NULL};
+    const char *words[] = {TEST_TOOL, "live",      PUMP, broker,        "--prefix",
+                           "hall",    "--rate",    "20", "--confirmed", "--late",
+                           "5s",      "--powered", NULL};
     return run(words);
 }
 
@@ -152,10 +153,9 @@ static void ask(client *c, const char *what, const char *words) {
 static void drive(client *c) {
     ask(c, "command", "\"ok\":true");
     ask(c, "arm", "\"ok\":true");
-    ask(c, "pump ramp 30%", "\"ok\":true");
-    for (double until = now() + 1.4; now() < until;) {
-        ask(c, "alive", "\"ok\":true");
-        pass(c, 0.05);
+    for (double until = now() + 20; now() < until && strstr(c->state, "\"duty\":30.0") == NULL;) {
+        ask(c, "pump ramp 30%", "\"ok\":true"); /* again and again: it is heard by that */
+        pass(c, 0.03);
     }
     await(c, c->state, "\"duty\":30.0");
 }

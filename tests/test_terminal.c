@@ -42,7 +42,7 @@ static void start(terminal *t, const char *term) {
         setenv("TERM", term, 1);
         setenv("XDG_STATE_HOME", scratch("state"), 1);
         execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--trace", t->trace, "--sample", "1000",
-              "--powered", (char *)NULL);
+              "--powered", "--late", "5s", (char *)NULL);
         _exit(99);
     }
 }
@@ -265,8 +265,8 @@ START_TEST(lines_on_a_device) {
     if (t.child == 0) {
         close(t.master);
         close(slave);
-        execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--device", name, "--trace", t.trace, "--powered",
-              "--link", "1s", (char *)NULL);
+        execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--device", name, "--late", "5s", "--trace",
+              t.trace, "--powered", "--link", "1s", (char *)NULL);
         _exit(99);
     }
     pass(&t, 0.4);

@@ -5,6 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#define LATE_AFTER 0.1 /* s: a gap of the simulated hardware's time that is a fault */
+
 enum {
     KEY_LINES = 256,
     KEY_DEVICE,
@@ -13,6 +15,7 @@ enum {
     KEY_PLOT,
     KEY_SAMPLE,
     KEY_LINK,
+    KEY_LATE,
     KEY_CONFIRMED,
     KEY_FAULT,
     KEY_PAGE,
@@ -46,6 +49,10 @@ static const struct argp_option options[] = {
      "Silence of who commands that ends every motion: 50ms to 600s (250ms)", 0},
     {"priority", KEY_PRIORITY, "N", 0,
      "Real-time priority 1 to 50, and locked memory, where this computer allows them", 0},
+    {"late", KEY_LATE, "TIME", 0,
+     "A gap in which this computer did not keep up that is a fault of what moves: 50ms to 10s "
+     "(100ms)",
+     0},
     {"confirmed", KEY_CONFIRMED, NULL, 0,
      "The power-up checklist was gone through; the record says that this option said so", 0},
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on at the start", 0},
@@ -173,6 +180,9 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         a->link = quantity(state, "link", arg, WPIN_TIME, WPIN_LINK_LEAST, WPIN_LINK_MOST,
                            "a time, 50ms to 600s");
         break;
+    case KEY_LATE:
+        a->late = quantity(state, "late", arg, WPIN_TIME, 0.05, 10, "a time, 50ms to 10s");
+        break;
     case KEY_FAULT: add_fault(a, arg, state); break;
     case KEY_SAMPLE:
         a->run.sample_seconds =
@@ -200,7 +210,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 
 void cli_live_parse(int argc, char **argv, cli_live_arguments *a) {
     static const struct argp argp = {options, parse, "RIG [PLAN]", doc, NULL, NULL, NULL};
-    *a = (cli_live_arguments){.port = -1};
+    *a = (cli_live_arguments){.port = -1, .late = LATE_AFTER};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, a);
 }

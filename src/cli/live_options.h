@@ -10,7 +10,7 @@ typedef struct cli_live_arguments {
     const char *broker_said; /* NULL: the rig's */
     char broker[256];
     wpin_bus_options bus; /* host NULL: none */
-    double link;
+    double link, late;
     int port;     /* -1: no page */
     int priority; /* 0: as any program */
     bool lines, confirmed, on_bus;

@@ -4,6 +4,8 @@
 #include <math.h>
 #include <time.h>
 
+#define CATCH_UP 0.02 /* s that are made up for at the most: what moves must not be hurried */
+
 double wpin_wall_seconds(void) {
     struct timespec now;
     clock_gettime(CLOCK_MONOTONIC, &now);
@@ -46,6 +48,9 @@ bool wpin_pace_on(wpin_pace *pace, wpin_live *live, double now) {
     if (behind > pace->late_after) {
         fault_late(pace, live, behind);
         behind = 0;
+    } else if (behind > CATCH_UP) {
+        pace->begun +=
+            behind - CATCH_UP; /* everything was held meanwhile, and goes on from there */
     }
     if (behind >= period) {
         note(pace, behind - period);

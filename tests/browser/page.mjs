@@ -5,7 +5,7 @@ import { spawn } from "node:child_process";
 import { chromium } from "playwright-core";
 
 const [, , path, rig, plan] = process.argv;
-const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed"]);
+const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed", "--late", "5s"]);
 const link = await new Promise((found) => tool.stderr.on("data", (d) => { const m = /http\S+/.exec(d); if (m) { found(m[0]); } }));
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
 const errors = [];

@@ -14,8 +14,6 @@
 #include <termios.h>
 #include <unistd.h>
 
-#define LATE_AFTER 0.1 /* s: a gap of the simulated hardware's time that is a fault */
-
 /* ---- the session ---- */
 
 /* What burns by itself when it is powered is not opened. */
@@ -153,7 +151,7 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
         }
         kept = open_bus(a, &hands) && open_page(a, &hands) &&
                take_priority(a); /* their threads go without */
-        wpin_pace_begin(&hands.pace, LATE_AFTER);
+        wpin_pace_begin(&hands.pace, a->late);
         kept = kept && drive(a, &hands);
         wpin_page_close(hands.page);
         wpin_bus_close(hands.bus);
