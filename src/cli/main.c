@@ -20,7 +20,7 @@ static const struct {
     {"run", SIMULATED(cmd_run),
      "run a plan on simulated hardware and report asked against achieved"},
     {"live", SIMULATED(cmd_live),
-     "drive a rig by hand, in real time: keys in a terminal, lines from a program"},
+     "drive a rig by hand, in real time: terminal, page, lines or message bus"},
     {"compare", SIMULATED(cmd_compare),
      "run a plan on a rig as it is and with values changed, side by side"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
