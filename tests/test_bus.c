@@ -177,6 +177,7 @@ START_TEST(requests_lapse_with_the_state_they_have_seen) {
     } refused[] = {{"0 desk pump ramp 60%", "it has lapsed"},
                    {"1 desk pump ramp 60%", "it has lapsed"},
                    {"999999 desk pump ramp 60%", "it has lapsed"},
+                   {"", "expected one line"},
                    {"pump ramp 60%", "expected NUMBER NAME REQUEST"},
                    {"-1 desk pump ramp 60%", "expected NUMBER NAME REQUEST"},
                    {"%lu DESK pump ramp 60%%", "expected NUMBER NAME REQUEST"},

@@ -163,8 +163,8 @@ static void look_at_priority(look *l) {
           may ? "real-time priority is allowed" : "no real-time priority is allowed",
           locks ? "memory may be locked" : "memory may not be locked");
     mend(l, may && locks ? ""
-                         : "in /etc/security/limits.d/: '@audio - rtprio 50' and '@audio - memlock "
-                           "unlimited', for a group you are in; then log in anew");
+                         : "in /etc/security/limits.d/: '@GROUP - rtprio 50' and '@GROUP - memlock "
+                           "unlimited', GROUP being one you are in; then log in anew");
 }
 
 static void look_at_devices(look *l) {

@@ -47,15 +47,15 @@ static double asked_now(const live_panel *p, size_t number) {
     return u.step * round(value / u.step);
 }
 
-static double held_within(double value, double most) {
-    return fmax(-most, fmin(most, value));
+static double held_within(double value, wpin_live_asks u) {
+    return fmax(u.both ? -u.most : 0, fmin(u.most, value));
 }
 
 static void stage_by(live_panel *p, double steps) {
     live_row row = chosen(p);
     wpin_live_asks u = wpin_live_unit(p->hands->rig, row.number);
     double from = isnan(p->staged[row.number]) ? asked_now(p, row.number) : p->staged[row.number];
-    p->staged[row.number] = held_within(from + steps * u.step, u.most);
+    p->staged[row.number] = held_within(from + steps * u.step, u);
     live_panel_show(p, true, "staged: g does it, x drops it");
 }
 
@@ -100,7 +100,7 @@ static void nudge(live_panel *p, double steps) {
         return;
     }
     wpin_live_asks u = wpin_live_unit(p->hands->rig, row.number);
-    double to = held_within(asked_now(p, row.number) + steps * u.step, u.most);
+    double to = held_within(asked_now(p, row.number) + steps * u.step, u);
     p->staged[row.number] = NAN;
     line_of(p, row.number, to, line, sizeof line);
     live_panel_ask(p, line);

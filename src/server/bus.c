@@ -74,7 +74,7 @@ static void on_message(struct mosquitto *client, void *context,
                 false);
         return;
     }
-    if (length >= sizeof line || memchr(message->payload, '\0', length) != NULL ||
+    if (length == 0 || length >= sizeof line || memchr(message->payload, '\0', length) != NULL ||
         memchr(message->payload, '\n', length) != NULL) {
         publish(bus, "answer",
                 "{\"ok\":false,\"words\":\"expected one line: NUMBER NAME REQUEST\"}", false);
@@ -90,12 +90,12 @@ static void on_message(struct mosquitto *client, void *context,
 /* ---- who asks ---- */
 
 static void publish_json(const wpin_bus *bus, const char *what, json_t *value, bool retain) {
-    char *text = value == NULL ? NULL : json_dumps(value, JSON_COMPACT | JSON_REAL_PRECISION(9));
-    if (text != NULL) {
-        publish(bus, what, text, retain);
+    size_t length;
+    char *line = wpin_json_line(value, &length);
+    if (line != NULL) {
+        publish(bus, what, line, retain);
     }
-    free(text);
-    json_decref(value);
+    free(line);
 }
 
 static void answer(const wpin_bus *bus, const char *name, const char *asked, bool ok,

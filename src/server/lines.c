@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "server.h"
 #include "windpin/host/quantity.h"
-#include <ctype.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -13,18 +12,12 @@
 
 /* Says a value, and frees it. */
 static void say(wpin_talk *t, json_t *value) {
-    char *text = value == NULL ? NULL : json_dumps(value, JSON_COMPACT | JSON_REAL_PRECISION(9));
-    json_decref(value);
-    size_t length = text == NULL ? 0 : strlen(text);
-    char *line = text == NULL ? NULL : realloc(text, length + 2);
-    if (line != NULL) {
-        line[length++] = '\n';
-        line[length] = '\0';
-    }
+    size_t length;
+    char *line = wpin_json_line(value, &length);
     if (line == NULL || !t->say(t->context, line, length)) {
         t->unsaid++;
     }
-    free(line != NULL ? line : text);
+    free(line);
 }
 
 static void answer(wpin_talk *t, bool ok, const char *words) {

@@ -39,7 +39,6 @@ static void note(wpin_pace *pace, double late) {
     int bin = (int)fmin(ceil(log2(us)), 23);
     pace->bins[bin]++;
     pace->periods++;
-    pace->sum += late;
     pace->worst = fmax(pace->worst, late);
 }
 

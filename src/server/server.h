@@ -13,7 +13,7 @@
 typedef struct wpin_pace {
     double begun;           /* s of the monotonic clock at the session's 0 */
     double late_after;      /* a gap of so many seconds is a fault */
-    double worst, sum;      /* s by which control periods were late */
+    double worst;           /* s by which a control period was late at the most */
     unsigned long periods;  /* how many there were */
     unsigned gaps;          /* longer than late_after */
     unsigned long bins[24]; /* how many were late by up to 2^n us */
@@ -41,6 +41,9 @@ json_t *wpin_answer_json(unsigned long request, const wpin_live_answer *answer);
 json_t *wpin_checklist_json(const wpin_live *live);
 /* The lines of the plan on offer, with when they begin by its ramps and times. */
 json_t *wpin_plan_json(const wpin_live *live);
+
+/* A value as a line with its end, and the value freed; NULL when out of memory. To be freed. */
+char *wpin_json_line(json_t *value, size_t *length);
 
 /* The state as it was written last: whoever asks at the same moment gets the same text. */
 typedef struct wpin_states {

@@ -4,6 +4,8 @@
 #include "windpin/host/vet.h"
 #include "windpin/version.h"
 #include <math.h>
+#include <stdlib.h>
+#include <string.h>
 
 /* So many digits and no more; null for what is not measured. */
 static json_t *number(double value, double grain) {
@@ -176,4 +178,18 @@ json_t *wpin_plan_json(const wpin_live *live) {
         }
     }
     return json_pack("{s:o}", "plan", list);
+}
+
+char *wpin_json_line(json_t *value, size_t *length) {
+    char *text = value == NULL ? NULL : json_dumps(value, JSON_COMPACT | JSON_REAL_PRECISION(9));
+    json_decref(value);
+    *length = text == NULL ? 0 : strlen(text) + 1;
+    char *line = text == NULL ? NULL : realloc(text, *length + 1);
+    if (line == NULL) {
+        free(text);
+        return NULL;
+    }
+    line[*length - 1] = '\n';
+    line[*length] = '\0';
+    return line;
 }

@@ -59,8 +59,7 @@ static void let_go(wpin_session *run) {
     }
     if (some) {
         wpin_session_note(run, "link",
-                          "lost: whoever commands was not heard; every load ramps to "
-                          "rest");
+                          "lost: nobody who commands is heard; every load ramps to rest");
         wpin_session_drop_actions(run, " by a lost link");
     }
 }
