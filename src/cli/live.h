@@ -15,6 +15,7 @@ typedef struct cli_hands {
     wpin_states states;
     wpin_page *page;           /* or NULL */
     wpin_bus *bus;             /* or NULL */
+    int device;                /* that lines come over, or -1 */
     volatile int *interrupted; /* set: all comes to rest, and it ends */
 } cli_hands;
 

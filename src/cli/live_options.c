@@ -19,6 +19,9 @@ enum {
     KEY_CONFIRMED,
     KEY_FAULT,
     KEY_PAGE,
+    KEY_CERTIFICATE,
+    KEY_PAGE_KEY,
+    KEY_UNENCRYPTED,
     KEY_SAVE,
     KEY_PRIORITY,
     KEY_BUS,
@@ -34,8 +37,16 @@ static const struct argp_option options[] = {
      "standard output is no terminal",
      0},
     {"device", KEY_DEVICE, "PATH", 0, "The same lines on a serial device or pseudo-terminal", 0},
-    {"page", KEY_PAGE, "PORT", OPTION_ARG_OPTIONAL,
-     "Also a page for browsers on this computer, on a port (any that is free); its link is printed",
+    {"page", KEY_PAGE, "[ADDRESS:]PORT", OPTION_ARG_OPTIONAL,
+     "Also a page for browsers, on a port (any that is free) of this computer alone or of one of "
+     "its addresses; its link is printed",
+     0},
+    {"page-certificate", KEY_CERTIFICATE, "FILE.pem", 0,
+     "The page is encrypted (TLS): its certificate, with those it rests on", 0},
+    {"page-key", KEY_PAGE_KEY, "FILE.pem", 0, "The certificate's private key", 0},
+    {"page-unencrypted", KEY_UNENCRYPTED, NULL, 0,
+     "The page may be on an address that others reach without a certificate: who listens on that "
+     "network can drive",
      0},
     {"bus", KEY_BUS, "HOST[:PORT]", OPTION_ARG_OPTIONAL,
      "Also on a message bus: the MQTT broker there, or the one that the rig names", 0},
@@ -109,7 +120,10 @@ static bool take_broker(cli_live_arguments *a, const char *arg) {
 bool cli_live_fill_in(cli_live_arguments *a, const wpin_rig *rig) {
     const wpin_rig_live *r = &rig->live;
     a->link = a->link > 0 ? a->link : r->link_timeout > 0 ? r->link_timeout : WPIN_LINK_USUAL;
-    a->port = a->port == 0 ? (int)r->port : a->port;
+    a->page.port = a->page.port == 0 ? (int)r->port : a->page.port;
+    if (a->page.address == NULL && r->address[0] != '\0') {
+        a->page.address = r->address;
+    }
     a->bus.rate = a->bus.rate > 0 ? a->bus.rate : r->rate > 0 ? r->rate : 5;
     if (a->bus.prefix == NULL) {
         a->bus.prefix = r->prefix[0] != '\0' ? r->prefix : "windpin";
@@ -122,6 +136,30 @@ bool cli_live_fill_in(cli_live_arguments *a, const wpin_rig *rig) {
         return false;
     }
     return true;
+}
+
+/* PORT or ADDRESS:PORT; false where it is neither. */
+static bool take_page(cli_live_arguments *a, const char *arg) {
+    snprintf(a->page_said, sizeof a->page_said, "%s", arg == NULL ? "" : arg);
+    char *colon = strrchr(a->page_said, ':'), *text = a->page_said, *rest;
+    a->on_page = true;
+    if (arg == NULL) {
+        return true;
+    }
+    if (colon != NULL) {
+        char *end = colon - 1;
+        *colon = '\0';
+        if (text[0] == '[' && end > text && *end == ']') { /* a number of version 6 */
+            *end = '\0';
+            text++;
+        }
+        a->page.address = text;
+    }
+    const char *digits = colon == NULL ? text : colon + 1;
+    long port = strtol(digits, &rest, 10);
+    a->page.port = (int)port;
+    return rest != digits && *rest == '\0' && port >= 1 && port <= 65535 &&
+           (colon == NULL || text[0] != '\0') && strlen(arg) < sizeof a->page_said;
 }
 
 static double number(struct argp_state *state, const char *name, const char *text, double least,
@@ -170,8 +208,16 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         a->priority = (int)number(state, "priority", arg, 1, 50, "a number, 1 to 50");
         break;
     case KEY_PAGE:
-        a->port = arg == NULL ? 0 : (int)number(state, "page", arg, 1, 65535, "a port, 1 to 65535");
+        if (!take_page(a, arg)) {
+            argp_error(state,
+                       "--page=%s: expected a port, 1 to 65535, or an address and a port, "
+                       "e.g. 192.168.1.5:8123 or [::1]:8123",
+                       arg);
+        }
         break;
+    case KEY_CERTIFICATE: a->page.certificate = arg; break;
+    case KEY_PAGE_KEY: a->page.key = arg; break;
+    case KEY_UNENCRYPTED: a->page.unencrypted = true; break;
     case KEY_POWERED: a->run.supplies_on = true; break;
     case KEY_CONFIRMED: a->confirmed = true; break;
     case KEY_TRACE: a->run.trace_path = arg; break;
@@ -202,6 +248,12 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         if (state->arg_num < 1) {
             argp_error(state, "expected a rig");
         }
+        if ((a->page.certificate == NULL) != (a->page.key == NULL)) {
+            argp_error(state, "--page-certificate and --page-key go together");
+        }
+        if (!a->on_page && (a->page.certificate != NULL || a->page.unencrypted)) {
+            argp_error(state, "how the page is encrypted is of use with --page only");
+        }
         break;
     default: return ARGP_ERR_UNKNOWN;
     }
@@ -210,7 +262,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 
 void cli_live_parse(int argc, char **argv, cli_live_arguments *a) {
     static const struct argp argp = {options, parse, "RIG [PLAN]", doc, NULL, NULL, NULL};
-    *a = (cli_live_arguments){.port = -1, .late = LATE_AFTER};
+    *a = (cli_live_arguments){.late = LATE_AFTER};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, a);
 }

@@ -10,10 +10,11 @@ typedef struct cli_live_arguments {
     const char *broker_said; /* NULL: the rig's */
     char broker[256];
     wpin_bus_options bus; /* host NULL: none */
+    wpin_page_options page;
+    char page_said[128]; /* what its address points to */
     double link, late;
-    int port;     /* -1: no page */
     int priority; /* 0: as any program */
-    bool lines, confirmed, on_bus;
+    bool lines, confirmed, on_bus, on_page;
 } cli_live_arguments;
 
 /* Takes them from the command line; ends the program where they are wrong. */

@@ -1,10 +1,11 @@
-/* How a rig is driven by hand: link time-out, port of the page, message bus. */
+/* How a rig is driven by hand: link time-out, place of the page, message bus. */
 #include "rig_parts.h"
 #include <stdio.h>
 #include <string.h>
 
-enum { LIVE_BROKER, LIVE_PREFIX };
+enum { LIVE_ADDRESS, LIVE_BROKER, LIVE_PREFIX };
 static const wpin_field live_fields[] = {
+    NODE("address", false),
     NODE("broker", false),
     NODE("prefix", false),
     QUANTITY("link-timeout", wpin_rig_live, link_timeout, false, WPIN_TIME, 0.05, 600),
@@ -32,6 +33,8 @@ void wpin_read_live(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node) {
     wpin_rig_live *live = &rig->live;
     wpin_read_map(reader, node, "live", live_fields, COUNT(live_fields), live, nodes);
     if (node->type == YAML_MAPPING_NODE) {
+        read_word(reader, nodes[LIVE_ADDRESS], "an address or a name of the computer it runs on",
+                  " /", live->address, sizeof live->address);
         read_word(reader, nodes[LIVE_BROKER], "a broker, HOST or HOST:PORT", " /", live->broker,
                   sizeof live->broker);
         read_word(reader, nodes[LIVE_PREFIX], "what topics begin with", " +#$", live->prefix,

@@ -21,7 +21,7 @@ struct wpin_page {
     wpin_states *states;
     wpin_box box;
     wpin_web *web;
-    char token[WPIN_TOKEN_LENGTH + 1], link[128];
+    char token[WPIN_TOKEN_LENGTH + 1], link[256];
     guest guests[WPIN_PAGE_CLIENTS];
     unsigned came; /* how many so far: their names */
 };
@@ -90,8 +90,8 @@ static bool make_token(char *to) {
     return true;
 }
 
-wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *states, int port,
-                          char *why, size_t size) {
+wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *states,
+                          const wpin_page_options *how, char *why, size_t size) {
     wpin_page *page = calloc(1, sizeof *page);
     if (page == NULL || !make_token(page->token) || !wpin_box_open(&page->box)) {
         snprintf(why, size, "out of memory, random numbers or files");
@@ -105,19 +105,22 @@ wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *s
         page->guests[i].page = page;
         page->guests[i].client = i;
     }
-    page->web = wpin_web_open(&page->box, page->token, port, why, size);
+    page->web = wpin_web_open(&page->box, how, page->token, why, size);
     if (page->web == NULL) {
         wpin_box_close(&page->box);
         free(page);
         return NULL;
     }
-    snprintf(page->link, sizeof page->link, "http://127.0.0.1:%d/#%s", wpin_web_port(page->web),
-             page->token);
+    wpin_web_link(page->web, page->link, sizeof page->link);
     return page;
 }
 
 const char *wpin_page_link(const wpin_page *page) {
     return page->link;
+}
+
+bool wpin_page_is_here(const wpin_page *page) {
+    return wpin_web_is_here(page->web);
 }
 
 int wpin_page_file(const wpin_page *page) {

@@ -11,9 +11,18 @@
 
 typedef struct wpin_page wpin_page;
 
-/* Listens on this computer alone, on a port (0: any that is free). NULL with the reason. */
-wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *states, int port,
-                          char *why, size_t size);
+typedef struct wpin_page_options {
+    const char *address; /* of this computer, or its name; NULL: no other one reaches it */
+    int port;            /* 0: any that is free */
+    const char *certificate, *key; /* PEM files; NULL: what is said is not encrypted... */
+    bool unencrypted;              /* ...even where other computers reach it */
+} wpin_page_options;
+
+/* Listens where it is told; the token is its own. NULL with the reason. */
+wpin_page *wpin_page_open(wpin_live *live, const wpin_pace *pace, wpin_states *states,
+                          const wpin_page_options *how, char *why, size_t size);
+/* Whether no other computer reaches it. */
+bool wpin_page_is_here(const wpin_page *page);
 /* What to open in a browser: it has the token in it, which is new each time. */
 const char *wpin_page_link(const wpin_page *page);
 /* Becomes readable when somebody asked something. */

@@ -2,12 +2,15 @@
 #define _GNU_SOURCE
 #include "web.h"
 #include "embedded.h"
+#include "where.h"
+#include <errno.h>
 #include <libwebsockets.h>
 #include <signal.h>
 #include <stdatomic.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 #define PROTOCOL     "windpin-1"
 #define TOKEN_WITHIN 5    /* s to say the token */
@@ -37,7 +40,8 @@ struct wpin_web {
     pthread_t thread;
     atomic_bool ends;
     int port;
-    char host[3][32]; /* what this place may be called */
+    wpin_where where;
+    bool encrypted;
 };
 
 static wpin_web *web_of(struct lws *wsi) {
@@ -64,33 +68,25 @@ static bool header(struct lws *wsi, enum lws_token_indexes which, char *to, int 
 
 /* Somebody may have pointed a name of his own at this computer. */
 static bool names_this_place(struct lws *wsi) {
-    char host[64];
-    bool known = false;
-    if (header(wsi, WSI_TOKEN_HOST, host, sizeof host)) {
-        for (int i = 0; i < 3; i++) {
-            known = known || strcasecmp(host, web_of(wsi)->host[i]) == 0;
-        }
-    }
-    return known;
+    const wpin_web *web = web_of(wsi);
+    char host[128];
+    return header(wsi, WSI_TOKEN_HOST, host, sizeof host) &&
+           wpin_where_is(&web->where, host, web->port, web->encrypted ? 443 : 80);
 }
 
 /* Another site's page in the same browser. A program that is no browser names none: it has the
  * token. */
 static bool comes_from_here(struct lws *wsi) {
-    char origin[96];
+    const wpin_web *web = web_of(wsi);
+    const char *scheme = web->encrypted ? "https://" : "http://";
+    char origin[160];
     if (lws_hdr_total_length(wsi, WSI_TOKEN_ORIGIN) == 0) {
         return true;
     }
-    if (!header(wsi, WSI_TOKEN_ORIGIN, origin, sizeof origin)) {
-        return false;
-    }
-    bool known = false;
-    for (int i = 0; i < 3; i++) {
-        char expected[64];
-        snprintf(expected, sizeof expected, "http://%s", web_of(wsi)->host[i]);
-        known = known || strcasecmp(origin, expected) == 0;
-    }
-    return known;
+    return header(wsi, WSI_TOKEN_ORIGIN, origin, sizeof origin) &&
+           strncasecmp(origin, scheme, strlen(scheme)) == 0 &&
+           wpin_where_is(&web->where, origin + strlen(scheme), web->port,
+                         web->encrypted ? 443 : 80);
 }
 
 static double seconds(void) {
@@ -323,7 +319,51 @@ static bool begin_thread(wpin_web *web) {
     return begun;
 }
 
-wpin_web *wpin_web_open(wpin_box *box, const char *token, int port, char *why, size_t size) {
+/* A file of a certificate that is not there is told by name; the rest is the library's to see. */
+static bool can_read(const char *what, const char *path, char *why, size_t size) {
+    bool can = path == NULL || access(path, R_OK) == 0;
+    if (!can) {
+        snprintf(why, size, "%s %s can't be read: %s", what, path, strerror(errno));
+    }
+    return can;
+}
+
+/* What other computers reach is encrypted, unless somebody said otherwise by name. */
+static bool may_be_reached(const wpin_web *web, const wpin_page_options *how, char *why,
+                           size_t size) {
+    bool may = web->where.here || web->encrypted || how->unencrypted;
+    if (!may) {
+        snprintf(why, size,
+                 "other computers reach %s, and could read along and drive: give "
+                 "--page-certificate and --page-key, or say --page-unencrypted",
+                 web->where.address);
+    }
+    return may;
+}
+
+static bool listen_there(wpin_web *web, const wpin_page_options *how) {
+    struct lws_context_creation_info info = {.port = how->port,
+                                             .iface = web->where.address,
+                                             .protocols = protocols,
+                                             .user = web,
+                                             .retry_and_idle_policy = &silent_ones,
+                                             .options = LWS_SERVER_OPTION_FAIL_UPON_UNABLE_TO_BIND};
+    if (web->encrypted) {
+        info.options |= LWS_SERVER_OPTION_DO_SSL_GLOBAL_INIT;
+        info.alpn = "http/1.1"; /* WebSocket, and Host, are as they are without TLS */
+        info.ssl_cert_filepath = how->certificate;
+        info.ssl_private_key_filepath = how->key;
+    }
+    info.gid = info.uid = -1;
+    web->context = lws_create_context(&info);
+    struct lws_vhost *host =
+        web->context == NULL ? NULL : lws_get_vhost_by_name(web->context, "default");
+    web->port = host == NULL ? -1 : lws_get_vhost_listen_port(host);
+    return web->port > 0;
+}
+
+wpin_web *wpin_web_open(wpin_box *box, const wpin_page_options *how, const char *token, char *why,
+                        size_t size) {
     wpin_web *web = calloc(1, sizeof *web);
     if (web == NULL) {
         snprintf(why, size, "out of memory");
@@ -331,33 +371,32 @@ wpin_web *wpin_web_open(wpin_box *box, const char *token, int port, char *why, s
     }
     web->box = box;
     web->token = token;
+    web->encrypted = how->certificate != NULL;
     lws_set_log_level(0, NULL); /* nothing of it is logged, the token least of all */
-    struct lws_context_creation_info info = {.port = port,
-                                             .iface = "127.0.0.1",
-                                             .protocols = protocols,
-                                             .user = web,
-                                             .retry_and_idle_policy = &silent_ones,
-                                             .options = LWS_SERVER_OPTION_FAIL_UPON_UNABLE_TO_BIND};
-    info.gid = info.uid = -1;
-    web->context = lws_create_context(&info);
-    struct lws_vhost *host =
-        web->context == NULL ? NULL : lws_get_vhost_by_name(web->context, "default");
-    web->port = host == NULL ? -1 : lws_get_vhost_listen_port(host);
-    snprintf(web->host[0], sizeof web->host[0], "127.0.0.1:%d", web->port);
-    snprintf(web->host[1], sizeof web->host[1], "localhost:%d", web->port);
-    snprintf(web->host[2], sizeof web->host[2], "[::1]:%d", web->port);
-    if (web->port <= 0 || !begin_thread(web)) {
-        snprintf(why, size, "port %d of 127.0.0.1 can't be had: another program may listen there",
-                 port);
+    if (wpin_where_find(&web->where, how->address, why, size) &&
+        may_be_reached(web, how, why, size) &&
+        can_read("the certificate", how->certificate, why, size) &&
+        can_read("its key", how->key, why, size)) {
+        if (listen_there(web, how) && begin_thread(web)) {
+            return web;
+        }
+        snprintf(why, size, "port %d of %s can't be had: another program may listen there%s",
+                 how->port, web->where.address,
+                 web->encrypted ? ", or certificate and key are not PEM files that belong together"
+                                : "");
         lws_context_destroy(web->context);
-        free(web);
-        return NULL;
     }
-    return web;
+    free(web);
+    return NULL;
 }
 
-int wpin_web_port(const wpin_web *web) {
-    return web->port;
+bool wpin_web_is_here(const wpin_web *web) {
+    return web->where.here;
+}
+
+void wpin_web_link(const wpin_web *web, char *to, size_t size) {
+    snprintf(to, size, "%s://%s:%d/#%s", web->encrypted ? "https" : "http", web->where.shown,
+             web->port, web->token);
 }
 
 void wpin_web_wake(wpin_web *web) {

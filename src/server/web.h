@@ -7,10 +7,13 @@
 
 typedef struct wpin_web wpin_web;
 
-/* Listens on 127.0.0.1. Only who names that host, comes from a page of it and says the token first
- * is let in. */
-wpin_web *wpin_web_open(wpin_box *box, const char *token, int port, char *why, size_t size);
-int wpin_web_port(const wpin_web *web);
+/* Listens there. Only who names that place, comes from a page of it and says the token first is let
+ * in. NULL with the reason. */
+wpin_web *wpin_web_open(wpin_box *box, const wpin_page_options *how, const char *token, char *why,
+                        size_t size);
+/* What to open in a browser, with the token; whether no other computer reaches it. */
+void wpin_web_link(const wpin_web *web, char *to, size_t size);
+bool wpin_web_is_here(const wpin_web *web);
 /* There are lines to be sent. Any thread. */
 void wpin_web_wake(wpin_web *web);
 void wpin_web_close(wpin_web *web);

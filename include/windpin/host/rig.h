@@ -490,6 +490,7 @@ typedef struct wpin_rig_place {
 typedef struct wpin_rig_live {
     double link_timeout; /**< Silence that ends every motion, s. */
     double port;         /**< Of the page. */
+    char address[64];    /**< It listens on; "": no other computer reaches it. */
     double rate;         /**< States a second on a message bus. */
     char broker[128];    /**< HOST or HOST:PORT. */
     char prefix[64];     /**< Of topics. */

@@ -64,17 +64,23 @@ static bool take_priority(const cli_live_arguments *a) {
     return taken;
 }
 
-/* Both ends of the lines: a device is raw, 8 bits, its speed as it is set. */
-static int open_device(const char *path) {
-    int file = open(path, O_RDWR | O_NOCTTY | O_CLOEXEC);
+/* Both ends of the lines: a device is raw, 8 bits, its speed as it is set. False with a complaint.
+ */
+static bool open_device(const cli_live_arguments *a, cli_hands *hands) {
     struct termios how;
-    if (file < 0) {
-        cli_complain("%s: can't be opened: %s", path, strerror(errno));
-    } else if (tcgetattr(file, &how) == 0) {
-        cfmakeraw(&how);
-        tcsetattr(file, TCSANOW, &how);
+    hands->device = a->device == NULL ? -1 : open(a->device, O_RDWR | O_NOCTTY | O_CLOEXEC);
+    if (a->device == NULL) {
+        return true;
     }
-    return file;
+    if (hands->device < 0) {
+        cli_complain("%s: can't be opened: %s", a->device, strerror(errno));
+        return false;
+    }
+    if (tcgetattr(hands->device, &how) == 0) {
+        cfmakeraw(&how);
+        tcsetattr(hands->device, TCSANOW, &how);
+    }
+    return true;
 }
 
 /* Whether there is a terminal to draw on, and nobody asked for lines. */
@@ -83,35 +89,51 @@ static bool has_screen(const cli_live_arguments *a) {
 }
 
 static bool drive(const cli_live_arguments *a, cli_hands *hands) {
-    int device = a->device == NULL ? -1 : open_device(a->device);
-    if (a->device != NULL && device < 0) {
-        return false;
-    }
+    int device = hands->device;
     bool alone = (hands->page != NULL || hands->bus != NULL) && !a->lines && device < 0;
-    bool kept = has_screen(a) ? cli_live_screen(hands)
-                : alone       ? cli_live_alone(hands)
-                : device >= 0 ? cli_live_lines(hands, device, device)
-                              : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
-    if (device >= 0) {
-        close(device);
-    }
-    return kept;
+    wpin_pace_begin(&hands->pace, a->late);
+    return has_screen(a) ? cli_live_screen(hands)
+           : alone       ? cli_live_alone(hands)
+           : device >= 0 ? cli_live_lines(hands, device, device)
+                         : cli_live_lines(hands, STDIN_FILENO, STDOUT_FILENO);
 }
 
 /* Opens the page and says where; false with a complaint. */
 static bool open_page(const cli_live_arguments *a, cli_hands *hands) {
-    char why[200];
-    if (a->port < 0) {
+    char why[300];
+    if (!a->on_page) {
         return true;
     }
     hands->page =
-        wpin_page_open(hands->live, &hands->pace, &hands->states, a->port, why, sizeof why);
+        wpin_page_open(hands->live, &hands->pace, &hands->states, &a->page, why, sizeof why);
     if (hands->page == NULL) {
         cli_complain("--page: %s", why);
         return false;
     }
-    fprintf(stderr, "The page, for browsers on this computer: %s\n", wpin_page_link(hands->page));
+    bool here = wpin_page_is_here(hands->page), open = !here && a->page.certificate == NULL;
+    fprintf(stderr, "The page, for browsers%s: %s\n", here ? " on this computer" : "",
+            wpin_page_link(hands->page));
+    if (open) {
+        fprintf(stderr, "Warning: not encrypted. Whoever can listen on that network reads the "
+                        "token, and can drive.\n");
+    }
     return true;
+}
+
+/* Everything that people and programs come by; false with a complaint. The threads of bus and page
+ * go without the priority. */
+static bool open_faces(const cli_live_arguments *a, cli_hands *hands) {
+    signal(SIGPIPE, SIG_IGN);
+    return open_device(a, hands) && open_bus(a, hands) && open_page(a, hands) && take_priority(a);
+}
+
+static void close_faces(cli_hands *hands) {
+    wpin_page_close(hands->page);
+    wpin_bus_close(hands->bus);
+    wpin_states_free(&hands->states);
+    if (hands->device >= 0) {
+        close(hands->device);
+    }
 }
 
 /* What moves comes to rest; then the report. */
@@ -126,7 +148,7 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
                 cli_trace *trace, const wpin_injection *faults, const wpin_plan *plan) {
     char why[400] = "";
     wpin_status refused;
-    cli_hands hands = {.rig = rig, .interrupted = cli_catch_signals()};
+    cli_hands hands = {.rig = rig, .device = -1, .interrupted = cli_catch_signals()};
     wpin_session_options how = {.supplies_on = a->run.supplies_on,
                                 .disarmed = true,
                                 .faults = faults,
@@ -142,23 +164,18 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
         return EXIT_WRONG_INPUT;
     }
     hands.live = wpin_live_open(rig, hands.session, a->link);
-    bool kept = hands.live != NULL;
-    if (kept) {
-        signal(SIGPIPE, SIG_IGN);
+    bool opened = hands.live != NULL && open_faces(a, &hands), kept = opened;
+    if (opened) {
         wpin_live_offer(hands.live, plan);
         if (a->confirmed) {
             wpin_live_confirm(hands.live, "the option --confirmed");
         }
-        kept = open_bus(a, &hands) && open_page(a, &hands) &&
-               take_priority(a); /* their threads go without */
-        wpin_pace_begin(&hands.pace, a->late);
-        kept = kept && drive(a, &hands);
-        wpin_page_close(hands.page);
-        wpin_bus_close(hands.bus);
-        wpin_states_free(&hands.states);
+        kept = drive(a, &hands);
     }
+    close_faces(&hands);
     wpin_report *report = finish(&hands, why, sizeof why);
-    if (report != NULL && a->save != NULL && !wpin_live_write_plan(hands.live, report, a->save)) {
+    if (report != NULL && opened && a->save != NULL &&
+        !wpin_live_write_plan(hands.live, report, a->save)) {
         cli_complain("%s: can't be written: %s", a->save, strerror(errno));
         kept = false;
     }
@@ -167,7 +184,7 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
     bool bad = report == NULL || report->bad || !kept;
     if (report == NULL) {
         cli_complain("%s", why);
-    } else if (has_screen(a)) {
+    } else if (opened && has_screen(a)) {
         cli_run shown = a->run;
         shown.files[1] = "by hand";
         shown.all_rounds = true;
@@ -175,7 +192,7 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
     }
     wpin_report_free(report);
     wpin_live_free(hands.live);
-    return bad ? EXIT_MET_FAULT : EXIT_FINE;
+    return !opened ? EXIT_WRONG_INPUT : bad ? EXIT_MET_FAULT : EXIT_FINE;
 }
 
 static int open_all(const cli_live_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {

@@ -5,7 +5,7 @@
   const make = (tag, set, ...inside) => { const e = Object.assign(document.createElement(tag), set); e.append(...inside); return e; };
   let socket = null, hello = null, state = null, mine = false, wanted = [], heardAt = 0, asked = new Map(), count = 0;
   let chosen = null, paused = false, beat = 0, lost = false, name = "", shownLine = 0;
-  const token = location.hash.slice(1), loads = new Map(), series = [[], [], [], []];
+  const token = location.hash.slice(1), loads = new Map(), series = [[], [], [], [], []];
   let plot = null, scale = null;
 
   const banner = (words) => { $("banner").hidden = !words; $("banner").textContent = words || ""; };
@@ -195,17 +195,20 @@
     const s = state.loads[chosen], of = loads.get(chosen)?.of;
     if (!s || !of) { return; }
     const asks = s.setpoint.unit === of.unit || (of.unit === "" && s.setpoint.unit === "%") ? s.setpoint.value / (of.unit === "" ? 100 : 1) : 0;
-    [state.at, asks, actual(of, s), s.measured_amps ?? Math.abs(s.true?.amps ?? 0)].forEach((v, i) => series[i].push(v));
+    const volts = s.true ? s.true.volts : s.supply, current = s.measured_amps ?? Math.abs(s.true?.amps ?? 0);
+    [state.at, asks, actual(of, s), current, volts].forEach((v, i) => series[i].push(v));
     if (series[0].length > 1200) { series.forEach((one) => one.shift()); }
     if (!plot || scale !== chosen) {
       plot?.destroy();
       scale = chosen;
       const ink = getComputedStyle(document.body), colour = (n) => ink.getPropertyValue(n).trim();
       const axis = { stroke: colour("--faint"), grid: { stroke: colour("--line") }, ticks: { stroke: colour("--line") } };
-      plot = new uPlot({ width: $("plot").clientWidth, height: 230, scales: { x: { time: false }, y: { range: withNought }, A: { range: withNought } },
-        axes: [{ ...axis, label: "s", labelSize: 16 }, { ...axis, label: of.unit || "on", labelSize: 18 }, { ...axis, scale: "A", side: 1, label: "A", labelSize: 18, grid: { show: false } }],
+      plot = new uPlot({ width: $("plot").clientWidth, height: 230, scales: { x: { time: false }, y: { range: withNought }, A: { range: withNought }, V: { range: withNought } },
+        axes: [{ ...axis, label: "s", labelSize: 16 }, { ...axis, label: of.unit || "on", labelSize: 18 }, { ...axis, scale: "A", side: 1, label: "A", labelSize: 18, grid: { show: false } },
+          { ...axis, scale: "V", side: 1, label: "V", labelSize: 18, grid: { show: false }, show: $("plot").clientWidth > 500 }],
         series: [{ label: "s" }, { label: "asked", stroke: colour("--asked"), dash: [6, 4] }, { label: "actual", stroke: colour("--good"), width: 2 },
-          { label: "current", scale: "A", stroke: colour("--comb") }] }, series, $("plot"));
+          { label: "current, A", scale: "A", stroke: colour("--comb") },
+          { label: s.true ? "at the load, V" : "supply, V", scale: "V", stroke: colour("--volts"), dash: [2, 3] }] }, series, $("plot"));
     } else if (!paused) { plot.setData(series); }
   };
   addEventListener("resize", () => plot?.setSize({ width: $("plot").clientWidth, height: 230 }));
@@ -245,7 +248,7 @@
   /* ---- the link ---- */
   const connect = () => {
     if (!/^[0-9a-f]{32}$/.test(token)) { banner("The link is not whole: open the one that windpin live printed."); return; }
-    socket = new WebSocket(`ws://${location.host}/`, "windpin-1");
+    socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/`, "windpin-1");
     count = 0;
     asked = new Map();
     socket.onopen = () => { lost = false; banner(""); socket.send(token); };
