@@ -51,6 +51,8 @@ wpin_live_asked *wpin_live_keep(wpin_live *live, wpin_plan *action);
 /* Tells everyone. */
 void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
+/* Tells what came of the requirements of the plan that is over. */
+void wpin_live_tell_requirements(wpin_live *live);
 /* Collects what the session has to tell since it was last asked. */
 void wpin_live_collect(wpin_live *live);
 /* Gives the command to a source, or to nobody (-1). */

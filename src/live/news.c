@@ -68,6 +68,21 @@ static void collect_troubles(wpin_live *live) {
     }
 }
 
+void wpin_live_tell_requirements(wpin_live *live) {
+    size_t count;
+    const wpin_requirement_result *all = wpin_session_required(live->session, &count);
+    for (size_t i = 0; i < count; i++) {
+        char words[160];
+        wpin_requirement_words(&all[i], words, sizeof words);
+        wpin_live_tell(live,
+                       all[i].outcome == WPIN_OUTCOME_MET      ? WPIN_VERDICT_OK
+                       : all[i].outcome == WPIN_OUTCOME_MISSED ? WPIN_VERDICT_BAD
+                                                               : WPIN_VERDICT_NOTE,
+                       "required: %s: %s%s%s", all[i].requirement->text,
+                       wpin_outcome_word(all[i].outcome), words[0] == '\0' ? "" : ": ", words);
+    }
+}
+
 /* The plan has begun or ended since. */
 static void collect_plan(wpin_live *live) {
     wpin_progress p = wpin_session_progress(live->session);
@@ -76,6 +91,9 @@ static void collect_plan(wpin_live *live) {
                        wpin_status_text(p.result));
     } else if (live->told.runs && !p.running) {
         wpin_live_tell(live, WPIN_VERDICT_OK, "the plan is over, after %.1f s", p.at);
+    }
+    if (live->told.runs && !p.running) {
+        wpin_live_tell_requirements(live);
     }
     live->told.runs = p.running;
 }

@@ -153,6 +153,7 @@ static bool plan(wpin_live *live, int source, const char *rest, wpin_live_answer
             live->told.runs = false;
             wpin_live_tell(live, WPIN_VERDICT_NOTE, "the plan was ended by %s after %.1f s",
                            live->sources[source].name, p.at);
+            wpin_live_tell_requirements(live);
         }
         return wpin_live_answers(answer, runs, 0, runs ? "the plan is ended" : "it does not run");
     }

@@ -66,7 +66,7 @@ void wpin_session_collect(wpin_session *run) {
     }
     report->seconds = run->ended ? report->seconds : wpin_session_time(run);
     report->result = run->sequence.result;
-    report->bad = count != 0 || run->driven_at_boot || report->fault_count != 0 ||
+    report->bad = report->bad || count != 0 || run->driven_at_boot || report->fault_count != 0 ||
                   report->result != WPIN_OK || report->still_turning >= 0;
     for (size_t i = 0; i < report->step_count; i++) {
         report->bad = report->bad || report->steps[i].verdict == WPIN_VERDICT_BAD;

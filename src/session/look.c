@@ -67,6 +67,11 @@ const wpin_step_result *wpin_session_steps(const wpin_session *run, size_t *coun
     return run->report->steps;
 }
 
+const wpin_requirement_result *wpin_session_required(const wpin_session *run, size_t *count) {
+    *count = wpin_session_whole_runs(run) ? 0 : run->report->requirement_count;
+    return run->report->requirements;
+}
+
 const wpin_part_event *wpin_session_notes(const wpin_session *run, size_t *count) {
     *count = run->note_count;
     return run->notes;

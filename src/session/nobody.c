@@ -6,6 +6,15 @@ static bool opens(wpin_session *run) {
     return true;
 }
 
+static bool plan_begins(wpin_session *run, const wpin_plan *plan) {
+    (void)run, (void)plan;
+    return true;
+}
+
+static void plan_ends(wpin_session *run, wpin_status result, bool done) {
+    (void)run, (void)result, (void)done;
+}
+
 static void begins(const wpin_session *run, uint16_t step) {
     (void)run, (void)step;
 }
@@ -32,6 +41,8 @@ static void closes(wpin_session *run) {
 }
 
 const wpin_onlooker wpin_session_nobody = {.open = opens,
+                                           .plan_begins = plan_begins,
+                                           .plan_ends = plan_ends,
                                            .begins = begins,
                                            .leaves = leaves,
                                            .looks = looks,

@@ -66,6 +66,10 @@ typedef struct wpin_window {
 /* Who looks on; all are told of the session, and may keep something of their own in `judging`. */
 struct wpin_onlooker {
     bool (*open)(wpin_session *run); /* false: out of memory */
+    /* by hand: a whole plan is about to begin (false: out of memory), and is over: why, and whether
+     * it came to its end */
+    bool (*plan_begins)(wpin_session *run, const wpin_plan *plan);
+    void (*plan_ends)(wpin_session *run, wpin_status result, bool done);
     /* a step of the plan begins; its load is asked for something else than before, or for nothing
      * any more */
     void (*begins)(const wpin_session *run, uint16_t step);

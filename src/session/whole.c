@@ -11,6 +11,7 @@ static void observe(void *context, uint8_t track, uint16_t step, bool begins) {
     wpin_session *run = context;
     size_t at = run->rig->load_count + track;
     if (begins) {
+        run->onlooker->begins(run, step);
         const wpin_plan_source *source = &run->whole.plan->sources[step];
         run->whole.line = source->text[0] != '\0' ? source->line : run->whole.line;
         wpin_session_begin_step(run, run->whole.plan, at, step);
@@ -108,6 +109,9 @@ wpin_status wpin_session_run(wpin_session *run, const wpin_plan *plan, char *why
                                       .config = config_of(run, plan, tracks),
                                       .begun = wpin_session_time(run)};
     status = wpin_sequence_start(&run->whole.sequence, &run->whole.config);
+    if (status == WPIN_OK && !run->onlooker->plan_begins(run, plan)) {
+        status = WPIN_REFUSED_FULL;
+    }
     if (status != WPIN_OK) {
         run->whole = before;
         free(tracks);
@@ -119,7 +123,7 @@ wpin_status wpin_session_run(wpin_session *run, const wpin_plan *plan, char *why
 }
 
 /* The steps that go on end with it. */
-static void cut(wpin_session *run) {
+static void cut(wpin_session *run, bool done) {
     wpin_status result = run->whole.sequence.result;
     for (size_t i = run->rig->load_count; i < wpin_session_tracks(run); i++) {
         if (result != WPIN_OK) {
@@ -128,13 +132,14 @@ static void cut(wpin_session *run) {
             wpin_session_end_step(run, i, false);
         }
     }
+    run->onlooker->plan_ends(run, result, done);
 }
 
 void wpin_session_serve_whole(wpin_session *run) {
     if (wpin_session_whole_runs(run)) {
         wpin_sequence_serve(&run->whole.sequence);
         if (!wpin_session_whole_runs(run)) {
-            cut(run);
+            cut(run, run->whole.sequence.result == WPIN_OK);
         }
     }
 }
@@ -142,7 +147,7 @@ void wpin_session_serve_whole(wpin_session *run) {
 void wpin_session_drop_whole(wpin_session *run) {
     if (wpin_session_whole_runs(run)) {
         wpin_sequence_stop(&run->whole.sequence);
-        cut(run);
+        cut(run, false);
     }
 }
 

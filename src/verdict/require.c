@@ -14,25 +14,39 @@ struct wpin_watch {
     double sum, seconds;
 };
 
-bool wpin_requirements_open(wpin_session *run) {
-    size_t count = run->plan->requirement_count;
+/* In place of those of a plan before: by hand one may be run after the other. */
+bool wpin_requirements_open(wpin_session *run, const wpin_plan *plan) {
+    wpin_judging *judging = wpin_judging_of(run);
     wpin_report *report = run->report;
-    wpin_judging_of(run)->watches = calloc(count + 1, sizeof(struct wpin_watch));
+    size_t count = plan->requirement_count;
+    free(judging->watches);
+    free(report->requirements);
+    judging->watches = calloc(count + 1, sizeof(struct wpin_watch));
     report->requirements = calloc(count + 1, sizeof *report->requirements);
-    if (wpin_judging_of(run)->watches == NULL || report->requirements == NULL) {
+    report->requirement_count = 0;
+    if (judging->watches == NULL || report->requirements == NULL) {
         return false;
     }
     report->requirement_count = count;
+    judging->plan = plan;
+    judging->begun = run->by_hand ? wpin_session_time(run) : 0;
+    (void)wpin_session_burns(run, &judging->burnt);
     for (size_t i = 0; i < count; i++) {
-        const wpin_requirement *q = &run->plan->requirements[i];
+        const wpin_requirement *q = &plan->requirements[i];
         bool load = q->what <= WPIN_REQUIRED_REST;
         bool counted = load && run->rig->loads[q->number].encoder.there &&
                        (q->what == WPIN_REQUIRED_SPEED || q->what == WPIN_REQUIRED_PLACE);
         report->requirements[i] =
             (wpin_requirement_result){.requirement = q, .measured = counted, .worst = NAN};
-        wpin_judging_of(run)->watches[i].open = q->step < 0;
+        judging->watches[i].open = q->step < 0;
+        judging->watches[i].began = judging->begun;
     }
     return true;
+}
+
+/* s since the plan began. */
+static double plan_time(const wpin_session *run) {
+    return wpin_session_time(run) - wpin_judging_of(run)->begun;
 }
 
 /* A worse value than all before it is kept, and whether it is too bad. */
@@ -45,7 +59,7 @@ static void weigh(const wpin_session *run, size_t i, double value) {
     w->missed = w->missed || (above ? value < q->limit : value > q->limit);
     if (isnan(r->worst) || (above ? value < r->worst : value > r->worst)) {
         r->worst = value;
-        r->at = wpin_session_time(run);
+        r->at = plan_time(run);
     }
 }
 
@@ -53,7 +67,7 @@ static double asked_speed(const wpin_session *run, const wpin_requirement *q) {
     if (!isnan(q->target)) {
         return q->target;
     }
-    const wpin_step *s = &run->plan->steps[q->step];
+    const wpin_step *s = &wpin_judging_of(run)->plan->steps[q->step];
     return (double)s->value / WPIN_DUTY_FULL * run->rig->loads[q->number].speed.maximum;
 }
 
@@ -99,7 +113,7 @@ static void look_at_rest(const wpin_session *run, size_t i, const wpin_part_read
         w->rested = w->tested = true;
         wpin_requirement_result *r = &run->report->requirements[i];
         r->worst = fmax(took, isnan(r->worst) ? 0 : r->worst);
-        r->at = wpin_session_time(run);
+        r->at = plan_time(run);
         w->missed = w->missed || took > q->by;
     } else if (!rests && took > q->by) {
         w->tested = w->missed = true;
@@ -157,7 +171,8 @@ static void look_at_volts(const wpin_session *run, size_t i) {
 }
 
 void wpin_requirements_look(const wpin_session *run) {
-    for (size_t i = 0; i < run->report->requirement_count; i++) {
+    size_t count = wpin_judging_of(run)->plan == NULL ? 0 : run->report->requirement_count;
+    for (size_t i = 0; i < count; i++) {
         wpin_required what = run->report->requirements[i].requirement->what;
         if (!wpin_judging_of(run)->watches[i].open) {
             continue;
@@ -182,7 +197,7 @@ static void close_watch(const wpin_session *run, size_t i) {
 }
 
 void wpin_requirements_begin(const wpin_session *run, uint16_t step) {
-    const wpin_step *s = &run->plan->steps[step];
+    const wpin_step *s = &wpin_judging_of(run)->plan->steps[step];
     bool asks = wpin_op_moves_motor((wpin_op)s->op) && s->op != WPIN_OP_HOLD;
     for (size_t i = 0; asks && i < run->report->requirement_count; i++) {
         const wpin_requirement *q = run->report->requirements[i].requirement;
@@ -198,24 +213,43 @@ void wpin_requirements_begin(const wpin_session *run, uint16_t step) {
     }
 }
 
-void wpin_requirements_settle(wpin_session *run) {
+/* Whether nothing faulted or burnt while the plan ran. */
+static bool is_spotless(const wpin_session *run, wpin_status result) {
+    bool spotless = result == WPIN_OK;
+    if (!run->by_hand) { /* all is collected by now */
+        return spotless && run->report->fault_count + run->report->burn_count == 0;
+    }
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        spotless = spotless && wpin_motor_fault(&run->motors[i]) == WPIN_OK;
+    }
+    size_t burnt;
+    (void)wpin_session_burns(run, &burnt);
+    return spotless && burnt == wpin_judging_of(run)->burnt;
+}
+
+/* What was ended by hand need not have come so far. */
+void wpin_requirements_settle(wpin_session *run, wpin_status result, bool done) {
     wpin_report *report = run->report;
-    for (size_t i = 0; i < report->requirement_count; i++) {
+    wpin_judging *judging = wpin_judging_of(run);
+    bool by_hand = run->by_hand && result == WPIN_OK && !done;
+    for (size_t i = 0; judging->plan != NULL && i < report->requirement_count; i++) {
         wpin_requirement_result *r = &report->requirements[i];
-        struct wpin_watch *w = &wpin_judging_of(run)->watches[i];
+        struct wpin_watch *w = &judging->watches[i];
         close_watch(run, i);
         if (r->requirement->what == WPIN_REQUIRED_NO_FAULT) {
             w->tested = true;
-            w->missed =
-                report->fault_count != 0 || report->burn_count != 0 || report->result != WPIN_OK;
+            w->missed = !is_spotless(run, result);
         } else if (r->requirement->what == WPIN_REQUIRED_END) {
-            w->tested = report->result == WPIN_OK && !report->interrupted;
-            w->missed = report->seconds > r->requirement->by;
-            r->worst = r->at = report->seconds;
+            r->worst = r->at = run->by_hand ? plan_time(run) : report->seconds;
+            w->tested = result == WPIN_OK && done;
+            w->missed = r->worst > r->requirement->by;
         }
         r->outcome = !w->tested  ? WPIN_OUTCOME_UNTESTED
                      : w->missed ? WPIN_OUTCOME_MISSED
                                  : WPIN_OUTCOME_MET;
-        report->bad = report->bad || r->outcome != WPIN_OUTCOME_MET;
+        bool bad =
+            r->outcome == WPIN_OUTCOME_MISSED || (r->outcome == WPIN_OUTCOME_UNTESTED && !by_hand);
+        report->bad = report->bad || bad;
     }
+    judging->plan = NULL;
 }

@@ -21,7 +21,10 @@ struct wpin_watch;
 /* What judging keeps for a session. */
 typedef struct wpin_judging {
     wpin_dues *dues;            /* of each load */
-    struct wpin_watch *watches; /* one a requirement of the plan */
+    const wpin_plan *plan;      /* that is run; NULL: none, or it is over */
+    double begun;               /* s: when it began */
+    size_t burnt;               /* parts before it began */
+    struct wpin_watch *watches; /* one a requirement of it */
 } wpin_judging;
 
 static inline wpin_judging *wpin_judging_of(const wpin_session *run) {
@@ -38,8 +41,6 @@ static inline bool wpin_step_drives(const wpin_step_result *step) {
 /* Sets a step's verdict and its words. */
 void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
-/* Fine, but for the time it took before it could turn that way. */
-void wpin_judge_turn(wpin_step_result *step);
 /* Fine, but for the time it took before it could turn that way. */
 void wpin_judge_turn(wpin_step_result *step);
 /* What burnt of a load, its driver or its pins; NULL: nothing. */
@@ -60,10 +61,10 @@ double wpin_session_loose_duty(const wpin_session *run, size_t load);
 bool wpin_judge_course(const wpin_session *run, wpin_step_result *step);
 /* The same of what a plan requires; and told of each period of a load's PWM, and of a load that is
  * asked for something else. */
-bool wpin_requirements_open(wpin_session *run);
+bool wpin_requirements_open(wpin_session *run, const wpin_plan *plan);
 void wpin_requirements_begin(const wpin_session *run, uint16_t step);
 void wpin_requirements_look(const wpin_session *run);
-void wpin_requirements_settle(wpin_session *run);
+void wpin_requirements_settle(wpin_session *run, wpin_status result, bool done);
 void wpin_course_period(const wpin_session *run, size_t load, wpin_step_result *r,
                         const wpin_window *w);
 void wpin_course_leaves(const wpin_session *run, size_t load);

@@ -9,15 +9,13 @@ static bool opens(wpin_session *run) {
         return false;
     }
     judging->dues = calloc(run->rig->load_count, sizeof *judging->dues);
-    return judging->dues != NULL && wpin_requirements_open(run);
+    return judging->dues != NULL && (run->by_hand || wpin_requirements_open(run, run->plan));
 }
 
 static void closes(wpin_session *run) {
     wpin_judging *judging = run->judging;
     if (judging != NULL) {
-        if (judging->watches != NULL && run->report->requirements != NULL) {
-            wpin_requirements_settle(run);
-        }
+        wpin_requirements_settle(run, run->report->result, !run->report->interrupted);
         free(judging->dues);
         free(judging->watches);
         free(judging);
@@ -26,6 +24,8 @@ static void closes(wpin_session *run) {
 }
 
 const wpin_onlooker wpin_verdicts = {.open = opens,
+                                     .plan_begins = wpin_requirements_open,
+                                     .plan_ends = wpin_requirements_settle,
                                      .begins = wpin_requirements_begin,
                                      .leaves = wpin_course_leaves,
                                      .looks = wpin_requirements_look,

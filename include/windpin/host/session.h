@@ -117,7 +117,7 @@ typedef struct wpin_fault_result {
 typedef struct wpin_report {
     wpin_step_result *steps;
     size_t step_count;
-    wpin_requirement_result *requirements; /**< One for each of the plan's. */
+    wpin_requirement_result *requirements; /**< One for each of the plan's; by hand of the last. */
     size_t requirement_count;
     wpin_fault_result *faults;
     size_t fault_count;
@@ -243,11 +243,11 @@ WPIN_API wpin_motor *wpin_session_motor(wpin_session *session, size_t load);
  * ends what the load was doing, on its ramp. */
 WPIN_API wpin_status wpin_session_act(wpin_session *session, const wpin_plan *action, char *why,
                                       size_t why_size);
-/** A whole plan, from its first step, with every load at rest and armed; its steps come into the
- * report, its requirements are not looked at. It may go on as actions may, and must outlive the
- * report. Refused with the reason in words: _CONFLICT (the session has a plan, or one runs), _STATE
- * (it is stopped), _NOT_ARMED, _FAULTED, _NOT_ZERO (a load moves), _FULL (out of memory), and what
- * the core refuses of a plan; then nothing changes. */
+/** A whole plan, from its first step, with every load at rest and armed. Its steps come into the
+ * report, and what came of its requirements, in place of those of a plan before. It may go on as
+ * actions may, and must outlive the report. Refused with the reason in words: _CONFLICT (the
+ * session has a plan, or one runs), _STATE (it is stopped), _NOT_ARMED, _FAULTED, _NOT_ZERO (a load
+ * moves), _FULL (out of memory), and what the core refuses of a plan; then nothing changes. */
 WPIN_API wpin_status wpin_session_run(wpin_session *session, const wpin_plan *plan, char *why,
                                       size_t why_size);
 /** Ends it early: every load ramps to rest. */
@@ -297,6 +297,11 @@ WPIN_API wpin_glance wpin_session_look(const wpin_session *session, size_t load)
 /** What has come of it so far: steps, what the session noted, what burnt and what else happened on
  * the bench (their times are the bench's). Good until the next call of the session. */
 WPIN_API const wpin_step_result *wpin_session_steps(const wpin_session *session, size_t *count);
+/** What came of the requirements of the plan that was run last, once it is over; none while it
+ * runs.
+ */
+WPIN_API const wpin_requirement_result *wpin_session_required(const wpin_session *session,
+                                                              size_t *count);
 WPIN_API const wpin_part_event *wpin_session_notes(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_burn *wpin_session_burns(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_event *wpin_session_events(const wpin_session *session, size_t *count);
