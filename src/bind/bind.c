@@ -20,6 +20,11 @@ static wpin_start_config bind_start(const wpin_rig_limits *limits) {
                                .smooth = limits->smooth};
 }
 
+void wpin_bind_start(wpin_bound_load *bound, const wpin_rig_load *load, bool gently) {
+    wpin_start_config gentle = {.smooth = load->limits.smooth};
+    bound->motor.start = gently ? gentle : bind_start(&load->limits);
+}
+
 static wpin_limit bind_limit(const wpin_rig *rig, int input) {
     if (input < 0) {
         return (wpin_limit){0};

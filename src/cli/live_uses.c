@@ -234,6 +234,22 @@ static void plan(live_panel *p) {
     p->said_well = true;
 }
 
+static void first(live_panel *p) {
+    const wpin_rig_load *load = chosen_load(p);
+    if (load == NULL) {
+        live_panel_show(p, false, "choose a load first: up and down do that");
+        return;
+    }
+    p->staged[chosen(p).number] = NAN;
+    snprintf(p->line, sizeof p->line, "first %s", load->name);
+    p->asking = true;
+    snprintf(p->said, sizeof p->said,
+             "First motion of '%s', gently, each way it can: is its shaft free, are hands off? y "
+             "does it, any other key does not",
+             load->name);
+    p->said_well = true;
+}
+
 static void change_view(live_panel *p) {
     p->plot = !p->plot;
 }
@@ -270,6 +286,7 @@ static const live_key_use uses[] = {
     {'d', "d", "disarm every load", disarm},
     {'C', "C", "clear faults", clear},
     {'R', "R", "re-arm after a stop", rearm},
+    {'f', "f", "first motion of this load", first},
     {'p', "p", "run the plan, or end it", plan},
     {'\r', "Enter", "type a request", type},
     {'\t', "Tab", "messages or plot", change_view},

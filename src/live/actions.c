@@ -158,7 +158,7 @@ static double size_of(const wpin_live *live, const wpin_step *s) {
     return fabs((double)(s->value - now) / WPIN_DUTY_FULL);
 }
 
-bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer) {
+bool wpin_live_foresee_action(const wpin_live *live, const char *line, wpin_live_answer *answer) {
     wpin_plan **actions = calloc(live->rig->load_count + 1, sizeof(wpin_plan *));
     *answer = (wpin_live_answer){0};
     size_t count = actions == NULL ? 0 : wpin_live_read(live, line, actions, answer);

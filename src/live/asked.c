@@ -17,6 +17,16 @@ static wpin_live_asked *find(const wpin_live *live, unsigned number) {
     return there ? &live->asked[low] : NULL;
 }
 
+bool wpin_live_is_of(const wpin_live_asked *asked, const wpin_step_result *step) {
+    const wpin_plan *plan = asked->plan;
+    return plan != NULL && step->asks >= plan->steps && step->asks < plan->steps + plan->step_count;
+}
+
+const wpin_live_asked *wpin_live_asked_for(const wpin_live *live, const wpin_step_result *step) {
+    const wpin_live_asked *asked = find(live, step->line);
+    return asked != NULL && wpin_live_is_of(asked, step) ? asked : NULL;
+}
+
 /* Which requests the report still speaks of; a plan's own steps have lines of their own. */
 static void mark_spoken_of(const wpin_live *live) {
     size_t count;
@@ -26,7 +36,7 @@ static void mark_spoken_of(const wpin_live *live) {
     }
     for (size_t i = 0; i < count; i++) {
         wpin_live_asked *a = find(live, steps[i].line);
-        if (a != NULL && a->plan != NULL && &a->plan->steps[0] == steps[i].asks) {
+        if (a != NULL && wpin_live_is_of(a, &steps[i])) {
             a->spoken_of = true;
         }
     }

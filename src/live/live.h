@@ -48,6 +48,11 @@ struct wpin_live {
 
 /* Keeps what is asked; NULL when out of memory. Of a long session the oldest are forgotten. */
 wpin_live_asked *wpin_live_keep(wpin_live *live, wpin_plan *action);
+/* The request that a step of the report comes of, NULL: a whole plan; and whether it is that. */
+const wpin_live_asked *wpin_live_asked_for(const wpin_live *live, const wpin_step_result *step);
+bool wpin_live_is_of(const wpin_live_asked *asked, const wpin_step_result *step);
+/* Tells what a step of a first motion came to. */
+void wpin_live_tell_first(wpin_live *live, const wpin_step_result *step);
 /* Tells everyone. */
 void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...)
     __attribute__((format(printf, 3, 4)));
@@ -61,6 +66,8 @@ void wpin_live_give(wpin_live *live, int source);
  * many, or 0 with what is wrong. */
 size_t wpin_live_read(const wpin_live *live, const char *line, wpin_plan **actions,
                       wpin_live_answer *answer);
+/* wpin_live_foresee of actions alone. */
+bool wpin_live_foresee_action(const wpin_live *live, const char *line, wpin_live_answer *answer);
 /* Ends an answer. */
 bool wpin_live_answers(wpin_live_answer *answer, bool ok, unsigned column, const char *format, ...)
     __attribute__((format(printf, 4, 5)));

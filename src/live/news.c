@@ -30,7 +30,11 @@ static void collect_steps(wpin_live *live) {
     for (; live->told.steps < count && steps[live->told.steps].words[0] != '\0';
          live->told.steps++) {
         const wpin_step_result *s = &steps[live->told.steps];
-        if (s->done || s->verdict != WPIN_VERDICT_OK) { /* else the next request says enough */
+        const wpin_live_asked *asked = wpin_live_asked_for(live, s);
+        if (asked != NULL && asked->plan->gentle) {
+            wpin_live_tell_first(live, s);
+        } else if (s->done ||
+                   s->verdict != WPIN_VERDICT_OK) { /* else the next request says enough */
             wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);
         }
     }

@@ -37,10 +37,11 @@ static const wpin_live_asked *next_of(const writer *w, const wpin_live_asked *as
     return NULL;
 }
 
-/* How it went; NULL: it is no step, or never began. */
-static const wpin_step_result *result_of(const writer *w, const wpin_live_asked *asked) {
+/* How one of its steps went; NULL: it is none of a load, or never began. */
+static const wpin_step_result *result_of(const writer *w, const wpin_live_asked *asked,
+                                         size_t step) {
     for (size_t i = 0; i < w->report->step_count; i++) {
-        if (w->report->steps[i].asks == &asked->plan->steps[0]) {
+        if (w->report->steps[i].asks == &asked->plan->steps[step]) {
             return &w->report->steps[i];
         }
     }
@@ -72,10 +73,21 @@ static bool leaves_driven(const wpin_step *s) {
     return (s->op == WPIN_OP_RUN && s->value != 0) || s->op == WPIN_OP_TOGGLE;
 }
 
+/* A first motion has more steps than one. */
+static void write_rest(writer *w, const wpin_live_asked *asked) {
+    for (size_t i = 1; i < asked->plan->step_count; i++) {
+        const wpin_step_result *r = result_of(w, asked, i);
+        if (r != NULL) {
+            fprintf(w->to, "    %s\n", asked->plan->sources[i].text);
+            w->at += r->took;
+        }
+    }
+}
+
 static void write_action(writer *w, const wpin_live_asked *asked) {
     const wpin_live_asked *next = next_of(w, asked);
     const wpin_step *s = &asked->plan->steps[0];
-    const wpin_step_result *r = w->load < 0 ? NULL : result_of(w, asked);
+    const wpin_step_result *r = w->load < 0 ? NULL : result_of(w, asked, 0);
     bool overtaken = r != NULL && !r->done && next != NULL;
     bool on_its_way = overtaken && next->plan != NULL && next->at - asked->at < AT_ONCE;
     if ((w->load >= 0 && r == NULL) || on_its_way || s->op == WPIN_OP_HOLD) {
@@ -86,9 +98,10 @@ static void write_action(writer *w, const wpin_live_asked *asked) {
     if (overtaken) {
         fprintf(w->to, "    # by hand the next request came after %.2f s", next->at - asked->at);
     }
-    fprintf(w->to, "\n");
+    fprintf(w->to, "%s\n", asked->plan->gentle ? "    # a first motion" : "");
     w->at = asked->at + (r == NULL ? 0 : r->took);
     w->drives = leaves_driven(s);
+    write_rest(w, asked);
 }
 
 static void write_track(writer *w, int load) {

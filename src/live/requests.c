@@ -180,7 +180,9 @@ static void begin(wpin_live *live, wpin_plan *action, wpin_live_answer *answer) 
         wpin_live_answers(answer, false, 0, "out of memory");
         return;
     }
-    action->sources[0].line = asked->number; /* as the report has it */
+    for (size_t i = 0; i < action->step_count; i++) {
+        action->sources[i].line = asked->number; /* as the report has it */
+    }
     asked->taken = wpin_session_act(live->session, action, why, sizeof why) == WPIN_OK;
     if (!asked->taken && answer->ok) {
         wpin_live_answers(answer, false, 0, "%s", why);
@@ -204,17 +206,75 @@ static bool act(wpin_live *live, const char *line, wpin_live_answer *answer) {
     return count > 0 && answer->ok;
 }
 
+static bool first(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
+    (void)source;
+    int load = wpin_rig_find_load(live->rig, rest);
+    wpin_messages messages = {0};
+    if (load < 0) {
+        return rest[0] == '\0'
+                   ? wpin_live_answers(answer, false, 0, "expected 'first' and a load")
+                   : wpin_live_answers(answer, false, 7, "'%s' is not a load of the rig", rest);
+    }
+    for (size_t i = 0; i < live->rig->load_count; i++) {
+        if (wpin_motor_busy(wpin_session_motor(live->session, i))) {
+            return wpin_live_answers(answer, false, 0,
+                                     "'%s' moves; a first motion begins with everything at rest",
+                                     live->rig->loads[i].name);
+        }
+    }
+    wpin_plan *plan = wpin_plan_first_motion(live->rig, (size_t)load, &messages);
+    wpin_live_answers(answer, plan != NULL, 0, "%s",
+                      plan != NULL         ? "first motion: gently, each way it can"
+                      : messages.count > 0 ? messages.items[0].text
+                                           : "out of memory");
+    wpin_messages_free(&messages);
+    if (plan != NULL) {
+        begin(live, plan, answer);
+    }
+    return answer->ok;
+}
+
 /* ---- all of them ---- */
 
-static const struct {
+typedef struct request {
     const char *word;
     do_request *run;
-    bool commands; /* only who has the command may */
-} requests[] = {{"stop", stop, false},          {"command", take_command, false},
-                {"watch", give_up, false},      {"alive", say_alive, false},
-                {"rearm", rearm, true},         {"arm", arm_loads, true},
-                {"disarm", disarm_loads, true}, {"clear", clear_loads, true},
-                {"confirm", confirm, true},     {"plan", plan, true}};
+    bool commands;     /* only who has the command may */
+    const char *words; /* what it does */
+} request;
+
+static const request requests[] = {
+    {"stop", stop, false, "everything comes to rest, latched"},
+    {"command", take_command, false, "takes the command; 'command over' from whoever has it"},
+    {"watch", give_up, false, "gives the command up; what moves ramps to rest"},
+    {"alive", say_alive, false, "is heard, nothing else"},
+    {"rearm", rearm, true, "ends a stop; then each load is to be armed"},
+    {"arm", arm_loads, true, "arms one load, or each"},
+    {"disarm", disarm_loads, true, "disarms one load, or each"},
+    {"clear", clear_loads, true, "clears faults whose cause is gone"},
+    {"confirm", confirm, true, "the power-up checklist was gone through"},
+    {"plan", plan, true, "'plan run' runs the plan, 'plan stop' ends it"},
+    {"first", first, true, "a load's first motion: gently, each way it can"}};
+
+/* The request that a line begins with, or NULL. */
+static const request *find_request(const char *line) {
+    size_t length = strcspn(line, " \t");
+    for (size_t i = 0; i < sizeof requests / sizeof *requests; i++) {
+        if (strlen(requests[i].word) == length &&
+            strncasecmp(line, requests[i].word, length) == 0) {
+            return &requests[i];
+        }
+    }
+    return NULL;
+}
+
+bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer) {
+    const request *r = find_request(line);
+    if (!wpin_live_foresee_action(live, line, answer) && r != NULL) {
+        wpin_live_answers(answer, true, 0, "%s: %s", r->word, r->words);
+    }
+    return answer->ok;
+}
 
 /* Blanks around it are taken off; false where that leaves too much or no text. */
 static bool tidy(const char *line, char *to, wpin_live_answer *answer) {
@@ -237,25 +297,17 @@ static bool tidy(const char *line, char *to, wpin_live_answer *answer) {
 /* A rig may call a part as a request is called: 'stop press' is about the button named stop. */
 static bool is_about_a_part(const wpin_live *live, const char *line, const char *rest) {
     wpin_live_answer foreseen;
-    return rest[0] != '\0' && wpin_live_foresee(live, line, &foreseen);
+    return rest[0] != '\0' && wpin_live_foresee_action(live, line, &foreseen);
 }
 
 static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
     size_t length = strcspn(line, " \t");
-    bool commands = true;
-    do_request *run = NULL;
-    for (size_t i = 0; i < sizeof requests / sizeof *requests; i++) {
-        if (strlen(requests[i].word) == length &&
-            strncasecmp(line, requests[i].word, length) == 0) {
-            run = requests[i].run;
-            commands = requests[i].commands;
-        }
-    }
+    const request *r = find_request(line);
     const char *rest = line + length + strspn(line + length, " \t");
-    if (run != NULL && source == live->commander && is_about_a_part(live, line, rest)) {
-        run = NULL;
+    if (r != NULL && source == live->commander && is_about_a_part(live, line, rest)) {
+        r = NULL;
     }
-    if (commands && source != live->commander) {
+    if ((r == NULL || r->commands) && source != live->commander) {
         return live->commander < 0
                    ? wpin_live_answers(answer, false, 0,
                                        "only watching; 'command' takes the command")
@@ -263,7 +315,7 @@ static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_a
                                        "only watching: %s has the command; 'command over' takes it",
                                        live->sources[live->commander].name);
     }
-    return run != NULL ? run(live, source, rest, answer) : act(live, line, answer);
+    return r != NULL ? r->run(live, source, rest, answer) : act(live, line, answer);
 }
 
 bool wpin_live_ask(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {

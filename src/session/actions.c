@@ -106,6 +106,11 @@ wpin_status wpin_session_act_on_load(wpin_session *run, size_t load, const wpin_
     if (status != WPIN_OK) {
         return status;
     }
+    if (plan->gentle && wpin_motor_busy(&run->motors[load])) {
+        snprintf(why, size, "'%s' moves; a first motion begins at rest",
+                 run->rig->loads[load].name);
+        return WPIN_REFUSED_NOT_ZERO;
+    }
     if (plan->step_count > WPIN_ACTION_STEPS || !take_steps(&next, plan)) {
         snprintf(why, size,
                  "by hand 'until' looks at '%s' itself or at an input, not at another "
@@ -118,6 +123,7 @@ wpin_status wpin_session_act_on_load(wpin_session *run, size_t load, const wpin_
     run->overtaken = false;
     *a = next;
     set_up(run, a, plan);
+    wpin_bind_start(&run->bound[load], &run->rig->loads[load], plan->gentle);
     status = wpin_sequence_start(&a->sequence, &a->config);
     /* what was armed just now takes requests from its next tick on: served after that */
     if (status == WPIN_OK && wpin_motor_state(a->motor) != WPIN_STATE_OFF) {

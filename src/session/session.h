@@ -31,7 +31,7 @@ typedef struct wpin_session_input {
     bool told;      /* that it is stuck */
 } wpin_session_input;
 
-#define WPIN_ACTION_STEPS 4
+#define WPIN_ACTION_STEPS 8
 
 /* What a load was asked for from outside: a plan of its own, of the only motor it knows. */
 typedef struct wpin_session_action {

@@ -99,6 +99,9 @@ wpin_status wpin_session_run(wpin_session *run, const wpin_plan *plan, char *why
     run->overtaken = true;
     wpin_session_drop_loads(run); /* they hold loads at rest at the most */
     run->overtaken = false;
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        wpin_bind_start(&run->bound[i], &run->rig->loads[i], false);
+    }
     wpin_session_whole before = run->whole;
     if (!make_room(run, plan, &tracks)) {
         snprintf(why, size, "out of memory");

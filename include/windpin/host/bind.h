@@ -65,6 +65,9 @@ WPIN_API void wpin_bind_input(wpin_bound_input *bound, const wpin_rig *rig,
  * with an earlier load is this one's alone until wpin_bind_shared. */
 WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
                              const wpin_rig_load *load);
+/** How its motor, at rest, starts from now on: gently, without kick and lift, or as the rig says.
+ */
+WPIN_API void wpin_bind_start(wpin_bound_load *bound, const wpin_rig_load *load, bool gently);
 /** Opens the encoder of a bound load, if it has one, and its motor. What either refused. */
 WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
                                      const wpin_port *port);

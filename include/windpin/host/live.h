@@ -92,8 +92,8 @@ WPIN_API const wpin_live_news *wpin_live_news_at(const wpin_live *live, size_t n
 WPIN_API bool wpin_live_trouble(const wpin_live *live, size_t load, char *words, size_t size);
 
 /** What a line would come to, in words, without doing it: how far, how long. Large is more than a
- * turn of the output, or a set-point more than half of full away from the present one. False with
- * what is wrong with it. */
+ * turn of the output, or a set-point more than half of full away from the present one. Of other
+ * requests what they do. False with what is wrong with it. */
 WPIN_API bool wpin_live_foresee(const wpin_live *live, const char *line, wpin_live_answer *answer);
 
 /** How a load is best asked by hand: from -most (where it has both ways) to most. */

@@ -34,6 +34,7 @@ typedef struct wpin_plan {
     uint8_t track_count; /**< Tracks it needs at once. */
     double seconds;      /**< How long it takes by the ramps and times in it. */
     double rehearsed;    /**< One without an end: s after which a rehearsal ends; else 0. */
+    bool gentle;         /**< wpin_plan_first_motion: its load starts without kick and lift. */
 } wpin_plan;
 
 /** Reads and checks a plan for a rig. NULL with at least one message when anything is wrong. */
@@ -46,6 +47,16 @@ WPIN_API wpin_plan *wpin_plan_read_text(const char *name, const char *text, cons
  * with at least one message. */
 WPIN_API wpin_plan *wpin_plan_read_action(const char *text, const wpin_rig *rig,
                                           wpin_messages *messages);
+/** The plan of a first motion: load number `load` alone, each way its stage can, with at most 30 %
+ * of the duty for 1 s (a start without sensors 4 s), on or off for 0.3 s, an eighth of a turn of a
+ * stepper. wpin_session_act takes it, too. NULL with a message for what has no shaft. */
+WPIN_API wpin_plan *wpin_plan_first_motion(const wpin_rig *rig, size_t load,
+                                           wpin_messages *messages);
+/** How long it is driven each way, s; 0 for a stepper. */
+WPIN_API double wpin_plan_first_seconds(const wpin_rig_load *load);
+/** Takes from a load (of a copy of its rig) what would make a first motion less gentle: kick, start
+ * duty, most of the duty. */
+WPIN_API void wpin_plan_make_gentle(wpin_rig_load *load);
 /** Frees a plan; NULL is fine. */
 WPIN_API void wpin_plan_free(wpin_plan *plan);
 

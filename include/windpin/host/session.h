@@ -235,12 +235,13 @@ WPIN_API wpin_motor *wpin_session_motor(wpin_session *session, size_t load);
  * Of a session without a plan: what people ask for, one action after the other, between two calls
  * of wpin_session_step.
  * @{ */
-/** An action (wpin_plan_read_action), begun at once, in place of what its load was doing. It goes
- * on until its end, or until that load is asked for something else, but no longer than
- * wpin_session_keep lets it. The action must outlive the report, which has it as a step, judged as
- * those of a plan. Refused with the reason in words: _CONFLICT (the session has a plan), _STATE (it
- * is stopped), _NOT_ARMED, _FAULTED; then nothing changes. What the core refuses when it begins
- * ends what the load was doing, on its ramp. */
+/** An action (wpin_plan_read_action, or a first motion: wpin_plan_first_motion), begun at once, in
+ * place of what its load was doing. It goes on until its end, or until that load is asked for
+ * something else, but no longer than wpin_session_keep lets it. The action must outlive the report,
+ * which has it as a step, judged as those of a plan. Refused with the reason in words: _CONFLICT
+ * (the session has a plan), _STATE (it is stopped), _NOT_ARMED, _FAULTED, _NOT_ZERO (a first motion
+ * of what moves); then nothing changes. What the core refuses when it begins ends what the load was
+ * doing, on its ramp. */
 WPIN_API wpin_status wpin_session_act(wpin_session *session, const wpin_plan *action, char *why,
                                       size_t why_size);
 /** A whole plan, from its first step, with every load at rest and armed. Its steps come into the

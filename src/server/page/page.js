@@ -96,13 +96,14 @@
     slider.addEventListener("change", () => want(+slider.value));
     const go = () => { const v = +typed.value; if (l.unit !== "deg") { slider.value = v; } ask(line(v)); };
     typed.addEventListener("keydown", (e) => { if (e.key === "Enter") { go(); } });
-    const button = (words, verb) => make("button", { type: "button", textContent: words, onclick: () => { zero(); ask(`${l.name} ${verb}`); } });
+    const button = (words, line, title) => make("button", { type: "button", textContent: words, title: title || "", onclick: () => { zero(); ask(line); } });
     const zero = () => { slider.value = 0; typed.value = 0; };
     const box = make("article", {},
       make("div", { className: "top" }, make("h3", { textContent: l.name }), badge, values),
       make("div", { className: "drive" }, track, typed, l.unit || "on/off",
-        make("button", { type: "button", textContent: "Go", onclick: go }), button("Rest", "stop"),
-        ...(l.brakes ? [button("Brake", "brake")] : [])), trouble);
+        make("button", { type: "button", textContent: "Go", onclick: go }), button("Rest", `${l.name} stop`),
+        ...(l.brakes ? [button("Brake", `${l.name} brake`)] : []),
+        ...(l.turns ? [button("First motion", `first ${l.name}`, "gently, each way it can: its shaft is free, hands are off")] : [])), trouble);
     box.addEventListener("click", () => choose(l.name));
     box.addEventListener("focusin", () => choose(l.name));
     loads.set(l.name, { of: l, box, badge, values, trouble, now, slider, typed, zero });
@@ -204,12 +205,15 @@
       const ink = getComputedStyle(document.body), colour = (n) => ink.getPropertyValue(n).trim();
       const axis = { stroke: colour("--faint"), grid: { stroke: colour("--line") }, ticks: { stroke: colour("--line") } };
       plot = new uPlot({ width: $("plot").clientWidth, height: 230, scales: { x: { time: false }, y: { range: withNought }, A: { range: withNought }, V: { range: withNought } },
-        axes: [{ ...axis, label: "s", labelSize: 16 }, { ...axis, label: of.unit || "on", labelSize: 18 }, { ...axis, scale: "A", side: 1, label: "A", labelSize: 18, grid: { show: false } },
-          { ...axis, scale: "V", side: 1, label: "V", labelSize: 18, grid: { show: false }, show: $("plot").clientWidth > 500 }],
+        axes: [{ ...axis, label: "s", labelSize: 16 }, { ...axis, label: of.unit || "on", labelSize: 18 }, { ...axis, scale: "A", side: 1, label: "A", labelSize: 18, size: 44, grid: { show: false } },
+          { ...axis, scale: "V", side: 1, label: "V", labelSize: 18, size: 36, grid: { show: false }, show: $("plot").clientWidth > 400 }],
         series: [{ label: "s" }, { label: "asked", stroke: colour("--asked"), dash: [6, 4] }, { label: "actual", stroke: colour("--good"), width: 2 },
           { label: "current, A", scale: "A", stroke: colour("--comb") },
-          { label: s.true ? "at the load, V" : "supply, V", scale: "V", stroke: colour("--volts"), dash: [2, 3] }] }, series, $("plot"));
-    } else if (!paused) { plot.setData(series); }
+          { label: s.true ? "at the load, V" : "supply, V", scale: "V", stroke: colour("--volts"), width: 2, dash: [1, 4] }] }, series, $("plot"));
+    } else if (!paused) {
+      plot.setData(series);
+      if (plot.cursor.left < 0) { plot.setLegend({ idx: series[0].length - 1 }); } /* the newest, while nobody points at one */
+    }
   };
   addEventListener("resize", () => plot?.setSize({ width: $("plot").clientWidth, height: 230 }));
 
