@@ -25,10 +25,15 @@ typedef struct tool {
     FILE *said; /* its standard error */
 } tool;
 
-static tool start(void) {
+/* With options of the page, up to a NULL. */
+static tool start_with(const char *const *options) {
     int pipe_ends[2];
     char line[256];
     tool t = {0};
+    const char *all[20] = {TEST_TOOL, "live", PUMP, "--powered", "--confirmed", "--late", "5s"};
+    for (size_t i = 0, n = 7; options[i] != NULL; i++, n++) {
+        all[n] = options[i];
+    }
     ck_assert_int_eq(pipe(pipe_ends), 0);
     t.child = fork();
     if (t.child == 0) {
@@ -36,17 +41,21 @@ static tool start(void) {
         dup2(null, 0);
         dup2(null, 1);
         dup2(pipe_ends[1], 2);
-        execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--page", "--powered", "--confirmed", "--late",
-              "5s", (char *)NULL);
+        execv(TEST_TOOL, (char *const *)(uintptr_t)all);
         _exit(99);
     }
     close(pipe_ends[1]);
     t.said = fdopen(pipe_ends[0], "r");
     ck_assert_ptr_nonnull(fgets(line, sizeof line, t.said));
-    const char *link = strstr(line, "http://127.0.0.1:");
+    const char *link = strstr(line, "://");
     ck_assert_msg(link != NULL, "%s", line);
-    ck_assert_int_eq(sscanf(link, "http://127.0.0.1:%d/#%32s", &t.port, t.token), 2);
+    ck_assert_int_eq(sscanf(link, "://%*[^:]:%d/#%32s", &t.port, t.token), 2);
     return t;
+}
+
+static tool start(void) {
+    static const char *const page[] = {"--page", NULL};
+    return start_with(page);
 }
 
 static int end(tool *t) {
@@ -349,12 +358,10 @@ static double until_nought(int watcher, double begun) {
     return now() - begun;
 }
 
-/* Real processes: a commander that is killed, that falls silent with its socket open, that closes
- * it or is cut in the middle of a frame. Every time the pump is at rest within the link time-out
- * (250 ms) and its ramp from 30 % (0.45 s), as another guest sees it. */
-START_TEST(a_lost_commander_stops_the_motor) {
-    const char *asked = getenv("WPIN_KILLS");
-    int times = asked == NULL ? 6 : atoi(asked);
+/* A commander that is killed, that falls silent with its socket open, that closes it or is cut in
+ * the middle of a frame. Every time the pump is at rest within the link time-out (250 ms) and its
+ * ramp from 30 % (0.45 s), as another guest sees it. */
+static void lose_commanders(int times) {
     char all[16384];
     tool t = start();
     int watcher = enter(&t);
@@ -404,6 +411,115 @@ START_TEST(a_lost_commander_stops_the_motor) {
     close(watcher);
     (void)end(&t);
 }
+
+/* Real processes, some at a time, each with a tool of its own. */
+START_TEST(a_lost_commander_stops_the_motor) {
+    const char *asked = getenv("WPIN_KILLS");
+    int times = asked == NULL ? 6 : atoi(asked), at_once = times < 100 ? 2 : 10;
+    pid_t workers[10];
+    for (int i = 0; i < at_once; i++) {
+        workers[i] = fork();
+        if (workers[i] == 0) {
+            lose_commanders((times + at_once - 1) / at_once);
+            _exit(0);
+        }
+    }
+    for (int i = 0; i < at_once; i++) {
+        int status;
+        ck_assert_int_eq(waitpid(workers[i], &status, 0), workers[i]);
+        ck_assert_msg(WIFEXITED(status) && WEXITSTATUS(status) == 0, "worker %d", i);
+    }
+}
+END_TEST
+
+/* ---- other addresses ---- */
+
+/* A port that is free, or was just now. */
+static int free_port(void) {
+    int s = socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    struct sockaddr_in here = {.sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    socklen_t size = sizeof here;
+    ck_assert_int_eq(bind(s, (struct sockaddr *)&here, sizeof here), 0);
+    ck_assert_int_eq(getsockname(s, (struct sockaddr *)&here, &size), 0);
+    close(s);
+    return ntohs(here.sin_port);
+}
+
+START_TEST(others_reach_it_only_on_purpose) {
+    static const struct {
+        const char *options, *words;
+    } refused[] = {
+        {"--page=0.0.0.0:8123", "other computers reach 0.0.0.0"},
+        {"--page=203.0.113.7:8123", "is not an address of this computer"},
+        {"--page=0.0.0.0:8123 --page-certificate nix.pem --page-key nix.pem", "nix.pem can't be"},
+        {"--page --page-key nix.pem", "go together"},
+        {"--page=:8123", "expected a port"},
+        {"--page=127.0.0.1:", "expected a port"},
+        {"--page=127.0.0.1:99999", "expected a port"},
+        {"--page-unencrypted", "with --page only"},
+    };
+    char said[4000], address[40], host[80];
+    for (size_t i = 0; i < COUNT(refused); i++) {
+        int status = run_command(said, sizeof said, "%s live %s --confirmed %s < /dev/null",
+                                 TEST_TOOL, PUMP, refused[i].options);
+        ck_assert_msg(status == 2 && strstr(said, refused[i].words) != NULL, "%s: %d, %s",
+                      refused[i].options, status, said);
+    }
+    snprintf(address, sizeof address, "--page=0.0.0.0:%d", free_port());
+    const char *const open_to_all[] = {address, "--page-unencrypted", NULL};
+    tool t = start_with(open_to_all);
+    ck_assert_ptr_nonnull(fgets(said, sizeof said, t.said));
+    ck_assert_msg(strstr(said, "Warning: not encrypted") != NULL, "%s", said);
+    static const struct {
+        const char *host;
+        bool let_in;
+    } names[] = {{"127.0.0.1", true},
+                 {"localhost", true},
+                 {"0.0.0.0", false},
+                 {"example.com", false},
+                 {"203.0.113.7", false}};
+    for (size_t i = 0; i < COUNT(names); i++) {
+        int s = dial(&t);
+        snprintf(host, sizeof host, "%s:%d", names[i].host, t.port);
+        ck_assert_msg(upgrade(s, host, NULL, "windpin-1") == names[i].let_in, "%s", host);
+        close(s);
+    }
+    ck_assert_int_eq(end(&t), 0);
+}
+END_TEST
+
+/* With a certificate: who trusts it reads the page, and nothing is said without encryption. */
+START_TEST(it_is_encrypted_with_a_certificate) {
+    char said[60000], address[40], certificate[512], key[512];
+    snprintf(certificate, sizeof certificate, "%s", scratch("house.pem"));
+    snprintf(key, sizeof key, "%s", scratch("house.key"));
+    int status = run_command(said, sizeof said,
+                             "openssl req -x509 -newkey rsa:2048 -nodes -keyout %s -out %s -days 2 "
+                             "-subj /CN=localhost -addext subjectAltName=DNS:localhost",
+                             key, certificate);
+    ck_assert_msg(status == 0, "%s", said);
+    snprintf(address, sizeof address, "--page=0.0.0.0:%d", free_port());
+    const char *const encrypted[] = {address, "--page-certificate", certificate, "--page-key", key,
+                                     NULL};
+    tool t = start_with(encrypted);
+    status = run_command(said, sizeof said, "curl -sS --cacert %s https://localhost:%d/page.html",
+                         certificate, t.port);
+    ck_assert_msg(status == 0 && strstr(said, "<title>Wind Pin</title>") != NULL, "%s", said);
+    status = run_command(said, sizeof said, "curl -sS https://localhost:%d/", t.port);
+    ck_assert_msg(status != 0 && strstr(said, "<title>") == NULL, "%s", said); /* not trusted */
+    status = run_command(said, sizeof said, "curl -s http://localhost:%d/", t.port);
+    ck_assert_msg(strstr(said, "<title>") == NULL, "%s", said);
+    status = run_command(said, sizeof said,
+                         "curl -s --cacert %s -H 'Host: example.com:%d' https://localhost:%d/",
+                         certificate, t.port, t.port);
+    ck_assert_msg(strstr(said, "403") != NULL, "%s", said);
+    ck_assert_int_eq(end(&t), 0);
+    status = run_command(said, sizeof said,
+                         "%s live %s --confirmed %s --page-certificate %s --page-key %s < "
+                         "/dev/null",
+                         TEST_TOOL, PUMP, address, certificate, certificate);
+    ck_assert_msg(status == 2 && strstr(said, "that belong together") != NULL, "%s", said);
+}
 END_TEST
 
 /* Lines on a pipe: the end of it ends every motion, and the tool says so by its exit. */
@@ -438,6 +554,8 @@ int main(void) {
     tcase_add_test(tests, strangers_are_not_let_in);
     tcase_add_test(tests, bad_frames_close_their_connection_only);
     tcase_add_test(tests, a_lost_commander_stops_the_motor);
+    tcase_add_test(tests, others_reach_it_only_on_purpose);
+    tcase_add_test(tests, it_is_encrypted_with_a_certificate);
     tcase_add_test(tests, lines_come_and_go_on_a_pipe);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

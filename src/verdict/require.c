@@ -115,9 +115,10 @@ static void look_at_rest(const wpin_session *run, size_t i, const wpin_part_read
         r->worst = fmax(took, isnan(r->worst) ? 0 : r->worst);
         r->at = plan_time(run);
         w->missed = w->missed || took > q->by;
-    } else if (!rests && took > q->by) {
-        w->tested = w->missed = true;
+    } else if (!rests) { /* before it moved it was at rest, too */
         w->rested = false;
+        w->tested = w->missed = w->missed || took > q->by;
+        run->report->requirements[i].worst = NAN;
     }
 }
 
