@@ -354,7 +354,9 @@ END_TEST
 /* Waits until the pump's duty is nought, as another guest is told; how long that took, s. */
 static double until_nought(int watcher, double begun) {
     char all[16384];
-    ck_assert_msg(hear(watcher, "\"duty\":0.0,", 5, all, sizeof all), "%.900s", all);
+    bool heard = hear(watcher, "\"duty\":0.0,", 5, all, sizeof all);
+    size_t length = strlen(all);
+    ck_assert_msg(heard, "%s", all + (length < 2500 ? 0 : length - 2500));
     return now() - begun;
 }
 
@@ -364,9 +366,8 @@ static double until_nought(int watcher, double begun) {
 static void lose_commanders(int times) {
     char all[16384];
     tool t = start();
-    int watcher = enter(&t);
     for (int i = 0; i < times; i++) {
-        int ready[2];
+        int ready[2], watcher = enter(&t); /* anew each time: it answers no pings */
         ck_assert_int_eq(pipe(ready), 0);
         pid_t child = fork();
         if (child == 0) {
@@ -402,13 +403,11 @@ static void lose_commanders(int times) {
         say(watcher, "report 50Hz");
         double took = until_nought(watcher, begun);
         ck_assert_msg(took < 0.25 + 0.45 + 1, "time %d: %.3f s", i, took);
-        say(watcher, "report off");
-        ck_assert(hear(watcher, "no state without", 2, all, sizeof all));
         kill(child, SIGKILL);
         waitpid(child, NULL, 0);
         close(ready[0]);
+        close(watcher);
     }
-    close(watcher);
     (void)end(&t);
 }
 
