@@ -1,8 +1,9 @@
-/* From a command to the pins: a program that asks in lines, over a socket, and the moment a pin
- * changes, by the clock on the wall; beside a bare echo on the same socket and bare sleeps, in the
- * same run. */
+/* From a command to the pins: a program that asks in lines on a socket or, as a page does, over
+ * WebSocket on loopback, and the moment a pin changes, by the clock on the wall; beside bare echoes
+ * and bare sleeps, in the same run. */
 #define _GNU_SOURCE
-#include "../src/server/server.h"
+#include "../src/server/page.h"
+#include <arpa/inet.h>
 #include <math.h>
 #include <poll.h>
 #include <pthread.h>
@@ -53,12 +54,27 @@ static void *echo(void *context) {
     return NULL;
 }
 
-static void measure_echo(times *t) {
+/* A connection over loopback, both ends. */
+static bool connect_ends(int ends[2]) {
+    struct sockaddr_in here = {.sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    socklen_t size = sizeof here;
+    int listener = socket(AF_INET, SOCK_STREAM, 0);
+    ends[0] = socket(AF_INET, SOCK_STREAM, 0);
+    bool good = bind(listener, (struct sockaddr *)&here, sizeof here) == 0 &&
+                listen(listener, 1) == 0 &&
+                getsockname(listener, (struct sockaddr *)&here, &size) == 0 &&
+                connect(ends[0], (struct sockaddr *)&here, sizeof here) == 0;
+    ends[1] = good ? accept(listener, NULL, NULL) : -1;
+    close(listener);
+    return ends[1] >= 0;
+}
+
+static void measure_echo(times *t, bool loopback) {
     int ends[2];
     pthread_t thread;
     char bytes[256];
-    if (socketpair(AF_UNIX, SOCK_STREAM, 0, ends) != 0 ||
-        pthread_create(&thread, NULL, echo, &ends[1]) != 0) {
+    bool connected = loopback ? connect_ends(ends) : socketpair(AF_UNIX, SOCK_STREAM, 0, ends) == 0;
+    if (!connected || pthread_create(&thread, NULL, echo, &ends[1]) != 0) {
         return;
     }
     for (t->count = 0; t->count < COMMANDS; t->count++) {
@@ -85,6 +101,9 @@ static void measure_sleep(times *t) {
 
 typedef struct scene {
     int ends[2];          /* the asking end, the session's end */
+    bool page;            /* it asks as a page does; else in lines */
+    bool duty;            /* for duties; else for brake and coast */
+    double wanted;        /* duty */
     _Atomic double begun; /* when the present command was written; 0: the pin has answered */
     times *to;
     atomic_bool over;
@@ -101,17 +120,34 @@ static void on_pin(void *context, int64_t ps, wpin_pin pin, wpin_level level) {
     }
 }
 
+/* A request: a line, or a frame with a mask of noughts. */
+static void put(const scene *s, const char *request) {
+    unsigned char bytes[200];
+    size_t length = strlen(request), head = s->page ? 6 : 0;
+    memcpy(bytes + head, request, length);
+    if (s->page) {
+        memcpy(bytes, (unsigned char[6]){0x81, (unsigned char)(0x80 | length)}, 6);
+    } else {
+        bytes[length++] = '\n';
+    }
+    (void)!write(s->ends[0], bytes, head + length);
+}
+
 static void *commander(void *context) {
     scene *s = context;
-    static const char begin[] = "command\nconfirm\narm\nmain on\n";
+    static const char *const begin[] = {"command", "confirm", "arm", "main on"};
+    static const char *const asks[2][2] = {{"pump brake", "pump coast"},
+                                           {"pump ramp 30%", "pump ramp 35%"}};
     char bytes[65536];
-    (void)!write(s->ends[0], begin, sizeof begin - 1);
+    for (size_t i = 0; i < sizeof begin / sizeof *begin; i++) {
+        put(s, begin[i]);
+    }
     nap(0.6); /* and the first rest */
     for (int i = 0; i < COMMANDS; i++) {
-        const char *line = i % 2 == 0 ? "pump brake\n" : "pump coast\n";
         nap(500e-6 + 1e-6 * (double)(i * 7919 % 1000)); /* at any moment of a control period */
+        s->wanted = i % 2 == 0 ? 0.3 : 0.35;
         s->begun = wpin_wall_seconds();
-        (void)!write(s->ends[0], line, strlen(line));
+        put(s, asks[s->duty][i % 2]);
         for (int n = 0; n < 1000 && s->begun > 0; n++) {
             nap(50e-6);
         }
@@ -132,26 +168,65 @@ static bool swallow(void *context, const char *line, size_t length) {
     return true;
 }
 
+/* Whether the control period that is over has the duty that is wanted. */
+static void look_for_duty(scene *s, const wpin_live *live) {
+    double begun = s->begun;
+    if (s->duty && begun > 0 &&
+        fabs(wpin_session_look(wpin_live_session(live), 0).setpoint - s->wanted) < 1e-3) {
+        s->to->s[s->to->count++] = wpin_wall_seconds() - begun;
+        s->begun = 0;
+    }
+}
+
 /* The loop of windpin live. */
-static void go_on(scene *s, wpin_live *live, wpin_talk *talks, size_t count, wpin_pace *pace) {
+static void go_on(scene *s, wpin_live *live, wpin_talk *talks, size_t count, wpin_pace *pace,
+                  wpin_page *page) {
     char bytes[4096];
-    struct pollfd in = {.fd = s->ends[1], .events = POLLIN};
+    struct pollfd in = {.fd = page != NULL ? wpin_page_file(page) : s->ends[1], .events = POLLIN};
     while (!s->over) {
         struct timespec most = {.tv_nsec =
                                     (long)(wpin_pace_wait(pace, live, wpin_wall_seconds()) * 1e9)};
-        if (ppoll(&in, 1, &most, NULL) == 1) {
+        if (ppoll(&in, 1, &most, NULL) == 1 && page == NULL) {
             ssize_t n = read(s->ends[1], bytes, sizeof bytes);
             wpin_talk_hear(&talks[0], bytes, n > 0 ? (size_t)n : 0);
         }
-        wpin_live_heard(live, talks[0].source);
+        wpin_live_heard(live, wpin_live_commander(live));
         wpin_pace_on(pace, live, wpin_wall_seconds());
+        if (page != NULL) {
+            wpin_page_serve(page);
+        }
+        look_for_duty(s, live);
         for (size_t i = 0; i < count; i++) {
             wpin_talk_tell(&talks[i]);
         }
     }
 }
 
-static void measure_session(const wpin_rig *rig, size_t watchers, times *t, double *late) {
+/* Enters the page as a browser does: what it asks for is read away. */
+static bool enter(scene *s, const wpin_page *page) {
+    char token[40], text[400], bytes[8192];
+    int port;
+    struct sockaddr_in to = {.sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    if (sscanf(wpin_page_link(page), "http://127.0.0.1:%d/#%32s", &port, token) != 2) {
+        return false;
+    }
+    to.sin_port = htons((uint16_t)port);
+    s->ends[0] = socket(AF_INET, SOCK_STREAM, 0);
+    s->ends[1] = -1;
+    int length = snprintf(text, sizeof text,
+                          "GET / HTTP/1.1\r\nHost: 127.0.0.1:%d\r\nUpgrade: websocket\r\n"
+                          "Connection: Upgrade\r\nSec-WebSocket-Version: 13\r\n"
+                          "Sec-WebSocket-Protocol: windpin-1\r\n"
+                          "Sec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n",
+                          port);
+    bool entered = connect(s->ends[0], (struct sockaddr *)&to, sizeof to) == 0 &&
+                   write(s->ends[0], text, (size_t)length) == length &&
+                   read(s->ends[0], bytes, sizeof bytes) > 0;
+    put(s, token);
+    return entered;
+}
+
+static void measure_session(const wpin_rig *rig, scene s, size_t watchers, times *t) {
     wpin_board_bench board = {.rig = rig, .sim = wpin_board_build(rig)};
     wpin_bench bench = wpin_bench_on_board(&board);
     char why[200];
@@ -161,27 +236,35 @@ static void measure_session(const wpin_rig *rig, size_t watchers, times *t, doub
     wpin_session *session = wpin_session_open(rig, NULL, &bench, &how, &refused, why, sizeof why);
     wpin_live *live = session == NULL ? NULL : wpin_live_open(rig, session, WPIN_LINK_USUAL);
     static wpin_talk talks[1 + WATCHERS];
-    scene s = {.to = t};
     size_t swallowed = 0;
+    s.to = t;
     pthread_t thread;
     wpin_pace pace;
     wpin_states states = {0};
-    if (live == NULL || socketpair(AF_UNIX, SOCK_STREAM, 0, s.ends) != 0) {
+    wpin_page_options there = {0};
+    wpin_page *page = NULL;
+    t->count = 0;
+    wpin_pace_begin(&pace, 0.1);
+    if (live != NULL && s.page) {
+        page = wpin_page_open(live, &pace, &states, &there, why, sizeof why);
+    }
+    if (live == NULL || (s.page && (page == NULL || !enter(&s, page))) ||
+        (!s.page && socketpair(AF_UNIX, SOCK_STREAM, 0, s.ends) != 0)) {
         fprintf(stderr, "bench: %s\n", why);
         exit(1);
     }
-    t->count = 0;
-    wpin_pace_begin(&pace, 0.1);
     wpin_talk_open(&talks[0], live, &pace, &states, "commander", say, &s.ends[1]);
     for (size_t i = 1; i <= watchers; i++) {
         wpin_talk_open(&talks[i], live, &pace, &states, "watcher", swallow, &swallowed);
         wpin_talk_hear(&talks[i], "report 50Hz\n", 12);
     }
-    wpin_sim_watch_pins(board.sim, on_pin, &s);
+    if (!s.duty) {
+        wpin_sim_watch_pins(board.sim, on_pin, &s);
+    }
     pthread_create(&thread, NULL, commander, &s);
-    go_on(&s, live, talks, 1 + watchers, &pace);
+    go_on(&s, live, talks, 1 + watchers, &pace, page);
     pthread_join(thread, NULL);
-    *late = wpin_pace_p99(&pace);
+    wpin_page_close(page);
     over = 1;
     while (wpin_session_step(session)) {
     }
@@ -207,7 +290,7 @@ int main(int argc, char **argv) {
     static times t;
     wpin_messages messages = {0};
     wpin_rig *rig = wpin_rig_read(argc > 1 ? argv[1] : "demo/honey-pump.yaml", &messages);
-    double late = 0;
+    scene brake = {0}, duty = {.duty = true}, page = {.page = true};
     if (rig == NULL) {
         fprintf(stderr, "bench: the rig can't be read\n");
         return 1;
@@ -217,21 +300,31 @@ int main(int argc, char **argv) {
            "worst");
     measure_sleep(&t);
     print("a bare sleep of 1 ms: late by", &t);
-    measure_echo(&t);
-    print("a bare echo on the socket", &t);
-    measure_session(rig, 0, &t, &late);
+    measure_echo(&t, false);
+    print("a bare echo on a socket", &t);
+    measure_echo(&t, true);
+    print("a bare echo over loopback", &t);
+    measure_session(rig, brake, 0, &t);
     print("a brake or coast in a line to its pin", &t);
-    measure_session(rig, WATCHERS, &t, &late);
+    measure_session(rig, brake, WATCHERS, &t);
     print("the same, 32 watch at 50 Hz", &t);
+    measure_session(rig, page, 0, &t);
+    print("the same from a page, over loopback", &t);
+    measure_session(rig, duty, 0, &t);
+    print("a duty in a line to the control period that has it", &t);
     pid_t busy[2] = {load(), load()};
-    measure_session(rig, 0, &t, &late);
-    print("the same, nobody watches, two busy processes", &t);
+    measure_session(rig, brake, 0, &t);
+    print("a brake or coast, two busy processes", &t);
+    measure_session(rig, page, 0, &t);
+    print("the same from a page", &t);
     if (mlockall(MCL_CURRENT | MCL_FUTURE) == 0 &&
         sched_setscheduler(0, SCHED_FIFO, &urgent) == 0) {
-        measure_session(rig, 0, &t, &late);
-        print("the same at real-time priority", &t);
-        measure_session(rig, WATCHERS, &t, &late);
-        print("the same at real-time priority, 32 watch at 50 Hz", &t);
+        measure_session(rig, brake, 0, &t);
+        print("a brake or coast at real-time priority", &t);
+        measure_session(rig, brake, WATCHERS, &t);
+        print("the same, 32 watch at 50 Hz", &t);
+        measure_session(rig, page, 0, &t);
+        print("the same from a page", &t);
     } else {
         printf("  real-time priority is not allowed here\n");
     }

@@ -1,20 +1,25 @@
-/* The page in a real browser, as people use it: drag, keys, two of them, reload, a hidden page, a closed lid.
- * usage: node page.mjs TOOL RIG PLAN */
+/* The page in a real browser, as people use it: drag, keys, two of them, reload, a hidden page, a closed lid;
+ * and once over TLS.
+ * usage: node page.mjs TOOL RIG PLAN CERTIFICATE KEY */
 import assert from "node:assert/strict";
 import { spawn } from "node:child_process";
 import { chromium } from "playwright-core";
 
-const [, , path, rig, plan] = process.argv;
-const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed", "--late", "5s"]);
-const link = await new Promise((found) => tool.stderr.on("data", (d) => { const m = /http\S+/.exec(d); if (m) { found(m[0]); } }));
+const [, , path, rig, plan, certificate, key] = process.argv;
+const start = async (...options) => {
+  const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed", "--late", "5s", ...options]);
+  const link = await new Promise((found) => tool.stderr.on("data", (d) => { const m = /http\S+/.exec(d); if (m) { found(m[0]); } }));
+  return { tool, link };
+};
+const { tool, link } = await start();
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
 const errors = [];
 
-const open = async (options) => {
+const open = async (options, there = link) => {
   const page = await (await browser.newContext(options)).newPage();
   page.on("pageerror", (e) => errors.push(e.message));
   page.on("console", (m) => { if (m.type() === "error" && !/WebSocket|ERR_CONNECTION|ERR_INTERNET/.test(m.text())) { errors.push(m.text()); } });
-  await page.goto(link);
+  await page.goto(there);
   await page.waitForSelector("article .values:not(:empty)");
   return page;
 };
@@ -112,6 +117,20 @@ await frozen;
 tool.kill("SIGTERM");
 assert.equal(await new Promise((gone) => tool.on("exit", gone)), 0);
 await reads(one, "#banner", /connection is lost/);
+
+/* encrypted, its plot with volts, its first motion */
+const safe = await start("--page-certificate", certificate, "--page-key", key);
+assert.match(safe.link, /^https:/);
+const three = await open({ viewport: { width: 1280, height: 800 }, ignoreHTTPSErrors: true }, safe.link);
+await three.click("#command");
+await reads(three, "#who", /you have the command/);
+await three.click("#arm");
+await reads(three, "#who", /^armed/);
+await three.click("article button:has-text('First motion')");
+await reads(three, "#news", /pump, first motion: forward turned it/, 15000);
+await reads(three, ".u-legend", /at the load, V/);
+safe.tool.kill("SIGTERM");
+assert.equal(await new Promise((gone) => safe.tool.on("exit", gone)), 0);
 assert.deepEqual(errors, []);
 await browser.close();
 console.log("page in a browser: as expected");
