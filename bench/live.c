@@ -103,7 +103,8 @@ typedef struct scene {
     int ends[2];          /* the asking end, the session's end */
     bool page;            /* it asks as a page does; else in lines */
     bool duty;            /* for duties; else for brake and coast */
-    double wanted;        /* duty */
+    _Atomic double now;   /* the duty on the pins... */
+    double before;        /* ...and when the present command was written */
     _Atomic double begun; /* when the present command was written; 0: the pin has answered */
     times *to;
     atomic_bool over;
@@ -137,15 +138,16 @@ static void *commander(void *context) {
     scene *s = context;
     static const char *const begin[] = {"command", "confirm", "arm", "main on"};
     static const char *const asks[2][2] = {{"pump brake", "pump coast"},
-                                           {"pump ramp 30%", "pump ramp 35%"}};
+                                           {"pump ramp 30%", "pump ramp 30.5%"}};
     char bytes[65536];
     for (size_t i = 0; i < sizeof begin / sizeof *begin; i++) {
         put(s, begin[i]);
     }
     nap(0.6); /* and the first rest */
     for (int i = 0; i < COMMANDS; i++) {
-        nap(500e-6 + 1e-6 * (double)(i * 7919 % 1000)); /* at any moment of a control period */
-        s->wanted = i % 2 == 0 ? 0.3 : 0.35;
+        /* at any moment of a control period, and once a ramp to a duty is over */
+        nap((s->duty ? 20e-3 : 500e-6) + 1e-6 * (double)(i * 7919 % 1000));
+        s->before = s->now;
         s->begun = wpin_wall_seconds();
         put(s, asks[s->duty][i % 2]);
         for (int n = 0; n < 1000 && s->begun > 0; n++) {
@@ -168,11 +170,11 @@ static bool swallow(void *context, const char *line, size_t length) {
     return true;
 }
 
-/* Whether the control period that is over has the duty that is wanted. */
+/* Whether the control period that is over has another duty than before. */
 static void look_for_duty(scene *s, const wpin_live *live) {
     double begun = s->begun;
-    if (s->duty && begun > 0 &&
-        fabs(wpin_session_look(wpin_live_session(live), 0).setpoint - s->wanted) < 1e-3) {
+    s->now = wpin_session_look(wpin_live_session(live), 0).duty;
+    if (s->duty && begun > 0 && s->now != s->before) {
         s->to->s[s->to->count++] = wpin_wall_seconds() - begun;
         s->begun = 0;
     }
@@ -311,7 +313,7 @@ int main(int argc, char **argv) {
     measure_session(rig, page, 0, &t);
     print("the same from a page, over loopback", &t);
     measure_session(rig, duty, 0, &t);
-    print("a duty in a line to the control period that has it", &t);
+    print("a duty in a line to the control period that begins it", &t);
     pid_t busy[2] = {load(), load()};
     measure_session(rig, brake, 0, &t);
     print("a brake or coast, two busy processes", &t);

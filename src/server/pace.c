@@ -42,8 +42,15 @@ static void note(wpin_pace *pace, double late) {
     pace->worst = fmax(pace->worst, late);
 }
 
+/* From the session's time to its next control period, s. */
+static double to_next(const wpin_live *live) {
+    double period = wpin_live_rig(live)->controller.tick;
+    double at = wpin_session_time(wpin_live_session(live));
+    return (floor(at / period + 1e-6) + 1) * period - at;
+}
+
 bool wpin_pace_on(wpin_pace *pace, wpin_live *live, double now) {
-    double behind = lag(pace, live, now), period = wpin_live_rig(live)->controller.tick;
+    double behind = lag(pace, live, now), next = to_next(live);
     if (behind > pace->late_after) {
         fault_late(pace, live, behind);
         behind = 0;
@@ -51,14 +58,14 @@ bool wpin_pace_on(wpin_pace *pace, wpin_live *live, double now) {
         pace->begun +=
             behind - CATCH_UP; /* everything was held meanwhile, and goes on from there */
     }
-    if (behind >= period) {
-        note(pace, behind - period);
+    if (behind >= next) {
+        note(pace, behind - next);
     }
     return wpin_live_until(live, now - pace->begun);
 }
 
 double wpin_pace_wait(const wpin_pace *pace, const wpin_live *live, double now) {
-    return fmax(0, wpin_live_rig(live)->controller.tick - lag(pace, live, now));
+    return fmax(0, to_next(live) - lag(pace, live, now));
 }
 
 double wpin_pace_p99(const wpin_pace *pace) {
