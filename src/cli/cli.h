@@ -45,6 +45,7 @@ typedef struct cli_run {
     size_t fault_count;
     double sample_seconds;
     bool json, supplies_on, all_rounds;
+    bool real, confirmed;        /* on this computer's pins; the checklist was gone through */
     const wpin_vetting *vetting; /* of rig and plan, before the run */
 } cli_run;
 
@@ -69,6 +70,9 @@ bool cli_good_picture_name(const char *path);
 
 /* Checks, runs, reports; returns the exit status. */
 int cli_run_plan(const cli_run *run);
+/* The part of it on simulated hardware: the report, or NULL with the reason. */
+wpin_report *cli_run_simulated(const wpin_rig *rig, const wpin_plan *plan,
+                               const wpin_session_options *options, char *why, size_t size);
 
 /* Takes the two words a command needs from its arguments; `expected` says which, for messages. */
 error_t cli_take_two(int key, char *arg, struct argp_state *state, const char **words,

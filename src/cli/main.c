@@ -17,8 +17,8 @@ static const struct {
     const char *words;
 } commands[] = {
     {"new", cmd_new, "write a first rig and plan from a few answers"},
-    {"run", SIMULATED(cmd_run),
-     "run a plan on simulated hardware and report asked against achieved"},
+    {"run", cmd_run,
+     "run a plan on simulated hardware, or on real pins, and report asked against achieved"},
     {"live", SIMULATED(cmd_live),
      "drive a rig by hand, in real time: terminal, page, lines or message bus"},
     {"compare", SIMULATED(cmd_compare),

@@ -243,7 +243,7 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
     }
 }
 
-static void print_summary(const wpin_report *report) {
+static void print_summary(const cli_run *run, const wpin_report *report) {
     size_t counts[3] = {0};
     for (size_t i = 0; i < report->step_count; i++) {
         counts[report->steps[i].verdict]++;
@@ -266,7 +266,7 @@ static void print_summary(const wpin_report *report) {
                cli_paint(all ? WPIN_VERDICT_OK : WPIN_VERDICT_BAD), met, report->requirement_count,
                report->requirement_count == 1 ? "" : "s", cli_plain());
     }
-    printf(". %.3f s of simulated time.\n", report->seconds);
+    printf(". %.3f s of %stime.\n", report->seconds, run->real ? "" : "simulated ");
 }
 
 static void print_rehearsed(const wpin_report *report) {
@@ -313,7 +313,8 @@ static void print_vetting(const wpin_vetting *v) {
 }
 
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
-    printf("%s (rig %08x): %s on simulated hardware\n", rig->name, rig->fingerprint, run->files[1]);
+    printf("%s (rig %08x): %s on %s\n", rig->name, rig->fingerprint, run->files[1],
+           run->real ? "this computer's pins" : "simulated hardware");
     print_steps(run, rig, report);
     print_seen(run, rig, report);
     cli_print_required(report);
@@ -323,6 +324,6 @@ void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report
     print_faults(rig, report);
     print_rehearsed(report);
     print_vetting(run->vetting);
-    print_summary(report);
+    print_summary(run, report);
     print_files(run);
 }

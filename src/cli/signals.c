@@ -18,6 +18,7 @@ volatile int *cli_catch_signals(void) {
     sigemptyset(&action.sa_mask);
     sigaction(SIGINT, &action, NULL);
     sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGQUIT, &action, NULL);
     sigaction(SIGHUP, &action, NULL); /* its terminal was closed */
     return &interrupted;
 }

@@ -125,6 +125,7 @@ void wpin_read_input(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
 void wpin_read_controller(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node);
 /* How it is driven by hand. */
 void wpin_read_live(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node);
+void wpin_read_linux(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node);
 /* Finds the loads that limit switches belong to, once all loads are read. */
 void wpin_join_limits(wpin_reader *reader, wpin_rig *rig, yaml_node_t *inputs);
 /* Number of a supply by the text of a node, or -1 with a message. */

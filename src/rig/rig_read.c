@@ -14,12 +14,13 @@ enum {
     TOP_BOARDS,
     TOP_ACCEPT,
     TOP_LIVE,
+    TOP_LINUX,
     TOP_COUNT
 };
 static const wpin_field top_fields[] = {
-    NODE("rig", true),     NODE("controller", false), NODE("supplies", true),
-    NODE("inputs", false), NODE("loads", true),       NODE("faults", false),
-    NODE("boards", false), NODE("accept", false),     NODE("live", false)};
+    NODE("rig", true),   NODE("controller", false), NODE("supplies", true), NODE("inputs", false),
+    NODE("loads", true), NODE("faults", false),     NODE("boards", false),  NODE("accept", false),
+    NODE("live", false), NODE("linux", false)};
 
 void wpin_rig_free(wpin_rig *rig) {
     if (rig != NULL) {
@@ -32,6 +33,7 @@ void wpin_rig_free(wpin_rig *rig) {
         free(rig->boards);
         free(rig->accepts);
         free(rig->places);
+        free(rig->on_linux);
         free(rig->loads);
         free(rig);
     }
@@ -145,6 +147,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_LIVE] != NULL) {
         wpin_read_live(reader, rig, nodes[TOP_LIVE]);
+    }
+    if (nodes[TOP_LINUX] != NULL) {
+        wpin_read_linux(reader, rig, nodes[TOP_LINUX]);
     }
     check_soft_pwm(reader, rig);
     if (nodes[TOP_FAULTS] != NULL && reader->messages->count == 0) {

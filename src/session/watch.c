@@ -102,7 +102,16 @@ static void tick_by_hand(wpin_session *run) {
     }
 }
 
+/* Whatever is wrong with the hardware is wrong for all of them. */
+static void watch_hardware(wpin_session *run) {
+    bool broken = run->bench.broken != NULL && run->bench.broken(run->bench.context);
+    for (size_t i = 0; broken && i < run->rig->load_count; i++) {
+        wpin_motor_trip(&run->motors[i], WPIN_FAULT_PORT);
+    }
+}
+
 void wpin_session_command(wpin_session *run) {
+    watch_hardware(run);
     wpin_session_update_inputs(run);
     if (run->by_hand) {
         tick_by_hand(run);

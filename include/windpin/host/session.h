@@ -182,6 +182,9 @@ typedef struct wpin_bench {
     const wpin_part_burn *(*burns)(void *context, size_t *count);
     const wpin_part_event *(*events)(void *context, size_t *count);
     bool (*out_of_memory)(void *context); /**< Not all of that could be kept. */
+    /** Whether the hardware can't be relied on any more: then every motor trips with
+     * WPIN_FAULT_PORT, and again whenever that is cleared. */
+    bool (*broken)(void *context);
     /** Tells every pin change from now on, as wpin_vcd_pin takes them; NULL stops. */
     void (*watch_pins)(void *context, wpin_pin_watcher *watcher, void *to);
 } wpin_bench;

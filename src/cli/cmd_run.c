@@ -1,10 +1,21 @@
 /* windpin run RIG PLAN: arguments. */
-#include "../cli.h"
+#include "cli.h"
 #include <argp.h>
 #include <stdlib.h>
 #include <string.h>
 
-enum { KEY_TRACE = 256, KEY_PLOT, KEY_VCD, KEY_JSON, KEY_SAMPLE, KEY_POWERED, KEY_ALL, KEY_FAULT };
+enum {
+    KEY_TRACE = 256,
+    KEY_PLOT,
+    KEY_VCD,
+    KEY_JSON,
+    KEY_SAMPLE,
+    KEY_POWERED,
+    KEY_ALL,
+    KEY_FAULT,
+    KEY_REAL,
+    KEY_CONFIRMED
+};
 
 static const struct argp_option options[] = {
     {"trace", KEY_TRACE, "FILE.csv", 0, "Write a trace of every load (CSV)", 0},
@@ -16,11 +27,15 @@ static const struct argp_option options[] = {
      "Put a fault in from the start, e.g. 'pump stalled'; may be repeated", 0},
     {"all", KEY_ALL, NULL, 0, "Show every round of a repeat, also those as asked", 0},
     {"json", KEY_JSON, NULL, 0, "Print the result as JSON", 0},
+    {"real", KEY_REAL, NULL, 0,
+     "On the pins of this computer, as the rig's 'linux' says where they are", 0},
+    {"confirmed", KEY_CONFIRMED, NULL, 0, "With --real: the power-up checklist was gone through",
+     0},
     {0}};
 
 static const char doc[] =
-    "Checks both files completely, runs the plan on simulated hardware as fast as it can, and "
-    "prints for each step what was asked and what was achieved.\v"
+    "Checks both files completely, runs the plan on simulated hardware as fast as it can, or "
+    "on this computer's pins, and prints for each step what was asked and what was achieved.\v"
     "Example:\n  windpin run demo/honey-pump.yaml demo/honey-pump.plan --plot pump.png\n\n"
     "Exit status: 0 every step as asked; 1 a step was not, or something faulted or burnt; 2 the "
     "files or the usage are wrong.";
@@ -34,6 +49,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_VCD: run->vcd_path = arg; break;
     case KEY_JSON: run->json = true; break;
     case KEY_POWERED: run->supplies_on = true; break;
+    case KEY_REAL: run->real = true; break;
+    case KEY_CONFIRMED: run->confirmed = true; break;
     case KEY_ALL: run->all_rounds = true; break;
     case KEY_FAULT:
         if (run->fault_count == sizeof run->faults / sizeof *run->faults) {

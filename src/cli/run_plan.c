@@ -1,8 +1,9 @@
 /* The work of windpin run and windpin demo: files in, run, files and report out. */
 #define _GNU_SOURCE
-#include "../cli.h"
-#include "../vet_words.h"
-#include "windpin/host/rehearsal.h"
+#include "cli.h"
+#include "real.h"
+#include "vet_words.h"
+#include "windpin/host/verdict.h"
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -64,9 +65,22 @@ bool cli_read_faults(const cli_run *run, const wpin_rig *rig, wpin_injection *fa
     return true;
 }
 
-static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
+/* On what was asked for. */
+static wpin_report *run_on(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan,
+                           const wpin_session_options *options, char *why, size_t size) {
+    if (run->real) {
+        return cli_run_real(run, rig, plan, options, why, size);
+    }
+#ifdef WPIN_NO_SIMULATOR
+    snprintf(why, size, "built without simulated hardware: --real runs it on this computer's pins");
+    return NULL;
+#else
+    return cli_run_simulated(rig, plan, options, why, size);
+#endif
+}
+
+static int carry_out(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
     char why[400];
-    wpin_status refused;
     cli_trace target = {0};
     wpin_injection faults[sizeof run->faults / sizeof *run->faults];
     if (!cli_read_faults(run, rig, faults) || !cli_trace_open(run, rig, &target)) {
@@ -78,9 +92,10 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
                                     .sample_seconds = run->sample_seconds,
                                     .csv = target.csv,
                                     .vcd_path = run->vcd_path,
+                                    .onlooker = &wpin_verdicts,
                                     .interrupted = cli_catch_signals(),
                                     .progress = cli_progress};
-    wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    wpin_report *report = run_on(run, rig, plan, &options, why, sizeof why);
     cli_progress_end();
     bool kept = cli_trace_close(&target);
     if (report == NULL) {
@@ -108,7 +123,7 @@ static int rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *pl
 }
 
 /* Vets first: what is refused and not accepted is not run. */
-static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
+static int vet_and_run(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_vet_options options = {.powered = run->supplies_on};
     wpin_vetting *vetting = wpin_vet(rig, plan, &options);
     int status = EXIT_WRONG_INPUT;
@@ -124,7 +139,7 @@ static int vet_and_rehearse(const cli_run *run, const wpin_rig *rig, const wpin_
     } else {
         cli_run vetted = *run;
         vetted.vetting = vetting;
-        status = rehearse(&vetted, rig, plan);
+        status = carry_out(&vetted, rig, plan);
     }
     wpin_vetting_free(vetting);
     return status;
@@ -150,7 +165,7 @@ int cli_run_plan(const cli_run *run) {
     wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read(run->files[1], rig, &messages);
     cli_print_messages(&messages);
     if (plan != NULL) {
-        status = vet_and_rehearse(run, rig, plan);
+        status = vet_and_run(run, rig, plan);
     } else {
         cli_complain("nothing was run: %zu mistake%s in the files", messages.count,
                      messages.count == 1 ? "" : "s");

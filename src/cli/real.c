@@ -1,0 +1,131 @@
+/* Real pins of this computer: taken, driven by a plan, given back. */
+#define _GNU_SOURCE
+#include "real.h"
+#include "live_confirmed.h"
+#include "windpin/host/vet.h"
+#include <signal.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+/* A plan's 'main on' where the supply is on already. */
+static bool switch_supply(void *context, size_t supply, bool on) {
+    const cli_real *real = context;
+    if (real->powered && !on) {
+        fprintf(stderr, "Now switch '%s' off.\n", real->rig->supplies[supply].name);
+    }
+    return real->powered;
+}
+
+/* The rest is the port's own bench. */
+static int64_t time_of(void *context) {
+    const wpin_bench *pins = &((const cli_real *)context)->pins;
+    return pins->time(pins->context);
+}
+
+static void wait_until(void *context, int64_t until) {
+    const wpin_bench *pins = &((const cli_real *)context)->pins;
+    pins->wait(pins->context, until);
+}
+
+static bool is_broken(void *context) {
+    const wpin_bench *pins = &((const cli_real *)context)->pins;
+    return pins->broken(pins->context);
+}
+
+static bool supply_is_on(void *context, size_t supply) {
+    (void)supply;
+    return ((const cli_real *)context)->powered;
+}
+
+bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
+    char why[400];
+    *real = (cli_real){.rig = rig, .powered = powered};
+    if (!wpin_bind_linux(&real->bound, rig, why, sizeof why)) {
+        cli_complain("%s", why);
+        return false;
+    }
+    real->linux = wpin_linux_open(&real->bound.config, why, sizeof why);
+    if (real->linux == NULL) {
+        cli_complain("%s", why);
+        return false;
+    }
+    fputs(wpin_linux_notes(real->linux), stderr);
+    real->pins = wpin_linux_bench(real->linux);
+    real->bench = (wpin_bench){.context = real,
+                               .port = real->pins.port,
+                               .time = time_of,
+                               .wait = wait_until,
+                               .broken = is_broken,
+                               .switch_supply = switch_supply,
+                               .supply_is_on = supply_is_on};
+    return true;
+}
+
+void cli_real_close(cli_real *real) {
+    wpin_linux_close(real->linux);
+    real->linux = NULL;
+}
+
+/* ---- the checklist ---- */
+
+bool cli_real_confirm(const wpin_rig *rig, bool confirmed) {
+    char answer[16] = "";
+    wpin_lines *lines = confirmed ? NULL : wpin_checklist(rig);
+    if (confirmed) {
+        return true;
+    }
+    if (lines == NULL || !isatty(STDIN_FILENO) || !isatty(STDERR_FILENO)) {
+        cli_complain("real pins move real parts: somebody has to go through the power-up checklist "
+                     "(windpin vet prints it) and say so: --confirmed");
+        wpin_lines_free(lines);
+        return false;
+    }
+    fprintf(stderr, "Before real pins move real parts:\n");
+    for (size_t i = 0; i < lines->count && !live_rig_was_confirmed(rig); i++) {
+        fprintf(stderr, "  - %s\n", lines->lines[i]);
+    }
+    fprintf(stderr, "  - Each shaft is free, nothing can be caught by it, and hands are off.\n"
+                    "Is all of this so? [no] ");
+    wpin_lines_free(lines);
+    bool so = fgets(answer, sizeof answer, stdin) != NULL && (answer[0] == 'y' || answer[0] == 'Y');
+    if (so) {
+        live_confirm_rig(rig);
+    } else {
+        cli_complain("nothing was moved");
+    }
+    return so;
+}
+
+/* ---- a plan ---- */
+
+wpin_report *cli_run_real(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan,
+                          const wpin_session_options *options, char *why, size_t size) {
+    wpin_status refused;
+    cli_real *real = calloc(1, sizeof *real);
+    wpin_report *report = NULL;
+    snprintf(why, size, real == NULL ? "out of memory" : "nothing was run");
+    if (real == NULL || !cli_real_confirm(rig, run->confirmed) ||
+        !cli_real_open(real, rig, run->supplies_on)) {
+        free(real);
+        return NULL;
+    }
+    signal(SIGPIPE, SIG_IGN); /* who reads the result may go: that ends nothing early */
+    wpin_session *session =
+        wpin_session_open(rig, plan, &real->bench, options, &refused, why, size);
+    if (session == NULL && wpin_linux_why(real->linux)[0] != '\0') {
+        cli_complain("%s", wpin_linux_why(real->linux));
+    }
+    while (session != NULL && wpin_session_step(session)) {
+    }
+    if (session != NULL) {
+        report = wpin_session_close(session, why, size);
+    }
+    if (report != NULL && wpin_linux_why(real->linux)[0] != '\0') {
+        cli_complain("the pins could not be relied on any more: %s", wpin_linux_why(real->linux));
+    }
+    cli_real_close(real);
+    free(real);
+    return report;
+}
