@@ -70,11 +70,34 @@ static void list_chips(const glob_t *all, char *to, size_t size) {
     }
 }
 
+/* Why a line was not found. */
+static void explain_missing(const wpin_linux_line *line, const glob_t *all, bool chip_there,
+                            char *why, size_t size) {
+    char there[200];
+    bool closed = false;
+    for (size_t i = 0; i < all->gl_pathc; i++) {
+        closed = closed || access(all->gl_pathv[i], R_OK | W_OK) != 0;
+    }
+    list_chips(all, there, sizeof there);
+    if (closed) {
+        snprintf(why, size,
+                 "not every GPIO chip may be opened by you: %s; their group is usually gpio: "
+                 "usermod -aG gpio $USER, then log in anew",
+                 there);
+    } else if (all->gl_pathc == 0) {
+        snprintf(why, size, "this computer has no GPIO chip");
+    } else if (chip_there) {
+        snprintf(why, size, "there is no line '%s' on %s; there are %s", line->line,
+                 line->chip == NULL ? "any chip" : line->chip, there);
+    } else {
+        snprintf(why, size, "there is no chip '%s'; there are %s", line->chip, there);
+    }
+}
+
 bool wpin_linux_find(const wpin_linux_line *line, char *chip, unsigned *offset, char *why,
                      size_t size) {
     glob_t all = {0};
-    bool chip_there = false, found = false;
-    char there[200];
+    bool chip_there = line->chip == NULL, found = false;
     glob(CHIPS, 0, NULL, &all);
     for (size_t i = 0; i < all.gl_pathc && !found; i++) {
         const char *device = all.gl_pathv[i];
@@ -84,14 +107,8 @@ bool wpin_linux_find(const wpin_linux_line *line, char *chip, unsigned *offset, 
             snprintf(chip, WPIN_LINUX_NAME, "%s", device);
         }
     }
-    list_chips(&all, there, sizeof there);
     if (!found) {
-        snprintf(why, size, "there is no %s '%s'%s%s; %s%s",
-                 chip_there || line->chip == NULL ? "line" : "chip",
-                 chip_there || line->chip == NULL ? line->line : line->chip,
-                 chip_there && line->chip != NULL ? " on " : "",
-                 chip_there && line->chip != NULL ? line->chip : "",
-                 all.gl_pathc == 0 ? "this computer has no GPIO chip" : "there are ", there);
+        explain_missing(line, &all, chip_there, why, size);
     }
     globfree(&all);
     return found;

@@ -106,7 +106,8 @@ wpin_status wpin_linux_count(void *context, uint8_t counter, wpin_count *to) {
     if (errno != EAGAIN) {
         return wpin_linux_break(l, "edges on %s can't be read: %s", c->chip, strerror(errno));
     }
-    wpin_quadrature_read(&c->counts, NULL, to);
+    static const wpin_port alone = {0}; /* nobody interrupts this */
+    wpin_quadrature_read(&c->counts, &alone, to);
     return WPIN_OK;
 }
 

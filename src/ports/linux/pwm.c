@@ -43,6 +43,8 @@ static bool lock(wpin_linux_slot *s, long *before, char *why, size_t size) {
     *before = atol(number);
     if (flock(s->lock, LOCK_EX | LOCK_NB) != 0) {
         snprintf(why, size, "%s is taken by process %ld", s->is->pwm, *before);
+        close(s->lock);
+        s->lock = -1; /* not ours to be given back */
         return false;
     }
     snprintf(number, sizeof number, "%d\n", (int)getpid());

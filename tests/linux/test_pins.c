@@ -1,0 +1,441 @@
+/* Real pins, in a kernel of their own: what its chips saw is the judge, nothing that the process
+ * says of itself. */
+#define _GNU_SOURCE
+#include "../support.h"
+#include "kernel.h"
+#include <errno.h>
+#include <fcntl.h>
+#include <math.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+#include <windpin/host/bind_linux.h>
+#include <windpin/host/plan.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/porttest.h>
+
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+#define RIG          "/mnt/rig.yaml"
+
+static kernel_entry entries[32768];
+
+/* ---- the rig ---- */
+
+/* A pump with direction, PWM and brake on lines 4 and 7 and channel 0, a stop input on the other
+ * chip, which opens. */
+static void write_rig(const char *more) {
+    FILE *to = fopen(RIG, "w");
+    ck_assert_ptr_nonnull(to);
+    fprintf(to,
+            "rig: shelf\n"
+            "controller: {logic: 3.3V, timer-clock: 1000MHz, timer-bits: 31}\n"
+            "supplies: {main: {voltage: 12V, resistance: 120mohm, switch: on}}\n"
+            "inputs: {stop: {pin: 8, contact: opens, stops: all}}\n"
+            "loads:\n"
+            "  pump:\n"
+            "    supply: main\n"
+            "    stage: {kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: "
+            "20kHz, dead-time: 2us}\n"
+            "    driver: {on-resistance: 180mohm, current-limit: 8A, voltage-limit: 30V, "
+            "logic-high: 2V}\n"
+            "    motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: "
+            "160gcm2, static-friction: 14mNm, dry-friction: 9mNm, gear: 18}\n"
+            "    ramp: {up: 400ms, down: 300ms}\n"
+            "    rest: 800ms\n"
+            "linux:\n"
+            "  chip: windpin-bench\n"
+            "  pins: {9: {pwm: pwmchip0/0}, 8: {chip: hands, line: STOP}}\n%s",
+            more);
+    ck_assert_int_eq(fclose(to), 0);
+    kernel_pull(0, false);
+}
+
+static const char PLAN[] = "pump ramp 60%\npump hold 1s\npump ramp reverse 50%\npump hold 1s\n"
+                           "pump brake\npump rest 200ms\npump stop\n";
+
+static void write_plan(void) {
+    FILE *to = fopen("/mnt/it.plan", "w");
+    ck_assert_ptr_nonnull(to);
+    fputs(PLAN, to);
+    ck_assert_int_eq(fclose(to), 0);
+}
+
+/* Starts the tool on the rig and plan; its words go to a file. */
+static pid_t start(const char *say) {
+    pid_t child = fork();
+    if (child == 0) {
+        int to = open(say, O_WRONLY | O_CREAT | O_TRUNC, 0600);
+        dup2(to, 1);
+        dup2(to, 2);
+        setpgid(0, 0);
+        execl(TEST_TOOL, TEST_TOOL, "run", RIG, "/mnt/it.plan", "--real", "--powered",
+              "--confirmed", (char *)NULL);
+        _exit(99);
+    }
+    kernel_sleep(0.02); /* its request pulls the input up; a hand closes the contact */
+    kernel_pull(0, false);
+    return child;
+}
+
+static int end_of(pid_t child) {
+    int status;
+    ck_assert_int_eq(waitpid(child, &status, 0), child);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+}
+
+static const char *text_of(const char *path) {
+    static char text[20000];
+    FILE *from = fopen(path, "r");
+    text[from == NULL ? 0 : fread(text, 1, sizeof text - 1, from)] = '\0';
+    if (from != NULL) {
+        fclose(from);
+    }
+    return text;
+}
+
+/* ---- what the chips saw ---- */
+
+/* Whether PWM was off at the end; since when. */
+static bool ended_quiet(size_t count, double *since) {
+    bool quiet = true;
+    *since = 0;
+    for (size_t i = 0; i < count; i++) {
+        if (entries[i].kind == KERNEL_PWM) {
+            bool off = !entries[i].level || entries[i].duty == 0;
+            *since = off && !quiet ? entries[i].seconds : off ? *since : 0;
+            quiet = off;
+        }
+    }
+    return quiet;
+}
+
+static double highest_duty(size_t count) {
+    double most = 0;
+    for (size_t i = 0; i < count; i++) {
+        most = entries[i].kind == KERNEL_PWM ? fmax(most, entries[i].duty) : most;
+    }
+    return most;
+}
+
+/* ---- a plan ---- */
+
+/* Levels before outputs, the duties of the plan, the direction changed only at 0 %, and all as it
+ * was in the end. */
+START_TEST(a_plan_moves_real_pins) {
+    write_rig("");
+    write_plan();
+    kernel_forget();
+    int status = end_of(start("/mnt/said"));
+    const char *said = text_of("/mnt/said");
+    ck_assert_msg(status == 0 || strstr(said, "as asked") != NULL, "%s", said);
+    ck_assert_msg(strstr(said, "on this computer's pins") != NULL, "%s", said);
+    size_t count = kernel_log(entries, COUNT(entries));
+    bool seen[32] = {false};
+    double duty = 0, since;
+    unsigned turns = 0;
+    for (size_t i = 0; i < count; i++) {
+        const kernel_entry *e = &entries[i];
+        if (e->kind == KERNEL_PWM) {
+            duty = e->duty;
+            ck_assert_double_eq_tol(e->period, 50e-6, 1e-9);
+        } else if (e->number < 32 && !seen[e->number]) {
+            ck_assert_msg(e->kind == KERNEL_OUT && !e->level, "line %u began otherwise", e->number);
+            seen[e->number] = true;
+        } else if (e->number == 4 && e->level && turns == 0) {
+            turns++;
+            ck_assert_msg(duty == 0, "the direction changed at %.3f", duty);
+        }
+    }
+    ck_assert(seen[4] && seen[7] && turns == 1);
+    ck_assert_double_eq_tol(highest_duty(count), 0.6, 1e-3);
+    ck_assert(ended_quiet(count, &since));
+}
+END_TEST
+
+/* ---- ends of every kind ---- */
+
+typedef struct death {
+    const char *name;
+    int signal;    /* to the process; 0: none */
+    bool guardian; /* the guardian is killed instead */
+    bool stopped;  /* the process goes on later */
+    double within; /* s, in which all has to be quiet */
+} death;
+
+/* The longest ramp to rest is 0.18 s (60 % of 300 ms); the guardian's silence 0.1 s. */
+static const death deaths[] = {
+    {"killed", SIGKILL, false, false, 0.1}, {"INT", SIGINT, false, false, 0.25},
+    {"TERM", SIGTERM, false, false, 0.25},  {"HUP", SIGHUP, false, false, 0.25},
+    {"QUIT", SIGQUIT, false, false, 0.25},  {"ABRT", SIGABRT, false, false, 0.1},
+    {"SEGV", SIGSEGV, false, false, 0.1},   {"stopped", SIGSTOP, false, true, 0.13},
+    {"TSTP", SIGTSTP, false, true, 0.13},   {"guardian killed", 0, true, false, 0.05},
+};
+
+static pid_t find_guardian(void) {
+    char said[200];
+    int pid = 0;
+    ck_assert_int_eq(run_command(said, sizeof said, "grep -l windpin-guard /proc/[0-9]*/comm"), 0);
+    ck_assert_msg(sscanf(said, "/proc/%d/comm", &pid) == 1 && pid > 1, "%s", said);
+    return pid;
+}
+
+static void die_at(const death *d, double moment) {
+    kernel_forget();
+    pid_t child = start("/mnt/said");
+    kernel_sleep(moment);
+    pid_t guardian = find_guardian();
+    double at = kernel_now(), since;
+    kill(d->guardian ? guardian : child, d->guardian ? SIGKILL : d->signal);
+    kernel_sleep(0.6);
+    size_t count = kernel_log(entries, COUNT(entries));
+    bool quiet = ended_quiet(count, &since);
+    ck_assert_msg(highest_duty(count) > 0, "%s at %.3f s: it never moved: %s", d->name, moment,
+                  text_of("/mnt/said"));
+    ck_assert_msg(quiet, "%s at %.3f s: PWM goes on: %s", d->name, moment, text_of("/mnt/said"));
+    ck_assert_msg(since <= at + d->within, "%s at %.3f s: quiet after %.3f s", d->name, moment,
+                  since - at);
+    if (d->stopped) { /* it comes back, and moves nothing */
+        kernel_forget();
+        kill(child, SIGCONT);
+        int status = end_of(child);
+        ck_assert_msg(status == 1, "%s: %d %s", d->name, status, text_of("/mnt/said"));
+        count = kernel_log(entries, COUNT(entries));
+        ck_assert_msg(highest_duty(count) == 0, "%s at %.3f s: it went on", d->name, moment);
+    } else {
+        int status = end_of(child);
+        ck_assert_msg(status != 0, "%s at %.3f s: %d", d->name, moment, status);
+    }
+    for (size_t i = 0; i < count; i++) { /* nobody has the lines any more */
+        ck_assert(entries[i].kind != KERNEL_IN);
+    }
+}
+
+START_TEST(safe_in_every_end) {
+    const char *asked = getenv("WPIN_MOMENTS");
+    long moments = asked == NULL || asked[0] == '\0' ? 3 : atol(asked);
+    const death *d = &deaths[_i];
+    write_rig("");
+    write_plan();
+    pick_seed((uint32_t)_i + 1);
+    for (long n = 0; n < moments; n++) { /* over ramp, cruise, reversal, brake; it is at rest
+                                            for 0.85 s first */
+        die_at(d, 0.95 + 3.4 * ((double)n + pick(1000) * 1e-3) / (double)moments);
+    }
+}
+END_TEST
+
+/* ---- who else is there ---- */
+
+START_TEST(what_is_taken_is_refused_with_its_owner) {
+    char said[4000];
+    write_rig("");
+    write_plan();
+    pid_t first = start("/mnt/said");
+    kernel_sleep(0.5);
+    int status = run_command(said, sizeof said,
+                             "%s run %s /mnt/it.plan --real --powered --confirmed", TEST_TOOL, RIG);
+    char number[40];
+    snprintf(number, sizeof number, "taken by process %d", (int)first);
+    ck_assert_msg(status == 2 && strstr(said, number) != NULL, "%d %s", status, said);
+    kill(first, SIGINT);
+    (void)end_of(first);
+    /* a channel that runs, with nobody who minds it */
+    ck_assert_int_eq(system("cd /sys/class/pwm/pwmchip0 && echo 0 > export && echo 50000 > "
+                            "pwm0/period && echo 25000 > pwm0/duty_cycle && echo 1 > pwm0/enable"),
+                     0);
+    kernel_forget();
+    pid_t next = start("/mnt/said");
+    kernel_sleep(0.1);
+    kill(next, SIGINT);
+    (void)end_of(next);
+    size_t count = kernel_log(entries, COUNT(entries));
+    ck_assert(count > 0 && entries[0].kind == KERNEL_PWM && entries[0].duty == 0);
+    ck_assert_msg(strstr(text_of("/mnt/said"), "was left running") != NULL, "%s",
+                  text_of("/mnt/said"));
+}
+END_TEST
+
+/* Rows in which the rig or the kernel does not agree. */
+START_TEST(what_can_not_be_is_told) {
+    static const struct {
+        const char *pins, *words;
+    } rows[] = {
+        {"{9: {pwm: pwmchip0/9}, 8: {chip: hands, line: STOP}}", "has not so many"},
+        {"{9: {pwm: pwmchip7/0}, 8: {chip: hands, line: STOP}}", "there is no PWM chip 'pwmchip7'"},
+        {"{9: {pwm: pwmchip0/0}, 8: {chip: nowhere, line: STOP}}", "there is no chip 'nowhere'"},
+        {"{9: {pwm: pwmchip0/0}, 8: {chip: hands, line: START}}", "there is no line 'START' on"},
+        {"{9: {pwm: pwmchip0/0}, 4: 99, 8: {chip: hands, line: STOP}}", "there is no line '99'"},
+        {"{8: {chip: hands, line: STOP}}", "makes PWM: expected a channel"},
+        {"{9: {pwm: pwmchip0/0}, 8: {pwm: pwmchip0/1}}", "is an input"},
+    };
+    char said[4000];
+    write_plan();
+    for (size_t i = 0; i < COUNT(rows); i++) {
+        write_rig("");
+        ck_assert_int_eq(run_command(said, sizeof said, "sed -i 's|^  pins: .*|  pins: %s|' %s",
+                                     rows[i].pins, RIG),
+                         0);
+        int status =
+            run_command(said, sizeof said, "%s run %s /mnt/it.plan --real --powered --confirmed",
+                        TEST_TOOL, RIG);
+        ck_assert_msg(status == 2 && strstr(said, rows[i].words) != NULL, "row %zu: %d %s", i,
+                      status, said);
+    }
+    write_rig("");
+    int status =
+        run_command(said, sizeof said, "%s run %s /mnt/it.plan --real --powered", TEST_TOOL, RIG);
+    ck_assert_msg(status == 2 && strstr(said, "--confirmed") != NULL, "%s", said);
+    /* a period it does not take, on a channel that has none yet */
+    ck_assert_int_eq(system("sed -i s=pwmchip0/0=pwmchip0/2= " RIG), 0);
+    ck_assert_int_eq(system("echo 60000 > /sys/module/windpin_bench/parameters/shortest"), 0);
+    status = run_command(said, sizeof said, "%s run %s /mnt/it.plan --real --powered --confirmed",
+                         TEST_TOOL, RIG);
+    ck_assert_int_eq(system("echo 1000 > /sys/module/windpin_bench/parameters/shortest"), 0);
+    ck_assert_msg(status == 2 && strstr(said, "does not take 20000 Hz") != NULL, "%s", said);
+    /* no rights */
+    status =
+        run_command(said, sizeof said,
+                    "chmod 644 /mnt/rig.yaml /mnt/it.plan; chmod 755 /mnt; chmod 777 /run/lock; "
+                    "rm -f /run/lock/*; setpriv --reuid 65534 --clear-groups %s run %s "
+                    "/mnt/it.plan --real --powered --confirmed",
+                    TEST_TOOL, RIG);
+    ck_assert_msg(status == 2 && strstr(said, "may be opened by you") != NULL, "%d %s", status, said);
+}
+END_TEST
+
+/* ---- inputs ---- */
+
+/* The stop contact opens, with bounce: PWM is off within some control periods. */
+START_TEST(the_stop_input_stops) {
+    double since;
+    write_rig("");
+    write_plan();
+    kernel_forget();
+    pid_t child = start("/mnt/said");
+    kernel_sleep(1.4);
+    double at = kernel_now();
+    for (int i = 0; i < 9; i++) {
+        kernel_pull(0, i % 2 == 0);
+        kernel_sleep(0.0003);
+    }
+    int status = end_of(child);
+    size_t count = kernel_log(entries, COUNT(entries));
+    ck_assert_msg(status == 1 && strstr(text_of("/mnt/said"), "stop input") != NULL, "%s",
+                  text_of("/mnt/said"));
+    ck_assert(ended_quiet(count, &since));
+    ck_assert_msg(since - at < 0.35, "%.4f s", since - at);
+}
+END_TEST
+
+/* A chip that is unplugged in the middle of a run. */
+START_TEST(a_chip_that_vanishes_is_a_fault) {
+    double since;
+    write_rig("");
+    write_plan();
+    kernel_forget();
+    pid_t child = start("/mnt/said");
+    kernel_sleep(1.4);
+    ck_assert_int_eq(system("echo 0 > /sys/kernel/config/gpio-sim/hands/live"), 0);
+    double at = kernel_now();
+    int status = end_of(child);
+    ck_assert_int_eq(system("echo 1 > /sys/kernel/config/gpio-sim/hands/live"), 0);
+    size_t count = kernel_log(entries, COUNT(entries));
+    ck_assert_msg(status == 1 && strstr(text_of("/mnt/said"), "can't be read") != NULL, "%s",
+                  text_of("/mnt/said"));
+    ck_assert(ended_quiet(count, &since));
+    ck_assert_msg(since - at < 0.05, "%.4f s", since - at);
+}
+END_TEST
+
+/* Edges of an encoder, counted in software by the kernel's time stamps, both ways. */
+START_TEST(edges_are_counted) {
+    char why[300];
+    const wpin_linux_encoder encoder = {.counter = 0, .channels = {{"hands", "2"}, {"hands", "3"}}};
+    const wpin_linux_config config = {.encoders = &encoder, .encoder_count = 1};
+    wpin_count counts;
+    kernel_pull(2, false);
+    kernel_pull(3, false);
+    wpin_linux *l = wpin_linux_open(&config, why, sizeof why);
+    ck_assert_msg(l != NULL, "%s", why);
+    wpin_bench bench = wpin_linux_bench(l);
+    ck_assert_int_eq(bench.port.count(l, 0, &counts), WPIN_OK);
+    int32_t begin = counts.counts;
+    for (int turn = 0; turn < 100; turn++) { /* forward, then half of it back */
+        bool back = turn >= 66;
+        for (int step = 0; step < 4; step++) {
+            kernel_pull(back ? (step % 2 == 0 ? 3U : 2U) : (step % 2 == 0 ? 2U : 3U), step < 2);
+            kernel_sleep(0.02); /* its interrupts come with the ticks of the kernel */
+        }
+    }
+    ck_assert_int_eq(bench.port.count(l, 0, &counts), WPIN_OK);
+    ck_assert_int_eq(abs(counts.counts - begin), (66 - 34) * 4);
+    ck_assert_int_eq(bench.port.count(l, 1, &counts), WPIN_FAULT_PORT);
+    wpin_linux_close(l);
+}
+END_TEST
+
+/* ---- the rules of port.h ---- */
+
+/* What a pin shows, as the chip saw it last. */
+static bool shows(void *context, wpin_pin pin) {
+    size_t count = kernel_log(entries, COUNT(entries));
+    bool level = false;
+    (void)context;
+    for (size_t i = 0; i < count; i++) {
+        const kernel_entry *e = &entries[i];
+        if (pin == 9 && e->kind == KERNEL_PWM) {
+            double phase = fmod(kernel_now() - e->seconds, e->period > 0 ? e->period : 1);
+            level = e->duty > 0 && phase < e->duty * e->period;
+        } else if (pin != 9 && e->kind == KERNEL_OUT && e->number == pin) {
+            level = e->level;
+        }
+    }
+    return level;
+}
+
+static void tell(void *context, const char *rule, wpin_porttest_result result) {
+    unsigned *left_out = context;
+    *left_out += result == WPIN_PORTTEST_LEFT_OUT;
+    ck_assert_msg(result != WPIN_PORTTEST_BROKEN, "%s", rule);
+}
+
+START_TEST(the_port_keeps_its_rules) {
+    char why[300];
+    unsigned left_out = 0;
+    const wpin_linux_pin pins[] = {{.pin = 2, .line = {"windpin-bench", "2"}},
+                                   {.pin = 3, .line = {"windpin-bench", "3"}},
+                                   {.pin = 9, .pwm = "pwmchip0/1"}};
+    const wpin_linux_config config = {.pins = pins, .pin_count = COUNT(pins)};
+    wpin_linux *l = wpin_linux_open(&config, why, sizeof why);
+    ck_assert_msg(l != NULL, "%s", why);
+    kernel_forget();
+    wpin_bench bench = wpin_linux_bench(l);
+    const wpin_porttest test = {.port = &bench.port,
+                                .pins = {2, 3},
+                                .pwm_pin = 9,
+                                .has_pwm = false,
+                                .shows = shows,
+                                .report = tell,
+                                .context = &left_out};
+    ck_assert_uint_eq(wpin_porttest_run(&test), 0);
+    wpin_linux_close(l);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("pins");
+    TCase *tests = tcase_create("pins");
+    tcase_set_timeout(tests, 0);
+    tcase_add_test(tests, a_plan_moves_real_pins);
+    tcase_add_loop_test(tests, safe_in_every_end, 0, (int)COUNT(deaths));
+    tcase_add_test(tests, what_is_taken_is_refused_with_its_owner);
+    tcase_add_test(tests, what_can_not_be_is_told);
+    tcase_add_test(tests, the_stop_input_stops);
+    tcase_add_test(tests, a_chip_that_vanishes_is_a_fault);
+    tcase_add_test(tests, edges_are_counted);
+    tcase_add_test(tests, the_port_keeps_its_rules);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
