@@ -5,7 +5,7 @@ GENERATOR ?= Ninja
 CONFIGURE = cmake -S . -B $(BUILD) -G $(GENERATOR) -DCMAKE_INSTALL_PREFIX=$(PREFIX) \
 	-DCMAKE_BUILD_TYPE=Release
 
-.PHONY: all demo check check-long prove bench format install packages clean screenshots
+.PHONY: all demo check check-long check-linux prove bench format install packages clean screenshots
 
 all: packages
 	@$(CONFIGURE) > $(BUILD).log 2>&1 || { cat $(BUILD).log; exit 1; }
@@ -22,7 +22,12 @@ check: all
 
 # All tests, the long campaigns in full length: an hour or so.
 check-long: all
-	@WPIN_TICKS=20000000 WPIN_RIGS=5000 WPIN_BENCHES=200 WPIN_DRUMS=1000 WPIN_MOMENTS=200 WPIN_RESPONSES=10000 WPIN_CUTS=9500 WPIN_KILLS=500 WPIN_LINES=1000000 ctest --test-dir $(BUILD) --output-on-failure -j2
+	@WPIN_TICKS=20000000 WPIN_RIGS=5000 WPIN_BENCHES=200 WPIN_DRUMS=1000 WPIN_MOMENTS=200 WPIN_RESPONSES=10000 WPIN_CUTS=9500 WPIN_KILLS=500 WPIN_ENDS=50 WPIN_LINES=1000000 ctest --test-dir $(BUILD) --output-on-failure -j2
+
+# Real pins, in a kernel of their own with simulated ones; the kernel is built once, some minutes.
+check-linux: all
+	@tools/kernel > /dev/null
+	@tools/linux-test $(BUILD)/tests/test_pins
 
 # Proves the core free of faults of memory and arithmetic; see docs/proof.md. Half an hour.
 prove: packages

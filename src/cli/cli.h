@@ -70,6 +70,10 @@ bool cli_good_picture_name(const char *path);
 
 /* Checks, runs, reports; returns the exit status. */
 int cli_run_plan(const cli_run *run);
+/* A simulated board of a rig as a bench; NULL when out of memory. */
+typedef struct cli_board cli_board;
+cli_board *cli_board_open(const wpin_rig *rig, wpin_bench *bench);
+void cli_board_close(cli_board *board);
 /* The part of it on simulated hardware: the report, or NULL with the reason. */
 wpin_report *cli_run_simulated(const wpin_rig *rig, const wpin_plan *plan,
                                const wpin_session_options *options, char *why, size_t size);

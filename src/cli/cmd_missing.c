@@ -196,6 +196,46 @@ static void look_at_devices(look *l) {
     globfree(&all);
 }
 
+/* How many of these there are; how many of them may be opened. */
+static size_t count_of(const char *pattern, size_t *open) {
+    glob_t all = {0};
+    *open = 0;
+    glob(pattern, 0, NULL, &all);
+    for (size_t i = 0; i < all.gl_pathc; i++) {
+        *open += access(all.gl_pathv[i], R_OK | W_OK) == 0;
+    }
+    size_t count = all.gl_pathc;
+    globfree(&all);
+    return count;
+}
+
+static void look_at_pins(look *l) {
+    size_t open, count = count_of("/dev/gpiochip*", &open);
+    if (count == 0) {
+        found(l, LESS, "no GPIO chip: this computer has no pins of its own");
+        mend(l, "plug in an expander, or load its module; simulated hardware needs none");
+    } else if (open < count) {
+        found(l, MISSING, "%zu of %zu GPIO chips may not be opened by you", count - open, count);
+        mend(l, "usermod -aG gpio $USER, or the group that 'ls -l /dev/gpiochip0' shows; then log "
+                "in anew");
+    } else {
+        found(l, HERE, "%zu GPIO chip%s may be opened", count, count == 1 ? "" : "s");
+    }
+}
+
+static void look_at_pwm(look *l) {
+    size_t open, count = count_of("/sys/class/pwm/pwmchip*/export", &open);
+    if (count == 0) {
+        found(l, LESS, "no PWM chip: pins with a PWM channel can't be driven");
+        mend(l, "enable PWM in the board's overlays or device tree; or 'pwm-by: software'");
+    } else if (open < count) {
+        found(l, MISSING, "%zu of %zu PWM chips may not be written by you", count - open, count);
+        mend(l, "a udev rule that gives /sys/class/pwm to a group you are in; or run it as root");
+    } else {
+        found(l, HERE, "%zu PWM chip%s may be used", count, count == 1 ? "" : "s");
+    }
+}
+
 static void look_at_files(look *l) {
     struct statvfs disk;
     double free_mb =
@@ -221,6 +261,8 @@ static const struct {
              {"devices", "windpin live --device", look_at_devices},
              {"time", "windpin live", look_at_time},
              {"priority", "windpin live", look_at_priority},
+             {"pins", "windpin run --real", look_at_pins},
+             {"pwm", "windpin run --real", look_at_pwm},
              {"pictures", "windpin plot, --plot", look_at_pictures},
              {"files", "every result", look_at_files}};
 

@@ -9,6 +9,7 @@
 /* A session that hands are on. */
 typedef struct cli_hands {
     const wpin_rig *rig;
+    bool real; /* on this computer's pins */
     wpin_session *session;
     wpin_live *live;
     wpin_pace pace;

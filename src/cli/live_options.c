@@ -28,7 +28,8 @@ enum {
     KEY_PREFIX,
     KEY_USER,
     KEY_CA,
-    KEY_RATE
+    KEY_RATE,
+    KEY_REAL
 };
 
 static const struct argp_option options[] = {
@@ -66,6 +67,8 @@ static const struct argp_option options[] = {
      0},
     {"confirmed", KEY_CONFIRMED, NULL, 0,
      "The power-up checklist was gone through; the record says that this option said so", 0},
+    {"real", KEY_REAL, NULL, 0,
+     "On the pins of this computer, as the rig's 'linux' says where they are", 0},
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on at the start", 0},
     {"fault", KEY_FAULT, "'NAME WHAT'", 0, "A fault from the start, e.g. 'pump stalled'", 0},
     {"save", KEY_SAVE, "FILE.plan", 0, "At the end, what was asked as a plan that does it again",
@@ -76,7 +79,8 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Drives the loads of a rig by hand, on simulated hardware in real time. What is asked for are "
+    "Drives the loads of a rig by hand, in real time on simulated hardware or on real pins. What "
+    "is asked for are "
     "the actions of the plan language, one at a time; nothing moves before it is armed, and what "
     "is not said again within the link time-out ends on its ramp. A plan may be given: then it can "
     "be run, watched and "
@@ -218,6 +222,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_CERTIFICATE: a->page.certificate = arg; break;
     case KEY_PAGE_KEY: a->page.key = arg; break;
     case KEY_UNENCRYPTED: a->page.unencrypted = true; break;
+    case KEY_REAL: a->run.real = true; break;
     case KEY_POWERED: a->run.supplies_on = true; break;
     case KEY_CONFIRMED: a->confirmed = true; break;
     case KEY_TRACE: a->run.trace_path = arg; break;

@@ -94,8 +94,8 @@ static void draw_top(const live_panel *p) {
     double at = wpin_session_time(p->hands->session);
     int commander = wpin_live_commander(live);
     char right[120], left[200];
-    snprintf(left, sizeof left, " %s, simulated   %02d:%04.1f", p->hands->rig->name, (int)(at / 60),
-             fmod(at, 60));
+    snprintf(left, sizeof left, " %s, %s   %02d:%04.1f", p->hands->rig->name,
+             p->hands->real ? "REAL PINS" : "simulated", (int)(at / 60), fmod(at, 60));
     snprintf(right, sizeof right, "command: %s ",
              commander == p->source ? "here"
              : commander < 0        ? "nobody"
@@ -393,7 +393,9 @@ static void draw_checklist(const live_panel *p) {
     y++;
     put(y++, 1, A_BOLD, "y: all of this is so.   Any other key: it is not, nothing will be armed.");
     put(y++, 1, look(FAINT),
-        "Here the hardware is simulated: go through it as you would at the bench.");
+        p->hands->real
+            ? "These are real pins: what they drive moves."
+            : "Here the hardware is simulated: go through it as you would at the bench.");
     if (p->hands->page != NULL) {
         put(y, 1, look(PLAIN), "The page: %s", wpin_page_link(p->hands->page));
     }

@@ -9,13 +9,17 @@
 #include <string.h>
 #include <unistd.h>
 
-/* A plan's 'main on' where the supply is on already. */
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+
+/* A plan's 'main on' where it is on already; or somebody who drives by hand says that it is. */
 static bool switch_supply(void *context, size_t supply, bool on) {
-    const cli_real *real = context;
-    if (real->powered && !on) {
+    cli_real *real = context;
+    bool can = real->by_hand || real->powered;
+    if (can && !on && !real->by_hand) {
         fprintf(stderr, "Now switch '%s' off.\n", real->rig->supplies[supply].name);
     }
-    return real->powered;
+    real->on[supply] = can ? on : real->on[supply];
+    return can;
 }
 
 /* The rest is the port's own bench. */
@@ -35,13 +39,19 @@ static bool is_broken(void *context) {
 }
 
 static bool supply_is_on(void *context, size_t supply) {
-    (void)supply;
-    return ((const cli_real *)context)->powered;
+    return ((const cli_real *)context)->on[supply];
 }
 
 bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
     char why[400];
     *real = (cli_real){.rig = rig, .powered = powered};
+    for (size_t i = 0; i < COUNT(real->on); i++) {
+        real->on[i] = powered;
+    }
+    if (rig->supply_count > COUNT(real->on)) {
+        cli_complain("a rig for real pins has at most %zu supplies", COUNT(real->on));
+        return false;
+    }
     if (!wpin_bind_linux(&real->bound, rig, why, sizeof why)) {
         cli_complain("%s", why);
         return false;
@@ -56,6 +66,7 @@ bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
     real->bench = (wpin_bench){.context = real,
                                .port = real->pins.port,
                                .time = time_of,
+                               .own_clock = true,
                                .wait = wait_until,
                                .broken = is_broken,
                                .switch_supply = switch_supply,

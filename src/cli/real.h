@@ -9,6 +9,8 @@
 typedef struct cli_real {
     const wpin_rig *rig;
     bool powered; /* every supply is on */
+    bool by_hand; /* somebody is there, and says when one is */
+    bool on[64];
     wpin_bound_linux bound;
     wpin_linux *linux;
     wpin_bench pins;  /* as the port makes it... */

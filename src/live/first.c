@@ -6,7 +6,7 @@
 #include <string.h>
 
 /* A load that turns though nothing asks for it: control wires are mixed up. -1: none. */
-static int other_that_turns(const wpin_live *live, int load) {
+int wpin_live_other_that_turns(const wpin_live *live, int load) {
     for (size_t i = 0; i < live->rig->load_count; i++) {
         wpin_glance g = wpin_session_look(live->session, i);
         double rpm = g.knows ? g.rpm : isnan(g.measured_rpm) ? 0 : g.measured_rpm;
@@ -39,26 +39,15 @@ static void say_way(const wpin_live *live, const wpin_step_result *s, char *to, 
     }
 }
 
-void wpin_live_tell_first(wpin_live *live, const wpin_step_result *s) {
-    char words[WPIN_LIVE_WORDS];
-    bool moves = s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_TURN;
-    if (!moves) {
-        return;
-    }
-    const char *name = live->rig->loads[s->load].name;
+wpin_verdict wpin_live_say_first(const wpin_live *live, const wpin_step_result *s, char *words,
+                                 size_t size) {
     double turned = fabs(s->degrees - s->degrees_from);
-    int other = other_that_turns(live, s->load);
     bool knows = wpin_session_look(live->session, (size_t)s->load).knows;
     bool stood = (knows || live->rig->loads[s->load].encoder.there) && turned < 1;
     if (stood || !s->done) {
-        wpin_live_tell(live, WPIN_VERDICT_BAD, "%s, first motion: %s", name, s->words);
-    } else {
-        say_way(live, s, words, sizeof words);
-        wpin_live_tell(live, WPIN_VERDICT_OK, "%s, first motion: %s", name, words);
+        snprintf(words, size, "%s", s->words);
+        return WPIN_VERDICT_BAD;
     }
-    if (other >= 0) {
-        wpin_live_tell(live, WPIN_VERDICT_BAD,
-                       "the shaft of '%s' turned: control wires of the two are mixed up",
-                       live->rig->loads[other].name);
-    }
+    say_way(live, s, words, size);
+    return WPIN_VERDICT_OK;
 }

@@ -51,8 +51,11 @@ wpin_live_asked *wpin_live_keep(wpin_live *live, wpin_plan *action);
 /* The request that a step of the report comes of, NULL: a whole plan; and whether it is that. */
 const wpin_live_asked *wpin_live_asked_for(const wpin_live *live, const wpin_step_result *step);
 bool wpin_live_is_of(const wpin_live_asked *asked, const wpin_step_result *step);
-/* Tells what a step of a first motion came to. */
-void wpin_live_tell_first(wpin_live *live, const wpin_step_result *step);
+/* What a step of a first motion that moves came to; and a load that turns though nothing asks for
+ * it, -1: none. */
+wpin_verdict wpin_live_say_first(const wpin_live *live, const wpin_step_result *step, char *words,
+                                 size_t size);
+int wpin_live_other_that_turns(const wpin_live *live, int load);
 /* Tells everyone. */
 void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...)
     __attribute__((format(printf, 3, 4)));

@@ -23,6 +23,21 @@ const wpin_live_news *wpin_live_news_at(const wpin_live *live, size_t number) {
     return kept ? &live->news[number % WPIN_LIVE_NEWS] : NULL;
 }
 
+static void tell_first(wpin_live *live, const wpin_step_result *s) {
+    char words[WPIN_LIVE_WORDS];
+    if (s->op != WPIN_OP_RUN_FOR && s->op != WPIN_OP_TURN) {
+        return;
+    }
+    wpin_verdict grade = wpin_live_say_first(live, s, words, sizeof words);
+    wpin_live_tell(live, grade, "%s, first motion: %s", live->rig->loads[s->load].name, words);
+    int other = wpin_live_other_that_turns(live, s->load);
+    if (other >= 0) {
+        wpin_live_tell(live, WPIN_VERDICT_BAD,
+                       "the shaft of '%s' turned: control wires of the two are mixed up",
+                       live->rig->loads[other].name);
+    }
+}
+
 /* A step is told once it has its verdict, in the order they began. */
 static void collect_steps(wpin_live *live) {
     size_t count;
@@ -32,7 +47,7 @@ static void collect_steps(wpin_live *live) {
         const wpin_step_result *s = &steps[live->told.steps];
         const wpin_live_asked *asked = wpin_live_asked_for(live, s);
         if (asked != NULL && asked->plan->gentle) {
-            wpin_live_tell_first(live, s);
+            tell_first(live, s);
         } else if (s->done ||
                    s->verdict != WPIN_VERDICT_OK) { /* else the next request says enough */
             wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);

@@ -16,8 +16,21 @@ void wpin_pace_begin(wpin_pace *pace, double late_after) {
     *pace = (wpin_pace){.begun = wpin_wall_seconds(), .late_after = late_after};
 }
 
+void wpin_pace_begin_real(wpin_pace *pace, const wpin_live *live) {
+    double now = wpin_wall_seconds();
+    *pace = (wpin_pace){.begun = now - wpin_session_time(wpin_live_session(live)),
+                        .late_after = HUGE_VAL, /* the core says so itself */
+                        .real = true};
+    pace->at = now - pace->begun;
+}
+
+/* How far the session was carried on. */
+static double place(const wpin_pace *pace, const wpin_live *live) {
+    return pace->real ? pace->at : wpin_session_time(wpin_live_session(live));
+}
+
 static double lag(const wpin_pace *pace, const wpin_live *live, double now) {
-    return now - pace->begun - wpin_session_time(wpin_live_session(live));
+    return now - pace->begun - place(pace, live);
 }
 
 /* The session stood still for too long, with whatever its pins showed: nobody knows what happened
@@ -42,30 +55,30 @@ static void note(wpin_pace *pace, double late) {
     pace->worst = fmax(pace->worst, late);
 }
 
-/* From the session's time to its next control period, s. */
-static double to_next(const wpin_live *live) {
-    double period = wpin_live_rig(live)->controller.tick;
-    double at = wpin_session_time(wpin_live_session(live));
+/* From there to its next control period, s. */
+static double to_next(const wpin_pace *pace, const wpin_live *live) {
+    double period = wpin_live_rig(live)->controller.tick, at = place(pace, live);
     return (floor(at / period + 1e-6) + 1) * period - at;
 }
 
 bool wpin_pace_on(wpin_pace *pace, wpin_live *live, double now) {
-    double behind = lag(pace, live, now), next = to_next(live);
+    double behind = lag(pace, live, now), next = to_next(pace, live);
     if (behind > pace->late_after) {
         fault_late(pace, live, behind);
         behind = 0;
-    } else if (behind > CATCH_UP) {
+    } else if (behind > CATCH_UP && !pace->real) {
         pace->begun +=
             behind - CATCH_UP; /* everything was held meanwhile, and goes on from there */
     }
     if (behind >= next) {
         note(pace, behind - next);
     }
-    return wpin_live_until(live, now - pace->begun);
+    pace->at = now - pace->begun;
+    return wpin_live_until(live, pace->at);
 }
 
 double wpin_pace_wait(const wpin_pace *pace, const wpin_live *live, double now) {
-    return fmax(0, to_next(live) - lag(pace, live, now));
+    return fmax(0, to_next(pace, live) - lag(pace, live, now));
 }
 
 double wpin_pace_p99(const wpin_pace *pace) {

@@ -13,6 +13,8 @@
 typedef struct wpin_pace {
     double begun;           /* s of the monotonic clock at the session's 0 */
     double late_after;      /* a gap of so many seconds is a fault */
+    bool real;              /* the session's time goes on by itself; carried on up to: */
+    double at;              /* s of the session */
     double worst;           /* s by which a control period was late at the most */
     unsigned long periods;  /* how many there were */
     unsigned gaps;          /* longer than late_after */
@@ -21,6 +23,8 @@ typedef struct wpin_pace {
 
 double wpin_wall_seconds(void);
 void wpin_pace_begin(wpin_pace *pace, double late_after);
+/* The same of a bench whose own clock it is. */
+void wpin_pace_begin_real(wpin_pace *pace, const wpin_live *live);
 /* Carries the session on to now. After a gap everyone's command is lost, and what moves faults with
  * WPIN_FAULT_LATE. False once the session is over. */
 bool wpin_pace_on(wpin_pace *pace, wpin_live *live, double now);

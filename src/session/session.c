@@ -115,7 +115,7 @@ bool wpin_session_step(wpin_session *run) {
 
 bool wpin_session_until(wpin_session *run, double seconds) {
     int64_t end = run->start + llround(seconds / PS);
-    bool more = true;
+    bool more = !run->bench.own_clock || step_until(run, end);
     while (more && wpin_session_clock(run) < end) {
         more = step_until(run, end);
     }

@@ -154,6 +154,30 @@ START_TEST(a_plan_moves_real_pins) {
 }
 END_TEST
 
+/* By hand: what is asked in lines is on the pins, and silence ends it on its ramp. */
+START_TEST(hands_move_real_pins) {
+    char said[20000];
+    double since;
+    write_rig("");
+    kernel_forget();
+    int status =
+        run_command(said, sizeof said,
+                    "(sleep 4; echo pull-down > "
+                    "$(echo /sys/devices/platform/gpio-sim.*/gpiochip*/sim_gpio0/pull); sleep 0.2; "
+                    "printf 'command\\nconfirm\\nmain on\\nrearm\\narm\\n'; sleep 0.01; "
+                    "echo 'pump ramp 40%%'; for i in 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15; do "
+                    "sleep 0.1; echo alive; done; echo state; sleep 1; echo state) | "
+                    "%s live %s --real --lines",
+                    TEST_TOOL, RIG);
+    size_t count = kernel_log(entries, COUNT(entries));
+    ck_assert_msg(status == 0, "%d %s", status, said);
+    ck_assert_msg(strstr(said, "\"duty\":40.0") != NULL, "%s", said);
+    ck_assert_msg(strstr(said, "link lost") != NULL, "%s", said);
+    ck_assert_double_eq_tol(highest_duty(count), 0.4, 1e-3);
+    ck_assert(ended_quiet(count, &since));
+}
+END_TEST
+
 /* ---- ends of every kind ---- */
 
 typedef struct death {
@@ -213,7 +237,7 @@ static void die_at(const death *d, double moment) {
 }
 
 START_TEST(safe_in_every_end) {
-    const char *asked = getenv("WPIN_MOMENTS");
+    const char *asked = getenv("WPIN_ENDS");
     long moments = asked == NULL || asked[0] == '\0' ? 3 : atol(asked);
     const death *d = &deaths[_i];
     write_rig("");
@@ -301,7 +325,8 @@ START_TEST(what_can_not_be_is_told) {
                     "rm -f /run/lock/*; setpriv --reuid 65534 --clear-groups %s run %s "
                     "/mnt/it.plan --real --powered --confirmed",
                     TEST_TOOL, RIG);
-    ck_assert_msg(status == 2 && strstr(said, "may be opened by you") != NULL, "%d %s", status, said);
+    ck_assert_msg(status == 2 && strstr(said, "may be opened by you") != NULL, "%d %s", status,
+                  said);
 }
 END_TEST
 
@@ -429,6 +454,7 @@ int main(void) {
     TCase *tests = tcase_create("pins");
     tcase_set_timeout(tests, 0);
     tcase_add_test(tests, a_plan_moves_real_pins);
+    tcase_add_test(tests, hands_move_real_pins);
     tcase_add_loop_test(tests, safe_in_every_end, 0, (int)COUNT(deaths));
     tcase_add_test(tests, what_is_taken_is_refused_with_its_owner);
     tcase_add_test(tests, what_can_not_be_is_told);

@@ -53,8 +53,8 @@ typedef struct wpin_linux_config {
     size_t encoder_count;
     const wpin_linux_analog *analogs;
     size_t analog_count;
-    double guard;         /**< Silence of this process after which the guardian acts, s: 0.02 to 10;
-                               0: 0.1. */
+    double guard;         /**< Silence of this process, while an output is not at its safe level,
+                               after which the guardian acts, s: 0.02 to 10; 0: 0.1. */
     const char *watchdog; /**< Device to be kicked, or NULL. */
 } wpin_linux_config;
 

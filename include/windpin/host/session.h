@@ -158,6 +158,7 @@ typedef struct wpin_bench {
     wpin_port port; /**< With its own context. */
     /** ps (1e-12 s) since some start; never runs back. */
     int64_t (*time)(void *context);
+    bool own_clock; /**< It goes on by itself, not by `wait` alone. */
     /** Lets time pass until then, ps; later is a late control period, and missed ones are not made
      * up for. */
     void (*wait)(void *context, int64_t until);
@@ -226,7 +227,8 @@ WPIN_API wpin_session *wpin_session_open(const wpin_rig *rig, const wpin_plan *p
  * record), then time passes until something is due again. False once the plan has ended and all
  * that it stopped stands; without a plan once it is interrupted. */
 WPIN_API bool wpin_session_step(wpin_session *session);
-/** Stretches until so many seconds since the plan began. False once it is over. */
+/** Stretches until so many seconds since the plan began; on a bench with a clock of its own at
+ * least one: what is due by then, however late that is. False once it is over. */
 WPIN_API bool wpin_session_until(wpin_session *session, double seconds);
 /** Seconds since the plan began. */
 WPIN_API double wpin_session_time(const wpin_session *session);

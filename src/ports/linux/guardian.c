@@ -23,7 +23,7 @@
 
 struct wpin_guardian_page {
     atomic_uint beats;
-    atomic_bool acted;
+    atomic_bool minds, acted;
 };
 
 /* The guardian's own side. */
@@ -36,7 +36,6 @@ typedef struct watch {
         int file;
     } outputs[MOST];
     size_t count;
-    bool some_beat; /* silence counts from the first one on */
 } watch;
 
 static int64_t now_ns(void) {
@@ -128,9 +127,9 @@ static void watch_over(watch *w) {
         if (now != beats) {
             beats = now;
             heard = now_ns();
-            w->some_beat = true;
         }
-        bool silent = w->some_beat && now_ns() - heard > w->silence;
+        heard = atomic_load(&w->page->minds) ? heard : now_ns();
+        bool silent = now_ns() - heard > w->silence;
         bool closed = files[1].revents != 0 && !take_output(w);
         if (files[0].revents != 0 || closed) {
             make_safe(w);
@@ -229,6 +228,10 @@ bool wpin_guardian_add(wpin_guardian *g, wpin_guarded how, int file) {
 
 void wpin_guardian_beat(wpin_guardian *g) {
     atomic_fetch_add(&g->page->beats, 1);
+}
+
+void wpin_guardian_mind(wpin_guardian *g, bool minds) {
+    atomic_store(&g->page->minds, minds);
 }
 
 bool wpin_guardian_acted(const wpin_guardian *g) {

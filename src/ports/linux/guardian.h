@@ -35,6 +35,8 @@ bool wpin_guardian_start(wpin_guardian *g, double silence, char *protection, siz
 bool wpin_guardian_add(wpin_guardian *g, wpin_guarded how, int file);
 /* This process is alive. */
 void wpin_guardian_beat(wpin_guardian *g);
+/* From now on silence is minded, or not. */
+void wpin_guardian_mind(wpin_guardian *g, bool minds);
 /* Whether it acted, or is gone: nothing may move any more. */
 bool wpin_guardian_acted(const wpin_guardian *g);
 bool wpin_guardian_gone(const wpin_guardian *g);

@@ -39,6 +39,7 @@ wpin_status wpin_linux_open_pin(void *context, wpin_pin pin, wpin_level safe) {
     uint64_t flags = safe == WPIN_FLOAT ? GPIO_V2_LINE_FLAG_INPUT : GPIO_V2_LINE_FLAG_OUTPUT;
     s->line = wpin_linux_request(s->chip, &s->offset, 1, flags, safe == WPIN_HIGH, why, sizeof why);
     s->floats = safe == WPIN_FLOAT;
+    s->safe = safe;
     if (s->line < 0) {
         wpin_linux_break(l, "pin %u: %s", pin, why);
         return WPIN_REFUSED_PORT;
@@ -80,6 +81,7 @@ wpin_status wpin_linux_write(void *context, wpin_pin pin, wpin_level level) {
         return wpin_linux_channel_level(l, s, level);
     }
     struct gpio_v2_line_values values = {.mask = 1, .bits = level == WPIN_HIGH};
+    wpin_linux_mark(l, s, level != s->safe);
     bool shown = level == WPIN_FLOAT || s->floats
                      ? set_role(s, level)
                      : ioctl(s->line, GPIO_V2_LINE_SET_VALUES_IOCTL, &values) == 0;

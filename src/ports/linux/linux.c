@@ -3,7 +3,6 @@
 #include "linux.h"
 #include <errno.h>
 #include <fcntl.h>
-#include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -13,29 +12,6 @@
 
 #define GUARD_USUAL 0.1      /* s */
 #define SLEPT_MOST  10000000 /* ns of sleep of the whole computer that are no sleep */
-
-/* ---- words ---- */
-
-wpin_status wpin_linux_break(wpin_linux *l, const char *format, ...) {
-    va_list list;
-    if (l->why[0] == '\0') {
-        va_start(list, format);
-        vsnprintf(l->why, sizeof l->why, format, list);
-        va_end(list);
-    }
-    return WPIN_FAULT_PORT;
-}
-
-void wpin_linux_note(wpin_linux *l, const char *format, ...) {
-    size_t used = strlen(l->notes);
-    va_list list;
-    va_start(list, format);
-    used += (size_t)vsnprintf(l->notes + used, sizeof l->notes - used, format, list);
-    va_end(list);
-    if (used + 1 < sizeof l->notes) {
-        memcpy(l->notes + used, "\n", 2);
-    }
-}
 
 const char *wpin_linux_notes(const wpin_linux *l) {
     return l->notes;
@@ -51,10 +27,6 @@ static int64_t read_clock(clockid_t which) {
     struct timespec t;
     clock_gettime(which, &t);
     return (int64_t)t.tv_sec * 1000000000 + t.tv_nsec;
-}
-
-int64_t wpin_linux_now(void) {
-    return read_clock(CLOCK_MONOTONIC);
 }
 
 static wpin_moment now(void *context) {
@@ -247,6 +219,7 @@ void wpin_linux_close(wpin_linux *l) {
 wpin_bench wpin_linux_bench(wpin_linux *l) {
     return (wpin_bench){.context = l,
                         .time = session_time,
+                        .own_clock = true,
                         .wait = wait_until,
                         .broken = is_broken,
                         .port = {.context = l,

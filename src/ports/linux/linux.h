@@ -15,6 +15,8 @@ typedef struct wpin_linux_slot {
     unsigned offset;
     int line;    /* file of the line request, -1: not taken */
     bool floats; /* shown as an input just now */
+    wpin_level safe;
+    bool active; /* it shows something else */
     int duty;    /* file of duty_cycle of its channel, -1: it has none */
     int lock;    /* file that locks the channel */
     char folder[160];
@@ -46,6 +48,7 @@ struct wpin_linux {
     wpin_linux_converter *converters;
     wpin_linux_slot *by_pin[256]; /* or NULL */
     wpin_guardian guardian;
+    unsigned active;      /* outputs */
     int watchdog;         /* file or -1 */
     int64_t begun, slept; /* ns: when time began; how long it had slept by then */
     char why[300], notes[900];
@@ -55,6 +58,10 @@ struct wpin_linux {
 wpin_status wpin_linux_break(wpin_linux *l, const char *format, ...)
     __attribute__((format(printf, 2, 3)));
 void wpin_linux_note(wpin_linux *l, const char *format, ...) __attribute__((format(printf, 2, 3)));
+
+/* An output shows something else than what is safe, or that again: the guardian minds silence only
+ * while one does. */
+void wpin_linux_mark(wpin_linux *l, wpin_linux_slot *slot, bool active);
 
 /* ---- chips and lines ---- */
 

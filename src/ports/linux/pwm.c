@@ -194,6 +194,7 @@ wpin_status wpin_linux_pwm_start(void *context, wpin_pin pin, const wpin_pwm_req
 static wpin_status show(wpin_linux *l, wpin_linux_slot *s, uint64_t ns) {
     char text[24];
     int length = snprintf(text, sizeof text, "%" PRIu64, ns);
+    wpin_linux_mark(l, s, ns != 0);
     bool shown =
         pwrite(s->duty, text, (size_t)length, 0) == length && (s->runs || put(s, "enable", "1"));
     s->runs = s->runs || shown;

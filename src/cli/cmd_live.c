@@ -1,8 +1,9 @@
-/* windpin live RIG: a rig driven by hand on simulated hardware, in real time. */
+/* windpin live RIG: a rig driven by hand, in real time: on simulated hardware or on real pins. */
 #define _GNU_SOURCE
-#include "../live_options.h"
-#include "../vet_words.h"
-#include "windpin/host/rehearsal.h"
+#include "live_options.h"
+#include "real.h"
+#include "vet_words.h"
+#include "windpin/host/verdict.h"
 #include <errno.h>
 #include <fcntl.h>
 #include <sched.h>
@@ -91,7 +92,11 @@ static bool has_screen(const cli_live_arguments *a) {
 static bool drive(const cli_live_arguments *a, cli_hands *hands) {
     int device = hands->device;
     bool alone = (hands->page != NULL || hands->bus != NULL) && !a->lines && device < 0;
-    wpin_pace_begin(&hands->pace, a->late);
+    if (hands->real) {
+        wpin_pace_begin_real(&hands->pace, hands->live);
+    } else {
+        wpin_pace_begin(&hands->pace, a->late);
+    }
     return has_screen(a) ? cli_live_screen(hands)
            : alone       ? cli_live_alone(hands)
            : device >= 0 ? cli_live_lines(hands, device, device)
@@ -148,7 +153,8 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
                 cli_trace *trace, const wpin_injection *faults, const wpin_plan *plan) {
     char why[400] = "";
     wpin_status refused;
-    cli_hands hands = {.rig = rig, .device = -1, .interrupted = cli_catch_signals()};
+    cli_hands hands = {
+        .rig = rig, .real = a->run.real, .device = -1, .interrupted = cli_catch_signals()};
     wpin_session_options how = {.supplies_on = a->run.supplies_on,
                                 .disarmed = true,
                                 .faults = faults,
@@ -195,6 +201,49 @@ static int work(const cli_live_arguments *a, const wpin_rig *rig, const wpin_ben
     return !opened ? EXIT_WRONG_INPUT : bad ? EXIT_MET_FAULT : EXIT_FINE;
 }
 
+static int drive_simulated(const cli_live_arguments *a, const wpin_rig *rig, cli_trace *trace,
+                           const wpin_injection *faults, const wpin_plan *plan) {
+#ifdef WPIN_NO_SIMULATOR
+    (void)a, (void)rig, (void)trace, (void)faults, (void)plan;
+    cli_complain("built without simulated hardware: --real drives this computer's pins");
+    return EXIT_WRONG_INPUT;
+#else
+    wpin_bench bench;
+    cli_board *board = cli_board_open(rig, &bench);
+    int status = EXIT_WRONG_INPUT;
+    if (board == NULL) {
+        cli_complain("out of memory");
+    } else {
+        status = work(a, rig, &bench, trace, faults, plan);
+    }
+    cli_board_close(board);
+    return status;
+#endif
+}
+
+static int drive_real(const cli_live_arguments *a, const wpin_rig *rig, cli_trace *trace,
+                      const wpin_injection *faults, const wpin_plan *plan) {
+    cli_real *real = calloc(1, sizeof *real);
+    int status = EXIT_WRONG_INPUT;
+    if (real != NULL && cli_real_open(real, rig, a->run.supplies_on)) {
+        real->by_hand = true;
+        status = work(a, rig, &real->bench, trace, faults, plan);
+        if (wpin_linux_why(real->linux)[0] != '\0') {
+            cli_complain("the pins could not be relied on any more: %s",
+                         wpin_linux_why(real->linux));
+        }
+        cli_real_close(real);
+    }
+    free(real);
+    return status;
+}
+
+static int drive_on(const cli_live_arguments *a, const wpin_rig *rig, cli_trace *trace,
+                    const wpin_injection *faults, const wpin_plan *plan) {
+    return a->run.real ? drive_real(a, rig, trace, faults, plan)
+                       : drive_simulated(a, rig, trace, faults, plan);
+}
+
 static int open_all(const cli_live_arguments *a, const wpin_rig *rig, const wpin_plan *plan) {
     wpin_injection faults[sizeof a->run.faults / sizeof *a->run.faults];
     if (!is_vetted(&a->run, rig, plan) || !cli_read_faults(&a->run, rig, faults) ||
@@ -203,16 +252,9 @@ static int open_all(const cli_live_arguments *a, const wpin_rig *rig, const wpin
         return EXIT_WRONG_INPUT;
     }
     cli_trace trace = {0};
-    wpin_board_bench board = {.rig = rig, .sim = wpin_board_build(rig)};
-    int status = EXIT_WRONG_INPUT;
-    if (board.sim == NULL) {
-        cli_complain("out of memory");
-    } else if (cli_trace_open(&a->run, rig, &trace)) {
-        wpin_bench bench = wpin_bench_on_board(&board);
-        status = work(a, rig, &bench, &trace, faults, plan);
-    }
+    int status = cli_trace_open(&a->run, rig, &trace) ? drive_on(a, rig, &trace, faults, plan)
+                                                      : EXIT_WRONG_INPUT;
     cli_trace_forget(&trace);
-    wpin_board_bench_free(&board);
     return status;
 }
 
@@ -220,6 +262,8 @@ int cmd_live(int argc, char **argv) {
     cli_live_arguments a;
     wpin_messages messages = {0};
     cli_live_parse(argc, argv, &a);
+    json_object_seed(
+        0); /* it may wait for random numbers after a boot: before anything is driven */
     wpin_rig *rig = cli_read_rig(a.run.files[0]);
     wpin_plan *plan = rig == NULL || a.run.files[1] == NULL
                           ? NULL
