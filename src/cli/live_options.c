@@ -89,8 +89,9 @@ static const char doc[] =
     "  printf 'command\\nconfirm\\narm\\nmain on\\npump run 60%% for 1s\\nstate\\n' |\n"
     "    windpin live demo/honey-pump.yaml --lines --link 2s\n\n"
     "docs/live.md has the requests and what answers them.\n\n"
-    "Exit status: 0 fine; 1 something faulted, burnt, or was not as asked; 2 the files or the "
-    "usage are wrong.";
+    "Exit status: 0 fine; 1 something faulted, burnt, or was not as asked; 2 nothing was driven: "
+    "the "
+    "files, the usage, or what it should listen on.";
 
 static double quantity(struct argp_state *state, const char *name, const char *text,
                        wpin_dimension dimension, double least, double most, const char *range) {
