@@ -39,7 +39,7 @@ static bool take_channels(wpin_linux_counter *c, char *why, size_t size) {
     static const uint64_t edges =
         GPIO_V2_LINE_FLAG_INPUT | GPIO_V2_LINE_FLAG_EDGE_RISING | GPIO_V2_LINE_FLAG_EDGE_FALLING;
     unsigned channels = c->is->channels[1].line != NULL ? 2 : 1;
-    char other[WPIN_LINUX_NAME];
+    char other[WPIN_LINUX_NAME] = "";
     for (unsigned i = 0; i < channels; i++) {
         if (!wpin_linux_find(&c->is->channels[i], i == 0 ? c->chip : other, &c->offsets[i], why,
                              size)) {
