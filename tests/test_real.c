@@ -115,7 +115,19 @@ END_TEST
 START_TEST(nothing_real_moves_unasked) {
     int status = run_command(output, sizeof output, "%s run %s %s/demo/honey-shelf.plan --real",
                              TEST_TOOL, SHELF, TEST_SOURCE);
+    ck_assert_msg(status == 2 && strstr(output, "say --powered") != NULL, "%s", output);
+    status = run_command(output, sizeof output,
+                         "%s run %s %s/demo/honey-shelf.plan --real --powered < /dev/null",
+                         TEST_TOOL, SHELF, TEST_SOURCE);
     ck_assert_msg(status == 2 && strstr(output, "--confirmed") != NULL, "%s", output);
+    status = run_command(output, sizeof output,
+                         "printf 'stop press\\n' > %s; %s run %s %s --real --powered --confirmed",
+                         scratch("hands.plan"), TEST_TOOL, SHELF, scratch("hands.plan"));
+    ck_assert_msg(status == 2 && strstr(output, "nobody does that here") != NULL, "%s", output);
+    status = run_command(output, sizeof output,
+                         "%s run %s %s/demo/honey-shelf.plan --real --powered --vcd x.vcd",
+                         TEST_TOOL, SHELF, TEST_SOURCE);
+    ck_assert_msg(status == 2 && strstr(output, "logic analyser") != NULL, "%s", output);
     ck_assert_int_eq(run_command(output, sizeof output, "sed 's/gpiochip0/no-such-chip/' %s > %s",
                                  SHELF, scratch("rig.yaml")),
                      0);

@@ -1,7 +1,11 @@
 /* From the rig to the lines, channels and counters of a small computer. */
 #include "windpin/host/bind_linux.h"
+#include <math.h>
 #include <stdio.h>
 #include <string.h>
+
+#define GUARD_USUAL   0.1 /* s */
+#define GUARDED_TICKS 25  /* so many control periods may be late before the guardian acts */
 
 static const wpin_rig_linux_pin *find(const wpin_rig_linux *linux, uint8_t pin) {
     for (size_t i = 0; i < linux->pin_count; i++) {
@@ -141,12 +145,20 @@ bool wpin_bind_linux(wpin_bound_linux *to, const wpin_rig *rig, char *why, size_
                  "gpiochip0, pins: {4: 17, 9: {pwm: pwmchip0/0}}}'");
         return false;
     }
-    to->config =
-        (wpin_linux_config){.pins = to->pins,
-                            .encoders = to->encoders,
-                            .analogs = to->analogs,
-                            .guard = b.from->guard,
-                            .watchdog = b.from->watchdog[0] == '\0' ? NULL : b.from->watchdog};
+    if (b.from->guard > 0 && b.from->guard < GUARDED_TICKS * rig->controller.tick) {
+        snprintf(why, size,
+                 "guard %.3g ms is too short for a tick of %.3g ms; expected %.3g ms at least",
+                 b.from->guard * 1e3, rig->controller.tick * 1e3,
+                 GUARDED_TICKS * rig->controller.tick * 1e3);
+        return false;
+    }
+    to->config = (wpin_linux_config){
+        .pins = to->pins,
+        .encoders = to->encoders,
+        .analogs = to->analogs,
+        .guard = b.from->guard > 0 ? b.from->guard
+                                   : fmax(GUARD_USUAL, GUARDED_TICKS * rig->controller.tick),
+        .watchdog = b.from->watchdog[0] == '\0' ? NULL : b.from->watchdog};
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
         if (!can_be_driven(&b, load) || !add_stage(&b, load) || !add_encoder(&b, rig, load)) {

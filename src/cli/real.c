@@ -111,13 +111,31 @@ bool cli_real_confirm(const wpin_rig *rig, bool confirmed) {
 
 /* ---- a plan ---- */
 
+/* What a plan asks of hands: supplies are on already, all else nobody does here. */
+static bool needs_no_hands(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan) {
+    bool none = true;
+    for (size_t i = 0; i < plan->step_count && none; i++) {
+        const wpin_step *s = &plan->steps[i];
+        bool hands = s->target.kind == WPIN_TARGET_SWITCH || s->op == WPIN_OP_SET;
+        bool supply = s->target.kind == WPIN_TARGET_SWITCH && s->target.number < rig->supply_count;
+        none = !hands || (supply && run->supplies_on);
+        if (!none) {
+            cli_complain("%s:%u: '%s': %s", run->files[1], plan->sources[i].line,
+                         plan->sources[i].text,
+                         supply ? "nobody can switch it here: switch it on, and say --powered"
+                                : "nobody does that here: take it out for real pins");
+        }
+    }
+    return none;
+}
+
 wpin_report *cli_run_real(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan,
                           const wpin_session_options *options, char *why, size_t size) {
     wpin_status refused;
     cli_real *real = calloc(1, sizeof *real);
     wpin_report *report = NULL;
     snprintf(why, size, real == NULL ? "out of memory" : "nothing was run");
-    if (real == NULL || !cli_real_confirm(rig, run->confirmed) ||
+    if (real == NULL || !needs_no_hands(run, rig, plan) || !cli_real_confirm(rig, run->confirmed) ||
         !cli_real_open(real, rig, run->supplies_on)) {
         free(real);
         return NULL;
@@ -126,7 +144,7 @@ wpin_report *cli_run_real(const cli_run *run, const wpin_rig *rig, const wpin_pl
     wpin_session *session =
         wpin_session_open(rig, plan, &real->bench, options, &refused, why, size);
     if (session == NULL && wpin_linux_why(real->linux)[0] != '\0') {
-        cli_complain("%s", wpin_linux_why(real->linux));
+        snprintf(why, size, "%s", wpin_linux_why(real->linux)); /* it knows best */
     }
     while (session != NULL && wpin_session_step(session)) {
     }

@@ -44,31 +44,47 @@ static double shown(double value, double last_digit) {
     return fabs(value) < last_digit / 2 ? 0 : value;
 }
 
+/* Whether something is known of a load: on real pins what is measured. */
+static bool knows_amps(const cli_run *run, const wpin_rig_load *load) {
+    return !run->real || load->limits.trip_input >= 0;
+}
+
+static bool knows_rpm(const cli_run *run, const wpin_rig_load *load) {
+    return wpin_rig_type(load)->turns && (!run->real || load->encoder.there);
+}
+
 /* What a load did; of a stepper neither duty nor volts at an instant mean anything. */
-static void print_end(const wpin_rig *rig, const wpin_step_result *step) {
+static void print_end(const cli_run *run, const wpin_rig *rig, const wpin_step_result *step) {
     if (step->load < 0) {
         printf("  %7s %7s %8s %7s", "", "", "", "");
         return;
     }
-    const wpin_load_type *type = wpin_rig_type(&rig->loads[step->load]);
+    const wpin_rig_load *load = &rig->loads[step->load];
+    const wpin_load_type *type = wpin_rig_type(load);
+    char volts[16] = "", rpm[16] = "", amps[16] = "";
+    if (!run->real) {
+        snprintf(volts, sizeof volts, "%.2f", shown(step->volts, 0.01));
+    }
+    if (type->spins && knows_rpm(run, load)) {
+        snprintf(rpm, sizeof rpm, "%.0f", shown(step->rpm, 1));
+    }
+    if (knows_amps(run, load)) {
+        snprintf(amps, sizeof amps, "%.2f", step->amps_peak);
+    }
     if (type->steps) {
         printf("  %7s %7s", "", "");
     } else {
-        printf("  %7.1f %7.2f", shown(step->duty * 100, 0.1), shown(step->volts, 0.01));
+        printf("  %7.1f %7s", shown(step->duty * 100, 0.1), volts);
     }
-    if (type->spins) {
-        printf(" %8.0f", shown(step->rpm, 1));
-    } else {
-        printf(" %8s", "");
-    }
-    printf(" %7.2f", step->amps_peak);
+    printf(" %8s %7s", rpm, amps);
 }
 
-static void print_step(const wpin_rig *rig, const wpin_step_result *step, int width) {
+static void print_step(const cli_run *run, const wpin_rig *rig, const wpin_step_result *step,
+                       int width) {
     printf("%5u  %-*s", step->line, width, step->text);
     print_asked(step);
     printf("  %9.3f %8.3f", step->at, step->took);
-    print_end(rig, step);
+    print_end(run, rig, step);
     printf("  %s%s%s\n", cli_paint(step->verdict), step->words, cli_plain());
 }
 
@@ -83,7 +99,7 @@ static void print_steps(const cli_run *run, const wpin_rig *rig, const wpin_repo
         if (hidden(run, &report->steps[i])) {
             left_out++;
         } else {
-            print_step(rig, &report->steps[i], width);
+            print_step(run, rig, &report->steps[i], width);
         }
     }
     if (left_out != 0) {
@@ -155,13 +171,16 @@ static const char *driven_by(char *to, size_t size, const wpin_rig_load *load,
     return to;
 }
 
-static void print_loads(const wpin_rig *rig, const wpin_report *report) {
+static void print_loads(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
         char driven[100];
-        printf("%s: %s, %s; highest current %.2f A", load->name, load->kind->name,
-               driven_by(driven, sizeof driven, load, report, i), report->amps_peak[i]);
-        if (wpin_rig_type(load)->turns) {
+        printf("%s: %s, %s", load->name, load->kind->name,
+               driven_by(driven, sizeof driven, load, report, i));
+        if (knows_amps(run, load)) {
+            printf("; highest current %.2f A", report->amps_peak[i]);
+        }
+        if (knows_rpm(run, load)) {
             printf(", highest speed %.0f rpm", report->rpm_peak[i]);
         }
         if (report->torque_peak[i] > 0) {
@@ -199,7 +218,7 @@ static void print_energy(const wpin_rig *rig, const wpin_report *report) {
     }
 }
 
-static void print_faults(const wpin_rig *rig, const wpin_report *report) {
+static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (report->fault_count == 0 && report->result == WPIN_OK) {
         printf("Faults: none.\n");
     }
@@ -228,7 +247,7 @@ static void print_faults(const wpin_rig *rig, const wpin_report *report) {
         }
         printf("\n");
     }
-    if (report->burn_count == 0) {
+    if (report->burn_count == 0 && !run->real) {
         printf("Burnt: nothing.\n");
     }
     for (size_t i = 0; i < report->burn_count; i++) {
@@ -319,9 +338,9 @@ void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report
     print_seen(run, rig, report);
     cli_print_required(report);
     printf("\n");
-    print_loads(rig, report);
+    print_loads(run, rig, report);
     print_energy(rig, report);
-    print_faults(rig, report);
+    print_faults(run, rig, report);
     print_rehearsed(report);
     print_vetting(run->vetting);
     print_summary(run, report);

@@ -148,6 +148,11 @@ static int vet_and_run(const cli_run *run, const wpin_rig *rig, const wpin_plan 
 /* Every result to a file of its own, and none over what is no result. */
 static bool may_write_results(const cli_run *run) {
     const char *trace = run->trace_path, *vcd = run->vcd_path;
+    if (run->real && vcd != NULL) {
+        cli_complain(
+            "--vcd records the edges of simulated pins; real ones are for a logic analyser");
+        return false;
+    }
     if (trace != NULL && vcd != NULL && strcmp(trace, vcd) == 0) {
         cli_complain("--trace and --vcd both name %s; each needs a file of its own", trace);
         return false;

@@ -35,6 +35,7 @@ size_t kernel_log(kernel_entry *entries, size_t most) {
         e->kind = what[0] == 'p' ? KERNEL_PWM : what[0] == 'o' ? KERNEL_OUT : KERNEL_IN;
         e->level = e->kind == KERNEL_PWM ? on != 0 : a != 0;
         e->duty = e->kind == KERNEL_PWM && on != 0 && a != 0 ? (double)b / (double)a : 0;
+        e->inverted = inverted != 0;
         e->period = (double)a * 1e-9;
         count++;
     }

@@ -10,7 +10,8 @@ typedef struct kernel_entry {
     double seconds;
     enum { KERNEL_OUT, KERNEL_IN, KERNEL_PWM } kind;
     unsigned number;
-    bool level;          /* of a channel: it is on */
+    bool level;          /* of a channel: it is on... */
+    bool inverted;       /* ...and inverted */
     double duty, period; /* of a channel that is on; s */
 } kernel_entry;
 

@@ -154,6 +154,36 @@ START_TEST(a_plan_moves_real_pins) {
 }
 END_TEST
 
+/* A wire that is inverted: its channel is high when nothing drives, from its first instant on. */
+START_TEST(an_inverted_channel_begins_high) {
+    char said[4000];
+    write_rig("");
+    write_plan();
+    ck_assert_int_eq(run_command(said, sizeof said,
+                                 "sed -i 's=dead-time: 2us=dead-time: 2us, inverted: [pwm]=; "
+                                 "s=pwmchip0/0=pwmchip0/3=' %s",
+                                 RIG),
+                     0);
+    kernel_forget();
+    int status = end_of(start("/mnt/said"));
+    ck_assert_msg(status == 0 || strstr(text_of("/mnt/said"), "as asked") != NULL, "%s",
+                  text_of("/mnt/said"));
+    size_t count = kernel_log(entries, COUNT(entries));
+    bool begun = false, over = false;
+    for (size_t i = 0; i < count; i++) {
+        const kernel_entry *e = &entries[i];
+        if (e->kind == KERNEL_PWM && e->level) {
+            ck_assert_msg(e->inverted && !over && (begun || e->duty == 0), "%zu", i);
+            begun = true;
+        } else if (e->kind == KERNEL_PWM && begun) {
+            over = true; /* off only at the end */
+        }
+    }
+    ck_assert(begun);
+    ck_assert_double_eq_tol(highest_duty(count), 0.6, 1e-3);
+}
+END_TEST
+
 /* By hand: what is asked in lines is on the pins, and silence ends it on its ramp. */
 START_TEST(hands_move_real_pins) {
     char said[20000];
@@ -454,6 +484,7 @@ int main(void) {
     TCase *tests = tcase_create("pins");
     tcase_set_timeout(tests, 0);
     tcase_add_test(tests, a_plan_moves_real_pins);
+    tcase_add_test(tests, an_inverted_channel_begins_high);
     tcase_add_test(tests, hands_move_real_pins);
     tcase_add_loop_test(tests, safe_in_every_end, 0, (int)COUNT(deaths));
     tcase_add_test(tests, what_is_taken_is_refused_with_its_owner);

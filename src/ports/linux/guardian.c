@@ -248,6 +248,7 @@ void wpin_guardian_end(wpin_guardian *g) {
         close(g->socket);
     }
     if (g->process > 0) {
+        (void)kill(g->process, SIGCONT); /* somebody may have stopped it */
         (void)waitpid(g->process, NULL, 0);
     }
     if (g->handle >= 0) {

@@ -89,6 +89,21 @@ static void kick(void *context) {
 
 /* ---- open and close ---- */
 
+/* Two pins on one line or channel would be two minds about it. */
+static bool are_apart(const wpin_linux *l, char *why, size_t size) {
+    for (size_t i = 0; i < l->config.pin_count; i++) {
+        for (size_t j = 0; j < i; j++) {
+            const wpin_linux_slot *a = &l->slots[i], *b = &l->slots[j];
+            if (a->chip[0] != '\0' && strcmp(a->chip, b->chip) == 0 && a->offset == b->offset) {
+                snprintf(why, size, "pins %u and %u are both line %u of %s", b->is->pin, a->is->pin,
+                         a->offset, a->chip);
+                return false;
+            }
+        }
+    }
+    return true;
+}
+
 static bool take_pins(wpin_linux *l, char *why, size_t size) {
     for (size_t i = 0; i < l->config.pin_count; i++) {
         wpin_linux_slot *s = &l->slots[i];
@@ -106,7 +121,7 @@ static bool take_pins(wpin_linux *l, char *why, size_t size) {
             return false;
         }
     }
-    return wpin_linux_take_inputs(l, why, size);
+    return are_apart(l, why, size) && wpin_linux_take_inputs(l, why, size);
 }
 
 static bool take_measured(wpin_linux *l, char *why, size_t size) {

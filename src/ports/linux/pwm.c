@@ -14,6 +14,8 @@
 #include <unistd.h>
 
 #define CLASS "/sys/class/pwm/"
+#define UNSTARTED                                                                                  \
+    1000000 /* ns: period of a channel that shows its high level before it is started */
 
 /* ---- the lock ---- */
 
@@ -165,29 +167,33 @@ void wpin_linux_give_channel(wpin_linux_slot *s) {
 
 /* ---- at work ---- */
 
+/* Period and polarity, at 0 %. An inverted channel that shows its high level already keeps it. */
+static bool set_up(wpin_linux_slot *s, uint64_t period, bool inverted) {
+    bool done = (s->runs && s->inverted == inverted) || quiet(s);
+    /* polarity changes only while it is off */
+    done = done && put_number(s, "period", period) &&
+           (s->runs || put(s, "polarity", inverted ? "inversed" : "normal") || !inverted);
+    s->inverted = inverted;
+    return done && get(s, "period", &s->period) && s->period != 0;
+}
+
 wpin_status wpin_linux_pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
                                  wpin_pwm_achieved *achieved) {
     wpin_linux *l = context;
     wpin_linux_slot *s = l->by_pin[pin];
-    uint64_t period;
     if (s == NULL || s->duty < 0 || request->hz == 0) {
         wpin_linux_break(l, "pin %u has no PWM channel in the rig's 'linux'", pin);
         return WPIN_REFUSED_FREQUENCY;
     }
-    s->period = (uint64_t)llround(1e9 / request->hz);
-    s->inverted = request->inverted;
-    /* in this order: a duty is never longer than its period, polarity changes only while off */
-    bool done = quiet(s) && put_number(s, "period", s->period) &&
-                (!s->inverted || put(s, "polarity", "inversed"));
-    if (!done || !get(s, "period", &period) || period == 0) {
+    if (!set_up(s, (uint64_t)llround(1e9 / request->hz), request->inverted)) {
         wpin_linux_break(l, "%s does not take %u Hz%s: %s", s->is->pwm, request->hz,
-                         s->inverted ? ", inverted" : "", strerror(errno));
+                         request->inverted ? ", inverted" : "", strerror(errno));
         return WPIN_REFUSED_FREQUENCY;
     }
-    s->period = period;
-    double hz = 1e9 / (double)period;
-    *achieved = (wpin_pwm_achieved){.millihertz = (uint32_t)llround(hz * 1e3),
-                                    .steps = (uint16_t)(period < UINT16_MAX ? period : UINT16_MAX)};
+    double hz = 1e9 / (double)s->period;
+    *achieved =
+        (wpin_pwm_achieved){.millihertz = (uint32_t)llround(hz * 1e3),
+                            .steps = (uint16_t)(s->period < UINT16_MAX ? s->period : UINT16_MAX)};
     return WPIN_OK;
 }
 
@@ -218,10 +224,11 @@ wpin_status wpin_linux_channel_level(wpin_linux *l, wpin_linux_slot *s, wpin_lev
     if (level == WPIN_FLOAT) {
         return wpin_linux_break(l, "%s can't float", s->is->pwm);
     }
-    /* before it is started it is off: low */
-    if (s->period == 0) {
-        return level == WPIN_LOW ? WPIN_OK
-                                 : wpin_linux_break(l, "%s has not been started", s->is->pwm);
+    if (s->period == 0) { /* before it is started it is off: low, or inverted and high */
+        if (level == WPIN_HIGH && !set_up(s, UNSTARTED, true)) {
+            return wpin_linux_break(l, "%s can't be inverted: %s", s->is->pwm, strerror(errno));
+        }
+        return level == WPIN_HIGH ? show(l, s, 0) : WPIN_OK;
     }
-    return show(l, s, level == WPIN_HIGH ? s->period : 0);
+    return show(l, s, (level == WPIN_HIGH) != s->inverted ? s->period : 0);
 }
