@@ -453,6 +453,13 @@ START_TEST(a_first_motion_by_hand) {
     ck_assert_double_eq(duty(&s, 0), 0);
     close_stand(&s);
 
+    open_stand(&s, TEST_SOURCE "/demo/honey-spinner.yaml");
+    ready(&s);
+    must(&s, s.one, "first drum");
+    pass_heard(&s, 5); /* while its duty falls a heavy shaft needs no current: that is no trouble */
+    ck_assert(was_told(&s, "drum, first motion: forward") && !was_told(&s, "no current sensed"));
+    close_stand(&s);
+
     FILE *from = fopen(HOUSE, "r"); /* the fan's wire and the ventilator's are mixed up */
     ck_assert_ptr_nonnull(from);
     text[fread(text, 1, sizeof text - 1, from)] = '\0';

@@ -53,6 +53,15 @@ static due due_at(const wpin_session *run, size_t load, double duty) {
     return (due){dues->at[step].turning, dues->at[step].standing, dues->at[step].rpm};
 }
 
+/* While the duty falls, a shaft that runs faster than it is due needs no current. */
+static bool falls(const wpin_session *run, const wpin_step_result *r, double duty) {
+    wpin_setpoint asked = run->motors[r->load].setpoint;
+    double to = asked.quantity == WPIN_QUANTITY_EFFORT || asked.value == 0
+                    ? fabs((double)asked.value / WPIN_DUTY_FULL)
+                    : 1;
+    return to < duty - 1e-3;
+}
+
 static void watch_current(const wpin_session *run, wpin_step_result *r, double duty,
                           const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
@@ -60,8 +69,8 @@ static void watch_current(const wpin_session *run, wpin_step_result *r, double d
            fine = finest(run->rig, load);
     due d = due_at(run, (size_t)r->load, duty);
     bool tells = d.turning > 4 * fine; /* or nothing is not told from a light load */
-    wpin_spell_put(&r->seen.signs[WPIN_SIGN_NO_CURRENT], tells && amps < 0.2 * d.turning, now,
-                   w->seconds, amps);
+    wpin_spell_put(&r->seen.signs[WPIN_SIGN_NO_CURRENT],
+                   tells && !falls(run, r, duty) && amps < 0.2 * d.turning, now, w->seconds, amps);
     bool apart = d.standing > 4 * fine && d.turning < 0.55 * d.standing;
     wpin_spell_put(&r->seen.signs[WPIN_SIGN_STALL_CURRENT], apart && amps > 0.75 * d.standing, now,
                    w->seconds, amps);
