@@ -101,10 +101,8 @@ static bool take_output(watch *w) {
 
 /* What it could not have: it is the last that should be killed or swapped out. */
 static void protect(char *lacks, size_t size) {
-    char score[8] = "";
     int file = open("/proc/self/oom_score_adj", O_RDWR | O_CLOEXEC);
     bool spared = file >= 0 && write(file, "-1000", 5) == 5;
-    (void)score;
     if (file >= 0) {
         close(file);
     }
