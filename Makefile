@@ -27,7 +27,7 @@ check-long: all
 # Real pins, in a kernel of their own with simulated ones; the kernel is built once, some minutes.
 check-linux: all
 	@tools/kernel > /dev/null
-	@tools/linux-test $(BUILD)/tests/test_pins
+	@WPIN_ENDS=$${WPIN_ENDS:-8} tools/linux-test $(BUILD)/tests/test_pins
 
 # Proves the core free of faults of memory and arithmetic; see docs/proof.md. Half an hour.
 prove: packages
