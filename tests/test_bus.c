@@ -264,7 +264,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("bus");
     TCase *tests = tcase_create("bus");
-    tcase_set_timeout(tests, 300);
+    tcase_set_timeout(tests, 2400);
     tcase_add_test(tests, requests_lapse_with_the_state_they_have_seen);
     tcase_add_test(tests, a_lost_broker_is_a_lost_commander);
     suite_add_tcase(suite, tests);

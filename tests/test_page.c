@@ -620,7 +620,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("page");
     TCase *tests = tcase_create("page");
-    tcase_set_timeout(tests, 1200);
+    tcase_set_timeout(tests, 2400);
     tcase_add_test(tests, strangers_are_not_let_in);
     tcase_add_test(tests, bad_frames_close_their_connection_only);
     tcase_add_test(tests, noise_moves_nothing);
