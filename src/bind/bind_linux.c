@@ -7,10 +7,10 @@
 #define GUARD_USUAL   0.1 /* s */
 #define GUARDED_TICKS 25  /* so many control periods may be late before the guardian acts */
 
-static const wpin_rig_linux_pin *find(const wpin_rig_linux *linux, uint8_t pin) {
-    for (size_t i = 0; i < linux->pin_count; i++) {
-        if (linux->pins[i].pin == pin) {
-            return &linux->pins[i];
+static const wpin_rig_linux_pin *find(const wpin_rig_linux *section, uint8_t pin) {
+    for (size_t i = 0; i < section->pin_count; i++) {
+        if (section->pins[i].pin == pin) {
+            return &section->pins[i];
         }
     }
     return NULL;

@@ -228,9 +228,9 @@ static int drive_real(const cli_live_arguments *a, const wpin_rig *rig, cli_trac
     if (real != NULL && cli_real_open(real, rig, a->run.supplies_on)) {
         real->by_hand = true;
         status = work(a, rig, &real->bench, trace, faults, plan);
-        if (wpin_linux_why(real->linux)[0] != '\0') {
+        if (wpin_linux_why(real->port)[0] != '\0') {
             cli_complain("the pins could not be relied on any more: %s",
-                         wpin_linux_why(real->linux));
+                         wpin_linux_why(real->port));
         }
         cli_real_close(real);
     }

@@ -56,13 +56,13 @@ bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
         cli_complain("%s", why);
         return false;
     }
-    real->linux = wpin_linux_open(&real->bound.config, why, sizeof why);
-    if (real->linux == NULL) {
+    real->port = wpin_linux_open(&real->bound.config, why, sizeof why);
+    if (real->port == NULL) {
         cli_complain("%s", why);
         return false;
     }
-    fputs(wpin_linux_notes(real->linux), stderr);
-    real->pins = wpin_linux_bench(real->linux);
+    fputs(wpin_linux_notes(real->port), stderr);
+    real->pins = wpin_linux_bench(real->port);
     real->bench = (wpin_bench){.context = real,
                                .port = real->pins.port,
                                .time = time_of,
@@ -75,8 +75,8 @@ bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
 }
 
 void cli_real_close(cli_real *real) {
-    wpin_linux_close(real->linux);
-    real->linux = NULL;
+    wpin_linux_close(real->port);
+    real->port = NULL;
 }
 
 /* ---- the checklist ---- */
@@ -143,16 +143,16 @@ wpin_report *cli_run_real(const cli_run *run, const wpin_rig *rig, const wpin_pl
     signal(SIGPIPE, SIG_IGN); /* who reads the result may go: that ends nothing early */
     wpin_session *session =
         wpin_session_open(rig, plan, &real->bench, options, &refused, why, size);
-    if (session == NULL && wpin_linux_why(real->linux)[0] != '\0') {
-        snprintf(why, size, "%s", wpin_linux_why(real->linux)); /* it knows best */
+    if (session == NULL && wpin_linux_why(real->port)[0] != '\0') {
+        snprintf(why, size, "%s", wpin_linux_why(real->port)); /* it knows best */
     }
     while (session != NULL && wpin_session_step(session)) {
     }
     if (session != NULL) {
         report = wpin_session_close(session, why, size);
     }
-    if (report != NULL && wpin_linux_why(real->linux)[0] != '\0') {
-        cli_complain("the pins could not be relied on any more: %s", wpin_linux_why(real->linux));
+    if (report != NULL && wpin_linux_why(real->port)[0] != '\0') {
+        cli_complain("the pins could not be relied on any more: %s", wpin_linux_why(real->port));
     }
     cli_real_close(real);
     free(real);

@@ -12,7 +12,7 @@ typedef struct cli_real {
     bool by_hand; /* somebody is there, and says when one is */
     bool on[64];
     wpin_bound_linux bound;
-    wpin_linux *linux;
+    wpin_linux *port;
     wpin_bench pins;  /* as the port makes it... */
     wpin_bench bench; /* ...with somebody at its supplies */
 } cli_real;

@@ -58,7 +58,7 @@ static void read_place(wpin_reader *reader, yaml_node_t *node, wpin_rig_linux_pi
     }
 }
 
-static void read_pins(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *linux) {
+static void read_pins(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *section) {
     const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
     if (map->type != YAML_MAPPING_NODE) {
         wpin_say_at(reader, map, "pins must be a mapping of pins and lines, e.g. {4: 17}");
@@ -70,29 +70,29 @@ static void read_pins(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *lin
         if (!wpin_pin_of(reader, key, wpin_key_text(reader, pair), &pin.pin)) {
             continue;
         }
-        for (size_t i = 0; i < linux->pin_count; i++) {
-            if (linux->pins[i].pin == pin.pin) {
+        for (size_t i = 0; i < section->pin_count; i++) {
+            if (section->pins[i].pin == pin.pin) {
                 wpin_say_at(reader, key, "pin %u stands there twice", pin.pin);
             }
         }
         read_place(reader, wpin_node(reader, pair->value), &pin);
-        if (linux->pin_count == COUNT(linux->pins)) {
-            wpin_say_at(reader, key, "expected at most %zu pins", COUNT(linux->pins));
+        if (section->pin_count == COUNT(section->pins)) {
+            wpin_say_at(reader, key, "expected at most %zu pins", COUNT(section->pins));
             return;
         }
-        linux->pins[linux->pin_count++] = pin;
+        section->pins[section->pin_count++] = pin;
     }
 }
 
 /* drum: counter0/count0 */
 static void read_counters(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *map,
-                          wpin_rig_linux *linux) {
+                          wpin_rig_linux *section) {
     if (map->type != YAML_MAPPING_NODE) {
         wpin_say_at(reader, map, "counters must be a mapping of loads and counters");
         return;
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
-         pair < map->data.mapping.pairs.top && linux->counter_count < COUNT(linux->counters);
+         pair < map->data.mapping.pairs.top && section->counter_count < COUNT(section->counters);
          pair++) {
         const char *name = wpin_key_text(reader, pair);
         wpin_rig_linux_counter counter = {.load = wpin_rig_find_load(rig, name)};
@@ -102,18 +102,18 @@ static void read_counters(wpin_reader *reader, const wpin_rig *rig, yaml_node_t 
         }
         read_two(reader, wpin_node(reader, pair->value), "a counter, e.g. counter0/count0",
                  counter.count, sizeof counter.count);
-        linux->counters[linux->counter_count++] = counter;
+        section->counters[section->counter_count++] = counter;
     }
 }
 
 /* 0: iio:device0/voltage0 */
-static void read_analogs(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *linux) {
+static void read_analogs(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *section) {
     if (map->type != YAML_MAPPING_NODE) {
         wpin_say_at(reader, map, "analog must be a mapping of analogue inputs and channels");
         return;
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
-         pair < map->data.mapping.pairs.top && linux->analog_count < COUNT(linux->analogs);
+         pair < map->data.mapping.pairs.top && section->analog_count < COUNT(section->analogs);
          pair++) {
         char *rest;
         const char *text = wpin_key_text(reader, pair);
@@ -126,34 +126,34 @@ static void read_analogs(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *
         read_two(reader, wpin_node(reader, pair->value),
                  "an analogue input of the kernel, e.g. iio:device0/voltage0", analog.channel,
                  sizeof analog.channel);
-        linux->analogs[linux->analog_count++] = analog;
+        section->analogs[section->analog_count++] = analog;
     }
 }
 
 void wpin_read_linux(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node) {
     yaml_node_t *nodes[COUNT(fields)];
-    wpin_rig_linux *linux = calloc(1, sizeof *linux);
-    rig->on_linux = linux;
-    if (linux == NULL) {
+    wpin_rig_linux *section = calloc(1, sizeof *section);
+    rig->on_linux = section;
+    if (section == NULL) {
         reader->messages->out_of_memory = true;
         return;
     }
-    linux->line = (unsigned)node->start_mark.line + 1;
-    wpin_read_map(reader, node, "linux", fields, COUNT(fields), linux, nodes);
+    section->line = (unsigned)node->start_mark.line + 1;
+    wpin_read_map(reader, node, "linux", fields, COUNT(fields), section, nodes);
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
-    read_name(reader, nodes[LINUX_CHIP], "a chip's name or label, e.g. gpiochip0", linux->chip,
-              sizeof linux->chip);
-    read_name(reader, nodes[LINUX_WATCHDOG], "a device, e.g. /dev/watchdog", linux->watchdog,
-              sizeof linux->watchdog);
+    read_name(reader, nodes[LINUX_CHIP], "a chip's name or label, e.g. gpiochip0", section->chip,
+              sizeof section->chip);
+    read_name(reader, nodes[LINUX_WATCHDOG], "a device, e.g. /dev/watchdog", section->watchdog,
+              sizeof section->watchdog);
     if (nodes[LINUX_PINS] != NULL) {
-        read_pins(reader, nodes[LINUX_PINS], linux);
+        read_pins(reader, nodes[LINUX_PINS], section);
     }
     if (nodes[LINUX_COUNTERS] != NULL) {
-        read_counters(reader, rig, nodes[LINUX_COUNTERS], linux);
+        read_counters(reader, rig, nodes[LINUX_COUNTERS], section);
     }
     if (nodes[LINUX_ANALOG] != NULL) {
-        read_analogs(reader, nodes[LINUX_ANALOG], linux);
+        read_analogs(reader, nodes[LINUX_ANALOG], section);
     }
 }
