@@ -572,16 +572,18 @@ START_TEST(it_is_encrypted_with_a_certificate) {
     const char *const encrypted[] = {address, "--page-certificate", certificate, "--page-key", key,
                                      NULL};
     tool t = start_with(encrypted);
-    status = run_command(said, sizeof said, "curl -sS --cacert %s https://localhost:%d/page.html",
+    status = run_command(said, sizeof said,
+                         "curl --noproxy '*' -sS --cacert %s https://localhost:%d/page.html",
                          certificate, t.port);
     ck_assert_msg(status == 0 && strstr(said, "<title>Wind Pin</title>") != NULL, "%s", said);
-    status = run_command(said, sizeof said, "curl -sS https://localhost:%d/", t.port);
+    status = run_command(said, sizeof said, "curl --noproxy '*' -sS https://localhost:%d/", t.port);
     ck_assert_msg(status != 0 && strstr(said, "<title>") == NULL, "%s", said); /* not trusted */
-    status = run_command(said, sizeof said, "curl -s http://localhost:%d/", t.port);
+    status = run_command(said, sizeof said, "curl --noproxy '*' -s http://localhost:%d/", t.port);
     ck_assert_msg(strstr(said, "<title>") == NULL, "%s", said);
-    status = run_command(said, sizeof said,
-                         "curl -s --cacert %s -H 'Host: example.com:%d' https://localhost:%d/",
-                         certificate, t.port, t.port);
+    status = run_command(
+        said, sizeof said,
+        "curl --noproxy '*' -s --cacert %s -H 'Host: example.com:%d' https://localhost:%d/",
+        certificate, t.port, t.port);
     ck_assert_msg(strstr(said, "403") != NULL, "%s", said);
     ck_assert_int_eq(end(&t), 0);
     status = run_command(said, sizeof said, /* the library loses some bytes by that */
