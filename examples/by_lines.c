@@ -16,14 +16,14 @@ int main(void) {
         dup2(tells[1], STDOUT_FILENO);
         close(asks[1]); /* else it would never see the end */
         execl(WINDPIN_TOOL, "windpin", "live", HONEY_HOUSE_DEMO "/honey-pump.yaml", "--lines",
-              (char *)NULL);
+              "--confirmed", (char *)NULL);
         _exit(1);
     }
     signal(SIGPIPE, SIG_IGN); /* after "bye" nobody listens any more */
     close(asks[0]);
     close(tells[1]);
     FILE *ask = fdopen(asks[1], "w"), *tell = fdopen(tells[0], "r");
-    fputs("command\nconfirm\narm\nmain on\nreport 10Hz\npump run 40% for 2s\n", ask);
+    fputs("command\narm\nmain on\nreport 10Hz\npump run 40% for 2s\n", ask);
     fflush(ask);
     char line[4096];
     while (fgets(line, sizeof line, tell) != NULL) {

@@ -602,12 +602,20 @@ START_TEST(lines_come_and_go_on_a_pipe) {
     int status = run_command(
         all, sizeof all,
         "(printf 'command\\nconfirm\\narm\\nmain on\\n'; printf 'pump ramp 30%%%%\\n'; sleep 2; "
-        "printf 'state\\npump ramp 1') | %s live %s --lines --link 5s --plot %s --save %s",
+        "printf 'state\\npump ramp 1') | %s live %s --lines --confirmed --link 5s --plot %s --save "
+        "%s",
         TEST_TOOL, PUMP, picture, plan);
     ck_assert_int_eq(status, 0);
     ck_assert_msg(strstr(all, "\"state\":\"running\"") != NULL, "%.900s", all);
     ck_assert_msg(strstr(all, "it has gone") != NULL, "%.900s", all);
     ck_assert(access(picture, R_OK) == 0 && access(plan, R_OK) == 0);
+    status =
+        run_command(all, sizeof all, "printf 'command\\nconfirm\\narm\\n' | %s live %s --lines",
+                    TEST_TOOL, PUMP); /* nobody has gone through the checklist */
+    ck_assert_int_eq(status, 0);
+    ck_assert_msg(strstr(all, "a program can't go through") != NULL &&
+                      strstr(all, "checklist is not confirmed") != NULL,
+                  "%.900s", all);
     status =
         run_command(all, sizeof all, "echo bye | %s live %s --lines --page=99999", TEST_TOOL, PUMP);
     ck_assert_int_eq(status, 2);

@@ -266,7 +266,7 @@ START_TEST(lines_on_a_device) {
         close(t.master);
         close(slave);
         execl(TEST_TOOL, TEST_TOOL, "live", PUMP, "--device", name, "--late", "5s", "--trace",
-              t.trace, "--powered", "--link", "1s", (char *)NULL);
+              t.trace, "--powered", "--confirmed", "--link", "1s", (char *)NULL);
         _exit(99);
     }
     pass(&t, 0.4);

@@ -112,6 +112,12 @@ static bool add_encoder(const binder *b, const wpin_rig *rig, const wpin_rig_loa
             e->count = b->from->counters[i].count;
         }
     }
+    if (e->count != NULL && !load->encoder.no_moments) {
+        snprintf(b->why, b->size,
+                 "%s does not tell when it counted: the encoder of '%s' needs 'moments: no'",
+                 e->count, load->name);
+        return false;
+    }
     to->config.encoder_count++;
     for (int c = 0; e->count == NULL && c < (load->encoder.one_channel ? 1 : 2); c++) {
         char of[80];

@@ -63,6 +63,9 @@ bool cli_live_lines(cli_hands *h, int from, int to) {
     bool more =
         m.waiting != NULL && wpin_talk_open(&talk, h->live, &h->pace, &h->states, "lines", say, &m);
     bool opened = more;
+    if (opened) {
+        wpin_live_is_program(h->live, talk.source);
+    }
     while (more) {
         flush_some(&m);
         more = listen_for(h, &talk, from) && !talk.closed && !m.broken && *h->interrupted == 0;

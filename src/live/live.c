@@ -54,11 +54,18 @@ int wpin_live_join(wpin_live *live, const char *name) {
     for (int i = 0; i < WPIN_LIVE_SOURCES; i++) {
         if (!live->sources[i].there) {
             live->sources[i].there = true;
+            live->sources[i].program = false;
             snprintf(live->sources[i].name, sizeof live->sources[i].name, "%s", name);
             return i;
         }
     }
     return -1;
+}
+
+void wpin_live_is_program(wpin_live *live, int source) {
+    if (is_there(live, source)) {
+        live->sources[source].program = true;
+    }
 }
 
 void wpin_live_leave(wpin_live *live, int source) {

@@ -5,7 +5,7 @@
 #include "windpin/host/live.h"
 
 typedef struct wpin_live_source {
-    bool there;
+    bool there, program;
     char name[48];
 } wpin_live_source;
 

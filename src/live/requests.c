@@ -125,6 +125,11 @@ static bool clear_loads(wpin_live *live, int source, const char *rest, wpin_live
 
 static bool confirm(wpin_live *live, int source, const char *rest, wpin_live_answer *answer) {
     (void)rest;
+    if (live->sources[source].program && !live->confirmed) {
+        return wpin_live_answers(answer, false, 0,
+                                 "a program can't go through the power-up checklist: somebody at a "
+                                 "terminal or on the page can, or the option --confirmed says so");
+    }
     wpin_live_confirm(live, live->sources[source].name);
     return wpin_live_answers(answer, true, 0, "the power-up checklist is confirmed");
 }

@@ -120,6 +120,7 @@ static int source_of(wpin_bus *bus, const char *name) {
         snprintf(shown, sizeof shown, "%s on the bus", name);
         snprintf(bus->names[at].name, sizeof bus->names[at].name, "%s", name);
         bus->names[at].source = wpin_live_join(bus->live, shown);
+        wpin_live_is_program(bus->live, bus->names[at].source);
         return bus->names[at].source;
     }
     return -1;

@@ -197,7 +197,7 @@ START_TEST(hands_move_real_pins) {
                     "printf 'command\\nconfirm\\nmain on\\nrearm\\narm\\n'; sleep 0.01; "
                     "echo 'pump ramp 40%%'; for i in 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15; do "
                     "sleep 0.1; echo alive; done; echo state; sleep 1; echo state) | "
-                    "%s live %s --real --lines",
+                    "%s live %s --real --lines --confirmed",
                     TEST_TOOL, RIG);
     size_t count = kernel_log(entries, COUNT(entries));
     ck_assert_msg(status == 0, "%d %s", status, said);
@@ -360,16 +360,42 @@ START_TEST(what_can_not_be_is_told) {
 }
 END_TEST
 
+/* A record that can't be kept ends motion on its ramp. */
+START_TEST(a_full_disk_ends_it) {
+    char said[4000];
+    double since;
+    write_rig("");
+    write_plan();
+    ck_assert_int_eq(system("mkdir -p /mnt/small && mount -t tmpfs -o size=8k none /mnt/small"), 0);
+    kernel_forget();
+    int status = run_command(said, sizeof said,
+                             "(sleep 0.02; echo pull-down > "
+                             "$(echo /sys/devices/platform/gpio-sim.*/gpiochip*/sim_gpio0/pull)) & "
+                             "%s run %s /mnt/it.plan --real --powered --confirmed --trace "
+                             "/mnt/small/t.csv --sample 100",
+                             TEST_TOOL, RIG);
+    size_t count = kernel_log(entries, COUNT(entries));
+    ck_assert_msg(status == 1 && strstr(said, "No space left") != NULL, "%d %s", status, said);
+    ck_assert(ended_quiet(count, &since));
+}
+END_TEST
+
 /* ---- inputs ---- */
 
-/* The stop contact opens, with bounce: PWM is off within some control periods. */
-START_TEST(the_stop_input_stops) {
-    double since;
+/* The plan, up to where the pump runs evenly. */
+static pid_t start_and_cruise(void) {
     write_rig("");
     write_plan();
     kernel_forget();
     pid_t child = start("/mnt/said");
     kernel_sleep(1.4);
+    return child;
+}
+
+/* The stop contact opens, with bounce: PWM is off within some control periods. */
+START_TEST(the_stop_input_stops) {
+    double since;
+    pid_t child = start_and_cruise();
     double at = kernel_now();
     for (int i = 0; i < 9; i++) {
         kernel_pull(0, i % 2 == 0);
@@ -387,11 +413,7 @@ END_TEST
 /* A chip that is unplugged in the middle of a run. */
 START_TEST(a_chip_that_vanishes_is_a_fault) {
     double since;
-    write_rig("");
-    write_plan();
-    kernel_forget();
-    pid_t child = start("/mnt/said");
-    kernel_sleep(1.4);
+    pid_t child = start_and_cruise();
     ck_assert_int_eq(system("echo 0 > /sys/kernel/config/gpio-sim/hands/live"), 0);
     double at = kernel_now();
     int status = end_of(child);
@@ -489,6 +511,7 @@ int main(void) {
     tcase_add_loop_test(tests, safe_in_every_end, 0, (int)COUNT(deaths));
     tcase_add_test(tests, what_is_taken_is_refused_with_its_owner);
     tcase_add_test(tests, what_can_not_be_is_told);
+    tcase_add_test(tests, a_full_disk_ends_it);
     tcase_add_test(tests, the_stop_input_stops);
     tcase_add_test(tests, a_chip_that_vanishes_is_a_fault);
     tcase_add_test(tests, edges_are_counted);

@@ -56,6 +56,9 @@ WPIN_API const wpin_plan *wpin_live_plan(const wpin_live *live);
 
 /** A source comes: it watches. Its number, or -1 when there are too many. */
 WPIN_API int wpin_live_join(wpin_live *live, const char *name);
+/** It is a program, which can't go through the power-up checklist: it may confirm that only where
+ * it was confirmed before it came, by somebody else (wpin_live_confirm). */
+WPIN_API void wpin_live_is_program(wpin_live *live, int source);
 /** It goes. Had it the command, every load that moves ramps to rest. */
 WPIN_API void wpin_live_leave(wpin_live *live, int source);
 
