@@ -1,5 +1,5 @@
-/* The other rooms of the core, one at a time: STEPPER, INPUTS, READINGS, CURVE, SOFT_PWM, STOP,
- * ENCODER, OVERLOAD, ORDER or LOOP is defined. */
+/* The other rooms of the core, one at a time: STEPPER, INPUTS, INPUT_TABLE, READINGS, CURVE,
+ * SOFT_PWM, STOP, ENCODER, OVERLOAD, ORDER or LOOP is defined. */
 #include "any.h"
 
 #ifdef STEPPER /* the table it is on */
@@ -290,6 +290,49 @@ static void prove(void) {
         while (any) {
             any = wpin_knob_update(&knob, any_signed16);
             any = (int)wpin_knob_learn_centre(&knob);
+        }
+    }
+}
+#endif
+
+#ifdef INPUT_TABLE /* the kind of input in it */
+static void prove(void) {
+    static wpin_button_config button;
+    static wpin_knob_config knob;
+    static wpin_curve_config curve;
+    static wpin_curve_point points[2];
+    static wpin_two_point_config two_point;
+    static wpin_process_config process;
+    button = (wpin_button_config){any32, any32, ANY_BOOL};
+    knob = (wpin_knob_config){any_signed16, any_signed16, any16, any16, any8, ANY_BOOL};
+    points[0] = (wpin_curve_point){any_signed16, any_signed16};
+    points[1] = (wpin_curve_point){any_signed16, any_signed16};
+    curve = (wpin_curve_config){points, 2, any16};
+    two_point = (wpin_two_point_config){any_signed16, any_signed16, any32, any32};
+    process =
+        (wpin_process_config){any_signed16, any16, any32, any_signed16, any_signed16, ANY_BOOL};
+    wpin_input_config table = {INPUT_TABLE, any8, any8, any_signed16, any32, {NULL}};
+    switch (INPUT_TABLE) {
+    case WPIN_INPUT_KNOB: table.knob = &knob; break;
+    case WPIN_INPUT_CURVE: table.curve = &curve; break;
+    case WPIN_INPUT_TWO_POINT: table.two_point = &two_point; break;
+    case WPIN_INPUT_PROCESS: table.process = &process; break;
+    default: table.button = &button;
+    }
+    static wpin_input state;
+    static wpin_inputs inputs;
+    wpin_inputs_config config = {&table, &state, 1};
+    wpin_inputs_init(any ? &inputs : NULL, any ? &config : NULL, NULL);
+    if (wpin_inputs_init(&inputs, &config, &any_port) == WPIN_OK) {
+        while (any) {
+            uint16_t number = any16;
+            switch (any) {
+            case 0: wpin_inputs_update(&inputs); break;
+            case 1: any = wpin_inputs_held(&inputs, number); break;
+            case 2: any = wpin_inputs_duty(&inputs, number); break;
+            case 3: wpin_inputs_rearm(&inputs, number); break;
+            default: any = wpin_inputs_gave_up(&inputs, number);
+            }
         }
     }
 }

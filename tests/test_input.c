@@ -239,6 +239,148 @@ START_TEST(wrong_settings_are_refused) {
 }
 END_TEST
 
+/* What the inputs below show, by pin and by analogue input. */
+static bool shown_level[4];
+static int16_t shown_mv[4];
+static wpin_moment shown_now;
+
+static wpin_moment table_now(void *context) {
+    (void)context;
+    return shown_now;
+}
+
+static bool table_read(void *context, wpin_pin pin) {
+    (void)context;
+    return shown_level[pin];
+}
+
+static int16_t table_millivolts(void *context, uint8_t input) {
+    (void)context;
+    return shown_mv[input];
+}
+
+static const wpin_port table_port = {
+    .now = table_now, .read = table_read, .millivolts = table_millivolts};
+static const wpin_knob_config whole_knob = {.high_mv = 5000, .dead = 328, .hysteresis = 160};
+static const wpin_curve_point curve_points[] = {{1000, 0}, {3000, 8000}};
+static const wpin_curve_config table_curve = {.points = curve_points, .count = 2};
+static const wpin_two_point_config table_two_point = {
+    .on_mv = 3000, .off_mv = 1000, .most_ms = 500};
+static const wpin_process_config table_process = {
+    .wanted_mv = 2000, .band_mv = 1000, .most = WPIN_DUTY_FULL};
+static const wpin_input_config input_table[] = {
+    {.kind = WPIN_INPUT_BUTTON, .at = 0, .duty = 5000, .button = &button_config},
+    {.kind = WPIN_INPUT_LIMIT, .at = 1, .button = &button_config},
+    {.kind = WPIN_INPUT_PAIR, .at = 2, .other = 3, .duty = 6000, .button = &button_config},
+    {.kind = WPIN_INPUT_KNOB, .at = 0, .knob = &whole_knob},
+    {.kind = WPIN_INPUT_CURVE, .at = 1, .curve = &table_curve},
+    {.kind = WPIN_INPUT_TWO_POINT, .at = 2, .duty = 7000, .two_point = &table_two_point},
+    {.kind = WPIN_INPUT_PROCESS, .at = 3, .process = &table_process}};
+enum { INPUTS = sizeof input_table / sizeof *input_table };
+
+/* Nothing pressed, every reading low; then so many milliseconds pass. */
+static void nothing_shown(void) {
+    for (int i = 0; i < 4; i++) {
+        shown_level[i] = true;
+        shown_mv[i] = 0;
+    }
+}
+
+static void pass_ms(wpin_inputs *inputs, int ms) {
+    for (int i = 0; i < ms; i++) {
+        shown_now += 1000;
+        wpin_inputs_update(inputs);
+    }
+}
+
+/* Every kind asks for what it is shown, a contact counts when its time is over, a limit at once. */
+START_TEST(a_table_of_inputs_asks_for_what_each_shows) {
+    wpin_input state[INPUTS];
+    wpin_inputs inputs;
+    const wpin_inputs_config config = {input_table, state, INPUTS};
+    nothing_shown();
+    shown_now = 0xFFFFFF00U; /* the clock wraps on the way */
+    ck_assert_int_eq(wpin_inputs_init(&inputs, &config, &table_port), WPIN_OK);
+    pass_ms(&inputs, 100);
+    for (uint16_t i = 0; i < INPUTS; i++) {
+        ck_assert_int_eq(wpin_inputs_duty(&inputs, i), 0);
+        ck_assert(!wpin_inputs_held(&inputs, i));
+    }
+    shown_level[0] = shown_level[1] = shown_level[3] = false;
+    shown_mv[0] = 5000;
+    shown_mv[1] = 2000;
+    shown_mv[2] = 3100;
+    shown_mv[3] = 3500; /* more than a band above */
+    pass_ms(&inputs, 1);
+    ck_assert(wpin_inputs_held(&inputs, 1));
+    ck_assert(!wpin_inputs_held(&inputs, 0));
+    pass_ms(&inputs, 199);
+    static const wpin_duty wanted[INPUTS] = {5000, 0,    -6000,         WPIN_DUTY_FULL,
+                                             4000, 7000, WPIN_DUTY_FULL};
+    for (uint16_t i = 0; i < INPUTS; i++) {
+        ck_assert_msg(wpin_inputs_duty(&inputs, i) == (i == 1 ? 0 : wanted[i]), "input %u: %d", i,
+                      wpin_inputs_duty(&inputs, i));
+        ck_assert_int_eq(wpin_inputs_held(&inputs, i), i <= 1);
+        ck_assert(!wpin_inputs_gave_up(&inputs, i));
+        wpin_inputs_rearm(&inputs, i); /* what a hand moves waits for zero; a sensor does not */
+        bool by_hand = i == 0 || i == 2 || i == 3;
+        ck_assert_int_eq(wpin_inputs_duty(&inputs, i) == 0, by_hand || i == 1);
+    }
+    pass_ms(&inputs, 2900);
+    ck_assert(wpin_inputs_gave_up(&inputs, 0)); /* stuck */
+    ck_assert(wpin_inputs_gave_up(&inputs, 5)); /* ran for longer than it may */
+    ck_assert_int_eq(wpin_inputs_duty(&inputs, 5), 0);
+    nothing_shown();
+    pass_ms(&inputs, 100);
+    shown_level[0] = false;
+    shown_mv[0] = 5000;
+    pass_ms(&inputs, 100);
+    ck_assert_int_eq(wpin_inputs_duty(&inputs, 0), 5000); /* it has been at zero */
+    ck_assert_int_eq(wpin_inputs_duty(&inputs, 3), WPIN_DUTY_FULL);
+    ck_assert(!wpin_inputs_gave_up(&inputs, 0));
+    ck_assert_int_eq(wpin_inputs_duty(&inputs, INPUTS), 0); /* there is none */
+    ck_assert(!wpin_inputs_held(&inputs, UINT16_MAX) && !wpin_inputs_gave_up(&inputs, INPUTS));
+}
+END_TEST
+
+/* A table with something wrong in it is not open, and calls on it do nothing. */
+START_TEST(a_wrong_table_of_inputs_is_refused_and_closed) {
+    static const wpin_button_config never = {.debounce_us = 0};
+    static const wpin_port blind = {.now = table_now, .millivolts = table_millivolts};
+    static const wpin_port deaf = {.now = table_now, .read = table_read};
+    const struct {
+        wpin_input_config input;
+        const wpin_port *port;
+        wpin_status refused;
+    } wrong[] = {{{.kind = 99, .button = &button_config}, &table_port, WPIN_REFUSED_CONFIG},
+                 {{.kind = WPIN_INPUT_KNOB}, &table_port, WPIN_REFUSED_CONFIG},
+                 {{.kind = WPIN_INPUT_BUTTON, .button = &never}, &table_port, WPIN_REFUSED_RANGE},
+                 {{.kind = WPIN_INPUT_BUTTON, .duty = 17000, .button = &button_config},
+                  &table_port,
+                  WPIN_REFUSED_RANGE},
+                 {{.kind = WPIN_INPUT_PAIR, .window_us = 2000000, .button = &button_config},
+                  &table_port,
+                  WPIN_REFUSED_RANGE},
+                 {{.kind = WPIN_INPUT_BUTTON, .button = &button_config}, &blind, WPIN_REFUSED_PORT},
+                 {{.kind = WPIN_INPUT_KNOB, .knob = &whole_knob}, &deaf, WPIN_REFUSED_PORT}};
+    wpin_input state[2];
+    wpin_inputs inputs;
+    for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
+        const wpin_input_config table[] = {wrong[i].input, wrong[i].input};
+        const wpin_inputs_config config = {table, state, 2};
+        ck_assert_int_eq(wpin_inputs_init(&inputs, &config, wrong[i].port), wrong[i].refused);
+        wpin_inputs_update(&inputs);
+        wpin_inputs_rearm(&inputs, 0);
+        ck_assert_int_eq(wpin_inputs_duty(&inputs, 0), 0);
+        ck_assert(!wpin_inputs_held(&inputs, 0) && !wpin_inputs_gave_up(&inputs, 0));
+    }
+    ck_assert_int_eq(wpin_inputs_init(&inputs, NULL, &table_port), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_inputs_init(NULL, NULL, NULL), WPIN_REFUSED_ARGUMENT);
+    wpin_inputs_update(NULL);
+    ck_assert_int_eq(wpin_inputs_duty(NULL, 0), 0);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("input");
     TCase *tests = tcase_create("input");
@@ -250,6 +392,8 @@ int main(void) {
     tcase_add_test(tests, a_centred_knob_is_off_in_the_middle_without_chatter);
     tcase_add_test(tests, a_curve_follows_its_places_with_play);
     tcase_add_test(tests, wrong_settings_are_refused);
+    tcase_add_test(tests, a_table_of_inputs_asks_for_what_each_shows);
+    tcase_add_test(tests, a_wrong_table_of_inputs_is_refused_and_closed);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -8,6 +8,7 @@
 #include "encoder.h"
 #include "in_step.h"
 #include "input.h"
+#include "inputs.h"
 #include "motor.h"
 #include "order.h"
 #include "overload.h"

@@ -8,7 +8,11 @@ bool wpin_session_allocate(wpin_session *run) {
     run->report = report;
     run->bound = calloc(loads, sizeof *run->bound);
     run->motors = calloc(loads, sizeof *run->motors);
-    run->inputs = calloc(run->rig->input_count + 1, sizeof *run->inputs);
+    size_t inputs = run->rig->input_count + 1; /* none has room too */
+    run->input_state = calloc(inputs, sizeof *run->input_state);
+    run->input_table = calloc(inputs, sizeof *run->input_table);
+    run->input_at = calloc(inputs, sizeof *run->input_at);
+    run->input_told = calloc(inputs, sizeof *run->input_told);
     run->fault_at = calloc(loads, sizeof *run->fault_at);
     run->safe_at = calloc(loads, sizeof *run->safe_at);
     run->motor_list = calloc(loads, sizeof(wpin_motor *));
@@ -41,7 +45,8 @@ bool wpin_session_allocate(wpin_session *run) {
         report->watts_peak = calloc(loads, sizeof *report->watts_peak);
     }
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
-           run->inputs != NULL && run->fault_at != NULL && run->safe_at != NULL &&
+           run->input_state != NULL && run->input_table != NULL && run->input_at != NULL &&
+           run->input_told != NULL && run->fault_at != NULL && run->safe_at != NULL &&
            report->last_way != NULL && report->degrees_c != NULL && report->joules != NULL &&
            run->tracks != NULL && run->last != NULL && run->for_trace != NULL &&
            run->samples != NULL && run->open_step != NULL && run->driven != NULL &&
@@ -58,7 +63,10 @@ void wpin_session_release(wpin_session *run) {
     free(run->motor_list);
     free(run->fault_at);
     free(run->safe_at);
-    free(run->inputs);
+    free(run->input_state);
+    free(run->input_table);
+    free(run->input_at);
+    free(run->input_told);
     free(run->notes);
     free(run->tracks);
     free(run->last);

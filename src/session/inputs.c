@@ -1,124 +1,57 @@
-/* The inputs of a rig while a plan runs: buttons, limit switches, knobs and sensors. */
+/* The inputs of a rig while a plan runs: the core reads them, here is said what became of them. */
 #include "session.h"
-#include <math.h>
+#include <stdio.h>
 
-static void open_one(wpin_session *run, wpin_session_input *to, const wpin_rig_input *from) {
-    wpin_bound_input bound;
-    wpin_moment now = run->port.now(run->port.context);
-    wpin_bind_input(&bound, run->rig, from);
-    wpin_button_init(&to->button, &bound.button);
-    if (from->kind == WPIN_RIG_PAIR) {
-        wpin_pair_init(&to->pair, &bound.button, (uint32_t)llround(from->window * 1e6));
-    }
-    wpin_knob_init(&to->knob, &bound.knob);
-    if (from->kind == WPIN_RIG_SENSOR) {
-        to->curve_config = bound.curve;
-        wpin_curve_init(&to->curve, &to->curve_config);
-    }
-    if (from->kind == WPIN_RIG_TWO_POINT) {
-        to->two_point_config = bound.two_point;
-        wpin_two_point_init(&to->two_point, &to->two_point_config, now);
-    }
-    if (from->kind == WPIN_RIG_PROCESS) {
-        to->process_config = bound.process;
-        wpin_process_init(&to->process, &to->process_config, now);
-    }
-}
-
-void wpin_session_open_inputs(wpin_session *run) {
+wpin_status wpin_session_open_inputs(wpin_session *run, char *why, size_t size) {
     for (size_t i = 0; i < run->rig->input_count; i++) {
-        open_one(run, &run->inputs[i], &run->rig->inputs[i]);
+        const wpin_rig_input *input = &run->rig->inputs[i];
+        wpin_bind_input(&run->input_at[i], run->rig, input);
+        run->input_table[i] = run->input_at[i].config;
     }
-}
-
-static wpin_duty full(const wpin_rig_input *input) {
-    return (wpin_duty)lround(input->duty * WPIN_DUTY_FULL);
-}
-
-/* Two buttons: each drives one way while it is held, both together stop. */
-static void update_pair(wpin_session *run, wpin_session_input *to, const wpin_rig_input *from) {
-    bool level[2];
-    for (int i = 0; i < 2; i++) {
-        level[i] = run->port.read(run->port.context, (wpin_pin)run->rig->inputs[from->pair[i]].pin);
+    run->inputs_config = (wpin_inputs_config){.table = run->input_table,
+                                              .state = run->input_state,
+                                              .count = (uint16_t)run->rig->input_count};
+    wpin_status status = wpin_inputs_init(&run->inputs, &run->inputs_config, &run->port);
+    if (status != WPIN_OK) {
+        snprintf(why, size, "the inputs: %s %s", wpin_status_text(status),
+                 wpin_status_remedy(status));
     }
-    wpin_pair_command command =
-        wpin_pair_update(&to->pair, level[0], level[1], run->port.now(run->port.context));
-    to->duty = command == WPIN_PAIR_FORWARD   ? full(from)
-               : command == WPIN_PAIR_REVERSE ? (wpin_duty)-full(from)
-                                              : 0;
+    return status;
 }
 
-static wpin_duty two_points(wpin_session *run, wpin_session_input *to, const wpin_rig_input *from,
-                            int16_t millivolts, wpin_moment now) {
-    uint8_t is = wpin_two_point_update(&to->two_point, millivolts, false, now);
-    bool exhausted = (is & WPIN_TWO_POINT_EXHAUSTED) != 0;
-    if (exhausted && !to->told) {
+static void say_it_gave_up(wpin_session *run, const wpin_rig_input *input) {
+    if (input->kind == WPIN_RIG_TWO_POINT) {
         wpin_session_note(
-            run, from->name,
-            "has not come to %.4g V within %.3g s of running: it gives up until it is "
-            "released",
-            from->off, from->most);
+            run, input->name,
+            "has not come to %.4g V within %.3g s of running: it gives up until it is released",
+            input->off, input->most);
+    } else {
+        wpin_session_note(run, input->name, "has been held for %.3g s: stuck, it no longer counts",
+                          input->stuck);
     }
-    to->told = exhausted;
-    return (is & WPIN_TWO_POINT_RUNNING) != 0 ? full(from) : 0;
-}
-
-static void update_analog(wpin_session *run, wpin_session_input *to, const wpin_rig_input *from) {
-    int16_t millivolts = run->port.millivolts(run->port.context, (uint8_t)from->analog);
-    wpin_moment now = run->port.now(run->port.context);
-    switch (from->kind) {
-    case WPIN_RIG_KNOB: to->duty = wpin_knob_update(&to->knob, millivolts); break;
-    case WPIN_RIG_TWO_POINT: to->duty = two_points(run, to, from, millivolts, now); break;
-    case WPIN_RIG_PROCESS: to->duty = wpin_process_update(&to->process, millivolts, now); break;
-    default: to->duty = wpin_curve_update(&to->curve, millivolts);
-    }
-}
-
-static void update_one(wpin_session *run, wpin_session_input *to, const wpin_rig_input *from) {
-    if (from->kind <= WPIN_RIG_LIMIT) {
-        bool level = run->port.read(run->port.context, (wpin_pin)from->pin);
-        wpin_button_update(&to->button, level, run->port.now(run->port.context));
-        if (to->button.stuck && !to->told) {
-            wpin_session_note(run, from->name,
-                              "has been held for %.3g s: stuck, it no longer counts", from->stuck);
-        }
-        to->told = to->button.stuck;
-        to->duty = to->button.held && !to->button.stuck ? full(from) : 0;
-        return;
-    }
-    if (from->kind == WPIN_RIG_PAIR) {
-        update_pair(run, to, from);
-        return;
-    }
-    update_analog(run, to, from);
 }
 
 void wpin_session_update_inputs(wpin_session *run) {
+    wpin_inputs_update(&run->inputs);
     for (size_t i = 0; i < run->rig->input_count; i++) {
-        wpin_session_input *input = &run->inputs[i];
-        update_one(run, input, &run->rig->inputs[i]);
-        input->waits = input->waits && input->duty != 0;
+        bool gave_up = wpin_inputs_gave_up(&run->inputs, (uint16_t)i);
+        if (gave_up && !run->input_told[i]) {
+            say_it_gave_up(run, &run->rig->inputs[i]);
+        }
+        run->input_told[i] = gave_up;
     }
 }
 
 bool wpin_session_input_held(void *context, uint16_t number) {
-    const wpin_session *run = context;
-    const wpin_button *button = &run->inputs[number].button;
-    bool limit = run->rig->inputs[number].kind == WPIN_RIG_LIMIT;
-    return limit ? button->raw : button->held && !button->stuck;
+    return wpin_inputs_held(&((wpin_session *)context)->inputs, number);
 }
 
 wpin_duty wpin_session_input_duty(void *context, uint16_t number) {
-    const wpin_session_input *input = &((const wpin_session *)context)->inputs[number];
-    return input->waits ? 0 : input->duty;
+    return wpin_inputs_duty(&((wpin_session *)context)->inputs, number);
 }
 
-/* What a hand moves has to be at zero once; a sensor is where it is. */
 void wpin_session_rearm_input(void *context, uint16_t number) {
-    wpin_session *run = context;
-    wpin_rig_input_kind kind = run->rig->inputs[number].kind;
-    run->inputs[number].waits =
-        kind == WPIN_RIG_KNOB || kind == WPIN_RIG_BUTTON || kind == WPIN_RIG_PAIR;
+    wpin_inputs_rearm(&((wpin_session *)context)->inputs, number);
 }
 
 wpin_status wpin_session_set_input(void *context, uint16_t number, int16_t millivolts) {

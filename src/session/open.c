@@ -154,7 +154,10 @@ static wpin_status open_all(wpin_session *run, char *why, size_t size) {
     if (status != WPIN_OK) {
         return status;
     }
-    wpin_session_open_inputs(run);
+    status = wpin_session_open_inputs(run, why, size);
+    if (status != WPIN_OK) {
+        return status;
+    }
     wpin_session_open_stop(run);
     await_ready(run);
     status = start_plan(run);

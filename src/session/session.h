@@ -15,22 +15,6 @@ typedef struct wpin_mean {
     double sum, seconds, value;
 } wpin_mean;
 
-/* The core's side of an input of the rig. */
-typedef struct wpin_session_input {
-    wpin_button button;
-    wpin_knob knob;
-    wpin_pair pair;
-    wpin_curve curve;
-    wpin_curve_config curve_config;
-    wpin_two_point two_point;
-    wpin_two_point_config two_point_config;
-    wpin_process process;
-    wpin_process_config process_config;
-    wpin_duty duty; /* it asks for now */
-    bool waits;     /* for zero, since a load began to follow it */
-    bool told;      /* that it is stuck */
-} wpin_session_input;
-
 #define WPIN_ACTION_STEPS 8
 
 /* What a load was asked for from outside: a plan of its own, of the only motor it knows. */
@@ -92,7 +76,12 @@ struct wpin_session {
     wpin_port port;
     wpin_bound_load *bound;
     wpin_motor *motors;
-    wpin_session_input *inputs; /* one an input of the rig */
+    wpin_inputs inputs; /* those of the rig, in its order, */
+    wpin_inputs_config inputs_config;
+    wpin_input *input_state; /* with one of these each: at work, */
+    wpin_input_config *input_table;
+    wpin_bound_input *input_at; /* what it points to, */
+    bool *input_told;           /* and whether it was said that it gave up */
     wpin_soft_pwm soft;         /* for the pins without a timer */
     const wpin_port *motor_port;
     wpin_motor **motor_list;
@@ -165,7 +154,7 @@ void wpin_session_collect(wpin_session *run);
 /* One tick of the plan, if there is still one, of inputs and motors. */
 void wpin_session_command(wpin_session *run);
 /* Sets the core's side of the inputs up, reads them all once, and answers about one. */
-void wpin_session_open_inputs(wpin_session *run);
+wpin_status wpin_session_open_inputs(wpin_session *run, char *why, size_t size);
 void wpin_session_update_inputs(wpin_session *run);
 /* Sets the rig's stop input up, if it has one; serves it each tick, and says whether it is latched.
  */

@@ -48,8 +48,10 @@ typedef struct wpin_bound_load {
     wpin_phase_watch phase_watch_at_work;
 } wpin_bound_load;
 
-/** What the core is told of an input of a rig; its kind says which of them counts. */
+/** What the core is told of an input of a rig. Its configuration points to that of its kind, so it
+ * must not be copied. */
 typedef struct wpin_bound_input {
+    wpin_input_config config;
     wpin_button_config button; /**< Buttons, limit switches; of a pair both. */
     wpin_knob_config knob;
     wpin_curve_config curve; /**< Its points are the rig's. */
