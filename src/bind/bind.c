@@ -455,3 +455,17 @@ void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig) {
         }
     }
 }
+
+uint8_t wpin_bind_soft_pins(const wpin_rig *rig, wpin_pin pins[WPIN_SOFT_PINS]) {
+    uint8_t count = 0;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        unsigned lines = load->limits.soft_pwm ? load->kind->table->line_count : 0;
+        for (unsigned l = 0; l < lines; l++) {
+            if (wpin_stage_kind_times_line(load->kind, l) && count < WPIN_SOFT_PINS) {
+                pins[count++] = load->pins[l];
+            }
+        }
+    }
+    return count;
+}

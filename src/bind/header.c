@@ -2,17 +2,8 @@
 #define _GNU_SOURCE
 #include "header_feedback.h"
 #include "header_plan.h"
-#include <ctype.h>
+#include "header_work.h"
 #include <string.h>
-
-/* A load's name as part of a C identifier. */
-static const char *identifier(char *to, size_t size, const char *name) {
-    snprintf(to, size, "%s", name);
-    for (char *c = to; *c != '\0'; c++) {
-        *c = (char)(isalnum((unsigned char)*c) ? tolower((unsigned char)*c) : '_');
-    }
-    return to;
-}
 
 static const char *yes(bool value) {
     return value ? "true" : "false";
@@ -88,7 +79,7 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
         wpin_rig_sharing with = wpin_rig_shares(rig, number, i);
         if (with.count > 1) {
             char first[WPIN_NAME_MAX + 1];
-            identifier(first, sizeof first, rig->loads[with.load].name);
+            wpin_header_identifier(first, sizeof first, rig->loads[with.load].name);
             fprintf(to, ", .shared = &%s_shared_%u, .user = %u", first, with.line, with.user);
         }
         fprintf(to, "} /* %s */", load->kind->lines[i]);
@@ -250,7 +241,7 @@ static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *inp
     wpin_bound_input bound;
     char id[WPIN_NAME_MAX + 1];
     wpin_bind_input(&bound, rig, input);
-    identifier(id, sizeof id, input->name);
+    wpin_header_identifier(id, sizeof id, input->name);
     const wpin_button_config *b = &bound.button;
     const wpin_knob_config *k = &bound.knob;
     fprintf(to, "\n/* input %s */\n", input->name);
@@ -281,7 +272,7 @@ static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *inp
 static void print_stop(FILE *to, const wpin_rig *rig, const wpin_rig_input *input) {
     static const char *const how[] = {"WPIN_STOP_RAMP", "WPIN_STOP_COAST", "WPIN_STOP_BRAKE"};
     char id[WPIN_NAME_MAX + 1];
-    identifier(id, sizeof id, input->name);
+    wpin_header_identifier(id, sizeof id, input->name);
     fprintf(to,
             "/* ...it stops every motor: a wpin_stop_config takes %s_pin, .opens = %s, and the "
             "motors in this order */\nstatic const uint8_t %s_how[] = {",
@@ -293,15 +284,13 @@ static void print_stop(FILE *to, const wpin_rig *rig, const wpin_rig_input *inpu
     fprintf(to, "};\n");
 }
 
-/* Named by its file, without folder and ending. */
-static void print_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *path) {
+/* What the names of a plan begin with: its file, without folder and ending. */
+static void name_plan(char *to, size_t size, const char *path) {
     const char *base = strrchr(path, '/');
-    char name[60], id[70];
+    char name[60], id[60];
     snprintf(name, sizeof name, "%.50s", base != NULL ? base + 1 : path);
     name[strcspn(name, ".")] = '\0';
-    identifier(id, sizeof id, name);
-    strcat(id, "_plan");
-    wpin_header_plan(to, rig, plan, id);
+    snprintf(to, size, "%s_plan", wpin_header_identifier(id, sizeof id, name));
 }
 
 void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wpin_plan *plan,
@@ -328,7 +317,7 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
         char id[WPIN_NAME_MAX + 1];
         wpin_bind_load(&bound, rig, load);
         fprintf(to, "\n/* %s: %s */\n", load->name, load->kind->words);
-        print_stage(to, rig, i, &bound.stage, identifier(id, sizeof id, load->name));
+        print_stage(to, rig, i, &bound.stage, wpin_header_identifier(id, sizeof id, load->name));
         if (wpin_rig_type(load)->steps) {
             print_stepper(to, &bound.stepper, id);
         }
@@ -347,8 +336,11 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
             print_stop(to, rig, &rig->inputs[i]);
         }
     }
+    char plan_id[80] = "";
     if (plan != NULL) {
-        print_plan(to, rig, plan, plan_path);
+        name_plan(plan_id, sizeof plan_id, plan_path);
+        wpin_header_plan(to, rig, plan, plan_id);
     }
+    wpin_header_work(to, rig, plan, plan_id);
     fprintf(to, "\n#endif\n");
 }

@@ -6,16 +6,10 @@
 /* Pins whose PWM is made in software go through a port of their own. */
 void wpin_session_choose_port(wpin_session *run) {
     wpin_pin pins[WPIN_SOFT_PINS];
-    uint8_t count = 0;
+    uint8_t count = wpin_bind_soft_pins(run->rig, pins);
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        const wpin_rig_load *load = &run->rig->loads[i];
-        run->fast_used = run->fast_used || wpin_session_is_stepper(run, i) || load->limits.soft_pwm;
-        unsigned lines = load->limits.soft_pwm ? load->kind->table->line_count : 0;
-        for (unsigned l = 0; l < lines; l++) {
-            if (wpin_stage_kind_times_line(load->kind, l) && count < WPIN_SOFT_PINS) {
-                pins[count++] = load->pins[l];
-            }
-        }
+        run->fast_used =
+            run->fast_used || wpin_session_is_stepper(run, i) || run->rig->loads[i].limits.soft_pwm;
     }
     uint16_t tick = (uint16_t)lround(run->rig->controller.soft_tick * 1e6);
     run->soft_used =

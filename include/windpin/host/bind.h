@@ -80,9 +80,13 @@ WPIN_API void wpin_bound_sample(void *bound);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
 WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 
+/** The pins of a rig whose PWM is made in software, for wpin_soft_pwm_init; how many. */
+WPIN_API uint8_t wpin_bind_soft_pins(const wpin_rig *rig, wpin_pin pins[WPIN_SOFT_PINS]);
+
 /** Writes a rig as a C header for firmware: what wpin_bind_load and wpin_bind_input would fill in,
- * as constant tables, with the rig's fingerprint; and a plan's steps (NULL: none). The paths stand
- * in its comments. What could not be written `to` says. */
+ * as constant tables, with the rig's fingerprint; a plan's steps (NULL: none); and the calls that
+ * open, arm, start and tick all of it. The paths stand in its comments. What could not be written
+ * `to` says. */
 WPIN_API void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path,
                                 const wpin_plan *plan, const char *plan_path);
 

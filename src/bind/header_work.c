@@ -1,0 +1,283 @@
+/* A rig at work in firmware: everything that a session does each control period, as a few calls
+ * over the tables above them. */
+#include "header_work.h"
+#include "windpin/host/bind.h"
+#include <ctype.h>
+#include <string.h>
+
+const char *wpin_header_identifier(char *to, size_t size, const char *name) {
+    snprintf(to, size, "%s", name);
+    for (char *c = to; *c != '\0'; c++) {
+        *c = (char)(isalnum((unsigned char)*c) ? tolower((unsigned char)*c) : '_');
+    }
+    return to;
+}
+
+typedef char name[WPIN_NAME_MAX + 1];
+
+static const char *id_of(name to, const char *part) {
+    return wpin_header_identifier(to, sizeof(name), part);
+}
+
+static const wpin_rig_input *stop_input(const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (rig->inputs[i].stops) {
+            return &rig->inputs[i];
+        }
+    }
+    return NULL;
+}
+
+static void print_numbers(FILE *to, const wpin_rig *rig) {
+    fprintf(to, "/* Which motor is which. */\nenum {");
+    for (size_t i = 0; i < rig->load_count; i++) {
+        name id;
+        id_of(id, rig->loads[i].name);
+        for (char *c = id; *c != '\0'; c++) {
+            *c = (char)toupper((unsigned char)*c);
+        }
+        fprintf(to, " RIG_%s = %zu,", id, i);
+    }
+    fprintf(to, " RIG_MOTORS = %zu };\n", rig->load_count);
+}
+
+static void print_motors(FILE *to, const wpin_rig *rig) {
+    print_numbers(to, rig);
+    fprintf(to, "static wpin_motor rig_motors[RIG_MOTORS];\nstatic wpin_motor *const "
+                "rig_motor_list[RIG_MOTORS] = {");
+    for (size_t i = 0; i < rig->load_count; i++) {
+        fprintf(to, "%s&rig_motors[%zu]", i == 0 ? "" : ", ", i);
+    }
+    fprintf(to, "};\n");
+}
+
+/* ---- inputs ---- */
+
+static const char *kind_name(uint8_t kind) {
+    static const char *const names[] = {"BUTTON", "LIMIT",     "PAIR",   "KNOB",
+                                        "CURVE",  "TWO_POINT", "PROCESS"};
+    return names[kind];
+}
+
+/* The member that a kind points to its constants by, which ends their name as well. */
+static const char *constants(uint8_t kind) {
+    static const char *const names[] = {"button", "button",    "button", "knob",
+                                        "curve",  "two_point", "process"};
+    return names[kind];
+}
+
+static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *input) {
+    wpin_bound_input bound;
+    name id;
+    wpin_bind_input(&bound, rig, input);
+    const wpin_input_config *c = &bound.config;
+    fprintf(to, "    {.kind = WPIN_INPUT_%s, .at = %u", kind_name(c->kind), c->at);
+    if (c->kind == WPIN_INPUT_PAIR) {
+        fprintf(to, ", .other = %u, .window_us = %uU", c->other, c->window_us);
+    }
+    fprintf(to, ", .duty = %d, .%s = &%s_%s},\n", c->duty, constants(c->kind),
+            id_of(id, input->name), constants(c->kind));
+}
+
+static void print_inputs(FILE *to, const wpin_rig *rig) {
+    if (rig->input_count == 0) {
+        return;
+    }
+    fprintf(to, "static const wpin_input_config rig_input_table[] = {\n");
+    for (size_t i = 0; i < rig->input_count; i++) {
+        print_input(to, rig, &rig->inputs[i]);
+    }
+    fprintf(to,
+            "};\nstatic wpin_input rig_input_state[%zu];\n"
+            "static const wpin_inputs_config rig_inputs_config = {rig_input_table, "
+            "rig_input_state, %zu};\nstatic wpin_inputs rig_inputs;\n",
+            rig->input_count, rig->input_count);
+}
+
+static void print_stop(FILE *to, const wpin_rig *rig) {
+    const wpin_rig_input *input = stop_input(rig);
+    name id;
+    if (input != NULL) {
+        id_of(id, input->name);
+        fprintf(to,
+                "static const wpin_stop_config rig_stop_config = {.motors = rig_motor_list, .how = "
+                "%s_how, .count = RIG_MOTORS, .pin = %s_pin, .opens = %s};\n"
+                "static wpin_stop rig_stop;\n",
+                id, id, input->opens ? "true" : "false");
+    }
+}
+
+/* ---- plan ---- */
+
+static void print_switches(FILE *to) {
+    fprintf(to, "/* Switches what the plan switches, if something can; by hand where it is NULL: "
+                "everything is on before the plan begins. */\n"
+                "static wpin_status (*rig_switch)(uint16_t number, bool on);\n"
+                "static wpin_status rig_set_switch(void *context, uint16_t number, bool on) {\n"
+                "    (void)context;\n"
+                "    return rig_switch != NULL ? rig_switch(number, on) : WPIN_OK;\n}\n");
+}
+
+static bool sets_inputs(const wpin_plan *plan) {
+    for (size_t i = 0; i < plan->step_count; i++) {
+        if (plan->steps[i].op == WPIN_OP_SET) {
+            return true;
+        }
+    }
+    return false;
+}
+
+static void print_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *id) {
+    print_switches(to);
+    if (sets_inputs(plan)) {
+        fprintf(to, "/* What a rehearsal's hand turns, a hand turns here. */\n"
+                    "static wpin_status rig_set_input(void *context, uint16_t number, int16_t "
+                    "millivolts) {\n    (void)context, (void)number, (void)millivolts;\n    return "
+                    "WPIN_OK;\n}\n");
+    }
+    if (stop_input(rig) != NULL) {
+        fprintf(to,
+                "static bool rig_stopped(void *context) {\n    (void)context;\n"
+                "    wpin_stop_tick(&rig_stop);\n    return wpin_stop_latched(&rig_stop);\n}\n");
+    }
+    fprintf(to,
+            "static wpin_track rig_tracks[%s_TRACKS];\nstatic wpin_sequence rig_sequence;\n"
+            "static wpin_sequence_config rig_plan = {.steps = %s_steps, .step_count = %s_STEPS, "
+            ".motors = rig_motor_list,\n    .motor_count = RIG_MOTORS, .switch_count = "
+            "%s_SWITCHES, .track_count = %s_TRACKS, .tracks = rig_tracks,\n    .set_switch = "
+            "rig_set_switch",
+            id, id, id, id, id);
+    if (rig->input_count > 0) {
+        fprintf(to,
+                ", .input_count = %zu, .context = &rig_inputs, .read_input = wpin_inputs_held,\n"
+                "    .read_duty = wpin_inputs_duty, .rearm_input = wpin_inputs_rearm%s",
+                rig->input_count, sets_inputs(plan) ? ", .set_input = rig_set_input" : "");
+    }
+    fprintf(to, "%s};\n", stop_input(rig) != NULL ? ", .stopped = rig_stopped" : "");
+}
+
+/* ---- calls ---- */
+
+static void print_try(FILE *to, const char *what) {
+    fprintf(to, "    if (status == WPIN_OK) {\n        status = %s;\n    }\n", what);
+}
+
+static void print_open(FILE *to, const wpin_rig *rig, const wpin_plan *plan, uint8_t soft) {
+    char call[4 * sizeof(name) + 80];
+    name id;
+    fprintf(to, "/* Opens everything; nothing moves. What was refused, or WPIN_OK. The port stays "
+                "where it is. Init. */\nstatic inline wpin_status rig_open(const wpin_port *port) "
+                "{\n    wpin_status status = WPIN_OK;\n");
+    if (soft > 0) {
+        print_try(to, "wpin_soft_pwm_init(&rig_soft_pwm, port, WPIN_RIG_FAST_TICK_US, "
+                      "rig_soft_pins, sizeof rig_soft_pins)");
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        id_of(id, load->name);
+        if (load->encoder.there) {
+            snprintf(call, sizeof call, "wpin_encoder_init(&%s_encoder, &%s_encoder_config, port)",
+                     id, id);
+            print_try(to, call);
+        }
+        snprintf(call, sizeof call, "wpin_motor_init(&rig_motors[%zu], &%s_motor, %s)", i, id,
+                 soft > 0 ? "&rig_soft_pwm.port" : "port");
+        print_try(to, call);
+    }
+    if (rig->input_count > 0) {
+        print_try(to, "wpin_inputs_init(&rig_inputs, &rig_inputs_config, port)");
+    }
+    if (stop_input(rig) != NULL) {
+        print_try(to, "wpin_stop_init(&rig_stop, &rig_stop_config, port)");
+    }
+    fprintf(to, "%s    return status;\n}\n", plan != NULL ? "    rig_plan.port = port;\n" : "");
+}
+
+static void print_arm(FILE *to) {
+    fprintf(to,
+            "/* Arms every motor: what was refused first, or WPIN_OK. Tick. */\n"
+            "static inline wpin_status rig_arm(void) {\n    wpin_status status = WPIN_OK;\n"
+            "    for (uint8_t i = 0; i < RIG_MOTORS && status == WPIN_OK; i++) {\n"
+            "        status = wpin_motor_arm(&rig_motors[i]);\n    }\n    return status;\n}\n"
+            "/* Whether every motor is armed and has rested: what was just opened may be turning. "
+            "Any context. */\nstatic inline bool rig_ready(void) {\n    bool ready = true;\n"
+            "    for (uint8_t i = 0; i < RIG_MOTORS; i++) {\n"
+            "        ready = ready && wpin_motor_state(&rig_motors[i]) == WPIN_STATE_READY;\n"
+            "    }\n    return ready;\n}\n");
+}
+
+static void print_start(FILE *to) {
+    fprintf(to,
+            "/* Begins the plan, once all is ready; rig_tick carries it out. Tick. */\n"
+            "static inline wpin_status rig_start(void) {\n"
+            "    return rig_ready() ? wpin_sequence_start(&rig_sequence, &rig_plan) : "
+            "WPIN_REFUSED_NOT_ZERO;\n}\n"
+            "/* Whether it goes on, or a motor has not come to rest. Any context. */\n"
+            "static inline bool rig_busy(void) {\n    return wpin_sequence_busy(&rig_sequence);\n"
+            "}\n");
+}
+
+static void print_tick(FILE *to, const wpin_rig *rig, const wpin_plan *plan) {
+    fprintf(to, "/* One control period: every WPIN_RIG_TICK_US, from one place. Tick. */\n"
+                "static inline void rig_tick(void) {\n");
+    if (rig->input_count > 0) {
+        fprintf(to, "    wpin_inputs_update(&rig_inputs);\n");
+    }
+    if (plan != NULL) {
+        fprintf(to, "    if (rig_sequence.config != NULL) { /* it was started */\n"
+                    "        wpin_sequence_tick(&rig_sequence);\n        return;\n    }\n");
+    }
+    if (stop_input(rig) != NULL) {
+        fprintf(to, "    wpin_stop_tick(&rig_stop);\n");
+    }
+    fprintf(to, "    wpin_motors_tick(rig_motor_list, RIG_MOTORS);\n}\n");
+}
+
+static void print_fast_tick(FILE *to, const wpin_rig *rig, uint8_t soft) {
+    bool begun = false;
+    for (size_t i = 0; i < rig->load_count + 1; i++) {
+        bool of_soft = i == rig->load_count;
+        if (of_soft ? soft == 0 : !wpin_rig_type(&rig->loads[i])->steps) {
+            continue;
+        }
+        if (!begun) {
+            fprintf(to, "/* Steps, and PWM made in software: every WPIN_RIG_FAST_TICK_US, from an "
+                        "interrupt. Fast. */\nstatic inline void rig_fast_tick(void) {\n");
+        }
+        begun = true;
+        name id;
+        if (of_soft) {
+            fprintf(to, "    wpin_soft_pwm_tick(&rig_soft_pwm);\n");
+        } else {
+            fprintf(to, "    wpin_stepper_tick(&%s_at_work);\n", id_of(id, rig->loads[i].name));
+        }
+    }
+    fprintf(to, "%s", begun ? "}\n" : "");
+}
+
+void wpin_header_work(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *plan_id) {
+    wpin_pin pins[WPIN_SOFT_PINS];
+    uint8_t soft = wpin_bind_soft_pins(rig, pins);
+    fprintf(to,
+            "\n/* ---- All of it at work: rig_open, rig_arm, then rig_tick every "
+            "WPIN_RIG_TICK_US%s ---- */\n",
+            plan != NULL ? ", and rig_start once rig_ready" : "");
+    print_motors(to, rig);
+    for (uint8_t i = 0; i < soft; i++) {
+        fprintf(to, "%s%u%s", i == 0 ? "static const wpin_pin rig_soft_pins[] = {" : ", ", pins[i],
+                i + 1 < soft ? "" : "};\nstatic wpin_soft_pwm rig_soft_pwm;\n");
+    }
+    print_inputs(to, rig);
+    print_stop(to, rig);
+    if (plan != NULL) {
+        print_plan(to, rig, plan, plan_id);
+    }
+    fprintf(to, "\n");
+    print_open(to, rig, plan, soft);
+    print_arm(to);
+    if (plan != NULL) {
+        print_start(to);
+    }
+    print_tick(to, rig, plan);
+    print_fast_tick(to, rig, soft);
+}
