@@ -107,6 +107,69 @@ static void print_stop(FILE *to, const wpin_rig *rig) {
     }
 }
 
+/* ---- pins that are read ---- */
+
+/* Adds a pin that is not among them yet. */
+static void add(wpin_pin *pins, size_t *count, double pin) {
+    bool there = false;
+    for (size_t i = 0; i < *count; i++) {
+        there = there || pins[i] == (wpin_pin)pin;
+    }
+    if (!there && *count < 256) {
+        pins[(*count)++] = (wpin_pin)pin;
+    }
+}
+
+static size_t pins_read(const wpin_rig *rig, wpin_pin pins[256]) {
+    size_t count = 0;
+    for (size_t i = 0; i < rig->input_count; i++) {
+        if (rig->inputs[i].kind <= WPIN_RIG_LIMIT) {
+            add(pins, &count, rig->inputs[i].pin);
+        }
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        for (unsigned n = 0; load->hall.there && n < 3; n++) {
+            add(pins, &count, load->hall.pins[n]);
+        }
+        bool wires = load->encoder.there && !load->encoder.by_hall;
+        for (unsigned n = 0; wires && n < (load->encoder.one_channel ? 1 : 2); n++) {
+            add(pins, &count, load->encoder.pins[n]);
+        }
+    }
+    return count;
+}
+
+static void print_reads(FILE *to, const wpin_rig *rig) {
+    wpin_pin pins[256];
+    size_t count = pins_read(rig, pins);
+    for (size_t i = 0; i < count; i++) {
+        fprintf(to, "%s%u%s",
+                i == 0 ? "/* Pins that are read: inputs, with a pull-up. */\n"
+                         "static const wpin_pin rig_reads[] = {"
+                       : ", ",
+                pins[i], i + 1 < count ? "" : "};\n");
+    }
+    fprintf(to, "#define RIG_READS %zu\n", count);
+}
+
+static void print_counters(FILE *to, const wpin_rig *rig) {
+    unsigned count = 0;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_encoder *e = &rig->loads[i].encoder;
+        if (e->there && !e->by_hall) {
+            fprintf(to, "%s{%u, %u}",
+                    count++ == 0
+                        ? "/* The wires of each counter; of one with one channel twice the "
+                          "same. */\nstatic const struct {\n    wpin_pin a, b;\n} "
+                          "rig_counters[] = {"
+                        : ", ",
+                    e->pins[0], e->pins[e->one_channel ? 0 : 1]);
+        }
+    }
+    fprintf(to, "%s#define RIG_COUNTERS %u\n", count > 0 ? "};\n" : "", count);
+}
+
 /* ---- plan ---- */
 
 static void print_switches(FILE *to) {
@@ -206,6 +269,35 @@ static void print_arm(FILE *to) {
             "    }\n    return ready;\n}\n");
 }
 
+/* Of a plan too: what ended it early. */
+static void print_fault(FILE *to, const wpin_plan *plan) {
+    fprintf(to,
+            "/* The fault of the first motor that is in one%s; WPIN_OK: none. Any context. */\n"
+            "static inline wpin_status rig_fault(void) {\n"
+            "    for (uint8_t i = 0; i < RIG_MOTORS; i++) {\n"
+            "        if (rig_motors[i].fault != WPIN_OK) {\n"
+            "            return (wpin_status)rig_motors[i].fault;\n        }\n    }\n"
+            "    return %s;\n}\n",
+            plan != NULL ? ", or what ended the plan early" : "",
+            plan != NULL ? "rig_sequence.config != NULL ? rig_sequence.result : WPIN_OK"
+                         : "WPIN_OK");
+}
+
+static void print_close(FILE *to, const wpin_rig *rig) {
+    fprintf(to, "/* Every stage in its safe state, and closed. Tick. */\n"
+                "static inline void rig_close(void) {\n    for (uint8_t i = 0; i < RIG_MOTORS; "
+                "i++) {\n        wpin_motor_close(&rig_motors[i]);\n    }\n}\n"
+                "/* From the interrupt of any change of the pins that are read. Fast. */\n"
+                "static inline void rig_changed(void) {\n");
+    for (size_t i = 0; i < rig->load_count; i++) {
+        name id;
+        if (rig->loads[i].hall.there) {
+            fprintf(to, "    wpin_six_step_edge(&%s_at_work);\n", id_of(id, rig->loads[i].name));
+        }
+    }
+    fprintf(to, "}\n");
+}
+
 static void print_start(FILE *to) {
     fprintf(to,
             "/* Begins the plan, once all is ready; rig_tick carries it out. Tick. */\n"
@@ -267,6 +359,8 @@ void wpin_header_work(FILE *to, const wpin_rig *rig, const wpin_plan *plan, cons
         fprintf(to, "%s%u%s", i == 0 ? "static const wpin_pin rig_soft_pins[] = {" : ", ", pins[i],
                 i + 1 < soft ? "" : "};\nstatic wpin_soft_pwm rig_soft_pwm;\n");
     }
+    print_reads(to, rig);
+    print_counters(to, rig);
     print_inputs(to, rig);
     print_stop(to, rig);
     if (plan != NULL) {
@@ -275,9 +369,11 @@ void wpin_header_work(FILE *to, const wpin_rig *rig, const wpin_plan *plan, cons
     fprintf(to, "\n");
     print_open(to, rig, plan, soft);
     print_arm(to);
+    print_fault(to, plan);
     if (plan != NULL) {
         print_start(to);
     }
     print_tick(to, rig, plan);
     print_fast_tick(to, rig, soft);
+    print_close(to, rig);
 }

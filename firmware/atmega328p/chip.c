@@ -1,0 +1,103 @@
+/* An ATmega328P at 16 MHz: timer 0 ticks, any change of a listened pin interrupts, the serial port
+ * tells a computer (115200 baud), the watchdog resets it when it is not kicked for 60 ms. */
+#include "own.h"
+#include <avr/interrupt.h>
+#include <avr/io.h>
+#include <avr/sleep.h>
+#include <avr/wdt.h>
+
+volatile uint32_t chip_ticked_us;
+wpin_quadrature chip_counter;
+static volatile uint8_t due;
+static wpin_pin counted[2];
+static bool counts;
+
+ISR(TIMER0_COMPA_vect) {
+    chip_ticked_us += CHIP_TICK_US;
+    due = 1;
+}
+
+ISR(PCINT0_vect) {
+    if (counts) {
+        bool a = chip_port.read(NULL, counted[0]), b = chip_port.read(NULL, counted[1]);
+        wpin_quadrature_edge(&chip_counter, a, b, chip_port.now(NULL));
+    }
+    chip_changed();
+}
+ISR_ALIAS(PCINT1_vect, PCINT0_vect);
+ISR_ALIAS(PCINT2_vect, PCINT0_vect);
+
+/* After a reset by the watchdog it runs on with its shortest time: it is set anew at once. */
+bool chip_open(void) {
+    bool by_watchdog = (MCUSR & _BV(WDRF)) != 0;
+    MCUSR = 0;
+    wdt_enable(WDTO_60MS);
+    OCR0A = CHIP_TICK_US / CHIP_US_A_COUNT - 1;
+    TCCR0A = _BV(WGM01);
+    TCCR0B = _BV(CS01) | _BV(CS00);
+    TIMSK0 = _BV(OCIE0A);
+    ADCSRA = _BV(ADEN) | _BV(ADPS2) | _BV(ADPS1) | _BV(ADPS0);
+    UCSR0A = _BV(U2X0);
+    UBRR0 = F_CPU / 8 / 115200 - 1;
+    UCSR0B = _BV(TXEN0);
+    SMCR = 0; /* the timers go on when it sleeps */
+    sei();
+    return !by_watchdog;
+}
+
+void chip_listen(wpin_pin pin) {
+    volatile uint8_t *mask = pin < 8 ? &PCMSK2 : (pin < 14 ? &PCMSK0 : &PCMSK1);
+    volatile uint8_t *port = pin < 8 ? &PORTD : (pin < 14 ? &PORTB : &PORTC);
+    uint8_t bit = (uint8_t)(1U << (pin < 8 ? pin : (pin < 14 ? pin - 8 : pin - 14)));
+    *port |= bit;
+    *mask |= bit;
+    PCICR |= (uint8_t)(pin < 8 ? _BV(PCIE2) : (pin < 14 ? _BV(PCIE0) : _BV(PCIE1)));
+}
+
+void chip_count(wpin_pin a, wpin_pin b) {
+    counted[0] = a;
+    counted[1] = b;
+    counts = true;
+}
+
+/* Asleep, whatever an interrupt does wakes it; asked before with interrupts out, none is missed. */
+void chip_await_tick(void) {
+    for (;;) {
+        cli();
+        if (due != 0) {
+            due = 0;
+            sei();
+            return;
+        }
+        sleep_enable();
+        sei();
+        sleep_cpu();
+        sleep_disable();
+    }
+}
+
+static void tell(uint8_t byte) {
+    while ((UCSR0A & _BV(UDRE0)) == 0) {
+    }
+    UDR0 = byte;
+}
+
+void chip_record(wpin_duty duty) {
+    tell((uint8_t)(duty & 0xFF));
+    tell((uint8_t)((uint16_t)duty >> 8));
+}
+
+void chip_end(const char *code) {
+    wdt_disable();
+    for (; *code != '\0'; code++) {
+        tell((uint8_t)*code);
+    }
+    UCSR0A |= _BV(TXC0);
+    while ((UCSR0A & _BV(TXC0)) == 0) {
+    }
+    cli();
+    for (;;) {
+        sleep_enable();
+        sleep_cpu();
+    }
+}

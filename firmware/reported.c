@@ -1,0 +1,103 @@
+/* A port whose pins are told: each call with its moment in microseconds. Readings say that nothing
+ * is connected. */
+#include "reported.h"
+
+static uint8_t level_of[32]; /* as written last, for reading it back */
+
+static char *put_number(char *at, uint32_t value) {
+    char digits[10];
+    uint8_t count = 0;
+    do {
+        digits[count++] = (char)('0' + value % 10);
+        value /= 10;
+    } while (value != 0);
+    while (count > 0) {
+        *at++ = digits[--count];
+    }
+    return at;
+}
+
+/* A line: moment, what, number, value. */
+static void report(const char *what, uint32_t number, int32_t value) {
+    char line[64], *at = put_number(line, chip_now(NULL));
+    *at++ = ' ';
+    while (*what != '\0') {
+        *at++ = *what++;
+    }
+    *at++ = ' ';
+    at = put_number(at, number);
+    *at++ = ' ';
+    if (value < 0) {
+        *at++ = '-';
+    }
+    at = put_number(at, (uint32_t)(value < 0 ? -value : value));
+    *at++ = '\n';
+    *at = '\0';
+    chip_say(line);
+}
+
+static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
+    uint8_t state = chip_lock(context);
+    level_of[pin & 31U] = (uint8_t)level;
+    report("level", pin, (int32_t)level);
+    chip_unlock(context, state);
+    return WPIN_OK;
+}
+
+static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
+                             wpin_pwm_achieved *achieved) {
+    (void)context, (void)pin;
+    *achieved = (wpin_pwm_achieved){.millihertz = request->hz * 1000, .steps = WPIN_DUTY_FULL};
+    return request->inverted ? WPIN_REFUSED_FREQUENCY : WPIN_OK;
+}
+
+static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
+    uint8_t state = chip_lock(context);
+    report("duty", pin, duty);
+    chip_unlock(context, state);
+    return WPIN_OK;
+}
+
+static bool read_pin(void *context, wpin_pin pin) {
+    (void)context;
+    return level_of[pin & 31U] == WPIN_HIGH;
+}
+
+static int16_t millivolts(void *context, uint8_t input) {
+    (void)context, (void)input;
+    return 0;
+}
+
+static void pause_us(void *context, uint32_t us) {
+    wpin_moment begun = chip_now(context);
+    while (chip_now(context) - begun < us) {
+    }
+}
+
+const wpin_port chip_port = {.now = chip_now,
+                             .open = write_pin,
+                             .write = write_pin,
+                             .pwm_start = pwm_start,
+                             .pwm_duty = pwm_duty,
+                             .read = read_pin,
+                             .millivolts = millivolts,
+                             .pause = pause_us,
+                             .lock = chip_lock,
+                             .unlock = chip_unlock};
+
+void chip_listen(wpin_pin pin) {
+    (void)pin;
+}
+
+void chip_count(wpin_pin a, wpin_pin b) {
+    (void)a, (void)b;
+}
+
+void chip_record(wpin_duty duty) {
+    report("record", 0, duty);
+}
+
+void chip_end(const char *code) {
+    report(code, 0, 0);
+    chip_off();
+}

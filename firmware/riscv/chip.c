@@ -1,0 +1,116 @@
+/* A 32-bit RISC-V, from its reset on: the machine timer ticks (10 MHz), and an emulator or debugger
+ * takes what it says (semihosting). */
+#include "../reported.h"
+
+#define MTIMECMP ((volatile uint32_t *)0x02004000)
+#define MTIME    ((volatile uint32_t *)0x0200BFF8)
+
+enum { TICK_US = 1000, MHZ = 10, COUNTS = TICK_US * MHZ, TIMER = 1 << 7, ENABLED = 8 };
+static volatile uint32_t ticked_us;
+static volatile uint32_t ticked_at; /* the same in counts of the timer, its lower half */
+static volatile uint8_t due;
+
+int main(void);
+
+/* All that the compiler may ask for where there is no C library. */
+__attribute__((used)) void *memcpy(void *to, const void *from, size_t size) {
+    char *at = to;
+    for (const char *byte = from; size > 0; size--) {
+        *at++ = *byte++;
+    }
+    return to;
+}
+
+__attribute__((used)) void *memset(void *to, int value, size_t size) {
+    for (char *at = to; size > 0; size--) {
+        *at++ = (char)value;
+    }
+    return to;
+}
+
+__attribute__((naked, section(".start"), used)) void _start(void) {
+    __asm__ volatile("la sp, stack_top\n la t0, bss_begin\n la t1, bss_end\n"
+                     "1: bgeu t0, t1, 2f\n sw zero, 0(t0)\n addi t0, t0, 4\n j 1b\n"
+                     "2: j start\n");
+}
+
+__attribute__((used)) void start(void) {
+    (void)main();
+}
+
+/* The upper half first becomes so late that no moment in between is one. */
+static void next_tick(uint32_t at, bool wrapped) {
+    uint32_t upper = MTIMECMP[1] + (wrapped ? 1U : 0U);
+    MTIMECMP[1] = 0xFFFFFFFFU;
+    MTIMECMP[0] = at;
+    MTIMECMP[1] = upper;
+}
+
+__attribute__((interrupt, aligned(4))) static void tick(void) {
+    uint32_t at = ticked_at + COUNTS;
+    ticked_at = at;
+    ticked_us += TICK_US;
+    due = 1;
+    next_tick(at + COUNTS, at + COUNTS < at);
+}
+
+bool chip_open(void) {
+    MTIME[0] = 0; /* no wrap between the two writes: it stands near 0 after a reset */
+    MTIME[1] = 0;
+    MTIMECMP[1] = 0;
+    MTIMECMP[0] = COUNTS;
+    __asm__ volatile("csrw mtvec, %0\n csrs mie, %1\n csrsi mstatus, 8\n" ::"r"(tick), "r"(TIMER));
+    return true;
+}
+
+void chip_await_tick(void) {
+    while (due == 0) {
+        __asm__ volatile("csrci mstatus, 8\n" ::: "memory");
+        if (due == 0) { /* what is pending wakes it, also with interrupts out */
+            __asm__ volatile("wfi\n" ::: "memory");
+        }
+        __asm__ volatile("csrsi mstatus, 8\n" ::: "memory");
+    }
+    due = 0;
+}
+
+/* A tick that is due but not counted yet counts too: the timer itself says how late it is. */
+wpin_moment chip_now(void *context) {
+    uint8_t state = chip_lock(context);
+    uint32_t us = ticked_us + (MTIME[0] - ticked_at) / MHZ;
+    chip_unlock(context, state);
+    return us;
+}
+
+uint8_t chip_lock(void *context) {
+    uint32_t state;
+    (void)context;
+    __asm__ volatile("csrrci %0, mstatus, 8\n" : "=r"(state)::"memory");
+    return (uint8_t)(state & ENABLED);
+}
+
+void chip_unlock(void *context, uint8_t state) {
+    (void)context;
+    __asm__ volatile("csrs mstatus, %0\n" ::"r"((uint32_t)state) : "memory");
+}
+
+static void semihost(int operation, const void *argument) {
+    register int a0 __asm__("a0") = operation;
+    register const void *a1 __asm__("a1") = argument;
+    __asm__ volatile(".option push\n .option norvc\n .balign 16\n slli x0, x0, 0x1f\n ebreak\n"
+                     "srai x0, x0, 7\n .option pop"
+                     : "+r"(a0)
+                     : "r"(a1)
+                     : "memory");
+}
+
+void chip_say(const char *line) {
+    semihost(0x04, line);
+}
+
+void chip_off(void) {
+    static const uint32_t end[] = {0x20026, 0}; /* the program ends, all well */
+    semihost(0x20, end);
+    for (;;) {
+    }
+}

@@ -1,0 +1,160 @@
+/* An emulated ATmega328P at 16 MHz with its program, and what its pins show: a line for each change,
+ * with the cycle. What is connected to it changes by a script, a line each: CYCLE WHAT NUMBER VALUE.
+ * usage: avr_bench PROGRAM.elf SECONDS < SCRIPT */
+#include <avr_adc.h>
+#include <avr_ioport.h>
+#include <avr_uart.h>
+#include <sim_avr.h>
+#include <sim_elf.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+/* Its registers, as addresses of data memory. */
+enum {
+    PORTS = 3, /* B, C, D, three addresses each: readings, directions, levels */
+    PINB = 0x23,
+    TCCR1A = 0x80,
+    ICR1 = 0x86,
+    OCR1A = 0x88,
+    OCR1B = 0x8A
+};
+
+typedef struct line {
+    unsigned long long cycle;
+    char what[8];
+    unsigned number, value;
+    int there;
+} line;
+
+static avr_t *avr;
+static unsigned shown[20]; /* of each pin */
+static uint16_t replaced;  /* the instruction in whose place it hangs */
+static avr_flashaddr_t hangs_at;
+static int hangs;
+
+static unsigned first_pin(int port) {
+    static const unsigned first[PORTS] = {8, 14, 0};
+    return first[port];
+}
+
+static unsigned word_at(unsigned address) {
+    return avr->data[address] | (unsigned)avr->data[address + 1] << 8;
+}
+
+/* What a pin shows: 0 low, 1 high, 2 floating, or PWM as 65536 * steps of the period + on. */
+static unsigned shows(unsigned pin, unsigned bit, int port) {
+    unsigned at = PINB + 3U * (unsigned)port, channel = pin == 9 ? 0x80 : pin == 10 ? 0x20 : 0;
+    if ((avr->data[at + 1] & bit) == 0) {
+        return 2;
+    }
+    if ((avr->data[TCCR1A] & channel) != 0) {
+        return 65536U * (word_at(ICR1) + 1) + word_at(pin == 9 ? OCR1A : OCR1B) + 1;
+    }
+    return (avr->data[at + 2] & bit) != 0;
+}
+
+static void look(void) {
+    for (int port = 0; port < PORTS; port++) {
+        for (unsigned n = 0; n < (port == 1 ? 6U : port == 0 ? 6U : 8U); n++) {
+            unsigned pin = first_pin(port) + n, now = shows(pin, 1U << n, port);
+            if (now != shown[pin]) {
+                shown[pin] = now;
+                if (now < 3) {
+                    printf("%llu level %u %u\n", (unsigned long long)avr->cycle, pin, now);
+                } else {
+                    printf("%llu pwm %u %u %u\n", (unsigned long long)avr->cycle, pin,
+                           now & 0xFFFF, now >> 16);
+                }
+            }
+        }
+    }
+}
+
+static void told(struct avr_irq_t *irq, uint32_t value, void *context) {
+    (void)irq, (void)context;
+    printf("%llu byte %u 0\n", (unsigned long long)avr->cycle, value);
+}
+
+static void no_sleep(avr_t *a, avr_cycle_count_t cycles) {
+    (void)a, (void)cycles;
+}
+
+static void next_line(line *to) {
+    to->there = scanf("%llu %7s %u %u", &to->cycle, to->what, &to->number, &to->value) == 4;
+}
+
+/* The program counter stays where it is: what else is on the chip goes on, interrupts too. */
+static void hang(void) {
+    hangs = 1;
+    hangs_at = avr->pc;
+    memcpy(&replaced, avr->flash + hangs_at, 2);
+    memcpy(avr->flash + hangs_at, "\xFF\xCF", 2);
+}
+
+static void do_line(const line *l) {
+    if (strcmp(l->what, "mv") == 0) {
+        avr_raise_irq(avr_io_getirq(avr, AVR_IOCTL_ADC_GETIRQ, (int)l->number), l->value);
+    } else if (strcmp(l->what, "pin") == 0) {
+        char port = l->number < 8 ? 'D' : l->number < 14 ? 'B' : 'C';
+        unsigned bit = l->number < 8 ? l->number : l->number < 14 ? l->number - 8 : l->number - 14;
+        avr_raise_irq(avr_io_getirq(avr, AVR_IOCTL_IOPORT_GETIRQ(port), (int)bit), l->value);
+    } else if (strcmp(l->what, "hang") == 0) {
+        hang();
+    }
+}
+
+/* After a reset the program is whole again. */
+static void look_for_reset(void) {
+    if (hangs && avr->pc != hangs_at && avr->pc < 0x70) {
+        memcpy(avr->flash + hangs_at, &replaced, 2);
+        hangs = 0;
+        printf("%llu reset 0 0\n", (unsigned long long)avr->cycle);
+    }
+}
+
+static int load(const char *path) {
+    static elf_firmware_t firmware;
+    avr = avr_make_mcu_by_name("atmega328p");
+    if (avr == NULL || elf_read_firmware(path, &firmware) != 0) {
+        return 0;
+    }
+    avr_init(avr);
+    firmware.frequency = 16000000;
+    avr_load_firmware(avr, &firmware);
+    avr->frequency = 16000000;
+    avr->vcc = avr->avcc = avr->aref = 5000;
+    avr->sleep = no_sleep;
+    avr->run_cycle_limit = 1;
+    avr->log = 0;
+    uint32_t flags = 0; /* its serial port prints nothing by itself */
+    avr_ioctl(avr, AVR_IOCTL_UART_SET_FLAGS('0'), &flags);
+    avr_irq_register_notify(avr_io_getirq(avr, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_OUTPUT), told,
+                            NULL);
+    return 1;
+}
+
+int main(int argc, char **argv) {
+    if (argc != 3 || !load(argv[1])) {
+        fprintf(stderr, "usage: avr_bench PROGRAM.elf SECONDS < SCRIPT\n");
+        return 2;
+    }
+    unsigned long long end = (unsigned long long)(atof(argv[2]) * 16e6);
+    line next;
+    for (int i = 0; i < 20; i++) {
+        shown[i] = 2;
+    }
+    next_line(&next);
+    int state = cpu_Running;
+    while (state != cpu_Done && state != cpu_Crashed && avr->cycle < end) {
+        while (next.there && avr->cycle >= next.cycle) {
+            do_line(&next);
+            next_line(&next);
+        }
+        state = avr_run(avr);
+        look_for_reset();
+        look();
+    }
+    printf("%llu end %d 0\n", (unsigned long long)avr->cycle, state == cpu_Done);
+    return state == cpu_Crashed ? 1 : 0;
+}
