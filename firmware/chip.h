@@ -27,6 +27,9 @@ void chip_await_tick(void);
 /* Tells a computer the duty of this control period. */
 void chip_record(wpin_duty duty);
 
+/* Tells it a text. */
+void chip_tell(const char *text);
+
 /* Tells it in four characters how the program ended, and sleeps for good. */
 void chip_end(const char *code) __attribute__((noreturn));
 

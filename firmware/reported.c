@@ -33,7 +33,7 @@ static void report(const char *what, uint32_t number, int32_t value) {
     at = put_number(at, (uint32_t)(value < 0 ? -value : value));
     *at++ = '\n';
     *at = '\0';
-    chip_say(line);
+    chip_tell(line);
 }
 
 static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {

@@ -6,12 +6,10 @@
 
 #include "chip.h"
 
-/* The clock, keeping interrupts out and letting them in, a line of text for the computer: the
- * chip's. */
+/* The chip's clock; interrupts kept out and let in again. */
 wpin_moment chip_now(void *context);
 uint8_t chip_lock(void *context);
 void chip_unlock(void *context, uint8_t state);
-void chip_say(const char *line);
 /* Ends the emulation. */
 void chip_off(void) __attribute__((noreturn));
 

@@ -1,5 +1,5 @@
 /* An ATmega328P at 16 MHz: timer 0 ticks, any change of a listened pin interrupts, the serial port
- * tells a computer (115200 baud), the watchdog resets it when it is not kicked for 60 ms. */
+ * tells a computer (115200 baud), once kicked the watchdog resets it when that stops for 60 ms. */
 #include "own.h"
 #include <avr/interrupt.h>
 #include <avr/io.h>
@@ -27,11 +27,11 @@ ISR(PCINT0_vect) {
 ISR_ALIAS(PCINT1_vect, PCINT0_vect);
 ISR_ALIAS(PCINT2_vect, PCINT0_vect);
 
-/* After a reset by the watchdog it runs on with its shortest time: it is set anew at once. */
+/* After a reset by the watchdog that runs on with its shortest time. */
 bool chip_open(void) {
     bool by_watchdog = (MCUSR & _BV(WDRF)) != 0;
     MCUSR = 0;
-    wdt_enable(WDTO_60MS);
+    wdt_disable();
     OCR0A = CHIP_TICK_US / CHIP_US_A_COUNT - 1;
     TCCR0A = _BV(WGM01);
     TCCR0B = _BV(CS01) | _BV(CS00);
@@ -82,6 +82,12 @@ static void tell(uint8_t byte) {
     UDR0 = byte;
 }
 
+void chip_tell(const char *text) {
+    while (*text != '\0') {
+        tell((uint8_t)*text++);
+    }
+}
+
 void chip_record(wpin_duty duty) {
     tell((uint8_t)(duty & 0xFF));
     tell((uint8_t)((uint16_t)duty >> 8));
@@ -89,9 +95,7 @@ void chip_record(wpin_duty duty) {
 
 void chip_end(const char *code) {
     wdt_disable();
-    for (; *code != '\0'; code++) {
-        tell((uint8_t)*code);
-    }
+    chip_tell(code);
     UCSR0A |= _BV(TXC0);
     while ((UCSR0A & _BV(TXC0)) == 0) {
     }

@@ -58,7 +58,8 @@ void chip_await_tick(void) {
     due = 0;
 }
 
-/* A tick that is due but not counted yet counts too. */
+/* A tick that is due but not counted yet counts too. It is due from 0 on, before the timer begins
+ * anew. */
 wpin_moment chip_now(void *context) {
     uint8_t state = chip_lock(context);
     uint32_t left = SYST_CVR, us = ticked_us;
@@ -67,7 +68,7 @@ wpin_moment chip_now(void *context) {
         us += TICK_US;
     }
     chip_unlock(context, state);
-    return us + (COUNTS - 1 - left) / CHIP_MHZ;
+    return us + (left == 0 ? 0 : COUNTS - left) / CHIP_MHZ;
 }
 
 uint8_t chip_lock(void *context) {
@@ -82,8 +83,8 @@ void chip_unlock(void *context, uint8_t state) {
     __asm__ volatile("msr primask, %0\n" ::"r"((uint32_t)state) : "memory");
 }
 
-void chip_say(const char *line) {
-    (void)semihost(0x04, line);
+void chip_tell(const char *text) {
+    (void)semihost(0x04, text);
 }
 
 void chip_off(void) {

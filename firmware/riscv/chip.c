@@ -104,8 +104,8 @@ static void semihost(int operation, const void *argument) {
                      : "memory");
 }
 
-void chip_say(const char *line) {
-    semihost(0x04, line);
+void chip_tell(const char *text) {
+    semihost(0x04, text);
 }
 
 void chip_off(void) {

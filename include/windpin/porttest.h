@@ -17,6 +17,7 @@
 
 #include "api.h"
 #include "port.h"
+#include "stage.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -33,6 +34,9 @@ typedef enum wpin_porttest_result {
 typedef struct wpin_porttest {
     const wpin_port *port;
     wpin_pin pins[2]; /**< Two free outputs. */
+    /** A stage of wpin_porttest_table on these two, to be turned off at once. NULL: it is made of
+     * them; where constants lie in flash (8-bit AVR) it can not be, and the rule is left out. */
+    const WPIN_FAR wpin_stage_config *stage;
     bool has_pwm, has_leg;
     wpin_pin pwm_pin; /**< A free output with a timer. */
     uint32_t pwm_hz;  /**< Low enough to be sampled by a loop: 100 to 2000 Hz. */
@@ -47,6 +51,9 @@ typedef struct wpin_porttest {
     void (*report)(void *context, const char *rule, wpin_porttest_result result);
     void *context; /**< For the three. */
 } wpin_porttest;
+
+/** Of a stage for the suite: two lines, of which none or one is on. */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_porttest_table;
 
 /** Runs all rules; how many are broken. Takes about a second of the port's time. Init, with
  * interrupts as they will be. */

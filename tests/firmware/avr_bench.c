@@ -1,6 +1,6 @@
-/* An emulated ATmega328P at 16 MHz with its program, and what its pins show: a line for each change,
- * with the cycle. What is connected to it changes by a script, a line each: CYCLE WHAT NUMBER VALUE.
- * usage: avr_bench PROGRAM.elf SECONDS < SCRIPT */
+/* An emulated ATmega328P at 16 MHz with its program, and what its pins show: a line for each
+ * change, with the cycle. What is connected to it changes by a script, a line each: CYCLE WHAT
+ * NUMBER VALUE. usage: avr_bench PROGRAM.elf SECONDS < SCRIPT */
 #include <avr_adc.h>
 #include <avr_ioport.h>
 #include <avr_uart.h>
@@ -15,6 +15,7 @@ enum {
     PORTS = 3, /* B, C, D, three addresses each: readings, directions, levels */
     PINB = 0x23,
     TCCR1A = 0x80,
+    TCNT1 = 0x84,
     ICR1 = 0x86,
     OCR1A = 0x88,
     OCR1B = 0x8A
@@ -32,6 +33,7 @@ static unsigned shown[20]; /* of each pin */
 static uint16_t replaced;  /* the instruction in whose place it hangs */
 static avr_flashaddr_t hangs_at;
 static int hangs;
+static avr_io_read_t plain_read; /* of the pins of port B */
 
 static unsigned first_pin(int port) {
     static const unsigned first[PORTS] = {8, 14, 0};
@@ -63,12 +65,27 @@ static void look(void) {
                 if (now < 3) {
                     printf("%llu level %u %u\n", (unsigned long long)avr->cycle, pin, now);
                 } else {
-                    printf("%llu pwm %u %u %u\n", (unsigned long long)avr->cycle, pin,
-                           now & 0xFFFF, now >> 16);
+                    printf("%llu pwm %u %u %u\n", (unsigned long long)avr->cycle, pin, now & 0xFFFF,
+                           now >> 16);
                 }
             }
         }
     }
+}
+
+/* What a reading of a pin says: the emulator knows levels only, here its PWM shows as well. */
+static uint8_t read_b(avr_t *a, avr_io_addr_t address, void *context) {
+    uint8_t levels = plain_read(a, address, context);
+    (void)a->io[TCNT1 - 32].r.c(a, TCNT1, a->io[TCNT1 - 32].r.param);
+    for (unsigned n = 1; n <= 2; n++) {
+        unsigned compare = word_at(n == 1 ? OCR1A : OCR1B);
+        if ((a->data[TCCR1A] & (n == 1 ? 0x80 : 0x20)) != 0 &&
+            (a->data[address + 1] >> n & 1) != 0) {
+            levels = (uint8_t)(levels & ~(1U << n));
+            levels = (uint8_t)(levels | (word_at(TCNT1) <= compare ? 1U << n : 0));
+        }
+    }
+    return levels;
 }
 
 static void told(struct avr_irq_t *irq, uint32_t value, void *context) {
@@ -127,6 +144,8 @@ static int load(const char *path) {
     avr->sleep = no_sleep;
     avr->run_cycle_limit = 1;
     avr->log = 0;
+    plain_read = avr->io[PINB - 32].r.c;
+    avr->io[PINB - 32].r.c = read_b;
     uint32_t flags = 0; /* its serial port prints nothing by itself */
     avr_ioctl(avr, AVR_IOCTL_UART_SET_FLAGS('0'), &flags);
     avr_irq_register_notify(avr_io_getirq(avr, AVR_IOCTL_UART_GETIRQ('0'), UART_IRQ_OUTPUT), told,
