@@ -56,7 +56,26 @@ static unsigned shows(unsigned pin, unsigned bit, int port) {
     return (avr->data[at + 2] & bit) != 0;
 }
 
+/* Whether a register that decides what pins show is another than at the last look: after each
+ * instruction, so in one go. */
+static int has_changed(void) {
+    static uint64_t pins_before, timer_before;
+    static uint8_t mode_before;
+    uint64_t pins, timer;
+    memcpy(&pins, avr->data + PINB + 1, sizeof pins); /* DDRB to PORTD */
+    memcpy(&timer, avr->data + TCNT1, sizeof timer);  /* and up to OCR1B */
+    timer &= ~0xFFFFULL;                              /* but for where the timer is */
+    int changed = pins != pins_before || timer != timer_before || avr->data[TCCR1A] != mode_before;
+    pins_before = pins;
+    timer_before = timer;
+    mode_before = avr->data[TCCR1A];
+    return changed;
+}
+
 static void look(void) {
+    if (!has_changed()) {
+        return;
+    }
     for (int port = 0; port < PORTS; port++) {
         for (unsigned n = 0; n < (port == 1 ? 6U : port == 0 ? 6U : 8U); n++) {
             unsigned pin = first_pin(port) + n, now = shows(pin, 1U << n, port);
@@ -123,7 +142,7 @@ static void do_line(const line *l) {
 
 /* After a reset the program is whole again. */
 static void look_for_reset(void) {
-    if (hangs && avr->pc != hangs_at && avr->pc < 0x70) {
+    if (hangs && avr->pc == 0) {
         memcpy(avr->flash + hangs_at, &replaced, 2);
         hangs = 0;
         printf("%llu reset 0 0\n", (unsigned long long)avr->cycle);

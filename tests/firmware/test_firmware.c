@@ -1,0 +1,272 @@
+/* Firmware made from an exported rig, on emulated controllers: what it does with its pins is what
+ * the tool's own rehearsal did, tick by tick. */
+#include "../support.h"
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+enum { EVENTS = 60000, TICKS = 20000, EDGES = 64, TARGETS = 4, AVR = 0 };
+static const char *const targets[TARGETS] = {"atmega328p", "cortex-m0", "cortex-m4", "riscv"};
+
+typedef struct event {
+    double ms;
+    char what[12];
+    long number, value;
+} event;
+
+static event events[EVENTS];
+static size_t event_count;
+static char text[8192];
+static size_t text_length;
+
+/* What an emulated program did; a script may change what is connected to it. */
+static void emulate(int target, const char *folder, const char *seconds, const char *script) {
+    char command[1024], line[256];
+    const char *input = write_file("script", script);
+    snprintf(command, sizeof command,
+             "AVR_BENCH=" TEST_AVR_BENCH " " TEST_SOURCE "/tools/emulate %s %s/%s.elf %s < %s",
+             targets[target], scratch(folder), targets[target], seconds, input);
+    FILE *pipe = popen(command, "r");
+    ck_assert_ptr_nonnull(pipe);
+    event_count = text_length = 0;
+    while (fgets(line, sizeof line, pipe) != NULL) {
+        event *e = &events[event_count];
+        int fields = sscanf(line, "%lf %11s %ld %ld", &e->ms, e->what, &e->number, &e->value);
+        if (strncmp(line, "Loaded", 6) == 0) { /* the emulator's own words */
+            continue;
+        }
+        if (fields < 4) { /* what a reporting port was given to tell */
+            text_length +=
+                (size_t)snprintf(text + text_length, sizeof text - text_length, "%s", line);
+            continue;
+        }
+        e->ms /= target == AVR ? 16000 : 1000;
+        if (strcmp(e->what, "byte") == 0 && text_length < sizeof text - 1) {
+            text[text_length++] = (char)e->number;
+        }
+        event_count += event_count + 1 < EVENTS;
+    }
+    text[text_length < sizeof text ? text_length : sizeof text - 1] = '\0';
+    ck_assert_int_eq(pclose(pipe), 0);
+    ck_assert_msg(event_count > 0, "%s did nothing", targets[target]);
+}
+
+/* Builds it, unless another test has. */
+static void build(const char *folder, int target, const char *what) {
+    char output[8192], program[600];
+    snprintf(program, sizeof program, "%s/%s.elf", scratch(folder), targets[target]);
+    if (access(program, R_OK) == 0) {
+        return;
+    }
+    int status =
+        run_command(output, sizeof output,
+                    "WINDPIN=" TEST_TOOL " TARGETS=%s " TEST_SOURCE "/tools/firmware %s %s",
+                    targets[target], scratch(folder), what);
+    ck_assert_msg(status == 0, "%s: %s", targets[target], output);
+}
+
+/* ---- a plan ---- */
+
+#define PUMP TEST_SOURCE "/demo/honey-pump.yaml " TEST_SOURCE "/demo/honey-pump.plan"
+
+#define RECORDED_PUMP "run_plan " PUMP " -DRECORD=1"
+
+static int rehearsed[TICKS], recorded[TICKS]; /* duties, 1/16384, tick by tick */
+static int rehearsed_count, recorded_count;
+
+typedef struct edge {
+    double ms;
+    long pin, level;
+} edge;
+static edge rehearsed_edges[EDGES], shown_edges[EDGES];
+static int rehearsed_edge_count, shown_edge_count;
+
+/* The third column of the record is the pump's duty in percent, with three decimals: more than
+ * enough to tell one of 16384 steps. */
+static void read_record(const char *path) {
+    char line[512];
+    double duty;
+    FILE *file = fopen(path, "r");
+    ck_assert_ptr_nonnull(file);
+    ck_assert_ptr_nonnull(fgets(line, sizeof line, file));
+    ck_assert(strncmp(line, "time_s,pump_asked_percent,pump_duty_percent,", 44) == 0);
+    for (rehearsed_count = 0; fgets(line, sizeof line, file) != NULL && rehearsed_count < TICKS;) {
+        ck_assert_int_eq(sscanf(line, "%*[^,],%*[^,],%lf", &duty), 1);
+        double steps = duty * 163.84;
+        rehearsed[rehearsed_count++] = (int)(steps + (steps < 0 ? -0.5 : 0.5));
+    }
+    fclose(file);
+}
+
+/* Edges of the lines that are no PWM: the rig's first two. */
+static void read_edges(const char *path) {
+    char line[256];
+    double ms = 0;
+    FILE *file = fopen(path, "r");
+    ck_assert_ptr_nonnull(file);
+    rehearsed_edge_count = 0;
+    for (bool begun = false; fgets(line, sizeof line, file) != NULL;) {
+        if (line[0] == '#') {
+            ms = atof(line + 1) * 1e-6;
+            begun = ms > 0;
+        } else if (begun && (line[1] == '!' || line[1] == '"') && rehearsed_edge_count < EDGES) {
+            rehearsed_edges[rehearsed_edge_count++] =
+                (edge){ms, line[1] == '!' ? 4 : 7, line[0] - '0'};
+        }
+    }
+    fclose(file);
+}
+
+static void rehearse(void) {
+    char output[4096];
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 TEST_TOOL " run " PUMP " --trace %s --vcd %s", scratch("pump.csv"),
+                                 scratch("pump.vcd")),
+                     0);
+    read_record(scratch("pump.csv"));
+    read_edges(scratch("pump.vcd"));
+}
+
+/* The duty that a controller's pins show must be the one that it told. */
+static void check_shown(int target, int duty, long on, long steps) {
+    long size = labs((long)duty);
+    long due = target == AVR ? (size * steps + 8192) / 16384 : size;
+    ck_assert_msg(on == due, "%s shows %ld for a duty of %d", targets[target], on, duty);
+}
+
+/* From what happened: the record, and the edges since it began. */
+static void read_events(int target) {
+    long on = 0, steps = 800, low = -1;
+    double begun = -1;
+    int level[20] = {0};
+    recorded_count = shown_edge_count = 0;
+    for (size_t i = 0; i < event_count; i++) {
+        const event *e = &events[i];
+        bool is_level = strcmp(e->what, "level") == 0;
+        if (e->number == 9 && (is_level || e->what[0] == 'p' || e->what[0] == 'd')) {
+            ck_assert(!is_level || e->value != 1);
+            on = is_level ? 0 : e->value;
+        } else if (is_level && e->number < 20 && level[e->number] != e->value) {
+            level[e->number] = (int)e->value;
+            if (begun >= 0 && shown_edge_count < EDGES) {
+                shown_edges[shown_edge_count++] = (edge){e->ms - begun, e->number, e->value};
+            }
+        }
+        bool byte = strcmp(e->what, "byte") == 0, whole = strcmp(e->what, "record") == 0;
+        if (byte && low < 0) {
+            low = e->number;
+            continue;
+        }
+        if ((byte || whole) && recorded_count < TICKS) {
+            int duty = whole ? (int)e->value : (int16_t)(low | e->number << 8);
+            begun = begun < 0 ? e->ms : begun;
+            low = -1;
+            recorded[recorded_count++] = duty;
+            bool ended = byte && recorded_count >= rehearsed_count - 1; /* then its last words */
+            if (!ended) {
+                check_shown(target, duty, on, steps);
+            }
+        }
+    }
+}
+
+START_TEST(a_plan_is_carried_out_as_rehearsed) {
+    int target = _i;
+    rehearse();
+    build("pump", target, RECORDED_PUMP);
+    emulate(target, "pump", "20", "");
+    read_events(target);
+    int ticks = recorded_count - (target == AVR ? 2 : 0); /* its last word is four bytes */
+    ck_assert_msg(abs(ticks - rehearsed_count) <= 1, "%d ticks, rehearsed %d", ticks,
+                  rehearsed_count);
+    for (int i = 0; i < ticks; i++) {
+        ck_assert_msg(recorded[i] == rehearsed[i], "%s: duty %d at %d ms, rehearsed %d",
+                      targets[target], recorded[i], i, rehearsed[i]);
+    }
+    ck_assert_int_ge(rehearsed_edge_count, 4);
+    ck_assert_int_eq(shown_edge_count, rehearsed_edge_count);
+    for (int i = 0; i < shown_edge_count; i++) {
+        const edge *is = &shown_edges[i], *due = &rehearsed_edges[i];
+        ck_assert_msg(is->pin == due->pin && is->level == due->level && is->ms > due->ms - 1 &&
+                          is->ms < due->ms + 1,
+                      "%s: pin %ld to %ld at %.3f ms, rehearsed pin %ld to %ld at %.3f ms",
+                      targets[target], is->pin, is->level, is->ms, due->pin, due->level, due->ms);
+    }
+}
+END_TEST
+
+/* ---- what goes wrong ---- */
+
+/* When a pin was low, and stayed so, from some moment on. */
+static double off_since(long pin, double from) {
+    double since = -1;
+    for (size_t i = 0; i < event_count; i++) {
+        const event *e = &events[i];
+        bool about = e->number == pin && (strcmp(e->what, "level") == 0 || e->what[0] == 'p');
+        if (about) {
+            since = e->what[0] == 'p' || e->value == 1 ? -1 : (since < 0 ? e->ms : since);
+        }
+    }
+    return since < 0 ? -1 : since - from;
+}
+
+/* What an ATmega328P told last. */
+static const char *last_word(void) {
+    static char word[5];
+    size_t at = event_count, letter = 4;
+    while (at > 0 && letter > 0) {
+        const event *e = &events[--at];
+        if (strcmp(e->what, "byte") == 0) {
+            word[--letter] = (char)e->number;
+        }
+    }
+    return word;
+}
+
+/* 7.5 A by its sense, more than the 6 A that it trips on after 50 ms; the current then stays, so
+ * nothing but the trip ends it. */
+START_TEST(an_overcurrent_trips) {
+    build("pump", AVR, RECORDED_PUMP);
+    emulate(AVR, "pump", "20", "32000000 mv 0 3000\n");
+    double took = off_since(9, 2000);
+    ck_assert_msg(took > 49 && took < 53, "off after %.3f ms", took);
+    ck_assert_str_eq(last_word(), "AMPS");
+}
+END_TEST
+
+/* A program that hangs at full swing: the watchdog ends it, and it does not begin again. */
+START_TEST(a_hanging_program_is_reset_and_stays_at_rest) {
+    build("pump", AVR, RECORDED_PUMP);
+    emulate(AVR, "pump", "12", "48000000 hang 0 0\n");
+    double took = off_since(9, 3000);
+    ck_assert_msg(took > 0 && took < 100, "off after %.3f ms", took);
+    ck_assert_str_eq(last_word(), "BOOT");
+}
+END_TEST
+
+/* ---- the ports ---- */
+
+START_TEST(a_port_keeps_the_rules) {
+    int target = _i;
+    build("rules", target, target == AVR ? "conformance -DPWM_PIN=9" : "conformance");
+    emulate(target, "rules", "20", "");
+    ck_assert_msg(strstr(text, "BROKEN") == NULL && strstr(text, "kept      ") != NULL, "%s: %s",
+                  targets[target], text);
+    int kept = 0;
+    for (const char *at = text; (at = strstr(at, "kept ")) != NULL; at++) {
+        kept++;
+    }
+    ck_assert_int_eq(kept, target == AVR ? 11 : 7);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("firmware");
+    TCase *tests = tcase_create("firmware");
+    tcase_add_loop_test(tests, a_plan_is_carried_out_as_rehearsed, 0, TARGETS);
+    tcase_add_loop_test(tests, a_port_keeps_the_rules, 0, TARGETS);
+    tcase_add_test(tests, an_overcurrent_trips);
+    tcase_add_test(tests, a_hanging_program_is_reset_and_stays_at_rest);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
