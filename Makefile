@@ -5,7 +5,7 @@ GENERATOR ?= Ninja
 CONFIGURE = cmake -S . -B $(BUILD) -G $(GENERATOR) -DCMAKE_INSTALL_PREFIX=$(PREFIX) \
 	-DCMAKE_BUILD_TYPE=Release
 
-.PHONY: all demo check check-long check-linux prove bench format install packages clean screenshots
+.PHONY: all demo check check-long check-linux check-firmware firmware single prove bench format install packages clean screenshots
 
 all: packages
 	@$(CONFIGURE) > $(BUILD).log 2>&1 || { cat $(BUILD).log; exit 1; }
@@ -28,6 +28,25 @@ check-long: all
 check-linux: all
 	@tools/kernel > /dev/null
 	@WPIN_ENDS=$${WPIN_ENDS:-8} tools/linux-test $(BUILD)/tests/test_pins
+
+# Firmware of a rig and its plan, by default the pump's, for each controller: build/firmware/*.elf.
+RIG ?= demo/honey-pump.yaml
+PLAN ?= demo/honey-pump.plan
+firmware: all
+	@tools/install-packages cross
+	@WINDPIN=$(BUILD)/windpin tools/firmware $(BUILD)/firmware run_plan $(RIG) $(PLAN)
+
+# The same, run on emulated controllers beside the tool's own rehearsal.
+check-firmware: packages
+	@tools/install-packages cross
+	@$(MAKE) --silent all
+	@ctest --test-dir $(BUILD) --output-on-failure -R '^firmware$$'
+
+# The whole core as two files to drop into a project: build/single/windpin.h and windpin.c.
+single:
+	@mkdir -p $(BUILD)
+	@tools/single $(BUILD)/single
+	@wc -l $(BUILD)/single/windpin.h $(BUILD)/single/windpin.c
 
 # Proves the core free of faults of memory and arithmetic; see docs/proof.md. Half an hour.
 prove: packages

@@ -235,6 +235,29 @@ START_TEST(the_table_of_every_kind_compiles_and_opens) {
 }
 END_TEST
 
+/* The core as two files compiles without a warning, and does in every subject what the library
+ * does.
+ */
+START_TEST(two_files_are_the_whole_core) {
+    static char library[4096];
+    must(run_command(output, sizeof output, TEST_SOURCE "/tools/single %s", scratch("single")),
+         "two files");
+    static const char command[] =
+        "%s -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror -I" TEST_SOURCE "/include " TEST_SOURCE
+        "/tests/same/same.c " TEST_SOURCE "/tests/same/same_host.c %s -o %s && %s";
+    must(run_command(library, sizeof library, command, "cc", TEST_BUILD "/libwindpin.a -lm",
+                     scratch("by-library"), scratch("by-library")),
+         "by the library");
+    char file[600];
+    snprintf(file, sizeof file, "%s/windpin.c", scratch("single"));
+    must(run_command(output, sizeof output, command, "cc", file, scratch("by-file"),
+                     scratch("by-file")),
+         "by two files");
+    ck_assert(strncmp(output, "sum 0 ", 6) == 0);
+    ck_assert_str_eq(output, library);
+}
+END_TEST
+
 /* What the shared library offers is what tests/exported.txt lists: a change of it is a decision.
  * To take it: nm -D --defined-only build/libwindpin.so | awk '{print $3}' | LC_ALL=C sort */
 START_TEST(what_is_offered_is_listed) {
@@ -253,6 +276,7 @@ int main(void) {
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, an_exported_plan_is_the_plan);
     tcase_add_test(tests, the_table_of_every_kind_compiles_and_opens);
+    tcase_add_test(tests, two_files_are_the_whole_core);
     tcase_add_test(tests, what_is_offered_is_listed);
     tcase_add_test(tests, the_installed_tree_serves_others);
     suite_add_tcase(suite, tests);

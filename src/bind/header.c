@@ -303,7 +303,9 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
     if (wpin_rig_accepted(rig, accepted, sizeof accepted)[0] != '\0') {
         fprintf(to, "/* Accepted in the rig, though vetting refuses it: %s */\n", accepted);
     }
-    fprintf(to, "#ifndef WPIN_RIG_%08X\n#define WPIN_RIG_%08X\n\n#include <windpin/windpin.h>\n\n",
+    fprintf(to,
+            "#ifndef WPIN_RIG_%08X\n#define WPIN_RIG_%08X\n\n#ifndef WINDPIN_H /* the one "
+            "header of all is there already */\n#include <windpin/windpin.h>\n#endif\n\n",
             rig->fingerprint, rig->fingerprint);
     fprintf(to,
             "/* Fingerprint of the rig file, as in traces and reports. */\n#define "

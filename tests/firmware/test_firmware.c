@@ -260,6 +260,47 @@ START_TEST(a_port_keeps_the_rules) {
 }
 END_TEST
 
+/* ---- two files ---- */
+
+/* The core as two files in strict C11; and where a program has its constants in RAM and the core in
+ * flash, the linker refuses instead of the motor. */
+START_TEST(two_files_compile_for_every_controller) {
+    static const char *const compilers[TARGETS] = {
+        "avr-gcc -mmcu=atmega328p -fno-ivopts", "arm-none-eabi-gcc -mcpu=cortex-m0 -mthumb",
+        "arm-none-eabi-gcc -mcpu=cortex-m4 -mthumb",
+        "riscv64-unknown-elf-gcc -march=rv32imc -misa-spec=2.2 -mabi=ilp32"};
+    char output[8192];
+    ck_assert_int_eq(
+        run_command(output, sizeof output, TEST_SOURCE "/tools/single %s", scratch("single")), 0);
+    int status = run_command(output, sizeof output,
+                             "cd %s && %s -std=c11 -Wall -Wextra -Werror -ffreestanding -Os "
+                             "-ffunction-sections -fdata-sections -c "
+                             "windpin.c -o %s.o",
+                             scratch("single"), compilers[_i], targets[_i]);
+    ck_assert_msg(status == 0, "%s: %s", targets[_i], output);
+    if (_i != AVR) {
+        return;
+    }
+    write_file("single/main.c",
+               "#include \"windpin.h\"\nint main(void) {\n    wpin_motor_init(0, 0, 0);\n}\n");
+    static const char command[] =
+        "cd %s && %s -std=%s -Os -Wl,--gc-sections main.c %s.o -o main.elf";
+    ck_assert_int_eq(run_command(output, sizeof output, command, scratch("single"), compilers[AVR],
+                                 "c11", targets[AVR]),
+                     0);
+    ck_assert_int_eq(
+        run_command(
+            output, sizeof output,
+            "cd %s && %s -std=gnu11 -Os -ffunction-sections -fdata-sections -c windpin.c -o %s.o",
+            scratch("single"), compilers[AVR], targets[AVR]),
+        0);
+    ck_assert_int_ne(run_command(output, sizeof output, command, scratch("single"), compilers[AVR],
+                                 "c11", targets[AVR]),
+                     0);
+    ck_assert_msg(strstr(output, "constants_in_ram") != NULL, "%s", output);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("firmware");
     TCase *tests = tcase_create("firmware");
@@ -267,6 +308,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_port_keeps_the_rules, 0, TARGETS);
     tcase_add_test(tests, an_overcurrent_trips);
     tcase_add_test(tests, a_hanging_program_is_reset_and_stays_at_rest);
+    tcase_add_loop_test(tests, two_files_compile_for_every_controller, 0, TARGETS);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }
