@@ -19,6 +19,14 @@ static const char *id_of(name to, const char *part) {
     return wpin_header_identifier(to, sizeof(name), part);
 }
 
+static const char *upper(name to, const char *part) {
+    id_of(to, part);
+    for (char *c = to; *c != '\0'; c++) {
+        *c = (char)toupper((unsigned char)*c);
+    }
+    return to;
+}
+
 static const wpin_rig_input *stop_input(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->input_count; i++) {
         if (rig->inputs[i].stops) {
@@ -32,11 +40,7 @@ static void print_numbers(FILE *to, const wpin_rig *rig) {
     fprintf(to, "/* Which motor is which. */\nenum {");
     for (size_t i = 0; i < rig->load_count; i++) {
         name id;
-        id_of(id, rig->loads[i].name);
-        for (char *c = id; *c != '\0'; c++) {
-            *c = (char)toupper((unsigned char)*c);
-        }
-        fprintf(to, " RIG_%s = %zu,", id, i);
+        fprintf(to, " RIG_%s = %zu,", upper(id, rig->loads[i].name), i);
     }
     fprintf(to, " RIG_MOTORS = %zu };\n", rig->load_count);
 }
@@ -80,18 +84,22 @@ static void print_input(FILE *to, const wpin_rig *rig, const wpin_rig_input *inp
 }
 
 static void print_inputs(FILE *to, const wpin_rig *rig) {
+    name id;
     if (rig->input_count == 0) {
         return;
     }
+    fprintf(to, "/* Which input is which. */\nenum {");
+    for (size_t i = 0; i < rig->input_count; i++) {
+        fprintf(to, " RIG_INPUT_%s = %zu,", upper(id, rig->inputs[i].name), i);
+    }
+    fprintf(to, " RIG_INPUTS = %zu };\n", rig->input_count);
     fprintf(to, "static const wpin_input_config rig_input_table[] = {\n");
     for (size_t i = 0; i < rig->input_count; i++) {
         print_input(to, rig, &rig->inputs[i]);
     }
-    fprintf(to,
-            "};\nstatic wpin_input rig_input_state[%zu];\n"
-            "static const wpin_inputs_config rig_inputs_config = {rig_input_table, "
-            "rig_input_state, %zu};\nstatic wpin_inputs rig_inputs;\n",
-            rig->input_count, rig->input_count);
+    fprintf(to, "};\nstatic wpin_input rig_input_state[RIG_INPUTS];\n"
+                "static const wpin_inputs_config rig_inputs_config = {rig_input_table, "
+                "rig_input_state, RIG_INPUTS};\nstatic wpin_inputs rig_inputs;\n");
 }
 
 static void print_stop(FILE *to, const wpin_rig *rig) {

@@ -128,13 +128,23 @@ static void hang(void) {
     memcpy(avr->flash + hangs_at, "\xFF\xCF", 2);
 }
 
+/* What is connected to a pin is stronger than its pull-up. */
+static void drive(unsigned pin, unsigned level) {
+    static avr_ioport_external_t external[PORTS] = {{.name = 'B'}, {.name = 'C'}, {.name = 'D'}};
+    int port = pin < 8 ? 2 : pin < 14 ? 0 : 1;
+    unsigned n = pin - first_pin(port);
+    avr_ioport_external_t *e = &external[port];
+    e->mask |= 1U << n;
+    e->value = (e->value & ~(1U << n)) | level << n;
+    avr_ioctl(avr, AVR_IOCTL_IOPORT_SET_EXTERNAL(e->name), e);
+    avr_raise_irq(avr_io_getirq(avr, AVR_IOCTL_IOPORT_GETIRQ(e->name), (int)n), level);
+}
+
 static void do_line(const line *l) {
     if (strcmp(l->what, "mv") == 0) {
         avr_raise_irq(avr_io_getirq(avr, AVR_IOCTL_ADC_GETIRQ, (int)l->number), l->value);
     } else if (strcmp(l->what, "pin") == 0) {
-        char port = l->number < 8 ? 'D' : l->number < 14 ? 'B' : 'C';
-        unsigned bit = l->number < 8 ? l->number : l->number < 14 ? l->number - 8 : l->number - 14;
-        avr_raise_irq(avr_io_getirq(avr, AVR_IOCTL_IOPORT_GETIRQ(port), (int)bit), l->value);
+        drive(l->number, l->value);
     } else if (strcmp(l->what, "hang") == 0) {
         hang();
     }

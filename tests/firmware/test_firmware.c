@@ -244,6 +244,68 @@ START_TEST(a_hanging_program_is_reset_and_stays_at_rest) {
 }
 END_TEST
 
+/* ---- a hand, and an encoder ---- */
+
+static const char conveyor[] =
+    "rig: conveyor\ncontroller: {logic: 5V, tick: 1ms, timer-clock: 16MHz}\n"
+    "supplies: {main: {voltage: 12V, resistance: 0.1ohm}}\n"
+    "inputs:\n  on: {pin: 5, debounce: 10ms}\n  back: {pin: 6, debounce: 10ms}\n"
+    "  both: {pair: [on, back], duty: 50%, window: 20ms}\n"
+    "loads:\n  conveyor:\n    supply: main\n"
+    "    stage: {kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz, "
+    "dead-time: 2us}\n"
+    "    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: 30V}\n"
+    "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: 90gcm2}\n"
+    "    encoder: {lines: 11, pins: {a: 2, b: 3}}\n"
+    "    ramp: {up: 200ms, down: 200ms}\n    rest: 100ms\n";
+
+/* Adds a line to a script: at this moment, ms. */
+static void at_ms(char *script, size_t size, double ms, const char *what, int number, int value) {
+    size_t used = strlen(script);
+    snprintf(script + used, size - used, "%.0f %s %d %d\n", ms * 16000, what, number, value);
+}
+
+/* First forward, then the other button while the shaft still runs down: the direction waits for the
+ * encoder to say that it stands, which a pause of 100 ms alone would not. */
+START_TEST(a_reversal_waits_for_the_encoder) {
+    static char script[65536];
+    const char *rig = write_file("conveyor.yaml", conveyor);
+    char what[600];
+    snprintf(what, sizeof what, "follow_input %s", rig);
+    build("conveyor", AVR, what);
+    script[0] = '\0';
+    for (int pin = 5; pin <= 6; pin++) {
+        at_ms(script, sizeof script, 0, "pin", pin, 1);
+    }
+    at_ms(script, sizeof script, 1000, "pin", 5, 0);
+    int edges = 0; /* a quadrature edge a millisecond, until 2500 ms */
+    for (double ms = 1050; ms < 2500; ms += 2, edges++) {
+        static const int a[] = {1, 1, 0, 0}, b[] = {0, 1, 1, 0};
+        if (ms >= 2000 && ms < 2002) {
+            at_ms(script, sizeof script, 2000, "pin", 5, 1);
+            at_ms(script, sizeof script, 2000.1, "pin", 6, 0);
+        }
+        at_ms(script, sizeof script, ms + 0.5, "pin", edges % 2 == 0 ? 2 : 3,
+              edges % 2 == 0 ? a[edges % 4] : b[edges % 4]);
+    }
+    emulate(AVR, "conveyor", "4", script);
+    double forward = -1, off = -1, flipped = -1;
+    for (size_t i = 0; i < event_count; i++) {
+        const event *e = &events[i];
+        bool level = strcmp(e->what, "level") == 0;
+        forward = forward < 0 && e->what[0] == 'p' ? e->ms : forward;
+        off = e->ms > 2000 && off < 0 && level && e->number == 9 ? e->ms : off;
+        if (e->number == 4 && level && e->ms > 2000) {
+            ck_assert_int_eq(e->value, 0);
+            flipped = flipped < 0 ? e->ms : flipped;
+        }
+    }
+    ck_assert_msg(forward > 1010 && forward < 1060, "forward at %.1f ms", forward);
+    ck_assert_msg(off > 2050 && off < 2200, "off at %.1f ms", off);
+    ck_assert_msg(flipped > 2500 && flipped < 2900, "reversed at %.1f ms", flipped);
+}
+END_TEST
+
 /* ---- the ports ---- */
 
 START_TEST(a_port_keeps_the_rules) {
@@ -305,6 +367,7 @@ int main(void) {
     Suite *suite = suite_create("firmware");
     TCase *tests = tcase_create("firmware");
     tcase_add_loop_test(tests, a_plan_is_carried_out_as_rehearsed, 0, TARGETS);
+    tcase_add_test(tests, a_reversal_waits_for_the_encoder);
     tcase_add_loop_test(tests, a_port_keeps_the_rules, 0, TARGETS);
     tcase_add_test(tests, an_overcurrent_trips);
     tcase_add_test(tests, a_hanging_program_is_reset_and_stays_at_rest);
