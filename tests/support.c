@@ -214,6 +214,52 @@ wpin_motor_config pump_config(wpin_stage *stage) {
                                          .pause_us = 200000}};
 }
 
+void print_rig_of_kinds(FILE *to) {
+    fputs("rig: all kinds\ncontroller: {pin-limit: 40mA}\nsupplies: {main: {voltage: 12V, "
+          "resistance: 0.1ohm}, logic: {voltage: 5V, resistance: 0.1ohm}}\nloads:\n",
+          to);
+}
+
+static void print_its_part(FILE *to, const wpin_stage_kind *kind) {
+    bool phases = wpin_stage_kind_is_three_phase(kind);
+    if (kind->coils) {
+        fputs("    stepper: {steps: 200, resistance: 2ohm, inductance: 3mH, rated: 1A, "
+              "holding-torque: 0.3Nm, inertia: 100gcm2, stepping: {start-rate: 80steps/s, "
+              "top-rate: 240steps/s, ramp: 400steps/s2, mode: half}}\n",
+              to);
+    } else {
+        fprintf(to,
+                "    motor: {%sresistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
+                "90gcm2}\n    rest: 1s\n",
+                phases ? "pole-pairs: 4, " : "");
+    }
+}
+
+unsigned print_load_of_kind(FILE *to, const wpin_stage_kind *kind, const char *name, unsigned pin) {
+    unsigned lines = kind->table->line_count;
+    fprintf(to, "  %s:\n    supply: %s\n    stage: {kind: %s%s%s, pins: {", name,
+            kind->direct ? "logic" : "main", kind->name,
+            wpin_stage_kind_has_pwm(kind) ? ", pwm: 50Hz" : "",
+            kind->contacts ? "" : ", dead-time: 2us");
+    for (unsigned l = 0; l < lines; l++) {
+        fprintf(to, "%s%s: %u", l > 0 ? ", " : "", kind->lines[l], pin + l);
+    }
+    fputs("}}\n", to);
+    if (!kind->direct) {
+        fputs("    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: 30V}\n", to);
+    }
+    print_its_part(to, kind);
+    if (wpin_stage_kind_takes_duty(kind)) {
+        fputs("    ramp: {up: 1s, down: 1s}\n", to);
+    }
+    if (!wpin_stage_kind_is_three_phase(kind)) {
+        return lines;
+    }
+    fprintf(to, "    hall: {pins: {a: %u, b: %u, c: %u}}\n", pin + lines, pin + lines + 1,
+            pin + lines + 2);
+    return lines + 3;
+}
+
 int run_command(char *output, size_t size, const char *format, ...) {
     char command[8192];
     va_list words;

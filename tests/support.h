@@ -5,6 +5,7 @@
 
 #include <check.h>
 #include <stdio.h>
+#include <windpin/host/rig.h>
 #include <windpin/windpin.h>
 
 /* A recorded call. */
@@ -62,6 +63,11 @@ void pick_seed(uint32_t seed);
 extern const wpin_line pump_lines[3];
 extern const wpin_stage_config pump_stage;
 wpin_motor_config pump_config(wpin_stage *stage);
+
+/* The head of a rig of loads of any kinds, and one of them on pins from `pin` on: how many it
+ * takes, with its sensors. */
+void print_rig_of_kinds(FILE *to);
+unsigned print_load_of_kind(FILE *to, const wpin_stage_kind *kind, const char *name, unsigned pin);
 
 /* Runs a shell command; returns its exit status and what it printed on both outputs together. */
 int run_command(char *output, size_t size, const char *format, ...)

@@ -160,55 +160,25 @@ START_TEST(an_exported_plan_is_the_plan) {
 END_TEST
 
 /* A rig with one load of every kind there is. */
-static void write_rig_of_all_kinds(char *rig, size_t size) {
-    size_t count, used = 0;
-    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+static void write_rig_of_all_kinds(const char *path) {
+    size_t count;
     unsigned pin = 0;
-    used += (size_t)snprintf(rig, size,
-                             "rig: all kinds\ncontroller: {pin-limit: 40mA}\nsupplies: {main: "
-                             "{voltage: 12V, resistance: 0.1ohm}, logic: {voltage: 5V, "
-                             "resistance: 0.1ohm}}\nloads:\n");
+    const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
+    FILE *to = fopen(path, "w");
+    ck_assert_ptr_nonnull(to);
+    print_rig_of_kinds(to);
     for (size_t i = 0; i < count; i++) {
-        const wpin_stage_kind *k = &kinds[i];
-        bool duty = wpin_stage_kind_takes_duty(k);
-        used += (size_t)snprintf(rig + used, size - used,
-                                 "  load-%zu:\n    supply: %s\n    stage: {kind: %s%s%s, pins: {",
-                                 i, k->direct ? "logic" : "main", k->name,
-                                 wpin_stage_kind_has_pwm(k) ? ", pwm: 50Hz" : "",
-                                 k->contacts ? "" : ", dead-time: 2us");
-        for (unsigned l = 0; l < k->table->line_count; l++) {
-            used += (size_t)snprintf(rig + used, size - used, "%s%s: %u", l > 0 ? ", " : "",
-                                     k->lines[l], pin++);
-        }
-        used += (size_t)snprintf(
-            rig + used, size - used, "}}\n%s%s%s",
-            k->direct ? ""
-                      : "    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: "
-                        "30V}\n",
-            k->coils ? "    stepper: {steps: 200, resistance: 2ohm, inductance: 3mH, rated: 1A, "
-                       "holding-torque: 0.3Nm, inertia: 100gcm2, stepping: {start-rate: 80steps/s, "
-                       "top-rate: 240steps/s, ramp: 400steps/s2, mode: half}}\n"
-            : wpin_stage_kind_is_three_phase(k)
-                ? "    motor: {pole-pairs: 4, resistance: 2ohm, inductance: 1mH, constant: "
-                  "20mNm/A, "
-                  "inertia: 90gcm2}\n    rest: 1s\n"
-                : "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
-                  "90gcm2}\n    rest: 1s\n",
-            duty ? "    ramp: {up: 1s, down: 1s}\n" : "");
-        if (wpin_stage_kind_is_three_phase(k)) {
-            used += (size_t)snprintf(rig + used, size - used,
-                                     "    hall: {pins: {a: %u, b: %u, c: %u}}\n", pin, pin + 1,
-                                     pin + 2);
-            pin += 3;
-        }
+        char name[32];
+        snprintf(name, sizeof name, "load-%zu", i);
+        pin += print_load_of_kind(to, &kinds[i], name, pin);
     }
+    ck_assert_int_eq(fclose(to), 0);
 }
 
 /* The header of every kind compiles, opens and comes to rest. */
 START_TEST(the_table_of_every_kind_compiles_and_opens) {
-    static char rig[32768];
-    write_rig_of_all_kinds(rig, sizeof rig);
-    const char *path = write_file("kinds.yaml", rig);
+    const char *path = scratch("kinds.yaml");
+    write_rig_of_all_kinds(path);
     const char *c = write_file(
         "kinds.c",
         "#include \"kinds.h\"\n#include <stdio.h>\n#include <windpin/host/sim.h>\nint main(void) "

@@ -8,7 +8,7 @@
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 #define SHELF        TEST_SOURCE "/demo/honey-shelf.yaml"
 
-static char output[4000];
+static char output[16000];
 
 /* The shelf's rig with a 'linux' section of its own. */
 static wpin_rig *read_with(const char *section, wpin_messages *m) {
@@ -41,6 +41,7 @@ START_TEST(mistakes_are_told) {
         {"linux: {analog: {99: iio:device0/voltage0}}\n", "not an analogue input"},
         {"linux: {analog: {0: voltage0}}\n", "analogue input of the kernel"},
         {"linux: {guard: 1ms}\n", "guard"},
+        {"linux: {slow: expander}\n", "slow must be a list of chips"},
     };
     for (size_t i = 0; i < COUNT(rows); i++) {
         wpin_messages m = {0};
@@ -88,22 +89,57 @@ START_TEST(a_rig_becomes_lines_and_channels) {
 }
 END_TEST
 
-/* Motors that an operating system can't commutate in time. */
-START_TEST(what_needs_a_controller_is_told) {
-    static const char *const rigs[] = {"honey-spinner", "honey-fan"};
+/* What a rig's file tells already: the binding refuses it with the first reason, and vetting says
+ * it beforehand, each with its part. */
+START_TEST(what_can_not_be_is_told_before) {
+    static const struct {
+        const char *rig, *section, *words, *part;
+    } rows[] = {
+        {"honey-spinner", "{chip: c}", "commutated by its sensors", "drum"},
+        {"honey-fan", "{chip: c}", "commutated by its sensors", "fan"},
+        {"honey-turntable", "{chip: c, slow: [c]}", "has many edges a second, and c is slow",
+         "turntable"},
+        {"honey-shelf", "{chip: c, pins: {9: {pwm: p/0}, 4: 17, 7: 17}}",
+         "pins 4 and 7 are both 17", "controller"},
+        {"honey-shelf", "{chip: c, guard: 20ms, pins: {9: {pwm: p/0}}}", "guard 20 ms is too short",
+         "controller"},
+        {"honey-belts",
+         "{chip: c, pins: {4: {pwm: p/0}, 5: {pwm: p/1}, 6: {pwm: p/2}, 7: {pwm: "
+         "p/3}}, analog: {1: d/v}}",
+         "its analogue input 0 is not in 'linux: analog'", "left"},
+        {"honey-belts",
+         "{chip: c, pins: {4: {pwm: p/0}, 5: {pwm: p/1}, 6: {pwm: p/2}, 7: {pwm: "
+         "p/3}, 21: {chip: d, line: 1}}, analog: {0: d/u, 1: d/v}}",
+         "are on two chips, c and d", "left"},
+        {"honey-belts",
+         "{chip: c, slow: [d], pins: {4: {pwm: p/0}, 5: {pwm: p/1}, 6: {pwm: p/2}, "
+         "7: {pwm: p/3}, 22: {chip: d, line: 1}, 23: {chip: d, line: 2}}, analog: {0: d/u, 1: "
+         "d/v}}",
+         "pin 22 (channel a of the encoder of 'right') has many edges", "right"},
+        {"honey-belts",
+         "{chip: c, pins: {4: {pwm: p/0}, 5: {pwm: p/1}, 6: {pwm: p/2}, 7: {pwm: "
+         "p/3}}, counters: {right: counter0/count0}, analog: {0: d/u, 1: d/v}}",
+         "counter0/count0 does not tell when it counted", "right"},
+    };
     wpin_bound_linux *bound = calloc(1, sizeof *bound);
     ck_assert_ptr_nonnull(bound);
-    for (size_t i = 0; i < COUNT(rigs); i++) {
+    for (size_t i = 0; i < COUNT(rows); i++) {
         wpin_messages m = {0};
-        char why[400] = "";
-        int status =
-            run_command(output, sizeof output, "sed '$a linux: {chip: c}' %s/demo/%s.yaml > %s",
-                        TEST_SOURCE, rigs[i], scratch("fast.yaml"));
+        char why[400] = "", wanted[80];
+        int status = run_command(output, sizeof output,
+                                 "sed '/^linux:/,$d' %s/demo/%s.yaml > %s; echo 'linux: %s' >> %s",
+                                 TEST_SOURCE, rows[i].rig, scratch("fast.yaml"), rows[i].section,
+                                 scratch("fast.yaml"));
         ck_assert_msg(status == 0, "%s", output);
         wpin_rig *rig = wpin_rig_read(scratch("fast.yaml"), &m);
-        ck_assert_ptr_nonnull(rig);
+        ck_assert_msg(rig != NULL, "row %zu: %s", i, m.count > 0 ? m.items[0].text : "?");
         ck_assert(!wpin_bind_linux(bound, rig, why, sizeof why));
-        ck_assert_msg(strstr(why, "commutated by its sensors") != NULL, "%s", why);
+        ck_assert_msg(strstr(why, rows[i].words) != NULL, "row %zu: %s", i, why);
+        ck_assert_msg(strstr(why, ": expected ") != NULL, "row %zu: %s", i, why);
+        (void)run_command(output, sizeof output, "%s vet %s", TEST_TOOL, scratch("fast.yaml"));
+        snprintf(wanted, sizeof wanted, "caution: %s real-pins", rows[i].part);
+        ck_assert_msg(strstr(output, wanted) != NULL && strstr(output, rows[i].words) != NULL,
+                      "row %zu: %s", i, output);
         wpin_rig_free(rig);
         wpin_messages_free(&m);
     }
@@ -146,7 +182,7 @@ int main(void) {
     TCase *tests = tcase_create("real");
     tcase_add_test(tests, mistakes_are_told);
     tcase_add_test(tests, a_rig_becomes_lines_and_channels);
-    tcase_add_test(tests, what_needs_a_controller_is_told);
+    tcase_add_test(tests, what_can_not_be_is_told_before);
     tcase_add_test(tests, nothing_real_moves_unasked);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

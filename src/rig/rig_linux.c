@@ -4,11 +4,15 @@
 #include <stdlib.h>
 #include <string.h>
 
-enum { LINUX_CHIP, LINUX_PINS, LINUX_COUNTERS, LINUX_ANALOG, LINUX_WATCHDOG };
+enum { LINUX_CHIP, LINUX_PINS, LINUX_COUNTERS, LINUX_ANALOG, LINUX_WATCHDOG, LINUX_SLOW };
 static const wpin_field fields[] = {
-    NODE("chip", false),     NODE("pins", false),
-    NODE("counters", false), NODE("analog", false),
-    NODE("watchdog", false), QUANTITY("guard", wpin_rig_linux, guard, false, WPIN_TIME, 0.02, 10)};
+    NODE("chip", false),
+    NODE("pins", false),
+    NODE("counters", false),
+    NODE("analog", false),
+    NODE("watchdog", false),
+    NODE("slow", false),
+    QUANTITY("guard", wpin_rig_linux, guard, false, WPIN_TIME, 0.02, 10)};
 
 enum { PIN_CHIP, PIN_LINE, PIN_PWM };
 static const wpin_field pin_fields[] = {NODE("chip", false), NODE("line", false),
@@ -84,6 +88,24 @@ static void read_pins(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *sec
     }
 }
 
+/* [expander] */
+static void read_slow(wpin_reader *reader, yaml_node_t *list, wpin_rig_linux *section) {
+    if (list->type != YAML_SEQUENCE_NODE) {
+        wpin_say_at(reader, list, "slow must be a list of chips, e.g. [expander]");
+        return;
+    }
+    for (const yaml_node_item_t *item = list->data.sequence.items.start;
+         item < list->data.sequence.items.top; item++) {
+        if (section->slow_count == COUNT(section->slow)) {
+            wpin_say_at(reader, list, "expected at most %zu chips", COUNT(section->slow));
+            return;
+        }
+        read_name(reader, wpin_node(reader, *item), "a chip's name or label",
+                  section->slow[section->slow_count], sizeof section->slow[0]);
+        section->slow_count++;
+    }
+}
+
 /* drum: counter0/count0 */
 static void read_counters(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *map,
                           wpin_rig_linux *section) {
@@ -149,6 +171,9 @@ void wpin_read_linux(wpin_reader *reader, wpin_rig *rig, yaml_node_t *node) {
               sizeof section->watchdog);
     if (nodes[LINUX_PINS] != NULL) {
         read_pins(reader, nodes[LINUX_PINS], section);
+    }
+    if (nodes[LINUX_SLOW] != NULL) {
+        read_slow(reader, nodes[LINUX_SLOW], section);
     }
     if (nodes[LINUX_COUNTERS] != NULL) {
         read_counters(reader, rig, nodes[LINUX_COUNTERS], section);

@@ -25,6 +25,7 @@ static const struct {
     {wpin_rules_relay, &wpin_rules_relay_count},
     {wpin_rules_cable, &wpin_rules_cable_count},
     {wpin_rules_starts, &wpin_rules_starts_count},
+    {wpin_rules_linux, &wpin_rules_linux_count},
     {wpin_rules_plan, &wpin_rules_plan_count}}; /* last: it looks at what the others found */
 
 enum { TABLES = sizeof tables / sizeof *tables };

@@ -21,8 +21,8 @@ typedef struct wpin_bound_linux {
     char numbers[128][8], channels[16][2][8];
 } wpin_bound_linux;
 
-/** Fills it in from the rig's 'linux' section. False with the reason in words: there is none, a pin
- * is missing there, PWM without a channel, a motor that an operating system can't commutate. */
+/** Fills it in from the rig's 'linux' section. False with the reason in words: what
+ * wpin_rig_fits_linux tells first. */
 WPIN_API bool wpin_bind_linux(wpin_bound_linux *bound, const wpin_rig *rig, char *why, size_t size);
 
 #ifdef __cplusplus

@@ -28,6 +28,7 @@ typedef struct wpin_linux_pin {
     wpin_pin pin;
     bool input;           /**< Else an output. */
     bool pull_up;         /**< Of an input: to the logic supply; else as it is wired. */
+    bool fast;            /**< It has many edges a second: not on a chip behind a bus. */
     wpin_linux_line line; /**< .line NULL: it is a channel: */
     const char *pwm;      /**< "pwmchip0/1"; NULL: it has none, and no PWM. */
 } wpin_linux_pin;

@@ -527,6 +527,8 @@ typedef struct wpin_rig_linux {
     size_t counter_count;
     wpin_rig_linux_analog analogs[32];
     size_t analog_count;
+    char slow[8][64]; /**< Chips whose lines lie behind a bus. */
+    size_t slow_count;
     double guard;      /**< Silence after which all is made safe, s; 0: as usual. */
     char watchdog[64]; /**< "": none. */
 } wpin_rig_linux;
@@ -553,6 +555,14 @@ typedef struct wpin_rig {
     wpin_rig_place *places;
     size_t place_count;
 } wpin_rig;
+
+/** Told what keeps a rig, by a part of it, from something, and what would do. */
+typedef void wpin_rig_tell(void *context, const char *part, const char *what, const char *cure);
+/** Whether a rig can move the pins of a small computer, as far as its file tells; `tell` is told of
+ * each thing that it can not. */
+WPIN_API bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context);
+/** Silence there after which all is made safe, s. */
+WPIN_API double wpin_rig_guard_linux(const wpin_rig *rig);
 
 /** Reads and checks a rig file. NULL with at least one message when anything is wrong.
  * `path` must outlive the messages' use of it only during the call. */

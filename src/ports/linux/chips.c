@@ -4,6 +4,7 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <glob.h>
+#include <limits.h>
 #include <linux/gpio.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -112,6 +113,20 @@ bool wpin_linux_find(const wpin_linux_line *line, char *chip, unsigned *offset, 
     }
     globfree(&all);
     return found;
+}
+
+/* By its place among the kernel's devices. */
+const char *wpin_linux_bus_of(const char *chip) {
+    static const char *const buses[][2] = {{"/i2c-", "I2C"}, {"/spi", "SPI"}, {"/usb", "USB"}};
+    char path[160], place[PATH_MAX];
+    snprintf(path, sizeof path, "/sys/bus/gpio/devices/%s", chip + strlen("/dev/"));
+    bool known = realpath(path, place) != NULL;
+    for (size_t i = 0; known && i < sizeof buses / sizeof *buses; i++) {
+        if (strstr(place, buses[i][0]) != NULL) {
+            return buses[i][1];
+        }
+    }
+    return NULL;
 }
 
 /* Why a line was not given. */

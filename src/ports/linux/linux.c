@@ -3,15 +3,18 @@
 #include "linux.h"
 #include <errno.h>
 #include <fcntl.h>
+#include <linux/watchdog.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/ioctl.h>
 #include <sys/prctl.h>
 #include <time.h>
 #include <unistd.h>
 
-#define GUARD_USUAL 0.1      /* s */
-#define SLEPT_MOST  10000000 /* ns of sleep of the whole computer that are no sleep */
+#define GUARD_USUAL      0.1      /* s */
+#define WATCHDOG_SECONDS 2        /* the least that most of them take, and one more */
+#define SLEPT_MOST       10000000 /* ns of sleep of the whole computer that are no sleep */
 
 const char *wpin_linux_notes(const wpin_linux *l) {
     return l->notes;
@@ -104,6 +107,20 @@ static bool are_apart(const wpin_linux *l, char *why, size_t size) {
     return true;
 }
 
+/* What lies behind a bus is slow: that is said, and refused where many edges are to come. */
+static bool is_quick_enough(wpin_linux *l, const wpin_linux_slot *s, char *why, size_t size) {
+    const char *bus = s->is->line.line != NULL ? wpin_linux_bus_of(s->chip) : NULL;
+    if (bus == NULL) {
+        return true;
+    }
+    snprintf(why, size, "%s is behind %s, too slow for its many edges", s->chip, bus);
+    if (!s->is->fast) {
+        wpin_linux_note(l, "pin %u is on %s, behind %s: a change takes some tenths of a ms",
+                        s->is->pin, s->chip, bus);
+    }
+    return !s->is->fast;
+}
+
 static bool take_pins(wpin_linux *l, char *why, size_t size) {
     for (size_t i = 0; i < l->config.pin_count; i++) {
         wpin_linux_slot *s = &l->slots[i];
@@ -116,7 +133,7 @@ static bool take_pins(wpin_linux *l, char *why, size_t size) {
         bool taken = s->is->line.line != NULL
                          ? wpin_linux_find(&s->is->line, s->chip, &s->offset, said, sizeof said)
                          : wpin_linux_take_channel(l, s, said, sizeof said);
-        if (!taken) {
+        if (!taken || !is_quick_enough(l, s, said, sizeof said)) {
             snprintf(why, size, "pin %u: %s", s->is->pin, said);
             return false;
         }
@@ -144,10 +161,23 @@ static bool take_measured(wpin_linux *l, char *why, size_t size) {
 static bool take_watchdog(wpin_linux *l, char *why, size_t size) {
     const char *path = l->config.watchdog;
     l->watchdog = path == NULL ? -1 : open(path, O_WRONLY | O_CLOEXEC);
-    if (path != NULL && l->watchdog < 0) {
-        snprintf(why, size, "the watchdog %s can't be opened: %s", path, strerror(errno));
+    if (path == NULL) {
+        return true;
     }
-    return path == NULL || l->watchdog >= 0;
+    if (l->watchdog < 0) {
+        snprintf(why, size, "the watchdog %s can't be opened: %s", path, strerror(errno));
+        return false;
+    }
+    int seconds = WATCHDOG_SECONDS; /* what it grants comes back */
+    if (ioctl(l->watchdog, WDIOC_SETTIMEOUT, &seconds) != 0) {
+        seconds = 0;
+        (void)ioctl(l->watchdog, WDIOC_GETTIMEOUT, &seconds);
+    }
+    if (seconds != WATCHDOG_SECONDS) {
+        wpin_linux_note(l, "the watchdog %s acts after %d s, not %d", path, seconds,
+                        WATCHDOG_SECONDS);
+    }
+    return true;
 }
 
 static bool start_guardian(wpin_linux *l, char *why, size_t size) {

@@ -68,6 +68,9 @@ void wpin_linux_mark(wpin_linux *l, wpin_linux_slot *slot, bool active);
 /* Finds the device of a line's chip, and its number there; false with the reason. */
 bool wpin_linux_find(const wpin_linux_line *line, char *chip, unsigned *offset, char *why,
                      size_t size);
+/* Whether the lines of a chip lie behind a bus, where each change takes its time: the word for it,
+ * or NULL. */
+const char *wpin_linux_bus_of(const char *chip);
 /* Requests lines of a chip: the file, or -1 with the reason. `high`: an output's first level. */
 int wpin_linux_request(const char *chip, const unsigned *offsets, unsigned count, uint64_t flags,
                        bool high, char *why, size_t size);

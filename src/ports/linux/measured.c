@@ -46,6 +46,11 @@ static bool take_channels(wpin_linux_counter *c, char *why, size_t size) {
             return false;
         }
     }
+    if (wpin_linux_bus_of(c->chip) != NULL) {
+        snprintf(why, size, "the edges of an encoder on %s would be lost: it is behind %s", c->chip,
+                 wpin_linux_bus_of(c->chip));
+        return false;
+    }
     if (channels == 2 && strcmp(c->chip, other) != 0) {
         snprintf(why, size,
                  "both channels of an encoder need the same chip, not %s and %s: only "

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-2.0
 /* A GPIO chip and a PWM chip without hardware, for tests: each change of a line or a channel is kept
- * with its time, in order, and read from debugfs (windpin_bench/log; writing to it forgets all). */
+ * with its time, in order, and read from debugfs (windpin_bench/log; writing to it forgets all). And
+ * a counter, which says what is written to windpin_bench/count. */
+#include <linux/counter.h>
 #include <linux/debugfs.h>
 #include <linux/gpio/driver.h>
 #include <linux/module.h>
@@ -109,6 +111,45 @@ static int apply(struct pwm_chip *chip, struct pwm_device *pwm, const struct pwm
 
 static const struct pwm_ops pwm_ops = { .apply = apply, .owner = THIS_MODULE };
 
+/* ---- the counter ---- */
+
+static u64 counted;
+
+static int count_read(struct counter_device *counter, struct counter_count *of, u64 *value)
+{
+	*value = counted;
+	return 0;
+}
+
+static int function_read(struct counter_device *counter, struct counter_count *of,
+			 enum counter_function *function)
+{
+	*function = COUNTER_FUNCTION_QUADRATURE_X4;
+	return 0;
+}
+
+static const struct counter_ops counter_ops = { .count_read = count_read,
+						.function_read = function_read };
+static const enum counter_function functions[] = { COUNTER_FUNCTION_QUADRATURE_X4 };
+static struct counter_count counts[] = { { .id = 0,
+					   .name = "shaft",
+					   .functions_list = functions,
+					   .num_functions = ARRAY_SIZE(functions) } };
+
+static int add_counter(struct device *parent)
+{
+	struct counter_device *counter = devm_counter_alloc(parent, 0);
+
+	if (!counter)
+		return -ENOMEM;
+	counter->name = "windpin-bench";
+	counter->parent = parent;
+	counter->ops = &counter_ops;
+	counter->counts = counts;
+	counter->num_counts = ARRAY_SIZE(counts);
+	return devm_counter_add(parent, counter);
+}
+
 /* ---- the log ---- */
 
 static int show(struct seq_file *to, void *unused)
@@ -164,7 +205,8 @@ static int probe(struct platform_device *p)
 	pwm->npwm = channels;
 	gpio.parent = &p->dev;
 	status = devm_gpiochip_add_data(&p->dev, &gpio, NULL);
-	return status ? status : devm_pwmchip_add(&p->dev, pwm);
+	status = status ? status : devm_pwmchip_add(&p->dev, pwm);
+	return status ? status : add_counter(&p->dev);
 }
 
 static struct platform_driver driver = { .probe = probe, .driver = { .name = "windpin-bench" } };
@@ -182,6 +224,7 @@ static int __init begin(void)
 	}
 	folder = debugfs_create_dir("windpin_bench", NULL);
 	debugfs_create_file("log", 0600, folder, NULL, &log_ops);
+	debugfs_create_u64("count", 0600, folder, &counted);
 	return 0;
 }
 
@@ -196,3 +239,4 @@ module_init(begin);
 module_exit(end);
 MODULE_DESCRIPTION("GPIO and PWM without hardware, with a log");
 MODULE_LICENSE("GPL");
+MODULE_IMPORT_NS(COUNTER);
