@@ -8,18 +8,22 @@
 /* The port: every motor and input goes through it. */
 extern const wpin_port chip_port;
 
-/* Clock, converter and watchdog; interrupts are on afterwards. Pins stay as they are. False: the
- * watchdog has reset the controller; whatever ran then should not begin again by itself. Once. */
-bool chip_open(void);
+/* Clock, converter and watchdog; interrupts are on afterwards. Pins stay as they are. Every
+ * fast_us, up to 100 and a part of 1000, comes chip_fast; 0: never. False: the watchdog has reset
+ * the controller; whatever ran then should not begin again by itself. Once. */
+bool chip_open(uint16_t fast_us);
 
 /* A pin that is read: with its pull-up, and any change of it calls chip_changed. Init. */
 void chip_listen(wpin_pin pin);
 
-/* Counter 0 of the port counts the edges of these two pins. Init, after chip_listen of both. */
-void chip_count(wpin_pin a, wpin_pin b);
+/* A counter of the port counts the edges of these two pins. Init, after chip_listen of both. */
+enum { CHIP_COUNTERS = 2 };
+void chip_count(uint8_t counter, wpin_pin a, wpin_pin b);
 
-/* Given by the program: something that it listens to has changed. From an interrupt. */
+/* Given by the program: something that it listens to has changed; the fast tick. From interrupts.
+ */
 void chip_changed(void);
+void chip_fast(void);
 
 /* Sleeps until the next control period of 1 ms begins. */
 void chip_await_tick(void);

@@ -9,6 +9,8 @@
 
 void chip_changed(void) {}
 
+void chip_fast(void) {}
+
 static void report(void *context, const char *rule, wpin_porttest_result result) {
     static const char *const words[] = {"kept      ", "BROKEN    ", "left out  "};
     (void)context;
@@ -28,6 +30,6 @@ int main(void) {
                                        .pwm_pin = PWM_PIN,
                                        .pwm_hz = 1000,
                                        .report = report};
-    (void)chip_open();
+    (void)chip_open(0);
     chip_end(wpin_porttest_run(&test) == 0 ? "done" : "PORT");
 }

@@ -89,8 +89,8 @@ void chip_listen(wpin_pin pin) {
     (void)pin;
 }
 
-void chip_count(wpin_pin a, wpin_pin b) {
-    (void)a, (void)b;
+void chip_count(uint8_t counter, wpin_pin a, wpin_pin b) {
+    (void)counter, (void)a, (void)b;
 }
 
 void chip_record(wpin_duty duty) {

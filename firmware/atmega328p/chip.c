@@ -1,5 +1,6 @@
-/* An ATmega328P at 16 MHz: timer 0 ticks, any change of a listened pin interrupts, the serial port
- * tells a computer (115200 baud), once kicked the watchdog resets it when that stops for 60 ms. */
+/* An ATmega328P at 16 MHz: timer 0 ticks, timer 2 ticks fast, any change of a listened pin
+ * interrupts, the serial port tells a computer (115200 baud), once kicked the watchdog resets it
+ * when that stops for 60 ms. */
 #include "own.h"
 #include <avr/interrupt.h>
 #include <avr/io.h>
@@ -7,20 +8,24 @@
 #include <avr/wdt.h>
 
 volatile uint32_t chip_ticked_us;
-wpin_quadrature chip_counter;
+wpin_quadrature chip_counts[CHIP_COUNTERS];
 static volatile uint8_t due;
-static wpin_pin counted[2];
-static bool counts;
+static wpin_pin counted[CHIP_COUNTERS][2];
+static uint8_t counters;
 
 ISR(TIMER0_COMPA_vect) {
     chip_ticked_us += CHIP_TICK_US;
     due = 1;
 }
 
+ISR(TIMER2_COMPA_vect) {
+    chip_fast();
+}
+
 ISR(PCINT0_vect) {
-    if (counts) {
-        bool a = chip_port.read(NULL, counted[0]), b = chip_port.read(NULL, counted[1]);
-        wpin_quadrature_edge(&chip_counter, a, b, chip_port.now(NULL));
+    for (uint8_t i = 0; i < counters; i++) {
+        bool a = chip_port.read(NULL, counted[i][0]), b = chip_port.read(NULL, counted[i][1]);
+        wpin_quadrature_edge(&chip_counts[i], a, b, chip_port.now(NULL));
     }
     chip_changed();
 }
@@ -28,7 +33,7 @@ ISR_ALIAS(PCINT1_vect, PCINT0_vect);
 ISR_ALIAS(PCINT2_vect, PCINT0_vect);
 
 /* After a reset by the watchdog that runs on with its shortest time. */
-bool chip_open(void) {
+bool chip_open(uint16_t fast_us) {
     bool by_watchdog = (MCUSR & _BV(WDRF)) != 0;
     MCUSR = 0;
     wdt_disable();
@@ -36,6 +41,12 @@ bool chip_open(void) {
     TCCR0A = _BV(WGM01);
     TCCR0B = _BV(CS01) | _BV(CS00);
     TIMSK0 = _BV(OCIE0A);
+    if (fast_us > 0) { /* timer 2, in half microseconds */
+        OCR2A = (uint8_t)(fast_us * 2 - 1);
+        TCCR2A = _BV(WGM21);
+        TCCR2B = _BV(CS21);
+        TIMSK2 = _BV(OCIE2A);
+    }
     ADCSRA = _BV(ADEN) | _BV(ADPS2) | _BV(ADPS1) | _BV(ADPS0);
     UCSR0A = _BV(U2X0);
     UBRR0 = F_CPU / 8 / 115200 - 1;
@@ -54,10 +65,10 @@ void chip_listen(wpin_pin pin) {
     PCICR |= (uint8_t)(pin < 8 ? _BV(PCIE2) : (pin < 14 ? _BV(PCIE0) : _BV(PCIE1)));
 }
 
-void chip_count(wpin_pin a, wpin_pin b) {
-    counted[0] = a;
-    counted[1] = b;
-    counts = true;
+void chip_count(uint8_t counter, wpin_pin a, wpin_pin b) {
+    counted[counter][0] = a;
+    counted[counter][1] = b;
+    counters = (uint8_t)(counter + 1);
 }
 
 /* Asleep, whatever an interrupt does wakes it; asked before with interrupts out, none is missed. */

@@ -6,6 +6,6 @@
 
 enum { CHIP_TICK_US = 1000, CHIP_US_A_COUNT = 4 }; /* of timer 0 */
 extern volatile uint32_t chip_ticked_us;           /* at its last tick */
-extern wpin_quadrature chip_counter;
+extern wpin_quadrature chip_counts[CHIP_COUNTERS];
 
 #endif

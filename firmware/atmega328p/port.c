@@ -48,6 +48,7 @@ static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
     *port = (uint8_t)(level == WPIN_HIGH ? *port | bit : *port & ~bit);
     if (pin == CHANNEL_A || pin == CHANNEL_B) {
         TCCR1A &= (uint8_t)(pin == CHANNEL_A ? ~_BV(COM1A1) : ~_BV(COM1B1));
+        *(pin == CHANNEL_A ? &OCR1A : &OCR1B) = 0; /* nothing old when it begins again */
     }
     port[-1] = (uint8_t)(level == WPIN_FLOAT ? port[-1] & ~bit : port[-1] | bit);
     unlock(context, state);
@@ -112,9 +113,9 @@ static int16_t millivolts(void *context, uint8_t input) {
 }
 
 static wpin_status count(void *context, uint8_t number, wpin_count *to) {
-    (void)context, (void)number;
-    wpin_quadrature_read(&chip_counter, &chip_port, to);
-    return WPIN_OK;
+    (void)context;
+    wpin_quadrature_read(&chip_counts[number % CHIP_COUNTERS], &chip_port, to);
+    return number < CHIP_COUNTERS ? WPIN_OK : WPIN_FAULT_PORT;
 }
 
 static void pause_us(void *context, uint32_t us) {

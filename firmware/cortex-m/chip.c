@@ -7,9 +7,11 @@
 #define SYST_CVR (*(volatile uint32_t *)0xE000E018) /* where it is */
 #define ICSR     (*(volatile uint32_t *)0xE000ED04)
 
-enum { TICK_US = 1000, COUNTS = TICK_US * CHIP_MHZ, PENDING = 1 << 26 };
+enum { TICK_US = 1000, PENDING = 1 << 26 };
 static volatile uint32_t ticked_us;
 static volatile uint8_t due;
+static uint32_t period_us = TICK_US; /* of the timer: a tick, or a fast one */
+static uint32_t since_tick_us;
 
 extern uint32_t stack_top, data_from, data_begin, data_end, bss_begin, bss_end;
 int main(void);
@@ -25,8 +27,15 @@ static void reset(void) {
 }
 
 static void tick(void) {
-    ticked_us += TICK_US;
-    due = 1;
+    ticked_us += period_us;
+    since_tick_us += period_us;
+    if (since_tick_us >= TICK_US) {
+        since_tick_us = 0;
+        due = 1;
+    }
+    if (period_us < TICK_US) {
+        chip_fast();
+    }
 }
 
 extern const void *const vectors[16];
@@ -40,8 +49,9 @@ static uintptr_t semihost(uint32_t operation, const void *argument) {
     return r0;
 }
 
-bool chip_open(void) {
-    SYST_RVR = COUNTS - 1;
+bool chip_open(uint16_t fast_us) {
+    period_us = fast_us > 0 ? fast_us : TICK_US;
+    SYST_RVR = period_us * CHIP_MHZ - 1;
     SYST_CVR = 0;
     SYST_CSR = 7;
     return true;
@@ -65,10 +75,10 @@ wpin_moment chip_now(void *context) {
     uint32_t left = SYST_CVR, us = ticked_us;
     if ((ICSR & PENDING) != 0) {
         left = SYST_CVR;
-        us += TICK_US;
+        us += period_us;
     }
     chip_unlock(context, state);
-    return us + (left == 0 ? 0 : COUNTS - left) / CHIP_MHZ;
+    return us + (left == 0 ? 0 : period_us * CHIP_MHZ - left) / CHIP_MHZ;
 }
 
 uint8_t chip_lock(void *context) {

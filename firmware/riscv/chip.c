@@ -5,10 +5,12 @@
 #define MTIMECMP ((volatile uint32_t *)0x02004000)
 #define MTIME    ((volatile uint32_t *)0x0200BFF8)
 
-enum { TICK_US = 1000, MHZ = 10, COUNTS = TICK_US * MHZ, TIMER = 1 << 7, ENABLED = 8 };
+enum { TICK_US = 1000, MHZ = 10, TIMER = 1 << 7, ENABLED = 8 };
 static volatile uint32_t ticked_us;
 static volatile uint32_t ticked_at; /* the same in counts of the timer, its lower half */
 static volatile uint8_t due;
+static uint32_t period_us = TICK_US; /* of the timer: a tick, or a fast one */
+static uint32_t since_tick_us;
 
 int main(void);
 
@@ -47,18 +49,26 @@ static void next_tick(uint32_t at, bool wrapped) {
 }
 
 __attribute__((interrupt, aligned(4))) static void tick(void) {
-    uint32_t at = ticked_at + COUNTS;
+    uint32_t at = ticked_at + period_us * MHZ, next = at + period_us * MHZ;
     ticked_at = at;
-    ticked_us += TICK_US;
-    due = 1;
-    next_tick(at + COUNTS, at + COUNTS < at);
+    ticked_us += period_us;
+    next_tick(next, next < at);
+    since_tick_us += period_us;
+    if (since_tick_us >= TICK_US) {
+        since_tick_us = 0;
+        due = 1;
+    }
+    if (period_us < TICK_US) {
+        chip_fast();
+    }
 }
 
-bool chip_open(void) {
+bool chip_open(uint16_t fast_us) {
+    period_us = fast_us > 0 ? fast_us : TICK_US;
     MTIME[0] = 0; /* no wrap between the two writes: it stands near 0 after a reset */
     MTIME[1] = 0;
     MTIMECMP[1] = 0;
-    MTIMECMP[0] = COUNTS;
+    MTIMECMP[0] = period_us * MHZ;
     __asm__ volatile("csrw mtvec, %0\n csrs mie, %1\n csrsi mstatus, 8\n" ::"r"(tick), "r"(TIMER));
     return true;
 }

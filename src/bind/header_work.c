@@ -334,25 +334,25 @@ static void print_tick(FILE *to, const wpin_rig *rig, const wpin_plan *plan) {
 }
 
 static void print_fast_tick(FILE *to, const wpin_rig *rig, uint8_t soft) {
-    bool begun = false;
-    for (size_t i = 0; i < rig->load_count + 1; i++) {
-        bool of_soft = i == rig->load_count;
-        if (of_soft ? soft == 0 : !wpin_rig_type(&rig->loads[i])->steps) {
-            continue;
-        }
-        if (!begun) {
-            fprintf(to, "/* Steps, and PWM made in software: every WPIN_RIG_FAST_TICK_US, from an "
-                        "interrupt. Fast. */\nstatic inline void rig_fast_tick(void) {\n");
-        }
-        begun = true;
+    bool fast = soft > 0;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        fast = fast || wpin_rig_type(&rig->loads[i])->steps;
+    }
+    fprintf(to,
+            "/* Steps, and PWM made in software: every WPIN_RIG_FAST_TICK_US, from an interrupt, "
+            "if RIG_FAST is 1. Fast. */\n#define RIG_FAST %d\n"
+            "static inline void rig_fast_tick(void) {\n",
+            fast);
+    if (soft > 0) {
+        fprintf(to, "    wpin_soft_pwm_tick(&rig_soft_pwm);\n");
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
         name id;
-        if (of_soft) {
-            fprintf(to, "    wpin_soft_pwm_tick(&rig_soft_pwm);\n");
-        } else {
+        if (wpin_rig_type(&rig->loads[i])->steps) {
             fprintf(to, "    wpin_stepper_tick(&%s_at_work);\n", id_of(id, rig->loads[i].name));
         }
     }
-    fprintf(to, "%s", begun ? "}\n" : "");
+    fprintf(to, "}\n");
 }
 
 void wpin_header_work(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *plan_id) {

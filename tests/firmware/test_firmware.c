@@ -5,7 +5,7 @@
 #include <string.h>
 #include <unistd.h>
 
-enum { EVENTS = 60000, TICKS = 20000, EDGES = 64, TARGETS = 4, AVR = 0 };
+enum { EVENTS = 60000, TICKS = 20000, EDGES = 512, TARGETS = 4, AVR = 0 };
 static const char *const targets[TARGETS] = {"atmega328p", "cortex-m0", "cortex-m4", "riscv"};
 
 typedef struct event {
@@ -98,20 +98,32 @@ static void read_record(const char *path) {
     fclose(file);
 }
 
-/* Edges of the lines that are no PWM: the rig's first two. */
-static void read_edges(const char *path) {
-    char line[256];
+/* A line of a stage that carries no PWM, and the pin it is on. */
+typedef struct wired {
+    const char *line;
+    long pin;
+} wired;
+
+/* Their edges, by the pins. */
+static void read_edges(const char *path, const wired *lines, int count) {
+    char line[256], name[64], symbol;
+    long pin_of[128] = {0};
     double ms = 0;
     FILE *file = fopen(path, "r");
     ck_assert_ptr_nonnull(file);
     rehearsed_edge_count = 0;
     for (bool begun = false; fgets(line, sizeof line, file) != NULL;) {
-        if (line[0] == '#') {
+        if (sscanf(line, "$var wire 1 %c %63s", &symbol, name) == 2) {
+            for (int i = 0; i < count; i++) {
+                pin_of[symbol & 127] =
+                    strcmp(lines[i].line, name) == 0 ? lines[i].pin : pin_of[symbol & 127];
+            }
+        } else if (line[0] == '#') {
             ms = atof(line + 1) * 1e-6;
             begun = ms > 0;
-        } else if (begun && (line[1] == '!' || line[1] == '"') && rehearsed_edge_count < EDGES) {
+        } else if (begun && pin_of[line[1] & 127] != 0 && rehearsed_edge_count < EDGES) {
             rehearsed_edges[rehearsed_edge_count++] =
-                (edge){ms, line[1] == '!' ? 4 : 7, line[0] - '0'};
+                (edge){ms, pin_of[line[1] & 127], line[0] - '0'};
         }
     }
     fclose(file);
@@ -124,7 +136,8 @@ static void rehearse(void) {
                                  scratch("pump.vcd")),
                      0);
     read_record(scratch("pump.csv"));
-    read_edges(scratch("pump.vcd"));
+    static const wired lines[] = {{"direction", 4}, {"brake", 7}};
+    read_edges(scratch("pump.vcd"), lines, 2);
 }
 
 /* The duty that a controller's pins show must be the one that it told. */
@@ -135,7 +148,7 @@ static void check_shown(int target, int duty, long on, long steps) {
 }
 
 /* From what happened: the record, and the edges since it began. */
-static void read_events(int target) {
+static void read_events(int target, bool pump) {
     long on = 0, steps = 800, low = -1;
     double begun = -1;
     int level[20] = {0};
@@ -143,7 +156,7 @@ static void read_events(int target) {
     for (size_t i = 0; i < event_count; i++) {
         const event *e = &events[i];
         bool is_level = strcmp(e->what, "level") == 0;
-        if (e->number == 9 && (is_level || e->what[0] == 'p' || e->what[0] == 'd')) {
+        if (pump && e->number == 9 && (is_level || e->what[0] == 'p' || e->what[0] == 'd')) {
             ck_assert(!is_level || e->value != 1);
             on = is_level ? 0 : e->value;
         } else if (is_level && e->number < 20 && level[e->number] != e->value) {
@@ -163,27 +176,16 @@ static void read_events(int target) {
             low = -1;
             recorded[recorded_count++] = duty;
             bool ended = byte && recorded_count >= rehearsed_count - 1; /* then its last words */
-            if (!ended) {
+            if (pump && !ended) {
                 check_shown(target, duty, on, steps);
             }
         }
     }
 }
 
-START_TEST(a_plan_is_carried_out_as_rehearsed) {
-    int target = _i;
-    rehearse();
-    build("pump", target, RECORDED_PUMP);
-    emulate(target, "pump", "20", "");
-    read_events(target);
-    int ticks = recorded_count - (target == AVR ? 2 : 0); /* its last word is four bytes */
-    ck_assert_msg(abs(ticks - rehearsed_count) <= 1, "%d ticks, rehearsed %d", ticks,
-                  rehearsed_count);
-    for (int i = 0; i < ticks; i++) {
-        ck_assert_msg(recorded[i] == rehearsed[i], "%s: duty %d at %d ms, rehearsed %d",
-                      targets[target], recorded[i], i, rehearsed[i]);
-    }
-    ck_assert_int_ge(rehearsed_edge_count, 4);
+/* The same edges in the same order, each in the same control period. */
+static void check_edges(int target, int least) {
+    ck_assert_int_ge(rehearsed_edge_count, least);
     ck_assert_int_eq(shown_edge_count, rehearsed_edge_count);
     for (int i = 0; i < shown_edge_count; i++) {
         const edge *is = &shown_edges[i], *due = &rehearsed_edges[i];
@@ -192,6 +194,45 @@ START_TEST(a_plan_is_carried_out_as_rehearsed) {
                       "%s: pin %ld to %ld at %.3f ms, rehearsed pin %ld to %ld at %.3f ms",
                       targets[target], is->pin, is->level, is->ms, due->pin, due->level, due->ms);
     }
+}
+
+START_TEST(a_plan_is_carried_out_as_rehearsed) {
+    int target = _i;
+    rehearse();
+    build("pump", target, RECORDED_PUMP);
+    emulate(target, "pump", "20", "");
+    read_events(target, true);
+    int ticks = recorded_count - (target == AVR ? 2 : 0); /* its last word is four bytes */
+    ck_assert_msg(abs(ticks - rehearsed_count) <= 1, "%d ticks, rehearsed %d", ticks,
+                  rehearsed_count);
+    for (int i = 0; i < ticks; i++) {
+        ck_assert_msg(recorded[i] == rehearsed[i], "%s: duty %d at %d ms, rehearsed %d",
+                      targets[target], recorded[i], i, rehearsed[i]);
+    }
+    check_edges(target, 4);
+}
+END_TEST
+
+/* A stepper, by the fast tick: each step of the rehearsal, in its millisecond. */
+START_TEST(steps_come_as_rehearsed) {
+    static const wired coils[] = {{"a1", 14}, {"a2", 15}, {"b1", 16}, {"b2", 17}};
+    static const int on[] = {1, 3};
+    char output[4096], what[600];
+    int target = on[_i];
+    const char *plan = write_file("turns.plan", "main on\nturntable turn 90deg\nturntable hold "
+                                                "500ms\nturntable turn reverse 45deg\nturntable "
+                                                "stop\n");
+    int status = run_command(output, sizeof output,
+                             TEST_TOOL " run " TEST_SOURCE "/demo/honey-turntable.yaml %s --vcd %s",
+                             plan, scratch("turns.vcd"));
+    ck_assert_msg(status == 0, "%s", output);
+    read_edges(scratch("turns.vcd"), coils, 4);
+    snprintf(what, sizeof what, "run_plan " TEST_SOURCE "/demo/honey-turntable.yaml %s -DRECORD=1",
+             plan);
+    build("turns", target, what);
+    emulate(target, "turns", "20", "");
+    read_events(target, false);
+    check_edges(target, 150);
 }
 END_TEST
 
@@ -369,6 +410,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_plan_is_carried_out_as_rehearsed, 0, TARGETS);
     tcase_add_test(tests, a_reversal_waits_for_the_encoder);
     tcase_add_loop_test(tests, a_port_keeps_the_rules, 0, TARGETS);
+    tcase_add_loop_test(tests, steps_come_as_rehearsed, 0, 2);
     tcase_add_test(tests, an_overcurrent_trips);
     tcase_add_test(tests, a_hanging_program_is_reset_and_stays_at_rest);
     tcase_add_loop_test(tests, two_files_compile_for_every_controller, 0, TARGETS);
