@@ -141,6 +141,7 @@ static const struct {
     {"  fan:", "  PUMP:", 25, 3,
      "the name 'PUMP' is taken by the load on line 6; choose another, "
      "e.g. 'PUMP-2'"},
+    {"  fan:", "  MAIN:", 25, 3, "the name 'MAIN' is taken by the supply on line 4"},
     {"  fan:", "  main:", 25, 3, "the name 'main' is taken by the supply on line 4"},
     {"  fan:", "  repeat:", 25, 3, "'repeat' is a word that plans and reports use"},
     {"  fan:", "  2nd fan:", 25, 3, "'2nd fan' can't be a name"},

@@ -205,6 +205,35 @@ START_TEST(the_table_of_every_kind_compiles_and_opens) {
 }
 END_TEST
 
+/* Whatever loads and files are called, the header is C; names that C could not tell apart are none
+ * for a rig. */
+START_TEST(names_make_no_trouble) {
+    static const char rig[] =
+        "rig: 1\nsupplies: {main: {voltage: 12V, resistance: 0.1ohm}}\n"
+        "inputs: {inputs: {analog: 0}, rig: {pin: 12}}\nloads:\n" HALF("motors", "3")
+            HALF("switch-1", "4") HALF("%s", "5");
+    char text[4096];
+    const char *c = write_file("names.c", "#include \"names.h\"\nint main(void) { return 0; }\n");
+    const char *plan = write_file("1 \xC3\xA4.plan", "main on\nmotors stop\n");
+    snprintf(text, sizeof text, rig, "rig-motors");
+    must(run_command(output, sizeof output, TEST_TOOL " export %s '%s' -o %s",
+                     write_file("names.yaml", text), plan, scratch("names.h")),
+         "export");
+    must(run_command(output, sizeof output,
+                     "cc -std=c11 -Wall -Wextra -Werror -I" TEST_SOURCE "/include %s " TEST_BUILD
+                     "/libwindpin.a -o %s",
+                     c, scratch("names")),
+         "any names");
+    static const char *const taken[] = {"Motors", "switch_1"};
+    for (size_t i = 0; i < 2; i++) {
+        snprintf(text, sizeof text, rig, taken[i]);
+        int status =
+            run_command(output, sizeof output, TEST_TOOL " rig %s", write_file("names.yaml", text));
+        ck_assert_msg(status == 2 && strstr(output, "is taken by") != NULL, "%s", output);
+    }
+}
+END_TEST
+
 /* The core as two files compiles without a warning, and does in every subject what the library
  * does.
  */
@@ -246,6 +275,7 @@ int main(void) {
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, an_exported_plan_is_the_plan);
     tcase_add_test(tests, the_table_of_every_kind_compiles_and_opens);
+    tcase_add_test(tests, names_make_no_trouble);
     tcase_add_test(tests, two_files_are_the_whole_core);
     tcase_add_test(tests, what_is_offered_is_listed);
     tcase_add_test(tests, the_installed_tree_serves_others);

@@ -3,6 +3,7 @@
 #include "header_feedback.h"
 #include "header_plan.h"
 #include "header_work.h"
+#include <ctype.h>
 #include <string.h>
 
 static const char *yes(bool value) {
@@ -284,13 +285,15 @@ static void print_stop(FILE *to, const wpin_rig *rig, const wpin_rig_input *inpu
     fprintf(to, "};\n");
 }
 
-/* What the names of a plan begin with: its file, without folder and ending. */
+/* What the names of a plan begin with: its file, without folder and ending; a letter comes first.
+ */
 static void name_plan(char *to, size_t size, const char *path) {
     const char *base = strrchr(path, '/');
     char name[60], id[60];
     snprintf(name, sizeof name, "%.50s", base != NULL ? base + 1 : path);
     name[strcspn(name, ".")] = '\0';
-    snprintf(to, size, "%s_plan", wpin_header_identifier(id, sizeof id, name));
+    wpin_header_identifier(id, sizeof id, name);
+    snprintf(to, size, "%s%s_plan", isalpha((unsigned char)id[0]) ? "" : "the_", id);
 }
 
 void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wpin_plan *plan,

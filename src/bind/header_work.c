@@ -40,7 +40,7 @@ static void print_numbers(FILE *to, const wpin_rig *rig) {
     fprintf(to, "/* Which motor is which. */\nenum {");
     for (size_t i = 0; i < rig->load_count; i++) {
         name id;
-        fprintf(to, " RIG_%s = %zu,", upper(id, rig->loads[i].name), i);
+        fprintf(to, " RIG_MOTOR_%s = %zu,", upper(id, rig->loads[i].name), i);
     }
     fprintf(to, " RIG_MOTORS = %zu };\n", rig->load_count);
 }

@@ -6,9 +6,23 @@
 #include <string.h>
 #include <strings.h>
 
+/* Neither case nor the kind of stroke tells two names apart: to people, to file systems and to C.
+ */
+static bool is_same(const char *a, const char *b) {
+    size_t i = 0;
+    for (; a[i] != '\0' && b[i] != '\0'; i++) {
+        int left = a[i] == '_' ? '-' : tolower((unsigned char)a[i]);
+        int right = b[i] == '_' ? '-' : tolower((unsigned char)b[i]);
+        if (left != right) {
+            return false;
+        }
+    }
+    return a[i] == b[i];
+}
+
 int wpin_rig_find_load(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->load_count; i++) {
-        if (strcasecmp(rig->loads[i].name, name) == 0) {
+        if (is_same(rig->loads[i].name, name)) {
             return (int)i;
         }
     }
@@ -17,7 +31,7 @@ int wpin_rig_find_load(const wpin_rig *rig, const char *name) {
 
 int wpin_rig_find_input(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->input_count; i++) {
-        if (strcasecmp(rig->inputs[i].name, name) == 0) {
+        if (is_same(rig->inputs[i].name, name)) {
             return (int)i;
         }
     }
@@ -26,7 +40,7 @@ int wpin_rig_find_input(const wpin_rig *rig, const char *name) {
 
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->supply_count; i++) {
-        if (strcasecmp(rig->supplies[i].name, name) == 0) {
+        if (is_same(rig->supplies[i].name, name)) {
             return (int)i;
         }
     }
