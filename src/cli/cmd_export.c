@@ -13,12 +13,12 @@ typedef struct export_arguments {
 static const struct argp_option options[] = {
     {"output", 'o', "FILE.h", 0, "Where to write it (standard output)", 0}, {0}};
 
-static const char doc[] = "Writes the rig as a C header for firmware: stages with pins and "
-                          "polarity, ramps, limits and trips "
-                          "of every load, as the core takes them, and the rig's fingerprint; with "
-                          "PLAN its steps too.\v"
-                          "Example:\n  windpin export demo/honey-pump.yaml demo/honey-pump.plan -o "
-                          "pump.h";
+static const char doc[] =
+    "Writes the rig as a C header for firmware: stages with pins and polarity, ramps, limits and "
+    "trips of every load, as the core takes them, and the rig's fingerprint; with PLAN its steps "
+    "too; and the calls that put all of it to work: rig_open, rig_arm, rig_start, rig_tick.\v"
+    "Example:\n  windpin export demo/honey-pump.yaml demo/honey-pump.plan -o rig.h\n\n"
+    "docs/porting.md has a whole program with it.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     export_arguments *a = state->input;
