@@ -720,6 +720,58 @@ START_TEST(every_kind_of_stage_is_driven) {
 }
 END_TEST
 
+/* ---- figures ---- */
+
+static int by_size(const void *a, const void *b) {
+    const double *x = a, *y = b;
+    return (*x > *y) - (*x < *y);
+}
+
+static void print_spread(const char *what, double *us, size_t count) {
+    qsort(us, count, sizeof *us, by_size);
+    printf("FIGURE %s: p50 %.1f us, p99 %.1f us, most %.1f us, of %zu\n", what, us[count / 2],
+           us[count * 99 / 100], us[count - 1], count);
+}
+
+/* From a call of the port to the chip; and how late the duties of a ramp come, which are a control
+ * period apart. With WPIN_FIGURES nothing else runs. */
+START_TEST(figures) {
+    static double us[8192];
+    char why[300];
+    const wpin_linux_pin pin = {.pin = 2, .line = {"windpin-bench", "2"}};
+    const wpin_linux_config config = {.pins = &pin, .pin_count = 1};
+    wpin_linux *l = wpin_linux_open(&config, why, sizeof why);
+    ck_assert_msg(l != NULL, "%s", why);
+    wpin_bench bench = wpin_linux_bench(l);
+    ck_assert_int_eq(bench.port.open(l, 2, WPIN_LOW), WPIN_OK);
+    for (size_t i = 0; i < 2000; i++) {
+        kernel_forget();
+        double at = kernel_now();
+        ck_assert_int_eq(bench.port.write(l, 2, i % 2 == 0 ? WPIN_HIGH : WPIN_LOW), WPIN_OK);
+        ck_assert_uint_eq(kernel_log(entries, COUNT(entries)), 1);
+        us[i] = (entries[0].seconds - at) * 1e6;
+    }
+    (void)bench.port.write(l, 2, WPIN_LOW);
+    wpin_linux_close(l);
+    print_spread("a call to its line", us, 2000);
+    write_rig("");
+    write_plan();
+    ck_assert_int_eq(system("sed -i '/^inputs/d; s/, 8: .chip: hands, line: STOP.//' " RIG), 0);
+    kernel_forget();
+    (void)end_of(start("/mnt/said"));
+    size_t count = kernel_log(entries, COUNT(entries)), found = 0;
+    for (size_t i = 1; i < count; i++) {
+        double apart = entries[i].seconds - entries[i - 1].seconds;
+        bool both = entries[i].kind == KERNEL_PWM && entries[i - 1].kind == KERNEL_PWM;
+        if (both && apart < 5e-3 && found < COUNT(us)) {
+            us[found++] = fabs(apart - 1e-3) * 1e6;
+        }
+    }
+    ck_assert_msg(found >= 100, "%zu of %zu: %s", found, count, text_of("/mnt/said"));
+    print_spread("a control period, off by", us, found);
+}
+END_TEST
+
 /* ---- the rules of port.h ---- */
 
 /* What a pin shows, as the chip saw it last. */
@@ -772,6 +824,12 @@ int main(void) {
     Suite *suite = suite_create("pins");
     TCase *tests = tcase_create("pins");
     tcase_set_timeout(tests, 0);
+    const char *wanted = getenv("WPIN_FIGURES");
+    if (wanted != NULL && wanted[0] != '\0') {
+        tcase_add_test(tests, figures);
+        suite_add_tcase(suite, tests);
+        return run_suite(suite);
+    }
     tcase_add_test(tests, a_plan_moves_real_pins);
     tcase_add_test(tests, an_inverted_channel_begins_high);
     tcase_add_test(tests, hands_move_real_pins);
