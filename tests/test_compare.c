@@ -149,6 +149,54 @@ START_TEST(the_picture_is_drawn) {
 }
 END_TEST
 
+/* ---- a record ---- */
+
+#define PUMP TEST_SOURCE "/demo/honey-pump.yaml " TEST_SOURCE "/demo/honey-pump.plan"
+
+/* A record of the same run agrees with it, to the last tick; one of another plan, rig or length, or
+ * of another load, does not, and says where. */
+START_TEST(a_record_is_compared) {
+    static const struct {
+        const char *made, *words; /* how the record is made: its file is %s */
+        int status;
+    } cases[] = {
+        {TEST_TOOL " run " PUMP " --trace %s", "pump: the duties are the same.", 0},
+        {TEST_TOOL " run " PUMP " --trace %s --sample 250", "pump: the duties agree;", 0},
+        {TEST_TOOL " run " PUMP " --trace %s --fault 'pump stalled'; true", " A        +", 0},
+        {"sed 's/60%%/70%%/' " TEST_SOURCE "/demo/honey-pump.plan > other.plan; " TEST_TOOL
+         " run " TEST_SOURCE "/demo/honey-pump.yaml other.plan --trace %s",
+         "the duties go apart at ", 1},
+        {"sed 's/up: 2s/up: 1900ms/' " TEST_SOURCE "/demo/honey-pump.yaml > other.yaml; " TEST_TOOL
+         " run other.yaml " TEST_SOURCE "/demo/honey-pump.plan --trace %s",
+         "with the rig as it was then", 0},
+        {TEST_TOOL " run " PUMP " --trace whole.csv; head -n 4000 whole.csv > %s",
+         "One lasts longer than the other", 1},
+        {TEST_TOOL " run " PUMP " --trace whole.csv; sed '1s/pump_/fan_/g' whole.csv > %s",
+         "pump: is not in the record.", 1},
+        {"echo nothing > %s", ":1: not a trace; its first line begins with time_s", 2},
+        {"printf 'time_s,pump_duty_percent,rig\\n0,1,x\\n1,2\\n' > %s", ":3: not a row of a trace",
+         2},
+        {"printf 'time_s,pump_duty_percent,rig\\n1,1,x\\n0,2,x\\n' > %s",
+         ":3: not a row of a trace", 2},
+        {"rm -f %s", "can't be read", 2},
+    };
+    for (size_t i = 0; i < COUNT(cases); i++) {
+        char csv[300], made[1200];
+        snprintf(csv, sizeof csv, "%s", scratch("record.csv"));
+        snprintf(made, sizeof made, cases[i].made, csv);
+        (void)run_command(output, sizeof output, "cd $(dirname %s) && { %s; }", csv, made);
+        int status =
+            run_command(output, sizeof output, TEST_TOOL " compare " PUMP " --record %s", csv);
+        ck_assert_msg(status == cases[i].status && strstr(output, cases[i].words) != NULL,
+                      "case %zu: %d %s", i, status, output);
+    }
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 TEST_TOOL " compare " PUMP " main.voltage=9V --record x.csv"),
+                     2);
+    ck_assert_int_eq(run_command(output, sizeof output, TEST_TOOL " compare " PUMP), 2);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("compare");
     TCase *tests = tcase_create("compare");
@@ -157,6 +205,7 @@ int main(void) {
     tcase_add_loop_test(tests, both_stand_side_by_side, 0, COUNT(calls));
     tcase_add_test(tests, the_changed_figures_are_those_of_a_changed_file);
     tcase_add_test(tests, the_picture_is_drawn);
+    tcase_add_test(tests, a_record_is_compared);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

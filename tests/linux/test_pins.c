@@ -155,6 +155,28 @@ START_TEST(a_plan_moves_real_pins) {
 }
 END_TEST
 
+/* The stop input is taken out: nobody closes its contact. */
+static void without_stop(void) {
+    ck_assert_int_eq(system("sed -i '/^inputs/d; s/, 8: .chip: hands, line: STOP.//' " RIG), 0);
+}
+
+/* What was recorded on real pins is what the same plan does simulated. */
+START_TEST(a_real_run_is_as_simulated) {
+    char said[8000];
+    write_rig("");
+    without_stop();
+    write_plan();
+    int status = run_command(said, sizeof said,
+                             "%s run %s /mnt/it.plan --real --powered --confirmed --trace "
+                             "/mnt/real.csv && %s compare %s /mnt/it.plan --record /mnt/real.csv",
+                             TEST_TOOL, RIG, TEST_TOOL, RIG);
+    ck_assert_msg(status == 0 && strstr(said, "pump: the duties ") != NULL, "%d %s", status, said);
+    const char *compared = strstr(said, "pump: the duties ");
+    ck_assert_msg(strstr(compared, "agree") != NULL || strstr(compared, "same") != NULL, "%s",
+                  compared);
+}
+END_TEST
+
 /* A wire that is inverted: its channel is high when nothing drives, from its first instant on. */
 START_TEST(an_inverted_channel_begins_high) {
     char said[4000];
@@ -756,7 +778,7 @@ START_TEST(figures) {
     print_spread("a call to its line", us, 2000);
     write_rig("");
     write_plan();
-    ck_assert_int_eq(system("sed -i '/^inputs/d; s/, 8: .chip: hands, line: STOP.//' " RIG), 0);
+    without_stop();
     kernel_forget();
     (void)end_of(start("/mnt/said"));
     size_t count = kernel_log(entries, COUNT(entries)), found = 0;
@@ -831,6 +853,7 @@ int main(void) {
         return run_suite(suite);
     }
     tcase_add_test(tests, a_plan_moves_real_pins);
+    tcase_add_test(tests, a_real_run_is_as_simulated);
     tcase_add_test(tests, an_inverted_channel_begins_high);
     tcase_add_test(tests, hands_move_real_pins);
     tcase_add_loop_test(tests, safe_in_every_end, 0, (int)COUNT(deaths));

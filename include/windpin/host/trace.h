@@ -46,6 +46,21 @@ WPIN_API int wpin_csv_error(const wpin_csv *csv);
 /** Closes the file. 0, or the errno of the first failure: the file is then incomplete. */
 WPIN_API int wpin_csv_close(wpin_csv *csv);
 
+/** A trace that was read back. */
+typedef struct wpin_trace wpin_trace;
+/** Reads what wpin_csv has written. NULL with the reason. */
+WPIN_API wpin_trace *wpin_trace_read(const char *path, char *why, size_t why_size);
+WPIN_API void wpin_trace_free(wpin_trace *trace);
+/** The rig that it was recorded with: its fingerprint, and what was accepted in it. */
+WPIN_API const char *wpin_trace_mark(const wpin_trace *trace);
+/** Time of its last row, s. */
+WPIN_API double wpin_trace_end(const wpin_trace *trace);
+/** The column of a load, e.g. "duty_percent"; -1: there is none. */
+WPIN_API int wpin_trace_column(const wpin_trace *trace, const char *load, const char *what);
+/** Average of a column between two moments, s, each row holding until the next; NAN where it has no
+ * numbers, or there is no such column. */
+WPIN_API double wpin_trace_average(const wpin_trace *trace, int column, double from, double to);
+
 /** A VCD file being written. */
 typedef struct wpin_vcd wpin_vcd;
 /** Opens a file and declares every control line of the rig under its load. NULL (errno set) if

@@ -1,7 +1,8 @@
-/* windpin compare RIG PLAN CHANGE: a plan on a rig as it is and with values changed, side by side.
- */
+/* windpin compare RIG PLAN CHANGE: a plan on a rig as it is and with values changed, side by side;
+ * or, with --record, simulated and as it was recorded. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
+#include "compare_record.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/vet.h"
@@ -13,17 +14,19 @@
 #include <strings.h>
 #include <unistd.h>
 
-enum { KEY_PLOT = 256, KEY_LOAD, KEY_JSON, CHANGES_MAX = 16 };
+enum { KEY_PLOT = 256, KEY_LOAD, KEY_JSON, KEY_RECORD, CHANGES_MAX = 16 };
 
 typedef struct compare_arguments {
     const char *files[2]; /* rig, plan */
     const char *changes[CHANGES_MAX];
     size_t change_count;
-    const char *picture, *load;
+    const char *picture, *load, *record;
     bool json;
 } compare_arguments;
 
 static const struct argp_option options[] = {
+    {"record", KEY_RECORD, "FILE.csv", 0,
+     "In place of changes: a trace of a run of this plan, e.g. on real pins", 0},
     {"plot", KEY_PLOT, "FILE.png", 0, "Draw both over each other (.png or .svg)", 0},
     {"load", KEY_LOAD, "NAME", 0, "The load to draw (the first one)", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
@@ -36,8 +39,11 @@ static const char doc[] =
     "change is the name of a part, keys below it, and a new value.\v"
     "Examples:\n  windpin compare demo/honey-drum.yaml demo/honey-drum.plan "
     "drum.motor.load.inertia=800kgcm2\n  windpin compare demo/honey-pump.yaml demo/honey-pump.plan "
-    "main.voltage=9V pump.ramp.up=500ms --plot both.png\n\n"
-    "Exit status: 0 both as asked; 1 one of them not; 2 the files or the changes are wrong.";
+    "main.voltage=9V pump.ramp.up=500ms --plot both.png\n  windpin run demo/honey-shelf.yaml "
+    "demo/honey-shelf.plan --real --powered --trace real.csv\n  windpin compare "
+    "demo/honey-shelf.yaml demo/honey-shelf.plan --record real.csv\n\n"
+    "Exit status: 0 both as asked; 1 one of them not, or the record is another run; 2 the files or "
+    "the changes are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     compare_arguments *a = state->input;
@@ -45,6 +51,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     case KEY_PLOT: a->picture = arg; break;
     case KEY_LOAD: a->load = arg; break;
     case KEY_JSON: a->json = true; break;
+    case KEY_RECORD: a->record = arg; break;
     case ARGP_KEY_ARG:
         if (state->arg_num < 2) {
             a->files[state->arg_num] = arg;
@@ -55,9 +62,12 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         }
         break;
     case ARGP_KEY_END:
-        if (a->change_count == 0) {
+        if (a->files[1] == NULL || (a->change_count == 0 && a->record == NULL)) {
             argp_error(state, "expected a rig, a plan, and at least one change, e.g. "
-                              "pump.ramp.up=500ms");
+                              "pump.ramp.up=500ms, or --record FILE.csv");
+        }
+        if (a->change_count > 0 && a->record != NULL) {
+            argp_error(state, "expected changes or --record, not both");
         }
         break;
     default: return ARGP_ERR_UNKNOWN;
@@ -370,6 +380,40 @@ static bool make_changes(const compare_arguments *a, const char *changed, change
     return true;
 }
 
+/* The plan simulated, beside a record of it. */
+static int compare_record(const compare_arguments *a) {
+    char why[400];
+    side now = {0};
+    int status = EXIT_WRONG_INPUT;
+    wpin_trace *simulated = NULL, *recorded = wpin_trace_read(a->record, why, sizeof why);
+    if (recorded == NULL) {
+        cli_complain("%s", why);
+        return status;
+    }
+    bool ran = read_side(&now, a->files[0], a->files[1], NULL) &&
+               (a->load == NULL || cli_find_load(now.rig, a->files[0], a->load) >= 0) &&
+               run_side(&now, true);
+    simulated = ran ? wpin_trace_read(now.trace, why, sizeof why) : NULL;
+    if (ran && simulated == NULL) {
+        cli_complain("%s", why);
+    }
+    if (simulated != NULL) {
+        cli_recorded r = {now.rig, a->files[1], a->record, simulated, recorded};
+        status = cli_compare_record(&r, a->json) ? EXIT_FINE : EXIT_MET_FAULT;
+        wpin_picture_pair pair = {.csv = {now.trace, a->record},
+                                  .words = {"simulated", "recorded"},
+                                  .load = a->load != NULL ? a->load : now.rig->loads[0].name};
+        if (a->picture != NULL && !wpin_picture_two(&pair, a->picture, why, sizeof why)) {
+            cli_complain("%s", why);
+            status = EXIT_WRONG_INPUT;
+        }
+    }
+    wpin_trace_free(simulated);
+    wpin_trace_free(recorded);
+    free_side(&now);
+    return status;
+}
+
 static bool read_both(const compare_arguments *a, side *sides, change *changes) {
     char changed[64], whose[400] = "";
     bool good = read_side(&sides[0], a->files[0], a->files[1], NULL);
@@ -408,9 +452,13 @@ static int compare(const compare_arguments *a) {
 }
 
 int cmd_compare(int argc, char **argv) {
-    static const struct argp argp = {options, parse, "RIG PLAN CHANGE...", doc, NULL, NULL, NULL};
+    static const struct argp argp = {
+        options, parse, "RIG PLAN CHANGE...\nRIG PLAN --record FILE.csv", doc, NULL, NULL, NULL};
     compare_arguments a = {0};
     argp_err_exit_status = EXIT_WRONG_INPUT;
     argp_parse(&argp, argc, argv, 0, NULL, &a);
-    return cli_may_write(a.picture) ? compare(&a) : EXIT_WRONG_INPUT;
+    if (!cli_may_write(a.picture)) {
+        return EXIT_WRONG_INPUT;
+    }
+    return a.record != NULL ? compare_record(&a) : compare(&a);
 }

@@ -1,0 +1,199 @@
+/* A record beside the same plan simulated: where their duties go apart, and what was measured. */
+#include "compare_record.h"
+#include "../cli_json.h"
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#define STRETCH 0.02 /* s over which is averaged: what a late tick shifts is no difference */
+#define APART   1.0  /* % of duty that are one */
+
+/* One load: where its duties are furthest apart, and where they first are. */
+typedef struct apart {
+    bool there;             /* both have it */
+    double most, at, first; /* %, s, s; first below 0: never */
+    double simulated, recorded;
+} apart;
+
+static double shorter(const cli_recorded *r) {
+    return fmin(wpin_trace_end(r->simulated), wpin_trace_end(r->recorded));
+}
+
+static apart look_apart(const cli_recorded *r, const char *load) {
+    apart found = {.first = -1};
+    int a = wpin_trace_column(r->simulated, load, "duty_percent");
+    int b = wpin_trace_column(r->recorded, load, "duty_percent");
+    found.there = a >= 0 && b >= 0;
+    for (double t = 0; found.there && t + STRETCH <= shorter(r); t += STRETCH) {
+        double first = wpin_trace_average(r->simulated, a, t, t + STRETCH);
+        double second = wpin_trace_average(r->recorded, b, t, t + STRETCH);
+        double off = fabs(first - second);
+        if (off > found.most) {
+            found.most = off;
+            found.at = t;
+        }
+        if (off > APART && found.first < 0) {
+            found.first = t;
+            found.simulated = first;
+            found.recorded = second;
+        }
+    }
+    return found;
+}
+
+/* Average of a column over the time both have, and the highest of its size over a stretch. */
+typedef struct measured {
+    double average, highest;
+} measured;
+
+static measured look_at(const cli_recorded *r, const wpin_trace *t, const char *load,
+                        const char *what) {
+    int column = wpin_trace_column(t, load, what);
+    measured m = {wpin_trace_average(t, column, 0, shorter(r)), NAN};
+    for (double at = 0; at + STRETCH <= shorter(r); at += STRETCH) {
+        m.highest = fmax(m.highest, fabs(wpin_trace_average(t, column, at, at + STRETCH)));
+    }
+    return m;
+}
+
+typedef struct figure {
+    const char *words, *column, *unit;
+    bool highest;
+} figure;
+
+static const figure figures[] = {{"duty, on average", "duty_percent", "%", false},
+                                 {"measured current", "measured_amps", "A", false},
+                                 {"the highest of it", "measured_amps", "A", true},
+                                 {"measured speed", "measured_rpm", "rpm", false},
+                                 {"the highest of it", "measured_rpm", "rpm", true}};
+enum { FIGURES = sizeof figures / sizeof *figures };
+
+static double value_of(const cli_recorded *r, const wpin_trace *t, const char *load,
+                       const figure *f) {
+    measured m = look_at(r, t, load, f->column);
+    return f->highest ? m.highest : m.average;
+}
+
+static void put_value(double value, const char *unit) {
+    if (isfinite(value)) {
+        printf(" %12.4g %-4s", value, unit);
+    } else {
+        printf(" %12s %-4s", "-", "");
+    }
+}
+
+/* Where it is more than a hundredth. */
+static void put_difference(double a, double b) {
+    bool differs = isfinite(a) && isfinite(b) && a != 0 && fabs(b - a) > 0.01 * fabs(a);
+    if (differs) {
+        printf(" %+8.3g %%", 100 * (b - a) / fabs(a));
+    }
+    printf("\n");
+}
+
+static void print_load(const cli_recorded *r, const char *load) {
+    const char *whose = load;
+    for (size_t k = 0; k < FIGURES; k++) {
+        double a = value_of(r, r->simulated, load, &figures[k]);
+        double b = value_of(r, r->recorded, load, &figures[k]);
+        if (isfinite(a) || isfinite(b)) {
+            printf("  %-12s %-18s", whose, figures[k].words);
+            put_value(a, figures[k].unit);
+            put_value(b, figures[k].unit);
+            put_difference(a, b);
+            whose = "";
+        }
+    }
+}
+
+static void print_apart(const char *load, const apart *found) {
+    if (!found->there) {
+        printf("%s: is not in the record.\n", load);
+    } else if (found->first < 0 && found->most < 0.005) {
+        printf("%s: the duties are the same.\n", load);
+    } else if (found->first < 0) {
+        printf("%s: the duties agree; furthest apart they are by %.2g %%, at %.3f s.\n", load,
+               found->most, found->at);
+    } else {
+        printf(
+            "%s: the duties go apart at %.3f s: %.1f %% simulated, %.1f %% recorded; furthest by "
+            "%.3g %%, at %.3f s.\n",
+            load, found->first, found->simulated, found->recorded, found->most, found->at);
+    }
+}
+
+static void print_all(const cli_recorded *r) {
+    char mark[16];
+    snprintf(mark, sizeof mark, "%08x", r->rig->fingerprint);
+    printf("%s (rig %s): %s on simulated hardware, and as recorded in %s:\n", r->rig->name, mark,
+           r->plan, r->path);
+    if (strncmp(mark, wpin_trace_mark(r->recorded), 8) != 0) {
+        printf("  The record was made with the rig as it was then (%.8s).\n",
+               wpin_trace_mark(r->recorded));
+    }
+    printf("\n  %-12s %-18s %17s %17s\n", "", "", "simulated", "recorded");
+    for (size_t i = 0; i < r->rig->load_count; i++) {
+        print_load(r, r->rig->loads[i].name);
+    }
+    printf("  %-12s %-18s", "all", "lasts");
+    put_value(wpin_trace_end(r->simulated), "s");
+    put_value(wpin_trace_end(r->recorded), "s");
+    put_difference(wpin_trace_end(r->simulated), wpin_trace_end(r->recorded));
+    printf("\n");
+}
+
+static json_t *number(double value) {
+    return isfinite(value) ? json_real(value) : json_null();
+}
+
+static json_t *load_json(const cli_recorded *r, const char *load, const apart *found) {
+    json_t *one =
+        json_pack("{s:f, s:f, s:o}", "duty_apart_percent", found->most, "at_s", found->at,
+                  "apart_from_s", found->first < 0 ? json_null() : json_real(found->first));
+    static const char *const keys[FIGURES] = {"duty_percent", "amps", "amps_peak", "rpm",
+                                              "rpm_peak"};
+    for (size_t k = 0; k < FIGURES; k++) {
+        json_t *both = json_pack("{s:o, s:o}", "simulated",
+                                 number(value_of(r, r->simulated, load, &figures[k])), "recorded",
+                                 number(value_of(r, r->recorded, load, &figures[k])));
+        json_object_set_new(one, keys[k], both);
+    }
+    return one;
+}
+
+/* Whether both are as long, but for what waits take. */
+static bool last_alike(const cli_recorded *r) {
+    double a = wpin_trace_end(r->simulated), b = wpin_trace_end(r->recorded);
+    return fabs(a - b) <= 0.05 + 0.05 * fmax(a, b);
+}
+
+bool cli_compare_record(const cli_recorded *r, bool json) {
+    bool agree = last_alike(r);
+    json_t *loads = json_object();
+    if (!json) {
+        print_all(r);
+    }
+    for (size_t i = 0; i < r->rig->load_count; i++) {
+        const char *load = r->rig->loads[i].name;
+        apart found = look_apart(r, load);
+        agree = agree && found.there && found.first < 0;
+        if (json) {
+            json_object_set_new(loads, load, load_json(r, load, &found));
+        } else {
+            print_apart(load, &found);
+        }
+    }
+    if (json) {
+        cli_dump_json(json_pack("{s:o, s:s, s:b, s:f, s:f}", "loads", loads, "recorded_with",
+                                wpin_trace_mark(r->recorded), "agree", (int)agree, "simulated_s",
+                                wpin_trace_end(r->simulated), "recorded_s",
+                                wpin_trace_end(r->recorded)));
+    } else {
+        json_decref(loads);
+        if (!last_alike(r)) {
+            printf("One lasts longer than the other: it was ended early, or waits took another "
+                   "time.\n");
+        }
+    }
+    return agree;
+}
