@@ -28,6 +28,7 @@ check-long: all
 check-linux: all
 	@tools/kernel > /dev/null
 	@WPIN_ENDS=$${WPIN_ENDS:-8} tools/linux-test $(BUILD)/tests/test_pins
+	@tools/linux-test --in-time $(BUILD)/tests/test_pins
 
 # Firmware of a rig and its plan, by default the pump's, for each controller: build/firmware/*.elf.
 RIG ?= demo/honey-pump.yaml

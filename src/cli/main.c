@@ -21,7 +21,7 @@ static const struct {
      "run a plan on simulated hardware, or on real pins, and report asked against achieved"},
     {"live", cmd_live, "drive a rig by hand, in real time: terminal, page, lines or message bus"},
     {"compare", SIMULATED(cmd_compare),
-     "run a plan on a rig as it is and with values changed, side by side"},
+     "run a plan on a rig as it is and with values changed, or beside a record of it"},
     {"plot", cmd_plot, "draw a trace as PNG or SVG"},
     {"rig", cmd_rig, "list what a rig file describes"},
     {"stage", cmd_stage, "print the truth table of a power stage in plain words"},

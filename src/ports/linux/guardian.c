@@ -5,6 +5,7 @@
 #include <fcntl.h>
 #include <linux/gpio.h>
 #include <poll.h>
+#include <sched.h>
 #include <signal.h>
 #include <stdatomic.h>
 #include <stdio.h>
@@ -99,18 +100,37 @@ static bool take_output(watch *w) {
     return send(w->socket, "k", 1, MSG_NOSIGNAL) == 1;
 }
 
-/* What it could not have: it is the last that should be killed or swapped out. */
-static void protect(char *lacks, size_t size) {
+static bool spared_when_memory_runs_out(void) {
     int file = open("/proc/self/oom_score_adj", O_RDWR | O_CLOEXEC);
     bool spared = file >= 0 && write(file, "-1000", 5) == 5;
     if (file >= 0) {
         close(file);
     }
+    return spared;
+}
+
+/* It sleeps nearly always: what it has to do goes before all else. */
+static bool comes_first(void) {
+    const struct sched_param first = {.sched_priority = sched_get_priority_max(SCHED_FIFO)};
+    return sched_setscheduler(0, SCHED_FIFO, &first) == 0;
+}
+
+/* What it could not have: it is the last that should be killed, swapped out or kept waiting. */
+static void protect(char *lacks, size_t size) {
+    bool spared = spared_when_memory_runs_out(), first = comes_first();
     bool locked = mlockall(MCL_CURRENT | MCL_FUTURE) == 0;
-    snprintf(lacks, size, "%s%s", spared ? "" : "the guardian may be killed when memory runs out",
-             locked   ? ""
-             : spared ? "the guardian's memory is not locked"
-                      : ", and its memory is not locked");
+    const char *const words[] = {spared ? NULL : "may be killed when memory runs out",
+                                 first ? NULL : "may be kept waiting by other processes",
+                                 locked ? NULL : "may be swapped out"};
+    size_t used = 0;
+    lacks[0] = '\0';
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
+        if (words[i] != NULL && used < size) {
+            used +=
+                (size_t)snprintf(lacks + used, size - used, "%s%s",
+                                 used == 0 ? "without more rights the guardian " : ", ", words[i]);
+        }
+    }
 }
 
 static void watch_over(watch *w) {
@@ -162,7 +182,7 @@ static void keep_two(int first, int second) {
 }
 
 static void be_guardian(watch *w) {
-    char lacks[120];
+    char lacks[160];
     sigset_t none;
     sigemptyset(&none);
     leave_terminal();

@@ -181,7 +181,7 @@ static bool take_watchdog(wpin_linux *l, char *why, size_t size) {
 }
 
 static bool start_guardian(wpin_linux *l, char *why, size_t size) {
-    char lacks[120] = "";
+    char lacks[160] = "";
     double silence = l->config.guard > 0 ? l->config.guard : GUARD_USUAL;
     if (!wpin_guardian_start(&l->guardian, silence, lacks, sizeof lacks)) {
         snprintf(why, size, "the guardian can't be started: %s", strerror(errno));
