@@ -2,7 +2,35 @@
  * is connected. */
 #include "reported.h"
 
+enum { TICK_US = 1000 };
+uint32_t chip_period_us = TICK_US;
+volatile uint32_t chip_ticked_us;
+static uint32_t since_tick_us;
+static volatile uint8_t due;
 static uint8_t level_of[32]; /* as written last, for reading it back */
+
+void chip_period_over(void) {
+    chip_ticked_us += chip_period_us;
+    since_tick_us += chip_period_us;
+    if (since_tick_us >= TICK_US) {
+        since_tick_us = 0;
+        due = 1;
+    }
+    if (chip_period_us < TICK_US) {
+        chip_fast();
+    }
+}
+
+void chip_await_tick(void) {
+    while (due == 0) {
+        uint8_t state = chip_lock(NULL);
+        if (due == 0) {
+            chip_doze();
+        }
+        chip_unlock(NULL, state);
+    }
+    due = 0;
+}
 
 static char *put_number(char *at, uint32_t value) {
     char digits[10];

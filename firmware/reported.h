@@ -10,7 +10,15 @@
 wpin_moment chip_now(void *context);
 uint8_t chip_lock(void *context);
 void chip_unlock(void *context, uint8_t state);
+/* Sleeps until an interrupt is pending, also with interrupts kept out. */
+void chip_doze(void);
 /* Ends the emulation. */
 void chip_off(void) __attribute__((noreturn));
+
+/* For the interrupt of its timer, which comes every chip_period_us: 1000, or where there is a fast
+ * tick as often as that; and the time at its last one. */
+void chip_period_over(void);
+extern uint32_t chip_period_us;
+extern volatile uint32_t chip_ticked_us;
 
 #endif

@@ -7,11 +7,7 @@
 #define SYST_CVR (*(volatile uint32_t *)0xE000E018) /* where it is */
 #define ICSR     (*(volatile uint32_t *)0xE000ED04)
 
-enum { TICK_US = 1000, PENDING = 1 << 26 };
-static volatile uint32_t ticked_us;
-static volatile uint8_t due;
-static uint32_t period_us = TICK_US; /* of the timer: a tick, or a fast one */
-static uint32_t since_tick_us;
+enum { PENDING = 1 << 26 };
 
 extern uint32_t stack_top, data_from, data_begin, data_end, bss_begin, bss_end;
 int main(void);
@@ -26,21 +22,9 @@ static void reset(void) {
     (void)main();
 }
 
-static void tick(void) {
-    ticked_us += period_us;
-    since_tick_us += period_us;
-    if (since_tick_us >= TICK_US) {
-        since_tick_us = 0;
-        due = 1;
-    }
-    if (period_us < TICK_US) {
-        chip_fast();
-    }
-}
-
 extern const void *const vectors[16];
 __attribute__((section(".vectors"), used)) const void *const vectors[16] = {
-    [0] = &stack_top, [1] = (const void *)reset, [15] = (const void *)tick};
+    [0] = &stack_top, [1] = (const void *)reset, [15] = (const void *)chip_period_over};
 
 static uintptr_t semihost(uint32_t operation, const void *argument) {
     register uintptr_t r0 __asm__("r0") = operation;
@@ -50,35 +34,28 @@ static uintptr_t semihost(uint32_t operation, const void *argument) {
 }
 
 bool chip_open(uint16_t fast_us) {
-    period_us = fast_us > 0 ? fast_us : TICK_US;
-    SYST_RVR = period_us * CHIP_MHZ - 1;
+    chip_period_us = fast_us > 0 ? fast_us : chip_period_us;
+    SYST_RVR = chip_period_us * CHIP_MHZ - 1;
     SYST_CVR = 0;
     SYST_CSR = 7;
     return true;
 }
 
-void chip_await_tick(void) {
-    while (due == 0) {
-        __asm__ volatile("cpsid i\n" ::: "memory");
-        if (due == 0) { /* what is pending wakes it, also with interrupts out */
-            __asm__ volatile("wfi\n" ::: "memory");
-        }
-        __asm__ volatile("cpsie i\n isb\n" ::: "memory");
-    }
-    due = 0;
+void chip_doze(void) {
+    __asm__ volatile("wfi\n" ::: "memory");
 }
 
 /* A tick that is due but not counted yet counts too. It is due from 0 on, before the timer begins
  * anew. */
 wpin_moment chip_now(void *context) {
     uint8_t state = chip_lock(context);
-    uint32_t left = SYST_CVR, us = ticked_us;
+    uint32_t left = SYST_CVR, us = chip_ticked_us;
     if ((ICSR & PENDING) != 0) {
         left = SYST_CVR;
-        us += period_us;
+        us += chip_period_us;
     }
     chip_unlock(context, state);
-    return us + (left == 0 ? 0 : period_us * CHIP_MHZ - left) / CHIP_MHZ;
+    return us + (left == 0 ? 0 : chip_period_us * CHIP_MHZ - left) / CHIP_MHZ;
 }
 
 uint8_t chip_lock(void *context) {

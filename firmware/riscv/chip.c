@@ -5,12 +5,8 @@
 #define MTIMECMP ((volatile uint32_t *)0x02004000)
 #define MTIME    ((volatile uint32_t *)0x0200BFF8)
 
-enum { TICK_US = 1000, MHZ = 10, TIMER = 1 << 7, ENABLED = 8 };
-static volatile uint32_t ticked_us;
-static volatile uint32_t ticked_at; /* the same in counts of the timer, its lower half */
-static volatile uint8_t due;
-static uint32_t period_us = TICK_US; /* of the timer: a tick, or a fast one */
-static uint32_t since_tick_us;
+enum { MHZ = 10, TIMER = 1 << 7, ENABLED = 8 };
+static volatile uint32_t ticked_at; /* chip_ticked_us in counts of the timer, its lower half */
 
 int main(void);
 
@@ -49,45 +45,30 @@ static void next_tick(uint32_t at, bool wrapped) {
 }
 
 __attribute__((interrupt, aligned(4))) static void tick(void) {
-    uint32_t at = ticked_at + period_us * MHZ, next = at + period_us * MHZ;
+    uint32_t at = ticked_at + chip_period_us * MHZ, next = at + chip_period_us * MHZ;
     ticked_at = at;
-    ticked_us += period_us;
     next_tick(next, next < at);
-    since_tick_us += period_us;
-    if (since_tick_us >= TICK_US) {
-        since_tick_us = 0;
-        due = 1;
-    }
-    if (period_us < TICK_US) {
-        chip_fast();
-    }
+    chip_period_over();
 }
 
 bool chip_open(uint16_t fast_us) {
-    period_us = fast_us > 0 ? fast_us : TICK_US;
+    chip_period_us = fast_us > 0 ? fast_us : chip_period_us;
     MTIME[0] = 0; /* no wrap between the two writes: it stands near 0 after a reset */
     MTIME[1] = 0;
     MTIMECMP[1] = 0;
-    MTIMECMP[0] = period_us * MHZ;
+    MTIMECMP[0] = chip_period_us * MHZ;
     __asm__ volatile("csrw mtvec, %0\n csrs mie, %1\n csrsi mstatus, 8\n" ::"r"(tick), "r"(TIMER));
     return true;
 }
 
-void chip_await_tick(void) {
-    while (due == 0) {
-        __asm__ volatile("csrci mstatus, 8\n" ::: "memory");
-        if (due == 0) { /* what is pending wakes it, also with interrupts out */
-            __asm__ volatile("wfi\n" ::: "memory");
-        }
-        __asm__ volatile("csrsi mstatus, 8\n" ::: "memory");
-    }
-    due = 0;
+void chip_doze(void) {
+    __asm__ volatile("wfi\n" ::: "memory");
 }
 
 /* A tick that is due but not counted yet counts too: the timer itself says how late it is. */
 wpin_moment chip_now(void *context) {
     uint8_t state = chip_lock(context);
-    uint32_t us = ticked_us + (MTIME[0] - ticked_at) / MHZ;
+    uint32_t us = chip_ticked_us + (MTIME[0] - ticked_at) / MHZ;
     chip_unlock(context, state);
     return us;
 }
