@@ -205,6 +205,23 @@ START_TEST(the_table_of_every_kind_compiles_and_opens) {
 }
 END_TEST
 
+/* The whole program that docs/porting.md ends with is one. */
+START_TEST(the_program_in_the_docs_compiles) {
+    must(run_command(output, sizeof output,
+                     TEST_TOOL
+                     " export " TEST_SOURCE "/demo/honey-pump.yaml " TEST_SOURCE
+                     "/demo/honey-pump.plan -o %s && awk '/^```c/ {on = 1; text = \"\"; "
+                     "next} /^```/ {if (on && text ~ /int main/) printf \"%%s\", text; on "
+                     "= 0} on {text = text $0 \"\\n\"}' " TEST_SOURCE
+                     "/docs/porting.md > %s && grep -c rig_tick %s && cc -std=c11 -Wall "
+                     "-Wextra -Werror -I" TEST_SOURCE "/include -I" TEST_SOURCE
+                     "/firmware -c %s -o %s",
+                     scratch("rig.h"), scratch("walk.c"), scratch("walk.c"), scratch("walk.c"),
+                     scratch("walk.o")),
+         "the walk");
+}
+END_TEST
+
 /* Whatever loads and files are called, the header is C; names that C could not tell apart are none
  * for a rig. */
 START_TEST(names_make_no_trouble) {
@@ -275,6 +292,7 @@ int main(void) {
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, an_exported_plan_is_the_plan);
     tcase_add_test(tests, the_table_of_every_kind_compiles_and_opens);
+    tcase_add_test(tests, the_program_in_the_docs_compiles);
     tcase_add_test(tests, names_make_no_trouble);
     tcase_add_test(tests, two_files_are_the_whole_core);
     tcase_add_test(tests, what_is_offered_is_listed);
