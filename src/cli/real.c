@@ -129,6 +129,26 @@ static bool needs_no_hands(const cli_run *run, const wpin_rig *rig, const wpin_p
     return none;
 }
 
+/* How late it was woken; whether that is more than a fast tick may be off. */
+static void say_woken(const cli_real *real) {
+    wpin_linux_waking w = wpin_linux_woken(real->port);
+    double fast = real->rig->controller.soft_tick;
+    bool uses_fast = false;
+    for (size_t i = 0; i < real->rig->load_count; i++) {
+        const wpin_rig_load *load = &real->rig->loads[i];
+        uses_fast = uses_fast || load->limits.soft_pwm || wpin_rig_type(load)->steps;
+    }
+    fprintf(stderr, "Woken %lu times, %.3f ms late on average, %.3f ms at most.\n", w.times,
+            w.average * 1e3, w.most * 1e3);
+    if (uses_fast && w.most > fast) {
+        fprintf(
+            stderr,
+            "Steps, and PWM in software, were up to %.3f ms off, not %.3f ms as the rig says "
+            "(fast-tick): a channel, or a controller, does not depend on what else runs here.\n",
+            w.most * 1e3, fast * 1e3);
+    }
+}
+
 wpin_report *cli_run_real(const cli_run *run, const wpin_rig *rig, const wpin_plan *plan,
                           const wpin_session_options *options, char *why, size_t size) {
     wpin_status refused;
@@ -150,6 +170,7 @@ wpin_report *cli_run_real(const cli_run *run, const wpin_rig *rig, const wpin_pl
     }
     if (session != NULL) {
         report = wpin_session_close(session, why, size);
+        say_woken(real);
     }
     if (report != NULL && wpin_linux_why(real->port)[0] != '\0') {
         cli_complain("the pins could not be relied on any more: %s", wpin_linux_why(real->port));

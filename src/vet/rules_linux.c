@@ -15,6 +15,26 @@ static void real_pins(wpin_vetter *v) {
     }
 }
 
+/* Edges that an operating system makes come when it wakes the process. */
+static void late_edges(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        bool steps = wpin_rig_type(f->load)->steps;
+        if (v->rig->on_linux == NULL || !(steps || f->load->limits.soft_pwm)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_cause(n,
+                   "on real pins its edges come when the operating system wakes the process, "
+                   "%.3g us late or more, as busy as it is",
+                   v->rig->controller.soft_tick * 1e6);
+        wpin_consequence(n, steps ? "steps come late, and may be lost"
+                                  : "its duty is kept roughly only");
+        wpin_cure(n, "%s; how late it was stands at the end of each run",
+                  steps ? "slower stepping, or a controller (windpin export)"
+                        : "a PWM channel, or a controller (windpin export)");
+    }
+}
+
 /* What is left where even the guardian dies. */
 static void no_watchdog(wpin_vetter *v) {
     if (v->rig->on_linux == NULL || v->rig->on_linux->watchdog[0] != '\0') {
@@ -31,6 +51,9 @@ const wpin_rule_entry wpin_rules_linux[] = {
     {{"real-pins", "linux", "pins of a small computer that can't be what the rig needs",
       WPIN_EFFECT_ADVICE},
      real_pins},
+    {{"real-edges", "linux; stage pwm-by; stepper", "edges made in software on real pins",
+      WPIN_EFFECT_ADVICE},
+     late_edges},
     {{"real-watchdog", "linux watchdog", "real pins without a watchdog", WPIN_EFFECT_ADVICE},
      no_watchdog},
 };

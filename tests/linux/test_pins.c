@@ -172,6 +172,12 @@ START_TEST(a_real_run_is_as_simulated) {
                              "/mnt/real.csv && %s compare %s /mnt/it.plan --record /mnt/real.csv",
                              TEST_TOOL, RIG, TEST_TOOL, RIG);
     ck_assert_msg(status == 0 && strstr(said, "pump: the duties ") != NULL, "%d %s", status, said);
+    double average = 99, most = 99;
+    const char *woken = strstr(said, "Woken ");
+    ck_assert_msg(woken != NULL && sscanf(woken, "Woken %*u times, %lf ms late on average, %lf ms",
+                                          &average, &most) == 2,
+                  "%s", said);
+    ck_assert_msg(average >= 0 && average < 0.1 && most >= average, "%s", woken);
     const char *compared = strstr(said, "pump: the duties ");
     ck_assert_msg(strstr(compared, "agree") != NULL || strstr(compared, "same") != NULL, "%s",
                   compared);

@@ -72,6 +72,12 @@ WPIN_API wpin_bench wpin_linux_bench(wpin_linux *l);
 /** What is worth knowing, in words, one a line: a channel that was left running, protection that
  * could not be had. "" when there is nothing. */
 WPIN_API const char *wpin_linux_notes(const wpin_linux *l);
+/** How late this process was woken at the moments its bench waited for. */
+typedef struct wpin_linux_waking {
+    unsigned long times;
+    double average, most; /**< s. */
+} wpin_linux_waking;
+WPIN_API wpin_linux_waking wpin_linux_woken(const wpin_linux *l);
 /** Why it is broken: the last call that failed, or the guardian; "": it is not. */
 WPIN_API const char *wpin_linux_why(const wpin_linux *l);
 

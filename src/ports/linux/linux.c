@@ -63,8 +63,17 @@ static void wait_until(void *context, int64_t ps) {
     int64_t ns = l->begun + ps / 1000;
     if (ns > wpin_linux_now()) {
         sleep_until(ns);
+        int64_t late = wpin_linux_now() - ns;
+        l->wakes++;
+        l->late_sum += (double)late;
+        l->late_most = late > l->late_most ? late : l->late_most;
     }
     wpin_guardian_beat(&l->guardian);
+}
+
+wpin_linux_waking wpin_linux_woken(const wpin_linux *l) {
+    double times = l->wakes > 0 ? (double)l->wakes : 1;
+    return (wpin_linux_waking){l->wakes, l->late_sum * 1e-9 / times, (double)l->late_most * 1e-9};
 }
 
 static void pause_us(void *context, uint32_t us) {

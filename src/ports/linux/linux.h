@@ -51,6 +51,9 @@ struct wpin_linux {
     unsigned active;      /* outputs */
     int watchdog;         /* file or -1 */
     int64_t begun, slept; /* ns: when time began; how long it had slept by then */
+    unsigned long wakes;  /* from waits; how late, ns: */
+    double late_sum;
+    int64_t late_most;
     char why[300], notes[900];
 };
 
