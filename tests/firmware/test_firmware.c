@@ -183,6 +183,28 @@ static void read_events(int target, bool pump) {
     }
 }
 
+/* What an ATmega328P told last. */
+static const char *last_word(void) {
+    static char word[5];
+    size_t at = event_count, letter = 4;
+    while (at > 0 && letter > 0) {
+        const event *e = &events[--at];
+        if (strcmp(e->what, "byte") == 0) {
+            word[--letter] = (char)e->number;
+        }
+    }
+    return word;
+}
+
+/* Whether it came to its end, and said so. */
+static bool is_done(int target) {
+    bool told = false;
+    for (size_t i = 0; i < event_count; i++) {
+        told = told || strcmp(events[i].what, "done") == 0;
+    }
+    return target == AVR ? strcmp(last_word(), "done") == 0 : told;
+}
+
 /* The same edges in the same order, each in the same control period. */
 static void check_edges(int target, int least) {
     ck_assert_int_ge(rehearsed_edge_count, least);
@@ -210,6 +232,7 @@ START_TEST(a_plan_is_carried_out_as_rehearsed) {
                       targets[target], recorded[i], i, rehearsed[i]);
     }
     check_edges(target, 4);
+    ck_assert(is_done(target));
 }
 END_TEST
 
@@ -233,6 +256,7 @@ START_TEST(steps_come_as_rehearsed) {
     emulate(target, "turns", "20", "");
     read_events(target, false);
     check_edges(target, 150);
+    ck_assert(is_done(target));
 }
 END_TEST
 
@@ -249,19 +273,6 @@ static double off_since(long pin, double from) {
         }
     }
     return since < 0 ? -1 : since - from;
-}
-
-/* What an ATmega328P told last. */
-static const char *last_word(void) {
-    static char word[5];
-    size_t at = event_count, letter = 4;
-    while (at > 0 && letter > 0) {
-        const event *e = &events[--at];
-        if (strcmp(e->what, "byte") == 0) {
-            word[--letter] = (char)e->number;
-        }
-    }
-    return word;
 }
 
 /* 7.5 A by its sense, more than the 6 A that it trips on after 50 ms; the current then stays, so
