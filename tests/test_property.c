@@ -118,10 +118,16 @@ static wpin_rig *house(void) {
     return rig;
 }
 
+/* How many of each seed: WPIN_PLANS, or a few. */
+static int plans(void) {
+    const char *asked = getenv("WPIN_PLANS");
+    return asked != NULL ? atoi(asked) : 5;
+}
+
 START_TEST(sound_hardware_survives_any_plan) {
     wpin_rig *rig = house();
     pick_seed((uint32_t)_i * 77 + 1);
-    for (int n = 0; n < 12; n++) {
+    for (int n = 0; n < plans(); n++) {
         writer w = {.rig = rig};
         wpin_plan *plan;
         wpin_session_options options = {0};
@@ -150,7 +156,7 @@ START_TEST(any_fault_ends_in_words_and_at_zero) {
                                         "motor-swapped", "no-ground",     "diode-reversed"};
     wpin_rig *rig = house();
     pick_seed((uint32_t)_i * 99 + 5);
-    for (int n = 0; n < 12; n++) {
+    for (int n = 0; n < plans(); n++) {
         writer w = {.rig = rig};
         wpin_plan *plan;
         char fault[80], why[200];

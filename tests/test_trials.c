@@ -1,6 +1,6 @@
-/* The fault campaign: every fault that a rig can have, at fifty moments of a plan with rests,
- * ramps, speeds held, brakes and turns; or at as many as WPIN_MOMENTS says. With --table it prints
- * them. */
+/* The fault campaign: every fault that a rig can have, at twenty moments of a plan with rests,
+ * ramps, speeds held, brakes and turns; or at as many as WPIN_MOMENTS says (the long tests: 200).
+ * With --table it prints them. */
 #define _GNU_SOURCE
 #include "support.h"
 #include <math.h>
@@ -43,7 +43,7 @@ enum { SUBJECTS = sizeof subjects / sizeof *subjects };
 /* The brushless one takes several times as long to simulate. */
 static unsigned moments(const subject *s) {
     const char *asked = getenv("WPIN_MOMENTS");
-    unsigned all = asked != NULL ? (unsigned)atoi(asked) : 50;
+    unsigned all = asked != NULL ? (unsigned)atoi(asked) : 20;
     unsigned fewer = all / 6 + 1, least = 6; /* so that each state is met */
     return strcmp(s->name, "spinner") != 0 ? all : fewer > least ? fewer : least;
 }
