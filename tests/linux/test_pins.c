@@ -11,6 +11,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/wait.h>
+#include <time.h>
 #include <unistd.h>
 #include <windpin/host/bind_linux.h>
 #include <windpin/host/plan.h>
@@ -453,6 +454,62 @@ START_TEST(a_chip_that_vanishes_is_a_fault) {
                   text_of("/mnt/said"));
     ck_assert(ended_quiet(count, &since));
     ck_assert_msg(since - at < 0.05, "%.4f s", since - at);
+}
+END_TEST
+
+/* ---- sleep ---- */
+
+static int64_t asleep_ns; /* for which the computer slept, as the kernel would say */
+int __real_clock_gettime(clockid_t which, struct timespec *to);
+int __wrap_clock_gettime(clockid_t which, struct timespec *to);
+
+/* This kernel can't sleep; the clock that goes on meanwhile is put on from here. */
+int __wrap_clock_gettime(clockid_t which, struct timespec *to) {
+    int status = __real_clock_gettime(which, to);
+    if (which == CLOCK_BOOTTIME) {
+        int64_t ns = (int64_t)to->tv_sec * 1000000000 + to->tv_nsec + asleep_ns;
+        *to = (struct timespec){.tv_sec = ns / 1000000000, .tv_nsec = ns % 1000000000};
+    }
+    return status;
+}
+
+/* A session in this process, driven until the computer has slept: every motor is in a fault, and at
+ * rest by the chip's log. */
+START_TEST(a_computer_that_slept_is_a_fault) {
+    char why[400] = "";
+    wpin_messages m = {0};
+    wpin_status refused;
+    double since;
+    write_rig("");
+    without_stop();
+    write_plan();
+    wpin_bound_linux *pins = calloc(1, sizeof *pins);
+    wpin_rig *rig = wpin_rig_read(RIG, &m);
+    wpin_plan *plan = rig == NULL ? NULL : wpin_plan_read("/mnt/it.plan", rig, &m);
+    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "?");
+    ck_assert_msg(wpin_bind_linux(pins, rig, why, sizeof why), "%s", why);
+    kernel_forget();
+    asleep_ns = 0;
+    wpin_linux *l = wpin_linux_open(&pins->config, why, sizeof why);
+    ck_assert_msg(l != NULL, "%s", why);
+    wpin_bench bench = wpin_linux_bench(l);
+    wpin_session *session = wpin_session_open(rig, plan, &bench, NULL, &refused, why, sizeof why);
+    ck_assert_msg(session != NULL, "%s", why);
+    ck_assert(wpin_session_until(session, 1));
+    asleep_ns = 60000000000;
+    double at = kernel_now();
+    (void)wpin_session_until(session, 1.1);
+    ck_assert_msg(strstr(wpin_linux_why(l), "slept") != NULL, "%s", wpin_linux_why(l));
+    size_t count = kernel_log(entries, COUNT(entries));
+    ck_assert(highest_duty(count) > 0.5);
+    ck_assert(ended_quiet(count, &since));
+    ck_assert_msg(since - at < 5e-3, "%.4f s", since - at);
+    ck_assert_int_eq(wpin_session_motor(session, 0)->fault, WPIN_FAULT_PORT);
+    wpin_report_free(wpin_session_close(session, why, sizeof why));
+    wpin_linux_close(l);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    free(pins);
 }
 END_TEST
 
@@ -910,6 +967,7 @@ int main(void) {
     tcase_add_test(tests, a_full_disk_ends_it);
     tcase_add_test(tests, the_stop_input_stops);
     tcase_add_test(tests, a_chip_that_vanishes_is_a_fault);
+    tcase_add_test(tests, a_computer_that_slept_is_a_fault);
     tcase_add_test(tests, edges_are_counted);
     tcase_add_test(tests, counters_and_converters_are_read);
     tcase_add_test(tests, the_watchdog_acts_where_both_die);
