@@ -230,7 +230,7 @@ static void print_its_part(FILE *to, const wpin_stage_kind *kind) {
     } else {
         fprintf(to,
                 "    motor: {%sresistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: "
-                "90gcm2}\n    rest: 1s\n",
+                "90gcm2}\n    rest: 200ms\n",
                 phases ? "pole-pairs: 4, " : "");
     }
 }

@@ -199,6 +199,7 @@ int main(int argc, char **argv) {
             do_line(&next);
             next_line(&next);
         }
+        avr->run_cycle_limit = state == cpu_Sleeping ? 200 : 1; /* asleep it changes nothing */
         state = avr_run(avr);
         look_for_reset();
         look();

@@ -644,11 +644,11 @@ static void write_plan_of(const wpin_stage_kind *kind) {
     if (kind->coils) {
         fputs("it turn 90deg\nit turn reverse 45deg\n", to);
     } else if (wpin_stage_kind_takes_duty(kind)) {
-        fprintf(to, "it ramp 60%% in 700ms\nit hold 300ms\n%sit stop\n",
-                reverses ? "it ramp reverse 50% in 600ms\nit hold 300ms\n" : "");
+        fprintf(to, "it ramp 60%% in 700ms\nit hold 50ms\n%sit stop\n",
+                reverses ? "it ramp reverse 50% in 600ms\nit hold 50ms\n" : "");
     } else {
-        fprintf(to, "it on\nit hold 600ms\n%sit off\n",
-                reverses ? "it on reverse\nit hold 600ms\n" : "");
+        fprintf(to, "it on\nit hold 300ms\n%sit off\n",
+                reverses ? "it on reverse\nit hold 300ms\n" : "");
     }
     ck_assert_int_eq(fclose(to), 0);
 }
