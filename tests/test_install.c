@@ -205,6 +205,55 @@ START_TEST(the_table_of_every_kind_compiles_and_opens) {
 }
 END_TEST
 
+/* An exported rig on the simulated board does in every control period what a session does there:
+ * open loop, places and homing, a regulated speed, a current, six steps, without sensors. (A sense
+ * that is noisy is not here: noise comes with each reading, and a session reads more.) */
+START_TEST(an_exported_rig_does_what_a_session_does) {
+    static const struct {
+        const char *rig, *plan, *flags; /* plan NULL: the demo's */
+    } rows[] = {
+        {"honey-pump", NULL, ""},
+        {"honey-shelf", NULL, ""},
+        {"honey-gate", NULL, ""},
+        {"honey-drum", NULL, ""},
+        {"honey-lid", NULL, ""},
+        {"honey-belts",
+         "main on\nleft ramp 60rpm\nleft hold 1s\ntogether left, right\n  left run 30rpm for "
+         "1s\n  right run reverse 40rpm for 2s\nend\nmain off\n",
+         ""},
+        {"honey-spinner", "main on\ndrum ramp 100rpm\ndrum hold 1s\ndrum stop\nmain off\n", ""},
+        {"honey-fan", "main on\nfan run 60% for 4s\nmain off\n", "-DSAMPLED=fan_at_work"}};
+    char rig[400], plan[400];
+    snprintf(rig, sizeof rig, "%s", scratch("board.yaml"));
+    snprintf(plan, sizeof plan, "%s", scratch("board.plan"));
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        must(run_command(output, sizeof output,
+                         "sed 's/, sense-noise: [^,}]*//' " TEST_SOURCE "/demo/%s.yaml > %s",
+                         rows[i].rig, rig),
+             "the rig");
+        if (rows[i].plan != NULL) {
+            (void)write_file("board.plan", rows[i].plan);
+        } else {
+            must(run_command(output, sizeof output, "cp " TEST_SOURCE "/demo/%s.plan %s",
+                             rows[i].rig, plan),
+                 "the plan");
+        }
+        must(run_command(output, sizeof output,
+                         TEST_TOOL " run %s %s --trace %s > %s; " TEST_TOOL
+                                   " export %s %s -o %s && cc -O1 -std=c11 -Wall -Wextra -Werror "
+                                   "%s -I" TEST_SOURCE "/include -I$(dirname %s) " TEST_SOURCE
+                                   "/tests/exported/on_board.c " TEST_BUILD
+                                   "/libwindpin.a -lyaml -lm -o %s",
+                         rig, plan, scratch("board.csv"), scratch("board.txt"), rig, plan,
+                         scratch("rig.h"), rows[i].flags, rig, scratch("on-board")),
+             rows[i].rig);
+        must(run_command(output, sizeof output, "%s %s %s", scratch("on-board"), rig,
+                         scratch("board.csv")),
+             rows[i].rig);
+    }
+}
+END_TEST
+
 /* The whole program that docs/porting.md ends with is one. */
 START_TEST(the_program_in_the_docs_compiles) {
     must(run_command(output, sizeof output,
@@ -292,6 +341,7 @@ int main(void) {
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, an_exported_plan_is_the_plan);
     tcase_add_test(tests, the_table_of_every_kind_compiles_and_opens);
+    tcase_add_test(tests, an_exported_rig_does_what_a_session_does);
     tcase_add_test(tests, the_program_in_the_docs_compiles);
     tcase_add_test(tests, names_make_no_trouble);
     tcase_add_test(tests, two_files_are_the_whole_core);
