@@ -23,6 +23,8 @@ typedef struct span {
     double fault_at;         /* s; NAN: none */
     bool measured;           /* its speed, by an encoder */
     bool regulated;          /* its current was asked for */
+    bool sensed;             /* and measured */
+    bool true_known;         /* what truly happened: simulated hardware knows */
     bool negative;           /* anything below zero */
     bool turns_back;         /* its place, too */
     bool drives_back;        /* its duty, too */
@@ -102,8 +104,7 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
         double v[LOAD_COLUMNS - 1];
         for (int c = 0; c < LOAD_COLUMNS - 1; c++) {
             char *begin = rest + (*rest == ',');
-            bool empty =
-                (c == 0 || c >= RPM_COLUMNS) && *begin == ','; /* not asked, or not measured */
+            bool empty = c != 1 && *begin == ','; /* not asked, not measured, or not known */
             v[c] = empty ? NAN : strtod(begin, &rest);
             rest = empty ? begin : rest;
             if (rest == begin && !empty) {
@@ -127,7 +128,13 @@ static bool read_row(trace_file *trace, const char *row, char *why, size_t size)
             grow(&s->amps, &s->negative, v[5]);
             grow(&s->rpm, &s->negative, v[6]);
             s->regulated = s->regulated || !isnan(v[AMPS_COLUMNS]);
+            s->sensed = s->sensed || !isnan(v[AMPS_COLUMNS + 1]);
             s->measured = s->measured || !isnan(v[RPM_COLUMNS + 1]);
+            s->true_known = s->true_known || !isnan(v[2]);
+            if (!s->true_known) {
+                grow(&s->amps, &s->negative, v[AMPS_COLUMNS + 1]);
+                grow(&s->rpm, &s->negative, v[RPM_COLUMNS + 1]);
+            }
         }
     }
     if (trace->rows++ == 0 && *rest == ',') {
@@ -197,15 +204,45 @@ static void put_asked(FILE *to, const span *s, int c) {
             c, c + 1);
 }
 
-static void put_electric(FILE *to, const span *s, int c) {
+/* A panel of what nobody knows. */
+static void put_nothing(FILE *to) {
+    fprintf(to, "plot NaN with lines lc rgb '#b8b8b8' title 'not measured'\n");
+}
+
+/* As it was measured, and asked where it was: columns from c on. */
+static void put_measured(FILE *to, int c, bool asked) {
+    fprintf(to, "plot ");
+    if (asked) {
+        fprintf(to, "file using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', ", c);
+    }
+    fprintf(to, "file using 1:(given(%d)) with lines lc rgb '#c23b3b' lw 1.5 title 'measured'\n",
+            c + 1);
+}
+
+static void put_volts(FILE *to, const span *s, int c) {
     fprintf(to, "set ylabel '%s volts (V)'\n", is_light(s) ? "its" : "motor");
     put_range(to, s->volts, s->negative);
+    if (!s->true_known) {
+        put_nothing(to);
+        return;
+    }
     fprintf(to,
             "plot file using 1:%d with lines lc rgb '#b8b8b8' lw 1.5 title 'supply', "
-            "'' using 1:%d with lines lc rgb '#2a7f62' lw 1.5 title 'mean'\n"
-            "set ylabel 'current (A)'\n",
+            "'' using 1:%d with lines lc rgb '#2a7f62' lw 1.5 title 'mean'\n",
             c + 7, c + 2);
+}
+
+static void put_current(FILE *to, const span *s, int c) {
+    fprintf(to, "set ylabel 'current (A)'\n");
     put_range(to, s->amps, s->negative);
+    if (!s->true_known && !s->sensed) {
+        put_nothing(to);
+        return;
+    }
+    if (!s->true_known) {
+        put_measured(to, c + AMPS_COLUMNS, s->regulated);
+        return;
+    }
     fprintf(to,
             "plot file using 1:%d:%d with filledcurves lc rgb '#f3c9a5' title 'range', '' using "
             "1:%d with lines lc rgb '#b5541c' lw 1.5 title 'mean'",
@@ -232,6 +269,14 @@ static void put_effect(FILE *to, const span *s, int c) {
     }
     fprintf(to, "set ylabel 'output (rpm)'\n");
     put_range(to, s->rpm, s->negative);
+    if (!s->true_known) {
+        if (s->measured) {
+            put_measured(to, c + RPM_COLUMNS, true);
+        } else {
+            put_nothing(to);
+        }
+        return;
+    }
     if (s->measured) {
         fprintf(to,
                 "plot file using 1:(given(%d)) with lines lc rgb '#8fa8c8' lw 4 title 'asked', "
@@ -284,7 +329,8 @@ static void put_load(FILE *to, const trace_file *trace, size_t load,
     fprintf(to, "set label 1 '%s' at graph 0,1.13 left font ',13'\n", s->name);
     put_marks(to, trace, s, loads);
     put_asked(to, s, c);
-    put_electric(to, s, c);
+    put_volts(to, s, c);
+    put_current(to, s, c);
     put_effect(to, s, c);
 }
 
@@ -310,14 +356,13 @@ static void put_script(FILE *to, const trace_file *trace, const wpin_picture_loa
     size_t shown = trace->shown;
     fprintf(to, "file = ");
     wpin_put_quoted(to, csv);
-    fprintf(
-        to,
-        "\nset datafile separator ','\nset key autotitle columnhead\n"
-        "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
-        "set label 9 'simulated, rig %s' at screen 0.008,0.018 left font ',9' tc rgb '#707070'\n"
-        "set multiplot layout 4,%zu columnsfirst margins 0.065,0.985,0.07,0.95 spacing "
-        "0.07,0.065\n",
-        trace->rig, shown);
+    fprintf(to,
+            "\nset datafile separator ','\nset key autotitle columnhead\n"
+            "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
+            "set label 9 '%s, rig %s' at screen 0.008,0.018 left font ',9' tc rgb '#707070'\n"
+            "set multiplot layout 4,%zu columnsfirst margins 0.065,0.985,0.07,0.95 spacing "
+            "0.07,0.065\n",
+            trace->spans[0].true_known ? "simulated" : "measured", trace->rig, shown);
     for (size_t i = 0; i < shown; i++) {
         put_load(to, trace, i, loads);
     }

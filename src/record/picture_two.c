@@ -2,12 +2,14 @@
 #include "gnuplot.h"
 #include "windpin/host/trace.h"
 
+/* What truly was, and where that is not known what was measured. */
 typedef struct panel {
-    const char *label, *column;
+    const char *label, *column, *measured;
 } panel;
 
-static const panel panels[] = {
-    {"duty (%)", "duty_percent"}, {"current (A)", "amps"}, {"output (rpm)", "rpm"}};
+static const panel panels[] = {{"duty (%)", "duty_percent", "duty_percent"},
+                               {"current (A)", "amps", "measured_amps"},
+                               {"output (rpm)", "rpm", "measured_rpm"}};
 
 static void put_file(FILE *to, char which, const char *path) {
     fprintf(to, "file_%c = ", which);
@@ -15,10 +17,11 @@ static void put_file(FILE *to, char which, const char *path) {
     fprintf(to, "\n");
 }
 
-static void put_curve(FILE *to, char which, const wpin_picture_pair *pair, const char *column,
+static void put_curve(FILE *to, char which, const wpin_picture_pair *pair, const panel *p,
                       const char *colour) {
-    fprintf(to, "file_%c using 'time_s':'%s_%s' with lines lc rgb '%s' lw %s title ", which,
-            pair->load, column, colour, which == 'a' ? "3" : "1.5");
+    fprintf(
+        to, "file_%c using 'time_s':(known('%s_%s','%s_%s')) with lines lc rgb '%s' lw %s title ",
+        which, pair->load, p->column, pair->load, p->measured, colour, which == 'a' ? "3" : "1.5");
     wpin_put_quoted(to, pair->words[which - 'a']);
 }
 
@@ -26,6 +29,8 @@ static void put_script(FILE *to, const wpin_picture_pair *pair) {
     put_file(to, 'a', pair->csv[0]);
     put_file(to, 'b', pair->csv[1]);
     fprintf(to, "set datafile separator ','\nset datafile columnheaders\nset format x ''\n"
+                "given(c) = strlen(strcol(c)) > 0 ? column(c) : NaN\n"
+                "known(c, m) = strlen(strcol(c)) > 0 ? column(c) : given(m)\n"
                 "set multiplot layout 3,1 margins 0.065,0.985,0.07,0.94 spacing 0.07,0.05\n"
                 "set key at graph 1,1.16 right horizontal samplen 2 noenhanced\n"
                 "set label 1 ");
@@ -36,9 +41,9 @@ static void put_script(FILE *to, const wpin_picture_pair *pair) {
             fprintf(to, "set format x '%%g'\nset xlabel 'time (s)'\n");
         }
         fprintf(to, "set ylabel '%s'\nplot ", panels[i].label);
-        put_curve(to, 'a', pair, panels[i].column, "#8fa8c8");
+        put_curve(to, 'a', pair, &panels[i], "#8fa8c8");
         fprintf(to, ", ");
-        put_curve(to, 'b', pair, panels[i].column, "#b5541c");
+        put_curve(to, 'b', pair, &panels[i], "#b5541c");
         fprintf(to, "\nunset label 1\nset key off\n");
     }
     fprintf(to, "unset multiplot\n");

@@ -54,6 +54,17 @@ static double asked_of(const wpin_motor *motor) {
                                                 : 0;
 }
 
+/* What only a bench knows that sees more than its controller. */
+static double truly(const wpin_session *run, double value) {
+    return wpin_session_knows(run) ? value : NAN;
+}
+
+/* Turns are counted, too: by an encoder, or in steps. */
+static double turns_of(const wpin_session *run, size_t load) {
+    bool counted = run->rig->loads[load].encoder.there || wpin_session_is_stepper(run, load);
+    return counted ? run->last[load].turns : truly(run, run->last[load].turns);
+}
+
 void wpin_session_write_row(wpin_session *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         wpin_tally *t = &run->for_trace[i];
@@ -61,18 +72,18 @@ void wpin_session_write_row(wpin_session *run) {
         double seconds = t->seconds > 0 ? t->seconds : 1;
         run->samples[i] = (wpin_sample){.asked = asked_of(m),
                                         .duty = (double)wpin_motor_duty(m) / WPIN_DUTY_FULL,
-                                        .volts = t->volts / seconds,
-                                        .amps = t->amps / seconds,
-                                        .amps_min = t->amps_min,
-                                        .amps_max = t->amps_max,
-                                        .rpm = run->last[i].rpm,
+                                        .volts = truly(run, t->volts / seconds),
+                                        .amps = truly(run, t->amps / seconds),
+                                        .amps_min = truly(run, t->amps_min),
+                                        .amps_max = truly(run, t->amps_max),
+                                        .rpm = truly(run, run->last[i].rpm),
                                         .asked_rpm = wpin_session_asked_rpm(run, i),
                                         .measured_rpm = wpin_session_measured_rpm(run, i),
                                         .asked_amps = wpin_session_asked_amps(run, i),
                                         .measured_amps = wpin_session_signed_amps(run, i),
-                                        .turns = run->last[i].turns,
-                                        .effect = run->last[i].effect,
-                                        .supply_volts = run->last[i].supply_volts,
+                                        .turns = turns_of(run, i),
+                                        .effect = truly(run, run->last[i].effect),
+                                        .supply_volts = truly(run, run->last[i].supply_volts),
                                         .phase = wpin_motor_state(m)};
         *t = (wpin_tally){0};
     }

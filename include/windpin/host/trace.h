@@ -12,7 +12,9 @@
 extern "C" {
 #endif
 
-/** One load over one sample interval. Duties as signed fractions, speed at the gear's output. */
+/** One load over one sample interval. What is not known, on hardware that tells no more than its
+ * controller measures, is NAN, and empty in a file. Duties as signed fractions, speed at the gear's
+ * output. */
 typedef struct wpin_sample {
     double asked;         /**< Duty asked for at the end of the interval; NAN: a speed is. */
     double duty;          /**< Duty on the pins at the end of the interval. */
