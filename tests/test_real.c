@@ -101,6 +101,8 @@ START_TEST(what_can_not_be_is_told_before) {
          "turntable"},
         {"honey-shelf", "{chip: c, pins: {9: {pwm: p/0}, 4: 17, 7: 17}}",
          "pins 4 and 7 are both 17", "controller"},
+        {"honey-shelf", "{chip: c, pins: {9: {pwm: p/0}, 7: 4}}",
+         "is not listed, so line 4 of c, which pin 7 has", "pump"},
         {"honey-shelf", "{chip: c, guard: 20ms, pins: {9: {pwm: p/0}}}", "guard 20 ms is too short",
          "controller"},
         {"honey-belts",

@@ -3,7 +3,6 @@
  * when that stops for 60 ms. */
 #include "own.h"
 #include <avr/interrupt.h>
-#include <avr/io.h>
 #include <avr/sleep.h>
 #include <avr/wdt.h>
 
@@ -11,6 +10,7 @@ volatile uint32_t chip_ticked_us;
 wpin_quadrature chip_counts[CHIP_COUNTERS];
 static volatile uint8_t due;
 static wpin_pin counted[CHIP_COUNTERS][2];
+static bool was[CHIP_COUNTERS]; /* of the first of them */
 static uint8_t counters;
 
 ISR(TIMER0_COMPA_vect) {
@@ -22,10 +22,21 @@ ISR(TIMER2_COMPA_vect) {
     chip_fast();
 }
 
+/* An encoder of one channel has the same pin twice: each change of it is a count. */
+static void count_edge(uint8_t i) {
+    wpin_moment now = chip_port.now(NULL);
+    bool a = chip_port.read(NULL, counted[i][0]);
+    if (counted[i][0] != counted[i][1]) {
+        wpin_quadrature_edge(&chip_counts[i], a, chip_port.read(NULL, counted[i][1]), now);
+    } else if (a != was[i]) {
+        wpin_quadrature_pulse(&chip_counts[i], now);
+    }
+    was[i] = a;
+}
+
 ISR(PCINT0_vect) {
     for (uint8_t i = 0; i < counters; i++) {
-        bool a = chip_port.read(NULL, counted[i][0]), b = chip_port.read(NULL, counted[i][1]);
-        wpin_quadrature_edge(&chip_counts[i], a, b, chip_port.now(NULL));
+        count_edge(i);
     }
     chip_changed();
 }
@@ -58,16 +69,15 @@ bool chip_open(uint16_t fast_us) {
 
 void chip_listen(wpin_pin pin) {
     volatile uint8_t *mask = pin < 8 ? &PCMSK2 : (pin < 14 ? &PCMSK0 : &PCMSK1);
-    volatile uint8_t *port = pin < 8 ? &PORTD : (pin < 14 ? &PORTB : &PORTC);
-    uint8_t bit = (uint8_t)(1U << (pin < 8 ? pin : (pin < 14 ? pin - 8 : pin - 14)));
-    *port |= bit;
-    *mask |= bit;
+    *chip_port_of(pin) |= chip_bit_of(pin);
+    *mask |= chip_bit_of(pin);
     PCICR |= (uint8_t)(pin < 8 ? _BV(PCIE2) : (pin < 14 ? _BV(PCIE0) : _BV(PCIE1)));
 }
 
 void chip_count(uint8_t counter, wpin_pin a, wpin_pin b) {
     counted[counter][0] = a;
     counted[counter][1] = b;
+    was[counter] = chip_port.read(NULL, a);
     counters = (uint8_t)(counter + 1);
 }
 

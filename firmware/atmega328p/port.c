@@ -2,21 +2,11 @@
  * pins 9 and 10 have PWM, by timer 1. */
 #include "own.h"
 #include <avr/interrupt.h>
-#include <avr/io.h>
 #include <avr/wdt.h>
 #include <util/delay_basic.h>
 
 enum { CHANNEL_A = 9, CHANNEL_B = 10 };
 static uint8_t prescaler; /* of timer 1; 0: it stands */
-
-/* A pin's register of levels; that of directions lies below it, and that of readings below that. */
-static volatile uint8_t *port_of(wpin_pin pin) {
-    return pin < 8 ? &PORTD : (pin < 14 ? &PORTB : &PORTC);
-}
-
-static uint8_t bit_of(wpin_pin pin) {
-    return (uint8_t)(1U << (pin < 8 ? pin : (pin < 14 ? pin - 8U : (pin - 14U) & 7U)));
-}
 
 static uint8_t lock(void *context) {
     (void)context;
@@ -42,15 +32,21 @@ static wpin_moment now(void *context) {
     return us + (uint16_t)count * CHIP_US_A_COUNT;
 }
 
+/* What is to float does so first: it would be low for an instant. */
 static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
-    volatile uint8_t *port = port_of(pin);
-    uint8_t bit = bit_of(pin), state = lock(context);
+    volatile uint8_t *port = chip_port_of(pin);
+    uint8_t bit = chip_bit_of(pin), state = lock(context);
+    if (level == WPIN_FLOAT) {
+        port[-1] &= (uint8_t)~bit;
+    }
     *port = (uint8_t)(level == WPIN_HIGH ? *port | bit : *port & ~bit);
     if (pin == CHANNEL_A || pin == CHANNEL_B) {
         TCCR1A &= (uint8_t)(pin == CHANNEL_A ? ~_BV(COM1A1) : ~_BV(COM1B1));
         *(pin == CHANNEL_A ? &OCR1A : &OCR1B) = 0; /* nothing old when it begins again */
     }
-    port[-1] = (uint8_t)(level == WPIN_FLOAT ? port[-1] & ~bit : port[-1] | bit);
+    if (level != WPIN_FLOAT) {
+        port[-1] |= bit;
+    }
     unlock(context, state);
     return WPIN_OK;
 }
@@ -100,7 +96,7 @@ static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
 
 static bool read_pin(void *context, wpin_pin pin) {
     (void)context;
-    return (port_of(pin)[-2] & bit_of(pin)) != 0;
+    return (chip_port_of(pin)[-2] & chip_bit_of(pin)) != 0;
 }
 
 static int16_t millivolts(void *context, uint8_t input) {

@@ -61,9 +61,27 @@ typedef struct use {
     bool input, fast; /* fast: many edges a second */
 } use;
 
+/* A listed pin on the line that this one, which is not listed, has by its number; NULL: none. */
+static const wpin_rig_linux_pin *twin_by_number(const looker *l, uint8_t pin) {
+    char number[8];
+    snprintf(number, sizeof number, "%u", pin);
+    for (size_t i = 0; i < l->at->pin_count && place_of(l, pin) == NULL; i++) {
+        const wpin_rig_linux_pin *p = &l->at->pins[i];
+        if (strcmp(p->line, number) == 0 && strcmp(chip_of(l, p->pin), l->at->chip) == 0) {
+            return p;
+        }
+    }
+    return NULL;
+}
+
 static void look_at_place(looker *l, uint8_t pin, const use *u) {
     char cure[200];
-    if (place_of(l, pin) == NULL && l->at->chip[0] == '\0') {
+    const wpin_rig_linux_pin *twin = twin_by_number(l, pin);
+    if (twin != NULL && l->at->chip[0] != '\0') {
+        obstacle(l, u->part, "it in 'linux: pins' too, or another line for the other",
+                 "pin %u (%s) is not listed, so line %u of %s, which pin %u has", pin, u->of, pin,
+                 l->at->chip, twin->pin);
+    } else if (place_of(l, pin) == NULL && l->at->chip[0] == '\0') {
         obstacle(l, u->part, "it there, or a 'chip' whose lines have the same numbers",
                  "pin %u (%s) is not in 'linux: pins'", pin, u->of);
     } else if (u->input && is_channel(l, pin)) {

@@ -302,13 +302,13 @@ static const char conveyor[] =
     "rig: conveyor\ncontroller: {logic: 5V, tick: 1ms, timer-clock: 16MHz}\n"
     "supplies: {main: {voltage: 12V, resistance: 0.1ohm}}\n"
     "inputs:\n  on: {pin: 5, debounce: 10ms}\n  back: {pin: 6, debounce: 10ms}\n"
-    "  both: {pair: [on, back], duty: 50%, window: 20ms}\n"
+    "  both: {pair: [on, back], duty: 50%%, window: 20ms}\n"
     "loads:\n  conveyor:\n    supply: main\n"
     "    stage: {kind: direction-pwm-brake, pins: {direction: 4, brake: 7, pwm: 9}, pwm: 20kHz, "
     "dead-time: 2us}\n"
     "    driver: {on-resistance: 0.1ohm, current-limit: 9A, voltage-limit: 30V}\n"
     "    motor: {resistance: 2ohm, inductance: 1mH, constant: 20mNm/A, inertia: 90gcm2}\n"
-    "    encoder: {lines: 11, pins: {a: 2, b: 3}}\n"
+    "    encoder: {lines: 11, pins: %s}\n"
     "    ramp: {up: 200ms, down: 200ms}\n    rest: 100ms\n";
 
 /* Adds a line to a script: at this moment, ms. */
@@ -318,13 +318,16 @@ static void at_ms(char *script, size_t size, double ms, const char *what, int nu
 }
 
 /* First forward, then the other button while the shaft still runs down: the direction waits for the
- * encoder to say that it stands, which a pause of 100 ms alone would not. */
+ * encoder, of two channels or of one, to say that it stands, which a pause of 100 ms alone would
+ * not.
+ */
 START_TEST(a_reversal_waits_for_the_encoder) {
     static char script[65536];
-    const char *rig = write_file("conveyor.yaml", conveyor);
-    char what[600];
-    snprintf(what, sizeof what, "follow_input %s", rig);
-    build("conveyor", AVR, what);
+    static const char *const pins[] = {"{a: 2, b: 3}", "{a: 2}"}, *const folders[] = {"two", "one"};
+    char what[600], text_of_rig[2000];
+    snprintf(text_of_rig, sizeof text_of_rig, conveyor, pins[_i]);
+    snprintf(what, sizeof what, "follow_input %s", write_file("conveyor.yaml", text_of_rig));
+    build(folders[_i], AVR, what);
     script[0] = '\0';
     for (int pin = 5; pin <= 6; pin++) {
         at_ms(script, sizeof script, 0, "pin", pin, 1);
@@ -340,7 +343,7 @@ START_TEST(a_reversal_waits_for_the_encoder) {
         at_ms(script, sizeof script, ms + 0.5, "pin", edges % 2 == 0 ? 2 : 3,
               edges % 2 == 0 ? a[edges % 4] : b[edges % 4]);
     }
-    emulate(AVR, "conveyor", "4", script);
+    emulate(AVR, folders[_i], "4", script);
     double forward = -1, off = -1, flipped = -1;
     for (size_t i = 0; i < event_count; i++) {
         const event *e = &events[i];
@@ -419,7 +422,7 @@ int main(void) {
     Suite *suite = suite_create("firmware");
     TCase *tests = tcase_create("firmware");
     tcase_add_loop_test(tests, a_plan_is_carried_out_as_rehearsed, 0, TARGETS);
-    tcase_add_test(tests, a_reversal_waits_for_the_encoder);
+    tcase_add_loop_test(tests, a_reversal_waits_for_the_encoder, 0, 2);
     tcase_add_loop_test(tests, a_port_keeps_the_rules, 0, TARGETS);
     tcase_add_loop_test(tests, steps_come_as_rehearsed, 0, 2);
     tcase_add_test(tests, an_overcurrent_trips);
