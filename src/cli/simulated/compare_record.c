@@ -28,6 +28,7 @@ static apart look_apart(const cli_recorded *r, const char *load) {
         double first = wpin_trace_average(r->simulated, a, t, t + STRETCH);
         double second = wpin_trace_average(r->recorded, b, t, t + STRETCH);
         double off = fabs(first - second);
+        found.there = isfinite(off); /* rows without a number are no record of it */
         if (off > found.most) {
             found.most = off;
             found.at = t;
@@ -39,21 +40,6 @@ static apart look_apart(const cli_recorded *r, const char *load) {
         }
     }
     return found;
-}
-
-/* Average of a column over the time both have, and the highest of its size over a stretch. */
-typedef struct measured {
-    double average, highest;
-} measured;
-
-static measured look_at(const cli_recorded *r, const wpin_trace *t, const char *load,
-                        const char *what) {
-    int column = wpin_trace_column(t, load, what);
-    measured m = {wpin_trace_average(t, column, 0, shorter(r)), NAN};
-    for (double at = 0; at + STRETCH <= shorter(r); at += STRETCH) {
-        m.highest = fmax(m.highest, fabs(wpin_trace_average(t, column, at, at + STRETCH)));
-    }
-    return m;
 }
 
 typedef struct figure {
@@ -68,10 +54,18 @@ static const figure figures[] = {{"duty, on average", "duty_percent", "%", false
                                  {"the highest of it", "measured_rpm", "rpm", true}};
 enum { FIGURES = sizeof figures / sizeof *figures };
 
+/* Over the time both have: the average of a column, or the highest of its size over a stretch. */
 static double value_of(const cli_recorded *r, const wpin_trace *t, const char *load,
                        const figure *f) {
-    measured m = look_at(r, t, load, f->column);
-    return f->highest ? m.highest : m.average;
+    int column = wpin_trace_column(t, load, f->column);
+    double highest = NAN;
+    if (!f->highest) {
+        return wpin_trace_average(t, column, 0, shorter(r));
+    }
+    for (double at = 0; at + STRETCH <= shorter(r); at += STRETCH) {
+        highest = fmax(highest, fabs(wpin_trace_average(t, column, at, at + STRETCH)));
+    }
+    return highest;
 }
 
 static void put_value(double value, const char *unit) {
