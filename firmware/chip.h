@@ -16,7 +16,8 @@ bool chip_open(uint16_t fast_us);
 /* A pin that is read: with its pull-up, and any change of it calls chip_changed. Init. */
 void chip_listen(wpin_pin pin);
 
-/* A counter of the port counts the edges of these two pins, or of one that is both. Init, after chip_listen of both. */
+/* A counter of the port counts the edges of these two pins, or of one that is both. Init, after
+ * chip_listen of both. */
 enum { CHIP_COUNTERS = 2 };
 void chip_count(uint8_t counter, wpin_pin a, wpin_pin b);
 
