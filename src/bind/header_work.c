@@ -334,9 +334,9 @@ static void print_tick(FILE *to, const wpin_rig *rig, const wpin_plan *plan) {
 }
 
 static void print_fast_tick(FILE *to, const wpin_rig *rig, uint8_t soft) {
-    bool fast = soft > 0;
+    bool fast = false;
     for (size_t i = 0; i < rig->load_count; i++) {
-        fast = fast || wpin_rig_type(&rig->loads[i])->steps;
+        fast = fast || wpin_rig_needs_fast_tick(&rig->loads[i]);
     }
     fprintf(to,
             "/* Steps, and PWM made in software: every WPIN_RIG_FAST_TICK_US, from an interrupt, "

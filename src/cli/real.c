@@ -135,8 +135,7 @@ static void say_woken(const cli_real *real) {
     double fast = real->rig->controller.soft_tick;
     bool uses_fast = false;
     for (size_t i = 0; i < real->rig->load_count; i++) {
-        const wpin_rig_load *load = &real->rig->loads[i];
-        uses_fast = uses_fast || load->limits.soft_pwm || wpin_rig_type(load)->steps;
+        uses_fast = uses_fast || wpin_rig_needs_fast_tick(&real->rig->loads[i]);
     }
     fprintf(stderr, "Woken %lu times, %.3f ms late on average, %.3f ms at most.\n", w.times,
             w.average * 1e3, w.most * 1e3);

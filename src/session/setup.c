@@ -8,8 +8,7 @@ void wpin_session_choose_port(wpin_session *run) {
     wpin_pin pins[WPIN_SOFT_PINS];
     uint8_t count = wpin_bind_soft_pins(run->rig, pins);
     for (size_t i = 0; i < run->rig->load_count; i++) {
-        run->fast_used =
-            run->fast_used || wpin_session_is_stepper(run, i) || run->rig->loads[i].limits.soft_pwm;
+        run->fast_used = run->fast_used || wpin_rig_needs_fast_tick(&run->rig->loads[i]);
     }
     uint16_t tick = (uint16_t)lround(run->rig->controller.soft_tick * 1e6);
     run->soft_used =

@@ -19,7 +19,7 @@ static void real_pins(wpin_vetter *v) {
 static void late_edges(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         bool steps = wpin_rig_type(f->load)->steps;
-        if (v->rig->on_linux == NULL || !(steps || f->load->limits.soft_pwm)) {
+        if (v->rig->on_linux == NULL || !wpin_rig_needs_fast_tick(f->load)) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);

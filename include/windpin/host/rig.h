@@ -426,6 +426,10 @@ typedef struct wpin_load_type {
 
 /** The type of a load. */
 WPIN_API const wpin_load_type *wpin_rig_type(const wpin_rig_load *load);
+/** Whether a load needs the controller's fast tick: its steps, or PWM made in software. */
+static inline bool wpin_rig_needs_fast_tick(const wpin_rig_load *load) {
+    return load->limits.soft_pwm || wpin_rig_type(load)->steps;
+}
 
 /** What an input is. */
 typedef enum wpin_rig_input_kind {
