@@ -123,7 +123,7 @@ void wpin_say_at(wpin_reader *reader, const yaml_node_t *node, const char *forma
     }
 }
 
-yaml_node_t *wpin_node(wpin_reader *reader, int index) {
+yaml_node_t *wpin_yaml_node(wpin_reader *reader, int index) {
     return yaml_document_get_node(&reader->document, index);
 }
 
@@ -134,11 +134,11 @@ size_t wpin_list_size(const yaml_node_t *list) {
 }
 
 yaml_node_t *wpin_list_item(wpin_reader *reader, const yaml_node_t *list, size_t index) {
-    return wpin_node(reader, list->data.sequence.items.start[index]);
+    return wpin_yaml_node(reader, list->data.sequence.items.start[index]);
 }
 
 const char *wpin_key_text(wpin_reader *reader, const yaml_node_pair_t *pair) {
-    const yaml_node_t *key = wpin_node(reader, pair->key);
+    const yaml_node_t *key = wpin_yaml_node(reader, pair->key);
     return key->type == YAML_SCALAR_NODE ? (const char *)key->data.scalar.value : "";
 }
 
@@ -288,7 +288,7 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
-        const yaml_node_t *key = wpin_node(reader, pair->key);
+        const yaml_node_t *key = wpin_yaml_node(reader, pair->key);
         int i = find_field(reader, key, what, fields, count);
         if (i < 0) {
             excuse_nearest(wpin_key_text(reader, pair), fields, count, seen);
@@ -300,7 +300,7 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
             continue;
         }
         seen[i] = (unsigned)key->start_mark.line + 1;
-        yaml_node_t *value = wpin_node(reader, pair->value);
+        yaml_node_t *value = wpin_yaml_node(reader, pair->value);
         if (nodes != NULL) {
             nodes[i] = value;
         }

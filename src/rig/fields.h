@@ -52,7 +52,7 @@ const char *wpin_key_text(wpin_reader *reader, const yaml_node_pair_t *pair);
 size_t wpin_list_size(const yaml_node_t *list);
 yaml_node_t *wpin_list_item(wpin_reader *reader, const yaml_node_t *list, size_t index);
 /* A node by its index in the document. */
-yaml_node_t *wpin_node(wpin_reader *reader, int index);
+yaml_node_t *wpin_yaml_node(wpin_reader *reader, int index);
 /* Number of a word in a list without regard to case, -1 with a message (nearest word) if none. */
 int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *word, const char *what,
                    const char *const *words, size_t count);

@@ -122,7 +122,8 @@ void wpin_read_cable(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     }
     for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start;
          pair < node->data.mapping.pairs.top; pair++) {
-        read_wire(reader, rig, wpin_key_text(reader, pair), wpin_node(reader, pair->value), load);
+        read_wire(reader, rig, wpin_key_text(reader, pair), wpin_yaml_node(reader, pair->value),
+                  load);
     }
 }
 

@@ -69,7 +69,7 @@ static void read_pins(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *sec
         return;
     }
     for (; pair < map->data.mapping.pairs.top; pair++) {
-        yaml_node_t *key = wpin_node(reader, pair->key);
+        yaml_node_t *key = wpin_yaml_node(reader, pair->key);
         wpin_rig_linux_pin pin = {0};
         if (!wpin_pin_of(reader, key, wpin_key_text(reader, pair), &pin.pin)) {
             continue;
@@ -79,7 +79,7 @@ static void read_pins(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *sec
                 wpin_say_at(reader, key, "pin %u stands there twice", pin.pin);
             }
         }
-        read_place(reader, wpin_node(reader, pair->value), &pin);
+        read_place(reader, wpin_yaml_node(reader, pair->value), &pin);
         if (section->pin_count == COUNT(section->pins)) {
             wpin_say_at(reader, key, "expected at most %zu pins", COUNT(section->pins));
             return;
@@ -100,7 +100,7 @@ static void read_slow(wpin_reader *reader, yaml_node_t *list, wpin_rig_linux *se
             wpin_say_at(reader, list, "expected at most %zu chips", COUNT(section->slow));
             return;
         }
-        read_name(reader, wpin_node(reader, *item), "a chip's name or label",
+        read_name(reader, wpin_yaml_node(reader, *item), "a chip's name or label",
                   section->slow[section->slow_count], sizeof section->slow[0]);
         section->slow_count++;
     }
@@ -119,10 +119,10 @@ static void read_counters(wpin_reader *reader, const wpin_rig *rig, yaml_node_t 
         const char *name = wpin_key_text(reader, pair);
         wpin_rig_linux_counter counter = {.load = wpin_rig_find_load(rig, name)};
         if (counter.load < 0 || !rig->loads[counter.load].encoder.there) {
-            wpin_say_at(reader, wpin_node(reader, pair->key), "'%s' is not a load with an encoder",
-                        name);
+            wpin_say_at(reader, wpin_yaml_node(reader, pair->key),
+                        "'%s' is not a load with an encoder", name);
         }
-        read_two(reader, wpin_node(reader, pair->value), "a counter, e.g. counter0/count0",
+        read_two(reader, wpin_yaml_node(reader, pair->value), "a counter, e.g. counter0/count0",
                  counter.count, sizeof counter.count);
         section->counters[section->counter_count++] = counter;
     }
@@ -142,10 +142,10 @@ static void read_analogs(wpin_reader *reader, yaml_node_t *map, wpin_rig_linux *
         unsigned long number = strtoul(text, &rest, 10);
         wpin_rig_linux_analog analog = {.input = (uint8_t)number};
         if (rest == text || *rest != '\0' || number > 31) {
-            wpin_say_at(reader, wpin_node(reader, pair->key),
+            wpin_say_at(reader, wpin_yaml_node(reader, pair->key),
                         "'%s' is not an analogue input; expected a number, 0 to 31", text);
         }
-        read_two(reader, wpin_node(reader, pair->value),
+        read_two(reader, wpin_yaml_node(reader, pair->value),
                  "an analogue input of the kernel, e.g. iio:device0/voltage0", analog.channel,
                  sizeof analog.channel);
         section->analogs[section->analog_count++] = analog;

@@ -18,7 +18,7 @@ static void read_scheme(wpin_reader *reader, const char *scheme, const yaml_node
                         wpin_rig_controller *c) {
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
-        yaml_node_t *value = wpin_node(reader, pair->value);
+        yaml_node_t *value = wpin_yaml_node(reader, pair->value);
         const char *name = wpin_key_text(reader, pair);
         const char *text = wpin_scalar(reader, value, "the controller's number of that line");
         uint8_t pin;
@@ -44,7 +44,7 @@ void wpin_read_pin_names(wpin_reader *reader, yaml_node_t *node, wpin_rig_contro
     bool good = node->type == YAML_MAPPING_NODE;
     for (const yaml_node_pair_t *pair = good ? node->data.mapping.pairs.start : NULL;
          good && pair < node->data.mapping.pairs.top; pair++) {
-        const yaml_node_t *map = wpin_node(reader, pair->value);
+        const yaml_node_t *map = wpin_yaml_node(reader, pair->value);
         good = map->type == YAML_MAPPING_NODE;
         if (good) {
             read_scheme(reader, wpin_key_text(reader, pair), map, c);

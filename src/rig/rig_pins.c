@@ -39,7 +39,7 @@ static yaml_node_t *inner_pin(wpin_reader *reader, const yaml_node_t *map) {
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
         if (strcasecmp(wpin_key_text(reader, pair), "pin") == 0) {
-            return wpin_node(reader, pair->value);
+            return wpin_yaml_node(reader, pair->value);
         }
     }
     return NULL; /* said when the names are read */
@@ -60,9 +60,10 @@ unsigned wpin_read_pins(wpin_reader *reader, yaml_node_t *map, const wpin_stage_
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
-        int line = wpin_find_word(reader, wpin_node(reader, pair->key), wpin_key_text(reader, pair),
-                                  "line", kind->lines, kind->table->line_count);
-        yaml_node_t *value = wpin_node(reader, pair->value);
+        int line =
+            wpin_find_word(reader, wpin_yaml_node(reader, pair->key), wpin_key_text(reader, pair),
+                           "line", kind->lines, kind->table->line_count);
+        yaml_node_t *value = wpin_yaml_node(reader, pair->value);
         if (value->type == YAML_MAPPING_NODE) {
             value = inner_pin(reader, value);
         }
@@ -98,7 +99,7 @@ static void read_shared(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
 static void read_pin_names(wpin_reader *reader, const yaml_node_t *map, wpin_rig_load *load) {
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          map->type == YAML_MAPPING_NODE && pair < map->data.mapping.pairs.top; pair++) {
-        yaml_node_t *value = wpin_node(reader, pair->value);
+        yaml_node_t *value = wpin_yaml_node(reader, pair->value);
         for (unsigned l = 0; l < load->kind->table->line_count; l++) {
             if (value->type == YAML_MAPPING_NODE &&
                 strcasecmp(load->kind->lines[l], wpin_key_text(reader, pair)) == 0) {

@@ -31,9 +31,9 @@ static void note_keys(wpin_reader *reader, wpin_rig *rig, const char *part, cons
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
         const char *key = wpin_key_text(reader, pair);
-        note(reader, rig, part, under, key, wpin_node(reader, pair->key));
+        note(reader, rig, part, under, key, wpin_yaml_node(reader, pair->key));
         if (under[0] == '\0') {
-            note_keys(reader, rig, part, key, wpin_node(reader, pair->value));
+            note_keys(reader, rig, part, key, wpin_yaml_node(reader, pair->value));
         }
     }
 }

@@ -53,7 +53,8 @@ static void read_all(wpin_reader *reader, wpin_rig *rig, yaml_node_t *map, const
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
         const char *name = wpin_key_text(reader, pair);
-        yaml_node_t *key = wpin_node(reader, pair->key), *value = wpin_node(reader, pair->value);
+        yaml_node_t *key = wpin_yaml_node(reader, pair->key),
+                    *value = wpin_yaml_node(reader, pair->value);
         read(reader, rig, key, name, value);
         wpin_note_part(reader, rig, name, key, value);
     }

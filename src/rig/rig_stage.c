@@ -187,8 +187,8 @@ static void spread_rest(wpin_own_stage *own) {
 static void read_row(wpin_reader *reader, const yaml_node_pair_t *pair, wpin_own_stage *own) {
     static const char *const cells[] = {"low",   "high",  "duty", "complement",
                                         "float", "pulse", "keep"};
-    const yaml_node_t *key = wpin_node(reader, pair->key);
-    yaml_node_t *list = wpin_node(reader, pair->value);
+    const yaml_node_t *key = wpin_yaml_node(reader, pair->key);
+    yaml_node_t *list = wpin_yaml_node(reader, pair->value);
     const row_word *words = rows_of(own);
     const char *names[ROW_WORDS];
     size_t count = 0;

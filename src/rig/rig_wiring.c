@@ -29,8 +29,8 @@ void wpin_read_taken(wpin_reader *reader, const yaml_node_t *map, wpin_rig_contr
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top && c->taken_count < WPIN_RIG_TAKEN; pair++) {
         uint8_t pin;
-        const char *by = wpin_scalar(reader, wpin_node(reader, pair->value), "what uses it");
-        if (by != NULL && wpin_read_pin(reader, wpin_node(reader, pair->key), &pin)) {
+        const char *by = wpin_scalar(reader, wpin_yaml_node(reader, pair->value), "what uses it");
+        if (by != NULL && wpin_read_pin(reader, wpin_yaml_node(reader, pair->key), &pin)) {
             c->taken[c->taken_count].pin = pin;
             snprintf(c->taken[c->taken_count++].by, WPIN_NAME_MAX + 1, "%s", by);
         }
@@ -54,7 +54,7 @@ void wpin_read_statics(wpin_reader *reader, const yaml_node_t *map, wpin_rig_loa
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top && load->static_count < WPIN_RIG_STATICS; pair++) {
-        const yaml_node_t *value = wpin_node(reader, pair->value);
+        const yaml_node_t *value = wpin_yaml_node(reader, pair->value);
         if (wpin_list_size(value) != 2) {
             wpin_say_at(
                 reader, value,
