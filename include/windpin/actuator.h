@@ -37,7 +37,8 @@ typedef enum wpin_quantity {
 
 /** The table of an actuator's functions; `self` is the object behind it. */
 typedef struct wpin_actuator {
-    uint8_t takes; /**< WPIN_TAKES bits: the quantities it takes itself. */
+    uint8_t takes; /**< WPIN_TAKES bits: the quantities it takes itself. To a position it goes by
+                        ramps of its own; a speed or torque is led and guarded as an effort is. */
     /** Checks, and opens in the safe state; nothing moves. Refused: closed, and its pins at rest.
      * Init. */
     wpin_status (*open)(void *self, const WPIN_FAR void *config, const wpin_port *port);
@@ -45,7 +46,8 @@ typedef struct wpin_actuator {
     wpin_status (*close)(void *self);
     /** What it can do, once open. Init. */
     uint8_t (*traits)(const void *self);
-    /** Drives. Effort is never 0 here. Tick. */
+    /** Drives; of effort, speed and torque never by 0. What takes no effort gets one where a speed
+     * or torque comes down because nothing is asked any more: it goes on as before. Tick. */
     wpin_status (*put)(void *self, uint8_t quantity, int32_t value);
     /** At rest, as said: WPIN_DRIVE_COAST or _BRAKE. Works also after off. Tick. */
     wpin_status (*idle)(void *self, wpin_drive how);
@@ -62,6 +64,9 @@ typedef struct wpin_actuator {
     /** Turns an angle, 1/1000 degree, into a position to go to: by this much from where it is to
      * end up, or to it. NULL: it knows no angles. Any context. */
     wpin_status (*angle)(void *self, int32_t millidegrees, bool by, int32_t *position);
+    /** The motor's fault is to be cleared: asks what drives to forget one of its own, which may
+     * take it a moment. NULL: it has none. Tick. */
+    wpin_status (*clear)(void *self);
 } wpin_actuator;
 
 /** A power stage (bridge, transistor, relay, servo-style pulse): effort by its truth table. */

@@ -37,7 +37,11 @@ typedef enum wpin_status {
     WPIN_REFUSED_DEAD_TIME,   /**< The port can not make this dead time, or the period is too short.
                                */
     WPIN_REFUSED_NOT_HOMED,   /**< Where it stands is not known yet. */
-    WPIN_REFUSED_CONFLICT,    /**< Two parallel tracks command the same motor. */
+    WPIN_REFUSED_CONFLICT,    /**< Two parallel tracks command the same motor, or two nodes have the
+                                 same number. */
+    WPIN_REFUSED_BUSY,        /**< An object of this node is being read or written. */
+    WPIN_REFUSED_OBJECT,      /**< The node refused the object. */
+    WPIN_REFUSED_SILENT,      /**< The node does not answer. */
     WPIN_FAULT_FIRST,         /**< Not a status: the first fault is the next number. */
     WPIN_FAULT_OVERCURRENT = WPIN_FAULT_FIRST, /**< Current above the trip level for too long. */
     WPIN_FAULT_SUPPLY_LOW,                     /**< Motor supply below its window. */
@@ -63,6 +67,9 @@ typedef enum wpin_status {
     WPIN_FAULT_OVERLOAD,   /**< More current for longer than its winding carries. */
     WPIN_FAULT_PHASE,      /**< Of a brushless motor: a lead or a switch carries no current. */
     WPIN_FAULT_HALL,       /**< The Hall sensors show no sector, or leave sectors out. */
+    WPIN_FAULT_SILENT,     /**< A drive on a field bus is silent, or not set up yet. */
+    WPIN_FAULT_DRIVE,      /**< A drive on a field bus has a fault, or does not do as it is told. */
+    WPIN_FAULT_MASTER,     /**< Somebody else commands this drive on the field bus. */
     WPIN_STATUS_COUNT      /**< How many there are. */
 } wpin_status;
 

@@ -4,12 +4,15 @@
 #ifndef WINDPIN_H
 #define WINDPIN_H
 
+#include "axis.h"
 #include "code.h"
 #include "encoder.h"
+#include "fieldbus.h"
 #include "in_step.h"
 #include "input.h"
 #include "inputs.h"
 #include "motor.h"
+#include "network.h"
 #include "order.h"
 #include "overload.h"
 #include "phase_watch.h"

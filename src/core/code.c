@@ -19,7 +19,9 @@ static const WPIN_FLASH char faults[][WPIN_CODE_LENGTH + 1] = {
     OF(WPIN_FAULT_FEEDBACK) = "FEED",    OF(WPIN_FAULT_WRONG_WAY) = "WWAY",
     OF(WPIN_FAULT_OVERSPEED) = "FAST",   OF(WPIN_FAULT_FOLLOWING) = "FOLL",
     OF(WPIN_FAULT_HUNTING) = "HUNT",     OF(WPIN_FAULT_OVERLOAD) = "HEAT",
-    OF(WPIN_FAULT_HALL) = "HALL",        OF(WPIN_FAULT_PHASE) = "PHAS"};
+    OF(WPIN_FAULT_HALL) = "HALL",        OF(WPIN_FAULT_PHASE) = "PHAS",
+    OF(WPIN_FAULT_SILENT) = "MUTE",      OF(WPIN_FAULT_DRIVE) = "DRIV",
+    OF(WPIN_FAULT_MASTER) = "TWO "};
 
 static void copy(const WPIN_FAR char *from, char *to) {
     for (uint8_t i = 0; i <= WPIN_CODE_LENGTH; i++) {

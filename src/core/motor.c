@@ -103,12 +103,16 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
     motor->stood = 0;
     motor->shown = fault != WPIN_OK ? WPIN_STATE_FAULT : WPIN_STATE_OFF;
     motor->flags =
-        (uint8_t)(((actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) == 0 ? WPIN_OWN_RULES : 0) |
+        (uint8_t)((actuator->takes == WPIN_TAKES(WPIN_QUANTITY_POSITION) ? WPIN_OWN_RULES : 0) |
                   (config->safe_drive == WPIN_DRIVE_BRAKE ? WPIN_BRAKES : 0));
     motor->traits = traits;
     motor->config = config; /* open from here on */
     if ((motor->senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
+    }
+    if ((motor->senses & WPIN_SENSES_WATCH) !=
+        0) { /* what stands in the way of arming, from the begin */
+        motor->watched = (uint8_t)config->loop->watch(motor);
     }
     return WPIN_OK;
 }

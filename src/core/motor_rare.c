@@ -130,8 +130,18 @@ static void set_timeout(wpin_motor *motor, const wpin_request *request, uint16_t
     wpin_count_down(&motor->timeout, age_us);
 }
 
+/* What takes speeds too is left alone with a place only. */
+static void choose_rules(wpin_motor *motor, uint8_t quantity) {
+    uint8_t takes = motor->config->actuator->takes, place = WPIN_TAKES(WPIN_QUANTITY_POSITION);
+    if ((takes & place) != 0 && takes != place) {
+        clear_flags(motor, WPIN_OWN_RULES);
+        set_flags(motor, quantity == WPIN_QUANTITY_POSITION ? WPIN_OWN_RULES : 0);
+    }
+}
+
 static void begin_run(wpin_motor *motor, const wpin_request *request) {
     uint8_t quantity = (request->what >> WPIN_QUANTITY_SHIFT) & 3U;
+    choose_rules(motor, quantity);
     if (quantity == WPIN_QUANTITY_EFFORT) {
         begin_ramp(motor, request);
     } else {
@@ -295,6 +305,7 @@ static wpin_status let_stand(wpin_motor *motor) {
     if (config->actuator->stop == NULL || config->actuator->stop(config->part)) {
         clear_flags(motor, WPIN_MOVES);
         motor->guard.value = 0;
+        choose_rules(motor, WPIN_QUANTITY_EFFORT);
     }
     bool as_usual = wpin_rest_drive(motor) == (wpin_drive)config->rest_drive;
     return as_usual && motor->armed != WPIN_DISARMED ? WPIN_OK : rest(motor);

@@ -398,6 +398,10 @@ wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
                    ? status
                    : WPIN_REFUSED_NO_FAULT;
     }
+    const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
+    if (actuator->clear != NULL) {
+        actuator->clear(motor->config->part);
+    }
     if (motor->fault == WPIN_OK || cause_still_there(motor)) {
         return WPIN_REFUSED_CAUSE; /* a trip is not even latched before the next tick */
     }

@@ -42,17 +42,17 @@ static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step
         return true; /* refused at the start, as not open */
     }
     const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
-    bool effort = (actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) != 0;
+    bool driven = actuator->takes != WPIN_TAKES(WPIN_QUANTITY_POSITION); /* no stepper */
     if ((needs & WPIN_NEEDS_EFFORT) != 0 && !wpin_motor_has_way(motor->config, step->quantity)) {
         return false;
     }
-    return ((needs & WPIN_DRIVES) == 0 || effort) &&
+    return ((needs & WPIN_DRIVES) == 0 || driven) &&
            ((needs & WPIN_NEEDS_ANGLE) == 0 || actuator->angle != NULL ||
             (motor->config->counts_per_turn != 0 &&
              wpin_motor_has_way(motor->config, WPIN_QUANTITY_POSITION))) &&
            ((step->op != WPIN_OP_ZERO && step->op != WPIN_OP_HOME) ||
             (motor->senses & WPIN_SENSES_PLACE) != 0) &&
-           (step->op != WPIN_OP_BRAKE || effort);
+           (step->op != WPIN_OP_BRAKE || driven);
 }
 
 static wpin_status check_angle(const wpin_step *step) {

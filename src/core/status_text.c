@@ -44,8 +44,14 @@
         "Use a lower PWM frequency, a dead time the timer has, or a driver with its own.")         \
     ROW(WPIN_REFUSED_NOT_HOMED, "Where it stands is not known yet.",                               \
         "Home it first: run it to a switch or a stop, then set its position there.")               \
-    ROW(WPIN_REFUSED_CONFLICT, "Two parallel tracks command the same motor.",                      \
-        "Let one track command it, or join the tracks before.")                                    \
+    ROW(WPIN_REFUSED_CONFLICT, "Two tracks command the same motor, or two nodes have one number.", \
+        "Let one track command it, or join the tracks before; give each node its own number.")     \
+    ROW(WPIN_REFUSED_BUSY, "An object of this node is being read or written already.",             \
+        "Wait until that is done.")                                                                \
+    ROW(WPIN_REFUSED_OBJECT, "The node refused the object.",                                       \
+        "Its reason is in the transfer's abort code.")                                             \
+    ROW(WPIN_REFUSED_SILENT, "The node does not answer.",                                          \
+        "Check the bus rate, the common ground, the termination and the node's number.")           \
     ROW(WPIN_FAULT_OVERCURRENT, "The current was above the trip level for too long.",              \
         "Look for a stalled shaft, a short, or a ramp too steep for the load.")                    \
     ROW(WPIN_FAULT_SUPPLY_LOW, "The motor supply is below its window.",                            \
@@ -96,7 +102,13 @@
     ROW(WPIN_FAULT_PHASE, "One of its leads, or a switch of its driver, carries no current.",      \
         "Look at the three leads of the motor and at the driver's six lines.")                     \
     ROW(WPIN_FAULT_HALL, "The Hall sensors show no sector, or leave sectors out.",                 \
-        "Look at their supply, pull-ups and wires; sensors 60 degrees apart have other codes.")
+        "Look at their supply, pull-ups and wires; sensors 60 degrees apart have other codes.")    \
+    ROW(WPIN_FAULT_SILENT, "The drive on the field bus is silent, or not set up yet.",             \
+        "Check its supply, then the bus: rate, common ground, termination, node number.")          \
+    ROW(WPIN_FAULT_DRIVE, "The drive has a fault of its own, or does not do as it is told.",       \
+        "Look at its error code; remove the cause, then clear the fault here.")                    \
+    ROW(WPIN_FAULT_MASTER, "Somebody else commands this drive on the field bus.",                  \
+        "Let one program or controller command it; others may watch.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

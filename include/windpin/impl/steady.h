@@ -28,7 +28,7 @@ extern "C" {
 #define WPIN_WANTS      ((uint8_t)1) /**< It has a set-point to go to. */
 #define WPIN_CALIBRATES ((uint8_t)2)
 #define WPIN_CARRIES    ((uint8_t)4) /**< Held up since its kick until the ramp has come that far. */
-#define WPIN_OWN_RULES  ((uint8_t)8)   /**< The actuator itself takes what is asked: no effort. */
+#define WPIN_OWN_RULES  ((uint8_t)8)   /**< The actuator itself goes to the place asked for. */
 #define WPIN_MOVES      ((uint8_t)16)  /**< Such an actuator has not come to rest. */
 #define WPIN_MOVED      ((uint8_t)32)  /**< It has moved since it last came to rest. */
 #define WPIN_BENDS      ((uint8_t)64)  /**< Its ramp is S-shaped. */
@@ -160,8 +160,10 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
             rests ? wpin_rest_drive(motor) : (effort < 0 ? WPIN_DRIVE_REVERSE : WPIN_DRIVE_FORWARD);
         return wpin_steady_apply((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
     }
+    bool regulates = (config->actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) == 0;
+    uint8_t quantity = regulates ? motor->setpoint.quantity : WPIN_QUANTITY_EFFORT;
     return rests ? config->actuator->idle(config->part, wpin_rest_drive(motor))
-                 : config->actuator->put(config->part, WPIN_QUANTITY_EFFORT, effort);
+                 : config->actuator->put(config->part, quantity, effort);
 }
 
 WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,

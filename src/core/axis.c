@@ -1,0 +1,573 @@
+/* A motor behind a drive on a field bus, by CiA 402: what is wanted of it becomes a control word, a
+ * mode and a target; what it says becomes a measurement. It is set up in axis_setup.c. */
+#include "axis_core.h"
+#include "network_core.h"
+#include "share.h"
+#include "windpin/impl/lock.h"
+
+/* Bits of the control word, 6040h... */
+#define SHUT_DOWN    ((uint16_t)0x06)
+#define SWITCH_ON    ((uint16_t)0x07)
+#define ENABLE       ((uint16_t)0x0F)
+#define STOP_QUICKLY ((uint16_t)0x02)
+#define NO_VOLTAGE   ((uint16_t)0x00)
+#define RESET        ((uint16_t)0x80)
+#define NEW_PLACE    ((uint16_t)0x10)
+#define AT_ONCE      ((uint16_t)0x20)
+#define HALT         ((uint16_t)0x100)
+/* ...and of the status word, 6041h. */
+#define REACHED ((uint16_t)0x400)
+#define TAKEN   ((uint16_t)0x1000)
+
+/* wpin_axis.flags */
+#define PLACES  ((uint8_t)1)  /* it goes to a place */
+#define HALTS   ((uint8_t)2)  /* it is to come to rest by its own ramp */
+#define OFFERS  ((uint8_t)4)  /* a new place, and it has not taken it yet */
+#define DROPPED ((uint8_t)8)  /* it left operation by itself, or runs away */
+#define ENABLED ((uint8_t)16) /* it was enabled since it was last asked to be */
+#define CHANGED ((uint8_t)32) /* what it is to be told, since it was */
+#define TOLD    ((uint8_t)64) /* the place it goes to */
+
+#define RUNS_AWAY 1024 /* so much faster, of 16384 */
+#define LOST_MS   100
+#define STATE_US  1000000 /* it does what it is told within this */
+#define WAY_ON_US 100000
+#define RESET_US  500000 /* and forgets its fault within this */
+
+/* As the status word's low bits tell the state: first those that leave bit 5 open. */
+wpin_axis_state wpin_axis_state_of(uint16_t status_word) {
+    switch (status_word & 0x4FU) {
+    case 0x00: return WPIN_AXIS_NOT_READY;
+    case 0x40: return WPIN_AXIS_DISABLED;
+    case 0x0F: return WPIN_AXIS_REACTS;
+    case 0x08: return WPIN_AXIS_FAULT;
+    default: break;
+    }
+    switch (status_word & 0x6FU) {
+    case 0x21: return WPIN_AXIS_READY;
+    case 0x23: return WPIN_AXIS_ON;
+    case 0x27: return WPIN_AXIS_ENABLED;
+    case 0x07: return WPIN_AXIS_QUICK_STOP;
+    default: return WPIN_AXIS_UNKNOWN;
+    }
+}
+
+static bool has(const wpin_axis *axis, uint8_t flag) {
+    return (axis->flags & flag) != 0;
+}
+
+static void set(wpin_axis *axis, uint8_t flag, bool on) {
+    axis->flags = (uint8_t)(on ? axis->flags | flag : axis->flags & ~flag);
+}
+
+static bool drives(const wpin_axis *axis) {
+    return axis->state == WPIN_AXIS_ENABLED && axis->wants == WPIN_AXIS_ENABLED &&
+           axis->mode == axis->wants_mode && axis->cut == 0;
+}
+
+/* ---- units ---- */
+
+/* Velocity of a speed: full_speed x share / 16384, in two parts that fit. */
+static int32_t velocity_of(const wpin_axis *axis, int16_t share) {
+    uint32_t full = axis->config->full_speed;
+    uint16_t size = (uint16_t)(share < 0 ? -share : share);
+    uint32_t velocity = (full >> 14) * size + (((full & 0x3FFFU) * size) >> 14);
+    return (share < 0) != axis->config->reversed ? -(int32_t)velocity : (int32_t)velocity;
+}
+
+/* Speed of a velocity: velocity x 2^14 / full_speed by its share of 2^47; with the zeros before
+ * full_speed, `shift`, that is velocity x scale >> (33 - shift). */
+static int16_t speed_of(const wpin_axis *axis, int32_t velocity) {
+    uint32_t size = velocity < 0 ? 0U - (uint32_t)velocity : (uint32_t)velocity;
+    uint8_t before = axis->shift < 17 ? (uint8_t)(17 - axis->shift) : 0;
+    size >>= before;
+    size = size > UINT16_MAX ? UINT16_MAX : size;
+    size = (size * axis->scale) >> (33 - axis->shift - before);
+    int16_t speed = (int16_t)(size > INT16_MAX ? INT16_MAX : size);
+    return (velocity < 0) != axis->config->reversed ? (int16_t)-speed : speed;
+}
+
+/* Current x full_current / 1000: 8389 / 2^23 of it. */
+static int16_t current_of(const wpin_axis *axis, int16_t per_mille) {
+    uint32_t size = (uint16_t)(per_mille < 0 ? 0U - (uint16_t)per_mille : (uint16_t)per_mille);
+    size = ((size * axis->config->full_current >> 10) * 8389U) >> 13;
+    int16_t current = (int16_t)(size > INT16_MAX ? INT16_MAX : size);
+    return per_mille < 0 ? (int16_t)-current : current;
+}
+
+/* Torque in 1/1000 of the rated one: share x 125 / 2048. */
+static int16_t torque_of(const wpin_axis *axis, int16_t share) {
+    int32_t torque = (int32_t)share * 125 / 2048;
+    return (int16_t)(axis->config->reversed ? -torque : torque);
+}
+
+/* A place of the machine and one of the drive; both wrap. */
+static int32_t place_shown(const wpin_axis *axis, int32_t position) {
+    uint32_t p = axis->config->reversed ? 0U - (uint32_t)position : (uint32_t)position;
+    return (int32_t)(p + (uint32_t)axis->offset);
+}
+
+static int32_t place_told(const wpin_axis *axis, int32_t place) {
+    uint32_t p = (uint32_t)place - (uint32_t)axis->offset;
+    return (int32_t)(axis->config->reversed ? 0U - p : p);
+}
+
+/* ---- what it says ---- */
+
+static void note_state(wpin_axis *axis) {
+    axis->state = (uint8_t)wpin_axis_state_of(axis->status);
+    bool enabled = axis->state == WPIN_AXIS_ENABLED;
+    if (axis->wants == WPIN_AXIS_ENABLED && !enabled && has(axis, ENABLED)) {
+        set(axis, DROPPED, true);
+    }
+    set(axis, ENABLED, axis->wants == WPIN_AXIS_ENABLED && (enabled || has(axis, ENABLED)));
+    if ((axis->status & TAKEN) != 0 && has(axis, OFFERS)) {
+        set(axis, OFFERS, false);
+        set(axis, CHANGED, true);
+    }
+}
+
+static void take(void *context, uint8_t number, const wpin_frame *frame) {
+    wpin_axis *axis = context;
+    if (frame->remote) {
+        return;
+    }
+    if (number == 1 && frame->length == 8) {
+        axis->status = (uint16_t)wpin_number_from(frame->data, 2);
+        axis->velocity = (int32_t)wpin_number_from(&frame->data[2], 4);
+        axis->current = (int16_t)wpin_number_from(&frame->data[6], 2);
+        axis->lost_us = 0;
+        note_state(axis);
+    } else if (number == 2 && frame->length == 7) {
+        axis->position = (int32_t)wpin_number_from(frame->data, 4);
+        axis->error = (uint16_t)wpin_number_from(&frame->data[4], 2);
+        axis->mode = (int8_t)frame->data[6];
+    } else {
+        wpin_count_up(&axis->config->network->bad);
+    }
+}
+
+static uint32_t lost_after_us(const wpin_axis *axis) {
+    uint16_t ms = axis->config->lost_ms;
+    return (uint32_t)(ms != 0 ? ms : LOST_MS) * 1000U;
+}
+
+static bool is_heard(const wpin_axis *axis) {
+    return axis->setup == WPIN_AXIS_SET_UP && axis->lost_us <= lost_after_us(axis);
+}
+
+/* ---- what it is told ---- */
+
+static uint16_t control_to_enable(const wpin_axis *axis) {
+    switch (axis->state) {
+    case WPIN_AXIS_DISABLED: return SHUT_DOWN;
+    case WPIN_AXIS_READY: return SWITCH_ON;
+    case WPIN_AXIS_ON: return ENABLE;
+    case WPIN_AXIS_QUICK_STOP: /* where it does not go on from there, by the long way */
+        return axis->waits_us > STATE_US - WAY_ON_US ? ENABLE : NO_VOLTAGE;
+    case WPIN_AXIS_ENABLED:
+        return (uint16_t)(ENABLE | (has(axis, HALTS) ? HALT : 0) |
+                          (has(axis, PLACES) ? AT_ONCE : 0) | (has(axis, OFFERS) ? NEW_PLACE : 0));
+    default: return NO_VOLTAGE;
+    }
+}
+
+static uint16_t control_of(const wpin_axis *axis) {
+    if (axis->state == WPIN_AXIS_FAULT) { /* its rising edge resets it */
+        bool edge = axis->resets != 0 && (axis->control & RESET) == 0;
+        return edge ? RESET : NO_VOLTAGE;
+    }
+    uint8_t wants = axis->cut != 0 ? axis->safe : axis->wants;
+    if (wants == WPIN_AXIS_ENABLED && !has(axis, DROPPED)) {
+        return control_to_enable(axis);
+    }
+    bool stops = wants == WPIN_AXIS_QUICK_STOP &&
+                 (axis->state == WPIN_AXIS_ENABLED || axis->state == WPIN_AXIS_QUICK_STOP);
+    return stops ? STOP_QUICKLY : SHUT_DOWN;
+}
+
+static bool send(wpin_axis *axis, uint16_t id, const uint8_t *data, uint8_t length) {
+    wpin_frame frame = {.id = (uint16_t)(id + axis->config->number), .length = length};
+    for (uint8_t i = 0; i < length; i++) {
+        frame.data[i] = data[i];
+    }
+    return wpin_network_send(axis->config->network, &frame);
+}
+
+static bool send_control(wpin_axis *axis, uint16_t control, int32_t velocity) {
+    uint8_t data[6];
+    wpin_number_to(data, control, 2);
+    wpin_number_to(&data[2], (uint32_t)velocity, 4);
+    axis->control = control;
+    return send(axis, WPIN_ID_IN_1, data, sizeof data);
+}
+
+static bool send_place(wpin_axis *axis) {
+    uint8_t data[8];
+    uint32_t velocity = axis->config->profile_speed;
+    wpin_number_to(data, (uint32_t)place_told(axis, axis->goal), 4);
+    wpin_number_to(&data[4], velocity != 0 ? velocity : axis->config->full_speed, 4);
+    return send(axis, WPIN_ID_IN_1 + 0x100, data, sizeof data);
+}
+
+static bool send_mode(wpin_axis *axis) {
+    uint8_t data[3] = {(uint8_t)axis->wants_mode};
+    bool torque = drives(axis) && axis->wants_mode == MODE_TORQUE;
+    int16_t target = torque ? torque_of(axis, axis->share) : 0;
+    wpin_number_to(&data[1], (uint16_t)target, 2);
+    return send(axis, WPIN_ID_IN_1 + 0x200, data, sizeof data);
+}
+
+/* A new place is offered by an edge, once it has let go of the one before. */
+static void offer(wpin_axis *axis) {
+    bool idle = (axis->control & NEW_PLACE) == 0 && (axis->status & TAKEN) == 0;
+    if (has(axis, PLACES) && !has(axis, TOLD | HALTS) && drives(axis) && idle) {
+        set(axis, TOLD | OFFERS, true);
+    }
+}
+
+/* Once after each SYNC, and at once where its control word changes: what it is to do. False: the
+ * bus did not take it. */
+static bool tell(wpin_axis *axis) {
+    bool due = axis->synced != axis->config->network->syncs;
+    offer(axis);
+    uint16_t control = control_of(axis);
+    if (axis->setup != WPIN_AXIS_SET_UP ||
+        (!due && control == axis->control && !has(axis, CHANGED))) {
+        return true;
+    }
+    axis->synced = axis->config->network->syncs;
+    bool torque = axis->wants_mode == MODE_TORQUE && axis->wants == WPIN_AXIS_ENABLED;
+    bool sent = true;
+    if (axis->mode != axis->wants_mode || torque) {
+        sent = send_mode(axis);
+    }
+    if ((control & NEW_PLACE) != 0 && (axis->control & NEW_PLACE) == 0) {
+        sent = send_place(axis) && sent;
+    }
+    bool turns = drives(axis) && axis->wants_mode == MODE_SPEED && !has(axis, HALTS);
+    sent = send_control(axis, control, turns ? velocity_of(axis, axis->share) : 0) && sent;
+    set(axis, CHANGED, !sent);
+    return sent;
+}
+
+/* ---- the actuator ---- */
+
+static bool config_holds(const WPIN_FAR wpin_axis_config *c) {
+    return c->full_speed >= 1 && c->full_speed <= WPIN_AXIS_SPEED_MAX &&
+           c->profile_speed <= WPIN_AXIS_SPEED_MAX && c->full_current <= 8191 &&
+           c->position_every <= 240 && c->setting_count <= 200;
+}
+
+static bool settings_hold(const WPIN_FAR wpin_axis_config *c) {
+    for (uint8_t i = 0; i < c->setting_count; i++) {
+        uint8_t size = c->settings == NULL ? 0 : c->settings[i].size;
+        if (size != 1 && size != 2 && size != 4) {
+            return false;
+        }
+    }
+    return true;
+}
+
+/* An axis that is opened again keeps its node in the network's list. */
+static wpin_status join(wpin_axis *axis, const WPIN_FAR wpin_axis_config *config) {
+    wpin_node *node = &axis->node;
+    bool joined = node->network == config->network && node->number == config->number;
+    if (joined) {
+        for (const wpin_node *n = config->network->nodes; n != NULL; n = n->next) {
+            if (n == node) {
+                return WPIN_OK;
+            }
+        }
+    }
+    return wpin_network_add(config->network, node, config->number);
+}
+
+static wpin_status open_axis(void *self, const WPIN_FAR void *config_of, const wpin_port *port) {
+    wpin_axis *axis = self;
+    const WPIN_FAR wpin_axis_config *config = config_of;
+    axis->config = NULL;
+    if (config == NULL || config->network == NULL || config->network->config == NULL) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    if (!config_holds(config)) {
+        return WPIN_REFUSED_RANGE;
+    }
+    uint16_t own = config->network->config->number;
+    bool beats = config->network->config->heartbeat_us != 0;
+    if (!settings_hold(config) || config->network->config->sync_us == 0 ||
+        (config->heartbeat_ms != 0 && (own == 0 || !beats))) {
+        return WPIN_REFUSED_CONFIG;
+    }
+    wpin_status status = join(axis, config);
+    if (status != WPIN_OK) {
+        return status;
+    }
+    wpin_node node = axis->node;
+    *axis = (wpin_axis){.node = node,
+                        .wants_mode = MODE_SPEED,
+                        .wants = WPIN_AXIS_READY,
+                        .safe = WPIN_AXIS_READY,
+                        .cut = 1,
+                        .lost_us = UINT32_MAX};
+    uint32_t full = config->full_speed;
+    for (; (full >> 31) == 0; full <<= 1) {
+        axis->shift++;
+    }
+    axis->scale = wpin_share_of(full);
+    axis->last = port->now(port->context);
+    axis->node.heartbeat_us = (uint32_t)config->heartbeat_ms * 1000U;
+    axis->node.context = axis;
+    axis->node.take = take;
+    axis->config = config;
+    wpin_axis_set_up_anew(axis, 0);
+    return WPIN_OK;
+}
+
+static uint8_t traits(const void *self) {
+    (void)self;
+    return WPIN_CAN_COAST | WPIN_CAN_BRAKE | WPIN_CAN_FORWARD | WPIN_CAN_REVERSE;
+}
+
+/* A mode is changed at rest: what runs in another comes to rest first. */
+static bool may_change(const wpin_axis *axis, int8_t mode) {
+    int16_t speed = speed_of(axis, axis->velocity);
+    return mode == axis->wants_mode || (speed < 64 && speed > -64);
+}
+
+static void go_to(wpin_axis *axis, int32_t place) {
+    if (!has(axis, PLACES) || has(axis, HALTS) || axis->goal != place) {
+        set(axis, TOLD | HALTS, false);
+        set(axis, PLACES | CHANGED, true);
+        axis->goal = place;
+    }
+}
+
+static wpin_status put(void *self, uint8_t quantity, int32_t value) {
+    wpin_axis *axis = self;
+    if (axis->config == NULL) {
+        return WPIN_REFUSED_CLOSED;
+    }
+    if (axis->cut != 0) {
+        return WPIN_REFUSED_FAULTED;
+    }
+    int8_t mode = quantity == WPIN_QUANTITY_POSITION ? MODE_POSITION
+                  : quantity == WPIN_QUANTITY_TORQUE ? MODE_TORQUE
+                  : quantity == WPIN_QUANTITY_SPEED  ? MODE_SPEED
+                                                     : axis->wants_mode;
+    if (axis->wants != WPIN_AXIS_ENABLED) {
+        axis->wants = WPIN_AXIS_ENABLED;
+        axis->waits_us = STATE_US;
+        axis->flags = CHANGED;
+    }
+    if (!may_change(axis, mode)) {
+        axis->share = 0;
+        set(axis, HALTS, true);
+        return tell(axis) ? WPIN_OK : WPIN_FAULT_SILENT;
+    }
+    if (mode != axis->wants_mode) {
+        axis->wants_mode = mode;
+        axis->flags = (uint8_t)((axis->flags & ENABLED) | CHANGED);
+        axis->share = 0;
+        axis->waits_us = STATE_US;
+    }
+    if (mode == MODE_POSITION) {
+        go_to(axis, value);
+    } else {
+        set(axis, HALTS, false);
+        axis->share = (int16_t)value;
+    }
+    return tell(axis) ? WPIN_OK : WPIN_FAULT_SILENT;
+}
+
+static wpin_status idle(void *self, wpin_drive how) {
+    wpin_axis *axis = self;
+    if (axis->config == NULL) {
+        return WPIN_REFUSED_CLOSED;
+    }
+    uint8_t wants = how == WPIN_DRIVE_BRAKE ? WPIN_AXIS_QUICK_STOP : WPIN_AXIS_READY;
+    axis->safe = wants;
+    axis->cut = 0;
+    axis->share = 0;
+    axis->wants = wants;
+    axis->flags = 0;
+    tell(axis);
+    return WPIN_OK; /* a drive that can't be told is silent soon, and stops by itself */
+}
+
+static wpin_duty shown(const void *self) {
+    const wpin_axis *axis = self;
+    return axis->config != NULL && drives(axis) && !has(axis, PLACES) ? axis->share : 0;
+}
+
+static void off(void *self) {
+    wpin_axis *axis = self;
+    axis->cut = 1;
+    if (axis->config != NULL && axis->setup == WPIN_AXIS_SET_UP) {
+        send_control(axis, axis->safe == WPIN_AXIS_QUICK_STOP ? STOP_QUICKLY : NO_VOLTAGE, 0);
+    }
+}
+
+static wpin_status close_axis(void *self) {
+    wpin_axis *axis = self;
+    if (axis->config != NULL) {
+        off(axis);
+        axis->node.take = NULL;
+        axis->config = NULL;
+    }
+    return WPIN_OK;
+}
+
+static bool stop(void *self) {
+    wpin_axis *axis = self;
+    if (axis->config == NULL || !drives(axis)) {
+        return true;
+    }
+    axis->share = 0;
+    set(axis, HALTS, true);
+    set(axis, OFFERS | TOLD, false);
+    tell(axis);
+    int16_t speed = speed_of(axis, axis->velocity);
+    return speed < 64 && speed > -64;
+}
+
+/* It stands where it was sent: the last units, to and fro, are none of ours. */
+static bool has_arrived(const wpin_axis *axis) {
+    bool reached = (axis->status & REACHED) != 0 && has(axis, TOLD) && !has(axis, OFFERS);
+    uint32_t off = (uint32_t)place_shown(axis, axis->position) - (uint32_t)axis->goal;
+    uint32_t size = off > INT32_MAX ? 0U - off : off;
+    return has(axis, PLACES) && drives(axis) && reached && size <= axis->config->hold_still;
+}
+
+static void measure(const wpin_axis *axis, wpin_measurement *m) {
+    if (is_heard(axis)) {
+        bool arrived = has_arrived(axis);
+        m->speed = arrived ? 0 : speed_of(axis, axis->velocity);
+        m->speed_us = (uint16_t)(axis->lost_us > UINT16_MAX ? UINT16_MAX : axis->lost_us);
+        m->position = arrived ? axis->goal : place_shown(axis, axis->position);
+        m->current = current_of(axis, axis->current);
+        m->valid |= WPIN_HAS_SPEED | WPIN_HAS_POSITION | WPIN_HAS_CURRENT;
+    }
+    bool starts = axis->wants == WPIN_AXIS_ENABLED && !drives(axis);
+    m->inputs = (uint8_t)((m->inputs & ~WPIN_STARTING) | (starts ? WPIN_STARTING : 0));
+}
+
+/* Whether it does as it is told: enabled, in the mode asked for, and on its way or there. */
+static bool does_it(const wpin_axis *axis) {
+    int16_t speed = speed_of(axis, axis->velocity);
+    bool stands = speed < 64 && speed > -64;
+    bool waits = has(axis, PLACES) && !has(axis, HALTS) && stands && !has_arrived(axis);
+    return axis->wants != WPIN_AXIS_ENABLED ? axis->state != WPIN_AXIS_ENABLED
+                                            : drives(axis) && !waits;
+}
+
+/* Told to stop quickly it gets faster: its leads or its encoder are wrong, or its load drives it.
+ */
+static bool runs_away(wpin_axis *axis) {
+    int16_t speed = speed_of(axis, axis->velocity);
+    uint16_t size = (uint16_t)(speed < 0 ? -speed : speed);
+    if (axis->state != WPIN_AXIS_QUICK_STOP || size < axis->least) {
+        axis->least = axis->state == WPIN_AXIS_QUICK_STOP ? size : INT16_MAX;
+    }
+    return size > axis->least && size - axis->least > RUNS_AWAY;
+}
+
+static bool in_fault(const wpin_axis *axis) {
+    return axis->state == WPIN_AXIS_FAULT || axis->state == WPIN_AXIS_REACTS;
+}
+
+/* Time that passes: without a word of it, without it doing as it is told, until a reset is over. */
+static void pass(wpin_axis *axis, uint32_t dt_us) {
+    axis->lost_us = axis->lost_us > UINT32_MAX - dt_us ? UINT32_MAX : axis->lost_us + dt_us;
+    if (axis->setup != WPIN_AXIS_SET_UP) {
+        wpin_axis_set_up(axis, dt_us);
+        return;
+    }
+    bool idle = axis->resets == 0 && does_it(axis);
+    axis->waits_us = idle ? STATE_US : axis->waits_us < dt_us ? 0 : axis->waits_us - dt_us;
+    if (axis->resets != 0 && (axis->waits_us == 0 || !in_fault(axis))) {
+        axis->resets = 0;
+        axis->waits_us = STATE_US;
+    }
+    set(axis, DROPPED, has(axis, DROPPED) || runs_away(axis));
+    if (axis->node.boots != axis->boots) { /* it has forgotten all of it */
+        wpin_axis_set_up_anew(axis, 0);
+    }
+}
+
+static wpin_status poll(void *self, wpin_measurement *m) {
+    wpin_axis *axis = self;
+    if (axis->config == NULL) {
+        return WPIN_REFUSED_CLOSED;
+    }
+    uint32_t dt_us = m->at - axis->last;
+    axis->last = m->at;
+    wpin_network_poll(axis->config->network);
+    pass(axis, dt_us > WPIN_SPAN_MAX ? 0 : dt_us);
+    if (axis->wants != WPIN_AXIS_ENABLED || axis->cut != 0) {
+        tell(axis); /* put() tells it the rest of the time */
+    }
+    measure(axis, m);
+    return WPIN_OK;
+}
+
+/* Its own fault is reset; until that has come or not, it does not count as one. */
+static wpin_status clear(void *self) {
+    wpin_axis *axis = self;
+    if (axis->config == NULL) {
+        return WPIN_REFUSED_CLOSED;
+    }
+    axis->node.masters = 0;
+    axis->flags &= (uint8_t)~DROPPED;
+    if (axis->setup == WPIN_AXIS_REFUSED) {
+        wpin_axis_set_up_anew(axis, 0);
+    }
+    if (axis->state == WPIN_AXIS_FAULT && axis->resets == 0) {
+        axis->resets = 1;
+        axis->waits_us = RESET_US;
+    }
+    return WPIN_OK;
+}
+
+const WPIN_FLASH wpin_actuator wpin_axis_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_SPEED) |
+                                                              WPIN_TAKES(WPIN_QUANTITY_TORQUE) |
+                                                              WPIN_TAKES(WPIN_QUANTITY_POSITION),
+                                                     .open = open_axis,
+                                                     .close = close_axis,
+                                                     .traits = traits,
+                                                     .put = put,
+                                                     .idle = idle,
+                                                     .shown = shown,
+                                                     .off = off,
+                                                     .stop = stop,
+                                                     .poll = poll,
+                                                     .clear = clear};
+
+void wpin_axis_set_position(void *self, int32_t position) {
+    wpin_axis *axis = self;
+    if (axis != NULL && axis->config != NULL) {
+        axis->offset = 0;
+        axis->offset = (int32_t)((uint32_t)position - (uint32_t)place_shown(axis, axis->position));
+    }
+}
+
+/* ---- what it trips on ---- */
+
+wpin_status wpin_axis_check(void *self, const wpin_watched *w) {
+    (void)w;
+    const wpin_axis *axis = self;
+    if (axis->config == NULL || !is_heard(axis) || axis->node.boots != axis->boots) {
+        return WPIN_FAULT_SILENT;
+    }
+    if (axis->node.masters != 0) {
+        return WPIN_FAULT_MASTER;
+    }
+    bool fault = in_fault(axis) && axis->resets == 0;
+    bool late = axis->waits_us == 0 && axis->resets == 0 && !does_it(axis);
+    return fault || has(axis, DROPPED) || late ? WPIN_FAULT_DRIVE : WPIN_OK;
+}
+
+void wpin_axis_begin(void *self) {
+    wpin_axis *axis = self;
+    axis->waits_us = STATE_US;
+}

@@ -1,0 +1,16 @@
+/* What the files of a drive on a field bus share. */
+#ifndef WPIN_CORE_AXIS_CORE_H
+#define WPIN_CORE_AXIS_CORE_H
+
+#include "windpin/axis.h"
+
+/* Modes of operation, 6060h. */
+#define MODE_POSITION 1
+#define MODE_SPEED    3
+#define MODE_TORQUE   4
+
+/* One more step of setting it up; begins it anew, now or after some us. Tick. */
+void wpin_axis_set_up(wpin_axis *axis, uint32_t dt_us);
+void wpin_axis_set_up_anew(wpin_axis *axis, uint32_t after_us);
+
+#endif

@@ -1,0 +1,267 @@
+/* Sets a drive up, without moving anything: it is asked what it is, told which process data go
+ * which way, then whatever the settings say. What is told is read back; the first that is not as it
+ * should be ends it. */
+#include "axis_core.h"
+
+#define AGAIN_US   500000 /* until a silent drive is looked for again */
+#define STARTED_US 500000 /* its first process data come within this */
+
+#define PROFILE_402 402
+
+/* A row of the list that every drive is told. */
+typedef struct row {
+    uint16_t index;
+    uint8_t sub;
+    uint8_t size;
+    uint32_t value;
+    uint8_t more; /* what is added */
+} row;
+
+enum { AS_IT_IS, NUMBER, POSITION_EVERY, HEARTBEAT, OUR_HEARTBEAT };
+
+#define OFF 0x80000000U
+/* Process data are switched off, described, and switched on. */
+#define DATA(talk, map, id, type, what)                                                            \
+    {talk, 1, 4, OFF | (id), NUMBER}, {talk, 2, 1, type, what}, {                                  \
+        map, 0, 1, 0, AS_IT_IS                                                                     \
+    }
+
+static const WPIN_FLASH row rows[] = {
+    DATA(0x1400, 0x1600, 0x200, 255, AS_IT_IS), /* to it: control word, target velocity */
+    {0x1600, 1, 4, 0x60400010, AS_IT_IS},
+    {0x1600, 2, 4, 0x60FF0020, AS_IT_IS},
+    {0x1600, 0, 1, 2, AS_IT_IS},
+    {0x1400, 1, 4, 0x200, NUMBER},
+    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS), /* target position, profile velocity */
+    {0x1601, 1, 4, 0x607A0020, AS_IT_IS},
+    {0x1601, 2, 4, 0x60810020, AS_IT_IS},
+    {0x1601, 0, 1, 2, AS_IT_IS},
+    {0x1401, 1, 4, 0x300, NUMBER},
+    DATA(0x1402, 0x1602, 0x400, 255, AS_IT_IS), /* mode, target torque */
+    {0x1602, 1, 4, 0x60600008, AS_IT_IS},
+    {0x1602, 2, 4, 0x60710010, AS_IT_IS},
+    {0x1602, 0, 1, 2, AS_IT_IS},
+    {0x1402, 1, 4, 0x400, NUMBER},
+    DATA(0x1800, 0x1A00, 0x180, 1, AS_IT_IS), /* from it: status word, velocity, current */
+    {0x1A00, 1, 4, 0x60410010, AS_IT_IS},
+    {0x1A00, 2, 4, 0x606C0020, AS_IT_IS},
+    {0x1A00, 3, 4, 0x60780010, AS_IT_IS},
+    {0x1A00, 0, 1, 3, AS_IT_IS},
+    {0x1800, 1, 4, 0x180, NUMBER},
+    DATA(0x1801, 0x1A01, 0x280, 0, POSITION_EVERY), /* position, error code, mode */
+    {0x1A01, 1, 4, 0x60640020, AS_IT_IS},
+    {0x1A01, 2, 4, 0x603F0010, AS_IT_IS},
+    {0x1A01, 3, 4, 0x60610008, AS_IT_IS},
+    {0x1A01, 0, 1, 3, AS_IT_IS},
+    {0x1801, 1, 4, 0x280, NUMBER},
+    {0x1017, 0, 2, 0, HEARTBEAT},
+    {0x1016, 1, 4, 0, OUR_HEARTBEAT},
+};
+
+enum { ROWS = sizeof rows / sizeof rows[0], HEARTBEAT_ROWS = 2 };
+
+/* What it is asked first: kind of device, vendor, product. */
+enum { QUESTIONS = 3 };
+
+static wpin_setting common(const wpin_axis *axis, uint8_t number) {
+    const WPIN_FAR wpin_axis_config *config = axis->config;
+    const WPIN_FAR row *r = &rows[number];
+    uint32_t value = r->value;
+    switch (r->more) {
+    case NUMBER: value += config->number; break;
+    case POSITION_EVERY: value = config->position_every != 0 ? config->position_every : 1; break;
+    case HEARTBEAT: value = config->heartbeat_ms; break;
+    case OUR_HEARTBEAT:
+        value = ((uint32_t)config->network->config->number << 16) | config->heartbeat_ms;
+        break;
+    default: break;
+    }
+    return (wpin_setting){r->index, r->sub, r->size, value};
+}
+
+static uint8_t common_count(const wpin_axis *axis) {
+    return (uint8_t)(axis->config->heartbeat_ms != 0 ? ROWS : ROWS - HEARTBEAT_ROWS);
+}
+
+static wpin_setting setting(const wpin_axis *axis, uint8_t number) {
+    uint8_t first = common_count(axis);
+    return number < first ? common(axis, number) : axis->config->settings[number - first];
+}
+
+static uint16_t setting_count(const wpin_axis *axis) {
+    return (uint16_t)(common_count(axis) + axis->config->setting_count);
+}
+
+void wpin_axis_set_up_anew(wpin_axis *axis, uint32_t after_us) {
+    wpin_object_abort(&axis->node);
+    axis->setup = WPIN_AXIS_WAITS;
+    axis->waits_us = after_us;
+    axis->step = 0;
+}
+
+static void refuse(wpin_axis *axis, wpin_axis_trouble trouble) {
+    axis->trouble = trouble;
+    if (trouble.status == WPIN_REFUSED_SILENT) {
+        wpin_axis_set_up_anew(axis, AGAIN_US);
+    } else {
+        axis->setup = WPIN_AXIS_REFUSED;
+    }
+}
+
+static bool transferred(wpin_axis *axis, uint16_t index, uint8_t sub) {
+    const wpin_transfer *t = &axis->node.transfer;
+    if (t->result != WPIN_OK) {
+        refuse(axis, (wpin_axis_trouble){
+                         .status = t->result, .index = index, .sub = sub, .abort = t->abort});
+    }
+    return t->result == WPIN_OK;
+}
+
+static void ask(wpin_axis *axis) {
+    uint16_t index = axis->step == 0 ? 0x1000 : 0x1018;
+    wpin_object_read(&axis->node, index, axis->step, &axis->answer, 4);
+}
+
+/* Whether what was asked for must be known. */
+static bool matters(const wpin_axis *axis) {
+    const WPIN_FAR wpin_axis_config *config = axis->config;
+    return axis->step == 0 || (axis->step == 1 ? config->vendor != 0 : config->product != 0);
+}
+
+static uint32_t answered(const wpin_axis *axis) {
+    return wpin_number_from((const uint8_t *)&axis->answer, 4);
+}
+
+static void hear_answer(wpin_axis *axis) {
+    const WPIN_FAR wpin_axis_config *config = axis->config;
+    uint16_t index = axis->step == 0 ? 0x1000 : 0x1018;
+    if (!transferred(axis, index, axis->step)) {
+        return;
+    }
+    uint32_t wanted[QUESTIONS] = {PROFILE_402, config->vendor, config->product};
+    uint32_t got = answered(axis);
+    bool right = axis->step == 0 ? (got & 0xFFFFU) == PROFILE_402 : got == wanted[axis->step];
+    if (!right) {
+        refuse(axis, (wpin_axis_trouble){.status = WPIN_REFUSED_CONFIG,
+                                         .index = index,
+                                         .sub = axis->step,
+                                         .wanted = wanted[axis->step],
+                                         .got = got});
+        return;
+    }
+    do {
+        axis->step++;
+    } while (axis->step < QUESTIONS && !matters(axis));
+    if (axis->step >= QUESTIONS) {
+        axis->step = 0;
+        axis->setup = WPIN_AXIS_TELLS;
+    }
+}
+
+static void tell(wpin_axis *axis) {
+    wpin_setting s = setting(axis, axis->step);
+    wpin_object_write_number(&axis->node, s.index, s.sub, s.value, s.size);
+}
+
+static void check(wpin_axis *axis) {
+    wpin_setting s = setting(axis, axis->step);
+    axis->answer = 0;
+    wpin_object_read(&axis->node, s.index, s.sub, &axis->answer, s.size);
+}
+
+/* The bits of a value that count. A drive may say besides that its process data can not be asked
+ * for (bit 30 of an identifier). */
+static uint32_t counts(const wpin_setting *s) {
+    bool identifier = s->index >= 0x1400 && s->index < 0x1C00 && s->sub == 1 &&
+                      (s->index & 0x0200U) == 0 && s->size == 4;
+    return (s->size == 4 ? UINT32_MAX : ((uint32_t)1 << (8U * s->size)) - 1U) &
+           ~(identifier ? (uint32_t)1 << 30 : 0U);
+}
+
+static void begin_to_start(wpin_axis *axis) {
+    axis->setup = WPIN_AXIS_STARTS;
+    axis->waits_us = STARTED_US;
+    axis->lost_us = UINT32_MAX;
+    axis->boots = axis->node.boots;
+    wpin_network_command(axis->config->network, WPIN_NMT_START, axis->config->number);
+}
+
+static void hear_check(wpin_axis *axis) {
+    wpin_setting s = setting(axis, axis->step);
+    if (!transferred(axis, s.index, s.sub)) {
+        return;
+    }
+    uint32_t mask = counts(&s), got = answered(axis);
+    if (((got ^ s.value) & mask) != 0) {
+        refuse(axis, (wpin_axis_trouble){.status = WPIN_REFUSED_CAUSE,
+                                         .index = s.index,
+                                         .sub = s.sub,
+                                         .wanted = s.value & mask,
+                                         .got = got & mask});
+        return;
+    }
+    axis->step++;
+    axis->setup = WPIN_AXIS_TELLS;
+    if (axis->step >= setting_count(axis)) {
+        begin_to_start(axis);
+    }
+}
+
+static void hear_told(wpin_axis *axis) {
+    wpin_setting s = setting(axis, axis->step);
+    if (transferred(axis, s.index, s.sub)) {
+        axis->setup = WPIN_AXIS_CHECKS;
+    }
+}
+
+static bool is_over(wpin_axis *axis, uint32_t dt_us) {
+    axis->waits_us -= axis->waits_us < dt_us ? axis->waits_us : dt_us;
+    return axis->waits_us == 0;
+}
+
+/* What an answer led to, then the next question. */
+static void hear(wpin_axis *axis) {
+    switch (axis->setup) {
+    case WPIN_AXIS_ASKS: hear_answer(axis); break;
+    case WPIN_AXIS_TELLS: hear_told(axis); break;
+    default: hear_check(axis); break;
+    }
+}
+
+static void go_on(wpin_axis *axis) {
+    switch (axis->setup) {
+    case WPIN_AXIS_ASKS: ask(axis); break;
+    case WPIN_AXIS_TELLS: tell(axis); break;
+    case WPIN_AXIS_CHECKS: check(axis); break;
+    default: break;
+    }
+}
+
+void wpin_axis_set_up(wpin_axis *axis, uint32_t dt_us) {
+    switch (axis->setup) {
+    case WPIN_AXIS_WAITS:
+        if (is_over(axis, dt_us)) { /* what goes on there ends before it is asked anything */
+            wpin_network_command(axis->config->network, WPIN_NMT_PREPARE, axis->config->number);
+            axis->setup = WPIN_AXIS_ASKS;
+            go_on(axis);
+        }
+        break;
+    case WPIN_AXIS_ASKS:
+    case WPIN_AXIS_TELLS:
+    case WPIN_AXIS_CHECKS:
+        if (wpin_object_done(&axis->node)) {
+            hear(axis);
+            go_on(axis);
+        }
+        break;
+    case WPIN_AXIS_STARTS:
+        if (axis->lost_us != UINT32_MAX) {
+            axis->setup = WPIN_AXIS_SET_UP;
+            axis->trouble = (wpin_axis_trouble){0};
+        } else if (is_over(axis, dt_us)) {
+            refuse(axis, (wpin_axis_trouble){.status = WPIN_REFUSED_SILENT});
+        }
+        break;
+    default: break;
+    }
+}

@@ -1,0 +1,13 @@
+/* What the files of the network share. */
+#ifndef WPIN_CORE_NETWORK_CORE_H
+#define WPIN_CORE_NETWORK_CORE_H
+
+#include "windpin/network.h"
+
+/* One more, and no more than it can count. */
+void wpin_count_up(uint16_t *counter);
+/* An answer about an object; and time that passes without one. Tick. */
+void wpin_transfer_hear(wpin_node *node, const wpin_frame *frame);
+void wpin_transfer_pass(wpin_node *node, uint32_t answer_us, wpin_moment now);
+
+#endif
