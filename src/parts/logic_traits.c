@@ -9,7 +9,8 @@ static const wpin_logic_traits traits[WPIN_LOGIC_COUNT] = {
     [WPIN_LOGIC_LOW_SIDE] = {.one_switch = true, .wire_a = true},
     [WPIN_LOGIC_HIGH_SIDE] = {.one_switch = true, .wire_b = true},
     [WPIN_LOGIC_RELAY] = {.one_switch = true, .wire_b = true},
-    [WPIN_LOGIC_SERVO_PULSE] = {.pulses = true}};
+    [WPIN_LOGIC_SERVO_PULSE] = {.pulses = true, .own = true},
+    [WPIN_LOGIC_FIELD_BUS] = {.frames = true, .own = true}};
 
 const wpin_logic_traits *wpin_logic_of(wpin_logic logic) {
     return &traits[logic];

@@ -194,7 +194,8 @@ struct wpin_sim {
     int resets;
     bool low; /* its supply is too low now */
     bool link_lost;
-    bool out_of_memory; /* something that happened could not be kept */
+    bool out_of_memory;       /* something that happened could not be kept */
+    struct wpin_field *field; /* buses and drives; NULL: none */
 };
 
 /* Room for one more element; NULL (and the array as it was) when out of memory. */

@@ -458,7 +458,7 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cur
     bool changed = pass_edges(bridge, inputs, at);
     if (wpin_logic_of(bridge->part.logic)->pulses) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
-    } else if (changed || !bridge->alive) {
+    } else if ((changed && !wpin_logic_of(bridge->part.logic)->frames) || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
     }
 }
@@ -496,7 +496,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     int64_t at = sim->now;
     if (wpin_logic_of(bridge->part.logic)->pulses) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
-    } else {
+    } else if (!wpin_logic_of(bridge->part.logic)->frames || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
     }
     bool leaps = wpin_bridge_can_leap(bridge, plant);

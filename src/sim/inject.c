@@ -1,5 +1,5 @@
 /* Faults put into the board on purpose, and mended again. */
-#include "board.h"
+#include "field/field.h"
 
 static void weaken(wpin_sim *sim, int supply, bool on) {
     double sound = sim->supplies[supply].sound_resistance;
@@ -100,6 +100,8 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
                 other;
         return wpin_encoder_inject(sim, fault, number, on) || other;
     }
+    case WPIN_PART_FAULT_BUS_OFF:
+    case WPIN_PART_FAULT_DEAF: return wpin_field_inject(sim, fault, number, on);
     case WPIN_PART_FAULT_LINK_LOST: sim->link_lost = on; return true;
     default:
         return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);

@@ -98,6 +98,7 @@ wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high) {
         return channels(two_inputs_enable(part, high), two_inputs_enable(part, high + 3));
     case WPIN_LOGIC_TWO_RELAYS: return (wpin_legs){.a = follow(high[0]), .b = follow(high[1])};
     case WPIN_LOGIC_SERVO_PULSE:
+    case WPIN_LOGIC_FIELD_BUS:
     case WPIN_LOGIC_COUNT: break;
     }
     return all_off;

@@ -1,5 +1,6 @@
 /* Assembles the board, lets time pass, and answers what happened. */
 #include "board.h"
+#include "field/field.h"
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -30,6 +31,7 @@ void wpin_sim_free(wpin_sim *sim) {
     for (int i = 0; i < sim->plant_count; i++) {
         free(sim->plants[i]);
     }
+    wpin_field_free(sim->field);
     free(sim->plants);
     free(sim->supplies);
     free(sim->bridges);
@@ -147,6 +149,8 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         window = sensing < window ? sensing : window;
         int64_t comparing = wpin_comparator_window(sim);
         window = comparing < window ? comparing : window;
+        int64_t driving = wpin_field_window(sim);
+        window = driving < window ? driving : window;
         int64_t to = sim->now + (left < window ? left : window);
         for (int i = 0; i < sim->bridge_count; i++) {
             wpin_bridge_run(sim, &sim->bridges[i], to);
@@ -156,6 +160,7 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         sim->now = to;
         wpin_hall_settle(sim); /* its interrupts may let time pass */
         wpin_comparator_settle(sim);
+        wpin_field_settle(sim);
     }
 }
 

@@ -115,6 +115,8 @@ typedef enum wpin_logic {
     /** a, a-enable, b, b-enable, c, c-enable: enable low is off; else each leg follows its input.
      */
     WPIN_LOGIC_THREE_HALF_BRIDGES,
+    /** no lines: a drive that regulates by itself and is told over a field bus. */
+    WPIN_LOGIC_FIELD_BUS,
     WPIN_LOGIC_COUNT
 } wpin_logic;
 
@@ -124,7 +126,9 @@ typedef struct wpin_logic_traits {
     bool wire_a, wire_b; /**< ...and this end of the load is on supply or ground for good. */
     bool channels;       /**< Two bridges, one for each winding of a stepper. */
     bool phases;         /**< Three legs, for a brushless motor. */
-    bool pulses; /**< A controller of its own, told by pulses: it drives as it thinks fit. */
+    bool own;            /**< A controller of its own drives as it thinks fit... */
+    bool pulses;         /**< ...told by servo-style pulses, */
+    bool frames;         /**< or over a field bus: it measures, too, and says so. */
 } wpin_logic_traits;
 
 /** The traits of a logic. */
@@ -302,6 +306,22 @@ typedef struct wpin_part_phases {
     double torque;  /**< In the air gap, Nm. */
 } wpin_part_phases;
 
+/** What a drive on a field bus has of its own, its motor and its stage apart. */
+typedef struct wpin_part_axis {
+    uint8_t number;       /**< Of its node, 1 to 127. */
+    double counts;        /**< Of its encoder in a turn of the motor's own shaft. */
+    double rated_amps;    /**< What it counts currents in. */
+    unsigned switches;    /**< On its case, bit n: switch n + 1 is down. */
+    double velocity_unit; /**< Counts a second of one of its units of velocity; 0: 1. */
+    int logic_supply;     /**< What feeds its own controller; -1: what feeds its stage. */
+} wpin_part_axis;
+
+/** What went over a field bus since the start. */
+typedef struct wpin_part_bus_use {
+    double frames, bits;
+    unsigned missed; /**< Frames that came while the controller had no room for them. */
+} wpin_part_bus_use;
+
 /** A filament lamp or a strip of light-emitting diodes. */
 typedef struct wpin_part_lamp {
     const char *name;     /**< For messages; copied. */
@@ -403,6 +423,8 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_CHANNELS_SWAPPED, /**< The channels, or Hall sensors a and b, change places. */
     WPIN_PART_FAULT_LEADS_MIXED,      /**< A stepper's leads are on the outputs that `detail` says:
                                           WPIN_PART_LEADS. */
+    WPIN_PART_FAULT_BUS_OFF,          /**< The bus cable of the drive of a bridge is off. */
+    WPIN_PART_FAULT_DEAF, /**< That drive says yes to all it is told, and does nothing. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;
 

@@ -18,6 +18,7 @@
 #define WINDPIN_SIM_H
 
 #include "../api.h"
+#include "../fieldbus.h"
 #include "../port.h"
 #include "parts.h"
 
@@ -56,6 +57,28 @@ WPIN_API int wpin_sim_resets(const wpin_sim *sim);
 WPIN_API double wpin_sim_supply_volts(const wpin_sim *sim, int supply);
 /** Adds a bridge chip fed from a supply; its number from 0, or -1. */
 WPIN_API int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int supply);
+/** Adds a field bus with so many bit/s; its number from 0, or -1. */
+WPIN_API int wpin_sim_add_fieldbus(wpin_sim *sim, double bit_rate);
+/** Puts a drive on a bus, which regulates the motor of a bridge of WPIN_LOGIC_FIELD_BUS. False if
+ * there is no such bus or motor, or a value is out of range. */
+WPIN_API bool wpin_sim_add_drive(wpin_sim *sim, const wpin_part_axis *part, int fieldbus,
+                                 int bridge);
+/** The controller's end of a bus; false if there is none. It lives as long as the board. */
+WPIN_API bool wpin_sim_fieldbus(wpin_sim *sim, int fieldbus, wpin_fieldbus *bus);
+/** Called for every frame that ended on a bus, at that moment. */
+typedef void wpin_sim_frame_watcher(void *context, const wpin_frame *frame, int64_t picoseconds);
+/** Loses a frame of a bus: the n'th from now on; 0: none. */
+WPIN_API bool wpin_sim_lose_frame(wpin_sim *sim, int fieldbus, unsigned long nth);
+/** Watches all frames of a bus; NULL stops. False if there is no such bus. */
+WPIN_API bool wpin_sim_watch_fieldbus(wpin_sim *sim, int fieldbus, wpin_sim_frame_watcher *watcher,
+                                      void *context);
+/** Somebody else on a bus, who hears the frames of all others; a number from 0, or -1. */
+WPIN_API int wpin_sim_join_fieldbus(wpin_sim *sim, int fieldbus, wpin_sim_frame_watcher *hear,
+                                    void *context);
+/** That one sends a frame; false: its queue is full. */
+WPIN_API bool wpin_sim_tell_fieldbus(wpin_sim *sim, int fieldbus, int who, const wpin_frame *frame);
+/** What went over it so far. */
+WPIN_API wpin_part_bus_use wpin_sim_fieldbus_use(const wpin_sim *sim, int fieldbus);
 /** Adds the motor of a bridge (one each), red to leg A; its number from 0, or -1. A brushless one
  * needs a driver with three legs, and that a brushless one. */
 WPIN_API int wpin_sim_add_motor(wpin_sim *sim, const wpin_part_motor *motor, int bridge);
