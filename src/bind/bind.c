@@ -1,5 +1,5 @@
 /* From the rig to what the core is told. */
-#include "windpin/host/bind.h"
+#include "bind_parts.h"
 #include "core_units.h"
 #include <math.h>
 #include <string.h>
@@ -88,28 +88,12 @@ static uint16_t to_gain(double value) {
     return (uint16_t)lround(fmin(fmax(value, 0), 32767));
 }
 
-static uint16_t to_speed(const wpin_rig_load *load, double rpm) {
-    return (uint16_t)lround(rpm / load->speed.maximum * WPIN_DUTY_FULL);
-}
-
-/* Counts a second at full speed: the regulated maximum, or what the supply could ever drive. */
-static uint32_t full_hz(const wpin_rig *rig, const wpin_rig_load *load) {
-    double rpm = wpin_rig_full_rpm(rig, load);
-    return (uint32_t)lround(fmax(1, rpm / 60 * wpin_rig_counts_at_output(load)));
-}
-
 static uint8_t counter_of(const wpin_rig *rig, const wpin_rig_load *load) {
     uint8_t counter = 0;
     for (const wpin_rig_load *l = rig->loads; l < load; l++) {
-        counter = (uint8_t)(counter + (l->encoder.there && !l->encoder.by_hall ? 1 : 0));
+        counter = (uint8_t)(counter + (wpin_rig_counts_here(l) ? 1 : 0));
     }
     return counter;
-}
-
-/* A speed of ten counts a second is none, but no more than a hundredth of the full one. */
-static uint16_t still_speed(const wpin_rig *rig, const wpin_rig_load *load) {
-    double ten = 10.0 * WPIN_DUTY_FULL / full_hz(rig, load);
-    return (uint16_t)fmin(fmax(ten, 8), WPIN_DUTY_FULL / 100.0);
 }
 
 static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -118,7 +102,7 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
                               .reversed = load->encoder.reversed != load->reversed,
                               .one_channel = load->encoder.one_channel,
                               .no_moments = load->encoder.no_moments,
-                              .full_hz = full_hz(rig, load),
+                              .full_hz = wpin_bind_full_hz(rig, load),
                               .window_us = (uint16_t)to_us(wpin_rig_encoder_window(rig, load))};
     if (load->encoder.by_hall) {
         bound->encoder.quadrature = &bound->six_step_at_work.counts;
@@ -129,13 +113,7 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
     bound->motor.sense.place = wpin_encoder_set_position;
     bound->motor.sense.context = &bound->encoder_at_work;
     bound->motor.guard.reversal = WPIN_REVERSAL_STANDSTILL;
-    bound->motor.guard.standstill = still_speed(rig, load);
-}
-
-static void watch_by(wpin_bound_load *bound, wpin_protection protection) {
-    bound->protections[bound->motor.protection_count++] = protection;
-    bound->motor.protections = bound->protections;
-    bound->motor.loop = &wpin_closed_loop;
+    bound->motor.guard.standstill = wpin_bind_still_speed(rig, load);
 }
 
 static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
@@ -146,7 +124,7 @@ static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
                                              .decay = WPIN_OVERLOAD_DECAY(ms),
                                              .at_first = (uint8_t)lround(l->overload_first * 100)};
     bound->overload_at_work.config = &bound->overload;
-    watch_by(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work));
+    wpin_bind_watch(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work));
 }
 
 /* What a shaft that is regulated must do. One whose speed is not asked for may be turned back for a
@@ -156,7 +134,7 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double breakaway = wpin_rig_duty_at(rig, load, shaft.holds / load->motor.constant, 0);
     double stall_time = s->there ? s->stall_time : 0.5, wrong = s->there ? 0.1 : stall_time;
-    bound->motion = (wpin_motion_config){.still = still_speed(rig, load),
+    bound->motion = (wpin_motion_config){.still = wpin_bind_still_speed(rig, load),
                                          .least_effort = to_duty(fmin(breakaway + 0.02, 1)),
                                          .still_ms = (uint16_t)lround(stall_time * 1e3),
                                          .wrong_ms = (uint16_t)lround(wrong * 1e3)};
@@ -167,7 +145,7 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
     }
     if (load->limits.trip_input >= 0) {
         /* at the slowest that so little current tells of, some counts must have come */
-        double counts = 3.0 / 8 * fmin(breakaway + 0.02, 1) * full_hz(rig, load);
+        double counts = 3.0 / 8 * fmin(breakaway + 0.02, 1) * wpin_bind_full_hz(rig, load);
         bound->motion.lost_ms =
             (uint16_t)fmin(fmax(4e3 / fmax(counts, 1), 100), bound->motion.still_ms);
         double amps = wpin_rig_mean_amps(rig, load, 1, 0), near = 0.02;
@@ -176,7 +154,7 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
         bound->motion.stall_from = to_duty(fmin(fmax(1 - amps / fmax(slope, 1e-9), 0), 1));
     }
     bound->motion_at_work.config = &bound->motion;
-    watch_by(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
+    wpin_bind_watch(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
 }
 
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
@@ -200,7 +178,7 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
     double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
                        ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
                        : 0;
-    bound->motor.at_speed = to_speed(load, fmax(s->within, grain) * s->maximum);
+    bound->motor.at_speed = wpin_bind_speed(load, fmax(s->within, grain) * s->maximum);
     bound->motor.guard.regulated = WPIN_SLEW_US(to_us(d.slew));
 }
 
@@ -235,26 +213,13 @@ static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpi
     double fastest = load->position.speed > 0 ? load->position.speed : load->speed.rated;
     double up = WPIN_DUTY_FULL * rig->controller.tick / fmax(load->limits.ramp_up, 1e-3);
     bound->position = (wpin_position_config){
-        .most = to_speed(load, fastest),
+        .most = wpin_bind_speed(load, fastest),
         .brake = (uint16_t)fmin(fmax(round(brake), 1), UINT16_MAX),
         .gain = (uint16_t)fmin(fmax(round(256 * scale * gain), 1), UINT16_MAX),
         .blend = (uint16_t)fmin(round(braking / (2 * gain * gain)), UINT16_MAX / 2),
         .up = (uint16_t)fmin(fmax(round(up), 1), WPIN_DUTY_FULL)};
     bound->position_at_work.config = &bound->position;
-    bound->motor.at_count =
-        (uint16_t)fmin(fmax(1, round(load->position.within * counts)), UINT16_MAX);
-    bound->motion.passed_by =
-        (uint16_t)(bound->motor.at_count + (bound->motor.at_count < UINT16_MAX));
-    bound->motion.passes = 6;
-    bound->motor.settle_ms = (uint16_t)lround(load->position.settle * 1e3);
-    bound->motor.counts_per_turn = (uint32_t)lround(counts);
-    const wpin_rig_position *p = &load->position;
-    if (p->home_first || p->least != 0 || p->most != 0) {
-        bound->travel = (wpin_travel){.least = (int32_t)lround(p->least * counts),
-                                      .most = (int32_t)lround(p->most * counts),
-                                      .homed_first = p->home_first};
-        bound->motor.travel = &bound->travel;
-    }
+    wpin_bind_places(bound, load);
 }
 
 /* A fiftieth of what it draws when it stands is enough to tell which rows carry it. */
@@ -266,7 +231,7 @@ static void bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig,
                                                             : &bound->sensorless_at_work.stage,
                                   .least_mv = (uint16_t)fmin(fmax(round(mv), 8), 8191)};
     bound->phase_watch_at_work.config = &bound->phase_watch;
-    watch_by(bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work));
+    wpin_bind_watch(bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work));
 }
 
 static void bind_six_step(wpin_bound_load *bound, const wpin_rig_load *load) {
@@ -343,6 +308,10 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     }
     if (load->crossing.there) {
         bind_sensorless(bound, rig, load);
+    }
+    if (load->axis.there) {
+        wpin_bind_axis(bound, rig, load);
+        return;
     }
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);

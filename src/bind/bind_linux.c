@@ -68,7 +68,7 @@ static bool add_encoder(const binder *b, const wpin_rig *rig, const wpin_rig_loa
     wpin_bound_linux *to = b->to;
     size_t n = to->config.encoder_count;
     wpin_linux_encoder *e = &to->encoders[n];
-    if (!load->encoder.there || load->encoder.by_hall) {
+    if (!wpin_rig_counts_here(load)) {
         return true;
     }
     if (n == sizeof to->encoders / sizeof *to->encoders) {

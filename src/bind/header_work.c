@@ -140,7 +140,7 @@ static size_t pins_read(const wpin_rig *rig, wpin_pin pins[256]) {
         for (unsigned n = 0; load->hall.there && n < 3; n++) {
             add(pins, &count, load->hall.pins[n]);
         }
-        bool wires = load->encoder.there && !load->encoder.by_hall;
+        bool wires = wpin_rig_counts_here(load);
         for (unsigned n = 0; wires && n < (load->encoder.one_channel ? 1 : 2); n++) {
             add(pins, &count, load->encoder.pins[n]);
         }
@@ -165,7 +165,7 @@ static void print_counters(FILE *to, const wpin_rig *rig) {
     unsigned count = 0;
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_encoder *e = &rig->loads[i].encoder;
-        if (e->there && !e->by_hall) {
+        if (wpin_rig_counts_here(&rig->loads[i])) {
             fprintf(to, "%s{%u, %u}",
                     count++ == 0
                         ? "/* The wires of each counter; of one with one channel twice the "

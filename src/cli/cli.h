@@ -35,6 +35,7 @@ int cmd_new(int argc, char **argv);
 /* The kind of stage of a name; NULL, and what it may have meant on standard error. */
 const wpin_stage_kind *cli_find_kind(const char *name);
 int cmd_faults(int argc, char **argv);
+int cmd_field(int argc, char **argv);
 /* The sheet that compares kinds of stage. */
 int cli_size_stage(const char *const *words, size_t count, bool json);
 

@@ -205,10 +205,27 @@ static void print_pwm(const wpin_rig *rig, const wpin_rig_load *load) {
     }
 }
 
+static void print_axis(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_axis *a = &load->axis;
+    const wpin_rig_fieldbus *b = &rig->fieldbuses[a->bus];
+    printf(
+        "  axis        node %g on field bus '%s', %g kbit/s, set-points every %.4g ms; '%s' feeds "
+        "its controller\n",
+        a->number, b->name, b->bit_rate / 1e3, b->period * 1e3,
+        rig->supplies[a->logic >= 0 ? (size_t)a->logic : load->supply].name);
+    printf("  drive       %g counts a turn of the motor's shaft, %.6g of the output; velocities in "
+           "%s; rated %.4g A, told to give at most %.4g A; %zu setting%s of the rig's own\n",
+           a->counts, wpin_rig_counts_at_output(load), a->rpm_units ? "rpm" : "counts/s",
+           a->rated_amps, a->most_amps, a->setting_count, a->setting_count == 1 ? "" : "s");
+}
+
 static void print_limits(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_limits *l = &load->limits;
     static const char *const ways[] = {"forward", "reverse"};
-    if (wpin_stage_kind_takes_duty(load->kind)) {
+    if (load->axis.there) {
+        printf("  limits      0 to %.4g rpm in %.4g s, and back in %.4g s\n", load->speed.maximum,
+               l->ramp_up, l->ramp_down);
+    } else if (wpin_stage_kind_takes_duty(load->kind)) {
         printf("  limits      duty up to %.4g %%, 0 to 100 %% in %.4g s, 100 to 0 %% in %.4g s\n",
                l->duty_max * 100, l->ramp_up, l->ramp_down);
     }
@@ -292,10 +309,20 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
     print_hall(load);
     print_crossing(rig, load);
-    if (load->encoder.there && !load->encoder.by_hall) {
+    if (wpin_rig_counts_here(load)) {
         print_encoder(load);
     }
     if (!s->there) {
+        return;
+    }
+    if (load->axis.there) {
+        printf("  speed       regulated by the drive up to %.4g rpm (%.6g %s), trips above %.4g "
+               "rpm\n",
+               s->rated, wpin_rig_axis_velocity(load, s->rated),
+               load->axis.rpm_units ? "rpm" : "counts/s", 1.1 * s->maximum);
+        printf("  position    turns to within %.3g deg at up to %.4g rpm\n",
+               fmax(1 / wpin_rig_counts_at_output(load), load->position.within) * 360,
+               load->position.speed > 0 ? load->position.speed : s->rated);
         return;
     }
     wpin_speed_design d = wpin_rig_speed_design(rig, load);
@@ -326,12 +353,17 @@ static void print_current(const wpin_rig *rig, const wpin_rig_load *load) {
 
 static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_limits *l = &load->limits;
-    printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n  pins        ", load->name,
-           load->line, rig->supplies[load->supply].name, load->kind->name, load->kind->words,
+    printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n", load->name, load->line,
+           rig->supplies[load->supply].name, load->kind->name, load->kind->words,
            load->reversed ? ", reversed" : "");
-    print_pins(load);
-    printf("\n");
-    print_pwm(rig, load);
+    if (load->axis.there) {
+        print_axis(rig, load);
+    } else {
+        printf("  pins        ");
+        print_pins(load);
+        printf("\n");
+        print_pwm(rig, load);
+    }
     print_limits(rig, load);
     if (l->trip_input >= 0) {
         printf("  trip        above %.4g A for %.4g ms, sensed on input %.0f\n", l->trip_amps,
@@ -345,9 +377,15 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  current     limited to %.4g A: above it the duty is folded back\n",
                l->limit_amps);
     }
-    printf("  at rest     %s; dead time %.4g us\n",
-           load->rest_brakes ? "brakes (motor shorted)" : "coasts (nothing driven)",
-           l->dead_time * 1e6);
+    if (load->axis.there) {
+        printf("  at rest     %s\n",
+               load->rest_brakes ? "stands still under power (quick stop active)"
+                                 : "its power stage is off, it coasts (ready to switch on)");
+    } else {
+        printf("  at rest     %s; dead time %.4g us\n",
+               load->rest_brakes ? "brakes (motor shorted)" : "coasts (nothing driven)",
+               l->dead_time * 1e6);
+    }
     static const char *const stops[] = {"ramps to rest", "runs down", "brakes"};
     for (size_t i = 0; i < rig->input_count; i++) {
         if (rig->inputs[i].stops) {
@@ -357,7 +395,7 @@ static void print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     if (load->kind->direct) {
         printf("  driver      none: the pin itself, %.3g ohm, burns above %.3g mA\n",
                load->bridge.on_resistance, load->bridge.burns_above_amps * 1e3);
-    } else {
+    } else if (!load->axis.there) {
         printf("  driver      %.4g mohm a switch, burns above %.4g A for %.4g ms or %.4g V\n",
                load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
                load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);

@@ -45,6 +45,7 @@ static const struct {
      "put every fault into a rig at many moments of a plan: what is noticed"},
     {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
     {"export", cmd_export, "write the rig, and a plan, as a C header for firmware"},
+    {"field", cmd_field, "a field bus by hand: who is there, objects, watching, simulated drives"},
     {"missing", cmd_missing, "what this computer lacks for these commands, and how to mend it"},
     {"demo", SIMULATED(cmd_demo), "run the honey pump and the honey drum that ship with Wind Pin"},
 };

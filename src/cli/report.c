@@ -46,7 +46,7 @@ static double shown(double value, double last_digit) {
 
 /* Whether something is known of a load: on real pins what is measured. */
 static bool knows_amps(const cli_run *run, const wpin_rig_load *load) {
-    return !run->real || load->limits.trip_input >= 0;
+    return !run->real || load->limits.trip_input >= 0 || load->axis.there;
 }
 
 static bool knows_rpm(const cli_run *run, const wpin_rig_load *load) {
@@ -73,6 +73,8 @@ static void print_end(const cli_run *run, const wpin_rig *rig, const wpin_step_r
     }
     if (type->steps) {
         printf("  %7s %7s", "", "");
+    } else if (load->axis.there) { /* it is told a speed, not a duty */
+        printf("  %7s %7s", "", volts);
     } else {
         printf("  %7.1f %7s", shown(step->duty * 100, 0.1), volts);
     }
@@ -159,6 +161,8 @@ static const char *driven_by(char *to, size_t size, const wpin_rig_load *load,
     const wpin_pwm_achieved *pwm = &report->pwm[i];
     if (wpin_rig_type(load)->steps) {
         snprintf(to, size, "%s steps", load->stepping.half_steps ? "half" : "full");
+    } else if (load->axis.there) {
+        snprintf(to, size, "node %g", load->axis.number);
     } else if (pwm->steps == 0) {
         snprintf(to, size, "on and off only, %u operation%s", report->operations[i],
                  report->operations[i] == 1 ? "" : "s");

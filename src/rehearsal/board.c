@@ -132,6 +132,17 @@ static int input_behind(const wpin_rig_load *load, unsigned line) {
     return 2 * leads[input / 2] + input % 2;
 }
 
+/* The drive on the stage of a load. */
+static bool build_drive(wpin_sim *sim, const wpin_rig_load *load, int number) {
+    const wpin_rig_axis *a = &load->axis;
+    wpin_part_axis part = {.number = (uint8_t)a->number,
+                           .counts = a->counts,
+                           .rated_amps = a->rated_amps,
+                           .velocity_unit = a->rpm_units ? a->counts / 60 : 1,
+                           .logic_supply = a->logic};
+    return wpin_sim_add_drive(sim, &part, a->bus, number);
+}
+
 static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_part_driver bridge = load->bridge;
     char name[WPIN_NAME_MAX + 8];
@@ -155,6 +166,9 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
             wpin_sim_invert_input(sim, number, input);
         }
     }
+    if (load->axis.there && !build_drive(sim, load, number)) {
+        return false;
+    }
     build_flaws(sim, rig, load, number);
     if (load->limits.trip_input >= 0) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
@@ -169,7 +183,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
         return false;
     }
     const wpin_rig_encoder *e = &load->encoder;
-    bool counts = e->there && !e->by_hall;
+    bool counts = wpin_rig_counts_here(load);
     bool good =
         !counts || wpin_sim_add_encoder(sim,
                                         &(wpin_part_encoder){.counts = wpin_rig_counts(load),
@@ -248,6 +262,9 @@ wpin_sim *wpin_board_build(const wpin_rig *rig) {
         sim != NULL && wpin_sim_set_converter(sim, (unsigned)rig->controller.converter_bits);
     for (size_t i = 0; built && i < rig->supply_count; i++) {
         built = build_supply(sim, &rig->supplies[i]);
+    }
+    for (size_t i = 0; built && i < rig->fieldbus_count; i++) {
+        built = wpin_sim_add_fieldbus(sim, rig->fieldbuses[i].bit_rate) >= 0;
     }
     for (size_t i = 0; built && i < rig->load_count; i++) {
         built = build_load(sim, rig, &rig->loads[i]);

@@ -73,6 +73,10 @@ static void listen(void *context, wpin_bound_load *bound, size_t load) {
     wpin_bound_listen(bound, of(context)->sim, of(context)->rig, load);
 }
 
+static bool fieldbus(void *context, size_t number, wpin_fieldbus *bus) {
+    return wpin_sim_fieldbus(of(context)->sim, (int)number, bus);
+}
+
 static wpin_part_reading read_load(void *context, size_t load) {
     return wpin_board_read(context, load);
 }
@@ -119,6 +123,7 @@ wpin_bench wpin_bench_on_board(wpin_board_bench *board) {
                         .set_input = set_input,
                         .inject = inject,
                         .listen = listen,
+                        .fieldbus = fieldbus,
                         .read = read_load,
                         .supply_is_on = supply_is_on,
                         .supply_volts = supply_volts,

@@ -30,6 +30,8 @@ static const struct {
     {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
     {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
     {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
+    {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_BUS_OFF},
+    {"deaf", ABOUT_LOAD, WPIN_PART_FAULT_DEAF},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_STUCK},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_READING_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_PART_FAULT_LINK_LOST},
@@ -51,6 +53,15 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (fault == WPIN_PART_FAULT_LEADS_MIXED) {
         return load >= 0 && wpin_rig_type(&rig->loads[load])->steps;
     }
+    if (fault == WPIN_PART_FAULT_BUS_OFF || fault == WPIN_PART_FAULT_DEAF) {
+        return load >= 0 && rig->loads[load].axis.there;
+    }
+    bool of_lines = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING ||
+                    fault == WPIN_PART_FAULT_WIRES_SWAPPED ||
+                    fault == WPIN_PART_FAULT_DIODE_REVERSED;
+    if (of_lines && load >= 0 && rig->loads[load].axis.there) {
+        return false; /* it has none of ours */
+    }
     bool encoder = fault == WPIN_PART_FAULT_SENSOR_OFF || fault == WPIN_PART_FAULT_CHANNEL_OFF ||
                    fault == WPIN_PART_FAULT_CHANNELS_SWAPPED;
     bool hall = strncmp(faults[number].word, "hall", 4) == 0;
@@ -58,8 +69,7 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
         return load >= 0 && rig->loads[load].crossing.there;
     }
     return !encoder || (load >= 0 && (hall ? rig->loads[load].hall.there
-                                           : rig->loads[load].encoder.there &&
-                                                 !rig->loads[load].encoder.by_hall));
+                                           : wpin_rig_counts_here(&rig->loads[load])));
 }
 
 static void say_known(const wpin_rig *rig, int load, int input, char *why, size_t size,

@@ -137,7 +137,7 @@ const wpin_rig_wire *wpin_rig_wire_of(const wpin_rig_load *load, wpin_wire_is is
 }
 
 int wpin_rig_wire_pin(const wpin_rig_load *load, wpin_wire_is is) {
-    bool encoder = load->encoder.there && !load->encoder.by_hall;
+    bool encoder = wpin_rig_counts_here(load);
     switch (is) {
     case WPIN_WIRE_ENCODER_A: return encoder ? load->encoder.pins[0] : -1;
     case WPIN_WIRE_ENCODER_B:

@@ -155,10 +155,20 @@ static void drive_by_pin(wpin_reader *reader, const yaml_node_t *node, const wpi
     }
 }
 
-/* Every stage but a pin itself has a driver. */
+/* The stage of a drive, of which nothing is said: it fits. */
+static void drive_itself(const wpin_rig *rig, wpin_rig_load *load) {
+    wpin_part_driver *b = &load->bridge;
+    b->on_resistance = 50e-3;
+    b->burns_above_amps = fmax(4 * load->axis.rated_amps, 1);
+    b->burns_above_volts = rig->supply_count != 0 ? 1.5 * rig->supplies[load->supply].volts : 60;
+    b->protects = true;
+}
+
+/* Every stage but a pin itself, and a drive of its own, has a driver. */
 void wpin_read_driver(wpin_reader *reader, const yaml_node_t *load_node, yaml_node_t *node,
                       const wpin_rig *rig, wpin_rig_load *load) {
     bool direct = load->kind != NULL && load->kind->direct;
+    bool told = load->kind != NULL && wpin_logic_of(load->kind->logic)->frames;
     if (direct && node != NULL) {
         wpin_say_at(reader, node, "'%s' is on a pin itself: there is no driver between",
                     load->name);
@@ -166,6 +176,8 @@ void wpin_read_driver(wpin_reader *reader, const yaml_node_t *load_node, yaml_no
         drive_by_pin(reader, load_node, rig, load);
     } else if (node != NULL) {
         read_driver(reader, node, load);
+    } else if (told) {
+        drive_itself(rig, load);
     } else if (load_node->type == YAML_MAPPING_NODE) {
         wpin_say_at(reader, load_node, "load '%s' lacks 'driver'", load->name);
     }

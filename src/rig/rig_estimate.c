@@ -44,8 +44,8 @@ static circuit circuit_of(const wpin_rig_load *load, double volts, double supply
 double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
                          double switch_ohms) {
     circuit c = circuit_of(load, volts, supply_ohms, switch_ohms);
-    bool pulses = wpin_logic_of(load->kind->logic)->pulses;
-    if (pulses || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
+    bool own = wpin_logic_of(load->kind->logic)->own;
+    if (own || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
         return fmin((amps * c.on_ohms + volts - c.volts) / fmax(volts, 1e-9), 1);
     }
     /* of each period a dead time passes in which nothing drives */

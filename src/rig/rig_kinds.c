@@ -3,6 +3,22 @@
 
 #define TABLE(of) .table = &wpin_table_##of, .table_name = "wpin_table_" #of
 
+/* No line of ours leads to a drive on a field bus. */
+static const wpin_row told_rows[] = {{.drive = WPIN_DRIVE_COAST},
+                                     {.drive = WPIN_DRIVE_BRAKE},
+                                     {.drive = WPIN_DRIVE_FORWARD},
+                                     {.drive = WPIN_DRIVE_REVERSE}};
+static const wpin_stage_table told_table = {.rows = told_rows,
+                                            .row_count = sizeof told_rows / sizeof *told_rows};
+
+const wpin_stage_kind wpin_stage_kind_told = {
+    .name = "field-bus",
+    .words = "a drive that regulates by itself, told over a field bus (CiA 402)",
+    .table = &told_table,
+    .logic = WPIN_LOGIC_FIELD_BUS,
+    .off_phase = WPIN_OFF_SHORT,
+    .zero = "at rest it is switched off and the motor coasts, or it stands still under power"};
+
 static const wpin_stage_kind kinds[] = {
     {.name = "low-side-switch",
      .words = "one transistor to ground",
@@ -246,7 +262,8 @@ bool wpin_stage_kind_times_line(const wpin_stage_kind *kind, unsigned line) {
 }
 
 bool wpin_stage_kind_takes_duty(const wpin_stage_kind *kind) {
-    return wpin_stage_kind_has_pwm(kind) && !kind->coils;
+    bool told = wpin_logic_of(kind->logic)->frames; /* a speed, by a ramp of ours */
+    return told || (wpin_stage_kind_has_pwm(kind) && !kind->coils);
 }
 
 bool wpin_stage_kind_has_pwm(const wpin_stage_kind *kind) {

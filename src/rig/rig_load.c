@@ -31,7 +31,8 @@ enum {
     LOAD_OVERLOAD,
     LOAD_CURRENT,
     LOAD_HALL,
-    LOAD_CROSSING
+    LOAD_CROSSING,
+    LOAD_AXIS
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -63,6 +64,7 @@ static const wpin_field load_fields[] = {
     NODE("current", false),
     NODE("hall", false),
     NODE("zero-crossing", false),
+    NODE("axis", false),
 };
 
 static const wpin_field ramp_fields[] = {
@@ -353,6 +355,14 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (nodes[LOAD_LIMITS] != NULL) {
         read_limits(reader, rig, nodes[LOAD_LIMITS], &load);
     }
+    if (nodes[LOAD_AXIS] != NULL) {
+        wpin_read_axis(reader, rig, nodes[LOAD_AXIS], &load);
+    } else if (staged && wpin_logic_of(load.kind->logic)->frames) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'axis': which drive it is on which bus; expected e.g. axis: "
+                    "{bus: line, node: 5, counts: 4000, rated-current: 3A}",
+                    load.name);
+    }
     wpin_read_driver(reader, node, nodes[LOAD_DRIVER], rig, &load);
     if (staged && rig->supply_count != 0) {
         wpin_check_alternating(reader, node, rig, &load);
@@ -380,11 +390,19 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
                     "fan or a pump without sensors",
                     load.name);
     }
-    if (nodes[LOAD_ENCODER] != NULL) {
+    if (nodes[LOAD_ENCODER] != NULL && load.axis.there) {
+        wpin_say_at(reader, nodes[LOAD_ENCODER],
+                    "the drive of '%s' has its own encoder: its 'counts' say all of it", load.name);
+    } else if (nodes[LOAD_ENCODER] != NULL) {
         wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], &load);
     }
     if (nodes[LOAD_SPEED] != NULL) {
         wpin_read_speed(reader, nodes[LOAD_SPEED], &load);
+    } else if (load.axis.there) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'speed': how fast its drive may turn it; expected e.g. speed: "
+                    "{rated: 300rpm}",
+                    load.name);
     }
     if (nodes[LOAD_POSITION] != NULL) {
         wpin_read_position(reader, nodes[LOAD_POSITION], &load);

@@ -154,7 +154,7 @@ static const char *counter_of(const looker *l, const wpin_rig_load *load) {
 static void look_at_encoder(looker *l, const wpin_rig_load *load) {
     const wpin_rig_encoder *e = &load->encoder;
     const char *count = counter_of(l, load);
-    if (!e->there || e->by_hall) {
+    if (!wpin_rig_counts_here(load)) {
         return;
     }
     if (count != NULL) {

@@ -107,10 +107,16 @@ static inline const char *wpin_shaft_sensor_on(const wpin_rig_load *load, uint8_
     if (load->crossing.there && (above[0] == pin || above[1] == pin || above[2] == pin)) {
         return "the comparators";
     }
-    bool counts = e->there && !e->by_hall;
-    return counts && (e->pins[0] == pin || (!e->one_channel && e->pins[1] == pin)) ? "the encoder"
-                                                                                   : NULL;
+    return wpin_rig_counts_here(load) &&
+                   (e->pins[0] == pin || (!e->one_channel && e->pins[1] == pin))
+               ? "the encoder"
+               : NULL;
 }
+/* A field bus; the drive of a load on one. */
+void wpin_read_fieldbus(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
+                        const char *name, yaml_node_t *node);
+void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                    wpin_rig_load *load);
 /* Who has a pin already, of what stands before this load in the file and of itself; NULL: nobody.
  */
 const char *wpin_pin_user(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin);

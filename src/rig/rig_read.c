@@ -15,12 +15,14 @@ enum {
     TOP_ACCEPT,
     TOP_LIVE,
     TOP_LINUX,
+    TOP_FIELDBUSES,
     TOP_COUNT
 };
 static const wpin_field top_fields[] = {
-    NODE("rig", true),   NODE("controller", false), NODE("supplies", true), NODE("inputs", false),
-    NODE("loads", true), NODE("faults", false),     NODE("boards", false),  NODE("accept", false),
-    NODE("live", false), NODE("linux", false)};
+    NODE("rig", true),     NODE("controller", false), NODE("supplies", true),
+    NODE("inputs", false), NODE("loads", true),       NODE("faults", false),
+    NODE("boards", false), NODE("accept", false),     NODE("live", false),
+    NODE("linux", false),  NODE("field-buses", false)};
 
 void wpin_rig_free(wpin_rig *rig) {
     if (rig != NULL) {
@@ -133,6 +135,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_INPUTS] != NULL) {
         read_all(reader, rig, nodes[TOP_INPUTS], "inputs", wpin_read_input);
+    }
+    if (nodes[TOP_FIELDBUSES] != NULL) {
+        read_all(reader, rig, nodes[TOP_FIELDBUSES], "field-buses", wpin_read_fieldbus);
     }
     if (nodes[TOP_BOARDS] != NULL) {
         read_all(reader, rig, nodes[TOP_BOARDS], "boards", wpin_read_board);

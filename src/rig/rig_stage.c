@@ -19,7 +19,7 @@ enum {
 };
 static const wpin_field stage_fields[] = {
     NODE("kind", true),
-    NODE("pins", true),
+    NODE("pins", false),
     NODE("inverted", false),
     NODE("table", false),
     CHOICE("at-rest", wpin_rig_load, rest_brakes, "coast", "brake"),
@@ -72,11 +72,14 @@ static const wpin_stage_kind *find_kind(wpin_reader *reader, yaml_node_t *node, 
         names[i] = kinds[i].name;
     }
     names[count] = own_name;
+    names[count + 1] = wpin_stage_kind_told.name;
     const char *text = wpin_scalar(reader, node, "a kind of stage");
     int found = text == NULL ? -1
                              : wpin_find_word(reader, node, text, "kind of stage", names,
-                                              count + (own_too ? 1 : 0));
-    return found < 0 || (size_t)found == count ? NULL : &kinds[found];
+                                              count + (own_too ? 2 : 0));
+    bool told = found >= 0 && (size_t)found == count + 1;
+    return told ? &wpin_stage_kind_told
+                : (found < 0 || (size_t)found == count ? NULL : &kinds[found]);
 }
 
 static bool is_own(const yaml_node_t *node) {
@@ -358,6 +361,27 @@ static void check_pwm(wpin_reader *reader, const yaml_node_t *node, yaml_node_t 
     }
 }
 
+/* What is told over a field bus has no lines here, everything else has. */
+static bool check_lines(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                        const wpin_stage_kind *kind) {
+    static const int of_lines[] = {STAGE_PINS, STAGE_INVERTED, STAGE_PWM, STAGE_DEAD};
+    bool told = wpin_logic_of(kind->logic)->frames;
+    if (!told && nodes[STAGE_PINS] == NULL) {
+        wpin_say_at(reader, node, "stage lacks 'pins'");
+        return false;
+    }
+    for (size_t i = 0; told && i < COUNT(of_lines); i++) {
+        if (nodes[of_lines[i]] != NULL) {
+            wpin_say_at(reader, nodes[of_lines[i]],
+                        "'%s' has no lines on this controller and takes no %s: its drive is told "
+                        "over a field bus; expected kind and at-rest alone",
+                        kind->name, stage_fields[of_lines[i]].key);
+            return false;
+        }
+    }
+    return true;
+}
+
 bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                      wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(stage_fields)];
@@ -394,6 +418,9 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
         for (unsigned i = 0; i < WPIN_STAGE_LINES; i++) {
             load->inverted[i] = load->kind->inverted[i] != load->inverts[i];
         }
+    }
+    if (!check_lines(reader, node, nodes, load->kind)) {
+        return false;
     }
     if (nodes[STAGE_PINS] != NULL) {
         wpin_read_stage_pins(reader, rig, nodes[STAGE_PINS], load);

@@ -329,7 +329,8 @@ static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpi
         wpin_say_at(reader, node,
                     "'%s' is for a brushless motor: '%s' needs a motor with pole-pairs",
                     load->kind->name, load->name);
-    } else if (brushless && !legs && !wpin_logic_of(load->kind->logic)->pulses) {
+    } else if (brushless && !legs && !wpin_logic_of(load->kind->logic)->pulses &&
+               !wpin_logic_of(load->kind->logic)->frames) { /* it says so itself */
         wpin_say_at(reader, node,
                     "a brushless motor (pole-pairs) can't be connected to a stage '%s'; expected "
                     "three-phase-bridge, three-phase-bridge-high or three-half-bridges for its "

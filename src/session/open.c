@@ -159,6 +159,10 @@ static wpin_status open_all(wpin_session *run, char *why, size_t size) {
         return status;
     }
     wpin_session_open_stop(run);
+    status = wpin_session_set_up_drives(run, why, size);
+    if (status != WPIN_OK) {
+        return status;
+    }
     await_ready(run);
     status = start_plan(run);
     if (status != WPIN_OK) {

@@ -76,6 +76,7 @@ struct wpin_session {
     wpin_port port;
     wpin_bound_load *bound;
     wpin_motor *motors;
+    wpin_bound_network networks[WPIN_RIG_FIELDBUSES];
     wpin_inputs inputs; /* those of the rig, in its order, */
     wpin_inputs_config inputs_config;
     wpin_input *input_state; /* with one of these each: at work, */
@@ -137,6 +138,11 @@ static inline bool wpin_session_is_stepper(const wpin_session *run, size_t load)
 void wpin_session_boot(wpin_session *run);
 void wpin_session_choose_port(wpin_session *run);
 wpin_status wpin_session_open_loads(wpin_session *run, char *why, size_t size);
+/* Opens the field buses of the rig, before its loads; gives a bound load its own; sets the drives on
+ * them up and arms them, once all loads are open. What stands in the way in words. */
+bool wpin_session_open_networks(wpin_session *run, char *why, size_t size);
+void wpin_session_join_network(wpin_session *run, size_t load);
+wpin_status wpin_session_set_up_drives(wpin_session *run, char *why, size_t size);
 /* What the bench says; what a controller may take for granted where it says nothing. */
 int64_t wpin_session_clock(const wpin_session *run);
 int64_t wpin_session_tick_ps(const wpin_session *run);

@@ -23,14 +23,19 @@ static wpin_status open_load(wpin_session *run, size_t i) {
     if (run->bench.listen != NULL) {
         run->bench.listen(run->bench.context, &run->bound[i], i);
     }
-    bool arms = status == WPIN_OK && !(run->by_hand && run->options.disarmed);
+    bool later = run->rig->loads[i].axis.there; /* once its drive is set up */
+    bool arms = status == WPIN_OK && !later && !(run->by_hand && run->options.disarmed);
     return arms ? wpin_motor_arm(&run->motors[i]) : status;
 }
 
 /* Opens every load, and arms every motor. */
 wpin_status wpin_session_open_loads(wpin_session *run, char *why, size_t size) {
+    if (!wpin_session_open_networks(run, why, size)) {
+        return WPIN_REFUSED_PORT;
+    }
     for (size_t i = 0; i < run->rig->load_count; i++) {
         wpin_bind_load(&run->bound[i], run->rig, &run->rig->loads[i]);
+        wpin_session_join_network(run, i);
     }
     wpin_bind_shared(run->bound, run->rig);
     for (size_t i = 0; i < run->rig->load_count; i++) {

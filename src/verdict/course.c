@@ -53,7 +53,7 @@ static void watch_unasked(const wpin_session *run, wpin_step_result *r, const wp
     const double harmless = 20e-3; /* A */
     bool motor = wpin_rig_type(load)->spins;
     bool rests = wpin_motor_duty(&run->motors[r->load]) == 0;
-    bool own = wpin_logic_of(load->kind->logic)->pulses; /* with its next pulse */
+    bool own = wpin_logic_of(load->kind->logic)->own; /* with its next pulse */
     bool drives = motor ? last->amps * last->rpm > 0 : true;
     bool flows = fabs(last->amps) > harmless && drives;
     wpin_spell_put(&r->spells[WPIN_TROUBLE_UNASKED], rests && flows && !own, wpin_session_time(run),
@@ -69,7 +69,7 @@ static void watch(const wpin_session *run, wpin_step_result *r, const wpin_windo
     }
     /* a controller of its own makes its own volts; a supply that the plan switched off is no
      * trouble */
-    bool judged = duty != 0 && !wpin_logic_of(load->kind->logic)->pulses &&
+    bool judged = duty != 0 && !wpin_logic_of(load->kind->logic)->own &&
                   wpin_session_supply_on(run, load->supply);
     double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
     r->driven += due > 0 ? w->seconds : 0;

@@ -92,7 +92,7 @@ static void watch_speed(const wpin_session *run, wpin_step_result *r, double dut
 void wpin_watch_seen(const wpin_session *run, wpin_step_result *r, const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
     bool motor = wpin_rig_type(load)->spins;
-    bool own = wpin_logic_of(load->kind->logic)->pulses; /* it makes its own current */
+    bool own = wpin_logic_of(load->kind->logic)->own; /* it makes its own current */
     double duty = (double)wpin_motor_duty(&run->motors[r->load]) / WPIN_DUTY_FULL;
     double rpm = motor ? wpin_session_measured_rpm(run, (size_t)r->load) : NAN;
     bool sensed = !isnan(wpin_session_measured_amps(run, (size_t)r->load)) && !own;

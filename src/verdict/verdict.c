@@ -158,11 +158,11 @@ static void judge_end(const wpin_session *run, wpin_step_result *step) {
     const double harmless = 20e-3; /* A */
     double late = step->took - step->asked_seconds;
     bool ramps = step->ramps && step->asked_seconds > 0;
-    bool pulses = wpin_logic_of(run->rig->loads[step->load].kind->logic)->pulses;
+    bool own = wpin_logic_of(run->rig->loads[step->load].kind->logic)->own;
     /* a controller of its own learns of zero with its next pulse */
     double hz = run->rig->loads[step->load].limits.pwm_hz; /* its last period runs to its end */
     double idle = step->took - step->on_for, runs_on = 20e-3 + (hz > 0 ? 2 / hz : 0);
-    bool settled = pulses ? step->asked_seconds > 0.05 : idle > runs_on;
+    bool settled = own ? step->asked_seconds > 0.05 : idle > runs_on;
     if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "driven with %.2f A and nothing asked of it: control wires mixed up or off",

@@ -306,9 +306,14 @@ double wpin_returned_volts(const wpin_facts *f, double farads) {
     double most = f->load->limits.duty_max;
     double ramp = fmax(f->load->limits.ramp_down * most, 1e-3), dt = ramp / 4000;
     double w = f->speed, volts = f->volts, peak = volts;
+    double ohms = f->loop_ohms - f->supply->resistance;
     for (int i = 0; i < 4000; i++) {
         double duty = most * (1 - i / 4000.0);
-        double amps = (volts * duty - m->constant * w) / (f->loop_ohms - f->supply->resistance);
+        double amps = (volts * duty - m->constant * w) / ohms;
+        if (f->load->axis.there) { /* its regulator brings it down as fast as that */
+            amps = (drag(f, w) - f->inertia * f->speed / ramp) / m->constant;
+            duty = (m->constant * w + ohms * amps) / volts;
+        }
         volts = fmax(volts - duty * amps * dt / farads, f->volts);
         peak = fmax(peak, volts);
         w += (m->constant * amps - drag(f, w)) / f->inertia * dt;
@@ -330,6 +335,11 @@ static void motor_facts(wpin_facts *f, double tolerance) {
     f->stall_amps = fmin(volts / f->loop_ohms, f->most_amps);
     f->speed = wpin_speed_at(f, f->load->limits.duty_max);
     f->run_amps = wpin_running_amps(f, f->load->limits.duty_max);
+    if (f->load->axis.there) { /* its drive regulates both */
+        f->stall_amps = fmin(f->stall_amps, f->load->axis.most_amps);
+        f->speed = wpin_part_shaft_speed(m, f->load->speed.maximum);
+        f->run_amps = drag(f, f->speed) / m->constant;
+    }
     /* on its ramp the current is what friction and inertia take, at least what breaks it loose */
     double ramp = fmax(f->load->limits.ramp_up * f->load->limits.duty_max, 1e-3);
     double takes = fmax(f->hold, f->torque + f->inertia * f->speed / ramp);

@@ -276,7 +276,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
         add_phases(to, l, rig->controller.logic_volts);
-        bool counts = l->encoder.there && !l->encoder.by_hall;
+        bool counts = wpin_rig_counts_here(l);
         for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {
             add(to, "%-12s %-12s %-10s %-16s %-8u input, pull-up in the controller", l->name,
                 n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
@@ -361,7 +361,7 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
             "0.1 %%), against the neutral point of three equal resistors from the divided leads",
             l->name, fmin(share, 1));
     }
-    if (l->encoder.there && !l->encoder.by_hall) {
+    if (wpin_rig_counts_here(l)) {
         add(to, "1  encoder of %s: %.0f lines, %s channel%s, for %.3g V", l->name, l->encoder.lines,
             l->encoder.one_channel ? "one" : "two", l->encoder.one_channel ? "" : "s",
             rig->controller.logic_volts);

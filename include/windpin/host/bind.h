@@ -44,9 +44,24 @@ typedef struct wpin_bound_load {
     wpin_sensorless_config sensorless;
     wpin_sensorless sensorless_at_work; /**< or this. */
     wpin_sensorless_step sensorless_ramp[WPIN_SENSORLESS_STEPS];
+    wpin_axis_config axis; /**< Of a drive on a field bus; the caller sets its network... */
+    wpin_setting settings[WPIN_RIG_SETTINGS + 8];
+    wpin_axis axis_at_work;
     wpin_phase_watch_config phase_watch;
     wpin_phase_watch phase_watch_at_work;
 } wpin_bound_load;
+
+/** A field bus of a rig as the core sees it. It points into itself, so it must not be copied. */
+typedef struct wpin_bound_network {
+    wpin_network_config config;
+    wpin_network network; /**< ...to this. */
+    wpin_fieldbus bus;
+} wpin_bound_network;
+
+/** Opens the network of a field bus of a rig on what carries its frames; false: that lacks a
+ * function. */
+WPIN_API bool wpin_bind_network(wpin_bound_network *bound, const wpin_rig *rig, size_t number,
+                                const wpin_fieldbus *bus);
 
 /** What the core is told of an input of a rig. Its configuration points to that of its kind, so it
  * must not be copied. */

@@ -5,10 +5,12 @@
 #ifndef WINDPIN_HOST_H
 #define WINDPIN_HOST_H
 
+#include "bearer.h"
 #include "bind.h"
 #include "calc.h"
 #include "identify.h"
 #include "messages.h"
+#include "objects.h"
 #include "parts.h"
 #include "plan.h"
 #include "quantity.h"

@@ -38,8 +38,9 @@ typedef enum wpin_dimension {
     WPIN_TEMPERATURE, /**< degC. */
     WPIN_HEAT_RESISTANCE,
     WPIN_ENERGY,
-    WPIN_SPEED,  /**< rpm. */
-    WPIN_NUMBER, /**< A bare number: a ratio, a count, a pin. */
+    WPIN_SPEED,    /**< rpm. */
+    WPIN_BIT_RATE, /**< bit/s. */
+    WPIN_NUMBER,   /**< A bare number: a ratio, a count, a pin. */
     WPIN_DIMENSION_COUNT
 } wpin_dimension;
 

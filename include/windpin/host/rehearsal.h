@@ -144,6 +144,20 @@ WPIN_API bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *f
 WPIN_API bool wpin_find_order(const wpin_rig *rig, int load, uint8_t mixed,
                               const wpin_injection *faults, size_t fault_count,
                               wpin_found_order *found, char *why, size_t why_size);
+/** The simulated drives of a field bus of a rig by themselves: all supplies on, and nobody commands
+ * them but who is told here. */
+typedef struct wpin_drives wpin_drives;
+/** Starts them; `hear` is called for each frame of theirs. NULL when out of memory. */
+WPIN_API wpin_drives *wpin_drives_open(const wpin_rig *rig, size_t bus,
+                                       wpin_sim_frame_watcher *hear, void *context);
+/** NULL is fine. */
+WPIN_API void wpin_drives_free(wpin_drives *drives);
+/** Puts a frame on their bus; false: it has no room for it. */
+WPIN_API bool wpin_drives_tell(wpin_drives *drives, const wpin_frame *frame);
+/** Their time, and lets some of it pass, ps. */
+WPIN_API int64_t wpin_drives_time(const wpin_drives *drives);
+WPIN_API void wpin_drives_advance(wpin_drives *drives, int64_t picoseconds);
+
 #ifdef __cplusplus
 }
 #endif

@@ -298,10 +298,47 @@ typedef struct wpin_sensorless_design {
     double least_sector;             /**< No true sector is shorter, s. */
 } wpin_sensorless_design;
 
+/** Most field buses of a rig, and most settings of a drive. */
+#define WPIN_RIG_FIELDBUSES 4
+#define WPIN_RIG_SETTINGS   32
+
+/** A field bus. */
+typedef struct wpin_rig_fieldbus {
+    char name[WPIN_NAME_MAX + 1];
+    unsigned line;
+    double bit_rate; /**< bit/s. */
+    double period;   /**< Of set-points out and what is measured back, s. */
+    double number;   /**< Node that the controller is. */
+    double answer;   /**< A question is answered within this, s. */
+} wpin_rig_fieldbus;
+
+/** An object a drive is told at its start. Whole numbers. */
+typedef struct wpin_rig_setting {
+    double index, sub, size, value;
+} wpin_rig_setting;
+
+/** A drive on a field bus. */
+typedef struct wpin_rig_axis {
+    bool there;
+    int bus;           /**< Number of the field bus. */
+    int logic;         /**< Supply of its own controller; -1: that of its motor. */
+    bool rpm_units;    /**< It counts velocities in rpm of the motor's shaft, not in counts/s. */
+    double number;     /**< Of its node. */
+    double counts;     /**< Its position units in a turn of the motor's own shaft. */
+    double rated_amps; /**< What it counts currents in. */
+    double most_amps;  /**< It is told to give no more. */
+    double lost;       /**< Without process data for this long it is silent, s. */
+    double heartbeat;  /**< Of the drive and of the controller, s. */
+    double vendor, product; /**< 0: any. */
+    wpin_rig_setting settings[WPIN_RIG_SETTINGS];
+    size_t setting_count;
+} wpin_rig_axis;
+
 /** An encoder or tacho on a motor's shaft, or the edges of its Hall sensors as one. */
 typedef struct wpin_rig_encoder {
     bool there;
     bool by_hall;     /**< It is the Hall sensors: nothing below counts. */
+    bool by_drive;    /**< It belongs to a drive on a field bus, which tells. */
     double lines;     /**< Periods of one channel in a turn of the shaft it sits on. */
     bool at_output;   /**< Behind the gear. */
     bool one_channel; /**< No second channel: the direction is taken from the drive. */
@@ -387,6 +424,7 @@ typedef struct wpin_rig_load {
     wpin_rig_stepping stepping;
     wpin_rig_hall hall;
     wpin_rig_crossing crossing;
+    wpin_rig_axis axis;
     wpin_rig_encoder encoder;
     wpin_rig_speed speed;
     wpin_rig_current current;
@@ -513,6 +551,8 @@ typedef struct wpin_rig {
     size_t input_count;
     wpin_rig_board *boards;
     size_t board_count;
+    wpin_rig_fieldbus fieldbuses[WPIN_RIG_FIELDBUSES];
+    size_t fieldbus_count;
     wpin_rig_accept *accepts;
     size_t accept_count;
     wpin_rig_live live;
@@ -559,6 +599,8 @@ WPIN_API const char *wpin_rig_pin_called(const wpin_rig *rig, uint8_t pin, char 
 
 /** The kinds of stage the rig file knows. */
 WPIN_API const wpin_stage_kind *wpin_stage_kinds(size_t *count);
+/** None of them: a drive on a field bus, to which no line of the controller leads. */
+WPIN_API extern const wpin_stage_kind wpin_stage_kind_told;
 /** Whether a part may be called that: letters, digits, '-' and '_', beginning with a letter. */
 WPIN_API bool wpin_rig_name_fits(const char *name);
 /** Whether it is a word that plans or reports keep for themselves. */
@@ -600,6 +642,12 @@ WPIN_API double wpin_rig_braking(const wpin_rig_load *load);
 /** How fast a current limit folds the duty back: duty (1: full) for each ampere above it, a tick.
  */
 WPIN_API double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *load);
+/** Whether its encoder is on pins of the controller: no Hall sensors, no drive that tells. */
+static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
+    return load->encoder.there && !load->encoder.by_hall && !load->encoder.by_drive;
+}
+/** A speed at the output, rpm, as velocity of a drive on a field bus, in its own units. */
+WPIN_API double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm);
 /** Counts of a load's encoder in a turn of the shaft it sits on, and of the output. */
 WPIN_API double wpin_rig_counts(const wpin_rig_load *load);
 WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);

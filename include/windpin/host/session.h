@@ -171,6 +171,8 @@ typedef struct wpin_bench {
     bool (*inject)(void *context, const wpin_injection *fault, bool on);
     /** Has the interrupts of a load's sensors call wpin_bound_edge or wpin_bound_sample. */
     void (*listen)(void *context, wpin_bound_load *bound, size_t load);
+    /** What carries the frames of a field bus of the rig; false, or NULL: there is none here. */
+    bool (*fieldbus)(void *context, size_t number, wpin_fieldbus *bus);
     /** What a load truly did since it was last asked about, as its machine sees it. NULL: nothing
      * is known but what the controller measures. */
     wpin_part_reading (*read)(void *context, size_t load);

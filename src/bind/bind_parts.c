@@ -1,0 +1,42 @@
+/* What the files that bind a load share. */
+#include "bind_parts.h"
+#include "core_units.h"
+#include <math.h>
+
+uint16_t wpin_bind_speed(const wpin_rig_load *load, double rpm) {
+    return (uint16_t)lround(rpm / load->speed.maximum * WPIN_DUTY_FULL);
+}
+
+uint32_t wpin_bind_full_hz(const wpin_rig *rig, const wpin_rig_load *load) {
+    double rpm = wpin_rig_full_rpm(rig, load);
+    return (uint32_t)lround(fmax(1, rpm / 60 * wpin_rig_counts_at_output(load)));
+}
+
+uint16_t wpin_bind_still_speed(const wpin_rig *rig, const wpin_rig_load *load) {
+    double ten = 10.0 * WPIN_DUTY_FULL / wpin_bind_full_hz(rig, load);
+    return (uint16_t)fmin(fmax(ten, 8), WPIN_DUTY_FULL / 100.0);
+}
+
+void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
+    bound->protections[bound->motor.protection_count++] = protection;
+    bound->motor.protections = bound->protections;
+    bound->motor.loop = &wpin_closed_loop;
+}
+
+void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load) {
+    double counts = wpin_rig_counts_at_output(load);
+    bound->motor.at_count =
+        (uint16_t)fmin(fmax(1, round(load->position.within * counts)), UINT16_MAX);
+    bound->motion.passed_by =
+        (uint16_t)(bound->motor.at_count + (bound->motor.at_count < UINT16_MAX));
+    bound->motion.passes = 6;
+    bound->motor.settle_ms = (uint16_t)lround(load->position.settle * 1e3);
+    bound->motor.counts_per_turn = (uint32_t)lround(counts);
+    const wpin_rig_position *p = &load->position;
+    if (p->home_first || p->least != 0 || p->most != 0) {
+        bound->travel = (wpin_travel){.least = (int32_t)lround(p->least * counts),
+                                      .most = (int32_t)lround(p->most * counts),
+                                      .homed_first = p->home_first};
+        bound->motor.travel = &bound->travel;
+    }
+}

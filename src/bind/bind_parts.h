@@ -1,0 +1,19 @@
+/* What the files that bind a load share. */
+#ifndef WPIN_BIND_BIND_PARTS_H
+#define WPIN_BIND_BIND_PARTS_H
+
+#include "windpin/host/bind.h"
+
+/* Counts a second at full speed: the regulated maximum, or what the supply could ever drive. */
+uint32_t wpin_bind_full_hz(const wpin_rig *rig, const wpin_rig_load *load);
+/* A speed of ten counts a second is none, but no more than a hundredth of the full one. */
+uint16_t wpin_bind_still_speed(const wpin_rig *rig, const wpin_rig_load *load);
+uint16_t wpin_bind_speed(const wpin_rig_load *load, double rpm);
+/* One more on its list of protections. */
+void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
+/* When a place counts as reached, and how far it may go. */
+void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load);
+/* A drive on a field bus. */
+void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+
+#endif

@@ -1,0 +1,172 @@
+/* windpin field drives RIG: the simulated drives of a rig on a socket, in real time, for other
+ * programs of this computer. */
+#define _GNU_SOURCE
+#include "../field.h"
+#include "windpin/host/rehearsal.h"
+#include <argp.h>
+#include <math.h>
+#include <signal.h>
+#include <stdio.h>
+#include <string.h>
+#include <sys/prctl.h>
+#include <time.h>
+#include <unistd.h>
+
+enum { KEY_AT = 256, KEY_BUS, KEY_WITH_PARENT };
+
+#define STEP_PS 500000000LL /* half a millisecond */
+
+typedef struct drives_arguments {
+    const char *path, *at, *bus;
+    bool with_parent;
+} drives_arguments;
+
+static const struct argp_option options[] = {
+    {"at", KEY_AT, "PATH", 0, "Path of the socket", 0},
+    {"bus", KEY_BUS, "NAME", 0, "Which field bus of the rig, where it has several", 0},
+    {"until-parent-ends", KEY_WITH_PARENT, NULL, 0, "End with the program that started this", 0},
+    {0}};
+
+static const char doc[] =
+    "Starts the simulated drives of a rig, with their motors and supplies switched on, on a socket "
+    "of this computer, in real time. Other commands reach them there as they reach real ones over "
+    "can0. Ends with Ctrl-C, and takes the socket away.\v"
+    "Example:\n  windpin field drives demo/honey-line.yaml --at=/tmp/line";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    drives_arguments *a = state->input;
+    switch (key) {
+    case KEY_AT: a->at = arg; break;
+    case KEY_BUS: a->bus = arg; break;
+    case KEY_WITH_PARENT: a->with_parent = true; break;
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 0) {
+            argp_error(state, "'%s' is one too many; expected a rig", arg);
+        }
+        a->path = arg;
+        break;
+    case ARGP_KEY_END:
+        if (a->path == NULL || a->at == NULL || strchr(a->at, '/') == NULL) {
+            argp_error(state, "expected a rig file, and a path for the socket: --at=/tmp/line");
+        }
+        break;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+    return 0;
+}
+
+/* All clients together are one station of the simulated bus. */
+typedef struct server {
+    wpin_drives *drives;
+    wpin_hub *hub;
+    wpin_frame told[256]; /* by drives, and not passed on yet */
+    int count;
+} server;
+
+static void overhear(void *context, const wpin_frame *frame, int64_t at) {
+    server *s = context;
+    (void)at;
+    if (s->count < 256) {
+        s->told[s->count++] = *frame;
+    }
+}
+
+static void take(void *context, int client, const wpin_frame *frame) {
+    server *s = context;
+    if (frame == NULL) {
+        return;
+    }
+    wpin_hub_tell(s->hub, frame, client);
+    wpin_drives_tell(s->drives, frame);
+}
+
+static double seconds_now(void) {
+    struct timespec t;
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return (double)t.tv_sec + (double)t.tv_nsec * 1e-9;
+}
+
+static int serve(server *s) {
+    volatile int *stopped = cli_catch_signals();
+    double begun = seconds_now() - (double)wpin_drives_time(s->drives) * 1e-12;
+    while (*stopped == 0) {
+        double ahead =
+            begun + (double)(wpin_drives_time(s->drives) + STEP_PS) * 1e-12 - seconds_now();
+        wpin_hub_serve(s->hub, fmax(ahead, 0), take, s);
+        if (ahead < -0.5) {
+            begun -= ahead; /* this computer was busy: that is not made up for */
+        }
+        if (begun + (double)(wpin_drives_time(s->drives) + STEP_PS) * 1e-12 <= seconds_now()) {
+            wpin_drives_advance(s->drives, STEP_PS);
+        }
+        for (int i = 0; i < s->count; i++) {
+            wpin_hub_tell(s->hub, &s->told[i], -1);
+        }
+        s->count = 0;
+    }
+    return EXIT_FINE;
+}
+
+static int find_bus(const wpin_rig *rig, const char *name) {
+    for (size_t i = 0; i < rig->fieldbus_count; i++) {
+        if (name == NULL ? rig->fieldbus_count == 1 : strcmp(rig->fieldbuses[i].name, name) == 0) {
+            return (int)i;
+        }
+    }
+    if (rig->fieldbus_count == 0) {
+        cli_complain("the rig has no field bus, and so no drives on one");
+    } else if (name == NULL) {
+        cli_complain("the rig has %zu field buses; expected --bus=%s, or another",
+                     rig->fieldbus_count, rig->fieldbuses[0].name);
+    } else {
+        cli_complain("the rig has no field bus '%s'; expected e.g. --bus=%s", name,
+                     rig->fieldbuses[0].name);
+    }
+    return -1;
+}
+
+static void say_who(const wpin_rig *rig, int bus, const char *at) {
+    printf("Simulated drives on %s:\n", at);
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_axis *a = &rig->loads[i].axis;
+        if (a->there && a->bus == bus) {
+            printf("  node %3g  %s\n", a->number, rig->loads[i].name);
+        }
+    }
+    printf("In another terminal: windpin field look %s\nCtrl-C ends them.\n", at);
+    fflush(stdout);
+}
+
+static int start(const drives_arguments *a, const wpin_rig *rig) {
+    static server s;
+    char why[300] = "out of memory";
+    int bus = find_bus(rig, a->bus);
+    if (bus < 0) {
+        return EXIT_WRONG_INPUT;
+    }
+    s.drives = wpin_drives_open(rig, (size_t)bus, overhear, &s);
+    s.hub = s.drives == NULL ? NULL : wpin_hub_open(a->at, why, sizeof why);
+    int status = EXIT_WRONG_INPUT;
+    if (s.hub == NULL) {
+        cli_complain("%s", why);
+    } else {
+        if (a->with_parent) {
+            prctl(PR_SET_PDEATHSIG, SIGTERM);
+        }
+        say_who(rig, bus, a->at);
+        status = a->with_parent && getppid() == 1 ? EXIT_FINE : serve(&s);
+    }
+    wpin_hub_close(s.hub);
+    wpin_drives_free(s.drives);
+    return status;
+}
+
+int field_drives(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
+    drives_arguments a = {0};
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    wpin_rig *rig = cli_read_rig(a.path);
+    int status = rig == NULL ? EXIT_WRONG_INPUT : start(&a, rig);
+    wpin_rig_free(rig);
+    return status;
+}

@@ -1,0 +1,208 @@
+/* Frames over a CAN interface of the kernel, or over a socket of this computer. */
+#define _GNU_SOURCE
+#include "windpin/host/bearer.h"
+#include "packet.h"
+#include <errno.h>
+#include <linux/can/error.h>
+#include <linux/can/raw.h>
+#include <net/if.h>
+#include <poll.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <sys/ioctl.h>
+#include <sys/socket.h>
+#include <sys/un.h>
+#include <time.h>
+#include <unistd.h>
+
+struct wpin_bearer {
+    int fd;
+    char name[108];
+    wpin_bearer_counts counts;
+    bool gone;
+    char trouble[200];
+};
+
+static void note(wpin_bearer *b, bool gone, const char *what) {
+    b->gone = b->gone || gone;
+    b->counts.errors++;
+    snprintf(b->trouble, sizeof b->trouble, "%s: %s", b->name, what);
+}
+
+/* ---- frames ---- */
+
+static bool send_frame(void *context, const wpin_frame *frame) {
+    wpin_bearer *b = context;
+    struct can_frame packet = wpin_packet_of(frame);
+    if (b->gone) {
+        return false;
+    }
+    if (send(b->fd, &packet, sizeof packet, MSG_DONTWAIT | MSG_NOSIGNAL) ==
+        (ssize_t)sizeof packet) {
+        b->counts.sent++;
+        return true;
+    }
+    b->counts.refused++;
+    if (errno == ENETDOWN || errno == ENXIO || errno == ENODEV) {
+        note(b, errno != ENETDOWN,
+             errno == ENETDOWN ? "the interface is down" : "the interface is gone");
+    } else if (errno == EPIPE || errno == ECONNRESET || errno == ENOTCONN) {
+        note(b, true, "the other end is gone");
+    } else {
+        note(b, false, "its queue is full: nobody acknowledges frames, or there are too many");
+    }
+    return false;
+}
+
+/* An error report of the interface. */
+static void hear_error(wpin_bearer *b, const struct can_frame *packet) {
+    canid_t what = packet->can_id;
+    if ((what & CAN_ERR_BUSOFF) != 0) {
+        note(b, false, "bus-off: too many errors, it sends nothing until it is restarted");
+    } else if ((what & CAN_ERR_ACK) != 0) {
+        note(b, false, "nobody acknowledges: no node has power, or none has this rate");
+    } else if ((what & (CAN_ERR_PROT | CAN_ERR_CRTL)) != 0) {
+        note(b, false, "errors on the wire: check rate, termination at both ends, ground");
+    } else {
+        note(b, false, "it reports an error");
+    }
+}
+
+static bool receive_frame(void *context, wpin_frame *frame) {
+    wpin_bearer *b = context;
+    struct can_frame packet;
+    for (;;) {
+        ssize_t got = recv(b->fd, &packet, sizeof packet, MSG_DONTWAIT);
+        if (got == 0) {
+            note(b, true, "the other end is gone");
+            return false;
+        }
+        if (got < 0) {
+            if (errno == ENETDOWN) {
+                note(b, false, "the interface is down");
+            } else if (errno != EAGAIN && errno != EINTR) {
+                note(b, true, strerror(errno));
+            }
+            return false;
+        }
+        if ((packet.can_id & CAN_ERR_FLAG) != 0) {
+            hear_error(b, &packet);
+        } else if (got == (ssize_t)sizeof packet && wpin_frame_of(&packet, frame)) {
+            b->counts.received++;
+            return true;
+        }
+    }
+}
+
+static wpin_moment now(void *context) {
+    struct timespec t;
+    (void)context;
+    clock_gettime(CLOCK_MONOTONIC, &t);
+    return (wpin_moment)((uint64_t)t.tv_sec * 1000000U + (uint64_t)t.tv_nsec / 1000U);
+}
+
+/* ---- opening ---- */
+
+static int open_socket(const char *path, char *why, size_t size) {
+    struct sockaddr_un address = {.sun_family = AF_UNIX};
+    if (strlen(path) >= sizeof address.sun_path) {
+        snprintf(why, size, "%s: the path is too long, at most %zu characters", path,
+                 sizeof address.sun_path - 1);
+        return -1;
+    }
+    strcpy(address.sun_path, path);
+    int fd = socket(AF_UNIX, SOCK_SEQPACKET | SOCK_CLOEXEC, 0);
+    if (fd >= 0 && connect(fd, (const struct sockaddr *)&address, sizeof address) == 0) {
+        return fd;
+    }
+    snprintf(why, size, "%s: %s; simulated drives are started by: windpin field drives RIG --at=%s",
+             path, errno == ECONNREFUSED ? "nobody is at the other end any more" : strerror(errno),
+             path);
+    if (fd >= 0) {
+        close(fd);
+    }
+    return -1;
+}
+
+static int open_interface(const char *name, char *why, size_t size) {
+    struct ifreq request = {0};
+    int fd = socket(PF_CAN, SOCK_RAW | SOCK_CLOEXEC, CAN_RAW);
+    if (fd < 0) {
+        snprintf(why, size,
+                 "%s: this kernel has no CAN sockets (%s); expected its modules can and can-raw, "
+                 "or the path of a socket",
+                 name, strerror(errno));
+        return -1;
+    }
+    snprintf(request.ifr_name, sizeof request.ifr_name, "%s", name);
+    if (strlen(name) >= sizeof request.ifr_name || ioctl(fd, SIOCGIFINDEX, &request) != 0) {
+        snprintf(why, size,
+                 "%s: there is no such network interface; ip link show type can lists them", name);
+        close(fd);
+        return -1;
+    }
+    int index = request.ifr_ifindex;
+    if (ioctl(fd, SIOCGIFFLAGS, &request) == 0 && (request.ifr_flags & IFF_UP) == 0) {
+        snprintf(why, size,
+                 "%s is down; it is brought up at the rate of the bus by: ip link set %s up type "
+                 "can bitrate 1000000",
+                 name, name);
+        close(fd);
+        return -1;
+    }
+    struct sockaddr_can address = {.can_family = AF_CAN, .can_ifindex = index};
+    can_err_mask_t errors = CAN_ERR_MASK;
+    setsockopt(fd, SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &errors, sizeof errors);
+    if (bind(fd, (const struct sockaddr *)&address, sizeof address) != 0) {
+        snprintf(why, size, "%s: %s; is it a CAN interface?", name, strerror(errno));
+        close(fd);
+        return -1;
+    }
+    return fd;
+}
+
+wpin_bearer *wpin_bearer_open(const char *name, char *why, size_t size) {
+    wpin_bearer *b = calloc(1, sizeof *b);
+    if (b == NULL) {
+        snprintf(why, size, "out of memory");
+        return NULL;
+    }
+    snprintf(b->name, sizeof b->name, "%s", name);
+    b->fd =
+        strchr(name, '/') != NULL ? open_socket(name, why, size) : open_interface(name, why, size);
+    if (b->fd < 0) {
+        free(b);
+        return NULL;
+    }
+    return b;
+}
+
+void wpin_bearer_close(wpin_bearer *bearer) {
+    if (bearer != NULL) {
+        close(bearer->fd);
+        free(bearer);
+    }
+}
+
+wpin_fieldbus wpin_bearer_bus(wpin_bearer *bearer) {
+    return (wpin_fieldbus){bearer, send_frame, receive_frame, now};
+}
+
+bool wpin_bearer_wait(wpin_bearer *bearer, double seconds) {
+    struct pollfd p = {.fd = bearer->fd, .events = POLLIN};
+    struct timespec t = {.tv_sec = (time_t)seconds,
+                         .tv_nsec = (long)((seconds - (double)(time_t)seconds) * 1e9)};
+    return ppoll(&p, 1, &t, NULL) > 0;
+}
+
+wpin_bearer_counts wpin_bearer_counted(const wpin_bearer *bearer) {
+    return bearer->counts;
+}
+
+const char *wpin_bearer_trouble(const wpin_bearer *bearer) {
+    return bearer->trouble;
+}
+
+bool wpin_bearer_is_gone(const wpin_bearer *bearer) {
+    return bearer->gone;
+}

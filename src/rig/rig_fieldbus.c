@@ -1,0 +1,197 @@
+/* Field buses of a rig, and the drives on them. */
+#define _GNU_SOURCE
+#include "rig_parts.h"
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+static const wpin_field bus_fields[] = {
+    QUANTITY("bit-rate", wpin_rig_fieldbus, bit_rate, true, WPIN_BIT_RATE, 1e4, 1e6),
+    QUANTITY("period", wpin_rig_fieldbus, period, false, WPIN_TIME, 1e-3, 1),
+    QUANTITY("node", wpin_rig_fieldbus, number, false, WPIN_NUMBER, 1, WPIN_NODE_MAX),
+    QUANTITY("answer", wpin_rig_fieldbus, answer, false, WPIN_TIME, 1e-3, 10),
+};
+
+static int find_bus(const wpin_rig *rig, const char *name) {
+    for (size_t i = 0; i < rig->fieldbus_count; i++) {
+        if (strcmp(rig->fieldbuses[i].name, name) == 0) {
+            return (int)i;
+        }
+    }
+    return -1;
+}
+
+void wpin_read_fieldbus(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
+                        const char *name, yaml_node_t *node) {
+    wpin_rig_fieldbus bus = {.line = (unsigned)key->start_mark.line + 1,
+                             .period = 4e-3,
+                             .number = WPIN_NODE_MAX,
+                             .answer = 50e-3};
+    if (find_bus(rig, name) >= 0) {
+        wpin_say_at(reader, key, "there are two field buses called '%s'", name);
+        return;
+    }
+    if (rig->fieldbus_count == WPIN_RIG_FIELDBUSES) {
+        wpin_say_at(reader, key, "more than %d field buses", WPIN_RIG_FIELDBUSES);
+        return;
+    }
+    if (!wpin_take_name(reader, rig, key, name, bus.name)) {
+        return;
+    }
+    char what[64];
+    snprintf(what, sizeof what, "field bus '%s'", bus.name);
+    wpin_read_map(reader, node, what, bus_fields, COUNT(bus_fields), &bus, NULL);
+    rig->fieldbuses[rig->fieldbus_count++] = bus;
+}
+
+/* ---- drives ---- */
+
+enum { AXIS_BUS, AXIS_VELOCITY, AXIS_LOGIC, AXIS_SETTINGS };
+static const wpin_field axis_fields[] = {
+    NODE("bus", true),
+    NODE("velocity-unit", false),
+    NODE("logic", false),
+    NODE("settings", false),
+    QUANTITY("node", wpin_rig_axis, number, true, WPIN_NUMBER, 1, WPIN_NODE_MAX),
+    QUANTITY("counts", wpin_rig_axis, counts, true, WPIN_NUMBER, 1, 1e7),
+    QUANTITY("rated-current", wpin_rig_axis, rated_amps, true, WPIN_CURRENT, 1e-2, 80),
+    QUANTITY("most-current", wpin_rig_axis, most_amps, false, WPIN_CURRENT, 1e-2, 240),
+    QUANTITY("lost", wpin_rig_axis, lost, false, WPIN_TIME, 5e-3, 10),
+    QUANTITY("heartbeat", wpin_rig_axis, heartbeat, false, WPIN_TIME, 20e-3, 10),
+    QUANTITY("vendor", wpin_rig_axis, vendor, false, WPIN_NUMBER, 0, UINT32_MAX),
+    QUANTITY("product", wpin_rig_axis, product, false, WPIN_NUMBER, 0, UINT32_MAX),
+};
+
+static const wpin_field setting_fields[] = {
+    QUANTITY("object", wpin_rig_setting, index, true, WPIN_NUMBER, 0x1000, 0x9FFF),
+    QUANTITY("sub", wpin_rig_setting, sub, false, WPIN_NUMBER, 0, 255),
+    QUANTITY("bytes", wpin_rig_setting, size, true, WPIN_NUMBER, 1, 4),
+    QUANTITY("value", wpin_rig_setting, value, true, WPIN_NUMBER, INT32_MIN, UINT32_MAX),
+};
+
+static bool whole(double value) {
+    return fmod(value, 1) == 0;
+}
+
+static void read_setting(wpin_reader *reader, yaml_node_t *node, wpin_rig_axis *axis) {
+    wpin_rig_setting s = {0};
+    wpin_read_map(reader, node, "a setting", setting_fields, COUNT(setting_fields), &s, NULL);
+    if (node->type != YAML_MAPPING_NODE) {
+        return;
+    }
+    double most = pow(256, s.size);
+    if (!whole(s.index) || !whole(s.sub) || !whole(s.value) || !whole(s.size) || s.size == 3) {
+        wpin_say_at(reader, node,
+                    "object, sub, bytes and value of a setting are whole numbers, bytes 1, 2 or 4; "
+                    "expected e.g. {object: 0x6073, bytes: 2, value: 1500}");
+    } else if (s.value >= most || s.value < -most / 2) {
+        wpin_say_at(reader, node, "value: %.12g does not fit %g byte%s", s.value, s.size,
+                    s.size == 1 ? "" : "s");
+    } else if (axis->setting_count == WPIN_RIG_SETTINGS) {
+        wpin_say_at(reader, node, "more than %d settings", WPIN_RIG_SETTINGS);
+    } else {
+        axis->settings[axis->setting_count++] = s;
+    }
+}
+
+static void read_settings(wpin_reader *reader, yaml_node_t *list, wpin_rig_axis *axis) {
+    if (list->type != YAML_SEQUENCE_NODE) {
+        wpin_say_at(reader, list,
+                    "settings must be a list, e.g. [{object: 0x6073, bytes: 2, value: 1500}]");
+        return;
+    }
+    for (size_t i = 0; i < wpin_list_size(list); i++) {
+        read_setting(reader, wpin_list_item(reader, list, i), axis);
+    }
+}
+
+static void read_bus(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                     wpin_rig_axis *axis) {
+    const char *names[WPIN_RIG_FIELDBUSES];
+    const char *text = wpin_scalar(reader, node, "the name of a field bus");
+    if (text == NULL) {
+        return;
+    }
+    if (rig->fieldbus_count == 0) {
+        wpin_say_at(reader, node,
+                    "the rig has no field bus '%s'; expected e.g. field-buses: {%s: {bit-rate: "
+                    "1Mbit/s}}",
+                    text, text);
+        return;
+    }
+    for (size_t i = 0; i < rig->fieldbus_count; i++) {
+        names[i] = rig->fieldbuses[i].name;
+    }
+    axis->bus = wpin_find_word(reader, node, text, "field bus", names, rig->fieldbus_count);
+}
+
+/* Each node its own number, and none that of the one who commands. */
+static void check_number(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                         const wpin_rig_load *load) {
+    const wpin_rig_axis *a = &load->axis;
+    if (!whole(a->number)) {
+        wpin_say_at(reader, node, "node: %g is not a whole number; expected 1 to %d", a->number,
+                    WPIN_NODE_MAX);
+    }
+    if (a->bus >= 0 && rig->fieldbuses[a->bus].number == a->number) {
+        wpin_say_at(reader, node,
+                    "node %g is the number that commands field bus '%s'; expected another, or "
+                    "another 'node' for the bus",
+                    a->number, rig->fieldbuses[a->bus].name);
+    }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_axis *other = &rig->loads[i].axis;
+        if (other->there && other->bus == a->bus && other->number == a->number) {
+            wpin_say_at(reader, node, "node %g is that of '%s' already; each drive has its own",
+                        a->number, rig->loads[i].name);
+        }
+    }
+}
+
+void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                    wpin_rig_load *load) {
+    static const char *const units[] = {"counts/s", "rpm"};
+    yaml_node_t *nodes[COUNT(axis_fields)];
+    wpin_rig_axis *a = &load->axis;
+    *a = (wpin_rig_axis){.bus = -1, .logic = -1, .lost = 100e-3, .heartbeat = 100e-3};
+    wpin_read_map(reader, node, "axis", axis_fields, COUNT(axis_fields), a, nodes);
+    if (node->type != YAML_MAPPING_NODE || load->kind == NULL) {
+        return;
+    }
+    if (!wpin_logic_of(load->kind->logic)->frames) {
+        wpin_say_at(reader, node,
+                    "an axis is a drive on a field bus; expected stage: {kind: field-bus}");
+        return;
+    }
+    if (!wpin_rig_type(load)->spins || load->motor.pole_pairs > 0) {
+        wpin_say_at(reader, node,
+                    "an axis turns a motor, described as its drive lets it behave: with two leads "
+                    "and without pole-pairs");
+        return;
+    }
+    if (nodes[AXIS_BUS] != NULL) {
+        read_bus(reader, rig, nodes[AXIS_BUS], a);
+    }
+    if (nodes[AXIS_VELOCITY] != NULL) {
+        const char *text = wpin_scalar(reader, nodes[AXIS_VELOCITY], "counts/s or rpm");
+        int unit = text == NULL ? 0
+                                : wpin_find_word(reader, nodes[AXIS_VELOCITY], text,
+                                                 "velocity-unit", units, COUNT(units));
+        a->rpm_units = unit == 1;
+    }
+    if (nodes[AXIS_LOGIC] != NULL) {
+        a->logic = wpin_find_supply_at(reader, rig, nodes[AXIS_LOGIC]);
+    }
+    if (nodes[AXIS_SETTINGS] != NULL) {
+        read_settings(reader, nodes[AXIS_SETTINGS], a);
+    }
+    a->there = true;
+    a->most_amps = a->most_amps > 0 ? a->most_amps : 2 * a->rated_amps;
+    check_number(reader, node, rig, load);
+    load->encoder = (wpin_rig_encoder){.there = true, .by_drive = true, .lines = a->counts / 4};
+}
+
+double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm) {
+    double motor = rpm * load->motor.gear_ratio;
+    return load->axis.rpm_units ? motor : motor / 60 * load->axis.counts;
+}

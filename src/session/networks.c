@@ -1,0 +1,112 @@
+/* Field buses of a session: opened on what carries their frames, and the drives on them set up
+ * before anything begins. */
+#include "session.h"
+#include <stdio.h>
+
+/* Every drive is set up within this, s. */
+#define SET_UP_TIME 5.0
+
+bool wpin_session_open_networks(wpin_session *run, char *why, size_t size) {
+    const wpin_bench *b = &run->bench;
+    for (size_t i = 0; i < run->rig->fieldbus_count; i++) {
+        const wpin_rig_fieldbus *f = &run->rig->fieldbuses[i];
+        wpin_fieldbus bus;
+        if (b->fieldbus == NULL || !b->fieldbus(b->context, i, &bus) ||
+            !wpin_bind_network(&run->networks[i], run->rig, i, &bus)) {
+            snprintf(why, size, "field bus '%s' (line %u): nothing carries its frames here",
+                     f->name, f->line);
+            return false;
+        }
+    }
+    return true;
+}
+
+void wpin_session_join_network(wpin_session *run, size_t load) {
+    const wpin_rig_axis *axis = &run->rig->loads[load].axis;
+    if (axis->there) {
+        run->bound[load].axis.network = &run->networks[axis->bus].network;
+    }
+}
+
+static bool is_set_up(const wpin_session *run, size_t load) {
+    return !run->rig->loads[load].axis.there ||
+           run->bound[load].axis_at_work.setup == WPIN_AXIS_SET_UP;
+}
+
+static bool all_set_up(const wpin_session *run, size_t *first) {
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (!is_set_up(run, i)) {
+            *first = i;
+            return false;
+        }
+    }
+    return true;
+}
+
+/* What keeps a drive from being set up, and what to do. */
+static void say_trouble(const wpin_session *run, size_t load, char *why, size_t size) {
+    const wpin_rig_load *l = &run->rig->loads[load];
+    const wpin_axis_trouble *t = &run->bound[load].axis_at_work.trouble;
+    const wpin_rig_fieldbus *bus = &run->rig->fieldbuses[l->axis.bus];
+    int n = snprintf(why, size, "load '%s' (line %u): node %g on field bus '%s' ", l->name, l->line,
+                     l->axis.number, bus->name);
+    size_t at = n < 0 || (size_t)n >= size ? size : (size_t)n;
+    char object[32];
+    snprintf(object, sizeof object, "object %04Xh:%u", t->index, t->sub);
+    const char *reason = t->status == WPIN_REFUSED_OBJECT ? wpin_abort_text(t->abort) : NULL;
+    size_t supply = l->axis.logic >= 0 ? (size_t)l->axis.logic : l->supply;
+    switch (t->status) {
+    case WPIN_REFUSED_OBJECT:
+        snprintf(why + at, size - at, "refuses %s (abort %08lXh): %s", object,
+                 (unsigned long)t->abort, reason != NULL ? reason : "a reason of its maker's own.");
+        break;
+    case WPIN_REFUSED_CONFIG:
+        snprintf(why + at, size - at,
+                 "is no drive by CiA 402 as the rig has it: its %s is %lXh, expected %lXh", object,
+                 (unsigned long)t->got, (unsigned long)t->wanted);
+        break;
+    case WPIN_REFUSED_CAUSE:
+        snprintf(why + at, size - at,
+                 "took %s and has another value: told %lu (%lXh), it says %lu (%lXh)", object,
+                 (unsigned long)t->wanted, (unsigned long)t->wanted, (unsigned long)t->got,
+                 (unsigned long)t->got);
+        break;
+    default:
+        snprintf(why + at, size - at,
+                 "does not answer. In this order: is supply '%s' on, which feeds it (%s); is the "
+                 "rate %g kbit/s; is there a common ground; is the bus terminated at both ends; is "
+                 "it node %g",
+                 run->rig->supplies[supply].name,
+                 wpin_session_supply_on(run, supply) ? "it is" : "it is off", bus->bit_rate / 1e3,
+                 l->axis.number);
+    }
+}
+
+static bool is_refused(const wpin_session *run, size_t load) {
+    return run->bound[load].axis_at_work.setup == WPIN_AXIS_REFUSED;
+}
+
+wpin_status wpin_session_set_up_drives(wpin_session *run, char *why, size_t size) {
+    int64_t until = wpin_session_clock(run) + (int64_t)(SET_UP_TIME * 1e12);
+    size_t load;
+    while (!all_set_up(run, &load)) {
+        if (is_refused(run, load) || wpin_session_clock(run) > until) {
+            say_trouble(run, load, why, size);
+            return WPIN_FAULT_SILENT;
+        }
+        wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
+        wpin_session_update_inputs(run);
+        run->bench.wait(run->bench.context, wpin_session_clock(run) + wpin_session_tick_ps(run));
+    }
+    bool arms = !(run->by_hand && run->options.disarmed);
+    for (size_t i = 0; arms && i < run->rig->load_count; i++) {
+        wpin_status status =
+            run->rig->loads[i].axis.there ? wpin_motor_arm(&run->motors[i]) : WPIN_OK;
+        if (status != WPIN_OK) {
+            snprintf(why, size, "load '%s' (line %u): %s %s", run->rig->loads[i].name,
+                     run->rig->loads[i].line, wpin_status_text(status), wpin_status_remedy(status));
+            return status;
+        }
+    }
+    return WPIN_OK;
+}
