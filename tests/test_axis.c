@@ -186,13 +186,531 @@ START_TEST(it_goes_to_a_place) {
 }
 END_TEST
 
+START_TEST(it_turns_back_only_from_standstill) {
+    begin();
+    b.axis_config.reversed = _i != 0;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    arm();
+    double sign = _i != 0 ? -1 : 1; /* of the drive's own shaft */
+    ck_assert_int_eq(run_at(0.4, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1500);
+    ck_assert_double_eq_tol(rpm(), sign * 1200, 10);
+    ck_assert_int_eq(run_at(-0.4, WPIN_TIMEOUT_HELD), WPIN_OK);
+    unsigned stood = 0;
+    for (int ms = 0; ms < 2000; ms++) {
+        pass(1);
+        bool forward = sign * b.axis.velocity > 0, told_back = wpin_motor_duty(&b.motor) < 0;
+        ck_assert(!(forward && told_back && fabs(rpm()) > 30));
+        stood += fabs(rpm()) < 1;
+    }
+    ck_assert_uint_ge(stood, 50); /* the pause of its rig */
+    ck_assert_double_eq_tol(rpm(), sign * -1200, 10);
+    ck_assert_int_gt(wpin_motor_measurement(&b.motor).current != 0, 0);
+    ck_assert_int_lt(wpin_motor_measurement(&b.motor).speed, 0);
+    end();
+}
+END_TEST
+
+START_TEST(places_are_gone_to_by_how_far_and_again) {
+    begin();
+    arm();
+    ck_assert_int_eq(wpin_motor_turn(&b.motor, 90000, 5000), WPIN_OK);
+    pass(1000);
+    ck_assert_int_eq(wpin_motor_turn(&b.motor, 90000, 5000), WPIN_OK);
+    pass(1000);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).turns, 0.5, 0.003);
+    ck_assert_int_eq(wpin_motor_set_position(&b.motor, 0), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_turn_to(&b.motor, -360000, 5000), WPIN_OK);
+    pass(2000);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).turns, -0.5, 0.003);
+    ck_assert_int_eq(run_at(0.2, 1000), WPIN_OK); /* from places to speeds */
+    pass(800);
+    ck_assert_double_eq_tol(rpm(), 600, 5);
+    ck_assert_int_eq(wpin_motor_turn_to(&b.motor, 0, 8000), WPIN_OK); /* and back, while it turns */
+    pass(4000);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).turns, 0.5, 0.003);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    end();
+}
+END_TEST
+
+START_TEST(a_torque_is_one_of_its_rated_current) {
+    begin();
+    arm();
+    wpin_sim_set_load(b.sim, 0, 0.02);
+    wpin_setpoint s = {WPIN_QUANTITY_TORQUE, (int32_t)lround(0.3 * WPIN_DUTY_FULL)};
+    ck_assert_int_eq(wpin_motor_request(&b.motor, s, 0, 1000), WPIN_OK);
+    pass(400);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).amps_now, 0.9, 0.1); /* 30 % of 3 A */
+    pass(3000);
+    ck_assert(!wpin_motor_busy(&b.motor));
+    end();
+}
+END_TEST
+
+START_TEST(what_it_is_not_given_is_refused_by_name) {
+    begin();
+    arm();
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(40), 0, 1000), WPIN_REFUSED_QUANTITY);
+    ck_assert_int_eq(run_at(1.2, 1000), WPIN_REFUSED_RANGE);
+    b.axis_config.full_speed = 0;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(run_at(0.1, 1000), WPIN_REFUSED_CLOSED);
+    b.axis_config.full_speed = 1000;
+    b.axis_config.number = 127; /* the controller's own */
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_REFUSED_CONFLICT);
+    b.axis_config.number = 0;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_REFUSED_RANGE);
+    end();
+}
+END_TEST
+
+/* ---- setting it up ---- */
+
+static const struct {
+    const char *what;
+    wpin_setting setting;
+    uint32_t vendor;
+    uint8_t number;
+    wpin_axis_trouble trouble; /* .abort: why */
+} wrongs[] = {
+    {"no such object",
+     {0x5555, 0, 2, 1},
+     0,
+     NODE,
+     {WPIN_REFUSED_OBJECT, 0, 0x5555, 0x06020000, 0, 0}},
+    {"no such part",
+     {0x6083, 7, 4, 1},
+     0,
+     NODE,
+     {WPIN_REFUSED_OBJECT, 7, 0x6083, 0x06090011, 0, 0}},
+    {"read only", {0x6041, 0, 2, 1}, 0, NODE, {WPIN_REFUSED_OBJECT, 0, 0x6041, 0x06010002, 0, 0}},
+    {"too short", {0x6083, 0, 2, 1}, 0, NODE, {WPIN_REFUSED_OBJECT, 0, 0x6083, 0x06070013, 0, 0}},
+    {"too large", {0x2000, 0, 1, 9}, 0, NODE, {WPIN_REFUSED_OBJECT, 0, 0x2000, 0x06090031, 0, 0}},
+    {"another maker's", {0x6083, 0, 4, 9}, 77, NODE, {WPIN_REFUSED_CONFIG, 1, 0x1018, 0, 77, 0}},
+    {"told and not kept",
+     {0x1010, 1, 4, 0x65766173},
+     0,
+     NODE,
+     {WPIN_REFUSED_CAUSE, 1, 0x1010, 0, 0x65766173, 1}},
+    {"nobody there", {0x6083, 0, 4, 9}, 0, 9, {WPIN_REFUSED_SILENT, 0, 0x1000, 0, 0, 0}},
+};
+
+START_TEST(the_first_that_is_wrong_ends_it_with_its_name) {
+    const wpin_axis_trouble *t = &wrongs[_i].trouble;
+    build();
+    b.settings[5] = wrongs[_i].setting;
+    b.axis_config.setting_count = 6;
+    b.axis_config.vendor = wrongs[_i].vendor;
+    b.axis_config.number = wrongs[_i].number;
+    ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    pass(2500);
+    const wpin_axis_trouble *got = &b.axis.trouble;
+    ck_assert_msg(got->status == t->status && got->index == t->index && got->sub == t->sub &&
+                      got->abort == t->abort && got->wanted == t->wanted && got->got == t->got,
+                  "%s: status %d object %04x:%d abort %08x wanted %u got %u", wrongs[_i].what,
+                  got->status, got->index, got->sub, (unsigned)got->abort, (unsigned)got->wanted,
+                  (unsigned)got->got);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_FAULT_SILENT);
+    ck_assert(t->abort == 0 || wpin_abort_text(t->abort) != NULL);
+    ck_assert_double_eq(rpm(), 0);
+    end();
+}
+END_TEST
+
+START_TEST(any_lost_frame_of_the_start_is_made_up_for) {
+    for (unsigned long n = 1; n <= 320; n += 1 + n / 40) {
+        begin();
+        pass(310); /* it has booted */
+        wpin_sim_lose_frame(b.sim, 0, n);
+        arm();
+        ck_assert_int_eq(b.axis.setup, WPIN_AXIS_SET_UP);
+        ck_assert_int_eq(run_at(0.1, 500), WPIN_OK);
+        pass(200);
+        ck_assert_double_eq_tol(rpm(), 300, 5);
+        end();
+    }
+}
+END_TEST
+
+/* ---- what goes wrong in motion ---- */
+
+static void turn_steadily(void) {
+    begin();
+    arm();
+    ck_assert_int_eq(run_at(0.5, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1200);
+    ck_assert_double_eq_tol(rpm(), 1500, 10);
+}
+
+/* Waits for a fault; how long that took, ms. */
+static unsigned until_fault(wpin_status fault, unsigned most) {
+    unsigned ms = 0;
+    while (wpin_motor_fault(&b.motor) == WPIN_OK && ms++ < most) {
+        pass(1);
+    }
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), fault);
+    return ms;
+}
+
+static void clears_and_moves_again(void) {
+    unsigned ms = 0;
+    while (wpin_motor_clear_fault(&b.motor) != WPIN_OK && ms++ < 3000) {
+        pass(1);
+    }
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    pass(600);
+    arm();
+    ck_assert_int_eq(run_at(0.9, 5000), WPIN_OK);
+    double most = 0;
+    for (ms = 0; ms < 1500; ms++) {
+        pass(1);
+        most = fmax(most, fabs(rpm()));
+    }
+    ck_assert_double_gt(most, 1000);
+    ck_assert_double_lt(most, 1520); /* the first move is held to half */
+}
+
+START_TEST(a_lost_bus_stops_it_on_both_sides) {
+    turn_steadily();
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_BUS_OFF, b.drive, 0, true);
+    ck_assert_uint_le(until_fault(WPIN_FAULT_SILENT, 300), 110);
+    pass(1000);
+    ck_assert_double_eq_tol(rpm(), 0, 10); /* the drive heard no heartbeat, and holds still */
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_CAUSE);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_BUS_OFF, b.drive, 0, false);
+    pass(1500);
+    clears_and_moves_again();
+    end();
+}
+END_TEST
+
+START_TEST(a_held_shaft_is_the_drives_fault) {
+    turn_steadily();
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
+    until_fault(WPIN_FAULT_DRIVE, 1500);
+    pass(50);
+    ck_assert(b.axis.error == 0x7121 || b.axis.error == 0x2310);
+    ck_assert_uint_ne(b.axis.node.emergency, 0);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).amps_now, 0, 0.05);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, false);
+    clears_and_moves_again();
+    end();
+}
+END_TEST
+
+START_TEST(a_drive_that_lost_its_power_is_set_up_anew) {
+    turn_steadily();
+    wpin_sim_switch(b.sim, b.supply, false);
+    until_fault(WPIN_FAULT_SILENT, 300);
+    pass(2000);
+    wpin_sim_switch(b.sim, b.supply, true);
+    pass(2500);
+    ck_assert_int_eq(b.axis.setup, WPIN_AXIS_SET_UP);
+    clears_and_moves_again();
+    end();
+}
+END_TEST
+
+START_TEST(one_that_says_yes_and_does_nothing_is_noticed) {
+    begin();
+    arm();
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_DEAF, b.drive, 0, true);
+    ck_assert_int_eq(run_at(0.5, WPIN_TIMEOUT_HELD), WPIN_OK);
+    ck_assert_uint_le(until_fault(WPIN_FAULT_DRIVE, 2000), 1100);
+    ck_assert_double_eq(rpm(), 0);
+    end();
+}
+END_TEST
+
+static void hear_nothing(void *context, const wpin_frame *frame, int64_t at) {
+    (void)context, (void)frame, (void)at;
+}
+
+START_TEST(a_second_master_is_noticed_whatever_it_says) {
+    static const wpin_frame said[] = {{.id = 0x605, .length = 8, .data = {0x40, 0x41, 0x60}},
+                                      {.id = 0x205, .length = 6, .data = {0x0F}},
+                                      {.id = 0x000, .length = 2, .data = {1, 0}},
+                                      {.id = 0x080}};
+    turn_steadily();
+    int other = wpin_sim_join_fieldbus(b.sim, 0, hear_nothing, NULL);
+    ck_assert(wpin_sim_tell_fieldbus(b.sim, 0, other, &said[_i]));
+    ck_assert_uint_le(until_fault(WPIN_FAULT_MASTER, 50), 3);
+    pass(1000);
+    ck_assert_double_lt(rpm(), 800); /* off, it runs down */
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).amps_now, 0, 0.01);
+    end();
+}
+END_TEST
+
+START_TEST(a_trip_is_on_the_bus_at_once) {
+    turn_steadily();
+    wpin_part_bus_use before = wpin_sim_fieldbus_use(b.sim, 0);
+    wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL);
+    wpin_sim_advance(b.sim, 300000000); /* 0.3 ms: no tick */
+    ck_assert(wpin_sim_fieldbus_use(b.sim, 0).frames > before.frames);
+    wpin_sim_advance(b.sim, 1000000000);
+    ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).amps_now, 0, 0.3); /* its stage is off */
+    pass(1);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_EXTERNAL);
+    end();
+}
+END_TEST
+
+/* ---- frames by hand ---- */
+
+static wpin_frame sent[512], heard[64];
+static unsigned sent_count, heard_count, heard_first;
+
+static bool fake_send(void *context, const wpin_frame *frame) {
+    (void)context;
+    sent[sent_count++ % 512] = *frame;
+    return true;
+}
+
+static bool fake_receive(void *context, wpin_frame *frame) {
+    (void)context;
+    if (heard_first == heard_count) {
+        return false;
+    }
+    *frame = heard[heard_first++ % 64];
+    return true;
+}
+
+static wpin_moment fake_time;
+static wpin_moment fake_now(void *context) {
+    (void)context;
+    return fake_time;
+}
+
+static const wpin_fieldbus fake = {NULL, fake_send, fake_receive, fake_now};
+
+/* What goes out (">") and comes in ("<"), worked out by hand from CiA 301. */
+typedef struct exchange {
+    char way;
+    uint16_t id;
+    uint8_t length, data[8];
+} exchange;
+static const exchange short_read[] = {
+    {'>', 0x605, 8, {0x40, 0x18, 0x10, 0x01}},
+    {'<', 0x585, 8, {0x43, 0x18, 0x10, 0x01, 0x78, 0x56, 0x34, 0x12}}};
+static const exchange one_byte[] = {{'>', 0x605, 8, {0x2F, 0x60, 0x60, 0x00, 0x03}},
+                                    {'<', 0x585, 8, {0x60, 0x60, 0x60, 0x00}}};
+static const exchange two_bytes[] = {{'>', 0x605, 8, {0x2B, 0x73, 0x60, 0x00, 0xDC, 0x05}},
+                                     {'<', 0x585, 8, {0x60, 0x73, 0x60, 0x00}}};
+static const exchange four_bytes[] = {{'>', 0x605, 8, {0x23, 0x83, 0x60, 0x00, 0x40, 0x9C}},
+                                      {'<', 0x585, 8, {0x60, 0x83, 0x60, 0x00}}};
+static const exchange long_read[] = {{'>', 0x605, 8, {0x40, 0x08, 0x10, 0x00}},
+                                     {'<', 0x585, 8, {0x41, 0x08, 0x10, 0x00, 0x0A}},
+                                     {'>', 0x605, 8, {0x60}},
+                                     {'<', 0x585, 8, {0x00, 'c', 'o', 'n', 'v', 'e', 'y', 'o'}},
+                                     {'>', 0x605, 8, {0x70}},
+                                     {'<', 0x585, 8, {0x19, 'r', '-', '1'}}};
+static const exchange long_write[] = {{'>', 0x605, 8, {0x21, 0x08, 0x10, 0x00, 0x0A}},
+                                      {'<', 0x585, 8, {0x60, 0x08, 0x10, 0x00}},
+                                      {'>', 0x605, 8, {0x00, 'c', 'o', 'n', 'v', 'e', 'y', 'o'}},
+                                      {'<', 0x585, 8, {0x20}},
+                                      {'>', 0x605, 8, {0x19, 'r', '-', '1'}},
+                                      {'<', 0x585, 8, {0x30}}};
+static const exchange refused[] = {
+    {'>', 0x605, 8, {0x40, 0x99, 0x99, 0x00}},
+    {'<', 0x585, 8, {0x80, 0x99, 0x99, 0x00, 0x00, 0x00, 0x02, 0x06}}};
+static const struct {
+    const exchange *frames;
+    unsigned count;
+    uint16_t index;
+    uint8_t sub;
+    unsigned writes; /* bytes; 0: it reads */
+    uint32_t value;
+    wpin_status result;
+} by_hand[] = {{short_read, 2, 0x1018, 1, 0, 0x12345678, WPIN_OK},
+               {one_byte, 2, 0x6060, 0, 1, 3, WPIN_OK},
+               {two_bytes, 2, 0x6073, 0, 2, 1500, WPIN_OK},
+               {four_bytes, 2, 0x6083, 0, 4, 40000, WPIN_OK},
+               {long_read, 6, 0x1008, 0, 0, 0, WPIN_OK},
+               {long_write, 6, 0x1008, 0, 10, 0, WPIN_OK},
+               {refused, 2, 0x9999, 0, 0, 0, WPIN_REFUSED_OBJECT}};
+
+static wpin_network net;
+static wpin_node node;
+static const wpin_network_config quiet = {.answer_us = 50000};
+
+static void open_fake(const wpin_network_config *config) {
+    sent_count = heard_count = heard_first = 0;
+    fake_time = 0xFFFFF000; /* about to wrap */
+    ck_assert_int_eq(wpin_network_open(&net, config, &fake), WPIN_OK);
+    ck_assert_int_eq(wpin_network_add(&net, &node, NODE), WPIN_OK);
+}
+
+static void say(const exchange *e) {
+    wpin_frame *f = &heard[heard_count++ % 64];
+    *f = (wpin_frame){.id = e->id, .length = e->length};
+    memcpy(f->data, e->data, 8);
+}
+
+START_TEST(frames_are_those_of_the_standard) {
+    uint8_t buffer[32] = {0};
+    open_fake(&quiet);
+    const char *text = "conveyor-1";
+    wpin_status begun =
+        by_hand[_i].writes == 0
+            ? wpin_object_read(&node, by_hand[_i].index, by_hand[_i].sub, buffer, sizeof buffer)
+        : by_hand[_i].writes > 4
+            ? wpin_object_write(&node, by_hand[_i].index, by_hand[_i].sub, text, 10)
+            : wpin_object_write_number(&node, by_hand[_i].index, by_hand[_i].sub, by_hand[_i].value,
+                                       (uint8_t)by_hand[_i].writes);
+    ck_assert_int_eq(begun, WPIN_OK);
+    ck_assert_int_eq(wpin_object_read(&node, 0x1000, 0, buffer, 4), WPIN_REFUSED_BUSY);
+    unsigned out = 0;
+    for (unsigned i = 0; i < by_hand[_i].count; i++) {
+        const exchange *e = &by_hand[_i].frames[i];
+        if (e->way == '<') {
+            say(e);
+            wpin_network_poll(&net);
+            continue;
+        }
+        ck_assert_uint_gt(sent_count, out);
+        ck_assert_uint_eq(sent[out].id, e->id);
+        ck_assert_uint_eq(sent[out].length, e->length);
+        ck_assert_mem_eq(sent[out++].data, e->data, 8);
+    }
+    ck_assert_uint_eq(sent_count, out);
+    ck_assert(wpin_object_done(&node));
+    ck_assert_int_eq(node.transfer.result, by_hand[_i].result);
+    if (by_hand[_i].index == 0x1008 && by_hand[_i].writes == 0) {
+        ck_assert_uint_eq(node.transfer.size, 10);
+        ck_assert_str_eq((const char *)buffer, text);
+    } else if (by_hand[_i].writes == 0 && by_hand[_i].result == WPIN_OK) {
+        ck_assert_uint_eq(wpin_number_from(buffer, 4), by_hand[_i].value);
+    }
+}
+END_TEST
+
+START_TEST(what_a_network_says_by_itself) {
+    static const wpin_network_config beats = {
+        .sync_us = 4000, .heartbeat_us = 20000, .number = 127};
+    unsigned syncs = 0, hearts = 0;
+    open_fake(&beats);
+    for (int ms = 0; ms < 400; ms++, fake_time += 1000) {
+        wpin_network_poll(&net);
+    }
+    for (unsigned i = 0; i < sent_count; i++) {
+        bool heart = sent[i].id == 0x77F && sent[i].length == 1 && sent[i].data[0] == 5;
+        bool sync = sent[i].id == 0x080 && sent[i].length == 0;
+        ck_assert(heart || sync);
+        syncs += sync;
+        hearts += heart;
+    }
+    ck_assert_uint_eq(syncs, 100);
+    ck_assert_uint_eq(hearts, 20);
+    node.heartbeat_us = 50000;
+    say(&(exchange){'<', 0x705, 1, {0x05}});
+    wpin_network_poll(&net);
+    ck_assert_uint_eq(node.state, WPIN_NODE_OPERATIONAL);
+    fake_time += 60000;
+    wpin_network_poll(&net);
+    ck_assert_uint_eq(node.state, WPIN_NODE_UNKNOWN);
+    say(&(exchange){'<', 0x085, 8, {0x21, 0x71, 0x01}});
+    wpin_network_poll(&net);
+    ck_assert_uint_eq(node.emergency, 0x7121);
+    ck_assert(wpin_network_command(&net, WPIN_NMT_START, NODE));
+    ck_assert_uint_eq(sent[(sent_count - 1) % 512].id, 0);
+    ck_assert_mem_eq(sent[(sent_count - 1) % 512].data, ((uint8_t[]){1, 5}), 2);
+}
+END_TEST
+
+START_TEST(a_silent_node_is_asked_three_times) {
+    uint8_t four[4];
+    open_fake(&quiet);
+    ck_assert_int_eq(wpin_object_read(&node, 0x1000, 0, four, 4), WPIN_OK);
+    for (int ms = 0; ms < 400; ms++, fake_time += 1000) {
+        wpin_network_poll(&net);
+        fake_time -= ms % 50 == 7 ? 1 : 0; /* now and then it runs back */
+    }
+    ck_assert(wpin_object_done(&node));
+    ck_assert_int_eq(node.transfer.result, WPIN_REFUSED_SILENT);
+    ck_assert_uint_eq(node.retries, 2);
+    ck_assert_uint_eq(sent_count, 4); /* and then told that it is given up */
+    ck_assert_uint_eq(sent[3].data[0], 0x80);
+    ck_assert_int_eq(wpin_object_read(&node, 0x1000, 0, four, 4), WPIN_OK); /* on it goes */
+}
+END_TEST
+
+/* Whatever is heard, a motor that is not armed is not told to drive, and nothing is written where
+ * it may not be. */
+START_TEST(anything_may_be_heard) {
+    const char *asked = getenv("WPIN_FRAMES");
+    long frames = asked != NULL ? atol(asked) : 200000;
+    build();
+    b.bus = fake;
+    sent_count = heard_count = heard_first = 0;
+    pick_seed(4711 + (uint32_t)_i);
+    ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    for (long i = 0; i < frames; i++) {
+        static const uint16_t kinds[] = {0, 0x80, 0x180, 0x280, 0x580, 0x580, 0x580, 0x700};
+        wpin_frame *f = &heard[heard_count++ % 64];
+        bool ours = pick(4) != 0;
+        f->id = (uint16_t)(ours ? kinds[pick(8)] + NODE : pick(0x900));
+        f->length = (uint8_t)(pick(8) != 0 ? 8 : pick(12));
+        f->remote = pick(50) == 0;
+        for (int n = 0; n < 8; n++) {
+            f->data[n] = (uint8_t)pick(256);
+        }
+        const wpin_transfer *t = &b.axis.node.transfer;
+        if (pick(3) == 0) { /* an answer that fits what was asked */
+            f->id = 0x580 + NODE;
+            f->length = 8;
+            f->data[0] = (uint8_t)(pick(2) != 0 ? 0x60U : 0x43U + 4U * pick(4));
+            wpin_number_to(&f->data[1], t->index, 2);
+            f->data[3] = t->sub;
+        }
+        unsigned from = sent_count;
+        if (pick(4) == 0) {
+            fake_time += pick(2000);
+            wpin_sim_advance(b.sim, 100000000);
+            wpin_motor_tick(&b.motor);
+        }
+        for (; from < sent_count; from++) {
+            const wpin_frame *out = &sent[from % 512];
+            bool control = out->id == 0x200 + NODE;
+            ck_assert(out->length <= 8 && out->id <= 0x7FF);
+            ck_assert(!control || (out->data[0] & 0x0F) != 0x0F);
+        }
+    }
+    end();
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("axis");
     TCase *tests = tcase_create("drive");
-    tcase_set_timeout(tests, 120);
+    tcase_set_timeout(tests, 300);
     tcase_add_test(tests, it_is_set_up_and_moves_nothing);
     tcase_add_test(tests, it_runs_at_a_speed_both_ways);
+    tcase_add_loop_test(tests, it_turns_back_only_from_standstill, 0, 2);
     tcase_add_test(tests, it_goes_to_a_place);
+    tcase_add_test(tests, places_are_gone_to_by_how_far_and_again);
+    tcase_add_test(tests, a_torque_is_one_of_its_rated_current);
+    tcase_add_test(tests, what_it_is_not_given_is_refused_by_name);
+    tcase_add_loop_test(tests, the_first_that_is_wrong_ends_it_with_its_name, 0,
+                        sizeof wrongs / sizeof *wrongs);
+    tcase_add_test(tests, any_lost_frame_of_the_start_is_made_up_for);
+    tcase_add_test(tests, a_lost_bus_stops_it_on_both_sides);
+    tcase_add_test(tests, a_held_shaft_is_the_drives_fault);
+    tcase_add_test(tests, a_drive_that_lost_its_power_is_set_up_anew);
+    tcase_add_test(tests, one_that_says_yes_and_does_nothing_is_noticed);
+    tcase_add_loop_test(tests, a_second_master_is_noticed_whatever_it_says, 0, 4);
+    tcase_add_test(tests, a_trip_is_on_the_bus_at_once);
     suite_add_tcase(suite, tests);
+    TCase *frames = tcase_create("frames");
+    tcase_set_timeout(frames, 300);
+    tcase_add_loop_test(frames, frames_are_those_of_the_standard, 0,
+                        sizeof by_hand / sizeof *by_hand);
+    tcase_add_test(frames, what_a_network_says_by_itself);
+    tcase_add_test(frames, a_silent_node_is_asked_three_times);
+    tcase_add_loop_test(frames, anything_may_be_heard, 0, 2);
+    suite_add_tcase(suite, frames);
     return run_suite(suite);
 }

@@ -21,8 +21,7 @@ void wpin_number_to(uint8_t *bytes, uint32_t value, uint8_t size) {
 }
 
 bool wpin_network_send(wpin_network *network, const wpin_frame *frame) {
-    bool sent = network != NULL && network->config != NULL &&
-                network->bus->send(network->bus->context, frame);
+    bool sent = wpin_network_is_open(network) && network->bus->send(network->bus->context, frame);
     if (!sent && network != NULL) {
         wpin_count_up(&network->unsent);
     }

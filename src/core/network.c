@@ -29,7 +29,7 @@ wpin_status wpin_network_add(wpin_network *network, wpin_node *node, uint8_t num
     if (network == NULL || node == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    if (network->config == NULL) {
+    if (!wpin_network_is_open(network)) {
         return WPIN_REFUSED_CLOSED;
     }
     if (number == 0 || number > WPIN_NODE_MAX) {
@@ -50,23 +50,22 @@ wpin_status wpin_network_add(wpin_network *network, wpin_node *node, uint8_t num
 
 /* ---- what nodes say ---- */
 
-static void hear_heartbeat(wpin_node *node, const wpin_frame *frame) {
+static bool hear_heartbeat(wpin_node *node, const wpin_frame *frame) {
     uint8_t state = frame->data[0] & 127U; /* the top bit toggles where a node is guarded */
     if (frame->length != 1 || frame->remote) {
-        wpin_count_up(&node->network->bad);
-        return;
+        return false;
     }
     if (state == WPIN_NODE_BOOTS && node->boots < UINT8_MAX) {
         node->boots++;
     }
     node->state = state == WPIN_NODE_BOOTS ? WPIN_NODE_PREPARED : state; /* CiA 301: it goes on */
     node->silent_us = 0;
+    return true;
 }
 
-static void hear_emergency(wpin_node *node, const wpin_frame *frame) {
+static bool hear_emergency(wpin_node *node, const wpin_frame *frame) {
     if (frame->length != WPIN_FRAME_BYTES) {
-        wpin_count_up(&node->network->bad);
-        return;
+        return false;
     }
     uint16_t code = (uint16_t)wpin_number_from(frame->data, 2);
     node->emergency = code; /* 0: its error is gone */
@@ -74,6 +73,7 @@ static void hear_emergency(wpin_node *node, const wpin_frame *frame) {
     if (code != 0) {
         wpin_count_up(&node->emergencies);
     }
+    return true;
 }
 
 /* Somebody else sends what only the one that commands may send. */
@@ -91,17 +91,18 @@ static void hear_process_data(wpin_node *node, uint16_t kind, const wpin_frame *
     }
 }
 
-static void hear(wpin_node *node, uint16_t kind, const wpin_frame *frame) {
+/* False: nobody may say that. */
+static bool hear(wpin_node *node, uint16_t kind, const wpin_frame *frame) {
     switch (kind) {
-    case WPIN_ID_SYNC: hear_emergency(node, frame); break;
-    case WPIN_ID_ANSWER: wpin_transfer_hear(node, frame); break;
-    case WPIN_ID_QUESTION: see_master(node); break;
-    case WPIN_ID_HEARTBEAT: hear_heartbeat(node, frame); break;
+    case WPIN_ID_SYNC: return hear_emergency(node, frame);
+    case WPIN_ID_ANSWER: return wpin_transfer_hear(node, frame);
+    case WPIN_ID_QUESTION: see_master(node); return true;
+    case WPIN_ID_HEARTBEAT: return hear_heartbeat(node, frame);
     default:
         if (kind >= WPIN_ID_OUT_1 && kind < WPIN_ID_ANSWER) {
             hear_process_data(node, kind, frame);
         }
-        break;
+        return true;
     }
 }
 
@@ -118,7 +119,9 @@ static void receive(wpin_network *network, const wpin_frame *frame) {
         if (to_all) {
             see_master(node);
         } else if (number != 0 && node->number == number) {
-            hear(node, kind, frame);
+            if (!hear(node, kind, frame)) {
+                wpin_count_up(&network->bad);
+            }
         }
     }
 }
@@ -149,7 +152,7 @@ static void pass(wpin_node *node, uint32_t dt_us, uint32_t answer_us, wpin_momen
 }
 
 void wpin_network_poll(wpin_network *network) {
-    if (network == NULL || network->config == NULL) {
+    if (!wpin_network_is_open(network)) {
         return;
     }
     const WPIN_FAR wpin_network_config *config = network->config;

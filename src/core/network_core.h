@@ -6,8 +6,13 @@
 
 /* One more, and no more than it can count. */
 void wpin_count_up(uint16_t *counter);
+static inline bool wpin_network_is_open(const wpin_network *network) {
+    return network != NULL && network->config != NULL && network->bus != NULL;
+}
+
 /* An answer about an object; and time that passes without one. Tick. */
-void wpin_transfer_hear(wpin_node *node, const wpin_frame *frame);
+/* False: nobody may say that. */
+bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame);
 void wpin_transfer_pass(wpin_node *node, uint32_t answer_us, wpin_moment now);
 
 #endif

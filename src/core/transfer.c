@@ -26,9 +26,11 @@ static void send(wpin_node *node, const uint8_t data[WPIN_FRAME_BYTES]) {
     for (uint8_t i = 0; i < WPIN_FRAME_BYTES; i++) {
         frame.data[i] = data[i];
     }
-    wpin_network_send(node->network, &frame);
-    const wpin_fieldbus *bus = node->network->bus;
-    node->transfer.asked_at = bus->now(bus->context);
+    wpin_network *network = node->network;
+    if (wpin_network_is_open(network)) {
+        wpin_network_send(network, &frame);
+        node->transfer.asked_at = network->bus->now(network->bus->context);
+    }
 }
 
 static void name_object(const wpin_transfer *t, uint8_t data[WPIN_FRAME_BYTES]) {
@@ -88,7 +90,7 @@ static wpin_status start(wpin_node *node, const wpin_transfer *transfer) {
     if (node == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    if (node->network == NULL || node->network->config == NULL) {
+    if (!wpin_network_is_open(node->network)) {
         return WPIN_REFUSED_CLOSED;
     }
     if (node->transfer.state != WPIN_TRANSFER_IDLE) {
@@ -112,8 +114,11 @@ wpin_status wpin_object_write(wpin_node *node, uint16_t index, uint8_t sub, cons
     if (from == NULL || size == 0) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    for (uint8_t i = 0; i < size && size <= 4; i++) {
-        t.small[i] = t.from[i];
+    if (size <= sizeof t.small) { /* a copy: what it comes from may be gone by then */
+        for (uint8_t i = 0; i < size; i++) {
+            t.small[i] = t.from[i];
+        }
+        t.from = NULL;
     }
     return start(node, &t);
 }
@@ -143,14 +148,15 @@ void wpin_object_abort(wpin_node *node) {
 /* Keeps what came; false, and given up, where there is no room for it. */
 static bool keep(wpin_node *node, const uint8_t *bytes, uint8_t count) {
     wpin_transfer *t = &node->transfer;
-    if (count > t->room - t->size) {
+    uint16_t at = t->size;
+    if (t->to == NULL || at > t->room || count > t->room - at) {
         give_up(node, ABORT_NO_MEMORY, WPIN_REFUSED_RANGE);
         return false;
     }
-    for (uint8_t i = 0; i < count; i++) {
-        t->to[t->size + i] = bytes[i];
+    for (uint8_t i = 0; i < count && at < t->room; i++) {
+        t->to[at++] = bytes[i];
     }
-    t->size = (uint16_t)(t->size + count);
+    t->size = at;
     return true;
 }
 
@@ -196,12 +202,12 @@ static void hear_more(wpin_node *node, const wpin_frame *frame) {
 
 static void send_piece(wpin_node *node) {
     wpin_transfer *t = &node->transfer;
-    uint16_t left = (uint16_t)(t->room - t->size);
+    uint16_t left = (uint16_t)(t->room - t->size), at = t->size;
     uint8_t count = left < PIECE ? (uint8_t)left : PIECE;
     uint8_t data[WPIN_FRAME_BYTES] = {
         (uint8_t)(t->toggle | ((PIECE - count) << 1) | (count == left ? LAST : 0))};
-    for (uint8_t i = 0; i < count; i++) {
-        data[1U + i] = t->from[t->size + i];
+    for (uint8_t i = 0; i < count && t->from != NULL && at < t->room; i++) {
+        data[1U + i] = t->from[at++];
     }
     t->state = WPIN_TRANSFER_WRITES_ON;
     send(node, data);
@@ -237,14 +243,16 @@ static bool is_about(const wpin_transfer *t, const wpin_frame *frame) {
     return wpin_number_from(&frame->data[1], 2) == t->index && frame->data[3] == t->sub;
 }
 
-void wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
+bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
     wpin_transfer *t = &node->transfer;
     uint8_t state = t->state, command = COMMAND(frame->data[0]);
     if (frame->length != WPIN_FRAME_BYTES || frame->remote) {
-        wpin_count_up(&node->network->bad);
-    } else if (state == WPIN_TRANSFER_IDLE) {
-        return; /* too late, or the answer to another master */
-    } else if (command == ABORTED && is_about(t, frame)) {
+        return false;
+    }
+    if (state == WPIN_TRANSFER_IDLE) {
+        return true; /* too late, or the answer to another master */
+    }
+    if (command == ABORTED && is_about(t, frame)) {
         t->abort = wpin_number_from(&frame->data[4], 4);
         end(node, WPIN_REFUSED_OBJECT);
     } else if (state == WPIN_TRANSFER_READS && command == SENT && is_about(t, frame)) {
@@ -256,6 +264,7 @@ void wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
     } else if (state == WPIN_TRANSFER_WRITES_ON && command == TAKEN_MORE) {
         hear_piece_taken(node, frame->data[0]);
     }
+    return true;
 }
 
 void wpin_transfer_pass(wpin_node *node, uint32_t answer_us, wpin_moment now) {
