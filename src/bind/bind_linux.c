@@ -99,7 +99,7 @@ static void tell_first(void *context, const char *part, const char *what, const 
 }
 
 bool wpin_bind_linux(wpin_bound_linux *to, const wpin_rig *rig, char *why, size_t size) {
-    binder b = {.to = to, .from = rig->on_linux, .why = why, .size = size};
+    binder b = {.to = to, .from = wpin_rig_linux_of(rig), .why = why, .size = size};
     memset(to, 0, sizeof *to);
     why[0] = '\0';
     if (!wpin_rig_fits_linux(rig, tell_first, &b)) {

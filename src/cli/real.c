@@ -42,6 +42,31 @@ static bool supply_is_on(void *context, size_t supply) {
     return ((const cli_real *)context)->on[supply];
 }
 
+static bool fieldbus(void *context, size_t number, wpin_fieldbus *bus) {
+    const cli_real *real = context;
+    if (real->bearers[number] != NULL) {
+        *bus = wpin_bearer_bus(real->bearers[number]);
+    }
+    return real->bearers[number] != NULL;
+}
+
+static bool open_buses(cli_real *real, char *why, size_t size) {
+    for (size_t i = 0; i < real->rig->fieldbus_count; i++) {
+        real->bearers[i] = wpin_bearer_open(real->rig->fieldbuses[i].interface, why, size);
+        if (real->bearers[i] == NULL) {
+            return false;
+        }
+    }
+    return true;
+}
+
+static void close_buses(cli_real *real) {
+    for (size_t i = 0; i < COUNT(real->bearers); i++) {
+        wpin_bearer_close(real->bearers[i]);
+        real->bearers[i] = NULL;
+    }
+}
+
 bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
     char why[400];
     *real = (cli_real){.rig = rig, .powered = powered};
@@ -56,9 +81,11 @@ bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
         cli_complain("%s", why);
         return false;
     }
-    real->port = wpin_linux_open(&real->bound.config, why, sizeof why);
+    bool opened = open_buses(real, why, sizeof why);
+    real->port = opened ? wpin_linux_open(&real->bound.config, why, sizeof why) : NULL;
     if (real->port == NULL) {
         cli_complain("%s", why);
+        close_buses(real);
         return false;
     }
     fputs(wpin_linux_notes(real->port), stderr);
@@ -69,12 +96,14 @@ bool cli_real_open(cli_real *real, const wpin_rig *rig, bool powered) {
                                .own_clock = true,
                                .wait = wait_until,
                                .broken = is_broken,
+                               .fieldbus = fieldbus,
                                .switch_supply = switch_supply,
                                .supply_is_on = supply_is_on};
     return true;
 }
 
 void cli_real_close(cli_real *real) {
+    close_buses(real);
     wpin_linux_close(real->port);
     real->port = NULL;
 }

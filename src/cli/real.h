@@ -3,6 +3,7 @@
 #define WPIN_CLI_REAL_H
 
 #include "cli.h"
+#include "windpin/host/bearer.h"
 #include "windpin/host/bind_linux.h"
 
 /* A bench of them. */
@@ -11,6 +12,7 @@ typedef struct cli_real {
     bool powered; /* every supply is on */
     bool by_hand; /* somebody is there, and says when one is */
     bool on[64];
+    wpin_bearer *bearers[WPIN_RIG_FIELDBUSES];
     wpin_bound_linux bound;
     wpin_linux *port;
     wpin_bench pins;  /* as the port makes it... */

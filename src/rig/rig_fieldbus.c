@@ -5,7 +5,9 @@
 #include <stdio.h>
 #include <string.h>
 
+enum { BUS_INTERFACE };
 static const wpin_field bus_fields[] = {
+    NODE("interface", false),
     QUANTITY("bit-rate", wpin_rig_fieldbus, bit_rate, true, WPIN_BIT_RATE, 1e4, 1e6),
     QUANTITY("period", wpin_rig_fieldbus, period, false, WPIN_TIME, 1e-3, 1),
     QUANTITY("node", wpin_rig_fieldbus, number, false, WPIN_NUMBER, 1, WPIN_NODE_MAX),
@@ -40,7 +42,17 @@ void wpin_read_fieldbus(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *k
     }
     char what[64];
     snprintf(what, sizeof what, "field bus '%s'", bus.name);
-    wpin_read_map(reader, node, what, bus_fields, COUNT(bus_fields), &bus, NULL);
+    yaml_node_t *nodes[COUNT(bus_fields)];
+    wpin_read_map(reader, node, what, bus_fields, COUNT(bus_fields), &bus, nodes);
+    const char *on = node->type != YAML_MAPPING_NODE || nodes[BUS_INTERFACE] == NULL
+                         ? NULL
+                         : wpin_scalar(reader, nodes[BUS_INTERFACE], "can0, or a socket's path");
+    if (on != NULL && strlen(on) >= sizeof bus.interface) {
+        wpin_say_at(reader, nodes[BUS_INTERFACE], "interface: at most %zu characters",
+                    sizeof bus.interface - 1);
+    } else if (on != NULL) {
+        strcpy(bus.interface, on);
+    }
     rig->fieldbuses[rig->fieldbus_count++] = bus;
 }
 

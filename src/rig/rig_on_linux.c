@@ -225,8 +225,36 @@ static void look_for_twins(looker *l) {
     }
 }
 
+/* Whether any pin, counter or analogue input of this computer is needed: drives on a field bus need
+ * none. */
+static bool needs_pins(const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *l = &rig->loads[i];
+        if (l->kind->table->line_count > 0 || wpin_rig_counts_here(l) ||
+            l->limits.trip_input >= 0) {
+            return true;
+        }
+    }
+    return rig->input_count > 0;
+}
+
+const wpin_rig_linux *wpin_rig_linux_of(const wpin_rig *rig) {
+    static const wpin_rig_linux nothing;
+    return rig->on_linux != NULL ? rig->on_linux : needs_pins(rig) ? NULL : &nothing;
+}
+
+static void look_at_fieldbuses(looker *l) {
+    for (size_t i = 0; i < l->rig->fieldbus_count; i++) {
+        const wpin_rig_fieldbus *b = &l->rig->fieldbuses[i];
+        if (b->interface[0] == '\0') {
+            obstacle(l, b->name, "'interface: can0'",
+                     "the rig does not say which interface of this computer it is on");
+        }
+    }
+}
+
 bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context) {
-    looker l = {rig, rig->on_linux, tell, context, true};
+    looker l = {rig, wpin_rig_linux_of(rig), tell, context, true};
     double least = GUARDED_TICKS * rig->controller.tick;
     if (l.at == NULL) {
         obstacle(&l, "controller",
@@ -249,6 +277,7 @@ bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context
         look_at_analog(&l, load->name, load->limits.trip_input);
     }
     look_at_inputs(&l);
+    look_at_fieldbuses(&l);
     return l.fits;
 }
 

@@ -103,7 +103,8 @@ static void crawl(wpin_vetter *v) {
 static void count_rate(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        double rate = l->speed.there ? counts_per_second(l, l->speed.maximum) : 0;
+        bool counted = l->speed.there && wpin_rig_counts_here(l);
+        double rate = counted ? counts_per_second(l, l->speed.maximum) : 0;
         if (rate <= 20e3) {
             continue;
         }

@@ -306,10 +306,11 @@ typedef struct wpin_sensorless_design {
 typedef struct wpin_rig_fieldbus {
     char name[WPIN_NAME_MAX + 1];
     unsigned line;
-    double bit_rate; /**< bit/s. */
-    double period;   /**< Of set-points out and what is measured back, s. */
-    double number;   /**< Node that the controller is. */
-    double answer;   /**< A question is answered within this, s. */
+    double bit_rate;     /**< bit/s. */
+    double period;       /**< Of set-points out and what is measured back, s. */
+    double number;       /**< Node that the controller is. */
+    double answer;       /**< A question is answered within this, s. */
+    char interface[108]; /**< Of this computer: "can0", the path of a socket; "": not said. */
 } wpin_rig_fieldbus;
 
 /** An object a drive is told at its start. Whole numbers. */
@@ -569,6 +570,9 @@ typedef void wpin_rig_tell(void *context, const char *part, const char *what, co
 /** Whether a rig can move the pins of a small computer, as far as its file tells; `tell` is told of
  * each thing that it can not. */
 WPIN_API bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context);
+/** Its linux section, or an empty one where it needs no pins of this computer; NULL: it lacks one.
+ */
+WPIN_API const wpin_rig_linux *wpin_rig_linux_of(const wpin_rig *rig);
 /** Silence there after which all is made safe, s. */
 WPIN_API double wpin_rig_guard_linux(const wpin_rig *rig);
 
