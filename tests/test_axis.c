@@ -652,7 +652,7 @@ START_TEST(anything_may_be_heard) {
         static const uint16_t kinds[] = {0, 0x80, 0x180, 0x280, 0x580, 0x580, 0x580, 0x700};
         wpin_frame *f = &heard[heard_count++ % 64];
         bool ours = pick(4) != 0;
-        f->id = (uint16_t)(ours ? kinds[pick(8)] + NODE : pick(0x900));
+        f->id = (uint16_t)(ours ? kinds[pick(8)] + (uint32_t)NODE : pick(0x900));
         f->length = (uint8_t)(pick(8) != 0 ? 8 : pick(12));
         f->remote = pick(50) == 0;
         for (int n = 0; n < 8; n++) {

@@ -76,13 +76,18 @@ static int32_t velocity_of(const wpin_axis *axis, int16_t share) {
 }
 
 /* Speed of a velocity: velocity x 2^14 / full_speed by its share of 2^47; with the zeros before
- * full_speed, `shift`, that is velocity x scale >> (33 - shift). */
+ * full_speed, `shift`, that is velocity x scale >> (33 - shift), the first of it beforehand where
+ * 16 bits would not hold it. */
 static int16_t speed_of(const wpin_axis *axis, int32_t velocity) {
     uint32_t size = velocity < 0 ? 0U - (uint32_t)velocity : (uint32_t)velocity;
-    uint8_t before = axis->shift < 17 ? (uint8_t)(17 - axis->shift) : 0;
-    size >>= before;
+    uint8_t shift = axis->shift & 31U, after = 16;
+    if (shift < 17) {
+        size >>= 17U - shift;
+    } else {
+        after = (uint8_t)(33U - shift);
+    }
     size = size > UINT16_MAX ? UINT16_MAX : size;
-    size = (size * axis->scale) >> (33 - axis->shift - before);
+    size = (size * axis->scale) >> after;
     int16_t speed = (int16_t)(size > INT16_MAX ? INT16_MAX : size);
     return (velocity < 0) != axis->config->reversed ? (int16_t)-speed : speed;
 }
@@ -129,7 +134,7 @@ static void note_state(wpin_axis *axis) {
 
 static void take(void *context, uint8_t number, const wpin_frame *frame) {
     wpin_axis *axis = context;
-    if (frame->remote) {
+    if (axis == NULL || axis->config == NULL || frame->remote) {
         return;
     }
     if (number == 1 && frame->length == 8) {
@@ -142,7 +147,7 @@ static void take(void *context, uint8_t number, const wpin_frame *frame) {
         axis->position = (int32_t)wpin_number_from(frame->data, 4);
         axis->error = (uint16_t)wpin_number_from(&frame->data[4], 2);
         axis->mode = (int8_t)frame->data[6];
-    } else {
+    } else if (axis->config->network != NULL) {
         wpin_count_up(&axis->config->network->bad);
     }
 }

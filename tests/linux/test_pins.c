@@ -2,6 +2,7 @@
  * says of itself. */
 #define _GNU_SOURCE
 #include "../support.h"
+#include "can.h"
 #include "kernel.h"
 #include <errno.h>
 #include <fcntl.h>
@@ -976,6 +977,7 @@ int main(void) {
     tcase_add_test(tests, the_watchdog_acts_where_both_die);
     tcase_add_test(tests, every_kind_of_stage_is_driven);
     tcase_add_test(tests, the_port_keeps_its_rules);
+    add_can_tests(tests);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -22,14 +22,15 @@ typedef struct drives_arguments {
 } drives_arguments;
 
 static const struct argp_option options[] = {
-    {"at", KEY_AT, "PATH", 0, "Path of the socket", 0},
+    {"at", KEY_AT, "PLACE", 0, "Path of a socket to be made, or a (virtual) CAN interface", 0},
     {"bus", KEY_BUS, "NAME", 0, "Which field bus of the rig, where it has several", 0},
     {"until-parent-ends", KEY_WITH_PARENT, NULL, 0, "End with the program that started this", 0},
     {0}};
 
 static const char doc[] =
     "Starts the simulated drives of a rig, with their motors and supplies switched on, on a socket "
-    "of this computer, in real time. Other commands reach them there as they reach real ones over "
+    "of this computer or a virtual CAN interface, in real time. Other commands reach them there as "
+    "they reach real ones over "
     "can0. Ends with Ctrl-C, and takes the socket away.\v"
     "Example:\n  windpin field drives demo/honey-line.yaml --at=/tmp/line";
 
@@ -46,8 +47,9 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         a->path = arg;
         break;
     case ARGP_KEY_END:
-        if (a->path == NULL || a->at == NULL || strchr(a->at, '/') == NULL) {
-            argp_error(state, "expected a rig file, and a path for the socket: --at=/tmp/line");
+        if (a->path == NULL || a->at == NULL || a->at[0] == '\0') {
+            argp_error(state, "expected a rig file, and where: --at=/tmp/line, or a virtual CAN "
+                              "interface: --at=vcan0");
         }
         break;
     default: return ARGP_ERR_UNKNOWN;
@@ -58,7 +60,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 /* All clients together are one station of the simulated bus. */
 typedef struct server {
     wpin_drives *drives;
-    wpin_hub *hub;
+    wpin_hub *hub;        /* a socket... */
+    wpin_bearer *bearer;  /* ...or an interface */
     wpin_frame told[256]; /* by drives, and not passed on yet */
     int count;
 } server;
@@ -80,6 +83,32 @@ static void take(void *context, int client, const wpin_frame *frame) {
     wpin_drives_tell(s->drives, frame);
 }
 
+/* Lets frames come for so long. */
+static void hear_others(server *s, double seconds) {
+    wpin_frame frame;
+    if (s->hub != NULL) {
+        wpin_hub_serve(s->hub, seconds, take, s);
+        return;
+    }
+    wpin_fieldbus bus = wpin_bearer_bus(s->bearer);
+    wpin_bearer_wait(s->bearer, seconds);
+    while (bus.receive(bus.context, &frame)) {
+        wpin_drives_tell(s->drives, &frame);
+    }
+}
+
+static void tell_others(server *s) {
+    for (int i = 0; i < s->count; i++) {
+        if (s->hub != NULL) {
+            wpin_hub_tell(s->hub, &s->told[i], -1);
+        } else {
+            wpin_fieldbus bus = wpin_bearer_bus(s->bearer);
+            (void)bus.send(bus.context, &s->told[i]);
+        }
+    }
+    s->count = 0;
+}
+
 static double seconds_now(void) {
     struct timespec t;
     clock_gettime(CLOCK_MONOTONIC, &t);
@@ -92,17 +121,18 @@ static int serve(server *s) {
     while (*stopped == 0) {
         double ahead =
             begun + (double)(wpin_drives_time(s->drives) + STEP_PS) * 1e-12 - seconds_now();
-        wpin_hub_serve(s->hub, fmax(ahead, 0), take, s);
+        hear_others(s, fmax(ahead, 0));
         if (ahead < -0.5) {
             begun -= ahead; /* this computer was busy: that is not made up for */
         }
         if (begun + (double)(wpin_drives_time(s->drives) + STEP_PS) * 1e-12 <= seconds_now()) {
             wpin_drives_advance(s->drives, STEP_PS);
         }
-        for (int i = 0; i < s->count; i++) {
-            wpin_hub_tell(s->hub, &s->told[i], -1);
+        tell_others(s);
+        if (s->bearer != NULL && wpin_bearer_is_gone(s->bearer)) {
+            cli_complain("%s", wpin_bearer_trouble(s->bearer));
+            return EXIT_MET_FAULT;
         }
-        s->count = 0;
     }
     return EXIT_FINE;
 }
@@ -145,9 +175,11 @@ static int start(const drives_arguments *a, const wpin_rig *rig) {
         return EXIT_WRONG_INPUT;
     }
     s.drives = wpin_drives_open(rig, (size_t)bus, overhear, &s);
-    s.hub = s.drives == NULL ? NULL : wpin_hub_open(a->at, why, sizeof why);
+    bool socket = strchr(a->at, '/') != NULL;
+    s.hub = s.drives == NULL || !socket ? NULL : wpin_hub_open(a->at, why, sizeof why);
+    s.bearer = s.drives == NULL || socket ? NULL : wpin_bearer_open(a->at, why, sizeof why);
     int status = EXIT_WRONG_INPUT;
-    if (s.hub == NULL) {
+    if (s.hub == NULL && s.bearer == NULL) {
         cli_complain("%s", why);
     } else {
         if (a->with_parent) {
@@ -157,6 +189,7 @@ static int start(const drives_arguments *a, const wpin_rig *rig) {
         status = a->with_parent && getppid() == 1 ? EXIT_FINE : serve(&s);
     }
     wpin_hub_close(s.hub);
+    wpin_bearer_close(s.bearer);
     wpin_drives_free(s.drives);
     return status;
 }
