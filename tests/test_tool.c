@@ -935,6 +935,7 @@ START_TEST(the_examples_run) {
                 {"from_outside", "101 %            duty  -30.0 %"},
                 {"twins", "shafts: 118 rpm and -118 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
+                {"one_drive", "operation enabled  66"},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         int status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);

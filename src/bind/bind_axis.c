@@ -28,12 +28,12 @@ static void tell_settings(wpin_bound_load *bound, const wpin_rig_axis *axis) {
     for (size_t i = 0; i < axis->setting_count; i++) {
         const wpin_rig_setting *s = &axis->settings[i];
         size_t n = 0;
-        while (n < bound->axis.setting_count && (bound->settings[n].index != (uint16_t)s->index ||
-                                                 bound->settings[n].sub != (uint8_t)s->sub)) {
+        while (n < bound->axis.setting_count &&
+               (bound->settings[n].index != s->index || bound->settings[n].sub != s->sub)) {
             n++;
         }
         if (n == bound->axis.setting_count) {
-            tell(bound, (uint16_t)s->index, (uint8_t)s->sub, (uint8_t)s->size, s->value);
+            tell(bound, s->index, s->sub, (uint8_t)s->size, s->value);
         } else {
             bound->settings[n].size = (uint8_t)s->size;
             bound->settings[n].value = (uint32_t)(int64_t)llround(s->value);
@@ -69,7 +69,7 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     bound->axis = (wpin_axis_config){
         .number = (uint8_t)a->number,
         .reversed = load->reversed,
-        .position_every = 1,
+        .position_every = (uint8_t)wpin_rig_axis_place_every(rig, load),
         .full_speed = (uint32_t)fmax(1, round(wpin_rig_axis_velocity(load, load->speed.maximum))),
         .full_current = (uint16_t)lround(a->rated_amps * mv_per_a),
         .profile_speed = (uint32_t)lround(wpin_rig_axis_velocity(load, places)),

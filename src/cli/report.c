@@ -1,5 +1,6 @@
 /* The report as a table for people. */
 #include "cli.h"
+#include "windpin/host/objects.h"
 #include "windpin/host/quantity.h"
 #include <math.h>
 #include <stdio.h>
@@ -236,6 +237,11 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
         printf("%sFault at %.3f s: %s, %s%s\n    %s %s\n", cli_paint(WPIN_VERDICT_BAD), f->at,
                rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain(),
                wpin_status_text(f->cause), wpin_status_remedy(f->cause));
+        if (f->cause == WPIN_FAULT_DRIVE) {
+            printf("    Its state was '%s', its error code %04Xh: %s.\n",
+                   wpin_axis_state_name((wpin_axis_state)f->drive_state), f->drive_error,
+                   wpin_drive_error_text(f->drive_error));
+        }
     }
     for (size_t i = 0; i < report->event_count; i++) {
         const wpin_part_event *e = &report->events[i];

@@ -56,9 +56,15 @@ static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
 }
 
 static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
-    return json_pack("{s:o, s:s, s:s, s:s, s:f}", "load", load_name(rig, f->load), "fault",
-                     wpin_status_name(f->cause), "words", wpin_status_text(f->cause), "remedy",
-                     wpin_status_remedy(f->cause), "at_s", f->at);
+    json_t *fault = json_pack("{s:o, s:s, s:s, s:s, s:f}", "load", load_name(rig, f->load), "fault",
+                              wpin_status_name(f->cause), "words", wpin_status_text(f->cause),
+                              "remedy", wpin_status_remedy(f->cause), "at_s", f->at);
+    if (f->drive_state != 0) {
+        json_object_set_new(fault, "drive_error", json_integer(f->drive_error));
+        json_object_set_new(fault, "drive_state",
+                            json_string(wpin_axis_state_name((wpin_axis_state)f->drive_state)));
+    }
+    return fault;
 }
 
 static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t i) {

@@ -70,9 +70,9 @@ static bool drives(const wpin_axis *axis) {
 /* Velocity of a speed: full_speed x share / 16384, in two parts that fit. */
 static int32_t velocity_of(const wpin_axis *axis, int16_t share) {
     uint32_t full = axis->config->full_speed;
-    uint16_t size = (uint16_t)(share < 0 ? -share : share);
+    uint16_t size = share < 0 ? (uint16_t)(0U - (uint16_t)share) : (uint16_t)share;
     uint32_t velocity = (full >> 14) * size + (((full & 0x3FFFU) * size) >> 14);
-    return (share < 0) != axis->config->reversed ? -(int32_t)velocity : (int32_t)velocity;
+    return (int32_t)((share < 0) != axis->config->reversed ? 0U - velocity : velocity);
 }
 
 /* Speed of a velocity: velocity x 2^14 / full_speed by its share of 2^47; with the zeros before
@@ -199,20 +199,17 @@ static bool send(wpin_axis *axis, uint16_t id, const uint8_t *data, uint8_t leng
     return wpin_network_send(axis->config->network, &frame);
 }
 
-static bool send_control(wpin_axis *axis, uint16_t control, int32_t velocity) {
+/* Control word and target go together: a lost frame is a late one, never half of it. */
+static bool send_control(wpin_axis *axis, uint16_t control) {
+    bool places = axis->wants_mode == MODE_POSITION;
+    bool turns = drives(axis) && axis->wants_mode == MODE_SPEED && !has(axis, HALTS);
+    int32_t velocity = turns ? velocity_of(axis, axis->share) : 0;
+    int32_t target = places ? place_told(axis, axis->goal) : velocity;
     uint8_t data[6];
     wpin_number_to(data, control, 2);
-    wpin_number_to(&data[2], (uint32_t)velocity, 4);
+    wpin_number_to(&data[2], (uint32_t)target, 4);
     axis->control = control;
-    return send(axis, WPIN_ID_IN_1, data, sizeof data);
-}
-
-static bool send_place(wpin_axis *axis) {
-    uint8_t data[8];
-    uint32_t velocity = axis->config->profile_speed;
-    wpin_number_to(data, (uint32_t)place_told(axis, axis->goal), 4);
-    wpin_number_to(&data[4], velocity != 0 ? velocity : axis->config->full_speed, 4);
-    return send(axis, WPIN_ID_IN_1 + 0x100, data, sizeof data);
+    return send(axis, (uint16_t)(WPIN_ID_IN_1 + (places ? 0x100U : 0U)), data, sizeof data);
 }
 
 static bool send_mode(wpin_axis *axis) {
@@ -231,15 +228,16 @@ static void offer(wpin_axis *axis) {
     }
 }
 
-/* Once after each SYNC, and at once where its control word changes: what it is to do. False: the
- * bus did not take it. */
-static bool tell(wpin_axis *axis) {
+/* Once after each SYNC, and at once where its control word changes: what it is to do. What the bus
+ * did not take is told again in the next tick; where it never does, the drive stops by itself and
+ * is silent here. */
+static void tell(wpin_axis *axis) {
     bool due = axis->synced != axis->config->network->syncs;
     offer(axis);
     uint16_t control = control_of(axis);
     if (axis->setup != WPIN_AXIS_SET_UP ||
         (!due && control == axis->control && !has(axis, CHANGED))) {
-        return true;
+        return;
     }
     axis->synced = axis->config->network->syncs;
     bool torque = axis->wants_mode == MODE_TORQUE && axis->wants == WPIN_AXIS_ENABLED;
@@ -247,13 +245,8 @@ static bool tell(wpin_axis *axis) {
     if (axis->mode != axis->wants_mode || torque) {
         sent = send_mode(axis);
     }
-    if ((control & NEW_PLACE) != 0 && (axis->control & NEW_PLACE) == 0) {
-        sent = send_place(axis) && sent;
-    }
-    bool turns = drives(axis) && axis->wants_mode == MODE_SPEED && !has(axis, HALTS);
-    sent = send_control(axis, control, turns ? velocity_of(axis, axis->share) : 0) && sent;
+    sent = send_control(axis, control) && sent;
     set(axis, CHANGED, !sent);
-    return sent;
 }
 
 /* ---- the actuator ---- */
@@ -368,7 +361,8 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     if (!may_change(axis, mode)) {
         axis->share = 0;
         set(axis, HALTS, true);
-        return tell(axis) ? WPIN_OK : WPIN_FAULT_SILENT;
+        tell(axis);
+        return WPIN_OK;
     }
     if (mode != axis->wants_mode) {
         axis->wants_mode = mode;
@@ -382,7 +376,8 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
         set(axis, HALTS, false);
         axis->share = (int16_t)value;
     }
-    return tell(axis) ? WPIN_OK : WPIN_FAULT_SILENT;
+    tell(axis);
+    return WPIN_OK;
 }
 
 static wpin_status idle(void *self, wpin_drive how) {
@@ -397,7 +392,7 @@ static wpin_status idle(void *self, wpin_drive how) {
     axis->wants = wants;
     axis->flags = 0;
     tell(axis);
-    return WPIN_OK; /* a drive that can't be told is silent soon, and stops by itself */
+    return WPIN_OK;
 }
 
 static wpin_duty shown(const void *self) {
@@ -405,11 +400,18 @@ static wpin_duty shown(const void *self) {
     return axis->config != NULL && drives(axis) && !has(axis, PLACES) ? axis->share : 0;
 }
 
+/* A frame of its own, at once: this may be in the middle of a tick, which then says it again. */
 static void off(void *self) {
     wpin_axis *axis = self;
     axis->cut = 1;
-    if (axis->config != NULL && axis->setup == WPIN_AXIS_SET_UP) {
-        send_control(axis, axis->safe == WPIN_AXIS_QUICK_STOP ? STOP_QUICKLY : NO_VOLTAGE, 0);
+    if (axis->config != NULL && axis->setup == WPIN_AXIS_SET_UP &&
+        wpin_network_is_open(axis->config->network)) {
+        bool stops = axis->safe == WPIN_AXIS_QUICK_STOP;
+        wpin_frame frame = {.id = (uint16_t)(WPIN_ID_IN_1 + axis->config->number),
+                            .length = 6,
+                            .data = {(uint8_t)(stops ? STOP_QUICKLY : NO_VOLTAGE)}};
+        const wpin_fieldbus *bus = axis->config->network->bus;
+        (void)bus->send(bus->context, &frame);
     }
 }
 

@@ -2,6 +2,7 @@
  * which way, then whatever the settings say. What is told is read back; the first that is not as it
  * should be ends it. */
 #include "axis_core.h"
+#include "network_core.h"
 
 #define AGAIN_US   500000 /* until a silent drive is looked for again */
 #define STARTED_US 500000 /* its first process data come within this */
@@ -17,7 +18,7 @@ typedef struct row {
     uint8_t more; /* what is added */
 } row;
 
-enum { AS_IT_IS, NUMBER, POSITION_EVERY, HEARTBEAT, OUR_HEARTBEAT };
+enum { AS_IT_IS, NUMBER, POSITION_EVERY, PROFILE_SPEED, HEARTBEAT, OUR_HEARTBEAT };
 
 #define OFF 0x80000000U
 /* Process data are switched off, described, and switched on. */
@@ -32,9 +33,9 @@ static const WPIN_FLASH row rows[] = {
     {0x1600, 2, 4, 0x60FF0020, AS_IT_IS},
     {0x1600, 0, 1, 2, AS_IT_IS},
     {0x1400, 1, 4, 0x200, NUMBER},
-    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS), /* target position, profile velocity */
-    {0x1601, 1, 4, 0x607A0020, AS_IT_IS},
-    {0x1601, 2, 4, 0x60810020, AS_IT_IS},
+    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS), /* control word, target position */
+    {0x1601, 1, 4, 0x60400010, AS_IT_IS},
+    {0x1601, 2, 4, 0x607A0020, AS_IT_IS},
     {0x1601, 0, 1, 2, AS_IT_IS},
     {0x1401, 1, 4, 0x300, NUMBER},
     DATA(0x1402, 0x1602, 0x400, 255, AS_IT_IS), /* mode, target torque */
@@ -54,6 +55,7 @@ static const WPIN_FLASH row rows[] = {
     {0x1A01, 3, 4, 0x60610008, AS_IT_IS},
     {0x1A01, 0, 1, 3, AS_IT_IS},
     {0x1801, 1, 4, 0x280, NUMBER},
+    {0x6081, 0, 4, 0, PROFILE_SPEED},
     {0x1017, 0, 2, 0, HEARTBEAT},
     {0x1016, 1, 4, 0, OUR_HEARTBEAT},
 };
@@ -63,6 +65,12 @@ enum { ROWS = sizeof rows / sizeof rows[0], HEARTBEAT_ROWS = 2 };
 /* What it is asked first: kind of device, vendor, product. */
 enum { QUESTIONS = 3 };
 
+/* The number under which it is commanded. */
+static uint8_t own_number(const wpin_axis *axis) {
+    const wpin_network *network = axis->config->network;
+    return wpin_network_is_open(network) ? network->config->number : 0;
+}
+
 static wpin_setting common(const wpin_axis *axis, uint8_t number) {
     const WPIN_FAR wpin_axis_config *config = axis->config;
     const WPIN_FAR row *r = &rows[number];
@@ -70,10 +78,11 @@ static wpin_setting common(const wpin_axis *axis, uint8_t number) {
     switch (r->more) {
     case NUMBER: value += config->number; break;
     case POSITION_EVERY: value = config->position_every != 0 ? config->position_every : 1; break;
-    case HEARTBEAT: value = config->heartbeat_ms; break;
-    case OUR_HEARTBEAT:
-        value = ((uint32_t)config->network->config->number << 16) | config->heartbeat_ms;
+    case PROFILE_SPEED:
+        value = config->profile_speed != 0 ? config->profile_speed : config->full_speed;
         break;
+    case HEARTBEAT: value = config->heartbeat_ms; break;
+    case OUR_HEARTBEAT: value = ((uint32_t)own_number(axis) << 16) | config->heartbeat_ms; break;
     default: break;
     }
     return (wpin_setting){r->index, r->sub, r->size, value};
@@ -85,7 +94,15 @@ static uint8_t common_count(const wpin_axis *axis) {
 
 static wpin_setting setting(const wpin_axis *axis, uint8_t number) {
     uint8_t first = common_count(axis);
-    return number < first ? common(axis, number) : axis->config->settings[number - first];
+    if (number < first) {
+        return common(axis, number);
+    }
+    uint8_t own = (uint8_t)(number - first);
+    const WPIN_FAR wpin_axis_config *config = axis->config;
+    bool there = config->settings != NULL && own < config->setting_count;
+    wpin_setting s = there ? config->settings[own] : common(axis, 0);
+    s.size = s.size > 2 ? 4 : s.size; /* it was checked to be 1, 2 or 4 */
+    return s;
 }
 
 static uint16_t setting_count(const wpin_axis *axis) {
@@ -138,14 +155,15 @@ static void hear_answer(wpin_axis *axis) {
     if (!transferred(axis, index, axis->step)) {
         return;
     }
-    uint32_t wanted[QUESTIONS] = {PROFILE_402, config->vendor, config->product};
+    uint32_t wanted = axis->step == 0   ? PROFILE_402
+                      : axis->step == 1 ? config->vendor
+                                        : config->product;
     uint32_t got = answered(axis);
-    bool right = axis->step == 0 ? (got & 0xFFFFU) == PROFILE_402 : got == wanted[axis->step];
-    if (!right) {
+    if ((axis->step == 0 ? got & 0xFFFFU : got) != wanted) {
         refuse(axis, (wpin_axis_trouble){.status = WPIN_REFUSED_CONFIG,
                                          .index = index,
                                          .sub = axis->step,
-                                         .wanted = wanted[axis->step],
+                                         .wanted = wanted,
                                          .got = got});
         return;
     }
@@ -174,8 +192,8 @@ static void check(wpin_axis *axis) {
 static uint32_t counts(const wpin_setting *s) {
     bool identifier = s->index >= 0x1400 && s->index < 0x1C00 && s->sub == 1 &&
                       (s->index & 0x0200U) == 0 && s->size == 4;
-    return (s->size == 4 ? UINT32_MAX : ((uint32_t)1 << (8U * s->size)) - 1U) &
-           ~(identifier ? (uint32_t)1 << 30 : 0U);
+    uint32_t all = s->size == 1 ? UINT8_MAX : s->size == 2 ? UINT16_MAX : UINT32_MAX;
+    return all & ~(identifier ? (uint32_t)1 << 30 : 0U);
 }
 
 static void begin_to_start(wpin_axis *axis) {

@@ -270,7 +270,11 @@ bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
 void wpin_transfer_pass(wpin_node *node, uint32_t answer_us, wpin_moment now) {
     wpin_transfer *t = &node->transfer;
     uint32_t waited = now - t->asked_at;
-    if (t->state == WPIN_TRANSFER_IDLE || waited < answer_us || waited > WPIN_SPAN_MAX) {
+    if (waited > WPIN_SPAN_MAX) { /* the clock ran back: it is waited for anew */
+        t->asked_at = now;
+        return;
+    }
+    if (t->state == WPIN_TRANSFER_IDLE || waited < answer_us) {
         return;
     }
     if (t->tries == 0) {

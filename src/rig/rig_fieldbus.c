@@ -1,8 +1,10 @@
 /* Field buses of a rig, and the drives on them. */
 #define _GNU_SOURCE
 #include "rig_parts.h"
+#include "windpin/host/objects.h"
 #include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 enum { BUS_INTERFACE };
@@ -68,38 +70,72 @@ static const wpin_field axis_fields[] = {
     QUANTITY("counts", wpin_rig_axis, counts, true, WPIN_NUMBER, 1, 1e7),
     QUANTITY("rated-current", wpin_rig_axis, rated_amps, true, WPIN_CURRENT, 1e-2, 80),
     QUANTITY("most-current", wpin_rig_axis, most_amps, false, WPIN_CURRENT, 1e-2, 240),
+    QUANTITY("place-period", wpin_rig_axis, place_period, false, WPIN_TIME, 1e-3, 1),
     QUANTITY("lost", wpin_rig_axis, lost, false, WPIN_TIME, 5e-3, 10),
     QUANTITY("heartbeat", wpin_rig_axis, heartbeat, false, WPIN_TIME, 20e-3, 10),
     QUANTITY("vendor", wpin_rig_axis, vendor, false, WPIN_NUMBER, 0, UINT32_MAX),
     QUANTITY("product", wpin_rig_axis, product, false, WPIN_NUMBER, 0, UINT32_MAX),
 };
 
+enum { SETTING_OBJECT, SETTING_VALUE, SETTING_BYTES };
 static const wpin_field setting_fields[] = {
-    QUANTITY("object", wpin_rig_setting, index, true, WPIN_NUMBER, 0x1000, 0x9FFF),
-    QUANTITY("sub", wpin_rig_setting, sub, false, WPIN_NUMBER, 0, 255),
-    QUANTITY("bytes", wpin_rig_setting, size, true, WPIN_NUMBER, 1, 4),
-    QUANTITY("value", wpin_rig_setting, value, true, WPIN_NUMBER, INT32_MIN, UINT32_MAX),
+    NODE("object", true),
+    NODE("value", true),
+    QUANTITY("bytes", wpin_rig_setting, size, false, WPIN_NUMBER, 1, 4),
 };
 
 static bool whole(double value) {
     return fmod(value, 1) == 0;
 }
 
+/* A whole number that fits, decimal or with 0x. */
+static bool read_value(wpin_reader *reader, yaml_node_t *node, wpin_rig_setting *s) {
+    const char *text = wpin_scalar(reader, node, "a whole number");
+    double most = pow(256, s->size);
+    char *end = NULL;
+    s->value = text == NULL ? 0 : (double)strtoll(text, &end, 0);
+    if (text != NULL && (end == text || *end != '\0')) {
+        wpin_say_at(reader, node, "value: '%s' is not a whole number; expected e.g. 1500 or 0x5DC",
+                    text);
+    } else if (text != NULL && (s->value >= most || s->value < -most / 2)) {
+        wpin_say_at(reader, node, "value: %s does not fit %g byte%s; expected %.0f to %.0f", text,
+                    s->size, s->size == 1 ? "" : "s", -most / 2, most - 1);
+    } else {
+        return text != NULL;
+    }
+    return false;
+}
+
+static bool read_object(wpin_reader *reader, yaml_node_t *node, wpin_rig_setting *s) {
+    const wpin_known_object *known = NULL;
+    const char *text = wpin_scalar(reader, node, "an object's name or number");
+    char why[300];
+    if (text != NULL && !wpin_object_find(text, &s->index, &s->sub, &known, why, sizeof why)) {
+        wpin_say_at(reader, node, "object: %s", why);
+        return false;
+    }
+    if (text != NULL && known != NULL && s->size == 0) {
+        s->size = known->bytes;
+    }
+    if (text != NULL && (!whole(s->size) || (s->size != 1 && s->size != 2 && s->size != 4))) {
+        wpin_say_at(reader, node,
+                    "object: how long %04Xh:%u is, is not known here; expected bytes: 1, 2 or 4",
+                    s->index, s->sub);
+        return false;
+    }
+    return text != NULL;
+}
+
 static void read_setting(wpin_reader *reader, yaml_node_t *node, wpin_rig_axis *axis) {
     wpin_rig_setting s = {0};
-    wpin_read_map(reader, node, "a setting", setting_fields, COUNT(setting_fields), &s, NULL);
-    if (node->type != YAML_MAPPING_NODE) {
+    yaml_node_t *nodes[COUNT(setting_fields)];
+    wpin_read_map(reader, node, "a setting", setting_fields, COUNT(setting_fields), &s, nodes);
+    if (node->type != YAML_MAPPING_NODE || nodes[SETTING_OBJECT] == NULL ||
+        nodes[SETTING_VALUE] == NULL || !read_object(reader, nodes[SETTING_OBJECT], &s) ||
+        !read_value(reader, nodes[SETTING_VALUE], &s)) {
         return;
     }
-    double most = pow(256, s.size);
-    if (!whole(s.index) || !whole(s.sub) || !whole(s.value) || !whole(s.size) || s.size == 3) {
-        wpin_say_at(reader, node,
-                    "object, sub, bytes and value of a setting are whole numbers, bytes 1, 2 or 4; "
-                    "expected e.g. {object: 0x6073, bytes: 2, value: 1500}");
-    } else if (s.value >= most || s.value < -most / 2) {
-        wpin_say_at(reader, node, "value: %.12g does not fit %g byte%s", s.value, s.size,
-                    s.size == 1 ? "" : "s");
-    } else if (axis->setting_count == WPIN_RIG_SETTINGS) {
+    if (axis->setting_count == WPIN_RIG_SETTINGS) {
         wpin_say_at(reader, node, "more than %d settings", WPIN_RIG_SETTINGS);
     } else {
         axis->settings[axis->setting_count++] = s;
@@ -108,8 +144,9 @@ static void read_setting(wpin_reader *reader, yaml_node_t *node, wpin_rig_axis *
 
 static void read_settings(wpin_reader *reader, yaml_node_t *list, wpin_rig_axis *axis) {
     if (list->type != YAML_SEQUENCE_NODE) {
-        wpin_say_at(reader, list,
-                    "settings must be a list, e.g. [{object: 0x6073, bytes: 2, value: 1500}]");
+        wpin_say_at(
+            reader, list,
+            "settings must be a list, e.g. [{object: following-error-window, value: 4000}]");
         return;
     }
     for (size_t i = 0; i < wpin_list_size(list); i++) {
@@ -165,7 +202,8 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     static const char *const units[] = {"counts/s", "rpm"};
     yaml_node_t *nodes[COUNT(axis_fields)];
     wpin_rig_axis *a = &load->axis;
-    *a = (wpin_rig_axis){.bus = -1, .logic = -1, .lost = 100e-3, .heartbeat = 100e-3};
+    *a = (wpin_rig_axis){
+        .bus = -1, .logic = -1, .place_period = 8e-3, .lost = 100e-3, .heartbeat = 100e-3};
     wpin_read_map(reader, node, "axis", axis_fields, COUNT(axis_fields), a, nodes);
     if (node->type != YAML_MAPPING_NODE || load->kind == NULL) {
         return;
@@ -201,6 +239,11 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     a->most_amps = a->most_amps > 0 ? a->most_amps : 2 * a->rated_amps;
     check_number(reader, node, rig, load);
     load->encoder = (wpin_rig_encoder){.there = true, .by_drive = true, .lines = a->counts / 4};
+}
+
+unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load) {
+    double every = round(load->axis.place_period / rig->fieldbuses[load->axis.bus].period);
+    return (unsigned)fmin(fmax(every, 1), 240);
 }
 
 double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm) {

@@ -57,7 +57,12 @@ void wpin_session_collect(wpin_session *run) {
         if (cause != WPIN_OK) {
             double at = run->fault_at[i] + run->rig->controller.tick;
             report->faults[report->fault_count++] =
-                (wpin_fault_result){(int)i, cause, at, fmax(run->safe_at[i] - at, 0)};
+                (wpin_fault_result){.load = (int)i,
+                                    .cause = cause,
+                                    .at = at,
+                                    .safe_after = fmax(run->safe_at[i] - at, 0),
+                                    .drive_error = run->drive_error[i],
+                                    .drive_state = run->drive_state[i]};
         }
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {

@@ -70,8 +70,11 @@ void wpin_session_write_row(wpin_session *run) {
         wpin_tally *t = &run->for_trace[i];
         const wpin_motor *m = &run->motors[i];
         double seconds = t->seconds > 0 ? t->seconds : 1;
-        run->samples[i] = (wpin_sample){.asked = asked_of(m),
-                                        .duty = (double)wpin_motor_duty(m) / WPIN_DUTY_FULL,
+        bool axis =
+            run->rig->loads[i].axis.there; /* its drive has a duty of its own, no one else */
+        double duty = axis ? 0 : (double)wpin_motor_duty(m) / WPIN_DUTY_FULL;
+        run->samples[i] = (wpin_sample){.asked = axis ? NAN : asked_of(m),
+                                        .duty = duty,
                                         .volts = truly(run, t->volts / seconds),
                                         .amps = truly(run, t->amps / seconds),
                                         .amps_min = truly(run, t->amps_min),

@@ -98,8 +98,10 @@ struct wpin_session {
     wpin_part_reading *last; /* newest reading of each load */
     wpin_tally *for_trace;   /* of each load since the last row */
     wpin_sample *samples;
-    wpin_mean *volts;     /* of each load, over whole periods */
-    double *fault_at;     /* of each load: the last tick in which it had no fault */
+    wpin_mean *volts;      /* of each load, over whole periods */
+    double *fault_at;      /* of each load: the last tick in which it had no fault */
+    uint16_t *drive_error; /* of a drive: what it said when its fault was latched, */
+    uint8_t *drive_state;
     double *safe_at;      /* and the first since then in which its stage was safe; HUGE_VAL: none */
     bool *driven;         /* each load had duty when last looked at */
     size_t *open_step;    /* result each track is in, plus 1; 0 for none */
@@ -138,8 +140,8 @@ static inline bool wpin_session_is_stepper(const wpin_session *run, size_t load)
 void wpin_session_boot(wpin_session *run);
 void wpin_session_choose_port(wpin_session *run);
 wpin_status wpin_session_open_loads(wpin_session *run, char *why, size_t size);
-/* Opens the field buses of the rig, before its loads; gives a bound load its own; sets the drives on
- * them up and arms them, once all loads are open. What stands in the way in words. */
+/* Opens the field buses of the rig, before its loads; gives a bound load its own; sets the drives
+ * on them up and arms them, once all loads are open. What stands in the way in words. */
 bool wpin_session_open_networks(wpin_session *run, char *why, size_t size);
 void wpin_session_join_network(wpin_session *run, size_t load);
 wpin_status wpin_session_set_up_drives(wpin_session *run, char *why, size_t size);

@@ -62,9 +62,23 @@ static void tick_alone(wpin_session *run) {
 
 static bool is_safe(const wpin_session *run, size_t i) {
     const wpin_bound_load *bound = &run->bound[i];
+    if (run->rig->loads[i]
+            .axis.there) { /* as far as it says; silent, it is told to stop by itself */
+        const wpin_axis *axis = &bound->axis_at_work;
+        return axis->state != WPIN_AXIS_ENABLED || run->motors[i].fault == WPIN_FAULT_SILENT;
+    }
     return wpin_motor_duty(&run->motors[i]) == 0 &&
            (wpin_session_is_stepper(run, i) ||
             wpin_stage_drive(&bound->stage_at_work) == (wpin_drive)bound->motor.safe_drive);
+}
+
+/* What a drive said when its fault was latched: it may be told to forget it. */
+static void note_drive(wpin_session *run, size_t i) {
+    const wpin_axis *axis = &run->bound[i].axis_at_work;
+    if (run->rig->loads[i].axis.there && run->drive_state[i] == 0) {
+        run->drive_error[i] = axis->error != 0 ? axis->error : axis->node.emergency;
+        run->drive_state[i] = axis->state;
+    }
 }
 
 /* When each fault latched, and its stage was safe; the core keeps only the cause. */
@@ -73,7 +87,11 @@ static void note_faults(wpin_session *run) {
         if (run->motors[i].fault == WPIN_OK) {
             run->fault_at[i] = wpin_session_time(run);
             run->safe_at[i] = HUGE_VAL;
-        } else if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {
+            run->drive_state[i] = 0;
+            continue;
+        }
+        note_drive(run, i);
+        if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {
             run->safe_at[i] = wpin_session_time(run);
         }
     }

@@ -165,12 +165,23 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
     }
 }
 
+static void list_fieldbuses(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->fieldbus_count; i++) {
+        add(to,
+            "Field bus '%s' is terminated at both ends: 60 ohm between its two wires, without "
+            "power; "
+            "its ground goes to every drive and to the controller; every node has its own number.",
+            rig->fieldbuses[i].name);
+    }
+}
+
 wpin_lines *wpin_checklist(const wpin_rig *rig) {
     wpin_lines *to = calloc(1, sizeof *to);
     if (to != NULL) {
         add(to, "All supplies off. Wires as in windpin rig --wiring.");
         list_statics(to, rig);
         list_grounds(to, rig);
+        list_fieldbuses(to, rig);
         list_switches(to, rig);
         list_powering(to, rig);
         list_first_moves(to, rig);

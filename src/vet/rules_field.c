@@ -19,7 +19,8 @@ static double bits_a_second(const wpin_rig *rig, size_t bus) {
     for (size_t i = 0; i < rig->load_count; i++) {
         if (is_on(&rig->loads[i], bus)) {
             double heartbeat = rig->loads[i].axis.heartbeat;
-            bits += (most_bits(6) + most_bits(8) + most_bits(7)) / period;
+            double places = wpin_rig_axis_place_every(rig, &rig->loads[i]);
+            bits += (most_bits(6) + most_bits(8) + most_bits(7) / places) / period;
             bits += most_bits(1) / heartbeat;
             beat = fmax(beat, 3 / heartbeat);
         }

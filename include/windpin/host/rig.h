@@ -313,23 +313,26 @@ typedef struct wpin_rig_fieldbus {
     char interface[108]; /**< Of this computer: "can0", the path of a socket; "": not said. */
 } wpin_rig_fieldbus;
 
-/** An object a drive is told at its start. Whole numbers. */
+/** An object a drive is told at its start. */
 typedef struct wpin_rig_setting {
-    double index, sub, size, value;
+    uint16_t index;
+    uint8_t sub;
+    double size, value; /**< Bytes, 1, 2 or 4; a whole number. */
 } wpin_rig_setting;
 
 /** A drive on a field bus. */
 typedef struct wpin_rig_axis {
     bool there;
-    int bus;           /**< Number of the field bus. */
-    int logic;         /**< Supply of its own controller; -1: that of its motor. */
-    bool rpm_units;    /**< It counts velocities in rpm of the motor's shaft, not in counts/s. */
-    double number;     /**< Of its node. */
-    double counts;     /**< Its position units in a turn of the motor's own shaft. */
-    double rated_amps; /**< What it counts currents in. */
-    double most_amps;  /**< It is told to give no more. */
-    double lost;       /**< Without process data for this long it is silent, s. */
-    double heartbeat;  /**< Of the drive and of the controller, s. */
+    int bus;             /**< Number of the field bus. */
+    int logic;           /**< Supply of its own controller; -1: that of its motor. */
+    bool rpm_units;      /**< It counts velocities in rpm of the motor's shaft, not in counts/s. */
+    double number;       /**< Of its node. */
+    double counts;       /**< Its position units in a turn of the motor's own shaft. */
+    double rated_amps;   /**< What it counts currents in. */
+    double most_amps;    /**< It is told to give no more. */
+    double place_period; /**< Its place, error and mode come so often, s; at most once a period. */
+    double lost;         /**< Without process data for this long it is silent, s. */
+    double heartbeat;    /**< Of the drive and of the controller, s. */
     double vendor, product; /**< 0: any. */
     wpin_rig_setting settings[WPIN_RIG_SETTINGS];
     size_t setting_count;
@@ -650,6 +653,8 @@ WPIN_API double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *lo
 static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
     return load->encoder.there && !load->encoder.by_hall && !load->encoder.by_drive;
 }
+/** With each so many'th period of its field bus a drive tells its place. */
+WPIN_API unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load);
 /** A speed at the output, rpm, as velocity of a drive on a field bus, in its own units. */
 WPIN_API double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm);
 /** Counts of a load's encoder in a turn of the shaft it sits on, and of the output. */

@@ -111,6 +111,8 @@ typedef struct wpin_fault_result {
     double at;
     double
         safe_after; /**< s until its stage showed its safe state; HUGE_VAL: not before the end. */
+    uint16_t drive_error; /**< Of a drive on a field bus: its own error code; 0: none. */
+    uint8_t drive_state;  /**< And its state, a wpin_axis_state; 0: it is none. */
 } wpin_fault_result;
 
 /** What a whole run came to. */

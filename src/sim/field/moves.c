@@ -29,6 +29,9 @@ static void lead(wpin_servo *s, double target, double up, double down) {
     }
     s->velocity_ref = next;
     s->position_ref += next * DT;
+    if (next == 0 && v != 0) { /* it is held where it came to rest, however far behind it was */
+        s->position_ref = s->position + s->offset;
+    }
 }
 
 static double fastest(const wpin_servo *s) {

@@ -1,0 +1,214 @@
+/* The tool on a field bus: simulated drives as a process of their own, on a socket. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <jansson.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/un.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#define LINE TEST_SOURCE "/demo/honey-line.yaml"
+
+static char said[32768], place[200], rig[200], plan[200];
+static pid_t drives;
+
+static void wait_ms(unsigned ms) {
+    nanosleep(&(struct timespec){.tv_sec = ms / 1000, .tv_nsec = ms % 1000 * 1000000L}, NULL);
+}
+
+static void start(const char *of) {
+    char option[240];
+    snprintf(option, sizeof option, "--at=%s", place);
+    drives = fork();
+    ck_assert_int_ge(drives, 0);
+    if (drives == 0) {
+        (void)!freopen("/dev/null", "w", stdout);
+        execl(TEST_TOOL, TEST_TOOL, "field", "drives", of, option, "--until-parent-ends", NULL);
+        _exit(127);
+    }
+    for (int i = 0; i < 100 && access(place, F_OK) != 0; i++) {
+        wait_ms(20);
+    }
+    wait_ms(500); /* they boot */
+}
+
+static int stop(int by) {
+    int status = -1;
+    kill(drives, by);
+    ck_assert_int_eq(waitpid(drives, &status, 0), drives);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+static void open_bench(void) {
+    snprintf(place, sizeof place, "%s", scratch("line"));
+    snprintf(rig, sizeof rig, "%s", scratch("line.yaml"));
+    snprintf(plan, sizeof plan, "%s", scratch("line.plan"));
+    start(LINE);
+}
+
+static void close_bench(void) {
+    ck_assert_int_eq(stop(SIGINT), 0);
+    ck_assert_int_ne(access(place, F_OK), 0); /* taken away again */
+}
+
+/* Runs the tool at the place and holds what it says to a word. */
+static void field(int expected, const char *words, const char *action, const char *rest) {
+    int status =
+        run_command(said, sizeof said, "%s field %s %s %s", TEST_TOOL, action, place, rest);
+    ck_assert_msg(status == expected && strstr(said, words) != NULL, "%s %s: %d: %s", action, rest,
+                  status, said);
+}
+
+static const struct {
+    int status;
+    const char *action, *rest, *words;
+} questions[] = {
+    {0, "look", "", "   5  \"Simulated drive\", profile 402 (a drive)"},
+    {0, "look", "", "1 of the numbers 1 to 127 is taken"},
+    {0, "object", "5 device-name", "device-name: \"Simulated drive\""},
+    {0, "object", "5 status-word", "0250h: switch on disabled"},
+    {0, "object", "5 1018:4", "serial-number: 1005"},
+    {0, "object", "5 0x6083 40000", "acceleration: 40000 velocity units a second"},
+    {0, "object", "5 6083", "acceleration: 40000"},
+    {0, "object", "-- 5 607D:1 -500", "least-position: -500 position units"},
+    {1, "object", "5 9999", "(abort 06020000h): It has no such object."},
+    {1, "object", "5 status-word 7", "(abort 06010002h): This object can only be read."},
+    {1, "object", "5 2000 7 --bytes=1", "(abort 06090031h): The value is too large."},
+    {1, "object", "9 1000", "node 9 does not answer"},
+    {2, "object", "5 target-velocity 9", "moves the drive"},
+    {2, "object", "5 control-word 15", "moves the drive"},
+    {2, "object", "5 velocity", "did you mean 'velocity-actual'"},
+    {2, "object", "5 5000 1", "--bytes=1, 2 or 4"},
+    {2, "object", "5 6083 fast", "not a value for 4 bytes"},
+    {2, "object", "0 1000", "0 means all of them"},
+    {2, "object", "128 1000", "expected 1 to 127"},
+    {0, "watch", "5 --for=0.3 --every=0.1", "switch on disabled"},
+    {2, "watch", "5 --every=0", "expected 0.02 to 60 seconds"},
+};
+
+START_TEST(questions_are_answered_in_words) {
+    open_bench();
+    for (size_t i = 0; i < sizeof questions / sizeof *questions; i++) {
+        field(questions[i].status, questions[i].words, questions[i].action, questions[i].rest);
+    }
+    field(0, "\"two_have_it\": false", "look", "--json");
+    json_t *all = json_loads(said, 0, NULL);
+    ck_assert_int_eq(json_integer_value(
+                         json_object_get(json_array_get(json_object_get(all, "nodes"), 0), "node")),
+                     5);
+    json_decref(all);
+    close_bench();
+    int status = run_command(said, sizeof said, "%s field look %s", TEST_TOOL, place);
+    ck_assert_msg(status == 2 && strstr(said, "windpin field drives") != NULL, "%s", said);
+}
+END_TEST
+
+/* The rig of the line without its pump and stop, on the socket. */
+static void write_rig(const char *more) {
+    int status = run_command(said, sizeof said,
+                             "sed -e '/^  filler:/,$d' -e '/^inputs/,/stops/d' -e 's=period: "
+                             "4ms=period: 4ms, interface: %s=' %s > %s",
+                             place, more, rig);
+    ck_assert_msg(status == 0, "%s", said);
+}
+
+START_TEST(a_plan_runs_over_the_socket) {
+    open_bench();
+    write_rig(LINE);
+    FILE *file = fopen(plan, "w");
+    fputs("require no fault\nbelt turn 180deg\nbelt ramp 100rpm in 500ms\n"
+          "require belt speed within 2% by 1s\nbelt hold 500ms\nbelt stop\n",
+          file);
+    fclose(file);
+    int status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
+                             TEST_TOOL, rig, plan);
+    ck_assert_msg(status == 0 && strstr(said, "ok, at 180.0") != NULL, "%s", said);
+    ck_assert_msg(strstr(said, "2 of 2 requirements met") != NULL, "%s", said);
+    close_bench();
+}
+END_TEST
+
+START_TEST(drives_that_end_in_motion_are_a_fault) {
+    open_bench();
+    write_rig(LINE);
+    FILE *file = fopen(plan, "w");
+    fputs("belt ramp 100rpm in 500ms\nbelt hold 5s\nbelt stop\n", file);
+    fclose(file);
+    int status =
+        run_command(said, sizeof said,
+                    "(sleep 1.5; kill -KILL %ld) & %s run --real --confirmed --powered %s %s",
+                    (long)drives, TEST_TOOL, rig, plan);
+    ck_assert_msg(status == 1 && strstr(said, "WPIN_FAULT_SILENT") != NULL, "%s", said);
+    int ended;
+    ck_assert_int_eq(waitpid(drives, &ended, 0), drives);
+    start(LINE); /* in place of the socket that is left over */
+    field(0, "1 of the numbers", "look", "");
+    status = run_command(said, sizeof said, "%s field drives %s --at=%s", TEST_TOOL, LINE, place);
+    ck_assert_msg(status == 2 && strstr(said, "is served already") != NULL, "%s", said);
+    close_bench();
+}
+END_TEST
+
+START_TEST(two_with_one_number_are_told) {
+    open_bench();
+    struct sockaddr_un address = {.sun_family = AF_UNIX};
+    ck_assert_uint_lt(strlen(place), sizeof address.sun_path);
+    memcpy(address.sun_path, place, strlen(place));
+    pid_t twin = fork();
+    if (twin == 0) { /* answers every question to node 5 too */
+        int fd = socket(AF_UNIX, SOCK_SEQPACKET, 0);
+        uint8_t packet[16];
+        if (connect(fd, (struct sockaddr *)&address, sizeof address) != 0) {
+            _exit(1);
+        }
+        while (recv(fd, packet, sizeof packet, 0) == (ssize_t)sizeof packet) {
+            if (packet[0] == 0x05 && packet[1] == 0x06) {
+                packet[1] = 0x05;
+                packet[0] = 0x85;
+                packet[8] = 0x43;
+                (void)!send(fd, packet, sizeof packet, 0);
+            }
+        }
+        _exit(0);
+    }
+    wait_ms(200);
+    field(0, "two nodes have this number", "look", "");
+    kill(twin, SIGKILL);
+    waitpid(twin, NULL, 0);
+    close_bench();
+}
+END_TEST
+
+START_TEST(what_stands_at_the_path_stays) {
+    const char *file = write_file("kept", "mine\n");
+    int status =
+        run_command(said, sizeof said, "%s field drives %s --at=%s", TEST_TOOL, LINE, file);
+    ck_assert_msg(status == 2 && strstr(said, "no socket") != NULL, "%s", said);
+    ck_assert_int_eq(access(file, F_OK), 0);
+    status = run_command(said, sizeof said, "%s field drives %s/demo/honey-pump.yaml --at=%s",
+                         TEST_TOOL, TEST_SOURCE, file);
+    ck_assert_msg(status == 2 && strstr(said, "no field bus") != NULL, "%s", said);
+    status = run_command(said, sizeof said, "%s field", TEST_TOOL);
+    ck_assert_msg(status == 2 && strstr(said, "look") != NULL, "%s", said);
+    status = run_command(said, sizeof said, "%s field lok can0", TEST_TOOL);
+    ck_assert_msg(status == 2 && strstr(said, "unknown action 'lok'") != NULL, "%s", said);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("field");
+    TCase *tests = tcase_create("socket");
+    tcase_set_timeout(tests, 120);
+    tcase_add_test(tests, questions_are_answered_in_words);
+    tcase_add_test(tests, a_plan_runs_over_the_socket);
+    tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
+    tcase_add_test(tests, two_with_one_number_are_told);
+    tcase_add_test(tests, what_stands_at_the_path_stays);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
