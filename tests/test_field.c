@@ -108,6 +108,32 @@ START_TEST(questions_are_answered_in_words) {
 }
 END_TEST
 
+START_TEST(what_differs_is_listed_before_anything_moves) {
+    open_bench();
+    char at[240];
+    snprintf(at, sizeof at, "--at=%s", place);
+    static const struct {
+        int status;
+        const char *rest, *words;
+    } rows[] = {{1, "", "the drive has 10000 velocity units a second"},
+                {1, "", "7 of 8 differ"},
+                {1, "--json", "\"rig\": 266667"},
+                {0, "belt --write --store", "0 of 8 differ; stored in the drive"},
+                {0, "", "0 of 8 differ"},
+                {2, "filler", "'filler' is no drive on a field bus"},
+                {2, "belts", "describes no load"}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        int status = run_command(said, sizeof said, "%s field settings %s %s %s", TEST_TOOL, LINE,
+                                 rows[i].rest, at);
+        ck_assert_msg(status == rows[i].status && strstr(said, rows[i].words) != NULL, "%s: %d: %s",
+                      rows[i].rest, status, said);
+    }
+    int status = run_command(said, sizeof said, "%s field settings %s", TEST_TOOL, LINE);
+    ck_assert_msg(status == 2 && strstr(said, "--at=can0") != NULL, "%s", said);
+    close_bench();
+}
+END_TEST
+
 /* The rig of the line without its pump and stop, on the socket. */
 static void write_rig(const char *more) {
     int status = run_command(said, sizeof said,
@@ -205,6 +231,7 @@ int main(void) {
     TCase *tests = tcase_create("socket");
     tcase_set_timeout(tests, 120);
     tcase_add_test(tests, questions_are_answered_in_words);
+    tcase_add_test(tests, what_differs_is_listed_before_anything_moves);
     tcase_add_test(tests, a_plan_runs_over_the_socket);
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
     tcase_add_test(tests, two_with_one_number_are_told);

@@ -17,6 +17,7 @@ static const struct {
 } actions[] = {
     {"look", field_look, "who answers on a field bus, and what they say they are"},
     {"object", field_object, "read or write an object of a node, by name or number"},
+    {"settings", field_settings, "what a rig tells its drives beside what they have; store it"},
     {"watch", field_watch, "what a drive says of itself: state, speed, place, current, errors"},
     {"drives", SIMULATED(field_drives),
      "the simulated drives of a rig, for other programs of this computer"},
@@ -58,6 +59,6 @@ int cmd_field(int argc, char **argv) {
             return actions[i].run(argc - 1, argv + 1);
         }
     }
-    cli_complain("unknown action '%s'; expected look, object, watch or drives", argv[1]);
+    cli_complain("unknown action '%s'; expected look, object, settings, watch or drives", argv[1]);
     return EXIT_WRONG_INPUT;
 }

@@ -156,7 +156,10 @@ void field_say_value(const wpin_known_object *known, const uint8_t *bytes, uint1
     } else if (strcmp(unit, "error code") == 0) {
         snprintf(to, room, "%04lXh: %s", raw, wpin_drive_error_text((uint16_t)raw));
     } else {
-        snprintf(to, room, "%lld%s%s", whole(known, bytes, size), unit[0] != '\0' ? " " : "", unit);
+        const char *words = known->values != NULL ? known->values : unit;
+        const char *open = known->values != NULL ? " (" : unit[0] != '\0' ? " " : "";
+        snprintf(to, room, "%lld%s%s%s", whole(known, bytes, size), open, words,
+                 known->values != NULL ? ")" : "");
     }
 }
 

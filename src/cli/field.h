@@ -42,6 +42,7 @@ const char *field_node_state(uint8_t state);
 /* The actions; argv[0] is "windpin field ACTION". */
 int field_look(int argc, char **argv);
 int field_object(int argc, char **argv);
+int field_settings(int argc, char **argv);
 int field_watch(int argc, char **argv);
 int field_drives(int argc, char **argv);
 

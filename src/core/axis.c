@@ -102,8 +102,9 @@ static int16_t current_of(const wpin_axis *axis, int16_t per_mille) {
 
 /* Torque in 1/1000 of the rated one: share x 125 / 2048. */
 static int16_t torque_of(const wpin_axis *axis, int16_t share) {
-    int32_t torque = (int32_t)share * 125 / 2048;
-    return (int16_t)(axis->config->reversed ? -torque : torque);
+    uint16_t size = share < 0 ? (uint16_t)(0U - (uint16_t)share) : (uint16_t)share;
+    int16_t torque = (int16_t)(((uint32_t)size * 125U) >> 11);
+    return (share < 0) != axis->config->reversed ? (int16_t)-torque : torque;
 }
 
 /* A place of the machine and one of the drive; both wrap. */

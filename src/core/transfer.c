@@ -203,7 +203,7 @@ static void hear_more(wpin_node *node, const wpin_frame *frame) {
 static void send_piece(wpin_node *node) {
     wpin_transfer *t = &node->transfer;
     uint16_t left = (uint16_t)(t->room - t->size), at = t->size;
-    uint8_t count = left < PIECE ? (uint8_t)left : PIECE;
+    uint8_t count = (uint8_t)(left < PIECE ? left : PIECE);
     uint8_t data[WPIN_FRAME_BYTES] = {
         (uint8_t)(t->toggle | ((PIECE - count) << 1) | (count == left ? LAST : 0))};
     for (uint8_t i = 0; i < count && t->from != NULL && at < t->room; i++) {

@@ -18,11 +18,11 @@ extern "C" {
 typedef struct wpin_known_object {
     uint16_t index;
     uint8_t sub;
-    uint8_t bytes;    /**< 1, 2 or 4; 0: a text. */
-    bool is_signed;   /**< A whole number with a sign. */
-    const char *name; /**< In lower case, words joined by '-'. */
-    const char
-        *unit; /**< What it is in, or its values: for people. "" where it is a bare number. */
+    uint8_t bytes;      /**< 1, 2 or 4; 0: a text. */
+    bool is_signed;     /**< A whole number with a sign. */
+    const char *name;   /**< In lower case, words joined by '-'. */
+    const char *unit;   /**< What it is in: for people. "" where it is a bare number. */
+    const char *values; /**< What its values mean; NULL: it is just a number. */
 } wpin_known_object;
 
 /** All of them, and how many. */

@@ -1,0 +1,207 @@
+/* windpin field settings RIG: what the rig tells its drives beside what they have; told and stored
+ * only where that is asked for. */
+#define _GNU_SOURCE
+#include "cli_json.h"
+#include "field.h"
+#include "windpin/host/bind.h"
+#include <argp.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+enum { KEY_AT = 256, KEY_WRITE, KEY_STORE, KEY_JSON };
+
+typedef struct settings_arguments {
+    const char *path, *load, *at;
+    bool write, store, json;
+} settings_arguments;
+
+static const struct argp_option options[] = {
+    {"at", KEY_AT, "PLACE", 0, "Interface or socket, in place of the rig's", 0},
+    {"write", KEY_WRITE, NULL, 0, "Tell the drive what differs, and read it back", 0},
+    {"store", KEY_STORE, NULL, 0, "Then have it keep all its parameters without power", 0},
+    {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
+    {0}};
+
+static const char doc[] =
+    "Lists what the rig tells each of its drives beside what the drive has now. A run tells them "
+    "all "
+    "of it at its start; here nothing is changed unless --write says so, and nothing moves.\v"
+    "Example:\n  windpin field settings demo/honey-line.yaml --at=/tmp/line";
+
+static error_t parse(int key, char *arg, struct argp_state *state) {
+    settings_arguments *a = state->input;
+    switch (key) {
+    case KEY_AT: a->at = arg; break;
+    case KEY_WRITE: a->write = true; break;
+    case KEY_STORE: a->store = true; break;
+    case KEY_JSON: a->json = true; break;
+    case ARGP_KEY_ARG:
+        if (state->arg_num > 1) {
+            argp_error(state, "'%s' is one too many; expected RIG [LOAD]", arg);
+        }
+        *(state->arg_num == 0 ? &a->path : &a->load) = arg;
+        break;
+    case ARGP_KEY_END:
+        if (a->path == NULL) {
+            argp_error(state, "expected a rig file");
+        }
+        break;
+    default: return ARGP_ERR_UNKNOWN;
+    }
+    return 0;
+}
+
+/* One of them as the drive has it. */
+typedef struct compared {
+    bool read, same, told;
+    uint8_t bytes[4];
+    char why[300];
+} compared;
+
+static compared compare(field *f, wpin_node *node, const wpin_setting *s, bool write) {
+    compared c = {0};
+    uint8_t wanted[4];
+    wpin_number_to(wanted, s->value, s->size);
+    c.read = field_read(f, node, s->index, s->sub, c.bytes, s->size);
+    c.same = c.read && memcmp(c.bytes, wanted, s->size) == 0;
+    if (c.read && !c.same && write) {
+        c.told = field_write(f, node, s->index, s->sub, wanted, s->size) &&
+                 field_read(f, node, s->index, s->sub, c.bytes, s->size);
+        c.same = c.told && memcmp(c.bytes, wanted, s->size) == 0;
+        c.read = c.told;
+    }
+    if (!c.read) {
+        field_say_why(f, node, c.why, sizeof c.why);
+    }
+    return c;
+}
+
+static void print_one(const wpin_setting *s, const compared *c) {
+    const wpin_known_object *known = wpin_known_object_of(s->index, s->sub);
+    uint8_t wanted[4];
+    char ours[120], theirs[120] = "";
+    wpin_number_to(wanted, s->value, s->size);
+    field_say_value(known, wanted, s->size, ours, sizeof ours);
+    if (c->read) {
+        field_say_value(known, c->bytes, s->size, theirs, sizeof theirs);
+    }
+    printf("  %04Xh:%-3u %-24s %s\n", s->index, s->sub, known != NULL ? known->name : "", ours);
+    if (!c->read) {
+        printf("              %s\n", c->why);
+    } else if (!c->same) {
+        printf("              the drive has %s\n", theirs);
+    } else if (c->told) {
+        printf("              told just now\n");
+    }
+}
+
+static json_t *one_json(const wpin_setting *s, const compared *c) {
+    const wpin_known_object *known = wpin_known_object_of(s->index, s->sub);
+    json_t *has = c->read ? json_integer(wpin_number_from(c->bytes, s->size)) : json_null();
+    return json_pack("{s:i, s:i, s:s, s:I, s:o, s:b, s:b}", "object", s->index, "sub", s->sub,
+                     "name", known != NULL ? known->name : "", "rig", (json_int_t)s->value, "drive",
+                     has, "same", c->same, "told", c->told);
+}
+
+/* Whether all of it is as the rig says. */
+static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *rig,
+                        const wpin_rig_load *load, json_t *all) {
+    wpin_bound_load *bound = calloc(1, sizeof *bound);
+    static wpin_node nodes[WPIN_NODE_MAX + 1];
+    wpin_node *node = &nodes[(int)load->axis.number];
+    unsigned differ = 0;
+    bool good =
+        bound != NULL && wpin_network_add(&f->network, node, (uint8_t)load->axis.number) == WPIN_OK;
+    if (!good) {
+        free(bound);
+        return false;
+    }
+    wpin_bind_load(bound, rig, load);
+    json_t *objects = json_array();
+    if (!a->json) {
+        printf("%s, node %g:\n", load->name, load->axis.number);
+    }
+    for (uint8_t i = 0; i < bound->axis.setting_count; i++) {
+        compared c = compare(f, node, &bound->settings[i], a->write);
+        differ += !c.same;
+        if (a->json) {
+            json_array_append_new(objects, one_json(&bound->settings[i], &c));
+        } else {
+            print_one(&bound->settings[i], &c);
+        }
+        if (node->transfer.result == WPIN_REFUSED_SILENT) {
+            break; /* it would not answer the others either */
+        }
+    }
+    uint8_t save[4] = {'s', 'a', 'v', 'e'};
+    bool stored = a->store && differ == 0 && field_write(f, node, 0x1010, 1, save, sizeof save);
+    if (!a->json) {
+        printf("  %u of %u differ%s\n", differ, bound->axis.setting_count,
+               stored     ? "; stored in the drive"
+               : a->store ? "; nothing was stored"
+                          : "");
+    }
+    json_array_append_new(all,
+                          json_pack("{s:s, s:i, s:o, s:b}", "load", load->name, "node",
+                                    (int)load->axis.number, "objects", objects, "stored", stored));
+    free(bound);
+    return differ == 0 && (stored || !a->store);
+}
+
+static const char *place_of(const settings_arguments *a, const wpin_rig *rig, int bus) {
+    const char *place = a->at != NULL ? a->at : rig->fieldbuses[bus].interface;
+    if (place[0] == '\0') {
+        cli_complain("the rig does not say where field bus '%s' is; expected --at=can0, or its "
+                     "'interface'",
+                     rig->fieldbuses[bus].name);
+        return NULL;
+    }
+    return place;
+}
+
+static int compare_rig(const settings_arguments *a, const wpin_rig *rig, int only) {
+    static field f;
+    bool same = true;
+    unsigned count = 0;
+    json_t *all = json_array();
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *load = &rig->loads[i];
+        if (!load->axis.there || (only >= 0 && (size_t)only != i)) {
+            continue;
+        }
+        const char *place = place_of(a, rig, load->axis.bus);
+        if (place == NULL || !field_open(&f, place)) {
+            json_decref(all);
+            return EXIT_WRONG_INPUT;
+        }
+        same = compare_all(&f, a, rig, load, all) && same;
+        field_close(&f);
+        count++;
+    }
+    if (count == 0) {
+        cli_complain(only < 0 ? "the rig has no drive on a field bus"
+                              : "'%s' is no drive on a field bus",
+                     only < 0 ? "" : rig->loads[only].name);
+        json_decref(all);
+        return EXIT_WRONG_INPUT;
+    }
+    if (a->json) {
+        cli_dump_json(all);
+    } else {
+        json_decref(all);
+    }
+    return same ? EXIT_FINE : EXIT_MET_FAULT;
+}
+
+int field_settings(int argc, char **argv) {
+    static const struct argp argp = {options, parse, "RIG [LOAD]", doc, NULL, NULL, NULL};
+    settings_arguments a = {0};
+    argp_parse(&argp, argc, argv, 0, NULL, &a);
+    wpin_rig *rig = cli_read_rig(a.path);
+    int only = rig == NULL || a.load == NULL ? -1 : cli_find_load(rig, a.path, a.load);
+    bool good = rig != NULL && (a.load == NULL || only >= 0);
+    int status = good ? compare_rig(&a, rig, only) : EXIT_WRONG_INPUT;
+    wpin_rig_free(rig);
+    return status;
+}
