@@ -22,6 +22,7 @@ static wpin_network_config network_config;
 #ifdef NETWORK
 static wpin_node one, other;
 static uint8_t buffer[32];
+static wpin_serial_reader reader;
 
 static void any_take(void *c, uint8_t number, const wpin_frame *frame) {
     (void)c, (void)number, (void)frame;
@@ -50,6 +51,13 @@ static void prove(void) {
         case 7: wpin_object_abort(node); break;
         case 8: node->take = any ? any_take : NULL; break;
         case 9: (void)wpin_object_done(node); break;
+        case 10: {
+            wpin_frame frame = {.id = any16, .length = any8, .remote = ANY_BOOL};
+            uint8_t line[WPIN_SERIAL_BYTES];
+            (void)wpin_serial_write(&frame, line);
+            (void)wpin_serial_read(&reader, any8, &frame);
+            break;
+        }
         default: (void)wpin_abort_text(any32); break;
         }
     }

@@ -637,6 +637,48 @@ START_TEST(a_silent_node_is_asked_three_times) {
 }
 END_TEST
 
+START_TEST(frames_go_over_a_serial_line) {
+    static const uint8_t by_hand_line[] = {0xA5, 0x02, 0x00, 0x00, 0x01, 0x05};
+    static const wpin_frame by_hand_frame = {.id = 0, .length = 2, .data = {1, 5}};
+    uint8_t bytes[WPIN_SERIAL_BYTES];
+    ck_assert_uint_eq(wpin_serial_write(&by_hand_frame, bytes), 8);
+    ck_assert_mem_eq(bytes, by_hand_line, sizeof by_hand_line);
+    wpin_serial_reader reader = {0};
+    wpin_frame got;
+    unsigned whole = 0, damaged = 0, wrong = 0;
+    pick_seed(77);
+    for (int i = 0; i < 20000; i++) {
+        wpin_frame f = {
+            .id = (uint16_t)pick(0x800), .length = (uint8_t)pick(9), .remote = pick(9) == 0};
+        for (int n = 0; n < f.length && !f.remote; n++) {
+            f.data[n] = (uint8_t)(pick(3) == 0 ? 0xA5 : pick(256)); /* what begins a frame, too */
+        }
+        uint8_t count = wpin_serial_write(&f, bytes);
+        ck_assert_uint_le(count, WPIN_SERIAL_BYTES);
+        bool hit = pick(10) == 0;
+        bytes[pick(count)] ^= hit ? (uint8_t)(1U << pick(8)) : 0;
+        for (uint32_t noise = pick(20) == 0 ? pick(6) : 0; noise > 0; noise--) {
+            (void)wpin_serial_read(&reader, (uint8_t)pick(256), &got);
+        }
+        for (uint8_t n = 0; n < count; n++) {
+            if (wpin_serial_read(&reader, bytes[n], &got)) {
+                whole++;
+                bool same = got.id == f.id && got.length == f.length && got.remote == f.remote &&
+                            memcmp(got.data, f.data, 8) == 0;
+                wrong += !same;
+            }
+        }
+        damaged += hit;
+    }
+    ck_assert_uint_ge(whole, 15000); /* what follows a damaged one may be taken for its rest */
+    ck_assert_uint_le(whole, 20000);
+    ck_assert_uint_le(wrong, 2); /* a check value of 16 bits fits once in 65536 */
+    ck_assert_uint_gt(reader.bad, damaged / 2);
+    ck_assert_uint_eq(wpin_serial_write(&(wpin_frame){.id = 0x800}, bytes), 0);
+    ck_assert_uint_eq(wpin_serial_write(&(wpin_frame){.length = 9}, bytes), 0);
+}
+END_TEST
+
 /* Whatever is heard, a motor that is not armed is not told to drive, and nothing is written where
  * it may not be. */
 START_TEST(anything_may_be_heard) {
@@ -710,6 +752,7 @@ int main(void) {
                         sizeof by_hand / sizeof *by_hand);
     tcase_add_test(frames, what_a_network_says_by_itself);
     tcase_add_test(frames, a_silent_node_is_asked_three_times);
+    tcase_add_test(frames, frames_go_over_a_serial_line);
     tcase_add_loop_test(frames, anything_may_be_heard, 0, 2);
     suite_add_tcase(suite, frames);
     return run_suite(suite);

@@ -1,14 +1,18 @@
 /* The tool on a field bus: simulated drives as a process of their own, on a socket. */
 #define _GNU_SOURCE
 #include "support.h"
+#include <fcntl.h>
 #include <jansson.h>
+#include <poll.h>
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/prctl.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
 #include <sys/un.h>
 #include <sys/wait.h>
+#include <termios.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -180,6 +184,74 @@ START_TEST(drives_that_end_in_motion_are_a_fault) {
 }
 END_TEST
 
+/* Two serial lines whose other ends are joined, a few bytes of it damaged where that is asked for.
+ */
+static pid_t join_lines(char names[2][64], unsigned damage) {
+    int ends[2];
+    for (int i = 0; i < 2; i++) {
+        ends[i] = posix_openpt(O_RDWR | O_NOCTTY);
+        ck_assert(ends[i] >= 0 && grantpt(ends[i]) == 0 && unlockpt(ends[i]) == 0);
+        snprintf(names[i], 64, "%s", ptsname(ends[i]));
+        int keep = open(names[i], O_RDWR | O_NOCTTY); /* so that it does not hang up */
+        ck_assert_int_ge(keep, 0);
+        struct termios t;
+        tcgetattr(keep, &t);
+        cfmakeraw(&t);
+        tcsetattr(keep, TCSANOW, &t);
+    }
+    pid_t child = fork();
+    if (child == 0) {
+        prctl(PR_SET_PDEATHSIG, SIGKILL);
+        struct pollfd p[2] = {{.fd = ends[0], .events = POLLIN}, {.fd = ends[1], .events = POLLIN}};
+        for (unsigned long passed = 0;;) {
+            uint8_t bytes[256];
+            poll(p, 2, -1);
+            for (int i = 0; i < 2; i++) {
+                ssize_t got = (p[i].revents & POLLIN) != 0 ? read(ends[i], bytes, sizeof bytes) : 0;
+                for (ssize_t b = 0; b < got; b++) {
+                    bytes[b] ^= damage != 0 && ++passed % damage == 0 ? 0x10 : 0;
+                }
+                if (got > 0) {
+                    (void)!write(ends[1 - i], bytes, (size_t)got);
+                }
+            }
+        }
+    }
+    return child;
+}
+
+START_TEST(a_serial_line_carries_the_same_frames) {
+    char names[2][64], option[80];
+    pid_t joint = join_lines(names, _i == 0 ? 0 : 997);
+    snprintf(option, sizeof option, "--at=%s", names[1]);
+    snprintf(place, sizeof place, "%s", names[0]);
+    snprintf(rig, sizeof rig, "%s", scratch("line.yaml"));
+    snprintf(plan, sizeof plan, "%s", scratch("line.plan"));
+    drives = fork();
+    if (drives == 0) {
+        (void)!freopen("/dev/null", "w", stdout);
+        execl(TEST_TOOL, TEST_TOOL, "field", "drives", LINE, option, "--until-parent-ends", NULL);
+        _exit(127);
+    }
+    wait_ms(900);
+    field(0, "5  \"Simulated drive\"", "look", "");
+    field(0, "device-name: \"Simulated drive\"", "object", "5 device-name");
+    write_rig(LINE);
+    FILE *file = fopen(plan, "w");
+    fputs("require no fault\nbelt turn 180deg\nbelt ramp 100rpm in 500ms\nbelt stop\n", file);
+    fclose(file);
+    int status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
+                             TEST_TOOL, rig, plan);
+    ck_assert_msg(status == 0 && strstr(said, "1 of 1 requirement met") != NULL, "%s", said);
+    ck_assert_int_eq(stop(SIGINT), 0);
+    kill(joint, SIGKILL);
+    waitpid(joint, NULL, 0);
+    snprintf(option, sizeof option, "%s@1234", names[0]);
+    status = run_command(said, sizeof said, "%s field look %s", TEST_TOOL, option);
+    ck_assert_msg(status == 2 && strstr(said, "no usual rate") != NULL, "%s", said);
+}
+END_TEST
+
 START_TEST(two_with_one_number_are_told) {
     open_bench();
     struct sockaddr_un address = {.sun_family = AF_UNIX};
@@ -234,6 +306,7 @@ int main(void) {
     tcase_add_test(tests, what_differs_is_listed_before_anything_moves);
     tcase_add_test(tests, a_plan_runs_over_the_socket);
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
+    tcase_add_loop_test(tests, a_serial_line_carries_the_same_frames, 0, 2);
     tcase_add_test(tests, two_with_one_number_are_told);
     tcase_add_test(tests, what_stands_at_the_path_stays);
     suite_add_tcase(suite, tests);

@@ -25,6 +25,7 @@
 #include "regulator.h"
 #include "sensorless.h"
 #include "sequence.h"
+#include "serial_frames.h"
 #include "six_step.h"
 #include "soft_pwm.h"
 #include "speed.h"

@@ -1,7 +1,7 @@
 /** @file bearer.h
- * What carries the frames of a field bus on a computer: a network interface of the kernel (CAN), or
- * a socket of this computer at whose other end simulated drives are. And that other end. Host only;
- * Linux only.
+ * What carries the frames of a field bus on a computer: a network interface of the kernel (CAN), a
+ * serial line, or a socket of this computer at whose other end simulated drives are. And that other
+ * end. Host only; Linux only.
  */
 #ifndef WINDPIN_BEARER_H
 #define WINDPIN_BEARER_H
@@ -24,9 +24,13 @@ typedef struct wpin_bearer_counts {
     unsigned long errors;  /**< The interface reported one: see wpin_bearer_trouble. */
 } wpin_bearer_counts;
 
-/** Opens one by its name: a path is a socket, anything else a network interface ("can0"). It is
- * never set up, only used. NULL with the reason in words, and what to do. */
+/** Opens one by its name: a device is a serial line ("/dev/ttyUSB0", with another rate than 115200:
+ * "/dev/ttyUSB0@230400"; frames as in serial_frames.h), another path a socket, anything else a
+ * network interface ("can0"), which is never set up, only used. NULL with the reason in words, and
+ * what to do. */
 WPIN_API wpin_bearer *wpin_bearer_open(const char *name, char *why, size_t size);
+/** Whether a name is that of a serial line. */
+WPIN_API bool wpin_bearer_is_line(const char *name);
 /** NULL is fine. */
 WPIN_API void wpin_bearer_close(wpin_bearer *bearer);
 /** The bus for the core; good until it is closed. */

@@ -175,7 +175,7 @@ static int start(const drives_arguments *a, const wpin_rig *rig) {
         return EXIT_WRONG_INPUT;
     }
     s.drives = wpin_drives_open(rig, (size_t)bus, overhear, &s);
-    bool socket = strchr(a->at, '/') != NULL;
+    bool socket = strchr(a->at, '/') != NULL && !wpin_bearer_is_line(a->at);
     s.hub = s.drives == NULL || !socket ? NULL : wpin_hub_open(a->at, why, sizeof why);
     s.bearer = s.drives == NULL || socket ? NULL : wpin_bearer_open(a->at, why, sizeof why);
     int status = EXIT_WRONG_INPUT;

@@ -1,7 +1,9 @@
-/* Frames over a CAN interface of the kernel, or over a socket of this computer. */
+/* Frames over a CAN interface of the kernel, a socket of this computer, or a serial line. */
 #define _GNU_SOURCE
 #include "windpin/host/bearer.h"
+#include "line.h"
 #include "packet.h"
+#include "windpin/serial_frames.h"
 #include <errno.h>
 #include <linux/can/error.h>
 #include <linux/can/raw.h>
@@ -21,6 +23,10 @@ struct wpin_bearer {
     wpin_bearer_counts counts;
     bool gone;
     char trouble[200];
+    bool serial; /* a line, of which more was read than is taken yet: */
+    wpin_serial_reader reader;
+    uint8_t bytes[256];
+    size_t first, count;
 };
 
 static void note(wpin_bearer *b, bool gone, const char *what) {
@@ -31,8 +37,27 @@ static void note(wpin_bearer *b, bool gone, const char *what) {
 
 /* ---- frames ---- */
 
+static bool send_serial(wpin_bearer *b, const wpin_frame *frame) {
+    uint8_t bytes[WPIN_SERIAL_BYTES];
+    uint8_t count = wpin_serial_write(frame, bytes);
+    ssize_t sent = b->gone || count == 0 ? -1 : write(b->fd, bytes, count);
+    if (sent == (ssize_t)count) {
+        b->counts.sent++;
+        return true;
+    }
+    b->counts.refused++;
+    if (!b->gone) {
+        bool full = sent >= 0 || errno == EAGAIN;
+        note(b, !full, full ? "the line is slower than what is sent over it" : strerror(errno));
+    }
+    return false;
+}
+
 static bool send_frame(void *context, const wpin_frame *frame) {
     wpin_bearer *b = context;
+    if (b->serial) {
+        return send_serial(b, frame);
+    }
     struct can_frame packet = wpin_packet_of(frame);
     if (b->gone) {
         return false;
@@ -68,8 +93,37 @@ static void hear_error(wpin_bearer *b, const struct can_frame *packet) {
     }
 }
 
+/* Damaged frames are counted as errors. */
+static bool receive_serial(wpin_bearer *b, wpin_frame *frame) {
+    for (;;) {
+        while (b->first < b->count) {
+            uint16_t bad = b->reader.bad;
+            bool whole = wpin_serial_read(&b->reader, b->bytes[b->first++], frame);
+            if (b->reader.bad != bad) {
+                note(b, false, "damaged frames: check the rate of the line, and its ground wire");
+            }
+            if (whole) {
+                b->counts.received++;
+                return true;
+            }
+        }
+        ssize_t got = b->gone ? -1 : read(b->fd, b->bytes, sizeof b->bytes);
+        if (got <= 0) {
+            if (got == 0 || (!b->gone && errno != EAGAIN && errno != EINTR)) {
+                note(b, true, "the other end is gone");
+            }
+            return false;
+        }
+        b->first = 0;
+        b->count = (size_t)got;
+    }
+}
+
 static bool receive_frame(void *context, wpin_frame *frame) {
     wpin_bearer *b = context;
+    if (b->serial) {
+        return receive_serial(b, frame);
+    }
     struct can_frame packet;
     for (;;) {
         ssize_t got = recv(b->fd, &packet, sizeof packet, MSG_DONTWAIT);
@@ -168,8 +222,10 @@ wpin_bearer *wpin_bearer_open(const char *name, char *why, size_t size) {
         return NULL;
     }
     snprintf(b->name, sizeof b->name, "%s", name);
-    b->fd =
-        strchr(name, '/') != NULL ? open_socket(name, why, size) : open_interface(name, why, size);
+    b->serial = wpin_bearer_is_line(name);
+    b->fd = b->serial                   ? wpin_line_open(name, why, size)
+            : strchr(name, '/') != NULL ? open_socket(name, why, size)
+                                        : open_interface(name, why, size);
     if (b->fd < 0) {
         free(b);
         return NULL;
