@@ -61,7 +61,7 @@ static bool open_buses(cli_real *real, char *why, size_t size) {
 }
 
 static void close_buses(cli_real *real) {
-    for (size_t i = 0; i < COUNT(real->bearers); i++) {
+    for (size_t i = 0; i < WPIN_RIG_FIELDBUSES; i++) {
         wpin_bearer_close(real->bearers[i]);
         real->bearers[i] = NULL;
     }

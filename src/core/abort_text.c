@@ -45,8 +45,10 @@ typedef struct abort_text {
 #define ENTRY(code, words) {code, text_##code},
 static const WPIN_FLASH abort_text texts[] = {ABORTS(ENTRY)};
 
+enum { TEXTS = sizeof texts / sizeof texts[0] };
+
 const WPIN_FAR char *wpin_abort_text(uint32_t code) {
-    for (uint8_t i = 0; i < sizeof texts / sizeof texts[0]; i++) {
+    for (int i = 0; i < TEXTS; i++) {
         if (texts[i].code == code) {
             return texts[i].words;
         }

@@ -23,16 +23,19 @@ uint8_t wpin_serial_write(const wpin_frame *frame, uint8_t bytes[WPIN_SERIAL_BYT
     if (frame->length > WPIN_FRAME_BYTES || frame->id > WPIN_FRAME_ID_MAX) {
         return 0;
     }
-    bytes[0] = BEGIN;
-    bytes[1] = (uint8_t)(frame->length | (frame->remote ? REMOTE : 0));
-    wpin_number_to(&bytes[2], frame->id, 2);
+    uint8_t line[WPIN_SERIAL_BYTES] = {BEGIN,
+                                       (uint8_t)(frame->length | (frame->remote ? REMOTE : 0))};
+    wpin_number_to(&line[2], frame->id, 2);
     for (uint8_t i = 0; i < length; i++) {
-        bytes[4U + i] = frame->data[i];
+        line[4U + i] = frame->data[i];
     }
     for (uint8_t i = 1; i < 4U + length; i++) {
-        check = checked(check, bytes[i]);
+        check = checked(check, line[i]);
     }
-    wpin_number_to(&bytes[4U + length], check, 2);
+    wpin_number_to(&line[4U + length], check, 2);
+    for (uint8_t i = 0; i < WPIN_SERIAL_BYTES; i++) {
+        bytes[i] = line[i];
+    }
     return (uint8_t)(length + AROUND);
 }
 
@@ -49,14 +52,16 @@ static bool head_holds(const wpin_serial_reader *reader) {
 
 /* Drops the first byte, and all up to the next that may begin a frame. */
 static void look_further(wpin_serial_reader *reader) {
-    uint8_t from = 1;
-    while (from < reader->count && reader->bytes[from] != BEGIN) {
-        from++;
+    uint8_t to = 0, count = reader->count;
+    bool found = false;
+    for (uint8_t i = 1; i < count && i < WPIN_SERIAL_BYTES; i++) {
+        uint8_t byte = reader->bytes[i];
+        found = found || byte == BEGIN;
+        if (found && to < WPIN_SERIAL_BYTES) {
+            reader->bytes[to++] = byte;
+        }
     }
-    for (uint8_t i = from; i < reader->count && i < WPIN_SERIAL_BYTES; i++) {
-        reader->bytes[i - from] = reader->bytes[i];
-    }
-    reader->count = (uint8_t)(reader->count - from);
+    reader->count = to;
 }
 
 static bool take(const wpin_serial_reader *reader, wpin_frame *frame) {

@@ -65,7 +65,7 @@ static void begin_write(wpin_node *node) {
     name_object(t, data);
     if (t->room <= 4) {
         data[0] = (uint8_t)(data[0] | AT_ONCE | ((4U - t->room) << 2));
-        for (uint8_t i = 0; i < t->room; i++) {
+        for (uint16_t i = 0; i < t->room; i++) {
             data[4U + i] = t->small[i];
         }
     } else {
@@ -115,7 +115,7 @@ wpin_status wpin_object_write(wpin_node *node, uint16_t index, uint8_t sub, cons
         return WPIN_REFUSED_ARGUMENT;
     }
     if (size <= sizeof t.small) { /* a copy: what it comes from may be gone by then */
-        for (uint8_t i = 0; i < size; i++) {
+        for (uint16_t i = 0; i < size; i++) {
             t.small[i] = t.from[i];
         }
         t.from = NULL;

@@ -247,8 +247,10 @@ static void look_at_fieldbuses(looker *l) {
     for (size_t i = 0; i < l->rig->fieldbus_count; i++) {
         const wpin_rig_fieldbus *b = &l->rig->fieldbuses[i];
         if (b->interface[0] == '\0') {
-            obstacle(l, b->name, "'interface: can0'",
-                     "the rig does not say which interface of this computer it is on");
+            l->fits = false;
+            l->tell(l->context, b->name,
+                    "the rig does not say which interface of this computer it is on",
+                    "'interface: can0'");
         }
     }
 }

@@ -78,7 +78,8 @@ static void home(wpin_servo *s) {
     unsigned limit = method == 17 ? 1 : method == 18 ? 2 : 0;
     bool on = (s->values[OD_INPUTS] & limit) != 0;
     double way = method == 17 ? -1 : 1;
-    if (method == 35 || method == 37) {
+    bool here = method == 35 || method == 37;
+    if (here || (limit != 0 && s->homing_step == 3 && !on)) {
         call_it(s, value(s, OD_HOME_OFFSET));
     } else if (limit == 0) {
         s->home_failed = true;
@@ -86,11 +87,9 @@ static void home(wpin_servo *s) {
     } else if (s->homing_step == 1) {
         lead(s, way * rate(s, OD_HOME_FAST), rate(s, OD_UP), rate(s, OD_QUICK));
         s->homing_step = on ? 2 : 1;
-    } else if (on || s->homing_step == 2) {
+    } else {
         lead(s, -way * rate(s, OD_HOME_SLOW), rate(s, OD_UP), rate(s, OD_QUICK));
         s->homing_step = on ? 2 : 3;
-    } else {
-        call_it(s, value(s, OD_HOME_OFFSET));
     }
 }
 

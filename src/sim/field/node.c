@@ -88,7 +88,7 @@ static int64_t taken_from(const unsigned char *data, size_t bytes, bool sign) {
     for (size_t i = 0; i < bytes; i++) {
         value |= (uint64_t)data[i] << 8 * i;
     }
-    if (sign && bytes < 8 && (value >> (8 * bytes - 1)) != 0) {
+    if (sign && bytes > 0 && bytes < 8 && (value >> (8 * bytes - 1)) != 0) {
         value |= ~(uint64_t)0 << 8 * bytes;
     }
     return (int64_t)value;
