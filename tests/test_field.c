@@ -138,6 +138,41 @@ START_TEST(what_differs_is_listed_before_anything_moves) {
 }
 END_TEST
 
+START_TEST(all_that_is_said_is_heard_and_kept) {
+    char csv[200], pcapng[200];
+    open_bench();
+    snprintf(csv, sizeof csv, "%s", scratch("bus.csv"));
+    snprintf(pcapng, sizeof pcapng, "%s", scratch("bus.pcapng"));
+    int status = run_command(
+        said, sizeof said,
+        "(sleep 0.4; %s field object %s 5 device-name; %s field object %s 5 9999) > /dev/null 2>&1 "
+        "& "
+        "%s field listen %s --for=1.2 --csv=%s --pcapng=%s; status=$?; wait; exit $status",
+        TEST_TOOL, place, TEST_TOOL, place, TEST_TOOL, place, csv, pcapng);
+    static const char *const words[] = {
+        "  605  40 08 10 00 00 00 00 00  node 5 is asked for 1008h:0 device-name",
+        "  585  41 08 10 00 0F 00 00 00  node 5 says 1008h:0 device-name: in pieces",
+        "  605  70 00 00 00 00 00 00 00  node 5: another piece",
+        "node 5 refuses 9999h:0 (abort 06020000h): It has no such object.", "10 frames in 1.2 s"};
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
+        ck_assert_msg(status == 0 && strstr(said, words[i]) != NULL, "%s: %s", words[i], said);
+    }
+    run_command(said, sizeof said, "cat %s", csv);
+    ck_assert_msg(strstr(said, ",585,0,8,80 99 99 00 00 00 02 06,\"node 5 refuses") != NULL, "%s",
+                  said);
+    /* The second opinion of a network analyser, where one is installed. */
+    status =
+        run_command(said, sizeof said,
+                    "tshark -r %s -d can.subdissector,canopen 2> /dev/null || exit 77", pcapng);
+    ck_assert_msg(status == 77 || (strstr(said, "Initiate upload request") != NULL &&
+                                   strstr(said, "Abort") != NULL),
+                  "%s", said);
+    status = run_command(said, sizeof said, "wc -c < %s", pcapng);
+    ck_assert_int_eq(atoi(said), 28 + 20 + 10 * 48);
+    close_bench();
+}
+END_TEST
+
 /* The rig of the line without its pump and stop, on the socket. */
 static void write_rig(const char *more) {
     int status = run_command(said, sizeof said,
@@ -304,6 +339,7 @@ int main(void) {
     tcase_set_timeout(tests, 120);
     tcase_add_test(tests, questions_are_answered_in_words);
     tcase_add_test(tests, what_differs_is_listed_before_anything_moves);
+    tcase_add_test(tests, all_that_is_said_is_heard_and_kept);
     tcase_add_test(tests, a_plan_runs_over_the_socket);
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
     tcase_add_loop_test(tests, a_serial_line_carries_the_same_frames, 0, 2);

@@ -19,6 +19,7 @@ static const struct {
     {"object", field_object, "read or write an object of a node, by name or number"},
     {"settings", field_settings, "what a rig tells its drives beside what they have; store it"},
     {"watch", field_watch, "what a drive says of itself: state, speed, place, current, errors"},
+    {"listen", field_listen, "every frame on a field bus, in words and on file"},
     {"drives", SIMULATED(field_drives),
      "the simulated drives of a rig, for other programs of this computer"},
 };
@@ -59,6 +60,7 @@ int cmd_field(int argc, char **argv) {
             return actions[i].run(argc - 1, argv + 1);
         }
     }
-    cli_complain("unknown action '%s'; expected look, object, settings, watch or drives", argv[1]);
+    cli_complain("unknown action '%s'; expected look, object, settings, watch, listen or drives",
+                 argv[1]);
     return EXIT_WRONG_INPUT;
 }
