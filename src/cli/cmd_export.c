@@ -58,6 +58,15 @@ int cmd_export(int argc, char **argv) {
     if (rig == NULL) {
         return EXIT_WRONG_INPUT;
     }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        if (rig->loads[i].axis.there) {
+            cli_complain("%s:%u: '%s' is a drive on a field bus, which is not exported yet; "
+                         "examples/one_drive.c shows a program for one",
+                         a.path, rig->loads[i].line, rig->loads[i].name);
+            wpin_rig_free(rig);
+            return EXIT_WRONG_INPUT;
+        }
+    }
     wpin_plan *plan = a.plan == NULL ? NULL : read_plan(a.plan, rig);
     if ((a.plan != NULL && plan == NULL) || !cli_may_write(a.out)) {
         wpin_plan_free(plan);

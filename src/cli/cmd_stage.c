@@ -246,6 +246,13 @@ static int show_load(const stage_arguments *a, const char *path, const char *nam
         return EXIT_WRONG_INPUT;
     }
     int load = cli_find_load(rig, path, name);
+    if (load >= 0 && rig->loads[load].axis.there) {
+        cli_complain("'%s' is a drive on a field bus: no line leads to it, and so it has no truth "
+                     "table; windpin field settings lists what it is told",
+                     name);
+        wpin_rig_free(rig);
+        return EXIT_WRONG_INPUT;
+    }
     if (load >= 0) {
         if (!a->json) {
             printf("load %s: levels as on the pins%s\n", rig->loads[load].name,

@@ -7,7 +7,8 @@
 
 /* How results of ours begin: traces, edges, pictures, headers. */
 static bool is_result(const char *begin, size_t size) {
-    static const char *const signs[] = {"time_s,", "$timescale", "\x89PNG\r\n", "\n\r\r\n", "/* The rig '"};
+    static const char *const signs[] = {"time_s,", "$timescale", "\x89PNG\r\n", "\n\r\r\n",
+                                        "/* The rig '"};
     for (size_t i = 0; i < sizeof signs / sizeof *signs; i++) {
         size_t length = strlen(signs[i]);
         if (size >= length && memcmp(begin, signs[i], length) == 0) {

@@ -18,7 +18,7 @@ void wpin_plan_make_gentle(wpin_rig_load *load) {
     wpin_rig_limits *l = &load->limits;
     l->below = WPIN_BELOW_ALLOW;
     l->start_duty = l->drop_out = l->kick_level = l->kick_time = 0;
-    if (wpin_stage_kind_takes_duty(load->kind) && !load->crossing.there) {
+    if (wpin_stage_kind_takes_duty(load->kind) && !load->crossing.there && !load->axis.there) {
         l->duty_max = fmin(l->duty_max, MOST_DUTY);
     }
 }
@@ -32,6 +32,9 @@ static void write_way(char *text, size_t size, const wpin_rig_load *load, bool b
     const char *way = back ? "reverse " : "", *name = load->name;
     if (wpin_rig_type(load)->steps) {
         snprintf(text, size, "%s turn %s45deg\n%s hold 200ms\n", name, way, name);
+    } else if (load->axis.there) {
+        snprintf(text, size, "%s run %s%.4grpm for %gs\n%s rest 500ms\n", name, way,
+                 load->speed.rated / 10, wpin_plan_first_seconds(load), name);
     } else if (wpin_stage_kind_takes_duty(load->kind)) {
         snprintf(text, size, "%s run %s%.4g%% for %gs\n%s rest 500ms\n", name, way,
                  fmin(MOST_DUTY, load->limits.duty_max) * 100, wpin_plan_first_seconds(load), name);

@@ -24,7 +24,7 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
     const wpin_rig_load *l = &rig->loads[load];
     why[0] = '\0';
     if (!wpin_rig_type(l)->spins || !wpin_stage_kind_takes_duty(l->kind) ||
-        wpin_logic_of(l->kind->logic)->pulses) {
+        wpin_logic_of(l->kind->logic)->own) {
         snprintf(why, size, "'%s' is not a motor that is driven by duty", l->name);
     } else if (!l->encoder.there) {
         snprintf(why, size,

@@ -30,7 +30,10 @@ static void take_step(const wpin_rig *rig, const wpin_report *report, const wpin
     const wpin_rig_load *load = &rig->loads[step->load];
     bool steps = wpin_rig_type(load)->steps;
     *way = (wpin_first_way){.tried = true,
-                            .duty = steps ? 1 : fabs(step->asked_duty),
+                            .duty = steps              ? 1
+                                    : load->axis.there ? 0
+                                                       : fabs(step->asked_duty),
+                            .rpm = load->axis.there ? fabs(step->asked_rpm) : 0,
                             .seconds = wpin_plan_first_seconds(load),
                             .turns = (step->degrees - step->degrees_from) / 360 *
                                      (load->reversed ? -1 : 1),

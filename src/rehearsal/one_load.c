@@ -28,6 +28,15 @@ bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_r
         *one = (wpin_one_load){0};
         return false;
     }
+    if (part->axis.there) {
+        snprintf(
+            why, size,
+            "'%s' is regulated by its drive: no duty of ours reaches it, and its loop is tuned "
+            "with its maker's tools",
+            part->name);
+        *one = (wpin_one_load){0};
+        return false;
+    }
     *one = (wpin_one_load){.rig = rig, .load = load, .sim = build_free(bench, load)};
     if (one->sim == NULL) {
         snprintf(why, size, "out of memory");

@@ -320,7 +320,10 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
 
 static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
     const wpin_part_driver *b = &l->bridge;
-    if (!l->kind->direct) {
+    if (l->axis.there) {
+        add(to, "1  drive by CiA 402 for %s: %.3g A, %.3g A for a time, %.3g V", l->name,
+            l->axis.rated_amps, l->axis.most_amps, rig->supplies[l->supply].volts);
+    } else if (!l->kind->direct) {
         add(to, "1  driver '%s' for %s: %s; %.3g A, %.3g V", l->kind->name, l->name, l->kind->words,
             b->burns_above_amps, b->burns_above_volts);
     }

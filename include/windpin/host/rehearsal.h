@@ -24,6 +24,7 @@ WPIN_API wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
 typedef struct wpin_first_way {
     bool tried;      /**< Its stage can go that way. */
     double duty;     /**< Asked for, a fraction; 1 for what is on or off. */
+    double rpm;      /**< Of a drive on a field bus: asked for instead of a duty; 0: not. */
     double seconds;  /**< For how long; of a stepper 0. */
     double turns;    /**< Of the output, clockwise as seen from the end of its shaft. */
     double rpm_peak; /**< Largest size. */

@@ -103,7 +103,9 @@ static const char *way_word(const first_arguments *a, double turns) {
 static void print_way(const first_arguments *a, const wpin_rig *rig, const wpin_first_way *way,
                       const char *name) {
     char asked[40] = "45 deg";
-    if (way->seconds > 0 && way->duty < 1) {
+    if (way->rpm > 0) {
+        snprintf(asked, sizeof asked, "%.3g rpm for %g s", way->rpm, way->seconds);
+    } else if (way->seconds > 0 && way->duty < 1) {
         snprintf(asked, sizeof asked, "%.3g %% for %g s", way->duty * 100, way->seconds);
     } else if (way->seconds > 0) {
         snprintf(asked, sizeof asked, "on for %g s", way->seconds);
@@ -197,11 +199,11 @@ static int store(const first_arguments *a, const wpin_rig_load *load, const wpin
 static json_t *way_json(const first_arguments *a, const wpin_rig *rig, const wpin_first_way *w) {
     return !w->tried
                ? json_null()
-               : json_pack("{s:f, s:f, s:b, s:f, s:s, s:f, s:f, s:s, s:o}", "duty_percent",
-                           w->duty * 100, "seconds", w->seconds, "moved", (int)moved(w), "turns",
-                           fabs(w->turns), "way", moved(w) ? way_word(a, w->turns) : "none",
-                           "peak_rpm", w->rpm_peak, "peak_a", w->amps_peak, "words", w->words,
-                           "also_turned",
+               : json_pack("{s:f, s:f, s:f, s:b, s:f, s:s, s:f, s:f, s:s, s:o}", "duty_percent",
+                           w->duty * 100, "rpm", w->rpm, "seconds", w->seconds, "moved",
+                           (int)moved(w), "turns", fabs(w->turns), "way",
+                           moved(w) ? way_word(a, w->turns) : "none", "peak_rpm", w->rpm_peak,
+                           "peak_a", w->amps_peak, "words", w->words, "also_turned",
                            w->other < 0 ? json_null() : json_string(rig->loads[w->other].name));
 }
 
