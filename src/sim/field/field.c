@@ -108,10 +108,13 @@ bool wpin_sim_tell_fieldbus(wpin_sim *sim, int number, int who, const wpin_frame
 
 wpin_part_bus_use wpin_sim_fieldbus_use(const wpin_sim *sim, int number) {
     const wpin_field_bus *bus = bus_of(sim, number);
-    return bus == NULL ? (wpin_part_bus_use){0}
-                       : (wpin_part_bus_use){.frames = (double)bus->can.frames,
-                                             .bits = (double)bus->can.bits,
-                                             .missed = bus->missed};
+    wpin_part_bus_use use = {0};
+    if (bus != NULL) {
+        use.frames = (double)bus->can.frames;
+        use.bits = (double)bus->can.bits;
+        use.missed = bus->missed;
+    }
+    return use;
 }
 
 /* ---- drives ---- */
