@@ -3,7 +3,6 @@
 #include "axis_core.h"
 #include "network_core.h"
 #include "share.h"
-#include "windpin/impl/lock.h"
 
 /* Bits of the control word, 6040h... */
 #define SHUT_DOWN    ((uint16_t)0x06)
