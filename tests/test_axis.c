@@ -400,6 +400,31 @@ START_TEST(a_held_shaft_is_the_drives_fault) {
 }
 END_TEST
 
+START_TEST(the_first_place_after_a_fault_is_gone_to_slowly) {
+    static const double most_rpm[] = {1550, 800, 1550}; /* before it, after it, and then */
+    begin();
+    arm();
+    for (int i = 0; i < 3; i++) {
+        double most = 0;
+        ck_assert_int_eq(wpin_motor_turn(&b.motor, 3600000, 10000), WPIN_OK);
+        for (int ms = 0; ms < 2000; ms++) {
+            pass(1);
+            most = fmax(most, fabs(rpm()));
+        }
+        ck_assert_double_lt(most, most_rpm[i]);
+        ck_assert_double_gt(most, 0.85 * most_rpm[i]);
+        ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).turns, 10 * (i + 1), 0.01);
+        if (i == 0) {
+            wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL);
+            pass(20);
+            ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+            arm();
+        }
+    }
+    end();
+}
+END_TEST
+
 START_TEST(a_drive_that_lost_its_power_is_set_up_anew) {
     turn_steadily();
     wpin_sim_switch(b.sim, b.supply, false);
@@ -741,6 +766,7 @@ int main(void) {
     tcase_add_test(tests, any_lost_frame_of_the_start_is_made_up_for);
     tcase_add_test(tests, a_lost_bus_stops_it_on_both_sides);
     tcase_add_test(tests, a_held_shaft_is_the_drives_fault);
+    tcase_add_test(tests, the_first_place_after_a_fault_is_gone_to_slowly);
     tcase_add_test(tests, a_drive_that_lost_its_power_is_set_up_anew);
     tcase_add_test(tests, one_that_says_yes_and_does_nothing_is_noticed);
     tcase_add_loop_test(tests, a_second_master_is_noticed_whatever_it_says, 0, 4);

@@ -118,6 +118,8 @@ typedef struct wpin_axis {
     uint8_t safe;      /**< What off() does: _READY or _QUICK_STOP. */
     uint8_t resets;    /**< Its fault is being reset. */
     uint8_t flags;     /**< Its own. */
+    uint8_t gentle; /**< The first place after a fault is gone to at half the speed: 1, it has yet
+                       to be told; 2, it was. */
     volatile uint8_t cut; /**< off() was called, and not yet idle. */
     uint8_t synced;       /**< SYNC with which it was last sent something. */
     uint16_t control;     /**< Control word sent last. */

@@ -27,6 +27,10 @@
 #define CHANGED ((uint8_t)32) /* what it is to be told, since it was */
 #define TOLD    ((uint8_t)64) /* the place it goes to */
 
+/* wpin_axis.gentle */
+#define GENTLE_TO_BE 1
+#define GENTLE       2
+
 #define RUNS_AWAY 1024 /* so much faster, of 16384 */
 #define LOST_MS   100
 #define STATE_US  1000000 /* it does what it is told within this */
@@ -222,7 +226,8 @@ static bool send_mode(wpin_axis *axis) {
 
 /* A new place is offered by an edge, once it has let go of the one before. */
 static void offer(wpin_axis *axis) {
-    bool idle = (axis->control & NEW_PLACE) == 0 && (axis->status & TAKEN) == 0;
+    bool idle = (axis->control & NEW_PLACE) == 0 && (axis->status & TAKEN) == 0 &&
+                axis->gentle != GENTLE_TO_BE && wpin_object_done(&axis->node);
     if (has(axis, PLACES) && !has(axis, TOLD | HALTS) && drives(axis) && idle) {
         set(axis, TOLD | OFFERS, true);
     }
@@ -483,6 +488,26 @@ static bool in_fault(const wpin_axis *axis) {
     return axis->state == WPIN_AXIS_FAULT || axis->state == WPIN_AXIS_REACTS;
 }
 
+/* What its profile's speed is to be, 6081h: half of it for the first place after a fault. */
+static void tell_profile(wpin_axis *axis) {
+    if (!wpin_object_done(&axis->node)) {
+        return;
+    }
+    uint32_t full = axis->config->profile_speed;
+    full = full != 0 ? full : axis->config->full_speed;
+    const wpin_transfer *t = &axis->node.transfer;
+    bool told = t->index == PROFILE_SPEED && t->result == WPIN_OK &&
+                wpin_number_from(t->small, 4) == full / 2U;
+    if (axis->gentle == GENTLE_TO_BE && told) {
+        axis->gentle = GENTLE;
+    } else if (axis->gentle == GENTLE_TO_BE) {
+        wpin_object_write_number(&axis->node, PROFILE_SPEED, 0, full / 2U, 4);
+    } else if (axis->gentle == GENTLE && has_arrived(axis)) {
+        axis->gentle = 0;
+        wpin_object_write_number(&axis->node, PROFILE_SPEED, 0, full, 4);
+    }
+}
+
 /* Time that passes: without a word of it, without it doing as it is told, until a reset is over. */
 static void pass(wpin_axis *axis, uint32_t dt_us) {
     axis->lost_us = axis->lost_us > UINT32_MAX - dt_us ? UINT32_MAX : axis->lost_us + dt_us;
@@ -497,6 +522,7 @@ static void pass(wpin_axis *axis, uint32_t dt_us) {
         axis->waits_us = STATE_US;
     }
     set(axis, DROPPED, has(axis, DROPPED) || runs_away(axis));
+    tell_profile(axis);
     if (axis->node.boots != axis->boots) { /* it has forgotten all of it */
         wpin_axis_set_up_anew(axis, 0);
     }
@@ -525,6 +551,7 @@ static wpin_status clear(void *self) {
         return WPIN_REFUSED_CLOSED;
     }
     axis->node.masters = 0;
+    axis->gentle = GENTLE_TO_BE;
     axis->flags &= (uint8_t)~DROPPED;
     if (axis->setup == WPIN_AXIS_REFUSED) {
         wpin_axis_set_up_anew(axis, 0);

@@ -8,6 +8,8 @@
 #define MODE_POSITION 1
 #define MODE_SPEED    3
 #define MODE_TORQUE   4
+/* An object. */
+#define PROFILE_SPEED 0x6081
 
 /* One more step of setting it up; begins it anew, now or after some us. Tick. */
 void wpin_axis_set_up(wpin_axis *axis, uint32_t dt_us);

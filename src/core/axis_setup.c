@@ -18,7 +18,7 @@ typedef struct row {
     uint8_t more; /* what is added */
 } row;
 
-enum { AS_IT_IS, NUMBER, POSITION_EVERY, PROFILE_SPEED, HEARTBEAT, OUR_HEARTBEAT };
+enum { AS_IT_IS, NUMBER, POSITION_EVERY, PROFILE, HEARTBEAT, OUR_HEARTBEAT };
 
 #define OFF 0x80000000U
 /* Process data are switched off, described, and switched on. */
@@ -55,7 +55,7 @@ static const WPIN_FLASH row rows[] = {
     {0x1A01, 3, 4, 0x60610008, AS_IT_IS},
     {0x1A01, 0, 1, 3, AS_IT_IS},
     {0x1801, 1, 4, 0x280, NUMBER},
-    {0x6081, 0, 4, 0, PROFILE_SPEED},
+    {PROFILE_SPEED, 0, 4, 0, PROFILE},
     {0x1017, 0, 2, 0, HEARTBEAT},
     {0x1016, 1, 4, 0, OUR_HEARTBEAT},
 };
@@ -78,7 +78,7 @@ static wpin_setting common(const wpin_axis *axis, uint8_t number) {
     switch (r->more) {
     case NUMBER: value += config->number; break;
     case POSITION_EVERY: value = config->position_every != 0 ? config->position_every : 1; break;
-    case PROFILE_SPEED:
+    case PROFILE:
         value = config->profile_speed != 0 ? config->profile_speed : config->full_speed;
         break;
     case HEARTBEAT: value = config->heartbeat_ms; break;
