@@ -7,10 +7,10 @@ static wpin_network network;
 static const wpin_network_config network_config = {
     .sync_us = 4000, .heartbeat_us = 30000, .number = 127};
 static wpin_axis axis;
-static const wpin_setting settings[] = {{0x6007, 0, 2, 3}, /* our heartbeat lost: quick stop, */
-                                        {0x605A, 0, 2, 6}, /* which then holds still */
-                                        {0x6083, 0, 4, 266667},
-                                        {0x6084, 0, 4, 266667}};
+static const wpin_setting settings[] = {{0x6007, 0, 2, 3, 0}, /* our heartbeat lost: quick stop, */
+                                        {0x605A, 0, 2, 6, 0}, /* which then holds still */
+                                        {0x6083, 0, 4, 266667, 0},
+                                        {0x6084, 0, 4, 266667, 0}};
 static const wpin_axis_config axis_config = {.network = &network,
                                              .number = 5,
                                              .full_speed = 133333, /* counts/s: 2000 rpm */

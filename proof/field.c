@@ -79,6 +79,7 @@ static void any_settings(void) {
     ANYTHING(axis_config);
     axis_config.network = &network;
     axis_config.reversed = ANY_BOOL;
+    axis_config.any_source = ANY_BOOL;
     axis_config.settings = settings;
     axis_config.setting_count = any8;
     if (axis_config.setting_count > 3) {

@@ -53,7 +53,7 @@ static const wpin_part_driver usual_stage = {.name = "drive",
                                              .interlock = true};
 
 static wpin_setting number(uint16_t index, uint8_t sub, uint8_t size, uint32_t value) {
-    return (wpin_setting){index, sub, size, value};
+    return (wpin_setting){index, sub, size, value, 0};
 }
 
 static void build(void) {
@@ -275,25 +275,47 @@ static const struct {
     wpin_axis_trouble trouble; /* .abort: why */
 } wrongs[] = {
     {"no such object",
-     {0x5555, 0, 2, 1},
+     {0x5555, 0, 2, 1, 0},
      0,
      NODE,
      {WPIN_REFUSED_OBJECT, 0, 0x5555, 0x06020000, 0, 0}},
     {"no such part",
-     {0x6083, 7, 4, 1},
+     {0x6083, 7, 4, 1, 0},
      0,
      NODE,
      {WPIN_REFUSED_OBJECT, 7, 0x6083, 0x06090011, 0, 0}},
-    {"read only", {0x6041, 0, 2, 1}, 0, NODE, {WPIN_REFUSED_OBJECT, 0, 0x6041, 0x06010002, 0, 0}},
-    {"too short", {0x6083, 0, 2, 1}, 0, NODE, {WPIN_REFUSED_OBJECT, 0, 0x6083, 0x06070013, 0, 0}},
-    {"too large", {0x2000, 0, 1, 9}, 0, NODE, {WPIN_REFUSED_OBJECT, 0, 0x2000, 0x06090031, 0, 0}},
-    {"another maker's", {0x6083, 0, 4, 9}, 77, NODE, {WPIN_REFUSED_CONFIG, 1, 0x1018, 0, 77, 0}},
+    {"read only",
+     {0x6041, 0, 2, 1, 0},
+     0,
+     NODE,
+     {WPIN_REFUSED_OBJECT, 0, 0x6041, 0x06010002, 0, 0}},
+    {"too short",
+     {0x6083, 0, 2, 1, 0},
+     0,
+     NODE,
+     {WPIN_REFUSED_OBJECT, 0, 0x6083, 0x06070013, 0, 0}},
+    {"too large",
+     {0x2000, 0, 1, 9, 0},
+     0,
+     NODE,
+     {WPIN_REFUSED_OBJECT, 0, 0x2000, 0x06090031, 0, 0}},
+    {"another maker's", {0x6083, 0, 4, 9, 0}, 77, NODE, {WPIN_REFUSED_CONFIG, 1, 0x1018, 0, 77, 0}},
     {"told and not kept",
-     {0x1010, 1, 4, 0x65766173},
+     {0x1010, 1, 4, 0x65766173, 0},
      0,
      NODE,
      {WPIN_REFUSED_CAUSE, 1, 0x1010, 0, 0x65766173, 1}},
-    {"nobody there", {0x6083, 0, 4, 9}, 0, 9, {WPIN_REFUSED_SILENT, 0, 0x1000, 0, 0, 0}},
+    {"asked, and other",
+     {0x2000, 0, 1, 1, 0xFF},
+     0,
+     NODE,
+     {WPIN_REFUSED_CAUSE, 0, 0x2000, 0, 1, 0}},
+    {"asked, and another bit",
+     {0x6007, 0, 2, 1, 2},
+     0,
+     NODE,
+     {WPIN_REFUSED_CAUSE, 0, 0x6007, 0, 0, 2}},
+    {"nobody there", {0x6083, 0, 4, 9, 0}, 0, 9, {WPIN_REFUSED_SILENT, 0, 0x1000, 0, 0, 0}},
 };
 
 START_TEST(the_first_that_is_wrong_ends_it_with_its_name) {

@@ -233,6 +233,72 @@ START_TEST(drives_that_end_in_motion_are_a_fault) {
 }
 END_TEST
 
+/* The rig of the line with some words changed, and what is said of it. */
+static const struct {
+    const char *change; /* of sed */
+    int status;
+    const char *words;
+} rigs[] = {
+    {"s/node: 5/node: 5.5/", 2, "5.5 is not a whole number"},
+    {"s/node: 5/node: 128/", 2, "expected 1 to 127"},
+    {"s/node: 5/node: 127/", 2, "node 127 is the number that commands field bus 'line'"},
+    {"s/bus: line/bus: lime/", 2, "did you mean 'line'"},
+    {"s/counts: 4000/counts: none/", 2, "counts"},
+    {"s/rated-current: 3A, //", 2, "rated-current"},
+    {"s/  axis: {/  pole-pairs: 4\\n    axis: {/", 2, "pole-pairs"},
+    {"s/value: 4000/value: 1e3/", 2, "'1e3' is not a whole number"},
+    {"s/following-error-window/followin-error-window/", 2, "did you mean 'following-error-window'"},
+    {"s/following-error-window/2005h/", 2, "expected bytes: 1, 2 or 4"},
+    {"s/, value: 4000/, value: 4000, is: 3/", 2, "either a 'value'"},
+    {"s/, value: 4000/, bytes: 1, value: 256/", 2, "expected -128 to 255"},
+    {"s/counts: 4000/counts: 4000, switches: [down, left]/", 2, "expected up, down or any"},
+    {"s/counts: 4000/counts: 4000, switches: []/", 2, "1 to 8 words"},
+    {"s/counts: 4000/counts: 4000, switches-at: 2001h/", 2, "lacks 'switches'"},
+    {"s/counts: 4000/counts: 4000, switches: [down, any]/", 0, "1 down, 2 either way"},
+    {"s/at-rest: brake/pins: {pwm: 9}/", 2, "pins"},
+    {"s/bit-rate: 1Mbit/bit-rate: 2Mbit/", 2, "bit-rate"},
+};
+
+START_TEST(a_wrong_rig_is_named) {
+    const char *file = scratch("wrong.yaml");
+    int status = run_command(said, sizeof said, "sed '%s' %s > %s; ! cmp -s %s %s && %s rig %s",
+                             rigs[_i].change, LINE, file, LINE, file, TEST_TOOL, file);
+    ck_assert_msg(status == rigs[_i].status && strstr(said, rigs[_i].words) != NULL, "%s: %d: %s",
+                  rigs[_i].change, status, said);
+}
+END_TEST
+
+/* What is set at the drive itself is asked for, listed, and never told. */
+START_TEST(what_is_set_elsewhere_is_only_asked_for) {
+    open_bench();
+    write_rig(LINE);
+    run_command(said, sizeof said,
+                "sed -i -e 's/counts: 4000/counts: 4000, switches: [down, up, any], switches-at: "
+                "2001h/' -e 's/value: 4000}/value: 4000}, {object: 2000h, bytes: 1, is: 2}/' %s",
+                rig);
+    int status = run_command(said, sizeof said, "%s field settings %s --write", TEST_TOOL, rig);
+    ck_assert_msg(status == 1 && strstr(said, "2 of 10 differ") != NULL, "%s", said);
+    FILE *file = fopen(plan, "w");
+    fputs("belt turn 90deg\n", file);
+    fclose(file);
+    static const char *const words[] = {"has object 2000h:0 at 0 (0h)", "has switch 1 up",
+                                        "Something else commands this drive"};
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
+        status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
+                             TEST_TOOL, rig, plan);
+        ck_assert_msg(status == 2 && strstr(said, words[i]) != NULL, "%s: %d: %s", words[i], status,
+                      said);
+        if (i == 0) {
+            field(0, "2", "object", "5 2000h 2 --bytes=1");
+        } else {
+            run_command(said, sizeof said, "sed -i 's/switches: .down/switches: [up/' %s", rig);
+        }
+    }
+    field(0, "switch on disabled", "object", "5 status-word");
+    close_bench();
+}
+END_TEST
+
 /* Two serial lines whose other ends are joined, a few bytes of it damaged where that is asked for.
  */
 static pid_t join_lines(char names[2][64], unsigned damage) {
@@ -355,6 +421,8 @@ int main(void) {
     tcase_add_test(tests, all_that_is_said_is_heard_and_kept);
     tcase_add_test(tests, a_plan_runs_over_the_socket);
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
+    tcase_add_loop_test(tests, a_wrong_rig_is_named, 0, sizeof rigs / sizeof *rigs);
+    tcase_add_test(tests, what_is_set_elsewhere_is_only_asked_for);
     tcase_add_loop_test(tests, a_serial_line_carries_the_same_frames, 0, 2);
     tcase_add_test(tests, two_with_one_number_are_told);
     tcase_add_test(tests, what_stands_at_the_path_stays);

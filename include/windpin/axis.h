@@ -46,12 +46,14 @@ typedef enum wpin_axis_state {
     WPIN_AXIS_STATE_COUNT
 } wpin_axis_state;
 
-/** An object that the drive is told at its start, and asked for again. */
+/** An object that the drive is told at its start, and asked for again; or only asked for, where a
+ * switch or another tool sets it. */
 typedef struct wpin_setting {
     uint16_t index;
     uint8_t sub;
     uint8_t size; /**< Bytes: 1, 2 or 4. */
     uint32_t value;
+    uint32_t asked; /**< Bits that must be as in `value` already: it is not told; 0: it is. */
 } wpin_setting;
 
 /** Everything constant about such a drive. The caller keeps it alive. */
@@ -59,6 +61,8 @@ typedef struct wpin_axis_config {
     wpin_network *network;    /**< Open, before the motor's init. */
     uint8_t number;           /**< Of its node, 1 to WPIN_NODE_MAX. */
     bool reversed;            /**< What is forward for the machine is negative for the drive. */
+    bool any_source;          /**< Its status word does not say whether the bus commands it (bit 9,
+                                   remote). */
     uint8_t position_every;   /**< Its place comes with each so many'th SYNC, up to 240; 0: 1. */
     uint8_t hold_still;       /**< A place is reached within so many of its units. */
     uint32_t full_speed;      /**< Velocity at a speed of 16384, in the drive's own units: 1 to
@@ -90,7 +94,7 @@ typedef enum wpin_axis_setup {
 /** What went wrong while it was set up. */
 typedef struct wpin_axis_trouble {
     uint8_t status; /**< WPIN_OK: nothing; _OBJECT (abort), _SILENT, _CONFIG (it is no such drive),
-                         or _CAUSE: it says another value than it was told. */
+                         or _CAUSE: it says another value than it was told, or has to have. */
     uint8_t sub;
     uint16_t index;
     uint32_t abort;       /**< See wpin_abort_text. */

@@ -69,8 +69,8 @@ typedef enum wpin_status {
     WPIN_FAULT_HALL,       /**< The Hall sensors show no sector, or leave sectors out. */
     WPIN_FAULT_SILENT,     /**< A drive on a field bus is silent, or not set up yet. */
     WPIN_FAULT_DRIVE,      /**< A drive on a field bus has a fault, or does not do as it is told. */
-    WPIN_FAULT_MASTER,     /**< Somebody else commands this drive on the field bus. */
-    WPIN_STATUS_COUNT      /**< How many there are. */
+    WPIN_FAULT_MASTER, /**< Something else commands this drive: another on the bus, or its keys. */
+    WPIN_STATUS_COUNT  /**< How many there are. */
 } wpin_status;
 
 /** Name of a status as written in this header, e.g. "WPIN_REFUSED_RANGE".

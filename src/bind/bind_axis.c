@@ -4,9 +4,12 @@
 #include <math.h>
 #include <string.h>
 
-static void tell(wpin_bound_load *bound, uint16_t index, uint8_t sub, uint8_t size, double value) {
-    bound->settings[bound->axis.setting_count++] =
-        (wpin_setting){index, sub, size, (uint32_t)(int64_t)llround(value)};
+static wpin_setting *tell(wpin_bound_load *bound, uint16_t index, uint8_t sub, uint8_t size,
+                          double value) {
+    wpin_setting *s = &bound->settings[bound->axis.setting_count++];
+    *s = (wpin_setting){
+        .index = index, .sub = sub, .size = size, .value = (uint32_t)(int64_t)llround(value)};
+    return s;
 }
 
 /* Limits on both sides: the drive is told those of the rig too. */
@@ -32,16 +35,25 @@ static void tell_settings(wpin_bound_load *bound, const wpin_rig_axis *axis) {
                (bound->settings[n].index != s->index || bound->settings[n].sub != s->sub)) {
             n++;
         }
-        if (n == bound->axis.setting_count) {
-            tell(bound, s->index, s->sub, (uint8_t)s->size, s->value);
-        } else {
-            bound->settings[n].size = (uint8_t)s->size;
-            bound->settings[n].value = (uint32_t)(int64_t)llround(s->value);
-        }
+        wpin_setting *told = n == bound->axis.setting_count ? tell(bound, s->index, s->sub, 1, 0)
+                                                            : &bound->settings[n];
+        told->size = (uint8_t)s->size;
+        told->value = (uint32_t)(int64_t)llround(s->value);
+        told->asked = s->asked ? UINT32_MAX : 0;
     }
     for (size_t n = 0; n < bound->axis.setting_count; n++) { /* no more than is compared */
         wpin_setting *s = &bound->settings[n];
         s->value &= s->size == 4 ? UINT32_MAX : ((uint32_t)1 << 8 * s->size) - 1;
+    }
+}
+
+/* The switches on its case, where an object tells them. */
+static void ask_switches(wpin_bound_load *bound, const wpin_rig_axis *axis) {
+    if (axis->switches_index != 0) {
+        tell(bound, axis->switches_index, axis->switches_sub, 1,
+             wpin_rig_axis_switched(axis, WPIN_RIG_SWITCH_DOWN))
+            ->asked = wpin_rig_axis_switched(axis, WPIN_RIG_SWITCH_DOWN) |
+                      wpin_rig_axis_switched(axis, WPIN_RIG_SWITCH_UP);
     }
 }
 
@@ -69,6 +81,7 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     bound->axis = (wpin_axis_config){
         .number = (uint8_t)a->number,
         .reversed = load->reversed,
+        .any_source = a->any_source,
         .position_every = (uint8_t)wpin_rig_axis_place_every(rig, load),
         .full_speed = (uint32_t)fmax(1, round(wpin_rig_axis_velocity(load, load->speed.maximum))),
         .full_current = (uint16_t)lround(a->rated_amps * mv_per_a),
@@ -80,6 +93,7 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         .settings = bound->settings};
     tell_limits(bound, load);
     tell_settings(bound, a);
+    ask_switches(bound, a);
     bound->encoder = (wpin_encoder_config){.full_hz = wpin_bind_full_hz(rig, load)};
     wpin_motor_config *m = &bound->motor;
     m->actuator = &wpin_axis_actuator;

@@ -217,6 +217,11 @@ static void print_axis(const wpin_rig *rig, const wpin_rig_load *load) {
            "%s; rated %.4g A, told to give at most %.4g A; %zu setting%s of the rig's own\n",
            a->counts, wpin_rig_counts_at_output(load), a->rpm_units ? "rpm" : "counts/s",
            a->rated_amps, a->most_amps, a->setting_count, a->setting_count == 1 ? "" : "s");
+    if (a->switch_count > 0) {
+        char row[160];
+        wpin_rig_axis_switches(a, row, sizeof row);
+        printf("  switches    %s\n", row);
+    }
 }
 
 static void print_limits(const wpin_rig *rig, const wpin_rig_load *load) {

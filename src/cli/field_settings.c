@@ -59,17 +59,23 @@ typedef struct compared {
     char why[300];
 } compared;
 
+static bool is_same(const wpin_setting *s, const compared *c) {
+    uint32_t counts = s->asked != 0 ? s->asked : UINT32_MAX;
+    uint32_t all = s->size == 4 ? UINT32_MAX : ((uint32_t)1 << 8 * s->size) - 1;
+    return c->read && ((wpin_number_from(c->bytes, s->size) ^ s->value) & counts & all) == 0;
+}
+
 static compared compare(field *f, wpin_node *node, const wpin_setting *s, bool write) {
     compared c = {0};
     uint8_t wanted[4];
     wpin_number_to(wanted, s->value, s->size);
     c.read = field_read(f, node, s->index, s->sub, c.bytes, s->size);
-    c.same = c.read && memcmp(c.bytes, wanted, s->size) == 0;
-    if (c.read && !c.same && write) {
+    c.same = is_same(s, &c);
+    if (c.read && !c.same && write && s->asked == 0) {
         c.told = field_write(f, node, s->index, s->sub, wanted, s->size) &&
                  field_read(f, node, s->index, s->sub, c.bytes, s->size);
-        c.same = c.told && memcmp(c.bytes, wanted, s->size) == 0;
         c.read = c.told;
+        c.same = is_same(s, &c);
     }
     if (!c.read) {
         field_say_why(f, node, c.why, sizeof c.why);
@@ -77,20 +83,29 @@ static compared compare(field *f, wpin_node *node, const wpin_setting *s, bool w
     return c;
 }
 
-static void print_one(const wpin_setting *s, const compared *c) {
+static void print_one(const wpin_rig_axis *axis, const wpin_setting *s, const compared *c) {
     const wpin_known_object *known = wpin_known_object_of(s->index, s->sub);
     uint8_t wanted[4];
     char ours[120], theirs[120] = "";
     wpin_number_to(wanted, s->value, s->size);
+    bool switches = axis->switches_index == s->index && axis->switches_sub == s->sub;
     field_say_value(known, wanted, s->size, ours, sizeof ours);
+    if (switches) {
+        wpin_rig_axis_switches(axis, ours, sizeof ours);
+    }
     if (c->read) {
         field_say_value(known, c->bytes, s->size, theirs, sizeof theirs);
     }
-    printf("  %04Xh:%-3u %-24s %s\n", s->index, s->sub, known != NULL ? known->name : "", ours);
+    printf("  %04Xh:%-3u %-24s %s\n", s->index, s->sub,
+           known != NULL ? known->name
+           : switches    ? "switches"
+                         : "",
+           ours);
     if (!c->read) {
         printf("              %s\n", c->why);
     } else if (!c->same) {
-        printf("              the drive has %s\n", theirs);
+        printf("              the drive has %s%s\n", theirs,
+               s->asked != 0 ? "; it is only asked for, and to be set there" : "");
     } else if (c->told) {
         printf("              told just now\n");
     }
@@ -128,7 +143,7 @@ static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *r
         if (a->json) {
             json_array_append_new(objects, one_json(&bound->settings[i], &c));
         } else {
-            print_one(&bound->settings[i], &c);
+            print_one(&load->axis, &bound->settings[i], &c);
         }
         if (node->transfer.result == WPIN_REFUSED_SILENT) {
             break; /* it would not answer the others either */

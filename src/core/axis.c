@@ -15,6 +15,7 @@
 #define AT_ONCE      ((uint16_t)0x20)
 #define HALT         ((uint16_t)0x100)
 /* ...and of the status word, 6041h. */
+#define REMOTE  ((uint16_t)0x200) /* it does what the bus says */
 #define REACHED ((uint16_t)0x400)
 #define TAKEN   ((uint16_t)0x1000)
 
@@ -593,7 +594,8 @@ wpin_status wpin_axis_check(void *self, const wpin_watched *w) {
     if (axis->config == NULL || !is_heard(axis) || axis->node.boots != axis->boots) {
         return WPIN_FAULT_SILENT;
     }
-    if (axis->node.masters != 0) {
+    bool elsewhere = !axis->config->any_source && (axis->status & REMOTE) == 0;
+    if (axis->node.masters != 0 || elsewhere) {
         return WPIN_FAULT_MASTER;
     }
     bool fault = in_fault(axis) && axis->resets == 0;

@@ -85,7 +85,7 @@ static wpin_setting common(const wpin_axis *axis, uint8_t number) {
     case OUR_HEARTBEAT: value = ((uint32_t)own_number(axis) << 16) | config->heartbeat_ms; break;
     default: break;
     }
-    return (wpin_setting){r->index, r->sub, r->size, value};
+    return (wpin_setting){.index = r->index, .sub = r->sub, .size = r->size, .value = value};
 }
 
 static uint8_t common_count(const wpin_axis *axis) {
@@ -176,15 +176,20 @@ static void hear_answer(wpin_axis *axis) {
     }
 }
 
-static void tell(wpin_axis *axis) {
-    wpin_setting s = setting(axis, axis->step);
-    wpin_object_write_number(&axis->node, s.index, s.sub, s.value, s.size);
-}
-
 static void check(wpin_axis *axis) {
     wpin_setting s = setting(axis, axis->step);
     axis->answer = 0;
+    axis->setup = WPIN_AXIS_CHECKS;
     wpin_object_read(&axis->node, s.index, s.sub, &axis->answer, s.size);
+}
+
+static void tell(wpin_axis *axis) {
+    wpin_setting s = setting(axis, axis->step);
+    if (s.asked != 0) {
+        check(axis);
+    } else {
+        wpin_object_write_number(&axis->node, s.index, s.sub, s.value, s.size);
+    }
 }
 
 /* The bits of a value that count. A drive may say besides that its process data can not be asked
@@ -193,6 +198,7 @@ static uint32_t counts(const wpin_setting *s) {
     bool identifier = s->index >= 0x1400 && s->index < 0x1C00 && s->sub == 1 &&
                       (s->index & 0x0200U) == 0 && s->size == 4;
     uint32_t all = s->size == 1 ? UINT8_MAX : s->size == 2 ? UINT16_MAX : UINT32_MAX;
+    all &= s->asked != 0 ? s->asked : UINT32_MAX;
     return all & ~(identifier ? (uint32_t)1 << 30 : 0U);
 }
 

@@ -107,8 +107,8 @@
         "Check its supply, then the bus: rate, common ground, termination, node number.")          \
     ROW(WPIN_FAULT_DRIVE, "The drive has a fault of its own, or does not do as it is told.",       \
         "Look at its error code; remove the cause, then clear the fault here.")                    \
-    ROW(WPIN_FAULT_MASTER, "Somebody else commands this drive on the field bus.",                  \
-        "Let one program or controller command it; others may watch.")
+    ROW(WPIN_FAULT_MASTER, "Something else commands this drive: another on the bus, or its keys.", \
+        "Let one command it; set the drive to take its commands from the bus.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

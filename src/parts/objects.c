@@ -1,5 +1,6 @@
 /* The objects of CiA 301 and 402 by number and by name, and what a drive's error codes mean. */
 #include "windpin/host/objects.h"
+#include "windpin/host/messages.h"
 #include <ctype.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -109,14 +110,16 @@ static bool read_number(const char *text, uint16_t *index, uint8_t *sub) {
     return true;
 }
 
-/* Whether one is a part of the other: what somebody may have meant. */
+/* What somebody may have meant: one is a part of the other, or nearly the same. */
 static const char *near_name(const char *text) {
+    const char *names[OBJECTS];
     for (size_t i = 0; i < OBJECTS; i++) {
-        if (strstr(objects[i].name, text) != NULL || strstr(text, objects[i].name) != NULL) {
-            return objects[i].name;
+        names[i] = objects[i].name;
+        if (strstr(names[i], text) != NULL || strstr(text, names[i]) != NULL) {
+            return names[i];
         }
     }
-    return NULL;
+    return wpin_nearest_word(text, names, OBJECTS);
 }
 
 bool wpin_object_find(const char *text, uint16_t *index, uint8_t *sub,

@@ -139,7 +139,19 @@ static bool build_drive(wpin_sim *sim, const wpin_rig_load *load, int number) {
                            .counts = a->counts,
                            .rated_amps = a->rated_amps,
                            .velocity_unit = a->rpm_units ? a->counts / 60 : 1,
+                           .switches = wpin_rig_axis_switched(a, WPIN_RIG_SWITCH_DOWN),
                            .logic_supply = a->logic};
+    wpin_part_object objects[WPIN_RIG_SETTINGS + 1]; /* what it has as a make of its own */
+    for (; part.object_count < a->setting_count; part.object_count++) {
+        const wpin_rig_setting *s = &a->settings[part.object_count];
+        objects[part.object_count] = (wpin_part_object){s->index, s->sub, (uint8_t)s->size,
+                                                        s->asked ? (int64_t)s->value : 0};
+    }
+    if (a->switches_index != 0) {
+        objects[part.object_count++] =
+            (wpin_part_object){a->switches_index, a->switches_sub, 1, part.switches};
+    }
+    part.objects = objects;
     return wpin_sim_add_drive(sim, &part, a->bus, number);
 }
 

@@ -34,6 +34,7 @@ static const struct {
     {"no-ground", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_SILENT}},
     {"bus-cable-off", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
     {"deaf", ABOUT_LOAD, {WPIN_FAULT_DRIVE, WPIN_FAULT_FOLLOWING, WPIN_FAULT_NO_MOTION}},
+    {"local", ABOUT_LOAD, {WPIN_FAULT_MASTER}},
     {"wire-off",
      ABOUT_LINES,
      {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_PHASE}},
@@ -145,7 +146,8 @@ static void count(const campaign *c, wpin_trial *t, const outcome *o) {
     t->burnt += o->burnt ? 1 : 0;
     t->tried_in[o->state]++;
     t->tripped_in[o->state] += tripped ? 1 : 0;
-    t->safe_after = fmax(t->safe_after, o->safe_after);
+    t->never_safe += isfinite(o->safe_after) ? 0 : 1;
+    t->safe_after = fmax(t->safe_after, isfinite(o->safe_after) ? o->safe_after : 0);
     if (tripped) {
         count_trip(t, o->told, o->took);
     } else if (o->bad) {

@@ -32,6 +32,7 @@ static const struct {
     {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
     {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_BUS_OFF},
     {"deaf", ABOUT_LOAD, WPIN_PART_FAULT_DEAF},
+    {"local", ABOUT_LOAD, WPIN_PART_FAULT_LOCAL},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_STUCK},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_READING_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_PART_FAULT_LINK_LOST},
@@ -53,7 +54,8 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (fault == WPIN_PART_FAULT_LEADS_MIXED) {
         return load >= 0 && wpin_rig_type(&rig->loads[load])->steps;
     }
-    if (fault == WPIN_PART_FAULT_BUS_OFF || fault == WPIN_PART_FAULT_DEAF) {
+    if (fault == WPIN_PART_FAULT_BUS_OFF || fault == WPIN_PART_FAULT_DEAF ||
+        fault == WPIN_PART_FAULT_LOCAL) {
         return load >= 0 && rig->loads[load].axis.there;
     }
     bool of_lines = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING ||

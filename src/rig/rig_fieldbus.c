@@ -60,12 +60,15 @@ void wpin_read_fieldbus(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *k
 
 /* ---- drives ---- */
 
-enum { AXIS_BUS, AXIS_VELOCITY, AXIS_LOGIC, AXIS_SETTINGS };
+enum { AXIS_BUS, AXIS_VELOCITY, AXIS_LOGIC, AXIS_SETTINGS, AXIS_SWITCHES, AXIS_SWITCHES_AT };
 static const wpin_field axis_fields[] = {
     NODE("bus", true),
     NODE("velocity-unit", false),
     NODE("logic", false),
     NODE("settings", false),
+    NODE("switches", false),
+    NODE("switches-at", false),
+    CHOICE("tells-source", wpin_rig_axis, any_source, "yes", "no"),
     QUANTITY("node", wpin_rig_axis, number, true, WPIN_NUMBER, 1, WPIN_NODE_MAX),
     QUANTITY("counts", wpin_rig_axis, counts, true, WPIN_NUMBER, 1, 1e7),
     QUANTITY("rated-current", wpin_rig_axis, rated_amps, true, WPIN_CURRENT, 1e-2, 80),
@@ -77,10 +80,11 @@ static const wpin_field axis_fields[] = {
     QUANTITY("product", wpin_rig_axis, product, false, WPIN_NUMBER, 0, UINT32_MAX),
 };
 
-enum { SETTING_OBJECT, SETTING_VALUE, SETTING_BYTES };
+enum { SETTING_OBJECT, SETTING_VALUE, SETTING_IS };
 static const wpin_field setting_fields[] = {
     NODE("object", true),
-    NODE("value", true),
+    NODE("value", false),
+    NODE("is", false),
     QUANTITY("bytes", wpin_rig_setting, size, false, WPIN_NUMBER, 1, 4),
 };
 
@@ -89,16 +93,17 @@ static bool whole(double value) {
 }
 
 /* A whole number that fits, decimal or with 0x. */
-static bool read_value(wpin_reader *reader, yaml_node_t *node, wpin_rig_setting *s) {
+static bool read_value(wpin_reader *reader, yaml_node_t *node, const char *key,
+                       wpin_rig_setting *s) {
     const char *text = wpin_scalar(reader, node, "a whole number");
     double most = pow(256, s->size);
     char *end = NULL;
     s->value = text == NULL ? 0 : (double)strtoll(text, &end, 0);
     if (text != NULL && (end == text || *end != '\0')) {
-        wpin_say_at(reader, node, "value: '%s' is not a whole number; expected e.g. 1500 or 0x5DC",
-                    text);
+        wpin_say_at(reader, node, "%s: '%s' is not a whole number; expected e.g. 1500 or 0x5DC",
+                    key, text);
     } else if (text != NULL && (s->value >= most || s->value < -most / 2)) {
-        wpin_say_at(reader, node, "value: %s does not fit %g byte%s; expected %.0f to %.0f", text,
+        wpin_say_at(reader, node, "%s: %s does not fit %g byte%s; expected %.0f to %.0f", key, text,
                     s->size, s->size == 1 ? "" : "s", -most / 2, most - 1);
     } else {
         return text != NULL;
@@ -130,9 +135,20 @@ static void read_setting(wpin_reader *reader, yaml_node_t *node, wpin_rig_axis *
     wpin_rig_setting s = {0};
     yaml_node_t *nodes[COUNT(setting_fields)];
     wpin_read_map(reader, node, "a setting", setting_fields, COUNT(setting_fields), &s, nodes);
-    if (node->type != YAML_MAPPING_NODE || nodes[SETTING_OBJECT] == NULL ||
-        nodes[SETTING_VALUE] == NULL || !read_object(reader, nodes[SETTING_OBJECT], &s) ||
-        !read_value(reader, nodes[SETTING_VALUE], &s)) {
+    if (node->type != YAML_MAPPING_NODE || nodes[SETTING_OBJECT] == NULL) {
+        return;
+    }
+    s.asked = nodes[SETTING_IS] != NULL;
+    if (s.asked == (nodes[SETTING_VALUE] != NULL)) {
+        wpin_say_at(
+            reader, node,
+            "a setting has either a 'value', which the drive is told, or 'is', which it must "
+            "have already");
+        return;
+    }
+    if (!read_object(reader, nodes[SETTING_OBJECT], &s) ||
+        !read_value(reader, nodes[s.asked ? SETTING_IS : SETTING_VALUE], s.asked ? "is" : "value",
+                    &s)) {
         return;
     }
     if (axis->setting_count == WPIN_RIG_SETTINGS) {
@@ -151,6 +167,38 @@ static void read_settings(wpin_reader *reader, yaml_node_t *list, wpin_rig_axis 
     }
     for (size_t i = 0; i < wpin_list_size(list); i++) {
         read_setting(reader, wpin_list_item(reader, list, i), axis);
+    }
+}
+
+/* How the switches on its case stand, and the object that tells them. */
+static void read_switches(wpin_reader *reader, yaml_node_t *list, yaml_node_t *at,
+                          wpin_rig_axis *axis) {
+    static const char *const words[] = {"up", "down", "any"};
+    const wpin_known_object *known = NULL;
+    char why[300];
+    size_t count = list == NULL || list->type != YAML_SEQUENCE_NODE ? 0 : wpin_list_size(list);
+    if (list != NULL && (count == 0 || count > WPIN_RIG_SWITCHES)) {
+        wpin_say_at(
+            reader, list,
+            "switches: expected a list of 1 to %d words, the first switch first, e.g. [down, "
+            "up, any]",
+            WPIN_RIG_SWITCHES);
+        return;
+    }
+    for (size_t i = 0; i < count; i++) {
+        yaml_node_t *item = wpin_list_item(reader, list, i);
+        const char *text = wpin_scalar(reader, item, "up, down or any");
+        int word =
+            text == NULL ? -1 : wpin_find_word(reader, item, text, "switches", words, COUNT(words));
+        axis->switches[axis->switch_count++] =
+            word < 0 ? WPIN_RIG_SWITCH_ANY : (wpin_rig_switch)word;
+    }
+    const char *text = at == NULL ? NULL : wpin_scalar(reader, at, "an object's number");
+    if (text != NULL && count == 0) {
+        wpin_say_at(reader, at, "switches-at: lacks 'switches', how they have to stand");
+    } else if (text != NULL && !wpin_object_find(text, &axis->switches_index, &axis->switches_sub,
+                                                 &known, why, sizeof why)) {
+        wpin_say_at(reader, at, "switches-at: %s", why);
     }
 }
 
@@ -235,6 +283,7 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     if (nodes[AXIS_SETTINGS] != NULL) {
         read_settings(reader, nodes[AXIS_SETTINGS], a);
     }
+    read_switches(reader, nodes[AXIS_SWITCHES], nodes[AXIS_SWITCHES_AT], a);
     a->there = true;
     a->most_amps = a->most_amps > 0 ? a->most_amps : 2 * a->rated_amps;
     check_number(reader, node, rig, load);
@@ -249,4 +298,23 @@ unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *loa
 double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm) {
     double motor = rpm * load->motor.gear_ratio;
     return load->axis.rpm_units ? motor : motor / 60 * load->axis.counts;
+}
+
+void wpin_rig_axis_switches(const wpin_rig_axis *axis, char *words, size_t size) {
+    static const char *const ways[] = {"up", "down", "either way"};
+    size_t used = 0;
+    words[0] = '\0';
+    for (size_t i = 0; i < axis->switch_count && used < size; i++) {
+        int n = snprintf(words + used, size - used, "%s%zu %s", i == 0 ? "" : ", ", i + 1,
+                         ways[axis->switches[i]]);
+        used += n < 0 ? 0 : (size_t)n;
+    }
+}
+
+unsigned wpin_rig_axis_switched(const wpin_rig_axis *axis, wpin_rig_switch way) {
+    unsigned bits = 0;
+    for (size_t i = 0; i < axis->switch_count; i++) {
+        bits |= axis->switches[i] == way ? 1U << i : 0U;
+    }
+    return bits;
 }

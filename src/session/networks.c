@@ -43,6 +43,44 @@ static bool all_set_up(const wpin_session *run, size_t *first) {
     return true;
 }
 
+/* Whether its trouble is about an object that it was only asked for. */
+static bool is_asked(const wpin_session *run, size_t load) {
+    const wpin_bound_load *bound = &run->bound[load];
+    const wpin_axis_trouble *t = &bound->axis_at_work.trouble;
+    for (uint8_t i = 0; i < bound->axis.setting_count; i++) {
+        const wpin_setting *s = &bound->settings[i];
+        if (s->index == t->index && s->sub == t->sub) {
+            return s->asked != 0;
+        }
+    }
+    return false;
+}
+
+static void say_asked(const wpin_rig_axis *axis, const wpin_axis_trouble *t, char *why,
+                      size_t size) {
+    char row[160];
+    unsigned wrong = t->wanted ^ t->got;
+    if (axis->switches_index != t->index || axis->switches_sub != t->sub) {
+        snprintf(
+            why, size,
+            "has object %04Xh:%u at %lu (%lXh), and has to have it at %lu (%lXh); set it in the "
+            "drive, or with windpin field object",
+            t->index, t->sub, (unsigned long)t->got, (unsigned long)t->got,
+            (unsigned long)t->wanted, (unsigned long)t->wanted);
+        return;
+    }
+    unsigned first = 0;
+    while (first < WPIN_RIG_SWITCHES - 1 && (wrong >> first & 1U) == 0) {
+        first++;
+    }
+    wpin_rig_axis_switches(axis, row, sizeof row);
+    snprintf(
+        why, size,
+        "has switch %u %s, and has to have them %s; switch its power off, set them, and switch "
+        "it on again",
+        first + 1, (t->got >> first & 1U) != 0 ? "down" : "up", row);
+}
+
 /* What keeps a drive from being set up, and what to do. */
 static void say_trouble(const wpin_session *run, size_t load, char *why, size_t size) {
     const wpin_rig_load *l = &run->rig->loads[load];
@@ -55,6 +93,10 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
     snprintf(object, sizeof object, "object %04Xh:%u", t->index, t->sub);
     const char *reason = t->status == WPIN_REFUSED_OBJECT ? wpin_abort_text(t->abort) : NULL;
     size_t supply = l->axis.logic >= 0 ? (size_t)l->axis.logic : l->supply;
+    if (t->status == WPIN_REFUSED_CAUSE && is_asked(run, load)) {
+        say_asked(&l->axis, t, why + at, size - at);
+        return;
+    }
     switch (t->status) {
     case WPIN_REFUSED_OBJECT:
         snprintf(why + at, size - at, "refuses %s (abort %08lXh): %s", object,

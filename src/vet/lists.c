@@ -173,6 +173,15 @@ static void list_fieldbuses(wpin_lines *to, const wpin_rig *rig) {
             "its ground goes to every drive and to the controller; every node has its own number.",
             rig->fieldbuses[i].name);
     }
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_axis *a = &rig->loads[i].axis;
+        char row[160];
+        if (a->there && a->switch_count > 0) {
+            wpin_rig_axis_switches(a, row, sizeof row);
+            add(to, "%s: the switches of its drive stand %s, before it has power.",
+                rig->loads[i].name, row);
+        }
+    }
 }
 
 wpin_lines *wpin_checklist(const wpin_rig *rig) {

@@ -306,6 +306,15 @@ typedef struct wpin_part_phases {
     double torque;  /**< In the air gap, Nm. */
 } wpin_part_phases;
 
+/** An object of a drive beside those of the profile. */
+typedef struct wpin_part_object {
+    uint16_t index;
+    uint8_t sub, size; /**< Bytes: 1, 2 or 4. */
+    int64_t value;     /**< At first. */
+} wpin_part_object;
+
+#define WPIN_PART_OBJECTS 40
+
 /** What a drive on a field bus has of its own, its motor and its stage apart. */
 typedef struct wpin_part_axis {
     uint8_t number;       /**< Of its node, 1 to 127. */
@@ -314,6 +323,9 @@ typedef struct wpin_part_axis {
     unsigned switches;    /**< On its case, bit n: switch n + 1 is down. */
     double velocity_unit; /**< Counts a second of one of its units of velocity; 0: 1. */
     int logic_supply;     /**< What feeds its own controller; -1: what feeds its stage. */
+    const wpin_part_object *objects; /**< It has these too, where it lacks them or they are of its
+                                          make (2000h to 5FFFh); copied. */
+    size_t object_count;             /**< At most WPIN_PART_OBJECTS. */
 } wpin_part_axis;
 
 /** What went over a field bus since the start. */
@@ -424,7 +436,8 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_LEADS_MIXED,      /**< A stepper's leads are on the outputs that `detail` says:
                                           WPIN_PART_LEADS. */
     WPIN_PART_FAULT_BUS_OFF,          /**< The bus cable of the drive of a bridge is off. */
-    WPIN_PART_FAULT_DEAF, /**< That drive says yes to all it is told, and does nothing. */
+    WPIN_PART_FAULT_DEAF,  /**< That drive says yes to all it is told, and does nothing. */
+    WPIN_PART_FAULT_LOCAL, /**< Somebody turned that drive to its own keys: it hears no commands. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;
 

@@ -313,12 +313,23 @@ typedef struct wpin_rig_fieldbus {
     char interface[108]; /**< Of this computer: "can0", the path of a socket; "": not said. */
 } wpin_rig_fieldbus;
 
-/** An object a drive is told at its start. */
+/** An object a drive is told at its start, or only asked for. */
 typedef struct wpin_rig_setting {
     uint16_t index;
     uint8_t sub;
     double size, value; /**< Bytes, 1, 2 or 4; a whole number. */
+    bool asked;         /**< It must be so already. */
 } wpin_rig_setting;
+
+/** How a switch on a drive's case stands. */
+typedef enum wpin_rig_switch {
+    WPIN_RIG_SWITCH_UP,
+    WPIN_RIG_SWITCH_DOWN,
+    WPIN_RIG_SWITCH_ANY
+} wpin_rig_switch;
+
+/** Most switches on its case. */
+#define WPIN_RIG_SWITCHES 8
 
 /** A drive on a field bus. */
 typedef struct wpin_rig_axis {
@@ -334,6 +345,11 @@ typedef struct wpin_rig_axis {
     double lost;         /**< Without process data for this long it is silent, s. */
     double heartbeat;    /**< Of the drive and of the controller, s. */
     double vendor, product; /**< 0: any. */
+    bool any_source;        /**< It does not say whether the bus commands it. */
+    wpin_rig_switch switches[WPIN_RIG_SWITCHES];
+    size_t switch_count;
+    uint16_t switches_index; /**< Object that tells them, bit n: switch n + 1 is down; 0: none. */
+    uint8_t switches_sub;
     wpin_rig_setting settings[WPIN_RIG_SETTINGS];
     size_t setting_count;
 } wpin_rig_axis;
@@ -657,6 +673,10 @@ static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
 WPIN_API unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load);
 /** A speed at the output, rpm, as velocity of a drive on a field bus, in its own units. */
 WPIN_API double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm);
+/** The switches of a drive's case in words: "1 down, 2 up"; "" without any. */
+WPIN_API void wpin_rig_axis_switches(const wpin_rig_axis *axis, char *words, size_t size);
+/** Those that have to stand so, bit n: switch n + 1. */
+WPIN_API unsigned wpin_rig_axis_switched(const wpin_rig_axis *axis, wpin_rig_switch way);
 /** Counts of a load's encoder in a turn of the shaft it sits on, and of the output. */
 WPIN_API double wpin_rig_counts(const wpin_rig_load *load);
 WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);

@@ -23,7 +23,9 @@ typedef struct wpin_trial {
     unsigned seen;    /**< Not by the controller: the record shows it, a person has to look. */
     unsigned burnt;   /**< Something burnt. */
     double soonest, latest; /**< From the fault to the trip, s. */
-    double safe_after;      /**< Longest from the trip to the stage's safe state, s. */
+    double safe_after;      /**< Longest from the trip to the stage's safe state, s... */
+    unsigned never_safe;    /**< ...and how often the run ended before: no way to switch it off, or
+                                 no time. */
     unsigned tried_in[WPIN_STATE_FAULT + 1];   /**< By what the load was doing at that moment... */
     unsigned tripped_in[WPIN_STATE_FAULT + 1]; /**< ...how many, and how many noticed. */
     unsigned names[WPIN_STATUS_COUNT];         /**< How often each fault was told, by its number. */

@@ -91,6 +91,22 @@ static void print_states(const wpin_trials *trials) {
     }
 }
 
+static void print_never_safe(const wpin_trials *trials) {
+    const char *before = "At the end a stage was not in its safe state yet:";
+    bool any = false;
+    for (size_t i = 0; i < trials->count; i++) {
+        const wpin_trial *t = &trials->all[i];
+        if (t->never_safe > 0) {
+            printf("%s %s in %u", before, t->words, t->never_safe);
+            before = ",";
+            any = true;
+        }
+    }
+    if (any) {
+        printf(".\n");
+    }
+}
+
 static void print_safe(const wpin_trials *trials) {
     double safe_after = 0;
     for (size_t i = 0; i < trials->count; i++) {
@@ -105,6 +121,7 @@ static void print_safe(const wpin_trials *trials) {
                "latest.\n",
                safe_after * 1e3);
     }
+    print_never_safe(trials);
 }
 
 static void print_unseen(const wpin_trials *trials, unsigned unseen) {
@@ -164,12 +181,12 @@ static json_t *trial_json(const wpin_trial *t) {
                                 json_integer((json_int_t)t->names[i]));
         }
     }
-    return json_pack("{s:s, s:i, s:i, s:i, s:o, s:f, s:f, s:f, s:i, s:i, s:i, s:i}", "fault",
+    return json_pack("{s:s, s:i, s:i, s:i, s:o, s:f, s:f, s:f, s:i, s:i, s:i, s:i, s:i}", "fault",
                      t->words, "tried", (int)t->tried, "noticed", (int)t->tripped, "right_name",
                      (int)t->named, "names", names, "soonest_s", t->tripped > 0 ? t->soonest : 0.0,
-                     "latest_s", t->latest, "safe_after_s", t->safe_after, "record_only",
-                     (int)t->seen, "not_driven", (int)t->idle, "not_seen", (int)t->unseen, "burnt",
-                     (int)t->burnt);
+                     "latest_s", t->latest, "safe_after_s", t->safe_after, "not_safe_at_end",
+                     (int)t->never_safe, "record_only", (int)t->seen, "not_driven", (int)t->idle,
+                     "not_seen", (int)t->unseen, "burnt", (int)t->burnt);
 }
 
 static int try_faults(const faults_arguments *a, const wpin_rig *rig) {

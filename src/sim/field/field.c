@@ -148,6 +148,7 @@ bool wpin_sim_add_drive(wpin_sim *sim, const wpin_part_axis *part, int number, i
     drive->bridge = bridge;
     wpin_servo_init(&drive->servo, &bus->can, part->number, &motor);
     drive->servo.switches = part->switches;
+    wpin_servo_add(&drive->servo, part->objects, part->object_count);
     drive->logic_supply = part->logic_supply;
     field->drives[field->drive_count++] = drive;
     return true;
@@ -200,8 +201,10 @@ bool wpin_field_inject(wpin_sim *sim, wpin_part_fault fault, int bridge, bool on
     for (int i = 0; sim->field != NULL && i < sim->field->drive_count; i++) {
         wpin_field_drive *drive = sim->field->drives[i];
         if (drive->bridge == bridge) {
-            bool *flaw =
-                fault == WPIN_PART_FAULT_DEAF ? &drive->servo.deaf : &drive->servo.cable_off;
+            wpin_servo *s = &drive->servo;
+            bool *flaw = fault == WPIN_PART_FAULT_DEAF    ? &s->deaf
+                         : fault == WPIN_PART_FAULT_LOCAL ? &s->local
+                                                          : &s->cable_off;
             *flaw = on;
             found = true;
         }

@@ -29,7 +29,7 @@ static double velocity_loop(wpin_servo *s, double target) {
 static double amps_wanted(wpin_servo *s) {
     bool works = s->state == SERVO_ENABLED;
     if (works && s->values[OD_MODE_NOW] == SERVO_MODE_TORQUE) {
-        double torque = s->values[OD_SOURCE] == 0 ? (double)s->values[OD_TORQUE] : 0;
+        double torque = wpin_servo_is_remote(s) ? (double)s->values[OD_TORQUE] : 0;
         double most = (double)s->values[OD_MOST_CURRENT];
         return limited(torque, most) / 1000 * s->motor.rated_amps;
     }

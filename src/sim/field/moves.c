@@ -95,7 +95,7 @@ static void home(wpin_servo *s) {
 
 static void enabled(wpin_servo *s) {
     bool halts = (s->control & 0x100) != 0;
-    bool foreign = s->values[OD_SOURCE] != 0; /* the bus is not heard */
+    bool foreign = !wpin_servo_is_remote(s); /* the bus is not heard */
     double up = rate(s, OD_UP), down = rate(s, OD_DOWN);
     switch (s->values[OD_MODE_NOW]) {
     case SERVO_MODE_POSITION:

@@ -51,6 +51,15 @@ void wpin_servo_init(wpin_servo *s, wpin_can *can, uint8_t number, const wpin_se
     can->stations[s->station].off = true;
 }
 
+void wpin_servo_add(wpin_servo *s, const wpin_part_object *objects, size_t count) {
+    for (size_t i = 0; i < count && s->other_count < WPIN_PART_OBJECTS; i++) {
+        bool of_make = objects[i].index >= 0x2000 && objects[i].index < 0x6000;
+        if (of_make || wpin_od_find(objects[i].index, objects[i].sub) < 0) {
+            s->others[s->other_count++] = objects[i];
+        }
+    }
+}
+
 void wpin_servo_boot(wpin_servo *s, int64_t now) {
     wpin_can_forget(s->can, s->station);
     forget(s);
@@ -307,6 +316,35 @@ static void put(wpin_servo *s, const unsigned char *asked, int object, int64_t a
     answer(s, data, at);
 }
 
+/* An object of its make, a number that it keeps and that means nothing here. */
+static bool hear_other(wpin_servo *s, const unsigned char *asked, int64_t at) {
+    unsigned char data[8] = {0x60, asked[1], asked[2], asked[3]};
+    unsigned command = asked[0] >> 5;
+    size_t n = 0;
+    while (n < s->other_count &&
+           (s->others[n].index != (asked[1] | asked[2] << 8) || s->others[n].sub != asked[3])) {
+        n++;
+    }
+    if (n == s->other_count || (command != 1 && command != 2)) {
+        return false;
+    }
+    wpin_part_object *o = &s->others[n];
+    if (command == 2) {
+        static const unsigned char heads[] = {0, 0x4F, 0x4B, 0, 0x43};
+        data[0] = heads[o->size];
+        for (size_t i = 0; i < o->size; i++) {
+            data[4 + i] = (unsigned char)((uint64_t)o->value >> 8 * i);
+        }
+    } else if ((asked[0] & 3) != 3 || 4U - (asked[0] >> 2 & 3U) != o->size) {
+        refuse(s, asked, 0x06070010, at);
+        return true;
+    } else {
+        o->value = taken_from(asked + 4, o->size, false);
+    }
+    answer(s, data, at);
+    return true;
+}
+
 static void hear_question(wpin_servo *s, const wpin_frame *frame, int64_t at) {
     const unsigned char *asked = frame->data;
     unsigned command = asked[0] >> 5;
@@ -316,6 +354,9 @@ static void hear_question(wpin_servo *s, const wpin_frame *frame, int64_t at) {
     }
     if (command == 3) {
         give_more(s, asked[0], at);
+        return;
+    }
+    if (hear_other(s, asked, at)) {
         return;
     }
     int object = wpin_od_find((uint16_t)(asked[1] | asked[2] << 8), asked[3]);

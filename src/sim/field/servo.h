@@ -6,6 +6,7 @@
 
 #include "can.h"
 #include "objects.h"
+#include "windpin/host/parts.h"
 
 /* Its own control period, ps. */
 #define WPIN_SERVO_STEP_PS 250000000
@@ -55,7 +56,10 @@ typedef struct wpin_servo {
     bool powered;
     bool deaf;      /* it answers, and does nothing */
     bool cable_off; /* of the bus */
+    bool local;     /* its keys command it */
     unsigned switches;
+    wpin_part_object others[WPIN_PART_OBJECTS]; /* objects of its make */
+    size_t other_count;
     int64_t alive_at; /* boots until then, ps */
     /* node */
     int nmt;                          /* as in its heartbeat; -1: off */
@@ -82,6 +86,8 @@ typedef struct wpin_servo {
     double volts_now, amps_now, logic_volts;
 } wpin_servo;
 
+/* It has these objects too. */
+void wpin_servo_add(wpin_servo *s, const wpin_part_object *objects, size_t count);
 /* Ready for power. */
 void wpin_servo_init(wpin_servo *s, wpin_can *can, uint8_t number, const wpin_servo_motor *motor);
 /* One control period: what it sees now, and then wants of its stage: drives and volts_out. */
@@ -95,6 +101,11 @@ void wpin_servo_step(wpin_servo *s, int64_t now, const wpin_servo_sight *sight);
 void wpin_servo_hear(void *servo, const wpin_frame *frame, int64_t at);
 
 /* ---- between its files ---- */
+
+/* Whether its commands come over the bus. */
+static inline bool wpin_servo_is_remote(const wpin_servo *s) {
+    return s->values[OD_SOURCE] == 0 && !s->local;
+}
 
 /* node.c: begins anew as after power; time passes, and what is to be told is. */
 void wpin_servo_boot(wpin_servo *s, int64_t now);

@@ -147,10 +147,7 @@ static unsigned status_of(const wpin_servo *s) {
         [SERVO_STARTS] = 0x00, [SERVO_DISABLED] = 0x40, [SERVO_READY] = 0x21,
         [SERVO_ON] = 0x23,     [SERVO_ENABLED] = 0x27,  [SERVO_QUICK_STOP] = 0x07,
         [SERVO_REACTS] = 0x0F, [SERVO_FAULT] = 0x08};
-    unsigned status = bits[s->state] | 0x200U; /* remote: the bus commands */
-    if (s->values[OD_SOURCE] != 0) {
-        status &= ~0x200U;
-    }
+    unsigned status = bits[s->state] | (wpin_servo_is_remote(s) ? 0x200U : 0U);
     status |= s->volts_now > 5 ? 0x10U : 0;
     status |= s->reached ? 0x400U : 0;
     bool homing = s->values[OD_MODE_NOW] == SERVO_MODE_HOMING;
