@@ -124,6 +124,7 @@ static void prove(void) {
         case 12: (void)wpin_axis_state_of(any16); break;
         case 13: (void)wpin_axis_state_name((wpin_axis_state)any8); break;
         case 14: wpin_motor_disarm(&motor); break;
+        case 15: wpin_motor_home(&motor, any32); break;
         default: wpin_motor_close(&motor); break;
         }
     }

@@ -56,6 +56,8 @@ static wpin_setting number(uint16_t index, uint8_t sub, uint8_t size, uint32_t v
     return (wpin_setting){index, sub, size, value, 0};
 }
 
+static double stops[2]; /* of the next one's shaft, turns; both 0: none */
+
 static void build(void) {
     memset(&b, 0, sizeof b);
     b.sim = wpin_sim_new(&controller);
@@ -66,7 +68,10 @@ static void build(void) {
                                                               .capacitance = 4700e-6,
                                                               .on = true});
     b.drive = wpin_sim_add_bridge(b.sim, &usual_stage, b.supply);
-    ck_assert_int_ge(wpin_sim_add_motor(b.sim, &usual_motor, b.drive), 0);
+    wpin_part_motor motor = usual_motor;
+    motor.stop_low = stops[0];
+    motor.stop_high = stops[1];
+    ck_assert_int_ge(wpin_sim_add_motor(b.sim, &motor, b.drive), 0);
     int bus = wpin_sim_add_fieldbus(b.sim, 1e6);
     wpin_part_axis part = {
         .number = NODE, .counts = COUNTS, .rated_amps = RATED_MA / 1e3, .logic_supply = -1};
@@ -231,6 +236,90 @@ START_TEST(places_are_gone_to_by_how_far_and_again) {
     ck_assert_double_eq_tol(wpin_sim_read(b.sim, 0).turns, 0.5, 0.003);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
     end();
+}
+END_TEST
+
+/* By the methods of CiA 402: the place is known as the drive says it, and a second time too. */
+static const struct {
+    double stop_low, stop_high;
+    int32_t method, offset;
+    bool reversed;
+    double turns; /* where its shaft stands then; 99: where it stood */
+} homings[] = {{0, 0, 37, 0, false, 99},       {0, 0, 35, 500, false, 99},
+               {-1.2, 8, 17, 0, false, -1.19}, {-1.2, 8, 17, 4000, false, -1.19},
+               {-8, 2.3, 18, 0, false, 2.29},  {-1.2, 8, 17, -300, true, -1.19}};
+
+START_TEST(it_finds_its_home_by_its_own_method) {
+    stops[0] = homings[_i].stop_low;
+    stops[1] = homings[_i].stop_high;
+    begin();
+    b.settings[5] = number(0x6098, 0, 1, (uint32_t)homings[_i].method);
+    b.settings[6] = number(0x607C, 0, 4, (uint32_t)homings[_i].offset);
+    b.settings[7] = number(0x6099, 1, 4, 8000);
+    b.settings[8] = number(0x6099, 2, 4, 800);
+    b.axis_config.setting_count = 9;
+    b.axis_config.reversed = homings[_i].reversed;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    arm();
+    for (int round = 0; round < 2; round++) {
+        int32_t way = (homings[_i].method == 18) != homings[_i].reversed ? -1 : 1; /* off it */
+        ck_assert_int_eq(wpin_motor_turn(&b.motor, way * 360000, 5000), WPIN_OK);
+        pass(1500);
+        double stood = wpin_sim_read(b.sim, 0).turns;
+        ck_assert_int_eq(wpin_motor_home(&b.motor, 20000), WPIN_OK);
+        unsigned ms = 0;
+        pass(1);
+        ck_assert(!wpin_motor_is_homed(&b.motor));
+        for (; ms < 15000 && wpin_motor_busy(&b.motor); ms++) {
+            pass(1);
+        }
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+        ck_assert_int_lt(ms, 15000);
+        ck_assert(wpin_motor_is_homed(&b.motor));
+        double turns = wpin_sim_read(b.sim, 0).turns;
+        ck_assert_double_eq_tol(turns, homings[_i].turns == 99 ? stood : homings[_i].turns, 0.02);
+        int32_t offset = homings[_i].reversed ? -homings[_i].offset : homings[_i].offset;
+        pass(20);
+        ck_assert_int_eq(abs(wpin_motor_measurement(&b.motor).position - offset) <= 12, 1);
+    }
+    int32_t half = homings[_i].method == 18 ? -180000 : 540000, at = half / 360 * COUNTS / 1000;
+    half = homings[_i].reversed ? -half : half;
+    ck_assert_int_eq(wpin_motor_turn_to(&b.motor, half, 5000), WPIN_OK);
+    pass(2500);
+    at = homings[_i].reversed ? -at : at;
+    ck_assert_int_le(abs(wpin_motor_measurement(&b.motor).position - at), 4);
+    end();
+    stops[0] = stops[1] = 0;
+}
+END_TEST
+
+START_TEST(a_home_that_is_not_found_is_not_one) {
+    stops[0] = -50;
+    stops[1] = 50;
+    begin();
+    b.settings[5] = number(0x6098, 0, 1, _i == 0 ? 17 : 3); /* far away; a method that it lacks */
+    b.axis_config.setting_count = 6;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_home(&b.motor, 2000), WPIN_REFUSED_NOT_ARMED);
+    arm();
+    ck_assert_int_eq(wpin_motor_home(&b.motor, 0), WPIN_REFUSED_RANGE);
+    ck_assert_int_eq(wpin_motor_home(&b.motor, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(800);
+    if (_i == 0) {
+        ck_assert_double_gt(fabs(rpm()), 1);
+        ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+        pass(500);
+        ck_assert_double_lt(fabs(rpm()), 1);
+        ck_assert(!wpin_motor_busy(&b.motor));
+        ck_assert_int_eq(run_at(0.2, 1000), WPIN_OK); /* and on it goes */
+        pass(700);
+        ck_assert_double_eq_tol(rpm(), 600, 5);
+    } else {
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_DRIVE);
+    }
+    ck_assert(!wpin_motor_is_homed(&b.motor));
+    end();
+    stops[0] = stops[1] = 0;
 }
 END_TEST
 
@@ -781,6 +870,9 @@ int main(void) {
     tcase_add_loop_test(tests, it_turns_back_only_from_standstill, 0, 2);
     tcase_add_test(tests, it_goes_to_a_place);
     tcase_add_test(tests, places_are_gone_to_by_how_far_and_again);
+    tcase_add_loop_test(tests, it_finds_its_home_by_its_own_method, 0,
+                        sizeof homings / sizeof *homings);
+    tcase_add_loop_test(tests, a_home_that_is_not_found_is_not_one, 0, 2);
     tcase_add_test(tests, a_torque_is_one_of_its_rated_current);
     tcase_add_test(tests, what_it_is_not_given_is_refused_by_name);
     tcase_add_loop_test(tests, the_first_that_is_wrong_ends_it_with_its_name, 0,

@@ -120,10 +120,10 @@ START_TEST(what_differs_is_listed_before_anything_moves) {
         int status;
         const char *rest, *words;
     } rows[] = {{1, "", "the drive has 10000 velocity units a second"},
-                {1, "", "7 of 8 differ"},
+                {1, "", "7 of 10 differ"},
                 {1, "--json", "\"rig\": 266667"},
-                {0, "belt --write --store", "0 of 8 differ; stored in the drive"},
-                {0, "", "0 of 8 differ"},
+                {0, "belt --write --store", "0 of 10 differ; stored in the drive"},
+                {0, "", "0 of 10 differ"},
                 {2, "filler", "'filler' is no drive on a field bus"},
                 {2, "belts", "describes no load"}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
@@ -202,12 +202,13 @@ START_TEST(a_plan_runs_over_the_socket) {
     open_bench();
     write_rig(LINE);
     FILE *file = fopen(plan, "w");
-    fputs("require no fault\nbelt turn 180deg\nbelt ramp 100rpm in 500ms\n"
+    fputs("require no fault\nbelt home at most 2s\nbelt turn 180deg\nbelt ramp 100rpm in 500ms\n"
           "require belt speed within 2% by 1s\nbelt hold 500ms\nbelt stop\n",
           file);
     fclose(file);
     int status = run_real();
     ck_assert_msg(status == 0 && strstr(said, "ok, at 180.0") != NULL, "%s", said);
+    ck_assert_msg(strstr(said, "its drive found home; it stands at 0.00 deg") != NULL, "%s", said);
     ck_assert_msg(strstr(said, "2 of 2 requirements met") != NULL, "%s", said);
     close_bench();
 }
@@ -244,6 +245,8 @@ static const struct {
     {"s/node: 5/node: 127/", 2, "node 127 is the number that commands field bus 'line'"},
     {"s/bus: line/bus: lime/", 2, "did you mean 'line'"},
     {"s/counts: 4000/counts: none/", 2, "counts"},
+    {"s/method: 37/method: 17/", 2, "expected its speed"},
+    {"s/method: 37/method: 1.5, speed: 9rpm/", 2, "1.5 is not a whole number"},
     {"s/rated-current: 3A, //", 2, "rated-current"},
     {"s/  axis: {/  pole-pairs: 4\\n    axis: {/", 2, "pole-pairs"},
     {"s/value: 4000/value: 1e3/", 2, "'1e3' is not a whole number"},
@@ -277,7 +280,7 @@ START_TEST(what_is_set_elsewhere_is_only_asked_for) {
                 "2001h/' -e 's/value: 4000}/value: 4000}, {object: 2000h, bytes: 1, is: 2}/' %s",
                 rig);
     int status = run_command(said, sizeof said, "%s field settings %s --write", TEST_TOOL, rig);
-    ck_assert_msg(status == 1 && strstr(said, "2 of 10 differ") != NULL, "%s", said);
+    ck_assert_msg(status == 1 && strstr(said, "2 of 12 differ") != NULL, "%s", said);
     FILE *file = fopen(plan, "w");
     fputs("belt turn 90deg\n", file);
     fclose(file);

@@ -22,6 +22,9 @@ typedef enum wpin_quantity {
     WPIN_QUANTITY_COUNT
 } wpin_quantity;
 
+/** In place of a position, to an actuator that finds its home by itself: that it does. */
+#define WPIN_POSITION_HOME INT32_MIN
+
 /** The bit of a quantity in wpin_actuator.takes. */
 #define WPIN_TAKES(quantity) ((uint8_t)(1U << (quantity)))
 
@@ -67,6 +70,10 @@ typedef struct wpin_actuator {
     /** The motor's fault is to be cleared: asks what drives to forget one of its own, which may
      * take it a moment. NULL: it has none. Tick. */
     wpin_status (*clear)(void *self);
+    /** Of one that finds its home by itself: true once it has, after it was put to
+     * WPIN_POSITION_HOME; the position that it measures counts from there then. NULL: it does not.
+     * Tick. */
+    bool (*homed)(void *self);
 } wpin_actuator;
 
 /** A power stage (bridge, transistor, relay, servo-style pulse): effort by its truth table. */

@@ -239,6 +239,11 @@ WPIN_API wpin_status wpin_motor_turn(wpin_motor *motor, int32_t millidegrees, ui
 WPIN_API wpin_status wpin_motor_turn_to(wpin_motor *motor, int32_t millidegrees,
                                         uint32_t timeout_ms);
 
+/** Has an actuator that can (a drive on a field bus) find its home by its own method. At rest there
+ * it is homed, and its place counts as that method says. Refused like wpin_motor_request, and
+ * _QUANTITY. Any. */
+WPIN_API wpin_status wpin_motor_home(wpin_motor *motor, uint32_t timeout_ms);
+
 /** Whether its place was set, and nothing has put it in doubt since: no failed reading, and no
  * fault of the encoder. Any. */
 WPIN_API bool wpin_motor_is_homed(const wpin_motor *motor);

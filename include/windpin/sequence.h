@@ -53,7 +53,9 @@ typedef enum wpin_op {
     WPIN_OP_ZERO,      /**< Motor at rest: where it stands is position 0. */
     WPIN_OP_HOME,      /**< Motor at speed `value` to the event `until`: an input, of which it backs
                           off and comes again at a quarter of the speed; or a current above, once it
-                          stands. Done at rest, where position 0 is then. time_ms each way. */
+                          stands. Done at rest, where position 0 is then. time_ms each way.
+                          Without an event: wpin_motor_home, time_ms in all; `value` says nothing
+                          then. */
     WPIN_OP_COUNT
 } wpin_op;
 

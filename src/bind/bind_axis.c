@@ -26,6 +26,20 @@ static void tell_limits(wpin_bound_load *bound, const wpin_rig_load *load) {
     tell(bound, 0x6073, 0, 2, 1000 * a->most_amps / a->rated_amps);
 }
 
+static void tell_homing(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_rig_homing *h = &load->axis.homing;
+    if (!h->there) {
+        return;
+    }
+    double at = h->at * wpin_rig_counts_at_output(load);
+    tell(bound, 0x6098, 0, 1, h->method);
+    tell(bound, 0x607C, 0, 4, load->reversed ? -at : at);
+    if (h->speed > 0) {
+        tell(bound, 0x6099, 1, 4, fmax(1, wpin_rig_axis_velocity(load, h->speed)));
+        tell(bound, 0x6099, 2, 4, fmax(1, wpin_rig_axis_velocity(load, h->creep)));
+    }
+}
+
 /* What the rig says itself comes instead of that. */
 static void tell_settings(wpin_bound_load *bound, const wpin_rig_axis *axis) {
     for (size_t i = 0; i < axis->setting_count; i++) {
@@ -92,6 +106,7 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         .product = (uint32_t)a->product,
         .settings = bound->settings};
     tell_limits(bound, load);
+    tell_homing(bound, load);
     tell_settings(bound, a);
     ask_switches(bound, a);
     bound->encoder = (wpin_encoder_config){.full_hz = wpin_bind_full_hz(rig, load)};

@@ -15,18 +15,20 @@
 #define AT_ONCE      ((uint16_t)0x20)
 #define HALT         ((uint16_t)0x100)
 /* ...and of the status word, 6041h. */
-#define REMOTE  ((uint16_t)0x200) /* it does what the bus says */
-#define REACHED ((uint16_t)0x400)
-#define TAKEN   ((uint16_t)0x1000)
+#define REMOTE   ((uint16_t)0x200) /* it does what the bus says */
+#define REACHED  ((uint16_t)0x400)
+#define TAKEN    ((uint16_t)0x1000) /* the new place; of homing: it has its home */
+#define HOMELESS ((uint16_t)0x2000) /* and this: it has not found it */
 
 /* wpin_axis.flags */
-#define PLACES  ((uint8_t)1)  /* it goes to a place */
-#define HALTS   ((uint8_t)2)  /* it is to come to rest by its own ramp */
-#define OFFERS  ((uint8_t)4)  /* a new place, and it has not taken it yet */
-#define DROPPED ((uint8_t)8)  /* it left operation by itself, or runs away */
-#define ENABLED ((uint8_t)16) /* it was enabled since it was last asked to be */
-#define CHANGED ((uint8_t)32) /* what it is to be told, since it was */
-#define TOLD    ((uint8_t)64) /* the place it goes to */
+#define PLACES  ((uint8_t)1)   /* it goes to a place */
+#define HALTS   ((uint8_t)2)   /* it is to come to rest by its own ramp */
+#define OFFERS  ((uint8_t)4)   /* a new place, and it has not taken it yet */
+#define DROPPED ((uint8_t)8)   /* it left operation by itself, or runs away */
+#define ENABLED ((uint8_t)16)  /* it was enabled since it was last asked to be */
+#define CHANGED ((uint8_t)32)  /* what it is to be told, since it was */
+#define TOLD    ((uint8_t)64)  /* the place it goes to */
+#define HOMED   ((uint8_t)128) /* it has found its home, and said where it is */
 
 /* wpin_axis.gentle */
 #define GENTLE_TO_BE 1
@@ -36,6 +38,7 @@
 #define LOST_MS   100
 #define STATE_US  1000000 /* it does what it is told within this */
 #define WAY_ON_US 100000
+#define OLD_US    200000 /* that it has its home, said for so long, is no old word */
 #define RESET_US  500000 /* and forgets its fault within this */
 
 /* As the status word's low bits tell the state: first those that leave bit 5 open. */
@@ -124,6 +127,10 @@ static int32_t place_told(const wpin_axis *axis, int32_t place) {
 
 /* ---- what it says ---- */
 
+static bool homes(const wpin_axis *axis) {
+    return axis->wants_mode == MODE_HOMING;
+}
+
 static void note_state(wpin_axis *axis) {
     axis->state = (uint8_t)wpin_axis_state_of(axis->status);
     bool enabled = axis->state == WPIN_AXIS_ENABLED;
@@ -131,10 +138,20 @@ static void note_state(wpin_axis *axis) {
         set(axis, DROPPED, true);
     }
     set(axis, ENABLED, axis->wants == WPIN_AXIS_ENABLED && (enabled || has(axis, ENABLED)));
-    if ((axis->status & TAKEN) != 0 && has(axis, OFFERS)) {
+    bool taken = (axis->status & TAKEN) != 0;
+    if (homes(axis)) { /* its last home is forgotten when it begins */
+        bool old = taken && axis->waits_us > STATE_US - OLD_US;
+        set(axis, OFFERS, has(axis, OFFERS) && old);
+    } else if (taken && has(axis, OFFERS)) {
         set(axis, OFFERS, false);
         set(axis, CHANGED, true);
     }
+}
+
+/* It told where it is since it has its home. */
+static void note_home(wpin_axis *axis) {
+    bool there = (axis->status & (TAKEN | REACHED)) == (TAKEN | REACHED);
+    set(axis, HOMED, homes(axis) && drives(axis) && has(axis, TOLD) && !has(axis, OFFERS) && there);
 }
 
 static void take(void *context, uint8_t number, const wpin_frame *frame) {
@@ -152,6 +169,7 @@ static void take(void *context, uint8_t number, const wpin_frame *frame) {
         axis->position = (int32_t)wpin_number_from(frame->data, 4);
         axis->error = (uint16_t)wpin_number_from(&frame->data[4], 2);
         axis->mode = (int8_t)frame->data[6];
+        note_home(axis);
     } else if (axis->config->network != NULL) {
         wpin_count_up(&axis->config->network->bad);
     }
@@ -175,9 +193,14 @@ static uint16_t control_to_enable(const wpin_axis *axis) {
     case WPIN_AXIS_ON: return ENABLE;
     case WPIN_AXIS_QUICK_STOP: /* where it does not go on from there, by the long way */
         return axis->waits_us > STATE_US - WAY_ON_US ? ENABLE : NO_VOLTAGE;
-    case WPIN_AXIS_ENABLED:
-        return (uint16_t)(ENABLE | (has(axis, HALTS) ? HALT : 0) |
-                          (has(axis, PLACES) ? AT_ONCE : 0) | (has(axis, OFFERS) ? NEW_PLACE : 0));
+    case WPIN_AXIS_ENABLED: {
+        uint16_t control = (uint16_t)(ENABLE | (has(axis, HALTS) ? HALT : 0));
+        if (homes(axis)) { /* while it is set it goes on */
+            return (uint16_t)(control | (has(axis, TOLD) ? NEW_PLACE : 0));
+        }
+        return (uint16_t)(control | (has(axis, PLACES) ? AT_ONCE : 0) |
+                          (has(axis, OFFERS) ? NEW_PLACE : 0));
+    }
     default: return NO_VOLTAGE;
     }
 }
@@ -227,10 +250,11 @@ static bool send_mode(wpin_axis *axis) {
 
 /* A new place is offered by an edge, once it has let go of the one before. */
 static void offer(wpin_axis *axis) {
-    bool idle = (axis->control & NEW_PLACE) == 0 && (axis->status & TAKEN) == 0 &&
+    bool idle = (axis->control & NEW_PLACE) == 0 && (homes(axis) || (axis->status & TAKEN) == 0) &&
                 axis->gentle != GENTLE_TO_BE && wpin_object_done(&axis->node);
     if (has(axis, PLACES) && !has(axis, TOLD | HALTS) && drives(axis) && idle) {
         set(axis, TOLD | OFFERS, true);
+        axis->waits_us = homes(axis) ? STATE_US : axis->waits_us;
     }
 }
 
@@ -341,7 +365,7 @@ static bool may_change(const wpin_axis *axis, int8_t mode) {
 
 static void go_to(wpin_axis *axis, int32_t place) {
     if (!has(axis, PLACES) || has(axis, HALTS) || axis->goal != place) {
-        set(axis, TOLD | HALTS, false);
+        set(axis, TOLD | HALTS | HOMED, false);
         set(axis, PLACES | CHANGED, true);
         axis->goal = place;
     }
@@ -355,10 +379,12 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     if (axis->cut != 0) {
         return WPIN_REFUSED_FAULTED;
     }
-    int8_t mode = quantity == WPIN_QUANTITY_POSITION ? MODE_POSITION
-                  : quantity == WPIN_QUANTITY_TORQUE ? MODE_TORQUE
-                  : quantity == WPIN_QUANTITY_SPEED  ? MODE_SPEED
-                                                     : axis->wants_mode;
+    bool place = quantity == WPIN_QUANTITY_POSITION;
+    int8_t mode = place && value == WPIN_POSITION_HOME ? MODE_HOMING
+                  : place                              ? MODE_POSITION
+                  : quantity == WPIN_QUANTITY_TORQUE   ? MODE_TORQUE
+                  : quantity == WPIN_QUANTITY_SPEED    ? MODE_SPEED
+                                                       : axis->wants_mode;
     if (axis->wants != WPIN_AXIS_ENABLED) {
         axis->wants = WPIN_AXIS_ENABLED;
         axis->waits_us = STATE_US;
@@ -376,7 +402,7 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
         axis->share = 0;
         axis->waits_us = STATE_US;
     }
-    if (mode == MODE_POSITION) {
+    if (place) {
         go_to(axis, value);
     } else {
         set(axis, HALTS, false);
@@ -470,6 +496,9 @@ static bool does_it(const wpin_axis *axis) {
     int16_t speed = speed_of(axis, axis->velocity);
     bool stands = speed < 64 && speed > -64;
     bool waits = has(axis, PLACES) && !has(axis, HALTS) && stands && !has_arrived(axis);
+    if (homes(axis)) { /* how long it may look for it, others say */
+        waits = !has(axis, HALTS) && (!has(axis, TOLD) || has(axis, OFFERS));
+    }
     return axis->wants != WPIN_AXIS_ENABLED ? axis->state != WPIN_AXIS_ENABLED
                                             : drives(axis) && !waits;
 }
@@ -483,6 +512,11 @@ static bool runs_away(wpin_axis *axis) {
         axis->least = axis->state == WPIN_AXIS_QUICK_STOP ? size : INT16_MAX;
     }
     return size > axis->least && size - axis->least > RUNS_AWAY;
+}
+
+static bool finds_none(const wpin_axis *axis) {
+    return homes(axis) && drives(axis) && has(axis, TOLD) && !has(axis, OFFERS) &&
+           (axis->status & HOMELESS) != 0;
 }
 
 static bool in_fault(const wpin_axis *axis) {
@@ -522,7 +556,7 @@ static void pass(wpin_axis *axis, uint32_t dt_us) {
         axis->resets = 0;
         axis->waits_us = STATE_US;
     }
-    set(axis, DROPPED, has(axis, DROPPED) || runs_away(axis));
+    set(axis, DROPPED, has(axis, DROPPED) || runs_away(axis) || finds_none(axis));
     tell_profile(axis);
     if (axis->node.boots != axis->boots) { /* it has forgotten all of it */
         wpin_axis_set_up_anew(axis, 0);
@@ -564,6 +598,15 @@ static wpin_status clear(void *self) {
     return WPIN_OK;
 }
 
+/* Where it says it is counts from then on. */
+static bool homed(void *self) {
+    wpin_axis *axis = self;
+    int16_t speed = speed_of(axis, axis->velocity);
+    bool found = axis->config != NULL && has(axis, HOMED) && speed < 64 && speed > -64;
+    axis->offset = found ? 0 : axis->offset;
+    return found;
+}
+
 const WPIN_FLASH wpin_actuator wpin_axis_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_SPEED) |
                                                               WPIN_TAKES(WPIN_QUANTITY_TORQUE) |
                                                               WPIN_TAKES(WPIN_QUANTITY_POSITION),
@@ -576,7 +619,8 @@ const WPIN_FLASH wpin_actuator wpin_axis_actuator = {.takes = WPIN_TAKES(WPIN_QU
                                                      .off = off,
                                                      .stop = stop,
                                                      .poll = poll,
-                                                     .clear = clear};
+                                                     .clear = clear,
+                                                     .homed = homed};
 
 void wpin_axis_set_position(void *self, int32_t position) {
     wpin_axis *axis = self;

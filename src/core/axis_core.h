@@ -8,6 +8,7 @@
 #define MODE_POSITION 1
 #define MODE_SPEED    3
 #define MODE_TORQUE   4
+#define MODE_HOMING   6
 /* An object. */
 #define PROFILE_SPEED 0x6081
 

@@ -139,9 +139,16 @@ static void choose_rules(wpin_motor *motor, uint8_t quantity) {
     }
 }
 
+static bool finds_home(uint8_t quantity, int32_t value) {
+    return quantity == WPIN_QUANTITY_POSITION && value == WPIN_POSITION_HOME;
+}
+
 static void begin_run(wpin_motor *motor, const wpin_request *request) {
     uint8_t quantity = (request->what >> WPIN_QUANTITY_SHIFT) & 3U;
     choose_rules(motor, quantity);
+    if (finds_home(quantity, request->value)) {
+        motor->homed = 0;
+    }
     if (quantity == WPIN_QUANTITY_EFFORT) {
         begin_ramp(motor, request);
     } else {
@@ -295,6 +302,9 @@ static wpin_status show_full(wpin_motor *motor) {
 static bool limit_in_way(const wpin_motor *motor) {
     const wpin_measurement *m = &motor->measurement;
     int32_t to = motor->setpoint.value;
+    if (finds_home(motor->setpoint.quantity, to)) {
+        return false; /* a limit switch may be what it looks for */
+    }
     int32_t from = motor->setpoint.quantity == WPIN_QUANTITY_POSITION ? m->position : 0;
     return (to > from && (m->inputs & WPIN_AT_FORWARD_LIMIT) != 0) ||
            (to < from && (m->inputs & WPIN_AT_REVERSE_LIMIT) != 0);
@@ -335,8 +345,13 @@ static wpin_status drive_own(wpin_motor *motor) {
         s.quantity = config->loop->follow(motor, s.quantity, &s.value);
     }
     wpin_status status = config->actuator->put(config->part, s.quantity, s.value);
-    if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION &&
-        m->position == motor->setpoint.value && m->speed == 0) {
+    if (finds_home(motor->setpoint.quantity, motor->setpoint.value)) {
+        if (config->actuator->homed != NULL && config->actuator->homed(config->part)) {
+            motor->homed = 1;
+            wpin_motor_want_nothing(motor);
+        }
+    } else if (motor->setpoint.quantity == WPIN_QUANTITY_POSITION &&
+               m->position == motor->setpoint.value && m->speed == 0) {
         wpin_motor_want_nothing(motor); /* it stands where it should */
     }
     return status;

@@ -223,6 +223,19 @@ static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32
     return status;
 }
 
+wpin_status wpin_motor_home(wpin_motor *motor, uint32_t timeout_ms) {
+    wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_POSITION, .value = 0};
+    wpin_status status = check_request(motor, &setpoint, 0, timeout_ms);
+    if (status == WPIN_OK && motor->config->actuator->homed == NULL) {
+        status = WPIN_REFUSED_QUANTITY;
+    }
+    if (status == WPIN_OK) {
+        setpoint.value = WPIN_POSITION_HOME;
+        post(motor, WPIN_VERB_RUN, setpoint, 0, timeout_ms);
+    }
+    return status;
+}
+
 wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts) {
     if (!wpin_motor_is_open(motor)) {
         return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;

@@ -250,7 +250,19 @@ static wpin_status home_at(const wpin_sequence *s, const wpin_step *step, int16_
 
 static wpin_status home(const wpin_sequence *s, wpin_track *track, const wpin_step *step) {
     track->ticks = 0;
-    return home_at(s, step, step->value);
+    return step->until == 0 ? wpin_motor_home(motor_of(s, step), ALIVE_MS)
+                            : home_at(s, step, step->value);
+}
+
+/* One that finds it by itself. */
+static bool found_itself(wpin_motor *motor, wpin_track *track, uint32_t dt_us) {
+    if (!wpin_motor_busy(motor) && wpin_motor_is_homed(motor)) {
+        return true;
+    }
+    if (dt_us != 0 && time_over(track, dt_us)) {
+        track->part = WPIN_PART_TIMED_OUT;
+    }
+    return false;
 }
 
 /* A fraction that is never nothing. */
@@ -294,6 +306,9 @@ static void home_goes(const wpin_sequence *s, wpin_track *track, const wpin_step
 
 static bool home_done(wpin_sequence *s, wpin_track *track, const wpin_step *step, uint32_t dt_us) {
     wpin_motor *motor = motor_of(s, step);
+    if (step->until == 0) {
+        return found_itself(motor, track, dt_us);
+    }
     bool busy = wpin_motor_busy(motor),
          of_input = wpin_event_is_of_input((int16_t)(step->until - 1));
     int16_t back = (int16_t) - (int32_t)slow(step->value);

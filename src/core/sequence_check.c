@@ -52,6 +52,7 @@ static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step
              wpin_motor_has_way(motor->config, WPIN_QUANTITY_POSITION))) &&
            ((step->op != WPIN_OP_ZERO && step->op != WPIN_OP_HOME) ||
             (motor->senses & WPIN_SENSES_PLACE) != 0) &&
+           (step->op != WPIN_OP_HOME || step->until != 0 || actuator->homed != NULL) &&
            (step->op != WPIN_OP_BRAKE || driven);
 }
 
@@ -109,10 +110,12 @@ static wpin_status check_until(const wpin_sequence_config *config, const wpin_st
     return there ? WPIN_OK : WPIN_REFUSED_ARGUMENT;
 }
 
-/* Only an input, or a current that a stop makes, says where home is. */
+/* Only an input, or a current that a stop makes, says where home is; or an actuator that finds it
+ * by itself. */
 static wpin_status check_home(const wpin_step *step) {
     int16_t event = (int16_t)(step->until - 1);
-    bool says = wpin_event_is_of_input(event) || event == WPIN_EVENT_CURRENT_ABOVE;
+    bool says =
+        step->until == 0 || wpin_event_is_of_input(event) || event == WPIN_EVENT_CURRENT_ABOVE;
     return says && step->quantity == WPIN_QUANTITY_SPEED ? WPIN_OK : WPIN_REFUSED_CONFIG;
 }
 

@@ -121,9 +121,9 @@ void wpin_plan_read_turn_motor(wpin_plan_reader *r, size_t load) {
     }
 }
 
-/* From here on where it stands is 0. */
-static void is_home(wpin_plan_reader *r, size_t load) {
-    r->flow.turns[load] = 0;
+/* From here on where it stands is known. */
+static void is_home(wpin_plan_reader *r, size_t load, double turns) {
+    r->flow.turns[load] = turns;
     r->flow.homed[load] = true;
 }
 
@@ -132,7 +132,7 @@ void wpin_plan_read_zero(wpin_plan_reader *r, size_t load) {
     if (!has_place(r, load) || !wpin_words_no_more(&r->line)) {
         return;
     }
-    is_home(r, load);
+    is_home(r, load, 0);
     wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_ZERO, .target = WPIN_MOTOR(load)}, 0);
 }
 
@@ -164,10 +164,47 @@ static bool is_sign(wpin_plan_reader *r, size_t load, unsigned column) {
     return false;
 }
 
-/* home [forward|reverse] SPEED [until EVENT] at most TIME */
+/* home at most TIME: as its drive does it. */
+static void read_home_by_drive(wpin_plan_reader *r, size_t load) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    double seconds;
+    if (!l->axis.homing.there) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "how '%s' finds its home is not said; expected a speed, e.g. '%s home 8rpm "
+                       "until stop at most 8s', or of a drive on a field bus 'homing' in the rig's "
+                       "axis",
+                       l->name, l->name);
+        return;
+    }
+    if (!wpin_plan_take_at_most(r, &seconds)) {
+        return;
+    }
+    double share = wpin_rig_axis_homes_at(l) / l->speed.maximum;
+    int value = (int)fmax(fabs(share) * WPIN_DUTY_FULL, 1);
+    wpin_flow_ramp(&r->flow, load, share, 0, r->line.number);
+    wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    is_home(r, load, l->axis.homing.at);
+    wpin_plan_add_action(r,
+                         (wpin_step){.op = WPIN_OP_HOME,
+                                     .quantity = WPIN_QUANTITY_SPEED,
+                                     .target = WPIN_MOTOR(load),
+                                     .value = (int16_t)(share < 0 ? -value : value),
+                                     .time_ms = wpin_to_ms(seconds)},
+                         seconds);
+}
+
+/* home [forward|reverse] SPEED [until EVENT] at most TIME; home at most TIME */
 void wpin_plan_read_home(wpin_plan_reader *r, size_t load) {
     double share, seconds = 0;
-    if (!has_place(r, load) || !wpin_plan_take_speed(r, load, &share)) {
+    if (!has_place(r, load)) {
+        return;
+    }
+    const wpin_word *next = wpin_words_peek(&r->line);
+    if (next != NULL && strcasecmp(next->text, "at") == 0) {
+        read_home_by_drive(r, load);
+        return;
+    }
+    if (!wpin_plan_take_speed(r, load, &share)) {
         return;
     }
     bool said = wpin_words_take(&r->line, "until");
@@ -180,7 +217,7 @@ void wpin_plan_read_home(wpin_plan_reader *r, size_t load) {
     }
     wpin_flow_ramp(&r->flow, load, share, 0, r->line.number);
     wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
-    is_home(r, load);
+    is_home(r, load, 0);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_HOME,
                                      .quantity = WPIN_QUANTITY_SPEED,

@@ -60,12 +60,21 @@ void wpin_read_fieldbus(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *k
 
 /* ---- drives ---- */
 
-enum { AXIS_BUS, AXIS_VELOCITY, AXIS_LOGIC, AXIS_SETTINGS, AXIS_SWITCHES, AXIS_SWITCHES_AT };
+enum {
+    AXIS_BUS,
+    AXIS_VELOCITY,
+    AXIS_LOGIC,
+    AXIS_SETTINGS,
+    AXIS_HOMING,
+    AXIS_SWITCHES,
+    AXIS_SWITCHES_AT
+};
 static const wpin_field axis_fields[] = {
     NODE("bus", true),
     NODE("velocity-unit", false),
     NODE("logic", false),
     NODE("settings", false),
+    NODE("homing", false),
     NODE("switches", false),
     NODE("switches-at", false),
     CHOICE("tells-source", wpin_rig_axis, any_source, "yes", "no"),
@@ -202,6 +211,30 @@ static void read_switches(wpin_reader *reader, yaml_node_t *list, yaml_node_t *a
     }
 }
 
+static const wpin_field homing_fields[] = {
+    QUANTITY("method", wpin_rig_homing, method, true, WPIN_NUMBER, 1, 37),
+    QUANTITY("speed", wpin_rig_homing, speed, false, WPIN_SPEED, 1e-3, 1e5),
+    QUANTITY("creep", wpin_rig_homing, creep, false, WPIN_SPEED, 1e-3, 1e5),
+    QUANTITY("at", wpin_rig_homing, at, false, WPIN_ANGLE, -1e6, 1e6),
+};
+
+static void read_homing(wpin_reader *reader, yaml_node_t *node, wpin_rig_homing *homing) {
+    yaml_node_t *nodes[COUNT(homing_fields)];
+    *homing = (wpin_rig_homing){.there = true};
+    wpin_read_map(reader, node, "homing", homing_fields, COUNT(homing_fields), homing, nodes);
+    bool here = homing->method == 35 || homing->method == 37;
+    if (homing->method > 0 && !whole(homing->method)) {
+        wpin_say_at(reader, node, "method: %g is not a whole number; expected e.g. 17 or 37",
+                    homing->method);
+    } else if (homing->method > 0 && !here && homing->speed <= 0) {
+        wpin_say_at(reader, node,
+                    "homing by method %g looks for something; expected its speed, e.g. "
+                    "speed: 20rpm",
+                    homing->method);
+    }
+    homing->creep = homing->creep > 0 ? homing->creep : homing->speed / 4;
+}
+
 static void read_bus(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                      wpin_rig_axis *axis) {
     const char *names[WPIN_RIG_FIELDBUSES];
@@ -283,6 +316,9 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     if (nodes[AXIS_SETTINGS] != NULL) {
         read_settings(reader, nodes[AXIS_SETTINGS], a);
     }
+    if (nodes[AXIS_HOMING] != NULL) {
+        read_homing(reader, nodes[AXIS_HOMING], &a->homing);
+    }
     read_switches(reader, nodes[AXIS_SWITCHES], nodes[AXIS_SWITCHES_AT], a);
     a->there = true;
     a->most_amps = a->most_amps > 0 ? a->most_amps : 2 * a->rated_amps;
@@ -317,4 +353,11 @@ unsigned wpin_rig_axis_switched(const wpin_rig_axis *axis, wpin_rig_switch way) 
         bits |= axis->switches[i] == way ? 1U << i : 0U;
     }
     return bits;
+}
+
+double wpin_rig_axis_homes_at(const wpin_rig_load *load) {
+    const wpin_rig_homing *h = &load->axis.homing;
+    double places = load->position.speed > 0 ? load->position.speed : load->speed.rated;
+    double speed = h->speed > 0 ? h->speed : places; /* it stays where it is */
+    return (h->method == 17) != load->reversed ? -speed : speed;
 }

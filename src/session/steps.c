@@ -45,7 +45,8 @@ static wpin_step_result new_result(wpin_session *run, const wpin_plan *plan, uin
         .asked_seconds = turns   ? 0
                          : ramps ? s->ramp_us * 1e-6
                                  : s->time_ms * 1e-3};
-    if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_HOME) {
+    bool by_drive = op == WPIN_OP_HOME && s->until == 0; /* at the speed it was told */
+    if (op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || (op == WPIN_OP_HOME && !by_drive)) {
         set_asked(run, &r, s->quantity, s->value);
     } else if (op == WPIN_OP_HOLD && !wpin_rig_type(&run->rig->loads[r.load])->steps) {
         wpin_setpoint now = run->motors[r.load].setpoint;
@@ -115,6 +116,9 @@ static void finish(wpin_session *run, wpin_step_result *result, bool done) {
             result->degrees_asked = wpin_session_counted(run, (size_t)result->load, m->place);
             result->degrees =
                 wpin_session_counted(run, (size_t)result->load, m->measurement.position);
+        } else if (result->op == WPIN_OP_HOME) {
+            result->degrees = wpin_session_counted(run, (size_t)result->load,
+                                                   run->motors[result->load].measurement.position);
         }
     }
     run->onlooker->ends(run, result);

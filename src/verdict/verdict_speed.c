@@ -57,7 +57,10 @@ bool wpin_judge_travel(const wpin_session *run, wpin_step_result *step) {
 /* Brought to where it counts from: how sharply that was found is how slowly it came there. */
 void wpin_judge_home(const wpin_session *run, wpin_step_result *step) {
     const wpin_step *asked = step->asks;
-    if (wpin_event_about((wpin_event)(asked->until - 1)) == WPIN_TARGET_MOTOR) {
+    if (asked->until == 0) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, its drive found home; it stands at %.2f deg",
+                  step->degrees);
+    } else if (wpin_event_about((wpin_event)(asked->until - 1)) == WPIN_TARGET_MOTOR) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, 0 deg is where it came to a stop");
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, 0 deg is where '%s' %s",

@@ -45,7 +45,7 @@ typedef struct wpin_bound_load {
     wpin_sensorless sensorless_at_work; /**< or this. */
     wpin_sensorless_step sensorless_ramp[WPIN_SENSORLESS_STEPS];
     wpin_axis_config axis; /**< Of a drive on a field bus; the caller sets its network... */
-    wpin_setting settings[WPIN_RIG_SETTINGS + 9];
+    wpin_setting settings[WPIN_RIG_SETTINGS + 13];
     wpin_axis axis_at_work;
     wpin_phase_watch_config phase_watch;
     wpin_phase_watch phase_watch_at_work;

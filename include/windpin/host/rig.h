@@ -331,6 +331,14 @@ typedef enum wpin_rig_switch {
 /** Most switches on its case. */
 #define WPIN_RIG_SWITCHES 8
 
+/** How a drive finds its home, by its own method. */
+typedef struct wpin_rig_homing {
+    bool there;
+    double method;       /**< CiA 402, 6098h: 17, 18 to its limit switches, 35, 37 where it is. */
+    double speed, creep; /**< To the switch and off it, rpm of the output. */
+    double at;           /**< It is called this there, turns of the output. */
+} wpin_rig_homing;
+
 /** A drive on a field bus. */
 typedef struct wpin_rig_axis {
     bool there;
@@ -346,6 +354,7 @@ typedef struct wpin_rig_axis {
     double heartbeat;    /**< Of the drive and of the controller, s. */
     double vendor, product; /**< 0: any. */
     bool any_source;        /**< It does not say whether the bus commands it. */
+    wpin_rig_homing homing;
     wpin_rig_switch switches[WPIN_RIG_SWITCHES];
     size_t switch_count;
     uint16_t switches_index; /**< Object that tells them, bit n: switch n + 1 is down; 0: none. */
@@ -673,6 +682,8 @@ static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
 WPIN_API unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load);
 /** A speed at the output, rpm, as velocity of a drive on a field bus, in its own units. */
 WPIN_API double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm);
+/** The speed with which it begins to look for its home, rpm of the output, below 0: reverse. */
+WPIN_API double wpin_rig_axis_homes_at(const wpin_rig_load *load);
 /** The switches of a drive's case in words: "1 down, 2 up"; "" without any. */
 WPIN_API void wpin_rig_axis_switches(const wpin_rig_axis *axis, char *words, size_t size);
 /** Those that have to stand so, bit n: switch n + 1. */

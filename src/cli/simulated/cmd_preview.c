@@ -90,8 +90,13 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
                               : "");
         break;
     case WPIN_OP_HOME:
-        snprintf(to, size, "%s homes%s at %s, then slowly, %.4g s at most each way", name,
-                 way(load, s->asked_duty), asked, s->asked_seconds);
+        if (s->asks->until == 0) {
+            snprintf(to, size, "%s finds its home by its drive's own method %g, %.4g s at most",
+                     name, load->axis.homing.method, s->asked_seconds);
+        } else {
+            snprintf(to, size, "%s homes%s at %s, then slowly, %.4g s at most each way", name,
+                     way(load, s->asked_duty), asked, s->asked_seconds);
+        }
         break;
     case WPIN_OP_TOGGLE: snprintf(to, size, "%s changes over: on if off, off if on", name); break;
     case WPIN_OP_HOLD: snprintf(to, size, "%s stays at %s", name, asked); break;

@@ -125,6 +125,8 @@ static void obey_mode(wpin_servo *s, unsigned before) {
     } else if (s->values[OD_MODE_NOW] == SERVO_MODE_HOMING && edge && on) {
         s->homing_step = 1;
         s->homed = s->home_failed = false;
+    } else if (s->values[OD_MODE_NOW] == SERVO_MODE_HOMING && (s->control & 0x10) == 0) {
+        s->homing_step = 0; /* that interrupts it */
     }
 }
 
