@@ -35,6 +35,7 @@
 #define GENTLE       2
 
 #define RUNS_AWAY 1024 /* so much faster, of 16384 */
+#define STANDS    64
 #define LOST_MS   100
 #define STATE_US  1000000 /* it does what it is told within this */
 #define WAY_ON_US 100000
@@ -97,6 +98,11 @@ static int16_t speed_of(const wpin_axis *axis, int32_t velocity) {
     size = (size * axis->scale) >> after;
     int16_t speed = (int16_t)(size > INT16_MAX ? INT16_MAX : size);
     return (velocity < 0) != axis->config->reversed ? (int16_t)-speed : speed;
+}
+
+static bool stands(const wpin_axis *axis) {
+    int16_t speed = speed_of(axis, axis->velocity);
+    return speed < STANDS && speed > -STANDS;
 }
 
 /* Current x full_current / 1000: 8389 / 2^23 of it. */
@@ -359,8 +365,7 @@ static uint8_t traits(const void *self) {
 
 /* A mode is changed at rest: what runs in another comes to rest first. */
 static bool may_change(const wpin_axis *axis, int8_t mode) {
-    int16_t speed = speed_of(axis, axis->velocity);
-    return mode == axis->wants_mode || (speed < 64 && speed > -64);
+    return mode == axis->wants_mode || stands(axis);
 }
 
 static void go_to(wpin_axis *axis, int32_t place) {
@@ -466,8 +471,7 @@ static bool stop(void *self) {
     set(axis, HALTS, true);
     set(axis, OFFERS | TOLD, false);
     tell(axis);
-    int16_t speed = speed_of(axis, axis->velocity);
-    return speed < 64 && speed > -64;
+    return stands(axis);
 }
 
 /* It stands where it was sent: the last units, to and fro, are none of ours. */
@@ -493,9 +497,7 @@ static void measure(const wpin_axis *axis, wpin_measurement *m) {
 
 /* Whether it does as it is told: enabled, in the mode asked for, and on its way or there. */
 static bool does_it(const wpin_axis *axis) {
-    int16_t speed = speed_of(axis, axis->velocity);
-    bool stands = speed < 64 && speed > -64;
-    bool waits = has(axis, PLACES) && !has(axis, HALTS) && stands && !has_arrived(axis);
+    bool waits = has(axis, PLACES) && !has(axis, HALTS) && stands(axis) && !has_arrived(axis);
     if (homes(axis)) { /* how long it may look for it, others say */
         waits = !has(axis, HALTS) && (!has(axis, TOLD) || has(axis, OFFERS));
     }
@@ -601,10 +603,11 @@ static wpin_status clear(void *self) {
 /* Where it says it is counts from then on. */
 static bool homed(void *self) {
     wpin_axis *axis = self;
-    int16_t speed = speed_of(axis, axis->velocity);
-    bool found = axis->config != NULL && has(axis, HOMED) && speed < 64 && speed > -64;
-    axis->offset = found ? 0 : axis->offset;
-    return found;
+    if (axis->config == NULL || !has(axis, HOMED) || !stands(axis)) {
+        return false;
+    }
+    axis->offset = 0;
+    return true;
 }
 
 const WPIN_FLASH wpin_actuator wpin_axis_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_SPEED) |
