@@ -104,7 +104,7 @@ START_TEST(the_exported_table_compiles_and_runs) {
     must(run_command(
              output, sizeof output,
              "cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE
-             "/include %s " TEST_BUILD "/libwindpin.a -lyaml -lm -o %s && %s && " TEST_TOOL
+             "/include %s " TEST_BUILD "/libwindpin.a -lyaml -linih -lm -o %s && %s && " TEST_TOOL
              " rig " TEST_SOURCE "/demo/honey-house.yaml | head -1",
              c, scratch("exported"), scratch("exported")),
          "the exported table");
@@ -146,7 +146,8 @@ START_TEST(an_exported_plan_is_the_plan) {
         must(run_command(output, sizeof output,
                          "cc -std=c11 -Wall -Wextra -Wpedantic -Werror -DSTEPS=%s_plan_STEPS "
                          "-DTRACKS=%s_plan_TRACKS -DTABLE=%s_plan_steps -I" TEST_SOURCE
-                         "/include %s " TEST_BUILD "/libwindpin.a -lyaml -lm -o %s && %s %s %s",
+                         "/include %s " TEST_BUILD
+                         "/libwindpin.a -lyaml -linih -lm -o %s && %s %s %s",
                          demos[i][1], demos[i][1], demos[i][1], c, scratch("planned"),
                          scratch("planned"), rig, plan),
              "an exported plan");
@@ -199,7 +200,7 @@ START_TEST(the_table_of_every_kind_compiles_and_opens) {
     must(run_command(
              output, sizeof output,
              "cc -std=c11 -Wall -Wextra -Wpedantic -Wconversion -Wshadow -Werror -I" TEST_SOURCE
-             "/include %s " TEST_BUILD "/libwindpin.a -lyaml -lm -o %s && %s",
+             "/include %s " TEST_BUILD "/libwindpin.a -lyaml -linih -lm -o %s && %s",
              c, scratch("kinds"), scratch("kinds")),
          "the tables of all kinds");
 }
@@ -243,7 +244,7 @@ START_TEST(an_exported_rig_does_what_a_session_does) {
                                    " export %s %s -o %s && cc -O1 -std=c11 -Wall -Wextra -Werror "
                                    "%s -I" TEST_SOURCE "/include -I$(dirname %s) " TEST_SOURCE
                                    "/tests/exported/on_board.c " TEST_BUILD
-                                   "/libwindpin.a -lyaml -lm -o %s",
+                                   "/libwindpin.a -lyaml -linih -lm -o %s",
                          rig, plan, scratch("board.csv"), scratch("board.txt"), rig, plan,
                          scratch("rig.h"), rows[i].flags, rig, scratch("on-board")),
              rows[i].rig);

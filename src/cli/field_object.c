@@ -3,16 +3,18 @@
 #define _GNU_SOURCE
 #include "cli_json.h"
 #include "field.h"
+#include "windpin/host/eds.h"
 #include <argp.h>
 #include <errno.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-enum { KEY_JSON = 256, KEY_BYTES };
+enum { KEY_JSON = 256, KEY_BYTES, KEY_EDS };
 
 typedef struct object_arguments {
     const char *words[4]; /* place, node, object, value */
+    const char *eds;
     unsigned count, bytes;
     bool json;
 } object_arguments;
@@ -20,6 +22,7 @@ typedef struct object_arguments {
 static const struct argp_option options[] = {
     {"bytes", KEY_BYTES, "N", 0, "Length of a value to be written, where it is not known: 1, 2, 4",
      0},
+    {"eds", KEY_EDS, "FILE", 0, "Data sheet of the drive (CiA 306), for its names and limits", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
     {0}};
 
@@ -34,6 +37,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     object_arguments *a = state->input;
     switch (key) {
     case KEY_JSON: a->json = true; break;
+    case KEY_EDS: a->eds = arg; break;
     case KEY_BYTES:
         a->bytes = arg[0] != '\0' && arg[1] == '\0' ? (unsigned)(arg[0] - '0') : 0;
         if (a->bytes != 1 && a->bytes != 2 && a->bytes != 4) {
@@ -133,13 +137,24 @@ static int write_it(field *f, wpin_node *node, uint16_t index, uint8_t sub, cons
     return EXIT_FINE;
 }
 
-static int act(field *f, const object_arguments *a, uint8_t number) {
+/* What the data sheet says against a value; true: nothing. */
+static bool is_allowed(const wpin_eds *eds, uint16_t index, uint8_t sub, const char *text) {
+    const wpin_eds_object *o = wpin_eds_of(eds, index, sub);
+    char why[200];
+    bool good = o == NULL || wpin_eds_allows(o, strtoll(text, NULL, 0), why, sizeof why);
+    if (!good) {
+        cli_complain("object %04Xh:%u %s", index, sub, why);
+    }
+    return good;
+}
+
+static int act(field *f, const object_arguments *a, const wpin_eds *eds, uint8_t number) {
     uint16_t index;
     uint8_t sub, bytes[256] = {0};
     char why[300];
     const wpin_known_object *known = NULL;
     static wpin_node node;
-    if (!wpin_object_find(a->words[2], &index, &sub, &known, why, sizeof why)) {
+    if (!wpin_eds_find(eds, a->words[2], &index, &sub, &known, why, sizeof why)) {
         cli_complain("%s", why);
         return EXIT_WRONG_INPUT;
     }
@@ -164,7 +179,7 @@ static int act(field *f, const object_arguments *a, uint8_t number) {
                      index, sub);
         return EXIT_WRONG_INPUT;
     }
-    if (!read_value(a->words[3], size, bytes)) {
+    if (!read_value(a->words[3], size, bytes) || !is_allowed(eds, index, sub, a->words[3])) {
         return EXIT_WRONG_INPUT;
     }
     int status = write_it(f, &node, index, sub, bytes, (uint16_t)size);
@@ -181,10 +196,16 @@ int field_object(int argc, char **argv) {
     static field f;
     argp_parse(&argp, argc, argv, ARGP_IN_ORDER, NULL, &a);
     uint8_t number = field_node(a.words[1]);
-    if (number == 0 || !field_open(&f, a.words[0])) {
-        return EXIT_WRONG_INPUT;
+    char why[400];
+    wpin_eds *eds = a.eds == NULL ? NULL : wpin_eds_read(a.eds, why, sizeof why);
+    if (a.eds != NULL && eds == NULL) {
+        cli_complain("%s", why);
     }
-    int status = act(&f, &a, number);
-    field_close(&f);
+    int status = EXIT_WRONG_INPUT;
+    if (number != 0 && (a.eds == NULL || eds != NULL) && field_open(&f, a.words[0])) {
+        status = act(&f, &a, eds, number);
+        field_close(&f);
+    }
+    wpin_eds_free(eds);
     return status;
 }

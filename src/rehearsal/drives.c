@@ -26,6 +26,10 @@ wpin_drives *wpin_drives_open(const wpin_rig *rig, size_t bus, wpin_sim_frame_wa
     return d;
 }
 
+void wpin_drives_write_eds(FILE *to) {
+    wpin_sim_write_eds(to);
+}
+
 void wpin_drives_free(wpin_drives *drives) {
     if (drives != NULL) {
         wpin_sim_free(drives->sim);

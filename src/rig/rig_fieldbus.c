@@ -1,7 +1,7 @@
 /* Field buses of a rig, and the drives on them. */
 #define _GNU_SOURCE
 #include "rig_parts.h"
-#include "windpin/host/objects.h"
+#include "windpin/host/eds.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -15,6 +15,10 @@ static const wpin_field bus_fields[] = {
     QUANTITY("node", wpin_rig_fieldbus, number, false, WPIN_NUMBER, 1, WPIN_NODE_MAX),
     QUANTITY("answer", wpin_rig_fieldbus, answer, false, WPIN_TIME, 1e-3, 10),
 };
+
+static bool whole(double value) {
+    return fmod(value, 1) == 0;
+}
 
 static int find_bus(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->fieldbus_count; i++) {
@@ -67,7 +71,8 @@ enum {
     AXIS_SETTINGS,
     AXIS_HOMING,
     AXIS_SWITCHES,
-    AXIS_SWITCHES_AT
+    AXIS_SWITCHES_AT,
+    AXIS_EDS
 };
 static const wpin_field axis_fields[] = {
     NODE("bus", true),
@@ -77,6 +82,7 @@ static const wpin_field axis_fields[] = {
     NODE("homing", false),
     NODE("switches", false),
     NODE("switches-at", false),
+    NODE("eds", false),
     CHOICE("tells-source", wpin_rig_axis, any_source, "yes", "no"),
     QUANTITY("node", wpin_rig_axis, number, true, WPIN_NUMBER, 1, WPIN_NODE_MAX),
     QUANTITY("counts", wpin_rig_axis, counts, true, WPIN_NUMBER, 1, 1e7),
@@ -88,96 +94,6 @@ static const wpin_field axis_fields[] = {
     QUANTITY("vendor", wpin_rig_axis, vendor, false, WPIN_NUMBER, 0, UINT32_MAX),
     QUANTITY("product", wpin_rig_axis, product, false, WPIN_NUMBER, 0, UINT32_MAX),
 };
-
-enum { SETTING_OBJECT, SETTING_VALUE, SETTING_IS };
-static const wpin_field setting_fields[] = {
-    NODE("object", true),
-    NODE("value", false),
-    NODE("is", false),
-    QUANTITY("bytes", wpin_rig_setting, size, false, WPIN_NUMBER, 1, 4),
-};
-
-static bool whole(double value) {
-    return fmod(value, 1) == 0;
-}
-
-/* A whole number that fits, decimal or with 0x. */
-static bool read_value(wpin_reader *reader, yaml_node_t *node, const char *key,
-                       wpin_rig_setting *s) {
-    const char *text = wpin_scalar(reader, node, "a whole number");
-    double most = pow(256, s->size);
-    char *end = NULL;
-    s->value = text == NULL ? 0 : (double)strtoll(text, &end, 0);
-    if (text != NULL && (end == text || *end != '\0')) {
-        wpin_say_at(reader, node, "%s: '%s' is not a whole number; expected e.g. 1500 or 0x5DC",
-                    key, text);
-    } else if (text != NULL && (s->value >= most || s->value < -most / 2)) {
-        wpin_say_at(reader, node, "%s: %s does not fit %g byte%s; expected %.0f to %.0f", key, text,
-                    s->size, s->size == 1 ? "" : "s", -most / 2, most - 1);
-    } else {
-        return text != NULL;
-    }
-    return false;
-}
-
-static bool read_object(wpin_reader *reader, yaml_node_t *node, wpin_rig_setting *s) {
-    const wpin_known_object *known = NULL;
-    const char *text = wpin_scalar(reader, node, "an object's name or number");
-    char why[300];
-    if (text != NULL && !wpin_object_find(text, &s->index, &s->sub, &known, why, sizeof why)) {
-        wpin_say_at(reader, node, "object: %s", why);
-        return false;
-    }
-    if (text != NULL && known != NULL && s->size == 0) {
-        s->size = known->bytes;
-    }
-    if (text != NULL && (!whole(s->size) || (s->size != 1 && s->size != 2 && s->size != 4))) {
-        wpin_say_at(reader, node,
-                    "object: how long %04Xh:%u is, is not known here; expected bytes: 1, 2 or 4",
-                    s->index, s->sub);
-        return false;
-    }
-    return text != NULL;
-}
-
-static void read_setting(wpin_reader *reader, yaml_node_t *node, wpin_rig_axis *axis) {
-    wpin_rig_setting s = {0};
-    yaml_node_t *nodes[COUNT(setting_fields)];
-    wpin_read_map(reader, node, "a setting", setting_fields, COUNT(setting_fields), &s, nodes);
-    if (node->type != YAML_MAPPING_NODE || nodes[SETTING_OBJECT] == NULL) {
-        return;
-    }
-    s.asked = nodes[SETTING_IS] != NULL;
-    if (s.asked == (nodes[SETTING_VALUE] != NULL)) {
-        wpin_say_at(
-            reader, node,
-            "a setting has either a 'value', which the drive is told, or 'is', which it must "
-            "have already");
-        return;
-    }
-    if (!read_object(reader, nodes[SETTING_OBJECT], &s) ||
-        !read_value(reader, nodes[s.asked ? SETTING_IS : SETTING_VALUE], s.asked ? "is" : "value",
-                    &s)) {
-        return;
-    }
-    if (axis->setting_count == WPIN_RIG_SETTINGS) {
-        wpin_say_at(reader, node, "more than %d settings", WPIN_RIG_SETTINGS);
-    } else {
-        axis->settings[axis->setting_count++] = s;
-    }
-}
-
-static void read_settings(wpin_reader *reader, yaml_node_t *list, wpin_rig_axis *axis) {
-    if (list->type != YAML_SEQUENCE_NODE) {
-        wpin_say_at(
-            reader, list,
-            "settings must be a list, e.g. [{object: following-error-window, value: 4000}]");
-        return;
-    }
-    for (size_t i = 0; i < wpin_list_size(list); i++) {
-        read_setting(reader, wpin_list_item(reader, list, i), axis);
-    }
-}
 
 /* How the switches on its case stand, and the object that tells them. */
 static void read_switches(wpin_reader *reader, yaml_node_t *list, yaml_node_t *at,
@@ -209,6 +125,29 @@ static void read_switches(wpin_reader *reader, yaml_node_t *list, yaml_node_t *a
                                                  &known, why, sizeof why)) {
         wpin_say_at(reader, at, "switches-at: %s", why);
     }
+}
+
+/* Its data sheet lies beside the rig, where its path does not begin at the root. */
+static wpin_eds *read_eds(wpin_reader *reader, yaml_node_t *node, wpin_rig_axis *axis) {
+    const char *text = wpin_scalar(reader, node, "the path of a data sheet");
+    const char *rig = reader->messages->file != NULL ? reader->messages->file : "";
+    const char *slash = strrchr(rig, '/');
+    int beside = text == NULL || text[0] == '/' || slash == NULL ? 0 : (int)(slash - rig) + 1;
+    char why[400];
+    if (text == NULL) {
+        return NULL;
+    }
+    int n = snprintf(axis->eds, sizeof axis->eds, "%.*s%s", beside, rig, text);
+    if (n < 0 || (size_t)n >= sizeof axis->eds) {
+        wpin_say_at(reader, node, "eds: the path is too long, at most %zu characters",
+                    sizeof axis->eds - 1);
+        return NULL;
+    }
+    wpin_eds *eds = wpin_eds_read(axis->eds, why, sizeof why);
+    if (eds == NULL) {
+        wpin_say_at(reader, node, "eds: %s", why);
+    }
+    return eds;
 }
 
 static const wpin_field homing_fields[] = {
@@ -313,9 +252,12 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     if (nodes[AXIS_LOGIC] != NULL) {
         a->logic = wpin_find_supply_at(reader, rig, nodes[AXIS_LOGIC]);
     }
-    if (nodes[AXIS_SETTINGS] != NULL) {
-        read_settings(reader, nodes[AXIS_SETTINGS], a);
+    wpin_eds *eds = nodes[AXIS_EDS] == NULL ? NULL : read_eds(reader, nodes[AXIS_EDS], a);
+    if (nodes[AXIS_SETTINGS] != NULL && (eds != NULL || nodes[AXIS_EDS] == NULL)) {
+        a->setting_count =
+            wpin_read_settings(reader, nodes[AXIS_SETTINGS], eds, a->settings, WPIN_RIG_SETTINGS);
     }
+    wpin_eds_free(eds);
     if (nodes[AXIS_HOMING] != NULL) {
         read_homing(reader, nodes[AXIS_HOMING], &a->homing);
     }

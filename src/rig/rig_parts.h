@@ -112,6 +112,9 @@ static inline const char *wpin_shaft_sensor_on(const wpin_rig_load *load, uint8_
                ? "the encoder"
                : NULL;
 }
+/* A list of settings into `to`: how many. `eds` may be NULL. */
+size_t wpin_read_settings(wpin_reader *reader, yaml_node_t *list, const struct wpin_eds *eds,
+                          wpin_rig_setting *to, size_t room);
 /* A field bus; the drive of a load on one. */
 void wpin_read_fieldbus(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key,
                         const char *name, yaml_node_t *node);

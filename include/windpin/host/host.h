@@ -8,6 +8,7 @@
 #include "bearer.h"
 #include "bind.h"
 #include "calc.h"
+#include "eds.h"
 #include "frames_file.h"
 #include "identify.h"
 #include "messages.h"

@@ -151,6 +151,8 @@ typedef struct wpin_drives wpin_drives;
 /** Starts them; `hear` is called for each frame of theirs. NULL when out of memory. */
 WPIN_API wpin_drives *wpin_drives_open(const wpin_rig *rig, size_t bus,
                                        wpin_sim_frame_watcher *hear, void *context);
+/** Writes the data sheet of a simulated drive (CiA 306). */
+WPIN_API void wpin_drives_write_eds(FILE *to);
 /** NULL is fine. */
 WPIN_API void wpin_drives_free(wpin_drives *drives);
 /** Puts a frame on their bus; false: it has no room for it. */

@@ -8,6 +8,7 @@
 #include "../api.h"
 #include "../windpin.h"
 #include "calc.h"
+#include "eds.h"
 #include "messages.h"
 #include "parts.h"
 #include "rig_linux.h"
@@ -321,6 +322,11 @@ typedef struct wpin_rig_setting {
     bool asked;         /**< It must be so already. */
 } wpin_rig_setting;
 
+/** Reads a list of them from a file of its own, as it stands in a rig under `settings`; with the
+ * names of a data sheet (NULL: none). How many; what is wrong goes into messages. */
+WPIN_API size_t wpin_settings_read(const char *path, const wpin_eds *eds, wpin_rig_setting *to,
+                                   size_t room, wpin_messages *messages);
+
 /** How a switch on a drive's case stands. */
 typedef enum wpin_rig_switch {
     WPIN_RIG_SWITCH_UP,
@@ -354,6 +360,7 @@ typedef struct wpin_rig_axis {
     double heartbeat;    /**< Of the drive and of the controller, s. */
     double vendor, product; /**< 0: any. */
     bool any_source;        /**< It does not say whether the bus commands it. */
+    char eds[200];          /**< Path of its data sheet; "": none. */
     wpin_rig_homing homing;
     wpin_rig_switch switches[WPIN_RIG_SWITCHES];
     size_t switch_count;

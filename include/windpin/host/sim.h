@@ -21,6 +21,7 @@
 #include "../fieldbus.h"
 #include "../port.h"
 #include "parts.h"
+#include <stdio.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -63,6 +64,8 @@ WPIN_API int wpin_sim_add_fieldbus(wpin_sim *sim, double bit_rate);
  * there is no such bus or motor, or a value is out of range. */
 WPIN_API bool wpin_sim_add_drive(wpin_sim *sim, const wpin_part_axis *part, int fieldbus,
                                  int bridge);
+/** Writes the data sheet of such a drive (CiA 306): see eds.h. */
+WPIN_API void wpin_sim_write_eds(FILE *to);
 /** The controller's end of a bus; false if there is none. It lives as long as the board. */
 WPIN_API bool wpin_sim_fieldbus(wpin_sim *sim, int fieldbus, wpin_fieldbus *bus);
 /** Called for every frame that ended on a bus, at that moment. */

@@ -12,12 +12,12 @@
 #include <time.h>
 #include <unistd.h>
 
-enum { KEY_AT = 256, KEY_BUS, KEY_WITH_PARENT };
+enum { KEY_AT = 256, KEY_BUS, KEY_WITH_PARENT, KEY_EDS };
 
 #define STEP_PS 500000000LL /* half a millisecond */
 
 typedef struct drives_arguments {
-    const char *path, *at, *bus;
+    const char *path, *at, *bus, *eds;
     bool with_parent;
 } drives_arguments;
 
@@ -25,6 +25,7 @@ static const struct argp_option options[] = {
     {"at", KEY_AT, "PLACE", 0, "Path of a socket to be made, or a (virtual) CAN interface", 0},
     {"bus", KEY_BUS, "NAME", 0, "Which field bus of the rig, where it has several", 0},
     {"until-parent-ends", KEY_WITH_PARENT, NULL, 0, "End with the program that started this", 0},
+    {"eds", KEY_EDS, "FILE", 0, "Write the data sheet of a simulated drive (CiA 306), and end", 0},
     {0}};
 
 static const char doc[] =
@@ -39,6 +40,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     switch (key) {
     case KEY_AT: a->at = arg; break;
     case KEY_BUS: a->bus = arg; break;
+    case KEY_EDS: a->eds = arg; break;
     case KEY_WITH_PARENT: a->with_parent = true; break;
     case ARGP_KEY_ARG:
         if (state->arg_num > 0) {
@@ -47,7 +49,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         a->path = arg;
         break;
     case ARGP_KEY_END:
-        if (a->path == NULL || a->at == NULL || a->at[0] == '\0') {
+        if (a->eds == NULL && (a->path == NULL || a->at == NULL || a->at[0] == '\0')) {
             argp_error(state, "expected a rig file, and where: --at=/tmp/line, or a virtual CAN "
                               "interface: --at=vcan0");
         }
@@ -194,10 +196,26 @@ static int start(const drives_arguments *a, const wpin_rig *rig) {
     return status;
 }
 
+static int describe(const char *path) {
+    FILE *file = fopen(path, "w");
+    if (file != NULL) {
+        wpin_drives_write_eds(file);
+    }
+    bool good = file != NULL && ferror(file) == 0;
+    good = file != NULL && fclose(file) == 0 && good;
+    if (!good) {
+        cli_complain("%s can not be written", path);
+    }
+    return good ? EXIT_FINE : EXIT_WRONG_INPUT;
+}
+
 int field_drives(int argc, char **argv) {
     static const struct argp argp = {options, parse, "RIG", doc, NULL, NULL, NULL};
     drives_arguments a = {0};
     argp_parse(&argp, argc, argv, 0, NULL, &a);
+    if (a.eds != NULL) {
+        return describe(a.eds);
+    }
     wpin_rig *rig = cli_read_rig(a.path);
     int status = rig == NULL ? EXIT_WRONG_INPUT : start(&a, rig);
     wpin_rig_free(rig);
