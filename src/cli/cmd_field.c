@@ -18,6 +18,8 @@ static const struct {
     {"look", field_look, "who answers on a field bus, and what they say they are"},
     {"object", field_object, "read or write an object of a node, by name or number"},
     {"settings", field_settings, "what a rig tells its drives beside what they have; store it"},
+    {"parameters", field_parameters,
+     "what a node is set to: saved, compared with a file or another node, copied"},
     {"watch", field_watch, "what a drive says of itself: state, speed, place, current, errors"},
     {"listen", field_listen, "every frame on a field bus, in words and on file"},
     {"drives", SIMULATED(field_drives),
@@ -30,7 +32,7 @@ static int help(FILE *to, int status) {
     fprintf(to, "Usage: windpin field ACTION [options] ...\n\n"
                 "Actions:\n");
     for (int i = 0; i < ACTIONS; i++) {
-        fprintf(to, "  %-8s %s\n", actions[i].name, actions[i].words);
+        fprintf(to, "  %-10s %s\n", actions[i].name, actions[i].words);
     }
     fprintf(to,
             "\nA drive is moved by a plan (windpin run) or by hand (windpin live), as any other "
@@ -60,7 +62,8 @@ int cmd_field(int argc, char **argv) {
             return actions[i].run(argc - 1, argv + 1);
         }
     }
-    cli_complain("unknown action '%s'; expected look, object, settings, watch, listen or drives",
+    cli_complain("unknown action '%s'; expected look, object, settings, parameters, watch, "
+                 "listen or drives",
                  argv[1]);
     return EXIT_WRONG_INPUT;
 }

@@ -116,10 +116,9 @@ uint8_t field_node(const char *text) {
     return (uint8_t)number;
 }
 
-static long long whole(const wpin_known_object *known, const uint8_t *bytes, uint16_t size) {
-    unsigned long long value = wpin_number_from(bytes, (uint8_t)size);
-    bool negative = known->is_signed && (value >> (8 * size - 1) & 1U) != 0;
-    return negative ? (long long)value - (1LL << 8 * size) : (long long)value;
+long long field_number(const wpin_known_object *known, uint32_t bits, uint16_t size) {
+    bool negative = known != NULL && known->is_signed && (bits >> (8 * size - 1) & 1U) != 0;
+    return negative ? (long long)bits - (1LL << 8 * size) : (long long)bits;
 }
 
 static bool is_text(const uint8_t *bytes, uint16_t size) {
@@ -158,7 +157,7 @@ void field_say_value(const wpin_known_object *known, const uint8_t *bytes, uint1
     } else {
         const char *words = known->values != NULL ? known->values : unit;
         const char *open = known->values != NULL ? " (" : unit[0] != '\0' ? " " : "";
-        snprintf(to, room, "%lld%s%s%s", whole(known, bytes, size), open, words,
+        snprintf(to, room, "%lld%s%s%s", field_number(known, (uint32_t)raw, size), open, words,
                  known->values != NULL ? ")" : "");
     }
 }

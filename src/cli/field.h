@@ -36,6 +36,8 @@ uint8_t field_node(const char *text);
 /* A value as its object has it: a number with its unit, a state, an error in words. */
 void field_say_value(const wpin_known_object *known, const uint8_t *bytes, uint16_t size, char *to,
                      size_t room);
+/* Its bits as a number, with a sign where the object has one. */
+long long field_number(const wpin_known_object *known, uint32_t bits, uint16_t size);
 /* A frame in words. */
 void field_say_frame(const wpin_frame *frame, char *to, size_t size);
 /* States of nodes. */
@@ -45,6 +47,7 @@ const char *field_node_state(uint8_t state);
 int field_look(int argc, char **argv);
 int field_object(int argc, char **argv);
 int field_settings(int argc, char **argv);
+int field_parameters(int argc, char **argv);
 int field_listen(int argc, char **argv);
 int field_watch(int argc, char **argv);
 int field_drives(int argc, char **argv);

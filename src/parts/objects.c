@@ -89,6 +89,19 @@ const wpin_known_object *wpin_known_object_of(uint16_t index, uint8_t sub) {
     return NULL;
 }
 
+bool wpin_object_is_parameter(uint16_t index) {
+    static const uint16_t others[] = {
+        0x603F, 0x6040, 0x6041, 0x6042, 0x6043, 0x6044, 0x6060, 0x6061, 0x6062, 0x6063,
+        0x6064, 0x6069, 0x606B, 0x606C, 0x6071, 0x6074, 0x6077, 0x6078, 0x6079, 0x607A,
+        0x60B0, 0x60B1, 0x60B2, 0x60F4, 0x60FA, 0x60FC, 0x60FD, 0x60FF, 0x6502};
+    for (size_t i = 0; i < sizeof others / sizeof *others; i++) {
+        if (others[i] == index) {
+            return false;
+        }
+    }
+    return index >= 0x2000;
+}
+
 /* "606C", "0x606Ch", "1018:2": hexadecimal, and a sub-index in decimal. */
 static bool read_number(const char *text, uint16_t *index, uint8_t *sub) {
     char *end;

@@ -29,6 +29,8 @@ typedef struct wpin_known_object {
 WPIN_API const wpin_known_object *wpin_known_objects(size_t *count);
 /** The one of a number; NULL: none of these. */
 WPIN_API const wpin_known_object *wpin_known_object_of(uint16_t index, uint8_t sub);
+/** Whether it is set once, and kept: neither communication, nor measured, nor what moves it. */
+WPIN_API bool wpin_object_is_parameter(uint16_t index);
 /** Reads "velocity-actual", "606C", "606Ch", "0x606C", "1018:2": the number, and the object if it
  * is known (else NULL). False with the reason in words, and the nearest name. */
 WPIN_API bool wpin_object_find(const char *text, uint16_t *index, uint8_t *sub,
