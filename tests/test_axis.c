@@ -404,7 +404,7 @@ static const struct {
      0,
      NODE,
      {WPIN_REFUSED_CAUSE, 0, 0x6007, 0, 0, 2}},
-    {"nobody there", {0x6083, 0, 4, 9, 0}, 0, 9, {WPIN_REFUSED_SILENT, 0, 0x1000, 0, 0, 0}},
+    {"nobody there", {0x6083, 0, 4, 9, 0}, 0, 9, {WPIN_REFUSED_SILENT, 0, 0x6040, 0, 0, 0}},
 };
 
 START_TEST(the_first_that_is_wrong_ends_it_with_its_name) {
@@ -483,16 +483,81 @@ static void clears_and_moves_again(void) {
     ck_assert_double_lt(most, 1520); /* the first move is held to half */
 }
 
-START_TEST(a_lost_bus_stops_it_on_both_sides) {
+/* What can happen to a bus: how soon it is noticed, and whether that is over when it is mended. */
+static const struct {
+    wpin_part_fault fault;
+    unsigned within_ms;
+    bool needs_power; /* off and on */
+} bus_troubles[] = {
+    {WPIN_PART_FAULT_CABLE_OFF, 110, false}, {WPIN_PART_FAULT_BUS_OFF, 110, true},
+    {WPIN_PART_FAULT_BUS_FULL, 110, false},  {WPIN_PART_FAULT_BUS_RATE, 110, false},
+    {WPIN_PART_FAULT_TWIN, 310, true}, /* it boots first; then both shut themselves off */
+};
+
+START_TEST(whatever_becomes_of_its_bus_it_stops) {
+    wpin_part_fault fault = bus_troubles[_i].fault;
     turn_steadily();
-    wpin_sim_inject(b.sim, WPIN_PART_FAULT_BUS_OFF, b.drive, 0, true);
-    ck_assert_uint_le(until_fault(WPIN_FAULT_SILENT, 300), 110);
-    pass(1000);
-    ck_assert_double_eq_tol(rpm(), 0, 10); /* the drive heard no heartbeat, and holds still */
+    wpin_sim_inject(b.sim, fault, b.drive, 0, true);
+    ck_assert_uint_le(until_fault(WPIN_FAULT_SILENT, 400), bus_troubles[_i].within_ms);
+    pass(3000);
+    ck_assert_double_eq_tol(rpm(), 0, 10); /* told to, or as it heard no heartbeat */
     ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_CAUSE);
-    wpin_sim_inject(b.sim, WPIN_PART_FAULT_BUS_OFF, b.drive, 0, false);
-    pass(1500);
+    wpin_sim_inject(b.sim, fault, b.drive, 0, false);
+    if (bus_troubles[_i].needs_power) {
+        wpin_sim_switch(b.sim, b.supply, false);
+        pass(500);
+        wpin_sim_switch(b.sim, b.supply, true);
+    }
+    pass(2500);
     clears_and_moves_again();
+    end();
+}
+END_TEST
+
+START_TEST(two_of_one_number_are_refused) {
+    begin();
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, true);
+    pass(2000);
+    ck_assert_int_eq(b.axis.setup, WPIN_AXIS_REFUSED);
+    ck_assert_int_eq(b.axis.trouble.status, WPIN_REFUSED_CONFLICT);
+    ck_assert_int_ne(wpin_motor_arm(&b.motor), WPIN_OK);
+    ck_assert_double_eq(rpm(), 0);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, false);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    arm();
+    end();
+}
+END_TEST
+
+static uint32_t read_now(uint16_t index, uint8_t sub, uint8_t size) {
+    uint8_t bytes[4] = {0};
+    ck_assert_int_eq(wpin_object_read(&b.axis.node, index, sub, bytes, size), WPIN_OK);
+    for (int ms = 0; ms < 1000 && !wpin_object_done(&b.axis.node); ms++) {
+        pass(1);
+    }
+    ck_assert_int_eq(b.axis.node.transfer.result, WPIN_OK);
+    return wpin_number_from(bytes, size);
+}
+
+/* The drive stores for some 20 ms. */
+START_TEST(a_drive_that_lost_its_power_while_it_stored_says_so) {
+    bool too_soon = _i == 0;
+    begin();
+    arm();
+    ck_assert_uint_eq(read_now(0x6085, 0, 4), b.settings[4].value);
+    ck_assert_int_eq(wpin_object_write_number(&b.axis.node, 0x1010, 1, 0x65766173, 4), WPIN_OK);
+    pass(too_soon ? 10 : 30);
+    wpin_sim_switch(b.sim, b.supply, false);
+    pass(500);
+    b.axis_config.setting_count = 0; /* what it stored is what it has */
+    wpin_motor_close(&b.motor);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    wpin_sim_switch(b.sim, b.supply, true);
+    pass(3000);
+    ck_assert_int_eq(b.axis.setup, WPIN_AXIS_SET_UP);
+    ck_assert_uint_eq(read_now(0x6085, 0, 4), too_soon ? 50000 : b.settings[4].value);
+    ck_assert_uint_eq(b.axis.error, too_soon ? 0x5530 : 0);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), too_soon ? WPIN_REFUSED_CAUSE : WPIN_OK);
     end();
 }
 END_TEST
@@ -878,7 +943,10 @@ int main(void) {
     tcase_add_loop_test(tests, the_first_that_is_wrong_ends_it_with_its_name, 0,
                         sizeof wrongs / sizeof *wrongs);
     tcase_add_test(tests, any_lost_frame_of_the_start_is_made_up_for);
-    tcase_add_test(tests, a_lost_bus_stops_it_on_both_sides);
+    tcase_add_loop_test(tests, whatever_becomes_of_its_bus_it_stops, 0,
+                        sizeof bus_troubles / sizeof *bus_troubles);
+    tcase_add_test(tests, two_of_one_number_are_refused);
+    tcase_add_loop_test(tests, a_drive_that_lost_its_power_while_it_stored_says_so, 0, 2);
     tcase_add_test(tests, a_held_shaft_is_the_drives_fault);
     tcase_add_test(tests, the_first_place_after_a_fault_is_gone_to_slowly);
     tcase_add_test(tests, a_drive_that_lost_its_power_is_set_up_anew);

@@ -16,7 +16,8 @@
  * After its init a motor's tick sets the drive up, without moving anything: it is found, asked what
  * it is, told which process data to send and what is in the settings, each of them read back, and
  * started. Until all of that is done, arming is refused with WPIN_FAULT_SILENT; where something of
- * it was refused, wpin_axis.trouble says what.
+ * it was refused, wpin_axis.trouble says what; the motor's init begins anew, or the clearing of its
+ * fault where one is latched.
  *
  * At zero the drive is switched off (coast), or holds still under power (brake).
  */
@@ -83,6 +84,7 @@ typedef struct wpin_axis_config {
 /** How far the drive is set up. */
 typedef enum wpin_axis_setup {
     WPIN_AXIS_WAITS = 0, /**< For a moment, before it is looked for (again). */
+    WPIN_AXIS_CALMS,     /**< It is told to stop: who knows what it does. */
     WPIN_AXIS_ASKS,      /**< What it is. */
     WPIN_AXIS_TELLS,     /**< An object. */
     WPIN_AXIS_CHECKS,    /**< The same object, read back. */
@@ -94,7 +96,8 @@ typedef enum wpin_axis_setup {
 /** What went wrong while it was set up. */
 typedef struct wpin_axis_trouble {
     uint8_t status; /**< WPIN_OK: nothing; _OBJECT (abort), _SILENT, _CONFIG (it is no such drive),
-                         or _CAUSE: it says another value than it was told, or has to have. */
+                         _CONFLICT (two nodes have its number), or _CAUSE: it says another value
+                       than it was told, or has to have. */
     uint8_t sub;
     uint16_t index;
     uint32_t abort;       /**< See wpin_abort_text. */
@@ -108,6 +111,7 @@ typedef struct wpin_axis {
     uint8_t setup;   /**< wpin_axis_setup. */
     uint8_t step;    /**< Of it. */
     uint8_t boots;   /**< Of the node, when it was set up. */
+    bool described;  /**< Its process data were, once. */
     uint32_t answer; /**< What an object was read to. */
     wpin_axis_trouble trouble;
     wpin_moment last;

@@ -96,6 +96,9 @@ typedef struct wpin_node {
     volatile uint8_t state; /**< WPIN_NODE_… as heard last. */
     uint8_t boots;          /**< How often it said that it has just begun. */
     uint8_t masters;        /**< Frames to it that somebody else sent, saturated. */
+    uint8_t doubles;        /**< Answers that nobody asked for, saturated: another node has its
+                                 number. */
+    uint8_t spare;          /**< Answers that may still come too late, or to others, saturated. */
     uint8_t error_register; /**< Of its last emergency, CiA 301 object 1001h. */
     uint16_t emergency;     /**< Its last one's code; 0: none, or taken back. */
     uint16_t emergencies;   /**< How many came, saturated. */

@@ -285,6 +285,21 @@ static void tell(wpin_axis *axis) {
     set(axis, CHANGED, !sent);
 }
 
+uint16_t wpin_axis_off_word(const wpin_axis *axis) {
+    return axis->safe == WPIN_AXIS_QUICK_STOP ? STOP_QUICKLY : NO_VOLTAGE;
+}
+
+/* A frame of its own, at once, whatever else it was told; nothing of the axis changes. */
+static void send_off(const wpin_axis *axis) {
+    if (axis->config != NULL && axis->described && wpin_network_is_open(axis->config->network)) {
+        wpin_frame frame = {.id = (uint16_t)(WPIN_ID_IN_1 + axis->config->number),
+                            .length = 6,
+                            .data = {(uint8_t)wpin_axis_off_word(axis)}};
+        const wpin_fieldbus *bus = axis->config->network->bus;
+        (void)bus->send(bus->context, &frame);
+    }
+}
+
 /* ---- the actuator ---- */
 
 static bool config_holds(const WPIN_FAR wpin_axis_config *c) {
@@ -437,19 +452,11 @@ static wpin_duty shown(const void *self) {
     return axis->config != NULL && drives(axis) && !has(axis, PLACES) ? axis->share : 0;
 }
 
-/* A frame of its own, at once: this may be in the middle of a tick, which then says it again. */
+/* Also from an interrupt in the middle of a tick, which then says it again. */
 static void off(void *self) {
     wpin_axis *axis = self;
     axis->cut = 1;
-    if (axis->config != NULL && axis->setup == WPIN_AXIS_SET_UP &&
-        wpin_network_is_open(axis->config->network)) {
-        bool stops = axis->safe == WPIN_AXIS_QUICK_STOP;
-        wpin_frame frame = {.id = (uint16_t)(WPIN_ID_IN_1 + axis->config->number),
-                            .length = 6,
-                            .data = {(uint8_t)(stops ? STOP_QUICKLY : NO_VOLTAGE)}};
-        const wpin_fieldbus *bus = axis->config->network->bus;
-        (void)bus->send(bus->context, &frame);
-    }
+    send_off(axis);
 }
 
 static wpin_status close_axis(void *self) {
@@ -560,7 +567,8 @@ static void pass(wpin_axis *axis, uint32_t dt_us) {
     }
     set(axis, DROPPED, has(axis, DROPPED) || runs_away(axis) || finds_none(axis));
     tell_profile(axis);
-    if (axis->node.boots != axis->boots) { /* it has forgotten all of it */
+    if (axis->node.boots != axis->boots) { /* it has forgotten all of it, or is not the one */
+        send_off(axis);
         wpin_axis_set_up_anew(axis, 0);
     }
 }

@@ -15,5 +15,7 @@
 /* One more step of setting it up; begins it anew, now or after some us. Tick. */
 void wpin_axis_set_up(wpin_axis *axis, uint32_t dt_us);
 void wpin_axis_set_up_anew(wpin_axis *axis, uint32_t after_us);
+/* Control word that ends all driving: without power, or by the drive's quick stop. */
+uint16_t wpin_axis_off_word(const wpin_axis *axis);
 
 #endif

@@ -112,6 +112,7 @@ static uint16_t setting_count(const wpin_axis *axis) {
 void wpin_axis_set_up_anew(wpin_axis *axis, uint32_t after_us) {
     wpin_object_abort(&axis->node);
     axis->setup = WPIN_AXIS_WAITS;
+    axis->node.doubles = 0;
     axis->waits_us = after_us;
     axis->step = 0;
 }
@@ -132,6 +133,21 @@ static bool transferred(wpin_axis *axis, uint16_t index, uint8_t sub) {
                          .status = t->result, .index = index, .sub = sub, .abort = t->abort});
     }
     return t->result == WPIN_OK;
+}
+
+/* By its object, for it may take no process data now: another program may have left it in motion,
+ * or another node said that it begins anew. */
+static void calm(wpin_axis *axis) {
+    wpin_object_write_number(&axis->node, 0x6040, 0, wpin_axis_off_word(axis), 2);
+}
+
+/* One that does not take it says so again where it is enabled. */
+static void hear_calmed(wpin_axis *axis) {
+    if (axis->node.transfer.result == WPIN_REFUSED_SILENT) {
+        (void)transferred(axis, 0x6040, 0);
+    } else {
+        axis->setup = WPIN_AXIS_ASKS;
+    }
 }
 
 static void ask(wpin_axis *axis) {
@@ -246,6 +262,7 @@ static bool is_over(wpin_axis *axis, uint32_t dt_us) {
 /* What an answer led to, then the next question. */
 static void hear(wpin_axis *axis) {
     switch (axis->setup) {
+    case WPIN_AXIS_CALMS: hear_calmed(axis); break;
     case WPIN_AXIS_ASKS: hear_answer(axis); break;
     case WPIN_AXIS_TELLS: hear_told(axis); break;
     default: hear_check(axis); break;
@@ -254,6 +271,7 @@ static void hear(wpin_axis *axis) {
 
 static void go_on(wpin_axis *axis) {
     switch (axis->setup) {
+    case WPIN_AXIS_CALMS: calm(axis); break;
     case WPIN_AXIS_ASKS: ask(axis); break;
     case WPIN_AXIS_TELLS: tell(axis); break;
     case WPIN_AXIS_CHECKS: check(axis); break;
@@ -266,14 +284,18 @@ void wpin_axis_set_up(wpin_axis *axis, uint32_t dt_us) {
     case WPIN_AXIS_WAITS:
         if (is_over(axis, dt_us)) { /* what goes on there ends before it is asked anything */
             wpin_network_command(axis->config->network, WPIN_NMT_PREPARE, axis->config->number);
-            axis->setup = WPIN_AXIS_ASKS;
+            axis->setup = WPIN_AXIS_CALMS;
             go_on(axis);
         }
         break;
+    case WPIN_AXIS_CALMS:
     case WPIN_AXIS_ASKS:
     case WPIN_AXIS_TELLS:
     case WPIN_AXIS_CHECKS:
-        if (wpin_object_done(&axis->node)) {
+        if (axis->node.doubles != 0) {
+            wpin_object_abort(&axis->node);
+            refuse(axis, (wpin_axis_trouble){.status = WPIN_REFUSED_CONFLICT});
+        } else if (wpin_object_done(&axis->node)) {
             hear(axis);
             go_on(axis);
         }
@@ -281,6 +303,7 @@ void wpin_axis_set_up(wpin_axis *axis, uint32_t dt_us) {
     case WPIN_AXIS_STARTS:
         if (axis->lost_us != UINT32_MAX) {
             axis->setup = WPIN_AXIS_SET_UP;
+            axis->described = true;
             axis->trouble = (wpin_axis_trouble){0};
         } else if (is_over(axis, dt_us)) {
             refuse(axis, (wpin_axis_trouble){.status = WPIN_REFUSED_SILENT});

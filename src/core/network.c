@@ -55,8 +55,8 @@ static bool hear_heartbeat(wpin_node *node, const wpin_frame *frame) {
     if (frame->length != 1 || frame->remote) {
         return false;
     }
-    if (state == WPIN_NODE_BOOTS && node->boots < UINT8_MAX) {
-        node->boots++;
+    if (state == WPIN_NODE_BOOTS) {
+        wpin_count_few(&node->boots);
     }
     node->state = state == WPIN_NODE_BOOTS ? WPIN_NODE_PREPARED : state; /* CiA 301: it goes on */
     node->silent_us = 0;
@@ -78,7 +78,7 @@ static bool hear_emergency(wpin_node *node, const wpin_frame *frame) {
 
 /* Somebody else sends what only the one that commands may send. */
 static void see_master(wpin_node *node) {
-    node->masters = (uint8_t)(node->masters + (node->masters < UINT8_MAX));
+    wpin_count_few(&node->masters);
 }
 
 /* Process data from it, or to it. */
@@ -96,7 +96,10 @@ static bool hear(wpin_node *node, uint16_t kind, const wpin_frame *frame) {
     switch (kind) {
     case WPIN_ID_SYNC: return hear_emergency(node, frame);
     case WPIN_ID_ANSWER: return wpin_transfer_hear(node, frame);
-    case WPIN_ID_QUESTION: see_master(node); return true;
+    case WPIN_ID_QUESTION:
+        see_master(node);
+        wpin_count_few(&node->spare);
+        return true;
     case WPIN_ID_HEARTBEAT: return hear_heartbeat(node, frame);
     default:
         if (kind >= WPIN_ID_OUT_1 && kind < WPIN_ID_ANSWER) {

@@ -6,6 +6,9 @@
 
 /* One more, and no more than it can count. */
 void wpin_count_up(uint16_t *counter);
+static inline void wpin_count_few(uint8_t *counter) {
+    *counter = (uint8_t)(*counter + (*counter < UINT8_MAX));
+}
 static inline bool wpin_network_is_open(const wpin_network *network) {
     return network != NULL && network->config != NULL && network->bus != NULL;
 }

@@ -139,6 +139,7 @@ bool wpin_object_done(const wpin_node *node) {
 
 void wpin_object_abort(wpin_node *node) {
     if (!wpin_object_done(node)) {
+        wpin_count_few(&node->spare);
         give_up(node, ABORT_TIME, WPIN_REFUSED_SILENT);
     }
 }
@@ -243,6 +244,15 @@ static bool is_about(const wpin_transfer *t, const wpin_frame *frame) {
     return wpin_number_from(&frame->data[1], 2) == t->index && frame->data[3] == t->sub;
 }
 
+/* One that is too late or another master's, or that of a second node of this number. */
+static void hear_unasked(wpin_node *node) {
+    if (node->spare > 0) {
+        node->spare--;
+    } else {
+        wpin_count_few(&node->doubles);
+    }
+}
+
 bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
     wpin_transfer *t = &node->transfer;
     uint8_t state = t->state, command = COMMAND(frame->data[0]);
@@ -250,9 +260,8 @@ bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
         return false;
     }
     if (state == WPIN_TRANSFER_IDLE) {
-        return true; /* too late, or the answer to another master */
-    }
-    if (command == ABORTED && is_about(t, frame)) {
+        hear_unasked(node);
+    } else if (command == ABORTED && is_about(t, frame)) {
         t->abort = wpin_number_from(&frame->data[4], 4);
         end(node, WPIN_REFUSED_OBJECT);
     } else if (state == WPIN_TRANSFER_READS && command == SENT && is_about(t, frame)) {
@@ -263,6 +272,8 @@ bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
         hear_taken(node);
     } else if (state == WPIN_TRANSFER_WRITES_ON && command == TAKEN_MORE) {
         hear_piece_taken(node, frame->data[0]);
+    } else {
+        hear_unasked(node);
     }
     return true;
 }
@@ -277,6 +288,7 @@ void wpin_transfer_pass(wpin_node *node, uint32_t answer_us, wpin_moment now) {
     if (t->state == WPIN_TRANSFER_IDLE || waited < answer_us) {
         return;
     }
+    wpin_count_few(&node->spare); /* its answer may only be late */
     if (t->tries == 0) {
         give_up(node, ABORT_TIME, WPIN_REFUSED_SILENT);
         return;

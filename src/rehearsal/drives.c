@@ -23,6 +23,10 @@ wpin_drives *wpin_drives_open(const wpin_rig *rig, size_t bus, wpin_sim_frame_wa
     for (size_t i = 0; i < rig->supply_count; i++) {
         wpin_sim_switch(d->sim, (int)i, true);
     }
+    for (size_t i = 0; i < rig->fault_count; i++) {
+        const wpin_injection *f = &rig->faults[i];
+        wpin_sim_inject(d->sim, f->fault, f->number, f->detail, true);
+    }
     return d;
 }
 

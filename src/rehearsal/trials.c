@@ -33,6 +33,10 @@ static const struct {
       WPIN_FAULT_DRIVE}}, /* of two, of three */
     {"no-ground", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_SILENT}},
     {"bus-cable-off", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
+    {"bus-off", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
+    {"bus-full", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
+    {"bus-rate", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
+    {"twin", ABOUT_LOAD, {WPIN_FAULT_SILENT, WPIN_FAULT_DRIVE}},
     {"deaf", ABOUT_LOAD, {WPIN_FAULT_DRIVE, WPIN_FAULT_FOLLOWING, WPIN_FAULT_NO_MOTION}},
     {"local", ABOUT_LOAD, {WPIN_FAULT_MASTER}},
     {"wire-off",

@@ -30,7 +30,11 @@ static const struct {
     {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
     {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
     {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
-    {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_BUS_OFF},
+    {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_CABLE_OFF},
+    {"bus-off", ABOUT_LOAD, WPIN_PART_FAULT_BUS_OFF},
+    {"bus-full", ABOUT_LOAD, WPIN_PART_FAULT_BUS_FULL},
+    {"bus-rate", ABOUT_LOAD, WPIN_PART_FAULT_BUS_RATE},
+    {"twin", ABOUT_LOAD, WPIN_PART_FAULT_TWIN},
     {"deaf", ABOUT_LOAD, WPIN_PART_FAULT_DEAF},
     {"local", ABOUT_LOAD, WPIN_PART_FAULT_LOCAL},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_STUCK},
@@ -54,8 +58,7 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (fault == WPIN_PART_FAULT_LEADS_MIXED) {
         return load >= 0 && wpin_rig_type(&rig->loads[load])->steps;
     }
-    if (fault == WPIN_PART_FAULT_BUS_OFF || fault == WPIN_PART_FAULT_DEAF ||
-        fault == WPIN_PART_FAULT_LOCAL) {
+    if (fault >= WPIN_PART_FAULT_CABLE_OFF && fault <= WPIN_PART_FAULT_LOCAL) {
         return load >= 0 && rig->loads[load].axis.there;
     }
     bool of_lines = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING ||
@@ -122,8 +125,8 @@ static int number_of(const wpin_rig_input *input) {
 
 bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
                          char *why, size_t why_size) {
-    char name[64] = "", word[64] = "", line[64] = "";
-    sscanf(text, " %63s %63s %63s", name, word, line);
+    char name[64] = "", word[64] = "", line[64] = "", more[64] = "";
+    sscanf(text, " %63s %63s %63s %63s", name, word, line, more);
     int load = wpin_rig_find_load(rig, name), supply = wpin_rig_find_supply(rig, name);
     int input = wpin_rig_find_input(rig, name);
     bool controller = strcasecmp(name, "controller") == 0;
@@ -151,6 +154,14 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
             }
             bool of_line = faults[i].fault == WPIN_PART_FAULT_WIRE_OFF ||
                            faults[i].fault == WPIN_PART_FAULT_PIN_FLOATING;
+            if (of_line ? more[0] != '\0' : line[0] != '\0') {
+                snprintf(why, why_size,
+                         "'%s' is one word too many after '%s %s%s%s'; a plan puts faults in and "
+                         "mends them at its steps",
+                         of_line ? more : line, name, word, of_line ? " " : "",
+                         of_line ? line : "");
+                return false;
+            }
             return !of_line || find_line(&rig->loads[load], faults[i].word, line,
                                          &injection->detail, why, why_size);
         }

@@ -62,7 +62,8 @@ void wpin_session_collect(wpin_session *run) {
                                     .at = at,
                                     .safe_after = fmax(run->safe_at[i] - at, 0),
                                     .drive_error = run->drive_error[i],
-                                    .drive_state = run->drive_state[i]};
+                                    .drive_state = run->drive_state[i],
+                                    .silence = run->silence[i]};
         }
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {

@@ -107,6 +107,12 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
                  "is no drive by CiA 402 as the rig has it: its %s is %lXh, expected %lXh", object,
                  (unsigned long)t->got, (unsigned long)t->wanted);
         break;
+    case WPIN_REFUSED_CONFLICT:
+        snprintf(why + at, size - at,
+                 "answers twice to one question: two nodes have the number %g; switch one of them "
+                 "off and give it another number",
+                 l->axis.number);
+        break;
     case WPIN_REFUSED_CAUSE:
         snprintf(why + at, size - at,
                  "took %s and has another value: told %lu (%lXh), it says %lu (%lXh)", object,
@@ -114,6 +120,12 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
                  (unsigned long)t->got);
         break;
     default:
+        if (run->networks[l->axis.bus].network.unsent > 0) {
+            snprintf(why + at, size - at,
+                     "does not answer, for the bus takes no frames: somebody fills it with frames "
+                     "that go first, or its interface is down (windpin field listen shows)");
+            break;
+        }
         snprintf(why + at, size - at,
                  "does not answer. In this order: is supply '%s' on, which feeds it (%s); is the "
                  "rate %g kbit/s; is there a common ground; is the bus terminated at both ends; is "

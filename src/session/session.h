@@ -102,6 +102,7 @@ struct wpin_session {
     double *fault_at;      /* of each load: the last tick in which it had no fault */
     uint16_t *drive_error; /* of a drive: what it said when its fault was latched, */
     uint8_t *drive_state;
+    wpin_silence *silence;
     double *safe_at;      /* and the first since then in which its stage was safe; HUGE_VAL: none */
     bool *driven;         /* each load had duty when last looked at */
     size_t *open_step;    /* result each track is in, plus 1; 0 for none */

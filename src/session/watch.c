@@ -72,12 +72,24 @@ static bool is_safe(const wpin_session *run, size_t i) {
             wpin_stage_drive(&bound->stage_at_work) == (wpin_drive)bound->motor.safe_drive);
 }
 
+static wpin_silence silence_of(const wpin_session *run, size_t i) {
+    const wpin_axis *axis = &run->bound[i].axis_at_work;
+    if (run->motors[i].fault != WPIN_FAULT_SILENT) {
+        return WPIN_SILENCE_NONE;
+    }
+    bool full = run->networks[run->rig->loads[i].axis.bus].network.unsent > 0;
+    return axis->node.boots != axis->boots ? WPIN_SILENCE_ANEW
+           : full                          ? WPIN_SILENCE_FULL
+                                           : WPIN_SILENCE_MUTE;
+}
+
 /* What a drive said when its fault was latched: it may be told to forget it. */
 static void note_drive(wpin_session *run, size_t i) {
     const wpin_axis *axis = &run->bound[i].axis_at_work;
     if (run->rig->loads[i].axis.there && run->drive_state[i] == 0) {
         run->drive_error[i] = axis->error != 0 ? axis->error : axis->node.emergency;
         run->drive_state[i] = axis->state;
+        run->silence[i] = silence_of(run, i);
     }
 }
 

@@ -435,8 +435,13 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_CHANNELS_SWAPPED, /**< The channels, or Hall sensors a and b, change places. */
     WPIN_PART_FAULT_LEADS_MIXED,      /**< A stepper's leads are on the outputs that `detail` says:
                                           WPIN_PART_LEADS. */
-    WPIN_PART_FAULT_BUS_OFF,          /**< The bus cable of the drive of a bridge is off. */
-    WPIN_PART_FAULT_DEAF,  /**< That drive says yes to all it is told, and does nothing. */
+    WPIN_PART_FAULT_CABLE_OFF,        /**< The bus cable of the drive of a bridge is off. */
+    WPIN_PART_FAULT_BUS_OFF,  /**< That drive's end of the bus met too many errors and shut itself
+                                   off, until its power is switched off and on. */
+    WPIN_PART_FAULT_BUS_FULL, /**< Somebody fills that drive's bus with frames that go first. */
+    WPIN_PART_FAULT_BUS_RATE, /**< That drive is set to another bit rate than its bus. */
+    WPIN_PART_FAULT_TWIN,     /**< Another drive on its bus has its number. */
+    WPIN_PART_FAULT_DEAF,     /**< That drive says yes to all it is told, and does nothing. */
     WPIN_PART_FAULT_LOCAL, /**< Somebody turned that drive to its own keys: it hears no commands. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;

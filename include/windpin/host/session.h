@@ -104,6 +104,14 @@ typedef struct wpin_step_result {
     bool done;       /**< It came to its end. */
 } wpin_step_result;
 
+/** How a drive on a field bus fell silent. */
+typedef enum wpin_silence {
+    WPIN_SILENCE_NONE = 0, /**< It did not. */
+    WPIN_SILENCE_MUTE,     /**< Nothing came from it any more. */
+    WPIN_SILENCE_ANEW,     /**< It said that it begins anew: its power, or another of its number. */
+    WPIN_SILENCE_FULL,     /**< Nothing came, and the bus did not take frames either. */
+} wpin_silence;
+
 /** A latched fault of a load. */
 typedef struct wpin_fault_result {
     int load;
@@ -113,6 +121,7 @@ typedef struct wpin_fault_result {
         safe_after; /**< s until its stage showed its safe state; HUGE_VAL: not before the end. */
     uint16_t drive_error; /**< Of a drive on a field bus: its own error code; 0: none. */
     uint8_t drive_state;  /**< And its state, a wpin_axis_state; 0: it is none. */
+    wpin_silence silence; /**< Of WPIN_FAULT_SILENT. */
 } wpin_fault_result;
 
 /** What a whole run came to. */

@@ -76,11 +76,15 @@ bool wpin_can_queue(wpin_can *can, int station, const wpin_frame *frame, int64_t
 }
 
 void wpin_can_forget(wpin_can *can, int station) {
-    can->stations[station].count = 0;
+    can->stations[station].count = can->stations[station].errors = 0;
+}
+
+static bool is_off(const wpin_can_station *s) {
+    return s->off || s->errors >= WPIN_CAN_BUS_OFF;
 }
 
 static bool has_frame(const wpin_can_station *s) {
-    return s->count > 0 && !s->off;
+    return s->count > 0 && !is_off(s);
 }
 
 /* When the bus is free and somebody has a frame for it; INT64_MAX: nobody has. */
@@ -95,22 +99,61 @@ static int64_t next_start(const wpin_can *can) {
     return first == INT64_MAX || first > can->free_at ? first : can->free_at;
 }
 
-/* The station that wins at a moment. */
+/* ---- who goes first ---- */
+
+/* The frame that a station begins at a moment; NULL: none. */
+static const wpin_frame *begun(const wpin_can *can, int station, int64_t at) {
+    const wpin_can_station *s = &can->stations[station];
+    return has_frame(s) && s->ready[s->first] <= at ? &s->queue[s->first] : NULL;
+}
+
+/* Up to the end of the arbitration: identifier, and whether it asks. */
+static int rank(const wpin_frame *f) {
+    return 2 * f->id + f->remote;
+}
+
+/* By the first bit that differs, as they go out; a 0 overrides a 1. 0: they are the same. */
+static int order(const wpin_frame *a, const wpin_frame *b) {
+    int by = rank(a) != rank(b) ? rank(a) - rank(b) : a->length - b->length;
+    return by != 0 ? by : memcmp(a->data, b->data, a->remote ? 0 : a->length);
+}
+
 static int winner(const wpin_can *can, int64_t at) {
     int best = -1;
     for (int i = 0; i < can->station_count; i++) {
-        const wpin_can_station *s = &can->stations[i];
-        if (has_frame(s) && s->ready[s->first] <= at &&
-            (best < 0 ||
-             s->queue[s->first].id < can->stations[best].queue[can->stations[best].first].id)) {
+        const wpin_frame *f = begun(can, i, at);
+        if (f != NULL && (best < 0 || order(f, begun(can, best, at)) < 0)) {
             best = i;
         }
     }
     return best;
 }
 
+/* Stations that begin with the same identifier don't give way to one another. Each that sends a 1
+ * where the winner sends a 0 sees an error there, and destroys the frame unless it has had too many
+ * of them already. Whether the frame is destroyed. */
+static bool collides(wpin_can *can, int from, int64_t at) {
+    const wpin_frame *mine = begun(can, from, at);
+    bool destroyed = false;
+    for (int i = 0; i < can->station_count; i++) {
+        const wpin_frame *f = begun(can, i, at);
+        if (f != NULL && rank(f) == rank(mine) && order(f, mine) != 0) {
+            destroyed = destroyed || can->stations[i].errors < WPIN_CAN_PASSIVE;
+            can->stations[i].errors += 8;
+        }
+    }
+    if (!destroyed && can->destroys > 0) {
+        can->destroys--;
+        destroyed = true;
+    }
+    can->stations[from].errors += destroyed ? 8 : 0;
+    return destroyed;
+}
+
+/* ---- on the wire ---- */
+
 static bool is_lost(wpin_can *can) {
-    return can->cut || (can->lose > 0 && --can->lose == 0);
+    return can->lose > 0 && --can->lose == 0;
 }
 
 static void deliver(wpin_can *can, int from, const wpin_frame *frame, int64_t at) {
@@ -122,8 +165,24 @@ static void deliver(wpin_can *can, int from, const wpin_frame *frame, int64_t at
     }
     for (int i = 0; i < can->station_count; i++) {
         const wpin_can_station *s = &can->stations[i];
-        if (i != from && !s->off) {
+        if (i != from && !is_off(s)) {
             s->hear(s->context, frame, at);
+        }
+    }
+}
+
+static void sent(wpin_can_station *s) {
+    s->first = (s->first + 1) % WPIN_CAN_QUEUE;
+    s->count--;
+    s->errors -= s->errors > 0;
+}
+
+/* All that sent this very frame at that moment have sent it. */
+static void all_sent(wpin_can *can, const wpin_frame *frame, int64_t at) {
+    for (int i = 0; i < can->station_count; i++) {
+        const wpin_frame *f = begun(can, i, at);
+        if (f != NULL && order(f, frame) == 0) {
+            sent(&can->stations[i]);
         }
     }
 }
@@ -131,18 +190,20 @@ static void deliver(wpin_can *can, int from, const wpin_frame *frame, int64_t at
 void wpin_can_run(wpin_can *can, int64_t until) {
     for (int64_t at = next_start(can); at <= until; at = next_start(can)) {
         int from = winner(can, at);
-        wpin_can_station *s = &can->stations[from];
-        wpin_frame frame = s->queue[s->first];
+        wpin_frame frame = *begun(can, from, at);
         unsigned length = wpin_can_bits(&frame);
         int64_t end = at + (int64_t)(length / can->bit_rate * PS_PER_S);
         if (end > until) {
             return;
         }
-        s->first = (s->first + 1) % WPIN_CAN_QUEUE;
-        s->count--;
         can->free_at = end;
         can->bits += length;
+        if (collides(can, from, at)) { /* an error frame ends it; that it ends early is a trifle */
+            can->errors++;
+            continue;
+        }
         can->frames++;
+        all_sent(can, &frame, at);
         deliver(can, from, &frame, end);
     }
 }

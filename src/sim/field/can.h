@@ -7,6 +7,9 @@
 
 #define WPIN_CAN_STATIONS 40
 #define WPIN_CAN_QUEUE    64
+/* From so many errors on it no longer disturbs others; from so many it is off the bus. */
+#define WPIN_CAN_PASSIVE 128
+#define WPIN_CAN_BUS_OFF 256
 
 /* What a station does with a frame of another that ended at a moment, ps. */
 typedef void wpin_can_hear(void *context, const wpin_frame *frame, int64_t at);
@@ -17,7 +20,8 @@ typedef struct wpin_can_station {
     wpin_frame queue[WPIN_CAN_QUEUE];
     int64_t ready[WPIN_CAN_QUEUE]; /* no sooner than that, ps */
     int first, count;
-    bool off; /* its cable is off, or it has no power */
+    bool off;   /* its cable is off, or it has no power */
+    int errors; /* of its transmissions, as ISO 11898-1 counts them */
 } wpin_can_station;
 
 typedef struct wpin_can {
@@ -28,7 +32,8 @@ typedef struct wpin_can {
     uint64_t bits;   /* sent so far */
     uint64_t frames;
     uint64_t lose; /* the n'th frame from now on is lost; 0: none */
-    bool cut;      /* nothing gets through */
+    int destroys;  /* so many more frames are destroyed by a station of another rate */
+    uint64_t errors;
     wpin_can_hear *watcher;
     void *watcher_context;
 } wpin_can;
@@ -37,7 +42,7 @@ typedef struct wpin_can {
 int wpin_can_join(wpin_can *can, wpin_can_hear *hear, void *context);
 /* A frame to be sent, no sooner than `at`; false: its queue is full. */
 bool wpin_can_queue(wpin_can *can, int station, const wpin_frame *frame, int64_t at);
-/* What is still to be sent by a station is forgotten. */
+/* A station begins anew: what is still to be sent is forgotten, and its errors. */
 void wpin_can_forget(wpin_can *can, int station);
 /* Lets frames end up to a moment. */
 void wpin_can_run(wpin_can *can, int64_t until);

@@ -18,6 +18,7 @@ void wpin_field_free(struct wpin_field *field) {
         free(field->buses[i]);
     }
     for (int i = 0; field != NULL && i < field->drive_count; i++) {
+        free(field->drives[i]->twin);
         free(field->drives[i]);
     }
     free(field);
@@ -37,7 +38,8 @@ static void hear(void *context, const wpin_frame *frame, int64_t at) {
 
 static bool port_send(void *context, const wpin_frame *frame) {
     wpin_field_bus *bus = context;
-    return wpin_can_queue(&bus->can, bus->station, frame, bus->sim->now);
+    return bus->can.stations[bus->station].count < WPIN_FIELD_MAILS &&
+           wpin_can_queue(&bus->can, bus->station, frame, bus->sim->now);
 }
 
 static bool port_receive(void *context, wpin_frame *frame) {
@@ -146,6 +148,7 @@ bool wpin_sim_add_drive(wpin_sim *sim, const wpin_part_axis *part, int number, i
     const wpin_bridge *b = &sim->bridges[bridge];
     wpin_servo_motor motor = known(sim->plants[b->motor], &sim->supplies[b->supply], part);
     drive->bridge = bridge;
+    drive->bus = bus;
     wpin_servo_init(&drive->servo, &bus->can, part->number, &motor);
     drive->servo.switches = part->switches;
     wpin_servo_add(&drive->servo, part->objects, part->object_count);
@@ -194,22 +197,10 @@ static void step(wpin_sim *sim, wpin_field_drive *drive) {
                               .limits = limits_of(plant)};
     wpin_servo_step(s, sim->now, &sight);
     set_stage(bridge, plant, live && s->drives, s->volts_out);
-}
-
-bool wpin_field_inject(wpin_sim *sim, wpin_part_fault fault, int bridge, bool on) {
-    bool found = false;
-    for (int i = 0; sim->field != NULL && i < sim->field->drive_count; i++) {
-        wpin_field_drive *drive = sim->field->drives[i];
-        if (drive->bridge == bridge) {
-            wpin_servo *s = &drive->servo;
-            bool *flaw = fault == WPIN_PART_FAULT_DEAF    ? &s->deaf
-                         : fault == WPIN_PART_FAULT_LOCAL ? &s->local
-                                                          : &s->cable_off;
-            *flaw = on;
-            found = true;
-        }
+    if (drive->twin != NULL) { /* its motor stands still somewhere else */
+        sight.turns = sight.amps = sight.limits = 0;
+        wpin_servo_step(drive->twin, sim->now, &sight);
     }
-    return found;
 }
 
 bool wpin_sim_lose_frame(wpin_sim *sim, int number, unsigned long nth) {
@@ -228,6 +219,7 @@ int64_t wpin_field_window(const wpin_sim *sim) {
 void wpin_field_settle(wpin_sim *sim) {
     struct wpin_field *field = sim->field;
     for (int i = 0; field != NULL && i < field->bus_count; i++) {
+        wpin_field_fill(field->buses[i]);
         wpin_can_run(&field->buses[i]->can, sim->now);
     }
     if (field == NULL || sim->now < field->next) {

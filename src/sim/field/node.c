@@ -5,6 +5,7 @@
 
 #define MS          1000000000LL /* ps */
 #define ANSWER_PS   (MS / 10)
+#define STORE_PS    (20 * MS)
 #define BOOT_PS     (300 * MS)
 #define OPERATIONAL 5
 #define STOPPED     4
@@ -30,7 +31,8 @@ static void send_emergency(wpin_servo *s, int code, int64_t now) {
 
 static void forget(wpin_servo *s) {
     for (int i = 0; i < OD_COUNT; i++) {
-        s->values[i] = (wpin_od[i].access & OD_STORED) != 0 ? s->stored[i] : wpin_od[i].initial;
+        bool stored = (wpin_od[i].access & OD_STORED) != 0 && !s->half_stored;
+        s->values[i] = stored ? s->stored[i] : wpin_od[i].initial;
     }
     s->values[OD_EMERGENCY_ID] = 0x80 + s->number;
     s->values[OD_SERIAL] = 1000 + s->number;
@@ -74,6 +76,9 @@ static void come_up(wpin_servo *s, int64_t now) {
     s->nmt = PREPARED;
     s->heartbeat_at = now;
     s->state = SERVO_DISABLED;
+    if (s->half_stored) {
+        wpin_servo_fail(s, 0x5530);
+    }
 }
 
 static void manage(wpin_servo *s, const wpin_frame *frame, int64_t at) {
@@ -187,7 +192,8 @@ static void hear_sync(wpin_servo *s, int64_t at) {
 /* ---- objects ---- */
 
 static void answer(wpin_servo *s, const unsigned char data[8], int64_t at) {
-    send(s, 0x580U + s->number, data, 8, at + ANSWER_PS);
+    int64_t apart = (s->station - 1) * MS / 200; /* no two are equally fast */
+    send(s, 0x580U + s->number, data, 8, at + ANSWER_PS + apart);
 }
 
 static void refuse(wpin_servo *s, const unsigned char *asked, uint32_t why, int64_t at) {
@@ -287,12 +293,20 @@ static uint32_t why_not(const wpin_servo *s, int object, size_t bytes, int64_t v
     return 0;
 }
 
-static void keep(wpin_servo *s, int object, int64_t value) {
+/* It has written all of it. */
+static void have_stored(wpin_servo *s) {
+    memcpy(s->stored, s->values, sizeof s->stored);
+    s->half_stored = false;
+    s->stores_until = 0;
+}
+
+static void keep(wpin_servo *s, int object, int64_t value, int64_t at) {
     if (object == OD_STORE) {
-        memcpy(s->stored, s->values, sizeof s->stored);
+        s->stores_until = at + STORE_PS;
         return;
     }
     if (object == OD_RESTORE) { /* counts from its next start */
+        s->half_stored = false;
         for (int i = 0; i < OD_COUNT; i++) {
             s->stored[i] = wpin_od[i].initial;
         }
@@ -312,8 +326,8 @@ static void put(wpin_servo *s, const unsigned char *asked, int object, int64_t a
         return;
     }
     unsigned char data[8] = {0x60, asked[1], asked[2], asked[3]};
-    keep(s, object, value);
-    answer(s, data, at);
+    keep(s, object, value, at);
+    answer(s, data, object == OD_STORE ? s->stores_until : at);
 }
 
 /* An object of its make, a number that it keeps and that means nothing here. */
@@ -419,6 +433,9 @@ static void lose_link(wpin_servo *s, int64_t now) {
 void wpin_servo_talk(wpin_servo *s, int64_t now) {
     if (s->nmt == 0 && now >= s->alive_at) {
         come_up(s, now);
+    }
+    if (s->stores_until != 0 && now >= s->stores_until) {
+        have_stored(s);
     }
     int64_t every = s->values[OD_HEARTBEAT] * MS;
     if (s->nmt > 0 && every > 0 && now - s->heartbeat_at >= every) {

@@ -22,13 +22,16 @@ static void see_power(wpin_servo *s, int64_t now) {
     if (powered && !s->powered) {
         s->offset = 0;
         wpin_servo_boot(s, now);
+        s->can->stations[s->station].errors = s->bus_off ? WPIN_CAN_BUS_OFF : 0;
     } else if (!powered && s->powered) {
+        s->half_stored = s->half_stored || s->stores_until != 0;
+        s->stores_until = 0;
         s->nmt = -1;
         s->state = SERVO_STARTS;
         s->control = 0;
     }
     s->powered = powered;
-    s->can->stations[s->station].off = !powered || s->cable_off;
+    s->can->stations[s->station].off = !powered || s->cable_off || s->other_rate;
 }
 
 void wpin_servo_step(wpin_servo *s, int64_t now, const wpin_servo_sight *sight) {

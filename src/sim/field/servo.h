@@ -54,13 +54,17 @@ typedef struct wpin_servo {
     wpin_servo_motor motor;
     int64_t values[OD_COUNT], stored[OD_COUNT];
     bool powered;
-    bool deaf;      /* it answers, and does nothing */
-    bool cable_off; /* of the bus */
-    bool local;     /* its keys command it */
+    bool deaf;       /* it answers, and does nothing */
+    bool cable_off;  /* of the bus */
+    bool bus_off;    /* its end of the bus met too many errors, and does after each start */
+    bool other_rate; /* than the bus */
+    bool local;      /* its keys command it */
     unsigned switches;
     wpin_part_object others[WPIN_PART_OBJECTS]; /* objects of its make */
     size_t other_count;
-    int64_t alive_at; /* boots until then, ps */
+    int64_t alive_at;     /* boots until then, ps */
+    int64_t stores_until; /* ps; 0: it stores nothing now */
+    bool half_stored;     /* what it has stored is worth nothing */
     /* node */
     int nmt;                          /* as in its heartbeat; -1: off */
     int64_t heartbeat_at, watched_at; /* ps */
