@@ -40,6 +40,8 @@ void field_say_value(const wpin_known_object *known, const uint8_t *bytes, uint1
 long long field_number(const wpin_known_object *known, uint32_t bits, uint16_t size);
 /* A frame in words. */
 void field_say_frame(const wpin_frame *frame, char *to, size_t size);
+/* At which rate a place goes, and how its end here fares; "" where nothing tells. */
+void field_say_rate(const char *place, char *to, size_t size);
 /* States of nodes. */
 const char *field_node_state(uint8_t state);
 

@@ -108,13 +108,23 @@ static void print_one(const field *f, const wpin_node *node, const found *one) {
     (void)f;
 }
 
-static int say_silence(const field *f) {
+static int say_silence(const field *f, unsigned long overheard) {
     const char *trouble = wpin_bearer_trouble(f->bearer);
+    char check[120] = "";
+    if (strchr(f->place, '/') == NULL) {
+        snprintf(check, sizeof check, " (ip -details link show %s)", f->place);
+    }
     printf("Nobody answers on %s%s%s.\n", f->place, trouble[0] != '\0' ? ": " : "", trouble);
-    printf("In this order: have the drives power; is the rate of the bus that of the interface (ip "
-           "-details link show %s); is there a common ground; is the bus terminated at both ends "
-           "(60 ohm between its wires); are their numbers set.\n",
-           f->place);
+    if (overheard > 0) {
+        printf("But others are heard there: the wires and the rate are right. A bus that is full "
+               "leaves no room for answers (windpin field listen %s shows who speaks).\n",
+               f->place);
+        return EXIT_MET_FAULT;
+    }
+    printf("In this order: have the drives power; is the rate of the bus that of the interface%s; "
+           "is there a common ground; is the bus terminated at both ends (60 ohm between its "
+           "wires); are their numbers set.\n",
+           check);
     return EXIT_MET_FAULT;
 }
 
@@ -135,6 +145,11 @@ static int look(field *f, const look_arguments *a) {
     static wpin_node nodes[WPIN_NODE_MAX + 1];
     static uint32_t types[WPIN_NODE_MAX + 1];
     unsigned count = 0;
+    char rate[120];
+    field_say_rate(f->place, rate, sizeof rate);
+    if (!a->json && rate[0] != '\0') {
+        printf("%s: %s\n", f->place, rate);
+    }
     field_pass(f, a->listen);
     unsigned long overheard = f->frames;
     ask_all(f, nodes, types);
@@ -156,13 +171,13 @@ static int look(field *f, const look_arguments *a) {
         count++;
     }
     if (a->json) {
-        cli_dump_json(json_pack("{s:s, s:o, s:I}", "place", f->place, "nodes", all, "overheard",
-                                (json_int_t)overheard));
+        cli_dump_json(json_pack("{s:s, s:s, s:o, s:I}", "place", f->place, "rate", rate, "nodes",
+                                all, "overheard", (json_int_t)overheard));
         return count > 0 ? EXIT_FINE : EXIT_MET_FAULT;
     }
     json_decref(all);
     if (count == 0) {
-        return say_silence(f);
+        return say_silence(f, overheard);
     }
     printf("%u of the numbers 1 to %d %s taken%s", count, WPIN_NODE_MAX, count == 1 ? "is" : "are",
            overheard > 0 ? "; " : ".\n");

@@ -5,6 +5,7 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -59,6 +60,15 @@ START_TEST(drives_are_reached_over_can) {
     ck_assert_msg(strstr(said, "vcan0 is down") != NULL, "%s", said);
     ck_assert_int_eq(run_command(said, sizeof said, "busybox ip link set vcan0 up"), 0);
     ck_assert_int_eq(run_command(said, sizeof said, "%s field look vcan0", TEST_TOOL), 1);
+    /* a virtual interface has no rate: what tells that of others is replaced */
+    write_to("/mnt/ip",
+             "#!/bin/busybox sh\necho '[{\"linkinfo\":{\"info_kind\":\"can\",\"info_data\":"
+             "{\"state\":\"ERROR-PASSIVE\",\"bittiming\":{\"bitrate\":500000}}}}]'\n");
+    ck_assert_int_eq(chmod("/mnt/ip", 0755), 0);
+    ck_assert_int_eq(
+        run_command(said, sizeof said, "PATH=/mnt:$PATH %s field look vcan0", TEST_TOOL), 1);
+    ck_assert_msg(strstr(said, "vcan0: 500 kbit/s, its end here is ERROR-PASSIVE") != NULL, "%s",
+                  said);
     ck_assert_msg(strstr(said, "Nobody answers") != NULL, "%s", said);
     write_to("/mnt/line.yaml", RIG_TEXT("vcan0"));
     write_to("/mnt/line.plan", "require no fault\nbelt turn 180deg\nwait 100ms\n"
