@@ -73,6 +73,8 @@ typedef struct wpin_axis_config {
     uint16_t lost_ms;         /**< Without process data for this long it is silent; 0: 100. */
     uint16_t heartbeat_ms;    /**< Of the drive, and it stops by itself without the network's for as
                                    long; 0: none. */
+    uint16_t guard_ms;        /**< Instead of heartbeats it is asked for its state so often, and it
+                                   stops by itself when it was not for three times as long; 0: not. */
     uint32_t vendor, product; /**< By its object 1018h; 0: any. */
     const WPIN_FAR wpin_setting *settings; /**< Or NULL. */
     uint8_t setting_count;
@@ -119,6 +121,7 @@ typedef struct wpin_axis {
     uint32_t lost_us;  /**< Since process data came, saturated. */
     uint16_t status;   /**< Status word, 6041h. */
     uint16_t error;    /**< Its error code, 603Fh. */
+    bool plain;        /**< Its actuator is wpin_plain_axis_actuator. */
     uint8_t state;     /**< wpin_axis_state. */
     int8_t mode;       /**< Of operation, as it says, 6061h... */
     int8_t wants_mode; /**< ...and as it should be. */
@@ -146,9 +149,15 @@ typedef struct wpin_axis {
  */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_axis_actuator;
 
+/** Of a plain drive, such as an inverter: it takes WPIN_QUANTITY_SPEED and nothing else, by CiA
+ * 402's velocity mode (6042h to 604Ah, 16 bits, usually rpm: full_speed is up to 32767). */
+WPIN_API extern const WPIN_FLASH wpin_actuator wpin_plain_axis_actuator;
+
 /** The three fields of a motor's configuration that name a drive on a field bus. */
 #define WPIN_ON_AXIS(axis, axis_config)                                                            \
     .actuator = &wpin_axis_actuator, .part = (axis), .part_config = (axis_config)
+#define WPIN_ON_PLAIN_AXIS(axis, axis_config)                                                      \
+    .actuator = &wpin_plain_axis_actuator, .part = (axis), .part_config = (axis_config)
 
 /** @name For WPIN_AXIS_PROTECTION: WPIN_FAULT_SILENT, _DRIVE and _MASTER. Tick.
  * @{ */

@@ -105,6 +105,9 @@ typedef struct wpin_node {
     uint16_t retries;       /**< Questions asked again, saturated. */
     uint32_t silent_us;     /**< Since its last heartbeat, saturated. */
     uint32_t heartbeat_us;  /**< It is silent when none comes for this long, us; 0: not watched. */
+    uint32_t guard_us;      /**< It is asked for its state so often (node guarding), us; 0: not. */
+    uint32_t to_guard_us;   /**< Until the next. */
+    uint8_t guarded;        /**< Toggle bit that its next answer has, 0 or 128. */
     wpin_transfer transfer;
     /** Takes process data of the node, 1 to 4; or NULL. Tick. */
     void (*take)(void *context, uint8_t number, const wpin_frame *frame);

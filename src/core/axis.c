@@ -14,6 +14,8 @@
 #define NEW_PLACE    ((uint16_t)0x10)
 #define AT_ONCE      ((uint16_t)0x20)
 #define HALT         ((uint16_t)0x100)
+#define PLAIN_RAMP   ((uint16_t)0x70) /* of velocity mode: its ramp works, and is led by the target \
+                                       */
 /* ...and of the status word, 6041h. */
 #define REMOTE   ((uint16_t)0x200) /* it does what the bus says */
 #define REACHED  ((uint16_t)0x400)
@@ -165,16 +167,18 @@ static void take(void *context, uint8_t number, const wpin_frame *frame) {
     if (axis == NULL || axis->config == NULL || frame->remote) {
         return;
     }
-    if (number == 1 && frame->length == 8) {
+    uint8_t wide = axis->plain ? 2 : 4; /* bytes of a velocity, and of a place: none */
+    if (number == 1 && frame->length == 4 + wide) {
         axis->status = (uint16_t)wpin_number_from(frame->data, 2);
-        axis->velocity = (int32_t)wpin_number_from(&frame->data[2], 4);
-        axis->current = (int16_t)wpin_number_from(&frame->data[6], 2);
+        uint32_t velocity = wpin_number_from(&frame->data[2], wide);
+        axis->velocity = axis->plain ? (int16_t)velocity : (int32_t)velocity;
+        axis->current = (int16_t)wpin_number_from(&frame->data[2 + wide], 2);
         axis->lost_us = 0;
         note_state(axis);
-    } else if (number == 2 && frame->length == 7) {
-        axis->position = (int32_t)wpin_number_from(frame->data, 4);
-        axis->error = (uint16_t)wpin_number_from(&frame->data[4], 2);
-        axis->mode = (int8_t)frame->data[6];
+    } else if (number == 2 && frame->length == (axis->plain ? 3 : 7)) {
+        axis->error = (uint16_t)wpin_number_from(frame->data, 2);
+        axis->mode = (int8_t)frame->data[2];
+        axis->position = axis->plain ? 0 : (int32_t)wpin_number_from(&frame->data[3], 4);
         note_home(axis);
     } else if (axis->config->network != NULL) {
         wpin_count_up(&axis->config->network->bad);
@@ -201,6 +205,9 @@ static uint16_t control_to_enable(const wpin_axis *axis) {
         return axis->waits_us > STATE_US - WAY_ON_US ? ENABLE : NO_VOLTAGE;
     case WPIN_AXIS_ENABLED: {
         uint16_t control = (uint16_t)(ENABLE | (has(axis, HALTS) ? HALT : 0));
+        if (axis->plain) {
+            return (uint16_t)(control | PLAIN_RAMP);
+        }
         if (homes(axis)) { /* while it is set it goes on */
             return (uint16_t)(control | (has(axis, TOLD) ? NEW_PLACE : 0));
         }
@@ -236,14 +243,15 @@ static bool send(wpin_axis *axis, uint16_t id, const uint8_t *data, uint8_t leng
 /* Control word and target go together: a lost frame is a late one, never half of it. */
 static bool send_control(wpin_axis *axis, uint16_t control) {
     bool places = axis->wants_mode == MODE_POSITION;
-    bool turns = drives(axis) && axis->wants_mode == MODE_SPEED && !has(axis, HALTS);
+    bool speed = axis->wants_mode == MODE_SPEED || axis->wants_mode == MODE_PLAIN;
+    bool turns = drives(axis) && speed && !has(axis, HALTS);
     int32_t velocity = turns ? velocity_of(axis, axis->share) : 0;
     int32_t target = places ? place_told(axis, axis->goal) : velocity;
     uint8_t data[6];
     wpin_number_to(data, control, 2);
     wpin_number_to(&data[2], (uint32_t)target, 4);
     axis->control = control;
-    return send(axis, (uint16_t)(WPIN_ID_IN_1 + (places ? 0x100U : 0U)), data, sizeof data);
+    return send(axis, (uint16_t)(WPIN_ID_IN_1 + (places ? 0x100U : 0U)), data, axis->plain ? 4 : 6);
 }
 
 static bool send_mode(wpin_axis *axis) {
@@ -251,7 +259,7 @@ static bool send_mode(wpin_axis *axis) {
     bool torque = drives(axis) && axis->wants_mode == MODE_TORQUE;
     int16_t target = torque ? torque_of(axis, axis->share) : 0;
     wpin_number_to(&data[1], (uint16_t)target, 2);
-    return send(axis, WPIN_ID_IN_1 + 0x200, data, sizeof data);
+    return send(axis, WPIN_ID_IN_1 + 0x200, data, axis->plain ? 1 : 3);
 }
 
 /* A new place is offered by an edge, once it has let go of the one before. */
@@ -293,7 +301,7 @@ uint16_t wpin_axis_off_word(const wpin_axis *axis) {
 static void send_off(const wpin_axis *axis) {
     if (axis->config != NULL && axis->described && wpin_network_is_open(axis->config->network)) {
         wpin_frame frame = {.id = (uint16_t)(WPIN_ID_IN_1 + axis->config->number),
-                            .length = 6,
+                            .length = axis->plain ? 4 : 6,
                             .data = {(uint8_t)wpin_axis_off_word(axis)}};
         const wpin_fieldbus *bus = axis->config->network->bus;
         (void)bus->send(bus->context, &frame);
@@ -332,20 +340,21 @@ static wpin_status join(wpin_axis *axis, const WPIN_FAR wpin_axis_config *config
     return wpin_network_add(config->network, node, config->number);
 }
 
-static wpin_status open_axis(void *self, const WPIN_FAR void *config_of, const wpin_port *port) {
+static wpin_status open_as(void *self, const WPIN_FAR void *config_of, const wpin_port *port,
+                           bool plain) {
     wpin_axis *axis = self;
     const WPIN_FAR wpin_axis_config *config = config_of;
     axis->config = NULL;
     if (config == NULL || config->network == NULL || config->network->config == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    if (!config_holds(config)) {
+    if (!config_holds(config) || (plain && config->full_speed > INT16_MAX)) {
         return WPIN_REFUSED_RANGE;
     }
     uint16_t own = config->network->config->number;
     bool beats = config->network->config->heartbeat_us != 0;
     if (!settings_hold(config) || config->network->config->sync_us == 0 ||
-        (config->heartbeat_ms != 0 && (own == 0 || !beats))) {
+        (config->heartbeat_ms != 0 && (own == 0 || !beats || config->guard_ms != 0))) {
         return WPIN_REFUSED_CONFIG;
     }
     wpin_status status = join(axis, config);
@@ -354,7 +363,8 @@ static wpin_status open_axis(void *self, const WPIN_FAR void *config_of, const w
     }
     wpin_node node = axis->node;
     *axis = (wpin_axis){.node = node,
-                        .wants_mode = MODE_SPEED,
+                        .plain = plain,
+                        .wants_mode = plain ? MODE_PLAIN : MODE_SPEED,
                         .wants = WPIN_AXIS_READY,
                         .safe = WPIN_AXIS_READY,
                         .cut = 1,
@@ -365,12 +375,23 @@ static wpin_status open_axis(void *self, const WPIN_FAR void *config_of, const w
     }
     axis->scale = wpin_share_of(full);
     axis->last = port->now(port->context);
-    axis->node.heartbeat_us = (uint32_t)config->heartbeat_ms * 1000U;
+    uint32_t guard_us = (uint32_t)config->guard_ms * 1000U;
+    axis->node.heartbeat_us =
+        guard_us != 0 ? 3U * guard_us : (uint32_t)config->heartbeat_ms * 1000U;
+    axis->node.guard_us = guard_us;
     axis->node.context = axis;
     axis->node.take = take;
     axis->config = config;
     wpin_axis_set_up_anew(axis, 0);
     return WPIN_OK;
+}
+
+static wpin_status open_axis(void *self, const WPIN_FAR void *config, const wpin_port *port) {
+    return open_as(self, config, port, false);
+}
+
+static wpin_status open_plain(void *self, const WPIN_FAR void *config, const wpin_port *port) {
+    return open_as(self, config, port, true);
 }
 
 static uint8_t traits(const void *self) {
@@ -400,10 +421,11 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
         return WPIN_REFUSED_FAULTED;
     }
     bool place = quantity == WPIN_QUANTITY_POSITION;
+    int8_t speeds = axis->plain ? MODE_PLAIN : MODE_SPEED;
     int8_t mode = place && value == WPIN_POSITION_HOME ? MODE_HOMING
                   : place                              ? MODE_POSITION
                   : quantity == WPIN_QUANTITY_TORQUE   ? MODE_TORQUE
-                  : quantity == WPIN_QUANTITY_SPEED    ? MODE_SPEED
+                  : quantity == WPIN_QUANTITY_SPEED    ? speeds
                                                        : axis->wants_mode;
     if (axis->wants != WPIN_AXIS_ENABLED) {
         axis->wants = WPIN_AXIS_ENABLED;
@@ -496,7 +518,8 @@ static void measure(const wpin_axis *axis, wpin_measurement *m) {
         m->speed_us = (uint16_t)(axis->lost_us > UINT16_MAX ? UINT16_MAX : axis->lost_us);
         m->position = arrived ? axis->goal : place_shown(axis, axis->position);
         m->current = current_of(axis, axis->current);
-        m->valid |= WPIN_HAS_SPEED | WPIN_HAS_POSITION | WPIN_HAS_CURRENT;
+        m->valid |=
+            (uint8_t)(WPIN_HAS_SPEED | WPIN_HAS_CURRENT | (axis->plain ? 0 : WPIN_HAS_POSITION));
     }
     bool starts = axis->wants == WPIN_AXIS_ENABLED && !drives(axis);
     m->inputs = (uint8_t)((m->inputs & ~WPIN_STARTING) | (starts ? WPIN_STARTING : 0));
@@ -596,7 +619,7 @@ static wpin_status clear(void *self) {
         return WPIN_REFUSED_CLOSED;
     }
     axis->node.masters = 0;
-    axis->gentle = GENTLE_TO_BE;
+    axis->gentle = axis->plain ? 0 : GENTLE_TO_BE; /* that is about places */
     axis->flags &= (uint8_t)~DROPPED;
     if (axis->setup == WPIN_AXIS_REFUSED) {
         wpin_axis_set_up_anew(axis, 0);
@@ -607,6 +630,11 @@ static wpin_status clear(void *self) {
     }
     return WPIN_OK;
 }
+
+/* What both actuators do alike. */
+#define COMMON                                                                                     \
+    .close = close_axis, .traits = traits, .put = put, .idle = idle, .shown = shown, .off = off,   \
+    .stop = stop, .poll = poll, .clear = clear
 
 /* Where it says it is counts from then on. */
 static bool homed(void *self) {
@@ -622,16 +650,11 @@ const WPIN_FLASH wpin_actuator wpin_axis_actuator = {.takes = WPIN_TAKES(WPIN_QU
                                                               WPIN_TAKES(WPIN_QUANTITY_TORQUE) |
                                                               WPIN_TAKES(WPIN_QUANTITY_POSITION),
                                                      .open = open_axis,
-                                                     .close = close_axis,
-                                                     .traits = traits,
-                                                     .put = put,
-                                                     .idle = idle,
-                                                     .shown = shown,
-                                                     .off = off,
-                                                     .stop = stop,
-                                                     .poll = poll,
-                                                     .clear = clear,
-                                                     .homed = homed};
+                                                     .homed = homed,
+                                                     COMMON};
+
+const WPIN_FLASH wpin_actuator wpin_plain_axis_actuator = {
+    .takes = WPIN_TAKES(WPIN_QUANTITY_SPEED), .open = open_plain, COMMON};
 
 void wpin_axis_set_position(void *self, int32_t position) {
     wpin_axis *axis = self;

@@ -6,6 +6,7 @@
 
 /* Modes of operation, 6060h. */
 #define MODE_POSITION 1
+#define MODE_PLAIN    2 /* "velocity mode": speeds of simple drives, 16 bits */
 #define MODE_SPEED    3
 #define MODE_TORQUE   4
 #define MODE_HOMING   6

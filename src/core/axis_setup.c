@@ -9,58 +9,70 @@
 
 #define PROFILE_402 402
 
-/* A row of the list that every drive is told. */
+/* A row of the list that drives are told. */
 typedef struct row {
     uint16_t index;
     uint8_t sub;
     uint8_t size;
     uint32_t value;
     uint8_t more; /* what is added */
+    uint8_t whom; /* it is told to */
 } row;
 
-enum { AS_IT_IS, NUMBER, POSITION_EVERY, PROFILE, HEARTBEAT, OUR_HEARTBEAT };
+enum { AS_IT_IS, NUMBER, POSITION_EVERY, PROFILE, HEARTBEAT, OUR_HEARTBEAT, GUARD };
+enum { ALL, PLAIN, OTHERS, THOSE_THAT_BEAT, THE_GUARDED };
 
 #define OFF 0x80000000U
 /* Process data are switched off, described, and switched on. */
-#define DATA(talk, map, id, type, what)                                                            \
-    {talk, 1, 4, OFF | (id), NUMBER}, {talk, 2, 1, type, what}, {                                  \
-        map, 0, 1, 0, AS_IT_IS                                                                     \
+#define DATA(talk, map, id, type, what, whom)                                                      \
+    {talk, 1, 4, OFF | (id), NUMBER, whom}, {talk, 2, 1, type, what, whom}, {                      \
+        map, 0, 1, 0, AS_IT_IS, whom                                                               \
+    }
+#define ENTRY(map, entry, object, whom)                                                            \
+    { map, entry, 4, object, AS_IT_IS, whom }
+#define DONE(talk, map, id, entries, whom)                                                         \
+    {map, 0, 1, entries, AS_IT_IS, whom}, {                                                        \
+        talk, 1, 4, id, NUMBER, whom                                                               \
     }
 
 static const WPIN_FLASH row rows[] = {
-    DATA(0x1400, 0x1600, 0x200, 255, AS_IT_IS), /* to it: control word, target velocity */
-    {0x1600, 1, 4, 0x60400010, AS_IT_IS},
-    {0x1600, 2, 4, 0x60FF0020, AS_IT_IS},
-    {0x1600, 0, 1, 2, AS_IT_IS},
-    {0x1400, 1, 4, 0x200, NUMBER},
-    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS), /* control word, target position */
-    {0x1601, 1, 4, 0x60400010, AS_IT_IS},
-    {0x1601, 2, 4, 0x607A0020, AS_IT_IS},
-    {0x1601, 0, 1, 2, AS_IT_IS},
-    {0x1401, 1, 4, 0x300, NUMBER},
-    DATA(0x1402, 0x1602, 0x400, 255, AS_IT_IS), /* mode, target torque */
-    {0x1602, 1, 4, 0x60600008, AS_IT_IS},
-    {0x1602, 2, 4, 0x60710010, AS_IT_IS},
-    {0x1602, 0, 1, 2, AS_IT_IS},
-    {0x1402, 1, 4, 0x400, NUMBER},
-    DATA(0x1800, 0x1A00, 0x180, 1, AS_IT_IS), /* from it: status word, velocity, current */
-    {0x1A00, 1, 4, 0x60410010, AS_IT_IS},
-    {0x1A00, 2, 4, 0x606C0020, AS_IT_IS},
-    {0x1A00, 3, 4, 0x60780010, AS_IT_IS},
-    {0x1A00, 0, 1, 3, AS_IT_IS},
-    {0x1800, 1, 4, 0x180, NUMBER},
-    DATA(0x1801, 0x1A01, 0x280, 0, POSITION_EVERY), /* position, error code, mode */
-    {0x1A01, 1, 4, 0x60640020, AS_IT_IS},
-    {0x1A01, 2, 4, 0x603F0010, AS_IT_IS},
-    {0x1A01, 3, 4, 0x60610008, AS_IT_IS},
-    {0x1A01, 0, 1, 3, AS_IT_IS},
-    {0x1801, 1, 4, 0x280, NUMBER},
-    {PROFILE_SPEED, 0, 4, 0, PROFILE},
-    {0x1017, 0, 2, 0, HEARTBEAT},
-    {0x1016, 1, 4, 0, OUR_HEARTBEAT},
+    DATA(0x1400, 0x1600, 0x200, 255, AS_IT_IS, ALL), /* to it: control word, target velocity */
+    ENTRY(0x1600, 1, 0x60400010, ALL),
+    ENTRY(0x1600, 2, 0x60FF0020, OTHERS),
+    ENTRY(0x1600, 2, 0x60420010, PLAIN),
+    DONE(0x1400, 0x1600, 0x200, 2, ALL),
+    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS, OTHERS), /* control word, target position */
+    ENTRY(0x1601, 1, 0x60400010, OTHERS),
+    ENTRY(0x1601, 2, 0x607A0020, OTHERS),
+    DONE(0x1401, 0x1601, 0x300, 2, OTHERS),
+    DATA(0x1402, 0x1602, 0x400, 255, AS_IT_IS, ALL), /* mode, target torque */
+    ENTRY(0x1602, 1, 0x60600008, ALL),
+    ENTRY(0x1602, 2, 0x60710010, OTHERS),
+    {0x1602, 0, 1, 1, AS_IT_IS, PLAIN},
+    {0x1602, 0, 1, 2, AS_IT_IS, OTHERS},
+    {0x1402, 1, 4, 0x400, NUMBER, ALL},
+    DATA(0x1800, 0x1A00, 0x180, 1, AS_IT_IS, ALL), /* from it: status word, velocity, current */
+    ENTRY(0x1A00, 1, 0x60410010, ALL),
+    ENTRY(0x1A00, 2, 0x606C0020, OTHERS),
+    ENTRY(0x1A00, 2, 0x60440010, PLAIN),
+    ENTRY(0x1A00, 3, 0x60780010, ALL),
+    DONE(0x1800, 0x1A00, 0x180, 3, ALL),
+    DATA(0x1801, 0x1A01, 0x280, 0, POSITION_EVERY, ALL), /* error code, mode, position */
+    ENTRY(0x1A01, 1, 0x603F0010, ALL),
+    ENTRY(0x1A01, 2, 0x60610008, ALL),
+    ENTRY(0x1A01, 3, 0x60640020, OTHERS),
+    {0x1A01, 0, 1, 2, AS_IT_IS, PLAIN},
+    {0x1A01, 0, 1, 3, AS_IT_IS, OTHERS},
+    {0x1801, 1, 4, 0x280, NUMBER, ALL},
+    {PROFILE_SPEED, 0, 4, 0, PROFILE, OTHERS},
+    {0x1017, 0, 2, 0, HEARTBEAT, THOSE_THAT_BEAT},
+    {0x1016, 1, 4, 0, OUR_HEARTBEAT, THOSE_THAT_BEAT},
+    {0x1017, 0, 2, 0, AS_IT_IS, THE_GUARDED}, /* a node does one or the other */
+    {0x100C, 0, 2, 0, GUARD, THE_GUARDED},
+    {0x100D, 0, 1, 3, AS_IT_IS, THE_GUARDED},
 };
 
-enum { ROWS = sizeof rows / sizeof rows[0], HEARTBEAT_ROWS = 2 };
+enum { ROWS = sizeof rows / sizeof rows[0] };
 
 /* What it is asked first: kind of device, vendor, product. */
 enum { QUESTIONS = 3 };
@@ -82,22 +94,29 @@ static wpin_setting common(const wpin_axis *axis, uint8_t number) {
         value = config->profile_speed != 0 ? config->profile_speed : config->full_speed;
         break;
     case HEARTBEAT: value = config->heartbeat_ms; break;
+    case GUARD: value = config->guard_ms; break;
     case OUR_HEARTBEAT: value = ((uint32_t)own_number(axis) << 16) | config->heartbeat_ms; break;
     default: break;
     }
     return (wpin_setting){.index = r->index, .sub = r->sub, .size = r->size, .value = value};
 }
 
-static uint8_t common_count(const wpin_axis *axis) {
-    return (uint8_t)(axis->config->heartbeat_ms != 0 ? ROWS : ROWS - HEARTBEAT_ROWS);
+/* Whether a drive is told a row of the list, or a setting of its own behind it. */
+static bool is_told(const wpin_axis *axis, uint8_t number) {
+    switch (number < ROWS ? rows[number].whom : ALL) {
+    case PLAIN: return axis->plain;
+    case OTHERS: return !axis->plain;
+    case THOSE_THAT_BEAT: return axis->config->heartbeat_ms != 0;
+    case THE_GUARDED: return axis->config->guard_ms != 0;
+    default: return true;
+    }
 }
 
 static wpin_setting setting(const wpin_axis *axis, uint8_t number) {
-    uint8_t first = common_count(axis);
-    if (number < first) {
+    if (number < ROWS) {
         return common(axis, number);
     }
-    uint8_t own = (uint8_t)(number - first);
+    uint8_t own = (uint8_t)(number - ROWS);
     const WPIN_FAR wpin_axis_config *config = axis->config;
     bool there = config->settings != NULL && own < config->setting_count;
     wpin_setting s = there ? config->settings[own] : common(axis, 0);
@@ -106,7 +125,7 @@ static wpin_setting setting(const wpin_axis *axis, uint8_t number) {
 }
 
 static uint16_t setting_count(const wpin_axis *axis) {
-    return (uint16_t)(common_count(axis) + axis->config->setting_count);
+    return (uint16_t)(ROWS + axis->config->setting_count);
 }
 
 void wpin_axis_set_up_anew(wpin_axis *axis, uint32_t after_us) {
@@ -240,7 +259,9 @@ static void hear_check(wpin_axis *axis) {
                                          .got = got & mask});
         return;
     }
-    axis->step++;
+    do {
+        axis->step++;
+    } while (!is_told(axis, axis->step));
     axis->setup = WPIN_AXIS_TELLS;
     if (axis->step >= setting_count(axis)) {
         begin_to_start(axis);

@@ -50,13 +50,33 @@ wpin_status wpin_network_add(wpin_network *network, wpin_node *node, uint8_t num
 
 /* ---- what nodes say ---- */
 
+/* Somebody else sends what only the one that commands may send. */
+static void see_master(wpin_node *node) {
+    wpin_count_few(&node->masters);
+}
+
+/* Where a node is guarded, the top bit toggles from answer to answer: one that says the same twice
+ * has not heard the question. */
+static bool is_answer(wpin_node *node, uint8_t said) {
+    bool expected = ((said ^ node->guarded) & 128U) == 0;
+    node->guarded = (uint8_t)((said & 128U) ^ 128U);
+    return expected;
+}
+
 static bool hear_heartbeat(wpin_node *node, const wpin_frame *frame) {
-    uint8_t state = frame->data[0] & 127U; /* the top bit toggles where a node is guarded */
-    if (frame->length != 1 || frame->remote) {
+    uint8_t state = frame->data[0] & 127U;
+    if (frame->length != 1) {
         return false;
+    }
+    if (frame->remote) { /* another master guards it */
+        see_master(node);
+        return true;
     }
     if (state == WPIN_NODE_BOOTS) {
         wpin_count_few(&node->boots);
+        node->guarded = 0;
+    } else if (node->guard_us != 0 && !is_answer(node, frame->data[0])) {
+        return true;
     }
     node->state = state == WPIN_NODE_BOOTS ? WPIN_NODE_PREPARED : state; /* CiA 301: it goes on */
     node->silent_us = 0;
@@ -74,11 +94,6 @@ static bool hear_emergency(wpin_node *node, const wpin_frame *frame) {
         wpin_count_up(&node->emergencies);
     }
     return true;
-}
-
-/* Somebody else sends what only the one that commands may send. */
-static void see_master(wpin_node *node) {
-    wpin_count_few(&node->masters);
 }
 
 /* Process data from it, or to it. */
@@ -145,7 +160,18 @@ static bool is_due(uint32_t *left_us, uint32_t period_us, uint32_t dt_us) {
     return true;
 }
 
+/* Its state is asked for by a frame that asks for another one. */
+static void guard(wpin_node *node, uint32_t dt_us) {
+    if (is_due(&node->to_guard_us, node->guard_us, dt_us)) {
+        wpin_network_send(node->network,
+                          &(wpin_frame){.id = (uint16_t)(WPIN_ID_HEARTBEAT + node->number),
+                                        .length = 1,
+                                        .remote = true});
+    }
+}
+
 static void pass(wpin_node *node, uint32_t dt_us, uint32_t answer_us, wpin_moment now) {
+    guard(node, dt_us);
     uint32_t silent = node->silent_us;
     node->silent_us = silent < UINT32_MAX - dt_us ? silent + dt_us : UINT32_MAX;
     if (node->heartbeat_us != 0 && node->silent_us > node->heartbeat_us) {
