@@ -1,5 +1,5 @@
-/* A field bus that says anything: NETWORK (nodes and their objects) or AXIS (a motor behind a
- * drive) is defined. */
+/* A field bus that says anything: NETWORK (nodes and their objects), AXIS or PLAIN (a motor behind a
+ * drive of either kind) is defined. */
 #include "any.h"
 
 static bool any_send(void *c, const wpin_frame *frame) {
@@ -64,7 +64,7 @@ static void prove(void) {
 }
 #endif
 
-#ifdef AXIS
+#if defined AXIS || defined PLAIN
 static wpin_axis axis;
 static wpin_axis_config axis_config;
 static wpin_setting settings[3];
@@ -91,7 +91,11 @@ static void prove(void) {
     ANYTHING(network_config);
     any_settings();
     any_motor(&config);
+#ifdef PLAIN
+    config.actuator = &wpin_plain_axis_actuator;
+#else
     config.actuator = &wpin_axis_actuator;
+#endif
     config.part = &axis;
     config.part_config = &axis_config;
     config.loop = &wpin_closed_loop;

@@ -514,6 +514,98 @@ START_TEST(whatever_becomes_of_its_bus_it_stops) {
 }
 END_TEST
 
+/* ---- plain drives, and nodes without heartbeats ---- */
+
+static void begin_plain(void) {
+    build();
+    b.axis_config.full_speed = FULL_RPM;
+    b.axis_config.profile_speed = 0;
+    b.settings[2] = number(0x6048, 1, 4, FULL_RPM * 5);
+    b.settings[3] = number(0x6049, 1, 4, FULL_RPM * 5);
+    b.settings[4] = number(0x604A, 1, 4, FULL_RPM * 20);
+    b.config.actuator = &wpin_plain_axis_actuator;
+    ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+}
+
+START_TEST(a_plain_drive_takes_speeds_and_nothing_else) {
+    static const uint8_t others[] = {WPIN_QUANTITY_POSITION, WPIN_QUANTITY_TORQUE};
+    begin_plain();
+    b.axis_config.reversed = _i != 0;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    arm();
+    double sign = _i != 0 ? -1 : 1;
+    for (int i = 0; i < 2; i++) {
+        wpin_setpoint s = {others[i], 1000};
+        ck_assert_int_eq(wpin_motor_request(&b.motor, s, 0, 1000), WPIN_REFUSED_QUANTITY);
+    }
+    ck_assert_int_ne(wpin_motor_turn(&b.motor, 360000, 1000), WPIN_OK);
+    ck_assert_int_eq(run_at(0.5, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1500);
+    ck_assert_double_eq_tol(rpm(), sign * 1500, 5);
+    ck_assert_int_eq(b.axis.mode, 2);
+    ck_assert_int_eq(run_at(-0.25, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1500);
+    ck_assert_double_eq_tol(rpm(), sign * -750, 5);
+    ck_assert_int_lt(wpin_motor_measurement(&b.motor).speed, 0);
+    ck_assert_int_eq(wpin_motor_measurement(&b.motor).valid & WPIN_HAS_POSITION, 0);
+    ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+    pass(600);
+    ck_assert_double_eq_tol(rpm(), 0, 10);
+    end();
+}
+END_TEST
+
+START_TEST(a_plain_drives_faults_are_cleared_too) {
+    begin_plain();
+    arm();
+    ck_assert_int_eq(run_at(0.5, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1200);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
+    until_fault(WPIN_FAULT_DRIVE, 1500);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, false);
+    unsigned ms = 0;
+    while (wpin_motor_clear_fault(&b.motor) != WPIN_OK && ms++ < 3000) {
+        pass(1);
+    }
+    arm();
+    ck_assert_int_eq(run_at(0.5, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1500);
+    ck_assert_double_eq_tol(rpm(), 1500, 5);
+    b.axis_config.full_speed = 32768;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_REFUSED_RANGE);
+    end();
+}
+END_TEST
+
+START_TEST(a_guarded_node_bears_lost_answers_and_stops_without_questions) {
+    build();
+    b.axis_config.heartbeat_ms = 0;
+    b.axis_config.guard_ms = 20;
+    b.network_config.heartbeat_us = 0;
+    b.network_config.number = 0;
+    ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    arm();
+    ck_assert_int_eq(run_at(0.5, WPIN_TIMEOUT_HELD), WPIN_OK);
+    pass(1200);
+    for (unsigned long n = 1; n <= 60; n++) { /* any frame: also a question, and an answer */
+        wpin_sim_lose_frame(b.sim, 0, n);
+        pass(100);
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+        ck_assert_int_eq(b.axis.node.state, WPIN_NODE_OPERATIONAL);
+    }
+    ck_assert_double_eq_tol(rpm(), 1500, 10);
+    for (int ms = 0; ms < 1000; ms++) { /* nobody asks any more, nor ticks: by itself */
+        wpin_sim_advance(b.sim, 1000000000);
+    }
+    ck_assert_double_eq_tol(rpm(), 0, 10);
+    b.axis_config.heartbeat_ms = 100; /* one or the other */
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_REFUSED_CONFIG);
+    end();
+}
+END_TEST
+
 START_TEST(two_of_one_number_are_refused) {
     begin();
     wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, true);
@@ -946,6 +1038,9 @@ int main(void) {
     tcase_add_loop_test(tests, whatever_becomes_of_its_bus_it_stops, 0,
                         sizeof bus_troubles / sizeof *bus_troubles);
     tcase_add_test(tests, two_of_one_number_are_refused);
+    tcase_add_loop_test(tests, a_plain_drive_takes_speeds_and_nothing_else, 0, 2);
+    tcase_add_test(tests, a_plain_drives_faults_are_cleared_too);
+    tcase_add_test(tests, a_guarded_node_bears_lost_answers_and_stops_without_questions);
     tcase_add_loop_test(tests, a_drive_that_lost_its_power_while_it_stored_says_so, 0, 2);
     tcase_add_test(tests, a_held_shaft_is_the_drives_fault);
     tcase_add_test(tests, the_first_place_after_a_fault_is_gone_to_slowly);

@@ -273,6 +273,37 @@ START_TEST(a_wrong_rig_is_named) {
 }
 END_TEST
 
+/* What a drive is told by the rig's mode and the plan's words, and what comes of it. */
+static const struct {
+    const char *change, *plan; /* of sed; lines */
+    int status;
+    const char *words;
+} motions[] = {
+    {"s/node: 5/node: 5/", "belt run 0.6A for 500ms", 0, "ok, 0.6 A is 0.357 Nm"},
+    {"s/node: 5/node: 5/", "belt run reverse 1Nm for 300ms", 0, "ok, 1.68 A is 1 Nm"},
+    {"s/node: 5/node: 5, guarding: 50ms/", "belt ramp 100rpm in 500ms\nbelt hold 500ms\nbelt stop",
+     0, "ok, held within"},
+    {"s/node: 5/node: 5, mode: velocity/; s/homing: {method: 37},//; /position:/d",
+     "belt ramp 100rpm in 500ms\nbelt hold 500ms\nbelt ramp reverse 100rpm in 500ms\nbelt stop", 0,
+     "6 steps: 5 as asked, 1 with a remark"}, /* of the turning over */
+    {"s/node: 5/node: 5, mode: velocity/; s/homing: {method: 37},//; /position:/d",
+     "belt turn 90deg", 2, "told speeds only"},
+    {"$ a faults: [belt twin]", "belt run 100rpm for 1s", 2, "two nodes have the number 5"},
+    {"$ a faults: [belt bus-full]", "belt run 100rpm for 1s", 2, "the bus takes no frames"},
+};
+
+START_TEST(a_drive_is_told_what_its_mode_lets_it_do) {
+    const char *file = scratch("motion.yaml"), *way = scratch("motion.plan");
+    FILE *to = fopen(way, "w");
+    fprintf(to, "drives on\nwait 100ms\n%s\n", motions[_i].plan);
+    fclose(to);
+    int status = run_command(said, sizeof said, "sed '%s' %s > %s; %s run %s %s",
+                             motions[_i].change, LINE, file, TEST_TOOL, file, way);
+    ck_assert_msg(status == motions[_i].status && strstr(said, motions[_i].words) != NULL,
+                  "%s: %d: %s", motions[_i].plan, status, said);
+}
+END_TEST
+
 /* What is set at the drive itself is asked for, listed, and never told. */
 START_TEST(what_is_set_elsewhere_is_only_asked_for) {
     open_bench();
@@ -326,13 +357,13 @@ START_TEST(parameters_are_saved_compared_and_copied) {
     snprintf(save, sizeof save, "5 --save=%s --eds=" SHEET, kept);
     snprintf(like, sizeof like, "6 --like=%s", kept);
     field(0, "44444", "object", "5 acceleration 44444");
-    field(0, "21 parameters, written to", "parameters", save);
-    field(1, "1 of 21 differ", "parameters", like);
+    field(0, "29 parameters, written to", "parameters", save);
+    field(1, "1 of 29 differ", "parameters", like);
     field(1, "as it should be: 44444 velocity units a second", "parameters", "6 --like-node=5");
-    field(0, "0 of 22 differ; stored in the drive", "parameters",
+    field(0, "0 of 30 differ; stored in the drive", "parameters",
           "6 --like-node=5 --write --store");
     field(0, "44444", "object", "6 acceleration");
-    field(0, "0 of 21 differ", "parameters", like);
+    field(0, "0 of 29 differ", "parameters", like);
     field(0, "\"like\": 44444", "parameters", "6 --like-node=5 --json");
     FILE *file = fopen(kept, "a");
     fputs("- {object: 9999h, value: 1, bytes: 2}\n- {object: 608Fh:1, value: 1}\n", file);
@@ -542,6 +573,8 @@ int main(void) {
     tcase_add_test(tests, all_that_is_said_is_heard_and_kept);
     tcase_add_test(tests, a_plan_runs_over_the_socket);
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
+    tcase_add_loop_test(tests, a_drive_is_told_what_its_mode_lets_it_do, 0,
+                        sizeof motions / sizeof *motions);
     tcase_add_loop_test(tests, a_wrong_rig_is_named, 0, sizeof rigs / sizeof *rigs);
     tcase_add_test(tests, parameters_are_saved_compared_and_copied);
     tcase_add_test(tests, a_data_sheet_names_objects_and_limits);

@@ -12,6 +12,19 @@ static wpin_setting *tell(wpin_bound_load *bound, uint16_t index, uint8_t sub, u
     return s;
 }
 
+/* Of velocity mode, in rpm and whole seconds; its current is its own affair. */
+static void tell_plain_limits(wpin_bound_load *bound, const wpin_rig_load *load, double full,
+                              double down) {
+    double up = full / fmax(load->limits.ramp_up, 1e-3);
+    const double rates[] = {up, down, 4 * down};
+    tell(bound, 0x6046, 2, 4, full);
+    for (uint16_t i = 0; i < 3; i++) {
+        double seconds = rates[i] < 100 ? 10 : 1; /* so that rounding is a trifle */
+        tell(bound, (uint16_t)(0x6048 + i), 1, 4, fmax(1, rates[i] * seconds));
+        tell(bound, (uint16_t)(0x6048 + i), 2, 2, seconds);
+    }
+}
+
 /* Limits on both sides: the drive is told those of the rig too. */
 static void tell_limits(wpin_bound_load *bound, const wpin_rig_load *load) {
     const wpin_rig_axis *a = &load->axis;
@@ -19,6 +32,10 @@ static void tell_limits(wpin_bound_load *bound, const wpin_rig_load *load) {
     double down = full / fmax(load->limits.ramp_down, 1e-3);
     tell(bound, 0x6007, 0, 2, 3); /* quick stop when our heartbeat is gone */
     tell(bound, 0x605A, 0, 2, 6); /* after one it holds still, until it is switched off */
+    if (a->plain) {
+        tell_plain_limits(bound, load, full, down);
+        return;
+    }
     tell(bound, 0x607F, 0, 4, full);
     tell(bound, 0x6083, 0, 4, fmax(1, full / fmax(load->limits.ramp_up, 1e-3)));
     tell(bound, 0x6084, 0, 4, fmax(1, down));
@@ -102,6 +119,7 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         .profile_speed = (uint32_t)lround(wpin_rig_axis_velocity(load, places)),
         .lost_ms = (uint16_t)lround(a->lost * 1e3),
         .heartbeat_ms = (uint16_t)lround(a->heartbeat * 1e3),
+        .guard_ms = (uint16_t)lround(a->guarding * 1e3),
         .vendor = (uint32_t)a->vendor,
         .product = (uint32_t)a->product,
         .settings = bound->settings};
@@ -111,7 +129,7 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     ask_switches(bound, a);
     bound->encoder = (wpin_encoder_config){.full_hz = wpin_bind_full_hz(rig, load)};
     wpin_motor_config *m = &bound->motor;
-    m->actuator = &wpin_axis_actuator;
+    m->actuator = a->plain ? &wpin_plain_axis_actuator : &wpin_axis_actuator;
     m->part = &bound->axis_at_work;
     m->part_config = &bound->axis;
     m->sense.place = wpin_axis_set_position;
@@ -121,7 +139,9 @@ void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     m->guard.standstill = wpin_bind_still_speed(rig, load);
     m->at_speed = wpin_bind_speed(load, load->speed.within * load->speed.maximum);
     watch(bound, rig, load);
-    wpin_bind_places(bound, load);
+    if (!a->plain) {
+        wpin_bind_places(bound, load);
+    }
     bound->motion.passes = 0; /* it goes there by itself */
     bound->axis.hold_still = (uint8_t)fmin(bound->motor.at_count, UINT8_MAX);
 }
@@ -132,7 +152,7 @@ bool wpin_bind_network(wpin_bound_network *bound, const wpin_rig *rig, size_t nu
     double heartbeat = 0;
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_axis *a = &rig->loads[i].axis;
-        bool beats = a->there && a->bus == (int)number;
+        bool beats = a->there && a->bus == (int)number && a->heartbeat > 0;
         heartbeat =
             beats && (heartbeat == 0 || a->heartbeat < heartbeat) ? a->heartbeat : heartbeat;
     }

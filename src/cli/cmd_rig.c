@@ -213,10 +213,28 @@ static void print_axis(const wpin_rig *rig, const wpin_rig_load *load) {
         "its controller\n",
         a->number, b->name, b->bit_rate / 1e3, b->period * 1e3,
         rig->supplies[a->logic >= 0 ? (size_t)a->logic : load->supply].name);
-    printf("  drive       %g counts a turn of the motor's shaft, %.6g of the output; velocities in "
-           "%s; rated %.4g A, told to give at most %.4g A; %zu setting%s of the rig's own\n",
-           a->counts, wpin_rig_counts_at_output(load), a->rpm_units ? "rpm" : "counts/s",
-           a->rated_amps, a->most_amps, a->setting_count, a->setting_count == 1 ? "" : "s");
+    const char *more = a->setting_count == 1 ? "" : "s";
+    if (a->plain) {
+        printf(
+            "  drive       told speeds only, by velocity mode; rated %.4g A; %zu setting%s of the "
+            "rig's own\n",
+            a->rated_amps, a->setting_count, more);
+    } else {
+        printf(
+            "  drive       %g counts a turn of the motor's shaft, %.6g of the output; velocities "
+            "in %s; rated %.4g A, told to give at most %.4g A; %zu setting%s of the rig's own\n",
+            a->counts, wpin_rig_counts_at_output(load), a->rpm_units ? "rpm" : "counts/s",
+            a->rated_amps, a->most_amps, a->setting_count, more);
+    }
+    if (a->guarding > 0) {
+        printf(
+            "  watched     asked for its state every %.4g ms; it stops by itself when it was not "
+            "for %.4g ms\n",
+            a->guarding * 1e3, 3e3 * a->guarding);
+    } else {
+        printf("  watched     both beat, every %.4g ms at the latest; without it either stops\n",
+               a->heartbeat * 1e3);
+    }
     if (a->switch_count > 0) {
         char row[160];
         wpin_rig_axis_switches(a, row, sizeof row);
@@ -325,6 +343,9 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
                "rpm\n",
                s->rated, wpin_rig_axis_velocity(load, s->rated),
                load->axis.rpm_units ? "rpm" : "counts/s", 1.1 * s->maximum);
+        if (load->axis.plain) {
+            return;
+        }
         printf("  position    turns to within %.3g deg at up to %.4g rpm\n",
                fmax(1 / wpin_rig_counts_at_output(load), load->position.within) * 360,
                load->position.speed > 0 ? load->position.speed : s->rated);
@@ -347,6 +368,13 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
 
 static void print_current(const wpin_rig *rig, const wpin_rig_load *load) {
     if (!load->current.there) {
+        return;
+    }
+    if (load->axis.there) {
+        printf(
+            "  torque      regulated by its drive, up to %.4g A: %.3g Nm at the output, friction "
+            "not taken off\n",
+            load->current.rated, wpin_rig_torque(load, load->current.rated));
         return;
     }
     wpin_current_design d = wpin_rig_current_design(rig, load);

@@ -20,7 +20,7 @@ typedef struct row {
 } row;
 
 enum { AS_IT_IS, NUMBER, POSITION_EVERY, PROFILE, HEARTBEAT, OUR_HEARTBEAT, GUARD };
-enum { ALL, PLAIN, OTHERS, THOSE_THAT_BEAT, THE_GUARDED };
+enum { TO_ALL, TO_PLAIN, TO_OTHERS, TO_BEATING, TO_GUARDED };
 
 #define OFF 0x80000000U
 /* Process data are switched off, described, and switched on. */
@@ -36,40 +36,40 @@ enum { ALL, PLAIN, OTHERS, THOSE_THAT_BEAT, THE_GUARDED };
     }
 
 static const WPIN_FLASH row rows[] = {
-    DATA(0x1400, 0x1600, 0x200, 255, AS_IT_IS, ALL), /* to it: control word, target velocity */
-    ENTRY(0x1600, 1, 0x60400010, ALL),
-    ENTRY(0x1600, 2, 0x60FF0020, OTHERS),
-    ENTRY(0x1600, 2, 0x60420010, PLAIN),
-    DONE(0x1400, 0x1600, 0x200, 2, ALL),
-    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS, OTHERS), /* control word, target position */
-    ENTRY(0x1601, 1, 0x60400010, OTHERS),
-    ENTRY(0x1601, 2, 0x607A0020, OTHERS),
-    DONE(0x1401, 0x1601, 0x300, 2, OTHERS),
-    DATA(0x1402, 0x1602, 0x400, 255, AS_IT_IS, ALL), /* mode, target torque */
-    ENTRY(0x1602, 1, 0x60600008, ALL),
-    ENTRY(0x1602, 2, 0x60710010, OTHERS),
-    {0x1602, 0, 1, 1, AS_IT_IS, PLAIN},
-    {0x1602, 0, 1, 2, AS_IT_IS, OTHERS},
-    {0x1402, 1, 4, 0x400, NUMBER, ALL},
-    DATA(0x1800, 0x1A00, 0x180, 1, AS_IT_IS, ALL), /* from it: status word, velocity, current */
-    ENTRY(0x1A00, 1, 0x60410010, ALL),
-    ENTRY(0x1A00, 2, 0x606C0020, OTHERS),
-    ENTRY(0x1A00, 2, 0x60440010, PLAIN),
-    ENTRY(0x1A00, 3, 0x60780010, ALL),
-    DONE(0x1800, 0x1A00, 0x180, 3, ALL),
-    DATA(0x1801, 0x1A01, 0x280, 0, POSITION_EVERY, ALL), /* error code, mode, position */
-    ENTRY(0x1A01, 1, 0x603F0010, ALL),
-    ENTRY(0x1A01, 2, 0x60610008, ALL),
-    ENTRY(0x1A01, 3, 0x60640020, OTHERS),
-    {0x1A01, 0, 1, 2, AS_IT_IS, PLAIN},
-    {0x1A01, 0, 1, 3, AS_IT_IS, OTHERS},
-    {0x1801, 1, 4, 0x280, NUMBER, ALL},
-    {PROFILE_SPEED, 0, 4, 0, PROFILE, OTHERS},
-    {0x1017, 0, 2, 0, HEARTBEAT, THOSE_THAT_BEAT},
-    {0x1016, 1, 4, 0, OUR_HEARTBEAT, THOSE_THAT_BEAT},
-    {0x1017, 0, 2, 0, AS_IT_IS, THE_GUARDED}, /* a node does one or the other */
-    {0x100C, 0, 2, 0, GUARD, THE_GUARDED},
-    {0x100D, 0, 1, 3, AS_IT_IS, THE_GUARDED},
+    DATA(0x1400, 0x1600, 0x200, 255, AS_IT_IS, TO_ALL), /* to it: control word, target velocity */
+    ENTRY(0x1600, 1, 0x60400010, TO_ALL),
+    ENTRY(0x1600, 2, 0x60FF0020, TO_OTHERS),
+    ENTRY(0x1600, 2, 0x60420010, TO_PLAIN),
+    DONE(0x1400, 0x1600, 0x200, 2, TO_ALL),
+    DATA(0x1401, 0x1601, 0x300, 255, AS_IT_IS, TO_OTHERS), /* control word, target position */
+    ENTRY(0x1601, 1, 0x60400010, TO_OTHERS),
+    ENTRY(0x1601, 2, 0x607A0020, TO_OTHERS),
+    DONE(0x1401, 0x1601, 0x300, 2, TO_OTHERS),
+    DATA(0x1402, 0x1602, 0x400, 255, AS_IT_IS, TO_ALL), /* mode, target torque */
+    ENTRY(0x1602, 1, 0x60600008, TO_ALL),
+    ENTRY(0x1602, 2, 0x60710010, TO_OTHERS),
+    {0x1602, 0, 1, 1, AS_IT_IS, TO_PLAIN},
+    {0x1602, 0, 1, 2, AS_IT_IS, TO_OTHERS},
+    {0x1402, 1, 4, 0x400, NUMBER, TO_ALL},
+    DATA(0x1800, 0x1A00, 0x180, 1, AS_IT_IS, TO_ALL), /* from it: status word, velocity, current */
+    ENTRY(0x1A00, 1, 0x60410010, TO_ALL),
+    ENTRY(0x1A00, 2, 0x606C0020, TO_OTHERS),
+    ENTRY(0x1A00, 2, 0x60440010, TO_PLAIN),
+    ENTRY(0x1A00, 3, 0x60780010, TO_ALL),
+    DONE(0x1800, 0x1A00, 0x180, 3, TO_ALL),
+    DATA(0x1801, 0x1A01, 0x280, 0, POSITION_EVERY, TO_ALL), /* error code, mode, position */
+    ENTRY(0x1A01, 1, 0x603F0010, TO_ALL),
+    ENTRY(0x1A01, 2, 0x60610008, TO_ALL),
+    ENTRY(0x1A01, 3, 0x60640020, TO_OTHERS),
+    {0x1A01, 0, 1, 2, AS_IT_IS, TO_PLAIN},
+    {0x1A01, 0, 1, 3, AS_IT_IS, TO_OTHERS},
+    {0x1801, 1, 4, 0x280, NUMBER, TO_ALL},
+    {PROFILE_SPEED, 0, 4, 0, PROFILE, TO_OTHERS},
+    {0x1017, 0, 2, 0, HEARTBEAT, TO_BEATING},
+    {0x1016, 1, 4, 0, OUR_HEARTBEAT, TO_BEATING},
+    {0x1017, 0, 2, 0, AS_IT_IS, TO_GUARDED}, /* a node does one or the other */
+    {0x100C, 0, 2, 0, GUARD, TO_GUARDED},
+    {0x100D, 0, 1, 3, AS_IT_IS, TO_GUARDED},
 };
 
 enum { ROWS = sizeof rows / sizeof rows[0] };
@@ -103,11 +103,11 @@ static wpin_setting common(const wpin_axis *axis, uint8_t number) {
 
 /* Whether a drive is told a row of the list, or a setting of its own behind it. */
 static bool is_told(const wpin_axis *axis, uint8_t number) {
-    switch (number < ROWS ? rows[number].whom : ALL) {
-    case PLAIN: return axis->plain;
-    case OTHERS: return !axis->plain;
-    case THOSE_THAT_BEAT: return axis->config->heartbeat_ms != 0;
-    case THE_GUARDED: return axis->config->guard_ms != 0;
+    switch (number < ROWS ? rows[number].whom : TO_ALL) {
+    case TO_PLAIN: return axis->plain;
+    case TO_OTHERS: return !axis->plain;
+    case TO_BEATING: return axis->config->heartbeat_ms != 0;
+    case TO_GUARDED: return axis->config->guard_ms != 0;
     default: return true;
     }
 }

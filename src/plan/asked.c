@@ -151,8 +151,11 @@ static bool take_current(wpin_plan_reader *r, size_t load, bool torque, double *
     }
     if (!l->current.there) {
         wpin_words_say(&r->line, column,
-                       "the current of '%s' is not regulated; expected a duty, e.g. 60%%, or "
-                       "'current' in the rig",
+                       l->axis.there
+                           ? "the drive of '%s' is told speeds only (mode: velocity in "
+                             "the rig); a torque takes mode: profile"
+                           : "the current of '%s' is not regulated; expected a duty, e.g. "
+                             "60%%, or 'current' in the rig",
                        l->name);
         return false;
     }

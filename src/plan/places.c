@@ -7,6 +7,13 @@
 /* Of a motor: only one whose speed is regulated is brought to a place. */
 static bool has_place(wpin_plan_reader *r, size_t load) {
     const wpin_rig_load *l = &r->rig->loads[load];
+    if (l->axis.there && l->axis.plain) {
+        wpin_words_say(&r->line, r->line.words[1].column,
+                       "the drive of '%s' is told speeds only (mode: velocity in the rig); places "
+                       "take mode: profile",
+                       l->name);
+        return false;
+    }
     if (!l->speed.there) {
         wpin_words_say(&r->line, r->line.words[1].column,
                        "nothing measures where '%s' is; expected 'encoder' and 'speed' in the rig",

@@ -39,6 +39,12 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_l
 }
 
 void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    if (load->axis.there) {
+        wpin_say_at(reader, node,
+                    "its drive regulates that, up to the 'rated-current' of its axis%s",
+                    load->axis.plain ? "; but not in mode: velocity" : "");
+        return;
+    }
     load->current = (wpin_rig_current){.within = 0.05};
     wpin_read_map(reader, node, "current", current_fields, COUNT(current_fields), &load->current,
                   NULL);

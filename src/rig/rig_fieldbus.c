@@ -83,14 +83,16 @@ static const wpin_field axis_fields[] = {
     NODE("switches", false),
     NODE("switches-at", false),
     NODE("eds", false),
+    CHOICE("mode", wpin_rig_axis, plain, "profile", "velocity"),
     CHOICE("tells-source", wpin_rig_axis, any_source, "yes", "no"),
     QUANTITY("node", wpin_rig_axis, number, true, WPIN_NUMBER, 1, WPIN_NODE_MAX),
-    QUANTITY("counts", wpin_rig_axis, counts, true, WPIN_NUMBER, 1, 1e7),
+    QUANTITY("counts", wpin_rig_axis, counts, false, WPIN_NUMBER, 1, 1e7),
     QUANTITY("rated-current", wpin_rig_axis, rated_amps, true, WPIN_CURRENT, 1e-2, 80),
     QUANTITY("most-current", wpin_rig_axis, most_amps, false, WPIN_CURRENT, 1e-2, 240),
     QUANTITY("place-period", wpin_rig_axis, place_period, false, WPIN_TIME, 1e-3, 1),
     QUANTITY("lost", wpin_rig_axis, lost, false, WPIN_TIME, 5e-3, 10),
     QUANTITY("heartbeat", wpin_rig_axis, heartbeat, false, WPIN_TIME, 20e-3, 10),
+    QUANTITY("guarding", wpin_rig_axis, guarding, false, WPIN_TIME, 10e-3, 10),
     QUANTITY("vendor", wpin_rig_axis, vendor, false, WPIN_NUMBER, 0, UINT32_MAX),
     QUANTITY("product", wpin_rig_axis, product, false, WPIN_NUMBER, 0, UINT32_MAX),
 };
@@ -217,13 +219,38 @@ static void check_number(wpin_reader *reader, const yaml_node_t *node, const wpi
     }
 }
 
+/* What a drive that is told speeds only has not; and how it knows that it is commanded. */
+static void check_mode(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                       wpin_rig_load *load) {
+    wpin_rig_axis *a = &load->axis;
+    if (a->plain && nodes[AXIS_HOMING] != NULL) {
+        wpin_say_at(reader, nodes[AXIS_HOMING],
+                    "in mode: velocity '%s' is told speeds only; homing takes mode: profile",
+                    load->name);
+    } else if (a->plain && nodes[AXIS_VELOCITY] != NULL) {
+        wpin_say_at(reader, nodes[AXIS_VELOCITY], "in mode: velocity its speeds are rpm always");
+    } else if (!a->plain && a->counts <= 0) {
+        wpin_say_at(reader, node,
+                    "axis lacks 'counts': its position units in a turn of its motor, "
+                    "e.g. counts: 4000");
+    }
+    if (a->heartbeat > 0 && a->guarding > 0) {
+        wpin_say_at(reader, node, "a node beats or is guarded; expected heartbeat or guarding");
+    }
+    a->rpm_units = a->rpm_units || a->plain;
+    a->counts = a->counts > 0 ? a->counts : 4096; /* nobody sees them */
+    a->heartbeat = a->heartbeat > 0 || a->guarding > 0 ? a->heartbeat : 100e-3;
+    if (!a->plain) { /* its drive regulates that too */
+        load->current = (wpin_rig_current){.there = true, .rated = a->rated_amps, .within = 0.05};
+    }
+}
+
 void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                     wpin_rig_load *load) {
     static const char *const units[] = {"counts/s", "rpm"};
     yaml_node_t *nodes[COUNT(axis_fields)];
     wpin_rig_axis *a = &load->axis;
-    *a = (wpin_rig_axis){
-        .bus = -1, .logic = -1, .place_period = 8e-3, .lost = 100e-3, .heartbeat = 100e-3};
+    *a = (wpin_rig_axis){.bus = -1, .logic = -1, .place_period = 8e-3, .lost = 100e-3};
     wpin_read_map(reader, node, "axis", axis_fields, COUNT(axis_fields), a, nodes);
     if (node->type != YAML_MAPPING_NODE || load->kind == NULL) {
         return;
@@ -265,6 +292,7 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     a->there = true;
     a->most_amps = a->most_amps > 0 ? a->most_amps : 2 * a->rated_amps;
     check_number(reader, node, rig, load);
+    check_mode(reader, node, nodes, load);
     load->encoder = (wpin_rig_encoder){.there = true, .by_drive = true, .lines = a->counts / 4};
 }
 

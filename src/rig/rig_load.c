@@ -404,7 +404,12 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
                     "{rated: 300rpm}",
                     load.name);
     }
-    if (nodes[LOAD_POSITION] != NULL) {
+    if (nodes[LOAD_POSITION] != NULL && load.axis.plain) {
+        wpin_say_at(reader, nodes[LOAD_POSITION],
+                    "the drive of '%s' is told speeds only (mode: velocity); places take mode: "
+                    "profile",
+                    load.name);
+    } else if (nodes[LOAD_POSITION] != NULL) {
         wpin_read_position(reader, nodes[LOAD_POSITION], &load);
     }
     if (nodes[LOAD_RAMP] != NULL) {

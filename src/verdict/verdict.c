@@ -156,18 +156,20 @@ static void judge_follow(const wpin_session *run, wpin_step_result *step) {
 static void judge_end(const wpin_session *run, wpin_step_result *step) {
     const wpin_part_reading *last = &run->last[step->load];
     const double harmless = 20e-3; /* A */
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    double still = load->axis.there ? fmax(0.5, 0.005 * load->speed.maximum) : 0.5; /* as it says */
     double late = step->took - step->asked_seconds;
     bool ramps = step->ramps && step->asked_seconds > 0;
-    bool own = wpin_logic_of(run->rig->loads[step->load].kind->logic)->own;
+    bool own = wpin_logic_of(load->kind->logic)->own;
     /* a controller of its own learns of zero with its next pulse */
-    double hz = run->rig->loads[step->load].limits.pwm_hz; /* its last period runs to its end */
+    double hz = load->limits.pwm_hz; /* its last period runs to its end */
     double idle = step->took - step->on_for, runs_on = 20e-3 + (hz > 0 ? 2 / hz : 0);
     bool settled = own ? step->asked_seconds > 0.05 : idle > runs_on;
     if (settled && last->amps * last->rpm > 0 && fabs(last->amps) > harmless) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "driven with %.2f A and nothing asked of it: control wires mixed up or off",
                   fabs(last->amps));
-    } else if (fabs(step->rpm) > 0.5) {
+    } else if (fabs(step->rpm) > still) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "still running down, %.0f rpm", fabs(step->rpm));
     } else if (step->op == WPIN_OP_STOP && ramps && late > 2.5 * run->rig->controller.tick) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "%.2f s longer than asked: the rig's ramp limit holds",

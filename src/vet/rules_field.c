@@ -12,17 +12,24 @@ static bool is_on(const wpin_rig_load *load, size_t bus) {
     return load->axis.there && load->axis.bus == (int)bus;
 }
 
+/* How long process data are, bytes. */
+typedef struct data_bytes {
+    double in, out, other;
+} data_bytes;
+
 /* Of a second: SYNC; control word and set-point to each drive, state, velocity, current, then
- * place, error and mode back; heartbeats. */
+ * error, mode and place back; heartbeats, or a question without data and its answer. */
 static double bits_a_second(const wpin_rig *rig, size_t bus) {
     double period = rig->fieldbuses[bus].period, bits = most_bits(0) / period, beat = 0;
     for (size_t i = 0; i < rig->load_count; i++) {
         if (is_on(&rig->loads[i], bus)) {
-            double heartbeat = rig->loads[i].axis.heartbeat;
+            const wpin_rig_axis *a = &rig->loads[i].axis;
             double places = wpin_rig_axis_place_every(rig, &rig->loads[i]);
-            bits += (most_bits(6) + most_bits(8) + most_bits(7) / places) / period;
-            bits += most_bits(1) / heartbeat;
-            beat = fmax(beat, 3 / heartbeat);
+            data_bytes d = a->plain ? (data_bytes){4, 6, 3} : (data_bytes){6, 8, 7};
+            bits += (most_bits(d.in) + most_bits(d.out) + most_bits(d.other) / places) / period;
+            bits += a->guarding > 0 ? (most_bits(0) + most_bits(1)) / a->guarding
+                                    : most_bits(1) / a->heartbeat;
+            beat = fmax(beat, a->guarding > 0 ? 0 : 3 / a->heartbeat);
         }
     }
     return bits + most_bits(1) * beat;

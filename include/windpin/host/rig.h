@@ -350,6 +350,7 @@ typedef struct wpin_rig_axis {
     bool there;
     int bus;             /**< Number of the field bus. */
     int logic;           /**< Supply of its own controller; -1: that of its motor. */
+    bool plain;          /**< It is told speeds only, by velocity mode. */
     bool rpm_units;      /**< It counts velocities in rpm of the motor's shaft, not in counts/s. */
     double number;       /**< Of its node. */
     double counts;       /**< Its position units in a turn of the motor's own shaft. */
@@ -357,7 +358,8 @@ typedef struct wpin_rig_axis {
     double most_amps;    /**< It is told to give no more. */
     double place_period; /**< Its place, error and mode come so often, s; at most once a period. */
     double lost;         /**< Without process data for this long it is silent, s. */
-    double heartbeat;    /**< Of the drive and of the controller, s. */
+    double heartbeat;    /**< Of the drive and of the controller, s; 0: it is guarded. */
+    double guarding;     /**< It is asked for its state so often, s; 0: it beats. */
     double vendor, product; /**< 0: any. */
     bool any_source;        /**< It does not say whether the bus commands it. */
     char eds[200];          /**< Path of its data sheet; "": none. */

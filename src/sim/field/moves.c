@@ -34,6 +34,33 @@ static void lead(wpin_servo *s, double target, double up, double down) {
     }
 }
 
+/* Of velocity mode's ramps: so many rpm in so many seconds. */
+static double plain_rate(const wpin_servo *s, wpin_od_key rpm, wpin_od_key seconds) {
+    return value(s, rpm) / value(s, seconds) / 60 * s->motor.counts;
+}
+
+/* Without its own bits of the control word the ramp stands still (5), or is led to zero (4, 6). */
+static void go_plainly(wpin_servo *s, bool rests) {
+    double asked = value(s, OD_PLAIN_TARGET), size = fabs(asked);
+    size = asked == 0 ? 0 : fmin(fmax(size, value(s, OD_PLAIN_LEAST)), value(s, OD_PLAIN_MOST));
+    if ((s->control & 0x50) != 0x50 || rests) {
+        size = 0;
+    }
+    s->target = s->deaf ? s->target : copysign(size, asked) / 60 * s->motor.counts;
+    if ((s->control & 0x20) != 0 || rests) {
+        lead(s, s->target, plain_rate(s, OD_PLAIN_UP, OD_PLAIN_UP_S),
+             plain_rate(s, OD_PLAIN_DOWN, OD_PLAIN_DOWN_S));
+    }
+    s->reached = s->velocity_ref == s->target;
+}
+
+/* How fast it stops. */
+static double stop_rate(const wpin_servo *s) {
+    return s->values[OD_MODE_NOW] == SERVO_MODE_PLAIN
+               ? plain_rate(s, OD_PLAIN_QUICK, OD_PLAIN_QUICK_S)
+               : rate(s, OD_QUICK);
+}
+
 static double fastest(const wpin_servo *s) {
     return fmin(rate(s, OD_PROFILE_VELOCITY), rate(s, OD_MOST_VELOCITY));
 }
@@ -118,6 +145,7 @@ static void enabled(wpin_servo *s) {
         s->reached = s->velocity_ref == target && fabs(s->velocity - target) <= window;
         break;
     }
+    case SERVO_MODE_PLAIN: go_plainly(s, halts || foreign); break;
     case SERVO_MODE_HOMING:
         if (s->homing_step > 0 && !halts) {
             home(s);
@@ -165,7 +193,7 @@ void wpin_servo_move(wpin_servo *s) {
         enabled(s);
         watch(s);
     } else if (s->state == SERVO_QUICK_STOP || s->state == SERVO_REACTS) {
-        lead(s, 0, rate(s, OD_QUICK), rate(s, OD_QUICK));
+        lead(s, 0, stop_rate(s), stop_rate(s));
         watch(s);
     } else {
         s->velocity_ref = s->before = s->velocity;

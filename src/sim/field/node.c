@@ -40,7 +40,8 @@ static void forget(wpin_servo *s) {
     s->values[OD_SWITCHES] = s->switches;
     s->transfer = (wpin_servo_transfer){0};
     s->syncs[0] = s->syncs[1] = 0;
-    s->watching = false;
+    s->watching = s->guarded = false;
+    s->toggle = 0;
 }
 
 void wpin_servo_init(wpin_servo *s, wpin_can *can, uint8_t number, const wpin_servo_motor *motor) {
@@ -387,6 +388,15 @@ static void hear_question(wpin_servo *s, const wpin_frame *frame, int64_t at) {
 
 /* ---- all frames ---- */
 
+/* Its life is watched from the first question on. */
+static void answer_guard(wpin_servo *s, int64_t at) {
+    unsigned char state = (unsigned char)((unsigned)s->nmt | s->toggle);
+    send(s, 0x700U + s->number, &state, 1, at);
+    s->toggle ^= 128;
+    s->guarded = s->values[OD_GUARD_MS] != 0 && s->values[OD_LIFE] != 0;
+    s->guarded_at = at;
+}
+
 void wpin_servo_hear(void *servo, const wpin_frame *frame, int64_t at) {
     wpin_servo *s = servo;
     if (s->nmt <= 0) {
@@ -399,8 +409,7 @@ void wpin_servo_hear(void *servo, const wpin_frame *frame, int64_t at) {
         s->watching = true;
         s->watched_at = at;
     } else if (frame->id == 0x700U + s->number && frame->remote) {
-        unsigned char state = (unsigned char)s->nmt;
-        send(s, frame->id, &state, 1, at);
+        answer_guard(s, at);
     } else if (frame->id == 0x600U + s->number && s->nmt != STOPPED && !frame->remote) {
         hear_question(s, frame, at);
     } else if (s->nmt == OPERATIONAL && !frame->remote) {
@@ -417,7 +426,7 @@ void wpin_servo_hear(void *servo, const wpin_frame *frame, int64_t at) {
 
 /* Nobody beats any more: it does what it was told to do then. */
 static void lose_link(wpin_servo *s, int64_t now) {
-    s->watching = false;
+    s->watching = s->guarded = false;
     bool works = s->state == SERVO_ENABLED || s->state == SERVO_ON || s->state == SERVO_READY;
     switch (works ? s->values[OD_LINK_LOST] : 0) {
     case 1: wpin_servo_fail(s, 0x8130); break;
@@ -448,6 +457,9 @@ void wpin_servo_talk(wpin_servo *s, int64_t now) {
         send_emergency(s, s->error, now);
     }
     if (s->watching && now - s->watched_at > (s->values[OD_WATCHED] & 0xFFFF) * MS) {
+        lose_link(s, now);
+    }
+    if (s->guarded && now - s->guarded_at > s->values[OD_GUARD_MS] * s->values[OD_LIFE] * MS) {
         lose_link(s, now);
     }
 }

@@ -54,6 +54,8 @@
     OBJECT(SYNC_ID, 0x1005, 0, 4, OD_RW, U32, 0x80, "SYNC identifier")                             \
     OBJECT(NAME, 0x1008, 0, 0, OD_READ | OD_TEXT, U8, 0, "Simulated drive")                        \
     OBJECT(SOFTWARE, 0x100A, 0, 0, OD_READ | OD_TEXT, U8, 0, "1.0")                                \
+    OBJECT(GUARD_MS, 0x100C, 0, 2, OD_RW | OD_STORED, U16, 0, "Guard time, ms")                    \
+    OBJECT(LIFE, 0x100D, 0, 1, OD_RW | OD_STORED, U8, 0, "Life time factor")                       \
     OBJECT(STORE, 0x1010, 1, 4, OD_RW, U32, 1, "Store all parameters")                             \
     OBJECT(RESTORE, 0x1011, 1, 4, OD_RW, U32, 1, "Restore all parameters")                         \
     OBJECT(EMERGENCY_ID, 0x1014, 0, 4, OD_READ, U32, 0, "Emergency identifier")                    \
@@ -77,6 +79,23 @@
     OBJECT(ERROR_CODE, 0x603F, 0, 2, OD_READ | OD_MAP, U16, 0, "Error code")                       \
     OBJECT(CONTROL, 0x6040, 0, 2, OD_RW | OD_MAP, U16, 0, "Control word")                          \
     OBJECT(STATUS, 0x6041, 0, 2, OD_READ | OD_MAP, U16, 0, "Status word")                          \
+    OBJECT(PLAIN_TARGET, 0x6042, 0, 2, OD_RW | OD_MAP | OD_SIGNED, I16, 0,                         \
+           "Velocity mode: target, rpm")                                                           \
+    OBJECT(PLAIN_DEMAND, 0x6043, 0, 2, OD_READ | OD_MAP | OD_SIGNED, I16, 0,                       \
+           "Velocity mode: demand, rpm")                                                           \
+    OBJECT(PLAIN_NOW, 0x6044, 0, 2, OD_READ | OD_MAP | OD_SIGNED, I16, 0,                          \
+           "Velocity mode: actual, rpm")                                                           \
+    OBJECT(PLAIN_LEAST, 0x6046, 1, 4, OD_RW | OD_STORED, U32, 0, "Velocity mode: least, rpm")      \
+    OBJECT(PLAIN_MOST, 0x6046, 2, 4, OD_RW | OD_STORED, U32, 32767, "Velocity mode: most, rpm")    \
+    OBJECT(PLAIN_UP, 0x6048, 1, 4, OD_RW | OD_STORED, 1, UINT32_MAX, 1000,                         \
+           "Velocity mode: up by so many rpm...")                                                  \
+    OBJECT(PLAIN_UP_S, 0x6048, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1, "...in so many s")       \
+    OBJECT(PLAIN_DOWN, 0x6049, 1, 4, OD_RW | OD_STORED, 1, UINT32_MAX, 1000,                       \
+           "Velocity mode: down by so many rpm...")                                                \
+    OBJECT(PLAIN_DOWN_S, 0x6049, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1, "...in so many s")     \
+    OBJECT(PLAIN_QUICK, 0x604A, 1, 4, OD_RW | OD_STORED, 1, UINT32_MAX, 4000,                      \
+           "Velocity mode, quick stop: down by so many rpm...")                                    \
+    OBJECT(PLAIN_QUICK_S, 0x604A, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1, "...in so many s")    \
     OBJECT(QUICK_STOP_DOES, 0x605A, 0, 2, OD_RW | OD_STORED | OD_SIGNED, 0, 6, 2,                  \
            "Quick stop: 2 stops, then off; 6 stops and holds")                                     \
     OBJECT(FAULT_DOES, 0x605E, 0, 2, OD_RW | OD_STORED | OD_SIGNED, 0, 2, 2,                       \
@@ -129,7 +148,7 @@
            "Digital inputs: 1 negative limit, 2 positive")                                         \
     OBJECT(TARGET_VELOCITY, 0x60FF, 0, 4, OD_RW | OD_MAP | OD_SIGNED, I32, 0,                      \
            "Target velocity, counts/s")                                                            \
-    OBJECT(MODES, 0x6502, 0, 4, OD_READ, U32, 0x2D, "Supported modes")
+    OBJECT(MODES, 0x6502, 0, 4, OD_READ, U32, 0x2F, "Supported modes")
 
 #define OD_KEY(key, ...) OD_##key,
 typedef enum wpin_od_key { OD_ALL(OD_KEY) OD_COUNT } wpin_od_key;

@@ -12,6 +12,9 @@ static void show(wpin_servo *s) {
     double per_mille = s->amps_now / s->motor.rated_amps * 1000;
     s->values[OD_POSITION] = (int32_t)llround(s->position + s->offset);
     s->values[OD_VELOCITY] = (int32_t)lround(s->velocity / s->motor.unit);
+    double to_rpm = 60 / s->motor.counts;
+    s->values[OD_PLAIN_NOW] = lround(limited(s->velocity * to_rpm, INT16_MAX));
+    s->values[OD_PLAIN_DEMAND] = lround(limited(s->velocity_ref * to_rpm, INT16_MAX));
     s->values[OD_CURRENT_NOW] = s->values[OD_TORQUE_NOW] = lround(limited(per_mille, 32000));
     s->values[OD_VOLTS] = lround(s->volts_now * 1e3);
 }

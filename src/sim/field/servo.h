@@ -26,6 +26,7 @@ typedef enum wpin_servo_state {
 
 enum {
     SERVO_MODE_POSITION = 1,
+    SERVO_MODE_PLAIN = 2,
     SERVO_MODE_VELOCITY = 3,
     SERVO_MODE_TORQUE = 4,
     SERVO_MODE_HOMING = 6
@@ -69,6 +70,9 @@ typedef struct wpin_servo {
     int nmt;                          /* as in its heartbeat; -1: off */
     int64_t heartbeat_at, watched_at; /* ps */
     bool watching;
+    bool guarded;       /* it is asked for its state, last at guarded_at */
+    int64_t guarded_at; /* ps */
+    unsigned toggle;    /* of its next answer: 0 or 128 */
     unsigned syncs[2];
     wpin_servo_transfer transfer;
     /* state */

@@ -169,8 +169,9 @@ void wpin_servo_go_on(wpin_servo *s) {
         wpin_servo_fail(s, 0x3220);
     }
     int64_t mode = s->values[OD_MODE];
-    bool known = mode == SERVO_MODE_POSITION || mode == SERVO_MODE_VELOCITY ||
-                 mode == SERVO_MODE_TORQUE || mode == SERVO_MODE_HOMING;
+    bool known = mode == SERVO_MODE_POSITION || mode == SERVO_MODE_PLAIN ||
+                 mode == SERVO_MODE_VELOCITY || mode == SERVO_MODE_TORQUE ||
+                 mode == SERVO_MODE_HOMING;
     if (known && mode != s->values[OD_MODE_NOW] && !s->deaf) {
         s->values[OD_MODE_NOW] = mode;
         s->at_work = s->taken = s->reached = false;
