@@ -88,6 +88,7 @@ static const struct {
     {1, "object", "9 1000", "node 9 does not answer"},
     {2, "object", "5 target-velocity 9", "moves the drive"},
     {2, "object", "5 control-word 15", "moves the drive"},
+    {2, "object", "5 speed-target 100", "moves the drive"},
     {2, "object", "5 velocity", "did you mean 'velocity-actual'"},
     {2, "object", "5 5000 1", "--bytes=1, 2 or 4"},
     {2, "object", "5 6083 fast", "not a value for 4 bytes"},

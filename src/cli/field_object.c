@@ -63,7 +63,7 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 
 /* What moves, or decides who does. */
 static bool moves(uint16_t index) {
-    static const uint16_t targets[] = {0x6040, 0x6060, 0x6071, 0x607A, 0x60FF};
+    static const uint16_t targets[] = {0x6040, 0x6042, 0x6060, 0x6071, 0x607A, 0x60FF};
     for (size_t i = 0; i < sizeof targets / sizeof *targets; i++) {
         if (targets[i] == index) {
             return true;
