@@ -79,23 +79,23 @@
     OBJECT(ERROR_CODE, 0x603F, 0, 2, OD_READ | OD_MAP, U16, 0, "Error code")                       \
     OBJECT(CONTROL, 0x6040, 0, 2, OD_RW | OD_MAP, U16, 0, "Control word")                          \
     OBJECT(STATUS, 0x6041, 0, 2, OD_READ | OD_MAP, U16, 0, "Status word")                          \
-    OBJECT(PLAIN_TARGET, 0x6042, 0, 2, OD_RW | OD_MAP | OD_SIGNED, I16, 0,                         \
-           "Velocity mode: target, rpm")                                                           \
-    OBJECT(PLAIN_DEMAND, 0x6043, 0, 2, OD_READ | OD_MAP | OD_SIGNED, I16, 0,                       \
-           "Velocity mode: demand, rpm")                                                           \
-    OBJECT(PLAIN_NOW, 0x6044, 0, 2, OD_READ | OD_MAP | OD_SIGNED, I16, 0,                          \
-           "Velocity mode: actual, rpm")                                                           \
-    OBJECT(PLAIN_LEAST, 0x6046, 1, 4, OD_RW | OD_STORED, U32, 0, "Velocity mode: least, rpm")      \
-    OBJECT(PLAIN_MOST, 0x6046, 2, 4, OD_RW | OD_STORED, U32, 32767, "Velocity mode: most, rpm")    \
+    OBJECT(PLAIN_TARGET, 0x6042, 0, 2, OD_RW | OD_MAP | OD_SIGNED, I16, 0, "Speed target, rpm")    \
+    OBJECT(PLAIN_DEMAND, 0x6043, 0, 2, OD_READ | OD_MAP | OD_SIGNED, I16, 0, "Speed demand, rpm")  \
+    OBJECT(PLAIN_NOW, 0x6044, 0, 2, OD_READ | OD_MAP | OD_SIGNED, I16, 0, "Speed actual, rpm")     \
+    OBJECT(PLAIN_LEAST, 0x6046, 1, 4, OD_RW | OD_STORED, U32, 0, "Speed least, rpm")               \
+    OBJECT(PLAIN_MOST, 0x6046, 2, 4, OD_RW | OD_STORED, U32, 32767, "Speed most, rpm")             \
     OBJECT(PLAIN_UP, 0x6048, 1, 4, OD_RW | OD_STORED, 1, UINT32_MAX, 1000,                         \
-           "Velocity mode: up by so many rpm...")                                                  \
-    OBJECT(PLAIN_UP_S, 0x6048, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1, "...in so many s")       \
+           "Speed acceleration, rpm...")                                                           \
+    OBJECT(PLAIN_UP_S, 0x6048, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1,                          \
+           "Speed acceleration time, s")                                                           \
     OBJECT(PLAIN_DOWN, 0x6049, 1, 4, OD_RW | OD_STORED, 1, UINT32_MAX, 1000,                       \
-           "Velocity mode: down by so many rpm...")                                                \
-    OBJECT(PLAIN_DOWN_S, 0x6049, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1, "...in so many s")     \
+           "Speed deceleration, rpm...")                                                           \
+    OBJECT(PLAIN_DOWN_S, 0x6049, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1,                        \
+           "Speed deceleration time, s")                                                           \
     OBJECT(PLAIN_QUICK, 0x604A, 1, 4, OD_RW | OD_STORED, 1, UINT32_MAX, 4000,                      \
-           "Velocity mode, quick stop: down by so many rpm...")                                    \
-    OBJECT(PLAIN_QUICK_S, 0x604A, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1, "...in so many s")    \
+           "Speed quick stop, rpm...")                                                             \
+    OBJECT(PLAIN_QUICK_S, 0x604A, 2, 2, OD_RW | OD_STORED, 1, UINT16_MAX, 1,                       \
+           "Speed quick stop time, s")                                                             \
     OBJECT(QUICK_STOP_DOES, 0x605A, 0, 2, OD_RW | OD_STORED | OD_SIGNED, 0, 6, 2,                  \
            "Quick stop: 2 stops, then off; 6 stops and holds")                                     \
     OBJECT(FAULT_DOES, 0x605E, 0, 2, OD_RW | OD_STORED | OD_SIGNED, 0, 2, 2,                       \
