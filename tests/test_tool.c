@@ -936,6 +936,8 @@ START_TEST(the_examples_run) {
                 {"twins", "shafts: 118 rpm and -118 rpm"},
                 {"turntable", "two turns: 800 half steps, coils off. Done."},
                 {"one_drive", "operation enabled  66"},
+                {"start_recipe", "605Ah:0 is refused: The value is too large."},
+                {"watch_drive", "error 7121h: the motor is blocked"},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         int status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);
