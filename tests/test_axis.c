@@ -606,6 +606,20 @@ START_TEST(a_guarded_node_bears_lost_answers_and_stops_without_questions) {
 }
 END_TEST
 
+START_TEST(late_frames_do_no_harm) {
+    turn_steadily();
+    for (unsigned n = 0; n < 60; n++) { /* the bus is somebody else's for up to 60 ms */
+        wpin_sim_inject(b.sim, WPIN_PART_FAULT_BUS_FULL, b.drive, 0, true);
+        pass(1 + n);
+        wpin_sim_inject(b.sim, WPIN_PART_FAULT_BUS_FULL, b.drive, 0, false);
+        pass(30);
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    }
+    ck_assert_double_eq_tol(rpm(), 1500, 10);
+    end();
+}
+END_TEST
+
 START_TEST(two_of_one_number_are_refused) {
     begin();
     wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, true);
@@ -1037,6 +1051,7 @@ int main(void) {
     tcase_add_test(tests, any_lost_frame_of_the_start_is_made_up_for);
     tcase_add_loop_test(tests, whatever_becomes_of_its_bus_it_stops, 0,
                         sizeof bus_troubles / sizeof *bus_troubles);
+    tcase_add_test(tests, late_frames_do_no_harm);
     tcase_add_test(tests, two_of_one_number_are_refused);
     tcase_add_loop_test(tests, a_plain_drive_takes_speeds_and_nothing_else, 0, 2);
     tcase_add_test(tests, a_plain_drives_faults_are_cleared_too);

@@ -16,6 +16,7 @@
 #include <termios.h>
 #include <time.h>
 #include <unistd.h>
+#include <windpin/host/objects.h>
 
 #define LINE TEST_SOURCE "/demo/honey-line.yaml"
 
@@ -336,6 +337,51 @@ START_TEST(what_is_set_elsewhere_is_only_asked_for) {
 }
 END_TEST
 
+START_TEST(a_drive_that_counts_otherwise_is_not_driven) {
+    open_bench();
+    write_rig(LINE);
+    run_command(said, sizeof said, "sed -i 's/counts: 4000/counts: 2000/' %s", rig);
+    int status = run_command(said, sizeof said, "%s field settings %s", TEST_TOOL, rig);
+    ck_assert_msg(status == 1 && strstr(said, "counts 4000 in a turn") != NULL, "%s", said);
+    FILE *file = fopen(plan, "w");
+    fputs("belt turn 90deg\n", file);
+    fclose(file);
+    status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s", TEST_TOOL,
+                         rig, plan);
+    ck_assert_msg(status == 2 && strstr(said, "Expected counts: 4000") != NULL, "%s", said);
+    field(0, "ready to switch on", "object", "5 status-word");
+    close_bench();
+}
+END_TEST
+
+/* What some drives say of their factors: 608Fh, 6091h, 6092h, both halves; 0: they have none. */
+static const struct {
+    uint32_t encoder[2], gear[2], feed[2];
+    double counts;
+} factors[] = {
+    {{4000, 1}, {0}, {0}, 4000},
+    {{40000, 10}, {0}, {0}, 4000},
+    {{4000, 1}, {10, 1}, {3600, 1}, 360},
+    {{4000, 1}, {0}, {3600, 1}, 3600},
+    {{0}, {10, 1}, {0}, 0},
+    {{4000, 0}, {0}, {0}, 0},
+    {{4000, 1}, {3, 0}, {1000, 2}, 500},
+};
+
+static bool tell_factor(void *context, uint16_t index, uint8_t sub, uint32_t *value) {
+    int i = *(int *)context;
+    const uint32_t *both = index == 0x608F   ? factors[i].encoder
+                           : index == 0x6091 ? factors[i].gear
+                                             : factors[i].feed;
+    *value = both[sub - 1];
+    return both[0] != 0;
+}
+
+START_TEST(a_drives_units_follow_from_its_factors) {
+    ck_assert_double_eq_tol(wpin_drive_counts(tell_factor, &_i), factors[_i].counts, 1e-9);
+}
+END_TEST
+
 #define SHEET TEST_SOURCE "/demo/simulated-drive.eds"
 
 /* A second drive like the first, as node 6. */
@@ -576,6 +622,9 @@ int main(void) {
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
     tcase_add_loop_test(tests, a_drive_is_told_what_its_mode_lets_it_do, 0,
                         sizeof motions / sizeof *motions);
+    tcase_add_test(tests, a_drive_that_counts_otherwise_is_not_driven);
+    tcase_add_loop_test(tests, a_drives_units_follow_from_its_factors, 0,
+                        sizeof factors / sizeof *factors);
     tcase_add_loop_test(tests, a_wrong_rig_is_named, 0, sizeof rigs / sizeof *rigs);
     tcase_add_test(tests, parameters_are_saved_compared_and_copied);
     tcase_add_test(tests, a_data_sheet_names_objects_and_limits);

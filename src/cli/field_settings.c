@@ -5,6 +5,7 @@
 #include "field.h"
 #include "windpin/host/bind.h"
 #include <argp.h>
+#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -119,6 +120,32 @@ static json_t *one_json(const wpin_setting *s, const compared *c) {
                      has, "same", c->same, "told", c->told);
 }
 
+typedef struct asked_node {
+    field *f;
+    wpin_node *node;
+} asked_node;
+
+static bool ask(void *context, uint16_t index, uint8_t sub, uint32_t *value) {
+    const asked_node *n = context;
+    uint8_t four[4];
+    bool read = field_read(n->f, n->node, index, sub, four, sizeof four);
+    *value = read ? wpin_number_from(four, sizeof four) : 0;
+    return read;
+}
+
+/* Whether drive and rig count alike, as far as the drive says. */
+static bool compare_counts(field *f, const wpin_rig_axis *axis, wpin_node *node, bool print) {
+    asked_node asked = {f, node};
+    double counts = axis->plain || axis->any_counts ? 0 : wpin_drive_counts(ask, &asked);
+    bool same = counts <= 0 || fabs(counts - axis->counts) <= 1e-3 * counts;
+    if (!same && print) {
+        printf("  counts: by its own factors the drive counts %.6g in a turn of its motor, the rig "
+               "%.6g: speeds and places would be off\n",
+               counts, axis->counts);
+    }
+    return same;
+}
+
 /* Whether all of it is as the rig says. */
 static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *rig,
                         const wpin_rig_load *load, json_t *all) {
@@ -149,6 +176,8 @@ static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *r
             break; /* it would not answer the others either */
         }
     }
+    bool alike = node->transfer.result == WPIN_REFUSED_SILENT ||
+                 compare_counts(f, &load->axis, node, !a->json);
     uint8_t save[4] = {'s', 'a', 'v', 'e'};
     bool stored = a->store && differ == 0 && field_write(f, node, 0x1010, 1, save, sizeof save);
     if (!a->json) {
@@ -157,11 +186,11 @@ static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *r
                : a->store ? "; nothing was stored"
                           : "");
     }
-    json_array_append_new(all,
-                          json_pack("{s:s, s:i, s:o, s:b}", "load", load->name, "node",
-                                    (int)load->axis.number, "objects", objects, "stored", stored));
+    json_array_append_new(all, json_pack("{s:s, s:i, s:o, s:b, s:b}", "load", load->name, "node",
+                                         (int)load->axis.number, "objects", objects, "counts_alike",
+                                         alike, "stored", stored));
     free(bound);
-    return differ == 0 && (stored || !a->store);
+    return differ == 0 && alike && (stored || !a->store);
 }
 
 static const char *place_of(const settings_arguments *a, const wpin_rig *rig, int bus) {

@@ -77,6 +77,8 @@ static const wpin_known_object objects[] = {
     {0x608F, 2, 4, false, "encoder-turns", "", "...turns of the motor"},
     {0x6091, 1, 4, false, "gear-motor-turns", "", "turns of the motor in so many..."},
     {0x6091, 2, 4, false, "gear-output-turns", "", "...turns of the output"},
+    {0x6092, 1, 4, false, "feed", "", "position units in so many..."},
+    {0x6092, 2, 4, false, "feed-turns", "", "...turns of the output"},
     {0x6098, 0, 1, true, "homing-method", "", "17, 18 to a limit switch; 35, 37 here"},
     {0x6099, 1, 4, false, "homing-speed", "velocity units, to the switch", NULL},
     {0x6099, 2, 4, false, "homing-creep", "velocity units, off the switch", NULL},

@@ -84,6 +84,7 @@ static const wpin_field axis_fields[] = {
     NODE("switches-at", false),
     NODE("eds", false),
     CHOICE("mode", wpin_rig_axis, plain, "profile", "velocity"),
+    CHOICE("tells-counts", wpin_rig_axis, any_counts, "yes", "no"),
     CHOICE("tells-source", wpin_rig_axis, any_source, "yes", "no"),
     QUANTITY("node", wpin_rig_axis, number, true, WPIN_NUMBER, 1, WPIN_NODE_MAX),
     QUANTITY("counts", wpin_rig_axis, counts, false, WPIN_NUMBER, 1, 1e7),

@@ -1,6 +1,8 @@
 /* Field buses of a session: opened on what carries their frames, and the drives on them set up
  * before anything begins. */
 #include "session.h"
+#include "windpin/host/objects.h"
+#include <math.h>
 #include <stdio.h>
 
 /* Every drive is set up within this, s. */
@@ -140,6 +142,50 @@ static bool is_refused(const wpin_session *run, size_t load) {
     return run->bound[load].axis_at_work.setup == WPIN_AXIS_REFUSED;
 }
 
+static void pass_tick(wpin_session *run) {
+    wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
+    wpin_session_update_inputs(run);
+    run->bench.wait(run->bench.context, wpin_session_clock(run) + wpin_session_tick_ps(run));
+}
+
+typedef struct asked_drive {
+    wpin_session *run;
+    size_t load;
+} asked_drive;
+
+static bool ask(void *context, uint16_t index, uint8_t sub, uint32_t *value) {
+    const asked_drive *d = context;
+    wpin_node *node = &d->run->bound[d->load].axis_at_work.node;
+    uint8_t four[4];
+    if (wpin_object_read(node, index, sub, four, sizeof four) != WPIN_OK) {
+        return false;
+    }
+    while (!wpin_object_done(node)) { /* it is given up by itself */
+        pass_tick(d->run);
+    }
+    *value = wpin_number_from(four, sizeof four);
+    return node->transfer.result == WPIN_OK && node->transfer.size == sizeof four;
+}
+
+/* Speeds and places are told in the drive's units: where both say how many make a turn, they agree.
+ */
+static bool counts_agree(wpin_session *run, size_t load, char *why, size_t size) {
+    const wpin_rig_load *l = &run->rig->loads[load];
+    const wpin_rig_axis *a = &l->axis;
+    asked_drive drive = {run, load};
+    double counts = !a->there || a->plain || a->any_counts ? 0 : wpin_drive_counts(ask, &drive);
+    if (counts <= 0 || fabs(counts - a->counts) <= 1e-3 * counts) {
+        return true;
+    }
+    snprintf(
+        why, size,
+        "load '%s' (line %u): node %g on field bus '%s' counts %.6g in a turn of its motor by "
+        "its own factors, the rig %.6g: speeds and places would be off. Expected counts: %.6g, "
+        "or other factors in the drive (or tells-counts: no, where it says what is not so)",
+        l->name, l->line, a->number, run->rig->fieldbuses[a->bus].name, counts, a->counts, counts);
+    return false;
+}
+
 wpin_status wpin_session_set_up_drives(wpin_session *run, char *why, size_t size) {
     int64_t until = wpin_session_clock(run) + (int64_t)(SET_UP_TIME * 1e12);
     size_t load;
@@ -148,9 +194,12 @@ wpin_status wpin_session_set_up_drives(wpin_session *run, char *why, size_t size
             say_trouble(run, load, why, size);
             return WPIN_FAULT_SILENT;
         }
-        wpin_motors_tick(run->motor_list, (uint16_t)run->rig->load_count);
-        wpin_session_update_inputs(run);
-        run->bench.wait(run->bench.context, wpin_session_clock(run) + wpin_session_tick_ps(run));
+        pass_tick(run);
+    }
+    for (size_t i = 0; i < run->rig->load_count; i++) {
+        if (!counts_agree(run, i, why, size)) {
+            return WPIN_REFUSED_CONFIG;
+        }
     }
     bool arms = !(run->by_hand && run->options.disarmed);
     for (size_t i = 0; arms && i < run->rig->load_count; i++) {

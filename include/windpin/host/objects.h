@@ -35,6 +35,12 @@ WPIN_API bool wpin_object_is_parameter(uint16_t index);
  * is known (else NULL). False with the reason in words, and the nearest name. */
 WPIN_API bool wpin_object_find(const char *text, uint16_t *index, uint8_t *sub,
                                const wpin_known_object **known, char *why, size_t size);
+/** Asks a drive for an object of four bytes; false: it has none, or does not answer. */
+typedef bool wpin_object_asker(void *context, uint16_t index, uint8_t sub, uint32_t *value);
+/** Its position units in a turn of its motor, by its own factors: the feed of 6092h through the
+ * gear of 6091h, or else the counts of its encoder, 608Fh (CiA 402, factor group); 0: it does not
+ * say. */
+WPIN_API double wpin_drive_counts(wpin_object_asker *ask, void *context);
 /** What an error code of a drive (603Fh, emergencies) means, as far as CiA 301 and 402 say. Never
  * NULL. */
 WPIN_API const char *wpin_drive_error_text(uint16_t code);

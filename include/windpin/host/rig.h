@@ -361,6 +361,7 @@ typedef struct wpin_rig_axis {
     double heartbeat;    /**< Of the drive and of the controller, s; 0: it is guarded. */
     double guarding;     /**< It is asked for its state so often, s; 0: it beats. */
     double vendor, product; /**< 0: any. */
+    bool any_counts;        /**< What it says of its counts is not compared. */
     bool any_source;        /**< It does not say whether the bus commands it. */
     char eds[200];          /**< Path of its data sheet; "": none. */
     wpin_rig_homing homing;
