@@ -5,17 +5,16 @@
 #include "share.h"
 
 /* Bits of the control word, 6040h... */
-#define SHUT_DOWN    ((uint16_t)0x06)
-#define SWITCH_ON    ((uint16_t)0x07)
-#define ENABLE       ((uint16_t)0x0F)
-#define STOP_QUICKLY ((uint16_t)0x02)
-#define NO_VOLTAGE   ((uint16_t)0x00)
-#define RESET        ((uint16_t)0x80)
-#define NEW_PLACE    ((uint16_t)0x10)
-#define AT_ONCE      ((uint16_t)0x20)
-#define HALT         ((uint16_t)0x100)
-#define PLAIN_RAMP   ((uint16_t)0x70) /* of velocity mode: its ramp works, and is led by the target \
-                                       */
+#define SHUT_DOWN ((uint16_t)0x06)
+#define SWITCH_ON ((uint16_t)0x07)
+#define ENABLE    ((uint16_t)0x0F)
+#define RESET     ((uint16_t)0x80)
+#define NEW_PLACE ((uint16_t)0x10)
+#define AT_ONCE   ((uint16_t)0x20)
+#define HALT      ((uint16_t)0x100)
+#define PLAIN_RAMP                                                                                 \
+    ((uint16_t)0x70) /* of velocity mode: its ramp works, and is led by the target                 \
+                      */
 /* ...and of the status word, 6041h. */
 #define REMOTE   ((uint16_t)0x200) /* it does what the bus says */
 #define REACHED  ((uint16_t)0x400)
@@ -291,10 +290,6 @@ static void tell(wpin_axis *axis) {
     }
     sent = send_control(axis, control) && sent;
     set(axis, CHANGED, !sent);
-}
-
-uint16_t wpin_axis_off_word(const wpin_axis *axis) {
-    return axis->safe == WPIN_AXIS_QUICK_STOP ? STOP_QUICKLY : NO_VOLTAGE;
 }
 
 /* A frame of its own, at once, whatever else it was told; nothing of the axis changes. */
