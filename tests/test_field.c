@@ -337,6 +337,30 @@ START_TEST(what_is_set_elsewhere_is_only_asked_for) {
 }
 END_TEST
 
+/* By hand, too, it is said what is wrong with a drive and its bus. */
+START_TEST(by_hand_the_cause_is_told) {
+    const char *script = scratch("twin.sh");
+    FILE *to = fopen(script, "w");
+    fputs("wait() { i=0; while [ $i -lt $1 ]; do sleep 0.1; echo alive; i=$((i + 1)); done; }\n"
+          "printf '%s\\n' command arm 'drives on' 'belt ramp 120rpm'; wait 8\n"
+          "echo 'fault belt twin'; wait 16; echo clear; wait 2; echo 'mend belt twin'; wait 3\n"
+          "echo clear; wait 12; echo clear; echo arm; echo bye\n",
+          to);
+    fclose(to);
+    int status = run_command(said, sizeof said, "sh %s | %s live %s --lines --confirmed", script,
+                             TEST_TOOL, LINE);
+    static const char *const words[] = {"another node of its number was switched on.\"",
+                                        "two nodes have the number 5",
+                                        "\"ok\":true,\"words\":\"every load has no fault\"",
+                                        "\"ok\":true,\"words\":\"every load is armed\""};
+    const char *at = said;
+    for (size_t i = 0; i < sizeof words / sizeof *words; i++) { /* in this order */
+        at = strstr(at, words[i]);
+        ck_assert_msg(status == 0 && at != NULL, "%d: %s: %s", status, words[i], said);
+    }
+}
+END_TEST
+
 START_TEST(a_drive_that_counts_otherwise_is_not_driven) {
     open_bench();
     write_rig(LINE);
@@ -623,6 +647,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_drive_is_told_what_its_mode_lets_it_do, 0,
                         sizeof motions / sizeof *motions);
     tcase_add_test(tests, a_drive_that_counts_otherwise_is_not_driven);
+    tcase_add_test(tests, by_hand_the_cause_is_told);
     tcase_add_loop_test(tests, a_drives_units_follow_from_its_factors, 0,
                         sizeof factors / sizeof *factors);
     tcase_add_loop_test(tests, a_wrong_rig_is_named, 0, sizeof rigs / sizeof *rigs);

@@ -231,7 +231,9 @@ static void draw_load(const live_panel *p, size_t number, int y, bool chosen) {
         : wrong            ? "TROUBLE"
                            : wpin_state_word(g.state));
     draw_asked(p, number, &g, y);
-    put(y, DUTY, look(PLAIN), "%5.1f %%", g.duty * 100);
+    if (!load->axis.there) { /* its duty is its drive's own affair */
+        put(y, DUTY, look(PLAIN), "%5.1f %%", g.duty * 100);
+    }
     if (wpin_rig_type(load)->turns && (g.knows || !isnan(g.measured_rpm))) {
         bool measured = !isnan(g.measured_rpm);
         put_value(y, SPEED, 12, measured, measured ? g.measured_rpm : g.rpm, "%.1f", "rpm");

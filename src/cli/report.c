@@ -223,24 +223,6 @@ static void print_energy(const wpin_rig *rig, const wpin_report *report) {
     }
 }
 
-/* What a drive on a field bus has to do with it. */
-static void print_drive_fault(const wpin_fault_result *f) {
-    static const char *const silences[] = {
-        [WPIN_SILENCE_MUTE] = "Nothing came from it any more: its power, its cable, or its end of "
-                              "the bus shut itself off after errors.",
-        [WPIN_SILENCE_ANEW] = "It said that it begins anew: its power failed, or another node of "
-                              "its number was switched on.",
-        [WPIN_SILENCE_FULL] = "Nothing came, and the bus took no frames: somebody fills it with "
-                              "frames that go first, or its interface is down."};
-    if (f->cause == WPIN_FAULT_DRIVE) {
-        printf("    Its state was '%s', its error code %04Xh: %s.\n",
-               wpin_axis_state_name((wpin_axis_state)f->drive_state), f->drive_error,
-               wpin_drive_error_text(f->drive_error));
-    } else if (f->silence != WPIN_SILENCE_NONE) {
-        printf("    %s\n", silences[f->silence]);
-    }
-}
-
 static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (report->fault_count == 0 && report->result == WPIN_OK) {
         printf("Faults: none.\n");
@@ -255,7 +237,10 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
         printf("%sFault at %.3f s: %s, %s%s\n    %s %s\n", cli_paint(WPIN_VERDICT_BAD), f->at,
                rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain(),
                wpin_status_text(f->cause), wpin_status_remedy(f->cause));
-        print_drive_fault(f);
+        char words[300];
+        if (wpin_drive_fault_words(f, words, sizeof words)) {
+            printf("    %s\n", words);
+        }
     }
     for (size_t i = 0; i < report->event_count; i++) {
         const wpin_part_event *e = &report->events[i];

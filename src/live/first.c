@@ -30,7 +30,7 @@ static void say_way(const wpin_live *live, const wpin_step_result *s, char *to, 
         snprintf(to, size, "%s turned it %.3g %s %s, up to %.0f rpm and %.3g A", asked, size_of,
                  unit, (turns >= 0) != load->reversed ? "clockwise" : "counter-clockwise",
                  s->rpm_peak, s->amps_peak);
-    } else if (load->encoder.there) {
+    } else if (wpin_rig_knows_place(load)) {
         bool against = (turns < 0) != back;
         snprintf(to, size, "%s: its encoder counted %.3g %s%s", asked, size_of, unit,
                  against ? " the other way: swap its two wires, or the motor's" : "");
@@ -43,7 +43,7 @@ wpin_verdict wpin_live_say_first(const wpin_live *live, const wpin_step_result *
                                  size_t size) {
     double turned = fabs(s->degrees - s->degrees_from);
     bool knows = wpin_session_look(live->session, (size_t)s->load).knows;
-    bool stood = (knows || live->rig->loads[s->load].encoder.there) && turned < 1;
+    bool stood = (knows || wpin_rig_knows_place(&live->rig->loads[s->load])) && turned < 1;
     if (stood || !s->done) {
         snprintf(words, size, "%s", s->words);
         return WPIN_VERDICT_BAD;

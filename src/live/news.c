@@ -57,11 +57,14 @@ static void collect_steps(wpin_live *live) {
 
 static void collect_faults(wpin_live *live) {
     for (size_t i = 0; i < live->rig->load_count; i++) {
-        wpin_status fault = wpin_session_look(live->session, i).fault;
+        wpin_fault_result result = wpin_session_fault(live->session, i);
+        wpin_status fault = result.cause;
         if (fault != live->told.faults[i] && fault != WPIN_OK) {
-            wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s: %s %s", live->rig->loads[i].name,
+            char words[300];
+            bool more = wpin_drive_fault_words(&result, words, sizeof words);
+            wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s: %s %s%s%s", live->rig->loads[i].name,
                            wpin_status_name(fault), wpin_status_text(fault),
-                           wpin_status_remedy(fault));
+                           wpin_status_remedy(fault), more ? " " : "", more ? words : "");
         }
         live->told.faults[i] = fault;
     }

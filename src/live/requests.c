@@ -92,7 +92,13 @@ static bool on_loads(wpin_live *live, const char *rest, on_motor *what, const ch
     for (size_t i = 0; i < live->rig->load_count; i++) {
         wpin_status status =
             all || (int)i == load ? what(wpin_session_motor(live->session, i)) : WPIN_OK;
-        if (status != WPIN_OK && answer->ok) {
+        char words[400];
+        if (status == WPIN_OK || !answer->ok) {
+            continue;
+        }
+        if (wpin_session_drive_trouble(live->session, i, words, sizeof words)) {
+            wpin_live_answers(answer, false, 0, "%s", words);
+        } else {
             wpin_live_answers(answer, false, 0, "'%s': %s %s", live->rig->loads[i].name,
                               wpin_status_text(status), wpin_status_remedy(status));
         }

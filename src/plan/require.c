@@ -110,7 +110,8 @@ static bool has_quality(wpin_plan_reader *r, size_t load, wpin_required what, un
                        wpin_rig_type(l)->shines ? " and light" : "");
         return false;
     }
-    if (what == WPIN_REQUIRED_PLACE && wpin_rig_type(l)->spins && !l->speed.there) {
+    if (what == WPIN_REQUIRED_PLACE && wpin_rig_type(l)->spins &&
+        (!l->speed.there || l->axis.plain)) {
         wpin_words_say(&r->line, column, "nothing measures where '%s' is", l->name);
         return false;
     }

@@ -44,7 +44,7 @@ static wpin_part_reading measured(const wpin_session *run, size_t load, double s
     double degrees =
         wpin_session_is_stepper(run, load)
             ? wpin_session_degrees(run, load)
-            : (l->encoder.there
+            : (wpin_rig_knows_place(l)
                    ? wpin_session_counted(run, load, run->motors[load].measurement.position)
                    : 0);
     amps = isnan(amps) ? 0 : amps;

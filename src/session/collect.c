@@ -53,17 +53,9 @@ void wpin_session_collect(wpin_session *run) {
     }
     collect_events(run, began);
     for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
-        wpin_status cause = wpin_motor_fault(&run->motors[i]);
-        if (cause != WPIN_OK) {
-            double at = run->fault_at[i] + run->rig->controller.tick;
-            report->faults[report->fault_count++] =
-                (wpin_fault_result){.load = (int)i,
-                                    .cause = cause,
-                                    .at = at,
-                                    .safe_after = fmax(run->safe_at[i] - at, 0),
-                                    .drive_error = run->drive_error[i],
-                                    .drive_state = run->drive_state[i],
-                                    .silence = run->silence[i]};
+        wpin_fault_result fault = wpin_session_fault(run, i);
+        if (fault.cause != WPIN_OK) {
+            report->faults[report->fault_count++] = fault;
         }
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {

@@ -20,7 +20,7 @@ static double place(const wpin_session *run, size_t load) {
     if (wpin_session_is_stepper(run, load)) {
         return wpin_session_degrees(run, load);
     }
-    return run->rig->loads[load].encoder.there
+    return wpin_rig_knows_place(&run->rig->loads[load])
                ? wpin_session_counted(run, load, run->motors[load].measurement.position)
                : NAN;
 }
@@ -31,13 +31,15 @@ wpin_glance wpin_session_look(const wpin_session *run, size_t load) {
     }
     const wpin_motor *m = &run->motors[load];
     const wpin_part_reading *r = &run->last[load];
+    bool axis = run->rig->loads[load].axis.there; /* of a duty it knows nothing, not even zero */
     return (wpin_glance){
         .state = wpin_motor_state(m),
         .armed = m->armed != 0,
         .fault = wpin_motor_fault(m),
         .ended = wpin_motor_ended(m),
         .held = wpin_motor_held(m),
-        .quantity = m->setpoint.quantity,
+        .quantity = axis && m->setpoint.quantity == WPIN_QUANTITY_EFFORT ? WPIN_QUANTITY_SPEED
+                                                                         : m->setpoint.quantity,
         .setpoint = in_unit(run, load, m->setpoint),
         .duty = (double)wpin_motor_duty(m) / WPIN_DUTY_FULL,
         .measured_rpm = wpin_session_measured_rpm(run, load),
@@ -51,6 +53,20 @@ wpin_glance wpin_session_look(const wpin_session *run, size_t load) {
         .supply_volts = wpin_session_supply(run, (size_t)run->rig->loads[load].supply),
         .doing = run->owner[load] == 0 ? NULL : &run->report->steps[run->owner[load] - 1],
         .busy = wpin_motor_busy(m)};
+}
+
+wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
+    if (load >= run->rig->load_count || wpin_motor_fault(&run->motors[load]) == WPIN_OK) {
+        return (wpin_fault_result){0};
+    }
+    double at = run->fault_at[load] + run->rig->controller.tick;
+    return (wpin_fault_result){.load = (int)load,
+                               .cause = wpin_motor_fault(&run->motors[load]),
+                               .at = at,
+                               .safe_after = fmax(run->safe_at[load] - at, 0),
+                               .drive_error = run->drive_error[load],
+                               .drive_state = run->drive_state[load],
+                               .silence = run->silence[load]};
 }
 
 double wpin_session_supply(const wpin_session *run, size_t supply) {

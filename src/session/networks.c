@@ -138,6 +138,16 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
     }
 }
 
+bool wpin_session_drive_trouble(const wpin_session *run, size_t load, char *words, size_t size) {
+    bool trouble = load < run->rig->load_count && run->rig->loads[load].axis.there &&
+                   run->bound[load].axis_at_work.setup != WPIN_AXIS_SET_UP &&
+                   run->bound[load].axis_at_work.trouble.status != WPIN_OK;
+    if (trouble) {
+        say_trouble(run, load, words, size);
+    }
+    return trouble;
+}
+
 static bool is_refused(const wpin_session *run, size_t load) {
     return run->bound[load].axis_at_work.setup == WPIN_AXIS_REFUSED;
 }

@@ -61,7 +61,8 @@ static double truly(const wpin_session *run, double value) {
 
 /* Turns are counted, too: by an encoder, or in steps. */
 static double turns_of(const wpin_session *run, size_t load) {
-    bool counted = run->rig->loads[load].encoder.there || wpin_session_is_stepper(run, load);
+    bool counted =
+        wpin_rig_knows_place(&run->rig->loads[load]) || wpin_session_is_stepper(run, load);
     return counted ? run->last[load].turns : truly(run, run->last[load].turns);
 }
 

@@ -688,6 +688,10 @@ WPIN_API double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *lo
 static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
     return load->encoder.there && !load->encoder.by_hall && !load->encoder.by_drive;
 }
+/** Whether what measures its speed knows its place too: not a drive that is told speeds only. */
+static inline bool wpin_rig_knows_place(const wpin_rig_load *load) {
+    return load->encoder.there && !load->axis.plain;
+}
 /** With each so many'th period of its field bus a drive tells its place. */
 WPIN_API unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load);
 /** A speed at the output, rpm, as velocity of a drive on a field bus, in its own units. */

@@ -313,6 +313,11 @@ typedef struct wpin_glance {
 
 /** Looks at a load; all zero where there is none of that number. */
 WPIN_API wpin_glance wpin_session_look(const wpin_session *session, size_t load);
+/** Its latched fault; cause WPIN_OK: it has none. */
+WPIN_API wpin_fault_result wpin_session_fault(const wpin_session *session, size_t load);
+/** What keeps its drive on a field bus from being set up, in words; false: nothing. */
+WPIN_API bool wpin_session_drive_trouble(const wpin_session *session, size_t load, char *words,
+                                         size_t size);
 /** What has come of it so far: steps, what the session noted, what burnt and what else happened on
  * the bench (their times are the bench's). Good until the next call of the session. */
 WPIN_API const wpin_step_result *wpin_session_steps(const wpin_session *session, size_t *count);

@@ -28,6 +28,11 @@ typedef enum wpin_seen_verdict {
 WPIN_API wpin_seen_verdict wpin_seen_judge(const wpin_rig *rig, int load, const wpin_seen *seen,
                                            char *words, size_t size);
 
+/** What a drive on a field bus has to do with a fault: its error, how it fell silent; false:
+ * nothing.
+ */
+WPIN_API bool wpin_drive_fault_words(const wpin_fault_result *fault, char *words, size_t size);
+
 /** How a requirement came out ("met"), and by what, in words; these may be empty. */
 WPIN_API const char *wpin_outcome_word(wpin_outcome outcome);
 WPIN_API void wpin_requirement_words(const wpin_requirement_result *result, char *words,

@@ -127,7 +127,7 @@
     const l = loads.get(n), t = s.true || {}, wrong = s.fault || s.trouble;
     l.badge.textContent = s.fault ? s.fault.replace("WPIN_FAULT_", "fault: ").toLowerCase().replaceAll("_", " ") : s.trouble ? "trouble" : s.armed ? s.state : "not armed";
     l.badge.className = `state ${wrong ? "wrong" : s.state === "running" || s.state === "ramping" ? "busy" : ""}`;
-    const parts = [`asked ${s.setpoint.value} ${s.setpoint.unit}`, `${s.duty.toFixed(1)} %`];
+    const parts = [`asked ${s.setpoint.value} ${s.setpoint.unit}`, s.duty === null ? "" : `${s.duty.toFixed(1)} %`];
     if (l.of.turns) { parts.push(value(s.measured_rpm, t.rpm, 1, "rpm")); }
     parts.push(value(s.measured_amps, t.amps === undefined ? undefined : Math.abs(t.amps), 2, "A"), value(null, t.celsius, 0, "\u00b0C"));
     l.values.textContent = parts.filter((p) => p).join("  \u00b7  ");
