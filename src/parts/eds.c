@@ -16,6 +16,7 @@ typedef struct entry {
     wpin_eds_object object;
     char name[NAME_ROOM];
     unsigned kind, type, parts; /* ObjectType, DataType, CompactSubObj */
+    size_t order;               /* in the file; those of a whole array come last */
 } entry;
 
 struct wpin_eds {
@@ -68,13 +69,8 @@ static bool is_object(const char *section, uint16_t *index, uint8_t *sub) {
     return *end == '\0' && part <= 255;
 }
 
-static entry *find_entry(wpin_eds *eds, uint16_t index, uint8_t sub) {
-    for (size_t i = eds->count; i > 0; i--) { /* mostly the last one */
-        const wpin_known_object *k = &eds->all[i - 1].object.known;
-        if (k->index == index && k->sub == sub) {
-            return &eds->all[i - 1];
-        }
-    }
+/* One more; where there are two of a number in the end, the first counts. */
+static entry *add_entry(wpin_eds *eds, uint16_t index, uint8_t sub) {
     if (eds->count == eds->room) {
         size_t room = eds->room == 0 ? 64 : 2 * eds->room;
         entry *more = realloc(eds->all, room * sizeof *more);
@@ -86,10 +82,16 @@ static entry *find_entry(wpin_eds *eds, uint16_t index, uint8_t sub) {
         eds->room = room;
     }
     entry *e = &eds->all[eds->count++];
-    *e = (entry){.kind = KIND_VALUE};
+    *e = (entry){.kind = KIND_VALUE, .order = eds->count};
     e->object.known.index = index;
     e->object.known.sub = sub;
     return e;
+}
+
+static entry *entry_of(wpin_eds *eds, uint16_t index, uint8_t sub) {
+    entry *last = eds->count == 0 ? NULL : &eds->all[eds->count - 1];
+    bool same = last != NULL && last->object.known.index == index && last->object.known.sub == sub;
+    return same ? last : add_entry(eds, index, sub);
 }
 
 /* A number; one that counts from the node's own number has none here. */
@@ -128,7 +130,7 @@ static int hear(void *context, const char *section, const char *key, const char 
     if (strcasecmp(section, "DeviceInfo") == 0 && strcasecmp(key, "ProductName") == 0) {
         snprintf(eds->product, sizeof eds->product, "%s", value);
     } else if (is_object(section, &index, &sub)) {
-        entry *e = find_entry(eds, index, sub);
+        entry *e = entry_of(eds, index, sub);
         if (e != NULL) {
             take(e, key, value);
         }
@@ -140,16 +142,17 @@ static int hear(void *context, const char *section, const char *key, const char 
 
 /* An array whose parts are all alike has one section for all of them. */
 static void spread(wpin_eds *eds) {
-    for (size_t i = 0; i < eds->count; i++) {
+    for (size_t i = 0, count = eds->count; i < count; i++) {
         entry whole = eds->all[i];
         for (unsigned part = 1; part <= whole.parts && part < 255 && !eds->out_of_memory; part++) {
-            entry *e = find_entry(eds, whole.object.known.index, (uint8_t)part);
+            entry *e = add_entry(eds, whole.object.known.index, (uint8_t)part);
             if (e != NULL) {
                 wpin_known_object known = e->object.known;
+                size_t order = e->order;
                 *e = whole;
                 e->object.known = known;
                 e->kind = KIND_VALUE;
-                e->parts = 0;
+                e->order = order;
                 snprintf(e->name, sizeof e->name, "%.70s-%u", whole.name, part);
             }
         }
@@ -172,7 +175,15 @@ static bool settle(entry *e) {
 static int by_number(const void *a, const void *b) {
     const wpin_known_object *k = &((const entry *)a)->object.known;
     const wpin_known_object *l = &((const entry *)b)->object.known;
-    return k->index != l->index ? k->index - l->index : k->sub - l->sub;
+    size_t first = ((const entry *)a)->order, second = ((const entry *)b)->order;
+    return k->index != l->index ? k->index - l->index
+           : k->sub != l->sub   ? k->sub - l->sub
+                                : (first > second) - (first < second);
+}
+
+static bool is_same_number(const entry *a, const entry *b) {
+    return a->object.known.index == b->object.known.index &&
+           a->object.known.sub == b->object.known.sub;
 }
 
 /* Limits of signed objects may stand as their bits. */
@@ -189,8 +200,12 @@ static void sign(wpin_eds_object *o) {
 static bool arrange(wpin_eds *eds) {
     size_t kept = 0;
     spread(eds);
+    if (eds->count > 0) {
+        qsort(eds->all, eds->count, sizeof *eds->all, by_number);
+    }
     for (size_t i = 0; i < eds->count; i++) {
-        if (settle(&eds->all[i])) {
+        bool again = kept > 0 && is_same_number(&eds->all[kept - 1], &eds->all[i]);
+        if (!again && settle(&eds->all[i])) {
             eds->all[kept++] = eds->all[i];
         }
     }
@@ -198,9 +213,6 @@ static bool arrange(wpin_eds *eds) {
     eds->objects = calloc(kept + 1, sizeof *eds->objects);
     if (eds->objects == NULL || eds->out_of_memory) {
         return false;
-    }
-    if (kept > 0) {
-        qsort(eds->all, kept, sizeof *eds->all, by_number);
     }
     for (size_t i = 0; i < kept; i++) {
         wpin_eds_object *o = &eds->objects[i];
@@ -256,11 +268,16 @@ const char *wpin_eds_product(const wpin_eds *eds) {
 }
 
 const wpin_eds_object *wpin_eds_of(const wpin_eds *eds, uint16_t index, uint8_t sub) {
-    for (size_t i = 0; eds != NULL && i < eds->count; i++) {
-        const wpin_known_object *k = &eds->objects[i].known;
+    size_t low = 0, high = eds == NULL ? 0 : eds->count;
+    while (low < high) {
+        size_t middle = low + (high - low) / 2;
+        const wpin_known_object *k = &eds->objects[middle].known;
         if (k->index == index && k->sub == sub) {
-            return &eds->objects[i];
+            return &eds->objects[middle];
         }
+        bool before = k->index < index || (k->index == index && k->sub < sub);
+        low = before ? middle + 1 : low;
+        high = before ? high : middle;
     }
     return NULL;
 }

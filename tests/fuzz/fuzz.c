@@ -1,24 +1,50 @@
 /* Anything at all as a rig (FUZZ_RIG) or as a plan for the honey house (FUZZ_PLAN): read, and
- * vetted if it can be read. Built with a fuzzer by tools/fuzz, which also takes files to try again.
+ * vetted if it can be read; or as a data sheet of a drive (FUZZ_EDS), each object asked for. Built
+ * with a fuzzer by tools/fuzz, which also takes files to try again.
  */
 #define _GNU_SOURCE
 #include <stdint.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <sys/mman.h>
 #include <unistd.h>
+#include <windpin/host/eds.h>
 #include <windpin/host/plan.h>
 #include <windpin/host/rig.h>
 #include <windpin/host/vet.h>
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
+#ifndef FUZZ_EDS
 static void vet(const wpin_rig *rig, const wpin_plan *plan) {
     wpin_vetting *v = wpin_vet(rig, plan, NULL);
     wpin_vetting_free(v);
 }
+#endif
 
-#ifdef FUZZ_RIG
+#ifdef FUZZ_EDS
+static void take(const char *path) {
+    char why[300] = "";
+    wpin_eds *eds = wpin_eds_read(path, why, sizeof why);
+    size_t count = 0;
+    const wpin_eds_object *all = eds == NULL ? NULL : wpin_eds_objects(eds, &count);
+    for (size_t i = 0; i < count; i++) {
+        const wpin_known_object *known;
+        uint16_t index;
+        uint8_t sub;
+        if (wpin_eds_of(eds, all[i].known.index, all[i].known.sub) != &all[i]) {
+            abort(); /* two of one number */
+        }
+        (void)wpin_eds_find(eds, all[i].known.name, &index, &sub, &known, why, sizeof why);
+        (void)wpin_eds_allows(&all[i], all[i].least, why, sizeof why);
+    }
+    if (eds == NULL && strlen(why) == 0) {
+        abort();
+    }
+    wpin_eds_free(eds);
+}
+#elif defined FUZZ_RIG
 static void take(const char *path) {
     wpin_messages m = {0};
     wpin_rig *rig = wpin_rig_read(path, &m);
