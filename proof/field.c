@@ -15,7 +15,12 @@ static bool any_receive(void *c, wpin_frame *frame) {
     return ANY_BOOL;
 }
 
-static const wpin_fieldbus bus = {.send = any_send, .receive = any_receive, .now = any_now};
+static void any_drop(void *c) {
+    (void)c;
+}
+
+static const wpin_fieldbus bus = {
+    .send = any_send, .receive = any_receive, .now = any_now, .drop = any_drop};
 static wpin_network network;
 static wpin_network_config network_config;
 

@@ -245,9 +245,9 @@ static const struct {
     int32_t method, offset;
     bool reversed;
     double turns; /* where its shaft stands then; 99: where it stood */
-} homings[] = {{0, 0, 37, 0, false, 99},       {0, 0, 35, 500, false, 99},
-               {-1.2, 8, 17, 0, false, -1.19}, {-1.2, 8, 17, 4000, false, -1.19},
-               {-8, 2.3, 18, 0, false, 2.29},  {-1.2, 8, 17, -300, true, -1.19}};
+} homings[] = {{0, 0, 37, 0, false, 99},        {0, 0, 35, 500, false, 99},
+               {-1.2, 8, 17, 0, false, -1.108}, {-1.2, 8, 17, 4000, false, -1.108},
+               {-8, 2.3, 18, 0, false, 2.197},  {-1.2, 8, 17, -300, true, -1.108}};
 
 START_TEST(it_finds_its_home_by_its_own_method) {
     stops[0] = homings[_i].stop_low;
@@ -516,7 +516,7 @@ END_TEST
 
 /* ---- plain drives, and nodes without heartbeats ---- */
 
-static void begin_plain(void) {
+static void build_plain(void) {
     build();
     b.axis_config.full_speed = FULL_RPM;
     b.axis_config.profile_speed = 0;
@@ -524,6 +524,10 @@ static void begin_plain(void) {
     b.settings[3] = number(0x6049, 1, 4, FULL_RPM * 5);
     b.settings[4] = number(0x604A, 1, 4, FULL_RPM * 20);
     b.config.actuator = &wpin_plain_axis_actuator;
+}
+
+static void begin_plain(void) {
+    build_plain();
     ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
     ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
 }
@@ -606,6 +610,123 @@ START_TEST(a_guarded_node_bears_lost_answers_and_stops_without_questions) {
 }
 END_TEST
 
+static void hear_nothing(void *context, const wpin_frame *frame, int64_t at) {
+    (void)context, (void)frame, (void)at;
+}
+
+/* ---- anything in any order ---- */
+
+static uint32_t seed;
+
+static uint32_t any(uint32_t count) {
+    seed = seed * 1664525U + 1013904223U;
+    return (seed >> 8) % count;
+}
+
+/* What others say: anything, or what the drive, another master or the network's manager says. */
+static wpin_frame any_frame(void) {
+    wpin_frame frame = {.id = (uint16_t)any(0x800), .length = (uint8_t)any(9)};
+    static const wpin_frame told[] = {{.id = 0x705, .length = 1},
+                                      {.id = 0x085, .length = 8, .data = {0x21, 0x71}},
+                                      {.id = 0x185, .length = 8, .data = {0x37, 2}},
+                                      {.id = 0x585, .length = 8},
+                                      {.id = 0, .length = 2, .data = {128, 5}},
+                                      {.id = 0, .length = 2, .data = {129}},
+                                      {.id = 0, .length = 2, .data = {2, 5}}};
+    enum { TOLD = sizeof told / sizeof *told };
+    uint32_t which = any(TOLD + 2);
+    for (int i = 0; i < 8; i++) {
+        frame.data[i] = (uint8_t)any(256);
+    }
+    return which < TOLD ? told[which] : frame;
+}
+
+static wpin_status ask_anything(void) {
+    int32_t value = (int32_t)any(32769) - 16384;
+    switch (any(9)) {
+    case 0:
+    case 1: return run_at(value / 16384.0, any(2) != 0 ? WPIN_TIMEOUT_HELD : any(2000) + 1);
+    case 2: return wpin_motor_turn(&b.motor, 20 * value, 5000);
+    case 3:
+        return wpin_motor_request(&b.motor, (wpin_setpoint){WPIN_QUANTITY_TORQUE, value / 5}, 0,
+                                  any(500) + 1);
+    case 4: return wpin_motor_home(&b.motor, 2000);
+    default: return WPIN_REFUSED_NOT_ARMED;
+    }
+}
+
+static void end_it(uint32_t how) {
+    switch (how) {
+    case 0: (void)wpin_motor_stop(&b.motor, 0); break;
+    case 1: (void)wpin_motor_coast(&b.motor); break;
+    case 2: (void)wpin_motor_brake(&b.motor); break;
+    case 3: wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL); break;
+    default: wpin_motor_disarm(&b.motor); break;
+    }
+}
+
+static void any_trouble(int *now) {
+    static const wpin_part_fault troubles[] = {WPIN_PART_FAULT_CABLE_OFF, WPIN_PART_FAULT_BUS_OFF,
+                                               WPIN_PART_FAULT_BUS_FULL,  WPIN_PART_FAULT_BUS_RATE,
+                                               WPIN_PART_FAULT_TWIN,      WPIN_PART_FAULT_LOCAL};
+    bool on = *now < 0;
+    int which = on ? (int)any(sizeof troubles / sizeof *troubles) : *now;
+    wpin_sim_inject(b.sim, troubles[which], b.drive, 0, on);
+    *now = on ? which : -1;
+}
+
+static void begin_any(void) {
+    if (any(3) == 0) {
+        build_plain();
+    } else {
+        build();
+    }
+    bool guarded = any(3) == 0, brakes = any(2) == 0;
+    b.axis_config.heartbeat_ms = guarded ? 0 : 100;
+    b.axis_config.guard_ms = guarded ? (uint16_t)(20 + any(50)) : 0;
+    b.config.rest_drive = b.config.safe_drive = brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST;
+    b.axis_config.reversed = any(2) != 0;
+    ck_assert_int_eq(wpin_network_open(&b.network, &b.network_config, &b.bus), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+}
+
+/* Unasked it never moves; ended it comes to rest, whatever its bus is like. */
+static void one_of_any_kind(uint32_t number) {
+    seed = number * 2654435761U;
+    begin_any();
+    int other = wpin_sim_join_fieldbus(b.sim, 0, hear_nothing, NULL), trouble = -1;
+    bool asked = false;
+    for (int step = 0; step < 60; step++) {
+        wpin_frame frame = any_frame();
+        switch (any(8)) {
+        case 0: (void)wpin_motor_arm(&b.motor); break;
+        case 1:
+        case 2: asked = ask_anything() == WPIN_OK || asked; break;
+        case 3: end_it(any(5)); break;
+        case 4: (void)wpin_motor_clear_fault(&b.motor); break;
+        case 5: (void)wpin_motor_init(&b.motor, &b.config, &b.port); break;
+        case 6: any_trouble(&trouble); break;
+        default: wpin_sim_tell_fieldbus(b.sim, 0, other, &frame); break;
+        }
+        for (uint32_t ms = any(4) == 0 ? any(1500) : any(50); ms > 0; ms--) {
+            pass(1);
+            ck_assert_msg(asked || fabs(rpm()) < 1, "%u: moves unasked", (unsigned)number);
+        }
+    }
+    end_it(any(2) + 3);
+    pass(6000);
+    ck_assert_msg(fabs(rpm()) < 15, "%u: still turns at %.0f rpm", (unsigned)number, rpm());
+    end();
+}
+
+START_TEST(whatever_happens_it_stops) {
+    const char *many = getenv("WPIN_DRIVES");
+    for (uint32_t i = 1; i <= (many == NULL ? 15U : (uint32_t)atoi(many)); i++) {
+        one_of_any_kind(i);
+    }
+}
+END_TEST
+
 START_TEST(late_frames_do_no_harm) {
     turn_steadily();
     for (unsigned n = 0; n < 60; n++) { /* the bus is somebody else's for up to 60 ms */
@@ -629,7 +750,7 @@ START_TEST(two_of_one_number_are_refused) {
     ck_assert_int_ne(wpin_motor_arm(&b.motor), WPIN_OK);
     ck_assert_double_eq(rpm(), 0);
     wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, false);
-    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_NO_FAULT);
     arm();
     end();
 }
@@ -731,10 +852,6 @@ START_TEST(one_that_says_yes_and_does_nothing_is_noticed) {
 }
 END_TEST
 
-static void hear_nothing(void *context, const wpin_frame *frame, int64_t at) {
-    (void)context, (void)frame, (void)at;
-}
-
 START_TEST(a_second_master_is_noticed_whatever_it_says) {
     static const wpin_frame said[] = {{.id = 0x605, .length = 8, .data = {0x40, 0x41, 0x60}},
                                       {.id = 0x205, .length = 6, .data = {0x0F}},
@@ -791,7 +908,7 @@ static wpin_moment fake_now(void *context) {
     return fake_time;
 }
 
-static const wpin_fieldbus fake = {NULL, fake_send, fake_receive, fake_now};
+static const wpin_fieldbus fake = {NULL, fake_send, fake_receive, fake_now, NULL};
 
 /* What goes out (">") and comes in ("<"), worked out by hand from CiA 301. */
 typedef struct exchange {
@@ -1052,6 +1169,7 @@ int main(void) {
     tcase_add_loop_test(tests, whatever_becomes_of_its_bus_it_stops, 0,
                         sizeof bus_troubles / sizeof *bus_troubles);
     tcase_add_test(tests, late_frames_do_no_harm);
+    tcase_add_test(tests, whatever_happens_it_stops);
     tcase_add_test(tests, two_of_one_number_are_refused);
     tcase_add_loop_test(tests, a_plain_drive_takes_speeds_and_nothing_else, 0, 2);
     tcase_add_test(tests, a_plain_drives_faults_are_cleared_too);

@@ -16,8 +16,7 @@
  * After its init a motor's tick sets the drive up, without moving anything: it is found, asked what
  * it is, told which process data to send and what is in the settings, each of them read back, and
  * started. Until all of that is done, arming is refused with WPIN_FAULT_SILENT; where something of
- * it was refused, wpin_axis.trouble says what; the motor's init begins anew, or the clearing of its
- * fault where one is latched.
+ * it was refused, wpin_axis.trouble says what, and wpin_motor_clear_fault begins anew.
  *
  * At zero the drive is switched off (coast), or holds still under power (brake).
  */

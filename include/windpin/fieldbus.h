@@ -1,6 +1,6 @@
 /** @file fieldbus.h
  * A field bus as the core sees it: frames of up to eight bytes, sent and received. What carries
- * them is behind three functions: a controller's CAN unit, a socket, a serial line, the simulated
+ * them is behind a few functions: a controller's CAN unit, a socket, a serial line, the simulated
  * bus.
  */
 #ifndef WINDPIN_FIELDBUS_H
@@ -27,7 +27,7 @@ typedef struct wpin_frame {
     uint8_t data[WPIN_FRAME_BYTES];
 } wpin_frame;
 
-/** What carries the frames. All three are needed. */
+/** What carries the frames. All but `drop` are needed. */
 typedef struct wpin_fieldbus {
     void *context;
     /** Hands a frame over; false: it has no room for it, or the bus is gone, and the frame is lost.
@@ -37,6 +37,10 @@ typedef struct wpin_fieldbus {
     bool (*receive)(void *context, wpin_frame *frame);
     /** The clock, us; wraps. It may be the port's own. Tick. */
     wpin_moment (*now)(void *context);
+    /** Takes back the frames that have not gone out yet: before one that stops a drive, so that
+     * what waited for a bus that was blocked is not told after it. NULL: it can't. Where send is
+     * called from. */
+    void (*drop)(void *context);
 } wpin_fieldbus;
 
 #ifdef __cplusplus

@@ -286,7 +286,9 @@ WPIN_API void wpin_motor_trip(wpin_motor *motor, wpin_status cause);
 
 /** Clears a latched fault; the motor is then disarmed, and its first move limited. Refused:
  * _CLOSED, _NO_FAULT, _CAUSE while the guard or a protection would trip again by the last
- * measurement (outside its limits, or a winding that is still hot). Any. */
+ * measurement (outside its limits, or a winding that is still hot). Where nothing is latched and
+ * the motor is disarmed, what its actuator would not be armed for is forgotten: a second master
+ * that is gone, a drive that refused its set-up. Any. */
 WPIN_API wpin_status wpin_motor_clear_fault(wpin_motor *motor);
 
 /** One control period: reads clock and sensors, takes the mail, serves time-out, regulators, guard

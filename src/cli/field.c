@@ -38,7 +38,7 @@ bool field_open(field *f, const char *place) {
         return false;
     }
     f->bearer_bus = wpin_bearer_bus(f->bearer);
-    f->bus = (wpin_fieldbus){f, send, receive, now};
+    f->bus = (wpin_fieldbus){f, send, receive, now, NULL};
     f->config = (wpin_network_config){.answer_us = 100000};
     return wpin_network_open(&f->network, &f->config, &f->bus) == WPIN_OK;
 }

@@ -299,6 +299,9 @@ static void send_off(const wpin_axis *axis) {
                             .length = axis->plain ? 4 : 6,
                             .data = {(uint8_t)wpin_axis_off_word(axis)}};
         const wpin_fieldbus *bus = axis->config->network->bus;
+        if (bus->drop != NULL) {
+            bus->drop(bus->context);
+        }
         (void)bus->send(bus->context, &frame);
     }
 }
@@ -356,6 +359,7 @@ static wpin_status open_as(void *self, const WPIN_FAR void *config_of, const wpi
     if (status != WPIN_OK) {
         return status;
     }
+    axis->node.masters = 0;
     wpin_node node = axis->node;
     *axis = (wpin_axis){.node = node,
                         .plain = plain,

@@ -406,14 +406,15 @@ void wpin_motor_trip(wpin_motor *motor, wpin_status cause) {
 
 wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
     wpin_status status = check_ready(motor);
-    if (status != WPIN_REFUSED_FAULTED) {
-        return status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT
-                   ? status
-                   : WPIN_REFUSED_NO_FAULT;
+    if (status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT) {
+        return status;
     }
     const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
-    if (actuator->clear != NULL) {
+    if (actuator->clear != NULL && (status == WPIN_REFUSED_FAULTED || motor->armed == 0)) {
         actuator->clear(motor->config->part);
+    }
+    if (status != WPIN_REFUSED_FAULTED) {
+        return WPIN_REFUSED_NO_FAULT;
     }
     if (motor->fault == WPIN_OK || cause_still_there(motor)) {
         return WPIN_REFUSED_CAUSE; /* a trip is not even latched before the next tick */

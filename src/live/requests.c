@@ -72,8 +72,10 @@ static wpin_status disarm(wpin_motor *motor) {
     return WPIN_OK;
 }
 
+/* Of one without a fault what would refuse to arm it is forgotten. */
 static wpin_status clear(wpin_motor *motor) {
-    return wpin_motor_fault(motor) == WPIN_OK ? WPIN_OK : wpin_motor_clear_fault(motor);
+    wpin_status status = wpin_motor_clear_fault(motor);
+    return status == WPIN_REFUSED_NO_FAULT ? WPIN_OK : status;
 }
 
 static wpin_status arm(wpin_motor *motor) {

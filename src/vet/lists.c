@@ -151,9 +151,11 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
                 "%s: a first run %s (windpin first); it turns the way forward means, else set "
                 "'reversed'%s.",
                 l->name,
-                wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
-                                                    : "of half a second",
-                wpin_stage_kind_is_three_phase(l->kind) ? "" : " or swap its leads");
+                l->axis.there                         ? "at low speed"
+                : wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
+                                                      : "of half a second",
+                l->axis.there || wpin_stage_kind_is_three_phase(l->kind) ? ""
+                                                                         : " or swap its leads");
         } else if (wpin_rig_type(l)->steps) {
             add(to,
                 "%s: windpin first, which looks after its windings, then turns it an eighth of "

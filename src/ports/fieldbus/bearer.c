@@ -14,6 +14,7 @@
 #include <sys/ioctl.h>
 #include <sys/socket.h>
 #include <sys/un.h>
+#include <termios.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -155,6 +156,14 @@ static wpin_moment now(void *context) {
     return (wpin_moment)((uint64_t)t.tv_sec * 1000000U + (uint64_t)t.tv_nsec / 1000U);
 }
 
+/* Of a serial line. What the kernel has of a socket can't be taken back: it is little. */
+static void drop(void *context) {
+    const wpin_bearer *b = context;
+    if (b->serial) {
+        tcflush(b->fd, TCOFLUSH);
+    }
+}
+
 /* ---- opening ---- */
 
 static int open_socket(const char *path, char *why, size_t size) {
@@ -207,6 +216,9 @@ static int open_interface(const char *name, char *why, size_t size) {
     struct sockaddr_can address = {.can_family = AF_CAN, .can_ifindex = index};
     can_err_mask_t errors = CAN_ERR_MASK;
     setsockopt(fd, SOL_CAN_RAW, CAN_RAW_ERR_FILTER, &errors, sizeof errors);
+    int waiting =
+        16384; /* bytes of the kernel's: some forty frames, so that none grows old there */
+    setsockopt(fd, SOL_SOCKET, SO_SNDBUF, &waiting, sizeof waiting);
     if (bind(fd, (const struct sockaddr *)&address, sizeof address) != 0) {
         snprintf(why, size, "%s: %s; is it a CAN interface?", name, strerror(errno));
         close(fd);
@@ -241,7 +253,7 @@ void wpin_bearer_close(wpin_bearer *bearer) {
 }
 
 wpin_fieldbus wpin_bearer_bus(wpin_bearer *bearer) {
-    return (wpin_fieldbus){bearer, send_frame, receive_frame, now};
+    return (wpin_fieldbus){bearer, send_frame, receive_frame, now, drop};
 }
 
 bool wpin_bearer_wait(wpin_bearer *bearer, double seconds) {

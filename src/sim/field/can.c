@@ -75,6 +75,10 @@ bool wpin_can_queue(wpin_can *can, int station, const wpin_frame *frame, int64_t
     return true;
 }
 
+void wpin_can_drop(wpin_can *can, int station) {
+    can->stations[station].count = 0;
+}
+
 void wpin_can_forget(wpin_can *can, int station) {
     can->stations[station].count = can->stations[station].errors = 0;
 }

@@ -42,6 +42,8 @@ typedef struct wpin_can {
 int wpin_can_join(wpin_can *can, wpin_can_hear *hear, void *context);
 /* A frame to be sent, no sooner than `at`; false: its queue is full. */
 bool wpin_can_queue(wpin_can *can, int station, const wpin_frame *frame, int64_t at);
+/* What a station has not begun to send yet is taken back. */
+void wpin_can_drop(wpin_can *can, int station);
 /* A station begins anew: what is still to be sent is forgotten, and its errors. */
 void wpin_can_forget(wpin_can *can, int station);
 /* Lets frames end up to a moment. */

@@ -42,6 +42,12 @@ static bool port_send(void *context, const wpin_frame *frame) {
            wpin_can_queue(&bus->can, bus->station, frame, bus->sim->now);
 }
 
+static void port_drop(void *context) {
+    wpin_field_bus *bus = context;
+    wpin_can_run(&bus->can, bus->sim->now);
+    wpin_can_drop(&bus->can, bus->station);
+}
+
 static bool port_receive(void *context, wpin_frame *frame) {
     wpin_field_bus *bus = context;
     wpin_can_run(&bus->can, bus->sim->now);
@@ -82,7 +88,7 @@ static wpin_field_bus *bus_of(const wpin_sim *sim, int number) {
 
 bool wpin_sim_fieldbus(wpin_sim *sim, int number, wpin_fieldbus *bus) {
     wpin_field_bus *mine = bus_of(sim, number);
-    *bus = (wpin_fieldbus){mine, port_send, port_receive, port_now};
+    *bus = (wpin_fieldbus){mine, port_send, port_receive, port_now, port_drop};
     return mine != NULL;
 }
 
@@ -157,9 +163,9 @@ bool wpin_sim_add_drive(wpin_sim *sim, const wpin_part_axis *part, int number, i
     return true;
 }
 
-/* Its end stops are where its limit switches are. */
+/* Its limit switches are a hundredth of its travel before its end stops. */
 static unsigned limits_of(const wpin_plant *plant) {
-    double near = 2 * PI / 100;
+    double near = fmax(2 * PI / 100, 0.01 * (plant->high_angle - plant->low_angle));
     bool low = plant->has_stops && plant->angle <= plant->low_angle + near;
     bool high = plant->has_stops && plant->angle >= plant->high_angle - near;
     return (low ? 1U : 0U) | (high ? 2U : 0U);

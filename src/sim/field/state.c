@@ -18,7 +18,8 @@ void wpin_servo_fail(wpin_servo *s, int code) {
         enter(s, SERVO_FAULT);
         return;
     }
-    bool stops = s->state == SERVO_ENABLED && s->values[OD_FAULT_DOES] == 2 && code != 0x3220;
+    bool stops = s->state == SERVO_ENABLED && s->values[OD_FAULT_DOES] == 2 && code != 0x3220 &&
+                 code != 0x3210;
     s->error = code;
     s->values[OD_ERROR_CODE] = code;
     s->values[OD_ERROR_REGISTER] = code >> 12 == 2 ? 3 : code >> 12 == 8 ? 0x11 : 1;
@@ -167,6 +168,11 @@ void wpin_servo_go_on(wpin_servo *s) {
     }
     if (s->state == SERVO_ENABLED && s->volts_now < 0.5 * s->motor.volts) {
         wpin_servo_fail(s, 0x3220);
+    }
+    double watts = s->volts_out * s->volts_now * s->amps_now,
+           rated = s->motor.volts * s->motor.rated_amps;
+    if (s->drives && watts < -0.05 * rated && s->volts_now > 1.25 * s->motor.volts) { /* braking */
+        wpin_servo_fail(s, 0x3210);
     }
     int64_t mode = s->values[OD_MODE];
     bool known = mode == SERVO_MODE_POSITION || mode == SERVO_MODE_PLAIN ||
