@@ -272,6 +272,16 @@ static void add_around(wpin_lines *to, const wpin_rig_load *l) {
     }
 }
 
+/* What leads to a drive besides its motor's power. */
+static void list_drive(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
+    if (l->axis.logic >= 0) {
+        add(to, "%-12s %-12s %-10s %-16s %-8s supply '%s', and its ground", l->name, "controller",
+            "-", "-", "-", rig->supplies[l->axis.logic].name);
+    }
+    add(to, "%-12s %-12s %-10s %-16s %-8s field bus '%s': both its wires and its ground; node %g",
+        l->name, "bus", "-", "-", "-", rig->fieldbuses[l->axis.bus].name, l->axis.number);
+}
+
 wpin_lines *wpin_wiring(const wpin_rig *rig) {
     wpin_lines *to = calloc(1, sizeof *to);
     if (to == NULL) {
@@ -312,6 +322,9 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
                 rig->supplies[l->supply].name,
                 rig->supplies[l->supply].alternating ? "both its wires, apart from all others"
                                                      : "and its ground");
+        }
+        if (l->axis.there) {
+            list_drive(to, rig, l);
         }
     }
     for (size_t i = 0; i < rig->input_count; i++) {
