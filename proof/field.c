@@ -1,5 +1,5 @@
-/* A field bus that says anything: NETWORK (nodes and their objects), AXIS or PLAIN (a motor behind a
- * drive of either kind) is defined. */
+/* A field bus that says anything: NETWORK (nodes and their objects), AXIS or PLAIN (a motor behind
+ * a drive of either kind) is defined. */
 #include "any.h"
 
 static bool any_send(void *c, const wpin_frame *frame) {

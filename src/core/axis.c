@@ -517,8 +517,8 @@ static void measure(const wpin_axis *axis, wpin_measurement *m) {
         m->speed_us = (uint16_t)(axis->lost_us > UINT16_MAX ? UINT16_MAX : axis->lost_us);
         m->position = arrived ? axis->goal : place_shown(axis, axis->position);
         m->current = current_of(axis, axis->current);
-        m->valid |=
-            (uint8_t)(WPIN_HAS_SPEED | WPIN_HAS_CURRENT | (axis->plain ? 0 : WPIN_HAS_POSITION));
+        uint8_t place = axis->plain ? 0 : WPIN_HAS_POSITION;
+        m->valid = (uint8_t)(m->valid | WPIN_HAS_SPEED | WPIN_HAS_CURRENT | place);
     }
     bool starts = axis->wants == WPIN_AXIS_ENABLED && !drives(axis);
     m->inputs = (uint8_t)((m->inputs & ~WPIN_STARTING) | (starts ? WPIN_STARTING : 0));

@@ -103,11 +103,14 @@ static wpin_setting common(const wpin_axis *axis, uint8_t number) {
 
 /* Whether a drive is told a row of the list, or a setting of its own behind it. */
 static bool is_told(const wpin_axis *axis, uint8_t number) {
+    const WPIN_FAR wpin_axis_config *config = axis->config;
+    uint16_t heartbeat_ms = config->heartbeat_ms,
+             guard_ms = config->guard_ms; /* avr-gcc fails on them below */
     switch (number < ROWS ? rows[number].whom : TO_ALL) {
     case TO_PLAIN: return axis->plain;
     case TO_OTHERS: return !axis->plain;
-    case TO_BEATING: return axis->config->heartbeat_ms != 0;
-    case TO_GUARDED: return axis->config->guard_ms != 0;
+    case TO_BEATING: return heartbeat_ms != 0;
+    case TO_GUARDED: return guard_ms != 0;
     default: return true;
     }
 }

@@ -259,9 +259,7 @@ bool wpin_transfer_hear(wpin_node *node, const wpin_frame *frame) {
     if (frame->length != WPIN_FRAME_BYTES || frame->remote) {
         return false;
     }
-    if (state == WPIN_TRANSFER_IDLE) {
-        hear_unasked(node);
-    } else if (command == ABORTED && is_about(t, frame)) {
+    if (state != WPIN_TRANSFER_IDLE && command == ABORTED && is_about(t, frame)) {
         t->abort = wpin_number_from(&frame->data[4], 4);
         end(node, WPIN_REFUSED_OBJECT);
     } else if (state == WPIN_TRANSFER_READS && command == SENT && is_about(t, frame)) {

@@ -71,7 +71,7 @@ static bool is_object(const char *section, uint16_t *index, uint8_t *sub) {
 
 /* One more; where there are two of a number in the end, the first counts. */
 static entry *add_entry(wpin_eds *eds, uint16_t index, uint8_t sub) {
-    if (eds->count == eds->room) {
+    if (eds->all == NULL || eds->count == eds->room) {
         size_t room = eds->room == 0 ? 64 : 2 * eds->room;
         entry *more = realloc(eds->all, room * sizeof *more);
         if (more == NULL) {
