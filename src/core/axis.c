@@ -12,9 +12,8 @@
 #define NEW_PLACE ((uint16_t)0x10)
 #define AT_ONCE   ((uint16_t)0x20)
 #define HALT      ((uint16_t)0x100)
-#define PLAIN_RAMP                                                                                 \
-    ((uint16_t)0x70) /* of velocity mode: its ramp works, and is led by the target                 \
-                      */
+/* Of velocity mode: its ramp works, and is led by the target. */
+#define PLAIN_RAMP ((uint16_t)0x70)
 /* ...and of the status word, 6041h. */
 #define REMOTE   ((uint16_t)0x200) /* it does what the bus says */
 #define REACHED  ((uint16_t)0x400)
@@ -292,14 +291,15 @@ static void tell(wpin_axis *axis) {
     set(axis, CHANGED, !sent);
 }
 
-/* A frame of its own, at once, whatever else it was told; nothing of the axis changes. */
+/* A frame of its own, at once, whatever else it was told; nothing of the axis changes. Where it is
+ * silent the bus may be blocked, and what waits is taken back: it would be told before. */
 static void send_off(const wpin_axis *axis) {
     if (axis->config != NULL && axis->described && wpin_network_is_open(axis->config->network)) {
         wpin_frame frame = {.id = (uint16_t)(WPIN_ID_IN_1 + axis->config->number),
                             .length = axis->plain ? 4 : 6,
                             .data = {(uint8_t)wpin_axis_off_word(axis)}};
         const wpin_fieldbus *bus = axis->config->network->bus;
-        if (bus->drop != NULL) {
+        if (bus->drop != NULL && !is_heard(axis)) {
             bus->drop(bus->context);
         }
         (void)bus->send(bus->context, &frame);
