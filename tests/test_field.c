@@ -77,6 +77,7 @@ static const struct {
     {0, "look", "", "   5  \"Simulated drive\", profile 402 (a drive)"},
     {0, "look", "", "1 of the numbers 1 to 127 is taken"},
     {0, "look", "", "a socket of this computer, without a rate"},
+    {0, "look", "", "0 asked again, 0 damaged"},
     {0, "object", "5 device-name", "device-name: \"Simulated drive\""},
     {0, "object", "5 status-word", "0250h: switch on disabled"},
     {0, "object", "5 1018:4", "serial-number: 1005"},

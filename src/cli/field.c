@@ -6,6 +6,9 @@
 #include <string.h>
 #include <time.h>
 
+#define ANSWER_US 100000
+#define STORE_US  5000000 /* a drive that writes all its parameters is not quick */
+
 /* Counts who says what, on the way to the network. */
 static bool receive(void *context, wpin_frame *frame) {
     field *f = context;
@@ -39,7 +42,7 @@ bool field_open(field *f, const char *place) {
     }
     f->bearer_bus = wpin_bearer_bus(f->bearer);
     f->bus = (wpin_fieldbus){f, send, receive, now, NULL};
-    f->config = (wpin_network_config){.answer_us = 100000};
+    f->config = (wpin_network_config){.answer_us = ANSWER_US};
     return wpin_network_open(&f->network, &f->config, &f->bus) == WPIN_OK;
 }
 
@@ -63,11 +66,33 @@ void field_pass(field *f, double seconds) {
 }
 
 static bool await(field *f, wpin_node *node, wpin_status begun) {
+    double since = seconds_now();
     while (begun == WPIN_OK && !wpin_object_done(node) && !wpin_bearer_is_gone(f->bearer)) {
         wpin_bearer_wait(f->bearer, 2e-3);
         wpin_network_poll(&f->network);
     }
-    return begun == WPIN_OK && wpin_object_done(node) && node->transfer.result == WPIN_OK;
+    bool done = begun == WPIN_OK && wpin_object_done(node);
+    if (done && node->transfer.result != WPIN_REFUSED_SILENT) {
+        double took = seconds_now() - since;
+        f->answers++;
+        f->answered_in += took;
+        f->latest_in = took > f->latest_in ? took : f->latest_in;
+    }
+    return done && node->transfer.result == WPIN_OK;
+}
+
+void field_say_quality(const field *f, char *to, size_t size) {
+    unsigned long again = 0, damaged = wpin_bearer_counted(f->bearer).errors;
+    for (const wpin_node *n = f->network.nodes; n != NULL; n = n->next) {
+        again += n->transfer.result != WPIN_REFUSED_SILENT ? n->retries : 0;
+    }
+    to[0] = '\0';
+    if (f->answers > 0) {
+        snprintf(to, size,
+                 "Answers within %.3g ms on average, %.3g ms at most; %lu asked again, %lu damaged "
+                 "or not heard",
+                 f->answered_in / f->answers * 1e3, f->latest_in * 1e3, again, damaged);
+    }
 }
 
 bool field_read(field *f, wpin_node *node, uint16_t index, uint8_t sub, void *to, uint16_t room) {
@@ -76,7 +101,10 @@ bool field_read(field *f, wpin_node *node, uint16_t index, uint8_t sub, void *to
 
 bool field_write(field *f, wpin_node *node, uint16_t index, uint8_t sub, const void *from,
                  uint16_t size) {
-    return await(f, node, wpin_object_write(node, index, sub, from, size));
+    f->config.answer_us = index == 0x1010 || index == 0x1011 ? STORE_US : ANSWER_US;
+    bool written = await(f, node, wpin_object_write(node, index, sub, from, size));
+    f->config.answer_us = ANSWER_US;
+    return written;
 }
 
 void field_read_text(field *f, wpin_node *node, uint16_t index, char *to, size_t size) {

@@ -16,6 +16,8 @@ typedef struct field {
     unsigned heard[WPIN_NODE_MAX + 1]; /* answers about objects, of each */
     unsigned beats[WPIN_NODE_MAX + 1]; /* heartbeats */
     unsigned long frames;
+    unsigned answers;              /* that were waited for: */
+    double answered_in, latest_in; /* s, all together, and the longest */
 } field;
 
 /* Opens a place; false with a complaint. */
@@ -31,6 +33,8 @@ bool field_write(field *f, wpin_node *node, uint16_t index, uint8_t sub, const v
 void field_read_text(field *f, wpin_node *node, uint16_t index, char *to, size_t size);
 /* Why the last transfer of a node came to nothing, in words. */
 void field_say_why(const field *f, const wpin_node *node, char *to, size_t size);
+/* How fast answers came, what was asked again, what arrived damaged; "" where nothing was asked. */
+void field_say_quality(const field *f, char *to, size_t size);
 /* A node's number in words; 0 with a complaint. */
 uint8_t field_node(const char *text);
 /* A value as its object has it: a number with its unit, a state, an error in words. */

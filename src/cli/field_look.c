@@ -184,6 +184,9 @@ static int look(field *f, const look_arguments *a) {
     if (overheard > 0) {
         printf("%lu frames in %.3g s before anything was asked.\n", overheard, a->listen);
     }
+    char quality[160];
+    field_say_quality(f, quality, sizeof quality);
+    printf("%s\n", quality);
     return EXIT_FINE;
 }
 
