@@ -185,6 +185,24 @@ START_TEST(requests_are_taken_or_refused_with_the_reason) {
 }
 END_TEST
 
+/* All of it before the next control period: nothing of it is lost. */
+START_TEST(disarmed_and_armed_at_once_it_takes_the_next_request) {
+    static const char *const rigs[] = {PUMP, GATE, DRUM, TEST_SOURCE "/demo/honey-line.yaml"};
+    static const char *const requests[] = {"pump ramp 60% in 200ms", "gate ramp 60% in 200ms",
+                                           "drum ramp 60rpm in 500ms", "filler ramp 60% in 200ms"};
+    stand s;
+    open_stand(&s, rigs[_i]);
+    ready(&s);
+    pass_heard(&s, 0.1);
+    must(&s, s.one, "disarm");
+    must(&s, s.one, "arm");
+    must(&s, s.one, requests[_i]);
+    pass_heard(&s, 1);
+    ck_assert_msg(duty(&s, _i == 3) > 0.05, "%s: duty %g", requests[_i], duty(&s, _i == 3));
+    close_stand(&s);
+}
+END_TEST
+
 /* Every verb of the plan language does by hand what it does in a plan. */
 START_TEST(actions_are_those_of_plans) {
     static const struct {
@@ -788,6 +806,7 @@ int main(void) {
     TCase *tests = tcase_create("live");
     tcase_set_timeout(tests, 1200);
     tcase_add_test(tests, requests_are_taken_or_refused_with_the_reason);
+    tcase_add_loop_test(tests, disarmed_and_armed_at_once_it_takes_the_next_request, 0, 4);
     tcase_add_test(tests, actions_are_those_of_plans);
     tcase_add_test(tests, loads_are_apart);
     tcase_add_test(tests, a_part_may_be_named_as_a_request);

@@ -432,6 +432,13 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         wpin_rare_latch(motor, cause);
         return;
     }
+    /* disarmed and armed within a tick it was cut off since, and takes nothing before it is idle */
+    wpin_status status =
+        motor->config->actuator->idle(motor->config->part, (wpin_drive)motor->config->rest_drive);
+    if (status != WPIN_OK) {
+        wpin_rare_failure(motor, status);
+        return;
+    }
     motor->armed = WPIN_ARMED;
     motor->watched = WPIN_OK;
     if (motor->config->loop != NULL) {
@@ -461,7 +468,8 @@ WPIN_RARE wpin_status wpin_rare_poll(wpin_motor *motor) {
 }
 
 void wpin_motor_take(wpin_motor *motor) {
-    if (!wpin_motor_is_open(motor) || motor->mailed == 0) {
+    bool begins = wpin_motor_is_open(motor) && motor->armed == WPIN_ARMING; /* in its next tick */
+    if (!wpin_motor_is_open(motor) || motor->mailed == 0 || begins) {
         return;
     }
     wpin_rare_take(motor);

@@ -139,6 +139,12 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
 }
 
 bool wpin_session_drive_trouble(const wpin_session *run, size_t load, char *words, size_t size) {
+    if (load < run->rig->load_count && run->rig->loads[load].axis.there &&
+        run->bound[load].axis_at_work.resets != 0) {
+        snprintf(words, size, "load '%s': its drive resets its fault; clear again in half a second",
+                 run->rig->loads[load].name);
+        return true;
+    }
     bool trouble = load < run->rig->load_count && run->rig->loads[load].axis.there &&
                    run->bound[load].axis_at_work.setup != WPIN_AXIS_SET_UP &&
                    run->bound[load].axis_at_work.trouble.status != WPIN_OK;

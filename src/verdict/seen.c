@@ -146,7 +146,12 @@ static void say_still(const wpin_rig *rig, const wpin_rig_load *load, const wpin
     char when[64], causes[240];
     wpin_spell_when(still, when, sizeof when);
     no_current(rig, load, causes, sizeof causes);
-    if (!seen->current) {
+    if (load->axis.there) {
+        snprintf(words, size,
+                 "standing %s, by what its drive says: blocked, at an end stop, its brake on, or "
+                 "supply '%s' off, empty or cut out",
+                 when, rig->supplies[load->supply].name);
+    } else if (!seen->current) {
         snprintf(
             words, size,
             "measured standing %s; its current is not measured: blocked; %s; its encoder silent",
@@ -191,7 +196,9 @@ static wpin_seen_verdict say_motor(const wpin_rig *rig, const wpin_rig_load *loa
                  stalled->worst, wpin_spell_when(stalled, when, sizeof when));
         return WPIN_SEEN_TROUBLE;
     }
-    if (seen->speed) {
+    if (load->axis.there) {
+        snprintf(words, size, "as far as its drive says, as asked");
+    } else if (seen->speed) {
         snprintf(words, size, "as far as its encoder%s show%s, as asked",
                  seen->current ? " and its current" : "", seen->current ? "" : "s");
     } else {

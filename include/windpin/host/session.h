@@ -315,7 +315,8 @@ typedef struct wpin_glance {
 WPIN_API wpin_glance wpin_session_look(const wpin_session *session, size_t load);
 /** Its latched fault; cause WPIN_OK: it has none. */
 WPIN_API wpin_fault_result wpin_session_fault(const wpin_session *session, size_t load);
-/** What keeps its drive on a field bus from being set up, in words; false: nothing. */
+/** What keeps its drive on a field bus from being set up, or from being armed just now, in words;
+ * false: nothing. */
 WPIN_API bool wpin_session_drive_trouble(const wpin_session *session, size_t load, char *words,
                                          size_t size);
 /** What has come of it so far: steps, what the session noted, what burnt and what else happened on
