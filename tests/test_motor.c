@@ -692,6 +692,37 @@ START_TEST(on_for_too_long_in_all_is_a_fault) {
 }
 END_TEST
 
+/* How long the first move after a fault lasts, asked for `asked_ms` and kept up until `kept_ms`. */
+static const struct {
+    uint32_t asked_ms;
+    unsigned kept_ms, lasts_ms;
+} firsts[] = {
+    {250, 0, 250}, {250, 600, 850}, {250, 9000, 2000}, {9000, 0, 2000}, {250, 1900, 2000}};
+
+START_TEST(the_first_move_after_a_fault_is_kept_up_and_short) {
+    bench b = {.config = with_inputs()};
+    open_bench(&b, 0);
+    b.r.millivolts[0] = 100;
+    b.r.millivolts[1] = 3000;
+    run_ms(&b, 1);
+    wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL);
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, firsts[_i].asked_ms), WPIN_OK);
+    unsigned ms = 0;
+    for (; ms < 5000 && wpin_motor_ended(&b.motor) == WPIN_ENDED_NOT; ms++) {
+        if (ms < firsts[_i].kept_ms) {
+            wpin_motor_refresh(&b.motor, firsts[_i].asked_ms);
+        }
+        run_ms(&b, 1);
+    }
+    ck_assert_int_eq(wpin_motor_ended(&b.motor), WPIN_ENDED_TIMEOUT);
+    ck_assert_msg(abs((int)ms - (int)firsts[_i].lasts_ms) <= 6, "%u ms", ms);
+}
+END_TEST
+
 START_TEST(faults_latch_until_cause_and_request_are_gone) {
     bench b = {.config = with_inputs()};
     open_bench(&b, 0);
@@ -863,6 +894,8 @@ int main(void) {
     tcase_add_test(tests, pulses_are_never_cut);
     tcase_add_test(tests, pulses_are_taught_for_a_while_only);
     tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
+    tcase_add_loop_test(tests, the_first_move_after_a_fault_is_kept_up_and_short, 0,
+                        sizeof firsts / sizeof *firsts);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -162,6 +162,8 @@ typedef struct wpin_motor {
     int16_t asked_now;     /**< Of a set-point of regulators that ramps: where its ramp is... */
     uint16_t asked_part;   /**< ...and of its size so much more, 1/65536. */
     wpin_guard guard;
+    uint16_t
+        first_left; /**< Its first move after a fault may be kept up for so much more, 1024 us. */
     wpin_countdown timeout;
     union {
         wpin_ramp ramp;      /**< Of an actuator that takes a duty. */

@@ -112,22 +112,36 @@ static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
     wpin_ramp_start(&motor->ramp, turns ? 0 : effort_now(&motor->guard), &time);
 }
 
-/* The first move after a fault is short, whatever was asked. */
-static uint32_t timeout_of(const wpin_motor *motor, uint32_t asked_ms) {
+static bool is_first(const wpin_motor *motor) {
+    return (motor->guard.flags & WPIN_GUARD_FIRST) != 0;
+}
+
+/* The first move after a fault is short, whatever was asked; and what is left of that. */
+static uint32_t first_time(wpin_motor *motor, uint32_t asked_ms) {
     uint16_t first_ms = motor->config->guard.first_ms;
-    uint32_t most = first_ms != 0 ? first_ms : 2000U;
-    bool first = (motor->guard.flags & WPIN_GUARD_FIRST) != 0;
-    return first && asked_ms > most ? most : asked_ms;
+    uint32_t most = first_ms != 0 ? first_ms : 2000U, ms = asked_ms < most ? asked_ms : most;
+    motor->first_left = (uint16_t)(wpin_countdown_of(most).left - wpin_countdown_of(ms).left);
+    return ms;
 }
 
 static void set_timeout(wpin_motor *motor, const wpin_request *request, uint16_t age_us) {
-    uint32_t ms = timeout_of(motor, request->timeout_ms);
+    uint32_t ms = request->timeout_ms;
+    ms = is_first(motor) ? first_time(motor, ms) : ms;
     if (ms == WPIN_TIMEOUT_HELD) {
         motor->timeout.us = WPIN_NEVER;
         return;
     }
     motor->timeout = wpin_countdown_of(ms);
     wpin_count_down(&motor->timeout, age_us);
+}
+
+/* Kept up from outside like any other move, the first one ends all the same. */
+static void prolong_first(wpin_motor *motor, uint32_t asked_ms) {
+    uint32_t asked = wpin_countdown_of(asked_ms).left, left = motor->timeout.left;
+    uint32_t more = asked > left ? asked - left : 0;
+    more = more < motor->first_left ? more : motor->first_left;
+    motor->first_left = (uint16_t)(motor->first_left - more);
+    motor->timeout.left = left + more;
 }
 
 /* What takes speeds too is left alone with a place only. */
@@ -174,7 +188,9 @@ static bool ramps_down(const wpin_motor *motor) {
 static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us) {
     switch (request->what & WPIN_VERB_MASK) {
     case WPIN_VERB_REFRESH:
-        if ((motor->guard.flags & WPIN_GUARD_FIRST) == 0) {
+        if (is_first(motor)) {
+            prolong_first(motor, request->timeout_ms);
+        } else {
             set_timeout(motor, request, age_us);
         }
         break;
