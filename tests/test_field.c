@@ -189,6 +189,18 @@ static void write_rig(const char *more) {
     ck_assert_msg(status == 0, "%s", said);
 }
 
+/* As field() where it is answered, more than once where this computer is too busy to answer in
+ * time: a drive or a line that broke would not answer later either. */
+static void field_in_time(const char *words, const char *action, const char *rest) {
+    int status = 1;
+    for (int i = 0; i < 4 && (status != 0 || strstr(said, words) == NULL); i++) {
+        status =
+            run_command(said, sizeof said, "%s field %s %s %s", TEST_TOOL, action, place, rest);
+    }
+    ck_assert_msg(status == 0 && strstr(said, words) != NULL, "%s %s: %d: %s", action, rest, status,
+                  said);
+}
+
 /* Runs the plan in real time: more than once where this computer is too busy for that. The drives
  * are the same ones, so what broke them is seen in the last run too. */
 static int run_real(void) {
@@ -573,8 +585,8 @@ START_TEST(a_serial_line_carries_the_same_frames) {
         _exit(127);
     }
     wait_ms(900);
-    field(0, "5  \"Simulated drive\"", "look", "");
-    field(0, "device-name: \"Simulated drive\"", "object", "5 device-name");
+    field_in_time("5  \"Simulated drive\"", "look", "");
+    field_in_time("device-name: \"Simulated drive\"", "object", "5 device-name");
     write_rig(LINE);
     FILE *file = fopen(plan, "w");
     fputs("require no fault\nbelt turn 180deg\nbelt ramp 100rpm in 500ms\nbelt stop\n", file);

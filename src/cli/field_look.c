@@ -186,7 +186,7 @@ static int look(field *f, const look_arguments *a) {
     }
     char quality[160];
     field_say_quality(f, quality, sizeof quality);
-    printf("%s\n", quality);
+    printf("%s%s", quality, quality[0] != '\0' ? "\n" : "");
     return EXIT_FINE;
 }
 
