@@ -489,9 +489,9 @@ static const struct {
     unsigned within_ms;
     bool needs_power; /* off and on */
 } bus_troubles[] = {
-    {WPIN_PART_FAULT_CABLE_OFF, 110, false}, {WPIN_PART_FAULT_BUS_OFF, 110, true},
-    {WPIN_PART_FAULT_BUS_FULL, 110, false},  {WPIN_PART_FAULT_BUS_RATE, 110, false},
-    {WPIN_PART_FAULT_TWIN, 310, true}, /* it boots first; then both shut themselves off */
+    {WPIN_PART_FAULT_CABLE_OFF, 110, false},     {WPIN_PART_FAULT_BUS_OFF, 110, true},
+    {WPIN_PART_FAULT_BUS_FULL, 110, false},      {WPIN_PART_FAULT_BUS_RATE, 110, false},
+    {WPIN_PART_FAULT_DUPLICATE_NODE, 310, true}, /* it boots first; then both shut themselves off */
 };
 
 START_TEST(whatever_becomes_of_its_bus_it_stops) {
@@ -666,9 +666,9 @@ static void end_it(uint32_t how) {
 }
 
 static void any_trouble(int *now) {
-    static const wpin_part_fault troubles[] = {WPIN_PART_FAULT_CABLE_OFF, WPIN_PART_FAULT_BUS_OFF,
-                                               WPIN_PART_FAULT_BUS_FULL,  WPIN_PART_FAULT_BUS_RATE,
-                                               WPIN_PART_FAULT_TWIN,      WPIN_PART_FAULT_LOCAL};
+    static const wpin_part_fault troubles[] = {
+        WPIN_PART_FAULT_CABLE_OFF, WPIN_PART_FAULT_BUS_OFF,        WPIN_PART_FAULT_BUS_FULL,
+        WPIN_PART_FAULT_BUS_RATE,  WPIN_PART_FAULT_DUPLICATE_NODE, WPIN_PART_FAULT_LOCAL};
     bool on = *now < 0;
     int which = on ? (int)any(sizeof troubles / sizeof *troubles) : *now;
     wpin_sim_inject(b.sim, troubles[which], b.drive, 0, on);
@@ -743,13 +743,13 @@ END_TEST
 
 START_TEST(two_of_one_number_are_refused) {
     begin();
-    wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, true);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_DUPLICATE_NODE, b.drive, 0, true);
     pass(2000);
     ck_assert_int_eq(b.axis.setup, WPIN_AXIS_REFUSED);
     ck_assert_int_eq(b.axis.trouble.status, WPIN_REFUSED_CONFLICT);
     ck_assert_int_ne(wpin_motor_arm(&b.motor), WPIN_OK);
     ck_assert_double_eq(rpm(), 0);
-    wpin_sim_inject(b.sim, WPIN_PART_FAULT_TWIN, b.drive, 0, false);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_DUPLICATE_NODE, b.drive, 0, false);
     ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_NO_FAULT);
     arm();
     end();

@@ -303,7 +303,8 @@ static const struct {
      "6 steps: 5 as asked, 1 with a remark"}, /* of the turning over */
     {"s/node: 5/node: 5, mode: velocity/; s/homing: {method: 37},//; /position:/d",
      "belt turn 90deg", 2, "told speeds only"},
-    {"$ a faults: [belt twin]", "belt run 100rpm for 1s", 2, "two nodes have the number 5"},
+    {"$ a faults: [belt duplicate-node]", "belt run 100rpm for 1s", 2,
+     "two nodes have the number 5"},
     {"$ a faults: [belt bus-full]", "belt run 100rpm for 1s", 2, "the bus takes no frames"},
 };
 
@@ -356,7 +357,8 @@ START_TEST(by_hand_the_cause_is_told) {
     FILE *to = fopen(script, "w");
     fputs("wait() { i=0; while [ $i -lt $1 ]; do sleep 0.1; echo alive; i=$((i + 1)); done; }\n"
           "printf '%s\\n' command arm 'drives on' 'belt ramp 120rpm'; wait 8\n"
-          "echo 'fault belt twin'; wait 16; echo clear; wait 2; echo 'mend belt twin'; wait 3\n"
+          "echo 'fault belt duplicate-node'; wait 16; echo clear; wait 2; echo 'mend belt "
+          "duplicate-node'; wait 3\n"
           "echo clear; wait 12; echo clear; echo arm; echo bye\n",
           to);
     fclose(to);

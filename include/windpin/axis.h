@@ -97,8 +97,8 @@ typedef enum wpin_axis_setup {
 /** What went wrong while it was set up. */
 typedef struct wpin_axis_trouble {
     uint8_t status; /**< WPIN_OK: nothing; _OBJECT (abort), _SILENT, _CONFIG (it is no such drive),
-                         _CONFLICT (two nodes have its number), or _CAUSE: it says another value
-                       than it was told, or has to have. */
+                         _CONFLICT (two nodes have its number), or _CAUSE: it says another
+                         value than it was told, or has to have. */
     uint8_t sub;
     uint16_t index;
     uint32_t abort;       /**< See wpin_abort_text. */

@@ -74,7 +74,7 @@ static void tell_settings(wpin_bound_load *bound, const wpin_rig_axis *axis) {
     }
     for (size_t n = 0; n < bound->axis.setting_count; n++) { /* no more than is compared */
         wpin_setting *s = &bound->settings[n];
-        s->value &= s->size == 4 ? UINT32_MAX : ((uint32_t)1 << 8 * s->size) - 1;
+        s->value &= wpin_object_bits(s->size);
     }
 }
 

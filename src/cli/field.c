@@ -107,6 +107,20 @@ bool field_write(field *f, wpin_node *node, uint16_t index, uint8_t sub, const v
     return written;
 }
 
+bool field_store(field *f, wpin_node *node) {
+    static const uint8_t save[4] = {'s', 'a', 'v', 'e'};
+    return field_write(f, node, 0x1010, 1, save, sizeof save);
+}
+
+bool field_read_sheet(const char *path, wpin_eds **eds) {
+    char why[400];
+    *eds = path == NULL ? NULL : wpin_eds_read(path, why, sizeof why);
+    if (path != NULL && *eds == NULL) {
+        cli_complain("%s", why);
+    }
+    return path == NULL || *eds != NULL;
+}
+
 void field_read_text(field *f, wpin_node *node, uint16_t index, char *to, size_t size) {
     bool read = field_read(f, node, index, 0, to, (uint16_t)(size - 1));
     to[read ? node->transfer.size : 0] = '\0';

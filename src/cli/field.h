@@ -5,6 +5,7 @@
 
 #include "cli.h"
 #include "windpin/host/bearer.h"
+#include "windpin/host/eds.h"
 #include "windpin/host/objects.h"
 
 typedef struct field {
@@ -29,6 +30,10 @@ void field_pass(field *f, double seconds);
 bool field_read(field *f, wpin_node *node, uint16_t index, uint8_t sub, void *to, uint16_t room);
 bool field_write(field *f, wpin_node *node, uint16_t index, uint8_t sub, const void *from,
                  uint16_t size);
+/* Has a node keep all its parameters without power. */
+bool field_store(field *f, wpin_node *node);
+/* Reads a data sheet; NULL where no path is given. False with a complaint. */
+bool field_read_sheet(const char *path, wpin_eds **eds);
 /* A text: "" where there is none. */
 void field_read_text(field *f, wpin_node *node, uint16_t index, char *to, size_t size);
 /* Why the last transfer of a node came to nothing, in words. */

@@ -196,13 +196,9 @@ int field_object(int argc, char **argv) {
     static field f;
     argp_parse(&argp, argc, argv, ARGP_IN_ORDER, NULL, &a);
     uint8_t number = field_node(a.words[1]);
-    char why[400];
-    wpin_eds *eds = a.eds == NULL ? NULL : wpin_eds_read(a.eds, why, sizeof why);
-    if (a.eds != NULL && eds == NULL) {
-        cli_complain("%s", why);
-    }
+    wpin_eds *eds;
     int status = EXIT_WRONG_INPUT;
-    if (number != 0 && (a.eds == NULL || eds != NULL) && field_open(&f, a.words[0])) {
+    if (field_read_sheet(a.eds, &eds) && number != 0 && field_open(&f, a.words[0])) {
         status = act(&f, &a, eds, number);
         field_close(&f);
     }

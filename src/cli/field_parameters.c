@@ -167,8 +167,7 @@ static bool read_file(table *t, const char *path) {
         }
         if (p != NULL) {
             p->wanted = true;
-            p->like = (uint32_t)(int64_t)s->value &
-                      (p->size == 4 ? UINT32_MAX : ((uint32_t)1 << 8 * p->size) - 1);
+            p->like = (uint32_t)(int64_t)s->value & wpin_object_bits(p->size);
         }
     }
     return good;
@@ -322,7 +321,6 @@ static bool read_like(field *f, table *t, const parameters_arguments *a) {
 static int act(field *f, const parameters_arguments *a, table *t, uint8_t number) {
     static wpin_node node;
     char name[80];
-    uint8_t word[4] = {'s', 'a', 'v', 'e'};
     wpin_network_add(&f->network, &node, number);
     if (!read_like(f, t, a)) {
         return EXIT_WRONG_INPUT;
@@ -341,7 +339,7 @@ static int act(field *f, const parameters_arguments *a, table *t, uint8_t number
     for (size_t i = 0; i < t->count; i++) {
         same = same && !differs(&t->all[i]);
     }
-    bool stored = a->store && same && field_write(f, &node, 0x1010, 1, word, sizeof word);
+    bool stored = a->store && same && field_store(f, &node);
     if (a->save != NULL && !save(t, a, name)) {
         return EXIT_WRONG_INPUT;
     }
@@ -354,12 +352,9 @@ int field_parameters(int argc, char **argv) {
     parameters_arguments a = {0};
     static field f;
     static table t;
-    char why[400];
     argp_parse(&argp, argc, argv, 0, NULL, &a);
     uint8_t number = field_node(a.words[1]);
-    t.eds = a.eds == NULL ? NULL : wpin_eds_read(a.eds, why, sizeof why);
-    if (a.eds != NULL && t.eds == NULL) {
-        cli_complain("%s", why);
+    if (!field_read_sheet(a.eds, &t.eds)) {
         return EXIT_WRONG_INPUT;
     }
     if (t.eds != NULL) {

@@ -5,7 +5,6 @@
 #include "field.h"
 #include "windpin/host/bind.h"
 #include <argp.h>
-#include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -62,7 +61,7 @@ typedef struct compared {
 
 static bool is_same(const wpin_setting *s, const compared *c) {
     uint32_t counts = s->asked != 0 ? s->asked : UINT32_MAX;
-    uint32_t all = s->size == 4 ? UINT32_MAX : ((uint32_t)1 << 8 * s->size) - 1;
+    uint32_t all = wpin_object_bits(s->size);
     return c->read && ((wpin_number_from(c->bytes, s->size) ^ s->value) & counts & all) == 0;
 }
 
@@ -136,8 +135,8 @@ static bool ask(void *context, uint16_t index, uint8_t sub, uint32_t *value) {
 /* Whether drive and rig count alike, as far as the drive says. */
 static bool compare_counts(field *f, const wpin_rig_axis *axis, wpin_node *node, bool print) {
     asked_node asked = {f, node};
-    double counts = axis->plain || axis->any_counts ? 0 : wpin_drive_counts(ask, &asked);
-    bool same = counts <= 0 || fabs(counts - axis->counts) <= 1e-3 * counts;
+    double counts;
+    bool same = wpin_rig_axis_counts_alike(axis, ask, &asked, &counts);
     if (!same && print) {
         printf("  counts: by its own factors the drive counts %.6g in a turn of its motor, the rig "
                "%.6g: speeds and places would be off\n",
@@ -178,8 +177,7 @@ static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *r
     }
     bool alike = node->transfer.result == WPIN_REFUSED_SILENT ||
                  compare_counts(f, &load->axis, node, !a->json);
-    uint8_t save[4] = {'s', 'a', 'v', 'e'};
-    bool stored = a->store && differ == 0 && field_write(f, node, 0x1010, 1, save, sizeof save);
+    bool stored = a->store && differ == 0 && field_store(f, node);
     if (!a->json) {
         printf("  %u of %u differ%s\n", differ, bound->axis.setting_count,
                stored     ? "; stored in the drive"

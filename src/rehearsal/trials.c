@@ -36,7 +36,7 @@ static const struct {
     {"bus-off", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
     {"bus-full", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
     {"bus-rate", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
-    {"twin", ABOUT_LOAD, {WPIN_FAULT_SILENT, WPIN_FAULT_DRIVE}},
+    {"duplicate-node", ABOUT_LOAD, {WPIN_FAULT_SILENT, WPIN_FAULT_DRIVE}},
     {"deaf", ABOUT_LOAD, {WPIN_FAULT_DRIVE, WPIN_FAULT_FOLLOWING, WPIN_FAULT_NO_MOTION}},
     {"local", ABOUT_LOAD, {WPIN_FAULT_MASTER}},
     {"wire-off",

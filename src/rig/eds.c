@@ -23,7 +23,6 @@ struct wpin_eds {
     entry *all;
     wpin_eds_object *objects;
     size_t count, room;
-    char product[NAME_ROOM];
     bool out_of_memory;
 };
 
@@ -118,8 +117,6 @@ static void take(entry *e, const char *key, const char *value) {
         o->has_least = take_number(value, &o->least);
     } else if (strcasecmp(key, "HighLimit") == 0) {
         o->has_most = take_number(value, &o->most);
-    } else if (strcasecmp(key, "DefaultValue") == 0) {
-        o->has_usual = take_number(value, &o->usual);
     }
 }
 
@@ -127,9 +124,7 @@ static int hear(void *context, const char *section, const char *key, const char 
     wpin_eds *eds = context;
     uint16_t index;
     uint8_t sub;
-    if (strcasecmp(section, "DeviceInfo") == 0 && strcasecmp(key, "ProductName") == 0) {
-        snprintf(eds->product, sizeof eds->product, "%s", value);
-    } else if (is_object(section, &index, &sub)) {
+    if (is_object(section, &index, &sub)) {
         entry *e = entry_of(eds, index, sub);
         if (e != NULL) {
             take(e, key, value);
@@ -188,8 +183,8 @@ static bool is_same_number(const entry *a, const entry *b) {
 
 /* Limits of signed objects may stand as their bits. */
 static void sign(wpin_eds_object *o) {
-    int64_t *values[] = {&o->least, &o->most, &o->usual};
-    for (int i = 0; i < 3; i++) {
+    int64_t *values[] = {&o->least, &o->most};
+    for (int i = 0; i < 2; i++) {
         int64_t half = o->known.bytes == 0 ? INT64_MAX : (int64_t)1 << (8 * o->known.bytes - 1);
         if (o->known.is_signed && *values[i] >= half) {
             *values[i] -= 2 * half;
@@ -263,10 +258,6 @@ const wpin_eds_object *wpin_eds_objects(const wpin_eds *eds, size_t *count) {
     return eds->objects;
 }
 
-const char *wpin_eds_product(const wpin_eds *eds) {
-    return eds->product;
-}
-
 const wpin_eds_object *wpin_eds_of(const wpin_eds *eds, uint16_t index, uint8_t sub) {
     size_t low = 0, high = eds == NULL ? 0 : eds->count;
     while (low < high) {
@@ -282,7 +273,8 @@ const wpin_eds_object *wpin_eds_of(const wpin_eds *eds, uint16_t index, uint8_t 
     return NULL;
 }
 
-const wpin_eds_object *wpin_eds_named(const wpin_eds *eds, const char *name) {
+/* Written as in the file or as known.name; NULL: there is none, or there are several. */
+static const wpin_eds_object *named_object(const wpin_eds *eds, const char *name) {
     char plain[NAME_ROOM];
     const wpin_eds_object *found = NULL;
     plain_name(name, plain);
@@ -317,7 +309,7 @@ static void say_near(const wpin_eds *eds, const char *text, char *why, size_t si
 
 bool wpin_eds_find(const wpin_eds *eds, const char *text, uint16_t *index, uint8_t *sub,
                    const wpin_known_object **known, char *why, size_t size) {
-    const wpin_eds_object *named = wpin_eds_named(eds, text);
+    const wpin_eds_object *named = named_object(eds, text);
     if (named != NULL) {
         *index = named->known.index;
         *sub = named->known.sub;

@@ -34,7 +34,7 @@ static const struct {
     {"bus-off", ABOUT_LOAD, WPIN_PART_FAULT_BUS_OFF},
     {"bus-full", ABOUT_LOAD, WPIN_PART_FAULT_BUS_FULL},
     {"bus-rate", ABOUT_LOAD, WPIN_PART_FAULT_BUS_RATE},
-    {"twin", ABOUT_LOAD, WPIN_PART_FAULT_TWIN},
+    {"duplicate-node", ABOUT_LOAD, WPIN_PART_FAULT_DUPLICATE_NODE},
     {"deaf", ABOUT_LOAD, WPIN_PART_FAULT_DEAF},
     {"local", ABOUT_LOAD, WPIN_PART_FAULT_LOCAL},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_STUCK},

@@ -297,6 +297,13 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     load->encoder = (wpin_rig_encoder){.there = true, .by_drive = true, .lines = a->counts / 4};
 }
 
+bool wpin_rig_axis_counts_alike(const wpin_rig_axis *axis, wpin_object_asker *ask, void *context,
+                                double *counts) {
+    bool asked = axis->there && !axis->plain && !axis->any_counts;
+    *counts = asked ? wpin_drive_counts(ask, context) : 0;
+    return *counts <= 0 || fabs(*counts - axis->counts) <= 1e-3 * *counts;
+}
+
 unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load) {
     double every = round(load->axis.place_period / rig->fieldbuses[load->axis.bus].period);
     return (unsigned)fmin(fmax(every, 1), 240);

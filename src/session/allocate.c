@@ -18,6 +18,7 @@ bool wpin_session_allocate(wpin_session *run) {
     run->drive_error = calloc(loads, sizeof *run->drive_error);
     run->drive_state = calloc(loads, sizeof *run->drive_state);
     run->silence = calloc(loads, sizeof *run->silence);
+    run->unsent = calloc(loads, sizeof *run->unsent);
     run->motor_list = calloc(loads, sizeof(wpin_motor *));
     run->tracks = calloc(tracks, sizeof *run->tracks);
     run->last = calloc(loads, sizeof *run->last);
@@ -51,14 +52,15 @@ bool wpin_session_allocate(wpin_session *run) {
            run->input_state != NULL && run->input_table != NULL && run->input_at != NULL &&
            run->input_told != NULL && run->fault_at != NULL && run->safe_at != NULL &&
            run->drive_error != NULL && run->drive_state != NULL && run->silence != NULL &&
-           report->last_way != NULL && report->degrees_c != NULL && report->joules != NULL &&
-           run->tracks != NULL && run->last != NULL && run->for_trace != NULL &&
-           run->samples != NULL && run->open_step != NULL && run->driven != NULL &&
-           run->owner != NULL && run->windows != NULL && run->rpm != NULL && run->effect != NULL &&
-           run->lost != NULL && run->stop_how != NULL && run->stopping != NULL &&
-           run->volts != NULL && run->actions != NULL && run->rounds != NULL &&
-           report->pwm != NULL && report->amps_peak != NULL && report->rpm_peak != NULL &&
-           report->operations != NULL && report->torque_peak != NULL && report->watts_peak != NULL;
+           run->unsent != NULL && report->last_way != NULL && report->degrees_c != NULL &&
+           report->joules != NULL && run->tracks != NULL && run->last != NULL &&
+           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
+           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
+           run->effect != NULL && run->lost != NULL && run->stop_how != NULL &&
+           run->stopping != NULL && run->volts != NULL && run->actions != NULL &&
+           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
+           report->rpm_peak != NULL && report->operations != NULL && report->torque_peak != NULL &&
+           report->watts_peak != NULL;
 }
 
 void wpin_session_release(wpin_session *run) {
@@ -70,6 +72,7 @@ void wpin_session_release(wpin_session *run) {
     free(run->drive_error);
     free(run->drive_state);
     free(run->silence);
+    free(run->unsent);
     free(run->input_state);
     free(run->input_table);
     free(run->input_at);

@@ -1,8 +1,6 @@
 /* Field buses of a session: opened on what carries their frames, and the drives on them set up
  * before anything begins. */
 #include "session.h"
-#include "windpin/host/objects.h"
-#include <math.h>
 #include <stdio.h>
 
 /* Every drive is set up within this, s. */
@@ -83,6 +81,11 @@ static void say_asked(const wpin_rig_axis *axis, const wpin_axis_trouble *t, cha
         first + 1, (t->got >> first & 1U) != 0 ? "down" : "up", row);
 }
 
+bool wpin_session_bus_blocked(const wpin_session *run, size_t load) {
+    const wpin_network *network = &run->networks[run->rig->loads[load].axis.bus].network;
+    return network->unsent != run->unsent[load];
+}
+
 /* What keeps a drive from being set up, and what to do. */
 static void say_trouble(const wpin_session *run, size_t load, char *why, size_t size) {
     const wpin_rig_load *l = &run->rig->loads[load];
@@ -122,7 +125,7 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
                  (unsigned long)t->got);
         break;
     default:
-        if (run->networks[l->axis.bus].network.unsent > 0) {
+        if (wpin_session_bus_blocked(run, load)) {
             snprintf(why + at, size - at,
                      "does not answer, for the bus takes no frames: somebody fills it with frames "
                      "that go first, or its interface is down (windpin field listen shows)");
@@ -139,19 +142,18 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
 }
 
 bool wpin_session_drive_trouble(const wpin_session *run, size_t load, char *words, size_t size) {
-    if (load < run->rig->load_count && run->rig->loads[load].axis.there &&
-        run->bound[load].axis_at_work.resets != 0) {
+    if (load >= run->rig->load_count || !run->rig->loads[load].axis.there) {
+        return false;
+    }
+    const wpin_axis *axis = &run->bound[load].axis_at_work;
+    bool trouble = axis->setup != WPIN_AXIS_SET_UP && axis->trouble.status != WPIN_OK;
+    if (axis->resets != 0) {
         snprintf(words, size, "load '%s': its drive resets its fault; clear again in half a second",
                  run->rig->loads[load].name);
-        return true;
-    }
-    bool trouble = load < run->rig->load_count && run->rig->loads[load].axis.there &&
-                   run->bound[load].axis_at_work.setup != WPIN_AXIS_SET_UP &&
-                   run->bound[load].axis_at_work.trouble.status != WPIN_OK;
-    if (trouble) {
+    } else if (trouble) {
         say_trouble(run, load, words, size);
     }
-    return trouble;
+    return axis->resets != 0 || trouble;
 }
 
 static bool is_refused(const wpin_session *run, size_t load) {
@@ -189,8 +191,8 @@ static bool counts_agree(wpin_session *run, size_t load, char *why, size_t size)
     const wpin_rig_load *l = &run->rig->loads[load];
     const wpin_rig_axis *a = &l->axis;
     asked_drive drive = {run, load};
-    double counts = !a->there || a->plain || a->any_counts ? 0 : wpin_drive_counts(ask, &drive);
-    if (counts <= 0 || fabs(counts - a->counts) <= 1e-3 * counts) {
+    double counts;
+    if (wpin_rig_axis_counts_alike(a, ask, &drive, &counts)) {
         return true;
     }
     snprintf(

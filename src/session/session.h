@@ -103,6 +103,7 @@ struct wpin_session {
     uint16_t *drive_error; /* of a drive: what it said when its fault was latched, */
     uint8_t *drive_state;
     wpin_silence *silence;
+    uint16_t *unsent;     /* frames that its bus had not taken when it was last heard */
     double *safe_at;      /* and the first since then in which its stage was safe; HUGE_VAL: none */
     bool *driven;         /* each load had duty when last looked at */
     size_t *open_step;    /* result each track is in, plus 1; 0 for none */
@@ -144,6 +145,8 @@ wpin_status wpin_session_open_loads(wpin_session *run, char *why, size_t size);
 /* Opens the field buses of the rig, before its loads; gives a bound load its own; sets the drives
  * on them up and arms them, once all loads are open. What stands in the way in words. */
 bool wpin_session_open_networks(wpin_session *run, char *why, size_t size);
+/* Whether the bus of a load's drive has not taken frames since that was last heard. */
+bool wpin_session_bus_blocked(const wpin_session *run, size_t load);
 void wpin_session_join_network(wpin_session *run, size_t load);
 wpin_status wpin_session_set_up_drives(wpin_session *run, char *why, size_t size);
 /* What the bench says; what a controller may take for granted where it says nothing. */

@@ -77,10 +77,9 @@ static wpin_silence silence_of(const wpin_session *run, size_t i) {
     if (run->motors[i].fault != WPIN_FAULT_SILENT) {
         return WPIN_SILENCE_NONE;
     }
-    bool full = run->networks[run->rig->loads[i].axis.bus].network.unsent > 0;
-    return axis->node.boots != axis->boots ? WPIN_SILENCE_ANEW
-           : full                          ? WPIN_SILENCE_FULL
-                                           : WPIN_SILENCE_MUTE;
+    return axis->node.boots != axis->boots    ? WPIN_SILENCE_ANEW
+           : wpin_session_bus_blocked(run, i) ? WPIN_SILENCE_FULL
+                                              : WPIN_SILENCE_MUTE;
 }
 
 /* What a drive said when its fault was latched: it may be told to forget it. */
@@ -93,9 +92,18 @@ static void note_drive(wpin_session *run, size_t i) {
     }
 }
 
+/* From here on it counts what its bus does not take. */
+static void note_heard(wpin_session *run, size_t i) {
+    const wpin_axis *axis = &run->bound[i].axis_at_work;
+    if (run->rig->loads[i].axis.there && axis->lost_us <= 2e6 * run->rig->controller.tick) {
+        run->unsent[i] = run->networks[run->rig->loads[i].axis.bus].network.unsent;
+    }
+}
+
 /* When each fault latched, and its stage was safe; the core keeps only the cause. */
 static void note_faults(wpin_session *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
+        note_heard(run, i);
         if (run->motors[i].fault == WPIN_OK) {
             run->fault_at[i] = wpin_session_time(run);
             run->safe_at[i] = HUGE_VAL;

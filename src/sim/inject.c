@@ -104,7 +104,7 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
     case WPIN_PART_FAULT_BUS_OFF:
     case WPIN_PART_FAULT_BUS_FULL:
     case WPIN_PART_FAULT_BUS_RATE:
-    case WPIN_PART_FAULT_TWIN:
+    case WPIN_PART_FAULT_DUPLICATE_NODE:
     case WPIN_PART_FAULT_DEAF:
     case WPIN_PART_FAULT_LOCAL: return wpin_field_inject(sim, fault, number, on);
     case WPIN_PART_FAULT_LINK_LOST: sim->link_lost = on; return true;

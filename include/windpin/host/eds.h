@@ -16,9 +16,8 @@ extern "C" {
 typedef struct wpin_eds_object {
     wpin_known_object known; /**< Its name in lower case, words joined by '-'; no unit. */
     bool can_read, can_write;
-    bool has_least, has_most, has_usual;
+    bool has_least, has_most;
     int64_t least, most; /**< What may be written. */
-    int64_t usual;       /**< What it is made with. */
 } wpin_eds_object;
 
 typedef struct wpin_eds wpin_eds;
@@ -30,11 +29,6 @@ WPIN_API void wpin_eds_free(wpin_eds *eds);
 WPIN_API const wpin_eds_object *wpin_eds_objects(const wpin_eds *eds, size_t *count);
 /** The one of a number; NULL: it describes none. */
 WPIN_API const wpin_eds_object *wpin_eds_of(const wpin_eds *eds, uint16_t index, uint8_t sub);
-/** The one of a name, written as in the file or as known.name; NULL: there is none, or there are
- * several. */
-WPIN_API const wpin_eds_object *wpin_eds_named(const wpin_eds *eds, const char *name);
-/** What it says of the device: "Simulated drive"; "" where it says nothing. */
-WPIN_API const char *wpin_eds_product(const wpin_eds *eds);
 /** As wpin_object_find, with the names of the file (NULL: none) besides those of CiA 301 and 402.
  */
 WPIN_API bool wpin_eds_find(const wpin_eds *eds, const char *text, uint16_t *index, uint8_t *sub,

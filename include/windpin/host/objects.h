@@ -35,6 +35,10 @@ WPIN_API bool wpin_object_is_parameter(uint16_t index);
  * is known (else NULL). False with the reason in words, and the nearest name. */
 WPIN_API bool wpin_object_find(const char *text, uint16_t *index, uint8_t *sub,
                                const wpin_known_object **known, char *why, size_t size);
+/** All bits of a value of 1, 2 or 4 bytes. */
+static inline uint32_t wpin_object_bits(unsigned bytes) {
+    return bytes >= 4 ? UINT32_MAX : ((uint32_t)1 << 8 * bytes) - 1;
+}
 /** Asks a drive for an object of four bytes; false: it has none, or does not answer. */
 typedef bool wpin_object_asker(void *context, uint16_t index, uint8_t sub, uint32_t *value);
 /** Its position units in a turn of its motor, by its own factors: the feed of 6092h through the

@@ -440,8 +440,8 @@ typedef enum wpin_part_fault {
                                    off, until its power is switched off and on. */
     WPIN_PART_FAULT_BUS_FULL, /**< Somebody fills that drive's bus with frames that go first. */
     WPIN_PART_FAULT_BUS_RATE, /**< That drive is set to another bit rate than its bus. */
-    WPIN_PART_FAULT_TWIN,     /**< Another drive on its bus has its number. */
-    WPIN_PART_FAULT_DEAF,     /**< That drive says yes to all it is told, and does nothing. */
+    WPIN_PART_FAULT_DUPLICATE_NODE, /**< Another drive on its bus has its number. */
+    WPIN_PART_FAULT_DEAF,           /**< That drive says yes to all it is told, and does nothing. */
     WPIN_PART_FAULT_LOCAL, /**< Somebody turned that drive to its own keys: it hears no commands. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;

@@ -692,6 +692,10 @@ static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
 static inline bool wpin_rig_knows_place(const wpin_rig_load *load) {
     return load->encoder.there && !load->axis.plain;
 }
+/** Whether a drive and its rig count alike, as far as the drive says (`counts`; 0: it does not, or
+ * is not asked). */
+WPIN_API bool wpin_rig_axis_counts_alike(const wpin_rig_axis *axis, wpin_object_asker *ask,
+                                         void *context, double *counts);
 /** With each so many'th period of its field bus a drive tells its place. */
 WPIN_API unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *load);
 /** A speed at the output, rpm, as velocity of a drive on a field bus, in its own units. */

@@ -33,7 +33,6 @@ typedef struct wpin_can {
     uint64_t frames;
     uint64_t lose; /* the n'th frame from now on is lost; 0: none */
     int destroys;  /* so many more frames are destroyed by a station of another rate */
-    uint64_t errors;
     wpin_can_hear *watcher;
     void *watcher_context;
 } wpin_can;
