@@ -135,7 +135,7 @@ static const trouble mistakes[] = {
     {"", "gate home reverse 8rpm until gate resting at most 8s", "not a sign of home"},
     {NO_SWITCH, "gate home reverse 8rpm at most 8s", "has no limit switch that way"},
     {"s/least: 1deg/least: 100deg/", "gate stop", "least (100 deg) is not below most (90 deg)"},
-    {"s/least: 1deg, most: 90deg/least: -5000rev, most: 5000rev/;s/lines: 12/lines: 12000/",
+    {"s/least: 1deg, most: 90deg/least: -5000rev, most: 5000rev/;s/lines: 12/lines: 1200/",
      "gate stop", "its counts reach"},
 };
 

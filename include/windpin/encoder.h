@@ -41,11 +41,15 @@ typedef struct wpin_encoder_config {
     bool no_moments;  /**< The counter does not know when its counts came. */
     uint8_t kinds; /**< After so many edges comes one of the same kind: 0: 4, as of two channels; 3
                         of Hall sensors. */
-    uint32_t full_hz;   /**< Counts a second at full speed, which is a speed of 16384: 1 to 2^22. */
+    uint32_t full_hz;   /**< Counts a second at full speed, which is a speed of 16384: 1 to
+                             WPIN_ENCODER_HZ_MAX. */
     uint16_t window_us; /**< A speed is measured over this at least, us; 0: from count to count. */
     uint32_t still_us;  /**< Without a count for this long it stands, us, up to WPIN_SPAN_MAX; 0:
                              WPIN_STILL_US. One count in this is the slowest speed there is. */
 } wpin_encoder_config;
+
+/** Largest full_hz. */
+#define WPIN_ENCODER_HZ_MAX ((uint32_t)1 << 22)
 
 /** Without a speed over a whole line within this, it is measured from edge to edge, us. */
 #define WPIN_LINE_US 30000

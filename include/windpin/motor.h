@@ -96,10 +96,16 @@ typedef struct wpin_motor_config {
     uint16_t at_count;        /**< A place asked for is reached within so many counts... */
     uint16_t settle_ms;       /**< ...for this long; 0: 50 ms. */
     uint32_t counts_per_turn; /**< For wpin_motor_turn, of a motor whose place is measured: 1 to
-                                 2^22; 0: it knows no angles. */
+                                 WPIN_COUNTS_PER_TURN_MAX; 0: it knows no angles. */
     const WPIN_FAR wpin_travel *travel; /**< Or NULL. */
     uint8_t safe_drive; /**< As rest_drive: what is shown when disarmed or in fault. */
 } wpin_motor_config;
+
+/** Largest counts_per_turn. */
+#define WPIN_COUNTS_PER_TURN_MAX ((uint32_t)1 << 22)
+
+/** Largest place, in counts either way. */
+#define WPIN_POSITION_MAX ((int32_t)1 << 30)
 
 /** What a motor is doing. */
 typedef enum wpin_state {

@@ -61,7 +61,8 @@ static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *lo
         if (l->limit_amps > 0) {
             guard.current_limit = WPIN_CURRENT_MV(llround(l->limit_amps * 1e3), sense_slope(load));
             double mv_per_duty = wpin_rig_limit_gain(rig, load) * WPIN_DUTY_FULL;
-            guard.limit_gain = (uint16_t)fmax(1, round(mv_per_duty / sense_slope(load)));
+            guard.limit_gain =
+                (uint16_t)fmin(fmax(1, round(mv_per_duty / sense_slope(load))), UINT16_MAX);
         }
     }
     return guard;

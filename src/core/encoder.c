@@ -3,7 +3,6 @@
 #include "share.h"
 #include "windpin/impl/steady_guard.h"
 
-#define FULL_HZ_MAX ((uint32_t)1 << 22)
 
 /* 2^23 / d for the 128 upper halves of a d with its top bit set, each in the middle of its stretch.
  */
@@ -97,7 +96,7 @@ wpin_status wpin_encoder_init(wpin_encoder *encoder, const WPIN_FAR wpin_encoder
         return WPIN_REFUSED_ARGUMENT;
     }
     bool kinds = config->kinds == 0 || config->kinds == 3 || config->kinds == 4;
-    if (config->full_hz == 0 || config->full_hz > FULL_HZ_MAX || config->still_us > WPIN_SPAN_MAX ||
+    if (config->full_hz == 0 || config->full_hz > WPIN_ENCODER_HZ_MAX || config->still_us > WPIN_SPAN_MAX ||
         !kinds) {
         return WPIN_REFUSED_RANGE;
     }

@@ -33,8 +33,6 @@ static inline bool wpin_motor_is_open(const wpin_motor *motor) {
 /* Takes the mail at once, in the same control period, where there is any. Tick. */
 void wpin_motor_take(wpin_motor *motor);
 
-#define WPIN_POSITION_MAX ((int32_t)1 << 30)
-
 /* What it is asked for from here on; nothing; to zero at once, with the rest state it then shows.
  * Tick. */
 void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value);

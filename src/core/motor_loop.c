@@ -255,7 +255,7 @@ static int32_t counts_of(uint32_t per_turn, int32_t millidegrees) {
 /* By how far from where it stands or is to stand. */
 static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place) {
     uint32_t per_turn = motor->config->counts_per_turn;
-    if (per_turn == 0 || per_turn > (uint32_t)1 << 22) {
+    if (per_turn == 0 || per_turn > WPIN_COUNTS_PER_TURN_MAX) {
         return WPIN_REFUSED_QUANTITY;
     }
     if (millidegrees > 1800000000 || millidegrees < -1800000000 ||

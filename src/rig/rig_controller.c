@@ -8,5 +8,5 @@ wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig) {
                                   .pin_resistance = c->pin_resistance,
                                   .pin_burns_above = c->pin_limit,
                                   .timer_hz = c->timer_hz,
-                                  .timer_steps_max = (uint32_t)exp2(c->timer_bits) - 1};
+                                  .timer_steps_max = (uint32_t)(exp2(c->timer_bits) - 1)};
 }

@@ -90,6 +90,21 @@ static const wpin_field speed_fields[] = {
     QUANTITY("follow-time", wpin_rig_speed, follow_time, false, WPIN_TIME, 0.01, 60),
 };
 
+/* What counts and tells its speed has whole numbers of so many bits. */
+static void check_counted(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
+    const wpin_rig_axis *a = &load->axis;
+    double most = a->there ? (a->plain ? INT16_MAX : WPIN_AXIS_SPEED_MAX) : WPIN_ENCODER_HZ_MAX;
+    double full = a->there ? wpin_rig_axis_velocity(load, load->speed.maximum)
+                           : load->speed.maximum / 60 * wpin_rig_counts_at_output(load);
+    if (full > most) {
+        wpin_say_at(reader, node,
+                    "at its maximum of %g rpm that is %.4g %s; expected at most %.0f, by a lower "
+                    "speed or fewer counts",
+                    load->speed.maximum, full,
+                    a->rpm_units ? "rpm of its motor" : "counts a second", most);
+    }
+}
+
 void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     wpin_rig_speed *s = &load->speed;
     *s = (wpin_rig_speed){.within = 0.01, .stall_time = 0.5, .follow_time = 2};
@@ -112,6 +127,7 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
     if (s->maximum < s->rated) {
         wpin_say_at(reader, node, "maximum (%g rpm) is below rated (%g rpm)", s->maximum, s->rated);
     }
+    check_counted(reader, node, load);
 }
 
 static const wpin_field position_fields[] = {
@@ -122,6 +138,15 @@ static const wpin_field position_fields[] = {
     QUANTITY("most", wpin_rig_position, most, false, WPIN_ANGLE, -5000, 5000),
     CHOICE("home", wpin_rig_position, home_first, "no", "first"),
 };
+
+void wpin_check_reach(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load,
+                      double turns) {
+    double counted = WPIN_POSITION_MAX / wpin_rig_counts_at_output(load);
+    if (turns > counted) {
+        wpin_say_at(reader, node, "its counts reach %.4g rev either way; %.4g rev are beyond them",
+                    counted, turns);
+    }
+}
 
 void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     wpin_read_map(reader, node, "position", position_fields, COUNT(position_fields),
@@ -139,9 +164,12 @@ void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
         wpin_say_at(reader, node, "least (%g deg) is not below most (%g deg)", p->least * 360,
                     p->most * 360);
     }
-    double counted = (double)(1L << 30) / wpin_rig_counts_at_output(load);
-    if (fmax(fabs(p->least), fabs(p->most)) > counted) {
-        wpin_say_at(reader, node, "its counts reach %.4g rev either way; expected less travel",
-                    counted);
+    double counts = wpin_rig_counts_at_output(load);
+    if (counts > WPIN_COUNTS_PER_TURN_MAX) {
+        wpin_say_at(reader, node,
+                    "places take at most %u counts a turn of the output; '%s' has %.4g, its gear "
+                    "included",
+                    (unsigned)WPIN_COUNTS_PER_TURN_MAX, load->name, counts);
     }
+    wpin_check_reach(reader, node, load, fmax(fabs(p->least), fabs(p->most)));
 }

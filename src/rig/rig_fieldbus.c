@@ -295,6 +295,9 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     check_number(reader, node, rig, load);
     check_mode(reader, node, nodes, load);
     load->encoder = (wpin_rig_encoder){.there = true, .by_drive = true, .lines = a->counts / 4};
+    if (a->homing.there) {
+        wpin_check_reach(reader, nodes[AXIS_HOMING], load, fabs(a->homing.at));
+    }
 }
 
 bool wpin_rig_axis_counts_alike(const wpin_rig_axis *axis, wpin_object_asker *ask, void *context,

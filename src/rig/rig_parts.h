@@ -95,6 +95,9 @@ void wpin_read_cable(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
 void wpin_read_first_motion(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+/* A place so far from 0 has to have a number in counts. */
+void wpin_check_reach(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load,
+                      double turns);
 /* What senses a load's shaft on a pin, in words: its encoder, its Hall sensors or the
  * comparators of its leads; NULL: nothing. */
 static inline const char *wpin_shaft_sensor_on(const wpin_rig_load *load, uint8_t pin) {

@@ -62,7 +62,7 @@ static double cool_amps(const wpin_facts *f, double room, double high) {
 /* Highest duty up to which it takes no more than so much, at any; 0: none at which it starts. */
 static int cool_percent(const wpin_facts *f, double amps) {
     double starts = f->hold / f->load->motor.constant * f->loop_ohms / f->volts;
-    int most = (int)(100 * f->load->limits.duty_max), percent = (int)ceil(100 * starts);
+    int most = (int)(100 * f->load->limits.duty_max), percent = (int)ceil(100 * fmin(starts, 2));
     for (int tried = percent; tried <= most; tried++) {
         wpin_pwm_loop loop = wpin_loop_of(f, wpin_speed_at(f, tried / 100.0));
         if (wpin_calc_pwm_wave(&loop, tried / 100.0).rms >= amps) {
