@@ -47,6 +47,24 @@ START_TEST(the_installed_tree_serves_others) {
 }
 END_TEST
 
+/* Alone in C, and all together in C++. */
+START_TEST(every_header_stands_by_itself) {
+    must(
+        run_command(output, sizeof output,
+                    "cd " TEST_SOURCE "/include && for h in $(find windpin -name '*.h' ! -path "
+                    "'*/impl/*'); do printf '#include <%%s>\\nint here;\\n' $h | cc -std=c11 -Wall "
+                    "-Wextra -Wpedantic "
+                    "-Werror -I. -fsyntax-only -x c - || exit 1; done"),
+        "a header alone");
+    must(run_command(output, sizeof output,
+                     "cd " TEST_SOURCE "/include && find windpin -name '*.h' ! -path '*/impl/*' | "
+                     "sed 's/.*/#include <&>/' > %s && for std in c++11 c++20; do g++ -std=$std "
+                     "-Wall -Wextra -Wpedantic -Werror -I. -fsyntax-only -x c++ %s || exit 1; done",
+                     scratch("all.cpp"), scratch("all.cpp")),
+         "C++");
+}
+END_TEST
+
 START_TEST(the_example_of_the_readme_compiles) {
     must(run_command(output, sizeof output,
                      "sed -n '/^```c$/,/^```$/{/^```/d;p}' " TEST_SOURCE "/README.md > %s && "
@@ -338,6 +356,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("install");
     TCase *tests = tcase_create("install");
+    tcase_add_test(tests, every_header_stands_by_itself);
     tcase_add_test(tests, the_example_of_the_readme_compiles);
     tcase_add_test(tests, the_exported_table_compiles_and_runs);
     tcase_add_test(tests, an_exported_plan_is_the_plan);

@@ -31,7 +31,8 @@ typedef struct wpin_display {
 WPIN_API void wpin_fault_code(wpin_status fault, char code[WPIN_CODE_LENGTH + 1]);
 /** The code of a motor: of its fault, or else of its state. "off " for NULL. Any context. */
 WPIN_API void wpin_motor_code(const wpin_motor *motor, char code[WPIN_CODE_LENGTH + 1]);
-/** Calls `show` when the motor's code is another than the one that is shown. From one context. */
+/** Calls `show` when the motor's code is another than the one that is shown. One display is updated
+ * from one context only. Any. */
 WPIN_API void wpin_display_update(wpin_display *display, const wpin_motor *motor);
 
 #ifdef __cplusplus

@@ -46,12 +46,12 @@ typedef struct wpin_soft_pwm {
  * then be at most 1000000 / (20 tick_us) Hz, its duty steps are its period in ticks, and its edges
  * may be off by one tick (wpin_pwm_achieved.jitter_us). Refused: _RANGE (tick, count 1 to
  * WPIN_SOFT_PINS). Complementary channels (dead time by PWM) are refused when they are started:
- * WPIN_REFUSED_FREQUENCY. Not from an interrupt. */
+ * WPIN_REFUSED_FREQUENCY. Init. */
 WPIN_API wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under,
                                         uint16_t tick_us, const wpin_pin *pins, uint8_t count);
 
-/** One tick: moves the edges that are due. Bounded time. From a timer interrupt that the port's
- * lock keeps out. */
+/** One tick: moves the edges that are due. Bounded time. A timer interrupt that the port's lock
+ * keeps out. Fast. */
 WPIN_API void wpin_soft_pwm_tick(wpin_soft_pwm *soft);
 
 #ifdef __cplusplus

@@ -77,9 +77,9 @@ typedef enum wpin_status {
  * Never NULL; "WPIN_UNKNOWN" outside the enum. Any context. */
 WPIN_API const WPIN_FAR char *wpin_status_name(wpin_status status);
 
-/** One sentence saying what happened, for a person. Never NULL. Any context.
+/** One sentence saying what happened, for a person. Never NULL.
  * The texts live in a file of their own: firmware that never asks for them never links them. On AVR
- * they lie in flash, all three: print them with %S, or byte by byte. */
+ * they lie in flash, all three: print them with %S, or byte by byte. Any context. */
 WPIN_API const WPIN_FAR char *wpin_status_text(wpin_status status);
 
 /** One sentence saying what to do about it. Never NULL; empty for WPIN_OK.

@@ -77,6 +77,7 @@ typedef struct wpin_linux_waking {
     unsigned long times;
     double average, most; /**< s. */
 } wpin_linux_waking;
+/** That, since it was opened. */
 WPIN_API wpin_linux_waking wpin_linux_woken(const wpin_linux *l);
 /** Why it is broken: the last call that failed, or the guardian; "": it is not. */
 WPIN_API const char *wpin_linux_why(const wpin_linux *l);

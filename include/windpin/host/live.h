@@ -106,6 +106,7 @@ typedef struct wpin_live_asks {
     double step;      /**< A round share of that. */
     bool both;        /**< It goes both ways. */
 } wpin_live_asks;
+/** That, of load number `load`. */
 WPIN_API wpin_live_asks wpin_live_unit(const wpin_rig *rig, size_t load);
 
 /** Writes what was asked as a plan that does it again, from the report of the session: a track for

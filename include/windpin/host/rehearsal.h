@@ -112,6 +112,7 @@ typedef struct wpin_board_bench {
     const wpin_rig *rig;
     wpin_sim *sim;
 } wpin_board_bench;
+/** That bench. */
 WPIN_API wpin_bench wpin_bench_on_board(wpin_board_bench *board);
 /** Frees its simulated hardware. */
 WPIN_API void wpin_board_bench_free(wpin_board_bench *board);

@@ -279,6 +279,7 @@ typedef struct wpin_progress {
     double at;          /**< s since it began. */
     wpin_status result; /**< Why it ended early; WPIN_OK: it has not, or came to its end. */
 } wpin_progress;
+/** That, of the plan begun last by wpin_session_run. */
 WPIN_API wpin_progress wpin_session_progress(const wpin_session *session);
 /** Actions may go on for so many seconds from now. Not said again by then, every load that moves
  * ramps to rest: whoever commands is gone. At first: not at all. */

@@ -161,7 +161,8 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
         return wpin_steady_apply((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
     }
     bool regulates = (config->actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) == 0;
-    uint8_t quantity = regulates ? motor->setpoint.quantity : WPIN_QUANTITY_EFFORT;
+    uint8_t effort_only = WPIN_QUANTITY_EFFORT; /* C++ mixes no enumeration with a number */
+    uint8_t quantity = regulates ? motor->setpoint.quantity : effort_only;
     return rests ? config->actuator->idle(config->part, wpin_rest_drive(motor))
                  : config->actuator->put(config->part, quantity, effort);
 }
