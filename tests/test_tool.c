@@ -770,28 +770,6 @@ START_TEST(parts_are_sized) {
 }
 END_TEST
 
-START_TEST(help_shows_an_example_that_works) {
-    static const char *const commands[] = {"run",  "plot",    "rig",   "demo",
-                                           "find", "preview", "stage", "sweep"};
-    tool(0, SAYS("windpin " WPIN_VERSION), "--version");
-    tool(0, SAYS("Exit status", "run", "plot", "rig", "demo", "sweep"), "--help");
-    run_command(output, sizeof output, TEST_TOOL " run %s %s --trace %s", RIG, PLAN,
-                scratch("pump.csv"));
-    for (int i = 0; i < 8; i++) {
-        tool(0, SAYS("Example:\n  windpin "), "%s --help", commands[i]);
-        char *example = strstr(output, "Example:\n  windpin ") + strlen("Example:\n  windpin ");
-        *strchrnul(example, '\n') = '\0';
-        char copy[500];
-        snprintf(copy, sizeof copy, "%s", example);
-        int status = run_command(output, sizeof output,
-                                 "mkdir -p %s && cd %s && ln -sfn " TEST_SOURCE "/demo demo && "
-                                 "cp ../pump.csv . && " TEST_TOOL " %s",
-                                 scratch("help"), scratch("help"), copy);
-        ck_assert_msg(status == 0, "windpin %s: %s", copy, output);
-    }
-}
-END_TEST
-
 /* Pressed while all kinds of loads work: each comes to rest its own way, and the run says when. */
 START_TEST(the_stop_input_stops_the_house) {
     const char *plan = write_file(
@@ -984,7 +962,6 @@ int main(void) {
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, parts_are_sized);
-    tcase_add_test(tests, help_shows_an_example_that_works);
     tcase_add_test(tests, the_stop_input_stops_the_house);
     tcase_add_test(tests, faults_are_tried_one_by_one);
     tcase_add_test(tests, what_a_computer_lacks_is_said);

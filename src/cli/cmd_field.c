@@ -36,7 +36,11 @@ static int help(FILE *to, int status) {
     }
     fprintf(to,
             "\nA drive is moved by a plan (windpin run) or by hand (windpin live), as any other "
-            "load.\nExample: windpin field look can0\n");
+            "load.\n\n" CLI_EXAMPLE(
+                "  windpin field drives demo/honey-line.yaml --at=/tmp/line & sleep 1\n"
+                "  windpin field look /tmp/line\n") "Real ones answer at a CAN interface: windpin "
+                                                    "field look can0. windpin field ACTION "
+                                                    "--help says more.\n");
     return status;
 }
 

@@ -30,9 +30,15 @@ static const char doc[] =
     "Writes a first rig and a first plan, NAME.yaml and NAME.plan, with usual figures for a part "
     "of "
     "that size and notes on what to measure. What is not given is asked for on a terminal. Files "
-    "that exist are left alone.\v"
-    "Examples:\n  windpin new feeder\n  windpin new feeder --wires 2 --load motor --supply 12V "
-    "--power 10W\n";
+    "that exist are left alone.\v" CLI_EXAMPLE("  windpin new mixer --wires 2 --load motor "
+                                               "--supply 12V --power 10W\n") "On a terminal it "
+                                                                             "asks for what is not "
+                                                                             "said.\n" CLI_STATUS(
+                                                                                 "both are written",
+                                                                                 "one could not "
+                                                                                 "be, or vetting "
+                                                                                 "refuses what it "
+                                                                                 "is");
 
 static double quantity(struct argp_state *state, const char *text, wpin_dimension dimension,
                        double least, double most, const char *range) {

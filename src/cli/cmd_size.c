@@ -24,8 +24,8 @@ static const char doc[] =
     "right "
     "way, the margin, the worst case over tolerances, a verdict, and what to check next. Without "
     "arguments lists the sheets; with the name of one its quantities. What must be given and is "
-    "not is asked for on a terminal.\v"
-    "Example:\n  windpin size base-resistor load=120mA gain=20";
+    "not is asked for on a terminal.\v" CLI_EXAMPLE(
+        "  windpin size base-resistor load=120mA gain=20\n") CLI_STATUS("it holds", "it does not");
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     size_arguments *a = state->input;

@@ -26,10 +26,12 @@ static const struct argp_option options[] = {
     {"quiet", KEY_QUIET, NULL, 0, "Print no frame, only what was heard in all", 0},
     {0}};
 
-static const char doc[] = "Prints every frame on a field bus with its time, its identifier, its "
-                          "data and what it means by "
-                          "CiA 301. It sends nothing.\v"
-                          "Example:\n  windpin field listen can0 --for=10 --pcapng=bus.pcapng";
+static const char doc[] =
+    "Prints every frame on a field bus with its time, its identifier, its "
+    "data and what it means by "
+    "CiA 301. It sends nothing.\v" CLI_EXAMPLE(
+        "  windpin field listen /tmp/line --for=1 --pcapng=bus.pcapng\n")
+        CLI_STATUS("fine", "the bus is gone, or the file could not be written");
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     listen_arguments *a = state->input;

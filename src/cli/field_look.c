@@ -30,8 +30,9 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Asks every number on a field bus what it is, and listens for heartbeats. It moves nothing and "
-    "changes nothing. PLACE is a CAN interface (can0), or the socket of simulated drives.\v"
-    "Example:\n  windpin field look can0";
+    "changes nothing. PLACE is a CAN interface (can0), or the socket of simulated "
+    "drives.\v" CLI_EXAMPLE("  windpin field look /tmp/line\n")
+        CLI_STATUS("somebody answered", "nobody did, or the bus is gone");
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     look_arguments *a = state->input;

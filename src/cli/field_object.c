@@ -29,9 +29,10 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Reads an object of a node on a field bus by its name or number; with a VALUE writes it, and "
     "reads it back. What moves a drive, its control word and targets, is not written here: a plan "
-    "or windpin live does that, with limits and a stop.\v"
-    "Examples:\n  windpin field object can0 5 velocity-actual\n"
-    "  windpin field object can0 5 6083 40000";
+    "or windpin live does that, with limits and a stop.\v" CLI_EXAMPLE(
+        "  windpin field object /tmp/line 5 velocity-actual\n"
+        "  windpin field object /tmp/line 5 6083 40000\n")
+        CLI_STATUS("fine", "the node refused it or was silent");
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     object_arguments *a = state->input;

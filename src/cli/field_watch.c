@@ -24,10 +24,11 @@ static const struct argp_option options[] = {
     {"csv", KEY_CSV, "FILE", 0, "Put every row into a file too", 0},
     {0}};
 
-static const char doc[] = "Asks a drive for its state, velocity, position, current and error, and "
-                          "prints a row each time. "
-                          "It moves nothing: who commands the drive may go on.\v"
-                          "Example:\n  windpin field watch can0 5 --for=10";
+static const char doc[] =
+    "Asks a drive for its state, velocity, position, current and error, and "
+    "prints a row each time. "
+    "It moves nothing: who commands the drive may go on.\v" CLI_EXAMPLE(
+        "  windpin field watch /tmp/line 5 --for=1\n") CLI_STATUS("fine", "the drive was silent");
 
 static bool read_seconds(const char *text, double least, double most, double *to) {
     char *end;

@@ -11,59 +11,56 @@
 #define SIMULATED(command) command
 #endif
 
+/* In the order of the job. */
 static const struct {
     const char *name;
     int (*run)(int argc, char **argv); /* NULL: not in this build */
     const char *words;
+    const char *title; /* Of the group that begins with it. */
 } commands[] = {
-    {"new", cmd_new, "write a first rig and plan from a few answers"},
-    {"run", cmd_run,
-     "run a plan on simulated hardware, or on real pins, and report asked against achieved"},
-    {"live", cmd_live, "drive a rig by hand, in real time: terminal, page, lines or message bus"},
-    {"compare", SIMULATED(cmd_compare),
-     "run a plan on a rig as it is and with values changed, or beside a record of it"},
-    {"plot", cmd_plot, "draw a trace as PNG or SVG"},
-    {"rig", cmd_rig, "list what a rig file describes"},
-    {"stage", cmd_stage, "print the truth table of a power stage in plain words"},
-    {"first", SIMULATED(cmd_first),
-     "move each load gently for the first time: does it turn, and which way"},
-    {"find", SIMULATED(cmd_find), "find a load's start duty and drop-out duty by a sweep"},
-    {"order", SIMULATED(cmd_order), "find the order of a brushless motor's leads and Hall sensors"},
-    {"identify", SIMULATED(cmd_identify),
-     "find out what a motor is: resistance, constant, inertia, friction"},
-    {"response", SIMULATED(cmd_response),
-     "how a regulated speed answers to a step and a load, and as predicted"},
-    {"waves", SIMULATED(cmd_waves),
-     "phase currents and torque of a brushless motor over an electrical turn"},
-    {"sweep", SIMULATED(cmd_sweep),
-     "sweep a load's duty through zero and list volts, current and speed"},
-    {"preview", SIMULATED(cmd_preview),
-     "say in words what a plan will do, how long and at which current"},
-    {"vet", cmd_vet,
-     "vet a rig and a plan before power: what would burn, not work, or move by itself"},
-    {"faults", SIMULATED(cmd_faults),
-     "put every fault into a rig at many moments of a plan: what is noticed"},
-    {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supplies, motor constants"},
-    {"export", cmd_export, "write the rig, and a plan, as a C header for firmware"},
-    {"field", cmd_field, "a field bus by hand: who is there, objects, watching, simulated drives"},
-    {"missing", cmd_missing, "what this computer lacks for these commands, and how to mend it"},
-    {"demo", SIMULATED(cmd_demo), "run the honey pump and the honey drum that ship with Wind Pin"},
+    {"new", cmd_new, "write a first rig and plan from a few answers", "Describe the bench"},
+    {"size", cmd_size, "size a part: resistors, gates, diodes, heat, supply, motor constants",
+     NULL},
+    {"rig", cmd_rig, "list what a rig file describes: pins, wires, limits, estimates", NULL},
+    {"stage", cmd_stage, "the truth table of a power stage in plain words", NULL},
+    {"vet", cmd_vet, "what would burn, not work or move by itself, and what to check",
+     "Before there is power"},
+    {"preview", SIMULATED(cmd_preview), "a plan in words, with times and currents", NULL},
+    {"waves", SIMULATED(cmd_waves), "currents and torque of a brushless motor over a turn", NULL},
+    {"order", SIMULATED(cmd_order), "which lead and which Hall sensor is which", "Get to know it"},
+    {"first", SIMULATED(cmd_first), "the first motion, gently: does it turn, and which way", NULL},
+    {"find", SIMULATED(cmd_find), "the duty that starts a load, and at which it drops out", NULL},
+    {"sweep", SIMULATED(cmd_sweep), "volts, current and speed over the duty", NULL},
+    {"identify", SIMULATED(cmd_identify), "resistance, constant, inertia, friction of a motor",
+     NULL},
+    {"response", SIMULATED(cmd_response), "how a regulated speed answers to a step and a load",
+     NULL},
+    {"run", cmd_run, "run a plan, simulated or on real pins: asked against achieved", "Run it"},
+    {"live", cmd_live, "drive it by hand: terminal, page, lines or message bus", NULL},
+    {"compare", SIMULATED(cmd_compare), "a plan with values changed, or beside a record", NULL},
+    {"faults", SIMULATED(cmd_faults), "every fault it can have: what is noticed, and how soon",
+     NULL},
+    {"plot", cmd_plot, "draw a trace as PNG or SVG", NULL},
+    {"export", cmd_export, "the rig and a plan as a C header for firmware", "Further"},
+    {"field", cmd_field, "a field bus: who is there, objects, watching, simulated drives", NULL},
+    {"missing", cmd_missing, "what this computer lacks for all that, and how to mend it", NULL},
+    {"demo", SIMULATED(cmd_demo), "run the honey pump and the honey drum", NULL},
 };
 
 enum { COMMANDS = sizeof commands / sizeof *commands };
 
 static void print_help(FILE *to) {
-    fprintf(to, "Usage: windpin COMMAND [options] files\n\n"
-                "Describe a motor and its driver in a rig file, what it shall do in a plan file,\n"
-                "and run the plan on simulated hardware before power is on the bench.\n\n"
-                "Commands:\n");
+    fprintf(to, "Usage: windpin COMMAND [options] files\n"
+                "A rig file describes motors and what drives them; a plan file, what they do.\n");
     for (int i = 0; i < COMMANDS; i++) {
+        if (commands[i].title != NULL) {
+            fprintf(to, "%s:\n", commands[i].title);
+        }
         if (commands[i].run != NULL) {
-            fprintf(to, "  %-8s %s\n", commands[i].name, commands[i].words);
+            fprintf(to, "  %-9s %s\n", commands[i].name, commands[i].words);
         }
     }
-    fprintf(to, "\nwindpin COMMAND --help says more, with an example. "
-                "windpin --version prints the version.\n"
+    fprintf(to, "windpin COMMAND --help says more, with an example. windpin --version says which.\n"
                 "Exit status: 0 fine; 1 it ran and met a fault; 2 the input or usage is wrong.\n");
 }
 

@@ -20,12 +20,14 @@ static const struct argp_option options[] = {
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
     {0}};
 
-static const char doc[] = "Runs the plan on simulated hardware with every fault that the rig can "
-                          "have, each at many moments: "
-                          "a dead supply, a held shaft, wires off and swapped, an encoder that is "
-                          "silent. Tells how often the "
-                          "controller noticed it, how soon, by which name, and what burnt.\v"
-                          "Example:\n  windpin faults demo/honey-drum.yaml demo/honey-drum.plan";
+static const char doc[] =
+    "Runs the plan on simulated hardware with every fault that the rig can "
+    "have, each at many moments: "
+    "a dead supply, a held shaft, wires off and swapped, an encoder that is "
+    "silent. Tells how often the "
+    "controller noticed it, how soon, by which name, and what burnt.\v" CLI_EXAMPLE(
+        "  windpin faults demo/honey-pump.yaml demo/honey-pump.plan\n")
+        CLI_STATUS("nothing burnt", "something did");
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     faults_arguments *a = state->input;

@@ -21,8 +21,9 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Tells what a plan will do without writing any file: each action with the time it begins, how "
-    "long it takes and the highest current, from a silent rehearsal; then the total.\v"
-    "Example:\n  windpin preview demo/honey-pump.yaml demo/honey-pump.plan";
+    "long it takes and the highest current, from a silent rehearsal; then the total.\v" CLI_EXAMPLE(
+        "  windpin preview demo/honey-pump.yaml demo/honey-pump.plan\n")
+        CLI_STATUS("every step would be as asked", "one would not");
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     preview_arguments *a = state->input;
