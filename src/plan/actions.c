@@ -34,15 +34,17 @@ static void read_ramp(wpin_plan_reader *r, size_t load) {
 }
 
 static void run_for(wpin_plan_reader *r, size_t load, wpin_asked to, double seconds) {
+    double before = wpin_flow_before(&r->flow, load, to.share);
     wpin_flow_ramp(&r->flow, load, to.share, 0, r->line.number);
-    double stops = wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    double takes = before + seconds + wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    wpin_flow_rests(&r->flow, load, takes);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN_FOR,
                                      .quantity = to.quantity,
                                      .target = WPIN_MOTOR(load),
                                      .value = wpin_to_duty(to.share),
                                      .time_ms = wpin_to_ms(seconds)},
-                         seconds + stops);
+                         takes);
 }
 
 /* [for] TIME behind a verb, or until EVENT at most TIME. */

@@ -6,12 +6,15 @@
 bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig) {
     *flow = (wpin_flow){.rig = rig};
     flow->duty = calloc(rig->load_count, sizeof *flow->duty);
+    flow->driven = calloc(rig->load_count, sizeof *flow->driven);
+    flow->free_at = calloc(rig->load_count, sizeof *flow->free_at);
     flow->turns = calloc(rig->load_count, sizeof *flow->turns);
     flow->homed = calloc(rig->load_count, sizeof *flow->homed);
     flow->set_at = calloc(rig->load_count, sizeof *flow->set_at);
     flow->unsure = calloc(rig->load_count, sizeof *flow->unsure);
-    return flow->duty != NULL && flow->turns != NULL && flow->homed != NULL &&
-           flow->set_at != NULL && flow->unsure != NULL;
+    return flow->duty != NULL && flow->driven != NULL && flow->free_at != NULL &&
+           flow->turns != NULL && flow->homed != NULL && flow->set_at != NULL &&
+           flow->unsure != NULL;
 }
 
 void wpin_flow_free(wpin_flow *flow) {
@@ -20,6 +23,8 @@ void wpin_flow_free(wpin_flow *flow) {
         free(flow->blocks[i].driven_at);
     }
     free(flow->duty);
+    free(flow->driven);
+    free(flow->free_at);
     free(flow->turns);
     free(flow->homed);
     free(flow->set_at);
@@ -59,7 +64,7 @@ void wpin_flow_pass(wpin_flow *flow, double seconds) {
     }
 }
 
-/* When what is read now begins: behind all that was in the blocks around it. */
+/* Behind all that was in the blocks around it. */
 double wpin_flow_now(const wpin_flow *flow) {
     double now = 0;
     for (int i = 0; i <= flow->depth; i++) {
@@ -97,17 +102,32 @@ unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line) {
     return clash;
 }
 
+double wpin_flow_before(const wpin_flow *flow, size_t load, double duty) {
+    const wpin_rig_limits *limits = &flow->rig->loads[load].limits;
+    double from = flow->duty[load];
+    if (from * duty < 0) { /* down to zero, and a rest */
+        return fabs(from) * limits->ramp_down + limits->rest;
+    }
+    bool rests = from == 0 && flow->driven[load] * duty < 0;
+    return rests ? fmax(flow->free_at[load] - wpin_flow_now(flow), 0) : 0;
+}
+
+void wpin_flow_rests(wpin_flow *flow, size_t load, double seconds) {
+    flow->free_at[load] = wpin_flow_now(flow) + seconds + flow->rig->loads[load].limits.rest;
+}
+
 double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line) {
     const wpin_rig_limits *limits = &flow->rig->loads[load].limits;
-    double from = flow->duty[load], before = 0;
+    double before = wpin_flow_before(flow, load, duty);
+    double from = flow->duty[load] * duty < 0 ? 0 : flow->duty[load];
     flow->duty[load] = duty;
+    flow->driven[load] = duty != 0 ? duty : flow->driven[load];
     flow->set_at[load] = line;
-    if (from * duty < 0) { /* down to zero, a rest, and up from there */
-        before = fabs(from) * limits->ramp_down + limits->rest;
-        from = 0;
-    }
     double change = fabs(duty) - fabs(from);
     double least = change > 0 ? change * limits->ramp_up : -change * limits->ramp_down;
+    if (duty == 0 && from != 0) {
+        wpin_flow_rests(flow, load, fmax(seconds, least));
+    }
     return before + fmax(seconds, least);
 }
 

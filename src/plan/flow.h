@@ -31,6 +31,8 @@ typedef struct wpin_block {
 typedef struct wpin_flow {
     const wpin_rig *rig;
     double *duty;     /* of each load, signed fraction */
+    double *driven;   /* the last that was not 0 */
+    double *free_at;  /* s of the plan from which it may turn either way */
     double *turns;    /* of each stepper, and each motor brought to places */
     bool *homed;      /* whether that is counted from where it was homed */
     unsigned *set_at; /* line that set it */
@@ -49,14 +51,19 @@ wpin_block *wpin_flow_top(wpin_flow *flow);
 bool wpin_flow_open(wpin_flow *flow, wpin_block_kind kind, unsigned line);
 /* Closes the innermost block and adds its time to the one around it. */
 void wpin_flow_close(wpin_flow *flow);
-/* Time passes in the innermost block. */
+/* When what is read now begins, s of the plan. */
 double wpin_flow_now(const wpin_flow *flow);
+/* Time passes in the innermost block. */
 void wpin_flow_pass(wpin_flow *flow, double seconds);
 /* Notes that a load is driven here. The line of another track of the same parallel block that
  * drives it too, or 0. */
 unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line);
 /* Seconds a stepper takes for so many turns; moves its place. */
 double wpin_flow_turn(wpin_flow *flow, size_t load, double turns);
+/* Seconds until a load may be driven that way: after the other one it rests first. */
+double wpin_flow_before(const wpin_flow *flow, size_t load, double duty);
+/* In so many seconds it is at rest, or begins to be. */
+void wpin_flow_rests(wpin_flow *flow, size_t load, double seconds);
 /* Seconds a load takes to a duty in at least `seconds` (0: at its slew limit); sets the duty. */
 double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line);
 
