@@ -43,20 +43,26 @@ static void is_sound(const wpin_starter *s) {
 }
 
 START_TEST(what_it_writes_is_sound) {
-    static const char *const loads[] = {"motor", "sensorless", "lamp",
-                                        "leds",  "solenoid",   "stepper"};
+    static const char *const loads[] = {"motor",    "sensorless", "lamp",   "leds",
+                                        "solenoid", "stepper",    "encoder"};
+    const wpin_wired *encoder = wpin_wired_find(6, "motor");
+    bool counted = strcmp(loads[_i], "encoder") == 0;
+    const char *load = counted ? "motor" : loads[_i];
     static const double volts[] = {5, 12, 36}, watts[] = {0.5, 10, 120};
     size_t kinds;
     const wpin_stage_kind *kind = wpin_stage_kinds(&kinds);
     for (size_t k = 0; k < kinds; k++) {
-        bool slow = strcmp(loads[_i], "sensorless") == 0; /* a size of each there */
+        bool slow = strcmp(load, "sensorless") == 0; /* a size of each there */
+        bool fits = counted ? wpin_starter_fits_thing(encoder, &kind[k])
+                            : wpin_starter_fits(load, &kind[k]);
         for (int v = 0; v < 9; v += slow ? 4 : 1) {
             wpin_starter s = {.name = "feeder",
-                              .load = loads[_i],
+                              .load = load,
                               .kind = &kind[k],
+                              .encoder = counted,
                               .volts = volts[v / 3],
                               .watts = watts[v % 3]};
-            if (wpin_starter_fits(loads[_i], &kind[k])) {
+            if (fits) {
                 is_sound(&s);
             }
         }
@@ -72,7 +78,7 @@ START_TEST(the_list_of_wires_holds) {
     for (const wpin_wired *t = wpin_wired_things(); t->what != NULL; t++) {
         bool found = t->load == NULL;
         for (size_t k = 0; k < kinds && !found; k++) {
-            found = strcmp(kind[k].name, t->stage) == 0 && wpin_starter_fits(t->load, &kind[k]);
+            found = strcmp(kind[k].name, t->stage) == 0 && wpin_starter_fits_thing(t, &kind[k]);
         }
         ck_assert_msg(found && t->wires >= last, "%s", t->what);
         last = t->wires;
@@ -100,6 +106,18 @@ START_TEST(it_asks_and_refuses_in_words) {
         {TEST_TOOL " new no/where --load motor < /dev/null", "no/where.yaml: No such file", 1},
         {TEST_TOOL " new first --load motor < /dev/null", "vetted: 0 refused, 0 with caution", 0},
         {TEST_TOOL " new first --load motor < /dev/null", "first.yaml: exists already", 2},
+        {TEST_TOOL " new eight --wires 8 < /dev/null",
+         "--load motor (brushless motor with Hall sensors) or --load stepper", 2},
+        {TEST_TOOL " new eight --wires 8 --load lamp < /dev/null", "with 8 wires it can be", 2},
+        {TEST_TOOL " new eight --wires 8 --load motor --stage relay < /dev/null",
+         "three-phase-bridge is a usual one", 2},
+        {TEST_TOOL " new five --wires 5 < /dev/null", "four low-side transistors", 2},
+        {TEST_TOOL " new eight --wires 8 --load motor < /dev/null && grep -q hall: eight.yaml",
+         "for a brushless motor with Hall sensors (8 wires)", 0},
+        {TEST_TOOL " new six --wires 6 --load motor < /dev/null && grep -q encoder: six.yaml",
+         "for a brushed motor with an encoder (6 wires)", 0},
+        {TEST_TOOL " new phases --load motor --stage three-half-bridges < /dev/null",
+         "for a brushless motor with Hall sensors (8 wires)", 0},
         {TEST_TOOL " new wait --load lamp < /dev/null && grep -q '^  load:' wait.yaml", "written",
          0},
         /* on a terminal: four wires, an answer that is none, the stepper, volts in words, watts */
@@ -121,7 +139,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("starter");
     TCase *tests = tcase_create("starter");
-    tcase_add_loop_test(tests, what_it_writes_is_sound, 0, 6);
+    tcase_add_loop_test(tests, what_it_writes_is_sound, 0, 7);
     tcase_add_test(tests, the_list_of_wires_holds);
     tcase_add_test(tests, it_asks_and_refuses_in_words);
     suite_add_tcase(suite, tests);

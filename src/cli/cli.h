@@ -8,13 +8,6 @@
 #include <argp.h>
 #include <stdbool.h>
 
-/* How the help of a command ends: lines that run as they stand where demo/ is, and what its exit
- * status says. */
-#define CLI_EXAMPLE(lines) "Example:\n" lines
-#define CLI_STATUS(fine, fault)                                                                    \
-    "\nExit status: 0 " fine "; 1 " fault "; 2 the files or the usage are wrong."
-#define CLI_STATUS_READS "\nExit status: 0 fine; 2 the files or the usage are wrong."
-
 enum { EXIT_FINE = 0, EXIT_MET_FAULT = 1, EXIT_WRONG_INPUT = 2 };
 
 /* Each command gets its own arguments, argv[0] being "windpin COMMAND". */

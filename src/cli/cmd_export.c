@@ -16,10 +16,12 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Writes the rig as a C header for firmware: stages with pins and polarity, ramps, limits and "
     "trips of every load, as the core takes them, and the rig's fingerprint; with PLAN its steps "
-    "too; and the calls that put all of it to work: rig_open, rig_arm, rig_start, "
-    "rig_tick.\v" CLI_EXAMPLE("  windpin export demo/honey-pump.yaml demo/honey-pump.plan -o "
-                              "rig.h\n") "docs/porting.md has a whole program with "
-                                         "it.\n" CLI_STATUS_READS;
+    "too; and the calls that put all of it to work: rig_open, rig_arm, rig_start, rig_tick.\v"
+    "Example:\n"
+    "  windpin export demo/honey-pump.yaml demo/honey-pump.plan -o rig.h\n"
+    "docs/porting.md has a whole program with it.\n"
+    "\n"
+    "Exit status: 0 fine; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     export_arguments *a = state->input;

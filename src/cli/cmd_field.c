@@ -34,13 +34,17 @@ static int help(FILE *to, int status) {
     for (int i = 0; i < ACTIONS; i++) {
         fprintf(to, "  %-10s %s\n", actions[i].name, actions[i].words);
     }
-    fprintf(to,
-            "\nA drive is moved by a plan (windpin run) or by hand (windpin live), as any other "
-            "load.\n\n" CLI_EXAMPLE(
-                "  windpin field drives demo/honey-line.yaml --at=/tmp/line & sleep 1\n"
-                "  windpin field look /tmp/line\n") "Real ones answer at a CAN interface: windpin "
-                                                    "field look can0. windpin field ACTION "
-                                                    "--help says more.\n");
+    fprintf(
+        to,
+
+        "\n"
+        "A drive is moved by a plan (windpin run) or by hand (windpin live), as any other load.\n"
+        "\n"
+        "Example:\n"
+        "  windpin field drives demo/honey-line.yaml --at=/tmp/line & sleep 1\n"
+        "  windpin field look /tmp/line\n"
+        "Real ones answer at a CAN interface: windpin field look can0. windpin field ACTION --help "
+        "says more.\n");
     return status;
 }
 

@@ -269,10 +269,12 @@ static const struct {
 /* ---- the command ---- */
 
 static const char doc[] =
-    "Looks at what this computer has for the commands of windpin, changes "
-    "nothing, and says what is "
-    "missing and how to mend it.\v" CLI_EXAMPLE(
-        "  windpin missing\n") "\nExit status: 0 nothing is missing; 1 something is.";
+    "Looks at what this computer has for the commands of windpin, changes nothing, and says what "
+    "is missing and how to mend it.\v"
+    "Example:\n"
+    "  windpin missing\n"
+    "\n"
+    "Exit status: 0 nothing is missing; 1 something is.";
 
 static const struct argp_option options[] = {{"json", 'j', NULL, 0, "Print the result as JSON", 0},
                                              {0}};

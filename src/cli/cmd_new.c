@@ -28,17 +28,14 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Writes a first rig and a first plan, NAME.yaml and NAME.plan, with usual figures for a part "
-    "of "
-    "that size and notes on what to measure. What is not given is asked for on a terminal. Files "
-    "that exist are left alone.\v" CLI_EXAMPLE("  windpin new mixer --wires 2 --load motor "
-                                               "--supply 12V --power 10W\n") "On a terminal it "
-                                                                             "asks for what is not "
-                                                                             "said.\n" CLI_STATUS(
-                                                                                 "both are written",
-                                                                                 "one could not "
-                                                                                 "be, or vetting "
-                                                                                 "refuses what it "
-                                                                                 "is");
+    "of that size and notes on what to measure. What is not given is asked for on a terminal. "
+    "Files that exist are left alone.\v"
+    "Example:\n"
+    "  windpin new mixer --wires 2 --load motor --supply 12V --power 10W\n"
+    "On a terminal it asks for what is not said.\n"
+    "\n"
+    "Exit status: 0 both are written; 1 one could not be, or vetting refuses what it is; 2 the "
+    "files or the usage are wrong.";
 
 static double quantity(struct argp_state *state, const char *text, wpin_dimension dimension,
                        double least, double most, const char *range) {
@@ -163,19 +160,19 @@ static const wpin_stage_kind *find_kind(const char *name) {
     return NULL;
 }
 
-static const wpin_stage_kind *ask_kind(const char *load, const char *otherwise) {
+static const wpin_stage_kind *ask_kind(const wpin_wired *thing) {
     char answer[80];
     size_t count;
     const wpin_stage_kind *kinds = wpin_stage_kinds(&count), *kind;
     printf("What drives it? One of:\n");
     for (size_t i = 0; i < count; i++) {
-        if (wpin_starter_fits(load, &kinds[i])) {
+        if (wpin_starter_fits_thing(thing, &kinds[i])) {
             printf("  %-26s %s\n", kinds[i].name, kinds[i].words);
         }
     }
-    while (ask("Stage", otherwise, answer, sizeof answer)) {
+    while (ask("Stage", thing->stage, answer, sizeof answer)) {
         kind = find_kind(answer);
-        if (kind != NULL && wpin_starter_fits(load, kind)) {
+        if (kind != NULL && wpin_starter_fits_thing(thing, kind)) {
             return kind;
         }
         printf("  expected a name from the list\n");
@@ -185,42 +182,83 @@ static const wpin_stage_kind *ask_kind(const char *load, const char *otherwise) 
 
 /* ---- making ---- */
 
-static const char *usual_stage(const char *load) {
+/* What it can be with so many wires, as options. */
+static void complain_of_wires(const new_arguments *a) {
+    char list[600] = "";
+    size_t used = 0;
     for (const wpin_wired *t = wpin_wired_things(); t->what != NULL; t++) {
-        if (t->load != NULL && strcasecmp(t->load, load) == 0) {
-            return t->stage;
+        if (t->wires == a->wires && t->load != NULL && used < sizeof list) {
+            used += (size_t)snprintf(list + used, sizeof list - used, "%s--load %s (%s)",
+                                     used == 0 ? "" : " or ", t->load, t->what);
         }
     }
-    return NULL;
+    if (used != 0) {
+        cli_complain("with %d wires it can be: %s", a->wires, list);
+    } else if (wpin_wired_find(a->wires, NULL) != NULL) {
+        const wpin_wired *t = wpin_wired_find(a->wires, NULL);
+        cli_complain("with %d wires it can be a %s, which needs %s", a->wires, t->what, t->stage);
+    } else {
+        cli_complain("nothing with %d wires is known here; expected 2, 3, 4, 5, 6 or 8", a->wires);
+    }
+}
+
+/* The first that the options can mean: of so many wires, and on that stage. */
+static const wpin_wired *find_by_options(const new_arguments *a) {
+    const wpin_stage_kind *kind = a->stage == NULL ? NULL : find_kind(a->stage);
+    for (const wpin_wired *t = wpin_wired_things(); kind != NULL && t->what != NULL; t++) {
+        bool is_it = t->load != NULL && strcmp(t->load, a->load) == 0;
+        if (is_it && (a->wires == 0 || t->wires == a->wires) && wpin_starter_fits_thing(t, kind)) {
+            return t;
+        }
+    }
+    return wpin_wired_find(a->wires, a->load);
+}
+
+/* What it is, by its wires and by what it is said to be. */
+static const wpin_wired *find_thing(const new_arguments *a) {
+    static const char loads[] = "motor, sensorless, lamp, leds, solenoid or stepper";
+    bool asks = isatty(STDIN_FILENO);
+    const wpin_wired *thing = NULL;
+    if (a->load != NULL && wpin_wired_find(0, a->load) == NULL) {
+        cli_complain("unknown load '%s'; expected %s", a->load, loads);
+    } else if (a->load != NULL) {
+        thing = find_by_options(a);
+        if (thing == NULL) {
+            complain_of_wires(a);
+        }
+    } else if (asks) {
+        thing = ask_wired(a->wires);
+        if (thing != NULL && thing->load == NULL) {
+            cli_complain("a %s needs %s", thing->what, thing->stage);
+            thing = NULL;
+        }
+    } else if (a->wires != 0) {
+        complain_of_wires(a);
+    } else {
+        cli_complain("what is it? expected --load %s (on a terminal it is asked for)", loads);
+    }
+    return thing;
+}
+
+static const wpin_stage_kind *choose_kind(const new_arguments *a, const wpin_wired *thing) {
+    bool asks = a->stage == NULL && isatty(STDIN_FILENO);
+    const wpin_stage_kind *kind = a->stage != NULL ? cli_find_kind(a->stage)
+                                  : asks           ? ask_kind(thing)
+                                                   : find_kind(thing->stage);
+    if (kind != NULL && !wpin_starter_fits_thing(thing, kind)) {
+        cli_complain("'%s' is not a stage for a %s (%d wires: %s); windpin stage lists them, %s is "
+                     "a usual one",
+                     kind->name, thing->load, thing->wires, thing->what, thing->stage);
+        return NULL;
+    }
+    return kind;
 }
 
 /* What the options say, or what is asked; false with a complaint. */
-static bool answer_all(new_arguments *a, wpin_starter *s) {
+static bool answer_all(new_arguments *a, const wpin_wired **thing, wpin_starter *s) {
     bool asks = isatty(STDIN_FILENO);
-    const char *usual = NULL;
-    if (a->load == NULL) {
-        if (!asks) {
-            cli_complain(
-                "what is it? expected --load motor, sensorless, lamp, leds, solenoid or stepper "
-                "(on a terminal it is asked for)");
-            return false;
-        }
-        const wpin_wired *what = ask_wired(a->wires);
-        if (what == NULL) {
-            return false;
-        }
-        if (what->load == NULL) {
-            cli_complain("a %s needs %s", what->what, what->stage);
-            return false;
-        }
-        a->load = what->load;
-        usual = what->stage;
-    }
-    usual = usual != NULL ? usual : usual_stage(a->load);
-    if (usual == NULL) {
-        cli_complain(
-            "unknown load '%s'; expected motor, sensorless, lamp, leds, solenoid or stepper",
-            a->load);
+    *thing = find_thing(a);
+    if (*thing == NULL) {
         return false;
     }
     if (asks && a->volts == 0 &&
@@ -231,21 +269,12 @@ static bool answer_all(new_arguments *a, wpin_starter *s) {
         !ask_quantity("What does it take when it works?", "10W", WPIN_POWER, 0.1, 200, &a->watts)) {
         return false;
     }
-    s->load = a->load;
+    s->load = (*thing)->load;
+    s->encoder = (*thing)->encoder;
     s->volts = a->volts != 0 ? a->volts : 12;
     s->watts = a->watts != 0 ? a->watts : 10;
-    s->kind = a->stage != NULL ? cli_find_kind(a->stage)
-              : asks           ? ask_kind(a->load, usual)
-                               : find_kind(usual);
-    if (a->stage != NULL && s->kind == NULL) {
-        return false;
-    }
-    if (s->kind == NULL || !wpin_starter_fits(s->load, s->kind)) {
-        cli_complain("'%s' is not a stage for a %s; windpin stage lists them, %s is a usual one",
-                     a->stage != NULL ? a->stage : "nothing", s->load, usual);
-        return false;
-    }
-    return true;
+    s->kind = choose_kind(a, *thing);
+    return s->kind != NULL;
 }
 
 /* The file's name without folder, if a load may be called so; names of other parts and words of the
@@ -277,7 +306,7 @@ static FILE *create(const char *path) {
 }
 
 /* Reads back what was written: it has to be what the tool itself takes. */
-static int check(const char *rig_path, const char *plan_path) {
+static int check(const char *rig_path, const char *plan_path, const wpin_wired *thing) {
     wpin_messages messages = {0};
     wpin_rig *rig = wpin_rig_read(rig_path, &messages);
     wpin_plan *plan = rig != NULL ? wpin_plan_read(plan_path, rig, &messages) : NULL;
@@ -286,11 +315,11 @@ static int check(const char *rig_path, const char *plan_path) {
     wpin_messages_free(&messages);
     int status = vetting == NULL ? EXIT_WRONG_INPUT : EXIT_FINE;
     if (vetting != NULL) {
-        printf("%s and %s written; vetted: %zu refused, %zu with caution.\n\n"
+        printf("%s and %s written, for a %s (%d wires); vetted: %zu refused, %zu with caution.\n\n"
                "Next:\n  windpin vet %s %s\n  windpin run %s %s --plot %s.png\n"
                "and put your own figures in where the rig says 'measure' or names a data sheet.\n",
-               rig_path, plan_path, vetting->refusals, vetting->cautions, rig_path, plan_path,
-               rig_path, plan_path, rig->loads[0].name);
+               rig_path, plan_path, thing->what, thing->wires, vetting->refusals, vetting->cautions,
+               rig_path, plan_path, rig_path, plan_path, rig->loads[0].name);
         status = vetting->refusals > 0 ? EXIT_MET_FAULT : EXIT_FINE;
     }
     wpin_vetting_free(vetting);
@@ -320,7 +349,8 @@ int cmd_new(int argc, char **argv) {
                      access(rig, F_OK) == 0 ? rig : plan);
         return EXIT_WRONG_INPUT;
     }
-    if (!answer_all(&a, &starter)) {
+    const wpin_wired *thing;
+    if (!answer_all(&a, &thing, &starter)) {
         return EXIT_WRONG_INPUT;
     }
     FILE *rig_file = create(rig), *plan_file = rig_file != NULL ? create(plan) : NULL;
@@ -333,5 +363,5 @@ int cmd_new(int argc, char **argv) {
         }
         return EXIT_MET_FAULT;
     }
-    return check(rig, plan);
+    return check(rig, plan, thing);
 }

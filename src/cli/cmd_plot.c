@@ -14,11 +14,13 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Draws duty, motor volts, current and speed of a trace over time. The axes begin at zero "
-    "(or reach as far below it as above); currents show their lowest to highest in each "
-    "row.\v" CLI_EXAMPLE(
-        "  windpin run demo/honey-pump.yaml demo/honey-pump.plan --trace pump.csv\n"
-        "  windpin plot pump.csv -o pump.svg\n") CLI_STATUS_READS;
+    "Draws duty, motor volts, current and speed of a trace over time. The axes begin at zero (or "
+    "reach as far below it as above); currents show their lowest to highest in each row.\v"
+    "Example:\n"
+    "  windpin run demo/honey-pump.yaml demo/honey-pump.plan --trace pump.csv\n"
+    "  windpin plot pump.csv -o pump.svg\n"
+    "\n"
+    "Exit status: 0 fine; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     plot_arguments *a = state->input;

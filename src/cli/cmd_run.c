@@ -34,11 +34,13 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Checks both files completely, runs the plan on simulated hardware as fast as it can, or "
-    "on this computer's pins, and prints for each step what was asked and what was "
-    "achieved.\v" CLI_EXAMPLE(
-        "  windpin run demo/honey-pump.yaml demo/honey-pump.plan --plot pump.png\n")
-        CLI_STATUS("every step as asked", "a step was not, or something faulted or burnt");
+    "Checks both files completely, runs the plan on simulated hardware as fast as it can, or on "
+    "this computer's pins, and prints for each step what was asked and what was achieved.\v"
+    "Example:\n"
+    "  windpin run demo/honey-pump.yaml demo/honey-pump.plan --plot pump.png\n"
+    "\n"
+    "Exit status: 0 every step as asked; 1 a step was not, or something faulted or burnt; 2 the "
+    "files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     cli_run *run = state->input;

@@ -21,11 +21,13 @@ static const struct argp_option options[] = {{"json", KEY_JSON, NULL, 0, "Print 
 
 static const char doc[] =
     "Works out one part: the formula with your numbers in it, the preferred value rounded the "
-    "right "
-    "way, the margin, the worst case over tolerances, a verdict, and what to check next. Without "
-    "arguments lists the sheets; with the name of one its quantities. What must be given and is "
-    "not is asked for on a terminal.\v" CLI_EXAMPLE(
-        "  windpin size base-resistor load=120mA gain=20\n") CLI_STATUS("it holds", "it does not");
+    "right way, the margin, the worst case over tolerances, a verdict, and what to check next. "
+    "Without arguments lists the sheets; with the name of one its quantities. What must be given "
+    "and is not is asked for on a terminal.\v"
+    "Example:\n"
+    "  windpin size base-resistor load=120mA gain=20\n"
+    "\n"
+    "Exit status: 0 it holds; 1 it does not; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     size_arguments *a = state->input;

@@ -16,10 +16,13 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Without arguments lists the kinds of power stage. With the name of a kind, or a rig and one "
     "of its loads, prints the truth table that runs: each state, the level of each line, and what "
-    "off, coast, brake and zero duty really do.\v" CLI_EXAMPLE(
-        "  windpin stage direction-pwm-standby\n"
-        "  windpin stage demo/honey-pump.yaml pump\n") "The second has the pins and the polarity "
-                                                       "of a rig.\n" CLI_STATUS_READS;
+    "off, coast, brake and zero duty really do.\v"
+    "Example:\n"
+    "  windpin stage direction-pwm-standby\n"
+    "  windpin stage demo/honey-pump.yaml pump\n"
+    "The second has the pins and the polarity of a rig.\n"
+    "\n"
+    "Exit status: 0 fine; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     stage_arguments *a = state->input;

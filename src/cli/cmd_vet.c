@@ -32,8 +32,11 @@ static const char doc[] =
     "Runs every rule over a rig, and a plan if there is one, without running anything: what would "
     "burn, not work, or move by itself, each with its place, cause, consequence and cure; then the "
     "power-up checklist. What is accepted on purpose stands in the rig (accept: [pump "
-    "stall-current]).\v" CLI_EXAMPLE("  windpin vet demo/honey-house.yaml demo/honey-house.plan\n")
-        CLI_STATUS("nothing refused", "something is");
+    "stall-current]).\v"
+    "Example:\n"
+    "  windpin vet demo/honey-house.yaml demo/honey-house.plan\n"
+    "\n"
+    "Exit status: 0 nothing refused; 1 something is; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     vet_arguments *a = state->input;

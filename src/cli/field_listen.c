@@ -27,11 +27,13 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Prints every frame on a field bus with its time, its identifier, its "
-    "data and what it means by "
-    "CiA 301. It sends nothing.\v" CLI_EXAMPLE(
-        "  windpin field listen /tmp/line --for=1 --pcapng=bus.pcapng\n")
-        CLI_STATUS("fine", "the bus is gone, or the file could not be written");
+    "Prints every frame on a field bus with its time, its identifier, its data and what it means "
+    "by CiA 301. It sends nothing.\v"
+    "Example:\n"
+    "  windpin field listen /tmp/line --for=1 --pcapng=bus.pcapng\n"
+    "\n"
+    "Exit status: 0 fine; 1 the bus is gone, or the file could not be written; 2 the files or the "
+    "usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     listen_arguments *a = state->input;

@@ -30,9 +30,12 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Asks every number on a field bus what it is, and listens for heartbeats. It moves nothing and "
-    "changes nothing. PLACE is a CAN interface (can0), or the socket of simulated "
-    "drives.\v" CLI_EXAMPLE("  windpin field look /tmp/line\n")
-        CLI_STATUS("somebody answered", "nobody did, or the bus is gone");
+    "changes nothing. PLACE is a CAN interface (can0), or the socket of simulated drives.\v"
+    "Example:\n"
+    "  windpin field look /tmp/line\n"
+    "\n"
+    "Exit status: 0 somebody answered; 1 nobody did, or the bus is gone; 2 the files or the usage "
+    "are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     look_arguments *a = state->input;

@@ -29,10 +29,12 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Reads an object of a node on a field bus by its name or number; with a VALUE writes it, and "
     "reads it back. What moves a drive, its control word and targets, is not written here: a plan "
-    "or windpin live does that, with limits and a stop.\v" CLI_EXAMPLE(
-        "  windpin field object /tmp/line 5 velocity-actual\n"
-        "  windpin field object /tmp/line 5 6083 40000\n")
-        CLI_STATUS("fine", "the node refused it or was silent");
+    "or windpin live does that, with limits and a stop.\v"
+    "Example:\n"
+    "  windpin field object /tmp/line 5 velocity-actual\n"
+    "  windpin field object /tmp/line 5 6083 40000\n"
+    "\n"
+    "Exit status: 0 fine; 1 the node refused it or was silent; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     object_arguments *a = state->input;

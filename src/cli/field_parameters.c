@@ -34,12 +34,14 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Lists what a node on a field bus is set to: what CiA 402 gives every drive, or all that its "
-    "data "
-    "sheet lets be written; measured values, targets and communication left out. With --like what "
-    "differs. Nothing is changed unless --write says so, and not while the drive is "
-    "enabled.\v" CLI_EXAMPLE("  windpin field parameters /tmp/line 5 --save=belt.settings\n"
-                             "  windpin field parameters /tmp/line 5 --like=belt.settings\n")
-        CLI_STATUS("fine, or alike", "it differs, or the node refused something or was silent");
+    "data sheet lets be written; measured values, targets and communication left out. With --like "
+    "what differs. Nothing is changed unless --write says so, and not while the drive is enabled.\v"
+    "Example:\n"
+    "  windpin field parameters /tmp/line 5 --save=belt.settings\n"
+    "  windpin field parameters /tmp/line 5 --like=belt.settings\n"
+    "\n"
+    "Exit status: 0 fine, or alike; 1 it differs, or the node refused something or was silent; 2 "
+    "the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     parameters_arguments *a = state->input;

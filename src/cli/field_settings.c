@@ -25,10 +25,12 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Lists what the rig tells each of its drives beside what the drive has now. A run tells them "
-    "all "
-    "of it at its start; here nothing is changed unless --write says so, and nothing "
-    "moves.\v" CLI_EXAMPLE("  windpin field settings demo/honey-line.yaml --at=/tmp/line\n")
-        CLI_STATUS("alike", "something differs, or a drive was silent");
+    "all of it at its start; here nothing is changed unless --write says so, and nothing moves.\v"
+    "Example:\n"
+    "  windpin field settings demo/honey-line.yaml --at=/tmp/line\n"
+    "\n"
+    "Exit status: 0 alike; 1 something differs, or a drive was silent; 2 the files or the usage "
+    "are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     settings_arguments *a = state->input;

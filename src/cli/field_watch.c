@@ -25,10 +25,12 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Asks a drive for its state, velocity, position, current and error, and "
-    "prints a row each time. "
-    "It moves nothing: who commands the drive may go on.\v" CLI_EXAMPLE(
-        "  windpin field watch /tmp/line 5 --for=1\n") CLI_STATUS("fine", "the drive was silent");
+    "Asks a drive for its state, velocity, position, current and error, and prints a row each "
+    "time. It moves nothing: who commands the drive may go on.\v"
+    "Example:\n"
+    "  windpin field watch /tmp/line 5 --for=1\n"
+    "\n"
+    "Exit status: 0 fine; 1 the drive was silent; 2 the files or the usage are wrong.";
 
 static bool read_seconds(const char *text, double least, double most, double *to) {
     char *end;

@@ -80,20 +80,21 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Drives the loads of a rig by hand, in real time on simulated hardware or on real pins. What "
-    "is asked for are "
-    "the actions of the plan language, one at a time; nothing moves before it is armed, and what "
-    "is not said again within the link time-out ends on its ramp. A plan may be given: then it can "
-    "be run, watched and "
-    "ended from there.\v" CLI_EXAMPLE("  printf 'command\\narm\\nmain on\\npump run 60%% for "
-                                      "1s\\nstate\\n' |\n"
-                                      "    windpin live demo/honey-pump.yaml --lines --confirmed "
-                                      "--link 2s\n") "docs/live.md has the requests and what "
-                                                     "answers them.\n\n"
-                                                     "Exit status: 0 fine; 1 something faulted, "
-                                                     "burnt, or was not as asked; 2 nothing was "
-                                                     "driven: the "
-                                                     "files, the usage, or what it should listen "
-                                                     "on.";
+    "is asked for are the actions of the plan language, one at a time; nothing moves before it is "
+    "armed, and what is not said again within the link time-out ends on its ramp. A plan may be "
+    "given: then it can be run, watched and ended from there.\v"
+    "Example:\n"
+    "  printf 'command\\n"
+    "arm\\n"
+    "main on\\n"
+    "pump run 60%% for 1s\\n"
+    "state\\n"
+    "' |\n"
+    "    windpin live demo/honey-pump.yaml --lines --confirmed --link 2s\n"
+    "docs/live.md has the requests and what answers them.\n"
+    "\n"
+    "Exit status: 0 fine; 1 something faulted, burnt, or was not as asked; 2 nothing was driven: "
+    "the files, the usage, or what it should listen on.";
 
 static double quantity(struct argp_state *state, const char *name, const char *text,
                        wpin_dimension dimension, double least, double most, const char *range) {

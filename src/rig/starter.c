@@ -6,42 +6,53 @@
 static const wpin_wired things[] = {
     {2, "brushed motor, with a gear or without",
      "touched to a cell it turns, with its leads swapped the other way", "motor",
-     "two-inputs-enable"},
+     "two-inputs-enable", false},
     {2, "fan with electronics of its own", "it has a plus and a minus, and turns one way only",
-     "motor", "low-side-switch"},
-    {2, "solenoid, valve or lock", "it clicks, and a plunger moves", "solenoid", "low-side-switch"},
+     "motor", "low-side-switch", false},
+    {2, "solenoid, valve or lock", "it clicks, and a plunger moves", "solenoid", "low-side-switch",
+     false},
     {2, "filament lamp", "cold it has a small part of its warm resistance", "lamp",
-     "low-side-switch"},
+     "low-side-switch", false},
     {2, "strip of light-emitting diodes", "it has a plus and a minus, and glows from some volts on",
-     "leds", "low-side-switch"},
+     "leds", "low-side-switch", false},
     {3, "brushless motor behind a speed controller that takes servo-style pulses",
-     "three equal coils: the same resistance between any two wires", "motor", "servo-pulse"},
+     "three equal coils: the same resistance between any two wires", "motor", "servo-pulse", false},
     {3, "brushless fan or pump without sensors",
      "the same resistance between any two wires; it turns hard and in steps by hand", "sensorless",
-     "three-phase-bridge-high"},
+     "three-phase-bridge-high", false},
     {3, "servo with a place of its own", "supply, ground and pulse", NULL,
-     "its pulse line, like servo-pulse; angles are not described yet"},
+     "its pulse line, like servo-pulse; angles are not described yet", false},
     {4, "stepper with two windings", "two pairs with a resistance, none between the pairs",
-     "stepper", "dual-bridge"},
+     "stepper", "dual-bridge", false},
     {4, "fan with a PWM input and a speed output", "plus, minus and two thin wires", NULL,
-     "a pin on its PWM input; such an input is not described yet"},
+     "a pin on its PWM input; such an input is not described yet", false},
     {5, "stepper with one wire common to all four coils",
      "the common one has half the resistance to each other wire", NULL,
-     "four low-side transistors; that stage is not described yet"},
+     "four low-side transistors; that stage is not described yet", false},
     {6, "brushed motor with an encoder", "two thick wires and four thin ones", "motor",
-     "two-inputs-enable"},
+     "two-inputs-enable", true},
     {6, "stepper with two centre wires",
      "two groups of three; leave each group's middle wire open: two windings are left", "stepper",
-     "dual-bridge"},
+     "dual-bridge", false},
     {8, "brushless motor with Hall sensors", "three thick wires and five thin ones", "motor",
-     "three-phase-bridge"},
+     "three-phase-bridge", false},
     {8, "stepper with four coils",
      "four pairs; join two of them in series for each winding, the right way round", "stepper",
-     "dual-bridge"},
-    {0, NULL, NULL, NULL, NULL}};
+     "dual-bridge", false},
+    {0, NULL, NULL, NULL, NULL, false}};
 
 const wpin_wired *wpin_wired_things(void) {
     return things;
+}
+
+const wpin_wired *wpin_wired_find(int wires, const char *load) {
+    for (const wpin_wired *t = things; t->what != NULL; t++) {
+        bool is_it = load == NULL || (t->load != NULL && strcmp(t->load, load) == 0);
+        if (is_it && (wires == 0 || t->wires == wires)) {
+            return t;
+        }
+    }
+    return NULL;
 }
 
 bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
@@ -57,6 +68,23 @@ bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
         return wpin_stage_kind_is_three_phase(kind) && (sensorless || strcmp(load, "motor") == 0);
     }
     return strcmp(load, "motor") == 0 || wpin_rig_single_switch(kind);
+}
+
+static bool regulated(const wpin_stage_kind *kind) {
+    return wpin_stage_kind_takes_duty(kind) && !wpin_logic_of(kind->logic)->pulses &&
+           !wpin_stage_kind_is_three_phase(kind);
+}
+
+static bool turns_pulses(const char *stage) {
+    return strcmp(stage, "servo-pulse") == 0;
+}
+
+bool wpin_starter_fits_thing(const wpin_wired *thing, const wpin_stage_kind *kind) {
+    bool phases = strncmp(thing->stage, "three-", 6) == 0;
+    return thing->load != NULL && wpin_starter_fits(thing->load, kind) &&
+           wpin_stage_kind_is_three_phase(kind) == phases &&
+           turns_pulses(kind->name) == turns_pulses(thing->stage) &&
+           (!thing->encoder || regulated(kind));
 }
 
 /* ---- the rig ---- */
@@ -129,10 +157,13 @@ static void write_ramp(const wpin_starter *s, FILE *to, const char *up, const ch
     }
 }
 
+#define TOP_RPM   5730.0 /* without a load */
+#define RATED_RPM 3000.0 /* of one whose speed is regulated */
+
 /* A motor that takes six times its rated current when it is held, and runs down in a second and a
  * half by its own friction. */
 static void write_motor(const wpin_starter *s, FILE *to) {
-    double stall = 6 * s->watts / s->volts, ohms = s->volts / stall, top = 600;
+    double stall = 6 * s->watts / s->volts, ohms = s->volts / stall, top = TOP_RPM / 60 * 6.283;
     double constant = s->volts / top, torque = constant * stall;
     write_driver(s, to, stall);
     bool phases = wpin_stage_kind_is_three_phase(s->kind);
@@ -160,7 +191,14 @@ static void write_motor(const wpin_starter *s, FILE *to) {
         fprintf(to,
                 "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
     }
-    write_ramp(s, to, "500ms", "500ms");
+    if (s->encoder) {
+        fprintf(to,
+                "    encoder: {lines: 11, pins: {a: 14, b: 15}}   # its thin wires; lines: its "
+                "label, or counted by hand over a turn\n"
+                "    speed: {rated: %.0frpm}   # regulated up to there\n",
+                RATED_RPM);
+    }
+    write_ramp(s, to, "500ms", s->encoder ? "2s" : "500ms");
     fprintf(to, "    rest: 2s                   # before it may turn the other way: measure how "
                 "long it runs down\n");
 }
@@ -244,12 +282,19 @@ static void write_plan(const wpin_starter *s, FILE *to) {
         }
     } else if (strcmp(s->load, "motor") == 0 || strcmp(s->load, "sensorless") == 0) {
         /* with fast decay half of the duty only makes up for the other half */
-        int duty = s->kind->off_phase == WPIN_OFF_FAST ? 70 : 40;
-        fprintf(to, "%s ramp %d%% in 1s\n", n, duty);
+        char much[20];
+        snprintf(much, sizeof much, s->encoder ? "%.0frpm" : "%.0f%%",
+                 s->encoder                            ? RATED_RPM / 2
+                 : s->kind->off_phase == WPIN_OFF_FAST ? 70.0
+                                                       : 40.0);
+        fprintf(to, "%s ramp %s in 1s\n", n, much);
         fprintf(to, "require %s current below %.3gA\n", n, 6 * s->watts / s->volts);
+        if (s->encoder) {
+            fprintf(to, "require %s speed within 2%% by 3s\n", n);
+        }
         fprintf(to, "%s hold 2s\n%s stop\n", n, n);
         if (reverses(s)) {
-            fprintf(to, "%s ramp reverse %d%% in 1s\n%s hold 2s\n", n, duty, n);
+            fprintf(to, "%s ramp reverse %s in 1s\n%s hold 2s\n", n, much, n);
         }
         fprintf(to, "%s rest 2s\n", n);
     } else {

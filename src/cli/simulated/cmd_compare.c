@@ -34,21 +34,21 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Runs a plan on simulated hardware twice: with the rig as it is, and with values of it "
-    "changed. "
-    "Prints side by side what both came to, and the steps that differ. The file stays as it is. A "
-    "change is the name of a part, keys below it, and a new value.\v" CLI_EXAMPLE(
-        "  windpin compare demo/honey-drum.yaml demo/honey-drum.plan \\\n"
-        "      drum.motor.load.inertia=800kgcm2\n"
-        "  windpin compare demo/honey-pump.yaml demo/honey-pump.plan \\\n"
-        "      main.voltage=9V pump.ramp.up=500ms --plot both.png\n"
-        "  windpin run demo/honey-shelf.yaml demo/honey-shelf.plan --powered \\\n"
-        "      --trace shelf.csv\n"
-        "  windpin compare demo/honey-shelf.yaml demo/honey-shelf.plan \\\n"
-        "      --record shelf.csv\n") "With --real such a record has something to "
-                                      "tell.\n" CLI_STATUS("both as asked",
-                                                           "one of them was not, or "
-                                                           "the record is another "
-                                                           "run");
+    "changed. Prints side by side what both came to, and the steps that differ. The file stays as "
+    "it is. A change is the name of a part, keys below it, and a new value.\v"
+    "Example:\n"
+    "  windpin compare demo/honey-drum.yaml demo/honey-drum.plan \\\n"
+    "      drum.motor.load.inertia=800kgcm2\n"
+    "  windpin compare demo/honey-pump.yaml demo/honey-pump.plan \\\n"
+    "      main.voltage=9V pump.ramp.up=500ms --plot both.png\n"
+    "  windpin run demo/honey-shelf.yaml demo/honey-shelf.plan --powered \\\n"
+    "      --trace shelf.csv\n"
+    "  windpin compare demo/honey-shelf.yaml demo/honey-shelf.plan \\\n"
+    "      --record shelf.csv\n"
+    "With --real such a record has something to tell.\n"
+    "\n"
+    "Exit status: 0 both as asked; 1 one of them was not, or the record is another run; 2 the "
+    "files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     compare_arguments *a = state->input;

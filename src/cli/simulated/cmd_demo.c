@@ -15,14 +15,13 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Runs the honey pump: starts on a ramp, holds, brakes, rests, runs the other way and stops; "
     "then the honey drum, whose speed is regulated. Writes a trace and a picture of each, and the "
-    "edges of the pump's lines, into a folder.\v" CLI_EXAMPLE(
-        "  windpin demo -o honey\n") "The rigs and plans it runs are named in its output: copy "
-                                     "them as a start of your own.\n" CLI_STATUS("every step as "
-                                                                                 "asked",
-                                                                                 "a step was not, "
-                                                                                 "or something "
-                                                                                 "faulted or "
-                                                                                 "burnt");
+    "edges of the pump's lines, into a folder.\v"
+    "Example:\n"
+    "  windpin demo -o honey\n"
+    "The rigs and plans it runs are named in its output: copy them as a start of your own.\n"
+    "\n"
+    "Exit status: 0 every step as asked; 1 a step was not, or something faulted or burnt; 2 the "
+    "files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     const char **folder = state->input;

@@ -22,9 +22,12 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Sweeps a load's duty slowly up until it turns and down until it stands, on simulated "
-    "hardware, each way it can turn. The two differ: what holds at rest holds "
-    "harder.\v" CLI_EXAMPLE("  windpin find demo/honey-pump.yaml pump\n")
-        CLI_STATUS("found", "there is no such duty, or it could not be stored");
+    "hardware, each way it can turn. The two differ: what holds at rest holds harder.\v"
+    "Example:\n"
+    "  windpin find demo/honey-pump.yaml pump\n"
+    "\n"
+    "Exit status: 0 found; 1 there is no such duty, or it could not be stored; 2 the files or the "
+    "usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     find_arguments *a = state->input;

@@ -32,9 +32,12 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "The first motion, on simulated hardware: one load at a time, each way it can go, with at most "
     "30 % of its duty for a second; it stops by itself. Says whether that shaft turned, which way, "
-    "and whether another one did. Without LOAD every one that has a shaft, in turn.\v" CLI_EXAMPLE(
-        "  windpin first demo/honey-pump.yaml pump --free --forward clockwise\n")
-        CLI_STATUS("they turn as they should", "one does not, or something faulted");
+    "and whether another one did. Without LOAD every one that has a shaft, in turn.\v"
+    "Example:\n"
+    "  windpin first demo/honey-pump.yaml pump --free --forward clockwise\n"
+    "\n"
+    "Exit status: 0 they turn as they should; 1 one does not, or something faulted; 2 the files or "
+    "the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     first_arguments *a = state->input;

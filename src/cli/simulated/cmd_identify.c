@@ -37,9 +37,11 @@ static const char doc[] =
     "Finds out what a motor is: resistance, torque constant, inertia and frictions, each with how "
     "far it may be off. On simulated hardware it breaks the motor loose slowly, brings it to two "
     "speeds and lets it run down, each way; only what a controller measures is used. It takes an "
-    "encoder and a current sense.\v" CLI_EXAMPLE(
-        "  windpin identify demo/honey-motor.yaml drum --spread 20%\n")
-        CLI_STATUS("found", "not, or it could not be stored");
+    "encoder and a current sense.\v"
+    "Example:\n"
+    "  windpin identify demo/honey-motor.yaml drum --spread 20%\n"
+    "\n"
+    "Exit status: 0 found; 1 not, or it could not be stored; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     identify_arguments *a = state->input;

@@ -31,9 +31,11 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Finds the order of a brushless motor's wires on simulated hardware: pulls its rotor to six "
     "places and back, gently, and reads its Hall sensors at each. Nothing is guessed from whether "
-    "it turns: some wrong orders turn as well, at many times the current.\v" CLI_EXAMPLE(
-        "  windpin order demo/honey-spinner.yaml drum --attached --wires 23\n")
-        CLI_STATUS("found", "not, or it could not be stored");
+    "it turns: some wrong orders turn as well, at many times the current.\v"
+    "Example:\n"
+    "  windpin order demo/honey-spinner.yaml drum --attached --wires 23\n"
+    "\n"
+    "Exit status: 0 found; 1 not, or it could not be stored; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     order_arguments *a = state->input;

@@ -21,9 +21,12 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Tells what a plan will do without writing any file: each action with the time it begins, how "
-    "long it takes and the highest current, from a silent rehearsal; then the total.\v" CLI_EXAMPLE(
-        "  windpin preview demo/honey-pump.yaml demo/honey-pump.plan\n")
-        CLI_STATUS("every step would be as asked", "one would not");
+    "long it takes and the highest current, from a silent rehearsal; then the total.\v"
+    "Example:\n"
+    "  windpin preview demo/honey-pump.yaml demo/honey-pump.plan\n"
+    "\n"
+    "Exit status: 0 every step would be as asked; 1 one would not; 2 the files or the usage are "
+    "wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     preview_arguments *a = state->input;

@@ -40,9 +40,12 @@ static const char doc[] =
     "Runs a motor whose speed is regulated at one speed, asks for another, and loads it all at "
     "once, with the firmware's own regulator on simulated hardware. Prints how it answers beside "
     "what the design predicts. With --spread and --benches it does so on many benches, and reports "
-    "the worst.\v" CLI_EXAMPLE(
-        "  windpin response demo/honey-drum.yaml drum --spread 20% --benches 100\n")
-        CLI_STATUS("as predicted", "not, or a fault on the way");
+    "the worst.\v"
+    "Example:\n"
+    "  windpin response demo/honey-drum.yaml drum --spread 20% --benches 100\n"
+    "\n"
+    "Exit status: 0 as predicted; 1 not, or a fault on the way; 2 the files or the usage are "
+    "wrong.";
 
 static void take_quantity(double *to, wpin_dimension dimension, const char *option, const char *arg,
                           struct argp_state *state) {

@@ -22,8 +22,11 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Sweeps a load's duty on simulated hardware from all reverse through zero to all forward (from "
     "zero if it can't reverse), ramping to the first place and resting at zero. Lists volts, "
-    "current and speed of each place and marks the dead zone.\v" CLI_EXAMPLE(
-        "  windpin sweep demo/honey-pump.yaml pump\n") CLI_STATUS("fine", "a fault on the way");
+    "current and speed of each place and marks the dead zone.\v"
+    "Example:\n"
+    "  windpin sweep demo/honey-pump.yaml pump\n"
+    "\n"
+    "Exit status: 0 fine; 1 a fault on the way; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     sweep_arguments *a = state->input;

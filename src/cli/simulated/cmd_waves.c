@@ -26,9 +26,12 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Runs a brushless motor on simulated hardware at a duty until its speed settles, and shows two "
     "electrical turns of it: phase currents, torque with its ripple, and what becomes of the "
-    "power.\v" CLI_EXAMPLE(
-        "  windpin waves demo/honey-spinner.yaml drum --duty 60% --plot waves.png\n")
-        CLI_STATUS("fine", "it does not turn so, or the picture could not be written");
+    "power.\v"
+    "Example:\n"
+    "  windpin waves demo/honey-spinner.yaml drum --duty 60% --plot waves.png\n"
+    "\n"
+    "Exit status: 0 fine; 1 it does not turn so, or the picture could not be written; 2 the files "
+    "or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     waves_arguments *a = state->input;

@@ -31,10 +31,11 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Starts the simulated drives of a rig, with their motors and supplies switched on, on a socket "
     "of this computer or a virtual CAN interface, in real time. Other commands reach them there as "
-    "they reach real ones over "
-    "can0. Ends with Ctrl-C, and takes the socket away.\v" CLI_EXAMPLE(
-        "  windpin field drives demo/honey-line.yaml --at=/tmp/line\n")
-        CLI_STATUS("fine", "the bus is gone");
+    "they reach real ones over can0. Ends with Ctrl-C, and takes the socket away.\v"
+    "Example:\n"
+    "  windpin field drives demo/honey-line.yaml --at=/tmp/line\n"
+    "\n"
+    "Exit status: 0 fine; 1 the bus is gone; 2 the files or the usage are wrong.";
 
 static error_t parse(int key, char *arg, struct argp_state *state) {
     drives_arguments *a = state->input;
