@@ -108,6 +108,29 @@ START_TEST(every_example_of_help_runs) {
 }
 END_TEST
 
+static const char *const tutorials[] = {"first-hour", "knob-button-stop", "regulate-a-speed",
+                                        "three-thick-wires", "desk-to-firmware"};
+
+START_TEST(each_tutorial_says_what_happens) {
+    int status = run_command(output, sizeof output,
+                             TEST_SOURCE "/tools/tutorials " TEST_TOOL " " TEST_SOURCE
+                                         "/docs/tutorials/%s.md",
+                             tutorials[_i]);
+    ck_assert_msg(status == 0, "%s", output);
+}
+END_TEST
+
+/* None is forgotten, and no page of docs/ is missing in the index. */
+START_TEST(the_index_is_whole) {
+    int status = run_command(output, sizeof output,
+                             "cd " TEST_SOURCE "/docs && for page in *.md tutorials/*.md; do grep "
+                             "-q \"($page)\" README.md || [ $page = README.md ] || echo $page; "
+                             "done; ls tutorials | wc -l");
+    ck_assert_msg(status == 0 && atoi(output) == (int)(sizeof tutorials / sizeof *tutorials),
+                  "not in the index, or not tested: %s", output);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("docs");
     TCase *tests = tcase_create("docs");
@@ -115,6 +138,8 @@ int main(void) {
     list_commands("field");
     tcase_set_timeout(tests, 600);
     tcase_add_loop_test(tests, every_example_of_help_runs, 0, command_count);
+    tcase_add_loop_test(tests, each_tutorial_says_what_happens, 0, 5);
+    tcase_add_test(tests, the_index_is_whole);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }
