@@ -5,7 +5,7 @@ GENERATOR ?= Ninja
 CONFIGURE = cmake -S . -B $(BUILD) -G $(GENERATOR) -DCMAKE_INSTALL_PREFIX=$(PREFIX) \
 	-DCMAKE_BUILD_TYPE=Release
 
-.PHONY: all demo check check-long check-linux check-firmware firmware single prove bench format install packages clean screenshots
+.PHONY: all demo check check-long check-linux check-firmware firmware single prove bench format install packages clean screenshots deb check-deb dist
 
 all: packages
 	@$(CONFIGURE) > $(BUILD).log 2>&1 || { cat $(BUILD).log; exit 1; }
@@ -64,6 +64,18 @@ format:
 
 install: all
 	@cmake --install $(BUILD)
+
+# Debian packages of what is committed (build/deb), looked at by lintian; installed and removed in a bare system (as root).
+deb: packages
+	@tools/install-packages deb
+	@tools/deb $(BUILD)/deb
+
+check-deb: deb
+	@tools/deb-test $(BUILD)/deb
+
+# A source archive of what is committed, the same bytes each time.
+dist:
+	@tools/dist $(BUILD)/dist
 
 # Draws the pictures in docs/screenshots anew.
 screenshots: all
