@@ -38,24 +38,31 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
                : ARGP_ERR_UNKNOWN;
 }
 
-/* The folder with the demo's files: beside the installed program, or in the source tree that
- * this program was built from. */
-static bool find_demo(char *folder, size_t size) {
+/* Beside the program that runs, wherever it was moved to; "" where that can't be told. */
+static void beside_program(char *folder, size_t size) {
     char program[2048] = "";
-    ssize_t length = readlink("/proc/self/exe", program, sizeof program - 1);
-    if (length > 0) {
-        char *slash = strrchr(program, '/');
-        *(slash != NULL ? slash : program) = '\0';
-        snprintf(folder, size, "%s/../share/windpin/demo", program);
-        char *real = realpath(folder, NULL);
+    bool known = readlink("/proc/self/exe", program, sizeof program - 1) > 0;
+    char *slash = strrchr(program, '/');
+    *(slash != NULL ? slash : program) = '\0';
+    snprintf(folder, size, known ? "%s/../share/windpin/demo" : "", program);
+}
+
+/* The folder with the demo's files: beside the installed program, in the source tree that it was
+ * built from, or where it was to be installed. */
+static bool find_demo(char *folder, size_t size) {
+    char beside[2100];
+    beside_program(beside, sizeof beside);
+    const char *const places[] = {beside, WPIN_SOURCE_DEMO, WPIN_INSTALLED_DEMO};
+    for (size_t i = 0; i < sizeof places / sizeof *places; i++) {
+        char *real = realpath(places[i], NULL);
         if (real != NULL) {
             snprintf(folder, size, "%s", real);
             free(real);
             return true;
         }
+        snprintf(folder, size, "%s", places[i]);
     }
-    snprintf(folder, size, "%s", WPIN_SOURCE_DEMO);
-    return access(folder, R_OK) == 0;
+    return false;
 }
 
 /* Runs one of the demo's plans, and leaves its trace, picture and perhaps edges in the folder. */
