@@ -861,6 +861,17 @@ START_TEST(pulses_are_taught_for_a_while_only) {
     wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, 5000);
     run_ms(&b, 300);
     ck_assert_int_eq(wpin_motor_calibrate(&b.motor, 800), WPIN_REFUSED_NOT_ZERO);
+    /* full forward is the other way round: it rests before that, too */
+    wpin_motor_run(&b.motor, WPIN_PERCENT(-50), 0, 3000);
+    run_ms(&b, 4000);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(-50), 0, 300);
+    run_ms(&b, 250);
+    while (wpin_motor_busy(&b.motor)) {
+        run_ms(&b, 1);
+    }
+    ck_assert_int_eq(wpin_motor_calibrate(&b.motor, 800), WPIN_REFUSED_NOT_ZERO);
+    run_ms(&b, (int)(config.guard.pause_us / 1000) + 100);
+    ck_assert_int_eq(wpin_motor_calibrate(&b.motor, 800), WPIN_OK);
     bench pump = fresh();
     ready_bench(&pump, 0);
     ck_assert_int_eq(wpin_motor_calibrate(&pump.motor, 800), WPIN_REFUSED_STATE);

@@ -265,7 +265,7 @@ WPIN_API wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts);
  * power, power it up, give it the time its maker states, then wpin_motor_stop: it sees neutral. One
  * that has power already may run at full! Ends by itself after timeout_ms, 1 to WPIN_TIMEOUT_HELD -
  * 1, with neutral, or at the next request. Refused: _CLOSED, _RANGE, _STATE (no pulses), _FAULTED,
- * _NOT_ARMED, _NOT_ZERO (not at rest). Any. */
+ * _NOT_ARMED, _NOT_ZERO (not at rest, or resting after it was driven in reverse). Any. */
 WPIN_API wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms);
 
 /** Ends a kick early, e.g. because the first pulse of an encoder shows that the shaft turns. Any.

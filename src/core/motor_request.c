@@ -275,7 +275,8 @@ wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms) {
     if (status != WPIN_OK) {
         return status;
     }
-    if (wpin_motor_busy(motor) && (motor->flags & WPIN_CALIBRATES) == 0) {
+    bool turns_over = motor->guard.direction == -1; /* that pulse is full forward */
+    if (turns_over || (wpin_motor_busy(motor) && (motor->flags & WPIN_CALIBRATES) == 0)) {
         return WPIN_REFUSED_NOT_ZERO;
     }
     post(motor, WPIN_VERB_CALIBRATE, nothing, 0, timeout_ms);

@@ -175,7 +175,8 @@ static double on_duty(const wpin_plan_reader *r, size_t load) {
 /* on [forward|reverse] [for TIME] */
 static void read_on(wpin_plan_reader *r, size_t load) {
     double seconds, duty = wpin_plan_take_way(r, load) * on_duty(r, load);
-    if (duty == 0 || !take_for(r, false, &seconds)) {
+    if (duty == 0 || !wpin_plan_takes_duty(r, load, r->line.words[1].column) ||
+        !take_for(r, false, &seconds)) {
         return;
     }
     if (seconds > 0) {
@@ -190,14 +191,16 @@ static void read_on(wpin_plan_reader *r, size_t load) {
 
 static void read_pulse(wpin_plan_reader *r, size_t load) {
     double seconds, duty = wpin_plan_take_way(r, load) * on_duty(r, load);
-    if (duty != 0 && take_for(r, true, &seconds)) {
+    if (duty != 0 && wpin_plan_takes_duty(r, load, r->line.words[1].column) &&
+        take_for(r, true, &seconds)) {
         run_for(r, load, (wpin_asked){.share = duty}, seconds);
     }
 }
 
 static void read_toggle(wpin_plan_reader *r, size_t load) {
     double duty = wpin_plan_take_way(r, load) * on_duty(r, load);
-    if (duty == 0 || !wpin_words_no_more(&r->line)) {
+    if (duty == 0 || !wpin_plan_takes_duty(r, load, r->line.words[1].column) ||
+        !wpin_words_no_more(&r->line)) {
         return;
     }
     for (int i = 1; i <= r->flow.depth; i++) { /* in a repeat it ends one way or the other */
@@ -214,6 +217,9 @@ static void read_toggle(wpin_plan_reader *r, size_t load) {
 /* follow INPUT for TIME */
 static void read_follow(wpin_plan_reader *r, size_t load) {
     unsigned column = wpin_words_column(&r->line);
+    if (!wpin_plan_takes_duty(r, load, r->line.words[1].column)) {
+        return;
+    }
     const wpin_word *w = wpin_words_peek(&r->line);
     int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
     if (input < 0 || r->rig->inputs[input].kind == WPIN_RIG_LIMIT) {

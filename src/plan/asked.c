@@ -53,12 +53,24 @@ static bool start_allows(wpin_plan_reader *r, const wpin_rig_load *l, double dut
     return true;
 }
 
+bool wpin_plan_takes_duty(wpin_plan_reader *r, size_t load, unsigned column) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    if (l->axis.there) {
+        wpin_words_say(&r->line, column,
+                       "the drive of '%s' regulates by itself and is told no duty; expected a "
+                       "speed, e.g. '%s run %.3grpm for 2s'",
+                       l->name, l->name, l->speed.rated / 2);
+    }
+    return !l->axis.there;
+}
+
 /* [forward|reverse] PERCENT, into a signed fraction. */
 static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     const wpin_rig_load *l = &r->rig->loads[load];
     double way = wpin_plan_take_way(r, load), most = l->limits.duty_max;
     unsigned column = wpin_words_column(&r->line);
-    if (way == 0 || !wpin_words_take_quantity(&r->line, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
+    if (way == 0 || !wpin_plan_takes_duty(r, load, column) ||
+        !wpin_words_take_quantity(&r->line, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
         return false;
     }
     if (*duty < 0) {

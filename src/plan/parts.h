@@ -82,6 +82,8 @@ typedef struct wpin_asked {
  * share of the load's maximum. False with a message. */
 bool wpin_plan_take_asked(wpin_plan_reader *r, size_t load, wpin_asked *to);
 bool wpin_plan_take_speed(wpin_plan_reader *r, size_t load, double *share);
+/* Whether a load can be asked for a duty; says so if not. */
+bool wpin_plan_takes_duty(wpin_plan_reader *r, size_t load, unsigned column);
 /* [forward|reverse], into a sign; 0 with a message when the stage has no such way. */
 double wpin_plan_take_way(wpin_plan_reader *r, size_t load);
 /* Says that the stage of a load can not do something, and which loads could. */
