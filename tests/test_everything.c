@@ -422,7 +422,8 @@ static void print_head(const char *first, bool of_verbs) {
     size_t count = of_verbs ? VERBS : FAULTS;
     printf("\n| %s |", first);
     for (size_t i = of_verbs ? 0 : 1; i < count; i++) {
-        printf(" %s |", of_verbs ? verbs[i].name : faults[i]);
+        const char *name = of_verbs ? verbs[i].name : faults[i];
+        printf(" %s |", strncmp(name, "it ", 3) == 0 ? name + 3 : name);
     }
     printf("\n|---|");
     for (size_t i = of_verbs ? 0 : 1; i < count; i++) {
@@ -433,12 +434,16 @@ static void print_head(const char *first, bool of_verbs) {
 
 START_TEST(print_table) {
     run_all();
-    printf(
-        "# A campaign over everything\n\nMade by `tests/test_everything --table`: %u runs, %u of "
-        "them by two people by hand, %.0f simulated motor-seconds, %u with a fault that was "
-        "latched. Counted is how often it was asked for; empty is what the language refuses for "
-        "it, with a message.\n\n## Actions\n",
-        c.runs, c.by_hand, c.seconds, c.faulted);
+    printf("# A campaign over everything\n\nAny kind of stage with any load that fits it, any "
+           "actions, by plan or by two people by hand, and a fault in the middle;\njudged on the "
+           "way: no crash, nothing leaked, never the other way round before it has rested, never "
+           "more duty than it may have,\nnothing driven at the end, nothing called as asked that "
+           "never turned. Made by `WPIN_EVERYTHING=%u tests/test_everything --table`;\n`make "
+           "check-long` takes a million motor-seconds.\n\n%u runs, %u of them by hand; %.0f "
+           "simulated motor-seconds; %u ended with a latched fault. The numbers say how often it "
+           "was asked for;\nempty is what none of these runs asked for, nearly always because the "
+           "language refuses it for such a load, with a message.\n\n## Actions\n",
+           c.runs, c.runs, c.by_hand, c.seconds, c.faulted);
     print_head("stage, load", true);
     for (size_t i = 0; i < c.cell_count; i++) {
         print_row(c.cells[i].name, c.verb_of[i], VERBS, 0);

@@ -44,7 +44,7 @@ static void beside_program(char *folder, size_t size) {
     bool known = readlink("/proc/self/exe", program, sizeof program - 1) > 0;
     char *slash = strrchr(program, '/');
     *(slash != NULL ? slash : program) = '\0';
-    snprintf(folder, size, known ? "%s/../share/windpin/demo" : "", program);
+    snprintf(folder, size, "%s%s", program, known ? "/../share/windpin/demo" : "");
 }
 
 /* The folder with the demo's files: beside the installed program, in the source tree that it was
