@@ -3,7 +3,6 @@
 #include "share.h"
 #include "windpin/impl/steady_guard.h"
 
-
 /* 2^23 / d for the 128 upper halves of a d with its top bit set, each in the middle of its stretch.
  */
 #define SEED(i)   (uint8_t)((131072UL / (257U + 2U * (i)) + 1U) / 2U)
@@ -96,8 +95,8 @@ wpin_status wpin_encoder_init(wpin_encoder *encoder, const WPIN_FAR wpin_encoder
         return WPIN_REFUSED_ARGUMENT;
     }
     bool kinds = config->kinds == 0 || config->kinds == 3 || config->kinds == 4;
-    if (config->full_hz == 0 || config->full_hz > WPIN_ENCODER_HZ_MAX || config->still_us > WPIN_SPAN_MAX ||
-        !kinds) {
+    if (config->full_hz == 0 || config->full_hz > WPIN_ENCODER_HZ_MAX ||
+        config->still_us > WPIN_SPAN_MAX || !kinds) {
         return WPIN_REFUSED_RANGE;
     }
     if (config->quadrature == NULL && port->count == NULL) {

@@ -312,11 +312,6 @@ unsigned wpin_rig_axis_place_every(const wpin_rig *rig, const wpin_rig_load *loa
     return (unsigned)fmin(fmax(every, 1), 240);
 }
 
-double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm) {
-    double motor = rpm * load->motor.gear_ratio;
-    return load->axis.rpm_units ? motor : motor / 60 * load->axis.counts;
-}
-
 void wpin_rig_axis_switches(const wpin_rig_axis *axis, char *words, size_t size) {
     static const char *const ways[] = {"up", "down", "either way"};
     size_t used = 0;

@@ -11,6 +11,11 @@ double wpin_rig_counts(const wpin_rig_load *load) {
     return load->encoder.lines * (load->encoder.one_channel ? 2 : 4);
 }
 
+double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm) {
+    double motor = rpm * load->motor.gear_ratio;
+    return load->axis.rpm_units ? motor : motor / 60 * load->axis.counts;
+}
+
 double wpin_rig_counts_at_output(const wpin_rig_load *load) {
     return wpin_rig_counts(load) * (load->encoder.at_output ? 1 : load->motor.gear_ratio);
 }
