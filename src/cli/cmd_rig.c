@@ -471,8 +471,7 @@ static void print_json(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, &rig->loads[i]));
     }
-    cli_dump_json(
-        json_pack("{s:s, s:o, s:o}", "rig", rig->name, "supplies", supplies, "loads", loads));
+    cli_dump_json(cli_of_rig(rig, json_pack("{s:o, s:o}", "supplies", supplies, "loads", loads)));
 }
 
 static void print_rig(const wpin_rig *rig) {

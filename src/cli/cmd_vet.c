@@ -167,7 +167,7 @@ static int run_sweep(const vet_arguments *a, const wpin_rig *rig, const wpin_pla
         wpin_vetting_free(v);
     }
     if (a->json) {
-        cli_dump_json(json_pack("{s:s, s:o}", "sweep", s.what, "places", places));
+        cli_dump_json(cli_of_rig(rig, json_pack("{s:s, s:o}", "sweep", s.what, "places", places)));
     } else {
         json_decref(places);
     }
@@ -204,11 +204,10 @@ static int run_once(const vet_arguments *a, const wpin_rig *rig, const wpin_plan
         return EXIT_WRONG_INPUT;
     }
     if (a->json) {
-        char print[16];
-        snprintf(print, sizeof print, "%08x", rig->fingerprint);
-        cli_dump_json(json_pack("{s:s, s:s, s:i, s:i, s:i, s:o}", "rig", rig->name, "fingerprint",
-                                print, "rules", (int)v->rules, "refusals", (int)v->refusals,
-                                "cautions", (int)v->cautions, "findings", cli_findings_json(v)));
+        cli_dump_json(
+            cli_of_rig(rig, json_pack("{s:i, s:i, s:i, s:o}", "rules", (int)v->rules, "refusals",
+                                      (int)v->refusals, "cautions", (int)v->cautions, "findings",
+                                      cli_findings_json(v))));
     } else {
         printf("%s (rig %08x): %zu rules run\n\n", rig->name, rig->fingerprint, v->rules);
         cli_print_findings(stdout, v, a->files, WPIN_NOTE);

@@ -232,7 +232,7 @@ static int compare_rig(const settings_arguments *a, const wpin_rig *rig, int onl
         return EXIT_WRONG_INPUT;
     }
     if (a->json) {
-        cli_dump_json(all);
+        cli_dump_json(cli_of_rig(rig, json_pack("{s:o}", "drives", all)));
     } else {
         json_decref(all);
     }

@@ -15,6 +15,18 @@ bool cli_dump_json(json_t *all) {
     return true;
 }
 
+json_t *cli_of_rig(const wpin_rig *rig, json_t *all) {
+    char print[16];
+    snprintf(print, sizeof print, "%08x", rig->fingerprint);
+    json_t *top = json_pack("{s:s, s:s}", "rig", rig->name, "fingerprint", print);
+    if (all == NULL || top == NULL || json_object_update(top, all) != 0) {
+        json_decref(top);
+        top = NULL;
+    }
+    json_decref(all);
+    return top;
+}
+
 static const char *verdict_word(wpin_verdict verdict) {
     static const char *const words[] = {"ok", "note", "bad"};
     return words[verdict];
@@ -107,13 +119,10 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, report, i));
     }
-    char print[16];
-    snprintf(print, sizeof print, "%08x", rig->fingerprint);
     json_t *all = json_pack(
-        "{s:s, s:s, s:s, s:s, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, "
-        "s:o}",
-        "windpin", WPIN_VERSION, "rig", rig->name, "fingerprint", print, "plan", run->files[1],
-        "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds, "still_turning",
+        "{s:s, s:s, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
+        "windpin", WPIN_VERSION, "plan", run->files[1], "simulated_s", report->seconds,
+        "at_rest_after_s", report->rest_seconds, "still_turning",
         report->still_turning < 0 ? json_null()
                                   : json_string(rig->loads[report->still_turning].name),
         "fine", !report->bad && !report->interrupted, "interrupted", (int)report->interrupted,
@@ -121,5 +130,5 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         loads, "steps", steps, "required", cli_required_json(report), "faults", faults, "events",
         events, "burnt", burns, "vetted",
         run->vetting != NULL ? cli_findings_json(run->vetting) : json_array());
-    return cli_dump_json(all);
+    return cli_dump_json(cli_of_rig(rig, all));
 }

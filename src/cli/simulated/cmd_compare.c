@@ -160,8 +160,8 @@ enum { FIGURES = 4 };
 static void load_figures(const side *sides, size_t load, figure *to) {
     const wpin_report *a = sides[0].report, *b = sides[1].report;
     const figure all[FIGURES] = {
-        {"highest current", "amps_peak", "A", a->amps_peak[load], b->amps_peak[load]},
-        {"highest speed", "rpm_peak", "rpm", a->rpm_peak[load], b->rpm_peak[load]},
+        {"highest current", "peak_a", "A", a->amps_peak[load], b->amps_peak[load]},
+        {"highest speed", "peak_rpm", "rpm", a->rpm_peak[load], b->rpm_peak[load]},
         {"energy", "joules", "J", a->joules[load], b->joules[load]},
         {"warmest", "degrees_c", "degC", a->degrees_c[load], b->degrees_c[load]}};
     memcpy(to, all, sizeof all);
@@ -313,27 +313,27 @@ static json_t *steps_json(const side *s) {
         const wpin_step_result *step = &s->report->steps[i];
         json_array_append_new(all, json_pack("{s:i, s:s, s:f, s:f, s:f, s:s}", "line",
                                              (int)step->line, "action", step->text, "took_s",
-                                             step->took, "end_rpm", step->rpm, "amps_peak",
+                                             step->took, "rpm", step->rpm, "peak_a",
                                              step->amps_peak, "verdict", step->words));
     }
     return all;
 }
 
 static json_t *side_json(const side *sides, int which) {
-    json_t *loads = json_object();
+    json_t *loads = json_array();
     const side *s = &sides[which];
     for (size_t i = 0; i < s->rig->load_count; i++) {
         figure all[FIGURES];
-        json_t *figures = json_object();
+        json_t *figures = json_pack("{s:s}", "name", s->rig->loads[i].name);
         load_figures(sides, i, all);
         for (size_t k = 0; k < FIGURES; k++) {
             json_object_set_new(figures, all[k].key, json_real(which == 0 ? all[k].a : all[k].b));
         }
-        json_object_set_new(loads, s->rig->loads[i].name, figures);
+        json_array_append_new(loads, figures);
     }
     return json_pack("{s:o, s:o, s:o, s:f, s:i, s:i, s:b}", "loads", loads, "steps", steps_json(s),
                      "required", cli_required_json(s->report), "took_s", s->report->seconds,
-                     "refused", (int)s->vetting->refusals, "cautions", (int)s->vetting->cautions,
+                     "refusals", (int)s->vetting->refusals, "cautions", (int)s->vetting->cautions,
                      "as_asked", (int)!s->report->bad);
 }
 
@@ -343,8 +343,9 @@ static void print_json(const compare_arguments *a, const side *sides, const chan
         json_array_append_new(all, json_pack("{s:s, s:s, s:s}", "what", changes[i].what, "was",
                                              changes[i].was, "is", changes[i].is));
     }
-    cli_dump_json(json_pack("{s:o, s:o, s:o}", "changes", all, "as_it_is", side_json(sides, 0),
-                            "changed", side_json(sides, 1)));
+    cli_dump_json(
+        cli_of_rig(sides[0].rig, json_pack("{s:o, s:o, s:o}", "changes", all, "as_it_is",
+                                           side_json(sides, 0), "changed", side_json(sides, 1))));
 }
 
 /* ---- all of it ---- */

@@ -216,8 +216,8 @@ static int try_faults(const faults_arguments *a, const wpin_rig *rig) {
     }
     bool good = true;
     if (a->json) {
-        good = cli_dump_json(json_pack("{s:s, s:f, s:O}", "rig", rig->name, "plan_s",
-                                       trials->seconds, "faults", all));
+        good = cli_dump_json(
+            cli_of_rig(rig, json_pack("{s:f, s:O}", "plan_s", trials->seconds, "faults", all)));
     } else {
         print_table(rig, trials);
     }

@@ -65,9 +65,10 @@ static int find(const find_arguments *a, const wpin_rig *rig) {
     snprintf(start, sizeof start, "start: {duty: %g%%, drop-out: %g%%, below: lift}",
              with_margin(found.start_duty), with_margin(found.drop_out));
     if (a->json) {
-        cli_dump_json(json_pack("{s:s, s:f, s:f, s:s}", "load", rig->loads[load].name,
-                                "start_duty_percent", found.start_duty * 100, "drop_out_percent",
-                                found.drop_out * 100, "for_the_rig", start));
+        cli_dump_json(cli_of_rig(rig, json_pack("{s:s, s:f, s:f, s:s}", "load",
+                                                rig->loads[load].name, "start_duty_percent",
+                                                found.start_duty * 100, "drop_out_percent",
+                                                found.drop_out * 100, "for_the_rig", start)));
     } else {
         print_found(rig->loads[load].name, &found, start);
     }

@@ -278,7 +278,7 @@ static int move_one(const first_arguments *a, const wpin_rig *rig, int number,
         print_against(a, load, ways);
     } else if (all != NULL) {
         json_array_append_new(
-            all, json_pack("{s:s, s:b, s:o, s:o, s:b, s:o}", "load", load->name, "fine",
+            all, json_pack("{s:s, s:b, s:o, s:o, s:b, s:o}", "name", load->name, "fine",
                            (int)(wound && went_well(ways)), "forward", way_json(a, rig, &ways[0]),
                            "reverse", way_json(a, rig, &ways[1]), "ought_to_be_reversed",
                            (int)against, "coils", stepper ? coils_json(&coils) : json_null()));
@@ -313,7 +313,7 @@ static int move_all(const first_arguments *a, const wpin_rig *rig) {
         worst = EXIT_WRONG_INPUT;
     }
     if (all != NULL && json_array_size(all) > 0) {
-        cli_dump_json(all);
+        cli_dump_json(cli_of_rig(rig, json_pack("{s:o}", "loads", all)));
     } else {
         json_decref(all);
     }

@@ -204,8 +204,8 @@ static void print_found(const identify_arguments *a, const wpin_rig *rig, const 
     printf("For the rig, under '%s':\n    %s\n", load->name, line);
 }
 
-static void print_json(const wpin_rig_load *load, const wpin_identification *found,
-                       const char *line) {
+static void print_json(const wpin_rig *rig, const wpin_rig_load *load,
+                       const wpin_identification *found, const char *line) {
     json_t *all = json_object();
     for (int i = 0; i < WPIN_CONSTANTS; i++) {
         const wpin_estimate *e = &found->constants[i];
@@ -215,9 +215,10 @@ static void print_json(const wpin_rig_load *load, const wpin_identification *fou
                                       e->error, "known", (int)e->known, "rig",
                                       in_rig(&load->motor, (wpin_constant)i)));
     }
-    cli_dump_json(json_pack("{s:s, s:o, s:f, s:f, s:f, s:s}", "load", load->name, "constants", all,
-                            "current_off_a", found->amps_off, "record_s", found->seconds,
-                            "assumed_v", found->volts, "for_the_rig", line));
+    cli_dump_json(
+        cli_of_rig(rig, json_pack("{s:s, s:o, s:f, s:f, s:f, s:s}", "load", load->name, "constants",
+                                  all, "off_a", found->amps_off, "record_s", found->seconds,
+                                  "assumed_volts", found->volts, "for_the_rig", line)));
 }
 
 static int identify(const identify_arguments *a, const wpin_rig *rig) {
@@ -239,7 +240,7 @@ static int identify(const identify_arguments *a, const wpin_rig *rig) {
     wpin_record_free(&record);
     write_line(line, sizeof line, l, &found);
     if (a->json) {
-        print_json(l, &found, line);
+        print_json(rig, l, &found, line);
     } else {
         print_found(a, rig, l, &found, line);
     }

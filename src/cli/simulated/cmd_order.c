@@ -146,7 +146,7 @@ static json_t *as_json(const wpin_rig_load *load, const wpin_found_order *found,
     }
     return json_pack("{s:s, s:b, s:o, s:b, s:f, s:f, s:f}", "load", load->name, "found",
                      (int)(found->state == WPIN_ORDER_FOUND), "codes", codes, "as_the_rig_says",
-                     (int)same, "amps", found->amps, "peak_amps", found->amps_peak, "moved_deg",
+                     (int)same, "amps", found->amps, "peak_a", found->amps_peak, "moved_deg",
                      found->moved * 360);
 }
 
@@ -161,14 +161,15 @@ static int store(const order_arguments *a, const wpin_rig_load *load, const char
     return EXIT_FINE;
 }
 
-static int tell(const order_arguments *a, const wpin_rig_load *load,
+static int tell(const order_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
                 const wpin_found_order *found) {
     char codes[40], trouble[300];
     bool same = memcmp(found->codes, load->hall.codes, sizeof found->codes) == 0;
     const uint8_t *c = found->codes;
     snprintf(codes, sizeof codes, "[%u, %u, %u, %u, %u, %u]", c[0], c[1], c[2], c[3], c[4], c[5]);
     if (a->json) {
-        cli_dump_json(as_json(load, found, same && found->state == WPIN_ORDER_FOUND));
+        cli_dump_json(
+            cli_of_rig(rig, as_json(load, found, same && found->state == WPIN_ORDER_FOUND)));
     }
     if (found->state != WPIN_ORDER_FOUND) {
         say_trouble(load, found, trouble, sizeof trouble);
@@ -226,7 +227,7 @@ static int find(const order_arguments *a, const wpin_rig *rig) {
         cli_complain("%s", why);
         return EXIT_MET_FAULT;
     }
-    return tell(a, &rig->loads[load], &found);
+    return tell(a, rig, &rig->loads[load], &found);
 }
 
 int cmd_order(int argc, char **argv) {

@@ -228,9 +228,10 @@ static void print_json(const wpin_rig *rig, const wpin_report *report) {
         json_array_append_new(burns, json_pack("{s:s, s:s}", "part", report->burns[i].part,
                                                "reason", report->burns[i].reason));
     }
-    cli_dump_json(json_pack("{s:f, s:f, s:b, s:o, s:o, s:o}", "total_s", report->seconds,
-                            "total_peak_a", report->total_amps_peak, "fine", !report->bad, "steps",
-                            steps, "loads", loads, "would_burn", burns));
+    cli_dump_json(
+        cli_of_rig(rig, json_pack("{s:f, s:f, s:b, s:o, s:o, s:o}", "total_s", report->seconds,
+                                  "total_peak_a", report->total_amps_peak, "fine", !report->bad,
+                                  "steps", steps, "loads", loads, "would_burn", burns)));
 }
 
 /* What stands between this and a run. */

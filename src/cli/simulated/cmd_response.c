@@ -238,7 +238,7 @@ static json_t *worst_json(const wpin_response_bench *benches, size_t count) {
     return all;
 }
 
-static void print_json(const wpin_rig_load *l, const wpin_response *r,
+static void print_json(const wpin_rig *rig, const wpin_rig_load *l, const wpin_response *r,
                        const wpin_response_bench *benches, size_t count) {
     json_t *all =
         json_pack("{s:s, s:f, s:f, s:f, s:f, s:o, s:o, s:i, s:i, s:f}", "load", l->name, "from_rpm",
@@ -249,7 +249,7 @@ static void print_json(const wpin_rig_load *l, const wpin_response *r,
     if (all != NULL && count > 1) {
         json_object_set_new(all, "worst", worst_json(benches, count));
     }
-    cli_dump_json(all);
+    cli_dump_json(cli_of_rig(rig, all));
 }
 
 /* ---- running it ---- */
@@ -307,7 +307,7 @@ static int respond(const response_arguments *a, const wpin_rig *rig) {
         return ran ? EXIT_MET_FAULT : EXIT_WRONG_INPUT;
     }
     if (a->json) {
-        print_json(&rig->loads[load], &r, benches, a->benches);
+        print_json(rig, &rig->loads[load], &r, benches, a->benches);
     } else {
         print_asked(a, rig, load, &r);
         print_figures(&r, benches, a->benches);

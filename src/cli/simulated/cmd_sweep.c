@@ -64,7 +64,8 @@ static void print_table(const char *name, const wpin_sweep_point *points, size_t
     }
 }
 
-static void print_json(const char *name, const wpin_sweep_point *points, size_t count) {
+static void print_json(const wpin_rig *rig, const char *name, const wpin_sweep_point *points,
+                       size_t count) {
     json_t *places = json_array();
     for (size_t i = 0; i < count; i++) {
         const wpin_sweep_point *p = &points[i];
@@ -72,7 +73,7 @@ static void print_json(const char *name, const wpin_sweep_point *points, size_t 
                                                 p->asked * 100, "volts", p->volts, "amps", p->amps,
                                                 "rpm", p->rpm, "dead", (int)p->dead));
     }
-    cli_dump_json(json_pack("{s:s, s:o}", "load", name, "places", places));
+    cli_dump_json(cli_of_rig(rig, json_pack("{s:s, s:o}", "load", name, "places", places)));
 }
 
 static int sweep(const sweep_arguments *a, const wpin_rig *rig) {
@@ -84,7 +85,7 @@ static int sweep(const sweep_arguments *a, const wpin_rig *rig) {
     }
     size_t done = wpin_sweep(rig, load, points, a->places, why, sizeof why);
     if (done > 0 && a->json) {
-        print_json(rig->loads[load].name, points, done);
+        print_json(rig, rig->loads[load].name, points, done);
     } else if (done > 0) {
         print_table(rig->loads[load].name, points, done);
     }

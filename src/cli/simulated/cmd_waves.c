@@ -67,12 +67,12 @@ static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
            w->driven, w->driven / w->watts * 100);
 }
 
-static void print_json(const wpin_rig_load *load, const wpin_waves *w) {
-    cli_dump_json(json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load",
-                            load->name, "duty_percent", w->duty * 100, "rpm", w->rpm, "amps_rms",
-                            w->rms, "amps_peak", w->peak, "torque_nm", w->torque, "torque_least_nm",
-                            w->least, "torque_most_nm", w->most, "supply_watts", w->watts,
-                            "rotor_watts", w->driven));
+static void print_json(const wpin_rig *rig, const wpin_rig_load *load, const wpin_waves *w) {
+    cli_dump_json(cli_of_rig(
+        rig, json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load", load->name,
+                       "duty_percent", w->duty * 100, "rpm", w->rpm, "rms_a", w->rms, "peak_a",
+                       w->peak, "torque_nm", w->torque, "torque_least_nm", w->least,
+                       "torque_most_nm", w->most, "supply_w", w->watts, "rotor_w", w->driven)));
 }
 
 static int waves(const waves_arguments *a, const wpin_rig *rig) {
@@ -87,7 +87,11 @@ static int waves(const waves_arguments *a, const wpin_rig *rig) {
         wpin_waves_free(&w);
         return EXIT_MET_FAULT;
     }
-    (a->json ? print_json : print_waves)(&rig->loads[load], &w);
+    if (a->json) {
+        print_json(rig, &rig->loads[load], &w);
+    } else {
+        print_waves(&rig->loads[load], &w);
+    }
     char title[WPIN_NAME_MAX + 60];
     snprintf(title, sizeof title, "%s, %.4g %% duty, %.4g rpm", rig->loads[load].name, w.duty * 100,
              w.rpm);

@@ -141,11 +141,10 @@ static json_t *number(double value) {
 }
 
 static json_t *load_json(const cli_recorded *r, const char *load, const apart *found) {
-    json_t *one =
-        json_pack("{s:f, s:f, s:o}", "duty_apart_percent", found->most, "at_s", found->at,
-                  "apart_from_s", found->first < 0 ? json_null() : json_real(found->first));
-    static const char *const keys[FIGURES] = {"duty_percent", "amps", "amps_peak", "rpm",
-                                              "rpm_peak"};
+    json_t *one = json_pack("{s:s, s:f, s:f, s:o}", "name", load, "duty_apart_percent", found->most,
+                            "at_s", found->at, "apart_from_s",
+                            found->first < 0 ? json_null() : json_real(found->first));
+    static const char *const keys[FIGURES] = {"duty_percent", "amps", "peak_a", "rpm", "peak_rpm"};
     for (size_t k = 0; k < FIGURES; k++) {
         json_t *both = json_pack("{s:o, s:o}", "simulated",
                                  number(value_of(r, r->simulated, load, &figures[k])), "recorded",
@@ -163,7 +162,7 @@ static bool last_alike(const cli_recorded *r) {
 
 bool cli_compare_record(const cli_recorded *r, bool json) {
     bool agree = last_alike(r);
-    json_t *loads = json_object();
+    json_t *loads = json_array();
     if (!json) {
         print_all(r);
     }
@@ -172,16 +171,17 @@ bool cli_compare_record(const cli_recorded *r, bool json) {
         apart found = look_apart(r, load);
         agree = agree && found.there && found.first < 0;
         if (json) {
-            json_object_set_new(loads, load, load_json(r, load, &found));
+            json_array_append_new(loads, load_json(r, load, &found));
         } else {
             print_apart(load, &found);
         }
     }
     if (json) {
-        cli_dump_json(json_pack("{s:o, s:s, s:b, s:f, s:f}", "loads", loads, "recorded_with",
-                                wpin_trace_mark(r->recorded), "agree", (int)agree, "simulated_s",
-                                wpin_trace_end(r->simulated), "recorded_s",
-                                wpin_trace_end(r->recorded)));
+        cli_dump_json(
+            cli_of_rig(r->rig, json_pack("{s:o, s:s, s:b, s:f, s:f}", "loads", loads,
+                                         "recorded_with", wpin_trace_mark(r->recorded), "agree",
+                                         (int)agree, "simulated_s", wpin_trace_end(r->simulated),
+                                         "recorded_s", wpin_trace_end(r->recorded))));
     } else {
         json_decref(loads);
         if (!last_alike(r)) {
