@@ -232,6 +232,7 @@ static void list_kinds(void) {
         printf("%-26s %s\n", kinds[i].name, kinds[i].words);
     }
     printf("%-26s a truth table of the rig's own (docs/rig.md)\n", "own-table");
+    printf("%-26s a drive on a field bus, which has no table (docs/fieldbus.md)\n", "field-bus");
 }
 
 static int show_kind(const stage_arguments *a, const char *name) {

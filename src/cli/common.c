@@ -107,7 +107,9 @@ const wpin_stage_kind *cli_find_kind(const char *name) {
         }
     }
     const char *near = wpin_nearest_word(name, names, count < MOST ? count : MOST);
-    if (now != NULL) {
+    if (strcasecmp(name, "field-bus") == 0 || strcasecmp(name, "own-table") == 0) {
+        cli_complain("'%s' is described in a rig: no table of it is known beforehand", name);
+    } else if (now != NULL) {
         cli_complain("'%s' is called '%s' now", name, now);
     } else if (near != NULL) {
         cli_complain("unknown kind of stage '%s' (did you mean '%s'?); windpin stage lists them",
