@@ -1,7 +1,11 @@
 /* A first rig and plan from a few answers. */
+#define _GNU_SOURCE
 #include "windpin/host/starter.h"
 #include <math.h>
+#include <stdlib.h>
 #include <string.h>
+
+#define REMARKS_AT 31 /* column */
 
 static const wpin_wired things[] = {
     {2, "brushed motor, with a gear or without",
@@ -309,14 +313,41 @@ static const struct {
 } loads[] = {{"motor", write_motor}, {"sensorless", write_motor},  {"lamp", write_light},
              {"leds", write_light},  {"solenoid", write_solenoid}, {"stepper", write_stepper}};
 
+/* Writes lines with what is behind their '#' below each other. */
+static void align(const char *text, FILE *to) {
+    while (*text != '\0') {
+        int length = (int)strcspn(text, "\n"), said = (int)strcspn(text, "#\n");
+        bool remarks = said > 0 && text[said] == '#';
+        while (remarks && text[said - 1] == ' ') {
+            said--;
+        }
+        const char *remark = remarks ? strchr(text, '#') : text + length;
+        int gap = !remarks ? 0 : said < REMARKS_AT - 1 ? REMARKS_AT - said : 3;
+        fprintf(to, "%.*s%*s%.*s\n", remarks ? said : length, text, gap, "",
+                (int)(text + length - remark), remark);
+        text += length + (text[length] == '\n');
+    }
+}
+
 bool wpin_starter_write(const wpin_starter *s, FILE *rig, FILE *plan) {
-    write_top(s, rig);
-    write_stage(s, rig);
+    char *text = NULL;
+    size_t size;
+    FILE *lines = open_memstream(&text, &size);
+    if (lines == NULL) {
+        return false;
+    }
+    write_top(s, lines);
+    write_stage(s, lines);
     for (size_t i = 0; i < sizeof loads / sizeof *loads; i++) {
         if (strcmp(s->load, loads[i].load) == 0) {
-            loads[i].write(s, rig);
+            loads[i].write(s, lines);
         }
     }
+    bool whole = fclose(lines) == 0;
+    if (whole) {
+        align(text, rig);
+    }
+    free(text);
     write_plan(s, plan);
-    return !ferror(rig) && !ferror(plan);
+    return whole && !ferror(rig) && !ferror(plan);
 }
