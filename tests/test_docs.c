@@ -89,7 +89,7 @@ static void replace(char *text, size_t size, const char *from, const char *to) {
  * left running is ended. */
 static int run_example(const char *command, const char *script) {
     static const char ready[] = "n=0; while [ ! -S home/line ] && [ $n -lt 300 ]; do sleep 0.1; "
-                                "n=$((n + 1)); done\n";
+                                "n=$((n + 1)); done; sleep 1.5\n";
     static const char drives[] = "windpin field drives demo/honey-line.yaml --at=home/line";
     bool alone = strcmp(command, "field drives") == 0;
     char typed[4000];
