@@ -50,8 +50,8 @@ typedef struct wpin_soft_pwm {
 WPIN_API wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under,
                                         uint16_t tick_us, const wpin_pin *pins, uint8_t count);
 
-/** One tick: moves the edges that are due. Bounded time. A timer interrupt that the port's lock
- * keeps out. Fast. */
+/** One tick: moves the edges that are due. Bounded time. For a timer interrupt that the port's
+ * lock keeps out. Fast. */
 WPIN_API void wpin_soft_pwm_tick(wpin_soft_pwm *soft);
 
 #ifdef __cplusplus

@@ -36,7 +36,6 @@ static int help(FILE *to, int status) {
     }
     fprintf(
         to,
-
         "\n"
         "A drive is moved by a plan (windpin run) or by hand (windpin live), as any other load.\n"
         "\n"

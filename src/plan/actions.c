@@ -172,11 +172,17 @@ static double on_duty(const wpin_plan_reader *r, size_t load) {
     return l->on_duty > 0 ? fmin(l->on_duty, l->duty_max) : l->duty_max;
 }
 
+/* [forward|reverse], into that duty with its sign; 0 with a message where it can't be asked for. */
+static double take_on(wpin_plan_reader *r, size_t load) {
+    double way = wpin_plan_take_way(r, load);
+    bool takes = way != 0 && wpin_plan_takes_duty(r, load, r->line.words[1].column);
+    return takes ? way * on_duty(r, load) : 0;
+}
+
 /* on [forward|reverse] [for TIME] */
 static void read_on(wpin_plan_reader *r, size_t load) {
-    double seconds, duty = wpin_plan_take_way(r, load) * on_duty(r, load);
-    if (duty == 0 || !wpin_plan_takes_duty(r, load, r->line.words[1].column) ||
-        !take_for(r, false, &seconds)) {
+    double seconds, duty = take_on(r, load);
+    if (duty == 0 || !take_for(r, false, &seconds)) {
         return;
     }
     if (seconds > 0) {
@@ -190,17 +196,15 @@ static void read_on(wpin_plan_reader *r, size_t load) {
 }
 
 static void read_pulse(wpin_plan_reader *r, size_t load) {
-    double seconds, duty = wpin_plan_take_way(r, load) * on_duty(r, load);
-    if (duty != 0 && wpin_plan_takes_duty(r, load, r->line.words[1].column) &&
-        take_for(r, true, &seconds)) {
+    double seconds, duty = take_on(r, load);
+    if (duty != 0 && take_for(r, true, &seconds)) {
         run_for(r, load, (wpin_asked){.share = duty}, seconds);
     }
 }
 
 static void read_toggle(wpin_plan_reader *r, size_t load) {
-    double duty = wpin_plan_take_way(r, load) * on_duty(r, load);
-    if (duty == 0 || !wpin_plan_takes_duty(r, load, r->line.words[1].column) ||
-        !wpin_words_no_more(&r->line)) {
+    double duty = take_on(r, load);
+    if (duty == 0 || !wpin_words_no_more(&r->line)) {
         return;
     }
     for (int i = 1; i <= r->flow.depth; i++) { /* in a repeat it ends one way or the other */
