@@ -94,7 +94,7 @@ static void list_cells(void) {
                                   strcmp(c.cells[i].thing->load, t->load) == 0 &&
                                   c.cells[i].thing->encoder == t->encoder);
             }
-            if (!again && c.cell_count + 2 < CELLS && wpin_starter_fits_thing(t, &kind[k])) {
+            if (!again && c.cell_count + 2 < CELLS && wpin_starter_fits(t, &kind[k])) {
                 cell *made = &c.cells[c.cell_count++];
                 *made = (cell){.thing = t, .kind = &kind[k]};
                 snprintf(made->name, sizeof made->name, "%s, %s%s", kind[k].name, t->load,
@@ -136,9 +136,8 @@ static const char *made_rig(const cell *of) {
     static char text[8000];
     const char *path = scratch("any.yaml");
     wpin_starter s = {.name = "it",
-                      .load = of->thing->load,
+                      .thing = of->thing,
                       .kind = of->kind,
-                      .encoder = of->thing->encoder,
                       .volts = 5 + pick(300) / 10.0,
                       .watts = 1 + pick(1000) / 10.0};
     FILE *rig = fopen(path, "w"), *plan = fopen(scratch("any.plan"), "w");

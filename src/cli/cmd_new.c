@@ -167,13 +167,13 @@ static const wpin_stage_kind *ask_kind(const wpin_wired *thing) {
     const wpin_stage_kind *kinds = wpin_stage_kinds(&count), *kind;
     printf("What drives it? One of:\n");
     for (size_t i = 0; i < count; i++) {
-        if (wpin_starter_fits_thing(thing, &kinds[i])) {
+        if (wpin_starter_fits(thing, &kinds[i])) {
             printf("  %-26s %s\n", kinds[i].name, kinds[i].words);
         }
     }
     while (ask("Stage", thing->stage, answer, sizeof answer)) {
         kind = find_kind(answer);
-        if (kind != NULL && wpin_starter_fits_thing(thing, kind)) {
+        if (kind != NULL && wpin_starter_fits(thing, kind)) {
             return kind;
         }
         printf("  expected a name from the list\n");
@@ -195,24 +195,12 @@ static void complain_of_wires(const new_arguments *a) {
     }
     if (used != 0) {
         cli_complain("with %d wires it can be: %s", a->wires, list);
-    } else if (wpin_wired_find(a->wires, NULL) != NULL) {
-        const wpin_wired *t = wpin_wired_find(a->wires, NULL);
+    } else if (wpin_wired_find(a->wires, NULL, NULL) != NULL) {
+        const wpin_wired *t = wpin_wired_find(a->wires, NULL, NULL);
         cli_complain("with %d wires it can be a %s, which needs %s", a->wires, t->what, t->stage);
     } else {
         cli_complain("nothing with %d wires is known here; expected 2, 3, 4, 5, 6 or 8", a->wires);
     }
-}
-
-/* The first that the options can mean: of so many wires, and on that stage. */
-static const wpin_wired *find_by_options(const new_arguments *a) {
-    const wpin_stage_kind *kind = a->stage == NULL ? NULL : find_kind(a->stage);
-    for (const wpin_wired *t = wpin_wired_things(); kind != NULL && t->what != NULL; t++) {
-        bool is_it = t->load != NULL && strcmp(t->load, a->load) == 0;
-        if (is_it && (a->wires == 0 || t->wires == a->wires) && wpin_starter_fits_thing(t, kind)) {
-            return t;
-        }
-    }
-    return wpin_wired_find(a->wires, a->load);
 }
 
 /* What it is, by its wires and by what it is said to be. */
@@ -220,10 +208,12 @@ static const wpin_wired *find_thing(const new_arguments *a) {
     static const char loads[] = "motor, sensorless, lamp, leds, solenoid or stepper";
     bool asks = isatty(STDIN_FILENO);
     const wpin_wired *thing = NULL;
-    if (a->load != NULL && wpin_wired_find(0, a->load) == NULL) {
+    if (a->load != NULL && wpin_wired_find(0, a->load, NULL) == NULL) {
         cli_complain("unknown load '%s'; expected %s", a->load, loads);
     } else if (a->load != NULL) {
-        thing = find_by_options(a);
+        const wpin_stage_kind *kind = a->stage == NULL ? NULL : find_kind(a->stage);
+        thing = wpin_wired_find(a->wires, a->load, kind);
+        thing = thing != NULL ? thing : wpin_wired_find(a->wires, a->load, NULL);
         if (thing == NULL) {
             complain_of_wires(a);
         }
@@ -246,7 +236,7 @@ static const wpin_stage_kind *choose_kind(const new_arguments *a, const wpin_wir
     const wpin_stage_kind *kind = a->stage != NULL ? cli_find_kind(a->stage)
                                   : asks           ? ask_kind(thing)
                                                    : find_kind(thing->stage);
-    if (kind != NULL && !wpin_starter_fits_thing(thing, kind)) {
+    if (kind != NULL && !wpin_starter_fits(thing, kind)) {
         cli_complain("'%s' is not a stage for a %s (%d wires: %s); windpin stage lists them, %s is "
                      "a usual one",
                      kind->name, thing->load, thing->wires, thing->what, thing->stage);
@@ -256,10 +246,10 @@ static const wpin_stage_kind *choose_kind(const new_arguments *a, const wpin_wir
 }
 
 /* What the options say, or what is asked; false with a complaint. */
-static bool answer_all(new_arguments *a, const wpin_wired **thing, wpin_starter *s) {
+static bool answer_all(new_arguments *a, wpin_starter *s) {
     bool asks = isatty(STDIN_FILENO);
-    *thing = find_thing(a);
-    if (*thing == NULL) {
+    s->thing = find_thing(a);
+    if (s->thing == NULL) {
         return false;
     }
     if (asks && a->volts == 0 &&
@@ -270,11 +260,9 @@ static bool answer_all(new_arguments *a, const wpin_wired **thing, wpin_starter 
         !ask_quantity("What does it take when it works?", "10W", WPIN_POWER, 0.1, 200, &a->watts)) {
         return false;
     }
-    s->load = (*thing)->load;
-    s->encoder = (*thing)->encoder;
     s->volts = a->volts != 0 ? a->volts : 12;
     s->watts = a->watts != 0 ? a->watts : 10;
-    s->kind = choose_kind(a, *thing);
+    s->kind = choose_kind(a, s->thing);
     return s->kind != NULL;
 }
 
@@ -350,8 +338,7 @@ int cmd_new(int argc, char **argv) {
                      access(rig, F_OK) == 0 ? rig : plan);
         return EXIT_WRONG_INPUT;
     }
-    const wpin_wired *thing;
-    if (!answer_all(&a, &thing, &starter)) {
+    if (!answer_all(&a, &starter)) {
         return EXIT_WRONG_INPUT;
     }
     FILE *rig_file = create(rig), *plan_file = rig_file != NULL ? create(plan) : NULL;
@@ -364,5 +351,5 @@ int cmd_new(int argc, char **argv) {
         }
         return EXIT_MET_FAULT;
     }
-    return check(rig, plan, thing);
+    return check(rig, plan, starter.thing);
 }

@@ -49,17 +49,7 @@ const wpin_wired *wpin_wired_things(void) {
     return things;
 }
 
-const wpin_wired *wpin_wired_find(int wires, const char *load) {
-    for (const wpin_wired *t = things; t->what != NULL; t++) {
-        bool is_it = load == NULL || (t->load != NULL && strcmp(t->load, load) == 0);
-        if (is_it && (wires == 0 || t->wires == wires)) {
-            return t;
-        }
-    }
-    return NULL;
-}
-
-bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind) {
+static bool load_fits(const char *load, const wpin_stage_kind *kind) {
     bool stepper = strcmp(load, "stepper") == 0;
     if (kind->coils || stepper) {
         return kind->coils == stepper;
@@ -83,12 +73,23 @@ static bool turns_pulses(const char *stage) {
     return strcmp(stage, "servo-pulse") == 0;
 }
 
-bool wpin_starter_fits_thing(const wpin_wired *thing, const wpin_stage_kind *kind) {
+bool wpin_starter_fits(const wpin_wired *thing, const wpin_stage_kind *kind) {
     bool phases = strncmp(thing->stage, "three-", 6) == 0;
-    return thing->load != NULL && wpin_starter_fits(thing->load, kind) &&
+    return thing->load != NULL && load_fits(thing->load, kind) &&
            wpin_stage_kind_is_three_phase(kind) == phases &&
            turns_pulses(kind->name) == turns_pulses(thing->stage) &&
            (!thing->encoder || regulated(kind));
+}
+
+const wpin_wired *wpin_wired_find(int wires, const char *load, const wpin_stage_kind *kind) {
+    for (const wpin_wired *t = things; t->what != NULL; t++) {
+        bool is_it = load == NULL || (t->load != NULL && strcmp(t->load, load) == 0);
+        if (is_it && (wires == 0 || t->wires == wires) &&
+            (kind == NULL || wpin_starter_fits(t, kind))) {
+            return t;
+        }
+    }
+    return NULL;
 }
 
 /* ---- the rig ---- */
@@ -134,7 +135,7 @@ static void write_stage(const wpin_starter *s, FILE *to) {
     }
     fprintf(to, "}");
     if (takes_pwm(s)) {
-        fprintf(to, ", pwm: %s", pwm_for(s->load));
+        fprintf(to, ", pwm: %s", pwm_for(s->thing->load));
     }
     fprintf(to, "}   # windpin stage %s\n", s->kind->name);
 }
@@ -148,8 +149,8 @@ static void write_driver(const wpin_starter *s, FILE *to, double amps) {
             "      current-time: 10ms       # ...for this long\n"
             "      voltage-limit: %.3gV\n",
             fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
-    if (s->kind->table == &wpin_table_relay && strcmp(s->load, "lamp") != 0 &&
-        strcmp(s->load, "leds") != 0) {
+    if (s->kind->table == &wpin_table_relay && strcmp(s->thing->load, "lamp") != 0 &&
+        strcmp(s->thing->load, "leds") != 0) {
         fprintf(to,
                 "      free-wheel: yes          # a diode across it: put one there, and look\n");
     }
@@ -171,7 +172,7 @@ static void write_motor(const wpin_starter *s, FILE *to) {
     double constant = s->volts / top, torque = constant * stall;
     write_driver(s, to, stall);
     bool phases = wpin_stage_kind_is_three_phase(s->kind);
-    bool sensorless = strcmp(s->load, "sensorless") == 0;
+    bool sensorless = strcmp(s->thing->load, "sensorless") == 0;
     fprintf(
         to,
         "    motor:                     # windpin size motor works the first five out of what "
@@ -195,20 +196,20 @@ static void write_motor(const wpin_starter *s, FILE *to) {
         fprintf(to,
                 "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
     }
-    if (s->encoder) {
+    if (s->thing->encoder) {
         fprintf(to,
                 "    encoder: {lines: 11, pins: {a: 14, b: 15}}   # its thin wires; lines: its "
                 "label, or counted by hand over a turn\n"
                 "    speed: {rated: %.0frpm}   # regulated up to there\n",
                 RATED_RPM);
     }
-    write_ramp(s, to, "500ms", s->encoder ? "2s" : "500ms");
+    write_ramp(s, to, "500ms", s->thing->encoder ? "2s" : "500ms");
     fprintf(to, "    rest: 2s                   # before it may turn the other way: measure how "
                 "long it runs down\n");
 }
 
 static void write_light(const wpin_starter *s, FILE *to) {
-    bool lamp = strcmp(s->load, "lamp") == 0;
+    bool lamp = strcmp(s->thing->load, "lamp") == 0;
     double amps = s->watts / s->volts;
     write_driver(s, to, (lamp ? 13 : 1.2) * amps); /* cold filaments take that much */
     if (lamp) {
@@ -276,7 +277,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
     if (wpin_logic_of(s->kind->logic)->pulses) {
         fprintf(to, "wait 500ms               # its controller has to see neutral first\n");
     }
-    if (strcmp(s->load, "stepper") == 0) {
+    if (strcmp(s->thing->load, "stepper") == 0) {
         fprintf(to, "%s turn 90deg\n%s hold 500ms\n%s turn reverse 90deg\n%s release\n", n, n, n,
                 n);
     } else if (!wpin_stage_kind_takes_duty(s->kind)) {
@@ -284,16 +285,16 @@ static void write_plan(const wpin_starter *s, FILE *to) {
         if (reverses(s)) {
             fprintf(to, "%s rest 2s\n%s on reverse\n%s hold 2s\n%s off\n", n, n, n, n);
         }
-    } else if (strcmp(s->load, "motor") == 0 || strcmp(s->load, "sensorless") == 0) {
+    } else if (strcmp(s->thing->load, "motor") == 0 || strcmp(s->thing->load, "sensorless") == 0) {
         /* with fast decay half of the duty only makes up for the other half */
         char much[20];
-        snprintf(much, sizeof much, s->encoder ? "%.0frpm" : "%.0f%%",
-                 s->encoder                            ? RATED_RPM / 2
+        snprintf(much, sizeof much, s->thing->encoder ? "%.0frpm" : "%.0f%%",
+                 s->thing->encoder                     ? RATED_RPM / 2
                  : s->kind->off_phase == WPIN_OFF_FAST ? 70.0
                                                        : 40.0);
         fprintf(to, "%s ramp %s in 1s\n", n, much);
         fprintf(to, "require %s current below %.3gA\n", n, 6 * s->watts / s->volts);
-        if (s->encoder) {
+        if (s->thing->encoder) {
             fprintf(to, "require %s speed within 2%% by 3s\n", n);
         }
         fprintf(to, "%s hold 2s\n%s stop\n", n, n);
@@ -339,7 +340,7 @@ bool wpin_starter_write(const wpin_starter *s, FILE *rig, FILE *plan) {
     write_top(s, lines);
     write_stage(s, lines);
     for (size_t i = 0; i < sizeof loads / sizeof *loads; i++) {
-        if (strcmp(s->load, loads[i].load) == 0) {
+        if (strcmp(s->thing->load, loads[i].load) == 0) {
             loads[i].write(s, lines);
         }
     }

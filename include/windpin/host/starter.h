@@ -25,23 +25,22 @@ typedef struct wpin_wired {
 
 /** All of them, by number of wires; the last one has `what` NULL. */
 WPIN_API const wpin_wired *wpin_wired_things(void);
-/** The first with so many wires (0: any) that is such a load (NULL: any); NULL: there is none. */
-WPIN_API const wpin_wired *wpin_wired_find(int wires, const char *load);
+/** The first with so many wires (0: any) that is such a load (NULL: any) and can be connected to
+ * that stage (NULL: any, and not yet described things too); NULL: there is none. */
+WPIN_API const wpin_wired *wpin_wired_find(int wires, const char *load,
+                                           const wpin_stage_kind *kind);
 
 /** The answers. */
 typedef struct wpin_starter {
     const char *name; /**< Of the load: letters, digits, '-' and '_', no word of the language. */
-    const char *load; /**< As wpin_wired.load. */
+    const wpin_wired *thing;
     const wpin_stage_kind *kind;
-    bool encoder;        /**< Of a brushed motor: its speed is regulated. */
     double volts, watts; /**< Of the supply; of the load when it works as it is meant to. */
 } wpin_starter;
 
-/** Whether this load can be connected to that stage. */
-WPIN_API bool wpin_starter_fits(const char *load, const wpin_stage_kind *kind);
-/** Whether that thing can: a motor with Hall sensors has three phases, one with two wires has none.
- */
-WPIN_API bool wpin_starter_fits_thing(const wpin_wired *thing, const wpin_stage_kind *kind);
+/** Whether it can be connected to that stage: a motor with Hall sensors has three phases, one with
+ * two wires has none. */
+WPIN_API bool wpin_starter_fits(const wpin_wired *thing, const wpin_stage_kind *kind);
 /** Writes rig and plan. False when a file can not be written. */
 WPIN_API bool wpin_starter_write(const wpin_starter *starter, FILE *rig, FILE *plan);
 
