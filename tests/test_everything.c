@@ -35,7 +35,9 @@ static const struct {
              {"turn to", "it turn to 45deg"},
              {"zero", "it zero"},
              {"home", "it home at most 2s"},
-             {"release", "it release"}};
+             {"release", "it release"},
+             {"until fault", "it run %s until it faulted at most 600ms"},
+             {"clear", "it clear at most 300ms"}};
 
 /* "#" is its first control line. */
 static const char *const faults[] = {NULL,

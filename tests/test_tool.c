@@ -692,6 +692,46 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
 }
 END_TEST
 
+/* A fault that the plan waits for, clears, and goes on after; on a drive and on a bridge. What it
+ * does not wait for ends it as ever, and a cause that stays is not cleared away. */
+START_TEST(a_plan_tries_a_protection) {
+    const char *line = TEST_SOURCE "/demo/honey-line.yaml",
+               *drum = TEST_SOURCE "/demo/honey-drum.yaml";
+#define BLOCKED "main on\ndrum ramp 60rpm\nfault drum stalled\n"
+#define AWAITED BLOCKED "wait until drum faulted at most 5s\n"
+#define AGAIN   "drum run 20rpm for 1s\ndrum ramp 60rpm\ndrum hold 1s\ndrum stop\n"
+    tool(0,
+         SAYS("clear at most 3s", "ok, cleared and armed: its first move is slow and short",
+              "WPIN_FAULT_DRIVE; waited for, and cleared by the plan at", "error code 7121h",
+              "20 steps: 20 as asked"),
+         "run %s " TEST_SOURCE "/demo/honey-blocked.plan", line);
+    tool(0, SAYS("waited for, and cleared by the plan at", "10 steps: 10 as asked"), "run %s %s",
+         drum, write_file("b.plan", AWAITED "mend drum stalled\ndrum clear at most 2s\n" AGAIN));
+    tool(0, SAYS("ok, until its fault: WPIN_FAULT_", "6 steps: 6 as asked"), "run %s %s", drum,
+         write_file("b.plan",
+                    "main on\nfault drum stalled\ndrum run 60rpm until drum faulted at most "
+                    "5s\nmend drum stalled\ndrum clear at most 2s\ndrum run 20rpm for 1s\n"));
+    tool(1, SAYS("1  no fault  missed"), "run %s %s", drum,
+         write_file("b.plan",
+                    "require no fault\n" AWAITED "mend drum stalled\ndrum clear at most 2s\n"));
+    tool(1, SAYS("waited for, and cleared by the plan at", "ended by a fault: WPIN_FAULT_"),
+         "run %s %s", drum, write_file("b.plan", AWAITED "drum clear at most 2s\n" AGAIN));
+    tool(1, SAYS("Fault at", "5 steps: 4 as asked, 1 not"), "run %s %s", drum,
+         write_file("b.plan", AWAITED "wait 1s\ndrum clear at most 2s\n" AGAIN));
+    tool(1, SAYS("did not come in time; the plan was ended"), "run %s %s", drum,
+         write_file("b.plan", "main on\ndrum ramp 60rpm\nwait until drum faulted at most 1s\n"));
+    tool(1, SAYS("after a fault move 2 s at most first"), "run %s %s", drum,
+         write_file("b.plan", AWAITED "mend drum stalled\ndrum clear at most 2s\ndrum ramp 20rpm\n"
+                                      "wait 4s\ndrum stop\n"));
+    tool(0, SAYS("ok, there was no fault"), "run %s %s", drum,
+         write_file("b.plan", "main on\ndrum clear at most 2s\n"));
+    tool(2, SAYS("is driven by another track"), "run %s %s", drum,
+         write_file("b.plan",
+                    "main on\nparallel\ndrum run 60rpm for 2s\nwait until drum faulted at "
+                    "most 2s\nend\n"));
+}
+END_TEST
+
 START_TEST(the_honey_house_runs_and_waits_for_its_button) {
     const char *house = TEST_SOURCE "/demo/honey-house.plan";
     tool(0,
@@ -962,6 +1002,7 @@ int main(void) {
     tcase_add_test(tests, sheets_count_in_whole_numbers);
     tcase_add_test(tests, a_first_motion_says_which_way);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
+    tcase_add_test(tests, a_plan_tries_a_protection);
     tcase_add_test(tests, the_honey_house_runs_and_waits_for_its_button);
     tcase_add_test(tests, parts_are_sized);
     tcase_add_test(tests, the_stop_input_stops_the_house);

@@ -56,6 +56,9 @@ typedef enum wpin_op {
                           stands. Done at rest, where position 0 is then. time_ms each way.
                           Without an event: wpin_motor_home, time_ms in all; `value` says nothing
                           then. */
+    WPIN_OP_CLEAR, /**< Motor's fault is cleared as soon as its cause is gone, and the motor armed
+                      again, within time_ms, else the plan ends. The first move after it is
+                      limited. Done at once where there is none. */
     WPIN_OP_COUNT
 } wpin_op;
 
@@ -91,6 +94,8 @@ typedef enum wpin_event {
     WPIN_EVENT_CURRENT_BELOW, /**< Motor current below `milliamps`. */
     WPIN_EVENT_INPUT_ON,      /**< Input number `motor` is on. */
     WPIN_EVENT_INPUT_OFF,     /**< Input number `motor` is off. */
+    WPIN_EVENT_FAULTED,       /**< Motor has a latched fault; while a step waits for that, and while
+                                 CLEAR is at work, it does not end the plan. Not of REPEAT or HOME. */
     WPIN_EVENT_COUNT
 } wpin_event;
 
@@ -186,10 +191,11 @@ WPIN_API wpin_status wpin_sequence_start(wpin_sequence *sequence,
                                          const wpin_sequence_config *config);
 
 /** Ticks every motor (wpin_motors_tick), then serves every track. Steps that are done make room for
- * the next in the same tick, at most 16 a track, so a tick's time is bounded. A fault of a motor, a
- * motor that timed out because this came too late (WPIN_FAULT_LATE), or a refused step ends the
- * plan: all motors ramp to rest and `result` says why. Motors are kept alive 250 ms at a time, so
- * they stop if this is no longer called but their own ticks are. Tick. */
+ * the next in the same tick, at most 16 a track, so a tick's time is bounded. A fault of a motor
+ * that no step waits for (WPIN_EVENT_FAULTED) or clears, a motor that timed out because this came
+ * too late (WPIN_FAULT_LATE), or a refused step ends the plan: all motors ramp to rest and `result`
+ * says why. Motors are kept alive 250 ms at a time, so they stop if this is no longer called but
+ * their own ticks are. Tick. */
 WPIN_API void wpin_sequence_tick(wpin_sequence *sequence);
 
 /** The same without the motors, for several plans side by side, each of motors of its own: the

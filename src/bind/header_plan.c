@@ -11,7 +11,7 @@ static const char *op_name(uint8_t op) {
         [WPIN_OP_AGAIN] = "AGAIN",   [WPIN_OP_FORK] = "FORK",     [WPIN_OP_LEAVE] = "LEAVE",
         [WPIN_OP_JOIN] = "JOIN",     [WPIN_OP_TURN] = "TURN",     [WPIN_OP_TURN_TO] = "TURN_TO",
         [WPIN_OP_FOLLOW] = "FOLLOW", [WPIN_OP_SET] = "SET",       [WPIN_OP_CALIBRATE] = "CALIBRATE",
-        [WPIN_OP_ZERO] = "ZERO",     [WPIN_OP_HOME] = "HOME"};
+        [WPIN_OP_ZERO] = "ZERO",     [WPIN_OP_HOME] = "HOME",     [WPIN_OP_CLEAR] = "CLEAR"};
     return names[op];
 }
 

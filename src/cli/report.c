@@ -227,16 +227,26 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
     if (report->fault_count == 0 && report->result == WPIN_OK) {
         printf("Faults: none.\n");
     }
-    if (report->fault_count == 0 && report->result != WPIN_OK) {
+    size_t cleared = 0;
+    while (cleared < report->fault_count && report->faults[cleared].cleared_at != HUGE_VAL) {
+        cleared++; /* these come first */
+    }
+    if (cleared == report->fault_count && report->result != WPIN_OK) {
         printf("%sThe plan ended early: %s%s\n    %s %s\n", cli_paint(WPIN_VERDICT_BAD),
                wpin_status_name(report->result), cli_plain(), wpin_status_text(report->result),
                wpin_status_remedy(report->result));
     }
     for (size_t i = 0; i < report->fault_count; i++) {
         const wpin_fault_result *f = &report->faults[i];
-        printf("%sFault at %.3f s: %s, %s%s\n    %s %s\n", cli_paint(WPIN_VERDICT_BAD), f->at,
-               rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain(),
-               wpin_status_text(f->cause), wpin_status_remedy(f->cause));
+        bool gone = f->cleared_at != HUGE_VAL;
+        printf("%sFault at %.3f s: %s, %s%s",
+               cli_paint(gone ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD), f->at,
+               rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain());
+        if (gone) {
+            printf("; waited for, and cleared by the plan at %.3f s\n", f->cleared_at);
+        } else {
+            printf("\n    %s %s\n", wpin_status_text(f->cause), wpin_status_remedy(f->cause));
+        }
         char words[300];
         if (wpin_drive_fault_words(f, words, sizeof words)) {
             printf("    %s\n", words);

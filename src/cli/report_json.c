@@ -71,6 +71,9 @@ static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
     json_t *fault = json_pack("{s:o, s:s, s:s, s:s, s:f}", "load", load_name(rig, f->load), "fault",
                               wpin_status_name(f->cause), "words", wpin_status_text(f->cause),
                               "remedy", wpin_status_remedy(f->cause), "at_s", f->at);
+    if (f->cleared_at != HUGE_VAL) {
+        json_object_set_new(fault, "cleared_at_s", json_real(f->cleared_at));
+    }
     if (f->silence != WPIN_SILENCE_NONE) {
         static const char *const silences[] = {[WPIN_SILENCE_MUTE] = "nothing came",
                                                [WPIN_SILENCE_ANEW] = "it began anew",

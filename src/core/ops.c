@@ -226,6 +226,7 @@ static bool has_come(const wpin_sequence *s, int16_t event, uint16_t number, uin
         return wpin_motor_state(motor) == WPIN_STATE_RUNNING && motor->guard.held == 0;
     case WPIN_EVENT_CURRENT_ABOVE: return current_above(motor, milliamps);
     case WPIN_EVENT_CURRENT_BELOW: return current_below(motor, milliamps);
+    case WPIN_EVENT_FAULTED: return motor->fault != WPIN_OK;
     default: return false;
     }
 }
@@ -233,6 +234,12 @@ static bool has_come(const wpin_sequence *s, int16_t event, uint16_t number, uin
 bool wpin_step_has_come(const wpin_sequence *sequence, const wpin_step *step) {
     return step->until != 0 &&
            has_come(sequence, (int16_t)(step->until - 1), step->until_of, step->until_ma);
+}
+
+bool wpin_step_expects_fault(const wpin_step *step, uint16_t motor) {
+    bool until = step->until == 1 + WPIN_EVENT_FAULTED && step->until_of == motor;
+    bool waits = step->op == WPIN_OP_UNTIL && step->value == WPIN_EVENT_FAULTED;
+    return until || ((waits || step->op == WPIN_OP_CLEAR) && step->target.number == motor);
 }
 
 /* ---- homing ---- */
@@ -364,6 +371,33 @@ static bool until_done(wpin_sequence *s, wpin_track *track, const wpin_step *ste
     return false;
 }
 
+/* Everybody has a tick to see the fault. It may still have its cause, and a drive takes its time to
+ * forget its own; then it is armed, once it lets itself be. Nothing is armed that somebody
+ * disarmed.
+ */
+static bool clear_done(wpin_sequence *s, wpin_track *track, const wpin_step *step, uint32_t dt_us) {
+    wpin_motor *motor = motor_of(s, step);
+    if (track->part == WPIN_PART_GOING && motor->fault == WPIN_OK) {
+        return true;
+    }
+    track->part = WPIN_PART_LEFT;
+    if (dt_us == 0) {
+        return false;
+    }
+    if (motor->fault != WPIN_OK) {
+        (void)wpin_motor_clear_fault(motor); /* refused while its cause is there */
+    } else if (motor->armed == WPIN_DISARMED) {
+        (void)wpin_motor_arm(motor);
+    }
+    if (motor->fault == WPIN_OK && motor->armed == WPIN_ARMED) {
+        return true;
+    }
+    if (time_over(track, dt_us)) {
+        track->part = WPIN_PART_TIMED_OUT;
+    }
+    return false;
+}
+
 /* ---- the table ---- */
 
 #define ON_MOTOR  WPIN_TARGET_MOTOR
@@ -394,6 +428,7 @@ const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT] = {
     [WPIN_OP_ZERO]      = {ON_MOTOR, 0, zero, NULL},
     [WPIN_OP_HOME]      = {ON_MOTOR, EFFORT | TIME | WPIN_OWN_EVENT, home, home_done},
     [WPIN_OP_CALIBRATE] = {ON_MOTOR, WPIN_DRIVES | TIME, calibrate, run_for_done},
+    [WPIN_OP_CLEAR]     = {ON_MOTOR, TIME, NULL, clear_done},
 };
 /* clang-format on */
 

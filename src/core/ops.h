@@ -39,6 +39,9 @@ extern const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT];
 /* Whether the event that ends a step before its time is there; false where it has none. */
 bool wpin_step_has_come(const wpin_sequence *sequence, const wpin_step *step);
 
+/* Whether a step waits for a fault of a motor, or clears it: such a fault does not end the plan. */
+bool wpin_step_expects_fault(const wpin_step *step, uint16_t motor);
+
 static inline bool wpin_event_is_of_input(int16_t event) {
     return event == WPIN_EVENT_INPUT_ON || event == WPIN_EVENT_INPUT_OFF;
 }

@@ -154,11 +154,27 @@ static uint16_t step_of(const wpin_sequence *sequence, uint16_t motor) {
     return config->tracks[0].step;
 }
 
+/* Whether a track is at a step that waits for this motor's fault, or clears it. */
+static bool is_expected(const wpin_sequence *sequence, uint16_t motor) {
+    const wpin_sequence_config *config = sequence->config;
+    for (uint8_t i = 0; i < config->track_count; i++) {
+        const wpin_track *track = &config->tracks[i];
+        if (track->active && track->part != 0 && track->step < config->step_count) {
+            wpin_step step = config->steps[track->step];
+            if (wpin_step_expects_fault(&step, motor)) {
+                return true;
+            }
+        }
+    }
+    return false;
+}
+
 /* While the plan runs no motor may time out, unless the plan was not served in time; or unless it
  * is the first move after a fault, which is short. */
-static wpin_status what_happened(const wpin_motor *motor) {
+static wpin_status what_happened(const wpin_sequence *sequence, uint16_t number) {
+    const wpin_motor *motor = motor_at(sequence, number);
     if (motor->fault != WPIN_OK) {
-        return (wpin_status)motor->fault;
+        return is_expected(sequence, number) ? WPIN_OK : (wpin_status)motor->fault;
     }
     if (motor->ended == WPIN_ENDED_TIMEOUT) {
         bool first = (motor->guard.flags & WPIN_GUARD_FIRST) != 0;
@@ -177,7 +193,7 @@ static void tick_motors(const wpin_sequence *sequence) {
 
 static void look_at_motors(wpin_sequence *sequence) {
     for (uint16_t i = 0; sequence->running && i < sequence->config->motor_count; i++) {
-        wpin_status status = what_happened(motor_at(sequence, i));
+        wpin_status status = what_happened(sequence, i);
         if (status != WPIN_OK) {
             end_early(sequence, status, step_of(sequence, i));
         }

@@ -98,7 +98,11 @@ static wpin_status check_until(const wpin_sequence_config *config, const wpin_st
         }
         break;
     case WPIN_OP_REPEAT:
-    case WPIN_OP_HOME: break;
+    case WPIN_OP_HOME:
+        if (step->until == 1 + WPIN_EVENT_FAULTED) { /* it would end the plan before */
+            return WPIN_REFUSED_CONFIG;
+        }
+        break;
     default: return WPIN_REFUSED_CONFIG;
     }
     if (step->until > WPIN_EVENT_COUNT) {

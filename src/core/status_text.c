@@ -63,7 +63,7 @@
     ROW(WPIN_FAULT_EXTERNAL, "The motor was tripped from outside.",                                \
         "Find what tripped it, then clear the fault.")                                             \
     ROW(WPIN_FAULT_TIMEOUT, "What the plan waited for did not come in time.",                      \
-        "Look for what keeps it away, or allow more time.")                                        \
+        "Look for what keeps it away, or allow more time; after a fault move 2 s at most first.")  \
     ROW(WPIN_FAULT_ON_TIME, "It was on for longer than it may be.",                                \
         "Switch it off in time, hold it with less, or use a part made for longer.")                \
     ROW(WPIN_FAULT_RESET, "The controller was reset while it worked.",                             \

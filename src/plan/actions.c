@@ -14,6 +14,32 @@ static bool can_coast(const wpin_stage_kind *kind) {
     return wpin_stage_kind_has(kind, WPIN_DRIVE_COAST);
 }
 
+#define FIRST_MOVE 2.0 /* s: what the guard allows after a fault */
+
+/* Counts a motion against the time that the first move after a fault may last; says so if it takes
+ * longer. */
+static void count_first(wpin_plan_reader *r, size_t load, double seconds) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    double *left = &r->flow.first[load];
+    if (*left <= 0) {
+        return;
+    }
+    if (seconds <= *left) {
+        *left = fmax(*left - seconds, 1e-3);
+        return;
+    }
+    char gentle[24] = "20%";
+    if (l->speed.there) {
+        snprintf(gentle, sizeof gentle, "%.2grpm", l->speed.rated / 5);
+    }
+    wpin_words_say(
+        &r->line, r->line.words[1].column,
+        "the first move after a fault ends by itself after %g s, and this one takes %.3g "
+        "s; expected a short one first, e.g. '%s run %s for 1s'",
+        FIRST_MOVE, seconds + FIRST_MOVE - *left, l->name, gentle);
+    *left = 0;
+}
+
 static void read_ramp(wpin_plan_reader *r, size_t load) {
     wpin_asked to;
     double seconds = 0;
@@ -24,6 +50,7 @@ static void read_ramp(wpin_plan_reader *r, size_t load) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, to.share, seconds, r->line.number);
+    count_first(r, load, takes);
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN,
                                      .quantity = to.quantity,
@@ -38,6 +65,8 @@ static void run_for(wpin_plan_reader *r, size_t load, wpin_asked to, double seco
     wpin_flow_ramp(&r->flow, load, to.share, 0, r->line.number);
     double takes = before + seconds + wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_flow_rests(&r->flow, load, takes);
+    count_first(r, load, seconds);
+    r->flow.first[load] = 0;
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN_FOR,
                                      .quantity = to.quantity,
@@ -93,6 +122,7 @@ static void read_hold(wpin_plan_reader *r, size_t load) {
         return;
     }
     if (take_for(r, true, &seconds)) {
+        count_first(r, load, seconds);
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_HOLD,
                                          .target = WPIN_MOTOR(load),
@@ -109,6 +139,7 @@ static void read_stop(wpin_plan_reader *r, size_t load) {
         return;
     }
     double takes = wpin_flow_ramp(&r->flow, load, 0, seconds, r->line.number);
+    r->flow.first[load] = 0;
     wpin_plan_add_action(
         r,
         (wpin_step){.op = WPIN_OP_STOP, .target = WPIN_MOTOR(load), .ramp_us = wpin_to_us(seconds)},
@@ -284,6 +315,38 @@ static void read_release(wpin_plan_reader *r, size_t load) {
     }
 }
 
+/* Whether what is read is done over and over, with nobody to look at it. */
+static bool is_forever(const wpin_plan_reader *r) {
+    for (int i = 1; i <= r->flow.depth; i++) {
+        if (r->flow.blocks[i].kind == WPIN_BLOCK_REPEAT && r->flow.blocks[i].forever) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* clear at most TIME */
+static void read_clear(wpin_plan_reader *r, size_t load) {
+    double seconds;
+    const char *name = r->rig->loads[load].name;
+    unsigned column = r->line.words[1].column;
+    if (r->alone) {
+        wpin_words_say(&r->line, column, "by hand it is 'clear %s', then 'arm %s'", name, name);
+    } else if (is_forever(r)) {
+        wpin_words_say(&r->line, column,
+                       "a fault can't be cleared over and over without anybody who looks; expected "
+                       "a number of rounds for the repeat around it");
+    } else if (wpin_plan_take_at_most(r, &seconds)) {
+        wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+        r->flow.first[load] = FIRST_MOVE;
+        wpin_plan_add_action(r,
+                             (wpin_step){.op = WPIN_OP_CLEAR,
+                                         .target = WPIN_MOTOR(load),
+                                         .time_ms = wpin_to_ms(seconds)},
+                             seconds);
+    }
+}
+
 typedef struct verb {
     const char *word;
     void (*read)(wpin_plan_reader *r, size_t load);
@@ -302,6 +365,7 @@ static const verb verbs[] = {{"ramp", read_ramp},
                              {"toggle", read_toggle},
                              {"follow", read_follow},
                              {"calibrate", read_calibrate},
+                             {"clear", read_clear},
                              {"turn", wpin_plan_read_turn_motor},
                              {"zero", wpin_plan_read_zero},
                              {"home", wpin_plan_read_home}};
@@ -310,6 +374,7 @@ static const verb verbs[] = {{"ramp", read_ramp},
 static const verb stepper_verbs[] = {{"turn", wpin_plan_read_turn},
                                      {"hold", read_hold_place},
                                      {"stop", read_stop},
+                                     {"clear", read_clear},
                                      {"release", read_release}};
 
 bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *word) {
@@ -321,16 +386,6 @@ bool wpin_plan_knows_verb(const wpin_plan_reader *r, size_t load, const char *wo
         }
     }
     return false;
-}
-
-void wpin_plan_claim(wpin_plan_reader *r, size_t load) {
-    unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
-    if (clash != 0) {
-        wpin_words_say(&r->line, 1,
-                       "'%s' is driven by another track of this parallel block already (line %u); "
-                       "expected one track for each load",
-                       r->rig->loads[load].name, clash);
-    }
 }
 
 void wpin_plan_read_verb(wpin_plan_reader *r, size_t load) {

@@ -1,4 +1,4 @@
-/* Opens a block of a plan where one may stand. */
+/* Blocks of a plan: opened where one may stand; and which of their tracks has a load. */
 #include "parts.h"
 
 bool wpin_plan_open_block(wpin_plan_reader *r, wpin_block_kind kind) {
@@ -19,4 +19,20 @@ bool wpin_plan_open_block(wpin_plan_reader *r, wpin_block_kind kind) {
         return false;
     }
     return true;
+}
+
+void wpin_plan_begin_action(wpin_plan_reader *r) {
+    if (wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL) {
+        wpin_flow_top(&r->flow)->track++;
+    }
+}
+
+void wpin_plan_claim(wpin_plan_reader *r, size_t load) {
+    unsigned clash = wpin_flow_drive(&r->flow, load, r->line.number);
+    if (clash != 0) {
+        wpin_words_say(&r->line, 1,
+                       "'%s' is driven by another track of this parallel block already (line %u); "
+                       "expected one track for each load",
+                       r->rig->loads[load].name, clash);
+    }
 }

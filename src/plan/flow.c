@@ -10,11 +10,12 @@ bool wpin_flow_init(wpin_flow *flow, const wpin_rig *rig) {
     flow->free_at = calloc(rig->load_count, sizeof *flow->free_at);
     flow->turns = calloc(rig->load_count, sizeof *flow->turns);
     flow->homed = calloc(rig->load_count, sizeof *flow->homed);
+    flow->first = calloc(rig->load_count, sizeof *flow->first);
     flow->set_at = calloc(rig->load_count, sizeof *flow->set_at);
     flow->unsure = calloc(rig->load_count, sizeof *flow->unsure);
     return flow->duty != NULL && flow->driven != NULL && flow->free_at != NULL &&
-           flow->turns != NULL && flow->homed != NULL && flow->set_at != NULL &&
-           flow->unsure != NULL;
+           flow->turns != NULL && flow->homed != NULL && flow->first != NULL &&
+           flow->set_at != NULL && flow->unsure != NULL;
 }
 
 void wpin_flow_free(wpin_flow *flow) {
@@ -27,6 +28,7 @@ void wpin_flow_free(wpin_flow *flow) {
     free(flow->free_at);
     free(flow->turns);
     free(flow->homed);
+    free(flow->first);
     free(flow->set_at);
     free(flow->unsure);
 }

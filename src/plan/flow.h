@@ -19,7 +19,8 @@ typedef struct wpin_block {
     unsigned line;          /* where it begins */
     bool together;          /* parallel: its loads come to rest first */
     int count;              /* repeat: rounds */
-    bool endless;           /* repeat: for ever, and nothing ends it */
+    bool forever;           /* repeat: not so many times */
+    bool endless;           /* and nothing else ends it */
     unsigned after_endless; /* line of such a repeat in it, behind which nothing is reached; or 0 */
     size_t fork;            /* track: its FORK step */
     double seconds;         /* of what stands in it so far; parallel: of its longest track */
@@ -35,6 +36,7 @@ typedef struct wpin_flow {
     double *free_at;  /* s of the plan from which it may turn either way */
     double *turns;    /* of each stepper, and each motor brought to places */
     bool *homed;      /* whether that is counted from where it was homed */
+    double *first;    /* s that its first move after a fault may last; 0: none comes */
     unsigned *set_at; /* line that set it */
     bool *unsure;     /* a line about it could not be read: no guesses from here on */
     wpin_block blocks[WPIN_BLOCK_DEPTH];

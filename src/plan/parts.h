@@ -63,6 +63,8 @@ void wpin_plan_read_hand(wpin_plan_reader *r, size_t input);
 bool wpin_plan_read_group(wpin_plan_reader *r);
 /* Reads the loads behind 'together', and opens its block. */
 void wpin_plan_read_together(wpin_plan_reader *r);
+/* A line of its own directly in a parallel block is a track of its own: from here on it is read. */
+void wpin_plan_begin_action(wpin_plan_reader *r);
 /* Takes a load for the track that is being read; says so if another one has it. */
 void wpin_plan_claim(wpin_plan_reader *r, size_t load);
 /* Reads what stands behind the name of a load. */

@@ -119,9 +119,7 @@ static void read_line(wpin_plan_reader *r) {
     if (!wpin_plan_is_reached(r) || wpin_plan_read_group(r)) {
         return;
     }
-    if (wpin_flow_top(&r->flow)->kind == WPIN_BLOCK_PARALLEL) {
-        wpin_flow_top(&r->flow)->track++; /* a line of its own is a track of its own */
-    }
+    wpin_plan_begin_action(r);
     int load = wpin_rig_find_load(r->rig, w->text), supply = wpin_rig_find_supply(r->rig, w->text);
     int input = wpin_rig_find_input(r->rig, w->text);
     r->line.at++;

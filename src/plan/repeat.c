@@ -32,7 +32,14 @@ void wpin_plan_read_repeat(wpin_plan_reader *r) {
     bool good = take_rounds(r, &rounds);
     if (good) {
         bool until = wpin_words_take(&r->line, "until");
+        unsigned column = wpin_words_column(&r->line);
         good = (!until || wpin_plan_take_event(r)) && wpin_words_no_more(&r->line);
+        if (r->until.until == 1 + WPIN_EVENT_FAULTED) {
+            wpin_words_say(&r->line, column,
+                           "a fault ends the plan before the round is over; expected 'wait until "
+                           "... faulted' inside, or another event here");
+            good = false;
+        }
     }
     wpin_step end = good ? r->until : (wpin_step){0};
     r->until = (wpin_step){0};
@@ -43,6 +50,7 @@ void wpin_plan_read_repeat(wpin_plan_reader *r) {
     if (wpin_plan_open_block(r, WPIN_BLOCK_REPEAT)) {
         wpin_block *block = wpin_flow_top(&r->flow);
         block->count = good && !endless ? (int)rounds : 1;
+        block->forever = endless;
         block->endless = endless && end.until == 0;
         end.op = WPIN_OP_REPEAT;
         end.value = good ? (int16_t)rounds : 1;

@@ -38,9 +38,13 @@ static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
     return true;
 }
 
-/* LOAD resting|steady|above CURRENT|below CURRENT, or INPUT pressed|released|reached|clear. */
+/* LOAD resting|faulted|steady|above CURRENT|below CURRENT (a stepper: the first two), or INPUT
+ * pressed|released|reached|clear. */
 bool wpin_plan_take_event(wpin_plan_reader *r) {
-    static const char *const events[] = {"resting", "steady", "above", "below"};
+    static const char *const events[] = {"resting", "faulted", "steady", "above", "below"};
+    static const wpin_event of_load[] = {WPIN_EVENT_RESTING, WPIN_EVENT_FAULTED,
+                                         WPIN_EVENT_AT_SETPOINT, WPIN_EVENT_CURRENT_ABOVE,
+                                         WPIN_EVENT_CURRENT_BELOW};
     static const char *const states[] = {"pressed", "released", "reached", "clear"};
     const wpin_word *w = wpin_words_peek(&r->line);
     int load = w == NULL ? -1 : wpin_rig_find_load(r->rig, w->text);
@@ -61,7 +65,7 @@ bool wpin_plan_take_event(wpin_plan_reader *r) {
         return false;
     }
     known = limit ? states + 2 : known;
-    int count = load < 0 ? 2 : (stepper ? 1 : 4), found = 0;
+    int count = load < 0 ? 2 : (stepper ? 2 : 5), found = 0;
     r->line.at++;
     unsigned column = wpin_words_column(&r->line);
     const wpin_word *event = wpin_words_peek(&r->line);
@@ -73,10 +77,10 @@ bool wpin_plan_take_event(wpin_plan_reader *r) {
                               (size_t)count);
         return false;
     }
-    if (load >= 0 && found >= 2) {
-        return take_current(r, (size_t)load, (wpin_event)found);
+    if (load >= 0 && found >= 3) {
+        return take_current(r, (size_t)load, of_load[found]);
     }
-    wpin_event one = load >= 0    ? (wpin_event)found
+    wpin_event one = load >= 0    ? of_load[found]
                      : found == 0 ? WPIN_EVENT_INPUT_ON
                                   : WPIN_EVENT_INPUT_OFF;
     set_event(r, (size_t)(load >= 0 ? load : input), one, 0);
@@ -97,6 +101,11 @@ static void read_until(wpin_plan_reader *r) {
         wpin_step e = r->until;
         wpin_event event = (wpin_event)(e.until - 1);
         r->until = (wpin_step){0};
+        if (event == WPIN_EVENT_FAULTED) { /* it stands still then, and belongs to this track */
+            wpin_plan_begin_action(r);
+            wpin_plan_claim(r, e.until_of);
+            wpin_flow_ramp(&r->flow, e.until_of, 0, 0, r->line.number);
+        }
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_UNTIL,
                                          .target = {wpin_event_about(event), e.until_of},

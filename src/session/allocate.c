@@ -15,6 +15,7 @@ bool wpin_session_allocate(wpin_session *run) {
     run->input_told = calloc(inputs, sizeof *run->input_told);
     run->fault_at = calloc(loads, sizeof *run->fault_at);
     run->safe_at = calloc(loads, sizeof *run->safe_at);
+    run->latched = calloc(loads, sizeof *run->latched);
     run->drive_error = calloc(loads, sizeof *run->drive_error);
     run->drive_state = calloc(loads, sizeof *run->drive_state);
     run->silence = calloc(loads, sizeof *run->silence);
@@ -51,16 +52,16 @@ bool wpin_session_allocate(wpin_session *run) {
     return report != NULL && run->bound != NULL && run->motors != NULL && run->motor_list != NULL &&
            run->input_state != NULL && run->input_table != NULL && run->input_at != NULL &&
            run->input_told != NULL && run->fault_at != NULL && run->safe_at != NULL &&
-           run->drive_error != NULL && run->drive_state != NULL && run->silence != NULL &&
-           run->unsent != NULL && report->last_way != NULL && report->degrees_c != NULL &&
-           report->joules != NULL && run->tracks != NULL && run->last != NULL &&
-           run->for_trace != NULL && run->samples != NULL && run->open_step != NULL &&
-           run->driven != NULL && run->owner != NULL && run->windows != NULL && run->rpm != NULL &&
-           run->effect != NULL && run->lost != NULL && run->stop_how != NULL &&
-           run->stopping != NULL && run->volts != NULL && run->actions != NULL &&
-           run->rounds != NULL && report->pwm != NULL && report->amps_peak != NULL &&
-           report->rpm_peak != NULL && report->operations != NULL && report->torque_peak != NULL &&
-           report->watts_peak != NULL;
+           run->latched != NULL && run->drive_error != NULL && run->drive_state != NULL &&
+           run->silence != NULL && run->unsent != NULL && report->last_way != NULL &&
+           report->degrees_c != NULL && report->joules != NULL && run->tracks != NULL &&
+           run->last != NULL && run->for_trace != NULL && run->samples != NULL &&
+           run->open_step != NULL && run->driven != NULL && run->owner != NULL &&
+           run->windows != NULL && run->rpm != NULL && run->effect != NULL && run->lost != NULL &&
+           run->stop_how != NULL && run->stopping != NULL && run->volts != NULL &&
+           run->actions != NULL && run->rounds != NULL && report->pwm != NULL &&
+           report->amps_peak != NULL && report->rpm_peak != NULL && report->operations != NULL &&
+           report->torque_peak != NULL && report->watts_peak != NULL;
 }
 
 void wpin_session_release(wpin_session *run) {
@@ -69,6 +70,7 @@ void wpin_session_release(wpin_session *run) {
     free(run->motor_list);
     free(run->fault_at);
     free(run->safe_at);
+    free(run->latched);
     free(run->drive_error);
     free(run->drive_state);
     free(run->silence);

@@ -33,18 +33,28 @@ static void collect_events(wpin_session *run, double began) {
     qsort(report->events, report->event_count, sizeof *report->events, by_time);
 }
 
+void wpin_session_add_fault(wpin_session *run, const wpin_fault_result *fault) {
+    wpin_report *report = run->report;
+    size_t count = report->fault_count;
+    wpin_fault_result *all = realloc(report->faults, (count + 1) * sizeof *all);
+    run->out_of_memory = run->out_of_memory || all == NULL;
+    if (all != NULL) {
+        report->faults = all;
+        report->faults[report->fault_count++] = *fault;
+    }
+}
+
 void wpin_session_collect(wpin_session *run) {
     wpin_report *report = run->report;
     size_t count;
     const wpin_part_burn *burns = wpin_session_burns(run, &count);
     report->burns = calloc(count + 1, sizeof *report->burns);
-    report->faults = calloc(run->rig->load_count + 1, sizeof *report->faults);
     double began = (double)run->start * PS;
     for (size_t i = 0; i < run->rig->load_count; i++) {
         run->onlooker->leaves(run, i);
     }
     run->out_of_memory =
-        run->out_of_memory || report->burns == NULL || report->faults == NULL ||
+        run->out_of_memory || report->burns == NULL ||
         (run->bench.out_of_memory != NULL && run->bench.out_of_memory(run->bench.context));
     for (size_t i = 0; report->burns != NULL && i < count; i++) {
         report->burns[i] = burns[i];
@@ -52,10 +62,12 @@ void wpin_session_collect(wpin_session *run) {
         report->burn_count = i + 1;
     }
     collect_events(run, began);
-    for (size_t i = 0; report->faults != NULL && i < run->rig->load_count; i++) {
+    bool faulted = false;
+    for (size_t i = 0; i < run->rig->load_count; i++) {
         wpin_fault_result fault = wpin_session_fault(run, i);
         if (fault.cause != WPIN_OK) {
-            report->faults[report->fault_count++] = fault;
+            wpin_session_add_fault(run, &fault);
+            faulted = true;
         }
     }
     for (size_t i = 0; i < run->rig->load_count; i++) {
@@ -64,7 +76,7 @@ void wpin_session_collect(wpin_session *run) {
     }
     report->seconds = run->ended ? report->seconds : wpin_session_time(run);
     report->result = run->sequence.result;
-    report->bad = report->bad || count != 0 || run->driven_at_boot || report->fault_count != 0 ||
+    report->bad = report->bad || count != 0 || run->driven_at_boot || faulted ||
                   report->result != WPIN_OK || report->still_turning >= 0;
     for (size_t i = 0; i < report->step_count; i++) {
         report->bad = report->bad || report->steps[i].verdict == WPIN_VERDICT_BAD;

@@ -63,6 +63,7 @@ wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
     return (wpin_fault_result){.load = (int)load,
                                .cause = wpin_motor_fault(&run->motors[load]),
                                .at = at,
+                               .cleared_at = HUGE_VAL,
                                .safe_after = fmax(run->safe_at[load] - at, 0),
                                .drive_error = run->drive_error[load],
                                .drive_state = run->drive_state[load],

@@ -98,9 +98,10 @@ struct wpin_session {
     wpin_part_reading *last; /* newest reading of each load */
     wpin_tally *for_trace;   /* of each load since the last row */
     wpin_sample *samples;
-    wpin_mean *volts;      /* of each load, over whole periods */
-    double *fault_at;      /* of each load: the last tick in which it had no fault */
-    uint16_t *drive_error; /* of a drive: what it said when its fault was latched, */
+    wpin_mean *volts;           /* of each load, over whole periods */
+    double *fault_at;           /* of each load: the last tick in which it had no fault */
+    wpin_fault_result *latched; /* of each load, as it stands now; cause WPIN_OK: none */
+    uint16_t *drive_error;      /* of a drive: what it said when its fault was latched, */
     uint8_t *drive_state;
     wpin_silence *silence;
     uint16_t *unsent;     /* frames that its bus had not taken when it was last heard */
@@ -163,6 +164,8 @@ static inline bool wpin_session_knows(const wpin_session *run) {
 }
 /* Puts what burnt, happened and faulted into the report. */
 void wpin_session_collect(wpin_session *run);
+/* Adds a fault to the report. */
+void wpin_session_add_fault(wpin_session *run, const wpin_fault_result *fault);
 /* One tick of the plan, if there is still one, of inputs and motors. */
 void wpin_session_command(wpin_session *run);
 /* Sets the core's side of the inputs up, reads them all once, and answers about one. */

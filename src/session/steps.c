@@ -37,7 +37,7 @@ static wpin_step_result new_result(wpin_session *run, const wpin_plan *plan, uin
         .first = wpin_op_moves_motor(op) &&
                  wpin_motor_last_direction(&run->motors[s->target.number]) == 0,
         .round = run->by_hand ? 1 : ++run->rounds[step],
-        .until = op == WPIN_OP_UNTIL || s->until != 0,
+        .until = op == WPIN_OP_UNTIL || op == WPIN_OP_CLEAR || s->until != 0,
         .awaited = op == WPIN_OP_UNTIL && s->value == WPIN_EVENT_RESTING ? s->target.number : -1,
         .at = wpin_session_time(run),
         .ramps = ramps,
@@ -73,9 +73,13 @@ void wpin_session_begin_step(wpin_session *run, const wpin_plan *plan, size_t tr
     report->steps[report->step_count++] = new_result(run, plan, step);
     run->open_step[track] = report->step_count;
     int load = report->steps[report->step_count - 1].load;
+    const wpin_step *asks = &plan->steps[step];
     if (load >= 0) {
         run->onlooker->leaves(run, (size_t)load);
         run->owner[load] = report->step_count;
+    } else if (asks->op == WPIN_OP_UNTIL && asks->value == WPIN_EVENT_FAULTED) {
+        run->onlooker->leaves(run, asks->target.number); /* no step is to blame for what comes */
+        run->owner[asks->target.number] = 0;
     }
 }
 
@@ -108,6 +112,9 @@ static void finish(wpin_session *run, wpin_step_result *result, bool done) {
         result->folded = (wpin_motor_held(&run->motors[result->load]) & WPIN_HELD_CURRENT) != 0;
         result->degrees = last->turns * 360;
         result->seen.fault = wpin_motor_fault(&run->motors[result->load]);
+        result->faulted = done && result->seen.fault != WPIN_OK &&
+                          result->asks->until == 1 + WPIN_EVENT_FAULTED &&
+                          result->asks->until_of == result->load;
         bool turned = result->op == WPIN_OP_TURN || result->op == WPIN_OP_TURN_TO;
         if (wpin_session_is_stepper(run, (size_t)result->load)) {
             result->degrees_asked = wpin_session_degrees(run, (size_t)result->load);

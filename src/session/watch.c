@@ -100,11 +100,21 @@ static void note_heard(wpin_session *run, size_t i) {
     }
 }
 
+/* One that the plan has cleared is kept for the report. */
+static void note_cleared(wpin_session *run, size_t i) {
+    if (run->latched[i].cause != WPIN_OK && !run->by_hand) {
+        run->latched[i].cleared_at = wpin_session_time(run);
+        wpin_session_add_fault(run, &run->latched[i]);
+    }
+    run->latched[i].cause = WPIN_OK;
+}
+
 /* When each fault latched, and its stage was safe; the core keeps only the cause. */
 static void note_faults(wpin_session *run) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         note_heard(run, i);
         if (run->motors[i].fault == WPIN_OK) {
+            note_cleared(run, i);
             run->fault_at[i] = wpin_session_time(run);
             run->safe_at[i] = HUGE_VAL;
             run->drive_state[i] = 0;
@@ -114,6 +124,7 @@ static void note_faults(wpin_session *run) {
         if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {
             run->safe_at[i] = wpin_session_time(run);
         }
+        run->latched[i] = wpin_session_fault(run, i);
     }
 }
 

@@ -182,6 +182,9 @@ void wpin_course_leaves(const wpin_session *run, size_t load) {
         return;
     }
     wpin_step_result *r = &run->report->steps[run->owner[load] - 1];
+    if (r->faulted) {
+        return; /* what came of it was waited for */
+    }
     for (int what = 0; what < WPIN_TROUBLE_COUNT; what++) {
         r->spells[what].going = 0; /* the next step answers for what goes on */
     }

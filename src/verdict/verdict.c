@@ -212,56 +212,71 @@ static bool judge_burn(const wpin_session *run, wpin_step_result *step) {
     return true;
 }
 
-void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
-    const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
-    if (motor != NULL && motor->fault != WPIN_OK) {
-        wpin_rule(step, WPIN_VERDICT_BAD, "ended by a fault: %s",
-                  wpin_status_name((wpin_status)motor->fault));
+/* Of a step whose motor has a fault: one that it waited for ends it as asked. */
+static void judge_faulted(const wpin_motor *motor, wpin_step_result *step) {
+    const char *fault = wpin_status_name((wpin_status)motor->fault);
+    if (step->faulted) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, until its fault: %s", fault);
+    } else if (step->op == WPIN_OP_CLEAR) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "its fault did not clear in time, for its cause is there: %s", fault);
+    } else {
+        wpin_rule(step, WPIN_VERDICT_BAD, "ended by a fault: %s", fault);
+    }
+}
+
+/* What should have ended it did not come. */
+static void judge_late(const wpin_session *run, wpin_step_result *step) {
+    if (wpin_session_knows(run) && step->load >= 0 && step->duty_peak > 0 && step->rpm_peak == 0) {
+        judge_standing(run, step);
+    } else if (step->op == WPIN_OP_CLEAR) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "its fault was cleared, but it could not be armed in time");
+    } else if (step->limited && step->op != WPIN_OP_HOME) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "a limit ended its motion, and what ends the step did not come in time");
+    } else {
+        wpin_rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
+    }
+}
+
+/* A first move after a fault has an end, whatever the plan asks for. */
+static bool outlasted_first(const wpin_session *run, const wpin_step_result *step) {
+    return run->sequence.result == WPIN_FAULT_TIMEOUT && step->load >= 0 &&
+           wpin_motor_ended(&run->motors[step->load]) == WPIN_ENDED_TIMEOUT;
+}
+
+static void judge_unfinished(const wpin_session *run, wpin_step_result *step) {
+    if (outlasted_first(run, step)) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "the first move after a fault ends by itself after 2 s; a short one goes first");
         return;
     }
-    if (!step->done) {
-        bool by_hand = run->report->interrupted, by_stop = wpin_stop_latched(&run->stop);
-        if (step->until && run->sequence.result == WPIN_FAULT_TIMEOUT) {
-            if (wpin_session_knows(run) && step->load >= 0 && step->duty_peak > 0 &&
-                step->rpm_peak == 0) {
-                judge_standing(run, step);
-            } else if (step->limited && step->op != WPIN_OP_HOME) {
-                wpin_rule(step, WPIN_VERDICT_BAD,
-                          "a limit ended its motion, and what ends the step did not come in time");
-            } else {
-                wpin_rule(step, WPIN_VERDICT_BAD, "did not come in time; the plan was ended");
-            }
-            return;
+    if (step->until && run->sequence.result == WPIN_FAULT_TIMEOUT) {
+        judge_late(run, step);
+        return;
+    }
+    if (run->report->rehearsed) {
+        if (step->load < 0 || !wpin_judge_course(run, step)) {
+            wpin_rule(step, WPIN_VERDICT_OK, "ok, still going on");
         }
-        if (run->report->rehearsed) {
-            if (step->load < 0 || !wpin_judge_course(run, step)) {
-                wpin_rule(step, WPIN_VERDICT_OK, "ok, still going on");
-            }
-            return;
-        }
-        if (run->overtaken) {
-            wpin_rule(step, WPIN_VERDICT_OK, "ok, until the next request");
-            return;
-        }
-        const char *by = run->cut_by != NULL ? run->cut_by
-                         : by_hand           ? " by you"
-                         : by_stop ? (run->stop.pressed != 0 ? " by the stop input" : " by a stop")
-                                   : NULL;
-        wpin_rule(step, by != NULL ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
-                  by != NULL ? by : "");
         return;
     }
-    if (!wpin_session_knows(run)) {
-        wpin_judge_measured(run, step);
+    if (run->overtaken) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, until the next request");
         return;
     }
-    if (step->load >= 0 && judge_burn(run, step)) {
-        return;
-    }
-    if (step->load >= 0 && !wpin_rig_type(&run->rig->loads[step->load])->spins) {
-        wpin_judge_other(run, step);
-        return;
-    }
+    bool by_stop = wpin_stop_latched(&run->stop);
+    const char *by = run->cut_by != NULL        ? run->cut_by
+                     : run->report->interrupted ? " by you"
+                     : by_stop ? (run->stop.pressed != 0 ? " by the stop input" : " by a stop")
+                               : NULL;
+    wpin_rule(step, by != NULL ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD, "cut short%s",
+              by != NULL ? by : "");
+}
+
+/* Of one that was done, on a load that turns, with all that the simulator knows. */
+static void judge_turning(const wpin_session *run, wpin_step_result *step) {
     if (step->turned_at > 0) {
         wpin_rule(
             step, WPIN_VERDICT_BAD,
@@ -288,5 +303,26 @@ void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
     case WPIN_OP_COAST:
     case WPIN_OP_BRAKE: judge_end(run, step); break;
     default: judge_wait(step); break;
+    }
+}
+
+void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
+    const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
+    if (motor != NULL && motor->fault != WPIN_OK) {
+        judge_faulted(motor, step);
+    } else if (!step->done) {
+        judge_unfinished(run, step);
+    } else if (step->op == WPIN_OP_CLEAR) {
+        wpin_rule(step, WPIN_VERDICT_OK, "%s",
+                  step->took > 0 ? "ok, cleared and armed: its first move is slow and short"
+                                 : "ok, there was no fault");
+    } else if (!wpin_session_knows(run)) {
+        wpin_judge_measured(run, step);
+    } else if (step->load >= 0 && judge_burn(run, step)) {
+        return;
+    } else if (step->load >= 0 && !wpin_rig_type(&run->rig->loads[step->load])->spins) {
+        wpin_judge_other(run, step);
+    } else {
+        judge_turning(run, step);
     }
 }

@@ -183,7 +183,8 @@ static void act(walk *w, size_t i) {
         break;
     case WPIN_OP_STOP: runs_out(w, s->ramp_us * 1e-6); break;
     case WPIN_OP_BRAKE: stop_hard(w); break;
-    case WPIN_OP_COAST: w->starting = 0, put(w, 0); break;
+    case WPIN_OP_COAST:
+    case WPIN_OP_CLEAR: w->starting = 0, put(w, 0); break;
     default: break;
     }
 }

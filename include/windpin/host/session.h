@@ -67,6 +67,7 @@ typedef struct wpin_step_result {
     wpin_op op;
     int load;                         /**< Index, -1 when the step moves none. */
     bool until;                       /**< An event ends it. */
+    bool faulted;                     /**< Its load faulted, and it was to last until then. */
     int awaited;                      /**< Load that it waited for to rest, -1: none. */
     unsigned round;                   /**< How often this line has run, from 1. */
     double asked_duty, asked_seconds; /**< asked_seconds 0: no time was asked. */
@@ -117,6 +118,7 @@ typedef struct wpin_fault_result {
     int load;
     wpin_status cause;
     double at;
+    double cleared_at; /**< When the plan had it cleared; HUGE_VAL: it is still latched. */
     double
         safe_after; /**< s until its stage showed its safe state; HUGE_VAL: not before the end. */
     uint16_t drive_error; /**< Of a drive on a field bus: its own error code; 0: none. */
@@ -130,7 +132,7 @@ typedef struct wpin_report {
     size_t step_count;
     wpin_requirement_result *requirements; /**< One for each of the plan's; by hand of the last. */
     size_t requirement_count;
-    wpin_fault_result *faults;
+    wpin_fault_result *faults; /**< Those the plan cleared, then those that are still latched. */
     size_t fault_count;
     wpin_part_burn *burns; /**< Times since the plan began. */
     size_t burn_count;
@@ -156,8 +158,8 @@ typedef struct wpin_report {
     bool interrupted;       /**< Ended by *options.interrupted. */
     bool rehearsed;         /**< Ended as its 'rehearse' says: by itself it has no end. */
     int trace_error;        /**< errno of a trace or VCD that could not be written, or 0. */
-    bool bad;               /**< A bad step, a fault, something burnt, a requirement not met, or a
-                                 load that still turns. */
+    bool bad; /**< A bad step, a fault not cleared, something burnt, a requirement not met, or a
+                   load that still turns. */
 } wpin_report;
 /** Frees a report; NULL is fine. */
 WPIN_API void wpin_report_free(wpin_report *report);

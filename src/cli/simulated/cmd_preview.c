@@ -120,6 +120,10 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
         snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %% here", name,
                  s->asked_seconds, s->duty_peak * 100);
         break;
+    case WPIN_OP_CLEAR:
+        snprintf(to, size, "%s's fault is cleared and it is armed again, within %.4g s", name,
+                 s->asked_seconds);
+        break;
     default: snprintf(to, size, "%s", s->text); break;
     }
 }
