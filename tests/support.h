@@ -8,6 +8,14 @@
 #include <windpin/host/rig.h>
 #include <windpin/windpin.h>
 
+/* In loops of millions: Check writes into a pipe for each of its own assertions that holds. */
+#define always(condition)                                                                          \
+    do {                                                                                           \
+        if (!(condition)) {                                                                        \
+            ck_abort_msg("'%s' does not hold", #condition);                                        \
+        }                                                                                          \
+    } while (0)
+
 /* A recorded call. */
 typedef enum record_call {
     CALL_OPEN,

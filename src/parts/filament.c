@@ -10,24 +10,29 @@ double wpin_calc_filament_hot(const wpin_filament *f) {
 }
 
 double wpin_calc_filament_ohms(const wpin_filament *f, double kelvin) {
-    return f->volts * f->volts / f->watts * pow(kelvin / wpin_calc_filament_hot(f), 1.2);
+    return f->volts * f->volts / f->watts * f->cold_share * pow(kelvin / ROOM_K, 1.2);
 }
 
-/* Of its rated watts. */
-static double radiated(const wpin_filament *f, double kelvin) {
-    double hot = wpin_calc_filament_hot(f), room = pow(ROOM_K, 4);
-    return (pow(kelvin, 4) - room) / (pow(hot, 4) - room);
+static double fourth_power(double of) {
+    return of * of * of * of;
+}
+
+/* Of its rated watts, at which it is so hot. */
+static double radiated(double kelvin, double hot) {
+    double room = fourth_power(ROOM_K);
+    return (fourth_power(kelvin) - room) / (fourth_power(hot) - room);
 }
 
 double wpin_calc_filament_warm(const wpin_filament *f, double kelvin, double watts,
                                double seconds) {
-    double capacity = f->watts * f->warm_up / (wpin_calc_filament_hot(f) - ROOM_K);
-    double out = f->watts * radiated(f, kelvin);
+    double hot = wpin_calc_filament_hot(f);
+    double capacity = f->watts * f->warm_up / (hot - ROOM_K);
+    double out = f->watts * radiated(kelvin, hot);
     return fmax(ROOM_K, kelvin + (watts - out) * seconds / capacity);
 }
 
 double wpin_calc_filament_light(const wpin_filament *f, double kelvin) {
-    return pow(fmax(radiated(f, kelvin), 0), 2.2);
+    return pow(fmax(radiated(kelvin, wpin_calc_filament_hot(f)), 0), 2.2);
 }
 
 double wpin_calc_inrush_seconds(const wpin_filament *f, double volts, double series_ohms, double hz,
