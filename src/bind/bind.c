@@ -273,28 +273,31 @@ static void bind_sensorless(wpin_bound_load *bound, const wpin_rig *rig,
     bound->motor.part_config = &bound->sensorless;
 }
 
+static wpin_stage_config bind_stage(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    uint32_t hz = (uint32_t)llround(l->pwm_hz);
+    return (wpin_stage_config){.table = load->kind->table,
+                               .lines = bound->lines,
+                               .pwm_hz = hz,
+                               .pulse_neutral = WPIN_PULSE_SHARE(lround(l->pulse_zero * 1e6), hz),
+                               .pulse_swing = WPIN_PULSE_SHARE(lround(l->pulse_swing * 1e6), hz),
+                               .dead_time_us = (uint16_t)ceil(l->dead_time * 1e6 - 1e-6),
+                               .reversed = load->reversed,
+                               .achieved = &bound->achieved};
+}
+
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     memset(bound, 0, sizeof *bound);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         bound->lines[i] = (wpin_line){.pin = load->pins[i], .inverted = load->inverted[i]};
     }
-    const wpin_rig_limits *l = &load->limits;
-    uint32_t hz = (uint32_t)llround(l->pwm_hz);
-    bound->stage =
-        (wpin_stage_config){.table = load->kind->table,
-                            .lines = bound->lines,
-                            .pwm_hz = hz,
-                            .pulse_neutral = WPIN_PULSE_SHARE(lround(l->pulse_zero * 1e6), hz),
-                            .pulse_swing = WPIN_PULSE_SHARE(lround(l->pulse_swing * 1e6), hz),
-                            .dead_time_us = (uint16_t)ceil(l->dead_time * 1e6 - 1e-6),
-                            .reversed = load->reversed,
-                            .achieved = &bound->achieved};
+    bound->stage = bind_stage(bound, load);
     bool coasts = wpin_stage_kind_has(load->kind, WPIN_DRIVE_COAST);
     bound->motor =
         (wpin_motor_config){WPIN_ON_STAGE(&bound->stage_at_work, &bound->stage),
                             .guard = bind_guard(rig, load),
                             .sense = bind_sense(rig, load),
-                            .start = bind_start(l),
+                            .start = bind_start(&load->limits),
                             .rest_drive = load->rest_brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST,
                             .safe_drive = coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE};
     if (wpin_rig_type(load)->steps) {

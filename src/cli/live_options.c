@@ -195,6 +195,28 @@ static void take_prefix(cli_live_arguments *a, const char *text, struct argp_sta
     a->bus.prefix = text;
 }
 
+static void take_file(cli_live_arguments *a, const char *arg, struct argp_state *state) {
+    if (state->arg_num > 1) {
+        argp_error(state,
+                   "'%s' is one too many; expected a rig, and a plan if there is one (a port or "
+                   "host is joined on: --page=8123, --bus=localhost)",
+                   arg);
+    }
+    a->run.files[state->arg_num] = arg;
+}
+
+static void check_together(const cli_live_arguments *a, struct argp_state *state) {
+    if (state->arg_num < 1) {
+        argp_error(state, "expected a rig");
+    }
+    if ((a->page.certificate == NULL) != (a->page.key == NULL)) {
+        argp_error(state, "--page-certificate and --page-key go together");
+    }
+    if (!a->on_page && (a->page.certificate != NULL || a->page.unencrypted)) {
+        argp_error(state, "how the page is encrypted is of use with --page only");
+    }
+}
+
 static error_t parse(int key, char *arg, struct argp_state *state) {
     cli_live_arguments *a = state->input;
     switch (key) {
@@ -243,27 +265,8 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
         a->run.sample_seconds =
             1 / number(state, "sample", arg, 1, 1e4, "a number of rows per second, 1 to 10000");
         break;
-    case ARGP_KEY_ARG:
-        if (state->arg_num > 1) {
-            argp_error(
-                state,
-                "'%s' is one too many; expected a rig, and a plan if there is one (a port or "
-                "host is joined on: --page=8123, --bus=localhost)",
-                arg);
-        }
-        a->run.files[state->arg_num] = arg;
-        break;
-    case ARGP_KEY_END:
-        if (state->arg_num < 1) {
-            argp_error(state, "expected a rig");
-        }
-        if ((a->page.certificate == NULL) != (a->page.key == NULL)) {
-            argp_error(state, "--page-certificate and --page-key go together");
-        }
-        if (!a->on_page && (a->page.certificate != NULL || a->page.unencrypted)) {
-            argp_error(state, "how the page is encrypted is of use with --page only");
-        }
-        break;
+    case ARGP_KEY_ARG: take_file(a, arg, state); break;
+    case ARGP_KEY_END: check_together(a, state); break;
     default: return ARGP_ERR_UNKNOWN;
     }
     return 0;

@@ -155,7 +155,8 @@ static bool build_drive(wpin_sim *sim, const wpin_rig_load *load, int number) {
     return wpin_sim_add_drive(sim, &part, a->bus, number);
 }
 
-static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
+/* Its driver, with what hangs on it and the lines into it; the bridge's number, or -1. */
+static int build_bridge(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_part_driver bridge = load->bridge;
     char name[WPIN_NAME_MAX + 8];
     if (load->kind->direct) {
@@ -169,7 +170,7 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
     bridge.latches = load->contact.triacs && !rig->supplies[load->supply].alternating;
     int number = wpin_sim_add_bridge(sim, &bridge, (int)load->supply);
     if (number < 0 || !connect(sim, load, number)) {
-        return false;
+        return -1;
     }
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         int input = input_behind(load, i);
@@ -178,10 +179,10 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
             wpin_sim_invert_input(sim, number, input);
         }
     }
-    if (load->axis.there && !build_drive(sim, load, number)) {
-        return false;
-    }
-    build_flaws(sim, rig, load, number);
+    return number;
+}
+
+static bool build_sensors(wpin_sim *sim, const wpin_rig_load *load, int number) {
     if (load->limits.trip_input >= 0) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
     }
@@ -189,33 +190,47 @@ static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *
         return false;
     }
     const wpin_rig_crossing *z = &load->crossing;
-    if (z->there && wpin_sim_add_comparators(
-                        sim, &(wpin_part_comparators){.offset = {z->offset, -z->offset, 0}}, number,
-                        z->pins) < 0) {
+    wpin_part_comparators compares = {.offset = {z->offset, -z->offset, 0}};
+    if (z->there && wpin_sim_add_comparators(sim, &compares, number, z->pins) < 0) {
         return false;
     }
     const wpin_rig_encoder *e = &load->encoder;
-    bool counts = wpin_rig_counts_here(load);
-    bool good =
-        !counts || wpin_sim_add_encoder(sim,
-                                        &(wpin_part_encoder){.counts = wpin_rig_counts(load),
-                                                             .at_output = e->at_output,
-                                                             .one_channel = e->one_channel,
-                                                             .reversed = e->reversed,
-                                                             .uneven = e->uneven,
-                                                             .no_moments = e->no_moments},
-                                        number) >= 0;
-    if (good && load->wire_count > 0) {
-        if (wpin_rig_type(load)->steps) {
-            connect_coils(sim, load, number);
-        } else {
-            connect_leads(sim, load, number);
-        }
-        if (counts || load->hall.there) {
-            connect_sensor(sim, rig, load, number);
-        }
+    wpin_part_encoder encoder = {.counts = wpin_rig_counts(load),
+                                 .at_output = e->at_output,
+                                 .one_channel = e->one_channel,
+                                 .reversed = e->reversed,
+                                 .uneven = e->uneven,
+                                 .no_moments = e->no_moments};
+    return !wpin_rig_counts_here(load) || wpin_sim_add_encoder(sim, &encoder, number) >= 0;
+}
+
+/* Where the rig says how its wires are joined. */
+static void connect_wires(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load,
+                          int number) {
+    if (load->wire_count == 0) {
+        return;
     }
-    return good;
+    if (wpin_rig_type(load)->steps) {
+        connect_coils(sim, load, number);
+    } else {
+        connect_leads(sim, load, number);
+    }
+    if (wpin_rig_counts_here(load) || load->hall.there) {
+        connect_sensor(sim, rig, load, number);
+    }
+}
+
+static bool build_load(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load *load) {
+    int number = build_bridge(sim, rig, load);
+    if (number < 0 || (load->axis.there && !build_drive(sim, load, number))) {
+        return false;
+    }
+    build_flaws(sim, rig, load, number);
+    if (!build_sensors(sim, load, number)) {
+        return false;
+    }
+    connect_wires(sim, rig, load, number);
+    return true;
 }
 
 static bool build_supply(wpin_sim *sim, const wpin_rig_supply *s) {

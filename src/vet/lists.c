@@ -342,22 +342,24 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
 
 /* ---- parts ---- */
 
-static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
-    const wpin_part_driver *b = &l->bridge;
+static void add_driver(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
     if (l->axis.there) {
         add(to, "1  drive by CiA 402 for %s: %.3g A, %.3g A for a time, %.3g V", l->name,
             l->axis.rated_amps, l->axis.most_amps, rig->supplies[l->supply].volts);
     } else if (!l->kind->direct) {
         add(to, "1  driver '%s' for %s: %s; %.3g A, %.3g V", l->kind->name, l->name, l->kind->words,
-            b->burns_above_amps, b->burns_above_volts);
+            l->bridge.burns_above_amps, l->bridge.burns_above_volts);
     }
+}
+
+static void add_part(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
+    double volts = rig->supplies[l->supply].volts;
     switch (l->what) {
     case WPIN_RIG_LAMP:
         add(to, "1  %s: %.3g V, %.3g W", l->name, l->lamp.volts, l->lamp.watts);
         break;
     case WPIN_RIG_SOLENOID:
-        add(to, "1  solenoid %s: %.3g ohm, for %.3g V", l->name, l->solenoid.resistance,
-            rig->supplies[l->supply].volts);
+        add(to, "1  solenoid %s: %.3g ohm, for %.3g V", l->name, l->solenoid.resistance, volts);
         break;
     case WPIN_RIG_STEPPER:
         add(to, "1  stepper %s: %.0f steps, %.3g A, %.3g mNm", l->name, l->stepper.steps_per_rev,
@@ -366,9 +368,14 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
     default:
         add(to, "1  %smotor %s: %.3g V, %.3g ohm, %.3g mNm/A, gear %.3g:1",
             l->motor.pole_pairs > 0 ? "brushless " : "", l->name,
-            l->limits.rated_volts > 0 ? l->limits.rated_volts : rig->supplies[l->supply].volts,
-            l->motor.resistance, l->motor.constant * 1e3, l->motor.gear_ratio);
+            l->limits.rated_volts > 0 ? l->limits.rated_volts : volts, l->motor.resistance,
+            l->motor.constant * 1e3, l->motor.gear_ratio);
     }
+}
+
+/* What stands around a switch: resistors, a diode, a capacitor. */
+static void add_small_parts(wpin_lines *to, const wpin_rig_load *l) {
+    const wpin_part_driver *b = &l->bridge;
     if (b->gate.kind == WPIN_TRANSISTOR_NPN) {
         add(to, "1  base resistor for %s: %.3g ohm", l->name, b->gate.base_ohms);
     }
@@ -388,12 +395,19 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
             "1  pull-down or pull-up resistor for %s: 10 kohm from its line to its resting level",
             l->name);
     }
+    if (b->motor_farads > 0) {
+        add(to, "1  capacitor at %s: %.3g nF", l->name, b->motor_farads * 1e9);
+    }
+}
+
+static void add_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
+    double logic = rig->controller.logic_volts;
     if (l->hall.there) {
         add(to, "3  pull-up resistors for the Hall sensors of %s: 4.7 kohm to %.3g V", l->name,
-            rig->controller.logic_volts);
+            logic);
     }
     if (l->crossing.there) {
-        double share = rig->controller.logic_volts / (1.25 * rig->supplies[l->supply].volts);
+        double share = logic / (1.25 * rig->supplies[l->supply].volts);
         add(to,
             "3  comparators for the leads of %s, each lead divided to %.2g of its volts (alike to "
             "0.1 %%), against the neutral point of three equal resistors from the divided leads",
@@ -401,11 +415,7 @@ static void add_load(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l
     }
     if (wpin_rig_counts_here(l)) {
         add(to, "1  encoder of %s: %.0f lines, %s channel%s, for %.3g V", l->name, l->encoder.lines,
-            l->encoder.one_channel ? "one" : "two", l->encoder.one_channel ? "" : "s",
-            rig->controller.logic_volts);
-    }
-    if (b->motor_farads > 0) {
-        add(to, "1  capacitor at %s: %.3g nF", l->name, b->motor_farads * 1e9);
+            l->encoder.one_channel ? "one" : "two", l->encoder.one_channel ? "" : "s", logic);
     }
 }
 
@@ -422,7 +432,10 @@ wpin_lines *wpin_parts_list(const wpin_rig *rig) {
             s->volts, s->alternating ? " alternating" : "");
     }
     for (size_t i = 0; i < rig->load_count; i++) {
-        add_load(to, rig, &rig->loads[i]);
+        add_driver(to, rig, &rig->loads[i]);
+        add_part(to, rig, &rig->loads[i]);
+        add_small_parts(to, &rig->loads[i]);
+        add_sensors(to, rig, &rig->loads[i]);
     }
     static const char *const kinds[] = {"button", "limit switch", "knob (10 kohm)", "sensor"};
     for (size_t i = 0; i < rig->input_count; i++) {
