@@ -109,6 +109,8 @@ bool cli_store_line(const char *path, unsigned load_line, const char *key, const
 void cli_print_required(const wpin_report *report);
 /* One of them: "met: after 2 s". */
 void cli_say_required(char *to, size_t size, const wpin_requirement_result *r);
+/* Prints what a rig says of a load. */
+void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load);
 /* The report as a table on standard output. */
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
 /* The report as JSON on standard output. False when out of memory. */

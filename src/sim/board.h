@@ -277,6 +277,21 @@ void wpin_pulses_watch(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, bo
                        int64_t at);
 /* A driver is dead from here on. */
 void wpin_bridge_burn(wpin_bridge *bridge);
+/* Whether a leg goes from one side to the other. */
+static inline bool wpin_legs_swap(wpin_leg_state from, wpin_leg_state to) {
+    return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
+}
+/* Burn it, or let it protect itself, for what the legs do that come next... */
+void wpin_bridge_check_legs(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
+                            wpin_legs next, int64_t at);
+void wpin_bridge_check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
+                            wpin_legs next, int64_t at);
+void wpin_bridge_check_surge(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
+                             int64_t at);
+/* ...for the current it has borne, and for its supply. */
+void wpin_bridge_check_current(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at);
+void wpin_bridge_check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant);
+void wpin_bridge_check_polarity(wpin_sim *sim, wpin_bridge *bridge);
 /* What the next legs cost as they are switched to, J; and what a capacitor at the motor then takes
  * through the driver: at most, A, and for how long more than that survives, s. */
 typedef struct wpin_surge {

@@ -1,10 +1,9 @@
 /* Drivers at work: each follows the levels on its inputs, by its own logic and with its own
- * delays, and burns by its own limits. */
+ * delays. What burns it stands in bridge_burns.c. */
 #include "board.h"
 #include <math.h>
 
-#define PS_PER_S   1e12
-#define OFF_FOR_PS 10000000000LL /* 10 ms off after its own protection */
+#define PS_PER_S 1e12
 
 /* A chip that keeps the sides of a leg apart turns neither on when both are asked for. */
 static wpin_leg_state kept_apart(wpin_leg_state leg) {
@@ -28,148 +27,6 @@ void wpin_bridge_decide(wpin_bridge *bridge) {
     bridge->delicate = !waits || bridge->part.no_diodes;
 }
 
-/* ---- what burns ---- */
-
-static bool swaps_sides(wpin_leg_state from, wpin_leg_state to) {
-    return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
-}
-
-/* A side that turns on while the other still takes its time to turn off. */
-static bool overlaps(wpin_bridge *bridge, int leg, wpin_leg_state from, wpin_leg_state to,
-                     int64_t at) {
-    if (bridge->part.switch_time <= 0) {
-        return false;
-    }
-    if (from != to && to == WPIN_LEG_OFF) {
-        bridge->off_at[leg] = at;
-        bridge->off_side[leg] = from;
-    }
-    bool other = to != WPIN_LEG_OFF && from == WPIN_LEG_OFF && bridge->off_at[leg] != 0 &&
-                 bridge->off_side[leg] != to;
-    return other && at - bridge->off_at[leg] < (int64_t)(bridge->part.switch_time * PS_PER_S);
-}
-
-/* The legs that carry a motor: two, or the three of a brushless one. */
-static int leg_count(const wpin_plant *plant) {
-    return plant->kind == WPIN_PLANT_BRUSHLESS ? 3 : 2;
-}
-
-static wpin_leg_state leg_of(const wpin_legs *legs, int leg) {
-    return leg == 0 ? legs->a : (leg == 1 ? legs->b : legs->c);
-}
-
-/* Both sides of a leg conduct: by command, or while one turns off and the other on, unless the
- * chip waits between. Relay contacts can not. */
-static void check_shoot_through(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
-                                wpin_legs next, int64_t at) {
-    if (plant->kind == WPIN_PLANT_STEPPER) {
-        return; /* its chip keeps the sides of each leg apart by its logic */
-    }
-    bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
-    for (int leg = 0; leg < leg_count(plant) && !bridge->burnt; leg++) {
-        wpin_leg_state from = leg_of(&bridge->shown, leg), to = leg_of(&next, leg);
-        bool swaps = swaps_sides(from, to) || overlaps(bridge, leg, from, to, at);
-        if (to == WPIN_LEG_BOTH) {
-            wpin_bridge_burn(bridge);
-            wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
-                            "shoot-through: both sides of leg %c are on", 'A' + leg);
-        } else if (!waits && swaps) {
-            wpin_bridge_burn(bridge);
-            wpin_board_burn(
-                sim, at, wpin_bridge_part(sim, bridge), bridge->name,
-                "shoot-through: leg %c went from one side to the other faster than it turns "
-                "off, and the chip has no interlock",
-                'A' + leg);
-        }
-    }
-}
-
-/* Current that finds no way on when a leg turns off: the winding drives the voltage up until
- * something gives. */
-static void check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next,
-                       int64_t at) {
-    const double harmless = 20e-3; /* A: what a small winding's stray capacitance takes up */
-    bool opens = false;
-    for (int leg = 0; leg < leg_count(plant); leg++) {
-        opens = opens ||
-                (leg_of(&next, leg) == WPIN_LEG_OFF && leg_of(&bridge->shown, leg) != WPIN_LEG_OFF);
-    }
-    bool winding = plant->kind != WPIN_PLANT_LAMP;
-    if (bridge->part.no_diodes && winding && opens && fabs(plant->amps) > harmless) {
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
-                        "over-voltage: %.3g A were cut off and found no free-wheel diode",
-                        fabs(plant->amps));
-    }
-}
-
-/* A driver that looks after itself switches off for a while. */
-static void protect(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
-    if (!bridge->told) {
-        wpin_board_note(sim, at, bridge->name,
-                        "switches itself off and on again: %.3g A, its limit is %.3g A",
-                        plant->over_peak, bridge->part.burns_above_amps);
-        bridge->told = true;
-    }
-    bridge->off_until = at + OFF_FOR_PS;
-    bridge->alive = false;
-    plant->over_time = plant->over_peak = 0;
-}
-
-static void check_current(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
-    if (plant->over_time >= bridge->part.burns_after && plant->over_time > 0 && !bridge->burnt) {
-        if (bridge->part.protects) {
-            protect(sim, bridge, plant, at);
-            return;
-        }
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
-                        "over-current: up to %.3g A for %.3g ms; it survives %.3g A for %.3g ms",
-                        plant->over_peak, plant->over_time * 1e3, bridge->part.burns_above_amps,
-                        bridge->part.burns_after * 1e3);
-    }
-}
-
-/* A capacitor at the motor is charged through the driver all at once. */
-static void check_surge(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
-                        int64_t at) {
-    wpin_surge s = wpin_edge_surge(sim, bridge, plant, next);
-    if (s.lasts <= 0 || s.lasts < bridge->part.burns_after || bridge->burnt) {
-        return;
-    }
-    if (bridge->part.protects) {
-        plant->over_peak = s.amps;
-        protect(sim, bridge, plant, at);
-        return;
-    }
-    wpin_bridge_burn(bridge);
-    wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
-                    "over-current: the capacitor at the motor takes up to %.3g A at an edge, for "
-                    "%.3g us too much; it survives %.3g A for %.3g us",
-                    s.amps, s.lasts * 1e6, bridge->part.burns_above_amps,
-                    bridge->part.burns_after * 1e6);
-}
-
-static void check_voltage(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant) {
-    double volts = plant->feed.volts - plant->feed.sag;
-    if (volts > bridge->part.burns_above_volts && !bridge->burnt) {
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
-                        "over-voltage: %.3g V on the supply%s; it survives %.3g V", volts,
-                        plant->feed.sag < 0 ? ", driven up by current that came back" : "",
-                        bridge->part.burns_above_volts);
-    }
-}
-
-/* The wrong way round the diodes of every driver lie across the supply. */
-static void check_polarity(wpin_sim *sim, wpin_bridge *bridge) {
-    if (sim->supplies[bridge->supply].part.reversed && !bridge->burnt) {
-        wpin_bridge_burn(bridge);
-        wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
-                        "reverse polarity: plus and minus of its supply are swapped");
-    }
-}
-
 /* ---- supply and legs ---- */
 
 void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
@@ -184,8 +41,8 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     }
     wpin_bridge_gate(sim, bridge);
     if (supply->on) {
-        check_voltage(sim, bridge, plant);
-        check_polarity(sim, bridge);
+        wpin_bridge_check_voltage(sim, bridge, plant);
+        wpin_bridge_check_polarity(sim, bridge);
     }
 }
 
@@ -245,8 +102,8 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
     static const wpin_legs off = {.a = WPIN_LEG_OFF};
     next = bridge->alive ? next : off;
     if (bridge->alive && bridge->delicate) {
-        check_shoot_through(sim, bridge, plant, next, at);
-        check_kick(sim, bridge, plant, next, at);
+        wpin_bridge_check_legs(sim, bridge, plant, next, at);
+        wpin_bridge_check_kick(sim, bridge, plant, next, at);
         if (bridge->burnt) {
             next = off;
             plant->amps = bridge->part.no_diodes ? 0 : plant->amps; /* it went into the arc */
@@ -259,7 +116,7 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
     }
     if (bridge->part.motor_farads > 0 || bridge->part.diode_recovery > 0) {
         bridge->edge_joules += wpin_edge_joules(bridge, plant, next);
-        check_surge(sim, bridge, plant, next, at);
+        wpin_bridge_check_surge(sim, bridge, plant, next, at);
         next = bridge->alive && !bridge->burnt ? next : off;
     }
     if (plant->kind == WPIN_PLANT_BRUSHLESS) {
@@ -328,11 +185,12 @@ static void pass_event(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, in
 /* ---- dead time of its own ---- */
 
 static wpin_leg_state parted(wpin_leg_state from, wpin_leg_state to) {
-    return swaps_sides(from, to) ? WPIN_LEG_OFF : to;
+    return wpin_legs_swap(from, to) ? WPIN_LEG_OFF : to;
 }
 
 static bool some_swaps(wpin_legs now, wpin_legs next) {
-    return swaps_sides(now.a, next.a) || swaps_sides(now.b, next.b) || swaps_sides(now.c, next.c);
+    return wpin_legs_swap(now.a, next.a) || wpin_legs_swap(now.b, next.b) ||
+           wpin_legs_swap(now.c, next.c);
 }
 
 /* A leg that changes sides is off for the chip's own dead time between them. */
@@ -514,7 +372,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         int64_t edge = earliest(bridge, inputs, until);
         wpin_plant_advance(plant, edge - at);
         at = edge;
-        check_current(sim, bridge, plant, at);
+        wpin_bridge_check_current(sim, bridge, plant, at);
         look(sim, bridge, plant, inputs, at);
     }
     tell_hit(sim, plant, bridge);
