@@ -191,17 +191,26 @@ static void draw_bar(const live_panel *p, size_t load, int y) {
     }
 }
 
+static const char *on_or_off(double asked) {
+    return asked == 0 ? "off" : asked > 0 ? "on" : "on reverse";
+}
+
 static void draw_asked(const live_panel *p, size_t load, const wpin_glance *g, int y) {
     wpin_live_asks u = wpin_live_unit(p->hands->rig, load);
     double staged = p->staged[load];
-    bool on_off = u.unit[0] == '\0';
-    if (!isnan(staged)) {
-        put(y, ASKED, look(STAGED),
-            on_off ? (staged == 0  ? "> off"
-                      : staged > 0 ? "> on"
-                                   : "> on reverse")
-                   : "> %.4g %s",
-            staged, u.unit);
+    bool on_off = u.unit[0] == '\0', place = g->quantity == WPIN_QUANTITY_POSITION;
+    bool is_staged = !isnan(staged);
+    if (on_off) {
+        put(y, ASKED, look(is_staged ? STAGED : PLAIN), "%s%s", is_staged ? "> " : "",
+            on_or_off(is_staged ? staged : g->setpoint));
+        return;
+    }
+    if (is_staged) {
+        put(y, ASKED, look(STAGED), "> %.4g %s", staged, u.unit);
+        return;
+    }
+    if (strcmp(u.unit, "deg") == 0 && !place) { /* a stepper that was sent nowhere */
+        put(y, ASKED, look(PLAIN), "-");
         return;
     }
     static const char *const units[] = {[WPIN_QUANTITY_EFFORT] = "%",
@@ -231,7 +240,7 @@ static void draw_load(const live_panel *p, size_t number, int y, bool chosen) {
         : wrong            ? "TROUBLE"
                            : wpin_state_word(g.state));
     draw_asked(p, number, &g, y);
-    if (!load->axis.there) { /* its duty is its drive's own affair */
+    if (!load->axis.there && !wpin_rig_type(load)->steps) { /* the drive's own affair, or no duty */
         put(y, DUTY, look(PLAIN), "%5.1f %%", g.duty * 100);
     }
     if (wpin_rig_type(load)->turns && (g.knows || !isnan(g.measured_rpm))) {

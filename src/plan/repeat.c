@@ -53,7 +53,7 @@ void wpin_plan_read_repeat(wpin_plan_reader *r) {
         block->forever = endless;
         block->endless = endless && end.until == 0;
         end.op = WPIN_OP_REPEAT;
-        end.value = good ? (int16_t)rounds : 1;
+        end.value = (int16_t)(good ? rounds : 1);
         wpin_plan_add_step(r, end, false);
     }
 }

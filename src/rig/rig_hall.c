@@ -38,7 +38,7 @@ static void read_codes(wpin_reader *reader, yaml_node_t *list, wpin_rig_hall *h)
         double code = -1;
         wpin_read_field(reader, wpin_list_item(reader, list, i), &field, &code);
         whole = code >= 0 && fmod(code, 1) == 0;
-        h->codes[i] = whole ? (uint8_t)code : 0;
+        h->codes[i] = (uint8_t)(whole ? code : 0);
     }
     if (!whole || !codes_hold(h->codes)) {
         wpin_say_at(reader, list,

@@ -127,7 +127,14 @@
     const l = loads.get(n), t = s.true || {}, wrong = s.fault || s.trouble;
     l.badge.textContent = s.fault ? s.fault.replace("WPIN_FAULT_", "fault: ").toLowerCase().replaceAll("_", " ") : s.trouble ? "trouble" : s.armed ? s.state : "not armed";
     l.badge.className = `state ${wrong ? "wrong" : s.state === "running" || s.state === "ramping" ? "busy" : ""}`;
-    const parts = [`asked ${s.setpoint.value} ${s.setpoint.unit}`, s.duty === null ? "" : `${s.duty.toFixed(1)} %`];
+    const place = s.setpoint.of === "place", parts = [];
+    if (l.of.unit === "") {
+      parts.push(`asked ${s.setpoint.value === 0 ? "off" : s.setpoint.value > 0 ? "on" : "on, reverse"}`, s.duty === 0 ? "off" : "on");
+    } else if (l.of.unit === "deg" || place) { /* by angles */
+      parts.push(place ? `asked ${s.setpoint.value} deg` : "", s.degrees === null ? "" : `at ${s.degrees.toFixed(1)} deg`);
+    } else {
+      parts.push(`asked ${s.setpoint.value} ${s.setpoint.unit}`, s.duty === null ? "" : `${s.duty.toFixed(1)} %`);
+    }
     if (l.of.turns) { parts.push(value(s.measured_rpm, t.rpm, 1, "rpm")); }
     parts.push(value(s.measured_amps, t.amps === undefined ? undefined : Math.abs(t.amps), 2, "A"), value(null, t.celsius, 0, "\u00b0C"));
     l.values.textContent = parts.filter((p) => p).join("  \u00b7  ");
@@ -174,7 +181,7 @@
     }
     $("who").textContent = `${s.stopped ? "STOPPED" : armed ? "armed" : "not armed"} \u00b7 ` +
       (mine ? "you have the command" : s.commander ? `you are watching: ${s.commander} has the command` : "you are watching: nobody has the command") +
-      ` \u00b7 ${s.at.toFixed(1)} s \u00b7 periods late by ${(s.late.p99 * 1000).toFixed(2)} ms`;
+      ` \u00b7 ${s.at.toFixed(1)} s \u00b7 control periods late by up to ${(s.late.p99 * 1000).toFixed(2)} ms`;
     $("command").textContent = mine ? "Give the command up" : s.commander ? `Take the command from ${s.commander}` : "Take the command";
     for (const id of ["confirm", "arm", "disarm", "clear", "rearm"]) { $(id).disabled = !mine; }
     $("confirm").textContent = s.confirmed ? "Checklist confirmed" : "Checklist";
