@@ -553,12 +553,29 @@ END_TEST
 
 /* A slider moved all day: what is kept does not grow, what goes on is never forgotten, and the
  * report and the plan are of what is kept. */
+/* What ends is told when it ends, whatever was begun before it and goes on. */
+START_TEST(what_ends_first_is_told_first) {
+    stand s;
+    open_stand(&s, HOUSE);
+    ready(&s);
+    must(&s, s.one, "pump run 40% for 4s");
+    must(&s, s.one, "conveyor run 40rpm for 1s");
+    pass_heard(&s, 3);
+    ck_assert(was_told(&s, "conveyor run 40rpm for 1s: ok"));
+    ck_assert(!was_told(&s, "pump run 40%"));
+    pass_heard(&s, 4);
+    ck_assert(was_told(&s, "pump run 40% for 4s: ok"));
+    ck_assert(close_stand(&s));
+}
+END_TEST
+
 START_TEST(a_long_session_forgets_its_beginning) {
     stand s;
     char why[400], path[300], line[60];
     open_stand(&s, HOUSE);
     ready(&s);
     must(&s, s.one, "conveyor ramp 40rpm"); /* goes on all the while */
+    must(&s, s.one, "fan run 40% for 1h");
     size_t most = 0, count;
     for (int i = 0; i < 30000; i++) {
         if (i % 10 == 9) {
@@ -815,6 +832,7 @@ int main(void) {
     tcase_add_test(tests, requirements_are_looked_at_by_hand);
     tcase_add_test(tests, a_first_motion_by_hand);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
+    tcase_add_test(tests, what_ends_first_is_told_first);
     tcase_add_test(tests, a_long_session_forgets_its_beginning);
     tcase_add_test(tests, silence_ends_every_motion);
     tcase_add_test(tests, no_bytes_do_harm);

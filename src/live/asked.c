@@ -44,7 +44,7 @@ static void mark_spoken_of(const wpin_live *live) {
 
 static void forget_oldest(wpin_live *live) {
     size_t kept = 0;
-    live->told.steps -= wpin_session_forget(live->session, live->told.steps, WPIN_LIVE_KEPT);
+    wpin_session_forget(live->session, WPIN_LIVE_KEPT);
     mark_spoken_of(live);
     for (size_t i = 0; i < live->asked_count; i++) {
         const wpin_live_asked *a = &live->asked[i];

@@ -13,7 +13,8 @@ typedef struct wpin_live_source {
 
 /* What was told already. */
 typedef struct wpin_live_told {
-    size_t steps, notes, burns, events;
+    unsigned ended; /* steps, in the order they ended */
+    size_t notes, burns, events;
     bool runs;           /* the plan */
     wpin_status *faults; /* of each load */
     double *troubled;    /* of each load: since when it does what its last trouble was about */

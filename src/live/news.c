@@ -38,19 +38,25 @@ static void tell_first(wpin_live *live, const wpin_step_result *s) {
     }
 }
 
-/* A step is told once it has its verdict, in the order they began. */
+static void tell_step(wpin_live *live, const wpin_step_result *s) {
+    const wpin_live_asked *asked = wpin_live_asked_for(live, s);
+    if (asked != NULL && asked->plan->gentle) {
+        tell_first(live, s);
+    } else if (s->done || s->verdict != WPIN_VERDICT_OK) { /* else the next request says enough */
+        wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);
+    }
+}
+
+/* A step is told when it has ended, whatever goes on beside it. */
 static void collect_steps(wpin_live *live) {
     size_t count;
     const wpin_step_result *steps = wpin_session_steps(live->session, &count);
-    for (; live->told.steps < count && steps[live->told.steps].words[0] != '\0';
-         live->told.steps++) {
-        const wpin_step_result *s = &steps[live->told.steps];
-        const wpin_live_asked *asked = wpin_live_asked_for(live, s);
-        if (asked != NULL && asked->plan->gentle) {
-            tell_first(live, s);
-        } else if (s->done ||
-                   s->verdict != WPIN_VERDICT_OK) { /* else the next request says enough */
-            wpin_live_tell(live, s->verdict, "%s: %s", s->text, s->words);
+    while (live->told.ended < wpin_session_ended(live->session)) {
+        live->told.ended++;
+        for (size_t i = 0; i < count; i++) {
+            if (steps[i].ended == live->told.ended) {
+                tell_step(live, &steps[i]);
+            }
         }
     }
 }

@@ -21,12 +21,15 @@ static void renumber(wpin_session *run, size_t from, size_t to) {
     }
 }
 
-size_t wpin_session_forget(wpin_session *run, size_t of, size_t keep) {
+void wpin_session_forget(wpin_session *run, size_t keep) {
     wpin_report *report = run->report;
-    size_t forgotten = 0;
-    of = of < report->step_count ? of : report->step_count;
+    size_t forgotten = 0, ended = 0;
+    for (size_t i = 0; i < report->step_count; i++) {
+        ended += report->steps[i].ended != 0;
+    }
     for (size_t i = 0; run->by_hand && i < report->step_count; i++) {
-        if (i < of && of - forgotten > keep && !is_needed(run, i)) {
+        bool over = report->steps[i].ended != 0;
+        if (over && ended - forgotten > keep && !is_needed(run, i)) {
             forgotten++;
         } else if (forgotten > 0) {
             renumber(run, i, i - forgotten);
@@ -34,5 +37,4 @@ size_t wpin_session_forget(wpin_session *run, size_t of, size_t keep) {
         }
     }
     report->step_count -= forgotten;
-    return forgotten;
 }

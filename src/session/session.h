@@ -113,7 +113,8 @@ struct wpin_session {
     double *rpm;          /* of each load: mean of its last whole period */
     double *effect;       /* the same of its light */
     uint16_t *lost;       /* of each load without sensors: steps lost so far */
-    unsigned *rounds;     /* how often each step of the plan has begun */
+    unsigned ended_steps;
+    unsigned *rounds;             /* how often each step of the plan has begun */
     int64_t start, read_at;       /* ps: the plan began; the loads were last looked at */
     bool by_hand, ending, over;   /* there is no plan; all is being stopped; and is */
     wpin_session_whole whole;     /* by hand: a plan */

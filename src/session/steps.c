@@ -91,6 +91,7 @@ static double effect_of(const wpin_session *run, int load) {
 
 static void finish(wpin_session *run, wpin_step_result *result, bool done) {
     result->done = done;
+    result->ended = ++run->ended_steps;
     result->took = wpin_session_time(run) - result->at;
     if (result->awaited >= 0) {
         result->rpm = run->last[result->awaited].rpm;
@@ -129,6 +130,10 @@ static void finish(wpin_session *run, wpin_step_result *result, bool done) {
         }
     }
     run->onlooker->ends(run, result);
+}
+
+unsigned wpin_session_ended(const wpin_session *session) {
+    return session->ended_steps;
 }
 
 void wpin_session_end_step(wpin_session *run, size_t track, bool done) {

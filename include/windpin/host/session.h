@@ -67,6 +67,7 @@ typedef struct wpin_step_result {
     wpin_op op;
     int load;                         /**< Index, -1 when the step moves none. */
     bool until;                       /**< An event ends it. */
+    unsigned ended;                   /**< Which of all it was to end, from 1; 0: it goes on. */
     bool faulted;                     /**< Its load faulted, and it was to last until then. */
     int awaited;                      /**< Load that it waited for to rest, -1: none. */
     unsigned round;                   /**< How often this line has run, from 1. */
@@ -333,10 +334,12 @@ WPIN_API const wpin_requirement_result *wpin_session_required(const wpin_session
 WPIN_API const wpin_part_event *wpin_session_notes(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_burn *wpin_session_burns(const wpin_session *session, size_t *count);
 WPIN_API const wpin_part_event *wpin_session_events(const wpin_session *session, size_t *count);
-/** For a long session: forgets steps, the oldest first, of the first `of` until at most `keep` of
- * these are left; not what a load still does or did last. How many it forgot; their numbers are
- * those of the ones behind them now, and the report is without them. */
-WPIN_API size_t wpin_session_forget(wpin_session *session, size_t of, size_t keep);
+/** How many steps have ended so far. */
+WPIN_API unsigned wpin_session_ended(const wpin_session *session);
+/** For a long session: forgets steps that have ended, the oldest first, until at most `keep` of
+ * them are left; not what a load did last. The numbers of those behind them change, and the report
+ * is without them. */
+WPIN_API void wpin_session_forget(wpin_session *session, size_t keep);
 /** Volts a supply has now, 0 while it is off. */
 WPIN_API double wpin_session_supply(const wpin_session *session, size_t supply);
 /** @} */
