@@ -213,8 +213,12 @@ static bool judge_burn(const wpin_session *run, wpin_step_result *step) {
 }
 
 /* Of a step whose motor has a fault: one that it waited for ends it as asked. */
-static void judge_faulted(const wpin_motor *motor, wpin_step_result *step) {
+static void judge_faulted(const wpin_session *run, const wpin_motor *motor,
+                          wpin_step_result *step) {
     const char *fault = wpin_status_name((wpin_status)motor->fault);
+    if (step->faulted && wpin_session_knows(run) && judge_burn(run, step)) {
+        return;
+    }
     if (step->faulted) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, until its fault: %s", fault);
     } else if (step->op == WPIN_OP_CLEAR) {
@@ -309,7 +313,7 @@ static void judge_turning(const wpin_session *run, wpin_step_result *step) {
 void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
     const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
     if (motor != NULL && motor->fault != WPIN_OK) {
-        judge_faulted(motor, step);
+        judge_faulted(run, motor, step);
     } else if (!step->done) {
         judge_unfinished(run, step);
     } else if (step->op == WPIN_OP_CLEAR) {
