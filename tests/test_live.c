@@ -496,10 +496,30 @@ START_TEST(a_first_motion_by_hand) {
 }
 END_TEST
 
+/* The session ends, is written as a plan, and that is run; its rig is left to the caller. */
+static wpin_report *run_again(stand *s, wpin_plan **plan) {
+    char why[400], path[300];
+    s->over = 1;
+    while (wpin_session_step(s->session)) {
+    }
+    wpin_report *report = wpin_session_close(s->session, why, sizeof why);
+    snprintf(path, sizeof path, "%s", scratch("hands.plan"));
+    ck_assert(wpin_live_write_plan(s->live, report, path));
+    ck_assert(!wpin_live_write_plan(s->live, report, "/nowhere/hands.plan"));
+    wpin_report_free(report);
+    wpin_live_free(s->live);
+    wpin_board_bench_free(&s->board);
+    wpin_messages messages = {0};
+    *plan = wpin_plan_read(path, s->rig, &messages);
+    ck_assert_msg(*plan != NULL, "%u: %s", messages.items[0].line, messages.items[0].text);
+    wpin_status refused;
+    return wpin_rehearse(s->rig, *plan, &(wpin_session_options){0}, &refused, why, sizeof why);
+}
+
 /* What was asked, saved as a plan, is a plan, and does the same again. */
 START_TEST(a_session_is_saved_as_a_plan) {
     stand s;
-    char why[400], path[300];
+    char why[400];
     open_stand(&s, HOUSE);
     ready(&s);
     must(&s, s.one, "pump ramp 40% in 1s");
@@ -516,21 +536,8 @@ START_TEST(a_session_is_saved_as_a_plan) {
     pass_heard(&s, 4);
     must(&s, s.two, "stop"); /* the conveyor goes on up to here */
     pass(&s, 2);
-    s.over = 1;
-    while (wpin_session_step(s.session)) {
-    }
-    wpin_report *report = wpin_session_close(s.session, why, sizeof why);
-    snprintf(path, sizeof path, "%s", scratch("hands.plan"));
-    ck_assert(wpin_live_write_plan(s.live, report, path));
-    ck_assert(!wpin_live_write_plan(s.live, report, "/nowhere/hands.plan"));
-    wpin_report_free(report);
-    wpin_live_free(s.live);
-    wpin_board_bench_free(&s.board);
-    wpin_messages messages = {0};
-    wpin_plan *plan = wpin_plan_read(path, s.rig, &messages);
-    ck_assert_msg(plan != NULL, "%u: %s", messages.items[0].line, messages.items[0].text);
-    wpin_status refused;
-    report = wpin_rehearse(s.rig, plan, &(wpin_session_options){0}, &refused, why, sizeof why);
+    wpin_plan *plan;
+    wpin_report *report = run_again(&s, &plan);
     static const char *const lines[] = {
         "main on",       "pump ramp 40% in 1s", "conveyor ramp 40rpm",
         "pump ramp 50%", "fan run 60% for 1s",  "pump run reverse 30% for 1s",
@@ -551,8 +558,36 @@ START_TEST(a_session_is_saved_as_a_plan) {
 }
 END_TEST
 
-/* A slider moved all day: what is kept does not grow, what goes on is never forgotten, and the
- * report and the plan are of what is kept. */
+/* Faults that came by hand and were cleared come again, and are cleared again. */
+START_TEST(cleared_faults_are_saved_too) {
+    static const char *const begins[] = {"drum ramp 60rpm", "drum run 60rpm for 6s", "drum on"};
+    for (size_t i = 0; i < COUNT(begins); i++) {
+        stand s;
+        open_stand(&s, DRUM);
+        ready(&s);
+        must(&s, s.one, begins[i]);
+        pass_heard(&s, i == 0 ? 2.5 : 0.2); /* in motion, or on the way to it */
+        must(&s, s.one, "fault drum stalled");
+        pass_heard(&s, 1.5);
+        must(&s, s.one, "mend drum stalled");
+        must(&s, s.one, "clear");
+        must(&s, s.one, "arm");
+        pass_heard(&s, 0.5);
+        must(&s, s.one, "drum run 20rpm for 1s");
+        pass_heard(&s, 4);
+        wpin_plan *plan;
+        wpin_report *report = run_again(&s, &plan);
+        ck_assert_msg(report->fault_count == 1 && report->faults[0].cleared_at < HUGE_VAL &&
+                          report->result == WPIN_OK && !report->bad,
+                      "%s: %zu faults, %s", begins[i], report->fault_count,
+                      wpin_status_name(report->result));
+        wpin_report_free(report);
+        wpin_plan_free(plan);
+        wpin_rig_free(s.rig);
+    }
+}
+END_TEST
+
 /* What ends is told when it ends, whatever was begun before it and goes on. */
 START_TEST(what_ends_first_is_told_first) {
     stand s;
@@ -569,6 +604,8 @@ START_TEST(what_ends_first_is_told_first) {
 }
 END_TEST
 
+/* A slider moved all day: what is kept does not grow, what goes on is never forgotten, and the
+ * report and the plan are of what is kept. */
 START_TEST(a_long_session_forgets_its_beginning) {
     stand s;
     char why[400], path[300], line[60];
@@ -832,6 +869,7 @@ int main(void) {
     tcase_add_test(tests, requirements_are_looked_at_by_hand);
     tcase_add_test(tests, a_first_motion_by_hand);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
+    tcase_add_test(tests, cleared_faults_are_saved_too);
     tcase_add_test(tests, what_ends_first_is_told_first);
     tcase_add_test(tests, a_long_session_forgets_its_beginning);
     tcase_add_test(tests, silence_ends_every_motion);

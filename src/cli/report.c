@@ -243,7 +243,7 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
                cli_paint(gone ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD), f->at,
                rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain());
         if (gone) {
-            printf("; waited for, and cleared by the plan at %.3f s\n", f->cleared_at);
+            printf("; cleared at %.3f s\n", f->cleared_at);
         } else {
             printf("\n    %s %s\n", wpin_status_text(f->cause), wpin_status_remedy(f->cause));
         }

@@ -69,6 +69,53 @@ static void write_stop(writer *w, const wpin_live_asked *asked) {
     }
 }
 
+/* The first fault of the load in this time that was cleared by hand, or NULL. */
+static const wpin_fault_result *fault_in(const writer *w, double from, double to) {
+    for (size_t i = 0; i < w->report->fault_count; i++) {
+        const wpin_fault_result *f = &w->report->faults[i];
+        if (f->load == w->load && f->cleared_at != HUGE_VAL && f->at > from && f->at < to) {
+            return f;
+        }
+    }
+    return NULL;
+}
+
+/* In a plan it is cleared as soon as its cause is gone, mostly at once: what was asked for next
+ * still waits for its time. */
+static void write_clear(writer *w, const wpin_fault_result *f) {
+    fprintf(w->to, "    %s clear at most %.3fs\n", w->live->rig->loads[w->load].name,
+            f->cleared_at - f->at + 1);
+    w->at = fmax(w->at, f->at);
+    w->drives = false;
+}
+
+/* What came while nothing new was asked, up to the next request. */
+static void write_faults(writer *w, double until) {
+    const wpin_fault_result *f;
+    while (w->load >= 0 && (f = fault_in(w, w->at, until)) != NULL) {
+        wait_until(w, w->at);
+        fprintf(w->to, "    wait until %s faulted at most %.3fs\n",
+                w->live->rig->loads[w->load].name, f->at - w->at + 1);
+        write_clear(w, f);
+    }
+}
+
+/* An action that its fault ended goes on in the plan until that comes. */
+static void write_until_fault(writer *w, const wpin_live_asked *asked, const wpin_fault_result *f) {
+    const wpin_step *s = &asked->plan->steps[0];
+    const char *name = w->live->rig->loads[w->load].name, *text = asked->plan->sources[0].text;
+    const char *ends = strstr(text, s->op == WPIN_OP_RUN ? " in " : " for "), *ramp;
+    int length = ends != NULL ? (int)(ends - text) : (int)strlen(text);
+    if ((ramp = strstr(text, " ramp ")) != NULL && ramp < text + length) {
+        int before = (int)(ramp - text);
+        fprintf(w->to, "    %.*s run %.*s", before, text, length - before - 6, ramp + 6);
+    } else {
+        fprintf(w->to, "    %.*s", length, text);
+    }
+    fprintf(w->to, " until %s faulted at most %.3fs\n", name, f->at - asked->at + 1);
+    write_clear(w, f);
+}
+
 static bool leaves_driven(const wpin_step *s) {
     return (s->op == WPIN_OP_RUN && s->value != 0) || s->op == WPIN_OP_TOGGLE;
 }
@@ -94,6 +141,12 @@ static void write_action(writer *w, const wpin_live_asked *asked) {
         return; /* the time until the next one holds it */
     }
     wait_until(w, asked->at);
+    const wpin_fault_result *f =
+        r == NULL || r->done ? NULL : fault_in(w, asked->at, asked->at + r->took + AT_ONCE);
+    if (f != NULL && (s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR)) {
+        write_until_fault(w, asked, f);
+        return;
+    }
     fprintf(w->to, "    %s", asked->plan->sources[0].text);
     if (overtaken) {
         fprintf(w->to, "    # by hand the next request came after %.2f s", next->at - asked->at);
@@ -110,12 +163,16 @@ static void write_track(writer *w, int load) {
     w->begun = w->drives = false;
     for (size_t i = 0; i < w->live->asked_count; i++) {
         const wpin_live_asked *asked = &w->live->asked[i];
+        if (is_of(w, asked)) {
+            write_faults(w, asked->at);
+        }
         if (is_of(w, asked) && asked->plan == NULL) {
             write_stop(w, asked);
         } else if (is_of(w, asked)) {
             write_action(w, asked);
         }
     }
+    write_faults(w, w->report->seconds);
     if (w->drives) { /* to the end of the session, which brought it to rest */
         wait_until(w, w->report->seconds);
         fprintf(w->to, "    %s stop\n", w->live->rig->loads[load].name);

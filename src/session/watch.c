@@ -100,9 +100,11 @@ static void note_heard(wpin_session *run, size_t i) {
     }
 }
 
-/* One that the plan has cleared is kept for the report. */
+#define CLEARED_KEPT 200 /* of a long session by hand */
+
+/* One that was cleared is kept for the report. */
 static void note_cleared(wpin_session *run, size_t i) {
-    if (run->latched[i].cause != WPIN_OK && !run->by_hand) {
+    if (run->latched[i].cause != WPIN_OK && run->report->fault_count < CLEARED_KEPT) {
         run->latched[i].cleared_at = wpin_session_time(run);
         wpin_session_add_fault(run, &run->latched[i]);
     }

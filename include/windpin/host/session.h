@@ -119,7 +119,7 @@ typedef struct wpin_fault_result {
     int load;
     wpin_status cause;
     double at;
-    double cleared_at; /**< When the plan had it cleared; HUGE_VAL: it is still latched. */
+    double cleared_at; /**< When it was cleared; HUGE_VAL: it is still latched. */
     double
         safe_after; /**< s until its stage showed its safe state; HUGE_VAL: not before the end. */
     uint16_t drive_error; /**< Of a drive on a field bus: its own error code; 0: none. */
@@ -133,7 +133,8 @@ typedef struct wpin_report {
     size_t step_count;
     wpin_requirement_result *requirements; /**< One for each of the plan's; by hand of the last. */
     size_t requirement_count;
-    wpin_fault_result *faults; /**< Those the plan cleared, then those that are still latched. */
+    wpin_fault_result
+        *faults; /**< Those that were cleared (the first 200), then those still latched. */
     size_t fault_count;
     wpin_part_burn *burns; /**< Times since the plan began. */
     size_t burn_count;
