@@ -223,6 +223,9 @@ static bool is_spotless(const wpin_session *run, wpin_status result) {
     for (size_t i = 0; i < run->rig->load_count; i++) {
         spotless = spotless && wpin_motor_fault(&run->motors[i]) == WPIN_OK;
     }
+    for (size_t i = 0; i < run->report->fault_count; i++) { /* cleared meanwhile */
+        spotless = spotless && run->report->faults[i].at < wpin_judging_of(run)->begun;
+    }
     size_t burnt;
     (void)wpin_session_burns(run, &burnt);
     return spotless && burnt == wpin_judging_of(run)->burnt;
