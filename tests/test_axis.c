@@ -191,6 +191,34 @@ START_TEST(it_goes_to_a_place) {
 }
 END_TEST
 
+/* A speed asked for on the way to a place, either way: it comes to rest between the two, and is
+ * known to be at rest after both. */
+START_TEST(a_speed_overtakes_a_place) {
+    begin();
+    arm();
+    ck_assert_int_eq(wpin_motor_turn(&b.motor, 3600000, 10000), WPIN_OK);
+    pass(400);
+    ck_assert_double_gt(rpm(), 200);
+    ck_assert_int_eq(run_at(_i == 0 ? 0.3 : -0.3, WPIN_TIMEOUT_HELD), WPIN_OK);
+    unsigned stood = 0;
+    for (int ms = 0; ms < 2500; ms++) {
+        pass(1);
+        stood += fabs(rpm()) < 1;
+        ck_assert(_i == 0 || wpin_motor_duty(&b.motor) >= 0 || rpm() < 30);
+    }
+    ck_assert_uint_ge(stood, _i == 0 ? 1 : 50); /* turning over, its pause too */
+    ck_assert_double_eq_tol(rpm(), _i == 0 ? 900 : -900, 10);
+    ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+    pass(2500);
+    ck_assert(!wpin_motor_busy(&b.motor));
+    ck_assert_int_eq(wpin_motor_state(&b.motor), WPIN_STATE_READY);
+    ck_assert_int_eq(wpin_motor_turn(&b.motor, 360000, 10000), WPIN_OK);
+    pass(2500);
+    ck_assert(!wpin_motor_busy(&b.motor));
+    end();
+}
+END_TEST
+
 START_TEST(it_turns_back_only_from_standstill) {
     begin();
     b.axis_config.reversed = _i != 0;
@@ -1157,6 +1185,7 @@ int main(void) {
     tcase_add_test(tests, it_runs_at_a_speed_both_ways);
     tcase_add_loop_test(tests, it_turns_back_only_from_standstill, 0, 2);
     tcase_add_test(tests, it_goes_to_a_place);
+    tcase_add_loop_test(tests, a_speed_overtakes_a_place, 0, 2);
     tcase_add_test(tests, places_are_gone_to_by_how_far_and_again);
     tcase_add_loop_test(tests, it_finds_its_home_by_its_own_method, 0,
                         sizeof homings / sizeof *homings);

@@ -148,8 +148,9 @@ static void prolong_first(wpin_motor *motor, uint32_t asked_ms) {
 static void choose_rules(wpin_motor *motor, uint8_t quantity) {
     uint8_t takes = motor->config->actuator->takes, place = WPIN_TAKES(WPIN_QUANTITY_POSITION);
     if ((takes & place) != 0 && takes != place) {
-        clear_flags(motor, WPIN_OWN_RULES);
-        set_flags(motor, quantity == WPIN_QUANTITY_POSITION ? WPIN_OWN_RULES : 0);
+        bool own = quantity == WPIN_QUANTITY_POSITION;
+        clear_flags(motor, own ? 0 : WPIN_OWN_RULES | WPIN_MOVES); /* the guard says if it moves */
+        set_flags(motor, own ? WPIN_OWN_RULES : 0);
     }
 }
 
