@@ -16,8 +16,8 @@ static bool can_coast(const wpin_stage_kind *kind) {
 
 #define FIRST_MOVE 2.0 /* s: what the guard allows after a fault */
 
-/* Counts a motion against the time that the first move after a fault may last; says so if it takes
- * longer. */
+/* Counts a motion against the time that the first move after a fault may last, a rest before it
+ * turns over included; says so if it takes longer. */
 static void count_first(wpin_plan_reader *r, size_t load, double seconds) {
     const wpin_rig_load *l = &r->rig->loads[load];
     double *left = &r->flow.first[load];
@@ -65,7 +65,7 @@ static void run_for(wpin_plan_reader *r, size_t load, wpin_asked to, double seco
     wpin_flow_ramp(&r->flow, load, to.share, 0, r->line.number);
     double takes = before + seconds + wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
     wpin_flow_rests(&r->flow, load, takes);
-    count_first(r, load, seconds);
+    count_first(r, load, before + seconds);
     r->flow.first[load] = 0;
     wpin_plan_add_action(r,
                          (wpin_step){.op = WPIN_OP_RUN_FOR,
@@ -338,6 +338,7 @@ static void read_clear(wpin_plan_reader *r, size_t load) {
                        "a number of rounds for the repeat around it");
     } else if (wpin_plan_take_at_most(r, &seconds)) {
         wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+        wpin_flow_rests(&r->flow, load, seconds); /* it may be as quick as nothing */
         r->flow.first[load] = FIRST_MOVE;
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_CLEAR,

@@ -36,6 +36,8 @@ static wpin_step_result new_result(wpin_session *run, const wpin_plan *plan, uin
         .load = wpin_op_moves_motor(op) ? s->target.number : -1,
         .first = wpin_op_moves_motor(op) &&
                  wpin_motor_last_direction(&run->motors[s->target.number]) == 0,
+        .cautious = wpin_op_moves_motor(op) &&
+                    (run->motors[s->target.number].guard.flags & WPIN_GUARD_FIRST) != 0,
         .round = run->by_hand ? 1 : ++run->rounds[step],
         .until = op == WPIN_OP_UNTIL || op == WPIN_OP_CLEAR || s->until != 0,
         .awaited = op == WPIN_OP_UNTIL && s->value == WPIN_EVENT_RESTING ? s->target.number : -1,

@@ -115,8 +115,7 @@ static void judge_motion(const wpin_session *run, wpin_step_result *step) {
                   step->duty_peak * 100, run->rig->loads[step->load].limits.limit_amps);
     } else if (fabs(step->asked_duty) - step->duty_peak > 0.005) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "reached %.0f %% only: %s", step->duty_peak * 100,
-                  step->turned_after > 0 && !step->first ? "it had to turn the other way first"
-                                                         : "the rig's ramp takes longer than that");
+                  wpin_why_less(run, step));
     } else if (lifted_to(run, step) > 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "lifted to %.1f %%, its start duty",
                   lifted_to(run, step) * 100);
@@ -199,6 +198,15 @@ static void judge_wait(wpin_step_result *step) {
     } else {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
     }
+}
+
+const char *wpin_why_less(const wpin_session *run, const wpin_step_result *step) {
+    double most = run->rig->loads[step->load].limits.duty_max;
+    bool turned = step->turned_after > 0 && !step->first && step->op != WPIN_OP_RUN_FOR;
+    bool held = step->cautious && step->duty_peak > 0.49 * most;
+    return held     ? "the first move after a fault is held to half"
+           : turned ? "it had to turn the other way first"
+                    : "the rig's ramp takes longer than that";
 }
 
 /* Something between supply and load burnt during the step. */

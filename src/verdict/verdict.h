@@ -38,6 +38,9 @@ static inline bool wpin_step_drives(const wpin_step_result *step) {
            op == WPIN_OP_TOGGLE || op == WPIN_OP_FOLLOW;
 }
 
+/* Why a step was over before it had come to what it asks for. The time of a run begins only once it
+ * has turned over. */
+const char *wpin_why_less(const wpin_session *run, const wpin_step_result *step);
 /* Sets a step's verdict and its words. */
 void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...)
     __attribute__((format(printf, 3, 4)));

@@ -9,8 +9,7 @@ static const char *why_less(const wpin_session *run, const wpin_step_result *ste
     return step->folded ? "its current limit holds it back"
            : step->duty_peak > 0.995 * most
                ? "all the duty it may have drives no more at this speed"
-           : step->turned_after > 0 && !step->first ? "it had to turn the other way first"
-                                                    : "its ramp takes longer";
+               : wpin_why_less(run, step);
 }
 
 void wpin_judge_current(const wpin_session *run, wpin_step_result *step) {

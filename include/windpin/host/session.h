@@ -67,6 +67,7 @@ typedef struct wpin_step_result {
     wpin_op op;
     int load;                         /**< Index, -1 when the step moves none. */
     bool until;                       /**< An event ends it. */
+    bool cautious;                    /**< It was the first move after a fault. */
     unsigned ended;                   /**< Which of all it was to end, from 1; 0: it goes on. */
     bool faulted;                     /**< Its load faulted, and it was to last until then. */
     int awaited;                      /**< Load that it waited for to rest, -1: none. */
