@@ -200,15 +200,6 @@ static void judge_wait(wpin_step_result *step) {
     }
 }
 
-const char *wpin_why_less(const wpin_session *run, const wpin_step_result *step) {
-    double most = run->rig->loads[step->load].limits.duty_max;
-    bool turned = step->turned_after > 0 && !step->first && step->op != WPIN_OP_RUN_FOR;
-    bool held = step->cautious && step->duty_peak > 0.49 * most;
-    return held     ? "the first move after a fault is held to half"
-           : turned ? "it had to turn the other way first"
-                    : "the rig's ramp takes longer than that";
-}
-
 /* Something between supply and load burnt during the step. */
 static bool judge_burn(const wpin_session *run, wpin_step_result *step) {
     const wpin_part_burn *burn = wpin_burnt_in_path(run, &run->rig->loads[step->load]);

@@ -16,7 +16,7 @@ void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
     } else if (!step->reached) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "did not come to %.4g rpm in its time: %s",
                   fabs(step->asked_rpm),
-                  step->folded ? "its current limit holds it back" : "its ramp takes longer");
+                  step->folded ? "its current limit holds it back" : wpin_why_less(run, step));
     } else if (step->op == WPIN_OP_HOLD && end > 1.5 * most) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%.4g rpm measured at its end, more than %.2g rpm off",
                   fabs(step->measured_rpm), most);
