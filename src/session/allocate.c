@@ -15,7 +15,8 @@ static bool allocate_report(wpin_report *report, size_t loads) {
 }
 
 static bool allocate_loads(wpin_session *run, size_t loads) {
-    return ROOM(run->bound, loads) && ROOM(run->motors, loads) && ROOM(run->motor_list, loads) &&
+    return ROOM(run->bound, loads) && ROOM(run->motors, loads) &&
+           (run->motor_list = calloc(loads, sizeof(wpin_motor *))) != NULL &&
            ROOM(run->fault_at, loads) && ROOM(run->safe_at, loads) && ROOM(run->latched, loads) &&
            ROOM(run->drive_error, loads) && ROOM(run->drive_state, loads) &&
            ROOM(run->silence, loads) && ROOM(run->unsent, loads) && ROOM(run->last, loads) &&
