@@ -209,7 +209,7 @@ static void draw_asked(const live_panel *p, size_t load, const wpin_glance *g, i
         put(y, ASKED, look(STAGED), "> %.4g %s", staged, u.unit);
         return;
     }
-    if (strcmp(u.unit, "deg") == 0 && !place) { /* a stepper that was sent nowhere */
+    if (wpin_rig_type(&p->hands->rig->loads[load])->steps && !place) { /* sent nowhere yet */
         put(y, ASKED, look(PLAIN), "-");
         return;
     }

@@ -35,7 +35,7 @@ static void count_first(wpin_plan_reader *r, size_t load, double seconds) {
     wpin_words_say(
         &r->line, r->line.words[1].column,
         "the first move after a fault ends by itself after %g s, and this one takes %.3g "
-        "s; expected a short one first, e.g. '%s run %s for 1s'",
+        "s, what comes before it included; expected a short one first, e.g. '%s run %s for 1s'",
         FIRST_MOVE, seconds + FIRST_MOVE - *left, l->name, gentle);
     *left = 0;
 }
