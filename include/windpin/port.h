@@ -43,6 +43,9 @@ typedef struct wpin_pwm_request {
     bool inverted;     /**< High for the rest of the period instead: of the channel, or of a leg's
                             high side. */
     bool low_inverted; /**< Legs: the wire of the low side is inverted. */
+    bool centred;      /**< What it shows lies in the middle of the period, alike on both sides (a
+                            timer that counts up and down), and of all channels asked for so at one
+                            frequency the middles are the same instant. */
 } wpin_pwm_request;
 
 /** What a PWM channel or leg really does. */
@@ -97,7 +100,8 @@ typedef struct wpin_port {
     wpin_status (*group_write)(void *context, uint8_t group, uint8_t mask, uint8_t high);
     /** Reads a pin. Tick and fast. */
     bool (*read)(void *context, wpin_pin pin);
-    /** An analogue input in millivolts, saturated, or WPIN_NO_READING. Tick. */
+    /** An analogue input in millivolts, saturated, or WPIN_NO_READING. Of a shunt (vector.h) what
+     * it showed at the begin of the PWM period. Tick; of shunts fast, too. */
     int16_t (*millivolts)(void *context, uint8_t input);
     /** A counter of edges, e.g. of an encoder, with the moment of its last count: both of the same
      * instant. Tick and fast. */

@@ -37,6 +37,9 @@ typedef enum wpin_drive {
     WPIN_DRIVE_SECTOR     /**< First of the numbered states. */
 } wpin_drive;
 
+/** The row of a three-phase table in which each leg has a duty of its own: wpin_stage_legs. */
+#define WPIN_DRIVE_VECTOR ((wpin_drive)(WPIN_DRIVE_SECTOR + 6))
+
 /** What a line does in a row. */
 typedef enum wpin_cell {
     WPIN_CELL_LOW = 0,    /**< Low. */
@@ -183,6 +186,7 @@ typedef struct wpin_stage_config {
                                 legs less than half a PWM period. */
     uint16_t pulse_neutral; /**< Pulse cells: width at zero, WPIN_PULSE_SHARE. */
     uint16_t pulse_swing;   /**< Pulse cells: change of width at full, less than pulse_neutral. */
+    bool centred;           /**< Its PWM lies in the middle of the period: see wpin_pwm_request. */
     bool reversed;          /**< True: forward and reverse change places. The only place for it. */
     wpin_pwm_achieved *achieved; /**< Where open writes what PWM really does, or NULL. */
 } wpin_stage_config;
@@ -251,6 +255,12 @@ WPIN_API void wpin_stage_off(wpin_stage *stage);
  * for or whose mode lines differ: a mode line takes two dead times, which the tick's way keeps.
  * May be entered anew before it returns: it ends on the newest sector. Fast. */
 WPIN_API wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector);
+
+/** Shows a duty on each of the three legs, 0 to WPIN_DUTY_FULL, while the row of
+ * WPIN_DRIVE_VECTOR is shown; otherwise nothing happens. They take effect together where the port's
+ * PWM does. Returns what the port refused: then it is cut off; or _CLOSED, _RANGE, _ARGUMENT.
+ * Fast. */
+WPIN_API wpin_status wpin_stage_legs(wpin_stage *stage, const uint16_t duties[3]);
 
 /** The drive shown now. Any context. */
 WPIN_API wpin_drive wpin_stage_drive(const wpin_stage *stage);

@@ -35,6 +35,7 @@
 #include "stop.h"
 #include "torque.h"
 #include "two_point.h"
+#include "vector.h"
 #include "units.h"
 #include "version.h"
 

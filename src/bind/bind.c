@@ -106,7 +106,8 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
                               .full_hz = wpin_bind_full_hz(rig, load),
                               .window_us = (uint16_t)to_us(wpin_rig_encoder_window(rig, load))};
     if (load->encoder.by_hall) {
-        bound->encoder.quadrature = &bound->six_step_at_work.counts;
+        bound->encoder.quadrature = load->vector.there ? &bound->vector_at_work.rotor.counts
+                                                       : &bound->six_step_at_work.counts;
         bound->encoder.kinds = 3;
     }
     bound->motor.sense.reads |= WPIN_HAS_SPEED;
@@ -320,6 +321,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);
     }
+    if (load->vector.there) {
+        wpin_bind_vector(bound, rig, load);
+    }
     if (load->speed.there || load->current.there) {
         bind_motion(bound, rig, load); /* first: the others add to it */
     }
@@ -327,13 +331,16 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
         bind_speed(bound, rig, load);
         bind_position(bound, rig, load);
     }
-    if (load->current.there) {
+    if (load->current.there && !load->vector.there) { /* it regulates that itself */
         bind_current(bound, rig, load);
+    } else if (load->current.there) {
+        bound->motor.loop = &wpin_closed_loop;
     }
     if (load->limits.overload_amps > 0) {
         bind_overload(bound, load);
     }
-    if (wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0) {
+    bool rows = wpin_stage_kind_is_three_phase(load->kind) && !load->vector.there;
+    if (rows && load->limits.trip_input >= 0) {
         bind_phase_watch(bound, rig, load);
     }
 }
@@ -346,7 +353,13 @@ wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpi
 }
 
 void wpin_bound_edge(void *bound) {
-    wpin_six_step_edge(&((wpin_bound_load *)bound)->six_step_at_work);
+    wpin_bound_load *b = bound;
+    bool turned = b->motor.actuator == &wpin_vector_actuator;
+    wpin_six_step_edge(turned ? &b->vector_at_work.rotor : &b->six_step_at_work);
+}
+
+void wpin_bound_period(void *bound) {
+    wpin_vector_period(&((wpin_bound_load *)bound)->vector_at_work);
 }
 
 void wpin_bound_sample(void *bound) {

@@ -15,5 +15,7 @@ void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
 void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load);
 /* A drive on a field bus. */
 void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+/* A field-oriented motor; its encoder is bound before. */
+void wpin_bind_vector(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 
 #endif

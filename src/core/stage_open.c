@@ -70,7 +70,8 @@ static wpin_status start_pwm(const wpin_stage *stage, const wpin_row *all) {
             wpin_pwm_request request = {.hz = config->pwm_hz,
                                         .dead_time_ns = (uint32_t)config->dead_time_us * 1000U,
                                         .inverted = (stage->inverted & high) != 0,
-                                        .low_inverted = (stage->inverted & low) != 0};
+                                        .low_inverted = (stage->inverted & low) != 0,
+                                        .centred = config->centred};
             status = port->leg_start(port->context, config->lines[leg.high_side & 7U].pin,
                                      config->lines[leg.low_side & 7U].pin, &request, &achieved);
             if (status == WPIN_OK && achieved.dead_time_ns < request.dead_time_ns) {
@@ -83,7 +84,9 @@ static wpin_status start_pwm(const wpin_stage *stage, const wpin_row *all) {
         uint8_t bit = wpin_bit(line);
         if ((left & bit) != 0) {
             wpin_pwm_request request = {
-                .hz = config->pwm_hz, .inverted = ((all->complement ^ stage->inverted) & bit) != 0};
+                .hz = config->pwm_hz,
+                .inverted = ((all->complement ^ stage->inverted) & bit) != 0,
+                .centred = config->centred};
             status = port->pwm_start(port->context, config->lines[line].pin, &request, &achieved);
         }
     }

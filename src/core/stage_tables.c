@@ -174,7 +174,8 @@ TABLE(three_phase_bridge, 6, 0, phase_legs, 3,
       ROW(STEP(2), L, L, D, C, L, H),
       ROW(STEP(3), L, H, D, C, L, L),
       ROW(STEP(4), L, H, L, L, D, C),
-      ROW(STEP(5), L, L, L, H, D, C));
+      ROW(STEP(5), L, L, L, H, D, C),
+      ROW(STEP(6), D, C, D, C, D, C));
 
 /* The same lines; the low sides switch plainly. */
 TABLE(three_phase_bridge_high, 6, 0, phase_legs, 3,
@@ -197,6 +198,7 @@ TABLE(three_half_bridges, 6, 0, NULL, 0,
       ROW(STEP(2), L, L, D, H, L, H),
       ROW(STEP(3), L, H, D, H, L, L),
       ROW(STEP(4), L, H, L, L, D, H),
-      ROW(STEP(5), L, L, L, H, D, H));
+      ROW(STEP(5), L, L, L, H, D, H),
+      ROW(STEP(6), D, H, D, H, D, H));
 
 /* clang-format on */

@@ -119,6 +119,27 @@ static bool build_hall(wpin_sim *sim, const wpin_rig_load *load, int number) {
                              number, pins) >= 0;
 }
 
+/* Shunts are in the legs as the rig numbers them; leads in another order are to the driver as if
+ * the legs were. */
+static bool build_shunts(wpin_sim *sim, const wpin_rig_load *load, int number) {
+    const wpin_rig_vector *v = &load->vector;
+    uint8_t leads[3], sensors[3], inputs[3];
+    bool inverted;
+    wpin_rig_wires_mixed(load->hall.mixed, leads, sensors, &inverted);
+    for (int leg = 0; leg < 3; leg++) {
+        inputs[leads[leg]] = v->shunts[leg];
+    }
+    wpin_part_shunts shunts = {.volts_per_amp = load->bridge.sense_volts_per_amp,
+                               .zero_volts = v->zero,
+                               .off = {v->off, -v->off, v->off / 2},
+                               .noise = v->noise,
+                               .in_leads = v->in_leads};
+    return wpin_sim_add_shunts(sim, &shunts, number, inputs) >= 0 &&
+           (v->supply_input < 0 || wpin_sim_wire_supply(sim, (int)load->supply,
+                                                        (uint8_t)v->supply_input,
+                                                        v->supply_ratio));
+}
+
 /* The driver input behind a line. Leads of a brushless motor that are in another order are to it as
  * if the legs were. */
 static int input_behind(const wpin_rig_load *load, unsigned line) {
@@ -183,10 +204,13 @@ static int build_bridge(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_load 
 }
 
 static bool build_sensors(wpin_sim *sim, const wpin_rig_load *load, int number) {
-    if (load->limits.trip_input >= 0) {
+    if (load->limits.trip_input >= 0 && !load->vector.there) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
     }
     if (load->hall.there && !build_hall(sim, load, number)) {
+        return false;
+    }
+    if (load->vector.there && !build_shunts(sim, load, number)) {
         return false;
     }
     const wpin_rig_crossing *z = &load->crossing;

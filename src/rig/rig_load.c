@@ -32,6 +32,7 @@ enum {
     LOAD_CURRENT,
     LOAD_HALL,
     LOAD_CROSSING,
+    LOAD_VECTOR,
     LOAD_AXIS
 };
 static const wpin_field load_fields[] = {
@@ -64,6 +65,7 @@ static const wpin_field load_fields[] = {
     NODE("current", false),
     NODE("hall", false),
     NODE("zero-crossing", false),
+    NODE("field-oriented", false),
     NODE("axis", false),
 };
 
@@ -82,10 +84,11 @@ static const wpin_field start_fields[] = {
     QUANTITY("kick-time", wpin_rig_load, limits.kick_time, false, WPIN_TIME, 1e-3, 2),
 };
 
+enum { TRIP_LEVEL, TRIP_TIME, TRIP_INPUT };
 static const wpin_field trip_fields[] = {
     QUANTITY("level", wpin_rig_load, limits.trip_amps, true, WPIN_CURRENT, 1e-3, 1e3),
     QUANTITY("time", wpin_rig_load, limits.trip_time, true, WPIN_TIME, 0, 60),
-    QUANTITY("input", wpin_rig_load, limits.trip_input, true, WPIN_NUMBER, 0, 31),
+    QUANTITY("input", wpin_rig_load, limits.trip_input, false, WPIN_NUMBER, 0, 31),
     QUANTITY("limit", wpin_rig_load, limits.limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
 };
 
@@ -142,7 +145,13 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
                     "e.g. sense: 200mV/A");
         return;
     }
-    double reach = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
+    if (load->limits.trip_input < 0) {
+        wpin_say_at(reader, node,
+                    "current-trip of '%s' lacks 'input': the analogue input of the sense; expected "
+                    "0 to 31",
+                    load->name);
+    }
+    double reach = wpin_rig_sense_reach(rig, load);
     if (load->limits.trip_amps > reach) {
         wpin_say_at(reader, node,
                     "current-trip at %.3g A can never be seen: the sense reaches %.3g A at the "
@@ -159,6 +168,21 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
     if (load->limits.limit_amps > 0 && load->kind != NULL &&
         !wpin_stage_kind_takes_duty(load->kind)) {
         wpin_say_at(reader, node, "limit folds the duty back: a stage that is on or off has none");
+    }
+}
+
+/* Shunts in the legs tell the current: there is no other input. */
+static void read_trip(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    yaml_node_t *nodes[COUNT(trip_fields)];
+    wpin_read_map(reader, node, "current-trip", trip_fields, COUNT(trip_fields), load, nodes);
+    if (load->vector.there && node->type == YAML_MAPPING_NODE && nodes[TRIP_INPUT] != NULL) {
+        wpin_say_at(reader, nodes[TRIP_INPUT],
+                    "input: the shunts of field-oriented tell the current of '%s'; expected no "
+                    "other",
+                    load->name);
+    }
+    if (load->vector.there) {
+        load->limits.trip_input = load->vector.shunts[0];
     }
 }
 
@@ -382,7 +406,8 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (nodes[LOAD_CROSSING] != NULL) {
         wpin_read_crossing(reader, rig, nodes[LOAD_CROSSING], &load);
     }
-    bool sensed = nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL;
+    bool sensed = nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL ||
+                  nodes[LOAD_VECTOR] != NULL;
     if (staged && !sensed && wpin_stage_kind_is_three_phase(load.kind)) {
         wpin_say_at(reader, node,
                     "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. "
@@ -395,6 +420,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
                     "the drive of '%s' has its own encoder: its 'counts' say all of it", load.name);
     } else if (nodes[LOAD_ENCODER] != NULL) {
         wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], &load);
+    }
+    if (nodes[LOAD_VECTOR] != NULL) {
+        wpin_read_vector(reader, rig, nodes[LOAD_VECTOR], &load);
     }
     if (nodes[LOAD_SPEED] != NULL) {
         wpin_read_speed(reader, nodes[LOAD_SPEED], &load);
@@ -420,8 +448,7 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         read_start(reader, nodes[LOAD_START], &load);
     }
     if (nodes[LOAD_TRIP] != NULL) {
-        wpin_read_map(reader, nodes[LOAD_TRIP], "current-trip", trip_fields, COUNT(trip_fields),
-                      &load, NULL);
+        read_trip(reader, nodes[LOAD_TRIP], &load);
         check_trip(reader, nodes[LOAD_TRIP], rig, &load);
     }
     if (nodes[LOAD_OVERLOAD] != NULL) {

@@ -77,6 +77,8 @@ void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                     wpin_rig_load *load);
 void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                         wpin_rig_load *load);
+void wpin_read_vector(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                      wpin_rig_load *load);
 /* Pins a, b and c of three sensors, free and each its own. */
 void wpin_read_three_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                           const wpin_rig_load *load, const char *what, uint8_t pins[3]);

@@ -19,7 +19,7 @@ typedef struct wpin_sim_pin {
     int64_t dead;     /* ps, of the low side of a leg */
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
-    bool output, inverted, burnt, no_timer;
+    bool output, inverted, centred, burnt, no_timer;
     bool button, pressed, stuck;
     bool limit, opens; /* a limit switch */
     int motor;
@@ -112,7 +112,8 @@ typedef enum wpin_sensed {
     WPIN_SENSED_CURRENT,
     WPIN_SENSED_SUPPLY,
     WPIN_SENSED_KNOB,
-    WPIN_SENSED_OTHER
+    WPIN_SENSED_OTHER,
+    WPIN_SENSED_SHUNT /* part: of which shunts; ratio: of which leg */
 } wpin_sensed;
 
 typedef struct wpin_analog {
@@ -163,6 +164,15 @@ typedef struct wpin_comparator_part {
     void *context;
 } wpin_comparator_part;
 
+/* Shunts of a three-phase driver, and who listens at the begin of its PWM periods. */
+typedef struct wpin_shunt_part {
+    wpin_part_shunts part;
+    int bridge;
+    int64_t next; /* begin, ps */
+    wpin_sim_interrupt *interrupt;
+    void *context;
+} wpin_shunt_part;
+
 struct wpin_sim {
     wpin_part_controller controller;
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
@@ -182,6 +192,8 @@ struct wpin_sim {
     int hall_count;
     wpin_comparator_part comparators[WPIN_SIM_ENCODERS];
     int comparator_count;
+    wpin_shunt_part shunts[WPIN_SIM_ENCODERS];
+    int shunt_count;
     wpin_part_burn *burns;
     size_t burn_count;
     wpin_part_event *events;
@@ -253,6 +265,10 @@ int64_t wpin_comparator_window(const wpin_sim *sim);
 void wpin_comparator_settle(wpin_sim *sim);
 bool wpin_comparator_level(const wpin_sim *sim, wpin_pin pin, bool *high);
 bool wpin_comparator_inject(wpin_sim *sim, int motor, bool off);
+/* The same of the shunts in the legs of drivers; what one of them shows now, without noise, V. */
+int64_t wpin_shunt_window(const wpin_sim *sim);
+void wpin_shunt_settle(wpin_sim *sim);
+double wpin_shunt_volts(const wpin_sim *sim, const wpin_analog *a);
 /* Every pin floats: what a reset does. */
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */

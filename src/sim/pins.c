@@ -16,13 +16,21 @@ static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) 
     p->wave = (wpin_wave){.level = WPIN_FLOAT};
 }
 
+static bool ever(const wpin_sim_pin *p, wpin_level level) {
+    const wpin_wave *w = &p->wave;
+    if (!w->pwm) {
+        return w->level == level;
+    }
+    bool inside = (level == WPIN_HIGH) != w->low_inside;
+    return inside ? w->next.rise < w->next.fall : w->next.rise > 0 || w->next.fall < w->period;
+}
+
 static bool ever_high(const wpin_sim_pin *p) {
-    return p->wave.pwm ? p->wave.next.rise < p->wave.next.fall : p->wave.level == WPIN_HIGH;
+    return ever(p, WPIN_HIGH);
 }
 
 static bool ever_low(const wpin_sim_pin *p) {
-    return p->wave.pwm ? p->wave.next.rise > 0 || p->wave.next.fall < p->wave.period
-                       : p->wave.level == WPIN_LOW;
+    return ever(p, WPIN_LOW);
 }
 
 /* What the pin drives while high, and whether another pin drives against it. */

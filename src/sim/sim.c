@@ -149,6 +149,8 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         window = sensing < window ? sensing : window;
         int64_t comparing = wpin_comparator_window(sim);
         window = comparing < window ? comparing : window;
+        int64_t sampling = wpin_shunt_window(sim);
+        window = sampling < window ? sampling : window;
         int64_t driving = wpin_field_window(sim);
         window = driving < window ? driving : window;
         int64_t to = sim->now + (left < window ? left : window);
@@ -160,6 +162,7 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         sim->now = to;
         wpin_hall_settle(sim); /* its interrupts may let time pass */
         wpin_comparator_settle(sim);
+        wpin_shunt_settle(sim);
         wpin_field_settle(sim);
     }
 }

@@ -64,6 +64,7 @@ static wpin_status start_timer(wpin_sim *sim, wpin_pin pin, const wpin_pwm_reque
     p->timer_steps = steps;
     p->period = llround(1e12 / hz);
     p->inverted = request->inverted;
+    p->centred = request->centred;
     p->dead = 0;
     *achieved = (wpin_pwm_achieved){.millihertz = (uint32_t)llround(hz * 1e3),
                                     .steps = (uint16_t)(steps > 65535 ? 65535 : steps)};
@@ -79,7 +80,9 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
 static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
                                   const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
     wpin_sim *sim = context;
-    wpin_pwm_request of_low = {.hz = request->hz, .inverted = !request->low_inverted};
+    wpin_pwm_request of_low = {.hz = request->hz,
+                               .inverted = !request->low_inverted,
+                               .centred = request->centred};
     wpin_status status = start_timer(sim, high, request, achieved);
     status = status == WPIN_OK ? start_timer(sim, low, &of_low, achieved) : status;
     int64_t dead = (int64_t)request->dead_time_ns * 1000;
@@ -95,6 +98,13 @@ static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
 static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
     int64_t steps = ((int64_t)duty * p->timer_steps + WPIN_DUTY_FULL / 2) / (int64_t)WPIN_DUTY_FULL;
     int64_t high = p->period * steps / p->timer_steps;
+    if (p->centred) { /* of a low side, inverted or not, with the dead time on both sides */
+        int64_t begin = (p->period - high) / 2, end = begin + high;
+        bool low_side = p->dead > 0 && high > 0;
+        begin -= low_side ? p->dead : 0;
+        end += low_side ? p->dead : 0;
+        return (wpin_window){begin < 0 ? 0 : begin, end > p->period ? p->period : end};
+    }
     if (!p->inverted &&
         p->dead > 0) { /* a low side on an inverted wire: off, and dead time around it */
         return (wpin_window){0, high + 2 * p->dead < p->period ? high + 2 * p->dead : p->period};
@@ -113,12 +123,13 @@ static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
         return WPIN_OK;
     }
     wpin_window window = window_for(p, duty);
-    int64_t early = p->inverted ? 0 : p->dead;
+    int64_t early = p->inverted || p->centred ? 0 : p->dead;
     if (p->wave.pwm) {
         wpin_wave_settle(&p->wave, sim->now);
         p->wave.next = window;
     } else {
         p->wave = (wpin_wave){.pwm = true,
+                              .low_inside = p->centred && p->inverted,
                               .start = sim->now - early,
                               .period = p->period,
                               .current = window,
@@ -172,6 +183,9 @@ static int16_t port_millivolts(void *context, uint8_t input) {
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
         volts = fabs(amps) * bridge->part.sense_volts_per_amp +
                 (bridge->part.sense_noise > 0 ? noise_of(a, bridge->part.sense_noise) : 0);
+        volts = fmax(volts, 0);
+    } else if (a->what == WPIN_SENSED_SHUNT) {
+        volts = wpin_shunt_volts(sim, a) + (a->noise > 0 ? noise_of(a, a->noise) : 0);
         volts = fmax(volts, 0);
     } else if (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER) {
         volts = wpin_knob_volts(sim, a);

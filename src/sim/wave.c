@@ -13,13 +13,13 @@ static bool steady(wpin_window w, int64_t period) {
 static void look(wpin_cursor *c, int64_t now) {
     int64_t phase = now - c->start;
     wpin_window w = c->window;
-    bool high = phase >= w.rise && phase < w.fall;
-    c->level = high ? WPIN_HIGH : WPIN_LOW;
+    bool inside = phase >= w.rise && phase < w.fall;
+    c->level = inside != c->low_inside ? WPIN_HIGH : WPIN_LOW;
     if (steady(w, c->period)) {
         c->edge = same(w, c->next) ? WPIN_WAVE_NEVER : c->start + c->period;
     } else if (phase < w.rise) {
         c->edge = c->start + w.rise;
-    } else if (high && w.fall < c->period) {
+    } else if (inside && w.fall < c->period) {
         c->edge = c->start + w.fall;
     } else {
         c->edge = c->start + c->period;
@@ -32,7 +32,8 @@ wpin_cursor wpin_cursor_at(const wpin_wave *wave, int64_t now) {
         wpin_wave here = *wave;
         wpin_wave_settle(&here, now);
         c = (wpin_cursor){
-            .start = here.start, .period = here.period, .window = here.current, .next = here.next};
+            .start = here.start, .period = here.period, .window = here.current, .next = here.next,
+            .low_inside = here.low_inside};
         look(&c, now);
     }
     return c;

@@ -14,6 +14,7 @@ typedef struct wpin_window {
 typedef struct wpin_wave {
     wpin_level level; /* shown when not PWM */
     bool pwm;
+    bool low_inside; /* low in its windows, and high for the rest */
     int64_t start; /* of the period `current` belongs to */
     int64_t period;
     wpin_window current;
@@ -25,6 +26,7 @@ typedef struct wpin_cursor {
     int64_t start, edge; /* of the period; of the next possible change */
     int64_t period;
     wpin_window window, next;
+    bool low_inside;
     wpin_level level;
 } wpin_cursor;
 

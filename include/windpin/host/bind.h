@@ -42,7 +42,9 @@ typedef struct wpin_bound_load {
     wpin_six_step_config six_step;
     wpin_six_step six_step_at_work; /**< or this, */
     wpin_sensorless_config sensorless;
-    wpin_sensorless sensorless_at_work; /**< or this. */
+    wpin_sensorless sensorless_at_work; /**< or this, */
+    wpin_vector_config vector;
+    wpin_vector vector_at_work; /**< or this. */
     wpin_sensorless_step sensorless_ramp[WPIN_SENSORLESS_STEPS];
     wpin_axis_config axis; /**< Of a drive on a field bus; the caller sets its network... */
     wpin_setting settings[WPIN_RIG_SETTINGS + 13];
@@ -92,6 +94,8 @@ WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
  * motor without; context: the bound load. Fast. */
 WPIN_API void wpin_bound_edge(void *bound);
 WPIN_API void wpin_bound_sample(void *bound);
+/** For the interrupt at the begin of each PWM period of a field-oriented motor. Fast. */
+WPIN_API void wpin_bound_period(void *bound);
 /** Joins the lines that the bound loads of a rig, all of them in its order, share. */
 WPIN_API void wpin_bind_shared(wpin_bound_load *bound, const wpin_rig *rig);
 

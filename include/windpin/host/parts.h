@@ -298,6 +298,20 @@ typedef struct wpin_part_comparators {
                            itself). */
 } wpin_part_comparators;
 
+/** Shunts in the three legs of a driver, each with an amplifier that tells current into the motor as
+ * volts above those of no current. */
+typedef struct wpin_part_shunts {
+    double volts_per_amp; /**< Above 0. */
+    double zero_volts;    /**< At no current. */
+    double off[3];        /**< Each is so much off that, V. */
+    double noise;         /**< From tip to tip, V. */
+    bool in_leads;        /**< In the motor's leads: it tells at any time. Otherwise under the low
+                               sides: it tells while its low side conducts, and no current beside. */
+} wpin_part_shunts;
+
+/** What wpin_sim_add_shunts is told of a leg without one. */
+#define WPIN_PART_NO_SHUNT 255
+
 /** The three phases of a brushless motor at one instant. */
 typedef struct wpin_part_phases {
     double degrees; /**< Electrical, 0 to 360: see wpin_part_hall. */

@@ -299,6 +299,38 @@ typedef struct wpin_sensorless_design {
     double least_sector;             /**< No true sector is shorter, s. */
 } wpin_sensorless_design;
 
+/** Field orientation of a brushless motor: what its phase currents are measured by. */
+typedef struct wpin_rig_vector {
+    bool there;
+    uint8_t shunts[3];   /**< Analogue inputs of legs a, b, c; WPIN_NO_SHUNT: c has none. */
+    bool in_leads;       /**< The shunts are in the motor's leads, not under the low sides. */
+    double zero;         /**< Reading at no current, V; 0: half of the logic supply. */
+    double settle;       /**< A low side has to be on so long before it can be read, s. */
+    double response;     /**< Time constant of the current loops, s; 0: as the PWM allows. */
+    double align_amps;   /**< An encoder's place is found with this current, A; 0: worked out. */
+    double align;        /**< With each of two directions, s. */
+    double supply_input; /**< Analogue input of the motor supply; below 0: none. */
+    double supply_ratio; /**< What its divider leaves. */
+    double give_way;     /**< Braking gives way from these volts of the supply on; 0: never... */
+    double give_up;      /**< ...and to none of it at these. */
+    double off;          /**< Of the simulated amplifiers: each off its zero by up to this, V. */
+    double noise;        /**< The same: from tip to tip, V. */
+} wpin_rig_vector;
+
+/** What follows from it: the regulators of both currents, with the lead's current at its tip. */
+typedef struct wpin_vector_design {
+    double response;   /**< Time constant that the current loops come to, s. */
+    double gain;       /**< Voltage (1: the supply over the root of 3) for an error of an ampere. */
+    double integral;   /**< The same, more each second. */
+    double coupling;   /**< The same for an ampere of the other current, at 1 rad/s (electrical). */
+    double emf;        /**< The motor's own, at full speed. */
+    double most;       /**< Longest vector with which all shunts can be read, 1: all of it. */
+    double least_low;  /**< Share of a period that a low side has to be on. */
+    double limit_amps; /**< Most current, between two leads. */
+    double align_amps; /**< Of a lead at its tip. */
+    double lead;       /**< From a reading to what comes of it, s. */
+} wpin_vector_design;
+
 /** Most field buses of a rig, and most settings of a drive. */
 #define WPIN_RIG_FIELDBUSES 4
 #define WPIN_RIG_SETTINGS   32
@@ -463,6 +495,7 @@ typedef struct wpin_rig_load {
     wpin_rig_stepping stepping;
     wpin_rig_hall hall;
     wpin_rig_crossing crossing;
+    wpin_rig_vector vector;
     wpin_rig_axis axis;
     wpin_rig_encoder encoder;
     wpin_rig_speed speed;
@@ -722,6 +755,11 @@ WPIN_API wpin_speed_design wpin_rig_speed_design(const wpin_rig *rig, const wpin
 /** How a load with comparators on its leads starts. */
 WPIN_API wpin_sensorless_design wpin_rig_sensorless_design(const wpin_rig *rig,
                                                            const wpin_rig_load *load);
+/** The most current that the sense of a load can tell, A: shunts of field orientation tell both
+ * ways. */
+WPIN_API double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load);
+/** The regulators of a field-oriented load. */
+WPIN_API wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_load *load);
 /** Speed of the output that a measured speed of 16384 means, rpm. */
 WPIN_API double wpin_rig_full_rpm(const wpin_rig *rig, const wpin_rig_load *load);
 /** Current that a little more duty drives where that is the most, A for full duty, at speeds up to

@@ -136,6 +136,17 @@ WPIN_API int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators
 WPIN_API bool wpin_sim_on_pwm_middle(wpin_sim *sim, int comparators, wpin_sim_interrupt *interrupt,
                                      void *context);
 
+/** Puts shunts into the legs of the driver of a brushless motor, those of a, b and c on these
+ * analogue inputs (WPIN_PART_NO_SHUNT: that leg has none): their number from 0; -1 when it can not
+ * be. */
+WPIN_API int wpin_sim_add_shunts(wpin_sim *sim, const wpin_part_shunts *shunts, int motor,
+                                 const uint8_t inputs[3]);
+/** Calls `interrupt` at the begin of each PWM period of their driver (centred PWM: in the middle of
+ * its low sides), as a converter's end of conversion would; without PWM every 50 us. It may call
+ * everything of the port. NULL: no more. False if there are none. */
+WPIN_API bool wpin_sim_on_pwm_begin(wpin_sim *sim, int shunts, wpin_sim_interrupt *interrupt,
+                                    void *context);
+
 /** Wires a button to ground, with a pull-up, to a pin: released reads high. It bounces for
  * `bounce` s at each change. */
 WPIN_API bool wpin_sim_wire_button(wpin_sim *sim, wpin_pin pin, double bounce);

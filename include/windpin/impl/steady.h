@@ -160,9 +160,9 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
             rests ? wpin_rest_drive(motor) : (effort < 0 ? WPIN_DRIVE_REVERSE : WPIN_DRIVE_FORWARD);
         return wpin_steady_apply((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
     }
-    bool regulates = (config->actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) == 0;
     uint8_t effort_only = WPIN_QUANTITY_EFFORT; /* C++ mixes no enumeration with a number */
-    uint8_t quantity = regulates ? motor->setpoint.quantity : effort_only;
+    uint8_t asked = motor->setpoint.quantity;
+    uint8_t quantity = (config->actuator->takes & WPIN_TAKES(asked)) != 0 ? asked : effort_only;
     return rests ? config->actuator->idle(config->part, wpin_rest_drive(motor))
                  : config->actuator->put(config->part, quantity, effort);
 }
