@@ -82,11 +82,34 @@ static void slew(wpin_motor *motor, int16_t target, uint16_t dt_us) {
     motor->asked_part = (uint16_t)value;
 }
 
-/* A set-point on its way, by its ramp or the slew limit; it waits while it may not turn that way.
+/* Of one that takes efforts; a drive on a bus leads its speeds by itself meanwhile. */
+static bool is_starting(const wpin_motor *motor) {
+    bool efforts = (motor->config->actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) != 0;
+    return efforts && (motor->measurement.inputs & WPIN_STARTING) != 0;
+}
+
+/* What is measured while an actuator starts is its own doing: all that it is told is which way, and
+ * the regulators begin with what it leaves. */
+static wpin_duty way_to(const wpin_motor *motor, uint8_t quantity, int32_t value) {
+    const WPIN_FAR wpin_motor_config *config = motor->config;
+    wpin_given given = wpin_steady_given(motor, config);
+    for (uint8_t i = 0; i < config->regulator_count; i++) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        r->reset(r->state, &motor->measurement, &given);
+    }
+    if (quantity == WPIN_QUANTITY_POSITION) {
+        value = (int32_t)((uint32_t)value - (uint32_t)motor->measurement.position);
+    }
+    return (wpin_duty)((value > 0) - (value < 0));
+}
+
+/* A set-point on its way, by its ramp or the slew limit; it waits while it may not turn that way,
+ * or its actuator still starts.
  * True: it was asked to come to rest, and has. */
 static bool move(wpin_motor *motor, uint16_t ramp_us) {
     int16_t target = (int16_t)motor->setpoint.value;
-    bool waits = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 && target != 0;
+    bool held = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 || is_starting(motor);
+    bool waits = held && target != 0;
     if (motor->ramp.left_us != 0) {
         motor->asked_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
                                           waits ? 0 : ramp_us);
@@ -109,6 +132,9 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
         value = motor->asked_now;
     } else if (quantity == WPIN_QUANTITY_POSITION && wpin_motor_is_near(motor)) {
         value = motor->measurement.position; /* near enough: what is left would make it hunt */
+    }
+    if (is_starting(motor)) {
+        return way_to(motor, quantity, motor->setpoint.value);
     }
     follow(motor, quantity, &value);
     return wpin_steady_saturated(value);

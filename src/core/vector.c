@@ -235,7 +235,9 @@ static int16_t smoothed(int16_t before, int16_t now) {
 }
 
 static void take(wpin_vector *v, const int16_t mv[LEGS]) {
-    compare_leads(v, mv);
+    if (v->state == WPIN_VECTOR_RUN) {
+        compare_leads(v, mv);
+    }
     wpin_plane amps = wpin_turned_back(plane_of(mv), wpin_direction_of(v->angle));
     v->direct = smoothed(v->direct, amps.x);
     v->quadrature = smoothed(v->quadrature, amps.y);

@@ -112,6 +112,7 @@ wpin_status wpin_vector_follow(wpin_vector *v, wpin_moment now) {
 void wpin_vector_is_aligned(wpin_vector *v) {
     v->place = 0;
     v->angle = 0;
+    v->sectors = 0;
     v->aligned = true;
 }
 
