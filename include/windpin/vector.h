@@ -122,9 +122,10 @@ typedef struct wpin_vector {
     int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
     int16_t volts_direct, volts;        /**< The vector shown. */
     uint16_t duties[3];
-    uint16_t peak[3];     /**< Of each lead's current, in this electrical turn, mV. */
+    uint16_t peak[6];     /**< Of each lead's current, in and out, in this electrical turn, mV. */
     uint8_t sectors;      /**< Of that turn, since it began. */
     uint8_t faint;        /**< Turns in a row in which one lead carried nothing. */
+    uint8_t uneven;       /**< Periods whose currents did not sum up, of late. */
     uint8_t blind;        /**< Periods without a sound reading, of late. */
 } wpin_vector;
 

@@ -10,6 +10,7 @@
 #define PER_ROOT 18919 /* 1 / root of 3, x 32768 */
 #define LEARN    6     /* zeros are learnt over so many powers of two of periods */
 #define BLIND    100U  /* so many periods in a row without a sound reading, and there is none */
+#define UNEVEN   200U  /* and so many quarters of periods in a row with currents that don't sum up */
 #define FAINT    3U    /* so many turns in a row with a lead that carries nothing */
 #define EASES    5     /* what a new request begins with eases off by a 32nd a tick */
 
@@ -56,6 +57,18 @@ static bool was_low(const wpin_vector *v, uint8_t leg) {
     return v->duties[leg] + v->config->least_low <= WPIN_DUTY_FULL;
 }
 
+/* What goes into a motor comes out of it: where it does not, a low side or a shunt carries what it
+ * should not, or not what it should. */
+static void compare_sum(wpin_vector *v, int32_t sum) {
+    int32_t most = v->config->limit_mv / 8;
+    bool uneven = sum > most || sum < -most;
+    if (uneven) {
+        v->uneven = (uint8_t)(v->uneven + (v->uneven < UNEVEN ? 4U : 0));
+    } else {
+        v->uneven = (uint8_t)(v->uneven - (v->uneven != 0));
+    }
+}
+
 /* Of three the leg that is low for the shortest time goes by the other two. Where all were long
  * enough they have to leave nothing. False: too few were. */
 static bool complete(wpin_vector *v, int16_t mv[LEGS]) {
@@ -64,9 +77,8 @@ static bool complete(wpin_vector *v, int16_t mv[LEGS]) {
         for (uint8_t i = 0; i < 2; i++) {
             left = v->duties[i] > v->duties[left] ? i : left;
         }
-        int32_t sum = (int32_t)mv[0] + mv[1] + mv[2];
-        if (was_low(v, left) && (sum > v->config->limit_mv / 4 || sum < -(v->config->limit_mv / 4))) {
-            see_less(v);
+        if (was_low(v, left)) {
+            compare_sum(v, (int32_t)mv[0] + mv[1] + mv[2]);
         }
     }
     uint8_t one = left == 0 ? 1 : 0, other = left == 2 ? 1 : 2;
@@ -74,23 +86,32 @@ static bool complete(wpin_vector *v, int16_t mv[LEGS]) {
     return was_low(v, one) && was_low(v, other);
 }
 
-/* The tips of the three leads' currents over an electrical turn: one that carries nothing while the
- * others do is off. */
+static void forget_peaks(wpin_vector *v) {
+    for (uint8_t i = 0; i < 2U * LEGS; i++) {
+        v->peak[i] = 0;
+    }
+    v->sectors = 0;
+}
+
+/* The tips of the three leads' currents, both ways, over an electrical turn: where one of them is
+ * missing while the others are there, a lead or a switch is off. */
 static void compare_leads(wpin_vector *v, const int16_t mv[LEGS]) {
     uint16_t least = UINT16_MAX, most = 0;
     for (uint8_t i = 0; i < LEGS; i++) {
+        uint8_t way = (uint8_t)(2U * i + (mv[i] < 0));
         uint16_t size = (uint16_t)(mv[i] < 0 ? -mv[i] : mv[i]);
-        v->peak[i] = size > v->peak[i] ? size : v->peak[i];
-        least = v->peak[i] < least ? v->peak[i] : least;
-        most = v->peak[i] > most ? v->peak[i] : most;
+        v->peak[way] = size > v->peak[way] ? size : v->peak[way];
     }
     if (v->sectors < 7U) {
         return;
     }
+    for (uint8_t i = 0; i < 2U * LEGS; i++) {
+        least = v->peak[i] < least ? v->peak[i] : least;
+        most = v->peak[i] > most ? v->peak[i] : most;
+    }
     bool faint = most > (uint16_t)v->config->limit_mv / 16U && least < most / 8U;
     v->faint = (uint8_t)(faint ? v->faint + (v->faint < FAINT) : 0);
-    v->sectors = 0;
-    v->peak[0] = v->peak[1] = v->peak[2] = 0;
+    forget_peaks(v);
 }
 
 /* Clarke: from three leads to a plane. */
@@ -389,8 +410,8 @@ static wpin_status start(wpin_vector *v, int16_t asked, bool torque) {
     v->sum_direct = 0;
     v->sum_quadrature = torque ? 0 : (int32_t)v->emf << 12;
     v->duties[0] = v->duties[1] = v->duties[2] = HALF;
-    v->sectors = v->faint = 0;
-    v->peak[0] = v->peak[1] = v->peak[2] = 0;
+    v->faint = v->uneven = 0;
+    forget_peaks(v);
     v->aligning = 0;
     if (!v->aligned) {
         v->edge_at = port->now(port->context);
@@ -507,11 +528,11 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     mind_supply(v, m);
     take_current(v, m);
     v->more = (int16_t)(v->more - v->more / (1 << EASES) - (v->more > 0) + (v->more < 0));
-    uint8_t faint = v->faint;
+    bool uneven = v->faint >= FAINT || v->uneven >= UNEVEN;
     wpin_unlock(v->rotor.stage.port, locked);
     uint8_t inputs = m->inputs & (uint8_t)~WPIN_STARTING;
     m->inputs = (uint8_t)(inputs | (v->state == WPIN_VECTOR_ALIGN ? WPIN_STARTING : 0));
-    return status == WPIN_OK && faint >= FAINT ? WPIN_FAULT_PHASE : status;
+    return status == WPIN_OK && uneven ? WPIN_FAULT_PHASE : status;
 }
 
 const WPIN_FLASH wpin_actuator wpin_vector_actuator = {

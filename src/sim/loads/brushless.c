@@ -235,10 +235,11 @@ static void find_ending(search *s, double seconds) {
 
 /* ---- moving on ---- */
 
-/* What flowed in a piece: the two or three currents as one, signed by the torque they make. */
+/* What flowed in a piece: the two or three currents as the one that heats two leads as much, signed
+ * by the torque they make. */
 static void tally(wpin_plant *plant, const search *s, double t) {
     const wpin_circuit *c = s->c;
-    double size = 0, last = 0, squares = 0, drawn = 0;
+    double last = 0, squares = 0, drawn = 0;
     for (int x = 0; x < PHASES; x++) {
         if (c->way[x] == 0) {
             continue;
@@ -246,7 +247,6 @@ static void tally(wpin_plant *plant, const search *s, double t) {
         double begin = s->first->amps[x], end = s->last.amps[x];
         double charge = wpin_course_charge(s->p, x, t), sum = fabs(charge);
         double square = (begin * begin + begin * end + end * end) * (t / 3);
-        size += sum / 2;
         last = fabs(end) > last ? fabs(end) : last;
         squares += square / 2; /* R of two leads is that of two phases */
         drawn += c->tie[x].rail * charge;
@@ -254,10 +254,9 @@ static void tally(wpin_plant *plant, const search *s, double t) {
         plant->diode_sizes += c->tie[x].diode ? sum : 0;
     }
     double torque = wpin_phases_torque(plant, c, s->first) + wpin_phases_torque(plant, c, &s->last);
-    double sign = torque < 0 ? -1 : 1, mean = sign * size / t;
+    double sign = torque < 0 ? -1 : 1, mean = sign * sqrt(squares / t);
     plant->amps = sign * last;
     wpin_plant_tally(plant, t, mean, plant->amps, drawn * plant->feed.share);
-    plant->squares += squares - mean * mean * t;
 }
 
 static void move(wpin_plant *plant, const search *s, double t) {
