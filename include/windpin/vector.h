@@ -72,6 +72,8 @@ typedef struct wpin_vector_config {
                                     0: shunts in the leads, read at any time. */
     int16_t full_mv;           /**< Of a torque of 16384, 1 to 16383. */
     int16_t limit_mv;          /**< Most quadrature current, either way, 1 to 16383. */
+    int16_t trip_mv;           /**< A lead that carries more is WPIN_FAULT_OVERCURRENT, off within
+                                    the period; limit_mv to 16383. */
     uint16_t gain;             /**< Of both regulators: voltage for an error of a mV, 1/16384 of
                                     the whole x 256; up to 32767, as are the others. */
     uint16_t integral;         /**< More each period for an error of a mV, x 4096. */
@@ -79,6 +81,8 @@ typedef struct wpin_vector_config {
                                     x 16. */
     uint16_t emf;              /**< Voltage that the motor makes at full speed, 1/16384. */
     uint16_t most;             /**< Longest vector, up to WPIN_DUTY_FULL. */
+    int16_t dead;              /**< Dead time of a leg as a share of a period, up to 2048. */
+    uint16_t dead_slope;       /**< What of it is made up for at a mV of a lead's current, x 256. */
     uint16_t lead_us;          /**< From a reading to the middle of the period it leads to: one and a
                                     half of them. */
     uint32_t rate;             /**< WPIN_VECTOR_RATE. */
@@ -122,6 +126,7 @@ typedef struct wpin_vector {
     int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
     int16_t volts_direct, volts;        /**< The vector shown. */
     uint16_t duties[3];
+    int16_t made_up[3];   /**< For dead times, in them. */
     uint16_t peak[6];     /**< Of each lead's current, in and out, in this electrical turn, mV. */
     uint8_t sectors;      /**< Of that turn, since it began. */
     uint8_t faint;        /**< Turns in a row in which one lead carried nothing. */
@@ -132,7 +137,8 @@ typedef struct wpin_vector {
 /** For wpin_motor_config.actuator: see WPIN_ON_VECTOR. Opening it is refused like a stage, or like
  * six-step, and _CONFIG (no row WPIN_DRIVE_VECTOR, PWM not centred), _RANGE (a figure out of range),
  * _PORT (it has no analogue inputs, or no counter). It takes efforts and torques. Its poll says
- * WPIN_FAULT_PHASE, where one lead carries nothing while the others do, and WPIN_FAULT_HALL; it
+ * WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _OVERCURRENT at trip_mv,
+ * and _HALL; it
  * writes the current into the measurement, and says that there is none while the shunts give no
  * sound reading. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_vector_actuator;

@@ -203,18 +203,41 @@ static void regulate(wpin_vector *v, wpin_plane amps) {
 
 /* ---- duties ---- */
 
+/* From a plane to three leads. */
+static void leads_of(wpin_plane p, int32_t leads[LEGS]) {
+    int32_t half = p.x / 2, rise = ((int32_t)p.y * ROOT_3) >> 15;
+    leads[0] = p.x;
+    leads[1] = rise - half;
+    leads[2] = -rise - half;
+}
+
+/* While both sides of a leg are off its current chooses the rail: against it, for a dead time at
+ * each edge. Of a current too small to tell, the voltage that is to drive it says which way. */
+static void make_up_dead_time(wpin_vector *v, const int16_t mv[LEGS]) {
+    bool aligns = v->state == WPIN_VECTOR_ALIGN;
+    int16_t drives = wpin_within((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
+    wpin_plane volts = {aligns ? v->volts_direct : 0, aligns ? 0 : drives};
+    int32_t leads[LEGS];
+    leads_of(wpin_turned_on(volts, wpin_direction_of(v->angle)), leads);
+    for (uint8_t i = 0; i < LEGS; i++) {
+        int32_t by_amps = ((int32_t)mv[i] * v->config->dead_slope) >> 8;
+        v->made_up[i] = wpin_within(by_amps + 2 * leads[i], v->config->dead);
+    }
+}
+
 /* Around the middle of the largest and the smallest, so that all of the supply serves: of 16384 the
  * supply over the root of 3. */
 static void make_duties(wpin_vector *v, wpin_plane volts) {
-    int32_t half = volts.x / 2, rise = ((int32_t)volts.y * ROOT_3) >> 15;
-    int32_t legs[LEGS] = {volts.x, rise - half, -rise - half}, least = legs[0], most = legs[0];
+    int32_t legs[LEGS];
+    leads_of(volts, legs);
+    int32_t least = legs[0], most = legs[0];
     for (uint8_t i = 1; i < LEGS; i++) {
         least = legs[i] < least ? legs[i] : least;
         most = legs[i] > most ? legs[i] : most;
     }
     int32_t middle = (least + most) / 2;
     for (uint8_t i = 0; i < LEGS; i++) {
-        int32_t duty = HALF + (((legs[i] - middle) * PER_ROOT) >> 15);
+        int32_t duty = HALF + (((legs[i] - middle) * PER_ROOT) >> 15) + v->made_up[i];
         v->duties[i] = (uint16_t)(duty < 0 ? 0 : duty > WPIN_DUTY_FULL ? WPIN_DUTY_FULL : duty);
     }
 }
@@ -255,6 +278,17 @@ static int16_t smoothed(int16_t before, int16_t now) {
     return (int16_t)((3 * (int32_t)before + now) / 4);
 }
 
+/* What no regulator lets come about: a wrong angle, a short. It does not wait for the tick. */
+static bool is_too_much(const wpin_vector *v, const int16_t mv[LEGS]) {
+    int16_t most = v->config->trip_mv;
+    for (uint8_t i = 0; i < LEGS; i++) {
+        if (mv[i] > most || mv[i] < -most) {
+            return true;
+        }
+    }
+    return false;
+}
+
 static void take(wpin_vector *v, const int16_t mv[LEGS]) {
     if (v->state == WPIN_VECTOR_RUN) {
         compare_leads(v, mv);
@@ -264,6 +298,7 @@ static void take(wpin_vector *v, const int16_t mv[LEGS]) {
     v->quadrature = smoothed(v->quadrature, amps.y);
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
     regulate(v, amps);
+    make_up_dead_time(v, mv);
 }
 
 static wpin_status failed(wpin_vector *v, wpin_status status) {
@@ -291,6 +326,10 @@ wpin_status wpin_vector_period(wpin_vector *v) {
     }
     int16_t mv[LEGS];
     if (read_shunts(v, mv) && complete(v, mv)) {
+        if (is_too_much(v, mv)) {
+            wpin_stage_off(&v->rotor.stage);
+            return failed(v, WPIN_FAULT_OVERCURRENT);
+        }
         take(v, mv);
     } else { /* by what was shown before */
         see_less(v);
@@ -319,10 +358,10 @@ static bool in_range(const WPIN_FAR wpin_vector_config *c) {
     bool encoder = c->counts_per_turn >= 4U && c->counts_per_turn <= 32768U && c->pole_pairs >= 1U &&
                    c->pole_pairs <= 64U && c->pole_pairs < c->counts_per_turn && c->align_ms >= 1U &&
                    c->align_ms <= 10000U && c->align_mv >= 1 && c->align_mv <= 16383;
-    bool gains = c->gain <= INT16_MAX && c->integral <= INT16_MAX && c->coupling <= INT16_MAX &&
+    bool gains = c->dead >= 0 && c->dead <= WPIN_DUTY_FULL / 8 && c->gain <= INT16_MAX && c->integral <= INT16_MAX && c->coupling <= INT16_MAX &&
                  c->emf <= INT16_MAX;
     return (c->hall != NULL || encoder) && gains && c->full_mv >= 1 && c->full_mv <= 16383 &&
-           c->limit_mv >= 1 && c->limit_mv <= 16383 && c->zero_mv >= 0 && c->zero_mv <= 16383 &&
+           c->limit_mv >= 1 && c->limit_mv <= 16383 && c->trip_mv >= c->limit_mv && c->trip_mv <= 16383 && c->zero_mv >= 0 && c->zero_mv <= 16383 &&
            c->most >= 1U && c->most <= WPIN_DUTY_FULL && c->least_low <= WPIN_DUTY_FULL / 2 &&
            c->rate <= WPIN_VECTOR_RATE(1900);
 }
@@ -406,9 +445,9 @@ static wpin_status start(wpin_vector *v, int16_t asked, bool torque) {
     uint8_t locked = wpin_lock(port);
     v->asked = asked;
     v->torque = torque;
-    v->more = wpin_within((torque ? 0 : (int32_t)v->emf - asked), WPIN_DUTY_FULL);
-    v->sum_direct = 0;
-    v->sum_quadrature = torque ? 0 : (int32_t)v->emf << 12;
+    v->more = torque ? 0 : v->emf;
+    v->sum_direct = v->sum_quadrature = 0;
+    v->made_up[0] = v->made_up[1] = v->made_up[2] = 0;
     v->duties[0] = v->duties[1] = v->duties[2] = HALF;
     v->faint = v->uneven = 0;
     forget_peaks(v);

@@ -167,7 +167,9 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
                rig->supplies[load->supply].volts,
         .most = fmax(0.1, fmin(1, (1 - 2 * low) * (three ? 2 / ROOT_3 : 1))),
         .least_low = low,
-        .limit_amps = fmin(limit, 0.97 * reach),
+        .limit_amps = fmin(limit, 0.9 * reach),
+        .trip_amps = fmin(1.5 * fmax(limit, l->trip_amps), 0.97 * reach) * 2 / ROOT_3,
         .align_amps = fmin(v->align_amps > 0 ? v->align_amps : align, 0.6 * limit) * 2 / ROOT_3,
+        .dead = (l->dead_time > load->bridge.dead_time ? l->dead_time : load->bridge.dead_time) / period,
         .lead = late};
 }

@@ -327,7 +327,9 @@ typedef struct wpin_vector_design {
     double most;       /**< Longest vector with which all shunts can be read, 1: all of it. */
     double least_low;  /**< Share of a period that a low side has to be on. */
     double limit_amps; /**< Most current, between two leads. */
+    double trip_amps;  /**< A lead that carries more is switched off at once. */
     double align_amps; /**< Of a lead at its tip. */
+    double dead;       /**< Dead time of a leg, share of a period. */
     double lead;       /**< From a reading to what comes of it, s. */
 } wpin_vector_design;
 
