@@ -53,6 +53,9 @@ typedef struct wpin_order_config {
                            ms: long for the current to change over, short for the rotor. */
     uint8_t current_input; /**< Analogue input of the current sense... */
     int16_t most_mv;       /**< ...that ends it above this, mV at the pin; 0: not watched. */
+    uint8_t shunts[3];     /**< With shunts in the legs: their inputs instead, as in
+                                wpin_vector_config, ... */
+    int16_t zero_mv;       /**< ...which show this at no current; 0: there is one sense for all. */
 } wpin_order_config;
 
 /** At work. Zero before its first use; placed by the caller, the fields are its own. */

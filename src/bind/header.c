@@ -94,8 +94,9 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
     fprintf(to,
             ", .lines = %s_lines, .pwm_hz = %uU, .pulse_neutral = %u, .pulse_swing = %u, "
             ".dead_time_us = "
-            "%u, .reversed = %s};\n",
-            id, s->pwm_hz, s->pulse_neutral, s->pulse_swing, s->dead_time_us, yes(s->reversed));
+            "%u, .reversed = %s%s};\n",
+            id, s->pwm_hz, s->pulse_neutral, s->pulse_swing, s->dead_time_us, yes(s->reversed),
+            s->centred ? ", .centred = true" : "");
 }
 
 static void print_limit(FILE *to, const char *name, const wpin_limit *l) {
@@ -123,6 +124,9 @@ static void print_sense(FILE *to, const wpin_rig_load *load, const wpin_sense_co
                         const char *id) {
     fprintf(to, "    .sense = {.reads = %u, .current_input = %u, .current_mv_per_a = %u", s->reads,
             s->current_input, s->current_mv_per_a);
+    if ((s->reads & WPIN_HAS_SUPPLY) != 0) {
+        fprintf(to, ", .supply_input = %u", s->supply_input);
+    }
     print_limit(to, "limit_forward", &s->limit_forward);
     print_limit(to, "limit_reverse", &s->limit_reverse);
     wpin_header_more(to, load, id);
@@ -142,17 +146,19 @@ static void print_start(FILE *to, const wpin_start_config *s) {
 static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_config *m,
                         const char *id) {
     static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
-    bool stepper = wpin_rig_type(load)->steps, phases = load->hall.there;
-    bool sensorless = load->crossing.there;
+    bool stepper = wpin_rig_type(load)->steps, vector = load->vector.there;
+    bool phases = load->hall.there && !vector, sensorless = load->crossing.there;
     const char *part = stepper      ? "stepper"
+                       : vector     ? "vector"
                        : phases     ? "six_step"
                        : sensorless ? "sensorless"
                                     : "stage";
     const char *on = stepper      ? "STEPPER"
+                     : vector     ? "VECTOR"
                      : phases     ? "SIX_STEP"
                      : sensorless ? "SENSORLESS"
                                   : "STAGE";
-    if (!phases && !sensorless) { /* which stand there already: others point to them */
+    if (!phases && !sensorless && !vector) { /* which stand there already: others point to them */
         fprintf(to, "static wpin_%s %s_at_work;\n", part, id);
     }
     fprintf(to,
@@ -178,18 +184,24 @@ static void print_stepper(FILE *to, const wpin_stepper_config *s, const char *id
             s->duty, s->rest_duty);
 }
 
-static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *id) {
+static void print_hall(FILE *to, const wpin_six_step_config *s, const char *id) {
     fprintf(to,
-            "/* The interrupt of any change on these three pins calls "
-            "wpin_six_step_edge(&%s_at_work), or what WPIN_FAST_EDGE makes of it. */\n"
-            "static wpin_six_step %s_at_work;\n"
             "static const WPIN_FLASH wpin_six_step_config %s_six_step = {.stage = &%s_stage, .hall "
             "= {%u, %u, %u}, .sector_of = {",
-            id, id, id, id, s->hall[0], s->hall[1], s->hall[2]);
+            id, id, s->hall[0], s->hall[1], s->hall[2]);
     for (unsigned code = 0; code < 8; code++) {
         fprintf(to, "%s%u", code == 0 ? "" : ", ", s->sector_of[code]);
     }
     fprintf(to, "}};\n");
+}
+
+static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *id) {
+    fprintf(to,
+            "/* The interrupt of any change on these three pins calls "
+            "wpin_six_step_edge(&%s_at_work), or what WPIN_FAST_EDGE makes of it. */\n"
+            "static wpin_six_step %s_at_work;\n",
+            id, id);
+    print_hall(to, s, id);
 }
 
 static void print_sensorless(FILE *to, const wpin_sensorless_config *s, const char *id) {
@@ -210,6 +222,45 @@ static void print_sensorless(FILE *to, const wpin_sensorless_config *s, const ch
             ".align_ms = %u, .rest_ms = %u,\n    .least_duty = %u, .least_us = %u};\n",
             id, id, id, id, s->above[0], s->above[1], s->above[2], id, s->ramp_count, s->advance,
             s->align_ms, s->rest_ms, s->least_duty, s->least_us);
+}
+
+static void print_rotor(FILE *to, const wpin_vector_config *v, const char *id) {
+    if (v->hall != NULL) {
+        fprintf(to,
+                "/* The interrupt of any change on the pins of its Hall sensors calls\n"
+                "   wpin_six_step_edge(&%s_at_work.rotor). */\n"
+                "static wpin_vector %s_at_work;\n",
+                id, id);
+        print_hall(to, v->hall, id);
+    } else {
+        fprintf(to, "static wpin_vector %s_at_work;\n", id);
+    }
+}
+
+static void print_vector(FILE *to, const wpin_vector_config *v, const char *id) {
+    print_rotor(to, v, id);
+    fprintf(to,
+            "/* The begin of each PWM period, once its shunts are converted, calls\n"
+            "   wpin_vector_period(&%s_at_work). */\n"
+            "static const WPIN_FLASH wpin_vector_config %s_vector = {.stage = &%s_stage,\n    ",
+            id, id, id);
+    if (v->hall != NULL) {
+        fprintf(to, ".hall = &%s_six_step,\n    ", id);
+    } else {
+        fprintf(to,
+                ".counter = %u, .counts_back = %s, .counts_per_turn = %u, .pole_pairs = %u,\n    "
+                ".align_ms = %u, .align_mv = %d,\n    ",
+                v->counter, yes(v->counts_back), v->counts_per_turn, v->pole_pairs, v->align_ms,
+                v->align_mv);
+    }
+    fprintf(to,
+            ".shunts = {%u, %u, %u}, .zero_mv = %d, .least_low = %u, .full_mv = %d, .limit_mv = "
+            "%d,\n    .trip_mv = %d, .gain = %u, .integral = %u, .coupling = %u, .emf = %u, .most = "
+            "%u, .dead = %d,\n    .dead_slope = %u, .lead_us = %u, .rate = %uU, .supply_from = %d, "
+            ".supply_to = %d};\n",
+            v->shunts[0], v->shunts[1], v->shunts[2], v->zero_mv, v->least_low, v->full_mv,
+            v->limit_mv, v->trip_mv, v->gain, v->integral, v->coupling, v->emf, v->most, v->dead,
+            v->dead_slope, v->lead_us, v->rate, v->supply_from, v->supply_to);
 }
 
 static void print_curve(FILE *to, const wpin_curve_config *c, const char *id) {
@@ -326,7 +377,9 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
         if (wpin_rig_type(load)->steps) {
             print_stepper(to, &bound.stepper, id);
         }
-        if (load->hall.there) {
+        if (load->vector.there) {
+            print_vector(to, &bound.vector, id);
+        } else if (load->hall.there) {
             print_six_step(to, &bound.six_step, id);
         }
         if (load->crossing.there) {

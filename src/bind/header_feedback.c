@@ -9,9 +9,9 @@ static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encod
                 "&%s_encoder_config, &port) goes before the motor's init. */\n"
                 "static wpin_encoder %s_encoder;\n"
                 "static const WPIN_FLASH wpin_encoder_config %s_encoder_config = {.quadrature = "
-                "&%s_at_work.counts, .kinds = 3, .reversed = %s,\n    .full_hz = %uU, .window_us = "
+                "&%s_at_work%s.counts, .kinds = 3, .reversed = %s,\n    .full_hz = %uU, .window_us = "
                 "%u};\n",
-                id, id, id, id, id, e->reversed ? "true" : "false", e->full_hz, e->window_us);
+                id, id, id, id, id, load->vector.there ? ".rotor" : "", e->reversed ? "true" : "false", e->full_hz, e->window_us);
         return;
     }
     fprintf(to, "enum { %s_encoder_a = %u", id, load->encoder.pins[0]);
@@ -51,30 +51,41 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
             id, p->most, p->brake, p->gain, p->blend, p->up, id, id);
 }
 
-static void export_torque(FILE *to, const wpin_rig_load *load, const wpin_torque_config *t,
-                          const char *id) {
+/* The unit of its torques, whoever regulates them. */
+static void export_amps(FILE *to, const wpin_rig_load *load, const char *id) {
     fprintf(to,
             "/* A torque of 16384 is %.6g A, %.4g Nm at the output (friction not taken off). */\n"
-            "#define %s_AMPS(amps) ((int32_t)((amps) * 16384.0 / %.9g))\n"
+            "#define %s_AMPS(amps) ((int32_t)((amps) * 16384.0 / %.9g))\n",
+            load->current.rated, wpin_rig_torque(load, load->current.rated), id,
+            load->current.rated);
+}
+
+static void export_torque(FILE *to, const wpin_torque_config *t, const char *id) {
+    fprintf(to,
             "static const WPIN_FLASH wpin_torque_config %s_torque_config = {.full_mv = %u, "
             ".within_mv = %u, .feed = %u, .emf = %u,\n    .gain = %u, .integral = %u};\n"
             "static wpin_torque %s_torque = {.config = &%s_torque_config};\n",
-            load->current.rated, wpin_rig_torque(load, load->current.rated), id,
-            load->current.rated, id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain,
+            id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain,
             t->integral, id, id);
+}
+
+/* Field orientation does that by itself. */
+static bool regulates_torque(const wpin_rig_load *load) {
+    return load->current.there && !load->vector.there;
 }
 
 /* The list of what a motor has. */
 static void export_regulators(FILE *to, const wpin_rig_load *load, const char *id) {
-    if (!load->speed.there && !load->current.there) {
+    bool torque = regulates_torque(load);
+    if (!load->speed.there && !torque) {
         return;
     }
     fprintf(to, "static const WPIN_FLASH wpin_regulator %s_regulators[] = {", id);
     if (load->speed.there) {
         fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed),\n    WPIN_POSITION_REGULATOR(&%s_position)%s",
-                id, id, load->current.there ? ",\n    " : "");
+                id, id, torque ? ",\n    " : "");
     }
-    if (load->current.there) {
+    if (torque) {
         fprintf(to, "WPIN_TORQUE_REGULATOR(&%s_torque)", id);
     }
     fprintf(to, "};\n");
@@ -104,7 +115,8 @@ static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_
 }
 
 static bool watches_phases(const wpin_rig_load *load) {
-    return wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0;
+    return wpin_stage_kind_is_three_phase(load->kind) && load->limits.trip_input >= 0 &&
+           !load->vector.there;
 }
 
 static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const char *id) {
@@ -154,7 +166,10 @@ void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_
         export_motion(to, &bound->motion, id);
     }
     if (load->current.there) {
-        export_torque(to, load, &bound->torque, id);
+        export_amps(to, load, id);
+    }
+    if (regulates_torque(load)) {
+        export_torque(to, &bound->torque, id);
     }
     export_regulators(to, load, id);
     if (load->limits.overload_amps > 0) {

@@ -300,10 +300,29 @@ static void print_close(FILE *to, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         name id;
         if (rig->loads[i].hall.there) {
-            fprintf(to, "    wpin_six_step_edge(&%s_at_work);\n", id_of(id, rig->loads[i].name));
+            fprintf(to, "    wpin_six_step_edge(&%s_at_work%s);\n", id_of(id, rig->loads[i].name),
+                    rig->loads[i].vector.there ? ".rotor" : "");
         }
     }
     fprintf(to, "}\n");
+}
+
+/* Only of loads by field orientation. */
+static void print_period(FILE *to, const wpin_rig *rig) {
+    bool any = false;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        name id;
+        if (!rig->loads[i].vector.there) {
+            continue;
+        }
+        if (!any) {
+            fprintf(to, "/* From the interrupt at the begin of each PWM period, once the shunts "
+                        "are converted. Fast. */\nstatic inline void rig_period(void) {\n");
+        }
+        any = true;
+        fprintf(to, "    wpin_vector_period(&%s_at_work);\n", id_of(id, rig->loads[i].name));
+    }
+    fprintf(to, any ? "}\n" : "");
 }
 
 static void print_start(FILE *to) {
@@ -384,4 +403,5 @@ void wpin_header_work(FILE *to, const wpin_rig *rig, const wpin_plan *plan, cons
     print_tick(to, rig, plan);
     print_fast_tick(to, rig, soft);
     print_close(to, rig);
+    print_period(to, rig);
 }

@@ -57,6 +57,8 @@ static const char *const states[] = {"coast", "brake", "forward", "reverse"};
 static const char *state_name(char *to, size_t size, const wpin_stage_kind *kind, uint8_t state) {
     if (state < WPIN_DRIVE_SECTOR) {
         snprintf(to, size, "%s", states[state]);
+    } else if (state == WPIN_DRIVE_VECTOR && wpin_stage_kind_is_three_phase(kind)) {
+        snprintf(to, size, "vector");
     } else {
         int number = state - (int)WPIN_DRIVE_SECTOR;
         bool rests = kind->coils && number >= 8;
@@ -73,6 +75,9 @@ static const char *state_meaning(const wpin_stage_kind *kind, uint8_t state) {
                                         "driven by the duty", "driven by the duty"};
     static const char *const phases[] = {"A to B", "A to C", "B to C",
                                          "B to A", "C to A", "C to B"};
+    if (wpin_stage_kind_is_three_phase(kind) && state == WPIN_DRIVE_VECTOR) {
+        return "each leg by a duty of its own: field orientation";
+    }
     if (wpin_stage_kind_is_three_phase(kind) && state >= WPIN_DRIVE_SECTOR) {
         return phases[(state - WPIN_DRIVE_SECTOR) % 6];
     }
@@ -122,7 +127,7 @@ static void print_row(const shown *s, unsigned row) {
                cell_word(wpin_table_cell(kind->table, on_pins, (uint8_t)l), s->inverted[l]));
     }
     printf(" %s", state_meaning(kind, state));
-    if (hall != NULL && hall->there && state >= WPIN_DRIVE_SECTOR) {
+    if (hall != NULL && hall->there && state >= WPIN_DRIVE_SECTOR && state != WPIN_DRIVE_VECTOR) {
         uint8_t code = hall->codes[(state - WPIN_DRIVE_SECTOR) % 6];
         printf(", sensors c b a: %u %u %u", code >> 2 & 1U, code >> 1 & 1U, code & 1U);
     }

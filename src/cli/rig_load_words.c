@@ -213,6 +213,33 @@ static void print_crossing(const wpin_rig *rig, const wpin_rig_load *load) {
         d.amps, 2 * c->align, d.ramp, d.count, d.rpm, d.least_duty * 100);
 }
 
+static void print_vector(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_vector *v = &load->vector;
+    if (!v->there) {
+        return;
+    }
+    wpin_vector_design d = wpin_rig_vector_design(rig, load);
+    printf("  field       oriented each PWM period, by shunts of legs a, b%s on inputs %u, %u",
+           v->shunts[2] == WPIN_NO_SHUNT ? "" : ", c", v->shunts[0], v->shunts[1]);
+    if (v->shunts[2] != WPIN_NO_SHUNT) {
+        printf(", %u", v->shunts[2]);
+    }
+    printf(" in the %s; currents follow within %.3g us, up to %.3g A between two leads (%.3g A at "
+           "a lead's tip; off at once above %.3g A), vector up to %.3g %%\n",
+           v->in_leads ? "leads" : "low sides", d.response * 1e6, d.limit_amps,
+           d.limit_amps * 2 / sqrt(3), d.trip_amps, d.most * 100);
+    if (!load->hall.there) {
+        printf("              its encoder is aligned at the first start, with %.3g A at a lead's "
+               "tip for %.3g s: the shaft turns by up to half an electrical turn\n",
+               d.align_amps, 2 * v->align);
+    }
+    if (v->give_up > 0) {
+        printf("              brakes less and less from %.4g V of its supply on, not at all from "
+               "%.4g V\n",
+               v->give_way, v->give_up);
+    }
+}
+
 static void print_encoder(const wpin_rig_load *load) {
     const wpin_rig_encoder *e = &load->encoder;
     printf(
@@ -231,6 +258,7 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
     print_hall(load);
     print_crossing(rig, load);
+    print_vector(rig, load);
     if (wpin_rig_counts_here(load)) {
         print_encoder(load);
     }

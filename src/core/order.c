@@ -2,6 +2,7 @@
  * the rotor stands in the middle of a sector: rows n and n + 1 drive a rotor forward that is in
  * sectors n and n + 1, a quarter turn behind them, so it comes to rest in sector n + 2. */
 #include "windpin/order.h"
+#include "windpin/vector.h"
 #include "stage_core.h"
 #include "windpin/impl/steady_six_step.h"
 
@@ -156,12 +157,31 @@ static wpin_status pull(wpin_order *o, uint32_t us) {
     return wpin_stage_apply(&o->stage, row, duty_now(o));
 }
 
+/* One of two leads in turn is low all the time: the shunt that tells most tells all. */
+static int16_t read_shunts(const wpin_order *o) {
+    const WPIN_FAR wpin_order_config *c = o->config;
+    int16_t most = 0;
+    for (uint8_t i = 0; i < 3; i++) {
+        if (c->shunts[i] == WPIN_NO_SHUNT) {
+            continue;
+        }
+        int16_t mv = o->port->millivolts(o->port->context, c->shunts[i]);
+        if (mv == WPIN_NO_READING) {
+            return mv;
+        }
+        int32_t off = (int32_t)mv - c->zero_mv, size = off < 0 ? -off : off;
+        most = (int16_t)(size > most ? (size > INT16_MAX ? INT16_MAX : size) : most);
+    }
+    return most;
+}
+
 static bool too_much(wpin_order *o) {
     const WPIN_FAR wpin_order_config *c = o->config;
     if (c->most_mv == 0) {
         return false;
     }
-    o->mv = o->port->millivolts(o->port->context, c->current_input);
+    o->mv = c->zero_mv != 0 ? read_shunts(o)
+                            : o->port->millivolts(o->port->context, c->current_input);
     return o->mv > c->most_mv || o->mv == WPIN_NO_READING;
 }
 
@@ -215,7 +235,7 @@ static wpin_status check(const WPIN_FAR wpin_order_config *c, const wpin_port *p
         }
     }
     if (c->duty == 0 || c->duty > (uint16_t)WPIN_DUTY_FULL || c->hold_ms < 20 ||
-        c->hold_ms > 5000 || c->most_mv < 0 || c->swap_ms == 0 || c->swap_ms > 50) {
+        c->hold_ms > 5000 || c->most_mv < 0 || c->zero_mv < 0 || c->swap_ms == 0 || c->swap_ms > 50) {
         return WPIN_REFUSED_RANGE;
     }
     bool serves =

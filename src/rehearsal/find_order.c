@@ -115,6 +115,10 @@ bool wpin_find_order(const wpin_rig *rig, int load, uint8_t mixed, const wpin_in
         .current_input = sensed ? (uint8_t)l->limits.trip_input : 0,
         .most_mv = (int16_t)(sensed ? fmin(most_mv, INT16_MAX) : 0)};
     memcpy(config.hall, l->hall.pins, sizeof config.hall);
+    if (l->vector.there) {
+        memcpy(config.shunts, l->vector.shunts, sizeof config.shunts);
+        config.zero_mv = (int16_t)lround(l->vector.zero * 1e3);
+    }
     wpin_order order = {0};
     wpin_status status = wpin_order_begin(&order, &config, &port);
     if (status == WPIN_OK) {

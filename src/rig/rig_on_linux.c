@@ -113,7 +113,7 @@ static bool is_complementary(const wpin_stage_table *t) {
 
 /* What has to be answered within microseconds, or needs hardware that sysfs has no word for. */
 static void look_at_kind(looker *l, const wpin_rig_load *load) {
-    if (load->hall.there || load->crossing.there) {
+    if (load->hall.there || load->crossing.there || load->vector.there) {
         obstacle(l, load->name,
                  "a controller (windpin export), or a driver that commutates by itself",
                  "'%s' is commutated by its sensors, which Linux can't do in time", load->name);

@@ -1,6 +1,7 @@
 /* Lists made from a rig: the power-up checklist, the wiring table, the parts. */
 #define _GNU_SOURCE
 #include "rules.h"
+#include "windpin/vector.h"
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -232,6 +233,18 @@ static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volt
         add(to, "%-12s above %-6c %-10s %-16s %-8u input, comparator of lead %c and neutral point",
             l->name, 'a' + x, "-", "-", l->crossing.pins[x], 'A' + x);
     }
+    const wpin_rig_vector *v = &l->vector;
+    for (int x = 0; v->there && x < 3; x++) {
+        if (v->shunts[x] != WPIN_NO_SHUNT) {
+            add(to, "%-12s shunt %-6c %-10s %-16s A%-7u reads %.4g V at none, %.4g mV/A into lead %c",
+                l->name, 'a' + x, "-", "-", v->shunts[x], v->zero,
+                l->bridge.sense_volts_per_amp * 1e3, 'A' + x);
+        }
+    }
+    if (v->there && v->supply_input >= 0) {
+        add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider of its supply, %.4g of it", l->name, "supply",
+            "-", "-", v->supply_input, v->supply_ratio);
+    }
     for (int x = 0; wpin_stage_kind_is_three_phase(l->kind) && x < 3; x++) {
         add(to, "%-12s lead %-7c %-10s %-16s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
             "-", 'a' + x);
@@ -303,7 +316,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
                 wpin_stage_kind_times_line(l->kind, n) ? ", then PWM" : "",
                 l->shared[n] ? ", shared" : "");
         }
-        if (l->limits.trip_input >= 0) {
+        if (l->limits.trip_input >= 0 && !l->vector.there) {
             add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.4g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
@@ -405,6 +418,13 @@ static void add_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load
     if (l->hall.there) {
         add(to, "3  pull-up resistors for the Hall sensors of %s: 4.7 kohm to %.3g V", l->name,
             logic);
+    }
+    if (l->vector.there) {
+        add(to,
+            "%d  shunts in the %s of %s, with amplifiers for both ways: %.4g mV/A about %.4g V",
+            l->vector.shunts[2] == WPIN_NO_SHUNT ? 2 : 3,
+            l->vector.in_leads ? "leads" : "low sides", l->name,
+            l->bridge.sense_volts_per_amp * 1e3, l->vector.zero);
     }
     if (l->crossing.there) {
         double share = logic / (1.25 * rig->supplies[l->supply].volts);
