@@ -82,6 +82,20 @@ static wpin_status count(void *context, uint8_t counter, wpin_count *to) {
     return WPIN_OK;
 }
 
+static wpin_status leg_start(void *context, wpin_pin high, wpin_pin low,
+                             const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
+    (void)context, (void)high, (void)low;
+    *achieved = (wpin_pwm_achieved){
+        .millihertz = 20000000, .steps = 800, .dead_time_ns = request->dead_time_ns};
+    return WPIN_OK;
+}
+
+static wpin_status leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
+    (void)context, (void)high, (void)low;
+    shown = duty;
+    return WPIN_OK;
+}
+
 static void pause_us(void *context, uint32_t us) {
     (void)context;
     clock_us += us;
@@ -139,6 +153,8 @@ static const wpin_port port = {.now = now,
                                .write = write_pin,
                                .pwm_start = pwm_start,
                                .pwm_duty = pwm_duty,
+                               .leg_start = leg_start,
+                               .leg_duty = leg_duty,
                                .group_open = group_open,
                                .group_write = group_write,
                                .read = read_pin,
@@ -333,11 +349,70 @@ __attribute__((noinline)) static void sample(void) {
     wpin_sensorless_sample(&blind);
 }
 
+/* ---- field orientation, by Hall sensors and three shunts ---- */
+
+static const WPIN_FLASH wpin_stage_config turned = {.table = &wpin_table_three_phase_bridge,
+                                                    .lines = phase_lines,
+                                                    .pwm_hz = 20000,
+                                                    .dead_time_us = 1,
+                                                    .centred = true};
+static const WPIN_FLASH wpin_six_step_config turned_hall = {
+    .stage = &turned, .hall = {14, 15, 16}, .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
+static const WPIN_FLASH wpin_vector_config vector_config = {.stage = &turned,
+                                                            .hall = &turned_hall,
+                                                            .shunts = {1, 2, 3},
+                                                            .zero_mv = 2500,
+                                                            .least_low = 655,
+                                                            .full_mv = 900,
+                                                            .limit_mv = 1090,
+                                                            .trip_mv = 1900,
+                                                            .gain = 4711,
+                                                            .integral = 2690,
+                                                            .coupling = 1625,
+                                                            .emf = 15291,
+                                                            .most = 16384,
+                                                            .dead = 328,
+                                                            .dead_slope = 2463,
+                                                            .lead_us = 75,
+                                                            .rate = WPIN_VECTOR_RATE(224)};
+static wpin_vector vector;
+static uint8_t periods;
+
+/* A sector takes 16 PWM periods; a tick comes every 20. */
+static void turn_vector(void) {
+    clock_us += 50;
+    sensed_mv = (int16_t)(2300 + (periods & 7) * 50);
+    supply_mv = (int16_t)(2700 - (periods & 7) * 40);
+    periods++;
+    if ((periods & 15) == 0) {
+        sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
+        wpin_six_step_edge(&vector.rotor);
+    }
+}
+
+static void prepare_vector(void) {
+    wpin_motor_close(&motor);
+    sector = 0;
+    wpin_vector_actuator.open(&vector, &vector_config, &port);
+    wpin_vector_actuator.put(&vector, WPIN_QUANTITY_EFFORT, 8000);
+    for (int i = 0; i < 100; i++) {
+        wpin_measurement m = {.at = clock_us, .speed = 15000, .valid = WPIN_HAS_SPEED};
+        wpin_vector_actuator.poll(&vector, &m);
+        turn_vector();
+        wpin_vector_period(&vector);
+    }
+}
+
 void bench_prepare(bench_case what) {
     bench_case_now = BENCH_REST;
     samples = false;
     sensed_mv = 400;
     supply_mv = 3000;
+    if (BENCH_LOOPS && BENCH_OTHERS && what == BENCH_VECTOR) {
+        prepare_vector();
+        bench_case_now = what;
+        return;
+    }
     if (BENCH_LOOPS && what == BENCH_SAMPLE) {
         prepare_blind();
         bench_case_now = what;
@@ -377,6 +452,10 @@ void bench_prepare(bench_case what) {
 }
 
 void bench_pass(void) {
+    if (BENCH_LOOPS && BENCH_OTHERS && bench_case_now == BENCH_VECTOR) {
+        turn_vector();
+        return;
+    }
     if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
         clock_us += 50;
         turn_rotor();
@@ -396,7 +475,9 @@ void bench_ask(void) {
 }
 
 void bench_tick(void) {
-    if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
+    if (BENCH_LOOPS && BENCH_OTHERS && bench_case_now == BENCH_VECTOR) {
+        wpin_vector_period(&vector);
+    } else if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
         sample();
     } else if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         tick_loop();

@@ -13,6 +13,7 @@ typedef enum bench_case {
     BENCH_LOOP,      /* its speed regulated and watched, by an encoder, near its set-point */
     BENCH_COMMUTATE, /* not a tick: from one sector of a three-phase stage to the next */
     BENCH_SAMPLE,    /* the same without sensors: a PWM period, eight of them in a sector */
+    BENCH_VECTOR,    /* field orientation: a PWM period; of 32 bits only */
     BENCH_CASES
 } bench_case;
 
@@ -29,6 +30,9 @@ typedef enum bench_case {
 static inline bool bench_has(bench_case what) {
     if (BENCH_BY_HAND) {
         return what == BENCH_REST || what == BENCH_RAMP || what == BENCH_RUN || what == BENCH_WORST;
+    }
+    if (what == BENCH_VECTOR) {
+        return BENCH_LOOPS && BENCH_OTHERS;
     }
     return what == BENCH_LOOP || what == BENCH_SAMPLE ? BENCH_LOOPS : BENCH_OTHERS;
 }
@@ -59,7 +63,7 @@ static inline const char *bench_name(bench_case what) {
     static const char *const names[] = {
         "at rest",     "ramping, 2 s at the slew limit", "ramping, in a time asked for",
         "running",     "with a request now and then",    "regulated speed",
-        "commutation", "a PWM period without sensors"};
+        "commutation", "a PWM period without sensors", "a PWM period of field orientation"};
     return names[what];
 }
 

@@ -1,4 +1,4 @@
-/* For qemu with -icount: instructions of a tick on a Cortex-M0 by its SysTick timer, told by
+/* For qemu with -icount: instructions of a tick on a Cortex-M0 or M4 by its SysTick timer, told by
  * semihosting. One instruction is 1 ns of virtual time there. */
 #include <stdint.h>
 #include <stdio.h>
@@ -21,7 +21,7 @@ static void semihost(uint32_t operation, const void *argument) {
 /* SysTick counts of a loop of known length: two instructions a round. */
 static uint32_t counts_of_loop(uint32_t rounds) {
     uint32_t before = SYST_CVR;
-    __asm__ volatile("1: sub %0, #1\n bne 1b\n" : "+l"(rounds)::"cc");
+    __asm__ volatile(".syntax unified\n1: subs %0, #1\n bne 1b\n" : "+l"(rounds)::"cc");
     return (before - SYST_CVR) & 0xFFFFFF;
 }
 

@@ -128,6 +128,7 @@ typedef struct wpin_vector {
     uint16_t duties[3];
     int16_t made_up[3];   /**< For dead times, in them. */
     uint16_t peak[6];     /**< Of each lead's current, in and out, in this electrical turn, mV. */
+    bool second;          /**< Every other period. */
     uint8_t sectors;      /**< Of that turn, since it began. */
     uint8_t faint;        /**< Turns in a row in which one lead carried nothing. */
     uint8_t uneven;       /**< Periods whose currents did not sum up, of late. */

@@ -29,15 +29,7 @@ static wpin_status write_legs(const wpin_stage *stage, const uint16_t *duties) {
     return status;
 }
 
-wpin_status wpin_stage_legs(wpin_stage *stage, const uint16_t duties[LEGS]) {
-    if (!wpin_stage_is_open(stage) || duties == NULL) {
-        return stage == NULL || duties == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
-    }
-    for (uint8_t i = 0; i < LEGS; i++) {
-        if (duties[i] > (uint16_t)WPIN_DUTY_FULL) {
-            return WPIN_REFUSED_RANGE;
-        }
-    }
+wpin_status wpin_stage_show_legs(wpin_stage *stage, const uint16_t duties[LEGS]) {
     wpin_status status = WPIN_OK;
     uint8_t locked = wpin_lock(stage->port);
     bool shows = stage->drive == WPIN_DRIVE_VECTOR && stage->cut == 0 &&
@@ -48,4 +40,16 @@ wpin_status wpin_stage_legs(wpin_stage *stage, const uint16_t duties[LEGS]) {
     }
     wpin_unlock(stage->port, locked);
     return status;
+}
+
+wpin_status wpin_stage_legs(wpin_stage *stage, const uint16_t duties[LEGS]) {
+    if (!wpin_stage_is_open(stage) || duties == NULL) {
+        return stage == NULL || duties == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    for (uint8_t i = 0; i < LEGS; i++) {
+        if (duties[i] > (uint16_t)WPIN_DUTY_FULL) {
+            return WPIN_REFUSED_RANGE;
+        }
+    }
+    return wpin_stage_show_legs(stage, duties);
 }

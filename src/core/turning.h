@@ -2,6 +2,7 @@
 #ifndef WPIN_CORE_TURNING_H
 #define WPIN_CORE_TURNING_H
 
+#include "windpin/impl/inline.h"
 #include <stdbool.h>
 #include <stdint.h>
 
@@ -16,21 +17,24 @@ typedef struct wpin_plane {
 /* Cosine and sine, 32767 is one; to 1/13000. */
 wpin_plane wpin_direction_of(wpin_angle angle);
 
-/* Turned back by a direction, as seen from what turns (Park); and turned by it (its inverse). */
-wpin_plane wpin_turned_back(wpin_plane v, wpin_plane by);
-wpin_plane wpin_turned_on(wpin_plane v, wpin_plane by);
-
-/* The larger root's whole part. */
-uint16_t wpin_root(uint32_t square);
-
-/* a x b / 32768. */
-static inline int16_t wpin_share_q15(int16_t a, int16_t b) {
-    return (int16_t)(((int32_t)a * b) >> 15);
-}
-
 /* Within -most to most. */
-static inline int16_t wpin_within(int32_t value, int16_t most) {
+WPIN_STEADY int16_t wpin_within(int32_t value, int16_t most) {
     return (int16_t)(value > most ? most : value < -most ? -most : value);
 }
+
+/* Turned back by a direction, as seen from what turns (Park); and turned by it (its inverse). Of a
+ * vector up to 32767 long both parts fit. */
+WPIN_STEADY wpin_plane wpin_turned_back(wpin_plane v, wpin_plane by) {
+    return (wpin_plane){(int16_t)((v.x * (int32_t)by.x + v.y * (int32_t)by.y) >> 15),
+                        (int16_t)((v.y * (int32_t)by.x - v.x * (int32_t)by.y) >> 15)};
+}
+
+WPIN_STEADY wpin_plane wpin_turned_on(wpin_plane v, wpin_plane by) {
+    return (wpin_plane){(int16_t)((v.x * (int32_t)by.x - v.y * (int32_t)by.y) >> 15),
+                        (int16_t)((v.x * (int32_t)by.y + v.y * (int32_t)by.x) >> 15)};
+}
+
+/* Of a square the whole part of its root. */
+uint16_t wpin_root(uint32_t square);
 
 #endif

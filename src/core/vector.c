@@ -114,10 +114,10 @@ static void compare_leads(wpin_vector *v, const int16_t mv[LEGS]) {
     forget_peaks(v);
 }
 
-/* Clarke: from three leads to a plane. */
+/* Clarke: from three leads to a plane; of readings up to 16383 no longer than twice that. */
 static wpin_plane plane_of(const int16_t mv[LEGS]) {
     int32_t y = ((int32_t)mv[0] + 2 * (int32_t)mv[1]) * PER_ROOT;
-    return (wpin_plane){mv[0], wpin_within(y >> 15, INT16_MAX)};
+    return (wpin_plane){mv[0], (int16_t)(y >> 15)};
 }
 
 /* ---- regulators, in the rotor's frame ---- */
@@ -190,15 +190,24 @@ static int16_t quadrature_volts(wpin_vector *v, int16_t amps, int16_t most) {
     return wpin_within(volts, most);
 }
 
-/* The direct voltage first, and what its size leaves of the longest vector. */
+/* What the direct voltage leaves of the longest vector. */
+static int16_t left_of(uint16_t whole, int16_t direct) {
+    uint32_t part = (uint32_t)(direct * (int32_t)direct);
+    return (int16_t)wpin_root((uint32_t)whole * whole - part);
+}
+
+/* The direct voltage first. Only where the vector would be too long, the root is worked out. */
 static void regulate(wpin_vector *v, wpin_plane amps) {
-    bool aligns = v->state == WPIN_VECTOR_ALIGN;
-    int16_t asked = aligns ? v->config->align_mv : 0;
-    int16_t direct = direct_volts(v, asked, amps);
-    uint32_t whole = v->config->most, part = (uint32_t)(direct * (int32_t)direct);
-    int16_t most = (int16_t)wpin_root(whole * whole - part);
+    uint16_t whole = v->config->most;
+    if (v->state == WPIN_VECTOR_ALIGN) {
+        v->volts_direct = direct_volts(v, v->config->align_mv, amps);
+        v->volts = 0;
+        return;
+    }
+    int16_t direct = direct_volts(v, 0, amps), near = (int16_t)(whole - whole / 8U);
+    bool long_one = v->volts > near || v->volts < -near || direct > near / 2 || direct < -near / 2;
     v->volts_direct = direct;
-    v->volts = aligns ? 0 : quadrature_volts(v, amps.y, most);
+    v->volts = quadrature_volts(v, amps.y, long_one ? left_of(whole, direct) : near);
 }
 
 /* ---- duties ---- */
@@ -213,15 +222,19 @@ static void leads_of(wpin_plane p, int32_t leads[LEGS]) {
 
 /* While both sides of a leg are off its current chooses the rail: against it, for a dead time at
  * each edge. Of a current too small to tell, the voltage that is to drive it says which way. */
-static void make_up_dead_time(wpin_vector *v, const int16_t mv[LEGS]) {
-    bool aligns = v->state == WPIN_VECTOR_ALIGN;
-    int16_t drives = wpin_within((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
-    wpin_plane volts = {aligns ? v->volts_direct : 0, aligns ? 0 : drives};
-    int32_t leads[LEGS];
-    leads_of(wpin_turned_on(volts, wpin_direction_of(v->angle)), leads);
+static void make_up_dead_time(wpin_vector *v, const int16_t mv[LEGS], wpin_plane by) {
+    int32_t amps[LEGS] = {mv[0], mv[1], mv[2]};
+    int16_t flows = v->state == WPIN_VECTOR_ALIGN ? v->direct : v->quadrature;
+    int32_t slope = v->config->dead_slope;
+    if (flows < v->config->limit_mv / 16 && flows > -(v->config->limit_mv / 16)) {
+        bool aligns = v->state == WPIN_VECTOR_ALIGN;
+        int16_t drives = wpin_within((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
+        leads_of(wpin_turned_on((wpin_plane){aligns ? v->volts_direct : 0, aligns ? 0 : drives}, by),
+                 amps);
+        slope = 512;
+    }
     for (uint8_t i = 0; i < LEGS; i++) {
-        int32_t by_amps = ((int32_t)mv[i] * v->config->dead_slope) >> 8;
-        v->made_up[i] = wpin_within(by_amps + 2 * leads[i], v->config->dead);
+        v->made_up[i] = wpin_within((amps[i] * slope) >> 8, v->config->dead);
     }
 }
 
@@ -247,7 +260,7 @@ static wpin_status show(wpin_vector *v) {
     wpin_angle lead = v->state == WPIN_VECTOR_ALIGN ? 0 : wpin_vector_turns_in(v, v->config->lead_us);
     wpin_plane by = wpin_direction_of((wpin_angle)(v->angle + lead));
     make_duties(v, wpin_turned_on((wpin_plane){v->volts_direct, v->volts}, by));
-    return wpin_stage_legs(&v->rotor.stage, v->duties);
+    return wpin_stage_show_legs(&v->rotor.stage, v->duties);
 }
 
 /* ---- the period ---- */
@@ -279,26 +292,22 @@ static int16_t smoothed(int16_t before, int16_t now) {
 }
 
 /* What no regulator lets come about: a wrong angle, a short. It does not wait for the tick. */
-static bool is_too_much(const wpin_vector *v, const int16_t mv[LEGS]) {
-    int16_t most = v->config->trip_mv;
-    for (uint8_t i = 0; i < LEGS; i++) {
-        if (mv[i] > most || mv[i] < -most) {
-            return true;
-        }
-    }
-    return false;
+static bool is_too_much(const int16_t mv[LEGS], int16_t most) {
+    return mv[0] > most || mv[0] < -most || mv[1] > most || mv[1] < -most || mv[2] > most ||
+           mv[2] < -most;
 }
 
 static void take(wpin_vector *v, const int16_t mv[LEGS]) {
-    if (v->state == WPIN_VECTOR_RUN) {
+    v->second = !v->second; /* half of the periods is often enough to see their tips */
+    if (v->second && v->state == WPIN_VECTOR_RUN) {
         compare_leads(v, mv);
     }
-    wpin_plane amps = wpin_turned_back(plane_of(mv), wpin_direction_of(v->angle));
+    wpin_plane by = wpin_direction_of(v->angle), amps = wpin_turned_back(plane_of(mv), by);
     v->direct = smoothed(v->direct, amps.x);
     v->quadrature = smoothed(v->quadrature, amps.y);
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
     regulate(v, amps);
-    make_up_dead_time(v, mv);
+    make_up_dead_time(v, mv, by);
 }
 
 static wpin_status failed(wpin_vector *v, wpin_status status) {
@@ -326,7 +335,7 @@ wpin_status wpin_vector_period(wpin_vector *v) {
     }
     int16_t mv[LEGS];
     if (read_shunts(v, mv) && complete(v, mv)) {
-        if (is_too_much(v, mv)) {
+        if (is_too_much(mv, v->config->trip_mv)) {
             wpin_stage_off(&v->rotor.stage);
             return failed(v, WPIN_FAULT_OVERCURRENT);
         }

@@ -17,6 +17,7 @@ typedef struct wpin_sim_pin {
     int64_t period;      /* of its timer, ps; 0 until started */
     uint32_t timer_steps;
     int64_t dead;     /* ps, of the low side of a leg */
+    int64_t apart;    /* ps, the same of both sides of one whose PWM is centred */
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     bool output, inverted, centred, burnt, no_timer;

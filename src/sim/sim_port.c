@@ -65,7 +65,7 @@ static wpin_status start_timer(wpin_sim *sim, wpin_pin pin, const wpin_pwm_reque
     p->period = llround(1e12 / hz);
     p->inverted = request->inverted;
     p->centred = request->centred;
-    p->dead = 0;
+    p->dead = p->apart = 0;
     *achieved = (wpin_pwm_achieved){.millihertz = (uint32_t)llround(hz * 1e3),
                                     .steps = (uint16_t)(steps > 65535 ? 65535 : steps)};
     return WPIN_OK;
@@ -90,6 +90,7 @@ static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
         return WPIN_REFUSED_DEAD_TIME;
     }
     sim->pins[low].dead = dead;
+    sim->pins[low].apart = sim->pins[high].apart = request->centred ? dead : 0;
     achieved->dead_time_ns = request->dead_time_ns;
     return status;
 }
@@ -116,6 +117,21 @@ static wpin_window window_for(const wpin_sim_pin *p, uint16_t duty) {
     return (wpin_window){high > 0 ? high + p->dead : 0, p->period - p->dead};
 }
 
+/* What a leg's timer does at the begin of a period with another duty, where the period before ends
+ * on the other side: that side turns off, and after the dead time this one on. */
+static wpin_window held_apart(const wpin_sim_pin *p, wpin_window next) {
+    wpin_window now = p->wave.current;
+    bool low = p->dead > 0, empty = next.rise >= next.fall;
+    if (low && now.fall == p->period && next.rise > 0) {
+        return (wpin_window){0, empty || next.fall < p->apart ? p->apart : next.fall};
+    }
+    bool other_was_on = now.rise >= now.fall || now.fall < p->period - p->apart;
+    if (!low && other_was_on && !empty && next.rise < p->apart) {
+        next.rise = p->apart < next.fall ? p->apart : next.fall;
+    }
+    return next;
+}
+
 static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
@@ -126,7 +142,7 @@ static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     int64_t early = p->inverted || p->centred ? 0 : p->dead;
     if (p->wave.pwm) {
         wpin_wave_settle(&p->wave, sim->now);
-        p->wave.next = window;
+        p->wave.next = p->apart > 0 ? held_apart(p, window) : window;
     } else {
         p->wave = (wpin_wave){.pwm = true,
                               .low_inside = p->centred && p->inverted,
