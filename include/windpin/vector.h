@@ -61,8 +61,8 @@ typedef struct wpin_vector_config {
     bool counts_back;          /**< It counts down where sectors go up. */
     uint16_t counts_per_turn;  /**< Of the motor's shaft, 4 to 32768. */
     uint8_t pole_pairs;        /**< 1 to 64: with an encoder only. */
-    uint16_t align_ms;         /**< With each of two directions, 1 to 10000: where an encoder counts
-                                    from is found so, once. */
+    uint16_t align_ms;         /**< With each of four pulls, 1 to 10000: where an encoder counts from
+                                    is found so, once. */
     int16_t align_mv;          /**< The direct current meanwhile, above 0. */
     uint8_t shunts[3];         /**< Analogue inputs of legs a, b and c: above zero_mv is into the
                                     motor. */
@@ -108,6 +108,7 @@ typedef struct wpin_vector {
     wpin_moment edge_at;    /**< Of the sensors; of align, when the direction began. */
     int32_t counts;         /**< As they were looked at last. */
     uint32_t place;         /**< Counts of the encoder in its turn. */
+    uint32_t leads;         /**< Of a quarter of a turn in a us, 1/65536. */
     uint32_t per_count;     /**< Angle of a count, 1/65536. */
     uint16_t edge_angle;    /**< Where the last edge was. */
     uint16_t angle;         /**< Of the rotor: of its direct axis. */
@@ -115,7 +116,7 @@ typedef struct wpin_vector {
     int8_t turns;           /**< Which way, by its last edge; 0: not known. */
     volatile uint8_t state; /**< A wpin_vector_state. */
     bool aligned;
-    uint8_t aligning;    /**< Of its two directions. */
+    uint8_t aligning;    /**< Of its four pulls. */
     bool torque;         /**< A torque is asked for, not an effort. */
     int16_t asked;       /**< As the stage is wired. */
     int16_t more;        /**< Added to what is asked: a new request begins where the last was. */

@@ -231,7 +231,7 @@ static void print_vector(const wpin_rig *rig, const wpin_rig_load *load) {
     if (!load->hall.there) {
         printf("              its encoder is aligned at the first start, with %.3g A at a lead's "
                "tip for %.3g s: the shaft turns by up to half an electrical turn\n",
-               d.align_amps, 2 * v->align);
+               d.align_amps, 4 * v->align);
     }
     if (v->give_up > 0) {
         printf("              brakes less and less from %.4g V of its supply on, not at all from "

@@ -144,6 +144,10 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     if (c->over_speed != 0 && speed > c->over_speed) {
         return against ? WPIN_FAULT_WRONG_WAY : WPIN_FAULT_OVERSPEED;
     }
+    if ((m->inputs & WPIN_STARTING) != 0) { /* how it moves meanwhile is its actuator's own doing */
+        wpin_motion_reset(mine);
+        return WPIN_OK;
+    }
     int32_t off = off_speed(w), slower = w->effort > 0 ? off : -off;
     uint16_t standing_still = c->still;
     bool driven = effort != 0 && effort >= c->least_effort;

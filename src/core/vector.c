@@ -265,21 +265,27 @@ static wpin_status show(wpin_vector *v) {
 
 /* ---- the period ---- */
 
-/* The rotor is pulled to one direction, and then to another a quarter of a turn on: from one alone
- * the first has no hold on it. */
+/* The rotor is led to its place from a quarter of a turn before it, and then from as far behind it,
+ * slowly: friction holds it back by as much on either way, and between the two it lies. */
 static void align(wpin_vector *v, wpin_moment now) {
-    uint32_t us = now - v->edge_at;
-    if (us <= WPIN_SPAN_MAX && us >= v->config->align_ms * (uint32_t)1000) {
+    uint32_t us = now - v->edge_at, whole = v->config->align_ms * (uint32_t)1000;
+    us = us > WPIN_SPAN_MAX ? 0 : us;
+    if (us >= whole) {
+        us = 0;
         v->edge_at = now;
         v->aligning++;
+        if (v->aligning == 2U) {
+            v->place = 0;
+        }
     }
-    if (v->aligning >= 2U) {
-        wpin_vector_is_aligned(v);
-        v->state = WPIN_VECTOR_RUN;
-        v->sum_direct = v->sum_quadrature = 0;
-    } else {
-        v->angle = v->aligning == 0 ? 49152U : 0;
+    if (v->aligning < 4U) {
+        wpin_angle led = (wpin_angle)((v->aligning & 1U) != 0 ? (us * v->leads) >> 16 : 0);
+        v->angle = (wpin_angle)(v->aligning < 2U ? 49152U + led : 16384U - led);
+        return;
     }
+    wpin_vector_is_aligned(v);
+    v->state = WPIN_VECTOR_RUN;
+    v->sum_direct = v->sum_quadrature = 0;
 }
 
 static bool drives(const wpin_vector *v) {

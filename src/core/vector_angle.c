@@ -110,8 +110,11 @@ wpin_status wpin_vector_follow(wpin_vector *v, wpin_moment now) {
 }
 
 void wpin_vector_is_aligned(wpin_vector *v) {
-    v->place = 0;
-    v->angle = 0;
+    uint32_t turn = v->config->counts_per_turn, place = v->place;
+    bool behind = place > turn / 2U;
+    v->place = behind ? turn - (turn - place) / 2U : place / 2U;
+    v->place = v->place == turn ? 0 : v->place;
+    v->angle = (wpin_angle)((v->place * v->per_count) >> 16);
     v->sectors = 0;
     v->aligned = true;
 }
@@ -124,6 +127,7 @@ wpin_status wpin_vector_look(wpin_vector *v) {
         return WPIN_OK;
     }
     /* 2^32 x pole pairs / counts per turn */
+    v->leads = ((uint32_t)16384 << 16) / (config->align_ms * (uint32_t)1000);
     uint32_t turn = config->counts_per_turn, whole = UINT32_MAX / turn, rest = UINT32_MAX % turn;
     v->per_count = whole * config->pole_pairs + (rest + 1U) * config->pole_pairs / turn;
     return read_counts(v, &v->counts);

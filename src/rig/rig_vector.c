@@ -109,7 +109,7 @@ void wpin_read_vector(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
                       wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(vector_fields)];
     wpin_rig_vector *v = &load->vector;
-    *v = (wpin_rig_vector){.settle = 1e-6, .align = 0.5, .supply_input = -1};
+    *v = (wpin_rig_vector){.settle = 1e-6, .align = 0.3, .supply_input = -1};
     wpin_read_map(reader, node, "field-oriented", vector_fields, COUNT(vector_fields), v, nodes);
     if (node->type != YAML_MAPPING_NODE) {
         return;
@@ -155,7 +155,7 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
     double reach = wpin_rig_sense_reach(rig, load);
     double limit = l->limit_amps > 0 ? 1.05 * l->limit_amps : l->trip_amps > 0 ? 0.9 * l->trip_amps : 0.9 * reach;
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
-    double align = fmax(2 * shaft.holds / load->motor.constant, 0.2 * limit);
+    double align = fmax(4 * shaft.holds / load->motor.constant, 0.2 * limit);
     bool three = v->shunts[2] != WPIN_NO_SHUNT;
     return (wpin_vector_design){
         .response = response,
@@ -170,6 +170,6 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
         .limit_amps = fmin(limit, 0.9 * reach),
         .trip_amps = fmin(1.5 * fmax(limit, l->trip_amps), 0.97 * reach) * 2 / ROOT_3,
         .align_amps = fmin(v->align_amps > 0 ? v->align_amps : align, 0.6 * limit) * 2 / ROOT_3,
-        .dead = (l->dead_time > load->bridge.dead_time ? l->dead_time : load->bridge.dead_time) / period,
+        .dead = (load->kind->table->leg_count > 0 ? l->dead_time : load->bridge.dead_time) / period,
         .lead = late};
 }

@@ -47,6 +47,9 @@ double wpin_session_asked_amps(const wpin_session *run, size_t load) {
 bool wpin_session_aligns(const wpin_session *run, size_t load) {
     const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
     wpin_sensorless_state doing = wpin_sensorless_doing(s);
+    if (wpin_vector_doing(&run->bound[load].vector_at_work) == WPIN_VECTOR_ALIGN) {
+        return true;
+    }
     return s->starts <= 1 && (doing == WPIN_SENSORLESS_ALIGN || doing == WPIN_SENSORLESS_RAMP);
 }
 

@@ -308,7 +308,7 @@ typedef struct wpin_rig_vector {
     double settle;       /**< A low side has to be on so long before it can be read, s. */
     double response;     /**< Time constant of the current loops, s; 0: as the PWM allows. */
     double align_amps;   /**< An encoder's place is found with this current, A; 0: worked out. */
-    double align;        /**< With each of two directions, s. */
+    double align;        /**< With each of four pulls, s. */
     double supply_input; /**< Analogue input of the motor supply; below 0: none. */
     double supply_ratio; /**< What its divider leaves. */
     double give_way;     /**< Braking gives way from these volts of the supply on; 0: never... */
