@@ -124,6 +124,7 @@ typedef struct wpin_vector {
     int16_t brake_mv;    /**< Most current against the way it turns. */
     int16_t zero[3];     /**< Learnt, x 64 from zero_mv. */
     int16_t direct, quadrature; /**< Current, mV, smoothed a little. */
+    int16_t along;              /**< Size of the direct one, smoothed more. */
     int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
     int16_t volts_direct, volts;        /**< The vector shown. */
     uint16_t duties[3];
@@ -133,14 +134,15 @@ typedef struct wpin_vector {
     uint8_t sectors;      /**< Of that turn, since it began. */
     uint8_t faint;        /**< Turns in a row in which one lead carried nothing. */
     uint8_t uneven;       /**< Periods whose currents did not sum up, of late. */
+    uint8_t astray;       /**< Ticks in which too much flowed along the magnet, of late. */
     uint8_t blind;        /**< Periods without a sound reading, of late. */
 } wpin_vector;
 
 /** For wpin_motor_config.actuator: see WPIN_ON_VECTOR. Opening it is refused like a stage, or like
  * six-step, and _CONFIG (no row WPIN_DRIVE_VECTOR, PWM not centred), _RANGE (a figure out of range),
  * _PORT (it has no analogue inputs, or no counter). It takes efforts and torques. Its poll says
- * WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _OVERCURRENT at trip_mv,
- * and _HALL; it
+ * WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _ANGLE, where the currents
+ * are not where the rotor is said to be, _OVERCURRENT at trip_mv, and _HALL; it
  * writes the current into the measurement, and says that there is none while the shunts give no
  * sound reading. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_vector_actuator;

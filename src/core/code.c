@@ -21,7 +21,7 @@ static const WPIN_FLASH char faults[][WPIN_CODE_LENGTH + 1] = {
     OF(WPIN_FAULT_HUNTING) = "HUNT",     OF(WPIN_FAULT_OVERLOAD) = "HEAT",
     OF(WPIN_FAULT_HALL) = "HALL",        OF(WPIN_FAULT_PHASE) = "PHAS",
     OF(WPIN_FAULT_SILENT) = "MUTE",      OF(WPIN_FAULT_DRIVE) = "DRIV",
-    OF(WPIN_FAULT_MASTER) = "TWO "};
+    OF(WPIN_FAULT_MASTER) = "TWO ",      OF(WPIN_FAULT_ANGLE) = "ANGL"};
 
 static void copy(const WPIN_FAR char *from, char *to) {
     for (uint8_t i = 0; i <= WPIN_CODE_LENGTH; i++) {

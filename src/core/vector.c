@@ -12,6 +12,7 @@
 #define BLIND    100U  /* so many periods in a row without a sound reading, and there is none */
 #define UNEVEN   200U  /* and so many quarters of periods in a row with currents that don't sum up */
 #define FAINT    3U    /* so many turns in a row with a lead that carries nothing */
+#define ASTRAY   60U   /* ticks in which too much flows along the magnet */
 #define EASES    5     /* what a new request begins with eases off by a 32nd a tick */
 
 /* ---- currents ---- */
@@ -311,6 +312,7 @@ static void take(wpin_vector *v, const int16_t mv[LEGS]) {
     wpin_plane by = wpin_direction_of(v->angle), amps = wpin_turned_back(plane_of(mv), by);
     v->direct = smoothed(v->direct, amps.x);
     v->quadrature = smoothed(v->quadrature, amps.y);
+    v->along = (int16_t)(v->along + (((amps.x < 0 ? -amps.x : amps.x) - v->along) >> 4));
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
     regulate(v, amps);
     make_up_dead_time(v, mv, by);
@@ -464,7 +466,8 @@ static wpin_status start(wpin_vector *v, int16_t asked, bool torque) {
     v->sum_direct = v->sum_quadrature = 0;
     v->made_up[0] = v->made_up[1] = v->made_up[2] = 0;
     v->duties[0] = v->duties[1] = v->duties[2] = HALF;
-    v->faint = v->uneven = 0;
+    v->faint = v->uneven = v->astray = 0;
+    v->along = 0;
     forget_peaks(v);
     v->aligning = 0;
     if (!v->aligned) {
@@ -564,6 +567,25 @@ static void take_current(const wpin_vector *v, wpin_measurement *m) {
     m->valid |= WPIN_HAS_CURRENT;
 }
 
+/* Along the magnet nothing is asked for: what flows there all the same says that the rotor is not
+ * where it is said to be. */
+static void look_along(wpin_vector *v) {
+    bool astray = v->state == WPIN_VECTOR_RUN && v->along > v->config->limit_mv / 4;
+    if (astray) {
+        v->astray = (uint8_t)(v->astray + (v->astray < ASTRAY ? 2U : 0));
+    } else {
+        v->astray = (uint8_t)(v->astray - (v->astray != 0));
+    }
+}
+
+/* A lead that carries nothing is the simpler cause. */
+static wpin_status judged(const wpin_vector *v) {
+    if (v->faint >= FAINT || v->uneven >= UNEVEN) {
+        return WPIN_FAULT_PHASE;
+    }
+    return v->astray >= ASTRAY ? WPIN_FAULT_ANGLE : WPIN_OK;
+}
+
 static wpin_status poll(void *self, wpin_measurement *m) {
     wpin_vector *v = self;
     if (!wpin_vector_is_open(v)) {
@@ -582,11 +604,12 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     mind_supply(v, m);
     take_current(v, m);
     v->more = (int16_t)(v->more - v->more / (1 << EASES) - (v->more > 0) + (v->more < 0));
-    bool uneven = v->faint >= FAINT || v->uneven >= UNEVEN;
+    look_along(v);
+    wpin_keep_first(&status, judged(v));
     wpin_unlock(v->rotor.stage.port, locked);
     uint8_t inputs = m->inputs & (uint8_t)~WPIN_STARTING;
     m->inputs = (uint8_t)(inputs | (v->state == WPIN_VECTOR_ALIGN ? WPIN_STARTING : 0));
-    return status == WPIN_OK && uneven ? WPIN_FAULT_PHASE : status;
+    return status;
 }
 
 const WPIN_FLASH wpin_actuator wpin_vector_actuator = {
