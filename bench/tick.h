@@ -63,7 +63,7 @@ static inline const char *bench_name(bench_case what) {
     static const char *const names[] = {
         "at rest",     "ramping, 2 s at the slew limit", "ramping, in a time asked for",
         "running",     "with a request now and then",    "regulated speed",
-        "commutation", "a PWM period without sensors", "a PWM period of field orientation"};
+        "commutation", "a PWM period without sensors",   "a PWM period of field orientation"};
     return names[what];
 }
 

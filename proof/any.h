@@ -130,6 +130,7 @@ static void any_stage(wpin_stage_config *config, const wpin_stage_table *table) 
     config->table = table;
     config->lines = any_lines;
     config->reversed = ANY_BOOL;
+    config->centred = ANY_BOOL;
     config->achieved = NULL;
 }
 

@@ -1,5 +1,6 @@
 /* A motor of any configuration on a stage with one of the tables, or in six steps on a three-phase
- * one, by sensors or without: every call, in any order, as often as you like. */
+ * one, by sensors or without, or by field orientation: every call, in any order, as often as you
+ * like. */
 #include "any.h"
 
 #ifdef PHASES
@@ -9,8 +10,15 @@
 #define TABLE BLIND
 #endif
 
+#ifdef VECTOR
+#define TABLE VECTOR
+#endif
+
 static wpin_stage stage;
 static wpin_stage_config wires;
+static wpin_vector turned;
+static wpin_vector_config turns;
+static wpin_quadrature counts;
 static wpin_six_step six_step;
 static wpin_six_step_config sensors;
 static wpin_sensorless sensorless;
@@ -53,6 +61,17 @@ static void ask_everything(void) {
     any32 = (uint32_t)wpin_motor_milliamps(&motor);
 }
 
+static void ask_currents(void) {
+    int16_t along, across;
+    wpin_vector_currents(any ? &turned : NULL, &along, &across);
+    any = along + across;
+}
+
+static void show_legs(void) {
+    uint16_t duties[3] = {any16, any16, any16};
+    wpin_stage_legs(any ? &stage : &turned.rotor.stage, any ? duties : NULL);
+}
+
 int main(void) {
     any_stage(&wires, &TABLE);
     any_motor(&config);
@@ -75,6 +94,18 @@ int main(void) {
     config.part = &sensorless;
     config.part_config = &blind;
 #endif
+#ifdef VECTOR
+    ANYTHING(turns);
+    ANYTHING(sensors);
+    sensors.stage = &wires;
+    turns.stage = &wires;
+    turns.hall = any ? &sensors : NULL;
+    turns.counts_back = ANY_BOOL;
+    turns.quadrature = any ? &counts : NULL;
+    config.actuator = &wpin_vector_actuator;
+    config.part = &turned;
+    config.part_config = &turns;
+#endif
     while (any) {
         switch (any) {
         case 0:
@@ -89,6 +120,11 @@ int main(void) {
         case 7: any = wpin_six_step_sector(&six_step); break;
         case 8: wpin_sensorless_sample(any ? &sensorless : NULL); break;
         case 9: any = (int)wpin_sensorless_doing(&sensorless); break;
+        case 10: wpin_vector_period(any ? &turned : NULL); break;
+        case 11: any = (int)wpin_vector_doing(any ? &turned : NULL); break;
+        case 12: ask_currents(); break;
+        case 13: show_legs(); break;
+        case 14: wpin_quadrature_edge(&counts, any, any, any32); break;
         default: wpin_motor_close(&motor); break;
         }
     }

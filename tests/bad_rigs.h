@@ -45,7 +45,20 @@
         "inertia: 250gcm2, static-friction: 3mNm, dry-friction: 2mNm, load: {" load "}}",          \
         "    zero-crossing: {pins: {a: 14, b: 15, c: 16}" start "}\n"                              \
         "    ramp: {up: 1s, down: 1s}\n    rest: 1s\n")
-#define AIR "quadratic: 0.5uNms2/rad2"
+#define ORIENTED(load, sensor, field)                                                              \
+    RIG(FIVE, MAIN(""),                                                                            \
+        "kind: three-phase-bridge, pwm: 20kHz, dead-time: 500ns, pins: {a-high: 4, a-low: 5, "     \
+        "b-high: 6, b-low: 7, c-high: 8, c-low: 9}",                                               \
+        "on-resistance: 25mohm, voltage-limit: 30V, current-limit: 60A, sense: 100mV/A",           \
+        "motor: {pole-pairs: 4, resistance: 0.4ohm, inductance: 0.3mH, speed-constant: 280rpm/V, " \
+        "back-emf: sine, inertia: 250gcm2, static-friction: 3mNm, dry-friction: 2mNm, load: "      \
+        "{torque: " load "}}",                                                                     \
+        "    " sensor "\n    field-oriented: {shunts: {a: 1, b: 2, c: 3}" field "}\n"              \
+        "    ramp: {up: 1s, down: 1s}\n    rest: 1s\n"                                             \
+        "    current-trip: {level: 10A, time: 100ms}\n")
+#define BY_HALL    "hall: {pins: {a: 14, b: 15, c: 16}}"
+#define BY_ENCODER "encoder: {lines: 500, pins: {a: 14, b: 15}}"
+#define AIR        "quadratic: 0.5uNms2/rad2"
 #define GATE(ends)                                                                                 \
     "rig: bench\nsupplies:\n" MAIN("") "inputs:\n" ends                                            \
                                        "loads:\n  pump:\n    supply: main\n    stage: {" CHIP      \
@@ -473,6 +486,11 @@ static const struct {
      "pump ramp 30%\npump hold 1s\npump stop\n", "WPIN_FAULT_OVERCURRENT"},
     {"faint-crossing", "pump", BLIND("12A", AIR, ", offset: 900mV"), BLIND("12A", AIR, ""),
      "pump ramp 20%\npump hold 8s\npump stop\n", "lost its step"},
+    {"shunt-window", "pump", ORIENTED("10mNm", BY_HALL, ", settle: 8us"),
+     ORIENTED("10mNm", BY_HALL, ""), "pump ramp 100%\npump hold 2s\npump stop\n", "reached"},
+    {"field-alignment", "pump", ORIENTED("150mNm", BY_ENCODER, ", align-current: 2A"),
+     ORIENTED("10mNm", BY_ENCODER, ""), "pump ramp 60%\npump hold 1s\npump stop\n",
+     "WPIN_FAULT_WRONG_WAY"},
     {"on-time", "pump",
      RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
      "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},

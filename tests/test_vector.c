@@ -249,6 +249,17 @@ START_TEST(a_turning_shaft_is_taken_as_it_turns) {
 }
 END_TEST
 
+/* All the effort there is, is all of the voltage. */
+START_TEST(all_of_the_voltage_serves) {
+    set_up(BARE EVEN ";s/maximum: 3300rpm/maximum: 4000rpm/", 0);
+    ask(WPIN_QUANTITY_EFFORT, 1);
+    wait_ms(4000);
+    ck_assert_int_ge(wpin_motor_duty(&b.motor), WPIN_DUTY_FULL * 99 / 100);
+    ck_assert_double_gt(wait_ms(100).rpm_mean, 0.93 * 24 * 150);
+    tear_down();
+}
+END_TEST
+
 /* ---- what it is told wrong ---- */
 
 static const struct lie {
@@ -458,6 +469,7 @@ int main(void) {
     tcase_add_test(tests, a_torque_is_the_current_asked_for);
     tcase_add_test(tests, it_is_smoother_than_six_steps);
     tcase_add_loop_test(tests, a_held_shaft_gets_no_more_than_its_limit, 0, 6);
+    tcase_add_test(tests, all_of_the_voltage_serves);
     tcase_add_test(tests, a_turning_shaft_is_taken_as_it_turns);
     tcase_add_loop_test(tests, a_fault_is_noticed_by_its_name, 0, sizeof lies / sizeof *lies);
     tcase_add_test(tests, without_readings_it_ends);

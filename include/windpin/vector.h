@@ -46,53 +46,53 @@
 extern "C" {
 #endif
 
-/** In wpin_vector_config.shunts: the leg has none, and what flows there is what the other two leave.
- * Only leg c. */
+/** In wpin_vector_config.shunts: the leg has none, and what flows there is what the other two
+ * leave. Only leg c. */
 #define WPIN_NO_SHUNT ((uint8_t)255)
 
 /** Everything constant about it. The caller keeps it alive. Shares are of 16384, times of the
  * rotor's angle 65536 an electrical turn. */
 typedef struct wpin_vector_config {
-    const WPIN_FAR wpin_stage_config *stage; /**< Centred, with the row WPIN_DRIVE_VECTOR. */
+    const WPIN_FAR wpin_stage_config *stage;   /**< Centred, with the row WPIN_DRIVE_VECTOR. */
     const WPIN_FAR wpin_six_step_config *hall; /**< Its Hall sensors, on the same stage; NULL: an
                                                     encoder tells where it is. */
-    const wpin_quadrature *quadrature; /**< Of an encoder counted in an interrupt; NULL: */
-    uint8_t counter;                   /**< that counter of the port. */
-    bool counts_back;          /**< It counts down where sectors go up. */
-    uint16_t counts_per_turn;  /**< Of the motor's shaft, 4 to 32768. */
-    uint8_t pole_pairs;        /**< 1 to 64: with an encoder only. */
-    uint16_t align_ms;         /**< With each of four pulls, 1 to 10000: where an encoder counts from
-                                    is found so, once. */
-    int16_t align_mv;          /**< The direct current meanwhile, above 0. */
-    uint8_t shunts[3];         /**< Analogue inputs of legs a, b and c: above zero_mv is into the
-                                    motor. */
-    int16_t zero_mv;           /**< At no current; how much each is off that is learnt at rest, up
-                                    to 1/16 of it. */
-    uint16_t least_low;        /**< A low side has to be on for this share of a period to be read;
-                                    0: shunts in the leads, read at any time. */
-    int16_t full_mv;           /**< Of a torque of 16384, 1 to 16383. */
-    int16_t limit_mv;          /**< Most quadrature current, either way, 1 to 16383. */
-    int16_t trip_mv;           /**< A lead that carries more is WPIN_FAULT_OVERCURRENT, off within
-                                    the period; limit_mv to 16383. */
-    uint16_t gain;             /**< Of both regulators: voltage for an error of a mV, 1/16384 of
-                                    the whole x 256; up to 32767, as are the others. */
-    uint16_t integral;         /**< More each period for an error of a mV, x 4096. */
-    uint16_t coupling;         /**< Voltage for a mV of the other current, for a rate of 65536,
-                                    x 16. */
-    uint16_t emf;              /**< Voltage that the motor makes at full speed, 1/16384. */
-    uint16_t most;             /**< Longest vector, up to WPIN_DUTY_FULL. */
-    int16_t dead;              /**< Dead time of a leg as a share of a period, up to 2048. */
-    uint16_t dead_slope;       /**< What of it is made up for at a mV of a lead's current, x 256. */
-    uint16_t lead_us;          /**< From a reading to the middle of the period it leads to: one and a
-                                    half of them. */
-    uint32_t rate;             /**< WPIN_VECTOR_RATE. */
-    int16_t supply_from;       /**< Reading of the supply from which braking gives way, mV, ... */
-    int16_t supply_to;         /**< ...to none of it here; 0: braking is not given up. */
+    const wpin_quadrature *quadrature;         /**< Of an encoder counted in an interrupt; NULL: */
+    uint8_t counter;                           /**< that counter of the port. */
+    bool counts_back;                          /**< It counts down where sectors go up. */
+    uint16_t counts_per_turn;                  /**< Of the motor's shaft, 4 to 32768. */
+    uint8_t pole_pairs;                        /**< 1 to 64: with an encoder only. */
+    uint16_t align_ms;   /**< With each of four pulls, 1 to 10000: where an encoder counts from
+                              is found so, once. */
+    int16_t align_mv;    /**< The direct current meanwhile, above 0. */
+    uint8_t shunts[3];   /**< Analogue inputs of legs a, b and c: above zero_mv is into the
+                              motor. */
+    int16_t zero_mv;     /**< At no current; how much each is off that is learnt at rest, up
+                              to 1/16 of it. */
+    uint16_t least_low;  /**< A low side has to be on for this share of a period to be read;
+                              0: shunts in the leads, read at any time. */
+    int16_t full_mv;     /**< Of a torque of 16384, 1 to 16383. */
+    int16_t limit_mv;    /**< Most quadrature current, either way, 1 to 16383. */
+    int16_t trip_mv;     /**< A lead that carries more is WPIN_FAULT_OVERCURRENT, off within
+                              the period; limit_mv to 16383. */
+    uint16_t gain;       /**< Of both regulators: voltage for an error of a mV, 1/16384 of
+                              the whole x 256; up to 32767, as are the others. */
+    uint16_t integral;   /**< More each period for an error of a mV, x 4096. */
+    uint16_t coupling;   /**< Voltage for a mV of the other current, for a rate of 65536,
+                              x 16. */
+    uint16_t emf;        /**< Voltage that the motor makes at full speed, 1/16384. */
+    uint16_t most;       /**< Longest vector, up to WPIN_DUTY_FULL. */
+    int16_t dead;        /**< Dead time of a leg as a share of a period, up to 2048. */
+    uint16_t dead_slope; /**< What of it is made up for at a mV of a lead's current, x 256. */
+    uint16_t lead_us;    /**< From a reading to the middle of the period it leads to: one and a
+                              half of them. */
+    uint32_t rate;       /**< WPIN_VECTOR_RATE. */
+    int16_t supply_from; /**< Reading of the supply from which braking gives way, mV, ... */
+    int16_t supply_to;   /**< ...to none of it here; 0: braking is not given up. */
 } wpin_vector_config;
 
 /** Electrical turns a second at full speed (encoder edges, six in one, or counts x pole pairs) as
  * wpin_vector_config.rate; up to 1900. */
-#define WPIN_VECTOR_RATE(turns_per_second) ((uint32_t)((turns_per_second) * 67.108864 + 0.5))
+#define WPIN_VECTOR_RATE(turns_per_second) ((uint32_t)((turns_per_second)*67.108864 + 0.5))
 
 /** What it is doing. */
 typedef enum wpin_vector_state {
@@ -116,35 +116,35 @@ typedef struct wpin_vector {
     int8_t turns;           /**< Which way, by its last edge; 0: not known. */
     volatile uint8_t state; /**< A wpin_vector_state. */
     bool aligned;
-    uint8_t aligning;    /**< Of its four pulls. */
-    bool torque;         /**< A torque is asked for, not an effort. */
-    int16_t asked;       /**< As the stage is wired. */
-    int16_t more;        /**< Added to what is asked: a new request begins where the last was. */
-    int16_t emf;         /**< Of the present speed, as the stage is wired. */
-    int16_t brake_mv;    /**< Most current against the way it turns. */
-    int16_t zero[3];     /**< Learnt, x 64 from zero_mv. */
-    int16_t direct, quadrature; /**< Current, mV, smoothed a little. */
-    int16_t along;              /**< Size of the direct one, smoothed more. */
+    uint8_t aligning; /**< Of its four pulls. */
+    bool torque;      /**< A torque is asked for, not an effort. */
+    int16_t asked;    /**< As the stage is wired. */
+    int16_t more;     /**< Added to what is asked: a new request begins where the last was. */
+    int16_t emf;      /**< Of the present speed, as the stage is wired. */
+    int16_t brake_mv; /**< Most current against the way it turns. */
+    int16_t zero[3];  /**< Learnt, x 64 from zero_mv. */
+    int16_t direct, quadrature;         /**< Current, mV, smoothed a little. */
+    int16_t along;                      /**< Size of the direct one, smoothed more. */
     int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
     int16_t volts_direct, volts;        /**< The vector shown. */
     uint16_t duties[3];
-    int16_t made_up[3];   /**< For dead times, in them. */
-    uint16_t peak[6];     /**< Of each lead's current, in and out, in this electrical turn, mV. */
-    bool second;          /**< Every other period. */
-    uint8_t sectors;      /**< Of that turn, since it began. */
-    uint8_t faint;        /**< Turns in a row in which one lead carried nothing. */
-    uint8_t uneven;       /**< Periods whose currents did not sum up, of late. */
-    uint8_t astray;       /**< Ticks in which too much flowed along the magnet, of late. */
-    uint8_t blind;        /**< Periods without a sound reading, of late. */
+    int16_t made_up[3]; /**< For dead times, in them. */
+    uint16_t peak[6];   /**< Of each lead's current, in and out, in this electrical turn, mV. */
+    bool second;        /**< Every other period. */
+    uint8_t sectors;    /**< Of that turn, since it began. */
+    uint8_t faint;      /**< Turns in a row in which one lead carried nothing. */
+    uint8_t uneven;     /**< Periods whose currents did not sum up, of late. */
+    uint8_t astray;     /**< Ticks in which too much flowed along the magnet, of late. */
+    uint8_t blind;      /**< Periods without a sound reading, of late. */
 } wpin_vector;
 
 /** For wpin_motor_config.actuator: see WPIN_ON_VECTOR. Opening it is refused like a stage, or like
- * six-step, and _CONFIG (no row WPIN_DRIVE_VECTOR, PWM not centred), _RANGE (a figure out of range),
- * _PORT (it has no analogue inputs, or no counter). It takes efforts and torques. Its poll says
- * WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _ANGLE, where the currents
- * are not where the rotor is said to be, _OVERCURRENT at trip_mv, and _HALL; it
- * writes the current into the measurement, and says that there is none while the shunts give no
- * sound reading. */
+ * six-step, and _CONFIG (no row WPIN_DRIVE_VECTOR, PWM not centred), _RANGE (a figure out of
+ * range), _PORT (it has no analogue inputs, or no counter). It takes efforts and torques. Its poll
+ * says WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _ANGLE, where the
+ * currents are not where the rotor is said to be, _OVERCURRENT at trip_mv, and _HALL; it writes the
+ * current into the measurement, and says that there is none while the shunts give no sound reading.
+ */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_vector_actuator;
 
 /** The three fields of a motor's configuration that name it. In its wpin_sense_config, reads has
@@ -160,8 +160,8 @@ WPIN_API wpin_status wpin_vector_period(wpin_vector *vector);
 /** What it is doing. Any. */
 WPIN_API wpin_vector_state wpin_vector_doing(const wpin_vector *vector);
 
-/** Direct and quadrature current as they are now, mV of the shunts, quadrature positive as the motor
- * is driven forward. Any. */
+/** Direct and quadrature current as they are now, mV of the shunts, quadrature positive as the
+ * motor is driven forward. Any. */
 WPIN_API void wpin_vector_currents(const wpin_vector *vector, int16_t *direct, int16_t *quadrature);
 
 #ifdef __cplusplus

@@ -324,7 +324,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->vector.there) {
         wpin_bind_vector(bound, rig, load);
     }
-    if (load->speed.there || load->current.there) {
+    if (wpin_bind_watches_motion(load)) {
         bind_motion(bound, rig, load); /* first: the others add to it */
     }
     if (load->speed.there) {

@@ -9,6 +9,10 @@ uint32_t wpin_bind_full_hz(const wpin_rig *rig, const wpin_rig_load *load);
 /* A speed of ten counts a second is none, but no more than a hundredth of the full one. */
 uint16_t wpin_bind_still_speed(const wpin_rig *rig, const wpin_rig_load *load);
 uint16_t wpin_bind_speed(const wpin_rig_load *load, double rpm);
+/* Whether what its shaft does is watched: where it is regulated, or turned by where it is. */
+static inline bool wpin_bind_watches_motion(const wpin_rig_load *load) {
+    return load->speed.there || load->current.there || load->vector.there;
+}
 /* One more on its list of protections. */
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
 /* When a place counts as reached, and how far it may go. */

@@ -253,14 +253,15 @@ static void print_vector(FILE *to, const wpin_vector_config *v, const char *id) 
                 v->counter, yes(v->counts_back), v->counts_per_turn, v->pole_pairs, v->align_ms,
                 v->align_mv);
     }
-    fprintf(to,
-            ".shunts = {%u, %u, %u}, .zero_mv = %d, .least_low = %u, .full_mv = %d, .limit_mv = "
-            "%d,\n    .trip_mv = %d, .gain = %u, .integral = %u, .coupling = %u, .emf = %u, .most = "
-            "%u, .dead = %d,\n    .dead_slope = %u, .lead_us = %u, .rate = %uU, .supply_from = %d, "
-            ".supply_to = %d};\n",
-            v->shunts[0], v->shunts[1], v->shunts[2], v->zero_mv, v->least_low, v->full_mv,
-            v->limit_mv, v->trip_mv, v->gain, v->integral, v->coupling, v->emf, v->most, v->dead,
-            v->dead_slope, v->lead_us, v->rate, v->supply_from, v->supply_to);
+    fprintf(
+        to,
+        ".shunts = {%u, %u, %u}, .zero_mv = %d, .least_low = %u, .full_mv = %d, .limit_mv = "
+        "%d,\n    .trip_mv = %d, .gain = %u, .integral = %u, .coupling = %u, .emf = %u, .most = "
+        "%u, .dead = %d,\n    .dead_slope = %u, .lead_us = %u, .rate = %uU, .supply_from = %d, "
+        ".supply_to = %d};\n",
+        v->shunts[0], v->shunts[1], v->shunts[2], v->zero_mv, v->least_low, v->full_mv, v->limit_mv,
+        v->trip_mv, v->gain, v->integral, v->coupling, v->emf, v->most, v->dead, v->dead_slope,
+        v->lead_us, v->rate, v->supply_from, v->supply_to);
 }
 
 static void print_curve(FILE *to, const wpin_curve_config *c, const char *id) {

@@ -1,17 +1,20 @@
 /* Encoder and speed of a load, for firmware. */
 #include "header_feedback.h"
+#include "bind_parts.h"
 
 static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encoder_config *e,
                            const char *id) {
     if (load->encoder.by_hall) {
-        fprintf(to,
-                "/* The edges of its Hall sensors as an encoder: wpin_encoder_init(&%s_encoder, "
-                "&%s_encoder_config, &port) goes before the motor's init. */\n"
-                "static wpin_encoder %s_encoder;\n"
-                "static const WPIN_FLASH wpin_encoder_config %s_encoder_config = {.quadrature = "
-                "&%s_at_work%s.counts, .kinds = 3, .reversed = %s,\n    .full_hz = %uU, .window_us = "
-                "%u};\n",
-                id, id, id, id, id, load->vector.there ? ".rotor" : "", e->reversed ? "true" : "false", e->full_hz, e->window_us);
+        fprintf(
+            to,
+            "/* The edges of its Hall sensors as an encoder: wpin_encoder_init(&%s_encoder, "
+            "&%s_encoder_config, &port) goes before the motor's init. */\n"
+            "static wpin_encoder %s_encoder;\n"
+            "static const WPIN_FLASH wpin_encoder_config %s_encoder_config = {.quadrature = "
+            "&%s_at_work%s.counts, .kinds = 3, .reversed = %s,\n    .full_hz = %uU, .window_us = "
+            "%u};\n",
+            id, id, id, id, id, load->vector.there ? ".rotor" : "", e->reversed ? "true" : "false",
+            e->full_hz, e->window_us);
         return;
     }
     fprintf(to, "enum { %s_encoder_a = %u", id, load->encoder.pins[0]);
@@ -65,8 +68,7 @@ static void export_torque(FILE *to, const wpin_torque_config *t, const char *id)
             "static const WPIN_FLASH wpin_torque_config %s_torque_config = {.full_mv = %u, "
             ".within_mv = %u, .feed = %u, .emf = %u,\n    .gain = %u, .integral = %u};\n"
             "static wpin_torque %s_torque = {.config = &%s_torque_config};\n",
-            id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain,
-            t->integral, id, id);
+            id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain, t->integral, id, id);
 }
 
 /* Field orientation does that by itself. */
@@ -129,7 +131,7 @@ static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const
 
 /* The list of what a motor has. */
 static void export_protections(FILE *to, const wpin_rig_load *load, const char *id) {
-    bool motion = load->speed.there || load->current.there;
+    bool motion = wpin_bind_watches_motion(load);
     bool overload = load->limits.overload_amps > 0, phases = watches_phases(load);
     if (!motion && !overload && !phases) {
         return;
@@ -162,7 +164,7 @@ void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_
     if (load->speed.there) {
         export_speed(to, load, bound, id);
     }
-    if (load->speed.there || load->current.there) {
+    if (wpin_bind_watches_motion(load)) {
         export_motion(to, &bound->motion, id);
     }
     if (load->current.there) {

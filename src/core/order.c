@@ -2,9 +2,9 @@
  * the rotor stands in the middle of a sector: rows n and n + 1 drive a rotor forward that is in
  * sectors n and n + 1, a quarter turn behind them, so it comes to rest in sector n + 2. */
 #include "windpin/order.h"
-#include "windpin/vector.h"
 #include "stage_core.h"
 #include "windpin/impl/steady_six_step.h"
+#include "windpin/vector.h"
 
 #define PLACES   WPIN_SECTORS /* one in each */
 #define PAIRS    3U /* steps before the first place: one row each, of the three pairs of leads */
@@ -180,8 +180,8 @@ static bool too_much(wpin_order *o) {
     if (c->most_mv == 0) {
         return false;
     }
-    o->mv = c->zero_mv != 0 ? read_shunts(o)
-                            : o->port->millivolts(o->port->context, c->current_input);
+    o->mv =
+        c->zero_mv != 0 ? read_shunts(o) : o->port->millivolts(o->port->context, c->current_input);
     return o->mv > c->most_mv || o->mv == WPIN_NO_READING;
 }
 
@@ -235,7 +235,8 @@ static wpin_status check(const WPIN_FAR wpin_order_config *c, const wpin_port *p
         }
     }
     if (c->duty == 0 || c->duty > (uint16_t)WPIN_DUTY_FULL || c->hold_ms < 20 ||
-        c->hold_ms > 5000 || c->most_mv < 0 || c->zero_mv < 0 || c->swap_ms == 0 || c->swap_ms > 50) {
+        c->hold_ms > 5000 || c->most_mv < 0 || c->zero_mv < 0 || c->swap_ms == 0 ||
+        c->swap_ms > 50) {
         return WPIN_REFUSED_RANGE;
     }
     bool serves =

@@ -83,10 +83,10 @@ static wpin_status start_pwm(const wpin_stage *stage, const wpin_row *all) {
     for (uint8_t line = 0; status == WPIN_OK && left >> line != 0; line++) {
         uint8_t bit = wpin_bit(line);
         if ((left & bit) != 0) {
-            wpin_pwm_request request = {
-                .hz = config->pwm_hz,
-                .inverted = ((all->complement ^ stage->inverted) & bit) != 0,
-                .centred = config->centred};
+            wpin_pwm_request request = {.hz = config->pwm_hz,
+                                        .inverted =
+                                            ((all->complement ^ stage->inverted) & bit) != 0,
+                                        .centred = config->centred};
             status = port->pwm_start(port->context, config->lines[line].pin, &request, &achieved);
         }
     }

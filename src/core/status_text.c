@@ -110,7 +110,8 @@
     ROW(WPIN_FAULT_MASTER, "Something else commands this drive: another on the bus, or its keys.", \
         "Let one command it; set the drive to take its commands from the bus.")                    \
     ROW(WPIN_FAULT_ANGLE, "Its currents are not where its rotor is said to be.",                   \
-        "Set its leads and sensors in their order (windpin order); look for an encoder that slips.")
+        "Set its leads and sensors in their order (windpin order); look for an encoder that "      \
+        "slips.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

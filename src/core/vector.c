@@ -1,7 +1,7 @@
 /* Field orientation: currents into the rotor's frame, regulated there, and back to three duties. */
-#include "vector_core.h"
 #include "rare.h"
 #include "sector_rows.h"
+#include "vector_core.h"
 #include "windpin/impl/steady_six_step.h"
 
 #define LEGS     3U
@@ -10,9 +10,10 @@
 #define PER_ROOT 18919 /* 1 / root of 3, x 32768 */
 #define LEARN    6     /* zeros are learnt over so many powers of two of periods */
 #define BLIND    100U  /* so many periods in a row without a sound reading, and there is none */
-#define UNEVEN   200U  /* and so many quarters of periods in a row with currents that don't sum up */
-#define FAINT    3U    /* so many turns in a row with a lead that carries nothing */
-#define ASTRAY   60U   /* ticks in which too much flows along the magnet */
+#define UNEVEN   200U /* and so many quarters of periods in a row with currents that don't sum up */
+#define FAINT    3U   /* so many turns in a row with a lead that carries nothing */
+#define ASTRAY   60U  /* ticks in which too much flows along the magnet */
+#define ERROR    16383 /* no more of one counts, mV */
 #define EASES    5     /* what a new request begins with eases off by a 32nd a tick */
 
 /* ---- currents ---- */
@@ -35,20 +36,20 @@ static bool read_shunts(wpin_vector *v, int16_t mv[LEGS]) {
             return false;
         }
         int32_t zero = config->zero_mv + (v->zero[i] >> LEARN);
-        mv[i] = wpin_within(reading - zero, 16383);
+        mv[i] = wpin_clipped(reading - zero, 16383);
     }
     return true;
 }
 
 /* While nothing is driven nothing flows: what they show then is their zero. */
 static void learn_zeros(wpin_vector *v) {
-    int16_t mv[LEGS], most = (int16_t)((v->config->zero_mv >> 4) << LEARN);
+    int16_t mv[LEGS], most = wpin_clipped(v->config->zero_mv / 16 * (1 << LEARN), INT16_MAX);
     if (!read_shunts(v, mv)) {
         see_less(v);
         return;
     }
     for (uint8_t i = 0; i < LEGS; i++) {
-        v->zero[i] = wpin_within(v->zero[i] + mv[i], most);
+        v->zero[i] = wpin_clipped(v->zero[i] + mv[i], most);
     }
     v->direct = v->quadrature = 0;
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
@@ -83,7 +84,7 @@ static bool complete(wpin_vector *v, int16_t mv[LEGS]) {
         }
     }
     uint8_t one = left == 0 ? 1 : 0, other = left == 2 ? 1 : 2;
-    mv[left] = (int16_t)-wpin_within((int32_t)mv[one] + mv[other], 16383);
+    mv[left] = (int16_t)-wpin_clipped((int32_t)mv[one] + mv[other], 16383);
     return was_low(v, one) && was_low(v, other);
 }
 
@@ -138,17 +139,17 @@ static int32_t summed(const wpin_vector *v, int32_t sum, int32_t error) {
 static int16_t coupled(const wpin_vector *v, int16_t mv) {
     int32_t volts = (((int32_t)(v->rate >> 2) * mv) >> 14) * v->config->coupling;
     volts >>= 4;
-    return wpin_within(v->turns < 0 ? -volts : volts, WPIN_DUTY_FULL);
+    return wpin_clipped(v->turns < 0 ? -volts : volts, WPIN_DUTY_FULL);
 }
 
 static int16_t direct_volts(wpin_vector *v, int16_t asked, wpin_plane amps) {
     int16_t most = (int16_t)v->config->most;
-    int32_t error = (int32_t)asked - amps.x;
+    int32_t error = wpin_clipped((int32_t)asked - amps.x, ERROR);
     int32_t volts = shared(v, error, v->sum_direct) - coupled(v, amps.y);
     if (volts <= most && volts >= -most) {
         v->sum_direct = summed(v, v->sum_direct, error);
     }
-    return wpin_within(volts, most);
+    return wpin_clipped(volts, most);
 }
 
 /* Between which currents it may be: around a torque that is asked for just there. Against the way
@@ -165,30 +166,30 @@ static void find_window(const wpin_vector *v, int16_t *least, int16_t *most) {
     *most = high;
 }
 
-/* The voltage asked for, as long as the current is inside its window with it; otherwise the one that
- * keeps it at that end. The sum follows what is shown, so there is no step from one to the other. */
+/* The voltage asked for, as long as the current is inside its window with it; otherwise the one
+ * that keeps it at that end. The sum follows what is shown, so there is no step from one to the
+ * other. */
 static int16_t quadrature_volts(wpin_vector *v, int16_t amps, int16_t most) {
     int16_t low, high, ahead = (int16_t)(v->torque ? v->emf : 0);
     find_window(v, &low, &high);
-    int32_t at_low = ahead + shared(v, (int32_t)low - amps, v->sum_quadrature);
-    int32_t at_high = ahead + shared(v, (int32_t)high - amps, v->sum_quadrature);
-    int32_t asked = wpin_within((int32_t)v->asked + v->more, most), volts = asked;
-    int32_t error = 0;
-    if (v->torque || at_low > asked) {
-        volts = at_low;
-        error = (int32_t)low - amps;
-    } else if (at_high < asked) {
+    int32_t below = wpin_clipped((int32_t)low - amps, ERROR);
+    int32_t above = wpin_clipped((int32_t)high - amps, ERROR);
+    int32_t at_low = ahead + shared(v, below, v->sum_quadrature);
+    int32_t at_high = ahead + shared(v, above, v->sum_quadrature);
+    int32_t asked = wpin_clipped((int32_t)v->asked + v->more, most), volts = at_low, error = below;
+    if (!v->torque && at_low <= asked) {
+        if (at_high >= asked) {
+            v->sum_quadrature = asked * 4096;
+            return (int16_t)asked;
+        }
         volts = at_high;
-        error = (int32_t)high - amps;
-    } else {
-        v->sum_quadrature = asked << 12;
-        return (int16_t)asked;
+        error = above;
     }
     bool ends = (volts > most && error > 0) || (volts < -most && error < 0);
     if (!ends) {
         v->sum_quadrature = summed(v, v->sum_quadrature, error);
     }
-    return wpin_within(volts, most);
+    return wpin_clipped(volts, most);
 }
 
 /* What the direct voltage leaves of the longest vector. */
@@ -206,7 +207,8 @@ static void regulate(wpin_vector *v, wpin_plane amps) {
         return;
     }
     int16_t direct = direct_volts(v, 0, amps), near = (int16_t)(whole - whole / 8U);
-    bool long_one = v->volts > near || v->volts < -near || direct > near / 2 || direct < -near / 2;
+    bool long_one =
+        v->volts >= near || v->volts <= -near || direct > near / 2 || direct < -near / 2;
     v->volts_direct = direct;
     v->volts = quadrature_volts(v, amps.y, long_one ? left_of(whole, direct) : near);
 }
@@ -224,18 +226,18 @@ static void leads_of(wpin_plane p, int32_t leads[LEGS]) {
 /* While both sides of a leg are off its current chooses the rail: against it, for a dead time at
  * each edge. Of a current too small to tell, the voltage that is to drive it says which way. */
 static void make_up_dead_time(wpin_vector *v, const int16_t mv[LEGS], wpin_plane by) {
-    int32_t amps[LEGS] = {mv[0], mv[1], mv[2]};
-    int16_t flows = v->state == WPIN_VECTOR_ALIGN ? v->direct : v->quadrature;
-    int32_t slope = v->config->dead_slope;
-    if (flows < v->config->limit_mv / 16 && flows > -(v->config->limit_mv / 16)) {
-        bool aligns = v->state == WPIN_VECTOR_ALIGN;
-        int16_t drives = wpin_within((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
-        leads_of(wpin_turned_on((wpin_plane){aligns ? v->volts_direct : 0, aligns ? 0 : drives}, by),
-                 amps);
+    int32_t amps[LEGS] = {mv[0], mv[1], mv[2]}, slope = v->config->dead_slope;
+    bool aligns = v->state == WPIN_VECTOR_ALIGN;
+    int16_t flows = aligns ? v->direct : v->quadrature, little = v->config->limit_mv / 16;
+    if (flows < little && flows > -little) {
+        int16_t drives = wpin_clipped((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
+        wpin_plane volts = {aligns ? v->volts_direct : 0, aligns ? 0 : drives};
+        leads_of(wpin_turned_on(volts, by), amps);
         slope = 512;
     }
     for (uint8_t i = 0; i < LEGS; i++) {
-        v->made_up[i] = wpin_within((amps[i] * slope) >> 8, v->config->dead);
+        int32_t size = wpin_clipped(amps[i], 16383);
+        v->made_up[i] = wpin_clipped((size * slope) >> 8, v->config->dead);
     }
 }
 
@@ -258,7 +260,8 @@ static void make_duties(wpin_vector *v, wpin_plane volts) {
 
 /* Turned to where the rotor will be by the middle of the period. */
 static wpin_status show(wpin_vector *v) {
-    wpin_angle lead = v->state == WPIN_VECTOR_ALIGN ? 0 : wpin_vector_turns_in(v, v->config->lead_us);
+    wpin_angle lead =
+        v->state == WPIN_VECTOR_ALIGN ? 0 : wpin_vector_turns_in(v, v->config->lead_us);
     wpin_plane by = wpin_direction_of((wpin_angle)(v->angle + lead));
     make_duties(v, wpin_turned_on((wpin_plane){v->volts_direct, v->volts}, by));
     return wpin_stage_show_legs(&v->rotor.stage, v->duties);
@@ -372,14 +375,16 @@ void wpin_vector_currents(const wpin_vector *v, int16_t *direct, int16_t *quadra
 /* ---- opening ---- */
 
 static bool in_range(const WPIN_FAR wpin_vector_config *c) {
-    bool encoder = c->counts_per_turn >= 4U && c->counts_per_turn <= 32768U && c->pole_pairs >= 1U &&
-                   c->pole_pairs <= 64U && c->pole_pairs < c->counts_per_turn && c->align_ms >= 1U &&
+    bool encoder = c->counts_per_turn >= 4U && c->counts_per_turn <= 32768U &&
+                   c->pole_pairs >= 1U && c->pole_pairs <= 64U &&
+                   c->pole_pairs < c->counts_per_turn && c->align_ms >= 1U &&
                    c->align_ms <= 10000U && c->align_mv >= 1 && c->align_mv <= 16383;
-    bool gains = c->dead >= 0 && c->dead <= WPIN_DUTY_FULL / 8 && c->gain <= INT16_MAX && c->integral <= INT16_MAX && c->coupling <= INT16_MAX &&
-                 c->emf <= INT16_MAX;
+    bool gains = c->dead >= 0 && c->dead <= WPIN_DUTY_FULL / 8 && c->gain <= INT16_MAX &&
+                 c->integral <= INT16_MAX && c->coupling <= INT16_MAX && c->emf <= INT16_MAX;
     return (c->hall != NULL || encoder) && gains && c->full_mv >= 1 && c->full_mv <= 16383 &&
-           c->limit_mv >= 1 && c->limit_mv <= 16383 && c->trip_mv >= c->limit_mv && c->trip_mv <= 16383 && c->zero_mv >= 0 && c->zero_mv <= 16383 &&
-           c->most >= 1U && c->most <= WPIN_DUTY_FULL && c->least_low <= WPIN_DUTY_FULL / 2 &&
+           c->limit_mv >= 1 && c->limit_mv <= 16383 && c->trip_mv >= c->limit_mv &&
+           c->trip_mv <= 16383 && c->zero_mv >= 0 && c->zero_mv <= 16383 && c->most >= 1U &&
+           c->most <= WPIN_DUTY_FULL && c->least_low <= WPIN_DUTY_FULL / 2 &&
            c->rate <= WPIN_VECTOR_RATE(1900);
 }
 
@@ -413,7 +418,8 @@ static wpin_status open_rotor(wpin_vector *v, const WPIN_FAR wpin_vector_config 
     return wpin_stage_open(&v->rotor.stage, config->stage, port);
 }
 
-static wpin_status open_vector(void *self, const WPIN_FAR void *part_config, const wpin_port *port) {
+static wpin_status open_vector(void *self, const WPIN_FAR void *part_config,
+                               const wpin_port *port) {
     wpin_vector *v = self;
     const WPIN_FAR wpin_vector_config *config = (const WPIN_FAR wpin_vector_config *)part_config;
     if (v == NULL) {
@@ -433,7 +439,7 @@ static wpin_status open_vector(void *self, const WPIN_FAR void *part_config, con
     v->config = config; /* open from here on */
     v->brake_mv = config->limit_mv;
     v->duties[0] = v->duties[1] = v->duties[2] = HALF;
-    status = wpin_vector_look(v);
+    status = wpin_vector_look(v, port);
     if (status != WPIN_OK) {
         wpin_stage_close(&v->rotor.stage);
         v->config = NULL;
@@ -479,12 +485,12 @@ static wpin_status start(wpin_vector *v, int16_t asked, bool torque) {
 }
 
 /* From an effort to a torque and back: what flows, or what is shown, goes on from where it is. */
-static void change(wpin_vector *v, int16_t asked, bool torque) {
+static void change_over(wpin_vector *v, int16_t asked, bool torque) {
     if (torque != v->torque) {
         int32_t now = torque ? v->quadrature - (((int32_t)asked * v->config->full_mv) >> 14)
                              : v->volts - (int32_t)asked;
         v->sum_quadrature = torque ? ((int32_t)v->volts - v->emf) * 4096 : v->volts * 4096;
-        v->more = wpin_within(now, WPIN_DUTY_FULL);
+        v->more = wpin_clipped(now, WPIN_DUTY_FULL);
     }
     v->asked = asked;
     v->torque = torque;
@@ -504,7 +510,7 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
         return start(v, asked, torque);
     }
     uint8_t locked = wpin_lock(v->rotor.stage.port);
-    change(v, asked, torque);
+    change_over(v, asked, torque);
     wpin_unlock(v->rotor.stage.port, locked);
     return WPIN_OK;
 }
@@ -533,9 +539,9 @@ static void off(void *self) {
 static void take_speed(wpin_vector *v, const wpin_measurement *m) {
     bool known = (m->valid & WPIN_HAS_SPEED) != 0;
     int16_t speed = known ? m->speed : 0;
-    uint32_t size = speed < 0 ? (uint32_t)-(int32_t)speed : (uint32_t)speed;
+    uint32_t size = speed < 0 ? (uint32_t) - (int32_t)speed : (uint32_t)speed;
     uint32_t rate = (size * v->config->rate) >> 16;
-    int16_t emf = wpin_within(((int32_t)speed * v->config->emf) >> 14, WPIN_DUTY_FULL);
+    int16_t emf = wpin_clipped(((int32_t)speed * v->config->emf) >> 14, WPIN_DUTY_FULL);
     v->rate = (uint16_t)(rate > UINT16_MAX ? UINT16_MAX : rate);
     v->emf = (int16_t)(v->config->stage->reversed ? -emf : emf);
 }
@@ -549,7 +555,8 @@ static void mind_supply(wpin_vector *v, const wpin_measurement *m) {
     }
     int32_t room = (int32_t)c->supply_to - m->supply, all = (int32_t)c->supply_to - c->supply_from;
     int16_t brake = c->limit_mv;
-    for (uint8_t i = 0; i < 8 && room < all; i++) { /* halved as often as the room is: no division */
+    for (uint8_t i = 0; i < 8 && room < all;
+         i++) { /* halved as often as the room is: no division */
         all /= 2;
         brake /= 2;
     }
@@ -612,13 +619,13 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     return status;
 }
 
-const WPIN_FLASH wpin_actuator wpin_vector_actuator = {
-    .takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT) | WPIN_TAKES(WPIN_QUANTITY_TORQUE),
-    .open = open_vector,
-    .close = close_vector,
-    .traits = traits,
-    .put = put,
-    .idle = idle,
-    .shown = shown,
-    .off = off,
-    .poll = poll};
+const WPIN_FLASH wpin_actuator wpin_vector_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT) |
+                                                                WPIN_TAKES(WPIN_QUANTITY_TORQUE),
+                                                       .open = open_vector,
+                                                       .close = close_vector,
+                                                       .traits = traits,
+                                                       .put = put,
+                                                       .idle = idle,
+                                                       .shown = shown,
+                                                       .off = off,
+                                                       .poll = poll};

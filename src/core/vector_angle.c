@@ -19,9 +19,8 @@ static uint16_t since(wpin_moment from, wpin_moment to) {
 }
 
 static uint16_t turned_by(const wpin_vector *v, uint16_t us) {
-    return (uint16_t)(((uint32_t)v->rate * us) >> 8 > UINT16_MAX
-                          ? UINT16_MAX
-                          : ((uint32_t)v->rate * us) >> 8);
+    return (uint16_t)(((uint32_t)v->rate * us) >> 8 > UINT16_MAX ? UINT16_MAX
+                                                                 : ((uint32_t)v->rate * us) >> 8);
 }
 
 wpin_angle wpin_vector_turns_in(const wpin_vector *v, uint16_t us) {
@@ -59,9 +58,8 @@ static void follow_hall(wpin_vector *v, wpin_moment now) {
     v->angle = (wpin_angle)(v->turns > 0 ? v->edge_angle + by : v->edge_angle - by);
 }
 
-static wpin_status read_counts(const wpin_vector *v, int32_t *counts) {
+static wpin_status read_counts(const wpin_vector *v, const wpin_port *port, int32_t *counts) {
     const WPIN_FAR wpin_vector_config *config = v->config;
-    const wpin_port *port = v->rotor.stage.port;
     wpin_count now = {0};
     wpin_status status = WPIN_OK;
     if (config->quadrature != NULL) {
@@ -76,7 +74,7 @@ static wpin_status read_counts(const wpin_vector *v, int32_t *counts) {
 /* Where in its turn, so that nothing is lost however long it turns. */
 static wpin_status follow_encoder(wpin_vector *v) {
     int32_t counts;
-    wpin_status status = read_counts(v, &counts);
+    wpin_status status = read_counts(v, v->rotor.stage.port, &counts);
     if (status != WPIN_OK) {
         return status;
     }
@@ -119,7 +117,7 @@ void wpin_vector_is_aligned(wpin_vector *v) {
     v->aligned = true;
 }
 
-wpin_status wpin_vector_look(wpin_vector *v) {
+wpin_status wpin_vector_look(wpin_vector *v, const wpin_port *port) {
     const WPIN_FAR wpin_vector_config *config = v->config;
     if (config->hall != NULL) {
         v->aligned = true;
@@ -127,8 +125,12 @@ wpin_status wpin_vector_look(wpin_vector *v) {
         return WPIN_OK;
     }
     /* 2^32 x pole pairs / counts per turn */
-    v->leads = ((uint32_t)16384 << 16) / (config->align_ms * (uint32_t)1000);
-    uint32_t turn = config->counts_per_turn, whole = UINT32_MAX / turn, rest = UINT32_MAX % turn;
+    uint32_t turn = config->counts_per_turn, us = config->align_ms * (uint32_t)1000;
+    if (turn == 0 || us == 0) {
+        return WPIN_REFUSED_RANGE;
+    }
+    v->leads = ((uint32_t)16384 << 16) / us;
+    uint32_t whole = UINT32_MAX / turn, rest = UINT32_MAX % turn;
     v->per_count = whole * config->pole_pairs + (rest + 1U) * config->pole_pairs / turn;
-    return read_counts(v, &v->counts);
+    return read_counts(v, port, &v->counts);
 }

@@ -11,7 +11,7 @@ static inline bool wpin_vector_is_open(const wpin_vector *v) {
 }
 
 /* An encoder's figures, worked out as it is opened; what the port refused. */
-wpin_status wpin_vector_look(wpin_vector *v);
+wpin_status wpin_vector_look(wpin_vector *v, const wpin_port *port);
 /* Brings where the rotor is up to now; what the port refused. Fast. */
 wpin_status wpin_vector_follow(wpin_vector *v, wpin_moment now);
 /* The angle it turns by in so many us, at the speed it has. */

@@ -165,6 +165,8 @@ static const wpin_field controller_fields[] = {
     QUANTITY("pin-limit", wpin_rig_controller, pin_limit, false, WPIN_CURRENT, 1e-4, 10),
     QUANTITY("timer-clock", wpin_rig_controller, timer_hz, false, WPIN_FREQUENCY, 1e3, 1e9),
     QUANTITY("timer-bits", wpin_rig_controller, timer_bits, false, WPIN_NUMBER, 8, 32),
+    QUANTITY("clock", wpin_rig_controller, clock, false, WPIN_FREQUENCY, 1e5, 1e10),
+    QUANTITY("bits", wpin_rig_controller, bits, false, WPIN_NUMBER, 8, 64),
     QUANTITY("converter-bits", wpin_rig_controller, converter_bits, false, WPIN_NUMBER, 8, 24),
     QUANTITY("tick", wpin_rig_controller, tick, false, WPIN_TIME, 50e-6, 0.02),
     QUANTITY("fast-tick", wpin_rig_controller, soft_tick, false, WPIN_TIME, 10e-6, 0.01),

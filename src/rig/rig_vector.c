@@ -1,4 +1,5 @@
-/* A brushless motor by field orientation: its shunts, and the regulators that follow from the rig. */
+/* A brushless motor by field orientation: its shunts, and the regulators that follow from the rig.
+ */
 #include "fields.h"
 #include "rig_parts.h"
 #include "windpin/vector.h"
@@ -31,13 +32,22 @@ static const wpin_field supply_fields[] = {
 /* Inputs of legs a and b, and of c where there are three. */
 static void read_shunts(wpin_reader *reader, yaml_node_t *node, wpin_rig_vector *v) {
     double inputs[3] = {-1, -1, -1};
-    const wpin_field fields[] = {
-        {.key = "a", .type = WPIN_FIELD_QUANTITY, .required = true, .dimension = WPIN_NUMBER,
-         .most = 31},
-        {.key = "b", .type = WPIN_FIELD_QUANTITY, .required = true, .dimension = WPIN_NUMBER,
-         .offset = sizeof(double), .most = 31},
-        {.key = "c", .type = WPIN_FIELD_QUANTITY, .dimension = WPIN_NUMBER,
-         .offset = 2 * sizeof(double), .most = 31}};
+    const wpin_field fields[] = {{.key = "a",
+                                  .type = WPIN_FIELD_QUANTITY,
+                                  .required = true,
+                                  .dimension = WPIN_NUMBER,
+                                  .most = 31},
+                                 {.key = "b",
+                                  .type = WPIN_FIELD_QUANTITY,
+                                  .required = true,
+                                  .dimension = WPIN_NUMBER,
+                                  .offset = sizeof(double),
+                                  .most = 31},
+                                 {.key = "c",
+                                  .type = WPIN_FIELD_QUANTITY,
+                                  .dimension = WPIN_NUMBER,
+                                  .offset = 2 * sizeof(double),
+                                  .most = 31}};
     wpin_read_map(reader, node, "shunts", fields, COUNT(fields), inputs, NULL);
     for (int i = 0; i < 3; i++) {
         v->shunts[i] = (uint8_t)(inputs[i] < 0 ? WPIN_NO_SHUNT : inputs[i]);
@@ -90,14 +100,19 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
                     "field-oriented regulates the currents of the leads: give the driver 'sense', "
                     "what its shunts' amplifiers tell for an ampere, e.g. sense: 100mV/A");
     }
+    if (4 * v->settle * load->limits.pwm_hz > 1) {
+        wpin_say_at(reader, node,
+                    "settle: %.3g us before and after leave a low side no PWM period of %.3g us; "
+                    "expected up to a quarter of it",
+                    v->settle * 1e6, 1e6 / load->limits.pwm_hz);
+    }
     if (v->zero >= rig->controller.logic_volts) {
         wpin_say_at(reader, node,
                     "zero: %.4g V at no current leaves nothing above it; expected about half of "
                     "the controller's %.4g V",
                     v->zero, rig->controller.logic_volts);
     }
-    if (load->kind != NULL &&
-        wpin_table_row(load->kind->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
+    if (load->kind != NULL && wpin_table_row(load->kind->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
         wpin_say_at(reader, node,
                     "field-oriented gives each leg a duty of its own; '%s' can't; expected "
                     "three-phase-bridge or three-half-bridges",
@@ -153,7 +168,9 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
     double unit = ROOT_3 / rig->supplies[load->supply].volts; /* of a volt at a phase */
     double response = fmax(v->response, 3 * late), low = v->in_leads ? 0 : 2 * v->settle / period;
     double reach = wpin_rig_sense_reach(rig, load);
-    double limit = l->limit_amps > 0 ? 1.05 * l->limit_amps : l->trip_amps > 0 ? 0.9 * l->trip_amps : 0.9 * reach;
+    double limit = l->limit_amps > 0  ? 1.05 * l->limit_amps
+                   : l->trip_amps > 0 ? 0.9 * l->trip_amps
+                                      : 0.9 * reach;
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double align = fmax(4 * shaft.holds / load->motor.constant, 0.2 * limit);
     bool three = v->shunts[2] != WPIN_NO_SHUNT;

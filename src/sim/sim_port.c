@@ -80,9 +80,8 @@ static wpin_status port_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
 static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
                                   const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
     wpin_sim *sim = context;
-    wpin_pwm_request of_low = {.hz = request->hz,
-                               .inverted = !request->low_inverted,
-                               .centred = request->centred};
+    wpin_pwm_request of_low = {
+        .hz = request->hz, .inverted = !request->low_inverted, .centred = request->centred};
     wpin_status status = start_timer(sim, high, request, achieved);
     status = status == WPIN_OK ? start_timer(sim, low, &of_low, achieved) : status;
     int64_t dead = (int64_t)request->dead_time_ns * 1000;

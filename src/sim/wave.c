@@ -31,9 +31,11 @@ wpin_cursor wpin_cursor_at(const wpin_wave *wave, int64_t now) {
     if (wave->pwm) {
         wpin_wave here = *wave;
         wpin_wave_settle(&here, now);
-        c = (wpin_cursor){
-            .start = here.start, .period = here.period, .window = here.current, .next = here.next,
-            .low_inside = here.low_inside};
+        c = (wpin_cursor){.start = here.start,
+                          .period = here.period,
+                          .window = here.current,
+                          .next = here.next,
+                          .low_inside = here.low_inside};
         look(&c, now);
     }
     return c;

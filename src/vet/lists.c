@@ -236,14 +236,15 @@ static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volt
     const wpin_rig_vector *v = &l->vector;
     for (int x = 0; v->there && x < 3; x++) {
         if (v->shunts[x] != WPIN_NO_SHUNT) {
-            add(to, "%-12s shunt %-6c %-10s %-16s A%-7u reads %.4g V at none, %.4g mV/A into lead %c",
+            add(to,
+                "%-12s shunt %-6c %-10s %-16s A%-7u reads %.4g V at none, %.4g mV/A into lead %c",
                 l->name, 'a' + x, "-", "-", v->shunts[x], v->zero,
                 l->bridge.sense_volts_per_amp * 1e3, 'A' + x);
         }
     }
     if (v->there && v->supply_input >= 0) {
-        add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider of its supply, %.4g of it", l->name, "supply",
-            "-", "-", v->supply_input, v->supply_ratio);
+        add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider of its supply, %.4g of it", l->name,
+            "supply", "-", "-", v->supply_input, v->supply_ratio);
     }
     for (int x = 0; wpin_stage_kind_is_three_phase(l->kind) && x < 3; x++) {
         add(to, "%-12s lead %-7c %-10s %-16s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
@@ -420,8 +421,7 @@ static void add_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load
             logic);
     }
     if (l->vector.there) {
-        add(to,
-            "%d  shunts in the %s of %s, with amplifiers for both ways: %.4g mV/A about %.4g V",
+        add(to, "%d  shunts in the %s of %s, with amplifiers for both ways: %.4g mV/A about %.4g V",
             l->vector.shunts[2] == WPIN_NO_SHUNT ? 2 : 3,
             l->vector.in_leads ? "leads" : "low sides", l->name,
             l->bridge.sense_volts_per_amp * 1e3, l->vector.zero);

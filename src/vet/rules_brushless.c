@@ -8,7 +8,7 @@ static double sectors_at_most(const wpin_rig *rig, const wpin_rig_load *l) {
 }
 
 static bool by_sectors(const wpin_rig_load *l) {
-    return l->kind != NULL && wpin_stage_kind_is_three_phase(l->kind);
+    return l->kind != NULL && wpin_stage_kind_is_three_phase(l->kind) && !l->vector.there;
 }
 
 /* An interrupt for each sector: 360 cycles of an 8-bit controller, docs/benchmarks.md. */

@@ -22,6 +22,7 @@ static const struct {
     {wpin_rules_speed, &wpin_rules_speed_count},
     {wpin_rules_current, &wpin_rules_current_count},
     {wpin_rules_brushless, &wpin_rules_brushless_count},
+    {wpin_rules_vector, &wpin_rules_vector_count},
     {wpin_rules_relay, &wpin_rules_relay_count},
     {wpin_rules_cable, &wpin_rules_cable_count},
     {wpin_rules_starts, &wpin_rules_starts_count},

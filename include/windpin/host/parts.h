@@ -298,8 +298,8 @@ typedef struct wpin_part_comparators {
                            itself). */
 } wpin_part_comparators;
 
-/** Shunts in the three legs of a driver, each with an amplifier that tells current into the motor as
- * volts above those of no current. */
+/** Shunts in the three legs of a driver, each with an amplifier that tells current into the motor
+ * as volts above those of no current. */
 typedef struct wpin_part_shunts {
     double volts_per_amp; /**< Above 0. */
     double zero_volts;    /**< At no current. */

@@ -36,6 +36,7 @@ typedef struct wpin_rig_pin_name {
 /** The controller of a rig. SI units. */
 typedef struct wpin_rig_controller {
     double logic_volts, pin_resistance, pin_limit, timer_hz, timer_bits, tick;
+    double clock, bits;    /**< Of its processor: Hz, and the length of its words; 0: not said. */
     double converter_bits; /**< Of its analogue inputs; 0: fine. */
     double soft_tick;      /**< Of software PWM and steppers. */
     double boot;           /**< Pins float for this long after power comes. */
