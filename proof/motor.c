@@ -64,7 +64,7 @@ static void ask_everything(void) {
 static void ask_currents(void) {
     int16_t along, across;
     wpin_vector_currents(any ? &turned : NULL, &along, &across);
-    any = along + across;
+    any = along != across;
 }
 
 static void show_legs(void) {

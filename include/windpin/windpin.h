@@ -35,8 +35,8 @@
 #include "stop.h"
 #include "torque.h"
 #include "two_point.h"
-#include "vector.h"
 #include "units.h"
+#include "vector.h"
 #include "version.h"
 
 #endif

@@ -18,7 +18,7 @@ typedef struct wpin_plane {
 wpin_plane wpin_direction_of(wpin_angle angle);
 
 /* Within -most to most. */
-WPIN_STEADY int16_t wpin_clipped(int32_t value, int16_t most) {
+WPIN_STEADY int16_t wpin_clipped(int32_t value, int32_t most) {
     return (int16_t)(value > most ? most : value < -most ? -most : value);
 }
 

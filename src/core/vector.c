@@ -35,21 +35,21 @@ static bool read_shunts(wpin_vector *v, int16_t mv[LEGS]) {
         if (reading == WPIN_NO_READING) {
             return false;
         }
-        int32_t zero = config->zero_mv + (v->zero[i] >> LEARN);
-        mv[i] = wpin_clipped(reading - zero, 16383);
+        int32_t zero = config->zero_mv + (int32_t)(v->zero[i] >> LEARN);
+        mv[i] = wpin_clipped((int32_t)reading - zero, 16383);
     }
     return true;
 }
 
 /* While nothing is driven nothing flows: what they show then is their zero. */
 static void learn_zeros(wpin_vector *v) {
-    int16_t mv[LEGS], most = wpin_clipped(v->config->zero_mv / 16 * (1 << LEARN), INT16_MAX);
+    int16_t mv[LEGS], most = wpin_clipped(v->config->zero_mv / 16 * (int32_t)64, INT16_MAX);
     if (!read_shunts(v, mv)) {
         see_less(v);
         return;
     }
     for (uint8_t i = 0; i < LEGS; i++) {
-        v->zero[i] = wpin_clipped(v->zero[i] + mv[i], most);
+        v->zero[i] = wpin_clipped((int32_t)v->zero[i] + mv[i], most);
     }
     v->direct = v->quadrature = 0;
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
@@ -143,7 +143,7 @@ static int16_t coupled(const wpin_vector *v, int16_t mv) {
 }
 
 static int16_t direct_volts(wpin_vector *v, int16_t asked, wpin_plane amps) {
-    int16_t most = (int16_t)v->config->most;
+    int32_t most = v->config->most;
     int32_t error = wpin_clipped((int32_t)asked - amps.x, ERROR);
     int32_t volts = shared(v, error, v->sum_direct) - coupled(v, amps.y);
     if (volts <= most && volts >= -most) {
@@ -155,21 +155,20 @@ static int16_t direct_volts(wpin_vector *v, int16_t asked, wpin_plane amps) {
 /* Between which currents it may be: around a torque that is asked for just there. Against the way
  * it turns, no more than the supply can take back. */
 static void find_window(const wpin_vector *v, int16_t *least, int16_t *most) {
-    int16_t limit = v->config->limit_mv, brake = v->brake_mv < limit ? v->brake_mv : limit;
-    int16_t low = (int16_t)(v->turns > 0 ? -brake : -limit), high = v->turns < 0 ? brake : limit;
+    int32_t limit = v->config->limit_mv, brake = v->brake_mv < limit ? v->brake_mv : limit;
+    int32_t low = v->turns > 0 ? -brake : -limit, high = v->turns < 0 ? brake : limit;
     if (v->torque) {
         int32_t asked = (((int32_t)v->asked * v->config->full_mv) >> 14) + v->more;
-        int16_t now = (int16_t)(asked > high ? high : asked < low ? low : asked);
-        low = high = now;
+        low = high = asked > high ? high : asked < low ? low : asked;
     }
-    *least = low;
-    *most = high;
+    *least = (int16_t)low;
+    *most = (int16_t)high;
 }
 
 /* The voltage asked for, as long as the current is inside its window with it; otherwise the one
  * that keeps it at that end. The sum follows what is shown, so there is no step from one to the
  * other. */
-static int16_t quadrature_volts(wpin_vector *v, int16_t amps, int16_t most) {
+static int16_t quadrature_volts(wpin_vector *v, int16_t amps, int32_t most) {
     int16_t low, high, ahead = (int16_t)(v->torque ? v->emf : 0);
     find_window(v, &low, &high);
     int32_t below = wpin_clipped((int32_t)low - amps, ERROR);
@@ -302,7 +301,7 @@ static int16_t smoothed(int16_t before, int16_t now) {
 }
 
 /* What no regulator lets come about: a wrong angle, a short. It does not wait for the tick. */
-static bool is_too_much(const int16_t mv[LEGS], int16_t most) {
+static bool is_too_much(const int16_t mv[LEGS], int32_t most) {
     return mv[0] > most || mv[0] < -most || mv[1] > most || mv[1] < -most || mv[2] > most ||
            mv[2] < -most;
 }
@@ -315,7 +314,8 @@ static void take(wpin_vector *v, const int16_t mv[LEGS]) {
     wpin_plane by = wpin_direction_of(v->angle), amps = wpin_turned_back(plane_of(mv), by);
     v->direct = smoothed(v->direct, amps.x);
     v->quadrature = smoothed(v->quadrature, amps.y);
-    v->along = (int16_t)(v->along + (((amps.x < 0 ? -amps.x : amps.x) - v->along) >> 4));
+    int32_t size = amps.x < 0 ? -(int32_t)amps.x : amps.x;
+    v->along = (int16_t)(v->along + ((size - v->along) >> 4));
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
     regulate(v, amps);
     make_up_dead_time(v, mv, by);
@@ -367,7 +367,8 @@ void wpin_vector_currents(const wpin_vector *v, int16_t *direct, int16_t *quadra
     if (wpin_vector_is_open(v)) {
         uint8_t locked = wpin_lock(v->rotor.stage.port);
         *direct = v->direct;
-        *quadrature = (int16_t)(v->config->stage->reversed ? -v->quadrature : v->quadrature);
+        *quadrature =
+            (int16_t)(v->config->stage->reversed ? -(int32_t)v->quadrature : v->quadrature);
         wpin_unlock(v->rotor.stage.port, locked);
     }
 }
@@ -489,7 +490,7 @@ static void change_over(wpin_vector *v, int16_t asked, bool torque) {
     if (torque != v->torque) {
         int32_t now = torque ? v->quadrature - (((int32_t)asked * v->config->full_mv) >> 14)
                              : v->volts - (int32_t)asked;
-        v->sum_quadrature = torque ? ((int32_t)v->volts - v->emf) * 4096 : v->volts * 4096;
+        v->sum_quadrature = torque ? ((int32_t)v->volts - v->emf) * 4096 : (int32_t)v->volts * 4096;
         v->more = wpin_clipped(now, WPIN_DUTY_FULL);
     }
     v->asked = asked;
@@ -527,7 +528,7 @@ static wpin_duty shown(const void *self) {
         return 0;
     }
     int16_t asked = v->asked, volts = v->volts;
-    int16_t now = volts != 0 ? volts : asked; /* it never shows rest while it drives */
+    int32_t now = volts != 0 ? volts : asked; /* it never shows rest while it drives */
     return (wpin_duty)(v->config->stage->reversed ? -now : now);
 }
 

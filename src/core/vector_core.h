@@ -16,8 +16,8 @@ wpin_status wpin_vector_look(wpin_vector *v, const wpin_port *port);
 wpin_status wpin_vector_follow(wpin_vector *v, wpin_moment now);
 /* The angle it turns by in so many us, at the speed it has. */
 wpin_angle wpin_vector_turns_in(const wpin_vector *v, uint16_t us);
-/* It stands where it was pulled to the second time; its direct axis lies between that and the first,
- * from which it has counted. */
+/* It stands where it was pulled to the second time; its direct axis lies between that and the
+ * first, from which it has counted. */
 void wpin_vector_is_aligned(wpin_vector *v);
 
 #endif
