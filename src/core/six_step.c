@@ -1,7 +1,7 @@
 /* Six-step commutation from Hall sensors: which row of the stage the rotor's sector asks for. */
 #include "windpin/six_step.h"
 #include "rare.h"
-#include "sector_rows.h"
+#include "six_step_core.h"
 #include "windpin/impl/steady_six_step.h"
 
 static bool is_open(const wpin_six_step *s) {
@@ -149,8 +149,8 @@ static wpin_status check(const WPIN_FAR wpin_six_step_config *config, const wpin
     return port->read == NULL ? WPIN_REFUSED_PORT : WPIN_OK;
 }
 
-static wpin_status open_six_step(void *self, const WPIN_FAR void *part_config,
-                                 const wpin_port *port) {
+wpin_status wpin_six_step_open(void *self, const WPIN_FAR void *part_config,
+                               const wpin_port *port) {
     wpin_six_step *s = self;
     const WPIN_FAR wpin_six_step_config *config =
         (const WPIN_FAR wpin_six_step_config *)part_config;
@@ -245,7 +245,7 @@ static void off(void *self) {
 }
 
 /* Follows the sensors where no interrupt does, and sees whether they make sense. */
-static wpin_status poll(void *self, wpin_measurement *measurement) {
+wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     wpin_six_step *s = self;
     if (!is_open(s)) {
         return WPIN_OK;
@@ -267,11 +267,11 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
 }
 
 const WPIN_FLASH wpin_actuator wpin_six_step_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT),
-                                                         .open = open_six_step,
+                                                         .open = wpin_six_step_open,
                                                          .close = close_six_step,
                                                          .traits = traits,
                                                          .put = put,
                                                          .idle = idle,
                                                          .shown = shown,
                                                          .off = off,
-                                                         .poll = poll};
+                                                         .poll = wpin_six_step_poll};

@@ -1,6 +1,6 @@
 /* Field orientation: currents into the rotor's frame, regulated there, and back to three duties. */
 #include "rare.h"
-#include "sector_rows.h"
+#include "six_step_core.h"
 #include "vector_core.h"
 #include "windpin/impl/steady_six_step.h"
 
@@ -376,12 +376,15 @@ void wpin_vector_currents(const wpin_vector *v, int16_t *direct, int16_t *quadra
 /* ---- opening ---- */
 
 static bool in_range(const WPIN_FAR wpin_vector_config *c) {
+    uint16_t all = c->gain; /* one by one they are too much for a compiler for 8 bits */
+    all |= c->integral;
+    all |= c->coupling;
+    all |= c->emf;
     bool encoder = c->counts_per_turn >= 4U && c->counts_per_turn <= 32768U &&
                    c->pole_pairs >= 1U && c->pole_pairs <= 64U &&
                    c->pole_pairs < c->counts_per_turn && c->align_ms >= 1U &&
                    c->align_ms <= 10000U && c->align_mv >= 1 && c->align_mv <= 16383;
-    bool gains = c->dead >= 0 && c->dead <= WPIN_DUTY_FULL / 8 && c->gain <= INT16_MAX &&
-                 c->integral <= INT16_MAX && c->coupling <= INT16_MAX && c->emf <= INT16_MAX;
+    bool gains = c->dead >= 0 && c->dead <= WPIN_DUTY_FULL / 8 && all <= INT16_MAX;
     return (c->hall != NULL || encoder) && gains && c->full_mv >= 1 && c->full_mv <= 16383 &&
            c->limit_mv >= 1 && c->limit_mv <= 16383 && c->trip_mv >= c->limit_mv &&
            c->trip_mv <= 16383 && c->zero_mv >= 0 && c->zero_mv <= 16383 && c->most >= 1U &&
@@ -395,28 +398,48 @@ static bool shunts_hold(const WPIN_FAR wpin_vector_config *c) {
            s[1] != s[2];
 }
 
+/* Each leg has a duty of its own around the middle of a period; the sensors are on the same stage.
+ */
+static bool stage_holds(const WPIN_FAR wpin_vector_config *config) {
+    const WPIN_FAR wpin_stage_config *stage = config->stage;
+    if (!stage->centred || wpin_table_row(stage->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
+        return false;
+    }
+    return config->hall == NULL || config->hall->stage == stage;
+}
+
 static wpin_status check(const WPIN_FAR wpin_vector_config *config, const wpin_port *port) {
     if (!in_range(config)) {
         return WPIN_REFUSED_RANGE;
     }
-    bool reads = port->millivolts != NULL &&
-                 (config->hall != NULL || config->quadrature != NULL || port->count != NULL);
-    if (!config->stage->centred || !shunts_hold(config) ||
-        wpin_table_row(config->stage->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW ||
-        (config->hall != NULL && config->hall->stage != config->stage)) {
+    if (!stage_holds(config) || !shunts_hold(config)) {
         return WPIN_REFUSED_CONFIG;
     }
-    return reads ? WPIN_OK : WPIN_REFUSED_PORT;
+    bool counts = config->hall != NULL || config->quadrature != NULL || port->count != NULL;
+    return counts && port->millivolts != NULL ? WPIN_OK : WPIN_REFUSED_PORT;
 }
 
 /* With Hall sensors the stage is opened as one of six steps, which then only counts. */
 static wpin_status open_rotor(wpin_vector *v, const WPIN_FAR wpin_vector_config *config,
                               const wpin_port *port) {
     if (config->hall != NULL) {
-        return wpin_six_step_actuator.open(&v->rotor, config->hall, port);
+        return wpin_six_step_open(&v->rotor, config->hall, port);
     }
     v->rotor.sector = WPIN_NO_SECTOR;
     return wpin_stage_open(&v->rotor.stage, config->stage, port);
+}
+
+static wpin_status begin(wpin_vector *v, const WPIN_FAR wpin_vector_config *config,
+                         const wpin_port *port) {
+    v->config = config; /* open from here on */
+    v->brake_mv = config->limit_mv;
+    v->duties[0] = v->duties[1] = v->duties[2] = HALF;
+    wpin_status status = wpin_vector_look(v, port);
+    if (status != WPIN_OK) {
+        wpin_stage_close(&v->rotor.stage);
+        v->config = NULL;
+    }
+    return status;
 }
 
 static wpin_status open_vector(void *self, const WPIN_FAR void *part_config,
@@ -432,20 +455,13 @@ static wpin_status open_vector(void *self, const WPIN_FAR void *part_config,
         return WPIN_REFUSED_ARGUMENT;
     }
     wpin_status status = wpin_stage_check(config->stage);
-    wpin_keep_first(&status, status == WPIN_OK ? check(config, port) : status);
-    wpin_keep_first(&status, status == WPIN_OK ? open_rotor(v, config, port) : status);
-    if (status != WPIN_OK) {
-        return status;
+    if (status == WPIN_OK) {
+        status = check(config, port);
     }
-    v->config = config; /* open from here on */
-    v->brake_mv = config->limit_mv;
-    v->duties[0] = v->duties[1] = v->duties[2] = HALF;
-    status = wpin_vector_look(v, port);
-    if (status != WPIN_OK) {
-        wpin_stage_close(&v->rotor.stage);
-        v->config = NULL;
+    if (status == WPIN_OK) {
+        status = open_rotor(v, config, port);
     }
-    return status;
+    return status == WPIN_OK ? begin(v, config, port) : status;
 }
 
 static wpin_status close_vector(void *self) {
@@ -601,7 +617,7 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     }
     wpin_status status = WPIN_OK;
     if (v->config->hall != NULL) {
-        status = wpin_six_step_actuator.poll(&v->rotor, m);
+        status = wpin_six_step_poll(&v->rotor, m);
     }
     uint8_t locked = wpin_lock(v->rotor.stage.port);
     if (v->config->hall == NULL) {
