@@ -1,5 +1,6 @@
 /* Motor, gear and load as one, on the motor's own shaft. */
 #include "windpin/host/parts.h"
+#include <math.h>
 
 #define PI 3.14159265358979323846
 
@@ -22,4 +23,11 @@ double wpin_part_shaft_speed(const wpin_part_motor *motor, double rpm) {
 
 double wpin_part_output_rpm(const wpin_part_motor *motor, double speed) {
     return speed * 30 / PI / motor->gear_ratio;
+}
+
+void wpin_part_in_frame(const wpin_part_phases *p, double *along, double *across) {
+    double q = (p->degrees - 90) * PI / 180; /* where its back-emf points */
+    double x = p->amps[0], y = (p->amps[1] - p->amps[2]) / sqrt(3);
+    *along = x * sin(q) - y * cos(q);
+    *across = x * cos(q) + y * sin(q);
 }

@@ -12,10 +12,12 @@ static void put_rows(FILE *to, const wpin_waves *w) {
         double step = p->degrees - before;
         turned += step - 360 * round(step / 360);
         before = p->degrees;
-        fprintf(to, "%.3f %.5g %.5g %.5g %.5g %.5g %.5g %.5g %u %u %u\n",
+        double along, across;
+        wpin_part_in_frame(p, &along, &across);
+        fprintf(to, "%.3f %.5g %.5g %.5g %.5g %.5g %.5g %.5g %u %u %u %.5g %.5g\n",
                 w->rows[0].phases.degrees + turned, p->amps[0], p->amps[1], p->amps[2], p->emf[0],
                 p->emf[1], p->emf[2], p->torque, w->rows[i].code & 1U, w->rows[i].code >> 1 & 1U,
-                w->rows[i].code >> 2 & 1U);
+                w->rows[i].code >> 2 & 1U, along, across);
     }
     fprintf(to, "END\n");
 }
@@ -47,19 +49,23 @@ static void put_script(FILE *to, const wpin_waves *w, const char *title) {
             fmin(from, from + way), fmax(from, from + way));
     wpin_put_quoted(to, title);
     fprintf(to, " at graph 0,1.09 left font ',13'\n");
-    put_panel(to, 0.94, 0.66, "current (A)");
+    put_panel(to, 0.94, 0.71, "current (A)");
     for (int x = 0; x < 3; x++) {
         fprintf(to, x == 0 ? "plot $rows using 1:%d " : "'' using 1:%d ", 2 + x);
         fprintf(to, phases, colours[x], "1.5", names[x], x == 2 ? "\n" : ", ");
     }
-    fprintf(to, "unset label 1\nset key off\n");
-    put_panel(to, 0.62, 0.44, "back-emf (V)");
+    fprintf(to, "unset label 1\n");
+    put_panel(to, 0.665, 0.53, "in the rotor (A)");
+    fprintf(to,
+            "plot $rows using 1:13 with lines lc rgb '#5b3f8c' lw 1.5 title 'across the magnet', "
+            "'' using 1:12 with lines lc rgb '#8a6d1d' lw 1.5 title 'along it'\nset key off\n");
+    put_panel(to, 0.49, 0.37, "back-emf (V)");
     for (int x = 0; x < 3; x++) {
         fprintf(to, x == 0 ? "plot $rows using 1:%d " : "'' using 1:%d ", 5 + x);
         fprintf(to, phases, colours[x], "1.5", names[x], x == 2 ? "\n" : ", ");
     }
     if (codes) {
-        put_panel(to, 0.4, 0.29, "sensors");
+        put_panel(to, 0.335, 0.25, "sensors");
         fprintf(to, "set yrange [-0.3:5.6]\nset ytics ('c' 0.5, 'b' 2.5, 'a' 4.5)\n");
         for (int x = 0; x < 3; x++) {
             fprintf(to, x == 0 ? "plot $rows using 1:($%d+4) " : "'' using 1:($%d+%d) ", 9 + x,
@@ -68,7 +74,7 @@ static void put_script(FILE *to, const wpin_waves *w, const char *title) {
         }
         fprintf(to, "set autoscale y\nset ytics auto\n");
     }
-    put_panel(to, codes ? 0.25 : 0.4, 0.08, "torque (Nm)");
+    put_panel(to, codes ? 0.215 : 0.335, 0.08, "torque (Nm)");
     fprintf(to, "set yrange [%s]\n", w->torque > 0 ? "0:*" : "*:0");
     fprintf(to, "set format x '%%g'\nset xlabel 'electrical angle (degrees)'\n"
                 "plot $rows using 1:8 with lines lc rgb '#5b3f8c' lw 1\nunset multiplot\n");

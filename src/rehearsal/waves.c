@@ -62,6 +62,10 @@ static void work_out(wpin_waves *w, const wpin_part_reading *r, const wpin_rig *
         squares += p->amps[0] * p->amps[0];
         w->peak = fmax(w->peak, fabs(p->amps[0]));
         sum += p->torque;
+        double along, across;
+        wpin_part_in_frame(p, &along, &across);
+        w->along += along / (double)w->count;
+        w->across += across / (double)w->count;
         w->least = fmin(w->least, p->torque);
         w->most = fmax(w->most, p->torque);
     }

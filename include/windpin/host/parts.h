@@ -320,6 +320,10 @@ typedef struct wpin_part_phases {
     double torque;  /**< In the air gap, Nm. */
 } wpin_part_phases;
 
+/** Its currents in the frame of its rotor (Clarke, Park), of a lead's tip, A: along the magnet, and
+ * across it, which makes the torque; positive forward. */
+WPIN_API void wpin_part_in_frame(const wpin_part_phases *phases, double *along, double *across);
+
 /** An object of a drive beside those of the profile. */
 typedef struct wpin_part_object {
     uint16_t index;

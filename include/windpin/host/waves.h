@@ -27,6 +27,7 @@ typedef struct wpin_waves {
     double duty;          /**< A fraction, signed. */
     double rpm;           /**< Mean, of the output. */
     double rms, peak;     /**< Of the current in lead a, A. */
+    double along, across; /**< Means of the currents in the rotor's frame: wpin_part_in_frame. */
     double torque;        /**< Mean, in the air gap, Nm. */
     double least, most;   /**< Of the torque, Nm. */
     double watts, driven; /**< Out of the supply; torque times speed in the air gap, W. */
@@ -39,7 +40,7 @@ WPIN_API bool wpin_waves_take(const wpin_rig *rig, int load, double duty, wpin_w
                               char *why, size_t why_size);
 /** Lets its memory go. */
 WPIN_API void wpin_waves_free(wpin_waves *waves);
-/** Draws currents, back-emf, sensors and torque over the angle: .png or .svg. False with the
+/** Draws currents, also in the rotor's frame, back-emf, sensors and torque over the angle: .png or .svg. False with the
  * reason.
  */
 WPIN_API bool wpin_waves_picture(const wpin_waves *waves, const char *path, const char *title,

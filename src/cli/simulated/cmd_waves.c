@@ -59,6 +59,8 @@ static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
         "a second\n",
         w->rpm, copysign(shaft, w->rpm), shaft / 60 * load->motor.pole_pairs);
     printf("  lead a   %.3g A rms, %.3g A at its peak\n", w->rms, w->peak);
+    printf("  rotor    %.3g A across its magnet on average, %.2g A along it\n", w->across,
+           w->along);
     printf("  torque   %.4g mNm on average, %.4g to %.4g mNm: ripple %.3g %% of the mean, its PWM "
            "included\n",
            w->torque * 1e3, w->least * 1e3, w->most * 1e3,
@@ -69,10 +71,11 @@ static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
 
 static void print_json(const wpin_rig *rig, const wpin_rig_load *load, const wpin_waves *w) {
     cli_dump_json(cli_of_rig(
-        rig, json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load", load->name,
-                       "duty_percent", w->duty * 100, "rpm", w->rpm, "rms_a", w->rms, "peak_a",
-                       w->peak, "torque_nm", w->torque, "torque_least_nm", w->least,
-                       "torque_most_nm", w->most, "supply_w", w->watts, "rotor_w", w->driven)));
+        rig, json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load",
+                       load->name, "duty_percent", w->duty * 100, "rpm", w->rpm, "rms_a", w->rms,
+                       "peak_a", w->peak, "across_a", w->across, "along_a", w->along, "torque_nm",
+                       w->torque, "torque_least_nm", w->least, "torque_most_nm", w->most,
+                       "supply_w", w->watts, "rotor_w", w->driven)));
 }
 
 static int waves(const waves_arguments *a, const wpin_rig *rig) {
