@@ -406,8 +406,8 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (nodes[LOAD_CROSSING] != NULL) {
         wpin_read_crossing(reader, rig, nodes[LOAD_CROSSING], &load);
     }
-    bool sensed = nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL ||
-                  nodes[LOAD_VECTOR] != NULL;
+    bool sensed =
+        nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL || nodes[LOAD_VECTOR] != NULL;
     if (staged && !sensed && wpin_stage_kind_is_three_phase(load.kind)) {
         wpin_say_at(reader, node,
                     "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. "

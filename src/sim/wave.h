@@ -15,7 +15,7 @@ typedef struct wpin_wave {
     wpin_level level; /* shown when not PWM */
     bool pwm;
     bool low_inside; /* low in its windows, and high for the rest */
-    int64_t start; /* of the period `current` belongs to */
+    int64_t start;   /* of the period `current` belongs to */
     int64_t period;
     wpin_window current;
     wpin_window next; /* from the next period boundary on */

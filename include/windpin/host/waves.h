@@ -40,8 +40,8 @@ WPIN_API bool wpin_waves_take(const wpin_rig *rig, int load, double duty, wpin_w
                               char *why, size_t why_size);
 /** Lets its memory go. */
 WPIN_API void wpin_waves_free(wpin_waves *waves);
-/** Draws currents, also in the rotor's frame, back-emf, sensors and torque over the angle: .png or .svg. False with the
- * reason.
+/** Draws currents, also in the rotor's frame, back-emf, sensors and torque over the angle: .png or
+ * .svg. False with the reason.
  */
 WPIN_API bool wpin_waves_picture(const wpin_waves *waves, const char *path, const char *title,
                                  char *why, size_t why_size);
