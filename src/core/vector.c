@@ -79,7 +79,7 @@ static bool complete(wpin_vector *v, int16_t mv[LEGS]) {
         for (uint8_t i = 0; i < 2; i++) {
             left = v->duties[i] > v->duties[left] ? i : left;
         }
-        if (was_low(v, left)) {
+        if (!v->second && was_low(v, left)) {
             compare_sum(v, (int32_t)mv[0] + mv[1] + mv[2]);
         }
     }
@@ -307,7 +307,6 @@ static bool is_too_much(const int16_t mv[LEGS], int32_t most) {
 }
 
 static void take(wpin_vector *v, const int16_t mv[LEGS]) {
-    v->second = !v->second; /* half of the periods is often enough to see their tips */
     if (v->second && v->state == WPIN_VECTOR_RUN) {
         compare_leads(v, mv);
     }
@@ -344,6 +343,7 @@ wpin_status wpin_vector_period(wpin_vector *v) {
     if (v->state == WPIN_VECTOR_ALIGN) {
         align(v, now);
     }
+    v->second = !v->second; /* each of the comparisons below is often enough in half of them */
     int16_t mv[LEGS];
     if (read_shunts(v, mv) && complete(v, mv)) {
         if (is_too_much(mv, v->config->trip_mv)) {

@@ -12,12 +12,10 @@ static void put_rows(FILE *to, const wpin_waves *w) {
         double step = p->degrees - before;
         turned += step - 360 * round(step / 360);
         before = p->degrees;
-        double along, across;
-        wpin_part_in_frame(p, &along, &across);
         fprintf(to, "%.3f %.5g %.5g %.5g %.5g %.5g %.5g %.5g %u %u %u %.5g %.5g\n",
                 w->rows[0].phases.degrees + turned, p->amps[0], p->amps[1], p->amps[2], p->emf[0],
                 p->emf[1], p->emf[2], p->torque, w->rows[i].code & 1U, w->rows[i].code >> 1 & 1U,
-                w->rows[i].code >> 2 & 1U, along, across);
+                w->rows[i].code >> 2 & 1U, w->rows[i].along, w->rows[i].across);
     }
     fprintf(to, "END\n");
 }

@@ -42,7 +42,9 @@ static void take_rows(wpin_one_load *one, wpin_waves *w, double seconds) {
     int64_t step = llround(seconds / (double)ROWS_MOST / PS), next_tick = 0, passed = 0;
     for (size_t i = 0; i < w->count; i++) {
         w->rows[i] = (wpin_waves_row){.at = (double)passed * PS, .code = code_of(one)};
-        wpin_sim_read_phases(one->sim, one->load, &w->rows[i].phases);
+        wpin_waves_row *row = &w->rows[i];
+        wpin_sim_read_phases(one->sim, one->load, &row->phases);
+        wpin_part_in_frame(&row->phases, &row->along, &row->across);
         if (passed >= next_tick) {
             wpin_motor_tick(&one->motor);
             next_tick += one->tick;
@@ -62,10 +64,8 @@ static void work_out(wpin_waves *w, const wpin_part_reading *r, const wpin_rig *
         squares += p->amps[0] * p->amps[0];
         w->peak = fmax(w->peak, fabs(p->amps[0]));
         sum += p->torque;
-        double along, across;
-        wpin_part_in_frame(p, &along, &across);
-        w->along += along / (double)w->count;
-        w->across += across / (double)w->count;
+        w->along += w->rows[i].along / (double)w->count;
+        w->across += w->rows[i].across / (double)w->count;
         w->least = fmin(w->least, p->torque);
         w->most = fmax(w->most, p->torque);
     }

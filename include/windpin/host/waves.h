@@ -17,6 +17,7 @@ extern "C" {
 typedef struct wpin_waves_row {
     double at; /**< s since the first row. */
     wpin_part_phases phases;
+    double along, across; /**< Its currents in the rotor's frame: wpin_part_in_frame. */
     uint8_t code; /**< Of its Hall sensors as the controller reads them: a is 1, b is 2, c is 4. */
 } wpin_waves_row;
 
