@@ -41,6 +41,9 @@ typedef struct world {
     int lied;        /* ticks since a Hall sensor did still count */
     unsigned nested;
     wpin_six_step_config six_step_config;
+    bool oriented; /* by field orientation instead */
+    wpin_vector vector;
+    wpin_vector_config vector_config;
     wpin_stage_config stage_config;
     wpin_motor_config config;
     wpin_stepper_config stepper_config;
@@ -91,6 +94,9 @@ static int direction_by_sector(void) {
     const wpin_stage_table *t = w.kind->table;
     for (unsigned r = 0; r < t->row_count; r++) {
         if (t->rows[r].drive >= WPIN_DRIVE_SECTOR && shows(&t->rows[r])) {
+            if (t->rows[r].drive == WPIN_DRIVE_VECTOR) { /* which way, its currents say */
+                return 2;
+            }
             unsigned ahead = (t->rows[r].drive - WPIN_DRIVE_SECTOR + 6U - w.sector) % 6;
             if (w.lied > 0) { /* it went by a sensor that lied: some way */
                 return 2;
@@ -146,6 +152,7 @@ static void judge_drive(void) {
         /* a line that could not be written is written again by the next tick */
         JUDGE(w.may_drive || w.now - w.failed_at < 25 * TICK_US, "driven though not armed");
         if (direction == 2) {
+            w.drives++;
             return;
         }
         if (w.direction != 0 && direction != w.direction) {
@@ -165,10 +172,15 @@ static void interrupt(void);
 
 /* The rotor goes on, and its sensors raise an interrupt of their own, above all others. */
 static void turn(void) {
+    if (w.oriented && w.nested == 0 && pick(8) == 0) {
+        w.nested++;
+        wpin_vector_period(&w.vector);
+        w.nested--;
+    }
     if (wpin_stage_kind_is_three_phase(w.kind) && w.nested == 0 && pick(40) == 0) {
         w.nested++;
         w.sector = (w.sector + (pick(4) == 0 ? 5U : 1U)) % 6;
-        wpin_six_step_edge(&w.six_step);
+        wpin_six_step_edge(w.oriented ? &w.vector.rotor : &w.six_step);
         w.nested--;
     }
 }
@@ -452,7 +464,7 @@ static void lie(void) {
 static void judge_tick(void) {
     bool pulse = w.kind->table->rows[0].pulse != 0, on = direction_shown() != 0;
     bool takes = wpin_stage_kind_takes_duty(w.kind);
-    uint32_t shown = on && takes && !pulse ? w.shown : 0;
+    uint32_t shown = on && takes && !pulse && !w.oriented ? w.shown : 0;
     uint32_t most = 16384U * LATE_US / 40000 + 3;
     judge_drive();
     for (int l = 0; w.kind->coils && l < w.kind->table->line_count; l++) {
@@ -476,7 +488,7 @@ static void judge_tick(void) {
     }
 }
 
-static void set_up(const wpin_stage_kind *kind, bool grouped) {
+static void set_up(const wpin_stage_kind *kind, bool grouped, bool oriented) {
     memset(&w, 0, sizeof w);
     w.now = 0xFFFFFFFFu - 3000000u; /* the clock wraps soon */
     w.kind = kind;
@@ -540,6 +552,30 @@ static void set_up(const wpin_stage_kind *kind, bool grouped) {
         w.config.part = &w.six_step;
         w.config.part_config = &w.six_step_config;
     }
+    if (oriented) {
+        w.oriented = true;
+        w.stage_config.centred = true;
+        w.vector_config = (wpin_vector_config){.stage = &w.stage_config,
+                                               .hall = &w.six_step_config,
+                                               .shunts = {1, 2, 3},
+                                               .zero_mv = 500,
+                                               .full_mv = 600,
+                                               .limit_mv = 700,
+                                               .trip_mv = 1200,
+                                               .gain = 4000,
+                                               .integral = 1500,
+                                               .coupling = 800,
+                                               .emf = 15000,
+                                               .most = WPIN_DUTY_FULL,
+                                               .least_low = 400,
+                                               .dead = 300,
+                                               .dead_slope = 2000,
+                                               .lead_us = 75,
+                                               .rate = WPIN_VECTOR_RATE(200)};
+        w.config.actuator = &wpin_vector_actuator;
+        w.config.part = &w.vector;
+        w.config.part_config = &w.vector_config;
+    }
     w.honest = true;
     ck_assert_int_eq(wpin_motor_init(&w.motor, &w.config, &w.port), WPIN_OK);
     w.honest = false;
@@ -566,7 +602,15 @@ START_TEST(the_rules_hold_on_every_stage) {
     const char *ticks_asked = getenv("WPIN_TICKS"), *seed_asked = getenv("WPIN_SEED");
     long ticks = ticks_asked != NULL ? atol(ticks_asked) : 1000000;
     uint32_t seed = (seed_asked != NULL ? (uint32_t)atol(seed_asked) : 77u) + (uint32_t)_i;
-    set_up(&kinds[(size_t)_i % count], _i >= (int)count);
+    const wpin_stage_kind *kind = &kinds[(size_t)_i % count];
+    bool oriented = _i >= 2 * (int)count;
+    if (oriented && !wpin_stage_kind_is_three_phase(kind)) {
+        return;
+    }
+    if (oriented && wpin_table_row(kind->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
+        return;
+    }
+    set_up(kind, _i >= (int)count, oriented);
     pick_seed(seed);
     for (long i = 0; i < ticks; i++) {
         if (i % 4096 == 0) { /* long stretches of an honest world, and of a lying one */
@@ -588,7 +632,7 @@ START_TEST(the_rules_hold_on_every_stage) {
     }
     printf("%s, seed %u: %ld ticks, %lu drives, %lu reversals, %lu trips\n", w.kind->name, seed,
            ticks, w.drives, w.reversals, w.trips);
-    bool both = wpin_stage_kind_has(w.kind, WPIN_DRIVE_REVERSE);
+    bool both = wpin_stage_kind_has(w.kind, WPIN_DRIVE_REVERSE) && !w.oriented;
     ck_assert(ticks < 100000 || (w.drives > 1000 && w.trips > 50));
     ck_assert(ticks < 100000 || !both || w.reversals > 50);
 }
@@ -599,7 +643,7 @@ int main(void) {
     wpin_stage_kinds(&count);
     Suite *suite = suite_create("safety");
     TCase *tests = tcase_create("safety");
-    tcase_add_loop_test(tests, the_rules_hold_on_every_stage, 0, 2 * (int)count);
+    tcase_add_loop_test(tests, the_rules_hold_on_every_stage, 0, 3 * (int)count);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

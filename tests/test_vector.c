@@ -413,7 +413,7 @@ START_TEST(a_configuration_that_is_wrong_is_refused) {
     wpin_six_step_config other = hall;
     other.stage = &edge;
     bad[0].stage = &edge;
-    bad[1].stage = &high;
+    bad[1].stage = &high; /* no such row */
     bad[2].hall = &other;
     bad[3].shunts[1] = 1;
     bad[4].shunts[0] = WPIN_NO_SHUNT;

@@ -63,8 +63,8 @@ static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request
         found = counts <= 65536 ? (uint8_t)(i + 1) : 0;
     }
     bool other = prescaler != 0 && (prescaler != found || ICR1 != counts - 1);
-    if ((pin != CHANNEL_A && pin != CHANNEL_B) || request->inverted || counts < 20 || found == 0 ||
-        other) {
+    bool plain = !request->inverted && !request->centred;
+    if ((pin != CHANNEL_A && pin != CHANNEL_B) || !plain || counts < 20 || found == 0 || other) {
         return WPIN_REFUSED_FREQUENCY;
     }
     prescaler = found;

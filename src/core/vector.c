@@ -398,11 +398,22 @@ static bool shunts_hold(const WPIN_FAR wpin_vector_config *c) {
            s[1] != s[2];
 }
 
+/* Three lines with a duty, each of a leg of its own where the table has legs: the row of a stepper
+ * with that number is none. */
+static bool has_three_legs(const WPIN_FAR wpin_stage_table *table, uint8_t row) {
+    uint8_t timed = table->rows[row].timed, others = table->rows[row].complement, duties = 0;
+    for (uint8_t line = 0; line < table->line_count; line++) {
+        duties = (uint8_t)(duties + ((timed & (uint8_t)~others & wpin_bit(line)) != 0 ? 1U : 0));
+    }
+    return duties == LEGS && (table->leg_count == 0 || table->leg_count == LEGS);
+}
+
 /* Each leg has a duty of its own around the middle of a period; the sensors are on the same stage.
  */
 static bool stage_holds(const WPIN_FAR wpin_vector_config *config) {
     const WPIN_FAR wpin_stage_config *stage = config->stage;
-    if (!stage->centred || wpin_table_row(stage->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
+    uint8_t row = wpin_table_row(stage->table, WPIN_DRIVE_VECTOR);
+    if (!stage->centred || row == WPIN_NO_ROW || !has_three_legs(stage->table, row)) {
         return false;
     }
     return config->hall == NULL || config->hall->stage == stage;

@@ -181,8 +181,11 @@ wpin_status wpin_linux_pwm_start(void *context, wpin_pin pin, const wpin_pwm_req
                                  wpin_pwm_achieved *achieved) {
     wpin_linux *l = context;
     wpin_linux_slot *s = l->by_pin[pin];
-    if (s == NULL || s->duty < 0 || request->hz == 0) {
-        wpin_linux_break(l, "pin %u has no PWM channel in the rig's 'linux'", pin);
+    if (s == NULL || s->duty < 0 || request->hz == 0 || request->centred) {
+        wpin_linux_break(l,
+                         request->centred ? "pin %u: its PWM can't lie in the middle of its period"
+                                          : "pin %u has no PWM channel in the rig's 'linux'",
+                         pin);
         return WPIN_REFUSED_FREQUENCY;
     }
     if (!set_up(s, (uint64_t)llround(1e9 / request->hz), request->inverted)) {
