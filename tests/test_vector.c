@@ -260,6 +260,33 @@ START_TEST(all_of_the_voltage_serves) {
 }
 END_TEST
 
+/* A heavy shaft that is slowed drives a supply up that takes nothing back: as far as it may. */
+START_TEST(braking_gives_way_to_the_supply) {
+    static const char heavy[] =
+        "s/switch: off}/switch: off, capacitor: 4700uF}/;s/up: 6s, down: 9s/up: 15s, down: "
+        "300ms/;s/inertia: 0.25kgm2/inertia: 2kgm2/;%s";
+    static const char window[] = "s/noise: 20mV/noise: 20mV, supply: {input: 6, divider: 12.5%, "
+                                 "give-way: 25V, give-up: 28V}/";
+    double most[2] = {0, 0};
+    for (int i = 0; i < 2; i++) {
+        char change[600];
+        snprintf(change, sizeof change, heavy, i == 1 ? window : "");
+        set_up(change, 0);
+        ask(WPIN_QUANTITY_SPEED, 0.7);
+        wait_ms(11000);
+        ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+        for (int ms = 0; ms < 100 && most[i] < 36; ms++) {
+            most[i] = fmax(most[i], wait_ms(1).supply_volts);
+        }
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+        tear_down();
+    }
+    ck_assert_double_gt(most[0], 32);
+    ck_assert_double_lt(most[1], 28.5);
+    ck_assert_double_gt(most[1], 25);
+}
+END_TEST
+
 /* ---- what it is told wrong ---- */
 
 static const struct lie {
@@ -470,6 +497,7 @@ int main(void) {
     tcase_add_test(tests, it_is_smoother_than_six_steps);
     tcase_add_loop_test(tests, a_held_shaft_gets_no_more_than_its_limit, 0, 6);
     tcase_add_test(tests, all_of_the_voltage_serves);
+    tcase_add_test(tests, braking_gives_way_to_the_supply);
     tcase_add_test(tests, a_turning_shaft_is_taken_as_it_turns);
     tcase_add_loop_test(tests, a_fault_is_noticed_by_its_name, 0, sizeof lies / sizeof *lies);
     tcase_add_test(tests, without_readings_it_ends);

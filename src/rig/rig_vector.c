@@ -77,7 +77,7 @@ static void read_supply(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
 }
 
 static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
-                  const wpin_rig_load *load) {
+                  wpin_rig_load *load) {
     const wpin_rig_vector *v = &load->vector;
     if (!load->hall.there && !load->encoder.there) {
         wpin_say_at(reader, node,
@@ -111,6 +111,7 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
                     "zero: %.4g V at no current leaves nothing above it; expected about half of "
                     "the controller's %.4g V",
                     v->zero, rig->controller.logic_volts);
+        load->vector.zero = 0;
     }
     if (load->kind != NULL && wpin_table_row(load->kind->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
         wpin_say_at(reader, node,

@@ -363,6 +363,9 @@ static void pumped(wpin_vetter *v) {
         if (f->supply->from >= 0 && !makes_more(v->rig, f->supply)) {
             volts = fmin(volts, wpin_volts_of(v, (size_t)f->supply->from) + 0.7);
         }
+        if (l->vector.give_up > 0) { /* it brakes no further */
+            volts = fmin(volts, l->vector.give_up);
+        }
         if (volts <= 0.95 * most) {
             continue;
         }
@@ -383,6 +386,13 @@ static void pumped(wpin_vetter *v) {
                 1e3 * enough, "a capacitor of %s");
         }
         wpin_cure(n, "a longer ramp down");
+        if (l->vector.there) {
+            wpin_cure_value(
+                n, WPIN_KEY(.path = "field-oriented.supply.give-up", .unit = "V", .digits = 1),
+                0.9 * most,
+                "braking that gives way: field-oriented: {supply: {input, divider, give-way, "
+                "give-up: %s}}");
+        }
         wpin_cure(n, "a brake resistor, or a supply that takes current back");
     }
 }
