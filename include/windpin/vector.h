@@ -101,41 +101,43 @@ typedef enum wpin_vector_state {
     WPIN_VECTOR_RUN
 } wpin_vector_state;
 
-/** At work. Zero before its first use; placed by the caller, the fields are its own. */
+/** At work. Zero before its first use; placed by the caller, the fields are its own. What every
+ * period needs comes first, the smallest before the rest: a small controller reaches that in one
+ * instruction. */
 typedef struct wpin_vector {
-    wpin_six_step rotor; /**< Its stage; with Hall sensors where the rotor is, and its counts. */
     const WPIN_FAR wpin_vector_config *config;
-    wpin_moment edge_at;    /**< Of the sensors; of align, when the direction began. */
-    int32_t counts;         /**< As they were looked at last. */
-    uint32_t place;         /**< Counts of the encoder in its turn. */
-    uint32_t leads;         /**< Of a quarter of a turn in a us, 1/65536. */
-    uint32_t per_count;     /**< Angle of a count, 1/65536. */
-    uint16_t edge_angle;    /**< Where the last edge was. */
-    uint16_t angle;         /**< Of the rotor: of its direct axis. */
-    uint16_t rate;          /**< How fast it turns, angle x 256 a us. */
-    int8_t turns;           /**< Which way, by its last edge; 0: not known. */
     volatile uint8_t state; /**< A wpin_vector_state. */
+    int8_t turns;           /**< Which way, by its last edge; 0: not known. */
+    bool torque;            /**< A torque is asked for, not an effort. */
+    bool second;            /**< Every other period. */
+    uint8_t sectors;        /**< Of this electrical turn, since it began. */
+    uint8_t faint;          /**< Turns in a row in which one lead carried nothing. */
+    uint8_t uneven;         /**< Periods whose currents did not sum up, of late. */
+    uint8_t blind;          /**< Periods without a sound reading, of late. */
+    uint8_t astray;         /**< Ticks in which too much flowed along the magnet, of late. */
+    uint8_t aligning;       /**< Of its four pulls. */
     bool aligned;
-    uint8_t aligning; /**< Of its four pulls. */
-    bool torque;      /**< A torque is asked for, not an effort. */
-    int16_t asked;    /**< As the stage is wired. */
-    int16_t more;     /**< Added to what is asked: a new request begins where the last was. */
-    int16_t emf;      /**< Of the present speed, as the stage is wired. */
-    int16_t brake_mv; /**< Most current against the way it turns. */
-    int16_t zero[3];  /**< Learnt, x 64 from zero_mv. */
-    int16_t direct, quadrature;         /**< Current, mV, smoothed a little. */
-    int16_t along;                      /**< Size of the direct one, smoothed more. */
-    int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
-    int16_t volts_direct, volts;        /**< The vector shown. */
     uint16_t duties[3];
-    int16_t made_up[3]; /**< For dead times, in them. */
-    uint16_t peak[6];   /**< Of each lead's current, in and out, in this electrical turn, mV. */
-    bool second;        /**< Every other period. */
-    uint8_t sectors;    /**< Of that turn, since it began. */
-    uint8_t faint;      /**< Turns in a row in which one lead carried nothing. */
-    uint8_t uneven;     /**< Periods whose currents did not sum up, of late. */
-    uint8_t astray;     /**< Ticks in which too much flowed along the magnet, of late. */
-    uint8_t blind;      /**< Periods without a sound reading, of late. */
+    uint16_t edge_angle; /**< Where the last edge was. */
+    uint16_t angle;      /**< Of the rotor: of its direct axis. */
+    uint16_t rate;       /**< How fast it turns, angle x 256 a us. */
+    int16_t asked;       /**< As the stage is wired. */
+    int16_t more;        /**< Added to what is asked: a new request begins where the last was. */
+    int16_t emf;         /**< Of the present speed, as the stage is wired. */
+    int16_t brake_mv;    /**< Most current against the way it turns. */
+    int16_t direct, quadrature;  /**< Current, mV, smoothed a little. */
+    int16_t along;               /**< Size of the direct one, smoothed more. */
+    int16_t volts_direct, volts; /**< The vector shown. */
+    int16_t made_up[3];          /**< For dead times, in the duties. */
+    int16_t zero[3];             /**< Learnt, x 64 from zero_mv. */
+    uint16_t peak[6]; /**< Of each lead's current, in and out, in this electrical turn, mV. */
+    int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
+    wpin_moment edge_at;                /**< Of the sensors; of align, when a pull began. */
+    int32_t counts;                     /**< As they were looked at last. */
+    uint32_t place;                     /**< Counts of the encoder in its turn. */
+    uint32_t leads;                     /**< Of a quarter of a turn in a us, 1/65536. */
+    uint32_t per_count;                 /**< Angle of a count, 1/65536. */
+    wpin_six_step rotor; /**< Its stage; with Hall sensors where the rotor is, and its counts. */
 } wpin_vector;
 
 /** For wpin_motor_config.actuator: see WPIN_ON_VECTOR. Opening it is refused like a stage, or like
