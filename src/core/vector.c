@@ -16,6 +16,13 @@
 #define ERROR    16383 /* no more of one counts, mV */
 #define EASES    5     /* what a new request begins with eases off by a 32nd a tick */
 
+/* Inlined at link time, a compiler for 8 bits gets this wrong: tools/same-check tells. */
+#if defined(__AVR__)
+#define WPIN_VECTOR_APART __attribute__((noinline))
+#else
+#define WPIN_VECTOR_APART
+#endif
+
 /* ---- currents ---- */
 
 static void see_less(wpin_vector *v) {
@@ -223,21 +230,29 @@ static void leads_of(wpin_plane p, int32_t leads[LEGS]) {
 }
 
 /* While both sides of a leg are off its current chooses the rail: against it, for a dead time at
- * each edge. Of a current too small to tell, the voltage that is to drive it says which way. */
-static void make_up_dead_time(wpin_vector *v, const int16_t mv[LEGS], wpin_plane by) {
-    int32_t amps[LEGS] = {mv[0], mv[1], mv[2]}, slope = v->config->dead_slope;
+ * each edge. */
+static int16_t lost_to(int32_t amps, uint16_t slope, int16_t dead) {
+    int32_t size = wpin_clipped(amps, 16383);
+    return wpin_clipped((size * slope) >> 8, dead);
+}
+
+/* Of a current too small to tell, the voltage that is to drive it says which way. */
+WPIN_VECTOR_APART static void make_up_dead_time(wpin_vector *v, const int16_t mv[LEGS],
+                                                wpin_plane by) {
     bool aligns = v->state == WPIN_VECTOR_ALIGN;
     int16_t flows = aligns ? v->direct : v->quadrature, little = v->config->limit_mv / 16;
+    int16_t dead = v->config->dead;
+    uint16_t slope = v->config->dead_slope;
+    int32_t amps[LEGS] = {mv[0], mv[1], mv[2]};
     if (flows < little && flows > -little) {
         int16_t drives = wpin_clipped((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
         wpin_plane volts = {aligns ? v->volts_direct : 0, aligns ? 0 : drives};
         leads_of(wpin_turned_on(volts, by), amps);
         slope = 512;
     }
-    for (uint8_t i = 0; i < LEGS; i++) {
-        int32_t size = wpin_clipped(amps[i], 16383);
-        v->made_up[i] = wpin_clipped((size * slope) >> 8, v->config->dead);
-    }
+    v->made_up[0] = lost_to(amps[0], slope, dead);
+    v->made_up[1] = lost_to(amps[1], slope, dead);
+    v->made_up[2] = lost_to(amps[2], slope, dead);
 }
 
 /* Around the middle of the largest and the smallest, so that all of the supply serves: of 16384 the
@@ -375,11 +390,9 @@ void wpin_vector_currents(const wpin_vector *v, int16_t *direct, int16_t *quadra
 
 /* ---- opening ---- */
 
-static bool in_range(const WPIN_FAR wpin_vector_config *c) {
-    uint16_t all = c->gain; /* one by one they are too much for a compiler for 8 bits */
-    all |= c->integral;
-    all |= c->coupling;
-    all |= c->emf;
+/* Of a copy in RAM: so many comparisons with flash are too much for a compiler for 8 bits. */
+static bool in_range(const wpin_vector_config *c) {
+    uint16_t all = (uint16_t)(c->gain | c->integral | c->coupling | c->emf);
     bool encoder = c->counts_per_turn >= 4U && c->counts_per_turn <= 32768U &&
                    c->pole_pairs >= 1U && c->pole_pairs <= 64U &&
                    c->pole_pairs < c->counts_per_turn && c->align_ms >= 1U &&
@@ -392,7 +405,7 @@ static bool in_range(const WPIN_FAR wpin_vector_config *c) {
            c->rate <= WPIN_VECTOR_RATE(1900);
 }
 
-static bool shunts_hold(const WPIN_FAR wpin_vector_config *c) {
+static bool shunts_hold(const wpin_vector_config *c) {
     const uint8_t *s = c->shunts;
     return s[0] != WPIN_NO_SHUNT && s[1] != WPIN_NO_SHUNT && s[0] != s[1] && s[0] != s[2] &&
            s[1] != s[2];
@@ -420,10 +433,11 @@ static bool stage_holds(const WPIN_FAR wpin_vector_config *config) {
 }
 
 static wpin_status check(const WPIN_FAR wpin_vector_config *config, const wpin_port *port) {
-    if (!in_range(config)) {
+    wpin_vector_config copy = *config;
+    if (!in_range(&copy)) {
         return WPIN_REFUSED_RANGE;
     }
-    if (!stage_holds(config) || !shunts_hold(config)) {
+    if (!stage_holds(config) || !shunts_hold(&copy)) {
         return WPIN_REFUSED_CONFIG;
     }
     bool counts = config->hall != NULL || config->quadrature != NULL || port->count != NULL;

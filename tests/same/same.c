@@ -412,9 +412,64 @@ static void sixths(void) {
     wpin_motor_close(&motor);
 }
 
+/* ---- the same by field orientation: currents that say anything at all, now and then nothing ----
+ */
+
+static const WPIN_FLASH wpin_stage_config turned = {.table = &wpin_table_three_half_bridges,
+                                                    .lines = phase_lines,
+                                                    .pwm_hz = 20000,
+                                                    .centred = true,
+                                                    .reversed = true};
+static const WPIN_FLASH wpin_six_step_config turned_hall = {.stage = &turned, SENSORS};
+#define REGULATED                                                                                  \
+    .stage = &turned, .shunts = {1, 2, 3}, .zero_mv = 2500, .full_mv = 800, .limit_mv = 1000,      \
+    .trip_mv = 2400, .gain = 3000, .integral = 1200, .coupling = 900, .emf = 15000, .most = 16384, \
+    .least_low = 500, .dead = 300, .dead_slope = 2500, .lead_us = 75,                              \
+    .rate = WPIN_VECTOR_RATE(300), .supply_from = 3000, .supply_to = 3500
+static const WPIN_FLASH wpin_vector_config vector_configs[] = {
+    {REGULATED, .hall = &turned_hall},
+    {REGULATED, .counter = 1, .counts_per_turn = 1999, .pole_pairs = 7, .align_ms = 1,
+     .align_mv = 300}};
+static wpin_vector vector;
+static const WPIN_FLASH wpin_motor_config oriented[] = {
+    {WPIN_ON_VECTOR(&vector, &vector_configs[0]), .guard = {GUARD}},
+    {WPIN_ON_VECTOR(&vector, &vector_configs[1]), .guard = {GUARD}}};
+
+static int16_t read_shunt(void *context, uint8_t input) {
+    (void)context, (void)input;
+    return pick(300) == 0 ? WPIN_NO_READING : (int16_t)(1900 + pick(1201));
+}
+
+static void vectors(void) {
+    static wpin_motor motor;
+    wpin_port turns = port;
+    turns.read = read_hall;
+    turns.millivolts = read_shunt;
+    note((uint32_t)wpin_motor_init(&motor, &oriented[pick(2)], &turns));
+    for (uint16_t i = 0; i < 100; i++) {
+        for (uint8_t period = 0; period < 6; period++) {
+            rotor = (uint8_t)(pick(4) == 0 ? (rotor + 1U) % 6U : rotor);
+            wpin_six_step_edge(&vector.rotor);
+            clock_us += 50;
+            note((uint32_t)wpin_vector_period(&vector));
+        }
+        clock_us += pick(80) == 0 ? any_size() : 700 + pick(100);
+        if (pick(25) == 0) {
+            one_request(&motor);
+        }
+        wpin_motor_tick(&motor);
+        int16_t along, across;
+        wpin_vector_currents(&vector, &along, &across);
+        note((uint32_t)along * 65536UL + (uint16_t)across);
+        note((uint32_t)wpin_motor_duty(&motor) * 65536UL + vector.angle);
+        note(wpin_motor_state(&motor) * 65536UL + (uint32_t)wpin_motor_fault(&motor));
+    }
+    wpin_motor_close(&motor);
+}
+
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
-    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps,    slews, knobs, motors,
-                                                          steppers, loops, sixths};
+    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps,    slews, knobs,  motors,
+                                                          steppers, loops, sixths, vectors};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;

@@ -4,7 +4,7 @@
 
 #include <stdint.h>
 
-enum { SAME_SUBJECTS = 7, SAME_ROUNDS = 40 };
+enum { SAME_SUBJECTS = 8, SAME_ROUNDS = 40 };
 
 /* Checksum of all that a subject did in so many rounds. */
 uint32_t same_sum(uint8_t subject, uint16_t rounds);
