@@ -108,8 +108,11 @@ static void shunt_window(wpin_vetter *v) {
         if (!three) {
             wpin_cure(n, "a third shunt: field-oriented: {shunts: {a, b, c}}");
         }
-        wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
-                        floor(f->load->limits.pwm_hz / 2 / 1000) * 1000, NULL);
+        double share =
+            three ? 0.13 : 0.02; /* of a period, before and after: next to nothing is lost */
+        wpin_cure_value(n, WPIN_KEY(.path = "field-oriented.settle", .unit = "us", .digits = 1),
+                        floor(10e6 * share / 4 / f->load->limits.pwm_hz) / 10,
+                        "amplifiers that settle in %s");
         wpin_cure(n, "shunts in the leads: at: leads");
     }
 }
