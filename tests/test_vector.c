@@ -344,6 +344,29 @@ START_TEST(without_readings_it_ends) {
 }
 END_TEST
 
+/* An encoder that slips by a quarter of an electrical turn is noticed, and found anew after that.
+ */
+START_TEST(an_encoder_that_slips_is_found_anew) {
+    set_up(BARE ENCODER, 0.02);
+    ask(WPIN_QUANTITY_SPEED, 0.3);
+    wait_ms(3000);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    b.bound.vector_at_work.place = (b.bound.vector_at_work.place + 125) % 2000;
+    for (int ms = 0; ms < 4000 && wpin_motor_fault(&b.motor) == WPIN_OK; ms++) {
+        wait_ms(1);
+    }
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_ANGLE);
+    wait_ms(4000);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    wait_ms(400);
+    ask(WPIN_QUANTITY_SPEED, 0.3);
+    wait_ms(100);
+    ck_assert_int_eq(wpin_vector_doing(&b.bound.vector_at_work), WPIN_VECTOR_ALIGN);
+    tear_down();
+}
+END_TEST
+
 /* ---- the stage ---- */
 
 /* Any duties on a leg, one after the other: never both sides on, never less than the dead time
@@ -501,6 +524,7 @@ int main(void) {
     tcase_add_test(tests, a_turning_shaft_is_taken_as_it_turns);
     tcase_add_loop_test(tests, a_fault_is_noticed_by_its_name, 0, sizeof lies / sizeof *lies);
     tcase_add_test(tests, without_readings_it_ends);
+    tcase_add_test(tests, an_encoder_that_slips_is_found_anew);
     tcase_add_test(tests, a_centred_leg_stays_apart);
     tcase_add_test(tests, a_configuration_that_is_wrong_is_refused);
     tcase_add_test(tests, a_port_that_fails_is_a_fault);

@@ -70,8 +70,8 @@ typedef enum wpin_status {
     WPIN_FAULT_SILENT,     /**< A drive on a field bus is silent, or not set up yet. */
     WPIN_FAULT_DRIVE,      /**< A drive on a field bus has a fault, or does not do as it is told. */
     WPIN_FAULT_MASTER, /**< Something else commands this drive: another on the bus, or its keys. */
-    WPIN_FAULT_ANGLE,  /**< Of field orientation: its currents are not where its rotor is said to
-                            be. */
+    WPIN_FAULT_ANGLE,  /**< Of field orientation: its currents or its back-emf are not where its
+                            rotor is said to be. */
     WPIN_STATUS_COUNT  /**< How many there are. */
 } wpin_status;
 

@@ -109,7 +109,7 @@
         "Look at its error code; remove the cause, then clear the fault here.")                    \
     ROW(WPIN_FAULT_MASTER, "Something else commands this drive: another on the bus, or its keys.", \
         "Let one command it; set the drive to take its commands from the bus.")                    \
-    ROW(WPIN_FAULT_ANGLE, "Its currents are not where its rotor is said to be.",                   \
+    ROW(WPIN_FAULT_ANGLE, "Its currents or its back-emf are not where its rotor is said to be.",   \
         "Set its leads and sensors in their order (windpin order); look for an encoder that "      \
         "slips.")
 

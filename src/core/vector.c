@@ -616,11 +616,19 @@ static void take_current(const wpin_vector *v, wpin_measurement *m) {
     m->valid |= WPIN_HAS_CURRENT;
 }
 
-/* Along the magnet nothing is asked for: what flows there all the same says that the rotor is not
- * where it is said to be. */
+/* Of the voltage that the magnet makes nothing lies along it, but for what the other current
+ * induces there: half of it would be an angle off by 30 degrees. Told only where it turns well. */
+static bool makes_along(const wpin_vector *v) {
+    int32_t emf = v->emf < 0 ? -(int32_t)v->emf : v->emf;
+    int32_t volts = (int32_t)v->volts_direct + coupled(v, v->quadrature);
+    return emf > WPIN_DUTY_FULL / 16 && (volts > emf / 2 || volts < -emf / 2);
+}
+
+/* Along the magnet nothing is asked for, and nothing made: a current there, or a voltage, says that
+ * the rotor is not where it is said to be. */
 static void look_along(wpin_vector *v) {
-    bool astray = v->state == WPIN_VECTOR_RUN && v->along > v->config->limit_mv / 4;
-    if (astray) {
+    bool flows = v->along > v->config->limit_mv / 4;
+    if (v->state == WPIN_VECTOR_RUN && (flows || makes_along(v))) {
         v->astray = (uint8_t)(v->astray + (v->astray < ASTRAY ? 2U : 0));
     } else {
         v->astray = (uint8_t)(v->astray - (v->astray != 0));
@@ -655,6 +663,9 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     v->more = (int16_t)(v->more - v->more / (1 << EASES) - (v->more > 0) + (v->more < 0));
     look_along(v);
     wpin_keep_first(&status, judged(v));
+    if (status == WPIN_FAULT_ANGLE || status == WPIN_FAULT_FEEDBACK) {
+        v->aligned = v->config->hall != NULL; /* an encoder that slipped: it is found anew */
+    }
     wpin_unlock(v->rotor.stage.port, locked);
     uint8_t inputs = m->inputs & (uint8_t)~WPIN_STARTING;
     m->inputs = (uint8_t)(inputs | (v->state == WPIN_VECTOR_ALIGN ? WPIN_STARTING : 0));

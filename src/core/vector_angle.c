@@ -19,8 +19,8 @@ static uint16_t since(wpin_moment from, wpin_moment to) {
 }
 
 static uint16_t turned_by(const wpin_vector *v, uint16_t us) {
-    return (uint16_t)(((uint32_t)v->rate * us) >> 8 > UINT16_MAX ? UINT16_MAX
-                                                                 : ((uint32_t)v->rate * us) >> 8);
+    uint32_t by = ((uint32_t)v->rate * us) >> 8;
+    return (uint16_t)(by > UINT16_MAX ? UINT16_MAX : by);
 }
 
 wpin_angle wpin_vector_turns_in(const wpin_vector *v, uint16_t us) {
