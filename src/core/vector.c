@@ -663,8 +663,9 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     v->more = (int16_t)(v->more - v->more / (1 << EASES) - (v->more > 0) + (v->more < 0));
     look_along(v);
     wpin_keep_first(&status, judged(v));
-    if (status == WPIN_FAULT_ANGLE || status == WPIN_FAULT_FEEDBACK) {
-        v->aligned = v->config->hall != NULL; /* an encoder that slipped: it is found anew */
+    bool slipped = status == WPIN_FAULT_ANGLE || status == WPIN_FAULT_FEEDBACK;
+    if (slipped && v->config->hall == NULL) {
+        v->aligned = false; /* where its encoder counts from is found anew */
     }
     wpin_unlock(v->rotor.stage.port, locked);
     uint8_t inputs = m->inputs & (uint8_t)~WPIN_STARTING;
