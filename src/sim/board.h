@@ -222,6 +222,14 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_part_id of, const char *par
 static inline wpin_part_id wpin_bridge_part(const wpin_sim *sim, const wpin_bridge *bridge) {
     return (wpin_part_id){WPIN_ID_DRIVER, (int)(bridge - sim->bridges)};
 }
+/* The number of the driver of a motor: every one has one. */
+static inline int wpin_driver_of(const wpin_sim *sim, int motor) {
+    int bridge = 0;
+    while (sim->bridges[bridge].motor != motor) {
+        bridge++;
+    }
+    return bridge;
+}
 /* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
 void wpin_bridge_decide(wpin_bridge *bridge);
 /* The level a button puts on its pin now. */

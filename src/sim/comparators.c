@@ -33,17 +33,9 @@ bool wpin_sim_on_pwm_middle(wpin_sim *sim, int number, wpin_sim_interrupt *inter
     return true;
 }
 
-static const wpin_bridge *driver_of(const wpin_sim *sim, int motor) {
-    const wpin_bridge *bridge = sim->bridges;
-    while (bridge->motor != motor) { /* every motor has one */
-        bridge++;
-    }
-    return bridge;
-}
-
 /* At the driver's terminals, where three equal resistors make the neutral point. */
 static bool is_above(const wpin_sim *sim, const wpin_comparator_part *c, int terminal) {
-    bool swapped = driver_of(sim, c->motor)->motor_swapped && terminal < 2;
+    bool swapped = sim->bridges[wpin_driver_of(sim, c->motor)].motor_swapped && terminal < 2;
     int lead = swapped ? 1 - terminal : terminal;
     double volts[3];
     wpin_brushless_leads(sim->plants[c->motor], volts);
@@ -76,7 +68,7 @@ bool wpin_comparator_inject(wpin_sim *sim, int motor, bool off) {
 
 /* The PWM of the leg that carries it: of its upper side, or of what is told to its chip. */
 static const wpin_sim_pin *modulated(const wpin_sim *sim, int motor) {
-    const wpin_bridge *bridge = driver_of(sim, motor);
+    const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
     for (int i = 0; i < bridge->input_count; i += 2) {
         const wpin_sim_pin *pin = &sim->pins[bridge->inputs[i]];
         if (pin->wave.pwm) {

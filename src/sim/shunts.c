@@ -5,14 +5,6 @@
 
 #define IDLE_PS 50000000LL /* between two looks where there is no PWM */
 
-static int driver_of(const wpin_sim *sim, int motor) {
-    int bridge = 0;
-    while (sim->bridges[bridge].motor != motor) { /* every motor has one */
-        bridge++;
-    }
-    return bridge;
-}
-
 int wpin_sim_add_shunts(wpin_sim *sim, const wpin_part_shunts *shunts, int motor,
                         const uint8_t inputs[3]) {
     bool takes =
@@ -22,7 +14,7 @@ int wpin_sim_add_shunts(wpin_sim *sim, const wpin_part_shunts *shunts, int motor
         return -1;
     }
     sim->shunts[sim->shunt_count] =
-        (wpin_shunt_part){.part = *shunts, .bridge = driver_of(sim, motor), .next = sim->now};
+        (wpin_shunt_part){.part = *shunts, .bridge = wpin_driver_of(sim, motor), .next = sim->now};
     for (int leg = 0; leg < 3; leg++) {
         if (inputs[leg] != WPIN_PART_NO_SHUNT) {
             sim->analog[inputs[leg]] = (wpin_analog){.what = WPIN_SENSED_SHUNT,
