@@ -1,7 +1,7 @@
 /* A whole program for an ATmega328P, on the port of firmware/: a motor with current sensing behind
  * a driver with direction, brake and PWM, and two buttons. Built for its size only. */
 #include "../firmware/chip.h"
-#include <windpin/fast.h>
+#include <windpin/windpin.h>
 
 enum { DIRECTION = 4, PWM = 9, BRAKE = 7, RUN = 2, STOP = 3 };
 
@@ -13,7 +13,7 @@ static const WPIN_FLASH wpin_line lines[] = {{.pin = DIRECTION}, {.pin = BRAKE},
 static const WPIN_FLASH wpin_stage_config bridge = {
     .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
 static wpin_stage stage;
-static const WPIN_FLASH wpin_motor_config config = {
+const WPIN_FLASH wpin_motor_config motor_config = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = WPIN_DUTY_FULL,
               .up = WPIN_SLEW_US(2000000),
@@ -23,7 +23,6 @@ static const WPIN_FLASH wpin_motor_config config = {
               .trip_us = 50000},
     .sense = {.reads = WPIN_HAS_CURRENT, .current_mv_per_a = 400}};
 static wpin_motor motor;
-WPIN_FAST_TICK(tick, motor, config, chip_port)
 
 static void serve_buttons(void) {
     if (!chip_port.read(NULL, RUN)) {
@@ -38,11 +37,11 @@ int main(void) {
     (void)chip_open(0);
     chip_listen(RUN);
     chip_listen(STOP);
-    wpin_motor_init(&motor, &config, &chip_port);
+    wpin_motor_init(&motor, &motor_config, &chip_port);
     wpin_motor_arm(&motor);
     for (;;) {
         chip_await_tick();
-        tick();
+        wpin_motor_tick(&motor);
         serve_buttons();
     }
 }

@@ -148,26 +148,26 @@ static void unlock(void *context, uint8_t state) {
 #endif
 }
 
-static const wpin_port port = {.now = now,
-                               .open = open_pin,
-                               .write = write_pin,
-                               .pwm_start = pwm_start,
-                               .pwm_duty = pwm_duty,
-                               .leg_start = leg_start,
-                               .leg_duty = leg_duty,
-                               .group_open = group_open,
-                               .group_write = group_write,
-                               .read = read_pin,
-                               .millivolts = millivolts,
-                               .count = count,
-                               .pause = pause_us,
-                               .lock = lock,
-                               .unlock = unlock};
+const wpin_port bench_port = {.now = now,
+                              .open = open_pin,
+                              .write = write_pin,
+                              .pwm_start = pwm_start,
+                              .pwm_duty = pwm_duty,
+                              .leg_start = leg_start,
+                              .leg_duty = leg_duty,
+                              .group_open = group_open,
+                              .group_write = group_write,
+                              .read = read_pin,
+                              .millivolts = millivolts,
+                              .count = count,
+                              .pause = pause_us,
+                              .lock = lock,
+                              .unlock = unlock};
 static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7}, {.pin = 9}};
 static const WPIN_FLASH wpin_stage_config bridge = {
     .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
 static wpin_stage stage;
-static const WPIN_FLASH wpin_motor_config config = {
+const WPIN_FLASH wpin_motor_config bench_config = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = 16384,
               .up = WPIN_SLEW_US(2000000),
@@ -182,7 +182,7 @@ static const WPIN_FLASH wpin_motor_config config = {
               .current_mv_per_a = 400,
               .supply_input = 1}};
 static wpin_motor motor;
-WPIN_FAST_TICK(fast_tick, motor, config, port)
+WPIN_FAST_TICK(fast_tick, motor, bench_config, bench_port)
 
 /* ---- the same with its speed regulated, its current limited and its motion watched ---- */
 
@@ -229,7 +229,7 @@ static const WPIN_FLASH wpin_motor_config regulated_config = {
     .protections = protections,
     .protection_count = 1};
 static wpin_motor regulated;
-WPIN_FAST_TICK(fast_loop, regulated, regulated_config, port)
+WPIN_FAST_TICK(fast_loop, regulated, regulated_config, bench_port)
 
 bool bench_fast;
 
@@ -254,8 +254,8 @@ static void prepare_loop(void) {
     loop.config = &gains;
     motion.config = &watched;
     wpin_motor_close(&motor);
-    wpin_encoder_init(&encoder, &encoder_config, &port);
-    wpin_motor_init(&regulated, &regulated_config, &port);
+    wpin_encoder_init(&encoder, &encoder_config, &bench_port);
+    wpin_motor_init(&regulated, &regulated_config, &bench_port);
     wpin_motor_arm(&regulated);
     wpin_setpoint half = {.quantity = WPIN_QUANTITY_SPEED, .value = 8000};
     for (int i = 0; i < 1500; i++) {
@@ -307,7 +307,7 @@ static const WPIN_FLASH wpin_six_step_config phases_config = {
 static wpin_six_step phases;
 static bench_case bench_case_now;
 
-WPIN_FAST_EDGE(fast_edge, phases, phases_config, port, codes[sector], clock_us)
+WPIN_FAST_EDGE(fast_edge, phases, phases_config, bench_port, codes[sector], clock_us)
 
 __attribute__((noinline)) static void edge_folded(void) {
     fast_edge();
@@ -315,7 +315,7 @@ __attribute__((noinline)) static void edge_folded(void) {
 
 static void prepare_inverter(void) {
     sector = 0;
-    wpin_six_step_actuator.open(&phases, &phases_config, &port);
+    wpin_six_step_actuator.open(&phases, &phases_config, &bench_port);
     wpin_six_step_actuator.put(&phases, WPIN_QUANTITY_EFFORT, 8000);
 }
 
@@ -334,7 +334,7 @@ static wpin_sensorless blind;
 static void prepare_blind(void) {
     samples = true;
     wpin_motor_close(&motor);
-    wpin_sensorless_actuator.open(&blind, &blind_config, &port);
+    wpin_sensorless_actuator.open(&blind, &blind_config, &bench_port);
     for (int i = 0; i < 2000 && blind.good < WPIN_SENSORLESS_SURE; i++) {
         wpin_measurement m = {.at = clock_us};
         wpin_sensorless_actuator.poll(&blind, &m);
@@ -393,7 +393,7 @@ static void turn_vector(void) {
 static void prepare_vector(void) {
     wpin_motor_close(&motor);
     sector = 0;
-    wpin_vector_actuator.open(&vector, &vector_config, &port);
+    wpin_vector_actuator.open(&vector, &vector_config, &bench_port);
     wpin_vector_actuator.put(&vector, WPIN_QUANTITY_EFFORT, 8000);
     for (int i = 0; i < 100; i++) {
         wpin_measurement m = {.at = clock_us, .speed = 15000, .valid = WPIN_HAS_SPEED};
@@ -423,7 +423,7 @@ void bench_prepare(bench_case what) {
         bench_case_now = what;
         return;
     }
-    wpin_motor_init(&motor, &config, &port);
+    wpin_motor_init(&motor, &bench_config, &bench_port);
     wpin_motor_arm(&motor);
     random_state = 1;
     for (int i = 0; i < 10; i++) {
@@ -444,7 +444,7 @@ void bench_prepare(bench_case what) {
     bench_pass();
     bench_tick();
     bench_case_now = what;
-    if (what == BENCH_COMMUTATE) {
+    if (!BENCH_ALONE && what == BENCH_COMMUTATE) {
         prepare_inverter();
     } else if (BENCH_LOOPS && what == BENCH_LOOP) {
         prepare_loop();
@@ -481,14 +481,14 @@ void bench_tick(void) {
         sample();
     } else if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         tick_loop();
-    } else if (bench_case_now == BENCH_COMMUTATE) {
+    } else if (!BENCH_ALONE && bench_case_now == BENCH_COMMUTATE) {
         sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
         if (bench_fast) {
             edge_folded();
         } else {
             wpin_six_step_edge(&phases);
         }
-    } else if (bench_fast) {
+    } else if (!BENCH_ALONE && bench_fast) {
         tick_folded();
     } else {
         tick_general();

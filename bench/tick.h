@@ -23,6 +23,12 @@ typedef enum bench_case {
 #define BENCH_LOOPS  1
 #define BENCH_OTHERS 1
 #endif
+/* The core built for one motor alone: see windpin/impl/constants.h. */
+#ifdef WPIN_ONE_MOTOR
+#define BENCH_ALONE 1
+#else
+#define BENCH_ALONE 0
+#endif
 /* The loop by hand (tick_fused.c) in place of the core has these alone. */
 #ifndef BENCH_BY_HAND
 #define BENCH_BY_HAND 0
@@ -33,6 +39,9 @@ static inline bool bench_has(bench_case what) {
     }
     if (what == BENCH_VECTOR) {
         return BENCH_LOOPS && BENCH_OTHERS;
+    }
+    if (what == BENCH_COMMUTATE) {
+        return BENCH_OTHERS && !BENCH_ALONE;
     }
     return what == BENCH_LOOP || what == BENCH_SAMPLE ? BENCH_LOOPS : BENCH_OTHERS;
 }
@@ -53,9 +62,10 @@ extern bool bench_fast;
 extern uint16_t bench_closed;
 
 /* What is measured, before the name of the case; how many of those there are. */
-enum { BENCH_KINDS = BENCH_BY_HAND ? 1 : 2 };
+enum { BENCH_KINDS = BENCH_BY_HAND || BENCH_ALONE ? 1 : 2 };
 static inline const char *bench_kind(void) {
-    return BENCH_BY_HAND ? "by hand" : (bench_fast ? "folded" : "general");
+    return BENCH_BY_HAND ? "by hand"
+                         : (BENCH_ALONE ? "one motor" : (bench_fast ? "folded" : "general"));
 }
 
 /* Name of a case. */

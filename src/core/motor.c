@@ -35,7 +35,7 @@ static bool port_serves(const WPIN_FAR wpin_sense_config *sense, const wpin_port
 
 /* What can be known before anything is touched. */
 static wpin_status check(const WPIN_FAR wpin_motor_config *config, const wpin_port *port) {
-    if (config == NULL || port == NULL || config->actuator == NULL || config->part == NULL) {
+    if (!wpin_may_open(config, port) || config->actuator == NULL || config->part == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
     wpin_status status = wpin_guard_check(&config->guard);
@@ -121,7 +121,7 @@ void wpin_motor_close(wpin_motor *motor) {
     if (!wpin_motor_is_open(motor)) {
         return;
     }
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     motor->config = NULL; /* no request is taken any more */
     motor->armed = WPIN_DISARMED;
     motor->mailed = 0;
@@ -156,9 +156,9 @@ wpin_duty wpin_motor_duty(const wpin_motor *motor) {
     if (!wpin_motor_is_open(motor)) {
         return 0;
     }
-    uint8_t locked = wpin_lock(motor->port); /* two bytes on 8 bits */
-    wpin_duty duty = motor->config->actuator->shown(motor->config->part);
-    wpin_unlock(motor->port, locked);
+    uint8_t locked = wpin_lock(wpin_port_of(motor)); /* two bytes on 8 bits */
+    wpin_duty duty = wpin_config_of(motor)->actuator->shown(wpin_config_of(motor)->part);
+    wpin_unlock(wpin_port_of(motor), locked);
     return duty;
 }
 
@@ -185,9 +185,9 @@ uint8_t wpin_motor_held(const wpin_motor *motor) {
 wpin_measurement wpin_motor_measurement(const wpin_motor *motor) {
     wpin_measurement copy = {0};
     if (wpin_motor_is_open(motor)) {
-        uint8_t locked = wpin_lock(motor->port);
+        uint8_t locked = wpin_lock(wpin_port_of(motor));
         copy = motor->measurement;
-        wpin_unlock(motor->port, locked);
+        wpin_unlock(wpin_port_of(motor), locked);
     }
     return copy;
 }
@@ -196,9 +196,9 @@ uint32_t wpin_motor_operations(const wpin_motor *motor) {
     if (motor == NULL || motor->port == NULL || (motor->traits & WPIN_IS_ON_OFF) == 0) {
         return 0;
     }
-    uint8_t locked = wpin_lock(motor->port);
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     uint32_t operations = motor->operations;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     return operations;
 }
 
@@ -222,6 +222,6 @@ int32_t wpin_motor_milliamps(const wpin_motor *motor) {
     if (!wpin_motor_is_open(motor) || (m.valid & WPIN_HAS_CURRENT) == 0) {
         return 0;
     }
-    uint16_t mv_per_a = motor->config->sense.current_mv_per_a;
+    uint16_t mv_per_a = wpin_config_of(motor)->sense.current_mv_per_a;
     return mv_per_a == 0 ? 0 : (int32_t)m.current * 1000 / mv_per_a;
 }

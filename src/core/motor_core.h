@@ -27,7 +27,7 @@ static inline uint32_t wpin_magnitude(int32_t value) {
 }
 
 static inline bool wpin_motor_is_open(const wpin_motor *motor) {
-    return motor != NULL && motor->config != NULL && motor->port != NULL;
+    return motor != NULL && motor->config != NULL && wpin_port_of(motor) != NULL;
 }
 
 /* Takes the mail at once, in the same control period, where there is any. Tick. */

@@ -10,8 +10,8 @@ static uint16_t within_full(int32_t value) {
 
 /* Regulators that the new set-point goes through begin anew, unless they are at work already. */
 static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
-    wpin_given given = wpin_steady_given(motor, motor->config);
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
+    wpin_given given = wpin_steady_given(motor, wpin_config_of(motor));
     bool runs = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
     for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
@@ -34,7 +34,7 @@ static void begin_ramp(wpin_motor *motor, uint8_t quantity, const wpin_request *
         motor->asked_now = turns ? wpin_steady_saturated(m->speed) : 0;
         motor->asked_part = 0;
     }
-    bool bends = motor->config->start.smooth && stands;
+    bool bends = wpin_config_of(motor)->start.smooth && stands;
     motor->flags = (uint8_t)((motor->flags & ~WPIN_BENDS) | (bends ? WPIN_BENDS : 0));
     if (!bends && (request->what & WPIN_UNASKED) != 0) {
         motor->ramp.left_us = 0;
@@ -65,12 +65,12 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
 /* ---- from set-point to effort ---- */
 
 static uint8_t follow(const wpin_motor *motor, uint8_t quantity, int32_t *value) {
-    return wpin_steady_follow(motor, motor->config, quantity, value);
+    return wpin_steady_follow(motor, wpin_config_of(motor), quantity, value);
 }
 
 /* Where a set-point is on its way at the slew limit, through zero if it has to turn over. */
 static void slew(wpin_motor *motor, int16_t target, uint16_t dt_us) {
-    const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
+    const WPIN_FAR wpin_guard_config *guard = &wpin_config_of(motor)->guard;
     int16_t now = motor->asked_now;
     bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
     uint16_t size = wpin_steady_size(now), goal = over ? 0 : wpin_steady_size(target);
@@ -84,14 +84,14 @@ static void slew(wpin_motor *motor, int16_t target, uint16_t dt_us) {
 
 /* Of one that takes efforts; a drive on a bus leads its speeds by itself meanwhile. */
 static bool is_starting(const wpin_motor *motor) {
-    bool efforts = (motor->config->actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) != 0;
+    bool efforts = (wpin_config_of(motor)->actuator->takes & WPIN_TAKES(WPIN_QUANTITY_EFFORT)) != 0;
     return efforts && (motor->measurement.inputs & WPIN_STARTING) != 0;
 }
 
 /* What is measured while an actuator starts is its own doing: all that it is told is which way, and
  * the regulators begin with what it leaves. */
 static wpin_duty way_to(const wpin_motor *motor, uint8_t quantity, int32_t value) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     wpin_given given = wpin_steady_given(motor, config);
     for (uint8_t i = 0; i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
@@ -115,7 +115,8 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
                                           waits ? 0 : ramp_us);
         motor->asked_part = 0;
     } else if (!waits && (motor->asked_now != target || motor->asked_part != 0)) {
-        uint16_t dt_us = motor->measurement.dt_us, most = wpin_tick_max(&motor->config->guard);
+        uint16_t dt_us = motor->measurement.dt_us,
+                 most = wpin_tick_max(&wpin_config_of(motor)->guard);
         slew(motor, target, dt_us < most ? dt_us : most);
     }
     return target == 0 && motor->ramp.left_us == 0 && motor->asked_now == 0;
@@ -141,11 +142,11 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
 }
 
 static wpin_status watch(wpin_motor *motor) {
-    return wpin_steady_watch(motor, motor->config);
+    return wpin_steady_watch(motor, wpin_config_of(motor));
 }
 
 static void armed(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     for (uint8_t i = 0; i < config->protection_count; i++) {
         config->protections[i].reset(config->protections[i].state);
     }
@@ -155,18 +156,18 @@ static void armed(wpin_motor *motor) {
 
 /* The ramp of a set-point is all that limits its slew: the time it takes at the least, us. */
 static uint32_t least_us(const wpin_motor *motor, uint8_t quantity, int32_t target) {
-    const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
-    uint8_t locked = wpin_lock(motor->port);
+    const WPIN_FAR wpin_guard_config *guard = &wpin_config_of(motor)->guard;
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     bool goes_on = motor->setpoint.quantity == quantity;
     int32_t begin = quantity == WPIN_QUANTITY_TORQUE ? 0 : motor->measurement.speed;
     int32_t now = goes_on ? motor->asked_now : begin;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     uint16_t from = within_full(now), to = within_full(target);
     uint32_t us = (target > 0 && now < 0) || (target < 0 && now > 0)
                       ? wpin_slew_time(guard->down, from) + wpin_slew_time(guard->up, to)
                   : to > from ? wpin_slew_time(guard->up, (uint16_t)(to - from))
                               : wpin_slew_time(guard->down, (uint16_t)(from - to));
-    return motor->config->start.smooth ? us + us / 2U : us;
+    return wpin_config_of(motor)->start.smooth ? us + us / 2U : us;
 }
 
 static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
@@ -203,7 +204,7 @@ static bool has_bounds(const WPIN_FAR wpin_travel *travel) {
 
 /* Whether its place is known as well as its travel needs it. */
 static bool place_known(const wpin_motor *motor) {
-    return !motor->config->travel->homed_first || motor->homed != 0;
+    return !wpin_config_of(motor)->travel->homed_first || motor->homed != 0;
 }
 
 static bool is_beyond(int32_t place, int32_t end, uint16_t near) {
@@ -212,12 +213,12 @@ static bool is_beyond(int32_t place, int32_t end, uint16_t near) {
 
 /* Beyond its travel it is at a limit of that way, but for what a place may be missed by. */
 static void bound(wpin_motor *motor) {
-    const WPIN_FAR wpin_travel *travel = motor->config->travel;
+    const WPIN_FAR wpin_travel *travel = wpin_config_of(motor)->travel;
     wpin_measurement *m = &motor->measurement;
     if ((m->valid & WPIN_HAS_POSITION) == 0) {
         motor->homed = 0;
     } else if (has_bounds(travel) && place_known(motor)) {
-        uint16_t near = motor->config->at_count;
+        uint16_t near = wpin_config_of(motor)->at_count;
         uint8_t most = is_beyond(m->position, travel->most, near) ? WPIN_AT_FORWARD_LIMIT : 0;
         uint8_t least = is_beyond(travel->least, m->position, near) ? WPIN_AT_REVERSE_LIMIT : 0;
         m->inputs = (uint8_t)(m->inputs | most | least);
@@ -238,7 +239,7 @@ static bool ends(const wpin_motor *motor) {
 }
 
 static wpin_status check_travel(const wpin_motor *motor, int32_t place) {
-    const WPIN_FAR wpin_travel *travel = motor->config->travel;
+    const WPIN_FAR wpin_travel *travel = wpin_config_of(motor)->travel;
     if (travel == NULL) {
         return WPIN_OK;
     }
@@ -280,7 +281,7 @@ static int32_t counts_of(uint32_t per_turn, int32_t millidegrees) {
 
 /* By how far from where it stands or is to stand. */
 static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place) {
-    uint32_t per_turn = motor->config->counts_per_turn;
+    uint32_t per_turn = wpin_config_of(motor)->counts_per_turn;
     if (per_turn == 0 || per_turn > WPIN_COUNTS_PER_TURN_MAX) {
         return WPIN_REFUSED_QUANTITY;
     }
@@ -288,13 +289,13 @@ static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, in
         (by && wpin_magnitude(millidegrees) > 3600000U)) {
         return WPIN_REFUSED_RANGE;
     }
-    uint8_t locked = wpin_lock(motor->port);
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     int32_t now = motor->measurement.position, last = motor->place;
     bool goes =
         (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_POSITION;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     uint32_t off = (uint32_t)now - (uint32_t)last;
-    bool there = wpin_magnitude((int32_t)off) <= motor->config->at_count + 1U;
+    bool there = wpin_magnitude((int32_t)off) <= wpin_config_of(motor)->at_count + 1U;
     uint32_t from = !by ? 0 : (uint32_t)(goes || there ? last : now);
     *place = (int32_t)(from + (uint32_t)counts_of(per_turn, millidegrees));
     return *place <= WPIN_POSITION_MAX && *place >= -WPIN_POSITION_MAX ? WPIN_OK

@@ -61,7 +61,7 @@ WPIN_RARE void wpin_motor_drop(wpin_motor *motor, uint8_t drive) {
     clear_flags(motor, WPIN_CARRIES);
     end_ramp(motor);
     rest_with(motor, drive);
-    wpin_guard_drop(&motor->guard, &motor->config->guard, is_on_off(motor));
+    wpin_guard_drop(&motor->guard, &wpin_config_of(motor)->guard, is_on_off(motor));
 }
 
 WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
@@ -72,7 +72,7 @@ WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
         motor->homed = 0; /* what was counted may be wrong */
     }
     motor->armed = WPIN_DISARMED;
-    wpin_motor_drop(motor, motor->config->safe_drive);
+    wpin_motor_drop(motor, wpin_config_of(motor)->safe_drive);
 }
 
 /* The effort shown now, signed: where a ramp begins. */
@@ -83,11 +83,13 @@ static wpin_duty effort_now(const wpin_guard *guard) {
 
 /* Scales a ramp's time as its share was made for it: see wpin_ramp_time_of. */
 int8_t wpin_ramp_shift(uint32_t us) {
-    int8_t shift = us == 0 ? 0 : 16;
-    for (; us != 0 && (us >> 24) == 0; us <<= 8) {
-        shift = (int8_t)(shift - 8);
+    if (us == 0) {
+        return 0;
     }
-    for (; us != 0 && (us >> 31) == 0; us <<= 1) {
+    uint16_t high = (uint16_t)(us >> 16), half = high != 0 ? high : (uint16_t)us;
+    uint8_t top = (uint8_t)(half >> 8), byte = top != 0 ? top : (uint8_t)half;
+    int8_t shift = (int8_t)((high != 0 ? 16 : 0) - (top != 0 ? 0 : 8));
+    for (; (byte & 128U) == 0; byte = (uint8_t)(byte << 1)) {
         shift--;
     }
     return shift;
@@ -101,7 +103,7 @@ static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
     bool turns = direction != 0 && direction != motor->guard.direction;
     bool stands = motor->ramp.left_us == 0 && (motor->guard.held & WPIN_HELD_SLEW) == 0;
     clear_flags(motor, WPIN_BENDS);
-    if (motor->config->start.smooth && stands) {
+    if (wpin_config_of(motor)->start.smooth && stands) {
         set_flags(motor, WPIN_BENDS);
     } else if ((request->what & WPIN_UNASKED) != 0) {
         motor->ramp.left_us = 0; /* in the middle of a change only the slew limit holds */
@@ -117,10 +119,11 @@ static bool is_first(const wpin_motor *motor) {
 }
 
 /* The first move after a fault is short, whatever was asked; and what is left of that. */
-static uint32_t first_time(wpin_motor *motor, uint32_t asked_ms) {
-    uint16_t first_ms = motor->config->guard.first_ms;
-    uint32_t most = first_ms != 0 ? first_ms : 2000U, ms = asked_ms < most ? asked_ms : most;
-    motor->first_left = (uint16_t)(wpin_countdown_of(most).left - wpin_countdown_of(ms).left);
+static uint16_t first_time(wpin_motor *motor, uint32_t asked_ms) {
+    uint16_t first_ms = wpin_config_of(motor)->guard.first_ms,
+             most = first_ms != 0 ? first_ms : 2000;
+    uint16_t ms = asked_ms < most ? (uint16_t)asked_ms : most;
+    motor->first_left = (uint16_t)(wpin_units_of_16(most) - wpin_units_of_16(ms));
     return ms;
 }
 
@@ -131,13 +134,13 @@ static void set_timeout(wpin_motor *motor, const wpin_request *request, uint16_t
         motor->timeout.us = WPIN_NEVER;
         return;
     }
-    motor->timeout = wpin_countdown_of(ms);
-    wpin_count_down(&motor->timeout, age_us);
+    wpin_set_countdown(&motor->timeout, ms);
+    wpin_steady_count_down(&motor->timeout, (uint8_t)(age_us >> 10), age_us & 1023U);
 }
 
 /* Kept up from outside like any other move, the first one ends all the same. */
 static void prolong_first(wpin_motor *motor, uint32_t asked_ms) {
-    uint32_t asked = wpin_countdown_of(asked_ms).left, left = motor->timeout.left;
+    uint32_t asked = wpin_units_of(asked_ms), left = motor->timeout.left;
     uint32_t more = asked > left ? asked - left : 0;
     more = more < motor->first_left ? more : motor->first_left;
     motor->first_left = (uint16_t)(motor->first_left - more);
@@ -146,7 +149,8 @@ static void prolong_first(wpin_motor *motor, uint32_t asked_ms) {
 
 /* What takes speeds too is left alone with a place only. */
 static void choose_rules(wpin_motor *motor, uint8_t quantity) {
-    uint8_t takes = motor->config->actuator->takes, place = WPIN_TAKES(WPIN_QUANTITY_POSITION);
+    uint8_t takes = wpin_config_of(motor)->actuator->takes,
+            place = WPIN_TAKES(WPIN_QUANTITY_POSITION);
     if ((takes & place) != 0 && takes != place) {
         bool own = quantity == WPIN_QUANTITY_POSITION;
         clear_flags(motor, own ? 0 : WPIN_OWN_RULES | WPIN_MOVES); /* the guard says if it moves */
@@ -168,8 +172,8 @@ static void begin_run(wpin_motor *motor, const wpin_request *request) {
         begin_ramp(motor, request);
     } else {
         end_ramp(motor);
-        if (motor->config->loop != NULL) {
-            motor->config->loop->begin(motor, quantity, request);
+        if (wpin_config_of(motor)->loop != NULL) {
+            wpin_config_of(motor)->loop->begin(motor, quantity, request);
         }
     }
     wpin_motor_ask(motor, quantity, request->value);
@@ -177,11 +181,12 @@ static void begin_run(wpin_motor *motor, const wpin_request *request) {
     if (quantity != WPIN_QUANTITY_EFFORT || request->value != 0) {
         set_flags(motor, WPIN_WANTS);
     }
-    rest_with(motor, motor->config->rest_drive);
+    rest_with(motor, wpin_config_of(motor)->rest_drive);
 }
 
 static bool ramps_down(const wpin_motor *motor) {
-    return motor->config->loop != NULL && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0 &&
+    return wpin_config_of(motor)->loop != NULL &&
+           (motor->guard.flags & WPIN_GUARD_REGULATED) != 0 &&
            wpin_steady_ramps(motor->setpoint.quantity);
 }
 
@@ -202,20 +207,20 @@ static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us
     case WPIN_VERB_STOP:
         if (ramps_down(motor)) {
             uint8_t quantity = motor->setpoint.quantity;
-            motor->config->loop->begin(motor, quantity, request);
+            wpin_config_of(motor)->loop->begin(motor, quantity, request);
             wpin_motor_ask(motor, quantity, 0); /* where it ends by itself */
             motor->timeout.us = WPIN_NEVER;
         } else {
             begin_ramp(motor, request);
             wpin_motor_want_nothing(motor);
         }
-        rest_with(motor, motor->config->rest_drive);
+        rest_with(motor, wpin_config_of(motor)->rest_drive);
         break;
     case WPIN_VERB_COAST: wpin_motor_drop(motor, WPIN_DRIVE_COAST); break;
     case WPIN_VERB_BRAKE: wpin_motor_drop(motor, WPIN_DRIVE_BRAKE); break;
     case WPIN_VERB_CALIBRATE:
         set_timeout(motor, request, age_us);
-        wpin_motor_drop(motor, motor->config->rest_drive);
+        wpin_motor_drop(motor, wpin_config_of(motor)->rest_drive);
         set_flags(motor, WPIN_CALIBRATES);
         break;
     default: break;
@@ -225,10 +230,10 @@ static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us
 /* Takes the mail, whole; how old it is, us. It was posted since the tick before: its age is told by
  * the lower half of the clock, and is no more than that tick's. */
 WPIN_RARE uint16_t wpin_rare_take(wpin_motor *motor) {
-    uint8_t locked = wpin_lock(motor->port);
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     wpin_request request = motor->mail;
     motor->mailed = 0;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     uint16_t dt_us = motor->measurement.dt_us;
     uint16_t age_us = (uint16_t)(motor->measurement.at - request.at);
     if (dt_us != UINT16_MAX && age_us > dt_us) {
@@ -256,24 +261,25 @@ static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ram
     if (direction != 0 && now != 0 && now != direction) {
         return target; /* the guard holds it until then */
     }
-    return wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0, ramp_us);
+    bool bends = wpin_config_of(motor)->start.smooth && (motor->flags & WPIN_BENDS) != 0;
+    return wpin_ramp_step(&motor->ramp, target, bends, ramp_us);
 }
 
 WPIN_RARE wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us) {
-    return motor->setpoint.quantity != WPIN_QUANTITY_EFFORT && motor->config->loop != NULL
-               ? motor->config->loop->effort(motor, ramp_us)
+    return motor->setpoint.quantity != WPIN_QUANTITY_EFFORT && wpin_config_of(motor)->loop != NULL
+               ? wpin_config_of(motor)->loop->effort(motor, ramp_us)
                : ramped_effort(motor, (wpin_duty)motor->setpoint.value, ramp_us);
 }
 
 /* From rest at least the kick's effort for its time. Then at least the drop-out effort until the
  * ramp has come that far, or the shaft would stop again while the ramp is still low. */
 WPIN_RARE uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t hold_us) {
-    const WPIN_FAR wpin_start_config *start = &motor->config->start;
+    const WPIN_FAR wpin_start_config *start = &wpin_config_of(motor)->start;
     wpin_guard *guard = &motor->guard;
     int8_t direction = sign_of(effort);
     const wpin_measurement *m = &motor->measurement;
     bool turns = (m->valid & WPIN_HAS_SPEED) != 0 &&
-                 wpin_steady_size(m->speed) > motor->config->guard.standstill;
+                 wpin_steady_size(m->speed) > wpin_config_of(motor)->guard.standstill;
     bool stands = (guard->flags & WPIN_GUARD_DRIVEN) == 0 && !turns;
     if (stands && direction != 0 && (guard->direction == 0 || guard->direction == direction)) {
         set_flags(motor, WPIN_CARRIES);
@@ -304,15 +310,17 @@ WPIN_RARE uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t 
 /* ---- to the actuator ---- */
 
 static wpin_status rest(wpin_motor *motor) {
-    return motor->config->actuator->idle(motor->config->part, wpin_rest_drive(motor));
+    return wpin_config_of(motor)->actuator->idle(wpin_config_of(motor)->part,
+                                                 wpin_rest_drive(motor));
 }
 
 /* Full forward past ramp and cap, so that another controller sees the end of its range. */
 static wpin_status show_full(wpin_motor *motor) {
     motor->guard.direction = 1; /* it may turn: what follows rests first */
     motor->guard.flags |= WPIN_GUARD_DRIVEN;
-    motor->guard.pause_left_us = motor->config->guard.pause_us;
-    return motor->config->actuator->put(motor->config->part, WPIN_QUANTITY_EFFORT, WPIN_DUTY_FULL);
+    motor->guard.pause_left_us = wpin_config_of(motor)->guard.pause_us;
+    return wpin_config_of(motor)->actuator->put(wpin_config_of(motor)->part, WPIN_QUANTITY_EFFORT,
+                                                WPIN_DUTY_FULL);
 }
 
 /* Whether a limit switch stands in the way of a set-point that the actuator takes itself. */
@@ -328,7 +336,7 @@ static bool limit_in_way(const wpin_motor *motor) {
 }
 
 static wpin_status let_stand(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     if (config->actuator->stop == NULL || config->actuator->stop(config->part)) {
         clear_flags(motor, WPIN_MOVES);
         motor->guard.value = 0;
@@ -341,7 +349,7 @@ static wpin_status let_stand(wpin_motor *motor) {
 /* An actuator that takes position or speed ramps by itself; here it is only let go there, or not.
  */
 static wpin_status drive_own(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     const wpin_measurement *m = &motor->measurement;
     if ((motor->flags & WPIN_WANTS) != 0 && limit_in_way(motor)) {
         wpin_motor_want_nothing(motor);
@@ -375,7 +383,7 @@ static wpin_status drive_own(wpin_motor *motor) {
 }
 
 WPIN_RARE void wpin_rare_limit(wpin_motor *motor) {
-    const WPIN_FAR wpin_loop *loop = motor->config->loop;
+    const WPIN_FAR wpin_loop *loop = wpin_config_of(motor)->loop;
     bool regulated = (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
     if (loop != NULL && regulated && !loop->ends(motor)) {
         return; /* a regulator pushed that way for a moment, and is not let */
@@ -385,12 +393,14 @@ WPIN_RARE void wpin_rare_limit(wpin_motor *motor) {
 }
 
 WPIN_RARE wpin_status wpin_rare_drive(wpin_motor *motor) {
-    return (motor->flags & WPIN_OWN_RULES) != 0 ? drive_own(motor) : show_full(motor);
+    const uint8_t place = WPIN_TAKES(WPIN_QUANTITY_POSITION);
+    bool can = (wpin_config_of(motor)->actuator->takes & place) != 0;
+    return can && (motor->flags & WPIN_OWN_RULES) != 0 ? drive_own(motor) : show_full(motor);
 }
 
 /* The first step of a motion: what it rests with afterwards, and what a relay's contacts count. */
 WPIN_RARE void wpin_rare_start(wpin_motor *motor) {
-    rest_with(motor, motor->config->rest_drive);
+    rest_with(motor, wpin_config_of(motor)->rest_drive);
     if (is_on_off(motor)) {
         motor->operations++;
     }
@@ -406,7 +416,7 @@ WPIN_RARE uint8_t wpin_rare_standing(const wpin_motor *motor) {
         return WPIN_STATE_OFF;
     }
     wpin_drive rests = wpin_rest_drive(motor);
-    if (rests == WPIN_DRIVE_BRAKE && motor->config->rest_drive != WPIN_DRIVE_BRAKE) {
+    if (rests == WPIN_DRIVE_BRAKE && wpin_config_of(motor)->rest_drive != WPIN_DRIVE_BRAKE) {
         return WPIN_STATE_BRAKING;
     }
     if (motor->guard.direction == 0 || (motor->flags & WPIN_OWN_RULES) != 0) {
@@ -427,7 +437,7 @@ WPIN_RARE void wpin_rare_moved(wpin_motor *motor) {
 /* ---- faults ---- */
 
 WPIN_RARE bool wpin_rare_clock_stands(const wpin_motor *motor) {
-    uint8_t most = motor->config->guard.clock_stands;
+    uint8_t most = wpin_config_of(motor)->guard.clock_stands;
     return motor->stood >= (most != 0 ? most : 100);
 }
 
@@ -438,30 +448,31 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         wpin_rare_latch(motor, (wpin_status)motor->tripped);
     }
     if (motor->armed == WPIN_DISARMED || motor->fault != WPIN_OK) {
-        wpin_motor_drop(motor, motor->config->safe_drive);
-        if ((motor->senses & WPIN_SENSES_WATCH) != 0) {
-            motor->watched = (uint8_t)motor->config->loop->watch(motor);
+        wpin_motor_drop(motor, wpin_config_of(motor)->safe_drive);
+        if ((wpin_senses(motor) & WPIN_SENSES_WATCH) != 0) {
+            motor->watched = (uint8_t)wpin_config_of(motor)->loop->watch(motor);
         }
         return;
     }
-    wpin_status cause = wpin_steady_check(motor, motor->config, motor->senses, false, false);
+    wpin_status cause =
+        wpin_steady_check(motor, wpin_config_of(motor), wpin_senses(motor), false, false);
     if (cause != WPIN_OK) {
         wpin_rare_latch(motor, cause);
         return;
     }
     /* disarmed and armed within a tick it was cut off since, and takes nothing before it is idle */
-    wpin_status status =
-        motor->config->actuator->idle(motor->config->part, (wpin_drive)motor->config->rest_drive);
+    wpin_status status = wpin_config_of(motor)->actuator->idle(
+        wpin_config_of(motor)->part, (wpin_drive)wpin_config_of(motor)->rest_drive);
     if (status != WPIN_OK) {
         wpin_rare_failure(motor, status);
         return;
     }
     motor->armed = WPIN_ARMED;
     motor->watched = WPIN_OK;
-    if (motor->config->loop != NULL) {
-        motor->config->loop->armed(motor);
+    if (wpin_config_of(motor)->loop != NULL) {
+        wpin_config_of(motor)->loop->armed(motor);
     }
-    wpin_motor_drop(motor, motor->config->rest_drive); /* whatever was, it begins at zero */
+    wpin_motor_drop(motor, wpin_config_of(motor)->rest_drive); /* whatever was, it begins at zero */
 }
 
 /* The port failed: everything off, by the shortest way, and the fault is latched. */
@@ -469,12 +480,12 @@ WPIN_RARE void wpin_rare_failure(wpin_motor *motor, wpin_status status) {
     if (status != WPIN_REFUSED_FAULTED) { /* cut by a trip that the next tick latches */
         wpin_rare_latch(motor, status >= WPIN_FAULT_FIRST ? status : WPIN_FAULT_PORT);
         motor->guard.flags &= (uint8_t)~WPIN_GUARD_DRIVEN;
-        motor->config->actuator->off(motor->config->part);
+        wpin_config_of(motor)->actuator->off(wpin_config_of(motor)->part);
     }
 }
 
 WPIN_RARE wpin_status wpin_rare_poll(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     wpin_status status = config->actuator->poll != NULL
                              ? config->actuator->poll(config->part, &motor->measurement)
                              : WPIN_OK;

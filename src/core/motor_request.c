@@ -5,14 +5,14 @@
 
 /* An S is half as steep again in its middle: the time in which that stays within the slew limit. */
 static uint32_t smooth_time(const wpin_motor *motor, int32_t target) {
-    uint8_t locked = wpin_lock(motor->port);
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     int32_t now = (int32_t)(motor->guard.value >> 16);
     int8_t direction = motor->guard.direction;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     int32_t size = (int32_t)(wpin_magnitude(target) & 0x7FFFU);
     bool turns = (target > 0 && direction < 0) || (target < 0 && direction == 1);
     int32_t distance = turns ? size : (size > now ? size - now : now - size);
-    const WPIN_FAR wpin_guard_config *guard = &motor->config->guard;
+    const WPIN_FAR wpin_guard_config *guard = &wpin_config_of(motor)->guard;
     uint32_t us =
         wpin_slew_time(turns || size > now ? guard->up : guard->down,
                        (uint16_t)(distance <= WPIN_DUTY_FULL ? distance : WPIN_DUTY_FULL));
@@ -25,7 +25,7 @@ static bool is_regulated(const wpin_motor *motor, uint8_t quantity) {
 }
 
 static uint32_t least_time(const wpin_motor *motor, uint8_t verb, wpin_setpoint setpoint) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     bool stops = verb == WPIN_VERB_STOP && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
     if (config->loop != NULL && (stops || is_regulated(motor, setpoint.quantity))) {
         uint8_t now = motor->setpoint.quantity; /* one byte: whole in any context */
@@ -43,7 +43,7 @@ static void post(wpin_motor *motor, uint8_t verb, wpin_setpoint setpoint, uint32
     if (!wpin_motor_is_open(motor)) {
         return;
     }
-    const wpin_port *port = motor->port;
+    const wpin_port *port = wpin_port_of(motor);
     uint32_t least_us = verb <= WPIN_VERB_STOP ? least_time(motor, verb, setpoint) : 0;
     wpin_ramp_time ramp = wpin_ramp_time_of(ramp_us > least_us ? ramp_us : least_us);
     wpin_request request = {.what = (uint8_t)(verb | setpoint.quantity << WPIN_QUANTITY_SHIFT |
@@ -91,9 +91,9 @@ static bool in_range(wpin_setpoint setpoint) {
 }
 
 uint32_t wpin_motor_pause_ms(const wpin_motor *motor) {
-    uint8_t locked = wpin_lock(motor->port);
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     uint32_t us = motor->guard.pause_left_us;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     return us / 1000U + (us % 1000U != 0);
 }
 
@@ -101,13 +101,13 @@ uint32_t wpin_motor_pause_ms(const wpin_motor *motor) {
 bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms) {
     int8_t now = motor->guard.direction;
     return direction != 0 && now != 0 && now != direction &&
-           motor->config->guard.reversal == WPIN_REVERSAL_BY_TIME &&
+           wpin_config_of(motor)->guard.reversal == WPIN_REVERSAL_BY_TIME &&
            timeout_ms <= wpin_motor_pause_ms(motor);
 }
 
 /* An effort below the start duty: refused, lifted, or left to the kick. */
 static wpin_status mind_start(wpin_motor *motor, int32_t *effort) {
-    const WPIN_FAR wpin_start_config *start = &motor->config->start;
+    const WPIN_FAR wpin_start_config *start = &wpin_config_of(motor)->start;
     int32_t least = start->start_duty;
     uint32_t size = wpin_magnitude(*effort);
     if (size == 0 || size >= start->start_duty || start->below == WPIN_BELOW_ALLOW) {
@@ -123,7 +123,7 @@ static wpin_status mind_start(wpin_motor *motor, int32_t *effort) {
 }
 
 static void saturate(wpin_motor *motor, int32_t *effort) {
-    int32_t cap = motor->config->guard.cap;
+    int32_t cap = wpin_config_of(motor)->guard.cap;
     if (*effort > cap || *effort < -cap) {
         *effort = *effort < 0 ? -cap : cap;
         motor->counted = (uint8_t)(motor->counted + ((motor->counted & 15U) < 15));
@@ -171,7 +171,7 @@ static wpin_status check_request(wpin_motor *motor, wpin_setpoint *setpoint, uin
         return WPIN_REFUSED_RANGE;
     }
     wpin_status status = check_ready(motor);
-    if (status == WPIN_OK && !wpin_motor_has_way(motor->config, setpoint->quantity)) {
+    if (status == WPIN_OK && !wpin_motor_has_way(wpin_config_of(motor), setpoint->quantity)) {
         status = WPIN_REFUSED_QUANTITY;
     }
     if (status == WPIN_OK && setpoint->quantity == WPIN_QUANTITY_EFFORT) {
@@ -186,9 +186,9 @@ static wpin_status check_request(wpin_motor *motor, wpin_setpoint *setpoint, uin
 wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
                                uint32_t timeout_ms) {
     wpin_status status = check_request(motor, &setpoint, ramp_us, timeout_ms);
-    if (status == WPIN_OK && motor->config->loop != NULL &&
+    if (status == WPIN_OK && wpin_config_of(motor)->loop != NULL &&
         is_regulated(motor, setpoint.quantity)) {
-        status = motor->config->loop->check(motor, &setpoint, timeout_ms);
+        status = wpin_config_of(motor)->loop->check(motor, &setpoint, timeout_ms);
     }
     if (status == WPIN_OK) {
         post(motor, WPIN_VERB_RUN, setpoint, ramp_us, timeout_ms);
@@ -208,7 +208,7 @@ static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32
     if (status != WPIN_OK) {
         return status;
     }
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     if (config->actuator->angle != NULL) {
         status = config->actuator->angle(config->part, millidegrees, by, &setpoint.value);
     } else if (config->loop != NULL) {
@@ -226,7 +226,7 @@ static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32
 wpin_status wpin_motor_home(wpin_motor *motor, uint32_t timeout_ms) {
     wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_POSITION, .value = 0};
     wpin_status status = check_request(motor, &setpoint, 0, timeout_ms);
-    if (status == WPIN_OK && motor->config->actuator->homed == NULL) {
+    if (status == WPIN_OK && wpin_config_of(motor)->actuator->homed == NULL) {
         status = WPIN_REFUSED_QUANTITY;
     }
     if (status == WPIN_OK) {
@@ -240,7 +240,7 @@ wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts) {
     if (!wpin_motor_is_open(motor)) {
         return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    const WPIN_FAR wpin_sense_config *sense = &motor->config->sense;
+    const WPIN_FAR wpin_sense_config *sense = &wpin_config_of(motor)->sense;
     if (sense->place == NULL) {
         return WPIN_REFUSED_QUANTITY;
     }
@@ -290,7 +290,7 @@ wpin_status wpin_motor_refresh(wpin_motor *motor, uint32_t timeout_ms) {
     if (timeout_ms == 0) {
         return WPIN_REFUSED_RANGE;
     }
-    const wpin_port *port = motor->port;
+    const wpin_port *port = wpin_port_of(motor);
     wpin_moment now = port->now(port->context);
     uint8_t locked = wpin_lock(port);
     if (motor->mailed == 0) {
@@ -355,7 +355,7 @@ void wpin_motor_end_kick(wpin_motor *motor) {
 
 /* What guard and protections would trip on by the last measurement, however short. */
 static wpin_status cause_there(const wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     wpin_measurement m = wpin_motor_measurement(motor);
     wpin_guard fresh = {0};
     m.dt_us = 0;
@@ -366,8 +366,8 @@ static wpin_status cause_there(const wpin_motor *motor) {
 /* The same, with a current above its trip level counting at once. */
 static bool cause_still_there(const wpin_motor *motor) {
     wpin_measurement m = wpin_motor_measurement(motor);
-    uint16_t trip = (uint16_t)motor->config->guard.current_trip;
-    bool over = trip != 0 && (motor->config->sense.reads & WPIN_HAS_CURRENT) != 0 &&
+    uint16_t trip = (uint16_t)wpin_config_of(motor)->guard.current_trip;
+    bool over = trip != 0 && (wpin_config_of(motor)->sense.reads & WPIN_HAS_CURRENT) != 0 &&
                 wpin_steady_size(m.current) > trip;
     return over || cause_there(motor) != WPIN_OK;
 }
@@ -390,7 +390,7 @@ wpin_status wpin_motor_arm(wpin_motor *motor) {
 void wpin_motor_disarm(wpin_motor *motor) {
     if (wpin_motor_is_open(motor)) {
         motor->armed = WPIN_DISARMED;
-        motor->config->actuator->off(motor->config->part);
+        wpin_config_of(motor)->actuator->off(wpin_config_of(motor)->part);
     }
 }
 
@@ -402,7 +402,7 @@ void wpin_motor_trip(wpin_motor *motor, wpin_status cause) {
     if (motor->tripped == WPIN_OK) {
         motor->tripped = (uint8_t)(known ? cause : WPIN_FAULT_EXTERNAL);
     }
-    motor->config->actuator->off(motor->config->part);
+    wpin_config_of(motor)->actuator->off(wpin_config_of(motor)->part);
 }
 
 wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
@@ -410,9 +410,9 @@ wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
     if (status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT) {
         return status;
     }
-    const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
+    const WPIN_FAR wpin_actuator *actuator = wpin_config_of(motor)->actuator;
     if (actuator->clear != NULL && (status == WPIN_REFUSED_FAULTED || motor->armed == 0)) {
-        actuator->clear(motor->config->part);
+        actuator->clear(wpin_config_of(motor)->part);
     }
     if (status != WPIN_REFUSED_FAULTED) {
         return WPIN_REFUSED_NO_FAULT;
@@ -420,12 +420,12 @@ wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
     if (motor->fault == WPIN_OK || cause_still_there(motor)) {
         return WPIN_REFUSED_CAUSE; /* a trip is not even latched before the next tick */
     }
-    uint8_t locked = wpin_lock(motor->port);
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
     motor->armed = WPIN_DISARMED;
     motor->fault = WPIN_OK;
     motor->tripped = WPIN_OK;
     motor->guard.flags |= WPIN_GUARD_FIRST;
     motor->guard.over_us = 0;
-    wpin_unlock(motor->port, locked);
+    wpin_unlock(wpin_port_of(motor), locked);
     return WPIN_OK;
 }

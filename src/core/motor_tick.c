@@ -2,13 +2,20 @@
  * path stands in windpin/impl/steady.h. */
 #include "motor_core.h"
 
+#ifdef WPIN_ONE_MOTOR
+#define FOLDED true
+#else
+#define FOLDED false
+#endif
+
 static bool tick(wpin_motor *motor) {
-    return wpin_steady_tick(motor, motor->config, motor->port, motor->senses, false);
+    return wpin_steady_tick(motor, wpin_config_of(motor), wpin_port_of(motor), wpin_senses(motor),
+                            FOLDED);
 }
 
 void wpin_motor_tick(wpin_motor *motor) {
-    if (wpin_motor_is_open(motor) && tick(motor) && motor->port->kick != NULL) {
-        motor->port->kick(motor->port->context);
+    if (wpin_motor_is_open(motor) && tick(motor) && wpin_port_of(motor)->kick != NULL) {
+        wpin_port_of(motor)->kick(wpin_port_of(motor)->context);
     }
 }
 

@@ -198,13 +198,13 @@ static bool join_done(wpin_sequence *s, wpin_track *track, const wpin_step *step
 static bool current_above(const wpin_motor *motor, uint32_t milliamps) {
     int16_t mv = motor->measurement.current;
     uint32_t size = (uint32_t)(mv < 0 ? -(int32_t)mv : mv);
-    return size * 1000U > milliamps * (uint32_t)motor->config->sense.current_mv_per_a;
+    return size * 1000U > milliamps * (uint32_t)wpin_config_of(motor)->sense.current_mv_per_a;
 }
 
 static bool current_below(const wpin_motor *motor, uint32_t milliamps) {
     int16_t mv = motor->measurement.current;
     uint32_t size = (uint32_t)(mv < 0 ? -(int32_t)mv : mv);
-    return size * 1000U < milliamps * (uint32_t)motor->config->sense.current_mv_per_a;
+    return size * 1000U < milliamps * (uint32_t)wpin_config_of(motor)->sense.current_mv_per_a;
 }
 
 /* At zero, and the shaft taken to stand; braked or not. */
@@ -281,7 +281,7 @@ static int16_t slow(int16_t speed) {
 static bool stands(const wpin_motor *motor) {
     const wpin_measurement *m = &motor->measurement;
     return (m->valid & WPIN_HAS_SPEED) != 0 &&
-           wpin_magnitude(m->speed) <= motor->config->guard.standstill;
+           wpin_magnitude(m->speed) <= wpin_config_of(motor)->guard.standstill;
 }
 
 /* Whether it has found what it looks for. */
@@ -299,7 +299,7 @@ static bool found(const wpin_sequence *s, wpin_track *track, const wpin_step *st
 static void home_stops(wpin_motor *motor, wpin_track *track, const wpin_step *step, uint8_t part) {
     wpin_motor_stop(motor, 0);
     wpin_motor_take(motor);
-    track->left = wpin_countdown_of(step->time_ms);
+    wpin_set_countdown(&track->left, step->time_ms);
     track->part = part;
 }
 

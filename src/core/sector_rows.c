@@ -39,7 +39,7 @@ wpin_duty wpin_sector_shown(const wpin_stage *stage, int8_t direction) {
         return 0;
     }
     wpin_duty duty = (wpin_duty)stage->duty;
-    bool forward = (direction < 0) == stage->config->reversed;
+    bool forward = (direction < 0) == wpin_stage_config_of(stage)->reversed;
     return (wpin_duty)(forward ? duty : -duty);
 }
 

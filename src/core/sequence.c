@@ -96,7 +96,7 @@ static void observe(const wpin_sequence *sequence, const wpin_track *track, bool
 /* Gives a step's command; what it posts takes effect at once, in the same control period. */
 static wpin_status begin(wpin_sequence *sequence, wpin_track *track, const wpin_step *step) {
     const WPIN_FAR wpin_op_traits *op = &wpin_ops[step->op];
-    track->left = wpin_countdown_of(step->time_ms);
+    wpin_set_countdown(&track->left, step->time_ms);
     track->part = WPIN_PART_GOING;
     observe(sequence, track, true);
     wpin_status status = op->begin != NULL ? op->begin(sequence, track, step) : WPIN_OK;

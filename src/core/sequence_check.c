@@ -41,17 +41,18 @@ static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step
     if (motor == NULL || motor->config == NULL) {
         return true; /* refused at the start, as not open */
     }
-    const WPIN_FAR wpin_actuator *actuator = motor->config->actuator;
+    const WPIN_FAR wpin_actuator *actuator = wpin_config_of(motor)->actuator;
     bool driven = actuator->takes != WPIN_TAKES(WPIN_QUANTITY_POSITION); /* no stepper */
-    if ((needs & WPIN_NEEDS_EFFORT) != 0 && !wpin_motor_has_way(motor->config, step->quantity)) {
+    if ((needs & WPIN_NEEDS_EFFORT) != 0 &&
+        !wpin_motor_has_way(wpin_config_of(motor), step->quantity)) {
         return false;
     }
     return ((needs & WPIN_DRIVES) == 0 || driven) &&
            ((needs & WPIN_NEEDS_ANGLE) == 0 || actuator->angle != NULL ||
-            (motor->config->counts_per_turn != 0 &&
-             wpin_motor_has_way(motor->config, WPIN_QUANTITY_POSITION))) &&
+            (wpin_config_of(motor)->counts_per_turn != 0 &&
+             wpin_motor_has_way(wpin_config_of(motor), WPIN_QUANTITY_POSITION))) &&
            ((step->op != WPIN_OP_ZERO && step->op != WPIN_OP_HOME) ||
-            (motor->senses & WPIN_SENSES_PLACE) != 0) &&
+            (wpin_senses(motor) & WPIN_SENSES_PLACE) != 0) &&
            (step->op != WPIN_OP_HOME || step->until != 0 || actuator->homed != NULL) &&
            (step->op != WPIN_OP_BRAKE || driven);
 }

@@ -7,12 +7,12 @@
 bool wpin_motor_is_near(const wpin_motor *motor) {
     uint32_t off = (uint32_t)motor->setpoint.value - (uint32_t)motor->measurement.position;
     return (motor->measurement.valid & WPIN_HAS_POSITION) != 0 &&
-           wpin_magnitude((int32_t)off) <= motor->config->at_count;
+           wpin_magnitude((int32_t)off) <= wpin_config_of(motor)->at_count;
 }
 
 /* There once it has stood near enough for long enough; then it is let go. */
 WPIN_RARE static void settle_at_place(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     const wpin_measurement *m = &motor->measurement;
     uint32_t settle_us = (config->settle_ms != 0 ? config->settle_ms : 50U) * (uint32_t)1000;
     bool near = wpin_motor_is_near(motor) && wpin_magnitude(m->speed) <= config->guard.standstill;
@@ -40,7 +40,7 @@ WPIN_RARE static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool stan
 }
 
 WPIN_RARE static void settle_torque(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = motor->config;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     const uint8_t limits = WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT;
     bool there = motor->asked_now == motor->setpoint.value, near = true;
     for (uint8_t i = 0; i < config->regulator_count; i++) {
@@ -65,7 +65,7 @@ static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
 /* Not there before the mean of how far it is off (so that neither an overshoot nor a coarse encoder
  * decides) is small enough. */
 static void settle_speed(wpin_motor *motor) {
-    uint16_t near = motor->config->at_speed != 0 ? motor->config->at_speed : 164;
+    uint16_t near = wpin_config_of(motor)->at_speed != 0 ? wpin_config_of(motor)->at_speed : 164;
     const wpin_measurement *m = &motor->measurement;
     if ((m->valid & WPIN_HAS_SPEED) == 0) {
         return;
@@ -76,7 +76,7 @@ static void settle_speed(wpin_motor *motor) {
         return;
     }
     uint32_t size = wpin_magnitude(far);
-    bool stands = wpin_steady_size(m->speed) <= motor->config->guard.standstill;
+    bool stands = wpin_steady_size(m->speed) <= wpin_config_of(motor)->guard.standstill;
     if (!comes_no_nearer(motor, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), stands)) {
         motor->guard.held |= WPIN_HELD_SETTLING;
     }

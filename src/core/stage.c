@@ -5,7 +5,7 @@
 /* ---- levels ---- */
 
 uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t high) {
-    const WPIN_FAR wpin_line *lines = stage->config->lines;
+    const WPIN_FAR wpin_line *lines = wpin_stage_config_of(stage)->lines;
     for (uint8_t line = 0; mask >> line != 0; line++) {
         uint8_t bit = wpin_bit(line);
         wpin_shared_line *shared = (mask & bit) != 0 ? lines[line].shared : NULL;
@@ -21,7 +21,7 @@ uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t 
 
 /* Writes the lines of a mask, all at one instant where the port can. Under the lock. */
 static wpin_status write_levels(wpin_stage *stage, uint8_t mask, uint8_t high) {
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     if (mask == 0) {
         return WPIN_OK;
     }
@@ -34,7 +34,7 @@ static wpin_status write_levels(wpin_stage *stage, uint8_t mask, uint8_t high) {
         return port->group_write(port->context, stage->group, mask, wires & mask);
     }
     wpin_status status = WPIN_OK;
-    const WPIN_FAR wpin_line *line = stage->config->lines;
+    const WPIN_FAR wpin_line *line = wpin_stage_config_of(stage)->lines;
     for (uint8_t left = WPIN_STAGE_LINES; mask != 0 && left != 0; left--, line++) {
         if ((mask & 1U) != 0) {
             wpin_level level = (wires & 1U) != 0 ? WPIN_HIGH : WPIN_LOW;
@@ -47,12 +47,13 @@ static wpin_status write_levels(wpin_stage *stage, uint8_t mask, uint8_t high) {
 }
 
 WPIN_RARE static wpin_status float_lines(const wpin_stage *stage, uint8_t mask) {
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     wpin_status status = WPIN_OK;
     for (uint8_t line = 0; mask >> line != 0; line++) {
         if ((mask & wpin_bit(line)) != 0) {
             wpin_keep_first(&status,
-                            port->write(port->context, stage->config->lines[line].pin, WPIN_FLOAT));
+                            port->write(port->context, wpin_stage_config_of(stage)->lines[line].pin,
+                                        WPIN_FLOAT));
         }
     }
     return status;
@@ -75,8 +76,8 @@ static uint16_t pulse_duty(const WPIN_FAR wpin_stage_config *config, uint8_t dri
 /* A leg whose two sides carry PWM in this row is told to the port whole. */
 static uint8_t write_legs(const wpin_stage *stage, const WPIN_FAR wpin_row *row, uint16_t duty,
                           wpin_status *status) {
-    const WPIN_FAR wpin_stage_table *table = stage->config->table;
-    const wpin_port *port = stage->port;
+    const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
+    const wpin_port *port = wpin_stage_port_of(stage);
     uint8_t told = 0;
     for (uint8_t i = 0; row->complement != 0 && i < table->leg_count; i++) {
         wpin_leg leg = table->legs[i];
@@ -85,8 +86,10 @@ static uint8_t write_legs(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
             uint16_t share =
                 (row->complement & high) == 0 ? duty : (uint16_t)(WPIN_DUTY_FULL - duty);
             wpin_keep_first(
-                status, port->leg_duty(port->context, stage->config->lines[leg.high_side & 7U].pin,
-                                       stage->config->lines[leg.low_side & 7U].pin, share));
+                status,
+                port->leg_duty(port->context,
+                               wpin_stage_config_of(stage)->lines[leg.high_side & 7U].pin,
+                               wpin_stage_config_of(stage)->lines[leg.low_side & 7U].pin, share));
             told |= (uint8_t)(high | low);
         }
     }
@@ -97,12 +100,13 @@ static uint8_t write_legs(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
  * their registers while interrupts wait. */
 WPIN_RARE static wpin_status write_shares(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
                                           uint16_t duty) {
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     wpin_status status = WPIN_OK;
     uint8_t left = (uint8_t)(row->timed & ~write_legs(stage, row, duty, &status));
-    for (const WPIN_FAR wpin_line *line = stage->config->lines; left != 0; line++) {
+    for (const WPIN_FAR wpin_line *line = wpin_stage_config_of(stage)->lines; left != 0; line++) {
         if ((left & 1U) != 0) {
-            uint16_t share = row->pulse != 0 ? pulse_duty(stage->config, row->drive, duty) : duty;
+            uint16_t share =
+                row->pulse != 0 ? pulse_duty(wpin_stage_config_of(stage), row->drive, duty) : duty;
             wpin_keep_first(&status, port->pwm_duty(port->context, line->pin, share));
         }
         left >>= 1;
@@ -112,11 +116,11 @@ WPIN_RARE static wpin_status write_shares(const wpin_stage *stage, const WPIN_FA
 
 wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
                                   uint16_t duty) {
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     if ((stage->flags & WPIN_STAGE_PLAIN) == 0) {
         return write_shares(stage, row, duty);
     }
-    wpin_pin pin = stage->config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+    wpin_pin pin = wpin_stage_config_of(stage)->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
     return port->pwm_duty(port->context, pin, duty);
 }
 
@@ -142,15 +146,16 @@ WPIN_RARE wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty)
     if (!wpin_stage_is_open(stage)) {
         return WPIN_REFUSED_CLOSED;
     }
-    return wpin_stage_write_duty(stage, &stage->config->table->rows[stage->row], duty);
+    return wpin_stage_write_duty(stage, &wpin_stage_config_of(stage)->table->rows[stage->row],
+                                 duty);
 }
 
 /* ---- changing rows ---- */
 
 static void wait_dead_time(const wpin_stage *stage) {
-    uint16_t us = stage->config->dead_time_us;
+    uint16_t us = wpin_stage_config_of(stage)->dead_time_us;
     if (us != 0) {
-        stage->port->pause(stage->port->context, us);
+        wpin_stage_port_of(stage)->pause(wpin_stage_port_of(stage)->context, us);
     }
 }
 
@@ -171,7 +176,7 @@ typedef struct change {
 } change;
 
 static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
-    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
     const WPIN_FAR wpin_row *was = &table->rows[stage->row], *will = &table->rows[row];
     uint8_t lines = (uint8_t)((1U << table->line_count) - 1U), high = will->high;
     uint8_t modes = table->mode_lines & lines, others = (uint8_t)(lines & ~modes);
@@ -194,7 +199,7 @@ static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
 /* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
  * has to wait. */
 static bool leg_turns(const wpin_stage *stage, const change *c) {
-    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
     uint8_t on = (uint8_t)(c->will->high | c->will->timed);
     const WPIN_FAR wpin_leg *leg = table->legs;
     for (uint8_t left = table->leg_count; left != 0; left--, leg++) {
@@ -215,15 +220,16 @@ static void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *lo
     do {
         cut = stage->cut;
         levels = stage->levels;
-        wpin_unlock(stage->port, *locked);
+        wpin_unlock(wpin_stage_port_of(stage), *locked);
         plan_change(c, stage, row);
         c->turns = leg_turns(stage, c);
-        *locked = wpin_lock(stage->port);
+        *locked = wpin_lock(wpin_stage_port_of(stage));
     } while (cut != stage->cut || levels != stage->levels);
 }
 
 static wpin_status turn_off(wpin_stage *stage, const change *c) {
-    wpin_status status = write_levels(stage, c->off, stage->config->table->rest_high_lines);
+    wpin_status status =
+        write_levels(stage, c->off, wpin_stage_config_of(stage)->table->rest_high_lines);
     if (c->will->floats != 0) {
         wpin_keep_first(&status, float_lines(stage, c->will->floats));
     }
@@ -253,7 +259,7 @@ static wpin_status cut_if_failed(wpin_stage *stage, wpin_status status) {
 }
 
 static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty) {
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     uint8_t locked = wpin_lock(port);
     change c;
     plan_unlocked(&c, stage, row, &locked);
@@ -268,7 +274,7 @@ static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uin
         status = cut_if_failed(stage, write_levels(stage, c.modes, c.will->high));
         wpin_unlock(port, locked);
     }
-    if (active(c.will, stage->config->table->rest_high_lines) != 0) {
+    if (active(c.will, wpin_stage_config_of(stage)->table->rest_high_lines) != 0) {
         wait_dead_time(stage); /* a mode line may have turned something off too */
     }
     locked = wpin_lock(port);
@@ -293,35 +299,50 @@ static wpin_drive wired_drive(const WPIN_FAR wpin_stage_config *config, wpin_dri
     return drive;
 }
 
-/* Another row, or something that is refused. */
-WPIN_RARE wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+/* What refuses a drive; its row otherwise. */
+static wpin_status find_row(const wpin_stage *stage, wpin_drive drive, uint16_t duty,
+                            uint8_t *row) {
     if (!wpin_stage_is_open(stage)) {
         return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    if (duty > (uint16_t)WPIN_DUTY_FULL) {
-        return WPIN_REFUSED_RANGE;
-    }
-    uint8_t row = wpin_table_row(stage->config->table, wired_drive(stage->config, drive));
-    if (row == WPIN_NO_ROW) {
-        return WPIN_REFUSED_STATE;
-    }
-    if (stage->cut != 0 && drive > WPIN_DRIVE_BRAKE) {
-        return WPIN_REFUSED_FAULTED;
-    }
-    if (drive < WPIN_DRIVE_SECTOR) {
-        return change_row(stage, row, (uint8_t)drive, duty);
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
+    *row = wpin_table_row(config->table, wired_drive(config, drive));
+    return duty > (uint16_t)WPIN_DUTY_FULL               ? WPIN_REFUSED_RANGE
+           : *row == WPIN_NO_ROW                         ? WPIN_REFUSED_STATE
+           : stage->cut != 0 && drive > WPIN_DRIVE_BRAKE ? WPIN_REFUSED_FAULTED
+                                                         : WPIN_OK;
+}
+
+/* Another row, or something that is refused; no sector. */
+WPIN_RARE wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+    uint8_t row = 0;
+    wpin_status status = find_row(stage, drive, duty, &row);
+    return status == WPIN_OK ? change_row(stage, row, (uint8_t)drive, duty) : status;
+}
+
+/* Apart: who drives no sectors links nothing of it. */
+static wpin_status apply_sector(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+    uint8_t row = 0;
+    wpin_status status = find_row(stage, drive, duty, &row);
+    if (status != WPIN_OK) {
+        return status;
     }
     stage->sector = (uint8_t)(drive - WPIN_DRIVE_SECTOR);
-    wpin_status status = change_row(stage, row, (uint8_t)drive, duty);
-    uint8_t locked = wpin_lock(stage->port); /* an edge may have come */
+    status = change_row(stage, row, (uint8_t)drive, duty);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(stage)); /* an edge may have come */
     wpin_keep_first(&status, wpin_stage_commutate_locked(stage, stage->sector, &locked));
-    wpin_unlock(stage->port, locked);
+    wpin_unlock(wpin_stage_port_of(stage), locked);
     return status;
 }
 
 wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
-    return wpin_stage_is_open(stage) ? wpin_steady_apply(stage, stage->port, drive, duty)
-                                     : wpin_rare_apply(stage, drive, duty);
+    if (!wpin_stage_is_open(stage)) {
+        return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    bool same = drive == (wpin_drive)stage->drive && stage->cut == 0;
+    return drive < WPIN_DRIVE_SECTOR || same
+               ? wpin_steady_apply(stage, wpin_stage_port_of(stage), drive, duty)
+               : apply_sector(stage, drive, duty);
 }
 
 /* ---- from interrupts ---- */
@@ -330,8 +351,8 @@ void wpin_stage_off(wpin_stage *stage) {
     if (!wpin_stage_is_open(stage)) {
         return;
     }
-    const WPIN_FAR wpin_stage_table *table = stage->config->table;
-    uint8_t locked = wpin_lock(stage->port);
+    const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
+    uint8_t locked = wpin_lock(wpin_stage_port_of(stage));
     uint8_t lines = (uint8_t)((1U << table->line_count) - 1U);
     const WPIN_FAR wpin_row *row = &table->rows[stage->row];
     uint8_t pulse = row->pulse;
@@ -341,12 +362,12 @@ void wpin_stage_off(wpin_stage *stage) {
         wpin_stage_write_duty(stage, row, 0); /* pulses are never plain; no swing is neutral */
     }
     stage->duty = 0;
-    wpin_unlock(stage->port, locked);
+    wpin_unlock(wpin_stage_port_of(stage), locked);
 }
 
 /* Rows of sectors mostly stand in the order of their numbers: then nothing has to be looked for. */
 static uint8_t row_of(const wpin_stage *stage, uint8_t drive) {
-    const WPIN_FAR wpin_stage_table *table = stage->config->table;
+    const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
     uint8_t row = (uint8_t)(stage->row + drive - stage->drive);
     bool there = row < table->row_count && table->rows[row].drive == drive;
     return there ? row : wpin_table_row(table, (wpin_drive)drive);
@@ -355,7 +376,7 @@ static uint8_t row_of(const wpin_stage *stage, uint8_t drive) {
 /* Whether the dead time since the last commutation is over: two edges may come closer than that,
  * and the second turn on the other side of what the first turned off. */
 static bool rested(const wpin_stage *stage, uint16_t now) {
-    return (uint16_t)(now - stage->commutated_at) > stage->config->dead_time_us;
+    return (uint16_t)(now - stage->commutated_at) > wpin_stage_config_of(stage)->dead_time_us;
 }
 
 /* Goes straight to a sector's row, and on to the row of the newest one if an edge came while it
@@ -370,15 +391,15 @@ static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked
             stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
             return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
         }
-        uint16_t now = (uint16_t)stage->port->now(stage->port->context);
+        uint16_t now = (uint16_t)wpin_stage_port_of(stage)->now(wpin_stage_port_of(stage)->context);
         bool waits = c.turns || !rested(stage, now);
         wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
         stage->commutated_at = now;
-        wpin_unlock(stage->port, *locked);
+        wpin_unlock(wpin_stage_port_of(stage), *locked);
         if (waits) {
             wait_dead_time(stage);
         }
-        *locked = wpin_lock(stage->port);
+        *locked = wpin_lock(wpin_stage_port_of(stage));
         stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
         note_plain(stage, c.plain);
         wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, stage->duty)));
@@ -407,9 +428,9 @@ wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
     if (!wpin_stage_is_open(stage)) {
         return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    uint8_t locked = wpin_lock(stage->port);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(stage));
     wpin_status status = wpin_stage_commutate_locked(stage, sector, &locked);
-    wpin_unlock(stage->port, locked);
+    wpin_unlock(wpin_stage_port_of(stage), locked);
     return status;
 }
 
@@ -417,16 +438,17 @@ wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
 
 bool wpin_stage_has(const wpin_stage *stage, wpin_drive drive) {
     return wpin_stage_is_open(stage) &&
-           wpin_table_row(stage->config->table, wired_drive(stage->config, drive)) != WPIN_NO_ROW;
+           wpin_table_row(wpin_stage_config_of(stage)->table,
+                          wired_drive(wpin_stage_config_of(stage), drive)) != WPIN_NO_ROW;
 }
 
 /* The forward row; a row with nothing in it if there is none. */
 static wpin_row forward_row(const wpin_stage *stage) {
     uint8_t row = wpin_stage_is_open(stage)
-                      ? wpin_table_row(stage->config->table, WPIN_DRIVE_FORWARD)
+                      ? wpin_table_row(wpin_stage_config_of(stage)->table, WPIN_DRIVE_FORWARD)
                       : WPIN_NO_ROW;
     wpin_row none = {0};
-    return row == WPIN_NO_ROW ? none : stage->config->table->rows[row];
+    return row == WPIN_NO_ROW ? none : wpin_stage_config_of(stage)->table->rows[row];
 }
 
 bool wpin_stage_pulses(const wpin_stage *stage) {

@@ -21,15 +21,19 @@ static uint8_t traits(const void *self) {
                      (wpin_stage_pulses(self) ? WPIN_IS_PULSE : 0));
 }
 
+static wpin_status apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+    return wpin_steady_apply(stage, wpin_stage_port_of(stage), drive, duty);
+}
+
 static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     (void)quantity; /* it takes nothing but effort */
     bool forward = value >= 0;
     uint16_t duty = (uint16_t)(forward ? (uint32_t)value : 0U - (uint32_t)value);
-    return wpin_stage_apply(self, forward ? WPIN_DRIVE_FORWARD : WPIN_DRIVE_REVERSE, duty);
+    return apply(self, forward ? WPIN_DRIVE_FORWARD : WPIN_DRIVE_REVERSE, duty);
 }
 
 static wpin_status idle(void *self, wpin_drive how) {
-    return wpin_stage_apply(self, how, 0);
+    return apply(self, how, 0);
 }
 
 static wpin_duty shown(const void *self) {

@@ -23,6 +23,9 @@ wpin_cell wpin_table_cell(const WPIN_FAR wpin_stage_table *table, uint8_t row, u
 
 uint8_t wpin_table_row(const WPIN_FAR wpin_stage_table *table, wpin_drive drive) {
     const WPIN_FAR wpin_row *rows = table != NULL ? table->rows : NULL;
+    if (rows != NULL && drive < table->row_count && rows[drive].drive == (uint8_t)drive) {
+        return (uint8_t)drive; /* mostly they stand in this order */
+    }
     for (uint8_t row = 0; rows != NULL && row < table->row_count; row++) {
         if (rows[row].drive == (uint8_t)drive) {
             return row;

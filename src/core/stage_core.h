@@ -6,8 +6,8 @@
 #include "windpin/impl/steady_stage.h"
 
 static inline bool wpin_stage_is_open(const wpin_stage *stage) {
-    return stage != NULL && (stage->flags & WPIN_STAGE_OPEN) != 0 && stage->config != NULL &&
-           stage->port != NULL;
+    return stage != NULL && (stage->flags & WPIN_STAGE_OPEN) != 0 &&
+           wpin_stage_config_of(stage) != NULL && wpin_stage_port_of(stage) != NULL;
 }
 
 static inline void wpin_keep_first(wpin_status *status, wpin_status next) {

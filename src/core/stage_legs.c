@@ -5,9 +5,9 @@
 
 /* Legs of two switches are told whole; half-bridge channels by their one timed line. */
 static wpin_status write_legs(const wpin_stage *stage, const uint16_t *duties) {
-    const WPIN_FAR wpin_stage_config *config = stage->config;
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
     const WPIN_FAR wpin_stage_table *table = config->table;
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     wpin_status status = WPIN_OK;
     if (table->leg_count >= LEGS) {
         for (uint8_t i = 0; i < LEGS; i++) {
@@ -31,14 +31,14 @@ static wpin_status write_legs(const wpin_stage *stage, const uint16_t *duties) {
 
 wpin_status wpin_stage_show_legs(wpin_stage *stage, const uint16_t duties[LEGS]) {
     wpin_status status = WPIN_OK;
-    uint8_t locked = wpin_lock(stage->port);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(stage));
     bool shows = stage->drive == WPIN_DRIVE_VECTOR && stage->cut == 0 &&
                  (stage->flags & WPIN_STAGE_CHANGING) == 0;
     if (shows) {
         status = write_legs(stage, duties);
         stage->cut = status == WPIN_OK ? stage->cut : 1;
     }
-    wpin_unlock(stage->port, locked);
+    wpin_unlock(wpin_stage_port_of(stage), locked);
     return status;
 }
 

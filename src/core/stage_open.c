@@ -22,7 +22,7 @@ static wpin_status check_port(const WPIN_FAR wpin_stage_config *config, const wp
 
 /* Opens the lines one by one at their level in the safe row; a keep cell there means at rest. */
 static wpin_status open_lines(wpin_stage *stage, const WPIN_FAR wpin_row *safe) {
-    const WPIN_FAR wpin_stage_config *config = stage->config;
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
     uint8_t high =
         (uint8_t)(safe->high | safe->complement | (safe->keep & config->table->rest_high_lines));
     stage->levels = high;
@@ -38,17 +38,18 @@ static wpin_status open_lines(wpin_stage *stage, const WPIN_FAR wpin_row *safe) 
         }
         wpin_level level = ((high ^ stage->inverted) & bit) != 0 ? WPIN_HIGH : WPIN_LOW;
         level = (safe->floats & bit) != 0 ? WPIN_FLOAT : level;
-        status = stage->port->open(stage->port->context, config->lines[line].pin, level);
+        status = wpin_stage_port_of(stage)->open(wpin_stage_port_of(stage)->context,
+                                                 config->lines[line].pin, level);
     }
     return status;
 }
 
 static void group_lines(wpin_stage *stage) {
-    const wpin_port *port = stage->port;
+    const wpin_port *port = wpin_stage_port_of(stage);
     wpin_pin pins[WPIN_STAGE_LINES];
-    uint8_t count = stage->config->table->line_count;
+    uint8_t count = wpin_stage_config_of(stage)->table->line_count;
     for (uint8_t line = 0; line < count && line < WPIN_STAGE_LINES; line++) {
-        pins[line] = stage->config->lines[line].pin;
+        pins[line] = wpin_stage_config_of(stage)->lines[line].pin;
     }
     if (count > 1 && port->group_open != NULL && port->group_write != NULL &&
         port->group_open(port->context, pins, count, &stage->group) == WPIN_OK) {
@@ -58,8 +59,8 @@ static void group_lines(wpin_stage *stage) {
 
 /* Prepares legs as legs and the other timed lines one by one. */
 static wpin_status start_pwm(const wpin_stage *stage, const wpin_row *all) {
-    const WPIN_FAR wpin_stage_config *config = stage->config;
-    const wpin_port *port = stage->port;
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
+    const wpin_port *port = wpin_stage_port_of(stage);
     wpin_pwm_achieved achieved = {0};
     wpin_status status = WPIN_OK;
     uint8_t left = all->timed;
@@ -103,7 +104,7 @@ wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config 
     }
     wpin_stage_close(stage);
     *stage = (wpin_stage){0};
-    if (config == NULL || port == NULL) {
+    if (!wpin_stage_may_open(config, port)) {
         return WPIN_REFUSED_ARGUMENT;
     }
     wpin_status status = wpin_stage_check(config);
@@ -140,8 +141,9 @@ wpin_status wpin_stage_close(wpin_stage *stage) {
     }
     wpin_status status = WPIN_OK;
     if (stage->drive > WPIN_DRIVE_BRAKE || stage->cut != 0) { /* at rest it stays as it rests */
-        uint8_t row = wpin_row_safe(stage->config->table);
-        status = wpin_stage_apply(stage, (wpin_drive)stage->config->table->rows[row].drive, 0);
+        uint8_t row = wpin_row_safe(wpin_stage_config_of(stage)->table);
+        status = wpin_rare_apply(
+            stage, (wpin_drive)wpin_stage_config_of(stage)->table->rows[row].drive, 0);
     }
     stage->flags &= (uint8_t)~WPIN_STAGE_OPEN;
     return status;

@@ -7,7 +7,7 @@
 #define WINDPIN_IMPL_STEADY_H
 
 #include "../api.h"
-#include "../motor.h"
+#include "constants.h"
 #include "steady_guard.h"
 #include "steady_loop.h"
 #include "steady_stage.h"
@@ -83,6 +83,14 @@ WPIN_STEADY uint8_t wpin_senses_of(const WPIN_FAR wpin_motor_config *config) {
                      (sense->place != NULL ? WPIN_SENSES_PLACE : 0) |
                      (config->protection_count != 0 ? WPIN_SENSES_WATCH : 0) |
                      (config->actuator->poll != NULL ? WPIN_SENSES_POLL : 0));
+}
+
+WPIN_STEADY uint8_t wpin_senses(const wpin_motor *motor) {
+#ifdef WPIN_ONE_MOTOR
+    return wpin_senses_of(wpin_config_of(motor));
+#else
+    return motor->senses;
+#endif
 }
 
 WPIN_STEADY void wpin_steady_clock(wpin_motor *motor, const wpin_port *port) {
@@ -169,8 +177,8 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
 
 WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config,
-                                          const wpin_port *port, uint16_t hold_us, uint16_t ramp_us,
-                                          bool folded) {
+                                          const wpin_port *port, uint8_t senses, uint16_t hold_us,
+                                          uint16_t ramp_us, bool folded) {
     if ((motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0) {
         return wpin_rare_drive(motor);
     }
@@ -184,8 +192,10 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     }
     uint16_t floor = kicks && !on_off ? wpin_rare_kick(motor, effort, hold_us) : 0;
     bool was_on = (motor->guard.flags & WPIN_GUARD_DRIVEN) != 0;
+    const uint8_t tell = WPIN_SENSES_LIMITS | WPIN_SENSES_MORE | WPIN_SENSES_POLL;
+    uint8_t inputs = folded && (senses & tell) == 0 ? 0 : motor->measurement.inputs;
     effort = wpin_steady_pass(&motor->guard, &config->guard, effort, floor, on_off, kicks || on_off,
-                              &motor->measurement, hold_us);
+                              inputs, &motor->measurement, hold_us);
     if ((motor->guard.held & WPIN_HELD_LIMIT) != 0) {
         wpin_rare_limit(motor);
     }
@@ -289,7 +299,7 @@ WPIN_STEADY bool wpin_steady_tick(wpin_motor *motor, const WPIN_FAR wpin_motor_c
         uint16_t age_us = wpin_rare_take(motor);
         ramp_us = age_us < hold_us ? age_us : hold_us;
     }
-    wpin_status status = wpin_steady_drive(motor, config, port, hold_us, ramp_us, folded);
+    wpin_status status = wpin_steady_drive(motor, config, port, senses, hold_us, ramp_us, folded);
     if (status != WPIN_OK) {
         wpin_rare_failure(motor, status);
     }

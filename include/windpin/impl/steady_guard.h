@@ -153,7 +153,8 @@ WPIN_STEADY void wpin_steady_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_c
 
 WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                                        wpin_duty effort, uint16_t floor, bool on_off, bool counts,
-                                       const wpin_measurement *m, uint16_t hold_us) {
+                                       uint8_t inputs, const wpin_measurement *m,
+                                       uint16_t hold_us) {
     int8_t direction = 0;
     uint16_t target = 0;
     guard->held = 0;
@@ -170,8 +171,8 @@ WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_gu
             target = wpin_steady_capped(guard, config, target);
         }
     }
-    if (m->inputs != 0) {
-        target = wpin_rare_limited(guard, config, target, effort, on_off, m->inputs);
+    if (inputs != 0) {
+        target = wpin_rare_limited(guard, config, target, effort, on_off, inputs);
     }
     if (direction != 0 && guard->direction != direction) {
         target = wpin_rare_turned(guard, target, direction, on_off);

@@ -6,7 +6,6 @@
 #define WINDPIN_IMPL_STEADY_LOOP_H
 
 #include "../api.h"
-#include "../motor.h"
 #include "steady_guard.h"
 #include "steady_stage.h"
 

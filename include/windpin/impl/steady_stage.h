@@ -5,8 +5,7 @@
 #define WINDPIN_IMPL_STEADY_STAGE_H
 
 #include "../api.h"
-#include "../stage.h"
-#include "inline.h"
+#include "constants.h"
 #include "lock.h"
 
 #ifdef __cplusplus
@@ -38,8 +37,9 @@ WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *por
     uint8_t locked = wpin_lock(port);
     if (stage->cut == 0) {
         stage->duty = duty;
-        if ((stage->flags & WPIN_STAGE_PLAIN) != 0 && stage->config != NULL) {
-            wpin_pin pin = stage->config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+        if ((stage->flags & WPIN_STAGE_PLAIN) != 0 && wpin_stage_config_of(stage) != NULL) {
+            wpin_pin pin =
+                wpin_stage_config_of(stage)->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
             status = port->pwm_duty(port->context, pin, duty);
         } else {
             status = wpin_rare_row_duty(stage, duty);

@@ -1,0 +1,87 @@
+/** @file constants.h
+ * Not for direct use: where the core finds what is constant about a motor and its stage.
+ *
+ * Usually each object points to its configuration and port. A program that has one motor and no
+ * other may instead name both when it compiles, library and all:
+ *
+ *     -DWPIN_ONE_MOTOR=pump_config -DWPIN_ONE_PORT=chip_port -flto
+ *
+ * Then every function of the core is compiled for that motor: what it does not use is not there,
+ * and no object points anywhere. `pump_config` and `chip_port` are then no `static`.
+ */
+#ifndef WINDPIN_IMPL_CONSTANTS_H
+#define WINDPIN_IMPL_CONSTANTS_H
+
+#include "../motor.h"
+#include "inline.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+#ifdef WPIN_ONE_MOTOR
+extern const WPIN_FLASH wpin_motor_config WPIN_ONE_MOTOR;
+extern const wpin_port WPIN_ONE_PORT;
+#endif
+
+WPIN_STEADY const WPIN_FAR wpin_motor_config *wpin_config_of(const wpin_motor *motor) {
+#ifdef WPIN_ONE_MOTOR
+    (void)motor;
+    return &WPIN_ONE_MOTOR;
+#else
+    return motor->config;
+#endif
+}
+
+WPIN_STEADY const wpin_port *wpin_port_of(const wpin_motor *motor) {
+#ifdef WPIN_ONE_MOTOR
+    (void)motor;
+    return &WPIN_ONE_PORT;
+#else
+    return motor->port;
+#endif
+}
+
+/* Of the one motor's stage; a stage within another actuator knows its own. */
+WPIN_STEADY const WPIN_FAR wpin_stage_config *wpin_stage_config_of(const wpin_stage *stage) {
+#ifdef WPIN_ONE_MOTOR
+    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator) {
+        return (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config;
+    }
+#endif
+    return stage->config;
+}
+
+WPIN_STEADY const wpin_port *wpin_stage_port_of(const wpin_stage *stage) {
+#ifdef WPIN_ONE_MOTOR
+    (void)stage;
+    return &WPIN_ONE_PORT;
+#else
+    return stage->port;
+#endif
+}
+
+/* Whether a motor, and a stage, may be opened with these at all. */
+WPIN_STEADY bool wpin_may_open(const WPIN_FAR wpin_motor_config *config, const wpin_port *port) {
+#ifdef WPIN_ONE_MOTOR
+    return config == &WPIN_ONE_MOTOR && port == &WPIN_ONE_PORT;
+#else
+    return config != NULL && port != NULL;
+#endif
+}
+
+WPIN_STEADY bool wpin_stage_may_open(const WPIN_FAR wpin_stage_config *config,
+                                     const wpin_port *port) {
+#ifdef WPIN_ONE_MOTOR
+    bool within = WPIN_ONE_MOTOR.actuator != &wpin_stage_actuator && config != NULL;
+    return (within || config == (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config) &&
+           port == &WPIN_ONE_PORT;
+#else
+    return config != NULL && port != NULL;
+#endif
+}
+
+#ifdef __cplusplus
+}
+#endif
+#endif
