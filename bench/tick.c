@@ -188,6 +188,7 @@ WPIN_FAST_TICK(fast_tick, motor, bench_config, bench_port)
 
 static wpin_encoder encoder;
 static const WPIN_FLASH wpin_encoder_config encoder_config = {.full_hz = 8000, .window_us = 1000};
+static wpin_loop_state loop_state;
 static wpin_speed loop;
 static const WPIN_FLASH wpin_speed_config gains = {.feed = 14000,
                                                    .friction = 900,
@@ -223,7 +224,7 @@ static const WPIN_FLASH wpin_motor_config regulated_config = {
               .current_mv_per_a = 400,
               .more = wpin_encoder_measure,
               .context = &encoder},
-    .loop = &wpin_closed_loop,
+    WPIN_CLOSED_LOOP(&loop_state),
     .regulators = regulators,
     .regulator_count = 1,
     .protections = protections,

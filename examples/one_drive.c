@@ -14,9 +14,10 @@ static const wpin_axis_config axis_config = {.network = &network,
                                              .settings = ramps,
                                              .setting_count = 2};
 static wpin_motor belt;
+static wpin_loop_state loop;
 static const wpin_protection protection = WPIN_AXIS_PROTECTION(&axis);
 static const wpin_motor_config config = {
-    WPIN_ON_AXIS(&axis, &axis_config), .loop = &wpin_closed_loop,
+    WPIN_ON_AXIS(&axis, &axis_config), WPIN_CLOSED_LOOP(&loop),
     .guard = {.cap = 16384, .up = WPIN_SLEW_US(500000), .down = WPIN_SLEW_US(500000)},
     .protections = &protection, .protection_count = 1};
 

@@ -28,6 +28,7 @@ int main(void) {
     static wpin_network network;
     static wpin_axis axis;
     static wpin_motor belt;
+    static wpin_loop_state loop;
     static const wpin_network_config network_config = {.sync_us = 4000};
     if (!bottling_line_open(&line)) {
         return 1;
@@ -40,7 +41,7 @@ int main(void) {
                                         .settings = &recipes[i].setting,
                                         .setting_count = 1};
         wpin_motor_config config = {
-            WPIN_ON_AXIS(&axis, &axis_config), .loop = &wpin_closed_loop,
+            WPIN_ON_AXIS(&axis, &axis_config), WPIN_CLOSED_LOOP(&loop),
             .guard = {.cap = 16384, .up = WPIN_SLEW_US(500000), .down = WPIN_SLEW_US(500000)}};
         if (wpin_motor_init(&belt, &config, &line.port) != WPIN_OK) {
             return 1;

@@ -74,6 +74,7 @@ static wpin_axis axis;
 static wpin_axis_config axis_config;
 static wpin_setting settings[3];
 static wpin_motor motor;
+static wpin_loop_state loop_state;
 static wpin_motor_config config;
 static const wpin_protection protections[] = {WPIN_AXIS_PROTECTION(&axis)};
 
@@ -104,6 +105,7 @@ static void prove(void) {
     config.part = &axis;
     config.part_config = &axis_config;
     config.loop = &wpin_closed_loop;
+    config.loop_state = &loop_state;
     config.protections = protections;
     config.protection_count = 1;
     config.sense.place = wpin_axis_set_position;

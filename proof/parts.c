@@ -8,6 +8,7 @@ static wpin_stepper_config coils;
 static wpin_stage_config wires;
 static wpin_motor_config config;
 static wpin_motor motor;
+static wpin_loop_state loop_state;
 
 /* One with PWM and rows of rest. */
 #define STATE(n) WPIN_ROW(WPIN_DRIVE_SECTOR + (n), WPIN_CELL_DUTY, WPIN_CELL_LOW)
@@ -185,6 +186,7 @@ static void prove(void) {
     config.part = &stage;
     config.part_config = &wires;
     config.loop = &wpin_closed_loop;
+    config.loop_state = &loop_state;
     config.regulators = regulators;
     config.regulator_count = 3;
     config.at_count = any16;

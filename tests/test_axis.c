@@ -19,6 +19,7 @@ static struct bench {
     wpin_axis_config axis_config;
     wpin_protection protections[1];
     wpin_motor motor;
+    wpin_loop_state loop_state;
     wpin_motor_config config;
     wpin_setting settings[16];
     int supply, drive;
@@ -104,7 +105,7 @@ static void build(void) {
                   .standstill = 160,
                   .pause_us = 50000},
         .sense = {.place = wpin_axis_set_position, .context = &b.axis, .current_mv_per_a = 1000},
-        .loop = &wpin_closed_loop,
+        WPIN_CLOSED_LOOP(&b.loop_state),
         .protections = b.protections,
         .protection_count = 1,
         .at_count = 4,

@@ -10,6 +10,7 @@ typedef struct bench {
     wpin_motor_config config;
     wpin_stage bridge;
     wpin_motor motor;
+    wpin_loop_state loop_state;
 } bench;
 
 static void open_bench(bench *b, wpin_moment start) {
@@ -259,6 +260,7 @@ START_TEST(a_regulator_is_guarded_like_any_request) {
     ck_assert_int_eq(ask_speed(&b, 500, 1000), WPIN_REFUSED_QUANTITY);
     b = fresh();
     b.config.loop = &wpin_closed_loop;
+    b.config.loop_state = &b.loop_state;
     b.config.regulators = &regulator;
     b.config.regulator_count = 1;
     b.config.sense.more = measure_shaft;

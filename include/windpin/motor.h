@@ -77,6 +77,18 @@ typedef struct wpin_travel {
 
 struct wpin_loop;
 
+/** What a motor in closed loop remembers of its way to a set-point. In RAM, placed by the caller,
+ * one for each such motor; the fields are its own. */
+typedef struct wpin_loop_state {
+    int32_t speed_off;     /**< Mean of how far a regulated speed is off its set-point, x 256;
+                                of a place how long it has been there, us. */
+    uint32_t no_nearer_us; /**< For how long it has come no nearer to its set-point than... */
+    int32_t place;         /**< Where the last turn was to end. */
+    uint16_t nearest;      /**< ...this, since it is on its own. */
+    int16_t asked_now;     /**< Of a set-point of regulators that ramps: where its ramp is... */
+    uint16_t asked_part;   /**< ...and of its size so much more, 1/65536. */
+} wpin_loop_state;
+
 /** Everything constant about a motor. The caller keeps it alive. */
 typedef struct wpin_motor_config {
     const WPIN_FAR wpin_actuator *actuator; /**< See WPIN_ON_STAGE. */
@@ -85,8 +97,9 @@ typedef struct wpin_motor_config {
     wpin_guard_config guard;
     wpin_sense_config sense;
     wpin_start_config start;
-    const WPIN_FAR struct wpin_loop *loop;       /**< &wpin_closed_loop for what follows here; NULL
-                                                    without:       then nothing of it is linked. */
+    const WPIN_FAR struct wpin_loop *loop;       /**< For what follows here: WPIN_CLOSED_LOOP; NULL
+                                                    without: then nothing of it is linked. */
+    wpin_loop_state *loop_state;                 /**< With `loop`: its memory. */
     const WPIN_FAR wpin_regulator *regulators;   /**< Or NULL. */
     uint8_t regulator_count;                     /**< 0 to 3. */
     const WPIN_FAR wpin_protection *protections; /**< Or NULL. */
@@ -160,13 +173,6 @@ typedef struct wpin_motor {
     volatile uint8_t shown;    /**< wpin_state after the last tick, with bits for busy and kick. */
     wpin_measurement measurement; /**< Of the last tick. */
     wpin_setpoint setpoint;       /**< What is asked, after cap and lift. */
-    int32_t speed_off;     /**< Mean of how far a regulated speed is off its set-point, x 256;
-                               of a place how long it has been there, us. */
-    uint32_t no_nearer_us; /**< For how long it has come no nearer to its set-point than... */
-    uint16_t nearest;      /**< ...this, since it is on its own. */
-    int32_t place;         /**< Where the last turn was to end. */
-    int16_t asked_now;     /**< Of a set-point of regulators that ramps: where its ramp is... */
-    uint16_t asked_part;   /**< ...and of its size so much more, 1/65536. */
     wpin_guard guard;
     uint16_t
         first_left; /**< Its first move after a fault may be kept up for so much more, 1024 us. */
@@ -200,6 +206,9 @@ typedef struct wpin_loop {
 
 /** For wpin_motor_config.loop: regulators and protections. */
 WPIN_API extern const WPIN_FLASH wpin_loop wpin_closed_loop;
+
+/** In a wpin_motor_config: a motor in closed loop, with its wpin_loop_state. */
+#define WPIN_CLOSED_LOOP(the_state) .loop = &wpin_closed_loop, .loop_state = (the_state)
 
 /** Checks the configuration, opens the actuator in its safe state, reads the sensors once, and
  * leaves the motor disarmed. An object that was open is closed first, in the safe order; a latched
@@ -255,6 +264,13 @@ WPIN_API wpin_status wpin_motor_home(wpin_motor *motor, uint32_t timeout_ms);
 /** Whether its place was set, and nothing has put it in doubt since: no failed reading, and no
  * fault of the encoder. Any. */
 WPIN_API bool wpin_motor_is_homed(const wpin_motor *motor);
+
+/** Where a speed or torque asked for is on its ramp, of one that regulators take; 0 of a motor
+ * without them. Any. */
+WPIN_API int16_t wpin_motor_asked(const wpin_motor *motor);
+
+/** Where its last turn or place was to end, counts; 0 of a motor without a loop. Any. */
+WPIN_API int32_t wpin_motor_place(const wpin_motor *motor);
 
 /** Calls where it stands `counts`: it is homed. Refused: _CLOSED, _NOT_ZERO (it is busy), _QUANTITY
  * (nothing measures a place). Tick. */

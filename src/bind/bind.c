@@ -174,7 +174,7 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
     bound->speed_at_work.config = &bound->speed;
     bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
     bound->regulators[1] = (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
-    bound->motor.loop = &wpin_closed_loop;
+    wpin_bind_loop(bound);
     bound->motor.regulators = bound->regulators;
     bound->motor.regulator_count = 2;
     double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
@@ -198,7 +198,7 @@ static void bind_current(wpin_bound_load *bound, const wpin_rig *rig, const wpin
     bound->torque_at_work.config = &bound->torque;
     bound->regulators[bound->motor.regulator_count++] =
         (wpin_regulator)WPIN_TORQUE_REGULATOR(&bound->torque_at_work);
-    bound->motor.loop = &wpin_closed_loop;
+    wpin_bind_loop(bound);
     bound->motor.regulators = bound->regulators;
     wpin_slew slew = WPIN_SLEW_US(to_us(d.slew)), *regulated = &bound->motor.guard.regulated;
     *regulated = slew > *regulated ? slew : *regulated;
@@ -334,7 +334,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->current.there && !load->vector.there) { /* it regulates that itself */
         bind_current(bound, rig, load);
     } else if (load->current.there) {
-        bound->motor.loop = &wpin_closed_loop;
+        wpin_bind_loop(bound);
     }
     if (load->limits.overload_amps > 0) {
         bind_overload(bound, load);

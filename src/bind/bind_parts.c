@@ -17,10 +17,15 @@ uint16_t wpin_bind_still_speed(const wpin_rig *rig, const wpin_rig_load *load) {
     return (uint16_t)fmin(fmax(ten, 8), WPIN_DUTY_FULL / 100.0);
 }
 
+void wpin_bind_loop(wpin_bound_load *bound) {
+    bound->motor.loop = &wpin_closed_loop;
+    bound->motor.loop_state = &bound->loop_state;
+}
+
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
     bound->protections[bound->motor.protection_count++] = protection;
     bound->motor.protections = bound->protections;
-    bound->motor.loop = &wpin_closed_loop;
+    wpin_bind_loop(bound);
 }
 
 void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load) {

@@ -14,6 +14,9 @@ static inline bool wpin_bind_watches_motion(const wpin_rig_load *load) {
     return load->speed.there || load->current.there || load->vector.there;
 }
 /* One more on its list of protections. */
+/* Lets it have regulators and protections. */
+void wpin_bind_loop(wpin_bound_load *bound);
+
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
 /* When a place counts as reached, and how far it may go. */
 void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load);

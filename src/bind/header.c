@@ -161,6 +161,9 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_co
     if (!phases && !sensorless && !vector) { /* which stand there already: others point to them */
         fprintf(to, "static wpin_%s %s_at_work;\n", part, id);
     }
+    if (m->loop != NULL) {
+        fprintf(to, "static wpin_loop_state %s_loop;\n", id);
+    }
     fprintf(to,
             "static const WPIN_FLASH wpin_motor_config %s_motor = {\n"
             "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",

@@ -208,7 +208,7 @@ void wpin_header_more(FILE *to, const wpin_rig_load *load, const char *id) {
 void wpin_header_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
                       const char *id) {
     if (motor->loop != NULL) {
-        fprintf(to, "    .loop = &wpin_closed_loop,\n");
+        fprintf(to, "    WPIN_CLOSED_LOOP(&%s_loop),\n", id);
     }
     if (motor->protection_count > 0) {
         fprintf(to, "    .protections = %s_protections, .protection_count = %u,\n", id,

@@ -17,7 +17,7 @@ static bool start_fits(const WPIN_FAR wpin_motor_config *config) {
 /* Regulators and protections are nothing without what leads through them. */
 static bool loop_holds(const WPIN_FAR wpin_motor_config *config) {
     if (config->loop != NULL) {
-        return config->loop->holds(config);
+        return config->loop_state != NULL && config->loop->holds(config);
     }
     if (config->travel !=
         NULL) { /* as a part of the next expression it is too much for avr-gcc 5 */
@@ -94,6 +94,9 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
         actuator->close(config->part);
         return status;
     }
+    if (config->loop != NULL) {
+        *config->loop_state = (wpin_loop_state){0};
+    }
     motor->senses = wpin_senses_of(config);
     wpin_guard_init(&motor->guard, &config->guard);
     motor->guard.flags = first;
@@ -164,6 +167,25 @@ wpin_duty wpin_motor_duty(const wpin_motor *motor) {
 
 bool wpin_motor_is_homed(const wpin_motor *motor) {
     return motor != NULL && *(const volatile uint8_t *)&motor->homed != 0;
+}
+
+/* What its loop remembers; nothing of a motor that has none. */
+static wpin_loop_state loop_state(const wpin_motor *motor) {
+    wpin_loop_state copy = {0};
+    if (wpin_motor_is_open(motor) && wpin_config_of(motor)->loop != NULL) {
+        uint8_t locked = wpin_lock(wpin_port_of(motor));
+        copy = *wpin_config_of(motor)->loop_state;
+        wpin_unlock(wpin_port_of(motor), locked);
+    }
+    return copy;
+}
+
+int16_t wpin_motor_asked(const wpin_motor *motor) {
+    return loop_state(motor).asked_now;
+}
+
+int32_t wpin_motor_place(const wpin_motor *motor) {
+    return loop_state(motor).place;
 }
 
 wpin_status wpin_motor_fault(const wpin_motor *motor) {

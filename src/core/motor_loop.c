@@ -25,14 +25,15 @@ static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
  * gave a time goes by the slew limit: asked for again in each tick, a ramp would never come further
  * than its begin. Only from standing still does it get one, to be bent. */
 static void begin_ramp(wpin_motor *motor, uint8_t quantity, const wpin_request *request) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     const wpin_measurement *m = &motor->measurement;
     bool goes_on = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
     bool stands =
-        motor->ramp.left_us == 0 && (!goes_on || motor->asked_now == motor->setpoint.value);
+        motor->ramp.left_us == 0 && (!goes_on || state->asked_now == motor->setpoint.value);
     if (!goes_on) {
         bool turns = quantity == WPIN_QUANTITY_SPEED && (m->valid & WPIN_HAS_SPEED) != 0;
-        motor->asked_now = turns ? wpin_steady_saturated(m->speed) : 0;
-        motor->asked_part = 0;
+        state->asked_now = turns ? wpin_steady_saturated(m->speed) : 0;
+        state->asked_part = 0;
     }
     bool bends = wpin_config_of(motor)->start.smooth && stands;
     motor->flags = (uint8_t)((motor->flags & ~WPIN_BENDS) | (bends ? WPIN_BENDS : 0));
@@ -42,20 +43,21 @@ static void begin_ramp(wpin_motor *motor, uint8_t quantity, const wpin_request *
     }
     wpin_ramp_time time = {request->ramp_us, request->ramp_share,
                            wpin_ramp_shift(request->ramp_us)};
-    wpin_ramp_start(&motor->ramp, motor->asked_now, &time);
+    wpin_ramp_start(&motor->ramp, state->asked_now, &time);
 }
 
 /* A new set-point of a quantity that is not effort. */
 static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *request) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     bool again = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity &&
                  motor->setpoint.value == request->value; /* how near it is, is known */
     begin_regulators(motor, quantity);
-    motor->nearest = UINT16_MAX;
-    motor->no_nearer_us = 0;
+    state->nearest = UINT16_MAX;
+    state->no_nearer_us = 0;
     if (!again) { /* of a place how long it is there; a speed is far, until it is measured near */
         int32_t far = (int32_t)WPIN_DUTY_FULL * WPIN_OFF_SCALE;
         far = request->value < motor->measurement.speed ? -far : far; /* from the side it is on */
-        motor->speed_off = quantity == WPIN_QUANTITY_SPEED ? far : 0;
+        state->speed_off = quantity == WPIN_QUANTITY_SPEED ? far : 0;
     }
     if (wpin_steady_ramps(quantity) && (motor->flags & WPIN_OWN_RULES) == 0) {
         begin_ramp(motor, quantity, request);
@@ -70,16 +72,17 @@ static uint8_t follow(const wpin_motor *motor, uint8_t quantity, int32_t *value)
 
 /* Where a set-point is on its way at the slew limit, through zero if it has to turn over. */
 static void slew(wpin_motor *motor, int16_t target, uint16_t dt_us) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     const WPIN_FAR wpin_guard_config *guard = &wpin_config_of(motor)->guard;
-    int16_t now = motor->asked_now;
+    int16_t now = state->asked_now;
     bool over = (now > 0 && target < 0) || (now < 0 && target > 0);
     uint16_t size = wpin_steady_size(now), goal = over ? 0 : wpin_steady_size(target);
-    uint32_t value = ((uint32_t)size << 16) | motor->asked_part;
+    uint32_t value = ((uint32_t)size << 16) | state->asked_part;
     value =
         wpin_slew_step(value, (uint32_t)goal << 16, goal > size ? guard->up : guard->down, dt_us);
     bool back = now < 0 || (now == 0 && target < 0);
-    motor->asked_now = (int16_t)(back ? -(int32_t)(value >> 16) : (int32_t)(value >> 16));
-    motor->asked_part = (uint16_t)value;
+    state->asked_now = (int16_t)(back ? -(int32_t)(value >> 16) : (int32_t)(value >> 16));
+    state->asked_part = (uint16_t)value;
 }
 
 /* Of one that takes efforts; a drive on a bus leads its speeds by itself meanwhile. */
@@ -107,22 +110,24 @@ static wpin_duty way_to(const wpin_motor *motor, uint8_t quantity, int32_t value
  * or its actuator still starts.
  * True: it was asked to come to rest, and has. */
 static bool move(wpin_motor *motor, uint16_t ramp_us) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     int16_t target = (int16_t)motor->setpoint.value;
     bool held = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 || is_starting(motor);
     bool waits = held && target != 0;
     if (motor->ramp.left_us != 0) {
-        motor->asked_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
+        state->asked_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
                                           waits ? 0 : ramp_us);
-        motor->asked_part = 0;
-    } else if (!waits && (motor->asked_now != target || motor->asked_part != 0)) {
+        state->asked_part = 0;
+    } else if (!waits && (state->asked_now != target || state->asked_part != 0)) {
         uint16_t dt_us = motor->measurement.dt_us,
                  most = wpin_tick_max(&wpin_config_of(motor)->guard);
         slew(motor, target, dt_us < most ? dt_us : most);
     }
-    return target == 0 && motor->ramp.left_us == 0 && motor->asked_now == 0;
+    return target == 0 && motor->ramp.left_us == 0 && state->asked_now == 0;
 }
 
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     uint8_t quantity = motor->setpoint.quantity;
     int32_t value = motor->setpoint.value;
     if (wpin_steady_ramps(quantity)) {
@@ -130,7 +135,7 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
             wpin_motor_want_nothing(motor);
             return 0;
         }
-        value = motor->asked_now;
+        value = state->asked_now;
     } else if (quantity == WPIN_QUANTITY_POSITION && wpin_motor_is_near(motor)) {
         value = motor->measurement.position; /* near enough: what is left would make it hunt */
     }
@@ -156,11 +161,12 @@ static void armed(wpin_motor *motor) {
 
 /* The ramp of a set-point is all that limits its slew: the time it takes at the least, us. */
 static uint32_t least_us(const wpin_motor *motor, uint8_t quantity, int32_t target) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     const WPIN_FAR wpin_guard_config *guard = &wpin_config_of(motor)->guard;
     uint8_t locked = wpin_lock(wpin_port_of(motor));
     bool goes_on = motor->setpoint.quantity == quantity;
     int32_t begin = quantity == WPIN_QUANTITY_TORQUE ? 0 : motor->measurement.speed;
-    int32_t now = goes_on ? motor->asked_now : begin;
+    int32_t now = goes_on ? state->asked_now : begin;
     wpin_unlock(wpin_port_of(motor), locked);
     uint16_t from = within_full(now), to = within_full(target);
     uint32_t us = (target > 0 && now < 0) || (target < 0 && now > 0)
@@ -249,6 +255,7 @@ static wpin_status check_travel(const wpin_motor *motor, int32_t place) {
 
 /* Of a place: which way it lies, as it is measured now. */
 static wpin_status check_place(wpin_motor *motor, int32_t place) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     wpin_status allowed = check_travel(motor, place);
     if (allowed != WPIN_OK) {
         return allowed;
@@ -256,7 +263,7 @@ static wpin_status check_place(wpin_motor *motor, int32_t place) {
     uint32_t away = (uint32_t)place - (uint32_t)wpin_motor_measurement(motor).position;
     int32_t way = away == 0 ? 0 : (away > INT32_MAX ? -1 : 1);
     wpin_status status = wpin_motor_check_direction(motor, way);
-    motor->place = status == WPIN_OK ? place : motor->place;
+    state->place = status == WPIN_OK ? place : state->place;
     return status;
 }
 
@@ -281,6 +288,7 @@ static int32_t counts_of(uint32_t per_turn, int32_t millidegrees) {
 
 /* By how far from where it stands or is to stand. */
 static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, int32_t *place) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     uint32_t per_turn = wpin_config_of(motor)->counts_per_turn;
     if (per_turn == 0 || per_turn > WPIN_COUNTS_PER_TURN_MAX) {
         return WPIN_REFUSED_QUANTITY;
@@ -290,7 +298,7 @@ static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, in
         return WPIN_REFUSED_RANGE;
     }
     uint8_t locked = wpin_lock(wpin_port_of(motor));
-    int32_t now = motor->measurement.position, last = motor->place;
+    int32_t now = motor->measurement.position, last = state->place;
     bool goes =
         (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == WPIN_QUANTITY_POSITION;
     wpin_unlock(wpin_port_of(motor), locked);

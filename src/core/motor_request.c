@@ -240,7 +240,8 @@ wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts) {
     if (!wpin_motor_is_open(motor)) {
         return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    const WPIN_FAR wpin_sense_config *sense = &wpin_config_of(motor)->sense;
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
+    const WPIN_FAR wpin_sense_config *sense = &config->sense;
     if (sense->place == NULL) {
         return WPIN_REFUSED_QUANTITY;
     }
@@ -248,7 +249,10 @@ wpin_status wpin_motor_set_position(wpin_motor *motor, int32_t counts) {
         return WPIN_REFUSED_NOT_ZERO;
     }
     sense->place(sense->context, counts);
-    motor->measurement.position = motor->place = counts;
+    motor->measurement.position = counts;
+    if (config->loop != NULL) {
+        config->loop_state->place = counts;
+    }
     motor->homed = 1;
     return WPIN_OK;
 }

@@ -12,12 +12,13 @@ bool wpin_motor_is_near(const wpin_motor *motor) {
 
 /* There once it has stood near enough for long enough; then it is let go. */
 WPIN_RARE static void settle_at_place(wpin_motor *motor) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     const wpin_measurement *m = &motor->measurement;
     uint32_t settle_us = (config->settle_ms != 0 ? config->settle_ms : 50U) * (uint32_t)1000;
     bool near = wpin_motor_is_near(motor) && wpin_magnitude(m->speed) <= config->guard.standstill;
-    uint32_t there_us = near ? (uint32_t)motor->speed_off + m->dt_us : 0;
-    motor->speed_off = there_us > INT32_MAX ? INT32_MAX : (int32_t)there_us;
+    uint32_t there_us = near ? (uint32_t)state->speed_off + m->dt_us : 0;
+    state->speed_off = there_us > INT32_MAX ? INT32_MAX : (int32_t)there_us;
     if (there_us >= settle_us) {
         wpin_motor_drop(motor, config->rest_drive); /* it stands: nothing to ramp down */
     } else {
@@ -28,21 +29,23 @@ WPIN_RARE static void settle_at_place(wpin_motor *motor) {
 /* Whether it has come no nearer for a second: then it is as near as its limits, its supply or its
  * noise let it. While it stands it may yet: for that there are protections, and ten seconds. */
 WPIN_RARE static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool stands) {
-    bool on_way = motor->asked_now != motor->setpoint.value || motor->ramp.left_us != 0;
-    if (on_way || far < motor->nearest) {
-        motor->nearest = on_way ? UINT16_MAX : far;
-        motor->no_nearer_us = 0;
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
+    bool on_way = state->asked_now != motor->setpoint.value || motor->ramp.left_us != 0;
+    if (on_way || far < state->nearest) {
+        state->nearest = on_way ? UINT16_MAX : far;
+        state->no_nearer_us = 0;
         return false;
     }
-    bool over = motor->no_nearer_us >= (stands ? 10U * NO_NEARER_US : NO_NEARER_US);
-    motor->no_nearer_us += over ? 0 : motor->measurement.dt_us;
+    bool over = state->no_nearer_us >= (stands ? 10U * NO_NEARER_US : NO_NEARER_US);
+    state->no_nearer_us += over ? 0 : motor->measurement.dt_us;
     return over;
 }
 
 WPIN_RARE static void settle_torque(wpin_motor *motor) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     const uint8_t limits = WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT;
-    bool there = motor->asked_now == motor->setpoint.value, near = true;
+    bool there = state->asked_now == motor->setpoint.value, near = true;
     for (uint8_t i = 0; i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
         near = near && (r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL || r->near(r->state));
@@ -65,14 +68,15 @@ static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
 /* Not there before the mean of how far it is off (so that neither an overshoot nor a coarse encoder
  * decides) is small enough. */
 static void settle_speed(wpin_motor *motor) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     uint16_t near = wpin_config_of(motor)->at_speed != 0 ? wpin_config_of(motor)->at_speed : 164;
     const wpin_measurement *m = &motor->measurement;
     if ((m->valid & WPIN_HAS_SPEED) == 0) {
         return;
     }
     int32_t far = (int32_t)(int16_t)motor->setpoint.value - m->speed; /* it was checked */
-    motor->speed_off = nearer(motor->speed_off, (uint16_t)(4U * (near < 4096 ? near : 4096U)), far);
-    if (wpin_magnitude(motor->speed_off) <= near * (uint32_t)WPIN_OFF_SCALE) {
+    state->speed_off = nearer(state->speed_off, (uint16_t)(4U * (near < 4096 ? near : 4096U)), far);
+    if (wpin_magnitude(state->speed_off) <= near * (uint32_t)WPIN_OFF_SCALE) {
         return;
     }
     uint32_t size = wpin_magnitude(far);

@@ -88,7 +88,7 @@ static double in_rpm(const bench_run *b, int32_t speed) {
 static bool tick(bench_run *b, wpin_response_row *row) {
     wpin_part_reading r = wpin_one_load_tick(&b->one);
     if (row != NULL) {
-        row->asked = in_rpm(b, b->one.motor.asked_now);
+        row->asked = in_rpm(b, wpin_motor_asked(&b->one.motor));
         row->measured = in_rpm(b, wpin_motor_measurement(&b->one.motor).speed);
         row->rpm = r.rpm;
         row->duty = (double)wpin_motor_duty(&b->one.motor) / WPIN_DUTY_FULL;

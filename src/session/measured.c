@@ -15,7 +15,7 @@ double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
 double wpin_session_asked_rpm(const wpin_session *run, size_t load) {
     const wpin_motor *m = &run->motors[load];
     bool speed = m->setpoint.quantity == WPIN_QUANTITY_SPEED && run->rig->loads[load].speed.there;
-    return speed ? (double)m->asked_now / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
+    return speed ? (double)wpin_motor_asked(m) / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
                  : NAN;
 }
 
@@ -40,7 +40,7 @@ double wpin_session_asked_amps(const wpin_session *run, size_t load) {
     const wpin_motor *m = &run->motors[load];
     const wpin_rig_current *c = &run->rig->loads[load].current;
     bool asked = m->setpoint.quantity == WPIN_QUANTITY_TORQUE && c->there;
-    return asked ? (double)m->asked_now / WPIN_DUTY_FULL * c->rated : NAN;
+    return asked ? (double)wpin_motor_asked(m) / WPIN_DUTY_FULL * c->rated : NAN;
 }
 
 /* Meanwhile nothing is due. */

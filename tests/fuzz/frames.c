@@ -145,15 +145,16 @@ static const wpin_axis_config configs[DRIVES] = {
 };
 static const wpin_protection watch[DRIVES] = {WPIN_AXIS_PROTECTION(&b.axes[0]),
                                               WPIN_AXIS_PROTECTION(&b.axes[1])};
+static wpin_loop_state loops[DRIVES];
 static const wpin_motor_config motors[DRIVES] = {
     {WPIN_ON_AXIS(&b.axes[0], &configs[0]),
      .guard = {.cap = WPIN_DUTY_FULL, .up = WPIN_SLEW_US(100000), .down = WPIN_SLEW_US(100000)},
      .sense = {.place = wpin_axis_set_position, .context = &b.axes[0], .current_mv_per_a = 1000},
-     .loop = &wpin_closed_loop, .protections = &watch[0], .protection_count = 1, .at_count = 4,
+     WPIN_CLOSED_LOOP(&loops[0]), .protections = &watch[0], .protection_count = 1, .at_count = 4,
      .counts_per_turn = 4000},
     {WPIN_ON_PLAIN_AXIS(&b.axes[1], &configs[1]),
      .guard = {.cap = WPIN_DUTY_FULL, .up = WPIN_SLEW_US(100000), .down = WPIN_SLEW_US(100000)},
-     .sense = {.current_mv_per_a = 1000}, .loop = &wpin_closed_loop, .protections = &watch[1],
+     .sense = {.current_mv_per_a = 1000}, WPIN_CLOSED_LOOP(&loops[1]), .protections = &watch[1],
      .protection_count = 1, .safe_drive = WPIN_DRIVE_BRAKE},
 };
 

@@ -178,6 +178,7 @@ static wpin_stage stage;
     .supply_low = WPIN_SUPPLY_MV(9000, 250), .supply_high = WPIN_SUPPLY_MV(15000, 250)
 #define SENSES                                                                                     \
     { .reads = WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY, .current_mv_per_a = 400, .supply_input = 1 }
+static wpin_loop_state loop_state;
 static const WPIN_FLASH wpin_motor_config kinds[] = {
     {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD}, .sense = SENSES},
     {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD, .on_time_max_us = 1500000, .recovery = 40},
@@ -294,7 +295,7 @@ static const WPIN_FLASH wpin_motor_config regulated = {
               .more = wpin_encoder_measure,
               .place = wpin_encoder_set_position,
               .context = &encoder},
-    .loop = &wpin_closed_loop,
+    WPIN_CLOSED_LOOP(&loop_state),
     .regulators = regulators,
     .regulator_count = 3,
     .protections = protections,

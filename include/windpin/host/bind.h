@@ -29,6 +29,7 @@ typedef struct wpin_bound_load {
     wpin_position_config position; /**< Of the regulator of its place, in front of that. */
     wpin_regulator regulators[3];  /**< What the motor's lists hold. */
     wpin_protection protections[3];
+    wpin_loop_state loop_state;
     wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
     wpin_position position_at_work;

@@ -58,10 +58,11 @@ WPIN_STEADY bool wpin_steady_ramps(uint8_t quantity) {
 WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
                                             uint16_t ramp_us) {
-    int16_t now = motor->asked_now;
+    const wpin_loop_state *state = config->loop_state;
+    int16_t now = state->asked_now;
     bool there = motor->setpoint.quantity == WPIN_QUANTITY_SPEED && now != 0 &&
                  now == (int16_t)motor->setpoint.value && motor->ramp.left_us == 0 &&
-                 motor->asked_part == 0;
+                 state->asked_part == 0;
     if (!there) {
         return config->loop->effort(motor, ramp_us);
     }
@@ -73,13 +74,14 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
 /* Every one is asked: some keep account of each tick. */
 WPIN_STEADY wpin_status wpin_steady_watch(const wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config) {
+    const wpin_loop_state *state = config->loop_state;
     bool ramps = wpin_steady_ramps(motor->setpoint.quantity) &&
                  (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
     wpin_given given = wpin_steady_given(motor, config);
     wpin_watched w;
     w.measurement = &motor->measurement;
     w.quantity = motor->setpoint.quantity;
-    w.setpoint = ramps ? motor->asked_now : motor->setpoint.value;
+    w.setpoint = ramps ? state->asked_now : motor->setpoint.value;
     w.effort = given.effort;
     w.held = given.held;
     wpin_status first = WPIN_OK;
