@@ -25,7 +25,8 @@
  * nothing. Tick. */
 #define WPIN_FAST_TICK(name, the_motor, the_config, the_port)                                      \
     static void name(void) {                                                                       \
-        if ((the_motor).config != &(the_config) || (the_motor).port != &(the_port)) {              \
+        if (wpin_config_of(&(the_motor)) != &(the_config) ||                                       \
+            wpin_port_of(&(the_motor)) != &(the_port) || !wpin_is_noted(&(the_motor))) {           \
             return;                                                                                \
         }                                                                                          \
         if (wpin_steady_tick(&(the_motor), &(the_config), &(the_port),                             \
@@ -41,7 +42,8 @@
  * (a in bit 0, b in bit 1, c in bit 2) and the port's clock. Fast. */
 #define WPIN_FAST_EDGE(name, the_six_step, the_config, the_port, code_now, moment_now)             \
     static wpin_status name(void) {                                                                \
-        if ((the_six_step).config != &(the_config) || (the_six_step).stage.port != &(the_port)) {  \
+        if ((the_six_step).config != &(the_config) ||                                              \
+            wpin_stage_port_of(&(the_six_step).stage) != &(the_port)) {                            \
             return WPIN_REFUSED_CLOSED;                                                            \
         }                                                                                          \
         uint8_t locked = wpin_lock(&(the_port));                                                   \

@@ -80,13 +80,14 @@ struct wpin_loop;
 /** What a motor in closed loop remembers of its way to a set-point. In RAM, placed by the caller,
  * one for each such motor; the fields are its own. */
 typedef struct wpin_loop_state {
-    int32_t speed_off;     /**< Mean of how far a regulated speed is off its set-point, x 256;
-                                of a place how long it has been there, us. */
-    uint32_t no_nearer_us; /**< For how long it has come no nearer to its set-point than... */
-    int32_t place;         /**< Where the last turn was to end. */
-    uint16_t nearest;      /**< ...this, since it is on its own. */
-    int16_t asked_now;     /**< Of a set-point of regulators that ramps: where its ramp is... */
-    uint16_t asked_part;   /**< ...and of its size so much more, 1/65536. */
+    int32_t speed_off;        /**< Mean of how far a regulated speed is off its set-point, x 256;
+                                   of a place how long it has been there, us. */
+    uint32_t no_nearer_us;    /**< For how long it has come no nearer to its set-point than... */
+    int32_t place;            /**< Where the last turn was to end. */
+    uint16_t nearest;         /**< ...this, since it is on its own. */
+    int16_t asked_now;        /**< Of a set-point of regulators that ramps: where its ramp is... */
+    uint16_t asked_part;      /**< ...and of its size so much more, 1/65536. */
+    volatile uint8_t watched; /**< What a protection would trip on now, were it armed. */
 } wpin_loop_state;
 
 /** Everything constant about a motor. The caller keeps it alive. */
@@ -158,10 +159,12 @@ typedef struct wpin_countdown {
 /** A motor at work. Zero before its first init (static, or = {0}); placed by the caller. The fields
  * are its own; from the tick's context they may be read. */
 typedef struct wpin_motor {
+#ifndef WPIN_ONE_MOTOR                        /* which knows all of this without */
     const WPIN_FAR wpin_motor_config *config; /**< NULL: not open. */
     const wpin_port *port;
-    uint8_t flags;  /**< What it is about, as bits. */
     uint8_t senses; /**< What is read each tick, as bits. */
+#endif
+    uint8_t flags;  /**< What it is about, as bits. */
     uint8_t traits; /**< Of the actuator. */
     uint8_t stood;  /**< Ticks in a row in which the clock stood. */
     volatile uint8_t armed;
@@ -181,10 +184,9 @@ typedef struct wpin_motor {
         wpin_ramp ramp;      /**< Of an actuator that takes a duty. */
         uint32_t operations; /**< Of an on/off actuator: how often it went on. */
     };
-    wpin_request mail;        /**< Posted, not yet taken. */
-    volatile uint8_t watched; /**< What a protection would trip on now, were it armed. */
-    uint8_t homed;            /**< Its place was set, and is known since. */
-    uint8_t counted;          /**< Requests cut to the cap and lifted to the start duty. */
+    wpin_request mail; /**< Posted, not yet taken. */
+    uint8_t homed;     /**< Its place was set, and is known since. */
+    uint8_t counted;   /**< Requests cut to the cap and lifted to the start duty. */
 } wpin_motor;
 
 /** What a motor in closed loop does besides; its functions are its own. */

@@ -195,7 +195,9 @@ typedef struct wpin_stage_config {
  */
 typedef struct wpin_stage {
     const WPIN_FAR wpin_stage_config *config;
+#ifndef WPIN_ONE_MOTOR /* which knows it without */
     const wpin_port *port;
+#endif
     uint16_t duty;    /**< Duty shown now, 0 to WPIN_DUTY_FULL. */
     uint8_t drive;    /**< What is shown now (wpin_drive, before "reversed"). */
     uint8_t row;      /**< Row shown now. */

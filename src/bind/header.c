@@ -143,8 +143,17 @@ static void print_start(FILE *to, const wpin_start_config *s) {
             yes(s->smooth));
 }
 
+/* Of a rig with one motor the core may know it by name. */
+static void print_alone(FILE *to, const char *id) {
+    fprintf(to,
+            "/* The only motor of this rig. With -DWPIN_ONE_MOTOR=%s_motor and -DWPIN_ONE_PORT=its "
+            "port the core is\n * compiled for it alone, and is smaller and faster. */\n"
+            "#ifdef WPIN_ONE_MOTOR\n#define RIG_ALONE\n#else\n#define RIG_ALONE static\n#endif\n",
+            id);
+}
+
 static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_config *m,
-                        const char *id) {
+                        const char *id, bool alone) {
     static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
     bool stepper = wpin_rig_type(load)->steps, vector = load->vector.there;
     bool phases = load->hall.there && !vector, sensorless = load->crossing.there;
@@ -164,10 +173,13 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_co
     if (m->loop != NULL) {
         fprintf(to, "static wpin_loop_state %s_loop;\n", id);
     }
+    if (alone) {
+        print_alone(to, id);
+    }
     fprintf(to,
-            "static const WPIN_FLASH wpin_motor_config %s_motor = {\n"
+            "%s const WPIN_FLASH wpin_motor_config %s_motor = {\n"
             "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",
-            id, on, id, id, part);
+            alone ? "RIG_ALONE" : "static", id, on, id, id, part);
     print_guard(to, load, &m->guard);
     print_sense(to, load, &m->sense, id);
     print_start(to, &m->start);
@@ -390,7 +402,7 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
             print_sensorless(to, &bound.sensorless, id);
         }
         wpin_header_feedback(to, load, &bound, id);
-        print_motor(to, load, &bound.motor, id);
+        print_motor(to, load, &bound.motor, id, rig->load_count == 1);
     }
     for (size_t i = 0; i < rig->input_count; i++) {
         print_input(to, rig, &rig->inputs[i]);

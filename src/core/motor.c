@@ -97,25 +97,24 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
     if (config->loop != NULL) {
         *config->loop_state = (wpin_loop_state){0};
     }
-    motor->senses = wpin_senses_of(config);
+    uint8_t senses = wpin_senses_of(config);
     wpin_guard_init(&motor->guard, &config->guard);
     motor->guard.flags = first;
     motor->measurement.at = port->now(port->context);
-    motor->port = port;
-    wpin_steady_measure(motor, config, port, motor->senses & WPIN_SENSES_GUARD, false);
+    wpin_note_port(motor, port, senses);
+    wpin_steady_measure(motor, config, port, senses & WPIN_SENSES_GUARD, false);
     motor->stood = 0;
     motor->shown = fault != WPIN_OK ? WPIN_STATE_FAULT : WPIN_STATE_OFF;
     motor->flags =
         (uint8_t)((actuator->takes == WPIN_TAKES(WPIN_QUANTITY_POSITION) ? WPIN_OWN_RULES : 0) |
                   (config->safe_drive == WPIN_DRIVE_BRAKE ? WPIN_BRAKES : 0));
     motor->traits = traits;
-    motor->config = config; /* open from here on */
-    if ((motor->senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
+    wpin_note_open(motor, config); /* open from here on */
+    if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
     }
-    if ((motor->senses & WPIN_SENSES_WATCH) !=
-        0) { /* what stands in the way of arming, from the begin */
-        motor->watched = (uint8_t)config->loop->watch(motor);
+    if ((senses & WPIN_SENSES_WATCH) != 0) { /* what stands in the way of arming, from the begin */
+        wpin_motor_watch(motor);
     }
     return WPIN_OK;
 }
@@ -125,7 +124,7 @@ void wpin_motor_close(wpin_motor *motor) {
         return;
     }
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
-    motor->config = NULL; /* no request is taken any more */
+    wpin_note_closed(motor); /* no request is taken any more */
     motor->armed = WPIN_DISARMED;
     motor->mailed = 0;
     motor->shown = motor->fault != WPIN_OK ? WPIN_STATE_FAULT : WPIN_STATE_OFF;
@@ -215,7 +214,7 @@ wpin_measurement wpin_motor_measurement(const wpin_motor *motor) {
 }
 
 uint32_t wpin_motor_operations(const wpin_motor *motor) {
-    if (motor == NULL || motor->port == NULL || (motor->traits & WPIN_IS_ON_OFF) == 0) {
+    if (motor == NULL || wpin_port_of(motor) == NULL || (motor->traits & WPIN_IS_ON_OFF) == 0) {
         return 0;
     }
     uint8_t locked = wpin_lock(wpin_port_of(motor));

@@ -27,7 +27,13 @@ static inline uint32_t wpin_magnitude(int32_t value) {
 }
 
 static inline bool wpin_motor_is_open(const wpin_motor *motor) {
-    return motor != NULL && motor->config != NULL && wpin_port_of(motor) != NULL;
+    return motor != NULL && wpin_is_noted(motor) && wpin_port_of(motor) != NULL;
+}
+
+/* Asks the protections what they would trip on now. */
+static inline void wpin_motor_watch(wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
+    config->loop_state->watched = (uint8_t)config->loop->watch(motor);
 }
 
 /* Takes the mail at once, in the same control period, where there is any. Tick. */

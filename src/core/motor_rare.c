@@ -450,7 +450,7 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
     if (motor->armed == WPIN_DISARMED || motor->fault != WPIN_OK) {
         wpin_motor_drop(motor, wpin_config_of(motor)->safe_drive);
         if ((wpin_senses(motor) & WPIN_SENSES_WATCH) != 0) {
-            motor->watched = (uint8_t)wpin_config_of(motor)->loop->watch(motor);
+            wpin_motor_watch(motor);
         }
         return;
     }
@@ -468,8 +468,8 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         return;
     }
     motor->armed = WPIN_ARMED;
-    motor->watched = WPIN_OK;
     if (wpin_config_of(motor)->loop != NULL) {
+        wpin_config_of(motor)->loop_state->watched = WPIN_OK;
         wpin_config_of(motor)->loop->armed(motor);
     }
     wpin_motor_drop(motor, wpin_config_of(motor)->rest_drive); /* whatever was, it begins at zero */

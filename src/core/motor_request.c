@@ -364,7 +364,10 @@ static wpin_status cause_there(const wpin_motor *motor) {
     wpin_guard fresh = {0};
     m.dt_us = 0;
     wpin_status fault = wpin_guard_fault(&fresh, &config->guard, &m, config->sense.reads);
-    return fault == WPIN_OK ? (wpin_status)motor->watched : fault;
+    if (config->loop == NULL) { /* as a part of the next expression it is too much for avr-gcc 5 */
+        return fault;
+    }
+    return fault == WPIN_OK ? (wpin_status)config->loop_state->watched : fault;
 }
 
 /* The same, with a current above its trip level counting at once. */

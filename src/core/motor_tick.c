@@ -25,7 +25,7 @@ void wpin_motors_tick(wpin_motor *const *motors, uint16_t count) {
     for (uint16_t i = 0; motors != NULL && i < count; i++) {
         if (wpin_motor_is_open(motors[i])) {
             well = tick(motors[i]) && well;
-            port = port == NULL ? motors[i]->port : port;
+            port = port == NULL ? wpin_port_of(motors[i]) : port;
         }
     }
     if (well && port != NULL && port->kick != NULL) {

@@ -78,7 +78,7 @@ static bool ramp(wpin_sensorless *s, wpin_moment now) {
  * neutral point once its emf has passed it. */
 static bool has_crossed(const wpin_sensorless *s) {
     static const WPIN_FLASH uint8_t free_lead[WPIN_SECTORS] = {2, 1, 0, 2, 1, 0};
-    const wpin_port *port = s->stage.port;
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
     bool above = port->read(port->context, s->config->above[free_lead[s->sector]]);
     return above == ((s->sector & 1U) != 0);
 }
@@ -157,8 +157,9 @@ static uint16_t duty_due(const wpin_sensorless *s) {
 
 static wpin_status show_row(wpin_sensorless *s) {
     uint16_t duty = duty_due(s);
-    wpin_status status =
-        duty == s->stage.duty ? WPIN_OK : wpin_steady_duty(&s->stage, s->stage.port, duty);
+    wpin_status status = duty == s->stage.duty
+                             ? WPIN_OK
+                             : wpin_steady_duty(&s->stage, wpin_stage_port_of(&s->stage), duty);
     wpin_keep_first(&status,
                     wpin_stage_commutate(&s->stage, wpin_sector_row(s->sector, s->direction)));
     if (status != WPIN_OK) {
@@ -171,7 +172,7 @@ wpin_status wpin_sensorless_sample(wpin_sensorless *s) {
     if (!is_open(s)) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    const wpin_port *port = s->stage.port;
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
     uint8_t locked = wpin_lock(port);
     bool cut = s->stage.cut != 0;
     bool moved = !cut && moves_on(s, port->now(port->context));
@@ -251,7 +252,7 @@ static uint8_t traits(const void *self) {
 
 /* From rest: the first row that aligns. */
 static wpin_status start(wpin_sensorless *s) {
-    const wpin_port *port = s->stage.port;
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
     uint8_t locked = wpin_lock(port);
     enter(s, WPIN_SENSORLESS_ALIGN, port->now(port->context));
     s->starts = (uint8_t)(s->starts + (s->starts < UINT8_MAX));
@@ -267,7 +268,7 @@ static bool has_rested(const wpin_sensorless *s, wpin_moment now) {
 
 /* A rotor that may still turn would be braked hard by the first row: it runs down before. */
 static wpin_status start_rested(wpin_sensorless *s) {
-    const wpin_port *port = s->stage.port;
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
     if (s->ran && !has_rested(s, port->now(port->context))) {
         s->state = WPIN_SENSORLESS_REST; /* since it was let go */
         return WPIN_OK;
@@ -286,23 +287,23 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
         return WPIN_REFUSED_RANGE;
     }
     int8_t direction = (value < 0) == s->config->stage->reversed ? 1 : -1;
-    uint8_t locked = wpin_lock(s->stage.port);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(&s->stage));
     s->wanted = (uint16_t)size;
     bool off = s->state == WPIN_SENSORLESS_OFF, turns = off || s->direction != direction;
     uint16_t duty = duty_due(s);
     bool other = s->state == WPIN_SENSORLESS_RUN && duty != s->stage.duty;
-    wpin_unlock(s->stage.port, locked);
+    wpin_unlock(wpin_stage_port_of(&s->stage), locked);
     if (turns) {
         s->direction = direction;
         return off ? start_rested(s) : start(s);
     }
-    return other ? wpin_steady_duty(&s->stage, s->stage.port, duty) : WPIN_OK;
+    return other ? wpin_steady_duty(&s->stage, wpin_stage_port_of(&s->stage), duty) : WPIN_OK;
 }
 
 static wpin_status idle(void *self, wpin_drive how) {
     wpin_sensorless *s = self;
     if (is_open(s) && s->state != WPIN_SENSORLESS_OFF) {
-        const wpin_port *port = s->stage.port;
+        const wpin_port *port = wpin_stage_port_of(&s->stage);
         uint8_t locked = wpin_lock(port);
         enter(s, WPIN_SENSORLESS_OFF, port->now(port->context));
         s->ran = true;
@@ -341,13 +342,13 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     if (!is_open(s)) {
         return WPIN_OK;
     }
-    uint8_t locked = wpin_lock(s->stage.port), failed = s->failed, state = s->state;
+    uint8_t locked = wpin_lock(wpin_stage_port_of(&s->stage)), failed = s->failed, state = s->state;
     s->failed = WPIN_OK;
     if (s->ran && state == WPIN_SENSORLESS_OFF && has_rested(s, measurement->at)) {
         s->ran = false;
         s->starts = 0;
     }
-    wpin_unlock(s->stage.port, locked);
+    wpin_unlock(wpin_stage_port_of(&s->stage), locked);
     bool runs = state == WPIN_SENSORLESS_RUN && s->good == WPIN_SENSORLESS_SURE;
     bool starts = state != WPIN_SENSORLESS_OFF && !runs;
     uint8_t inputs = measurement->inputs & (uint8_t)~WPIN_STARTING;

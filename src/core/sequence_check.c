@@ -38,7 +38,7 @@ static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step
     }
     uint16_t number = step->target.number;
     const wpin_motor *motor = number < config->motor_count ? config->motors[number] : NULL;
-    if (motor == NULL || motor->config == NULL) {
+    if (motor == NULL || !wpin_is_noted(motor)) {
         return true; /* refused at the start, as not open */
     }
     const WPIN_FAR wpin_actuator *actuator = wpin_config_of(motor)->actuator;

@@ -55,13 +55,13 @@ WPIN_RARE void wpin_rare_sector(wpin_six_step *s, uint8_t sector, wpin_moment no
 /* Brings the stage to the row that the rotor's sector asks for, if it is driven. */
 WPIN_RARE wpin_status wpin_rare_commutate(wpin_six_step *s) {
     wpin_stage *stage = &s->stage;
-    uint8_t locked = wpin_lock(stage->port);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(stage));
     uint8_t sector = wpin_steady_wanted(s), shown = (uint8_t)(stage->drive - WPIN_DRIVE_SECTOR);
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
     bool stays = !changing && (shown >= WPIN_SECTORS || shown == sector);
     bool goes = sector != WPIN_NO_SECTOR && stage->cut == 0 && !stays;
     wpin_status status = goes ? wpin_stage_commutate_locked(stage, sector, &locked) : WPIN_OK;
-    wpin_unlock(stage->port, locked);
+    wpin_unlock(wpin_stage_port_of(stage), locked);
     if (status != WPIN_OK) {
         s->failed = (uint8_t)status;
     }
@@ -72,7 +72,7 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
     if (!is_open(s)) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    const wpin_port *port = s->stage.port;
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
     uint8_t locked = wpin_lock(port);
     wpin_steady_code(s, s->config, read_code(s->config, port), port->now(port->context));
     wpin_unlock(port, locked); /* an edge that comes here goes to its row itself */
@@ -216,8 +216,9 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     if (s->direction != direction || s->stage.drive < WPIN_DRIVE_SECTOR || s->stage.cut != 0) {
         return start(s, direction, (uint16_t)size);
     }
-    return size == s->stage.duty ? WPIN_OK
-                                 : wpin_steady_duty(&s->stage, s->stage.port, (uint16_t)size);
+    return size == s->stage.duty
+               ? WPIN_OK
+               : wpin_steady_duty(&s->stage, wpin_stage_port_of(&s->stage), (uint16_t)size);
 }
 
 static wpin_status idle(void *self, wpin_drive how) {
@@ -250,15 +251,16 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     if (!is_open(s)) {
         return WPIN_OK;
     }
-    uint8_t locked = wpin_lock(s->stage.port), failed = s->failed;
+    uint8_t locked = wpin_lock(wpin_stage_port_of(&s->stage)), failed = s->failed;
     s->failed = WPIN_OK;
-    wpin_steady_code(s, s->config, read_code(s->config, s->stage.port), measurement->at);
+    wpin_steady_code(s, s->config, read_code(s->config, wpin_stage_port_of(&s->stage)),
+                     measurement->at);
     if (s->config->sector_of[s->code & 7U] >= WPIN_SECTORS) {
         disturb(s);
     } else if (s->disorder != 0) {
         s->disorder--;
     }
-    wpin_unlock(s->stage.port, locked);
+    wpin_unlock(wpin_stage_port_of(&s->stage), locked);
     wpin_status status = failed != WPIN_OK ? (wpin_status)failed : wpin_rare_commutate(s);
     if (status == WPIN_OK && wpin_six_step_sector(s) == WPIN_NO_SECTOR) {
         status = let_go(s);

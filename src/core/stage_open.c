@@ -117,7 +117,7 @@ wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config 
         return status;
     }
     stage->config = config;
-    stage->port = port;
+    wpin_stage_note_port(stage, port);
     stage->row = wpin_row_safe(config->table);
     const WPIN_FAR wpin_row *safe = &config->table->rows[stage->row];
     stage->drive = safe->drive;

@@ -22,7 +22,7 @@ static void see_less(wpin_vector *v) {
 /* All three, above their zeros; false: the converter has none. */
 static bool read_shunts(wpin_vector *v, int16_t mv[WPIN_VECTOR_LEGS]) {
     const WPIN_FAR wpin_vector_config *config = v->config;
-    const wpin_port *port = v->rotor.stage.port;
+    const wpin_port *port = wpin_stage_port_of(&v->rotor.stage);
     for (uint8_t i = 0; i < WPIN_VECTOR_LEGS; i++) {
         if (config->shunts[i] == WPIN_NO_SHUNT) {
             mv[i] = 0;
@@ -318,7 +318,7 @@ wpin_status wpin_vector_period(wpin_vector *v) {
     if (!wpin_vector_is_open(v)) {
         return v == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    const wpin_port *port = v->rotor.stage.port;
+    const wpin_port *port = wpin_stage_port_of(&v->rotor.stage);
     wpin_moment now = port->now(port->context);
     wpin_status status = wpin_vector_follow(v, now);
     if (!wpin_vector_drives(v)) {

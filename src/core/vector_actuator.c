@@ -14,11 +14,11 @@ wpin_vector_state wpin_vector_doing(const wpin_vector *v) {
 void wpin_vector_currents(const wpin_vector *v, int16_t *direct, int16_t *quadrature) {
     *direct = *quadrature = 0;
     if (wpin_vector_is_open(v)) {
-        uint8_t locked = wpin_lock(v->rotor.stage.port);
+        uint8_t locked = wpin_lock(wpin_stage_port_of(&v->rotor.stage));
         *direct = v->direct;
         *quadrature =
             (int16_t)(v->config->stage->reversed ? -(int32_t)v->quadrature : v->quadrature);
-        wpin_unlock(v->rotor.stage.port, locked);
+        wpin_unlock(wpin_stage_port_of(&v->rotor.stage), locked);
     }
 }
 
@@ -141,7 +141,7 @@ static wpin_status start(wpin_vector *v, int16_t asked, bool torque) {
     if (v->config->hall != NULL && wpin_six_step_sector(&v->rotor) == WPIN_NO_SECTOR) {
         return WPIN_OK; /* it does not know where: poll says so */
     }
-    const wpin_port *port = v->rotor.stage.port;
+    const wpin_port *port = wpin_stage_port_of(&v->rotor.stage);
     uint8_t locked = wpin_lock(port);
     v->asked = asked;
     v->torque = torque;
@@ -186,9 +186,9 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     if (!wpin_vector_drives(v)) {
         return start(v, asked, torque);
     }
-    uint8_t locked = wpin_lock(v->rotor.stage.port);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(&v->rotor.stage));
     change_over(v, asked, torque);
-    wpin_unlock(v->rotor.stage.port, locked);
+    wpin_unlock(wpin_stage_port_of(&v->rotor.stage), locked);
     return WPIN_OK;
 }
 
@@ -287,7 +287,7 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     if (v->config->hall != NULL) {
         status = wpin_six_step_poll(&v->rotor, m);
     }
-    uint8_t locked = wpin_lock(v->rotor.stage.port);
+    uint8_t locked = wpin_lock(wpin_stage_port_of(&v->rotor.stage));
     if (v->config->hall == NULL) {
         status = (wpin_status)v->rotor.failed;
         v->rotor.failed = WPIN_OK;
@@ -302,7 +302,7 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     if (slipped && v->config->hall == NULL) {
         v->aligned = false; /* where its encoder counts from is found anew */
     }
-    wpin_unlock(v->rotor.stage.port, locked);
+    wpin_unlock(wpin_stage_port_of(&v->rotor.stage), locked);
     uint8_t inputs = m->inputs & (uint8_t)~WPIN_STARTING;
     m->inputs = (uint8_t)(inputs | (v->state == WPIN_VECTOR_ALIGN ? WPIN_STARTING : 0));
     return status;

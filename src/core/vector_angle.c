@@ -31,7 +31,7 @@ wpin_angle wpin_vector_turns_in(const wpin_vector *v, uint16_t us) {
 /* An edge between two sectors is one place, whichever way it is passed. Without an edge for long it
  * stands somewhere in its sector: then its middle is off by half of it at most. */
 static void follow_hall(wpin_vector *v, wpin_moment now) {
-    const wpin_port *port = v->rotor.stage.port;
+    const wpin_port *port = wpin_stage_port_of(&v->rotor.stage);
     uint8_t locked = wpin_lock(port);
     int32_t counts = v->rotor.counts.counts;
     wpin_moment at = v->rotor.counts.at;
@@ -74,7 +74,7 @@ static wpin_status read_counts(const wpin_vector *v, const wpin_port *port, int3
 /* Where in its turn, so that nothing is lost however long it turns. */
 static wpin_status follow_encoder(wpin_vector *v) {
     int32_t counts;
-    wpin_status status = read_counts(v, v->rotor.stage.port, &counts);
+    wpin_status status = read_counts(v, wpin_stage_port_of(&v->rotor.stage), &counts);
     if (status != WPIN_OK) {
         return status;
     }

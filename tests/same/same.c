@@ -69,13 +69,16 @@ static void pause_us(void *context, uint32_t us) {
     clock_us += us;
 }
 
-static const wpin_port port = {.now = now,
-                               .open = write_pin,
-                               .write = write_pin,
-                               .pwm_start = pwm_start,
-                               .pwm_duty = pwm_duty,
-                               .millivolts = millivolts,
-                               .pause = pause_us};
+static wpin_status count(void *context, uint8_t counter, wpin_count *to);
+
+const wpin_port same_port = {.now = now,
+                             .open = write_pin,
+                             .write = write_pin,
+                             .pwm_start = pwm_start,
+                             .pwm_duty = pwm_duty,
+                             .millivolts = millivolts,
+                             .count = count,
+                             .pause = pause_us};
 
 /* ---- subjects ---- */
 
@@ -166,7 +169,8 @@ static void live(wpin_motor *motor, wpin_stepper *stepper) {
     wpin_motor_close(motor);
 }
 
-/* Constants of this subject have to stand in flash, so only a few kinds, drawn among. */
+/* Constants of this subject have to stand in flash, so only a few kinds, drawn among; each also has
+ * a core compiled for it alone (WPIN_ONE_MOTOR), which must do the same. */
 static const WPIN_FLASH wpin_line lines[] = {{.pin = 4}, {.pin = 7, .inverted = true}, {.pin = 9}};
 static const WPIN_FLASH wpin_stage_config bridge = {
     .table = &wpin_table_direction_pwm_brake, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2};
@@ -179,22 +183,37 @@ static wpin_stage stage;
 #define SENSES                                                                                     \
     { .reads = WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY, .current_mv_per_a = 400, .supply_input = 1 }
 static wpin_loop_state loop_state;
-static const WPIN_FLASH wpin_motor_config kinds[] = {
-    {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD}, .sense = SENSES},
-    {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD, .on_time_max_us = 1500000, .recovery = 40},
-     .sense = SENSES,
-     .start = {.start_duty = 3000,
-               .drop_out_duty = 2000,
-               .below = WPIN_BELOW_KICK,
-               .kick_duty = 9000,
-               .kick_us = 60000,
-               .smooth = true},
-     .rest_drive = WPIN_DRIVE_BRAKE}};
+const WPIN_FLASH wpin_motor_config same_plain = {WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD},
+                                                 .sense = SENSES};
+const WPIN_FLASH wpin_motor_config same_kicked = {
+    WPIN_ON_STAGE(&stage, &bridge), .guard = {GUARD, .on_time_max_us = 1500000, .recovery = 40},
+    .sense = SENSES,
+    .start = {.start_duty = 3000,
+              .drop_out_duty = 2000,
+              .below = WPIN_BELOW_KICK,
+              .kick_duty = 9000,
+              .kick_us = 60000,
+              .smooth = true},
+    .rest_drive = WPIN_DRIVE_BRAKE};
+
+static void live_as(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config) {
+    note((uint32_t)wpin_motor_init(motor, config, &same_port));
+    live(motor, NULL);
+}
+
+static void plain(void) {
+    static wpin_motor motor;
+    live_as(&motor, &same_plain);
+}
+
+static void kicked(void) {
+    static wpin_motor motor;
+    live_as(&motor, &same_kicked);
+}
 
 static void motors(void) {
     static wpin_motor motor;
-    note((uint32_t)wpin_motor_init(&motor, &kinds[pick(2)], &port));
-    live(&motor, NULL);
+    live_as(&motor, pick(2) != 0 ? &same_kicked : &same_plain);
 }
 
 static const WPIN_FLASH wpin_line coil_lines[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 3}};
@@ -212,7 +231,7 @@ static const WPIN_FLASH wpin_motor_config turntable = {WPIN_ON_STEPPER(&stepper,
 
 static void steppers(void) {
     static wpin_motor motor;
-    note((uint32_t)wpin_motor_init(&motor, &turntable, &port));
+    note((uint32_t)wpin_motor_init(&motor, &turntable, &same_port));
     note((uint32_t)wpin_stepper_set_position(&stepper, (int32_t)any_size() >> 1));
     live(&motor, &stepper);
     int32_t turns = 0, millidegrees = 0;
@@ -282,7 +301,7 @@ static const WPIN_FLASH wpin_overload_config winding = {
     .share = WPIN_OVERLOAD_SHARE(700), .decay = WPIN_OVERLOAD_DECAY(9000), .at_first = 30};
 static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion),
                                                          WPIN_OVERLOAD_PROTECTION(&overload)};
-static const WPIN_FLASH wpin_motor_config regulated = {
+const WPIN_FLASH wpin_motor_config same_regulated = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = 16384,
               .up = WPIN_SLEW_US(300000),
@@ -305,15 +324,13 @@ static const WPIN_FLASH wpin_motor_config regulated = {
 
 static void loops(void) {
     static wpin_motor motor;
-    wpin_port counting = port;
-    counting.count = count;
     loop.config = &gains;
     motion.config = &watched;
     overload.config = &winding;
     place.config = &moves;
     torque.config = &presses;
-    note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &counting));
-    note((uint32_t)wpin_motor_init(&motor, &regulated, &counting));
+    note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &same_port));
+    note((uint32_t)wpin_motor_init(&motor, &same_regulated, &same_port));
     for (uint16_t i = 0; i < 600; i++) {
         clock_us += pick(300) == 0 ? any_size() : 900 + pick(200);
         if (pick(60) == 0) {
@@ -386,7 +403,7 @@ static const WPIN_FLASH wpin_motor_config brushless[] = {
 
 static void sixths(void) {
     static wpin_motor motor;
-    wpin_port grouped = port;
+    wpin_port grouped = same_port;
     bool groups = pick(2) != 0;
     grouped.read = read_hall;
     grouped.group_open = groups ? group_open : NULL;
@@ -443,7 +460,7 @@ static int16_t read_shunt(void *context, uint8_t input) {
 
 static void vectors(void) {
     static wpin_motor motor;
-    wpin_port turns = port;
+    wpin_port turns = same_port;
     turns.read = read_hall;
     turns.millivolts = read_shunt;
     note((uint32_t)wpin_motor_init(&motor, &oriented[pick(2)], &turns));
@@ -469,8 +486,8 @@ static void vectors(void) {
 }
 
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
-    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps,    slews, knobs,  motors,
-                                                          steppers, loops, sixths, vectors};
+    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps, slews,  knobs,   motors, steppers,
+                                                          loops, sixths, vectors, plain,  kicked};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;

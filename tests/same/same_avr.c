@@ -18,7 +18,7 @@ int main(void) {
     fdev_setup_stream(&out, put, NULL, _FDEV_SETUP_WRITE);
     stdout = &out;
     UCSR0B = 1 << TXEN0;
-    for (uint8_t subject = 0; subject < SAME_SUBJECTS; subject++) {
+    for (uint8_t subject = SAME_FIRST; subject <= SAME_LAST; subject++) {
         printf("sum %u %08lX\n", subject, (unsigned long)same_sum(subject, SAME_ROUNDS));
     }
     cli();

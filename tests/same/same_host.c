@@ -4,7 +4,7 @@
 #include <stdio.h>
 
 int main(void) {
-    for (uint8_t subject = 0; subject < SAME_SUBJECTS; subject++) {
+    for (uint8_t subject = SAME_FIRST; subject <= SAME_LAST; subject++) {
         printf("sum %u %08" PRIX32 "\n", subject, same_sum(subject, SAME_ROUNDS));
     }
     return 0;

@@ -61,6 +61,54 @@ WPIN_STEADY const wpin_port *wpin_stage_port_of(const wpin_stage *stage) {
 #endif
 }
 
+/* ---- what a motor notes when it is opened ---- */
+
+#ifdef WPIN_ONE_MOTOR
+#define WPIN_NOTED ((uint8_t)128) /* of wpin_motor.traits: it is open */
+#endif
+
+WPIN_STEADY bool wpin_is_noted(const wpin_motor *motor) {
+#ifdef WPIN_ONE_MOTOR
+    return (motor->traits & WPIN_NOTED) != 0;
+#else
+    return motor->config != NULL;
+#endif
+}
+
+WPIN_STEADY void wpin_note_port(wpin_motor *motor, const wpin_port *port, uint8_t senses) {
+#ifdef WPIN_ONE_MOTOR
+    (void)motor, (void)port, (void)senses;
+#else
+    motor->port = port;
+    motor->senses = senses;
+#endif
+}
+
+WPIN_STEADY void wpin_note_open(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config) {
+#ifdef WPIN_ONE_MOTOR
+    (void)config;
+    motor->traits |= WPIN_NOTED;
+#else
+    motor->config = config;
+#endif
+}
+
+WPIN_STEADY void wpin_note_closed(wpin_motor *motor) {
+#ifdef WPIN_ONE_MOTOR
+    motor->traits &= (uint8_t)~WPIN_NOTED;
+#else
+    motor->config = NULL;
+#endif
+}
+
+WPIN_STEADY void wpin_stage_note_port(wpin_stage *stage, const wpin_port *port) {
+#ifdef WPIN_ONE_MOTOR
+    (void)stage, (void)port;
+#else
+    stage->port = port;
+#endif
+}
+
 /* Whether a motor, and a stage, may be opened with these at all. */
 WPIN_STEADY bool wpin_may_open(const WPIN_FAR wpin_motor_config *config, const wpin_port *port) {
 #ifdef WPIN_ONE_MOTOR
