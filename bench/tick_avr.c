@@ -3,16 +3,22 @@
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #include <avr/sleep.h>
-#include <stdio.h>
+#include <stdlib.h>
 
 enum { TICKS = 500 };
 
-static int put(char c, FILE *file) {
-    (void)file;
-    while ((UCSR0A & (1 << UDRE0)) == 0) {
+/* Without stdio, whose flash both ticks need. */
+static void say(const char *text) {
+    for (; *text != '\0'; text++) {
+        while ((UCSR0A & (1 << UDRE0)) == 0) {
+        }
+        UDR0 = (uint8_t)*text;
     }
-    UDR0 = (uint8_t)c;
-    return 0;
+}
+
+static void say_number(uint32_t number) {
+    char digits[12];
+    say(ultoa(number, digits, 10));
 }
 
 static uint16_t cycles_of_tick(void) {
@@ -36,25 +42,32 @@ static void measure(bench_case what) {
         sum += cycles;
         most = cycles > most ? cycles : most;
     }
+    say(bench_kind());
+    say(", ");
+    say(bench_name(what));
 #if BENCH_CLOSED
-    printf("%s, %s: the lock taken for %u cycles at the most\n", bench_kind(), bench_name(what),
-           bench_closed);
+    say(": the lock taken for ");
+    say_number(bench_closed);
+    say(" cycles at the most\n");
 #else
-    printf("%s, %s: %lu cycles on average, %u at the most\n", bench_kind(), bench_name(what),
-           (unsigned long)(sum / TICKS), most);
+    say(": ");
+    say_number(sum / TICKS);
+    say(" cycles on average, ");
+    say_number(most);
+    say(" at the most\n");
 #endif
 }
 
 int main(void) {
-    static FILE out;
-    fdev_setup_stream(&out, put, NULL, _FDEV_SETUP_WRITE);
-    stdout = &out;
     UCSR0B = 1 << TXEN0;
     TCCR1B = 1 << CS10;
-    printf(
-        "motor %u and its stage %u bytes of RAM; their constants %u of flash\n",
-        (unsigned)sizeof(wpin_motor), (unsigned)sizeof(wpin_stage),
-        (unsigned)(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line)));
+    say("motor ");
+    say_number(sizeof(wpin_motor));
+    say(" and its stage ");
+    say_number(sizeof(wpin_stage));
+    say(" bytes of RAM; their constants ");
+    say_number(sizeof(wpin_motor_config) + sizeof(wpin_stage_config) + 3 * sizeof(wpin_line));
+    say(" of flash\n");
     for (uint8_t fast = 0; fast < BENCH_KINDS; fast++) {
         bench_fast = fast != 0;
         for (uint8_t what = 0; what < BENCH_CASES; what++) {

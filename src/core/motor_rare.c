@@ -87,7 +87,7 @@ int8_t wpin_ramp_shift(uint32_t us) {
         return 0;
     }
     uint16_t high = (uint16_t)(us >> 16), half = high != 0 ? high : (uint16_t)us;
-    uint8_t top = (uint8_t)(half >> 8), byte = top != 0 ? top : (uint8_t)half;
+    uint8_t top = (uint8_t)(half >> 8), byte = (uint8_t)(top != 0 ? top : half);
     int8_t shift = (int8_t)((high != 0 ? 16 : 0) - (top != 0 ? 0 : 8));
     for (; (byte & 128U) == 0; byte = (uint8_t)(byte << 1)) {
         shift--;

@@ -13,7 +13,8 @@ static bool is_open(const wpin_six_step *s) {
 static uint8_t read_code(const WPIN_FAR wpin_six_step_config *config, const wpin_port *port) {
     uint8_t code = 0;
     for (uint8_t i = 0; i < 3; i++) {
-        code |= (uint8_t)(port->read(port->context, config->hall[i]) ? 1U << i : 0U);
+        bool high = port->read(port->context, config->hall[i]);
+        code = (uint8_t)(code >> 1 | (high ? 4U : 0U)); /* the first one ends as bit 0 */
     }
     return code;
 }
