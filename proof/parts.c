@@ -8,7 +8,6 @@ static wpin_stepper_config coils;
 static wpin_stage_config wires;
 static wpin_motor_config config;
 static wpin_motor motor;
-static wpin_loop_state loop_state;
 
 /* One with PWM and rows of rest. */
 #define STATE(n) WPIN_ROW(WPIN_DRIVE_SECTOR + (n), WPIN_CELL_DUTY, WPIN_CELL_LOW)
@@ -151,6 +150,7 @@ static void prove(void) {
     static wpin_stage stage;
     static wpin_stage_config wires;
     static wpin_motor_config config;
+    static wpin_loop_state loop_state;
     static wpin_motor motor;
     static wpin_encoder encoder;
     static wpin_encoder_config encoder_config;
@@ -216,6 +216,8 @@ static void prove(void) {
         case 4:
             wpin_motor_clear_fault(&motor);
             any = wpin_motor_is_homed(any ? &motor : NULL);
+            any = wpin_motor_asked(any ? &motor : NULL);
+            any = wpin_motor_place(any ? &motor : NULL);
             break;
         case 5: wpin_motor_refresh(&motor, any32); break;
         case 6: wpin_motor_set_position(&motor, any_signed32); break;

@@ -27,7 +27,11 @@ static inline uint32_t wpin_magnitude(int32_t value) {
 }
 
 static inline bool wpin_motor_is_open(const wpin_motor *motor) {
-    return motor != NULL && wpin_is_noted(motor) && wpin_port_of(motor) != NULL;
+#ifdef WPIN_ONE_MOTOR
+    return motor != NULL && wpin_is_noted(motor);
+#else
+    return motor != NULL && motor->config != NULL && motor->port != NULL;
+#endif
 }
 
 /* Asks the protections what they would trip on now. */

@@ -6,8 +6,12 @@
 #include "windpin/impl/steady_stage.h"
 
 static inline bool wpin_stage_is_open(const wpin_stage *stage) {
-    return stage != NULL && (stage->flags & WPIN_STAGE_OPEN) != 0 &&
-           wpin_stage_config_of(stage) != NULL && wpin_stage_port_of(stage) != NULL;
+    bool open = stage != NULL && (stage->flags & WPIN_STAGE_OPEN) != 0;
+#ifdef WPIN_ONE_MOTOR
+    return open;
+#else
+    return open && stage->config != NULL && stage->port != NULL;
+#endif
 }
 
 static inline void wpin_keep_first(wpin_status *status, wpin_status next) {
