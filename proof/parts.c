@@ -95,7 +95,10 @@ static void prove(void) {
 static void prove(void) {
     static wpin_overload overload;
     static wpin_overload_config config;
+    static wpin_temperature warm;
+    static wpin_temperature_config warm_config;
     ANYTHING(config);
+    ANYTHING(warm_config);
     overload.config = &config;
     while (any) {
         wpin_measurement m;
@@ -104,6 +107,12 @@ static void prove(void) {
         wpin_overload_check(&overload, &w);
         any = wpin_overload_percent(&overload);
         wpin_overload_reset(&overload);
+        if (any) {
+            wpin_temperature_init(any ? &warm : NULL, any ? &warm_config : NULL,
+                                  any ? &any_port : NULL);
+        }
+        wpin_temperature_check(&warm, &w);
+        wpin_temperature_reset(&warm);
     }
 }
 #endif

@@ -72,7 +72,8 @@ typedef enum wpin_status {
     WPIN_FAULT_MASTER, /**< Something else commands this drive: another on the bus, or its keys. */
     WPIN_FAULT_ANGLE,  /**< Of field orientation: its currents or its back-emf are not where its
                             rotor is said to be. */
-    WPIN_STATUS_COUNT  /**< How many there are. */
+    WPIN_FAULT_OVERTEMPERATURE, /**< Its temperature sensor says too warm, or not yet cool. */
+    WPIN_STATUS_COUNT           /**< How many there are. */
 } wpin_status;
 
 /** Name of a status as written in this header, e.g. "WPIN_REFUSED_RANGE".

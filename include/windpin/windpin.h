@@ -33,6 +33,7 @@
 #include "status.h"
 #include "stepper.h"
 #include "stop.h"
+#include "temperature.h"
 #include "torque.h"
 #include "two_point.h"
 #include "units.h"

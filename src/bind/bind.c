@@ -339,6 +339,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->limits.overload_amps > 0) {
         bind_overload(bound, load);
     }
+    if (load->thermistor.there) {
+        wpin_bind_thermistor(bound, rig, load);
+    }
     bool rows = wpin_stage_kind_is_three_phase(load->kind) && !load->vector.there;
     if (rows && load->limits.trip_input >= 0) {
         bind_phase_watch(bound, rig, load);
@@ -349,6 +352,9 @@ wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpi
     bool encoder = bound->motor.sense.context == &bound->encoder_at_work;
     wpin_status status =
         encoder ? wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port) : WPIN_OK;
+    if (status == WPIN_OK && bound->temperature.most_mv != 0) { /* it has a thermistor */
+        status = wpin_temperature_init(&bound->temperature_at_work, &bound->temperature, port);
+    }
     return status == WPIN_OK ? wpin_motor_init(motor, &bound->motor, port) : status;
 }
 

@@ -28,6 +28,22 @@ void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
     wpin_bind_loop(bound);
 }
 
+/* A reading within a hundredth of either rail is a wire that is off, or a short. */
+void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_thermistor *t = &load->thermistor;
+    double logic = rig->controller.logic_volts;
+    double trip = wpin_part_thermistor_volts(&t->part, t->trip, logic);
+    double clear = wpin_part_thermistor_volts(&t->part, t->clear, logic);
+    bound->temperature = (wpin_temperature_config){.input = (uint8_t)t->input,
+                                                   .trip_mv = (int16_t)lround(trip * 1e3),
+                                                   .clear_mv = (int16_t)lround(clear * 1e3),
+                                                   .least_mv = (int16_t)lround(logic * 10),
+                                                   .most_mv = (int16_t)lround(logic * 990),
+                                                   .for_ms = (uint16_t)lround(t->time * 1e3)};
+    wpin_bind_watch(bound,
+                    (wpin_protection)WPIN_TEMPERATURE_PROTECTION(&bound->temperature_at_work));
+}
+
 void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load) {
     double counts = wpin_rig_counts_at_output(load);
     bound->motor.at_count =

@@ -14,6 +14,9 @@ static inline bool wpin_bind_watches_motion(const wpin_rig_load *load) {
     return load->speed.there || load->current.there || load->vector.there;
 }
 /* One more on its list of protections. */
+/* Its thermistor, as a protection. */
+void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+
 /* Lets it have regulators and protections. */
 void wpin_bind_loop(wpin_bound_load *bound);
 

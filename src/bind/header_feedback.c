@@ -129,24 +129,37 @@ static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const
             id, id, c->least_mv, id, id);
 }
 
-/* The list of what a motor has. */
+static void export_temperature(FILE *to, const wpin_rig_thermistor *t,
+                               const wpin_temperature_config *c, const char *id) {
+    fprintf(to,
+            "/* Trips above %.4g degC, clear again at %.4g degC. */\n"
+            "static const WPIN_FLASH wpin_temperature_config %s_temperature_config = {.input = %u, "
+            ".trip_mv = %d, .clear_mv = %d,\n    .least_mv = %d, .most_mv = %d, .for_ms = %u};\n"
+            "static wpin_temperature %s_temperature;\n",
+            t->trip, t->clear, id, c->input, c->trip_mv, c->clear_mv, c->least_mv, c->most_mv,
+            c->for_ms, id);
+}
+
+/* The list of what a motor has, in the order in which it is bound. */
 static void export_protections(FILE *to, const wpin_rig_load *load, const char *id) {
-    bool motion = wpin_bind_watches_motion(load);
-    bool overload = load->limits.overload_amps > 0, phases = watches_phases(load);
-    if (!motion && !overload && !phases) {
-        return;
+    const struct {
+        bool there;
+        const char *call, *object;
+    } all[] = {{wpin_bind_watches_motion(load), "WPIN_MOTION_PROTECTION", "motion"},
+               {load->limits.overload_amps > 0, "WPIN_OVERLOAD_PROTECTION", "overload"},
+               {load->thermistor.there, "WPIN_TEMPERATURE_PROTECTION", "temperature"},
+               {watches_phases(load), "WPIN_PHASE_WATCH", "phase_watch"}};
+    const char *between = "";
+    for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
+        if (all[i].there && between[0] == '\0') {
+            fprintf(to, "static const WPIN_FLASH wpin_protection %s_protections[] = {", id);
+        }
+        if (all[i].there) {
+            fprintf(to, "%s%s(&%s_%s)", between, all[i].call, id, all[i].object);
+            between = ", ";
+        }
     }
-    fprintf(to, "static const WPIN_FLASH wpin_protection %s_protections[] = {", id);
-    if (motion) {
-        fprintf(to, "WPIN_MOTION_PROTECTION(&%s_motion)%s", id, overload || phases ? ", " : "");
-    }
-    if (overload) {
-        fprintf(to, "WPIN_OVERLOAD_PROTECTION(&%s_overload)%s", id, phases ? ", " : "");
-    }
-    if (phases) {
-        fprintf(to, "WPIN_PHASE_WATCH(&%s_phase_watch)", id);
-    }
-    fprintf(to, "};\n");
+    fprintf(to, "%s", between[0] != '\0' ? "};\n" : "");
 }
 
 static void export_travel(FILE *to, const wpin_travel *t, const char *id) {
@@ -176,6 +189,9 @@ void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_
     export_regulators(to, load, id);
     if (load->limits.overload_amps > 0) {
         export_overload(to, &load->limits, &bound->overload, id);
+    }
+    if (load->thermistor.there) {
+        export_temperature(to, &load->thermistor, &bound->temperature, id);
     }
     if (watches_phases(load)) {
         export_phase_watch(to, &bound->phase_watch, id);

@@ -251,6 +251,12 @@ static void print_open(FILE *to, const wpin_rig *rig, const wpin_plan *plan, uin
                      id, id);
             print_try(to, call);
         }
+        if (load->thermistor.there) {
+            snprintf(call, sizeof call,
+                     "wpin_temperature_init(&%s_temperature, &%s_temperature_config, port)", id,
+                     id);
+            print_try(to, call);
+        }
         snprintf(call, sizeof call, "wpin_motor_init(&rig_motors[%zu], &%s_motor, %s)", i, id,
                  soft > 0 ? "&rig_soft_pwm.port" : "port");
         print_try(to, call);

@@ -333,6 +333,16 @@ void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  overload    carries %.4g A for ever, more for a time (time constant %.4g s)\n",
                l->overload_amps, l->overload_time);
     }
+    const wpin_rig_thermistor *t = &load->thermistor;
+    if (t->there) {
+        double logic = rig->controller.logic_volts;
+        printf(
+            "  thermistor  in its %s, on input %.0f: trips above %.4g degC (below %.0f mV), clear "
+            "again at %.4g degC (%.0f mV)\n",
+            t->in_winding ? "winding" : "driver", t->input, t->trip,
+            wpin_part_thermistor_volts(&t->part, t->trip, logic) * 1e3, t->clear,
+            wpin_part_thermistor_volts(&t->part, t->clear, logic) * 1e3);
+    }
     if (l->limit_amps > 0) {
         printf("  current     limited to %.4g A: above it the duty is folded back\n",
                l->limit_amps);

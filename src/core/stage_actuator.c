@@ -1,6 +1,6 @@
 /* A power stage as an actuator: effort by its truth table. */
+#include "stage_core.h"
 #include "windpin/actuator.h"
-#include "windpin/impl/steady_stage.h"
 
 static wpin_status open_stage(void *self, const WPIN_FAR void *config, const wpin_port *port) {
     return wpin_stage_open(self, (const WPIN_FAR wpin_stage_config *)config, port);
@@ -22,7 +22,9 @@ static uint8_t traits(const void *self) {
 }
 
 static wpin_status apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
-    return wpin_steady_apply(stage, wpin_stage_port_of(stage), drive, duty);
+    return wpin_stage_is_open(stage)
+               ? wpin_steady_apply(stage, wpin_stage_port_of(stage), drive, duty)
+               : WPIN_REFUSED_CLOSED;
 }
 
 static wpin_status put(void *self, uint8_t quantity, int32_t value) {

@@ -111,7 +111,10 @@
         "Let one command it; set the drive to take its commands from the bus.")                    \
     ROW(WPIN_FAULT_ANGLE, "Its currents or its back-emf are not where its rotor is said to be.",   \
         "Set its leads and sensors in their order (windpin order); look for an encoder that "      \
-        "slips.")
+        "slips.")                                                                                  \
+    ROW(WPIN_FAULT_OVERTEMPERATURE, "Its temperature sensor says that it is too warm.",            \
+        "Let it cool: before that the fault stays. Then look for a heavy load, a held shaft or "   \
+        "a heat sink that came loose.")
 
 #define ARRAYS(code, text, remedy)                                                                 \
     static const WPIN_FLASH char code##_name[] = #code;                                            \

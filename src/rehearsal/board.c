@@ -206,6 +206,11 @@ static bool build_sensors(wpin_sim *sim, const wpin_rig_load *load, int number) 
     if (load->limits.trip_input >= 0 && !load->vector.there) {
         wpin_sim_wire_sense(sim, number, (uint8_t)load->limits.trip_input);
     }
+    const wpin_rig_thermistor *t = &load->thermistor;
+    if (t->there &&
+        !wpin_sim_wire_thermistor(sim, &t->part, number, t->in_winding, (uint8_t)t->input)) {
+        return false;
+    }
     if (load->hall.there && !build_hall(sim, load, number)) {
         return false;
     }

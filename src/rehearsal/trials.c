@@ -32,6 +32,7 @@ static const struct {
      {WPIN_FAULT_WRONG_WAY, WPIN_FAULT_STALLED, WPIN_FAULT_NO_MOTION, WPIN_FAULT_DRIVE,
       WPIN_FAULT_ANGLE}}, /* of two, of three */
     {"no-ground", ABOUT_LOAD, {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_SILENT}},
+    {"thermistor-off", ABOUT_LOAD, {WPIN_FAULT_SENSOR}},
     {"bus-cable-off", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
     {"bus-off", ABOUT_LOAD, {WPIN_FAULT_SILENT}},
     {"bus-full", ABOUT_LOAD, {WPIN_FAULT_SILENT}},

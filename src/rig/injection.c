@@ -30,6 +30,7 @@ static const struct {
     {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
     {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
     {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
+    {"thermistor-off", ABOUT_LOAD, WPIN_PART_FAULT_THERMISTOR_OFF},
     {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_CABLE_OFF},
     {"bus-off", ABOUT_LOAD, WPIN_PART_FAULT_BUS_OFF},
     {"bus-full", ABOUT_LOAD, WPIN_PART_FAULT_BUS_FULL},
@@ -60,6 +61,9 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     }
     if (fault >= WPIN_PART_FAULT_CABLE_OFF && fault <= WPIN_PART_FAULT_LOCAL) {
         return load >= 0 && rig->loads[load].axis.there;
+    }
+    if (fault == WPIN_PART_FAULT_THERMISTOR_OFF) {
+        return load >= 0 && rig->loads[load].thermistor.there;
     }
     bool of_lines = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING ||
                     fault == WPIN_PART_FAULT_WIRES_SWAPPED ||

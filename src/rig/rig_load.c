@@ -33,7 +33,8 @@ enum {
     LOAD_HALL,
     LOAD_CROSSING,
     LOAD_VECTOR,
-    LOAD_AXIS
+    LOAD_AXIS,
+    LOAD_THERMISTOR
 };
 static const wpin_field load_fields[] = {
     [WHAT_MOTOR] = NODE("motor", false),
@@ -67,6 +68,7 @@ static const wpin_field load_fields[] = {
     NODE("zero-crossing", false),
     NODE("field-oriented", false),
     NODE("axis", false),
+    NODE("thermistor", false),
 };
 
 static const wpin_field ramp_fields[] = {
@@ -455,6 +457,9 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
         wpin_read_map(reader, nodes[LOAD_OVERLOAD], "overload", overload_fields,
                       COUNT(overload_fields), &load, NULL);
         check_overload(reader, nodes[LOAD_OVERLOAD], &load);
+    }
+    if (nodes[LOAD_THERMISTOR] != NULL) {
+        wpin_read_thermistor(reader, rig, nodes[LOAD_THERMISTOR], &load);
     }
     if (nodes[LOAD_CURRENT] != NULL) {
         wpin_read_current(reader, nodes[LOAD_CURRENT], &load);

@@ -277,6 +277,7 @@ bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context
         look_at_stage(&l, load);
         look_at_encoder(&l, load);
         look_at_analog(&l, load->name, load->limits.trip_input);
+        look_at_analog(&l, load->name, load->thermistor.there ? load->thermistor.input : -1);
     }
     look_at_inputs(&l);
     look_at_fieldbuses(&l);

@@ -114,7 +114,8 @@ typedef enum wpin_sensed {
     WPIN_SENSED_SUPPLY,
     WPIN_SENSED_KNOB,
     WPIN_SENSED_OTHER,
-    WPIN_SENSED_SHUNT /* part: of which shunts; ratio: of which leg */
+    WPIN_SENSED_SHUNT, /* part: of which shunts; ratio: of which leg */
+    WPIN_SENSED_WARMTH /* part: bridge; ratio: 1 when its wire is off */
 } wpin_sensed;
 
 typedef struct wpin_analog {
@@ -125,6 +126,8 @@ typedef struct wpin_analog {
     double seed;
     bool stuck;    /* it stays as it is... */
     double wanted; /* ...though it was put here */
+    wpin_part_thermistor thermistor;
+    bool in_winding; /* that is: else on the driver */
 } wpin_analog;
 
 /* Where a shaft was, when, in edges of its encoder. */
@@ -277,6 +280,9 @@ bool wpin_comparator_inject(wpin_sim *sim, int motor, bool off);
 /* The same of the shunts in the legs of drivers; what one of them shows now, without noise, V. */
 int64_t wpin_shunt_window(const wpin_sim *sim);
 void wpin_shunt_settle(wpin_sim *sim);
+/* Volts of a thermistor, and taking its wire off: false if that bridge has none. */
+double wpin_warmth_volts(const wpin_sim *sim, const wpin_analog *a);
+bool wpin_warmth_inject(wpin_sim *sim, int bridge, bool off);
 double wpin_shunt_volts(const wpin_sim *sim, const wpin_analog *a);
 /* Every pin floats: what a reset does. */
 void wpin_pins_release(wpin_sim *sim);

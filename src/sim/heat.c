@@ -129,3 +129,35 @@ void wpin_heat_settle(wpin_sim *sim, double seconds) {
         }
     }
 }
+
+/* ---- as a thermistor shows it ---- */
+
+bool wpin_sim_wire_thermistor(wpin_sim *sim, const wpin_part_thermistor *part, int bridge,
+                              bool in_winding, uint8_t input) {
+    if (bridge < 0 || bridge >= sim->bridge_count || !(part->ohms > 0) || !(part->pull_up > 0)) {
+        return false;
+    }
+    sim->analog[input] = (wpin_analog){
+        .what = WPIN_SENSED_WARMTH, .part = bridge, .thermistor = *part, .in_winding = in_winding};
+    return true;
+}
+
+double wpin_warmth_volts(const wpin_sim *sim, const wpin_analog *a) {
+    const wpin_bridge *bridge = &sim->bridges[a->part];
+    bool there = a->in_winding && bridge->motor != WPIN_SIM_NO_WIRE;
+    double rise = there ? sim->plants[bridge->motor]->rise : bridge->rise;
+    double logic = sim->controller.logic_volts;
+    return a->ratio > 0 ? logic : wpin_part_thermistor_volts(&a->thermistor, AIR + rise, logic);
+}
+
+bool wpin_warmth_inject(wpin_sim *sim, int bridge, bool off) {
+    bool found = false;
+    for (int i = 0; i < WPIN_SIM_PINS; i++) {
+        wpin_analog *a = &sim->analog[i];
+        if (a->what == WPIN_SENSED_WARMTH && a->part == bridge) {
+            a->ratio = off ? 1 : 0;
+            found = true;
+        }
+    }
+    return found;
+}

@@ -100,6 +100,7 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
                 other;
         return wpin_encoder_inject(sim, fault, number, on) || other;
     }
+    case WPIN_PART_FAULT_THERMISTOR_OFF: return wpin_warmth_inject(sim, number, on);
     case WPIN_PART_FAULT_CABLE_OFF:
     case WPIN_PART_FAULT_BUS_OFF:
     case WPIN_PART_FAULT_BUS_FULL:

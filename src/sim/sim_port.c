@@ -202,6 +202,8 @@ static int16_t port_millivolts(void *context, uint8_t input) {
     } else if (a->what == WPIN_SENSED_SHUNT) {
         volts = wpin_shunt_volts(sim, a) + (a->noise > 0 ? noise_of(a, a->noise) : 0);
         volts = fmax(volts, 0);
+    } else if (a->what == WPIN_SENSED_WARMTH) {
+        volts = wpin_warmth_volts(sim, a);
     } else if (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER) {
         volts = wpin_knob_volts(sim, a);
     } else if (a->what == WPIN_SENSED_SUPPLY && wpin_supply_live(sim, &sim->supplies[a->part])) {

@@ -321,6 +321,11 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.4g mV/A", l->name, "sense", "-", "-",
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
+        if (l->thermistor.there) {
+            add(to, "%-12s %-12s %-10s %-16s A%-7.0f to ground, and %.4g ohm from A%.0f to %.3g V",
+                l->name, "thermistor", "-", "-", l->thermistor.input, l->thermistor.part.pull_up,
+                l->thermistor.input, rig->controller.logic_volts);
+        }
         add_phases(to, l, rig->controller.logic_volts);
         bool counts = wpin_rig_counts_here(l);
         for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {

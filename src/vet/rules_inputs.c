@@ -12,23 +12,35 @@ static const char *other_reader(const wpin_rig *rig, int analog, const void *bes
         }
     }
     for (size_t i = 0; i < rig->load_count; i++) {
-        if (rig->loads[i].limits.trip_input == analog && besides != &rig->loads[i]) {
-            return rig->loads[i].name;
+        const wpin_rig_load *l = &rig->loads[i];
+        bool current = l->limits.trip_input == analog && besides != &l->limits;
+        bool warmth =
+            l->thermistor.there && l->thermistor.input == analog && besides != &l->thermistor;
+        if (current || warmth) {
+            return l->name;
         }
     }
     return NULL;
 }
 
+static void look_for_other(wpin_vetter *v, const wpin_facts *f, const char *what, int input,
+                           const void *besides) {
+    const char *other = input < 0 ? NULL : other_reader(v->rig, input, besides);
+    if (other != NULL) {
+        wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+        wpin_cause(n, "its %s is read on analogue input %d, and so is '%s'", what, input, other);
+        wpin_consequence(n, "two outputs work against each other on one wire: both read wrong, "
+                            "and the trip comes too late or always");
+        wpin_cure(n, "an analogue input of its own for each");
+    }
+}
+
 static void two_readers(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
-        int input = (int)f->load->limits.trip_input;
-        const char *other = input < 0 ? NULL : other_reader(v->rig, input, f->load);
-        if (other != NULL) {
-            wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-            wpin_cause(n, "its current is read on analogue input %d, and so is '%s'", input, other);
-            wpin_consequence(n, "two outputs work against each other on one wire: both read wrong, "
-                                "and the trip comes too late or always");
-            wpin_cure(n, "an analogue input of its own for each");
+        const wpin_rig_load *l = f->load;
+        look_for_other(v, f, "current", (int)l->limits.trip_input, &l->limits);
+        if (l->thermistor.there) {
+            look_for_other(v, f, "temperature", (int)l->thermistor.input, &l->thermistor);
         }
     }
 }

@@ -28,7 +28,7 @@ typedef struct wpin_bound_load {
     wpin_travel travel;            /**< How far its shaft may go. */
     wpin_position_config position; /**< Of the regulator of its place, in front of that. */
     wpin_regulator regulators[3];  /**< What the motor's lists hold. */
-    wpin_protection protections[3];
+    wpin_protection protections[4];
     wpin_loop_state loop_state;
     wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
@@ -52,6 +52,8 @@ typedef struct wpin_bound_load {
     wpin_axis axis_at_work;
     wpin_phase_watch_config phase_watch;
     wpin_phase_watch phase_watch_at_work;
+    wpin_temperature_config temperature; /**< Of its thermistor. */
+    wpin_temperature temperature_at_work;
 } wpin_bound_load;
 
 /** A field bus of a rig as the core sees it. It points into itself, so it must not be copied. */
@@ -88,7 +90,8 @@ WPIN_API void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig,
 /** How its motor, at rest, starts from now on: gently, without kick and lift, or as the rig says.
  */
 WPIN_API void wpin_bind_start(wpin_bound_load *bound, const wpin_rig_load *load, bool gently);
-/** Opens the encoder of a bound load, if it has one, and its motor. What either refused. */
+/** Opens the encoder and the thermistor of a bound load, if it has them, and its motor. What either
+ * refused. */
 WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
                                      const wpin_port *port);
 /** For the interrupt of its Hall sensors, and for the one in the middle of each PWM period of a

@@ -75,6 +75,19 @@ typedef struct wpin_part_heat {
                             falls by 0.1 %/K (magnets that warm half as much). */
 } wpin_part_heat;
 
+/** A thermistor from an analogue input to ground, below a resistor to the logic supply: the reading
+ * falls as it warms. */
+typedef struct wpin_part_thermistor {
+    double ohms;    /**< At 25 degC. */
+    double beta;    /**< Of its ohms over the temperature, K. */
+    double pull_up; /**< That resistor, ohm. */
+} wpin_part_thermistor;
+
+/** Volts at the input at a temperature, degC: R = ohms exp(beta (1 / T - 1 / 298.15 K)) in a
+ * divider below pull_up. */
+WPIN_API double wpin_part_thermistor_volts(const wpin_part_thermistor *part, double degrees,
+                                           double logic_volts);
+
 /** By which logic a driver turns the levels on its inputs into leg states. The inputs are numbered
  * in the order given; one that floats or is not wired reads low. */
 typedef enum wpin_logic {
@@ -461,6 +474,7 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_DUPLICATE_NODE, /**< Another drive on its bus has its number. */
     WPIN_PART_FAULT_DEAF,           /**< That drive says yes to all it is told, and does nothing. */
     WPIN_PART_FAULT_LOCAL, /**< Somebody turned that drive to its own keys: it hears no commands. */
+    WPIN_PART_FAULT_THERMISTOR_OFF, /**< The wire of its thermistor is off: as cold as can be. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;
 

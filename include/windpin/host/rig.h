@@ -443,6 +443,16 @@ typedef struct wpin_rig_current {
     double response; /**< Time constant of the loop, s; 0: as the delays allow. */
 } wpin_rig_current;
 
+/** A temperature sensor that a load is watched by. */
+typedef struct wpin_rig_thermistor {
+    bool there;
+    bool in_winding;           /**< Else on the driver. */
+    double input;              /**< Analogue input. */
+    double trip, clear;        /**< degC. */
+    double time;               /**< It must be so warm for so long, s. */
+    wpin_part_thermistor part; /**< And its resistor. */
+} wpin_rig_thermistor;
+
 /** The regulator of a current, from the constants of the rig. Duties as fractions. */
 typedef struct wpin_current_design {
     double feed;          /**< Duty for the rated current of a standing shaft. */
@@ -503,6 +513,7 @@ typedef struct wpin_rig_load {
     wpin_rig_encoder encoder;
     wpin_rig_speed speed;
     wpin_rig_current current;
+    wpin_rig_thermistor thermistor;
     wpin_rig_position position;
     wpin_rig_identified identified;
     wpin_rig_first first_motion;

@@ -106,6 +106,10 @@ WPIN_API bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
 WPIN_API bool wpin_sim_set_converter(wpin_sim *sim, unsigned bits);
 /** Wires a bridge's current sense to an analogue input. */
 WPIN_API bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
+/** Wires a thermistor on a bridge, or in the winding behind it, to an analogue input; there its
+ * part must have `heat`, or it stays at 25 degC. */
+WPIN_API bool wpin_sim_wire_thermistor(wpin_sim *sim, const wpin_part_thermistor *part, int bridge,
+                                       bool in_winding, uint8_t input);
 /** Wires a supply through a divider (output/input, 0 to 1) to an analogue input. */
 WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, double ratio);
 

@@ -36,10 +36,10 @@ WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *por
     wpin_status status = WPIN_OK;
     uint8_t locked = wpin_lock(port);
     if (stage->cut == 0) {
+        const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
         stage->duty = duty;
-        if ((stage->flags & WPIN_STAGE_PLAIN) != 0 && wpin_stage_config_of(stage) != NULL) {
-            wpin_pin pin =
-                wpin_stage_config_of(stage)->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+        if ((stage->flags & WPIN_STAGE_PLAIN) != 0 && config != NULL) {
+            wpin_pin pin = config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
             status = port->pwm_duty(port->context, pin, duty);
         } else {
             status = wpin_rare_row_duty(stage, duty);
