@@ -244,6 +244,13 @@ static const struct {
      RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 6K/W, time: 500ms}"), MOTOR(""),
          HABITS "faults: [pump stalled]\n"),
      GO, "pump driver, heat"},
+    {"thermistor-trip", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 3s}"), MOTOR(""),
+         HABITS "    thermistor: {in: driver, input: 4, trip: 140degC, for: 2s}\nfaults: [pump "
+                "stalled]\n"),
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(", heat: {resistance: 30K/W, time: 3s}"), MOTOR(""),
+         HABITS "    thermistor: {in: driver, input: 4, trip: 80degC}\nfaults: [pump stalled]\n"),
+     GO, "pump driver, heat"},
     {"brake-current", "pump",
      RIG(FIVE, MAIN(""), CHIP,
          "on-resistance: 50mohm, current-limit: 5A, voltage-limit: 30V, sense: 500mV/A",

@@ -236,6 +236,7 @@ START_TEST(an_exported_rig_does_what_a_session_does) {
         {"honey-gate", NULL, ""},
         {"honey-drum", NULL, ""},
         {"honey-lid", NULL, ""},
+        {"honey-warm", "main on\npump ramp 70% in 1s\npump hold 1s\npump stop\nmain off\n", ""},
         {"honey-belts",
          "main on\nleft ramp 60rpm\nleft hold 1s\ntogether left, right\n  left run 30rpm for "
          "1s\n  right run reverse 40rpm for 2s\nend\nmain off\n",

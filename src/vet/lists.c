@@ -322,9 +322,9 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
                 l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
         }
         if (l->thermistor.there) {
-            add(to, "%-12s %-12s %-10s %-16s A%-7.0f to ground, and %.4g ohm from A%.0f to %.3g V",
-                l->name, "thermistor", "-", "-", l->thermistor.input, l->thermistor.part.pull_up,
-                l->thermistor.input, rig->controller.logic_volts);
+            add(to, "%-12s %-12s %-10s %-16s A%-7.0f to ground, and %.3g kohm from A%.0f to %.3g V",
+                l->name, "thermistor", "-", "-", l->thermistor.input,
+                l->thermistor.part.pull_up / 1e3, l->thermistor.input, rig->controller.logic_volts);
         }
         add_phases(to, l, rig->controller.logic_volts);
         bool counts = wpin_rig_counts_here(l);
@@ -421,6 +421,13 @@ static void add_small_parts(wpin_lines *to, const wpin_rig_load *l) {
 
 static void add_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
     double logic = rig->controller.logic_volts;
+    if (l->thermistor.there) {
+        add(to,
+            "1  thermistor in the %s of %s: %.3g kohm at 25 degC, B %.4g K, and a resistor of "
+            "%.3g kohm",
+            l->thermistor.in_winding ? "winding" : "driver", l->name, l->thermistor.part.ohms / 1e3,
+            l->thermistor.part.beta, l->thermistor.part.pull_up / 1e3);
+    }
     if (l->hall.there) {
         add(to, "3  pull-up resistors for the Hall sensors of %s: 4.7 kohm to %.3g V", l->name,
             logic);

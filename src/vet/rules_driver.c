@@ -163,7 +163,8 @@ static void stall_heat(wpin_vetter *v) {
         }
         double room = b->heat.limit - wpin_air(v);
         stall_end end = stall_lasts(f, room);
-        if (isinf(end.seconds)) {
+        double last = 1.03 * wpin_stall_watts(f, f->load->limits.duty_max) * b->heat.resistance;
+        if (isinf(end.seconds) || (!end.climbing && wpin_thermistor_ends(v, f, false, last))) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, end.seconds < 3.2 ? WPIN_REFUSE : WPIN_CAUTION, f);
@@ -269,7 +270,9 @@ static void heat(wpin_vetter *v) {
         bool over = degrees > h->limit;
         wpin_round round = over ? wpin_round_of(v, f, WPIN_PART_DRIVER) : (wpin_round){0};
         bool spared = wpin_round_spares(&round, h->limit - wpin_air(v));
-        wpin_finding *n = wpin_find_load(v, over && !spared ? WPIN_REFUSE : WPIN_CAUTION, f);
+        bool ends = over && wpin_thermistor_ends(v, f, false, degrees - wpin_air(v));
+        wpin_finding *n =
+            wpin_find_load(v, over && !spared && !ends ? WPIN_REFUSE : WPIN_CAUTION, f);
         if (climb > 1.02 * watts * h->resistance) {
             wpin_cause(n,
                        "while its ramp climbs, switches and diodes get its driver to %.0f degC, it "
@@ -284,6 +287,7 @@ static void heat(wpin_vetter *v) {
         wpin_consequence(n, "%s",
                          !over                      ? "in a warm box it is too much"
                          : f->load->bridge.protects ? "it shuts itself down again and again"
+                         : ends                     ? "its thermistor trips, again and again"
                                                     : "the driver burns within minutes");
         wpin_tell_round(n, v, &round, h, degrees - wpin_air(v), h->limit - wpin_air(v));
         double room = 0.8 * h->limit - wpin_air(v);

@@ -83,7 +83,8 @@ static void winding(wpin_vetter *v) {
         }
         wpin_round round = wpin_round_of(v, f, WPIN_PART_WINDING);
         bool spared = wpin_round_spares(&round, room);
-        wpin_finding *n = wpin_find_load(v, spared ? WPIN_CAUTION : WPIN_REFUSE, f);
+        bool ends = wpin_thermistor_ends(v, f, true, rise);
+        wpin_finding *n = wpin_find_load(v, spared || ends ? WPIN_CAUTION : WPIN_REFUSE, f);
         double lasts = wpin_calc_winding_seconds(&load, h->resistance, h->time, 0, room);
         if (rise > 1000) {
             wpin_cause(n,
@@ -94,7 +95,10 @@ static void winding(wpin_vetter *v) {
             wpin_cause(n, "running, %.3g A heat its winding to %.0f degC, it survives %.0f degC",
                        f->hot_rms, rise + wpin_air(v), h->limit);
         }
-        wpin_consequence(n, "the winding burns after about %.3g s", lasts);
+        wpin_consequence(n,
+                         ends ? "its thermistor trips before it burns, which is after %.3g s"
+                              : "the winding burns after about %.3g s",
+                         lasts);
         wpin_tell_round(n, v, &round, h, wpin_calc_winding_watts(&load, room) * h->resistance,
                         room);
         double amps = cool_amps(f, room, f->hot_rms);
@@ -143,7 +147,9 @@ static void stall_winding(wpin_vetter *v) {
         wpin_round round = warm >= room ? wpin_round_of(v, f, WPIN_PART_WINDING) : (wpin_round){0};
         warm = wpin_round_spares(&round, room) ? round.peak : warm;
         double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, warm, room);
-        if (isinf(lasts) || warm >= room || overload_serves(f, amps, lasts, room)) {
+        double end = wpin_calc_winding_rise(&held, h->resistance);
+        if (isinf(lasts) || warm >= room || overload_serves(f, amps, lasts, room) ||
+            wpin_thermistor_ends(v, f, true, end)) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, lasts < 3.5 ? WPIN_REFUSE : WPIN_CAUTION, f);

@@ -23,6 +23,7 @@ static const struct {
     {wpin_rules_current, &wpin_rules_current_count},
     {wpin_rules_brushless, &wpin_rules_brushless_count},
     {wpin_rules_vector, &wpin_rules_vector_count},
+    {wpin_rules_warmth, &wpin_rules_warmth_count},
     {wpin_rules_relay, &wpin_rules_relay_count},
     {wpin_rules_cable, &wpin_rules_cable_count},
     {wpin_rules_starts, &wpin_rules_starts_count},

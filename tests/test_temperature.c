@@ -1,0 +1,272 @@
+/* A temperature that is watched: too warm, not yet cool, a wire that is off; what would burn. */
+#define _GNU_SOURCE
+#include "support.h"
+#include <math.h>
+#include <string.h>
+#include <windpin/host/rehearsal.h>
+#include <windpin/temperature.h>
+
+#define COUNT(array) (sizeof(array) / sizeof *(array))
+
+/* ---- the protection alone ---- */
+
+static int16_t reading;
+
+static int16_t read_it(void *context, uint8_t input) {
+    (void)context;
+    return input == 4 ? reading : 0;
+}
+
+static const wpin_port port = {.millivolts = read_it};
+static wpin_temperature warm;
+
+static wpin_status look(int mv, unsigned dt_us) {
+    wpin_measurement m = {.dt_us = (uint16_t)dt_us};
+    wpin_watched w = {.measurement = &m};
+    reading = (int16_t)mv;
+    return wpin_temperature_check(&warm, &w);
+}
+
+static const wpin_temperature_config falls = {.input = 4,
+                                              .trip_mv = 400,
+                                              .clear_mv = 700,
+                                              .least_mv = 50,
+                                              .most_mv = 4950,
+                                              .for_ms = 10},
+                                     rises = {.input = 4,
+                                              .trip_mv = 3000,
+                                              .clear_mv = 2500,
+                                              .least_mv = 50,
+                                              .most_mv = 4950,
+                                              .for_ms = 10},
+                                     at_once = {.input = 4,
+                                                .trip_mv = 400,
+                                                .clear_mv = 700,
+                                                .least_mv = 50,
+                                                .most_mv = 4950};
+
+static const struct {
+    const wpin_temperature_config *config;
+    struct {
+        int mv, ticks; /* of 1 ms */
+        wpin_status last;
+    } steps[8];
+} rows[] = {
+    /* a dip that is shorter than it must last, then one that lasts; cool only beyond clear */
+    {&falls,
+     {{2000, 20, WPIN_OK},
+      {399, 9, WPIN_OK},
+      {2000, 1, WPIN_OK},
+      {400, 11, WPIN_FAULT_OVERTEMPERATURE},
+      {650, 50, WPIN_FAULT_OVERTEMPERATURE},
+      {700, 50, WPIN_FAULT_OVERTEMPERATURE},
+      {701, 10, WPIN_FAULT_OVERTEMPERATURE},
+      {701, 1, WPIN_OK}}},
+    {&rises,
+     {{1000, 20, WPIN_OK},
+      {2999, 50, WPIN_OK},
+      {3000, 11, WPIN_FAULT_OVERTEMPERATURE},
+      {2501, 50, WPIN_FAULT_OVERTEMPERATURE},
+      {2499, 11, WPIN_OK}}},
+    /* wires: off, shorted, a converter that fails; then warm */
+    {&falls,
+     {{5000, 10, WPIN_OK},
+      {5000, 1, WPIN_FAULT_SENSOR},
+      {2000, 11, WPIN_OK},
+      {0, 11, WPIN_FAULT_SENSOR},
+      {WPIN_NO_READING, 5, WPIN_FAULT_SENSOR},
+      {300, 11, WPIN_FAULT_OVERTEMPERATURE},
+      {5000, 11, WPIN_FAULT_SENSOR},
+      {2000, 11, WPIN_OK}}},
+    {&at_once,
+     {{2000, 1, WPIN_OK},
+      {400, 1, WPIN_FAULT_OVERTEMPERATURE},
+      {701, 1, WPIN_OK},
+      {-1, 1, WPIN_FAULT_SENSOR}}}};
+
+START_TEST(what_lasts_is_told) {
+    ck_assert_int_eq(wpin_temperature_init(&warm, rows[_i].config, &port), WPIN_OK);
+    for (size_t s = 0; s < COUNT(rows[_i].steps) && rows[_i].steps[s].ticks > 0; s++) {
+        wpin_status told = WPIN_OK;
+        for (int t = 0; t < rows[_i].steps[s].ticks; t++) {
+            told = look(rows[_i].steps[s].mv, 1000);
+            wpin_temperature_reset(&warm); /* arming changes nothing */
+        }
+        ck_assert_msg(told == rows[_i].steps[s].last, "row %d, step %zu: %s", _i, s,
+                      wpin_status_name(told));
+    }
+}
+END_TEST
+
+/* A clock that stands lets nothing last; one that leaps lets it last at once. */
+START_TEST(time_is_the_clocks) {
+    wpin_temperature_init(&warm, &falls, &port);
+    for (int i = 0; i < 1000; i++) {
+        ck_assert_int_eq(look(100, 0), WPIN_OK);
+    }
+    ck_assert_int_eq(look(100, 65535), WPIN_FAULT_OVERTEMPERATURE);
+}
+END_TEST
+
+START_TEST(what_cannot_be_is_refused) {
+    static const wpin_port none = {0};
+    const struct {
+        wpin_temperature_config config;
+        wpin_status status;
+    } refused[] = {
+        {{.trip_mv = 400, .clear_mv = 400, .most_mv = 5000}, WPIN_REFUSED_RANGE},
+        {{.trip_mv = 400, .clear_mv = 700, .least_mv = 400, .most_mv = 5000}, WPIN_REFUSED_RANGE},
+        {{.trip_mv = 400, .clear_mv = 700, .most_mv = 700}, WPIN_REFUSED_RANGE},
+        {{.trip_mv = 400, .clear_mv = 700, .least_mv = -1, .most_mv = 5000}, WPIN_REFUSED_RANGE},
+        {{.trip_mv = 400, .clear_mv = 700, .most_mv = 5000, .for_ms = 60001}, WPIN_REFUSED_RANGE}};
+    for (size_t i = 0; i < COUNT(refused); i++) {
+        ck_assert_int_eq(wpin_temperature_init(&warm, &refused[i].config, &port),
+                         refused[i].status);
+        ck_assert_int_eq(look(0, 65535), WPIN_OK); /* closed: it tells nothing */
+    }
+    ck_assert_int_eq(wpin_temperature_init(&warm, &falls, &none), WPIN_REFUSED_PORT);
+    ck_assert_int_eq(wpin_temperature_init(&warm, NULL, &port), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_temperature_init(&warm, &falls, NULL), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_temperature_init(NULL, &falls, &port), WPIN_REFUSED_ARGUMENT);
+}
+END_TEST
+
+/* ---- on simulated hardware ---- */
+
+#define HOT     "s|sense: 400mV/A|&\\n      heat: {resistance: 25K/W, time: 8s, limit: 150degC}|;"
+#define NO_TRIP "s/level: 6A/level: 9A/;s/current-limit: 8A/current-limit: 12A/;"
+#define WATCHED "s|^    rest: 400ms.*|&\\n    thermistor: {in: driver, input: 4, trip: 90degC}|;"
+#define WARM    "s|inertia: 160gcm2|&\\n      heat: {resistance: 12K/W, time: 9s, limit: 130degC}|;"
+#define IN_COIL "s|^    rest: 400ms.*|&\\n    thermistor: {in: winding, input: 4, trip: 110degC}|;"
+
+static char output[4000];
+
+static wpin_rig *read_pump(const char *change, wpin_messages *m) {
+    ck_assert_int_eq(run_command(output, sizeof output, "sed '%s' %s/demo/honey-pump.yaml > %s",
+                                 change, TEST_SOURCE, scratch("pump.yaml")),
+                     0);
+    return wpin_rig_read(scratch("pump.yaml"), m);
+}
+
+/* Runs the honey pump, changed, through a plan: how much burnt, and the fault, if any. */
+static size_t run_pump(const char *change, const char *lines, wpin_status *fault) {
+    wpin_messages m = {0};
+    char why[300];
+    wpin_rig *rig = read_pump(change, &m);
+    ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_plan *plan = wpin_plan_read(write_file("pump.plan", lines), rig, &m);
+    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_session_options options = {.supplies_on = true};
+    wpin_status refused;
+    wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+    ck_assert_msg(report != NULL, "%s", why);
+    size_t burnt = report->burn_count;
+    *fault = report->fault_count > 0 ? report->faults[0].cause : WPIN_OK;
+    wpin_report_free(report);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+    return burnt;
+}
+
+#define STALL "pump ramp 60%\npump hold 5s\nfault pump stalled\npump hold 60s\npump stop\n"
+#define OFF   "pump ramp 60%\npump hold 2s\nfault pump thermistor-off\npump hold 5s\npump stop\n"
+
+static const struct {
+    const char *part, *sensor, *plan;
+    wpin_status fault;
+    bool burns; /* without it */
+} runs[] = {{HOT, WATCHED, STALL, WPIN_FAULT_OVERTEMPERATURE, true},
+            {WARM, IN_COIL, STALL, WPIN_FAULT_OVERTEMPERATURE, true},
+            {HOT, WATCHED, OFF, WPIN_FAULT_SENSOR, false}};
+
+START_TEST(what_would_burn_trips_before) {
+    wpin_status fault;
+    char change[600];
+    snprintf(change, sizeof change, NO_TRIP "%s%s", runs[_i].part, runs[_i].sensor);
+    ck_assert_uint_eq(run_pump(change, runs[_i].plan, &fault), 0);
+    ck_assert_msg(fault == runs[_i].fault, "%s", wpin_status_name(fault));
+    if (runs[_i].burns) {
+        snprintf(change, sizeof change, NO_TRIP "%s", runs[_i].part);
+        ck_assert_uint_gt(run_pump(change, runs[_i].plan, &fault), 0);
+    }
+}
+END_TEST
+
+/* Tripped at 90 degC it can not be cleared before it is at 70: time ln(65 / 45) of its constant. */
+START_TEST(a_hot_driver_is_not_cleared) {
+    wpin_messages m = {0};
+    wpin_rig *rig = read_pump(NO_TRIP HOT WATCHED, &m);
+    ck_assert_ptr_nonnull(rig);
+    wpin_sim *sim = wpin_board_build(rig);
+    wpin_sim_switch(sim, 0, true);
+    wpin_port board = wpin_sim_port(sim);
+    static wpin_bound_load bound;
+    static wpin_motor motor;
+    wpin_bind_load(&bound, rig, &rig->loads[0]);
+    ck_assert_int_eq(wpin_bound_open(&bound, &motor, &board), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_OK);
+    wpin_sim_inject(sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
+    wpin_motor_tick(&motor);
+    ck_assert_int_eq(wpin_motor_run(&motor, WPIN_DUTY_FULL, 0, WPIN_TIMEOUT_HELD), WPIN_OK);
+    double ran = 0, waited = 0;
+    for (; wpin_motor_fault(&motor) == WPIN_OK && ran < 60; ran += 1e-3) {
+        wpin_motor_tick(&motor);
+        wpin_sim_advance(sim, 1000000000LL);
+    }
+    ck_assert_int_eq(wpin_motor_fault(&motor), WPIN_FAULT_OVERTEMPERATURE);
+    wpin_motor_tick(&motor);
+    for (; wpin_motor_clear_fault(&motor) != WPIN_OK && waited < 60; waited += 1e-3) {
+        ck_assert_int_eq(wpin_motor_clear_fault(&motor), WPIN_REFUSED_CAUSE);
+        ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_REFUSED_FAULTED);
+        wpin_motor_tick(&motor);
+        wpin_sim_advance(sim, 1000000000LL);
+    }
+    double least = 8 * log(65.0 / 45);
+    /* it climbed on while the trip waited, and waits as long again to be clear */
+    ck_assert_msg(waited > least && waited < least + 1.5, "cleared after %g s, not %g s", waited,
+                  least);
+    ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_OK);
+    wpin_motor_close(&motor);
+    wpin_sim_free(sim);
+    wpin_rig_free(rig);
+}
+END_TEST
+
+/* ---- the rig ---- */
+
+static const struct {
+    const char *change, *words;
+} mistakes[] = {
+    {WATCHED, "has no 'heat'"},
+    {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 4}|", "lacks 'trip'"},
+    {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 4, trip: 90degC, clear: 95degC}|",
+     "expected less than trip"},
+    {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 4, trip: 200degC, pull-up: 100kohm}|",
+     "smaller pull-up"},
+    {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 40, trip: 90degC}|", "0 to 31"},
+    {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {in: gear, input: 4, trip: 90degC}|",
+     "winding"}};
+
+START_TEST(mistakes_are_told) {
+    wpin_messages m = {0};
+    ck_assert_ptr_null(read_pump(mistakes[_i].change, &m));
+    ck_assert_msg(m.count > 0 && strstr(m.items[0].text, mistakes[_i].words) != NULL, "%s",
+                  m.count > 0 ? m.items[0].text : "no message");
+    wpin_messages_free(&m);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("temperature");
+    TCase *tests = tcase_create("temperature");
+    tcase_set_timeout(tests, 0);
+    tcase_add_loop_test(tests, what_lasts_is_told, 0, COUNT(rows));
+    tcase_add_test(tests, time_is_the_clocks);
+    tcase_add_test(tests, what_cannot_be_is_refused);
+    tcase_add_loop_test(tests, what_would_burn_trips_before, 0, COUNT(runs));
+    tcase_add_test(tests, a_hot_driver_is_not_cleared);
+    tcase_add_loop_test(tests, mistakes_are_told, 0, COUNT(mistakes));
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
