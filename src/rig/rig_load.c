@@ -77,29 +77,6 @@ static const wpin_field ramp_fields[] = {
     CHOICE("shape", wpin_rig_load, limits.smooth, "linear", "smooth"),
 };
 
-enum { START_BELOW };
-static const wpin_field start_fields[] = {
-    NODE("below", false),
-    QUANTITY("duty", wpin_rig_load, limits.start_duty, false, WPIN_SHARE, 0.001, 1),
-    QUANTITY("drop-out", wpin_rig_load, limits.drop_out, false, WPIN_SHARE, 0.001, 1),
-    QUANTITY("kick-level", wpin_rig_load, limits.kick_level, false, WPIN_SHARE, 0.01, 1),
-    QUANTITY("kick-time", wpin_rig_load, limits.kick_time, false, WPIN_TIME, 1e-3, 2),
-};
-
-enum { TRIP_LEVEL, TRIP_TIME, TRIP_INPUT };
-static const wpin_field trip_fields[] = {
-    QUANTITY("level", wpin_rig_load, limits.trip_amps, true, WPIN_CURRENT, 1e-3, 1e3),
-    QUANTITY("time", wpin_rig_load, limits.trip_time, true, WPIN_TIME, 0, 60),
-    QUANTITY("input", wpin_rig_load, limits.trip_input, false, WPIN_NUMBER, 0, 31),
-    QUANTITY("limit", wpin_rig_load, limits.limit_amps, false, WPIN_CURRENT, 1e-3, 1e3),
-};
-
-static const wpin_field overload_fields[] = {
-    QUANTITY("current", wpin_rig_load, limits.overload_amps, true, WPIN_CURRENT, 1e-3, 1e3),
-    QUANTITY("time", wpin_rig_load, limits.overload_time, true, WPIN_TIME, 1.1, 3600),
-    QUANTITY("at-first", wpin_rig_load, limits.overload_first, false, WPIN_SHARE, 0, 1),
-};
-
 /* Share of a higher supply's time that gives a load what its rated volts do: to a motor their mean,
  * to a filament their heat, to diodes their mean current. */
 static double share_of(const wpin_rig_load *load, double rated, double supply) {
@@ -139,76 +116,6 @@ static void read_limits(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
 }
 
 /* What the sense of the driver and the trip say together. */
-static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
-                       const wpin_rig_load *load) {
-    if (load->bridge.sense_volts_per_amp <= 0) {
-        wpin_say_at(reader, node,
-                    "current-trip needs a current sense: give the driver 'sense', "
-                    "e.g. sense: 200mV/A");
-        return;
-    }
-    if (load->limits.trip_input < 0) {
-        wpin_say_at(reader, node,
-                    "current-trip of '%s' lacks 'input': the analogue input of the sense; expected "
-                    "0 to 31",
-                    load->name);
-    }
-    double reach = wpin_rig_sense_reach(rig, load);
-    if (load->limits.trip_amps > reach) {
-        wpin_say_at(reader, node,
-                    "current-trip at %.3g A can never be seen: the sense reaches %.3g A at the "
-                    "controller's %.3g V",
-                    load->limits.trip_amps, reach, rig->controller.logic_volts);
-    }
-    if (load->limits.limit_amps >= load->limits.trip_amps) {
-        wpin_say_at(
-            reader, node,
-            "limit at %.3g A would never be reached: it must be below the level that trips, "
-            "%.3g A",
-            load->limits.limit_amps, load->limits.trip_amps);
-    }
-    if (load->limits.limit_amps > 0 && load->kind != NULL &&
-        !wpin_stage_kind_takes_duty(load->kind)) {
-        wpin_say_at(reader, node, "limit folds the duty back: a stage that is on or off has none");
-    }
-}
-
-/* Shunts in the legs tell the current: there is no other input. */
-static void read_trip(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
-    yaml_node_t *nodes[COUNT(trip_fields)];
-    wpin_read_map(reader, node, "current-trip", trip_fields, COUNT(trip_fields), load, nodes);
-    if (load->vector.there && node->type == YAML_MAPPING_NODE && nodes[TRIP_INPUT] != NULL) {
-        wpin_say_at(reader, nodes[TRIP_INPUT],
-                    "input: the shunts of field-oriented tell the current of '%s'; expected no "
-                    "other",
-                    load->name);
-    }
-    if (load->vector.there) {
-        load->limits.trip_input = load->vector.shunts[0];
-    }
-}
-
-static void check_overload(wpin_reader *reader, const yaml_node_t *node,
-                           const wpin_rig_load *load) {
-    const double least_volts = 0.15; /* less is too coarse to square */
-    if (load->limits.trip_input < 0) {
-        wpin_say_at(reader, node,
-                    "overload goes by the sensed current: give the driver 'sense', and the load a "
-                    "'current-trip'");
-    } else if (load->limits.overload_amps >= load->limits.trip_amps) {
-        wpin_say_at(reader, node,
-                    "overload at %.3g A would never come: it must be below the level that trips, "
-                    "%.3g A",
-                    load->limits.overload_amps, load->limits.trip_amps);
-    } else if (load->limits.overload_amps * load->bridge.sense_volts_per_amp < least_volts) {
-        wpin_say_at(reader, node,
-                    "the sense gives %.3g mV at %.3g A; expected at least %.3g mV, so a larger "
-                    "'sense'",
-                    load->limits.overload_amps * load->bridge.sense_volts_per_amp * 1e3,
-                    load->limits.overload_amps, least_volts * 1e3);
-    }
-}
-
 static wpin_rig_load default_load(void) {
     return (wpin_rig_load){
         .limits = {.duty_max = 1,
@@ -230,39 +137,6 @@ static wpin_rig_load default_load(void) {
         .position = {.settle = 60e-3},
         .board = -1,
     };
-}
-
-/* How the load starts from rest, and what must agree in it. */
-static void read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
-    static const char *const words[] = {"allow", "refuse", "lift", "kick"};
-    yaml_node_t *nodes[COUNT(start_fields)];
-    wpin_rig_limits *l = &load->limits;
-    wpin_read_map(reader, node, "start", start_fields, COUNT(start_fields), load, nodes);
-    if (node->type != YAML_MAPPING_NODE) {
-        return;
-    }
-    if (nodes[START_BELOW] != NULL) {
-        const char *text = wpin_scalar(reader, nodes[START_BELOW], "allow, refuse, lift or kick");
-        int found = text == NULL ? -1
-                                 : wpin_find_word(reader, nodes[START_BELOW], text,
-                                                  "value for below", words, COUNT(words));
-        l->below = found < 0 ? 0 : found;
-    }
-    if (l->drop_out > l->start_duty) {
-        wpin_say_at(reader, node,
-                    "drop-out (%g %%) is above duty (%g %%); a turning shaft needs no "
-                    "more than one that starts",
-                    l->drop_out * 100, l->start_duty * 100);
-    }
-    if ((l->kick_level > 0) != (l->kick_time > 0)) {
-        wpin_say_at(reader, node, "a kick needs both kick-level and kick-time");
-    } else if (l->below == WPIN_BELOW_KICK && l->kick_level <= 0) {
-        wpin_say_at(reader, node, "below: kick needs kick-level and kick-time");
-    }
-    if (l->below != WPIN_BELOW_ALLOW && l->start_duty <= 0) {
-        wpin_say_at(reader, node, "below: %s needs the start duty; windpin find measures it",
-                    words[l->below]);
-    }
 }
 
 /* What a load must or must not say follows from its kind of stage. */
@@ -348,6 +222,140 @@ static void read_on_stop(wpin_reader *reader, yaml_node_t *node, const wpin_rig 
     }
 }
 
+/* What it is, what drives it, and from which supply; whether its kind of stage is known. */
+static bool read_hardware(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                          yaml_node_t *const *nodes, wpin_rig_load *load) {
+    if (nodes[LOAD_SUPPLY] != NULL) {
+        int supply = wpin_find_supply_at(reader, rig, nodes[LOAD_SUPPLY]);
+        load->supply = supply < 0 ? 0 : (size_t)supply;
+    }
+    bool staged =
+        nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], load);
+    wpin_read_what(reader, node, nodes, load);
+    if (staged && load->kind->coils == wpin_rig_type(load)->steps) {
+        if (load->kind->contacts && nodes[LOAD_REST] == NULL) {
+            load->limits.rest = WPIN_CONTACT_REST;
+        }
+        check_kind(reader, node, nodes, load);
+    }
+    if (nodes[LOAD_BOARD] != NULL) {
+        load->board = wpin_find_board_at(reader, rig, nodes[LOAD_BOARD]);
+    }
+    if (nodes[LOAD_LIMITS] != NULL) {
+        read_limits(reader, rig, nodes[LOAD_LIMITS], load);
+    }
+    if (nodes[LOAD_AXIS] != NULL) {
+        wpin_read_axis(reader, rig, nodes[LOAD_AXIS], load);
+    } else if (staged && wpin_logic_of(load->kind->logic)->frames) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'axis': which drive it is on which bus; expected e.g. axis: "
+                    "{bus: line, node: 5, counts: 4000, rated-current: 3A}",
+                    load->name);
+    }
+    wpin_read_driver(reader, node, nodes[LOAD_DRIVER], rig, load);
+    if (staged && rig->supply_count != 0) {
+        wpin_check_alternating(reader, node, rig, load);
+    }
+    return staged;
+}
+
+/* What tells how it turns. */
+static void read_sensors(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                         yaml_node_t *const *nodes, bool staged, wpin_rig_load *load) {
+    if (nodes[LOAD_CABLE] != NULL) {
+        wpin_read_cable(reader, rig, nodes[LOAD_CABLE], load);
+    }
+    if (nodes[LOAD_HALL] != NULL) {
+        wpin_read_hall(reader, rig, nodes[LOAD_HALL], load);
+    }
+    if (nodes[LOAD_CROSSING] != NULL) {
+        wpin_read_crossing(reader, rig, nodes[LOAD_CROSSING], load);
+    }
+    bool sensed =
+        nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL || nodes[LOAD_VECTOR] != NULL;
+    if (staged && !sensed && wpin_stage_kind_is_three_phase(load->kind)) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. "
+                    "hall: {pins: {a: 14, b: 15, c: 16}}, or zero-crossing with such pins for a "
+                    "fan or a pump without sensors",
+                    load->name);
+    }
+    if (nodes[LOAD_ENCODER] != NULL && load->axis.there) {
+        wpin_say_at(reader, nodes[LOAD_ENCODER],
+                    "the drive of '%s' has its own encoder: its 'counts' say all of it",
+                    load->name);
+    } else if (nodes[LOAD_ENCODER] != NULL) {
+        wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], load);
+    }
+    if (nodes[LOAD_VECTOR] != NULL) {
+        wpin_read_vector(reader, rig, nodes[LOAD_VECTOR], load);
+    }
+}
+
+/* What may be asked of it besides a duty. */
+static void read_quantities(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
+                            wpin_rig_load *load) {
+    if (nodes[LOAD_SPEED] != NULL) {
+        wpin_read_speed(reader, nodes[LOAD_SPEED], load);
+    } else if (load->axis.there) {
+        wpin_say_at(reader, node,
+                    "load '%s' lacks 'speed': how fast its drive may turn it; expected e.g. speed: "
+                    "{rated: 300rpm}",
+                    load->name);
+    }
+    if (nodes[LOAD_POSITION] != NULL && load->axis.plain) {
+        wpin_say_at(reader, nodes[LOAD_POSITION],
+                    "the drive of '%s' is told speeds only (mode: velocity); places take mode: "
+                    "profile",
+                    load->name);
+    } else if (nodes[LOAD_POSITION] != NULL) {
+        wpin_read_position(reader, nodes[LOAD_POSITION], load);
+    }
+}
+
+/* What it may, and what trips it. */
+static void read_protection(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *const *nodes,
+                            wpin_rig_load *load) {
+    if (nodes[LOAD_RAMP] != NULL) {
+        wpin_read_map(reader, nodes[LOAD_RAMP], "ramp", ramp_fields, COUNT(ramp_fields), load,
+                      NULL);
+    }
+    if (nodes[LOAD_START] != NULL) {
+        wpin_read_start(reader, nodes[LOAD_START], load);
+    }
+    if (nodes[LOAD_TRIP] != NULL) {
+        wpin_read_trip(reader, rig, nodes[LOAD_TRIP], load);
+    }
+    if (nodes[LOAD_OVERLOAD] != NULL) {
+        wpin_read_overload(reader, nodes[LOAD_OVERLOAD], load);
+    }
+    if (nodes[LOAD_THERMISTOR] != NULL) {
+        wpin_read_thermistor(reader, rig, nodes[LOAD_THERMISTOR], load);
+    }
+    if (nodes[LOAD_CURRENT] != NULL) {
+        wpin_read_current(reader, nodes[LOAD_CURRENT], load);
+    }
+}
+
+/* What must agree once all is read. */
+static void check_duties(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                         const wpin_rig_load *load) {
+    const wpin_rig_limits *l = &load->limits;
+    if (load->kind != NULL && !wpin_stage_kind_takes_duty(load->kind) && l->duty_max < 1) {
+        wpin_say_at(reader, node,
+                    "'%s' is rated %.3g V on %.3g V, and '%s' knows on and off only; "
+                    "expected a stage that takes a duty, or a lower supply",
+                    load->name, l->rated_volts, rig->supplies[load->supply].volts,
+                    load->kind->name);
+    }
+    if (l->start_duty > l->duty_max) {
+        wpin_say_at(reader, node,
+                    "the start duty of '%s' (%.4g %%) is above the most it may have (%.4g %%, by "
+                    "duty-limit or rated volts): it could never start",
+                    load->name, l->start_duty * 100, l->duty_max * 100);
+    }
+}
+
 void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                     yaml_node_t *node) {
     wpin_rig_load load = default_load();
@@ -362,127 +370,23 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     if (node->type != YAML_MAPPING_NODE) {
         return;
     }
-    if (nodes[LOAD_SUPPLY] != NULL) {
-        int supply = wpin_find_supply_at(reader, rig, nodes[LOAD_SUPPLY]);
-        load.supply = supply < 0 ? 0 : (size_t)supply;
-    }
-    bool staged =
-        nodes[LOAD_STAGE] != NULL && wpin_read_stage(reader, rig, nodes[LOAD_STAGE], &load);
-    wpin_read_what(reader, node, nodes, &load);
-    if (staged && load.kind->coils == wpin_rig_type(&load)->steps) {
-        if (load.kind->contacts && nodes[LOAD_REST] == NULL) {
-            load.limits.rest = WPIN_CONTACT_REST;
-        }
-        check_kind(reader, node, nodes, &load);
-    }
-    if (nodes[LOAD_BOARD] != NULL) {
-        load.board = wpin_find_board_at(reader, rig, nodes[LOAD_BOARD]);
-    }
-    if (nodes[LOAD_LIMITS] != NULL) {
-        read_limits(reader, rig, nodes[LOAD_LIMITS], &load);
-    }
-    if (nodes[LOAD_AXIS] != NULL) {
-        wpin_read_axis(reader, rig, nodes[LOAD_AXIS], &load);
-    } else if (staged && wpin_logic_of(load.kind->logic)->frames) {
-        wpin_say_at(reader, node,
-                    "load '%s' lacks 'axis': which drive it is on which bus; expected e.g. axis: "
-                    "{bus: line, node: 5, counts: 4000, rated-current: 3A}",
-                    load.name);
-    }
-    wpin_read_driver(reader, node, nodes[LOAD_DRIVER], rig, &load);
-    if (staged && rig->supply_count != 0) {
-        wpin_check_alternating(reader, node, rig, &load);
-    }
+    bool staged = read_hardware(reader, rig, node, nodes, &load);
     if (nodes[LOAD_IDENTIFIED] != NULL) {
         wpin_read_identified(reader, nodes[LOAD_IDENTIFIED], &load);
     }
     if (nodes[LOAD_FIRST] != NULL) {
         wpin_read_first_motion(reader, nodes[LOAD_FIRST], &load);
     }
-    if (nodes[LOAD_CABLE] != NULL) {
-        wpin_read_cable(reader, rig, nodes[LOAD_CABLE], &load);
-    }
-    if (nodes[LOAD_HALL] != NULL) {
-        wpin_read_hall(reader, rig, nodes[LOAD_HALL], &load);
-    }
-    if (nodes[LOAD_CROSSING] != NULL) {
-        wpin_read_crossing(reader, rig, nodes[LOAD_CROSSING], &load);
-    }
-    bool sensed =
-        nodes[LOAD_HALL] != NULL || nodes[LOAD_CROSSING] != NULL || nodes[LOAD_VECTOR] != NULL;
-    if (staged && !sensed && wpin_stage_kind_is_three_phase(load.kind)) {
-        wpin_say_at(reader, node,
-                    "load '%s' lacks 'hall': six-step goes by its Hall sensors; expected e.g. "
-                    "hall: {pins: {a: 14, b: 15, c: 16}}, or zero-crossing with such pins for a "
-                    "fan or a pump without sensors",
-                    load.name);
-    }
-    if (nodes[LOAD_ENCODER] != NULL && load.axis.there) {
-        wpin_say_at(reader, nodes[LOAD_ENCODER],
-                    "the drive of '%s' has its own encoder: its 'counts' say all of it", load.name);
-    } else if (nodes[LOAD_ENCODER] != NULL) {
-        wpin_read_encoder(reader, rig, nodes[LOAD_ENCODER], &load);
-    }
-    if (nodes[LOAD_VECTOR] != NULL) {
-        wpin_read_vector(reader, rig, nodes[LOAD_VECTOR], &load);
-    }
-    if (nodes[LOAD_SPEED] != NULL) {
-        wpin_read_speed(reader, nodes[LOAD_SPEED], &load);
-    } else if (load.axis.there) {
-        wpin_say_at(reader, node,
-                    "load '%s' lacks 'speed': how fast its drive may turn it; expected e.g. speed: "
-                    "{rated: 300rpm}",
-                    load.name);
-    }
-    if (nodes[LOAD_POSITION] != NULL && load.axis.plain) {
-        wpin_say_at(reader, nodes[LOAD_POSITION],
-                    "the drive of '%s' is told speeds only (mode: velocity); places take mode: "
-                    "profile",
-                    load.name);
-    } else if (nodes[LOAD_POSITION] != NULL) {
-        wpin_read_position(reader, nodes[LOAD_POSITION], &load);
-    }
-    if (nodes[LOAD_RAMP] != NULL) {
-        wpin_read_map(reader, nodes[LOAD_RAMP], "ramp", ramp_fields, COUNT(ramp_fields), &load,
-                      NULL);
-    }
-    if (nodes[LOAD_START] != NULL) {
-        read_start(reader, nodes[LOAD_START], &load);
-    }
-    if (nodes[LOAD_TRIP] != NULL) {
-        read_trip(reader, nodes[LOAD_TRIP], &load);
-        check_trip(reader, nodes[LOAD_TRIP], rig, &load);
-    }
-    if (nodes[LOAD_OVERLOAD] != NULL) {
-        wpin_read_map(reader, nodes[LOAD_OVERLOAD], "overload", overload_fields,
-                      COUNT(overload_fields), &load, NULL);
-        check_overload(reader, nodes[LOAD_OVERLOAD], &load);
-    }
-    if (nodes[LOAD_THERMISTOR] != NULL) {
-        wpin_read_thermistor(reader, rig, nodes[LOAD_THERMISTOR], &load);
-    }
-    if (nodes[LOAD_CURRENT] != NULL) {
-        wpin_read_current(reader, nodes[LOAD_CURRENT], &load);
-    }
+    read_sensors(reader, rig, node, nodes, staged, &load);
+    read_quantities(reader, node, nodes, &load);
+    read_protection(reader, rig, nodes, &load);
     if (rig->supply_count != 0) {
         cap_by_rating(rig, &load);
     }
     if (staged && rig->supply_count != 0) {
         read_on_stop(reader, nodes[LOAD_ON_STOP], rig, &load);
     }
-    if (load.kind != NULL && !wpin_stage_kind_takes_duty(load.kind) && load.limits.duty_max < 1) {
-        wpin_say_at(reader, node,
-                    "'%s' is rated %.3g V on %.3g V, and '%s' knows on and off only; "
-                    "expected a stage that takes a duty, or a lower supply",
-                    load.name, load.limits.rated_volts, rig->supplies[load.supply].volts,
-                    load.kind->name);
-    }
-    if (load.limits.start_duty > load.limits.duty_max) {
-        wpin_say_at(reader, node,
-                    "the start duty of '%s' (%.4g %%) is above the most it may have (%.4g %%, by "
-                    "duty-limit or rated volts): it could never start",
-                    load.name, load.limits.start_duty * 100, load.limits.duty_max * 100);
-    }
+    check_duties(reader, node, rig, &load);
     wpin_rig_load *all =
         wpin_messages_room(reader->messages, rig->loads, rig->load_count, sizeof *all);
     if (all == NULL) {

@@ -84,6 +84,10 @@ void wpin_read_three_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t 
                           const wpin_rig_load *load, const char *what, uint8_t pins[3]);
 void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_current(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+void wpin_read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
+void wpin_read_trip(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                    wpin_rig_load *load);
+void wpin_read_overload(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 void wpin_read_thermistor(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                           wpin_rig_load *load);
 /* The driver of a load, given or made of its pin. */
