@@ -725,6 +725,66 @@ START_TEST(the_first_move_after_a_fault_is_kept_up_and_short) {
 }
 END_TEST
 
+/* After what heats, and only then, a fault stays for its cool-down: a clock that leaps, a trip that
+ * comes again, refused calls and a motor opened anew do not shorten it. */
+static const struct {
+    wpin_status cause;
+    bool cools;
+} cooling[] = {{WPIN_FAULT_OVERCURRENT, true}, {WPIN_FAULT_STALLED, true},
+               {WPIN_FAULT_NO_MOTION, true},   {WPIN_FAULT_EXTERNAL, false},
+               {WPIN_FAULT_SUPPLY_LOW, false}, {WPIN_FAULT_OVERLOAD, false}};
+
+START_TEST(what_was_held_cools_down_first) {
+    bench b = fresh();
+    b.config.guard.cool_s = 3;
+    ready_bench(&b, 0xFFFFF000);
+    wpin_motor_run(&b.motor, WPIN_PERCENT(50), 0, WPIN_TIMEOUT_HELD);
+    run_ms(&b, 500);
+    wpin_motor_trip(&b.motor, cooling[_i].cause);
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), cooling[_i].cause);
+    if (!cooling[_i].cools) {
+        ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+        return;
+    }
+    b.r.now += 60000000; /* a leap counts as the longest tick */
+    wpin_motor_tick(&b.motor);
+    b.r.now -= 1000000; /* and one back as none */
+    wpin_motor_tick(&b.motor);
+    for (int ms = 0; ms < 2940; ms++) {
+        ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_CAUSE);
+        ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_REFUSED_FAULTED);
+        wpin_motor_refresh(&b.motor, 1);
+        wpin_motor_stop(&b.motor, 0);
+        wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL);
+        run_ms(&b, 1);
+        ck_assert(!recorder_on(&b.r, PWM));
+    }
+    run_ms(&b, 20);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    run_ms(&b, 1);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, WPIN_PERCENT(80), 0, 5000), WPIN_OK);
+    run_ms(&b, 1900);
+    ck_assert_int_le(wpin_motor_duty(&b.motor), WPIN_DUTY_FULL / 2 + 1); /* the first move */
+}
+END_TEST
+
+START_TEST(opened_anew_it_cools_from_the_begin) {
+    bench b = fresh();
+    b.config.guard.cool_s = 1;
+    ready_bench(&b, 0);
+    wpin_motor_trip(&b.motor, WPIN_FAULT_STALLED);
+    run_ms(&b, 900);
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.config, &b.r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_STALLED);
+    run_ms(&b, 990);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_REFUSED_CAUSE);
+    run_ms(&b, 20);
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+}
+END_TEST
+
 START_TEST(faults_latch_until_cause_and_request_are_gone) {
     bench b = {.config = with_inputs()};
     open_bench(&b, 0);
@@ -909,6 +969,8 @@ int main(void) {
     tcase_add_test(tests, faults_latch_until_cause_and_request_are_gone);
     tcase_add_loop_test(tests, the_first_move_after_a_fault_is_kept_up_and_short, 0,
                         sizeof firsts / sizeof *firsts);
+    tcase_add_loop_test(tests, what_was_held_cools_down_first, 0, sizeof cooling / sizeof *cooling);
+    tcase_add_test(tests, opened_anew_it_cools_from_the_begin);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -79,6 +79,9 @@ typedef struct wpin_guard_config {
                              was used. A short break does not reset it. */
     uint16_t first_cap; /**< Cap on the first move after a fault; 0: half of cap. */
     uint16_t first_ms;  /**< Longest first move after a fault, ms; 0: 2000. */
+    uint16_t cool_s;    /**< Cool-down: after a fault of too much current or of a held shaft
+                             (OVERCURRENT, STALLED, NO_MOTION) none is cleared for so long, s; 0: at
+                             once. Holds back, so that no leap of the clock shortens it. */
     uint16_t tick_max_us; /**< A tick later than this is a fault while armed, us; 0:
                                WPIN_TICK_MAX_US. The longest step that holding back counts. */
     uint8_t clock_stands; /**< So many ticks in a row without the clock moving on are a fault; 0:

@@ -25,7 +25,8 @@ typedef enum wpin_status {
     WPIN_REFUSED_NOT_ARMED,   /**< The motor is not armed. */
     WPIN_REFUSED_NOT_ZERO,    /**< Something is still asked for; ask for zero first. */
     WPIN_REFUSED_FAULTED,     /**< A fault is latched; clear it first. */
-    WPIN_REFUSED_CAUSE,       /**< The cause of the fault is still there. */
+    WPIN_REFUSED_CAUSE,       /**< The cause of the fault is still there, or has yet
+                                   to cool. */
     WPIN_REFUSED_NO_FAULT,    /**< There is no fault to clear. */
     WPIN_REFUSED_ON_OFF,      /**< This stage knows on and off only, no duty between. */
     WPIN_REFUSED_BELOW_START, /**< Less than the duty that gets the motor moving. */

@@ -54,6 +54,7 @@ static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *lo
                                .pause_us = to_us(l->rest),
                                .minimum_us = to_us(l->least_time),
                                .on_time_max_us = to_us(l->most_on),
+                               .cool_s = (uint16_t)ceil(l->cool_down),
                                .tick_max_us = latest_tick(rig)};
     if (l->trip_input >= 0) {
         guard.current_trip = WPIN_CURRENT_MV(llround(l->trip_amps * 1e3), sense_slope(load));

@@ -117,6 +117,9 @@ static void print_guard(FILE *to, const wpin_rig_load *load, const wpin_guard_co
         g->cap, g->up, g->down, g->pause_us, g->tick_max_us, g->current_limit, g->limit_gain,
         g->current_trip, g->trip_us, g->minimum_us, g->on_time_max_us);
     wpin_header_reversal(to, load, g);
+    if (g->cool_s != 0) {
+        fprintf(to, ", .cool_s = %u", g->cool_s);
+    }
     fprintf(to, "},\n");
 }
 

@@ -333,6 +333,10 @@ void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  overload    carries %.4g A for ever, more for a time (time constant %.4g s)\n",
                l->overload_amps, l->overload_time);
     }
+    if (l->cool_down > 0) {
+        printf("  cool-down   %.4g s after a stall or a current trip before it can be cleared\n",
+               l->cool_down);
+    }
     const wpin_rig_thermistor *t = &load->thermistor;
     if (t->there) {
         double logic = rig->controller.logic_volts;

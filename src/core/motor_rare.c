@@ -64,9 +64,30 @@ WPIN_RARE void wpin_motor_drop(wpin_motor *motor, uint8_t drive) {
     wpin_guard_drop(&motor->guard, &wpin_config_of(motor)->guard, is_on_off(motor));
 }
 
+/* What is latched has no time-out: its place has the time until it may be cleared. */
+void wpin_motor_heated(wpin_motor *motor) {
+    uint8_t cause = motor->fault;
+    bool heats = cause == WPIN_FAULT_OVERCURRENT || cause == WPIN_FAULT_STALLED ||
+                 cause == WPIN_FAULT_NO_MOTION;
+    uint16_t cool_s = wpin_config_of(motor)->guard.cool_s;
+    if (cool_s != 0) {
+        wpin_set_countdown(&motor->timeout, heats ? cool_s * (uint32_t)1000 : 0);
+    }
+}
+
+static void cool(wpin_motor *motor) {
+    const WPIN_FAR wpin_guard_config *guard = &wpin_config_of(motor)->guard;
+    if (guard->cool_s != 0 && !wpin_run_out(&motor->timeout)) {
+        uint8_t locked = wpin_lock(wpin_port_of(motor)); /* read from any context */
+        wpin_count_down(&motor->timeout, lower(motor->measurement.dt_us, wpin_tick_max(guard)));
+        wpin_unlock(wpin_port_of(motor), locked);
+    }
+}
+
 WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
     if (motor->fault == WPIN_OK) {
         motor->fault = (uint8_t)cause;
+        wpin_motor_heated(motor);
     }
     if (cause == WPIN_FAULT_FEEDBACK || cause == WPIN_FAULT_WRONG_WAY) {
         motor->homed = 0; /* what was counted may be wrong */
@@ -449,6 +470,9 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
     }
     if (motor->armed == WPIN_DISARMED || motor->fault != WPIN_OK) {
         wpin_motor_drop(motor, wpin_config_of(motor)->safe_drive);
+        if (motor->fault != WPIN_OK) {
+            cool(motor);
+        }
         if ((wpin_senses(motor) & WPIN_SENSES_WATCH) != 0) {
             wpin_motor_watch(motor);
         }

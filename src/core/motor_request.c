@@ -412,6 +412,14 @@ void wpin_motor_trip(wpin_motor *motor, wpin_status cause) {
     wpin_config_of(motor)->actuator->off(wpin_config_of(motor)->part);
 }
 
+/* Whether what a fault heated has yet to cool. */
+static bool cools(const wpin_motor *motor) {
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
+    bool over = wpin_run_out(&motor->timeout);
+    wpin_unlock(wpin_port_of(motor), locked);
+    return wpin_config_of(motor)->guard.cool_s != 0 && !over;
+}
+
 wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
     wpin_status status = check_ready(motor);
     if (status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT) {
@@ -424,7 +432,7 @@ wpin_status wpin_motor_clear_fault(wpin_motor *motor) {
     if (status != WPIN_REFUSED_FAULTED) {
         return WPIN_REFUSED_NO_FAULT;
     }
-    if (motor->fault == WPIN_OK || cause_still_there(motor)) {
+    if (motor->fault == WPIN_OK || cause_still_there(motor) || cools(motor)) {
         return WPIN_REFUSED_CAUSE; /* a trip is not even latched before the next tick */
     }
     uint8_t locked = wpin_lock(wpin_port_of(motor));

@@ -23,7 +23,7 @@
         "Arm it first; arming needs zero asked for and no fault.")                                 \
     ROW(WPIN_REFUSED_NOT_ZERO, "Something is still asked for.", "Ask for zero first.")             \
     ROW(WPIN_REFUSED_FAULTED, "A fault is latched.", "Remove its cause and clear it.")             \
-    ROW(WPIN_REFUSED_CAUSE, "The cause of the fault is still there.",                              \
+    ROW(WPIN_REFUSED_CAUSE, "The cause of the fault is still there, or has yet to cool.",          \
         "Remove the cause, then clear again.")                                                     \
     ROW(WPIN_REFUSED_NO_FAULT, "There is no fault to clear.", "Go on.")                            \
     ROW(WPIN_REFUSED_ON_OFF, "This stage knows on and off only, no duty between.",                 \

@@ -20,6 +20,7 @@ enum {
     LOAD_DUTY_LIMIT,
     LOAD_LEAST_TIME,
     LOAD_ON_DUTY,
+    LOAD_COOL_DOWN,
     LOAD_MOST_ON,
     LOAD_ON_STOP,
     LOAD_ENCODER,
@@ -54,6 +55,7 @@ static const wpin_field load_fields[] = {
     QUANTITY("duty-limit", wpin_rig_load, limits.duty_max, false, WPIN_SHARE, 0.01, 1),
     QUANTITY("least-time", wpin_rig_load, limits.least_time, false, WPIN_TIME, 1e-3, 1800),
     QUANTITY("on-duty", wpin_rig_load, limits.on_duty, false, WPIN_SHARE, 0.01, 1),
+    QUANTITY("cool-down", wpin_rig_load, limits.cool_down, false, WPIN_TIME, 1, 3600),
     QUANTITY("most-on", wpin_rig_load, limits.most_on, false, WPIN_TIME, 1e-3, 36000),
     [LOAD_ON_STOP] = NODE("on-stop", false),
     NODE("encoder", false),
@@ -347,6 +349,12 @@ static void check_duties(wpin_reader *reader, const yaml_node_t *node, const wpi
                     "expected a stage that takes a duty, or a lower supply",
                     load->name, l->rated_volts, rig->supplies[load->supply].volts,
                     load->kind->name);
+    }
+    if (l->cool_down > 0 && l->trip_input < 0 && !load->encoder.there && !load->hall.there) {
+        wpin_say_at(reader, node,
+                    "cool-down follows a stall or a current trip, and nothing notices either: give "
+                    "'%s' a current-trip or an encoder",
+                    load->name);
     }
     if (l->start_duty > l->duty_max) {
         wpin_say_at(reader, node,

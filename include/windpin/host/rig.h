@@ -171,6 +171,7 @@ typedef struct wpin_rig_limits {
     double trip_amps, trip_time, trip_input; /**< trip_input below 0: no current sense used. */
     double limit_amps; /**< Current above which the duty is folded back; 0: none. */
     double overload_amps, overload_time; /**< Carried for ever; time constant, s; 0: not watched. */
+    double cool_down;      /**< After a stall or a current trip none is cleared for so long, s. */
     double overload_first; /**< Heat taken for granted at the start, share of what trips. */
 } wpin_rig_limits;
 
