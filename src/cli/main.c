@@ -26,7 +26,7 @@ static const struct {
     {"vet", cmd_vet, "what would burn, not work or move by itself, and what to check",
      "Before there is power"},
     {"preview", SIMULATED(cmd_preview), "a plan in words, with times and currents", NULL},
-    {"waves", SIMULATED(cmd_waves), "currents and torque of a brushless motor over a turn", NULL},
+    {"waves", SIMULATED(cmd_waves), "what PWM and commutation make of a motor's current", NULL},
     {"order", SIMULATED(cmd_order), "which lead and which Hall sensor is which", "Get to know it"},
     {"first", SIMULATED(cmd_first), "the first motion, gently: does it turn, and which way", NULL},
     {"find", SIMULATED(cmd_find), "the duty that starts a load, and at which it drops out", NULL},

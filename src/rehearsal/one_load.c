@@ -72,3 +72,52 @@ void wpin_one_load_close(wpin_one_load *one) {
     wpin_sim_free(one->sim);
     one->sim = NULL;
 }
+
+/* ---- a speed that has settled ---- */
+
+enum { SETTLE_TENTHS = 300 };
+
+/* Until its speed changes by less than 0.1 % in a tenth of a second; infinity: it does not. */
+static double settle(wpin_one_load *one) {
+    double before = HUGE_VAL;
+    for (int tenths = 0; tenths < SETTLE_TENTHS; tenths++) {
+        double turns = 0, seconds = 0;
+        while (seconds < 0.1) {
+            wpin_part_reading r = wpin_one_load_tick(one);
+            turns += r.rpm_mean / 60 * r.seconds;
+            seconds += r.seconds;
+        }
+        double rpm = turns / seconds * 60;
+        bool there = wpin_motor_state(&one->motor) == WPIN_STATE_RUNNING;
+        if ((there && fabs(rpm - before) < 1e-3 * fabs(rpm)) || wpin_motor_fault(&one->motor)) {
+            return rpm;
+        }
+        before = there ? rpm : HUGE_VAL;
+    }
+    return before;
+}
+
+bool wpin_one_load_settle(wpin_one_load *one, double duty, double *rpm, char *why, size_t size) {
+    const wpin_rig_load *load = &one->rig->loads[one->load];
+    wpin_duty asked = (wpin_duty)lround(duty * WPIN_DUTY_FULL);
+    long resting = lround((load->limits.rest + 0.01) / one->rig->controller.tick);
+    while (resting-- > 0) {
+        wpin_one_load_tick(one); /* it rests first: it may have been turning */
+    }
+    wpin_status status = wpin_motor_run(&one->motor, asked, 0, WPIN_TIMEOUT_HELD);
+    if (status == WPIN_OK) {
+        *rpm = settle(one);
+        status = wpin_motor_fault(&one->motor);
+    }
+    if (status != WPIN_OK) {
+        snprintf(why, size, "'%s' at %.3g %% duty: %s", load->name, duty * 100,
+                 wpin_status_text(status));
+        return false;
+    }
+    if (isinf(*rpm)) {
+        snprintf(why, size, "'%s' at %.3g %% duty does not come to turn evenly", load->name,
+                 duty * 100);
+        return false;
+    }
+    return true;
+}

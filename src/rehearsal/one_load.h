@@ -23,6 +23,9 @@ bool wpin_one_load_open_on(wpin_one_load *one, const wpin_rig *rig, const wpin_r
                            bool watched, char *why, size_t size);
 /* Serves the motor and lets a control period pass; what the load did in it. */
 wpin_part_reading wpin_one_load_tick(wpin_one_load *one);
+/* Drives it at a duty, by its ramp, until its output's speed has settled, rpm. False with the
+ * reason: refused, a fault, or it does not settle within half a minute. */
+bool wpin_one_load_settle(wpin_one_load *one, double duty, double *rpm, char *why, size_t size);
 void wpin_one_load_close(wpin_one_load *one);
 
 #endif

@@ -6,27 +6,7 @@
 #include <stdlib.h>
 
 #define PS 1e-12
-enum { ROWS_MOST = 8000, SETTLE_TENTHS = 300 };
-
-/* Until its speed changes by less than 0.1 % in a tenth of a second. */
-static double settle(wpin_one_load *one) {
-    double before = HUGE_VAL;
-    for (int tenths = 0; tenths < SETTLE_TENTHS; tenths++) {
-        double turns = 0, seconds = 0;
-        while (seconds < 0.1) {
-            wpin_part_reading r = wpin_one_load_tick(one);
-            turns += r.rpm_mean / 60 * r.seconds;
-            seconds += r.seconds;
-        }
-        double rpm = turns / seconds * 60;
-        bool there = wpin_motor_state(&one->motor) == WPIN_STATE_RUNNING;
-        if ((there && fabs(rpm - before) < 1e-3 * fabs(rpm)) || wpin_motor_fault(&one->motor)) {
-            return rpm;
-        }
-        before = there ? rpm : HUGE_VAL;
-    }
-    return before;
-}
+enum { ROWS_MOST = 8000 };
 
 static uint8_t code_of(const wpin_one_load *one) {
     const wpin_rig_hall *h = &one->rig->loads[one->load].hall;
@@ -78,25 +58,12 @@ static void work_out(wpin_waves *w, const wpin_part_reading *r, const wpin_rig *
 
 static bool run(wpin_one_load *one, double duty, wpin_waves *w, char *why, size_t why_size) {
     const wpin_rig_load *load = &one->rig->loads[one->load];
-    wpin_duty asked = (wpin_duty)lround(duty * WPIN_DUTY_FULL);
-    long resting = lround((load->limits.rest + 0.01) / one->rig->controller.tick);
-    while (resting-- > 0) {
-        wpin_one_load_tick(one); /* it rests first: it may have been turning */
-    }
-    wpin_status status = wpin_motor_run(&one->motor, asked, 0, WPIN_TIMEOUT_HELD);
-    if (status != WPIN_OK) {
-        snprintf(why, why_size, "'%s' at %.3g %% duty: %s", load->name, duty * 100,
-                 wpin_status_text(status));
+    double rpm;
+    if (!wpin_one_load_settle(one, duty, &rpm, why, why_size)) {
         return false;
     }
-    double rpm = settle(one);
     double hz = fabs(rpm) / 60 * load->motor.gear_ratio * load->motor.pole_pairs;
-    if (wpin_motor_fault(&one->motor) != WPIN_OK) {
-        snprintf(why, why_size, "'%s' at %.3g %% duty: %s", load->name, duty * 100,
-                 wpin_status_text(wpin_motor_fault(&one->motor)));
-        return false;
-    }
-    if (!(hz > 0.2) || isinf(hz)) {
+    if (!(hz > 0.2)) {
         snprintf(why, why_size, "'%s' at %.3g %% duty does not come to turn evenly", load->name,
                  duty * 100);
         return false;

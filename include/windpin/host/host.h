@@ -28,6 +28,7 @@
 #include "trials.h"
 #include "verdict.h"
 #include "vet.h"
+#include "ripple.h"
 #include "waves.h"
 
 #endif

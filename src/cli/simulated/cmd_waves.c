@@ -1,5 +1,7 @@
-/* windpin waves RIG LOAD: the three phases of a brushless motor over two electrical turns. */
+/* windpin waves RIG LOAD: the three phases of a brushless motor over two electrical turns, or PWM
+ * on a brushed one (waves_of_pwm.c). */
 #include "../cli_json.h"
+#include "waves_of_pwm.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/waves.h"
@@ -18,16 +20,20 @@ typedef struct waves_arguments {
 
 static const struct argp_option options[] = {
     {"duty", KEY_DUTY, "DUTY", 0, "It runs at this, -100% to 100% (50%)", 0},
-    {"plot", KEY_PLOT, "FILE.png", 0, "Draw currents, back-emf, sensors and torque (.png or .svg)",
+    {"plot", KEY_PLOT, "FILE.png", 0,
+     "Draw currents, back-emf, sensors and torque; or volts and "
+     "currents over PWM (.png or .svg)",
      0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
     {0}};
 
 static const char doc[] =
-    "Runs a brushless motor on simulated hardware at a duty until its speed settles, and shows two "
-    "electrical turns of it: phase currents, torque with its ripple, and what becomes of the "
-    "power.\v"
-    "Example:\n"
+    "Runs a motor on simulated hardware at a duty until its speed settles. Of a brushless one it "
+    "shows two electrical turns: phase currents, torque with its ripple, and what becomes of the "
+    "power; of a brushed one three PWM periods: volts in both phases, current with its ripple, by "
+    "hand too, and what the supply sees.\v"
+    "Examples:\n"
+    "  windpin waves demo/honey-pump.yaml pump --duty 60%\n"
     "  windpin waves demo/honey-spinner.yaml drum --duty 60% --plot waves.png\n"
     "\n"
     "Exit status: 0 fine; 1 it does not turn so, or the picture could not be written; 2 the files "
@@ -84,6 +90,9 @@ static int waves(const waves_arguments *a, const wpin_rig *rig) {
     int load = cli_find_load(rig, a->words[0], a->words[1]);
     if (load < 0) {
         return EXIT_WRONG_INPUT;
+    }
+    if (!wpin_stage_kind_is_three_phase(rig->loads[load].kind)) {
+        return cli_waves_of_pwm(rig, load, a->duty, a->picture, a->json);
     }
     if (!wpin_waves_take(rig, load, a->duty, &w, why, sizeof why)) {
         cli_complain("%s", why);
