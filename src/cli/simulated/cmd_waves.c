@@ -32,7 +32,7 @@ static const char doc[] =
     "shows two electrical turns: phase currents, torque with its ripple, and what becomes of the "
     "power; of a brushed one three PWM periods: volts in both phases, current with its ripple, by "
     "hand too, and what the supply sees.\v"
-    "Examples:\n"
+    "Example:\n"
     "  windpin waves demo/honey-pump.yaml pump --duty 60%\n"
     "  windpin waves demo/honey-spinner.yaml drum --duty 60% --plot waves.png\n"
     "\n"
