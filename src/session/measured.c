@@ -15,8 +15,9 @@ double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
 double wpin_session_asked_rpm(const wpin_session *run, size_t load) {
     const wpin_motor *m = &run->motors[load];
     bool speed = m->setpoint.quantity == WPIN_QUANTITY_SPEED && run->rig->loads[load].speed.there;
-    return speed ? (double)wpin_motor_asked(m) / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
-                 : NAN;
+    return speed
+               ? (double)wpin_motor_asked(m) / WPIN_DUTY_FULL * run->rig->loads[load].speed.maximum
+               : NAN;
 }
 
 double wpin_session_counted(const wpin_session *run, size_t load, int32_t counts) {

@@ -123,7 +123,8 @@ static void finish(wpin_session *run, wpin_step_result *result, bool done) {
             result->degrees_asked = wpin_session_degrees(run, (size_t)result->load);
         } else if (turned) {
             const wpin_motor *m = &run->motors[result->load];
-            result->degrees_asked = wpin_session_counted(run, (size_t)result->load, wpin_motor_place(m));
+            result->degrees_asked =
+                wpin_session_counted(run, (size_t)result->load, wpin_motor_place(m));
             result->degrees =
                 wpin_session_counted(run, (size_t)result->load, m->measurement.position);
         } else if (result->op == WPIN_OP_HOME) {

@@ -99,7 +99,8 @@ static double turns_off(const wpin_session *run, size_t load) {
         return fabs(wpin_session_degrees(run, load) / 360 - run->last[load].turns);
     }
     const wpin_motor *m = &run->motors[load];
-    return fabs(wpin_session_counted(run, load, wpin_motor_place(m) - m->measurement.position)) / 360;
+    return fabs(wpin_session_counted(run, load, wpin_motor_place(m) - m->measurement.position)) /
+           360;
 }
 
 /* At rest from some time on, which must not be later than asked. */

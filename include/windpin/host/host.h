@@ -20,6 +20,7 @@
 #include "require.h"
 #include "response.h"
 #include "rig.h"
+#include "ripple.h"
 #include "session.h"
 #include "sheet.h"
 #include "sim.h"
@@ -28,7 +29,6 @@
 #include "trials.h"
 #include "verdict.h"
 #include "vet.h"
-#include "ripple.h"
 #include "waves.h"
 
 #endif
