@@ -93,24 +93,28 @@ static double product(const double *a, const double *b, int k) {
     return sum;
 }
 
-/* Sine and cosine of the angle, where the emf is one: their terms as far as they are known. */
+/* Sine and cosine of the angle, where the emf is one, and the currents that make torque with each:
+ * their terms as far as they are known. */
 typedef struct shapes {
     double sine[WPIN_ORDER + 1], cosine[WPIN_ORDER + 1];
+    double with_sine[WPIN_ORDER + 1], with_cosine[WPIN_ORDER + 1];
 } shapes;
 
-/* The terms of order k of emf and torque. */
-static double sine_terms(const wpin_circuit *c, const wpin_course *p, const shapes *f, int k,
-                         double *emf) {
-    double s = c->constant * product(f->sine, p->speed, k);
-    double r = c->constant * product(f->cosine, p->speed, k) * ROOT, torque = 0;
+/* The terms of order k of emf and torque; and those of sine and cosine that follow, which go by the
+ * same products with the speed. */
+static double sine_terms(const wpin_circuit *c, const wpin_course *p, shapes *f, int k,
+                         double turns, double *emf) {
+    double sine = product(f->sine, p->speed, k), cosine = product(f->cosine, p->speed, k);
+    double s = c->constant * sine, r = c->constant * cosine * ROOT;
     emf[0] = s;
     emf[1] = -s / 2 - r;
     emf[2] = -s / 2 + r;
-    for (int j = 0; j <= k; j++) {
-        torque += f->sine[j] * (p->amps[0][k - j] - (p->amps[1][k - j] + p->amps[2][k - j]) / 2) +
-                  f->cosine[j] * ROOT * (p->amps[2][k - j] - p->amps[1][k - j]);
-    }
-    return c->constant * torque;
+    f->with_sine[k] = p->amps[0][k] - (p->amps[1][k] + p->amps[2][k]) / 2;
+    f->with_cosine[k] = ROOT * (p->amps[2][k] - p->amps[1][k]);
+    f->sine[k + 1] = turns * cosine;
+    f->cosine[k + 1] = -turns * sine;
+    return c->constant *
+           (product(f->sine, f->with_sine, k) + product(f->cosine, f->with_cosine, k));
 }
 
 /* The one that is no flat top goes by the angle, whose terms from the first on are `turned`. */
@@ -183,8 +187,10 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
         f.cosine[0] = cos(from->turned);
     }
     for (int k = 0; k < p->order; k++) {
-        double torque = sine ? sine_terms(c, p, &f, k, emf) : flat_terms(c, p, ramp, k, emf);
         double share = shares[k + 1];
+        double torque =
+            sine ? sine_terms(c, p, &f, k, poles * share, emf) : flat_terms(c, p, ramp, k, emf);
+        p->torque = k == 0 ? torque : p->torque;
         if (c->count > 1) {
             add_amps(c, p, k, emf);
         } else {
@@ -199,10 +205,6 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
             }
             p->speed[k + 1] = (torque - drag) * per_inertia * share;
             p->turned[k + 1] = poles * p->speed[k] * share;
-        }
-        if (sine) {
-            f.sine[k + 1] = poles * product(f.cosine, p->speed, k) * share;
-            f.cosine[k + 1] = -poles * product(f.sine, p->speed, k) * share;
         }
     }
 }

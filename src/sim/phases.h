@@ -28,7 +28,8 @@ typedef struct wpin_instant {
 } wpin_instant;
 
 typedef struct wpin_course {
-    int order; /* of the last terms */
+    int order;     /* of the last terms */
+    double torque; /* as it begins, Nm */
     double amps[WPIN_PHASES][WPIN_ORDER + 1], speed[WPIN_ORDER + 1], turned[WPIN_ORDER + 1];
 } wpin_course;
 

@@ -253,8 +253,7 @@ static void tally(wpin_plant *plant, const search *s, double t) {
         plant->lost += c->tie[x].resistance * square + c->tie[x].drop * sum;
         plant->diode_sizes += c->tie[x].diode ? sum : 0;
     }
-    double torque = wpin_phases_torque(plant, c, s->first) + wpin_phases_torque(plant, c, &s->last);
-    double sign = torque < 0 ? -1 : 1, mean = sign * sqrt(squares / t);
+    double sign = s->p->torque < 0 ? -1 : 1, mean = sign * sqrt(squares / t);
     plant->amps = sign * last;
     wpin_plant_tally(plant, t, mean, plant->amps, drawn * plant->feed.share);
 }
