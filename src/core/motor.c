@@ -215,12 +215,13 @@ wpin_measurement wpin_motor_measurement(const wpin_motor *motor) {
 }
 
 uint32_t wpin_motor_operations(const wpin_motor *motor) {
-    if (motor == NULL || wpin_port_of(motor) == NULL || (motor->traits & WPIN_IS_ON_OFF) == 0) {
+    const wpin_port *port = motor == NULL ? NULL : wpin_port_of(motor);
+    if (port == NULL || (motor->traits & WPIN_IS_ON_OFF) == 0) {
         return 0;
     }
-    uint8_t locked = wpin_lock(wpin_port_of(motor));
+    uint8_t locked = wpin_lock(port);
     uint32_t operations = motor->operations;
-    wpin_unlock(wpin_port_of(motor), locked);
+    wpin_unlock(port, locked);
     return operations;
 }
 
