@@ -92,14 +92,45 @@ static void prove(void) {
 #endif
 
 #ifdef OVERLOAD
+/* What warms, alone and as the protections of a motor that has nothing else. */
+static wpin_overload overload;
+static wpin_temperature warm;
+static wpin_stage stage;
+static wpin_stage_config wires;
+static wpin_motor_config guarded;
+static wpin_loop_state loop_state;
+static wpin_motor motor;
+static const wpin_protection protections[] = {WPIN_OVERLOAD_PROTECTION(&overload),
+                                              WPIN_TEMPERATURE_PROTECTION(&warm)};
+
+static void one_call(void) {
+    switch (any) {
+    case 0: wpin_motor_arm(&motor); break;
+    case 1: wpin_motor_run(&motor, any_signed16, any32, any32); break;
+    case 2: wpin_motor_stop(&motor, any32); break;
+    case 3: wpin_motor_clear_fault(&motor); break;
+    case 4: wpin_motor_turn(&motor, any_signed32, any32); break;
+    case 5: wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32); break;
+    default: wpin_motor_tick(&motor); break;
+    }
+}
+
 static void prove(void) {
-    static wpin_overload overload;
     static wpin_overload_config config;
-    static wpin_temperature warm;
     static wpin_temperature_config warm_config;
     ANYTHING(config);
     ANYTHING(warm_config);
     overload.config = &config;
+    any_stage(&wires, &wpin_table_direction_pwm_brake);
+    any_motor(&guarded);
+    guarded.actuator = &wpin_stage_actuator;
+    guarded.part = &stage;
+    guarded.part_config = &wires;
+    guarded.loop = &wpin_protecting_loop;
+    guarded.loop_state = &loop_state;
+    guarded.protections = protections;
+    guarded.protection_count = 2;
+    wpin_motor_init(&motor, &guarded, &any_port);
     while (any) {
         wpin_measurement m;
         wpin_watched w = {.measurement = &m};
@@ -113,6 +144,7 @@ static void prove(void) {
         }
         wpin_temperature_check(&warm, &w);
         wpin_temperature_reset(&warm);
+        one_call();
     }
 }
 #endif

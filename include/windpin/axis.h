@@ -10,7 +10,7 @@
  *         .network = &network, .number = 5, .full_speed = 3000, .full_current = 3200};
  *     static const WPIN_FLASH wpin_protection protections[] = {WPIN_AXIS_PROTECTION(&axis)};
  *     static const WPIN_FLASH wpin_motor_config config = {
- *         WPIN_ON_AXIS(&axis, &axis_config), .loop = &wpin_closed_loop,
+ *         WPIN_ON_AXIS(&axis, &axis_config), WPIN_CLOSED_LOOP(&loop),
  *         .protections = protections, .protection_count = 1, .guard = {...}};
  *
  * After its init a motor's tick sets the drive up, without moving anything: it is found, asked what

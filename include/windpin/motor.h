@@ -98,7 +98,8 @@ typedef struct wpin_motor_config {
     wpin_guard_config guard;
     wpin_sense_config sense;
     wpin_start_config start;
-    const WPIN_FAR struct wpin_loop *loop;       /**< For what follows here: WPIN_CLOSED_LOOP; NULL
+    const WPIN_FAR struct wpin_loop *loop;       /**< For what follows here: WPIN_CLOSED_LOOP, of
+                                                    protections alone WPIN_PROTECTED; NULL
                                                     without: then nothing of it is linked. */
     wpin_loop_state *loop_state;                 /**< With `loop`: its memory. */
     const WPIN_FAR wpin_regulator *regulators;   /**< Or NULL. */
@@ -208,6 +209,13 @@ typedef struct wpin_loop {
 
 /** For wpin_motor_config.loop: regulators and protections. */
 WPIN_API extern const WPIN_FLASH wpin_loop wpin_closed_loop;
+
+/** The same for protections alone: no regulators, no travel; who has no other links none of those.
+ */
+WPIN_API extern const WPIN_FLASH wpin_loop wpin_protecting_loop;
+
+/** In a wpin_motor_config: a motor with protections, with its wpin_loop_state. */
+#define WPIN_PROTECTED(the_state) .loop = &wpin_protecting_loop, .loop_state = (the_state)
 
 /** In a wpin_motor_config: a motor in closed loop, with its wpin_loop_state. */
 #define WPIN_CLOSED_LOOP(the_state) .loop = &wpin_closed_loop, .loop_state = (the_state)

@@ -9,7 +9,7 @@
  *     static wpin_motion motion = {.config = &motion_config};
  *     static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
  *     // in the motor's configuration:
- *     //     .loop = &wpin_closed_loop, .protections = protections, .protection_count = 1
+ *     //     WPIN_PROTECTED(&its_loop), .protections = protections, .protection_count = 1
  */
 #ifndef WINDPIN_PROTECTION_H
 #define WINDPIN_PROTECTION_H

@@ -7,7 +7,7 @@
  *     static const WPIN_FLASH wpin_speed_config loop_config = {...};     windpin export writes it
  *     static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop)};
  *     loop.config = &loop_config;
- *     // in the motor's configuration: .loop = &wpin_closed_loop, .regulators = regulators,
+ *     // in the motor's configuration: WPIN_CLOSED_LOOP(&its_loop), .regulators = regulators,
  * .regulator_count = 1 wpin_motor_request(&drum, (wpin_setpoint){WPIN_QUANTITY_SPEED,
  * WPIN_PERCENT(40)}, 2000000, 60000);
  *

@@ -8,7 +8,7 @@
  *     static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_TORQUE_REGULATOR(&loop)};
  *     loop.config = &loop_config;
  *     // in the motor's configuration, with the current among what it reads:
- *     //     .loop = &wpin_closed_loop, .regulators = regulators, .regulator_count = 1
+ *     //     WPIN_CLOSED_LOOP(&its_loop), .regulators = regulators, .regulator_count = 1
  *     wpin_motor_request(&press, (wpin_setpoint){WPIN_QUANTITY_TORQUE, WPIN_PERCENT(40)}, 0, 5000);
  *
  * A sense of a bridge tells how much flows, not which way: this pushes in the direction asked for

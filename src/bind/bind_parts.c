@@ -25,7 +25,10 @@ void wpin_bind_loop(wpin_bound_load *bound) {
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
     bound->protections[bound->motor.protection_count++] = protection;
     bound->motor.protections = bound->protections;
-    wpin_bind_loop(bound);
+    if (bound->motor.loop == NULL) { /* until something else needs more */
+        bound->motor.loop = &wpin_protecting_loop;
+        bound->motor.loop_state = &bound->loop_state;
+    }
 }
 
 /* A reading within a hundredth of either rail is a wire that is off, or a short. */

@@ -224,7 +224,8 @@ void wpin_header_more(FILE *to, const wpin_rig_load *load, const char *id) {
 void wpin_header_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
                       const char *id) {
     if (motor->loop != NULL) {
-        fprintf(to, "    WPIN_CLOSED_LOOP(&%s_loop),\n", id);
+        fprintf(to, "    %s(&%s_loop),\n",
+                motor->loop == &wpin_protecting_loop ? "WPIN_PROTECTED" : "WPIN_CLOSED_LOOP", id);
     }
     if (motor->protection_count > 0) {
         fprintf(to, "    .protections = %s_protections, .protection_count = %u,\n", id,

@@ -63,6 +63,11 @@ bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t
 bool wpin_motor_is_near(const wpin_motor *motor);
 void wpin_motor_settle(wpin_motor *motor);
 
+/* Whether the list of protections is sound; they begin anew; what they would trip on. */
+bool wpin_protections_hold(const WPIN_FAR wpin_motor_config *config);
+void wpin_protections_armed(wpin_motor *motor);
+wpin_status wpin_protections_watch(wpin_motor *motor);
+
 /* Whether regulators lead from a quantity to one that the actuator takes. */
 bool wpin_motor_has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity);
 

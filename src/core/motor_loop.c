@@ -146,17 +146,6 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
     return wpin_steady_saturated(value);
 }
 
-static wpin_status watch(wpin_motor *motor) {
-    return wpin_steady_watch(motor, wpin_config_of(motor));
-}
-
-static void armed(wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
-    for (uint8_t i = 0; i < config->protection_count; i++) {
-        config->protections[i].reset(config->protections[i].state);
-    }
-}
-
 /* ---- requests ---- */
 
 /* The ramp of a set-point is all that limits its slew: the time it takes at the least, us. */
@@ -327,23 +316,13 @@ static bool regulators_hold(const WPIN_FAR wpin_motor_config *config) {
     return true;
 }
 
-static bool protections_hold(const WPIN_FAR wpin_motor_config *config) {
-    for (uint8_t i = 0; i < config->protection_count; i++) {
-        const WPIN_FAR wpin_protection *p = &config->protections[i];
-        if (config->protections == NULL || p->check == NULL || p->reset == NULL) {
-            return false;
-        }
-    }
-    return true;
-}
-
 static bool travel_holds(const WPIN_FAR wpin_travel *t) {
     return t == NULL || (t->least == 0 && t->most == 0) ||
            (t->least < t->most && t->most <= WPIN_POSITION_MAX && t->least >= -WPIN_POSITION_MAX);
 }
 
 static bool holds(const WPIN_FAR wpin_motor_config *config) {
-    return travel_holds(config->travel) && regulators_hold(config) && protections_hold(config);
+    return travel_holds(config->travel) && regulators_hold(config) && wpin_protections_hold(config);
 }
 
 const WPIN_FLASH wpin_loop wpin_closed_loop = {.holds = holds,
@@ -355,7 +334,7 @@ const WPIN_FLASH wpin_loop wpin_closed_loop = {.holds = holds,
                                                .follow = follow,
                                                .effort = effort,
                                                .settle = wpin_motor_settle,
-                                               .armed = armed,
-                                               .watch = watch,
+                                               .armed = wpin_protections_armed,
+                                               .watch = wpin_protections_watch,
                                                .bound = bound,
                                                .ends = ends};

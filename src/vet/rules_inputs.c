@@ -39,7 +39,7 @@ static void two_readers(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         look_for_other(v, f, "current", (int)l->limits.trip_input, &l->limits);
-        if (l->thermistor.there) {
+        if (l->thermistor.there && l->thermistor.input != l->limits.trip_input) {
             look_for_other(v, f, "temperature", (int)l->thermistor.input, &l->thermistor);
         }
     }

@@ -184,7 +184,9 @@ static void current_winding(wpin_vetter *v) {
         }
         wpin_winding_load held = winding_load(f, amps, false);
         double lasts = wpin_calc_winding_seconds(&held, h->resistance, h->time, 0, room);
-        if (isinf(lasts) || overload_serves(f, amps, lasts, room)) {
+        double end = wpin_calc_winding_rise(&held, h->resistance);
+        if (isinf(lasts) || overload_serves(f, amps, lasts, room) ||
+            wpin_thermistor_ends(v, f, true, end)) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, lasts < 3.5 ? WPIN_REFUSE : WPIN_CAUTION, f);
