@@ -109,8 +109,8 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
         (uint8_t)((actuator->takes == WPIN_TAKES(WPIN_QUANTITY_POSITION) ? WPIN_OWN_RULES : 0) |
                   (config->safe_drive == WPIN_DRIVE_BRAKE ? WPIN_BRAKES : 0));
     motor->traits = traits;
-    wpin_note_open(motor, config); /* open from here on */
-    wpin_motor_heated(motor);      /* a fault that survived: from the begin */
+    wpin_motor_heated(motor, config->guard.cool_s); /* a fault that survived: from the begin */
+    wpin_note_open(motor, config);                  /* open from here on */
     if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
     }

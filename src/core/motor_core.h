@@ -51,7 +51,7 @@ void wpin_motor_drop(wpin_motor *motor, uint8_t drive);
 /* How a ramp's time is scaled, as its share was made for it: see wpin_ramp_time_of. */
 int8_t wpin_ramp_shift(uint32_t us);
 /* A fault is latched: the cool-down begins, where its cause heats. Tick and init. */
-void wpin_motor_heated(wpin_motor *motor);
+void wpin_motor_heated(wpin_motor *motor, uint16_t cool_s);
 /* Whether it may be driven that way at all, and whether its time-out would be over before. Any. */
 wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value);
 bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms);

@@ -65,11 +65,10 @@ WPIN_RARE void wpin_motor_drop(wpin_motor *motor, uint8_t drive) {
 }
 
 /* What is latched has no time-out: its place has the time until it may be cleared. */
-void wpin_motor_heated(wpin_motor *motor) {
+void wpin_motor_heated(wpin_motor *motor, uint16_t cool_s) {
     uint8_t cause = motor->fault;
     bool heats = cause == WPIN_FAULT_OVERCURRENT || cause == WPIN_FAULT_STALLED ||
                  cause == WPIN_FAULT_NO_MOTION;
-    uint16_t cool_s = wpin_config_of(motor)->guard.cool_s;
     if (cool_s != 0) {
         wpin_set_countdown(&motor->timeout, heats ? cool_s * (uint32_t)1000 : 0);
     }
@@ -87,7 +86,7 @@ static void cool(wpin_motor *motor) {
 WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
     if (motor->fault == WPIN_OK) {
         motor->fault = (uint8_t)cause;
-        wpin_motor_heated(motor);
+        wpin_motor_heated(motor, wpin_config_of(motor)->guard.cool_s);
     }
     if (cause == WPIN_FAULT_FEEDBACK || cause == WPIN_FAULT_WRONG_WAY) {
         motor->homed = 0; /* what was counted may be wrong */
