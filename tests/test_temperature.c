@@ -2,8 +2,10 @@
 #define _GNU_SOURCE
 #include "support.h"
 #include <math.h>
+#include <stdlib.h>
 #include <string.h>
 #include <windpin/host/rehearsal.h>
+#include <windpin/host/vet.h>
 #include <windpin/temperature.h>
 
 #define COUNT(array) (sizeof(array) / sizeof *(array))
@@ -193,6 +195,63 @@ START_TEST(what_would_burn_trips_before) {
 }
 END_TEST
 
+/* ---- vetting and the bench agree ---- */
+
+static uint32_t seed;
+
+static double between(double low, double high) {
+    seed = seed * 1664525U + 1013904223U;
+    return low * pow(high / low, (seed >> 8) / 16777216.0);
+}
+
+/* Whether vetting says of nothing that it might burn. */
+static bool vetted_clean(const char *path, const char *plan_path) {
+    wpin_messages m = {0};
+    wpin_rig *rig = wpin_rig_read(path, &m);
+    ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+    wpin_plan *plan = wpin_plan_read(plan_path, rig, &m);
+    wpin_vetting *v = wpin_vet(rig, plan, NULL);
+    bool clean = true;
+    for (size_t i = 0; i < v->count; i++) {
+        const wpin_finding *found = &v->findings[i];
+        clean = clean && (found->severity == WPIN_NOTE || found->rule->effect != WPIN_EFFECT_BURNS);
+    }
+    wpin_vetting_free(v);
+    wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+    return clean;
+}
+
+/* What vetting has nothing against survives a stall of a minute; much of what it warns of does not,
+ * though a thermistor watches. */
+START_TEST(what_is_vetted_survives_a_stall) {
+    unsigned clean = 0, warned = 0, burnt = 0;
+    const char *full = getenv("WPIN_RIGS");
+    seed = 20260;
+    for (int left = full != NULL ? atoi(full) : 60; left > 0; left--) {
+        bool winding = between(1, 2) < 1.4;
+        char change[600];
+        wpin_status fault;
+        double trip = between(50, 145), kelvin = between(4, 40), time = between(0.3, 20);
+        snprintf(change, sizeof change,
+                 NO_TRIP "%s%.3gK/W, time: %.3gs, limit: 150degC}|;s|^    rest: 400ms.*|&\\n    "
+                         "thermistor: {in: %s, input: 4, trip: %.4gdegC, for: %.3gs}|;",
+                 winding ? "s|inertia: 160gcm2|&\\n      heat: {resistance: "
+                         : "s|sense: 400mV/A|&\\n      heat: {resistance: ",
+                 kelvin, time, winding ? "winding" : "driver", trip, between(0.02, 2));
+        size_t burns = run_pump(change, STALL, &fault);
+        bool fine = vetted_clean(scratch("pump.yaml"), scratch("pump.plan"));
+        ck_assert_msg(!fine || burns == 0, "vetted, and burnt: %s", change);
+        clean += fine ? 1 : 0;
+        warned += fine ? 0 : 1;
+        burnt += burns != 0 ? 1 : 0;
+    }
+    ck_assert_msg(clean >= 10 && warned >= 10 && burnt >= 5, "%u clean, %u warned of, %u burnt",
+                  clean, warned, burnt);
+}
+END_TEST
+
 /* Tripped at 90 degC it can not be cleared before it is at 70: time ln(65 / 45) of its constant. */
 START_TEST(a_hot_driver_is_not_cleared) {
     wpin_messages m = {0};
@@ -265,6 +324,7 @@ int main(void) {
     tcase_add_test(tests, time_is_the_clocks);
     tcase_add_test(tests, what_cannot_be_is_refused);
     tcase_add_loop_test(tests, what_would_burn_trips_before, 0, COUNT(runs));
+    tcase_add_test(tests, what_is_vetted_survives_a_stall);
     tcase_add_test(tests, a_hot_driver_is_not_cleared);
     tcase_add_loop_test(tests, mistakes_are_told, 0, COUNT(mistakes));
     suite_add_tcase(suite, tests);
