@@ -50,7 +50,8 @@ START_TEST(what_it_writes_is_sound) {
     bool again = thing->load == NULL || thing != wpin_wired_find(thing->wires, thing->load, NULL) ||
                  (strcmp(thing->load, "stepper") == 0 && thing->wires > 4);
     for (size_t k = 0; k < kinds && !again; k++) {
-        bool slow = strcmp(thing->load, "sensorless") == 0; /* a size of each there */
+        bool slow = strcmp(thing->load, "sensorless") == 0 ||
+                    strcmp(thing->load, "field-oriented") == 0; /* a size of each there */
         for (int v = 0; v < 9; v += slow ? 4 : 1) {
             wpin_starter s = {.name = "feeder",
                               .thing = thing,
@@ -102,7 +103,9 @@ START_TEST(it_asks_and_refuses_in_words) {
         {TEST_TOOL " new first --load motor < /dev/null", "vetted: 0 refused, 0 with caution", 0},
         {TEST_TOOL " new first --load motor < /dev/null", "first.yaml: exists already", 2},
         {TEST_TOOL " new eight --wires 8 < /dev/null",
-         "--load motor (brushless motor with Hall sensors) or --load stepper", 2},
+         "--load field-oriented (brushless motor, field-oriented by its Hall sensors) or --load "
+         "stepper",
+         2},
         {TEST_TOOL " new eight --wires 8 --load lamp < /dev/null", "with 8 wires it can be", 2},
         {TEST_TOOL " new eight --wires 8 --load motor --stage relay < /dev/null",
          "three-phase-bridge is a usual one", 2},

@@ -20,7 +20,8 @@ typedef struct new_arguments {
 
 static const struct argp_option options[] = {
     {"wires", 'w', "NUMBER", 0, "How many wires come out of it", 0},
-    {"load", 'l', "KIND", 0, "motor, sensorless, lamp, leds, solenoid or stepper", 0},
+    {"load", 'l', "KIND", 0, "motor, sensorless, field-oriented, lamp, leds, solenoid or stepper",
+     0},
     {"stage", 'k', "KIND", 0, "What drives it (windpin stage lists them)", 0},
     {"supply", 's', "VOLTS", 0, "Of its supply, e.g. 12V", 0},
     {"power", 'p', "WATTS", 0, "What it takes when it works, e.g. 10W", 0},
@@ -205,7 +206,8 @@ static void complain_of_wires(const new_arguments *a) {
 
 /* What it is, by its wires and by what it is said to be. */
 static const wpin_wired *find_thing(const new_arguments *a) {
-    static const char loads[] = "motor, sensorless, lamp, leds, solenoid or stepper";
+    static const char loads[] =
+        "motor, sensorless, field-oriented, lamp, leds, solenoid or stepper";
     bool asks = isatty(STDIN_FILENO);
     const wpin_wired *thing = NULL;
     if (a->load != NULL && wpin_wired_find(0, a->load, NULL) == NULL) {

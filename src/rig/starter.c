@@ -40,6 +40,10 @@ static const wpin_wired things[] = {
      "dual-bridge", false},
     {8, "brushless motor with Hall sensors", "three thick wires and five thin ones", "motor",
      "three-phase-bridge", false},
+    {8, "brushless motor, field-oriented by its Hall sensors",
+     "the same wires; its driver has an amplifier for the current of each leg, and it runs "
+     "smoothly",
+     "field-oriented", "three-phase-bridge", false},
     {8, "stepper with four coils",
      "four pairs; join two of them in series for each winding, the right way round", "stepper",
      "dual-bridge", false},
@@ -57,9 +61,13 @@ static bool load_fits(const char *load, const wpin_stage_kind *kind) {
     if (kind->direct) {
         return false; /* what a pin can give is little: a rig of one's own says how little */
     }
-    bool sensorless = strcmp(load, "sensorless") == 0;
-    if (wpin_stage_kind_is_three_phase(kind) || sensorless) {
-        return wpin_stage_kind_is_three_phase(kind) && (sensorless || strcmp(load, "motor") == 0);
+    bool oriented = strcmp(load, "field-oriented") == 0;
+    bool phases = oriented || strcmp(load, "sensorless") == 0;
+    if (oriented && wpin_table_row(kind->table, WPIN_DRIVE_VECTOR) == WPIN_NO_ROW) {
+        return false; /* its legs have no duties of their own */
+    }
+    if (wpin_stage_kind_is_three_phase(kind) || phases) {
+        return wpin_stage_kind_is_three_phase(kind) && (phases || strcmp(load, "motor") == 0);
     }
     return strcmp(load, "motor") == 0 || wpin_rig_single_switch(kind);
 }
@@ -140,6 +148,15 @@ static void write_stage(const wpin_starter *s, FILE *to) {
     fprintf(to, "}   # windpin stage %s\n", s->kind->name);
 }
 
+static bool is_oriented(const wpin_starter *s) {
+    return strcmp(s->thing->load, "field-oriented") == 0;
+}
+
+/* Current that trips where it is regulated: four times what it takes at its rated power. */
+static double oriented_amps(const wpin_starter *s) {
+    return 4 * s->watts / s->volts;
+}
+
 /* `amps`: the most it ever has to carry. */
 static void write_driver(const wpin_starter *s, FILE *to, double amps) {
     fprintf(to,
@@ -149,6 +166,10 @@ static void write_driver(const wpin_starter *s, FILE *to, double amps) {
             "      current-time: 10ms       # ...for this long\n"
             "      voltage-limit: %.3gV\n",
             fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
+    if (is_oriented(s)) {
+        fprintf(to, "      sense: %.3gmV/A         # of the amplifier behind each leg's shunt\n",
+                1e3 * 2 / oriented_amps(s));
+    }
     if (s->kind->table == &wpin_table_relay && strcmp(s->thing->load, "lamp") != 0 &&
         strcmp(s->thing->load, "leds") != 0) {
         fprintf(to,
@@ -185,8 +206,12 @@ static void write_motor(const wpin_starter *s, FILE *to) {
         "      static-friction: %.3gmNm  # measure: windpin find, then at which duty it starts\n"
         "      dry-friction: %.3gmNm\n"
         "      load: {torque: 0Nm}       # what it drives, at the output of its gear, if any\n",
-        phases ? "      pole-pairs: 4            # half the number of its magnets: its label says\n"
-               : "",
+        is_oriented(s)
+            ? "      pole-pairs: 4            # half the number of its magnets: its label says\n"
+              "      back-emf: sine           # measure: its picture, turned by hand\n"
+        : phases
+            ? "      pole-pairs: 4            # half the number of its magnets: its label says\n"
+            : "",
         ohms, ohms, constant * 1e3, 0.06 * constant * constant / ohms * 1e7, 0.06 * torque * 1e3,
         0.04 * torque * 1e3);
     if (sensorless) {
@@ -195,6 +220,13 @@ static void write_motor(const wpin_starter *s, FILE *to) {
     } else if (phases) {
         fprintf(to,
                 "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
+    }
+    if (is_oriented(s)) {
+        fprintf(to,
+                "    field-oriented: {shunts: {a: 1, b: 2, c: 3}}   # analogue inputs of the three "
+                "amplifiers\n"
+                "    current-trip: {level: %.3gA, time: 100ms, limit: %.3gA}\n",
+                oriented_amps(s), 0.75 * oriented_amps(s));
     }
     if (s->thing->encoder) {
         fprintf(to,
@@ -285,7 +317,8 @@ static void write_plan(const wpin_starter *s, FILE *to) {
         if (reverses(s)) {
             fprintf(to, "%s rest 2s\n%s on reverse\n%s hold 2s\n%s off\n", n, n, n, n);
         }
-    } else if (strcmp(s->thing->load, "motor") == 0 || strcmp(s->thing->load, "sensorless") == 0) {
+    } else if (strcmp(s->thing->load, "motor") == 0 || is_oriented(s) ||
+               strcmp(s->thing->load, "sensorless") == 0) {
         /* with fast decay half of the duty only makes up for the other half */
         char much[20];
         snprintf(much, sizeof much, s->thing->encoder ? "%.0frpm" : "%.0f%%",
@@ -311,8 +344,10 @@ static void write_plan(const wpin_starter *s, FILE *to) {
 static const struct {
     const char *load;
     void (*write)(const wpin_starter *s, FILE *to);
-} loads[] = {{"motor", write_motor}, {"sensorless", write_motor},  {"lamp", write_light},
-             {"leds", write_light},  {"solenoid", write_solenoid}, {"stepper", write_stepper}};
+} loads[] = {{"motor", write_motor},          {"sensorless", write_motor},
+             {"field-oriented", write_motor}, {"lamp", write_light},
+             {"leds", write_light},           {"solenoid", write_solenoid},
+             {"stepper", write_stepper}};
 
 /* Writes lines with what is behind their '#' below each other. */
 static void align(const char *text, FILE *to) {

@@ -47,12 +47,13 @@ static void period_rate(wpin_vetter *v) {
                        "its currents are regulated %.3g times a second, some %.0f cycles of a "
                        "controller of 32 bits each",
                        hz, CYCLES);
+            double least = ceil(hz * CYCLES / BUSY / 1e6);
             wpin_consequence(n,
                              "one of less than %.0f MHz has no time for it, one of 8 bits none at "
                              "all",
-                             ceil(hz * CYCLES / BUSY / 1e6));
-            wpin_cure_value(n, WPIN_KEY(.part = "controller", .path = "clock", .unit = "MHz"), 48,
-                            "say what it has: %s");
+                             least);
+            wpin_cure_value(n, WPIN_KEY(.part = "controller", .path = "clock", .unit = "MHz"),
+                            fmax(64, least), "say what it has, e.g. %s");
         }
     }
 }
