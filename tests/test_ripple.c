@@ -30,6 +30,7 @@ static const struct {
     {"honey-pump", "", 0, 0.6, false},
     {"honey-pump", "", 0, -0.6, false},
     {"honey-pump", "", 0, 0.97, false},
+    {"honey-pump", "", 0, 0.997, false},
     {"honey-pump", "s/off-phase: slow/off-phase: fast/", 0, 0.8, false},
     {"honey-pump", "s/pwm: 20kHz/pwm: 500Hz/;s/torque: 0.12Nm/torque: 0.01Nm/", 0, 0.3, true},
     {"honey-pump", "s/pwm: 20kHz/pwm: 500Hz/;s/torque: 0.12Nm/torque: 0.01Nm/", 0, -0.3, true},
@@ -84,6 +85,7 @@ static const struct {
     double duty;
     const char *words;
 } refused[] = {{"honey-pump", 0, 1, "on all the time"},
+               {"honey-pump", 0, 0.0001, "too short to show; expected 0.2 to 99.8 %"},
                {"honey-spinner", 0, 0.5, "not a brushed motor"},
                {"honey-turntable", 0, 0.5, "not a brushed motor"},
                {"honey-line", 0, 0.5, "regulated by its drive"},

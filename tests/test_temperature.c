@@ -303,6 +303,9 @@ static const struct {
      "expected less than trip"},
     {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 4, trip: 200degC, pull-up: 100kohm}|",
      "smaller pull-up"},
+    {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 4, trip: 90degC, resistance: "
+         "100kohm, pull-up: 1kohm}|",
+     "as if its wire were off"},
     {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {input: 40, trip: 90degC}|", "0 to 31"},
     {HOT "s|^    rest: 400ms.*|&\\n    thermistor: {in: gear, input: 4, trip: 90degC}|",
      "winding"}};

@@ -6,8 +6,15 @@
 #include <stdlib.h>
 
 #define PS 1e-12
-/* Of one period; one more is taken, so that three begin with an on phase. */
-enum { ROWS_A_PERIOD = 400, PERIODS = 3 };
+/* One more is taken, so that three begin with an on phase. */
+enum { PERIODS = 3 };
+/* Rows of a period: so many that the shorter phase has some; beyond the most it is not shown. */
+enum { ROWS_LEAST = 400, ROWS_MOST = 4000, ROWS_OF_PHASE = 8 };
+
+static size_t rows_for(double duty) {
+    double shorter = fmin(fabs(duty), 1 - fabs(duty)), rows = ceil(ROWS_OF_PHASE / shorter);
+    return rows > ROWS_MOST ? 0 : (size_t)fmax(rows, ROWS_LEAST);
+}
 
 /* Means over each step, and the motor served in each control period. */
 static void take_rows(wpin_one_load *one, wpin_ripple_row *rows, size_t count, double step) {
@@ -31,7 +38,7 @@ static void take_rows(wpin_one_load *one, wpin_ripple_row *rows, size_t count, d
 
 /* Moves the rows so that the first is the begin of an on phase: volts rise past the middle, taken
  * the way it is driven. */
-static void begin_at_edge(wpin_ripple *r, size_t all) {
+static void begin_at_edge(wpin_ripple *r, size_t all, size_t period) {
     double way = r->duty < 0 ? -1 : 1, low = HUGE_VAL, high = -HUGE_VAL;
     for (size_t i = 0; i < all; i++) {
         low = fmin(low, way * r->rows[i].volts);
@@ -39,11 +46,11 @@ static void begin_at_edge(wpin_ripple *r, size_t all) {
     }
     double middle = (low + high) / 2;
     size_t first = 0;
-    for (size_t i = 1; i <= ROWS_A_PERIOD && first == 0; i++) {
+    for (size_t i = 1; i <= period && first == 0; i++) {
         bool rises = way * r->rows[i - 1].volts < middle && way * r->rows[i].volts >= middle;
         first = rises ? i : 0;
     }
-    r->count = (size_t)ROWS_A_PERIOD * PERIODS;
+    r->count = period * PERIODS;
     double from = r->rows[first].at;
     for (size_t i = 0; i < r->count; i++) {
         r->rows[i] = r->rows[first + i];
@@ -55,14 +62,15 @@ static void begin_at_edge(wpin_ripple *r, size_t all) {
  * in.
  */
 static void split_volts(wpin_ripple *r) {
-    double on = 0, off = 0, on_share = fabs(r->duty) * ROWS_A_PERIOD;
+    size_t period = r->count / PERIODS;
+    double on = 0, off = 0, on_share = fabs(r->duty) * (double)period;
     int on_count = 0, off_count = 0;
     for (size_t i = 0; i < r->count; i++) {
-        double in_period = (double)(i % ROWS_A_PERIOD);
+        double in_period = (double)(i % period);
         if (in_period >= 1 && in_period + 2 < on_share) {
             on += r->rows[i].volts;
             on_count++;
-        } else if (in_period > on_share + 1 && in_period + 2 < ROWS_A_PERIOD &&
+        } else if (in_period > on_share + 1 && in_period + 2 < (double)period &&
                    fabs(r->rows[i].amps) > 1e-6) {
             off += r->rows[i].volts;
             off_count++;
@@ -107,14 +115,22 @@ static bool run(wpin_one_load *one, double duty, wpin_ripple *r, char *why, size
                  load->name, r->duty * 100);
         return false;
     }
-    size_t all = (size_t)ROWS_A_PERIOD * (PERIODS + 1) + 1;
+    size_t period = rows_for(r->duty), all = period * (PERIODS + 1) + 1;
+    if (period == 0) {
+        snprintf(why, why_size,
+                 "'%s' at %.4g %% duty: a phase of its PWM is too short to show; expected %.4g to "
+                 "%.4g %%",
+                 load->name, r->duty * 100, 100.0 * ROWS_OF_PHASE / ROWS_MOST,
+                 100 - 100.0 * ROWS_OF_PHASE / ROWS_MOST);
+        return false;
+    }
     r->rows = calloc(all, sizeof *r->rows);
     if (r->rows == NULL) {
         snprintf(why, why_size, "out of memory");
         return false;
     }
-    take_rows(one, r->rows, all, 1 / r->hz / ROWS_A_PERIOD);
-    begin_at_edge(r, all);
+    take_rows(one, r->rows, all, 1 / r->hz / (double)period);
+    begin_at_edge(r, all, period);
     work_out(r, one->rig, load);
     return true;
 }

@@ -40,6 +40,13 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
                     "{resistance: 20K/W, time: 60s, limit: 130degC}",
                     t->in_winding ? "winding" : "driver");
     }
+    double frost = wpin_part_thermistor_volts(&t->part, -10, logic);
+    if (frost > 0.98 * logic) {
+        wpin_say_at(reader, node,
+                    "at -10 degC it leaves %.4g V of %.3g V, as if its wire were off; expected a "
+                    "larger pull-up than %.3g kohm",
+                    frost, logic, t->part.pull_up / 1e3);
+    }
     if (t->clear >= t->trip) {
         wpin_say_at(
             reader, node,

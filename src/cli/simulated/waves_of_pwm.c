@@ -31,11 +31,13 @@ static void print_volts(const wpin_rig_load *load, const wpin_ripple *r) {
 
 static void print_amps(const wpin_rig *rig, const wpin_rig_load *load, const wpin_ripple *r) {
     double d = fabs(r->duty), henry = load->motor.inductance, ripple = r->most - r->least;
-    printf("  current  %s on average (rms %s), %s to %s: a ripple of %s, %.3g %%\n",
+    printf("  current  %s on average (rms %s), %s to %s: a ripple of %s, %.4g %%\n",
            text(r->amps, WPIN_CURRENT), text(r->rms, WPIN_CURRENT), text(r->least, WPIN_CURRENT),
            text(r->most, WPIN_CURRENT), text(ripple, WPIN_CURRENT), ripple / fabs(r->amps) * 100);
     double swing = fabs(r->on_volts - r->off_volts), steps = swing * d * (1 - d) / henry;
-    if (r->stopped > 0.01) {
+    if (r->stopped > 0.01 && r->rpm == 0) {
+        printf("           it stops for %.3g %% of the time\n", r->stopped * 100);
+    } else if (r->stopped > 0.01) {
         printf("           it stops for %.3g %% of the time, so the duty alone does not say the "
                "speed; from about %s on it would not\n",
                r->stopped * 100, text(steps / (2 * fabs(r->amps)), WPIN_FREQUENCY));
