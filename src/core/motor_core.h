@@ -37,7 +37,9 @@ static inline bool wpin_motor_is_open(const wpin_motor *motor) {
 /* Asks the protections what they would trip on now. */
 static inline void wpin_motor_watch(wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
-    config->loop_state->watched = (uint8_t)config->loop->watch(motor);
+    if (config->loop != NULL) {
+        config->loop_state->watched = (uint8_t)config->loop->watch(motor);
+    }
 }
 
 /* Takes the mail at once, in the same control period, where there is any. Tick. */

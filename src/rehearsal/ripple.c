@@ -61,18 +61,19 @@ static void begin_at_edge(wpin_ripple *r, size_t all, size_t period) {
 /* Mean volts of the on phase, and of the rest while current flows, without the rows an edge lies
  * in.
  */
-static void split_volts(wpin_ripple *r) {
-    size_t period = r->count / PERIODS;
+static void split_volts(wpin_ripple *r, size_t period) {
     double on = 0, off = 0, on_share = fabs(r->duty) * (double)period;
     int on_count = 0, off_count = 0;
     for (size_t i = 0; i < r->count; i++) {
-        double in_period = (double)(i % period);
+        const wpin_ripple_row *row = &r->rows[i];
+        size_t whole = i < period ? 0 : i < 2 * period ? period : 2 * period;
+        double in_period = (double)(i - whole);
         if (in_period >= 1 && in_period + 2 < on_share) {
-            on += r->rows[i].volts;
+            on += row->volts;
             on_count++;
         } else if (in_period > on_share + 1 && in_period + 2 < (double)period &&
-                   fabs(r->rows[i].amps) > 1e-6) {
-            off += r->rows[i].volts;
+                   fabs(row->amps) > 1e-6) {
+            off += row->volts;
             off_count++;
         }
     }
@@ -100,7 +101,6 @@ static void work_out(wpin_ripple *r, const wpin_rig *rig, const wpin_rig_load *l
     r->emf = load->motor.constant * wpin_part_shaft_speed(&load->motor, r->rpm);
     r->watts = rig->supplies[load->supply].volts * r->supply_amps;
     r->driven = r->emf * r->amps;
-    split_volts(r);
 }
 
 static bool run(wpin_one_load *one, double duty, wpin_ripple *r, char *why, size_t why_size) {
@@ -132,6 +132,7 @@ static bool run(wpin_one_load *one, double duty, wpin_ripple *r, char *why, size
     take_rows(one, r->rows, all, 1 / r->hz / (double)period);
     begin_at_edge(r, all, period);
     work_out(r, one->rig, load);
+    split_volts(r, period);
     return true;
 }
 
