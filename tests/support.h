@@ -85,6 +85,11 @@ const char *write_file(const char *name, const char *text);
 /* A path below the test's own folder. */
 const char *scratch(const char *name);
 
+/* The honey pump, changed by a command for sed. */
+wpin_rig *read_changed_pump(const char *change, wpin_messages *m);
+/* Runs it through a plan: how much burnt, and the first fault, if any. */
+size_t run_changed_pump(const char *change, const char *lines, wpin_status *fault);
+
 /* Runs a suite; the exit status for main. */
 int run_suite(Suite *suite);
 /* The same in this process and without a word: for what prints tables. */

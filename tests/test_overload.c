@@ -120,34 +120,14 @@ END_TEST
 #define NO_TRIP  "s/level: 6A/level: 9A/;s/current-limit: 8A/current-limit: 12A/;"
 #define OVERLOAD "s|^    rest: 400ms.*|&\\n    overload: {current: 2.1A, time: 12s}|"
 
-static char output[4000];
-
 /* Runs the honey pump, changed, into a stall at a duty: how much burnt, and the fault, if any. */
 static size_t stall(const char *change, int percent, wpin_status *fault) {
-    wpin_messages m = {0};
-    char plan[300], why[300];
+    char plan[300];
     snprintf(plan, sizeof plan,
              "pump ramp 30%%\npump hold 60s\npump ramp %d%%\npump hold 1s\nfault pump stalled\n"
              "pump hold 150s\npump stop\n",
              percent);
-    ck_assert_int_eq(run_command(output, sizeof output, "sed '%s' %s/demo/honey-pump.yaml > %s",
-                                 change, TEST_SOURCE, scratch("pump.yaml")),
-                     0);
-    wpin_rig *rig = wpin_rig_read(scratch("pump.yaml"), &m);
-    ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_plan *read = wpin_plan_read(write_file("stall.plan", plan), rig, &m);
-    ck_assert_msg(read != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_session_options options = {.supplies_on = true};
-    wpin_status refused;
-    wpin_report *report = wpin_rehearse(rig, read, &options, &refused, why, sizeof why);
-    ck_assert_msg(report != NULL, "%s", why);
-    size_t burnt = report->burn_count;
-    *fault = report->fault_count > 0 ? report->faults[0].cause : WPIN_OK;
-    wpin_report_free(report);
-    wpin_plan_free(read);
-    wpin_rig_free(rig);
-    wpin_messages_free(&m);
-    return burnt;
+    return run_changed_pump(change, plan, fault);
 }
 
 static const int percents[] = {100, 60, 50, 35};
@@ -166,10 +146,7 @@ END_TEST
 
 START_TEST(a_hot_motor_is_not_cleared) {
     wpin_messages m = {0};
-    ck_assert_int_eq(run_command(output, sizeof output, "sed '%s' %s/demo/honey-pump.yaml > %s",
-                                 NO_TRIP OVERLOAD, TEST_SOURCE, scratch("pump.yaml")),
-                     0);
-    wpin_rig *rig = wpin_rig_read(scratch("pump.yaml"), &m);
+    wpin_rig *rig = read_changed_pump(NO_TRIP OVERLOAD, &m);
     ck_assert_ptr_nonnull(rig);
     wpin_sim *sim = wpin_board_build(rig);
     wpin_sim_switch(sim, 0, true);
@@ -222,9 +199,7 @@ static const struct {
 
 START_TEST(mistakes_are_told) {
     wpin_messages m = {0};
-    run_command(output, sizeof output, "sed '%s' %s/demo/honey-pump.yaml > %s", mistakes[_i].change,
-                TEST_SOURCE, scratch("pump.yaml"));
-    ck_assert_ptr_null(wpin_rig_read(scratch("pump.yaml"), &m));
+    ck_assert_ptr_null(read_changed_pump(mistakes[_i].change, &m));
     ck_assert_msg(m.count > 0 && strstr(m.items[0].text, mistakes[_i].words) != NULL, "%s",
                   m.count > 0 ? m.items[0].text : "no message");
     wpin_messages_free(&m);

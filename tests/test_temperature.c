@@ -141,36 +141,6 @@ END_TEST
 #define WARM    "s|inertia: 160gcm2|&\\n      heat: {resistance: 12K/W, time: 9s, limit: 130degC}|;"
 #define IN_COIL "s|^    rest: 400ms.*|&\\n    thermistor: {in: winding, input: 4, trip: 110degC}|;"
 
-static char output[4000];
-
-static wpin_rig *read_pump(const char *change, wpin_messages *m) {
-    ck_assert_int_eq(run_command(output, sizeof output, "sed '%s' %s/demo/honey-pump.yaml > %s",
-                                 change, TEST_SOURCE, scratch("pump.yaml")),
-                     0);
-    return wpin_rig_read(scratch("pump.yaml"), m);
-}
-
-/* Runs the honey pump, changed, through a plan: how much burnt, and the fault, if any. */
-static size_t run_pump(const char *change, const char *lines, wpin_status *fault) {
-    wpin_messages m = {0};
-    char why[300];
-    wpin_rig *rig = read_pump(change, &m);
-    ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_plan *plan = wpin_plan_read(write_file("pump.plan", lines), rig, &m);
-    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_session_options options = {.supplies_on = true};
-    wpin_status refused;
-    wpin_report *report = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
-    ck_assert_msg(report != NULL, "%s", why);
-    size_t burnt = report->burn_count;
-    *fault = report->fault_count > 0 ? report->faults[0].cause : WPIN_OK;
-    wpin_report_free(report);
-    wpin_plan_free(plan);
-    wpin_rig_free(rig);
-    wpin_messages_free(&m);
-    return burnt;
-}
-
 #define STALL "pump ramp 60%\npump hold 5s\nfault pump stalled\npump hold 60s\npump stop\n"
 #define OFF   "pump ramp 60%\npump hold 2s\nfault pump thermistor-off\npump hold 5s\npump stop\n"
 
@@ -186,11 +156,11 @@ START_TEST(what_would_burn_trips_before) {
     wpin_status fault;
     char change[600];
     snprintf(change, sizeof change, NO_TRIP "%s%s", runs[_i].part, runs[_i].sensor);
-    ck_assert_uint_eq(run_pump(change, runs[_i].plan, &fault), 0);
+    ck_assert_uint_eq(run_changed_pump(change, runs[_i].plan, &fault), 0);
     ck_assert_msg(fault == runs[_i].fault, "%s", wpin_status_name(fault));
     if (runs[_i].burns) {
         snprintf(change, sizeof change, NO_TRIP "%s", runs[_i].part);
-        ck_assert_uint_gt(run_pump(change, runs[_i].plan, &fault), 0);
+        ck_assert_uint_gt(run_changed_pump(change, runs[_i].plan, &fault), 0);
     }
 }
 END_TEST
@@ -240,7 +210,7 @@ START_TEST(what_is_vetted_survives_a_stall) {
                  winding ? "s|inertia: 160gcm2|&\\n      heat: {resistance: "
                          : "s|sense: 400mV/A|&\\n      heat: {resistance: ",
                  kelvin, time, winding ? "winding" : "driver", trip, between(0.02, 2));
-        size_t burns = run_pump(change, STALL, &fault);
+        size_t burns = run_changed_pump(change, STALL, &fault);
         bool fine = vetted_clean(scratch("pump.yaml"), scratch("pump.plan"));
         ck_assert_msg(!fine || burns == 0, "vetted, and burnt: %s", change);
         clean += fine ? 1 : 0;
@@ -255,7 +225,7 @@ END_TEST
 /* Tripped at 90 degC it can not be cleared before it is at 70: time ln(65 / 45) of its constant. */
 START_TEST(a_hot_driver_is_not_cleared) {
     wpin_messages m = {0};
-    wpin_rig *rig = read_pump(NO_TRIP HOT WATCHED, &m);
+    wpin_rig *rig = read_changed_pump(NO_TRIP HOT WATCHED, &m);
     ck_assert_ptr_nonnull(rig);
     wpin_sim *sim = wpin_board_build(rig);
     wpin_sim_switch(sim, 0, true);
@@ -312,7 +282,7 @@ static const struct {
 
 START_TEST(mistakes_are_told) {
     wpin_messages m = {0};
-    ck_assert_ptr_null(read_pump(mistakes[_i].change, &m));
+    ck_assert_ptr_null(read_changed_pump(mistakes[_i].change, &m));
     ck_assert_msg(m.count > 0 && strstr(m.items[0].text, mistakes[_i].words) != NULL, "%s",
                   m.count > 0 ? m.items[0].text : "no message");
     wpin_messages_free(&m);
