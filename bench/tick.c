@@ -314,6 +314,10 @@ __attribute__((noinline)) static void edge_folded(void) {
     fast_edge();
 }
 
+__attribute__((noinline)) static void edge_general(void) {
+    wpin_six_step_edge(&phases);
+}
+
 static void prepare_inverter(void) {
     sector = 0;
     wpin_six_step_actuator.open(&phases, &phases_config, &bench_port);
@@ -389,6 +393,10 @@ static void turn_vector(void) {
         sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
         wpin_six_step_edge(&vector.rotor);
     }
+}
+
+__attribute__((noinline)) static void vector_period(void) {
+    wpin_vector_period(&vector);
 }
 
 static void prepare_vector(void) {
@@ -477,7 +485,7 @@ void bench_ask(void) {
 
 void bench_tick(void) {
     if (BENCH_LOOPS && BENCH_OTHERS && bench_case_now == BENCH_VECTOR) {
-        wpin_vector_period(&vector);
+        vector_period();
     } else if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
         sample();
     } else if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
@@ -487,7 +495,7 @@ void bench_tick(void) {
         if (bench_fast) {
             edge_folded();
         } else {
-            wpin_six_step_edge(&phases);
+            edge_general();
         }
     } else if (!BENCH_ALONE && bench_fast) {
         tick_folded();
