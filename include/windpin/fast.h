@@ -49,8 +49,8 @@
         uint8_t locked = wpin_lock(&(the_port));                                                   \
         wpin_moment now = (moment_now);                                                            \
         wpin_steady_code(&(the_six_step), &(the_config), (uint8_t)(code_now), now);                \
-        return wpin_steady_commutate(&(the_six_step), &(the_config), &(the_port), (uint16_t)now,   \
-                                     locked);                                                      \
+        return wpin_steady_commutate(&(the_six_step), &(the_config), &(the_port), NULL,            \
+                                     (uint16_t)now, locked);                                       \
     }
 
 #endif

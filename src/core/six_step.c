@@ -10,13 +10,20 @@ static bool is_open(const wpin_six_step *s) {
 
 /* ---- the sensors ---- */
 
-static uint8_t read_code(const WPIN_FAR wpin_six_step_config *config, const wpin_port *port) {
-    uint8_t code = 0;
-    for (uint8_t i = 0; i < 3; i++) {
-        bool high = port->read(port->context, config->hall[i]);
-        code = (uint8_t)(code >> 1 | (high ? 4U : 0U)); /* the first one ends as bit 0 */
-    }
-    return code;
+/* Looked up before the lock, which need not wait for the flash. */
+typedef struct hall_pins {
+    wpin_pin a, b, c;
+} hall_pins;
+
+static hall_pins pins_of(const WPIN_FAR wpin_six_step_config *config) {
+    return (hall_pins){config->hall[0], config->hall[1], config->hall[2]};
+}
+
+static uint8_t read_code(const hall_pins *pins, const wpin_port *port) {
+    uint8_t a = port->read(port->context, pins->a) ? 1 : 0;
+    uint8_t b = port->read(port->context, pins->b) ? 2 : 0;
+    uint8_t c = port->read(port->context, pins->c) ? 4 : 0;
+    return (uint8_t)(a | b | c);
 }
 
 static void disturb(wpin_six_step *s) {
@@ -74,11 +81,17 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
+    const hall_pins pins = pins_of(s->config);
     uint8_t locked = wpin_lock(port);
-    wpin_steady_code(s, s->config, read_code(s->config, port), port->now(port->context));
+    wpin_steady_code(s, s->config, read_code(&pins, port), port->now(port->context));
     wpin_unlock(port, locked); /* an edge that comes here goes to its row itself */
+    uint8_t sector = wpin_steady_wanted(s);
+    wpin_row_step ahead =
+        wpin_steady_row_step(s, s->config->stage, sector < WPIN_SECTORS ? sector : 0);
+    ahead.sector = sector;
     locked = wpin_lock(port);
-    return wpin_steady_commutate(s, s->config, port, (uint16_t)port->now(port->context), locked);
+    return wpin_steady_commutate(s, s->config, port, &ahead, (uint16_t)port->now(port->context),
+                                 locked);
 }
 
 uint8_t wpin_six_step_sector(const wpin_six_step *s) {
@@ -169,7 +182,8 @@ wpin_status wpin_six_step_open(void *self, const WPIN_FAR void *part_config,
     }
     if (status == WPIN_OK) {
         prepare(s);
-        uint8_t code = read_code(config, port);
+        const hall_pins pins = pins_of(config);
+        uint8_t code = read_code(&pins, port);
         s->code = code;
         s->sector = config->sector_of[code & 7U];
         s->config = config; /* open from here on */
@@ -252,16 +266,20 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     if (!is_open(s)) {
         return WPIN_OK;
     }
-    uint8_t locked = wpin_lock(wpin_stage_port_of(&s->stage)), failed = s->failed;
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
+    const hall_pins pins = pins_of(s->config);
+    uint8_t locked = wpin_lock(port);
+    wpin_steady_code(s, s->config, read_code(&pins, port), measurement->at);
+    wpin_unlock(port, locked);
+    locked = wpin_lock(port);
+    uint8_t failed = s->failed;
     s->failed = WPIN_OK;
-    wpin_steady_code(s, s->config, read_code(s->config, wpin_stage_port_of(&s->stage)),
-                     measurement->at);
     if (s->config->sector_of[s->code & 7U] >= WPIN_SECTORS) {
         disturb(s);
     } else if (s->disorder != 0) {
         s->disorder--;
     }
-    wpin_unlock(wpin_stage_port_of(&s->stage), locked);
+    wpin_unlock(port, locked);
     wpin_status status = failed != WPIN_OK ? (wpin_status)failed : wpin_rare_commutate(s);
     if (status == WPIN_OK && wpin_six_step_sector(s) == WPIN_NO_SECTOR) {
         status = let_go(s);

@@ -75,28 +75,43 @@ WPIN_STEADY uint8_t wpin_steady_wanted(const wpin_six_step *s) {
     return wpin_sector_row(sector, direction);
 }
 
+/* What a change to a neighbour's row writes: levels of a mask of lines, and whether PWM moves to
+ * another line. */
+typedef struct wpin_row_step {
+    uint8_t from, sector, high, mask;
+    bool times;
+} wpin_row_step;
+
+WPIN_STEADY wpin_row_step wpin_steady_row_step(const wpin_six_step *s,
+                                               const WPIN_FAR wpin_stage_config *config,
+                                               uint8_t sector) {
+    uint8_t from = s->stage.row;
+    const WPIN_FAR wpin_row *rows = config->table->rows;
+    const WPIN_FAR wpin_row *was = &rows[from], *will = &rows[(uint8_t)(s->first_row + sector)];
+    uint8_t high = will->high, timed = will->timed, timed_before = was->timed;
+    uint8_t mask = (uint8_t)(((was->high ^ high) | timed_before) & ~timed);
+    return (wpin_row_step){from, sector, high, mask, timed != timed_before};
+}
+
 /* To the row of a neighbour, in two calls of the port: no leg turns, so nothing has to wait. Under
  * the lock. */
 WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
                                              const WPIN_FAR wpin_stage_config *config,
-                                             const wpin_port *port, uint8_t sector, uint16_t now) {
+                                             const wpin_port *port, wpin_row_step step,
+                                             uint16_t now) {
     wpin_stage *stage = &s->stage;
-    const WPIN_FAR wpin_row *rows = config->table->rows;
-    uint8_t row = (uint8_t)(s->first_row + sector);
-    const WPIN_FAR wpin_row *was = &rows[stage->row], *will = &rows[row];
-    uint8_t high = will->high, timed = will->timed, timed_before = was->timed;
-    uint8_t mask = (uint8_t)(((was->high ^ high) | timed_before) & ~timed);
+    uint8_t mask = step.mask, high = step.high;
     stage->levels = (uint8_t)((stage->levels & ~mask) | (high & mask));
-    stage->row = row;
-    stage->drive = (uint8_t)(WPIN_DRIVE_SECTOR + sector);
-    stage->sector = sector;
+    stage->row = (uint8_t)(s->first_row + step.sector);
+    stage->drive = (uint8_t)(WPIN_DRIVE_SECTOR + step.sector);
+    stage->sector = step.sector;
     stage->commutated_at = now;
     wpin_status status =
         port->group_write(port->context, stage->group, mask, (high ^ stage->inverted) & mask);
-    if (timed != timed_before) {
+    if (step.times) {
         wpin_status next = WPIN_OK;
         if ((stage->flags & WPIN_STAGE_PLAIN) != 0) {
-            uint8_t line = s->lines[sector], rest = (1U << WPIN_STAGE_LINE_SHIFT) - 1U;
+            uint8_t line = s->lines[step.sector], rest = (1U << WPIN_STAGE_LINE_SHIFT) - 1U;
             stage->flags =
                 (uint8_t)((stage->flags & rest) | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
             next = port->pwm_duty(port->context, config->lines[line].pin, stage->duty);
@@ -112,19 +127,24 @@ WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
     return status;
 }
 
-/* An edge, once its code is taken; the lock, which was taken before, is let go. */
+/* An edge, once its code is taken; the lock, which was taken before, is let go. Ahead: the step to
+ * the row it wants, where that was made out before the lock; it holds as long as nothing came
+ * between. */
 WPIN_STEADY wpin_status wpin_steady_commutate(wpin_six_step *s,
                                               const WPIN_FAR wpin_six_step_config *config,
-                                              const wpin_port *port, uint16_t now, uint8_t locked) {
+                                              const wpin_port *port, const wpin_row_step *ahead,
+                                              uint16_t now, uint8_t locked) {
     const wpin_stage *stage = &s->stage;
     uint8_t sector = wpin_steady_wanted(s), shown = (uint8_t)(stage->drive - WPIN_DRIVE_SECTOR);
     bool next = shown < WPIN_SECTORS &&
                 (sector == wpin_next_sector(shown) || sector == wpin_previous_sector(shown));
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
-    wpin_status status = WPIN_OK;
+    bool holds = ahead == NULL || (ahead->from == stage->row && ahead->sector == sector);
     bool rested = (uint16_t)(now - stage->commutated_at) > config->stage->dead_time_us;
-    if (next && s->quick && stage->cut == 0 && !changing && rested) {
-        status = wpin_steady_next_row(s, config->stage, port, sector, now);
+    if (next && holds && s->quick && stage->cut == 0 && !changing && rested) {
+        wpin_row_step step =
+            ahead != NULL ? *ahead : wpin_steady_row_step(s, config->stage, sector);
+        wpin_status status = wpin_steady_next_row(s, config->stage, port, step, now);
         wpin_unlock(port, locked);
         return status;
     }
