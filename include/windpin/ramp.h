@@ -47,8 +47,8 @@ WPIN_API wpin_ramp_time wpin_ramp_time_of(uint32_t us);
 
 /** A ramp at work. Placed by the caller; the fields are its own. */
 typedef struct wpin_ramp {
-    uint32_t left_us; /**< 0: it is over. */
-    uint16_t share;
+    uint32_t left_us;
+    uint16_t share; /**< 0: it is over. */
     int8_t shift;
     wpin_duty from;
 } wpin_ramp;

@@ -171,7 +171,11 @@ WPIN_RARE uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guar
 wpin_duty wpin_guard_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c, wpin_duty effort,
                           uint16_t floor, bool on_off, const wpin_measurement *m,
                           uint16_t hold_us) {
-    return wpin_steady_pass(guard, c, effort, floor, on_off, true, m->inputs, m, hold_us);
+    effort = wpin_steady_pass(guard, c, effort, floor, on_off, true, m->inputs, m, hold_us);
+    if (wpin_steady_starts(guard, effort)) {
+        wpin_rare_driven(guard, c);
+    }
+    return effort;
 }
 
 WPIN_RARE void wpin_guard_drop(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,

@@ -29,7 +29,7 @@ static void begin_ramp(wpin_motor *motor, uint8_t quantity, const wpin_request *
     const wpin_measurement *m = &motor->measurement;
     bool goes_on = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
     bool stands =
-        motor->ramp.left_us == 0 && (!goes_on || state->asked_now == motor->setpoint.value);
+        !wpin_ramp_runs(&motor->ramp) && (!goes_on || state->asked_now == motor->setpoint.value);
     if (!goes_on) {
         bool turns = quantity == WPIN_QUANTITY_SPEED && (m->valid & WPIN_HAS_SPEED) != 0;
         state->asked_now = turns ? wpin_steady_saturated(m->speed) : 0;
@@ -38,7 +38,7 @@ static void begin_ramp(wpin_motor *motor, uint8_t quantity, const wpin_request *
     bool bends = wpin_config_of(motor)->start.smooth && stands;
     motor->flags = (uint8_t)((motor->flags & ~WPIN_BENDS) | (bends ? WPIN_BENDS : 0));
     if (!bends && (request->what & WPIN_UNASKED) != 0) {
-        motor->ramp.left_us = 0;
+        wpin_ramp_end(&motor->ramp);
         return;
     }
     wpin_ramp_time time = {request->ramp_us, request->ramp_share,
@@ -114,7 +114,7 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
     int16_t target = (int16_t)motor->setpoint.value;
     bool held = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 || is_starting(motor);
     bool waits = held && target != 0;
-    if (motor->ramp.left_us != 0) {
+    if (wpin_ramp_runs(&motor->ramp)) {
         state->asked_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
                                           waits ? 0 : ramp_us);
         state->asked_part = 0;
@@ -123,7 +123,7 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
                  most = wpin_tick_max(&wpin_config_of(motor)->guard);
         slew(motor, target, dt_us < most ? dt_us : most);
     }
-    return target == 0 && motor->ramp.left_us == 0 && state->asked_now == 0;
+    return target == 0 && !wpin_ramp_runs(&motor->ramp) && state->asked_now == 0;
 }
 
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {

@@ -45,7 +45,7 @@ void wpin_motor_want_nothing(wpin_motor *motor) {
 
 static void end_ramp(wpin_motor *motor) {
     if (!is_on_off(motor)) {
-        motor->ramp.left_us = 0;
+        wpin_ramp_end(&motor->ramp);
     }
 }
 
@@ -121,12 +121,12 @@ static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
     }
     int8_t direction = sign_of(request->value);
     bool turns = direction != 0 && direction != motor->guard.direction;
-    bool stands = motor->ramp.left_us == 0 && (motor->guard.held & WPIN_HELD_SLEW) == 0;
+    bool stands = !wpin_ramp_runs(&motor->ramp) && (motor->guard.held & WPIN_HELD_SLEW) == 0;
     clear_flags(motor, WPIN_BENDS);
     if (wpin_config_of(motor)->start.smooth && stands) {
         set_flags(motor, WPIN_BENDS);
     } else if ((request->what & WPIN_UNASKED) != 0) {
-        motor->ramp.left_us = 0; /* in the middle of a change only the slew limit holds */
+        wpin_ramp_end(&motor->ramp); /* in the middle of a change only the slew limit holds */
         return;
     }
     wpin_ramp_time time = {request->ramp_us, request->ramp_share,

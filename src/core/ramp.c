@@ -87,7 +87,7 @@ static uint16_t bend(uint16_t x) {
 
 wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_t dt_us) {
     if (ramp->left_us <= dt_us) {
-        ramp->left_us = 0;
+        wpin_ramp_end(ramp);
         return target;
     }
     ramp->left_us -= dt_us;

@@ -30,7 +30,7 @@ WPIN_RARE static void settle_at_place(wpin_motor *motor) {
  * noise let it. While it stands it may yet: for that there are protections, and ten seconds. */
 WPIN_RARE static bool comes_no_nearer(wpin_motor *motor, uint16_t far, bool stands) {
     wpin_loop_state *state = wpin_config_of(motor)->loop_state;
-    bool on_way = state->asked_now != motor->setpoint.value || motor->ramp.left_us != 0;
+    bool on_way = state->asked_now != motor->setpoint.value || wpin_ramp_runs(&motor->ramp);
     if (on_way || far < state->nearest) {
         state->nearest = on_way ? UINT16_MAX : far;
         state->no_nearer_us = 0;

@@ -98,7 +98,7 @@ WPIN_STEADY void wpin_steady_clock(wpin_motor *motor, const wpin_port *port) {
     wpin_moment now = port->now(port->context);
     uint32_t us = now - m->at;
     uint16_t dt_us = (uint16_t)us;
-    if ((us >> 16) != 0) { /* long, or it ran back */
+    if ((uint16_t)(us >> 16) != 0) { /* long, or it ran back */
         dt_us = us > WPIN_SPAN_MAX ? 0 : UINT16_MAX;
     }
     m->at = now;
@@ -187,11 +187,10 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     if (folded && config->loop != NULL && motor->setpoint.quantity != WPIN_QUANTITY_EFFORT) {
         effort = wpin_steady_regulated(motor, config, ramp_us);
     } else if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT ||
-               (!on_off && motor->ramp.left_us != 0)) {
+               (!on_off && wpin_ramp_runs(&motor->ramp))) {
         effort = wpin_rare_effort(motor, ramp_us);
     }
     uint16_t floor = kicks && !on_off ? wpin_rare_kick(motor, effort, hold_us) : 0;
-    bool was_on = (motor->guard.flags & WPIN_GUARD_DRIVEN) != 0;
     const uint8_t tell = WPIN_SENSES_LIMITS | WPIN_SENSES_MORE | WPIN_SENSES_POLL;
     uint8_t inputs = folded && (senses & tell) == 0 ? 0 : motor->measurement.inputs;
     effort = wpin_steady_pass(&motor->guard, &config->guard, effort, floor, on_off, kicks || on_off,
@@ -202,7 +201,8 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     if (config->loop != NULL && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0) {
         config->loop->settle(motor);
     }
-    if (effort != 0 && !was_on) {
+    if (wpin_steady_starts(&motor->guard, effort)) {
+        wpin_rare_driven(&motor->guard, &config->guard);
         wpin_rare_start(motor);
     }
     return wpin_steady_put(motor, config, port, effort);
@@ -222,7 +222,9 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     uint8_t shown = wants || moves || motor->guard.value != 0 ? WPIN_SHOWN_BUSY : 0;
     bool waits = !moves && (held & (WPIN_HELD_REVERSAL | WPIN_HELD_MINIMUM)) != 0;
     if ((!moves && !wants) || waits || motor->armed == WPIN_DISARMED) {
-        motor->shown = (uint8_t)(shown | wpin_rare_standing(motor));
+        bool ready = motor->guard.direction == 0 && (flags & WPIN_BRAKES) == 0 &&
+                     motor->armed != WPIN_DISARMED && motor->fault == WPIN_OK;
+        motor->shown = (uint8_t)(shown | (ready ? WPIN_STATE_READY : wpin_rare_standing(motor)));
         return;
     }
     bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0;
@@ -230,7 +232,7 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     bool own = (flags & WPIN_OWN_RULES) != 0;
     bool there = own ? motor->measurement.speed != 0
                      : driven && (held & WPIN_HELD_ON_THE_WAY) == 0 && (flags & WPIN_WANTS) != 0 &&
-                           !kicks && (on_off || motor->ramp.left_us == 0);
+                           !kicks && (on_off || !wpin_ramp_runs(&motor->ramp));
     shown = (uint8_t)(shown | (there ? WPIN_STATE_RUNNING : WPIN_STATE_RAMPING));
     motor->shown = (uint8_t)(shown | (kicks ? WPIN_SHOWN_KICKS : 0));
 }
@@ -279,7 +281,7 @@ WPIN_STEADY bool wpin_steady_tick(wpin_motor *motor, const WPIN_FAR wpin_motor_c
     bool well = (senses & WPIN_SENSES_POLL) == 0 || wpin_rare_poll(motor) == WPIN_OK;
     uint16_t hold_us = motor->measurement.dt_us, most = wpin_tick_max(&config->guard);
     bool late = hold_us > most;
-    if (motor->armed != WPIN_ARMED || motor->fault != WPIN_OK || motor->tripped != WPIN_OK) {
+    if (motor->armed != WPIN_ARMED || motor->tripped != WPIN_OK) { /* a fault disarmed it */
         wpin_rare_unarmed(motor);
     } else {
         wpin_status cause = wpin_steady_check(motor, config, senses, late, folded);

@@ -100,6 +100,17 @@ WPIN_STEADY uint32_t wpin_steady_product(uint16_t a, uint16_t b) {
 #endif
 }
 
+/* Whether a ramp is at work: the share of a time is no less than half of what its type holds, so
+ * one byte tells. */
+WPIN_STEADY bool wpin_ramp_runs(const wpin_ramp *ramp) {
+    return (uint8_t)(ramp->share >> 8) != 0;
+}
+
+WPIN_STEADY void wpin_ramp_end(wpin_ramp *ramp) {
+    ramp->left_us = 0;
+    ramp->share = 0;
+}
+
 /* See wpin_slew_step. Nearer than an eighth of a duty step is there: a rate is rounded, an arrival
  * is not. */
 WPIN_STEADY uint32_t wpin_steady_step(uint32_t value, uint32_t target, wpin_slew limit,
@@ -151,6 +162,11 @@ WPIN_STEADY void wpin_steady_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_c
     }
 }
 
+/* Whether this effort is the first after a rest: wpin_rare_driven is due. */
+WPIN_STEADY bool wpin_steady_starts(const wpin_guard *guard, wpin_duty effort) {
+    return effort != 0 && (guard->flags & WPIN_GUARD_DRIVEN) == 0;
+}
+
 WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                                        wpin_duty effort, uint16_t floor, bool on_off, bool counts,
                                        uint8_t inputs, const wpin_measurement *m,
@@ -189,9 +205,6 @@ WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_gu
     if (output == 0) {
         wpin_steady_rest(guard, config, m, target, hold_us);
         return 0;
-    }
-    if ((guard->flags & WPIN_GUARD_DRIVEN) == 0) {
-        wpin_rare_driven(guard, config);
     }
     return (wpin_duty)(guard->direction < 0 ? 0U - output : output);
 }

@@ -61,7 +61,7 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
     const wpin_loop_state *state = config->loop_state;
     int16_t now = state->asked_now;
     bool there = motor->setpoint.quantity == WPIN_QUANTITY_SPEED && now != 0 &&
-                 now == (int16_t)motor->setpoint.value && motor->ramp.left_us == 0 &&
+                 now == (int16_t)motor->setpoint.value && !wpin_ramp_runs(&motor->ramp) &&
                  state->asked_part == 0;
     if (!there) {
         return config->loop->effort(motor, ramp_us);
