@@ -173,9 +173,9 @@ wpin_status wpin_sensorless_sample(wpin_sensorless *s) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
+    wpin_moment now = port->now(port->context); /* a tick that comes between began later */
     uint8_t locked = wpin_lock(port);
-    bool cut = s->stage.cut != 0;
-    bool moved = !cut && moves_on(s, port->now(port->context));
+    bool moved = s->stage.cut == 0 && moves_on(s, now);
     wpin_unlock(port, locked);
     return moved ? show_row(s) : WPIN_OK;
 }

@@ -68,8 +68,12 @@ WPIN_RARE wpin_status wpin_rare_commutate(wpin_six_step *s) {
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
     bool stays = !changing && (shown >= WPIN_SECTORS || shown == sector);
     bool goes = sector != WPIN_NO_SECTOR && stage->cut == 0 && !stays;
-    wpin_status status = goes ? wpin_stage_commutate_locked(stage, sector, &locked) : WPIN_OK;
-    wpin_unlock(wpin_stage_port_of(stage), locked);
+    wpin_status status = WPIN_OK;
+    if (goes) {
+        status = wpin_stage_commutate_locked(stage, sector, locked);
+    } else {
+        wpin_unlock(wpin_stage_port_of(stage), locked);
+    }
     if (status != WPIN_OK) {
         s->failed = (uint8_t)status;
     }

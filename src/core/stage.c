@@ -137,8 +137,10 @@ static uint8_t plain_flags(const WPIN_FAR wpin_row *row) {
     return (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
 }
 
+/* And the change is over: nobody sees it before its lines are written, under the lock. */
 static void note_plain(wpin_stage *stage, uint8_t plain) {
-    const uint8_t others = ((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
+    const uint8_t others =
+        ((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t) ~(WPIN_STAGE_PLAIN | WPIN_STAGE_CHANGING);
     stage->flags = (uint8_t)((stage->flags & others) | plain);
 }
 
@@ -152,8 +154,7 @@ WPIN_RARE wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty)
 
 /* ---- changing rows ---- */
 
-static void wait_dead_time(const wpin_stage *stage) {
-    uint16_t us = wpin_stage_config_of(stage)->dead_time_us;
+static void wait_dead_time(const wpin_stage *stage, uint16_t us) {
     if (us != 0) {
         wpin_stage_port_of(stage)->pause(wpin_stage_port_of(stage)->context, us);
     }
@@ -171,8 +172,13 @@ typedef struct change {
     uint8_t off;    /* first: to their levels of rest */
     uint8_t modes;  /* then, after the dead time: the mode lines that change */
     uint8_t levels; /* last, after another one: what the others show that are not timed */
-    uint8_t plain;  /* flags of its PWM line */
-    bool turns;     /* a leg goes from one side to the other */
+    uint8_t high, timed,
+        floats;        /* of the row; this and what follows is looked up before the lock */
+    uint8_t rest_high; /* of the table */
+    uint8_t plain;     /* flags of its PWM line, and its pin */
+    wpin_pin pin;
+    bool turns;       /* a leg goes from one side to the other */
+    uint16_t dead_us; /* the dead time */
 } change;
 
 static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
@@ -192,8 +198,14 @@ static void plan_change(change *c, const wpin_stage *stage, uint8_t row) {
     c->will = will;
     c->off = (uint8_t)((on | floated | floats) & ~stays & others);
     c->modes = (uint8_t)(((known ^ high) | floated) & modes & ~(will->keep | floats));
-    c->levels = (uint8_t)(others & ~(will->timed | floats));
+    c->high = high;
+    c->timed = will->timed;
+    c->floats = floats;
+    c->rest_high = table->rest_high_lines;
+    c->dead_us = wpin_stage_config_of(stage)->dead_time_us;
+    c->levels = (uint8_t)(others & ~(c->timed | floats));
     c->plain = plain_flags(will);
+    c->pin = wpin_stage_config_of(stage)->lines[c->plain >> WPIN_STAGE_LINE_SHIFT].pin;
 }
 
 /* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
@@ -214,7 +226,7 @@ static bool leg_turns(const wpin_stage *stage, const change *c) {
 
 /* Plans while interrupts may come, and plans anew if one turned the stage off meanwhile; a
  * commutation only leaves word of its sector. Called under the lock and returns under it. */
-static void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *locked) {
+WPIN_STEADY void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *locked) {
     uint8_t cut, levels;
     stage->flags |= WPIN_STAGE_CHANGING;
     do {
@@ -228,10 +240,9 @@ static void plan_unlocked(change *c, wpin_stage *stage, uint8_t row, uint8_t *lo
 }
 
 static wpin_status turn_off(wpin_stage *stage, const change *c) {
-    wpin_status status =
-        write_levels(stage, c->off, wpin_stage_config_of(stage)->table->rest_high_lines);
-    if (c->will->floats != 0) {
-        wpin_keep_first(&status, float_lines(stage, c->will->floats));
+    wpin_status status = write_levels(stage, c->off, c->rest_high);
+    if (c->floats != 0) {
+        wpin_keep_first(&status, float_lines(stage, c->floats));
     }
     return status;
 }
@@ -241,10 +252,13 @@ static wpin_status turn_on(wpin_stage *stage, const change *c, uint16_t duty) {
     if (stage->cut != 0) {
         return WPIN_OK;
     }
-    uint8_t differs = (uint8_t)((stage->levels ^ c->will->high) & c->levels);
-    wpin_status status = write_levels(stage, differs, c->will->high);
-    if (c->will->timed != 0) {
-        wpin_keep_first(&status, wpin_stage_write_duty(stage, c->will, duty));
+    uint8_t differs = (uint8_t)((stage->levels ^ c->high) & c->levels);
+    wpin_status status = write_levels(stage, differs, c->high);
+    if (c->plain != 0) {
+        const wpin_port *port = wpin_stage_port_of(stage);
+        wpin_keep_first(&status, port->pwm_duty(port->context, c->pin, duty));
+    } else if (c->timed != 0) {
+        wpin_keep_first(&status, write_shares(stage, c->will, duty));
     }
     return status;
 }
@@ -269,13 +283,13 @@ static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uin
     wpin_status status = cut_if_failed(stage, turn_off(stage, &c));
     wpin_unlock(port, locked);
     if (c.modes != 0 && status == WPIN_OK) {
-        wait_dead_time(stage);
+        wait_dead_time(stage, c.dead_us);
         locked = wpin_lock(port);
-        status = cut_if_failed(stage, write_levels(stage, c.modes, c.will->high));
+        status = cut_if_failed(stage, write_levels(stage, c.modes, c.high));
         wpin_unlock(port, locked);
     }
-    if (active(c.will, wpin_stage_config_of(stage)->table->rest_high_lines) != 0) {
-        wait_dead_time(stage); /* a mode line may have turned something off too */
+    if (active(c.will, c.rest_high) != 0) {
+        wait_dead_time(stage, c.dead_us); /* a mode line may have turned something off too */
     }
     locked = wpin_lock(port);
     note_plain(stage, c.plain);
@@ -283,7 +297,6 @@ static wpin_status change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uin
     stage->row = row;
     stage->drive = drive;
     stage->duty = duty;
-    stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
     wpin_unlock(port, locked);
     return status;
 }
@@ -330,8 +343,7 @@ static wpin_status apply_sector(wpin_stage *stage, wpin_drive drive, uint16_t du
     stage->sector = (uint8_t)(drive - WPIN_DRIVE_SECTOR);
     status = change_row(stage, row, (uint8_t)drive, duty);
     uint8_t locked = wpin_lock(wpin_stage_port_of(stage)); /* an edge may have come */
-    wpin_keep_first(&status, wpin_stage_commutate_locked(stage, stage->sector, &locked));
-    wpin_unlock(wpin_stage_port_of(stage), locked);
+    wpin_keep_first(&status, wpin_stage_commutate_locked(stage, stage->sector, locked));
     return status;
 }
 
@@ -373,65 +385,66 @@ static uint8_t row_of(const wpin_stage *stage, uint8_t drive) {
     return there ? row : wpin_table_row(table, (wpin_drive)drive);
 }
 
-/* Whether the dead time since the last commutation is over: two edges may come closer than that,
- * and the second turn on the other side of what the first turned off. */
-static bool rested(const wpin_stage *stage, uint16_t now) {
-    return (uint16_t)(now - stage->commutated_at) > wpin_stage_config_of(stage)->dead_time_us;
-}
-
 /* Goes straight to a sector's row, and on to the row of the newest one if an edge came while it
- * planned, or waited for a leg to turn. Under the lock, which it opens before each write. */
-static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t *locked) {
+ * planned, or waited for a leg to turn. Under the lock, which it opens before each write, and lets
+ * go. */
+static wpin_status follow_sector(wpin_stage *stage, uint8_t row, uint8_t locked) {
     wpin_status status = WPIN_OK;
     uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
     while (drive != stage->drive && stage->cut == 0 && row != WPIN_NO_ROW) {
         change c;
-        plan_unlocked(&c, stage, row, locked);
+        plan_unlocked(&c, stage, row, &locked);
         if (c.modes != 0) {
             stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
-            return WPIN_REFUSED_STATE; /* that takes two dead times: the tick's way */
+            wpin_keep_first(&status, WPIN_REFUSED_STATE); /* two dead times: the tick's way */
+            break;
         }
         uint16_t now = (uint16_t)wpin_stage_port_of(stage)->now(wpin_stage_port_of(stage)->context);
-        bool waits = c.turns || !rested(stage, now);
-        wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
+        uint16_t since_us = (uint16_t)(now - stage->commutated_at);
         stage->commutated_at = now;
-        wpin_unlock(wpin_stage_port_of(stage), *locked);
-        if (waits) {
-            wait_dead_time(stage);
+        wpin_keep_first(&status, cut_if_failed(stage, turn_off(stage, &c)));
+        wpin_unlock(wpin_stage_port_of(stage), locked);
+        /* two edges may come closer than a dead time, and the second turn on the other side of what
+         * the first turned off */
+        if (c.turns || since_us <= c.dead_us) {
+            wait_dead_time(stage, c.dead_us);
         }
-        *locked = wpin_lock(wpin_stage_port_of(stage));
-        stage->flags &= (uint8_t)~WPIN_STAGE_CHANGING;
+        locked = wpin_lock(wpin_stage_port_of(stage));
         note_plain(stage, c.plain);
         wpin_keep_first(&status, cut_if_failed(stage, turn_on(stage, &c, stage->duty)));
         stage->row = row;
         stage->drive = drive;
-        drive = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
-        row = drive == stage->drive ? row : row_of(stage, drive);
+        uint8_t newest = (uint8_t)(WPIN_DRIVE_SECTOR + stage->sector);
+        if (newest == drive) {
+            break;
+        }
+        drive = newest;
+        row = row_of(stage, drive);
     }
+    wpin_unlock(wpin_stage_port_of(stage), locked);
     return status;
 }
 
-wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t *locked) {
+wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t locked) {
     uint8_t drive = (uint8_t)(WPIN_DRIVE_SECTOR + sector), row = row_of(stage, drive);
-    if (sector > UINT8_MAX - WPIN_DRIVE_SECTOR || row == WPIN_NO_ROW) {
-        return WPIN_REFUSED_STATE;
-    }
+    bool refused = sector > UINT8_MAX - WPIN_DRIVE_SECTOR || row == WPIN_NO_ROW;
     bool changing = (stage->flags & WPIN_STAGE_CHANGING) != 0;
-    if (stage->drive < WPIN_DRIVE_SECTOR && !changing) {
-        return WPIN_OK;
+    bool follows = !refused && (stage->drive >= WPIN_DRIVE_SECTOR || changing);
+    if (follows) {
+        stage->sector = sector;
     }
-    stage->sector = sector;
-    return changing ? WPIN_OK : follow_sector(stage, row, locked);
+    if (follows && !changing) {
+        return follow_sector(stage, row, locked);
+    }
+    wpin_unlock(wpin_stage_port_of(stage), locked);
+    return refused ? WPIN_REFUSED_STATE : WPIN_OK;
 }
 
 wpin_status wpin_stage_commutate(wpin_stage *stage, uint8_t sector) {
     if (!wpin_stage_is_open(stage)) {
         return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    uint8_t locked = wpin_lock(wpin_stage_port_of(stage));
-    wpin_status status = wpin_stage_commutate_locked(stage, sector, &locked);
-    wpin_unlock(wpin_stage_port_of(stage), locked);
-    return status;
+    return wpin_stage_commutate_locked(stage, sector, wpin_lock(wpin_stage_port_of(stage)));
 }
 
 /* ---- asking ---- */

@@ -27,8 +27,9 @@ uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t 
 wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
                                   uint16_t duty);
 
-/* wpin_stage_commutate under the lock, which it opens while it plans, and while a leg turns. */
-wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t *locked);
+/* wpin_stage_commutate under the lock, which it lets go; before, it opens it while it plans, and
+ * while a leg turns. */
+wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t locked);
 /* wpin_stage_legs of an open stage with duties in range. */
 wpin_status wpin_stage_show_legs(wpin_stage *stage, const uint16_t duties[3]);
 
