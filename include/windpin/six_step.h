@@ -75,16 +75,17 @@ typedef struct wpin_six_step_config {
 typedef struct wpin_six_step {
     wpin_stage stage;
     const WPIN_FAR wpin_six_step_config *config;
-    wpin_quadrature counts;    /**< Of the edges; illegal: codes that are no sector, and sectors
-                                    left out. */
-    volatile uint8_t code;     /**< What the sensors showed last. */
-    volatile uint8_t sector;   /**< The last that was one. */
-    volatile uint8_t failed;   /**< What the port refused at an edge: a wpin_status. */
-    volatile int8_t direction; /**< It is driven that way; 0: not. */
-    volatile uint8_t disorder; /**< Of the sensors of late. */
-    uint8_t first_row;         /**< Of the sectors in the table. */
-    bool quick;                /**< From a sector to its neighbour no leg turns. */
-    uint8_t lines[6];          /**< Of each sector the line that carries its PWM. */
+    wpin_quadrature counts;     /**< Of the edges; illegal: codes that are no sector, and sectors
+                                     left out. */
+    volatile uint8_t code;      /**< What the sensors showed last. */
+    volatile uint8_t sector;    /**< The last that was one. */
+    volatile uint8_t failed;    /**< What the port refused at an edge: a wpin_status. */
+    volatile int8_t direction;  /**< It is driven that way; 0: not. */
+    volatile uint8_t surprises; /**< Illegal codes and leaps since the last tick; stops at 255. */
+    uint8_t disorder;           /**< Of the sensors of late. */
+    uint8_t first_row;          /**< Of the sectors in the table. */
+    bool quick;                 /**< From a sector to its neighbour no leg turns. */
+    uint8_t lines[6];           /**< Of each sector the line that carries its PWM. */
 } wpin_six_step;
 
 /** For wpin_motor_config.actuator: see WPIN_ON_SIX_STEP. Opening it is refused like a stage, and

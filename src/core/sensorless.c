@@ -31,10 +31,12 @@ static void turn_on(wpin_sensorless *s, wpin_moment now) {
     s->crossed = false;
 }
 
-/* Everything off; the tick takes it from here. */
+/* Nothing turns on any more, and once the lock is let go all goes off; the tick takes it from here.
+ */
 WPIN_RARE static void lose(wpin_sensorless *s, wpin_moment now) {
     s->lost = (uint16_t)(s->lost + (s->lost < UINT16_MAX));
-    wpin_stage_off(&s->stage);
+    s->stage.cut = 1;
+    s->stage.duty = 0;
     enter(s, WPIN_SENSORLESS_REST, now);
 }
 
@@ -175,8 +177,12 @@ wpin_status wpin_sensorless_sample(wpin_sensorless *s) {
     const wpin_port *port = wpin_stage_port_of(&s->stage);
     wpin_moment now = port->now(port->context); /* a tick that comes between began later */
     uint8_t locked = wpin_lock(port);
-    bool moved = s->stage.cut == 0 && moves_on(s, now);
+    bool works = s->stage.cut == 0, moved = works && moves_on(s, now);
+    bool lost = works && s->stage.cut != 0;
     wpin_unlock(port, locked);
+    if (lost) {
+        wpin_stage_rest_lines(&s->stage);
+    }
     return moved ? show_row(s) : WPIN_OK;
 }
 

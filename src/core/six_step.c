@@ -26,14 +26,15 @@ static uint8_t read_code(const hall_pins *pins, const wpin_port *port) {
     return (uint8_t)(a | b | c);
 }
 
-static void disturb(wpin_six_step *s) {
-    uint8_t more = (uint8_t)(s->disorder + WPIN_DISORDER);
-    s->disorder = more > 2U * WPIN_DISORDER_MAX ? s->disorder : more;
+/* Only noted, as an edge has no time; the tick counts them. */
+static void note_surprise(wpin_six_step *s) {
+    s->surprises = (uint8_t)(s->surprises + (s->surprises < UINT8_MAX));
 }
 
-static void note_illegal(wpin_six_step *s) {
-    s->counts.illegal = (uint16_t)(s->counts.illegal + (s->counts.illegal < UINT16_MAX));
-    disturb(s);
+static void disturb(wpin_six_step *s, uint8_t times) {
+    for (; times != 0 && s->disorder <= 2U * WPIN_DISORDER_MAX - WPIN_DISORDER; times--) {
+        s->disorder = (uint8_t)(s->disorder + WPIN_DISORDER);
+    }
 }
 
 /* A code that is no sector, or not one of its neighbours'. Two sectors are the shorter way round;
@@ -41,14 +42,14 @@ static void note_illegal(wpin_six_step *s) {
 WPIN_RARE void wpin_rare_sector(wpin_six_step *s, uint8_t sector, wpin_moment now) {
     uint8_t before = s->sector;
     if (sector >= WPIN_SECTORS) {
-        note_illegal(s);
+        note_surprise(s);
         return;
     }
     s->sector = sector;
     if (before >= WPIN_SECTORS || sector == before) { /* the first one, or back from a glitch */
         return;
     }
-    note_illegal(s);
+    note_surprise(s);
     uint8_t lap = sector > before ? 0 : WPIN_SECTORS;
     uint8_t between = (uint8_t)(sector + lap - before);
     if (between != 3) {
@@ -276,14 +277,18 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     wpin_steady_code(s, s->config, read_code(&pins, port), measurement->at);
     wpin_unlock(port, locked);
     locked = wpin_lock(port);
-    uint8_t failed = s->failed;
+    uint8_t failed = s->failed, surprises = s->surprises;
     s->failed = WPIN_OK;
+    s->surprises = 0;
+    wpin_unlock(port, locked);
+    uint16_t left = (uint16_t)(UINT16_MAX - s->counts.illegal);
+    s->counts.illegal = (uint16_t)(s->counts.illegal + (surprises < left ? surprises : left));
+    disturb(s, surprises);
     if (s->config->sector_of[s->code & 7U] >= WPIN_SECTORS) {
-        disturb(s);
+        disturb(s, 1);
     } else if (s->disorder != 0) {
         s->disorder--;
     }
-    wpin_unlock(port, locked);
     wpin_status status = failed != WPIN_OK ? (wpin_status)failed : wpin_rare_commutate(s);
     if (status == WPIN_OK && wpin_six_step_sector(s) == WPIN_NO_SECTOR) {
         status = let_go(s);

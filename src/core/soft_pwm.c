@@ -3,9 +3,10 @@
 #include "windpin/impl/lock.h"
 
 static wpin_soft_pin *find(wpin_soft_pwm *soft, wpin_pin pin) {
-    for (uint8_t i = 0; i < soft->count; i++) {
-        if (soft->pins[i].pin == pin) {
-            return &soft->pins[i];
+    wpin_soft_pin *p = soft->pins;
+    for (uint8_t left = soft->count; left != 0; left--, p++) {
+        if (p->pin == pin) {
+            return p;
         }
     }
     return NULL;
@@ -78,7 +79,8 @@ static wpin_status soft_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     if (p == NULL) {
         return soft->under->pwm_duty(soft->under->context, pin, duty);
     }
-    uint16_t next = (uint16_t)(((uint32_t)duty * p->steps + (uint32_t)(WPIN_DUTY_FULL / 2)) >> 14);
+    uint32_t share = (uint32_t)duty * p->steps + (uint32_t)(WPIN_DUTY_FULL / 2);
+    uint16_t next = (uint16_t)((share << 2) >> 16); /* of 16384: no shift by 14 on 8 bits */
     wpin_status status = WPIN_OK;
     uint8_t locked = wpin_lock(soft->under); /* its two bytes and its tick belong together */
     p->next = next;

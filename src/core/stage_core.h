@@ -21,11 +21,27 @@ static inline void wpin_keep_first(wpin_status *status, wpin_status next) {
 }
 
 /* A shared line goes low only when no stage needs it high; this one says what it wants. */
-uint8_t wpin_stage_agreed_levels(const wpin_stage *stage, uint8_t mask, uint8_t high);
+bool wpin_line_agreed(wpin_shared_line *shared, uint8_t user, bool high);
 
-/* Writes the duty to every timed line of a row. Under the lock. */
-wpin_status wpin_stage_write_duty(const wpin_stage *stage, const WPIN_FAR wpin_row *row,
-                                  uint16_t duty);
+/* Writes the lines of a mask, all at one instant where the port can, else one by one; lets lines
+ * float; writes the duty to every timed line of the row that is shown, as long as it is. All of
+ * them only as long as the stage's cut is what is given; not under the lock, which they take for
+ * each write. */
+wpin_status wpin_stage_write_levels(wpin_stage *stage, uint8_t mask, uint8_t high, uint8_t cut);
+wpin_status wpin_stage_float(const wpin_stage *stage, uint8_t mask, uint8_t cut);
+wpin_status wpin_stage_write_duty(const wpin_stage *stage, uint8_t cut);
+
+/* Every line of a stage that was cut goes to rest, as long as nobody asks for coast or brake. */
+void wpin_stage_rest_lines(wpin_stage *stage);
+
+/* The one place where a reversed motor is reversed. */
+wpin_drive wpin_stage_wired_drive(const WPIN_FAR wpin_stage_config *config, wpin_drive drive);
+/* The row of a drive, or what refuses it; and the way there. Tick. */
+wpin_status wpin_stage_find_row(const wpin_stage *stage, wpin_drive drive, uint16_t duty,
+                                uint8_t *row);
+wpin_status wpin_stage_change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty);
+/* wpin_stage_apply of a sector. */
+wpin_status wpin_stage_apply_sector(wpin_stage *stage, wpin_drive drive, uint16_t duty);
 
 /* wpin_stage_commutate under the lock, which it lets go; before, it opens it while it plans, and
  * while a leg turns. */

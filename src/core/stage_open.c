@@ -34,9 +34,10 @@ static wpin_status open_lines(wpin_stage *stage, const WPIN_FAR wpin_row *safe) 
         }
         if (config->lines[line].shared != NULL) {
             stage->flags |= WPIN_STAGE_SHARES;
-            high = wpin_stage_agreed_levels(stage, bit, high);
         }
-        wpin_level level = ((high ^ stage->inverted) & bit) != 0 ? WPIN_HIGH : WPIN_LOW;
+        bool agreed = wpin_line_agreed(config->lines[line].shared, config->lines[line].user,
+                                       (high & bit) != 0);
+        wpin_level level = agreed != config->lines[line].inverted ? WPIN_HIGH : WPIN_LOW;
         level = (safe->floats & bit) != 0 ? WPIN_FLOAT : level;
         status = wpin_stage_port_of(stage)->open(wpin_stage_port_of(stage)->context,
                                                  config->lines[line].pin, level);
@@ -127,7 +128,7 @@ wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config 
         status = start_pwm(stage, &all);
     }
     if (status == WPIN_OK && safe->timed != 0) {
-        status = wpin_stage_write_duty(stage, safe, 0); /* e.g. a servo-style pulse */
+        status = wpin_stage_write_duty(stage, 0); /* e.g. a servo-style pulse */
     }
     if (status == WPIN_OK) {
         stage->flags |= WPIN_STAGE_OPEN;

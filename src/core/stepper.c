@@ -337,48 +337,69 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     return (wpin_status)failed;
 }
 
+/* Where the last angle asked for leads. */
+typedef struct asked {
+    int32_t steps, remainder;
+} asked;
+
 /* By an angle: steps = angle x steps of a turn / 360000, in tenths of a turn and a rest that fit 32
  * bits, 36000 x 4000 being well below 2^31. What is no whole step is carried to the next call. */
-static wpin_status angle_by(wpin_stepper *stepper, int32_t millidegrees) {
+static wpin_status angle_by(asked *to, int32_t a_turn, int32_t millidegrees) {
     if (millidegrees > 3600000 || millidegrees < -3600000) {
         return WPIN_REFUSED_RANGE;
     }
-    int32_t a_turn = steps_of_turn(stepper);
     int32_t tenths = millidegrees / 36000, rest = millidegrees % 36000;
-    int32_t parts = rest * a_turn + stepper->remainder % 360000 + tenths * a_turn % 10 * 36000;
+    int32_t parts = rest * a_turn + to->remainder % 360000 + tenths * a_turn % 10 * 36000;
     int32_t steps = tenths * a_turn / 10 + parts / 360000;
-    if (stepper->asked > POSITION_MAX || stepper->asked < -POSITION_MAX) {
+    if (to->steps > POSITION_MAX || to->steps < -POSITION_MAX) {
         return WPIN_REFUSED_RANGE;
     }
-    int32_t to = stepper->asked + steps; /* both far within 2^31 */
-    if (to > POSITION_MAX || to < -POSITION_MAX) {
+    steps += to->steps; /* both far within 2^31 */
+    if (steps > POSITION_MAX || steps < -POSITION_MAX) {
         return WPIN_REFUSED_RANGE;
     }
-    stepper->asked = to;
-    stepper->remainder = parts % 360000;
+    *to = (asked){steps, parts % 360000};
     return WPIN_OK;
 }
 
 /* To an angle: whole turns and the rest of one, 360000 x 4000 being below 2^31. */
-static wpin_status angle_to(wpin_stepper *stepper, int32_t millidegrees) {
+static wpin_status angle_to(asked *to, int32_t a_turn, int32_t millidegrees) {
     if (millidegrees > 1800000000 || millidegrees < -1800000000) {
         return WPIN_REFUSED_RANGE;
     }
-    int32_t a_turn = steps_of_turn(stepper), parts = millidegrees % 360000 * a_turn;
-    stepper->asked = millidegrees / 360000 * a_turn + parts / 360000;
-    stepper->remainder = parts % 360000;
+    int32_t parts = millidegrees % 360000 * a_turn;
+    *to = (asked){millidegrees / 360000 * a_turn + parts / 360000, parts % 360000};
     return WPIN_OK;
 }
 
+static asked asked_now(const wpin_stepper *stepper) {
+    uint8_t locked = wpin_lock(stepper->port);
+    asked a = {stepper->asked, stepper->remainder};
+    wpin_unlock(stepper->port, locked);
+    return a;
+}
+
+/* Divisions take long: interrupts may come, and one that asks meanwhile makes it count anew. */
 static wpin_status angle(void *self, int32_t millidegrees, bool by, int32_t *position) {
     wpin_stepper *stepper = self;
     if (!is_open(stepper)) {
         return WPIN_REFUSED_CLOSED;
     }
-    uint8_t locked = wpin_lock(stepper->port);
-    wpin_status status = by ? angle_by(stepper, millidegrees) : angle_to(stepper, millidegrees);
-    *position = stepper->asked;
-    wpin_unlock(stepper->port, locked);
+    bool same = false;
+    wpin_status status = WPIN_OK;
+    while (!same && status == WPIN_OK) {
+        asked from = asked_now(stepper), to = from;
+        int32_t a_turn = steps_of_turn(stepper);
+        status = by ? angle_by(&to, a_turn, millidegrees) : angle_to(&to, a_turn, millidegrees);
+        *position = to.steps;
+        uint8_t locked = wpin_lock(stepper->port);
+        same = stepper->asked == from.steps && stepper->remainder == from.remainder;
+        if (same && status == WPIN_OK) {
+            stepper->asked = to.steps;
+            stepper->remainder = to.remainder;
+        }
+        wpin_unlock(stepper->port, locked);
+    }
     return status;
 }
 

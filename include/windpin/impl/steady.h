@@ -224,7 +224,11 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     if ((!moves && !wants) || waits || motor->armed == WPIN_DISARMED) {
         bool ready = motor->guard.direction == 0 && (flags & WPIN_BRAKES) == 0 &&
                      motor->armed != WPIN_DISARMED && motor->fault == WPIN_OK;
-        motor->shown = (uint8_t)(shown | (ready ? WPIN_STATE_READY : wpin_rare_standing(motor)));
+        uint8_t state = WPIN_STATE_READY;
+        if (!ready) {
+            state = wpin_rare_standing(motor);
+        }
+        motor->shown = (uint8_t)(shown | state);
         return;
     }
     bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0;

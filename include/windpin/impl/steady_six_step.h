@@ -90,11 +90,12 @@ WPIN_STEADY wpin_row_step wpin_steady_row_step(const wpin_six_step *s,
     const WPIN_FAR wpin_row *was = &rows[from], *will = &rows[(uint8_t)(s->first_row + sector)];
     uint8_t high = will->high, timed = will->timed, timed_before = was->timed;
     uint8_t mask = (uint8_t)(((was->high ^ high) | timed_before) & ~timed);
-    return (wpin_row_step){from, sector, high, mask, timed != timed_before};
+    wpin_row_step step = {from, sector, high, mask, timed != timed_before};
+    return step;
 }
 
-/* To the row of a neighbour, in two calls of the port: no leg turns, so nothing has to wait. Under
- * the lock. */
+/* To the row of a neighbour, in two calls of the port: no leg turns, so nothing has to wait. Duties
+ * of whole legs are left to follow. Under the lock. */
 WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
                                              const WPIN_FAR wpin_stage_config *config,
                                              const wpin_port *port, wpin_row_step step,
@@ -108,20 +109,18 @@ WPIN_STEADY wpin_status wpin_steady_next_row(wpin_six_step *s,
     stage->commutated_at = now;
     wpin_status status =
         port->group_write(port->context, stage->group, mask, (high ^ stage->inverted) & mask);
-    if (step.times) {
-        wpin_status next = WPIN_OK;
-        if ((stage->flags & WPIN_STAGE_PLAIN) != 0) {
-            uint8_t line = s->lines[step.sector], rest = (1U << WPIN_STAGE_LINE_SHIFT) - 1U;
-            stage->flags =
-                (uint8_t)((stage->flags & rest) | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
-            next = port->pwm_duty(port->context, config->lines[line].pin, stage->duty);
-        } else {
-            next = wpin_rare_row_duty(stage, stage->duty);
-        }
+    if (step.times && (stage->flags & WPIN_STAGE_PLAIN) != 0) {
+        uint8_t line = s->lines[step.sector], rest = (1U << WPIN_STAGE_LINE_SHIFT) - 1U;
+        stage->flags = (uint8_t)((stage->flags & rest) | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+        wpin_status next = port->pwm_duty(port->context, config->lines[line].pin, stage->duty);
         status = status == WPIN_OK ? next : status;
     }
+    return status;
+}
+
+WPIN_STEADY wpin_status wpin_steady_failed(wpin_six_step *s, wpin_status status) {
     if (status != WPIN_OK) {
-        stage->cut = 1;
+        s->stage.cut = 1;
         s->failed = (uint8_t)status;
     }
     return status;
@@ -145,8 +144,10 @@ WPIN_STEADY wpin_status wpin_steady_commutate(wpin_six_step *s,
         wpin_row_step step =
             ahead != NULL ? *ahead : wpin_steady_row_step(s, config->stage, sector);
         wpin_status status = wpin_steady_next_row(s, config->stage, port, step, now);
+        wpin_steady_failed(s, status);
         wpin_unlock(port, locked);
-        return status;
+        bool legs = step.times && (stage->flags & WPIN_STAGE_PLAIN) == 0 && status == WPIN_OK;
+        return legs ? wpin_steady_failed(s, wpin_rare_row_duty(stage)) : status;
     }
     wpin_unlock(port, locked);
     bool there = sector == WPIN_NO_SECTOR || (sector == shown && !changing);

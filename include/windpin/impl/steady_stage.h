@@ -24,7 +24,7 @@ extern "C" {
 
 /* ---- what runs when something changes: src/core/stage.c ---- */
 WPIN_API wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
-WPIN_API wpin_status wpin_rare_row_duty(const wpin_stage *stage, uint16_t duty);
+WPIN_API wpin_status wpin_rare_row_duty(const wpin_stage *stage);
 
 /* The effort it shows, signed. */
 WPIN_STEADY wpin_duty wpin_steady_shown(const wpin_stage *stage) {
@@ -34,19 +34,20 @@ WPIN_STEADY wpin_duty wpin_steady_shown(const wpin_stage *stage) {
 
 WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *port, uint16_t duty) {
     wpin_status status = WPIN_OK;
+    bool others = false;
     uint8_t locked = wpin_lock(port);
     if (stage->cut == 0) {
         const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
         stage->duty = duty;
-        if ((stage->flags & WPIN_STAGE_PLAIN) != 0 && config != NULL) {
+        const uint8_t looked = WPIN_STAGE_PLAIN | WPIN_STAGE_CHANGING;
+        others = (stage->flags & looked) != WPIN_STAGE_PLAIN || config == NULL;
+        if (!others) {
             wpin_pin pin = config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
             status = port->pwm_duty(port->context, pin, duty);
-        } else {
-            status = wpin_rare_row_duty(stage, duty);
         }
     }
     wpin_unlock(port, locked);
-    return status;
+    return others ? wpin_rare_row_duty(stage) : status;
 }
 
 WPIN_STEADY wpin_status wpin_steady_apply(wpin_stage *stage, const wpin_port *port,

@@ -1,0 +1,143 @@
+/* From one row to another: the row of a drive, the plan of the change, and its phases. */
+#include "stage_change.h"
+
+/* Flags of a row: one plain PWM line alone carries its duty, so its pin is all a change of duty
+ * needs. */
+static uint8_t plain_flags(const WPIN_FAR wpin_row *row) {
+    uint8_t timed = row->timed, line = 0;
+    if (timed == 0 || (timed & (timed - 1U)) != 0 || row->pulse != 0) {
+        return 0;
+    }
+    while ((timed >>= 1) != 0) {
+        line++;
+    }
+    return (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+}
+
+/* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
+ * has to wait. */
+static bool leg_turns(const WPIN_FAR wpin_stage_table *table, const wpin_row_change *c) {
+    uint8_t on = (uint8_t)(c->high | c->timed);
+    const WPIN_FAR wpin_leg *leg = table->legs;
+    for (uint8_t left = table->leg_count; left != 0; left--, leg++) {
+        uint8_t high = wpin_bit(leg->high_side), low = wpin_bit(leg->low_side);
+        if (((c->off & high) != 0 && (on & low) != 0) ||
+            ((c->off & low) != 0 && (on & high) != 0)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+void wpin_stage_plan(wpin_row_change *c, const wpin_stage *stage, uint8_t row) {
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
+    const WPIN_FAR wpin_stage_table *table = config->table;
+    const WPIN_FAR wpin_row *was = &table->rows[stage->row], *will = &table->rows[row];
+    uint8_t lines = (uint8_t)((1U << table->line_count) - 1U), high = will->high;
+    uint8_t modes = table->mode_lines & lines, others = (uint8_t)(lines & ~modes);
+    uint8_t floats = will->floats, floated = was->floats, rest_high = table->rest_high_lines;
+    uint8_t stays = was->high & high, on = wpin_row_active(was, rest_high);
+    uint8_t known = stage->levels;
+    if (stage->cut != 0) { /* cut off in between, or a write failed: nothing is taken for granted */
+        stays = 0;
+        on = lines;
+        known = (uint8_t)~high;
+    }
+    stays |= was->pulse & will->pulse;
+    c->off = (uint8_t)((on | floated | floats) & ~stays & others);
+    c->modes = (uint8_t)(((known ^ high) | floated) & modes & ~(will->keep | floats));
+    c->high = high;
+    c->timed = will->timed;
+    c->floats = floats;
+    c->levels = (uint8_t)(others & ~(c->timed | floats));
+    c->active = wpin_row_active(will, rest_high);
+    c->rest_high = rest_high;
+    c->plain = plain_flags(will);
+    c->pin = config->lines[c->plain >> WPIN_STAGE_LINE_SHIFT].pin;
+    c->turns = leg_turns(table, c);
+    c->dead_us = config->dead_time_us;
+}
+
+wpin_status wpin_stage_turn_off(wpin_stage *stage, const wpin_row_change *c) {
+    wpin_status status = wpin_stage_write_levels(stage, c->off, c->rest_high, c->cut);
+    if (c->floats != 0) {
+        wpin_keep_first(&status, wpin_stage_float(stage, c->floats, c->cut));
+    }
+    return wpin_cut_if_failed(stage, status);
+}
+
+void wpin_stage_show(wpin_stage *stage, const wpin_row_change *c, uint8_t row, uint8_t drive) {
+    const uint8_t others = ((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
+    stage->flags = (uint8_t)((stage->flags & others) | c->plain);
+    stage->row = row;
+    stage->drive = drive;
+}
+
+/* One plain line, which most rows have, needs no second look at its row. */
+static wpin_status write_plain(const wpin_stage *stage, wpin_pin pin) {
+    const wpin_port *port = wpin_stage_port_of(stage);
+    uint8_t locked = wpin_lock(port);
+    wpin_status status =
+        stage->cut == 0 ? port->pwm_duty(port->context, pin, stage->duty) : WPIN_OK;
+    wpin_unlock(port, locked);
+    return status;
+}
+
+wpin_status wpin_stage_turn_on(wpin_stage *stage, const wpin_row_change *c) {
+    uint8_t differs = (uint8_t)((stage->levels ^ c->high) & c->levels);
+    wpin_status status = wpin_stage_write_levels(stage, differs, c->high, 0);
+    if (c->timed != 0) {
+        wpin_keep_first(&status, c->plain != 0 ? write_plain(stage, c->pin)
+                                               : wpin_stage_write_duty(stage, 0));
+    }
+    return wpin_cut_if_failed(stage, status);
+}
+
+wpin_status wpin_stage_change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty) {
+    const wpin_port *port = wpin_stage_port_of(stage);
+    uint8_t locked = wpin_lock(port);
+    wpin_row_change c;
+    wpin_stage_plan_unlocked(&c, stage, row, &locked);
+    if (drive <= WPIN_DRIVE_BRAKE) {
+        stage->cut = c.cut = 0;
+    }
+    stage->duty = duty; /* who turns the stage off meanwhile takes it back */
+    wpin_unlock(port, locked);
+    wpin_status status = wpin_stage_turn_off(stage, &c);
+    if (c.modes != 0 && status == WPIN_OK) {
+        wpin_stage_wait(stage, c.dead_us);
+        status = wpin_cut_if_failed(stage, wpin_stage_write_levels(stage, c.modes, c.high, c.cut));
+    }
+    if (c.active != 0) {
+        wpin_stage_wait(stage, c.dead_us); /* a mode line may have turned something off too */
+    }
+    wpin_stage_show(stage, &c, row, drive);
+    wpin_keep_first(&status, wpin_stage_turn_on(stage, &c));
+    wpin_stage_changed(stage);
+    return status;
+}
+
+/* The one place where a reversed motor is reversed. */
+wpin_drive wpin_stage_wired_drive(const WPIN_FAR wpin_stage_config *config, wpin_drive drive) {
+    if (config->reversed && drive == WPIN_DRIVE_FORWARD) {
+        return WPIN_DRIVE_REVERSE;
+    }
+    if (config->reversed && drive == WPIN_DRIVE_REVERSE) {
+        return WPIN_DRIVE_FORWARD;
+    }
+    return drive;
+}
+
+/* What refuses a drive; its row otherwise. */
+wpin_status wpin_stage_find_row(const wpin_stage *stage, wpin_drive drive, uint16_t duty,
+                                uint8_t *row) {
+    if (!wpin_stage_is_open(stage)) {
+        return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
+    *row = wpin_table_row(config->table, wpin_stage_wired_drive(config, drive));
+    return duty > (uint16_t)WPIN_DUTY_FULL               ? WPIN_REFUSED_RANGE
+           : *row == WPIN_NO_ROW                         ? WPIN_REFUSED_STATE
+           : stage->cut != 0 && drive > WPIN_DRIVE_BRAKE ? WPIN_REFUSED_FAULTED
+                                                         : WPIN_OK;
+}
