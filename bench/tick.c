@@ -427,6 +427,11 @@ void bench_prepare(bench_case what) {
         bench_case_now = what;
         return;
     }
+    if (BENCH_LOOPS && !BENCH_ALONE && what == BENCH_COMMUTATE) {
+        prepare_inverter();
+        bench_case_now = what;
+        return;
+    }
     if (!BENCH_OTHERS) {
         prepare_loop();
         bench_case_now = what;
@@ -453,9 +458,7 @@ void bench_prepare(bench_case what) {
     bench_pass();
     bench_tick();
     bench_case_now = what;
-    if (!BENCH_ALONE && what == BENCH_COMMUTATE) {
-        prepare_inverter();
-    } else if (BENCH_LOOPS && what == BENCH_LOOP) {
+    if (BENCH_LOOPS && what == BENCH_LOOP) {
         prepare_loop();
     }
 }
@@ -471,7 +474,8 @@ void bench_pass(void) {
         return;
     }
     clock_us += 1000;
-    if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
+    if (BENCH_LOOPS && bench_case_now != BENCH_COMMUTATE &&
+        (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         turns += (uint32_t)wpin_motor_duty(&regulated) - turns / 64U;
         place += turns / 512U;
     }
@@ -488,15 +492,15 @@ void bench_tick(void) {
         vector_period();
     } else if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
         sample();
-    } else if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
-        tick_loop();
-    } else if (!BENCH_ALONE && bench_case_now == BENCH_COMMUTATE) {
+    } else if (BENCH_LOOPS && !BENCH_ALONE && bench_case_now == BENCH_COMMUTATE) {
         sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
         if (bench_fast) {
             edge_folded();
         } else {
             edge_general();
         }
+    } else if (BENCH_LOOPS && (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
+        tick_loop();
     } else if (!BENCH_ALONE && bench_fast) {
         tick_folded();
     } else {

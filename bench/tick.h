@@ -17,8 +17,8 @@ typedef enum bench_case {
     BENCH_CASES
 } bench_case;
 
-/* A small controller's flash does not hold all of them at once: the regulated case and the one
- * without sensors, or the others. */
+/* A small controller's flash does not hold all of them at once: the regulated and the brushless
+ * cases, or the others. */
 #ifndef BENCH_LOOPS
 #define BENCH_LOOPS  1
 #define BENCH_OTHERS 1
@@ -41,7 +41,7 @@ static inline bool bench_has(bench_case what) {
         return BENCH_LOOPS && BENCH_OTHERS;
     }
     if (what == BENCH_COMMUTATE) {
-        return BENCH_OTHERS && !BENCH_ALONE;
+        return BENCH_LOOPS && !BENCH_ALONE;
     }
     return what == BENCH_LOOP || what == BENCH_SAMPLE ? BENCH_LOOPS : BENCH_OTHERS;
 }

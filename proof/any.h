@@ -120,6 +120,7 @@ static const wpin_port any_port = {.now = any_now,
                                    .kick = any_kick};
 
 static wpin_shared_line any_shared;
+static wpin_pwm_achieved any_achieved;
 static wpin_line any_lines[WPIN_STAGE_LINES];
 
 static void any_stage(wpin_stage_config *config, const wpin_stage_table *table) {
@@ -131,7 +132,7 @@ static void any_stage(wpin_stage_config *config, const wpin_stage_table *table) 
     config->lines = any_lines;
     config->reversed = ANY_BOOL;
     config->centred = ANY_BOOL;
-    config->achieved = NULL;
+    config->achieved = any ? &any_achieved : NULL;
 }
 
 /* Speed, position and limits that lie. */

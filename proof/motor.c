@@ -1,8 +1,12 @@
-/* A motor of any configuration on a stage with one of the tables, or in six steps on a three-phase
- * one, by sensors or without, or by field orientation: every call, in any order, as often as you
- * like. */
+/* A motor of any configuration on a stage with one of the tables, its tick general or folded, or in
+ * six steps on a three-phase one, by sensors or without, or by field orientation: every call, in
+ * any order, as often as you like. */
 #include "any.h"
+#include <windpin/fast.h>
 
+#ifdef FOLDED
+#define TABLE FOLDED
+#endif
 #ifdef PHASES
 #define TABLE PHASES
 #endif
@@ -13,6 +17,20 @@
 #ifdef VECTOR
 #define TABLE VECTOR
 #endif
+
+/* One whose lines float at rest and are kept in a brake, and whose low side mirrors the high one.
+ */
+static const wpin_row floating_rows[] = {
+    WPIN_ROW(WPIN_DRIVE_COAST, WPIN_CELL_FLOAT, WPIN_CELL_FLOAT, WPIN_CELL_LOW),
+    WPIN_ROW(WPIN_DRIVE_BRAKE, WPIN_CELL_LOW, WPIN_CELL_HIGH, WPIN_CELL_KEEP),
+    WPIN_ROW(WPIN_DRIVE_FORWARD, WPIN_CELL_COMPLEMENT, WPIN_CELL_DUTY, WPIN_CELL_HIGH)};
+static const wpin_leg floating_leg = {0, 1};
+static const wpin_stage_table floating = {.line_count = 3,
+                                          .row_count = 3,
+                                          .mode_lines = 4,
+                                          .leg_count = 1,
+                                          .legs = &floating_leg,
+                                          .rows = floating_rows};
 
 static wpin_stage stage;
 static wpin_stage_config wires;
@@ -27,39 +45,72 @@ static wpin_sensorless_step steps[255];
 static wpin_motor_config config;
 static wpin_motor motor;
 
+/* Either the motor or none. */
+static wpin_motor *a_motor(void) {
+    return any ? &motor : NULL;
+}
+
 static void any_request(void) {
+    wpin_motor *m = a_motor();
     switch (any) {
-    case 0: wpin_motor_run(&motor, any_signed16, any32, any32); break;
-    case 1: wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32); break;
-    case 2: wpin_motor_turn(&motor, any_signed32, any32); break;
-    case 3: wpin_motor_turn_to(&motor, any_signed32, any32); break;
-    case 4: wpin_motor_calibrate(&motor, any32); break;
-    case 5: wpin_motor_refresh(&motor, any32); break;
-    case 6: wpin_motor_stop(&motor, any32); break;
-    case 7: wpin_motor_coast(&motor); break;
-    case 8: wpin_motor_brake(&motor); break;
-    case 9: wpin_motor_trip(&motor, (wpin_status)any8); break;
-    case 10: wpin_motor_clear_fault(&motor); break;
-    case 11: wpin_motor_arm(&motor); break;
-    case 12: wpin_motor_end_kick(&motor); break;
-    default: wpin_motor_disarm(&motor); break;
+    case 0: wpin_motor_run(m, any_signed16, any32, any32); break;
+    case 1: wpin_motor_request(m, (wpin_setpoint){any8, any_signed32}, any32, any32); break;
+    case 2: wpin_motor_turn(m, any_signed32, any32); break;
+    case 3: wpin_motor_turn_to(m, any_signed32, any32); break;
+    case 4: wpin_motor_calibrate(m, any32); break;
+    case 5: wpin_motor_refresh(m, any32); break;
+    case 6: wpin_motor_stop(m, any32); break;
+    case 7: wpin_motor_coast(m); break;
+    case 8: wpin_motor_brake(m); break;
+    case 9: wpin_motor_trip(m, (wpin_status)any8); break;
+    case 10: wpin_motor_clear_fault(m); break;
+    case 11: wpin_motor_arm(m); break;
+    case 12: wpin_motor_end_kick(m); break;
+    case 13: wpin_motor_set_position(m, any_signed32); break;
+    case 14: wpin_motor_home(m, any32); break;
+    default: wpin_motor_disarm(m); break;
     }
 }
 
 static void ask_everything(void) {
-    any = (int)wpin_motor_state(&motor);
-    any = wpin_motor_busy(&motor);
-    any = wpin_motor_duty(&motor);
-    any = (int)wpin_motor_fault(&motor);
-    any = (int)wpin_motor_ended(&motor);
-    any = wpin_motor_kicks(&motor);
-    any = wpin_motor_held(&motor);
-    any = wpin_motor_measurement(&motor).speed;
-    any32 = wpin_motor_operations(&motor);
-    any = wpin_motor_last_direction(&motor);
-    any = wpin_motor_saturated(&motor) + wpin_motor_lifted(&motor);
-    any32 = (uint32_t)wpin_motor_milliamps(&motor);
+    const wpin_motor *m = a_motor();
+    any = (int)wpin_motor_state(m);
+    any = wpin_motor_busy(m);
+    any = wpin_motor_duty(m);
+    any = (int)wpin_motor_fault(m);
+    any = (int)wpin_motor_ended(m);
+    any = wpin_motor_kicks(m);
+    any = wpin_motor_held(m);
+    any = wpin_motor_measurement(m).speed;
+    any32 = wpin_motor_operations(m);
+    any = wpin_motor_last_direction(m);
+    any = wpin_motor_saturated(m) + wpin_motor_lifted(m);
+    any32 = (uint32_t)wpin_motor_milliamps(m);
 }
+
+/* Its constants folded in: the tick that one motor's own program calls. */
+#ifdef FOLDED
+WPIN_FAST_TICK(tick, motor, config, any_port)
+static void tick_folded(void) {
+    if (motor.config != &config || motor.port != &any_port) { /* asked by itself too, see fast.h */
+        return;
+    }
+    tick();
+}
+#else
+static void tick_folded(void) {}
+#endif
+#ifdef PHASES
+WPIN_FAST_EDGE(edge, six_step, sensors, any_port, any8, any32)
+static void edge_folded(void) { /* its configuration is there once its stage has been opened */
+    const wpin_stage *opened = &six_step.stage;
+    if (opened->config == &wires && opened->port == &any_port) {
+        edge();
+    }
+}
+#else
+static void edge_folded(void) {}
+#endif
 
 static void ask_currents(void) {
     int16_t along, across;
@@ -73,6 +124,7 @@ static void show_legs(void) {
 }
 
 int main(void) {
+    wpin_motor *const list[] = {any ? &motor : NULL};
     any_stage(&wires, &TABLE);
     any_motor(&config);
     config.actuator = &wpin_stage_actuator;
@@ -114,7 +166,7 @@ int main(void) {
         case 1: wpin_motor_tick(any ? &motor : NULL); break;
         case 2: any_request(); break;
         case 3: ask_everything(); break;
-        case 4: wpin_stage_off(&stage); break;
+        case 4: wpin_stage_off(any ? &stage : NULL); break;
         case 5: wpin_stage_commutate(&stage, any8); break;
         case 6: wpin_six_step_edge(any ? &six_step : NULL); break;
         case 7: any = wpin_six_step_sector(&six_step); break;
@@ -125,6 +177,10 @@ int main(void) {
         case 12: ask_currents(); break;
         case 13: show_legs(); break;
         case 14: wpin_quadrature_edge(&counts, any, any, any32); break;
+        case 15: tick_folded(); break;
+        case 16: edge_folded(); break;
+        case 17: wpin_motors_tick(any ? list : NULL, any16 & 1U); break;
+        case 18: any = (int)wpin_stage_commutate(any ? &stage : NULL, any8); break;
         default: wpin_motor_close(&motor); break;
         }
     }

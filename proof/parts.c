@@ -1,5 +1,5 @@
 /* The other rooms of the core, one at a time: STEPPER, INPUTS, INPUT_TABLE, READINGS, CURVE,
- * SOFT_PWM, STOP, ENCODER, OVERLOAD, ORDER or LOOP is defined. */
+ * SOFT_PWM, STOP, ENCODER, OVERLOAD, ORDER, LOOP or SMALL is defined. */
 #include "any.h"
 
 #ifdef STEPPER /* the table it is on */
@@ -57,8 +57,9 @@ static void prove(void) {
         case 7: wpin_motor_stop(&motor, any32); break;
         case 8: wpin_motor_coast(&motor); break;
         case 9: wpin_motor_trip(&motor, (wpin_status)any8); break;
-        case 10: wpin_stepper_set_position(&stepper, any_signed32); break;
-        case 11: wpin_stepper_angle(&stepper, &angle, &done); break;
+        case 10: wpin_stepper_set_position(any ? &stepper : NULL, any_signed32); break;
+        case 11: wpin_stepper_angle(any ? &stepper : NULL, &angle, &done); break;
+        case 12: any = wpin_motor_duty(&motor); break;
         default: wpin_motor_close(&motor); break;
         }
     }
@@ -185,6 +186,10 @@ static void prove(void) {
 #endif
 
 #ifdef LOOP
+static void any_show(void *context, const char *code) {
+    (void)context, (void)code;
+}
+
 /* A motor whose speed, place and torque are regulated, and its motion watched, by a sensor that
  * lies. */
 static void prove(void) {
@@ -265,7 +270,7 @@ static void prove(void) {
         case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
         case 8: wpin_motor_turn_to(&motor, any_signed32, any32); break;
         case 9: {
-            static wpin_display display;
+            static wpin_display display = {.show = any_show};
             char code[WPIN_CODE_LENGTH + 1];
             wpin_motor_code(any ? &motor : NULL, code);
             wpin_fault_code((wpin_status)any8, code);
@@ -306,7 +311,7 @@ static void prove(void) {
         switch (any) {
         case 0: wpin_stop_tick(any ? &stop : NULL); break;
         case 1: wpin_stop_now(&stop); break;
-        case 2: any = wpin_stop_latched(&stop); break;
+        case 2: any = wpin_stop_latched(any ? &stop : NULL); break;
         case 3: any = (int)wpin_stop_rearm(any ? &stop : NULL); break;
         case 4: wpin_motor_arm(&motor); break;
         case 5: wpin_motor_run(&motor, any_signed16, any32, any32); break;
@@ -320,17 +325,20 @@ static void prove(void) {
 static void prove(void) {
     static wpin_button button;
     wpin_button_config press = {any32, any32, ANY_BOOL};
-    wpin_button_init(&button, &press);
+    wpin_button_init(any ? &button : NULL, any ? &press : NULL);
     while (any) {
-        any = wpin_button_update(&button, ANY_BOOL, any32);
+        any = wpin_button_update(any ? &button : NULL, ANY_BOOL, any32);
     }
     static wpin_pair pair;
-    wpin_pair_init(&pair, &press, any32);
+    wpin_pair_init(any ? &pair : NULL, any ? &press : NULL, any32);
     while (any) {
-        any = wpin_pair_update(&pair, ANY_BOOL, ANY_BOOL, any32);
+        any = wpin_pair_update(any ? &pair : NULL, ANY_BOOL, ANY_BOOL, any32);
     }
     static wpin_knob knob;
     wpin_knob_config turn = {any_signed16, any_signed16, any16, any16, any8, ANY_BOOL};
+    wpin_knob_init(NULL, any ? &turn : NULL);
+    any = wpin_knob_update(any ? &knob : NULL, any_signed16);
+    any = (int)wpin_knob_learn_centre(any ? &knob : NULL);
     if (wpin_knob_init(&knob, &turn) == WPIN_OK) {
         while (any) {
             any = wpin_knob_update(&knob, any_signed16);
@@ -402,6 +410,7 @@ static void prove(void) {
     }
     static wpin_process process;
     wpin_process_config wanted = {any_signed16, any16, any32, any_signed16, any_signed16, ANY_BOOL};
+    wpin_process_init(NULL, any ? &wanted : NULL, any32);
     if (wpin_process_init(&process, &wanted, any32) == WPIN_OK) {
         while (any) {
             any = wpin_process_update(&process, any_signed16, any32);
@@ -414,8 +423,9 @@ static void prove(void) {
 static void prove(void) {
     static wpin_curve_point points[16];
     ANYTHING(points);
-    wpin_curve_config config = {points, any8, any16};
+    wpin_curve_config config = {any ? points : NULL, any8, any16};
     static wpin_curve curve;
+    wpin_curve_init(NULL, any ? &config : NULL);
     if (wpin_curve_init(&curve, &config) == WPIN_OK) {
         while (any) {
             any = wpin_curve_update(&curve, any_signed16);
@@ -425,9 +435,33 @@ static void prove(void) {
 #endif
 
 #ifdef SOFT_PWM
+/* What goes through to the port below. */
+static void call_through(const wpin_port *port, uint16_t duty) {
+    const wpin_pin pins[2] = {any8, any8};
+    wpin_pwm_request request = {any32, any16, ANY_BOOL, ANY_BOOL};
+    wpin_pwm_achieved achieved;
+    wpin_count counts;
+    uint8_t group;
+    void *context = port->context;
+    switch (any) {
+    case 0: port->open(context, any8, WPIN_LOW); break;
+    case 1: any = port->read(context, any8); break;
+    case 2: any = port->millivolts(context, any8); break;
+    case 3: port->count(context, any8, &counts); break;
+    case 4: port->pause(context, any32); break;
+    case 5: port->unlock(context, port->lock(context)); break;
+    case 6: port->leg_start(context, any8, any8, &request, &achieved); break;
+    case 7: port->leg_duty(context, any8, any8, duty); break;
+    case 8: port->group_open(context, pins, 2, &group); break;
+    case 9: port->group_write(context, any8, any8, any8); break;
+    default: port->kick(context); break;
+    }
+}
+
 static void prove(void) {
     static wpin_soft_pwm soft;
     wpin_pin pins[4] = {any8, any8, any8, any8};
+    wpin_soft_pwm_init(NULL, any ? &any_port : NULL, any16, any ? pins : NULL, any8);
     if (wpin_soft_pwm_init(&soft, &any_port, any16, pins, any8) != WPIN_OK) {
         return;
     }
@@ -440,8 +474,37 @@ static void prove(void) {
         case 1: soft.port.write(soft.port.context, any8, any ? WPIN_HIGH : WPIN_LOW); break;
         case 2: soft.port.pwm_start(soft.port.context, any8, &request, &achieved); break;
         case 3: soft.port.pwm_duty(soft.port.context, any8, duty > 16384 ? 16384 : duty); break;
-        default: any32 = soft.port.now(soft.port.context); break;
+        case 4: any32 = soft.port.now(soft.port.context); break;
+        default: call_through(&soft.port, duty > 16384 ? 16384 : duty); break;
         }
+    }
+}
+#endif
+
+#ifdef SMALL
+/* What is no object's: numbers, words, tables. */
+static void prove(void) {
+    static wpin_guard guard;
+    static wpin_guard_config rules;
+    wpin_measurement m;
+    ANYTHING(rules);
+    wpin_guard_init(&guard, &rules);
+    while (any) {
+        ANYTHING(m);
+        wpin_duty duty = any_signed16;
+        any = wpin_duty_from(any_signed32, any16);
+        any32 = (uint32_t)wpin_duty_to(any_signed16, any16);
+        any = *wpin_status_name((wpin_status)any8) + *wpin_status_text((wpin_status)any8) +
+              *wpin_status_remedy((wpin_status)any8) + *wpin_version();
+        any = (int)wpin_table_cell(any ? &wpin_table_three_half_bridges : &wpin_table_servo_pulse,
+                                   any8, any8);
+        any = wpin_table_row(any ? &wpin_table_relay : NULL, (wpin_drive)any8);
+        any = (int)wpin_stage_check(NULL);
+        any = (int)wpin_guard_fault(&guard, &rules, &m, any8);
+        if (wpin_guard_check(&rules) == WPIN_OK && duty <= 16384 && duty >= -16384) {
+            any = wpin_guard_pass(&guard, &rules, duty, any16, ANY_BOOL, &m, any16);
+        }
+        wpin_guard_drop(&guard, &rules, ANY_BOOL);
     }
 }
 #endif

@@ -133,18 +133,17 @@ static const WPIN_FLASH char unknown_name[] = "WPIN_UNKNOWN";
 static const WPIN_FLASH char unknown_text[] = "An unknown status.";
 static const WPIN_FLASH char unknown_remedy[] = "Report it.";
 
-static bool known(wpin_status status) {
-    return (unsigned)status < WPIN_STATUS_COUNT;
-}
-
 const WPIN_FAR char *wpin_status_name(wpin_status status) {
-    return known(status) ? entries[status].name : unknown_name;
+    unsigned number = (unsigned)status;
+    return number < WPIN_STATUS_COUNT ? entries[number].name : unknown_name;
 }
 
 const WPIN_FAR char *wpin_status_text(wpin_status status) {
-    return known(status) ? entries[status].text : unknown_text;
+    unsigned number = (unsigned)status;
+    return number < WPIN_STATUS_COUNT ? entries[number].text : unknown_text;
 }
 
 const WPIN_FAR char *wpin_status_remedy(wpin_status status) {
-    return known(status) ? entries[status].remedy : unknown_remedy;
+    unsigned number = (unsigned)status;
+    return number < WPIN_STATUS_COUNT ? entries[number].remedy : unknown_remedy;
 }

@@ -32,9 +32,9 @@ static void rate(wpin_vetter *v) {
     }
 }
 
-/* A look at the back-emf in each PWM period: 590 cycles of an 8-bit controller. */
+/* A look at the back-emf in each PWM period: 620 cycles of an 8-bit controller. */
 static void look_rate(wpin_vetter *v) {
-    const double cycles = 590, clock = 16e6, many = 0.4;
+    const double cycles = 620, clock = 16e6, many = 0.4;
     WPIN_EACH_LOAD(v, f) {
         double hz = f->load->crossing.there ? f->load->limits.pwm_hz : 0;
         if (hz * cycles / clock <= many) {

@@ -145,7 +145,7 @@ WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_moto
     }
     m->valid = valid;
     bool only_more = folded && (senses & WPIN_SENSES_LIMITS) == 0 && config->travel == NULL;
-    if (only_more && (senses & WPIN_SENSES_MORE) != 0) {
+    if (only_more && sense->more != NULL) {
         m->inputs = wpin_steady_driven(motor);
         sense->more(sense->context, m);
     } else if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
