@@ -45,13 +45,16 @@ static wpin_sensorless_step steps[255];
 static wpin_motor_config config;
 static wpin_motor motor;
 
-/* Either the motor or none. */
-static wpin_motor *a_motor(void) {
-    return any ? &motor : NULL;
-}
+/* What needs no table of its own is made on one of them only: its folded tick, several motors in a
+ * call, and calls without a motor. */
+#ifdef FOLDED
+#define MAYBE(object) (any ? &(object) : NULL)
+#else
+#define MAYBE(object) (&(object))
+#endif
 
 static void any_request(void) {
-    wpin_motor *m = a_motor();
+    wpin_motor *m = MAYBE(motor);
     switch (any) {
     case 0: wpin_motor_run(m, any_signed16, any32, any32); break;
     case 1: wpin_motor_request(m, (wpin_setpoint){any8, any_signed32}, any32, any32); break;
@@ -66,14 +69,12 @@ static void any_request(void) {
     case 10: wpin_motor_clear_fault(m); break;
     case 11: wpin_motor_arm(m); break;
     case 12: wpin_motor_end_kick(m); break;
-    case 13: wpin_motor_set_position(m, any_signed32); break;
-    case 14: wpin_motor_home(m, any32); break;
     default: wpin_motor_disarm(m); break;
     }
 }
 
 static void ask_everything(void) {
-    const wpin_motor *m = a_motor();
+    const wpin_motor *m = MAYBE(motor);
     any = (int)wpin_motor_state(m);
     any = wpin_motor_busy(m);
     any = wpin_motor_duty(m);
@@ -91,14 +92,16 @@ static void ask_everything(void) {
 /* Its constants folded in: the tick that one motor's own program calls. */
 #ifdef FOLDED
 WPIN_FAST_TICK(tick, motor, config, any_port)
-static void tick_folded(void) {
+static void folded(void) {
+    wpin_motor *const list[] = {MAYBE(motor)};
+    wpin_motors_tick(any ? list : NULL, any16 & 1U);
     if (motor.config != &config || motor.port != &any_port) { /* asked by itself too, see fast.h */
         return;
     }
     tick();
 }
 #else
-static void tick_folded(void) {}
+static void folded(void) {}
 #endif
 #ifdef PHASES
 WPIN_FAST_EDGE(edge, six_step, sensors, any_port, any8, any32)
@@ -124,7 +127,6 @@ static void show_legs(void) {
 }
 
 int main(void) {
-    wpin_motor *const list[] = {any ? &motor : NULL};
     any_stage(&wires, &TABLE);
     any_motor(&config);
     config.actuator = &wpin_stage_actuator;
@@ -166,8 +168,8 @@ int main(void) {
         case 1: wpin_motor_tick(any ? &motor : NULL); break;
         case 2: any_request(); break;
         case 3: ask_everything(); break;
-        case 4: wpin_stage_off(any ? &stage : NULL); break;
-        case 5: wpin_stage_commutate(&stage, any8); break;
+        case 4: wpin_stage_off(MAYBE(stage)); break;
+        case 5: wpin_stage_commutate(MAYBE(stage), any8); break;
         case 6: wpin_six_step_edge(any ? &six_step : NULL); break;
         case 7: any = wpin_six_step_sector(&six_step); break;
         case 8: wpin_sensorless_sample(any ? &sensorless : NULL); break;
@@ -177,10 +179,8 @@ int main(void) {
         case 12: ask_currents(); break;
         case 13: show_legs(); break;
         case 14: wpin_quadrature_edge(&counts, any, any, any32); break;
-        case 15: tick_folded(); break;
+        case 15: folded(); break;
         case 16: edge_folded(); break;
-        case 17: wpin_motors_tick(any ? list : NULL, any16 & 1U); break;
-        case 18: any = (int)wpin_stage_commutate(any ? &stage : NULL, any8); break;
         default: wpin_motor_close(&motor); break;
         }
     }

@@ -266,9 +266,10 @@ static void prove(void) {
             any = wpin_motor_place(any ? &motor : NULL);
             break;
         case 5: wpin_motor_refresh(&motor, any32); break;
-        case 6: wpin_motor_set_position(&motor, any_signed32); break;
+        case 6: wpin_motor_set_position(any ? &motor : NULL, any_signed32); break;
         case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
         case 8: wpin_motor_turn_to(&motor, any_signed32, any32); break;
+        case 10: wpin_motor_home(any ? &motor : NULL, any32); break;
         case 9: {
             static wpin_display display = {.show = any_show};
             char code[WPIN_CODE_LENGTH + 1];
