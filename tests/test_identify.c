@@ -38,6 +38,11 @@ static const struct {
      "500/;s/direction-pwm-brake/two-inputs-slow/;s/direction: 4, brake: 7, pwm: 9/in1: 4, in2: "
      "7/",
      1, false},
+    {"no encoder, one speed measured", "/encoder:/d", 1.5, false},
+    {"no encoder, PWM shorts",
+     "/encoder:/d;s/direction-pwm-brake/two-inputs-slow/;s/direction: 4, brake: 7, pwm: 9/in1: 4, "
+     "in2: 7/",
+     1.5, false},
 };
 
 typedef struct tally {
@@ -66,16 +71,24 @@ static void vary(wpin_part_motor *m) {
     m->static_friction = fmax(m->static_friction, 1.05 * m->dry_friction);
 }
 
+static bool find(const wpin_rig *rig, const wpin_record *run, const wpin_known *known,
+                 wpin_identification *found, char *why, size_t size) {
+    return rig->loads[0].encoder.there
+               ? wpin_identify(rig, &rig->loads[0], run, found, why, size)
+               : wpin_identify_from_current(rig, &rig->loads[0], run, known, found, why, size);
+}
+
 static void trial(const char *change, double coarser, tally *t) {
     wpin_rig *rig = read_rig(change, "rig.yaml"), *bench = read_rig(change, "bench.yaml");
     wpin_part_motor *m = &bench->loads[0].motor;
     wpin_record run = {0};
+    wpin_known known = {0};
     wpin_identification found;
     char why[400];
     vary(m);
     ck_assert_msg(wpin_experiment_fits(rig, 0, false, why, sizeof why), "%s", why);
-    ck_assert_msg(wpin_experiment(rig, bench, 0, &run, why, sizeof why), "%s", why);
-    ck_assert_msg(wpin_identify(rig, &rig->loads[0], &run, &found, why, sizeof why), "%s", why);
+    ck_assert_msg(wpin_experiment(rig, bench, 0, &run, &known, why, sizeof why), "%s", why);
+    ck_assert_msg(find(rig, &run, &known, &found, why, sizeof why), "%s", why);
     t->trials++;
     for (int i = 0; i < WPIN_CONSTANTS; i++) {
         const wpin_estimate *e = &found.constants[i];
@@ -135,7 +148,7 @@ START_TEST(records_are_kept_and_read) {
     wpin_record run = {0}, again = {0};
     wpin_identification found, read;
     char why[400];
-    ck_assert_msg(wpin_experiment(rig, NULL, 0, &run, why, sizeof why), "%s", why);
+    ck_assert_msg(wpin_experiment(rig, NULL, 0, &run, NULL, why, sizeof why), "%s", why);
     ck_assert(wpin_identify(rig, &rig->loads[0], &run, &found, why, sizeof why));
     ck_assert(wpin_record_write(&run, scratch("run.csv"), why, sizeof why));
     ck_assert_msg(wpin_record_read(&again, scratch("run.csv"), why, sizeof why), "%s", why);
@@ -179,8 +192,10 @@ START_TEST(some_are_not_identified) {
     static const struct {
         const char *change, *words;
     } rows[] = {
-        {"/encoder:/d", "has no encoder"},
         {"/current-trip:/d", "current of 'drum' is not sensed"},
+        {"/encoder:/d;s/direction-pwm-brake/two-inputs/;s/direction: 4, brake: 7, pwm: 9/in1: 4, "
+         "in2: 7/",
+         "stops in each PWM period"},
         {"s/uNms.rad}/uNms\\/rad, load: {inertia: 100gcm2}}/", "--attached"},
         {"s/uNms.rad}/uNms\\/rad, travel: {low: -1rev, high: 9rev, start: 0rev}}/", "is limited"},
     };
@@ -194,6 +209,51 @@ START_TEST(some_are_not_identified) {
 }
 END_TEST
 
+/* What somebody measured goes with a record, whole, and only where there is no encoder. */
+START_TEST(one_speed_takes_the_place_of_an_encoder) {
+    char output[4000];
+    wpin_rig *rig = read_rig("/encoder:/d", "alone.yaml");
+    wpin_rig_free(rig);
+    const char *alone = scratch("alone.yaml"), *run = scratch("alone.csv");
+    static const struct {
+        bool encoder;
+        int status;
+        const char *options, *words;
+    } rows[] = {{false, 0, "--speed 3600rpm --at 90%", "one speed told that: 3600 rpm"},
+                {false, 0, "--constant 55mNm/A", "that was given, 55 mNm/A"},
+                {false, 2, "", "--speed 3120rpm --at 81%"},
+                {false, 2, "--speed 3600rpm", "belong together"},
+                {false, 2, "--at 90%", "belong together"},
+                {false, 2, "--speed 3600rpm --at 90% --constant 55mNm/A", "one of them"},
+                {false, 1, "--speed 3600rpm --at 50%", "run evenly at 50 % duty"},
+                {false, 2, "--speed 0rpm --at 90%", "above 0"},
+                {false, 2, "--speed 3600rpm --at 120%", "up to 100%"},
+                {true, 2, "--constant 55mNm/A", "has an encoder"}};
+    ck_assert_int_eq(run_command(output, sizeof output, "'%s' identify %s drum --save %s",
+                                 TEST_TOOL, alone, run),
+                     0);
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char rig_file[300];
+        snprintf(rig_file, sizeof rig_file, "%s%s", rows[i].encoder ? TEST_SOURCE : "",
+                 rows[i].encoder ? "/demo/honey-motor.yaml" : alone);
+        int status = run_command(output, sizeof output, "'%s' identify %s drum --record %s %s 2>&1",
+                                 TEST_TOOL, rig_file, run, rows[i].options);
+        ck_assert_msg(status == rows[i].status && strstr(output, rows[i].words) != NULL,
+                      "%s: %d: %s", rows[i].options, status, output);
+    }
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 "'%s' identify %s drum --speed 3600rpm --at 90%% 2>&1", TEST_TOOL,
+                                 alone),
+                     2);
+    ck_assert_msg(strstr(output, "goes with --record") != NULL, "%s", output);
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 "'%s' identify %s/demo/honey-fan.yaml fan --attached 2>&1",
+                                 TEST_TOOL, TEST_SOURCE),
+                     1);
+    ck_assert_msg(strstr(output, "hold its shaft fast") != NULL, "%s", output);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("identify");
     TCase *tests = tcase_create("identify");
@@ -201,6 +261,7 @@ int main(void) {
     tcase_add_loop_test(tests, constants_are_found, 0, sizeof benches / sizeof *benches);
     tcase_add_test(tests, records_are_kept_and_read);
     tcase_add_test(tests, some_are_not_identified);
+    tcase_add_test(tests, one_speed_takes_the_place_of_an_encoder);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

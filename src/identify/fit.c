@@ -1,7 +1,7 @@
 /* Fits a motor's constants to stretches of a record, by least squares (Levenberg and Marquardt).
  * Each stretch says what current its duty should have driven, and from one to the next what torque
  * it took to change the speed. */
-#include "windows.h"
+#include "circuit.h"
 #include <cminpack.h>
 #include <math.h>
 #include <stdio.h>
@@ -17,31 +17,11 @@ typedef struct fit {
     double amps;            /* what a residual is measured in: the noise of the current, A */
 } fit;
 
-/* What is in series with the winding, averaged over a period: switches and supply while they
- * drive, what the current runs on through in the rest of it. */
-static double other_ohms(const fit *f, double duty) {
-    const wpin_part_driver *b = &f->load->bridge;
-    bool single = wpin_rig_single_switch(f->load->kind);
-    double supply = f->rig->supplies[f->load->supply].resistance;
-    double on = (single ? 1 : 2) * b->on_resistance + supply;
-    double off = b->diode_resistance + (single ? 0 : b->on_resistance);
-    switch (wpin_rig_off_phase(f->load)) {
-    case WPIN_OFF_FAST: off = 2 * b->diode_resistance + supply; break;
-    case WPIN_OFF_SHORT: off = 2 * b->on_resistance; break;
-    default: break;
-    }
-    return fabs(duty) * on + (1 - fabs(duty)) * off;
-}
-
 /* The mean current that a stretch should have shown. */
 static double expected_amps(const fit *f, const wpin_stretch *s, const double *value) {
-    wpin_rig_load motor = *f->load;
-    motor.motor.constant = value[TORQUE];
-    motor.motor.inductance = value[HENRIES];
     double way = s->duty < 0 ? -1 : 1;
-    wpin_pwm_loop loop = wpin_rig_pwm_loop(&motor, f->rig->supplies[f->load->supply].volts,
-                                           value[OHMS] + other_ohms(f, s->duty),
-                                           f->load->limits.pwm_hz, way * s->speed);
+    wpin_pwm_loop loop = wpin_winding_loop(f->rig, f->load, s->duty, value[OHMS], value[HENRIES],
+                                           value[TORQUE] * way * s->speed);
     double takes = value[HENRIES] * way * s->climb; /* to change the current */
     loop.on_volts -= takes;
     loop.off_volts -= takes;
@@ -69,24 +49,6 @@ static bool driven(const wpin_stretch *s) {
 static bool is_pair(const wpin_stretch *a, const wpin_stretch *b) {
     bool both = driven(a) && driven(b), none = a->duty == 0 && b->duty == 0;
     return b->follows && (both || none) && a->speed * b->speed > 0;
-}
-
-/* A converter tells the whole steps below what it sees: half a step less, on average. */
-static double half_step(const wpin_rig *rig, const wpin_rig_load *load) {
-    double bits = rig->controller.converter_bits;
-    return bits > 0
-               ? rig->controller.logic_volts / exp2(bits) / 2 / load->bridge.sense_volts_per_amp
-               : 0;
-}
-
-static void add_half_step(wpin_cut *cut, double amps) {
-    for (size_t i = 0; i < cut->count; i++) {
-        wpin_stretch *s = &cut->stretches[i];
-        s->amps = s->duty == 0 ? 0 : s->amps + (s->amps < 0 ? -amps : amps);
-    }
-    for (size_t i = 0; i < cut->start_count; i++) {
-        cut->starts[i].amps += cut->starts[i].amps < 0 ? -amps : amps;
-    }
 }
 
 static int residuals(void *context, int m, int n, const double *x, double *to, int flag) {
@@ -167,8 +129,10 @@ static double error_of(const room *r, int m, int i) {
 static const double own[UNKNOWNS] = {[OHMS] = 4e-3,    [HENRIES] = 0.1, [TORQUE] = 1.5e-3,
                                      [INERTIA] = 2e-3, [DRY] = 3e-3,    [VISCOUS] = 1e-2};
 
-/* Speeds between edges that have no moments of their own lag what turns. */
+/* Speeds between edges that have no moments of their own lag what turns; and in current that decays
+ * fast, against the supply, the stage's own figures weigh more. */
 #define COARSE_OWN 0.025
+#define FAST_OHMS  4e-3
 
 static void take(const fit *f, const room *r, int m, wpin_identification *to) {
     static const wpin_constant what[UNKNOWNS] = {
@@ -177,7 +141,8 @@ static void take(const fit *f, const room *r, int m, wpin_identification *to) {
         [DRY] = WPIN_CONSTANT_DRY,         [VISCOUS] = WPIN_CONSTANT_VISCOUS};
     for (int i = 0; i < UNKNOWNS; i++) {
         double value = fabs(r->x[i]) * f->scale[i];
-        double mine = own[i] + (f->load->encoder.no_moments ? COARSE_OWN : 0);
+        double mine = own[i] + (f->load->encoder.no_moments ? COARSE_OWN : 0) +
+                      (i == OHMS && wpin_rig_off_phase(f->load) == WPIN_OFF_FAST ? FAST_OHMS : 0);
         wpin_estimate e = {.value = value,
                            .error = hypot(error_of(r, m, i) * f->scale[i], mine * value)};
         e.known = e.error < 0.3 * e.value;
@@ -191,12 +156,9 @@ static void take(const fit *f, const room *r, int m, wpin_identification *to) {
  * is the crest. */
 static double crest(const fit *f, double duty, const wpin_identification *found) {
     const wpin_estimate *henries = &found->constants[WPIN_CONSTANT_INDUCTANCE];
-    wpin_rig_load motor = *f->load;
-    motor.motor.inductance = henries->known ? henries->value : motor.motor.inductance;
     wpin_pwm_loop loop =
-        wpin_rig_pwm_loop(&motor, f->rig->supplies[f->load->supply].volts,
-                          found->constants[WPIN_CONSTANT_RESISTANCE].value + other_ohms(f, duty),
-                          f->load->limits.pwm_hz, 0);
+        wpin_winding_loop(f->rig, f->load, duty, found->constants[WPIN_CONSTANT_RESISTANCE].value,
+                          henries->known ? henries->value : f->load->motor.inductance, 0);
     wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, fabs(duty));
     return wave.mean > 0 ? wave.most / wave.mean : 1;
 }
@@ -222,7 +184,7 @@ static void take_static(const fit *f, wpin_identification *to) {
     }
     double k = to->constants[WPIN_CONSTANT_TORQUE].value, mean = sum / n;
     double spread = sqrt(fmax(squares / n - mean * mean, 0) * n / (n - 1));
-    double error = 2 * spread / sqrt(n) + off / n + 0.02 * mean;
+    double error = 2 * spread / sqrt(n) + off / n + 0.04 * mean;
     to->constants[WPIN_CONSTANT_STATIC] =
         (wpin_estimate){.value = mean * k, .error = error * k, .known = error < 0.3 * mean};
 }
@@ -271,9 +233,7 @@ bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load, const wpin_re
     bool good = wpin_cut_record(&cut, record, load->bridge.sense_filter,
                                 load->encoder.one_channel ? 2 : 4, turn, load->encoder.no_moments);
     f.cut = &cut;
-    if (load->bridge.sense_volts_per_amp > 0) {
-        add_half_step(&cut, half_step(rig, load));
-    }
+    wpin_add_half_step(&cut, rig, load);
     set_scales(&f);
     if (!good) {
         snprintf(why, why_size, "out of memory");

@@ -152,6 +152,29 @@ bool wpin_cut_record(wpin_cut *cut, const wpin_record *record, double lag, int l
     return true;
 }
 
+bool wpin_cut_by_time(wpin_cut *cut, const wpin_record *record, double lag, double seconds) {
+    *cut = (wpin_cut){0};
+    double begin = record->count > 0 ? record->rows[0].at : 0;
+    double end = record->count > 0 ? record->rows[record->count - 1].at : 0;
+    for (size_t i = 0; begin + (double)(i + 1) * seconds <= end; i++) {
+        double from = begin + (double)i * seconds, to = begin + (double)(i + 1) * seconds;
+        sums s = sum_up(record, from, to, lag);
+        wpin_stretch stretch = {.from = from,
+                                .to = to,
+                                .duty = s.duty,
+                                .amps = s.amps,
+                                .climb = (s.last - s.first) / (seconds * 0.75),
+                                .seconds = s.seconds,
+                                .follows =
+                                    cut->count > 0 && cut->stretches[cut->count - 1].to == from};
+        bool told = s.even && s.duty != 0 && !isnan(s.amps) && !isnan(stretch.climb);
+        if (told && !add(cut, stretch)) {
+            return false;
+        }
+    }
+    return true;
+}
+
 void wpin_cut_free(wpin_cut *cut) {
     free(cut->stretches);
     *cut = (wpin_cut){0};

@@ -33,6 +33,8 @@ typedef struct wpin_cut {
  * have no moments of their own. False: out of memory. */
 bool wpin_cut_record(wpin_cut *cut, const wpin_record *record, double lag, int line, double turn,
                      bool coarse);
+/* The same into stretches of so many seconds, driven one way each, whose speed is not known. */
+bool wpin_cut_by_time(wpin_cut *cut, const wpin_record *record, double lag, double seconds);
 void wpin_cut_free(wpin_cut *cut);
 
 #endif

@@ -3,13 +3,16 @@
 #include <math.h>
 #include <stdio.h>
 
+#define PI        3.14159265358979323846
 #define SLOWLY_US 8000000U /* up to what surely breaks it loose */
 
 typedef struct experiment {
     wpin_one_load one;
     wpin_record *record;
-    double now; /* s */
-    bool full;  /* out of memory */
+    wpin_known *known; /* NULL: an encoder tells */
+    double now;        /* s */
+    double runs_down;  /* s that it takes to rest, as the rig has it */
+    bool full;         /* out of memory */
 } experiment;
 
 /* ---- what must hold before ---- */
@@ -26,15 +29,12 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
     if (!wpin_rig_type(l)->spins || !wpin_stage_kind_takes_duty(l->kind) ||
         wpin_logic_of(l->kind->logic)->own) {
         snprintf(why, size, "'%s' is not a motor that is driven by duty", l->name);
-    } else if (!l->encoder.there) {
-        snprintf(why, size,
-                 "'%s' has no encoder: from its current alone constant, inertia and friction can't "
-                 "be told apart; give it one in the rig, if only for this",
-                 l->name);
     } else if (l->limits.trip_input < 0) {
         snprintf(why, size,
                  "the current of '%s' is not sensed; give its driver 'sense', and a 'current-trip'",
                  l->name);
+    } else if (!l->encoder.there && !wpin_current_tells(l, why, size)) {
+        return false;
     } else if (!wpin_stage_kind_has(l->kind, WPIN_DRIVE_COAST)) {
         snprintf(why, size, "the stage of '%s' can't let it run down by itself", l->name);
     } else if (l->motor.stop_low < l->motor.stop_high || l->limits.limit_inputs[0] >= 0 ||
@@ -58,9 +58,9 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
 static void keep(experiment *e) {
     const wpin_port *port = &e->one.port;
     const wpin_encoder_config *encoder = &e->one.bound.encoder;
-    wpin_count count;
+    wpin_count count = {0};
     wpin_moment now = port->now(port->context);
-    if (port->count(port->context, encoder->counter, &count) != WPIN_OK) {
+    if (e->known == NULL && port->count(port->context, encoder->counter, &count) != WPIN_OK) {
         return;
     }
     double ago = (double)(uint32_t)(now - count.at) * 1e-6;
@@ -98,6 +98,9 @@ static bool pass(experiment *e, double seconds) {
 static bool run_down(experiment *e) {
     if (wpin_motor_coast(&e->one.motor) != WPIN_OK) {
         return false;
+    }
+    if (e->known != NULL) {
+        return pass(e, e->runs_down);
     }
     double quiet = 0, most = e->now + 600;
     while (quiet < 0.5 && e->now < most) {
@@ -142,6 +145,24 @@ static double settling(const wpin_rig *rig, const wpin_rig_load *l) {
     return fmin(fmax(4 * lag, 1), 20);
 }
 
+/* By its friction alone, with time to spare: nobody sees when it stands. */
+static double running_down(const wpin_rig *rig, const wpin_rig_load *l) {
+    wpin_at_shaft shaft = wpin_part_at_shaft(&l->motor);
+    double fastest = rig->supplies[l->supply].volts / l->motor.constant;
+    double least = fmax(shaft.drags + shaft.viscous * fastest / 4, 1e-9);
+    return fmin(fmax(2 * shaft.inertia * fastest / least, 1), 300) + 0.5;
+}
+
+/* A tachometer held to its shaft: whole revolutions a minute. */
+static void look(experiment *e, const wpin_rig_load *l, double duty) {
+    wpin_part_reading r =
+        wpin_board_read(&(wpin_board_bench){e->one.rig, e->one.sim}, (size_t)e->one.load);
+    double rpm = round(fabs(r.rpm));
+    e->known->speed = rpm * 2 * PI / 60 * l->motor.gear_ratio;
+    e->known->duty = (double)lround(duty * WPIN_DUTY_FULL) / WPIN_DUTY_FULL;
+    e->known->error = rpm > 0 ? fmax(0.5 / rpm, 1e-3) : 1;
+}
+
 static bool one_way(experiment *e, const wpin_rig_load *l, double way) {
     double most = highest(e->one.rig, l), loose = loosening(e->one.rig, l, most);
     double hold = settling(e->one.rig, l), less = loose + 0.4 * (most - loose);
@@ -150,13 +171,21 @@ static bool one_way(experiment *e, const wpin_rig_load *l, double way) {
             return false;
         }
     }
-    return run_at(e, way * less, 0, hold) && run_at(e, way * most, 0, hold) && run_down(e);
+    if (!run_at(e, way * less, 0, hold) || !run_at(e, way * most, 0, hold)) {
+        return false;
+    }
+    if (e->known != NULL && way > 0) {
+        look(e, l, most);
+    }
+    return run_down(e);
 }
 
 bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load, wpin_record *record,
-                     char *why, size_t size) {
+                     wpin_known *known, char *why, size_t size) {
     const wpin_rig_load *l = &rig->loads[load];
-    experiment e = {.record = record};
+    experiment e = {.record = record,
+                    .known = l->encoder.there ? NULL : known,
+                    .runs_down = running_down(rig, l)};
     bool good =
         wpin_one_load_open_on(&e.one, rig, bench != NULL ? bench : rig, load, false, why, size);
     if (good) {

@@ -74,6 +74,25 @@ WPIN_API bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load,
                             const wpin_record *record, wpin_identification *to, char *why,
                             size_t why_size);
 
+/** What has to be known besides the current of a motor that has no encoder. */
+typedef struct wpin_known {
+    double speed;    /**< Measured while it ran evenly, rad/s of the motor's own shaft... */
+    double duty;     /**< ...at this duty forward, 0 to 1. */
+    double error;    /**< How far that speed may be off, a share. */
+    double constant; /**< Instead: its torque constant, Nm/A, taken as it is; 0: not known. */
+} wpin_known;
+
+/** The same from the current alone. A record tells only what stands beside the torque constant
+ * (friction and inertia as multiples of it): one speed, or the constant itself, tells the rest.
+ * False with the reason. */
+WPIN_API bool wpin_identify_from_current(const wpin_rig *rig, const wpin_rig_load *load,
+                                         const wpin_record *record, const wpin_known *known,
+                                         wpin_identification *to, char *why, size_t why_size);
+
+/** Whether the current alone can tell what a motor is; false with the reason: on a stage of fast
+ * decay it stops in each PWM period while the motor stands. */
+WPIN_API bool wpin_current_tells(const wpin_rig_load *load, char *why, size_t why_size);
+
 #ifdef __cplusplus
 }
 #endif

@@ -11,12 +11,26 @@
 #include <string.h>
 #include <time.h>
 
-enum { KEY_WRITE = 256, KEY_JSON, KEY_ATTACHED, KEY_RECORD, KEY_SAVE, KEY_SPREAD, KEY_SEED };
+#define PI 3.14159265358979323846
+
+enum {
+    KEY_WRITE = 256,
+    KEY_JSON,
+    KEY_ATTACHED,
+    KEY_RECORD,
+    KEY_SAVE,
+    KEY_SPREAD,
+    KEY_SEED,
+    KEY_SPEED,
+    KEY_AT,
+    KEY_CONSTANT
+};
 
 typedef struct identify_arguments {
     const char *words[2]; /* rig, load */
     const char *record, *save;
     double spread;
+    double rpm, duty, constant; /* what is known of a motor without encoder; 0: not */
     unsigned seed;
     bool write, json, attached;
 } identify_arguments;
@@ -26,6 +40,11 @@ static const struct argp_option options[] = {
      "Something is attached to it, and may turn at up to full speed both ways", 0},
     {"record", KEY_RECORD, "FILE.csv", 0, "From this record; nothing is run", 0},
     {"save", KEY_SAVE, "FILE.csv", 0, "Keep the record of the run", 0},
+    {"speed", KEY_SPEED, "RPM", 0,
+     "Of a motor without encoder: its output's speed, measured while the record was taken...", 0},
+    {"at", KEY_AT, "DUTY", 0, "...at this duty forward, e.g. 81%", 0},
+    {"constant", KEY_CONSTANT, "K", 0, "Instead: its torque constant, e.g. 55mNm/A, taken as it is",
+     0},
     {"spread", KEY_SPREAD, "SHARE", 0,
      "The simulated motor is another than the rig says, each constant up to this far, e.g. 20%", 0},
     {"seed", KEY_SEED, "N", 0, "Which other one, 0 to 1000000 (1)", 0},
@@ -36,8 +55,8 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Finds out what a motor is: resistance, torque constant, inertia and frictions, each with how "
     "far it may be off. On simulated hardware it breaks the motor loose slowly, brings it to two "
-    "speeds and lets it run down, each way; only what a controller measures is used. It takes an "
-    "encoder and a current sense.\v"
+    "speeds and lets it run down, each way; only what a controller measures is used. It takes a "
+    "current sense, and an encoder or one speed that somebody measured.\v"
     "Example:\n"
     "  windpin identify demo/honey-motor.yaml drum --spread 20%\n"
     "\n"
@@ -59,6 +78,23 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
             argp_error(state, "--spread %s: expected 0 to 50%%", arg);
         }
         break;
+    case KEY_SPEED:
+        if (!wpin_quantity_read(arg, WPIN_SPEED, &a->rpm, why, sizeof why) || a->rpm <= 0) {
+            argp_error(state, "--speed %s: expected a speed forward above 0, e.g. 3120rpm", arg);
+        }
+        break;
+    case KEY_AT:
+        if (!wpin_quantity_read(arg, WPIN_SHARE, &a->duty, why, sizeof why) || a->duty <= 0 ||
+            a->duty > 1) {
+            argp_error(state, "--at %s: expected a duty above 0 up to 100%%, e.g. 81%%", arg);
+        }
+        break;
+    case KEY_CONSTANT:
+        if (!wpin_quantity_read(arg, WPIN_MOTOR_CONSTANT, &a->constant, why, sizeof why) ||
+            a->constant <= 0) {
+            argp_error(state, "--constant %s: expected a torque constant, e.g. 55mNm/A", arg);
+        }
+        break;
     case KEY_SEED:
         a->seed = (unsigned)strtoul(arg, &rest, 10);
         if (*arg == '\0' || *rest != '\0' || a->seed > 1000000) {
@@ -73,25 +109,68 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 /* ---- a bench that is not what the rig says ---- */
 
 static bool run(const identify_arguments *a, const wpin_rig *rig, int load, wpin_record *record,
-                char *why, size_t size) {
+                wpin_known *known, char *why, size_t size) {
     wpin_rig *bench = wpin_bench_vary(rig, load, a->spread, a->seed, false);
     if (bench == NULL) {
         snprintf(why, size, "out of memory");
         return false;
     }
-    bool good = wpin_experiment(rig, bench, load, record, why, size);
+    bool good = wpin_experiment(rig, bench, load, record, known, why, size);
     wpin_bench_free(bench);
     return good;
 }
 
 static bool obtain(const identify_arguments *a, const wpin_rig *rig, int load, wpin_record *record,
-                   char *why, size_t size) {
+                   wpin_known *known, char *why, size_t size) {
     if (a->record != NULL) {
         return wpin_record_read(record, a->record, why, size);
     }
     return wpin_experiment_fits(rig, load, a->attached, why, size) &&
-           run(a, rig, load, record, why, size) &&
+           run(a, rig, load, record, known, why, size) &&
            (a->save == NULL || wpin_record_write(record, a->save, why, size));
+}
+
+/* A person read it from a tachometer, whole to a revolution; the constant is taken as it is. */
+static void take_known(const identify_arguments *a, const wpin_rig_load *load, wpin_known *to) {
+    *to = (wpin_known){.speed = a->rpm * 2 * PI / 60 * load->motor.gear_ratio,
+                       .duty = a->duty,
+                       .error = a->rpm > 0 ? fmax(0.5 / a->rpm, 1e-3) : 0,
+                       .constant = a->constant};
+}
+
+/* What is known has to be told whole, and only of a motor that needs it. */
+static bool known_fits(const identify_arguments *a, const wpin_rig_load *load) {
+    bool speed = a->rpm > 0, at = a->duty > 0, constant = a->constant > 0;
+    if ((speed || at || constant) && load->encoder.there) {
+        cli_complain("'%s' has an encoder, which tells its speed: no --speed, --at or --constant",
+                     load->name);
+    } else if (speed != at) {
+        cli_complain("--speed and --at belong together: a speed, and the duty it was measured at");
+    } else if (speed && constant) {
+        cli_complain("--constant takes the place of --speed and --at: one of them");
+    } else if (speed && a->record == NULL) {
+        cli_complain("on simulated hardware a speed is measured by itself; --speed goes with "
+                     "--record");
+    } else if (a->record != NULL && !speed && !constant && !load->encoder.there) {
+        cli_complain("'%s' has no encoder: from its current alone its constant, inertia and "
+                     "friction can't be told apart. Give one speed of its output that was "
+                     "measured meanwhile, and the duty forward (--speed 3120rpm --at 81%%), or its "
+                     "torque constant (--constant 55mNm/A)",
+                     load->name);
+    } else {
+        return true;
+    }
+    return false;
+}
+
+static bool find(const identify_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
+                 const wpin_record *record, wpin_known *known, wpin_identification *to, char *why,
+                 size_t size) {
+    if (load->encoder.there) {
+        return wpin_identify(rig, load, record, to, why, size);
+    }
+    known->constant = a->constant;
+    return wpin_identify_from_current(rig, load, record, known, to, why, size);
 }
 
 /* ---- in words ---- */
@@ -182,8 +261,28 @@ static void write_line(char *to, size_t size, const wpin_rig_load *load,
     snprintf(to + used, size - (size_t)used, "}");
 }
 
+/* What stands in for the encoder. */
+static void print_known(const wpin_rig_load *load, const wpin_known *known) {
+    if (load->encoder.there) {
+        return;
+    }
+    if (known->constant > 0) {
+        printf("Without an encoder a current tells friction and inertia only as multiples of the "
+               "torque constant: that was given, %.4g mNm/A. An error of it goes into friction by "
+               "as much, and into viscous friction and inertia by twice as much.\n",
+               known->constant * 1e3);
+        return;
+    }
+    printf(
+        "Without an encoder a current tells friction and inertia only as multiples of the torque "
+        "constant; one speed told that: %.0f rpm of its output at %.3g %% duty, +- %.2g %%.\n",
+        known->speed * 60 / (2 * PI) / load->motor.gear_ratio, known->duty * 100,
+        known->error * 100);
+}
+
 static void print_found(const identify_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
-                        const wpin_identification *found, const char *line) {
+                        const wpin_identification *found, const wpin_known *known,
+                        const char *line) {
     printf("%s (rig %08x): %s identified from %.1f s %s%s\n\n", rig->name, rig->fingerprint,
            load->name, found->seconds, a->record != NULL ? "of " : "on simulated hardware",
            a->record != NULL ? a->record : "");
@@ -197,6 +296,7 @@ static void print_found(const identify_arguments *a, const wpin_rig *rig, const 
         "Assumed: %.4g V at '%s' (measure it while nothing turns), the winding at %.0f degC, and "
         "the stage as the rig has it.\n",
         found->volts, rig->supplies[load->supply].name, found->degrees);
+    print_known(load, known);
     if (a->spread > 0 && a->record == NULL) {
         printf("The simulated motor was another than the rig's, up to %.3g %% (seed %u).\n",
                a->spread * 100, a->seed);
@@ -205,7 +305,8 @@ static void print_found(const identify_arguments *a, const wpin_rig *rig, const 
 }
 
 static void print_json(const wpin_rig *rig, const wpin_rig_load *load,
-                       const wpin_identification *found, const char *line) {
+                       const wpin_identification *found, const wpin_known *known,
+                       const char *line) {
     json_t *all = json_object();
     for (int i = 0; i < WPIN_CONSTANTS; i++) {
         const wpin_estimate *e = &found->constants[i];
@@ -215,23 +316,32 @@ static void print_json(const wpin_rig *rig, const wpin_rig_load *load,
                                       e->error, "known", (int)e->known, "rig",
                                       in_rig(&load->motor, (wpin_constant)i)));
     }
-    cli_dump_json(
-        cli_of_rig(rig, json_pack("{s:s, s:o, s:f, s:f, s:f, s:s}", "load", load->name, "constants",
-                                  all, "off_a", found->amps_off, "record_s", found->seconds,
-                                  "assumed_volts", found->volts, "for_the_rig", line)));
+    json_t *told = json_pack("{s:s, s:o, s:f, s:f, s:f, s:s}", "load", load->name, "constants", all,
+                             "off_a", found->amps_off, "record_s", found->seconds, "assumed_volts",
+                             found->volts, "for_the_rig", line);
+    if (!load->encoder.there && known->constant > 0) {
+        json_object_set_new(told, "known_constant_nm_per_a", json_real(known->constant));
+    } else if (!load->encoder.there) {
+        double rpm = known->speed * 60 / (2 * PI) / load->motor.gear_ratio;
+        json_object_set_new(told, "known_rpm", json_real(rpm));
+        json_object_set_new(told, "known_at_duty", json_real(known->duty));
+    }
+    cli_dump_json(cli_of_rig(rig, told));
 }
 
 static int identify(const identify_arguments *a, const wpin_rig *rig) {
     int load = cli_find_load(rig, a->words[0], a->words[1]);
     wpin_record record = {0};
     wpin_identification found;
+    wpin_known known;
     char why[400], line[500];
-    if (load < 0) {
+    if (load < 0 || !known_fits(a, &rig->loads[load])) {
         return EXIT_WRONG_INPUT;
     }
     const wpin_rig_load *l = &rig->loads[load];
-    if (!obtain(a, rig, load, &record, why, sizeof why) ||
-        !wpin_identify(rig, l, &record, &found, why, sizeof why)) {
+    take_known(a, l, &known);
+    if (!obtain(a, rig, load, &record, &known, why, sizeof why) ||
+        !find(a, rig, l, &record, &known, &found, why, sizeof why)) {
         cli_complain("%s", why);
         bool ran = record.count > 0;
         wpin_record_free(&record);
@@ -240,9 +350,9 @@ static int identify(const identify_arguments *a, const wpin_rig *rig) {
     wpin_record_free(&record);
     write_line(line, sizeof line, l, &found);
     if (a->json) {
-        print_json(rig, l, &found, line);
+        print_json(rig, l, &found, &known, line);
     } else {
-        print_found(a, rig, l, &found, line);
+        print_found(a, rig, l, &found, &known, line);
     }
     if (a->write && cli_store_line(a->words[0], l->line, "identified", line)) {
         fprintf(a->json ? stderr : stdout, "Stored in %s.\n", a->words[0]);
