@@ -1,6 +1,7 @@
 /* The other rooms of the core, one at a time: STEPPER, INPUTS, INPUT_TABLE, READINGS, CURVE,
  * SOFT_PWM, STOP, ENCODER, OVERLOAD, ORDER, LOOP or SMALL is defined. */
 #include "any.h"
+#include <windpin/fast.h>
 
 #ifdef STEPPER /* the table it is on */
 static wpin_stepper stepper;
@@ -192,27 +193,35 @@ static void any_show(void *context, const char *code) {
 
 /* A motor whose speed, place and torque are regulated, and its motion watched, by a sensor that
  * lies. */
+static wpin_stage stage;
+static wpin_stage_config wires;
+static wpin_motor_config config;
+static wpin_loop_state loop_state;
+static wpin_motor motor;
+static wpin_encoder encoder;
+static wpin_encoder_config encoder_config;
+static wpin_speed speed;
+static wpin_speed_config gains;
+static wpin_motion motion;
+static wpin_motion_config limits;
+static wpin_position place;
+static wpin_position_config moves;
+static wpin_torque torque;
+static wpin_torque_config presses;
+static wpin_travel travel;
+static const wpin_regulator regulators[] = {
+    WPIN_SPEED_REGULATOR(&speed), WPIN_POSITION_REGULATOR(&place), WPIN_TORQUE_REGULATOR(&torque)};
+static const wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+WPIN_FAST_TICK(fast, motor, config, any_port)
+
+/* The tick with its constants folded in; that these are its own it asks by itself too. */
+static void folded(void) {
+    if (motor.config == &config && motor.port == &any_port) {
+        fast();
+    }
+}
+
 static void prove(void) {
-    static wpin_stage stage;
-    static wpin_stage_config wires;
-    static wpin_motor_config config;
-    static wpin_loop_state loop_state;
-    static wpin_motor motor;
-    static wpin_encoder encoder;
-    static wpin_encoder_config encoder_config;
-    static wpin_speed speed;
-    static wpin_speed_config gains;
-    static wpin_motion motion;
-    static wpin_motion_config limits;
-    static wpin_position place;
-    static wpin_position_config moves;
-    static wpin_torque torque;
-    static wpin_torque_config presses;
-    static wpin_travel travel;
-    static const wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&speed),
-                                                WPIN_POSITION_REGULATOR(&place),
-                                                WPIN_TORQUE_REGULATOR(&torque)};
-    static const wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
     any_stage(&wires, &wpin_table_direction_pwm_brake);
     any_motor(&config);
     ANYTHING(gains);
@@ -270,6 +279,7 @@ static void prove(void) {
         case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
         case 8: wpin_motor_turn_to(&motor, any_signed32, any32); break;
         case 10: wpin_motor_home(any ? &motor : NULL, any32); break;
+        case 11: folded(); break;
         case 9: {
             static wpin_display display = {.show = any_show};
             char code[WPIN_CODE_LENGTH + 1];

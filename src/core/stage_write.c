@@ -60,10 +60,10 @@ wpin_status wpin_stage_write_levels(wpin_stage *stage, uint8_t mask, uint8_t hig
     }
     const WPIN_FAR wpin_line *line = wpin_stage_config_of(stage)->lines;
     wpin_status status = WPIN_OK;
-    for (uint8_t bit = 1; mask != 0; bit = (uint8_t)(bit << 1), line++) {
+    for (uint8_t i = 0; i < WPIN_STAGE_LINES && mask >> i != 0; i++, line++) {
+        uint8_t bit = wpin_bit(i);
         if ((mask & bit) != 0) {
             wpin_keep_first(&status, write_line(stage, line, bit, (high & bit) != 0, cut));
-            mask = (uint8_t)(mask & ~bit);
         }
     }
     return status;

@@ -14,8 +14,7 @@ static const wpin_field fields[] = {
     QUANTITY("for", wpin_rig_thermistor, time, false, WPIN_TIME, 0, 60),
 };
 
-/* What is warm where it is; one that stays cold in the rig would never show anything. */
-static const wpin_part_heat *heat_of(const wpin_rig_load *load) {
+const wpin_part_heat *wpin_rig_thermistor_heat(const wpin_rig_load *load) {
     const wpin_load_type *type = wpin_rig_type(load);
     if (!load->thermistor.in_winding) {
         return &load->bridge.heat;
@@ -34,7 +33,7 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
     double clear = wpin_part_thermistor_volts(&t->part, t->clear, logic);
     if (t->in_winding && !type->spins && !type->steps && !type->pulls) {
         wpin_say_at(reader, node, "'%s' has no winding; expected in: driver", load->name);
-    } else if (heat_of(load)->resistance <= 0) {
+    } else if (wpin_rig_thermistor_heat(load)->resistance <= 0) { /* it would never show anything */
         wpin_say_at(reader, node,
                     "its %s has no 'heat', so it would stay cold: say how warm it gets, e.g. heat: "
                     "{resistance: 20K/W, time: 60s, limit: 130degC}",

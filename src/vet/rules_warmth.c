@@ -2,18 +2,13 @@
  * it should be. */
 #include "rules.h"
 
-/* What it is on. */
-static const wpin_part_heat *heat_at(const wpin_rig_load *load) {
-    return load->thermistor.in_winding ? &load->motor.heat : &load->bridge.heat;
-}
-
 /* From where it trips it climbs on while the trip waits: twice as long is to spare. */
 bool wpin_thermistor_ends(const wpin_vetter *v, const wpin_facts *f, bool in_winding, double end) {
     const wpin_rig_thermistor *t = &f->load->thermistor;
     if (!t->there || t->in_winding != in_winding) {
         return false;
     }
-    const wpin_part_heat *h = heat_at(f->load);
+    const wpin_part_heat *h = wpin_rig_thermistor_heat(f->load);
     double from = t->trip - wpin_air(v), room = h->limit - wpin_air(v);
     double climbs = end > room ? h->time * log((end - from) / (end - room)) : HUGE_VAL;
     return from < room && climbs > 2 * (t->time + v->rig->controller.tick);
@@ -21,7 +16,7 @@ bool wpin_thermistor_ends(const wpin_vetter *v, const wpin_facts *f, bool in_win
 
 /* K above the air that it settles at: running, and held at all the duty it may have. */
 static double settles_at(const wpin_facts *f, bool held) {
-    const wpin_part_heat *h = heat_at(f->load);
+    const wpin_part_heat *h = wpin_rig_thermistor_heat(f->load);
     const wpin_part_motor *m = &f->load->motor;
     if (!f->load->thermistor.in_winding) {
         double watts = held ? wpin_stall_watts(f, f->load->limits.duty_max) : f->hot_watts;
@@ -41,7 +36,7 @@ static void trips(wpin_vetter *v) {
         if (!t->there || !f->motor) {
             continue;
         }
-        const wpin_part_heat *h = heat_at(f->load);
+        const wpin_part_heat *h = wpin_rig_thermistor_heat(f->load);
         const char *part = t->in_winding ? "winding" : "driver";
         double runs = settles_at(f, false) + wpin_air(v), held = settles_at(f, true);
         double room = h->limit - wpin_air(v);

@@ -551,6 +551,8 @@ typedef struct wpin_load_type {
 
 /** The type of a load. */
 WPIN_API const wpin_load_type *wpin_rig_type(const wpin_rig_load *load);
+/** What is warm where a load's thermistor is: its winding or coil, or its driver. */
+WPIN_API const wpin_part_heat *wpin_rig_thermistor_heat(const wpin_rig_load *load);
 /** Whether a load needs the controller's fast tick: its steps, or PWM made in software. */
 static inline bool wpin_rig_needs_fast_tick(const wpin_rig_load *load) {
     return load->limits.soft_pwm || wpin_rig_type(load)->steps;
