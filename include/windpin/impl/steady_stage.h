@@ -39,8 +39,8 @@ WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *por
     if (stage->cut == 0) {
         const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
         stage->duty = duty;
-        const uint8_t looked = WPIN_STAGE_PLAIN | WPIN_STAGE_CHANGING;
-        others = (stage->flags & looked) != WPIN_STAGE_PLAIN || config == NULL;
+        others = (stage->flags & WPIN_STAGE_PLAIN) == 0 || config == NULL ||
+                 (stage->flags & WPIN_STAGE_CHANGING) != 0;
         if (!others) {
             wpin_pin pin = config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
             status = port->pwm_duty(port->context, pin, duty);
