@@ -97,8 +97,8 @@ WPIN_API size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *poin
  * brought to two speeds, and runs down by itself. `bench`: the rig that the simulated board is
  * built of, NULL: the same. The record is added to. Of a motor without encoder `known` is told what
  * a tachometer at its shaft shows in the faster speed forward. False with the reason;
- * wpin_experiment_fits says it before anything moves: a motor that may not turn for long, no current
- * sense, something attached that was not confirmed. */
+ * wpin_experiment_fits says it before anything moves: a motor that may not turn for long, no
+ * current sense, something attached that was not confirmed. */
 WPIN_API bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load,
                               wpin_record *record, wpin_known *known, char *why, size_t why_size);
 WPIN_API bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, char *why,
