@@ -179,7 +179,9 @@ static void take_static(const fit *f, wpin_identification *to) {
         }
     }
     to->breakaways = (size_t)n;
-    if (n < 2) {
+    bool gaps =
+        wpin_rig_off_phase(f->load) == WPIN_OFF_FAST; /* its crest hangs on the inductance */
+    if (n < 2 || gaps) {
         return;
     }
     double k = to->constants[WPIN_CONSTANT_TORQUE].value, mean = sum / n;
