@@ -29,6 +29,7 @@ typedef struct world {
     bool output[LINES], complement[LINES];
     uint64_t off_at[LINES]; /* when a line was last turned off */
     unsigned locked;
+    unsigned written; /* calls that write to lines since the lock was taken */
     unsigned long interrupts, failures;
     uint64_t failed_at;
     bool inside; /* the second context does not interrupt itself */
@@ -198,6 +199,14 @@ static void visit(void) {
     }
 }
 
+/* Under one lock a line is written, or a group of them with the PWM that moves; the three legs of a
+ * vector belong together. */
+static void count_write(void) {
+    w.written++;
+    JUDGE(w.locked == 0 || w.oriented || w.written <= 2, "%u writes with interrupts held out",
+          w.written);
+}
+
 static bool fails(void) {
     bool now = !w.honest && pick(20000) == 0;
     w.failures += now;
@@ -236,6 +245,7 @@ static wpin_status port_write(void *context, wpin_pin pin, wpin_level level) {
         return WPIN_REFUSED_PORT;
     }
     JUDGE(w.output[pin], "written before it is an output");
+    count_write();
     set(pin, (int)level, 0);
     return WPIN_OK;
 }
@@ -250,6 +260,7 @@ static wpin_status port_group_open(void *context, const wpin_pin *pins, uint8_t 
 static wpin_status port_group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
     (void)context;
     JUDGE(group == 0, "a group that was never opened");
+    count_write();
     for (unsigned l = 0; mask >> l != 0; l++) { /* what turns off comes first: it is one instant */
         if ((mask >> l & 1) != 0 && (high >> l & 1) == 0) {
             set((wpin_pin)l, 0, 0);
@@ -278,6 +289,7 @@ static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
         return WPIN_REFUSED_PORT;
     }
     JUDGE(duty <= WPIN_DUTY_FULL, "a duty of %u", duty);
+    count_write();
     w.shown = duty;
     set(pin, -1, duty);
     return WPIN_OK;
@@ -295,6 +307,7 @@ static wpin_status port_leg_start(void *context, wpin_pin high, wpin_pin low,
 static wpin_status port_leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
     (void)context;
     visit();
+    count_write();
     w.shown = duty;
     bool both = w.level[high] == -1;
     JUDGE(both || w.now - w.off_at[high] >= DEAD_US, "the high side began too early");
@@ -332,6 +345,7 @@ static void port_pause(void *context, uint32_t us) {
 
 static uint8_t port_lock(void *context) {
     (void)context;
+    w.written = w.locked == 0 ? 0 : w.written;
     w.locked++;
     return 7;
 }
@@ -340,6 +354,7 @@ static void port_unlock(void *context, uint8_t state) {
     (void)context;
     JUDGE(state == 7 && w.locked > 0, "unlocked without a lock");
     w.locked--;
+    visit(); /* what was held out comes now */
 }
 
 /* ---- the requests ---- */
@@ -348,6 +363,13 @@ static void asked(uint32_t timeout_ms) {
     w.stop_at = 0;
     w.end_at =
         timeout_ms == WPIN_TIMEOUT_HELD ? 0 : w.now + timeout_ms * 1000ULL + 100000 + 4 * TICK_US;
+}
+
+/* What an interrupt asked for within a call may be the newer request, or the older one. */
+static void forget_if_interrupted(unsigned long interrupts_before) {
+    if (w.interrupts != interrupts_before) {
+        w.stop_at = w.end_at = 0;
+    }
 }
 
 static void run(void) {
@@ -367,13 +389,16 @@ static void run(void) {
         JUDGE(w.may_drive || w.interrupts != before, "a request was taken though not armed");
         asked(timeout);
     }
+    forget_if_interrupted(before);
 }
 
 static void halt(void) {
+    unsigned long before = w.interrupts;
     if (wpin_motor_stop(&w.motor, 0) == WPIN_OK) {
         w.stop_at = w.now;
         w.end_at = w.now + 100000 + 4 * TICK_US;
     }
+    forget_if_interrupted(before);
 }
 
 /* Everything is off by the time a call returns, unless the port failed in it. */

@@ -461,6 +461,15 @@ WPIN_RARE bool wpin_rare_clock_stands(const wpin_motor *motor) {
     return motor->stood >= (most != 0 ? most : 100);
 }
 
+/* False: an interrupt disarmed it while its actuator was made idle, and that counts. */
+static bool becomes_armed(wpin_motor *motor) {
+    uint8_t locked = wpin_lock(wpin_port_of(motor));
+    bool arming = motor->armed == WPIN_ARMING;
+    motor->armed = arming ? WPIN_ARMED : motor->armed;
+    wpin_unlock(wpin_port_of(motor), locked);
+    return arming;
+}
+
 /* Not armed, just armed, or tripped. A tick that is late is no fault for what was not armed before
  * it. */
 WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
@@ -490,7 +499,10 @@ WPIN_RARE void wpin_rare_unarmed(wpin_motor *motor) {
         wpin_rare_failure(motor, status);
         return;
     }
-    motor->armed = WPIN_ARMED;
+    if (!becomes_armed(motor)) {
+        wpin_motor_drop(motor, wpin_config_of(motor)->safe_drive);
+        return;
+    }
     if (wpin_config_of(motor)->loop != NULL) {
         wpin_config_of(motor)->loop_state->watched = WPIN_OK;
         wpin_config_of(motor)->loop->armed(motor);
