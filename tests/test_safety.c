@@ -99,7 +99,8 @@ static int direction_by_sector(void) {
                 return 2;
             }
             unsigned ahead = (t->rows[r].drive - WPIN_DRIVE_SECTOR + 6U - w.sector) % 6;
-            if (w.lied > 0) { /* it went by a sensor that lied: some way */
+            if (w.lied > 0 || w.now - w.failed_at < 2 * TICK_US) { /* it went by a sensor that lied,
+                             or a write failed and the next tick is yet to see it: some way */
                 return 2;
             }
             JUDGE(ahead % 3 == 0, "a row %u sectors from the rotor's", ahead);
