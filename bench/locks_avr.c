@@ -1,14 +1,12 @@
 /* For simavr: the most cycles for which anything in the core takes the lock, and with it keeps
  * interrupts out, on an ATmega1284P. Every part that takes it lives through random requests, on a
  * port that costs next to nothing, whose lines are written one by one and in groups. */
+#include "idle_port.h"
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #include <avr/sleep.h>
 #include <stdlib.h>
-#include <windpin/windpin.h>
 
-static uint32_t clock_us;
-static volatile uint16_t shown;
 static bool grouped;
 
 static uint16_t pick(uint16_t range) { /* a 16-bit xorshift: repeatable, and small */
@@ -43,54 +41,10 @@ static void unlock(void *context, uint8_t state) {
     SREG = state;
 }
 
-static wpin_moment now(void *context) {
-    (void)context;
-    return clock_us;
-}
-
-static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
-    (void)context, (void)pin;
-    shown = (uint16_t)level;
-    return WPIN_OK;
-}
-
-static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
-                             wpin_pwm_achieved *achieved) {
-    (void)context, (void)pin, (void)request;
-    *achieved = (wpin_pwm_achieved){.millihertz = 20000000, .steps = 16384};
-    return WPIN_OK;
-}
-
-static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
-    (void)context, (void)pin;
-    shown = duty;
-    return WPIN_OK;
-}
-
-static wpin_status leg_start(void *context, wpin_pin high, wpin_pin low,
-                             const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
-    (void)context, (void)high, (void)low;
-    *achieved = (wpin_pwm_achieved){
-        .millihertz = 20000000, .steps = 800, .dead_time_ns = request->dead_time_ns};
-    return WPIN_OK;
-}
-
-static wpin_status leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
-    (void)context, (void)high, (void)low;
-    shown = duty;
-    return WPIN_OK;
-}
-
 static wpin_status group_open(void *context, const wpin_pin *pins, uint8_t count, uint8_t *group) {
     (void)context, (void)pins, (void)count;
     *group = 0;
     return grouped ? WPIN_OK : WPIN_REFUSED_PORT;
-}
-
-static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
-    (void)context, (void)group, (void)mask;
-    shown = high;
-    return WPIN_OK;
 }
 
 static uint8_t sector;
@@ -110,13 +64,8 @@ static wpin_quadrature edges;
 
 static wpin_status count(void *context, uint8_t counter, wpin_count *to);
 
-static void pause_us(void *context, uint32_t us) {
-    (void)context;
-    clock_us += us;
-}
-
 static const wpin_port port = {.now = now,
-                               .open = write_pin,
+                               .open = open_pin,
                                .write = write_pin,
                                .pwm_start = pwm_start,
                                .pwm_duty = pwm_duty,
@@ -154,7 +103,7 @@ static void ask_at_random(wpin_motor *motor) {
     case 4: wpin_motor_turn(motor, (int32_t)pick(60000) * 12 - 360000, 60000); break;
     case 5: wpin_motor_refresh(motor, 1 + pick(100)); break;
     case 6: wpin_motor_request(motor, speed, 0, 1 + pick(100)); break;
-    case 7: shown = (uint16_t)wpin_motor_measurement(motor).current; break;
+    case 7: written = (uint16_t)wpin_motor_measurement(motor).current; break;
     default: wpin_motor_run(motor, duty, pick(3) ? 0 : 20000, 1 + pick(60)); break;
     }
     wpin_motor_arm(motor);

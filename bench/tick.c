@@ -1,46 +1,15 @@
 /* One motor with current and supply watched, on a port that costs next to nothing: what is measured
  * is the core. The lock is a real one where there are interrupts. */
 #include "tick.h"
+#include "idle_port.h"
 #include <windpin/fast.h>
 #if defined(__AVR__)
 #include <avr/interrupt.h>
 #include <avr/io.h>
 #endif
 
-static volatile uint32_t clock_us;
-static volatile uint16_t shown;
-
 /* Volatile, or the compiler would know that nothing trips. */
 static volatile int16_t sensed_mv, supply_mv;
-
-static wpin_moment now(void *context) {
-    (void)context;
-    return clock_us;
-}
-
-static wpin_status open_pin(void *context, wpin_pin pin, wpin_level level) {
-    (void)context, (void)pin, (void)level;
-    return WPIN_OK;
-}
-
-static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
-    (void)context, (void)pin;
-    shown = (uint16_t)level;
-    return WPIN_OK;
-}
-
-static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
-                             wpin_pwm_achieved *achieved) {
-    (void)context, (void)pin, (void)request;
-    *achieved = (wpin_pwm_achieved){.millihertz = 20000000, .steps = 800};
-    return WPIN_OK;
-}
-
-static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
-    (void)context, (void)pin;
-    shown = duty;
-    return WPIN_OK;
-}
 
 /* What the Hall sensors show in each sector. */
 static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
@@ -82,34 +51,9 @@ static wpin_status count(void *context, uint8_t counter, wpin_count *to) {
     return WPIN_OK;
 }
 
-static wpin_status leg_start(void *context, wpin_pin high, wpin_pin low,
-                             const wpin_pwm_request *request, wpin_pwm_achieved *achieved) {
-    (void)context, (void)high, (void)low;
-    *achieved = (wpin_pwm_achieved){
-        .millihertz = 20000000, .steps = 800, .dead_time_ns = request->dead_time_ns};
-    return WPIN_OK;
-}
-
-static wpin_status leg_duty(void *context, wpin_pin high, wpin_pin low, uint16_t duty) {
-    (void)context, (void)high, (void)low;
-    shown = duty;
-    return WPIN_OK;
-}
-
-static void pause_us(void *context, uint32_t us) {
-    (void)context;
-    clock_us += us;
-}
-
 static wpin_status group_open(void *context, const wpin_pin *pins, uint8_t count, uint8_t *group) {
     (void)context, (void)pins, (void)count;
     *group = 0;
-    return WPIN_OK;
-}
-
-static wpin_status group_write(void *context, uint8_t group, uint8_t mask, uint8_t high) {
-    (void)context, (void)group, (void)mask;
-    shown = high;
     return WPIN_OK;
 }
 

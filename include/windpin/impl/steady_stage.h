@@ -22,7 +22,7 @@ extern "C" {
 #define WPIN_STAGE_LINE_SHIFT 5
 /** @} */
 
-/* ---- what runs when something changes: src/core/stage.c ---- */
+/* ---- what runs when something changes: src/core/stage.c, stage_write.c ---- */
 WPIN_API wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty);
 WPIN_API wpin_status wpin_rare_row_duty(const wpin_stage *stage);
 
