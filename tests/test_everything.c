@@ -29,7 +29,7 @@ static const struct {
              {"off", "it off"},
              {"pulse", "it pulse 200ms"},
              {"toggle", "it toggle"},
-             {"follow", "it follow dial for 600ms"},
+             {"follow", "it follow dial up to %s for 600ms"},
              {"calibrate", "it calibrate for 400ms"},
              {"turn", "it turn 90deg"},
              {"turn to", "it turn to 45deg"},

@@ -228,6 +228,13 @@ static const story stories[] = {
      NULL,
      "ok, up to 59 %",
      false},
+    {"a knob is a share of the most that is said, the other way round too",
+     {.inputs = "  dial: {analog: 1, noise: 10mV}\n", .loads = PUMP},
+     "parallel\ntrack\nwait 500ms\ndial turn 60%\nend\npump follow dial up to reverse 80% for "
+     "3s\nend\n",
+     NULL,
+     "ok, up to 47 %",
+     false},
     {"a centred knob drives both ways",
      {.inputs = "  dial: {analog: 1, noise: 10mV, centre: yes}\n", .loads = PUMP},
      "parallel\ntrack\nwait 500ms\ndial turn 10%\nwait 1s\ndial turn 50%\nend\n"

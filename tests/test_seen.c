@@ -123,6 +123,7 @@ START_TEST(nothing_is_told_where_nothing_is_wrong) {
     static const char *const rows[][2] = {
         {DEMO("honey-pump.yaml"), DEMO("honey-pump.plan")},
         {DEMO("honey-drum.yaml"), DEMO("honey-drum.plan")},
+        {DEMO("honey-house.yaml"), DEMO("honey-dial.plan")},
         {DEMO("honey-spinner.yaml"), DEMO("honey-drum.plan")},
         {DEMO("honey-fan.yaml"), DEMO("honey-fan.plan")},
         {DEMO("honey-gate.yaml"), DEMO("honey-gate.plan")},

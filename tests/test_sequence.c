@@ -355,11 +355,23 @@ START_TEST(a_repeat_for_ever_ends_by_its_event_only) {
 }
 END_TEST
 
+/* As it is, or as a share of what the step asks for at most; the other way round too. */
+static const struct {
+    int32_t full;
+    wpin_duty first, second;
+    double ends;
+} followed[] = {{0, WPIN_PERCENT(30), WPIN_PERCENT(-50), 3250},
+                {WPIN_DUTY_FULL / 2, WPIN_PERCENT(30) / 2, WPIN_PERCENT(-50) / 2, 3125},
+                {-WPIN_DUTY_FULL, WPIN_PERCENT(-30), WPIN_PERCENT(50), 3250}};
+
 START_TEST(a_motor_follows_an_input_for_a_time) {
-    static const wpin_step plan[] = {
-        {.op = WPIN_OP_SET, .target = WPIN_INPUT(1), .value = 1200},
-        {.op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 1, .time_ms = 3000},
-        {.op = WPIN_OP_END}};
+    const wpin_step plan[] = {{.op = WPIN_OP_SET, .target = WPIN_INPUT(1), .value = 1200},
+                              {.op = WPIN_OP_FOLLOW,
+                               .target = WPIN_MOTOR(0),
+                               .value = 1,
+                               .full = followed[_i].full,
+                               .time_ms = 3000},
+                              {.op = WPIN_OP_END}};
     bench b;
     set_up(&b, plan, 3);
     ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
@@ -367,16 +379,22 @@ START_TEST(a_motor_follows_an_input_for_a_time) {
         b.asked = ms < 1000 ? WPIN_PERCENT(30) : ms < 1800 ? 0 : WPIN_PERCENT(-50);
         tick(&b);
         if (ms == 900) {
-            ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), WPIN_PERCENT(30));
+            ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), followed[_i].first);
         } else if (ms == 2800) {
-            ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), WPIN_PERCENT(-50));
+            ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), followed[_i].second);
         }
     }
     ck_assert_int_eq(b.set_to[1], 1200);
-    ck_assert_double_eq_tol(when(&b, 1, false, 0), 3250, 3); /* and the ramp down from a half */
+    ck_assert_double_eq_tol(when(&b, 1, false, 0), followed[_i].ends, 3); /* the ramp down too */
     ck_assert_int_eq(wpin_motor_duty(&b.motors[0]), 0);
 }
 END_TEST
+
+#define FOLLOWS(the_quantity, the_most)                                                            \
+    {                                                                                              \
+        .op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 1, .time_ms = 1,                   \
+        .quantity = (the_quantity), .full = (the_most)                                             \
+    }
 
 /* A stepper among the motors, on the same numbers; served by a tick of its own. */
 START_TEST(a_stepper_takes_its_turn) {
@@ -431,6 +449,11 @@ START_TEST(a_stepper_takes_its_turn) {
         {.op = WPIN_OP_TURN, .target = WPIN_MOTOR(1), .millidegrees = 3600001},
         {.op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 2, .time_ms = 1},
         {.op = WPIN_OP_FOLLOW, .target = WPIN_MOTOR(0), .value = 0},
+        FOLLOWS(WPIN_QUANTITY_SPEED, 100), /* that nothing regulates */
+        FOLLOWS(WPIN_QUANTITY_SPEED, 0),
+        FOLLOWS(WPIN_QUANTITY_POSITION, 100),
+        FOLLOWS(WPIN_QUANTITY_EFFORT, WPIN_DUTY_FULL + 1),
+        FOLLOWS(WPIN_QUANTITY_EFFORT, INT32_MIN),
         {.op = WPIN_OP_CALIBRATE, .target = WPIN_MOTOR(0)},
         {.op = WPIN_OP_SET, .target = WPIN_INPUT(2)}};
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
@@ -848,7 +871,8 @@ int main(void) {
     tcase_add_test(tests, tracks_run_side_by_side);
     tcase_add_test(tests, a_plan_waits_for_events_but_not_for_ever);
     tcase_add_test(tests, an_event_ends_an_action);
-    tcase_add_test(tests, a_motor_follows_an_input_for_a_time);
+    tcase_add_loop_test(tests, a_motor_follows_an_input_for_a_time, 0,
+                        sizeof followed / sizeof *followed);
     tcase_add_test(tests, a_stepper_takes_its_turn);
     tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);
     tcase_add_test(tests, a_fault_that_is_waited_for_is_cleared);

@@ -47,7 +47,8 @@ typedef enum wpin_op {
     WPIN_OP_JOIN,      /**< Wait for the tracks forked here. */
     WPIN_OP_TURN,      /**< Motor that knows angles by `millidegrees`; done when there. */
     WPIN_OP_TURN_TO,   /**< The same to `millidegrees`. */
-    WPIN_OP_FOLLOW,    /**< Motor follows the effort of input `value` for time_ms; done at rest. */
+    WPIN_OP_FOLLOW,    /**< Motor follows the effort of input `value` for time_ms, as that or as a
+                          share of `full`; done at rest. */
     WPIN_OP_SET,       /**< Puts an input to `value` mV: what a rehearsal's hand does. */
     WPIN_OP_CALIBRATE, /**< Motor shows full for time_ms (wpin_motor_calibrate), then neutral. */
     WPIN_OP_ZERO,      /**< Motor at rest: where it stands is position 0. */
@@ -116,6 +117,9 @@ typedef struct wpin_step {
         uint32_t ramp_us;     /**< Ramp time in us, 0 for the slew limit; up to WPIN_RAMP_MAX_US. */
         uint32_t milliamps;   /**< Of the events about current; up to 65535000. */
         int32_t millidegrees; /**< Of turns, up to ten by, 5000 to. */
+        int32_t full;         /**< Of FOLLOW: what it asks for, of the step's quantity, where its
+                                 input asks for full effort; negative: the other way round. 0: the
+                                 effort itself. */
     };
     uint32_t time_ms;  /**< Time in ms. */
     uint8_t until;     /**< 1 + a wpin_event, 0: none. It ends RUN_FOR, HOLD, FOLLOW, COAST or BRAKE

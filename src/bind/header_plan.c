@@ -34,6 +34,8 @@ static void print_step(FILE *to, const wpin_step *s, const char *text) {
     }
     if (turns) {
         fprintf(to, ", .millidegrees = %ld", (long)s->millidegrees);
+    } else if (s->op == WPIN_OP_FOLLOW && s->full != 0) {
+        fprintf(to, ", .full = %ld", (long)s->full);
     } else if (s->ramp_us != 0) {
         fprintf(to, s->op == WPIN_OP_UNTIL ? ", .milliamps = %lu" : ", .ramp_us = %lu",
                 (unsigned long)s->ramp_us);

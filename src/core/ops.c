@@ -156,6 +156,12 @@ static wpin_status begin_follow(const wpin_sequence *s, wpin_track *track, const
     return WPIN_OK;
 }
 
+/* What an input's effort is of what the step asks for at most. */
+static wpin_setpoint share_of_full(const wpin_step *step, wpin_duty effort) {
+    int32_t value = step->full == 0 ? effort : effort * step->full / WPIN_DUTY_FULL;
+    return (wpin_setpoint){.quantity = step->quantity, .value = value};
+}
+
 /* Asks for what the input asks for; what the motor refuses (below its start duty) is rest. */
 static bool follow_done(wpin_sequence *s, wpin_track *track, const wpin_step *step,
                         uint32_t dt_us) {
@@ -166,7 +172,8 @@ static bool follow_done(wpin_sequence *s, wpin_track *track, const wpin_step *st
         if ((motor->traits & WPIN_IS_ON_OFF) != 0) {
             duty = duty >= WPIN_DUTY_FULL / 2 ? WPIN_DUTY_FULL : 0;
         }
-        if (duty == 0 || wpin_motor_run(motor, duty, 0, alive_ms(motor)) != WPIN_OK) {
+        wpin_setpoint to = share_of_full(step, duty);
+        if (to.value == 0 || wpin_motor_request(motor, to, 0, alive_ms(motor)) != WPIN_OK) {
             wpin_motor_stop(motor, 0);
         }
         wpin_motor_take(motor);

@@ -43,7 +43,7 @@ static bool fits_motor(const wpin_sequence_config *config, const wpin_step *step
     }
     const WPIN_FAR wpin_actuator *actuator = wpin_config_of(motor)->actuator;
     bool driven = actuator->takes != WPIN_TAKES(WPIN_QUANTITY_POSITION); /* no stepper */
-    if ((needs & WPIN_NEEDS_EFFORT) != 0 &&
+    if ((needs & (WPIN_NEEDS_EFFORT | WPIN_NEEDS_INPUT)) != 0 &&
         !wpin_motor_has_way(wpin_config_of(motor), step->quantity)) {
         return false;
     }
@@ -124,6 +124,16 @@ static wpin_status check_home(const wpin_step *step) {
     return says && step->quantity == WPIN_QUANTITY_SPEED ? WPIN_OK : WPIN_REFUSED_CONFIG;
 }
 
+/* An input's effort as a share of a set-point. */
+static wpin_status check_full(const wpin_step *step) {
+    if (step->quantity == WPIN_QUANTITY_POSITION ||
+        (step->quantity != WPIN_QUANTITY_EFFORT && step->full == 0)) {
+        return WPIN_REFUSED_QUANTITY;
+    }
+    return step->full <= WPIN_DUTY_FULL && step->full >= -WPIN_DUTY_FULL ? WPIN_OK
+                                                                         : WPIN_REFUSED_RANGE;
+}
+
 static wpin_status check_value(const wpin_sequence_config *config, const wpin_step *step,
                                uint8_t needs) {
     int16_t value = step->value;
@@ -134,18 +144,16 @@ static wpin_status check_value(const wpin_sequence_config *config, const wpin_st
         (value == 0 || value > WPIN_DUTY_FULL || value < -WPIN_DUTY_FULL)) {
         return WPIN_REFUSED_RANGE;
     }
+    if ((needs & WPIN_NEEDS_INPUT) != 0) {
+        bool there =
+            config->read_duty != NULL && value >= 0 && (uint16_t)value < config->input_count;
+        return there ? check_full(step) : WPIN_REFUSED_ARGUMENT;
+    }
     if (step->quantity != WPIN_QUANTITY_EFFORT &&
         ((needs & WPIN_NEEDS_EFFORT) == 0 || step->quantity == WPIN_QUANTITY_POSITION)) {
         return WPIN_REFUSED_QUANTITY;
     }
-    if ((needs & WPIN_NEEDS_COUNT) != 0 && value < 0) {
-        return WPIN_REFUSED_RANGE;
-    }
-    if ((needs & WPIN_NEEDS_INPUT) != 0 &&
-        (config->read_duty == NULL || value < 0 || (uint16_t)value >= config->input_count)) {
-        return WPIN_REFUSED_ARGUMENT;
-    }
-    return WPIN_OK;
+    return (needs & WPIN_NEEDS_COUNT) != 0 && value < 0 ? WPIN_REFUSED_RANGE : WPIN_OK;
 }
 
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
@@ -168,10 +176,10 @@ static wpin_status check_values(const wpin_sequence_config *config, const wpin_s
     if (status == WPIN_OK && step->op == WPIN_OP_HOME) {
         status = check_home(step);
     }
+    const uint8_t others = WPIN_NEEDS_EVENT | WPIN_NEEDS_INPUT; /* these keep no ramp there */
     if (status == WPIN_OK && (needs & WPIN_NEEDS_ANGLE) != 0) {
         status = check_angle(step);
-    } else if (status == WPIN_OK && (needs & WPIN_NEEDS_EVENT) == 0 &&
-               step->ramp_us > WPIN_RAMP_MAX_US) {
+    } else if (status == WPIN_OK && (needs & others) == 0 && step->ramp_us > WPIN_RAMP_MAX_US) {
         status = WPIN_REFUSED_RANGE;
     }
     if (status == WPIN_OK && step->target.kind == WPIN_TARGET_MOTOR &&

@@ -249,12 +249,32 @@ static void read_toggle(wpin_plan_reader *r, size_t load) {
         takes);
 }
 
-/* follow INPUT for TIME */
+/* [up to DUTY|SPEED|CURRENT|TORQUE]: what the input's full effort stands for; without it a duty. */
+static bool take_full(wpin_plan_reader *r, size_t load, const char *input, wpin_asked *full) {
+    const wpin_rig_load *l = &r->rig->loads[load];
+    unsigned column = wpin_words_column(&r->line);
+    *full = (wpin_asked){0};
+    if (wpin_words_take(&r->line, "up")) {
+        if (!wpin_words_take(&r->line, "to")) {
+            wpin_words_say(&r->line, wpin_words_column(&r->line),
+                           "'up' needs 'to' and the most it may be, e.g. 'up to 60%%'");
+            return false;
+        }
+        return wpin_plan_take_asked(r, load, full);
+    }
+    if (l->axis.there) {
+        wpin_words_say(&r->line, column,
+                       "the drive of '%s' regulates by itself and is told no duty; expected e.g. "
+                       "'%s follow %s up to %.3grpm for 20s'",
+                       l->name, l->name, input, l->speed.rated / 2);
+        return false;
+    }
+    return wpin_plan_takes_duty(r, load, column);
+}
+
+/* follow INPUT [up to ...] for TIME */
 static void read_follow(wpin_plan_reader *r, size_t load) {
     unsigned column = wpin_words_column(&r->line);
-    if (!wpin_plan_takes_duty(r, load, r->line.words[1].column)) {
-        return;
-    }
     const wpin_word *w = wpin_words_peek(&r->line);
     int input = w == NULL ? -1 : wpin_rig_find_input(r->rig, w->text);
     if (input < 0 || r->rig->inputs[input].kind == WPIN_RIG_LIMIT) {
@@ -264,7 +284,11 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
         return;
     }
     r->line.at++;
+    wpin_asked full;
     double seconds;
+    if (!take_full(r, load, r->rig->inputs[input].name, &full)) {
+        return;
+    }
     if (wpin_words_peek(&r->line) == NULL) {
         wpin_words_say(&r->line, wpin_words_column(&r->line),
                        "'follow' needs how long: expected 'for' and a time, e.g. 'for 20s'");
@@ -272,8 +296,10 @@ static void read_follow(wpin_plan_reader *r, size_t load) {
         double stops = r->rig->loads[load].limits.ramp_down;
         wpin_plan_add_action(r,
                              (wpin_step){.op = WPIN_OP_FOLLOW,
+                                         .quantity = full.quantity,
                                          .target = WPIN_MOTOR(load),
                                          .value = (int16_t)input,
+                                         .full = wpin_to_duty(full.share),
                                          .time_ms = wpin_to_ms(seconds)},
                              seconds + stops);
     }

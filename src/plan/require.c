@@ -135,7 +135,7 @@ static bool has_target(wpin_plan_reader *r, wpin_requirement *to, unsigned colum
     if (wpin_words_take(&r->line, "of")) {
         return wpin_words_take_quantity(&r->line, WPIN_SPEED, "a speed, e.g. 90rpm", &to->target);
     }
-    if (s == NULL || s->quantity != WPIN_QUANTITY_SPEED) {
+    if (s == NULL || s->quantity != WPIN_QUANTITY_SPEED || s->op == WPIN_OP_FOLLOW) {
         wpin_words_say(&r->line, wpin_words_column(&r->line),
                        "of which speed? expected 'of' and a speed, e.g. 'of 90rpm', or an action "
                        "above it that asks for one");

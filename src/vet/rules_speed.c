@@ -71,7 +71,7 @@ static double slowest(const wpin_vetter *v, const wpin_rig_load *load) {
         const wpin_step *s = &v->plan->steps[i];
         bool mine = wpin_op_moves_motor((wpin_op)s->op) &&
                     s->target.number == (uint16_t)(load - v->rig->loads);
-        if (mine && s->quantity == WPIN_QUANTITY_SPEED) {
+        if (mine && s->quantity == WPIN_QUANTITY_SPEED && s->op != WPIN_OP_FOLLOW) {
             rpm = fmin(rpm, fabs((double)s->value) / WPIN_DUTY_FULL * load->speed.maximum);
         }
     }

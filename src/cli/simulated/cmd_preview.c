@@ -75,7 +75,7 @@ static const char *how_much(char *to, size_t size, const wpin_step_result *s) {
 /* A driven load's action in words. */
 static void say_drive(char *to, size_t size, const wpin_step_result *s, const wpin_rig_load *load) {
     const char *name = load->name;
-    char asked[24];
+    char asked[24], turns[32];
     how_much(asked, sizeof asked, s);
     if (!wpin_stage_kind_takes_duty(load->kind) && say_switch(to, size, s, load)) {
         return;
@@ -117,8 +117,9 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
                  s->asked_seconds);
         break;
     case WPIN_OP_FOLLOW:
-        snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %% here", name,
-                 s->asked_seconds, s->duty_peak * 100);
+        snprintf(turns, sizeof turns, s->rpm_peak > 0 ? " and %.0f rpm" : "", s->rpm_peak);
+        snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %%%s here", name,
+                 s->asked_seconds, s->duty_peak * 100, turns);
         break;
     case WPIN_OP_CLEAR:
         snprintf(to, size, "%s's fault is cleared and it is armed again, within %.4g s", name,
