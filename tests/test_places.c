@@ -66,6 +66,118 @@ static const homing homings[] = {
      "gate home reverse 4rpm until gate above 0.8A at most 20s", -4.05, -3.9},
 };
 
+/* ---- S-shaped: a shaft that does what it is told, some ticks late ---- */
+
+typedef struct shaft {
+    wpin_position_config config;
+    wpin_position at_work;
+    double scale; /* speed for a count a second */
+    double place; /* counts */
+    double told[16];
+    unsigned late, ticks;
+} shaft;
+
+enum { FULL_HZ = 4000 };
+
+static int16_t pass_tick(shaft *s, int32_t goal) {
+    wpin_measurement m = {.valid = WPIN_HAS_POSITION | WPIN_HAS_SPEED, .dt_us = 1000};
+    wpin_given given = {0};
+    m.position = (int32_t)floor(s->place);
+    int16_t speed = (int16_t)wpin_position_step(&s->at_work, goal, &m, &given);
+    s->told[s->ticks % 16] = speed / s->scale;
+    s->place += s->told[(s->ticks + 16 - s->late) % 16] * 1e-3;
+    s->ticks++;
+    return speed;
+}
+
+static double random_unit(void) {
+    return pick(10000) / 10000.0;
+}
+
+/* Any motor: `move` in counts. */
+static shaft any_shaft(wpin_rig_move *move) {
+    double scale = (double)WPIN_DUTY_FULL / FULL_HZ, near = 5 + 15 * random_unit();
+    int bend = 5 + (int)(random_unit() * 6);
+    move->top = FULL_HZ * (0.2 + 0.8 * random_unit());
+    move->bend = ldexp(1e-3, bend);
+    move->up = move->top / move->bend / (0.3 + 3 * random_unit());
+    move->down = move->up * (0.3 + 2 * random_unit());
+    double up = move->up * scale * 1e-3, down = move->down * scale * 1e-3;
+    return (shaft){
+        .config = {.most = (uint16_t)(move->top * scale),
+                   .brake = (uint16_t)(16 * sqrt(2 * move->down) * scale),
+                   .gain = (uint16_t)(256 * scale * near),
+                   .blend = (uint16_t)(move->down / (2 * near * near)),
+                   .up = (uint16_t)(up + 1),
+                   .bend = (uint8_t)bend,
+                   .rise = (uint16_t)round(256 * up),
+                   .fall = (uint16_t)round(256 * down),
+                   .near = (uint16_t)(500 / near),
+                   .lead = (uint16_t)(0x1p22 * 1e-3 / scale),
+                   .square = (uint32_t)fmin(ldexp(1, bend + 14) / round(256 * down), 1 << 17)},
+        .scale = scale};
+}
+
+/* As fast as its constants let it; neither its speed nor its acceleration jumps, but for the last
+ * few counts; and it does not go past the place. */
+START_TEST(s_shaped_moves_have_no_corners) {
+    pick_seed((uint32_t)_i + 1);
+    wpin_rig_move move;
+    shaft s = any_shaft(&move);
+    s.at_work.config = &s.config;
+    s.late = (unsigned)(random_unit() * 8);
+    int32_t goal = (int32_t)((1 - 2 * (_i % 2)) * (20 + 20000 * random_unit() * random_unit()));
+    unsigned window = 1U << (s.config.bend - 3), near = 0;
+    double most = fmax(s.config.rise, s.config.fall) / 256, before = 0, first = 0, highest = 0;
+    double expected = wpin_rig_move_time(&move, goal) + 1;
+    for (; fabs(goal - s.place) > 1 && s.ticks < 60000; near = 0) {
+        int16_t speed = 0;
+        for (unsigned i = 0; i < window; i++) {
+            speed = pass_tick(&s, goal);
+            near += fabs(goal - s.place) / 2 <= 2 * s.config.blend + speed / s.scale * 0.01 + 4;
+        }
+        double change = (speed - first) / window, rounding = 2.0 / window;
+        ck_assert_double_le(fabs(change), most + rounding + (near != 0 ? WPIN_DUTY_FULL : 0));
+        ck_assert_msg(near != 0 || fabs(change - before) <= 1.3 * most / 8 + 2 * rounding,
+                      "%d: late %u, bend %u: from %g to %g of %g at %g of %d", _i, s.late,
+                      s.config.bend, before, change, most, s.place, (int)goal);
+        first = speed, before = change;
+        highest = fmax(highest, fabs((double)speed));
+    }
+    ck_assert_double_le(highest, s.config.most);
+    ck_assert_msg(s.ticks * 1e-3 <= 1.25 * expected, "%d: %g s instead of %g", _i, s.ticks * 1e-3,
+                  expected);
+    for (int i = 0; i < 3000; i++) {
+        pass_tick(&s, goal);
+        ck_assert_double_le(fabs(s.place - goal), 4 + 1.5 * s.late);
+    }
+}
+END_TEST
+
+/* Another place on the way, behind it too: it slows, turns and comes there. */
+START_TEST(an_s_is_planned_anew_on_the_way) {
+    pick_seed((uint32_t)_i + 77);
+    wpin_rig_move move;
+    shaft s = any_shaft(&move);
+    s.at_work.config = &s.config;
+    double most = fmax(s.config.rise, s.config.fall) / 256;
+    for (int way = 0; way < 6; way++) {
+        int32_t goal = (int32_t)(30000 * (random_unit() - 0.5));
+        int ticks = way == 5 ? 60000 : (int)(3000 * random_unit());
+        for (int16_t was = s.at_work.speed; ticks > 0; ticks--) {
+            double off = fabs(goal - s.place);
+            int16_t speed = pass_tick(&s, goal);
+            bool near = off / 2 <= 2 * s.config.blend + fabs((double)was) / s.scale * 0.01 + 4;
+            bool clamped =
+                off < 2 * move.top * move.top / move.down; /* it can't be braked at once */
+            ck_assert_double_le(abs(speed - was), near || clamped ? WPIN_DUTY_FULL : most + 2);
+            was = speed;
+        }
+        ck_assert(way < 5 || fabs(s.place - goal) <= 2);
+    }
+}
+END_TEST
+
 /* Wherever it stands at first, on the switch too, whatever kind it is: the same place is 0. */
 START_TEST(home_is_one_place) {
     const homing *h = &homings[_i];
@@ -96,7 +208,7 @@ typedef struct trouble {
 
 static const trouble troubles[] = {
     {"", "gate home reverse 8rpm at most 500ms", "did not come in time"},
-    {"s/torque: 0.3Nm/torque: 0.02Nm/",
+    {"s/, shape: smooth//;s/torque: 0.3Nm/torque: 0.02Nm/", /* an S would come there gently */
      "gate home reverse 12rpm at most 8s\nwait 300ms\ngate turn to 5deg", "HUNTING"},
     {"", "fault gate motor-wire-off\ngate home reverse 8rpm at most 8s", "NO_CURRENT"},
     {"s/start: 37deg/start: 90deg/", "fault gate encoder-off\ngate home reverse 8rpm at most 8s",
@@ -109,7 +221,7 @@ static const trouble troubles[] = {
     {"", "gate run 6rpm for 1s", "ok"},
     {"", HOMED "gate run 10rpm until gate-open reached at most 3s",
      "a limit ended its motion"}, /* its travel ends before the switch */
-    {"", HOMED "gate run 12rpm for 20s\ngate run reverse 12rpm for 500ms",
+    {"s/, shape: smooth//", HOMED "gate run 12rpm for 20s\ngate run reverse 12rpm for 500ms",
      "ramp to zero and rest, to turn the other way"},
 };
 
@@ -201,6 +313,8 @@ int main(void) {
     tcase_add_loop_test(tests, what_goes_wrong_is_named, 0, COUNT(troubles));
     tcase_add_loop_test(tests, mistakes_are_told, 0, COUNT(mistakes));
     tcase_add_test(tests, a_motor_knows_its_travel);
+    tcase_add_loop_test(tests, s_shaped_moves_have_no_corners, 0, 60);
+    tcase_add_loop_test(tests, an_s_is_planned_anew_on_the_way, 0, 30);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

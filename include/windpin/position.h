@@ -2,7 +2,8 @@
  * Brings a shaft to a place: from a distance to go to a speed, in front of a speed regulator. The
  * speed is the least of three: what may be asked, what can still be braked in the distance that is
  * left, and, near the place, what goes down with it. It is worked out anew each tick, so that a new
- * place, or a load that pushes, changes the plan on the way.
+ * place, or a load that pushes, changes the plan on the way. With `bend` it begins to brake so much
+ * earlier that neither speed nor acceleration jumps.
  *
  *     static wpin_position place;
  *     static const WPIN_FLASH wpin_position_config place_config = {...};
@@ -33,13 +34,22 @@ typedef struct wpin_position_config {
     uint16_t gain;  /**< Speed for each count to go, near the place, x 256. */
     uint16_t blend; /**< Half of the counts up to which that holds, where both laws ask the same:
                        a / (2 g^2), g the gain in 1/s. */
-    uint16_t up;    /**< Speed more each tick at the most. 1 and up. */
+    uint16_t up;    /**< Speed more each tick at the most. 1 and up. Of no use with `bend`. */
+    uint8_t bend;   /**< Its acceleration comes and goes evenly, in 2^bend ticks, up to 12: an S. 0:
+                       all of it at once. */
+    uint16_t rise;  /**< With `bend`: speed more each tick at the most, x 256. */
+    uint16_t fall;  /**< And less: what `brake` was made for. */
+    uint16_t near;  /**< With `bend`: 1 / (2 g), ticks. */
+    uint16_t lead;  /**< With `bend`: counts that a tick makes at speed 1, x 2^22. */
+    uint32_t square; /**< With `bend`: 2^bend / fall, x 2^14; up to 2^17. */
 } wpin_position_config;
 
 /** A regulator at work. Placed by the caller. */
 typedef struct wpin_position {
     const WPIN_FAR wpin_position_config *config;
     int16_t speed; /**< What it gave last. */
+    int16_t pull;  /**< With `bend`: how hard it speeds up, of 2^bend. */
+    int32_t fine;  /**< With `bend`: the speed, x 256. */
 } wpin_position;
 
 /** @name For WPIN_POSITION_REGULATOR. Tick.

@@ -205,22 +205,40 @@ static void bind_current(wpin_bound_load *bound, const wpin_rig *rig, const wpin
     *regulated = slew > *regulated ? slew : *regulated;
 }
 
-/* Gently: eight tenths of what it brakes with, and near its place a quarter of what its speed loop
- * could follow. */
+/* The power of two next to so many ticks: shifts need no division. */
+static uint8_t bend_of(double ticks) {
+    return (uint8_t)fmin(fmax(round(log2(fmax(ticks, 1))), 1), 12);
+}
+
+/* Its acceleration comes and goes evenly. */
+static void bend(wpin_position_config *c, const wpin_rig_move *move, double up, double tick) {
+    double down = up * move->down / move->up; /* speed a tick, as the other */
+    c->bend = bend_of(move->bend / tick);
+    c->rise = (uint16_t)fmin(fmax(round(256 * up), 1), UINT16_MAX);
+    c->fall = (uint16_t)fmin(fmax(round(256 * down), 1), UINT16_MAX);
+    c->square = (uint32_t)fmin(round(ldexp(1, c->bend + 14) / c->fall), 1 << 17);
+}
+
+/* Near its place a quarter of what its speed loop could follow. */
 static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_speed_design d = wpin_rig_speed_design(rig, load);
+    wpin_rig_move move = wpin_rig_move_of(load);
     double counts = wpin_rig_counts_at_output(load), full = bound->encoder.full_hz;
-    double scale = WPIN_DUTY_FULL / full;                   /* speed for a count a second */
-    double braking = 0.8 * wpin_rig_braking(load) * counts; /* counts a second in a second */
+    double scale = WPIN_DUTY_FULL / full; /* speed for a count a second */
+    double braking = move.down * counts;  /* counts a second in a second */
     double brake = 16 * sqrt(2 * braking) * scale, gain = 1 / (2.5 * (d.response + d.delay));
-    double fastest = load->position.speed > 0 ? load->position.speed : load->speed.rated;
-    double up = WPIN_DUTY_FULL * rig->controller.tick / fmax(load->limits.ramp_up, 1e-3);
+    double tick = rig->controller.tick, up = move.up * counts * scale * tick;
     bound->position = (wpin_position_config){
-        .most = wpin_bind_speed(load, fastest),
+        .most = wpin_bind_speed(load, move.top * 60),
         .brake = (uint16_t)fmin(fmax(round(brake), 1), UINT16_MAX),
         .gain = (uint16_t)fmin(fmax(round(256 * scale * gain), 1), UINT16_MAX),
         .blend = (uint16_t)fmin(round(braking / (2 * gain * gain)), UINT16_MAX / 2),
         .up = (uint16_t)fmin(fmax(round(up), 1), WPIN_DUTY_FULL)};
+    if (move.bend > 0) {
+        bend(&bound->position, &move, up, tick);
+        bound->position.near = (uint16_t)fmin(round(1 / (2 * gain * tick)), UINT16_MAX);
+        bound->position.lead = (uint16_t)fmin(round(0x1p22 * tick / scale), UINT16_MAX);
+    }
     bound->position_at_work.config = &bound->position;
     wpin_bind_places(bound, load);
 }

@@ -49,9 +49,11 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
         s->breakaway, s->inertia, s->gain, s->integral, s->fresh_us, id, id);
     fprintf(to,
             "static const WPIN_FLASH wpin_position_config %s_position_config = {.most = %u, .brake "
-            "= %u, .gain = %u, .blend = %u, .up = %u};\n"
+            "= %u, .gain = %u, .blend = %u, .up = %u, .bend = %u, .rise = %u,\n    .fall = %u, "
+            ".near = %u, .lead = %u, .square = %lu};\n"
             "static wpin_position %s_position = {.config = &%s_position_config};\n",
-            id, p->most, p->brake, p->gain, p->blend, p->up, id, id);
+            id, p->most, p->brake, p->gain, p->blend, p->up, p->bend, p->rise, p->fall, p->near,
+            p->lead, (unsigned long)p->square, id, id);
 }
 
 /* The unit of its torques, whoever regulates them. */

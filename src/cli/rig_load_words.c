@@ -286,11 +286,11 @@ static void print_feedback(const wpin_rig *rig, const wpin_rig_load *load) {
            "phase margin %.0f deg, delays %.3g ms\n",
            wpin_rig_speed_duty(rig, load, s->rated) * 100, d.response * 1e3, d.bandwidth,
            d.phase_margin, d.delay * 1e3);
-    printf(
-        "  position    turns to within %.3g deg at up to %.4g rpm, braking by %.3g rpm a second\n",
-        fmax(1 / wpin_rig_counts_at_output(load), load->position.within) * 360,
-        load->position.speed > 0 ? load->position.speed : s->rated,
-        0.8 * wpin_rig_braking(load) * 60);
+    wpin_rig_move move = wpin_rig_move_of(load);
+    printf("  position    turns to within %.3g deg at up to %.4g rpm, braking by %.3g rpm a second",
+           fmax(1 / wpin_rig_counts_at_output(load), load->position.within) * 360, move.top * 60,
+           move.down * 60);
+    printf(move.bend > 0 ? ", S-shaped: that comes and goes within %.2g s\n" : "\n", move.bend);
 }
 
 static void print_current(const wpin_rig *rig, const wpin_rig_load *load) {

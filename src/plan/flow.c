@@ -145,19 +145,12 @@ static double turn_stepper(const wpin_rig_load *l, double turns) {
     return 2 * (top - slow) / gain + (steps - ramps) / top;
 }
 
-/* A motor's: up its ramp, on at its speed, and down as it brakes; a triangle where that is too
- * short. */
-static double turn_motor(const wpin_rig_load *l, double turns) {
-    double most = (l->position.speed > 0 ? l->position.speed : l->speed.rated) / 60;
-    double up = l->speed.maximum / 60 / fmax(l->limits.ramp_up, 1e-3);
-    double down = 0.8 * wpin_rig_braking(l), way = fabs(turns);
-    double top = fmin(most, sqrt(2 * way / (1 / up + 1 / down)));
-    double ramps = top * top / 2 * (1 / up + 1 / down);
-    return top / up + top / down + (top > 0 ? (way - ramps) / top : 0) + l->position.settle;
-}
-
 double wpin_flow_turn(wpin_flow *flow, size_t load, double turns) {
     const wpin_rig_load *l = &flow->rig->loads[load];
     flow->turns[load] += turns;
-    return wpin_rig_type(l)->steps ? turn_stepper(l, turns) : turn_motor(l, turns);
+    if (wpin_rig_type(l)->steps) {
+        return turn_stepper(l, turns);
+    }
+    wpin_rig_move move = wpin_rig_move_of(l);
+    return wpin_rig_move_time(&move, turns) + l->position.settle;
 }

@@ -118,16 +118,3 @@ double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, doubl
     double duty = wpin_rig_duty_at(rig, load, amps, w);
     return rpm < 0 ? -duty : duty;
 }
-
-/* Where the stage drives the shaft back, the ramp; else what slows it is friction: at nine tenths.
- */
-double wpin_rig_braking(const wpin_rig_load *load) {
-    double ramp = load->speed.maximum / 60 / fmax(load->limits.ramp_down, 1e-3);
-    if (wpin_rig_off_phase(load) == WPIN_OFF_SHORT) {
-        return ramp;
-    }
-    const wpin_part_motor *m = &load->motor;
-    wpin_at_shaft shaft = wpin_part_at_shaft(m);
-    double coasts = 0.9 * shaft.drags / shaft.inertia / (2 * PI * m->gear_ratio);
-    return fmin(ramp, coasts);
-}

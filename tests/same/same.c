@@ -289,8 +289,18 @@ static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
                                                       .passed_by = 20,
                                                       .passes = 3};
 static wpin_position place;
-static const WPIN_FLASH wpin_position_config moves = {
-    .most = 12000, .brake = 900, .gain = 5000, .blend = 9, .up = 60};
+static const WPIN_FLASH wpin_position_config moves[] = {
+    {.most = 12000, .brake = 900, .gain = 5000, .blend = 9, .up = 60},
+    {.most = 12000,
+     .brake = 900,
+     .gain = 5000,
+     .blend = 9,
+     .bend = 6,
+     .rise = 15000,
+     .fall = 9000,
+     .near = 20,
+     .lead = 2048,
+     .square = 116}};
 static wpin_torque torque;
 static const WPIN_FLASH wpin_torque_config presses = {
     .full_mv = 1200, .within_mv = 60, .feed = 7000, .emf = 11000, .gain = 320, .integral = 2900};
@@ -327,7 +337,7 @@ static void loops(void) {
     loop.config = &gains;
     motion.config = &watched;
     overload.config = &winding;
-    place.config = &moves;
+    place.config = &moves[pick(2)];
     torque.config = &presses;
     note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &same_port));
     note((uint32_t)wpin_motor_init(&motor, &same_regulated, &same_port));

@@ -728,9 +728,18 @@ WPIN_API double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double
                                   double supply_ohms, double switch_ohms);
 /** The controller of a rig as a part. */
 WPIN_API wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig);
-/** What a load's regulator of its place may count on, at the output, turns a second in a second:
- * its ramp down, or less where friction alone slows it. */
-WPIN_API double wpin_rig_braking(const wpin_rig_load *load);
+/** How a load whose speed is regulated goes to a place, at its output. */
+typedef struct wpin_rig_move {
+    double top;      /**< Fastest, turns a second. */
+    double up, down; /**< Faster and slower by so much, turns a second in a second. */
+    double bend;     /**< Either comes and goes in so much time, s; 0: at once. */
+} wpin_rig_move;
+
+/** As its ramps let it, or friction alone where its stage can't brake; with smooth ramps the shorter
+ * one takes half as long again. */
+WPIN_API wpin_rig_move wpin_rig_move_of(const wpin_rig_load *load);
+/** How long such a move takes for so many turns, s. */
+WPIN_API double wpin_rig_move_time(const wpin_rig_move *move, double turns);
 /** How fast a current limit folds the duty back: duty (1: full) for each ampere above it, a tick.
  */
 WPIN_API double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *load);
