@@ -149,7 +149,7 @@ START_TEST(s_shaped_moves_have_no_corners) {
                   expected);
     for (int i = 0; i < 3000; i++) {
         pass_tick(&s, goal);
-        ck_assert_double_le(fabs(s.place - goal), 4 + 1.5 * s.late);
+        ck_assert_double_le(fabs(s.place - goal), 2 + s.late);
     }
 }
 END_TEST

@@ -116,7 +116,10 @@ static int16_t bent(wpin_position *p, uint16_t counts, bool back) {
     pull = wpin_within(pull, (int32_t)1 << bend);
     int32_t rate = pull < 0 ? c->fall : c->rise, highest = (int32_t)fastest(c, counts) * 256;
     along = wpin_within(along + wpin_halved(rate * pull, bend), FULL * 256);
-    along = along > highest ? highest : along;
+    if (along > highest) {
+        along = highest;
+        pull = pull > 0 ? 0 : pull; /* it must not be carried past the place */
+    }
     int32_t least = away || counts / 2U > c->blend ? 0 : highest / 4; /* so slow it may jump */
     if (!away && along < least) { /* it stands, or nearly, before the place */
         along = least;
