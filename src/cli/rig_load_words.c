@@ -185,6 +185,9 @@ static void print_first_motion(const wpin_rig_load *load) {
 
 static void print_hall(const wpin_rig_load *load) {
     const wpin_rig_hall *h = &load->hall;
+    if (h->at_driver) {
+        printf("  hall        sensors go to the driver, which commutates by itself\n");
+    }
     if (!h->there) {
         return;
     }
@@ -242,6 +245,12 @@ static void print_vector(const wpin_rig *rig, const wpin_rig_load *load) {
 
 static void print_encoder(const wpin_rig_load *load) {
     const wpin_rig_encoder *e = &load->encoder;
+    if (e->by_driver) {
+        printf("  output      of the driver, its speed: %.0f edges a turn of the motor's shaft, "
+               "%.6g of the output, pin %u\n",
+               wpin_rig_counts(load), wpin_rig_counts_at_output(load), e->pins[0]);
+        return;
+    }
     printf(
         "  encoder     %.0f lines on the %s, %.0f counts a turn of it, %.6g a turn of the output, "
         "pin%s %u",

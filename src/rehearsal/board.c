@@ -62,10 +62,12 @@ static void connect_sensor(wpin_sim *sim, const wpin_rig *rig, const wpin_rig_lo
     bool live = fed && (ground == NULL || ground->to == WPIN_WIRE_TO_GROUND) &&
                 (swapped || is_on_pin_of(load, a, a)) &&
                 is_on_pin_of(load, WPIN_WIRE_HALL_C, WPIN_WIRE_HALL_C);
-    wpin_sim_inject(sim, WPIN_PART_FAULT_CHANNELS_SWAPPED, number, 0, swapped);
-    wpin_sim_inject(sim, WPIN_PART_FAULT_CHANNEL_OFF, number, 0,
-                    !swapped && !is_on_pin_of(load, b, b));
-    wpin_sim_inject(sim, WPIN_PART_FAULT_SENSOR_OFF, number, 0, !live);
+    wpin_sim_inject(sim, hall ? WPIN_PART_FAULT_HALL_SWAPPED : WPIN_PART_FAULT_CHANNELS_SWAPPED,
+                    number, 0, swapped);
+    wpin_sim_inject(sim, hall ? WPIN_PART_FAULT_HALL_SENSOR_OFF : WPIN_PART_FAULT_CHANNEL_OFF,
+                    number, 0, !swapped && !is_on_pin_of(load, b, b));
+    wpin_sim_inject(sim, hall ? WPIN_PART_FAULT_HALL_OFF : WPIN_PART_FAULT_SENSOR_OFF, number, 0,
+                    !live);
 }
 
 /* The motor's own leads; those of a brushless one in another order are told by its sensors. */
@@ -115,7 +117,8 @@ static bool build_hall(wpin_sim *sim, const wpin_rig_load *load, int number) {
                              &(wpin_part_hall){.sixty = h->sixty,
                                                .inverted = inverted,
                                                .off = {0, off, -off},
-                                               .hysteresis = h->hysteresis * 360},
+                                               .hysteresis = h->hysteresis * 360,
+                                               .at_driver = h->at_driver},
                              number, pins) >= 0;
 }
 
@@ -211,7 +214,7 @@ static bool build_sensors(wpin_sim *sim, const wpin_rig_load *load, int number) 
         !wpin_sim_wire_thermistor(sim, &t->part, number, t->in_winding, (uint8_t)t->input)) {
         return false;
     }
-    if (load->hall.there && !build_hall(sim, load, number)) {
+    if ((load->hall.there || load->hall.at_driver) && !build_hall(sim, load, number)) {
         return false;
     }
     if (load->vector.there && !build_shunts(sim, load, number)) {

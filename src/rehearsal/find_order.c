@@ -23,6 +23,14 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
                      size_t why_size) {
     const wpin_rig_load *l = &rig->loads[load];
     *found = (wpin_found_order){0};
+    if (l->hall.at_driver) {
+        snprintf(
+            why, why_size,
+            "'%s' is commutated by its driver: its wires go where the data sheets of driver and "
+            "motor say, and 'windpin first' tells whether it turns",
+            l->name);
+        return false;
+    }
     if (!wpin_stage_kind_is_three_phase(l->kind)) {
         snprintf(why, why_size,
                  "'%s' is on a stage '%s': only a brushless motor on three legs "

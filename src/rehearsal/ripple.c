@@ -141,9 +141,9 @@ bool wpin_ripple_take(const wpin_rig *rig, int load, double duty, wpin_ripple *r
     const wpin_rig_load *l = &rig->loads[load];
     *ripple = (wpin_ripple){0};
     bool takes = wpin_stage_kind_takes_duty(l->kind) && !wpin_logic_of(l->kind->logic)->pulses;
-    if (!takes || wpin_stage_kind_is_three_phase(l->kind)) {
-        snprintf(why, why_size, "'%s' is not a brushed motor under PWM: its stage is '%s'", l->name,
-                 l->kind->name);
+    if (!takes || wpin_rig_has_phases(l)) {
+        snprintf(why, why_size, "'%s' is not a brushed motor under PWM: its stage is '%s'%s",
+                 l->name, l->kind->name, l->hall.at_driver ? ", its motor brushless" : "");
         return false;
     }
     wpin_one_load one;

@@ -86,7 +86,7 @@ bool wpin_waves_take(const wpin_rig *rig, int load, double duty, wpin_waves *wav
                      size_t why_size) {
     const wpin_rig_load *l = &rig->loads[load];
     *waves = (wpin_waves){0};
-    if (!wpin_stage_kind_is_three_phase(l->kind)) {
+    if (!wpin_rig_has_phases(l)) {
         snprintf(why, why_size, "'%s' is not a brushless motor on three legs: it has no phases",
                  l->name);
         return false;

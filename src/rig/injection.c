@@ -26,9 +26,9 @@ static const struct {
     {"encoder-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
     {"encoder-channel-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
     {"encoder-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
-    {"hall-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
-    {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_CHANNEL_OFF},
-    {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_CHANNELS_SWAPPED},
+    {"hall-off", ABOUT_LOAD, WPIN_PART_FAULT_HALL_OFF},
+    {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_HALL_SENSOR_OFF},
+    {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_HALL_SWAPPED},
     {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
     {"thermistor-off", ABOUT_LOAD, WPIN_PART_FAULT_THERMISTOR_OFF},
     {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_CABLE_OFF},
@@ -71,14 +71,19 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (of_lines && load >= 0 && rig->loads[load].axis.there) {
         return false; /* it has none of ours */
     }
-    bool encoder = fault == WPIN_PART_FAULT_SENSOR_OFF || fault == WPIN_PART_FAULT_CHANNEL_OFF ||
-                   fault == WPIN_PART_FAULT_CHANNELS_SWAPPED;
-    bool hall = strncmp(faults[number].word, "hall", 4) == 0;
     if (strcmp(faults[number].word, "comparators-off") == 0) {
         return load >= 0 && rig->loads[load].crossing.there;
     }
-    return !encoder || (load >= 0 && (hall ? rig->loads[load].hall.there
-                                           : wpin_rig_counts_here(&rig->loads[load])));
+    if (fault >= WPIN_PART_FAULT_HALL_OFF && fault <= WPIN_PART_FAULT_HALL_SWAPPED) {
+        return load >= 0 && (rig->loads[load].hall.there || rig->loads[load].hall.at_driver);
+    }
+    bool channel =
+        fault == WPIN_PART_FAULT_CHANNEL_OFF || fault == WPIN_PART_FAULT_CHANNELS_SWAPPED;
+    if (channel || fault == WPIN_PART_FAULT_SENSOR_OFF) {
+        return load >= 0 && wpin_rig_counts_here(&rig->loads[load]) &&
+               !(channel && rig->loads[load].encoder.one_channel);
+    }
+    return true;
 }
 
 static void say_known(const wpin_rig *rig, int load, int input, char *why, size_t size,

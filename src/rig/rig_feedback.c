@@ -69,7 +69,7 @@ void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *no
         return;
     }
     e->there = true;
-    e->by_hall = false; /* finer than those, which still commutate */
+    e->by_hall = e->by_driver = false; /* finer than those, which still commutate */
     if (fmod(e->lines, 1) != 0) {
         wpin_say_at(reader, node, "lines: %g is not a whole number; expected the lines of one turn",
                     e->lines);
@@ -117,8 +117,11 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
     if (!load->encoder.there) {
         wpin_say_at(reader, node,
                     "speed of '%s' is regulated by what is measured: it needs an encoder, e.g. "
-                    "encoder: {lines: 11, pins: {a: 2, b: 3}}, or a brushless motor's hall",
-                    load->name);
+                    "encoder: {lines: 11, pins: {a: 2, b: 3}}, %s",
+                    load->name,
+                    load->hall.at_driver
+                        ? "or the speed output of its driver: hall: {to: driver, output: 18}"
+                        : "or a brushless motor's hall");
     }
     if (!wpin_stage_kind_takes_duty(load->kind) || wpin_logic_of(load->kind->logic)->pulses) {
         wpin_say_at(reader, node, "speed is regulated by the duty; a stage '%s' takes none",

@@ -3,10 +3,12 @@
 #include <math.h>
 #include <string.h>
 
-enum { HALL_PINS, HALL_CODES };
+enum { HALL_PINS, HALL_CODES, HALL_OUTPUT };
 static const wpin_field hall_fields[] = {
-    NODE("pins", true),
+    NODE("pins", false),
     NODE("codes", false),
+    NODE("output", false),
+    CHOICE("to", wpin_rig_hall, at_driver, "controller", "driver"),
     CHOICE("apart", wpin_rig_hall, sixty, "120deg", "60deg"),
     QUANTITY("uneven", wpin_rig_hall, uneven, false, WPIN_ANGLE, 0, 25.0 / 360),
     QUANTITY("hysteresis", wpin_rig_hall, hysteresis, false, WPIN_ANGLE, 0, 10.0 / 360),
@@ -48,6 +50,35 @@ static void read_codes(wpin_reader *reader, yaml_node_t *list, wpin_rig_hall *h)
     }
 }
 
+/* Sensors that the driver commutates by; of them the controller has the speed output at the most.
+ */
+static void read_at_driver(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
+                           yaml_node_t *const *nodes, wpin_rig_load *load) {
+    if (nodes[HALL_PINS] != NULL || nodes[HALL_CODES] != NULL) {
+        wpin_say_at(reader, nodes[HALL_PINS] != NULL ? nodes[HALL_PINS] : nodes[HALL_CODES],
+                    "to: driver: the sensors of '%s' go to its driver, not to pins; expected only "
+                    "'output', the pin that reads its speed output",
+                    load->name);
+    }
+    if (load->kind != NULL && !wpin_logic_of(load->kind->logic)->commutates) {
+        wpin_say_at(reader, node,
+                    "to: driver: a stage '%s' does not commutate by itself; expected one told by "
+                    "direction and PWM, e.g. direction-pwm-brake, or pins of the controller",
+                    load->kind->name);
+    }
+    wpin_rig_encoder output = {
+        .there = true, .by_driver = true, .one_channel = true, .lines = 3 * load->motor.pole_pairs};
+    if (nodes[HALL_OUTPUT] != NULL && wpin_read_pin(reader, nodes[HALL_OUTPUT], &output.pins[0])) {
+        const char *user = wpin_pin_user(rig, load, output.pins[0]);
+        if (user != NULL) {
+            wpin_say_at(reader, nodes[HALL_OUTPUT],
+                        "pin %u for the speed output of '%s' is taken: '%s'", output.pins[0],
+                        load->name, user);
+        }
+        load->encoder = output;
+    }
+}
+
 void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                     wpin_rig_load *load) {
     static const uint8_t usual[SECTORS] = {5, 1, 3, 2, 6, 4}, sixty[SECTORS] = {1, 3, 7, 6, 4, 0};
@@ -64,13 +95,24 @@ void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                     load->name);
         return;
     }
+    if (h->at_driver) {
+        read_at_driver(reader, rig, node, nodes, load);
+        return;
+    }
+    if (nodes[HALL_PINS] == NULL || nodes[HALL_OUTPUT] != NULL) {
+        wpin_say_at(reader, node,
+                    nodes[HALL_PINS] == NULL
+                        ? "hall lacks 'pins'; expected e.g. pins: {a: 14, b: 15, c: 16}, or to: "
+                          "driver where its driver commutates by itself"
+                        : "'output' is the speed output of a driver that commutates by itself; "
+                          "expected 'to: driver' with it, or 'pins' alone");
+        return;
+    }
     memcpy(h->codes, h->sixty ? sixty : usual, sizeof h->codes);
     if (nodes[HALL_CODES] != NULL) {
         read_codes(reader, nodes[HALL_CODES], h);
     }
-    if (nodes[HALL_PINS] != NULL) {
-        wpin_read_three_pins(reader, rig, nodes[HALL_PINS], load, "Hall sensor", h->pins);
-    }
+    wpin_read_three_pins(reader, rig, nodes[HALL_PINS], load, "Hall sensor", h->pins);
     h->there = true;
     load->encoder = (wpin_rig_encoder){.there = true, .by_hall = true};
 }

@@ -282,6 +282,14 @@ static void read_sensors(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *
                     "fan or a pump without sensors",
                     load->name);
     }
+    bool brushless = staged && wpin_rig_type(load)->spins && load->motor.pole_pairs > 0;
+    if (brushless && wpin_logic_of(load->kind->logic)->commutates && !load->hall.at_driver) {
+        wpin_say_at(reader, node,
+                    "a brushless motor (pole-pairs) on a stage '%s' needs a driver that commutates "
+                    "by itself; expected hall: {to: driver}, or a stage with three legs for the "
+                    "controller to commutate, e.g. three-phase-bridge",
+                    load->kind->name);
+    }
     if (nodes[LOAD_ENCODER] != NULL && load->axis.there) {
         wpin_say_at(reader, nodes[LOAD_ENCODER],
                     "the drive of '%s' has its own encoder: its 'counts' say all of it",

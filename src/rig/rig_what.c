@@ -330,13 +330,15 @@ static void check_phases(wpin_reader *reader, const yaml_node_t *node, const wpi
                     "'%s' is for a brushless motor: '%s' needs a motor with pole-pairs",
                     load->kind->name, load->name);
     } else if (brushless && !legs && !wpin_logic_of(load->kind->logic)->pulses &&
-               !wpin_logic_of(load->kind->logic)->frames) { /* it says so itself */
-        wpin_say_at(reader, node,
-                    "a brushless motor (pole-pairs) can't be connected to a stage '%s'; expected "
-                    "three-phase-bridge, three-phase-bridge-high or three-half-bridges for its "
-                    "three wires, or "
-                    "servo-pulse for a controller of its own",
-                    load->kind->name);
+               !wpin_logic_of(load->kind->logic)->commutates && /* asked for with its sensors */
+               !wpin_logic_of(load->kind->logic)->frames) {     /* it says so itself */
+        wpin_say_at(
+            reader, node,
+            "a brushless motor (pole-pairs) can't be connected to a stage '%s'; expected "
+            "three-phase-bridge, three-phase-bridge-high or three-half-bridges for its "
+            "three wires, servo-pulse for a controller of its own, or one told by direction and "
+            "PWM for a driver that commutates by itself (hall: {to: driver})",
+            load->kind->name);
     }
 }
 

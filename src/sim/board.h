@@ -106,6 +106,8 @@ typedef struct wpin_bridge {
     bool deaf[WPIN_DRIVER_INPUTS]; /* inputs whose high level is too low for it */
     bool never_off;                /* its transistor conducts whatever the pin says */
     bool delicate;                 /* can be harmed by the order of its inputs */
+    bool commutates, sixty;        /* a brushless motor, by Hall sensors of its own... */
+    uint8_t code;                  /* ...which show this */
 } wpin_bridge;
 
 typedef enum wpin_sensed {
@@ -235,6 +237,8 @@ static inline int wpin_driver_of(const wpin_sim *sim, int motor) {
 }
 /* Works out the chip's logic for every combination of input levels (bit n: input n is high). */
 void wpin_bridge_decide(wpin_bridge *bridge);
+/* Its own Hall sensors show another code. */
+void wpin_bridge_commutate(wpin_sim *sim, wpin_bridge *bridge, uint8_t code);
 /* The level a button puts on its pin now. */
 bool wpin_button_level(const wpin_sim *sim, wpin_pin pin);
 /* What a knob or a sensor puts on its input now. */

@@ -19,6 +19,9 @@ void wpin_bridge_decide(wpin_bridge *bridge) {
         }
         wpin_legs *legs = &bridge->legs[levels];
         *legs = wpin_logic_decide(&bridge->part, high);
+        if (bridge->commutates) {
+            *legs = wpin_logic_commutate(*legs, bridge->code, bridge->sixty);
+        }
         if (waits) {
             *legs = (wpin_legs){kept_apart(legs->a), kept_apart(legs->b), kept_apart(legs->c),
                                 kept_apart(legs->d)};
@@ -244,6 +247,14 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     } else if (!contacts ||
                bridge->event_count == 0) { /* of contacts: a wire came off, or on again */
         put_legs(sim, bridge, plant, next, at);
+    }
+}
+
+void wpin_bridge_commutate(wpin_sim *sim, wpin_bridge *bridge, uint8_t code) {
+    bridge->code = code;
+    wpin_bridge_decide(bridge);
+    if (bridge->motor != WPIN_SIM_NO_WIRE) {
+        follow_inputs(sim, bridge, sim->plants[bridge->motor], sim->now);
     }
 }
 

@@ -49,6 +49,24 @@ static uint8_t wires_of(const wpin_hall_part *h) {
     return (uint8_t)(h->off ? 7U : (h->sensor_off ? code | 2U : code));
 }
 
+/* The driver that commutates its motor by these sensors; NULL: none does. */
+static wpin_bridge *driver_of(wpin_sim *sim, const wpin_hall_part *h) {
+    for (int i = 0; h->part.at_driver && i < sim->bridge_count; i++) {
+        if (sim->bridges[i].motor == h->motor) {
+            return &sim->bridges[i];
+        }
+    }
+    return NULL;
+}
+
+static void connect_driver(wpin_sim *sim, const wpin_hall_part *h) {
+    wpin_bridge *driver = driver_of(sim, h);
+    if (driver != NULL) {
+        driver->sixty = h->part.sixty;
+        wpin_bridge_commutate(sim, driver, wires_of(h));
+    }
+}
+
 int wpin_sim_add_hall(wpin_sim *sim, const wpin_part_hall *hall, int motor,
                       const wpin_pin pins[3]) {
     if (motor < 0 || motor >= sim->plant_count || sim->hall_count == WPIN_SIM_ENCODERS ||
@@ -65,6 +83,7 @@ int wpin_sim_add_hall(wpin_sim *sim, const wpin_part_hall *hall, int motor,
     h->part.hysteresis = 0; /* where it stands it is as it is */
     h->code = code_now(sim, h);
     h->part.hysteresis = hall->hysteresis;
+    connect_driver(sim, h);
     return sim->hall_count++;
 }
 
@@ -80,7 +99,7 @@ bool wpin_sim_on_hall(wpin_sim *sim, int hall, wpin_sim_interrupt *interrupt, vo
 bool wpin_hall_level(const wpin_sim *sim, wpin_pin pin, bool *high) {
     for (int i = 0; i < sim->hall_count; i++) {
         const wpin_hall_part *h = &sim->halls[i];
-        for (int sensor = 0; sensor < 3; sensor++) {
+        for (int sensor = 0; !h->part.at_driver && sensor < 3; sensor++) {
             if (h->pins[sensor] == pin) {
                 *high = (wires_of(h) >> sensor & 1U) != 0;
                 return true;
@@ -95,9 +114,9 @@ bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) 
     for (int i = 0; i < sim->hall_count; i++) {
         wpin_hall_part *h = &sim->halls[i];
         if (h->motor == motor) {
-            bool *flaw = fault == WPIN_PART_FAULT_SENSOR_OFF    ? &h->off
-                         : fault == WPIN_PART_FAULT_CHANNEL_OFF ? &h->sensor_off
-                                                                : &h->swapped;
+            bool *flaw = fault == WPIN_PART_FAULT_HALL_OFF          ? &h->off
+                         : fault == WPIN_PART_FAULT_HALL_SENSOR_OFF ? &h->sensor_off
+                                                                    : &h->swapped;
             *flaw = on;
             found = true;
         }
@@ -137,6 +156,10 @@ void wpin_hall_settle(wpin_sim *sim) {
         wpin_hall_part *h = &sim->halls[i];
         uint8_t code = code_now(sim, h), before = wires_of(h);
         h->code = code;
+        wpin_bridge *driver = driver_of(sim, h);
+        if (driver != NULL && driver->code != wires_of(h)) {
+            wpin_bridge_commutate(sim, driver, wires_of(h));
+        }
         if (wires_of(h) != before && h->interrupt != NULL) {
             h->interrupt(h->context);
         }

@@ -95,11 +95,13 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
     case WPIN_PART_FAULT_SENSOR_OFF:
     case WPIN_PART_FAULT_CHANNEL_OFF:
     case WPIN_PART_FAULT_CHANNELS_SWAPPED: {
-        bool other = wpin_hall_inject(sim, fault, number, on);
-        other = (fault == WPIN_PART_FAULT_SENSOR_OFF && wpin_comparator_inject(sim, number, on)) ||
-                other;
-        return wpin_encoder_inject(sim, fault, number, on) || other;
+        bool compares =
+            fault == WPIN_PART_FAULT_SENSOR_OFF && wpin_comparator_inject(sim, number, on);
+        return wpin_encoder_inject(sim, fault, number, on) || compares;
     }
+    case WPIN_PART_FAULT_HALL_OFF:
+    case WPIN_PART_FAULT_HALL_SENSOR_OFF:
+    case WPIN_PART_FAULT_HALL_SWAPPED: return wpin_hall_inject(sim, fault, number, on);
     case WPIN_PART_FAULT_THERMISTOR_OFF: return wpin_warmth_inject(sim, number, on);
     case WPIN_PART_FAULT_CABLE_OFF:
     case WPIN_PART_FAULT_BUS_OFF:

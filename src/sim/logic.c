@@ -64,6 +64,25 @@ static wpin_leg_state enabled(bool high, bool enable) {
     return enable ? follow(high) : WPIN_LEG_OFF;
 }
 
+/* The sector that a code shows; 6: none. */
+static int sector_of(uint8_t code, bool sixty) {
+    static const uint8_t usual[8] = {6, 1, 3, 2, 5, 0, 4, 6}, close[8] = {5, 0, 6, 1, 4, 6, 3, 2};
+    return sixty ? close[code & 7] : usual[code & 7];
+}
+
+wpin_legs wpin_logic_commutate(wpin_legs two, uint8_t code, bool sixty) {
+    static const uint8_t top[6] = {0, 0, 1, 1, 2, 2}, bottom[6] = {1, 2, 2, 0, 0, 1};
+    wpin_leg_state legs[3] = {WPIN_LEG_OFF, WPIN_LEG_OFF, WPIN_LEG_OFF};
+    int sector = sector_of(code, sixty);
+    if (two.a == WPIN_LEG_LOW && two.b == WPIN_LEG_LOW) {
+        legs[0] = legs[1] = legs[2] = WPIN_LEG_LOW;
+    } else if (sector < 6) {
+        legs[top[sector]] = two.a;
+        legs[bottom[sector]] = two.b;
+    }
+    return (wpin_legs){.a = legs[0], .b = legs[1], .c = legs[2]};
+}
+
 wpin_legs wpin_logic_decide(const wpin_part_driver *part, const bool *high) {
     switch (part->logic) {
     case WPIN_LOGIC_DIRECTION_PWM_BRAKE:

@@ -133,8 +133,10 @@ static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
 
 /* Whether the legs of a driver are those that a load needs. */
 static bool suits(wpin_logic logic, wpin_plant_kind kind) {
-    return wpin_logic_of(logic)->channels == (kind == WPIN_PLANT_STEPPER) &&
-           wpin_logic_of(logic)->phases == (kind == WPIN_PLANT_BRUSHLESS);
+    const wpin_logic_traits *traits = wpin_logic_of(logic);
+    bool brushless = kind == WPIN_PLANT_BRUSHLESS;
+    return traits->channels == (kind == WPIN_PLANT_STEPPER) &&
+           (traits->phases == brushless || (brushless && traits->commutates));
 }
 
 /* Puts a load of any kind on a driver; NULL when it can not be. */
@@ -155,6 +157,9 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int br
         return NULL;
     }
     plant->kind = kind;
+    wpin_bridge *mine = &sim->bridges[bridge];
+    mine->commutates = kind == WPIN_PLANT_BRUSHLESS && !wpin_logic_of(mine->part.logic)->phases;
+    wpin_bridge_decide(mine);
     all[sim->plant_count] = plant;
     sim->bridges[bridge].motor = sim->plant_count++;
     sim->supplies[sim->bridges[bridge].supply].loads++;

@@ -155,8 +155,7 @@ static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
                 l->axis.there                         ? "at low speed"
                 : wpin_stage_kind_takes_duty(l->kind) ? "at low duty for a second"
                                                       : "of half a second",
-                l->axis.there || wpin_stage_kind_is_three_phase(l->kind) ? ""
-                                                                         : " or swap its leads");
+                l->axis.there || wpin_rig_three_leads(l) ? "" : " or swap its leads");
         } else if (wpin_rig_type(l)->steps) {
             add(to,
                 "%s: windpin first, which looks after its windings, then turns it an eighth of "
@@ -246,7 +245,15 @@ static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volt
         add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider of its supply, %.4g of it", l->name,
             "supply", "-", "-", v->supply_input, v->supply_ratio);
     }
-    for (int x = 0; wpin_stage_kind_is_three_phase(l->kind) && x < 3; x++) {
+    for (int x = 0; l->hall.at_driver && x < 3; x++) {
+        add(to, "%-12s Hall %-7c %-10s %-16s %-8s Hall input %c of the driver", l->name, 'a' + x,
+            "-", "-", "-", 'a' + x);
+    }
+    if (l->hall.at_driver) {
+        add(to, "%-12s %-12s %-10s %-16s %-8s the driver's own supply for them, and its ground",
+            l->name, "Hall supply", "-", "-", "-");
+    }
+    for (int x = 0; wpin_rig_three_leads(l) && !l->axis.there && x < 3; x++) {
         add(to, "%-12s lead %-7c %-10s %-16s %-8s leg %c of the driver", l->name, 'A' + x, "-", "-",
             "-", 'a' + x);
     }
@@ -330,7 +337,10 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
         bool counts = wpin_rig_counts_here(l);
         for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {
             add(to, "%-12s %-12s %-10s %-16s %-8u input, pull-up in the controller", l->name,
-                n == 0 ? "encoder a" : "encoder b", "-", "-", l->encoder.pins[n]);
+                l->encoder.by_driver ? "speed output"
+                : n == 0             ? "encoder a"
+                                     : "encoder b",
+                "-", "-", l->encoder.pins[n]);
         }
         list_cable(to, rig, l);
         add_around(to, l);
@@ -445,7 +455,7 @@ static void add_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load
             "0.1 %%), against the neutral point of three equal resistors from the divided leads",
             l->name, fmin(share, 1));
     }
-    if (wpin_rig_counts_here(l)) {
+    if (wpin_rig_counts_here(l) && !l->encoder.by_driver) {
         add(to, "1  encoder of %s: %.0f lines, %s channel%s, for %.3g V", l->name, l->encoder.lines,
             l->encoder.one_channel ? "one" : "two", l->encoder.one_channel ? "" : "s", logic);
     }

@@ -40,7 +40,7 @@ static wpin_finding *tell(wpin_vetter *v, wpin_severity severity, const wpin_fac
 }
 
 static void check_lead(wpin_vetter *v, const wpin_facts *f, const wpin_rig_wire *w) {
-    bool any = wpin_stage_kind_is_three_phase(f->load->kind) || wpin_rig_type(f->load)->steps;
+    bool any = wpin_rig_three_leads(f->load) || wpin_rig_type(f->load)->steps;
     bool fed = f->load->encoder.there;
     const char *right = wpin_wire_output(f->load, output_of(w));
     if (w->to == WPIN_WIRE_TO_NOTHING) {
@@ -148,7 +148,7 @@ static void check_coils(wpin_vetter *v, const wpin_facts *f) {
 
 /* What the rig reads or drives and no wire of the cable is. */
 static void check_missing(wpin_vetter *v, const wpin_facts *f) {
-    int leads = wpin_stage_kind_is_three_phase(f->load->kind) ? 3 : 2;
+    int leads = wpin_rig_three_leads(f->load) ? 3 : 2;
     bool coils = wpin_rig_type(f->load)->steps;
     for (int is = 0; is <= WPIN_WIRE_COIL_B2; is++) {
         bool lead = coils ? is >= WPIN_WIRE_COIL_A1 : is < leads;

@@ -124,7 +124,8 @@ static void one_channel(wpin_vetter *v) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
-        wpin_cause(n, "its encoder has one channel, and its stage drives both ways");
+        wpin_cause(n, "its %s has one channel, and its stage drives both ways",
+                   f->load->encoder.by_driver ? "driver's speed output" : "encoder");
         wpin_consequence(n, "the direction is taken from the drive: turning the wrong way is never "
                             "noticed");
         wpin_cure(n, "an encoder with two channels: pins: {a: N, b: M}");

@@ -139,9 +139,11 @@ typedef struct wpin_logic_traits {
     bool wire_a, wire_b; /**< ...and this end of the load is on supply or ground for good. */
     bool channels;       /**< Two bridges, one for each winding of a stepper. */
     bool phases;         /**< Three legs, for a brushless motor. */
-    bool own;            /**< A controller of its own drives as it thinks fit... */
-    bool pulses;         /**< ...told by servo-style pulses, */
-    bool frames;         /**< or over a field bus: it measures, too, and says so. */
+    bool commutates; /**< A whole driver: there are such with three legs that commutate a brushless
+                        motor by themselves. */
+    bool own;        /**< A controller of its own drives as it thinks fit... */
+    bool pulses;     /**< ...told by servo-style pulses, */
+    bool frames;     /**< or over a field bus: it measures, too, and says so. */
 } wpin_logic_traits;
 
 /** The traits of a logic. */
@@ -302,6 +304,7 @@ typedef struct wpin_part_hall {
     double off[3]; /**< Each is so far off its place, electrical degrees. */
     double
         hysteresis; /**< Each changes so much later, whichever way it turns, electrical degrees. */
+    bool at_driver; /**< Wired to the driver, which commutates by them, and to no pin. */
 } wpin_part_hall;
 
 /** Three comparators on the leads of a brushless motor, each high while its lead is above the
@@ -460,10 +463,13 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_PIN_FLOATING,   /**< Input `detail` of a bridge has no pull resistor: while its
                                         pin is not driven it drifts to where the switch conducts. */
     WPIN_PART_FAULT_LINK_LOST,      /**< No command reaches the controller any more. `number` 0. */
-    WPIN_PART_FAULT_SENSOR_OFF,     /**< A motor's encoder or Hall sensors have no supply, or their
-                                        cable is off. */
-    WPIN_PART_FAULT_CHANNEL_OFF,    /**< The second channel, or Hall sensor b, is off. */
-    WPIN_PART_FAULT_CHANNELS_SWAPPED, /**< The channels, or Hall sensors a and b, change places. */
+    WPIN_PART_FAULT_SENSOR_OFF,     /**< A motor's encoder has no supply, or its wires are off; or
+                                       its comparators. */
+    WPIN_PART_FAULT_CHANNEL_OFF,    /**< The second channel is off. */
+    WPIN_PART_FAULT_CHANNELS_SWAPPED, /**< The channels change places. */
+    WPIN_PART_FAULT_HALL_OFF,         /**< Its Hall sensors have no supply. */
+    WPIN_PART_FAULT_HALL_SENSOR_OFF,  /**< Hall sensor b is off. */
+    WPIN_PART_FAULT_HALL_SWAPPED,     /**< Hall sensors a and b change places. */
     WPIN_PART_FAULT_LEADS_MIXED,      /**< A stepper's leads are on the outputs that `detail` says:
                                           WPIN_PART_LEADS. */
     WPIN_PART_FAULT_CABLE_OFF,        /**< The bus cable of the drive of a bridge is off. */

@@ -199,7 +199,8 @@ typedef struct wpin_rig_stepping {
 
 /** Hall sensors of a brushless motor. */
 typedef struct wpin_rig_hall {
-    bool there;
+    bool there;        /**< Wired to the controller, which commutates by them. */
+    bool at_driver;    /**< Wired to the driver instead, which commutates by itself. */
     uint8_t pins[3];   /**< Of sensors a, b and c. */
     uint8_t codes[6];  /**< What they show in sectors 0 to 5: a is 1, b is 2, c is 4. */
     bool sixty;        /**< 60 electrical degrees apart instead of 120. */
@@ -414,6 +415,7 @@ typedef struct wpin_rig_encoder {
     bool there;
     bool by_hall;     /**< It is the Hall sensors: nothing below counts. */
     bool by_drive;    /**< It belongs to a drive on a field bus, which tells. */
+    bool by_driver;   /**< It is the speed output of a driver that commutates by itself. */
     double lines;     /**< Periods of one channel in a turn of the shaft it sits on. */
     bool at_output;   /**< Behind the gear. */
     bool one_channel; /**< No second channel: the direction is taken from the drive. */
@@ -553,6 +555,16 @@ typedef struct wpin_load_type {
 WPIN_API const wpin_load_type *wpin_rig_type(const wpin_rig_load *load);
 /** What is warm where a load's thermistor is: its winding or coil, or its driver. */
 WPIN_API const wpin_part_heat *wpin_rig_thermistor_heat(const wpin_rig_load *load);
+/** Whether a load is a motor with three leads, whoever commutates it. */
+static inline bool wpin_rig_three_leads(const wpin_rig_load *load) {
+    return wpin_rig_type(load)->spins && load->motor.pole_pairs > 0;
+}
+
+/** Whether the phases of such a motor are simulated: not those of one behind pulses or a bus. */
+static inline bool wpin_rig_has_phases(const wpin_rig_load *load) {
+    return wpin_stage_kind_is_three_phase(load->kind) || load->hall.at_driver;
+}
+
 /** Whether a load needs the controller's fast tick: its steps, or PWM made in software. */
 static inline bool wpin_rig_needs_fast_tick(const wpin_rig_load *load) {
     return load->limits.soft_pwm || wpin_rig_type(load)->steps;
@@ -735,8 +747,8 @@ typedef struct wpin_rig_move {
     double bend;     /**< Either comes and goes in so much time, s; 0: at once. */
 } wpin_rig_move;
 
-/** As its ramps let it, or friction alone where its stage can't brake; with smooth ramps the shorter
- * one takes half as long again. */
+/** As its ramps let it, or friction alone where its stage can't brake; with smooth ramps the
+ * shorter one takes half as long again. */
 WPIN_API wpin_rig_move wpin_rig_move_of(const wpin_rig_load *load);
 /** How long such a move takes for so many turns, s. */
 WPIN_API double wpin_rig_move_time(const wpin_rig_move *move, double turns);

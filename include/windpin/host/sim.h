@@ -117,8 +117,8 @@ WPIN_API bool wpin_sim_wire_supply(wpin_sim *sim, int supply, uint8_t input, dou
  * wpin_port.count, from 0; -1 when it can not be. */
 WPIN_API int wpin_sim_add_encoder(wpin_sim *sim, const wpin_part_encoder *encoder, int motor);
 
-/** Puts Hall sensors on the shaft of a brushless motor, a, b and c wired to these pins: their
- * number from 0; -1 when it can not be. */
+/** Puts Hall sensors on the shaft of a brushless motor, a, b and c wired to these pins, or to its
+ * driver: their number from 0; -1 when it can not be. */
 WPIN_API int wpin_sim_add_hall(wpin_sim *sim, const wpin_part_hall *hall, int motor,
                                const wpin_pin pins[3]);
 /** Calls `interrupt` within 2 us of each change of these sensors, as a pin-change interrupt would;

@@ -91,7 +91,7 @@ static int waves(const waves_arguments *a, const wpin_rig *rig) {
     if (load < 0) {
         return EXIT_WRONG_INPUT;
     }
-    if (!wpin_stage_kind_is_three_phase(rig->loads[load].kind)) {
+    if (!wpin_rig_has_phases(&rig->loads[load])) {
         return cli_waves_of_pwm(rig, load, a->duty, a->picture, a->json);
     }
     if (!wpin_waves_take(rig, load, a->duty, &w, why, sizeof why)) {
