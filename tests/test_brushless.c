@@ -105,6 +105,7 @@ static state slope(const wpin_part_motor *m, const int *legs, double supply_ohms
         d.amps[x] = (volts[x] - star) / (m->inductance / 2);
     }
     double way = s->speed > 0 ? 1 : -1;
+    torque -= m->cogging * sin(m->cogging_steps * s->angle);
     d.speed = (torque - way * (m->dry_friction + m->load_torque) - m->viscous_friction * s->speed) /
               m->inertia;
     d.angle = s->speed;
@@ -147,11 +148,14 @@ static void show_legs(const board *b, const int *legs) {
     }
 }
 
-/* Legs at random, for 5 to 60 us each, from rest: flat and sine, a stiff supply and a soft one. */
+/* Legs at random, for 5 to 60 us each, from rest: flat and sine, a stiff supply and a soft one; the
+ * second half with cogging. */
 START_TEST(it_agrees_with_an_integrator_of_its_own) {
     wpin_part_motor m = drum;
     m.sinusoidal = _i % 2 != 0;
     m.start_turns = 0.37 * _i;
+    m.cogging = _i < 8 ? 0 : 0.04;
+    m.cogging_steps = _i % 3 == 0 ? 84 : 24;
     double ohms = _i / 2 % 2 != 0 ? 0.1 : 0;
     board b = set_up(&m, ohms, &(wpin_part_hall){0});
     state s = {.angle = m.start_turns * 2 * PI};
@@ -180,6 +184,30 @@ START_TEST(it_agrees_with_an_integrator_of_its_own) {
     ck_assert_msg(worst < 0.002 * most + 2e-3, "current %g A off, of %g A", worst, most);
     ck_assert_msg(worst_speed < 2e-3 * fabs(s.speed) + 5e-3, "speed %g off %g", worst_speed,
                   s.speed);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* Let go between two teeth it swings to the nearer one, and comes to rest where its friction holds
+ * it; where that holds it at once it stays. */
+START_TEST(a_magnet_rests_at_its_teeth) {
+    static const double starts[] = {0.3, 0.45, 0.55, 0.9, 0.02};
+    wpin_part_motor m = drum;
+    m.load_torque = 0;
+    m.static_friction = 0.004;
+    m.dry_friction = 0.002;
+    m.cogging = 0.02;
+    m.cogging_steps = 24;
+    m.start_turns = starts[_i] / m.cogging_steps;
+    board b = set_up(&m, 0, &(wpin_part_hall){0});
+    wpin_sim_advance(b.sim, 2000000000000LL);
+    wpin_part_reading r = wpin_sim_read(b.sim, b.motor);
+    double steps = r.turns * m.cogging_steps, off = steps - round(steps);
+    ck_assert_double_eq(r.rpm, 0);
+    ck_assert_double_le(m.cogging * fabs(sin(2 * PI * off)), m.static_friction + 1e-9);
+    ck_assert_double_eq_tol(round(steps), round(starts[_i]), 1e-9);
+    ck_assert(_i < 4 || r.turns == m.start_turns);
+    ck_assert(_i == 4 || r.turns != m.start_turns);
     wpin_sim_free(b.sim);
 }
 END_TEST
@@ -556,7 +584,8 @@ int main(void) {
     Suite *suite = suite_create("brushless");
     TCase *tests = tcase_create("brushless");
     tcase_set_timeout(tests, 0);
-    tcase_add_loop_test(tests, it_agrees_with_an_integrator_of_its_own, 0, 8);
+    tcase_add_loop_test(tests, it_agrees_with_an_integrator_of_its_own, 0, 16);
+    tcase_add_loop_test(tests, a_magnet_rests_at_its_teeth, 0, 5);
     tcase_add_test(tests, a_held_one_follows_the_closed_form);
     tcase_add_loop_test(tests, time_in_parts_is_time_as_a_whole, 0, 4);
     tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 16);

@@ -28,6 +28,10 @@ static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
             m->pole_pairs, m->sinusoidal ? "sine" : "flat-topped",
             30 / 3.14159265358979 / m->constant);
     }
+    if (m->cogging > 0) {
+        printf("  cogging     up to %.4g mNm, %.0f times in a turn of the motor's shaft\n",
+               m->cogging * 1e3, m->cogging_steps);
+    }
     if (m->stop_high > m->stop_low) {
         printf("  travel      %.4g to %.4g deg between end stops\n", m->stop_low * 360,
                m->stop_high * 360);

@@ -6,7 +6,7 @@
 
 wpin_at_shaft wpin_part_at_shaft(const wpin_part_motor *m) {
     double n = m->gear_ratio, loss = m->gear_efficiency, load = m->load_torque / (n * loss);
-    return (wpin_at_shaft){.holds = m->static_friction + load,
+    return (wpin_at_shaft){.holds = m->static_friction + m->cogging + load,
                            .drags = m->dry_friction + load,
                            .viscous = m->viscous_friction + m->load_viscous / (n * n * loss),
                            .quadratic = m->load_quadratic / (n * n * n * loss),

@@ -45,6 +45,8 @@ static const wpin_field motor_fields[] = {
     QUANTITY("inductance", wpin_part_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
     QUANTITY("pole-pairs", wpin_part_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
     CHOICE("back-emf", wpin_part_motor, sinusoidal, "flat", "sine"),
+    QUANTITY("cogging", wpin_part_motor, cogging, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("cogging-steps", wpin_part_motor, cogging_steps, false, WPIN_NUMBER, 2, 1000),
     QUANTITY("inertia", wpin_part_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
     QUANTITY("static-friction", wpin_part_motor, static_friction, false, WPIN_TORQUE, 0, 100),
     QUANTITY("dry-friction", wpin_part_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
@@ -100,6 +102,25 @@ static void read_constant(wpin_reader *reader, const yaml_node_t *node, yaml_nod
     }
 }
 
+/* The magnet's pull on the teeth: in a turn as often as both repeat, mostly six times a pole pair.
+ */
+static void check_cogging(wpin_reader *reader, const yaml_node_t *node, wpin_part_motor *m) {
+    if (m->cogging > 0 && m->pole_pairs <= 0) {
+        wpin_say_at(
+            reader, node,
+            "cogging is simulated of brushless motors; expected pole-pairs with it, or more "
+            "static-friction instead");
+    }
+    if (fmod(m->cogging_steps, 1) != 0) {
+        wpin_say_at(
+            reader, node,
+            "cogging-steps: %g is not a whole number; expected the least common multiple of "
+            "its poles and teeth",
+            m->cogging_steps);
+    }
+    m->cogging_steps = m->cogging_steps > 0 ? m->cogging_steps : 6 * m->pole_pairs;
+}
+
 static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(motor_fields)];
     wpin_read_map(reader, node, "motor", motor_fields, COUNT(motor_fields), &load->motor, nodes);
@@ -125,6 +146,7 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
                     "pole-pairs: %g is not a whole number; expected half the number of its poles",
                     load->motor.pole_pairs);
     }
+    check_cogging(reader, node, &load->motor);
     if (load->motor.static_friction < load->motor.dry_friction) {
         wpin_say_at(reader, node,
                     "static-friction (%.4g mNm) is below dry-friction (%.4g mNm); a shaft at rest "

@@ -102,7 +102,7 @@ static bool sound_motor(const wpin_part_motor *m) {
            m->viscous_friction >= 0 && m->gear_ratio > 0 && m->gear_efficiency > 0 &&
            m->gear_efficiency <= 1 && m->load_torque >= 0 && m->load_viscous >= 0 &&
            m->load_quadratic >= 0 && m->load_inertia >= 0 && m->pole_pairs >= 0 &&
-           fmod(m->pole_pairs, 1) == 0;
+           fmod(m->pole_pairs, 1) == 0 && m->cogging >= 0 && (m->cogging == 0 || m->pole_pairs > 0);
 }
 
 static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,

@@ -1,6 +1,6 @@
 /* A brushless motor as power series: three windings in a star and a magnet with p pole pairs,
  *     L di_x/dt = v_x - v_n - R i_x - e_x      e_x = k w f(p a - x 120 deg)
- *     J dw/dt = k sum f_x i_x - B w - T        i_a + i_b + i_c = 0
+ *     J dw/dt = k sum f_x i_x - B w - T - C sin(n a)        i_a + i_b + i_c = 0
  * for the phases that conduct (e.g. Krishnan, "Permanent Magnet Synchronous and Brushless DC Motor
  * Drives", ch. 9). f is a sine, or a trapezoid with flat tops of 120 degrees. */
 #include "phases.h"
@@ -59,6 +59,11 @@ double wpin_phases_torque(const wpin_plant *plant, const wpin_circuit *c, const 
     unit.speed = 1;
     wpin_phases_emf(plant, c, &unit, per_amp);
     return per_amp[0] * i->amps[0] + per_amp[1] * i->amps[1] + per_amp[2] * i->amps[2];
+}
+
+double wpin_phases_cogging(const wpin_plant *plant, double turned) {
+    const wpin_part_motor *m = &plant->motor;
+    return m->cogging == 0 ? 0 : -m->cogging * sin(turned * m->cogging_steps / m->pole_pairs);
 }
 
 double wpin_phases_drawn(const wpin_circuit *c, const double *amps) {
@@ -136,6 +141,26 @@ static double flat_terms(const wpin_circuit *c, const wpin_course *p, double ram
     return c->constant * torque;
 }
 
+/* Sine and cosine of the angle of cogging, and their terms. */
+typedef struct cogs {
+    double sine[WPIN_ORDER + 1], cosine[WPIN_ORDER + 1];
+} cogs;
+
+static void cogs_begin(const wpin_plant *plant, double turned, cogs *g) {
+    double angle = turned * plant->motor.cogging_steps / plant->motor.pole_pairs;
+    g->sine[0] = sin(angle);
+    g->cosine[0] = cos(angle);
+}
+
+/* The torque of order k, and the terms that follow. */
+static double cogging_terms(const wpin_plant *plant, const wpin_course *p, cogs *g, int k) {
+    double turns = plant->motor.cogging_steps * shares[k + 1];
+    double sine = product(g->sine, p->speed, k), cosine = product(g->cosine, p->speed, k);
+    g->sine[k + 1] = turns * cosine;
+    g->cosine[k + 1] = -turns * sine;
+    return -plant->motor.cogging * g->sine[k];
+}
+
 /* Terms of order k + 1 of the currents that flow. */
 static void add_amps(const wpin_circuit *c, wpin_course *p, int k, const double *emf) {
     double left[WPIN_PHASES], star = 0, supply = 0;
@@ -155,11 +180,16 @@ static void add_amps(const wpin_circuit *c, wpin_course *p, int k, const double 
     }
 }
 
+double wpin_phases_rate(const wpin_plant *plant, double speed) {
+    const wpin_part_motor *m = &plant->motor;
+    return fabs(speed) * (m->cogging > 0 ? fmax(m->pole_pairs, m->cogging_steps) : m->pole_pairs);
+}
+
 /* So many terms that the next one is nothing: x is the share of its time constant, or the part of a
  * turn in radians, that passes. */
 static int order_for(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
                      double seconds) {
-    double turning = 2 * plant->motor.pole_pairs * fabs(from->speed); /* it may speed up */
+    double turning = 2 * wpin_phases_rate(plant, from->speed); /* it may speed up */
     double fading = (c->ohms + plant->feed.on_resistance + c->rail_ohms) / c->henry;
     double x = seconds * (turning + fading), term = x * x * x / 6;
     int order = 3;
@@ -175,6 +205,7 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
     const bool sine = plant->motor.sinusoidal;
     double poles = plant->motor.pole_pairs, emf[WPIN_PHASES], ramp = ramp_at(c, from->turned);
     shapes f;
+    cogs g;
     double per_inertia = 1 / plant->inertia;
     p->order = order_for(plant, c, from, seconds);
     for (int x = 0; x < WPIN_PHASES; x++) {
@@ -185,6 +216,9 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
     if (sine) {
         f.sine[0] = sin(from->turned);
         f.cosine[0] = cos(from->turned);
+    }
+    if (plant->motor.cogging > 0) {
+        cogs_begin(plant, from->turned, &g);
     }
     for (int k = 0; k < p->order; k++) {
         double share = shares[k + 1];
@@ -202,6 +236,9 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
                 plant->viscous * p->speed[k] + (k == 0 ? c->turns * plant->torque_move : 0);
             if (plant->quadratic != 0) {
                 drag += c->turns * plant->quadratic * product(p->speed, p->speed, k);
+            }
+            if (plant->motor.cogging > 0) {
+                drag -= cogging_terms(plant, p, &g, k);
             }
             p->speed[k + 1] = (torque - drag) * per_inertia * share;
             p->turned[k + 1] = poles * p->speed[k] * share;

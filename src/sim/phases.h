@@ -43,6 +43,10 @@ void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_
                      double *emf);
 double wpin_phases_torque(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i);
 double wpin_phases_star(const wpin_circuit *c, const wpin_instant *i, const double *emf);
+/* What the magnet's pull on the teeth adds to that torque. */
+double wpin_phases_cogging(const wpin_plant *plant, double turned);
+/* How fast the fastest of its angles turns, rad/s. */
+double wpin_phases_rate(const wpin_plant *plant, double speed);
 /* Current out of the supply. */
 double wpin_phases_drawn(const wpin_circuit *c, const double *amps);
 /* What happens in so many seconds from here on, and where that leads to in t of them; what flows

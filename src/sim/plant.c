@@ -21,7 +21,7 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->inertia = shaft.inertia;
     plant->viscous = shaft.viscous;
     plant->quadratic = shaft.quadratic;
-    plant->torque_hold = shaft.holds;
+    plant->torque_hold = shaft.holds - m->cogging; /* that is where it stands */
     plant->torque_move = shaft.drags;
     if (plant->stalled) {
         plant->torque_hold = HUGE_VAL;

@@ -244,13 +244,16 @@ typedef struct wpin_part_driver {
  * voltage between two leads: while two phases carry the current it is a brushed motor of these
  * figures. */
 typedef struct wpin_part_motor {
-    const char *name;        /**< For messages; copied. */
-    double resistance;       /**< R, ohm. */
-    double inductance;       /**< L, H. */
-    double constant;         /**< K, V s/rad = Nm/A. */
-    double pole_pairs;       /**< Of a brushless motor; 0: a brushed one. */
-    bool sinusoidal;         /**< Its voltage is a sine; otherwise flat for 120 degrees. */
-    double inertia;          /**< J of rotor and gear, kg m2. */
+    const char *name;     /**< For messages; copied. */
+    double resistance;    /**< R, ohm. */
+    double inductance;    /**< L, H. */
+    double constant;      /**< K, V s/rad = Nm/A. */
+    double pole_pairs;    /**< Of a brushless motor; 0: a brushed one. */
+    bool sinusoidal;      /**< Its voltage is a sine; otherwise flat for 120 degrees. */
+    double cogging;       /**< Of a brushless one: torque of the magnet on the teeth at its most, a
+                             sine of the angle that is zero where it stands at first, Nm... */
+    double cogging_steps; /**< ...with so many periods in a turn. */
+    double inertia;       /**< J of rotor and gear, kg m2. */
     double static_friction;  /**< Torque that holds the shaft at rest, Nm. */
     double dry_friction;     /**< Torque against any motion, Nm; at most static_friction. */
     double viscous_friction; /**< Nm s/rad. */
@@ -268,7 +271,7 @@ typedef struct wpin_part_motor {
 
 /** Motor and load as one, on the motor's own shaft. */
 typedef struct wpin_at_shaft {
-    double holds;     /**< Torque that holds it at rest, Nm. */
+    double holds;     /**< Torque that holds it at rest, at the most: with its cogging, Nm. */
     double drags;     /**< Torque against all motion, Nm. */
     double viscous;   /**< Nm s/rad. */
     double quadratic; /**< Nm s2/rad2. */

@@ -85,6 +85,11 @@ static void open_diodes(const wpin_plant *plant, wpin_circuit *c, const wpin_ins
     }
 }
 
+/* What would turn a shaft at rest. */
+static double pull(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i) {
+    return wpin_phases_torque(plant, c, i) + wpin_phases_cogging(plant, i->turned);
+}
+
 static int find_turns(const wpin_plant *plant, double torque) {
     if (plant->speed != 0) {
         return sign_of(plant->speed);
@@ -118,7 +123,7 @@ static void find_circuit(const wpin_plant *plant, const wpin_instant *now, wpin_
     if (c->count < PHASES) {
         open_diodes(plant, c, now);
     }
-    double torque = plant->speed != 0 ? 0 : wpin_phases_torque(plant, c, now);
+    double torque = plant->speed != 0 ? 0 : pull(plant, c, now);
     c->turns = find_turns(plant, torque);
 }
 
@@ -148,7 +153,7 @@ static double left_of(const wpin_plant *plant, const wpin_circuit *c, const endi
     case CUT_CORNER: return c->turns > 0 ? c->begin + SECTOR - i->turned : i->turned - c->begin;
     case CUT_SHAFT: return c->turns * i->speed;
     case CUT_LOOSE: {
-        double torque = wpin_phases_torque(plant, c, i);
+        double torque = pull(plant, c, i);
         return wpin_plant_against_stop(plant, torque) ? 1 : plant->torque_hold - fabs(torque);
     }
     case CUT_NONE: break;
@@ -294,7 +299,12 @@ static void settle(wpin_plant *plant, const wpin_circuit *c, const ending *end) 
                        c->turns * 100 * HAIR;
         break;
     case CUT_SHAFT: plant->speed = 0; break;
-    case CUT_LOOSE: plant->speed = copysign(HAIR, plant->amps); break;
+    case CUT_LOOSE: {
+        wpin_instant now = {.turned = plant->motor.pole_pairs * plant->angle};
+        memcpy(now.amps, plant->phase_amps, sizeof now.amps);
+        plant->speed = copysign(HAIR, pull(plant, c, &now));
+        break;
+    }
     case CUT_OPENS:
     case CUT_NONE: break;
     }
@@ -327,8 +337,9 @@ static bool advance_pair(wpin_plant *plant, int64_t dt) {
     int one = wpin_phase_on_top(&c), other = wpin_phase_at_bottom(&c), third = 3 - one - other;
     wpin_leg_state x = leg_of(plant, one), y = leg_of(plant, other);
     bool carries = x != WPIN_LEG_OFF || y != WPIN_LEG_OFF || amps[one] != 0;
-    if (plant->motor.sinusoidal || plant->quadratic != 0 || plant->lead_off || plant->burnt ||
-        leg_of(plant, third) != WPIN_LEG_OFF || amps[third] != 0 || !carries) {
+    if (plant->motor.sinusoidal || plant->motor.cogging > 0 || plant->quadratic != 0 ||
+        plant->lead_off || plant->burnt || leg_of(plant, third) != WPIN_LEG_OFF ||
+        amps[third] != 0 || !carries) {
         return false;
     }
     double signed_amps = plant->amps;
@@ -386,7 +397,9 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
 /* Off and at rest: nothing moves but time. */
 static bool sleeps(const wpin_plant *plant) {
     const double *amps = plant->phase_amps;
-    return plant->speed == 0 && plant->leg_a == WPIN_LEG_OFF && plant->leg_b == WPIN_LEG_OFF &&
+    double cogging = wpin_phases_cogging(plant, plant->motor.pole_pairs * plant->angle);
+    return plant->speed == 0 && fabs(cogging) <= plant->torque_hold &&
+           plant->leg_a == WPIN_LEG_OFF && plant->leg_b == WPIN_LEG_OFF &&
            plant->leg_c == WPIN_LEG_OFF && amps[0] == 0 && amps[1] == 0 && amps[2] == 0;
 }
 
@@ -396,7 +409,7 @@ void wpin_brushless_advance(wpin_plant *plant, int64_t dt) {
         return;
     }
     while (dt > 0) {
-        double rate = plant->motor.pole_pairs * fabs(plant->speed);
+        double rate = wpin_phases_rate(plant, plant->speed);
         double most = rate > 0 ? TURN_MOST / rate / PS : (double)plant->piece_max;
         int64_t longest = most < (double)plant->piece_max ? (int64_t)most + 1 : plant->piece_max;
         dt -= advance_piece(plant, dt < longest ? dt : longest);
