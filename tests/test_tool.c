@@ -907,6 +907,26 @@ START_TEST(a_motor_is_identified_and_that_is_kept) {
 }
 END_TEST
 
+/* Found, kept with the day, and told once the wires are others; found again it holds again. */
+START_TEST(an_order_is_found_and_kept) {
+    const char *rig = scratch("spinner.yaml");
+    run_command(output, sizeof output,
+                "sed 's/uneven: 2deg/codes: [5, 4, 6, 2, 3, 1]/' %s/demo/honey-spinner.yaml > %s",
+                TEST_SOURCE, rig);
+    tool(0, SAYS("codes: [5, 1, 3, 2, 6, 4]", "Stored in"), "order %s drum --attached --write",
+         rig);
+    tool(0, SAYS("codes 5 1 3 2 6 4", "found on 20"), "rig %s", rig);
+    tool(0, SAYS("0 with caution"), "vet %s", rig);
+    run_command(output, sizeof output, "sed -i 's/a: 14, b: 15/a: 15, b: 14/' %s", rig);
+    tool(0, SAYS("have changed since"), "rig %s", rig);
+    tool(0, SAYS("order-before", "windpin order again"), "vet %s", rig);
+    tool(0, SAYS("as it stands there", "Stored in"), "order %s drum --attached --write", rig);
+    tool(0, SAYS("0 with caution"), "vet %s", rig);
+    run_command(output, sizeof output, "sed -i 's/of: [0-9a-f]*/of: wires/' %s", rig);
+    tool(2, SAYS("'wires' is not a mark"), "rig %s", rig);
+}
+END_TEST
+
 START_TEST(what_a_computer_lacks_is_said) {
     tool(0, SAYS("terminal", "gnuplot draws", "can be written in"), "missing");
     int status =
@@ -1006,6 +1026,7 @@ int main(void) {
     tcase_add_test(tests, parts_are_sized);
     tcase_add_test(tests, the_stop_input_stops_the_house);
     tcase_add_test(tests, faults_are_tried_one_by_one);
+    tcase_add_test(tests, an_order_is_found_and_kept);
     tcase_add_test(tests, what_a_computer_lacks_is_said);
     tcase_add_test(tests, the_examples_run);
     suite_add_tcase(suite, tests);

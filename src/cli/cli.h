@@ -32,6 +32,9 @@ int cmd_vet(int argc, char **argv);
 int cmd_export(int argc, char **argv);
 int cmd_new(int argc, char **argv);
 
+/* This day, e.g. 2026-11-25, or the one of SOURCE_DATE_EPOCH, for results that can be repeated. */
+void cli_today(char *to, size_t size);
+
 /* The kind of stage of a name; NULL, and what it may have meant on standard error. */
 const wpin_stage_kind *cli_find_kind(const char *name);
 int cmd_faults(int argc, char **argv);

@@ -6,6 +6,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <strings.h>
+#include <time.h>
 #include <unistd.h>
 
 void cli_complain(const char *format, ...) {
@@ -118,4 +119,11 @@ const wpin_stage_kind *cli_find_kind(const char *name) {
         cli_complain("unknown kind of stage '%s'; windpin stage lists them", name);
     }
     return NULL;
+}
+
+void cli_today(char *to, size_t size) {
+    const char *fixed = getenv("SOURCE_DATE_EPOCH");
+    time_t now = fixed != NULL ? (time_t)strtoll(fixed, NULL, 10) : time(NULL);
+    struct tm day;
+    strftime(to, size, "%Y-%m-%d", gmtime_r(&now, &day));
 }

@@ -201,6 +201,10 @@ static void print_hall(const wpin_rig_load *load) {
         h->pins[0], h->pins[1], h->pins[2], h->sixty ? 60 : 120, h->codes[0], h->codes[1],
         h->codes[2], h->codes[3], h->codes[4], h->codes[5], 6 * load->motor.pole_pairs,
         6 * load->motor.pole_pairs * load->motor.gear_ratio);
+    if (h->on[0] != '\0') {
+        printf("              found on %s%s\n", h->on,
+               h->stale ? "; its stage, pins or pole pairs have changed since" : "");
+    }
 }
 
 static void print_crossing(const wpin_rig *rig, const wpin_rig_load *load) {

@@ -1,13 +1,15 @@
 /* The Hall sensors of a brushless motor. */
 #include "rig_parts.h"
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
-enum { HALL_PINS, HALL_CODES, HALL_OUTPUT };
+enum { HALL_PINS, HALL_CODES, HALL_OUTPUT, HALL_FOUND };
 static const wpin_field hall_fields[] = {
     NODE("pins", false),
     NODE("codes", false),
     NODE("output", false),
+    NODE("found", false),
     CHOICE("to", wpin_rig_hall, at_driver, "controller", "driver"),
     CHOICE("apart", wpin_rig_hall, sixty, "120deg", "60deg"),
     QUANTITY("uneven", wpin_rig_hall, uneven, false, WPIN_ANGLE, 0, 25.0 / 360),
@@ -47,6 +49,33 @@ static void read_codes(wpin_reader *reader, yaml_node_t *list, wpin_rig_hall *h)
                     "codes: six different codes of the sensors (a is 1, b is 2, c is 4), one for "
                     "each sector in their order, each one sensor off the next; expected e.g. [5, "
                     "1, 3, 2, 6, 4]");
+    }
+}
+
+uint32_t wpin_rig_order_mark(const wpin_rig_load *load) {
+    const uint8_t *h = load->hall.pins;
+    char text[200];
+    int used = snprintf(text, sizeof text, "%s %g %d %u %u %u", load->kind->name,
+                        load->motor.pole_pairs, load->reversed, h[0], h[1], h[2]);
+    for (unsigned i = 0; i < load->kind->table->line_count; i++) {
+        used += snprintf(text + used, sizeof text - (size_t)used, " %u", load->pins[i]);
+    }
+    return wpin_mark_of(text);
+}
+
+/* When the codes were found, and for which wires. */
+static void read_found(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+    static const wpin_field fields[] = {NODE("on", true), NODE("of", true)};
+    yaml_node_t *nodes[COUNT(fields)];
+    uint32_t of;
+    wpin_read_map(reader, node, "found", fields, COUNT(fields), &load->hall, nodes);
+    if (node->type != YAML_MAPPING_NODE || nodes[0] == NULL || nodes[1] == NULL) {
+        return;
+    }
+    const char *on = wpin_scalar(reader, nodes[0], "a day, e.g. 2026-11-25");
+    if (on != NULL && wpin_read_mark(reader, nodes[1], "windpin order", &of)) {
+        snprintf(load->hall.on, sizeof load->hall.on, "%.11s", on);
+        load->hall.stale = of != wpin_rig_order_mark(load);
     }
 }
 
@@ -113,6 +142,9 @@ void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
         read_codes(reader, nodes[HALL_CODES], h);
     }
     wpin_read_three_pins(reader, rig, nodes[HALL_PINS], load, "Hall sensor", h->pins);
+    if (nodes[HALL_FOUND] != NULL && load->kind != NULL) {
+        read_found(reader, nodes[HALL_FOUND], load);
+    }
     h->there = true;
     load->encoder = (wpin_rig_encoder){.there = true, .by_hall = true};
 }

@@ -18,16 +18,34 @@ static const wpin_field fields[] = {
     QUANTITY("viscous-friction", wpin_part_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
 };
 
-uint32_t wpin_rig_motor_mark(const wpin_part_motor *m) {
-    char text[300];
-    snprintf(text, sizeof text, "%.6g %.6g %.6g %.6g %.6g %.6g %.6g %.6g %.6g", m->resistance,
-             m->inductance, m->constant, m->inertia, m->static_friction, m->dry_friction,
-             m->viscous_friction, m->gear_ratio, m->gear_efficiency);
+uint32_t wpin_mark_of(const char *text) {
     uint32_t hash = 2166136261U; /* FNV-1a, as of whole files */
     for (const char *c = text; *c != '\0'; c++) {
         hash = (hash ^ (uint8_t)*c) * 16777619U;
     }
     return hash;
+}
+
+uint32_t wpin_rig_motor_mark(const wpin_part_motor *m) {
+    char text[300];
+    snprintf(text, sizeof text, "%.6g %.6g %.6g %.6g %.6g %.6g %.6g %.6g %.6g", m->resistance,
+             m->inductance, m->constant, m->inertia, m->static_friction, m->dry_friction,
+             m->viscous_friction, m->gear_ratio, m->gear_efficiency);
+    return wpin_mark_of(text);
+}
+
+bool wpin_read_mark(wpin_reader *reader, yaml_node_t *node, const char *command, uint32_t *mark) {
+    const char *text = wpin_scalar(reader, node, "the mark that was written with it");
+    char *rest = NULL;
+    if (text == NULL) {
+        return false;
+    }
+    *mark = (uint32_t)strtoul(text, &rest, 16);
+    if (rest == text || *rest != '\0' || strlen(text) > 8) {
+        wpin_say_at(reader, node, "'%s' is not a mark; expected the eight digits that %s wrote",
+                    text, command);
+    }
+    return true;
 }
 
 static void take(double *to, double found) {
@@ -59,16 +77,8 @@ void wpin_read_identified(wpin_reader *reader, yaml_node_t *node, wpin_rig_load 
         return;
     }
     const char *on = wpin_scalar(reader, nodes[FOUND_ON], "a day, e.g. 2026-11-25");
-    const char *of = wpin_scalar(reader, nodes[FOUND_OF], "the mark that windpin identify wrote");
-    char *rest = NULL;
-    if (on == NULL || of == NULL) {
+    if (on == NULL || !wpin_read_mark(reader, nodes[FOUND_OF], "windpin identify", &i->of)) {
         return;
-    }
-    i->of = (uint32_t)strtoul(of, &rest, 16);
-    if (rest == of || *rest != '\0' || strlen(of) > 8) {
-        wpin_say_at(reader, nodes[FOUND_OF],
-                    "'%s' is not a mark; expected the eight digits that windpin identify wrote",
-                    of);
     }
     snprintf(i->on, sizeof i->on, "%.11s", on);
     i->there = true;

@@ -79,6 +79,9 @@ void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
                         wpin_rig_load *load);
 void wpin_read_vector(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                       wpin_rig_load *load);
+/* A mark of what something was found for, and reading one that a command wrote. */
+uint32_t wpin_mark_of(const char *text);
+bool wpin_read_mark(wpin_reader *reader, yaml_node_t *node, const char *command, uint32_t *mark);
 /* Pins a, b and c of three sensors, free and each its own. */
 void wpin_read_three_pins(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                           const wpin_rig_load *load, const char *what, uint8_t pins[3]);

@@ -266,7 +266,28 @@ static void short_rest(wpin_vetter *v) {
     }
 }
 
+/* Found for other wires than the rig says now. */
+static void order_before(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_hall *h = &f->load->hall;
+        if (!h->there || !h->stale) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "the order of its wires was found on %s, and its stage, pins or pole pairs "
+                   "have changed since",
+                   h->on);
+        wpin_consequence(n, "it may hum and stand, or turn and draw many times its current");
+        wpin_cure(n, "windpin order again");
+        wpin_cure(n, "'found' taken out, if the codes hold for these wires too");
+    }
+}
+
 const wpin_rule_entry wpin_rules_brushless[] = {
+    {{"order-before", "hall codes, found; stage pins; motor pole-pairs",
+      "an order that was found for other wires", WPIN_EFFECT_ADVICE},
+     order_before},
     {{"commutation-rate", "motor pole-pairs; speed maximum; hall",
       "more interrupts of Hall sensors than a small controller has time for", WPIN_EFFECT_ADVICE},
      rate},

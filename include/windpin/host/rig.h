@@ -206,6 +206,8 @@ typedef struct wpin_rig_hall {
     bool sixty;        /**< 60 electrical degrees apart instead of 120. */
     double uneven;     /**< Of the simulated ones: off their places by up to this, turns. */
     double hysteresis; /**< The same: each changes so much later, turns. */
+    char on[12];       /**< Day on which its codes were found; "": they were not. */
+    bool stale;        /**< They were found for other wires. */
     uint8_t mixed; /**< Of the simulated bench: its wires are in another order than the rig thinks,
                         below WPIN_WIRE_ORDERS; 0: in this one. */
 } wpin_rig_hall;
@@ -782,6 +784,8 @@ WPIN_API double wpin_rig_counts(const wpin_rig_load *load);
 WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);
 /** What its speed is measured over at least, s. */
 WPIN_API double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load);
+/** What tells wires from others that an order was found for: stage, pins and pole pairs. */
+WPIN_API uint32_t wpin_rig_order_mark(const wpin_rig_load *load);
 /** What tells one entry of a motor from another: of its constants as the file says them. */
 WPIN_API uint32_t wpin_rig_motor_mark(const wpin_part_motor *motor);
 /** A load as the regulator of its speed sees it, near a speed at the output, rpm: slopes of its

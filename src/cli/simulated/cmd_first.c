@@ -8,7 +8,6 @@
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
-#include <time.h>
 #include <unistd.h>
 
 enum { KEY_FREE = 256, KEY_FORWARD, KEY_BACK, KEY_WRITE, KEY_FAULT, KEY_JSON };
@@ -180,9 +179,7 @@ static bool put(const first_arguments *a, const char *change) {
 static int store(const first_arguments *a, const wpin_rig_load *load, const wpin_first_way ways[2],
                  bool against) {
     char change[200], day[12];
-    time_t now = time(NULL);
-    struct tm date;
-    strftime(day, sizeof day, "%Y-%m-%d", gmtime_r(&now, &date));
+    cli_today(day, sizeof day);
     double forward = against ? -ways[0].turns : ways[0].turns;
     if (against) {
         snprintf(change, sizeof change, "%s.stage.reversed=%s", load->name,

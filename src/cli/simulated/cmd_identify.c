@@ -9,7 +9,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <time.h>
 
 #define PI 3.14159265358979323846
 
@@ -228,13 +227,6 @@ static void print_row(const wpin_rig_load *load, const wpin_identification *foun
     printf("  %-20s %14s %14s  %s\n", constants[i].words, said, is, off);
 }
 
-static void today(char *to, size_t size) {
-    const char *fixed = getenv("SOURCE_DATE_EPOCH"); /* for results that can be repeated */
-    time_t now = fixed != NULL ? (time_t)strtoll(fixed, NULL, 10) : time(NULL);
-    struct tm day;
-    strftime(to, size, "%Y-%m-%d", gmtime_r(&now, &day));
-}
-
 /* The rig's own entry, as it stood before anything found was put over it, is what counts. */
 static uint32_t mark_of(const wpin_rig_load *load) {
     const wpin_rig_identified *i = &load->identified;
@@ -244,7 +236,7 @@ static uint32_t mark_of(const wpin_rig_load *load) {
 static void write_line(char *to, size_t size, const wpin_rig_load *load,
                        const wpin_identification *found) {
     char day[20];
-    today(day, sizeof day);
+    cli_today(day, sizeof day);
     int used = snprintf(to, size, "identified: {on: %s, of: %08x", day, mark_of(load));
     for (int i = 0; i < WPIN_CONSTANTS && used < (int)size; i++) {
         char value[40];

@@ -20,7 +20,7 @@ typedef struct order_arguments {
 
 static const struct argp_option options[] = {
     {"attached", KEY_ATTACHED, NULL, 0, "Something is attached to it, and may turn with it", 0},
-    {"write", KEY_WRITE, NULL, 0, "Store the codes in the rig file", 0},
+    {"write", KEY_WRITE, NULL, 0, "Store the codes, and when they were found, in the rig file", 0},
     {"wires", KEY_WIRES, "N", 0,
      "The simulated bench's leads and sensors are in another order: 1 to 71 (36 and up: inverted)",
      0},
@@ -150,11 +150,27 @@ static json_t *as_json(const wpin_rig_load *load, const wpin_found_order *found,
                      found->moved * 360);
 }
 
-static int store(const order_arguments *a, const wpin_rig_load *load, const char *codes) {
-    char change[120], was[80], why[200];
-    snprintf(change, sizeof change, "%s.hall.codes=%s", load->name, codes);
-    if (!wpin_rig_change(a->words[0], a->words[0], change, was, sizeof was, why, sizeof why)) {
+static bool put(const order_arguments *a, const char *change) {
+    char was[80], why[200];
+    bool put = wpin_rig_change(a->words[0], a->words[0], change, was, sizeof was, why, sizeof why);
+    if (!put) {
         cli_complain("%s: %s", a->words[0], why);
+    }
+    return put;
+}
+
+/* The codes, where they are others, and when and for which wires they were found. */
+static int store(const order_arguments *a, const wpin_rig_load *load, const char *codes,
+                 bool same) {
+    char change[120], day[12];
+    snprintf(change, sizeof change, "%s.hall.codes=%s", load->name, codes);
+    if (!same && !put(a, change)) {
+        return EXIT_MET_FAULT;
+    }
+    cli_today(day, sizeof day);
+    snprintf(change, sizeof change, "%s.hall.found={on: %s, of: %08x}", load->name, day,
+             wpin_rig_order_mark(load));
+    if (!put(a, change)) {
         return EXIT_MET_FAULT;
     }
     fprintf(a->json ? stderr : stdout, "Stored in %s.\n", a->words[0]);
@@ -181,7 +197,7 @@ static int tell(const order_arguments *a, const wpin_rig *rig, const wpin_rig_lo
         printf("For the rig:\n    hall: {..., %scodes: %s}%s\n",
                is_sixty(c) ? "apart: 60deg, " : "", codes, same ? "   as it stands there" : "");
     }
-    return a->write && !same ? store(a, load, codes) : EXIT_FINE;
+    return a->write ? store(a, load, codes, same) : EXIT_FINE;
 }
 
 /* What it moves with it, and by how much. */
