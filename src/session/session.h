@@ -251,6 +251,8 @@ void wpin_session_watch_periods(wpin_session *run);
 /* Whether a step asks for a speed, for a current. */
 bool wpin_asks_speed(const wpin_step_result *step);
 bool wpin_asks_current(const wpin_step_result *step);
+/* One that no figure stands for: as much as its input says. */
+bool wpin_follows_current(const wpin_step_result *step);
 /* Looks at every load; writes a row of the record. */
 void wpin_session_read_loads(wpin_session *run);
 void wpin_session_write_row(wpin_session *run);

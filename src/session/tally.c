@@ -7,7 +7,11 @@ bool wpin_asks_speed(const wpin_step_result *step) {
 }
 
 bool wpin_asks_current(const wpin_step_result *step) {
-    return step->asked_amps != 0;
+    return step->asked_amps != 0 || wpin_follows_current(step);
+}
+
+bool wpin_follows_current(const wpin_step_result *step) {
+    return step->op == WPIN_OP_FOLLOW && step->asks->quantity == WPIN_QUANTITY_TORQUE;
 }
 
 void wpin_session_tally_off(const wpin_session *run, wpin_step_result *step, double off) {
@@ -40,7 +44,7 @@ void wpin_session_tally_speed(const wpin_session *run, wpin_step_result *step) {
 
 void wpin_session_tally_current(const wpin_session *run, wpin_step_result *step) {
     double amps = wpin_session_measured_amps(run, (size_t)step->load);
-    if (wpin_asks_current(step) && !isnan(amps)) {
+    if (step->asked_amps != 0 && !isnan(amps)) {
         wpin_session_tally_off(run, step, fabs(step->asked_amps) - amps);
     }
 }

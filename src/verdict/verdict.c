@@ -141,6 +141,8 @@ static void judge_follow(const wpin_session *run, wpin_step_result *step) {
     if (step->duty_peak == 0) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "its input asked for nothing%s",
                   follows_knob(run, step) ? " (a knob must be at zero once before it counts)" : "");
+    } else if (wpin_follows_current(step)) {
+        wpin_judge_current(run, step);
     } else if (step->rpm_peak == 0) {
         step->asked_duty = step->duty_peak;
         judge_standing(run, step);

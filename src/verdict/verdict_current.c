@@ -18,6 +18,11 @@ void wpin_judge_current(const wpin_session *run, wpin_step_result *step) {
     double now = fabs(fabs(step->asked_amps) - step->measured_amps);
     double end = fmin(step->mean_off, now); /* on average it may still have been on its way */
     double torque = wpin_rig_torque(load, fabs(step->asked_amps));
+    if (wpin_follows_current(step)) {
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, as its input asked, %.3g A at its peak",
+                  step->amps_peak);
+        return;
+    }
     if (!step->reached && step->until) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, what it waited for came first");
     } else if (!step->reached) {
