@@ -158,7 +158,8 @@ static wpin_status begin_follow(const wpin_sequence *s, wpin_track *track, const
 
 /* What an input's effort is of what the step asks for at most. */
 static wpin_setpoint share_of_full(const wpin_step *step, wpin_duty effort) {
-    int32_t value = step->full == 0 ? effort : effort * step->full / WPIN_DUTY_FULL;
+    int32_t most = wpin_steady_saturated(step->full); /* as was checked */
+    int32_t value = step->full == 0 ? effort : effort * most / WPIN_DUTY_FULL;
     return (wpin_setpoint){.quantity = step->quantity, .value = value};
 }
 

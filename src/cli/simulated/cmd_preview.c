@@ -117,7 +117,10 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
                  s->asked_seconds);
         break;
     case WPIN_OP_FOLLOW:
-        snprintf(turns, sizeof turns, s->rpm_peak > 0 ? " and %.0f rpm" : "", s->rpm_peak);
+        turns[0] = '\0';
+        if (s->rpm_peak > 0) {
+            snprintf(turns, sizeof turns, " and %.0f rpm", s->rpm_peak);
+        }
         snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %%%s here", name,
                  s->asked_seconds, s->duty_peak * 100, turns);
         break;
