@@ -144,10 +144,12 @@ static wpin_status check_value(const wpin_sequence_config *config, const wpin_st
         (value == 0 || value > WPIN_DUTY_FULL || value < -WPIN_DUTY_FULL)) {
         return WPIN_REFUSED_RANGE;
     }
+    if ((needs & WPIN_NEEDS_INPUT) != 0 &&
+        (config->read_duty == NULL || value < 0 || (uint16_t)value >= config->input_count)) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
     if ((needs & WPIN_NEEDS_INPUT) != 0) {
-        bool there =
-            config->read_duty != NULL && value >= 0 && (uint16_t)value < config->input_count;
-        return there ? check_full(step) : WPIN_REFUSED_ARGUMENT;
+        return check_full(step);
     }
     if (step->quantity != WPIN_QUANTITY_EFFORT &&
         ((needs & WPIN_NEEDS_EFFORT) == 0 || step->quantity == WPIN_QUANTITY_POSITION)) {
