@@ -202,7 +202,7 @@ static int order_for(const wpin_plant *plant, const wpin_circuit *c, const wpin_
 
 void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
                       double seconds, wpin_course *p) {
-    const bool sine = plant->motor.sinusoidal;
+    const bool sine = plant->motor.sinusoidal, teeth = plant->motor.cogging > 0;
     double poles = plant->motor.pole_pairs, emf[WPIN_PHASES], ramp = ramp_at(c, from->turned);
     shapes f;
     cogs g;
@@ -217,7 +217,7 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
         f.sine[0] = sin(from->turned);
         f.cosine[0] = cos(from->turned);
     }
-    if (plant->motor.cogging > 0) {
+    if (teeth) {
         cogs_begin(plant, from->turned, &g);
     }
     for (int k = 0; k < p->order; k++) {
@@ -237,7 +237,7 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
             if (plant->quadratic != 0) {
                 drag += c->turns * plant->quadratic * product(p->speed, p->speed, k);
             }
-            if (plant->motor.cogging > 0) {
+            if (teeth) {
                 drag -= cogging_terms(plant, p, &g, k);
             }
             p->speed[k + 1] = (torque - drag) * per_inertia * share;
