@@ -44,9 +44,7 @@ static uint16_t fastest(const WPIN_FAR wpin_position_config *c, uint16_t counts)
 #define BEND_MAX  12
 #define TICKS_MAX ((uint32_t)1 << 14)
 
-/* The speed, x 256, that a pull brings while it goes away evenly: one of n, of n ticks, fall x n
- * / 2.
- */
+/* The speed, x 256, that a pull brings while it goes away evenly: a full one half of its ticks. */
 static uint32_t brings(uint8_t bend, uint32_t pull, uint16_t rate) {
     uint32_t share = pull << (BEND_MAX - bend); /* of 4096 */
     return (((share * share) >> 9) * rate) >> (BEND_MAX + 4 - bend);
@@ -86,6 +84,7 @@ static uint32_t to_stop(const WPIN_FAR wpin_position_config *c, uint8_t bend, ui
     uint32_t end = for_the_end(c, along >> 8);
     return end + (pull >= 0 ? counts + part : (counts > part ? counts - part : 0));
 }
+
 /* What a pull brings, with its sign. */
 static int32_t comes(const WPIN_FAR wpin_position_config *c, uint8_t bend, int32_t pull) {
     return pull < 0 ? -(int32_t)brings(bend, (uint32_t)-pull, c->fall)
