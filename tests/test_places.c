@@ -100,8 +100,9 @@ static shaft any_shaft(wpin_rig_move *move) {
     int bend = 5 + (int)(random_unit() * 6);
     move->top = FULL_HZ * (0.2 + 0.8 * random_unit());
     move->bend = ldexp(1e-3, bend);
-    move->up = move->top / move->bend / (0.3 + 3 * random_unit());
-    move->down = move->up * (0.3 + 2 * random_unit());
+    double most = 60000 / (256 * scale * 1e-3); /* what its constants hold: 0 to full in 64 ms */
+    move->up = fmin(move->top / move->bend / (0.3 + 3 * random_unit()), most);
+    move->down = fmin(move->up * (0.3 + 2 * random_unit()), most);
     double up = move->up * scale * 1e-3, down = move->down * scale * 1e-3;
     return (shaft){
         .config = {.most = (uint16_t)(move->top * scale),
