@@ -209,7 +209,7 @@ typedef struct trouble {
 
 static const trouble troubles[] = {
     {"", "gate home reverse 8rpm at most 500ms", "did not come in time"},
-    {"s/, shape: smooth//;s/torque: 0.3Nm/torque: 0.02Nm/", /* an S would come there gently */
+    {"s/torque: 0.3Nm/torque: 0.02Nm/",
      "gate home reverse 12rpm at most 8s\nwait 300ms\ngate turn to 5deg", "HUNTING"},
     {"", "fault gate motor-wire-off\ngate home reverse 8rpm at most 8s", "NO_CURRENT"},
     {"s/start: 37deg/start: 90deg/", "fault gate encoder-off\ngate home reverse 8rpm at most 8s",
@@ -220,9 +220,11 @@ static const trouble troubles[] = {
     {"", HOMED "gate run 12rpm for 20s\ngate run 5rpm for 1s",
      "did not move: its travel ends here"},
     {"", "gate run 6rpm for 1s", "ok"},
+    {"s/down: 300ms/&, shape: smooth/", HOMED "gate turn to 85.5deg\ngate turn to 30deg",
+     "ok, at 30.05 deg, 1 count off"},
     {"", HOMED "gate run 10rpm until gate-open reached at most 3s",
      "a limit ended its motion"}, /* its travel ends before the switch */
-    {"s/, shape: smooth//", HOMED "gate run 12rpm for 20s\ngate run reverse 12rpm for 500ms",
+    {"", HOMED "gate run 12rpm for 20s\ngate run reverse 12rpm for 500ms",
      "ramp to zero and rest, to turn the other way"},
 };
 

@@ -48,13 +48,14 @@ static const struct {
      ABOUT_ENCODER,
      {WPIN_FAULT_FEEDBACK, WPIN_FAULT_NO_MOTION, WPIN_FAULT_ANGLE}},
     {"encoder-swapped", ABOUT_ENCODER, {WPIN_FAULT_WRONG_WAY, WPIN_FAULT_ANGLE}},
+    /* of sensors that go to a driver the controller learns only what the shaft does */
     {"hall-off", ABOUT_ENCODER, {WPIN_FAULT_HALL, WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION}},
     {"hall-sensor-off", ABOUT_ENCODER, {WPIN_FAULT_HALL, WPIN_FAULT_STALLED, WPIN_FAULT_NO_MOTION}},
     {"comparators-off", ABOUT_ENCODER, {WPIN_FAULT_NO_MOTION}},
     {"hall-swapped",
      ABOUT_ENCODER,
      {WPIN_FAULT_HALL, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_STALLED, WPIN_FAULT_ANGLE}},
-}; /* of sensors that go to a driver the controller learns only what the shaft does */
+};
 
 enum { KINDS = sizeof kinds / sizeof *kinds };
 
