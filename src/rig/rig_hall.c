@@ -55,8 +55,8 @@ static void read_codes(wpin_reader *reader, yaml_node_t *list, wpin_rig_hall *h)
 uint32_t wpin_rig_order_mark(const wpin_rig_load *load) {
     const uint8_t *h = load->hall.pins;
     char text[200];
-    int used = snprintf(text, sizeof text, "%s %g %d %u %u %u", load->kind->name,
-                        load->motor.pole_pairs, load->reversed, h[0], h[1], h[2]);
+    int used = snprintf(text, sizeof text, "%s %g %u %u %u", load->kind->name,
+                        load->motor.pole_pairs, h[0], h[1], h[2]);
     for (unsigned i = 0; i < load->kind->table->line_count; i++) {
         used += snprintf(text + used, sizeof text - (size_t)used, " %u", load->pins[i]);
     }
@@ -83,8 +83,11 @@ static void read_found(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
  */
 static void read_at_driver(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                            yaml_node_t *const *nodes, wpin_rig_load *load) {
-    if (nodes[HALL_PINS] != NULL || nodes[HALL_CODES] != NULL) {
-        wpin_say_at(reader, nodes[HALL_PINS] != NULL ? nodes[HALL_PINS] : nodes[HALL_CODES],
+    const yaml_node_t *wired = nodes[HALL_PINS] != NULL    ? nodes[HALL_PINS]
+                               : nodes[HALL_CODES] != NULL ? nodes[HALL_CODES]
+                                                           : nodes[HALL_FOUND];
+    if (wired != NULL) {
+        wpin_say_at(reader, wired,
                     "to: driver: the sensors of '%s' go to its driver, not to pins; expected only "
                     "'output', the pin that reads its speed output",
                     load->name);

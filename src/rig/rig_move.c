@@ -17,6 +17,7 @@ static double braking(const wpin_rig_load *load) {
     return fmin(ramp, coasts);
 }
 
+/* Gently: eight tenths of what it can brake with. */
 wpin_rig_move wpin_rig_move_of(const wpin_rig_load *load) {
     double rpm = load->position.speed > 0 ? load->position.speed : load->speed.rated;
     wpin_rig_move m = {.top = rpm / 60,

@@ -251,7 +251,7 @@ typedef struct wpin_part_motor {
     double pole_pairs;    /**< Of a brushless motor; 0: a brushed one. */
     bool sinusoidal;      /**< Its voltage is a sine; otherwise flat for 120 degrees. */
     double cogging;       /**< Of a brushless one: torque of the magnet on the teeth at its most, a
-                             sine of the angle that is zero where it stands at first, Nm... */
+                             sine of the angle, zero where that is, Nm... */
     double cogging_steps; /**< ...with so many periods in a turn. */
     double inertia;       /**< J of rotor and gear, kg m2. */
     double static_friction;  /**< Torque that holds the shaft at rest, Nm. */
