@@ -1,6 +1,6 @@
-/* A simulated drive on a field bus: node.c is its side of CiA 301, state.c and moves.c that of CiA
- * 402, loops.c turns what it is to do into volts for its motor. It shares no code with the core,
- * which it is to test. Private to the simulator. */
+/* A simulated drive on a field bus: node.c, node_data.c and node_objects.c are its side of CiA 301,
+ * state.c and moves.c that of CiA 402, loops.c turns what it is to do into volts for its motor. It
+ * shares no code with the core, which it is to test. Private to the simulator. */
 #ifndef WPIN_SIM_SERVO_H
 #define WPIN_SIM_SERVO_H
 
