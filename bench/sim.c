@@ -246,9 +246,12 @@ static int drive_one(char **argv) {
     wpin_port port;
     wpin_sim *sim = new_board(&port, argv[3][0] == 'l' ? &light : &motor);
     double duty = strtod(argv[1], NULL), slope = strtod(argv[2], NULL);
-    for (int ms = 0; ms < strtol(argv[4], NULL, 10); ms++) {
-        double now = duty + slope * fabs(fmod(ms * 1e-3, 4) - 2);
-        port.pwm_duty(sim, 9, (uint16_t)lround(now * WPIN_DUTY_FULL));
+    long last = strtol(argv[4], NULL, 10);
+    for (long ms = 0; ms < last; ms++) {
+        double now = duty + slope * fabs((double)(ms % 4000) * 1e-3 - 2);
+        if (ms == 0 || slope != 0) {
+            port.pwm_duty(sim, 9, (uint16_t)lround(now * WPIN_DUTY_FULL));
+        }
         wpin_sim_advance(sim, MS);
         wpin_sim_read(sim, 0);
     }

@@ -60,6 +60,12 @@ typedef struct wpin_leg_event {
     wpin_legs legs;
 } wpin_leg_event;
 
+/* When a side of each leg last turned off, and which: it takes its time. */
+typedef struct wpin_leg_watch {
+    int64_t off_at[3];
+    wpin_leg_state off_side[3];
+} wpin_leg_watch;
+
 typedef struct wpin_bridge {
     wpin_part_driver part;
     char name[48];
@@ -93,16 +99,15 @@ typedef struct wpin_bridge {
     bool floats[WPIN_DRIVER_INPUTS]; /* inputs that drift to conducting while nothing drives them */
     int64_t off_until;               /* switched off by its own protection */
     bool hot;                        /* the same, until it has cooled */
-    bool plain;                      /* in the present stretch its legs just follow its logic */
-    bool told_obstacle;              /* why it does nothing */
-    bool told;                       /* protection told since it last worked on */
-    double rise;                     /* K above 25 degC */
-    double edge_joules;              /* lost at edges since the heat was looked at: the motor's
-                                        capacitor, slow diodes */
-    double diode_amps;               /* mean current of its diodes of late */
-    int64_t high_since[3];         /* each leg is high without a break since, ps; INT64_MAX: not */
-    int64_t off_at[3];             /* when a side of each leg last turned off... */
-    wpin_leg_state off_side[3];    /* ...and which */
+    bool plain; /* in the present stretch its legs just follow its logic, if that burns nothing */
+    bool told_obstacle;    /* why it does nothing */
+    bool told;             /* protection told since it last worked on */
+    double rise;           /* K above 25 degC */
+    double edge_joules;    /* lost at edges since the heat was looked at: the motor's
+                              capacitor, slow diodes */
+    double diode_amps;     /* mean current of its diodes of late */
+    int64_t high_since[3]; /* each leg is high without a break since, ps; INT64_MAX: not */
+    wpin_leg_watch watch;
     bool deaf[WPIN_DRIVER_INPUTS]; /* inputs whose high level is too low for it */
     bool never_off;                /* its transistor conducts whatever the pin says */
     bool delicate;                 /* can be harmed by the order of its inputs */
@@ -159,16 +164,21 @@ typedef struct wpin_hall_part {
     void *context;
 } wpin_hall_part;
 
-/* Comparators on a motor's leads, and who listens in the middle of its PWM periods. */
+/* Comparators on a motor's leads. */
 typedef struct wpin_comparator_part {
     wpin_part_comparators part;
     int motor;
     wpin_pin pins[3];
-    int64_t next; /* middle, ps */
     bool off;
+} wpin_comparator_part;
+
+/* Who listens in the middle of a motor's PWM periods. */
+typedef struct wpin_pwm_middle {
+    int motor;
+    int64_t next; /* ps */
     wpin_sim_interrupt *interrupt;
     void *context;
-} wpin_comparator_part;
+} wpin_pwm_middle;
 
 /* Shunts of a three-phase driver, and who listens at the begin of its PWM periods. */
 typedef struct wpin_shunt_part {
@@ -198,6 +208,8 @@ struct wpin_sim {
     int hall_count;
     wpin_comparator_part comparators[WPIN_SIM_ENCODERS];
     int comparator_count;
+    wpin_pwm_middle middles[WPIN_SIM_ENCODERS];
+    int middle_count;
     wpin_shunt_part shunts[WPIN_SIM_ENCODERS];
     int shunt_count;
     wpin_part_burn *burns;
@@ -276,9 +288,10 @@ int64_t wpin_hall_window(const wpin_sim *sim);
 void wpin_hall_settle(wpin_sim *sim);
 /* Whether a Hall sensor is wired to a pin, and its level. */
 bool wpin_hall_level(const wpin_sim *sim, wpin_pin pin, bool *high);
+/* The same of the middles of PWM periods. */
+int64_t wpin_middle_window(const wpin_sim *sim);
+void wpin_middle_settle(wpin_sim *sim);
 /* The same of comparators on the leads of motors. */
-int64_t wpin_comparator_window(const wpin_sim *sim);
-void wpin_comparator_settle(wpin_sim *sim);
 bool wpin_comparator_level(const wpin_sim *sim, wpin_pin pin, bool *high);
 bool wpin_comparator_inject(wpin_sim *sim, int motor, bool off);
 /* The same of the shunts in the legs of drivers; what one of them shows now, without noise, V. */
@@ -298,6 +311,10 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
 bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant);
 int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
                          int64_t until);
+/* The same of a brushless motor, along the edges of its legs. */
+bool wpin_bridge_can_walk(const wpin_bridge *bridge, const wpin_plant *plant);
+int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
+                         int64_t until);
 /* What an input loads its pin with: the chip's resistance, a base resistor, a relay's coil. */
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge);
 /* Whether the level a pin reaches is too low for what is connected to it. */
@@ -316,6 +333,9 @@ void wpin_bridge_burn(wpin_bridge *bridge);
 static inline bool wpin_legs_swap(wpin_leg_state from, wpin_leg_state to) {
     return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
 }
+/* Whether both sides of a leg conduct as it goes on so: at once, or while one still turns off. */
+bool wpin_leg_shorts(const wpin_bridge *bridge, wpin_leg_watch *watch, int leg, wpin_leg_state from,
+                     wpin_leg_state to, int64_t at);
 /* Burn it, or let it protect itself, for what the legs do that come next... */
 void wpin_bridge_check_legs(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
                             wpin_legs next, int64_t at);

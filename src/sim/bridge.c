@@ -122,9 +122,7 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
         wpin_bridge_check_surge(sim, bridge, plant, next, at);
         next = bridge->alive && !bridge->burnt ? next : off;
     }
-    if (plant->kind == WPIN_PLANT_BRUSHLESS) {
-        wpin_brushless_lead(plant, bridge->motor_off);
-    } else if (bridge->motor_off) {
+    if (bridge->motor_off && plant->kind != WPIN_PLANT_BRUSHLESS) {
         next = off;
         plant->amps = plant->amps_b = 0;
     }
@@ -208,10 +206,10 @@ static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     add_event(bridge, at + (int64_t)(bridge->part.dead_time * PS_PER_S), next);
 }
 
-/* A driver that works, whose legs need no second thought. */
+/* A driver that works, whose legs need no second thought but for what burns it. */
 static bool is_plain(const wpin_bridge *bridge) {
     const wpin_part_driver *part = &bridge->part;
-    return bridge->alive && !bridge->delicate && !bridge->motor_off && !bridge->motor_swapped &&
+    return bridge->alive && !part->no_diodes && !bridge->motor_off && !bridge->motor_swapped &&
            !bridge->mixed && !bridge->never_off && part->bootstrap_time <= 0 &&
            part->motor_farads <= 0 && part->diode_recovery <= 0 && part->dead_time <= 0 &&
            part->contact_delay <= 0;
@@ -224,8 +222,11 @@ static bool stays_on(const wpin_bridge *bridge, const wpin_plant *plant, wpin_le
 }
 
 static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
+    const wpin_legs *legs = &bridge->legs[bridge->levels];
+    if (bridge->plain && bridge->alive && bridge->delicate) {
+        wpin_bridge_check_legs(sim, bridge, plant, *legs, at);
+    }
     if (bridge->plain && bridge->alive) { /* the way of nearly every edge */
-        const wpin_legs *legs = &bridge->legs[bridge->levels];
         plant->leg_a = legs->a;
         plant->leg_b = legs->b;
         plant->leg_c = legs->c;
@@ -347,7 +348,10 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
-    wpin_cursor inputs[WPIN_DRIVER_INPUTS] = {{.level = WPIN_FLOAT, .edge = WPIN_WAVE_NEVER}};
+    if (plant->kind == WPIN_PLANT_BRUSHLESS) {
+        wpin_brushless_lead(plant, bridge->motor_off);
+    }
+    wpin_cursor inputs[WPIN_DRIVER_INPUTS] = {{0}};
     for (int i = 0; i < bridge->input_count; i++) {
         inputs[i] = input_at(sim, bridge, i);
     }
@@ -368,7 +372,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     } else if (!wpin_logic_of(bridge->part.logic)->frames || !bridge->alive) {
         follow_inputs(sim, bridge, plant, at);
     }
-    bool leaps = wpin_bridge_can_leap(bridge, plant);
+    bool leaps = wpin_bridge_can_leap(bridge, plant), walks = wpin_bridge_can_walk(bridge, plant);
     int edges = 0; /* periods until it is tried again */
     while (at < until) {
         bool begins = leaps && inputs[bridge->moving[0]].start == at;
@@ -376,6 +380,12 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
             int64_t to = wpin_bridge_leap(bridge, plant, inputs, at, until);
             edges = to > at ? 0 : 8;
             at = to;
+            if (at >= until) {
+                break;
+            }
+        }
+        if (walks && bridge->alive) {
+            at = wpin_bridge_walk(bridge, plant, inputs, at, until);
             if (at >= until) {
                 break;
             }

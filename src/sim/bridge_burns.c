@@ -6,19 +6,17 @@
 #define PS_PER_S   1e12
 #define OFF_FOR_PS 10000000000LL /* 10 ms off after its own protection */
 
-/* A side that turns on while the other still takes its time to turn off. */
-static bool overlaps(wpin_bridge *bridge, int leg, wpin_leg_state from, wpin_leg_state to,
-                     int64_t at) {
-    if (bridge->part.switch_time <= 0) {
-        return false;
+bool wpin_leg_shorts(const wpin_bridge *bridge, wpin_leg_watch *watch, int leg, wpin_leg_state from,
+                     wpin_leg_state to, int64_t at) {
+    if (from == to || to == WPIN_LEG_BOTH || to == WPIN_LEG_OFF) {
+        bool off = from != to && to == WPIN_LEG_OFF;
+        watch->off_at[leg] = off ? at : watch->off_at[leg];
+        watch->off_side[leg] = off ? from : watch->off_side[leg];
+        return to == WPIN_LEG_BOTH;
     }
-    if (from != to && to == WPIN_LEG_OFF) {
-        bridge->off_at[leg] = at;
-        bridge->off_side[leg] = from;
-    }
-    bool other = to != WPIN_LEG_OFF && from == WPIN_LEG_OFF && bridge->off_at[leg] != 0 &&
-                 bridge->off_side[leg] != to;
-    return other && at - bridge->off_at[leg] < (int64_t)(bridge->part.switch_time * PS_PER_S);
+    bool other = watch->off_at[leg] != 0 && watch->off_side[leg] != to;
+    int64_t takes = (int64_t)(bridge->part.switch_time * PS_PER_S);
+    return from != WPIN_LEG_OFF || (other && at - watch->off_at[leg] < takes);
 }
 
 /* The legs that carry a motor: two, or the three of a brushless one. */
@@ -40,12 +38,12 @@ void wpin_bridge_check_legs(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant
     bool waits = bridge->part.interlock || bridge->part.contact_delay > 0;
     for (int leg = 0; leg < leg_count(plant) && !bridge->burnt; leg++) {
         wpin_leg_state from = leg_of(&bridge->shown, leg), to = leg_of(&next, leg);
-        bool swaps = wpin_legs_swap(from, to) || overlaps(bridge, leg, from, to, at);
+        bool shorts = wpin_leg_shorts(bridge, &bridge->watch, leg, from, to, at);
         if (to == WPIN_LEG_BOTH) {
             wpin_bridge_burn(bridge);
             wpin_board_burn(sim, at, wpin_bridge_part(sim, bridge), bridge->name,
                             "shoot-through: both sides of leg %c are on", 'A' + leg);
-        } else if (!waits && swaps) {
+        } else if (!waits && shorts) {
             wpin_bridge_burn(bridge);
             wpin_board_burn(
                 sim, at, wpin_bridge_part(sim, bridge), bridge->name,

@@ -53,6 +53,7 @@ static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant,
         cursors[m] = inputs[bridge->moving[m]];
     }
     unsigned levels = bridge->levels;
+    int way = wpin_plant_way(plant, bridge->legs[levels].a, bridge->legs[levels].b);
     pattern->count = 0;
     for (int64_t from = at; from < end;) {
         int64_t to = end;
@@ -60,7 +61,7 @@ static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant,
             to = cursors[m].edge < to ? cursors[m].edge : to;
         }
         const wpin_legs *legs = &bridge->legs[levels];
-        if (!add(pattern, plant, wpin_plant_number(plant, legs->a, legs->b), to - from)) {
+        if (!add(pattern, plant, wpin_plant_number(plant, legs->a, legs->b, way), to - from)) {
             return false;
         }
         for (int m = 0; m < bridge->moving_count && to < end; m++) {
@@ -87,9 +88,9 @@ static void take_along(wpin_bridge *bridge, wpin_cursor *c, int input, int perio
 }
 
 bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant) {
-    return bridge->plain && bridge->alive && bridge->event_count == 0 && bridge->moving_count > 0 &&
-           plant->kind == WPIN_PLANT_MOTOR && plant->quadratic == 0 && plant->feed.most_amps <= 0 &&
-           !wpin_logic_of(bridge->part.logic)->own;
+    return bridge->plain && !bridge->delicate && bridge->alive && bridge->event_count == 0 &&
+           bridge->moving_count > 0 && plant->kind == WPIN_PLANT_MOTOR && plant->quadratic == 0 &&
+           plant->feed.most_amps <= 0 && !wpin_logic_of(bridge->part.logic)->own;
 }
 
 int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
@@ -101,7 +102,9 @@ int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *in
         !find_pattern(bridge, plant, inputs, at, at + period, &pattern)) {
         return at;
     }
-    int periods = wpin_plant_leap(plant, &pattern, steady ? (int)((until - at) / period) : 1);
+    int most = steady ? (int)((until - at) / period) : 1;
+    int periods = plant->amps == 0 ? wpin_plant_gaps(plant, &pattern, most)
+                                   : wpin_plant_leap(plant, &pattern, most);
     if (periods == 0) {
         return at;
     }

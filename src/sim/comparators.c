@@ -1,9 +1,7 @@
-/* Comparators on the leads of brushless motors, each against their neutral point, and the interrupt
- * in the middle of each PWM period's on part, in which they tell the back-emf of the free lead. */
+/* Comparators on the leads of brushless motors, each against their neutral point: in the middle of
+ * the on part of a PWM period they tell the back-emf of the free lead. */
 #include "board.h"
 #include <math.h>
-
-#define IDLE_PS 50000000LL /* between two looks where there is no PWM */
 
 int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators *comparators, int motor,
                              const wpin_pin pins[3]) {
@@ -13,7 +11,7 @@ int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators *compara
         return -1;
     }
     wpin_comparator_part *c = &sim->comparators[sim->comparator_count];
-    *c = (wpin_comparator_part){.part = *comparators, .motor = motor, .next = sim->now};
+    *c = (wpin_comparator_part){.part = *comparators, .motor = motor};
     for (int i = 0; i < 3; i++) {
         if (!(fabs(comparators->offset[i]) <= 1)) {
             return -1;
@@ -21,16 +19,6 @@ int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators *compara
         c->pins[i] = pins[i];
     }
     return sim->comparator_count++;
-}
-
-bool wpin_sim_on_pwm_middle(wpin_sim *sim, int number, wpin_sim_interrupt *interrupt,
-                            void *context) {
-    if (number < 0 || number >= sim->comparator_count) {
-        return false;
-    }
-    sim->comparators[number].interrupt = interrupt;
-    sim->comparators[number].context = context;
-    return true;
 }
 
 /* At the driver's terminals, where three equal resistors make the neutral point. */
@@ -64,50 +52,4 @@ bool wpin_comparator_inject(wpin_sim *sim, int motor, bool off) {
         }
     }
     return found;
-}
-
-/* The PWM of the leg that carries it: of its upper side, or of what is told to its chip. */
-static const wpin_sim_pin *modulated(const wpin_sim *sim, int motor) {
-    const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
-    for (int i = 0; i < bridge->input_count; i += 2) {
-        const wpin_sim_pin *pin = &sim->pins[bridge->inputs[i]];
-        if (pin->wave.pwm) {
-            return pin;
-        }
-    }
-    return NULL;
-}
-
-/* The next middle after now. */
-static int64_t middle_after(const wpin_sim *sim, int motor) {
-    const wpin_sim_pin *pin = modulated(sim, motor);
-    if (pin == NULL) {
-        return sim->now + IDLE_PS;
-    }
-    wpin_window on = pin->wave.next;
-    int64_t first = pin->wave.start + (on.rise + on.fall) / 2, period = pin->wave.period;
-    int64_t passed = sim->now < first ? 0 : (sim->now - first) / period + 1;
-    return first + passed * period;
-}
-
-int64_t wpin_comparator_window(const wpin_sim *sim) {
-    int64_t window = INT64_MAX;
-    for (int i = 0; i < sim->comparator_count; i++) {
-        const wpin_comparator_part *c = &sim->comparators[i];
-        int64_t left = c->next - sim->now;
-        left = left < 1 ? 1 : left;
-        window = c->interrupt != NULL && left < window ? left : window;
-    }
-    return window;
-}
-
-void wpin_comparator_settle(wpin_sim *sim) {
-    for (int i = 0; i < sim->comparator_count; i++) {
-        wpin_comparator_part *c = &sim->comparators[i];
-        if (c->interrupt == NULL || sim->now < c->next) {
-            continue;
-        }
-        c->interrupt(c->context);
-        c->next = middle_after(sim, c->motor);
-    }
 }

@@ -23,18 +23,27 @@ static double ramp_at(const wpin_circuit *c, double turned) {
     return ramp_slope(c) * (turned - c->begin - RAMP);
 }
 
-int wpin_phase_on_top(const wpin_circuit *c) {
-    static const int on_top[6] = {0, 0, 1, 1, 2, 2};
-    return on_top[c->sector];
+double wpin_phases_constant(const wpin_plant *plant) {
+    const wpin_part_motor *m = &plant->motor;
+    return m->constant / (m->sinusoidal ? sqrt(3) : 2);
 }
 
-int wpin_phase_at_bottom(const wpin_circuit *c) {
-    static const int at_bottom[6] = {1, 2, 2, 0, 0, 1};
-    return at_bottom[c->sector];
+void wpin_phases_sector(double turned, wpin_shape *shape) {
+    if (!(turned >= shape->begin && turned <= shape->begin + WPIN_SECTOR)) {
+        double sectors = floor((turned - WPIN_SECTOR / 2) / WPIN_SECTOR);
+        shape->sector = (int)(sectors - 6 * floor(sectors / 6));
+        shape->begin = WPIN_SECTOR / 2 + sectors * WPIN_SECTOR;
+    }
 }
 
-double wpin_phase_between(const wpin_circuit *c, double turned) {
-    return ramp_at(c, turned);
+void wpin_phases_flats(double turned, wpin_shape *shape) {
+    int between = ramps[shape->sector];
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        shape->f[x] = tops[shape->sector][x];
+        shape->slope[x] = 0;
+    }
+    shape->slope[between] = (shape->sector % 2 == 0 ? -1 : 1) / RAMP;
+    shape->f[between] = shape->slope[between] * (turned - shape->begin - RAMP);
 }
 
 void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
@@ -83,6 +92,28 @@ double wpin_phases_star(const wpin_circuit *c, const wpin_instant *i, const doub
         }
     }
     return sum / c->count;
+}
+
+/* ---- what flows ---- */
+
+/* Currents are all but straight between the ends of a piece: three times the mean of their square.
+ */
+static double square(const wpin_flow *flow, int x) {
+    double begin = flow->begin[x], end = flow->end[x];
+    return begin * begin + begin * end + end * end;
+}
+
+double wpin_flow_squares(const wpin_flow *flow) {
+    return square(flow, 0) + square(flow, 1) + square(flow, 2);
+}
+
+void wpin_flow_losses(wpin_plant *plant, const wpin_flow *flow, double seconds) {
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        const wpin_tie *tie = &flow->tie[x];
+        double size = fabs(flow->charge[x]);
+        plant->lost += tie->resistance * square(flow, x) * (seconds / 3) + tie->drop * size;
+        plant->diode_sizes += tie->diode ? size : 0;
+    }
 }
 
 /* ---- series ---- */

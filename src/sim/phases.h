@@ -7,15 +7,16 @@
 
 #define WPIN_PHASES 3
 #define WPIN_ORDER  7
+#define WPIN_SECTOR 1.04719755119659774615 /* rad */
 
 typedef struct wpin_circuit {
     int way[WPIN_PHASES];    /* 0: it does not conduct; of a diode the sign of its current */
     bool diode[WPIN_PHASES]; /* its leg is off: it conducts through a diode, or not at all */
     wpin_tie tie[WPIN_PHASES];
-    int count;                    /* of those that conduct */
-    int turns;                    /* sign of the speed; 0: it is held */
-    int sector;                   /* of 60 degrees, from 30 electrical degrees on */
-    double begin;                 /* of that sector, electrical rad */
+    int count;    /* of those that conduct */
+    int turns;    /* sign of the speed; 0: it is held */
+    int sector;   /* of 60 degrees, from 30 electrical degrees on, in which one emf... */
+    double begin; /* ...is on its flat top, one on its bottom; where that is, electrical rad */
     double ohms, henry, constant; /* of one phase */
     double rail_ohms;
 } wpin_circuit;
@@ -33,11 +34,25 @@ typedef struct wpin_course {
     double amps[WPIN_PHASES][WPIN_ORDER + 1], speed[WPIN_ORDER + 1], turned[WPIN_ORDER + 1];
 } wpin_course;
 
-/* In each sector one phase's emf is on its flat top, one on its bottom, one between. */
-int wpin_phase_on_top(const wpin_circuit *c);
-int wpin_phase_at_bottom(const wpin_circuit *c);
-/* Their shape between: the share of the top at an angle. */
-double wpin_phase_between(const wpin_circuit *c, double turned);
+/* What flows in a piece: currents as it begins and ends, the charge between. */
+typedef struct wpin_flow {
+    const wpin_tie *tie; /* of each lead */
+    double begin[WPIN_PHASES], end[WPIN_PHASES], charge[WPIN_PHASES];
+} wpin_flow;
+/* The current that heats two leads as much, times the root of 6. */
+double wpin_flow_squares(const wpin_flow *flow);
+/* Adds what the driver loses. */
+void wpin_flow_losses(wpin_plant *plant, const wpin_flow *flow, double seconds);
+
+/* The circuit of leads on legs, each a digit to the base of 5: off, low, high; through a diode
+ * into the motor, out of it. */
+wpin_star wpin_star_make(const wpin_plant *plant, int number);
+/* Constant of one phase's emf. */
+double wpin_phases_constant(const wpin_plant *plant);
+/* The sector of an angle, which may be known already; the shape there. */
+void wpin_phases_sector(double turned, wpin_shape *shape);
+void wpin_phases_flats(double turned, wpin_shape *shape);
+
 /* The emf of each phase at an instant; the torque, Nm; the voltage of the star point. */
 void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
                      double *emf);

@@ -76,6 +76,63 @@ typedef struct wpin_tie {
     double drop; /* volts lost in it besides its resistance */
 } wpin_tie;
 
+/* A number as it follows from a speed. */
+typedef struct wpin_line {
+    double by_speed, constant;
+} wpin_line;
+
+/* A period in which a current driven from nothing is led on by a diode until that runs dry. */
+typedef struct wpin_gap {
+    unsigned version; /* of the feed it was made for; 0: never */
+    wpin_pattern pattern;
+    bool known; /* it is one, and short enough */
+    bool fewer; /* terms do */
+    int way;    /* sign of its current */
+    wpin_piece driven, led;
+    wpin_line amps, speed, charge, turns; /* as it was driven, by the speed before */
+    double seconds[2], fading;            /* of both; of the current while it is led, 1/s */
+    double opens_above, opens_below;      /* back-emf that opens another diode, V */
+} wpin_gap;
+
+/* Of leads a and b; what goes in there comes out at c. */
+typedef double wpin_two __attribute__((vector_size(16)));
+
+/* Three leads in a star, as far as that does not depend on where the motor is: what each is tied to
+ * and how the currents into leads a and b change by themselves. */
+typedef struct wpin_star {
+    wpin_two by_a, by_b, force; /* A/s of the two: for each ampere of a and of b; by the supply */
+    wpin_two middle;            /* volts of the star point for each ampere of them... */
+    wpin_two draws;             /* share of each in what the supply gives */
+    wpin_two per_lead; /* of each lead that conducts: its emf's constant by its inductance */
+    double lift;       /* ...and by the supply */
+    double share[3];   /* of each lead in the star point's volts */
+    double way[3];     /* a diode allows this sign only; 0: both */
+    double constant;   /* of the emf of one lead, Vs/rad */
+    double fading;     /* how fast currents change by themselves, 1/s */
+    wpin_tie tie[3];
+    unsigned version; /* of the feed it was made for; 0: never */
+    int count;        /* of the leads that conduct */
+} wpin_star;
+
+/* Each of three leads on nothing, a switch or a diode, to ground or to the supply. */
+#define WPIN_STARS (5 * 5 * 5)
+
+/* The back-emf's shape where the rotor is: kept from piece to piece. */
+typedef struct wpin_shape {
+    double at;             /* angle of the shaft it is for, rad */
+    double f[3], slope[3]; /* of each lead, its peak being 1, and by the electrical angle */
+    double sine, cosine;   /* of a sine */
+    int turned_on;         /* pieces since it was worked out afresh */
+    int sector;            /* of flat tops: see phases.h */
+    double begin;
+} wpin_shape;
+
+/* Legs that stay as they are for some time, ps. */
+typedef struct wpin_step {
+    wpin_leg_state legs[3];
+    int64_t dt;
+} wpin_step;
+
 /* Sums since the last reading. */
 typedef struct wpin_sums {
     double time, amps, rads, supply_amps, start_amps;
@@ -144,6 +201,9 @@ typedef struct wpin_plant {
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
     wpin_leap leaps[1 << WPIN_LEAPS_BITS];
+    wpin_gap gap;
+    wpin_star stars[WPIN_STARS]; /* brushless */
+    wpin_shape shape;
 } wpin_plant;
 
 /* Works out what follows from motor, gear and load; call after changing any of them. */
@@ -155,10 +215,19 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 /* Lets up to so many like periods pass at once, the legs as listed; how many it took: none when
  * something could happen in the first already. */
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n);
-/* The number of the piece that legs make with current and shaft as they are now; -1 when no leap is
- * made from here. And the piece of a number. */
-int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);
+/* The same of periods that begin without a current, and end without one. */
+int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int n);
+bool wpin_plant_within_stops(const wpin_plant *plant, double angle);
+/* The sign of the current, or of the one that legs drive from nothing; 0: none. */
+int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);
+/* The number of the piece that legs make with a current of this sign and the shaft as it is now; -1
+ * when no leap is made from here. And the piece of a number. */
+int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b, int way);
 wpin_piece wpin_plant_piece(const wpin_plant *plant, int number);
+/* The piece that holds for the next dt ps; and how often its current comes from the supply: 1, 0 or
+ * -1 times. */
+const wpin_piece *wpin_plant_find_piece(wpin_plant *plant, int64_t dt);
+int wpin_plant_rail(const wpin_plant *plant);
 /* Share of the way to the mean that the sense filter goes in dt seconds. */
 double wpin_plant_sense_share(const wpin_plant *plant, double dt);
 /* The loop of a winding for a current of this sign between two legs. */
@@ -170,23 +239,20 @@ wpin_tie wpin_plant_tie(const wpin_feed *feed, wpin_leg_state leg, bool wire, in
  * one. */
 bool wpin_plant_against_stop(const wpin_plant *plant, double torque);
 void wpin_plant_meet_stop(wpin_plant *plant);
-/* Two phases of a brushless motor on their flat tops are the winding of a brushed one. Where that
- * leads to in dt with these two legs, amps and speed as they stand in the plant; false where
- * something happens before. And goes there. */
-typedef struct wpin_pair {
-    const wpin_piece *piece;
-    const wpin_cached *cached;
-    double amps, speed, turns; /* at the end; turned by, rad */
-} wpin_pair;
-bool wpin_pair_look(wpin_plant *plant, wpin_leg_state one, wpin_leg_state other, int64_t dt,
-                    wpin_pair *to);
-void wpin_pair_go(wpin_plant *plant, const wpin_pair *to);
-/* Adds a stretch to the sums: mean and last current, and what the supply gave, As. */
+/* Adds what flowed in a stretch to the sums: each times its seconds... */
+typedef struct wpin_flowed {
+    double seconds, amps, sizes, squares; /* 1; i, |i|, i i */
+    double drawn;                         /* out of the supply, As */
+} wpin_flowed;
+void wpin_plant_add(wpin_plant *plant, const wpin_flowed *flowed);
+/* ...and to what is seen of it, by its mean and its last current. */
 void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end, double drawn);
 /* What the driver loses while a current flows in a loop, W. */
 static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
     return loop->drop_ohms * amps * amps + loop->drop_volts * fabs(amps);
 }
+/* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
+int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
 /* Each kind's own way through a stretch of time, in ps: a motor or solenoid, a lamp, a stepper, a
  * brushless motor. */
 void wpin_winding_advance(wpin_plant *plant, int64_t dt);

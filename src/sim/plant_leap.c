@@ -230,7 +230,7 @@ static bool quiet(const wpin_plant *plant, const wpin_leap *l, double v, double 
     return against * l->seconds < fabs(w) * plant->inertia;
 }
 
-static bool within_stops(const wpin_plant *plant, double angle) {
+bool wpin_plant_within_stops(const wpin_plant *plant, double angle) {
     return !plant->has_stops || (angle < plant->high_angle && angle > plant->low_angle);
 }
 
@@ -267,7 +267,8 @@ int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n) {
     for (; n > 0; n /= 2) {
         const wpin_leap *l = leap_for(plant, pattern, n);
         double rads = wpin_row_value(&l->whole.sum_speed, plant->amps, plant->speed, v);
-        if (!quiet(plant, l, v, &low, &high) || !within_stops(plant, plant->angle + rads)) {
+        if (!quiet(plant, l, v, &low, &high) ||
+            !wpin_plant_within_stops(plant, plant->angle + rads)) {
             continue;
         }
         take(plant, l, v);

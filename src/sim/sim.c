@@ -147,8 +147,8 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         window = heating < window ? heating : window;
         int64_t sensing = wpin_hall_window(sim);
         window = sensing < window ? sensing : window;
-        int64_t comparing = wpin_comparator_window(sim);
-        window = comparing < window ? comparing : window;
+        int64_t looking = wpin_middle_window(sim);
+        window = looking < window ? looking : window;
         int64_t sampling = wpin_shunt_window(sim);
         window = sampling < window ? sampling : window;
         int64_t driving = wpin_field_window(sim);
@@ -161,7 +161,7 @@ void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
         wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
         sim->now = to;
         wpin_hall_settle(sim); /* its interrupts may let time pass */
-        wpin_comparator_settle(sim);
+        wpin_middle_settle(sim);
         wpin_shunt_settle(sim);
         wpin_field_settle(sim);
     }

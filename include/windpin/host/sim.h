@@ -134,10 +134,10 @@ WPIN_API bool wpin_sim_read_phases(const wpin_sim *sim, int motor, wpin_part_pha
  * from 0; -1 when it can not be. */
 WPIN_API int wpin_sim_add_comparators(wpin_sim *sim, const wpin_part_comparators *comparators,
                                       int motor, const wpin_pin pins[3]);
-/** Calls `interrupt` in the middle of the on part of each PWM period of these comparators' motor,
- * as a timer's compare interrupt would (without PWM every 50 us); it may call everything of the
- * port. NULL: no more. False if there are none. */
-WPIN_API bool wpin_sim_on_pwm_middle(wpin_sim *sim, int comparators, wpin_sim_interrupt *interrupt,
+/** Calls `interrupt` in the middle of the on part of each PWM period of a brushless motor, as a
+ * timer's compare interrupt would (without PWM every 50 us); it may call everything of the port.
+ * NULL: no more. False if it is none. */
+WPIN_API bool wpin_sim_on_pwm_middle(wpin_sim *sim, int motor, wpin_sim_interrupt *interrupt,
                                      void *context);
 
 /** Puts shunts into the legs of the driver of a brushless motor, those of a, b and c on these

@@ -1,5 +1,6 @@
-/* A brushless motor through time: piece by piece, each as a power series (phases.c), cut where a
- * diode runs dry or opens, the emf comes to a corner, the shaft stops or breaks loose. */
+/* A brushless motor through time. Most of it goes in short pieces (walk.c); what is left, piece by
+ * piece, each as a power series (phases.c), cut where a diode runs dry or opens, the emf comes to a
+ * corner, the shaft stops or breaks loose. */
 #include "../phases.h"
 #include <math.h>
 #include <string.h>
@@ -7,7 +8,6 @@
 #define PS     1e-12
 #define PI     3.14159265358979323846
 #define PHASES WPIN_PHASES
-#define SECTOR (PI / 3)
 /* Longest piece: the rotor turns by less than this, in electrical radians. */
 #define TURN_MOST 0.25
 /* A diode opens by so much late, ps: then it is seen to be open. */
@@ -102,13 +102,14 @@ static int find_turns(const wpin_plant *plant, double torque) {
 static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c) {
     const wpin_part_motor *m = &plant->motor;
     const wpin_feed *f = &plant->feed;
-    double sectors = floor((turned - SECTOR / 2) / SECTOR);
+    wpin_shape shape = {.begin = NAN};
+    wpin_phases_sector(turned, &shape);
     *c = (wpin_circuit){.ohms = m->resistance / 2,
                         .henry = m->inductance / 2,
-                        .constant = m->constant / (m->sinusoidal ? sqrt(3) : 2),
+                        .constant = wpin_phases_constant(plant),
                         .rail_ohms = f->resistance * f->share * f->share,
-                        .sector = (int)(sectors - 6 * floor(sectors / 6)),
-                        .begin = SECTOR / 2 + sectors * SECTOR};
+                        .sector = shape.sector,
+                        .begin = shape.begin};
 }
 
 static void find_circuit(const wpin_plant *plant, const wpin_instant *now, wpin_circuit *c) {
@@ -150,7 +151,8 @@ static double left_of(const wpin_plant *plant, const wpin_circuit *c, const endi
         double diode = plant->feed.diode_volts;
         return e->way > 0 ? volts + diode : top + diode - volts;
     }
-    case CUT_CORNER: return c->turns > 0 ? c->begin + SECTOR - i->turned : i->turned - c->begin;
+    case CUT_CORNER:
+        return c->turns > 0 ? c->begin + WPIN_SECTOR - i->turned : i->turned - c->begin;
     case CUT_SHAFT: return c->turns * i->speed;
     case CUT_LOOSE: {
         double torque = pull(plant, c, i);
@@ -240,27 +242,26 @@ static void find_ending(search *s, double seconds) {
 
 /* ---- moving on ---- */
 
-/* What flowed in a piece: the two or three currents as the one that heats two leads as much, signed
- * by the torque they make. */
+/* The two or three currents as the one that heats two leads as much, signed by the torque they
+ * make. */
 static void tally(wpin_plant *plant, const search *s, double t) {
-    const wpin_circuit *c = s->c;
-    double last = 0, squares = 0, drawn = 0;
+    wpin_flow flow = {.tie = s->c->tie};
+    double last = 0, drawn = 0, sign = s->p->torque < 0 ? -1 : 1;
     for (int x = 0; x < PHASES; x++) {
-        if (c->way[x] == 0) {
-            continue;
+        if (s->c->way[x] != 0) {
+            flow.begin[x] = s->first->amps[x];
+            flow.end[x] = s->last.amps[x];
+            flow.charge[x] = wpin_course_charge(s->p, x, t);
+            drawn += s->c->tie[x].rail * flow.charge[x];
+            last = fmax(last, fabs(flow.end[x]));
         }
-        double begin = s->first->amps[x], end = s->last.amps[x];
-        double charge = wpin_course_charge(s->p, x, t), sum = fabs(charge);
-        double square = (begin * begin + begin * end + end * end) * (t / 3);
-        last = fabs(end) > last ? fabs(end) : last;
-        squares += square / 2; /* R of two leads is that of two phases */
-        drawn += c->tie[x].rail * charge;
-        plant->lost += c->tie[x].resistance * square + c->tie[x].drop * sum;
-        plant->diode_sizes += c->tie[x].diode ? sum : 0;
     }
-    double sign = s->p->torque < 0 ? -1 : 1, mean = sign * sqrt(squares / t);
+    if (plant->heats) {
+        wpin_flow_losses(plant, &flow, t);
+    }
     plant->amps = sign * last;
-    wpin_plant_tally(plant, t, mean, plant->amps, drawn * plant->feed.share);
+    wpin_plant_tally(plant, t, sign * sqrt(wpin_flow_squares(&flow) / 6), plant->amps,
+                     drawn * plant->feed.share);
 }
 
 static void move(wpin_plant *plant, const search *s, double t) {
@@ -295,7 +296,7 @@ static void settle(wpin_plant *plant, const wpin_circuit *c, const ending *end) 
         }
         break;
     case CUT_CORNER:
-        plant->angle = (c->begin + (c->turns > 0 ? SECTOR : 0)) / plant->motor.pole_pairs +
+        plant->angle = (c->begin + (c->turns > 0 ? WPIN_SECTOR : 0)) / plant->motor.pole_pairs +
                        c->turns * 100 * HAIR;
         break;
     case CUT_SHAFT: plant->speed = 0; break;
@@ -310,56 +311,6 @@ static void settle(wpin_plant *plant, const wpin_circuit *c, const ending *end) 
     }
 }
 
-/* ---- two phases alone ---- */
-
-/* Whether the third phase floats between the diodes, the current and the speed of the other two
- * being these. */
-static bool floats(const wpin_plant *plant, const wpin_circuit *c, const wpin_loop *loop,
-                   double amps, double speed, double turned) {
-    const wpin_feed *f = &plant->feed;
-    double sag = c->rail_ohms * loop->rail * amps, top = wpin_feed_volts(f) - sag;
-    /* between the two terminals: their emf and resistance are alike */
-    int one = wpin_phase_on_top(c), other = wpin_phase_at_bottom(c), way = amps < 0 ? -1 : 1;
-    wpin_tie a = wpin_plant_tie(f, leg_of(plant, one), false, way);
-    wpin_tie b = wpin_plant_tie(f, leg_of(plant, other), false, -way);
-    double star = (a.volts - a.rail * sag - a.resistance * amps + b.volts - b.rail * sag +
-                   b.resistance * amps) /
-                  2;
-    double volts = star + c->constant * speed * wpin_phase_between(c, turned);
-    return volts < top + f->diode_volts && volts > -f->diode_volts;
-}
-
-/* The usual piece: two phases on their flat tops carry the current, the third has none. */
-static bool advance_pair(wpin_plant *plant, int64_t dt) {
-    wpin_circuit c;
-    double *amps = plant->phase_amps, turned = plant->motor.pole_pairs * plant->angle;
-    set_circuit(plant, turned, &c);
-    int one = wpin_phase_on_top(&c), other = wpin_phase_at_bottom(&c), third = 3 - one - other;
-    wpin_leg_state x = leg_of(plant, one), y = leg_of(plant, other);
-    bool carries = x != WPIN_LEG_OFF || y != WPIN_LEG_OFF || amps[one] != 0;
-    if (plant->motor.sinusoidal || plant->motor.cogging > 0 || plant->quadratic != 0 ||
-        plant->lead_off || plant->burnt || leg_of(plant, third) != WPIN_LEG_OFF ||
-        amps[third] != 0 || !carries) {
-        return false;
-    }
-    double signed_amps = plant->amps;
-    wpin_pair to;
-    plant->amps = amps[one];
-    bool whole = wpin_pair_look(plant, x, y, dt, &to);
-    double last = turned + plant->motor.pole_pairs * to.turns;
-    if (!whole || last <= c.begin || last >= c.begin + SECTOR || to.amps * amps[one] < 0 ||
-        !floats(plant, &c, &to.piece->loop, amps[one], plant->speed, turned) ||
-        !floats(plant, &c, &to.piece->loop, to.amps, to.speed, last)) {
-        plant->amps = signed_amps;
-        return false;
-    }
-    wpin_pair_go(plant, &to);
-    amps[one] = plant->amps;
-    amps[other] = -plant->amps;
-    plant->rail_amps = to.piece->loop.rail * plant->amps;
-    return true;
-}
-
 /* Currents that sum to nothing never go one way all: what does is left by rounding. */
 static void forget_rounding(wpin_plant *plant) {
     const double *amps = plant->phase_amps;
@@ -371,8 +322,10 @@ static void forget_rounding(wpin_plant *plant) {
 }
 
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
-    if (advance_pair(plant, dt)) {
-        return dt;
+    wpin_step step = {{plant->leg_a, plant->leg_b, plant->leg_c}, dt};
+    int64_t gone = wpin_brushless_walk(plant, &step, 1);
+    if (gone > 0) {
+        return gone;
     }
     forget_rounding(plant);
     wpin_instant first = {.speed = plant->speed, .turned = plant->motor.pole_pairs * plant->angle};

@@ -1,0 +1,111 @@
+/* A brushless motor's bridge along the edges of its inputs: what its legs do until the end of the
+ * stretch as steps, so that the motor can walk along them without a look at the bridge at each. */
+#include "board.h"
+
+#define STEPS 24
+
+/* The bridge after those steps. */
+typedef struct ahead {
+    wpin_step steps[STEPS];
+    int count;
+    int64_t at, edge; /* there; the next edge of an input */
+    wpin_cursor inputs[WPIN_DRIVER_INPUTS];
+    unsigned levels;
+    wpin_legs legs;
+    wpin_leg_watch watch;
+} ahead;
+
+/* Goes over the edges at this moment, and finds the next. */
+static void pass_edges(const wpin_bridge *bridge, ahead *a) {
+    int64_t next = INT64_MAX;
+    for (int m = 0; m < bridge->moving_count; m++) {
+        int i = bridge->moving[m];
+        wpin_cursor *c = &a->inputs[i];
+        if (c->edge == a->at) {
+            wpin_cursor_pass(c);
+            unsigned level = (unsigned)(c->level == WPIN_HIGH);
+            a->levels = (a->levels & ~(1U << i)) | ((level << i) ^ (bridge->inverts & 1U << i));
+        }
+        next = c->edge < next ? c->edge : next;
+    }
+    a->edge = next;
+}
+
+static void add_step(ahead *a, int64_t dt) {
+    a->steps[a->count++] = (wpin_step){{a->legs.a, a->legs.b, a->legs.c}, dt};
+}
+
+static bool shorts(const wpin_bridge *bridge, ahead *a, int leg, wpin_leg_state now,
+                   wpin_leg_state next) {
+    return now != next && wpin_leg_shorts(bridge, &a->watch, leg, now, next, a->at);
+}
+
+/* Takes the legs over to what the levels ask for; false if that burns it. */
+static bool change_legs(const wpin_bridge *bridge, ahead *a) {
+    wpin_legs next = bridge->legs[a->levels], now = a->legs;
+    a->legs = next;
+    return !bridge->delicate ||
+           !(shorts(bridge, a, 0, now.a, next.a) || shorts(bridge, a, 1, now.b, next.b) ||
+             shorts(bridge, a, 2, now.c, next.c));
+}
+
+/* From here to a moment, or to where there are too many steps, or the legs would burn it. */
+static void look_ahead(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t at,
+                       int64_t until, ahead *a) {
+    a->count = 0;
+    a->at = at;
+    a->levels = bridge->levels;
+    a->legs = bridge->shown;
+    a->watch = bridge->watch;
+    a->edge = INT64_MAX;
+    for (int m = 0; m < bridge->moving_count; m++) {
+        wpin_cursor *c = &a->inputs[bridge->moving[m]];
+        *c = inputs[bridge->moving[m]];
+        a->edge = c->edge < a->edge ? c->edge : a->edge;
+    }
+    while (a->at < until && a->count < STEPS) {
+        int64_t to = a->edge < until ? a->edge : until;
+        add_step(a, to - a->at);
+        a->at = to;
+        if (to < until) {
+            pass_edges(bridge, a);
+            if (!change_legs(bridge, a)) {
+                look_ahead(bridge, inputs, at, to, a);
+                return;
+            }
+        }
+    }
+}
+
+bool wpin_bridge_can_walk(const wpin_bridge *bridge, const wpin_plant *plant) {
+    return bridge->plain && bridge->event_count == 0 && plant->kind == WPIN_PLANT_BRUSHLESS &&
+           !wpin_logic_of(bridge->part.logic)->own;
+}
+
+int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
+                         int64_t until) {
+    ahead a;
+    if (bridge->moving_count > 0) { /* not past a period: what happens until then is not known */
+        const wpin_cursor *c = &inputs[bridge->moving[0]];
+        until = c->start + c->period < until && c->start + c->period > at ? c->start + c->period
+                                                                          : until;
+    }
+    look_ahead(bridge, inputs, at, until, &a);
+    int64_t gone = wpin_brushless_walk(plant, a.steps, a.count);
+    if (gone == 0) {
+        return at;
+    }
+    if (at + gone < a.at) {
+        look_ahead(bridge, inputs, at, at + gone, &a);
+    }
+    for (int m = 0; m < bridge->moving_count; m++) {
+        inputs[bridge->moving[m]] = a.inputs[bridge->moving[m]];
+    }
+    bridge->levels = a.levels;
+    bridge->watch = a.watch;
+    bridge->shown = a.legs;
+    plant->leg_a = a.legs.a;
+    plant->leg_b = a.legs.b;
+    plant->leg_c = a.legs.c;
+    return a.at;
+}
