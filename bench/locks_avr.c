@@ -217,15 +217,18 @@ static const WPIN_FLASH wpin_stage_config inverters[] = {
      .dead_time_us = 2},
     {.table = &wpin_table_three_phase_bridge, .lines = lines, .pwm_hz = 20000, .dead_time_us = 2}};
 static wpin_six_step phases;
-#define SIX_STEPS(n)                                                                               \
+#define SIX_STEPS(n, ahead)                                                                        \
     {                                                                                              \
         .stage = &inverters[n], .hall = {16, 17, 18},                                              \
-        .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)                                           \
+        .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4), .advance = ahead                         \
     }
-static const WPIN_FLASH wpin_six_step_config sensors[] = {SIX_STEPS(0), SIX_STEPS(1)};
+static const WPIN_FLASH wpin_six_step_config sensors[] = {SIX_STEPS(0, 0), SIX_STEPS(1, 0),
+                                                          SIX_STEPS(0, 60), SIX_STEPS(1, 60)};
 static const WPIN_FLASH wpin_motor_config spinners[] = {
     {WPIN_ON_SIX_STEP(&phases, &sensors[0]), .guard = {GUARD}},
-    {WPIN_ON_SIX_STEP(&phases, &sensors[1]), .guard = {GUARD}}};
+    {WPIN_ON_SIX_STEP(&phases, &sensors[1]), .guard = {GUARD}},
+    {WPIN_ON_SIX_STEP(&phases, &sensors[2]), .guard = {GUARD}},
+    {WPIN_ON_SIX_STEP(&phases, &sensors[3]), .guard = {GUARD}}};
 
 static void rotor_edge(void) {
     clock_us += 50;
@@ -237,6 +240,20 @@ static void rotor_edge(void) {
 static void in_six_steps(void) {
     live(&spinners[0], &port, rotor_edge);
     live(&spinners[1], &port, rotor_edge);
+}
+
+static void edge_or_look(void) {
+    if (pick(8) == 0) {
+        rotor_edge();
+    } else {
+        clock_us += 50;
+        wpin_six_step_look(&phases);
+    }
+}
+
+static void ahead_of_edges(void) {
+    live(&spinners[2], &port, edge_or_look);
+    live(&spinners[3], &port, edge_or_look);
 }
 
 static wpin_sensorless blind;
@@ -323,6 +340,7 @@ int main(void) {
     measure("a regulated motor and its encoder", regulated);
     measure("a stepper", by_steps);
     measure("six steps, edges and ticks", in_six_steps);
+    measure("six steps, ahead of the edges", ahead_of_edges);
     measure("six steps without sensors", without_sensors);
     measure("finding the order of its wires", in_order);
     measure("software PWM on three pins, its tick", by_software);

@@ -137,6 +137,7 @@ static wpin_speed loop;
 static const WPIN_FLASH wpin_speed_config gains = {.feed = 14000,
                                                    .friction = 900,
                                                    .breakaway = 1200,
+                                                   .climb = 5,
                                                    .inertia = 600,
                                                    .gain = 800,
                                                    .integral = 1100,

@@ -181,6 +181,7 @@ int main(void) {
         case 14: wpin_quadrature_edge(&counts, any, any, any32); break;
         case 15: folded(); break;
         case 16: edge_folded(); break;
+        case 17: wpin_six_step_look(any ? &six_step : NULL); break;
         default: wpin_motor_close(&motor); break;
         }
     }

@@ -1,5 +1,6 @@
 /* Six-step commutation, seen from the pins: a rotor that moves whenever an interrupt can come. */
 #include "support.h"
+#include <math.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -44,7 +45,7 @@ static void edge(int step) {
     b.unread = step != 0;
     show_sensors();
     if (b.served) {
-        ck_assert_int_eq(wpin_six_step_edge(&b.six), WPIN_OK);
+        always(wpin_six_step_edge(&b.six) == WPIN_OK);
     }
 }
 
@@ -55,6 +56,11 @@ static void moment(void) {
     if (b.moves != 0 && b.depth == 0 && !b.unread && nested < 3 && pick(b.moves) == 0) {
         nested++;
         edge(pick(8) == 0 ? -b.way : b.way);
+        nested--;
+    } else if (b.config.advance != 0 && b.moves != 0 && b.depth == 0 && nested < 3 &&
+               pick(4) == 0) {
+        nested++;
+        wpin_six_step_look(&b.six);
         nested--;
     }
 }
@@ -73,14 +79,14 @@ static void unlock(void *context, uint8_t state) {
 
 static void pass(void *context, uint32_t us) {
     (void)context;
-    ck_assert_int_eq(b.depth, 0); /* no interrupt is kept out for a dead time */
+    always(b.depth == 0); /* no interrupt is kept out for a dead time */
     b.r.now += us;
     moment();
 }
 
 static bool read_pin(void *context, wpin_pin pin) {
     (void)context;
-    ck_assert(b.depth == 1 || b.six.config == NULL); /* all three of one instant */
+    always(b.depth == 1 || b.six.config == NULL); /* all three of one instant */
     b.unread = b.unread && pin != HALL_C;
     return b.r.input[pin];
 }
@@ -123,22 +129,27 @@ static void tick(void) {
     wpin_motor_tick(&b.motor);
 }
 
-/* The stage shows the row that the rotor's sector asks for. */
-static void shows_its_sector(void) {
-    wpin_duty duty = wpin_motor_duty(&b.motor);
-    if (duty == 0) {
-        return;
-    }
-    bool forward = (duty > 0) != b.stage.reversed;
-    unsigned sector = (sector_at(b.place) + (forward ? 0U : 3U)) % 6;
+/* Whether the pins show the row that drives a rotor in this sector that way, with a duty. */
+static bool shows(long place, bool forward, int duty) {
+    unsigned sector = (sector_at(place) + (forward ? 0U : 3U)) % 6;
     uint8_t row = wpin_table_row(b.stage.table, (wpin_drive)(WPIN_DRIVE_SECTOR + sector));
+    bool all = true;
     for (uint8_t l = 0; l < 6; l++) {
         wpin_cell cell = wpin_table_cell(b.stage.table, row, l);
         bool pwm = cell == WPIN_CELL_DUTY || cell == WPIN_CELL_COMPLEMENT;
-        ck_assert_msg((b.r.level[l] < 0) == pwm && (pwm || b.r.level[l] == (int)cell),
-                      "line %u is %d in sector %u", l, b.r.level[l], sector);
-        ck_assert(!pwm || b.r.duty[l] == abs(duty));
+        all = all && (b.r.level[l] < 0) == pwm && (pwm || b.r.level[l] == (int)cell) &&
+              (!pwm || b.r.duty[l] == duty);
     }
+    return all;
+}
+
+/* The stage shows the row that the rotor's sector asks for; with an advance, or the next one. */
+static void shows_its_sector(void) {
+    wpin_duty duty = wpin_motor_duty(&b.motor);
+    bool forward = (duty > 0) != b.stage.reversed;
+    long ahead = forward ? 1 : -1;
+    bool own = duty == 0 || shows(b.place, forward, abs(duty));
+    always(own || (b.config.advance != 0 && shows(b.place + ahead, forward, abs(duty))));
 }
 
 static void ask_at_random(void) {
@@ -150,7 +161,7 @@ static void ask_at_random(void) {
     case 3:
         wpin_motor_trip(&b.motor, WPIN_FAULT_EXTERNAL);
         for (uint8_t l = 0; l < 6; l++) {
-            ck_assert(!recorder_on(&b.r, l) || b.r.pair_count == 0);
+            always(!recorder_on(&b.r, l) || b.r.pair_count == 0);
         }
         tick();
         wpin_motor_clear_fault(&b.motor);
@@ -165,12 +176,13 @@ START_TEST(it_ends_on_the_rotors_sector) {
     unsigned table = (unsigned)_i % 3;
     bool grouped = _i / 3 % 2 == 0;
     pick_seed((uint32_t)_i + 1);
-    ck_assert_int_eq(set_up(table, grouped, _i / 6 == 0 ? usual : sixty), WPIN_OK);
-    b.stage.reversed = _i / 6 == 1;
+    ck_assert_int_eq(set_up(table, grouped, _i / 6 % 2 == 0 ? usual : sixty), WPIN_OK);
+    b.stage.reversed = _i / 6 % 2 == 1;
+    b.config.advance = _i / 12 == 0 ? 0 : 80;
     b.served = true;
     ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
     unsigned driven = 0;
-    for (int i = 0; i < 20000; i++) {
+    for (int i = 0; i < 8000; i++) {
         b.way = pick(50) == 0 ? -b.way : b.way;
         b.moves = 3 + pick(30);
         if (pick(10) == 0) {
@@ -180,11 +192,10 @@ START_TEST(it_ends_on_the_rotors_sector) {
         b.moves = 0;
         shows_its_sector();
         driven += wpin_motor_duty(&b.motor) != 0;
-        ck_assert_int_eq(b.six.counts.counts, (int32_t)b.place);
-        ck_assert_uint_eq(b.six.counts.illegal, 0);
-        ck_assert_uint_eq(b.r.shoot_through, 0);
+        always(b.six.counts.counts == (int32_t)b.place);
+        always(b.six.counts.illegal == 0 && b.r.shoot_through == 0);
     }
-    ck_assert_uint_gt(driven, 6000);
+    ck_assert_uint_gt(driven, 2400);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
 }
 END_TEST
@@ -302,7 +313,7 @@ START_TEST(what_can_not_be_is_refused) {
     wpin_motor_close(&b.motor);
     wpin_six_step_config good = b.config;
     wpin_stage_config stage = b.stage;
-    for (int wrong = 0; wrong < 8; wrong++) {
+    for (int wrong = 0; wrong < 9; wrong++) {
         wpin_status expected = WPIN_REFUSED_CONFIG;
         b.config = good;
         b.stage = stage;
@@ -315,15 +326,18 @@ START_TEST(what_can_not_be_is_refused) {
         case 4: b.config.hall[1] = lines[3].pin; break;
         case 5: b.stage.table = &wrong_order; break;
         case 6: b.stage.table = &wpin_table_full_bridge; break;
+        case 7: b.config.advance = 121; break;
         default: b.r.port.read = NULL; expected = WPIN_REFUSED_PORT;
         }
         ck_assert_msg(wpin_motor_init(&b.motor, &b.motor_config, &b.r.port) == expected,
                       "mistake %d", wrong);
         ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_REFUSED_CLOSED);
         ck_assert_int_eq(wpin_six_step_edge(&b.six), WPIN_REFUSED_CLOSED);
+        ck_assert_int_eq(wpin_six_step_look(&b.six), WPIN_REFUSED_CLOSED);
         ck_assert_uint_eq(wpin_six_step_sector(&b.six), WPIN_NO_SECTOR);
     }
     ck_assert_int_eq(wpin_six_step_edge(NULL), WPIN_REFUSED_ARGUMENT);
+    ck_assert_int_eq(wpin_six_step_look(NULL), WPIN_REFUSED_ARGUMENT);
     b.config = good;
     b.stage = stage;
     b.r.port.read = read_pin;
@@ -392,16 +406,152 @@ START_TEST(uneven_sensors_measure_the_speed) {
 }
 END_TEST
 
+/* ---- ahead of the sensors ---- */
+
+enum { LOOK_US = 50 };
+
+/* Lets time pass with its ticks and, if so, looks; when the row of the next sector was shown first,
+ * us before the end; 0: it was not. */
+static uint32_t pass_until(uint32_t moment, bool forward, bool looks) {
+    static uint32_t ticked, looked;
+    uint32_t ahead = 0;
+    while ((int32_t)(moment - b.r.now) > 0) {
+        uint32_t left = moment - b.r.now, next = looked + LOOK_US - b.r.now;
+        next = next > LOOK_US ? 0 : next;
+        b.r.now += left < next ? left : next;
+        if (left >= next) {
+            looked = b.r.now;
+            if (looks) {
+                wpin_six_step_look(&b.six);
+            }
+        }
+        if (ahead == 0 && shows(b.place + (forward ? 1 : -1), forward, 8192)) {
+            ahead = moment - b.r.now;
+        }
+        if (b.r.now - ticked >= 1000) {
+            ticked = b.r.now;
+            wpin_motor_tick(&b.motor);
+        }
+    }
+    return ahead;
+}
+
+static uint32_t look_until(uint32_t moment, bool forward) {
+    return pass_until(moment, forward, true);
+}
+
+static const struct {
+    uint32_t sector_us;
+    uint8_t advance;
+} paces[] = {{400, 43}, {400, 120}, {1000, 0}, {3000, 43}, {3000, 120}, {15000, 85}, {17000, 85}};
+
+static void set_off(unsigned table, uint8_t advance, bool forward) {
+    ck_assert_int_eq(set_up(table, table < 2, usual), WPIN_OK);
+    b.config.advance = advance;
+    b.motor_config.guard.up = b.motor_config.guard.down = WPIN_SLEW_US(1000);
+    b.motor_config.guard.pause_us = 0;
+    ck_assert_int_eq(wpin_motor_init(&b.motor, &b.motor_config, &b.r.port), WPIN_OK);
+    wpin_motor_arm(&b.motor);
+    tick();
+    wpin_motor_run(&b.motor, forward ? 8192 : -8192, 0, WPIN_TIMEOUT_HELD);
+    tick();
+    ck_assert_int_eq(wpin_motor_duty(&b.motor), forward ? 8192 : -8192);
+}
+
+static void step(bool forward) {
+    b.place += forward ? 1 : -1;
+    show_sensors();
+    ck_assert_int_eq(wpin_six_step_edge(&b.six), WPIN_OK);
+    ck_assert(shows(b.place, forward, 8192));
+}
+
+/* Both ways, on each stage, sensors b and c off their places: from the third sector on each row
+ * comes so much before its edge, to a look. Where the edge then fails to come it goes back, and
+ * where the motor is driven against its turning each row has its own sector. */
+START_TEST(rows_come_ahead_of_their_edges) {
+    const uint32_t pace = paces[_i % 7].sector_us;
+    const uint8_t advance = paces[_i % 7].advance;
+    const bool forward = _i / 7 % 2 == 0, leads = advance != 0 && pace < 16384;
+    set_off((unsigned)_i / 14, advance, forward);
+    const int off[3] = {0, (int)pace / 30, -(int)pace / 30};
+    uint32_t next = b.r.now;
+    for (int i = 0; i < 40; i++) {
+        next += pace;
+        int late = off[i % 3], before = off[(i + 2) % 3];
+        uint32_t ahead = look_until(next + (uint32_t)late, forward);
+        double wanted = pace * advance / 256.0 + (late - before);
+        if (i >= 4) {
+            ck_assert_msg(leads ? fabs(ahead - wanted) <= LOOK_US / 2 + 4 + pace * 4e-3
+                                : ahead == 0,
+                          "sector %d: %u us ahead, %.0f expected", i, ahead, wanted);
+        }
+        step(forward);
+    }
+    look_until(b.r.now + pace * 149 / 100, forward);
+    ck_assert(shows(b.place + (leads ? (forward ? 1 : -1) : 0), forward, 8192));
+    pass_until(b.r.now + 2000, forward, false); /* nobody looks any more */
+    ck_assert(shows(b.place, forward, 8192));
+    for (int i = 0; i < 8; i++) {
+        look_until(b.r.now + pace, forward);
+        step(forward);
+    }
+    wpin_motor_run(&b.motor, forward ? -8192 : 8192, 0, WPIN_TIMEOUT_HELD);
+    pass_until(b.r.now + 4000, forward, false);
+    for (int i = 0; i < 8; i++) {
+        b.place += forward ? 1 : -1;
+        show_sensors();
+        wpin_six_step_edge(&b.six);
+        ck_assert_uint_eq(look_until(b.r.now + pace, !forward), 0);
+        ck_assert(shows(b.place, !forward, 8192));
+    }
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    ck_assert_uint_eq(b.r.shoot_through, 0);
+}
+END_TEST
+
+/* A code that is no sector, a sector left out, a turn of the shaft: it begins to measure anew. */
+START_TEST(what_was_measured_is_forgotten) {
+    for (int trouble = 0; trouble < 3; trouble++) {
+        set_off(0, 120, true);
+        for (int i = 0; i < 8; i++) {
+            ck_assert(i < 5 || shows(b.place + 1, true, 8192));
+            step(true);
+            look_until(b.r.now + 1000, true);
+        }
+        ck_assert(shows(b.place + 1, true, 8192));
+        if (trouble == 0) {
+            b.r.input[HALL_A] = b.r.input[HALL_B] = b.r.input[HALL_C] = true;
+            wpin_six_step_edge(&b.six);
+            show_sensors();
+            wpin_six_step_edge(&b.six);
+        } else {
+            b.place += trouble == 1 ? 2 : -1;
+            show_sensors();
+            wpin_six_step_edge(&b.six);
+        }
+        ck_assert(shows(b.place, true, 8192));
+        ck_assert_uint_eq(look_until(b.r.now + 1000, true), 0);
+        for (int i = 0; i < 5; i++) {
+            step(true);
+            bool again = look_until(b.r.now + 1000, true) != 0;
+            ck_assert_msg(again == (i >= 3), "%d: sector %d", trouble, i);
+        }
+    }
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("six_step");
     TCase *tests = tcase_create("six_step");
-    tcase_add_loop_test(tests, it_ends_on_the_rotors_sector, 0, 12);
+    tcase_add_loop_test(tests, it_ends_on_the_rotors_sector, 0, 24);
     tcase_add_loop_test(tests, the_tick_follows_without_an_interrupt, 0, 3);
     tcase_add_test(tests, a_glitch_is_no_fault_and_a_loose_wire_is_one);
     tcase_add_loop_test(tests, a_dead_sensor_shows_at_any_speed, 0, 6);
     tcase_add_test(tests, what_can_not_be_is_refused);
     tcase_add_loop_test(tests, a_failing_port_leaves_it_off, 0, 3);
     tcase_add_loop_test(tests, uneven_sensors_measure_the_speed, 0, 6);
+    tcase_add_loop_test(tests, rows_come_ahead_of_their_edges, 0, 42);
+    tcase_add_test(tests, what_was_measured_is_forgotten);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

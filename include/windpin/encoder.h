@@ -66,9 +66,10 @@ typedef struct wpin_encoder {
     const wpin_port *port;
     uint16_t scale; /**< Speed of one count a microsecond: scale x 2^(15 - shift). */
     int8_t shift;
-    int8_t way;          /**< Of the last count; 0: it stands. */
-    uint8_t seen;        /**< Which of the places below hold an edge, as bits. */
-    int32_t last;        /**< Counts read last. */
+    int8_t way;   /**< Of the last count; 0: it stands. */
+    uint8_t seen; /**< Which of the places below hold an edge, as bits; above: how many edges the
+                     speed still waits for. */
+    int32_t last; /**< Counts read last. */
     wpin_moment last_at; /**< When its edge passed. */
     wpin_edge places[4]; /**< Of each place in a line the edge that was last measured from. */
     uint8_t latest;      /**< The newest of them. */

@@ -47,9 +47,12 @@ typedef struct wpin_position_config {
 /** A regulator at work. Placed by the caller. */
 typedef struct wpin_position {
     const WPIN_FAR wpin_position_config *config;
-    int16_t speed; /**< What it gave last. */
-    int16_t pull;  /**< With `bend`: how hard it speeds up, of 2^bend. */
-    int32_t fine;  /**< With `bend`: the speed, x 256. */
+    int16_t speed;  /**< What it gave last. */
+    int16_t pull;   /**< With `bend`: how hard it speeds up, of 2^bend. */
+    int32_t fine;   /**< With `bend`: the speed, x 256. */
+    int32_t place;  /**< The one asked for. */
+    int8_t side;    /**< Of it, where the shaft was last: 1 before, -1 behind it, 0 not known. */
+    uint8_t passes; /**< How often it went over that place, up to 3. */
 } wpin_position;
 
 /** @name For WPIN_POSITION_REGULATOR. Tick.

@@ -66,6 +66,7 @@ typedef struct wpin_motion_config {
 typedef struct wpin_motion {
     const WPIN_FAR wpin_motion_config *config;
     uint32_t still_us, lost_us, wrong_us, off_us; /**< How long each has lasted. */
+    int32_t still_at;                             /**< Where it stands, counts. */
     bool lasts;                                   /**< One of them does. */
     int32_t place;                                /**< Asked for last... */
     int8_t side;    /**< ...the side of it where the shaft was last... */

@@ -20,8 +20,17 @@
  * leads to. The counts of the edges, six in an electrical turn, are those of an encoder with three
  * kinds of edges: wpin_encoder_config.quadrature = &drum_phases.counts, .kinds = 3.
  *
- * Without the interrupt the tick follows the sensors by itself, which serves as long as a sector
- * takes several ticks.
+ * With .advance each row comes so much before the edge that asks for it: at high speed a winding's
+ * inductance holds its current up, and it is then where it makes most torque. That moment lies
+ * between two edges, so somebody has to look:
+ *
+ *     // the interrupt of each PWM period:
+ *     void on_pwm_period(void) {
+ *         wpin_six_step_look(&drum_phases);
+ *     }
+ *
+ * Without the interrupt of the sensors the tick follows them by itself, which serves as long
+ * as a sector takes several ticks.
  */
 #ifndef WINDPIN_SIX_STEP_H
 #define WINDPIN_SIX_STEP_H
@@ -69,6 +78,8 @@ typedef struct wpin_six_step_config {
     wpin_pin hall[3];     /**< Pins of sensors a, b and c: inputs with pull-ups. */
     uint8_t sector_of[8]; /**< Sector (0 to 5) of each code of the sensors, each once; the other two
                                WPIN_NO_SECTOR. */
+    uint8_t advance;      /**< Commutates so much sooner, 1/256 of a sector, up to 120: by
+                               wpin_six_step_look, while a sector takes at most 16 ms. */
 } wpin_six_step_config;
 
 /** At work. Zero before its first use; placed by the caller, the fields are its own. */
@@ -86,6 +97,16 @@ typedef struct wpin_six_step {
     uint8_t first_row;          /**< Of the sectors in the table. */
     bool quick;                 /**< From a sector to its neighbour no leg turns. */
     uint8_t lines[6];           /**< Of each sector the line that carries its PWM. */
+    volatile int8_t leads;      /**< It shows the next row already, driven that way; 0: not. */
+    uint16_t edge_us;           /**< How long the sector before the last edge took; 0: too long. */
+    int8_t edge_way;            /**< Which way that edge was. */
+    uint8_t edges, taken;       /**< How many there were, and how many of them were looked at. */
+    int8_t turning;             /**< The way of the last ones. */
+    uint8_t regular;            /**< So many sectors in a row that way, up to 3. */
+    uint16_t took[3];           /**< The last of them, us. */
+    uint16_t due_us, late_us;   /**< After an edge the next row leads from then on, and until then:
+                                     a rotor that has not come is slower. 0: it does not. */
+    uint16_t looked;            /**< The lower half of the clock at the last look. */
 } wpin_six_step;
 
 /** For wpin_motor_config.actuator: see WPIN_ON_SIX_STEP. Opening it is refused like a stage, and
@@ -104,6 +125,12 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_six_step_actuator;
  * moment: it ends on the newest sector. Returns what the port refused, which the next tick makes a
  * fault, or WPIN_OK. Fast; the port's read is called from there. */
 WPIN_API wpin_status wpin_six_step_edge(wpin_six_step *six_step);
+
+/** Where there is an advance: moves the stage to the next sector's row once that is due, and back
+ * where the rotor has not come by then. How often it is called is how finely the moment is met:
+ * each PWM period. Returns what the port refused, which the next tick makes a fault, or WPIN_OK.
+ * Fast; the port's clock is read. */
+WPIN_API wpin_status wpin_six_step_look(wpin_six_step *six_step);
 
 /** The rotor's sector, 0 to 5, or WPIN_NO_SECTOR: what the sensors show now is none. Any. */
 WPIN_API uint8_t wpin_six_step_sector(const wpin_six_step *six_step);

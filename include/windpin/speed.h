@@ -31,7 +31,8 @@ typedef struct wpin_speed_config {
     uint16_t feed;      /**< Effort that full speed takes without friction, 1/16384; this and the
                              gains 0 to 32767. */
     uint16_t friction;  /**< Effort against friction, in the direction of the set-point, 1/16384. */
-    uint16_t breakaway; /**< The same while the shaft is measured to stand. */
+    uint16_t breakaway; /**< The same while the shaft is measured to stand... */
+    uint16_t climb;     /**< ...and so much more each tick that it does, up to twice of it. */
     uint16_t inertia;   /**< Effort for a set-point that moves by 1/16384 a tick, 1/16384. */
     uint16_t gain;      /**< Effort for an error of speed, x 256: 256 is one to one. */
     uint16_t integral;  /**< Effort for an error of speed, more each tick, x 65536. */
@@ -45,6 +46,7 @@ typedef struct wpin_speed {
     wpin_duty last;   /**< What it gave last. */
     int16_t before;   /**< The set-point of the tick before, */
     int16_t rate;     /**< and how fast it moves, smoothed, x 256 a tick. */
+    uint16_t climbed; /**< What the effort against friction has grown by while it stands. */
     uint8_t halvings; /**< Of the gains, for an old speed. */
 } wpin_speed;
 

@@ -3,6 +3,10 @@
 #include "share.h"
 #include "windpin/impl/steady_guard.h"
 
+/* Above the kinds seen: so many edges the speed still waits for, as it was measured over lines. */
+#define WAITS 0xC0U
+#define WAIT  0x40U
+
 /* 2^23 / d for the 128 upper halves of a d with its top bit set, each in the middle of its stretch.
  */
 #define SEED(i)   (uint8_t)((131072UL / (257U + 2U * (i)) + 1U) / 2U)
@@ -163,13 +167,27 @@ static uint8_t kind_of(const wpin_encoder *e, int32_t edge) {
     return e->config->kinds == 3 ? third_of((uint32_t)edge + middle) : (uint8_t)edge & 3U;
 }
 
+/* Where ticks see edges in pairs one kind may be left out for long. Measured from an edge of
+ * another kind next to it, the one that ends that would tell how unevenly they lie: a speed that
+ * was measured over lines stays for some edges that come soon, until one closes a line again. */
+static bool waits(wpin_encoder *e, bool line, uint32_t line_us, uint32_t edge_us, int32_t edge) {
+    if (line) {
+        e->seen = (uint8_t)(e->seen | WAITS);
+        return false;
+    }
+    uint32_t beyond = (uint32_t)edge - (uint32_t)e->places[e->latest].at_count + 2U;
+    bool left = (e->seen & WAITS) != 0;
+    e->seen = (uint8_t)(e->seen - (left ? WAIT : 0));
+    return left && beyond <= 4 && line_us != UINT32_MAX && edge_us >> 2 <= e->config->window_us;
+}
+
 /* Measures up to an edge: over whole lines, or from the last edge of any kind. */
 static void measure_to(wpin_encoder *e, int32_t edge, wpin_moment at) {
     uint8_t place = kind_of(e, edge);
     uint32_t line_us = since_edge(e, place, at), edge_us = since_edge(e, e->latest, at);
-    bool line = over_lines(e, line_us, edge_us);
+    bool line = over_lines(e, line_us, edge_us), later = waits(e, line, line_us, edge_us, edge);
     uint32_t us = line ? line_us : edge_us;
-    bool measures = us != UINT32_MAX && us >= e->config->window_us;
+    bool measures = us != UINT32_MAX && us >= e->config->window_us && !later;
     bool begins = edge_us == UINT32_MAX;
     if (!measures && !begins && (line || place == e->latest)) {
         return; /* too short: that one stays to be measured from */
@@ -194,6 +212,8 @@ static void take_counts(wpin_encoder *e, int32_t counts, wpin_moment at,
     if (e->way == 0) { /* it stood: what was before says nothing */
         e->seen = 0;
         e->period_us = e->config->window_us;
+        e->speed = (int16_t)(way < 0 ? -1 : 1); /* that it turns is known, how fast is not */
+        e->over_us = UINT16_MAX;
     }
     e->way = way;
     e->last_at = at;

@@ -92,6 +92,17 @@ static bool hunts(wpin_motion *motion, const wpin_watched *w) {
     return motion->passed >= c->passes;
 }
 
+/* Whether it has come on by two counts since it was last asked so: however slowly, it turns, and is
+ * seen to. Around one edge it only shakes. */
+static bool creeps(wpin_motion *motion, const wpin_measurement *m) {
+    uint32_t off = (uint32_t)m->position - (uint32_t)motion->still_at;
+    if ((m->valid & WPIN_HAS_POSITION) == 0 || off + 1U <= 2U) {
+        return false;
+    }
+    motion->still_at = m->position;
+    return true;
+}
+
 /* How far it is from the speed asked for; of other quantities nothing is known. */
 static int32_t off_speed(const wpin_watched *w) {
     if (w->quantity != WPIN_QUANTITY_SPEED) {
@@ -151,8 +162,8 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     int32_t off = off_speed(w), slower = w->effort > 0 ? off : -off;
     uint16_t standing_still = c->still;
     bool driven = effort != 0 && effort >= c->least_effort;
-    bool still = driven && (speed <= standing_still || /* or dies away, driven by nothing: */
-                            (slower > standing_still && is_dead(mine, w)));
+    bool still = driven && ((speed <= standing_still && !creeps(mine, m)) ||
+                            (slower > standing_still && is_dead(mine, w))); /* or dies away */
     still = still && !(w->quantity == WPIN_QUANTITY_TORQUE && presses(mine, w));
     bool wrong = against && speed > standing_still;
     bool apart =

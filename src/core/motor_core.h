@@ -34,6 +34,37 @@ static inline bool wpin_motor_is_open(const wpin_motor *motor) {
 #endif
 }
 
+static inline uint16_t wpin_lower(uint16_t a, uint16_t b) {
+    return a < b ? a : b;
+}
+
+/* What a motor remembers in a bit each. */
+static inline void wpin_motor_set(wpin_motor *motor, uint8_t flags) {
+    motor->flags = (uint8_t)(motor->flags | flags);
+}
+
+static inline void wpin_motor_clear(wpin_motor *motor, uint8_t flags) {
+    motor->flags = (uint8_t)(motor->flags & ~flags);
+}
+
+static inline bool wpin_motor_is_on_off(const wpin_motor *motor) {
+    return (motor->traits & WPIN_IS_ON_OFF) != 0;
+}
+
+static inline int8_t wpin_sign_of(int32_t value) {
+    return (int8_t)((value > 0) - (value < 0));
+}
+
+static inline bool wpin_finds_home(uint8_t quantity, int32_t value) {
+    return quantity == WPIN_QUANTITY_POSITION && value == WPIN_POSITION_HOME;
+}
+
+/* The rest state it shows now, to the actuator. */
+static inline wpin_status wpin_motor_idle(wpin_motor *motor) {
+    return wpin_config_of(motor)->actuator->idle(wpin_config_of(motor)->part,
+                                                 wpin_rest_drive(motor));
+}
+
 /* Asks the protections what they would trip on now. */
 static inline void wpin_motor_watch(wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
@@ -50,6 +81,11 @@ void wpin_motor_take(wpin_motor *motor);
 void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value);
 void wpin_motor_want_nothing(wpin_motor *motor);
 void wpin_motor_drop(wpin_motor *motor, uint8_t drive);
+/* Its ramp, if it has one, is over; what it shows at zero from here on; whether the guard's rules
+ * or an actuator's own hold for a quantity. Tick. */
+void wpin_motor_end_ramp(wpin_motor *motor);
+void wpin_motor_rest_with(wpin_motor *motor, uint8_t drive);
+void wpin_motor_choose_rules(wpin_motor *motor, uint8_t quantity);
 /* How a ramp's time is scaled, as its share was made for it: see wpin_ramp_time_of. */
 int8_t wpin_ramp_shift(uint32_t us);
 /* A fault is latched: the cool-down begins, where its cause heats. Tick and init. */

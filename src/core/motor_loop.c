@@ -106,14 +106,30 @@ static wpin_duty way_to(const wpin_motor *motor, uint8_t quantity, int32_t value
     return (wpin_duty)((value > 0) - (value < 0));
 }
 
+/* A ramp that waits until its actuator has started begins where that has brought the shaft. */
+static void begin_where_it_is(wpin_motor *motor, int16_t target) {
+    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
+    const wpin_measurement *m = &motor->measurement;
+    bool speed = motor->setpoint.quantity == WPIN_QUANTITY_SPEED;
+    bool along = speed && (m->valid & WPIN_HAS_SPEED) != 0 && (m->speed < 0) == (target < 0);
+    int16_t now = along ? wpin_steady_saturated(m->speed) : 0;
+    bool beyond = target < 0 ? now < target : now > target;
+    state->asked_now = beyond ? target : now;
+    state->asked_part = 0;
+    motor->ramp.from = state->asked_now;
+}
+
 /* A set-point on its way, by its ramp or the slew limit; it waits while it may not turn that way,
  * or its actuator still starts.
  * True: it was asked to come to rest, and has. */
 static bool move(wpin_motor *motor, uint16_t ramp_us) {
     wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     int16_t target = (int16_t)motor->setpoint.value;
-    bool held = (motor->guard.held & WPIN_HELD_REVERSAL) != 0 || is_starting(motor);
-    bool waits = held && target != 0;
+    bool starts = is_starting(motor);
+    bool waits = target != 0 && (starts || (motor->guard.held & WPIN_HELD_REVERSAL) != 0);
+    if (starts) {
+        begin_where_it_is(motor, target);
+    }
     if (wpin_ramp_runs(&motor->ramp)) {
         state->asked_now = wpin_ramp_step(&motor->ramp, target, (motor->flags & WPIN_BENDS) != 0,
                                           waits ? 0 : ramp_us);

@@ -4,7 +4,8 @@
 #include "windpin/guard.h"
 #include "windpin/impl/steady_guard.h"
 
-#define FULL ((int32_t)WPIN_DUTY_FULL)
+#define FULL       ((int32_t)WPIN_DUTY_FULL)
+#define PASSES_MAX 3
 
 static uint16_t lower(uint16_t a, uint16_t b) {
     return a < b ? a : b;
@@ -28,7 +29,7 @@ static uint16_t root(uint32_t square) {
 /* Fastest speed with so many counts to go. Braked evenly it goes with the square root of the
  * counts, which are taken x 65536; near the place, with the counts. One law meets the other at
  * twice `blend`, where both ask the same speed and the same braking. */
-static uint16_t fastest(const WPIN_FAR wpin_position_config *c, uint16_t counts) {
+static uint16_t by_law(const WPIN_FAR wpin_position_config *c, uint16_t counts) {
     uint32_t speed;
     if (counts / 2U <= c->blend) {
         speed = wpin_steady_product(c->gain, counts) >> 8;
@@ -37,6 +38,37 @@ static uint16_t fastest(const WPIN_FAR wpin_position_config *c, uint16_t counts)
         speed = wpin_steady_product(c->brake, root(to_brake << 16)) >> 12;
     }
     return speed < c->most ? (uint16_t)speed : c->most;
+}
+
+static uint8_t gently(const wpin_position *p) {
+    return p->passes < PASSES_MAX ? p->passes : PASSES_MAX;
+}
+
+/* Each time it went over its place it comes back half as fast, and half as hard: what loosens the
+ * shaft and what slows it differ from what they are said to be, and the last counts leave no time
+ * to measure it. */
+static uint16_t fastest(const wpin_position *p, uint16_t counts) {
+    uint16_t speed = (uint16_t)(by_law(p->config, counts) >> gently(p));
+    return speed == 0 && counts != 0 ? 1 : speed; /* it has a way to go */
+}
+
+static uint16_t faster_by(const wpin_position *p) {
+    uint16_t up = (uint16_t)(p->config->up >> gently(p));
+    return up == 0 ? 1 : lower(up, (uint16_t)WPIN_DUTY_FULL);
+}
+
+static void watch_passes(wpin_position *p, int32_t setpoint, bool back, uint16_t counts) {
+    int8_t side = back ? -1 : 1;
+    if (counts == 0) {
+        return; /* there, or near enough to be asked for where it is */
+    }
+    if (setpoint != p->place) {
+        p->place = setpoint;
+        p->passes = 0;
+    } else if (side + p->side == 0 && p->passes < PASSES_MAX) {
+        p->passes++;
+    }
+    p->side = side;
 }
 
 /* ---- S-shaped ---- */
@@ -113,7 +145,7 @@ static int16_t bent(wpin_position *p, uint16_t counts, bool back) {
     bool stops = goes_on && to_stop(c, bend, (uint32_t)along, pull) >= counts;
     pull = stops ? pull - 1 : next_pull(c, bend, pull, (int32_t)c->most * 256 - along);
     pull = wpin_within(pull, (int32_t)1 << bend);
-    int32_t rate = pull < 0 ? c->fall : c->rise, highest = (int32_t)fastest(c, counts) * 256;
+    int32_t rate = pull < 0 ? c->fall : c->rise, highest = (int32_t)fastest(p, counts) * 256;
     along = wpin_within(along + wpin_halved(rate * pull, bend), FULL * 256);
     if (along > highest) {
         along = highest;
@@ -137,6 +169,16 @@ static void let_go(wpin_position *p, int16_t speed) {
     p->pull = 0;
 }
 
+/* The effort asked for would be against the way it turns, and is held back: nothing can be done but
+ * wait until the shaft is slower. On its way to the place it goes on from the speed it has then;
+ * away from it, it has to stand first, and keeps asking for the way back. */
+static int16_t slows(wpin_position *p, uint16_t counts, bool back, const wpin_measurement *m) {
+    bool comes = (m->valid & WPIN_HAS_SPEED) != 0 && m->speed != 0 && (m->speed < 0) == back;
+    uint16_t speed = comes ? lower(wpin_steady_size(m->speed), fastest(p, counts)) : 0;
+    let_go(p, (int16_t)(back ? -(int32_t)speed : (int32_t)speed));
+    return speed != 0 || counts == 0 ? p->speed : (int16_t)(back ? -1 : 1);
+}
+
 int32_t wpin_position_step(void *position, int32_t setpoint, const wpin_measurement *m,
                            const wpin_given *given) {
     wpin_position *p = position;
@@ -144,19 +186,23 @@ int32_t wpin_position_step(void *position, int32_t setpoint, const wpin_measurem
     uint32_t away = (uint32_t)setpoint - (uint32_t)m->position;
     bool back = away > INT32_MAX;
     uint32_t size = back ? 0U - away : away;
-    if ((m->valid & WPIN_HAS_POSITION) == 0 || (given->held & WPIN_HELD_REVERSAL) != 0) {
-        let_go(p, 0); /* nothing is known, or nothing may be done yet */
-        return (m->valid & WPIN_HAS_POSITION) == 0 || size == 0 ? 0 : (back ? -1 : 1);
+    if ((m->valid & WPIN_HAS_POSITION) == 0) {
+        let_go(p, 0);
+        return 0;
     }
     uint16_t counts = (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size);
+    watch_passes(p, setpoint, back, counts);
+    if ((given->held & WPIN_HELD_REVERSAL) != 0) {
+        return slows(p, counts, back, m);
+    }
     if (c->bend != 0) {
         p->speed = bent(p, counts, back);
         return p->speed;
     }
-    uint16_t speed = fastest(c, counts);
+    uint16_t speed = fastest(p, counts);
     uint16_t was = (p->speed < 0) == back ? wpin_steady_size(p->speed) : 0;
-    if (speed > was && speed - was > c->up) {
-        speed = (uint16_t)(was + lower(c->up, (uint16_t)WPIN_DUTY_FULL));
+    if (speed > was && speed - was > faster_by(p)) {
+        speed = (uint16_t)(was + faster_by(p));
     }
     p->speed = (int16_t)(back ? -(int32_t)speed : (int32_t)speed);
     return p->speed;
@@ -166,4 +212,6 @@ void wpin_position_reset(void *position, const wpin_measurement *m, const wpin_g
     wpin_position *p = position;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0 && given->effort != 0;
     let_go(p, measured ? m->speed : 0);
+    p->side = 0;
+    p->passes = 0;
 }

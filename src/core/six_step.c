@@ -4,6 +4,8 @@
 #include "six_step_core.h"
 #include "windpin/impl/steady_six_step.h"
 
+#define ADVANCE_MAX 120U
+
 static bool is_open(const wpin_six_step *s) {
     return s != NULL && s->config != NULL && wpin_stage_is_open(&s->stage);
 }
@@ -37,10 +39,19 @@ static void disturb(wpin_six_step *s, uint8_t times) {
     }
 }
 
+/* The sectors so far say nothing of the next, and the time to its edge nothing of it: what turned
+ * no way can't go on. Under the lock. */
+static void forget_times(wpin_six_step *s) {
+    s->leads = 0;
+    s->due_us = 0;
+    s->turning = 0;
+}
+
 /* A code that is no sector, or not one of its neighbours'. Two sectors are the shorter way round;
  * three could be either. */
 WPIN_RARE void wpin_rare_sector(wpin_six_step *s, uint8_t sector, wpin_moment now) {
     uint8_t before = s->sector;
+    forget_times(s);
     if (sector >= WPIN_SECTORS) {
         note_surprise(s);
         return;
@@ -81,6 +92,17 @@ WPIN_RARE wpin_status wpin_rare_commutate(wpin_six_step *s) {
     return status;
 }
 
+/* To the row it wants, which is made out before the lock. */
+static wpin_status show_wanted(wpin_six_step *s, const wpin_port *port) {
+    uint8_t sector = wpin_steady_wanted(s);
+    wpin_row_step ahead =
+        wpin_steady_row_step(s, s->config->stage, sector < WPIN_SECTORS ? sector : 0);
+    ahead.sector = sector;
+    uint8_t locked = wpin_lock(port);
+    return wpin_steady_commutate(s, s->config, port, &ahead, (uint16_t)port->now(port->context),
+                                 locked);
+}
+
 wpin_status wpin_six_step_edge(wpin_six_step *s) {
     if (!is_open(s)) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
@@ -90,13 +112,61 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
     uint8_t locked = wpin_lock(port);
     wpin_steady_code(s, s->config, read_code(&pins, port), port->now(port->context));
     wpin_unlock(port, locked); /* an edge that comes here goes to its row itself */
-    uint8_t sector = wpin_steady_wanted(s);
-    wpin_row_step ahead =
-        wpin_steady_row_step(s, s->config->stage, sector < WPIN_SECTORS ? sector : 0);
-    ahead.sector = sector;
-    locked = wpin_lock(port);
-    return wpin_steady_commutate(s, s->config, port, &ahead, (uint16_t)port->now(port->context),
-                                 locked);
+    return show_wanted(s, port);
+}
+
+/* From the mean of the last three sectors, in which sensors off their places cancel out, to when
+ * the next row is due. */
+static void foresee(wpin_six_step *s) {
+    uint16_t sum = (uint16_t)(s->took[0] + s->took[1] + s->took[2]);
+    uint16_t share = (uint16_t)(((256U - s->config->advance) * 21845UL) >> 8); /* of a third */
+    s->due_us = (uint16_t)(((uint32_t)sum * share) >> 16);
+    s->late_us = sum >> 1;
+}
+
+/* The edge since the last look, if one came; more of them are too fast for an advance. */
+static void take_edge(wpin_six_step *s) {
+    uint8_t fresh = (uint8_t)(s->edges - s->taken);
+    if (fresh == 0) {
+        return;
+    }
+    bool goes_on = fresh == 1 && s->edge_us != 0 && s->edge_way == s->turning;
+    s->taken = s->edges;
+    s->turning = s->edge_way;
+    s->regular = (uint8_t)(!goes_on ? 0 : s->regular + (s->regular < 3));
+    s->took[2] = s->took[1];
+    s->took[1] = s->took[0];
+    s->took[0] = s->edge_us;
+    if (s->regular == 3) {
+        foresee(s);
+    }
+}
+
+/* Whether the next row leads now; whether that is news. early_us: it leads already so much before
+ * it is due. A motor that is turned against its drive has its rows as they come. Under the lock. */
+static bool take_lead(wpin_six_step *s, wpin_moment now, uint16_t early_us) {
+    uint32_t us = now - s->counts.at;
+    take_edge(s);
+    bool due = s->due_us != 0 && us < s->late_us && us + early_us >= s->due_us;
+    int8_t leads = due && s->turning == s->direction ? s->turning : 0;
+    bool news = leads != s->leads;
+    s->leads = leads;
+    return news;
+}
+
+wpin_status wpin_six_step_look(wpin_six_step *s) {
+    if (!is_open(s)) {
+        return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
+    }
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
+    uint8_t locked = wpin_lock(port);
+    wpin_moment now = port->now(port->context);
+    uint16_t since = (uint16_t)((uint16_t)now - s->looked);
+    s->looked = (uint16_t)now;
+    /* nearer to this look than to the next one */
+    bool news = take_lead(s, now, since < s->due_us >> 1 ? since >> 1 : 0);
+    wpin_unlock(port, locked);
+    return news ? show_wanted(s, port) : WPIN_OK;
 }
 
 uint8_t wpin_six_step_sector(const wpin_six_step *s) {
@@ -161,7 +231,8 @@ static wpin_status check(const WPIN_FAR wpin_six_step_config *config, const wpin
     if (status != WPIN_OK) {
         return status;
     }
-    if (!codes_hold(config) || !wpin_inputs_hold(config->stage, config->hall) ||
+    if (!codes_hold(config) || config->advance > ADVANCE_MAX ||
+        !wpin_inputs_hold(config->stage, config->hall) ||
         !wpin_sector_rows_hold(config->stage->table)) {
         return WPIN_REFUSED_CONFIG;
     }
@@ -277,6 +348,7 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     wpin_steady_code(s, s->config, read_code(&pins, port), measurement->at);
     wpin_unlock(port, locked);
     locked = wpin_lock(port);
+    take_lead(s, measurement->at, 0); /* nobody may look any more */
     uint8_t failed = s->failed, surprises = s->surprises;
     s->failed = WPIN_OK;
     s->surprises = 0;

@@ -7,10 +7,24 @@
 #define OLDEST 8 /* halvings */
 
 /* What the set-point takes by the motor's constants. */
-static int32_t forward(const WPIN_FAR wpin_speed_config *c, int16_t setpoint, bool stands) {
-    int16_t friction = wpin_gain(stands ? c->breakaway : c->friction);
+static int32_t forward(const WPIN_FAR wpin_speed_config *c, int16_t setpoint, int16_t friction) {
     int16_t feed = wpin_upper((int32_t)setpoint * wpin_gain(c->feed) * 4);
     return setpoint == 0 ? 0 : (int32_t)feed + (setpoint > 0 ? friction : -(int32_t)friction);
+}
+
+/* The effort against friction: more while the shaft stands, and ever more the longer it does, up to
+ * twice what should turn it. */
+static int16_t against_friction(wpin_speed *s, bool stands) {
+    const WPIN_FAR wpin_speed_config *c = s->config;
+    if (!stands) {
+        s->climbed = 0;
+        return wpin_gain(c->friction);
+    }
+    uint16_t breakaway = (uint16_t)wpin_gain(c->breakaway), climbed = s->climbed;
+    climbed = climbed < breakaway ? climbed : breakaway;
+    uint16_t room = (uint16_t)(breakaway - climbed);
+    s->climbed = (uint16_t)(climbed + (c->climb < room ? c->climb : room));
+    return wpin_gain((uint16_t)(breakaway + climbed));
 }
 
 /* What it takes to move the inertia along a ramp: of how fast the set-point moves, smoothed over
@@ -48,9 +62,19 @@ static uint8_t halvings(wpin_speed *s, uint16_t age_us) {
     return n;
 }
 
+/* Whether more is given than was asked for, and the error calls for less: an actuator that needs so
+ * much to run at all. */
+static bool is_at_least(const wpin_speed *s, int16_t error, const wpin_given *given) {
+    int32_t more = (int32_t)given->effort - s->last, hair = FULL / 64; /* what a PWM's steps make */
+    return (given->held & WPIN_HELD_SLEW) == 0 &&
+           (given->effort > 0 ? error < 0 && more > hair
+                              : given->effort < 0 && error > 0 && more < -hair);
+}
+
 /* Whether an error calls for more of what is not given as it is. */
 static bool winds_up(const wpin_speed *s, int16_t error, const wpin_given *given) {
-    return s->last != 0 && (error > 0) == (s->last > 0) && wpin_is_limited(s->last, given);
+    bool more = s->last != 0 && (error > 0) == (s->last > 0);
+    return more ? wpin_is_limited(s->last, given) : is_at_least(s, error, given);
 }
 
 static int32_t proportional(const WPIN_FAR wpin_speed_config *c, int16_t error, uint8_t n) {
@@ -85,7 +109,10 @@ int32_t wpin_speed_step(void *speed, int32_t setpoint, const wpin_measurement *m
     wpin_speed *s = speed;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0;
     int16_t asked = (int16_t)wpin_within(setpoint, FULL);
-    int32_t output = forward(s->config, asked, measured && m->speed == 0) + along_ramp(s, asked);
+    bool stands =
+        measured && asked != 0 && m->speed == 0 && (given->held & WPIN_HELD_REVERSAL) == 0;
+    int16_t friction = against_friction(s, stands);
+    int32_t output = forward(s->config, asked, friction) + along_ramp(s, asked);
     if (measured) {
         output += correct(s, asked, m, given);
     }
@@ -99,8 +126,11 @@ void wpin_speed_reset(void *speed, const wpin_measurement *m, const wpin_given *
     int16_t now = measured ? (int16_t)wpin_within(m->speed, FULL) : 0;
     s->before = now;
     s->rate = 0;
-    int32_t rest = goes_on ? (int32_t)given->effort - forward(s->config, now, false) : 0;
+    int32_t rest =
+        goes_on ? (int32_t)given->effort - forward(s->config, now, wpin_gain(s->config->friction))
+                : 0;
     s->sum = wpin_within(rest, FULL - 1) * 65536;
     s->last = given->effort;
     s->halvings = 0;
+    s->climbed = 0;
 }

@@ -1,10 +1,8 @@
 /* Steps on a ramp: the rate grows until the steps left are as many as it took to come to it. */
-#include "windpin/stepper.h"
 #include "countdown.h"
-#include "windpin/impl/lock.h"
+#include "stepper_core.h"
 
-#define POSITION_MAX ((int32_t)1 << 30)
-#define TICK_MAX_US  1000U
+#define TICK_MAX_US 1000U
 
 /* Steps a second in 2^-32 steps a us: x 2^32 / 10^6 = 4294 and 31/32. */
 static uint32_t rate_of(uint32_t steps_a_second) {
@@ -22,17 +20,6 @@ static bool sound(const WPIN_FAR wpin_stepper_config *c) {
            c->acceleration <= 100000 && c->duty <= WPIN_DUTY_FULL && c->rest_duty <= WPIN_DUTY_FULL;
 }
 
-static bool is_open(const wpin_stepper *stepper) {
-    return stepper != NULL && stepper->port != NULL && stepper->config != NULL;
-}
-
-/* Steps of a turn, held to what was checked: what follows divides by them. */
-static int32_t steps_of_turn(const wpin_stepper *stepper) {
-    int32_t steps = is_open(stepper) ? stepper->config->steps_per_rev : 4;
-    steps = steps < 4 ? 4 : (steps > 2000 ? 2000 : steps);
-    return is_open(stepper) && stepper->config->half_steps ? 2 * steps : steps;
-}
-
 /* ---- the fast tick ---- */
 
 /* The duty of rows with PWM: less at rest where that is so configured. */
@@ -43,7 +30,7 @@ static uint16_t duty_of(const WPIN_FAR wpin_stepper_config *c, bool reduced) {
 
 /* Full steps rest on states with both coils on, the odd ones. */
 static void show(wpin_stepper *stepper, bool reduced) {
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return;
     }
     uint32_t at = (uint32_t)stepper->position + stepper->coil_offset;
@@ -107,7 +94,8 @@ static void come_to_rest(wpin_stepper *stepper) {
     stepper->direction = 0;
     stepper->rate = stepper->start;
     stepper->rests_us = 0;
-    if (is_open(stepper) && stepper->config->release && stepper->target == stepper->position) {
+    if (wpin_stepper_is_open(stepper) && stepper->config->release &&
+        stepper->target == stepper->position) {
         let_go(stepper);
     }
 }
@@ -144,8 +132,8 @@ static void take_step(wpin_stepper *stepper, bool faster) {
             return;
         }
     }
-    if (stepper->direction > 0 ? stepper->position >= POSITION_MAX
-                               : stepper->position <= -POSITION_MAX) {
+    if (stepper->direction > 0 ? stepper->position >= WPIN_STEPPER_POSITION_MAX
+                               : stepper->position <= -WPIN_STEPPER_POSITION_MAX) {
         come_to_rest(stepper);
         return;
     }
@@ -162,7 +150,7 @@ static void take_step(wpin_stepper *stepper, bool faster) {
 }
 
 void wpin_stepper_tick(wpin_stepper *stepper) {
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return;
     }
     wpin_moment now = stepper->port->now(stepper->port->context);
@@ -254,7 +242,7 @@ static wpin_status wake(wpin_stepper *stepper) {
 
 static wpin_status put(void *self, uint8_t quantity, int32_t value) {
     wpin_stepper *stepper = self;
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return WPIN_REFUSED_CLOSED;
     }
     (void)quantity; /* it takes nothing but position */
@@ -270,7 +258,7 @@ static wpin_status put(void *self, uint8_t quantity, int32_t value) {
 
 static wpin_status idle(void *self, wpin_drive how) {
     wpin_stepper *stepper = self;
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return WPIN_REFUSED_CLOSED;
     }
     if (how == WPIN_DRIVE_BRAKE) {
@@ -298,7 +286,7 @@ static void off(void *self) {
 /* Steps on for as long as its ramp takes. */
 static bool stop(void *self) {
     wpin_stepper *stepper = self;
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return true;
     }
     uint8_t locked = wpin_lock(stepper->port);
@@ -308,8 +296,8 @@ static bool stop(void *self) {
     } else if (stepper->direction != 0 && steps_left(stepper) > stepper->ramp_steps) {
         int32_t more = (int32_t)(stepper->ramp_steps & 0x3FFFFFFFU);
         int32_t end = stepper->position;
-        bool room =
-            stepper->direction > 0 ? end <= POSITION_MAX - more : end >= more - POSITION_MAX;
+        bool room = stepper->direction > 0 ? end <= WPIN_STEPPER_POSITION_MAX - more
+                                           : end >= more - WPIN_STEPPER_POSITION_MAX;
         end += room ? (stepper->direction > 0 ? more : -more) : 0;
         stepper->target = stepper->asked = end;
         stepper->remainder = 0;
@@ -321,7 +309,7 @@ static bool stop(void *self) {
 
 static wpin_status poll(void *self, wpin_measurement *m) {
     wpin_stepper *stepper = self;
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return WPIN_REFUSED_CLOSED;
     }
     uint8_t locked = wpin_lock(stepper->port);
@@ -337,72 +325,6 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     return (wpin_status)failed;
 }
 
-/* Where the last angle asked for leads. */
-typedef struct asked {
-    int32_t steps, remainder;
-} asked;
-
-/* By an angle: steps = angle x steps of a turn / 360000, in tenths of a turn and a rest that fit 32
- * bits, 36000 x 4000 being well below 2^31. What is no whole step is carried to the next call. */
-static wpin_status angle_by(asked *to, int32_t a_turn, int32_t millidegrees) {
-    if (millidegrees > 3600000 || millidegrees < -3600000) {
-        return WPIN_REFUSED_RANGE;
-    }
-    int32_t tenths = millidegrees / 36000, rest = millidegrees % 36000;
-    int32_t parts = rest * a_turn + to->remainder % 360000 + tenths * a_turn % 10 * 36000;
-    int32_t steps = tenths * a_turn / 10 + parts / 360000;
-    if (to->steps > POSITION_MAX || to->steps < -POSITION_MAX) {
-        return WPIN_REFUSED_RANGE;
-    }
-    steps += to->steps; /* both far within 2^31 */
-    if (steps > POSITION_MAX || steps < -POSITION_MAX) {
-        return WPIN_REFUSED_RANGE;
-    }
-    *to = (asked){steps, parts % 360000};
-    return WPIN_OK;
-}
-
-/* To an angle: whole turns and the rest of one, 360000 x 4000 being below 2^31. */
-static wpin_status angle_to(asked *to, int32_t a_turn, int32_t millidegrees) {
-    if (millidegrees > 1800000000 || millidegrees < -1800000000) {
-        return WPIN_REFUSED_RANGE;
-    }
-    int32_t parts = millidegrees % 360000 * a_turn;
-    *to = (asked){millidegrees / 360000 * a_turn + parts / 360000, parts % 360000};
-    return WPIN_OK;
-}
-
-static asked asked_now(const wpin_stepper *stepper) {
-    uint8_t locked = wpin_lock(stepper->port);
-    asked a = {stepper->asked, stepper->remainder};
-    wpin_unlock(stepper->port, locked);
-    return a;
-}
-
-/* Divisions take long: interrupts may come, and one that asks meanwhile makes it count anew. */
-static wpin_status angle(void *self, int32_t millidegrees, bool by, int32_t *position) {
-    wpin_stepper *stepper = self;
-    if (!is_open(stepper)) {
-        return WPIN_REFUSED_CLOSED;
-    }
-    bool same = false;
-    wpin_status status = WPIN_OK;
-    while (!same && status == WPIN_OK) {
-        asked from = asked_now(stepper), to = from;
-        int32_t a_turn = steps_of_turn(stepper);
-        status = by ? angle_by(&to, a_turn, millidegrees) : angle_to(&to, a_turn, millidegrees);
-        *position = to.steps;
-        uint8_t locked = wpin_lock(stepper->port);
-        same = stepper->asked == from.steps && stepper->remainder == from.remainder;
-        if (same && status == WPIN_OK) {
-            stepper->asked = to.steps;
-            stepper->remainder = to.remainder;
-        }
-        wpin_unlock(stepper->port, locked);
-    }
-    return status;
-}
-
 const WPIN_FLASH wpin_actuator wpin_stepper_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_POSITION),
                                                         .open = open_stepper,
                                                         .close = close_stepper,
@@ -413,31 +335,15 @@ const WPIN_FLASH wpin_actuator wpin_stepper_actuator = {.takes = WPIN_TAKES(WPIN
                                                         .off = off,
                                                         .stop = stop,
                                                         .poll = poll,
-                                                        .angle = angle};
+                                                        .angle = wpin_stepper_ask_angle};
 
 /* ---- for everybody ---- */
 
-void wpin_stepper_angle(const wpin_stepper *stepper, int32_t *turns, int32_t *millidegrees) {
-    int32_t at = 0, a_turn = 1;
-    if (is_open(stepper)) {
-        uint8_t locked = wpin_lock(stepper->port);
-        at = stepper->position;
-        wpin_unlock(stepper->port, locked);
-        a_turn = steps_of_turn(stepper);
-    }
-    if (turns != NULL) {
-        *turns = at / a_turn;
-    }
-    if (millidegrees != NULL) {
-        *millidegrees = at % a_turn * 360000 / a_turn;
-    }
-}
-
 wpin_status wpin_stepper_set_position(wpin_stepper *stepper, int32_t position) {
-    if (!is_open(stepper)) {
+    if (!wpin_stepper_is_open(stepper)) {
         return stepper == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    if (position > POSITION_MAX || position < -POSITION_MAX) {
+    if (position > WPIN_STEPPER_POSITION_MAX || position < -WPIN_STEPPER_POSITION_MAX) {
         return WPIN_REFUSED_RANGE;
     }
     wpin_status status = WPIN_OK;

@@ -259,23 +259,41 @@ static bool makes_along(const wpin_vector *v) {
     return emf > WPIN_DUTY_FULL / 16 && (volts > emf / 2 || volts < -emf / 2);
 }
 
+/* Where nothing flows, as of a dead supply, voltages are asked for and not made. */
+static bool carries(const wpin_vector *v) {
+    int32_t d = v->direct, q = v->quadrature;
+    return (d < 0 ? -d : d) + (q < 0 ? -q : q) > v->config->limit_mv / 64;
+}
+
 /* Along the magnet nothing is asked for, and nothing made: a current there, or a voltage, says that
  * the rotor is not where it is said to be. */
 static void look_along(wpin_vector *v) {
     bool flows = v->along > v->config->limit_mv / 4;
-    if (v->state == WPIN_VECTOR_RUN && (flows || makes_along(v))) {
+    if (v->state == WPIN_VECTOR_RUN && (flows || (carries(v) && makes_along(v)))) {
         v->astray = (uint8_t)(v->astray + (v->astray < ASTRAY ? 2U : 0));
     } else {
         v->astray = (uint8_t)(v->astray - (v->astray != 0));
     }
 }
 
-/* A lead that carries nothing is the simpler cause. */
+/* A lead that carries nothing either way while the others do shows within half a turn. */
+static bool lacks_lead(const wpin_vector *v) {
+    uint16_t least = UINT16_MAX, most = 0;
+    for (uint8_t i = 0; i < 2U * WPIN_VECTOR_LEGS; i = (uint8_t)(i + 2)) {
+        uint16_t tip = v->peak[i] > v->peak[i + 1] ? v->peak[i] : v->peak[i + 1];
+        least = tip < least ? tip : least;
+        most = tip > most ? tip : most;
+    }
+    return v->sectors > 2 && most > (uint16_t)v->config->limit_mv / 16U && least < most / 8U;
+}
+
+/* A lead that carries nothing is the simpler cause: it leaves the others astray as well. */
 static wpin_status judged(const wpin_vector *v) {
-    if (v->faint >= WPIN_VECTOR_FAINT || v->uneven >= WPIN_VECTOR_UNEVEN) {
+    bool astray = v->astray >= ASTRAY, phase = v->faint != 0 || lacks_lead(v);
+    if (v->faint >= WPIN_VECTOR_FAINT || v->uneven >= WPIN_VECTOR_UNEVEN || (astray && phase)) {
         return WPIN_FAULT_PHASE;
     }
-    return v->astray >= ASTRAY ? WPIN_FAULT_ANGLE : WPIN_OK;
+    return astray ? WPIN_FAULT_ANGLE : WPIN_OK;
 }
 
 static wpin_status poll(void *self, wpin_measurement *m) {

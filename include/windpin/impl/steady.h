@@ -55,7 +55,7 @@ extern "C" {
 /** wpin_countdown.us: it does not run out. */
 #define WPIN_NEVER UINT16_MAX
 
-/* ---- what runs when something changes: src/core/motor_rare.c ---- */
+/* ---- what runs when something changes: src/core/motor_*.c ---- */
 WPIN_API void wpin_rare_read_more(wpin_motor *motor);
 WPIN_API void wpin_rare_unarmed(wpin_motor *motor);
 WPIN_API void wpin_rare_latch(wpin_motor *motor, wpin_status cause);

@@ -18,6 +18,8 @@ extern "C" {
 
 /** Sectors of an electrical turn. */
 #define WPIN_SECTORS 6U
+/** Slower, nothing is gained by an advance. */
+#define WPIN_SECTOR_MAX_US 16383U
 
 /* Each code that is no sector, each sector left out, and each tick without a sector adds this to
  * the disorder; every other tick takes one away. A glitch is forgotten, a loose wire is not. */
@@ -55,6 +57,14 @@ WPIN_STEADY void wpin_steady_code(wpin_six_step *s, const WPIN_FAR wpin_six_step
         wpin_rare_sector(s, sector, now);
         return;
     }
+    if (config->advance != 0) { /* what follows from it is left to who looks */
+        uint32_t us = now - s->counts.at;
+        s->edge_us = us > WPIN_SECTOR_MAX_US ? 0 : (uint16_t)us;
+        s->edge_way = counts == (uint32_t)s->counts.counts + 1U ? 1 : -1;
+        s->edges++;
+        s->leads = 0;
+        s->due_us = 0;
+    }
     s->sector = sector;
     s->counts.counts = (int32_t)counts;
     s->counts.at = now;
@@ -71,6 +81,9 @@ WPIN_STEADY uint8_t wpin_steady_wanted(const wpin_six_step *s) {
     uint8_t sector = s->sector;
     if (direction == 0 || sector >= WPIN_SECTORS) {
         return WPIN_NO_SECTOR;
+    }
+    if (s->leads == direction) {
+        sector = direction > 0 ? wpin_next_sector(sector) : wpin_previous_sector(sector);
     }
     return wpin_sector_row(sector, direction);
 }
