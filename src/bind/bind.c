@@ -106,17 +106,21 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
                               .no_moments = load->encoder.no_moments,
                               .full_hz = wpin_bind_full_hz(rig, load),
                               .window_us = (uint16_t)to_us(wpin_rig_encoder_window(rig, load))};
+    bound->encoder.kinds = wpin_rig_counts_sectors(load) ? 3 : 0;
     if (load->encoder.by_hall) {
         bound->encoder.quadrature = load->vector.there ? &bound->vector_at_work.rotor.counts
                                                        : &bound->six_step_at_work.counts;
-        bound->encoder.kinds = 3;
+    } else if (load->encoder.by_crossings) {
+        bound->encoder.quadrature = &bound->sensorless_at_work.counts;
     }
     bound->motor.sense.reads |= WPIN_HAS_SPEED;
     bound->motor.sense.more = wpin_encoder_measure;
     bound->motor.sense.place = wpin_encoder_set_position;
     bound->motor.sense.context = &bound->encoder_at_work;
-    bound->motor.guard.reversal = WPIN_REVERSAL_STANDSTILL;
-    bound->motor.guard.standstill = wpin_bind_still_speed(rig, load);
+    if (wpin_rig_sees_rest(load)) {
+        bound->motor.guard.reversal = WPIN_REVERSAL_STANDSTILL;
+        bound->motor.guard.standstill = wpin_bind_still_speed(rig, load);
+    }
 }
 
 static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
@@ -160,6 +164,14 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
     wpin_bind_watch(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
 }
 
+/* Up to which age a speed is corrected in full. One counted in windows is never younger than those:
+ * it must be fresh whether it was older or younger before, which ends at three quarters. */
+static double fresh(const wpin_rig *rig, const wpin_rig_load *load, double delay) {
+    double tick = rig->controller.tick, twice = 2 * fmax(delay, tick);
+    double window = load->encoder.no_moments ? wpin_rig_encoder_window(rig, load) + 2 * tick : 0;
+    return fmax(twice, window / 0.72);
+}
+
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
 static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
@@ -168,16 +180,16 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
         .feed = to_gain(d.feed * WPIN_DUTY_FULL),
         .friction = to_gain(d.friction * WPIN_DUTY_FULL),
         .breakaway = to_gain(d.breakaway * 1.2 * WPIN_DUTY_FULL), /* more than holds it */
+        .climb = to_gain(fmax(1, d.breakaway * 1.2 * WPIN_DUTY_FULL * rig->controller.tick / 0.2)),
         .inertia = to_gain(d.inertia / rig->controller.tick),
         .gain = to_gain(d.gain * 256),
         .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
-        .fresh_us = (uint16_t)fmin(2e6 * fmax(d.delay, rig->controller.tick), UINT16_MAX)};
+        .fresh_us = (uint16_t)fmin(1e6 * fresh(rig, load, d.delay), UINT16_MAX)};
     bound->speed_at_work.config = &bound->speed;
     bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
-    bound->regulators[1] = (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
     wpin_bind_loop(bound);
     bound->motor.regulators = bound->regulators;
-    bound->motor.regulator_count = 2;
+    bound->motor.regulator_count = 1;
     double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
                        ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
                        : 0;
@@ -240,57 +252,9 @@ static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpi
         bound->position.lead = (uint16_t)fmin(round(0x1p22 * tick / scale), UINT16_MAX);
     }
     bound->position_at_work.config = &bound->position;
+    bound->regulators[bound->motor.regulator_count++] =
+        (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
     wpin_bind_places(bound, load);
-}
-
-/* A fiftieth of what it draws when it stands is enough to tell which rows carry it. */
-static void bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig,
-                             const wpin_rig_load *load) {
-    double mv = wpin_rig_mean_amps(rig, load, 1, 0) * sense_slope(load) / 50;
-    bound->phase_watch =
-        (wpin_phase_watch_config){.stage = load->hall.there ? &bound->six_step_at_work.stage
-                                                            : &bound->sensorless_at_work.stage,
-                                  .least_mv = (uint16_t)fmin(fmax(round(mv), 8), 8191)};
-    bound->phase_watch_at_work.config = &bound->phase_watch;
-    wpin_bind_watch(bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work));
-}
-
-static void bind_six_step(wpin_bound_load *bound, const wpin_rig_load *load) {
-    const wpin_rig_hall *h = &load->hall;
-    bound->six_step.stage = &bound->stage;
-    memset(bound->six_step.sector_of, WPIN_NO_SECTOR, sizeof bound->six_step.sector_of);
-    for (uint8_t sector = 0; sector < 6; sector++) {
-        bound->six_step.sector_of[h->codes[sector] & 7U] = sector;
-    }
-    memcpy(bound->six_step.hall, h->pins, sizeof bound->six_step.hall);
-    bound->motor.actuator = &wpin_six_step_actuator;
-    bound->motor.part = &bound->six_step_at_work;
-    bound->motor.part_config = &bound->six_step;
-}
-
-static void bind_sensorless(wpin_bound_load *bound, const wpin_rig *rig,
-                            const wpin_rig_load *load) {
-    const wpin_rig_crossing *c = &load->crossing;
-    wpin_sensorless_design d = wpin_rig_sensorless_design(rig, load);
-    for (size_t i = 0; i < d.count; i++) {
-        double most = i + 1 < d.count ? UINT16_MAX : 4095;
-        bound->sensorless_ramp[i] = (wpin_sensorless_step){
-            .time = (uint16_t)fmin(fmax(round(d.seconds[i] * 62500), 1), most),
-            .duty = (uint16_t)fmax(to_duty(d.duty[i]), 1)};
-    }
-    bound->sensorless = (wpin_sensorless_config){
-        .stage = &bound->stage,
-        .ramp = bound->sensorless_ramp,
-        .ramp_count = (uint8_t)d.count,
-        .advance = (uint8_t)lround(c->advance * 6 * 256),
-        .align_ms = (uint16_t)lround(c->align * 1e3),
-        .rest_ms = (uint16_t)lround(c->rest * 1e3),
-        .least_duty = to_duty(d.least_duty),
-        .least_us = (uint16_t)fmin(fmax(to_us(d.least_sector), 1), UINT16_MAX)};
-    memcpy(bound->sensorless.above, c->pins, sizeof bound->sensorless.above);
-    bound->motor.actuator = &wpin_sensorless_actuator;
-    bound->motor.part = &bound->sensorless_at_work;
-    bound->motor.part_config = &bound->sensorless;
 }
 
 static wpin_stage_config bind_stage(wpin_bound_load *bound, const wpin_rig_load *load) {
@@ -304,6 +268,26 @@ static wpin_stage_config bind_stage(wpin_bound_load *bound, const wpin_rig_load 
                                .dead_time_us = (uint16_t)ceil(l->dead_time * 1e6 - 1e-6),
                                .reversed = load->reversed,
                                .achieved = &bound->achieved};
+}
+
+/* What drives it in place of the stage alone. */
+static void bind_actuator(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    if (wpin_rig_type(load)->steps) {
+        bound->stepper = bind_stepper(load, &bound->stage);
+        bound->motor.actuator = &wpin_stepper_actuator;
+        bound->motor.part = &bound->stepper_at_work;
+        bound->motor.part_config = &bound->stepper;
+        bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
+    }
+    if (load->hall.there) {
+        wpin_bind_six_step(bound, load);
+    }
+    if (load->crossing.there) {
+        wpin_bind_sensorless(bound, rig, load);
+    }
+    if (load->axis.there) {
+        wpin_bind_axis(bound, rig, load);
+    }
 }
 
 void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -320,22 +304,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
                             .start = bind_start(&load->limits),
                             .rest_drive = load->rest_brakes ? WPIN_DRIVE_BRAKE : WPIN_DRIVE_COAST,
                             .safe_drive = coasts ? WPIN_DRIVE_COAST : WPIN_DRIVE_BRAKE};
-    if (wpin_rig_type(load)->steps) {
-        bound->stepper = bind_stepper(load, &bound->stage);
-        bound->motor.actuator = &wpin_stepper_actuator;
-        bound->motor.part = &bound->stepper_at_work;
-        bound->motor.part_config = &bound->stepper;
-        bound->motor.rest_drive = WPIN_DRIVE_BRAKE; /* it holds, or lets go by itself */
-    }
-    if (load->hall.there) {
-        bind_six_step(bound, load);
-    }
-    if (load->crossing.there) {
-        bind_sensorless(bound, rig, load);
-    }
+    bind_actuator(bound, rig, load);
     if (load->axis.there) {
-        wpin_bind_axis(bound, rig, load);
-        return;
+        return; /* it measures and regulates by itself */
     }
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);
@@ -348,6 +319,8 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     }
     if (load->speed.there) {
         bind_speed(bound, rig, load);
+    }
+    if (load->speed.there && wpin_rig_knows_place(load)) {
         bind_position(bound, rig, load);
     }
     if (load->current.there && !load->vector.there) { /* it regulates that itself */
@@ -363,7 +336,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     }
     bool rows = wpin_stage_kind_is_three_phase(load->kind) && !load->vector.there;
     if (rows && load->limits.trip_input >= 0) {
-        bind_phase_watch(bound, rig, load);
+        wpin_bind_phase_watch(bound, rig, load);
     }
 }
 
@@ -381,6 +354,10 @@ void wpin_bound_edge(void *bound) {
     wpin_bound_load *b = bound;
     bool turned = b->motor.actuator == &wpin_vector_actuator;
     wpin_six_step_edge(turned ? &b->vector_at_work.rotor : &b->six_step_at_work);
+}
+
+void wpin_bound_look(void *bound) {
+    wpin_six_step_look(&((wpin_bound_load *)bound)->six_step_at_work);
 }
 
 void wpin_bound_period(void *bound) {

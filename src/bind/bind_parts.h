@@ -13,18 +13,19 @@ uint16_t wpin_bind_speed(const wpin_rig_load *load, double rpm);
 static inline bool wpin_bind_watches_motion(const wpin_rig_load *load) {
     return load->speed.there || load->current.there || load->vector.there;
 }
-/* One more on its list of protections. */
-/* Its thermistor, as a protection. */
-void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
-
 /* Lets it have regulators and protections. */
 void wpin_bind_loop(wpin_bound_load *bound);
-
+/* One more on its list of protections; its thermistor, and what tells a lead that is off. */
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
+void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+void wpin_bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 /* When a place counts as reached, and how far it may go. */
 void wpin_bind_places(wpin_bound_load *bound, const wpin_rig_load *load);
 /* A drive on a field bus. */
 void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
+/* In six steps, by its Hall sensors or without. */
+void wpin_bind_six_step(wpin_bound_load *bound, const wpin_rig_load *load);
+void wpin_bind_sensorless(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 /* A field-oriented motor; its encoder is bound before. */
 void wpin_bind_vector(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 

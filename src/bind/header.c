@@ -210,7 +210,11 @@ static void print_hall(FILE *to, const wpin_six_step_config *s, const char *id) 
     for (unsigned code = 0; code < 8; code++) {
         fprintf(to, "%s%u", code == 0 ? "" : ", ", s->sector_of[code]);
     }
-    fprintf(to, "}};\n");
+    fprintf(to, "}");
+    if (s->advance != 0) {
+        fprintf(to, ", .advance = %u", s->advance);
+    }
+    fprintf(to, "};\n");
 }
 
 static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *id) {
@@ -219,6 +223,12 @@ static void print_six_step(FILE *to, const wpin_six_step_config *s, const char *
             "wpin_six_step_edge(&%s_at_work), or what WPIN_FAST_EDGE makes of it. */\n"
             "static wpin_six_step %s_at_work;\n",
             id, id);
+    if (s->advance != 0) {
+        fprintf(to,
+                "/* It commutates ahead of them: the interrupt of each PWM period calls\n"
+                "   wpin_six_step_look(&%s_at_work), or rig_period. */\n",
+                id);
+    }
     print_hall(to, s, id);
 }
 

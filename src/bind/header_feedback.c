@@ -4,16 +4,17 @@
 
 static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encoder_config *e,
                            const char *id) {
-    if (load->encoder.by_hall) {
+    if (wpin_rig_counts_sectors(load)) {
         fprintf(
             to,
-            "/* The edges of its Hall sensors as an encoder: wpin_encoder_init(&%s_encoder, "
+            "/* The %s as an encoder: wpin_encoder_init(&%s_encoder, "
             "&%s_encoder_config, &port) goes before the motor's init. */\n"
             "static wpin_encoder %s_encoder;\n"
             "static const WPIN_FLASH wpin_encoder_config %s_encoder_config = {.quadrature = "
             "&%s_at_work%s.counts, .kinds = 3, .reversed = %s,\n    .full_hz = %uU, .window_us = "
             "%u};\n",
-            id, id, id, id, id, load->vector.there ? ".rotor" : "", e->reversed ? "true" : "false",
+            load->encoder.by_hall ? "edges of its Hall sensors" : "zero crossings of its leads", id,
+            id, id, id, id, load->vector.there ? ".rotor" : "", e->reversed ? "true" : "false",
             e->full_hz, e->window_us);
         return;
     }
@@ -38,15 +39,19 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
                          const char *id) {
     const wpin_speed_config *s = &bound->speed;
     const wpin_position_config *p = &bound->position;
-    fprintf(
-        to,
-        "/* A speed of 16384 is %.6g rpm at the output; rated are %.6g rpm. */\n"
-        "#define %s_RPM(rpm) ((int32_t)((rpm) * 16384.0 / %.9g))\n"
-        "static const WPIN_FLASH wpin_speed_config %s_speed_config = {.feed = %u, .friction = "
-        "%u, .breakaway = %u, .inertia = %u,\n    .gain = %u, .integral = %u, .fresh_us = %u};\n"
-        "static wpin_speed %s_speed = {.config = &%s_speed_config};\n",
-        load->speed.maximum, load->speed.rated, id, load->speed.maximum, id, s->feed, s->friction,
-        s->breakaway, s->inertia, s->gain, s->integral, s->fresh_us, id, id);
+    fprintf(to,
+            "/* A speed of 16384 is %.6g rpm at the output; rated are %.6g rpm. */\n"
+            "#define %s_RPM(rpm) ((int32_t)((rpm) * 16384.0 / %.9g))\n"
+            "static const WPIN_FLASH wpin_speed_config %s_speed_config = {.feed = %u, .friction = "
+            "%u, .breakaway = %u, .climb = %u, .inertia = %u,\n    .gain = %u, .integral = %u, "
+            ".fresh_us = %u};\n"
+            "static wpin_speed %s_speed = {.config = &%s_speed_config};\n",
+            load->speed.maximum, load->speed.rated, id, load->speed.maximum, id, s->feed,
+            s->friction, s->breakaway, s->climb, s->inertia, s->gain, s->integral, s->fresh_us, id,
+            id);
+    if (!wpin_rig_knows_place(load)) {
+        return;
+    }
     fprintf(to,
             "static const WPIN_FLASH wpin_position_config %s_position_config = {.most = %u, .brake "
             "= %u, .gain = %u, .blend = %u, .up = %u, .bend = %u, .rise = %u,\n    .fall = %u, "
@@ -86,11 +91,13 @@ static void export_regulators(FILE *to, const wpin_rig_load *load, const char *i
     }
     fprintf(to, "static const WPIN_FLASH wpin_regulator %s_regulators[] = {", id);
     if (load->speed.there) {
-        fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed),\n    WPIN_POSITION_REGULATOR(&%s_position)%s",
-                id, id, torque ? ",\n    " : "");
+        fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed)", id);
+    }
+    if (load->speed.there && wpin_rig_knows_place(load)) {
+        fprintf(to, ",\n    WPIN_POSITION_REGULATOR(&%s_position)", id);
     }
     if (torque) {
-        fprintf(to, "WPIN_TORQUE_REGULATOR(&%s_torque)", id);
+        fprintf(to, "%sWPIN_TORQUE_REGULATOR(&%s_torque)", load->speed.there ? ",\n    " : "", id);
     }
     fprintf(to, "};\n");
 }
@@ -205,7 +212,7 @@ void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_
 }
 
 void wpin_header_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_config *guard) {
-    if (load->encoder.there) {
+    if (wpin_rig_sees_rest(load)) {
         fprintf(to, ",\n              .reversal = WPIN_REVERSAL_STANDSTILL, .standstill = %u",
                 guard->standstill);
     }

@@ -313,20 +313,24 @@ static void print_close(FILE *to, const wpin_rig *rig) {
     fprintf(to, "}\n");
 }
 
-/* Only of loads by field orientation. */
+/* Only of loads by field orientation, and of those that commutate ahead of their sensors. */
 static void print_period(FILE *to, const wpin_rig *rig) {
     bool any = false;
     for (size_t i = 0; i < rig->load_count; i++) {
         name id;
-        if (!rig->loads[i].vector.there) {
+        const wpin_rig_load *load = &rig->loads[i];
+        if (!load->vector.there && load->hall.advance <= 0) {
             continue;
         }
         if (!any) {
-            fprintf(to, "/* From the interrupt at the begin of each PWM period, once the shunts "
-                        "are converted. Fast. */\nstatic inline void rig_period(void) {\n");
+            fprintf(to,
+                    "/* From the interrupt at the begin of each PWM period, once the shunts, if "
+                    "any, are converted. Fast. */\nstatic inline void rig_period(void) {\n");
         }
         any = true;
-        fprintf(to, "    wpin_vector_period(&%s_at_work);\n", id_of(id, rig->loads[i].name));
+        fprintf(to, "    %s(&%s_at_work);\n",
+                load->vector.there ? "wpin_vector_period" : "wpin_six_step_look",
+                id_of(id, load->name));
     }
     fprintf(to, any ? "}\n" : "");
 }

@@ -224,7 +224,7 @@ static bool fit_all(fit *f, wpin_identification *to, char *why, size_t size) {
 bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load, const wpin_record *record,
                    wpin_identification *to, char *why, size_t why_size) {
     *to = (wpin_identification){.volts = rig->supplies[load->supply].volts, .degrees = 25};
-    if (!wpin_rig_type(load)->spins || !load->encoder.there) {
+    if (!wpin_rig_type(load)->spins || !wpin_rig_sees_rest(load)) {
         snprintf(why, why_size, "'%s' is not a motor with an encoder", load->name);
         return false;
     }

@@ -143,6 +143,15 @@ bool wpin_plan_take_speed(wpin_plan_reader *r, size_t load, double *share) {
                        rpm, l->speed.rated);
         return false;
     }
+    double least = wpin_rig_least_rpm(r->rig, l);
+    if (rpm < least) {
+        wpin_words_say(&r->line, column,
+                       "%g rpm is out of range; expected %.4g rpm and more: slower the back-emf of "
+                       "'%s' is too faint for its zero crossings to lead (zero-crossing: hand-over "
+                       "in the rig)",
+                       rpm, least, l->name);
+        return false;
+    }
     *share = way * rpm / l->speed.maximum;
     if (wpin_to_duty(*share) == 0) {
         wpin_words_say(&r->line, column, "%g rpm is too slow to be told from standing still", rpm);

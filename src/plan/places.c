@@ -14,6 +14,13 @@ static bool has_place(wpin_plan_reader *r, size_t load) {
                        l->name);
         return false;
     }
+    if (l->encoder.by_crossings) {
+        wpin_words_say(&r->line, r->line.words[1].column,
+                       "zero crossings tell the speed of '%s' while it is driven, and no place; "
+                       "expected a speed, e.g. '%s run %.4grpm for 2s'",
+                       l->name, l->name, l->speed.rated);
+        return false;
+    }
     if (!l->speed.there) {
         wpin_words_say(&r->line, r->line.words[1].column,
                        "nothing measures where '%s' is; expected 'encoder' and 'speed' in the rig",

@@ -111,7 +111,7 @@ static bool has_quality(wpin_plan_reader *r, size_t load, wpin_required what, un
         return false;
     }
     if (what == WPIN_REQUIRED_PLACE && wpin_rig_type(l)->spins &&
-        (!l->speed.there || l->axis.plain)) {
+        (!l->speed.there || !wpin_rig_knows_place(l))) {
         wpin_words_say(&r->line, column, "nothing measures where '%s' is", l->name);
         return false;
     }

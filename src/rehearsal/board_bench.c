@@ -3,17 +3,19 @@
 #include <math.h>
 
 void wpin_bound_listen(wpin_bound_load *bound, wpin_sim *sim, const wpin_rig *rig, size_t load) {
-    int halls = 0, comparators = 0, shunts = 0;
+    int halls = 0, shunts = 0;
     for (size_t i = 0; i < load; i++) {
         halls += rig->loads[i].hall.there ? 1 : 0;
-        comparators += rig->loads[i].crossing.there ? 1 : 0;
         shunts += rig->loads[i].vector.there ? 1 : 0;
     }
     if (rig->loads[load].hall.there) {
         wpin_sim_on_hall(sim, halls, wpin_bound_edge, bound);
+        if (rig->loads[load].hall.advance > 0) {
+            wpin_sim_on_pwm_middle(sim, (int)load, wpin_bound_look, bound);
+        }
     }
     if (rig->loads[load].crossing.there) {
-        wpin_sim_on_pwm_middle(sim, comparators, wpin_bound_sample, bound);
+        wpin_sim_on_pwm_middle(sim, (int)load, wpin_bound_sample, bound);
     }
     if (rig->loads[load].vector.there) {
         wpin_sim_on_pwm_begin(sim, shunts, wpin_bound_period, bound);

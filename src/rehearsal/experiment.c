@@ -33,7 +33,7 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
         snprintf(why, size,
                  "the current of '%s' is not sensed; give its driver 'sense', and a 'current-trip'",
                  l->name);
-    } else if (!l->encoder.there && !wpin_current_tells(l, why, size)) {
+    } else if (!wpin_rig_sees_rest(l) && !wpin_current_tells(l, why, size)) {
         return false;
     } else if (!wpin_stage_kind_has(l->kind, WPIN_DRIVE_COAST)) {
         snprintf(why, size, "the stage of '%s' can't let it run down by itself", l->name);

@@ -38,11 +38,13 @@ static bool take(wpin_response_test *t, const wpin_rig *rig, int load, char *why
     t->to = t->to == 0 ? 0.6 * l->speed.rated : t->to;
     const double speeds[] = {t->from, t->to};
     for (size_t i = 0; i < 2; i++) {
-        if (!(speeds[i] > 0) || speeds[i] > l->speed.rated) {
+        double least = wpin_rig_least_rpm(rig, l);
+        if (!(speeds[i] > 0) || speeds[i] < least || speeds[i] > l->speed.rated) {
             snprintf(why, size,
-                     "%.6g rpm is out of range; expected above 0 and up to %.6g rpm (rated speed "
-                     "in the rig)",
-                     speeds[i], l->speed.rated);
+                     "%.6g rpm is out of range; expected %s%.6g%s and up to %.6g rpm (%srated "
+                     "speed in the rig)",
+                     speeds[i], least > 0 ? "" : "above ", least, least > 0 ? " rpm" : "",
+                     l->speed.rated, least > 0 ? "from where its zero crossings lead to the " : "");
             return false;
         }
     }
@@ -99,13 +101,16 @@ static bool tick(bench_run *b, wpin_response_row *row) {
     return wpin_motor_fault(&b->one.motor) == WPIN_OK;
 }
 
-/* At the first speed, and settled there: its own ramp, and twice as long as a step takes. */
+/* At the first speed, and settled there: its own ramp, and twice as long as a step takes; an
+ * actuator that has to start first does that before. */
 static bool settle(bench_run *b, const times *t) {
     const wpin_response *r = b->response;
     double seconds = b->load->limits.ramp_up * r->test.from / b->load->speed.maximum + 2 * t->rest;
     bool good = ask(b, r->test.from);
     for (double now = 0; good && now < seconds; now += b->one.rig->controller.tick) {
         good = tick(b, NULL);
+        bool starts = (wpin_motor_measurement(&b->one.motor).inputs & WPIN_STARTING) != 0;
+        now = starts ? 0 : now;
     }
     return good;
 }

@@ -206,6 +206,9 @@ static void read_quantity(wpin_reader *reader, yaml_node_t *node, const wpin_fie
     }
     if (!wpin_quantity_read(text, field->dimension, &value, why, sizeof why)) {
         wpin_say_at(reader, node, "%s: %s", field->key, why);
+        if (field->dimension == WPIN_NUMBER && *to < field->least) {
+            *to = field->least; /* it was given, all the same */
+        }
     } else if (value < field->least || value > field->most) {
         wpin_say_at(reader, node, "%s: %s is out of range; expected %s", field->key, text,
                     write_range(range, sizeof range, field));

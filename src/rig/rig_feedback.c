@@ -114,6 +114,9 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
     }
     s->there = true;
     s->maximum = s->maximum > 0 ? s->maximum : 1.2 * s->rated;
+    if (!load->encoder.there && load->crossing.there) {
+        load->encoder = (wpin_rig_encoder){.there = true, .by_crossings = true};
+    }
     if (!load->encoder.there) {
         wpin_say_at(reader, node,
                     "speed of '%s' is regulated by what is measured: it needs an encoder, e.g. "
@@ -121,7 +124,7 @@ void wpin_read_speed(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
                     load->name,
                     load->hall.at_driver
                         ? "or the speed output of its driver: hall: {to: driver, output: 18}"
-                        : "or a brushless motor's hall");
+                        : "or a brushless motor's hall or zero-crossing");
     }
     if (!wpin_stage_kind_takes_duty(load->kind) || wpin_logic_of(load->kind->logic)->pulses) {
         wpin_say_at(reader, node, "speed is regulated by the duty; a stage '%s' takes none",
@@ -157,6 +160,11 @@ void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
     if (!load->speed.there) {
         wpin_say_at(reader, node,
                     "a place is gone to by a regulated speed: '%s' needs 'encoder' and 'speed'",
+                    load->name);
+    } else if (!wpin_rig_knows_place(load) && load->crossing.there) {
+        wpin_say_at(reader, node,
+                    "zero crossings are there only while '%s' is driven, and tell no place; "
+                    "expected an encoder, or hall instead",
                     load->name);
     } else if (load->position.speed > load->speed.rated) {
         wpin_say_at(reader, node, "speed (%g rpm) is above the rated %g rpm", load->position.speed,

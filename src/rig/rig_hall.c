@@ -4,12 +4,13 @@
 #include <stdio.h>
 #include <string.h>
 
-enum { HALL_PINS, HALL_CODES, HALL_OUTPUT, HALL_FOUND };
+enum { HALL_PINS, HALL_CODES, HALL_OUTPUT, HALL_FOUND, HALL_ADVANCE };
 static const wpin_field hall_fields[] = {
     NODE("pins", false),
     NODE("codes", false),
     NODE("output", false),
     NODE("found", false),
+    QUANTITY("advance", wpin_rig_hall, advance, false, WPIN_ANGLE, 0, 28.0 / 360),
     CHOICE("to", wpin_rig_hall, at_driver, "controller", "driver"),
     CHOICE("apart", wpin_rig_hall, sixty, "120deg", "60deg"),
     QUANTITY("uneven", wpin_rig_hall, uneven, false, WPIN_ANGLE, 0, 25.0 / 360),
@@ -83,9 +84,10 @@ static void read_found(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
  */
 static void read_at_driver(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                            yaml_node_t *const *nodes, wpin_rig_load *load) {
-    const yaml_node_t *wired = nodes[HALL_PINS] != NULL    ? nodes[HALL_PINS]
-                               : nodes[HALL_CODES] != NULL ? nodes[HALL_CODES]
-                                                           : nodes[HALL_FOUND];
+    const yaml_node_t *wired = nodes[HALL_PINS] != NULL      ? nodes[HALL_PINS]
+                               : nodes[HALL_CODES] != NULL   ? nodes[HALL_CODES]
+                               : nodes[HALL_ADVANCE] != NULL ? nodes[HALL_ADVANCE]
+                                                             : nodes[HALL_FOUND];
     if (wired != NULL) {
         wpin_say_at(reader, wired,
                     "to: driver: the sensors of '%s' go to its driver, not to pins; expected only "

@@ -73,6 +73,8 @@ void wpin_read_what(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *c
 /* Reads the encoder of a load, and how its speed is regulated. */
 void wpin_read_encoder(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                        wpin_rig_load *load);
+/* No analogue input reads two things. */
+void wpin_check_analog(wpin_reader *reader, const wpin_rig *rig);
 void wpin_read_hall(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
                     wpin_rig_load *load);
 void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,

@@ -158,6 +158,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
         wpin_read_linux(reader, rig, nodes[TOP_LINUX]);
     }
     check_soft_pwm(reader, rig);
+    if (reader->messages->count == 0) {
+        wpin_check_analog(reader, rig);
+    }
     if (nodes[TOP_FAULTS] != NULL && reader->messages->count == 0) {
         read_faults(reader, rig, nodes[TOP_FAULTS]);
     }

@@ -78,14 +78,25 @@ void wpin_read_crossing(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
 /* Sectors of the ramp: fewer and it jumps, more and it takes long. */
 #define LEAST_SECTORS 16
 
+/* Speed at the output from which its crossings lead, rpm. */
+static double hand_over(const wpin_rig *rig, const wpin_rig_load *load) {
+    double no_load = rig->supplies[load->supply].volts / load->motor.constant;
+    return load->crossing.hand_over > 0 ? load->crossing.hand_over
+                                        : wpin_part_output_rpm(&load->motor, EMF_SHARE * no_load);
+}
+
+double wpin_rig_least_rpm(const wpin_rig *rig, const wpin_rig_load *load) {
+    return load->encoder.by_crossings ? ceil(hand_over(rig, load)) : 0;
+}
+
 wpin_sensorless_design wpin_rig_sensorless_design(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_crossing *c = &load->crossing;
     const wpin_part_motor *m = &load->motor;
     wpin_at_shaft shaft = wpin_part_at_shaft(m);
     double volts = rig->supplies[load->supply].volts, ohms = wpin_rig_loop_ohms(rig, load);
-    double k = m->constant, sector = PI / 3 / m->pole_pairs, no_load = volts / k;
-    double to_shaft = wpin_part_shaft_speed(m, 1);
-    double speed = c->hand_over > 0 ? c->hand_over * to_shaft : EMF_SHARE * no_load;
+    double k = m->constant, sector = PI / 3 / m->pole_pairs;
+    double no_load = volts / k, to_shaft = wpin_part_shaft_speed(m, 1);
+    double speed = hand_over(rig, load) * to_shaft;
     double unhurried = speed * speed / (2 * LEAST_SECTORS * sector);
     double drags = shaft.holds + shaft.viscous * speed + shaft.quadratic * speed * speed;
     double needed = 1.5 * (shaft.inertia * unhurried + drags) / COUNTED_ON / k;

@@ -5,7 +5,7 @@
 #define PI 3.14159265358979323846
 
 double wpin_rig_counts(const wpin_rig_load *load) {
-    if (load->encoder.by_hall) {
+    if (wpin_rig_counts_sectors(load)) {
         return 6 * load->motor.pole_pairs;
     }
     return load->encoder.lines * (load->encoder.one_channel ? 2 : 4);

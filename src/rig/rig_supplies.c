@@ -69,6 +69,27 @@ static void check_made(wpin_reader *reader, const wpin_rig *rig, const yaml_node
     }
 }
 
+/* What its figures say of each other. */
+static void check_figures(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
+                          const char *what, const wpin_rig_supply *s, bool read) {
+    if (read && s->highest > 0 && s->highest < s->volts) {
+        wpin_say_at(reader, node, "%s: highest (%.3g V) is below its voltage (%.3g V)", what,
+                    s->highest, s->volts);
+    }
+    if (read && !s->alternating && s->volts > 100) {
+        wpin_say_at(reader, node,
+                    "%s: %.3g V is out of range; expected 0.5 to 100 V, or up to 400 V with "
+                    "current: alternating",
+                    what, s->volts);
+    }
+    if (s->from >= 0 && (s->alternating || rig->supplies[s->from].alternating)) {
+        wpin_say_at(reader, node,
+                    "%s: nothing is made from alternating current here; describe the adapter as a "
+                    "supply of its own",
+                    what);
+    }
+}
+
 void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                       yaml_node_t *node) {
     wpin_rig_supply supply = {.line = (unsigned)key->start_mark.line + 1,
@@ -96,24 +117,8 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     if (supply.headroom < 0) {
         supply.headroom = supply.switching ? 0.5 : 1.5;
     }
-    bool read = reader->messages->count == before;
-    if (read && supply.highest > 0 && supply.highest < supply.volts) {
-        wpin_say_at(reader, node, "%s: highest (%.3g V) is below its voltage (%.3g V)", what,
-                    supply.highest, supply.volts);
-    }
+    check_figures(reader, rig, node, what, &supply, reader->messages->count == before);
     supply.highest = fmax(supply.highest, supply.volts);
-    if (read && !supply.alternating && supply.volts > 100) {
-        wpin_say_at(reader, node,
-                    "%s: %.3g V is out of range; expected 0.5 to 100 V, or up to 400 V with "
-                    "current: alternating",
-                    what, supply.volts);
-    }
-    if (supply.from >= 0 && (supply.alternating || rig->supplies[supply.from].alternating)) {
-        wpin_say_at(reader, node,
-                    "%s: nothing is made from alternating current here; describe the adapter as a "
-                    "supply of its own",
-                    what);
-    }
     if (supply.from >= 0) {
         check_made(reader, rig, node, nodes, &supply);
         supply.capacitor_assumed = supply.capacitance <= 0;

@@ -84,6 +84,11 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
                     "field-oriented goes by where the rotor is: '%s' needs hall, or an encoder of "
                     "two channels on the motor's shaft",
                     load->name);
+    } else if (load->hall.advance > 0) {
+        wpin_say_at(reader, node,
+                    "field-oriented beside hall 'advance': '%s' has its current where it makes "
+                    "most torque at every speed; expected no 'advance'",
+                    load->name);
     } else if (!load->hall.there && (load->encoder.one_channel || load->encoder.at_output)) {
         wpin_say_at(reader, node,
                     "field-oriented takes an encoder of two channels on the motor's shaft, not %s",

@@ -215,8 +215,11 @@ static void write_motor(const wpin_starter *s, FILE *to) {
         ohms, ohms, constant * 1e3, 0.06 * constant * constant / ohms * 1e7, 0.06 * torque * 1e3,
         0.04 * torque * 1e3);
     if (sensorless) {
-        fprintf(to, "    zero-crossing: {pins: {a: 14, b: 15, c: 16}}   # comparators of its three "
-                    "wires: docs/rig.md\n");
+        fprintf(to,
+                "    zero-crossing: {pins: {a: 14, b: 15, c: 16}}   # comparators of its three "
+                "wires: docs/rig.md\n"
+                "    speed: {rated: %.0frpm}    # regulated by the crossings, up to there\n",
+                RATED_RPM);
     } else if (phases) {
         fprintf(to,
                 "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
@@ -235,7 +238,7 @@ static void write_motor(const wpin_starter *s, FILE *to) {
                 "    speed: {rated: %.0frpm}   # regulated up to there\n",
                 RATED_RPM);
     }
-    write_ramp(s, to, "500ms", s->thing->encoder ? "2s" : "500ms");
+    write_ramp(s, to, "500ms", s->thing->encoder || sensorless ? "2s" : "500ms");
     fprintf(to, "    rest: 2s                   # before it may turn the other way: measure how "
                 "long it runs down\n");
 }

@@ -8,6 +8,10 @@ double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
     if (!l->encoder.there || (m->valid & WPIN_HAS_SPEED) == 0) {
         return NAN;
     }
+    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
+    if (l->encoder.by_crossings && wpin_sensorless_doing(s) != WPIN_SENSORLESS_RUN) {
+        return NAN;
+    }
     double counts = (double)m->speed / WPIN_DUTY_FULL * run->bound[load].encoder.full_hz;
     return counts * 60 / wpin_rig_counts_at_output(l);
 }

@@ -77,9 +77,13 @@ static void look_at_speed(const wpin_session *run, size_t i, const wpin_part_rea
     struct wpin_watch *w = &wpin_judging_of(run)->watches[i];
     bool measured = run->report->requirements[i].measured;
     double rpm = measured ? wpin_session_measured_rpm(run, q->number) : last->rpm_mean;
+    if (isnan(rpm)) { /* not measured: a mean begins anew behind it */
+        w->sum = w->seconds = 0;
+        return;
+    }
     w->sum += rpm * last->seconds;
     w->seconds += last->seconds;
-    if (w->seconds < WINDOW || isnan(rpm)) {
+    if (w->seconds < WINDOW) {
         return;
     }
     double mean = w->sum / w->seconds;
@@ -128,7 +132,7 @@ static bool is_known(const wpin_session *run, const wpin_requirement *q) {
     const wpin_rig_load *load = &run->rig->loads[q->number];
     switch (q->what) {
     case WPIN_REQUIRED_SPEED:
-    case WPIN_REQUIRED_REST: return wpin_session_knows(run) || load->encoder.there;
+    case WPIN_REQUIRED_REST: return wpin_session_knows(run) || wpin_rig_sees_rest(load);
     case WPIN_REQUIRED_PLACE:
         return wpin_session_knows(run) || !wpin_session_is_stepper(run, q->number);
     case WPIN_REQUIRED_CURRENT:

@@ -8,6 +8,17 @@ static double may_be_off(const wpin_session *run, const wpin_step_result *step) 
     return share * run->rig->loads[step->load].speed.maximum;
 }
 
+static const char *why_no_more(const wpin_step_result *step) {
+    return step->folded ? "its current limit holds it back"
+                        : "all the duty it may have drives it no faster";
+}
+
+static const char *why_more(const wpin_session *run, const wpin_step_result *step) {
+    return run->rig->loads[step->load].encoder.by_crossings
+               ? "it starts faster than that, and slows down yet"
+               : "it slows down later than its ramp";
+}
+
 void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
     double most = may_be_off(run, step), now = fabs(step->asked_rpm - step->measured_rpm);
     double end = fmin(step->mean_off, now); /* on average it may still have been on its way */
@@ -17,15 +28,17 @@ void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_NOTE, "did not come to %.4g rpm in its time: %s",
                   fabs(step->asked_rpm),
                   step->folded ? "its current limit holds it back" : wpin_why_less(run, step));
+    } else if (isnan(step->measured_rpm)) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "no speed is measured at its end");
     } else if (step->op == WPIN_OP_HOLD && end > 1.5 * most) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%.4g rpm measured at its end, more than %.2g rpm off",
                   fabs(step->measured_rpm), most);
     } else if (step->op == WPIN_OP_RUN && end > 1.5 * most) {
-        bool far = end > fabs(step->asked_rpm) / 2;
-        wpin_rule(step, far ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE, "came to %.4g rpm only: %s",
-                  fabs(step->measured_rpm),
-                  step->folded ? "its current limit holds it back"
-                               : "all the duty it may have drives it no faster");
+        bool faster = fabs(step->measured_rpm) > fabs(step->asked_rpm);
+        bool far = !faster && end > fabs(step->asked_rpm) / 2;
+        wpin_rule(step, far ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE, "came to %.4g rpm%s: %s",
+                  fabs(step->measured_rpm), faster ? "" : " only",
+                  faster ? why_more(run, step) : why_no_more(step));
     } else if (step->op == WPIN_OP_HOLD && step->most_off > 1.02 * most) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "up to %.3g rpm off, at %.2f s; more than the %.2g rpm of 'within'",

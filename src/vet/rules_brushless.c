@@ -57,7 +57,8 @@ static void few_periods(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         const bool blind = l->crossing.there; /* a look at the back-emf in each */
-        const double few = blind ? 8 : 5;
+        const bool ahead = l->hall.advance > 0;
+        const double few = blind || ahead ? 8 : 5;
         double sectors = by_sectors(l) ? sectors_at_most(v->rig, l) : 0;
         if (sectors == 0 || l->limits.pwm_hz >= few * sectors) {
             continue;
@@ -73,6 +74,8 @@ static void few_periods(wpin_vetter *v) {
         wpin_consequence(n, never   ? "its crossings come between two looks: it never gets that far"
                             : blind ? "its crossings are seen late and unevenly: it may lose its "
                                       "step"
+                            : ahead ? "it commutates ahead of its sensors unevenly: torque and "
+                                      "sound go up and down"
                                     : "its current trembles: torque and sound go up and down");
         wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
                         ceil(few * sectors / 1000) * 1000, NULL);

@@ -206,7 +206,7 @@ static void rest(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         bool turns = f->motor && wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE) &&
-                     !l->encoder.there; /* which shows when it stands */
+                     !wpin_rig_sees_rest(l); /* which shows when it stands */
         double takes = turns ? wpin_run_down(f, l->rest_brakes, NULL) : 0;
         if (takes > l->limits.rest) {
             wpin_finding *n =

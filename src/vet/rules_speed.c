@@ -90,10 +90,16 @@ static void crawl(wpin_vetter *v) {
         }
         bool stands = rate < 20; /* twice what counts as standing */
         wpin_finding *n = wpin_find_load(v, stands ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n, "at %.3g rpm its encoder gives a count every %.3g ms", rpm, 1e3 / rate);
+        wpin_cause(n, "at %.3g rpm %s every %.3g ms", rpm,
+                   wpin_rig_counts_here(f->load) ? "its encoder gives a count"
+                                                 : "it passes a sector",
+                   1e3 / rate);
         wpin_consequence(n, stands ? "that is taken for standing still: a fault ends the plan"
                                    : "it is regulated softly, and hunts where friction grips");
         wpin_cure(n, "%.3g rpm or more", rpm * 50 / rate);
+        if (!wpin_rig_counts_here(f->load)) {
+            continue;
+        }
         wpin_cure_value(n, WPIN_KEY(.path = "encoder.lines", .unit = "", .digits = 0),
                         ceil(f->load->encoder.lines * 50 / rate), "an encoder of %s lines");
     }

@@ -97,6 +97,7 @@ WPIN_API wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor,
 /** For the interrupt of its Hall sensors, and for the one in the middle of each PWM period of a
  * motor without; context: the bound load. Fast. */
 WPIN_API void wpin_bound_edge(void *bound);
+WPIN_API void wpin_bound_look(void *bound);
 WPIN_API void wpin_bound_sample(void *bound);
 /** For the interrupt at the begin of each PWM period of a field-oriented motor. Fast. */
 WPIN_API void wpin_bound_period(void *bound);

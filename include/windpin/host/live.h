@@ -105,6 +105,7 @@ typedef struct wpin_live_asks {
     double most;      /**< In it; of places the most by one request. */
     double step;      /**< A round share of that. */
     bool both;        /**< It goes both ways. */
+    double least;     /**< Between it and 0, either way, nothing can be asked; 0: anything. */
 } wpin_live_asks;
 /** That, of load number `load`. */
 WPIN_API wpin_live_asks wpin_live_unit(const wpin_rig *rig, size_t load);

@@ -1,0 +1,61 @@
+/* Analogue inputs of the controller: each reads one thing. */
+#include "rig_parts.h"
+#include "windpin/vector.h"
+#include <stdarg.h>
+#include <stdio.h>
+
+enum { INPUTS = 256 };
+
+/* What each input is known to read so far; "": nothing. */
+typedef struct uses {
+    wpin_reader *reader;
+    char of[INPUTS][100];
+} uses;
+
+__attribute__((format(printf, 4, 5))) static void add(uses *all, unsigned line, double number,
+                                                      const char *what, ...) {
+    if (!(number >= 0 && number < INPUTS)) {
+        return; /* the load has none */
+    }
+    char now[sizeof all->of[0]], *there = all->of[(int)number];
+    va_list list;
+    va_start(list, what);
+    vsnprintf(now, sizeof now, what, list);
+    va_end(list);
+    if (there[0] == '\0') {
+        snprintf(there, sizeof all->of[0], "%s", now);
+    } else {
+        wpin_messages_add(all->reader->messages, line, 1,
+                          "analogue input %.0f for %s is taken: %s; expected another input", number,
+                          now, there);
+    }
+}
+
+static void add_load(uses *all, const wpin_rig_load *load) {
+    if (load->vector.there) { /* a trip of its currents goes by the shunts */
+        for (int leg = 0; leg < 3; leg++) {
+            double shunt =
+                load->vector.shunts[leg] == WPIN_NO_SHUNT ? -1 : load->vector.shunts[leg];
+            add(all, load->line, shunt, "shunt %c of '%s'", 'a' + leg, load->name);
+        }
+        add(all, load->line, load->vector.supply_input, "the supply of '%s'", load->name);
+    } else {
+        add(all, load->line, load->limits.trip_input, "the current of '%s'", load->name);
+    }
+    if (load->thermistor.there) {
+        add(all, load->line, load->thermistor.input, "the thermistor of '%s'", load->name);
+    }
+}
+
+void wpin_check_analog(wpin_reader *reader, const wpin_rig *rig) {
+    uses all = {.reader = reader};
+    for (size_t i = 0; i < rig->load_count; i++) {
+        add_load(&all, &rig->loads[i]);
+    }
+    for (size_t i = 0; i < rig->input_count; i++) {
+        const wpin_rig_input *n = &rig->inputs[i];
+        if (n->kind > WPIN_RIG_LIMIT && n->kind != WPIN_RIG_PAIR) {
+            add(&all, n->line, n->analog, "input '%s'", n->name);
+        }
+    }
+}
