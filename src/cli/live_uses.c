@@ -47,15 +47,20 @@ static double asked_now(const live_panel *p, size_t number) {
     return u.step * round(value / u.step);
 }
 
-static double held_within(double value, wpin_live_asks u) {
-    return fmax(u.both ? -u.most : 0, fmin(u.most, value));
+/* So many steps on, over what can't be asked. */
+static double moved(double from, double steps, wpin_live_asks u) {
+    double to = from + steps * u.step;
+    if (fabs(to) < u.least) {
+        to = fabs(to) > fabs(from) ? copysign(u.least, to) : 0;
+    }
+    return fmax(u.both ? -u.most : 0, fmin(u.most, to));
 }
 
 static void stage_by(live_panel *p, double steps) {
     live_row row = chosen(p);
     wpin_live_asks u = wpin_live_unit(p->hands->rig, row.number);
     double from = isnan(p->staged[row.number]) ? asked_now(p, row.number) : p->staged[row.number];
-    p->staged[row.number] = held_within(from + steps * u.step, u);
+    p->staged[row.number] = moved(from, steps, u);
     live_panel_show(p, true, "staged: g does it, x drops it");
 }
 
@@ -100,7 +105,7 @@ static void nudge(live_panel *p, double steps) {
         return;
     }
     wpin_live_asks u = wpin_live_unit(p->hands->rig, row.number);
-    double to = held_within(asked_now(p, row.number) + steps * u.step, u);
+    double to = moved(asked_now(p, row.number), steps, u);
     p->staged[row.number] = NAN;
     line_of(p, row.number, to, line, sizeof line);
     live_panel_ask(p, line);

@@ -1,91 +1,12 @@
 /* Draws a session on a terminal. */
 #define _GNU_SOURCE
 #include "live_view.h"
+#include "live_draw.h"
 #include "windpin/host/trace.h"
-#include <curses.h>
-#include <langinfo.h>
-#include <locale.h>
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/ioctl.h>
-#include <unistd.h>
-
-enum { PLAIN, GOOD, REMARK, WRONG, STAGED, FAINT };
-
-static bool coloured, blocks; /* of the terminal: colours, and the bars of Unicode */
-
-static attr_t look(int what) {
-    static const attr_t plain[] = {[PLAIN] = A_NORMAL, [GOOD] = A_NORMAL,      [REMARK] = A_NORMAL,
-                                   [WRONG] = A_BOLD,   [STAGED] = A_UNDERLINE, [FAINT] = A_DIM};
-    return coloured && what != PLAIN && what != FAINT
-               ? (attr_t)COLOR_PAIR(what) | (what == WRONG || what == STAGED ? A_BOLD : A_NORMAL)
-               : plain[what];
-}
-
-bool live_view_open(void) {
-    setlocale(LC_CTYPE, "");
-    blocks = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
-    if (newterm(NULL, stdout, stdin) == NULL) {
-        return false;
-    }
-    raw(); /* each key is ours, Ctrl-S and Ctrl-C too */
-    noecho();
-    curs_set(0);
-    coloured = has_colors() && getenv("NO_COLOR") == NULL && start_color() == OK &&
-               use_default_colors() == OK;
-    if (coloured) {
-        init_pair(GOOD, COLOR_GREEN, -1);
-        init_pair(REMARK, COLOR_YELLOW, -1);
-        init_pair(WRONG, COLOR_RED, -1);
-        init_pair(STAGED, COLOR_CYAN, -1);
-    }
-    return true;
-}
-
-void live_view_close(void) {
-    endwin();
-}
-
-void live_view_resize(void) {
-    struct winsize size;
-    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 && size.ws_col > 0) {
-        resizeterm(size.ws_row, size.ws_col);
-        clearok(stdscr, TRUE);
-    }
-}
-
-/* Text at a place, cut at the right edge. */
-__attribute__((format(printf, 4, 5))) static void put(int y, int x, attr_t how, const char *format,
-                                                      ...) {
-    char text[512];
-    va_list list;
-    va_start(list, format);
-    vsnprintf(text, sizeof text, format, list);
-    va_end(list);
-    if (y >= 0 && y < LINES && x < COLS) {
-        attron(how);
-        mvaddnstr(y, x, text, COLS - x);
-        attroff(how);
-    }
-}
-
-/* Text in several lines, broken between words; how many it took, at most `most`. */
-static int put_wrapped(int y, int x, int most, attr_t how, const char *text) {
-    int width = COLS - x, lines = 0;
-    while (*text != '\0' && lines < most && width > 10) {
-        int length = (int)strlen(text), cut = length < width ? length : width;
-        while (cut < length && cut > 1 && text[cut] != ' ') {
-            cut--;
-        }
-        cut = cut <= 1 ? (length < width ? length : width) : cut;
-        put(y + lines++, x, how, "%.*s", cut, text);
-        text += cut;
-        text += strspn(text, " ");
-    }
-    return lines;
-}
 
 /* ---- the top ---- */
 
@@ -100,23 +21,24 @@ static void draw_top(const live_panel *p) {
              commander == p->source ? "here"
              : commander < 0        ? "nobody"
                                     : wpin_live_name(live, commander));
-    put(0, 0, A_REVERSE, "%-*s", COLS, left);
-    put(0, COLS - (int)strlen(right), A_REVERSE, "%s", right);
+    live_put(0, 0, A_REVERSE, "%-*s", COLS, left);
+    live_put(0, COLS - (int)strlen(right), A_REVERSE, "%s", right);
     bool stopped = wpin_session_is_stopped(p->hands->session);
     bool armed = false;
     for (size_t i = 0; i < p->hands->rig->load_count; i++) {
         armed = armed || wpin_session_look(p->hands->session, i).armed;
     }
-    put(1, 1,
-        stopped ? look(WRONG) | A_REVERSE
-        : armed ? look(REMARK)
-                : look(PLAIN),
-        "%s",
-        stopped ? " STOPPED "
-        : armed ? "ARMED"
-                : "not armed");
-    put(1, 14, look(FAINT), "key to pins %.1f ms, at worst %.1f; periods late by %.2g ms",
-        p->latency * 1e3, p->slowest * 1e3, wpin_pace_p99(&p->hands->pace) * 1e3);
+    live_put(1, 1,
+             stopped ? live_look(LIVE_WRONG) | A_REVERSE
+             : armed ? live_look(LIVE_REMARK)
+                     : live_look(LIVE_PLAIN),
+             "%s",
+             stopped ? " STOPPED "
+             : armed ? "ARMED"
+                     : "not armed");
+    live_put(1, 14, live_look(LIVE_FAINT),
+             "key to pins %.1f ms, at worst %.1f; periods late by %.2g ms", p->latency * 1e3,
+             p->slowest * 1e3, wpin_pace_p99(&p->hands->pace) * 1e3);
 }
 
 /* Where the plan is, and how far. */
@@ -132,10 +54,10 @@ static void draw_progress(const live_panel *p, int y) {
         text = this ? plan->sources[i].text : text;
     }
     if (at.running) {
-        put(y, 1, look(GOOD), "plan: %.1f of about %.3g s, line %u: %s", at.at, plan->seconds,
-            at.line, text);
+        live_put(y, 1, live_look(LIVE_GOOD), "plan: %.1f of about %.3g s, line %u: %s", at.at,
+                 plan->seconds, at.line, text);
     } else {
-        put(y, 1, look(FAINT), "p runs the plan, about %.3g s", plan->seconds);
+        live_put(y, 1, live_look(LIVE_FAINT), "p runs the plan, about %.3g s", plan->seconds);
     }
 }
 
@@ -163,7 +85,7 @@ static void draw_heads(int y) {
                  {VOLTS, " supply"}, {TEMP, "    temp"},      {BAR, "history"}};
     for (size_t i = 0; i < sizeof heads / sizeof *heads; i++) {
         if (heads[i].x + (int)strlen(heads[i].words) <= COLS) {
-            put(y, heads[i].x, A_UNDERLINE, "%s", heads[i].words);
+            live_put(y, heads[i].x, A_UNDERLINE, "%s", heads[i].words);
         }
     }
 }
@@ -175,7 +97,8 @@ static void put_value(int y, int x, int width, bool measured, double value, cons
     snprintf(number, sizeof number, format, value);
     snprintf(text, sizeof text, measured ? "%s %s" : "(%s) %s", number, unit);
     if (x + width <= COLS) {
-        put(y, x, measured ? look(PLAIN) : look(FAINT), "%*s", width, text);
+        live_put(y, x, measured ? live_look(LIVE_PLAIN) : live_look(LIVE_FAINT), "%*s", width,
+                 text);
     }
 }
 
@@ -187,7 +110,7 @@ static void draw_bar(const live_panel *p, size_t load, int y) {
     for (int i = 0; i < count; i++) {
         size_t at = (p->history_at + LIVE_HISTORY - (size_t)(count - 1 - i)) % LIVE_HISTORY;
         int step = (int)lroundf(fminf(p->history[load][at].height, 1) * 8);
-        put(y, BAR + i, look(GOOD), "%s", (blocks ? eighths : plain)[step]);
+        live_put(y, BAR + i, live_look(LIVE_GOOD), "%s", (live_blocks ? eighths : plain)[step]);
     }
 }
 
@@ -201,16 +124,16 @@ static void draw_asked(const live_panel *p, size_t load, const wpin_glance *g, i
     bool on_off = u.unit[0] == '\0', place = g->quantity == WPIN_QUANTITY_POSITION;
     bool is_staged = !isnan(staged);
     if (on_off) {
-        put(y, ASKED, look(is_staged ? STAGED : PLAIN), "%s%s", is_staged ? "> " : "",
-            on_or_off(is_staged ? staged : g->setpoint));
+        live_put(y, ASKED, live_look(is_staged ? LIVE_STAGED : LIVE_PLAIN), "%s%s",
+                 is_staged ? "> " : "", on_or_off(is_staged ? staged : g->setpoint));
         return;
     }
     if (is_staged) {
-        put(y, ASKED, look(STAGED), "> %.4g %s", staged, u.unit);
+        live_put(y, ASKED, live_look(LIVE_STAGED), "> %.4g %s", staged, u.unit);
         return;
     }
     if (wpin_rig_type(&p->hands->rig->loads[load])->steps && !place) { /* sent nowhere yet */
-        put(y, ASKED, look(PLAIN), "-");
+        live_put(y, ASKED, live_look(LIVE_PLAIN), "-");
         return;
     }
     static const char *const units[] = {[WPIN_QUANTITY_EFFORT] = "%",
@@ -219,8 +142,8 @@ static void draw_asked(const live_panel *p, size_t load, const wpin_glance *g, i
                                         [WPIN_QUANTITY_POSITION] = "deg"};
     bool known = g->quantity < sizeof units / sizeof *units;
     double scale = g->quantity == WPIN_QUANTITY_EFFORT ? 100 : 1;
-    put(y, ASKED, look(PLAIN), "%.4g %s", round(g->setpoint * scale * 100) / 100,
-        known ? units[g->quantity] : "");
+    live_put(y, ASKED, live_look(LIVE_PLAIN), "%.4g %s", round(g->setpoint * scale * 100) / 100,
+             known ? units[g->quantity] : "");
 }
 
 static void draw_load(const live_panel *p, size_t number, int y, bool chosen) {
@@ -229,19 +152,19 @@ static void draw_load(const live_panel *p, size_t number, int y, bool chosen) {
     char trouble[WPIN_LIVE_WORDS];
     bool wrong =
         g.fault != WPIN_OK || wpin_live_trouble(p->hands->live, number, trouble, sizeof trouble);
-    put(y, 0, chosen ? A_BOLD : look(PLAIN), "%c", chosen ? '>' : ' ');
-    put(y, NAME, chosen ? A_REVERSE : look(PLAIN), "%-11.11s", load->name);
-    put(y, STATE,
-        wrong    ? look(WRONG)
-        : g.busy ? look(GOOD)
-                 : look(PLAIN),
-        "%s",
-        g.fault != WPIN_OK ? "FAULT"
-        : wrong            ? "TROUBLE"
-                           : wpin_state_word(g.state));
+    live_put(y, 0, chosen ? A_BOLD : live_look(LIVE_PLAIN), "%c", chosen ? '>' : ' ');
+    live_put(y, NAME, chosen ? A_REVERSE : live_look(LIVE_PLAIN), "%-11.11s", load->name);
+    live_put(y, STATE,
+             wrong    ? live_look(LIVE_WRONG)
+             : g.busy ? live_look(LIVE_GOOD)
+                      : live_look(LIVE_PLAIN),
+             "%s",
+             g.fault != WPIN_OK ? "FAULT"
+             : wrong            ? "TROUBLE"
+                                : wpin_state_word(g.state));
     draw_asked(p, number, &g, y);
     if (!load->axis.there && !wpin_rig_type(load)->steps) { /* the drive's own affair, or no duty */
-        put(y, DUTY, look(PLAIN), "%5.1f %%", g.duty * 100);
+        live_put(y, DUTY, live_look(LIVE_PLAIN), "%5.1f %%", g.duty * 100);
     }
     if (wpin_rig_type(load)->turns && (g.knows || !isnan(g.measured_rpm))) {
         bool measured = !isnan(g.measured_rpm);
@@ -252,7 +175,7 @@ static void draw_load(const live_panel *p, size_t number, int y, bool chosen) {
         put_value(y, AMPS, 9, measured, measured ? g.measured_amps : fabs(g.amps), "%.2f", "A");
     }
     if (VOLTS + 7 <= COLS) {
-        put(y, VOLTS, look(PLAIN), "%5.1f V", g.supply_volts);
+        live_put(y, VOLTS, live_look(LIVE_PLAIN), "%5.1f V", g.supply_volts);
     }
     if (g.knows) {
         put_value(y, TEMP, 8, false, g.temperature, "%.0f", "C");
@@ -295,7 +218,7 @@ static int draw_others(const live_panel *p, int y) {
             x = NAME;
             y++;
         }
-        put(y, x, i == p->chosen ? A_REVERSE : look(PLAIN), "%s", text);
+        live_put(y, x, i == p->chosen ? A_REVERSE : live_look(LIVE_PLAIN), "%s", text);
         x += length + 3;
     }
     return y + (p->row_count > p->hands->rig->load_count) - begun;
@@ -304,7 +227,9 @@ static int draw_others(const live_panel *p, int y) {
 /* ---- messages, or the plot ---- */
 
 static int look_of(wpin_verdict grade) {
-    return grade == WPIN_VERDICT_OK ? PLAIN : grade == WPIN_VERDICT_NOTE ? REMARK : WRONG;
+    return grade == WPIN_VERDICT_OK     ? LIVE_PLAIN
+           : grade == WPIN_VERDICT_NOTE ? LIVE_REMARK
+                                        : LIVE_WRONG;
 }
 
 /* As many of the newest as there is room for, the newest last. */
@@ -321,8 +246,8 @@ static void draw_news(const live_panel *p, int y, int rows) {
     }
     for (int end = y + rows; from < count && y < end; from++) {
         const wpin_live_news *n = wpin_live_news_at(live, from);
-        put(y, 1, look(FAINT), "%6.2f", n->at);
-        y += put_wrapped(y, 9, end - y, look(look_of(n->grade)), n->words);
+        live_put(y, 1, live_look(LIVE_FAINT), "%6.2f", n->at);
+        y += live_put_wrapped(y, 9, end - y, live_look(look_of(n->grade)), n->words);
     }
 }
 
@@ -337,17 +262,18 @@ static void draw_plot(const live_panel *p, int y, int rows) {
     if (width < 20 || rows < 2) {
         return;
     }
-    put(y, 1, look(FAINT), "%s: | asked, o actual, from full reverse to full forward",
-        p->hands->rig->loads[load].name);
+    live_put(y, 1, live_look(LIVE_FAINT),
+             "%s: | asked, o actual, from full reverse to full forward",
+             p->hands->rig->loads[load].name);
     int count = (int)p->history_count < rows - 1 ? (int)p->history_count : rows - 1;
     for (int i = 0; i < count; i++) {
         size_t at = (p->history_at + LIVE_HISTORY - (size_t)(count - 1 - i)) % LIVE_HISTORY;
         const live_sample *s = &p->history[load][at];
         int row = y + 1 + i;
-        put(row, 1, look(FAINT), "%6.1f", s->at);
-        put(row, 9 + column(0, width), look(FAINT), ".");
-        put(row, 9 + column(s->asked, width), look(STAGED), "|");
-        put(row, 9 + column(s->actual, width), look(GOOD), "o");
+        live_put(row, 1, live_look(LIVE_FAINT), "%6.1f", s->at);
+        live_put(row, 9 + column(0, width), live_look(LIVE_FAINT), ".");
+        live_put(row, 9 + column(s->asked, width), live_look(LIVE_STAGED), "|");
+        live_put(row, 9 + column(s->actual, width), live_look(LIVE_GOOD), "o");
     }
 }
 
@@ -356,16 +282,17 @@ static void draw_plot(const live_panel *p, int y, int rows) {
 static void draw_bottom(const live_panel *p) {
     int y = LINES - 3;
     if (p->typing) {
-        put(y, 1, A_BOLD, ": %s_", p->line);
+        live_put(y, 1, A_BOLD, ": %s_", p->line);
     } else {
-        put(y, 1, look(FAINT), "Enter types a request");
+        live_put(y, 1, live_look(LIVE_FAINT), "Enter types a request");
     }
-    put(y - 1, 1, p->said_well ? look(p->asking ? REMARK : PLAIN) : look(WRONG), "%.*s", COLS - 2,
-        p->said);
-    put(LINES - 2, 0, A_REVERSE, "%-*s", COLS,
-        " Space STOP  Up/Down choose  Left/Right stage  g go  +/- at once  r reverse");
-    put(LINES - 1, 0, A_REVERSE, "%-*s", COLS,
-        " a arm  d disarm  s rest  b brake  c coast  C clear  Tab plot  ? help  q quit");
+    live_put(y - 1, 1,
+             p->said_well ? live_look(p->asking ? LIVE_REMARK : LIVE_PLAIN) : live_look(LIVE_WRONG),
+             "%.*s", COLS - 2, p->said);
+    live_put(LINES - 2, 0, A_REVERSE, "%-*s", COLS,
+             " Space STOP  Up/Down choose  Left/Right stage  g go  +/- at once  r reverse");
+    live_put(LINES - 1, 0, A_REVERSE, "%-*s", COLS,
+             " a arm  d disarm  s rest  b brake  c coast  C clear  Tab plot  ? help  q quit");
 }
 
 static void draw_drive(const live_panel *p) {
@@ -388,27 +315,28 @@ static void draw_drive(const live_panel *p) {
 
 static void draw_checklist(const live_panel *p) {
     int y = 2;
-    put(y++, 1, A_BOLD, "Before power%s",
-        p->known ? ": the wiring of this rig was confirmed on this computer before" : "");
+    live_put(y++, 1, A_BOLD, "Before power%s",
+             p->known ? ": the wiring of this rig was confirmed on this computer before" : "");
     for (size_t i = 0; !p->known && i < p->checklist->count && y < LINES - 8; i++) {
-        put(y, 1, look(PLAIN), "-");
-        y += put_wrapped(y, 3, 3, look(PLAIN), p->checklist->lines[i]);
+        live_put(y, 1, live_look(LIVE_PLAIN), "-");
+        y += live_put_wrapped(y, 3, 3, live_look(LIVE_PLAIN), p->checklist->lines[i]);
     }
     static const char *const each_time[] = {"The supplies are at hand to be switched off.",
                                             "Each shaft is free, and nothing can be caught by it.",
                                             "Hands, hair and sleeves are off."};
-    put(y++, 1, A_BOLD, "Each time");
+    live_put(y++, 1, A_BOLD, "Each time");
     for (size_t i = 0; i < sizeof each_time / sizeof *each_time; i++) {
-        put(y++, 1, look(PLAIN), "- %s", each_time[i]);
+        live_put(y++, 1, live_look(LIVE_PLAIN), "- %s", each_time[i]);
     }
     y++;
-    put(y++, 1, A_BOLD, "y: all of this is so.   Any other key: it is not, nothing will be armed.");
-    put(y++, 1, look(FAINT),
-        p->hands->real
-            ? "These are real pins: what they drive moves."
-            : "Here the hardware is simulated: go through it as you would at the bench.");
+    live_put(y++, 1, A_BOLD,
+             "y: all of this is so.   Any other key: it is not, nothing will be armed.");
+    live_put(y++, 1, live_look(LIVE_FAINT),
+             p->hands->real
+                 ? "These are real pins: what they drive moves."
+                 : "Here the hardware is simulated: go through it as you would at the bench.");
     if (p->hands->page != NULL) {
-        put(y, 1, look(PLAIN), "The page: %s", wpin_page_link(p->hands->page));
+        live_put(y, 1, live_look(LIVE_PLAIN), "The page: %s", wpin_page_link(p->hands->page));
     }
 }
 
@@ -418,23 +346,25 @@ static void draw_help(const live_panel *p) {
     int rows = (int)(count + 1) / 2;
     for (size_t i = 0; i < count; i++) {
         int y = 2 + (int)i % rows, x = 1 + (int)i / rows * (COLS / 2);
-        put(y, x, A_BOLD, "%-10s", uses[i].name);
-        put(y, x + 11, look(PLAIN), "%.*s", COLS / 2 - 12, uses[i].words);
+        live_put(y, x, A_BOLD, "%-10s", uses[i].name);
+        live_put(y, x + 11, live_look(LIVE_PLAIN), "%.*s", COLS / 2 - 12, uses[i].words);
     }
-    put(3 + rows, 1, look(PLAIN),
-        "(12.3) only the simulated hardware knows; 12.3 is measured.   > 40 %% is staged.");
-    put(4 + rows, 1, look(PLAIN),
-        "Requests are actions of plans, and: arm, disarm, clear, rearm, command, watch.");
+    live_put(3 + rows, 1, live_look(LIVE_PLAIN),
+             "(12.3) only the simulated hardware knows; 12.3 is measured.   > 40 %% is staged.");
+    live_put(4 + rows, 1, live_look(LIVE_PLAIN),
+             "Requests are actions of plans, and: arm, disarm, clear, rearm, command, watch.");
     if (p->hands->page != NULL) {
-        put(5 + rows, 1, look(PLAIN), "The page: %s", wpin_page_link(p->hands->page));
+        live_put(5 + rows, 1, live_look(LIVE_PLAIN), "The page: %s",
+                 wpin_page_link(p->hands->page));
     }
-    put(6 + rows, 1, A_BOLD, "Any key goes back; Space and Escape stop.");
+    live_put(6 + rows, 1, A_BOLD, "Any key goes back; Space and Escape stop.");
 }
 
 void live_view_draw(const live_panel *p) {
     erase();
     if (LINES < 14 || COLS < 40) {
-        put(0, 0, look(PLAIN), "%s: too small to draw; Space stops, q quits", p->hands->rig->name);
+        live_put(0, 0, live_look(LIVE_PLAIN), "%s: too small to draw; Space stops, q quits",
+                 p->hands->rig->name);
         refresh();
         return;
     }

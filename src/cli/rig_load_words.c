@@ -201,6 +201,10 @@ static void print_hall(const wpin_rig_load *load) {
         h->pins[0], h->pins[1], h->pins[2], h->sixty ? 60 : 120, h->codes[0], h->codes[1],
         h->codes[2], h->codes[3], h->codes[4], h->codes[5], 6 * load->motor.pole_pairs,
         6 * load->motor.pole_pairs * load->motor.gear_ratio);
+    if (h->advance > 0) {
+        printf("              commutates %.3g deg ahead of them, at the look in each PWM period\n",
+               h->advance * 360);
+    }
     if (h->on[0] != '\0') {
         printf("              found on %s%s\n", h->on,
                h->stale ? "; its stage, pins or pole pairs have changed since" : "");
@@ -328,20 +332,9 @@ static void print_current(const wpin_rig *rig, const wpin_rig_load *load) {
         load->current.rated, wpin_rig_torque(load, load->current.rated), d.response * 1e3);
 }
 
-void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
+/* What makes it stop by itself, and what it is held to. */
+static void print_protections(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_limits *l = &load->limits;
-    printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n", load->name, load->line,
-           rig->supplies[load->supply].name, load->kind->name, load->kind->words,
-           load->reversed ? ", reversed" : "");
-    if (load->axis.there) {
-        print_axis(rig, load);
-    } else {
-        printf("  pins        ");
-        print_pins(load);
-        printf("\n");
-        print_pwm(rig, load);
-    }
-    print_limits(rig, load);
     if (l->trip_input >= 0) {
         printf("  trip        above %.4g A for %.4g ms, sensed on input %.0f\n", l->trip_amps,
                l->trip_time * 1e3, l->trip_input);
@@ -368,6 +361,9 @@ void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
         printf("  current     limited to %.4g A: above it the duty is folded back\n",
                l->limit_amps);
     }
+}
+
+static void print_at_rest(const wpin_rig *rig, const wpin_rig_load *load) {
     if (load->axis.there) {
         printf("  at rest     %s\n",
                load->rest_brakes ? "stands still under power (quick stop active)"
@@ -375,7 +371,7 @@ void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
     } else {
         printf("  at rest     %s; dead time %.4g us\n",
                load->rest_brakes ? "brakes (motor shorted)" : "coasts (nothing driven)",
-               l->dead_time * 1e6);
+               load->limits.dead_time * 1e6);
     }
     static const char *const stops[] = {"ramps to rest", "runs down", "brakes"};
     for (size_t i = 0; i < rig->input_count; i++) {
@@ -383,6 +379,9 @@ void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
             printf("  on stop     %s\n", stops[load->on_stop]);
         }
     }
+}
+
+static void print_driver(const wpin_rig_load *load) {
     if (load->kind->direct) {
         printf("  driver      none: the pin itself, %.3g ohm, burns above %.3g mA\n",
                load->bridge.on_resistance, load->bridge.burns_above_amps * 1e3);
@@ -391,6 +390,24 @@ void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
                load->bridge.on_resistance * 1e3, load->bridge.burns_above_amps,
                load->bridge.burns_after * 1e3, load->bridge.burns_above_volts);
     }
+}
+
+void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load) {
+    printf("\nload %s (line %u), fed by '%s'\n  stage       %s: %s%s\n", load->name, load->line,
+           rig->supplies[load->supply].name, load->kind->name, load->kind->words,
+           load->reversed ? ", reversed" : "");
+    if (load->axis.there) {
+        print_axis(rig, load);
+    } else {
+        printf("  pins        ");
+        print_pins(load);
+        printf("\n");
+        print_pwm(rig, load);
+    }
+    print_limits(rig, load);
+    print_protections(rig, load);
+    print_at_rest(rig, load);
+    print_driver(load);
     print_what(rig, load);
     print_identified(load);
     print_first_motion(load);

@@ -12,14 +12,16 @@ static double round_step(double most) {
 wpin_live_asks wpin_live_unit(const wpin_rig *rig, size_t number) {
     const wpin_rig_load *load = &rig->loads[number];
     if (wpin_rig_type(load)->steps) {
-        return (wpin_live_asks){"deg", 3600, 15, true};
+        return (wpin_live_asks){"deg", 3600, 15, true, 0};
     }
     bool both = wpin_stage_kind_has(load->kind, WPIN_DRIVE_REVERSE);
     if (load->speed.there) {
-        return (wpin_live_asks){"rpm", load->speed.rated, round_step(load->speed.rated), both};
+        double rated = load->speed.rated;
+        return (wpin_live_asks){"rpm", rated, round_step(rated), both,
+                                wpin_rig_least_rpm(rig, load)};
     }
     if (!wpin_stage_kind_takes_duty(load->kind)) {
-        return (wpin_live_asks){"", 1, 1, both};
+        return (wpin_live_asks){"", 1, 1, both, 0};
     }
-    return (wpin_live_asks){"%", load->limits.duty_max * 100, 5, both};
+    return (wpin_live_asks){"%", load->limits.duty_max * 100, 5, both, 0};
 }

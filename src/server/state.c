@@ -19,8 +19,8 @@ static json_t *loads_json(const wpin_rig *rig) {
         const wpin_rig_load *l = &rig->loads[i];
         json_array_append_new(
             list,
-            json_pack("{s:s, s:s, s:f, s:f, s:b, s:b, s:b}", "name", l->name, "unit", u.unit,
-                      "most", u.most, "step", u.step, "both", u.both, "brakes",
+            json_pack("{s:s, s:s, s:f, s:f, s:f, s:b, s:b, s:b}", "name", l->name, "unit", u.unit,
+                      "least", u.least, "most", u.most, "step", u.step, "both", u.both, "brakes",
                       !wpin_rig_type(l)->steps && wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE),
                       "turns", wpin_rig_type(l)->turns));
     }

@@ -9,6 +9,8 @@
 #include <math.h>
 #include <stdio.h>
 
+#define PI 3.14159265358979323846
+
 enum { KEY_DUTY = 256, KEY_PLOT, KEY_JSON };
 
 typedef struct waves_arguments {
@@ -57,6 +59,26 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
     return 0;
 }
 
+/* How far the current comes behind where it makes most torque, electrical degrees. */
+static double late_degrees(const wpin_waves *w) {
+    return atan2(w->along, fabs(w->across)) * 180 / PI;
+}
+
+/* What an advance would be good for at this speed, where the controller commutates. */
+static void print_advance(const wpin_rig_load *load, const wpin_waves *w) {
+    bool by_hall = load->hall.there, sectors = by_hall || load->crossing.there;
+    double has = 360 * (by_hall ? load->hall.advance : load->crossing.advance);
+    double late = late_degrees(w), better = fmin(fmax(round(has + late), 0), 28);
+    if (!sectors || load->vector.there || fabs(late) < 5 || fabs(better - has) < 1) {
+        return;
+    }
+    printf(
+        "  advance  its current comes %.2g deg %s here, %s: %s.advance=%.0fdeg would mend that\n",
+        fabs(late), late > 0 ? "late" : "early",
+        late > 0 ? "and it turns slower for it" : "which is speed at a loss",
+        by_hall ? "hall" : "zero-crossing", better);
+}
+
 static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
     double shaft = fabs(w->rpm) * load->motor.gear_ratio;
     printf("%s at %+.4g %% duty, two electrical turns:\n", load->name, w->duty * 100);
@@ -73,15 +95,16 @@ static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
            (w->most - w->least) / fabs(w->torque) * 100);
     printf("  power    %.3g W out of the supply, %.3g W turn the rotor: %.3g %%\n", w->watts,
            w->driven, w->driven / w->watts * 100);
+    print_advance(load, w);
 }
 
 static void print_json(const wpin_rig *rig, const wpin_rig_load *load, const wpin_waves *w) {
     cli_dump_json(cli_of_rig(
-        rig, json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load",
+        rig, json_pack("{s:s, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f, s:f}", "load",
                        load->name, "duty_percent", w->duty * 100, "rpm", w->rpm, "rms_a", w->rms,
-                       "peak_a", w->peak, "across_a", w->across, "along_a", w->along, "torque_nm",
-                       w->torque, "torque_least_nm", w->least, "torque_most_nm", w->most,
-                       "supply_w", w->watts, "rotor_w", w->driven)));
+                       "peak_a", w->peak, "across_a", w->across, "along_a", w->along, "late_deg",
+                       late_degrees(w), "torque_nm", w->torque, "torque_least_nm", w->least,
+                       "torque_most_nm", w->most, "supply_w", w->watts, "rotor_w", w->driven)));
 }
 
 static int waves(const waves_arguments *a, const wpin_rig *rig) {

@@ -91,7 +91,8 @@
       if (l.unit === "deg") { return `${l.name} turn ${way}${size}deg`; }
       return size ? `${l.name} ramp ${way}${size}${l.unit}` : `${l.name} stop`;
     };
-    const want = (v) => { typed.value = v; wanted = wanted.filter((w) => w.name !== l.name); wanted.push({ name: l.name, line: line(v) }); };
+    const within = (v) => Math.abs(v) >= l.least || v === 0 ? v : Math.abs(v) < l.least / 2 ? 0 : Math.sign(v) * l.least;
+    const want = (any) => { const v = within(any); typed.value = v; wanted = wanted.filter((w) => w.name !== l.name); wanted.push({ name: l.name, line: line(v) }); };
     if (l.unit !== "deg") { slider.addEventListener("input", () => want(+slider.value)); }
     slider.addEventListener("change", () => want(+slider.value));
     const go = () => { const v = +typed.value; if (l.unit !== "deg") { slider.value = v; } ask(line(v)); };
