@@ -1,10 +1,14 @@
 #define _GNU_SOURCE
 #include "support.h"
+#include <pthread.h>
+#include <sched.h>
 #include <stdarg.h>
+#include <stdatomic.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
+#include <time.h>
 #include <unistd.h>
 
 static void put(recorder *r, record_call call, wpin_pin pin, int value) {
@@ -255,8 +259,8 @@ unsigned print_load_of_kind(FILE *to, const wpin_stage_kind *kind, const char *n
     if (!wpin_stage_kind_is_three_phase(kind)) {
         return lines;
     }
-    fprintf(to, "    hall: {pins: {a: %u, b: %u, c: %u}}\n", pin + lines, pin + lines + 1,
-            pin + lines + 2);
+    fprintf(to, "    hall: {pins: {a: %u, b: %u, c: %u}, advance: 9deg}\n", pin + lines,
+            pin + lines + 1, pin + lines + 2);
     return lines + 3;
 }
 
@@ -296,6 +300,44 @@ const char *write_file(const char *name, const char *text) {
     ck_assert_int_ge(fputs(text, file), 0);
     ck_assert_int_eq(fclose(file), 0);
     return path;
+}
+
+/* ---- the time of the wall ---- */
+
+static atomic_long lost_us;
+
+static long us_of(struct timespec t) {
+    return (long)(t.tv_sec % 1000000) * 1000000 + t.tv_nsec / 1000;
+}
+
+static void *nap(void *priority) {
+    const struct sched_param ahead = {.sched_priority = *(int *)priority};
+    const struct timespec asked = {.tv_nsec = 1000000};
+    if (ahead.sched_priority > 0) {
+        (void)sched_setscheduler(0, SCHED_FIFO, &ahead);
+    }
+    for (;;) {
+        struct timespec begun, over;
+        clock_gettime(CLOCK_MONOTONIC, &begun);
+        nanosleep(&asked, NULL);
+        clock_gettime(CLOCK_MONOTONIC, &over);
+        long late = us_of(over) - us_of(begun) - 1000;
+        lost_us += late > 1000 ? late : 0; /* below that: as timers are */
+    }
+    return NULL;
+}
+
+double time_lost(int priority) {
+    static pid_t who; /* threads do not outlive a fork */
+    static int kept;
+    pthread_t thread;
+    if (who != getpid()) {
+        who = getpid();
+        kept = priority;
+        ck_assert_int_eq(pthread_create(&thread, NULL, nap, &kept), 0);
+        ck_assert_int_eq(pthread_detach(thread), 0);
+    }
+    return (double)atomic_exchange(&lost_us, 0) * 1e-6;
 }
 
 /* How fast the machine is must not decide: Check's own limit is off; ctest cuts what hangs. It is

@@ -90,6 +90,12 @@ wpin_rig *read_changed_pump(const char *change, wpin_messages *m);
 /* Runs it through a plan: how much burnt, and the first fault, if any. */
 size_t run_changed_pump(const char *change, const char *lines, wpin_status *fault);
 
+/* For what is tested in the time of the wall: from the first call on a thread of this process naps
+ * and wakes; each call tells how much later than asked it woke since the call before, in all, s.
+ * What this computer took from it, it took from what is tested, too. With a `priority` above 0 the
+ * thread runs ahead of all that have less. */
+double time_lost(int priority);
+
 /* Runs a suite; the exit status for main. */
 int run_suite(Suite *suite);
 /* The same in this process and without a word: for what prints tables. */

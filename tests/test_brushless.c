@@ -376,6 +376,34 @@ START_TEST(its_waves_add_up) {
 }
 END_TEST
 
+/* The advance that its waves ask for brings the current to where it makes the torque, both ways: it
+ * turns faster at its duty, and loses no more. */
+START_TEST(an_advance_mends_a_late_current) {
+    double rpm[2], share[2];
+    for (int mended = 0; mended < 2; mended++) {
+        char why[300];
+        wpin_waves w;
+        wpin_messages m = {0};
+        run_command(why, sizeof why,
+                    "sed 's/uneven: 2deg/advance: %ddeg/;s/0.7mH/2.1mH/' %s/demo/%s > %s",
+                    9 * mended, TEST_SOURCE, "honey-spinner.yaml", scratch("late.yaml"));
+        wpin_rig *rig = wpin_rig_read(scratch("late.yaml"), &m);
+        ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+        ck_assert_msg(wpin_waves_take(rig, 0, _i == 0 ? 0.95 : -0.95, &w, why, sizeof why), "%s",
+                      why);
+        double late = atan2(w.along, fabs(w.across)) * 180 / PI;
+        ck_assert_msg(mended == 1 ? fabs(late) < 1 : late > 7 && late < 11, "%.2f deg", late);
+        rpm[mended] = fabs(w.rpm);
+        share[mended] = w.driven / w.watts;
+        wpin_waves_free(&w);
+        wpin_rig_free(rig);
+        wpin_messages_free(&m);
+    }
+    ck_assert_msg(rpm[1] > 1.01 * rpm[0], "%.2f rpm, %.2f rpm", rpm[0], rpm[1]);
+    ck_assert_msg(share[1] > share[0] - 0.002, "%.4f, %.4f", share[0], share[1]);
+}
+END_TEST
+
 /* An order that turns it, faster than the right one, is no "ok". */
 START_TEST(a_wrong_order_that_turns_is_told) {
     static const char *const codes[] = {"[5, 1, 3, 2, 6, 4]", "[4, 5, 1, 3, 2, 6]"};
@@ -556,9 +584,10 @@ START_TEST(trouble_behind_a_driver_is_told) {
     static const struct {
         const char *fault;
         wpin_status told;
-    } rows[] = {{"hall-off", WPIN_FAULT_NO_CURRENT},       {"hall-sensor-off", WPIN_FAULT_STALLED},
-                {"hall-swapped", WPIN_FAULT_STALLED},      {"motor-swapped", WPIN_FAULT_STALLED},
-                {"motor-wire-off", WPIN_FAULT_NO_CURRENT}, {"encoder-off", WPIN_FAULT_FEEDBACK}};
+    } rows[] = {
+        {"hall-off", WPIN_FAULT_NO_CURRENT},       {"hall-sensor-off", WPIN_FAULT_NO_CURRENT},
+        {"hall-swapped", WPIN_FAULT_STALLED},      {"motor-swapped", WPIN_FAULT_STALLED},
+        {"motor-wire-off", WPIN_FAULT_NO_CURRENT}, {"encoder-off", WPIN_FAULT_FEEDBACK}};
     char steps[200], why[300];
     wpin_messages m = {0};
     wpin_rig *rig = wpin_rig_read(TEST_SOURCE "/demo/honey-driver.yaml", &m);
@@ -591,6 +620,7 @@ int main(void) {
     tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 16);
     tcase_add_test(tests, the_wrong_wiring_shows);
     tcase_add_loop_test(tests, its_waves_add_up, 0, 3);
+    tcase_add_loop_test(tests, an_advance_mends_a_late_current, 0, 2);
     tcase_add_test(tests, what_has_no_waves_says_so);
     tcase_add_loop_test(tests, a_wrong_order_that_turns_is_told, 0, 2);
     tcase_add_test(tests, what_is_left_of_its_currents_is_nothing);

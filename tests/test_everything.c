@@ -153,7 +153,7 @@ static const char *made_rig(const cell *of) {
     return text;
 }
 
-/* With a knob, and what not every such rig has. */
+/* With a knob, and ahead of its Hall sensors: what not every such rig has. */
 static wpin_rig *read_rig(const cell *of) {
     char text[9000];
     wpin_messages m = {0};
@@ -161,7 +161,11 @@ static wpin_rig *read_rig(const cell *of) {
     const char *inputs = strstr(made, "inputs:\n");
     ck_assert_ptr_nonnull(inputs);
     inputs += strlen("inputs:\n");
-    snprintf(text, sizeof text, "%.*s  dial: {analog: 3}\n%s", (int)(inputs - made), made, inputs);
+    const char *thin = strstr(inputs, "hall: {pins"), *rest = thin == NULL ? inputs : thin + 6;
+    bool ahead = thin != NULL && strstr(rest, "field-oriented:") == NULL;
+    snprintf(text, sizeof text, "%.*s  dial: {analog: 9}\n%.*s%s%s", (int)(inputs - made), made,
+             (int)(rest - inputs), inputs, ahead ? "{advance: 12deg, " : "",
+             ahead ? rest + 1 : rest);
     wpin_rig *rig = wpin_rig_read(write_file("any.yaml", text), &m);
     ck_assert_msg(rig != NULL, "%s\n%s", m.count > 0 ? m.items[0].text : "", text);
     wpin_messages_free(&m);

@@ -231,20 +231,27 @@ START_TEST(a_plan_runs_over_the_socket) {
 }
 END_TEST
 
+/* Again where this computer was too busy to see them end. */
 START_TEST(drives_that_end_in_motion_are_a_fault) {
     open_bench();
     write_rig(LINE);
     FILE *file = fopen(plan, "w");
     fputs("belt ramp 100rpm in 500ms\nbelt hold 5s\nbelt stop\n", file);
     fclose(file);
-    int status = run_command(
-        said, sizeof said, "(sleep 3; kill -KILL %ld) & %s run --real --confirmed --powered %s %s",
-        (long)drives, TEST_TOOL, rig, plan);
-    ck_assert_msg(status == 1 && strstr(said, "WPIN_FAULT_SILENT") != NULL, "%s", said);
-    int ended;
-    ck_assert_int_eq(waitpid(drives, &ended, 0), drives);
-    start(LINE); /* in place of the socket that is left over */
-    field(0, "1 of the numbers", "look", "");
+    int status, ended, tries = 0;
+    bool late;
+    do {
+        status =
+            run_command(said, sizeof said,
+                        "(sleep 3; kill -KILL %ld) & %s run --real --confirmed --powered %s %s",
+                        (long)drives, TEST_TOOL, rig, plan);
+        late = ++tries < 4 && strstr(said, "WPIN_FAULT_LATE") != NULL;
+        ck_assert_msg(late || (status == 1 && strstr(said, "WPIN_FAULT_SILENT") != NULL), "%s",
+                      said);
+        ck_assert_int_eq(waitpid(drives, &ended, 0), drives);
+        start(LINE); /* in place of the socket that is left over */
+        field(0, "1 of the numbers", "look", "");
+    } while (late);
     status = run_command(said, sizeof said, "%s field drives %s --at=%s", TEST_TOOL, LINE, place);
     ck_assert_msg(status == 2 && strstr(said, "is served already") != NULL, "%s", said);
     close_bench();

@@ -278,6 +278,30 @@ START_TEST(loads_are_apart) {
 }
 END_TEST
 
+/* The unit in which each is asked, how far, and what lies too near to standing. */
+START_TEST(a_load_is_asked_in_its_unit) {
+    static const struct {
+        const char *rig, *unit;
+        double least, most;
+    } rows[] = {{"honey-pump", "%", 0, 100},
+                {"honey-drum", "rpm", 0, 240},
+                {"honey-fan", "%", 0, 100},
+                {"honey-airing", "rpm", 404, 2000}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char path[500];
+        wpin_messages m = {0};
+        snprintf(path, sizeof path, "%s/demo/%s.yaml", TEST_SOURCE, rows[i].rig);
+        wpin_rig *rig = wpin_rig_read(path, &m);
+        ck_assert_ptr_nonnull(rig);
+        wpin_live_asks asks = wpin_live_unit(rig, 0);
+        ck_assert_str_eq(asks.unit, rows[i].unit);
+        ck_assert_double_eq(asks.least, rows[i].least);
+        ck_assert_double_eq_tol(asks.most, rows[i].most, 1e-9);
+        wpin_rig_free(rig);
+    }
+}
+END_TEST
+
 /* The house has a stop button that is named as the request is. */
 START_TEST(a_part_may_be_named_as_a_request) {
     stand s;
@@ -863,6 +887,7 @@ int main(void) {
     tcase_add_loop_test(tests, disarmed_and_armed_at_once_it_takes_the_next_request, 0, 4);
     tcase_add_test(tests, actions_are_those_of_plans);
     tcase_add_test(tests, loads_are_apart);
+    tcase_add_test(tests, a_load_is_asked_in_its_unit);
     tcase_add_test(tests, a_part_may_be_named_as_a_request);
     tcase_add_test(tests, trouble_is_said_while_it_lasts);
     tcase_add_test(tests, a_plan_is_run_by_hand);

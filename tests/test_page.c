@@ -431,53 +431,70 @@ static double until_nought(int watcher, double begun) {
     return now() - begun;
 }
 
-/* A commander that is killed, that falls silent with its socket open, that closes it or is cut in
- * the middle of a frame. Every time the pump is at rest within the link time-out (250 ms) and its
- * ramp from 30 % (0.45 s), as another guest sees it. */
-static void lose_commanders(int times) {
+/* Takes command and drives; then closes the socket, cuts it in the middle of a frame, or just does
+ * nothing more. Says on `ready` that it did. */
+static _Noreturn void command_and_be_lost(const tool *t, int how, int ready) {
     char all[16384];
-    tool t = start();
-    for (int i = 0; i < times; i++) {
-        int ready[2], watcher = enter(&t); /* anew each time: it answers no pings */
-        ck_assert_int_eq(pipe(ready), 0);
-        pid_t child = fork();
-        if (child == 0) {
-            int s = enter(&t);
+    int s = enter(t);
+    bool drives = false;
+    for (int beat = 0; beat < 2000 && !drives; beat++) {
+        if (beat % 40 == 0) { /* a busy computer is lost in between */
             say(s, "command over");
             say(s, "arm");
             say(s, "pump ramp 30%");
-            bool drives = false;
-            for (int beat = 0; beat < 200 && !drives; beat++) { /* a busy computer takes longer */
-                say(s, "alive");
-                say(s, "state");
-                drives = hear(s, "\"duty\":30.0", 0.05, all, sizeof all);
-            }
-            if (!drives) {
-                _exit(1);
-            }
-            if (i % 4 == 1) {
-                close(s);
-            } else if (i % 4 == 2) {
-                put(s, "\x81\x85\x11", 3); /* half a frame */
-            }
-            (void)!write(ready[1], "x", 1);
-            pause();
-            _exit(0);
         }
-        char byte;
-        close(ready[1]);
-        ck_assert_int_eq(read(ready[0], &byte, 1), 1);
-        double begun = now();
-        if (i % 4 == 0) {
-            kill(child, SIGKILL);
-        }
-        say(watcher, "report 50Hz");
-        double took = until_nought(watcher, begun);
-        ck_assert_msg(took < 0.25 + 0.45 + 1, "time %d: %.3f s", i, took);
+        say(s, "alive");
+        say(s, "state");
+        drives = hear(s, "\"duty\":30.0", 0.05, all, sizeof all);
+    }
+    if (how == 1) {
+        close(s);
+    } else if (how == 2) {
+        put(s, "\x81\x85\x11", 3);
+    }
+    (void)!write(ready, drives ? "x" : "-", 1);
+    pause();
+    _exit(0);
+}
+
+/* One that is killed, that falls silent with its socket open, that closes it or is cut. How long
+ * until the pump stands as another guest sees it, s. */
+static double lose_commander(const tool *t, int how) {
+    int ready[2], watcher = enter(t); /* anew each time: it answers no pings */
+    ck_assert_int_eq(pipe(ready), 0);
+    pid_t child = fork();
+    if (child == 0) {
+        command_and_be_lost(t, how, ready[1]);
+    }
+    char byte = '\0';
+    close(ready[1]);
+    ck_assert_int_eq(read(ready[0], &byte, 1), 1);
+    ck_assert_int_eq(byte, 'x');
+    double begun = now();
+    if (how == 0) {
         kill(child, SIGKILL);
-        waitpid(child, NULL, 0);
-        close(ready[0]);
-        close(watcher);
+    }
+    say(watcher, "report 50Hz");
+    double took = until_nought(watcher, begun);
+    kill(child, SIGKILL);
+    waitpid(child, NULL, 0);
+    close(ready[0]);
+    close(watcher);
+    return took;
+}
+
+/* Every time the pump is at rest within the link time-out (250 ms) and its ramp from 30 % (0.45 s);
+ * again where this computer took the time. */
+static void lose_commanders(int times) {
+    tool t = start();
+    for (int i = 0, tries = 0; i < times; i++) {
+        (void)time_lost(0);
+        double took = lose_commander(&t, i % 4), lost = time_lost(0);
+        bool late = took >= 0.25 + 0.45 + 0.3;
+        ck_assert_msg(!late || (lost > 0.05 && tries < 20), "time %d: %.3f s, %.3f s of it lost", i,
+                      took, lost);
+        tries = late ? tries + 1 : 0;
+        i -= late;
     }
     (void)end(&t);
 }
@@ -602,7 +619,8 @@ START_TEST(lines_come_and_go_on_a_pipe) {
     int status = run_command(
         all, sizeof all,
         "(printf 'command\\nconfirm\\narm\\nmain on\\n'; printf 'pump ramp 30%%%%\\n'; sleep 2; "
-        "printf 'state\\npump ramp 1') | %s live %s --lines --confirmed --link 5s --plot %s --save "
+        "printf 'state\\npump ramp 1') | %s live %s --lines --confirmed --link 5s --late 5s --plot "
+        "%s --save "
         "%s",
         TEST_TOOL, PUMP, picture, plan);
     ck_assert_int_eq(status, 0);

@@ -89,6 +89,7 @@ static const row rows[] = {
      {.from = 100, .to = 130, .torque = 1},
      0.08},
     {"honey-drum", "drum", "s/encoder: {/encoder: {moments: no, /", {.torque = 3}, 0.25},
+    {"honey-airing", "fan", "", {.from = 0}, 0.1},
     {"honey-gate", "gate", "", {.from = 0}, 0.15},
     {"honey-gate", "gate", "", {.from = 16, .to = 10, .torque = 0.1}, 0.2},
 };

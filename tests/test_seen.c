@@ -126,6 +126,7 @@ START_TEST(nothing_is_told_where_nothing_is_wrong) {
         {DEMO("honey-house.yaml"), DEMO("honey-dial.plan")},
         {DEMO("honey-spinner.yaml"), DEMO("honey-drum.plan")},
         {DEMO("honey-fan.yaml"), DEMO("honey-fan.plan")},
+        {DEMO("honey-airing.yaml"), DEMO("honey-airing.plan")},
         {DEMO("honey-gate.yaml"), DEMO("honey-gate.plan")},
         {DEMO("honey-lid.yaml"), DEMO("honey-lid.plan")},
         {DEMO("honey-cabinet.yaml"), DEMO("honey-cabinet.plan")},

@@ -31,7 +31,7 @@ static int16_t read_input(void *context, uint8_t input) {
 /* Looks at the phases as they truly are at each period, along and across the true magnet. */
 static void in_period(void *context) {
     wpin_part_phases p;
-    ck_assert(wpin_sim_read_phases(b.sim, 0, &p));
+    always(wpin_sim_read_phases(b.sim, 0, &p));
     double q = (p.degrees - 90) * PI / 180; /* the emf's own direction */
     double x = p.amps[0], y = (p.amps[1] - p.amps[2]) / sqrt(3);
     double along = x * sin(q) - y * cos(q), across = x * cos(q) + y * sin(q);
@@ -42,7 +42,7 @@ static void in_period(void *context) {
     b.least_torque = b.periods == 0 ? p.torque : fmin(b.least_torque, p.torque);
     b.most_torque = b.periods == 0 ? p.torque : fmax(b.most_torque, p.torque);
     b.periods++;
-    ck_assert_int_le(wpin_vector_period(context), WPIN_FAULT_MASTER);
+    always(wpin_vector_period(context) <= WPIN_FAULT_MASTER);
 }
 
 static void forget(void) {

@@ -6,8 +6,10 @@ import { spawn } from "node:child_process";
 import { chromium } from "playwright-core";
 
 const [, , path, rig, plan, certificate, key] = process.argv;
+/* The link's time-out is long: a browser on a busy machine is silent for longer than people's are, and what it drove would come to rest. */
 const start = async (...options) => {
-  const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed", "--late", "5s", ...options]);
+  const tool = spawn(path, ["live", rig, plan, "--page", "--powered", "--confirmed", "--late", "10s", "--link", "5s", ...options]);
+  process.on("exit", () => tool.kill()); /* after a failure too */
   const link = await new Promise((found) => tool.stderr.on("data", (d) => { const m = /http\S+/.exec(d); if (m) { found(m[0]); } }));
   return { tool, link };
 };
@@ -24,8 +26,8 @@ const open = async (options, there = link) => {
   return page;
 };
 const values = (page) => page.locator("article .values").first().textContent();
-/* Waits until it reads so; as long as slow machines take. */
-const reads = async (page, selector, words, within = 5000) => {
+/* Waits until it reads so; as long as slow machines take. If it never does, what the page told meanwhile says why. */
+const reads = async (page, selector, words, within = 30000) => {
   const until = Date.now() + within;
   let text = "";
   while (Date.now() < until) {
@@ -33,7 +35,9 @@ const reads = async (page, selector, words, within = 5000) => {
     if (words.test(text)) { return text; }
     await page.waitForTimeout(30);
   }
-  assert.fail(`${selector} reads '${text}', expected ${words}`);
+  const told = [];
+  for (const one of ["#who", "#banner", "#answer", "#news"]) { told.push(`${one}: ${await page.locator(one).first().innerText()}`); }
+  assert.fail(`${selector} reads '${text}', expected ${words}\n${told.join("\n")}`);
 };
 const pump = (page, duty) => reads(page, "article .values", new RegExp(`^asked ${duty} %`));
 const ask = async (page, line) => { await page.fill("#line", line); await page.press("#line", "Enter"); };
@@ -109,7 +113,7 @@ await two.evaluate(() => Object.defineProperty(document, "hidden", { value: fals
 /* a lid is closed: its script runs no more, and no frame says so */
 await two.click("#command");
 await drive();
-const frozen = two.evaluate(() => { const begun = Date.now(); while (Date.now() - begun < 2500) { /* nothing else */ } });
+const frozen = two.evaluate(() => { const begun = Date.now(); while (Date.now() - begun < 8000) { /* nothing else */ } });
 await pump(one, 0);
 await frozen;
 
@@ -127,7 +131,7 @@ await reads(three, "#who", /you have the command/);
 await three.click("#arm");
 await reads(three, "#who", /^armed/);
 await three.click("article button:has-text('First motion')");
-await reads(three, "#news", /pump, first motion: forward turned it/, 15000);
+await reads(three, "#news", /pump, first motion: forward turned it/, 30000);
 await reads(three, ".u-legend", /at the load, V/);
 safe.tool.kill("SIGTERM");
 assert.equal(await new Promise((gone) => safe.tool.on("exit", gone)), 0);

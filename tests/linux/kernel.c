@@ -1,7 +1,7 @@
 /* The hardware of the kernel under test: its log, and hands on its inputs. */
 #define _GNU_SOURCE
 #include "kernel.h"
-#include <check.h>
+#include "../support.h"
 #include <glob.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -28,9 +28,8 @@ size_t kernel_log(kernel_entry *entries, size_t most) {
         char what[8] = "";
         unsigned long long ns, a = 0, b = 0;
         int on = 0, inverted = 0;
-        ck_assert_int_ge(sscanf(line, "%llu %7s %u %llu %llu %d %d", &ns, what, &e->number, &a, &b,
-                                &on, &inverted),
-                         4);
+        always(sscanf(line, "%llu %7s %u %llu %llu %d %d", &ns, what, &e->number, &a, &b, &on,
+                      &inverted) >= 4);
         e->seconds = (double)ns * 1e-9;
         e->kind = what[0] == 'p' ? KERNEL_PWM : what[0] == 'o' ? KERNEL_OUT : KERNEL_IN;
         e->level = e->kind == KERNEL_PWM ? on != 0 : a != 0;

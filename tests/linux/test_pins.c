@@ -143,7 +143,7 @@ START_TEST(a_plan_moves_real_pins) {
         const kernel_entry *e = &entries[i];
         if (e->kind == KERNEL_PWM) {
             duty = e->duty;
-            ck_assert_double_eq_tol(e->period, 50e-6, 1e-9);
+            always(fabs(e->period - 50e-6) < 1e-9);
         } else if (e->number < 32 && !seen[e->number]) {
             ck_assert_msg(e->kind == KERNEL_OUT && !e->level, "line %u began otherwise", e->number);
             seen[e->number] = true;
@@ -208,7 +208,7 @@ START_TEST(an_inverted_channel_begins_high) {
     for (size_t i = 0; i < count; i++) {
         const kernel_entry *e = &entries[i];
         if (e->kind == KERNEL_PWM && e->level) {
-            ck_assert_msg(e->inverted && !over && (begun || e->duty == 0), "%zu", i);
+            always(e->inverted && !over && (begun || e->duty == 0));
             begun = true;
         } else if (e->kind == KERNEL_PWM && begun) {
             over = true; /* off only at the end */
@@ -297,7 +297,7 @@ static void die_at(const death *d, double moment) {
         ck_assert_msg(status != 0, "%s at %.3f s: %d", d->name, moment, status);
     }
     for (size_t i = 0; i < count; i++) { /* nobody has the lines any more */
-        ck_assert(entries[i].kind != KERNEL_IN);
+        always(entries[i].kind != KERNEL_IN);
     }
 }
 
@@ -695,8 +695,9 @@ static void check_legs(const wpin_bound_load *bound, const shown *s, const char 
         int high = s->lines[t->legs[n].high_side], low = s->lines[t->legs[n].low_side];
         high = bound->lines[t->legs[n].high_side].inverted && high < 2 ? 1 - high : high;
         low = bound->lines[t->legs[n].low_side].inverted && low < 2 ? 1 - low : low;
-        ck_assert_msg(high == 0 || high == 2 || low == 0 || low == 2,
-                      "%s: both sides of leg %u are on", name, n);
+        if (high != 0 && high != 2 && low != 0 && low != 2) {
+            ck_abort_msg("%s: both sides of leg %u are on", name, n);
+        }
     }
 }
 
@@ -731,8 +732,9 @@ static unsigned judge_kind(const wpin_bound_load *bound, const wpin_stage_kind *
         if (e->kind == KERNEL_PWM && e->inverted && now < 2) {
             now = 1 - now; /* what the pin shows */
         }
-        ck_assert_msg(begun[n] || e->kind == KERNEL_OUT, "%s: '%s' begins without a level",
-                      kind->name, kind->lines[n]);
+        if (!begun[n] && e->kind != KERNEL_OUT) {
+            ck_abort_msg("%s: '%s' begins without a level", kind->name, kind->lines[n]);
+        }
         begun[n] = true;
         s.lines[n] = now;
         check_legs(bound, &s, kind->name);
@@ -742,8 +744,10 @@ static unsigned judge_kind(const wpin_bound_load *bound, const wpin_stage_kind *
         }
         if (all && i + 1 < count && entries[i + 1].seconds - e->seconds > 0.5e-3) {
             unsigned is = rows_of(bound, &s);
-            ck_assert_msg(is != 0, "%s: at %.4f s no row shows what its lines do", kind->name,
-                          e->seconds);
+            if (is == 0) {
+                ck_abort_msg("%s: at %.4f s no row shows what its lines do", kind->name,
+                             e->seconds);
+            }
             drives |= is;
         }
     }
@@ -812,18 +816,22 @@ END_TEST
 
 /* ---- in the time of the wall ---- */
 
-/* Something keeps the only processor busy for 0.6 s, so that the session is not served: the
- * guardian comes before that, and makes all safe long before it is over. A busy computer outside
- * may hold this one up, too, so the bound is wide. */
-START_TEST(a_starved_session_is_made_safe) {
-    double since;
-    write_rig("");
-    without_stop();
-    write_plan();
+/* A session that drives; then something keeps the only processor busy for 0.6 s. When that was
+ * and when all was off for good, s; the session's exit status, -1 if it never drove. */
+static int starve_a_session(double *at, double *over, double *quiet) {
+    size_t count = 0;
     kernel_forget();
     pid_t child = start("/mnt/said");
-    kernel_sleep(1.6);
+    int status;
+    while (highest_duty(count) == 0) {
+        if (waitpid(child, &status, WNOHANG) == child) {
+            return -1;
+        }
+        kernel_sleep(0.005);
+        count = kernel_log(entries, COUNT(entries));
+    }
     pid_t busy = fork();
+    *at = kernel_now();
     if (busy == 0) {
         const struct sched_param before = {.sched_priority = 50};
         double end = kernel_now() + 0.6;
@@ -832,17 +840,31 @@ START_TEST(a_starved_session_is_made_safe) {
         }
         _exit(refused == 0 ? 0 : 1);
     }
-    double at = kernel_now();
     ck_assert_int_eq(end_of(busy), 0);
-    double over = kernel_now();
-    int status = end_of(child);
-    size_t count = kernel_log(entries, COUNT(entries));
-    ck_assert(highest_duty(count) > 0);
-    ck_assert(ended_quiet(count, &since));
-    ck_assert_msg(over - at > 0.55, "%.3f s", over - at);
-    ck_assert_msg(since > at && since - at < 0.4, "quiet after %.3f s: %s", since - at,
-                  text_of("/mnt/said"));
-    ck_assert_msg(status == 1, "%d %s", status, text_of("/mnt/said"));
+    *over = kernel_now();
+    status = end_of(child);
+    ck_assert(ended_quiet(kernel_log(entries, COUNT(entries)), quiet));
+    return status;
+}
+
+/* Not served, the session is made safe by the guardian, which comes before what keeps the processor
+ * busy, long before that is over. Again where the computer outside took the time: a thread ahead of
+ * all others tells. */
+START_TEST(a_starved_session_is_made_safe) {
+    double at = 0, over = 0, quiet = 0, lost;
+    int status, tries = 0;
+    bool ended;
+    write_rig("");
+    without_stop();
+    write_plan();
+    do {
+        (void)time_lost(90);
+        status = starve_a_session(&at, &over, &quiet);
+        lost = time_lost(90);
+        ended = status == 1 && over - at > 0.55 && quiet > at && quiet - at < 0.4;
+    } while (!ended && lost > 0.05 && ++tries < 20);
+    ck_assert_msg(ended, "status %d, busy for %.3f s, quiet after %.3f s, %.3f s lost: %s", status,
+                  over - at, quiet - at, lost, text_of("/mnt/said"));
 }
 END_TEST
 
@@ -873,7 +895,7 @@ START_TEST(figures) {
     for (size_t i = 0; i < 2000; i++) {
         kernel_forget();
         double at = kernel_now();
-        ck_assert_int_eq(bench.port.write(l, 2, i % 2 == 0 ? WPIN_HIGH : WPIN_LOW), WPIN_OK);
+        always(bench.port.write(l, 2, i % 2 == 0 ? WPIN_HIGH : WPIN_LOW) == WPIN_OK);
         ck_assert_uint_eq(kernel_log(entries, COUNT(entries)), 1);
         us[i] = (entries[0].seconds - at) * 1e6;
     }

@@ -273,6 +273,7 @@ static wpin_speed loop;
 static const WPIN_FLASH wpin_speed_config gains = {.feed = 15000,
                                                    .friction = 400,
                                                    .breakaway = 1200,
+                                                   .climb = 5,
                                                    .inertia = 80,
                                                    .gain = 700,
                                                    .integral = 900,
