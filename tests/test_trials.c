@@ -44,12 +44,13 @@ static const subject subjects[] = {
 };
 enum { SUBJECTS = sizeof subjects / sizeof *subjects };
 
-/* Brushless ones take several times as long to simulate. */
+/* Brushless ones take several times as long to simulate. Fewer would leave out a state. */
 static unsigned moments(const subject *s) {
     const char *asked = getenv("WPIN_MOMENTS");
     unsigned all = asked != NULL ? (unsigned)atoi(asked) : 10;
-    unsigned fewer = all / 6 + 1, least = 6; /* so that each state is met */
-    return s->watch < 2 ? all : fewer > least ? fewer : least;
+    bool brushed = s->watch < 2;
+    unsigned wanted = brushed ? all : all / 6 + 1, least = brushed ? 10 : 6;
+    return wanted > least ? wanted : least;
 }
 
 static wpin_trials *try_all(const subject *s, unsigned at) {
