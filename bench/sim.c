@@ -6,6 +6,7 @@
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <time.h>
 #include <windpin/host/sim.h>
 
@@ -194,8 +195,14 @@ static void speed(const char *what, const wpin_part_motor *driven, double duty, 
            what, speeds[RUNS / 2], speeds[RUNS - 1], RUNS, least);
 }
 
-/* Motors on one supply, each with its own PWM pin, for so long; the processor time it took. */
-static double drive_motors(int count, int ms) {
+/* A duty that falls by a slope in each second for two of them, and rises again. */
+static double swept(double duty, double slope, long ms) {
+    return duty + slope * fabs((double)(ms % 4000) * 1e-3 - 2);
+}
+
+/* Motors on one supply, each with its own PWM pin, for so long, at a duty or each millisecond at
+ * another; the processor time it took. */
+static double drive_motors(int count, int ms, bool changing) {
     wpin_port port;
     wpin_sim *sim = new_board(&port, &motor);
     for (int i = 1; i < count; i++) {
@@ -211,6 +218,10 @@ static double drive_motors(int count, int ms) {
     port.pwm_duty(sim, 9, 9000);
     double began = cpu_seconds();
     for (int k = 0; k < ms; k++) {
+        for (int i = 0; changing && i < count; i++) {
+            double duty = swept(0.1, 0.4, k + 500 * i);
+            port.pwm_duty(sim, (wpin_pin)(i == 0 ? 9 : 20 + i), (uint16_t)(duty * WPIN_DUTY_FULL));
+        }
         wpin_sim_advance(sim, MS);
     }
     double took = cpu_seconds() - began;
@@ -223,7 +234,7 @@ static double motors_speed(int count) {
     double best = 0;
     int ms = 16000 / count;
     for (int run = 0; run < 5; run++) {
-        best = fmax(best, ms * 1e-3 / drive_motors(count, ms));
+        best = fmax(best, ms * 1e-3 / drive_motors(count, ms, false));
     }
     return best;
 }
@@ -240,32 +251,57 @@ static void speed_of_many(void) {
     }
 }
 
-/* Duty, its slope, whether light, milliseconds: for counting instructions. */
+/* Four switches, one leg of them a complementary pair with a dead time. */
+static wpin_sim *new_pair(wpin_port *port) {
+    wpin_part_driver switches = bridge;
+    switches.logic = WPIN_LOGIC_FULL_BRIDGE;
+    wpin_sim *sim = wpin_sim_new(&controller);
+    wpin_sim_add_motor(sim, &motor,
+                       wpin_sim_add_bridge(sim, &switches, wpin_sim_add_supply(sim, &supply)));
+    *port = wpin_sim_port(sim);
+    for (int i = 0; i < 4; i++) {
+        wpin_sim_wire_input(sim, 0, i, (wpin_pin)(30 + i));
+        port->open(sim, (wpin_pin)(30 + i), i == 3 ? WPIN_HIGH : WPIN_LOW);
+    }
+    port->leg_start(sim, 30, 31, &(wpin_pwm_request){.hz = 20000, .dead_time_ns = 1000},
+                    &(wpin_pwm_achieved){0});
+    return sim;
+}
+
+/* Duty, its slope, which motor, milliseconds: for counting instructions. */
 static int drive_one(char **argv) {
     wpin_part_motor light = light_motor();
     wpin_port port;
-    wpin_sim *sim = new_board(&port, argv[3][0] == 'l' ? &light : &motor);
-    double duty = strtod(argv[1], NULL), slope = strtod(argv[2], NULL);
+    bool pair = strcmp(argv[3], "pair") == 0, free_running = strcmp(argv[3], "light") == 0;
+    wpin_sim *sim = pair ? new_pair(&port) : new_board(&port, free_running ? &light : &motor);
+    double duty = strtod(argv[1], NULL), slope = strtod(argv[2], NULL), least = 0;
     long last = strtol(argv[4], NULL, 10);
     for (long ms = 0; ms < last; ms++) {
-        double now = duty + slope * fabs((double)(ms % 4000) * 1e-3 - 2);
         if (ms == 0 || slope != 0) {
-            port.pwm_duty(sim, 9, (uint16_t)lround(now * WPIN_DUTY_FULL));
+            uint16_t set = (uint16_t)lround(swept(duty, slope, ms) * WPIN_DUTY_FULL);
+            if (pair) {
+                port.leg_duty(sim, 30, 31, set);
+            } else {
+                port.pwm_duty(sim, 9, set);
+            }
         }
         wpin_sim_advance(sim, MS);
-        wpin_sim_read(sim, 0);
+        least = wpin_sim_read(sim, 0).amps_min;
     }
+    printf("least current of the last millisecond %.3g A\n", least);
     wpin_sim_free(sim);
     return 0;
 }
 
-/* With a number of motors and of milliseconds it only drives them, for counting instructions. */
+/* Driven only, for counting instructions: a number of motors, milliseconds, whether each has a new
+ * duty in every one; or see drive_one. */
 int main(int argc, char **argv) {
     if (argc == 5) {
         return drive_one(argv);
     }
-    if (argc == 3) {
-        return drive_motors((int)strtol(argv[1], NULL, 10), (int)strtol(argv[2], NULL, 10)) < 0;
+    if (argc == 4) {
+        return drive_motors((int)strtol(argv[1], NULL, 10), (int)strtol(argv[2], NULL, 10),
+                            strcmp(argv[3], "new") == 0) < 0;
     }
     printf("One motor, 20 kHz PWM, every edge solved:\n");
     wpin_part_motor light = light_motor();

@@ -49,6 +49,7 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
 
 void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_part_id of, const char *part,
                      const char *reason, ...) {
+    sim->changes++;
     wpin_part_burn *all = wpin_grown(sim->burns, sim->burn_count, sizeof *all);
     if (all == NULL) {
         sim->out_of_memory = true;

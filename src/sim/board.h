@@ -100,6 +100,11 @@ typedef struct wpin_bridge {
     int64_t off_until;               /* switched off by its own protection */
     bool hot;                        /* the same, until it has cooled */
     bool plain; /* in the present stretch its legs just follow its logic, if that burns nothing */
+    wpin_cursor cursors[WPIN_DRIVER_INPUTS]; /* where its inputs are in their waves... */
+    int64_t upto;                            /* ...when the last stretch ended, ps... */
+    unsigned seen;                           /* ...and what had changed by then: see below */
+    wpin_pattern pattern;                    /* its PWM period... */
+    bool repeats;          /* ...which is the next one too, as long as the motor goes on its way */
     bool told_obstacle;    /* why it does nothing */
     bool told;             /* protection told since it last worked on */
     double rise;           /* K above 25 degC */
@@ -193,7 +198,8 @@ struct wpin_sim {
     wpin_part_controller controller;
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
     int64_t now;             /* ps */
-    int64_t clock_read;      /* what the controller's clock said last, us */
+    unsigned changes;   /* of pins, wires and parts: after one, drivers look at their inputs anew */
+    int64_t clock_read; /* what the controller's clock said last, us */
     wpin_pin groups[WPIN_SIM_GROUPS][8];
     int group_count;
     wpin_sim_pin pins[WPIN_SIM_PINS];
@@ -222,7 +228,8 @@ struct wpin_sim {
     int feeds_controller; /* supply, or WPIN_SIM_NO_WIRE */
     double controller_amps, controller_volts;
     int resets;
-    bool low; /* its supply is too low now */
+    bool low;   /* its supply is too low now */
+    bool heats; /* some driver or winding does */
     bool link_lost;
     bool out_of_memory;       /* something that happened could not be kept */
     struct wpin_field *field; /* buses and drives; NULL: none */
@@ -309,12 +316,10 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
  * the cursors of its inputs with it. Returns where it got to: where it was if something could
  * happen in the first period already. */
 bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant);
-int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
-                         int64_t until);
+int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until);
 /* The same of a brushless motor, along the edges of its legs. */
-bool wpin_bridge_can_walk(const wpin_bridge *bridge, const wpin_plant *plant);
-int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
-                         int64_t until);
+bool wpin_bridge_can_walk(const wpin_bridge *bridge);
+int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until);
 /* What an input loads its pin with: the chip's resistance, a base resistor, a relay's coil. */
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge);
 /* Whether the level a pin reaches is too low for what is connected to it. */

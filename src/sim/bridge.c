@@ -136,10 +136,10 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
     }
 }
 
-static unsigned levels_of(const wpin_bridge *bridge, const wpin_cursor *inputs) {
+static unsigned levels_of(const wpin_bridge *bridge) {
     unsigned levels = 0;
     for (int i = 0; i < bridge->input_count; i++) {
-        levels |= (unsigned)(inputs[i].level == WPIN_HIGH) << i;
+        levels |= (unsigned)(bridge->cursors[i].level == WPIN_HIGH) << i;
     }
     return levels ^ bridge->inverts;
 }
@@ -209,10 +209,11 @@ static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 /* A driver that works, whose legs need no second thought but for what burns it. */
 static bool is_plain(const wpin_bridge *bridge) {
     const wpin_part_driver *part = &bridge->part;
-    return bridge->alive && !part->no_diodes && !bridge->motor_off && !bridge->motor_swapped &&
-           !bridge->mixed && !bridge->never_off && part->bootstrap_time <= 0 &&
-           part->motor_farads <= 0 && part->diode_recovery <= 0 && part->dead_time <= 0 &&
-           part->contact_delay <= 0;
+    const wpin_logic_traits *logic = wpin_logic_of(part->logic);
+    return bridge->alive && !logic->pulses && !logic->frames && !part->no_diodes &&
+           !bridge->motor_off && !bridge->motor_swapped && !bridge->mixed && !bridge->never_off &&
+           part->bootstrap_time <= 0 && part->motor_farads <= 0 && part->diode_recovery <= 0 &&
+           part->dead_time <= 0 && part->contact_delay <= 0;
 }
 
 /* A triac goes off as its current passes through zero, which a direct one never does. */
@@ -253,6 +254,7 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
 
 void wpin_bridge_commutate(wpin_sim *sim, wpin_bridge *bridge, uint8_t code) {
     bridge->code = code;
+    bridge->repeats = false;
     wpin_bridge_decide(bridge);
     if (bridge->motor != WPIN_SIM_NO_WIRE) {
         follow_inputs(sim, bridge, sim->plants[bridge->motor], sim->now);
@@ -281,18 +283,18 @@ static wpin_cursor input_at(const wpin_sim *sim, const wpin_bridge *bridge, int 
 }
 
 /* An input without an edge ahead has none in the whole stretch: only the others are looked at. */
-static void find_moving(wpin_bridge *bridge, const wpin_cursor *inputs) {
+static void find_moving(wpin_bridge *bridge) {
     bridge->moving_count = 0;
     for (int i = 0; i < bridge->input_count; i++) {
-        if (inputs[i].edge != WPIN_WAVE_NEVER) {
+        if (bridge->cursors[i].edge != WPIN_WAVE_NEVER) {
             bridge->moving[bridge->moving_count++] = i;
         }
     }
 }
 
-static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t until) {
+static int64_t earliest(const wpin_bridge *bridge, int64_t until) {
     for (int m = 0; m < bridge->moving_count; m++) {
-        int64_t edge = inputs[bridge->moving[m]].edge;
+        int64_t edge = bridge->cursors[bridge->moving[m]].edge;
         until = edge < until ? edge : until;
     }
     if (bridge->event_count > 0 && bridge->events[0].at < until) {
@@ -302,15 +304,15 @@ static int64_t earliest(const wpin_bridge *bridge, const wpin_cursor *inputs, in
 }
 
 /* Takes the inputs over their edges at this moment; whether any level changed. */
-static bool pass_edges(wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
+static bool pass_edges(wpin_bridge *bridge, int64_t at) {
     bool changed = false;
     for (int m = 0; m < bridge->moving_count; m++) {
         int i = bridge->moving[m];
-        if (inputs[i].edge == at) {
-            wpin_cursor_pass(&inputs[i]);
+        wpin_cursor *c = &bridge->cursors[i];
+        if (c->edge == at) {
+            wpin_cursor_pass(c);
             unsigned bit = 1U << i;
-            unsigned now =
-                ((unsigned)(inputs[i].level == WPIN_HIGH) << i) ^ (bridge->inverts & bit);
+            unsigned now = ((unsigned)(c->level == WPIN_HIGH) << i) ^ (bridge->inverts & bit);
             changed = changed || (bridge->levels & bit) != now;
             bridge->levels = (bridge->levels & ~bit) | now;
         }
@@ -319,13 +321,12 @@ static bool pass_edges(wpin_bridge *bridge, wpin_cursor *inputs, int64_t at) {
 }
 
 /* Looks at everything that can have changed at this moment. */
-static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs,
-                 int64_t at) {
+static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
     if (bridge->event_count > 0 && bridge->events[0].at <= at) {
         pass_event(sim, bridge, plant, at);
     }
     bool was_high = (bridge->levels & 1U) != 0;
-    bool changed = pass_edges(bridge, inputs, at);
+    bool changed = pass_edges(bridge, at);
     if (wpin_logic_of(bridge->part.logic)->pulses) {
         wpin_pulses_watch(sim, bridge, plant, was_high, at);
     } else if ((changed && !wpin_logic_of(bridge->part.logic)->frames) || !bridge->alive) {
@@ -343,17 +344,10 @@ static void tell_hit(wpin_sim *sim, wpin_plant *plant, const wpin_bridge *bridge
     plant->hit = 0;
 }
 
-void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
-    if (bridge->motor == WPIN_SIM_NO_WIRE) {
-        return;
-    }
-    wpin_plant *plant = sim->plants[bridge->motor];
-    if (plant->kind == WPIN_PLANT_BRUSHLESS) {
-        wpin_brushless_lead(plant, bridge->motor_off);
-    }
-    wpin_cursor inputs[WPIN_DRIVER_INPUTS] = {{0}};
+/* Looks at all inputs, as a stretch begins. */
+static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     for (int i = 0; i < bridge->input_count; i++) {
-        inputs[i] = input_at(sim, bridge, i);
+        bridge->cursors[i] = input_at(sim, bridge, i);
     }
     bridge->alive = alive(sim, bridge);
     wpin_bridge_tell_obstacle(sim, bridge);
@@ -363,38 +357,64 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
                         "short: a free-wheel diode lies the wrong way round across the supply");
     }
     bool was_high = (bridge->levels & 1U) != 0; /* when the last stretch ended */
-    bridge->levels = levels_of(bridge, inputs);
+    bridge->levels = levels_of(bridge);
     bridge->plain = is_plain(bridge);
-    find_moving(bridge, inputs);
-    int64_t at = sim->now;
-    if (wpin_logic_of(bridge->part.logic)->pulses) {
-        wpin_pulses_watch(sim, bridge, plant, was_high, at);
-    } else if (!wpin_logic_of(bridge->part.logic)->frames || !bridge->alive) {
-        follow_inputs(sim, bridge, plant, at);
+    bridge->repeats = false;
+    find_moving(bridge);
+    const wpin_logic_traits *logic = wpin_logic_of(bridge->part.logic);
+    if (logic->pulses) {
+        wpin_pulses_watch(sim, bridge, plant, was_high, sim->now);
+    } else if (!logic->frames || !bridge->alive) {
+        follow_inputs(sim, bridge, plant, sim->now);
     }
-    bool leaps = wpin_bridge_can_leap(bridge, plant), walks = wpin_bridge_can_walk(bridge, plant);
+}
+
+/* Whether all is as the last stretch left it. */
+static bool goes_on(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return bridge->seen == sim->changes && bridge->upto == sim->now && bridge->plain &&
+           bridge->alive && !bridge->never_off && alive(sim, bridge);
+}
+
+void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
+    if (bridge->motor == WPIN_SIM_NO_WIRE) {
+        return;
+    }
+    wpin_plant *plant = sim->plants[bridge->motor];
+    bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
+    if (brushless) {
+        wpin_brushless_lead(plant, bridge->motor_off);
+    }
+    if (!goes_on(sim, bridge)) {
+        look_anew(sim, bridge, plant);
+    }
+    int64_t at = sim->now;
+    bool leaps = !brushless && wpin_bridge_can_leap(bridge, plant);
+    bool walks = brushless && wpin_bridge_can_walk(bridge);
     int edges = 0; /* periods until it is tried again */
     while (at < until) {
-        bool begins = leaps && inputs[bridge->moving[0]].start == at;
+        bool begins = leaps && bridge->cursors[bridge->moving[0]].start == at;
         if (begins && edges-- <= 0) { /* a period; leaps from elsewhere would each be another */
-            int64_t to = wpin_bridge_leap(bridge, plant, inputs, at, until);
-            edges = to > at ? 0 : 8;
-            at = to;
-            if (at >= until) {
-                break;
+            int64_t from = at;
+            at = wpin_bridge_leap(bridge, plant, at, until);
+            if (at > from) {
+                edges = 0;
+                continue;
             }
+            edges = 8;
         }
         if (walks && bridge->alive) {
-            at = wpin_bridge_walk(bridge, plant, inputs, at, until);
+            at = wpin_bridge_walk(bridge, plant, at, until);
             if (at >= until) {
                 break;
             }
         }
-        int64_t edge = earliest(bridge, inputs, until);
+        int64_t edge = earliest(bridge, until);
         wpin_plant_advance(plant, edge - at);
         at = edge;
         wpin_bridge_check_current(sim, bridge, plant, at);
-        look(sim, bridge, plant, inputs, at);
+        look(sim, bridge, plant, at);
     }
+    bridge->seen = sim->changes;
+    bridge->upto = until;
     tell_hit(sim, plant, bridge);
 }

@@ -15,12 +15,11 @@ static void show(unsigned *levels, const wpin_bridge *bridge, int input, wpin_le
 
 /* Whether all moving inputs have one period, and those whose duty changes with it begin here; sets
  * whether none changes. */
-static bool in_step(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t at,
-                    bool *steady) {
-    int64_t period = inputs[bridge->moving[0]].period;
+static bool in_step(const wpin_bridge *bridge, int64_t at, bool *steady) {
+    int64_t period = bridge->cursors[bridge->moving[0]].period;
     *steady = true;
     for (int m = 0; m < bridge->moving_count; m++) {
-        const wpin_cursor *c = &inputs[bridge->moving[m]];
+        const wpin_cursor *c = &bridge->cursors[bridge->moving[m]];
         *steady = *steady && repeats(c);
         if (c->period != period || (!repeats(c) && c->start != at)) {
             return false;
@@ -45,12 +44,11 @@ static bool add(wpin_pattern *pattern, const wpin_plant *plant, int number, int6
 }
 
 /* The coming period as a pattern; false if it makes none. */
-static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant,
-                         const wpin_cursor *inputs, int64_t at, int64_t end,
-                         wpin_pattern *pattern) {
+static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant, int64_t at,
+                         int64_t end, wpin_pattern *pattern) {
     wpin_cursor cursors[WPIN_DRIVER_INPUTS];
     for (int m = 0; m < bridge->moving_count; m++) {
-        cursors[m] = inputs[bridge->moving[m]];
+        cursors[m] = bridge->cursors[bridge->moving[m]];
     }
     unsigned levels = bridge->levels;
     int way = wpin_plant_way(plant, bridge->legs[levels].a, bridge->legs[levels].b);
@@ -93,27 +91,38 @@ bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant) {
            plant->feed.most_amps <= 0 && !wpin_logic_of(bridge->part.logic)->own;
 }
 
-int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
-                         int64_t until) {
-    int64_t period = inputs[bridge->moving[0]].period;
-    wpin_pattern pattern;
-    bool steady;
-    if (at + period > until || !in_step(bridge, inputs, at, &steady) ||
-        !find_pattern(bridge, plant, inputs, at, at + period, &pattern)) {
+/* The pattern is still that of the period before: the current flows the same way, and the shaft
+ * stands or turns as it did. */
+static bool goes_on(const wpin_bridge *bridge, const wpin_plant *plant) {
+    const wpin_legs *legs = &bridge->legs[bridge->levels];
+    int way = wpin_plant_way(plant, legs->a, legs->b);
+    return wpin_plant_number(plant, legs->a, legs->b, way) == bridge->pattern.number[0];
+}
+
+int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until) {
+    int64_t period = bridge->cursors[bridge->moving[0]].period;
+    bool steady = bridge->repeats && goes_on(bridge, plant);
+    if (at + period > until) {
         return at;
     }
+    if (!steady && (!in_step(bridge, at, &steady) ||
+                    !find_pattern(bridge, plant, at, at + period, &bridge->pattern))) {
+        bridge->repeats = false;
+        return at;
+    }
+    bridge->repeats = steady;
     int most = steady ? (int)((until - at) / period) : 1;
-    int periods = plant->amps == 0 ? wpin_plant_gaps(plant, &pattern, most)
-                                   : wpin_plant_leap(plant, &pattern, most);
+    int periods = plant->amps == 0 ? wpin_plant_gaps(plant, &bridge->pattern, most)
+                                   : wpin_plant_leap(plant, &bridge->pattern, most);
     if (periods == 0) {
         return at;
     }
     for (int m = 0; m < bridge->moving_count; m++) {
         int input = bridge->moving[m];
-        take_along(bridge, &inputs[input], input, periods);
+        take_along(bridge, &bridge->cursors[input], input, periods);
     }
     bridge->shown = bridge->legs[bridge->levels];
-    plant->leg_a = bridge->legs[bridge->levels].a;
-    plant->leg_b = bridge->legs[bridge->levels].b;
+    plant->leg_a = bridge->shown.a;
+    plant->leg_b = bridge->shown.b;
     return at + periods * period;
 }

@@ -50,8 +50,7 @@ static bool change_legs(const wpin_bridge *bridge, ahead *a) {
 }
 
 /* From here to a moment, or to where there are too many steps, or the legs would burn it. */
-static void look_ahead(const wpin_bridge *bridge, const wpin_cursor *inputs, int64_t at,
-                       int64_t until, ahead *a) {
+static void look_ahead(const wpin_bridge *bridge, int64_t at, int64_t until, ahead *a) {
     a->count = 0;
     a->at = at;
     a->levels = bridge->levels;
@@ -60,7 +59,7 @@ static void look_ahead(const wpin_bridge *bridge, const wpin_cursor *inputs, int
     a->edge = INT64_MAX;
     for (int m = 0; m < bridge->moving_count; m++) {
         wpin_cursor *c = &a->inputs[bridge->moving[m]];
-        *c = inputs[bridge->moving[m]];
+        *c = bridge->cursors[bridge->moving[m]];
         a->edge = c->edge < a->edge ? c->edge : a->edge;
     }
     while (a->at < until && a->count < STEPS) {
@@ -70,36 +69,34 @@ static void look_ahead(const wpin_bridge *bridge, const wpin_cursor *inputs, int
         if (to < until) {
             pass_edges(bridge, a);
             if (!change_legs(bridge, a)) {
-                look_ahead(bridge, inputs, at, to, a);
+                look_ahead(bridge, at, to, a);
                 return;
             }
         }
     }
 }
 
-bool wpin_bridge_can_walk(const wpin_bridge *bridge, const wpin_plant *plant) {
-    return bridge->plain && bridge->event_count == 0 && plant->kind == WPIN_PLANT_BRUSHLESS &&
-           !wpin_logic_of(bridge->part.logic)->own;
+bool wpin_bridge_can_walk(const wpin_bridge *bridge) {
+    return bridge->plain && bridge->event_count == 0 && !wpin_logic_of(bridge->part.logic)->own;
 }
 
-int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, wpin_cursor *inputs, int64_t at,
-                         int64_t until) {
+int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until) {
     ahead a;
     if (bridge->moving_count > 0) { /* not past a period: what happens until then is not known */
-        const wpin_cursor *c = &inputs[bridge->moving[0]];
+        const wpin_cursor *c = &bridge->cursors[bridge->moving[0]];
         until = c->start + c->period < until && c->start + c->period > at ? c->start + c->period
                                                                           : until;
     }
-    look_ahead(bridge, inputs, at, until, &a);
+    look_ahead(bridge, at, until, &a);
     int64_t gone = wpin_brushless_walk(plant, a.steps, a.count);
     if (gone == 0) {
         return at;
     }
     if (at + gone < a.at) {
-        look_ahead(bridge, inputs, at, at + gone, &a);
+        look_ahead(bridge, at, at + gone, &a);
     }
     for (int m = 0; m < bridge->moving_count; m++) {
-        inputs[bridge->moving[m]] = a.inputs[bridge->moving[m]];
+        bridge->cursors[bridge->moving[m]] = a.inputs[bridge->moving[m]];
     }
     bridge->levels = a.levels;
     bridge->watch = a.watch;

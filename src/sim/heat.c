@@ -16,14 +16,7 @@ bool wpin_bridge_heats(const wpin_bridge *bridge) {
 }
 
 int64_t wpin_heat_window(const wpin_sim *sim) {
-    for (int i = 0; i < sim->bridge_count; i++) {
-        const wpin_bridge *b = &sim->bridges[i];
-        bool winding = b->motor != WPIN_SIM_NO_WIRE && sim->plants[b->motor]->heat.resistance > 0;
-        if (wpin_bridge_heats(b) || winding) {
-            return WINDOW_PS;
-        }
-    }
-    return INT64_MAX;
+    return sim->heats ? WINDOW_PS : INT64_MAX;
 }
 
 static double warmer(double rise, const wpin_part_heat *heat, double watts, double seconds) {
@@ -109,12 +102,12 @@ static void heat_diode(wpin_sim *sim, wpin_bridge *bridge, double mean, double s
 }
 
 void wpin_heat_settle(wpin_sim *sim, double seconds) {
-    for (int i = 0; i < sim->bridge_count && seconds > 0; i++) {
+    for (int i = 0; sim->heats && i < sim->bridge_count && seconds > 0; i++) {
         wpin_bridge *bridge = &sim->bridges[i];
-        if (bridge->motor == WPIN_SIM_NO_WIRE) {
+        wpin_plant *plant = bridge->motor != WPIN_SIM_NO_WIRE ? sim->plants[bridge->motor] : NULL;
+        if (plant == NULL || !plant->heats) {
             continue;
         }
-        wpin_plant *plant = sim->plants[bridge->motor];
         double mean_square = plant->squares / seconds, mean_size = plant->sizes / seconds;
         double mean_diode = plant->diode_sizes / seconds, lost = plant->lost / seconds;
         plant->squares = plant->sizes = plant->diode_sizes = plant->lost = 0;

@@ -61,6 +61,7 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
     if (number < 0) {
         return false;
     }
+    sim->changes++;
     switch (fault) {
     case WPIN_PART_FAULT_SUPPLY_DEAD:
     case WPIN_PART_FAULT_SUPPLY_WEAK:

@@ -1,6 +1,6 @@
-/* Many like periods of PWM at once: what a piece, a period or any number of periods does to the
- * motor is affine in its state and the supply's volts, so one follows the other by composing rows.
- */
+/* Many like periods of PWM at once: what a piece or a period does to the motor is affine in its
+ * state and the supply's volts, so one follows the other by composing rows; and as like periods
+ * differ in nothing but where they begin, any number of them follow from a few numbers. */
 #ifndef WPIN_SIM_LEAP_H
 #define WPIN_SIM_LEAP_H
 
@@ -35,27 +35,46 @@ typedef struct wpin_pattern {
     int64_t dt[WPIN_SEGMENTS];
 } wpin_pattern;
 
-/* So many periods: what they do, and the current at the end of each segment in the first and the
- * last of them, and by how much it differs from the next and from the one before. */
-typedef struct wpin_leap {
-    int periods; /* 0: never made */
+/* So many times the first step, from the begin of one period to that of the next, and so many times
+ * the change from it to the second. */
+typedef struct wpin_steps {
+    double first, change;
+} wpin_steps;
+
+/* So many like periods. With M what one of them does to a state, less the identity, its step is
+ * (1 + M) times the step before; as M M = trace M - det, every step and every sum of steps is a
+ * number times the first and a number times its change. */
+typedef struct wpin_periods {
+    int count;                                      /* 0: never made */
+    wpin_steps before_last;                         /* from the last but one to the last */
+    wpin_steps last, end;                           /* up to the begin of the last; to the end */
+    wpin_steps begins;                              /* up to the begin of each, summed */
+    double first_squares, change_squares, products; /* of those numbers, summed */
+    wpin_steps sensed;                              /* as the sense filter weighs them... */
+    double weighed, sense_keep; /* ...what the weights add up to; what it keeps */
+} wpin_periods;
+
+/* One period: what it does, the current at the end of each of its segments; and what several of
+ * them do. */
+typedef struct wpin_period {
+    bool made;
+    bool one_way; /* the current keeps its sign */
     wpin_pattern pattern;
     double seconds;
-    double turn; /* rad a period of its oscillation, 0: none */
-    bool one_way;
+    double turn;       /* rad a period of its oscillation, 0: none */
+    double trace, det; /* of what it does, less the identity */
     wpin_passage whole;
-    wpin_row first[WPIN_SEGMENTS], last[WPIN_SEGMENTS];
-    wpin_row after_first[WPIN_SEGMENTS], before_last[WPIN_SEGMENTS];
-} wpin_leap;
+    wpin_row ends[WPIN_SEGMENTS];
+    wpin_periods several;
+} wpin_period;
 
-/* First a, then b. */
-void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passage *b, bool heats);
-/* The same without drawn and sizes; sense only with a filter. */
-void wpin_passage_lean(wpin_passage *to, const wpin_passage *a, const wpin_passage *b, bool heats,
+/* First a, then b, of what is followed: what heats, a sense filter. */
+void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passage *b, bool heats,
                        bool filters);
-/* A row of what is left by a passage, as a row of what that began with. */
-wpin_row wpin_row_behind(const wpin_row *r, const wpin_passage *p);
+/* A product of two rows. */
 wpin_quad wpin_quad_of(const wpin_row *a, const wpin_row *b);
+/* So many periods, 1 and up; weighed as well for what heats or a sense filter. */
+void wpin_periods_make(wpin_period *period, int count, bool weighs);
 
 static inline double wpin_row_value(const wpin_row *r, double i, double w, double v) {
     return r->i * i + r->w * w + (r->v * v + r->c);

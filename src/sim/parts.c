@@ -93,6 +93,7 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int suppl
         mine->leads[lead] = lead;
     }
     wpin_bridge_decide(mine);
+    sim->heats = sim->heats || wpin_bridge_heats(mine);
     return sim->bridge_count++;
 }
 
@@ -160,6 +161,7 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int br
     wpin_bridge *mine = &sim->bridges[bridge];
     mine->commutates = kind == WPIN_PLANT_BRUSHLESS && !wpin_logic_of(mine->part.logic)->phases;
     wpin_bridge_decide(mine);
+    sim->heats = sim->heats || plant->heats;
     all[sim->plant_count] = plant;
     sim->bridges[bridge].motor = sim->plant_count++;
     sim->supplies[sim->bridges[bridge].supply].loads++;

@@ -13,6 +13,7 @@ static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) 
                     "over-current: %.3g mA %s; a pin survives %.3g mA", amps * 1e3, why,
                     sim->controller.pin_burns_above * 1e3);
     p->burnt = true;
+    sim->changes++;
     p->wave = (wpin_wave){.level = WPIN_FLOAT};
 }
 
@@ -55,6 +56,7 @@ static void check_load(wpin_sim *sim, wpin_pin pin) {
 
 void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
+    sim->changes++;
     check_load(sim, pin);
     wpin_level before = p->watched.level;
     p->watched = wpin_cursor_at(&p->wave, sim->now);

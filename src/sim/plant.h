@@ -200,7 +200,7 @@ typedef struct wpin_plant {
     unsigned version;  /* of the feed; counts its changes */
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
-    wpin_leap leaps[1 << WPIN_LEAPS_BITS];
+    wpin_period leaps[1 << WPIN_LEAPS_BITS];
     wpin_gap gap;
     wpin_star stars[WPIN_STARS]; /* brushless */
     wpin_shape shape;

@@ -5,6 +5,8 @@
 
 #define PS        1e-12
 #define HALF_TURN 3.14159265358979323846
+/* At once: their numbers are counted one by one. */
+#define PERIODS_MOST 1000
 
 static wpin_row row_of(double i, double w, double per_amps, double per_speed, const wpin_piece *p,
                        double inductance, double volts) {
@@ -40,27 +42,26 @@ static void add_heat(wpin_passage *r, const wpin_piece *piece, int way, double s
 }
 
 /* One segment as a passage. */
-static wpin_passage passage_of(const wpin_plant *plant, int number, int64_t dt, bool *one_way) {
+static void make_passage(const wpin_plant *plant, int number, int64_t dt, bool *one_way,
+                         wpin_passage *r) {
     wpin_piece piece = wpin_plant_piece(plant, number);
     double seconds = (double)dt * PS, l = plant->motor.inductance;
     double v = wpin_feed_volts(&plant->feed);
     wpin_propagator q = wpin_propagator_make(&piece.rates, seconds);
-    wpin_passage r = {.amps = row_of(q.phi.m00, q.phi.m01, q.psi.m00, q.psi.m01, &piece, l, v),
-                      .speed = row_of(q.phi.m10, q.phi.m11, q.psi.m10, q.psi.m11, &piece, l, v),
-                      .sum_amps = row_of(q.psi.m00, q.psi.m01, q.xi.m00, q.xi.m01, &piece, l, v),
-                      .sum_speed = row_of(q.psi.m10, q.psi.m11, q.xi.m10, q.xi.m11, &piece, l, v)};
-    r.sum_drawn = times(&r.sum_amps, piece.loop.rail * plant->feed.share);
-    r.sense = r.amps;
+    r->amps = row_of(q.phi.m00, q.phi.m01, q.psi.m00, q.psi.m01, &piece, l, v);
+    r->speed = row_of(q.phi.m10, q.phi.m11, q.psi.m10, q.psi.m11, &piece, l, v);
+    r->sum_amps = row_of(q.psi.m00, q.psi.m01, q.xi.m00, q.xi.m01, &piece, l, v);
+    r->sum_speed = row_of(q.psi.m10, q.psi.m11, q.xi.m10, q.xi.m11, &piece, l, v);
+    r->sum_drawn = times(&r->sum_amps, piece.loop.rail * plant->feed.share);
     if (plant->feed.sense_filter > 0) {
         double share = wpin_plant_sense_share(plant, seconds);
-        r.sense = times(&r.sum_amps, share / seconds);
-        r.sense_keep = 1 - share;
+        r->sense = times(&r->sum_amps, share / seconds);
+        r->sense_keep = 1 - share;
     }
     if (plant->heats) {
-        add_heat(&r, &piece, number / 3 % 4 - 1, seconds);
+        add_heat(r, &piece, number / 3 % 4 - 1, seconds);
     }
     *one_way = *one_way || piece.loop.way != 0;
-    return r;
 }
 
 static bool same_pattern(const wpin_pattern *a, const wpin_pattern *b) {
@@ -71,210 +72,209 @@ static bool same_pattern(const wpin_pattern *a, const wpin_pattern *b) {
     return same;
 }
 
-/* A sum over one period, over n of them: `begins` has the sums of what they begin with. */
-static wpin_row summed(const wpin_row *r, const wpin_passage *begins, int n) {
-    const wpin_row *i = &begins->sum_amps, *w = &begins->sum_speed;
-    return (wpin_row){r->i * i->i + r->w * w->i, r->i * i->w + r->w * w->w,
-                      r->i * i->v + r->w * w->v + n * r->v, r->i * i->c + r->w * w->c + n * r->c};
-}
-
 /* Radians a period by which the way to rest turns; 0 when it does not. */
-static double turn_of(const wpin_passage *p) {
-    double half = (p->amps.i + p->speed.w) / 2,
-           det = p->amps.i * p->speed.w - p->amps.w * p->speed.i;
-    double under = det - half * half;
+static double turn_of(double trace, double det) {
+    double half = 1 + trace / 2, under = det - trace * trace / 4;
     return half <= 0 ? HALF_TURN : (under <= 0 ? 0 : atan2(sqrt(under), half));
 }
 
-static wpin_row less(wpin_row a, wpin_row b) {
-    return (wpin_row){a.i - b.i, a.w - b.w, a.v - b.v, a.c - b.c};
-}
-
-static void make_period(const wpin_plant *plant, wpin_leap *l) {
-    wpin_passage *period = &l->whole;
-    const wpin_pattern *pattern = &l->pattern;
+static void make_period(const wpin_plant *plant, const wpin_pattern *pattern, wpin_period *p) {
+    bool filters = plant->feed.sense_filter > 0;
+    p->pattern = *pattern;
+    p->one_way = plant->heats;
+    p->seconds = 0;
     for (int s = 0; s < pattern->count; s++) {
-        wpin_passage one = passage_of(plant, pattern->number[s], pattern->dt[s], &l->one_way);
-        if (s == 0) {
-            *period = one;
-        } else {
-            wpin_passage_join(period, period, &one, plant->heats);
+        wpin_passage one, before = p->whole;
+        make_passage(plant, pattern->number[s], pattern->dt[s], &p->one_way,
+                     s == 0 ? &p->whole : &one);
+        if (s > 0) {
+            wpin_passage_join(&p->whole, &before, &one, plant->heats, filters);
         }
-        l->first[s] = l->last[s] = period->amps;
-        l->seconds += (double)pattern->dt[s] * PS;
+        p->ends[s] = p->whole.amps;
+        p->seconds += (double)pattern->dt[s] * PS;
     }
-    l->turn = turn_of(period);
-    l->one_way = l->one_way || plant->heats;
+    double amps = p->whole.amps.i - 1, speed = p->whole.speed.w - 1;
+    p->trace = amps + speed;
+    p->det = amps * speed - p->whole.amps.w * p->whole.speed.i;
+    p->turn = turn_of(p->trace, p->det);
+    p->several.count = 0;
+    p->made = true;
 }
 
-/* The period taken n times, 0 and up: by squaring. Its sums count the begins of the periods. */
-static wpin_passage power(const wpin_passage *once, int n, bool heats, bool filters) {
-    wpin_passage done = {.amps = {1, 0, 0, 0}, .speed = {0, 1, 0, 0}, .sense_keep = 1};
-    wpin_passage twice = *once;
-    for (bool any = false; n > 0; n >>= 1) {
-        if ((n & 1) != 0 && any) {
-            wpin_passage_lean(&done, &done, &twice, heats, filters);
-        } else if ((n & 1) != 0) {
-            done = twice;
-            any = true;
-        }
-        if (n > 1) {
-            wpin_passage_lean(&twice, &twice, &twice, heats, filters);
-        }
-    }
-    return done;
-}
-
-/* What n periods do, from what one does. */
-static wpin_passage many(const wpin_plant *plant, const wpin_passage *period,
-                         const wpin_passage *last, const wpin_passage *begin, int n) {
-    bool filters = plant->feed.sense_filter > 0;
-    wpin_passage whole = *last;
-    wpin_passage_lean(&whole, last, begin, plant->heats, filters);
-    wpin_passage begins = whole;
-    whole.sum_amps = summed(&period->sum_amps, &begins, n);
-    whole.sum_speed = summed(&period->sum_speed, &begins, n);
-    whole.sum_drawn = summed(&period->sum_drawn, &begins, n);
-    if (plant->heats) {
-        whole.sizes = summed(&period->sizes, &begins, n);
-        whole.diode_sizes = summed(&period->diode_sizes, &begins, n);
-    }
-    if (!filters) {
-        whole.sense = whole.amps;
-        whole.sense_keep = 0;
-    }
-    return whole;
-}
-
-/* Many periods, from the leap over one of them; see wpin_leap for its rows. */
-static void make_many(const wpin_plant *plant, wpin_leap *l, const wpin_leap *once, int n) {
-    const wpin_passage *period = &once->whole;
-    bool filters = plant->feed.sense_filter > 0;
-    wpin_passage begin = *period;
-    begin.sum_amps = (wpin_row){1, 0, 0, 0};
-    begin.sum_speed = (wpin_row){0, 1, 0, 0};
-    wpin_passage before = power(&begin, n - 2, plant->heats, filters), last = begin;
-    if (n > 2) {
-        wpin_passage_lean(&last, &before, &begin, plant->heats, filters);
-    }
-    l->whole = many(plant, period, &last, &begin, n);
-    l->seconds = once->seconds * n;
-    l->one_way = once->one_way;
-    l->turn = once->turn;
-    for (int s = 0; s < l->pattern.count; s++) {
-        const wpin_row *end = &once->first[s];
-        l->first[s] = *end;
-        l->last[s] = wpin_row_behind(end, &last);
-        l->after_first[s] = less(wpin_row_behind(end, period), *end);
-        l->before_last[s] = less(l->last[s], wpin_row_behind(end, &before));
-    }
-}
-
-static wpin_leap *slot_for(wpin_plant *plant, const wpin_pattern *pattern, int n) {
-    uint64_t mixed = (uint64_t)n;
+static wpin_period *slot_for(wpin_plant *plant, const wpin_pattern *pattern) {
+    uint64_t mixed = 0;
     for (int s = 0; s < pattern->count; s++) {
         mixed = (mixed + (uint64_t)pattern->dt[s] * 128 + pattern->number[s]) * 0x9E3779B97F4A7C15U;
     }
     return &plant->leaps[mixed >> (64 - WPIN_LEAPS_BITS)];
 }
 
-static const wpin_leap *leap_for(wpin_plant *plant, const wpin_pattern *pattern, int n) {
-    wpin_leap *slot = slot_for(plant, pattern, n);
-    if (slot->periods == n && same_pattern(&slot->pattern, pattern)) {
-        return slot;
+static wpin_period *period_for(wpin_plant *plant, const wpin_pattern *pattern) {
+    wpin_period *slot = slot_for(plant, pattern);
+    if (!slot->made || !same_pattern(&slot->pattern, pattern)) {
+        make_period(plant, pattern, slot);
     }
-    wpin_leap made = {.periods = n, .pattern = *pattern};
-    if (n == 1) {
-        make_period(plant, &made);
-    } else {
-        make_many(plant, &made, leap_for(plant, pattern, 1), n);
-    }
-    *slot = made;
     return slot;
 }
 
-/* Whether nothing can happen in these periods; the range the current stays in. Over the periods
- * the current at each edge is a constant and two exponentials, or a wave of less than half a turn:
- * its steps change sign once at the most. If the first and the last step have one sign it only
- * rises or only falls, and lies between the first and the last. */
-static bool quiet(const wpin_plant *plant, const wpin_leap *l, double v, double *low,
-                  double *high) {
-    double i = plant->amps, w = plant->speed;
-    double least = i, most = i, size_of = fabs(i);
-    for (int s = 0; s < l->pattern.count; s++) {
-        double a = wpin_row_value(&l->first[s], i, w, v), b = a;
-        if (l->periods > 1) {
-            b = wpin_row_value(&l->last[s], i, w, v);
-            double up = wpin_row_value(&l->after_first[s], i, w, v);
-            double then = wpin_row_value(&l->before_last[s], i, w, v);
-            if (up * then < 0 && fabs(up) + fabs(then) > 1e-13 * size_of) {
+/* Where the motor is, and how it goes on: what the first period changes, and by how much more or
+ * less the second one changes it. */
+typedef struct onward {
+    double i, w, v;
+    double step_i, step_w, change_i, change_w;
+} onward;
+
+static onward look_on(const wpin_plant *plant, const wpin_period *p, double v) {
+    const wpin_row *amps = &p->whole.amps, *speed = &p->whole.speed;
+    onward o = {.i = plant->amps, .w = plant->speed, .v = v};
+    o.step_i = wpin_row_value(amps, o.i, o.w, v) - o.i;
+    o.step_w = wpin_row_value(speed, o.i, o.w, v) - o.w;
+    o.change_i = (amps->i - 1) * o.step_i + amps->w * o.step_w;
+    o.change_w = speed->i * o.step_i + (speed->w - 1) * o.step_w;
+    return o;
+}
+
+static inline double amps_of(const onward *o, wpin_steps s) {
+    return s.first * o->step_i + s.change * o->change_i;
+}
+
+static inline double speed_of(const onward *o, wpin_steps s) {
+    return s.first * o->step_w + s.change * o->change_w;
+}
+
+/* The range a current stays in over the periods, at its edges. There it is a constant and two
+ * exponentials, or a wave of less than half a turn: its steps change sign once at the most. If the
+ * first and the last step have one sign it only rises or only falls, and lies between the first and
+ * the last. False if they have not. */
+static bool find_range(const wpin_period *p, const onward *o, double *least, double *most) {
+    const wpin_periods *n = &p->several;
+    const double i = o->i + amps_of(o, n->last), w = o->w + speed_of(o, n->last);
+    const double then_i = amps_of(o, n->before_last), then_w = speed_of(o, n->before_last);
+    *least = *most = o->i;
+    for (int s = 0; s < p->pattern.count; s++) {
+        const wpin_row *end = &p->ends[s];
+        double a = wpin_row_value(end, o->i, o->w, o->v), b = a;
+        if (n->count > 1) {
+            b = wpin_row_value(end, i, w, o->v);
+            double up = end->i * o->step_i + end->w * o->step_w;
+            double then = end->i * then_i + end->w * then_w;
+            if (up * then < 0 && fabs(up) + fabs(then) > 1e-13 * fabs(o->i)) {
                 return false;
             }
         }
         double smaller = a < b ? a : b, larger = a < b ? b : a;
-        least = smaller < least ? smaller : least;
-        most = larger > most ? larger : most;
+        *least = smaller < *least ? smaller : *least;
+        *most = larger > *most ? larger : *most;
     }
-    *low = least, *high = most;
-    if (l->one_way && !(plant->amps > 0 ? least > 0 : most < 0)) {
+    return true;
+}
+
+/* Whether nothing can happen in these periods; the range the current stays in. */
+static bool quiet(const wpin_plant *plant, const wpin_period *p, const onward *o, double *least,
+                  double *most) {
+    if (p->turn * p->several.count > HALF_TURN || !find_range(p, o, least, most)) {
         return false;
     }
-    double size = most > -least ? most : -least, torque = plant->motor.constant * size;
-    if (size > plant->over_limit || l->turn * l->periods > HALF_TURN) {
+    if (p->one_way && !(o->i > 0 ? *least > 0 : *most < 0)) {
         return false;
     }
-    if (w == 0) {
+    double size = *most > -*least ? *most : -*least, torque = plant->motor.constant * size;
+    if (size > plant->over_limit) {
+        return false;
+    }
+    if (o->w == 0) {
         return torque <= plant->torque_hold;
     }
-    double against = torque + plant->viscous * fabs(w) + plant->torque_move;
-    return against * l->seconds < fabs(w) * plant->inertia;
+    double against = torque + plant->viscous * fabs(o->w) + plant->torque_move;
+    return against * p->seconds * p->several.count < fabs(o->w) * plant->inertia;
 }
 
 bool wpin_plant_within_stops(const wpin_plant *plant, double angle) {
     return !plant->has_stops || (angle < plant->high_angle && angle > plant->low_angle);
 }
 
-static double quad_value(const wpin_quad *q, double i, double w, double v) {
-    return i * (q->ii * i + q->iw * w + q->iv * v + q->ic) + w * (q->ww * w + q->wv * v + q->wc) +
-           v * (q->vv * v + q->vc) + q->cc;
+/* What the periods begin with, summed. */
+typedef struct begun {
+    double i, w, v, count;
+} begun;
+
+static double over(const wpin_row *r, const begun *b) {
+    return r->i * b->i + r->w * b->w + b->count * (r->v * b->v + r->c);
 }
 
-static void take(wpin_plant *plant, const wpin_leap *l, double v) {
-    const wpin_passage *p = &l->whole;
-    double i = plant->amps, w = plant->speed;
-    double rads = wpin_row_value(&p->sum_speed, i, w, v);
-    double drawn = wpin_row_value(&p->sum_drawn, i, w, v);
+static void take_heat(wpin_plant *plant, const wpin_period *p, const onward *o, const begun *b) {
+    const wpin_periods *n = &p->several;
+    double i = b->i - b->count * o->i, w = b->w - b->count * o->w; /* beyond the first */
+    double ff = n->first_squares, cc = n->change_squares, fc = n->products;
+    double ii = o->i * (b->i + i) + ff * o->step_i * o->step_i + 2 * fc * o->step_i * o->change_i +
+                cc * o->change_i * o->change_i;
+    double ww = o->w * (b->w + w) + ff * o->step_w * o->step_w + 2 * fc * o->step_w * o->change_w +
+                cc * o->change_w * o->change_w;
+    double iw = o->i * b->w + o->w * i + ff * o->step_i * o->step_w +
+                fc * (o->step_i * o->change_w + o->step_w * o->change_i) +
+                cc * o->change_i * o->change_w;
+    const wpin_quad *of[] = {&p->whole.squares, &p->whole.lost};
+    double *to[] = {&plant->squares, &plant->lost};
+    for (int k = 0; k < 2; k++) {
+        const wpin_quad *q = of[k];
+        *to[k] += q->ii * ii + q->iw * iw + q->ww * ww + b->i * (q->iv * b->v + q->ic) +
+                  b->w * (q->wv * b->v + q->wc) +
+                  b->count * (b->v * (q->vv * b->v + q->vc) + q->cc);
+    }
+    plant->sizes += over(&p->whole.sizes, b);
+    plant->diode_sizes += over(&p->whole.diode_sizes, b);
+}
+
+static void take(wpin_plant *plant, const wpin_period *p, const onward *o, const begun *b,
+                 double rads) {
+    const wpin_periods *n = &p->several;
+    double drawn = over(&p->whole.sum_drawn, b);
     wpin_sums *s = &plant->sums;
-    s->time += l->seconds;
-    s->amps += wpin_row_value(&p->sum_amps, i, w, v);
+    s->time += p->seconds * n->count;
+    s->amps += over(&p->whole.sum_amps, b);
     s->rads += rads;
     s->supply_amps += drawn;
     plant->charge += drawn;
     plant->angle += rads;
-    plant->sense_amps = p->sense_keep * plant->sense_amps + wpin_row_value(&p->sense, i, w, v);
     if (plant->heats) {
-        plant->squares += quad_value(&p->squares, i, w, v);
-        plant->lost += quad_value(&p->lost, i, w, v);
-        plant->sizes += wpin_row_value(&p->sizes, i, w, v);
-        plant->diode_sizes += wpin_row_value(&p->diode_sizes, i, w, v);
+        take_heat(plant, p, o, b);
     }
-    plant->amps = wpin_row_value(&p->amps, i, w, v);
-    plant->speed = w == 0 ? 0 : wpin_row_value(&p->speed, i, w, v);
+    plant->amps = o->i + amps_of(o, n->end);
+    plant->speed = o->w == 0 ? 0 : o->w + speed_of(o, n->end);
+    if (plant->feed.sense_filter > 0) {
+        begun weighed = {n->weighed * o->i + amps_of(o, n->sensed),
+                         n->weighed * o->w + speed_of(o, n->sensed), o->v, n->weighed};
+        plant->sense_amps = n->sense_keep * plant->sense_amps + over(&p->whole.sense, &weighed);
+    } else {
+        plant->sense_amps = plant->amps;
+    }
+}
+
+static begun sum_begins(const wpin_periods *n, const onward *o) {
+    return (begun){n->count * o->i + amps_of(o, n->begins),
+                   n->count * o->w + speed_of(o, n->begins), o->v, n->count};
 }
 
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n) {
-    double v = wpin_feed_volts(&plant->feed), low, high;
-    for (; n > 0; n /= 2) {
-        const wpin_leap *l = leap_for(plant, pattern, n);
-        double rads = wpin_row_value(&l->whole.sum_speed, plant->amps, plant->speed, v);
-        if (!quiet(plant, l, v, &low, &high) ||
-            !wpin_plant_within_stops(plant, plant->angle + rads)) {
+    wpin_period *p = period_for(plant, pattern);
+    onward o = look_on(plant, p, wpin_feed_volts(&plant->feed));
+    double least, most;
+    for (n = n < PERIODS_MOST ? n : PERIODS_MOST; n > 0; n /= 2) {
+        if (p->several.count != n) {
+            wpin_periods_make(p, n, plant->heats || plant->feed.sense_filter > 0);
+        }
+        if (!quiet(plant, p, &o, &least, &most)) {
             continue;
         }
-        take(plant, l, v);
+        begun b = sum_begins(&p->several, &o);
+        double rads = over(&p->whole.sum_speed, &b);
+        if (!wpin_plant_within_stops(plant, plant->angle + rads)) {
+            continue;
+        }
+        take(plant, p, &o, &b, rads);
         wpin_sums *s = &plant->sums;
-        s->least_amps = low < s->least_amps ? low : s->least_amps;
-        s->most_amps = high > s->most_amps ? high : s->most_amps;
+        s->least_amps = least < s->least_amps ? least : s->least_amps;
+        s->most_amps = most > s->most_amps ? most : s->most_amps;
         plant->over_time = plant->over_peak = 0;
         return n;
     }

@@ -174,7 +174,15 @@ const wpin_piece *wpin_plant_find_piece(wpin_plant *plant, int64_t dt) {
     return p;
 }
 
+/* How often a current out of a leg comes from the supply's plus: a diode leads it there or from
+ * ground. */
+static int rail_of(wpin_leg_state leg, int out) {
+    bool diode = leg != WPIN_LEG_LOW && leg != WPIN_LEG_HIGH;
+    return leg == WPIN_LEG_HIGH || (diode && out < 0);
+}
+
 int wpin_plant_rail(const wpin_plant *plant) {
     int way = find_way(plant);
-    return way == 0 ? 0 : loop_for(plant, way == WPIN_LIMITED ? 1 : way).rail;
+    way = way == WPIN_LIMITED ? 1 : way;
+    return way == 0 ? 0 : rail_of(plant->leg_a, way) - rail_of(plant->leg_b, -way);
 }

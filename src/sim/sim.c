@@ -46,6 +46,7 @@ bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin) {
         return false;
     }
     wpin_bridge *mine = &sim->bridges[bridge];
+    sim->changes++;
     mine->inputs[input] = pin;
     mine->input_count = input >= mine->input_count ? input + 1 : mine->input_count;
     sim->pins[pin].to_ground += 1 / wpin_bridge_input_ohms(sim, mine);
@@ -57,6 +58,7 @@ bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input) {
     if (bridge < 0 || bridge >= sim->bridge_count || input < 0 || input >= WPIN_DRIVER_INPUTS) {
         return false;
     }
+    sim->changes++;
     sim->bridges[bridge].inverts |= 1U << input;
     return true;
 }
@@ -136,34 +138,49 @@ static void tell_pins(wpin_sim *sim, int64_t until) {
     }
 }
 
+static int64_t sooner(int64_t a, int64_t b) {
+    return a < b ? a : b;
+}
+
+/* How long drivers and their loads may run without a look at what else there is. */
+static int64_t stretch(const wpin_sim *sim) {
+    int64_t window = sooner(wpin_rails_window(sim), wpin_heat_window(sim));
+    window = sim->hall_count > 0 ? sooner(window, wpin_hall_window(sim)) : window;
+    window = sim->middle_count > 0 ? sooner(window, wpin_middle_window(sim)) : window;
+    window = sim->shunt_count > 0 ? sooner(window, wpin_shunt_window(sim)) : window;
+    return sim->field != NULL ? sooner(window, wpin_field_window(sim)) : window;
+}
+
+/* The looks; their interrupts may let time pass. */
+static void settle(wpin_sim *sim) {
+    if (sim->hall_count > 0) {
+        wpin_hall_settle(sim);
+    }
+    if (sim->middle_count > 0) {
+        wpin_middle_settle(sim);
+    }
+    if (sim->shunt_count > 0) {
+        wpin_shunt_settle(sim);
+    }
+    if (sim->field != NULL) {
+        wpin_field_settle(sim);
+    }
+}
+
 void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
     int64_t until = sim->now + picoseconds;
     if (sim->watcher != NULL) {
         tell_pins(sim, until);
     }
     while (sim->now < until) {
-        int64_t left = until - sim->now, window = wpin_rails_window(sim);
-        int64_t heating = wpin_heat_window(sim);
-        window = heating < window ? heating : window;
-        int64_t sensing = wpin_hall_window(sim);
-        window = sensing < window ? sensing : window;
-        int64_t looking = wpin_middle_window(sim);
-        window = looking < window ? looking : window;
-        int64_t sampling = wpin_shunt_window(sim);
-        window = sampling < window ? sampling : window;
-        int64_t driving = wpin_field_window(sim);
-        window = driving < window ? driving : window;
-        int64_t to = sim->now + (left < window ? left : window);
+        int64_t to = sim->now + sooner(until - sim->now, stretch(sim));
         for (int i = 0; i < sim->bridge_count; i++) {
             wpin_bridge_run(sim, &sim->bridges[i], to);
         }
         wpin_rails_settle(sim, sim->now, to);
         wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
         sim->now = to;
-        wpin_hall_settle(sim); /* its interrupts may let time pass */
-        wpin_middle_settle(sim);
-        wpin_shunt_settle(sim);
-        wpin_field_settle(sim);
+        settle(sim);
     }
 }
 
@@ -208,14 +225,10 @@ wpin_part_reading wpin_sim_read(wpin_sim *sim, int motor) {
         return (wpin_part_reading){0};
     }
     wpin_part_reading reading = wpin_plant_read(sim->plants[motor]);
-    for (int i = 0; i < sim->bridge_count; i++) {
-        const wpin_bridge *bridge = &sim->bridges[i];
-        if (bridge->motor == motor) {
-            reading.driver_degrees = 25 + bridge->rise;
-        }
-        if (bridge->motor == motor && !wpin_supply_live(sim, &sim->supplies[bridge->supply])) {
-            reading.supply_volts = 0;
-        }
+    const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
+    reading.driver_degrees = 25 + bridge->rise;
+    if (!wpin_supply_live(sim, &sim->supplies[bridge->supply])) {
+        reading.supply_volts = 0;
     }
     return reading;
 }
