@@ -217,6 +217,9 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n);
 /* The same of periods that begin without a current, and end without one. */
 int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int n);
+/* A motor whose legs stay as they are, as far as nothing happens: for how long, ps; 0 where that is
+ * not worth it. */
+int64_t wpin_plant_stay(wpin_plant *plant, int64_t dt);
 bool wpin_plant_within_stops(const wpin_plant *plant, double angle);
 /* The sign of the current, or of the one that legs drive from nothing; 0: none. */
 int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);

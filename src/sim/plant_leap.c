@@ -175,7 +175,8 @@ static bool quiet(const wpin_plant *plant, const wpin_period *p, const onward *o
     if (p->turn * p->several.count > HALF_TURN || !find_range(p, o, least, most)) {
         return false;
     }
-    if (p->one_way && !(o->i > 0 ? *least > 0 : *most < 0)) {
+    bool may_stop = p->one_way && !(o->i > 0 ? *least > 0 : *most < 0);
+    if (may_stop && (*least != 0 || *most != 0)) {
         return false;
     }
     double size = *most > -*least ? *most : -*least, torque = plant->motor.constant * size;
@@ -279,4 +280,17 @@ int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n) {
         return n;
     }
     return 0;
+}
+
+/* Legs that stay as they are are periods with one circuit. */
+int64_t wpin_plant_stay(wpin_plant *plant, int64_t dt) {
+    const int few = 3;
+    const int64_t piece = plant->piece_max;
+    bool both = plant->leg_a == WPIN_LEG_BOTH || plant->leg_b == WPIN_LEG_BOTH;
+    if (dt < few * piece || plant->kind != WPIN_PLANT_MOTOR || plant->quadratic != 0 || both ||
+        plant->feed.most_amps > 0 || plant->feed.share != 1) {
+        return 0;
+    }
+    wpin_pattern still = {1, {(uint16_t)wpin_plant_find_piece(plant, piece)->number}, {piece}};
+    return piece * wpin_plant_leap(plant, &still, (int)(dt / piece));
 }

@@ -69,7 +69,7 @@ static double shines(const wpin_part_lamp *lamp, double amps, double watts) {
 
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
-        int64_t piece = dt < PIECE_PS ? dt : PIECE_PS;
+        int64_t piece = dt < PIECE_PS || !glows(&plant->lamp) ? dt : PIECE_PS;
         double seconds = (double)piece * PS, volts, lost;
         int rail;
         double amps = current(plant, &rail, &volts, &lost), watts = amps * volts;
