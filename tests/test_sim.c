@@ -313,6 +313,40 @@ START_TEST(current_sense_reads_the_current) {
 }
 END_TEST
 
+/* A fast one follows the ripple: beside its equation s' = (i - s) / T in steps of a fifth of a
+ * microsecond, seen at each of them and once in a period. */
+START_TEST(a_fast_sense_follows_the_ripple) {
+    const double filter = 4e-6;
+    for (int stretch = 1; stretch <= 250; stretch *= 250) {
+        bench b = ideal(), exact = b;
+        b.motor.static_friction = exact.motor.static_friction = 10;
+        b.bridge.sense_volts_per_amp = exact.bridge.sense_volts_per_amp = 1;
+        b.bridge.sense_filter = filter;
+        build(&b), build(&exact);
+        wpin_sim_wire_sense(b.sim, 0, 2);
+        set_duty(&b, 0.3), set_duty(&exact, 0.3);
+        double sensed = 0, before = 0, least = 1e9, most = 0;
+        for (int n = 0; n < 250 * 400; n++) { /* 20 ms */
+            wpin_sim_advance(exact.sim, US / 5);
+            double now = wpin_sim_read(exact.sim, 0).amps_now;
+            sensed += (0.2e-6 / filter) * ((before + now) / 2 - sensed);
+            before = now;
+            if (n % stretch == stretch - 1) {
+                wpin_sim_advance(b.sim, stretch * US / 5);
+                double told = b.port.millivolts(b.sim, 2) * 1e-3;
+                ck_assert_msg(fabs(told - sensed) < 4e-3, "stretch %d, %d: %g, not %g", stretch, n,
+                              told, sensed);
+                least = n < 90000 ? least : fmin(least, told);
+                most = n < 90000 ? most : fmax(most, told);
+            }
+        }
+        ck_assert(stretch > 1 || most - least > 0.04); /* of a ripple of 63 mA */
+        wpin_sim_free(b.sim);
+        wpin_sim_free(exact.sim);
+    }
+}
+END_TEST
+
 /* What burns, with part and reason, and that it stays dead. */
 START_TEST(what_burns_is_told_and_stays_dead) {
     static const struct {
@@ -629,6 +663,7 @@ int main(void) {
     tcase_add_test(tests, time_steps_do_not_matter);
     tcase_add_test(tests, supply_off_means_no_motion);
     tcase_add_test(tests, current_sense_reads_the_current);
+    tcase_add_test(tests, a_fast_sense_follows_the_ripple);
     tcase_add_loop_test(tests, what_burns_is_told_and_stays_dead, 0, 6);
     tcase_add_loop_test(tests, both_sides_at_once, 0, 2);
     tcase_add_loop_test(tests, the_safe_order_spares_a_chip_without_interlock, 0, 3);

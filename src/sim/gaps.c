@@ -157,10 +157,6 @@ static void heat(wpin_plant *plant, const wpin_piece *piece, double charge, doub
     plant->diode_sizes += piece->loop.diode ? fabs(charge) : 0;
 }
 
-static void sense(wpin_plant *plant, double mean, double seconds) {
-    plant->sense_amps += (mean - plant->sense_amps) * wpin_plant_sense_share(plant, seconds);
-}
-
 static void take(wpin_plant *plant, const wpin_gap *g, const period *p) {
     wpin_sums *s = &plant->sums;
     double drawn = g->driven.loop.rail * p->charge[0] + g->led.loop.rail * p->charge[1];
@@ -174,9 +170,9 @@ static void take(wpin_plant *plant, const wpin_gap *g, const period *p) {
     plant->angle += p->turns;
     plant->speed = p->speed;
     if (plant->feed.sense_filter > 0) {
-        sense(plant, p->charge[0] / g->seconds[0], g->seconds[0]);
-        sense(plant, p->charge[1] / p->dry, p->dry);
-        sense(plant, 0, g->seconds[1] - p->dry);
+        wpin_plant_sense(plant, 0, p->peak, g->seconds[0]);
+        wpin_plant_sense(plant, p->peak, 0, p->dry);
+        wpin_plant_sense(plant, 0, 0, g->seconds[1] - p->dry);
     }
     if (plant->heats) {
         heat(plant, &g->driven, p->charge[0], p->peak * p->peak * (g->seconds[0] / 3));

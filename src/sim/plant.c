@@ -47,8 +47,25 @@ void wpin_plant_fed(wpin_plant *plant) {
     plant->version++;
 }
 
-double wpin_plant_sense_share(const wpin_plant *plant, double dt) {
-    return plant->feed.sense_filter > 0 ? -expm1(-dt / plant->feed.sense_filter) : 1;
+wpin_lag wpin_plant_lag(const wpin_plant *plant, double seconds) {
+    if (plant->feed.sense_filter <= 0) {
+        return (wpin_lag){.end = 1};
+    }
+    if (seconds <= 0) {
+        return (wpin_lag){.keep = 1};
+    }
+    double times = seconds / plant->feed.sense_filter, goes = -expm1(-times);
+    double end = 1 - goes / times;
+    return (wpin_lag){1 - goes, goes - end, end};
+}
+
+static double lags(const wpin_lag *lag, double is, double begin, double end) {
+    return lag->keep * is + lag->begin * begin + lag->end * end;
+}
+
+void wpin_plant_sense(wpin_plant *plant, double begin, double end, double seconds) {
+    wpin_lag lag = wpin_plant_lag(plant, seconds);
+    plant->sense_amps = lags(&lag, plant->sense_amps, begin, end);
 }
 
 static void add_forces(wpin_cached *c, const wpin_piece *p) {
@@ -67,7 +84,7 @@ static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t d
                      .version = p->version,
                      .p = wpin_propagator_make(&p->rates, seconds),
                      .seconds = seconds,
-                     .sense_share = wpin_plant_sense_share(plant, seconds)};
+                     .sense = wpin_plant_lag(plant, seconds)};
     add_forces(&c, p);
     return c;
 }
@@ -219,7 +236,7 @@ void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end
                                 .squares = amps * amps * seconds,
                                 .drawn = drawn};
     wpin_plant_add(plant, &flowed);
-    plant->sense_amps += (amps - plant->sense_amps) * wpin_plant_sense_share(plant, seconds);
+    wpin_plant_sense(plant, 2 * amps - end, end, seconds);
     note_current(plant, end, seconds);
 }
 
@@ -234,11 +251,7 @@ static void move(wpin_plant *plant, const wpin_piece *p, const wpin_cached *c, s
     s->supply_amps += drawn;
     plant->charge += drawn;
     plant->angle += sum.speed;
-    if (plant->feed.sense_filter > 0) {
-        plant->sense_amps += (sum.amps / c->seconds - plant->sense_amps) * c->sense_share;
-    } else {
-        plant->sense_amps = end.amps;
-    }
+    plant->sense_amps = lags(&c->sense, plant->sense_amps, plant->amps, end.amps);
     if (plant->heats) { /* the current is all but straight between the ends of a piece */
         double before = plant->amps, size = fabs(before + end.amps) * (c->seconds / 2);
         double squares =

@@ -140,6 +140,12 @@ typedef struct wpin_sums {
     double least_amps, most_amps;
 } wpin_sums;
 
+/* A first-order lag behind something that goes evenly from one value to another: so much of what it
+ * was, of what the other began with and of what it ended with. */
+typedef struct wpin_lag {
+    double keep, begin, end;
+} wpin_lag;
+
 #define WPIN_CACHE_SIZE 1024
 #define WPIN_LEAPS_BITS 9
 
@@ -153,7 +159,7 @@ typedef struct wpin_cached {
     double seconds;
     double end_amps, end_speed; /* psi g and xi g: what the forces do by themselves */
     double sum_amps, sum_speed;
-    double sense_share; /* of the way to the mean the sense filter goes in dt */
+    wpin_lag sense;
 } wpin_cached;
 
 typedef struct wpin_plant {
@@ -231,8 +237,9 @@ wpin_piece wpin_plant_piece(const wpin_plant *plant, int number);
  * -1 times. */
 const wpin_piece *wpin_plant_find_piece(wpin_plant *plant, int64_t dt);
 int wpin_plant_rail(const wpin_plant *plant);
-/* Share of the way to the mean that the sense filter goes in dt seconds. */
-double wpin_plant_sense_share(const wpin_plant *plant, double dt);
+/* What its sense filter does in so many seconds; and a current that goes evenly through it. */
+wpin_lag wpin_plant_lag(const wpin_plant *plant, double seconds);
+void wpin_plant_sense(wpin_plant *plant, double begin, double end, double seconds);
 /* The loop of a winding for a current of this sign between two legs. */
 wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
                           int way);

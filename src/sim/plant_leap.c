@@ -54,9 +54,10 @@ static void make_passage(const wpin_plant *plant, int number, int64_t dt, bool *
     r->sum_speed = row_of(q.psi.m10, q.psi.m11, q.xi.m10, q.xi.m11, &piece, l, v);
     r->sum_drawn = times(&r->sum_amps, piece.loop.rail * plant->feed.share);
     if (plant->feed.sense_filter > 0) {
-        double share = wpin_plant_sense_share(plant, seconds);
-        r->sense = times(&r->sum_amps, share / seconds);
-        r->sense_keep = 1 - share;
+        wpin_lag lag = wpin_plant_lag(plant, seconds);
+        r->sense = times(&r->amps, lag.end);
+        r->sense.i += lag.begin;
+        r->sense_keep = lag.keep;
     }
     if (plant->heats) {
         add_heat(r, &piece, number / 3 % 4 - 1, seconds);

@@ -191,13 +191,10 @@ static double largest(const wpin_whereabouts *at) {
 
 /* What is seen of a piece by itself: the largest current, and what its sensor makes of it. */
 static void see(wpin_plant *plant, double amps, double mean, double h) {
+    wpin_plant_sense(plant, 2 * mean - amps, amps, h);
     plant->amps = amps;
     plant->sums.least_amps = amps < plant->sums.least_amps ? amps : plant->sums.least_amps;
     plant->sums.most_amps = amps > plant->sums.most_amps ? amps : plant->sums.most_amps;
-    plant->sense_amps =
-        plant->feed.sense_filter <= 0
-            ? amps
-            : plant->sense_amps + (mean - plant->sense_amps) * wpin_plant_sense_share(plant, h);
 }
 
 static void lose(const walk *w, wpin_two charge, double h) {
