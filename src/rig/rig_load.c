@@ -89,12 +89,17 @@ static double share_of(const wpin_rig_load *load, double rated, double supply) {
     return forward > 0 ? (rated - forward) / (supply - forward) : pow(rated / supply, 2);
 }
 
-/* A load rated well below its supply never gets more than its share of it; a tenth more than rated,
- * like 12 V lamps on a full battery, is within what ratings allow for. */
+/* A tenth more than rated, like 12 V lamps on a full battery, is within what ratings allow for. */
+static bool is_rated_below(const wpin_rig *rig, const wpin_rig_load *load) {
+    double rated = load->limits.rated_volts;
+    return rated > 0 && WPIN_RATED_SLACK * rated < rig->supplies[load->supply].volts;
+}
+
+/* A load rated well below its supply never gets more than its share of it. */
 static void cap_by_rating(const wpin_rig *rig, wpin_rig_load *load) {
-    double supply = rig->supplies[load->supply].volts, rated = load->limits.rated_volts;
-    if (rated > 0 && WPIN_RATED_SLACK * rated < supply) {
-        load->limits.duty_max = fmin(load->limits.duty_max, share_of(load, rated, supply));
+    if (is_rated_below(rig, load)) {
+        double share = share_of(load, load->limits.rated_volts, rig->supplies[load->supply].volts);
+        load->limits.duty_max = fmin(load->limits.duty_max, share);
     }
 }
 
@@ -351,7 +356,8 @@ static void read_protection(wpin_reader *reader, const wpin_rig *rig, yaml_node_
 static void check_duties(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                          const wpin_rig_load *load) {
     const wpin_rig_limits *l = &load->limits;
-    if (load->kind != NULL && !wpin_stage_kind_takes_duty(load->kind) && l->duty_max < 1) {
+    if (load->kind != NULL && !wpin_stage_kind_takes_duty(load->kind) &&
+        is_rated_below(rig, load)) {
         wpin_say_at(reader, node,
                     "'%s' is rated %.3g V on %.3g V, and '%s' knows on and off only; "
                     "expected a stage that takes a duty, or a lower supply",
@@ -396,9 +402,7 @@ void wpin_read_load(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, 
     read_sensors(reader, rig, node, nodes, staged, &load);
     read_quantities(reader, node, nodes, &load);
     read_protection(reader, rig, nodes, &load);
-    if (rig->supply_count != 0) {
-        cap_by_rating(rig, &load);
-    }
+    cap_by_rating(rig, &load);
     if (staged && rig->supply_count != 0) {
         read_on_stop(reader, nodes[LOAD_ON_STOP], rig, &load);
     }

@@ -112,6 +112,18 @@ static void check_soft_pwm(wpin_reader *reader, const wpin_rig *rig) {
     }
 }
 
+/* A rig without supplies is refused; until then one of no volts stands for that of each load. False
+ * when out of memory. */
+static bool stand_in(wpin_reader *reader, wpin_rig *rig) {
+    if (rig->supplies == NULL) {
+        rig->supplies = wpin_messages_room(reader->messages, NULL, 0, sizeof *rig->supplies);
+        if (rig->supplies != NULL) {
+            rig->supplies[0] = (wpin_rig_supply){0};
+        }
+    }
+    return rig->supplies != NULL;
+}
+
 static void read_top(wpin_reader *reader, wpin_rig *rig) {
     yaml_node_t *root = yaml_document_get_root_node(&reader->document);
     yaml_node_t *nodes[TOP_COUNT];
@@ -128,6 +140,9 @@ static void read_top(wpin_reader *reader, wpin_rig *rig) {
     }
     if (nodes[TOP_SUPPLIES] != NULL) {
         read_all(reader, rig, nodes[TOP_SUPPLIES], "supplies", wpin_read_supply);
+    }
+    if (!stand_in(reader, rig)) {
+        return;
     }
     if (nodes[TOP_CONTROLLER] != NULL) {
         wpin_read_controller(reader, rig, nodes[TOP_CONTROLLER]);

@@ -45,7 +45,9 @@ int wpin_find_supply_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     for (size_t i = 0; names != NULL && i < rig->supply_count; i++) {
         names[i] = rig->supplies[i].name;
     }
-    if (text != NULL && names != NULL) {
+    if (text != NULL && rig->supply_count == 0) {
+        wpin_say_at(reader, node, "unknown supply '%s': the rig has no supplies", text);
+    } else if (text != NULL && names != NULL) {
         found = wpin_find_word(reader, node, text, "supply", names, rig->supply_count);
     }
     reader->messages->out_of_memory |= names == NULL;
