@@ -891,9 +891,9 @@ END_TEST
 START_TEST(a_motor_is_identified_and_that_is_kept) {
     const char *rig = scratch("bench.yaml");
     run_command(output, sizeof output, "cp %s/demo/honey-motor.yaml %s", TEST_SOURCE, rig);
-    tool(0, SAYS("torque constant", "57.1 mNm/A", "not known", "Stored in", "seed 1"),
+    tool(0, SAYS("torque constant", "57.11 mNm/A", "1.117 mH", "Stored in", "seed 1"),
          "identify %s drum --spread 20%% --write", rig);
-    tool(0, SAYS("these constants are used", "57.1 mNm/A"), "rig %s", rig);
+    tool(0, SAYS("these constants are used", "1.117 mH, 57.11 mNm/A"), "rig %s", rig);
     tool(0, SAYS("identified: {on: "), "identify %s drum --json --write", rig); /* in its place */
     run_command(output, sizeof output, "grep -c identified %s", rig);
     ck_assert_str_eq(output, "1\n");

@@ -2,20 +2,25 @@
 #include "circuit.h"
 #include <math.h>
 
-/* What is in series with the winding, averaged over a period: switches and supply while they
- * drive, what the current runs on through in the rest of it. */
-static double other_ohms(const wpin_rig *rig, const wpin_rig_load *load, double duty) {
+/* What is in series with the winding: switches and supply while they drive... */
+static double ohms_on(const wpin_rig *rig, const wpin_rig_load *load) {
+    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
+    return switches * load->bridge.on_resistance + rig->supplies[load->supply].resistance;
+}
+
+/* ...and what the current runs on through in the rest of a period. */
+static double ohms_off(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_driver *b = &load->bridge;
-    bool single = wpin_rig_single_switch(load->kind);
-    double supply = rig->supplies[load->supply].resistance;
-    double on = (single ? 1 : 2) * b->on_resistance + supply;
-    double off = b->diode_resistance + (single ? 0 : b->on_resistance);
     switch (wpin_rig_off_phase(load)) {
-    case WPIN_OFF_FAST: off = 2 * b->diode_resistance + supply; break;
-    case WPIN_OFF_SHORT: off = 2 * b->on_resistance; break;
-    default: break;
+    case WPIN_OFF_FAST: return 2 * b->diode_resistance + rig->supplies[load->supply].resistance;
+    case WPIN_OFF_SHORT: return 2 * b->on_resistance;
+    default:
+        return b->diode_resistance + (wpin_rig_single_switch(load->kind) ? 0 : b->on_resistance);
     }
-    return fabs(duty) * on + (1 - fabs(duty)) * off;
+}
+
+double wpin_winding_more_on(const wpin_rig *rig, const wpin_rig_load *load) {
+    return ohms_on(rig, load) - ohms_off(rig, load);
 }
 
 wpin_pwm_loop wpin_winding_loop(const wpin_rig *rig, const wpin_rig_load *load, double duty,
@@ -24,12 +29,18 @@ wpin_pwm_loop wpin_winding_loop(const wpin_rig *rig, const wpin_rig_load *load, 
     motor.motor.constant = 1; /* so that a speed is an emf */
     motor.motor.inductance = henries;
     return wpin_rig_pwm_loop(&motor, rig->supplies[load->supply].volts,
-                             ohms + other_ohms(rig, load, duty), load->limits.pwm_hz, emf);
+                             ohms + ohms_off(rig, load) +
+                                 fabs(duty) * wpin_winding_more_on(rig, load),
+                             load->limits.pwm_hz, emf);
+}
+
+double wpin_step_amps(const wpin_rig *rig, const wpin_rig_load *load) {
+    double bits = rig->controller.converter_bits, scale = load->bridge.sense_volts_per_amp;
+    return bits > 0 && scale > 0 ? rig->controller.logic_volts / exp2(bits) / scale : 0;
 }
 
 void wpin_add_half_step(wpin_cut *cut, const wpin_rig *rig, const wpin_rig_load *load) {
-    double bits = rig->controller.converter_bits, scale = load->bridge.sense_volts_per_amp;
-    double amps = bits > 0 && scale > 0 ? rig->controller.logic_volts / exp2(bits) / 2 / scale : 0;
+    double amps = wpin_step_amps(rig, load) / 2;
     for (size_t i = 0; i < cut->count; i++) {
         wpin_stretch *s = &cut->stretches[i];
         s->amps = s->duty == 0 ? 0 : s->amps + (s->amps < 0 ? -amps : amps);

@@ -12,6 +12,7 @@ enum { OHMS, HENRIES, TORQUE, INERTIA, DRY, VISCOUS, UNKNOWNS };
 typedef struct fit {
     const wpin_rig *rig;
     const wpin_rig_load *load;
+    const wpin_record *record;
     const wpin_cut *cut;
     double scale[UNKNOWNS]; /* the unknowns are looked for as multiples of these */
     double amps;            /* what a residual is measured in: the noise of the current, A */
@@ -127,12 +128,27 @@ static double error_of(const room *r, int m, int i) {
 /* Besides, what the model itself is off by: a stage that is described by a few figures, stretches
  * taken as even. Found on simulated benches; see tests/test_identify.c. */
 static const double own[UNKNOWNS] = {[OHMS] = 4e-3,    [HENRIES] = 0.1, [TORQUE] = 1.5e-3,
-                                     [INERTIA] = 2e-3, [DRY] = 3e-3,    [VISCOUS] = 1e-2};
+                                     [INERTIA] = 4e-3, [DRY] = 4e-3,    [VISCOUS] = 1.2e-2};
 
 /* Speeds between edges that have no moments of their own lag what turns; and in current that decays
  * fast, against the supply, the stage's own figures weigh more. */
 #define COARSE_OWN 0.025
 #define FAST_OHMS  4e-3
+
+/* Stretches tell no inductance, which takes samples within a period of PWM; but no more of it than
+ * would have held up the current where that rose and fell: by the volts that the loop's ohms are
+ * off by. */
+static void bound_henries(const fit *f, wpin_estimate *henries, double ohms) {
+    double climbs = 0, volts = 0;
+    for (size_t i = 0; i < f->cut->count; i++) {
+        const wpin_stretch *s = &f->cut->stretches[i];
+        climbs += driven(s) ? s->climb * s->climb : 0;
+        volts += driven(s) ? s->amps * s->amps * ohms * ohms : 0;
+    }
+    const double off = 0.01;
+    henries->error += climbs > 0 ? off * sqrt(volts / climbs) : 0;
+    henries->known = false;
+}
 
 static void take(const fit *f, const room *r, int m, wpin_identification *to) {
     static const wpin_constant what[UNKNOWNS] = {
@@ -148,8 +164,10 @@ static void take(const fit *f, const room *r, int m, wpin_identification *to) {
         e.known = e.error < 0.3 * e.value;
         to->constants[what[i]] = e;
     }
-    /* stretches and periods tell too little of it: that takes samples within a period */
-    to->constants[WPIN_CONSTANT_INDUCTANCE].known = false;
+    bound_henries(f, &to->constants[WPIN_CONSTANT_INDUCTANCE],
+                  to->constants[WPIN_CONSTANT_RESISTANCE].value);
+    wpin_find_inductance(f->rig, f->load, f->record, to->constants[WPIN_CONSTANT_RESISTANCE].value,
+                         to);
 }
 
 /* How much higher the wave of PWM rises than its mean, while the motor stands: what breaks it loose
@@ -230,7 +248,7 @@ bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load, const wpin_re
     }
     to->seconds = record->count > 0 ? record->rows[record->count - 1].at - record->rows[0].at : 0;
     double turn = wpin_rig_counts(load) / (load->encoder.at_output ? load->motor.gear_ratio : 1);
-    fit f = {.rig = rig, .load = load};
+    fit f = {.rig = rig, .load = load, .record = record};
     wpin_cut cut;
     bool good = wpin_cut_record(&cut, record, load->bridge.sense_filter,
                                 load->encoder.one_channel ? 2 : 4, turn, load->encoder.no_moments);

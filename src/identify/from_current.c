@@ -17,6 +17,7 @@
 typedef struct by_current {
     const wpin_rig *rig;
     const wpin_rig_load *load;
+    const wpin_record *record;
     const wpin_cut *cut;
     double *emf; /* of each stretch, V against its duty; NAN: it has none that can be told */
     bool *rests; /* of each stretch: it stands */
@@ -296,6 +297,7 @@ static bool tell(by_current *b, const wpin_known *known, wpin_identification *to
     c[WPIN_CONSTANT_DRY] = estimate(value[0] * k, error[0] * k, OWN + of_k);
     c[WPIN_CONSTANT_VISCOUS] = estimate(value[1] * k * k, error[1] * k * k, 2 * OWN + 2 * of_k);
     c[WPIN_CONSTANT_INERTIA] = estimate(value[2] * k * k, error[2] * k * k, OWN + 2 * of_k);
+    wpin_find_inductance(b->rig, b->load, b->record, b->ohms, to);
     take_static(b, k, to);
     to->windows = b->cut->count;
     return true;
@@ -336,7 +338,7 @@ bool wpin_identify_from_current(const wpin_rig *rig, const wpin_rig_load *load,
     wpin_cut cut;
     bool good = wpin_cut_by_time(&cut, record, load->bridge.sense_filter, WINDOW);
     wpin_add_half_step(&cut, rig, load);
-    by_current b = {.rig = rig, .load = load, .cut = &cut};
+    by_current b = {.rig = rig, .load = load, .record = record, .cut = &cut};
     b.emf = calloc(cut.count + 1, sizeof *b.emf);
     b.rests = calloc(cut.count + 1, sizeof *b.rests);
     if (good && b.emf != NULL && b.rests != NULL) {

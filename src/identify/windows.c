@@ -46,14 +46,17 @@ static sums sum_up(const wpin_record *record, double from, double to, double lag
     sums s = {.even = true};
     double quarter = (to - from) / 4;
     double sign = 0;
-    for (size_t i = row_at(record, from); i < record->count && record->rows[i].at < to; i++) {
+    size_t first = row_at(record, from);
+    first -= first > 0; /* its duty is on the pins yet */
+    for (size_t i = first; i < record->count && record->rows[i].at < to; i++) {
         const wpin_record_row *r = &record->rows[i];
+        double begin = fmax(r->at, from);
         double until = i + 1 < record->count ? fmin(record->rows[i + 1].at, to) : to;
         double now = (r->duty > 0) - (r->duty < 0);
         s.even = s.even && (s.seconds == 0 || now == sign);
         sign = now;
-        s.duty += r->duty * (until - r->at);
-        s.seconds += until - r->at;
+        s.duty += r->duty * (until - begin);
+        s.seconds += until - begin;
     }
     s.duty /= s.seconds > 0 ? s.seconds : 1;
     s.amps = sign * mean_amps(record, from + lag, to + lag);

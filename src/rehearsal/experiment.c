@@ -5,6 +5,8 @@
 
 #define PI        3.14159265358979323846
 #define SLOWLY_US 8000000U /* up to what surely breaks it loose */
+#define SAMPLES   32       /* of the current in a period of PWM... */
+#define SAMPLED   3.0      /* ...once a tick, for so many seconds at each duty */
 
 typedef struct experiment {
     wpin_one_load one;
@@ -12,6 +14,9 @@ typedef struct experiment {
     wpin_known *known; /* NULL: an encoder tells */
     double now;        /* s */
     double runs_down;  /* s that it takes to rest, as the rig has it */
+    bool quick;        /* its sense follows the ripple of PWM... */
+    bool samples;      /* ...which is kept now... */
+    double shift;      /* ...from that share of the time between two samples on */
     bool full;         /* out of memory */
 } experiment;
 
@@ -54,6 +59,45 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
 
 /* ---- the run ---- */
 
+/* What the timer makes of it, in its whole steps. */
+static double duty_shown(const experiment *e) {
+    double share = (double)wpin_motor_duty(&e->one.motor) / WPIN_DUTY_FULL;
+    double steps = e->one.bound.achieved.steps;
+    return steps > 0 ? round(share * steps) / steps : share;
+}
+
+/* The port tells whole millivolts: which step of the converter that was, and its volts. */
+static double sensed_volts(const experiment *e, uint8_t input) {
+    const wpin_port *port = &e->one.port;
+    const wpin_rig_controller *c = &e->one.rig->controller;
+    double volts = port->millivolts(port->context, input) * 1e-3;
+    double step = c->converter_bits > 0 ? c->logic_volts / exp2(c->converter_bits) : 0;
+    return step > 1e-3 ? step * round(volts / step) : volts;
+}
+
+/* A quick sense shows the ripple: its mean over a period is what counts. A converter takes it at
+ * moments that the timer of the PWM starts it at. */
+static double sample(experiment *e) {
+    const wpin_rig_load *l = &e->one.rig->loads[e->one.load];
+    const int64_t period = 1000000000000000LL / e->one.bound.achieved.millihertz;
+    double sum = 0;
+    e->shift = fmod(e->shift + 0.6180339887, 1); /* not the same moments in every period */
+    wpin_sim_advance(e->one.sim, (int64_t)(e->shift * (double)period / SAMPLES));
+    for (int i = 0; i < SAMPLES; i++) {
+        wpin_sim_advance(e->one.sim, period * (i + 1) / SAMPLES - period * i / SAMPLES);
+        double amps =
+            sensed_volts(e, (uint8_t)l->limits.trip_input) / l->bridge.sense_volts_per_amp;
+        int64_t passed = wpin_sim_time(e->one.sim) % period;
+        wpin_record_sample s = {.at = e->now,
+                                .duty = duty_shown(e),
+                                .phase = (double)passed / (double)period,
+                                .amps = amps};
+        e->full = e->full || (e->samples && !wpin_record_add_sample(e->record, &s));
+        sum += amps;
+    }
+    return sum / SAMPLES;
+}
+
 /* What the controller knows after this tick. */
 static void keep(experiment *e) {
     const wpin_port *port = &e->one.port;
@@ -68,8 +112,9 @@ static void keep(experiment *e) {
     const wpin_record *r = e->record;
     bool still = r->count > 0 && r->rows[r->count - 1].counts == counts;
     wpin_record_row row = {.at = e->now,
-                           .duty = (double)wpin_motor_duty(&e->one.motor) / WPIN_DUTY_FULL,
-                           .amps = fabs(wpin_motor_milliamps(&e->one.motor) * 1e-3),
+                           .duty = duty_shown(e),
+                           .amps = e->quick ? sample(e)
+                                            : fabs(wpin_motor_milliamps(&e->one.motor) * 1e-3),
                            .counts = counts,
                            .counted_at = still ? r->rows[r->count - 1].counted_at : e->now - ago};
     e->full = e->full || !wpin_record_add(e->record, &row);
@@ -79,8 +124,9 @@ static void keep(experiment *e) {
 static bool tick(experiment *e) {
     wpin_motor_refresh(&e->one.motor, 1000);
     wpin_motor_tick(&e->one.motor);
+    int64_t until = wpin_sim_time(e->one.sim) + e->one.tick;
     keep(e);
-    wpin_sim_advance(e->one.sim, e->one.tick);
+    wpin_sim_advance(e->one.sim, until - wpin_sim_time(e->one.sim));
     e->now += (double)e->one.tick * 1e-12;
     return wpin_motor_fault(&e->one.motor) == WPIN_OK && !e->full;
 }
@@ -92,6 +138,14 @@ static bool pass(experiment *e, double seconds) {
         }
     }
     return true;
+}
+
+/* Evenly, its ripple on record. */
+static bool pass_sampled(experiment *e) {
+    e->samples = true;
+    bool good = pass(e, SAMPLED);
+    e->samples = false;
+    return good;
 }
 
 /* Runs down by itself, until it stands. */
@@ -171,13 +225,20 @@ static bool one_way(experiment *e, const wpin_rig_load *l, double way) {
             return false;
         }
     }
-    if (!run_at(e, way * less, 0, hold) || !run_at(e, way * most, 0, hold)) {
+    bool held = run_at(e, way * less, 0, hold) && (!e->quick || pass_sampled(e));
+    if (!held || !run_at(e, way * most, 0, hold)) {
         return false;
     }
     if (e->known != NULL && way > 0) {
         look(e, l, most);
     }
     return run_down(e);
+}
+
+/* Several times in a period it shows another current, and a period fits into a tick. */
+static bool is_quick(const wpin_rig *rig, const wpin_rig_load *l) {
+    double hz = l->limits.pwm_hz;
+    return l->bridge.sense_filter * hz < 0.25 && hz * rig->controller.tick >= 2;
 }
 
 bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load, wpin_record *record,
@@ -188,6 +249,7 @@ bool wpin_experiment(const wpin_rig *rig, const wpin_rig *bench, int load, wpin_
                     .runs_down = running_down(rig, l)};
     bool good =
         wpin_one_load_open_on(&e.one, rig, bench != NULL ? bench : rig, load, false, why, size);
+    e.quick = good && is_quick(rig, l);
     if (good) {
         good = run_down(&e) && one_way(&e, l, 1) &&
                (!wpin_stage_kind_has(l->kind, WPIN_DRIVE_REVERSE) || one_way(&e, l, -1));

@@ -18,23 +18,36 @@ extern "C" {
 
 /** What a controller knew at one tick. */
 typedef struct wpin_record_row {
-    double at;         /**< s. */
-    double duty;       /**< On the pins from here on, signed; 0: the motor is left alone. */
-    double amps;       /**< Sensed, without a sign. */
+    double at;   /**< s. */
+    double duty; /**< On the pins from here on, signed; 0: the motor is left alone. */
+    double amps; /**< Sensed, without a sign; a mean over a period of PWM if it shows the ripple. */
     int32_t counts;    /**< Of its encoder, as it is forward. */
     double counted_at; /**< When the last of them passed, s. */
 } wpin_record_row;
+
+/** The current at one moment within a PWM period, as a converter started by the timer takes it. */
+typedef struct wpin_record_sample {
+    double at;    /**< s. */
+    double duty;  /**< On the pins, signed. */
+    double phase; /**< The share of its period that had passed, 0 to 1, from anywhere in it as long
+                     as that stays the same while the duty does. */
+    double amps;  /**< Sensed, without a sign. */
+} wpin_record_sample;
 
 /** A whole record. Start with all zero. */
 typedef struct wpin_record {
     wpin_record_row *rows;
     size_t count, room;
+    wpin_record_sample *samples;
+    size_t sample_count, sample_room;
 } wpin_record;
 
-/** Adds a row; false when out of memory. */
+/** Adds a row, or a sample; false when out of memory. */
 WPIN_API bool wpin_record_add(wpin_record *record, const wpin_record_row *row);
+WPIN_API bool wpin_record_add_sample(wpin_record *record, const wpin_record_sample *sample);
 WPIN_API void wpin_record_free(wpin_record *record);
-/** Writes it as CSV (RFC 4180), and reads it; false with the reason. */
+/** Writes it as CSV (RFC 4180), and reads it; false with the reason. A sample is a row with a phase
+ * in a sixth column, which may be left out where there are none. */
 WPIN_API bool wpin_record_write(const wpin_record *record, const char *path, char *why,
                                 size_t why_size);
 WPIN_API bool wpin_record_read(wpin_record *record, const char *path, char *why, size_t why_size);
@@ -54,18 +67,21 @@ typedef enum wpin_constant {
 typedef struct wpin_estimate {
     double value;
     double error; /**< It is within this of it, in 95 of 100 cases, as far as the record tells. */
-    bool known;   /**< False: the record does not tell. */
+    bool known; /**< False: the record does not tell, but that it is below both together where that
+                   is more than 0. */
 } wpin_estimate;
 
 /** What came of a fit. */
 typedef struct wpin_identification {
     wpin_estimate constants[WPIN_CONSTANTS];
-    double amps_off;   /**< Of the current, root of the mean square. */
-    size_t windows;    /**< Stretches of the record that were used. */
-    size_t breakaways; /**< Times it broke loose. */
-    double seconds;    /**< How long the record is. */
-    double volts;      /**< Assumed at the supply. */
-    double degrees;    /**< Assumed of the winding. */
+    double amps_off;         /**< Of the current, root of the mean square. */
+    size_t windows;          /**< Stretches of the record that were used. */
+    size_t breakaways;       /**< Times it broke loose. */
+    size_t samples;          /**< Within periods of PWM, that were used. */
+    char no_inductance[240]; /**< Why it is not known; empty: it is. */
+    double seconds;          /**< How long the record is. */
+    double volts;            /**< Assumed at the supply. */
+    double degrees;          /**< Assumed of the winding. */
 } wpin_identification;
 
 /** Fits the constants of a load to a record. What is taken from the rig: supply, stage, gear, the

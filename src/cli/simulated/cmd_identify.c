@@ -52,10 +52,12 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Finds out what a motor is: resistance, torque constant, inertia and frictions, each with how "
-    "far it may be off. On simulated hardware it breaks the motor loose slowly, brings it to two "
-    "speeds and lets it run down, each way; only what a controller measures is used. It takes a "
-    "current sense, and an encoder or one speed that somebody measured.\v"
+    "Finds out what a motor is: resistance, inductance, torque constant, inertia and frictions, "
+    "each "
+    "with how far it may be off. On simulated hardware it breaks the motor loose slowly, brings it "
+    "to two speeds and lets it run down, each way; only what a controller measures is used. It "
+    "takes "
+    "a current sense, and an encoder or one speed that somebody measured.\v"
     "Example:\n"
     "  windpin identify demo/honey-motor.yaml drum --spread 20%\n"
     "\n"
@@ -223,6 +225,10 @@ static void print_row(const wpin_rig_load *load, const wpin_identification *foun
     if (mine > 0) {
         wpin_quantity_write(is, sizeof is, mine, d);
         snprintf(off, sizeof off, "+- %.2g %%", 100 * e->error / mine);
+    } else if (i == WPIN_CONSTANT_INDUCTANCE && e->error > 0) {
+        char most[36];
+        wpin_quantity_write(most, sizeof most, e->value + e->error, d);
+        snprintf(is, sizeof is, "< %s", most);
     }
     printf("  %-20s %14s %14s  %s\n", constants[i].words, said, is, off);
 }
@@ -282,13 +288,20 @@ static void print_found(const identify_arguments *a, const wpin_rig *rig, const 
     for (int i = 0; i < WPIN_CONSTANTS; i++) {
         print_row(load, found, i);
     }
-    printf("\nThe current is off by %.2g A on average; %zu stretches, %zu starts from rest.\n",
+    printf("\nThe current is off by %.2g A on average; %zu stretches, %zu starts from rest",
            found->amps_off, found->windows, found->breakaways);
+    if (found->samples > 0) {
+        printf(", %zu samples within periods of PWM", found->samples);
+    }
+    puts(".");
     printf(
         "Assumed: %.4g V at '%s' (measure it while nothing turns), the winding at %.0f degC, and "
         "the stage as the rig has it.\n",
         found->volts, rig->supplies[load->supply].name, found->degrees);
     print_known(load, known);
+    if (found->no_inductance[0] != '\0') {
+        printf("The inductance is not known: %s.\n", found->no_inductance);
+    }
     if (a->spread > 0 && a->record == NULL) {
         printf("The simulated motor was another than the rig's, up to %.3g %% (seed %u).\n",
                a->spread * 100, a->seed);
@@ -311,6 +324,9 @@ static void print_json(const wpin_rig *rig, const wpin_rig_load *load,
     json_t *told = json_pack("{s:s, s:o, s:f, s:f, s:f, s:s}", "load", load->name, "constants", all,
                              "off_a", found->amps_off, "record_s", found->seconds, "assumed_volts",
                              found->volts, "for_the_rig", line);
+    if (found->no_inductance[0] != '\0') {
+        json_object_set_new(told, "no_inductance", json_string(found->no_inductance));
+    }
     if (!load->encoder.there && known->constant > 0) {
         json_object_set_new(told, "known_constant_nm_per_a", json_real(known->constant));
     } else if (!load->encoder.there) {
