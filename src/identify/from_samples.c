@@ -3,7 +3,6 @@
  * not on what the motor does meanwhile. Its height is all but inverse to the inductance. Where in a
  * period the samples begin is looked for as well. */
 #include "circuit.h"
-#include "windpin/host/quantity.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -186,16 +185,13 @@ static void join(wpin_estimate *to, const wpin_estimate *one, double *weights) {
 static void say_why(const wpin_rig_load *load, const wpin_record *record, bool stops,
                     wpin_identification *to) {
     double hz = load->limits.pwm_hz, lag = load->bridge.sense_filter;
-    char *why = to->no_inductance, is[40], most[40];
+    char *why = to->no_inductance;
     size_t size = sizeof to->no_inductance;
     if (lag * hz > SLOW) {
-        wpin_quantity_write(is, sizeof is, lag, WPIN_TIME);
-        wpin_quantity_write(most, sizeof most, SLOW / hz, WPIN_TIME);
-        snprintf(
-            why, size,
-            "it shows in the ripple of PWM, which the sense smooths; a 'sense-filter' of %s at "
-            "the most, not %s, would let it through",
-            most, is);
+        snprintf(why, size,
+                 "it shows in the ripple of PWM, which the sense smooths; a 'sense-filter' of %.4g "
+                 "us at the most, not %.4g us, would let it through",
+                 SLOW / hz * 1e6, lag * 1e6);
     } else if (stops) {
         snprintf(
             why, size,

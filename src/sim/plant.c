@@ -8,9 +8,7 @@
 #include <string.h>
 
 #define PS 1e-12
-/* As something happens the way goes by so many, before a leap over more is tried again. */
-#define PIECES 8
-#define PI     3.14159265358979323846
+#define PI 3.14159265358979323846
 
 typedef struct state {
     double amps, speed;
@@ -307,11 +305,8 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
 
 void wpin_winding_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
-        dt -= wpin_plant_stay(plant, dt);
-        for (int k = 0; k < PIECES && dt > 0; k++) {
-            int64_t piece_dt = dt < plant->piece_max ? dt : plant->piece_max;
-            dt -= advance_piece(plant, piece_dt);
-        }
+        int64_t piece_dt = dt < plant->piece_max ? dt : plant->piece_max;
+        dt -= advance_piece(plant, piece_dt);
     }
 }
 

@@ -223,9 +223,6 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n);
 /* The same of periods that begin without a current, and end without one. */
 int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int n);
-/* A motor whose legs stay as they are, as far as nothing happens: for how long, ps; 0 where that is
- * not worth it. */
-int64_t wpin_plant_stay(wpin_plant *plant, int64_t dt);
 bool wpin_plant_within_stops(const wpin_plant *plant, double angle);
 /* The sign of the current, or of the one that legs drive from nothing; 0: none. */
 int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);
@@ -263,8 +260,9 @@ static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
 }
 /* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
-/* Each kind's own way through a stretch of time, in ps: a motor or solenoid, a lamp, a stepper, a
- * brushless motor. */
+/* Each kind's own way through a stretch of time, in ps: a motor; the same or a solenoid piece by
+ * piece; a lamp, a stepper, a brushless motor. */
+void wpin_motor_advance(wpin_plant *plant, int64_t dt);
 void wpin_winding_advance(wpin_plant *plant, int64_t dt);
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt);
 void wpin_stepper_advance(wpin_plant *plant, int64_t dt);

@@ -7,6 +7,8 @@
 #define HALF_TURN 3.14159265358979323846
 /* At once: their numbers are counted one by one. */
 #define PERIODS_MOST 1000
+/* Where something happens so many pieces go by before a leap is tried again. */
+#define PIECES 8
 
 static wpin_row row_of(double i, double w, double per_amps, double per_speed, const wpin_piece *p,
                        double inductance, double volts) {
@@ -283,15 +285,26 @@ int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n) {
     return 0;
 }
 
-/* Legs that stay as they are are periods with one circuit. */
-int64_t wpin_plant_stay(wpin_plant *plant, int64_t dt) {
+/* Legs that stay as they are are periods with one circuit: for how long nothing happens, ps; 0
+ * where that is not worth it. */
+static int64_t stay(wpin_plant *plant, int64_t dt) {
     const int few = 3;
     const int64_t piece = plant->piece_max;
     bool both = plant->leg_a == WPIN_LEG_BOTH || plant->leg_b == WPIN_LEG_BOTH;
-    if (dt < few * piece || plant->kind != WPIN_PLANT_MOTOR || plant->quadratic != 0 || both ||
-        plant->feed.most_amps > 0 || plant->feed.share != 1) {
+    if (dt < few * piece || plant->quadratic != 0 || both || plant->feed.most_amps > 0 ||
+        plant->feed.share != 1) {
         return 0;
     }
     wpin_pattern still = {1, {(uint16_t)wpin_plant_find_piece(plant, piece)->number}, {piece}};
     return piece * wpin_plant_leap(plant, &still, (int)(dt / piece));
+}
+
+void wpin_motor_advance(wpin_plant *plant, int64_t dt) {
+    while (dt > 0) {
+        dt -= stay(plant, dt);
+        int64_t by_pieces = PIECES * plant->piece_max;
+        by_pieces = dt < by_pieces ? dt : by_pieces;
+        wpin_winding_advance(plant, by_pieces);
+        dt -= by_pieces;
+    }
 }
