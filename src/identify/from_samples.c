@@ -114,13 +114,15 @@ static match best_match(const period *p, const wave *w) {
             best = m, at = i * step;
         }
     }
-    for (; step > 1e-5; step /= 2) {
+    while (step > 1e-5) {
         match before = compare(p, w, at - step / 2), after = compare(p, w, at + step / 2);
-        match *better = before.by > after.by ? &before : &after;
-        if (better->by > best.by) {
-            at += better == &before ? -step / 2 : step / 2;
-            best = *better;
+        bool back = before.by > after.by;
+        match better = back ? before : after;
+        if (better.by > best.by) {
+            at += back ? -step / 2 : step / 2;
+            best = better;
         }
+        step /= 2;
     }
     return best;
 }
