@@ -213,6 +213,61 @@ START_TEST(records_are_kept_and_read) {
 }
 END_TEST
 
+static void no_more_than_few(wpin_record_sample *s, size_t n) {
+    s->duty = n < 100 ? s->duty : 0;
+}
+
+static void all_at_one_place(wpin_record_sample *s, size_t n) {
+    s->phase = 0.3 + 0.01 * (double)(n % 2);
+}
+
+static void at_any_place(wpin_record_sample *s, size_t n) {
+    (void)n;
+    s->phase = pick(1000) / 1000.0;
+}
+
+static void in_another_unit(wpin_record_sample *s, size_t n) {
+    (void)n;
+    s->amps *= 1000;
+}
+
+/* Samples that tell no inductance: why not; the rest is found, and what it is below. */
+START_TEST(samples_that_tell_nothing_are_not_used) {
+    static const struct {
+        void (*spoil)(wpin_record_sample *s, size_t n);
+        const char *words;
+    } rows[] = {{no_more_than_few, "it takes 200 at one duty"},
+                {all_at_one_place, "do not rise and fall"},
+                {at_any_place, "do not rise and fall"},
+                {in_another_unit, "expected the same"}};
+    wpin_rig *rig = read_rig("", "rig.yaml");
+    wpin_record run = {0};
+    wpin_identification found;
+    char why[400];
+    ck_assert_msg(wpin_experiment(rig, NULL, 0, &run, NULL, why, sizeof why), "%s", why);
+    size_t count = run.sample_count;
+    wpin_record_sample *all = run.samples, *spoilt = malloc(count * sizeof *spoilt);
+    run.samples = spoilt;
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        for (size_t n = 0; n < count; n++) {
+            spoilt[n] = all[n];
+            rows[i].spoil(&spoilt[n], n);
+        }
+        ck_assert(wpin_identify(rig, &rig->loads[0], &run, &found, why, sizeof why));
+        const wpin_estimate *henries = &found.constants[WPIN_CONSTANT_INDUCTANCE];
+        ck_assert_msg(!henries->known, "%s: %g", rows[i].words, henries->value);
+        ck_assert_double_gt(henries->value + henries->error, rig->loads[0].motor.inductance);
+        ck_assert_msg(strstr(found.no_inductance, rows[i].words) != NULL, "%s",
+                      found.no_inductance);
+        ck_assert(found.constants[WPIN_CONSTANT_RESISTANCE].known);
+    }
+    run.samples = all;
+    free(spoilt);
+    wpin_record_free(&run);
+    wpin_rig_free(rig);
+}
+END_TEST
+
 /* What can't be identified, or should not be turned, is refused before it moves. */
 START_TEST(some_are_not_identified) {
     static const struct {
@@ -286,6 +341,7 @@ int main(void) {
     tcase_set_timeout(tests, 0);
     tcase_add_loop_test(tests, constants_are_found, 0, sizeof benches / sizeof *benches);
     tcase_add_loop_test(tests, records_are_kept_and_read, 0, 2);
+    tcase_add_test(tests, samples_that_tell_nothing_are_not_used);
     tcase_add_test(tests, some_are_not_identified);
     tcase_add_test(tests, one_speed_takes_the_place_of_an_encoder);
     suite_add_tcase(suite, tests);

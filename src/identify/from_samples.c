@@ -7,16 +7,29 @@
 #include <stdio.h>
 
 #define BINS   128  /* of a period */
-#define LEAST  200  /* samples of a duty that tell something */
+#define LEAST  200  /* samples of a duty that tell something, */
+#define SPREAD 8    /* in so many places of the period */
 #define PLACES 64   /* in a period, that its begin is first looked for at */
 #define EVEN   1e-3 /* duties that differ by no more are one */
 #define STEPS  0.03 /* ...and, as a share of the ripple's height, of a converter's step */
 #define OWN    4e-3 /* besides, what the model is off by: see tests/test_identify.c */
 #define SLOW   0.25 /* of a period: a sense with a longer lag shows too little of the ripple */
 
+/* What comes of the samples of one duty. */
+typedef enum answer {
+    NOTHING,    /* there are none, or too few */
+    TOLD,       /* the inductance */
+    OTHER_MEAN, /* their mean is not that of the rows meanwhile */
+    NO_RIPPLE,  /* they do not follow it */
+    STOPS       /* the current stops in each period */
+} answer;
+
 /* What samples of one duty say, by where in the period they were taken. */
 typedef struct period {
     double duty;
+    double from, to; /* s */
+    double mean;     /* of their currents, and of the rows' meanwhile; NAN: there are none */
+    double rows;
     size_t count;
     struct {
         double count, phase, amps;
@@ -127,42 +140,49 @@ static match best_match(const period *p, const wave *w) {
     return best;
 }
 
-/* One duty's estimate; false where it tells none, as the current stops in each period. */
-static bool from_one(const period *p, const wpin_rig *rig, const wpin_rig_load *load, double ohms,
-                     wpin_estimate *to) {
-    double henries = load->motor.inductance, amps = 0;
-    match m = {0};
-    for (int b = 0; b < BINS; b++) {
-        amps += p->bins[b].amps / (double)p->count;
-    }
-    double lowest = 0, high = 1, less = wpin_winding_more_on(rig, load) * amps;
-    for (int i = 0; i < 12; i++) {
-        wpin_pwm_loop loop = wpin_winding_loop(rig, load, p->duty, ohms, henries, 0);
-        loop.on_volts -= (1 - fabs(p->duty)) * less;
-        loop.off_volts += fabs(p->duty) * less;
-        wave w = make_wave(&loop, fabs(p->duty), load->bridge.sense_filter);
-        m = best_match(p, &w);
-        if (!(m.by > 0)) {
-            return false;
-        }
-        henries /= m.by;
-        lowest = amps - (w.mean - w.least);
-        high = w.most - w.least;
-        if (fabs(m.by - 1) < 1e-4) {
-            break;
-        }
-    }
+/* How far an estimate may be off: by twice its standard error, the noise seen from one sample to
+ * the next or what the wave leaves unexplained, and by the converter's steps. A share. */
+static double error_of(const period *p, const match *m, double step_of_height) {
     double within = p->squares, n = (double)p->count;
     for (int b = 0; b < BINS; b++) {
         double count = p->bins[b].count;
         within -= count > 0 ? p->bins[b].amps * p->bins[b].amps / count : 0;
     }
-    double noise = (within + m.left) / (n - 3);
-    double misfit = m.bins > 3 && noise > 0 ? m.left / (double)(m.bins - 3) / noise : 1;
-    double error = hypot(2 * sqrt(noise * fmax(misfit, 1) / m.spread),
-                         STEPS * wpin_step_amps(rig, load) / high);
-    *to = (wpin_estimate){.value = henries, .error = error * henries, .known = lowest > 0};
-    return to->known;
+    double noise = (within + m->left) / (n - 3);
+    double misfit = m->bins > 3 && noise > 0 ? m->left / (double)(m->bins - 3) / noise : 1;
+    return hypot(2 * sqrt(noise * fmax(misfit, 1) / m->spread), STEPS * step_of_height);
+}
+
+static bool other_mean(const period *p, double step) {
+    return fabs(p->mean - p->rows) > 0.1 * fabs(p->rows) + step;
+}
+
+/* One duty's estimate. */
+static answer from_one(const period *p, const wpin_rig *rig, const wpin_rig_load *load, double ohms,
+                       wpin_estimate *to) {
+    const double step = wpin_step_amps(rig, load);
+    double henries = load->motor.inductance, lowest = 0, high = 1;
+    double less = wpin_winding_more_on(rig, load) * p->mean;
+    match m = {0};
+    if (other_mean(p, step)) {
+        return OTHER_MEAN;
+    }
+    for (int i = 0; i < 12 && fabs(m.by - 1) > 1e-4; i++) {
+        wpin_pwm_loop loop = wpin_winding_loop(rig, load, p->duty, ohms, henries, 0);
+        loop.on_volts -= (1 - fabs(p->duty)) * less;
+        loop.off_volts += fabs(p->duty) * less;
+        wave w = make_wave(&loop, fabs(p->duty), load->bridge.sense_filter);
+        m = best_match(p, &w);
+        if (!(m.by > 0) || m.bins < SPREAD) {
+            return NO_RIPPLE;
+        }
+        henries /= m.by;
+        lowest = p->mean - (w.mean - w.least);
+        high = w.most - w.least;
+    }
+    double error = error_of(p, &m, step / high);
+    *to = (wpin_estimate){.value = henries, .error = error * henries, .known = error < 0.3};
+    return !to->known ? NO_RIPPLE : lowest > 0 ? TOLD : STOPS;
 }
 
 static void put(period *p, const wpin_record_sample *s) {
@@ -173,7 +193,20 @@ static void put(period *p, const wpin_record_sample *s) {
     p->bins[b].phase += phase;
     p->bins[b].amps += s->amps;
     p->squares += s->amps * s->amps;
+    p->mean += s->amps;
+    p->to = s->at;
     p->count++;
+}
+
+/* Those from the i-th on that have its duty; where others begin. */
+static size_t gather(period *p, const wpin_record *record, size_t i) {
+    *p = (period){.duty = record->samples[i].duty, .from = record->samples[i].at};
+    for (; i < record->sample_count && fabs(record->samples[i].duty - p->duty) < EVEN; i++) {
+        put(p, &record->samples[i]);
+    }
+    p->mean /= (double)p->count;
+    p->rows = wpin_record_mean(record, p->from, p->to);
+    return i;
 }
 
 /* Joins what several duties say, each by how well it knows it. */
@@ -184,23 +217,31 @@ static void join(wpin_estimate *to, const wpin_estimate *one, double *weights) {
 }
 
 /* Why nothing was found, with what would help. */
-static void say_why(const wpin_rig_load *load, const wpin_record *record, bool stops,
-                    wpin_identification *to) {
+static void say_why(const wpin_rig_load *load, const wpin_record *record, answer why,
+                    const period *p, wpin_identification *to) {
     double hz = load->limits.pwm_hz, lag = load->bridge.sense_filter;
-    char *why = to->no_inductance;
+    char *words = to->no_inductance;
     size_t size = sizeof to->no_inductance;
     if (lag * hz > SLOW) {
-        snprintf(why, size,
+        snprintf(words, size,
                  "it shows in the ripple of PWM, which the sense smooths; a 'sense-filter' of %.4g "
                  "us at the most, not %.4g us, would let it through",
                  SLOW / hz * 1e6, lag * 1e6);
-    } else if (stops) {
+    } else if (why == STOPS) {
+        snprintf(words, size,
+                 "the current stops in each period of PWM at the duty of the samples; with "
+                 "something attached, or by a faster PWM, it would not");
+    } else if (why == NO_RIPPLE) {
         snprintf(
-            why, size,
-            "the current stops in each period of PWM at the duty of the samples; with something "
-            "attached, or by a faster PWM, it would not");
+            words, size,
+            "the samples do not rise and fall as PWM makes the current rise and fall; "
+            "'phase_percent' says where in the period each was taken, and they lie all over it");
+    } else if (why == OTHER_MEAN) {
+        snprintf(words, size,
+                 "the samples show %.3g A on average, the rows meanwhile %.3g A; expected the same",
+                 p->mean, p->rows);
     } else {
-        snprintf(why, size,
+        snprintf(words, size,
                  "it shows in the ripple of PWM; the record has %zu samples within periods "
                  "('phase_percent'), and it takes %d at one duty",
                  record->sample_count, LEAST);
@@ -209,31 +250,30 @@ static void say_why(const wpin_rig_load *load, const wpin_record *record, bool s
 
 void wpin_find_inductance(const wpin_rig *rig, const wpin_rig_load *load, const wpin_record *record,
                           double ohms, wpin_identification *to) {
-    wpin_estimate all = {0};
+    wpin_estimate all = {.known = true}, one;
     double weights = 0, hz = load->limits.pwm_hz;
-    bool stops = false, follows = hz > 0 && load->bridge.sense_filter * hz <= SLOW;
+    bool follows = hz > 0 && load->bridge.sense_filter * hz <= SLOW;
+    answer worst = NOTHING;
+    period p = {0}, about = {0};
     for (size_t i = 0; follows && i < record->sample_count;) {
-        period p = {.duty = record->samples[i].duty};
-        wpin_estimate one;
-        for (; i < record->sample_count && fabs(record->samples[i].duty - p.duty) < EVEN; i++) {
-            put(&p, &record->samples[i]);
-        }
+        i = gather(&p, record, i);
         if (p.duty == 0 || fabs(p.duty) >= 1 || p.count < LEAST) {
             continue;
         }
-        if (from_one(&p, rig, load, ohms, &one)) {
+        answer is = from_one(&p, rig, load, ohms, &one);
+        if (is == TOLD) {
             join(&all, &one, &weights);
             to->samples += p.count;
-        } else {
-            stops = true;
+        } else if (is > worst) {
+            worst = is;
+            about = p;
         }
     }
     if (weights > 0) {
         all.value /= weights;
         all.error = hypot(1 / sqrt(weights), OWN * all.value);
-        all.known = all.error < 0.3 * all.value;
         to->constants[WPIN_CONSTANT_INDUCTANCE] = all;
     } else {
-        say_why(load, record, stops, to);
+        say_why(load, record, worst, &about, to);
     }
 }

@@ -132,6 +132,14 @@ bool wpin_record_read(wpin_record *record, const char *path, char *why, size_t w
         }
     }
     fclose(file);
+    if (good && record->sample_count > 0 && record->count == 0) {
+        snprintf(why, why_size,
+                 "%s: it holds samples within PWM periods only; expected rows of each control "
+                 "period as well",
+                 path);
+        wpin_record_free(record);
+        return false;
+    }
     if (!good || record->count == 0) {
         snprintf(why, why_size, "%s:%u: %s", path, number > 0 ? number : 1,
                  number > 1

@@ -32,7 +32,7 @@ static size_t row_at(const wpin_record *record, double at) {
     return low;
 }
 
-static double mean_amps(const wpin_record *record, double from, double to) {
+double wpin_record_mean(const wpin_record *record, double from, double to) {
     double sum = 0;
     size_t count = 0;
     for (size_t i = row_at(record, from); i < record->count && record->rows[i].at < to; i++) {
@@ -59,9 +59,9 @@ static sums sum_up(const wpin_record *record, double from, double to, double lag
         s.seconds += until - begin;
     }
     s.duty /= s.seconds > 0 ? s.seconds : 1;
-    s.amps = sign * mean_amps(record, from + lag, to + lag);
-    s.first = sign * mean_amps(record, from + lag, from + quarter + lag);
-    s.last = sign * mean_amps(record, to - quarter + lag, to + lag);
+    s.amps = sign * wpin_record_mean(record, from + lag, to + lag);
+    s.first = sign * wpin_record_mean(record, from + lag, from + quarter + lag);
+    s.last = sign * wpin_record_mean(record, to - quarter + lag, to + lag);
     return s;
 }
 
@@ -101,8 +101,8 @@ static void look_for_start(wpin_cut *cut, const wpin_record *record, size_t i, d
         return;
     }
     double half = apart / 0.41 / 2, at = r->counted_at - half;
-    double far = mean_amps(record, at - FAR - MEAN + lag, at - FAR + lag);
-    double near = mean_amps(record, at - MEAN + lag, at + lag);
+    double far = wpin_record_mean(record, at - FAR - MEAN + lag, at - FAR + lag);
+    double near = wpin_record_mean(record, at - MEAN + lag, at + lag);
     double climb = (near - far) / FAR;
     double duty = fabs(record->rows[row_at(record, at)].duty);
     double rose = duty - fabs(record->rows[row_at(record, at - FAR)].duty);

@@ -37,4 +37,7 @@ bool wpin_cut_record(wpin_cut *cut, const wpin_record *record, double lag, int l
 bool wpin_cut_by_time(wpin_cut *cut, const wpin_record *record, double lag, double seconds);
 void wpin_cut_free(wpin_cut *cut);
 
+/* The mean of the sensed currents of a time; NAN: it has none. */
+double wpin_record_mean(const wpin_record *record, double from, double to);
+
 #endif
