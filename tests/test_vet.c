@@ -350,6 +350,10 @@ START_TEST(advice_is_given_where_it_is_due) {
         {RIG("logic: 5V, taken: {9: serial}", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
          "pin 9 for 'pwm' is used by serial already"},
         {RIG(FIVE, MAIN(""), CHIP, DRIVER(", pwm-limit: 8kHz"), MOTOR(""), HABITS), "pwm: 8kHz"},
+        {RIG(FIVE, MAIN(""),
+             "kind: direction-pwm-brake, pwm: 1kHz, pins: {direction: 4, brake: 7, pwm: 9}",
+             DRIVER(SENSE ", sense-filter: 10us"), MOTOR(""), HABITS TRIP),
+         "what is read lies within 0.94 A of the mean"},
         {RIG(FIVE,
              "  main: {voltage: 12V, resistance: 50mohm, switch: on, capacity: 2Ah, empty: "
              "10V}\n",

@@ -36,6 +36,36 @@ static void ripple(wpin_vetter *v) {
     }
 }
 
+/* A sense that follows the ripple, read once a tick: half the swing, by its lag, counts. */
+static void sense_ripple(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        double hz = f->pwm_hz, turns = 2 * 3.14159265358979 * hz * l->bridge.sense_filter;
+        bool brushed = f->motor && !wpin_rig_three_leads(l) && !wpin_rig_type(l)->steps;
+        if (!brushed || hz <= 0 || l->limits.trip_input < 0 || hz * l->bridge.sense_filter >= 1) {
+            continue;
+        }
+        bool fast = l->bridge.off_phase == WPIN_OFF_FAST;
+        double swing = wpin_calc_ripple_amps(f->volts, 0.5, hz, l->motor.inductance);
+        swing = fmin(swing * (fast ? 2 : 1), f->stall_amps) / 2 / hypot(1, turns);
+        double counts = l->current.there ? f->run_amps : l->limits.trip_amps;
+        if (swing < 0.1 * counts) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_cause(n,
+                   "its current sense follows the ripple of PWM: what is read lies within %.2g A "
+                   "of the mean, on either side",
+                   swing);
+        wpin_consequence(n, l->current.there
+                                ? "current and torque are regulated by the moment they are read at"
+                                : "a trip comes at so much less or more than its level");
+        wpin_cure_value(n, WPIN_KEY(.path = "driver.sense-filter", .unit = "ms", .digits = 3),
+                        5e3 / hz, "sense-filter: %s, which shows the mean");
+        wpin_cure(n, "a converter that the timer starts in the middle of the PWM's high part");
+    }
+}
+
 static void audible(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         double hz = f->pwm_hz;
@@ -136,6 +166,9 @@ const wpin_rule_entry wpin_rules_pwm[] = {
      pulse_ends},
     {{"pwm-limit", "driver pwm-limit", "PWM faster than the stage", WPIN_EFFECT_ADVICE}, pwm_limit},
     {{"ripple", "motor inductance; pwm", "more ripple than torque", WPIN_EFFECT_ADVICE}, ripple},
+    {{"sense-ripple", "driver sense, sense-filter; pwm; motor inductance",
+      "a current sense that shows the ripple of PWM", WPIN_EFFECT_ADVICE},
+     sense_ripple},
     {{"audible-pwm", "pwm", "PWM that can be heard", WPIN_EFFECT_ADVICE}, audible},
     {{"duty-steps", "timer-clock, fast-tick; pwm", "few duty steps", WPIN_EFFECT_ADVICE}, steps},
     {{"bulk-capacitor", "supply capacitor; pwm", "a supply that swings with every PWM period",
