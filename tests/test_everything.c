@@ -275,6 +275,9 @@ static void look(judge *j, const wpin_session *session) {
     double now = wpin_session_time(session), tick = j->rig->controller.tick;
     bool shown = load->motor.resistance > 0 && !load->axis.there && fabs(g.duty) > 0;
     int way = shown ? (g.duty > 0 ? 1 : -1) : 0;
+    if (load->vector.there && g.setpoint * way < 0) {
+        way = j->way; /* volts against what is asked hold a current within its limits */
+    }
     c.seconds += now > j->at ? now - j->at : 0;
     if (way != 0 && j->way != 0 && way != j->way && load->limits.rest > 0) {
         double rested = j->at - j->zero_at; /* at the last look it was still at zero */
