@@ -111,7 +111,7 @@ int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int
         return at;
     }
     bridge->repeats = steady;
-    int most = steady ? (int)((until - at) / period) : 1;
+    int64_t most = steady ? (until - at) / period : 1;
     int periods = plant->amps == 0 ? wpin_plant_gaps(plant, &bridge->pattern, most)
                                    : wpin_plant_leap(plant, &bridge->pattern, most);
     if (periods == 0) {

@@ -7,6 +7,7 @@
 
 #define PS    1e-12
 #define TERMS 9
+
 /* The share of its time constants that a diode leads for: what is left out is then 1e-11, as with
  * fewer terms for less. */
 #define SHARE_MOST  0.25
@@ -180,13 +181,13 @@ static void take(wpin_plant *plant, const wpin_gap *g, const period *p) {
     }
 }
 
-int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int n) {
+int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods) {
     if (pattern->count != 2) {
         return 0;
     }
     const wpin_gap *g = gap_for(plant, pattern);
     period p = {0};
-    int k = 0;
+    int k = 0, n = most_periods < WPIN_PERIODS_MOST ? (int)most_periods : WPIN_PERIODS_MOST;
     while (g->known && k < n && find_period(plant, g, plant->speed, &p) &&
            wpin_plant_within_stops(plant, plant->angle + p.turns)) {
         take(plant, g, &p);

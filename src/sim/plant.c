@@ -28,7 +28,7 @@ void wpin_plant_prepare(wpin_plant *plant) {
         plant->speed = 0;
     }
     double cap = m->inductance / (m->resistance * 4);
-    plant->piece_max = (int64_t)(fmin(cap, 100e-6) / PS);
+    plant->piece_max = (int64_t)fmax(fmin(cap, 100e-6) / PS, 1);
     plant->has_stops = m->stop_high > m->stop_low;
     plant->low_angle = m->stop_low * 2 * PI * n;
     plant->high_angle = m->stop_high * 2 * PI * n;

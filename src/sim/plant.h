@@ -218,11 +218,13 @@ void wpin_plant_prepare(wpin_plant *plant);
 void wpin_plant_fed(wpin_plant *plant);
 /* Lets dt ps pass with the legs as they are. */
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
+/* So many at the most: their numbers are counted one by one. */
+#define WPIN_PERIODS_MOST 1000
 /* Lets up to so many like periods pass at once, the legs as listed; how many it took: none when
  * something could happen in the first already. */
-int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n);
+int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods);
 /* The same of periods that begin without a current, and end without one. */
-int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int n);
+int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods);
 bool wpin_plant_within_stops(const wpin_plant *plant, double angle);
 /* The sign of the current, or of the one that legs drive from nothing; 0: none. */
 int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);

@@ -5,8 +5,6 @@
 
 #define PS        1e-12
 #define HALF_TURN 3.14159265358979323846
-/* At once: their numbers are counted one by one. */
-#define PERIODS_MOST 1000
 /* Where something happens so many pieces go by before a leap is tried again. */
 #define PIECES 8
 
@@ -259,11 +257,12 @@ static begun sum_begins(const wpin_periods *n, const onward *o) {
                    n->count * o->w + speed_of(o, n->begins), o->v, n->count};
 }
 
-int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int n) {
+int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods) {
     wpin_period *p = period_for(plant, pattern);
     onward o = look_on(plant, p, wpin_feed_volts(&plant->feed));
     double least, most;
-    for (n = n < PERIODS_MOST ? n : PERIODS_MOST; n > 0; n /= 2) {
+    int n = most_periods < WPIN_PERIODS_MOST ? (int)most_periods : WPIN_PERIODS_MOST;
+    for (; n > 0; n /= 2) {
         if (p->several.count != n) {
             wpin_periods_make(p, n, plant->heats || plant->feed.sense_filter > 0);
         }
@@ -296,7 +295,7 @@ static int64_t stay(wpin_plant *plant, int64_t dt) {
         return 0;
     }
     wpin_pattern still = {1, {(uint16_t)wpin_plant_find_piece(plant, piece)->number}, {piece}};
-    return piece * wpin_plant_leap(plant, &still, (int)(dt / piece));
+    return piece * wpin_plant_leap(plant, &still, dt / piece);
 }
 
 void wpin_motor_advance(wpin_plant *plant, int64_t dt) {
