@@ -57,8 +57,8 @@ typedef struct wpin_periods {
 /* One period: what it does, the current at the end of each of its segments; and what several of
  * them do. */
 typedef struct wpin_period {
-    bool made;
-    bool one_way; /* the current keeps its sign */
+    unsigned made; /* when the plant was prepared for so many times; 0: never */
+    bool one_way;  /* the current keeps its sign */
     wpin_pattern pattern;
     double seconds;
     double turn;       /* rad a period of its oscillation, 0: none */

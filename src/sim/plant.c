@@ -5,7 +5,6 @@
  * there. See any text on DC machines, e.g. Fitzgerald, "Electric Machinery", ch. 7. */
 #include "plant.h"
 #include <math.h>
-#include <string.h>
 
 #define PS 1e-12
 #define PI 3.14159265358979323846
@@ -32,13 +31,9 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->has_stops = m->stop_high > m->stop_low;
     plant->low_angle = m->stop_low * 2 * PI * n;
     plant->high_angle = m->stop_high * 2 * PI * n;
-    memset(plant->pieces, 0, sizeof plant->pieces);
-    memset(plant->cache, 0, sizeof plant->cache);
-    memset(plant->leaps, 0, sizeof plant->leaps);
-    plant->gap.version = 0;
-    memset(plant->stars, 0, sizeof plant->stars);
     plant->shape = (wpin_shape){.at = NAN, .begin = NAN};
-    plant->version = 1;
+    plant->prepared++; /* what was worked out before holds no more */
+    plant->version++;
 }
 
 void wpin_plant_fed(wpin_plant *plant) {
@@ -79,6 +74,7 @@ static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t d
     double seconds = (double)dt * PS;
     wpin_cached c = {.dt = dt,
                      .piece = p->number,
+                     .made = plant->prepared,
                      .version = p->version,
                      .p = wpin_propagator_make(&p->rates, seconds),
                      .seconds = seconds,
@@ -90,7 +86,7 @@ static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t d
 static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_t dt) {
     uint64_t mixed = ((uint64_t)dt * 128 + (uint64_t)p->number) * 0x9E3779B97F4A7C15U;
     wpin_cached *slot = &plant->cache[mixed >> 54];
-    if (slot->dt != dt || slot->piece != p->number) {
+    if (slot->made != plant->prepared || slot->dt != dt || slot->piece != p->number) {
         *slot = fresh(plant, p, dt);
     } else if (slot->version != p->version || plant->quadratic != 0) {
         add_forces(slot, p); /* other volts; and the fan's torque is another every time */

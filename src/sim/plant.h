@@ -154,6 +154,7 @@ typedef struct wpin_lag {
 typedef struct wpin_cached {
     int64_t dt;
     int piece;
+    unsigned made;    /* when the plant was prepared for so many times; 0: never */
     unsigned version; /* of the feed the forces were worked out for */
     wpin_propagator p;
     double seconds;
@@ -203,7 +204,8 @@ typedef struct wpin_plant {
     double over_time;  /* above the bridge's limit, s */
     double over_limit; /* that limit, A */
     double over_peak;  /* highest current while above it, A */
-    unsigned version;  /* of the feed; counts its changes */
+    unsigned prepared; /* how often */
+    unsigned version;  /* of that and of the feed; counts their changes */
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
     wpin_period leaps[1 << WPIN_LEAPS_BITS];

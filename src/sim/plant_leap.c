@@ -99,7 +99,7 @@ static void make_period(const wpin_plant *plant, const wpin_pattern *pattern, wp
     p->det = amps * speed - p->whole.amps.w * p->whole.speed.i;
     p->turn = turn_of(p->trace, p->det);
     p->several.count = 0;
-    p->made = true;
+    p->made = plant->prepared;
 }
 
 static wpin_period *slot_for(wpin_plant *plant, const wpin_pattern *pattern) {
@@ -112,7 +112,7 @@ static wpin_period *slot_for(wpin_plant *plant, const wpin_pattern *pattern) {
 
 static wpin_period *period_for(wpin_plant *plant, const wpin_pattern *pattern) {
     wpin_period *slot = slot_for(plant, pattern);
-    if (!slot->made || !same_pattern(&slot->pattern, pattern)) {
+    if (slot->made != plant->prepared || !same_pattern(&slot->pattern, pattern)) {
         make_period(plant, pattern, slot);
     }
     return slot;
