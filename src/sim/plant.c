@@ -312,7 +312,9 @@ wpin_part_reading wpin_plant_read(wpin_plant *plant) {
     const wpin_part_motor *m = &plant->motor;
     double time = s->time > 0 ? s->time : 1;
     bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
-    double drawn = brushless ? plant->rail_amps : wpin_plant_rail(plant) * plant->amps;
+    double drawn = brushless          ? plant->rail_amps
+                   : plant->amps == 0 ? 0
+                                      : wpin_plant_rail(plant) * plant->amps;
     /* across the two leads that drive: of a sine its mean over the sector around the peak */
     double emf = m->constant * (m->sinusoidal ? 3 / PI : 1);
     wpin_part_reading r = {
