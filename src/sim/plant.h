@@ -228,8 +228,11 @@ int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most
 /* The same of periods that begin without a current, and end without one. */
 int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods);
 bool wpin_plant_within_stops(const wpin_plant *plant, double angle);
-/* The sign of the current, or of the one that legs drive from nothing; 0: none. */
-int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);
+/* The sign of the current that legs drive from nothing; 0: none. Or of the one there is. */
+int wpin_plant_driven_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b);
+static inline int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b) {
+    return plant->amps > 0 ? 1 : plant->amps < 0 ? -1 : wpin_plant_driven_way(plant, a, b);
+}
 /* The number of the piece that legs make with a current of this sign and the shaft as it is now; -1
  * when no leap is made from here. And the piece of a number. */
 int wpin_plant_number(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b, int way);

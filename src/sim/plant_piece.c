@@ -121,10 +121,7 @@ static int number_of(wpin_leg_state a, wpin_leg_state b, int way, wpin_shaft sha
     return (int)(((a * 3 + b) * 4 + (unsigned)(way + 1)) * 3 + shaft);
 }
 
-int wpin_plant_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b) {
-    if (plant->amps != 0) {
-        return plant->amps < 0 ? -1 : 1;
-    }
+int wpin_plant_driven_way(const wpin_plant *plant, wpin_leg_state a, wpin_leg_state b) {
     double back = plant->motor.constant * plant->speed;
     if (wpin_plant_loop(plant, a, b, 1).emf > back) {
         return 1;
