@@ -5,7 +5,8 @@
 
 #define PI        3.14159265358979323846
 #define SLOWLY_US 8000000U /* up to what surely breaks it loose */
-#define SAMPLES   32       /* of the current in a period of PWM... */
+#define FEW       8        /* samples of the current in a period of PWM tell its mean, */
+#define SAMPLES   32       /* and so many its ripple... */
 #define SAMPLED   3.0      /* ...once a tick, for so many seconds at each duty */
 
 typedef struct experiment {
@@ -80,11 +81,12 @@ static double sensed_volts(const experiment *e, uint8_t input) {
 static double sample(experiment *e) {
     const wpin_rig_load *l = &e->one.rig->loads[e->one.load];
     const int64_t period = 1000000000000000LL / e->one.bound.achieved.millihertz;
+    const int count = e->samples ? SAMPLES : FEW;
     double sum = 0;
     e->shift = fmod(e->shift + 0.6180339887, 1); /* not the same moments in every period */
-    wpin_sim_advance(e->one.sim, (int64_t)(e->shift * (double)period / SAMPLES));
-    for (int i = 0; i < SAMPLES; i++) {
-        wpin_sim_advance(e->one.sim, period * (i + 1) / SAMPLES - period * i / SAMPLES);
+    wpin_sim_advance(e->one.sim, (int64_t)(e->shift * (double)period / count));
+    for (int i = 0; i < count; i++) {
+        wpin_sim_advance(e->one.sim, period * (i + 1) / count - period * i / count);
         double amps =
             sensed_volts(e, (uint8_t)l->limits.trip_input) / l->bridge.sense_volts_per_amp;
         int64_t passed = wpin_sim_time(e->one.sim) % period;
@@ -95,7 +97,7 @@ static double sample(experiment *e) {
         e->full = e->full || (e->samples && !wpin_record_add_sample(e->record, &s));
         sum += amps;
     }
-    return sum / SAMPLES;
+    return sum / count;
 }
 
 /* What the controller knows after this tick. */
