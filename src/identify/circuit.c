@@ -2,13 +2,7 @@
 #include "circuit.h"
 #include <math.h>
 
-/* What is in series with the winding: switches and supply while they drive... */
-static double ohms_on(const wpin_rig *rig, const wpin_rig_load *load) {
-    double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
-    return switches * load->bridge.on_resistance + rig->supplies[load->supply].resistance;
-}
-
-/* ...and what the current runs on through in the rest of a period. */
+/* What the current runs on through, besides the winding, while it is not driven. */
 static double ohms_off(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_driver *b = &load->bridge;
     switch (wpin_rig_off_phase(load)) {
@@ -20,7 +14,7 @@ static double ohms_off(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 double wpin_winding_more_on(const wpin_rig *rig, const wpin_rig_load *load) {
-    return ohms_on(rig, load) - ohms_off(rig, load);
+    return wpin_rig_loop_ohms(rig, load) - load->motor.resistance - ohms_off(rig, load);
 }
 
 wpin_pwm_loop wpin_winding_loop(const wpin_rig *rig, const wpin_rig_load *load, double duty,
@@ -35,8 +29,8 @@ wpin_pwm_loop wpin_winding_loop(const wpin_rig *rig, const wpin_rig_load *load, 
 }
 
 double wpin_step_amps(const wpin_rig *rig, const wpin_rig_load *load) {
-    double bits = rig->controller.converter_bits, scale = load->bridge.sense_volts_per_amp;
-    return bits > 0 && scale > 0 ? rig->controller.logic_volts / exp2(bits) / scale : 0;
+    double scale = load->bridge.sense_volts_per_amp;
+    return scale > 0 ? wpin_rig_converter_step(rig) / scale : 0;
 }
 
 void wpin_add_half_step(wpin_cut *cut, const wpin_rig *rig, const wpin_rig_load *load) {

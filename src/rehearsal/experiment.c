@@ -70,9 +70,8 @@ static double duty_shown(const experiment *e) {
 /* The port tells whole millivolts: which step of the converter that was, and its volts. */
 static double sensed_volts(const experiment *e, uint8_t input) {
     const wpin_port *port = &e->one.port;
-    const wpin_rig_controller *c = &e->one.rig->controller;
     double volts = port->millivolts(port->context, input) * 1e-3;
-    double step = c->converter_bits > 0 ? c->logic_volts / exp2(c->converter_bits) : 0;
+    double step = wpin_rig_converter_step(e->one.rig);
     return step > 1e-3 ? step * round(volts / step) : volts;
 }
 

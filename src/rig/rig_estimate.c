@@ -86,6 +86,11 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
                                bipolar ? 2 * (b->saturation_volts + b->diode_volts) : 0};
 }
 
+double wpin_rig_converter_step(const wpin_rig *rig) {
+    double bits = rig->controller.converter_bits;
+    return bits > 0 ? rig->controller.logic_volts / exp2(bits) : 0;
+}
+
 double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load) {
     double switches = wpin_rig_single_switch(load->kind) ? 1 : 2;
     return wpin_rig_type(load)->circuit(load).ohms + switches * load->bridge.on_resistance +

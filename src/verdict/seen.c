@@ -10,10 +10,8 @@
 /* A sense that is too coarse for a current can't tell whether it flows: A. */
 static double finest(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_driver *b = &load->bridge;
-    double step = rig->controller.converter_bits > 0
-                      ? rig->controller.logic_volts / pow(2, rig->controller.converter_bits)
-                      : 1e-3; /* the core counts in mV */
-    return (b->sense_noise + fmax(step, 1e-3)) / b->sense_volts_per_amp;
+    double step = fmax(wpin_rig_converter_step(rig), 1e-3); /* the core counts in mV */
+    return (b->sense_noise + step) / b->sense_volts_per_amp;
 }
 
 /* Mean currents that are due at a duty: while it turns as it should, and while it stands; and how

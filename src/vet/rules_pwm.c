@@ -15,15 +15,22 @@ static void pwm_limit(wpin_vetter *v) {
     }
 }
 
+/* By how much the current swings in a period at half duty, where it does most: never more than all
+ * there is. */
+static double swing(const wpin_facts *f) {
+    bool fast = f->load->bridge.off_phase == WPIN_OFF_FAST;
+    double amps =
+        wpin_calc_ripple_amps(f->volts, 0.5, f->load->limits.pwm_hz, f->load->motor.inductance);
+    return fmin(amps * (fast ? 2 : 1), f->stall_amps);
+}
+
 static void ripple(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
         if (!f->motor || f->pwm_hz <= 0) {
             continue;
         }
-        bool fast = l->bridge.off_phase == WPIN_OFF_FAST;
-        double amps = wpin_calc_ripple_amps(f->volts, 0.5, l->limits.pwm_hz, l->motor.inductance);
-        amps = fmin(amps * (fast ? 2 : 1), f->stall_amps); /* never more than all there is */
+        double amps = swing(f);
         if (amps > 0.6 * f->stall_amps && amps > f->run_amps) {
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
@@ -40,23 +47,21 @@ static void ripple(wpin_vetter *v) {
 static void sense_ripple(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        double hz = f->pwm_hz, turns = 2 * 3.14159265358979 * hz * l->bridge.sense_filter;
+        double hz = f->pwm_hz, turns = 2 * PI * hz * l->bridge.sense_filter;
         bool brushed = f->motor && !wpin_rig_three_leads(l) && !wpin_rig_type(l)->steps;
         if (!brushed || hz <= 0 || l->limits.trip_input < 0 || hz * l->bridge.sense_filter >= 1) {
             continue;
         }
-        bool fast = l->bridge.off_phase == WPIN_OFF_FAST;
-        double swing = wpin_calc_ripple_amps(f->volts, 0.5, hz, l->motor.inductance);
-        swing = fmin(swing * (fast ? 2 : 1), f->stall_amps) / 2 / hypot(1, turns);
+        double off = swing(f) / 2 / hypot(1, turns);
         double counts = l->current.there ? f->run_amps : l->limits.trip_amps;
-        if (swing < 0.1 * counts) {
+        if (off < 0.1 * counts) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
         wpin_cause(n,
                    "its current sense follows the ripple of PWM: what is read lies within %.2g A "
                    "of the mean, on either side",
-                   swing);
+                   off);
         wpin_consequence(n, l->current.there
                                 ? "current and torque are regulated by the moment they are read at"
                                 : "a trip comes at so much less or more than its level");

@@ -67,8 +67,8 @@ typedef enum wpin_constant {
 typedef struct wpin_estimate {
     double value;
     double error; /**< It is within this of it, in 95 of 100 cases, as far as the record tells. */
-    bool known; /**< False: the record does not tell, but that it is below both together where that
-                   is more than 0. */
+    bool known;   /**< False: the record does not show it; it is below value + error, where that is
+                     more than 0. */
 } wpin_estimate;
 
 /** What came of a fit. */

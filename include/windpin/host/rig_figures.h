@@ -146,6 +146,10 @@ WPIN_API double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *lo
 /** The duty that a step of a plan drives its load with, signed: of a speed about. */
 WPIN_API double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step);
 
+/** A step of the converter behind the analogue inputs, V; 0: the rig does not say how fine it is.
+ */
+WPIN_API double wpin_rig_converter_step(const wpin_rig *rig);
+
 #ifdef __cplusplus
 }
 #endif
