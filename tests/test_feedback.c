@@ -620,12 +620,11 @@ START_TEST(what_creeps_is_no_stall) {
 }
 END_TEST
 
-/* A drum whose constants are up to a fifth off what its controller was told, or all of them a whole
- * fifth; every fourth has a brushless motor, every other of these by field orientation. */
-static void open_another(bench *b, int seed, bool whole, const char *change) {
+/* A demo on a board whose constants are up to a fifth off what its controller was told, or all of
+ * them a whole fifth. */
+static void open_other(bench *b, const char *demo, int seed, bool whole, const char *change) {
     pick_seed((uint32_t)seed + 1000);
-    const char *brushless = seed % 8 == 7 ? "honey-vector" : "honey-spinner";
-    open_demo(b, seed % 4 == 3 ? brushless : "honey-drum", change);
+    open_demo(b, demo, change);
     wpin_rig_load *l = &b->rig->loads[0];
     wpin_sim_free(b->sim); /* the board is another one than the core was told of */
     double *vary[] = {&l->motor.resistance,
@@ -656,6 +655,49 @@ static void open_another(bench *b, int seed, bool whole, const char *change) {
     wpin_motor_arm(&b->motor);
     run_ms(b, 400);
 }
+
+/* A drum; every fourth has a brushless motor, every other of these by field orientation. */
+static void open_another(bench *b, int seed, bool whole, const char *change) {
+    const char *brushless = seed % 8 == 7 ? "honey-vector" : "honey-spinner";
+    open_other(b, seed % 4 == 3 ? brushless : "honey-drum", seed, whole, change);
+}
+
+/* Where nothing brakes it but friction, a ramp down may be steeper than it runs down, and a load
+ * may fall off: what it takes at the new speed is not forgotten on the way. */
+#define REGULATED "/encoder:/a\\    speed: {rated: 2400rpm}"
+START_TEST(it_is_taken_up_where_it_coasts_to) {
+    static const struct {
+        const char *demo, *change;
+        double from, to, below; /* rpm */
+    } cases[] = {{"honey-motor", REGULATED, 1500, 300, 70},
+                 {"honey-motor", REGULATED, -2400, -500, 50},
+                 {"honey-motor", REGULATED "\ns/down: 1s/down: 100ms/", 1500, 300, 70},
+                 {"honey-motor", "s/lines: 11/lines: 256/\n" REGULATED, -1500, -300, 45},
+                 {"honey-drum", "s/down: 9s/down: 1s/", 240, 60, 3},
+                 {"honey-drum", "s/down: 9s/down: 2s/", -240, -20, 5}};
+    double way = cases[_i].from > 0 ? 1 : -1, to = fabs(cases[_i].to);
+    for (int seed = 0; seed < 8; seed++) {
+        bench b;
+        open_other(&b, cases[_i].demo, seed, seed % 2, cases[_i].change);
+        ck_assert_int_eq(ask(&b, cases[_i].from, 0), WPIN_OK);
+        run_ms(&b, 9000);
+        ck_assert_int_eq(ask(&b, cases[_i].to, 0), WPIN_OK);
+        double least = 1e9;
+        for (int ms = 0; ms < 9000; ms++) {
+            least = fmin(least, way * run_ms(&b, 1).rpm);
+        }
+        ck_assert_msg(least > to - cases[_i].below, "seed %d: %g rpm under it", seed, to - least);
+        wpin_sim_set_load(b.sim, 0, b.rig->loads[0].motor.gear_ratio > 1 ? 1 : 0.1);
+        run_ms(&b, 3000);
+        wpin_sim_set_load(b.sim, 0, 0);
+        run_ms(&b, 3000);
+        double off = fabs(run_ms(&b, 1).rpm_mean - cases[_i].to);
+        ck_assert_msg(off < 0.01 * to + 1, "seed %d: %g rpm off, after a load fell off", seed, off);
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+        close_drum(&b);
+    }
+}
+END_TEST
 
 /* Nothing brakes it but friction, and what loosens it is up to three times what is thought: each
  * time it has gone over its place it comes back more gently, until it is there. With many lines it
@@ -724,6 +766,7 @@ int main(void) {
     tcase_add_test(tests, what_creeps_is_no_stall);
     const char *runs = getenv("WPIN_DRUMS");
     tcase_add_loop_test(tests, sound_drums_raise_no_fault, 0, runs != NULL ? atoi(runs) : 12);
+    tcase_add_loop_test(tests, it_is_taken_up_where_it_coasts_to, 0, 6);
     tcase_add_loop_test(tests, no_drum_hunts, 40, runs != NULL ? 140 : 52);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

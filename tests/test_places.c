@@ -242,7 +242,7 @@ typedef struct trouble {
 
 static const trouble troubles[] = {
     {"", "gate home reverse 8rpm at most 500ms", "did not come in time"},
-    {"s/torque: 0.3Nm/torque: 0.02Nm/; s/dry-friction: [^,]*/dry-friction: 0.1mNm/",
+    {"s/torque: 0.3Nm/torque: 0.01Nm/; s/dry-friction: [^,]*/dry-friction: 0.05mNm/",
      "gate home reverse 12rpm at most 8s\nwait 300ms\ngate turn to 5deg", "HUNTING"},
     {"", "fault gate motor-wire-off\ngate home reverse 8rpm at most 8s", "NO_CURRENT"},
     {"s/start: 37deg/start: 90deg/", "fault gate encoder-off\ngate home reverse 8rpm at most 8s",

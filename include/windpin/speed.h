@@ -12,8 +12,9 @@
  * WPIN_PERCENT(40)}, 2000000, 60000);
  *
  * The motor lays the ramp of the set-point. What the guard does not give (cap, current, slew,
- * reversal) the integral does not ask for either. A speed that is old (few counts at a crawl)
- * is corrected more softly, by half for each doubling of its age.
+ * reversal) the integral does not ask for either, nor for less where the motor coasts down by
+ * itself and its stage could not slow it. A speed that is old (few counts at a crawl) is corrected
+ * more softly, by half for each doubling of its age.
  */
 #ifndef WINDPIN_SPEED_H
 #define WINDPIN_SPEED_H
@@ -37,6 +38,9 @@ typedef struct wpin_speed_config {
     uint16_t gain;      /**< Effort for an error of speed, x 256: 256 is one to one. */
     uint16_t integral;  /**< Effort for an error of speed, more each tick, x 65536. */
     uint16_t fresh_us;  /**< Up to this age a speed is corrected in full, us; 0: however old. */
+    uint16_t coasts; /**< 0: the stage slows the motor as it speeds it up. Else no effort slows it,
+                          PWM low lets it coast: the speed falls by more than this in 1024 ticks
+                          when it does, 1/16384. */
 } wpin_speed_config;
 
 /** A regulator at work. Placed by the caller. */
@@ -46,6 +50,7 @@ typedef struct wpin_speed {
     wpin_duty last;   /**< What it gave last. */
     int16_t before;   /**< The set-point of the tick before, */
     int16_t rate;     /**< and how fast it moves, smoothed, x 256 a tick. */
+    int32_t trail;    /**< Where it coasts: the speed, some 32 ticks behind, x 32. */
     uint16_t climbed; /**< What the effort against friction has grown by while it stands. */
     uint8_t halvings; /**< Of the gains, for an old speed. */
 } wpin_speed;

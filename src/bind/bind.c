@@ -172,6 +172,19 @@ static double fresh(const wpin_rig *rig, const wpin_rig_load *load, double delay
     return fmax(twice, window / 0.72);
 }
 
+/* Half of what it runs down by at half of its speed: what its speed regulator takes for coasting.
+ */
+static uint16_t coasts(const wpin_rig *rig, const wpin_rig_load *load) {
+    if (wpin_rig_off_phase(load) == WPIN_OFF_SHORT) {
+        return 0;
+    }
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
+    double full = wpin_part_shaft_speed(&load->motor, load->speed.maximum);
+    double slows = wpin_part_drag(&shaft, full / 2) / shaft.inertia / 2; /* rad/s in a second */
+    double falls = slows / full * WPIN_DUTY_FULL * 1024 * rig->controller.tick;
+    return (uint16_t)fmin(fmax(falls, 1), UINT16_MAX);
+}
+
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
 static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
@@ -184,7 +197,8 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
         .inertia = to_gain(d.inertia / rig->controller.tick),
         .gain = to_gain(d.gain * 256),
         .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
-        .fresh_us = (uint16_t)fmin(1e6 * fresh(rig, load, d.delay), UINT16_MAX)};
+        .fresh_us = (uint16_t)fmin(1e6 * fresh(rig, load, d.delay), UINT16_MAX),
+        .coasts = coasts(rig, load)};
     bound->speed_at_work.config = &bound->speed;
     bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
     wpin_bind_loop(bound);

@@ -28,8 +28,8 @@ static inline int32_t wpin_halved(int32_t value, uint8_t n) {
 /* What limits an effort for longer; and a slew so far behind that it does so too. Where the effort
  * only lags a little behind a noisy actual, both ways alike, the integral goes on. */
 static inline bool wpin_is_limited(wpin_duty asked, const wpin_given *given) {
-    const uint8_t limits =
-        WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT | WPIN_HELD_MINIMUM;
+    const uint8_t limits = WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT |
+                           WPIN_HELD_MINIMUM | WPIN_HELD_REVERSAL;
     int32_t off = (int32_t)asked - given->effort, far = WPIN_DUTY_FULL / 8;
     bool lags = (given->held & WPIN_HELD_SLEW) != 0 && (off > far || off < -far);
     return lags || (given->held & limits) != 0;

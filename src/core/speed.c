@@ -3,13 +3,18 @@
 #include "regulate.h"
 #include "windpin/impl/steady_guard.h"
 
-#define FULL   ((int16_t)WPIN_DUTY_FULL)
-#define OLDEST 8 /* halvings */
+#define FULL    ((int16_t)WPIN_DUTY_FULL)
+#define OLDEST  8 /* halvings */
+#define LETS_GO 5 /* a 32nd each tick */
+
+/* What a speed takes without friction. */
+static int32_t feed(const WPIN_FAR wpin_speed_config *c, int16_t speed) {
+    return wpin_upper((int32_t)speed * wpin_gain(c->feed) * 4);
+}
 
 /* What the set-point takes by the motor's constants. */
 static int32_t forward(const WPIN_FAR wpin_speed_config *c, int16_t setpoint, int16_t friction) {
-    int16_t feed = wpin_upper((int32_t)setpoint * wpin_gain(c->feed) * 4);
-    return setpoint == 0 ? 0 : (int32_t)feed + (setpoint > 0 ? friction : -(int32_t)friction);
+    return setpoint == 0 ? 0 : feed(c, setpoint) + (setpoint > 0 ? friction : -(int32_t)friction);
 }
 
 /* The effort against friction: more while the shaft stands, and ever more the longer it does, up to
@@ -77,6 +82,27 @@ static bool winds_up(const wpin_speed *s, int16_t error, const wpin_given *given
     return more ? wpin_is_limited(s->last, given) : is_at_least(s, error, given);
 }
 
+/* Whether the motor coasts down about as fast as it ever will: its stage can't slow it, and it is
+ * given less than it turns by, as the constants have it and as was learnt besides. */
+static bool runs_down(wpin_speed *s, int16_t error, int16_t speed) {
+    const WPIN_FAR wpin_speed_config *c = s->config;
+    if (c->coasts == 0) {
+        return false;
+    }
+    int32_t trail = wpin_within(s->trail, INT16_MAX * (int32_t)32),
+            falls = trail - (int32_t)speed * 32, learnt = wpin_upper(s->sum);
+    int32_t less = feed(c, (int16_t)wpin_within(speed, FULL)) - s->last;
+    s->trail = trail + speed - wpin_halved(trail, 5);
+    if (speed < 0) {
+        error = (int16_t)-error;
+        falls = -falls;
+        less = -less;
+        learnt = -learnt;
+    }
+    less += wpin_gain(c->friction) >> 1;
+    return error < 0 && falls > c->coasts && less > 0 && less + learnt > 0;
+}
+
 static int32_t proportional(const WPIN_FAR wpin_speed_config *c, int16_t error, uint8_t n) {
     return wpin_halved(wpin_halved((int32_t)error * wpin_gain(c->gain), 8), n);
 }
@@ -89,18 +115,23 @@ static void share_over(wpin_speed *s, int32_t effort) {
 static int32_t correct(wpin_speed *s, int16_t setpoint, const wpin_measurement *m,
                        const wpin_given *given) {
     const WPIN_FAR wpin_speed_config *c = s->config;
-    int16_t error = (int16_t)wpin_within((int32_t)setpoint - m->speed, INT16_MAX);
+    int16_t speed = m->speed, error = (int16_t)wpin_within((int32_t)setpoint - speed, INT16_MAX);
     uint8_t before = s->halvings, n = halvings(s, m->speed_us);
     int32_t share = proportional(c, error, n);
-    if (n != before) { /* another gain, the same effort */
+    bool coasts_down = runs_down(s, error, speed);
+    if (n != before && !coasts_down) { /* another gain, the same effort */
         share_over(s, proportional(c, error, before) - share);
     }
-    if ((given->held & WPIN_HELD_REVERSAL) != 0) {
+    bool along = (setpoint > 0 && speed > 0) || (setpoint < 0 && speed < 0);
+    int32_t more = 0;
+    if ((given->held & WPIN_HELD_REVERSAL) != 0 && !along) {
         s->sum = 0; /* it waits until the shaft stands: what it learnt was of the other way */
+    } else if (coasts_down) {
+        more = -wpin_halved(s->sum, LETS_GO); /* and this of another speed */
     } else if (!winds_up(s, error, given)) {
-        int32_t more = wpin_halved((int32_t)error * wpin_gain(c->integral), n);
-        s->sum = wpin_within(s->sum + more, FULL * (int32_t)65536 - 1);
+        more = wpin_halved((int32_t)error * wpin_gain(c->integral), n);
     }
+    s->sum = wpin_within(s->sum + more, FULL * (int32_t)65536 - 1);
     return share;
 }
 
@@ -126,6 +157,7 @@ void wpin_speed_reset(void *speed, const wpin_measurement *m, const wpin_given *
     int16_t now = measured ? (int16_t)wpin_within(m->speed, FULL) : 0;
     s->before = now;
     s->rate = 0;
+    s->trail = (int32_t)now * 32;
     int32_t rest =
         goes_on ? (int32_t)given->effort - forward(s->config, now, wpin_gain(s->config->friction))
                 : 0;
