@@ -130,7 +130,8 @@ static double to_next_edge(const wpin_sim *sim, const wpin_hall_part *h) {
     double degrees = electrical_degrees(plant), nearest = 360;
     double rate = fabs(plant->speed) * plant->motor.pole_pairs * 180 / PI;
     for (int sensor = 0; sensor < 3; sensor++) {
-        double past = fmod(around(degrees - rise_of(&h->part, sensor)), 180);
+        double past = around(degrees - rise_of(&h->part, sensor));
+        past -= past >= 180 ? 180 : 0;
         double late = h->part.hysteresis;
         double ahead = plant->speed >= 0 ? 180 - past + late : past + late;
         ahead = ahead >= 180 ? ahead - 180 : ahead;

@@ -177,8 +177,8 @@ static bool port_read(void *context, wpin_pin pin) {
 
 /* Noise from tip to tip, evenly spread and repeatable (Park and Miller's generator). */
 static double noise_of(wpin_analog *a, double volts) {
-    const double most = 2147483647.0;
-    a->seed = fmod(16807 * (a->seed >= 1 ? a->seed : 1), most);
+    const uint32_t most = 2147483647;
+    a->seed = (double)((uint64_t)(a->seed >= 1 ? a->seed : 1) * 16807 % most);
     return (a->seed / most - 0.5) * volts;
 }
 
