@@ -309,7 +309,7 @@ static const struct {
      "belt ramp 100rpm in 500ms\nbelt hold 500ms\nbelt ramp reverse 100rpm in 500ms\nbelt stop", 0,
      "6 steps: 5 as asked, 1 with a remark"}, /* of the turning over */
     {"s/node: 5/node: 5, mode: velocity/; s/homing: {method: 37},//; /position:/d",
-     "belt turn 90deg", 2, "told speeds only"},
+     "belt turn 90deg", 2, "takes speeds only"},
     {"$ a faults: [belt duplicate-node]", "belt run 100rpm for 1s", 2,
      "two nodes have the number 5"},
     {"$ a faults: [belt bus-full]", "belt run 100rpm for 1s", 2, "the bus takes no frames"},

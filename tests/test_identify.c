@@ -300,7 +300,7 @@ START_TEST(one_speed_takes_the_place_of_an_encoder) {
         bool encoder;
         int status;
         const char *options, *words;
-    } rows[] = {{false, 0, "--speed 3600rpm --at 90%", "one speed told that: 3600 rpm"},
+    } rows[] = {{false, 0, "--speed 3600rpm --at 90%", "one speed gave that: 3600 rpm"},
                 {false, 0, "--constant 55mNm/A", "that was given, 55 mNm/A"},
                 {false, 2, "", "--speed 3120rpm --at 81%"},
                 {false, 2, "--speed 3600rpm", "belong together"},

@@ -121,7 +121,7 @@ START_TEST(what_can_not_be_is_told_before) {
         {"honey-belts",
          "{chip: c, pins: {4: {pwm: p/0}, 5: {pwm: p/1}, 6: {pwm: p/2}, 7: {pwm: "
          "p/3}}, counters: {right: counter0/count0}, analog: {0: d/u, 1: d/v}}",
-         "counter0/count0 does not tell when it counted", "right"},
+         "counter0/count0 does not report when it counted", "right"},
     };
     wpin_bound_linux *bound = calloc(1, sizeof *bound);
     ck_assert_ptr_nonnull(bound);

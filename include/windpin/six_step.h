@@ -1,5 +1,5 @@
 /** @file six_step.h
- * Six-step commutation: a brushless motor on a three-phase stage, its six sectors told by three
+ * Six-step commutation: a brushless motor on a three-phase stage, its six sectors given by three
  * Hall sensors. An actuator like any stage, so a motor on it has the same requests, guard, faults
  * and stop as a brushed one.
  *

@@ -17,7 +17,7 @@ static const struct {
 } actions[] = {
     {"look", field_look, "who answers on a field bus, and what they say they are"},
     {"object", field_object, "read or write an object of a node, by name or number"},
-    {"settings", field_settings, "what a rig tells its drives beside what they have; store it"},
+    {"settings", field_settings, "what a rig sets its drives to beside what they have; store it"},
     {"parameters", field_parameters,
      "what a node is set to: saved, compared with a file or another node, copied"},
     {"watch", field_watch, "what a drive says of itself: state, speed, place, current, errors"},

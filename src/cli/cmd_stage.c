@@ -257,7 +257,7 @@ static int show_load(const stage_arguments *a, const char *path, const char *nam
     int load = cli_find_load(rig, path, name);
     if (load >= 0 && rig->loads[load].axis.there) {
         cli_complain("'%s' is a drive on a field bus: no line leads to it, and so it has no truth "
-                     "table; windpin field settings lists what it is told",
+                     "table; windpin field settings lists what it is set to",
                      name);
         wpin_rig_free(rig);
         return EXIT_WRONG_INPUT;

@@ -22,7 +22,7 @@ static const struct argp_option options[] = {
      "Vet at several values of a supply's volts, the air or the tolerance, e.g. 'main 9V 15V', "
      "'air 0degC 60degC', 'tolerance 0% 20%'",
      0},
-    {"places", KEY_PLACES, "N", 0, "How many values, 2 to 101 (7)", 0},
+    {"places", KEY_PLACES, "N", 0, "With --sweep: how many values, 2 to 101 (7)", 0},
     {"powered", KEY_POWERED, NULL, 0, "Every supply is on before the plan begins", 0},
     {"rules", KEY_RULES, NULL, 0, "List the rules (Markdown)", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},

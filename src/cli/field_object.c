@@ -131,10 +131,10 @@ static int write_it(field *f, wpin_node *node, uint16_t index, uint8_t sub, cons
         return fail(f, node);
     }
     if (memcmp(back, bytes, size) != 0) {
-        cli_complain("node %u took object %04Xh:%u and has another value: told %lu, it says %lu",
-                     node->number, index, sub,
-                     (unsigned long)wpin_number_from(bytes, (uint8_t)size),
-                     (unsigned long)wpin_number_from(back, (uint8_t)size));
+        cli_complain(
+            "node %u took object %04Xh:%u and has another value: %lu was written, it reads %lu",
+            node->number, index, sub, (unsigned long)wpin_number_from(bytes, (uint8_t)size),
+            (unsigned long)wpin_number_from(back, (uint8_t)size));
         return EXIT_MET_FAULT;
     }
     return EXIT_FINE;

@@ -253,7 +253,7 @@ static void print_one(const parameter *p, bool compares) {
     printf("  %04Xh:%-3u %-28s %s\n", p->index, p->sub, p->known != NULL ? p->known->name : "",
            p->has ? here : "it has no such object");
     if (p->told && !differs(p)) {
-        printf("  %38s told just now\n", "");
+        printf("  %38s written just now\n", "");
     } else if (compares) {
         printf("  %38s as it should be: %s%s\n", "", like, p->refused ? "; it refuses that" : "");
     }
@@ -264,7 +264,7 @@ static json_t *one_json(const parameter *p) {
     json_t *like = p->wanted ? json_integer(field_number(p->known, p->like, p->size)) : json_null();
     return json_pack("{s:i, s:i, s:s, s:i, s:o, s:o, s:b}", "object", p->index, "sub", p->sub,
                      "name", p->known != NULL ? p->known->name : "", "bytes", p->size, "value",
-                     here, "like", like, "told", p->told);
+                     here, "like", like, "written", p->told);
 }
 
 static void print_all(const table *t, const parameters_arguments *a, const char *name,

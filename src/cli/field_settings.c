@@ -18,13 +18,13 @@ typedef struct settings_arguments {
 
 static const struct argp_option options[] = {
     {"at", KEY_AT, "PLACE", 0, "Interface or socket, in place of the rig's", 0},
-    {"write", KEY_WRITE, NULL, 0, "Tell the drive what differs, and read it back", 0},
+    {"write", KEY_WRITE, NULL, 0, "Write to the drive what differs, and read it back", 0},
     {"store", KEY_STORE, NULL, 0, "Then have it keep all its parameters without power", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
     {0}};
 
 static const char doc[] =
-    "Lists what the rig tells each of its drives beside what the drive has now. A run tells them "
+    "Lists what the rig sets each of its drives to, beside what the drive has now. A run writes "
     "all of it at its start; here nothing is changed unless --write says so, and nothing moves.\v"
     "Example:\n"
     "  windpin field settings demo/honey-line.yaml --at=/tmp/line\n"
@@ -110,7 +110,7 @@ static void print_one(const wpin_rig_axis *axis, const wpin_setting *s, const co
         printf("              the drive has %s%s\n", theirs,
                s->asked != 0 ? "; it is only asked for, and to be set there" : "");
     } else if (c->told) {
-        printf("              told just now\n");
+        printf("              written just now\n");
     }
 }
 
@@ -119,7 +119,7 @@ static json_t *one_json(const wpin_setting *s, const compared *c) {
     json_t *has = c->read ? json_integer(wpin_number_from(c->bytes, s->size)) : json_null();
     return json_pack("{s:i, s:i, s:s, s:I, s:o, s:b, s:b}", "object", s->index, "sub", s->sub,
                      "name", known != NULL ? known->name : "", "rig", (json_int_t)s->value, "drive",
-                     has, "same", c->same, "told", c->told);
+                     has, "same", c->same, "written", c->told);
 }
 
 typedef struct asked_node {

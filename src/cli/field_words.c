@@ -35,7 +35,7 @@ static void say_question(const wpin_frame *f, unsigned node, char *to, size_t si
     switch (f->data[0] >> 5) {
     case 1:
         say_short(f, value, sizeof value);
-        snprintf(to, size, "node %u is told %s: %s", node, object,
+        snprintf(to, size, "node %u is sent %s: %s", node, object,
                  (f->data[0] & 2U) != 0 ? value : "in pieces");
         break;
     case 2: snprintf(to, size, "node %u is asked for %s", node, object); break;

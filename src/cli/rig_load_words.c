@@ -119,13 +119,13 @@ static void print_axis(const wpin_rig *rig, const wpin_rig_load *load) {
     const char *more = a->setting_count == 1 ? "" : "s";
     if (a->plain) {
         printf(
-            "  drive       told speeds only, by velocity mode; rated %.4g A; %zu setting%s of the "
+            "  drive       takes speeds only, by velocity mode; rated %.4g A; %zu setting%s of the "
             "rig's own\n",
             a->rated_amps, a->setting_count, more);
     } else {
         printf(
             "  drive       %g counts a turn of the motor's shaft, %.6g of the output; velocities "
-            "in %s; rated %.4g A, told to give at most %.4g A; %zu setting%s of the rig's own\n",
+            "in %s; rated %.4g A, set to give at most %.4g A; %zu setting%s of the rig's own\n",
             a->counts, wpin_rig_counts_at_output(load), a->rpm_units ? "rpm" : "counts/s",
             a->rated_amps, a->most_amps, a->setting_count, more);
     }

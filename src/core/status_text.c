@@ -105,7 +105,7 @@
         "Look at their supply, pull-ups and wires; sensors 60 degrees apart have other codes.")    \
     ROW(WPIN_FAULT_SILENT, "The drive on the field bus is silent, or not set up yet.",             \
         "Check its supply, then the bus: rate, common ground, termination, node number.")          \
-    ROW(WPIN_FAULT_DRIVE, "The drive has a fault of its own, or does not do as it is told.",       \
+    ROW(WPIN_FAULT_DRIVE, "The drive has a fault of its own, or does not do as commanded.",        \
         "Look at its error code; remove the cause, then clear the fault here.")                    \
     ROW(WPIN_FAULT_MASTER, "Something else commands this drive: another on the bus, or its keys.", \
         "Let one command it; set the drive to take its commands from the bus.")                    \

@@ -309,7 +309,7 @@ bool wpin_current_tells(const wpin_rig_load *load, char *why, size_t why_size) {
     }
     snprintf(why, why_size,
              "'%s' has no encoder, and its stage lets the current decay fast: while it stands the "
-             "current stops in each PWM period and tells its inductance, not its resistance. Use a "
+             "current stops in each PWM period and shows its inductance, not its resistance. Use a "
              "kind of stage whose PWM shorts the motor or lets the current run on, or give it an "
              "encoder, if only for this",
              load->name);
@@ -326,8 +326,8 @@ bool wpin_identify_from_current(const wpin_rig *rig, const wpin_rig_load *load,
     }
     if (known->constant <= 0 && (known->speed <= 0 || known->duty <= 0)) {
         snprintf(why, why_size,
-                 "from the current of '%s' alone its constant, inertia and friction can't be told "
-                 "apart: one speed is needed, and the duty it was measured at, or its constant",
+                 "from the current of '%s' alone its constant, inertia and friction can't be "
+                 "separated: one speed is needed, and the duty it was measured at, or its constant",
                  load->name);
         return false;
     }

@@ -18,9 +18,10 @@ static bool take_command(wpin_live *live, int source, const char *rest, wpin_liv
     }
     bool other = live->commander >= 0 && live->commander != source;
     if (other && !over && wpin_live_link_left(live) > 0) {
-        return wpin_live_answers(answer, false, 0,
-                                 "%s has the command; 'command over' takes it, and it is told",
-                                 live->sources[live->commander].name);
+        return wpin_live_answers(
+            answer, false, 0,
+            "%s has the command; 'command over' takes it, with a notice to the other",
+            live->sources[live->commander].name);
     }
     wpin_live_give(live, source);
     return wpin_live_answers(answer, true, 0, "%s has the command", live->sources[source].name);

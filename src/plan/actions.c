@@ -264,7 +264,7 @@ static bool take_full(wpin_plan_reader *r, size_t load, const char *input, wpin_
     }
     if (l->axis.there) {
         wpin_words_say(&r->line, column,
-                       "the drive of '%s' regulates by itself and is told no duty; expected e.g. "
+                       "the drive of '%s' regulates by itself and takes no duty; expected e.g. "
                        "'%s follow %s up to %.3grpm for 20s'",
                        l->name, l->name, input, l->speed.rated / 2);
         return false;

@@ -57,7 +57,7 @@ bool wpin_plan_takes_duty(wpin_plan_reader *r, size_t load, unsigned column) {
     const wpin_rig_load *l = &r->rig->loads[load];
     if (l->axis.there) {
         wpin_words_say(&r->line, column,
-                       "the drive of '%s' regulates by itself and is told no duty; expected a "
+                       "the drive of '%s' regulates by itself and takes no duty; expected a "
                        "speed, e.g. '%s run %.3grpm for 2s'",
                        l->name, l->name, l->speed.rated / 2);
     }
@@ -154,7 +154,8 @@ bool wpin_plan_take_speed(wpin_plan_reader *r, size_t load, double *share) {
     }
     *share = way * rpm / l->speed.maximum;
     if (wpin_to_duty(*share) == 0) {
-        wpin_words_say(&r->line, column, "%g rpm is too slow to be told from standing still", rpm);
+        wpin_words_say(&r->line, column,
+                       "%g rpm is too slow to be distinguished from standing still", rpm);
         return false;
     }
     return true;
@@ -173,7 +174,7 @@ static bool take_current(wpin_plan_reader *r, size_t load, bool torque, double *
     if (!l->current.there) {
         wpin_words_say(&r->line, column,
                        l->axis.there
-                           ? "the drive of '%s' is told speeds only (mode: velocity in "
+                           ? "the drive of '%s' takes speeds only (mode: velocity in "
                              "the rig); a torque takes mode: profile"
                            : "the current of '%s' is not regulated; expected a duty, e.g. "
                              "60%%, or 'current' in the rig",

@@ -9,14 +9,14 @@ static bool has_place(wpin_plan_reader *r, size_t load) {
     const wpin_rig_load *l = &r->rig->loads[load];
     if (l->axis.there && l->axis.plain) {
         wpin_words_say(&r->line, r->line.words[1].column,
-                       "the drive of '%s' is told speeds only (mode: velocity in the rig); places "
+                       "the drive of '%s' takes speeds only (mode: velocity in the rig); places "
                        "take mode: profile",
                        l->name);
         return false;
     }
     if (l->encoder.by_crossings) {
         wpin_words_say(&r->line, r->line.words[1].column,
-                       "zero crossings tell the speed of '%s' while it is driven, and no place; "
+                       "zero crossings give the speed of '%s' while it is driven, and no place; "
                        "expected a speed, e.g. '%s run %.4grpm for 2s'",
                        l->name, l->name, l->speed.rated);
         return false;

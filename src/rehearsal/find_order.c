@@ -27,7 +27,7 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
         snprintf(
             why, why_size,
             "'%s' is commutated by its driver: its wires go where the data sheets of driver and "
-            "motor say, and 'windpin first' tells whether it turns",
+            "motor say, and 'windpin first' shows whether it turns",
             l->name);
         return false;
     }

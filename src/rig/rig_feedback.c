@@ -163,7 +163,7 @@ void wpin_read_position(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
                     load->name);
     } else if (!wpin_rig_knows_place(load) && load->crossing.there) {
         wpin_say_at(reader, node,
-                    "zero crossings are there only while '%s' is driven, and tell no place; "
+                    "zero crossings are there only while '%s' is driven, and give no place; "
                     "expected an encoder, or hall instead",
                     load->name);
     } else if (load->position.speed > load->speed.rated) {

@@ -84,8 +84,8 @@ static const wpin_field axis_fields[] = {
     NODE("switches-at", false),
     NODE("eds", false),
     CHOICE("mode", wpin_rig_axis, plain, "profile", "velocity"),
-    CHOICE("tells-counts", wpin_rig_axis, any_counts, "yes", "no"),
-    CHOICE("tells-source", wpin_rig_axis, any_source, "yes", "no"),
+    CHOICE("check-factors", wpin_rig_axis, any_counts, "yes", "no"),
+    CHOICE("check-remote", wpin_rig_axis, any_source, "yes", "no"),
     QUANTITY("node", wpin_rig_axis, number, true, WPIN_NUMBER, 1, WPIN_NODE_MAX),
     QUANTITY("counts", wpin_rig_axis, counts, false, WPIN_NUMBER, 1, 1e7),
     QUANTITY("rated-current", wpin_rig_axis, rated_amps, true, WPIN_CURRENT, 1e-2, 80),
@@ -226,7 +226,7 @@ static void check_mode(wpin_reader *reader, const yaml_node_t *node, yaml_node_t
     wpin_rig_axis *a = &load->axis;
     if (a->plain && nodes[AXIS_HOMING] != NULL) {
         wpin_say_at(reader, nodes[AXIS_HOMING],
-                    "in mode: velocity '%s' is told speeds only; homing takes mode: profile",
+                    "in mode: velocity '%s' takes speeds only; homing takes mode: profile",
                     load->name);
     } else if (a->plain && nodes[AXIS_VELOCITY] != NULL) {
         wpin_say_at(reader, nodes[AXIS_VELOCITY], "in mode: velocity its speeds are rpm always");

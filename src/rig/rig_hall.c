@@ -95,10 +95,11 @@ static void read_at_driver(wpin_reader *reader, const wpin_rig *rig, yaml_node_t
                     load->name);
     }
     if (load->kind != NULL && !wpin_logic_of(load->kind->logic)->commutates) {
-        wpin_say_at(reader, node,
-                    "to: driver: a stage '%s' does not commutate by itself; expected one told by "
-                    "direction and PWM, e.g. direction-pwm-brake, or pins of the controller",
-                    load->kind->name);
+        wpin_say_at(
+            reader, node,
+            "to: driver: a stage '%s' does not commutate by itself; expected one that takes "
+            "direction and PWM, e.g. direction-pwm-brake, or pins of the controller",
+            load->kind->name);
     }
     wpin_rig_encoder output = {
         .there = true, .by_driver = true, .one_channel = true, .lines = 3 * load->motor.pole_pairs};

@@ -13,7 +13,7 @@ static const wpin_stage_table told_table = {.rows = told_rows,
 
 const wpin_stage_kind wpin_stage_kind_told = {
     .name = "field-bus",
-    .words = "a drive that regulates by itself, told over a field bus (CiA 402)",
+    .words = "a drive that regulates by itself, commanded over a field bus (CiA 402)",
     .table = &told_table,
     .logic = WPIN_LOGIC_FIELD_BUS,
     .off_phase = WPIN_OFF_SHORT,

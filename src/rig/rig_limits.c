@@ -99,7 +99,7 @@ void wpin_read_trip(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     wpin_read_map(reader, node, "current-trip", trip_fields, COUNT(trip_fields), load, nodes);
     if (load->vector.there && node->type == YAML_MAPPING_NODE && nodes[TRIP_INPUT] != NULL) {
         wpin_say_at(reader, nodes[TRIP_INPUT],
-                    "input: the shunts of field-oriented tell the current of '%s'; expected no "
+                    "input: the shunts of field-oriented measure the current of '%s'; expected no "
                     "other",
                     load->name);
     }

@@ -320,7 +320,7 @@ static void read_quantities(wpin_reader *reader, const yaml_node_t *node, yaml_n
     }
     if (nodes[LOAD_POSITION] != NULL && load->axis.plain) {
         wpin_say_at(reader, nodes[LOAD_POSITION],
-                    "the drive of '%s' is told speeds only (mode: velocity); places take mode: "
+                    "the drive of '%s' takes speeds only (mode: velocity); places take mode: "
                     "profile",
                     load->name);
     } else if (nodes[LOAD_POSITION] != NULL) {

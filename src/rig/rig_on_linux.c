@@ -160,7 +160,7 @@ static void look_at_encoder(looker *l, const wpin_rig_load *load) {
     if (count != NULL) {
         if (!e->no_moments) {
             obstacle(l, load->name, "'moments: no' in it",
-                     "%s does not tell when it counted, which the encoder of '%s' goes by", count,
+                     "%s does not report when it counted, which the encoder of '%s' goes by", count,
                      load->name);
         }
         return;

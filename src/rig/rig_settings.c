@@ -78,7 +78,7 @@ static bool read_setting(wpin_reader *reader, yaml_node_t *node, const wpin_eds 
     s.asked = nodes[SETTING_IS] != NULL;
     if (s.asked == (nodes[SETTING_VALUE] != NULL)) {
         wpin_say_at(reader, node,
-                    "a setting has either a 'value', which the drive is told, or 'is', which it "
+                    "a setting has either a 'value', which the drive is set to, or 'is', which it "
                     "must have already");
         return false;
     }

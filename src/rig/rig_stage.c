@@ -373,8 +373,8 @@ static bool check_lines(wpin_reader *reader, const yaml_node_t *node, yaml_node_
     for (size_t i = 0; told && i < COUNT(of_lines); i++) {
         if (nodes[of_lines[i]] != NULL) {
             wpin_say_at(reader, nodes[of_lines[i]],
-                        "'%s' has no lines on this controller and takes no %s: its drive is told "
-                        "over a field bus; expected kind and at-rest alone",
+                        "'%s' has no lines on this controller and takes no %s: its drive is "
+                        "commanded over a field bus; expected kind and at-rest alone",
                         kind->name, stage_fields[of_lines[i]].key);
             return false;
         }

@@ -55,7 +55,7 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
     } else if (trip < 0.02 * logic || clear - trip < 0.01 * logic) {
         wpin_say_at(reader, node,
                     "at %.4g degC it leaves %.3g mV of %.3g V, %.3g mV less than at %.4g degC: too "
-                    "little to tell; expected a smaller pull-up, near its ohms when warm",
+                    "little to measure; expected a smaller pull-up, near its ohms when warm",
                     t->trip, trip * 1e3, logic, (clear - trip) * 1e3, t->clear);
     }
 }
@@ -64,7 +64,7 @@ void wpin_read_thermistor(wpin_reader *reader, const wpin_rig *rig, yaml_node_t 
                           wpin_rig_load *load) {
     wpin_rig_thermistor *t = &load->thermistor;
     if (load->axis.there) {
-        wpin_say_at(reader, node, "its drive watches its own temperature, and tells its fault");
+        wpin_say_at(reader, node, "its drive watches its own temperature, and reports its fault");
         return;
     }
     *t = (wpin_rig_thermistor){

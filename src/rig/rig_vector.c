@@ -71,7 +71,7 @@ static void read_supply(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     if (v->give_way <= volts || v->give_up <= v->give_way || v->give_up > most) {
         wpin_say_at(reader, node,
                     "give-way %.4g V, give-up %.4g V: expected more than the supply's %.4g V, the "
-                    "second above the first, and up to the %.4g V that the divider can tell",
+                    "second above the first, and up to the %.4g V that the divider can measure",
                     v->give_way, v->give_up, volts, most);
     }
 }
@@ -103,7 +103,7 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
     if (load->bridge.sense_volts_per_amp <= 0) {
         wpin_say_at(reader, node,
                     "field-oriented regulates the currents of the leads: give the driver 'sense', "
-                    "what its shunts' amplifiers tell for an ampere, e.g. sense: 100mV/A");
+                    "what its shunts' amplifiers give for an ampere, e.g. sense: 100mV/A");
     }
     if (4 * v->settle * load->limits.pwm_hz > 1) {
         wpin_say_at(reader, node,

@@ -120,8 +120,8 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
         break;
     case WPIN_REFUSED_CAUSE:
         snprintf(why + at, size - at,
-                 "took %s and has another value: told %lu (%lXh), it says %lu (%lXh)", object,
-                 (unsigned long)t->wanted, (unsigned long)t->wanted, (unsigned long)t->got,
+                 "took %s and has another value: %lu (%lXh) was written, it reads %lu (%lXh)",
+                 object, (unsigned long)t->wanted, (unsigned long)t->wanted, (unsigned long)t->got,
                  (unsigned long)t->got);
         break;
     default:
@@ -199,7 +199,7 @@ static bool counts_agree(wpin_session *run, size_t load, char *why, size_t size)
         why, size,
         "load '%s' (line %u): node %g on field bus '%s' counts %.6g in a turn of its motor by "
         "its own factors, the rig %.6g: speeds and places would be off. Expected counts: %.6g, "
-        "or other factors in the drive (or tells-counts: no, where it says what is not so)",
+        "or other factors in the drive (or check-factors: no, where it reports what is not so)",
         l->name, l->line, a->number, run->rig->fieldbuses[a->bus].name, counts, a->counts, counts);
     return false;
 }

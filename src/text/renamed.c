@@ -16,7 +16,9 @@ static const struct {
              {"two-channels-enable", "dual-bridge-enable"},
              {"six-switches", "three-phase-bridge"},
              {"six-switches-high", "three-phase-bridge-high"},
-             {"inverts", "inverting-inputs"}};
+             {"inverts", "inverting-inputs"},
+             {"tells-counts", "check-factors"},
+             {"tells-source", "check-remote"}};
 
 const char *wpin_new_word(const char *old) {
     for (size_t i = 0; i < sizeof words / sizeof *words; i++) {

@@ -114,7 +114,7 @@ static void axis_current(wpin_vetter *v) {
         }
         bool never = f->torque / l->motor.constant >= l->axis.most_amps;
         wpin_finding *n = wpin_find_load(v, never ? WPIN_REFUSE : WPIN_CAUTION, f);
-        wpin_cause(n, "its ramp takes %.3g A, and its drive is told to give at most %.3g A", amps,
+        wpin_cause(n, "its ramp takes %.3g A, and its drive may give at most %.3g A", amps,
                    l->axis.most_amps);
         wpin_consequence(n, never ? "it does not even turn its load"
                                   : "it falls behind its ramp, and a following fault may end it");

@@ -128,10 +128,10 @@ static void shunt_reach(wpin_vetter *v) {
             continue;
         }
         wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
-        wpin_cause(n,
-                   "its shunts tell up to %.3g A between two leads, and %.3g A are to be regulated",
-                   reach, asked);
-        wpin_consequence(n, "it is held at %.3g A, a tenth below what they tell", 0.9 * reach);
+        wpin_cause(
+            n, "its shunts measure up to %.3g A between two leads, and %.3g A are to be regulated",
+            reach, asked);
+        wpin_consequence(n, "it is held at %.3g A, a tenth below what they measure", 0.9 * reach);
         wpin_cure_value(n, WPIN_KEY(.path = "driver.sense", .unit = "mV/A", .digits = 0),
                         floor(l->bridge.sense_volts_per_amp * 1e3 * 0.85 * reach / asked), NULL);
     }
@@ -195,7 +195,7 @@ const wpin_rule_entry wpin_rules_vector[] = {
       "low sides on too shortly to read their shunts", WPIN_EFFECT_DEAD},
      shunt_window},
     {{"shunt-reach", "driver sense; field-oriented zero; current-trip limit; current",
-      "more current than shunts tell both ways", WPIN_EFFECT_ADVICE},
+      "more current than shunts measure both ways", WPIN_EFFECT_ADVICE},
      shunt_reach},
     {{"flat-emf", "field-oriented; motor back-emf", "sine currents in a motor with flat tops",
       WPIN_EFFECT_ADVICE},

@@ -1,5 +1,5 @@
 /** @file bind.h
- * From a rig to what the core is told: the configurations of its loads and inputs, the very ones
+ * From a rig to the core's configuration: the configurations of its loads and inputs, the very ones
  * that a firmware would have. Needs no simulator. Host only.
  */
 #ifndef WINDPIN_BIND_H

@@ -1,5 +1,5 @@
 /* windpin compare RIG PLAN CHANGE: a plan on a rig as it is and with values changed, side by
- * compare_side; or, with --record, simulated and as it was recorded. */
+ * side; or, with --record, simulated and as it was recorded. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
 #include "compare_record.h"
@@ -27,7 +27,7 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Runs a plan on simulated hardware twice: with the rig as it is, and with values of it "
-    "changed. Prints side by compare_side what both came to, and the steps that differ. The file "
+    "changed. Prints side by side what both came to, and the steps that differ. The file "
     "stays as "
     "it is. A change is the name of a part, keys below it, and a new value.\v"
     "Example:\n"
@@ -39,7 +39,7 @@ static const char doc[] =
     "      --trace shelf.csv\n"
     "  windpin compare demo/honey-shelf.yaml demo/honey-shelf.plan \\\n"
     "      --record shelf.csv\n"
-    "With --real such a record has something to tell.\n"
+    "A record of --real shows what the rig does not know.\n"
     "\n"
     "Exit status: 0 both as asked; 1 one of them was not, or the record is another run; 2 the "
     "files or the usage are wrong.";

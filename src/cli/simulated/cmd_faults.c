@@ -22,7 +22,8 @@ static const struct argp_option options[] = {
 
 static const char doc[] =
     "Runs the plan on simulated hardware with every fault that the rig can have, each at many "
-    "moments: a dead supply, a held shaft, wires off and swapped, an encoder that is silent. Tells "
+    "moments: a dead supply, a held shaft, wires off and swapped, an encoder that is silent. "
+    "Prints "
     "how often the controller noticed it, how soon, by which name, and what burnt.\v"
     "Example:\n"
     "  windpin faults demo/honey-pump.yaml demo/honey-pump.plan\n"

@@ -40,13 +40,14 @@ static const struct argp_option options[] = {
     {"record", KEY_RECORD, "FILE.csv", 0, "From this record; nothing is run", 0},
     {"save", KEY_SAVE, "FILE.csv", 0, "Keep the record of the run", 0},
     {"speed", KEY_SPEED, "RPM", 0,
-     "Of a motor without encoder: its output's speed, measured while the record was taken...", 0},
-    {"at", KEY_AT, "DUTY", 0, "...at this duty forward, e.g. 81%", 0},
-    {"constant", KEY_CONSTANT, "K", 0, "Instead: its torque constant, e.g. 55mNm/A, taken as it is",
+     "Of a motor without encoder: a speed of its output that was measured during the run", 0},
+    {"at", KEY_AT, "DUTY", 0, "With --speed: the duty forward that it was measured at, e.g. 81%",
      0},
+    {"constant", KEY_CONSTANT, "K", 0,
+     "In place of --speed and --at: its torque constant, e.g. 55mNm/A", 0},
     {"spread", KEY_SPREAD, "SHARE", 0,
      "The simulated motor is another than the rig says, each constant up to this far, e.g. 20%", 0},
-    {"seed", KEY_SEED, "N", 0, "Which other one, 0 to 1000000 (1)", 0},
+    {"seed", KEY_SEED, "N", 0, "Which of the motors that --spread allows, 0 to 1000000 (1)", 0},
     {"write", KEY_WRITE, NULL, 0, "Store what was found in the rig file", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
     {0}};
@@ -143,8 +144,9 @@ static void take_known(const identify_arguments *a, const wpin_rig_load *load, w
 static bool known_fits(const identify_arguments *a, const wpin_rig_load *load) {
     bool speed = a->rpm > 0, at = a->duty > 0, constant = a->constant > 0;
     if ((speed || at || constant) && load->encoder.there) {
-        cli_complain("'%s' has an encoder, which tells its speed: no --speed, --at or --constant",
-                     load->name);
+        cli_complain(
+            "'%s' has an encoder, which measures its speed: no --speed, --at or --constant",
+            load->name);
     } else if (speed != at) {
         cli_complain("--speed and --at belong together: a speed, and the duty it was measured at");
     } else if (speed && constant) {
@@ -154,7 +156,7 @@ static bool known_fits(const identify_arguments *a, const wpin_rig_load *load) {
                      "--record");
     } else if (a->record != NULL && !speed && !constant && !load->encoder.there) {
         cli_complain("'%s' has no encoder: from its current alone its constant, inertia and "
-                     "friction can't be told apart. Give one speed of its output that was "
+                     "friction can't be separated. Give one speed of its output that was "
                      "measured meanwhile, and the duty forward (--speed 3120rpm --at 81%%), or its "
                      "torque constant (--constant 55mNm/A)",
                      load->name);
@@ -265,15 +267,15 @@ static void print_known(const wpin_rig_load *load, const wpin_known *known) {
         return;
     }
     if (known->constant > 0) {
-        printf("Without an encoder a current tells friction and inertia only as multiples of the "
+        printf("Without an encoder a current shows friction and inertia only as multiples of the "
                "torque constant: that was given, %.4g mNm/A. An error of it goes into friction by "
                "as much, and into viscous friction and inertia by twice as much.\n",
                known->constant * 1e3);
         return;
     }
     printf(
-        "Without an encoder a current tells friction and inertia only as multiples of the torque "
-        "constant; one speed told that: %.0f rpm of its output at %.3g %% duty, +- %.2g %%.\n",
+        "Without an encoder a current shows friction and inertia only as multiples of the torque "
+        "constant; one speed gave that: %.0f rpm of its output at %.3g %% duty, +- %.2g %%.\n",
         known->speed * 60 / (2 * PI) / load->motor.gear_ratio, known->duty * 100,
         known->error * 100);
 }

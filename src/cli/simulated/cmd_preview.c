@@ -20,7 +20,7 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Tells what a plan will do without writing any file: each action with the time it begins, how "
+    "Prints what a plan will do without writing any file: each action with the time it begins, how "
     "long it takes and the highest current, from a silent rehearsal; then the total.\v"
     "Example:\n"
     "  windpin preview demo/honey-pump.yaml demo/honey-pump.plan\n"

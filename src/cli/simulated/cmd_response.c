@@ -22,16 +22,16 @@ typedef struct response_arguments {
 } response_arguments;
 
 static const struct argp_option options[] = {
-    {"from", KEY_FROM, "SPEED", 0, "It turns at this before (40 % of its rated speed)", 0},
-    {"to", KEY_TO, "SPEED", 0, "It is asked for this then (60 %)", 0},
+    {"from", KEY_FROM, "SPEED", 0, "Its speed before the step (40 % of its rated speed)", 0},
+    {"to", KEY_TO, "SPEED", 0, "Its speed after the step (60 %)", 0},
     {"torque", KEY_TORQUE, "TORQUE", 0,
-     "The load that comes all at once after that, at the output (a tenth of what stalls it)", 0},
+     "The load step that follows, at the output (a tenth of what stalls it)", 0},
     {"spread", KEY_SPREAD, "SHARE", 0,
      "The simulated motor and load are others than the rig says, each constant up to this far, "
      "e.g. 20%",
      0},
-    {"seed", KEY_SEED, "N", 0, "Which others, 0 to 1000000 (1)", 0},
-    {"benches", KEY_BENCHES, "N", 0, "So many others, seed after seed: 1 to 10000 (1)", 0},
+    {"seed", KEY_SEED, "N", 0, "Which of the benches that --spread allows, 0 to 1000000 (1)", 0},
+    {"benches", KEY_BENCHES, "N", 0, "How many benches, seed after seed: 1 to 10000 (1)", 0},
     {"plot", KEY_PLOT, "FILE.png", 0, "Draw speed, duty and current (.png or .svg)", 0},
     {"json", KEY_JSON, NULL, 0, "Print as JSON", 0},
     {0}};
