@@ -330,6 +330,7 @@ START_TEST(outputs_in_parallel_carry_more) {
 }
 END_TEST
 
+#define SPINS "    encoder: {lines: 100, pins: {a: 2, b: 3}}\n    speed: {rated: 2500rpm}\n"
 START_TEST(advice_is_given_where_it_is_due) {
     static const struct {
         const char *rig, *says;
@@ -373,12 +374,20 @@ START_TEST(advice_is_given_where_it_is_due) {
         {RIG(FIVE, MAIN(", highest: 14.4V"), CHIP, DRIVER(", recommended-voltage: 14V"), MOTOR(""),
              HABITS),
          "'main' has up to 14.4 V, the driver is recommended for 14 V"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), SPINS HABITS),
+         "from 3000 rpm it runs down in about 0.56 s by itself, its ramp down takes 0.3 s"},
     };
     for (size_t i = 0; i < sizeof advice / sizeof *advice; i++) {
         tool("vet", write_file("advice.yaml", advice[i].rig), "");
         ck_assert_msg(strstr(output, advice[i].says) != NULL, "%s:\n%.3000s", advice[i].says,
                       output);
     }
+    static const char shorts[] =
+        RIG(FIVE, MAIN(""), "kind: two-inputs-slow, pins: {in1: 9, in2: 10}, pwm: 20kHz",
+            DRIVER(""), MOTOR(""), SPINS HABITS);
+    tool("vet", write_file("advice.yaml", shorts), "");
+    ck_assert_msg(strstr(output, "rules run") != NULL && strstr(output, "ramp-coasts") == NULL,
+                  "it slows its motor: %.3000s", output);
 }
 END_TEST
 

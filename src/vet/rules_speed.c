@@ -64,6 +64,35 @@ static void ramp_current(wpin_vetter *v) {
     }
 }
 
+/* A ramp down that nothing can follow: the stage lets the motor coast, and friction alone slows it.
+ */
+static void ramp_coasts(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        double ramp = l->limits.ramp_down,
+               full = wpin_part_shaft_speed(&l->motor, l->speed.maximum);
+        bool slows = wpin_rig_off_phase(l) == WPIN_OFF_SHORT || wpin_logic_of(l->kind->logic)->own;
+        if (!l->speed.there || slows || f->load->motor.constant <= 0 || f->torque <= 0) {
+            continue;
+        }
+        double coasts =
+            f->inertia * full / f->torque; /* towards its end only dry friction is left */
+        if (coasts <= 1.05 * ramp) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_cause(n,
+                   "from %.4g rpm it runs down in about %.2g s by itself, its ramp down takes %.2g "
+                   "s, and its stage lets it coast while PWM is low",
+                   l->speed.maximum, coasts, ramp);
+        wpin_consequence(n, "it comes down later than its ramp, and is still turning when a stop "
+                            "is over");
+        wpin_cure_value(n, WPIN_KEY(.path = "ramp.down", .unit = "s", .digits = 2),
+                        ceil(10.5 * coasts) / 10, NULL);
+        wpin_cure(n, "a stage that shorts the motor while PWM is low, which slows it too");
+    }
+}
+
 /* The slowest speed that a plan asks for, rpm; without a plan a tenth of what is rated. */
 static double slowest(const wpin_vetter *v, const wpin_rig_load *load) {
     double rpm = load->speed.rated;
@@ -145,6 +174,9 @@ const wpin_rule_entry wpin_rules_speed[] = {
     {{"ramp-current", "ramp; speed; motor; current-trip",
       "a ramp of the speed that takes more current than it may have", WPIN_EFFECT_DEAD},
      ramp_current},
+    {{"ramp-coasts", "ramp down; speed; motor; stage kind",
+      "a ramp down that a coasting motor can't follow", WPIN_EFFECT_ADVICE},
+     ramp_coasts},
     {{"crawl", "encoder lines; speed; plan", "counts too far apart to regulate by",
       WPIN_EFFECT_DEAD},
      crawl},
