@@ -1,66 +1,6 @@
 /* The simulated brushless motor against an integrator of its own, closed forms, and what the core
  * makes of it. */
-#include "support.h"
-#include <math.h>
-#include <stdlib.h>
-#include <string.h>
-#include <windpin/host/rehearsal.h>
-#include <windpin/host/sim.h>
-#include <windpin/host/waves.h>
-
-#define PI 3.14159265358979323846
-
-static const wpin_part_controller controller = {.logic_volts = 5,
-                                                .pin_resistance = 25,
-                                                .pin_burns_above = 0.04,
-                                                .timer_hz = 16e6,
-                                                .timer_steps_max = 65535};
-static const wpin_part_driver three_phase_bridge = {.logic = WPIN_LOGIC_THREE_PHASE_BRIDGE,
-                                                    .on_resistance = 0.02,
-                                                    .diode_volts = 0.7,
-                                                    .diode_resistance = 0.03,
-                                                    .input_resistance = 100e3,
-                                                    .burns_above_amps = 100,
-                                                    .burns_after = 1,
-                                                    .burns_above_volts = 100,
-                                                    .interlock = true};
-static const wpin_part_motor drum = {.resistance = 0.5,
-                                     .inductance = 0.6e-3,
-                                     .constant = 0.06,
-                                     .inertia = 4e-5,
-                                     .static_friction = 0.012,
-                                     .dry_friction = 0.008,
-                                     .viscous_friction = 2e-5,
-                                     .gear_ratio = 1,
-                                     .gear_efficiency = 1,
-                                     .load_torque = 0.03,
-                                     .pole_pairs = 4};
-
-typedef struct board {
-    wpin_sim *sim;
-    wpin_port port;
-    int motor, hall;
-} board;
-
-static board set_up(const wpin_part_motor *motor, double supply_ohms,
-                    const wpin_part_hall *sensors) {
-    static const wpin_pin pins[3] = {14, 15, 16};
-    board b = {.sim = wpin_sim_new(&controller)};
-    int supply = wpin_sim_add_supply(
-        b.sim, &(wpin_part_supply){.volts = 24, .resistance = supply_ohms, .on = true});
-    int bridge = wpin_sim_add_bridge(b.sim, &three_phase_bridge, supply);
-    b.motor = wpin_sim_add_motor(b.sim, motor, bridge);
-    ck_assert_int_eq(b.motor, 0);
-    for (int i = 0; i < 6; i++) {
-        wpin_sim_wire_input(b.sim, bridge, i, (wpin_pin)i);
-    }
-    b.hall = wpin_sim_add_hall(b.sim, sensors, b.motor, pins);
-    b.port = wpin_sim_port(b.sim);
-    for (wpin_pin i = 0; i < 6; i++) {
-        b.port.open(b.port.context, i, WPIN_LOW);
-    }
-    return b;
-}
+#include "support_brushless.h"
 
 /* ---- an integrator of its own: Runge and Kutta's, with diodes as steep resistors ---- */
 
@@ -512,103 +452,6 @@ START_TEST(what_is_left_of_its_currents_is_nothing) {
 }
 END_TEST
 
-/* ---- a driver that commutates by itself ---- */
-
-#define ITS_MOTOR                                                                                  \
-    "    motor: {pole-pairs: 4, resistance: 0.5ohm, inductance: 0.7mH, speed-constant: 150rpm/V, " \
-    "inertia: 600gcm2, static-friction: 18mNm, dry-friction: 18mNm, viscous-friction: "            \
-    "20uNms/rad, load: {torque: "                                                                  \
-    "40mNm}}\n    rest: 300ms\n    ramp: {up: 1s, down: 1s}\n"
-
-static wpin_rig *rig_on(const char *on, const char *driver, const char *hall) {
-    char text[1200];
-    wpin_messages m = {0};
-    snprintf(text, sizeof text,
-             "rig: r\nsupplies:\n  main: {voltage: 24V, resistance: 60mohm}\nloads:\n  drum:\n"
-             "    supply: main\n    stage: {kind: %s}\n    driver: {on-resistance: 30mohm, "
-             "current-limit: 60A, current-time: 10ms, voltage-limit: 40V%s}\n    hall: {%s}\n"
-             "%s",
-             on, driver, hall, ITS_MOTOR);
-    wpin_rig *rig = wpin_rig_read(write_file("driver.yaml", text), &m);
-    ck_assert_msg(rig != NULL, "%s: %s", on, m.count > 0 ? m.items[0].text : "");
-    wpin_messages_free(&m);
-    return rig;
-}
-
-static wpin_waves waves_on(const char *on, const char *driver, const char *hall, double duty) {
-    char why[300] = "";
-    wpin_waves w;
-    wpin_rig *rig = rig_on(on, driver, hall);
-    ck_assert_msg(wpin_waves_take(rig, 0, duty, &w, why, sizeof why), "%s: %s", on, why);
-    wpin_rig_free(rig);
-    return w;
-}
-
-/* It does what a controller does with three legs: with slow decay like PWM on the high sides alone,
- * where its off phase is a short nearly as where the low sides are their complement. Told in any of
- * its ways, with sensors placed either way, both ways round. */
-START_TEST(a_driver_commutates_by_itself) {
-    static const struct {
-        const char *kind, *driver, *hall;
-        bool shorts;
-    } rows[] = {{"direction-pwm-brake, pwm: 20kHz, pins: {direction: 4, brake: 7, pwm: 9}", "",
-                 "to: driver", false},
-                {"direction-pwm, pwm: 20kHz, pins: {direction: 4, pwm: 9}", "",
-                 "to: driver, apart: 60deg", false},
-                {"direction-pwm-brake, pwm: 20kHz, pins: {direction: 4, brake: 7, pwm: 9}",
-                 ", off-phase: short", "to: driver", true},
-                {"direction-pwm-shorting, pwm: 20kHz, pins: {direction: 4, pwm: 9}", "",
-                 "to: driver, output: 18", true},
-                {"two-inputs-slow, pwm: 20kHz, pins: {in1: 4, in2: 9}", "", "to: driver", true},
-                {"two-inputs-enable, pwm: 20kHz, pins: {in1: 4, in2: 5, enable: 9}", "",
-                 "to: driver", false}};
-    const char *pins = "pwm: 20kHz, dead-time: 1us, pins: {a-high: 4, a-low: 5, b-high: 6, b-low: "
-                       "7, c-high: 8, c-low: 9}";
-    char legs[200];
-    double duty = _i % 2 == 0 ? 0.6 : -0.4;
-    const char *table = rows[_i / 2].shorts ? "three-phase-bridge" : "three-phase-bridge-high";
-    snprintf(legs, sizeof legs, "%s, %s", table, pins);
-    wpin_waves own = waves_on(rows[_i / 2].kind, rows[_i / 2].driver, rows[_i / 2].hall, duty);
-    wpin_waves ours = waves_on(legs, ", interlock: yes", "pins: {a: 14, b: 15, c: 16}", duty);
-    double near = rows[_i / 2].shorts ? 0.02 : 0.01; /* a new line begins a new period */
-    ck_assert_double_eq_tol(own.rpm, ours.rpm, near * fabs(ours.rpm));
-    ck_assert_double_eq_tol(own.rms, ours.rms, 3 * near * ours.rms);
-    ck_assert(own.rpm * duty > 0);
-    wpin_waves_free(&own);
-    wpin_waves_free(&ours);
-}
-END_TEST
-
-/* What its controller can tell of trouble between driver and motor. */
-START_TEST(trouble_behind_a_driver_is_told) {
-    static const struct {
-        const char *fault;
-        wpin_status told;
-    } rows[] = {
-        {"hall-off", WPIN_FAULT_NO_CURRENT},       {"hall-sensor-off", WPIN_FAULT_NO_CURRENT},
-        {"hall-swapped", WPIN_FAULT_STALLED},      {"motor-swapped", WPIN_FAULT_STALLED},
-        {"motor-wire-off", WPIN_FAULT_NO_CURRENT}, {"encoder-off", WPIN_FAULT_FEEDBACK}};
-    char steps[200], why[300];
-    wpin_messages m = {0};
-    wpin_rig *rig = wpin_rig_read(TEST_SOURCE "/demo/honey-driver.yaml", &m);
-    snprintf(steps, sizeof steps, "main on\nfault drum %s\ndrum ramp 90rpm\ndrum stop\n",
-             rows[_i].fault);
-    wpin_plan *plan = wpin_plan_read_text("trouble", steps, rig, &m);
-    ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
-    wpin_session_options options = {0};
-    wpin_status refused;
-    wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
-    ck_assert_msg(r != NULL, "%s", why);
-    ck_assert_uint_eq(r->fault_count, 1);
-    ck_assert_int_eq(r->faults[0].cause, rows[_i].told);
-    ck_assert_uint_eq(r->burn_count, 0);
-    wpin_report_free(r);
-    wpin_plan_free(plan);
-    wpin_rig_free(rig);
-    wpin_messages_free(&m);
-}
-END_TEST
-
 int main(void) {
     Suite *suite = suite_create("brushless");
     TCase *tests = tcase_create("brushless");
@@ -624,8 +467,6 @@ int main(void) {
     tcase_add_test(tests, what_has_no_waves_says_so);
     tcase_add_loop_test(tests, a_wrong_order_that_turns_is_told, 0, 2);
     tcase_add_test(tests, what_is_left_of_its_currents_is_nothing);
-    tcase_add_loop_test(tests, a_driver_commutates_by_itself, 0, 12);
-    tcase_add_loop_test(tests, trouble_behind_a_driver_is_told, 0, 6);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

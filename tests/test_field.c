@@ -1,74 +1,6 @@
 /* The tool on a field bus: simulated drives as a process of their own, on a socket. */
 #define _GNU_SOURCE
-#include "support.h"
-#include "windpin/host/eds.h"
-#include <fcntl.h>
-#include <jansson.h>
-#include <poll.h>
-#include <signal.h>
-#include <stdlib.h>
-#include <string.h>
-#include <sys/prctl.h>
-#include <sys/socket.h>
-#include <sys/stat.h>
-#include <sys/un.h>
-#include <sys/wait.h>
-#include <termios.h>
-#include <time.h>
-#include <unistd.h>
-#include <windpin/host/objects.h>
-
-#define LINE TEST_SOURCE "/demo/honey-line.yaml"
-
-static char said[32768], place[200], rig[200], plan[200];
-static pid_t drives;
-
-static void wait_ms(unsigned ms) {
-    nanosleep(&(struct timespec){.tv_sec = ms / 1000, .tv_nsec = ms % 1000 * 1000000L}, NULL);
-}
-
-static void start(const char *of) {
-    char option[240];
-    snprintf(option, sizeof option, "--at=%s", place);
-    drives = fork();
-    ck_assert_int_ge(drives, 0);
-    if (drives == 0) {
-        (void)!freopen("/dev/null", "w", stdout);
-        execl(TEST_TOOL, TEST_TOOL, "field", "drives", of, option, "--until-parent-ends", NULL);
-        _exit(127);
-    }
-    for (int i = 0; i < 100 && access(place, F_OK) != 0; i++) {
-        wait_ms(20);
-    }
-    wait_ms(500); /* they boot */
-}
-
-static int stop(int by) {
-    int status = -1;
-    kill(drives, by);
-    ck_assert_int_eq(waitpid(drives, &status, 0), drives);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-}
-
-static void open_bench(void) {
-    snprintf(place, sizeof place, "%s", scratch("line"));
-    snprintf(rig, sizeof rig, "%s", scratch("line.yaml"));
-    snprintf(plan, sizeof plan, "%s", scratch("line.plan"));
-    start(LINE);
-}
-
-static void close_bench(void) {
-    ck_assert_int_eq(stop(SIGINT), 0);
-    ck_assert_int_ne(access(place, F_OK), 0); /* taken away again */
-}
-
-/* Runs the tool at the place and holds what it says to a word. */
-static void field(int expected, const char *words, const char *action, const char *rest) {
-    int status =
-        run_command(said, sizeof said, "%s field %s %s %s", TEST_TOOL, action, place, rest);
-    ck_assert_msg(status == expected && strstr(said, words) != NULL, "%s %s: %d: %s", action, rest,
-                  status, said);
-}
+#include "support_field.h"
 
 static const struct {
     int status;
@@ -177,17 +109,6 @@ START_TEST(all_that_is_said_is_heard_and_kept) {
     close_bench();
 }
 END_TEST
-
-/* The rig of the line without its pump and stop, on the socket. */
-static void write_rig(const char *more) {
-    int status =
-        run_command(said, sizeof said,
-                    "sed -e '/^  filler:/,$d' -e '/^inputs/,/stops/d' -e 's=period: "
-                    "4ms=period: 4ms, interface: %s=' -e 's=logic: control=logic: control, "
-                    "lost: 2s, heartbeat: 2s=' %s > %s",
-                    place, more, rig);
-    ck_assert_msg(status == 0, "%s", said);
-}
 
 /* As field() where it is answered, more than once where this computer is too busy to answer in
  * time: a drive or a line that broke would not answer later either. */
@@ -327,37 +248,6 @@ START_TEST(a_drive_is_told_what_its_mode_lets_it_do) {
 }
 END_TEST
 
-/* What is set at the drive itself is asked for, listed, and never told. */
-START_TEST(what_is_set_elsewhere_is_only_asked_for) {
-    open_bench();
-    write_rig(LINE);
-    run_command(said, sizeof said,
-                "sed -i -e 's/counts: 4000/counts: 4000, switches: [down, up, any], switches-at: "
-                "2001h/' -e 's/value: 4000}/value: 4000}, {object: 2000h, bytes: 1, is: 2}/' %s",
-                rig);
-    int status = run_command(said, sizeof said, "%s field settings %s --write", TEST_TOOL, rig);
-    ck_assert_msg(status == 1 && strstr(said, "2 of 12 differ") != NULL, "%s", said);
-    FILE *file = fopen(plan, "w");
-    fputs("belt turn 90deg\n", file);
-    fclose(file);
-    static const char *const words[] = {"has object 2000h:0 at 0 (0h)", "has switch 1 up",
-                                        "Something else commands this drive"};
-    for (size_t i = 0; i < sizeof words / sizeof *words; i++) {
-        status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s",
-                             TEST_TOOL, rig, plan);
-        ck_assert_msg(status == 2 && strstr(said, words[i]) != NULL, "%s: %d: %s", words[i], status,
-                      said);
-        if (i == 0) {
-            field(0, "2", "object", "5 2000h 2 --bytes=1");
-        } else {
-            run_command(said, sizeof said, "sed -i 's/switches: .down/switches: [up/' %s", rig);
-        }
-    }
-    field(0, "switch", "object", "5 status-word"); /* not enabled */
-    close_bench();
-}
-END_TEST
-
 /* By hand, too, it is said what is wrong with a drive and its bus. */
 START_TEST(by_hand_the_cause_is_told) {
     const char *script = scratch("twin.sh");
@@ -382,167 +272,6 @@ START_TEST(by_hand_the_cause_is_told) {
         at = strstr(at, words[i]);
         ck_assert_msg(status == 0 && at != NULL, "%d: %s: %s", status, words[i], said);
     }
-}
-END_TEST
-
-START_TEST(a_drive_that_counts_otherwise_is_not_driven) {
-    open_bench();
-    write_rig(LINE);
-    run_command(said, sizeof said, "sed -i 's/counts: 4000/counts: 2000/' %s", rig);
-    int status = run_command(said, sizeof said, "%s field settings %s", TEST_TOOL, rig);
-    ck_assert_msg(status == 1 && strstr(said, "counts 4000 in a turn") != NULL, "%s", said);
-    FILE *file = fopen(plan, "w");
-    fputs("belt turn 90deg\n", file);
-    fclose(file);
-    status = run_command(said, sizeof said, "%s run --real --confirmed --powered %s %s", TEST_TOOL,
-                         rig, plan);
-    ck_assert_msg(status == 2 && strstr(said, "Expected counts: 4000") != NULL, "%s", said);
-    field(0, "switch", "object", "5 status-word"); /* not enabled */
-    close_bench();
-}
-END_TEST
-
-/* What some drives say of their factors: 608Fh, 6091h, 6092h, both halves; 0: they have none. */
-static const struct {
-    uint32_t encoder[2], gear[2], feed[2];
-    double counts;
-} factors[] = {
-    {{4000, 1}, {0}, {0}, 4000},
-    {{40000, 10}, {0}, {0}, 4000},
-    {{4000, 1}, {10, 1}, {3600, 1}, 360},
-    {{4000, 1}, {0}, {3600, 1}, 3600},
-    {{0}, {10, 1}, {0}, 0},
-    {{4000, 0}, {0}, {0}, 0},
-    {{4000, 1}, {3, 0}, {1000, 2}, 500},
-};
-
-static bool tell_factor(void *context, uint16_t index, uint8_t sub, uint32_t *value) {
-    int i = *(int *)context;
-    const uint32_t *both = index == 0x608F   ? factors[i].encoder
-                           : index == 0x6091 ? factors[i].gear
-                                             : factors[i].feed;
-    *value = both[sub - 1];
-    return both[0] != 0;
-}
-
-START_TEST(a_drives_units_follow_from_its_factors) {
-    ck_assert_double_eq_tol(wpin_drive_counts(tell_factor, &_i), factors[_i].counts, 1e-9);
-}
-END_TEST
-
-#define SHEET TEST_SOURCE "/demo/simulated-drive.eds"
-
-/* A second drive like the first, as node 6. */
-static void open_two(void) {
-    snprintf(place, sizeof place, "%s", scratch("line"));
-    snprintf(rig, sizeof rig, "%s", scratch("two.yaml"));
-    int status =
-        run_command(said, sizeof said,
-                    "sed '/^  filler:/,$d' %s > %s; sed -n '/^  belt:/,/^  filler:/p' %s | "
-                    "sed -e '$d' -e 's/belt:/lift:/' -e 's/node: 5/node: 6/' >> %s",
-                    LINE, rig, LINE, rig);
-    ck_assert_msg(status == 0, "%s", said);
-    start(rig);
-}
-
-START_TEST(parameters_are_saved_compared_and_copied) {
-    open_two();
-    const char *kept = scratch("kept");
-    char save[240], like[240];
-    snprintf(save, sizeof save, "5 --save=%s --eds=" SHEET, kept);
-    snprintf(like, sizeof like, "6 --like=%s", kept);
-    field(0, "44444", "object", "5 acceleration 44444");
-    field(0, "29 parameters, written to", "parameters", save);
-    field(1, "1 of 29 differ", "parameters", like);
-    field(1, "as it should be: 44444 velocity units a second", "parameters", "6 --like-node=5");
-    field(0, "0 of 30 differ; stored in the drive", "parameters",
-          "6 --like-node=5 --write --store");
-    field(0, "44444", "object", "6 acceleration");
-    field(0, "0 of 29 differ", "parameters", like);
-    field(0, "\"like\": 44444", "parameters", "6 --like-node=5 --json");
-    FILE *file = fopen(kept, "a");
-    fputs("- {object: 9999h, value: 1, bytes: 2}\n- {object: 608Fh:1, value: 1}\n", file);
-    fclose(file);
-    field(1, "it has no such object", "parameters", like);
-    strcat(like, " --write");
-    field(1, "refuses object 608Fh:1 (abort 06010002h)", "parameters", like);
-    field(2, "like what?", "parameters", "6 --write");
-    field(2, "that is the node itself", "parameters", "6 --like-node=6");
-    field(1, "node 7 does not answer", "parameters", "7");
-    field(2, "README.md:", "parameters", "6 --like=" TEST_SOURCE "/README.md");
-    close_bench();
-}
-END_TEST
-
-/* What a data sheet must have, and what is said where it has not. */
-static const struct {
-    const char *text, *words;
-} sheets[] = {{"", "it describes no object"},
-              {"[6083]\nParameterName=a\nDataType=0x1F\nAccessType=rw\n", "describes no object"},
-              {"what\n", ":1: no line of a data sheet"},
-              {"[6083]\nParameterName=up\nObjectType=0x7\nDataType=7\nAccessType=ro\n",
-               "can only be read, by its data sheet"},
-              {"[6083]\nDataType=7\nAccessType=rw\nHighLimit=0x10\n", "at most 16"},
-              {"[6083]\nDataType=7\nAccessType=rw\nLowLimit=$NODEID+3\n", "40000"}};
-
-START_TEST(a_data_sheet_names_objects_and_limits) {
-    open_bench();
-    for (size_t i = 0; i < sizeof sheets / sizeof *sheets; i++) {
-        char rest[300];
-        snprintf(rest, sizeof rest, "5 6083 40000 --eds=%s",
-                 write_file("sheet.eds", sheets[i].text));
-        field(i + 1 == sizeof sheets / sizeof *sheets ? 0 : 2, sheets[i].words, "object", rest);
-    }
-    field(2, "none.eds can not be read", "object", "5 6083 --eds=none.eds");
-    field(0, "source-of-commands: 0", "object", "5 Source-of-commands --eds=" SHEET);
-    field(2, "3 is too large, by its data sheet at most 2", "object",
-          "5 source-of-commands 3 --eds=" SHEET);
-    field(2, "did you mean 'source-of-commands'", "object", "5 source-of-comands --eds=" SHEET);
-    /* The one that ships is that of the simulated drive, and all in it is there. */
-    const char *fresh = scratch("fresh.eds");
-    int status = run_command(said, sizeof said, "%s field drives --eds=%s && cmp %s %s", TEST_TOOL,
-                             fresh, fresh, SHEET);
-    ck_assert_msg(status == 0, "%s", said);
-    char why[300];
-    wpin_eds *eds = wpin_eds_read(SHEET, why, sizeof why);
-    ck_assert_msg(eds != NULL, "%s", why);
-    size_t count;
-    const wpin_eds_object *objects = wpin_eds_objects(eds, &count);
-    ck_assert_uint_gt(count, 80);
-    for (size_t i = 0; i < count; i += 3) {
-        char rest[80], bytes[40];
-        snprintf(rest, sizeof rest, "5 %X:%u --json", objects[i].known.index, objects[i].known.sub);
-        snprintf(bytes, sizeof bytes, "\"bytes\": %u", objects[i].known.bytes);
-        field(0, objects[i].known.bytes > 0 ? bytes : "bytes", "object", rest);
-    }
-    wpin_eds_free(eds);
-    close_bench();
-}
-END_TEST
-
-START_TEST(a_rig_reads_the_data_sheet_beside_it) {
-    const char *sheet = scratch("drive.eds"), *file = scratch("with.yaml");
-    static const struct {
-        const char *more;
-        int status;
-        const char *words;
-    } rows[] = {{"{object: source-of-commands, value: 0}", 0, "2 settings"},
-                {"{object: Source of commands, value: 3}", 2, "3 is too large"},
-                {"{object: 2001h, value: 0}", 2, "can only be read"},
-                {"{object: 2001h, is: 0}", 0, "2 settings"},
-                {"{object: sourc-of-commands, value: 3}", 2, "did you mean 'source-of-commands'"}};
-    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
-        int status = run_command(
-            said, sizeof said,
-            "cp %s %s; sed -e 's/counts: 4000,/counts: 4000, eds: drive.eds,/' -e 's/value: "
-            "4000}/value: 4000}, %s/' %s > %s; %s rig %s",
-            SHEET, sheet, rows[i].more, LINE, file, TEST_TOOL, file);
-        ck_assert_msg(status == rows[i].status && strstr(said, rows[i].words) != NULL, "%s: %d: %s",
-                      rows[i].more, status, said);
-    }
-    remove(sheet);
-    int status = run_command(said, sizeof said, "%s rig %s", TEST_TOOL, file);
-    ck_assert_msg(status == 2 && strstr(said, "drive.eds can not be read") != NULL, "%s", said);
 }
 END_TEST
 
@@ -670,15 +399,8 @@ int main(void) {
     tcase_add_test(tests, drives_that_end_in_motion_are_a_fault);
     tcase_add_loop_test(tests, a_drive_is_told_what_its_mode_lets_it_do, 0,
                         sizeof motions / sizeof *motions);
-    tcase_add_test(tests, a_drive_that_counts_otherwise_is_not_driven);
     tcase_add_test(tests, by_hand_the_cause_is_told);
-    tcase_add_loop_test(tests, a_drives_units_follow_from_its_factors, 0,
-                        sizeof factors / sizeof *factors);
     tcase_add_loop_test(tests, a_wrong_rig_is_named, 0, sizeof rigs / sizeof *rigs);
-    tcase_add_test(tests, parameters_are_saved_compared_and_copied);
-    tcase_add_test(tests, a_data_sheet_names_objects_and_limits);
-    tcase_add_test(tests, a_rig_reads_the_data_sheet_beside_it);
-    tcase_add_test(tests, what_is_set_elsewhere_is_only_asked_for);
     tcase_add_loop_test(tests, a_serial_line_carries_the_same_frames, 0, 2);
     tcase_add_test(tests, two_with_one_number_are_told);
     tcase_add_test(tests, what_stands_at_the_path_stays);

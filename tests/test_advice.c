@@ -1,0 +1,219 @@
+/* What else vetting says: advice, cables, what is isolated or accepted, sweeps, lists. */
+#define _GNU_SOURCE
+#include "support_vet.h"
+
+#define SPINS "    encoder: {lines: 100, pins: {a: 2, b: 3}}\n    speed: {rated: 2500rpm}\n"
+START_TEST(advice_is_given_where_it_is_due) {
+    static const struct {
+        const char *rig, *says;
+    } advice[] = {
+        {RIG("tick: 20ms", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "2:14: caution: controller slow-tick"},
+        {RIG(FIVE, MAIN(", capacitor: 10uF"), CHIP, DRIVER(""), MOTOR(", load: {torque: 60mNm}"),
+             HABITS),
+         "caution: pump bulk-capacitor"},
+        {RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(", diode-recovery: 2us"), MOTOR(""), HABITS),
+         "2 us to block, 4 % of each PWM period"},
+        {RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}, pulse-swing: 400us", DRIVER(""),
+             MOTOR(""), HABITS),
+         "full duty is only 80 % of what it can"},
+        {RIG("logic: 5V, pins-total: 1mA, pin-rated: 1mA", MAIN(""), CHIP,
+             DRIVER(", input-resistance: 10kohm"), MOTOR(""), HABITS),
+         "all pins high together give 1.5 mA"},
+        {RIG("logic: 5V, taken: {9: serial}", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "pin 9 for 'pwm' is used by serial already"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(", pwm-limit: 8kHz"), MOTOR(""), HABITS), "pwm: 8kHz"},
+        {RIG(FIVE, MAIN(""),
+             "kind: direction-pwm-brake, pwm: 1kHz, pins: {direction: 4, brake: 7, pwm: 9}",
+             DRIVER(SENSE ", sense-filter: 10us"), MOTOR(""), HABITS TRIP),
+         "what is read lies within 0.94 A of the mean"},
+        {RIG(FIVE,
+             "  main: {voltage: 12V, resistance: 50mohm, switch: on, capacity: 2Ah, empty: "
+             "10V}\n",
+             CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "note: main run-time"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(", saturation: 2V"), MOTOR(""), HABITS),
+         "caution: pump stage-drop"},
+        {RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), "leds: {rated: 5V, power: 6W, forward: 2.8V}",
+             QUICK),
+         "each pulse drives 4.64 A through it, rated are 1.2"},
+        {RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(""), "lamp: {rated: 6V, power: 10W}", QUICK),
+         "its duty is capped at 25 %"},
+        {RIG(FIVE, MAIN(", highest: 31V"), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "'main' has up to 31 V, the driver survives 30 V"},
+        {RIG(FIVE, MAIN(", highest: 29.5V"), CHIP, DRIVER(""), MOTOR(""), HABITS),
+         "'main' and its diode come to 30.3 of the 30 V the driver survives"},
+        {RIG(FIVE, MAIN(", highest: 14.4V"), CHIP, DRIVER(", recommended-voltage: 14V"), MOTOR(""),
+             HABITS),
+         "'main' has up to 14.4 V, the driver is recommended for 14 V"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), SPINS HABITS),
+         "from 3000 rpm it runs down in about 0.56 s by itself, its ramp down takes 0.3 s"},
+    };
+    for (size_t i = 0; i < sizeof advice / sizeof *advice; i++) {
+        tool("vet", write_file("advice.yaml", advice[i].rig), "");
+        ck_assert_msg(strstr(output, advice[i].says) != NULL, "%s:\n%.3000s", advice[i].says,
+                      output);
+    }
+    static const char shorts[] =
+        RIG(FIVE, MAIN(""), "kind: two-inputs-slow, pins: {in1: 9, in2: 10}, pwm: 20kHz",
+            DRIVER(""), MOTOR(""), SPINS HABITS);
+    tool("vet", write_file("advice.yaml", shorts), "");
+    ck_assert_msg(strstr(output, "rules run") != NULL && strstr(output, "ramp-coasts") == NULL,
+                  "it slows its motor: %.3000s", output);
+}
+END_TEST
+
+/* One wire of a good cable changed. */
+START_TEST(each_wire_of_a_cable_is_looked_at) {
+    static const struct {
+        const char *from, *to, *says;
+    } rows[] = {
+        {"driver a}", "pin 9}", "its wire 'red' (lead-a) is on pin 9"},
+        {"driver a}", "nothing}", "no current flows: it does not move"},
+        {"driver a}", "ground}", "or shorts its supply"},
+        {"driver a}", "driver b}", "it turns the other way than its encoder counts"},
+        {"to: logic", "to: supply main", "(sensor-plus) is on supply 'main' (12 V)"},
+        {"to: ground", "to: nothing", "(sensor-ground) is on nothing"},
+        {"to: pin 2", "to: driver a", "the sensor burns"},
+        {"to: pin 2", "to: pin 7", "nothing is read of it"},
+        {"to: pin 2", "to: pin 3", "is on pin 3, where the rig reads encoder-b"},
+        {"is: encoder-b", "is: hall-a", "and the rig has no such sensor"},
+        {"is: encoder-b", "is: hall-a", "no wire of its cable is encoder-b"},
+        {"is: encoder-b", "is: encoder-c", "unknown wire 'encoder-c'"},
+        {"to: pin 2", "to: pin two", "'two' is not a pin; expected a whole number"},
+        {"to: pin 2", "to: supply mian", "is no end of a wire; expected 'driver a'"},
+        {"to: pin 2", "to: pin 2", "0 refused, 0 with caution"},
+    };
+    static const char good[] = CABLED("pin 2", "pin 3");
+    char text[3000];
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        const char *at = strstr(good, rows[i].from);
+        ck_assert(at != NULL);
+        snprintf(text, sizeof text, "%.*s%s%s", (int)(at - good), good, rows[i].to,
+                 at + strlen(rows[i].from));
+        tool("vet", write_file("cable.yaml", text), "");
+        ck_assert_msg(strstr(output, rows[i].says) != NULL, "row %zu, %s:\n%.3000s", i,
+                      rows[i].says, output);
+    }
+    tool("rig --wiring", write_file("cable.yaml", good), "");
+    ck_assert_msg(strstr(output, "encoder-a     wire 'yellow' to pin 2") != NULL, "%s", output);
+}
+END_TEST
+
+/* Contacts and opto inputs keep a load's circuit apart: no common ground is asked for, and nobody
+ * is told to wire the mains to the controller. */
+START_TEST(what_is_isolated_keeps_its_ground) {
+    static const char apart[] =
+        "  main: {voltage: 12V, resistance: 50mohm, switch: on, ground: own}\n";
+    static const char mains[] =
+        RIG(FIVE,
+            "  main: {voltage: 230V, current: alternating, resistance: 1ohm, switch: on, ground: "
+            "house}\n",
+            "kind: relay, pins: {coil: 9}",
+            "on-resistance: 50mohm, current-limit: 20A, voltage-limit: 400V",
+            "lamp: {rated: 230V, power: 60W}", "");
+    static const struct {
+        const char *stage, *driver, *hangs, *habits;
+        bool isolated;
+    } rows[] = {
+        {"kind: relay, pins: {coil: 9}", DRIVER(""), MOTOR(""), "    rest: 1s\n", true},
+        {"kind: two-relays, pins: {a: 9, b: 8}", DRIVER(""), MOTOR(""), "    rest: 1s\n", true},
+        {CHIP, DRIVER(", opto: {forward: 1.2V, resistor: 220ohm, least: 5mA}"), MOTOR(""), HABITS,
+         true},
+        {CHIP, DRIVER(""), MOTOR(""), HABITS, false},
+        {LOW_SIDE, DRIVER(""), LAMP, QUICK, false},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char text[3000];
+        snprintf(text, sizeof text, RIG(FIVE, "%s", "%s", "%s", "%s", "%s"), apart, rows[i].stage,
+                 rows[i].driver, rows[i].hangs, rows[i].habits);
+        tool("vet", write_file("apart.yaml", text), "");
+        ck_assert_msg((strstr(output, "pump ground") == NULL) == rows[i].isolated, "row %zu: %s", i,
+                      output);
+        bool told = strstr(output, "Ground of 'main' is wired to the controller") != NULL;
+        ck_assert_msg(told == !rows[i].isolated, "row %zu: %s", i, output);
+        int status = tool("run", scratch("apart.yaml"),
+                          write_file("apart.plan", "pump on\npump hold 1s\npump off\n"));
+        ck_assert_msg((status == 0) == rows[i].isolated, "row %zu: %s", i, output);
+    }
+    tool("vet", write_file("mains.yaml", mains), "");
+    ck_assert_msg(strstr(output, "Ground of") == NULL && strstr(output, "pump ground") == NULL &&
+                      strstr(output, "Nothing of 'main' touches the controller") != NULL &&
+                      strstr(output, "measures 2") == NULL,
+                  "%s", output);
+    tool("rig --wiring", scratch("mains.yaml"), "");
+    ck_assert_msg(strstr(output, "both its wires, apart from all others") != NULL, "%s", output);
+}
+END_TEST
+
+START_TEST(what_is_accepted_is_in_every_record) {
+    static const char with[] =
+        RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
+            MOTOR(""), HABITS "accept: [pump stall-current]\n");
+    static const char slips[] = RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""),
+                                    HABITS "accept: [pump stal-current, main sag, pump on-time]\n");
+    const char *rig = write_file("accept.yaml", with), *plan = write_file("accept.plan", GO);
+    run_command(output, sizeof output,
+                "cd %s && " TEST_TOOL " run %s %s --trace r.csv --vcd r.vcd && " TEST_TOOL
+                " preview %s %s && " TEST_TOOL " export %s && tail -n 1 r.csv && head -n 2 r.vcd",
+                scratch("."), rig, plan, rig, plan, rig);
+    static const char *const records[] = {
+        "Accepted in the rig: pump stall-current, the driver burns",          /* run */
+        "Accepted in the rig: pump stall-current\n",                          /* preview */
+        "/* Accepted in the rig, though vetting refuses it: pump stall-curr", /* export */
+        " accepting pump stall-current\r\n",                                  /* CSV */
+        " accepting pump stall-current $end",                                 /* VCD */
+    };
+    for (size_t i = 0; i < sizeof records / sizeof *records; i++) {
+        ck_assert_msg(strstr(output, records[i]) != NULL, "%s: %.9000s", records[i], output);
+    }
+    tool("vet", write_file("slips.yaml", slips), "");
+    ck_assert_msg(strstr(output, "'stal-current' is accepted, and there is no such rule") != NULL &&
+                      strstr(output, "did you mean 'stall-current'?") != NULL &&
+                      strstr(output, "'sag' is accepted, and nothing of that kind") != NULL &&
+                      strstr(output, "on-time") == NULL, /* only a plan can tell */
+                  "%s", output);
+}
+END_TEST
+
+START_TEST(sweeps_say_where_it_fails) {
+    const char *rig = TEST_SOURCE "/demo/honey-pump.yaml";
+    ck_assert_int_eq(tool("vet --sweep 'main 12V 36V' --places 3", rig, ""), 1);
+    ck_assert_msg(strstr(output, "12 V         pass") != NULL &&
+                      strstr(output, "24 V         FAIL   pump stall-current") != NULL &&
+                      strstr(output, "36 V         FAIL") != NULL &&
+                      strstr(output, "pump supply-voltage") != NULL,
+                  "%s", output);
+    ck_assert_int_eq(tool("vet --sweep 'tolerance 0% 10%' --places 2", rig, ""), 0);
+    ck_assert_int_eq(tool("vet --sweep 'tolerance 0% 30%' --places 2", rig, ""), 1);
+    ck_assert_int_eq(tool("vet --sweep 'moon 1V 2V'", rig, ""), 2);
+    ck_assert_msg(strstr(output, "expected a supply of the rig, 'air' or 'tolerance'") != NULL,
+                  "%s", output);
+}
+END_TEST
+
+START_TEST(wiring_and_parts_are_listed) {
+    const char *rig = TEST_SOURCE "/demo/honey-house.yaml";
+    ck_assert_int_eq(tool("rig --wiring", rig, ""), 0);
+    ck_assert_msg(strstr(output, "gate-shut    input") != NULL &&
+                      strstr(output, "then PWM") != NULL,
+                  "%s", output);
+    ck_assert_int_eq(tool("rig --parts", rig, ""), 0);
+    ck_assert_msg(strstr(output, "1  stepper turntable: 200 steps") != NULL, "%s", output);
+}
+END_TEST
+
+int main(void) {
+    Suite *suite = suite_create("advice");
+    TCase *tests = tcase_create("all");
+    size_t kinds;
+    wpin_stage_kinds(&kinds);
+    tcase_add_test(tests, advice_is_given_where_it_is_due);
+    tcase_add_test(tests, each_wire_of_a_cable_is_looked_at);
+    tcase_add_test(tests, what_is_isolated_keeps_its_ground);
+    tcase_add_test(tests, what_is_accepted_is_in_every_record);
+    tcase_add_test(tests, sweeps_say_where_it_fails);
+    tcase_add_test(tests, wiring_and_parts_are_listed);
+    suite_add_tcase(suite, tests);
+    return run_suite(suite);
+}
