@@ -72,17 +72,17 @@ static void bench_wait(void *context, int64_t until_ps) {
 
 /* ---- four motors ---- */
 
-#define LOAD(name, direction, brake, pwm)                                                          \
+#define LOAD(name, direction, brake, pwm, sense)                                                   \
     "  " name ": {supply: main, stage: {kind: direction-pwm-brake, pins: {direction: " direction   \
     ", brake: " brake ", pwm: " pwm "}, pwm: 20kHz, dead-time: 2us}, driver: {on-resistance: "     \
     "180mohm, current-limit: 8A, voltage-limit: 30V, sense: 400mV/A}, motor: {resistance: "        \
     "1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2}, ramp: {up: 1s, down: 1s}, "  \
-    "rest: 100ms, current-trip: {level: 6A, time: 50ms, input: 0}}\n"
+    "rest: 100ms, current-trip: {level: 6A, time: 50ms, input: " sense "}}\n"
 
 static const char rig_text[] =
     "rig: four\nsupplies: {main: {voltage: 12V, resistance: 50mohm, switch: on}}\nloads:\n" LOAD(
-        "a", "1", "2", "3") LOAD("b", "4", "5", "6") LOAD("c", "7", "8", "9")
-        LOAD("d", "10", "11", "12");
+        "a", "1", "2", "3", "0") LOAD("b", "4", "5", "6", "1") LOAD("c", "7", "8", "9", "2")
+        LOAD("d", "10", "11", "12", "3");
 #define TRACK(name, high)                                                                          \
     "  track\n    repeat forever\n      " name " ramp " high " in 1s\n      " name                 \
     " ramp 20% in 1s\n    end\n  end\n"
