@@ -141,7 +141,8 @@ static const WPIN_FLASH wpin_speed_config gains = {.feed = 14000,
                                                    .inertia = 600,
                                                    .gain = 800,
                                                    .integral = 1100,
-                                                   .fresh_us = 6000};
+                                                   .fresh_us = 6000,
+                                                   .coasts = 900};
 static wpin_motion motion;
 static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
                                                       .least_effort = 2000,

@@ -86,21 +86,20 @@ static bool winds_up(const wpin_speed *s, int16_t error, const wpin_given *given
  * given less than it turns by, as the constants have it and as was learnt besides. */
 static bool runs_down(wpin_speed *s, int16_t error, int16_t speed) {
     const WPIN_FAR wpin_speed_config *c = s->config;
+    bool back = speed < 0;
     if (c->coasts == 0) {
         return false;
     }
-    int32_t trail = wpin_within(s->trail, INT16_MAX * (int32_t)32),
-            falls = trail - (int32_t)speed * 32, learnt = wpin_upper(s->sum);
-    int32_t less = feed(c, (int16_t)wpin_within(speed, FULL)) - s->last;
+    int32_t trail = wpin_within(s->trail, INT16_MAX * (int32_t)32);
+    int32_t falls = trail - (int32_t)speed * 32;
     s->trail = trail + speed - wpin_halved(trail, 5);
-    if (speed < 0) {
-        error = (int16_t)-error;
-        falls = -falls;
-        less = -less;
-        learnt = -learnt;
+    if ((back ? -falls : falls) <= c->coasts || (back ? error <= 0 : error >= 0)) {
+        return false;
     }
-    less += wpin_gain(c->friction) >> 1;
-    return error < 0 && falls > c->coasts && less > 0 && less + learnt > 0;
+    int32_t less = feed(c, (int16_t)wpin_within(speed, FULL)) - s->last,
+            learnt = wpin_upper(s->sum);
+    less = (back ? -less : less) + (wpin_gain(c->friction) >> 1);
+    return less > 0 && less + (back ? -learnt : learnt) > 0;
 }
 
 static int32_t proportional(const WPIN_FAR wpin_speed_config *c, int16_t error, uint8_t n) {

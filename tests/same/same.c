@@ -277,7 +277,8 @@ static const WPIN_FLASH wpin_speed_config gains = {.feed = 15000,
                                                    .inertia = 80,
                                                    .gain = 700,
                                                    .integral = 900,
-                                                   .fresh_us = 5000};
+                                                   .fresh_us = 5000,
+                                                   .coasts = 700};
 static wpin_motion motion;
 static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
                                                       .least_effort = 6000,
