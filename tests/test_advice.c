@@ -81,7 +81,7 @@ START_TEST(each_wire_of_a_cable_is_looked_at) {
         {"is: encoder-b", "is: hall-a", "no wire of its cable is encoder-b"},
         {"is: encoder-b", "is: encoder-c", "unknown wire 'encoder-c'"},
         {"to: pin 2", "to: pin two", "'two' is not a pin; expected a whole number"},
-        {"to: pin 2", "to: supply mian", "is no end of a wire; expected 'driver a'"},
+        {"to: pin 2", "to: supply mian", "is not an end of a wire; expected 'driver a'"},
         {"to: pin 2", "to: pin 2", "0 refused, 0 with caution"},
     };
     static const char good[] = CABLED("pin 2", "pin 3");

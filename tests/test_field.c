@@ -61,7 +61,7 @@ START_TEST(what_differs_is_listed_before_anything_moves) {
                 {1, "--json", "\"rig\": 266667"},
                 {0, "belt --write --store", "0 of 10 differ; stored in the drive"},
                 {0, "", "0 of 10 differ"},
-                {2, "filler", "'filler' is no drive on a field bus"},
+                {2, "filler", "'filler' is not a drive on a field bus"},
                 {2, "belts", "describes no load"}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
         int status = run_command(said, sizeof said, "%s field settings %s %s %s", TEST_TOOL, LINE,
@@ -338,7 +338,7 @@ START_TEST(a_serial_line_carries_the_same_frames) {
     waitpid(joint, NULL, 0);
     snprintf(option, sizeof option, "%s@1234", names[0]);
     status = run_command(said, sizeof said, "%s field look %s", TEST_TOOL, option);
-    ck_assert_msg(status == 2 && strstr(said, "no usual rate") != NULL, "%s", said);
+    ck_assert_msg(status == 2 && strstr(said, "not a usual rate") != NULL, "%s", said);
 }
 END_TEST
 

@@ -2,61 +2,63 @@
  * simulated board, in its own time. */
 #include "support_live.h"
 
+static const struct {
+    bool one; /* else the second source asks */
+    const char *line;
+    bool ok;
+    unsigned column;
+    const char *words;
+} requested[] = {
+    {true, "pump ramp 60%", false, 0, "only watching; 'command' takes"},
+    {true, "arm", false, 0, "only watching"},
+    {true, "command", true, 0, "one has the command"},
+    {false, "command", false, 0, "one has the command; 'command over'"},
+    {false, "pump stop", false, 0, "only watching: one has the command"},
+    {true, "pump ramp 60%", false, 0, "'pump' is not armed"},
+    {true, "arm", false, 0, "the power-up checklist is not confirmed"},
+    {true, "confirm", true, 0, ""},
+    {true, "arm pmup", false, 0, "'pmup' is not a load"},
+    {true, "arm pump", true, 0, "pump is armed"},
+    {true, "  pump   ramp  60%  in 1s\t", true, 0, "pump ramp 60% in 1s"},
+    {true, "pump ramp 160%", false, 11, "160 % is out of range"},
+    {true, "pmup ramp 60%", false, 1, "unknown word 'pmup' (did you mean 'pump'?)"},
+    {true, "", false, 1, "nothing is asked"},
+    {true, "wait 3s", false, 1, "'wait' belongs in a plan"},
+    {true, "repeat 3", false, 1, "'repeat' belongs in a plan"},
+    {true, "pump, fan stop", false, 7, "'fan' is not a load"},
+    {true, ", pump stop", false, 1, "'' is not a name"},
+    {true, "pump pump, pump stop", false, 6, "expected"},
+    {true, "pump turn 90deg", false, 6, "nothing measures"},
+    {true, "pump hold 2s", true, 0, "pump hold 2s"},
+    {true, "all stop", true, 0, "pump stop"},
+    {true, "clear pump", true, 0, "pump has no fault"},
+    {true, "rearm", false, 0, "nothing is stopped"},
+    {false, "stop", true, 0, "stopped"}, /* anyone may */
+    {true, "pump ramp 60%", false, 0, "everything is stopped"},
+    {true, "arm", false, 0, "everything is stopped; 'rearm' first"},
+    {false, "command over", true, 0, "two has the command"},
+    {true, "rearm", false, 0, "only watching: two has the command"},
+    {false, "rearm", true, 0, "re-armed"},
+    {false, "pump ramp 60%", false, 0, "'pump' is not armed"},
+    {false, "arm", true, 0, "every load is armed"},
+    {false, "disarm", true, 0, "every load is disarmed"},
+    {false, "watch", true, 0, "two watches"},
+    {false, "disarm", false, 0, "only watching; 'command'"},
+};
+
 /* In this order, on one session: what was refused before is taken where it may be. */
 START_TEST(requests_are_taken_or_refused_with_the_reason) {
-    static const struct {
-        bool one; /* else the second source asks */
-        const char *line;
-        bool ok;
-        unsigned column;
-        const char *words;
-    } rows[] = {
-        {true, "pump ramp 60%", false, 0, "only watching; 'command' takes"},
-        {true, "arm", false, 0, "only watching"},
-        {true, "command", true, 0, "one has the command"},
-        {false, "command", false, 0, "one has the command; 'command over'"},
-        {false, "pump stop", false, 0, "only watching: one has the command"},
-        {true, "pump ramp 60%", false, 0, "'pump' is not armed"},
-        {true, "arm", false, 0, "the power-up checklist is not confirmed"},
-        {true, "confirm", true, 0, ""},
-        {true, "arm pmup", false, 0, "'pmup' is not a load"},
-        {true, "arm pump", true, 0, "pump is armed"},
-        {true, "  pump   ramp  60%  in 1s\t", true, 0, "pump ramp 60% in 1s"},
-        {true, "pump ramp 160%", false, 11, "160 % is out of range"},
-        {true, "pmup ramp 60%", false, 1, "unknown word 'pmup' (did you mean 'pump'?)"},
-        {true, "", false, 1, "nothing is asked"},
-        {true, "wait 3s", false, 1, "'wait' belongs in a plan"},
-        {true, "repeat 3", false, 1, "'repeat' belongs in a plan"},
-        {true, "pump, fan stop", false, 7, "'fan' is not a load"},
-        {true, ", pump stop", false, 1, "'' is no name"},
-        {true, "pump pump, pump stop", false, 6, "expected"},
-        {true, "pump turn 90deg", false, 6, "nothing measures"},
-        {true, "pump hold 2s", true, 0, "pump hold 2s"},
-        {true, "all stop", true, 0, "pump stop"},
-        {true, "clear pump", true, 0, "pump has no fault"},
-        {true, "rearm", false, 0, "nothing is stopped"},
-        {false, "stop", true, 0, "stopped"}, /* anyone may */
-        {true, "pump ramp 60%", false, 0, "everything is stopped"},
-        {true, "arm", false, 0, "everything is stopped; 'rearm' first"},
-        {false, "command over", true, 0, "two has the command"},
-        {true, "rearm", false, 0, "only watching: two has the command"},
-        {false, "rearm", true, 0, "re-armed"},
-        {false, "pump ramp 60%", false, 0, "'pump' is not armed"},
-        {false, "arm", true, 0, "every load is armed"},
-        {false, "disarm", true, 0, "every load is disarmed"},
-        {false, "watch", true, 0, "two watches"},
-        {false, "disarm", false, 0, "only watching; 'command'"},
-    };
     stand s;
     open_stand(&s, PUMP);
-    for (size_t i = 0; i < COUNT(rows); i++) {
+    for (size_t i = 0; i < COUNT(requested); i++) {
         wpin_live_answer a;
-        int source = rows[i].one ? s.one : s.two;
-        ck_assert_msg(wpin_live_ask(s.live, source, rows[i].line, &a) == rows[i].ok, "%s: %s",
-                      rows[i].line, a.words);
-        ck_assert_msg(strncmp(a.words, rows[i].words, strlen(rows[i].words)) == 0, "%s: %s",
-                      rows[i].line, a.words);
-        ck_assert_msg(a.column == rows[i].column, "%s: column %u", rows[i].line, a.column);
+        int source = requested[i].one ? s.one : s.two;
+        ck_assert_msg(wpin_live_ask(s.live, source, requested[i].line, &a) == requested[i].ok,
+                      "%s: %s", requested[i].line, a.words);
+        ck_assert_msg(strncmp(a.words, requested[i].words, strlen(requested[i].words)) == 0,
+                      "%s: %s", requested[i].line, a.words);
+        ck_assert_msg(a.column == requested[i].column, "%s: column %u", requested[i].line,
+                      a.column);
         pass(&s, 2e-3);
         wpin_live_heard(s.live, wpin_live_commander(s.live));
     }

@@ -514,6 +514,40 @@ static void judge_tick(void) {
     }
 }
 
+static void put_on_six_steps(void) {
+    w.six_step_config = (wpin_six_step_config){.stage = &w.stage_config,
+                                               .hall = {HALL, HALL + 1, HALL + 2},
+                                               .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
+    w.config.actuator = &wpin_six_step_actuator;
+    w.config.part = &w.six_step;
+    w.config.part_config = &w.six_step_config;
+}
+
+static void orient_by_field(void) {
+    w.oriented = true;
+    w.stage_config.centred = true;
+    w.vector_config = (wpin_vector_config){.stage = &w.stage_config,
+                                           .hall = &w.six_step_config,
+                                           .shunts = {1, 2, 3},
+                                           .zero_mv = 500,
+                                           .full_mv = 600,
+                                           .limit_mv = 700,
+                                           .trip_mv = 1200,
+                                           .gain = 4000,
+                                           .integral = 1500,
+                                           .coupling = 800,
+                                           .emf = 15000,
+                                           .most = WPIN_DUTY_FULL,
+                                           .least_low = 400,
+                                           .dead = 300,
+                                           .dead_slope = 2000,
+                                           .lead_us = 75,
+                                           .rate = WPIN_VECTOR_RATE(200)};
+    w.config.actuator = &wpin_vector_actuator;
+    w.config.part = &w.vector;
+    w.config.part_config = &w.vector_config;
+}
+
 static void set_up(const wpin_stage_kind *kind, bool grouped, bool oriented) {
     memset(&w, 0, sizeof w);
     w.now = 0xFFFFFFFFu - 3000000u; /* the clock wraps soon */
@@ -570,37 +604,10 @@ static void set_up(const wpin_stage_kind *kind, bool grouped, bool oriented) {
         w.config.rest_drive = WPIN_DRIVE_BRAKE;
     }
     if (wpin_stage_kind_is_three_phase(kind)) {
-        w.six_step_config =
-            (wpin_six_step_config){.stage = &w.stage_config,
-                                   .hall = {HALL, HALL + 1, HALL + 2},
-                                   .sector_of = WPIN_HALL_SECTORS(5, 1, 3, 2, 6, 4)};
-        w.config.actuator = &wpin_six_step_actuator;
-        w.config.part = &w.six_step;
-        w.config.part_config = &w.six_step_config;
+        put_on_six_steps();
     }
     if (oriented) {
-        w.oriented = true;
-        w.stage_config.centred = true;
-        w.vector_config = (wpin_vector_config){.stage = &w.stage_config,
-                                               .hall = &w.six_step_config,
-                                               .shunts = {1, 2, 3},
-                                               .zero_mv = 500,
-                                               .full_mv = 600,
-                                               .limit_mv = 700,
-                                               .trip_mv = 1200,
-                                               .gain = 4000,
-                                               .integral = 1500,
-                                               .coupling = 800,
-                                               .emf = 15000,
-                                               .most = WPIN_DUTY_FULL,
-                                               .least_low = 400,
-                                               .dead = 300,
-                                               .dead_slope = 2000,
-                                               .lead_us = 75,
-                                               .rate = WPIN_VECTOR_RATE(200)};
-        w.config.actuator = &wpin_vector_actuator;
-        w.config.part = &w.vector;
-        w.config.part_config = &w.vector_config;
+        orient_by_field();
     }
     w.honest = true;
     ck_assert_int_eq(wpin_motor_init(&w.motor, &w.config, &w.port), WPIN_OK);

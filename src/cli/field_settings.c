@@ -226,7 +226,7 @@ static int compare_rig(const settings_arguments *a, const wpin_rig *rig, int onl
     }
     if (count == 0) {
         cli_complain(only < 0 ? "the rig has no drive on a field bus"
-                              : "'%s' is no drive on a field bus",
+                              : "'%s' is not a drive on a field bus",
                      only < 0 ? "" : rig->loads[only].name);
         json_decref(all);
         return EXIT_WRONG_INPUT;

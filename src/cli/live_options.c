@@ -35,7 +35,7 @@ enum {
 static const struct argp_option options[] = {
     {"lines", KEY_LINES, NULL, 0,
      "Requests in lines on standard input, answers in JSON on standard output; so too where "
-     "standard output is no terminal",
+     "standard output is not a terminal",
      0},
     {"device", KEY_DEVICE, "PATH", 0, "The same lines on a serial device or pseudo-terminal", 0},
     {"page", KEY_PAGE, "[ADDRESS:]PORT", OPTION_ARG_OPTIONAL,

@@ -90,7 +90,7 @@ static size_t read_several(const wpin_live *live, const char *line, size_t end, 
         } else {
             wpin_live_answers(answer, false, (unsigned)at + 1,
                               "'%s' is %s; several are written 'NAME, NAME action'", name,
-                              length == 0 ? "no name"
+                              length == 0 ? "not a name"
                               : load      ? "one too many"
                                           : "not a load");
         }

@@ -82,7 +82,8 @@ static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     if (wpin_to_duty(*duty) == 0) {
         wpin_words_say(
             &r->line, column,
-            "a duty of 0 %% (or nearly so) is no motion; to come to rest write '%s stop'", l->name);
+            "a duty of 0 %% (or nearly so) is not a motion; to come to rest write '%s stop'",
+            l->name);
         return false;
     }
     if (*duty > most) {

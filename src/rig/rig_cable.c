@@ -69,7 +69,7 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, const wpin_ri
     } else {
         wpin_say_at(
             reader, node,
-            "'%s' is no end of a wire; expected 'driver %s', 'supply NAME', 'pin 2', logic, "
+            "'%s' is not an end of a wire; expected 'driver %s', 'supply NAME', 'pin 2', logic, "
             "ground or nothing",
             text, wpin_wire_output(load, 0));
     }

@@ -109,8 +109,8 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
         break;
     case WPIN_REFUSED_CONFIG:
         snprintf(why + at, size - at,
-                 "is no drive by CiA 402 as the rig has it: its %s is %lXh, expected %lXh", object,
-                 (unsigned long)t->got, (unsigned long)t->wanted);
+                 "is not a drive by CiA 402 as the rig has it: its %s is %lXh, expected %lXh",
+                 object, (unsigned long)t->got, (unsigned long)t->wanted);
         break;
     case WPIN_REFUSED_CONFLICT:
         snprintf(why + at, size - at,

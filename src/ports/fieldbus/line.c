@@ -46,7 +46,7 @@ int wpin_line_open(const char *name, char *why, size_t size) {
         n++;
     }
     if (n == RATES) {
-        snprintf(why, size, "%s: %lu bit/s is no usual rate of a line; expected e.g. %s@115200",
+        snprintf(why, size, "%s: %lu bit/s is not a usual rate of a line; expected e.g. %s@115200",
                  name, rate, path);
         return -1;
     }
