@@ -81,7 +81,8 @@ typedef struct wpin_port {
     wpin_status (*pwm_start)(void *context, wpin_pin pin, const wpin_pwm_request *request,
                              wpin_pwm_achieved *achieved);
     /** Shows PWM: high for duty/16384 of the period, 0 to 16384 (0 and 16384 have no edges). A
-     * change takes effect at a period boundary; the first one at once. Tick and fast. */
+     * change takes effect at a period boundary; the first one at once, or with the next edge that
+     * software makes. The core calls it under the lock. Tick and fast. */
     wpin_status (*pwm_duty)(void *context, wpin_pin pin, uint16_t duty);
     /** Prepares the two pins of a leg as complementary channels of one timer with a dead time at
      * both edges. Init. WPIN_REFUSED_FREQUENCY, or WPIN_REFUSED_DEAD_TIME when it can't be that

@@ -25,12 +25,12 @@ extern "C" {
 /** A pin at work. */
 typedef struct wpin_soft_pin {
     wpin_pin pin;
-    volatile uint8_t running; /**< Carries PWM; otherwise a level. */
+    volatile uint8_t running; /**< 1: carries PWM. 2: does so from the next tick on. 0: a level. */
     bool high;                /**< What it shows. */
     uint16_t steps;           /**< Ticks of a period; 0 until started. */
     uint16_t at;              /**< Ticks since the period began. */
-    uint16_t on;              /**< High for this many ticks... */
-    uint16_t next;            /**< ...and in the next period for these. */
+    uint16_t on;              /**< High for this many ticks. */
+    uint16_t duty;            /**< From the next period on, 1/16384. */
 } wpin_soft_pin;
 
 /** Software PWM at work. Placed by the caller. */

@@ -1,6 +1,7 @@
 /* PWM in software: a port around a port. */
 #include "windpin/soft_pwm.h"
-#include "windpin/impl/lock.h"
+
+#define BEGINS 2 /* with its next tick */
 
 static wpin_soft_pin *find(wpin_soft_pwm *soft, wpin_pin pin) {
     wpin_soft_pin *p = soft->pins;
@@ -25,13 +26,10 @@ static wpin_status soft_open(void *context, wpin_pin pin, wpin_level safe) {
 static wpin_status soft_write(void *context, wpin_pin pin, wpin_level level) {
     wpin_soft_pwm *soft = context;
     wpin_soft_pin *p = find(soft, pin);
-    uint8_t locked = wpin_lock(soft->under);
     if (p != NULL) {
-        p->running = 0;
+        p->running = 0; /* first: a tick that comes in between leaves it alone */
     }
-    wpin_status status = soft->under->write(soft->under->context, pin, level);
-    wpin_unlock(soft->under, locked);
-    return status;
+    return soft->under->write(soft->under->context, pin, level);
 }
 
 static wpin_status start_soft(const wpin_soft_pwm *soft, wpin_soft_pin *p,
@@ -64,13 +62,19 @@ static wpin_status soft_pwm_start(void *context, wpin_pin pin, const wpin_pwm_re
     return soft->under->pwm_start(soft->under->context, pin, request, achieved);
 }
 
-static wpin_status show(const wpin_soft_pwm *soft, wpin_soft_pin *p) {
+/* The duty is turned into ticks here, not under the lock of whoever sets it. */
+static void begin_period(wpin_soft_pin *p) {
+    uint32_t share = (uint32_t)p->duty * p->steps + (uint32_t)(WPIN_DUTY_FULL / 2);
+    p->on = (uint16_t)((share << 2) >> 16); /* of 16384: no shift by 14 on 8 bits */
+    p->at = 0;
+}
+
+static void show(const wpin_soft_pwm *soft, wpin_soft_pin *p, bool anyway) {
     bool high = p->at < p->on;
-    if (high == p->high) {
-        return WPIN_OK;
+    if (high != p->high || anyway) {
+        p->high = high;
+        soft->under->write(soft->under->context, p->pin, high ? WPIN_HIGH : WPIN_LOW);
     }
-    p->high = high;
-    return soft->under->write(soft->under->context, p->pin, high ? WPIN_HIGH : WPIN_LOW);
 }
 
 static wpin_status soft_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
@@ -79,20 +83,11 @@ static wpin_status soft_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     if (p == NULL) {
         return soft->under->pwm_duty(soft->under->context, pin, duty);
     }
-    uint32_t share = (uint32_t)duty * p->steps + (uint32_t)(WPIN_DUTY_FULL / 2);
-    uint16_t next = (uint16_t)((share << 2) >> 16); /* of 16384: no shift by 14 on 8 bits */
-    wpin_status status = WPIN_OK;
-    uint8_t locked = wpin_lock(soft->under); /* its two bytes and its tick belong together */
-    p->next = next;
-    if (p->running == 0) { /* the first one at once */
-        p->running = 1;
-        p->at = 0;
-        p->on = p->next;
-        p->high = p->on == 0; /* so that it is written */
-        status = show(soft, p);
+    p->duty = duty; /* two bytes: the lock it is called under keeps the tick out */
+    if (p->running == 0) {
+        p->running = BEGINS;
     }
-    wpin_unlock(soft->under, locked);
-    return status;
+    return WPIN_OK;
 }
 
 static wpin_status soft_leg_start(void *context, wpin_pin high, wpin_pin low,
@@ -203,11 +198,14 @@ void wpin_soft_pwm_tick(wpin_soft_pwm *soft) {
         if (p->running == 0) {
             continue;
         }
+        bool begins = p->running == BEGINS;
         p->at++;
-        if (p->at >= p->steps) {
-            p->at = 0;
-            p->on = p->next;
+        if (begins) {
+            p->running = 1;
         }
-        show(soft, p);
+        if (begins || p->at >= p->steps) {
+            begin_period(p);
+        }
+        show(soft, p, begins);
     }
 }
