@@ -104,6 +104,7 @@ typedef struct wpin_six_step {
     int8_t turning;             /**< The way of the last ones. */
     uint8_t regular;            /**< So many sectors in a row that way, up to 3. */
     uint16_t took[3];           /**< The last of them, us. */
+    uint16_t share;             /**< Of three sectors after which the next row is due, x 65536. */
     uint16_t due_us, late_us;   /**< After an edge the next row leads from then on, and until then:
                                      a rotor that has not come is slower. 0: it does not. */
     uint16_t looked;            /**< The lower half of the clock at the last look. */

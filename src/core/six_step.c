@@ -109,8 +109,9 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
     const hall_pins pins = pins_of(s->config);
+    wpin_moment now = port->now(port->context);
     uint8_t locked = wpin_lock(port);
-    wpin_steady_code(s, s->config, read_code(&pins, port), port->now(port->context));
+    wpin_steady_code(s, s->config, read_code(&pins, port), now);
     wpin_unlock(port, locked); /* an edge that comes here goes to its row itself */
     return show_wanted(s, port);
 }
@@ -119,8 +120,7 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
  * the next row is due. */
 static void foresee(wpin_six_step *s) {
     uint16_t sum = (uint16_t)(s->took[0] + s->took[1] + s->took[2]);
-    uint16_t share = (uint16_t)(((256U - s->config->advance) * 21845UL) >> 8); /* of a third */
-    s->due_us = (uint16_t)(((uint32_t)sum * share) >> 16);
+    s->due_us = (uint16_t)(((uint32_t)sum * s->share) >> 16);
     s->late_us = sum >> 1;
 }
 
@@ -262,7 +262,8 @@ wpin_status wpin_six_step_open(void *self, const WPIN_FAR void *part_config,
         uint8_t code = read_code(&pins, port);
         s->code = code;
         s->sector = config->sector_of[code & 7U];
-        s->config = config; /* open from here on */
+        s->share = (uint16_t)(((256U - config->advance) * 21845UL) >> 8); /* of a third */
+        s->config = config;                                               /* open from here on */
     }
     return status;
 }
