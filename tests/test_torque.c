@@ -321,6 +321,10 @@ START_TEST(what_comes_no_nearer_is_there) {
         {"s/voltage: 24V/voltage: 18.6V/", "235", 0, "ok"},
         {"s/voltage: 24V/voltage: 18V/", "235", 0, "the duty it may have drives it no faster"},
         {"s/voltage: 24V/voltage: 17.5V/", "235", 0, "drives it no faster"},
+        {"s/kind: direction-pwm-brake/kind: direction-pwm-shorting/; s/ brake: 7,//; s/down: "
+         "9s/down: "
+         "50ms/; s/inertia: 0.25kgm2/inertia: 0.01kgm2/; s/up: 6s/up: 1s/",
+         "235rpm\ndrum ramp 100", 0, "rpm only: it slowed down past that"},
         {"s/limit: 9A/limit: 1A/", "20", 1, "came to 0 rpm only: its current limit"}};
     char plan[100];
     snprintf(plan, sizeof plan, "main on\ndrum ramp %srpm\ndrum stop\nmain off\n", rows[_i].rpm);
@@ -344,7 +348,7 @@ int main(void) {
     tcase_add_test(tests, a_sense_that_fails);
     tcase_add_test(tests, it_turns_over_through_rest);
     tcase_add_loop_test(tests, plans_ask_for_torque, 0, sizeof plans / sizeof *plans);
-    tcase_add_loop_test(tests, what_comes_no_nearer_is_there, 0, 4);
+    tcase_add_loop_test(tests, what_comes_no_nearer_is_there, 0, 5);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

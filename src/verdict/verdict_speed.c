@@ -8,8 +8,10 @@ static double may_be_off(const wpin_session *run, const wpin_step_result *step) 
     return share * run->rig->loads[step->load].speed.maximum;
 }
 
-static const char *why_no_more(const wpin_step_result *step) {
+static const char *why_no_more(const wpin_step_result *step, double most) {
+    bool from_above = step->rpm_peak > fabs(step->asked_rpm) + most;
     return step->folded ? "its current limit holds it back"
+           : from_above ? "it slowed down past that, faster than its speed is measured"
                         : "all the duty it may have drives it no faster";
 }
 
@@ -38,7 +40,7 @@ void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
         bool far = !faster && end > fabs(step->asked_rpm) / 2;
         wpin_rule(step, far ? WPIN_VERDICT_BAD : WPIN_VERDICT_NOTE, "came to %.4g rpm%s: %s",
                   fabs(step->measured_rpm), faster ? "" : " only",
-                  faster ? why_more(run, step) : why_no_more(step));
+                  faster ? why_more(run, step) : why_no_more(step, most));
     } else if (step->op == WPIN_OP_HOLD && step->most_off > 1.02 * most) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "up to %.3g rpm off, at %.2f s; more than the %.2g rpm of 'within'",
