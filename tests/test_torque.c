@@ -325,6 +325,10 @@ START_TEST(what_comes_no_nearer_is_there) {
          "9s/down: "
          "50ms/; s/inertia: 0.25kgm2/inertia: 0.01kgm2/; s/up: 6s/up: 1s/",
          "235rpm\ndrum ramp 100", 0, "rpm only: it slowed down past that"},
+        {"s/kind: direction-pwm-brake/kind: direction-pwm-shorting/; s/ brake: 7,//; s/down: "
+         "9s/down: "
+         "50ms/; s/inertia: 0.25kgm2/inertia: 0.01kgm2/; s/up: 6s/up: 1s/",
+         "235rpm\ndrum ramp 20", 0, "rpm measured at its end, in truth 0: it changes"},
         {"s/limit: 9A/limit: 1A/", "20", 1, "came to 0 rpm only: its current limit"}};
     char plan[100];
     snprintf(plan, sizeof plan, "main on\ndrum ramp %srpm\ndrum stop\nmain off\n", rows[_i].rpm);
@@ -348,7 +352,7 @@ int main(void) {
     tcase_add_test(tests, a_sense_that_fails);
     tcase_add_test(tests, it_turns_over_through_rest);
     tcase_add_loop_test(tests, plans_ask_for_torque, 0, sizeof plans / sizeof *plans);
-    tcase_add_loop_test(tests, what_comes_no_nearer_is_there, 0, 5);
+    tcase_add_loop_test(tests, what_comes_no_nearer_is_there, 0, 6);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

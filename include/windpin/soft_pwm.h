@@ -44,9 +44,9 @@ typedef struct wpin_soft_pwm {
 
 /** Wraps a port. tick_us, 10 to 10000, is how often you call the tick; the frequency of a pin can
  * then be at most 1000000 / (20 tick_us) Hz, its duty steps are its period in ticks, and its edges
- * may be off by one tick (wpin_pwm_achieved.jitter_us). Refused: _RANGE (tick, count 1 to
- * WPIN_SOFT_PINS). Complementary channels (dead time by PWM) are refused when they are started:
- * WPIN_REFUSED_FREQUENCY. Init. */
+ * may be off by one tick (wpin_pwm_achieved.jitter_us); PWM begins with the next tick. Refused:
+ * _RANGE (tick, count 1 to WPIN_SOFT_PINS). Complementary channels (dead time by PWM) are refused
+ * when they are started: WPIN_REFUSED_FREQUENCY. Init. */
 WPIN_API wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *under,
                                         uint16_t tick_us, const wpin_pin *pins, uint8_t count);
 

@@ -172,17 +172,13 @@ static double fresh(const wpin_rig *rig, const wpin_rig_load *load, double delay
     return fmax(twice, window / 0.72);
 }
 
-/* Half of what it runs down by at half of its speed: what its speed regulator takes for coasting.
- */
+/* Half of how it runs down at half of its speed is what its regulator takes for coasting; 0: its
+ * stage slows it. */
 static uint16_t coasts(const wpin_rig *rig, const wpin_rig_load *load) {
-    if (wpin_rig_off_phase(load) == WPIN_OFF_SHORT) {
-        return 0;
-    }
-    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double full = wpin_part_shaft_speed(&load->motor, load->speed.maximum);
-    double slows = wpin_part_drag(&shaft, full / 2) / shaft.inertia / 2; /* rad/s in a second */
+    double slows = wpin_rig_coasts(load, full / 2) / 2;
     double falls = slows / full * WPIN_DUTY_FULL * 1024 * rig->controller.tick;
-    return (uint16_t)fmin(fmax(falls, 1), UINT16_MAX);
+    return slows > 0 ? (uint16_t)fmin(fmax(falls, 1), UINT16_MAX) : 0;
 }
 
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */

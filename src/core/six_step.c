@@ -263,7 +263,8 @@ wpin_status wpin_six_step_open(void *self, const WPIN_FAR void *part_config,
         s->code = code;
         s->sector = config->sector_of[code & 7U];
         s->share = (uint16_t)(((256U - config->advance) * 21845UL) >> 8); /* of a third */
-        s->config = config;                                               /* open from here on */
+        /* open from here on */
+        s->config = config;
     }
     return status;
 }

@@ -11,10 +11,7 @@ static double braking(const wpin_rig_load *load) {
     if (wpin_rig_off_phase(load) == WPIN_OFF_SHORT) {
         return ramp;
     }
-    const wpin_part_motor *m = &load->motor;
-    wpin_at_shaft shaft = wpin_part_at_shaft(m);
-    double coasts = 0.9 * shaft.drags / shaft.inertia / (2 * PI * m->gear_ratio);
-    return fmin(ramp, coasts);
+    return fmin(ramp, 0.9 * wpin_rig_coasts(load, 0) / (2 * PI * load->motor.gear_ratio));
 }
 
 /* Gently: eight tenths of what it can brake with. */

@@ -16,6 +16,12 @@ double wpin_rig_axis_velocity(const wpin_rig_load *load, double rpm) {
     return load->axis.rpm_units ? motor : motor / 60 * load->axis.counts;
 }
 
+double wpin_rig_coasts(const wpin_rig_load *load, double w) {
+    wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
+    bool slows = wpin_rig_off_phase(load) == WPIN_OFF_SHORT;
+    return slows ? 0 : wpin_part_drag(&shaft, w) / shaft.inertia;
+}
+
 double wpin_rig_counts_at_output(const wpin_rig_load *load) {
     return wpin_rig_counts(load) * (load->encoder.at_output ? 1 : load->motor.gear_ratio);
 }

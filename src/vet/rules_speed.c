@@ -69,14 +69,13 @@ static void ramp_current(wpin_vetter *v) {
 static void ramp_coasts(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_load *l = f->load;
-        double ramp = l->limits.ramp_down,
-               full = wpin_part_shaft_speed(&l->motor, l->speed.maximum);
-        bool slows = wpin_rig_off_phase(l) == WPIN_OFF_SHORT || wpin_logic_of(l->kind->logic)->own;
-        if (!l->speed.there || slows || f->load->motor.constant <= 0 || f->torque <= 0) {
+        bool there = l->speed.there && !wpin_logic_of(l->kind->logic)->own;
+        double slows = there ? wpin_rig_coasts(l, 0) : 0; /* towards its end by dry friction */
+        if (slows <= 0) {
             continue;
         }
-        double coasts =
-            f->inertia * full / f->torque; /* towards its end only dry friction is left */
+        double ramp = l->limits.ramp_down;
+        double coasts = wpin_part_shaft_speed(&l->motor, l->speed.maximum) / slows;
         if (coasts <= 1.05 * ramp) {
             continue;
         }
