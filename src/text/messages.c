@@ -1,7 +1,6 @@
-/* Findings with their places, and the nearest valid word. */
+/* Findings with their places. */
 #define _GNU_SOURCE
 #include "windpin/host/messages.h"
-#include <ctype.h>
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -66,52 +65,4 @@ void wpin_messages_free(wpin_messages *list) {
     }
     free(list->items);
     *list = (wpin_messages){0};
-}
-
-#define WORD_MAX 40
-
-static int lower(char c) {
-    return tolower((unsigned char)c);
-}
-
-static size_t least(size_t a, size_t b) {
-    return a < b ? a : b;
-}
-
-static size_t distance(const char *a, const char *b) {
-    size_t rows[WORD_MAX + 1][WORD_MAX + 1];
-    size_t la = strlen(a), lb = strlen(b);
-    if (la > WORD_MAX || lb > WORD_MAX) {
-        return WORD_MAX;
-    }
-    for (size_t i = 0; i <= la; i++) {
-        for (size_t j = 0; j <= lb; j++) {
-            if (i == 0 || j == 0) {
-                rows[i][j] = i + j;
-                continue;
-            }
-            size_t change = rows[i - 1][j - 1] + (lower(a[i - 1]) != lower(b[j - 1]));
-            rows[i][j] = least(change, least(rows[i - 1][j], rows[i][j - 1]) + 1);
-            if (i > 1 && j > 1 && lower(a[i - 1]) == lower(b[j - 2]) &&
-                lower(a[i - 2]) == lower(b[j - 1])) {
-                rows[i][j] = least(rows[i][j], rows[i - 2][j - 2] + 1);
-            }
-        }
-    }
-    return rows[la][lb];
-}
-
-const char *wpin_nearest_word(const char *word, const char *const *candidates, size_t count) {
-    const char *nearest = NULL;
-    size_t share = strlen(word) * 2 / 5, allowed = share < 1 ? 1 : share;
-    for (size_t i = 0; i < count; i++) {
-        size_t d = distance(word, candidates[i]);
-        if (d <= allowed) {
-            allowed = d;
-            if (nearest == NULL || d < distance(word, nearest)) {
-                nearest = candidates[i];
-            }
-        }
-    }
-    return nearest;
 }
