@@ -23,6 +23,8 @@ check: all
 # All tests, the long campaigns in full length: some hours.
 check-long: all
 	@WPIN_TICKS=20000000 WPIN_RIGS=5000 WPIN_BENCHES=200 WPIN_DRUMS=1000 WPIN_MOMENTS=200 WPIN_PLANS=100 WPIN_RESPONSES=10000 WPIN_CUTS=9500 WPIN_KILLS=500 WPIN_ENDS=50 WPIN_FRAMES=1000000 WPIN_PAYLOADS=20000 WPIN_LINES=1000000 WPIN_DRIVES=2000 WPIN_EVERYTHING=815000 ctest --test-dir $(BUILD) --output-on-failure -j2
+	@tools/install-packages lint
+	@tools/fuzz --long
 
 # Real pins, in a kernel of their own with simulated ones; the kernel is built once, some minutes.
 check-linux: all
