@@ -1,7 +1,7 @@
 /* A virtual CAN interface of the kernel: simulated drives on it, reached as real ones would be. */
 #define _GNU_SOURCE
-#include "can.h"
 #include "../support.h"
+#include "pins.h"
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
