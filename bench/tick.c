@@ -1,96 +1,8 @@
 /* One motor with current and supply watched, on a port that costs next to nothing: what is measured
  * is the core. The lock is a real one where there are interrupts. */
 #include "tick.h"
-#include "idle_port.h"
+#include "tick_port.h"
 #include <windpin/fast.h>
-#if defined(__AVR__)
-#include <avr/interrupt.h>
-#include <avr/io.h>
-#endif
-
-/* Volatile, or the compiler would know that nothing trips. */
-static volatile int16_t sensed_mv, supply_mv;
-
-/* What the Hall sensors show in each sector. */
-static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
-static uint8_t sector;
-
-/* What the comparators show of a rotor that takes eight PWM periods for a sector. */
-static uint8_t eighths, shown_above;
-
-static void turn_rotor(void) {
-    static const uint8_t above[12] = {5, 1, 1, 3, 3, 2, 2, 6, 6, 4, 4, 5}; /* by half sectors */
-    eighths = eighths == 47 ? 0 : (uint8_t)(eighths + 1);
-    shown_above = above[eighths >> 2];
-}
-
-static bool samples;
-
-static bool read_pin(void *context, wpin_pin pin) {
-    (void)context;
-    if (BENCH_LOOPS && samples) {
-        return (shown_above >> (pin - 14) & 1) != 0;
-    }
-    return (codes[sector] >> (pin - 14) & 1) != 0;
-}
-
-static int16_t millivolts(void *context, uint8_t input) {
-    (void)context;
-    return input == 0 ? sensed_mv : supply_mv;
-}
-
-/* A shaft that comes to the duty within some 64 ticks: counts in 1/256, with the moment of the
- * last.
- */
-static uint32_t place, turns;
-
-static wpin_status count(void *context, uint8_t counter, wpin_count *to) {
-    (void)context, (void)counter;
-    to->counts = (int32_t)(place >> 8);
-    to->at = clock_us - 300 - (place & 255);
-    return WPIN_OK;
-}
-
-static wpin_status group_open(void *context, const wpin_pin *pins, uint8_t count, uint8_t *group) {
-    (void)context, (void)pins, (void)count;
-    *group = 0;
-    return WPIN_OK;
-}
-
-#if defined(__AVR__) && BENCH_CLOSED
-uint16_t bench_closed;
-static uint16_t locked_at;
-static uint8_t locks;
-#endif
-
-static uint8_t lock(void *context) {
-    (void)context;
-#if defined(__AVR__)
-    uint8_t state = SREG;
-    cli();
-#if BENCH_CLOSED
-    if (locks++ == 0) {
-        locked_at = TCNT1;
-    }
-#endif
-    return state;
-#else
-    return 0;
-#endif
-}
-
-static void unlock(void *context, uint8_t state) {
-    (void)context, (void)state;
-#if defined(__AVR__)
-#if BENCH_CLOSED
-    uint16_t closed = (uint16_t)(TCNT1 - locked_at);
-    if (--locks == 0 && closed > bench_closed) {
-        bench_closed = closed;
-    }
-#endif
-    SREG = state;
-#endif
-}
 
 const wpin_port bench_port = {.now = now,
                               .open = open_pin,
@@ -254,7 +166,7 @@ static const WPIN_FLASH wpin_six_step_config phases_config = {
 static wpin_six_step phases;
 static bench_case bench_case_now;
 
-WPIN_FAST_EDGE(fast_edge, phases, phases_config, bench_port, codes[sector], clock_us)
+WPIN_FAST_EDGE(fast_edge, phases, phases_config, bench_port, codes[rotor_sector], clock_us)
 
 __attribute__((noinline)) static void edge_folded(void) {
     fast_edge();
@@ -265,7 +177,7 @@ __attribute__((noinline)) static void edge_general(void) {
 }
 
 static void prepare_inverter(void) {
-    sector = 0;
+    rotor_sector = 0;
     wpin_six_step_actuator.open(&phases, &phases_config, &bench_port);
     wpin_six_step_actuator.put(&phases, WPIN_QUANTITY_EFFORT, 8000);
 }
@@ -336,7 +248,7 @@ static void turn_vector(void) {
     supply_mv = (int16_t)(2700 - (periods & 7) * 40);
     periods++;
     if ((periods & 15) == 0) {
-        sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
+        rotor_sector = rotor_sector == 5 ? 0 : (uint8_t)(rotor_sector + 1);
         wpin_six_step_edge(&vector.rotor);
     }
 }
@@ -347,7 +259,7 @@ __attribute__((noinline)) static void vector_period(void) {
 
 static void prepare_vector(void) {
     wpin_motor_close(&motor);
-    sector = 0;
+    rotor_sector = 0;
     wpin_vector_actuator.open(&vector, &vector_config, &bench_port);
     wpin_vector_actuator.put(&vector, WPIN_QUANTITY_EFFORT, 8000);
     for (int i = 0; i < 100; i++) {
@@ -439,7 +351,7 @@ void bench_tick(void) {
     } else if (BENCH_LOOPS && bench_case_now == BENCH_SAMPLE) {
         sample();
     } else if (BENCH_LOOPS && !BENCH_ALONE && bench_case_now == BENCH_COMMUTATE) {
-        sector = sector == 5 ? 0 : (uint8_t)(sector + 1);
+        rotor_sector = rotor_sector == 5 ? 0 : (uint8_t)(rotor_sector + 1);
         if (bench_fast) {
             edge_folded();
         } else {
