@@ -160,6 +160,26 @@ static void drive(client *c) {
     await(c, c->state, "\"duty\":30.0");
 }
 
+/* Noise from everywhere changes nothing. */
+static void send_noise(client *c) {
+    const char *asked = getenv("WPIN_PAYLOADS");
+    long payloads = asked == NULL ? 1000 : atol(asked);
+    pick_seed(7);
+    for (long i = 0; i < payloads; i++) {
+        char noise[80];
+        int length = snprintf(noise, sizeof noise, "%lu %s ", newest(c) - pick(3),
+                              pick(2) == 0 ? "desk" : "other");
+        for (; length < (int)sizeof noise && pick(30) != 0; length++) {
+            noise[length] = (char)(pick(2) == 0 ? 'a' + pick(26) : pick(256));
+        }
+        mosquitto_publish(c->mosquitto, NULL, TOPIC "/ask", length - (int)pick(6), noise, 0, false);
+        if (i % 20 == 0) {
+            ask(c, "alive", "\"ok\":true");
+            ck_assert_msg(strstr(c->state, "\"duty\":30.0") != NULL, "%ld: %.900s", i, c->state);
+        }
+    }
+}
+
 START_TEST(requests_lapse_with_the_state_they_have_seen) {
     int port = free_port();
     pid_t broker = start_broker(port);
@@ -193,22 +213,7 @@ START_TEST(requests_lapse_with_the_state_they_have_seen) {
         ask(&c, "alive", "\"ok\":true");
         ck_assert_msg(strstr(c.state, "\"duty\":30.0") != NULL, "row %zu: %.900s", i, c.state);
     }
-    const char *asked = getenv("WPIN_PAYLOADS"); /* noise from everywhere changes nothing */
-    long payloads = asked == NULL ? 1000 : atol(asked);
-    pick_seed(7);
-    for (long i = 0; i < payloads; i++) {
-        char noise[80];
-        int length = snprintf(noise, sizeof noise, "%lu %s ", newest(&c) - pick(3),
-                              pick(2) == 0 ? "desk" : "other");
-        for (; length < (int)sizeof noise && pick(30) != 0; length++) {
-            noise[length] = (char)(pick(2) == 0 ? 'a' + pick(26) : pick(256));
-        }
-        mosquitto_publish(c.mosquitto, NULL, TOPIC "/ask", length - (int)pick(6), noise, 0, false);
-        if (i % 20 == 0) {
-            ask(&c, "alive", "\"ok\":true");
-            ck_assert_msg(strstr(c.state, "\"duty\":30.0") != NULL, "%ld: %.900s", i, c.state);
-        }
-    }
+    send_noise(&c);
     char longest[2000];
     memset(longest, '7', sizeof longest - 1);
     longest[sizeof longest - 1] = '\0';

@@ -292,23 +292,22 @@ START_TEST(each_mistake_in_a_plan_is_told_with_its_place) {
 }
 END_TEST
 
-START_TEST(a_good_plan_becomes_its_steps) {
-    static const char text[] = "Main ON            # case does not matter\n"
-                               "pump ramp forward 60% in 1.5 s\n"
-                               "pump hold for 3s\n"
-                               "repeat 2 times\n"
-                               "  parallel\n"
-                               "    fan run reverse 50 % for 2s\n"
-                               "    track\n"
-                               "      pump ramp 20%\n"
-                               "      wait 100ms\n"
-                               "    end\n"
-                               "  end\n"
-                               "end\n"
-                               "pump stop in 2s\n"
-                               "pump brake 0.5s\n"
-                               "pump coast\n"
-                               "main off\n";
+static const char good_plan[] = "Main ON            # case does not matter\n"
+                                "pump ramp forward 60% in 1.5 s\n"
+                                "pump hold for 3s\n"
+                                "repeat 2 times\n"
+                                "  parallel\n"
+                                "    fan run reverse 50 % for 2s\n"
+                                "    track\n"
+                                "      pump ramp 20%\n"
+                                "      wait 100ms\n"
+                                "    end\n"
+                                "  end\n"
+                                "end\n"
+                                "pump stop in 2s\n"
+                                "pump brake 0.5s\n"
+                                "pump coast\n"
+                                "main off\n";
 #define MAIN                                                                                       \
     { WPIN_TARGET_SWITCH, 0 }
 #define PUMP                                                                                       \
@@ -317,32 +316,34 @@ START_TEST(a_good_plan_becomes_its_steps) {
     { WPIN_TARGET_MOTOR, 1 }
 #define NONE                                                                                       \
     { 0 }
-    static const wpin_step expected[] = {
-        {.op = WPIN_OP_SWITCH, .target = MAIN, .value = 1, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_RUN, .target = PUMP, .value = 9830, .ramp_us = 1500000, .time_ms = 0},
-        {.op = WPIN_OP_HOLD, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 3000},
-        {.op = WPIN_OP_REPEAT, .target = NONE, .value = 2, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_FORK, .target = NONE, .value = 7, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_RUN_FOR, .target = FAN, .value = -8192, .ramp_us = 0, .time_ms = 2000},
-        {.op = WPIN_OP_LEAVE, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_FORK, .target = NONE, .value = 11, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_RUN, .target = PUMP, .value = 3277, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_WAIT, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 100},
-        {.op = WPIN_OP_LEAVE, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_JOIN, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_AGAIN, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_STOP, .target = PUMP, .value = 0, .ramp_us = 2000000, .time_ms = 0},
-        {.op = WPIN_OP_BRAKE, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 500},
-        {.op = WPIN_OP_COAST, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_SWITCH, .target = MAIN, .value = 0, .ramp_us = 0, .time_ms = 0},
-        {.op = WPIN_OP_END, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0}};
+static const wpin_step good_steps[] = {
+    {.op = WPIN_OP_SWITCH, .target = MAIN, .value = 1, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_RUN, .target = PUMP, .value = 9830, .ramp_us = 1500000, .time_ms = 0},
+    {.op = WPIN_OP_HOLD, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 3000},
+    {.op = WPIN_OP_REPEAT, .target = NONE, .value = 2, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_FORK, .target = NONE, .value = 7, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_RUN_FOR, .target = FAN, .value = -8192, .ramp_us = 0, .time_ms = 2000},
+    {.op = WPIN_OP_LEAVE, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_FORK, .target = NONE, .value = 11, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_RUN, .target = PUMP, .value = 3277, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_WAIT, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 100},
+    {.op = WPIN_OP_LEAVE, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_JOIN, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_AGAIN, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_STOP, .target = PUMP, .value = 0, .ramp_us = 2000000, .time_ms = 0},
+    {.op = WPIN_OP_BRAKE, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 500},
+    {.op = WPIN_OP_COAST, .target = PUMP, .value = 0, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_SWITCH, .target = MAIN, .value = 0, .ramp_us = 0, .time_ms = 0},
+    {.op = WPIN_OP_END, .target = NONE, .value = 0, .ramp_us = 0, .time_ms = 0}};
+
+START_TEST(a_good_plan_becomes_its_steps) {
     wpin_messages m = {0};
     wpin_rig *rig = read_rig(good_rig, &m);
-    wpin_plan *plan = wpin_plan_read(write_file("good.plan", text), rig, &m);
+    wpin_plan *plan = wpin_plan_read(write_file("good.plan", good_plan), rig, &m);
     ck_assert_msg(plan != NULL, "%s", all_of(&m));
-    ck_assert_uint_eq(plan->step_count, sizeof expected / sizeof *expected);
+    ck_assert_uint_eq(plan->step_count, sizeof good_steps / sizeof *good_steps);
     for (size_t i = 0; i < plan->step_count; i++) {
-        const wpin_step *s = &plan->steps[i], *e = &expected[i];
+        const wpin_step *s = &plan->steps[i], *e = &good_steps[i];
         ck_assert_msg(s->op == e->op && s->target.number == e->target.number &&
                           s->value == e->value && s->ramp_us == e->ramp_us &&
                           s->time_ms == e->time_ms,

@@ -6,7 +6,7 @@
  * everything else at rest. Which way it turned is told, and when another shaft did. */
 START_TEST(a_first_motion_by_hand) {
     stand s;
-    char words[WPIN_LIVE_WORDS], text[12000] = "", mixed[12000];
+    char words[WPIN_LIVE_WORDS];
     open_stand(&s, HOUSE);
     ck_assert(!ask(&s, s.one, "first gate", words)); /* not commanding */
     ready(&s);
@@ -47,7 +47,12 @@ START_TEST(a_first_motion_by_hand) {
     pass_heard(&s, 1);
     ck_assert_double_eq(duty(&s, 0), 0);
     close_stand(&s);
+}
+END_TEST
 
+START_TEST(a_first_motion_tells_what_it_saw) {
+    stand s;
+    char text[12000] = "", mixed[12000];
     open_stand(&s, TEST_SOURCE "/demo/honey-spinner.yaml");
     ready(&s);
     must(&s, s.one, "first drum");
@@ -304,15 +309,34 @@ static bool take(void *context, const char *line, size_t length) {
     return e->deaf == 0;
 }
 
-/* Bytes of any kind, from halves of real requests to noise: each line is answered once, by JSON,
- * and what runs is left alone unless it was asked. */
-START_TEST(no_bytes_do_harm) {
+/* Bytes, or a word of the requests, and mostly the end of a line. */
+static void make_noise(wpin_talk *talk) {
     static const char *const pieces[] = {
         "pump",  " ",        "ramp",      "60%",   "in",        "stop",    "command",
         "over",  "\n",       "\r\n",      "\n\n",  ",",         "all",     "report",
         "20Hz",  "state",    "1e9",       "-",     "reverse",   "for",     "3s",
         "until", "main",     "off",       "fault", "arm",       "stalled", "foresee",
         "hello", "\xC3\xA4", "{\"a\":1}", "%s%n",  "checklist", "nan%",    "99999999999999s"};
+    char bytes[64];
+    uint32_t what = pick(10);
+    if (what == 0) {
+        size_t count = pick(sizeof bytes);
+        for (size_t i = 0; i < count; i++) {
+            bytes[i] = (char)pick(256);
+        }
+        wpin_talk_hear(talk, bytes, count);
+    } else {
+        const char *piece = pieces[pick(COUNT(pieces))];
+        if (strcmp(piece, "stop") != 0 && strcmp(piece, "command") != 0) { /* as they may */
+            wpin_talk_hear(talk, piece, strlen(piece));
+        }
+        wpin_talk_hear(talk, " \n", 1 + (what < 3));
+    }
+}
+
+/* Bytes of any kind, from halves of real requests to noise: each line is answered once, by JSON,
+ * and what runs is left alone unless it was asked. */
+START_TEST(no_bytes_do_harm) {
     const char *asked = getenv("WPIN_LINES");
     long lines = asked == NULL ? 3000 : atol(asked);
     stand s;
@@ -328,21 +352,7 @@ START_TEST(no_bytes_do_harm) {
     ck_assert(
         wpin_talk_open(&talk, s.live, &pace, &states, "noise", take, &e)); /* it only watches */
     while ((long)talk.requests < lines) {
-        char bytes[64];
-        uint32_t what = pick(10);
-        if (what == 0) {
-            size_t count = pick(sizeof bytes);
-            for (size_t i = 0; i < count; i++) {
-                bytes[i] = (char)pick(256);
-            }
-            wpin_talk_hear(&talk, bytes, count);
-        } else {
-            const char *piece = pieces[pick(COUNT(pieces))];
-            if (strcmp(piece, "stop") != 0 && strcmp(piece, "command") != 0) { /* as they may */
-                wpin_talk_hear(&talk, piece, strlen(piece));
-            }
-            wpin_talk_hear(&talk, " \n", 1 + (what < 3));
-        }
+        make_noise(&talk);
         if (pick(20) == 0) {
             wpin_live_heard(s.live, s.one);
             pass(&s, 1e-3);
@@ -437,6 +447,7 @@ int main(void) {
     TCase *tests = tcase_create("live_sources");
     tcase_set_timeout(tests, 1200);
     tcase_add_test(tests, a_first_motion_by_hand);
+    tcase_add_test(tests, a_first_motion_tells_what_it_saw);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
     tcase_add_test(tests, cleared_faults_are_saved_too);
     tcase_add_test(tests, what_ends_first_is_told_first);

@@ -274,6 +274,15 @@ END_TEST
         .quantity = (the_quantity), .full = (the_most)                                             \
     }
 
+static const wpin_line coils[] = {{.pin = 20}, {.pin = 21}, {.pin = 22}, {.pin = 23}};
+static const wpin_stage_config stepper_stage = {
+    .table = &wpin_table_stepper, .lines = coils, .dead_time_us = 1};
+static const wpin_stepper_config stepper_config = {.stage = &stepper_stage,
+                                                   .steps_per_rev = 200,
+                                                   .start_rate = 100,
+                                                   .top_rate = 400,
+                                                   .acceleration = 1000};
+
 /* A stepper among the motors, on the same numbers; served by a tick of its own. */
 START_TEST(a_stepper_takes_its_turn) {
     static const wpin_step plan[] = {
@@ -284,18 +293,10 @@ START_TEST(a_stepper_takes_its_turn) {
         {.op = WPIN_OP_COAST, .target = WPIN_MOTOR(1)},
         {.op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(0), .value = WPIN_PERCENT(40), .time_ms = 500},
         {.op = WPIN_OP_END}};
-    static const wpin_line coils[] = {{.pin = 20}, {.pin = 21}, {.pin = 22}, {.pin = 23}};
-    static const wpin_stage_config stage = {
-        .table = &wpin_table_stepper, .lines = coils, .dead_time_us = 1};
-    static const wpin_stepper_config config = {.stage = &stage,
-                                               .steps_per_rev = 200,
-                                               .start_rate = 100,
-                                               .top_rate = 400,
-                                               .acceleration = 1000};
     bench b;
     wpin_stepper stepper = {0};
     wpin_motor turntable = {0};
-    const wpin_motor_config turns = {WPIN_ON_STEPPER(&stepper, &config),
+    const wpin_motor_config turns = {WPIN_ON_STEPPER(&stepper, &stepper_config),
                                      .guard = WPIN_STEPPER_GUARD, .rest_drive = WPIN_DRIVE_BRAKE};
     set_up(&b, plan, 7);
     b.list[1] = &turntable;
@@ -319,7 +320,19 @@ START_TEST(a_stepper_takes_its_turn) {
     ck_assert(!stepper.held);
     ck_assert_double_ge(when(&b, 2, true, 0), when(&b, 1, true, 0) + 200);
     ck_assert_double_ge(when(&b, 5, true, 0), when(&b, 2, true, 0) + 100);
+}
+END_TEST
+
+START_TEST(what_a_motor_can_not_do_is_no_step) {
+    bench b;
     uint16_t bad;
+    wpin_stepper stepper = {0};
+    wpin_motor turntable = {0};
+    const wpin_motor_config turns = {WPIN_ON_STEPPER(&stepper, &stepper_config),
+                                     .guard = WPIN_STEPPER_GUARD, .rest_drive = WPIN_DRIVE_BRAKE};
+    set_up(&b, NULL, 1);
+    b.list[1] = &turntable;
+    ck_assert_int_eq(wpin_motor_init(&turntable, &turns, &b.r.port), WPIN_OK);
     static const wpin_step wrong[] = {
         {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(1), .value = 100},
         {.op = WPIN_OP_BRAKE, .target = WPIN_MOTOR(1)},
@@ -334,10 +347,13 @@ START_TEST(a_stepper_takes_its_turn) {
         FOLLOWS(WPIN_QUANTITY_EFFORT, INT32_MIN),
         {.op = WPIN_OP_CALIBRATE, .target = WPIN_MOTOR(0)},
         {.op = WPIN_OP_SET, .target = WPIN_INPUT(2)}};
+    wpin_step two[] = {{.op = WPIN_OP_TURN, .target = WPIN_MOTOR(1), .millidegrees = 90000},
+                       {.op = WPIN_OP_END}};
+    b.config.steps = two;
+    b.config.step_count = 2;
+    ck_assert_int_eq(wpin_sequence_check(&b.config, &bad), WPIN_OK);
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
-        wpin_step two[] = {wrong[i], {.op = WPIN_OP_END}};
-        b.config.steps = two;
-        b.config.step_count = 2;
+        two[0] = wrong[i];
         ck_assert_int_ne(wpin_sequence_check(&b.config, &bad), WPIN_OK);
         ck_assert_uint_eq(bad, 0);
     }
@@ -357,6 +373,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_motor_follows_an_input_for_a_time, 0,
                         sizeof followed / sizeof *followed);
     tcase_add_test(tests, a_stepper_takes_its_turn);
+    tcase_add_test(tests, what_a_motor_can_not_do_is_no_step);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -25,11 +25,7 @@ START_TEST(a_fault_ends_the_plan_and_stops_every_motor) {
 }
 END_TEST
 
-/* A fault that a step waits for, and that is cleared behind it, is part of the plan; any other ends
- * it: of another motor, with a pause in between, with its cause still there when the time is over.
- * The first move after it goes on for 2 s at most. */
-START_TEST(a_fault_that_is_waited_for_is_cleared) {
-    enum { GENTLE = WPIN_PERCENT(20), CUT = 600 }; /* ms: when a motor trips */
+enum { GENTLE = WPIN_PERCENT(20), CUT = 600 }; /* ms: when a motor trips */
 #define GO(of, ms)                                                                                 \
     { .op = (of), .target = WPIN_MOTOR(0), .value = GENTLE, .time_ms = (ms) }
 #define UNTIL_FAULT                                                                                \
@@ -38,52 +34,57 @@ START_TEST(a_fault_that_is_waited_for_is_cleared) {
     { .op = WPIN_OP_CLEAR, .target = WPIN_MOTOR(0), .time_ms = 500 }
 #define PAUSE(ms)                                                                                  \
     { .op = WPIN_OP_WAIT, .time_ms = (ms) }
-    const struct {
-        wpin_step steps[6];
-        int trips;  /* which motor; -1: none */
-        int hot_ms; /* for so long its current is too high */
-        wpin_status result;
-        uint16_t fault_step;
-    } rows[] = {
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)}, 0, 0, WPIN_OK, 0},
-        {{{.op = WPIN_OP_RUN_FOR,
-           .target = WPIN_MOTOR(0),
-           .value = GENTLE,
-           .time_ms = 2000,
-           .until = 1 + WPIN_EVENT_FAULTED},
-          CLEAR,
-          GO(WPIN_OP_RUN_FOR, 200)},
-         0,
-         0,
-         WPIN_OK,
-         0},
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)}, 0, 300, WPIN_OK, 0},
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)},
-         0,
-         900,
-         WPIN_FAULT_TIMEOUT,
-         2},
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)},
-         1,
-         0,
-         WPIN_FAULT_EXTERNAL,
-         1},
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, PAUSE(5), CLEAR}, 0, 0, WPIN_FAULT_EXTERNAL, 2},
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR}, -1, 0, WPIN_FAULT_TIMEOUT, 1},
-        {{CLEAR, GO(WPIN_OP_RUN, 0), PAUSE(900)}, 0, 0, WPIN_FAULT_EXTERNAL, 2},
-        {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN, 0), PAUSE(5000)},
-         0,
-         0,
-         WPIN_FAULT_TIMEOUT,
-         4},
-    };
-    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+static const struct {
+    wpin_step steps[6];
+    int trips;  /* which motor; -1: none */
+    int hot_ms; /* for so long its current is too high */
+    wpin_status result;
+    uint16_t fault_step;
+} waited[] = {
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)}, 0, 0, WPIN_OK, 0},
+    {{{.op = WPIN_OP_RUN_FOR,
+       .target = WPIN_MOTOR(0),
+       .value = GENTLE,
+       .time_ms = 2000,
+       .until = 1 + WPIN_EVENT_FAULTED},
+      CLEAR,
+      GO(WPIN_OP_RUN_FOR, 200)},
+     0,
+     0,
+     WPIN_OK,
+     0},
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)}, 0, 300, WPIN_OK, 0},
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)},
+     0,
+     900,
+     WPIN_FAULT_TIMEOUT,
+     2},
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN_FOR, 200)},
+     1,
+     0,
+     WPIN_FAULT_EXTERNAL,
+     1},
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, PAUSE(5), CLEAR}, 0, 0, WPIN_FAULT_EXTERNAL, 2},
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR}, -1, 0, WPIN_FAULT_TIMEOUT, 1},
+    {{CLEAR, GO(WPIN_OP_RUN, 0), PAUSE(900)}, 0, 0, WPIN_FAULT_EXTERNAL, 2},
+    {{GO(WPIN_OP_RUN, 0), UNTIL_FAULT, CLEAR, GO(WPIN_OP_RUN, 0), PAUSE(5000)},
+     0,
+     0,
+     WPIN_FAULT_TIMEOUT,
+     4},
+};
+
+/* A fault that a step waits for, and that is cleared behind it, is part of the plan; any other ends
+ * it: of another motor, with a pause in between, with its cause still there when the time is over.
+ * The first move after it goes on for 2 s at most. */
+START_TEST(a_fault_that_is_waited_for_is_cleared) {
+    for (size_t i = 0; i < sizeof waited / sizeof *waited; i++) {
         bench b;
         uint16_t count = 0;
-        while (count < 5 && rows[i].steps[count].op != WPIN_OP_END) {
+        while (count < 5 && waited[i].steps[count].op != WPIN_OP_END) {
             count++;
         }
-        set_up(&b, rows[i].steps, count + 1U); /* the rest is END */
+        set_up(&b, waited[i].steps, count + 1U); /* the rest is END */
         b.configs[0].guard.current_trip = WPIN_CURRENT_MV(2000, 400);
         b.configs[0].sense =
             (wpin_sense_config){.reads = WPIN_HAS_CURRENT, .current_mv_per_a = 400};
@@ -92,21 +93,21 @@ START_TEST(a_fault_that_is_waited_for_is_cleared) {
         ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
         int driven = 0;
         for (int ms = 0; ms < 9000; ms++) {
-            if (ms == CUT && rows[i].trips >= 0) {
-                wpin_motor_trip(&b.motors[rows[i].trips], WPIN_FAULT_EXTERNAL);
+            if (ms == CUT && waited[i].trips >= 0) {
+                wpin_motor_trip(&b.motors[waited[i].trips], WPIN_FAULT_EXTERNAL);
             }
-            b.r.millivolts[0] = ms >= CUT && ms < CUT + rows[i].hot_ms ? 4000 : 0;
+            b.r.millivolts[0] = ms >= CUT && ms < CUT + waited[i].hot_ms ? 4000 : 0;
             tick(&b);
-            driven += wpin_motor_duty(&b.motors[0]) != 0 && ms > CUT + rows[i].hot_ms;
+            driven += wpin_motor_duty(&b.motors[0]) != 0 && ms > CUT + waited[i].hot_ms;
             ck_assert(b.motors[0].fault == WPIN_OK || wpin_motor_duty(&b.motors[0]) == 0);
         }
         ck_assert_msg(
-            b.sequence.result == rows[i].result &&
-                (rows[i].result == WPIN_OK || b.sequence.fault_step == rows[i].fault_step),
+            b.sequence.result == waited[i].result &&
+                (waited[i].result == WPIN_OK || b.sequence.fault_step == waited[i].fault_step),
             "row %zu: %s at %u", i, wpin_status_name(b.sequence.result), b.sequence.fault_step);
         ck_assert(!wpin_sequence_busy(&b.sequence));
-        ck_assert_msg((rows[i].result != WPIN_OK) || driven > 150, "row %zu: moved again for %d ms",
-                      i, driven);
+        ck_assert_msg((waited[i].result != WPIN_OK) || driven > 150,
+                      "row %zu: moved again for %d ms", i, driven);
         ck_assert_int_lt(driven, 2700);
     }
 }

@@ -199,8 +199,11 @@ START_TEST(what_can_not_be_shared_is_refused) {
 }
 END_TEST
 
+static const wpin_stage_config whole = {
+    .table = &full_bridge, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
+
 /* Each wrong table or configuration, and what it is refused with. */
-START_TEST(wrong_configurations_are_refused) {
+START_TEST(wrong_tables_are_refused) {
 #define ROWS(name, ...) static const wpin_row name[] = {__VA_ARGS__}
 #define REST            WPIN_ROW(WPIN_DRIVE_COAST, L, L, L, L)
     ROWS(twice, REST, REST);
@@ -215,7 +218,6 @@ START_TEST(wrong_configurations_are_refused) {
     ROWS(keeps, REST,
          WPIN_ROW(WPIN_DRIVE_FORWARD, K, L, L, H)); /* kept on, its leg's other side ... */
     static const wpin_leg same[] = {{1, 1}};
-    static const wpin_line clash[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 1}};
     static const wpin_stage_table base = {
         .line_count = 4, .row_count = 4, .rows = four_rows, .legs = four_legs, .leg_count = 2};
     const struct {
@@ -235,31 +237,34 @@ START_TEST(wrong_configurations_are_refused) {
                  {four_rows, 4, 2, 1, 0, four_legs, WPIN_REFUSED_CONFIG},
                  {four_rows, 4, 2, 0, 1, four_legs, WPIN_REFUSED_CONFIG}, /* a leg on at rest */
                  {four_rows, WPIN_STAGE_ROWS + 1, 0, 0, 0, NULL, WPIN_REFUSED_RANGE}};
-    const wpin_stage_config good = {
-        .table = &full_bridge, .lines = four_lines, .pwm_hz = 20000, .dead_time_us = 3};
-    ck_assert_int_eq(wpin_stage_check(&good), WPIN_OK);
+    ck_assert_int_eq(wpin_stage_check(&whole), WPIN_OK);
     for (size_t i = 0; i < sizeof wrong / sizeof *wrong; i++) {
         wpin_stage_table table = base;
         table.rows = wrong[i].rows, table.row_count = wrong[i].row_count;
         table.legs = wrong[i].leg, table.leg_count = wrong[i].legs;
         table.mode_lines = wrong[i].modes, table.rest_high_lines = wrong[i].rest_high;
-        wpin_stage_config config = good;
+        wpin_stage_config config = whole;
         config.table = &table;
         wpin_status status = wpin_stage_check(&config);
         ck_assert_msg(status == wrong[i].status, "table %zu: %s", i, wpin_status_name(status));
     }
-    wpin_stage_config config = good;
+}
+END_TEST
+
+START_TEST(wrong_configurations_are_refused) {
+    static const wpin_line clash[] = {{.pin = 0}, {.pin = 1}, {.pin = 2}, {.pin = 1}};
+    wpin_stage_config config = whole;
     config.dead_time_us = 0; /* a complement without dead time */
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_SHOOT);
     config.dead_time_us = WPIN_DEAD_TIME_MAX_US + 1;
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_RANGE);
-    config = good, config.dead_time_us = 25; /* two of them are the whole period */
+    config = whole, config.dead_time_us = 25; /* two of them are the whole period */
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_DEAD_TIME);
-    config = good, config.pwm_hz = 0;
+    config = whole, config.pwm_hz = 0;
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_RANGE);
-    config = good, config.lines = clash;
+    config = whole, config.lines = clash;
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_CONFIG);
-    config = good, config.table = NULL;
+    config = whole, config.table = NULL;
     ck_assert_int_eq(wpin_stage_check(&config), WPIN_REFUSED_ARGUMENT);
     ck_assert_int_eq(wpin_stage_check(NULL), WPIN_REFUSED_ARGUMENT);
 }
@@ -314,6 +319,7 @@ int main(void) {
     tcase_add_test(tests, pulse_carries_the_signed_duty);
     tcase_add_test(tests, a_shared_line_is_high_while_any_needs_it);
     tcase_add_test(tests, what_can_not_be_shared_is_refused);
+    tcase_add_test(tests, wrong_tables_are_refused);
     tcase_add_test(tests, wrong_configurations_are_refused);
     tcase_add_test(tests, every_failing_port_call_is_refused);
     tcase_add_test(tests, wrong_requests_leave_the_stage_as_it_was);

@@ -59,6 +59,36 @@ END_TEST
 
 static wpin_vector vector;
 
+/* One thing wrong in each. */
+static void make_bad(wpin_vector_config bad[16], const wpin_vector_config *good) {
+    static wpin_stage_config edge, high;
+    static wpin_six_step_config other;
+    for (size_t i = 0; i < 16; i++) {
+        bad[i] = *good;
+    }
+    edge = high = *good->stage;
+    edge.centred = false;
+    high.table = &wpin_table_three_phase_bridge_high;
+    other = *good->hall;
+    other.stage = &edge;
+    bad[0].stage = &edge;
+    bad[1].stage = &high; /* no such row */
+    bad[2].hall = &other;
+    bad[3].shunts[1] = 1;
+    bad[4].shunts[0] = WPIN_NO_SHUNT;
+    bad[5].limit_mv = 0;
+    bad[6].trip_mv = 999;
+    bad[7].full_mv = 0;
+    bad[8].most = 16385;
+    bad[9].most = 0;
+    bad[10].gain = 40000;
+    bad[11].rate = WPIN_VECTOR_RATE(1901);
+    bad[12].least_low = 9000;
+    bad[13].dead = 2049;
+    bad[14].hall = NULL; /* and no encoder either */
+    bad[15].zero_mv = -1;
+}
+
 START_TEST(a_configuration_that_is_wrong_is_refused) {
     recorder r;
     recorder_init(&r);
@@ -88,30 +118,7 @@ START_TEST(a_configuration_that_is_wrong_is_refused) {
     ck_assert_int_eq(wpin_vector_actuator.put(&vector, WPIN_QUANTITY_EFFORT, 16385),
                      WPIN_REFUSED_RANGE);
     wpin_vector_config bad[16];
-    for (size_t i = 0; i < 16; i++) {
-        bad[i] = good;
-    }
-    wpin_stage_config edge = stage, high = stage;
-    edge.centred = false;
-    high.table = &wpin_table_three_phase_bridge_high;
-    wpin_six_step_config other = hall;
-    other.stage = &edge;
-    bad[0].stage = &edge;
-    bad[1].stage = &high; /* no such row */
-    bad[2].hall = &other;
-    bad[3].shunts[1] = 1;
-    bad[4].shunts[0] = WPIN_NO_SHUNT;
-    bad[5].limit_mv = 0;
-    bad[6].trip_mv = 999;
-    bad[7].full_mv = 0;
-    bad[8].most = 16385;
-    bad[9].most = 0;
-    bad[10].gain = 40000;
-    bad[11].rate = WPIN_VECTOR_RATE(1901);
-    bad[12].least_low = 9000;
-    bad[13].dead = 2049;
-    bad[14].hall = NULL; /* and no encoder either */
-    bad[15].zero_mv = -1;
+    make_bad(bad, &good);
     for (size_t i = 0; i < 16; i++) {
         wpin_status due = i < 5 ? WPIN_REFUSED_CONFIG : WPIN_REFUSED_RANGE;
         ck_assert_msg(wpin_vector_actuator.open(&vector, &bad[i], &r.port) == due, "%zu", i);
