@@ -2,82 +2,6 @@
  * and go. */
 #include "support_live.h"
 
-/* Gently: no kick, no more than 30 %, also where less than 65 % is refused otherwise; with
- * everything else at rest. Which way it turned is told, and when another shaft did. */
-START_TEST(a_first_motion_by_hand) {
-    stand s;
-    char words[WPIN_LIVE_WORDS];
-    open_stand(&s, HOUSE);
-    ck_assert(!ask(&s, s.one, "first gate", words)); /* not commanding */
-    ready(&s);
-    ck_assert(!ask(&s, s.one, "first", words));
-    ck_assert(!ask(&s, s.one, "first lamp", words));
-    ck_assert_str_eq(words, "'lamp' has no shaft");
-    must(&s, s.one, "pump ramp 40%");
-    pass_heard(&s, 0.5);
-    ck_assert(!ask(&s, s.one, "first gate", words));
-    ck_assert_msg(strstr(words, "'pump' moves") != NULL, "%s", words);
-    must(&s, s.one, "pump stop");
-    pass_heard(&s, 2);
-    ck_assert(!ask(&s, s.one, "gate run 30% for 1s", words)); /* below its start duty */
-    must(&s, s.one, "first gate");
-    double most = 0;
-    for (int i = 0; i < 1000; i++) {
-        pass_heard(&s, 1e-3);
-        most = fmax(most, fabs(duty(&s, 2)));
-    }
-    ck_assert_double_eq_tol(most, 0.3, 1e-3);
-    pass_heard(&s, 4);
-    ck_assert(was_told(&s, "gate, first motion: not moving"));
-    must(&s, s.one, "gate run 70% for 0.5s"); /* as its rig says again: with a kick */
-    for (int i = 0; i < 100; i++) {
-        pass_heard(&s, 1e-3);
-        most = fmax(most, fabs(duty(&s, 2)));
-    }
-    ck_assert_double_eq_tol(most, 0.8, 1e-3);
-    pass_heard(&s, 2);
-    must(&s, s.one, "first pump");
-    pass_heard(&s, 6);
-    ck_assert(was_told(&s, "pump, first motion: forward turned it") &&
-              was_told(&s, "pump, first motion: reverse turned it"));
-    must(&s, s.one, "fault pump motor-swapped");
-    must(&s, s.one, "first pump");
-    pass_heard(&s, 0.5);
-    must(&s, s.two, "stop"); /* in the middle of it */
-    pass_heard(&s, 1);
-    ck_assert_double_eq(duty(&s, 0), 0);
-    close_stand(&s);
-}
-END_TEST
-
-START_TEST(a_first_motion_tells_what_it_saw) {
-    stand s;
-    char text[12000] = "", mixed[12000];
-    open_stand(&s, TEST_SOURCE "/demo/honey-spinner.yaml");
-    ready(&s);
-    must(&s, s.one, "first drum");
-    pass_heard(&s, 5); /* while its duty falls a heavy shaft needs no current: that is no trouble */
-    ck_assert(was_told(&s, "drum, first motion: forward") && !was_told(&s, "no current sensed"));
-    close_stand(&s);
-
-    FILE *from = fopen(HOUSE, "r"); /* the fan's wire and the ventilator's are mixed up */
-    ck_assert_ptr_nonnull(from);
-    text[fread(text, 1, sizeof text - 1, from)] = '\0';
-    fclose(from);
-    char *fan = strstr(text, "13}, pwm"), *ventilator = strstr(text, "8}}");
-    ck_assert(fan != NULL && ventilator > fan);
-    snprintf(mixed, sizeof mixed, "%.*s8%.*s13%s", (int)(fan - text), text,
-             (int)(ventilator - fan - 2), fan + 2, ventilator + 1);
-    open_stand_on(&s, HOUSE, write_file("mixed.yaml", mixed));
-    ready(&s);
-    must(&s, s.one, "first ventilator");
-    pass_heard(&s, 2);
-    ck_assert(was_told(&s, "ventilator, first motion: not moving"));
-    ck_assert(was_told(&s, "the shaft of 'fan' turned: control wires of the two are mixed up"));
-    close_stand(&s);
-}
-END_TEST
-
 /* The session ends, is written as a plan, and that is run; its rig is left to the caller. */
 static wpin_report *run_again(stand *s, wpin_plan **plan) {
     char why[400], path[300];
@@ -446,8 +370,6 @@ int main(void) {
     Suite *suite = suite_create("live_sources");
     TCase *tests = tcase_create("live_sources");
     tcase_set_timeout(tests, 1200);
-    tcase_add_test(tests, a_first_motion_by_hand);
-    tcase_add_test(tests, a_first_motion_tells_what_it_saw);
     tcase_add_test(tests, a_session_is_saved_as_a_plan);
     tcase_add_test(tests, cleared_faults_are_saved_too);
     tcase_add_test(tests, what_ends_first_is_told_first);
