@@ -8,6 +8,7 @@
 #include <string.h>
 
 enum { HALL_A = 14, HALL_B, HALL_C };
+enum { EDGES = 200 }; /* at the most in a tick: the core tells them apart by a byte */
 static const uint8_t usual[6] = {5, 1, 3, 2, 6, 4}, sixty[6] = {1, 3, 7, 6, 4, 0};
 static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
                                    {.pin = 3}, {.pin = 4}, {.pin = 5}};
@@ -29,7 +30,9 @@ static struct bench {
     unsigned moves; /* the rotor moves in one of so many moments; 0: it does not */
     int way;        /* mostly that way */
     bool served;    /* its edges raise an interrupt */
-    bool unread;    /* the sensors changed and were not read since */
+    bool unread;    /* the sensors changed, and that was not taken since */
+    bool seen;      /* it was read */
+    unsigned came;  /* edges since the tick began */
 } b;
 
 static inline unsigned sector_at(long place) {
@@ -46,6 +49,7 @@ static inline void show_sensors(void) {
 static inline void edge(int step) {
     b.place += step;
     b.unread = step != 0;
+    b.seen = false;
     show_sensors();
     if (b.served) {
         always(wpin_six_step_edge(&b.six) == WPIN_OK);
@@ -56,21 +60,27 @@ static inline void edge(int step) {
  * one has read the sensors. */
 static inline void moment(void) {
     static int nested;
-    if (b.moves != 0 && b.depth == 0 && !b.unread && nested < 3 && pick(b.moves) == 0) {
+    bool comes = b.moves != 0 && b.depth == 0 && !b.unread && nested < 3 && b.came < EDGES;
+    if (comes && pick(b.moves) == 0) {
+        b.came++;
         nested++;
         edge(pick(8) == 0 ? -b.way : b.way);
         nested--;
     } else if (b.config.advance != 0 && b.moves != 0 && b.depth == 0 && nested < 3 &&
                pick(4) == 0) {
+        bool seen = b.seen;
+        b.seen = false; /* it takes nothing */
         nested++;
         wpin_six_step_look(&b.six);
         nested--;
+        b.seen = seen;
     }
 }
 
 static inline uint8_t lock(void *context) {
     (void)context;
     moment();
+    b.unread = b.unread && !b.seen; /* what was read is taken now */
     return (uint8_t)b.depth++;
 }
 
@@ -89,8 +99,9 @@ static inline void pass(void *context, uint32_t us) {
 
 static inline bool read_pin(void *context, wpin_pin pin) {
     (void)context;
-    always(b.depth == 1 || b.six.config == NULL); /* all three of one instant */
-    b.unread = b.unread && pin != HALL_C;
+    always(b.depth == 0); /* no interrupt waits for three sensors */
+    moment();             /* one in between has them read again */
+    b.seen = pin == HALL_C;
     return b.r.input[pin];
 }
 
@@ -129,6 +140,7 @@ static inline wpin_status set_up(unsigned table, bool grouped, const uint8_t *co
 
 static inline void tick(void) {
     b.r.now += 1000;
+    b.came = 0;
     wpin_motor_tick(&b.motor);
 }
 

@@ -92,6 +92,7 @@ typedef struct wpin_six_step {
     volatile uint8_t sector;    /**< The last that was one. */
     volatile uint8_t failed;    /**< What the port refused at an edge: a wpin_status. */
     volatile int8_t direction;  /**< It is driven that way; 0: not. */
+    volatile uint8_t reads;     /**< Counts how often the sensors were taken. */
     volatile uint8_t surprises; /**< Illegal codes and leaps since the last tick; stops at 255. */
     uint8_t disorder;           /**< Of the sensors of late. */
     uint8_t first_row;          /**< Of the sectors in the table. */
@@ -122,7 +123,7 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_six_step_actuator;
     .actuator = &wpin_six_step_actuator, .part = (six_step), .part_config = (six_step_config)
 
 /** The sensors changed: looks at them, counts, and moves the stage to the new sector's row while it
- * is driven. They are read where no interrupt comes between, so it may be entered anew at any
+ * is driven. They are read again if another edge came in between, so it may be entered anew at any
  * moment: it ends on the newest sector. Returns what the port refused, which the next tick makes a
  * fault, or WPIN_OK. Fast; the port's read is called from there. */
 WPIN_API wpin_status wpin_six_step_edge(wpin_six_step *six_step);

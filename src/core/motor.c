@@ -170,7 +170,7 @@ bool wpin_motor_is_homed(const wpin_motor *motor) {
 }
 
 /* What its loop remembers; nothing of a motor that has none. */
-static wpin_loop_state loop_state(const wpin_motor *motor) {
+static wpin_loop_state loop_memory(const wpin_motor *motor) {
     wpin_loop_state copy = {0};
     if (wpin_motor_is_open(motor) && wpin_config_of(motor)->loop != NULL) {
         uint8_t locked = wpin_lock(wpin_port_of(motor));
@@ -181,11 +181,11 @@ static wpin_loop_state loop_state(const wpin_motor *motor) {
 }
 
 int16_t wpin_motor_asked(const wpin_motor *motor) {
-    return loop_state(motor).asked_now;
+    return loop_memory(motor).asked_now;
 }
 
 int32_t wpin_motor_place(const wpin_motor *motor) {
-    return loop_state(motor).place;
+    return loop_memory(motor).place;
 }
 
 wpin_status wpin_motor_fault(const wpin_motor *motor) {

@@ -214,8 +214,8 @@ static bool has_bounds(const WPIN_FAR wpin_travel *travel) {
 }
 
 /* Whether its place is known as well as its travel needs it. */
-static bool place_known(const wpin_motor *motor) {
-    return !wpin_config_of(motor)->travel->homed_first || motor->homed != 0;
+static bool place_known(const wpin_motor *motor, const WPIN_FAR wpin_travel *travel) {
+    return !travel->homed_first || motor->homed != 0;
 }
 
 static bool is_beyond(int32_t place, int32_t end, uint16_t near) {
@@ -228,7 +228,7 @@ static void bound(wpin_motor *motor) {
     wpin_measurement *m = &motor->measurement;
     if ((m->valid & WPIN_HAS_POSITION) == 0) {
         motor->homed = 0;
-    } else if (has_bounds(travel) && place_known(motor)) {
+    } else if (has_bounds(travel) && place_known(motor, travel)) {
         uint16_t near = wpin_config_of(motor)->at_count;
         uint8_t most = is_beyond(m->position, travel->most, near) ? WPIN_AT_FORWARD_LIMIT : 0;
         uint8_t least = is_beyond(travel->least, m->position, near) ? WPIN_AT_REVERSE_LIMIT : 0;
@@ -255,7 +255,9 @@ static wpin_status check_travel(const wpin_motor *motor, int32_t place) {
         return WPIN_OK;
     }
     bool beyond = has_bounds(travel) && (place < travel->least || place > travel->most);
-    return !place_known(motor) ? WPIN_REFUSED_NOT_HOMED : beyond ? WPIN_REFUSED_RANGE : WPIN_OK;
+    return !place_known(motor, travel) ? WPIN_REFUSED_NOT_HOMED
+           : beyond                    ? WPIN_REFUSED_RANGE
+                                       : WPIN_OK;
 }
 
 /* Of a place: which way it lies, as it is measured now. */

@@ -23,9 +23,10 @@ void wpin_motors_tick(wpin_motor *const *motors, uint16_t count) {
     const wpin_port *port = NULL;
     bool well = true;
     for (uint16_t i = 0; motors != NULL && i < count; i++) {
-        if (wpin_motor_is_open(motors[i])) {
-            well = tick(motors[i]) && well;
-            port = port == NULL ? wpin_port_of(motors[i]) : port;
+        wpin_motor *motor = motors[i];
+        if (wpin_motor_is_open(motor)) {
+            well = tick(motor) && well;
+            port = port == NULL ? wpin_port_of(motor) : port;
         }
     }
     if (well && port != NULL && port->kick != NULL) {

@@ -28,6 +28,23 @@ static uint8_t read_code(const hall_pins *pins, const wpin_port *port) {
     return (uint8_t)(a | b | c);
 }
 
+/* Takes what the sensors show. They are read while interrupts may come, and again if one of those
+ * took them meanwhile: it saw something newer. Returns under the lock, with the moment. */
+static uint8_t take_code(wpin_six_step *s, wpin_moment *now) {
+    const wpin_port *port = wpin_stage_port_of(&s->stage);
+    const hall_pins pins = pins_of(s->config);
+    uint8_t code, reads, locked = wpin_lock(port);
+    do {
+        reads = s->reads;
+        wpin_unlock(port, locked);
+        *now = port->now(port->context);
+        code = read_code(&pins, port);
+        locked = wpin_lock(port);
+    } while (reads != s->reads);
+    wpin_steady_code(s, s->config, code, *now);
+    return locked;
+}
+
 /* Only noted, as an edge has no time; the tick counts them. */
 static void note_surprise(wpin_six_step *s) {
     s->surprises = (uint8_t)(s->surprises + (s->surprises < UINT8_MAX));
@@ -108,10 +125,8 @@ wpin_status wpin_six_step_edge(wpin_six_step *s) {
         return s == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
-    const hall_pins pins = pins_of(s->config);
-    wpin_moment now = port->now(port->context);
-    uint8_t locked = wpin_lock(port);
-    wpin_steady_code(s, s->config, read_code(&pins, port), now);
+    wpin_moment now;
+    uint8_t locked = take_code(s, &now);
     wpin_unlock(port, locked); /* an edge that comes here goes to its row itself */
     return show_wanted(s, port);
 }
@@ -345,9 +360,8 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
         return WPIN_OK;
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
-    const hall_pins pins = pins_of(s->config);
-    uint8_t locked = wpin_lock(port);
-    wpin_steady_code(s, s->config, read_code(&pins, port), measurement->at);
+    wpin_moment now;
+    uint8_t locked = take_code(s, &now);
     wpin_unlock(port, locked);
     locked = wpin_lock(port);
     take_lead(s, measurement->at, 0); /* nobody may look any more */

@@ -100,7 +100,7 @@ void judge_tick(void) {
     bool pulse = w.kind->table->rows[0].pulse != 0, on = direction_shown() != 0;
     bool takes = wpin_stage_kind_takes_duty(w.kind);
     uint32_t shown = on && takes && !pulse && !w.oriented ? w.shown : 0;
-    uint32_t most = 16384U * LATE_US / 40000 + 3;
+    uint32_t most = ++w.shown_for * (16384U * LATE_US / 40000 + 3);
     judge_drive();
     for (int l = 0; w.kind->coils && l < w.kind->table->line_count; l++) {
         w.drives += is_on(l);
@@ -120,5 +120,6 @@ void judge_tick(void) {
     w.was_on = on;
     if (shown != 0 || w.lied == 0) { /* after a code that was no sector it goes on where it was */
         w.shown_before = shown;
+        w.shown_for = 0;
     }
 }

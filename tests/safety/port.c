@@ -158,6 +158,7 @@ static int16_t port_millivolts(void *context, uint8_t input) {
 static bool port_read(void *context, wpin_pin pin) {
     static const uint8_t codes[6] = {5, 1, 3, 2, 6, 4};
     (void)context;
+    visit(); /* the next sensor is another one's by now */
     if (pin >= HALL) {
         bool lies = !w.honest && pick(3000) == 0;
         w.lied = lies ? 3 : w.lied;

@@ -53,6 +53,7 @@ typedef struct world {
     uint64_t driven_at, changed_at;
     bool was_on;
     uint32_t shown, shown_before; /* duty of a driven row */
+    uint32_t shown_for;           /* ticks since it was noted */
     uint64_t stop_at;             /* the last stop, with nothing asked since; 0: none */
     uint64_t end_at;              /* when the last request must have ended by itself; 0: unknown */
     unsigned long trips, reversals, drives;
