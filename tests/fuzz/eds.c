@@ -20,7 +20,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size) {
         if (wpin_eds_of(eds, all[i].known.index, all[i].known.sub) != &all[i]) {
             abort(); /* two of one number */
         }
-        (void)wpin_eds_find(eds, all[i].known.name, &index, &sub, &known, why, sizeof why);
+        if (i < 16) { /* one that is not found is compared with all */
+            (void)wpin_eds_find(eds, all[i].known.name, &index, &sub, &known, why, sizeof why);
+        }
         (void)wpin_eds_allows(&all[i], all[i].least, why, sizeof why);
     }
     if (eds == NULL && strlen(why) == 0) {
