@@ -48,6 +48,11 @@ START_TEST(advice_is_given_where_it_is_due) {
          "'main' has up to 14.4 V, the driver is recommended for 14 V"},
         {RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), SPINS HABITS),
          "from 3000 rpm it runs down in about 0.56 s by itself, its ramp down takes 0.3 s"},
+        {RIG(FIVE, MAIN(""), "kind: dual-bridge, pins: {a1: 3, a2: 4, b1: 5, b2: 6}", DRIVER(""),
+             STEPPER("start-rate: 80steps/s, top-rate: 240steps/s, ramp: 400steps/s2, at-end: "
+                     "release"),
+             ""),
+         "it is let go 12.5 ms after its last step"},
     };
     for (size_t i = 0; i < sizeof advice / sizeof *advice; i++) {
         tool("vet", write_file("advice.yaml", advice[i].rig), "");

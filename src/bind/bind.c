@@ -74,7 +74,7 @@ static wpin_stepper_config bind_stepper(const wpin_rig_load *load, const wpin_st
     return (wpin_stepper_config){.stage = stage,
                                  .steps_per_rev = (uint16_t)lround(load->stepper.steps_per_rev),
                                  .half_steps = s->half_steps,
-                                 .release = s->at_end == WPIN_STEP_RELEASE,
+                                 .release = s->at_end == WPIN_STEP_RELEASE && s->release_after <= 0,
                                  .reduce = s->at_end == WPIN_STEP_REDUCE,
                                  .reduce_after_us = (uint32_t)lround(s->reduce_after * 1e6),
                                  .duty = (uint16_t)to_duty(s->duty),

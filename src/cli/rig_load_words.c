@@ -67,7 +67,7 @@ static void print_stepper(const wpin_rig *rig, const wpin_rig_load *load) {
         s->holding_torque * 1e3);
     printf("  stepping    %s steps, from %g to %g steps/s, ramp %g steps/s2; at the end it %s\n",
            d->half_steps ? "half" : "full", d->start_rate, d->top_rate, d->acceleration,
-           d->at_end == WPIN_STEP_RELEASE ? "is let go" : "holds");
+           d->at_end == WPIN_STEP_RELEASE && d->release_after <= 0 ? "is let go at once" : "holds");
     if (d->at_end == WPIN_STEP_REDUCE) {
         printf("              with less current after %.4g ms at rest\n", d->reduce_after * 1e3);
     }

@@ -289,11 +289,7 @@ static void read_end(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *
                         stepping_fields[only[i]].key);
         }
     }
-    if (s->at_end == WPIN_STEP_RELEASE && s->release_after > 0) {
-        wpin_say_at(reader, nodes[STEPPING_AFTER],
-                    "stepping: at-end: release lets go at once; 'release-after' is for one that "
-                    "holds first");
-    } else if (reduces && s->release_after > 0 && s->release_after <= s->reduce_after) {
+    if (reduces && s->release_after > 0 && s->release_after <= s->reduce_after) {
         wpin_say_at(reader, nodes[STEPPING_AFTER],
                     "release-after (%.4g s) is not above reduce-after (%.4g s): it would be let go "
                     "before its current is reduced",

@@ -291,9 +291,10 @@ static void write_stepper(const wpin_starter *s, FILE *to) {
             "      inertia: %.3ggcm2          # rotor and what it turns\n"
             "      friction: %.3gmNm\n"
             "      stepping: {start-rate: 80steps/s, top-rate: 200steps/s, ramp: 300steps/s2, "
-            "mode: half, at-end: %s}\n",
+            "mode: half,\n"
+            "                 at-end: %s}\n",
             ohms, 1.2 * ohms, 1.02 * amps, 0.03 * s->watts, 68 * s->watts, 1.2 * s->watts,
-            takes_pwm(s) ? "reduce, rest-duty: 40%" : "release");
+            takes_pwm(s) ? "reduce, rest-duty: 40%" : "release, release-after: 300ms");
 }
 
 /* ---- the plan ---- */

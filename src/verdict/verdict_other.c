@@ -77,17 +77,28 @@ static void judge_plunger(const wpin_session *run, wpin_step_result *step) {
     }
 }
 
-/* The rotor should stand where the core counts it, give or take a step. */
+/* Why it stands nearly where it is counted, but not quite. */
+static const char *aside(const wpin_rig_stepping *stepping) {
+    return stepping->at_end == WPIN_STEP_RELEASE && stepping->release_after <= 0
+               ? "it was let go before it stood; 'release-after' holds it first"
+               : "its load pulls at it; more current holds it closer";
+}
+
+/* The rotor should stand where the core counts it, give or take half a step; two where it has
+ * just arrived. */
 static void judge_place(const wpin_session *run, wpin_step_result *step) {
     double a_turn = run->rig->loads[step->load].stepper.steps_per_rev;
     double lost = (step->degrees_asked - step->degrees) / 360 * a_turn;
     double went = step->degrees - step->degrees_from;
     double wanted = step->degrees_asked - step->degrees_from;
     bool turns = step->op == WPIN_OP_TURN || step->op == WPIN_OP_TURN_TO;
-    if (fabs(lost) < 2 && turns) {
+    if (fabs(lost) < 2 && turns) { /* it may still swing there */
         wpin_rule(step, WPIN_VERDICT_OK, "ok, at %.1f deg", step->degrees_asked);
-    } else if (fabs(lost) < 2 || step->op == WPIN_OP_COAST) {
+    } else if (fabs(lost) < 0.5 || step->op == WPIN_OP_COAST) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok");
+    } else if (fabs(lost) < 2) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "stands at %.1f deg, counted %.1f: %s", step->degrees,
+                  step->degrees_asked, aside(&run->rig->loads[step->load].stepping));
     } else if (!turns) {
         wpin_rule(step, WPIN_VERDICT_NOTE,
                   "stands at %.1f deg, counted %.1f: steps were lost before", step->degrees,

@@ -65,8 +65,15 @@ static void step_rate(wpin_vetter *v) {
     }
 }
 
-/* In full steps a rotor swings about each place with sqrt(poles x torque / inertia); stepped near
- * that and hardly damped it swings further each time until it falls out of step. */
+/* How often a rotor swings about its place: sqrt(poles x torque / inertia); and that torque. */
+static double swings(const wpin_facts *f, double *torque) {
+    const wpin_part_stepper *s = &f->load->stepper;
+    *torque = s->holding_torque / (sqrt(2) * s->rated_amps) * f->stall_amps / sqrt(2);
+    return sqrt(s->steps_per_rev / 4 * *torque / s->inertia) / (2 * PI);
+}
+
+/* In full steps, stepped near that and hardly damped, it swings further each time until it falls
+ * out of step. */
 static void resonance(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_stepper *s = &f->load->stepper;
@@ -74,8 +81,7 @@ static void resonance(wpin_vetter *v) {
         if (!wpin_rig_type(f->load)->steps || d->half_steps) {
             continue;
         }
-        double torque = s->holding_torque / (sqrt(2) * s->rated_amps) * f->stall_amps / sqrt(2);
-        double hz = sqrt(s->steps_per_rev / 4 * torque / s->inertia) / (2 * PI);
+        double torque, hz = swings(f, &torque);
         bool near = d->start_rate < 1.5 * hz && d->top_rate > 0.6 * hz;
         if (!near || s->dry_friction > 0.15 * torque) {
             continue;
@@ -90,6 +96,30 @@ static void resonance(wpin_vetter *v) {
         wpin_cure_value(
             n, WPIN_KEY(.path = "stepper.stepping.start-rate", .unit = "steps/s", .digits = 0),
             ceil(1.6 * hz), "start-rate: %s, if its torque allows that");
+    }
+}
+
+/* Let go before it stands, it stops where its swing has brought it. */
+static void step_release(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_stepping *d = &f->load->stepping;
+        if (!wpin_rig_type(f->load)->steps || d->at_end != WPIN_STEP_RELEASE) {
+            continue;
+        }
+        double torque, hz = swings(f, &torque), after = 1 / d->start_rate + d->release_after;
+        if (after * hz >= 2) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "it is let go %.3g ms after its last step, and its rotor swings about its "
+                   "place at %.0f Hz first",
+                   1e3 * after, hz);
+        wpin_consequence(n, "it stops up to a step aside of where it is counted");
+        wpin_cure_value(
+            n, WPIN_KEY(.path = "stepper.stepping.release-after", .unit = "ms", .digits = 0),
+            ceil(300 / hz) * 10, "release-after: %s");
+        wpin_cure(n, "at-end: hold");
     }
 }
 
@@ -210,6 +240,9 @@ const wpin_rule_entry wpin_rules_stepper[] = {
     {{"step-resonance", "stepper stepping, inertia", "full steps at the rotor's own frequency",
       WPIN_EFFECT_ADVICE},
      resonance},
+    {{"step-release", "stepper stepping at-end, inertia", "a rotor that is let go before it stands",
+      WPIN_EFFECT_ADVICE},
+     step_release},
     {{"step-pwm", "stepper stepping duty, pwm", "steps between the pulses of a slow PWM",
       WPIN_EFFECT_DEAD},
      step_pwm},

@@ -74,7 +74,7 @@ typedef struct wpin_rig_stepping {
     double start_rate, top_rate, acceleration;
     bool half_steps;
     uint8_t at_end;         /**< A wpin_step_end. */
-    double release_after;   /**< It holds for so long, s; 0: for as long as it rests. */
+    double release_after;   /**< It holds for so long, s; 0: at_end alone says for how long. */
     double reduce_after;    /**< ...with full current for so long, s. */
     double duty, rest_duty; /**< Of its PWM, 0 to 1: while it moves, and reduced. */
 } wpin_rig_stepping;
