@@ -68,6 +68,38 @@ START_TEST(advice_is_given_where_it_is_due) {
 }
 END_TEST
 
+/* An input is of use where a step waits for it, or ends by it, or follows it. */
+START_TEST(an_input_without_a_use_is_noted) {
+    static const char inputs[] =
+        RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""),
+            HABITS "inputs: {open: {pin: 12, limit-of: pump, from: 90deg}, go: {pin: 13}, "
+                   "dial: {analog: 3}}\n");
+    static const struct {
+        const char *plan, *open, *go, *dial;
+    } rows[] = {
+        {"pump run 50% for 1s\n", "'wait until open reached at most 10s'",
+         "'wait until go pressed at most 10s'", "'LOAD follow dial'"},
+        {"pump run 50% until open reached at most 1s\nwait until go pressed at most 9s\n"
+         "pump follow dial for 1s\n",
+         NULL, NULL, NULL},
+        {"repeat 9 times until go pressed\n  pump run 50% for 1s\nend\n",
+         "limits: {forward: open} or {reverse: open} in 'pump'", NULL, "dial unused-input"},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool("vet", write_file("inputs.yaml", inputs), write_file("inputs.plan", rows[i].plan));
+        const char *says[] = {rows[i].open, rows[i].go, rows[i].dial};
+        static const char *const names[] = {"open unused-input", "go unused-input",
+                                            "dial unused-input"};
+        for (int k = 0; k < 3; k++) {
+            bool noted = strstr(output, names[k]) != NULL;
+            ck_assert_msg(noted == (says[k] != NULL), "row %zu, %s:\n%.3000s", i, names[k], output);
+            ck_assert_msg(says[k] == NULL || strstr(output, says[k]) != NULL, "%s:\n%.3000s",
+                          says[k], output);
+        }
+    }
+}
+END_TEST
+
 /* One wire of a good cable changed. */
 START_TEST(each_wire_of_a_cable_is_looked_at) {
     static const struct {
@@ -214,6 +246,7 @@ int main(void) {
     size_t kinds;
     wpin_stage_kinds(&kinds);
     tcase_add_test(tests, advice_is_given_where_it_is_due);
+    tcase_add_test(tests, an_input_without_a_use_is_noted);
     tcase_add_test(tests, each_wire_of_a_cable_is_looked_at);
     tcase_add_test(tests, what_is_isolated_keeps_its_ground);
     tcase_add_test(tests, what_is_accepted_is_in_every_record);

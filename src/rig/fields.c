@@ -174,7 +174,7 @@ int wpin_find_word(wpin_reader *reader, const yaml_node_t *node, const char *wor
             return -1;
         }
     }
-    char all[512];
+    char all[2048];
     join_words(all, sizeof all, words, count);
     const char *near = wpin_nearest_word(word, words, count);
     if (near != NULL && count > 12) { /* all of them would hide the one */

@@ -46,6 +46,14 @@ static void two_readers(wpin_vetter *v) {
 }
 
 /* Whether a plan or a part of the rig makes use of an input. */
+/* Whether a step waits for it, ends by it, or is led by it. */
+static bool serves(const wpin_step *s, size_t input) {
+    int event = s->op == WPIN_OP_UNTIL ? s->value : (int)s->until - 1;
+    size_t of = s->op == WPIN_OP_UNTIL ? s->target.number : s->until_of;
+    bool awaits = event == WPIN_EVENT_INPUT_ON || event == WPIN_EVENT_INPUT_OFF;
+    return (awaits && of == input) || (s->op == WPIN_OP_FOLLOW && (size_t)s->value == input);
+}
+
 static bool is_used(const wpin_vetter *v, size_t input) {
     const wpin_rig *rig = v->rig;
     if (rig->inputs[input].stops || v->plan == NULL) {
@@ -64,15 +72,27 @@ static bool is_used(const wpin_vetter *v, size_t input) {
         }
     }
     for (size_t i = 0; i < v->plan->step_count; i++) {
-        const wpin_step *s = &v->plan->steps[i];
-        bool awaits = s->op == WPIN_OP_UNTIL &&
-                      (s->value == WPIN_EVENT_INPUT_ON || s->value == WPIN_EVENT_INPUT_OFF);
-        if ((awaits && s->target.number == input) ||
-            (s->op == WPIN_OP_FOLLOW && (size_t)s->value == input)) {
+        if (serves(&v->plan->steps[i], input)) {
             return true;
         }
     }
     return false;
+}
+
+static void cure_unused(wpin_finding *n, const wpin_rig_input *in) {
+    if (in->kind == WPIN_RIG_LIMIT) {
+        wpin_consequence(n, "a load that reaches it goes on");
+        wpin_cure(n, "limits: {forward: %s} or {reverse: %s} in '%s'", in->name, in->name,
+                  in->limit_of);
+        wpin_cure(n, "'wait until %s reached at most 10s' in the plan", in->name);
+    } else if (in->kind == WPIN_RIG_BUTTON) {
+        wpin_consequence(n, "whoever presses it waits for nothing");
+        wpin_cure(n, "'wait until %s pressed at most 10s' in the plan", in->name);
+    } else {
+        wpin_consequence(n, "whoever turns it waits for nothing");
+        wpin_cure(n, "'LOAD follow %s' in the plan", in->name);
+    }
+    wpin_cure(n, "take it out");
 }
 
 static void unused(wpin_vetter *v) {
@@ -80,11 +100,7 @@ static void unused(wpin_vetter *v) {
         if (!is_used(v, i)) {
             wpin_finding *n = wpin_find(v, WPIN_NOTE, v->rig->inputs[i].name);
             wpin_cause(n, "neither the plan nor a load makes use of it");
-            wpin_consequence(n, "whoever presses or turns it waits for nothing");
-            wpin_cure(n,
-                      "'wait until %s pressed' or 'follow %s' in the plan, limits in a load, or "
-                      "take it out",
-                      v->rig->inputs[i].name, v->rig->inputs[i].name);
+            cure_unused(n, &v->rig->inputs[i]);
         }
     }
 }
