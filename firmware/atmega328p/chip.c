@@ -18,8 +18,18 @@ ISR(TIMER0_COMPA_vect) {
     due = 1;
 }
 
+/* It takes longer than others may wait, so it lets them in; one that comes while the one before is
+ * at work is left out. */
 ISR(TIMER2_COMPA_vect) {
+    static bool runs;
+    if (runs) {
+        return;
+    }
+    runs = true;
+    sei();
     chip_fast();
+    cli();
+    runs = false;
 }
 
 /* An encoder of one channel has the same pin twice: each change of it is a count. */
@@ -38,6 +48,7 @@ ISR(PCINT0_vect) {
     for (uint8_t i = 0; i < counters; i++) {
         count_edge(i);
     }
+    sei(); /* a rotor's next row takes longer; another edge may come in anew */
     chip_changed();
 }
 ISR_ALIAS(PCINT1_vect, PCINT0_vect);
