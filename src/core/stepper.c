@@ -123,6 +123,14 @@ static void set_off(wpin_stepper *stepper) {
     show(stepper, false); /* the coils take hold where it stands, then it goes */
 }
 
+/* Its place so many steps on, as far as places go. */
+static int32_t ahead(const wpin_stepper *stepper, int32_t steps) {
+    const int32_t most = WPIN_STEPPER_POSITION_MAX;
+    int32_t place = stepper->position;
+    int32_t end = stepper->direction > 0 ? place + steps : place - steps;
+    return end > most ? most : (end < -most ? -most : end);
+}
+
 static void take_step(wpin_stepper *stepper, bool faster) {
     bool slowest = stepper->rate <= stepper->start;
     if (steps_left(stepper) == 0) {
@@ -132,12 +140,12 @@ static void take_step(wpin_stepper *stepper, bool faster) {
             return;
         }
     }
-    if (stepper->direction > 0 ? stepper->position >= WPIN_STEPPER_POSITION_MAX
-                               : stepper->position <= -WPIN_STEPPER_POSITION_MAX) {
+    int32_t next = ahead(stepper, 1);
+    if (next == stepper->position) {
         come_to_rest(stepper);
         return;
     }
-    stepper->position += stepper->direction > 0 ? 1 : -1;
+    stepper->position = next;
     if (faster && stepper->rate < stepper->top) {
         stepper->ramp_steps++;
     } else if (!faster && stepper->ramp_steps != 0) {
@@ -294,12 +302,8 @@ static bool stop(void *self) {
         stand_here(
             stepper); /* it has not set off yet; where it has arrived the angle's rest stays */
     } else if (stepper->direction != 0 && steps_left(stepper) > stepper->ramp_steps) {
-        int32_t more = (int32_t)(stepper->ramp_steps & 0x3FFFFFFFU);
-        int32_t end = stepper->position;
-        bool room = stepper->direction > 0 ? end <= WPIN_STEPPER_POSITION_MAX - more
-                                           : end >= more - WPIN_STEPPER_POSITION_MAX;
-        end += room ? (stepper->direction > 0 ? more : -more) : 0;
-        stepper->target = stepper->asked = end;
+        stepper->target = stepper->asked =
+            ahead(stepper, (int32_t)(stepper->ramp_steps & 0x3FFFFFFFU));
         stepper->remainder = 0;
     }
     bool stands = stepper->direction == 0;

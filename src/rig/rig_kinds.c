@@ -1,5 +1,6 @@
 /* The kinds of power stage the rig file knows: data. A new kind is a new entry. */
 #include "windpin/host/rig.h"
+#include <math.h>
 
 #define TABLE(of) .table = &wpin_table_##of, .table_name = "wpin_table_" #of
 
@@ -241,7 +242,7 @@ wpin_status wpin_stage_kind_check(const wpin_stage_kind *kind, double dead_time,
     wpin_stage_config config = {.table = kind->table,
                                 .lines = lines,
                                 .pwm_hz = wpin_stage_kind_has_pwm(kind) ? (uint32_t)pwm_hz : 0,
-                                .dead_time_us = (uint16_t)(dead_time * 1e6 + 0.5),
+                                .dead_time_us = (uint16_t)ceil(dead_time * 1e6 - 1e-6),
                                 .pulse_neutral = WPIN_PULSE_SHARE(1500, 50),
                                 .pulse_swing = WPIN_PULSE_SHARE(500, 50)};
     return wpin_stage_check(&config);

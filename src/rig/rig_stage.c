@@ -337,7 +337,13 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
 static void check_dead_time(wpin_reader *reader, const yaml_node_t *node,
                             const wpin_rig_load *load) {
     double dead = load->limits.dead_time, hz = load->limits.pwm_hz;
-    if (node != NULL && wpin_stage_kind_check(load->kind, dead, hz, -1) == WPIN_REFUSED_DEAD_TIME) {
+    wpin_status status = node == NULL ? WPIN_OK : wpin_stage_kind_check(load->kind, dead, hz, -1);
+    if (status == WPIN_REFUSED_SHOOT && load->own == NULL) { /* of an own table its rows say so */
+        wpin_say_at(reader, node,
+                    "dead-time: 0 us; '%s' switches one side of a leg as the other goes off; "
+                    "expected a time, e.g. 1us",
+                    load->kind->name);
+    } else if (status == WPIN_REFUSED_DEAD_TIME) {
         wpin_say_at(reader, node,
                     "dead-time: %.4g us twice in each PWM period of %.4g us leaves nothing; "
                     "expected below %.4g us at this pwm",
