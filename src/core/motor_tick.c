@@ -14,7 +14,10 @@ static bool tick(wpin_motor *motor) {
 }
 
 void wpin_motor_tick(wpin_motor *motor) {
-    if (wpin_motor_is_open(motor) && tick(motor) && wpin_port_of(motor)->kick != NULL) {
+    if (!wpin_motor_is_open(motor)) {
+        return;
+    }
+    if (tick(motor) && wpin_port_of(motor)->kick != NULL) {
         wpin_port_of(motor)->kick(wpin_port_of(motor)->context);
     }
 }
