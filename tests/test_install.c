@@ -331,7 +331,8 @@ START_TEST(two_files_are_the_whole_core) {
          "two files");
     static const char command[] =
         "%s -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror -I" TEST_SOURCE "/include " TEST_SOURCE
-        "/tests/same/same.c " TEST_SOURCE "/tests/same/same_host.c %s -o %s && %s";
+        "/tests/same/same.c " TEST_SOURCE "/tests/same/same_brushless.c " TEST_SOURCE
+        "/tests/same/same_host.c %s -o %s && %s";
     must(run_command(library, sizeof library, command, "cc", TEST_BUILD "/libwindpin.a -lm",
                      scratch("by-library"), scratch("by-library")),
          "by the library");

@@ -33,16 +33,16 @@ static uint8_t read_code(const hall_pins *pins, const wpin_port *port) {
 static uint8_t take_code(wpin_six_step *s, wpin_moment *now) {
     const wpin_port *port = wpin_stage_port_of(&s->stage);
     const hall_pins pins = pins_of(s->config);
-    uint8_t code, reads, locked = wpin_lock(port);
-    do {
-        reads = s->reads;
-        wpin_unlock(port, locked);
+    for (;;) {
+        uint8_t reads = s->reads; /* a byte: no lock */
         *now = port->now(port->context);
-        code = read_code(&pins, port);
-        locked = wpin_lock(port);
-    } while (reads != s->reads);
-    wpin_steady_code(s, s->config, code, *now);
-    return locked;
+        uint8_t code = read_code(&pins, port), locked = wpin_lock(port);
+        if (reads == s->reads) {
+            wpin_steady_code(s, s->config, code, *now);
+            return locked;
+        }
+        wpin_unlock(port, locked);
+    }
 }
 
 /* Only noted, as an edge has no time; the tick counts them. */

@@ -292,6 +292,12 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
     read_switches(reader, nodes[AXIS_SWITCHES], nodes[AXIS_SWITCHES_AT], a);
     a->there = true;
     a->most_amps = a->most_amps > 0 ? a->most_amps : 2 * a->rated_amps;
+    if (a->rated_amps > 0 && a->most_amps > 3 * a->rated_amps) {
+        wpin_say_at(reader, node,
+                    "most-current (%.4g A) is above three times the rated-current; expected up to "
+                    "%.4g A",
+                    a->most_amps, 3 * a->rated_amps);
+    }
     check_number(reader, node, rig, load);
     check_mode(reader, node, nodes, load);
     load->encoder = (wpin_rig_encoder){.there = true, .by_drive = true, .lines = a->counts / 4};

@@ -42,7 +42,7 @@ WPIN_STEADY uint8_t wpin_previous_sector(uint8_t sector) {
 /* Counts what the sensors show now. Under the lock. */
 WPIN_STEADY void wpin_steady_code(wpin_six_step *s, const WPIN_FAR wpin_six_step_config *config,
                                   uint8_t code, wpin_moment now) {
-    s->reads++;
+    s->reads = (uint8_t)(s->reads + 1U);
     code &= 7U;
     if (code == s->code) {
         return;
