@@ -44,12 +44,25 @@ static void count_edge(uint8_t i) {
     was[i] = a;
 }
 
+/* Others wait while edges are counted, but not for a rotor's next row. An edge that comes meanwhile
+ * has the one at work look once more: however noisy a wire is, the stack does not grow. */
 ISR(PCINT0_vect) {
+    static volatile bool runs, again;
     for (uint8_t i = 0; i < counters; i++) {
         count_edge(i);
     }
-    sei(); /* a rotor's next row takes longer; another edge may come in anew */
-    chip_changed();
+    again = true;
+    if (runs) {
+        return;
+    }
+    runs = true;
+    while (again) {
+        again = false;
+        sei();
+        chip_changed();
+        cli();
+    }
+    runs = false;
 }
 ISR_ALIAS(PCINT1_vect, PCINT0_vect);
 ISR_ALIAS(PCINT2_vect, PCINT0_vect);
