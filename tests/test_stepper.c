@@ -216,6 +216,30 @@ START_TEST(stop_changed_targets_and_release) {
 }
 END_TEST
 
+/* Places have an end, both ways: a stop just before it ends on it at the most. */
+START_TEST(a_stop_ends_within_all_places) {
+    static const int32_t before[] = {5000, 300, 60, 20, 3};
+    for (size_t i = 0; i < 2 * sizeof before / sizeof *before; i++) {
+        int way = i % 2 == 0 ? 1 : -1;
+        int32_t most = 1 << 30, from = way * (most - before[i / 2]);
+        double seconds;
+        bench b = fresh();
+        open_bench(&b);
+        ck_assert_int_eq(wpin_stepper_set_position(&b.stepper, from), WPIN_OK);
+        b.aim = way * most;
+        ck_assert_int_eq(move(&b, 0), WPIN_OK);
+        while (b.stepper.position == from) {
+            step_on(&b);
+        }
+        ck_assert_int_eq(wpin_motor_stop(&b.motor, 0), WPIN_OK);
+        run(&b, &seconds);
+        int32_t went = way * (b.stepper.position - from);
+        ck_assert_msg(went >= 1 && went <= before[i / 2], "row %zu: %d", i, (int)went);
+        ck_assert_int_eq(b.stepper.direction, 0);
+    }
+}
+END_TEST
+
 START_TEST(it_holds_for_its_time_and_lets_go) {
     bench b = fresh();
     double seconds;
@@ -429,6 +453,7 @@ int main(void) {
     tcase_add_test(tests, its_current_is_reduced_at_rest);
     tcase_add_test(tests, a_table_may_have_rows_of_rest);
     tcase_add_test(tests, stop_changed_targets_and_release);
+    tcase_add_test(tests, a_stop_ends_within_all_places);
     tcase_add_test(tests, a_stepper_is_a_motor_like_any_other);
     tcase_add_test(tests, far_positions_do_not_overflow);
     tcase_add_test(tests, wrong_settings_are_refused);
