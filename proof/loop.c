@@ -121,7 +121,7 @@ static void folded(void) {
     }
 }
 
-static void prove(void) {
+static void configure(void) {
     any_stage(&wires, &wpin_table_direction_pwm_brake);
     any_motor(&config);
     ANYTHING(gains);
@@ -158,6 +158,10 @@ static void prove(void) {
         config.sense.place = wpin_encoder_set_position;
         config.sense.context = &encoder;
     }
+}
+
+static void prove(void) {
+    configure();
     wpin_encoder_init(&encoder, &encoder_config, &any_port);
     wpin_motor_init(&motor, &config, &any_port);
     while (any) {
