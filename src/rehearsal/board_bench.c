@@ -53,6 +53,11 @@ static void wait(void *context, int64_t until) {
     wpin_sim_advance(sim, until - wpin_sim_time(sim));
 }
 
+static void pass(void *context, int64_t until) {
+    wpin_sim *sim = of(context)->sim;
+    wpin_sim_pass(sim, until - wpin_sim_time(sim));
+}
+
 static bool switch_supply(void *context, size_t supply, bool on) {
     return wpin_sim_switch(of(context)->sim, (int)supply, on);
 }
@@ -124,6 +129,7 @@ wpin_bench wpin_bench_on_board(wpin_board_bench *board) {
                         .port = wpin_sim_port(board->sim),
                         .time = time_of,
                         .wait = wait,
+                        .pass = pass,
                         .switch_supply = switch_supply,
                         .press = press,
                         .set_input = set_input,

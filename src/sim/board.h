@@ -198,6 +198,7 @@ struct wpin_sim {
     wpin_part_controller controller;
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
     int64_t now;             /* ps */
+    int64_t ahead;           /* so much later it is for the controller, ps: see wpin_sim_pass */
     unsigned changes;   /* of pins, wires and parts: after one, drivers look at their inputs anew */
     int64_t clock_read; /* what the controller's clock said last, us */
     wpin_pin groups[WPIN_SIM_GROUPS][8];
@@ -235,6 +236,8 @@ struct wpin_sim {
     struct wpin_field *field; /* buses and drives; NULL: none */
 };
 
+/* Lets the hardware follow up to where the controller is. */
+void wpin_sim_catch_up(wpin_sim *sim);
 /* Room for one more element; NULL (and the array as it was) when out of memory. */
 void *wpin_grown(void *array, size_t count, size_t size);
 /* Copies a name, or another when there is none. */

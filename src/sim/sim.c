@@ -167,25 +167,57 @@ static void settle(wpin_sim *sim) {
     }
 }
 
-void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
-    int64_t until = sim->now + picoseconds;
-    if (sim->watcher != NULL) {
-        tell_pins(sim, until);
+static void work(wpin_sim *sim, int64_t to) {
+    for (int i = 0; i < sim->bridge_count; i++) {
+        wpin_bridge_run(sim, &sim->bridges[i], to);
     }
+    wpin_rails_settle(sim, sim->now, to);
+    wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
+    sim->now = to;
+    settle(sim);
+}
+
+/* The coming changes of pins, which are known. */
+static void announce(wpin_sim *sim, int64_t picoseconds) {
+    if (sim->watcher != NULL) {
+        tell_pins(sim, wpin_sim_time(sim) + picoseconds);
+    }
+}
+
+static void work_until(wpin_sim *sim, int64_t until) {
+    sim->ahead = 0;
     while (sim->now < until) {
-        int64_t to = sim->now + sooner(until - sim->now, stretch(sim));
-        for (int i = 0; i < sim->bridge_count; i++) {
-            wpin_bridge_run(sim, &sim->bridges[i], to);
-        }
-        wpin_rails_settle(sim, sim->now, to);
-        wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
-        sim->now = to;
-        settle(sim);
+        work(sim, sim->now + sooner(until - sim->now, stretch(sim)));
+    }
+}
+
+void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds) {
+    announce(sim, picoseconds);
+    work_until(sim, wpin_sim_time(sim) + picoseconds);
+}
+
+void wpin_sim_catch_up(wpin_sim *sim) {
+    if (sim->ahead > 0) {
+        work_until(sim, wpin_sim_time(sim));
+    }
+}
+
+void wpin_sim_pass(wpin_sim *sim, int64_t picoseconds) {
+    bool interrupts = sim->hall_count + sim->middle_count + sim->shunt_count > 0;
+    if (interrupts || sim->field != NULL) { /* they come when they come */
+        wpin_sim_advance(sim, picoseconds);
+        return;
+    }
+    announce(sim, picoseconds);
+    sim->ahead += picoseconds;
+    for (int64_t window = stretch(sim); sim->ahead >= window; window = stretch(sim)) {
+        sim->ahead -= window;
+        work(sim, sim->now + window);
     }
 }
 
 int64_t wpin_sim_time(const wpin_sim *sim) {
-    return sim->now;
+    return sim->now + sim->ahead;
 }
 
 bool wpin_sim_switch(wpin_sim *sim, int supply, bool on) {

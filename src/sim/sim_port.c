@@ -8,7 +8,7 @@
 /* The clock moves on by a microsecond with each reading, as real ones do. */
 static wpin_moment port_now(void *context) {
     wpin_sim *sim = context;
-    int64_t us = sim->now / PS_PER_US;
+    int64_t us = wpin_sim_time(sim) / PS_PER_US;
     sim->clock_read = us > sim->clock_read ? us : sim->clock_read + 1;
     return sim->controller.clock_start + (wpin_moment)sim->clock_read;
 }
@@ -17,7 +17,9 @@ static wpin_moment port_now(void *context) {
 static wpin_status port_write(void *context, wpin_pin pin, wpin_level level) {
     wpin_sim *sim = context;
     wpin_sim_pin *p = &sim->pins[pin];
-    if (!p->burnt && p->output) {
+    bool same = !p->wave.pwm && p->wave.level == level;
+    if (!p->burnt && p->output && !same) {
+        wpin_sim_catch_up(sim);
         p->wave = (wpin_wave){.level = level};
         wpin_pin_changed(sim, pin);
     }
@@ -137,6 +139,7 @@ static wpin_status port_pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
     if (p->burnt || !p->output || p->period == 0) {
         return WPIN_OK;
     }
+    wpin_sim_catch_up(sim);
     wpin_window window = window_for(p, duty);
     int64_t early = p->inverted || p->centred ? 0 : p->dead;
     if (p->wave.pwm) {
@@ -161,6 +164,7 @@ static wpin_status port_leg_duty(void *context, wpin_pin high, wpin_pin low, uin
 
 static bool port_read(void *context, wpin_pin pin) {
     wpin_sim *sim = context;
+    wpin_sim_catch_up(sim);
     if (sim->pins[pin].button && !sim->pins[pin].output) {
         return wpin_button_level(sim, pin);
     }
@@ -192,6 +196,7 @@ static int16_t port_millivolts(void *context, uint8_t input) {
     wpin_sim *sim = context;
     wpin_analog *a = &sim->analog[input];
     double volts = 0;
+    wpin_sim_catch_up(sim);
     if (a->what == WPIN_SENSED_CURRENT) {
         const wpin_bridge *bridge = &sim->bridges[a->part];
         double amps =
@@ -214,6 +219,7 @@ static int16_t port_millivolts(void *context, uint8_t input) {
 }
 
 static wpin_status port_count(void *context, uint8_t counter, wpin_count *to) {
+    wpin_sim_catch_up(context);
     return wpin_encoder_count(context, counter, to);
 }
 

@@ -178,6 +178,9 @@ typedef struct wpin_bench {
     /** Lets time pass until then, ps; later is a late control period, and missed ones are not made
      * up for. */
     void (*wait)(void *context, int64_t until);
+    /** The same to a moment at which nothing but pins is touched; what else there is waits for the
+     * next `wait`. NULL: `wait` does. */
+    void (*pass)(void *context, int64_t until);
     /** What a plan asks of hands: a supply switched, a button (number of the input) pressed or
      * released, a knob turned or a sensor brought to so many volts, a fault put in or mended.
      * False: it can't be done here. */
