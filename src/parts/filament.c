@@ -9,6 +9,10 @@ double wpin_calc_filament_hot(const wpin_filament *f) {
     return ROOM_K * pow(1 / f->cold_share, 1 / 1.2);
 }
 
+static double hot_of(const wpin_filament *f) {
+    return f->hot > 0 ? f->hot : wpin_calc_filament_hot(f);
+}
+
 double wpin_calc_filament_ohms(const wpin_filament *f, double kelvin) {
     return f->volts * f->volts / f->watts * f->cold_share * pow(kelvin / ROOM_K, 1.2);
 }
@@ -25,14 +29,14 @@ static double radiated(double kelvin, double hot) {
 
 double wpin_calc_filament_warm(const wpin_filament *f, double kelvin, double watts,
                                double seconds) {
-    double hot = wpin_calc_filament_hot(f);
+    double hot = hot_of(f);
     double capacity = f->watts * f->warm_up / (hot - ROOM_K);
     double out = f->watts * radiated(kelvin, hot);
     return fmax(ROOM_K, kelvin + (watts - out) * seconds / capacity);
 }
 
 double wpin_calc_filament_light(const wpin_filament *f, double kelvin) {
-    return pow(fmax(radiated(kelvin, wpin_calc_filament_hot(f)), 0), 2.2);
+    return pow(fmax(radiated(kelvin, hot_of(f)), 0), 2.2);
 }
 
 double wpin_calc_inrush_seconds(const wpin_filament *f, double volts, double series_ohms, double hz,

@@ -149,7 +149,7 @@ double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohm
         bool diodes = lamp->forward_volts > 0; /* they shine by their current */
         return duty * amps * (diodes ? lamp->volts : amps * rated) / lamp->watts;
     }
-    wpin_filament f = {lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
+    wpin_filament f = {lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up, 0};
     double kelvin = 300;
     for (int i = 0; i < 400; i++) { /* far longer than it takes to warm up */
         double ohms = wpin_calc_filament_ohms(&f, kelvin);

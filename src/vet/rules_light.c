@@ -3,7 +3,7 @@
 
 static wpin_filament filament_of(const wpin_facts *f) {
     const wpin_part_lamp *lamp = &f->load->lamp;
-    return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
+    return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up, 0};
 }
 
 static void inrush(wpin_vetter *v) {

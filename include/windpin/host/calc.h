@@ -123,6 +123,7 @@ typedef struct wpin_filament {
     double volts, watts; /**< Rated. */
     double cold_share;   /**< Resistance at 300 K over that at its rated volts. */
     double warm_up;      /**< About how long it takes to glow, s. */
+    double hot; /**< wpin_calc_filament_hot of it, K; 0: it is worked out whenever it is needed. */
 } wpin_filament;
 
 /** Its temperature at rated volts, K: tungsten's resistance goes with T^1.2. Any. */
