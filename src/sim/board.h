@@ -20,6 +20,7 @@ typedef struct wpin_sim_pin {
     int64_t apart;    /* ps, the same of both sides of one whose PWM is centred */
     double to_ground; /* conductance of everything it feeds, S */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
+    int first, last;  /* of the drivers that may look at it; none: the last is before the first */
     bool output, inverted, centred, burnt, no_timer;
     bool button, pressed, stuck;
     bool limit, opens; /* a limit switch */
@@ -47,6 +48,7 @@ typedef struct wpin_supply {
     double used;       /* cells: charge taken so far, As */
     double full_volts; /* of full cells */
     double rise;       /* regulator: K above 25 degC */
+    double borne;      /* V: as many as all of its drivers were seen to bear */
     bool hot, weak;    /* shut down by its heat; too little at its input */
 } wpin_supply;
 
@@ -67,18 +69,39 @@ typedef struct wpin_leg_watch {
 } wpin_leg_watch;
 
 typedef struct wpin_bridge {
+    /* what every stretch of time touches stands together */
+    int supply;
+    int motor;        /* WPIN_SIM_NO_WIRE: none */
+    int64_t upto;     /* when the last stretch ended, ps... */
+    unsigned seen;    /* ...and what had changed by then: see below */
+    unsigned inverts; /* bit n is set if input n is inverted on its way or inside the chip */
+    unsigned levels;  /* of its inputs now, behind that: bit n is set while input n is high */
+    bool burnt;
+    bool alive; /* has power and is not burnt */
+    bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
+    bool hot;     /* switched off by its own protection, until it has cooled */
+    bool plain;   /* in the present stretch its legs just follow its logic, if that burns nothing */
+    bool joins;   /* the same, and periods of its PWM may be joined */
+    bool stirred; /* an input is another than it was */
+    bool steady;  /* nothing moves its legs but edges, events, and what counts as a change */
+    bool asleep;  /* since `upto` nothing has happened, nor will before such a change */
+    bool repeats; /* its pattern is the next one too, as long as the motor goes on its way */
+    bool delicate;                           /* can be harmed by the order of its inputs */
+    bool never_off;                          /* its transistor conducts whatever the pin says */
+    bool mixed;                              /* leads of its stepper are not in order */
+    int64_t off_until;                       /* switched off by its own protection */
+    int event_count;                         /* of relay contacts */
+    int input_count;                         /* up to the last one that is wired */
+    int moving_count;                        /* inputs with an edge ahead in this stretch... */
+    int moving[WPIN_DRIVER_INPUTS];          /* ...which they are */
+    wpin_pattern pattern;                    /* its PWM period */
+    wpin_legs shown;                         /* its legs now; the motor may be swapped on them */
+    wpin_cursor cursors[WPIN_DRIVER_INPUTS]; /* where its inputs are in their waves at `upto` */
     wpin_part_driver part;
     char name[48];
-    int supply;
-    int motor;                      /* WPIN_SIM_NO_WIRE: none */
-    int inputs[WPIN_DRIVER_INPUTS]; /* pins */
-    int input_count;                /* up to the last one that is wired */
-    int moving[WPIN_DRIVER_INPUTS]; /* inputs with an edge ahead in the present stretch */
-    int moving_count;
+    int inputs[WPIN_DRIVER_INPUTS];  /* pins */
     wpin_legs legs[WPIN_SIM_LEVELS]; /* what its logic decides for each combination of levels */
     wpin_leg_event events[WPIN_LEG_EVENTS];
-    int event_count;
-    wpin_legs shown;                  /* its legs now; the motor may be swapped on them */
     wpin_legs target;                 /* where relay contacts are or are going */
     unsigned operations;              /* how often they moved */
     double seed;                      /* for the bounce */
@@ -88,34 +111,18 @@ typedef struct wpin_bridge {
     double same_width;                /* s */
     double full_width;                /* it learns: full, s; 0: it does not */
     bool fresh;                       /* powered up and no pulse seen but full ones */
-    unsigned inverts; /* bit n is set if input n is inverted on its way or inside the chip */
-    unsigned levels;  /* of its inputs now, behind that: bit n is set while input n is high */
-    bool burnt;
-    bool alive; /* has power and is not burnt */
-    bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
-    uint8_t leads[4];                /* leg each lead of a stepper is on; 4: none... */
-    bool mixed;                      /* ...not in order */
-    bool cut[WPIN_DRIVER_INPUTS];    /* wires that are off */
+    uint8_t leads[4];                 /* leg each lead of a stepper is on; 4: none */
+    bool cut[WPIN_DRIVER_INPUTS];     /* wires that are off */
     bool floats[WPIN_DRIVER_INPUTS]; /* inputs that drift to conducting while nothing drives them */
-    int64_t off_until;               /* switched off by its own protection */
-    bool hot;                        /* the same, until it has cooled */
-    bool plain; /* in the present stretch its legs just follow its logic, if that burns nothing */
-    wpin_cursor cursors[WPIN_DRIVER_INPUTS]; /* where its inputs are in their waves... */
-    int64_t upto;                            /* ...when the last stretch ended, ps... */
-    unsigned seen;                           /* ...and what had changed by then: see below */
-    wpin_pattern pattern;                    /* its PWM period... */
-    bool repeats;          /* ...which is the next one too, as long as the motor goes on its way */
-    bool told_obstacle;    /* why it does nothing */
-    bool told;             /* protection told since it last worked on */
-    double rise;           /* K above 25 degC */
-    double edge_joules;    /* lost at edges since the heat was looked at: the motor's
-                              capacitor, slow diodes */
-    double diode_amps;     /* mean current of its diodes of late */
+    bool told_obstacle;              /* why it does nothing */
+    bool told;                       /* protection told since it last worked on */
+    double rise;                     /* K above 25 degC */
+    double edge_joules;              /* lost at edges since the heat was looked at: the motor's
+                                        capacitor, slow diodes */
+    double diode_amps;               /* mean current of its diodes of late */
     int64_t high_since[3]; /* each leg is high without a break since, ps; INT64_MAX: not */
     wpin_leg_watch watch;
     bool deaf[WPIN_DRIVER_INPUTS]; /* inputs whose high level is too low for it */
-    bool never_off;                /* its transistor conducts whatever the pin says */
-    bool delicate;                 /* can be harmed by the order of its inputs */
     bool commutates, sixty;        /* a brushless motor, by Hall sensors of its own... */
     uint8_t code;                  /* ...which show this */
 } wpin_bridge;
@@ -199,8 +206,8 @@ struct wpin_sim {
     unsigned converter_bits; /* of the analogue inputs; 0: fine */
     int64_t now;             /* ps */
     int64_t ahead;           /* so much later it is for the controller, ps: see wpin_sim_pass */
-    unsigned changes;   /* of pins, wires and parts: after one, drivers look at their inputs anew */
-    int64_t clock_read; /* what the controller's clock said last, us */
+    unsigned changes;        /* of wires, parts and supplies: after one, drivers look at all anew */
+    int64_t clock_read;      /* what the controller's clock said last, us */
     wpin_pin groups[WPIN_SIM_GROUPS][8];
     int group_count;
     wpin_sim_pin pins[WPIN_SIM_PINS];
@@ -277,6 +284,8 @@ bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply);
 int64_t wpin_rails_window(const wpin_sim *sim);
 /* Balances the supplies after a stretch of time: sag, limit, returned current. */
 void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to);
+/* Volts of a supply that other loads than this one take away. */
+double wpin_rail_sag(const wpin_sim *sim, int supply, const wpin_plant *plant);
 /* Sets what supplies made from others give, from the volts of those. */
 void wpin_rails_begin(wpin_sim *sim);
 /* Lets parts heat and cool over a stretch; longest stretch for that, ps. */
@@ -315,9 +324,11 @@ double wpin_shunt_volts(const wpin_sim *sim, const wpin_analog *a);
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
-/* Whether its motor may leap over whole periods in this stretch; and leaps from the begin of one,
- * the cursors of its inputs with it. Returns where it got to: where it was if something could
- * happen in the first period already. */
+/* One asleep takes note of the time that has passed and of the volts there are. */
+void wpin_bridge_note_sleep(const wpin_sim *sim, wpin_bridge *bridge);
+/* Whether its motor may ever leap over whole periods; and leaps from the begin of one, the cursors
+ * of its inputs with it. Returns where it got to: where it was if something could happen in the
+ * first period already. */
 bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant);
 int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until);
 /* The same of a brushless motor, along the edges of its legs. */
@@ -363,11 +374,13 @@ typedef struct wpin_surge {
 double wpin_edge_joules(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next);
 wpin_surge wpin_edge_surge(const wpin_sim *sim, const wpin_bridge *bridge, const wpin_plant *plant,
                            wpin_legs next);
-/* Feeds every driver on a supply what it gives now. */
-void wpin_bridges_feed(wpin_sim *sim, int supply);
+/* Feeds the drivers on a supply what it gives now: all of them, or those that are awake. */
+void wpin_bridges_feed(wpin_sim *sim, int supply, bool all);
 /* Feeds the legs what the supply gives. */
 void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge);
-/* Follows a pin that just changed: watcher, and what it can not carry. */
+/* Burns a pin by what it drives, if it can not carry that. */
+void wpin_pin_check(wpin_sim *sim, wpin_pin pin);
+/* Follows a pin that just changed: drivers, watcher, and what it can not carry. */
 void wpin_pin_changed(wpin_sim *sim, wpin_pin pin);
 
 #endif

@@ -49,9 +49,9 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     }
 }
 
-void wpin_bridges_feed(wpin_sim *sim, int supply) {
+void wpin_bridges_feed(wpin_sim *sim, int supply, bool all) {
     for (int i = 0; i < sim->bridge_count; i++) {
-        if (sim->bridges[i].supply == supply) {
+        if (sim->bridges[i].supply == supply && (all || !sim->bridges[i].asleep)) {
             wpin_bridge_feed(sim, &sim->bridges[i]);
         }
     }
@@ -216,6 +216,13 @@ static bool is_plain(const wpin_bridge *bridge) {
            part->dead_time <= 0 && part->contact_delay <= 0;
 }
 
+/* Nothing moves its legs but edges and events. */
+static bool is_steady(const wpin_bridge *bridge) {
+    const wpin_logic_traits *logic = wpin_logic_of(bridge->part.logic);
+    return !logic->pulses && !logic->frames && !bridge->part.latches &&
+           bridge->part.bootstrap_time <= 0;
+}
+
 /* A triac goes off as its current passes through zero, which a direct one never does. */
 static bool stays_on(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next) {
     bool opens = bridge->target.a != WPIN_LEG_OFF && next.a == WPIN_LEG_OFF;
@@ -239,6 +246,10 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
     next = stays_on(bridge, plant, next) ? bridge->target : next;
     bool pauses = bridge->part.dead_time > 0 && bridge->alive;
     bool contacts = bridge->part.contact_delay > 0 && bridge->alive;
+    if (bridge->part.contact_delay > 0 && !bridge->alive) { /* they fall back */
+        bridge->event_count = 0;
+        bridge->target = bridge->legs[0];
+    }
     if (pauses && some_swaps(bridge->shown, next)) {
         pause_between(sim, bridge, plant, next, at);
     } else if (pauses && bridge->event_count > 0) {
@@ -336,19 +347,19 @@ static void look(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t 
 
 /* Running into an end stop faster than a creep is worth a word. */
 static void tell_hit(wpin_sim *sim, wpin_plant *plant, const wpin_bridge *bridge) {
+    if (plant->hit == 0) {
+        return;
+    }
     const double rpm = wpin_part_output_rpm(&plant->motor, plant->hit);
-    if (plant->hit > 0 && rpm > 0.1) {
+    if (rpm > 0.1) {
         wpin_board_note(sim, sim->now, bridge->name, "drove its load into an end stop at %.3g rpm",
                         rpm);
     }
     plant->hit = 0;
 }
 
-/* Looks at all inputs, as a stretch begins. */
-static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
-    for (int i = 0; i < bridge->input_count; i++) {
-        bridge->cursors[i] = input_at(sim, bridge, i);
-    }
+/* Looks at its parts, some of which are others than they were. */
+static void look_at_parts(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     bridge->alive = alive(sim, bridge);
     wpin_bridge_tell_obstacle(sim, bridge);
     if (bridge->alive && bridge->diode_reversed) {
@@ -356,10 +367,23 @@ static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
         wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,
                         "short: a free-wheel diode lies the wrong way round across the supply");
     }
+    bridge->plain = is_plain(bridge);
+    bridge->joins = wpin_bridge_can_leap(bridge, plant);
+    bridge->steady = is_steady(bridge);
+}
+
+/* Looks at all inputs, as a stretch begins. */
+static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
+    for (int i = 0; i < bridge->input_count; i++) {
+        bridge->cursors[i] = input_at(sim, bridge, i);
+    }
+    if (bridge->seen != sim->changes || bridge->alive != alive(sim, bridge)) {
+        look_at_parts(sim, bridge, plant);
+    }
     bool was_high = (bridge->levels & 1U) != 0; /* when the last stretch ended */
     bridge->levels = levels_of(bridge);
-    bridge->plain = is_plain(bridge);
     bridge->repeats = false;
+    bridge->stirred = false;
     find_moving(bridge);
     const wpin_logic_traits *logic = wpin_logic_of(bridge->part.logic);
     if (logic->pulses) {
@@ -369,17 +393,61 @@ static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     }
 }
 
+/* Whether no input and no part is another than when it was looked at last. */
+static bool unchanged(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return bridge->seen == sim->changes && !bridge->stirred;
+}
+
 /* Whether all is as the last stretch left it. */
 static bool goes_on(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return bridge->seen == sim->changes && bridge->upto == sim->now && bridge->plain &&
-           bridge->alive && !bridge->never_off && alive(sim, bridge);
+    return unchanged(sim, bridge) && bridge->upto == sim->now && bridge->steady &&
+           bridge->alive == alive(sim, bridge);
+}
+
+/* ---- sleep ---- */
+
+/* Whether some leg could drive another. */
+static bool could_drive(wpin_legs legs) {
+    const wpin_leg_state all[] = {legs.a, legs.b, legs.c, legs.d};
+    unsigned seen = 0;
+    for (int i = 0; i < 4; i++) {
+        seen |= 1U << all[i];
+    }
+    const unsigned low = 1U << WPIN_LEG_LOW, high = 1U << WPIN_LEG_HIGH;
+    return (seen & 1U << WPIN_LEG_BOTH) != 0 || (seen & (low | high)) == (low | high);
+}
+
+/* One that asks nothing of a load at rest sleeps, whether its supply lives or not. */
+static bool may_sleep(const wpin_bridge *bridge, const wpin_plant *plant) {
+    return bridge->moving_count == 0 && bridge->event_count == 0 && bridge->steady &&
+           !bridge->never_off && wpin_plant_rests(plant) && plant->charge == 0 &&
+           plant->drawn == 0 && fabs(plant->sense_amps) < 1e-9 &&
+           !could_drive(bridge->legs[bridge->levels]);
+}
+
+void wpin_bridge_note_sleep(const wpin_sim *sim, wpin_bridge *bridge) {
+    wpin_plant *plant = sim->plants[bridge->motor];
+    plant->sums.time += (double)(sim->now - bridge->upto) / PS_PER_S;
+    plant->feed.volts = sim->supplies[bridge->supply].part.volts;
+    plant->feed.sag = wpin_rail_sag(sim, bridge->supply, plant);
+    bridge->upto = sim->now;
+}
+
+static void wake(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
+    wpin_bridge_note_sleep(sim, bridge);
+    bridge->asleep = false;
+    wpin_plant_fed(plant);
+    wpin_bridge_feed(sim, bridge);
 }
 
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
-    if (bridge->motor == WPIN_SIM_NO_WIRE) {
+    if (bridge->motor == WPIN_SIM_NO_WIRE || (bridge->asleep && unchanged(sim, bridge))) {
         return;
     }
     wpin_plant *plant = sim->plants[bridge->motor];
+    if (bridge->asleep) {
+        wake(sim, bridge, plant);
+    }
     bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
     if (brushless) {
         wpin_brushless_lead(plant, bridge->motor_off);
@@ -388,7 +456,8 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
         look_anew(sim, bridge, plant);
     }
     int64_t at = sim->now;
-    bool leaps = !brushless && wpin_bridge_can_leap(bridge, plant);
+    bool leaps =
+        bridge->joins && bridge->alive && bridge->event_count == 0 && bridge->moving_count > 0;
     bool walks = brushless && wpin_bridge_can_walk(bridge);
     int edges = 0; /* periods until it is tried again */
     while (at < until) {
@@ -416,5 +485,6 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     }
     bridge->seen = sim->changes;
     bridge->upto = until;
+    bridge->asleep = may_sleep(bridge, plant);
     tell_hit(sim, plant, bridge);
 }

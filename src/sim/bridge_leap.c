@@ -86,8 +86,7 @@ static void take_along(wpin_bridge *bridge, wpin_cursor *c, int input, int perio
 }
 
 bool wpin_bridge_can_leap(const wpin_bridge *bridge, const wpin_plant *plant) {
-    return bridge->plain && !bridge->delicate && bridge->alive && bridge->event_count == 0 &&
-           bridge->moving_count > 0 && plant->kind == WPIN_PLANT_MOTOR && plant->quadratic == 0 &&
+    return bridge->plain && !bridge->delicate && plant->kind == WPIN_PLANT_MOTOR &&
            plant->feed.most_amps <= 0 && !wpin_logic_of(bridge->part.logic)->own;
 }
 

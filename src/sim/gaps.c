@@ -182,7 +182,7 @@ static void take(wpin_plant *plant, const wpin_gap *g, const period *p) {
 }
 
 int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods) {
-    if (pattern->count != 2) {
+    if (pattern->count != 2 || plant->quadratic != 0) {
         return 0;
     }
     const wpin_gap *g = gap_for(plant, pattern);

@@ -75,7 +75,10 @@ void wpin_bridge_gate(wpin_sim *sim, wpin_bridge *bridge) {
         bool off_too_late = volts - logic >= g->threshold;
         volts = g->clamp_volts > 0 ? fmin(volts, g->clamp_volts) : volts;
         ohms = fet_ohms(&bridge->part, volts);
-        bridge->never_off = !g->shifter && off_too_late;
+        if (bridge->never_off != (!g->shifter && off_too_late)) {
+            bridge->never_off = !bridge->never_off;
+            sim->changes++;
+        }
         if (volts > g->limit && wpin_supply_live(sim, supply) && !bridge->burnt) {
             wpin_bridge_burn(bridge);
             wpin_board_burn(sim, sim->now, wpin_bridge_part(sim, bridge), bridge->name,

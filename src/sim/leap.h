@@ -57,7 +57,7 @@ typedef struct wpin_periods {
 /* One period: what it does, the current at the end of each of its segments; and what several of
  * them do. */
 typedef struct wpin_period {
-    unsigned made; /* when the plant was prepared for so many times; 0: never */
+    unsigned made; /* number of the constants it is of; 0: never */
     bool one_way;  /* the current keeps its sign */
     wpin_pattern pattern;
     double seconds;
@@ -68,6 +68,10 @@ typedef struct wpin_period {
     wpin_periods several;
 } wpin_period;
 
+/* Whether two are one; and a number of so many bits that is rarely that of another, or of the same
+ * with other constants. */
+bool wpin_pattern_is(const wpin_pattern *a, const wpin_pattern *b);
+unsigned wpin_pattern_slot(const wpin_pattern *pattern, unsigned constants, int bits);
 /* First a, then b, of what is followed: what heats, a sense filter. */
 void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passage *b, bool heats,
                        bool filters);

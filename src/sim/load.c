@@ -9,16 +9,21 @@ static bool drive(wpin_leg_state a, wpin_leg_state b) {
            a == WPIN_LEG_BOTH || b == WPIN_LEG_BOTH;
 }
 
-/* It stands without a current, and nothing drives one. */
-static bool rests(const wpin_plant *plant) {
-    bool stepper = plant->kind == WPIN_PLANT_STEPPER;
-    return (stepper || plant->kind == WPIN_PLANT_MOTOR) && plant->amps == 0 && plant->speed == 0 &&
-           !drive(plant->leg_a, plant->leg_b) &&
-           !(stepper && (plant->amps_b != 0 || drive(plant->leg_c, plant->leg_d)));
+bool wpin_plant_rests(const wpin_plant *plant) {
+    if (plant->amps != 0 || plant->speed != 0 || drive(plant->leg_a, plant->leg_b)) {
+        return false;
+    }
+    switch (plant->kind) {
+    case WPIN_PLANT_MOTOR: return true;
+    case WPIN_PLANT_STEPPER: return plant->amps_b == 0 && !drive(plant->leg_c, plant->leg_d);
+    case WPIN_PLANT_SOLENOID: return plant->effect == 0;
+    case WPIN_PLANT_LAMP: return plant->effect == 0 && wpin_lamp_is_cold(plant);
+    default: return false;
+    }
 }
 
 void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
-    if (rests(plant)) {
+    if (wpin_plant_rests(plant)) {
         wpin_plant_tally(plant, (double)dt * PS, 0, 0, 0);
         return;
     }

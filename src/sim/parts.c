@@ -82,6 +82,7 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int suppl
     sim->bridges = all;
     wpin_bridge *mine = &all[sim->bridge_count];
     *mine = (wpin_bridge){.part = *bridge, .supply = supply, .motor = WPIN_SIM_NO_WIRE};
+    mine->seen = sim->changes - 1U;
     wpin_keep_name(mine->name, sizeof mine->name, bridge->name, "bridge");
     for (int i = 0; i < WPIN_DRIVER_INPUTS; i++) {
         mine->inputs[i] = WPIN_SIM_NO_WIRE;
@@ -140,6 +141,16 @@ static bool suits(wpin_logic logic, wpin_plant_kind kind) {
            (traits->phases == brushless || (brushless && traits->commutates));
 }
 
+/* Another motor that is its like so far; NULL: there is none. */
+static const wpin_plant *like(const wpin_sim *sim, const wpin_plant *plant) {
+    for (int i = 0; i < sim->plant_count; i++) {
+        if (sim->plants[i]->solved != NULL && wpin_plant_is_like(sim->plants[i], plant)) {
+            return sim->plants[i];
+        }
+    }
+    return NULL;
+}
+
 /* Puts a load of any kind on a driver; NULL when it can not be. */
 static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int bridge,
                              wpin_plant_kind kind) {
@@ -155,6 +166,10 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int br
     sim->plants = all;
     wpin_plant *plant = new_plant(sim, &sim->bridges[bridge], motor);
     if (plant == NULL) {
+        return NULL;
+    }
+    if (kind == WPIN_PLANT_MOTOR && !wpin_plant_share(plant, like(sim, plant))) {
+        free(plant);
         return NULL;
     }
     plant->kind = kind;

@@ -35,7 +35,7 @@ static bool ever_low(const wpin_sim_pin *p) {
 }
 
 /* What the pin drives while high, and whether another pin drives against it. */
-static void check_load(wpin_sim *sim, wpin_pin pin) {
+void wpin_pin_check(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
     const wpin_part_controller *c = &sim->controller;
     if (ever_high(p) && p->to_ground > 0) {
@@ -54,10 +54,16 @@ static void check_load(wpin_sim *sim, wpin_pin pin) {
     }
 }
 
+static void stir_drivers(wpin_sim *sim, wpin_pin pin) {
+    for (int i = sim->pins[pin].first; i <= sim->pins[pin].last; i++) {
+        sim->bridges[i].stirred = true;
+    }
+}
+
 void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
-    sim->changes++;
-    check_load(sim, pin);
+    stir_drivers(sim, pin);
+    wpin_pin_check(sim, pin);
     wpin_level before = p->watched.level;
     p->watched = wpin_cursor_at(&p->wave, sim->now);
     if (sim->watcher != NULL && p->watched.level != before) {

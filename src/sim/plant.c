@@ -34,6 +34,7 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->shape = (wpin_shape){.at = NAN, .begin = NAN};
     plant->prepared++; /* what was worked out before holds no more */
     plant->version++;
+    wpin_plant_number_constants(plant);
 }
 
 void wpin_plant_fed(wpin_plant *plant) {

@@ -5,6 +5,7 @@
 
 #include "leap.h"
 #include "propagator.h"
+#include "windpin/host/calc.h"
 #include "windpin/host/sim.h"
 #include <math.h>
 
@@ -146,8 +147,45 @@ typedef struct wpin_lag {
     double keep, begin, end;
 } wpin_lag;
 
+/* All that a period does, as plain numbers. */
+typedef union wpin_effect {
+    struct {
+        wpin_passage whole;
+        wpin_row ends[WPIN_SEGMENTS];
+    } of;
+    double all[(sizeof(wpin_passage) + WPIN_SEGMENTS * sizeof(wpin_row)) / sizeof(double)];
+} wpin_effect;
+
+/* A period of a motor with a fan: what it does without the fan's torque, and how that changes it.
+ */
+typedef struct wpin_fan_kept {
+    wpin_period now; /* with the torque there was last */
+    wpin_effect without, by, by_square;
+} wpin_fan_kept;
+
+/* All that periods of a motor depend on but the volts there are. Doubles throughout, so that two
+ * can be compared at once. */
+typedef struct wpin_constants {
+    double resistance, inductance, constant, inertia, viscous, quadratic, torque_move;
+    double supply_ohms, on_ohms, saturation_volts, diode_volts, diode_ohms, sense_filter;
+    double heats, wire_a, wire_b;
+} wpin_constants;
+
+#define WPIN_FANS_BITS  3
 #define WPIN_CACHE_SIZE 1024
 #define WPIN_LEAPS_BITS 9
+#define WPIN_CONSTANTS  8
+
+/* Periods that were solved, for all motors that are alike: as long as they are, each has those that
+ * any of them met. What constants they are of says a number; the newest are known. */
+typedef struct wpin_solved {
+    int users;
+    unsigned numbers; /* given so far */
+    wpin_constants constants[WPIN_CONSTANTS];
+    unsigned number_of[WPIN_CONSTANTS];
+    wpin_period leaps[1 << WPIN_LEAPS_BITS];
+    wpin_fan_kept fans[1 << WPIN_FANS_BITS];
+} wpin_solved;
 
 /* The solution of one piece over one stretch of time, as far as it does not depend on where the
  * motor is. */
@@ -164,26 +202,41 @@ typedef struct wpin_cached {
 } wpin_cached;
 
 typedef struct wpin_plant {
+    /* what every stretch of time touches stands together */
     wpin_plant_kind kind;
-    char name[48];
+    wpin_leg_state leg_a, leg_b;
+    wpin_leg_state leg_c, leg_d; /* of a stepper's second winding; c: a third phase */
+    bool has_stops, burnt;
+    bool heats;   /* its winding or its driver */
+    bool stalled; /* the shaft is held */
+    double amps, speed, angle, sense_amps;
+    double charge;     /* out of the supply since it was last balanced, As */
+    double drawn;      /* mean current of the stretch before, A */
+    double over_time;  /* above the bridge's limit, s */
+    double over_limit; /* that limit, A */
+    double over_peak;  /* highest current while above it, A */
+    wpin_sums sums;
+    double inertia, viscous; /* all on the motor shaft */
+    double torque_hold, torque_move, quadratic;
+    unsigned prepared; /* how often */
+    unsigned version;  /* of that and of the feed; counts their changes */
+    int64_t piece_max; /* longest piece, ps */
+    wpin_feed feed;
     wpin_part_motor motor; /* of the others: what the circuit needs of it */
     wpin_part_lamp lamp;
     wpin_part_solenoid solenoid;
     wpin_part_stepper stepper;
-    wpin_feed feed;
-    wpin_leg_state leg_a, leg_b;
-    wpin_leg_state leg_c, leg_d; /* of a stepper's second winding; c: a third phase */
-    double amps_b;               /* its current */
-    double phase_amps[3];        /* brushless: into the motor */
-    double rail_amps;            /* brushless: out of the supply now */
-    bool lead_off;               /* brushless: that of phase a */
-    double volt_seconds;         /* stepper: across the first winding */
-    double filament;             /* lamp: temperature, K */
-    double effect;               /* light or plunger now, 0 to 1 */
-    double pulling;              /* solenoid: above its pull-in current, s */
-    double falling;              /* and below its drop-out current, s */
-    bool has_stops, burnt;
-    bool heats;                      /* its winding or its driver */
+    char name[48];
+    double amps_b;                   /* a stepper's second winding */
+    double phase_amps[3];            /* brushless: into the motor */
+    double rail_amps;                /* brushless: out of the supply now */
+    bool lead_off;                   /* brushless: that of phase a */
+    double volt_seconds;             /* stepper: across the first winding */
+    wpin_filament wire;              /* lamp: its filament... */
+    double filament;                 /* ...and temperature, K */
+    double effect;                   /* light or plunger now, 0 to 1 */
+    double pulling;                  /* solenoid: above its pull-in current, s */
+    double falling;                  /* and below its drop-out current, s */
     double low_angle, high_angle;    /* end stops, rad of the motor shaft */
     double hit;                      /* speed at which it ran into a stop, rad/s; 0: none */
     wpin_part_heat heat;             /* of the winding */
@@ -193,22 +246,11 @@ typedef struct wpin_plant {
     double squares, sizes;           /* sums of i i dt and |i| dt since the heat was looked at */
     double diode_sizes;              /* |i| dt of the part that free-wheel diodes carried */
     double lost;                     /* in switches and diodes, J */
-    double inertia, viscous;         /* all on the motor shaft */
-    double torque_hold, torque_move, quadratic;
-    double amps, speed, angle, sense_amps;
-    int64_t piece_max; /* longest piece, ps */
-    wpin_sums sums;
-    double charge;     /* out of the supply since it was last balanced, As */
-    double drawn;      /* mean current of the stretch before, A */
-    bool stalled;      /* the shaft is held */
-    double over_time;  /* above the bridge's limit, s */
-    double over_limit; /* that limit, A */
-    double over_peak;  /* highest current while above it, A */
-    unsigned prepared; /* how often */
-    unsigned version;  /* of that and of the feed; counts their changes */
     wpin_piece pieces[WPIN_PIECES];
     wpin_cached cache[WPIN_CACHE_SIZE];
-    wpin_period leaps[1 << WPIN_LEAPS_BITS];
+    wpin_solved *solved;      /* its own or shared; NULL: it never leaps */
+    wpin_constants constants; /* that it is now... */
+    unsigned constants_number;
     wpin_gap gap;
     wpin_star stars[WPIN_STARS]; /* brushless */
     wpin_shape shape;
@@ -216,8 +258,17 @@ typedef struct wpin_plant {
 
 /* Works out what follows from motor, gear and load; call after changing any of them. */
 void wpin_plant_prepare(wpin_plant *plant);
+/* Whether two are alike in all that counts for a period; gives one a share of what the other has
+ * solved, or (NULL) room of its own: false when out of memory. And lets go of it. */
+bool wpin_plant_is_like(const wpin_plant *plant, const wpin_plant *other);
+bool wpin_plant_share(wpin_plant *plant, const wpin_plant *other);
+void wpin_plant_free(wpin_plant *plant);
+/* Works out the number of its constants. */
+void wpin_plant_number_constants(wpin_plant *plant);
 /* Call after changing the volts, sag or share of the feed. */
 void wpin_plant_fed(wpin_plant *plant);
+/* It stands without a current, and nothing drives one. */
+bool wpin_plant_rests(const wpin_plant *plant);
 /* Lets dt ps pass with the legs as they are. */
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 /* So many at the most: their numbers are counted one by one. */
@@ -225,6 +276,15 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 /* Lets up to so many like periods pass at once, the legs as listed; how many it took: none when
  * something could happen in the first already. */
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods);
+/* A period of a pattern, with something that speeds up its shaft besides, rad/s2. */
+void wpin_period_make(const wpin_plant *plant, const wpin_pattern *pattern, double push,
+                      wpin_period *period);
+/* The same of one with a fan; with its torque at a speed; for how many periods that may be taken
+ * for constant, and whether their mean speed is near enough to the present one for it. */
+wpin_fan_kept *wpin_fan_find(wpin_plant *plant, const wpin_pattern *pattern);
+void wpin_fan_turn(const wpin_plant *plant, wpin_fan_kept *fan, double speed);
+int wpin_fan_most(const wpin_fan_kept *fan, int most_periods);
+bool wpin_fan_is_even(const wpin_plant *plant, double mean_speed);
 /* The same of periods that begin without a current, and end without one. */
 int wpin_plant_gaps(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods);
 bool wpin_plant_within_stops(const wpin_plant *plant, double angle);
@@ -282,8 +342,9 @@ void wpin_brushless_phases(const wpin_plant *plant, wpin_part_phases *to);
 void wpin_brushless_leads(const wpin_plant *plant, double volts[3]);
 /* A solenoid's plunger after its current flowed for some seconds. */
 void wpin_solenoid_follow(wpin_plant *plant, double seconds);
-/* A lamp's filament as cold as the room. */
+/* A lamp's filament as cold as the room, as one just made; whether it is. */
 void wpin_lamp_cool(wpin_plant *plant);
+bool wpin_lamp_is_cold(const wpin_plant *plant);
 /* Reads and restarts the sums. */
 wpin_part_reading wpin_plant_read(wpin_plant *plant);
 

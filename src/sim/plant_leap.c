@@ -41,10 +41,11 @@ static void add_heat(wpin_passage *r, const wpin_piece *piece, int way, double s
         r->lost.cc += piece->loop.drop_volts * sizes->c;
 }
 
-/* One segment as a passage. */
-static void make_passage(const wpin_plant *plant, int number, int64_t dt, bool *one_way,
-                         wpin_passage *r) {
+/* One segment as a passage, with something else that speeds up a shaft that turns, rad/s2. */
+static void make_passage(const wpin_plant *plant, int number, int64_t dt, double push,
+                         bool *one_way, wpin_passage *r) {
     wpin_piece piece = wpin_plant_piece(plant, number);
+    piece.force_speed += piece.shaft != WPIN_SHAFT_STUCK ? push : 0;
     double seconds = (double)dt * PS, l = plant->motor.inductance;
     double v = wpin_feed_volts(&plant->feed);
     wpin_propagator q = wpin_propagator_make(&piece.rates, seconds);
@@ -65,7 +66,7 @@ static void make_passage(const wpin_plant *plant, int number, int64_t dt, bool *
     *one_way = *one_way || piece.loop.way != 0;
 }
 
-static bool same_pattern(const wpin_pattern *a, const wpin_pattern *b) {
+bool wpin_pattern_is(const wpin_pattern *a, const wpin_pattern *b) {
     bool same = a->count == b->count;
     for (int s = 0; same && s < a->count; s++) {
         same = a->dt[s] == b->dt[s] && a->number[s] == b->number[s];
@@ -79,14 +80,15 @@ static double turn_of(double trace, double det) {
     return half <= 0 ? HALF_TURN : (under <= 0 ? 0 : atan2(sqrt(under), half));
 }
 
-static void make_period(const wpin_plant *plant, const wpin_pattern *pattern, wpin_period *p) {
+void wpin_period_make(const wpin_plant *plant, const wpin_pattern *pattern, double push,
+                      wpin_period *p) {
     bool filters = plant->feed.sense_filter > 0;
     p->pattern = *pattern;
     p->one_way = plant->heats;
     p->seconds = 0;
     for (int s = 0; s < pattern->count; s++) {
         wpin_passage one, before = p->whole;
-        make_passage(plant, pattern->number[s], pattern->dt[s], &p->one_way,
+        make_passage(plant, pattern->number[s], pattern->dt[s], push, &p->one_way,
                      s == 0 ? &p->whole : &one);
         if (s > 0) {
             wpin_passage_join(&p->whole, &before, &one, plant->heats, filters);
@@ -99,21 +101,22 @@ static void make_period(const wpin_plant *plant, const wpin_pattern *pattern, wp
     p->det = amps * speed - p->whole.amps.w * p->whole.speed.i;
     p->turn = turn_of(p->trace, p->det);
     p->several.count = 0;
-    p->made = plant->prepared;
+    p->made = plant->constants_number;
 }
 
-static wpin_period *slot_for(wpin_plant *plant, const wpin_pattern *pattern) {
-    uint64_t mixed = 0;
+unsigned wpin_pattern_slot(const wpin_pattern *pattern, unsigned constants, int bits) {
+    uint64_t mixed = constants;
     for (int s = 0; s < pattern->count; s++) {
         mixed = (mixed + (uint64_t)pattern->dt[s] * 128 + pattern->number[s]) * 0x9E3779B97F4A7C15U;
     }
-    return &plant->leaps[mixed >> (64 - WPIN_LEAPS_BITS)];
+    return (unsigned)(mixed >> (64 - bits));
 }
 
 static wpin_period *period_for(wpin_plant *plant, const wpin_pattern *pattern) {
-    wpin_period *slot = slot_for(plant, pattern);
-    if (slot->made != plant->prepared || !same_pattern(&slot->pattern, pattern)) {
-        make_period(plant, pattern, slot);
+    unsigned number = wpin_pattern_slot(pattern, plant->constants_number, WPIN_LEAPS_BITS);
+    wpin_period *slot = &plant->solved->leaps[number];
+    if (slot->made != plant->constants_number || !wpin_pattern_is(&slot->pattern, pattern)) {
+        wpin_period_make(plant, pattern, 0, slot);
     }
     return slot;
 }
@@ -187,7 +190,8 @@ static bool quiet(const wpin_plant *plant, const wpin_period *p, const onward *o
     if (o->w == 0) {
         return torque <= plant->torque_hold;
     }
-    double against = torque + plant->viscous * fabs(o->w) + plant->torque_move;
+    double against =
+        torque + (plant->viscous + plant->quadratic * fabs(o->w)) * fabs(o->w) + plant->torque_move;
     return against * p->seconds * p->several.count < fabs(o->w) * plant->inertia;
 }
 
@@ -257,16 +261,33 @@ static begun sum_begins(const wpin_periods *n, const onward *o) {
                    n->count * o->w + speed_of(o, n->begins), o->v, n->count};
 }
 
+/* How it goes on with a fan: its torque first as it is now, then as it is at the mean speed that
+ * follows from that. False where that is too far off. */
+static bool look_on_with_fan(const wpin_plant *plant, wpin_fan_kept *fan, onward *o) {
+    const wpin_period *p = &fan->now;
+    wpin_fan_turn(plant, fan, plant->speed);
+    *o = look_on(plant, p, o->v);
+    begun b = sum_begins(&p->several, o);
+    double mean = over(&p->whole.sum_speed, &b) / (p->seconds * p->several.count);
+    wpin_fan_turn(plant, fan, mean);
+    *o = look_on(plant, p, o->v);
+    return wpin_fan_is_even(plant, mean);
+}
+
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods) {
-    wpin_period *p = period_for(plant, pattern);
+    wpin_fan_kept *fan =
+        plant->quadratic != 0 && plant->speed != 0 ? wpin_fan_find(plant, pattern) : NULL;
+    wpin_period *p = fan != NULL ? &fan->now : period_for(plant, pattern);
     onward o = look_on(plant, p, wpin_feed_volts(&plant->feed));
     double least, most;
     int n = most_periods < WPIN_PERIODS_MOST ? (int)most_periods : WPIN_PERIODS_MOST;
+    n = fan != NULL ? wpin_fan_most(fan, n) : n;
     for (; n > 0; n /= 2) {
         if (p->several.count != n) {
             wpin_periods_make(p, n, plant->heats || plant->feed.sense_filter > 0);
         }
-        if (!quiet(plant, p, &o, &least, &most)) {
+        if ((fan != NULL && !look_on_with_fan(plant, fan, &o)) ||
+            !quiet(plant, p, &o, &least, &most)) {
             continue;
         }
         begun b = sum_begins(&p->several, &o);
@@ -290,8 +311,7 @@ static int64_t stay(wpin_plant *plant, int64_t dt) {
     const int few = 3;
     const int64_t piece = plant->piece_max;
     bool both = plant->leg_a == WPIN_LEG_BOTH || plant->leg_b == WPIN_LEG_BOTH;
-    if (dt < few * piece || plant->quadratic != 0 || both || plant->feed.most_amps > 0 ||
-        plant->feed.share != 1) {
+    if (dt < few * piece || both || plant->feed.most_amps > 0 || plant->feed.share != 1) {
         return 0;
     }
     wpin_pattern still = {1, {(uint16_t)wpin_plant_find_piece(plant, piece)->number}, {piece}};

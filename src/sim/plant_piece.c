@@ -145,13 +145,16 @@ wpin_piece wpin_plant_piece(const wpin_plant *plant, int number) {
     return piece;
 }
 
-/* Load torque of the fan law over the piece: taken at the speed expected in its middle. */
-static double fan_torque(const wpin_plant *plant, double against, double dt) {
-    double w = plant->speed;
-    double drive = plant->motor.constant * plant->amps - plant->viscous * w - against -
+/* Load torque of the fan law over a piece: taken at the mean speed expected in it, the current
+ * going on as it does. */
+static double fan_torque(const wpin_plant *plant, const wpin_piece *p, double against, double dt) {
+    double w = plant->speed, amps = plant->amps;
+    double rising = p->rates.m00 * amps + p->rates.m01 * w + p->force_amps; /* A/s */
+    amps += rising * dt / 3; /* its part in the mean speed */
+    double drive = plant->motor.constant * amps - plant->viscous * w - against -
                    plant->quadratic * w * fabs(w);
-    double middle = w + drive / plant->inertia * dt / 2;
-    return plant->quadratic * middle * fabs(middle);
+    double mean = w + drive / plant->inertia * dt / 2;
+    return plant->quadratic * mean * fabs(mean);
 }
 
 const wpin_piece *wpin_plant_find_piece(wpin_plant *plant, int64_t dt) {
@@ -166,7 +169,8 @@ const wpin_piece *wpin_plant_find_piece(wpin_plant *plant, int64_t dt) {
     }
     if (plant->quadratic != 0 && shaft != WPIN_SHAFT_STUCK) {
         double against = shaft == WPIN_SHAFT_FORWARD ? plant->torque_move : -plant->torque_move;
-        p->force_speed = -(against + fan_torque(plant, against, (double)dt * PS)) / plant->inertia;
+        p->force_speed =
+            -(against + fan_torque(plant, p, against, (double)dt * PS)) / plant->inertia;
     }
     return p;
 }

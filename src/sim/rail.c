@@ -35,7 +35,8 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
     return window;
 }
 
-/* Mean current each load drew in the stretch; the sum, with what else is connected to it. */
+/* Mean current each load drew in the stretch; the sum, with what else is connected to it. One that
+ * sleeps draws nothing. */
 static double take_currents(wpin_sim *sim, int supply, double seconds) {
     double total = supply == sim->feeds_controller ? sim->controller_amps : 0;
     for (int i = 0; i < sim->supply_count; i++) {
@@ -43,8 +44,9 @@ static double take_currents(wpin_sim *sim, int supply, double seconds) {
         total += s->made && s->maker.from == supply ? s->taken : 0;
     }
     for (int i = 0; i < sim->bridge_count; i++) {
-        if (sim->bridges[i].supply == supply && sim->bridges[i].motor != WPIN_SIM_NO_WIRE) {
-            wpin_plant *plant = sim->plants[sim->bridges[i].motor];
+        const wpin_bridge *bridge = &sim->bridges[i];
+        if (!bridge->asleep && bridge->supply == supply && bridge->motor != WPIN_SIM_NO_WIRE) {
+            wpin_plant *plant = sim->plants[bridge->motor];
             plant->drawn = plant->charge / seconds;
             plant->charge = 0;
             total += plant->drawn;
@@ -53,16 +55,35 @@ static double take_currents(wpin_sim *sim, int supply, double seconds) {
     return total;
 }
 
-static void share_sag(wpin_sim *sim, int supply, double total) {
-    const double worth = 1e-4; /* V: smaller changes are not worth the work */
+/* What currents of so many amperes in all, and the supply itself, take from its volts. */
+static double sag_by(const wpin_supply *s, double amps) {
+    return amps * s->part.resistance - s->pumped + s->droop;
+}
+
+double wpin_rail_sag(const wpin_sim *sim, int supply, const wpin_plant *plant) {
     const wpin_supply *s = &sim->supplies[supply];
+    double sag = needs_look(s) ? sag_by(s, s->total - plant->drawn) : 0;
+    return fmin(sag, s->part.volts); /* others' current leaves nothing, but no less */
+}
+
+/* Whether it gives more than all of its drivers were seen to bear. */
+static bool rises(wpin_supply *s) {
+    double volts = s->part.volts - sag_by(s, s->total);
+    bool more = volts > s->borne;
+    s->borne = more ? volts : s->borne;
+    return more;
+}
+
+static void share_sag(wpin_sim *sim, int supply, bool all) {
+    const double worth = 1e-4; /* V: smaller changes are not worth the work */
     for (int i = 0; i < sim->bridge_count; i++) {
-        if (sim->bridges[i].supply != supply || sim->bridges[i].motor == WPIN_SIM_NO_WIRE) {
+        const wpin_bridge *bridge = &sim->bridges[i];
+        if (bridge->supply != supply || bridge->motor == WPIN_SIM_NO_WIRE ||
+            (bridge->asleep && !all)) {
             continue;
         }
-        wpin_plant *plant = sim->plants[sim->bridges[i].motor];
-        double sag = (total - plant->drawn) * s->part.resistance - s->pumped + s->droop;
-        sag = fmin(sag, s->part.volts); /* others' current leaves nothing, but no less */
+        wpin_plant *plant = sim->plants[bridge->motor];
+        double sag = wpin_rail_sag(sim, supply, plant);
         if (fabs(sag - plant->feed.sag) > worth) {
             plant->feed.sag = sag;
             wpin_plant_fed(plant);
@@ -74,12 +95,14 @@ static void share_sag(wpin_sim *sim, int supply, double total) {
 static void check_limit(wpin_sim *sim, wpin_supply *s, double total, double seconds, int64_t now) {
     if (s->cut_out && now >= s->back_at) {
         s->cut_out = false;
+        sim->changes++;
         s->over_time = 0;
         wpin_board_note(sim, now, s->name, "is back");
     }
     s->over_time = total > s->part.limit_amps ? s->over_time + seconds : 0;
     if (!s->cut_out && s->over_time >= CUT_OUT_AFTER) {
         s->cut_out = true;
+        sim->changes++;
         s->back_at = now + BACK_AFTER_PS;
         wpin_board_note(sim, now, s->name, "cut out: %.3g A for %.3g ms; its limit is %.3g A",
                         total, s->over_time * 1e3, s->part.limit_amps);
@@ -103,13 +126,14 @@ static void droop(wpin_sim *sim, wpin_supply *s, double total) {
 }
 
 /* Cells: evenly down to the empty voltage, and from there to nothing in a twentieth more. */
-static void run_down(wpin_supply *s, double total, double seconds) {
+static void run_down(wpin_sim *sim, wpin_supply *s, double total, double seconds) {
     bool before = s->used < s->part.capacity;
     double last = 1.05 * s->part.capacity;
     s->used = fmin(fmax(0, s->used + total * seconds), last);
     double share = s->used / s->part.capacity, full = s->full_volts, empty = s->part.empty_volts;
     s->part.volts =
         before ? full - (full - empty) * share : empty * (last - s->used) / (last * 0.05 / 1.05);
+    sim->changes += s->part.volts <= 0;
 }
 
 /* ---- supplies made from others ---- */
@@ -134,6 +158,7 @@ static void set_output(wpin_sim *sim, wpin_supply *s, double input, double secon
     double most = boost ? m->volts : fmin(m->volts, input - m->headroom);
     bool was_weak = s->weak;
     s->weak = input < m->least_input || most <= 0;
+    sim->changes += s->weak != was_weak;
     if (s->weak && !was_weak && wpin_supply_live(sim, &sim->supplies[m->from])) {
         wpin_board_note(sim, sim->now, s->name, "gives nothing: only %.3g V at its input", input);
     }
@@ -149,10 +174,12 @@ static void set_output(wpin_sim *sim, wpin_supply *s, double input, double secon
     s->rise = last + (s->rise - last) * exp(-seconds / fmax(m->heat_time, 1e-6));
     if (!s->hot && AIR + s->rise > REGULATOR_OFF) {
         s->hot = true;
+        sim->changes++;
         wpin_board_note(sim, sim->now, s->name, "shuts itself down at %.0f degC: %.3g W lost in it",
                         REGULATOR_OFF, lost);
     } else if (s->hot && AIR + s->rise < REGULATOR_ON) {
         s->hot = false;
+        sim->changes++;
     }
 }
 
@@ -184,7 +211,7 @@ static void settle(wpin_sim *sim, int supply, double seconds, int64_t now) {
         pump(s, total, seconds);
     }
     if (s->part.capacity > 0) {
-        run_down(s, total, seconds);
+        run_down(sim, s, total, seconds);
     }
 }
 
@@ -199,8 +226,9 @@ void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to) {
             set_output(sim, s, wpin_sim_supply_volts(sim, s->maker.from), seconds);
         }
         if (needs_look(s)) {
-            share_sag(sim, i, s->total);
-            wpin_bridges_feed(sim, i);
+            bool all = rises(s);
+            share_sag(sim, i, all);
+            wpin_bridges_feed(sim, i, all);
         }
     }
     if (sim->feeds_controller != WPIN_SIM_NO_WIRE && seconds > 0) {
@@ -213,7 +241,7 @@ void wpin_rails_begin(wpin_sim *sim) {
         if (sim->supplies[i].made) {
             set_output(sim, &sim->supplies[i],
                        wpin_sim_supply_volts(sim, sim->supplies[i].maker.from), 0);
-            wpin_bridges_feed(sim, i);
+            wpin_bridges_feed(sim, i, true);
         }
     }
 }

@@ -1,6 +1,7 @@
 /* Assembles the board, lets time pass, and answers what happened. */
 #include "board.h"
 #include "field/field.h"
+#include <limits.h>
 #include <stdio.h>
 #include <stdlib.h>
 
@@ -20,6 +21,8 @@ wpin_sim *wpin_sim_new(const wpin_part_controller *controller) {
         sim->pins[i].wave.level = WPIN_FLOAT;
         sim->pins[i].watched = wpin_cursor_at(&sim->pins[i].wave, 0);
         sim->pins[i].partner = WPIN_SIM_NO_WIRE;
+        sim->pins[i].first = INT_MAX;
+        sim->pins[i].last = -1;
     }
     return sim;
 }
@@ -29,7 +32,7 @@ void wpin_sim_free(wpin_sim *sim) {
         return;
     }
     for (int i = 0; i < sim->plant_count; i++) {
-        free(sim->plants[i]);
+        wpin_plant_free(sim->plants[i]);
     }
     wpin_field_free(sim->field);
     free(sim->plants);
@@ -49,8 +52,12 @@ bool wpin_sim_wire_input(wpin_sim *sim, int bridge, int input, wpin_pin pin) {
     sim->changes++;
     mine->inputs[input] = pin;
     mine->input_count = input >= mine->input_count ? input + 1 : mine->input_count;
-    sim->pins[pin].to_ground += 1 / wpin_bridge_input_ohms(sim, mine);
+    wpin_sim_pin *p = &sim->pins[pin];
+    p->first = bridge < p->first ? bridge : p->first;
+    p->last = bridge > p->last ? bridge : p->last;
+    p->to_ground += 1 / wpin_bridge_input_ohms(sim, mine);
     mine->deaf[input] = wpin_bridge_is_deaf(sim, mine, pin);
+    wpin_pin_check(sim, pin);
     return true;
 }
 
@@ -65,6 +72,7 @@ bool wpin_sim_invert_input(wpin_sim *sim, int bridge, int input) {
 
 bool wpin_sim_wire_ground(wpin_sim *sim, wpin_pin pin, double ohms) {
     sim->pins[pin].to_ground += 1 / (ohms > 1e-3 ? ohms : 1e-3);
+    wpin_pin_check(sim, pin);
     return ohms >= 0;
 }
 
@@ -80,6 +88,7 @@ bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other) {
     }
     sim->pins[one].partner = other;
     sim->pins[other].partner = one;
+    wpin_pin_check(sim, one);
     return true;
 }
 
@@ -225,7 +234,8 @@ bool wpin_sim_switch(wpin_sim *sim, int supply, bool on) {
         return false;
     }
     sim->supplies[supply].part.on = on;
-    wpin_bridges_feed(sim, supply);
+    sim->changes++;
+    wpin_bridges_feed(sim, supply, true);
     wpin_rails_begin(sim);
     return true;
 }
@@ -256,8 +266,11 @@ wpin_part_reading wpin_sim_read(wpin_sim *sim, int motor) {
     if (motor < 0 || motor >= sim->plant_count) {
         return (wpin_part_reading){0};
     }
+    wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
+    if (bridge->asleep) {
+        wpin_bridge_note_sleep(sim, bridge);
+    }
     wpin_part_reading reading = wpin_plant_read(sim->plants[motor]);
-    const wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
     reading.driver_degrees = 25 + bridge->rise;
     if (!wpin_supply_live(sim, &sim->supplies[bridge->supply])) {
         reading.supply_volts = 0;

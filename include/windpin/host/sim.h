@@ -181,7 +181,8 @@ WPIN_API wpin_port wpin_sim_port(wpin_sim *sim);
 WPIN_API void wpin_sim_advance(wpin_sim *sim, int64_t picoseconds);
 /** The same towards a moment at which nothing but the port is used: what a timer of the controller
  * does on the way. The hardware may follow later, in longer stretches; the port sees none of that.
- * Before anything else is asked or done let wpin_sim_advance have the time that is left, or none. */
+ * Before anything else is asked or done let wpin_sim_advance have the time that is left, or none.
+ */
 WPIN_API void wpin_sim_pass(wpin_sim *sim, int64_t picoseconds);
 /** Time since the start, ps. */
 WPIN_API int64_t wpin_sim_time(const wpin_sim *sim);

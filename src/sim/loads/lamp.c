@@ -1,15 +1,12 @@
 /* Lamps and light-emitting diodes: no winding, so the current follows the volts at once. */
 #include "../plant.h"
-#include "windpin/host/calc.h"
 #include <math.h>
 
 #define PS       1e-12
 #define ROOM_K   300.0
-#define PIECE_PS 50000000 /* 50 us: short against any warm-up */
-
-static wpin_filament filament_of(const wpin_part_lamp *lamp) {
-    return (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up};
-}
+#define PROBE_PS 1e6 /* 1 us: short against any warm-up, whatever the current */
+#define PIECE_K  2.0 /* as many kelvin a piece at most... */
+#define PIECE_PS 1e9 /* ...and 1 ms, short against its return to rest */
 
 static bool glows(const wpin_part_lamp *lamp) {
     return lamp->forward_volts <= 0 && lamp->cold_share < 1;
@@ -22,6 +19,8 @@ static double rated_resistance(const wpin_part_lamp *lamp) {
 
 void wpin_lamp_cool(wpin_plant *plant) {
     const wpin_part_lamp *lamp = &plant->lamp;
+    plant->wire = (wpin_filament){lamp->volts, lamp->watts, lamp->cold_share, lamp->warm_up, 0};
+    plant->wire.hot = wpin_calc_filament_hot(&plant->wire);
     plant->filament = ROOM_K;
     plant->motor.resistance = rated_resistance(lamp) * (glows(lamp) ? lamp->cold_share : 1);
 }
@@ -55,11 +54,28 @@ static double current(const wpin_plant *plant, int *rail, double *volts, double 
     return 0;
 }
 
-static void warm(wpin_plant *plant, double watts, double seconds) {
-    wpin_filament f = filament_of(&plant->lamp);
-    plant->filament = wpin_calc_filament_warm(&f, plant->filament, watts, seconds);
-    plant->motor.resistance = wpin_calc_filament_ohms(&f, plant->filament);
-    plant->effect = wpin_calc_filament_light(&f, plant->filament);
+bool wpin_lamp_is_cold(const wpin_plant *plant) {
+    return !glows(&plant->lamp) || plant->filament <= ROOM_K;
+}
+
+/* How warm so many watts have made it in a time. What is left of a glow in the end is none. */
+static double warmed(const wpin_plant *plant, double watts, double seconds) {
+    const double faint = 1e-3; /* K */
+    double kelvin = wpin_calc_filament_warm(&plant->wire, plant->filament, watts, seconds);
+    return watts == 0 && kelvin < ROOM_K + faint ? ROOM_K : kelvin;
+}
+
+/* How long a filament may take in one piece. Sets its resistance to what it is in the middle of
+ * that. */
+static int64_t next_piece(wpin_plant *plant, int64_t dt) {
+    int rail;
+    double volts, lost, watts = current(plant, &rail, &volts, &lost) * volts;
+    double change = warmed(plant, watts, PROBE_PS * PS) - plant->filament;
+    double pieces = (double)dt * fmax(fabs(change) / (PIECE_K * PROBE_PS), 1 / PIECE_PS);
+    int64_t piece = pieces <= 1 ? dt : (int64_t)fmax((double)dt / pieces, 1);
+    double middle = plant->filament + change * (double)piece / (2 * PROBE_PS);
+    plant->motor.resistance = wpin_calc_filament_ohms(&plant->wire, fmax(middle, ROOM_K));
+    return piece;
 }
 
 /* Diodes shine by their current; what their resistors lose is heat. */
@@ -69,7 +85,7 @@ static double shines(const wpin_part_lamp *lamp, double amps, double watts) {
 
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
-        int64_t piece = dt < PIECE_PS || !glows(&plant->lamp) ? dt : PIECE_PS;
+        int64_t piece = glows(&plant->lamp) ? next_piece(plant, dt) : dt;
         double seconds = (double)piece * PS, volts, lost;
         int rail;
         double amps = current(plant, &rail, &volts, &lost), watts = amps * volts;
@@ -77,7 +93,8 @@ void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
         plant->volt_seconds += volts * seconds;
         plant->lost += lost * seconds;
         if (glows(&plant->lamp)) {
-            warm(plant, watts, seconds);
+            plant->filament = warmed(plant, watts, seconds);
+            plant->effect = wpin_calc_filament_light(&plant->wire, plant->filament);
         } else {
             plant->effect = shines(&plant->lamp, amps, watts);
         }
