@@ -279,18 +279,27 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
     __attribute__((format(printf, 4, 5)));
 /* Whether a supply gives power now. */
 bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply);
+/* Whether its volts depend on more than the load that sees them; and what currents of so many
+ * amperes in all, and the supply itself, take from them. */
+static inline bool wpin_supply_is_shared(const wpin_supply *s) {
+    return s->loads > 1 || s->part.limit_amps > 0 || s->part.capacitance > 0 ||
+           s->part.capacity > 0 || s->made;
+}
+static inline double wpin_supply_sag(const wpin_supply *s, double amps) {
+    return amps * s->part.resistance - s->pumped + s->droop;
+}
 /* Longest stretch, ps, for which the loads on one supply may be run without a look at each other.
  */
 int64_t wpin_rails_window(const wpin_sim *sim);
 /* Balances the supplies after a stretch of time: sag, limit, returned current. */
 void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to);
 /* Volts of a supply that other loads than this one take away. */
-double wpin_rail_sag(const wpin_sim *sim, int supply, const wpin_plant *plant);
+double wpin_supply_sag_beside(const wpin_sim *sim, int supply, const wpin_plant *plant);
 /* Sets what supplies made from others give, from the volts of those. */
 void wpin_rails_begin(wpin_sim *sim);
-/* Lets parts heat and cool over a stretch; longest stretch for that, ps. */
+/* Lets parts heat and cool over a stretch, which is no longer than 10 ms. */
+#define WPIN_HEAT_WINDOW 10000000000LL
 void wpin_heat_settle(wpin_sim *sim, double seconds);
-int64_t wpin_heat_window(const wpin_sim *sim);
 /* Whether a driver or its diodes can get too hot. */
 bool wpin_bridge_heats(const wpin_bridge *bridge);
 /* Whether a limit switch is at its place. */

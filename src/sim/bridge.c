@@ -429,7 +429,7 @@ void wpin_bridge_note_sleep(const wpin_sim *sim, wpin_bridge *bridge) {
     wpin_plant *plant = sim->plants[bridge->motor];
     plant->sums.time += (double)(sim->now - bridge->upto) / PS_PER_S;
     plant->feed.volts = sim->supplies[bridge->supply].part.volts;
-    plant->feed.sag = wpin_rail_sag(sim, bridge->supply, plant);
+    plant->feed.sag = wpin_supply_sag_beside(sim, bridge->supply, plant);
     bridge->upto = sim->now;
 }
 

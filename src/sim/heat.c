@@ -7,16 +7,11 @@
 #include <stdio.h>
 
 #define AIR        25.0
-#define WINDOW_PS  10000000000LL /* 10 ms */
-#define DIODE_TIME 1.0           /* s */
-#define COOLER     20.0          /* K below its limit a driver comes back */
+#define DIODE_TIME 1.0  /* s */
+#define COOLER     20.0 /* K below its limit a driver comes back */
 
 bool wpin_bridge_heats(const wpin_bridge *bridge) {
     return bridge->part.heat.resistance > 0 || bridge->part.diode_limit > 0;
-}
-
-int64_t wpin_heat_window(const wpin_sim *sim) {
-    return sim->heats ? WINDOW_PS : INT64_MAX;
 }
 
 static double warmer(double rise, const wpin_part_heat *heat, double watts, double seconds) {
@@ -102,7 +97,7 @@ static void heat_diode(wpin_sim *sim, wpin_bridge *bridge, double mean, double s
 }
 
 void wpin_heat_settle(wpin_sim *sim, double seconds) {
-    for (int i = 0; sim->heats && i < sim->bridge_count && seconds > 0; i++) {
+    for (int i = 0; i < sim->bridge_count && seconds > 0; i++) {
         wpin_bridge *bridge = &sim->bridges[i];
         wpin_plant *plant = bridge->motor != WPIN_SIM_NO_WIRE ? sim->plants[bridge->motor] : NULL;
         if (plant == NULL || !plant->heats) {

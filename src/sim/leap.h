@@ -70,8 +70,23 @@ typedef struct wpin_period {
 
 /* Whether two are one; and a number of so many bits that is rarely that of another, or of the same
  * with other constants. */
-bool wpin_pattern_is(const wpin_pattern *a, const wpin_pattern *b);
-unsigned wpin_pattern_slot(const wpin_pattern *pattern, unsigned constants, int bits);
+static inline bool wpin_pattern_is(const wpin_pattern *a, const wpin_pattern *b) {
+    bool same = a->count == b->count;
+    for (int s = 0; same && s < a->count; s++) {
+        same = a->dt[s] == b->dt[s] && a->number[s] == b->number[s];
+    }
+    return same;
+}
+
+static inline unsigned wpin_pattern_slot(const wpin_pattern *pattern, unsigned constants,
+                                         int bits) {
+    uint64_t mixed = constants;
+    for (int s = 0; s < pattern->count; s++) {
+        mixed = (mixed + (uint64_t)pattern->dt[s] * 128 + pattern->number[s]) * 0x9E3779B97F4A7C15U;
+        mixed ^= mixed >> 29; /* else stretches that make up for one another could cancel out */
+    }
+    return (unsigned)(mixed >> (64 - bits));
+}
 /* First a, then b, of what is followed: what heats, a sense filter. */
 void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passage *b, bool heats,
                        bool filters);

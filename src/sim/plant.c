@@ -86,7 +86,7 @@ static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t d
 
 static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_t dt) {
     uint64_t mixed = ((uint64_t)dt * 128 + (uint64_t)p->number) * 0x9E3779B97F4A7C15U;
-    wpin_cached *slot = &plant->cache[mixed >> 54];
+    wpin_cached *slot = &plant->cache[mixed >> (64 - WPIN_CACHE_BITS)];
     if (slot->made != plant->prepared || slot->dt != dt || slot->piece != p->number) {
         *slot = fresh(plant, p, dt);
     } else if (slot->version != p->version || plant->quadratic != 0) {

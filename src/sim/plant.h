@@ -163,17 +163,20 @@ typedef struct wpin_fan_kept {
     wpin_effect without, by, by_square;
 } wpin_fan_kept;
 
-/* All that periods of a motor depend on but the volts there are. Doubles throughout, so that two
- * can be compared at once. */
-typedef struct wpin_constants {
-    double resistance, inductance, constant, inertia, viscous, quadratic, torque_move;
-    double supply_ohms, on_ohms, saturation_volts, diode_volts, diode_ohms, sense_filter;
-    double heats, wire_a, wire_b;
+/* All that periods of a motor depend on but the volts there are, as plain numbers too. */
+typedef union wpin_constants {
+    struct {
+        double resistance, inductance, constant, inertia, viscous, quadratic, torque_move;
+        double supply_ohms, on_ohms, saturation_volts, diode_volts, diode_ohms, sense_filter;
+        double heats, wire_a, wire_b;
+    } of;
+    double all[16];
 } wpin_constants;
 
 #define WPIN_FANS_BITS  3
-#define WPIN_CACHE_SIZE 1024
-#define WPIN_LEAPS_BITS 9
+#define WPIN_CACHE_BITS 8
+#define WPIN_LEAPS_BITS 9  /* for one motor... */
+#define WPIN_LEAPS_MOST 11 /* ...and for as many as there may be */
 #define WPIN_CONSTANTS  8
 
 /* Periods that were solved, for all motors that are alike: as long as they are, each has those that
@@ -183,8 +186,9 @@ typedef struct wpin_solved {
     unsigned numbers; /* given so far */
     wpin_constants constants[WPIN_CONSTANTS];
     unsigned number_of[WPIN_CONSTANTS];
-    wpin_period leaps[1 << WPIN_LEAPS_BITS];
     wpin_fan_kept fans[1 << WPIN_FANS_BITS];
+    int bits; /* of the number of the periods: as many as there are users to need them */
+    wpin_period *leaps;
 } wpin_solved;
 
 /* The solution of one piece over one stretch of time, as far as it does not depend on where the
@@ -247,7 +251,7 @@ typedef struct wpin_plant {
     double diode_sizes;              /* |i| dt of the part that free-wheel diodes carried */
     double lost;                     /* in switches and diodes, J */
     wpin_piece pieces[WPIN_PIECES];
-    wpin_cached cache[WPIN_CACHE_SIZE];
+    wpin_cached cache[1 << WPIN_CACHE_BITS];
     wpin_solved *solved;      /* its own or shared; NULL: it never leaps */
     wpin_constants constants; /* that it is now... */
     unsigned constants_number;
@@ -263,6 +267,20 @@ void wpin_plant_prepare(wpin_plant *plant);
 bool wpin_plant_is_like(const wpin_plant *plant, const wpin_plant *other);
 bool wpin_plant_share(wpin_plant *plant, const wpin_plant *other);
 void wpin_plant_free(wpin_plant *plant);
+/* Where the period of a pattern is kept: in one of two places; whether it is there already. */
+static inline wpin_period *wpin_plant_solved(const wpin_plant *plant, const wpin_pattern *pattern,
+                                             bool *known) {
+    const wpin_solved *solved = plant->solved;
+    const unsigned number = plant->constants_number;
+    unsigned place = wpin_pattern_slot(pattern, number, solved->bits);
+    wpin_period *first = &solved->leaps[place], *second = &solved->leaps[place ^ 1U];
+    *known = first->made == number && wpin_pattern_is(&first->pattern, pattern);
+    if (*known || first->made != number) {
+        return first;
+    }
+    *known = second->made == number && wpin_pattern_is(&second->pattern, pattern);
+    return second;
+}
 /* Works out the number of its constants. */
 void wpin_plant_number_constants(wpin_plant *plant);
 /* Call after changing the volts, sag or share of the feed. */

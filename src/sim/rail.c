@@ -15,11 +15,6 @@
 #define REGULATOR_OFF    150.0 /* degC */
 #define REGULATOR_ON     130.0
 
-static bool needs_look(const wpin_supply *s) {
-    return s->loads > 1 || s->part.limit_amps > 0 || s->part.capacitance > 0 ||
-           s->part.capacity > 0 || s->made;
-}
-
 int64_t wpin_rails_window(const wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->supply_count; i++) {
@@ -28,7 +23,7 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
         if (pumps || (s->part.droops && s->part.limit_amps > 0)) {
             return PUMPED_WINDOW_PS;
         }
-        if (needs_look(s) || sim->feeds_controller != WPIN_SIM_NO_WIRE) {
+        if (wpin_supply_is_shared(s) || sim->feeds_controller != WPIN_SIM_NO_WIRE) {
             window = WINDOW_PS;
         }
     }
@@ -55,20 +50,9 @@ static double take_currents(wpin_sim *sim, int supply, double seconds) {
     return total;
 }
 
-/* What currents of so many amperes in all, and the supply itself, take from its volts. */
-static double sag_by(const wpin_supply *s, double amps) {
-    return amps * s->part.resistance - s->pumped + s->droop;
-}
-
-double wpin_rail_sag(const wpin_sim *sim, int supply, const wpin_plant *plant) {
-    const wpin_supply *s = &sim->supplies[supply];
-    double sag = needs_look(s) ? sag_by(s, s->total - plant->drawn) : 0;
-    return fmin(sag, s->part.volts); /* others' current leaves nothing, but no less */
-}
-
 /* Whether it gives more than all of its drivers were seen to bear. */
 static bool rises(wpin_supply *s) {
-    double volts = s->part.volts - sag_by(s, s->total);
+    double volts = s->part.volts - wpin_supply_sag(s, s->total);
     bool more = volts > s->borne;
     s->borne = more ? volts : s->borne;
     return more;
@@ -83,7 +67,7 @@ static void share_sag(wpin_sim *sim, int supply, bool all) {
             continue;
         }
         wpin_plant *plant = sim->plants[bridge->motor];
-        double sag = wpin_rail_sag(sim, supply, plant);
+        double sag = wpin_supply_sag_beside(sim, supply, plant);
         if (fabs(sag - plant->feed.sag) > worth) {
             plant->feed.sag = sag;
             wpin_plant_fed(plant);
@@ -225,7 +209,7 @@ void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to) {
         if (s->made) {
             set_output(sim, s, wpin_sim_supply_volts(sim, s->maker.from), seconds);
         }
-        if (needs_look(s)) {
+        if (wpin_supply_is_shared(s)) {
             bool all = rises(s);
             share_sag(sim, i, all);
             wpin_bridges_feed(sim, i, all);

@@ -153,7 +153,8 @@ static int64_t sooner(int64_t a, int64_t b) {
 
 /* How long drivers and their loads may run without a look at what else there is. */
 static int64_t stretch(const wpin_sim *sim) {
-    int64_t window = sooner(wpin_rails_window(sim), wpin_heat_window(sim));
+    int64_t window = wpin_rails_window(sim);
+    window = sim->heats ? sooner(window, WPIN_HEAT_WINDOW) : window;
     window = sim->hall_count > 0 ? sooner(window, wpin_hall_window(sim)) : window;
     window = sim->middle_count > 0 ? sooner(window, wpin_middle_window(sim)) : window;
     window = sim->shunt_count > 0 ? sooner(window, wpin_shunt_window(sim)) : window;
@@ -181,7 +182,9 @@ static void work(wpin_sim *sim, int64_t to) {
         wpin_bridge_run(sim, &sim->bridges[i], to);
     }
     wpin_rails_settle(sim, sim->now, to);
-    wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
+    if (sim->heats) {
+        wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
+    }
     sim->now = to;
     settle(sim);
 }
