@@ -2,6 +2,7 @@
 include(CMakePackageConfigHelpers)
 
 install(TARGETS windpin_cli RUNTIME DESTINATION ${CMAKE_INSTALL_BINDIR})
+install(TARGETS windpin_live RUNTIME DESTINATION ${CMAKE_INSTALL_LIBEXECDIR}/windpin)
 install(TARGETS windpin windpin_static EXPORT windpinTargets
         LIBRARY DESTINATION ${CMAKE_INSTALL_LIBDIR}
         ARCHIVE DESTINATION ${CMAKE_INSTALL_LIBDIR})

@@ -231,10 +231,12 @@ END_TEST
 
 START_TEST(what_a_computer_lacks_is_said) {
     tool(0, SAYS("terminal", "gnuplot draws", "can be written in"), "missing");
-    int status =
-        run_command(output, sizeof output, "TERM=nonsense PATH=/nowhere %s missing", TEST_TOOL);
+    int status = run_command(output, sizeof output, "TERM=nonsense %s missing", TEST_TOOL);
     ck_assert_int_eq(status, 1);
     ck_assert_ptr_nonnull(strstr(output, "missing  terminal  TERM is 'nonsense'"));
+    status = run_command(output, sizeof output, "TERM=xterm PATH=/nowhere %s missing", TEST_TOOL);
+    ck_assert_int_eq(status, 1);
+    ck_assert_ptr_nonnull(strstr(output, "less     terminal  xterm; tput"));
     ck_assert_ptr_nonnull(strstr(output, "apt install gnuplot-nox"));
     status = run_command(output, sizeof output, "TERM=xterm %s missing --json", TEST_TOOL);
     json_t *all = json_loads(output, 0, NULL);

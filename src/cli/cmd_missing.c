@@ -4,7 +4,6 @@
 #include "cli_json.h"
 #include <argp.h>
 #include <arpa/inet.h>
-#include <curses.h>
 #include <dirent.h>
 #include <errno.h>
 #include <glob.h>
@@ -19,7 +18,6 @@
 #include <sys/socket.h>
 #include <sys/stat.h>
 #include <sys/statvfs.h>
-#include <term.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -61,12 +59,26 @@ static bool has_program(const char *name) {
 
 /* ---- one look each ---- */
 
+/* What the terminal is said to have so many of; -1: it is not known. */
+static int number_of(const char *capability) {
+    char command[64], line[32] = "";
+    snprintf(command, sizeof command, "tput %s 2> /dev/null", capability);
+    FILE *answer = popen(command, "r");
+    bool said = answer != NULL && fgets(line, sizeof line, answer) != NULL;
+    return answer != NULL && pclose(answer) == 0 && said ? atoi(line) : -1;
+}
+
 static void look_at_terminal(look *l) {
     const char *term = getenv("TERM");
-    int error = 0;
+    int wide = number_of("cols"), high = number_of("lines");
     setlocale(LC_CTYPE, "");
     bool utf8 = strcmp(nl_langinfo(CODESET), "UTF-8") == 0;
-    if (term == NULL || setupterm(term, STDOUT_FILENO, &error) != OK) {
+    if (term != NULL && wide < 0 && !has_program("tput")) {
+        found(l, LESS, "%s; tput, which knows terminals, is not found", term);
+        mend(l, "apt install ncurses-bin");
+        return;
+    }
+    if (term == NULL || wide < 0) {
         found(l, MISSING, "TERM is '%s': keys in a terminal can't be used",
               term == NULL ? "" : term);
         mend(
@@ -74,7 +86,6 @@ static void look_at_terminal(look *l) {
             "set TERM to what the terminal is, e.g. TERM=xterm; windpin live --lines does without");
         return;
     }
-    int wide = tigetnum("cols"), high = tigetnum("lines");
     struct winsize size;
     if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0) { /* as it is now */
         wide = size.ws_col;
@@ -82,7 +93,7 @@ static void look_at_terminal(look *l) {
     }
     bool large = wide >= 80 && high >= 24;
     found(l, large && utf8 ? HERE : LESS, "%s, %d x %d, %s%s", term, wide, high,
-          tigetnum("colors") >= 8 ? "colours" : "no colours", utf8 ? ", UTF-8" : ", not UTF-8");
+          number_of("colors") >= 8 ? "colours" : "no colours", utf8 ? ", UTF-8" : ", not UTF-8");
     mend(l, !large ? "make its window 80 x 24 or larger"
             : utf8 ? ""
                    : "set LC_ALL=C.UTF-8 for finer bars");

@@ -5,6 +5,7 @@
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 #include <strings.h>
 #include <time.h>
 #include <unistd.h>
@@ -16,6 +17,14 @@ void cli_complain(const char *format, ...) {
     vfprintf(stderr, format, words);
     fprintf(stderr, "\n");
     va_end(words);
+}
+
+int cli_finish(int status) {
+    if (fflush(stdout) != 0 || ferror(stdout)) {
+        cli_complain("standard output can't be written: %s", strerror(errno));
+        return EXIT_MET_FAULT;
+    }
+    return status;
 }
 
 #define MESSAGES_SHOWN 20 /* nobody reads more */

@@ -1,6 +1,5 @@
 /* windpin: finds the command, gives help. */
 #include "cli.h"
-#include <errno.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -62,14 +61,6 @@ static void print_help(FILE *to) {
     }
     fprintf(to, "windpin COMMAND --help says more, with an example. windpin --version says which.\n"
                 "Exit status: 0 fine; 1 it ran and met a fault; 2 the input or usage is wrong.\n");
-}
-
-int cli_finish(int status) {
-    if (fflush(stdout) != 0 || ferror(stdout)) {
-        cli_complain("standard output can't be written: %s", strerror(errno));
-        return EXIT_MET_FAULT;
-    }
-    return status;
 }
 
 static int run_command(int number, int argc, char **argv) {

@@ -1,7 +1,7 @@
 /* Real pins of this computer: taken, driven by a plan, given back. */
 #define _GNU_SOURCE
 #include "real.h"
-#include "live_confirmed.h"
+#include "confirmed.h"
 #include "windpin/host/vet.h"
 #include <signal.h>
 #include <stdio.h>
@@ -123,7 +123,7 @@ bool cli_real_confirm(const wpin_rig *rig, bool confirmed) {
         return false;
     }
     fprintf(stderr, "Before real pins move real parts:\n");
-    for (size_t i = 0; i < lines->count && !live_rig_was_confirmed(rig); i++) {
+    for (size_t i = 0; i < lines->count && !cli_was_confirmed(rig); i++) {
         fprintf(stderr, "  - %s\n", lines->lines[i]);
     }
     fprintf(stderr, "  - Each shaft is free, nothing can be caught by it, and hands are off.\n"
@@ -131,7 +131,7 @@ bool cli_real_confirm(const wpin_rig *rig, bool confirmed) {
     wpin_lines_free(lines);
     bool so = fgets(answer, sizeof answer, stdin) != NULL && (answer[0] == 'y' || answer[0] == 'Y');
     if (so) {
-        live_confirm_rig(rig);
+        cli_confirm(rig);
     } else {
         cli_complain("nothing was moved");
     }
