@@ -5,6 +5,7 @@
 
 #define PS        1e-12
 #define HALF_TURN 3.14159265358979323846
+#define SHORT     4000000 /* 4 us: what is no longer may be a dead time */
 
 static wpin_row row_of(double i, double w, double per_amps, double per_speed, const wpin_piece *p,
                        double inductance, double volts) {
@@ -64,6 +65,22 @@ static void make_passage(const wpin_plant *plant, int number, int64_t dt, double
     *one_way = *one_way || piece.loop.way != 0;
 }
 
+/* The same; dead times are kept, as they come again with every other duty. */
+static const wpin_passage *find_passage(const wpin_plant *plant, int number, int64_t dt,
+                                        double push, bool *one_way, wpin_passage *room) {
+    if (dt > SHORT || push != 0) {
+        make_passage(plant, number, dt, push, one_way, room);
+        return room;
+    }
+    wpin_kept_passage *kept = &plant->solved->passages[number % WPIN_KEPT_PASSAGES];
+    if (kept->made != plant->constants_number || kept->number != number || kept->dt != dt) {
+        *kept = (wpin_kept_passage){.made = plant->constants_number, .number = number, .dt = dt};
+        make_passage(plant, number, dt, 0, &kept->one_way, &kept->does);
+    }
+    *one_way = *one_way || kept->one_way;
+    return &kept->does;
+}
+
 /* Radians a period by which the way to rest turns; 0 when it does not. */
 static double turn_of(double trace, double det) {
     double half = 1 + trace / 2, under = det - trace * trace / 4;
@@ -76,16 +93,19 @@ void wpin_period_make(const wpin_plant *plant, const wpin_pattern *pattern, doub
     p->pattern = *pattern;
     p->one_way = plant->heats;
     p->seconds = 0;
+    wpin_passage rooms[3]; /* of a segment, and in turn of all up to it */
+    const wpin_passage *all = NULL;
     for (int s = 0; s < pattern->count; s++) {
-        wpin_passage one, before = p->whole;
-        make_passage(plant, pattern->number[s], pattern->dt[s], push, &p->one_way,
-                     s == 0 ? &p->whole : &one);
+        const wpin_passage *one = find_passage(plant, pattern->number[s], pattern->dt[s], push,
+                                               &p->one_way, &rooms[s == 0 ? 1 : 2]);
         if (s > 0) {
-            wpin_passage_join(&p->whole, &before, &one, plant->heats, filters);
+            wpin_passage_join(&rooms[(s + 1) % 2], all, one, plant->heats, filters);
         }
-        p->ends[s] = p->whole.amps;
+        all = s > 0 ? &rooms[(s + 1) % 2] : one;
+        p->ends[s] = all->amps;
         p->seconds += (double)pattern->dt[s] * PS;
     }
+    p->whole = *all;
     double amps = p->whole.amps.i - 1, speed = p->whole.speed.w - 1;
     p->trace = amps + speed;
     p->det = amps * speed - p->whole.amps.w * p->whole.speed.i;

@@ -173,11 +173,21 @@ typedef union wpin_constants {
     double all[16];
 } wpin_constants;
 
-#define WPIN_FANS_BITS  3
-#define WPIN_CACHE_BITS 8
-#define WPIN_LEAPS_BITS 9  /* for one motor... */
-#define WPIN_LEAPS_MOST 11 /* ...and for as many as there may be */
-#define WPIN_CONSTANTS  8
+/* A segment that most periods have: a dead time. */
+typedef struct wpin_kept_passage {
+    unsigned made; /* number of the constants it is of; 0: never */
+    int number;
+    int64_t dt;
+    bool one_way;
+    wpin_passage does;
+} wpin_kept_passage;
+
+#define WPIN_KEPT_PASSAGES 8
+#define WPIN_FANS_BITS     3
+#define WPIN_CACHE_BITS    8
+#define WPIN_LEAPS_BITS    8  /* for one motor... */
+#define WPIN_LEAPS_MOST    11 /* ...and for as many as there may be */
+#define WPIN_CONSTANTS     8
 
 /* Periods that were solved, for all motors that are alike: as long as they are, each has those that
  * any of them met. What constants they are of says a number; the newest are known. */
@@ -186,6 +196,7 @@ typedef struct wpin_solved {
     unsigned numbers; /* given so far */
     wpin_constants constants[WPIN_CONSTANTS];
     unsigned number_of[WPIN_CONSTANTS];
+    wpin_kept_passage passages[WPIN_KEPT_PASSAGES];
     wpin_fan_kept fans[1 << WPIN_FANS_BITS];
     int bits; /* of the number of the periods: as many as there are users to need them */
     wpin_period *leaps;
