@@ -44,6 +44,17 @@ START_TEST(the_installed_tree_serves_others) {
          "installed demo");
     ck_assert_ptr_nonnull(strstr(output, "share/windpin/demo/honey-pump.plan"));
     ck_assert_ptr_nonnull(strstr(output, "pump.png"));
+    must(run_command(output, sizeof output,
+                     "ln -s %s/bin/windpin %s/elsewhere && cd / && %s/elsewhere live --help",
+                     prefix, prefix, prefix),
+         "its other program, found from anywhere");
+    ck_assert_ptr_nonnull(strstr(output, "Usage: windpin live [OPTION...] RIG [PLAN]"));
+    int status = run_command(output, sizeof output,
+                             "cd %s && rm -r libexec && bin/windpin live share/windpin/demo/"
+                             "honey-pump.yaml < /dev/null",
+                             prefix);
+    ck_assert_int_eq(status, 2);
+    ck_assert_ptr_nonnull(strstr(output, "windpin-live is neither beside this one nor at"));
 }
 END_TEST
 
