@@ -92,16 +92,17 @@ void wpin_period_make(const wpin_plant *plant, const wpin_pattern *pattern, doub
     bool filters = plant->feed.sense_filter > 0;
     p->pattern = *pattern;
     p->one_way = plant->heats;
-    p->seconds = 0;
     wpin_passage rooms[3]; /* of a segment, and in turn of all up to it */
-    const wpin_passage *all = NULL;
-    for (int s = 0; s < pattern->count; s++) {
-        const wpin_passage *one = find_passage(plant, pattern->number[s], pattern->dt[s], push,
-                                               &p->one_way, &rooms[s == 0 ? 1 : 2]);
-        if (s > 0) {
-            wpin_passage_join(&rooms[(s + 1) % 2], all, one, plant->heats, filters);
-        }
-        all = s > 0 ? &rooms[(s + 1) % 2] : one;
+    const wpin_passage *all =
+        find_passage(plant, pattern->number[0], pattern->dt[0], push, &p->one_way, &rooms[1]);
+    p->ends[0] = all->amps;
+    p->seconds = (double)pattern->dt[0] * PS;
+    for (int s = 1; s < pattern->count; s++) {
+        const wpin_passage *one =
+            find_passage(plant, pattern->number[s], pattern->dt[s], push, &p->one_way, &rooms[2]);
+        wpin_passage *both = &rooms[(s + 1) % 2];
+        wpin_passage_join(both, all, one, plant->heats, filters);
+        all = both;
         p->ends[s] = all->amps;
         p->seconds += (double)pattern->dt[s] * PS;
     }
