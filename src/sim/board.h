@@ -16,6 +16,7 @@ typedef struct wpin_sim_pin {
     wpin_cursor watched; /* where the pin watcher is */
     int64_t period;      /* of its timer, ps; 0 until started */
     uint32_t timer_steps;
+    int64_t step;     /* of it, ps; 0: they are no whole numbers */
     int64_t dead;     /* ps, of the low side of a leg */
     int64_t apart;    /* ps, the same of both sides of one whose PWM is centred */
     double to_ground; /* conductance of everything it feeds, S */

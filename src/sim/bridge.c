@@ -385,6 +385,9 @@ static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     bridge->repeats = false;
     bridge->stirred = false;
     find_moving(bridge);
+    if (bridge->moving_count > 0) {
+        plant->timer_step = sim->pins[bridge->inputs[bridge->moving[0]]].step;
+    }
     const wpin_logic_traits *logic = wpin_logic_of(bridge->part.logic);
     if (logic->pulses) {
         wpin_pulses_watch(sim, bridge, plant, was_high, sim->now);

@@ -2,6 +2,7 @@
 #include "plant.h"
 
 #include <math.h>
+#include <string.h>
 
 #define PS        1e-12
 #define HALF_TURN 3.14159265358979323846
@@ -65,14 +66,66 @@ static void make_passage(const wpin_plant *plant, int number, int64_t dt, double
     *one_way = *one_way || piece.loop.way != 0;
 }
 
-/* The same; dead times are kept, as they come again with every other duty. */
+static wpin_stepped *stepped_for(const wpin_plant *plant, int number) {
+    wpin_stepped *s = &plant->solved->stepped[number / 12 % WPIN_STEPPED];
+    if (s->made != plant->constants_number || s->number != number || s->step != plant->timer_step) {
+        s->made = plant->constants_number;
+        s->number = number;
+        s->step = plant->timer_step;
+        s->one_way = false;
+        memset(s->has_fine, 0, sizeof s->has_fine);
+        memset(s->has_coarse, 0, sizeof s->has_coarse);
+    }
+    return s;
+}
+
+static const wpin_passage *steps_of(const wpin_plant *plant, wpin_stepped *s, int64_t steps,
+                                    bool *has, wpin_passage *room) {
+    if (!*has) {
+        make_passage(plant, s->number, steps * s->step, 0, &s->one_way, room);
+        *has = true;
+    }
+    return room;
+}
+
+/* A segment of whole timer steps, put together from two that are known; NULL if it is none. */
+static const wpin_passage *compose(const wpin_plant *plant, int number, int64_t dt, bool *one_way,
+                                   wpin_passage *room) {
+    int64_t steps = plant->timer_step > 0 && !plant->heats ? dt / plant->timer_step : 0;
+    if (steps == 0 || steps * plant->timer_step != dt ||
+        steps >= WPIN_FINE_STEPS * WPIN_COARSE_STEPS) {
+        return NULL;
+    }
+    wpin_stepped *s = stepped_for(plant, number);
+    int64_t fine = steps % WPIN_FINE_STEPS, coarse = steps / WPIN_FINE_STEPS;
+    const wpin_passage *first = NULL, *then = NULL;
+    if (coarse > 0) {
+        first = steps_of(plant, s, coarse * WPIN_FINE_STEPS, &s->has_coarse[coarse],
+                         &s->coarse[coarse]);
+    }
+    if (fine > 0) {
+        then = steps_of(plant, s, fine, &s->has_fine[fine], &s->fine[fine]);
+    }
+    *one_way = *one_way || s->one_way;
+    if (first == NULL || then == NULL) {
+        return first == NULL ? then : first;
+    }
+    wpin_passage_join(room, first, then, false, plant->feed.sense_filter > 0);
+    return room;
+}
+
+/* The same as make_passage; dead times are kept, as they come again with every other duty, and
+ * duties are put together. */
 static const wpin_passage *find_passage(const wpin_plant *plant, int number, int64_t dt,
                                         double push, bool *one_way, wpin_passage *room) {
     if (dt > SHORT || push != 0) {
-        make_passage(plant, number, dt, push, one_way, room);
-        return room;
+        const wpin_passage *known = push == 0 ? compose(plant, number, dt, one_way, room) : NULL;
+        if (known == NULL) {
+            make_passage(plant, number, dt, push, one_way, room);
+        }
+        return known == NULL ? room : known;
     }
-    wpin_kept_passage *kept = &plant->solved->passages[number % WPIN_KEPT_PASSAGES];
+    wpin_kept_passage *kept = &plant->solved->passages[number / 12 % WPIN_KEPT_PASSAGES];
     if (kept->made != plant->constants_number || kept->number != number || kept->dt != dt) {
         *kept = (wpin_kept_passage){.made = plant->constants_number, .number = number, .dt = dt};
         make_passage(plant, number, dt, 0, &kept->one_way, &kept->does);

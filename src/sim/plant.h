@@ -182,10 +182,25 @@ typedef struct wpin_kept_passage {
     wpin_passage does;
 } wpin_kept_passage;
 
+#define WPIN_FINE_STEPS   32
+#define WPIN_COARSE_STEPS 64 /* as many fine ones each */
+#define WPIN_STEPPED      4
+
+/* A circuit for whole steps of a timer: any number of them is so many coarse and so many fine ones,
+ * which are solved as they are met. */
+typedef struct wpin_stepped {
+    unsigned made; /* number of the constants it is of; 0: never */
+    int number;
+    int64_t step; /* ps */
+    bool one_way;
+    bool has_fine[WPIN_FINE_STEPS], has_coarse[WPIN_COARSE_STEPS];
+    wpin_passage fine[WPIN_FINE_STEPS], coarse[WPIN_COARSE_STEPS];
+} wpin_stepped;
+
 #define WPIN_KEPT_PASSAGES 8
 #define WPIN_FANS_BITS     3
 #define WPIN_CACHE_BITS    8
-#define WPIN_LEAPS_BITS    8  /* for one motor... */
+#define WPIN_LEAPS_BITS    7  /* for one motor... */
 #define WPIN_LEAPS_MOST    11 /* ...and for as many as there may be */
 #define WPIN_CONSTANTS     8
 
@@ -197,6 +212,7 @@ typedef struct wpin_solved {
     wpin_constants constants[WPIN_CONSTANTS];
     unsigned number_of[WPIN_CONSTANTS];
     wpin_kept_passage passages[WPIN_KEPT_PASSAGES];
+    wpin_stepped stepped[WPIN_STEPPED];
     wpin_fan_kept fans[1 << WPIN_FANS_BITS];
     int bits; /* of the number of the periods: as many as there are users to need them */
     wpin_period *leaps;
@@ -233,9 +249,10 @@ typedef struct wpin_plant {
     wpin_sums sums;
     double inertia, viscous; /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
-    unsigned prepared; /* how often */
-    unsigned version;  /* of that and of the feed; counts their changes */
-    int64_t piece_max; /* longest piece, ps */
+    unsigned prepared;  /* how often */
+    unsigned version;   /* of that and of the feed; counts their changes */
+    int64_t piece_max;  /* longest piece, ps */
+    int64_t timer_step; /* its duties are whole numbers of these, ps; 0: not known */
     wpin_feed feed;
     wpin_part_motor motor; /* of the others: what the circuit needs of it */
     wpin_part_lamp lamp;

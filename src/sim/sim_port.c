@@ -65,6 +65,7 @@ static wpin_status start_timer(wpin_sim *sim, wpin_pin pin, const wpin_pwm_reque
     }
     p->timer_steps = steps;
     p->period = llround(1e12 / hz);
+    p->step = p->period % steps == 0 ? p->period / steps : 0;
     p->inverted = request->inverted;
     p->centred = request->centred;
     p->dead = p->apart = 0;
