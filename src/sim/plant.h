@@ -233,7 +233,7 @@ typedef struct wpin_cached {
 } wpin_cached;
 
 typedef struct wpin_plant {
-    /* what every stretch of time touches stands together */
+    /* what every stretch of time changes, in two lines of a cache; then what it asks */
     wpin_plant_kind kind;
     wpin_leg_state leg_a, leg_b;
     wpin_leg_state leg_c, leg_d; /* of a stepper's second winding; c: a third phase */
@@ -241,12 +241,12 @@ typedef struct wpin_plant {
     bool heats;   /* its winding or its driver */
     bool stalled; /* the shaft is held */
     double amps, speed, angle, sense_amps;
-    double charge;     /* out of the supply since it was last balanced, As */
-    double drawn;      /* mean current of the stretch before, A */
-    double over_time;  /* above the bridge's limit, s */
-    double over_limit; /* that limit, A */
-    double over_peak;  /* highest current while above it, A */
+    double charge; /* out of the supply since it was last balanced, As */
     wpin_sums sums;
+    double over_time;        /* above the bridge's limit, s */
+    double over_peak;        /* highest current while above it, A */
+    double over_limit;       /* that limit, A */
+    double drawn;            /* mean current of the stretch before, A */
     double inertia, viscous; /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
     unsigned prepared;  /* how often */
