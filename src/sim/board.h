@@ -334,7 +334,12 @@ double wpin_shunt_volts(const wpin_sim *sim, const wpin_analog *a);
 void wpin_pins_release(wpin_sim *sim);
 /* Runs one bridge with its motor from sim->now to `until`. */
 void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
-/* One asleep takes note of the time that has passed and of the volts there are. */
+/* Keeps a movement of its legs for later; lets relay contacts go where their coils want them. */
+void wpin_bridge_add_event(wpin_bridge *bridge, int64_t at, wpin_legs legs);
+void wpin_bridge_move_contacts(wpin_bridge *bridge, wpin_legs next, int64_t at);
+/* Whether nothing will happen to it by itself; and one asleep takes note of the time that has
+ * passed and of the volts there are. */
+bool wpin_bridge_may_sleep(const wpin_bridge *bridge, const wpin_plant *plant);
 void wpin_bridge_note_sleep(const wpin_sim *sim, wpin_bridge *bridge);
 /* Whether its motor may ever leap over whole periods; and leaps from the begin of one, the cursors
  * of its inputs with it. Returns where it got to: where it was if something could happen in the

@@ -1,5 +1,5 @@
 /* Drivers at work: each follows the levels on its inputs, by its own logic and with its own
- * delays. What burns it stands in bridge_burns.c. */
+ * delays. What burns it stands in bridge_burns.c, when it may sleep in bridge_sleep.c. */
 #include "board.h"
 #include <math.h>
 
@@ -144,36 +144,7 @@ static unsigned levels_of(const wpin_bridge *bridge) {
     return levels ^ bridge->inverts;
 }
 
-/* ---- relay contacts ---- */
-
-/* Repeatable shares of a bounce: a golden-ratio sequence, different for each operation. */
-static double bounce_share(wpin_bridge *bridge) {
-    bridge->seed = fmod(bridge->seed + 0.6180339887, 1);
-    return bridge->seed;
-}
-
-static void add_event(wpin_bridge *bridge, int64_t at, wpin_legs legs) {
-    bridge->events[bridge->event_count++] = (wpin_leg_event){at, legs};
-}
-
-/* The contacts move after the coil's delay, and bounce off and on before they rest. */
-static void move_contacts(wpin_bridge *bridge, wpin_legs next, int64_t at) {
-    wpin_legs off = {.a = bridge->shown.a == next.a ? next.a : WPIN_LEG_OFF,
-                     .b = bridge->shown.b == next.b ? next.b : WPIN_LEG_OFF};
-    double bounce = bridge->part.contact_bounce;
-    int64_t first = at + (int64_t)(bridge->part.contact_delay * PS_PER_S), last = first;
-    bridge->event_count = 0;
-    bridge->operations++;
-    add_event(bridge, first, off);
-    for (int i = 1; bounce > 0 && i < WPIN_LEG_EVENTS - 2; i++) {
-        int64_t step =
-            (int64_t)(bounce / WPIN_LEG_EVENTS * (0.5 + bounce_share(bridge)) * PS_PER_S);
-        last += step > 0 ? step : 1;
-        add_event(bridge, last, i % 2 == 1 ? next : off);
-    }
-    add_event(bridge, last + 1, next);
-    bridge->target = next;
-}
+/* ---- events to come ---- */
 
 static void pass_event(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t at) {
     put_legs(sim, bridge, plant, bridge->events[0].legs, at);
@@ -203,7 +174,7 @@ static void pause_between(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
                                               .d = parted(now.d, next.d)};
     bridge->event_count = 0;
     put_legs(sim, bridge, plant, between, at);
-    add_event(bridge, at + (int64_t)(bridge->part.dead_time * PS_PER_S), next);
+    wpin_bridge_add_event(bridge, at + (int64_t)(bridge->part.dead_time * PS_PER_S), next);
 }
 
 /* A driver that works, whose legs need no second thought but for what burns it. */
@@ -256,7 +227,7 @@ static void follow_inputs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant,
         bridge->event_count = 0;
         put_legs(sim, bridge, plant, next, at);
     } else if (contacts && (next.a != bridge->target.a || next.b != bridge->target.b)) {
-        move_contacts(bridge, next, at);
+        wpin_bridge_move_contacts(bridge, next, at);
     } else if (!contacts ||
                bridge->event_count == 0) { /* of contacts: a wire came off, or on again */
         put_legs(sim, bridge, plant, next, at);
@@ -407,35 +378,6 @@ static bool goes_on(const wpin_sim *sim, const wpin_bridge *bridge) {
            bridge->alive == alive(sim, bridge);
 }
 
-/* ---- sleep ---- */
-
-/* Whether some leg could drive another. */
-static bool could_drive(wpin_legs legs) {
-    const wpin_leg_state all[] = {legs.a, legs.b, legs.c, legs.d};
-    unsigned seen = 0;
-    for (int i = 0; i < 4; i++) {
-        seen |= 1U << all[i];
-    }
-    const unsigned low = 1U << WPIN_LEG_LOW, high = 1U << WPIN_LEG_HIGH;
-    return (seen & 1U << WPIN_LEG_BOTH) != 0 || (seen & (low | high)) == (low | high);
-}
-
-/* One that asks nothing of a load at rest sleeps, whether its supply lives or not. */
-static bool may_sleep(const wpin_bridge *bridge, const wpin_plant *plant) {
-    return bridge->moving_count == 0 && bridge->event_count == 0 && bridge->steady &&
-           !bridge->never_off && wpin_plant_rests(plant) && plant->charge == 0 &&
-           plant->drawn == 0 && fabs(plant->sense_amps) < 1e-9 &&
-           !could_drive(bridge->legs[bridge->levels]);
-}
-
-void wpin_bridge_note_sleep(const wpin_sim *sim, wpin_bridge *bridge) {
-    wpin_plant *plant = sim->plants[bridge->motor];
-    plant->sums.time += (double)(sim->now - bridge->upto) / PS_PER_S;
-    plant->feed.volts = sim->supplies[bridge->supply].part.volts;
-    plant->feed.sag = wpin_supply_sag_beside(sim, bridge->supply, plant);
-    bridge->upto = sim->now;
-}
-
 static void wake(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     wpin_bridge_note_sleep(sim, bridge);
     bridge->asleep = false;
@@ -488,6 +430,6 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     }
     bridge->seen = sim->changes;
     bridge->upto = until;
-    bridge->asleep = may_sleep(bridge, plant);
+    bridge->asleep = bridge->moving_count == 0 && wpin_bridge_may_sleep(bridge, plant);
     tell_hit(sim, plant, bridge);
 }
