@@ -123,6 +123,7 @@ static void check_cogging(wpin_reader *reader, const yaml_node_t *node, wpin_par
 
 static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(motor_fields)];
+    size_t before = reader->messages->count;
     wpin_read_map(reader, node, "motor", motor_fields, COUNT(motor_fields), &load->motor, nodes);
     if (node->type != YAML_MAPPING_NODE) {
         return;
@@ -147,7 +148,8 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
                     load->motor.pole_pairs);
     }
     check_cogging(reader, node, &load->motor);
-    if (load->motor.static_friction < load->motor.dry_friction) {
+    bool read = reader->messages->count == before; /* else a value may be no more than missing */
+    if (read && load->motor.static_friction < load->motor.dry_friction) {
         wpin_say_at(reader, node,
                     "static-friction (%.4g mNm) is below dry-friction (%.4g mNm); a shaft at rest "
                     "holds at least as hard as a turning one",
