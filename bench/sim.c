@@ -268,6 +268,30 @@ static wpin_sim *new_pair(wpin_port *port) {
     return sim;
 }
 
+/* A number of lamps on one supply beside a motor, lit for milliseconds: for counting instructions.
+ */
+static int light_lamps(int count, long last) {
+    const wpin_part_lamp lamp = {
+        .name = "lamp", .volts = 12, .watts = 10, .cold_share = 0.1, .warm_up = 0.1};
+    wpin_part_driver one = bridge;
+    one.logic = WPIN_LOGIC_LOW_SIDE;
+    wpin_port port;
+    wpin_sim *sim = new_board(&port, &motor);
+    for (int i = 0; i < count; i++) {
+        wpin_pin pin = (wpin_pin)(40 + i);
+        int number = wpin_sim_add_bridge(sim, &one, 0);
+        wpin_sim_wire_input(sim, number, 0, pin);
+        wpin_sim_add_lamp(sim, &lamp, number);
+        port.open(sim, pin, WPIN_LOW);
+        port.write(sim, pin, WPIN_HIGH);
+    }
+    port.pwm_duty(sim, 9, WPIN_DUTY_FULL / 2);
+    wpin_sim_advance(sim, last * MS);
+    printf("%.3g A\n", wpin_sim_read(sim, count).amps_now);
+    wpin_sim_free(sim);
+    return 0;
+}
+
 /* Duty, its slope, which motor, milliseconds: for counting instructions. */
 static int drive_one(char **argv) {
     wpin_part_motor light = light_motor();
@@ -294,10 +318,13 @@ static int drive_one(char **argv) {
 }
 
 /* Driven only, for counting instructions: a number of motors, milliseconds, whether each has a new
- * duty in every one; or see drive_one. */
+ * duty in every one; lamps, milliseconds; or see drive_one. */
 int main(int argc, char **argv) {
     if (argc == 5) {
         return drive_one(argv);
+    }
+    if (argc == 3) {
+        return light_lamps((int)strtol(argv[1], NULL, 10), strtol(argv[2], NULL, 10));
     }
     if (argc == 4) {
         return drive_motors((int)strtol(argv[1], NULL, 10), (int)strtol(argv[2], NULL, 10),

@@ -46,6 +46,7 @@ static house built(double capacitance, bool protects) {
     relay.logic = WPIN_LOGIC_RELAY;
     relay.contact_delay = 5e-3;
     relay.contact_bounce = protects ? 0 : 2e-3; /* how often it moved decides on how it bounces */
+    one.burns_above_amps = 100; /* a cold lamp's first current ends near the limit, or past it */
     wpin_part_motor fan = b.motor;
     fan.load_quadratic = 5e-8;
     ck_assert_int_eq(wpin_sim_add_motor(h.sim, &fan, driver(&h, RELAY, &relay, 1)), RELAY);
@@ -236,6 +237,57 @@ START_TEST(what_sleeps_can_burn) {
 }
 END_TEST
 
+/* A lamp that has come to its warmth, whose driver does not leave it at that. */
+static void lasts(wpin_part_driver *part) {
+    part->burns_above_amps = 0.6;
+    part->burns_after = 1.5;
+}
+static void warms(wpin_part_driver *part) {
+    part->heat = (wpin_part_heat){.resistance = 500, .time = 3, .limit = 50};
+}
+static void leaks(wpin_part_driver *part) {
+    part->logic = WPIN_LOGIC_HIGH_SIDE;
+    part->bootstrap_time = 1.2;
+}
+static const struct {
+    const char *what;
+    void (*driver)(wpin_part_driver *part);
+    double from, to; /* s: when it goes out */
+} ends[] = {
+    {"over its limit for a time", lasts, 1.5, 2},
+    {"as hot as it may be", warms, 1.5, 6},
+    {"no low phase", leaks, 1.2, 1.2},
+};
+
+START_TEST(what_stands_still_ends) {
+    bench b = ideal();
+    b.supply.resistance = 0.1;
+    b.bridge.on_resistance = 0.1;
+    b.bridge.diode_volts = 0.7;
+    b.bridge.logic = WPIN_LOGIC_LOW_SIDE;
+    ends[_i].driver(&b.bridge);
+    b.sim = wpin_sim_new(&controller);
+    b.port = wpin_sim_port(b.sim);
+    wpin_sim_add_supply(b.sim, &b.supply);
+    wpin_sim_add_bridge(b.sim, &b.bridge, 0);
+    b.port.open(b.sim, PWM, WPIN_LOW);
+    wpin_sim_wire_input(b.sim, 0, 0, PWM);
+    wpin_part_lamp lamp = {
+        .name = "lamp", .volts = 12, .watts = 10, .cold_share = 0.1, .warm_up = 0.1};
+    wpin_sim_add_lamp(b.sim, &lamp, 0);
+    bool high = b.bridge.logic == WPIN_LOGIC_LOW_SIDE;
+    b.port.write(b.sim, PWM, high ? WPIN_HIGH : WPIN_LOW);
+    double out = 0;
+    for (int ms = 0; ms < 8000 && out == 0; ms += 20) {
+        wpin_sim_advance(b.sim, 20 * MS);
+        out = wpin_sim_read(b.sim, 0).amps_now == 0 ? ms * 1e-3 : 0;
+    }
+    ck_assert_msg(out >= ends[_i].from - 20e-3 && out <= ends[_i].to + 20e-3, "%s: at %g s",
+                  ends[_i].what, out);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("asleep");
     TCase *tests = tcase_create("asleep");
@@ -243,6 +295,7 @@ int main(void) {
     tcase_add_loop_test(tests, the_hardware_may_follow_later, 0, 4);
     tcase_add_test(tests, what_sleeps_knows_its_volts);
     tcase_add_test(tests, what_sleeps_can_burn);
+    tcase_add_loop_test(tests, what_stands_still_ends, 0, sizeof ends / sizeof *ends);
     suite_add_tcase(suite, tests);
     return run_suite(suite);
 }

@@ -6,7 +6,7 @@
 #define ROOM_K 300.0
 
 double wpin_calc_filament_hot(const wpin_filament *f) {
-    return ROOM_K * pow(1 / f->cold_share, 1 / 1.2);
+    return ROOM_K * pow(1 / f->cold_share, 1 / WPIN_FILAMENT_POWER);
 }
 
 static double hot_of(const wpin_filament *f) {
@@ -14,7 +14,8 @@ static double hot_of(const wpin_filament *f) {
 }
 
 double wpin_calc_filament_ohms(const wpin_filament *f, double kelvin) {
-    return f->volts * f->volts / f->watts * f->cold_share * pow(kelvin / ROOM_K, 1.2);
+    return f->volts * f->volts / f->watts * f->cold_share *
+           pow(kelvin / ROOM_K, WPIN_FILAMENT_POWER);
 }
 
 static double fourth_power(double of) {

@@ -50,6 +50,8 @@ typedef struct wpin_supply {
     double full_volts; /* of full cells */
     double rise;       /* regulator: K above 25 degC */
     double borne;      /* V: as many as all of its drivers were seen to bear */
+    double standing;   /* A: what drivers that sleep take of it... */
+    double stood_at;   /* V: ...as long as it gives these */
     bool hot, weak;    /* shut down by its heat; too little at its input */
 } wpin_supply;
 
@@ -85,10 +87,11 @@ typedef struct wpin_bridge {
     bool joins;   /* the same, and periods of its PWM may be joined */
     bool stirred; /* an input is another than it was */
     bool steady;  /* nothing moves its legs but edges, events, and what counts as a change */
-    bool asleep;  /* since `upto` nothing has happened, nor will before such a change */
+    bool asleep;  /* since `upto` nothing has happened, nor will before such a change... */
     bool repeats; /* its pattern is the next one too, as long as the motor goes on its way */
     bool delicate;                           /* can be harmed by the order of its inputs */
     bool never_off;                          /* its transistor conducts whatever the pin says */
+    int64_t wakes;                           /* ...or this moment, ps */
     bool mixed;                              /* leads of its stepper are not in order */
     int64_t off_until;                       /* switched off by its own protection */
     int event_count;                         /* of relay contacts */
@@ -209,6 +212,10 @@ struct wpin_sim {
     int64_t ahead;           /* so much later it is for the controller, ps: see wpin_sim_pass */
     unsigned changes;        /* of wires, parts and supplies: after one, drivers look at all anew */
     int64_t clock_read;      /* what the controller's clock said last, us */
+    int *awake;              /* drivers that do not sleep, by their numbers... */
+    int awake_count;
+    int64_t wakes;   /* ...when the first of the others wakes by itself, ps... */
+    unsigned roused; /* ...and what had changed when all were woken */
     wpin_pin groups[WPIN_SIM_GROUPS][8];
     int group_count;
     wpin_sim_pin pins[WPIN_SIM_PINS];
@@ -293,7 +300,7 @@ static inline double wpin_supply_sag(const wpin_supply *s, double amps) {
  */
 int64_t wpin_rails_window(const wpin_sim *sim);
 /* Balances the supplies after a stretch of time: sag, limit, returned current. */
-void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to);
+void wpin_rails_settle(wpin_sim *sim, double seconds);
 /* Volts of a supply that other loads than this one take away. */
 double wpin_supply_sag_beside(const wpin_sim *sim, int supply, const wpin_plant *plant);
 /* Sets what supplies made from others give, from the volts of those. */
@@ -332,15 +339,25 @@ bool wpin_warmth_inject(wpin_sim *sim, int bridge, bool off);
 double wpin_shunt_volts(const wpin_sim *sim, const wpin_analog *a);
 /* Every pin floats: what a reset does. */
 void wpin_pins_release(wpin_sim *sim);
-/* Runs one bridge with its motor from sim->now to `until`. */
-void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
+/* Runs one bridge with its motor from sim->now to `until`; whether it may sleep then. */
+bool wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until);
 /* Keeps a movement of its legs for later; lets relay contacts go where their coils want them. */
 void wpin_bridge_add_event(wpin_bridge *bridge, int64_t at, wpin_legs legs);
 void wpin_bridge_move_contacts(wpin_bridge *bridge, wpin_legs next, int64_t at);
-/* Whether nothing will happen to it by itself; and one asleep takes note of the time that has
- * passed and of the volts there are. */
-bool wpin_bridge_may_sleep(const wpin_bridge *bridge, const wpin_plant *plant);
-void wpin_bridge_note_sleep(const wpin_sim *sim, wpin_bridge *bridge);
+/* The next moment at which its legs may move by themselves: an edge, or an event; at most `until`.
+ */
+int64_t wpin_bridge_next(const wpin_bridge *bridge, int64_t until);
+/* Puts a driver among those that are awake. */
+void wpin_bridge_join(wpin_sim *sim, int number);
+/* Lets drivers sleep to which nothing will happen by itself for long enough. */
+void wpin_sim_doze(wpin_sim *sim);
+/* Wakes a driver, if it sleeps; those to which something happens before a moment, or all, if parts
+ * are others than they were; those of a supply, if its volts concern them, or all. */
+void wpin_bridge_wake(wpin_sim *sim, wpin_bridge *bridge);
+void wpin_sim_rouse(wpin_sim *sim, int64_t until);
+void wpin_supply_rouse(wpin_sim *sim, int supply, bool all);
+/* Lets the time that a driver has slept through pass for its load. */
+void wpin_bridge_lead(const wpin_sim *sim, wpin_bridge *bridge);
 /* Whether its motor may ever leap over whole periods; and leaps from the begin of one, the cursors
  * of its inputs with it. Returns where it got to: where it was if something could happen in the
  * first period already. */
@@ -389,8 +406,8 @@ typedef struct wpin_surge {
 double wpin_edge_joules(const wpin_bridge *bridge, const wpin_plant *plant, wpin_legs next);
 wpin_surge wpin_edge_surge(const wpin_sim *sim, const wpin_bridge *bridge, const wpin_plant *plant,
                            wpin_legs next);
-/* Feeds the drivers on a supply what it gives now: all of them, or those that are awake. */
-void wpin_bridges_feed(wpin_sim *sim, int supply, bool all);
+/* Feeds the drivers on a supply that are awake what it gives now. */
+void wpin_bridges_feed(wpin_sim *sim, int supply);
 /* Feeds the legs what the supply gives. */
 void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge);
 /* Burns a pin by what it drives, if it can not carry that. */

@@ -49,10 +49,11 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     }
 }
 
-void wpin_bridges_feed(wpin_sim *sim, int supply, bool all) {
-    for (int i = 0; i < sim->bridge_count; i++) {
-        if (sim->bridges[i].supply == supply && (all || !sim->bridges[i].asleep)) {
-            wpin_bridge_feed(sim, &sim->bridges[i]);
+void wpin_bridges_feed(wpin_sim *sim, int supply) {
+    for (int i = 0; i < sim->awake_count; i++) {
+        wpin_bridge *bridge = &sim->bridges[sim->awake[i]];
+        if (bridge->supply == supply) {
+            wpin_bridge_feed(sim, bridge);
         }
     }
 }
@@ -274,7 +275,7 @@ static void find_moving(wpin_bridge *bridge) {
     }
 }
 
-static int64_t earliest(const wpin_bridge *bridge, int64_t until) {
+int64_t wpin_bridge_next(const wpin_bridge *bridge, int64_t until) {
     for (int m = 0; m < bridge->moving_count; m++) {
         int64_t edge = bridge->cursors[bridge->moving[m]].edge;
         until = edge < until ? edge : until;
@@ -367,32 +368,19 @@ static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     }
 }
 
-/* Whether no input and no part is another than when it was looked at last. */
-static bool unchanged(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return bridge->seen == sim->changes && !bridge->stirred;
-}
-
 /* Whether all is as the last stretch left it. */
 static bool goes_on(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return unchanged(sim, bridge) && bridge->upto == sim->now && bridge->steady &&
-           bridge->alive == alive(sim, bridge);
+    return bridge->seen == sim->changes && !bridge->stirred && bridge->upto == sim->now &&
+           bridge->steady && bridge->alive == alive(sim, bridge);
 }
 
-static void wake(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
-    wpin_bridge_note_sleep(sim, bridge);
-    bridge->asleep = false;
-    wpin_plant_fed(plant);
-    wpin_bridge_feed(sim, bridge);
+/* A current may come to stay only where it turns nothing. */
+static bool may_come_to_rest(const wpin_plant *plant) {
+    return plant->amps == 0 || plant->kind == WPIN_PLANT_LAMP || plant->kind == WPIN_PLANT_SOLENOID;
 }
 
-void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
-    if (bridge->motor == WPIN_SIM_NO_WIRE || (bridge->asleep && unchanged(sim, bridge))) {
-        return;
-    }
+bool wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     wpin_plant *plant = sim->plants[bridge->motor];
-    if (bridge->asleep) {
-        wake(sim, bridge, plant);
-    }
     bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
     if (brushless) {
         wpin_brushless_lead(plant, bridge->motor_off);
@@ -422,7 +410,7 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
                 break;
             }
         }
-        int64_t edge = earliest(bridge, until);
+        int64_t edge = wpin_bridge_next(bridge, until);
         wpin_plant_advance(plant, edge - at);
         at = edge;
         wpin_bridge_check_current(sim, bridge, plant, at);
@@ -430,6 +418,6 @@ void wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     }
     bridge->seen = sim->changes;
     bridge->upto = until;
-    bridge->asleep = bridge->moving_count == 0 && wpin_bridge_may_sleep(bridge, plant);
     tell_hit(sim, plant, bridge);
+    return may_come_to_rest(plant);
 }

@@ -5,8 +5,9 @@ static void weaken(wpin_sim *sim, int supply, bool on) {
     double sound = sim->supplies[supply].sound_resistance;
     sim->supplies[supply].part.resistance = on ? sound * 10 + 1 : sound;
     for (int i = 0; i < sim->bridge_count; i++) {
-        const wpin_bridge *bridge = &sim->bridges[i];
+        wpin_bridge *bridge = &sim->bridges[i];
         if (bridge->supply == supply && bridge->motor != WPIN_SIM_NO_WIRE) {
+            wpin_bridge_lead(sim, bridge);
             sim->plants[bridge->motor]->feed.resistance = sim->supplies[supply].part.resistance;
             wpin_plant_prepare(sim->plants[bridge->motor]);
         }
@@ -61,6 +62,7 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
     if (number < 0) {
         return false;
     }
+    wpin_sim_catch_up(sim);
     sim->changes++;
     switch (fault) {
     case WPIN_PART_FAULT_SUPPLY_DEAD:

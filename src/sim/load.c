@@ -22,6 +22,21 @@ bool wpin_plant_rests(const wpin_plant *plant) {
     }
 }
 
+int64_t wpin_plant_steady(wpin_plant *plant) {
+    if (wpin_plant_rests(plant)) {
+        return WPIN_PLANT_FOR_EVER;
+    }
+    switch (plant->kind) {
+    case WPIN_PLANT_LAMP: return wpin_lamp_steady(plant);
+    case WPIN_PLANT_SOLENOID: return wpin_solenoid_steady(plant);
+    default: return 0;
+    }
+}
+
+double wpin_plant_draws(const wpin_plant *plant) {
+    return plant->amps == 0 ? 0 : wpin_plant_rail(plant) * plant->amps * plant->feed.share;
+}
+
 void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
     if (wpin_plant_rests(plant)) {
         wpin_plant_tally(plant, (double)dt * PS, 0, 0, 0);
@@ -31,7 +46,7 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
     case WPIN_PLANT_LAMP: wpin_lamp_advance(plant, dt); break;
     case WPIN_PLANT_STEPPER: wpin_stepper_advance(plant, dt); break;
     case WPIN_PLANT_BRUSHLESS: wpin_brushless_advance(plant, dt); break;
-    case WPIN_PLANT_SOLENOID: wpin_winding_advance(plant, dt); break;
+    case WPIN_PLANT_SOLENOID: wpin_solenoid_advance(plant, dt); break;
     case WPIN_PLANT_MOTOR: wpin_motor_advance(plant, dt); break;
     }
 }

@@ -80,6 +80,11 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int suppl
         return -1;
     }
     sim->bridges = all;
+    int *awake = wpin_grown(sim->awake, (size_t)sim->bridge_count, sizeof *awake);
+    if (awake == NULL) {
+        return -1;
+    }
+    sim->awake = awake;
     wpin_bridge *mine = &all[sim->bridge_count];
     *mine = (wpin_bridge){.part = *bridge, .supply = supply, .motor = WPIN_SIM_NO_WIRE};
     mine->seen = sim->changes - 1U;
@@ -179,6 +184,7 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int br
     sim->heats = sim->heats || plant->heats;
     all[sim->plant_count] = plant;
     sim->bridges[bridge].motor = sim->plant_count++;
+    wpin_bridge_join(sim, bridge);
     sim->supplies[sim->bridges[bridge].supply].loads++;
     wpin_keep_name(plant->name, sizeof plant->name, motor->name, "motor");
     plant->motor.name = plant->name;

@@ -56,6 +56,7 @@ void wpin_pin_check(wpin_sim *sim, wpin_pin pin) {
 
 static void stir_drivers(wpin_sim *sim, wpin_pin pin) {
     for (int i = sim->pins[pin].first; i <= sim->pins[pin].last; i++) {
+        wpin_bridge_wake(sim, &sim->bridges[i]);
         sim->bridges[i].stirred = true;
     }
 }

@@ -315,6 +315,11 @@ void wpin_plant_number_constants(wpin_plant *plant);
 void wpin_plant_fed(wpin_plant *plant);
 /* It stands without a current, and nothing drives one. */
 bool wpin_plant_rests(const wpin_plant *plant);
+/* For how long its current stays what it is, ps, if its legs and its volts do: 0 where that is not
+ * known. And what it draws out of the supply then, A. */
+#define WPIN_PLANT_FOR_EVER INT64_MAX
+int64_t wpin_plant_steady(wpin_plant *plant);
+double wpin_plant_draws(const wpin_plant *plant);
 /* Lets dt ps pass with the legs as they are. */
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 /* So many at the most: their numbers are counted one by one. */
@@ -374,10 +379,11 @@ static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
 /* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
 /* Each kind's own way through a stretch of time, in ps: a motor; the same or a solenoid piece by
- * piece; a lamp, a stepper, a brushless motor. */
+ * piece; a lamp, a solenoid, a stepper, a brushless motor. */
 void wpin_motor_advance(wpin_plant *plant, int64_t dt);
 void wpin_winding_advance(wpin_plant *plant, int64_t dt);
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt);
+void wpin_solenoid_advance(wpin_plant *plant, int64_t dt);
 void wpin_stepper_advance(wpin_plant *plant, int64_t dt);
 void wpin_brushless_advance(wpin_plant *plant, int64_t dt);
 /* Takes the lead of phase a off, or puts it on again. */
@@ -388,6 +394,9 @@ void wpin_brushless_phases(const wpin_plant *plant, wpin_part_phases *to);
 void wpin_brushless_leads(const wpin_plant *plant, double volts[3]);
 /* A solenoid's plunger after its current flowed for some seconds. */
 void wpin_solenoid_follow(wpin_plant *plant, double seconds);
+/* A solenoid or a lamp: see wpin_plant_steady. */
+int64_t wpin_solenoid_steady(const wpin_plant *plant);
+int64_t wpin_lamp_steady(wpin_plant *plant);
 /* A lamp's filament as cold as the room, as one just made; whether it is. */
 void wpin_lamp_cool(wpin_plant *plant);
 bool wpin_lamp_is_cold(const wpin_plant *plant);

@@ -30,17 +30,17 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
     return window;
 }
 
-/* Mean current each load drew in the stretch; the sum, with what else is connected to it. One that
- * sleeps draws nothing. */
+/* Mean current each load drew in the stretch; the sum, with what else is connected to it. */
 static double take_currents(wpin_sim *sim, int supply, double seconds) {
-    double total = supply == sim->feeds_controller ? sim->controller_amps : 0;
+    double total = sim->supplies[supply].standing;
+    total += supply == sim->feeds_controller ? sim->controller_amps : 0;
     for (int i = 0; i < sim->supply_count; i++) {
         const wpin_supply *s = &sim->supplies[i];
         total += s->made && s->maker.from == supply ? s->taken : 0;
     }
-    for (int i = 0; i < sim->bridge_count; i++) {
-        const wpin_bridge *bridge = &sim->bridges[i];
-        if (!bridge->asleep && bridge->supply == supply && bridge->motor != WPIN_SIM_NO_WIRE) {
+    for (int i = 0; i < sim->awake_count; i++) {
+        const wpin_bridge *bridge = &sim->bridges[sim->awake[i]];
+        if (bridge->supply == supply) {
             wpin_plant *plant = sim->plants[bridge->motor];
             plant->drawn = plant->charge / seconds;
             plant->charge = 0;
@@ -58,12 +58,11 @@ static bool rises(wpin_supply *s) {
     return more;
 }
 
-static void share_sag(wpin_sim *sim, int supply, bool all) {
+static void share_sag(wpin_sim *sim, int supply) {
     const double worth = 1e-4; /* V: smaller changes are not worth the work */
-    for (int i = 0; i < sim->bridge_count; i++) {
-        const wpin_bridge *bridge = &sim->bridges[i];
-        if (bridge->supply != supply || bridge->motor == WPIN_SIM_NO_WIRE ||
-            (bridge->asleep && !all)) {
+    for (int i = 0; i < sim->awake_count; i++) {
+        wpin_bridge *bridge = &sim->bridges[sim->awake[i]];
+        if (bridge->supply != supply) {
             continue;
         }
         wpin_plant *plant = sim->plants[bridge->motor];
@@ -71,24 +70,24 @@ static void share_sag(wpin_sim *sim, int supply, bool all) {
         if (fabs(sag - plant->feed.sag) > worth) {
             plant->feed.sag = sag;
             wpin_plant_fed(plant);
-            wpin_bridge_feed(sim, &sim->bridges[i]);
+            wpin_bridge_feed(sim, bridge);
         }
     }
 }
 
-static void check_limit(wpin_sim *sim, wpin_supply *s, double total, double seconds, int64_t now) {
-    if (s->cut_out && now >= s->back_at) {
+static void check_limit(wpin_sim *sim, wpin_supply *s, double total, double seconds) {
+    if (s->cut_out && sim->now >= s->back_at) {
         s->cut_out = false;
         sim->changes++;
         s->over_time = 0;
-        wpin_board_note(sim, now, s->name, "is back");
+        wpin_board_note(sim, sim->now, s->name, "is back");
     }
     s->over_time = total > s->part.limit_amps ? s->over_time + seconds : 0;
     if (!s->cut_out && s->over_time >= CUT_OUT_AFTER) {
         s->cut_out = true;
         sim->changes++;
-        s->back_at = now + BACK_AFTER_PS;
-        wpin_board_note(sim, now, s->name, "cut out: %.3g A for %.3g ms; its limit is %.3g A",
+        s->back_at = sim->now + BACK_AFTER_PS;
+        wpin_board_note(sim, sim->now, s->name, "cut out: %.3g A for %.3g ms; its limit is %.3g A",
                         total, s->over_time * 1e3, s->part.limit_amps);
     }
 }
@@ -168,12 +167,12 @@ static void set_output(wpin_sim *sim, wpin_supply *s, double input, double secon
 }
 
 /* The controller resets when its supply is too low, and comes back at a twentieth more. */
-static void feed_controller(wpin_sim *sim, int64_t now) {
+static void feed_controller(wpin_sim *sim) {
     double volts = wpin_sim_supply_volts(sim, sim->feeds_controller);
     if (!sim->low && volts < sim->controller_volts) {
         sim->low = true;
         sim->resets++;
-        wpin_board_note(sim, now, "controller",
+        wpin_board_note(sim, sim->now, "controller",
                         "was reset: %.3g V at its supply '%s', it needs %.3g V", volts,
                         sim->supplies[sim->feeds_controller].name, sim->controller_volts);
         wpin_pins_release(sim);
@@ -182,14 +181,14 @@ static void feed_controller(wpin_sim *sim, int64_t now) {
     }
 }
 
-static void settle(wpin_sim *sim, int supply, double seconds, int64_t now) {
+static void settle(wpin_sim *sim, int supply, double seconds) {
     wpin_supply *s = &sim->supplies[supply];
     double total = take_currents(sim, supply, seconds);
     s->total = total;
     if (s->part.limit_amps > 0 && s->part.droops) {
         droop(sim, s, total);
     } else if (s->part.limit_amps > 0) {
-        check_limit(sim, s, total, seconds, now);
+        check_limit(sim, s, total, seconds);
     }
     if (s->part.capacitance > 0) {
         pump(s, total, seconds);
@@ -199,10 +198,9 @@ static void settle(wpin_sim *sim, int supply, double seconds, int64_t now) {
     }
 }
 
-void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to) {
-    double seconds = (double)(to - from) * 1e-12;
+void wpin_rails_settle(wpin_sim *sim, double seconds) {
     for (int i = sim->supply_count - 1; i >= 0 && seconds > 0; i--) { /* those made first */
-        settle(sim, i, seconds, to);
+        settle(sim, i, seconds);
     }
     for (int i = 0; i < sim->supply_count && seconds > 0; i++) {
         wpin_supply *s = &sim->supplies[i];
@@ -210,13 +208,13 @@ void wpin_rails_settle(wpin_sim *sim, int64_t from, int64_t to) {
             set_output(sim, s, wpin_sim_supply_volts(sim, s->maker.from), seconds);
         }
         if (wpin_supply_is_shared(s)) {
-            bool all = rises(s);
-            share_sag(sim, i, all);
-            wpin_bridges_feed(sim, i, all);
+            wpin_supply_rouse(sim, i, rises(s));
+            share_sag(sim, i);
+            wpin_bridges_feed(sim, i);
         }
     }
     if (sim->feeds_controller != WPIN_SIM_NO_WIRE && seconds > 0) {
-        feed_controller(sim, to);
+        feed_controller(sim);
     }
 }
 
@@ -225,7 +223,8 @@ void wpin_rails_begin(wpin_sim *sim) {
         if (sim->supplies[i].made) {
             set_output(sim, &sim->supplies[i],
                        wpin_sim_supply_volts(sim, sim->supplies[i].maker.from), 0);
-            wpin_bridges_feed(sim, i, true);
+            wpin_supply_rouse(sim, i, true);
+            wpin_bridges_feed(sim, i);
         }
     }
 }

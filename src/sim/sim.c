@@ -38,6 +38,7 @@ void wpin_sim_free(wpin_sim *sim) {
     free(sim->plants);
     free(sim->supplies);
     free(sim->bridges);
+    free(sim->awake);
     free(sim->burns);
     free(sim->events);
     free(sim->event_kinds);
@@ -178,14 +179,23 @@ static void settle(wpin_sim *sim) {
 }
 
 static void work(wpin_sim *sim, int64_t to) {
-    for (int i = 0; i < sim->bridge_count; i++) {
-        wpin_bridge_run(sim, &sim->bridges[i], to);
+    if (sim->wakes < to || sim->roused != sim->changes) {
+        wpin_sim_rouse(sim, to);
     }
-    wpin_rails_settle(sim, sim->now, to);
-    if (sim->heats) {
-        wpin_heat_settle(sim, (double)(to - sim->now) * 1e-12);
+    bool quiet = false;
+    for (int i = 0; i < sim->awake_count; i++) {
+        bool rests = wpin_bridge_run(sim, &sim->bridges[sim->awake[i]], to);
+        quiet = quiet || rests;
     }
+    double seconds = (double)(to - sim->now) * 1e-12;
     sim->now = to;
+    wpin_rails_settle(sim, seconds);
+    if (sim->heats) {
+        wpin_heat_settle(sim, seconds);
+    }
+    if (quiet) {
+        wpin_sim_doze(sim);
+    }
     settle(sim);
 }
 
@@ -236,9 +246,11 @@ bool wpin_sim_switch(wpin_sim *sim, int supply, bool on) {
     if (supply < 0 || supply >= sim->supply_count) {
         return false;
     }
+    wpin_sim_catch_up(sim);
     sim->supplies[supply].part.on = on;
     sim->changes++;
-    wpin_bridges_feed(sim, supply, true);
+    wpin_supply_rouse(sim, supply, true);
+    wpin_bridges_feed(sim, supply);
     wpin_rails_begin(sim);
     return true;
 }
@@ -251,6 +263,7 @@ bool wpin_sim_set_load(wpin_sim *sim, int motor, double torque) {
     if (motor < 0 || motor >= sim->plant_count || !(torque >= 0)) {
         return false;
     }
+    wpin_sim_catch_up(sim);
     sim->plants[motor]->motor.load_torque = torque;
     wpin_plant_prepare(sim->plants[motor]);
     return true;
@@ -270,9 +283,7 @@ wpin_part_reading wpin_sim_read(wpin_sim *sim, int motor) {
         return (wpin_part_reading){0};
     }
     wpin_bridge *bridge = &sim->bridges[wpin_driver_of(sim, motor)];
-    if (bridge->asleep) {
-        wpin_bridge_note_sleep(sim, bridge);
-    }
+    wpin_bridge_lead(sim, bridge);
     wpin_part_reading reading = wpin_plant_read(sim->plants[motor]);
     reading.driver_degrees = 25 + bridge->rise;
     if (!wpin_supply_live(sim, &sim->supplies[bridge->supply])) {

@@ -199,7 +199,8 @@ static int16_t port_millivolts(void *context, uint8_t input) {
     double volts = 0;
     wpin_sim_catch_up(sim);
     if (a->what == WPIN_SENSED_CURRENT) {
-        const wpin_bridge *bridge = &sim->bridges[a->part];
+        wpin_bridge *bridge = &sim->bridges[a->part];
+        wpin_bridge_lead(sim, bridge);
         double amps =
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
         volts = fabs(amps) * bridge->part.sense_volts_per_amp +

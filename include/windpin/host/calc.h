@@ -118,6 +118,8 @@ WPIN_API double wpin_calc_winding_watts(const wpin_winding_load *load, double ri
  * Any. */
 WPIN_API double wpin_calc_winding_rise(const wpin_winding_load *load, double kelvin_per_watt);
 
+/** The resistance of tungsten goes with this power of its absolute temperature. */
+#define WPIN_FILAMENT_POWER 1.2
 /** A lamp's filament at its rated volts and cold. */
 typedef struct wpin_filament {
     double volts, watts; /**< Rated. */

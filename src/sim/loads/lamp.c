@@ -4,9 +4,12 @@
 
 #define PS       1e-12
 #define ROOM_K   300.0
-#define PROBE_PS 1e6 /* 1 us: short against any warm-up, whatever the current */
-#define PIECE_K  2.0 /* as many kelvin a piece at most... */
-#define PIECE_PS 1e9 /* ...and 1 ms, short against its return to rest */
+#define PROBE    1e-6 /* s: short against any warm-up, whatever the current */
+#define PIECE_K  2.0  /* as many kelvin a piece at most... */
+#define PIECE    1e-3 /* ...and seconds: short against its return to rest */
+#define NEAR_K   0.02 /* so near to where it stays its current is what it will be */
+#define FAR_K    2.0  /* in the time of its warm-up: it is not near */
+#define STEADY_K 0.5  /* so many change its current by less than it matters to others */
 
 static bool glows(const wpin_part_lamp *lamp) {
     return lamp->forward_volts <= 0 && lamp->cold_share < 1;
@@ -58,24 +61,64 @@ bool wpin_lamp_is_cold(const wpin_plant *plant) {
     return !glows(&plant->lamp) || plant->filament <= ROOM_K;
 }
 
-/* How warm so many watts have made it in a time. What is left of a glow in the end is none. */
-static double warmed(const wpin_plant *plant, double watts, double seconds) {
-    const double faint = 1e-3; /* K */
-    double kelvin = wpin_calc_filament_warm(&plant->wire, plant->filament, watts, seconds);
-    return watts == 0 && kelvin < ROOM_K + faint ? ROOM_K : kelvin;
+/* How fast it warms, K/s, were its filament so warm. Leaves it with the resistance of that. */
+static double warms(wpin_plant *plant, double kelvin) {
+    int rail;
+    double volts, lost;
+    plant->motor.resistance = wpin_calc_filament_ohms(&plant->wire, kelvin);
+    double watts = current(plant, &rail, &volts, &lost) * volts;
+    return (wpin_calc_filament_warm(&plant->wire, kelvin, watts, PROBE) - kelvin) / PROBE;
 }
 
-/* How long a filament may take in one piece. Sets its resistance to what it is in the middle of
- * that. */
-static int64_t next_piece(wpin_plant *plant, int64_t dt) {
-    int rail;
-    double volts, lost, watts = current(plant, &rail, &volts, &lost) * volts;
-    double change = warmed(plant, watts, PROBE_PS * PS) - plant->filament;
-    double pieces = (double)dt * fmax(fabs(change) / (PIECE_K * PROBE_PS), 1 / PIECE_PS);
+/* Where it goes from here: that fast, K/s; and, where that is near, so fast it comes nearer, 1/s;
+ * 0: it is not near. */
+typedef struct trend {
+    double speed, nearing;
+} trend;
+
+static trend trend_of(wpin_plant *plant) {
+    trend t = {.speed = warms(plant, plant->filament)};
+    double size = fabs(t.speed), ohms = plant->motor.resistance;
+    if (size * plant->wire.warm_up < FAR_K) {
+        double nearing = t.speed - warms(plant, plant->filament + 1);
+        t.nearing = size <= NEAR_K * nearing ? nearing : 0;
+        plant->motor.resistance = ohms;
+    }
+    return t;
+}
+
+/* How long it may take in one piece. Sets its resistance to what it is in the middle of that. */
+static int64_t next_piece(wpin_plant *plant, const trend *t, int64_t dt) {
+    if (t->nearing > 0) {
+        return dt;
+    }
+    double pieces = (double)dt * PS * fmax(fabs(t->speed) / PIECE_K, 1 / PIECE);
     int64_t piece = pieces <= 1 ? dt : (int64_t)fmax((double)dt / pieces, 1);
-    double middle = plant->filament + change * (double)piece / (2 * PROBE_PS);
-    plant->motor.resistance = wpin_calc_filament_ohms(&plant->wire, fmax(middle, ROOM_K));
+    plant->motor.resistance *=
+        1 + WPIN_FILAMENT_POWER * t->speed * (double)piece * PS / 2 / plant->filament;
     return piece;
+}
+
+/* How warm so many watts have made it in a piece. What is left of a glow in the end is none. */
+static double warmed(const wpin_plant *plant, const trend *t, double watts, double seconds) {
+    if (t->nearing <= 0) { /* as it does in the middle */
+        double middle = wpin_calc_filament_warm(&plant->wire, plant->filament, watts, seconds / 2);
+        return plant->filament - middle +
+               wpin_calc_filament_warm(&plant->wire, middle, watts, seconds);
+    }
+    return watts == 0 ? ROOM_K
+                      : plant->filament - t->speed / t->nearing * expm1(-t->nearing * seconds);
+}
+
+int64_t wpin_lamp_steady(wpin_plant *plant) {
+    int rail;
+    double volts, lost, resistance = plant->motor.resistance;
+    if (!glows(&plant->lamp) || current(plant, &rail, &volts, &lost) == 0) {
+        return WPIN_PLANT_FOR_EVER;
+    }
+    trend t = trend_of(plant);
+    plant->motor.resistance = resistance;
+    return t.nearing > 0 ? WPIN_PLANT_FOR_EVER : (int64_t)(STEADY_K / fabs(t.speed) / PS);
 }
 
 /* Diodes shine by their current; what their resistors lose is heat. */
@@ -83,22 +126,30 @@ static double shines(const wpin_part_lamp *lamp, double amps, double watts) {
     return lamp->forward_volts > 0 ? amps * lamp->volts / lamp->watts : watts / lamp->watts;
 }
 
+/* One piece: how long it took, ps. */
+static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
+    bool glowing = glows(&plant->lamp);
+    trend t = glowing ? trend_of(plant) : (trend){0};
+    int64_t piece = glowing ? next_piece(plant, &t, dt) : dt;
+    double seconds = (double)piece * PS, volts, lost, shone = plant->effect;
+    int rail;
+    double amps = current(plant, &rail, &volts, &lost), watts = amps * volts;
+    plant->amps = amps;
+    plant->volt_seconds += volts * seconds;
+    plant->lost += lost * seconds;
+    if (glowing) {
+        plant->filament = warmed(plant, &t, watts, seconds);
+        plant->effect = wpin_calc_filament_light(&plant->wire, plant->filament);
+        plant->sums.effect += (shone - plant->effect) / 2 * seconds; /* it came to that evenly */
+    } else {
+        plant->effect = shines(&plant->lamp, amps, watts);
+    }
+    wpin_plant_tally(plant, seconds, amps, amps, rail * amps * seconds * plant->feed.share);
+    return piece;
+}
+
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt) {
     while (dt > 0) {
-        int64_t piece = glows(&plant->lamp) ? next_piece(plant, dt) : dt;
-        double seconds = (double)piece * PS, volts, lost;
-        int rail;
-        double amps = current(plant, &rail, &volts, &lost), watts = amps * volts;
-        plant->amps = amps;
-        plant->volt_seconds += volts * seconds;
-        plant->lost += lost * seconds;
-        if (glows(&plant->lamp)) {
-            plant->filament = warmed(plant, watts, seconds);
-            plant->effect = wpin_calc_filament_light(&plant->wire, plant->filament);
-        } else {
-            plant->effect = shines(&plant->lamp, amps, watts);
-        }
-        wpin_plant_tally(plant, seconds, amps, amps, rail * amps * seconds * plant->feed.share);
-        dt -= piece;
+        dt -= advance_piece(plant, dt);
     }
 }

@@ -4,6 +4,8 @@
 #include "../plant.h"
 #include <math.h>
 
+#define PS          1e-12
+#define NEAR        1e-7 /* of its last volts: so near to its last current it has come there */
 #define FALLS_AFTER 1e-3 /* s below the drop-out current */
 
 void wpin_solenoid_follow(wpin_plant *plant, double seconds) {
@@ -17,4 +19,27 @@ void wpin_solenoid_follow(wpin_plant *plant, double seconds) {
     if (plant->falling >= FALLS_AFTER) {
         plant->effect = 0;
     }
+}
+
+/* All that it is led by is as it will stay. */
+int64_t wpin_solenoid_steady(const wpin_plant *plant) {
+    const wpin_part_solenoid *s = &plant->solenoid;
+    double size = fabs(plant->amps);
+    bool stays = plant->effect > 0 ? size >= s->drop_out : size < s->pull_in;
+    bool limited = plant->feed.most_amps > 0 && plant->leg_b == WPIN_LEG_LOW;
+    if (size == 0 || !stays || limited) {
+        return 0;
+    }
+    wpin_loop loop = wpin_plant_loop(plant, plant->leg_a, plant->leg_b, plant->amps > 0 ? 1 : -1);
+    bool there = fabs(loop.emf - loop.resistance * plant->amps) <= NEAR * fabs(loop.emf);
+    return there ? WPIN_PLANT_FOR_EVER : 0;
+}
+
+void wpin_solenoid_advance(wpin_plant *plant, int64_t dt) {
+    if (wpin_solenoid_steady(plant) < dt || plant->heats) {
+        wpin_winding_advance(plant, dt);
+        return;
+    }
+    double seconds = (double)dt * PS;
+    wpin_plant_tally(plant, seconds, plant->amps, plant->amps, wpin_plant_draws(plant) * seconds);
 }
