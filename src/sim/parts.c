@@ -173,7 +173,8 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int br
     if (plant == NULL) {
         return NULL;
     }
-    if (kind == WPIN_PLANT_MOTOR && !wpin_plant_share(plant, like(sim, plant))) {
+    bool solves = kind == WPIN_PLANT_MOTOR || kind == WPIN_PLANT_SOLENOID;
+    if (solves && !wpin_plant_share(plant, like(sim, plant))) {
         free(plant);
         return NULL;
     }

@@ -32,8 +32,7 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->low_angle = m->stop_low * 2 * PI * n;
     plant->high_angle = m->stop_high * 2 * PI * n;
     plant->shape = (wpin_shape){.at = NAN, .begin = NAN};
-    plant->prepared++; /* what was worked out before holds no more */
-    plant->version++;
+    plant->version++; /* what was worked out before holds no more */
     wpin_plant_number_constants(plant);
 }
 
@@ -60,40 +59,6 @@ static double lags(const wpin_lag *lag, double is, double begin, double end) {
 void wpin_plant_sense(wpin_plant *plant, double begin, double end, double seconds) {
     wpin_lag lag = wpin_plant_lag(plant, seconds);
     plant->sense_amps = lags(&lag, plant->sense_amps, begin, end);
-}
-
-static void add_forces(wpin_cached *c, const wpin_piece *p) {
-    const wpin_matrix *psi = &c->p.psi, *xi = &c->p.xi;
-    double a = p->force_amps, w = p->force_speed;
-    c->end_amps = psi->m00 * a + psi->m01 * w;
-    c->end_speed = psi->m10 * a + psi->m11 * w;
-    c->sum_amps = xi->m00 * a + xi->m01 * w;
-    c->sum_speed = xi->m10 * a + xi->m11 * w;
-}
-
-static wpin_cached fresh(const wpin_plant *plant, const wpin_piece *p, int64_t dt) {
-    double seconds = (double)dt * PS;
-    wpin_cached c = {.dt = dt,
-                     .piece = p->number,
-                     .made = plant->prepared,
-                     .version = p->version,
-                     .p = wpin_propagator_make(&p->rates, seconds),
-                     .seconds = seconds,
-                     .sense = wpin_plant_lag(plant, seconds)};
-    add_forces(&c, p);
-    return c;
-}
-
-static const wpin_cached *look_up(wpin_plant *plant, const wpin_piece *p, int64_t dt) {
-    uint64_t mixed = ((uint64_t)dt * 128 + (uint64_t)p->number) * 0x9E3779B97F4A7C15U;
-    wpin_cached *slot = &plant->cache[mixed >> (64 - WPIN_CACHE_BITS)];
-    if (slot->made != plant->prepared || slot->dt != dt || slot->piece != p->number) {
-        *slot = fresh(plant, p, dt);
-    } else if (slot->version != p->version || plant->quadratic != 0) {
-        add_forces(slot, p); /* other volts; and the fan's torque is another every time */
-        slot->version = p->version;
-    }
-    return slot;
 }
 
 static state after(const wpin_plant *plant, const wpin_cached *c) {
@@ -285,7 +250,7 @@ static void settle_cut(wpin_plant *plant, cut what) {
 /* One piece, cut short at the first event. Returns the time it took, ps. */
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     const wpin_piece *p = wpin_plant_find_piece(plant, dt);
-    const wpin_cached *c = look_up(plant, p, dt);
+    const wpin_cached *c = wpin_plant_cached(plant, p, dt);
     state end = after(plant, c);
     first_cut first = find_cut(plant, p, end, c->seconds);
     if (first.what == CUT_NONE) {
@@ -294,7 +259,7 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     }
     int64_t part = (int64_t)(first.share * (double)dt);
     part = part < 1 ? 1 : part;
-    wpin_cached partial = fresh(plant, p, part);
+    wpin_cached partial = wpin_plant_solve(plant, p, part);
     move(plant, p, &partial, after(plant, &partial));
     settle_cut(plant, first.what);
     return part;

@@ -199,13 +199,25 @@ typedef struct wpin_stepped {
 
 #define WPIN_KEPT_PASSAGES 8
 #define WPIN_FANS_BITS     3
-#define WPIN_CACHE_BITS    8
 #define WPIN_LEAPS_BITS    7  /* for one motor... */
 #define WPIN_LEAPS_MOST    11 /* ...and for as many as there may be */
 #define WPIN_CONSTANTS     8
 
-/* Periods that were solved, for all motors that are alike: as long as they are, each has those that
- * any of them met. What constants they are of says a number; the newest are known. */
+/* The solution of one circuit over one stretch of time, as far as it does not depend on where the
+ * motor is; and what forces do in it that were met last. */
+typedef struct wpin_cached {
+    int64_t dt; /* 0: none */
+    wpin_matrix rates;
+    double force_amps, force_speed;
+    wpin_propagator p;
+    double seconds;
+    double end_amps, end_speed; /* psi g and xi g: what the forces do by themselves */
+    double sum_amps, sum_speed;
+    wpin_lag sense;
+} wpin_cached;
+
+/* Pieces and periods that were solved, for all motors that are alike: as long as they are, each has
+ * those that any of them met. What constants they are of says a number; the newest are known. */
 typedef struct wpin_solved {
     int users;
     unsigned numbers; /* given so far */
@@ -216,21 +228,12 @@ typedef struct wpin_solved {
     wpin_fan_kept fans[1 << WPIN_FANS_BITS];
     int bits; /* of the number of the periods: as many as there are users to need them */
     wpin_period *leaps;
+    wpin_cached *pieces; /* twice as many */
 } wpin_solved;
 
-/* The solution of one piece over one stretch of time, as far as it does not depend on where the
- * motor is. */
-typedef struct wpin_cached {
-    int64_t dt;
-    int piece;
-    unsigned made;    /* when the plant was prepared for so many times; 0: never */
-    unsigned version; /* of the feed the forces were worked out for */
-    wpin_propagator p;
-    double seconds;
-    double end_amps, end_speed; /* psi g and xi g: what the forces do by themselves */
-    double sum_amps, sum_speed;
-    wpin_lag sense;
-} wpin_cached;
+static inline int wpin_pieces_bits(const wpin_solved *solved) {
+    return solved->bits + 1;
+}
 
 typedef struct wpin_plant {
     /* what every stretch of time changes, in two lines of a cache; then what it asks */
@@ -249,8 +252,7 @@ typedef struct wpin_plant {
     double drawn;            /* mean current of the stretch before, A */
     double inertia, viscous; /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
-    unsigned prepared;  /* how often */
-    unsigned version;   /* of that and of the feed; counts their changes */
+    unsigned version;   /* of what it is made of and of the feed; counts their changes */
     int64_t piece_max;  /* longest piece, ps */
     int64_t timer_step; /* its duties are whole numbers of these, ps; 0: not known */
     wpin_feed feed;
@@ -279,8 +281,7 @@ typedef struct wpin_plant {
     double diode_sizes;              /* |i| dt of the part that free-wheel diodes carried */
     double lost;                     /* in switches and diodes, J */
     wpin_piece pieces[WPIN_PIECES];
-    wpin_cached cache[1 << WPIN_CACHE_BITS];
-    wpin_solved *solved;      /* its own or shared; NULL: it never leaps */
+    wpin_solved *solved;      /* its own or shared; NULL: its kind has no use for it */
     wpin_constants constants; /* that it is now... */
     unsigned constants_number;
     wpin_gap gap;
@@ -309,6 +310,10 @@ static inline wpin_period *wpin_plant_solved(const wpin_plant *plant, const wpin
     *known = second->made == number && wpin_pattern_is(&second->pattern, pattern);
     return second;
 }
+/* A piece over so many ps: solved, or kept from when it was; it stands until the next is asked for.
+ */
+wpin_cached wpin_plant_solve(const wpin_plant *plant, const wpin_piece *piece, int64_t dt);
+const wpin_cached *wpin_plant_cached(const wpin_plant *plant, const wpin_piece *piece, int64_t dt);
 /* Works out the number of its constants. */
 void wpin_plant_number_constants(wpin_plant *plant);
 /* Call after changing the volts, sag or share of the feed. */

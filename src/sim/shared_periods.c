@@ -59,11 +59,16 @@ static bool grow(wpin_solved *solved) {
     }
     if (bits != solved->bits) {
         wpin_period *leaps = calloc((size_t)1 << bits, sizeof *leaps);
-        if (leaps == NULL) {
+        wpin_cached *pieces = calloc((size_t)2 << bits, sizeof *pieces);
+        if (leaps == NULL || pieces == NULL) {
+            free(leaps);
+            free(pieces);
             return false;
         }
         free(solved->leaps);
+        free(solved->pieces);
         solved->leaps = leaps;
+        solved->pieces = pieces;
         solved->bits = bits;
     }
     return true;
@@ -86,6 +91,7 @@ bool wpin_plant_share(wpin_plant *plant, const wpin_plant *other) {
 void wpin_plant_free(wpin_plant *plant) {
     if (plant->solved != NULL && --plant->solved->users == 0) {
         free(plant->solved->leaps);
+        free(plant->solved->pieces);
         free(plant->solved);
     }
     free(plant);
