@@ -3,6 +3,7 @@
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
+#include <string.h>
 
 #define PI 3.14159265358979323846
 
@@ -114,8 +115,9 @@ static bool sound_motor(const wpin_part_motor *m) {
 
 static wpin_plant *new_plant(const wpin_sim *sim, const wpin_bridge *bridge,
                              const wpin_part_motor *motor) {
-    wpin_plant *plant = calloc(1, sizeof *plant);
+    wpin_plant *plant = aligned_alloc(WPIN_LINE, sizeof *plant); /* a multiple of that, by C */
     if (plant != NULL) {
+        memset(plant, 0, sizeof *plant);
         plant->motor = *motor;
         plant->heat = motor->heat;
         plant->cold_ohms = motor->resistance;
@@ -156,6 +158,16 @@ static const wpin_plant *like(const wpin_sim *sim, const wpin_plant *plant) {
     return NULL;
 }
 
+/* For what is solved of it, where its kind has a use for that. */
+static bool make_room(const wpin_sim *sim, wpin_plant *plant) {
+    if (plant->kind == WPIN_PLANT_BRUSHLESS) {
+        plant->stars = calloc(WPIN_STARS, sizeof *plant->stars);
+        return plant->stars != NULL;
+    }
+    bool by_pieces = plant->kind == WPIN_PLANT_MOTOR || plant->kind == WPIN_PLANT_SOLENOID;
+    return !by_pieces || wpin_plant_share(plant, like(sim, plant));
+}
+
 /* Puts a load of any kind on a driver; NULL when it can not be. */
 static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int bridge,
                              wpin_plant_kind kind) {
@@ -173,12 +185,11 @@ static wpin_plant *add_plant(wpin_sim *sim, const wpin_part_motor *motor, int br
     if (plant == NULL) {
         return NULL;
     }
-    bool solves = kind == WPIN_PLANT_MOTOR || kind == WPIN_PLANT_SOLENOID;
-    if (solves && !wpin_plant_share(plant, like(sim, plant))) {
+    plant->kind = kind;
+    if (!make_room(sim, plant)) {
         free(plant);
         return NULL;
     }
-    plant->kind = kind;
     wpin_bridge *mine = &sim->bridges[bridge];
     mine->commutates = kind == WPIN_PLANT_BRUSHLESS && !wpin_logic_of(mine->part.logic)->phases;
     wpin_bridge_decide(mine);

@@ -8,6 +8,7 @@
 #include "windpin/host/calc.h"
 #include "windpin/host/sim.h"
 #include <math.h>
+#include <stddef.h>
 
 /* What a leg of the bridge connects its terminal to. */
 typedef enum wpin_leg_state {
@@ -136,9 +137,9 @@ typedef struct wpin_step {
 
 /* Sums since the last reading. */
 typedef struct wpin_sums {
-    double time, amps, rads, supply_amps, start_amps;
-    double effect;
+    double time, amps, rads, supply_amps;
     double least_amps, most_amps;
+    double start_amps, effect; /* only some change these */
 } wpin_sums;
 
 /* A first-order lag behind something that goes evenly from one value to another: so much of what it
@@ -235,19 +236,21 @@ static inline int wpin_pieces_bits(const wpin_solved *solved) {
     return solved->bits + 1;
 }
 
+#define WPIN_LINE 64 /* bytes of a line of a cache */
+
 typedef struct wpin_plant {
     /* what every stretch of time changes, in two lines of a cache; then what it asks */
-    wpin_plant_kind kind;
+    _Alignas(WPIN_LINE) wpin_plant_kind kind;
     wpin_leg_state leg_a, leg_b;
     wpin_leg_state leg_c, leg_d; /* of a stepper's second winding; c: a third phase */
     bool has_stops, burnt;
     bool heats;   /* its winding or its driver */
     bool stalled; /* the shaft is held */
     double amps, speed, angle, sense_amps;
-    double charge; /* out of the supply since it was last balanced, As */
+    double charge;    /* out of the supply since it was last balanced, As */
+    double over_time; /* above the bridge's limit, s */
+    double over_peak; /* highest current while above it, A */
     wpin_sums sums;
-    double over_time;        /* above the bridge's limit, s */
-    double over_peak;        /* highest current while above it, A */
     double over_limit;       /* that limit, A */
     double drawn;            /* mean current of the stretch before, A */
     double inertia, viscous; /* all on the motor shaft */
@@ -285,9 +288,12 @@ typedef struct wpin_plant {
     wpin_constants constants; /* that it is now... */
     unsigned constants_number;
     wpin_gap gap;
-    wpin_star stars[WPIN_STARS]; /* brushless */
+    wpin_star *stars; /* brushless: WPIN_STARS of them */
     wpin_shape shape;
 } wpin_plant;
+
+_Static_assert(offsetof(wpin_plant, sums.start_amps) == 2 * (size_t)WPIN_LINE,
+               "what every stretch changes fills two lines");
 
 /* Works out what follows from motor, gear and load; call after changing any of them. */
 void wpin_plant_prepare(wpin_plant *plant);

@@ -94,5 +94,6 @@ void wpin_plant_free(wpin_plant *plant) {
         free(plant->solved->pieces);
         free(plant->solved);
     }
+    free(plant->stars);
     free(plant);
 }
