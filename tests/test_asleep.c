@@ -237,6 +237,74 @@ START_TEST(what_sleeps_can_burn) {
 }
 END_TEST
 
+/* Lights on one supply, each behind a transistor to ground. */
+static house lit_by(int count, const wpin_part_lamp *lights) {
+    bench b = ideal();
+    house h = {.sim = wpin_sim_new(&controller)};
+    h.port = wpin_sim_port(h.sim);
+    b.supply.resistance = 0.4;
+    wpin_sim_add_supply(h.sim, &b.supply);
+    b.bridge.logic = WPIN_LOGIC_LOW_SIDE;
+    b.bridge.on_resistance = 0.1;
+    for (int i = 0; i < count; i++) {
+        ck_assert_int_eq(wpin_sim_add_lamp(h.sim, &lights[i], driver(&h, i, &b.bridge, 1)), i);
+    }
+    return h;
+}
+
+/* What diodes take goes by V = 12 V - 0.4 ohm of all of it: they come to that together, though each
+ * takes the same from one stretch to the next as long as it has not seen what the others take. */
+START_TEST(what_stands_still_saw_the_others) {
+    const wpin_part_lamp strip = {.name = "strip",
+                                  .volts = 12,
+                                  .watts = 10,
+                                  .cold_share = 1,
+                                  .warm_up = 1,
+                                  .forward_volts = 8};
+    const wpin_part_lamp strips[] = {strip, strip, strip, strip};
+    house h = lit_by(4, strips);
+    for (int n = 1; n <= 4; n++) {
+        h.port.write(h.sim, (wpin_pin)(FIRST_PIN + 4 * (n - 1)), WPIN_HIGH);
+        wpin_sim_advance(h.sim, 200 * MS);
+        double each = (12 - 8) / (12 * (12 - 8) / 10.0 + 0.1 + n * 0.4);
+        for (int i = 0; i < n; i++) {
+            wpin_part_reading r = wpin_sim_read(h.sim, i);
+            ck_assert_double_eq_tol(r.amps_now, each, 1e-3 * each);
+            ck_assert_double_eq_tol(r.supply_volts, 12 - 0.4 * n * each, 1e-3);
+        }
+    }
+    wpin_sim_free(h.sim);
+}
+END_TEST
+
+/* A strip that has too few volts to light at all lights as soon as there are more. */
+START_TEST(what_waits_for_volts_gets_them) {
+    const wpin_part_lamp lights[] = {{.name = "many",
+                                      .volts = 12,
+                                      .watts = 40,
+                                      .cold_share = 1,
+                                      .warm_up = 1,
+                                      .forward_volts = 3},
+                                     {.name = "weak",
+                                      .volts = 14,
+                                      .watts = 1,
+                                      .cold_share = 1,
+                                      .warm_up = 1,
+                                      .forward_volts = 11.5}};
+    house h = lit_by(2, lights);
+    wpin_sim_advance(h.sim, 10 * MS);
+    for (int i = 0; i < 2; i++) {
+        h.port.write(h.sim, (wpin_pin)(FIRST_PIN + 4 * i), WPIN_HIGH);
+    }
+    wpin_sim_advance(h.sim, 500 * MS);
+    ck_assert_double_eq(wpin_sim_read(h.sim, 1).amps_now, 0);
+    h.port.write(h.sim, FIRST_PIN, WPIN_LOW);
+    wpin_sim_advance(h.sim, 10 * MS);
+    ck_assert_double_eq_tol(wpin_sim_read(h.sim, 1).amps_now, 0.5 / (14 * 2.5 + 0.5), 1e-5);
+    wpin_sim_free(h.sim);
+}
+END_TEST
+
 /* A lamp that has come to its warmth, whose driver does not leave it at that. */
 static void lasts(wpin_part_driver *part) {
     part->burns_above_amps = 0.6;
@@ -299,6 +367,8 @@ int main(void) {
     tcase_add_loop_test(tests, the_hardware_may_follow_later, 0, 4);
     tcase_add_test(tests, what_sleeps_knows_its_volts);
     tcase_add_test(tests, what_sleeps_can_burn);
+    tcase_add_test(tests, what_stands_still_saw_the_others);
+    tcase_add_test(tests, what_waits_for_volts_gets_them);
     tcase_add_loop_test(tests, what_stands_still_ends, 0, sizeof ends / sizeof *ends);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

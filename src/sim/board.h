@@ -55,6 +55,9 @@ typedef struct wpin_supply {
     bool hot, weak;    /* shut down by its heat; too little at its input */
 } wpin_supply;
 
+/* By less of its volts no current changes to speak of. */
+#define WPIN_SWAYS 1e-4
+
 /* As many as the inputs of a driver have combinations of levels. */
 #define WPIN_SIM_LEVELS (1U << WPIN_DRIVER_INPUTS)
 
@@ -86,6 +89,7 @@ typedef struct wpin_bridge {
     bool plain;   /* in the present stretch its legs just follow its logic, if that burns nothing */
     bool joins;   /* the same, and periods of its PWM may be joined */
     bool stirred; /* an input is another than it was */
+    bool swayed;  /* its volts are others than in the stretch before: so is its current */
     bool steady;  /* nothing moves its legs but edges, events, and what counts as a change */
     bool asleep;  /* since `upto` nothing has happened, nor will before such a change... */
     bool repeats; /* its pattern is the next one too, as long as the motor goes on its way */

@@ -38,7 +38,9 @@ void wpin_bridge_feed(wpin_sim *sim, wpin_bridge *bridge) {
     }
     wpin_plant *plant = sim->plants[bridge->motor];
     const wpin_part_supply *supply = &sim->supplies[bridge->supply].part;
-    if (fabs(plant->feed.volts - supply->volts) > 1e-4) { /* less is not worth the work */
+    double change = fabs(plant->feed.volts - supply->volts);
+    bridge->swayed = bridge->swayed || change > WPIN_SWAYS * supply->volts;
+    if (change > 1e-4) { /* less is not worth the work */
         plant->feed.volts = supply->volts;
         wpin_plant_fed(plant);
     }

@@ -5,8 +5,6 @@
 #include <math.h>
 
 #define WORTH_PS 1000000000LL /* 1 ms: for less it does not go to sleep */
-#define ALIKE    1e-4         /* of the volts: so many others change no current to speak of */
-
 /* Whether some leg could drive another. */
 static bool could_drive(wpin_legs legs) {
     const wpin_leg_state all[] = {legs.a, legs.b, legs.c, legs.d};
@@ -21,13 +19,14 @@ static bool could_drive(wpin_legs legs) {
 /* Until when nothing happens to it. */
 static int64_t quiet_until(const wpin_bridge *bridge, wpin_plant *plant) {
     bool watched = plant->heats || plant->over_time > 0;
-    bool steers = !bridge->steady || bridge->never_off || bridge->stirred;
+    bool steers = !bridge->steady || bridge->never_off || bridge->stirred || bridge->swayed;
     if ((watched && plant->amps != 0) || steers) {
         return bridge->upto;
     }
     int64_t next = wpin_bridge_next(bridge, INT64_MAX);
-    bool driven = !bridge->alive && could_drive(bridge->legs[bridge->levels]);
-    if (next - bridge->upto < WORTH_PS || driven) {
+    bool waits = plant->amps == 0 && /* for power, or for enough of it */
+                 could_drive(bridge->legs[bridge->levels]);
+    if (next - bridge->upto < WORTH_PS || waits) {
         return bridge->upto;
     }
     int64_t steady = wpin_plant_steady(plant);
@@ -139,7 +138,8 @@ void wpin_sim_rouse(wpin_sim *sim, int64_t until) {
 
 void wpin_supply_rouse(wpin_sim *sim, int supply, bool all) {
     const wpin_supply *s = &sim->supplies[supply];
-    if (!all && (s->standing == 0 || fabs(volts_of(s) - s->stood_at) <= ALIKE * s->part.volts)) {
+    if (!all &&
+        (s->standing == 0 || fabs(volts_of(s) - s->stood_at) <= WPIN_SWAYS * s->part.volts)) {
         return;
     }
     for (int i = 0; i < sim->bridge_count; i++) {

@@ -67,6 +67,7 @@ static void share_sag(wpin_sim *sim, int supply) {
         }
         wpin_plant *plant = sim->plants[bridge->motor];
         double sag = wpin_supply_sag_beside(sim, supply, plant);
+        bridge->swayed = fabs(sag - plant->feed.sag) > WPIN_SWAYS * plant->feed.volts;
         if (fabs(sag - plant->feed.sag) > worth) {
             plant->feed.sag = sag;
             wpin_plant_fed(plant);
