@@ -33,8 +33,14 @@ int64_t wpin_plant_steady(wpin_plant *plant) {
     }
 }
 
-double wpin_plant_draws(const wpin_plant *plant) {
-    return plant->amps == 0 ? 0 : wpin_plant_rail(plant) * plant->amps * plant->feed.share;
+/* A coil whose current stays takes it all at once. */
+static void advance_solenoid(wpin_plant *plant, int64_t dt) {
+    if (wpin_solenoid_steady(plant) < dt || plant->heats) {
+        wpin_winding_advance(plant, dt);
+        return;
+    }
+    double seconds = (double)dt * PS;
+    wpin_plant_tally(plant, seconds, plant->amps, plant->amps, wpin_plant_draws(plant) * seconds);
 }
 
 void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
@@ -46,7 +52,7 @@ void wpin_plant_advance(wpin_plant *plant, int64_t dt) {
     case WPIN_PLANT_LAMP: wpin_lamp_advance(plant, dt); break;
     case WPIN_PLANT_STEPPER: wpin_stepper_advance(plant, dt); break;
     case WPIN_PLANT_BRUSHLESS: wpin_brushless_advance(plant, dt); break;
-    case WPIN_PLANT_SOLENOID: wpin_solenoid_advance(plant, dt); break;
+    case WPIN_PLANT_SOLENOID: advance_solenoid(plant, dt); break;
     case WPIN_PLANT_MOTOR: wpin_motor_advance(plant, dt); break;
     }
 }

@@ -40,18 +40,6 @@ void wpin_plant_fed(wpin_plant *plant) {
     plant->version++;
 }
 
-wpin_lag wpin_plant_lag(const wpin_plant *plant, double seconds) {
-    if (plant->feed.sense_filter <= 0) {
-        return (wpin_lag){.end = 1};
-    }
-    if (seconds <= 0) {
-        return (wpin_lag){.keep = 1};
-    }
-    double times = seconds / plant->feed.sense_filter, goes = -expm1(-times);
-    double end = 1 - goes / times;
-    return (wpin_lag){1 - goes, goes - end, end};
-}
-
 static double lags(const wpin_lag *lag, double is, double begin, double end) {
     return lag->keep * is + lag->begin * begin + lag->end * end;
 }

@@ -390,11 +390,10 @@ static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
 /* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
 /* Each kind's own way through a stretch of time, in ps: a motor; the same or a solenoid piece by
- * piece; a lamp, a solenoid, a stepper, a brushless motor. */
+ * piece; a lamp, a stepper, a brushless motor. */
 void wpin_motor_advance(wpin_plant *plant, int64_t dt);
 void wpin_winding_advance(wpin_plant *plant, int64_t dt);
 void wpin_lamp_advance(wpin_plant *plant, int64_t dt);
-void wpin_solenoid_advance(wpin_plant *plant, int64_t dt);
 void wpin_stepper_advance(wpin_plant *plant, int64_t dt);
 void wpin_brushless_advance(wpin_plant *plant, int64_t dt);
 /* Takes the lead of phase a off, or puts it on again. */

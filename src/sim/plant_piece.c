@@ -187,3 +187,7 @@ int wpin_plant_rail(const wpin_plant *plant) {
     way = way == WPIN_LIMITED ? 1 : way;
     return way == 0 ? 0 : rail_of(plant->leg_a, way) - rail_of(plant->leg_b, -way);
 }
+
+double wpin_plant_draws(const wpin_plant *plant) {
+    return plant->amps == 0 ? 0 : wpin_plant_rail(plant) * plant->amps * plant->feed.share;
+}

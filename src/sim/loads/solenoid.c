@@ -4,7 +4,6 @@
 #include "../plant.h"
 #include <math.h>
 
-#define PS          1e-12
 #define NEAR        1e-7 /* of its last volts: so near to its last current it has come there */
 #define FALLS_AFTER 1e-3 /* s below the drop-out current */
 
@@ -33,13 +32,4 @@ int64_t wpin_solenoid_steady(const wpin_plant *plant) {
     wpin_loop loop = wpin_plant_loop(plant, plant->leg_a, plant->leg_b, plant->amps > 0 ? 1 : -1);
     bool there = fabs(loop.emf - loop.resistance * plant->amps) <= NEAR * fabs(loop.emf);
     return there ? WPIN_PLANT_FOR_EVER : 0;
-}
-
-void wpin_solenoid_advance(wpin_plant *plant, int64_t dt) {
-    if (wpin_solenoid_steady(plant) < dt || plant->heats) {
-        wpin_winding_advance(plant, dt);
-        return;
-    }
-    double seconds = (double)dt * PS;
-    wpin_plant_tally(plant, seconds, plant->amps, plant->amps, wpin_plant_draws(plant) * seconds);
 }
