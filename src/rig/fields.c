@@ -237,28 +237,52 @@ void wpin_read_field(wpin_reader *reader, yaml_node_t *node, const wpin_field *f
     }
 }
 
-static int find_field(wpin_reader *reader, const yaml_node_t *key, const char *what,
-                      const wpin_field *fields, size_t count) {
-    const char *keys[FIELDS_MAX];
-    for (size_t i = 0; i < count; i++) {
-        keys[i] = fields[i].key;
+static bool takes(const wpin_field *field, const yaml_node_t *value) {
+    double number;
+    char why[320];
+    return field->type == WPIN_FIELD_QUANTITY && value->type == YAML_SCALAR_NODE &&
+           wpin_quantity_read((const char *)value->data.scalar.value, field->dimension, &number,
+                              why, sizeof why);
+}
+
+/* Of two keys that are as near as the other to what was written, the one that takes its value comes
+ * first. */
+static void keys_by_value(const yaml_node_t *value, const wpin_field *fields, size_t count,
+                          const char **keys) {
+    size_t n = 0;
+    for (int fits = 1; fits >= 0; fits--) {
+        for (size_t i = 0; i < count; i++) {
+            if (takes(&fields[i], value) == (fits == 1)) {
+                keys[n++] = fields[i].key;
+            }
+        }
     }
+}
+
+static int find_field(wpin_reader *reader, const yaml_node_t *key, const yaml_node_t *value,
+                      const char *what, const wpin_field *fields, size_t count) {
     if (key->type != YAML_SCALAR_NODE) {
         wpin_say_at(reader, key, "a key of %s must be a word", what);
         return -1;
     }
+    const char *word = (const char *)key->data.scalar.value, *keys[FIELDS_MAX];
+    for (size_t i = 0; i < count; i++) {
+        if (strcasecmp(word, fields[i].key) == 0) {
+            return (int)i;
+        }
+    }
     char known[80];
     snprintf(known, sizeof known, "key in %s:", what);
-    return wpin_find_word(reader, key, (const char *)key->data.scalar.value, known, keys, count);
+    keys_by_value(value, fields, count, keys);
+    wpin_find_word(reader, key, word, known, keys, count);
+    return -1;
 }
 
 /* A needed key that was written with a slip is told as the slip, not as missing too. */
-static void excuse_nearest(const char *word, const wpin_field *fields, size_t count,
-                           unsigned *seen) {
+static void excuse_nearest(const char *word, const yaml_node_t *value, const wpin_field *fields,
+                           size_t count, unsigned *seen) {
     const char *keys[FIELDS_MAX];
-    for (size_t i = 0; i < count; i++) {
-        keys[i] = fields[i].key;
-    }
+    keys_by_value(value, fields, count, keys);
     const char *near = wpin_nearest_word(word, keys, count);
     for (size_t i = 0; near != NULL && i < count; i++) {
         if (fields[i].key == near && seen[i] == 0) {
@@ -278,6 +302,19 @@ static void say_missing(wpin_reader *reader, const yaml_node_t *map, const char 
                 write_range(range, sizeof range, field));
 }
 
+static void say_no_map(wpin_reader *reader, const yaml_node_t *map, const char *what,
+                       const wpin_field *fields, size_t count) {
+    const size_t few = 12;
+    const char *keys[FIELDS_MAX];
+    char all[512];
+    for (size_t i = 0; i < count && count <= few; i++) {
+        keys[i] = fields[i].key;
+    }
+    join_words(all, sizeof all, keys, count <= few ? count : 0);
+    wpin_say_at(reader, map, "%s must be a mapping of keys and values%s%s", what,
+                count <= few ? ": " : "", all);
+}
+
 void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
                    const wpin_field *fields, size_t count, void *base, yaml_node_t **nodes) {
     unsigned seen[FIELDS_MAX] = {0};
@@ -286,15 +323,16 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
         nodes[i] = NULL;
     }
     if (map->type != YAML_MAPPING_NODE) {
-        wpin_say_at(reader, map, "%s must be a mapping of keys and values", what);
+        say_no_map(reader, map, what, fields, count);
         return;
     }
     for (const yaml_node_pair_t *pair = map->data.mapping.pairs.start;
          pair < map->data.mapping.pairs.top; pair++) {
         const yaml_node_t *key = wpin_yaml_node(reader, pair->key);
-        int i = find_field(reader, key, what, fields, count);
+        yaml_node_t *value = wpin_yaml_node(reader, pair->value);
+        int i = find_field(reader, key, value, what, fields, count);
         if (i < 0) {
-            excuse_nearest(wpin_key_text(reader, pair), fields, count, seen);
+            excuse_nearest(wpin_key_text(reader, pair), value, fields, count, seen);
             continue;
         }
         if (seen[i] != 0 && seen[i] != EXCUSED) {
@@ -303,7 +341,6 @@ void wpin_read_map(wpin_reader *reader, yaml_node_t *map, const char *what,
             continue;
         }
         seen[i] = (unsigned)key->start_mark.line + 1;
-        yaml_node_t *value = wpin_yaml_node(reader, pair->value);
         if (nodes != NULL) {
             nodes[i] = value;
         }
