@@ -76,6 +76,25 @@ double wpin_calc_bulk_farads(double motor_amps, double duty, double hz, double r
     return motor_amps * (1 - duty) * duty / hz / ripple_volts;
 }
 
+#define LEAD_HENRIES 1e-6 /* of a metre of cable, there and back */
+
+double wpin_calc_bulk_ripple(double amps, double hz, double farads, double supply_ohms) {
+    double alone = amps / (4 * hz * farads);
+    double most = amps * (supply_ohms + sqrt(LEAD_HENRIES / farads));
+    return supply_ohms > 0 ? most * tanh(alone / most) : alone;
+}
+
+double wpin_calc_ripple_farads(double amps, double hz, double ripple_volts, double supply_ohms) {
+    double low = 1e-12, high = 100;
+    for (int i = 0; i < 100; i++) { /* it swings less the larger it is */
+        double farads = sqrt(low * high);
+        bool enough = wpin_calc_bulk_ripple(amps, hz, farads, supply_ohms) <= ripple_volts;
+        low = enough ? low : farads;
+        high = enough ? farads : high;
+    }
+    return high;
+}
+
 double wpin_calc_stage_volts(double amps, double switch_ohms, double saturation_volts) {
     return 2 * (amps * switch_ohms + saturation_volts);
 }

@@ -107,11 +107,13 @@ static void bulk(wpin_vetter *v) {
             wpin_rig_type(f->load)->shines) {
             continue;
         }
-        double wanted = wpin_calc_bulk_farads(f->run_amps, 0.5, f->pwm_hz, 0.05 * f->volts);
-        if (wanted > farads) {
+        double most = 0.05 * f->volts, ohms = f->supply->resistance;
+        double swing = wpin_calc_bulk_ripple(f->run_amps, f->pwm_hz, farads, ohms);
+        if (swing > most) {
+            double wanted = wpin_calc_ripple_farads(f->run_amps, f->pwm_hz, most, ohms);
             wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
             wpin_cause(n, "%.3g A at %.5g Hz swing its supply by %.2g V with %.3g uF", f->run_amps,
-                       f->pwm_hz, 0.05 * f->volts * wanted / farads, farads * 1e6);
+                       f->pwm_hz, swing, farads * 1e6);
             wpin_consequence(n, "the capacitor gets warm, the wires radiate, the logic may suffer");
             wpin_cure(n,
                       "%.2g uF of low ripple resistance next to the driver: windpin size "

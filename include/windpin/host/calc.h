@@ -63,6 +63,15 @@ WPIN_API double wpin_calc_surge_seconds(double volts, double ohms, double farads
 /** Bulk capacitor that holds the supply's ripple: it gives I (1 - d) for d / f seconds. */
 WPIN_API double wpin_calc_bulk_farads(double motor_amps, double duty, double hz,
                                       double ripple_volts);
+/** What a supply swings by at half duty, V. Its capacitor alone would give the square current:
+ * I / (4 f C). What comes through the supply's own resistance and a metre of cable (1 uH) keeps it
+ * below what a step of that current does there, I (R + sqrt(L / C)): the one goes over into the
+ * other as in a capacitor behind a resistance, by the hyperbolic tangent. 0 ohm: not known; the
+ * capacitor gives all of it. */
+WPIN_API double wpin_calc_bulk_ripple(double amps, double hz, double farads, double supply_ohms);
+/** The capacitor with which it swings by no more than so many volts, F. */
+WPIN_API double wpin_calc_ripple_farads(double amps, double hz, double ripple_volts,
+                                        double supply_ohms);
 
 /** Volts lost in the two switches a motor's current flows through. */
 WPIN_API double wpin_calc_stage_volts(double amps, double switch_ohms, double saturation_volts);
