@@ -8,27 +8,36 @@
 typedef struct ahead {
     wpin_step steps[STEPS];
     int count;
-    int64_t at, edge; /* there; the next edge of an input */
+    int64_t at; /* there */
     wpin_cursor inputs[WPIN_DRIVER_INPUTS];
+    int order[WPIN_DRIVER_INPUTS];         /* those that move, by their next edge... */
+    int64_t edges[WPIN_DRIVER_INPUTS + 1]; /* ...which are these, and never after the last */
     unsigned levels;
     wpin_legs legs;
     wpin_leg_watch watch;
 } ahead;
 
-/* Goes over the edges at this moment, and finds the next. */
-static void pass_edges(const wpin_bridge *bridge, ahead *a) {
-    int64_t next = INT64_MAX;
-    for (int m = 0; m < bridge->moving_count; m++) {
-        int i = bridge->moving[m];
-        wpin_cursor *c = &a->inputs[i];
-        if (c->edge == a->at) {
-            wpin_cursor_pass(c);
-            unsigned level = (unsigned)(c->level == WPIN_HIGH);
-            a->levels = (a->levels & ~(1U << i)) | ((level << i) ^ (bridge->inverts & 1U << i));
-        }
-        next = c->edge < next ? c->edge : next;
+/* Puts an input among those behind place p by its edge. */
+static void sort_in(ahead *a, int p, int input) {
+    const int64_t edge = a->inputs[input].edge;
+    for (; a->edges[p + 1] < edge; p++) {
+        a->edges[p] = a->edges[p + 1];
+        a->order[p] = a->order[p + 1];
     }
-    a->edge = next;
+    a->edges[p] = edge;
+    a->order[p] = input;
+}
+
+/* Goes over the edges at this moment. */
+static void pass_edges(const wpin_bridge *bridge, ahead *a) {
+    while (a->edges[0] == a->at) {
+        int i = a->order[0];
+        wpin_cursor *c = &a->inputs[i];
+        wpin_cursor_pass(c);
+        unsigned level = (unsigned)(c->level == WPIN_HIGH);
+        a->levels = (a->levels & ~(1U << i)) | ((level << i) ^ (bridge->inverts & 1U << i));
+        sort_in(a, 0, i);
+    }
 }
 
 static void add_step(ahead *a, int64_t dt) {
@@ -56,14 +65,13 @@ static void look_ahead(const wpin_bridge *bridge, int64_t at, int64_t until, ahe
     a->levels = bridge->levels;
     a->legs = bridge->shown;
     a->watch = bridge->watch;
-    a->edge = INT64_MAX;
-    for (int m = 0; m < bridge->moving_count; m++) {
-        wpin_cursor *c = &a->inputs[bridge->moving[m]];
-        *c = bridge->cursors[bridge->moving[m]];
-        a->edge = c->edge < a->edge ? c->edge : a->edge;
+    a->edges[bridge->moving_count] = INT64_MAX;
+    for (int m = bridge->moving_count - 1; m >= 0; m--) {
+        a->inputs[bridge->moving[m]] = bridge->cursors[bridge->moving[m]];
+        sort_in(a, m, bridge->moving[m]);
     }
     while (a->at < until && a->count < STEPS) {
-        int64_t to = a->edge < until ? a->edge : until;
+        int64_t to = a->edges[0] < until ? a->edges[0] : until;
         add_step(a, to - a->at);
         a->at = to;
         if (to < until) {
