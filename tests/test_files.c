@@ -271,7 +271,11 @@ static const struct {
      "Repeats nest at most 4 deep"},
     {"fan toggle\n", 2, 1, "the plan ends with 'fan' still on (line 1)"},
     {"fault pump broken\n", 1, 7, "unknown fault 'broken' of 'pump'; expected one of: stalled"},
-    {"wait until pump steady\n", 1, 23, "no wait without an end"},
+    {"pump ramp 20%\nwait until pump steady\n", 2, 23, "no wait without an end"},
+    {"wait until pump steady at most 2s\n", 1, 17,
+     "'pump' is at rest here, with nothing asked that it could come to"},
+    {"repeat 2\npump stop\nwait until pump steady at most 2s\nend\n", 3, 17,
+     "'pump' is at rest here"},
     {"# nothing\n\n", 0, 0, "has no action in it"},
 };
 
@@ -285,6 +289,12 @@ START_TEST(each_mistake_in_a_plan_is_told_with_its_place) {
                       "%s was told as:%s", plan_mistakes[i].plan, all_of(&m));
         wpin_messages_free(&m);
     }
+    wpin_plan *other = wpin_plan_read(
+        write_file("other.plan", "parallel\ntrack\nwait until pump steady at most 2s\nend\ntrack\n"
+                                 "pump ramp 20%\npump stop\nend\nend\n"),
+        rig, &m);
+    ck_assert_msg(other != NULL, "driven by another track: %s", all_of(&m));
+    wpin_plan_free(other);
     ck_assert_ptr_null(wpin_plan_read("/nowhere/x.plan", rig, &m));
     ck_assert_ptr_nonnull(strstr(m.items[0].text, "can't be opened"));
     wpin_messages_free(&m);

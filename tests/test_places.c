@@ -279,6 +279,7 @@ static const trouble mistakes[] = {
     {"", "gate home reverse 8rpm at most 8s\ngate turn 20deg\ngate turn reverse 30deg",
      "-10 deg is beyond its travel"},
     {"", "gate home reverse 8rpm", "no wait without an end"},
+    {"", HOMED "gate ramp 6rpm\ngate zero", "'gate' turns here (line"},
     {"", "gate home reverse 30% at most 8s", "expected a speed"},
     {"", "gate home reverse 8rpm until gate resting at most 8s", "not a sign of home"},
     {NO_SWITCH, "gate home reverse 8rpm at most 8s", "has no limit switch that way"},

@@ -143,7 +143,15 @@ static void is_home(wpin_plan_reader *r, size_t load, double turns) {
 
 /* zero: where it stands is 0. */
 void wpin_plan_read_zero(wpin_plan_reader *r, size_t load) {
+    const char *name = r->rig->loads[load].name;
     if (!has_place(r, load) || !wpin_words_no_more(&r->line)) {
+        return;
+    }
+    if (r->flow.duty[load] != 0 && !r->flow.unsure[load] && !r->alone) {
+        wpin_words_say(&r->line, r->line.words[1].column,
+                       "'%s' turns here (line %u), and is 0 only where it stands; expected '%s "
+                       "stop' before it",
+                       name, r->flow.set_at[load], name);
         return;
     }
     is_home(r, load, 0);

@@ -77,6 +77,14 @@ bool wpin_plan_take_event(wpin_plan_reader *r) {
                               (size_t)count);
         return false;
     }
+    bool steady = load >= 0 && of_load[found] == WPIN_EVENT_AT_SETPOINT;
+    if (steady && !r->alone && wpin_flow_is_at_rest(&r->flow, (size_t)load)) {
+        wpin_words_say(&r->line, column,
+                       "'%s' is at rest here, with nothing asked that it could come to; expected a "
+                       "ramp before it, or 'until %s resting'",
+                       w->text, w->text);
+        return false;
+    }
     if (load >= 0 && found >= 3) {
         return take_current(r, (size_t)load, of_load[found]);
     }

@@ -59,6 +59,13 @@ static bool miswired(const wpin_rig_load *load) {
     return false;
 }
 
+/* No current although there was enough duty for one that can be told from none. */
+static bool is_without_current(const wpin_rig_load *load, const wpin_step_result *step) {
+    const double telling = 0.02;
+    bool steps = load->kind->table == NULL || load->stepper.steps_per_rev > 0;
+    return step->amps_peak < 1e-3 && (steps || step->duty_peak > telling);
+}
+
 bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char *what) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     const wpin_part_burn *burn = wpin_burnt_in_path(run, load);
@@ -75,7 +82,7 @@ bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char
     } else if (miswired(load)) {
         wpin_rule(step, WPIN_VERDICT_BAD,
                   "%s: control wires are on other pins than the rig's stage says", what);
-    } else if (step->amps_peak < 1e-3) {
+    } else if (is_without_current(load, step)) {
         wpin_rule(
             step, WPIN_VERDICT_BAD,
             "%s: no current flows; a wire off, standby low, no ground, or wires on other pins than "

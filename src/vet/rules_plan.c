@@ -81,6 +81,33 @@ static bool turns_already(const wpin_plan *plan, size_t step) {
     return false;
 }
 
+/* How long its ramp takes from rest to a share of a duty: an S, 3 x^2 - 2 x^3, takes half as long
+ * again. */
+static double ramp_seconds(const wpin_rig_limits *l, double duty, double share) {
+    double whole = l->ramp_up * duty;
+    return l->smooth ? 1.5 * whole * (0.5 - sin(asin(1 - 2 * share) / 3)) : whole * share;
+}
+
+/* Tells a motion from rest that is over before its ramp comes to a duty that breaks it loose. */
+static bool tell_short(wpin_vetter *v, size_t step, double duty) {
+    const wpin_step *s = &v->plan->steps[step];
+    const wpin_facts *f = &v->facts[s->target.number];
+    const wpin_rig_limits *l = &f->load->limits;
+    double needs = wpin_rig_duty_for(f->load, f->hold / f->load->motor.constant, f->volts,
+                                     f->supply->resistance, f->switch_ohms);
+    double seconds = ramp_seconds(l, duty, fmin(needs / duty, 1)), has = s->time_ms / 1e3;
+    if (s->op != WPIN_OP_RUN_FOR || s->until != 0 || has >= seconds) {
+        return false;
+    }
+    wpin_finding *n = find_step(v, WPIN_CAUTION, step);
+    wpin_cause(n,
+               "its ramp takes %.2g s to the %.3g %% duty that break it loose, and it has %.2g s",
+               seconds, needs * 100, has);
+    wpin_consequence(n, "it hums and stands");
+    wpin_cure(n, "%.2g s or more, or a shorter ramp", 1.3 * seconds);
+    return true;
+}
+
 /* Tells a duty that is too low for a torque; false if it is not. */
 static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
     const wpin_facts *f = &v->facts[v->plan->steps[step].target.number];
@@ -120,10 +147,10 @@ static void weak_duty(wpin_vetter *v) {
         double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
         duty = l->below == WPIN_BELOW_LIFT ? fmax(duty, l->start_duty) : duty;
         double first = fmax(duty, l->kick_time > 0 ? l->kick_level : 0);
-        bool turns = turns_already(v->plan, i);
-        if (turns || !tell_weak(v, i, first, false)) {
-            (void)tell_weak(v, i, duty, true);
-        }
+        bool turns = turns_already(v->plan, i), kicked = l->kick_time > 0;
+        bool told = (!turns && tell_weak(v, i, first, false)) || tell_weak(v, i, duty, true) ||
+                    (!turns && !kicked && tell_short(v, i, duty));
+        (void)told;
     }
 }
 
