@@ -271,6 +271,11 @@ static void judge_unfinished(const wpin_session *run, wpin_step_result *step) {
         wpin_rule(step, WPIN_VERDICT_OK, "ok, until the next request");
         return;
     }
+    if (step->op == WPIN_OP_ZERO && run->sequence.result == WPIN_REFUSED_NOT_ZERO) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "it is driven, and is 0 only where it stands: stop it first");
+        return;
+    }
     bool by_stop = wpin_stop_latched(&run->stop);
     const char *by = run->cut_by != NULL        ? run->cut_by
                      : run->report->interrupted ? " by you"

@@ -16,6 +16,10 @@ static const char *why_no_more(const wpin_step_result *step, double most) {
 }
 
 static const char *why_more(const wpin_session *run, const wpin_step_result *step) {
+    bool from_below = step->rpm_peak <= 1.05 * fabs(step->measured_rpm);
+    if (from_below && !run->rig->loads[step->load].encoder.by_crossings) {
+        return "it has overshot, and comes back to that yet";
+    }
     return run->rig->loads[step->load].encoder.by_crossings
                ? "it starts faster than that, and slows down yet"
                : "it slows down later than its ramp";

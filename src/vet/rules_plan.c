@@ -103,7 +103,7 @@ static bool tell_short(wpin_vetter *v, size_t step, double duty) {
     wpin_cause(n,
                "its ramp takes %.2g s to the %.3g %% duty that break it loose, and it has %.2g s",
                seconds, needs * 100, has);
-    wpin_consequence(n, "it hums and stands");
+    wpin_consequence(n, "it hums and stands, or hardly moves");
     wpin_cure(n, "%.2g s or more, or a shorter ramp", 1.3 * seconds);
     return true;
 }

@@ -166,6 +166,47 @@ static void one_channel(wpin_vetter *v) {
     }
 }
 
+/* The duty that holds it safely below a speed; and the least speed that a duty keeps below so. */
+static double safe_duty(const wpin_vetter *v, const wpin_rig_load *load, double rpm) {
+    return 0.97 * wpin_rig_speed_duty(v->rig, load, rpm);
+}
+
+static double safe_speed(const wpin_vetter *v, const wpin_rig_load *load, double duty) {
+    double rpm = load->speed.maximum;
+    for (int i = 0; i < 500 && safe_duty(v, load, rpm) < duty; i++) {
+        rpm *= 1.02;
+    }
+    return ceil(rpm);
+}
+
+/* A duty of its own is no speed: its regulator is not asked, but its guard watches. */
+static void over_speed(wpin_vetter *v) {
+    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
+        const wpin_step *s = &v->plan->steps[i];
+        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+        const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
+        if (!runs || !load->speed.there || s->quantity != WPIN_QUANTITY_EFFORT) {
+            continue;
+        }
+        double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
+        double most = safe_duty(v, load, load->speed.maximum);
+        double comes_to = s->time_ms / 1e3 / load->limits.ramp_up;
+        duty = s->op == WPIN_OP_RUN_FOR && s->until == 0 ? fmin(duty, comes_to) : duty;
+        if (duty <= most) {
+            continue;
+        }
+        bool surely = s->op == WPIN_OP_RUN && duty > 1.1 * most;
+        wpin_finding *n = wpin_find_in_plan(v, surely ? WPIN_REFUSE : WPIN_CAUTION, i, load->name);
+        wpin_cause(n, "%.3g %% duty drive it beyond the %.4g rpm it may have; %.3g %% do not",
+                   duty * 100, load->speed.maximum, floor(most * 100));
+        wpin_consequence(n, "the fault OVERSPEED ends the plan");
+        wpin_cure(n, "a speed: %s ramp %.4grpm", load->name, load->speed.rated);
+        wpin_cure(n, "less duty");
+        wpin_cure_value(n, WPIN_KEY(.path = "speed.maximum", .unit = "rpm", .digits = 0),
+                        safe_speed(v, load, duty), NULL);
+    }
+}
+
 const wpin_rule_entry wpin_rules_speed[] = {
     {{"speed-reach", "speed rated; motor; supply voltage",
       "a rated speed that its volts don't reach", WPIN_EFFECT_DEAD},
@@ -179,6 +220,9 @@ const wpin_rule_entry wpin_rules_speed[] = {
     {{"crawl", "encoder lines; speed; plan", "counts too far apart to regulate by",
       WPIN_EFFECT_DEAD},
      crawl},
+    {{"over-speed", "plan; speed maximum; motor", "a duty that drives it faster than it may be",
+      WPIN_EFFECT_DEAD},
+     over_speed},
     {{"count-rate", "encoder lines; speed maximum", "more counts than interrupts can follow",
       WPIN_EFFECT_ADVICE},
      count_rate},
