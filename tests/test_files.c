@@ -274,6 +274,8 @@ static const struct {
     {"pump ramp 20%\nwait until pump steady\n", 2, 23, "no wait without an end"},
     {"wait until pump steady at most 2s\n", 1, 17,
      "'pump' is at rest here, with nothing asked that it could come to"},
+    {"pump ramp 20%\nwait until pump resting at most 2s\n", 2, 17,
+     "'pump' is driven here (line 1), and goes on"},
     {"repeat 2\npump stop\nwait until pump steady at most 2s\nend\n", 3, 17,
      "'pump' is at rest here"},
     {"# nothing\n\n", 0, 0, "has no action in it"},
@@ -291,7 +293,8 @@ START_TEST(each_mistake_in_a_plan_is_told_with_its_place) {
     }
     wpin_plan *other = wpin_plan_read(
         write_file("other.plan", "parallel\ntrack\nwait until pump steady at most 2s\nend\ntrack\n"
-                                 "pump ramp 20%\npump stop\nend\nend\n"),
+                                 "pump ramp 20%\npump stop\nend\nend\n"
+                                 "pump run 20% until pump steady at most 2s\n"),
         rig, &m);
     ck_assert_msg(other != NULL, "driven by another track: %s", all_of(&m));
     wpin_plan_free(other);

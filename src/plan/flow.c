@@ -67,12 +67,20 @@ void wpin_flow_pass(wpin_flow *flow, double seconds) {
 }
 
 /* Behind all that was in the blocks around it. */
-bool wpin_flow_is_at_rest(const wpin_flow *flow, size_t load) {
+static bool is_known(const wpin_flow *flow, size_t load) {
     bool alone = true;
     for (int i = 1; i <= flow->depth; i++) {
         alone = alone && flow->blocks[i].kind == WPIN_BLOCK_REPEAT;
     }
-    return alone && flow->duty[load] == 0 && !flow->unsure[load];
+    return alone && !flow->unsure[load];
+}
+
+bool wpin_flow_is_at_rest(const wpin_flow *flow, size_t load) {
+    return is_known(flow, load) && flow->duty[load] == 0;
+}
+
+bool wpin_flow_is_driven(const wpin_flow *flow, size_t load) {
+    return is_known(flow, load) && flow->duty[load] != 0;
 }
 
 double wpin_flow_now(const wpin_flow *flow) {

@@ -53,8 +53,10 @@ wpin_block *wpin_flow_top(wpin_flow *flow);
 bool wpin_flow_open(wpin_flow *flow, wpin_block_kind kind, unsigned line);
 /* Closes the innermost block and adds its time to the one around it. */
 void wpin_flow_close(wpin_flow *flow);
-/* Whether a load is known to be at rest here: not where another track may drive it meanwhile. */
+/* Whether a load is known to be at rest here, or to be driven until a line says otherwise: not
+ * where another track may change that meanwhile. */
 bool wpin_flow_is_at_rest(const wpin_flow *flow, size_t load);
+bool wpin_flow_is_driven(const wpin_flow *flow, size_t load);
 /* When what is read now begins, s of the plan. */
 double wpin_flow_now(const wpin_flow *flow);
 /* Time passes in the innermost block. */

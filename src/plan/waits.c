@@ -1,6 +1,7 @@
 /* Waits of the plan language: for a time, or for an event with an end. */
 #define _GNU_SOURCE
 #include "parts.h"
+#include <string.h>
 
 bool wpin_plan_take_at_most(wpin_plan_reader *r, double *seconds) {
     if (!wpin_words_take(&r->line, "at") || !wpin_words_take(&r->line, "most")) {
@@ -36,6 +37,35 @@ static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
     }
     set_event(r, load, event, amps);
     return true;
+}
+
+/* Its own limit switch, or the end of its travel, may end a motion. */
+static bool may_end_by_itself(const wpin_rig_load *load) {
+    const int *limits = load->limits.limit_inputs;
+    return limits[0] >= 0 || limits[1] >= 0 || load->position.least < load->position.most;
+}
+
+/* What no line before it brings about, nor its own. */
+static bool never_comes(wpin_plan_reader *r, size_t load, wpin_event event, unsigned column) {
+    const char *name = r->rig->loads[load].name;
+    if (r->alone || strcasecmp(r->line.words[0].text, name) == 0) {
+        return false;
+    }
+    if (event == WPIN_EVENT_AT_SETPOINT && wpin_flow_is_at_rest(&r->flow, load)) {
+        wpin_words_say(&r->line, column,
+                       "'%s' is at rest here, with nothing asked that it could come to; expected a "
+                       "ramp before it, or 'until %s resting'",
+                       name, name);
+        return true;
+    }
+    if (event == WPIN_EVENT_RESTING && wpin_flow_is_driven(&r->flow, load) &&
+        !may_end_by_itself(&r->rig->loads[load])) {
+        wpin_words_say(&r->line, column,
+                       "'%s' is driven here (line %u), and goes on; expected '%s stop' before it",
+                       name, r->flow.set_at[load], name);
+        return true;
+    }
+    return false;
 }
 
 /* LOAD resting|faulted|steady|above CURRENT|below CURRENT (a stepper: the first two), or INPUT
@@ -77,12 +107,7 @@ bool wpin_plan_take_event(wpin_plan_reader *r) {
                               (size_t)count);
         return false;
     }
-    bool steady = load >= 0 && of_load[found] == WPIN_EVENT_AT_SETPOINT;
-    if (steady && !r->alone && wpin_flow_is_at_rest(&r->flow, (size_t)load)) {
-        wpin_words_say(&r->line, column,
-                       "'%s' is at rest here, with nothing asked that it could come to; expected a "
-                       "ramp before it, or 'until %s resting'",
-                       w->text, w->text);
+    if (load >= 0 && never_comes(r, (size_t)load, of_load[found], column)) {
         return false;
     }
     if (load >= 0 && found >= 3) {
