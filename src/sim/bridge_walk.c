@@ -4,14 +4,19 @@
 
 #define STEPS 24
 
+/* The next edge of an input. */
+typedef struct coming {
+    int64_t edge;
+    int input;
+} coming;
+
 /* The bridge after those steps. */
 typedef struct ahead {
     wpin_step steps[STEPS];
     int count;
     int64_t at; /* there */
     wpin_cursor inputs[WPIN_DRIVER_INPUTS];
-    int order[WPIN_DRIVER_INPUTS];         /* those that move, by their next edge... */
-    int64_t edges[WPIN_DRIVER_INPUTS + 1]; /* ...which are these, and never after the last */
+    coming next[WPIN_DRIVER_INPUTS + 1]; /* of those that move, by time; after them never */
     unsigned levels;
     wpin_legs legs;
     wpin_leg_watch watch;
@@ -20,18 +25,16 @@ typedef struct ahead {
 /* Puts an input among those behind place p by its edge. */
 static void sort_in(ahead *a, int p, int input) {
     const int64_t edge = a->inputs[input].edge;
-    for (; a->edges[p + 1] < edge; p++) {
-        a->edges[p] = a->edges[p + 1];
-        a->order[p] = a->order[p + 1];
+    for (; a->next[p + 1].edge < edge; p++) {
+        a->next[p] = a->next[p + 1];
     }
-    a->edges[p] = edge;
-    a->order[p] = input;
+    a->next[p] = (coming){edge, input};
 }
 
 /* Goes over the edges at this moment. */
 static void pass_edges(const wpin_bridge *bridge, ahead *a) {
-    while (a->edges[0] == a->at) {
-        int i = a->order[0];
+    while (a->next[0].edge == a->at) {
+        int i = a->next[0].input;
         wpin_cursor *c = &a->inputs[i];
         wpin_cursor_pass(c);
         unsigned level = (unsigned)(c->level == WPIN_HIGH);
@@ -65,13 +68,13 @@ static void look_ahead(const wpin_bridge *bridge, int64_t at, int64_t until, ahe
     a->levels = bridge->levels;
     a->legs = bridge->shown;
     a->watch = bridge->watch;
-    a->edges[bridge->moving_count] = INT64_MAX;
+    a->next[bridge->moving_count] = (coming){INT64_MAX, 0};
     for (int m = bridge->moving_count - 1; m >= 0; m--) {
         a->inputs[bridge->moving[m]] = bridge->cursors[bridge->moving[m]];
         sort_in(a, m, bridge->moving[m]);
     }
     while (a->at < until && a->count < STEPS) {
-        int64_t to = a->edges[0] < until ? a->edges[0] : until;
+        int64_t to = a->next[0].edge < until ? a->next[0].edge : until;
         add_step(a, to - a->at);
         a->at = to;
         if (to < until) {
