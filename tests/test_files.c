@@ -2,9 +2,11 @@
 #define _GNU_SOURCE
 #include "support.h"
 #include <math.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <windpin/host/plan.h>
+#include <windpin/host/rehearsal.h>
 
 /* A good rig; the table below spoils one line of it at a time. */
 static const char good_rig[] = "rig: bench\n"                                             /* 1 */
@@ -425,6 +427,42 @@ START_TEST(the_nearest_word_is_what_was_meant) {
 }
 END_TEST
 
+/* What a plan is said to take is what its rehearsal takes: motions that are over before their
+ * ramps, ramps of either shape, stops of what stands, both ways. */
+START_TEST(a_plan_takes_as_long_as_it_is_said_to) {
+    static const char *const plans[] = {"pump run 80% for 500ms\n",
+                                        "pump run 80% for 4s\n",
+                                        "pump stop in 2s\npump stop\nwait 1s\n",
+                                        "pump ramp 50%\npump hold 1s\npump stop\n",
+                                        "pump run 60% for 700ms\npump run reverse 60% for 700ms\n",
+                                        "pump ramp 40%\npump run reverse 40% for 3s\n",
+                                        "pump on for 100ms\nfan run 70% for 1s\n",
+                                        "repeat 3\npump run 30% for 200ms\nend\n"};
+    wpin_messages m = {0};
+    char *text = replaced(good_rig, "1500ms}", _i == 0 ? "1500ms}" : "1500ms, shape: smooth}");
+    wpin_rig *rig = read_rig(text, &m);
+    ck_assert_msg(rig != NULL, "%s", all_of(&m));
+    for (size_t i = 0; i < sizeof plans / sizeof *plans; i++) {
+        char with_power[400];
+        snprintf(with_power, sizeof with_power, "main on\n%s", plans[i]);
+        wpin_plan *plan = wpin_plan_read(write_file("time.plan", with_power), rig, &m);
+        ck_assert_msg(plan != NULL, "%s", all_of(&m));
+        wpin_session_options options = {0};
+        wpin_status refused;
+        char why[300];
+        wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
+        ck_assert_ptr_nonnull(r);
+        ck_assert_msg(fabs(r->seconds - plan->seconds) < 0.02 + 0.01 * r->seconds,
+                      "%s is said to take %g s, takes %g", plans[i], plan->seconds, r->seconds);
+        wpin_report_free(r);
+        wpin_plan_free(plan);
+    }
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+    free(text);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("files");
     TCase *tests = tcase_create("files");
@@ -434,6 +472,7 @@ int main(void) {
     tcase_add_test(tests, each_mistake_in_a_plan_is_told_with_its_place);
     tcase_add_test(tests, a_good_plan_becomes_its_steps);
     tcase_add_test(tests, a_toggle_in_a_repeat_is_not_guessed_at);
+    tcase_add_loop_test(tests, a_plan_takes_as_long_as_it_is_said_to, 0, 2);
     tcase_add_loop_test(tests, rubbish_is_refused, 0, 3);
     tcase_add_test(tests, the_nearest_word_is_what_was_meant);
     suite_add_tcase(suite, tests);

@@ -62,8 +62,7 @@ static void read_ramp(wpin_plan_reader *r, size_t load) {
 
 static void run_for(wpin_plan_reader *r, size_t load, wpin_asked to, double seconds) {
     double before = wpin_flow_before(&r->flow, load, to.share);
-    wpin_flow_ramp(&r->flow, load, to.share, 0, r->line.number);
-    double takes = before + seconds + wpin_flow_ramp(&r->flow, load, 0, 0, r->line.number);
+    double takes = wpin_flow_run(&r->flow, load, to.share, seconds, r->line.number);
     wpin_flow_rests(&r->flow, load, takes);
     count_first(r, load, before + seconds);
     r->flow.first[load] = 0;

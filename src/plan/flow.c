@@ -120,6 +120,13 @@ unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line) {
     return clash;
 }
 
+/* By its slew limits, half as long again with smooth ramps: they are S-shaped from a duty that
+ * stands. */
+static double ramp_seconds(const wpin_rig_limits *limits, double from, double to) {
+    double change = fabs(to) - fabs(from), shape = limits->smooth ? 1.5 : 1;
+    return shape * (change > 0 ? change * limits->ramp_up : -change * limits->ramp_down);
+}
+
 double wpin_flow_before(const wpin_flow *flow, size_t load, double duty) {
     const wpin_rig_limits *limits = &flow->rig->loads[load].limits;
     double from = flow->duty[load];
@@ -141,12 +148,26 @@ double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds,
     flow->duty[load] = duty;
     flow->driven[load] = duty != 0 ? duty : flow->driven[load];
     flow->set_at[load] = line;
-    double change = fabs(duty) - fabs(from);
-    double least = change > 0 ? change * limits->ramp_up : -change * limits->ramp_down;
+    if (duty == 0 && from == 0) {
+        return 0;
+    }
+    double least = ramp_seconds(limits, from, duty);
     if (duty == 0 && from != 0) {
         wpin_flow_rests(flow, load, fmax(seconds, least));
     }
     return before + fmax(seconds, least);
+}
+
+double wpin_flow_run(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line) {
+    const wpin_rig_load *l = &flow->rig->loads[load];
+    double before = wpin_flow_before(flow, load, duty);
+    double from = flow->duty[load] * duty < 0 ? 0 : flow->duty[load];
+    wpin_flow_ramp(flow, load, duty, 0, line);
+    double reached = wpin_rig_ramp_reaches(l, fabs(duty), seconds);
+    bool over = from == 0 && reached < fabs(duty); /* its time, before its ramp */
+    flow->duty[load] = over ? copysign(reached, duty) : duty;
+    double down = wpin_flow_ramp(flow, load, 0, 0, line);
+    return before + seconds + (over ? reached * l->limits.ramp_down : down);
 }
 
 /* A ramp from the start rate to the top and down again: each takes (v v - v0 v0) / (2 a) steps. */

@@ -70,6 +70,8 @@ double wpin_flow_turn(wpin_flow *flow, size_t load, double turns);
 double wpin_flow_before(const wpin_flow *flow, size_t load, double duty);
 /* In so many seconds it is at rest, or begins to be. */
 void wpin_flow_rests(wpin_flow *flow, size_t load, double seconds);
+/* Seconds a load takes that runs so long at a duty, or on its way there, and comes to rest. */
+double wpin_flow_run(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line);
 /* Seconds a load takes to a duty in at least `seconds` (0: at its slew limit); sets the duty. */
 double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line);
 

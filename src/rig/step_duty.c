@@ -1,4 +1,5 @@
-/* About the duty that a step of a plan leads to, whatever quantity it asks for. */
+/* About the duty that a step of a plan leads to, whatever quantity it asks for, and how a ramp
+ * comes there. */
 #include "windpin/host/rig.h"
 #include <math.h>
 
@@ -12,4 +13,18 @@ double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step) {
                       ? wpin_rig_current_duty(rig, load, share * load->current.rated)
                       : wpin_rig_speed_duty(rig, load, share * load->speed.maximum);
     return fmax(fmin(duty, load->limits.duty_max), -load->limits.duty_max);
+}
+
+static double whole_ramp(const wpin_rig_load *load, double duty) {
+    return load->limits.ramp_up * duty * (load->limits.smooth ? 1.5 : 1);
+}
+
+double wpin_rig_ramp_seconds(const wpin_rig_load *load, double duty, double share) {
+    double x = load->limits.smooth ? 0.5 - sin(asin(1 - 2 * share) / 3) : share;
+    return whole_ramp(load, duty) * x;
+}
+
+double wpin_rig_ramp_reaches(const wpin_rig_load *load, double duty, double seconds) {
+    double whole = whole_ramp(load, duty), x = whole > 0 ? fmin(seconds / whole, 1) : 1;
+    return duty * (load->limits.smooth ? x * x * (3 - 2 * x) : x);
 }

@@ -81,21 +81,14 @@ static bool turns_already(const wpin_plan *plan, size_t step) {
     return false;
 }
 
-/* How long its ramp takes from rest to a share of a duty: an S, 3 x^2 - 2 x^3, takes half as long
- * again. */
-static double ramp_seconds(const wpin_rig_limits *l, double duty, double share) {
-    double whole = l->ramp_up * duty;
-    return l->smooth ? 1.5 * whole * (0.5 - sin(asin(1 - 2 * share) / 3)) : whole * share;
-}
-
 /* Tells a motion from rest that is over before its ramp comes to a duty that breaks it loose. */
 static bool tell_short(wpin_vetter *v, size_t step, double duty) {
     const wpin_step *s = &v->plan->steps[step];
     const wpin_facts *f = &v->facts[s->target.number];
-    const wpin_rig_limits *l = &f->load->limits;
     double needs = wpin_rig_duty_for(f->load, f->hold / f->load->motor.constant, f->volts,
                                      f->supply->resistance, f->switch_ohms);
-    double seconds = ramp_seconds(l, duty, fmin(needs / duty, 1)), has = s->time_ms / 1e3;
+    double seconds = wpin_rig_ramp_seconds(f->load, duty, fmin(needs / duty, 1)),
+           has = s->time_ms / 1e3;
     if (s->op != WPIN_OP_RUN_FOR || s->until != 0 || has >= seconds) {
         return false;
     }

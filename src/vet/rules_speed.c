@@ -190,8 +190,9 @@ static void over_speed(wpin_vetter *v) {
         }
         double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
         double most = safe_duty(v, load, load->speed.maximum);
-        double comes_to = s->time_ms / 1e3 / load->limits.ramp_up;
-        duty = s->op == WPIN_OP_RUN_FOR && s->until == 0 ? fmin(duty, comes_to) : duty;
+        if (s->op == WPIN_OP_RUN_FOR && s->until == 0) {
+            duty = wpin_rig_ramp_reaches(load, duty, s->time_ms / 1e3);
+        }
         if (duty <= most) {
             continue;
         }
