@@ -159,6 +159,9 @@ wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t s
                                 const char *name);
 wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply);
 
+/* Whether a step drives its load at its value: one that toggles it does where it is off. */
+bool wpin_step_drives(const wpin_plan *plan, size_t step);
+
 /* For each load's facts, called f. */
 #define WPIN_EACH_LOAD(v, f)                                                                       \
     for (const wpin_facts *f = (v)->facts /* NOLINT(bugprone-macro-parentheses) */;                \

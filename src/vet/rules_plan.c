@@ -69,16 +69,26 @@ static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
     return v->rig->supplies[supply].on || v->options.powered;
 }
 
-/* Whether it still turns the same way from a step before, in the order of the file. */
-static bool turns_already(const wpin_plan *plan, size_t step) {
-    for (size_t i = step; i-- > 0;) {
+/* Which way a load is driven when a step of its own begins, in the order of the file; 0: it is not.
+ */
+static int way_before(const wpin_plan *plan, size_t step) {
+    int way = 0;
+    for (size_t i = 0; i < step; i++) {
         const wpin_step *s = &plan->steps[i];
-        if (s->target.number == plan->steps[step].target.number &&
-            wpin_op_moves_motor((wpin_op)s->op) && s->op != WPIN_OP_HOLD) {
-            return s->op == WPIN_OP_RUN && s->value * plan->steps[step].value > 0;
+        if (s->target.number != plan->steps[step].target.number ||
+            !wpin_op_moves_motor((wpin_op)s->op) || s->op == WPIN_OP_HOLD) {
+            continue;
         }
+        bool turns_on = s->op == WPIN_OP_RUN || (s->op == WPIN_OP_TOGGLE && way == 0);
+        way = !turns_on ? 0 : s->value > 0 ? 1 : -1;
     }
-    return false;
+    return way;
+}
+
+bool wpin_step_drives(const wpin_plan *plan, size_t step) {
+    const wpin_step *s = &plan->steps[step];
+    return s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR ||
+           (s->op == WPIN_OP_TOGGLE && way_before(plan, step) == 0);
 }
 
 /* Tells a motion from rest that is over before its ramp comes to a duty that breaks it loose. */
@@ -128,7 +138,7 @@ static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
 static void weak_duty(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+        bool runs = wpin_step_drives(v->plan, i);
         const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
         if (!runs || !wpin_rig_type(load)->spins || !wpin_stage_kind_takes_duty(load->kind)) {
             continue;
@@ -140,7 +150,7 @@ static void weak_duty(wpin_vetter *v) {
         double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
         duty = l->below == WPIN_BELOW_LIFT ? fmax(duty, l->start_duty) : duty;
         double first = fmax(duty, l->kick_time > 0 ? l->kick_level : 0);
-        bool turns = turns_already(v->plan, i), kicked = l->kick_time > 0;
+        bool turns = way_before(v->plan, i) * s->value > 0, kicked = l->kick_time > 0;
         bool told = (!turns && tell_weak(v, i, first, false)) || tell_weak(v, i, duty, true) ||
                     (!turns && !kicked && tell_short(v, i, duty));
         (void)told;

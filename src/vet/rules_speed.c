@@ -183,7 +183,7 @@ static double safe_speed(const wpin_vetter *v, const wpin_rig_load *load, double
 static void over_speed(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        bool runs = s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR;
+        bool runs = wpin_step_drives(v->plan, i);
         const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
         if (!runs || !load->speed.there || s->quantity != WPIN_QUANTITY_EFFORT) {
             continue;
@@ -196,7 +196,7 @@ static void over_speed(wpin_vetter *v) {
         if (duty <= most) {
             continue;
         }
-        bool surely = s->op == WPIN_OP_RUN && duty > 1.1 * most;
+        bool surely = s->op != WPIN_OP_RUN_FOR && duty > 1.1 * most;
         wpin_finding *n = wpin_find_in_plan(v, surely ? WPIN_REFUSE : WPIN_CAUTION, i, load->name);
         wpin_cause(n, "%.3g %% duty drive it beyond the %.4g rpm it may have; %.3g %% do not",
                    duty * 100, load->speed.maximum, floor(most * 100));
