@@ -83,6 +83,29 @@ START_TEST(advice_is_given_where_it_is_due) {
 }
 END_TEST
 
+/* Where the rows of a stage say what happens while PWM is low, a driver can't have it otherwise. */
+START_TEST(an_off_phase_is_where_the_driver_chooses) {
+    static const struct {
+        const char *rig, *says;
+    } rows[] = {
+        {RIG(FIVE, MAIN(""), "kind: two-inputs-slow, pins: {in1: 9, in2: 10}, pwm: 20kHz",
+             DRIVER(", off-phase: slow"), MOTOR(""), HABITS),
+         "the rows of a 'two-inputs-slow' say, and that is 'short'"},
+        {RIG(FIVE, MAIN(""), "kind: two-inputs-slow, pins: {in1: 9, in2: 10}, pwm: 20kHz",
+             DRIVER(", off-phase: short"), MOTOR(""), HABITS),
+         "rules run"},
+        {RIG(FIVE, MAIN(""), "kind: servo-pulse, pins: {pulse: 9}", DRIVER(", off-phase: fast"),
+             MOTOR(""), HABITS),
+         "none that counts here"},
+        {RIG(FIVE, MAIN(""), CHIP, DRIVER(", off-phase: fast"), MOTOR(""), HABITS), "rules run"},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool("vet", write_file("off.yaml", rows[i].rig), "");
+        ck_assert_msg(strstr(output, rows[i].says) != NULL, "%s:\n%.2000s", rows[i].says, output);
+    }
+}
+END_TEST
+
 /* An input is of use where a step waits for it, or ends by it, or follows it. */
 START_TEST(an_input_without_a_use_is_noted) {
     static const char inputs[] =
@@ -261,6 +284,7 @@ int main(void) {
     size_t kinds;
     wpin_stage_kinds(&kinds);
     tcase_add_test(tests, advice_is_given_where_it_is_due);
+    tcase_add_test(tests, an_off_phase_is_where_the_driver_chooses);
     tcase_add_test(tests, an_input_without_a_use_is_noted);
     tcase_add_test(tests, each_wire_of_a_cable_is_looked_at);
     tcase_add_test(tests, what_is_isolated_keeps_its_ground);

@@ -174,8 +174,8 @@ START_TEST(a_motor_that_does_not_move_is_explained) {
     tool(0, SAYS("reached 50 % only: the rig's ramp takes longer than that"), "run %s %s", RIG,
          brief);
     const char *glimpse = write_file("glimpse.plan", "main on\npump on for 20ms\n");
-    tool(1, SAYS("Vetted: 1 caution", "not moving: its ramp came to 1 % only in that time"), "run %s %s",
-         RIG, glimpse);
+    tool(1, SAYS("Vetted: 1 caution", "not moving: its ramp came to 1 % only in that time"),
+         "run %s %s", RIG, glimpse);
     tool(1, SAYS("control wires are on other pins"), "run %s %s",
          changed_rig("off-phase: slow",
                      "off-phase: slow\n      wires: {direction: 4, brake: 9, pwm: 7}"),

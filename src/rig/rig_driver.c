@@ -88,8 +88,33 @@ static void join_outputs(wpin_rig_load *load) {
     load->limits.recommended_amps *= count * uneven;
 }
 
-static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
+/* Only where it is the driver's own affair; elsewhere it can't be otherwise than the rows say. */
+static void read_off_phase(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     static const char *const phases[] = {"slow", "fast", "short"};
+    const char *text = wpin_scalar(reader, node, "slow, fast or short");
+    int found =
+        text == NULL ? -1 : wpin_find_word(reader, node, text, "off-phase", phases, COUNT(phases));
+    if (found < 0 || load->kind == NULL) { /* whose own mistake is told already */
+        return;
+    }
+    const wpin_logic_traits *logic = wpin_logic_of(load->kind->logic);
+    if (logic->chooses || (wpin_off_phase)found == load->kind->off_phase) {
+        load->bridge.off_phase = (wpin_off_phase)found;
+        return;
+    }
+    if (logic->own) {
+        wpin_say_at(reader, node, "off-phase: a '%s' has none that counts here; leave it out",
+                    load->kind->name);
+        return;
+    }
+    wpin_say_at(
+        reader, node,
+        "off-phase: what happens while PWM is low the rows of a '%s' say, and that is '%s'; "
+        "leave it out",
+        load->kind->name, phases[load->kind->off_phase]);
+}
+
+static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(driver_fields)];
     wpin_read_map(reader, node, "driver", driver_fields, COUNT(driver_fields), &load->bridge,
                   nodes);
@@ -97,11 +122,7 @@ static void read_driver(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *l
         return;
     }
     if (nodes[DRIVER_OFF_PHASE] != NULL) {
-        const char *text = wpin_scalar(reader, nodes[DRIVER_OFF_PHASE], "slow, fast or short");
-        int found = text == NULL ? -1
-                                 : wpin_find_word(reader, nodes[DRIVER_OFF_PHASE], text,
-                                                  "off-phase", phases, COUNT(phases));
-        load->bridge.off_phase = found < 0 ? load->bridge.off_phase : (wpin_off_phase)found;
+        read_off_phase(reader, nodes[DRIVER_OFF_PHASE], load);
     }
     for (size_t i = 0; i < COUNT(driver_load_fields); i++) {
         if (nodes[DRIVER_OF_LOAD + i] != NULL) {

@@ -64,6 +64,8 @@ typedef struct wpin_logic_traits {
     bool phases;         /**< Three legs, for a brushless motor. */
     bool commutates; /**< A whole driver: there are such with three legs that commutate a brushless
                         motor by themselves. */
+    bool chooses;    /**< What it does while PWM is low is its own affair (off-phase); of the others
+                        the rows of the stage say it. */
     bool own;        /**< A controller of its own drives as it thinks fit... */
     bool pulses;     /**< ...told by servo-style pulses, */
     bool frames;     /**< or over a field bus: it measures, too, and says so. */
