@@ -262,27 +262,32 @@ static double estimated_rpm(const wpin_rig *rig) {
     return low * 30 / 3.14159265358979;
 }
 
-/* Field-effect and bipolar, slow PWM and fast: a bipolar switch loses volts with the current, its
- * diode against it. */
-START_TEST(an_estimated_speed_is_that_of_the_bench) {
+/* Four stages, field-effect and bipolar, each at two frequencies. */
+static wpin_rig *staged(int number, const char *const *hz, wpin_messages *m) {
     static const char *const stages[] = {
         "kind: direction-pwm-shorting, pins: {direction: 4, pwm: 6}, pwm: ",
         "kind: direction-pwm-standby, pins: {standby: 4, direction: 5, pwm: 6}, pwm: ",
         "kind: half-bridges, pins: {enable: 4, a: 5, b: 6}, pwm: ",
         "kind: low-side-switch, pins: {gate: 4}, pwm: "};
-    static const char *const drivers[] = {"", ", saturation: 0.7V"}, *const hz[] = {"300Hz",
-                                                                                    "20kHz"};
+    static const char *const drivers[] = {"", ", saturation: 0.7V"};
     char stage[100], text[2000];
-    wpin_messages m = {0};
-    snprintf(stage, sizeof stage, "%s%s", stages[_i / 4], hz[_i % 2]);
+    snprintf(stage, sizeof stage, "%s%s", stages[number / 4], hz[number % 2]);
     snprintf(text, sizeof text,
              RIG(FIVE, MAIN(""), "%s", DRIVER("%s"),
                  "motor: {resistance: 4ohm, inductance: 3mH, constant: 30mNm/A, inertia: 40gcm2, "
                  "static-friction: 4mNm, dry-friction: 3mNm}",
                  HABITS),
-             stage, drivers[_i / 2 % 2]);
-    wpin_rig *rig = wpin_rig_read(write_file("e.yaml", text), &m);
-    ck_assert_msg(rig != NULL, "%s", m.count > 0 ? m.items[0].text : "");
+             stage, drivers[number / 2 % 2]);
+    wpin_rig *rig = wpin_rig_read(write_file("e.yaml", text), m);
+    ck_assert_msg(rig != NULL, "%s", m->count > 0 ? m->items[0].text : "");
+    return rig;
+}
+
+/* A bipolar switch loses volts with the current, its diode against it. */
+START_TEST(an_estimated_speed_is_that_of_the_bench) {
+    static const char *const hz[] = {"300Hz", "20kHz"};
+    wpin_messages m = {0};
+    wpin_rig *rig = staged(_i, hz, &m);
     wpin_plan *plan =
         wpin_plan_read(write_file("e.plan", "pump ramp 50%\npump hold 4s\npump stop\n"), rig, &m);
     ck_assert_msg(plan != NULL, "%s", m.count > 0 ? m.items[0].text : "");
@@ -291,10 +296,32 @@ START_TEST(an_estimated_speed_is_that_of_the_bench) {
     char why[300];
     wpin_report *r = wpin_rehearse(rig, plan, &options, &refused, why, sizeof why);
     double rpm = r->steps[1].rpm, expected = estimated_rpm(rig);
-    ck_assert_msg(fabs(rpm - expected) < 0.03 * expected, "%s%s: %g rpm, estimated %g", stage,
-                  drivers[_i / 2 % 2], rpm, expected);
+    ck_assert_msg(fabs(rpm - expected) < 0.03 * expected, "%d: %g rpm, estimated %g", _i, rpm,
+                  expected);
     wpin_report_free(r);
     wpin_plan_free(plan);
+    wpin_rig_free(rig);
+    wpin_messages_free(&m);
+}
+END_TEST
+
+/* By the tips of its current, and by their mean. */
+START_TEST(an_estimated_start_is_that_of_the_bench) {
+    static const char *const hz[] = {"5kHz", "20kHz"};
+    wpin_messages m = {0};
+    wpin_rig *rig = staged(_i, hz, &m);
+    const wpin_rig_load *l = &rig->loads[0];
+    wpin_at_shaft shaft = wpin_part_at_shaft(&l->motor);
+    double k = l->motor.constant, switches = wpin_rig_single_switch(l->kind) ? 1 : 2;
+    double expected =
+        wpin_rig_duty_for(l, shaft.holds / k, shaft.drags / k, rig->supplies[0].volts,
+                          rig->supplies[0].resistance, switches * l->bridge.on_resistance);
+    wpin_found found;
+    char why[300];
+    ck_assert_msg(wpin_find_start(rig, 0, &found, why, sizeof why), "%s", why);
+    ck_assert_msg(fabs(found.start_duty - expected) < 0.004 + 0.03 * expected,
+                  "%d: starts at %.3g %%, estimated %.3g %%", _i, found.start_duty * 100,
+                  expected * 100);
     wpin_rig_free(rig);
     wpin_messages_free(&m);
 }
@@ -351,6 +378,7 @@ int main(int argc, char **argv) {
     tcase_add_loop_test(tests, what_is_vetted_happens, 0, BAD_RIGS);
     tcase_add_test(tests, every_such_rule_has_a_row);
     tcase_add_loop_test(tests, an_estimated_speed_is_that_of_the_bench, 0, 16);
+    tcase_add_loop_test(tests, an_estimated_start_is_that_of_the_bench, 0, 16);
     tcase_add_test(tests, sound_rigs_pass);
     size_t kinds;
     wpin_stage_kinds(&kinds);

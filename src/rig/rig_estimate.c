@@ -16,53 +16,6 @@ wpin_off_phase wpin_rig_off_phase(const wpin_rig_load *load) {
                                                                : load->bridge.off_phase;
 }
 
-/* The circuit of a winding in both phases of a PWM period. */
-typedef struct circuit {
-    double volts, on_ohms, against, off_ohms;
-} circuit;
-
-static circuit circuit_of(const wpin_rig_load *load, double volts, double supply_ohms,
-                          double switch_ohms) {
-    const wpin_part_driver *b = &load->bridge;
-    bool single = wpin_rig_single_switch(load->kind);
-    double each = single ? switch_ohms : switch_ohms / 2, winding = load->motor.resistance;
-    circuit c = {.volts = volts - (single ? 1 : 2) * b->saturation_volts,
-                 .on_ohms = winding + switch_ohms + supply_ohms};
-    switch (wpin_rig_off_phase(load)) {
-    case WPIN_OFF_FAST:
-        c.against = volts + 2 * b->diode_volts;
-        c.off_ohms = winding + 2 * b->diode_resistance;
-        break;
-    case WPIN_OFF_SHORT: c.off_ohms = winding + 2 * each; break;
-    default:
-        c.against = b->diode_volts + (single ? 0 : b->saturation_volts);
-        c.off_ohms = winding + b->diode_resistance + (single ? 0 : each);
-    }
-    return c;
-}
-
-double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts, double supply_ohms,
-                         double switch_ohms) {
-    circuit c = circuit_of(load, volts, supply_ohms, switch_ohms);
-    bool own = wpin_logic_of(load->kind->logic)->own;
-    if (own || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
-        return fmin((amps * c.on_ohms + volts - c.volts) / fmax(volts, 1e-9), 1);
-    }
-    /* of each period a dead time passes in which nothing drives */
-    const wpin_part_driver *b = &load->bridge;
-    double dead = b->interlock ? b->dead_time : fmax(b->dead_time, load->limits.dead_time);
-    double lost = b->off_phase == WPIN_OFF_SHORT ? dead * load->limits.pwm_hz : 0;
-    double duty = 0.5;
-    for (int i = 0; i < 30; i++) { /* settles at once: the resistances and ripple vary slowly */
-        double ripple = volts * duty * (1 - duty) / load->limits.pwm_hz / load->motor.inductance;
-        double mean = fmax(amps - ripple / 2, 0);
-        duty = lost + (mean * (duty * c.on_ohms + (1 - duty) * c.off_ohms) + c.against) /
-                          fmax(c.volts + c.against, 1e-9);
-        duty = fmin(fmax(duty, 0), 1);
-    }
-    return duty;
-}
-
 wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms, double hz,
                                 double speed) {
     const wpin_part_driver *b = &load->bridge;
@@ -84,6 +37,39 @@ wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double 
                            .both_ways = shorts,
                            .turned_volts =
                                bipolar ? 2 * (b->saturation_volts + b->diode_volts) : 0};
+}
+
+/* Of the loop while PWM is low. */
+static double off_ohms(const wpin_rig_load *load, double switch_ohms) {
+    const wpin_part_driver *b = &load->bridge;
+    bool single = wpin_rig_single_switch(load->kind);
+    switch (wpin_rig_off_phase(load)) {
+    case WPIN_OFF_FAST: return load->motor.resistance + 2 * b->diode_resistance;
+    case WPIN_OFF_SHORT: return load->motor.resistance + switch_ohms;
+    default: return load->motor.resistance + b->diode_resistance + (single ? 0 : switch_ohms / 2);
+    }
+}
+
+double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, double volts,
+                         double supply_ohms, double switch_ohms) {
+    const wpin_part_driver *b = &load->bridge;
+    double ohms = load->motor.resistance + switch_ohms + supply_ohms;
+    bool own = wpin_logic_of(load->kind->logic)->own;
+    if (own || load->limits.pwm_hz <= 0) { /* no ripple: share of the volts */
+        double lost = (wpin_rig_single_switch(load->kind) ? 1 : 2) * b->saturation_volts;
+        return fmin((fmax(tip, mean) * ohms + lost) / fmax(volts, 1e-9), 1);
+    }
+    wpin_pwm_loop loop = wpin_rig_pwm_loop(load, volts, ohms, load->limits.pwm_hz, 0);
+    double low = 0, high = 1, off = off_ohms(load, switch_ohms);
+    for (int i = 0; i < 40; i++) {
+        double duty = (low + high) / 2;
+        loop.ohms = duty * ohms + (1 - duty) * off;
+        wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
+        *(wave.most < tip || wave.mean < mean ? &low : &high) = duty;
+    }
+    /* of each period a driver's own dead time passes in which nothing drives */
+    double dead = b->off_phase == WPIN_OFF_SHORT ? b->dead_time * load->limits.pwm_hz : 0;
+    return fmin(high + dead, 1);
 }
 
 double wpin_rig_converter_step(const wpin_rig *rig) {

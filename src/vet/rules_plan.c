@@ -91,12 +91,23 @@ bool wpin_step_drives(const wpin_plan *plan, size_t step) {
            (s->op == WPIN_OP_TOGGLE && way_before(plan, step) == 0);
 }
 
+static double duty_for(const wpin_facts *f, double tip, double mean) {
+    double constant = f->load->motor.constant;
+    return wpin_rig_duty_for(f->load, tip / constant, mean / constant, f->volts,
+                             f->supply->resistance, f->switch_ohms);
+}
+
+/* The duty whose tips break a load loose; with a slow PWM it moves by jerks then, until its mean is
+ * enough too. */
+static double loose(const wpin_facts *f) {
+    return duty_for(f, f->hold, 0);
+}
+
 /* Tells a motion from rest that is over before its ramp comes to a duty that breaks it loose. */
 static bool tell_short(wpin_vetter *v, size_t step, double duty) {
     const wpin_step *s = &v->plan->steps[step];
     const wpin_facts *f = &v->facts[s->target.number];
-    double needs = wpin_rig_duty_for(f->load, f->hold / f->load->motor.constant, f->volts,
-                                     f->supply->resistance, f->switch_ohms);
+    double needs = loose(f);
     double seconds = wpin_rig_ramp_seconds(f->load, duty, fmin(needs / duty, 1)),
            has = s->time_ms / 1e3;
     if (s->op != WPIN_OP_RUN_FOR || s->until != 0 || has >= seconds) {
@@ -114,19 +125,20 @@ static bool tell_short(wpin_vetter *v, size_t step, double duty) {
 /* Tells a duty that is too low for a torque; false if it is not. */
 static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
     const wpin_facts *f = &v->facts[v->plan->steps[step].target.number];
-    double torque = turns ? f->torque : f->hold;
-    double needs = wpin_rig_duty_for(f->load, torque / f->load->motor.constant, f->volts,
-                                     f->supply->resistance, f->switch_ohms);
+    double evenly = duty_for(f, 0, f->torque), jerks = loose(f);
+    double needs = turns ? evenly : fmax(evenly, jerks),
+           least = turns ? fmin(evenly, jerks) : jerks;
     if (duty >= 1.05 * needs || needs >= 1) {
         return false;
     }
-    bool dead = duty < 0.85 * needs;
+    bool dead = duty < 0.85 * least;
     wpin_finding *n = find_step(v, dead ? WPIN_REFUSE : WPIN_CAUTION, step);
     wpin_cause(n, "%.3g %% duty; up to about %.3g %% friction and load %s", duty * 100, needs * 100,
                turns ? "stop it" : "hold it");
-    wpin_consequence(n, !dead   ? "it may or may not move"
-                        : turns ? "it stops after a moment"
-                                : "it hums and stands");
+    wpin_consequence(n, duty > jerks ? "it moves by jerks, if at all"
+                        : !dead      ? "it may or may not move"
+                        : turns      ? "it stops after a moment"
+                                     : "it hums and stands");
     wpin_cure(n, "%.0f %% or more", fmin(ceil(110 * needs), 100));
     if (!turns) {
         wpin_cure(n, "a start kick in the rig, or below: lift (windpin find)");

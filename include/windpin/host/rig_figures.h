@@ -30,11 +30,11 @@ WPIN_API double wpin_rig_light(const wpin_rig_load *load, double volts, double s
 WPIN_API wpin_pwm_loop wpin_rig_pwm_loop(const wpin_rig_load *load, double volts, double ohms,
                                          double hz, double speed);
 
-/** Duty whose peak current reaches `amps` in a motor at rest, 0 to 1: amps = I + ripple / 2 with,
- * over a period, d V - (1 - d) V_off = I R and ripple = V d (1 - d) T / L. V_off is what the
- * current runs against in the off phase: a diode, or with fast decay the supply and two diodes.
- * volts and supply_ohms are the supply's, switch_ohms of all switches in the path. */
-WPIN_API double wpin_rig_duty_for(const wpin_rig_load *load, double amps, double volts,
+/** Duty from which the current of a motor at rest comes to `tip` at its tips, which breaks it
+ * loose, and to `mean`, which keeps it turning, 0 to 1, by the wave of its PWM
+ * (wpin_calc_pwm_wave): a slow PWM has tips that break a shaft loose again and again, and less of a
+ * mean. volts and supply_ohms are the supply's, switch_ohms of all switches in the path. */
+WPIN_API double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, double volts,
                                   double supply_ohms, double switch_ohms);
 /** The controller of a rig as a part. */
 WPIN_API wpin_part_controller wpin_rig_controller_part(const wpin_rig *rig);
