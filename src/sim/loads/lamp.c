@@ -118,7 +118,8 @@ int64_t wpin_lamp_steady(wpin_plant *plant) {
     }
     trend t = trend_of(plant);
     plant->motor.resistance = resistance;
-    return t.nearing > 0 ? WPIN_PLANT_FOR_EVER : (int64_t)(STEADY_K / fabs(t.speed) / PS);
+    double seconds = STEADY_K / fmax(fabs(t.speed), 1e-6);
+    return t.nearing > 0 ? WPIN_PLANT_FOR_EVER : (int64_t)(seconds / PS);
 }
 
 /* Diodes shine by their current; what their resistors lose is heat. */
