@@ -120,13 +120,6 @@ unsigned wpin_flow_drive(wpin_flow *flow, size_t load, unsigned line) {
     return clash;
 }
 
-/* By its slew limits, half as long again with smooth ramps: they are S-shaped from a duty that
- * stands. */
-static double ramp_seconds(const wpin_rig_limits *limits, double from, double to) {
-    double change = fabs(to) - fabs(from), shape = limits->smooth ? 1.5 : 1;
-    return shape * (change > 0 ? change * limits->ramp_up : -change * limits->ramp_down);
-}
-
 double wpin_flow_before(const wpin_flow *flow, size_t load, double duty) {
     const wpin_rig_limits *limits = &flow->rig->loads[load].limits;
     double from = flow->duty[load];
@@ -142,7 +135,6 @@ void wpin_flow_rests(wpin_flow *flow, size_t load, double seconds) {
 }
 
 double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds, unsigned line) {
-    const wpin_rig_limits *limits = &flow->rig->loads[load].limits;
     double before = wpin_flow_before(flow, load, duty);
     double from = flow->duty[load] * duty < 0 ? 0 : flow->duty[load];
     flow->duty[load] = duty;
@@ -151,7 +143,7 @@ double wpin_flow_ramp(wpin_flow *flow, size_t load, double duty, double seconds,
     if (duty == 0 && from == 0) {
         return 0;
     }
-    double least = ramp_seconds(limits, from, duty);
+    double least = wpin_rig_ramp_time(&flow->rig->loads[load], from, duty);
     if (duty == 0 && from != 0) {
         wpin_flow_rests(flow, load, fmax(seconds, least));
     }

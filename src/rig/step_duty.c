@@ -15,16 +15,18 @@ double wpin_rig_step_duty(const wpin_rig *rig, const wpin_step *step) {
     return fmax(fmin(duty, load->limits.duty_max), -load->limits.duty_max);
 }
 
-static double whole_ramp(const wpin_rig_load *load, double duty) {
-    return load->limits.ramp_up * duty * (load->limits.smooth ? 1.5 : 1);
+double wpin_rig_ramp_time(const wpin_rig_load *load, double from, double to) {
+    const wpin_rig_limits *limits = &load->limits;
+    double change = fabs(to) - fabs(from), shape = limits->smooth ? 1.5 : 1;
+    return shape * (change > 0 ? change * limits->ramp_up : -change * limits->ramp_down);
 }
 
 double wpin_rig_ramp_seconds(const wpin_rig_load *load, double duty, double share) {
     double x = load->limits.smooth ? 0.5 - sin(asin(1 - 2 * share) / 3) : share;
-    return whole_ramp(load, duty) * x;
+    return wpin_rig_ramp_time(load, 0, duty) * x;
 }
 
 double wpin_rig_ramp_reaches(const wpin_rig_load *load, double duty, double seconds) {
-    double whole = whole_ramp(load, duty), x = whole > 0 ? fmin(seconds / whole, 1) : 1;
+    double whole = wpin_rig_ramp_time(load, 0, duty), x = whole > 0 ? fmin(seconds / whole, 1) : 1;
     return duty * (load->limits.smooth ? x * x * (3 - 2 * x) : x);
 }

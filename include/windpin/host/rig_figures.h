@@ -146,9 +146,12 @@ WPIN_API double wpin_rig_duty_at(const wpin_rig *rig, const wpin_rig_load *load,
                                  double w);
 /** About the duty that a speed takes, rpm at the output, signed; above 1: more than there is. */
 WPIN_API double wpin_rig_speed_duty(const wpin_rig *rig, const wpin_rig_load *load, double rpm);
+/** How long its ramp takes from one duty that stands to another of the same sign, s, by its slew
+ * limits; half as long again where ramps are smooth. Any. */
+WPIN_API double wpin_rig_ramp_time(const wpin_rig_load *load, double from, double to);
 /** How long its ramp up takes from rest to a share, 0 to 1, of a duty, 0 to 1, s; and how far it
- * comes on its way to that duty in so many seconds, a duty. A smooth ramp is an S, 3 x^2 - 2 x^3,
- * and takes half as long again. Any. */
+ * comes on its way to that duty in so many seconds, a duty. A smooth ramp is an S, 3 x^2 - 2 x^3.
+ * Any. */
 WPIN_API double wpin_rig_ramp_seconds(const wpin_rig_load *load, double duty, double share);
 WPIN_API double wpin_rig_ramp_reaches(const wpin_rig_load *load, double duty, double seconds);
 /** The duty that a step of a plan drives its load with, signed: of a speed about. */
