@@ -4,6 +4,7 @@
 
 /* Another row, or something that is refused; no sector. */
 WPIN_RARE wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+    stage = wpin_stage_there(stage);
     uint8_t row = 0;
     wpin_status status = wpin_stage_find_row(stage, drive, duty, &row);
     return status == WPIN_OK ? wpin_stage_change_row(stage, row, (uint8_t)drive, duty) : status;
@@ -22,6 +23,7 @@ wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty)
 /* ---- from interrupts ---- */
 
 void wpin_stage_rest_lines(wpin_stage *stage) {
+    stage = wpin_stage_there(stage);
     const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
     uint8_t lines = (uint8_t)((1U << table->line_count) - 1U),
             pulse = table->rows[stage->row].pulse;
@@ -33,6 +35,7 @@ void wpin_stage_rest_lines(wpin_stage *stage) {
 }
 
 void wpin_stage_off(wpin_stage *stage) {
+    stage = wpin_stage_there(stage);
     if (!wpin_stage_is_open(stage)) {
         return;
     }

@@ -3,11 +3,12 @@
 #include "windpin/actuator.h"
 
 static wpin_status open_stage(void *self, const WPIN_FAR void *config, const wpin_port *port) {
-    return wpin_stage_open(self, (const WPIN_FAR wpin_stage_config *)config, port);
+    return wpin_stage_open(wpin_stage_there(self), (const WPIN_FAR wpin_stage_config *)config,
+                           port);
 }
 
 static wpin_status close_stage(void *self) {
-    return wpin_stage_close(self);
+    return wpin_stage_close(wpin_stage_there(self));
 }
 
 static uint8_t traits(const void *self) {

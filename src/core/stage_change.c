@@ -1,17 +1,25 @@
 /* From one row to another: the row of a drive, the plan of the change, and its phases. */
 #include "stage_change.h"
 
-/* Flags of a row: one plain PWM line alone carries its duty, so its pin is all a change of duty
- * needs. */
-static uint8_t plain_flags(const WPIN_FAR wpin_row *row) {
-    uint8_t timed = row->timed, line = 0;
-    if (timed == 0 || (timed & (timed - 1U)) != 0 || row->pulse != 0) {
-        return 0;
+/* One plain PWM line alone carries its duty, so its pin is all a change of duty needs. */
+static void plan_plain(wpin_row_change *c, const wpin_row *may, const WPIN_FAR wpin_line *lines,
+                       const wpin_row *will) {
+    bool alone = may->timed != 0 && (may->timed & (may->timed - 1U)) == 0; /* in no row another */
+    uint8_t timed = will->timed, line = 0;
+    c->plain = 0;
+    c->pin = 0;
+    if (timed == 0 || (timed & (timed - 1U)) != 0 || will->pulse != 0) {
+        return;
     }
-    while ((timed >>= 1) != 0) {
-        line++;
+    if (alone) {
+        line = (uint8_t)__builtin_ctz(may->timed);
+    } else {
+        while ((timed >>= 1) != 0) {
+            line++;
+        }
     }
-    return (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+    c->plain = (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
+    c->pin = lines[line].pin;
 }
 
 /* Two sides of a leg, one going off and the other coming on: the only case for which a fast change
@@ -30,35 +38,38 @@ static bool leg_turns(const WPIN_FAR wpin_stage_table *table, const wpin_row_cha
 }
 
 void wpin_stage_plan(wpin_row_change *c, const wpin_stage *stage, uint8_t row) {
+    stage = wpin_stage_there(stage);
     const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
     const WPIN_FAR wpin_stage_table *table = config->table;
-    const WPIN_FAR wpin_row *was = &table->rows[stage->row], *will = &table->rows[row];
-    uint8_t lines = (uint8_t)((1U << table->line_count) - 1U), high = will->high;
-    uint8_t modes = table->mode_lines & lines, others = (uint8_t)(lines & ~modes);
-    uint8_t floats = will->floats, floated = was->floats, rest_high = table->rest_high_lines;
-    uint8_t stays = was->high & high, on = wpin_row_active(was, rest_high);
-    uint8_t known = stage->levels;
+    const wpin_row may = wpin_rows_may(table);
+    const uint8_t lines = (uint8_t)((1U << table->line_count) - 1U);
+    const uint8_t modes = table->mode_lines & lines, others = (uint8_t)(lines & ~modes);
+    const uint8_t rest_high = table->rest_high_lines;
+    wpin_row was = wpin_row_within(&table->rows[stage->row], &may);
+    wpin_row will = wpin_row_within(&table->rows[row], &may);
+    uint8_t stays = (uint8_t)((was.high & will.high) | (was.pulse & will.pulse));
+    uint8_t on = wpin_row_active(&was, rest_high, others), known = stage->levels;
     if (stage->cut != 0) { /* cut off in between, or a write failed: nothing is taken for granted */
-        stays = 0;
-        on = lines;
-        known = (uint8_t)~high;
+        stays = was.pulse & will.pulse;
+        on = others;
+        known = (uint8_t)~will.high;
     }
-    stays |= was->pulse & will->pulse;
-    c->off = (uint8_t)((on | floated | floats) & ~stays & others);
-    c->modes = (uint8_t)(((known ^ high) | floated) & modes & ~(will->keep | floats));
-    c->high = high;
-    c->timed = will->timed;
-    c->floats = floats;
-    c->levels = (uint8_t)(others & ~(c->timed | floats));
-    c->active = wpin_row_active(will, rest_high);
+    uint8_t keeps = (uint8_t)(will.keep | will.floats);
+    c->off = (uint8_t)((on | ((was.floats | will.floats) & others)) & ~stays);
+    c->modes = (uint8_t)(((known ^ will.high) | was.floats) & modes & ~keeps);
+    c->high = will.high;
+    c->timed = will.timed;
+    c->floats = will.floats;
+    c->levels = (uint8_t)(others & ~(will.timed | will.floats));
+    c->active = wpin_row_active(&will, rest_high, lines);
     c->rest_high = rest_high;
-    c->plain = plain_flags(will);
-    c->pin = config->lines[c->plain >> WPIN_STAGE_LINE_SHIFT].pin;
+    plan_plain(c, &may, config->lines, &will);
     c->turns = leg_turns(table, c);
     c->dead_us = config->dead_time_us;
 }
 
 wpin_status wpin_stage_turn_off(wpin_stage *stage, const wpin_row_change *c) {
+    stage = wpin_stage_there(stage);
     wpin_status status = wpin_stage_write_levels(stage, c->off, c->rest_high, c->cut);
     if (c->floats != 0) {
         wpin_keep_first(&status, wpin_stage_float(stage, c->floats, c->cut));
@@ -67,6 +78,7 @@ wpin_status wpin_stage_turn_off(wpin_stage *stage, const wpin_row_change *c) {
 }
 
 void wpin_stage_show(wpin_stage *stage, const wpin_row_change *c, uint8_t row, uint8_t drive) {
+    stage = wpin_stage_there(stage);
     const uint8_t others = ((1U << WPIN_STAGE_LINE_SHIFT) - 1U) & (uint8_t)~WPIN_STAGE_PLAIN;
     stage->flags = (uint8_t)((stage->flags & others) | c->plain);
     stage->row = row;
@@ -84,6 +96,7 @@ static wpin_status write_plain(const wpin_stage *stage, wpin_pin pin) {
 }
 
 wpin_status wpin_stage_turn_on(wpin_stage *stage, const wpin_row_change *c) {
+    stage = wpin_stage_there(stage);
     uint8_t differs = (uint8_t)((stage->levels ^ c->high) & c->levels);
     wpin_status status = wpin_stage_write_levels(stage, differs, c->high, 0);
     if (c->timed != 0) {
@@ -94,6 +107,7 @@ wpin_status wpin_stage_turn_on(wpin_stage *stage, const wpin_row_change *c) {
 }
 
 wpin_status wpin_stage_change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty) {
+    stage = wpin_stage_there(stage);
     const wpin_port *port = wpin_stage_port_of(stage);
     uint8_t locked = wpin_lock(port);
     wpin_row_change c;
@@ -105,7 +119,9 @@ wpin_status wpin_stage_change_row(wpin_stage *stage, uint8_t row, uint8_t drive,
     wpin_unlock(port, locked);
     wpin_status status = wpin_stage_turn_off(stage, &c);
     if (c.modes != 0 && status == WPIN_OK) {
-        wpin_stage_wait(stage, c.dead_us);
+        if ((c.off | c.floats) != 0) {
+            wpin_stage_wait(stage, c.dead_us);
+        }
         status = wpin_cut_if_failed(stage, wpin_stage_write_levels(stage, c.modes, c.high, c.cut));
     }
     if (c.active != 0) {
@@ -113,7 +129,9 @@ wpin_status wpin_stage_change_row(wpin_stage *stage, uint8_t row, uint8_t drive,
     }
     wpin_stage_show(stage, &c, row, drive);
     wpin_keep_first(&status, wpin_stage_turn_on(stage, &c));
-    wpin_stage_changed(stage);
+    if (!wpin_table_is_known(wpin_stage_config_of(stage)->table)) {
+        wpin_stage_changed(stage);
+    }
     return status;
 }
 
@@ -135,7 +153,7 @@ wpin_status wpin_stage_find_row(const wpin_stage *stage, wpin_drive drive, uint1
         return stage == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
     const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
-    *row = wpin_table_row(config->table, wpin_stage_wired_drive(config, drive));
+    *row = wpin_row_of(config->table, wpin_stage_wired_drive(config, drive));
     return duty > (uint16_t)WPIN_DUTY_FULL               ? WPIN_REFUSED_RANGE
            : *row == WPIN_NO_ROW                         ? WPIN_REFUSED_STATE
            : stage->cut != 0 && drive > WPIN_DRIVE_BRAKE ? WPIN_REFUSED_FAULTED

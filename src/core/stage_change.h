@@ -19,10 +19,20 @@ typedef struct wpin_row_change {
     uint16_t dead_us; /* the dead time */
 } wpin_row_change;
 
-/* Lines that do something in a row: timed, or not at their level of rest. */
-static inline uint8_t wpin_row_active(const WPIN_FAR wpin_row *row, uint8_t rest_high) {
-    uint8_t driven = (uint8_t)(~(row->floats | row->keep));
-    return (uint8_t)(row->timed | ((row->high ^ rest_high) & driven));
+/* A row, without what none in its table has. */
+WPIN_STEADY wpin_row wpin_row_within(const WPIN_FAR wpin_row *row, const wpin_row *may) {
+    wpin_row within = {.high = row->high & may->high,
+                       .timed = row->timed & may->timed,
+                       .pulse = row->pulse & may->pulse,
+                       .keep = row->keep & may->keep,
+                       .floats = row->floats & may->floats};
+    return within;
+}
+
+/* Which of these lines do something in a row: timed, or not at their level of rest. */
+WPIN_STEADY uint8_t wpin_row_active(const wpin_row *row, uint8_t rest_high, uint8_t of) {
+    uint8_t differs = (row->high & of) ^ (rest_high & of);
+    return (uint8_t)((row->timed & of) | (differs & ~(row->floats | row->keep)));
 }
 
 void wpin_stage_plan(wpin_row_change *c, const wpin_stage *stage, uint8_t row);
@@ -32,15 +42,22 @@ void wpin_stage_plan(wpin_row_change *c, const wpin_stage *stage, uint8_t row);
  * returns under it. Inline, as what it does under the lock is next to nothing. */
 WPIN_STEADY void wpin_stage_plan_unlocked(wpin_row_change *c, wpin_stage *stage, uint8_t row,
                                           uint8_t *locked) {
+    const bool briefly = wpin_table_is_known(wpin_stage_config_of(stage)->table);
     uint8_t levels;
-    stage->flags |= WPIN_STAGE_CHANGING;
+    if (!briefly) {
+        stage->flags |= WPIN_STAGE_CHANGING;
+    }
     do {
         c->cut = stage->cut;
         levels = stage->levels;
-        wpin_unlock(wpin_stage_port_of(stage), *locked);
+        if (!briefly) {
+            wpin_unlock(wpin_stage_port_of(stage), *locked);
+        }
         wpin_stage_plan(c, stage, row);
-        *locked = wpin_lock(wpin_stage_port_of(stage));
-    } while (c->cut != stage->cut || levels != stage->levels);
+        if (!briefly) {
+            *locked = wpin_lock(wpin_stage_port_of(stage));
+        }
+    } while (!briefly && (c->cut != stage->cut || levels != stage->levels));
 }
 
 /* It is over. Needs no lock, for the same reason. */
@@ -57,7 +74,7 @@ static inline wpin_status wpin_cut_if_failed(wpin_stage *stage, wpin_status stat
     return status;
 }
 
-static inline void wpin_stage_wait(const wpin_stage *stage, uint16_t us) {
+WPIN_STEADY void wpin_stage_wait(const wpin_stage *stage, uint16_t us) {
     if (us != 0) {
         wpin_stage_port_of(stage)->pause(wpin_stage_port_of(stage)->context, us);
     }

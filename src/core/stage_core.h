@@ -5,7 +5,7 @@
 #include "stage_bits.h"
 #include "windpin/impl/steady_stage.h"
 
-static inline bool wpin_stage_is_open(const wpin_stage *stage) {
+WPIN_STEADY bool wpin_stage_is_open(const wpin_stage *stage) {
     bool open = stage != NULL && (stage->flags & WPIN_STAGE_OPEN) != 0;
 #ifdef WPIN_ONE_MOTOR
     return open;
@@ -14,7 +14,7 @@ static inline bool wpin_stage_is_open(const wpin_stage *stage) {
 #endif
 }
 
-static inline void wpin_keep_first(wpin_status *status, wpin_status next) {
+WPIN_STEADY void wpin_keep_first(wpin_status *status, wpin_status next) {
     if (*status == WPIN_OK) {
         *status = next;
     }
@@ -27,7 +27,11 @@ bool wpin_line_agreed(wpin_shared_line *shared, uint8_t user, bool high);
  * float; writes the duty to every timed line of the row that is shown, as long as it is. All of
  * them only as long as the stage's cut is what is given; not under the lock, which they take for
  * each write. */
-wpin_status wpin_stage_write_levels(wpin_stage *stage, uint8_t mask, uint8_t high, uint8_t cut);
+wpin_status wpin_stage_write_lines(wpin_stage *stage, uint8_t mask, uint8_t high, uint8_t cut);
+static inline wpin_status wpin_stage_write_levels(wpin_stage *stage, uint8_t mask, uint8_t high,
+                                                  uint8_t cut) {
+    return mask == 0 ? WPIN_OK : wpin_stage_write_lines(stage, mask, high, cut);
+}
 wpin_status wpin_stage_float(const wpin_stage *stage, uint8_t mask, uint8_t cut);
 wpin_status wpin_stage_write_duty(const wpin_stage *stage, uint8_t cut);
 

@@ -50,14 +50,9 @@ static wpin_status write_line(wpin_stage *stage, const WPIN_FAR wpin_line *line,
     return status;
 }
 
-/* Shared lines are written one by one as well: each has to be agreed on. */
-wpin_status wpin_stage_write_levels(wpin_stage *stage, uint8_t mask, uint8_t high, uint8_t cut) {
-    if (mask == 0) {
-        return WPIN_OK;
-    }
-    if ((stage->flags & (WPIN_STAGE_GROUPED | WPIN_STAGE_SHARES)) == WPIN_STAGE_GROUPED) {
-        return write_group(stage, mask, high, cut);
-    }
+static WPIN_RARE wpin_status write_each(wpin_stage *stage, uint8_t mask, uint8_t high,
+                                        uint8_t cut) {
+    stage = wpin_stage_there(stage);
     const WPIN_FAR wpin_line *line = wpin_stage_config_of(stage)->lines;
     wpin_status status = WPIN_OK;
     for (uint8_t i = 0; i < WPIN_STAGE_LINES && mask >> i != 0; i++, line++) {
@@ -69,7 +64,16 @@ wpin_status wpin_stage_write_levels(wpin_stage *stage, uint8_t mask, uint8_t hig
     return status;
 }
 
+/* Shared lines are written one by one as well: each has to be agreed on. */
+wpin_status wpin_stage_write_lines(wpin_stage *stage, uint8_t mask, uint8_t high, uint8_t cut) {
+    stage = wpin_stage_there(stage);
+    return (stage->flags & (WPIN_STAGE_GROUPED | WPIN_STAGE_SHARES)) == WPIN_STAGE_GROUPED
+               ? write_group(stage, mask, high, cut)
+               : write_each(stage, mask, high, cut);
+}
+
 wpin_status wpin_stage_float(const wpin_stage *stage, uint8_t mask, uint8_t cut) {
+    stage = wpin_stage_there(stage);
     const wpin_port *port = wpin_stage_port_of(stage);
     wpin_status status = WPIN_OK;
     for (const WPIN_FAR wpin_line *line = wpin_stage_config_of(stage)->lines; mask != 0;
@@ -173,6 +177,7 @@ static wpin_status write_row(const wpin_stage *stage, showing *s) {
 
 /* Anew where another row took over: it may have relied on lines that were yet to be written. */
 wpin_status wpin_stage_write_duty(const wpin_stage *stage, uint8_t cut) {
+    stage = wpin_stage_there(stage);
     wpin_status status = WPIN_OK;
     showing s = look(stage);
     while (s.cut == cut) {
@@ -186,6 +191,7 @@ wpin_status wpin_stage_write_duty(const wpin_stage *stage, uint8_t cut) {
 }
 
 WPIN_RARE wpin_status wpin_rare_row_duty(const wpin_stage *stage) {
+    stage = wpin_stage_there(stage);
     if (!wpin_stage_is_open(stage)) {
         return WPIN_REFUSED_CLOSED;
     }

@@ -52,6 +52,16 @@ WPIN_STEADY const WPIN_FAR wpin_stage_config *wpin_stage_config_of(const wpin_st
     return stage->config;
 }
 
+/* Where it lies, which the one motor knows: an address takes no register. */
+WPIN_STEADY wpin_stage *wpin_stage_there(const void *stage) {
+#ifdef WPIN_ONE_MOTOR
+    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator) {
+        return (wpin_stage *)WPIN_ONE_MOTOR.part;
+    }
+#endif
+    return (wpin_stage *)stage;
+}
+
 WPIN_STEADY const wpin_port *wpin_stage_port_of(const wpin_stage *stage) {
 #ifdef WPIN_ONE_MOTOR
     (void)stage;
