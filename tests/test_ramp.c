@@ -10,7 +10,9 @@ static uint32_t time_of(uint32_t us, wpin_duty from, wpin_duty to, uint16_t tick
     wpin_ramp_time time = wpin_ramp_time_of(us);
     wpin_ramp ramp;
     wpin_ramp_start(&ramp, from, &time);
-    uint32_t took = 0;
+    uint32_t took = tick;
+    wpin_duty first = wpin_ramp_step(&ramp, to, smooth, tick); /* counts, but does not move yet */
+    ck_assert_int_eq(first, tick < us ? from : to);
     while (ramp.left_us != 0) {
         wpin_duty at = wpin_ramp_step(&ramp, to, smooth, tick);
         took += tick;

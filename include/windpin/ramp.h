@@ -57,8 +57,9 @@ typedef struct wpin_ramp {
 WPIN_API void wpin_ramp_start(wpin_ramp *ramp, wpin_duty from, const wpin_ramp_time *time);
 
 /** Lets dt_us pass and returns where the ramp to `target` is: the target once its time is over, to
- * the microsecond; before that true to 2 steps of 16384. smooth: S-shaped, half as steep again in
- * its middle. Tick. */
+ * the microsecond; before that true to 2 steps of 16384. The first call after the start only counts
+ * its time and says where it starts from: the tick that begins a ramp has enough to do. smooth:
+ * S-shaped, half as steep again in its middle. Tick. */
 WPIN_API wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_t dt_us);
 
 #ifdef __cplusplus

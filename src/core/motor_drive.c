@@ -7,8 +7,8 @@
 
 /* On the ramp, which begins once the motor may turn that way. */
 static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ramp_us) {
-    int8_t direction = wpin_sign_of(target), now = motor->guard.direction;
-    if (direction != 0 && now != 0 && now != direction) {
+    int8_t direction = target < 0 ? -1 : 1, now = motor->guard.direction;
+    if (target != 0 && now != 0 && now != direction) {
         return target; /* the guard holds it until then */
     }
     bool bends = wpin_config_of(motor)->start.smooth && (motor->flags & WPIN_BENDS) != 0;

@@ -55,14 +55,17 @@ wpin_ramp_time wpin_ramp_time_of(uint32_t us) {
     return time;
 }
 
+/* Of wpin_ramp.shift, which is less than half of it: it was just started. */
+#define FRESH 64
+
 void wpin_ramp_start(wpin_ramp *ramp, wpin_duty from, const wpin_ramp_time *time) {
     ramp->left_us = time->us;
     ramp->share = time->share;
-    ramp->shift = time->shift;
+    ramp->shift = (int8_t)(time->shift + FRESH);
     ramp->from = from;
 }
 
-/* The share of its time a ramp still has, in 1/32768. */
+/* The share of its time a ramp still has, in 1/65536; 65535 also for all of it. */
 static uint16_t share_left(const wpin_ramp *ramp) {
     uint32_t left = ramp->left_us;
     int8_t shift = ramp->shift;
@@ -76,13 +79,16 @@ static uint16_t share_left(const wpin_ramp *ramp) {
     for (; shift < 0; shift++) {
         left <<= 1;
     }
-    return (uint16_t)(((uint32_t)(uint16_t)left * ramp->share) >> 16);
+    uint32_t share = wpin_steady_product((uint16_t)left, ramp->share);
+    return (share >> 31) != 0 ? UINT16_MAX : (uint16_t)(share << 1 >> 16);
 }
 
-/* x of 32768 bent to an S: x x (3 - 2 x). */
+/* x of 65536 bent to an S: x x (3 - 2 x). */
 static uint16_t bend(uint16_t x) {
-    uint32_t square = ((uint32_t)x * x) >> 15, three = 98304; /* more than 16 bits hold */
-    return (uint16_t)((square * (three - 2UL * x)) >> 15);
+    uint16_t square = (uint16_t)(wpin_steady_product(x, x) >> 16);
+    uint16_t cube = (uint16_t)(wpin_steady_product(square, x) >> 16);
+    uint32_t bent = 3 * (uint32_t)square - 2 * (uint32_t)cube;
+    return bent > UINT16_MAX ? UINT16_MAX : (uint16_t)bent;
 }
 
 wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_t dt_us) {
@@ -91,15 +97,20 @@ wpin_duty wpin_ramp_step(wpin_ramp *ramp, wpin_duty target, bool smooth, uint32_
         return target;
     }
     ramp->left_us -= dt_us;
+    if (ramp->shift >= FRESH / 2) {
+        ramp->shift = (int8_t)(ramp->shift - FRESH);
+        return ramp->from;
+    }
     uint16_t left = share_left(ramp);
-    if (left > 32767) {
+    if (left == UINT16_MAX) {
         return ramp->from;
     }
     if (smooth) {
         left = bend(left);
     }
-    int32_t way = (int32_t)ramp->from - target;
-    uint16_t size = (uint16_t)(way < 0 ? -way : way);
-    int16_t part = (int16_t)(((uint32_t)size * left) >> 15); /* less than 32768: left is */
-    return (wpin_duty)(way < 0 ? (int32_t)target - part : (int32_t)target + part);
+    bool up = ramp->from < target;
+    uint16_t size = up ? (uint16_t)((uint16_t)target - (uint16_t)ramp->from)
+                       : (uint16_t)((uint16_t)ramp->from - (uint16_t)target);
+    uint16_t part = (uint16_t)(wpin_steady_product(size, left) >> 16);
+    return (wpin_duty)(up ? (uint16_t)target - part : (uint16_t)target + part);
 }
