@@ -144,12 +144,16 @@ static void ask_at_random(void) {
     case 2: wpin_motor_brake(&motor); break;
     case 3:
         wpin_motor_trip(&motor, WPIN_FAULT_EXTERNAL);
-        bench_pass();
+        clock_us += 1000;
         bench_tick();
+        clock_us -= 1000;
         wpin_motor_clear_fault(&motor);
         wpin_motor_arm(&motor);
         break;
-    default: wpin_motor_run(&motor, duty, pick(3) ? 0 : 20000, 1 + pick(60)); break;
+    default:
+        wpin_motor_run(&motor, duty, pick(3) ? 0 : (uint32_t)20000 << pick(15),
+                       1 + ((uint32_t)pick(60) << pick(3) * 7));
+        break;
     }
 }
 
@@ -332,6 +336,10 @@ void bench_pass(void) {
         return;
     }
     clock_us += 1000;
+    if (bench_case_now == BENCH_WORST) { /* no two ticks alike, some late; a current that peaks */
+        clock_us = clock_us - 10 + pick(21) + (pick(64) == 0 ? pick(40000) : 0);
+        sensed_mv = pick(16) == 0 ? 3000 : 400;
+    }
     if (BENCH_LOOPS && bench_case_now != BENCH_COMMUTATE &&
         (!BENCH_OTHERS || bench_case_now == BENCH_LOOP)) {
         turns += (uint32_t)wpin_motor_duty(&regulated) - turns / 64U;
@@ -341,7 +349,10 @@ void bench_pass(void) {
 
 void bench_ask(void) {
     if (bench_case_now == BENCH_WORST && pick(4) == 0) {
+        uint32_t now = clock_us;
+        clock_us -= pick(1001); /* at any moment since the last tick */
         ask_at_random();
+        clock_us = now;
     }
 }
 

@@ -153,8 +153,8 @@ typedef struct wpin_request {
 
 /** A time that runs out, of up to 49 days. */
 typedef struct wpin_countdown {
-    uint32_t left; /**< Of 1024 us. */
-    uint16_t us;   /**< Besides, below 1024; UINT16_MAX: it never runs out. */
+    uint32_t ms;
+    uint16_t us; /**< Besides, below 1000; UINT16_MAX: it never runs out. */
 } wpin_countdown;
 
 /** A motor at work. Zero before its first init (static, or = {0}); placed by the caller. The fields
@@ -178,8 +178,7 @@ typedef struct wpin_motor {
     wpin_measurement measurement; /**< Of the last tick. */
     wpin_setpoint setpoint;       /**< What is asked, after cap and lift. */
     wpin_guard guard;
-    uint16_t
-        first_left; /**< Its first move after a fault may be kept up for so much more, 1024 us. */
+    uint16_t first_left; /**< Its first move after a fault may be kept up for so much more, ms. */
     wpin_countdown timeout;
     union {
         wpin_ramp ramp;      /**< Of an actuator that takes a duty. */

@@ -90,14 +90,6 @@ WPIN_RARE void wpin_rare_minimum(wpin_guard *guard, uint16_t hold_us) {
         guard->minimum_left_us > hold_us ? guard->minimum_left_us - hold_us : 0;
 }
 
-/* Driven from here on: the pause is still to come. */
-WPIN_RARE void wpin_rare_driven(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c) {
-    guard->pause_left_us = c->pause_us;
-    guard->flags =
-        (uint8_t)((guard->flags & (WPIN_GUARD_FIRST | WPIN_GUARD_REGULATED)) | WPIN_GUARD_DRIVEN |
-                  (guard->direction < 0 ? WPIN_GUARD_LAST_REVERSE : WPIN_GUARD_LAST_FORWARD));
-}
-
 /* Whether the shaft may be taken to rest, at zero effort: then it may be driven either way. */
 WPIN_RARE void wpin_rare_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c,
                               const wpin_measurement *m, uint16_t hold_us) {
@@ -173,7 +165,7 @@ wpin_duty wpin_guard_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *c
                           uint16_t hold_us) {
     effort = wpin_steady_pass(guard, c, effort, floor, on_off, true, m->inputs, m, hold_us);
     if (wpin_steady_starts(guard, effort)) {
-        wpin_rare_driven(guard, c);
+        wpin_steady_driven_on(guard, c);
     }
     return effort;
 }

@@ -7,26 +7,37 @@ static wpin_duty effort_now(const wpin_guard *guard) {
     return (wpin_duty)(guard->direction < 0 ? 0U - size : size);
 }
 
-/* Scales a ramp's time as its share was made for it: see wpin_ramp_time_of. */
+/* Scales a ramp's time, which is not 0, as its share was made for it: see wpin_ramp_time_of. */
 int8_t wpin_ramp_shift(uint32_t us) {
-    if (us == 0) {
-        return 0;
+    uint8_t byte = (uint8_t)(us >> 24);
+    int8_t shift = 16;
+    if (byte == 0) {
+        byte = (uint8_t)(us >> 16);
+        shift = 8;
     }
-    uint16_t high = (uint16_t)(us >> 16), half = high != 0 ? high : (uint16_t)us;
-    uint8_t top = (uint8_t)(half >> 8), byte = (uint8_t)(top != 0 ? top : half);
-    int8_t shift = (int8_t)((high != 0 ? 16 : 0) - (top != 0 ? 0 : 8));
-    for (; (byte & 128U) == 0; byte = (uint8_t)(byte << 1)) {
-        shift--;
+    if (byte == 0) {
+        byte = (uint8_t)(us >> 8);
+        shift = 0;
     }
-    return shift;
+    if (byte == 0) {
+        byte = (uint8_t)us;
+        shift = -8;
+    }
+    if (byte < 16) {
+        byte = (uint8_t)(byte << 4);
+        shift = (int8_t)(shift - 4);
+    }
+    if (byte < 64) {
+        byte = (uint8_t)(byte << 2);
+        shift = (int8_t)(shift - 2);
+    }
+    return byte < 128 ? (int8_t)(shift - 1) : shift;
 }
 
 static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
     if (wpin_motor_is_on_off(motor)) {
         return;
     }
-    int8_t direction = wpin_sign_of(request->value);
-    bool turns = direction != 0 && direction != motor->guard.direction;
     bool stands = !wpin_ramp_runs(&motor->ramp) && (motor->guard.held & WPIN_HELD_SLEW) == 0;
     wpin_motor_clear(motor, WPIN_BENDS);
     if (wpin_config_of(motor)->start.smooth && stands) {
@@ -35,13 +46,27 @@ static void begin_ramp(wpin_motor *motor, const wpin_request *request) {
         wpin_ramp_end(&motor->ramp); /* in the middle of a change only the slew limit holds */
         return;
     }
+    wpin_duty effort = (wpin_duty)request->value;
+    wpin_duty from = effort_now(&motor->guard);
+    if ((effort < 0 && from > 0) || (effort > 0 && from < 0)) {
+        from = 0; /* it turns over in between */
+    }
     wpin_ramp_time time = {request->ramp_us, request->ramp_share,
                            wpin_ramp_shift(request->ramp_us)};
-    wpin_ramp_start(&motor->ramp, turns ? 0 : effort_now(&motor->guard), &time);
+    wpin_ramp_start(&motor->ramp, from, &time);
 }
 
 static bool is_first(const wpin_motor *motor) {
     return (motor->guard.flags & WPIN_GUARD_FIRST) != 0;
+}
+
+/* A thousandth, rounded down: of its upper byte, at most two less than of the whole. */
+WPIN_RARE uint8_t wpin_rare_whole_ms(uint16_t us) {
+    uint8_t ms = (uint8_t)((uint8_t)(us >> 8) * 65U >> 8);
+    for (us = (uint16_t)(us - ms * 1000U); us >= 1000; us = (uint16_t)(us - 1000U)) {
+        ms++;
+    }
+    return ms;
 }
 
 /* The first move after a fault is short, whatever was asked; and what is left of that. */
@@ -49,50 +74,36 @@ static uint16_t first_time(wpin_motor *motor, uint32_t asked_ms) {
     uint16_t first_ms = wpin_config_of(motor)->guard.first_ms,
              most = first_ms != 0 ? first_ms : 2000;
     uint16_t ms = asked_ms < most ? (uint16_t)asked_ms : most;
-    motor->first_left = (uint16_t)(wpin_units_of_16(most) - wpin_units_of_16(ms));
+    motor->first_left = (uint16_t)(most - ms);
     return ms;
 }
 
-static void set_timeout(wpin_motor *motor, const wpin_request *request, uint16_t age_us) {
-    uint32_t ms = request->timeout_ms;
+static void set_timeout(wpin_motor *motor, uint32_t ms, uint16_t age_us) {
     ms = is_first(motor) ? first_time(motor, ms) : ms;
     if (ms == WPIN_TIMEOUT_HELD) {
         motor->timeout.us = WPIN_NEVER;
         return;
     }
-    wpin_set_countdown(&motor->timeout, ms);
-    wpin_steady_count_down(&motor->timeout, (uint8_t)(age_us >> 10), age_us & 1023U);
+    uint8_t age_ms = age_us < 1000 ? 0 : wpin_rare_whole_ms(age_us);
+    uint16_t us = (uint16_t)(age_us - age_ms * 1000U);
+    if (us != 0) {
+        age_ms++;
+        us = (uint16_t)(1000U - us);
+    }
+    if (ms < age_ms) {
+        ms = age_ms;
+        us = 0;
+    }
+    motor->timeout.ms = ms - age_ms;
+    motor->timeout.us = us;
 }
 
 /* Kept up from outside like any other move, the first one ends all the same. */
 static void prolong_first(wpin_motor *motor, uint32_t asked_ms) {
-    uint32_t asked = wpin_units_of(asked_ms), left = motor->timeout.left;
-    uint32_t more = asked > left ? asked - left : 0;
+    uint32_t left = motor->timeout.ms, more = asked_ms > left ? asked_ms - left : 0;
     more = more < motor->first_left ? more : motor->first_left;
     motor->first_left = (uint16_t)(motor->first_left - more);
-    motor->timeout.left = left + more;
-}
-
-static void begin_run(wpin_motor *motor, const wpin_request *request) {
-    uint8_t quantity = (request->what >> WPIN_QUANTITY_SHIFT) & 3U;
-    wpin_motor_choose_rules(motor, quantity);
-    if (wpin_finds_home(quantity, request->value)) {
-        motor->homed = 0;
-    }
-    if (quantity == WPIN_QUANTITY_EFFORT) {
-        begin_ramp(motor, request);
-    } else {
-        wpin_motor_end_ramp(motor);
-        if (wpin_config_of(motor)->loop != NULL) {
-            wpin_config_of(motor)->loop->begin(motor, quantity, request);
-        }
-    }
-    wpin_motor_ask(motor, quantity, request->value);
-    wpin_motor_clear(motor, WPIN_WANTS | WPIN_CALIBRATES);
-    if (quantity != WPIN_QUANTITY_EFFORT || request->value != 0) {
-        wpin_motor_set(motor, WPIN_WANTS);
-    }
-    wpin_motor_rest_with(motor, wpin_config_of(motor)->rest_drive);
+    motor->timeout.ms = left + more;
 }
 
 static bool ramps_down(const wpin_motor *motor) {
@@ -101,36 +112,65 @@ static bool ramps_down(const wpin_motor *motor) {
            wpin_steady_ramps(motor->setpoint.quantity);
 }
 
+/* Nothing but effort can be asked of it, so that nothing else need be looked at. */
+static bool takes_effort_alone(const wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
+    return config->loop == NULL && config->actuator->takes == WPIN_TAKES(WPIN_QUANTITY_EFFORT);
+}
+
+static uint8_t quantity_of(const wpin_motor *motor, const wpin_request *request) {
+    uint8_t asked = (request->what >> WPIN_QUANTITY_SHIFT) & 3U, effort = WPIN_QUANTITY_EFFORT;
+    return takes_effort_alone(motor) ? effort : asked;
+}
+
+/* To another set-point; to stop is to go to zero, of a regulated quantity where there is one. */
+static void begin_move(wpin_motor *motor, const wpin_request *request, bool stops) {
+    uint8_t quantity = quantity_of(motor, request);
+    bool ends_regulated = stops && ramps_down(motor); /* where it ends by itself */
+    if (ends_regulated) {
+        quantity = motor->setpoint.quantity;
+        motor->timeout.us = WPIN_NEVER;
+    } else if (!stops && !takes_effort_alone(motor)) {
+        wpin_motor_choose_rules(motor, quantity);
+    }
+    if (wpin_finds_home(quantity, request->value)) {
+        motor->homed = 0;
+    }
+    if (quantity == WPIN_QUANTITY_EFFORT) {
+        begin_ramp(motor, request);
+    } else {
+        if (!ends_regulated) {
+            wpin_motor_end_ramp(motor);
+        }
+        if (wpin_config_of(motor)->loop != NULL) {
+            wpin_config_of(motor)->loop->begin(motor, quantity, request);
+        }
+    }
+    wpin_motor_ask(motor, quantity, request->value);
+    if (!ends_regulated) {
+        bool wants = quantity != WPIN_QUANTITY_EFFORT || request->value != 0;
+        wpin_motor_clear(motor, WPIN_WANTS | WPIN_CALIBRATES);
+        wpin_motor_set(motor, wants ? WPIN_WANTS : 0);
+    }
+    wpin_motor_rest_with(motor, wpin_config_of(motor)->rest_drive);
+}
+
 /* Carries a request out; age_us is how long ago it was posted. */
 static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us) {
-    switch (request->what & WPIN_VERB_MASK) {
-    case WPIN_VERB_REFRESH:
-        if (is_first(motor)) {
-            prolong_first(motor, request->timeout_ms);
-        } else {
-            set_timeout(motor, request, age_us);
-        }
-        break;
+    uint8_t verb = request->what & WPIN_VERB_MASK;
+    if (verb == WPIN_VERB_REFRESH && is_first(motor)) {
+        prolong_first(motor, request->timeout_ms);
+        return;
+    }
+    if (verb == WPIN_VERB_RUN || verb >= WPIN_VERB_CALIBRATE) {
+        set_timeout(motor, request->timeout_ms, age_us);
+    }
+    switch (verb) {
     case WPIN_VERB_RUN:
-        set_timeout(motor, request, age_us);
-        begin_run(motor, request);
-        break;
-    case WPIN_VERB_STOP:
-        if (ramps_down(motor)) {
-            uint8_t quantity = motor->setpoint.quantity;
-            wpin_config_of(motor)->loop->begin(motor, quantity, request);
-            wpin_motor_ask(motor, quantity, 0); /* where it ends by itself */
-            motor->timeout.us = WPIN_NEVER;
-        } else {
-            begin_ramp(motor, request);
-            wpin_motor_want_nothing(motor);
-        }
-        wpin_motor_rest_with(motor, wpin_config_of(motor)->rest_drive);
-        break;
+    case WPIN_VERB_STOP: begin_move(motor, request, verb == WPIN_VERB_STOP); break;
     case WPIN_VERB_COAST: wpin_motor_drop(motor, WPIN_DRIVE_COAST); break;
     case WPIN_VERB_BRAKE: wpin_motor_drop(motor, WPIN_DRIVE_BRAKE); break;
     case WPIN_VERB_CALIBRATE:
-        set_timeout(motor, request, age_us);
         wpin_motor_drop(motor, wpin_config_of(motor)->rest_drive);
         wpin_motor_set(motor, WPIN_CALIBRATES);
         break;

@@ -10,6 +10,9 @@ static bool is_regulated(const wpin_motor *motor, uint8_t quantity) {
 void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value) {
     motor->setpoint.quantity = quantity;
     motor->setpoint.value = value;
+    if (wpin_config_of(motor)->loop == NULL) {
+        return; /* nothing is regulated */
+    }
     uint8_t others = motor->guard.flags & (uint8_t)~WPIN_GUARD_REGULATED;
     uint8_t regulated = is_regulated(motor, quantity) ? WPIN_GUARD_REGULATED : 0;
     motor->guard.flags = (uint8_t)(others | regulated);
@@ -71,6 +74,7 @@ WPIN_RARE void wpin_rare_limit(wpin_motor *motor) {
 
 /* The first step of a motion: what it rests with afterwards, and what a relay's contacts count. */
 WPIN_RARE void wpin_rare_start(wpin_motor *motor) {
+    wpin_steady_driven_on(&motor->guard, &wpin_config_of(motor)->guard);
     wpin_motor_rest_with(motor, wpin_config_of(motor)->rest_drive);
     if (wpin_motor_is_on_off(motor)) {
         motor->operations++;

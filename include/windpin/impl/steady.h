@@ -61,6 +61,7 @@ WPIN_API void wpin_rare_unarmed(wpin_motor *motor);
 WPIN_API void wpin_rare_latch(wpin_motor *motor, wpin_status cause);
 WPIN_API void wpin_rare_failure(wpin_motor *motor, wpin_status status);
 WPIN_API void wpin_rare_time_out(wpin_motor *motor);
+WPIN_API uint8_t wpin_rare_whole_ms(uint16_t us);
 WPIN_API uint16_t wpin_rare_take(wpin_motor *motor);
 WPIN_API bool wpin_rare_clock_stands(const wpin_motor *motor);
 WPIN_API wpin_status wpin_rare_poll(wpin_motor *motor);
@@ -202,7 +203,6 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
         config->loop->settle(motor);
     }
     if (wpin_steady_starts(&motor->guard, effort)) {
-        wpin_rare_driven(&motor->guard, &config->guard);
         wpin_rare_start(motor);
     }
     return wpin_steady_put(motor, config, port, effort);
@@ -241,22 +241,35 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     motor->shown = (uint8_t)(shown | (kicks ? WPIN_SHOWN_KICKS : 0));
 }
 
-/* Takes whole x 1024 + part us off a time that runs out; true once nothing is left. */
-WPIN_STEADY bool wpin_steady_count_down(wpin_countdown *c, uint32_t whole, uint16_t part) {
+/* Takes ms and us, less than 1000 of these, off a time that runs out; true once nothing is left. */
+WPIN_STEADY bool wpin_steady_count_off(wpin_countdown *c, uint32_t ms, uint16_t us) {
     uint16_t rest = c->us;
-    if (rest < part) {
-        rest = (uint16_t)(rest + 1024U);
-        whole++;
+    if (rest < us) {
+        rest = (uint16_t)(rest + 1000U);
+        ms++;
     }
-    if (whole > c->left) {
-        c->left = 0;
+    if (ms > c->ms) {
+        c->ms = 0;
         c->us = 0;
         return true;
     }
-    rest = (uint16_t)(rest - part);
+    rest = (uint16_t)(rest - us);
     c->us = rest;
-    c->left -= whole;
-    return rest == 0 && c->left == 0;
+    c->ms -= ms;
+    return rest == 0 && c->ms == 0;
+}
+
+/* The same for the time of a tick: mostly it is about a millisecond. */
+WPIN_STEADY bool wpin_steady_count_down(wpin_countdown *c, uint16_t us) {
+    uint8_t ms = 0;
+    if (us >= 2000) {
+        ms = wpin_rare_whole_ms(us);
+        us = (uint16_t)(us - ms * 1000U);
+    } else if (us >= 1000) {
+        ms = 1;
+        us = (uint16_t)(us - 1000U);
+    }
+    return wpin_steady_count_off(c, ms, us);
 }
 
 /* What trips while it is armed. */
@@ -294,7 +307,7 @@ WPIN_STEADY bool wpin_steady_tick(wpin_motor *motor, const WPIN_FAR wpin_motor_c
         }
     }
     if ((motor->flags & (WPIN_WANTS | WPIN_CALIBRATES)) != 0 && motor->timeout.us != WPIN_NEVER &&
-        wpin_steady_count_down(&motor->timeout, (uint8_t)(hold_us >> 10), hold_us & 1023U)) {
+        wpin_steady_count_down(&motor->timeout, hold_us)) {
         wpin_rare_time_out(motor);
     }
     if (late) {

@@ -20,7 +20,6 @@ WPIN_API bool wpin_rare_on_time(wpin_guard *guard, const WPIN_FAR wpin_guard_con
 WPIN_API void wpin_rare_ceiling(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                                 const wpin_measurement *m);
 WPIN_API void wpin_rare_minimum(wpin_guard *guard, uint16_t hold_us);
-WPIN_API void wpin_rare_driven(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config);
 WPIN_API uint16_t wpin_rare_first(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                                   uint16_t target);
 WPIN_API uint16_t wpin_rare_limited(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
@@ -162,9 +161,18 @@ WPIN_STEADY void wpin_steady_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_c
     }
 }
 
-/* Whether this effort is the first after a rest: wpin_rare_driven is due. */
+/* Whether this effort is the first after a rest: wpin_steady_driven_on is due. */
 WPIN_STEADY bool wpin_steady_starts(const wpin_guard *guard, wpin_duty effort) {
     return effort != 0 && (guard->flags & WPIN_GUARD_DRIVEN) == 0;
+}
+
+/* Driven from here on: the pause is still to come. */
+WPIN_STEADY void wpin_steady_driven_on(wpin_guard *guard,
+                                       const WPIN_FAR wpin_guard_config *config) {
+    guard->pause_left_us = config->pause_us;
+    guard->flags =
+        (uint8_t)((guard->flags & (WPIN_GUARD_FIRST | WPIN_GUARD_REGULATED)) | WPIN_GUARD_DRIVEN |
+                  (guard->direction < 0 ? WPIN_GUARD_LAST_REVERSE : WPIN_GUARD_LAST_FORWARD));
 }
 
 WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
@@ -191,7 +199,11 @@ WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_gu
         target = wpin_rare_limited(guard, config, target, effort, on_off, inputs);
     }
     if (direction != 0 && guard->direction != direction) {
-        target = wpin_rare_turned(guard, target, direction, on_off);
+        if (guard->direction == 0 && !on_off) {
+            guard->direction = target != 0 ? direction : 0;
+        } else {
+            target = wpin_rare_turned(guard, target, direction, on_off);
+        }
     }
     if (on_off) {
         wpin_rare_switch(guard, config, target != 0);
