@@ -10,13 +10,7 @@ static uint16_t lower(uint16_t a, uint16_t b) {
 }
 
 wpin_status wpin_guard_check(const WPIN_FAR wpin_guard_config *c) {
-    bool holds = c->cap != 0 && c->cap <= FULL && c->up != 0 && c->down != 0 &&
-                 c->reversal <= WPIN_REVERSAL_FREE && c->pause_us <= WPIN_SPAN_MAX &&
-                 c->minimum_us <= WPIN_SPAN_MAX && c->on_time_max_us <= WPIN_SPAN_MAX &&
-                 c->current_limit >= 0 && (c->current_limit == 0 || c->limit_gain != 0) &&
-                 c->current_trip >= 0 && c->supply_low <= c->supply_high &&
-                 c->first_cap <= c->cap && c->tick_max_us <= 65000U;
-    return holds ? WPIN_OK : WPIN_REFUSED_RANGE;
+    return wpin_guard_holds(c) ? WPIN_OK : WPIN_REFUSED_RANGE;
 }
 
 void wpin_guard_init(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config) {

@@ -35,11 +35,10 @@ static bool port_serves(const WPIN_FAR wpin_sense_config *sense, const wpin_port
 
 /* What can be known before anything is touched. */
 static wpin_status check(const WPIN_FAR wpin_motor_config *config, const wpin_port *port) {
-    if (!wpin_may_open(config, port) || config->actuator == NULL || config->part == NULL) {
+    if (config->actuator == NULL || config->part == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    wpin_status status = wpin_guard_check(&config->guard);
-    if (status != WPIN_OK || !start_fits(config)) {
+    if (!wpin_guard_holds(&config->guard) || !start_fits(config)) {
         return WPIN_REFUSED_RANGE;
     }
     if (config->rest_drive > WPIN_DRIVE_BRAKE || config->safe_drive > WPIN_DRIVE_BRAKE) {
@@ -75,6 +74,11 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
     uint8_t fault = motor->fault != WPIN_OK ? motor->fault : motor->tripped;
     uint8_t first = motor->guard.flags & WPIN_GUARD_FIRST;
     *motor = (wpin_motor){.fault = fault};
+    if (!wpin_may_open(config, port)) {
+        return WPIN_REFUSED_ARGUMENT;
+    }
+    config = wpin_config_known(config);
+    port = wpin_port_known(port);
     wpin_status status = check(config, port);
     if (status != WPIN_OK) {
         return status;
@@ -84,8 +88,8 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
     if (status != WPIN_OK) {
         return status;
     }
-    uint8_t traits = actuator->traits(config->part);
-    status = check_traits(config, traits);
+    motor->traits = actuator->traits(config->part);
+    status = check_traits(config, wpin_traits_of(motor));
     if (status == WPIN_OK) {
         status = actuator->idle(config->part, (wpin_drive)config->safe_drive);
     }
@@ -102,15 +106,13 @@ wpin_status wpin_motor_init(wpin_motor *motor, const WPIN_FAR wpin_motor_config 
     motor->guard.flags = first;
     motor->measurement.at = port->now(port->context);
     wpin_note_port(motor, port, senses);
-    wpin_steady_measure(motor, config, port, senses & WPIN_SENSES_GUARD, false);
-    motor->stood = 0;
+    wpin_steady_read(&motor->measurement, &config->sense, port, senses);
     motor->shown = fault != WPIN_OK ? WPIN_STATE_FAULT : WPIN_STATE_OFF;
     motor->flags =
         (uint8_t)((actuator->takes == WPIN_TAKES(WPIN_QUANTITY_POSITION) ? WPIN_OWN_RULES : 0) |
                   (config->safe_drive == WPIN_DRIVE_BRAKE ? WPIN_BRAKES : 0));
-    motor->traits = traits;
-    wpin_motor_heated(motor, config->guard.cool_s); /* a fault that survived: from the begin */
-    wpin_note_open(motor, config);                  /* open from here on */
+    wpin_motor_heated(motor, config); /* by a fault that survived: from the begin */
+    wpin_note_open(motor, config);    /* open from here on */
     if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
     }
@@ -216,7 +218,7 @@ wpin_measurement wpin_motor_measurement(const wpin_motor *motor) {
 
 uint32_t wpin_motor_operations(const wpin_motor *motor) {
     const wpin_port *port = motor == NULL ? NULL : wpin_port_of(motor);
-    if (port == NULL || (motor->traits & WPIN_IS_ON_OFF) == 0) {
+    if (port == NULL || (wpin_traits_of(motor) & WPIN_IS_ON_OFF) == 0) {
         return 0;
     }
     uint8_t locked = wpin_lock(port);

@@ -48,7 +48,13 @@ static inline void wpin_motor_clear(wpin_motor *motor, uint8_t flags) {
 }
 
 static inline bool wpin_motor_is_on_off(const wpin_motor *motor) {
-    return (motor->traits & WPIN_IS_ON_OFF) != 0;
+    return (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0;
+}
+
+/* Nothing but effort can be asked of it, so that nothing else need be looked at. */
+static inline bool wpin_motor_takes_effort_alone(const wpin_motor *motor) {
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
+    return config->loop == NULL && config->actuator->takes == WPIN_TAKES(WPIN_QUANTITY_EFFORT);
 }
 
 static inline int8_t wpin_sign_of(int32_t value) {
@@ -89,7 +95,7 @@ void wpin_motor_choose_rules(wpin_motor *motor, uint8_t quantity);
 /* How a ramp's time is scaled, as its share was made for it: see wpin_ramp_time_of. */
 int8_t wpin_ramp_shift(uint32_t us);
 /* A fault is latched: the cool-down begins, where its cause heats. Tick and init. */
-void wpin_motor_heated(wpin_motor *motor, uint16_t cool_s);
+void wpin_motor_heated(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config);
 /* Whether it may be driven that way at all, and whether its time-out would be over before. Any. */
 wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value);
 bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms);

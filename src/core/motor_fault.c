@@ -2,7 +2,8 @@
 #include "motor_core.h"
 
 /* What is latched has no time-out: its place has the time until it may be cleared. */
-void wpin_motor_heated(wpin_motor *motor, uint16_t cool_s) {
+void wpin_motor_heated(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config) {
+    uint16_t cool_s = wpin_config_known(config)->guard.cool_s;
     uint8_t cause = motor->fault;
     bool heats = cause == WPIN_FAULT_OVERCURRENT || cause == WPIN_FAULT_STALLED ||
                  cause == WPIN_FAULT_NO_MOTION;
@@ -24,7 +25,7 @@ static void cool(wpin_motor *motor) {
 WPIN_RARE void wpin_rare_latch(wpin_motor *motor, wpin_status cause) {
     if (motor->fault == WPIN_OK) {
         motor->fault = (uint8_t)cause;
-        wpin_motor_heated(motor, wpin_config_of(motor)->guard.cool_s);
+        wpin_motor_heated(motor, wpin_config_of(motor));
     }
     if (cause == WPIN_FAULT_FEEDBACK || cause == WPIN_FAULT_WRONG_WAY) {
         motor->homed = 0; /* what was counted may be wrong */

@@ -60,15 +60,6 @@ static bool is_first(const wpin_motor *motor) {
     return (motor->guard.flags & WPIN_GUARD_FIRST) != 0;
 }
 
-/* A thousandth, rounded down: of its upper byte, at most two less than of the whole. */
-WPIN_RARE uint8_t wpin_rare_whole_ms(uint16_t us) {
-    uint8_t ms = (uint8_t)((uint8_t)(us >> 8) * 65U >> 8);
-    for (us = (uint16_t)(us - ms * 1000U); us >= 1000; us = (uint16_t)(us - 1000U)) {
-        ms++;
-    }
-    return ms;
-}
-
 /* The first move after a fault is short, whatever was asked; and what is left of that. */
 static uint16_t first_time(wpin_motor *motor, uint32_t asked_ms) {
     uint16_t first_ms = wpin_config_of(motor)->guard.first_ms,
@@ -112,15 +103,9 @@ static bool ramps_down(const wpin_motor *motor) {
            wpin_steady_ramps(motor->setpoint.quantity);
 }
 
-/* Nothing but effort can be asked of it, so that nothing else need be looked at. */
-static bool takes_effort_alone(const wpin_motor *motor) {
-    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
-    return config->loop == NULL && config->actuator->takes == WPIN_TAKES(WPIN_QUANTITY_EFFORT);
-}
-
 static uint8_t quantity_of(const wpin_motor *motor, const wpin_request *request) {
     uint8_t asked = (request->what >> WPIN_QUANTITY_SHIFT) & 3U, effort = WPIN_QUANTITY_EFFORT;
-    return takes_effort_alone(motor) ? effort : asked;
+    return wpin_motor_takes_effort_alone(motor) ? effort : asked;
 }
 
 /* To another set-point; to stop is to go to zero, of a regulated quantity where there is one. */
@@ -130,7 +115,7 @@ static void begin_move(wpin_motor *motor, const wpin_request *request, bool stop
     if (ends_regulated) {
         quantity = motor->setpoint.quantity;
         motor->timeout.us = WPIN_NEVER;
-    } else if (!stops && !takes_effort_alone(motor)) {
+    } else if (!stops && !wpin_motor_takes_effort_alone(motor)) {
         wpin_motor_choose_rules(motor, quantity);
     }
     if (wpin_finds_home(quantity, request->value)) {
@@ -171,8 +156,10 @@ static void obey(wpin_motor *motor, const wpin_request *request, uint16_t age_us
     case WPIN_VERB_COAST: wpin_motor_drop(motor, WPIN_DRIVE_COAST); break;
     case WPIN_VERB_BRAKE: wpin_motor_drop(motor, WPIN_DRIVE_BRAKE); break;
     case WPIN_VERB_CALIBRATE:
-        wpin_motor_drop(motor, wpin_config_of(motor)->rest_drive);
-        wpin_motor_set(motor, WPIN_CALIBRATES);
+        if ((wpin_traits_of(motor) & WPIN_IS_PULSE) != 0) {
+            wpin_motor_drop(motor, wpin_config_of(motor)->rest_drive);
+            wpin_motor_set(motor, WPIN_CALIBRATES);
+        }
         break;
     default: break;
     }

@@ -83,11 +83,11 @@ bool wpin_motor_has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quanti
     return loop == NULL ? false : loop->has_way(config, quantity);
 }
 
-static bool in_range(wpin_setpoint setpoint) {
-    int32_t most = setpoint.quantity == WPIN_QUANTITY_POSITION ? POSITION_MAX
-                   : setpoint.quantity == WPIN_QUANTITY_SPEED  ? INT16_MAX
-                                                               : WPIN_DUTY_FULL;
-    return setpoint.value <= most && setpoint.value >= -most;
+static bool in_range(uint8_t quantity, int32_t value) {
+    int32_t most = quantity == WPIN_QUANTITY_POSITION ? POSITION_MAX
+                   : quantity == WPIN_QUANTITY_SPEED  ? INT16_MAX
+                                                      : WPIN_DUTY_FULL;
+    return value <= most && value >= -most;
 }
 
 uint32_t wpin_motor_pause_ms(const wpin_motor *motor) {
@@ -106,15 +106,15 @@ bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t
 }
 
 /* An effort below the start duty: refused, lifted, or left to the kick. */
-static wpin_status mind_start(wpin_motor *motor, int32_t *effort) {
+static wpin_status mind_start(wpin_motor *motor, wpin_duty *effort) {
     const WPIN_FAR wpin_start_config *start = &wpin_config_of(motor)->start;
-    int32_t least = start->start_duty;
-    uint32_t size = wpin_magnitude(*effort);
+    wpin_duty least = (wpin_duty)start->start_duty;
+    uint16_t size = wpin_steady_size(*effort);
     if (size == 0 || size >= start->start_duty || start->below == WPIN_BELOW_ALLOW) {
         return WPIN_OK;
     }
     if (start->below == WPIN_BELOW_LIFT) {
-        *effort = *effort < 0 ? -least : least;
+        *effort = (wpin_duty)(*effort < 0 ? -least : least);
         motor->counted = (uint8_t)(motor->counted + (motor->counted < 240 ? 16 : 0));
         return WPIN_OK;
     }
@@ -122,10 +122,10 @@ static wpin_status mind_start(wpin_motor *motor, int32_t *effort) {
     return kicked ? WPIN_OK : WPIN_REFUSED_BELOW_START;
 }
 
-static void saturate(wpin_motor *motor, int32_t *effort) {
-    int32_t cap = wpin_config_of(motor)->guard.cap;
-    if (*effort > cap || *effort < -cap) {
-        *effort = *effort < 0 ? -cap : cap;
+static void saturate(wpin_motor *motor, wpin_duty *effort) {
+    uint16_t cap = wpin_config_of(motor)->guard.cap;
+    if (cap < (uint16_t)WPIN_DUTY_FULL && wpin_steady_size(*effort) > cap) {
+        *effort = (wpin_duty)(*effort < 0 ? 0U - cap : cap);
         motor->counted = (uint8_t)(motor->counted + ((motor->counted & 15U) < 15));
     }
 }
@@ -134,7 +134,7 @@ static void saturate(wpin_motor *motor, int32_t *effort) {
 wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value) {
     int8_t direction = (int8_t)((value > 0) - (value < 0));
     uint8_t needs = direction > 0 ? WPIN_CAN_FORWARD : (direction < 0 ? WPIN_CAN_REVERSE : 0);
-    if ((needs & ~motor->traits) != 0) {
+    if ((needs & ~wpin_traits_of(motor)) != 0) {
         return WPIN_REFUSED_STATE;
     }
     uint8_t limit = direction > 0 ? WPIN_AT_FORWARD_LIMIT : WPIN_AT_REVERSE_LIMIT;
@@ -146,9 +146,9 @@ wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value) {
     return WPIN_OK;
 }
 
-static wpin_status check_effort(wpin_motor *motor, int32_t *effort) {
-    if ((motor->traits & WPIN_IS_ON_OFF) != 0 && *effort != 0 && *effort != WPIN_DUTY_FULL &&
-        *effort != -WPIN_DUTY_FULL) {
+static wpin_status check_effort(wpin_motor *motor, wpin_duty *effort) {
+    if (wpin_motor_is_on_off(motor) && *effort != 0 &&
+        wpin_steady_size(*effort) != (uint16_t)WPIN_DUTY_FULL) {
         return WPIN_REFUSED_ON_OFF;
     }
     wpin_status status = wpin_motor_check_direction(motor, *effort);
@@ -161,33 +161,35 @@ static wpin_status check_effort(wpin_motor *motor, int32_t *effort) {
 }
 
 /* All that can refuse a set-point; corrects an effort by cap and lift. */
-static wpin_status check_request(wpin_motor *motor, wpin_setpoint *setpoint, uint32_t ramp_us,
-                                 uint32_t timeout_ms) {
+static wpin_status check_request(wpin_motor *motor, uint8_t quantity, int32_t *value,
+                                 uint32_t ramp_us, uint32_t timeout_ms) {
     if (!wpin_motor_is_open(motor)) {
         return motor == NULL ? WPIN_REFUSED_ARGUMENT : WPIN_REFUSED_CLOSED;
     }
-    if (setpoint->quantity >= WPIN_QUANTITY_COUNT || !in_range(*setpoint) ||
+    if (quantity >= WPIN_QUANTITY_COUNT || !in_range(quantity, *value) ||
         ramp_us > WPIN_RAMP_MAX_US || timeout_ms == 0) {
         return WPIN_REFUSED_RANGE;
     }
     wpin_status status = check_ready(motor);
-    if (status == WPIN_OK && !wpin_motor_has_way(wpin_config_of(motor), setpoint->quantity)) {
+    if (status == WPIN_OK && !wpin_motor_has_way(wpin_config_of(motor), quantity)) {
         status = WPIN_REFUSED_QUANTITY;
     }
-    if (status == WPIN_OK && setpoint->quantity == WPIN_QUANTITY_EFFORT) {
-        int8_t direction = (int8_t)((setpoint->value > 0) - (setpoint->value < 0));
+    if (status == WPIN_OK && quantity == WPIN_QUANTITY_EFFORT) {
+        wpin_duty effort = (wpin_duty)*value; /* it is in range */
+        int8_t direction = (int8_t)((effort > 0) - (effort < 0));
         status = wpin_motor_never_starts(motor, direction, timeout_ms)
                      ? WPIN_REFUSED_PAUSE
-                     : check_effort(motor, &setpoint->value);
+                     : check_effort(motor, &effort);
+        *value = effort;
     }
     return status;
 }
 
-wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
-                               uint32_t timeout_ms) {
-    wpin_status status = check_request(motor, &setpoint, ramp_us, timeout_ms);
-    if (status == WPIN_OK && wpin_config_of(motor)->loop != NULL &&
-        is_regulated(motor, setpoint.quantity)) {
+static wpin_status request(wpin_motor *motor, uint8_t quantity, int32_t value, uint32_t ramp_us,
+                           uint32_t timeout_ms) {
+    wpin_status status = check_request(motor, quantity, &value, ramp_us, timeout_ms);
+    wpin_setpoint setpoint = {.quantity = quantity, .value = value};
+    if (status == WPIN_OK && wpin_config_of(motor)->loop != NULL && is_regulated(motor, quantity)) {
         status = wpin_config_of(motor)->loop->check(motor, &setpoint, timeout_ms);
     }
     if (status == WPIN_OK) {
@@ -196,15 +198,19 @@ wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32
     return status;
 }
 
+wpin_status wpin_motor_request(wpin_motor *motor, wpin_setpoint setpoint, uint32_t ramp_us,
+                               uint32_t timeout_ms) {
+    return request(motor, setpoint.quantity, setpoint.value, ramp_us, timeout_ms);
+}
+
 wpin_status wpin_motor_run(wpin_motor *motor, wpin_duty effort, uint32_t ramp_us,
                            uint32_t timeout_ms) {
-    wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_EFFORT, .value = effort};
-    return wpin_motor_request(motor, setpoint, ramp_us, timeout_ms);
+    return request(motor, WPIN_QUANTITY_EFFORT, effort, ramp_us, timeout_ms);
 }
 
 static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32_t timeout_ms) {
     wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_POSITION, .value = 0};
-    wpin_status status = check_request(motor, &setpoint, 0, timeout_ms);
+    wpin_status status = check_request(motor, setpoint.quantity, &setpoint.value, 0, timeout_ms);
     if (status != WPIN_OK) {
         return status;
     }
@@ -225,7 +231,7 @@ static wpin_status turn(wpin_motor *motor, int32_t millidegrees, bool by, uint32
 
 wpin_status wpin_motor_home(wpin_motor *motor, uint32_t timeout_ms) {
     wpin_setpoint setpoint = {.quantity = WPIN_QUANTITY_POSITION, .value = 0};
-    wpin_status status = check_request(motor, &setpoint, 0, timeout_ms);
+    wpin_status status = check_request(motor, setpoint.quantity, &setpoint.value, 0, timeout_ms);
     if (status == WPIN_OK && wpin_config_of(motor)->actuator->homed == NULL) {
         status = WPIN_REFUSED_QUANTITY;
     }
@@ -272,7 +278,7 @@ wpin_status wpin_motor_calibrate(wpin_motor *motor, uint32_t timeout_ms) {
     if (timeout_ms == 0 || timeout_ms == WPIN_TIMEOUT_HELD) {
         return WPIN_REFUSED_RANGE;
     }
-    if ((motor->traits & WPIN_IS_PULSE) == 0) {
+    if ((wpin_traits_of(motor) & WPIN_IS_PULSE) == 0) {
         return WPIN_REFUSED_STATE;
     }
     wpin_status status = check_ready(motor);
@@ -328,7 +334,7 @@ wpin_status wpin_motor_coast(wpin_motor *motor) {
     if (status == WPIN_REFUSED_CLOSED || status == WPIN_REFUSED_ARGUMENT) {
         return status;
     }
-    if ((motor->traits & WPIN_CAN_COAST) == 0) {
+    if ((wpin_traits_of(motor) & WPIN_CAN_COAST) == 0) {
         return WPIN_REFUSED_STATE;
     }
     if (motor->armed == WPIN_DISARMED) {
@@ -339,7 +345,7 @@ wpin_status wpin_motor_coast(wpin_motor *motor) {
 }
 
 wpin_status wpin_motor_brake(wpin_motor *motor) {
-    if (wpin_motor_is_open(motor) && (motor->traits & WPIN_CAN_BRAKE) == 0) {
+    if (wpin_motor_is_open(motor) && (wpin_traits_of(motor) & WPIN_CAN_BRAKE) == 0) {
         return WPIN_REFUSED_STATE;
     }
     wpin_status status = check_ready(motor);

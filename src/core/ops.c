@@ -170,7 +170,7 @@ static bool follow_done(wpin_sequence *s, wpin_track *track, const wpin_step *st
     wpin_motor *motor = motor_of(s, step);
     if (track->part == WPIN_PART_GOING && !time_over(track, dt_us)) {
         wpin_duty duty = config->read_duty(config->context, (uint16_t)step->value);
-        if ((motor->traits & WPIN_IS_ON_OFF) != 0) {
+        if ((wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0) {
             duty = duty >= WPIN_DUTY_FULL / 2 ? WPIN_DUTY_FULL : 0;
         }
         wpin_setpoint to = share_of_full(step, duty);

@@ -26,7 +26,7 @@ void wpin_stage_rest_lines(wpin_stage *stage) {
     stage = wpin_stage_there(stage);
     const WPIN_FAR wpin_stage_table *table = wpin_stage_config_of(stage)->table;
     uint8_t lines = (uint8_t)((1U << table->line_count) - 1U),
-            pulse = table->rows[stage->row].pulse;
+            pulse = table->rows[stage->row].pulse & wpin_rows_may(table).pulse;
     uint8_t switches = (uint8_t)(lines & ~table->mode_lines & ~pulse);
     wpin_stage_write_levels(stage, switches, table->rest_high_lines, 1);
     if (pulse != 0) {

@@ -12,6 +12,10 @@ static wpin_status close_stage(void *self) {
 }
 
 static uint8_t traits(const void *self) {
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(self);
+    if (config != NULL && wpin_table_is_known(config->table)) {
+        return wpin_known_traits(config);
+    }
     static const uint8_t drives[4] = {WPIN_DRIVE_COAST, WPIN_DRIVE_BRAKE, WPIN_DRIVE_FORWARD,
                                       WPIN_DRIVE_REVERSE};
     uint8_t can = 0;
@@ -22,21 +26,22 @@ static uint8_t traits(const void *self) {
                      (wpin_stage_pulses(self) ? WPIN_IS_PULSE : 0));
 }
 
-static wpin_status apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
+static wpin_status put(void *self, uint8_t quantity, int32_t value) {
+    (void)quantity; /* it takes nothing but effort */
+    wpin_stage *stage = wpin_stage_there(self);
+    bool forward = value >= 0;
+    uint16_t duty = (uint16_t)(forward ? (uint32_t)value : 0U - (uint32_t)value);
     return wpin_stage_is_open(stage)
-               ? wpin_steady_apply(stage, wpin_stage_port_of(stage), drive, duty)
+               ? wpin_steady_apply(stage, wpin_stage_port_of(stage),
+                                   forward ? WPIN_DRIVE_FORWARD : WPIN_DRIVE_REVERSE, duty)
                : WPIN_REFUSED_CLOSED;
 }
 
-static wpin_status put(void *self, uint8_t quantity, int32_t value) {
-    (void)quantity; /* it takes nothing but effort */
-    bool forward = value >= 0;
-    uint16_t duty = (uint16_t)(forward ? (uint32_t)value : 0U - (uint32_t)value);
-    return apply(self, forward ? WPIN_DRIVE_FORWARD : WPIN_DRIVE_REVERSE, duty);
-}
-
 static wpin_status idle(void *self, wpin_drive how) {
-    return apply(self, how, 0);
+    const wpin_stage *stage = wpin_stage_there(self);
+    bool already = wpin_stage_is_open(stage) && (uint8_t)how == stage->drive && stage->cut == 0 &&
+                   stage->duty == 0;
+    return already ? WPIN_OK : wpin_rare_apply(wpin_stage_there(self), how, 0);
 }
 
 static wpin_duty shown(const void *self) {

@@ -100,8 +100,9 @@ wpin_status wpin_stage_turn_on(wpin_stage *stage, const wpin_row_change *c) {
     uint8_t differs = (uint8_t)((stage->levels ^ c->high) & c->levels);
     wpin_status status = wpin_stage_write_levels(stage, differs, c->high, 0);
     if (c->timed != 0) {
-        wpin_keep_first(&status, c->plain != 0 ? write_plain(stage, c->pin)
-                                               : wpin_stage_write_duty(stage, 0));
+        bool plain = c->plain != 0 || wpin_rows_are_plain(wpin_stage_config_of(stage)->table);
+        wpin_keep_first(&status,
+                        plain ? write_plain(stage, c->pin) : wpin_stage_write_duty(stage, 0));
     }
     return wpin_cut_if_failed(stage, status);
 }

@@ -34,12 +34,7 @@ uint8_t wpin_table_row(const WPIN_FAR wpin_stage_table *table, wpin_drive drive)
     return WPIN_NO_ROW;
 }
 
-uint8_t wpin_row_safe(const WPIN_FAR wpin_stage_table *table) {
-    uint8_t row = wpin_table_row(table, WPIN_DRIVE_COAST);
-    return row != WPIN_NO_ROW ? row : wpin_table_row(table, WPIN_DRIVE_BRAKE);
-}
-
-wpin_row wpin_rows_all(const WPIN_FAR wpin_stage_table *table) {
+wpin_row wpin_rows_sum(const WPIN_FAR wpin_stage_table *table) {
     wpin_row all = {0};
     for (uint8_t i = 0; i < table->row_count; i++) {
         wpin_row row = table->rows[i];

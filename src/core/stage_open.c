@@ -108,7 +108,8 @@ wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config 
     if (!wpin_stage_may_open(config, port)) {
         return WPIN_REFUSED_ARGUMENT;
     }
-    wpin_status status = wpin_stage_check(config);
+    config = wpin_stage_config_known(config);
+    wpin_status status = wpin_stage_is_sound(config) ? WPIN_OK : wpin_stage_check(config);
     if (status != WPIN_OK) {
         return status;
     }
@@ -127,7 +128,7 @@ wpin_status wpin_stage_open(wpin_stage *stage, const WPIN_FAR wpin_stage_config 
         group_lines(stage);
         status = start_pwm(stage, &all);
     }
-    if (status == WPIN_OK && safe->timed != 0) {
+    if (status == WPIN_OK && !wpin_rows_are_plain(config->table) && safe->timed != 0) {
         status = wpin_stage_write_duty(stage, 0); /* e.g. a servo-style pulse */
     }
     if (status == WPIN_OK) {

@@ -35,15 +35,17 @@ static wpin_status write_group(wpin_stage *stage, uint8_t mask, uint8_t high, ui
 static wpin_status write_line(wpin_stage *stage, const WPIN_FAR wpin_line *line, uint8_t bit,
                               bool high, uint8_t cut) {
     const wpin_port *port = wpin_stage_port_of(stage);
+    const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
     wpin_pin pin = line->pin;
-    wpin_shared_line *shared = line->shared;
-    uint8_t user = line->user;
-    bool inverted = (stage->inverted & bit) != 0;
+    wpin_shared_line *shared = wpin_lines_may_share(config) ? line->shared : NULL;
+    uint8_t user = wpin_lines_may_share(config) ? line->user : 0;
+    bool inverted = wpin_lines_may_invert(config) && (stage->inverted & bit) != 0;
     wpin_status status = WPIN_OK;
     uint8_t locked = wpin_lock(port);
     if (stage->cut == cut) {
         note_levels(stage, bit, high ? bit : 0);
-        wpin_level level = wpin_line_agreed(shared, user, high) != inverted ? WPIN_HIGH : WPIN_LOW;
+        high = shared == NULL ? high : wpin_line_agreed(shared, user, high);
+        wpin_level level = high != inverted ? WPIN_HIGH : WPIN_LOW;
         status = port->write(port->context, pin, level);
     }
     wpin_unlock(port, locked);
@@ -67,7 +69,8 @@ static WPIN_RARE wpin_status write_each(wpin_stage *stage, uint8_t mask, uint8_t
 /* Shared lines are written one by one as well: each has to be agreed on. */
 wpin_status wpin_stage_write_lines(wpin_stage *stage, uint8_t mask, uint8_t high, uint8_t cut) {
     stage = wpin_stage_there(stage);
-    return (stage->flags & (WPIN_STAGE_GROUPED | WPIN_STAGE_SHARES)) == WPIN_STAGE_GROUPED
+    return wpin_stage_port_of(stage)->group_write != NULL &&
+                   (stage->flags & (WPIN_STAGE_GROUPED | WPIN_STAGE_SHARES)) == WPIN_STAGE_GROUPED
                ? write_group(stage, mask, high, cut)
                : write_each(stage, mask, high, cut);
 }

@@ -130,7 +130,7 @@ static void knobs(void) {
 
 void one_request(wpin_motor *motor) {
     wpin_status status = WPIN_OK;
-    switch (pick(12)) {
+    switch (pick(14)) {
     case 0: status = wpin_motor_stop(motor, any_size()); break;
     case 1: status = wpin_motor_coast(motor); break;
     case 2: status = wpin_motor_brake(motor); break;
@@ -143,6 +143,8 @@ void one_request(wpin_motor *motor) {
         status = wpin_motor_turn_to(motor, (int32_t)(any() >> 3) - (1L << 28), 1 + any_size());
         break;
     case 7: status = wpin_motor_refresh(motor, any_size()); break;
+    case 8: status = wpin_motor_calibrate(motor, 1 + pick(900)); break;
+    case 9: wpin_motor_trip(motor, WPIN_FAULT_EXTERNAL); break;
     default: status = wpin_motor_run(motor, any_duty(), any_size() >> 2, any_size()); break;
     }
     note((uint32_t)status);
@@ -190,6 +192,49 @@ const WPIN_FLASH wpin_motor_config same_kicked = {
               .smooth = true},
     .rest_drive = WPIN_DRIVE_BRAKE};
 
+/* Stages of other kinds: what a core for one motor knows of its table and lines, in each way. */
+static wpin_shared_line standby = {0};
+static const WPIN_FLASH wpin_line swapped[] = {{.pin = 4, .inverted = true}, {.pin = 7}};
+static const WPIN_FLASH wpin_line with_standby[] = {{.pin = 2, .shared = &standby, .user = 3},
+                                                    {.pin = 4},
+                                                    {.pin = 7, .inverted = true},
+                                                    {.pin = 9}};
+static const WPIN_FLASH wpin_stage_config coil = {.table = &wpin_table_relay, .lines = swapped};
+static const WPIN_FLASH wpin_stage_config servo = {.table = &wpin_table_servo_pulse,
+                                                   .lines = swapped,
+                                                   .pwm_hz = 50,
+                                                   .pulse_neutral = 4915,
+                                                   .pulse_swing = 1638};
+static const WPIN_FLASH wpin_stage_config slow = {.table = &wpin_table_two_inputs_slow,
+                                                  .lines = swapped,
+                                                  .pwm_hz = 20000,
+                                                  .dead_time_us = 1,
+                                                  .reversed = true};
+static const WPIN_FLASH wpin_stage_config shares = {.table = &wpin_table_two_inputs_enable_standby,
+                                                    .lines = with_standby,
+                                                    .pwm_hz = 20000,
+                                                    .dead_time_us = 3};
+static const WPIN_FLASH wpin_row own_rows[] = {
+    WPIN_ROW(WPIN_DRIVE_FORWARD, WPIN_CELL_HIGH, WPIN_CELL_DUTY, WPIN_CELL_LOW),
+    WPIN_ROW(WPIN_DRIVE_BRAKE, WPIN_CELL_KEEP, WPIN_CELL_FLOAT, WPIN_CELL_HIGH),
+    WPIN_ROW(WPIN_DRIVE_COAST, WPIN_CELL_LOW, WPIN_CELL_FLOAT, WPIN_CELL_FLOAT)};
+static const WPIN_FLASH wpin_stage_table own_table = {
+    .line_count = 3, .row_count = 3, .mode_lines = 1, .rest_high_lines = 4, .rows = own_rows};
+static const WPIN_FLASH wpin_stage_config own = {
+    .table = &own_table, .lines = lines, .pwm_hz = 1000, .dead_time_us = 2, .reversed = true};
+#define SWITCHED                                                                                   \
+    { .cap = WPIN_DUTY_FULL, .up = 1, .down = 1, .minimum_us = 30000, .on_time_max_us = 900000 }
+const WPIN_FLASH wpin_motor_config same_switched = {WPIN_ON_STAGE(&stage, &coil), .guard = SWITCHED,
+                                                    .sense = SENSES};
+const WPIN_FLASH wpin_motor_config same_pulsed = {WPIN_ON_STAGE(&stage, &servo), .guard = {GUARD},
+                                                  .sense = SENSES};
+const WPIN_FLASH wpin_motor_config same_slow = {WPIN_ON_STAGE(&stage, &slow), .guard = {GUARD},
+                                                .sense = SENSES};
+const WPIN_FLASH wpin_motor_config same_sharing = {WPIN_ON_STAGE(&stage, &shares), .guard = {GUARD},
+                                                   .sense = SENSES};
+const WPIN_FLASH wpin_motor_config same_own = {WPIN_ON_STAGE(&stage, &own), .guard = {GUARD},
+                                               .sense = SENSES, .rest_drive = WPIN_DRIVE_BRAKE};
+
 static void live_as(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config) {
     note((uint32_t)wpin_motor_init(motor, config, &same_port));
     live(motor, NULL);
@@ -203,6 +248,32 @@ static void plain(void) {
 static void kicked(void) {
     static wpin_motor motor;
     live_as(&motor, &same_kicked);
+}
+
+static void switched(void) {
+    static wpin_motor motor;
+    live_as(&motor, &same_switched);
+}
+
+static void pulsed(void) {
+    static wpin_motor motor;
+    live_as(&motor, &same_pulsed);
+}
+
+static void slowly(void) {
+    static wpin_motor motor;
+    live_as(&motor, &same_slow);
+}
+
+static void sharing(void) {
+    static wpin_motor motor;
+    standby.needed = pick(2) != 0 ? 32 : 0; /* by another stage */
+    live_as(&motor, &same_sharing);
+}
+
+static void owned(void) {
+    static wpin_motor motor;
+    live_as(&motor, &same_own);
 }
 
 static void motors(void) {
@@ -362,8 +433,9 @@ static void loops(void) {
 }
 
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
-    static void (*const subjects[SAME_SUBJECTS])(void) = {ramps, slews,  knobs,   motors, steppers,
-                                                          loops, sixths, vectors, plain,  kicked};
+    static void (*const subjects[SAME_SUBJECTS])(void) = {
+        ramps, slews,  knobs,    motors, steppers, loops,   sixths, vectors,
+        plain, kicked, switched, pulsed, slowly,   sharing, owned};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;

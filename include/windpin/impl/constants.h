@@ -33,6 +33,26 @@ WPIN_STEADY const WPIN_FAR wpin_motor_config *wpin_config_of(const wpin_motor *m
 #endif
 }
 
+/* What a motor may be opened with, if that holds: there is no other. */
+WPIN_STEADY const WPIN_FAR wpin_motor_config *
+wpin_config_known(const WPIN_FAR wpin_motor_config *config) {
+#ifdef WPIN_ONE_MOTOR
+    (void)config;
+    return &WPIN_ONE_MOTOR;
+#else
+    return config;
+#endif
+}
+
+WPIN_STEADY const wpin_port *wpin_port_known(const wpin_port *port) {
+#ifdef WPIN_ONE_MOTOR
+    (void)port;
+    return &WPIN_ONE_PORT;
+#else
+    return port;
+#endif
+}
+
 WPIN_STEADY const wpin_port *wpin_port_of(const wpin_motor *motor) {
 #ifdef WPIN_ONE_MOTOR
     (void)motor;
@@ -50,6 +70,17 @@ WPIN_STEADY const WPIN_FAR wpin_stage_config *wpin_stage_config_of(const wpin_st
     }
 #endif
     return stage->config;
+}
+
+/* What it was opened with: there is no other. */
+WPIN_STEADY const WPIN_FAR wpin_stage_config *
+wpin_stage_config_known(const WPIN_FAR wpin_stage_config *config) {
+#ifdef WPIN_ONE_MOTOR
+    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator) {
+        return (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config;
+    }
+#endif
+    return config;
 }
 
 /* Where it lies, which the one motor knows: an address takes no register. */

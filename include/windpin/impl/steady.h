@@ -7,7 +7,7 @@
 #define WINDPIN_IMPL_STEADY_H
 
 #include "../api.h"
-#include "constants.h"
+#include "known.h"
 #include "steady_guard.h"
 #include "steady_loop.h"
 #include "steady_stage.h"
@@ -123,12 +123,10 @@ WPIN_STEADY uint8_t wpin_steady_driven(const wpin_motor *motor) {
     return (motor->guard.flags & WPIN_GUARD_LAST_REVERSE) != 0 ? WPIN_DRIVEN_REVERSE : 0;
 }
 
-WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
-                                     const wpin_port *port, uint8_t senses, bool folded) {
-    const WPIN_FAR wpin_sense_config *sense = &config->sense;
-    wpin_measurement *m = &motor->measurement;
+/* Current and supply. */
+WPIN_STEADY void wpin_steady_read(wpin_measurement *m, const WPIN_FAR wpin_sense_config *sense,
+                                  const wpin_port *port, uint8_t senses) {
     uint8_t valid = 0;
-    wpin_steady_clock(motor, port);
     if ((senses & WPIN_HAS_CURRENT) != 0) {
         int16_t mv = port->millivolts(port->context, sense->current_input);
         if (mv != WPIN_NO_READING) {
@@ -145,6 +143,14 @@ WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_moto
         }
     }
     m->valid = valid;
+}
+
+WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
+                                     const wpin_port *port, uint8_t senses, bool folded) {
+    const WPIN_FAR wpin_sense_config *sense = &config->sense;
+    wpin_measurement *m = &motor->measurement;
+    wpin_steady_clock(motor, port);
+    wpin_steady_read(m, sense, port, senses);
     bool only_more = folded && (senses & WPIN_SENSES_LIMITS) == 0 && config->travel == NULL;
     if (only_more && sense->more != NULL) {
         m->inputs = wpin_steady_driven(motor);
@@ -176,14 +182,23 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
                  : config->actuator->put(config->part, quantity, effort);
 }
 
+/* Whether it may have rules of its own, or calibrate another controller's range. */
+WPIN_STEADY bool wpin_may_go_own_way(const wpin_motor *motor,
+                                     const WPIN_FAR wpin_motor_config *config) {
+    return config->actuator->takes != WPIN_TAKES(WPIN_QUANTITY_EFFORT) ||
+           (wpin_traits_of(motor) & WPIN_IS_PULSE) != 0;
+}
+
 WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config,
                                           const wpin_port *port, uint8_t senses, uint16_t hold_us,
                                           uint16_t ramp_us, bool folded) {
-    if ((motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0) {
+    if (wpin_may_go_own_way(motor, config) &&
+        (motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0) {
         return wpin_rare_drive(motor);
     }
-    bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0, kicks = config->start.kick_duty != 0;
+    bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0,
+         kicks = config->start.kick_duty != 0;
     wpin_duty effort = (wpin_duty)motor->setpoint.value; /* it was checked when posted */
     if (folded && config->loop != NULL && motor->setpoint.quantity != WPIN_QUANTITY_EFFORT) {
         effort = wpin_steady_regulated(motor, config, ramp_us);
@@ -231,7 +246,7 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
         motor->shown = (uint8_t)(shown | state);
         return;
     }
-    bool on_off = (motor->traits & WPIN_IS_ON_OFF) != 0;
+    bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0;
     bool kicks = (flags & WPIN_CARRIES) != 0 && motor->guard.minimum_left_us != 0;
     bool own = (flags & WPIN_OWN_RULES) != 0;
     bool there = own ? motor->measurement.speed != 0

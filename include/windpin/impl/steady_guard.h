@@ -31,6 +31,16 @@ WPIN_API void wpin_rare_switch(wpin_guard *guard, const WPIN_FAR wpin_guard_conf
 WPIN_API void wpin_rare_rest(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                              const wpin_measurement *m, uint16_t hold_us);
 
+/* Whether a configuration is one. */
+WPIN_STEADY bool wpin_guard_holds(const WPIN_FAR wpin_guard_config *c) {
+    return c->cap != 0 && c->cap <= (uint16_t)WPIN_DUTY_FULL && c->up != 0 && c->down != 0 &&
+           c->reversal <= WPIN_REVERSAL_FREE && c->pause_us <= WPIN_SPAN_MAX &&
+           c->minimum_us <= WPIN_SPAN_MAX && c->on_time_max_us <= WPIN_SPAN_MAX &&
+           c->current_limit >= 0 && (c->current_limit == 0 || c->limit_gain != 0) &&
+           c->current_trip >= 0 && c->supply_low <= c->supply_high && c->first_cap <= c->cap &&
+           c->tick_max_us <= 65000U;
+}
+
 /* The longest step of the clock that is no fault. */
 WPIN_STEADY uint16_t wpin_tick_max(const WPIN_FAR wpin_guard_config *config) {
     uint16_t us = config->tick_max_us;
