@@ -102,7 +102,7 @@ static void any_kick(void *c) {
     (void)c;
 }
 
-static const wpin_port any_port = {.now = any_now,
+const wpin_port any_port = {.now = any_now,
                                    .open = any_open,
                                    .write = any_open,
                                    .pwm_start = any_pwm_start,

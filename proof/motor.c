@@ -7,6 +7,9 @@
 #ifdef FOLDED
 #define TABLE FOLDED
 #endif
+#ifdef ALONE
+#define TABLE ALONE
+#endif
 #ifdef PHASES
 #define TABLE PHASES
 #endif
@@ -42,8 +45,45 @@ static wpin_six_step_config sensors;
 static wpin_sensorless sensorless;
 static wpin_sensorless_config blind;
 static wpin_sensorless_step steps[255];
-static wpin_motor_config config;
 static wpin_motor motor;
+
+/* A core compiled for one motor knows its constants, so they are some here. */
+#ifdef ALONE
+static const wpin_line alone_lines[WPIN_STAGE_LINES] = {
+    {.pin = 1, .inverted = true}, {.pin = 2}, {.pin = 3}, {.pin = 4}};
+static const wpin_stage_config alone_wires = {.table = &TABLE,
+                                              .lines = alone_lines,
+                                              .pwm_hz = 900,
+                                              .dead_time_us = 2,
+                                              .pulse_neutral = 9000,
+                                              .pulse_swing = 3000};
+const wpin_motor_config WPIN_ONE_MOTOR = {WPIN_ON_STAGE(&stage, &alone_wires),
+                                          .guard = {.cap = 16384,
+                                                    .up = WPIN_SLEW_US(300000),
+                                                    .down = WPIN_SLEW_US(64),
+                                                    .pause_us = 300000,
+                                                    .current_trip = 2400,
+                                                    .trip_us = 50000,
+                                                    .supply_low = 2000,
+                                                    .supply_high = 4000,
+                                                    .minimum_us = 20000,
+                                                    .on_time_max_us = 90000000,
+                                                    .current_limit = 2000,
+                                                    .limit_gain = 3,
+                                                    .cool_s = 30},
+                                          .sense = {.reads = WPIN_HAS_CURRENT | WPIN_HAS_SUPPLY,
+                                                    .supply_input = 1,
+                                                    .limit_forward = {.used = true, .pin = 5}},
+                                          .start = {.start_duty = 3000,
+                                                    .drop_out_duty = 2000,
+                                                    .below = WPIN_BELOW_KICK,
+                                                    .kick_duty = 9000,
+                                                    .kick_us = 60000,
+                                                    .smooth = true}};
+#define config WPIN_ONE_MOTOR
+#else
+static wpin_motor_config config;
+#endif
 
 /* What needs no table of its own is made on one of them only: its folded tick, several motors in a
  * call, and calls without a motor. */
@@ -126,7 +166,10 @@ static void show_legs(void) {
     wpin_stage_legs(any ? &stage : &turned.rotor.stage, any ? duties : NULL);
 }
 
-int main(void) {
+#ifdef ALONE
+static void anyhow(void) {}
+#else
+static void anyhow(void) {
     any_stage(&wires, &TABLE);
     any_motor(&config);
     config.actuator = &wpin_stage_actuator;
@@ -160,6 +203,11 @@ int main(void) {
     config.part = &turned;
     config.part_config = &turns;
 #endif
+}
+#endif
+
+int main(void) {
+    anyhow();
     while (any) {
         switch (any) {
         case 0:

@@ -4,20 +4,17 @@
 /* One plain PWM line alone carries its duty, so its pin is all a change of duty needs. */
 static void plan_plain(wpin_row_change *c, const wpin_row *may, const WPIN_FAR wpin_line *lines,
                        const wpin_row *will) {
-    bool alone = may->timed != 0 && (may->timed & (may->timed - 1U)) == 0; /* in no row another */
-    uint8_t timed = will->timed, line = 0;
+    uint8_t timed = will->timed;
     c->plain = 0;
     c->pin = 0;
     if (timed == 0 || (timed & (timed - 1U)) != 0 || will->pulse != 0) {
         return;
     }
-    if (alone) {
-        line = (uint8_t)__builtin_ctz(may->timed);
-    } else {
-        while ((timed >>= 1) != 0) {
-            line++;
-        }
+    if ((may->timed & (may->timed - 1U)) == 0) {
+        timed = may->timed; /* no row has another */
     }
+    uint8_t line = (uint8_t)(((timed & 0xF0U) != 0 ? 4U : 0U) | ((timed & 0xCCU) != 0 ? 2U : 0U) |
+                             ((timed & 0xAAU) != 0 ? 1U : 0U));
     c->plain = (uint8_t)(WPIN_STAGE_PLAIN | (unsigned)line << WPIN_STAGE_LINE_SHIFT);
     c->pin = lines[line].pin;
 }
