@@ -66,7 +66,7 @@ static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
                                                       .off_ms = 2000};
 static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop)};
 static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
-static const WPIN_FLASH wpin_motor_config regulated_config = {
+const WPIN_FLASH wpin_motor_config regulated_config = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = 16384,
               .up = WPIN_SLEW_US(2000000),

@@ -108,13 +108,12 @@ bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t
 /* An effort below the start duty: refused, lifted, or left to the kick. */
 static wpin_status mind_start(wpin_motor *motor, wpin_duty *effort) {
     const WPIN_FAR wpin_start_config *start = &wpin_config_of(motor)->start;
-    wpin_duty least = (wpin_duty)start->start_duty;
-    uint16_t size = wpin_steady_size(*effort);
-    if (size == 0 || size >= start->start_duty || start->below == WPIN_BELOW_ALLOW) {
+    uint16_t size = wpin_steady_size(*effort), least = start->start_duty;
+    if (size == 0 || size >= least || start->below == WPIN_BELOW_ALLOW) {
         return WPIN_OK;
     }
     if (start->below == WPIN_BELOW_LIFT) {
-        *effort = (wpin_duty)(*effort < 0 ? -least : least);
+        *effort = (wpin_duty)(*effort < 0 ? 0U - least : least);
         motor->counted = (uint8_t)(motor->counted + (motor->counted < 240 ? 16 : 0));
         return WPIN_OK;
     }

@@ -39,9 +39,9 @@ WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *por
     if (stage->cut == 0) {
         const WPIN_FAR wpin_stage_config *config = wpin_stage_config_of(stage);
         stage->duty = duty;
-        others = !wpin_rows_are_plain(config->table) &&
-                 ((stage->flags & WPIN_STAGE_PLAIN) == 0 || config == NULL ||
-                  (stage->flags & WPIN_STAGE_CHANGING) != 0);
+        const uint8_t plain = WPIN_STAGE_PLAIN, changing = WPIN_STAGE_CHANGING;
+        others = config == NULL || (!wpin_rows_are_plain(config->table) &&
+                                    (stage->flags & (plain | changing)) != plain);
         if (!others) {
             wpin_pin pin = config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
             status = port->pwm_duty(port->context, pin, duty);
