@@ -103,21 +103,21 @@ static void any_kick(void *c) {
 }
 
 const wpin_port any_port = {.now = any_now,
-                                   .open = any_open,
-                                   .write = any_open,
-                                   .pwm_start = any_pwm_start,
-                                   .pwm_duty = any_duty,
-                                   .leg_start = any_leg_start,
-                                   .leg_duty = any_leg_duty,
-                                   .group_open = any_group_open,
-                                   .group_write = any_group_write,
-                                   .read = any_read,
-                                   .millivolts = any_millivolts,
-                                   .count = any_count,
-                                   .pause = any_pause,
-                                   .lock = any_lock,
-                                   .unlock = any_unlock,
-                                   .kick = any_kick};
+                            .open = any_open,
+                            .write = any_open,
+                            .pwm_start = any_pwm_start,
+                            .pwm_duty = any_duty,
+                            .leg_start = any_leg_start,
+                            .leg_duty = any_leg_duty,
+                            .group_open = any_group_open,
+                            .group_write = any_group_write,
+                            .read = any_read,
+                            .millivolts = any_millivolts,
+                            .count = any_count,
+                            .pause = any_pause,
+                            .lock = any_lock,
+                            .unlock = any_unlock,
+                            .kick = any_kick};
 
 static wpin_shared_line any_shared;
 static wpin_pwm_achieved any_achieved;
