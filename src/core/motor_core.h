@@ -51,6 +51,11 @@ static inline bool wpin_motor_is_on_off(const wpin_motor *motor) {
     return (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0;
 }
 
+/* Whether regulators turn a quantity into effort. */
+static inline bool wpin_motor_regulates(const wpin_motor *motor, uint8_t quantity) {
+    return quantity != WPIN_QUANTITY_EFFORT && (motor->flags & WPIN_OWN_RULES) == 0;
+}
+
 /* Nothing but effort can be asked of it, so that nothing else need be looked at. */
 static inline bool wpin_motor_takes_effort_alone(const wpin_motor *motor) {
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);

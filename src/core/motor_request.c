@@ -19,15 +19,10 @@ static uint32_t smooth_time(const wpin_motor *motor, int32_t target) {
     return us + us / 2U;
 }
 
-/* Whether regulators turn a quantity into effort. */
-static bool is_regulated(const wpin_motor *motor, uint8_t quantity) {
-    return quantity != WPIN_QUANTITY_EFFORT && (motor->flags & WPIN_OWN_RULES) == 0;
-}
-
 static uint32_t least_time(const wpin_motor *motor, uint8_t verb, wpin_setpoint setpoint) {
     const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
     bool stops = verb == WPIN_VERB_STOP && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0;
-    if (config->loop != NULL && (stops || is_regulated(motor, setpoint.quantity))) {
+    if (config->loop != NULL && (stops || wpin_motor_regulates(motor, setpoint.quantity))) {
         uint8_t now = motor->setpoint.quantity; /* one byte: whole in any context */
         uint8_t stopped = now == WPIN_QUANTITY_TORQUE ? now : WPIN_QUANTITY_SPEED;
         return config->loop->least_us(motor, stops ? stopped : setpoint.quantity,
@@ -188,7 +183,8 @@ static wpin_status request(wpin_motor *motor, uint8_t quantity, int32_t value, u
                            uint32_t timeout_ms) {
     wpin_status status = check_request(motor, quantity, &value, ramp_us, timeout_ms);
     wpin_setpoint setpoint = {.quantity = quantity, .value = value};
-    if (status == WPIN_OK && wpin_config_of(motor)->loop != NULL && is_regulated(motor, quantity)) {
+    if (status == WPIN_OK && wpin_config_of(motor)->loop != NULL &&
+        wpin_motor_regulates(motor, quantity)) {
         status = wpin_config_of(motor)->loop->check(motor, &setpoint, timeout_ms);
     }
     if (status == WPIN_OK) {

@@ -3,10 +3,6 @@
 
 /* ---- what is asked ---- */
 
-static bool is_regulated(const wpin_motor *motor, uint8_t quantity) {
-    return quantity != WPIN_QUANTITY_EFFORT && (motor->flags & WPIN_OWN_RULES) == 0;
-}
-
 void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value) {
     motor->setpoint.quantity = quantity;
     motor->setpoint.value = value;
@@ -14,7 +10,7 @@ void wpin_motor_ask(wpin_motor *motor, uint8_t quantity, int32_t value) {
         return; /* nothing is regulated */
     }
     uint8_t others = motor->guard.flags & (uint8_t)~WPIN_GUARD_REGULATED;
-    uint8_t regulated = is_regulated(motor, quantity) ? WPIN_GUARD_REGULATED : 0;
+    uint8_t regulated = wpin_motor_regulates(motor, quantity) ? WPIN_GUARD_REGULATED : 0;
     motor->guard.flags = (uint8_t)(others | regulated);
 }
 

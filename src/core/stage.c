@@ -35,10 +35,10 @@ void wpin_stage_rest_lines(wpin_stage *stage) {
 }
 
 void wpin_stage_off(wpin_stage *stage) {
-    stage = wpin_stage_there(stage);
     if (!wpin_stage_is_open(stage)) {
         return;
     }
+    stage = wpin_stage_there(stage);
     uint8_t locked = wpin_lock(wpin_stage_port_of(stage));
     stage->cut = 1; /* nothing turns on from here on */
     stage->duty = 0;

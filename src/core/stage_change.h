@@ -19,7 +19,7 @@ typedef struct wpin_row_change {
     uint16_t dead_us; /* the dead time */
 } wpin_row_change;
 
-/* A row, without what none in its table has. */
+/* What a change looks at of a row, without what none in its table has. */
 WPIN_STEADY wpin_row wpin_row_within(const WPIN_FAR wpin_row *row, const wpin_row *may) {
     wpin_row within = {.high = row->high & may->high,
                        .timed = row->timed & may->timed,
@@ -39,7 +39,8 @@ void wpin_stage_plan(wpin_row_change *c, const wpin_stage *stage, uint8_t row);
 
 /* Plans while interrupts may come, and plans anew if one turned the stage off meanwhile; a
  * commutation only leaves word of its sector, until wpin_stage_changed. Called under the lock and
- * returns under it. Inline, as what it does under the lock is next to nothing. */
+ * returns under it. Inline, as what it does under the lock is next to nothing. Of a known table the
+ * plan is that short itself, and such a table has no sectors. */
 WPIN_STEADY void wpin_stage_plan_unlocked(wpin_row_change *c, wpin_stage *stage, uint8_t row,
                                           uint8_t *locked) {
     const bool briefly = wpin_table_is_known(wpin_stage_config_of(stage)->table);

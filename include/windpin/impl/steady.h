@@ -193,8 +193,8 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
                                           const WPIN_FAR wpin_motor_config *config,
                                           const wpin_port *port, uint8_t senses, uint16_t hold_us,
                                           uint16_t ramp_us, bool folded) {
-    if (wpin_may_go_own_way(motor, config) &&
-        (motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0) {
+    if ((motor->flags & (WPIN_OWN_RULES | WPIN_CALIBRATES)) != 0 &&
+        wpin_may_go_own_way(motor, config)) {
         return wpin_rare_drive(motor);
     }
     bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0,
