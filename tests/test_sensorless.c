@@ -121,7 +121,7 @@ START_TEST(its_speed_is_regulated_by_its_crossings) {
     for (int ms = 0; ms < 500; ms++) {
         most = fmax(most, fabs(tick().rpm));
     }
-    ck_assert_double_lt(most, 1.03 * before);
+    ck_assert_double_lt(most, 1.04 * before);
     wpin_motor_stop(&b.motor, 0);
     wait_ms(8000);
     ck_assert(!wpin_motor_busy(&b.motor));

@@ -95,7 +95,7 @@ START_TEST(it_is_smoother_than_six_steps) {
         ripple[i] = strtod(strstr(out, "ripple ") + 7, NULL);
         share[i] = strtod(strstr(out, "rotor: ") + 7, NULL);
     }
-    ck_assert_double_lt(ripple[0], 0.3 * ripple[1]);
+    ck_assert_double_lt(ripple[0], ripple[1] / 3);
     ck_assert_double_ge(share[0], share[1] - 0.5);
 }
 END_TEST

@@ -47,6 +47,19 @@ void wpin_flow_losses(wpin_plant *plant, const wpin_flow *flow, double seconds);
 /* The circuit of leads on legs, each a digit to the base of 5: off, low, high; through a diode
  * into the motor, out of it. */
 wpin_star wpin_star_make(const wpin_plant *plant, int number);
+/* What a lead is on. */
+static inline int wpin_lead_digit(wpin_leg_state leg, double amps) {
+    return leg != WPIN_LEG_OFF ? (int)leg : (amps == 0 ? 0 : (amps > 0 ? 3 : 4));
+}
+/* The circuit kept of these digits. */
+static inline const wpin_star *wpin_star_of(wpin_plant *plant, const int digit[WPIN_PHASES]) {
+    int number = (digit[0] * 5 + digit[1]) * 5 + digit[2];
+    wpin_star *star = &plant->stars[number];
+    if (star->version != plant->version) {
+        *star = wpin_star_make(plant, number);
+    }
+    return star;
+}
 /* Constant of one phase's emf. */
 double wpin_phases_constant(const wpin_plant *plant);
 /* The sector of an angle, which may be known already; the shape there. */

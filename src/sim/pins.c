@@ -65,9 +65,12 @@ void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
     stir_drivers(sim, pin);
     wpin_pin_check(sim, pin);
+    if (sim->watcher == NULL) {
+        return;
+    }
     wpin_level before = p->watched.level;
     p->watched = wpin_cursor_at(&p->wave, sim->now);
-    if (sim->watcher != NULL && p->watched.level != before) {
+    if (p->watched.level != before) {
         sim->watcher(sim->watcher_context, sim->now, pin, p->watched.level);
     }
 }

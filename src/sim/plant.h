@@ -114,6 +114,7 @@ typedef struct wpin_star {
     wpin_tie tie[3];
     unsigned version; /* of the feed it was made for; 0: never */
     int count;        /* of the leads that conduct */
+    bool diodes;      /* one of them through a diode */
 } wpin_star;
 
 /* Each of three leads on nothing, a switch or a diode, to ground or to the supply. */

@@ -5,9 +5,10 @@
 #include "phases.h"
 
 /* The share of a time constant, and of a radian, that may pass in one: what four terms leave out is
- * then 3e-9. Two do for less: they leave out 4e-9. */
-#define WPIN_SHARE_MOST   0.05
-#define WPIN_SHARE_OF_TWO 0.003
+ * then 3e-9. Three and two do for less: they leave out 3e-9 and 4e-9. */
+#define WPIN_SHARE_MOST     0.05
+#define WPIN_SHARE_OF_THREE 0.016
+#define WPIN_SHARE_OF_TWO   0.003
 
 /* The motor as far as it stays the same. */
 typedef struct wpin_runner {
@@ -16,6 +17,12 @@ typedef struct wpin_runner {
     double bend;     /* of the emf's shapes, as a share of them: -1, or 0 of flat tops */
     bool held;       /* by friction */
 } wpin_runner;
+
+/* Over the electrical angle: how the emf changes the currents into leads a and b, A/s for each
+ * rad/s of the shaft; what each ampere of them makes, Nm. And how these change with it. */
+typedef struct wpin_pull {
+    wpin_two g, dg, t, dt;
+} wpin_pull;
 
 /* Where it is: currents into leads a and b, into c, speed, shape of its emf. */
 typedef struct wpin_whereabouts {
@@ -37,21 +44,75 @@ static inline double wpin_dot(wpin_two a, wpin_two b) {
     return c[0] + c[1];
 }
 
-/* With two terms, or with four. */
+static inline wpin_two wpin_by_itself(const wpin_star *star, wpin_two u) {
+    return star->by_a * u[0] + star->by_b * u[1];
+}
+
+/* With as many terms as a share asks for. With u the currents into leads a and b, w the speed:
+ *     du/dt = M u + F - w g          J dw/dt = t u - B w - T
+ * The derivatives of w g and of t u follow by the product rule. */
+static inline void wpin_short_make(const wpin_runner *runner, const wpin_star *star,
+                                   const wpin_pull *by, wpin_two u, double w, double share,
+                                   wpin_short *s) {
+    const wpin_two g = by->g, dg = by->dg, t = by->t, dt = by->dt;
+    const double a = runner->poles * w; /* the angle's first derivative */
+    const double square = runner->quadratic * fabs(w), drag = runner->viscous + 2 * square;
+    const double free = runner->held ? 0 : runner->per_inertia;
+    const wpin_two g1 = a * dg, t1 = a * dt;
+
+    const wpin_two u1 = wpin_by_itself(star, u) + star->force - w * g;
+    const double q = wpin_dot(t, u), q1 = wpin_dot(t, u1) + wpin_dot(t1, u);
+    const double s1 = free * (q - (drag - square) * w - runner->friction);
+    const double s2 = free * (q1 - drag * s1);
+    const wpin_two u2 = wpin_by_itself(star, u1) - s1 * g - w * g1;
+    s->u = u, s->u1 = u1, s->u2 = u2;
+    s->speed = w, s->s1 = s1, s->s2 = s2;
+    s->torque_by = t, s->torque = q;
+    s->u3 = s->u4 = (wpin_two){0};
+    s->s3 = s->s4 = 0;
+    if (share <= WPIN_SHARE_OF_TWO) {
+        return;
+    }
+    const double a1 = runner->poles * s1, bends = a * a * runner->bend;
+    const wpin_two g2 = a1 * dg + bends * g, t2 = a1 * dt + bends * t;
+    const double q2 = wpin_dot(t, u2) + 2 * wpin_dot(t1, u1) + wpin_dot(t2, u);
+    const double curve = 2 * copysign(runner->quadratic, w);
+    const double s3 = free * (q2 - drag * s2 - curve * s1 * s1);
+    const wpin_two u3 = wpin_by_itself(star, u2) - s2 * g - 2 * s1 * g1 - w * g2;
+    s->u3 = u3;
+    s->s3 = s3;
+    if (share <= WPIN_SHARE_OF_THREE) {
+        return;
+    }
+    const double a2 = runner->poles * s2, by_d = a2 + a * bends, by_f = 3 * a * a1 * runner->bend;
+    const wpin_two g3 = by_d * dg + by_f * g, t3 = by_d * dt + by_f * t;
+    const double q3 = wpin_dot(t, u3) + 3 * (wpin_dot(t1, u2) + wpin_dot(t2, u1)) + wpin_dot(t3, u);
+    s->u4 = wpin_by_itself(star, u3) - s3 * g - 3 * s2 * g1 - 3 * s1 * g2 - w * g3;
+    s->s4 = free * (q3 - drag * s3 - 3 * curve * s1 * s2);
+}
+
+/* The same from where it is. */
 void wpin_short_begin(const wpin_runner *runner, const wpin_star *star, const wpin_whereabouts *at,
-                      bool four, wpin_short *s);
+                      double share, wpin_short *s);
 /* After h seconds: currents, what flowed, speed, how far the shaft turned. */
 static inline wpin_two wpin_short_amps(const wpin_short *s, double h) {
-    return s->u + h * (s->u1 + h / 2 * (s->u2 + h / 3 * (s->u3 + h / 4 * s->u4)));
+    return s->u +
+           h * (s->u1 + h * (1.0 / 2) * (s->u2 + h * (1.0 / 3) * (s->u3 + h * (1.0 / 4) * s->u4)));
 }
 static inline wpin_two wpin_short_charge(const wpin_short *s, double h) {
-    return h * (s->u + h / 2 * (s->u1 + h / 3 * (s->u2 + h / 4 * (s->u3 + h / 5 * s->u4))));
+    return h * (s->u + h * (1.0 / 2) *
+                           (s->u1 + h * (1.0 / 3) *
+                                        (s->u2 + h * (1.0 / 4) * (s->u3 + h * (1.0 / 5) * s->u4))));
 }
 static inline double wpin_short_speed(const wpin_short *s, double h) {
-    return s->speed + h * (s->s1 + h / 2 * (s->s2 + h / 3 * (s->s3 + h / 4 * s->s4)));
+    return s->speed +
+           h * (s->s1 + h * (1.0 / 2) * (s->s2 + h * (1.0 / 3) * (s->s3 + h * (1.0 / 4) * s->s4)));
 }
 static inline double wpin_short_turns(const wpin_short *s, double h) {
-    return h * (s->speed + h / 2 * (s->s1 + h / 3 * (s->s2 + h / 4 * (s->s3 + h / 5 * s->s4))));
+    return h *
+           (s->speed + h * (1.0 / 2) *
+                           (s->s1 + h * (1.0 / 3) *
+                                        (s->s2 + h * (1.0 / 4) * (s->s3 + h * (1.0 / 5) * s->s4))));
 }
 
 /* The shape of a sine by its sine and cosine; and of either, a few electrical radians on. */

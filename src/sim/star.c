@@ -13,6 +13,7 @@ static void tie_leads(const wpin_plant *plant, int number, wpin_star *star) {
         star->share[x] = digit != 0;
         star->count += digit != 0;
         star->way[x] = ways[digit];
+        star->diodes = star->diodes || ways[digit] != 0;
         if (digit != 0) {
             int out = ways[digit] != 0 ? ways[digit] : 1;
             star->tie[x] = wpin_plant_tie(&plant->feed, legs[digit], false, out);

@@ -1,7 +1,7 @@
 /* A brushless motor along its steps, in short pieces whose circuit (star.c) and place of the rotor
  * are known from the piece before: over diodes that open as a leg changes and over those that run
  * dry. What else happens, and motors of another kind, take loads/brushless.c. */
-#include "short_piece.h"
+#include "glide.h"
 #include <math.h>
 
 #define PS 1e-12
@@ -71,25 +71,12 @@ static int furthest(const walk *w, const wpin_whereabouts *at, int *digit) {
     return found;
 }
 
-static const wpin_star *star_of(wpin_plant *plant, const int digit[WPIN_PHASES]) {
-    int number = (digit[0] * 5 + digit[1]) * 5 + digit[2];
-    wpin_star *star = &plant->stars[number];
-    if (star->version != plant->version) {
-        *star = wpin_star_make(plant, number);
-    }
-    return star;
-}
-
-/* What a lead is on: off, low, high, a diode to ground, to the supply. */
-static inline int digit_of(wpin_leg_state leg, double amps) {
-    return leg != WPIN_LEG_OFF ? (int)leg : (amps == 0 ? 0 : (amps > 0 ? 3 : 4));
-}
-
 /* False: less than two leads conduct. */
 static bool find_star(walk *w, const wpin_leg_state *legs, bool *opened) {
-    int digit[WPIN_PHASES] = {digit_of(legs[0], w->now.u[0]), digit_of(legs[1], w->now.u[1]),
-                              digit_of(legs[2], w->now.third)};
-    w->star = star_of(w->plant, digit);
+    int digit[WPIN_PHASES] = {wpin_lead_digit(legs[0], w->now.u[0]),
+                              wpin_lead_digit(legs[1], w->now.u[1]),
+                              wpin_lead_digit(legs[2], w->now.third)};
+    w->star = wpin_star_of(w->plant, digit);
     *opened = false;
     while (w->star->count == 2) {
         int through = 0, x = furthest(w, &w->now, &through);
@@ -98,7 +85,7 @@ static bool find_star(walk *w, const wpin_leg_state *legs, bool *opened) {
         }
         digit[x] = through;
         *opened = true;
-        w->star = star_of(w->plant, digit);
+        w->star = wpin_star_of(w->plant, digit);
     }
     return w->star->count > 1;
 }
@@ -244,8 +231,7 @@ static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
     double rate = w->star->fading + w->runner.poles * fabs(w->now.speed);
     wpin_short s;
     dt = short_enough(rate, dt);
-    wpin_short_begin(&w->runner, w->star, &w->now, rate * ((double)dt * PS) > WPIN_SHARE_OF_TWO,
-                     &s);
+    wpin_short_begin(&w->runner, w->star, &w->now, rate * ((double)dt * PS), &s);
     look_at(w, &s, (double)dt * PS);
     int dry = flows_back(w->star, &w->next) ? first_dry(w, &s, &dt) : -1, through;
     double h = (double)dt * PS;
@@ -303,7 +289,8 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
                       .shape = plant->shape}};
     int64_t gone = 0, part = 1, left = 0;
     for (int i = 0; i < count && part > 0; i++) {
-        for (left = steps[i].dt; left > 0 && part > 0; left -= part) {
+        i += wpin_glide(plant, &w.runner, &w.now, &w.flowed, steps + i, count - i, &gone);
+        for (left = i < count ? steps[i].dt : 0; left > 0 && part > 0; left -= part) {
             part = go_on(&w, steps[i].legs, left);
             gone += part;
         }

@@ -26,18 +26,23 @@ static void look(wpin_cursor *c, int64_t now) {
     }
 }
 
+/* From one of its periods to the one that a moment lies in. */
+static int64_t periods_on(const wpin_wave *wave, int64_t now) {
+    int64_t since = now - wave->start;
+    return since < wave->period ? 0 : since / wave->period * wave->period;
+}
+
 wpin_cursor wpin_cursor_at(const wpin_wave *wave, int64_t now) {
-    wpin_cursor c = {.level = wave->level, .edge = WPIN_WAVE_NEVER};
-    if (wave->pwm) {
-        wpin_wave here = *wave;
-        wpin_wave_settle(&here, now);
-        c = (wpin_cursor){.start = here.start,
-                          .period = here.period,
-                          .window = here.current,
-                          .next = here.next,
-                          .low_inside = here.low_inside};
-        look(&c, now);
+    if (!wave->pwm) {
+        return (wpin_cursor){.level = wave->level, .edge = WPIN_WAVE_NEVER};
     }
+    int64_t on = periods_on(wave, now);
+    wpin_cursor c = {.start = wave->start + on,
+                     .period = wave->period,
+                     .window = on == 0 ? wave->current : wave->next,
+                     .next = wave->next,
+                     .low_inside = wave->low_inside};
+    look(&c, now);
     return c;
 }
 
@@ -57,8 +62,9 @@ void wpin_cursor_jump(wpin_cursor *c) {
 }
 
 void wpin_wave_settle(wpin_wave *wave, int64_t now) {
-    if (wave->pwm && now - wave->start >= wave->period) {
-        wave->start += (now - wave->start) / wave->period * wave->period;
+    int64_t on = wave->pwm ? periods_on(wave, now) : 0;
+    if (on != 0) {
+        wave->start += on;
         wave->current = wave->next;
     }
 }
