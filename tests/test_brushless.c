@@ -201,6 +201,58 @@ START_TEST(time_in_parts_is_time_as_a_whole) {
 }
 END_TEST
 
+/* Its three legs on PWM with a dead time, so that the field turns ever faster and the rotor with
+ * it: in whole periods, in which the rotor is led on once in several edges, and edge by edge. */
+START_TEST(whole_periods_are_as_good_as_edges) {
+    wpin_part_motor m = drum;
+    m.sinusoidal = true;
+    m.load_quadratic = 1e-6;
+    board whole = set_up(&m, 0.05, &(wpin_part_hall){0}),
+          parts = set_up(&m, 0.05, &(wpin_part_hall){0});
+    const board *both[] = {&whole, &parts};
+    for (int k = 0; k < 2; k++) {
+        for (wpin_pin leg = 0; leg < 6; leg = (wpin_pin)(leg + 2)) {
+            wpin_pwm_request request = {.hz = 20000, .dead_time_ns = 1000, .centred = true};
+            wpin_pwm_achieved achieved;
+            ck_assert_int_eq(both[k]->port.leg_start(both[k]->port.context, leg,
+                                                     (wpin_pin)(leg + 1), &request, &achieved),
+                             WPIN_OK);
+        }
+    }
+    pick_seed((uint32_t)_i + 9);
+    double amps = 0, rpm = 0, most = 0, worst = 0, worst_rpm = 0, turned = 0;
+    for (int i = 0; i < 8000; i++) {
+        double hz = fmin(i / 20000.0, 0.3) * 500;
+        turned += 2 * PI * hz * 50e-6 * (_i == 0 ? 1 : -1);
+        for (int x = 0; x < 3; x++) {
+            double high = 0.5 + (0.05 + hz / 400) * sin(turned - x * 2 * PI / 3);
+            for (int k = 0; k < 2; k++) {
+                both[k]->port.leg_duty(both[k]->port.context, (wpin_pin)(2 * x),
+                                       (wpin_pin)(2 * x + 1), (uint16_t)lround(high * 16384));
+            }
+        }
+        wpin_sim_advance(whole.sim, 50000000);
+        for (int64_t left = 50000000, part; left > 0; left -= part) {
+            part = 200000 + (int64_t)pick(600000);
+            part = part < left ? part : left;
+            wpin_sim_advance(parts.sim, part);
+        }
+        wpin_part_reading a = wpin_sim_read(whole.sim, 0), b = wpin_sim_read(parts.sim, 0);
+        amps = fabs(a.amps_now);
+        rpm = fabs(a.rpm);
+        most = fmax(most, amps);
+        worst = fmax(worst, fabs(amps - fabs(b.amps_now)));
+        worst_rpm = fmax(worst_rpm, fabs(rpm - fabs(b.rpm)));
+    }
+    ck_assert_double_gt(rpm, 2200); /* it has followed */
+    ck_assert_double_gt(most, 3);
+    ck_assert_double_lt(worst, 1e-6 * most);
+    ck_assert_double_lt(worst_rpm, 1e-6 * rpm);
+    wpin_sim_free(whole.sim);
+    wpin_sim_free(parts.sim);
+}
+END_TEST
+
 /* ---- with the core ---- */
 
 static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
@@ -353,6 +405,7 @@ int main(void) {
     tcase_add_loop_test(tests, it_agrees_with_an_integrator_of_its_own, 0, 16);
     tcase_add_loop_test(tests, a_magnet_rests_at_its_teeth, 0, 5);
     tcase_add_test(tests, a_held_one_follows_the_closed_form);
+    tcase_add_loop_test(tests, whole_periods_are_as_good_as_edges, 0, 2);
     tcase_add_loop_test(tests, time_in_parts_is_time_as_a_whole, 0, 4);
     tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 16);
     tcase_add_test(tests, the_wrong_wiring_shows);

@@ -12,7 +12,7 @@
 /* Of a radian, in one course: three terms leave out 3e-8 of the emf as it ends. And of the swing of
  * the currents against the rotor, of which the emf knows only how it began. */
 #define COURSE_MOST 0.03
-#define SWING_MOST  0.006
+#define SWING_MOST  0.003
 /* How often a course's change of speed must fit the speed that there is. */
 #define WELL_TURNS 20
 
