@@ -1,6 +1,7 @@
-/* A motor of any configuration on a stage with one of the tables, its tick general or folded, or in
- * six steps on a three-phase one, by sensors or without, or by field orientation: every call, in
- * any order, as often as you like. */
+/* A motor of any configuration: every call, in any order, as often as you like. It is on an
+ * actuator that answers anything; or on a stage with one of some tables, its tick general or
+ * folded, or in six steps on a three-phase one, by sensors or without, or by field orientation.
+ * What a stage does with each of the tables that ship is in stage.c. */
 #include "any.h"
 #include <windpin/fast.h>
 
@@ -19,6 +20,10 @@
 
 #ifdef VECTOR
 #define TABLE VECTOR
+#endif
+
+#ifdef ACTUATOR
+#define TABLE wpin_table_switch
 #endif
 
 /* One whose lines float at rest and are kept in a brake, and whose low side mirrors the high one.
@@ -83,6 +88,78 @@ const wpin_motor_config WPIN_ONE_MOTOR = {WPIN_ON_STAGE(&stage, &alone_wires),
 #define config WPIN_ONE_MOTOR
 #else
 static wpin_motor_config config;
+#endif
+
+/* An actuator of any kind, which answers anything. */
+#ifdef ACTUATOR
+static wpin_status actuator_open(void *self, const WPIN_FAR void *part, const wpin_port *port) {
+    (void)self, (void)part, (void)port;
+    return any_status();
+}
+
+static wpin_status actuator_call(void *self) {
+    (void)self;
+    return any ? (wpin_status)any8 : WPIN_OK;
+}
+
+static uint8_t actuator_traits(const void *self) {
+    (void)self;
+    return any8;
+}
+
+static wpin_status actuator_put(void *self, uint8_t quantity, int32_t value) {
+    (void)quantity, (void)value;
+    return actuator_call(self);
+}
+
+static wpin_status actuator_idle(void *self, wpin_drive how) {
+    (void)how;
+    return actuator_call(self);
+}
+
+static wpin_duty actuator_shown(const void *self) {
+    (void)self;
+    return any_signed16;
+}
+
+static void actuator_off(void *self) {
+    (void)self;
+}
+
+static bool actuator_asked(void *self) {
+    (void)self;
+    return ANY_BOOL;
+}
+
+static wpin_status actuator_poll(void *self, wpin_measurement *m) {
+    ANYTHING(*m);
+    return actuator_call(self);
+}
+
+static wpin_status actuator_angle(void *self, int32_t millidegrees, bool by, int32_t *position) {
+    (void)millidegrees, (void)by;
+    *position = any_signed32;
+    return actuator_call(self);
+}
+
+static wpin_actuator any_actuator;
+
+static void any_kind(void) {
+    any_actuator = (wpin_actuator){.takes = any8,
+                                   .open = actuator_open,
+                                   .close = actuator_call,
+                                   .traits = actuator_traits,
+                                   .put = actuator_put,
+                                   .idle = actuator_idle,
+                                   .shown = actuator_shown,
+                                   .off = actuator_off,
+                                   .stop = any ? actuator_asked : NULL,
+                                   .poll = any ? actuator_poll : NULL,
+                                   .angle = any ? actuator_angle : NULL,
+                                   .clear = any ? actuator_call : NULL,
+                                   .homed = any ? actuator_asked : NULL};
+    config.actuator = &any_actuator;
+}
 #endif
 
 /* What needs no table of its own is made on one of them only: its folded tick, several motors in a
@@ -175,6 +252,9 @@ static void anyhow(void) {
     config.actuator = &wpin_stage_actuator;
     config.part = &stage;
     config.part_config = &wires;
+#ifdef ACTUATOR
+    any_kind();
+#endif
 #ifdef PHASES
     ANYTHING(sensors);
     sensors.stage = &wires;
