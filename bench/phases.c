@@ -1,6 +1,6 @@
 /* The three phases of the simulated brushless motor against a general adaptive solver (GSL,
- * Runge-Kutta 8/9): legs high or low at random, for 2 to 50 us each; flat tops and sine, a soft
- * supply, cogging. Prints the largest differences of current and speed. */
+ * Runge-Kutta 8/9): legs high or low at random, for 2 to 50 us each; flat tops and sine, star
+ * and delta, a soft supply, cogging. Prints the largest differences of current and speed. */
 #include <gsl/gsl_errno.h>
 #include <gsl/gsl_odeiv2.h>
 #include <math.h>
@@ -26,6 +26,38 @@ static double shape(double x, bool sine) {
     x -= 2 * PI * floor(x / (2 * PI));
     double y = x > PI ? x - PI : x, ramp = fmin(y, PI - y) / (PI / 6);
     return (x > PI ? -1 : 1) * fmin(ramp, 1);
+}
+
+/* Windings in a delta, each between two leads, with the same R, L and peak between them.
+ * y: currents from lead to lead in a-b, b-c, c-a, speed, angle of the shaft. */
+static int delta_slopes(double t, const double y[], double d[], void *context) {
+    (void)t;
+    const bench *b = context;
+    const wpin_part_motor *m = &b->motor;
+    double torque = 0, volts[3], drawn = 0;
+    double k = m->constant * (m->sinusoidal ? 1 : 3.0 / 4);
+    for (int x = 0; x < 3; x++) {
+        drawn += b->high[x] ? y[x] - y[(x + 2) % 3] : 0;
+    }
+    for (int x = 0; x < 3; x++) {
+        volts[x] =
+            (b->high[x] ? 24 - SUPPLY_OHMS * drawn : 0) - SWITCH_OHMS * (y[x] - y[(x + 2) % 3]);
+    }
+    for (int x = 0; x < 3; x++) {
+        double f = shape(m->pole_pairs * y[4] - x * 2 * PI / 3 + PI / 6, m->sinusoidal);
+        d[x] = (volts[x] - volts[(x + 1) % 3] - m->resistance * 3 / 2 * y[x] - k * y[3] * f) /
+               (m->inductance * 3 / 2);
+        torque += k * f * y[x];
+    }
+    d[3] = (torque - m->cogging * sin(m->cogging_steps * y[4]) - m->viscous_friction * y[3]) /
+           m->inertia;
+    d[4] = y[3];
+    return GSL_SUCCESS;
+}
+
+/* Current into lead x. */
+static double lead(const bench *b, const double y[], int x) {
+    return b->motor.delta ? y[x] - y[(x + 2) % 3] : y[x];
 }
 
 /* y: three currents into the motor, speed, angle of the shaft. */
@@ -105,7 +137,7 @@ static void show_legs(const bench *b, const wpin_port *port) {
 
 static void compare(const char *what, bench *b) {
     double y[5] = {0}, most = 0, amps_off = 0, speed_off = 0, t = 0;
-    gsl_odeiv2_system system = {slopes, NULL, 5, b};
+    gsl_odeiv2_system system = {b->motor.delta ? delta_slopes : slopes, NULL, 5, b};
     gsl_odeiv2_driver *driver =
         gsl_odeiv2_driver_alloc_y_new(&system, gsl_odeiv2_step_rk8pd, 1e-7, 1e-13, 1e-12);
     wpin_sim *sim = simulate(&b->motor);
@@ -120,8 +152,8 @@ static void compare(const char *what, bench *b) {
         wpin_part_phases p;
         (void)wpin_sim_read_phases(sim, 0, &p);
         for (int x = 0; x < 3; x++) {
-            most = fmax(most, fabs(y[x]));
-            amps_off = fmax(amps_off, fabs(p.amps[x] - y[x]));
+            most = fmax(most, fabs(lead(b, y, x)));
+            amps_off = fmax(amps_off, fabs(p.amps[x] - lead(b, y, x)));
         }
         double rpm = wpin_sim_read(sim, 0).rpm;
         speed_off = fmax(speed_off, fabs(rpm * PI / 30 - y[3]));
@@ -142,12 +174,14 @@ int main(void) {
                                    .gear_efficiency = 1,
                                    .pole_pairs = 4,
                                    .cogging_steps = 24};
-    for (int i = 0; i < 4; i++) {
-        static const char *const what[] = {"flat tops", "sine", "flat tops, cogging",
-                                           "sine, cogging"};
+    for (int i = 0; i < 7; i++) {
+        static const char *const what[] = {
+            "flat tops",        "sine",        "flat tops, cogging",       "sine, cogging",
+            "flat tops, delta", "sine, delta", "flat tops, delta, cogging"};
         bench b = {.motor = motor};
         b.motor.sinusoidal = i % 2 != 0;
-        b.motor.cogging = i / 2 * 0.03;
+        b.motor.cogging = i / 2 % 2 * 0.03;
+        b.motor.delta = i >= 4;
         compare(what[i], &b);
     }
     return 0;

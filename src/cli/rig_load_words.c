@@ -23,9 +23,10 @@ static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
            m->inductance * 1e3, m->constant * 1e3, m->inertia * 1e7, m->gear_ratio);
     if (m->pole_pairs > 0) {
         printf(
-            "  brushless   %.0f pole pairs, %s back-emf, %.4g rpm/V; ohms and henries between two "
-            "leads\n",
+            "  brushless   %.0f pole pairs, %s back-emf%s, %.4g rpm/V; ohms and henries between "
+            "two leads\n",
             m->pole_pairs, m->sinusoidal ? "sine" : "flat-topped",
+            m->delta ? ", windings in a delta" : "",
             30 / 3.14159265358979 / m->constant);
     }
     if (m->cogging > 0) {

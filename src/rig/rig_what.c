@@ -45,6 +45,7 @@ static const wpin_field motor_fields[] = {
     QUANTITY("inductance", wpin_part_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
     QUANTITY("pole-pairs", wpin_part_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
     CHOICE("back-emf", wpin_part_motor, sinusoidal, "flat", "sine"),
+    CHOICE("winding", wpin_part_motor, delta, "star", "delta"),
     QUANTITY("cogging", wpin_part_motor, cogging, false, WPIN_TORQUE, 0, 100),
     QUANTITY("cogging-steps", wpin_part_motor, cogging_steps, false, WPIN_NUMBER, 2, 1000),
     QUANTITY("inertia", wpin_part_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
@@ -121,6 +122,16 @@ static void check_cogging(wpin_reader *reader, const yaml_node_t *node, wpin_par
     m->cogging_steps = m->cogging_steps > 0 ? m->cogging_steps : 6 * m->pole_pairs;
 }
 
+/* What only three phases have. */
+static void check_windings(wpin_reader *reader, const yaml_node_t *node, const wpin_part_motor *m) {
+    if (m->pole_pairs <= 0 && (m->sinusoidal || m->delta)) {
+        wpin_say_at(reader, node,
+                    "%s is said of a brushless motor; expected pole-pairs with it, half the number "
+                    "of its poles",
+                    m->sinusoidal ? "back-emf" : "winding");
+    }
+}
+
 static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(motor_fields)];
     size_t before = reader->messages->count;
@@ -148,6 +159,7 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
                     load->motor.pole_pairs);
     }
     check_cogging(reader, node, &load->motor);
+    check_windings(reader, node, &load->motor);
     bool read = reader->messages->count == before; /* else a value may be no more than missing */
     if (read && load->motor.static_friction < load->motor.dry_friction) {
         wpin_say_at(reader, node,

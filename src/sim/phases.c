@@ -2,7 +2,9 @@
  *     L di_x/dt = v_x - v_n - R i_x - e_x      e_x = k w f(p a - x 120 deg)
  *     J dw/dt = k sum f_x i_x - B w - T - C sin(n a)        i_a + i_b + i_c = 0
  * for the phases that conduct (e.g. Krishnan, "Permanent Magnet Synchronous and Brushless DC Motor
- * Drives", ch. 9). f is a sine, or a trapezoid with flat tops of 120 degrees. */
+ * Drives", ch. 9). f is a sine, or a trapezoid with flat tops of 120 degrees. Windings in a delta
+ * are the same between the leads as a star whose emf is half of the difference of the two windings
+ * that meet at a lead, which for a sine is a sine; what goes round inside is in delta.c. */
 #include "phases.h"
 #include <math.h>
 
@@ -13,14 +15,14 @@
 /* In each sector two phases are on their flat tops. */
 static const int tops[6][WPIN_PHASES] = {{1, -1, 0}, {1, 0, -1}, {0, 1, -1},
                                          {-1, 1, 0}, {-1, 0, 1}, {0, -1, 1}};
-static const int ramps[6] = {2, 1, 0, 2, 1, 0};
+static const int ramp[6] = {2, 1, 0, 2, 1, 0};
 
-static double ramp_slope(const wpin_circuit *c) {
-    return (c->sector % 2 == 0 ? -1 : 1) / RAMP;
+double wpin_phases_ramp_slope(int sector) {
+    return (sector % 2 == 0 ? -1 : 1) / RAMP;
 }
 
-static double ramp_at(const wpin_circuit *c, double turned) {
-    return ramp_slope(c) * (turned - c->begin - RAMP);
+double wpin_phases_ramp(int sector, double begin, double turned) {
+    return wpin_phases_ramp_slope(sector) * (turned - begin - RAMP);
 }
 
 double wpin_phases_constant(const wpin_plant *plant) {
@@ -30,20 +32,32 @@ double wpin_phases_constant(const wpin_plant *plant) {
 
 void wpin_phases_sector(double turned, wpin_shape *shape) {
     if (!(turned >= shape->begin && turned <= shape->begin + WPIN_SECTOR)) {
-        double sectors = floor((turned - WPIN_SECTOR / 2) / WPIN_SECTOR);
+        double first = shape->delta ? 0 : WPIN_SECTOR / 2;
+        double sectors = floor((turned - first) / WPIN_SECTOR);
         shape->sector = (int)(sectors - 6 * floor(sectors / 6));
-        shape->begin = WPIN_SECTOR / 2 + sectors * WPIN_SECTOR;
+        shape->begin = first + sectors * WPIN_SECTOR;
+    }
+}
+
+/* At a lead of a delta two windings meet, the one that begins there and the one that ends. */
+void wpin_phases_leads(const wpin_shape *shape, double flat[WPIN_PHASES],
+                       double ramps[WPIN_PHASES]) {
+    const int *top = tops[shape->sector], between = ramp[shape->sector];
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        int other = (x + 2) % WPIN_PHASES;
+        flat[x] = shape->delta ? (top[x] - top[other]) / 2.0 : top[x];
+        ramps[x] = shape->delta ? ((x == between) - (other == between)) / 2.0 : x == between;
     }
 }
 
 void wpin_phases_flats(double turned, wpin_shape *shape) {
-    int between = ramps[shape->sector];
+    double slope = wpin_phases_ramp_slope(shape->sector), ramps[WPIN_PHASES];
+    double now = wpin_phases_ramp(shape->sector, shape->begin, turned);
+    wpin_phases_leads(shape, shape->f, ramps);
     for (int x = 0; x < WPIN_PHASES; x++) {
-        shape->f[x] = tops[shape->sector][x];
-        shape->slope[x] = 0;
+        shape->f[x] += ramps[x] * now;
+        shape->slope[x] = ramps[x] * slope;
     }
-    shape->slope[between] = (shape->sector % 2 == 0 ? -1 : 1) / RAMP;
-    shape->f[between] = shape->slope[between] * (turned - shape->begin - RAMP);
 }
 
 void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,
@@ -56,10 +70,10 @@ void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_
         emf[2] = -s / 2 + r;
         return;
     }
+    double now = wpin_phases_ramp(c->sector, c->begin, i->turned);
     for (int x = 0; x < WPIN_PHASES; x++) {
-        emf[x] = peak * tops[c->sector][x];
+        emf[x] = peak * (c->flat[x] + c->ramps[x] * now);
     }
-    emf[ramps[c->sector]] = peak * ramp_at(c, i->turned);
 }
 
 double wpin_phases_torque(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i) {
@@ -153,23 +167,26 @@ static double sine_terms(const wpin_circuit *c, const wpin_course *p, shapes *f,
            (product(f->sine, f->with_sine, k) + product(f->cosine, f->with_cosine, k));
 }
 
-/* The one that is no flat top goes by the angle, whose terms from the first on are `turned`. */
-static double flat_terms(const wpin_circuit *c, const wpin_course *p, double ramp, int k,
+/* The emf that is on no flat top goes by the angle, whose terms from the first on are `turned`. */
+static double flat_terms(const wpin_circuit *c, const wpin_course *p, double now, int k,
                          double *emf) {
-    const int *top = tops[c->sector];
-    int z = ramps[c->sector];
-    double by_speed = 0, by_amps = 0, slope = ramp_slope(c);
+    double by_speed = 0, by_amps = 0, slope = wpin_phases_ramp_slope(c->sector);
+    double with_ramp[WPIN_ORDER + 1] = {0}, torque = 0;
+    for (int j = 0; j <= k; j++) {
+        for (int x = 0; x < WPIN_PHASES; x++) {
+            with_ramp[j] += c->ramps[x] * p->amps[x][j];
+        }
+    }
     for (int j = 1; j <= k; j++) {
         by_speed += p->turned[j] * p->speed[k - j];
-        by_amps += p->turned[j] * p->amps[z][k - j];
+        by_amps += p->turned[j] * with_ramp[k - j];
     }
-    double torque = ramp * p->amps[z][k] + slope * by_amps;
+    double ramped = now * p->speed[k] + slope * by_speed;
     for (int x = 0; x < WPIN_PHASES; x++) {
-        emf[x] = c->constant * top[x] * p->speed[k];
-        torque += top[x] * p->amps[x][k];
+        emf[x] = c->constant * (c->flat[x] * p->speed[k] + c->ramps[x] * ramped);
+        torque += c->flat[x] * p->amps[x][k];
     }
-    emf[z] = c->constant * (ramp * p->speed[k] + slope * by_speed);
-    return c->constant * torque;
+    return c->constant * (torque + now * with_ramp[k] + slope * by_amps);
 }
 
 /* Sine and cosine of the angle of cogging, and their terms. */
@@ -234,7 +251,8 @@ static int order_for(const wpin_plant *plant, const wpin_circuit *c, const wpin_
 void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *from,
                       double seconds, wpin_course *p) {
     const bool sine = plant->motor.sinusoidal, teeth = plant->motor.cogging > 0;
-    double poles = plant->motor.pole_pairs, emf[WPIN_PHASES], ramp = ramp_at(c, from->turned);
+    double poles = plant->motor.pole_pairs, emf[WPIN_PHASES];
+    double now = wpin_phases_ramp(c->sector, c->begin, from->turned);
     shapes f;
     cogs g;
     double per_inertia = 1 / plant->inertia;
@@ -254,7 +272,7 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
     for (int k = 0; k < p->order; k++) {
         double share = shares[k + 1];
         double torque =
-            sine ? sine_terms(c, p, &f, k, poles * share, emf) : flat_terms(c, p, ramp, k, emf);
+            sine ? sine_terms(c, p, &f, k, poles * share, emf) : flat_terms(c, p, now, k, emf);
         p->torque = k == 0 ? torque : p->torque;
         if (c->count > 1) {
             add_amps(c, p, k, emf);
@@ -263,8 +281,8 @@ void wpin_course_make(const wpin_plant *plant, const wpin_circuit *c, const wpin
         }
         p->speed[k + 1] = p->turned[k + 1] = 0;
         if (c->turns != 0) {
-            double drag =
-                plant->viscous * p->speed[k] + (k == 0 ? c->turns * plant->torque_move : 0);
+            double drag = plant->viscous * p->speed[k] +
+                          (k == 0 ? c->turns * plant->torque_move - c->goes_round : 0);
             if (plant->quadratic != 0) {
                 drag += c->turns * plant->quadratic * product(p->speed, p->speed, k);
             }

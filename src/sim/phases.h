@@ -15,9 +15,12 @@ typedef struct wpin_circuit {
     wpin_tie tie[WPIN_PHASES];
     int count;    /* of those that conduct */
     int turns;    /* sign of the speed; 0: it is held */
-    int sector;   /* of 60 degrees, from 30 electrical degrees on, in which one emf... */
-    double begin; /* ...is on its flat top, one on its bottom; where that is, electrical rad */
-    double ohms, henry, constant; /* of one phase */
+    int sector;   /* of 60 degrees, in which one winding's emf is on its flat top, one on its... */
+    double begin; /* ...bottom, and one between; where that is, electrical rad */
+    double flat[WPIN_PHASES], ramps[WPIN_PHASES]; /* emf of a lead, the flat tops being 1, and its
+                                                     share of the one between */
+    double goes_round;                            /* Nm by what goes round in a delta */
+    double ohms, henry, constant;                 /* of one phase */
     double rail_ohms;
 } wpin_circuit;
 
@@ -62,9 +65,15 @@ static inline const wpin_star *wpin_star_of(wpin_plant *plant, const int digit[W
 }
 /* Constant of one phase's emf. */
 double wpin_phases_constant(const wpin_plant *plant);
-/* The sector of an angle, which may be known already; the shape there. */
+/* The sector of an angle, which may be known already; the shape there. Of a lead's emf the flat
+ * part in a sector, and its share of the one that is between flat tops; that one, and how it goes
+ * by the angle. */
 void wpin_phases_sector(double turned, wpin_shape *shape);
 void wpin_phases_flats(double turned, wpin_shape *shape);
+void wpin_phases_leads(const wpin_shape *shape, double flat[WPIN_PHASES],
+                       double ramps[WPIN_PHASES]);
+double wpin_phases_ramp_slope(int sector);
+double wpin_phases_ramp(int sector, double begin, double turned);
 
 /* The emf of each phase at an instant; the torque, Nm; the voltage of the star point. */
 void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_instant *i,

@@ -31,7 +31,7 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->has_stops = m->stop_high > m->stop_low;
     plant->low_angle = m->stop_low * 2 * PI * n;
     plant->high_angle = m->stop_high * 2 * PI * n;
-    plant->shape = (wpin_shape){.at = NAN, .begin = NAN};
+    plant->shape = (wpin_shape){.at = NAN, .begin = NAN, .delta = m->delta};
     plant->version++; /* what was worked out before holds no more */
     wpin_plant_number_constants(plant);
 }
@@ -269,8 +269,9 @@ wpin_part_reading wpin_plant_read(wpin_plant *plant) {
     double drawn = brushless          ? plant->rail_amps
                    : plant->amps == 0 ? 0
                                       : wpin_plant_rail(plant) * plant->amps;
-    /* across the two leads that drive: of a sine its mean over the sector around the peak */
-    double emf = m->constant * (m->sinusoidal ? 3 / PI : 1);
+    /* across the two leads that drive: of a sine or a delta its mean over the sector around the
+     * peak */
+    double emf = m->constant * (m->sinusoidal ? 3 / PI : (m->delta ? 7.0 / 8 : 1));
     wpin_part_reading r = {
         .seconds = s->time,
         .amps = s->amps / time,

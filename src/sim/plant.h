@@ -126,7 +126,8 @@ typedef struct wpin_shape {
     double f[3], slope[3]; /* of each lead, its peak being 1, and by the electrical angle */
     double sine, cosine;   /* of a sine */
     int turned_on;         /* pieces since it was worked out afresh */
-    int sector;            /* of flat tops: see phases.h */
+    bool delta;            /* of flat tops: see phases.h */
+    int sector;
     double begin;
 } wpin_shape;
 
@@ -267,6 +268,7 @@ typedef struct wpin_plant {
     char name[48];
     double amps_b;                   /* a stepper's second winding */
     double phase_amps[3];            /* brushless: into the motor */
+    double round_amps;               /* brushless: round in a delta */
     double rail_amps;                /* brushless: out of the supply now */
     bool lead_off;                   /* brushless: that of phase a */
     double volt_seconds;             /* stepper: across the first winding */

@@ -33,6 +33,7 @@ void wpin_shape_on(const wpin_runner *runner, const wpin_shape *from, double tur
     double x = runner->poles * turns, q = x * x;
     to->at = from->at + turns;
     to->turned_on = from->turned_on + 1;
+    to->delta = from->delta;
     to->sector = from->sector;
     to->begin = from->begin;
     if (runner->bend == 0) {

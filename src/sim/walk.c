@@ -1,6 +1,7 @@
 /* A brushless motor along its steps, in short pieces whose circuit (star.c) and place of the rotor
  * are known from the piece before: over diodes that open as a leg changes and over those that run
  * dry. What else happens, and motors of another kind, take loads/brushless.c. */
+#include "delta.h"
 #include "glide.h"
 #include <math.h>
 
@@ -15,6 +16,7 @@
 typedef struct walk {
     wpin_plant *plant;
     wpin_runner runner;
+    bool rounds; /* a current goes round in it */
     wpin_whereabouts now, next;
     const wpin_star *star;
     wpin_flowed flowed;
@@ -222,6 +224,25 @@ static int64_t short_enough(double rate, int64_t dt) {
     return dt > 2 * most ? most : dt / 2 + 1;
 }
 
+static double friction_of(const wpin_plant *plant) {
+    return plant->speed == 0 ? 0 : copysign(plant->torque_move, plant->speed);
+}
+
+/* What brakes it in a delta, by the speed it begins with; and what went round by the mean of both.
+ */
+static double goes_round(walk *w, double h) {
+    wpin_round round = wpin_delta_round(w->plant, &w->now.shape, w->now.speed, h);
+    w->runner.friction = friction_of(w->plant) - round.torque;
+    return round.torque;
+}
+
+static void went_round(walk *w, double torque, double h) {
+    double mean = (w->now.speed + w->next.speed) / 2;
+    wpin_round round = wpin_delta_round(w->plant, &w->now.shape, mean, h);
+    wpin_delta_keep(w->plant, &round);
+    w->next.speed += w->runner.held ? 0 : (round.torque - torque) * w->runner.per_inertia * h;
+}
+
 /* A piece of up to dt ps; 0, and nothing done, if something happens in it. */
 static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
     bool opened;
@@ -231,6 +252,7 @@ static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
     double rate = w->star->fading + w->runner.poles * fabs(w->now.speed);
     wpin_short s;
     dt = short_enough(rate, dt);
+    double round = w->rounds ? goes_round(w, (double)dt * PS) : 0;
     wpin_short_begin(&w->runner, w->star, &w->now, rate * ((double)dt * PS), &s);
     look_at(w, &s, (double)dt * PS);
     int dry = flows_back(w->star, &w->next) ? first_dry(w, &s, &dt) : -1, through;
@@ -242,6 +264,9 @@ static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
         return 0;
     }
     tally(w, &s, h);
+    if (w->rounds) {
+        went_round(w, round, h);
+    }
     if (dry >= 0) {
         empty(&w->next, dry, w->star->count);
     }
@@ -263,14 +288,13 @@ static void arrive(const walk *w) {
 }
 
 static wpin_runner runner_of(const wpin_plant *plant) {
-    bool held = plant->speed == 0;
     return (wpin_runner){.poles = plant->motor.pole_pairs,
                          .viscous = plant->viscous,
                          .quadratic = plant->quadratic,
                          .per_inertia = 1 / plant->inertia,
-                         .friction = held ? 0 : copysign(plant->torque_move, plant->speed),
+                         .friction = friction_of(plant),
                          .bend = plant->motor.sinusoidal ? -1 : 0,
-                         .held = held};
+                         .held = plant->speed == 0};
 }
 
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count) {
@@ -283,6 +307,7 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
     const double *amps = plant->phase_amps;
     walk w = {.plant = plant,
               .runner = runner_of(plant),
+              .rounds = wpin_goes_round(plant),
               .now = {.u = {amps[0], amps[1]},
                       .third = amps[2],
                       .speed = plant->speed,

@@ -12,9 +12,8 @@ extern "C" {
 #endif
 
 /** A motor with gear and load. Torques and inertia on the motor shaft unless said. Of a brushless
- * one, with three windings in a star, R and L are between two leads and K is the peak of the
- * voltage between two leads: while two phases carry the current it is a brushed motor of these
- * figures. */
+ * one R and L are between two leads and K is the peak of the voltage between two leads: while two
+ * phases carry the current it is a brushed motor of these figures. */
 typedef struct wpin_part_motor {
     const char *name;     /**< For messages; copied. */
     double resistance;    /**< R, ohm. */
@@ -22,6 +21,7 @@ typedef struct wpin_part_motor {
     double constant;      /**< K, V s/rad = Nm/A. */
     double pole_pairs;    /**< Of a brushless motor; 0: a brushed one. */
     bool sinusoidal;      /**< Its voltage is a sine; otherwise flat for 120 degrees. */
+    bool delta;           /**< Its windings are in a delta; otherwise in a star. */
     double cogging;       /**< Of a brushless one: torque of the magnet on the teeth at its most, a
                              sine of the angle, zero where that is, Nm... */
     double cogging_steps; /**< ...with so many periods in a turn. */

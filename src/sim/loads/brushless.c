@@ -1,7 +1,7 @@
 /* A brushless motor through time. Most of it goes in short pieces (walk.c); what is left, piece by
  * piece, each as a power series (phases.c), cut where a diode runs dry or opens, the emf comes to a
  * corner, the shaft stops or breaks loose. */
-#include "../phases.h"
+#include "../delta.h"
 #include <math.h>
 #include <string.h>
 
@@ -102,7 +102,7 @@ static int find_turns(const wpin_plant *plant, double torque) {
 static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c) {
     const wpin_part_motor *m = &plant->motor;
     const wpin_feed *f = &plant->feed;
-    wpin_shape shape = {.begin = NAN};
+    wpin_shape shape = {.begin = NAN, .delta = m->delta};
     wpin_phases_sector(turned, &shape);
     *c = (wpin_circuit){.ohms = m->resistance / 2,
                         .henry = m->inductance / 2,
@@ -110,6 +110,11 @@ static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c)
                         .rail_ohms = f->resistance * f->share * f->share,
                         .sector = shape.sector,
                         .begin = shape.begin};
+    wpin_phases_leads(&shape, c->flat, c->ramps);
+}
+
+static wpin_shape shape_of(const wpin_plant *plant, const wpin_circuit *c) {
+    return (wpin_shape){.at = plant->angle, .sector = c->sector, .begin = c->begin};
 }
 
 static void find_circuit(const wpin_plant *plant, const wpin_instant *now, wpin_circuit *c) {
@@ -321,6 +326,14 @@ static void forget_rounding(wpin_plant *plant) {
     }
 }
 
+/* What went round in a delta, by the mean of the speeds at both ends. */
+static void went_round(wpin_plant *plant, const wpin_circuit *c, const wpin_shape *shape,
+                       double speed, double h) {
+    wpin_round round = wpin_delta_round(plant, shape, (speed + plant->speed) / 2, h);
+    wpin_delta_keep(plant, &round);
+    plant->speed += c->turns != 0 ? (round.torque - c->goes_round) / plant->inertia * h : 0;
+}
+
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     wpin_step step = {{plant->leg_a, plant->leg_b, plant->leg_c}, dt};
     int64_t gone = wpin_brushless_walk(plant, &step, 1);
@@ -333,6 +346,10 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     wpin_circuit c;
     wpin_course p;
     find_circuit(plant, &first, &c);
+    const wpin_shape shape = shape_of(plant, &c);
+    if (wpin_goes_round(plant)) {
+        c.goes_round = wpin_delta_round(plant, &shape, plant->speed, (double)dt * PS).torque;
+    }
     wpin_course_make(plant, &c, &first, (double)dt * PS, &p);
     search s = {.plant = plant, .c = &c, .p = &p, .first = &first};
     find_ending(&s, (double)dt * PS);
@@ -343,6 +360,9 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
         s.last = wpin_course_at(&c, &p, (double)part * PS);
     }
     move(plant, &s, (double)part * PS);
+    if (wpin_goes_round(plant)) {
+        went_round(plant, &c, &shape, first.speed, (double)part * PS);
+    }
     settle(plant, &c, &s.end);
     return part;
 }
@@ -358,6 +378,7 @@ static bool sleeps(const wpin_plant *plant) {
 
 void wpin_brushless_advance(wpin_plant *plant, int64_t dt) {
     if (sleeps(plant)) {
+        plant->round_amps = 0;
         wpin_plant_tally(plant, (double)dt * PS, 0, 0, 0);
         return;
     }
@@ -378,7 +399,8 @@ void wpin_brushless_phases(const wpin_plant *plant, wpin_part_phases *to) {
     to->degrees = degrees - 360 * floor(degrees / 360);
     memcpy(to->amps, now.amps, sizeof to->amps);
     wpin_phases_emf(plant, &c, &now, to->emf);
-    to->torque = wpin_phases_torque(plant, &c, &now);
+    const wpin_shape shape = shape_of(plant, &c);
+    to->torque = wpin_phases_torque(plant, &c, &now) + wpin_delta_torque(plant, &shape);
 }
 
 void wpin_brushless_leads(const wpin_plant *plant, double volts[PHASES]) {
