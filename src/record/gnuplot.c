@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "gnuplot.h"
 #include <errno.h>
+#include <math.h>
 #include <signal.h>
 #include <string.h>
 #include <strings.h>
@@ -76,4 +77,11 @@ bool wpin_gnuplot_end(wpin_gnuplot *plot, char *why, size_t why_size) {
                  plot->picture);
     }
     return ended == 0;
+}
+
+void wpin_put_marks(FILE *to, double low, double high) {
+    double rough = fmax(high - low, 1e-6) / 3, ten = pow(10, floor(log10(rough)));
+    double step = rough > 5 * ten ? 10 * ten : rough > 2 * ten ? 5 * ten : 2 * ten;
+    fprintf(to, "set yrange [%g:%g]\nset ytics %g\n", step * floor(low / step),
+            step * ceil(high / step), step);
 }

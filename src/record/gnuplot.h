@@ -17,6 +17,8 @@ bool wpin_picture_named(const char *picture, char *why, size_t why_size);
 bool wpin_gnuplot_start(wpin_gnuplot *plot, const char *picture, char *why, size_t why_size);
 /* Waits until it has drawn; false with the reason, and no picture. */
 bool wpin_gnuplot_end(wpin_gnuplot *plot, char *why, size_t why_size);
+/* The axis of a low panel: some four marks, at whole steps. */
+void wpin_put_marks(FILE *to, double low, double high);
 /* Text inside single quotes. */
 void wpin_put_quoted(FILE *to, const char *text);
 

@@ -25,21 +25,13 @@ static void put_speeds(FILE *to, const wpin_response *r) {
     fprintf(to, "set yrange [%g:%g]\n", low - room, high + room);
 }
 
-/* Axis of a low panel: some four marks, at whole steps. */
-static void put_marks(FILE *to, double low, double high) {
-    double rough = fmax(high - low, 1e-6) / 3, ten = pow(10, floor(log10(rough)));
-    double step = rough > 5 * ten ? 10 * ten : rough > 2 * ten ? 5 * ten : 2 * ten;
-    fprintf(to, "set yrange [%g:%g]\nset ytics %g\n", step * floor(low / step),
-            step * ceil(high / step), step);
-}
-
 static void put_duties(FILE *to, const wpin_response *r) {
     double low = HUGE_VAL, high = -HUGE_VAL;
     for (size_t i = 0; i < r->count; i++) {
         low = fmin(low, r->rows[i].duty * 100);
         high = fmax(high, r->rows[i].duty * 100);
     }
-    put_marks(to, low, high);
+    wpin_put_marks(to, low, high);
 }
 
 static void put_amps(FILE *to, const wpin_response *r) {
@@ -48,7 +40,7 @@ static void put_amps(FILE *to, const wpin_response *r) {
         low = fmin(low, r->rows[i].amps);
         high = fmax(high, r->rows[i].amps);
     }
-    put_marks(to, low, high);
+    wpin_put_marks(to, low, high);
 }
 
 static void put_script(FILE *to, const wpin_response *r, const char *title) {

@@ -25,6 +25,39 @@ static void put_panel(FILE *to, double top, double bottom, const char *label) {
             bottom, label);
 }
 
+typedef struct range {
+    double low, high;
+} range;
+
+static range with(range r, double value) {
+    return (range){fmin(r.low, value), fmax(r.high, value)};
+}
+
+static void put_rotor_axis(FILE *to, const wpin_waves *w) {
+    range r = {0, 0};
+    for (size_t i = 0; i < w->count; i++) {
+        r = with(with(r, w->rows[i].along), w->rows[i].across);
+    }
+    wpin_put_marks(to, r.low, r.high);
+}
+
+static void put_emf_axis(FILE *to, const wpin_waves *w) {
+    range r = {0, 0};
+    for (size_t i = 0; i < w->count; i++) {
+        const double *emf = w->rows[i].phases.emf;
+        r = with(with(with(r, emf[0]), emf[1]), emf[2]);
+    }
+    wpin_put_marks(to, r.low, r.high);
+}
+
+static void put_torque_axis(FILE *to, const wpin_waves *w) {
+    range r = {0, 0};
+    for (size_t i = 0; i < w->count; i++) {
+        r = with(r, w->rows[i].phases.torque);
+    }
+    wpin_put_marks(to, r.low, r.high);
+}
+
 static bool has_codes(const wpin_waves *w) {
     unsigned all = 0;
     for (size_t i = 0; i < w->count; i++) {
@@ -54,10 +87,12 @@ static void put_script(FILE *to, const wpin_waves *w, const char *title) {
     }
     fprintf(to, "unset label 1\n");
     put_panel(to, 0.665, 0.53, "in the rotor (A)");
+    put_rotor_axis(to, w);
     fprintf(to,
             "plot $rows using 1:13 with lines lc rgb '#5b3f8c' lw 1.5 title 'across the magnet', "
             "'' using 1:12 with lines lc rgb '#8a6d1d' lw 1.5 title 'along it'\nset key off\n");
     put_panel(to, 0.49, 0.37, "back-emf (V)");
+    put_emf_axis(to, w);
     for (int x = 0; x < 3; x++) {
         fprintf(to, x == 0 ? "plot $rows using 1:%d " : "'' using 1:%d ", 5 + x);
         fprintf(to, phases, colours[x], "1.5", names[x], x == 2 ? "\n" : ", ");
@@ -70,10 +105,9 @@ static void put_script(FILE *to, const wpin_waves *w, const char *title) {
                     4 - 2 * x);
             fprintf(to, phases, colours[x], "1.5", names[x], x == 2 ? "\n" : ", ");
         }
-        fprintf(to, "set autoscale y\nset ytics auto\n");
     }
     put_panel(to, codes ? 0.215 : 0.335, 0.08, "torque (Nm)");
-    fprintf(to, "set yrange [%s]\n", w->torque > 0 ? "0:*" : "*:0");
+    put_torque_axis(to, w);
     fprintf(to, "set format x '%%g'\nset xlabel 'electrical angle (degrees)'\n"
                 "plot $rows using 1:8 with lines lc rgb '#5b3f8c' lw 1\nunset multiplot\n");
 }
