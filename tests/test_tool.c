@@ -213,6 +213,8 @@ START_TEST(parts_are_sized) {
         {0, "stage direction-pwm-brake --json", "\"means\": \"the motor is shorted\""},
         {0, "stage " HOUSE " turntable", "step 7"},
         {1, "find " HOUSE " lamp", "'lamp' is not a motor"},
+        {2, "identify " TEST_SOURCE "/demo/honey-spinner.yaml drum --attached",
+         "'drum' is brushless"},
         {2, "export " RIG " -o /nowhere/x.h", "/nowhere/x.h: can't be written"},
         {2, "vet " RIG " a b", "'b' is one file too many"},
     };

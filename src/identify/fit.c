@@ -239,11 +239,30 @@ static bool fit_all(fit *f, wpin_identification *to, char *why, size_t size) {
     return square > 0;
 }
 
+bool wpin_identify_fits(const wpin_rig_load *load, char *why, size_t why_size) {
+    if (!wpin_rig_type(load)->spins) {
+        snprintf(why, why_size, "'%s' is not a motor", load->name);
+        return false;
+    }
+    if (load->motor.pole_pairs <= 0) {
+        return true;
+    }
+    snprintf(why, why_size,
+             "'%s' is brushless: as its phases take turns their inductance takes volts that would "
+             "pass for resistance. Measure its resistance between two leads with a meter, and "
+             "its speed at no load and full duty: that over the volts is its 'speed-constant'",
+             load->name);
+    return false;
+}
+
 bool wpin_identify(const wpin_rig *rig, const wpin_rig_load *load, const wpin_record *record,
                    wpin_identification *to, char *why, size_t why_size) {
     *to = (wpin_identification){.volts = rig->supplies[load->supply].volts, .degrees = 25};
-    if (!wpin_rig_type(load)->spins || !wpin_rig_sees_rest(load)) {
-        snprintf(why, why_size, "'%s' is not a motor with an encoder", load->name);
+    if (!wpin_identify_fits(load, why, why_size)) {
+        return false;
+    }
+    if (!wpin_rig_sees_rest(load)) {
+        snprintf(why, why_size, "'%s' has no encoder", load->name);
         return false;
     }
     to->seconds = record->count > 0 ? record->rows[record->count - 1].at - record->rows[0].at : 0;

@@ -320,8 +320,7 @@ bool wpin_identify_from_current(const wpin_rig *rig, const wpin_rig_load *load,
                                 const wpin_record *record, const wpin_known *known,
                                 wpin_identification *to, char *why, size_t why_size) {
     *to = (wpin_identification){.volts = rig->supplies[load->supply].volts, .degrees = 25};
-    if (!wpin_rig_type(load)->spins) {
-        snprintf(why, why_size, "'%s' is not a motor", load->name);
+    if (!wpin_identify_fits(load, why, why_size)) {
         return false;
     }
     if (known->constant <= 0 && (known->speed <= 0 || known->duty <= 0)) {

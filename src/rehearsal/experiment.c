@@ -32,9 +32,11 @@ bool wpin_experiment_fits(const wpin_rig *rig, int load, bool attached_is_fine, 
                           size_t size) {
     const wpin_rig_load *l = &rig->loads[load];
     why[0] = '\0';
-    if (!wpin_rig_type(l)->spins || !wpin_stage_kind_takes_duty(l->kind) ||
-        wpin_logic_of(l->kind->logic)->own) {
-        snprintf(why, size, "'%s' is not a motor that is driven by duty", l->name);
+    if (!wpin_identify_fits(l, why, size)) {
+        return false;
+    }
+    if (!wpin_stage_kind_takes_duty(l->kind) || wpin_logic_of(l->kind->logic)->own) {
+        snprintf(why, size, "'%s' is not driven by duty", l->name);
     } else if (l->limits.trip_input < 0) {
         snprintf(why, size,
                  "the current of '%s' is not sensed; give its driver 'sense', and a 'current-trip'",

@@ -105,6 +105,9 @@ WPIN_API bool wpin_identify_from_current(const wpin_rig *rig, const wpin_rig_loa
                                          const wpin_record *record, const wpin_known *known,
                                          wpin_identification *to, char *why, size_t why_size);
 
+/** Whether a record can tell what a load is: a brushed motor; false with the reason. */
+WPIN_API bool wpin_identify_fits(const wpin_rig_load *load, char *why, size_t why_size);
+
 /** Whether the current alone can tell what a motor is; false with the reason: on a stage of fast
  * decay it stops in each PWM period while the motor stands. */
 WPIN_API bool wpin_current_tells(const wpin_rig_load *load, char *why, size_t why_size);
