@@ -28,7 +28,7 @@ END_TEST
 
 START_TEST(a_sweep_goes_through_zero_and_marks_the_dead_zone) {
     tool(0,
-         SAYS("-100.0   -11.50   -1.046     -242", "0   dead zone",
+         SAYS("-100.0   -11.50   -1.047     -242", "0   dead zone",
               "It stands from -10.0 % to +10.0 %"),
          "sweep %s pump", RIG);
     tool(0, NOTHING_MORE, "sweep %s pump --places 41 --json", RIG);
@@ -53,6 +53,24 @@ START_TEST(a_sweep_goes_through_zero_and_marks_the_dead_zone) {
          changed_rig("level: 6A", "level: 1A"));
     tool(2, SAYS("expected a whole number, 2 to 401"), "sweep %s pump --places 1", RIG);
     tool(2, SAYS("describes no load"), "sweep %s drum", RIG);
+}
+END_TEST
+
+/* Slower each time on the way to zero, faster each time after it: a heavy drum that was not waited
+ * for would take less current before than after. */
+START_TEST(a_sweep_waits_until_a_heavy_load_has_settled) {
+    tool(0, NOTHING_MORE, "sweep " TEST_SOURCE "/demo/honey-spinner.yaml drum --places 11 --json");
+    json_t *all = json_loads(output, 0, NULL), *places = json_object_get(all, "places");
+    for (size_t i = 0; i < 5; i++) {
+        json_t *back = json_array_get(places, i), *on = json_array_get(places, 10 - i);
+        double amps = json_number_value(json_object_get(on, "amps"));
+        double rpm = json_number_value(json_object_get(on, "rpm"));
+        ck_assert_double_gt(amps, 1);
+        ck_assert_double_eq_tol(-json_number_value(json_object_get(back, "amps")), amps,
+                                0.03 * amps);
+        ck_assert_double_eq_tol(-json_number_value(json_object_get(back, "rpm")), rpm, 0.01 * rpm);
+    }
+    json_decref(all);
 }
 END_TEST
 
@@ -254,6 +272,7 @@ int main(void) {
     tcase_add_test(tests, the_start_duty_is_found_stored_and_used);
     tcase_add_test(tests, a_motor_is_identified_and_that_is_kept);
     tcase_add_test(tests, a_sweep_goes_through_zero_and_marks_the_dead_zone);
+    tcase_add_test(tests, a_sweep_waits_until_a_heavy_load_has_settled);
     tcase_add_test(tests, a_first_motion_says_which_way);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, a_plan_tries_a_protection);

@@ -4,20 +4,39 @@
 #include <math.h>
 #include <stdio.h>
 
-/* Until the speed has settled: changes by less than 0.2 % of the fastest in a tenth of a second. */
+/* So much is left of a way that goes on by steps which shrink by the same share each time. */
+static double left_of_way(double step, double before) {
+    double share = before != 0 ? step / before : 0;
+    return share < 1 ? fabs(step) * share / (1 - share) : HUGE_VAL;
+}
+
+static double mean_of_tenth(wpin_one_load *one) {
+    double turned = 0, seconds = 0;
+    for (int64_t passed = 0; passed < 100000000000LL; passed += one->tick) {
+        wpin_part_reading r = wpin_one_load_tick(one);
+        turned += r.rpm_mean * r.seconds;
+        seconds += r.seconds;
+    }
+    return turned / seconds;
+}
+
+/* Until no more than 0.2 % of its speed is left to come, as the last tenths of a second have it; of
+ * a slow one of a fiftieth of the fastest. Where it goes to and fro it has settled once it does so
+ * by less than 0.2 % of the fastest. */
 static void settle(wpin_one_load *one, double fastest) {
-    double before = HUGE_VAL;
-    for (int tenths = 0; tenths < 100; tenths++) {
-        double now = 0;
-        for (int64_t passed = 0; passed < 100000000000LL; passed += one->tick) {
-            now = wpin_one_load_tick(one).rpm;
-        }
+    double before = 0, step_before = 0;
+    for (int tenths = 0; tenths < 300; tenths++) {
+        double now = mean_of_tenth(one), step = now - before;
         bool steady =
             wpin_motor_state(&one->motor) == WPIN_STATE_RUNNING || !wpin_motor_busy(&one->motor);
-        if (steady && fabs(now - before) <= 0.002 * fmax(fastest, 1)) {
+        double fast = fmax(fastest, fabs(now)), near = 0.002 * fmax(fabs(now), fast / 50);
+        bool settled = step * step_before > 0 ? left_of_way(step, step_before) <= near
+                                              : fabs(step) <= 0.002 * fast;
+        if (steady && tenths > 2 && settled) {
             return;
         }
         before = now;
+        step_before = step;
     }
 }
 
