@@ -147,7 +147,8 @@ static void flat_emf(wpin_vetter *v) {
         wpin_cause(n, "its back-emf has flat tops, and its currents are sines");
         wpin_consequence(n,
                          "its torque goes up and down six times an electrical turn; it turns some "
-                         "5 %% slower than its speed constant says");
+                         "%s than its speed constant says",
+                         f->load->motor.delta ? "8 % faster" : "5 % slower");
         wpin_cure(n, "'back-emf: sine' where a picture of it shows one");
         wpin_cure(n, "six steps, which it was made for");
     }
