@@ -110,19 +110,6 @@ static double end(const glider *g, course *c) {
     return turned;
 }
 
-static inline double larger(double a, double b) {
-    return a > b ? a : b;
-}
-
-static void lose(wpin_plant *plant, const wpin_star *star, wpin_two begin, wpin_two end,
-                 wpin_two charge, double h) {
-    wpin_flow flow = {.tie = star->tie,
-                      .begin = {begin[0], begin[1], -begin[0] - begin[1]},
-                      .end = {end[0], end[1], -end[0] - end[1]},
-                      .charge = {charge[0], charge[1], -charge[0] - charge[1]}};
-    wpin_flow_losses(plant, &flow, h);
-}
-
 /* The current that heats two leads as much, squared. */
 static inline double square_of(wpin_two begin, wpin_two end) {
     wpin_two squares = begin * begin + begin * end + end * end;
@@ -158,7 +145,7 @@ static inline bool go_on(const glider *g, course *c, wpin_flowed *flowed, const 
     const double half = h * (1.0 / 2), third = h * (1.0 / 3);
     const wpin_two next = u + h * (u1 + half * (u2 + third * u3));
     const double last = -next[0] - next[1];
-    const double most = larger(larger(fabs(next[0]), fabs(next[1])), fabs(last));
+    const double most = wpin_largest(next, last);
     if (most > plant->over_limit ||
         (star->diodes &&
          (star->way[0] * next[0] < 0 || star->way[1] * next[1] < 0 || star->way[2] * last < 0))) {
@@ -174,7 +161,7 @@ static inline bool go_on(const glider *g, course *c, wpin_flowed *flowed, const 
     flowed->squares += square * h;
     c->drawn += wpin_dot(star->draws, charge);
     if (plant->heats) {
-        lose(plant, star, u, next, charge, h);
+        wpin_short_loses(plant, star, (const wpin_two[]){u, next}, charge, h);
     }
     c->star = star;
     c->charge += charge;

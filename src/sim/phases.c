@@ -12,10 +12,19 @@
 #define RAMP (PI / 6)               /* from zero to the flat top, electrical rad */
 #define ROOT 0.86602540378443864676 /* of 3, halved */
 
-/* In each sector two phases are on their flat tops. */
-static const int tops[6][WPIN_PHASES] = {{1, -1, 0}, {1, 0, -1}, {0, 1, -1},
-                                         {-1, 1, 0}, {-1, 0, 1}, {0, -1, 1}};
-static const int ramp[6] = {2, 1, 0, 2, 1, 0};
+/* In each sector two windings are on their flat tops. At a lead of a delta two windings meet, the
+ * one that begins there and the one that ends: half of their difference. */
+static const wpin_sides star_sides[6] = {{{1, -1, 0}, {0, 0, 1}}, {{1, 0, -1}, {0, 1, 0}},
+                                         {{0, 1, -1}, {1, 0, 0}}, {{-1, 1, 0}, {0, 0, 1}},
+                                         {{-1, 0, 1}, {0, 1, 0}}, {{0, -1, 1}, {1, 0, 0}}};
+static const wpin_sides delta_sides[6] = {
+    {{0.5, -1, 0.5}, {-0.5, 0, 0.5}}, {{1, -0.5, -0.5}, {0, 0.5, -0.5}},
+    {{0.5, 0.5, -1}, {0.5, -0.5, 0}}, {{-0.5, 1, -0.5}, {-0.5, 0, 0.5}},
+    {{-1, 0.5, 0.5}, {0, 0.5, -0.5}}, {{-0.5, -0.5, 1}, {0.5, -0.5, 0}}};
+
+const wpin_sides *wpin_phases_sides(bool in_delta, int sector) {
+    return in_delta ? &delta_sides[sector] : &star_sides[sector];
+}
 
 double wpin_phases_ramp_slope(int sector) {
     return (sector % 2 == 0 ? -1 : 1) / RAMP;
@@ -39,24 +48,13 @@ void wpin_phases_sector(double turned, wpin_shape *shape) {
     }
 }
 
-/* At a lead of a delta two windings meet, the one that begins there and the one that ends. */
-void wpin_phases_leads(const wpin_shape *shape, double flat[WPIN_PHASES],
-                       double ramps[WPIN_PHASES]) {
-    const int *top = tops[shape->sector], between = ramp[shape->sector];
-    for (int x = 0; x < WPIN_PHASES; x++) {
-        int other = (x + 2) % WPIN_PHASES;
-        flat[x] = shape->delta ? (top[x] - top[other]) / 2.0 : top[x];
-        ramps[x] = shape->delta ? ((x == between) - (other == between)) / 2.0 : x == between;
-    }
-}
-
 void wpin_phases_flats(double turned, wpin_shape *shape) {
-    double slope = wpin_phases_ramp_slope(shape->sector), ramps[WPIN_PHASES];
+    const wpin_sides *of = wpin_phases_sides(shape->delta, shape->sector);
+    double slope = wpin_phases_ramp_slope(shape->sector);
     double now = wpin_phases_ramp(shape->sector, shape->begin, turned);
-    wpin_phases_leads(shape, shape->f, ramps);
     for (int x = 0; x < WPIN_PHASES; x++) {
-        shape->f[x] += ramps[x] * now;
-        shape->slope[x] = ramps[x] * slope;
+        shape->f[x] = of->flat[x] + of->ramps[x] * now;
+        shape->slope[x] = of->ramps[x] * slope;
     }
 }
 
@@ -72,7 +70,7 @@ void wpin_phases_emf(const wpin_plant *plant, const wpin_circuit *c, const wpin_
     }
     double now = wpin_phases_ramp(c->sector, c->begin, i->turned);
     for (int x = 0; x < WPIN_PHASES; x++) {
-        emf[x] = peak * (c->flat[x] + c->ramps[x] * now);
+        emf[x] = peak * (c->leads->flat[x] + c->leads->ramps[x] * now);
     }
 }
 
@@ -174,7 +172,7 @@ static double flat_terms(const wpin_circuit *c, const wpin_course *p, double now
     double with_ramp[WPIN_ORDER + 1] = {0}, torque = 0;
     for (int j = 0; j <= k; j++) {
         for (int x = 0; x < WPIN_PHASES; x++) {
-            with_ramp[j] += c->ramps[x] * p->amps[x][j];
+            with_ramp[j] += c->leads->ramps[x] * p->amps[x][j];
         }
     }
     for (int j = 1; j <= k; j++) {
@@ -183,8 +181,8 @@ static double flat_terms(const wpin_circuit *c, const wpin_course *p, double now
     }
     double ramped = now * p->speed[k] + slope * by_speed;
     for (int x = 0; x < WPIN_PHASES; x++) {
-        emf[x] = c->constant * (c->flat[x] * p->speed[k] + c->ramps[x] * ramped);
-        torque += c->flat[x] * p->amps[x][k];
+        emf[x] = c->constant * (c->leads->flat[x] * p->speed[k] + c->leads->ramps[x] * ramped);
+        torque += c->leads->flat[x] * p->amps[x][k];
     }
     return c->constant * (torque + now * with_ramp[k] + slope * by_amps);
 }

@@ -9,6 +9,11 @@
 #define WPIN_ORDER  7
 #define WPIN_SECTOR 1.04719755119659774615 /* rad */
 
+/* Emf of the leads in a sector, the flat tops being 1, and their share of the one between. */
+typedef struct wpin_sides {
+    double flat[WPIN_PHASES], ramps[WPIN_PHASES];
+} wpin_sides;
+
 typedef struct wpin_circuit {
     int way[WPIN_PHASES];    /* 0: it does not conduct; of a diode the sign of its current */
     bool diode[WPIN_PHASES]; /* its leg is off: it conducts through a diode, or not at all */
@@ -17,10 +22,9 @@ typedef struct wpin_circuit {
     int turns;    /* sign of the speed; 0: it is held */
     int sector;   /* of 60 degrees, in which one winding's emf is on its flat top, one on its... */
     double begin; /* ...bottom, and one between; where that is, electrical rad */
-    double flat[WPIN_PHASES], ramps[WPIN_PHASES]; /* emf of a lead, the flat tops being 1, and its
-                                                     share of the one between */
-    double goes_round;                            /* Nm by what goes round in a delta */
-    double ohms, henry, constant;                 /* of one phase */
+    const wpin_sides *leads;      /* in it */
+    double goes_round;            /* Nm by what goes round in a delta */
+    double ohms, henry, constant; /* of one phase */
     double rail_ohms;
 } wpin_circuit;
 
@@ -65,13 +69,11 @@ static inline const wpin_star *wpin_star_of(wpin_plant *plant, const int digit[W
 }
 /* Constant of one phase's emf. */
 double wpin_phases_constant(const wpin_plant *plant);
-/* The sector of an angle, which may be known already; the shape there. Of a lead's emf the flat
- * part in a sector, and its share of the one that is between flat tops; that one, and how it goes
- * by the angle. */
+/* The sector of an angle, which may be known already; the shape there. Of a sector the leads; and
+ * the emf between flat tops, and how it goes by the angle. */
 void wpin_phases_sector(double turned, wpin_shape *shape);
 void wpin_phases_flats(double turned, wpin_shape *shape);
-void wpin_phases_leads(const wpin_shape *shape, double flat[WPIN_PHASES],
-                       double ramps[WPIN_PHASES]);
+const wpin_sides *wpin_phases_sides(bool in_delta, int sector);
 double wpin_phases_ramp_slope(int sector);
 double wpin_phases_ramp(int sector, double begin, double turned);
 

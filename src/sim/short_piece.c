@@ -18,6 +18,16 @@ void wpin_short_begin(const wpin_runner *runner, const wpin_star *star, const wp
     wpin_short_make(runner, star, &by, at->u, at->speed, share, s);
 }
 
+void wpin_short_loses(wpin_plant *plant, const wpin_star *star, const wpin_two ends[2],
+                      wpin_two charge, double seconds) {
+    const wpin_two begin = ends[0], end = ends[1];
+    wpin_flow flow = {.tie = star->tie,
+                      .begin = {begin[0], begin[1], -begin[0] - begin[1]},
+                      .end = {end[0], end[1], -end[0] - end[1]},
+                      .charge = {charge[0], charge[1], -charge[0] - charge[1]}};
+    wpin_flow_losses(plant, &flow, seconds);
+}
+
 void wpin_shape_sine(wpin_shape *shape) {
     double s = shape->sine, c = shape->cosine;
     shape->f[0] = s;

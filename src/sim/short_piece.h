@@ -3,6 +3,7 @@
 #define WPIN_SIM_SHORT_PIECE_H
 
 #include "phases.h"
+#include <math.h>
 
 /* The share of a time constant, and of a radian, that may pass in one: what four terms leave out is
  * then 3e-9. Three and two do for less: they leave out 3e-9 and 4e-9. */
@@ -38,6 +39,13 @@ typedef struct wpin_short {
     wpin_two torque_by; /* Nm for each ampere, as it begins */
     double torque;
 } wpin_short;
+
+/* The largest current, without its sign. */
+static inline double wpin_largest(wpin_two u, double third) {
+    double a = fabs(u[0]), b = fabs(u[1]), c = fabs(third);
+    a = a > b ? a : b;
+    return a > c ? a : c;
+}
 
 static inline double wpin_dot(wpin_two a, wpin_two b) {
     wpin_two c = a * b;
@@ -114,6 +122,10 @@ static inline double wpin_short_turns(const wpin_short *s, double h) {
                            (s->s1 + h * (1.0 / 3) *
                                         (s->s2 + h * (1.0 / 4) * (s->s3 + h * (1.0 / 5) * s->s4))));
 }
+
+/* What the driver loses, from currents to currents; what goes into leads a and b comes out at c. */
+void wpin_short_loses(wpin_plant *plant, const wpin_star *star, const wpin_two ends[2],
+                      wpin_two charge, double seconds);
 
 /* The shape of a sine by its sine and cosine; and of either, a few electrical radians on. */
 void wpin_shape_sine(wpin_shape *shape);

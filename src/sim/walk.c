@@ -168,14 +168,6 @@ static bool turns_on(const walk *w, const wpin_short *s) {
     return w->next.speed * w->now.speed > 0 && inside;
 }
 
-static double larger(double a, double b) {
-    return a > b ? a : b;
-}
-
-static double largest(const wpin_whereabouts *at) {
-    return larger(larger(fabs(at->u[0]), fabs(at->u[1])), fabs(at->third));
-}
-
 /* ---- what it adds up to ---- */
 
 /* What is seen of a piece by itself: the largest current, and what its sensor makes of it. */
@@ -186,24 +178,16 @@ static void see(wpin_plant *plant, double amps, double mean, double h) {
     plant->sums.most_amps = amps > plant->sums.most_amps ? amps : plant->sums.most_amps;
 }
 
-static void lose(const walk *w, wpin_two charge, double h) {
-    wpin_flow flow = {.tie = w->star->tie,
-                      .begin = {w->now.u[0], w->now.u[1], w->now.third},
-                      .end = {w->next.u[0], w->next.u[1], w->next.third},
-                      .charge = {charge[0], charge[1], -charge[0] - charge[1]}};
-    wpin_flow_losses(w->plant, &flow, h);
-}
-
 static void tally(walk *w, const wpin_short *s, double h) {
     wpin_plant *plant = w->plant;
     const wpin_whereabouts *a = &w->now, *b = &w->next;
     wpin_two charge = wpin_short_charge(s, h), two = a->u * a->u + a->u * b->u + b->u * b->u;
     double c = a->third * a->third + a->third * b->third + b->third * b->third;
-    double squares = two[0] + two[1] + c, most = largest(b);
+    double squares = two[0] + two[1] + c, most = wpin_largest(b->u, b->third);
     double size = sqrt(squares / 6), mean = s->torque < 0 ? -size : size;
     see(plant, s->torque < 0 ? -most : most, mean, h);
     if (plant->heats) {
-        lose(w, charge, h);
+        wpin_short_loses(plant, w->star, (const wpin_two[]){a->u, b->u}, charge, h);
     }
     plant->rail_amps = wpin_dot(w->star->draws, b->u);
     w->flowed.seconds += h;
@@ -259,7 +243,7 @@ static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
     double h = (double)dt * PS;
     wpin_shape_on(&w->runner, &w->now.shape, wpin_short_turns(&s, h), &w->next.shape);
     if ((dry >= 0 && opened && dt < DRY_LEAST) || !turns_on(w, &s) ||
-        largest(&w->next) > w->plant->over_limit ||
+        wpin_largest(w->next.u, w->next.third) > w->plant->over_limit ||
         (w->star->count == 2 && furthest(w, &w->next, &through) >= 0)) {
         return 0;
     }

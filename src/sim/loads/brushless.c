@@ -109,8 +109,8 @@ static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c)
                         .constant = wpin_phases_constant(plant),
                         .rail_ohms = f->resistance * f->share * f->share,
                         .sector = shape.sector,
-                        .begin = shape.begin};
-    wpin_phases_leads(&shape, c->flat, c->ramps);
+                        .begin = shape.begin,
+                        .leads = wpin_phases_sides(m->delta, shape.sector)};
 }
 
 static wpin_shape shape_of(const wpin_plant *plant, const wpin_circuit *c) {
