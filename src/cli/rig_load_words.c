@@ -22,12 +22,10 @@ static void print_motor(const wpin_rig *rig, const wpin_rig_load *load) {
     printf("  motor       %.4g ohm, %.4g mH, %.4g mNm/A, %.4g gcm2, gear %.4g:1\n", m->resistance,
            m->inductance * 1e3, m->constant * 1e3, m->inertia * 1e7, m->gear_ratio);
     if (m->pole_pairs > 0) {
-        printf(
-            "  brushless   %.0f pole pairs, %s back-emf%s, %.4g rpm/V; ohms and henries between "
-            "two leads\n",
-            m->pole_pairs, m->sinusoidal ? "sine" : "flat-topped",
-            m->delta ? ", windings in a delta" : "",
-            30 / 3.14159265358979 / m->constant);
+        printf("  brushless   %.0f pole pairs, %s back-emf%s, %.4g rpm/V; ohms and henries between "
+               "two leads\n",
+               m->pole_pairs, m->sinusoidal ? "sine" : "flat-topped",
+               m->delta ? ", windings in a delta" : "", 30 / 3.14159265358979 / m->constant);
     }
     if (m->cogging > 0) {
         printf("  cogging     up to %.4g mNm, %.0f times in a turn of the motor's shaft\n",
