@@ -49,6 +49,8 @@ START_TEST(a_sweep_goes_through_zero_and_marks_the_dead_zone) {
     ck_assert_ptr_null(strstr(output, "-100"));
     tool(1, SAYS("knows on and off only: nothing to sweep"),
          "sweep " TEST_SOURCE "/demo/honey-house.yaml ventilator");
+    tool(1, SAYS("drives a stepper from place to place: nothing to sweep"),
+         "sweep " TEST_SOURCE "/demo/honey-house.yaml turntable");
     tool(1, SAYS("'pump' stopped after", "The current was above"), "sweep %s pump",
          changed_rig("level: 6A", "level: 1A"));
     tool(2, SAYS("expected a whole number, 2 to 401"), "sweep %s pump --places 1", RIG);

@@ -60,12 +60,8 @@ static bool sweep(finder *f, int way, wpin_found *found) {
 
 bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why, size_t why_size) {
     finder f = {0};
-    const wpin_stage_kind *kind = rig->loads[load].kind;
     *found = (wpin_found){0};
-    if (!wpin_stage_kind_takes_duty(kind)) {
-        snprintf(why, why_size,
-                 "'%s' is on a %s, which knows on and off only: it has no start duty",
-                 rig->loads[load].name, kind->name);
+    if (!wpin_one_load_takes_duty(&rig->loads[load], "it has no start duty", why, why_size)) {
         return false;
     }
     if (rig->loads[load].crossing.there) {
@@ -78,7 +74,8 @@ bool wpin_find_start(const wpin_rig *rig, int load, wpin_found *found, char *why
     bool good = wpin_one_load_open(&f.one, rig, load, why, why_size);
     if (good) {
         good = sweep(&f, 1, found) &&
-               (!wpin_stage_kind_has(kind, WPIN_DRIVE_REVERSE) || sweep(&f, -1, found));
+               (!wpin_stage_kind_has(rig->loads[load].kind, WPIN_DRIVE_REVERSE) ||
+                sweep(&f, -1, found));
         if (!good) {
             bool tripped = f.one.motor.fault != WPIN_OK;
             snprintf(why, why_size, "'%s' does not start, even at %.1f %%%s%s",

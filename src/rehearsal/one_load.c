@@ -16,6 +16,16 @@ static wpin_sim *build_free(const wpin_rig *rig, int load) {
     return sim;
 }
 
+bool wpin_one_load_takes_duty(const wpin_rig_load *load, const char *so, char *why, size_t size) {
+    if (wpin_stage_kind_takes_duty(load->kind)) {
+        return true;
+    }
+    snprintf(why, size, "'%s' is on a %s, which %s: %s", load->name, load->kind->name,
+             load->kind->coils ? "drives a stepper from place to place" : "knows on and off only",
+             so);
+    return false;
+}
+
 bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char *why, size_t size) {
     return wpin_one_load_open_on(one, rig, rig, load, false, why, size);
 }

@@ -14,6 +14,9 @@ typedef struct wpin_one_load {
     int64_t tick; /* ps */
 } wpin_one_load;
 
+/* Whether a duty between off and full means something to it; false with the reason, and what
+ * follows from that. */
+bool wpin_one_load_takes_duty(const wpin_rig_load *load, const char *so, char *why, size_t size);
 /* Opens it without the help of kick and start duty, which is what these runs are to find out.
  * False with the reason; close it all the same. */
 bool wpin_one_load_open(wpin_one_load *one, const wpin_rig *rig, int load, char *why, size_t size);

@@ -68,9 +68,11 @@ size_t wpin_sweep(const wpin_rig *rig, int load, wpin_sweep_point *points, size_
                   size_t why_size) {
     wpin_one_load one;
     const wpin_stage_kind *kind = rig->loads[load].kind;
-    if (!wpin_stage_kind_takes_duty(kind) || count < 2) {
-        snprintf(why, why_size, "'%s' is on a %s, which knows on and off only: nothing to sweep",
-                 rig->loads[load].name, kind->name);
+    if (!wpin_one_load_takes_duty(&rig->loads[load], "nothing to sweep", why, why_size)) {
+        return 0;
+    }
+    if (count < 2) {
+        snprintf(why, why_size, "a sweep has 2 places at least, not %zu", count);
         return 0;
     }
     if (!wpin_one_load_open(&one, rig, load, why, why_size)) {
