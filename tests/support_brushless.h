@@ -44,13 +44,13 @@ typedef struct board {
     int motor, hall;
 } board;
 
-static inline board set_up(const wpin_part_motor *motor, double supply_ohms,
-                           const wpin_part_hall *sensors) {
+static inline board set_up_on(const wpin_part_driver *driver, const wpin_part_motor *motor,
+                              double supply_ohms, const wpin_part_hall *sensors) {
     static const wpin_pin pins[3] = {14, 15, 16};
     board b = {.sim = wpin_sim_new(&controller)};
     int supply = wpin_sim_add_supply(
         b.sim, &(wpin_part_supply){.volts = 24, .resistance = supply_ohms, .on = true});
-    int bridge = wpin_sim_add_bridge(b.sim, &three_phase_bridge, supply);
+    int bridge = wpin_sim_add_bridge(b.sim, driver, supply);
     b.motor = wpin_sim_add_motor(b.sim, motor, bridge);
     ck_assert_int_eq(b.motor, 0);
     for (int i = 0; i < 6; i++) {
@@ -62,6 +62,11 @@ static inline board set_up(const wpin_part_motor *motor, double supply_ohms,
         b.port.open(b.port.context, i, WPIN_LOW);
     }
     return b;
+}
+
+static inline board set_up(const wpin_part_motor *motor, double supply_ohms,
+                           const wpin_part_hall *sensors) {
+    return set_up_on(&three_phase_bridge, motor, supply_ohms, sensors);
 }
 
 #endif

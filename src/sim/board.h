@@ -103,6 +103,7 @@ typedef struct wpin_bridge {
     int moving_count;                        /* inputs with an edge ahead in this stretch... */
     int moving[WPIN_DRIVER_INPUTS];          /* ...which they are */
     wpin_pattern pattern;                    /* its PWM period */
+    int walks;                               /* periods before a leap of three leads is tried */
     wpin_legs shown;                         /* its legs now; the motor may be swapped on them */
     wpin_cursor cursors[WPIN_DRIVER_INPUTS]; /* where its inputs are in their waves at `upto` */
     wpin_part_driver part;
@@ -389,8 +390,18 @@ static inline bool wpin_legs_swap(wpin_leg_state from, wpin_leg_state to) {
     return from != to && from != WPIN_LEG_OFF && to != WPIN_LEG_OFF;
 }
 /* Whether both sides of a leg conduct as it goes on so: at once, or while one still turns off. */
-bool wpin_leg_shorts(const wpin_bridge *bridge, wpin_leg_watch *watch, int leg, wpin_leg_state from,
-                     wpin_leg_state to, int64_t at);
+static inline bool wpin_leg_shorts(const wpin_bridge *bridge, wpin_leg_watch *watch, int leg,
+                                   wpin_leg_state from, wpin_leg_state to, int64_t at) {
+    if (from == to || to == WPIN_LEG_BOTH || to == WPIN_LEG_OFF) {
+        bool off = from != to && to == WPIN_LEG_OFF;
+        watch->off_at[leg] = off ? at : watch->off_at[leg];
+        watch->off_side[leg] = off ? from : watch->off_side[leg];
+        return to == WPIN_LEG_BOTH;
+    }
+    bool other = watch->off_at[leg] != 0 && watch->off_side[leg] != to;
+    return from != WPIN_LEG_OFF ||
+           (other && (double)(at - watch->off_at[leg]) < bridge->part.switch_time * 1e12);
+}
 /* Burn it, or let it protect itself, for what the legs do that come next... */
 void wpin_bridge_check_legs(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
                             wpin_legs next, int64_t at);

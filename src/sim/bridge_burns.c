@@ -3,21 +3,7 @@
 #include "board.h"
 #include <math.h>
 
-#define PS_PER_S   1e12
 #define OFF_FOR_PS 10000000000LL /* 10 ms off after its own protection */
-
-bool wpin_leg_shorts(const wpin_bridge *bridge, wpin_leg_watch *watch, int leg, wpin_leg_state from,
-                     wpin_leg_state to, int64_t at) {
-    if (from == to || to == WPIN_LEG_BOTH || to == WPIN_LEG_OFF) {
-        bool off = from != to && to == WPIN_LEG_OFF;
-        watch->off_at[leg] = off ? at : watch->off_at[leg];
-        watch->off_side[leg] = off ? from : watch->off_side[leg];
-        return to == WPIN_LEG_BOTH;
-    }
-    bool other = watch->off_at[leg] != 0 && watch->off_side[leg] != to;
-    int64_t takes = (int64_t)(bridge->part.switch_time * PS_PER_S);
-    return from != WPIN_LEG_OFF || (other && at - watch->off_at[leg] < takes);
-}
 
 /* The legs that carry a motor: two, or the three of a brushless one. */
 static int leg_count(const wpin_plant *plant) {

@@ -2,11 +2,6 @@
  */
 #include "board.h"
 
-/* Its window is the next period's too. */
-static bool repeats(const wpin_cursor *c) {
-    return c->window.rise == c->next.rise && c->window.fall == c->next.fall;
-}
-
 static void show(unsigned *levels, const wpin_bridge *bridge, int input, wpin_level level) {
     unsigned bit = 1U << input;
     *levels =
@@ -20,26 +15,11 @@ static bool in_step(const wpin_bridge *bridge, int64_t at, bool *steady) {
     *steady = true;
     for (int m = 0; m < bridge->moving_count; m++) {
         const wpin_cursor *c = &bridge->cursors[bridge->moving[m]];
-        *steady = *steady && repeats(c);
-        if (c->period != period || (!repeats(c) && c->start != at)) {
+        *steady = *steady && wpin_cursor_repeats(c);
+        if (c->period != period || (!wpin_cursor_repeats(c) && c->start != at)) {
             return false;
         }
     }
-    return true;
-}
-
-/* Adds a stretch with one circuit; false when there is no room, or it is too long for one piece. */
-static bool add(wpin_pattern *pattern, const wpin_plant *plant, int number, int64_t dt) {
-    int s = pattern->count - 1;
-    if (s >= 0 && pattern->number[s] == number) {
-        pattern->dt[s] += dt;
-        return pattern->dt[s] <= plant->piece_max;
-    }
-    if (number < 0 || pattern->count == WPIN_SEGMENTS || dt > plant->piece_max) {
-        return false;
-    }
-    pattern->number[pattern->count] = (uint16_t)number;
-    pattern->dt[pattern->count++] = dt;
     return true;
 }
 
@@ -59,7 +39,8 @@ static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant, int
             to = cursors[m].edge < to ? cursors[m].edge : to;
         }
         const wpin_legs *legs = &bridge->legs[levels];
-        if (!add(pattern, plant, wpin_plant_number(plant, legs->a, legs->b, way), to - from)) {
+        int number = wpin_plant_number(plant, legs->a, legs->b, way);
+        if (!wpin_pattern_add(pattern, number, to - from, plant->piece_max)) {
             return false;
         }
         for (int m = 0; m < bridge->moving_count && to < end; m++) {
@@ -75,10 +56,8 @@ static bool find_pattern(const wpin_bridge *bridge, const wpin_plant *plant, int
 
 /* Takes a moving input along over so many periods. */
 static void take_along(wpin_bridge *bridge, wpin_cursor *c, int input, int periods) {
-    if (repeats(c)) {
-        int64_t on = periods * c->period;
-        c->start += on;
-        c->edge += c->edge == WPIN_WAVE_NEVER ? 0 : on;
+    if (wpin_cursor_repeats(c)) {
+        wpin_cursor_skip(c, periods);
     } else {
         wpin_cursor_jump(c);
         show(&bridge->levels, bridge, input, c->level);

@@ -1,8 +1,11 @@
 /* A brushless motor's bridge along the edges of its inputs: what its legs do until the end of the
  * stretch as steps, so that the motor can walk along them without a look at the bridge at each. */
 #include "board.h"
+#include "phases.h"
 
 #define STEPS 24
+/* Periods until a leap is tried again. */
+#define WALKS 1
 
 /* The next edge of an input. */
 typedef struct coming {
@@ -31,20 +34,26 @@ static void sort_in(ahead *a, int p, int input) {
     a->next[p] = (coming){edge, input};
 }
 
+/* Its bit of the levels. */
+static unsigned shown_by(const wpin_bridge *bridge, int input, wpin_level level) {
+    return ((unsigned)(level == WPIN_HIGH) << input) ^ (bridge->inverts & 1U << input);
+}
+
 /* Goes over the edges at this moment. */
 static void pass_edges(const wpin_bridge *bridge, ahead *a) {
     while (a->next[0].edge == a->at) {
         int i = a->next[0].input;
         wpin_cursor *c = &a->inputs[i];
         wpin_cursor_pass(c);
-        unsigned level = (unsigned)(c->level == WPIN_HIGH);
-        a->levels = (a->levels & ~(1U << i)) | ((level << i) ^ (bridge->inverts & 1U << i));
+        a->levels = (a->levels & ~(1U << i)) | shown_by(bridge, i, c->level);
         sort_in(a, 0, i);
     }
 }
 
+/* An edge right at the begin makes none. */
 static void add_step(ahead *a, int64_t dt) {
-    a->steps[a->count++] = (wpin_step){{a->legs.a, a->legs.b, a->legs.c}, dt};
+    a->steps[a->count] = (wpin_step){{a->legs.a, a->legs.b, a->legs.c}, dt};
+    a->count += dt > 0;
 }
 
 static bool shorts(const wpin_bridge *bridge, ahead *a, int leg, wpin_leg_state now,
@@ -91,14 +100,77 @@ bool wpin_bridge_can_walk(const wpin_bridge *bridge) {
     return bridge->plain && bridge->event_count == 0 && !wpin_logic_of(bridge->part.logic)->own;
 }
 
+/* Levels after the edges at the end of those steps. */
+static unsigned levels_on(const wpin_bridge *bridge, const ahead *a) {
+    unsigned levels = a->levels;
+    for (int m = 0; m < bridge->moving_count; m++) {
+        const int i = bridge->moving[m];
+        wpin_cursor c = a->inputs[i];
+        if (c.edge == a->at) {
+            wpin_cursor_pass(&c);
+            levels = (levels & ~(1U << i)) | shown_by(bridge, i, c.level);
+        }
+    }
+    return levels;
+}
+
+/* Whether a whole period lies ahead, and those after it are like it. */
+static bool repeats(const wpin_bridge *bridge, const ahead *a, int64_t at, int64_t period) {
+    bool same = bridge->cursors[bridge->moving[0]].start == at && a->at == at + period;
+    for (int m = 0; m < bridge->moving_count && same; m++) {
+        const wpin_cursor *c = &bridge->cursors[bridge->moving[m]];
+        same = c->period == period && wpin_cursor_repeats(c);
+    }
+    return same && levels_on(bridge, a) == bridge->levels;
+}
+
+/* Over as many like periods as the motor leaps at once; where that leads to. */
+static int64_t leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until, ahead *a) {
+    const int64_t period = a->at - at;
+    if (bridge->walks > 0) { /* nor did it of late */
+        bridge->walks--;
+        return at;
+    }
+    int n = wpin_brushless_leap(plant, a->steps, a->count, (until - at) / period);
+    if (n == 0) {
+        bridge->walks = WALKS;
+    } else if (n > 1) {
+        for (int m = 0; m < bridge->moving_count; m++) {
+            wpin_cursor_skip(&bridge->cursors[bridge->moving[m]], n - 1);
+        }
+        look_ahead(bridge, at + (n - 1) * period, at + n * period, a);
+    }
+    return at + n * period;
+}
+
+/* The bridge as it is after those steps. */
+static void arrive(wpin_bridge *bridge, wpin_plant *plant, const ahead *a) {
+    for (int m = 0; m < bridge->moving_count; m++) {
+        bridge->cursors[bridge->moving[m]] = a->inputs[bridge->moving[m]];
+    }
+    bridge->levels = a->levels;
+    bridge->watch = a->watch;
+    bridge->shown = a->legs;
+    plant->leg_a = a->legs.a;
+    plant->leg_b = a->legs.b;
+    plant->leg_c = a->legs.c;
+}
+
 int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until) {
     ahead a;
+    int64_t period = 0, end = until;
     if (bridge->moving_count > 0) { /* not past a period: what happens until then is not known */
         const wpin_cursor *c = &bridge->cursors[bridge->moving[0]];
-        until = c->start + c->period < until && c->start + c->period > at ? c->start + c->period
-                                                                          : until;
+        const int64_t next = c->start + c->period;
+        end = next < until && next > at ? next : until;
+        period = c->period;
     }
-    look_ahead(bridge, at, until, &a);
+    look_ahead(bridge, at, end, &a);
+    if (period > 0 && wpin_has_flats(plant) && repeats(bridge, &a, at, period) &&
+        leap(bridge, plant, at, until, &a) > at) {
+        arrive(bridge, plant, &a);
+        return a.at;
+    }
     int64_t gone = wpin_brushless_walk(plant, a.steps, a.count);
     if (gone == 0) {
         return at;
@@ -106,14 +178,6 @@ int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int
     if (at + gone < a.at) {
         look_ahead(bridge, at, at + gone, &a);
     }
-    for (int m = 0; m < bridge->moving_count; m++) {
-        bridge->cursors[bridge->moving[m]] = a.inputs[bridge->moving[m]];
-    }
-    bridge->levels = a.levels;
-    bridge->watch = a.watch;
-    bridge->shown = a.legs;
-    plant->leg_a = a.legs.a;
-    plant->leg_b = a.legs.b;
-    plant->leg_c = a.legs.c;
+    arrive(bridge, plant, &a);
     return a.at;
 }

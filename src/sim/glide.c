@@ -1,251 +1,204 @@
-/* The usual way through a period of field orientation: legs and diodes carry all three leads, and
- * the emf is a sine. With u the currents into leads a and b, w the speed, x the electrical angle:
- *     du/dt = M u + F - w g(x)          J dw/dt = t(x) u - B w - T
- * Currents go from step to step; the rotor, which is slow beside them, in courses of several steps:
- * in one the emf goes by few terms in time, and the torque gives speed by the charge that flowed.
- */
+/* The usual way of a brushless motor along the steps of its legs. With u the currents into leads a
+ * and b:
+ *     du/dt = M u + F - P emf
+ * M, F and P are those of the leads that conduct (star.c). Currents go from step to step, over
+ * diodes that open as a leg changes or run dry; the rotor in courses of several steps. */
 #include "glide.h"
-#include <math.h>
+#include "delta.h"
+#include "rotor_course.h"
 
-#define PS   1e-12
-#define ROOT 0.86602540378443864676 /* of 3, halved */
-/* Of a radian, in one course: three terms leave out 3e-8 of the emf as it ends. And of the swing of
- * the currents against the rotor, of which the emf knows only how it began. */
-#define COURSE_MOST 0.03
-#define SWING_MOST  0.003
-/* How often a course's change of speed must fit the speed that there is. */
-#define WELL_TURNS 20
+#define PS 1e-12
 
 /* What stays the same. */
 typedef struct glider {
     wpin_plant *plant;
     const wpin_runner *runner;
-    wpin_two emf_sine, emf_cosine;   /* A/s for each rad/s */
-    wpin_two pull_sine, pull_cosine; /* Nm for each ampere */
-    double swings;                   /* currents against the rotor, 1/s */
+    double idle_volts; /* of a lead that does not conduct, for its emf in A/s */
 } glider;
 
-/* A course: the rotor as it began, the currents now. */
-typedef struct course {
-    double speed, sine, cosine, spins; /* spins: electrical rad/s */
-    double gains;                      /* speed it was thought to gain a second */
-    wpin_two by_speed;                 /* emf, A/s for each rad/s */
-    wpin_two emf, emf1, emf2, emf3;    /* A/s: now, and how that changes */
-    wpin_two pull, pull_on;            /* Nm for each ampere; and how that changes by the angle */
-    wpin_two charge, moment, second;   /* As since it began; each times how long it had lasted, and
-                                          times the square of that */
-    double lasts, most;                /* s; how long it may */
-    wpin_two u;
-    double mean, largest;  /* current in the step before; of the leads as it ended: with the sign of
-                              the torque */
-    double drawn;          /* out of the supply, As */
-    const wpin_star *star; /* in that step */
-} course;
-
-static glider glider_of(wpin_plant *plant, const wpin_runner *runner) {
-    const wpin_part_motor *m = &plant->motor;
-    double constant = wpin_phases_constant(plant), per_lead = constant * 2 / m->inductance;
-    return (glider){.plant = plant,
-                    .runner = runner,
-                    .emf_sine = {per_lead, per_lead * -0.5},
-                    .emf_cosine = {0, per_lead * -ROOT},
-                    .pull_sine = {constant * 1.5, 0},
-                    .pull_cosine = {constant * -ROOT, constant * -2 * ROOT},
-                    .swings = sqrt(1.5 * constant * per_lead * runner->per_inertia)};
-}
-
-static double drag_of(const wpin_runner *runner, double speed) {
-    return (runner->viscous + runner->quadratic * fabs(speed)) * speed + runner->friction;
-}
-
-/* False: it may come to stand in it. */
-static bool begin(const glider *g, course *c) {
-    const wpin_runner *runner = g->runner;
-    const double w = c->speed, a = runner->poles * w;
-    const wpin_two emf = c->sine * g->emf_sine + c->cosine * g->emf_cosine;
-    c->by_speed = emf;
-    const wpin_two slope = c->cosine * g->emf_sine - c->sine * g->emf_cosine;
-    c->pull = c->sine * g->pull_sine + c->cosine * g->pull_cosine;
-    c->pull_on = c->cosine * g->pull_sine - c->sine * g->pull_cosine;
-    const double s = runner->per_inertia * (wpin_dot(c->pull, c->u) - drag_of(runner, w));
-    c->spins = a;
-    c->gains = s;
-    c->emf = w * emf;
-    c->emf1 = s * emf + w * a * slope;
-    c->emf2 = 3 * a * s * slope - w * a * a * emf;
-    c->emf3 = -a * a * (w * a * slope + 6 * s * emf);
-    c->charge = c->moment = c->second = (wpin_two){0};
-    c->lasts = 0;
-    c->most = 1 / (fabs(a) / COURSE_MOST + g->swings / SWING_MOST);
-    return fabs(w) > WELL_TURNS * fabs(s) * c->most;
-}
-
-/* A few hundredths of a radian on. */
-static void turn_on(course *c, double x) {
-    double q = x * x, sine = x * (1 - q * (1.0 / 6 - q * (1.0 / 120)));
-    double cosine = 1 - q * (1.0 / 2 - q * (1.0 / 24 - q * (1.0 / 720)));
-    double s = c->sine;
-    c->sine = s * cosine + c->cosine * sine;
-    c->cosine = c->cosine * cosine - s * sine;
-}
-
-/* How far the shaft turned. The pull bends as a sine does; and the currents are led to where they
- * would be, had the emf gone by the torque that there was. */
-static double end(const glider *g, course *c) {
-    const wpin_runner *runner = g->runner;
-    const double h = c->lasts, a = c->spins, w = c->speed;
-    const double pulled = wpin_dot(c->pull, c->charge);
-    const double given =
-        pulled - a * a / 2 * wpin_dot(c->pull, c->second) +
-        wpin_dot(c->pull_on, a * c->moment + runner->poles * c->gains / 2 * c->second);
-    double gained = runner->per_inertia * (given - drag_of(runner, w) * h);
-    const double drag = drag_of(runner, w + gained / 2) * h;
-    gained = runner->per_inertia * (given - drag);
-    const double ahead =
-        runner->per_inertia * (pulled * h - wpin_dot(c->pull, c->moment) - drag * h / 2);
-    const double turned = w * h + ahead;
-    c->u -= (ahead - c->gains * h * h / 2) * c->by_speed;
-    c->speed = w + gained;
-    turn_on(c, runner->poles * turned);
-    return turned;
-}
-
-/* The current that heats two leads as much, squared. */
-static inline double square_of(wpin_two begin, wpin_two end) {
-    wpin_two squares = begin * begin + begin * end + end * end;
-    double a = begin[0] + begin[1], b = end[0] + end[1];
-    return (squares[0] + squares[1] + a * a + a * b + b * b) * (1.0 / 6);
-}
-
-static inline const wpin_star *star_of(wpin_plant *plant, const wpin_step *step, wpin_two u) {
-    const int digit[WPIN_PHASES] = {wpin_lead_digit(step->legs[0], u[0]),
-                                    wpin_lead_digit(step->legs[1], u[1]),
-                                    wpin_lead_digit(step->legs[2], -u[0] - u[1])};
-    return wpin_star_of(plant, digit);
-}
-
-/* One step; false: something happens in it. */
-static inline bool go_on(const glider *g, course *c, wpin_flowed *flowed, const wpin_step *step) {
-    wpin_plant *plant = g->plant;
-    const wpin_two u = c->u;
-    const wpin_star *star = star_of(plant, step, u);
-    const double h = (double)step->dt * PS, share = star->fading * h;
-    if (star->count != WPIN_PHASES || share > WPIN_SHARE_MOST) {
-        return false;
-    }
-    const wpin_two u1 = wpin_by_itself(star, u) + star->force - c->emf;
-    const wpin_two u2 = wpin_by_itself(star, u1) - c->emf1;
-    wpin_two u3 = {0};
-    if (share > WPIN_SHARE_OF_TWO) {
-        u3 = wpin_by_itself(star, u2) - c->emf2;
-        if (share > WPIN_SHARE_OF_THREE) { /* the fourth, in its place */
-            u3 += h * (1.0 / 4) * wpin_by_itself(star, u3);
-        }
-    }
-    const double half = h * (1.0 / 2), third = h * (1.0 / 3);
-    const wpin_two next = u + h * (u1 + half * (u2 + third * u3));
-    const double last = -next[0] - next[1];
-    const double most = wpin_largest(next, last);
-    if (most > plant->over_limit ||
-        (star->diodes &&
-         (star->way[0] * next[0] < 0 || star->way[1] * next[1] < 0 || star->way[2] * last < 0))) {
-        return false;
-    }
-    const wpin_two charge = h * (u + half * (u1 + third * (u2 + h * (1.0 / 4) * u3)));
-    const double square = square_of(u, next), size = sqrt(square);
-    const bool back = wpin_dot(c->pull, u) < 0;
-    c->mean = back ? -size : size;
-    c->largest = back ? -most : most;
-    flowed->amps += c->mean * h;
-    flowed->sizes += size * h;
-    flowed->squares += square * h;
-    c->drawn += wpin_dot(star->draws, charge);
-    if (plant->heats) {
-        wpin_short_loses(plant, star, (const wpin_two[]){u, next}, charge, h);
-    }
-    c->star = star;
-    c->charge += charge;
-    const wpin_two moment = h * half * (u + 2 * third * u1);
-    c->second +=
-        c->lasts * (c->lasts * charge + 2 * moment) + h * h * third * (u + h * (3.0 / 4) * u1);
-    c->moment += c->lasts * charge + moment;
-    c->emf += h * (c->emf1 + half * (c->emf2 + third * c->emf3));
-    c->emf1 += h * (c->emf2 + half * c->emf3);
-    c->emf2 += h * c->emf3;
-    c->lasts += h;
-    c->u = next;
-    return true;
-}
-
-/* What it has come to. */
+/* Where it has come to. */
 typedef struct way {
+    wpin_two u;
+    const wpin_star *star; /* after the piece before */
+    double mean, largest; /* current in it; of the leads as it ended: with the sign of the torque */
     wpin_flowed flowed;
+    double drawn;       /* out of the supply, As */
     double least, most; /* current */
-    double turned;      /* rad of the shaft */
     int64_t gone;       /* ps */
-    int steps, courses;
+    int courses;
 } way;
 
-/* Along steps within a course; false: the next one is not for it. */
-static bool follow(const glider *g, course *c, way *w, const wpin_step *steps, int count) {
-    wpin_plant *plant = g->plant;
-    for (; w->steps < count; w->steps++) {
-        const wpin_step *step = &steps[w->steps];
-        const double h = (double)step->dt * PS;
-        if (c->lasts + h > c->most) {
-            return c->lasts > 0; /* in another course, unless it is too long for any */
+/* What of an emf acts: with all leads the whole of it. */
+static inline wpin_two acting(const wpin_star *star, bool all, wpin_two emf) {
+    return all ? emf : star->emf_by_a * emf[0] + star->emf_by_b * emf[1];
+}
+
+static inline bool opens(const glider *g, const wpin_star *star, wpin_two u, wpin_two emf,
+                         int *digit) {
+    return star->count == 2 &&
+           wpin_beyond(g->plant, star, u, g->idle_volts * wpin_into(emf, star->idle), digit) >
+               WPIN_OPENS_BY;
+}
+
+/* From here on, with as many terms as a share asks for: to the end of h seconds, and the charge of
+ * them. */
+static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_star *star, bool all,
+                                   double h, wpin_two *next, wpin_two *charge) {
+    const double share = (star->fading + r->bends) * h, half = h * (1.0 / 2), third = h * (1.0 / 3);
+    wpin_currents s = {.u = u};
+    wpin_two then = {0}, flows = {0};
+    s.u1 = wpin_by_itself(star, s.u) + star->force - acting(star, all, r->emf);
+    s.u2 = wpin_by_itself(star, s.u1) - acting(star, all, r->emf1);
+    if (share > WPIN_SHARE_OF_TWO) {
+        s.u3 = wpin_by_itself(star, s.u2) - acting(star, all, r->emf2);
+        then = third * s.u3;
+        flows = h * (1.0 / 4) * s.u3;
+        if (share > WPIN_SHARE_OF_THREE) {
+            s.u4 = wpin_by_itself(star, s.u3) - acting(star, all, r->emf3);
+            then += h * h * (1.0 / 12) * s.u4;
+            flows += h * h * (1.0 / 20) * s.u4;
         }
-        if (!go_on(g, c, &w->flowed, step)) {
+    }
+    *next = s.u + h * (s.u1 + half * (s.u2 + then));
+    *charge = h * (s.u + half * (s.u1 + third * (s.u2 + flows)));
+    return s;
+}
+
+/* What a piece of h seconds adds up to. */
+static inline void add(const glider *g, way *w, const wpin_star *star, wpin_two pull, wpin_two next,
+                       wpin_two charge, double h) {
+    wpin_plant *plant = g->plant;
+    const double square = wpin_square_of(w->u, next), size = sqrt(square);
+    const double most = wpin_largest(next);
+    const bool back = wpin_dot(pull, w->u) < 0;
+    w->mean = back ? -size : size;
+    w->largest = back ? -most : most;
+    w->flowed.amps += w->mean * h;
+    w->flowed.sizes += size * h;
+    w->flowed.squares += square * h;
+    w->drawn += wpin_dot(star->draws, charge);
+    if (plant->heats) {
+        wpin_short_loses(plant, star, (const wpin_two[]){w->u, next}, charge, h);
+    }
+    w->least = w->largest < w->least ? w->largest : w->least;
+    w->most = w->largest > w->most ? w->largest : w->most;
+    if (plant->feed.sense_filter > 0) {
+        wpin_plant_sense(plant, 2 * w->mean - w->largest, w->largest, h);
+    }
+}
+
+/* A piece of up to dt ps; 0: something happens in it. */
+static inline int64_t go_on(const glider *g, way *w, wpin_rotor *r, const wpin_leg_state *legs,
+                            int64_t dt) {
+    wpin_plant *plant = g->plant;
+    int through = 0, dry = -1;
+    const wpin_star *star = wpin_star_with(plant, legs, w->u, 0);
+    const bool opened = opens(g, star, w->u, r->emf, &through);
+    if (opened) {
+        star = wpin_star_with(plant, legs, w->u, through);
+    } else if (star->count < 2) {
+        return 0;
+    }
+    dt = wpin_short_enough((star->fading + r->bends) * ((double)dt * PS), dt);
+    double h = (double)dt * PS;
+    const bool all = star->count == WPIN_PHASES;
+    wpin_two next, charge;
+    const wpin_currents s = all ? led_on(w->u, r, star, true, h, &next, &charge)
+                                : led_on(w->u, r, star, false, h, &next, &charge);
+    next = all ? next : wpin_conducted(star, next);
+    if (wpin_flows_back(star, next)) {
+        const wpin_currents kept = s; /* so that it need not be in memory for the usual way */
+        dry = wpin_first_dry(star, &kept, &dt);
+        h = (double)dt * PS;
+        next = wpin_conducted(star, wpin_currents_at(&s, h));
+        charge = wpin_currents_charge(&s, h);
+    }
+    if (wpin_largest(next) > plant->over_limit || (dry >= 0 && opened && dt < WPIN_DRY_LEAST) ||
+        (!all && opens(g, star, next, wpin_rotor_emf(r, h), &through))) {
+        return 0;
+    }
+    add(g, w, star, r->pull, next, charge, h);
+    wpin_rotor_add(r, w->u, s.u1, charge, h, dt);
+    w->u = dry < 0 ? next : wpin_emptied(next, dry, star->count);
+    w->star = dry < 0 ? star : wpin_star_with(plant, legs, w->u, 0);
+    return dt;
+}
+
+/* Within a course; false: what comes next is not for it. */
+static inline bool follow(const glider *g, way *w, wpin_rotor *r, wpin_along *along) {
+    while (along->step < along->end) {
+        int64_t part = along->left;
+        if (part > r->left) {
+            if (r->lasts > 0) {
+                return true; /* in another course */
+            }
+            part = r->left; /* too long for any */
+        }
+        part = part > 0 ? go_on(g, w, r, along->step->legs, part) : 0;
+        if (part == 0) {
             return false;
         }
-        w->gone += step->dt;
-        w->least = c->largest < w->least ? c->largest : w->least;
-        w->most = c->largest > w->most ? c->largest : w->most;
-        if (plant->feed.sense_filter > 0) {
-            wpin_plant_sense(plant, 2 * c->mean - c->largest, c->largest, h);
-        }
+        wpin_along_go(along, part);
+        w->gone += part;
     }
     return false;
 }
 
-static void arrive(wpin_plant *plant, const course *c, const way *w, wpin_whereabouts *at) {
-    wpin_shape *shape = &at->shape;
-    plant->rail_amps = wpin_dot(c->star->draws, c->u);
-    plant->sums.least_amps = w->least;
-    plant->sums.most_amps = w->most;
-    plant->amps = c->largest;
-    if (plant->feed.sense_filter <= 0) {
-        plant->sense_amps = c->largest;
-    }
-    at->u = c->u;
-    at->third = -c->u[0] - c->u[1];
-    at->speed = c->speed;
-    shape->at += w->turned;
-    shape->turned_on += w->courses;
-    shape->sine = c->sine;
-    shape->cosine = c->cosine;
-    wpin_shape_sine(shape);
+/* Ends a course: currents are led to where they would be, had the emf gone by the torque that there
+ * was. */
+static inline void end(const glider *g, way *w, wpin_rotor *r) {
+    const wpin_two less = wpin_rotor_end(g->runner, r);
+    const wpin_two led = w->u - acting(w->star, w->star->count == WPIN_PHASES, less);
+    w->u = wpin_flows_back(w->star, led) ? w->u : wpin_conducted(w->star, led);
+    w->courses++;
 }
 
-int wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *at,
-               wpin_flowed *flowed, const wpin_step *steps, int count, int64_t *gone) {
-    if (runner->bend == 0 || runner->held || at->speed == 0) {
-        return 0;
+static inline void arrive(wpin_plant *plant, const way *w, const wpin_rotor *r,
+                          wpin_whereabouts *at) {
+    wpin_shape *shape = &at->shape;
+    plant->rail_amps = wpin_dot(w->star->draws, w->u);
+    plant->sums.least_amps = w->least;
+    plant->sums.most_amps = w->most;
+    plant->amps = w->largest;
+    if (plant->feed.sense_filter <= 0) {
+        plant->sense_amps = w->largest;
     }
-    const glider g = glider_of(plant, runner);
-    course c = {.u = at->u, .speed = at->speed, .sine = at->shape.sine, .cosine = at->shape.cosine};
-    way w = {.flowed = *flowed, .least = plant->sums.least_amps, .most = plant->sums.most_amps};
-    bool goes = true;
-    for (; goes && w.steps < count && begin(&g, &c); w.courses++) {
-        goes = follow(&g, &c, &w, steps, count);
-        w.turned += end(&g, &c);
+    at->u = w->u;
+    at->speed = r->speed;
+    shape->at = r->at;
+    shape->turned_on += w->courses;
+    if (plant->motor.sinusoidal) {
+        wpin_shape_sine(shape);
+    } else {
+        wpin_phases_flats(plant->motor.pole_pairs * shape->at, shape);
     }
-    if (w.steps > 0) {
+}
+
+void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *at,
+                wpin_flowed *flowed, wpin_along *along) {
+    if (wpin_goes_round(plant) || runner->held || at->speed == 0) {
+        return;
+    }
+    const glider g = {
+        .plant = plant, .runner = runner, .idle_volts = 1.5 * plant->motor.inductance / 2};
+    way w = {.u = at->u,
+             .flowed = *flowed,
+             .least = plant->sums.least_amps,
+             .most = plant->sums.most_amps};
+    wpin_rotor r; /* the rest of it as a course begins */
+    r.speed = at->speed;
+    r.at = at->shape.at;
+    r.shape = &at->shape;
+    for (bool goes = true; goes && wpin_rotor_begin(plant, runner, w.u, &r);) {
+        goes = follow(&g, &w, &r, along);
+        if (r.lasts > 0) {
+            end(&g, &w, &r);
+        }
+    }
+    if (w.gone > 0) {
         w.flowed.seconds += (double)w.gone * PS;
-        w.flowed.drawn += c.drawn * plant->feed.share;
+        w.flowed.drawn += w.drawn * plant->feed.share;
         *flowed = w.flowed;
-        *gone += w.gone;
-        arrive(plant, &c, &w, at);
+        arrive(plant, &w, &r, at);
     }
-    return w.steps;
 }

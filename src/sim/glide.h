@@ -1,14 +1,28 @@
-/* A brushless motor along steps in which all that happens is that currents go on. */
+/* A brushless motor along the steps of its legs, its rotor led on in courses. */
 #ifndef WPIN_SIM_GLIDE_H
 #define WPIN_SIM_GLIDE_H
 
 #include "short_piece.h"
 
-/* As far as it comes: how many whole steps. What flowed in them is added to `flowed`, their time,
- * ps, to `gone`. It stops before a step in which a diode runs dry, the shaft stands or a current is
- * too large, one that is too long for a piece, and one whose leads do not all conduct; of an emf
- * that is no sine at once. */
-int wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *at,
-               wpin_flowed *flowed, const wpin_step *steps, int count, int64_t *gone);
+/* A place along steps. */
+typedef struct wpin_along {
+    const wpin_step *step, *end;
+    int64_t left; /* of that step, ps */
+    int64_t gone; /* since the first, ps */
+} wpin_along;
+
+static inline void wpin_along_go(wpin_along *along, int64_t part) {
+    along->gone += part;
+    along->left -= part;
+    if (along->left == 0 && ++along->step < along->end) {
+        along->left = along->step->dt;
+    }
+}
+
+/* As far as it comes; what flowed is added to `flowed`. It stops before a current is too large,
+ * less than two leads conduct, a diode opens within a step, or the shaft may stand; where a current
+ * goes round in a delta at once. */
+void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *at,
+                wpin_flowed *flowed, wpin_along *along);
 
 #endif

@@ -71,6 +71,22 @@ void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passa
     }
 }
 
+/* ---- a period ---- */
+
+bool wpin_pattern_add(wpin_pattern *pattern, int number, int64_t dt, int64_t most) {
+    int s = pattern->count - 1;
+    if (s >= 0 && pattern->number[s] == number) {
+        pattern->dt[s] += dt;
+        return pattern->dt[s] <= most;
+    }
+    if (number < 0 || pattern->count == WPIN_SEGMENTS || dt > most) {
+        return false;
+    }
+    pattern->number[pattern->count] = (uint16_t)number;
+    pattern->dt[pattern->count++] = dt;
+    return true;
+}
+
 /* ---- like periods ---- */
 
 static inline wpin_steps both(wpin_steps a, wpin_steps b) {

@@ -87,6 +87,10 @@ static inline unsigned wpin_pattern_slot(const wpin_pattern *pattern, unsigned c
     }
     return (unsigned)(mixed >> (64 - bits));
 }
+/* Adds a stretch with one circuit; false when there is no room, or it is longer than a piece may
+ * be.
+ */
+bool wpin_pattern_add(wpin_pattern *pattern, int number, int64_t dt, int64_t most);
 /* First a, then b, of what is followed: what heats, a sense filter. */
 void wpin_passage_join(wpin_passage *to, const wpin_passage *a, const wpin_passage *b, bool heats,
                        bool filters);

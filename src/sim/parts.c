@@ -1,5 +1,6 @@
 /* Adds parts to a board: supplies, drivers, and what is connected to them. */
 #include "board.h"
+#include "phases.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -162,9 +163,12 @@ static const wpin_plant *like(const wpin_sim *sim, const wpin_plant *plant) {
 static bool make_room(const wpin_sim *sim, wpin_plant *plant) {
     if (plant->kind == WPIN_PLANT_BRUSHLESS) {
         plant->stars = calloc(WPIN_STARS, sizeof *plant->stars);
-        return plant->stars != NULL;
+        if (plant->stars == NULL) {
+            return false;
+        }
     }
-    bool by_pieces = plant->kind == WPIN_PLANT_MOTOR || plant->kind == WPIN_PLANT_SOLENOID;
+    bool by_pieces = plant->kind == WPIN_PLANT_MOTOR || plant->kind == WPIN_PLANT_SOLENOID ||
+                     wpin_has_flats(plant);
     return !by_pieces || wpin_plant_share(plant, like(sim, plant));
 }
 

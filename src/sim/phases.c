@@ -34,11 +34,6 @@ double wpin_phases_ramp(int sector, double begin, double turned) {
     return wpin_phases_ramp_slope(sector) * (turned - begin - RAMP);
 }
 
-double wpin_phases_constant(const wpin_plant *plant) {
-    const wpin_part_motor *m = &plant->motor;
-    return m->constant / (m->sinusoidal ? sqrt(3) : 2);
-}
-
 void wpin_phases_sector(double turned, wpin_shape *shape) {
     if (!(turned >= shape->begin && turned <= shape->begin + WPIN_SECTOR)) {
         double first = shape->delta ? 0 : WPIN_SECTOR / 2;

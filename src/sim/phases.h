@@ -67,8 +67,10 @@ static inline const wpin_star *wpin_star_of(wpin_plant *plant, const int digit[W
     }
     return star;
 }
-/* Constant of one phase's emf. */
-double wpin_phases_constant(const wpin_plant *plant);
+/* Whether two leads of it may be those of a motor with brushes. */
+static inline bool wpin_has_flats(const wpin_plant *plant) {
+    return plant->kind == WPIN_PLANT_BRUSHLESS && !plant->motor.sinusoidal && !plant->motor.delta;
+}
 /* The sector of an angle, which may be known already; the shape there. Of a sector the leads; and
  * the emf between flat tops, and how it goes by the angle. */
 void wpin_phases_sector(double turned, wpin_shape *shape);

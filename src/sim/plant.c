@@ -31,6 +31,9 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->has_stops = m->stop_high > m->stop_low;
     plant->low_angle = m->stop_low * 2 * PI * n;
     plant->high_angle = m->stop_high * 2 * PI * n;
+    plant->lead_constant = m->constant / (m->sinusoidal ? sqrt(3) : 2);
+    plant->lead_rate = plant->lead_constant * 2 / m->inductance;
+    plant->swings = sqrt(1.5 * plant->lead_constant * plant->lead_rate / plant->inertia);
     plant->shape = (wpin_shape){.at = NAN, .begin = NAN, .delta = m->delta};
     plant->version++; /* what was worked out before holds no more */
     wpin_plant_number_constants(plant);

@@ -102,10 +102,11 @@ typedef double wpin_two __attribute__((vector_size(16)));
 /* Three leads in a star, as far as that does not depend on where the motor is: what each is tied to
  * and how the currents into leads a and b change by themselves. */
 typedef struct wpin_star {
-    wpin_two by_a, by_b, force; /* A/s of the two: for each ampere of a and of b; by the supply */
-    wpin_two middle;            /* volts of the star point for each ampere of them... */
-    wpin_two draws;             /* share of each in what the supply gives */
+    wpin_two by_a, by_b, force;  /* A/s of the two: for each ampere of a and of b; by the supply */
+    wpin_two emf_by_a, emf_by_b; /* of an emf that adds up to nothing over all leads, what acts */
     wpin_two per_lead; /* of each lead that conducts: its emf's constant by its inductance */
+    wpin_two draws;    /* share of each in what the supply gives */
+    wpin_two middle;   /* volts of the star point for each ampere of them... */
     double lift;       /* ...and by the supply */
     double share[3];   /* of each lead in the star point's volts */
     double way[3];     /* a diode allows this sign only; 0: both */
@@ -114,6 +115,7 @@ typedef struct wpin_star {
     wpin_tie tie[3];
     unsigned version; /* of the feed it was made for; 0: never */
     int count;        /* of the leads that conduct */
+    int idle;         /* the one that does not, where two do */
     bool diodes;      /* one of them through a diode */
 } wpin_star;
 
@@ -257,9 +259,12 @@ typedef struct wpin_plant {
     double drawn;            /* mean current of the stretch before, A */
     double inertia, viscous; /* all on the motor shaft */
     double torque_hold, torque_move, quadratic;
-    unsigned version;   /* of what it is made of and of the feed; counts their changes */
-    int64_t piece_max;  /* longest piece, ps */
-    int64_t timer_step; /* its duties are whole numbers of these, ps; 0: not known */
+    double lead_constant; /* brushless: emf of one lead, Vs/rad... */
+    double lead_rate;     /* ...by its inductance */
+    double swings;        /* currents against the rotor, 1/s */
+    unsigned version;     /* of what it is made of and of the feed; counts their changes */
+    int64_t piece_max;    /* longest piece, ps */
+    int64_t timer_step;   /* its duties are whole numbers of these, ps; 0: not known */
     wpin_feed feed;
     wpin_part_motor motor; /* of the others: what the circuit needs of it */
     wpin_part_lamp lamp;
@@ -338,9 +343,30 @@ double wpin_plant_draws(const wpin_plant *plant);
 void wpin_plant_advance(wpin_plant *plant, int64_t dt);
 /* So many at the most: their numbers are counted one by one. */
 #define WPIN_PERIODS_MOST 1000
+/* Where the motor is, and how it goes on: what the first period changes, and by how much more or
+ * less the second one changes it. */
+typedef struct wpin_onward {
+    double i, w, v;
+    double step_i, step_w, change_i, change_w;
+} wpin_onward;
+/* What periods begin with, summed. */
+typedef struct wpin_begun {
+    double i, w, v, count;
+} wpin_begun;
+/* Several like periods ahead: what they are of, how far the shaft turns, where the current stays.
+ */
+typedef struct wpin_leap {
+    wpin_period *period;
+    wpin_onward onward;
+    wpin_begun begun;
+    double rads, least, most;
+} wpin_leap;
 /* Lets up to so many like periods pass at once, the legs as listed; how many it took: none when
- * something could happen in the first already. */
+ * something could happen in the first already. The same in two steps: a look, and then. */
 int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods);
+int wpin_plant_look_over(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods,
+                         wpin_leap *leap);
+void wpin_plant_leap_over(wpin_plant *plant, const wpin_leap *leap);
 /* A period of a pattern, with something that speeds up its shaft besides, rad/s2. */
 void wpin_period_make(const wpin_plant *plant, const wpin_pattern *pattern, double push,
                       wpin_period *period);
@@ -392,6 +418,8 @@ static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
 }
 /* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
+/* Over like periods of such steps, up to so many: how many. */
+int wpin_brushless_leap(wpin_plant *plant, const wpin_step *steps, int count, int64_t most);
 /* Each kind's own way through a stretch of time, in ps: a motor; the same or a solenoid piece by
  * piece; a lamp, a stepper, a brushless motor. */
 void wpin_motor_advance(wpin_plant *plant, int64_t dt);

@@ -16,16 +16,9 @@ static wpin_period *period_for(wpin_plant *plant, const wpin_pattern *pattern) {
     return slot;
 }
 
-/* Where the motor is, and how it goes on: what the first period changes, and by how much more or
- * less the second one changes it. */
-typedef struct onward {
-    double i, w, v;
-    double step_i, step_w, change_i, change_w;
-} onward;
-
-static onward look_on(const wpin_plant *plant, const wpin_period *p, double v) {
+static wpin_onward look_on(const wpin_plant *plant, const wpin_period *p, double v) {
     const wpin_row *amps = &p->whole.amps, *speed = &p->whole.speed;
-    onward o = {.i = plant->amps, .w = plant->speed, .v = v};
+    wpin_onward o = {.i = plant->amps, .w = plant->speed, .v = v};
     o.step_i = wpin_row_value(amps, o.i, o.w, v) - o.i;
     o.step_w = wpin_row_value(speed, o.i, o.w, v) - o.w;
     o.change_i = (amps->i - 1) * o.step_i + amps->w * o.step_w;
@@ -33,11 +26,11 @@ static onward look_on(const wpin_plant *plant, const wpin_period *p, double v) {
     return o;
 }
 
-static inline double amps_of(const onward *o, wpin_steps s) {
+static inline double amps_of(const wpin_onward *o, wpin_steps s) {
     return s.first * o->step_i + s.change * o->change_i;
 }
 
-static inline double speed_of(const onward *o, wpin_steps s) {
+static inline double speed_of(const wpin_onward *o, wpin_steps s) {
     return s.first * o->step_w + s.change * o->change_w;
 }
 
@@ -45,7 +38,7 @@ static inline double speed_of(const onward *o, wpin_steps s) {
  * exponentials, or a wave of less than half a turn: its steps change sign once at the most. If the
  * first and the last step have one sign it only rises or only falls, and lies between the first and
  * the last. False if they have not. */
-static bool find_range(const wpin_period *p, const onward *o, double *least, double *most) {
+static bool find_range(const wpin_period *p, const wpin_onward *o, double *least, double *most) {
     const wpin_periods *n = &p->several;
     const double i = o->i + amps_of(o, n->last), w = o->w + speed_of(o, n->last);
     const double then_i = amps_of(o, n->before_last), then_w = speed_of(o, n->before_last);
@@ -69,8 +62,8 @@ static bool find_range(const wpin_period *p, const onward *o, double *least, dou
 }
 
 /* Whether nothing can happen in these periods; the range the current stays in. */
-static bool quiet(const wpin_plant *plant, const wpin_period *p, const onward *o, double *least,
-                  double *most) {
+static bool quiet(const wpin_plant *plant, const wpin_period *p, const wpin_onward *o,
+                  double *least, double *most) {
     if (p->turn * p->several.count > HALF_TURN || !find_range(p, o, least, most)) {
         return false;
     }
@@ -94,16 +87,12 @@ bool wpin_plant_within_stops(const wpin_plant *plant, double angle) {
     return !plant->has_stops || (angle < plant->high_angle && angle > plant->low_angle);
 }
 
-/* What the periods begin with, summed. */
-typedef struct begun {
-    double i, w, v, count;
-} begun;
-
-static double over(const wpin_row *r, const begun *b) {
+static double over(const wpin_row *r, const wpin_begun *b) {
     return r->i * b->i + r->w * b->w + b->count * (r->v * b->v + r->c);
 }
 
-static void take_heat(wpin_plant *plant, const wpin_period *p, const onward *o, const begun *b) {
+static void take_heat(wpin_plant *plant, const wpin_period *p, const wpin_onward *o,
+                      const wpin_begun *b) {
     const wpin_periods *n = &p->several;
     double i = b->i - b->count * o->i, w = b->w - b->count * o->w; /* beyond the first */
     double ff = n->first_squares, cc = n->change_squares, fc = n->products;
@@ -126,7 +115,7 @@ static void take_heat(wpin_plant *plant, const wpin_period *p, const onward *o, 
     plant->diode_sizes += over(&p->whole.diode_sizes, b);
 }
 
-static void take(wpin_plant *plant, const wpin_period *p, const onward *o, const begun *b,
+static void take(wpin_plant *plant, const wpin_period *p, const wpin_onward *o, const wpin_begun *b,
                  double rads) {
     const wpin_periods *n = &p->several;
     double drawn = over(&p->whole.sum_drawn, b);
@@ -143,61 +132,74 @@ static void take(wpin_plant *plant, const wpin_period *p, const onward *o, const
     plant->amps = o->i + amps_of(o, n->end);
     plant->speed = o->w == 0 ? 0 : o->w + speed_of(o, n->end);
     if (plant->feed.sense_filter > 0) {
-        begun weighed = {n->weighed * o->i + amps_of(o, n->sensed),
-                         n->weighed * o->w + speed_of(o, n->sensed), o->v, n->weighed};
+        wpin_begun weighed = {n->weighed * o->i + amps_of(o, n->sensed),
+                              n->weighed * o->w + speed_of(o, n->sensed), o->v, n->weighed};
         plant->sense_amps = n->sense_keep * plant->sense_amps + over(&p->whole.sense, &weighed);
     } else {
         plant->sense_amps = plant->amps;
     }
 }
 
-static begun sum_begins(const wpin_periods *n, const onward *o) {
-    return (begun){n->count * o->i + amps_of(o, n->begins),
-                   n->count * o->w + speed_of(o, n->begins), o->v, n->count};
+static wpin_begun sum_begins(const wpin_periods *n, const wpin_onward *o) {
+    return (wpin_begun){n->count * o->i + amps_of(o, n->begins),
+                        n->count * o->w + speed_of(o, n->begins), o->v, n->count};
 }
 
 /* How it goes on with a fan: its torque first as it is now, then as it is at the mean speed that
  * follows from that. False where that is too far off. */
-static bool look_on_with_fan(const wpin_plant *plant, wpin_fan_kept *fan, onward *o) {
+static bool look_on_with_fan(const wpin_plant *plant, wpin_fan_kept *fan, wpin_onward *o) {
     const wpin_period *p = &fan->now;
     wpin_fan_turn(plant, fan, plant->speed);
     *o = look_on(plant, p, o->v);
-    begun b = sum_begins(&p->several, o);
+    wpin_begun b = sum_begins(&p->several, o);
     double mean = over(&p->whole.sum_speed, &b) / (p->seconds * p->several.count);
     wpin_fan_turn(plant, fan, mean);
     *o = look_on(plant, p, o->v);
     return wpin_fan_is_even(plant, mean);
 }
 
-int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods) {
+int wpin_plant_look_over(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods,
+                         wpin_leap *leap) {
     wpin_fan_kept *fan =
         plant->quadratic != 0 && plant->speed != 0 ? wpin_fan_find(plant, pattern) : NULL;
     wpin_period *p = fan != NULL ? &fan->now : period_for(plant, pattern);
-    onward o = look_on(plant, p, wpin_feed_volts(&plant->feed));
-    double least, most;
+    wpin_onward *o = &leap->onward;
+    *o = look_on(plant, p, wpin_feed_volts(&plant->feed));
+    leap->period = p;
     int n = most_periods < WPIN_PERIODS_MOST ? (int)most_periods : WPIN_PERIODS_MOST;
     n = fan != NULL ? wpin_fan_most(fan, n) : n;
     for (; n > 0; n /= 2) {
         if (p->several.count != n) {
             wpin_periods_make(p, n, plant->heats || plant->feed.sense_filter > 0);
         }
-        if ((fan != NULL && !look_on_with_fan(plant, fan, &o)) ||
-            !quiet(plant, p, &o, &least, &most)) {
+        if ((fan != NULL && !look_on_with_fan(plant, fan, o)) ||
+            !quiet(plant, p, o, &leap->least, &leap->most)) {
             continue;
         }
-        begun b = sum_begins(&p->several, &o);
-        double rads = over(&p->whole.sum_speed, &b);
-        if (!wpin_plant_within_stops(plant, plant->angle + rads)) {
-            continue;
+        leap->begun = sum_begins(&p->several, o);
+        leap->rads = over(&p->whole.sum_speed, &leap->begun);
+        if (wpin_plant_within_stops(plant, plant->angle + leap->rads)) {
+            return n;
         }
-        take(plant, p, &o, &b, rads);
-        wpin_sums *s = &plant->sums;
-        s->least_amps = least < s->least_amps ? least : s->least_amps;
-        s->most_amps = most > s->most_amps ? most : s->most_amps;
-        plant->over_time = plant->over_peak = 0;
-        return n;
     }
     return 0;
+}
+
+void wpin_plant_leap_over(wpin_plant *plant, const wpin_leap *leap) {
+    wpin_sums *s = &plant->sums;
+    take(plant, leap->period, &leap->onward, &leap->begun, leap->rads);
+    s->least_amps = leap->least < s->least_amps ? leap->least : s->least_amps;
+    s->most_amps = leap->most > s->most_amps ? leap->most : s->most_amps;
+    plant->over_time = plant->over_peak = 0;
+}
+
+int wpin_plant_leap(wpin_plant *plant, const wpin_pattern *pattern, int64_t most_periods) {
+    wpin_leap leap;
+    int n = wpin_plant_look_over(plant, pattern, most_periods, &leap);
+    if (n > 0) {
+        wpin_plant_leap_over(plant, &leap);
+    }
+    return n;
 }
 
 /* Legs that stay as they are are periods with one circuit: for how long nothing happens, ps; 0

@@ -4,6 +4,8 @@
 #include <math.h>
 
 #define ROOT 0.86602540378443864676 /* of 3, halved */
+/* The sine of the angle is worked out afresh after so many pieces. */
+#define TURNED_ON_MOST 200
 
 void wpin_short_begin(const wpin_runner *runner, const wpin_star *star, const wpin_whereabouts *at,
                       double share, wpin_short *s) {
@@ -55,4 +57,22 @@ void wpin_shape_on(const wpin_runner *runner, const wpin_shape *from, double tur
     to->sine = from->sine * cosine + from->cosine * sine;
     to->cosine = from->cosine * cosine - from->sine * sine;
     wpin_shape_sine(to);
+}
+
+void wpin_shape_find(wpin_plant *plant) {
+    wpin_shape *shape = &plant->shape;
+    if (shape->at == plant->angle && shape->turned_on < TURNED_ON_MOST) {
+        return;
+    }
+    double turned = plant->motor.pole_pairs * plant->angle;
+    shape->at = plant->angle;
+    shape->turned_on = 0;
+    if (plant->motor.sinusoidal) {
+        shape->sine = sin(turned);
+        shape->cosine = cos(turned);
+        wpin_shape_sine(shape);
+    } else {
+        wpin_phases_sector(turned, shape);
+        wpin_phases_flats(turned, shape);
+    }
 }

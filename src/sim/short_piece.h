@@ -2,14 +2,7 @@
 #ifndef WPIN_SIM_SHORT_PIECE_H
 #define WPIN_SIM_SHORT_PIECE_H
 
-#include "phases.h"
-#include <math.h>
-
-/* The share of a time constant, and of a radian, that may pass in one: what four terms leave out is
- * then 3e-9. Three and two do for less: they leave out 3e-9 and 4e-9. */
-#define WPIN_SHARE_MOST     0.05
-#define WPIN_SHARE_OF_THREE 0.016
-#define WPIN_SHARE_OF_TWO   0.003
+#include "currents.h"
 
 /* The motor as far as it stays the same. */
 typedef struct wpin_runner {
@@ -25,36 +18,20 @@ typedef struct wpin_pull {
     wpin_two g, dg, t, dt;
 } wpin_pull;
 
-/* Where it is: currents into leads a and b, into c, speed, shape of its emf. */
+/* Where it is: currents into leads a and b, speed, shape of its emf. */
 typedef struct wpin_whereabouts {
     wpin_two u;
-    double third, speed;
+    double speed;
     wpin_shape shape;
 } wpin_whereabouts;
 
 /* From there on: derivatives by time. */
 typedef struct wpin_short {
-    wpin_two u, u1, u2, u3, u4;
+    wpin_currents flow;
     double speed, s1, s2, s3, s4;
     wpin_two torque_by; /* Nm for each ampere, as it begins */
     double torque;
 } wpin_short;
-
-/* The largest current, without its sign. */
-static inline double wpin_largest(wpin_two u, double third) {
-    double a = fabs(u[0]), b = fabs(u[1]), c = fabs(third);
-    a = a > b ? a : b;
-    return a > c ? a : c;
-}
-
-static inline double wpin_dot(wpin_two a, wpin_two b) {
-    wpin_two c = a * b;
-    return c[0] + c[1];
-}
-
-static inline wpin_two wpin_by_itself(const wpin_star *star, wpin_two u) {
-    return star->by_a * u[0] + star->by_b * u[1];
-}
 
 /* With as many terms as a share asks for. With u the currents into leads a and b, w the speed:
  *     du/dt = M u + F - w g          J dw/dt = t u - B w - T
@@ -73,10 +50,9 @@ static inline void wpin_short_make(const wpin_runner *runner, const wpin_star *s
     const double s1 = free * (q - (drag - square) * w - runner->friction);
     const double s2 = free * (q1 - drag * s1);
     const wpin_two u2 = wpin_by_itself(star, u1) - s1 * g - w * g1;
-    s->u = u, s->u1 = u1, s->u2 = u2;
+    s->flow = (wpin_currents){.u = u, .u1 = u1, .u2 = u2};
     s->speed = w, s->s1 = s1, s->s2 = s2;
     s->torque_by = t, s->torque = q;
-    s->u3 = s->u4 = (wpin_two){0};
     s->s3 = s->s4 = 0;
     if (share <= WPIN_SHARE_OF_TWO) {
         return;
@@ -87,7 +63,7 @@ static inline void wpin_short_make(const wpin_runner *runner, const wpin_star *s
     const double curve = 2 * copysign(runner->quadratic, w);
     const double s3 = free * (q2 - drag * s2 - curve * s1 * s1);
     const wpin_two u3 = wpin_by_itself(star, u2) - s2 * g - 2 * s1 * g1 - w * g2;
-    s->u3 = u3;
+    s->flow.u3 = u3;
     s->s3 = s3;
     if (share <= WPIN_SHARE_OF_THREE) {
         return;
@@ -95,23 +71,14 @@ static inline void wpin_short_make(const wpin_runner *runner, const wpin_star *s
     const double a2 = runner->poles * s2, by_d = a2 + a * bends, by_f = 3 * a * a1 * runner->bend;
     const wpin_two g3 = by_d * dg + by_f * g, t3 = by_d * dt + by_f * t;
     const double q3 = wpin_dot(t, u3) + 3 * (wpin_dot(t1, u2) + wpin_dot(t2, u1)) + wpin_dot(t3, u);
-    s->u4 = wpin_by_itself(star, u3) - s3 * g - 3 * s2 * g1 - 3 * s1 * g2 - w * g3;
+    s->flow.u4 = wpin_by_itself(star, u3) - s3 * g - 3 * s2 * g1 - 3 * s1 * g2 - w * g3;
     s->s4 = free * (q3 - drag * s3 - 3 * curve * s1 * s2);
 }
 
 /* The same from where it is. */
 void wpin_short_begin(const wpin_runner *runner, const wpin_star *star, const wpin_whereabouts *at,
                       double share, wpin_short *s);
-/* After h seconds: currents, what flowed, speed, how far the shaft turned. */
-static inline wpin_two wpin_short_amps(const wpin_short *s, double h) {
-    return s->u +
-           h * (s->u1 + h * (1.0 / 2) * (s->u2 + h * (1.0 / 3) * (s->u3 + h * (1.0 / 4) * s->u4)));
-}
-static inline wpin_two wpin_short_charge(const wpin_short *s, double h) {
-    return h * (s->u + h * (1.0 / 2) *
-                           (s->u1 + h * (1.0 / 3) *
-                                        (s->u2 + h * (1.0 / 4) * (s->u3 + h * (1.0 / 5) * s->u4))));
-}
+/* After h seconds: speed, how far the shaft turned. */
 static inline double wpin_short_speed(const wpin_short *s, double h) {
     return s->speed +
            h * (s->s1 + h * (1.0 / 2) * (s->s2 + h * (1.0 / 3) * (s->s3 + h * (1.0 / 4) * s->s4)));
@@ -127,6 +94,15 @@ static inline double wpin_short_turns(const wpin_short *s, double h) {
 void wpin_short_loses(wpin_plant *plant, const wpin_star *star, const wpin_two ends[2],
                       wpin_two charge, double seconds);
 
+/* Whether nothing but its circuit and a rotor that turns freely is to be looked at. Two signs of a
+ * current have two ties at a bipolar switch. */
+static inline bool wpin_goes_simply(const wpin_plant *plant) {
+    return plant->motor.cogging <= 0 && !plant->burnt && !plant->lead_off && !plant->has_stops &&
+           plant->feed.saturation_volts <= 0;
+}
+
+/* The shape where the rotor is now. */
+void wpin_shape_find(wpin_plant *plant);
 /* The shape of a sine by its sine and cosine; and of either, a few electrical radians on. */
 void wpin_shape_sine(wpin_shape *shape);
 void wpin_shape_on(const wpin_runner *runner, const wpin_shape *from, double turns, wpin_shape *to);

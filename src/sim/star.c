@@ -12,6 +12,7 @@ static void tie_leads(const wpin_plant *plant, int number, wpin_star *star) {
         int digit = number % 5;
         star->share[x] = digit != 0;
         star->count += digit != 0;
+        star->idle = digit == 0 ? x : star->idle;
         star->way[x] = ways[digit];
         star->diodes = star->diodes || ways[digit] != 0;
         if (digit != 0) {
@@ -32,9 +33,10 @@ static double ohms_between(const wpin_star *star, double winding, double rail, i
 wpin_star wpin_star_make(const wpin_plant *plant, int number) {
     const wpin_feed *f = &plant->feed;
     double winding = plant->motor.resistance / 2, henry = plant->motor.inductance / 2;
-    double rail = f->resistance * f->share * f->share, constant = wpin_phases_constant(plant);
-    wpin_star star = {.version = plant->version, .constant = constant};
+    double rail = f->resistance * f->share * f->share, constant = plant->lead_constant;
+    wpin_star star = {.version = plant->version, .constant = constant, .idle = -1};
     tie_leads(plant, number, &star);
+    star.idle = star.count == 2 ? star.idle : -1;
     double ohms[WPIN_PHASES][WPIN_PHASES], mean[WPIN_PHASES] = {0}, most = 0;
     for (int x = 0; x < WPIN_PHASES && star.count > 0; x++) {
         star.share[x] /= star.count;
@@ -55,6 +57,8 @@ wpin_star wpin_star_make(const wpin_plant *plant, int number) {
         star.force[x] = on * (star.tie[x].volts - star.lift) / henry;
         star.by_a[x] = on * (mean[0] - mean[2] - ohms[x][0] + ohms[x][2]) / henry;
         star.by_b[x] = on * (mean[1] - mean[2] - ohms[x][1] + ohms[x][2]) / henry;
+        star.emf_by_a[x] = on * ((x == 0) - star.share[0] + star.share[2]);
+        star.emf_by_b[x] = on * ((x == 1) - star.share[1] + star.share[2]);
     }
     /* by their resistance, and swinging with a light rotor against its emf */
     star.fading = (winding + most + rail) / henry + constant * sqrt(1.5 / (henry * plant->inertia));

@@ -35,6 +35,16 @@ wpin_cursor wpin_cursor_at(const wpin_wave *wave, int64_t now);
 void wpin_cursor_pass(wpin_cursor *cursor);
 /* From the begin of its period to the begin of the next. */
 void wpin_cursor_jump(wpin_cursor *cursor);
+/* Whether the period after this one is like it. */
+static inline bool wpin_cursor_repeats(const wpin_cursor *c) {
+    return c->window.rise == c->next.rise && c->window.fall == c->next.fall;
+}
+/* Over so many like periods. */
+static inline void wpin_cursor_skip(wpin_cursor *c, int64_t periods) {
+    const int64_t on = periods * c->period;
+    c->start += on;
+    c->edge += c->edge == WPIN_WAVE_NEVER ? 0 : on;
+}
 /* Brings a wave's current period up to now. */
 void wpin_wave_settle(wpin_wave *wave, int64_t now);
 

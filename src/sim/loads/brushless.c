@@ -106,7 +106,7 @@ static void set_circuit(const wpin_plant *plant, double turned, wpin_circuit *c)
     wpin_phases_sector(turned, &shape);
     *c = (wpin_circuit){.ohms = m->resistance / 2,
                         .henry = m->inductance / 2,
-                        .constant = wpin_phases_constant(plant),
+                        .constant = plant->lead_constant,
                         .rail_ohms = f->resistance * f->share * f->share,
                         .sector = shape.sector,
                         .begin = shape.begin,

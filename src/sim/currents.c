@@ -1,0 +1,51 @@
+/* Where a diode of a brushless motor's leg runs dry. */
+#include "currents.h"
+
+#define PS 1e-12
+
+/* When the current of a diode is nothing: Newton's steps, kept between here and an end at which it
+ * would flow the other way. */
+static double runs_dry(const wpin_currents *s, int x, double end) {
+    double low = 0, high = end, first = wpin_into(s->u, x);
+    double last = wpin_into(wpin_currents_at(s, end), x);
+    double t = first != 0 ? end * first / (first - last) : end / 2;
+    for (int i = 0; i < 40; i++) {
+        double y = wpin_into(wpin_currents_at(s, t), x);
+        double slope = wpin_into(s->u1 + t * (s->u2 + t / 2 * (s->u3 + t / 3 * s->u4)), x);
+        bool before = last < 0 ? y > 0 : y < 0;
+        low = before ? t : low;
+        high = before ? high : t;
+        double next = t - y / slope;
+        if (fabs(next - t) < PS / 4) {
+            break;
+        }
+        t = next > low && next < high ? next : (low + high) / 2;
+    }
+    return t;
+}
+
+int wpin_first_dry(const wpin_star *star, const wpin_currents *s, int64_t *dt) {
+    int dry = -1;
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        wpin_two last = wpin_currents_at(s, (double)*dt * PS);
+        if (star->way[x] * wpin_into(last, x) < 0) {
+            int64_t part = (int64_t)(runs_dry(s, x, (double)*dt * PS) / PS);
+            *dt = part < 1 ? 1 : part;
+            dry = x;
+        }
+    }
+    return dry;
+}
+
+/* What goes in at one of the others comes out at the other: where there are two. */
+wpin_two wpin_emptied(wpin_two u, int x, int count) {
+    if (count < WPIN_PHASES) {
+        return (wpin_two){0};
+    }
+    const double third = -u[0] - u[1];
+    switch (x) {
+    case 0: return (wpin_two){0, (u[1] - third) / 2};
+    case 1: return (wpin_two){(u[0] - third) / 2, 0};
+    default: return (wpin_two){(u[0] - u[1]) / 2, -(u[0] - u[1]) / 2};
+    }
+}
