@@ -246,6 +246,33 @@ START_TEST(a_motor_is_identified_and_that_is_kept) {
 }
 END_TEST
 
+/* A prefix that slipped makes figures that no motor has, one way or the other. */
+START_TEST(a_slip_of_a_unit_is_seen) {
+    static const char *const slips[][3] = {
+        {"inductance: 1.1mH", "inductance: 1.1H", "its current follows in"},
+        {"inductance: 1.1mH", "inductance: 1.1uH", "its current follows in"},
+        {"constant: 55mNm/A", "constant: 55Nm/A", "without load"},
+        {"constant: 55mNm/A", "constant: 0.055mNm/A", "without load"},
+        {"inertia: 900gcm2", "inertia: 9kgm2", "up to speed"},
+        {"inertia: 900gcm2", "inertia: 0.9gcm2", "up to speed"},
+    };
+    const char *rig = scratch("slip.yaml");
+    for (size_t i = 0; i < sizeof slips / sizeof *slips; i++) {
+        run_command(
+            output, sizeof output,
+            "sed 's|%s|%s|' %s/demo/honey-motor.yaml > %s && ! cmp -s %s %s/demo/honey-motor.yaml "
+            "&& echo changed",
+            slips[i][0], slips[i][1], TEST_SOURCE, rig, rig, TEST_SOURCE);
+        ck_assert_str_eq(output, "changed\n");
+        run_command(output, sizeof output, "%s vet %s", TEST_TOOL, rig);
+        ck_assert_msg(strstr(output, "motor-figures") != NULL &&
+                          strstr(output, slips[i][2]) != NULL,
+                      "%s:\n%s", slips[i][1], output);
+    }
+    tool(0, SAYS("0 with caution"), "vet %s/demo/honey-motor.yaml", TEST_SOURCE);
+}
+END_TEST
+
 /* Found, kept with the day, and told once the wires are others; found again it holds again. */
 START_TEST(an_order_is_found_and_kept) {
     const char *rig = scratch("spinner.yaml");
@@ -279,6 +306,7 @@ int main(void) {
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
     tcase_add_test(tests, a_plan_tries_a_protection);
     tcase_add_test(tests, faults_are_tried_one_by_one);
+    tcase_add_test(tests, a_slip_of_a_unit_is_seen);
     tcase_add_test(tests, an_order_is_found_and_kept);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

@@ -109,7 +109,6 @@ static bool stays(wpin_plant *plant, const flats *f, const wpin_step *steps, int
         emf[0] = emfs[k] < emf[0] ? emfs[k] : emf[0];
         emf[1] = emfs[k] > emf[1] ? emfs[k] : emf[1];
     }
-    /* of which one may be nothing, if it never flows back */
     const double amps[2] = {leap->least, leap->most};
     return stays_idle(plant, f, steps, count, amps, emf);
 }
@@ -134,12 +133,12 @@ int wpin_brushless_leap(wpin_plant *plant, const wpin_step *steps, int count, in
         return 0;
     }
     const double now[2] = {amps, amps}, emf = idle_emf(plant, plant->speed, 0);
-    if (!stays_idle(plant, &f, steps, count, now, (const double[]){emf, emf})) {
+    most = up_to_corner(plant, steps, count, most);
+    if (most == 0 || !stays_idle(plant, &f, steps, count, now, (const double[]){emf, emf})) {
         return 0;
     }
     plant->amps = amps;
     wpin_leap leap;
-    most = up_to_corner(plant, steps, count, most);
     int n = wpin_plant_look_over(plant, &pattern, most, &leap);
     while (n > 0 && !stays(plant, &f, steps, count, &leap)) {
         n = wpin_plant_look_over(plant, &pattern, n / 2, &leap);

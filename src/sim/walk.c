@@ -165,7 +165,7 @@ static wpin_runner runner_of(const wpin_plant *plant) {
 }
 
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count) {
-    if (!wpin_goes_simply(plant)) {
+    if (count == 0 || !wpin_goes_simply(plant)) {
         return 0;
     }
     wpin_shape_find(plant);

@@ -316,6 +316,40 @@ static void identified_before(wpin_vetter *v) {
     }
 }
 
+/* What motors have, small and large, by a wide margin: outside of it a unit's prefix has slipped.
+ */
+static void figure(wpin_vetter *v, const wpin_facts *f, double is, double least, double most,
+                   const char *what, const char *keys) {
+    if (is >= least && is <= most) {
+        return;
+    }
+    wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+    wpin_cause(n, what, is, least, most);
+    wpin_consequence(n, "what is said and simulated of it is of another motor");
+    wpin_cure(n, "the units of %s: m is a thousandth, u a millionth", keys);
+}
+
+static void figures(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_part_motor *m = &f->load->motor;
+        if (!f->motor) {
+            continue;
+        }
+        double lag = m->inductance / m->resistance, rad = f->volts / m->constant;
+        double speeds_up = m->inertia * m->resistance / (m->constant * m->constant);
+        figure(v, f, lag * 1e3, 3e-3, 200,
+               "its current follows in %.3g ms, by inductance and resistance; of motors it is %.3g "
+               "to %.3g ms",
+               "inductance and resistance");
+        figure(v, f, rad * 30 / PI, 50, 200e3,
+               "it turns its own shaft at %.3g rpm, without load; motors do at %.3g to %.6g rpm",
+               "constant or speed-constant");
+        figure(v, f, speeds_up, 0.3e-3, 20,
+               "by itself it is up to speed in %.3g s; of motors it is %.3g to %.3g s",
+               "inertia, resistance and constant");
+    }
+}
+
 const wpin_rule_entry wpin_rules_motor[] = {
     {{"start-torque", "motor; load; gear", "a load that never breaks loose", WPIN_EFFECT_DEAD},
      start_torque},
@@ -336,5 +370,6 @@ const wpin_rule_entry wpin_rules_motor[] = {
     {{"identified-before", "identified; motor", "constants that were found for another motor",
       WPIN_EFFECT_ADVICE},
      identified_before},
+    {{"motor-figures", "motor", "figures that no motor has", WPIN_EFFECT_ADVICE}, figures},
 };
 const size_t wpin_rules_motor_count = sizeof wpin_rules_motor / sizeof *wpin_rules_motor;

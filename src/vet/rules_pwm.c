@@ -15,13 +15,18 @@ static void pwm_limit(wpin_vetter *v) {
     }
 }
 
-/* By how much the current swings in a period at half duty, where it does most: never more than all
- * there is. */
-static double swing(const wpin_facts *f) {
+/* By how much the current would swing in a period at half duty, where it does most, if it went on
+ * as it begins. */
+static double straight_swing(const wpin_facts *f) {
     bool fast = f->load->bridge.off_phase == WPIN_OFF_FAST;
     double amps =
         wpin_calc_ripple_amps(f->volts, 0.5, f->load->limits.pwm_hz, f->load->motor.inductance);
-    return fmin(amps * (fast ? 2 : 1), f->stall_amps);
+    return amps * (fast ? 2 : 1);
+}
+
+/* How far it does: never more than all there is. */
+static double swing(const wpin_facts *f) {
+    return fmin(straight_swing(f), f->stall_amps);
 }
 
 static void ripple(wpin_vetter *v) {
@@ -37,8 +42,8 @@ static void ripple(wpin_vetter *v) {
                        l->limits.pwm_hz, amps, f->run_amps);
             wpin_consequence(n, "heat and noise without torque");
             wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
-                            ceil(l->limits.pwm_hz * amps / (0.5 * f->stall_amps)),
-                            "pwm: %s or more");
+                            ceil(l->limits.pwm_hz * straight_swing(f) / (0.5 * f->stall_amps)),
+                            "pwm: %s or more, if the inductance is right");
         }
     }
 }
