@@ -285,7 +285,11 @@ START_TEST(the_examples_run) {
                 {"watch_drive", "error 7121h: the motor is blocked"},
                 {"own_stage", "state 1: can't                  pins 0 0 0"}};
     for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
-        int status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);
+        /* one goes by the time of the wall, and this computer may be busy */
+        int status = 1, tries = strcmp(rows[i].program, "by_lines") == 0 ? 3 : 1;
+        for (; (status != 0 || strstr(output, rows[i].words) == NULL) && tries > 0; tries--) {
+            status = run_command(output, sizeof output, TEST_EXAMPLES "/%s", rows[i].program);
+        }
         ck_assert_int_eq(status, 0);
         ck_assert_msg(strstr(output, rows[i].words) != NULL, "%s", output);
         ck_assert_ptr_nonnull(strstr(output, "Done."));

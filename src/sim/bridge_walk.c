@@ -125,8 +125,8 @@ static bool repeats(const wpin_bridge *bridge, const ahead *a, int64_t at, int64
 }
 
 /* Over as many like periods as the motor leaps at once; where that leads to. */
-static int64_t leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until, ahead *a) {
-    const int64_t period = a->at - at;
+static int64_t leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until,
+                    int64_t period, ahead *a) {
     if (bridge->walks > 0) { /* nor did it of late */
         bridge->walks--;
         return at;
@@ -167,7 +167,7 @@ int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int
     }
     look_ahead(bridge, at, end, &a);
     if (period > 0 && wpin_has_flats(plant) && repeats(bridge, &a, at, period) &&
-        leap(bridge, plant, at, until, &a) > at) {
+        leap(bridge, plant, at, until, period, &a) > at) {
         arrive(bridge, plant, &a);
         return a.at;
     }

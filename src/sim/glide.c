@@ -191,11 +191,11 @@ void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *
     r.shape = &at->shape;
     for (bool goes = true; goes && wpin_rotor_begin(plant, runner, w.u, &r);) {
         goes = follow(&g, &w, &r, along);
-        if (r.lasts > 0) {
+        if (w.star != NULL && r.lasts > 0) {
             end(&g, &w, &r);
         }
     }
-    if (w.gone > 0) {
+    if (w.star != NULL) { /* it has come further */
         w.flowed.seconds += (double)w.gone * PS;
         w.flowed.drawn += w.drawn * plant->feed.share;
         *flowed = w.flowed;

@@ -166,6 +166,7 @@ int wpin_plant_look_over(wpin_plant *plant, const wpin_pattern *pattern, int64_t
     wpin_onward *o = &leap->onward;
     *o = look_on(plant, p, wpin_feed_volts(&plant->feed));
     leap->period = p;
+    leap->least = leap->most = plant->amps;
     int n = most_periods < WPIN_PERIODS_MOST ? (int)most_periods : WPIN_PERIODS_MOST;
     n = fan != NULL ? wpin_fan_most(fan, n) : n;
     for (; n > 0; n /= 2) {
