@@ -23,7 +23,7 @@ static const wpin_field stage_fields[] = {
     NODE("inverted", false),
     NODE("table", false),
     CHOICE("at-rest", wpin_rig_load, rest_brakes, "coast", "brake"),
-    QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, false, WPIN_FREQUENCY, 10, 1e6),
+    QUANTITY("pwm", wpin_rig_load, limits.pwm_hz, false, WPIN_FREQUENCY, 10, WPIN_RIG_PWM_MOST),
     NODE("statics", false),
     QUANTITY("dead-time", wpin_rig_load, limits.dead_time, false, WPIN_TIME, 0, 1e-3),
     CHOICE("reversed", wpin_rig_load, reversed, "no", "yes"),

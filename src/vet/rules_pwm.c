@@ -41,9 +41,13 @@ static void ripple(wpin_vetter *v) {
             wpin_cause(n, "at %.5g Hz the current swings by %.3g A, the motor runs on %.3g A",
                        l->limits.pwm_hz, amps, f->run_amps);
             wpin_consequence(n, "heat and noise without torque");
-            wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0),
-                            ceil(l->limits.pwm_hz * straight_swing(f) / (0.5 * f->stall_amps)),
-                            "pwm: %s or more, if the inductance is right");
+            double hz = ceil(l->limits.pwm_hz * straight_swing(f) / (0.5 * f->stall_amps));
+            if (hz <= WPIN_RIG_PWM_MOST) {
+                wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0), hz,
+                                "pwm: %s or more, if the inductance is right");
+            } else {
+                wpin_cure(n, "a choke before the motor, if its inductance is right");
+            }
         }
     }
 }

@@ -20,6 +20,8 @@ extern "C" {
 #define WPIN_RIG_STATICS 4
 /** Most settings of a drive. */
 #define WPIN_RIG_SETTINGS 32
+/** Highest frequency of PWM, Hz. */
+#define WPIN_RIG_PWM_MOST 1e6
 
 /** A jumper or switch that must stand right. */
 typedef struct wpin_rig_static {
