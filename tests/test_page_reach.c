@@ -202,16 +202,20 @@ END_TEST
 
 /* Lines on a pipe: the end of it ends every motion, and the tool says so by its exit. */
 START_TEST(lines_come_and_go_on_a_pipe) {
-    char all[16384];
+    static char all[65536];
     const char *picture = scratch("hand.png"), *plan = scratch("hand.plan");
+    const char *heard = scratch("hand.heard");
     unlink(plan);
+    unlink(heard);
+    /* Asked until it has run up, which may take long on a busy computer. */
     int status = run_command(
         all, sizeof all,
-        "(printf 'command\\nconfirm\\narm\\nmain on\\n'; printf 'pump ramp 30%%%%\\n'; sleep 2; "
-        "printf 'state\\npump ramp 1') | %s live %s --lines --confirmed --link 5s --late 5s --plot "
-        "%s --save "
-        "%s",
-        TEST_TOOL, PUMP, picture, plan);
+        "(printf 'command\\nconfirm\\narm\\nmain on\\npump ramp 30%%%%\\n'; "
+        "for i in $(seq 200); do ! grep -q '\"state\":\"running\"' %s || break; sleep 0.2; echo "
+        "state; done; printf 'pump ramp 1') | "
+        "%s live %s --lines --confirmed --link 5s --late 5s --plot %s --save %s > %s; "
+        "status=$?; cat %s; exit $status",
+        heard, TEST_TOOL, PUMP, picture, plan, heard, heard);
     ck_assert_int_eq(status, 0);
     ck_assert_msg(strstr(all, "\"state\":\"running\"") != NULL, "%.900s", all);
     ck_assert_msg(strstr(all, "it has gone") != NULL, "%.900s", all);
