@@ -74,6 +74,46 @@ static const struct {
      4},
 };
 
+/* A motor that is closed while its plan runs, or whose init anew is refused, ends the plan,
+ * whatever it waits for; the others stop. */
+START_TEST(a_motor_closed_under_a_plan_ends_it) {
+    static const wpin_step waits[] = {
+        {.op = WPIN_OP_UNTIL,
+         .target = WPIN_MOTOR(0),
+         .value = WPIN_EVENT_CURRENT_ABOVE,
+         .milliamps = 30000,
+         .time_ms = 9000},
+        {.op = WPIN_OP_UNTIL, .target = WPIN_MOTOR(0), .value = WPIN_EVENT_RESTING, .time_ms = 900},
+        {.op = WPIN_OP_RUN_FOR, .target = WPIN_MOTOR(0), .value = GENTLE, .time_ms = 9000},
+        {.op = WPIN_OP_STOP, .target = WPIN_MOTOR(0)}};
+    wpin_step plan[] = {{.op = WPIN_OP_RUN, .target = WPIN_MOTOR(1), .value = GENTLE},
+                        {.op = WPIN_OP_RUN, .target = WPIN_MOTOR(0), .value = GENTLE},
+                        waits[_i % 4],
+                        {.op = WPIN_OP_END}};
+    bench b;
+    set_up(&b, plan, 4);
+    ck_assert_int_eq(wpin_sequence_start(&b.sequence, &b.config), WPIN_OK);
+    for (int i = 0; b.config.tracks[0].step < 2 && i < 3000; i++) {
+        tick(&b);
+    }
+    ck_assert(b.sequence.running);
+    wpin_motor_config bad = *b.motors[0].config;
+    bad.part = NULL;
+    if (_i < 4) {
+        wpin_motor_close(&b.motors[0]);
+    } else {
+        ck_assert_int_ne(wpin_motor_init(&b.motors[0], &bad, b.motors[0].port), WPIN_OK);
+    }
+    for (int i = 0; i < 3000; i++) {
+        tick(&b);
+    }
+    ck_assert_int_eq(b.sequence.result, WPIN_REFUSED_CLOSED);
+    ck_assert_uint_eq(b.sequence.fault_step, 2);
+    ck_assert(!wpin_sequence_busy(&b.sequence));
+    ck_assert_int_eq(wpin_motor_duty(&b.motors[1]), 0);
+}
+END_TEST
+
 /* A fault that a step waits for, and that is cleared behind it, is part of the plan; any other ends
  * it: of another motor, with a pause in between, with its cause still there when the time is over.
  * The first move after it goes on for 2 s at most. */
@@ -198,6 +238,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("sequence_ends");
     TCase *tests = tcase_create("sequence_ends");
+    tcase_add_loop_test(tests, a_motor_closed_under_a_plan_ends_it, 0, 8);
     tcase_add_test(tests, a_fault_ends_the_plan_and_stops_every_motor);
     tcase_add_test(tests, a_fault_that_is_waited_for_is_cleared);
     tcase_add_test(tests, a_plan_served_late_ends_by_name);

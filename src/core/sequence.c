@@ -173,6 +173,9 @@ static bool is_expected(const wpin_sequence *sequence, uint16_t motor) {
  * is the first move after a fault, which is short. */
 static wpin_status what_happened(const wpin_sequence *sequence, uint16_t number) {
     const wpin_motor *motor = motor_at(sequence, number);
+    if (!wpin_motor_is_open(motor)) { /* somebody has closed it, or its init anew was refused */
+        return WPIN_REFUSED_CLOSED;
+    }
     if (motor->fault != WPIN_OK) {
         return is_expected(sequence, number) ? WPIN_OK : (wpin_status)motor->fault;
     }
@@ -191,13 +194,16 @@ static void tick_motors(const wpin_sequence *sequence) {
     wpin_motors_tick(config->motors, config->motor_count);
 }
 
-static void look_at_motors(wpin_sequence *sequence) {
-    for (uint16_t i = 0; sequence->running && i < sequence->config->motor_count; i++) {
+/* Whether nothing happened to a motor that ends the plan. */
+static bool motors_go_on(wpin_sequence *sequence) {
+    for (uint16_t i = 0; i < sequence->config->motor_count; i++) {
         wpin_status status = what_happened(sequence, i);
         if (status != WPIN_OK) {
             end_early(sequence, status, step_of(sequence, i));
+            return false;
         }
     }
+    return true;
 }
 
 wpin_status wpin_sequence_start(wpin_sequence *sequence, const wpin_sequence_config *config) {
@@ -244,7 +250,9 @@ static uint32_t begin_tick(wpin_sequence *sequence) {
 
 static void serve_tracks(wpin_sequence *sequence, uint32_t dt_us) {
     const wpin_sequence_config *config = sequence->config;
-    look_at_motors(sequence);
+    if (!sequence->running || !motors_go_on(sequence)) {
+        return;
+    }
     for (uint8_t i = 0; i < config->track_count; i++) {
         serve(sequence, &config->tracks[i], dt_us);
     }
