@@ -42,7 +42,8 @@ static wpin_status open_as(void *self, const WPIN_FAR void *config_of, const wpi
     wpin_axis *axis = self;
     const WPIN_FAR wpin_axis_config *config = config_of;
     axis->config = NULL;
-    if (config == NULL || config->network == NULL || config->network->config == NULL) {
+    if (config == NULL || port == NULL || config->network == NULL ||
+        config->network->config == NULL) {
         return WPIN_REFUSED_ARGUMENT;
     }
     if (!config_holds(config) || (plain && config->full_speed > INT16_MAX)) {
