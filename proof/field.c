@@ -1,6 +1,7 @@
-/* A field bus that says anything: NETWORK (nodes and their objects), AXIS or PLAIN (a motor behind
- * a drive of either kind) is defined. */
+/* A field bus that says anything: NETWORK (nodes and their objects), AXIS or PLAIN (an
+ * actuator behind which a drive of either kind is) is defined. */
 #include "any.h"
+#include "use.h"
 
 static bool any_send(void *c, const wpin_frame *frame) {
     (void)c;
@@ -73,11 +74,6 @@ static void prove(void) {
 static wpin_axis axis;
 static wpin_axis_config axis_config;
 static wpin_setting settings[3];
-static wpin_motor motor;
-static wpin_loop_state loop_state;
-static wpin_motor_config config;
-static const wpin_protection protections[] = {WPIN_AXIS_PROTECTION(&axis)};
-
 static void any_settings(void) {
     for (int i = 0; i < 3; i++) {
         ANYTHING(settings[i]);
@@ -93,50 +89,35 @@ static void any_settings(void) {
     }
 }
 
+#ifdef PLAIN
+#define ACTUATOR wpin_plain_axis_actuator
+#else
+#define ACTUATOR wpin_axis_actuator
+#endif
+
+static void watch(void) {
+    wpin_measurement m;
+    ANYTHING(m);
+    wpin_watched w = {.measurement = &m,
+                      .quantity = any8,
+                      .setpoint = any_signed32,
+                      .effort = any_signed16,
+                      .held = any8};
+    wpin_axis_check(&axis, &w);
+}
+
 static void prove(void) {
     ANYTHING(network_config);
     any_settings();
-    any_motor(&config);
-#ifdef PLAIN
-    config.actuator = &wpin_plain_axis_actuator;
-#else
-    config.actuator = &wpin_axis_actuator;
-#endif
-    config.part = &axis;
-    config.part_config = &axis_config;
-    config.loop = &wpin_closed_loop;
-    config.loop_state = &loop_state;
-    config.protections = protections;
-    config.protection_count = 1;
-    config.sense.place = wpin_axis_set_position;
-    config.sense.context = &axis;
-    config.sense.more = NULL;
-    config.at_speed = any16;
-    config.at_count = any16;
-    config.settle_ms = any16;
-    config.counts_per_turn = any32;
     wpin_network_open(&network, &network_config, &bus);
     while (any) {
         switch (any) {
-        case 0: wpin_motor_init(&motor, &config, &any_port); break;
-        case 1: wpin_motor_tick(&motor); break;
-        case 2: wpin_motor_arm(&motor); break;
-        case 3: wpin_motor_turn(&motor, any_signed32, any32); break;
-        case 4: wpin_motor_turn_to(&motor, any_signed32, any32); break;
-        case 5:
-            wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
-            break;
-        case 6: wpin_motor_stop(&motor, any32); break;
-        case 7: wpin_motor_coast(&motor); break;
-        case 8: wpin_motor_brake(&motor); break;
-        case 9: wpin_motor_trip(&motor, (wpin_status)any8); break;
-        case 10: wpin_motor_clear_fault(&motor); break;
-        case 11: wpin_motor_set_position(&motor, any_signed32); break;
-        case 12: (void)wpin_axis_state_of(any16); break;
-        case 13: (void)wpin_axis_state_name((wpin_axis_state)any8); break;
-        case 14: wpin_motor_disarm(&motor); break;
-        case 15: wpin_motor_home(&motor, any32); break;
-        default: wpin_motor_close(&motor); break;
+        case 0: watch(); break;
+        case 1: wpin_axis_begin(&axis); break;
+        case 2: wpin_axis_set_position(&axis, any_signed32); break;
+        case 3: (void)wpin_axis_state_of(any16); break;
+        case 4: (void)wpin_axis_state_name((wpin_axis_state)any8); break;
+        default: use_actuator(&ACTUATOR, &axis, &axis_config); break;
         }
     }
 }

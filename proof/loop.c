@@ -1,5 +1,8 @@
-/* The closed loop and its parts, one at a time: ENCODER, OVERLOAD or LOOP is defined. */
-#include "any.h"
+/* The closed loop and its parts, one at a time: ENCODER, OVERLOAD, REGULATORS or LOOP is defined.
+ * What a part does with anything is proved of it alone, and of the motor what it does with any
+ * parts. */
+#include "../src/core/motor_core.h"
+#include "any_kind.h"
 #include <windpin/fast.h>
 
 #ifdef ENCODER
@@ -29,45 +32,15 @@ static void prove(void) {
 #endif
 
 #ifdef OVERLOAD
-/* What warms, alone and as the protections of a motor that has nothing else. */
-static wpin_overload overload;
-static wpin_temperature warm;
-static wpin_stage stage;
-static wpin_stage_config wires;
-static wpin_motor_config guarded;
-static wpin_loop_state loop_state;
-static wpin_motor motor;
-static const wpin_protection protections[] = {WPIN_OVERLOAD_PROTECTION(&overload),
-                                              WPIN_TEMPERATURE_PROTECTION(&warm)};
-
-static void one_call(void) {
-    switch (any) {
-    case 0: wpin_motor_arm(&motor); break;
-    case 1: wpin_motor_run(&motor, any_signed16, any32, any32); break;
-    case 2: wpin_motor_stop(&motor, any32); break;
-    case 3: wpin_motor_clear_fault(&motor); break;
-    case 4: wpin_motor_turn(&motor, any_signed32, any32); break;
-    case 5: wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32); break;
-    default: wpin_motor_tick(&motor); break;
-    }
-}
-
+/* What warms. */
 static void prove(void) {
+    static wpin_overload overload;
+    static wpin_temperature warm;
     static wpin_overload_config config;
     static wpin_temperature_config warm_config;
     ANYTHING(config);
     ANYTHING(warm_config);
     overload.config = &config;
-    any_stage(&wires, &wpin_table_direction_pwm_brake);
-    any_motor(&guarded);
-    guarded.actuator = &wpin_stage_actuator;
-    guarded.part = &stage;
-    guarded.part_config = &wires;
-    guarded.loop = &wpin_protecting_loop;
-    guarded.loop_state = &loop_state;
-    guarded.protections = protections;
-    guarded.protection_count = 2;
-    wpin_motor_init(&motor, &guarded, &any_port);
     while (any) {
         wpin_measurement m;
         wpin_watched w = {.measurement = &m};
@@ -81,37 +54,64 @@ static void prove(void) {
         }
         wpin_temperature_check(&warm, &w);
         wpin_temperature_reset(&warm);
-        one_call();
+    }
+}
+#endif
+
+#ifdef REGULATORS
+/* Regulators, and what watches a motion, by a sensor that lies. */
+static wpin_speed speed;
+static wpin_position place;
+static wpin_torque torque;
+static wpin_motion motion;
+
+static void watch(const wpin_measurement *m) {
+    wpin_watched w = {.measurement = m,
+                      .quantity = any8,
+                      .setpoint = any_signed32,
+                      .effort = any_signed16,
+                      .held = any8};
+    wpin_motion_check(&motion, &w);
+}
+
+static void prove(void) {
+    static wpin_speed_config gains;
+    static wpin_position_config moves;
+    static wpin_torque_config presses;
+    static wpin_motion_config limits;
+    ANYTHING(gains);
+    ANYTHING(moves);
+    ANYTHING(presses);
+    ANYTHING(limits);
+    speed.config = &gains;
+    place.config = &moves;
+    torque.config = &presses;
+    motion.config = &limits;
+    while (any) {
+        wpin_measurement m;
+        wpin_given given = {.effort = any_signed16, .held = any8};
+        ANYTHING(m);
+        switch (any) {
+        case 0: wpin_speed_step(&speed, any_signed32, &m, &given); break;
+        case 1: wpin_speed_reset(&speed, &m, &given); break;
+        case 2: wpin_position_step(&place, any_signed32, &m, &given); break;
+        case 3: wpin_position_reset(&place, &m, &given); break;
+        case 4: wpin_torque_step(&torque, any_signed32, &m, &given); break;
+        case 5: wpin_torque_reset(&torque, &m, &given); break;
+        case 6: any = wpin_torque_near(&torque); break;
+        case 7: wpin_motion_reset(&motion); break;
+        default: watch(&m); break;
+        }
     }
 }
 #endif
 
 #ifdef LOOP
-static void any_show(void *context, const char *code) {
-    (void)context, (void)code;
-}
-
-/* A motor whose speed, place and torque are regulated, and its motion watched, by a sensor that
- * lies. */
-static wpin_stage stage;
-static wpin_stage_config wires;
+/* A motor whose speed, place and torque are regulated, and its motion watched, by parts of any
+ * kind. */
 static wpin_motor_config config;
-static wpin_loop_state loop_state;
 static wpin_motor motor;
-static wpin_encoder encoder;
-static wpin_encoder_config encoder_config;
-static wpin_speed speed;
-static wpin_speed_config gains;
-static wpin_motion motion;
-static wpin_motion_config limits;
-static wpin_position place;
-static wpin_position_config moves;
-static wpin_torque torque;
-static wpin_torque_config presses;
 static wpin_travel travel;
-static const wpin_regulator regulators[] = {
-    WPIN_SPEED_REGULATOR(&speed), WPIN_POSITION_REGULATOR(&place), WPIN_TORQUE_REGULATOR(&torque)};
-static const wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
 WPIN_FAST_TICK(fast, motor, config, any_port)
 
 /* The tick with its constants folded in; that these are its own it asks by itself too. */
@@ -121,48 +121,44 @@ static void folded(void) {
     }
 }
 
+static void any_show(void *context, const char *code) {
+    (void)context, (void)code;
+}
+
+static void any_place(void *context, int32_t position) {
+    (void)context, (void)position;
+}
+
+static void show(void) {
+    static wpin_display display = {.show = any_show};
+    char code[WPIN_CODE_LENGTH + 1];
+    wpin_motor_code(any ? &motor : NULL, code);
+    wpin_fault_code((wpin_status)any8, code);
+    wpin_display_update(&display, &motor);
+}
+
 static void configure(void) {
-    any_stage(&wires, &wpin_table_direction_pwm_brake);
     any_motor(&config);
-    ANYTHING(gains);
-    ANYTHING(moves);
-    place.config = &moves;
-    ANYTHING(presses);
-    torque.config = &presses;
-    ANYTHING(limits);
-    ANYTHING(encoder_config);
-    encoder_config.quadrature = NULL;
-    encoder_config.reversed = ANY_BOOL;
-    encoder_config.one_channel = ANY_BOOL;
-    encoder_config.no_moments = ANY_BOOL;
-    speed.config = &gains;
-    motion.config = &limits;
-    config.actuator = &wpin_stage_actuator;
-    config.part = &stage;
-    config.part_config = &wires;
-    config.loop = &wpin_closed_loop;
-    config.loop_state = &loop_state;
-    config.regulators = regulators;
-    config.regulator_count = 3;
+    on_any_actuator(&config);
+    in_any_loop(&config);
     config.at_count = any16;
     config.settle_ms = any16;
     config.counts_per_turn = any32;
-    config.protections = protections;
-    config.protection_count = 1;
     config.at_speed = any16;
     ANYTHING(travel);
     travel.homed_first = ANY_BOOL;
     config.travel = any ? &travel : NULL;
-    if (any) {
-        config.sense.more = wpin_encoder_measure;
-        config.sense.place = wpin_encoder_set_position;
-        config.sense.context = &encoder;
-    }
+    config.sense.place = any ? any_place : NULL;
+}
+
+static void ask_everything(void) {
+    any = wpin_motor_is_homed(any ? &motor : NULL);
+    any = wpin_motor_asked(any ? &motor : NULL);
+    any = wpin_motor_place(any ? &motor : NULL);
 }
 
 static void prove(void) {
     configure();
-    wpin_encoder_init(&encoder, &encoder_config, &any_port);
     wpin_motor_init(&motor, &config, &any_port);
     while (any) {
         switch (any) {
@@ -172,26 +168,16 @@ static void prove(void) {
             wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
             break;
         case 3: wpin_motor_stop(&motor, any32); break;
-        case 4:
-            wpin_motor_clear_fault(&motor);
-            any = wpin_motor_is_homed(any ? &motor : NULL);
-            any = wpin_motor_asked(any ? &motor : NULL);
-            any = wpin_motor_place(any ? &motor : NULL);
-            break;
+        case 4: wpin_motor_clear_fault(&motor); break;
         case 5: wpin_motor_refresh(&motor, any32); break;
         case 6: wpin_motor_set_position(any ? &motor : NULL, any_signed32); break;
         case 7: wpin_motor_turn(&motor, any_signed32, any32); break;
         case 8: wpin_motor_turn_to(&motor, any_signed32, any32); break;
+        case 9: show(); break;
         case 10: wpin_motor_home(any ? &motor : NULL, any32); break;
         case 11: folded(); break;
-        case 9: {
-            static wpin_display display = {.show = any_show};
-            char code[WPIN_CODE_LENGTH + 1];
-            wpin_motor_code(any ? &motor : NULL, code);
-            wpin_fault_code((wpin_status)any8, code);
-            wpin_display_update(&display, &motor);
-            break;
-        }
+        case 12: ask_everything(); break;
+        case 13: wpin_motor_take(any ? &motor : NULL); break;
         default: wpin_motor_coast(&motor); break;
         }
     }

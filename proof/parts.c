@@ -1,12 +1,18 @@
-/* Rooms of the core, one at a time: STEPPER, ORDER, STOP, SOFT_PWM or SMALL is defined. */
+/* Rooms of the core, one at a time: STEPPER, ORDER, STOP, SOFT_PWM or SMALL is defined. Those on a
+ * stage are on one that answers anything; stops are of a motor that does anything. */
 #include "any.h"
+#include "use.h"
+#if defined STEPPER || defined ORDER
+#include "any_stage.h"
+#endif
+#ifdef STOP
+#include "any_motor.h"
+#endif
 
 #ifdef STEPPER /* the table it is on */
 static wpin_stepper stepper;
 static wpin_stepper_config coils;
 static wpin_stage_config wires;
-static wpin_motor_config config;
-static wpin_motor motor;
 
 /* One with PWM and rows of rest. */
 #define STATE(n) WPIN_ROW(WPIN_DRIVE_SECTOR + (n), WPIN_CELL_DUTY, WPIN_CELL_LOW)
@@ -37,29 +43,13 @@ static void prove(void) {
     coils.stage = &wires;
     coils.half_steps = ANY_BOOL;
     coils.release = ANY_BOOL;
-    any_motor(&config);
-    config.actuator = &wpin_stepper_actuator;
-    config.part = &stepper;
-    config.part_config = &coils;
     while (any) {
         int32_t angle, done;
         switch (any) {
-        case 0: wpin_motor_init(&motor, &config, &any_port); break;
-        case 1: wpin_motor_tick(&motor); break;
-        case 2: wpin_stepper_tick(&stepper); break;
-        case 3: wpin_motor_arm(&motor); break;
-        case 4: wpin_motor_turn(&motor, any_signed32, any32); break;
-        case 5: wpin_motor_turn_to(&motor, any_signed32, any32); break;
-        case 6:
-            wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
-            break;
-        case 7: wpin_motor_stop(&motor, any32); break;
-        case 8: wpin_motor_coast(&motor); break;
-        case 9: wpin_motor_trip(&motor, (wpin_status)any8); break;
-        case 10: wpin_stepper_set_position(any ? &stepper : NULL, any_signed32); break;
-        case 11: wpin_stepper_angle(any ? &stepper : NULL, &angle, &done); break;
-        case 12: any = wpin_motor_duty(&motor); break;
-        default: wpin_motor_close(&motor); break;
+        case 0: wpin_stepper_tick(&stepper); break;
+        case 1: wpin_stepper_set_position(any ? &stepper : NULL, any_signed32); break;
+        case 2: wpin_stepper_angle(any ? &stepper : NULL, &angle, &done); break;
+        default: use_actuator(&wpin_stepper_actuator, &stepper, &coils); break;
         }
     }
 }
@@ -102,21 +92,12 @@ static void prove(void) {
 
 #ifdef STOP
 static void prove(void) {
-    static wpin_stage stage;
-    static wpin_stage_config wires;
-    static wpin_motor_config motor_config;
-    static wpin_motor motor;
+    static const wpin_actuator actuator;
+    static const wpin_motor_config motor_config = {.actuator = &actuator};
+    static wpin_motor motor = {.config = &motor_config, .port = &any_port};
     static wpin_motor *const list[] = {&motor};
     static uint8_t how[1];
     static wpin_stop stop;
-    any_stage(&wires, &wpin_table_direction_pwm_brake);
-    any_motor(&motor_config);
-    motor_config.actuator = &wpin_stage_actuator;
-    motor_config.part = &stage;
-    motor_config.part_config = &wires;
-    if (wpin_motor_init(&motor, &motor_config, &any_port) != WPIN_OK) {
-        return;
-    }
     static wpin_stop_config config = {.motors = list, .count = 1};
     config.how = any ? how : NULL;
     config.pin = any8;
@@ -130,9 +111,7 @@ static void prove(void) {
         case 1: wpin_stop_now(&stop); break;
         case 2: any = wpin_stop_latched(any ? &stop : NULL); break;
         case 3: any = (int)wpin_stop_rearm(any ? &stop : NULL); break;
-        case 4: wpin_motor_arm(&motor); break;
-        case 5: wpin_motor_run(&motor, any_signed16, any32, any32); break;
-        default: wpin_motor_tick(&motor); break;
+        default: changed(&motor); break;
         }
     }
 }

@@ -1,12 +1,10 @@
-/* A plan of any steps on a motor that is open: checked, started and ticked in any order, while the
- * motor is armed, disarmed and tripped. */
-#include "any.h"
+/* A plan of any steps on a motor that does anything: checked, started and ticked in any order. */
+#include "any_motor.h"
 
 enum { STEPS = 4, TRACKS = 2 };
 
-static wpin_stage stage;
-static wpin_stage_config wires;
 static wpin_motor_config motor_config;
+static wpin_actuator any_actuator;
 static wpin_motor motor;
 static wpin_motor *const list[] = {&motor};
 static wpin_step steps[STEPS];
@@ -67,30 +65,30 @@ static void any_plan(void) {
     config.stopped = any_stop;
 }
 
-int main(void) {
-    any_stage(&wires, &wpin_table_direction_pwm_brake);
-    any_motor(&motor_config);
-    motor_config.actuator = &wpin_stage_actuator;
-    motor_config.part = &stage;
-    motor_config.part_config = &wires;
-    if (wpin_motor_init(&motor, &motor_config, &any_port) != WPIN_OK) {
-        return 0;
+static void one_call(void) {
+    uint16_t bad;
+    switch (any) {
+    case 0: wpin_sequence_check(&config, &bad); break;
+    case 1: wpin_sequence_start(&sequence, &config); break;
+    case 2: wpin_sequence_tick(&sequence); break;
+    case 3: wpin_sequence_stop(&sequence); break;
+    case 4: any = wpin_sequence_busy(&sequence); break;
+    default: wpin_sequence_serve(&sequence); break;
     }
+}
+
+int main(void) {
+    ANYTHING(motor_config.sense.current_mv_per_a);
+    ANYTHING(motor_config.guard);
+    motor_config.actuator = &any_actuator;
+    motor.port = &any_port;
     any_plan();
     while (any) {
-        uint16_t bad;
-        switch (any) {
-        case 0: wpin_sequence_check(&config, &bad); break;
-        case 1: wpin_sequence_start(&sequence, &config); break;
-        case 2: wpin_sequence_tick(&sequence); break;
-        case 3: wpin_sequence_stop(&sequence); break;
-        case 4: any = wpin_sequence_busy(&sequence); break;
-        case 5: wpin_motor_arm(&motor); break;
-        case 6: wpin_motor_trip(&motor, (wpin_status)any8); break;
-        case 7: wpin_sequence_serve(&sequence); break;
-        case 8: wpin_motor_tick(&motor); break;
-        default: wpin_motor_disarm(&motor); break;
-        }
+        changed(&motor);
+        motor.config = NULL; /* somebody has closed it */
+        one_call();
+        motor.config = &motor_config;
+        one_call();
     }
     return 0;
 }
