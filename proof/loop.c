@@ -1,7 +1,6 @@
 /* The closed loop and its parts, one at a time: ENCODER, OVERLOAD, REGULATORS or LOOP is defined.
  * What a part does with anything is proved of it alone, and of the motor what it does with any
  * parts. */
-#include "../src/core/motor_core.h"
 #include "any_kind.h"
 #include <windpin/fast.h>
 
@@ -177,7 +176,6 @@ static void prove(void) {
         case 10: wpin_motor_home(any ? &motor : NULL, any32); break;
         case 11: folded(); break;
         case 12: ask_everything(); break;
-        case 13: wpin_motor_take(any ? &motor : NULL); break;
         default: wpin_motor_coast(&motor); break;
         }
     }

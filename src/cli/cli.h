@@ -50,6 +50,7 @@ typedef struct cli_run {
     double sample_seconds;
     bool json, supplies_on, all_rounds;
     bool real, confirmed;        /* on this computer's pins; the checklist was gone through */
+    bool averaged;               /* simulated hardware goes by means where it can */
     const wpin_vetting *vetting; /* of rig and plan, before the run */
 } cli_run;
 

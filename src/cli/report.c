@@ -350,9 +350,25 @@ static void print_vetting(const wpin_vetting *v) {
     }
 }
 
+/* What of it went by means, so that nobody looks for a ripple in it. */
+static void print_averaged(const wpin_rig *rig) {
+    size_t count = 0;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        if (rig->loads[i].vector.there) {
+            printf("%s%s", count++ == 0 ? "Averaged: " : ", ", rig->loads[i].name);
+        }
+    }
+    printf("%s\n", count == 0 ? "Averaged: nothing; no motor of this rig is field-oriented"
+                              : ", each PWM period by its mean: currents within 0.1 %, without "
+                                "their ripple");
+}
+
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     printf("%s (rig %08x): %s on %s\n", rig->name, rig->fingerprint, run->files[1],
            run->real ? "this computer's pins" : "simulated hardware");
+    if (run->averaged) {
+        print_averaged(rig);
+    }
     print_steps(run, rig, report);
     print_seen(run, rig, report);
     cli_print_required(report);

@@ -123,9 +123,9 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         json_array_append_new(loads, load_json(rig, report, i));
     }
     json_t *all = json_pack(
-        "{s:s, s:s, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
-        "windpin", WPIN_VERSION, "plan", run->files[1], "simulated_s", report->seconds,
-        "at_rest_after_s", report->rest_seconds, "still_turning",
+        "{s:s, s:s, s:b, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
+        "windpin", WPIN_VERSION, "plan", run->files[1], "averaged", (int)run->averaged,
+        "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds, "still_turning",
         report->still_turning < 0 ? json_null()
                                   : json_string(rig->loads[report->still_turning].name),
         "fine", !report->bad && !report->interrupted, "interrupted", (int)report->interrupted,

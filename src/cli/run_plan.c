@@ -87,6 +87,7 @@ static int carry_out(const cli_run *run, const wpin_rig *rig, const wpin_plan *p
         return EXIT_WRONG_INPUT;
     }
     wpin_session_options options = {.supplies_on = run->supplies_on,
+                                    .averaged = run->averaged,
                                     .faults = faults,
                                     .fault_count = run->fault_count,
                                     .sample_seconds = run->sample_seconds,
@@ -145,12 +146,18 @@ static int vet_and_run(const cli_run *run, const wpin_rig *rig, const wpin_plan 
     return status;
 }
 
-/* Every result to a file of its own, and none over what is no result. */
+/* Every result to a file of its own, and none over what is no result; nothing of real pins that
+ * only simulated ones have. */
 static bool may_write_results(const cli_run *run) {
     const char *trace = run->trace_path, *vcd = run->vcd_path;
     if (run->real && vcd != NULL) {
         cli_complain(
             "--vcd records the edges of simulated pins; real ones are for a logic analyser");
+        return false;
+    }
+    if (run->real && run->averaged) {
+        cli_complain(
+            "--averaged is for simulated hardware; with --real currents are what they are");
         return false;
     }
     if (trace != NULL && vcd != NULL && strcmp(trace, vcd) == 0) {

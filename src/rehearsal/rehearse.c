@@ -11,6 +11,7 @@ wpin_report *wpin_rehearse(const wpin_rig *rig, const wpin_plan *plan,
     *refused = WPIN_REFUSED_FULL;
     snprintf(why, why_size, "out of memory");
     if (board.sim != NULL) {
+        wpin_sim_average(board.sim, options->averaged);
         wpin_bench bench = wpin_bench_on_board(&board);
         judged.onlooker = &wpin_verdicts;
         wpin_session *session =

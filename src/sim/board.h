@@ -20,6 +20,7 @@ typedef struct wpin_sim_pin {
     int64_t dead;     /* ps, of the low side of a leg */
     int64_t apart;    /* ps, the same of both sides of one whose PWM is centred */
     double to_ground; /* conductance of everything it feeds, S */
+    unsigned reach;   /* what it did as it was last checked against that; 0: never */
     int partner;      /* pin it is wired to, or WPIN_SIM_NO_WIRE */
     int first, last;  /* of the drivers that may look at it; none: the last is before the first */
     bool output, inverted, centred, burnt, no_timer;
@@ -85,22 +86,23 @@ typedef struct wpin_bridge {
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
-    bool hot;     /* switched off by its own protection, until it has cooled */
-    bool plain;   /* in the present stretch its legs just follow its logic, if that burns nothing */
-    bool joins;   /* the same, and periods of its PWM may be joined */
-    bool stirred; /* an input is another than it was */
-    bool swayed;  /* its volts are others than in the stretch before: so is its current */
-    bool steady;  /* nothing moves its legs but edges, events, and what counts as a change */
-    bool asleep;  /* since `upto` nothing has happened, nor will before such a change... */
-    bool repeats; /* its pattern is the next one too, as long as the motor goes on its way */
-    bool delicate;                           /* can be harmed by the order of its inputs */
-    bool never_off;                          /* its transistor conducts whatever the pin says */
-    int64_t wakes;                           /* ...or this moment, ps */
-    bool mixed;                              /* leads of its stepper are not in order */
-    int64_t off_until;                       /* switched off by its own protection */
-    int event_count;                         /* of relay contacts */
-    int input_count;                         /* up to the last one that is wired */
-    int moving_count;                        /* inputs with an edge ahead in this stretch... */
+    bool hot;   /* switched off by its own protection, until it has cooled */
+    bool plain; /* in the present stretch its legs just follow its logic, if that burns nothing */
+    bool joins; /* the same, and periods of its PWM may be joined */
+    bool averages;     /* the same, and periods of its PWM may go by their means */
+    bool stirred;      /* an input is another than it was */
+    bool swayed;       /* its volts are others than in the stretch before: so is its current */
+    bool steady;       /* nothing moves its legs but edges, events, and what counts as a change */
+    bool asleep;       /* since `upto` nothing has happened, nor will before such a change... */
+    bool repeats;      /* its pattern is the next one too, as long as the motor goes on its way */
+    bool delicate;     /* can be harmed by the order of its inputs */
+    bool never_off;    /* its transistor conducts whatever the pin says */
+    int64_t wakes;     /* ...or this moment, ps */
+    bool mixed;        /* leads of its stepper are not in order */
+    int64_t off_until; /* switched off by its own protection */
+    int event_count;   /* of relay contacts */
+    int input_count;   /* up to the last one that is wired */
+    int moving_count;  /* inputs with an edge ahead in this stretch... */
     int moving[WPIN_DRIVER_INPUTS];          /* ...which they are */
     wpin_pattern pattern;                    /* its PWM period */
     int walks;                               /* periods before a leap of three leads is tried */
@@ -183,6 +185,8 @@ typedef struct wpin_hall_part {
     bool off, sensor_off, swapped;
     wpin_sim_interrupt *interrupt;
     void *context;
+    int64_t safe_until; /* no edge comes before, ps, at... */
+    double asked_speed; /* ...this speed, rad/s */
 } wpin_hall_part;
 
 /* Comparators on a motor's leads. */
@@ -249,8 +253,9 @@ struct wpin_sim {
     int feeds_controller; /* supply, or WPIN_SIM_NO_WIRE */
     double controller_amps, controller_volts;
     int resets;
-    bool low;   /* its supply is too low now */
-    bool heats; /* some driver or winding does */
+    bool low;      /* its supply is too low now */
+    bool heats;    /* some driver or winding does */
+    bool averages; /* where it can */
     bool link_lost;
     bool out_of_memory;       /* something that happened could not be kept */
     struct wpin_field *field; /* buses and drives; NULL: none */
@@ -325,7 +330,7 @@ bool wpin_encoder_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool o
 bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on);
 /* Longest stretch, ps, in which no Hall sensor changes twice; and lets those that changed be seen:
  * which calls the interrupts. */
-int64_t wpin_hall_window(const wpin_sim *sim);
+int64_t wpin_hall_window(wpin_sim *sim);
 void wpin_hall_settle(wpin_sim *sim);
 /* Whether a Hall sensor is wired to a pin, and its level. */
 bool wpin_hall_level(const wpin_sim *sim, wpin_pin pin, bool *high);
@@ -371,6 +376,10 @@ int64_t wpin_bridge_leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int
 /* The same of a brushless motor, along the edges of its legs. */
 bool wpin_bridge_can_walk(const wpin_bridge *bridge);
 int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until);
+/* The same where that is within a period of its PWM, by means; false, and nothing done: it takes
+ * a closer look. And whether it may ever go so. */
+bool wpin_bridge_mean(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int64_t until);
+bool wpin_bridge_has_means(const wpin_sim *sim, const wpin_bridge *bridge, const wpin_plant *plant);
 /* What an input loads its pin with: the chip's resistance, a base resistor, a relay's coil. */
 double wpin_bridge_input_ohms(const wpin_sim *sim, const wpin_bridge *bridge);
 /* Whether the level a pin reaches is too low for what is connected to it. */

@@ -343,6 +343,7 @@ static void look_at_parts(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant)
     }
     bridge->plain = is_plain(bridge);
     bridge->joins = wpin_bridge_can_leap(bridge, plant);
+    bridge->averages = sim->averages && wpin_bridge_has_means(sim, bridge, plant);
     bridge->steady = is_steady(bridge);
 }
 
@@ -370,10 +371,15 @@ static void look_anew(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant) {
     }
 }
 
-/* Whether all is as the last stretch left it. */
+/* Whether all but its inputs is as the last stretch left it. */
+static bool has_come_here(const wpin_sim *sim, const wpin_bridge *bridge) {
+    return bridge->seen == sim->changes && bridge->upto == sim->now && bridge->steady &&
+           bridge->alive == alive(sim, bridge);
+}
+
+/* Its inputs as well. */
 static bool goes_on(const wpin_sim *sim, const wpin_bridge *bridge) {
-    return bridge->seen == sim->changes && !bridge->stirred && bridge->upto == sim->now &&
-           bridge->steady && bridge->alive == alive(sim, bridge);
+    return !bridge->stirred && has_come_here(sim, bridge);
 }
 
 /* A current may come to stay only where it turns nothing. */
@@ -386,6 +392,11 @@ bool wpin_bridge_run(wpin_sim *sim, wpin_bridge *bridge, int64_t until) {
     bool brushless = plant->kind == WPIN_PLANT_BRUSHLESS;
     if (brushless) {
         wpin_brushless_lead(plant, bridge->motor_off);
+    }
+    if (bridge->averages && has_come_here(sim, bridge) &&
+        wpin_bridge_mean(sim, bridge, plant, until)) {
+        bridge->upto = until;
+        return false;
     }
     if (!goes_on(sim, bridge)) {
         look_anew(sim, bridge, plant);

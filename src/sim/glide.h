@@ -2,7 +2,7 @@
 #ifndef WPIN_SIM_GLIDE_H
 #define WPIN_SIM_GLIDE_H
 
-#include "short_piece.h"
+#include "rotor_course.h"
 
 /* A place along steps. */
 typedef struct wpin_along {
@@ -24,5 +24,9 @@ static inline void wpin_along_go(wpin_along *along, int64_t part) {
  * goes round in a delta at once. */
 void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *at,
                 wpin_flowed *flowed, wpin_along *along);
+/* Over dt ps in one piece of a course that has just begun there, in a circuit with all three leads;
+ * false, and nothing done, where it is too long for one. */
+bool wpin_glide_over(wpin_plant *plant, const wpin_runner *runner, const wpin_star *star,
+                     wpin_rotor *r, wpin_whereabouts *at, wpin_flowed *flowed, int64_t dt);
 
 #endif

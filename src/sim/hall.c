@@ -4,6 +4,7 @@
 
 #define PI      3.14159265358979323846
 #define PS      1e-12
+#define NEAR_PS 100000000LL  /* in so long its speed hardly changes */
 #define SEEN_PS 2000000LL    /* an edge is seen this soon */
 #define FAR_PS  1000000000LL /* 1 ms: no need to look further */
 
@@ -140,14 +141,27 @@ static double to_next_edge(const wpin_sim *sim, const wpin_hall_part *h) {
     return rate > 0 ? nearest / rate : HUGE_VAL;
 }
 
-/* Most of the way to the nearest edge at once, and then smaller and smaller parts of it. */
-int64_t wpin_hall_window(const wpin_sim *sim) {
+/* Most of the way to the nearest edge at once, and then smaller and smaller parts of it: of a long
+ * one less, as the speed may change. */
+static int64_t safe_for(const wpin_sim *sim, const wpin_hall_part *h) {
+    double seconds = to_next_edge(sim, h);
+    seconds *= seconds < (double)NEAR_PS * PS ? 0.95 : 0.8;
+    int64_t ps = seconds < (double)FAR_PS * PS ? (int64_t)(seconds / PS) : FAR_PS;
+    return ps < SEEN_PS ? SEEN_PS : ps;
+}
+
+/* What was told of a far edge holds for as long as its speed does. */
+int64_t wpin_hall_window(wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->hall_count; i++) {
-        double seconds = 0.8 * to_next_edge(sim, &sim->halls[i]);
-        int64_t ps = seconds < (double)FAR_PS * PS ? (int64_t)(seconds / PS) : FAR_PS;
-        ps = ps < SEEN_PS ? SEEN_PS : ps;
-        window = ps < window ? ps : window;
+        wpin_hall_part *h = &sim->halls[i];
+        const double speed = sim->plants[h->motor]->speed, was = h->asked_speed;
+        if (h->safe_until - sim->now < NEAR_PS || fabs(speed - was) > 0.1 * fabs(was)) {
+            h->asked_speed = speed;
+            h->safe_until = sim->now + safe_for(sim, h);
+        }
+        const int64_t left = h->safe_until - sim->now;
+        window = left < window ? left : window;
     }
     return window;
 }

@@ -17,28 +17,29 @@ static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) 
     p->wave = (wpin_wave){.level = WPIN_FLOAT};
 }
 
-static bool ever(const wpin_sim_pin *p, wpin_level level) {
+/* What a check depends on, of the pin itself: whether it is ever high, or low, and drives. */
+enum { EVER_HIGH = 1, EVER_LOW = 2, DRIVES = 4, CHECKED = 8 };
+
+static unsigned reach_of(const wpin_sim_pin *p) {
     const wpin_wave *w = &p->wave;
+    const unsigned drives = p->output ? CHECKED | DRIVES : CHECKED;
+    const wpin_window *in = &w->next;
     if (!w->pwm) {
-        return w->level == level;
+        return drives | (w->level == WPIN_HIGH ? EVER_HIGH : w->level == WPIN_LOW ? EVER_LOW : 0);
     }
-    bool inside = (level == WPIN_HIGH) != w->low_inside;
-    return inside ? w->next.rise < w->next.fall : w->next.rise > 0 || w->next.fall < w->period;
-}
-
-static bool ever_high(const wpin_sim_pin *p) {
-    return ever(p, WPIN_HIGH);
-}
-
-static bool ever_low(const wpin_sim_pin *p) {
-    return ever(p, WPIN_LOW);
+    const bool inside = in->rise<in->fall, outside = in->rise> 0 || in->fall < w->period;
+    if (inside && outside) { /* the usual one */
+        return drives | EVER_HIGH | EVER_LOW;
+    }
+    return drives | (inside != w->low_inside ? EVER_HIGH : EVER_LOW);
 }
 
 /* What the pin drives while high, and whether another pin drives against it. */
 void wpin_pin_check(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
     const wpin_part_controller *c = &sim->controller;
-    if (ever_high(p) && p->to_ground > 0) {
+    const unsigned reach = reach_of(p);
+    if ((reach & EVER_HIGH) != 0 && p->to_ground > 0) {
         burn_pin(sim, pin, c->logic_volts / (c->pin_resistance + 1 / p->to_ground),
                  "into what it drives");
     }
@@ -46,8 +47,10 @@ void wpin_pin_check(wpin_sim *sim, wpin_pin pin) {
         return;
     }
     wpin_pin other = (wpin_pin)p->partner;
-    wpin_sim_pin *o = &sim->pins[other];
-    if (o->output && ((ever_high(p) && ever_low(o)) || (ever_low(p) && ever_high(o)))) {
+    const unsigned against = reach_of(&sim->pins[other]);
+    bool both = ((reach & EVER_HIGH) != 0 && (against & EVER_LOW) != 0) ||
+                ((reach & EVER_LOW) != 0 && (against & EVER_HIGH) != 0);
+    if ((against & DRIVES) != 0 && both) {
         double amps = c->logic_volts / (2 * c->pin_resistance);
         burn_pin(sim, pin, amps, "against another pin it is wired to");
         burn_pin(sim, other, amps, "against another pin it is wired to");
@@ -56,15 +59,22 @@ void wpin_pin_check(wpin_sim *sim, wpin_pin pin) {
 
 static void stir_drivers(wpin_sim *sim, wpin_pin pin) {
     for (int i = sim->pins[pin].first; i <= sim->pins[pin].last; i++) {
-        wpin_bridge_wake(sim, &sim->bridges[i]);
-        sim->bridges[i].stirred = true;
+        wpin_bridge *bridge = &sim->bridges[i];
+        if (bridge->asleep) {
+            wpin_bridge_wake(sim, bridge);
+        }
+        bridge->stirred = true;
     }
 }
 
 void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
+    const unsigned reach = reach_of(p);
     stir_drivers(sim, pin);
-    wpin_pin_check(sim, pin);
+    if (p->reach != reach) { /* it was checked with less or more, or never */
+        wpin_pin_check(sim, pin);
+        p->reach = reach;
+    }
     if (sim->watcher == NULL) {
         return;
     }

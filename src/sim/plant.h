@@ -271,17 +271,18 @@ typedef struct wpin_plant {
     wpin_part_solenoid solenoid;
     wpin_part_stepper stepper;
     char name[48];
-    double amps_b;                   /* a stepper's second winding */
-    double phase_amps[3];            /* brushless: into the motor */
-    double round_amps;               /* brushless: round in a delta */
-    double rail_amps;                /* brushless: out of the supply now */
-    bool lead_off;                   /* brushless: that of phase a */
-    double volt_seconds;             /* stepper: across the first winding */
-    wpin_filament wire;              /* lamp: its filament... */
-    double filament;                 /* ...and temperature, K */
-    double effect;                   /* light or plunger now, 0 to 1 */
-    double pulling;                  /* solenoid: above its pull-in current, s */
-    double falling;                  /* and below its drop-out current, s */
+    double amps_b;        /* a stepper's second winding */
+    double phase_amps[3]; /* brushless: into the motor */
+    double round_amps;    /* brushless: round in a delta */
+    double rail_amps;     /* brushless: out of the supply now */
+    double changed[3][2]; /* brushless: when in its dead times a lead changed sides, 0 to 1 */
+    bool lead_off;        /* brushless: that of phase a */
+    double volt_seconds;  /* stepper: across the first winding */
+    wpin_filament wire;   /* lamp: its filament... */
+    double filament;      /* ...and temperature, K */
+    double effect;        /* light or plunger now, 0 to 1 */
+    double pulling;       /* solenoid: above its pull-in current, s */
+    double falling;       /* and below its drop-out current, s */
     double low_angle, high_angle;    /* end stops, rad of the motor shaft */
     double hit;                      /* speed at which it ran into a stop, rad/s; 0: none */
     wpin_part_heat heat;             /* of the winding */
@@ -418,6 +419,13 @@ static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
 }
 /* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
 int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
+/* A lead through a period of PWM: low; high from one moment to another; low. Off between for so
+ * long. All in ps. */
+typedef struct wpin_lead_period {
+    int64_t rises, falls, off_before, off_after;
+} wpin_lead_period;
+/* Over such a stretch by its means; false, and nothing done: it takes a closer look. */
+bool wpin_brushless_mean(wpin_plant *plant, const wpin_lead_period leads[3], int64_t lasts);
 /* Over like periods of such steps, up to so many: how many. */
 int wpin_brushless_leap(wpin_plant *plant, const wpin_step *steps, int count, int64_t most);
 /* Each kind's own way through a stretch of time, in ps: a motor; the same or a solenoid piece by

@@ -99,6 +99,11 @@ bool wpin_sim_set_converter(wpin_sim *sim, unsigned bits) {
     return good;
 }
 
+void wpin_sim_average(wpin_sim *sim, bool averages) {
+    sim->averages = averages;
+    sim->changes++; /* every bridge looks anew */
+}
+
 bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input) {
     if (bridge < 0 || bridge >= sim->bridge_count) {
         return false;
@@ -153,7 +158,7 @@ static int64_t sooner(int64_t a, int64_t b) {
 }
 
 /* How long drivers and their loads may run without a look at what else there is. */
-static int64_t stretch(const wpin_sim *sim) {
+static int64_t stretch(wpin_sim *sim) {
     int64_t window = wpin_rails_window(sim);
     window = sim->heats ? sooner(window, WPIN_HEAT_WINDOW) : window;
     window = sim->hall_count > 0 ? sooner(window, wpin_hall_window(sim)) : window;

@@ -217,7 +217,8 @@ static int16_t port_millivolts(void *context, uint8_t input) {
         volts = wpin_sim_supply_volts(sim, a->part) * a->ratio;
     }
     volts = volts > sim->controller.logic_volts ? sim->controller.logic_volts : volts;
-    return (int16_t)lround(fmin(converted(sim, volts) * 1e3, INT16_MAX));
+    const double mv = converted(sim, volts) * 1e3;
+    return (int16_t)(mv >= INT16_MAX ? INT16_MAX : mv < 0 ? mv - 0.5 : mv + 0.5); /* the nearest */
 }
 
 static wpin_status port_count(void *context, uint8_t counter, wpin_count *to) {

@@ -1,6 +1,7 @@
 /* A brushless motor along its steps, in short pieces whose circuit (star.c) and place of the rotor
  * are known from the piece before: over diodes that open as a leg changes and over those that run
  * dry. What else happens, and motors of another kind, take loads/brushless.c. */
+#include "walk.h"
 #include "delta.h"
 #include "glide.h"
 #include <math.h>
@@ -141,20 +142,19 @@ static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
     return dt;
 }
 
-static void arrive(const walk *w) {
-    wpin_plant *plant = w->plant;
-    wpin_plant_add(plant, &w->flowed);
-    plant->phase_amps[0] = w->now.u[0];
-    plant->phase_amps[1] = w->now.u[1];
-    plant->phase_amps[2] = -w->now.u[0] - w->now.u[1];
+void wpin_walk_arrive(wpin_plant *plant, const wpin_whereabouts *at, const wpin_flowed *flowed) {
+    wpin_plant_add(plant, flowed);
+    plant->phase_amps[0] = at->u[0];
+    plant->phase_amps[1] = at->u[1];
+    plant->phase_amps[2] = -at->u[0] - at->u[1];
     plant->over_time = plant->over_peak = 0;
-    plant->sums.rads += w->now.shape.at - plant->angle;
-    plant->angle = w->now.shape.at;
-    plant->speed = w->now.speed;
-    plant->shape = w->now.shape;
+    plant->sums.rads += at->shape.at - plant->angle;
+    plant->angle = at->shape.at;
+    plant->speed = at->speed;
+    plant->shape = at->shape;
 }
 
-static wpin_runner runner_of(const wpin_plant *plant) {
+wpin_runner wpin_runner_of(const wpin_plant *plant) {
     return (wpin_runner){.poles = plant->motor.pole_pairs,
                          .viscous = plant->viscous,
                          .quadratic = plant->quadratic,
@@ -172,7 +172,7 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
     const double *amps = plant->phase_amps;
     walk w; /* where it is next is not known yet */
     w.plant = plant;
-    w.runner = runner_of(plant);
+    w.runner = wpin_runner_of(plant);
     w.rounds = wpin_goes_round(plant);
     w.now = (wpin_whereabouts){
         {amps[0], amps[2] == 0 ? -amps[0] : amps[1]}, plant->speed, plant->shape};
@@ -190,7 +190,7 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
         }
     }
     if (along.gone > 0) {
-        arrive(&w);
+        wpin_walk_arrive(plant, &w.now, &w.flowed);
     }
     return along.gone;
 }

@@ -104,6 +104,11 @@ WPIN_API bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
 /** How fine the converter of the analogue inputs is: whole steps of logic_volts / 2^bits. 0, as at
  * first: as fine as what is told, 1 mV. False above 24. */
 WPIN_API bool wpin_sim_set_converter(wpin_sim *sim, unsigned bits);
+/** From now on periods of PWM in which all three leads of a brushless motor conduct go by their
+ * means, wherever nothing happens in them but the switching: at the end of each, currents are
+ * within 0.1 % of what they are edge by edge, in less than half of the time; within it there is no
+ * ripple. Or no longer. */
+WPIN_API void wpin_sim_average(wpin_sim *sim, bool averages);
 /** Wires a bridge's current sense to an analogue input. */
 WPIN_API bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
 /** Wires a thermistor on a bridge, or in the winding behind it, to an analogue input; there its
