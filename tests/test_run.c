@@ -47,6 +47,30 @@ START_TEST(asked_and_achieved_agree) {
 }
 END_TEST
 
+/* Averaged it comes to the same, says what went so, and is of simulated hardware alone. */
+START_TEST(what_is_averaged_is_said) {
+    const char *plan = write_file("spin.plan", "main on\ndrum ramp 100rpm\ndrum hold 500ms\n"
+                                               "drum stop\n");
+    const char *drum = TEST_SOURCE "/demo/honey-vector.yaml";
+    double joules[2];
+    for (int i = 0; i < 2; i++) {
+        tool(0, NOTHING_MORE, "run %s %s --json%s", drum, plan, i == 0 ? "" : " --averaged");
+        json_t *all = json_loads(output, 0, NULL);
+        ck_assert_int_eq(json_is_true(json_object_get(all, "averaged")), i);
+        joules[i] = json_number_value(
+            json_object_get(json_array_get(json_object_get(all, "loads"), 0), "energy_j"));
+        json_decref(all);
+    }
+    ck_assert_double_gt(joules[0], 10);
+    ck_assert_double_eq_tol(joules[1], joules[0], 1e-3 * joules[0]);
+    tool(0, SAYS("Averaged: drum, each PWM period by its mean"), "run %s %s --averaged", drum,
+         plan);
+    tool(0, SAYS("Averaged: nothing; no motor of this rig is field-oriented"),
+         "run %s %s --averaged", RIG, PLAN);
+    tool(2, SAYS("--averaged is for simulated hardware"), "run %s %s --averaged --real", RIG, PLAN);
+}
+END_TEST
+
 /* More supplies, boards and lines than fit a byte, a table or a character: each keeps its own. */
 START_TEST(a_large_rig_keeps_its_parts_apart) {
     enum { SUPPLIES = 300, LOADS = 40 };
@@ -397,6 +421,7 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("run");
     TCase *tests = tcase_create("run");
+    tcase_add_test(tests, what_is_averaged_is_said);
     tcase_add_test(tests, the_demo_runs_and_leaves_its_files);
     tcase_add_test(tests, asked_and_achieved_agree);
     tcase_add_test(tests, a_large_rig_keeps_its_parts_apart);

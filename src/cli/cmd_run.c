@@ -28,8 +28,8 @@ static const struct argp_option options[] = {
      "Put a fault in from the start, e.g. 'pump stalled'; may be repeated", 0},
     {"all", KEY_ALL, NULL, 0, "Show every round of a repeat, also those as asked", 0},
     {"averaged", KEY_AVERAGED, NULL, 0,
-     "Field-oriented motors by the mean of each PWM period: nearly twice as fast, currents within "
-     "0.1 %, no ripple",
+     "Field-oriented motors by the mean of each PWM period: in half of the time (two thirds "
+     "without dead times), currents within 0.1 %, no ripple",
      0},
     {"json", KEY_JSON, NULL, 0, "Print the result as JSON", 0},
     {"real", KEY_REAL, NULL, 0,

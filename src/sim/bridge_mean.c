@@ -1,7 +1,7 @@
 /* A three-phase bridge over a period of its PWM, or a part of it, by the means of that. */
 #include "board.h"
 
-static const wpin_wave *wave_of(const wpin_sim *sim, const wpin_bridge *bridge, int input) {
+static inline const wpin_wave *wave_of(const wpin_sim *sim, const wpin_bridge *bridge, int input) {
     return &sim->pins[bridge->inputs[input]].wave;
 }
 
@@ -46,7 +46,7 @@ static bool window_in(const wpin_sim *sim, const wpin_wave *wave, const stretch 
     const int64_t since = sim->now - wave->start;
     *window = since < wave->period ? wave->current : wave->next;
     return wave->pwm && wave->period == s->period &&
-           (since == s->into || (since - s->into) % wave->period == 0);
+           (since == s->into || since % wave->period == s->into);
 }
 
 /* From one moment to another of the period, as the stretch has it: before it or after it there is
@@ -66,8 +66,8 @@ static inline bool within(const stretch *s, int64_t from, int64_t to, int64_t *b
 
 /* The two inputs of a leg. With one for each side the low side's is low over the middle; with an
  * enable, that stays high. */
-static bool see_leg(const wpin_sim *sim, const wpin_bridge *bridge, int leg, const stretch *s,
-                    wpin_lead_period *to) {
+static inline bool see_leg(const wpin_sim *sim, const wpin_bridge *bridge, int leg,
+                           const stretch *s, wpin_lead_period *to) {
     const wpin_wave *one = wave_of(sim, bridge, 2 * leg),
                     *other = wave_of(sim, bridge, 2 * leg + 1);
     const bool sides = bridge->part.logic == WPIN_LOGIC_THREE_PHASE_BRIDGE;
@@ -126,7 +126,9 @@ bool wpin_bridge_mean(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, int
     wpin_leg_state now[3];
     plant->rail_amps = 0;
     for (int leg = 0; leg < 3; leg++) {
-        watch(bridge, leg, sim->now, &leads[leg]);
+        if (bridge->delicate) {
+            watch(bridge, leg, sim->now, &leads[leg]);
+        }
         now[leg] = ends_as(&leads[leg], s.lasts);
         plant->rail_amps += now[leg] == WPIN_LEG_HIGH ? plant->phase_amps[leg] : 0;
     }

@@ -119,6 +119,7 @@ bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) 
                          : fault == WPIN_PART_FAULT_HALL_SENSOR_OFF ? &h->sensor_off
                                                                     : &h->swapped;
             *flaw = on;
+            h->safe_until = 0; /* it shows something else at once */
             found = true;
         }
     }
@@ -151,13 +152,17 @@ static int64_t safe_for(const wpin_sim *sim, const wpin_hall_part *h) {
 }
 
 /* What was told of a far edge holds for as long as its speed does. */
+static bool is_far(const wpin_sim *sim, const wpin_hall_part *h) {
+    const double speed = sim->plants[h->motor]->speed, was = h->asked_speed;
+    return h->safe_until - sim->now >= NEAR_PS && fabs(speed - was) <= 0.1 * fabs(was);
+}
+
 int64_t wpin_hall_window(wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->hall_count; i++) {
         wpin_hall_part *h = &sim->halls[i];
-        const double speed = sim->plants[h->motor]->speed, was = h->asked_speed;
-        if (h->safe_until - sim->now < NEAR_PS || fabs(speed - was) > 0.1 * fabs(was)) {
-            h->asked_speed = speed;
+        if (!is_far(sim, h)) {
+            h->asked_speed = sim->plants[h->motor]->speed;
             h->safe_until = sim->now + safe_for(sim, h);
         }
         const int64_t left = h->safe_until - sim->now;
@@ -169,6 +174,9 @@ int64_t wpin_hall_window(wpin_sim *sim) {
 void wpin_hall_settle(wpin_sim *sim) {
     for (int i = 0; i < sim->hall_count; i++) {
         wpin_hall_part *h = &sim->halls[i];
+        if (is_far(sim, h)) {
+            continue;
+        }
         uint8_t code = code_now(sim, h), before = wires_of(h);
         h->code = code;
         wpin_bridge *driver = driver_of(sim, h);

@@ -97,13 +97,13 @@ static void look_at(mean *m, int x, int edge, double changed[][EDGES]) {
 /* The mean of a lead's tie; its share of the period on the supply. */
 static double tie(const mean *m, int x, wpin_tie *to) {
     const gap *up = &m->gaps[x][UP], *down = &m->gaps[x][DOWN];
-    const double per = 1 / m->seconds, high = (down->from - up->from - up->seconds) * per;
-    const double off = (up->seconds + down->seconds) * per;
-    *to = (wpin_tie){.volts = (down->changes - up->changes) * per * m->high->volts,
-                     .resistance = high * m->high->resistance + off * m->into->resistance +
-                                   (1 - high - off) * m->low->resistance,
-                     .drop = off * m->into->drop};
-    return high + (up->on_rail ? up->seconds * per : 0) + (down->on_rail ? down->seconds * per : 0);
+    const double per = 1 / m->seconds, high = down->from - up->from - up->seconds;
+    const double off = (up->seconds + down->seconds) * per, on = m->low->resistance;
+    to->volts = (down->changes - up->changes) * per * m->high->volts;
+    to->resistance = on + off * (m->into->resistance - on); /* both switches are alike */
+    to->drop = off * m->into->drop;
+    to->diode = false; /* told apart: see tell() */
+    return (high + (up->on_rail ? up->seconds : 0) + (down->on_rail ? down->seconds : 0)) * per;
 }
 
 /* The circuit that the leads make on the whole, as wpin_star_make has it of one state. What two of
@@ -173,7 +173,7 @@ static double look(mean *m, wpin_plant *plant, const wpin_rotor *r, wpin_two u, 
 
 /* What its diodes carried, and its ripple's part in what is seen of the currents. */
 static void tell(const mean *m, wpin_plant *plant, double most) {
-    for (int x = 0; x < WPIN_PHASES; x++) {
+    for (int x = 0; plant->heats && x < WPIN_PHASES; x++) {
         plant->diode_sizes +=
             fabs(m->amps[x]) * (m->gaps[x][UP].seconds + m->gaps[x][DOWN].seconds);
     }

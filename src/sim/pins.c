@@ -20,18 +20,22 @@ static void burn_pin(wpin_sim *sim, wpin_pin pin, double amps, const char *why) 
 /* What a check depends on, of the pin itself: whether it is ever high, or low, and drives. */
 enum { EVER_HIGH = 1, EVER_LOW = 2, DRIVES = 4, CHECKED = 8 };
 
+/* PWM that does change. */
+static inline bool goes_both_ways(const wpin_wave *w) {
+    const wpin_window *in = &w->next;
+    return w->pwm && in->rise < in->fall && (in->rise > 0 || in->fall < w->period);
+}
+
 static unsigned reach_of(const wpin_sim_pin *p) {
     const wpin_wave *w = &p->wave;
     const unsigned drives = p->output ? CHECKED | DRIVES : CHECKED;
-    const wpin_window *in = &w->next;
     if (!w->pwm) {
         return drives | (w->level == WPIN_HIGH ? EVER_HIGH : w->level == WPIN_LOW ? EVER_LOW : 0);
     }
-    const bool inside = in->rise<in->fall, outside = in->rise> 0 || in->fall < w->period;
-    if (inside && outside) { /* the usual one */
-        return drives | EVER_HIGH | EVER_LOW;
-    }
-    return drives | (inside != w->low_inside ? EVER_HIGH : EVER_LOW);
+    const bool inside = w->next.rise < w->next.fall;
+    return drives | (goes_both_ways(w)         ? EVER_HIGH | EVER_LOW
+                     : inside != w->low_inside ? EVER_HIGH
+                                               : EVER_LOW);
 }
 
 /* What the pin drives while high, and whether another pin drives against it. */
@@ -67,21 +71,34 @@ static void stir_drivers(wpin_sim *sim, wpin_pin pin) {
     }
 }
 
-void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
+/* Where it was checked with less or more, or never. */
+static void check_anew(wpin_sim *sim, wpin_pin pin) {
     wpin_sim_pin *p = &sim->pins[pin];
     const unsigned reach = reach_of(p);
-    stir_drivers(sim, pin);
-    if (p->reach != reach) { /* it was checked with less or more, or never */
+    if (p->reach != reach) {
         wpin_pin_check(sim, pin);
         p->reach = reach;
     }
-    if (sim->watcher == NULL) {
-        return;
-    }
+}
+
+static void tell_watcher(wpin_sim *sim, wpin_pin pin) {
+    wpin_sim_pin *p = &sim->pins[pin];
     wpin_level before = p->watched.level;
     p->watched = wpin_cursor_at(&p->wave, sim->now);
     if (p->watched.level != before) {
         sim->watcher(sim->watcher_context, sim->now, pin, p->watched.level);
+    }
+}
+
+void wpin_pin_changed(wpin_sim *sim, wpin_pin pin) {
+    const wpin_sim_pin *p = &sim->pins[pin];
+    const unsigned all = CHECKED | DRIVES | EVER_HIGH | EVER_LOW;
+    stir_drivers(sim, pin);
+    if (p->reach != all || !p->output || !goes_both_ways(&p->wave)) {
+        check_anew(sim, pin);
+    }
+    if (sim->watcher != NULL) {
+        tell_watcher(sim, pin);
     }
 }
 

@@ -189,8 +189,11 @@ static double noise_of(wpin_analog *a, double volts) {
 
 /* What a converter of so many bits makes of volts: whole steps. */
 static double converted(const wpin_sim *sim, double volts) {
+    if (sim->converter_bits == 0) {
+        return volts;
+    }
     double step = sim->controller.logic_volts / exp2(sim->converter_bits);
-    return sim->converter_bits == 0 ? volts : step * floor(volts / step);
+    return step * floor(volts / step);
 }
 
 static int16_t port_millivolts(void *context, uint8_t input) {
@@ -205,10 +208,10 @@ static int16_t port_millivolts(void *context, uint8_t input) {
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
         volts = fabs(amps) * bridge->part.sense_volts_per_amp +
                 (bridge->part.sense_noise > 0 ? noise_of(a, bridge->part.sense_noise) : 0);
-        volts = fmax(volts, 0);
+        volts = volts > 0 ? volts : 0;
     } else if (a->what == WPIN_SENSED_SHUNT) {
         volts = wpin_shunt_volts(sim, a) + (a->noise > 0 ? noise_of(a, a->noise) : 0);
-        volts = fmax(volts, 0);
+        volts = volts > 0 ? volts : 0;
     } else if (a->what == WPIN_SENSED_WARMTH) {
         volts = wpin_warmth_volts(sim, a);
     } else if (a->what == WPIN_SENSED_KNOB || a->what == WPIN_SENSED_OTHER) {

@@ -106,8 +106,8 @@ WPIN_API bool wpin_sim_wire_pins(wpin_sim *sim, wpin_pin one, wpin_pin other);
 WPIN_API bool wpin_sim_set_converter(wpin_sim *sim, unsigned bits);
 /** From now on periods of PWM in which all three leads of a brushless motor conduct go by their
  * means, wherever nothing happens in them but the switching: at the end of each, currents are
- * within 0.1 % of what they are edge by edge, in less than half of the time; within it there is no
- * ripple. Or no longer. */
+ * within 0.1 % (rms) of what they are edge by edge, in half of the time, or two thirds of it
+ * without dead times. There is no ripple within. Or no longer. */
 WPIN_API void wpin_sim_average(wpin_sim *sim, bool averages);
 /** Wires a bridge's current sense to an analogue input. */
 WPIN_API bool wpin_sim_wire_sense(wpin_sim *sim, int bridge, uint8_t input);
