@@ -8,7 +8,8 @@
 #include "walk.h"
 
 #define PS 1e-12
-/* The rotor goes on in one course where a closer look would take so many: it leaves out 0.002 %. */
+/* The rotor goes on in one course where a closer look would take so many: 0.007 % of the currents.
+ */
 #define COURSES 8
 enum { UP, DOWN, EDGES };
 
@@ -89,9 +90,9 @@ static void look_at(mean *m, int x, int edge, double changed[][EDGES]) {
     if (fabs(g->amps) < swing) { /* it may */
         g->volts = runs_dry(m, x, g, g->volts, high * supply);
     }
-    const double high_for = g->volts * m->per_volt;
-    changed[x][edge] = edge == UP ? 1 - high_for : high_for;
-    g->changes = g->from + g->seconds * changed[x][edge];
+    const double high_for = g->volts * m->per_volt, share = edge == UP ? 1 - high_for : high_for;
+    changed[x][edge] = g->seconds > 0 ? share : changed[x][edge]; /* not of one left out */
+    g->changes = g->from + g->seconds * share;
 }
 
 /* The mean of a lead's tie; its share of the period on the supply. */

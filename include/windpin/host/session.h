@@ -218,7 +218,7 @@ typedef struct wpin_onlooker wpin_onlooker;
 typedef struct wpin_session_options {
     bool disarmed;                /**< Without a plan: no load is armed before that is asked for. */
     bool supplies_on;             /**< Every supply on before the plan begins. */
-    bool averaged;                /**< On simulated hardware: as wpin_sim_average has it. */
+    bool averaged;                /**< Of wpin_rehearse: as wpin_sim_average has it. */
     const wpin_injection *faults; /**< Put in from the start, besides those of the rig. */
     size_t fault_count;
     const wpin_injection *late; /**< A fault that comes at late_at s of the plan, or NULL. */
