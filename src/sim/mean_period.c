@@ -13,11 +13,11 @@
 #define COURSES 8
 enum { UP, DOWN, EDGES };
 
-/* A lead's dead time at one of its edges: off from a moment for so long, s; what it shows meanwhile
- * on the mean, V; whether its diode to the supply carries the current. And when it would change
+/* A lead's dead time at one of its edges: off from a moment for so long, s; its current then, A;
+ * whether its diode to the supply carries the current. And when it would change
  * sides with no dead time, for the same volts in all. */
 typedef struct gap {
-    double from, seconds, amps, volts;
+    double from, seconds, amps;
     bool on_rail;
     double changes;
 } gap;
@@ -83,16 +83,19 @@ static void look_at(mean *m, int x, int edge, double changed[][EDGES]) {
     gap *g = &m->gaps[x][edge];
     int high;
     g->amps = amps_at(m, x, edge, &high);
-    const bool into = g->amps > 0;
-    const double supply = m->high->volts, swing = 4 * m->by_volts * g->seconds;
-    g->volts = into ? m->into->volts : m->out->volts;
-    g->on_rail = !into;
-    if (fabs(g->amps) < swing) { /* it may */
-        g->volts = runs_dry(m, x, g, g->volts, high * supply);
+    g->on_rail = !(g->amps > 0);
+    if (g->seconds <= 0) { /* none, or not in this stretch */
+        g->changes = g->from;
+        return;
     }
-    const double high_for = g->volts * m->per_volt, share = edge == UP ? 1 - high_for : high_for;
-    changed[x][edge] = g->seconds > 0 ? share : changed[x][edge]; /* not of one left out */
-    g->changes = g->from + g->seconds * share;
+    const double swing = 4 * m->by_volts * g->seconds;
+    double volts = g->on_rail ? m->out->volts : m->into->volts;
+    if (fabs(g->amps) < swing) { /* it may */
+        volts = runs_dry(m, x, g, volts, high * m->high->volts);
+    }
+    const double high_for = volts * m->per_volt;
+    changed[x][edge] = edge == UP ? 1 - high_for : high_for;
+    g->changes = g->from + g->seconds * changed[x][edge];
 }
 
 /* The mean of a lead's tie; its share of the period on the supply. */
