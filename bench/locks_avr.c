@@ -174,7 +174,7 @@ static wpin_loop_state loop_state;
 static wpin_speed loop;
 static const WPIN_FLASH wpin_speed_config gains = {
     .feed = 14000, .friction = 900, .gain = 800, .integral = 1100, .fresh_us = 6000};
-static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop)};
+static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop, &gains)};
 static const WPIN_FLASH wpin_motor_config in_loop = {
     WPIN_ON_STAGE(&stage, &stages[0]),
     .guard = {GUARD},
@@ -184,7 +184,6 @@ static const WPIN_FLASH wpin_motor_config in_loop = {
     .regulator_count = 1};
 
 static void regulated(void) {
-    loop.config = &gains;
     wpin_encoder_init(&encoder, &encoder_config, &port);
     live(&in_loop, &port, count_edge);
 }

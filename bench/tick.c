@@ -64,8 +64,8 @@ static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
                                                       .over_speed = 20000,
                                                       .off_by = 1600,
                                                       .off_ms = 2000};
-static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop)};
-static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop, &gains)};
+static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion, &watched)};
 const WPIN_FLASH wpin_motor_config regulated_config = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = 16384,
@@ -110,8 +110,6 @@ __attribute__((noinline)) static void tick_loop(void) {
 }
 
 static void prepare_loop(void) {
-    loop.config = &gains;
-    motion.config = &watched;
     wpin_motor_close(&motor);
     wpin_encoder_init(&encoder, &encoder_config, &bench_port);
     wpin_motor_init(&regulated, &regulated_config, &bench_port);

@@ -76,23 +76,24 @@ static void on_any_actuator(wpin_motor_config *config) {
     config->part = &any_actuator;
 }
 
-static int32_t regulator_step(void *state, int32_t setpoint, const wpin_measurement *m,
-                              const wpin_given *given) {
-    (void)state, (void)setpoint, (void)m, (void)given;
+static int32_t regulator_step(void *state, const void *config, int32_t setpoint,
+                              const wpin_measurement *m, const wpin_given *given) {
+    (void)state, (void)config, (void)setpoint, (void)m, (void)given;
     return any_signed32;
 }
 
-static void regulator_reset(void *state, const wpin_measurement *m, const wpin_given *given) {
-    (void)state, (void)m, (void)given;
+static void regulator_reset(void *state, const void *config, const wpin_measurement *m,
+                            const wpin_given *given) {
+    (void)state, (void)config, (void)m, (void)given;
 }
 
-static bool regulator_near(const void *state) {
-    (void)state;
+static bool regulator_near(const void *state, const void *config) {
+    (void)state, (void)config;
     return ANY_BOOL;
 }
 
-static wpin_status protection_check(void *state, const wpin_watched *w) {
-    (void)state, (void)w;
+static wpin_status protection_check(void *state, const void *config, const wpin_watched *w) {
+    (void)state, (void)config, (void)w;
     return any ? (wpin_status)any8 : WPIN_OK;
 }
 

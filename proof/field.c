@@ -103,7 +103,7 @@ static void watch(void) {
                       .setpoint = any_signed32,
                       .effort = any_signed16,
                       .held = any8};
-    wpin_axis_check(&axis, &w);
+    wpin_axis_check(&axis, NULL, &w);
 }
 
 static void prove(void) {

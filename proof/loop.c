@@ -39,19 +39,18 @@ static void prove(void) {
     static wpin_temperature_config warm_config;
     ANYTHING(config);
     ANYTHING(warm_config);
-    overload.config = &config;
     while (any) {
         wpin_measurement m;
         wpin_watched w = {.measurement = &m};
         ANYTHING(m);
-        wpin_overload_check(&overload, &w);
+        wpin_overload_check(&overload, &config, &w);
         any = wpin_overload_percent(&overload);
         wpin_overload_reset(&overload);
         if (any) {
             wpin_temperature_init(any ? &warm : NULL, any ? &warm_config : NULL,
                                   any ? &any_port : NULL);
         }
-        wpin_temperature_check(&warm, &w);
+        wpin_temperature_check(&warm, NULL, &w);
         wpin_temperature_reset(&warm);
     }
 }
@@ -63,6 +62,10 @@ static wpin_speed speed;
 static wpin_position place;
 static wpin_torque torque;
 static wpin_motion motion;
+static wpin_speed_config gains;
+static wpin_position_config moves;
+static wpin_torque_config presses;
+static wpin_motion_config limits;
 
 static void watch(const wpin_measurement *m) {
     wpin_watched w = {.measurement = m,
@@ -70,34 +73,26 @@ static void watch(const wpin_measurement *m) {
                       .setpoint = any_signed32,
                       .effort = any_signed16,
                       .held = any8};
-    wpin_motion_check(&motion, &w);
+    wpin_motion_check(&motion, &limits, &w);
 }
 
 static void prove(void) {
-    static wpin_speed_config gains;
-    static wpin_position_config moves;
-    static wpin_torque_config presses;
-    static wpin_motion_config limits;
     ANYTHING(gains);
     ANYTHING(moves);
     ANYTHING(presses);
     ANYTHING(limits);
-    speed.config = &gains;
-    place.config = &moves;
-    torque.config = &presses;
-    motion.config = &limits;
     while (any) {
         wpin_measurement m;
         wpin_given given = {.effort = any_signed16, .held = any8};
         ANYTHING(m);
         switch (any) {
-        case 0: wpin_speed_step(&speed, any_signed32, &m, &given); break;
-        case 1: wpin_speed_reset(&speed, &m, &given); break;
-        case 2: wpin_position_step(&place, any_signed32, &m, &given); break;
-        case 3: wpin_position_reset(&place, &m, &given); break;
-        case 4: wpin_torque_step(&torque, any_signed32, &m, &given); break;
-        case 5: wpin_torque_reset(&torque, &m, &given); break;
-        case 6: any = wpin_torque_near(&torque); break;
+        case 0: wpin_speed_step(&speed, &gains, any_signed32, &m, &given); break;
+        case 1: wpin_speed_reset(&speed, &gains, &m, &given); break;
+        case 2: wpin_position_step(&place, &moves, any_signed32, &m, &given); break;
+        case 3: wpin_position_reset(&place, &moves, &m, &given); break;
+        case 4: wpin_torque_step(&torque, &presses, any_signed32, &m, &given); break;
+        case 5: wpin_torque_reset(&torque, &presses, &m, &given); break;
+        case 6: any = wpin_torque_near(&torque, &presses); break;
         case 7: wpin_motion_reset(&motion); break;
         default: watch(&m); break;
         }

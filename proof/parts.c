@@ -69,7 +69,6 @@ static void prove(void) {
     config.stage = &wires;
     ANYTHING(watch_config);
     watch_config.stage = &stage;
-    watch.config = &watch_config;
     while (any) {
         wpin_measurement m;
         wpin_watched w = {.measurement = &m};
@@ -83,7 +82,7 @@ static void prove(void) {
         default:
             ANYTHING(m);
             stage.drive = any8;
-            any = (int)wpin_phase_watch_check(&watch, &w);
+            any = (int)wpin_phase_watch_check(&watch, &watch_config, &w);
             break;
         }
     }

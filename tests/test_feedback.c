@@ -259,25 +259,25 @@ END_TEST
 /* However slowly it comes on, it is not stalled; what only shakes is. */
 START_TEST(what_creeps_is_no_stall) {
     static const wpin_motion_config config = {.still = 100, .least_effort = 100, .still_ms = 500};
-    wpin_motion motion = {.config = &config};
+    wpin_motion motion = {0};
     wpin_measurement m = {.valid = WPIN_HAS_SPEED | WPIN_HAS_POSITION, .dt_us = 1000, .speed = 40};
     wpin_watched w = {.measurement = &m, .quantity = WPIN_QUANTITY_POSITION, .effort = 2000};
     for (int ms = 0; ms < 5000; ms++) {
         m.position = INT32_MAX / 2 - ms / 200;
-        ck_assert_int_eq(wpin_motion_check(&motion, &w), WPIN_OK);
+        ck_assert_int_eq(wpin_motion_check(&motion, &config, &w), WPIN_OK);
     }
     int shaken = 0;
     do {
         m.position = 1000 + shaken / 3 % 2;
-    } while (wpin_motion_check(&motion, &w) == WPIN_OK && ++shaken < 2000);
+    } while (wpin_motion_check(&motion, &config, &w) == WPIN_OK && ++shaken < 2000);
     ck_assert_int_ge(shaken, 499);
     ck_assert_int_le(shaken, 501);
     m.valid = WPIN_HAS_SPEED; /* by its speed alone it stands */
     wpin_motion_reset(&motion);
     for (int ms = 0; ms < 499; ms++) {
-        ck_assert_int_eq(wpin_motion_check(&motion, &w), WPIN_OK);
+        ck_assert_int_eq(wpin_motion_check(&motion, &config, &w), WPIN_OK);
     }
-    ck_assert_int_eq(wpin_motion_check(&motion, &w), WPIN_FAULT_NO_MOTION);
+    ck_assert_int_eq(wpin_motion_check(&motion, &config, &w), WPIN_FAULT_NO_MOTION);
 }
 END_TEST
 

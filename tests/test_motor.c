@@ -176,17 +176,19 @@ START_TEST(it_turns_the_other_way_from_standstill) {
 }
 END_TEST
 
-static int32_t regulate_speed(void *state, int32_t setpoint, const wpin_measurement *m,
-                              const wpin_given *given) {
+static int32_t regulate_speed(void *state, const void *config, int32_t setpoint,
+                              const wpin_measurement *m, const wpin_given *given) {
     struct shaft *s = state;
+    (void)config;
     int32_t error = setpoint - m->speed;
     s->sum += given->held != 0 && given->held != WPIN_HELD_SETTLING ? 0 : error;
     return error * 4 + s->sum / 8;
 }
 
-static void begin_speed(void *state, const wpin_measurement *m, const wpin_given *given) {
+static void begin_speed(void *state, const void *config, const wpin_measurement *m,
+                        const wpin_given *given) {
     struct shaft *s = state;
-    (void)m, (void)given;
+    (void)config, (void)m, (void)given;
     s->sum = 0;
     s->resets++;
 }

@@ -17,7 +17,7 @@ static void begin(unsigned rated_mv, unsigned long time_ms, uint8_t at_first) {
     config = (wpin_overload_config){.share = WPIN_OVERLOAD_SHARE(rated_mv),
                                     .decay = WPIN_OVERLOAD_DECAY(time_ms),
                                     .at_first = at_first};
-    overload = (wpin_overload){.config = &config};
+    overload = (wpin_overload){0};
 }
 
 static wpin_status tick(int current_mv, unsigned dt_us, bool valid) {
@@ -25,7 +25,7 @@ static wpin_status tick(int current_mv, unsigned dt_us, bool valid) {
                           .dt_us = (uint16_t)dt_us,
                           .valid = valid ? WPIN_HAS_CURRENT : 0};
     wpin_watched w = {.measurement = &m, .quantity = WPIN_QUANTITY_EFFORT};
-    return wpin_overload_check(&overload, &w);
+    return wpin_overload_check(&overload, &config, &w);
 }
 
 /* Seconds until it trips; NAN: not within `most`. */

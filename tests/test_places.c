@@ -83,7 +83,7 @@ static int16_t pass_tick(shaft *s, int32_t goal) {
     wpin_measurement m = {.valid = WPIN_HAS_POSITION | WPIN_HAS_SPEED, .dt_us = 1000};
     wpin_given given = {0};
     m.position = (int32_t)floor(s->place);
-    int16_t speed = (int16_t)wpin_position_step(&s->at_work, goal, &m, &given);
+    int16_t speed = (int16_t)wpin_position_step(&s->at_work, &s->config, goal, &m, &given);
     s->told[s->ticks % 16] = speed / s->scale;
     s->place += s->told[(s->ticks + 16 - s->late) % 16] * 1e-3;
     s->ticks++;
@@ -125,7 +125,6 @@ START_TEST(s_shaped_moves_have_no_corners) {
     pick_seed((uint32_t)_i + 1);
     wpin_rig_move move;
     shaft s = any_shaft(&move);
-    s.at_work.config = &s.config;
     s.late = (unsigned)(random_unit() * 8);
     int32_t goal = (int32_t)((1 - 2 * (_i % 2)) * (20 + 20000 * random_unit() * random_unit()));
     unsigned window = 1U << (s.config.bend - 3), near = 0;
@@ -160,30 +159,30 @@ END_TEST
 START_TEST(it_comes_back_more_gently) {
     wpin_position_config config = {
         .most = 16384, .brake = 400, .gain = 8000, .blend = 3, .up = 16384};
-    wpin_position p = {.config = &config};
+    wpin_position p = {0};
     wpin_given given = {0};
     wpin_measurement m = {.valid = WPIN_HAS_SPEED | WPIN_HAS_POSITION};
     int16_t first = 0;
     for (int pass = 0; pass < 6; pass++) {
         m.position = pass % 2 == 0 ? 96 : 104;
-        int16_t speed = (int16_t)wpin_position_step(&p, 100, &m, &given);
+        int16_t speed = (int16_t)wpin_position_step(&p, &config, 100, &m, &given);
         first = pass == 0 ? speed : first;
         ck_assert_int_eq(speed, (pass % 2 == 0 ? 1 : -1) * (first >> (pass < 3 ? pass : 3)));
         m.position = 100;
-        ck_assert_int_eq(wpin_position_step(&p, 100, &m, &given), 0);
+        ck_assert_int_eq(wpin_position_step(&p, &config, 100, &m, &given), 0);
     }
     ck_assert_int_gt(first, 80);
     m.position = 96;
-    ck_assert_int_eq(wpin_position_step(&p, 100, &m, &given), first >> 3);
-    wpin_position_reset(&p, &m, &given);
-    ck_assert_int_eq(wpin_position_step(&p, 100, &m, &given), first);
+    ck_assert_int_eq(wpin_position_step(&p, &config, 100, &m, &given), first >> 3);
+    wpin_position_reset(&p, &config, &m, &given);
+    ck_assert_int_eq(wpin_position_step(&p, &config, 100, &m, &given), first);
     m.position = 104;
-    ck_assert_int_eq(wpin_position_step(&p, 100, &m, &given), -(first >> 1));
-    ck_assert_int_eq(wpin_position_step(&p, 108, &m, &given), first);
+    ck_assert_int_eq(wpin_position_step(&p, &config, 100, &m, &given), -(first >> 1));
+    ck_assert_int_eq(wpin_position_step(&p, &config, 108, &m, &given), first);
     config.gain = 100; /* by fine counts, gently, and yet not so that it would stand for ever */
     for (int pass = 0; pass < 6; pass++) {
         m.position = pass % 2 == 0 ? 104 : 112;
-        ck_assert_int_eq(wpin_position_step(&p, 108, &m, &given), pass % 2 == 0 ? 1 : -1);
+        ck_assert_int_eq(wpin_position_step(&p, &config, 108, &m, &given), pass % 2 == 0 ? 1 : -1);
     }
 }
 END_TEST
@@ -193,7 +192,6 @@ START_TEST(an_s_is_planned_anew_on_the_way) {
     pick_seed((uint32_t)_i + 77);
     wpin_rig_move move;
     shaft s = any_shaft(&move);
-    s.at_work.config = &s.config;
     double most = fmax(s.config.rise, s.config.fall) / 256;
     for (int way = 0; way < 6; way++) {
         int32_t goal = (int32_t)(30000 * (random_unit() - 0.5));

@@ -26,7 +26,7 @@ static wpin_status look(int mv, unsigned dt_us) {
     wpin_measurement m = {.dt_us = (uint16_t)dt_us};
     wpin_watched w = {.measurement = &m};
     reading = (int16_t)mv;
-    return wpin_temperature_check(&warm, &w);
+    return wpin_temperature_check(&warm, NULL, &w);
 }
 
 static const wpin_temperature_config falls = {.input = 4,

@@ -147,7 +147,7 @@ static wpin_torque_config gains = {
 /* Whatever is read and given: an effort of the direction asked for or none, none for nothing asked
  * or nothing read; and with an honest sense again it finds its way back. */
 START_TEST(no_reading_drives_it_astray) {
-    wpin_torque t = {.config = &gains};
+    wpin_torque t = {0};
     pick_seed(5 + (uint32_t)_i);
     for (int round = 0; round < 3000; round++) {
         wpin_measurement m = {.valid = (uint8_t)pick(16)};
@@ -155,14 +155,14 @@ START_TEST(no_reading_drives_it_astray) {
         int asked = (int)pick(3) == 0 ? 0 : (int)pick(32769) - 16384;
         if (pick(4) == 0) {
             given.effort = (wpin_duty)((int)pick(32769) - 16384);
-            wpin_torque_reset(&t, &m, &given);
+            wpin_torque_reset(&t, &gains, &m, &given);
         }
         for (unsigned i = pick(40); i > 0; i--) {
             m.current = (int16_t)(pick(65536) - 32768);
             m.speed = (int16_t)(pick(65536) - 32768);
             m.valid = (uint8_t)pick(16);
             given.held = (uint8_t)pick(256);
-            int effort = (int)wpin_torque_step(&t, asked, &m, &given);
+            int effort = (int)wpin_torque_step(&t, &gains, asked, &m, &given);
             ck_assert(asked > 0 ? effort >= 0 : asked < 0 ? effort <= 0 : effort == 0);
             ck_assert(effort <= WPIN_DUTY_FULL && effort >= -WPIN_DUTY_FULL);
             ck_assert((m.valid & WPIN_HAS_CURRENT) != 0 || effort == 0);
@@ -174,11 +174,11 @@ START_TEST(no_reading_drives_it_astray) {
     wpin_measurement m = {.valid = WPIN_HAS_CURRENT};
     for (int i = 0; i < 400; i++) {
         m.current = (int16_t)lround(_i % 2 == 0 ? amps_mv : -amps_mv);
-        given.effort = (wpin_duty)wpin_torque_step(&t, 8192, &m, &given);
+        given.effort = (wpin_duty)wpin_torque_step(&t, &gains, 8192, &m, &given);
         amps_mv += (2500.0 * given.effort / WPIN_DUTY_FULL - amps_mv) / 3;
     }
     ck_assert_double_eq_tol(amps_mv, 500, 12);
-    ck_assert(wpin_torque_near(&t));
+    ck_assert(wpin_torque_near(&t, &gains));
 }
 END_TEST
 

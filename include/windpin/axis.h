@@ -160,7 +160,8 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_plain_axis_actuator;
 
 /** @name For WPIN_AXIS_PROTECTION: WPIN_FAULT_SILENT, _DRIVE and _MASTER. Tick.
  * @{ */
-WPIN_API wpin_status wpin_axis_check(void *axis, const wpin_watched *w);
+WPIN_API wpin_status wpin_axis_check(void *axis, const WPIN_FAR void *config,
+                                     const wpin_watched *w);
 WPIN_API void wpin_axis_begin(void *axis);
 /** @} */
 

@@ -7,9 +7,9 @@
  *     static const WPIN_FLASH wpin_overload_config overload_config = {
  *         .share = WPIN_OVERLOAD_SHARE(600),    // rated, mV at the pin
  *         .decay = WPIN_OVERLOAD_DECAY(30000)}; // time constant, ms
- *     static wpin_overload overload = {.config = &overload_config};
+ *     static wpin_overload overload;
  *     static const WPIN_FLASH wpin_protection protections[] = {
- *         WPIN_OVERLOAD_PROTECTION(&overload)};
+ *         WPIN_OVERLOAD_PROTECTION(&overload, &overload_config)};
  *
  * It heats and cools while the motor is disarmed too. After a trip the fault can not be cleared
  * before it has cooled to three quarters of what trips (WPIN_REFUSED_CAUSE).
@@ -45,7 +45,6 @@ typedef struct wpin_overload_config {
 
 /** At work. Placed by the caller, all zero. */
 typedef struct wpin_overload {
-    const WPIN_FAR wpin_overload_config *config;
     uint32_t heat; /**< WPIN_OVERLOAD_RATED for the rated current. */
     uint32_t sum;  /**< Of the squares in this block of time... */
     uint32_t us;   /**< ...which has lasted for this long. */
@@ -58,13 +57,17 @@ WPIN_API uint8_t wpin_overload_percent(const wpin_overload *overload);
 
 /** @name For WPIN_OVERLOAD_PROTECTION. Tick.
  * @{ */
-WPIN_API wpin_status wpin_overload_check(void *overload, const wpin_watched *w);
+WPIN_API wpin_status wpin_overload_check(void *overload, const WPIN_FAR void *config,
+                                         const wpin_watched *w);
 WPIN_API void wpin_overload_reset(void *overload);
 /** @} */
 
-/** An entry of a motor's list of protections. */
-#define WPIN_OVERLOAD_PROTECTION(overload)                                                         \
-    { .state = (overload), .check = wpin_overload_check, .reset = wpin_overload_reset }
+/** An entry of a motor's list of protections: a wpin_overload, and its wpin_overload_config. */
+#define WPIN_OVERLOAD_PROTECTION(overload, its_config)                                             \
+    {                                                                                              \
+        .state = (overload), .config = (its_config), .check = wpin_overload_check,                 \
+        .reset = wpin_overload_reset                                                               \
+    }
 
 #ifdef __cplusplus
 }

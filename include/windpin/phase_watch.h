@@ -5,8 +5,8 @@
  *
  *     static const WPIN_FLASH wpin_phase_watch_config watch_config = {.stage = &drum_phases.stage,
  *                                                                     .least_mv = 40};
- *     static wpin_phase_watch watch = {.config = &watch_config};
- *     // in the motor's list of protections: WPIN_PHASE_WATCH(&watch)
+ *     static wpin_phase_watch watch;
+ *     // in the motor's list of protections: WPIN_PHASE_WATCH(&watch, &watch_config)
  */
 #ifndef WINDPIN_PHASE_WATCH_H
 #define WINDPIN_PHASE_WATCH_H
@@ -26,9 +26,8 @@ typedef struct wpin_phase_watch_config {
                             pin, 1 to 8191. */
 } wpin_phase_watch_config;
 
-/** Being watched. Placed by the caller, zero but for its config. */
+/** Being watched. Placed by the caller, all zero. */
 typedef struct wpin_phase_watch {
-    const WPIN_FAR wpin_phase_watch_config *config;
     uint16_t mean[6];   /**< Current while each row was shown, mV x 8. */
     uint16_t effort[6]; /**< The same of the effort, 1/4096 x 8. */
     uint8_t samples[6]; /**< Of each, up to 8. */
@@ -41,13 +40,18 @@ typedef struct wpin_phase_watch {
 
 /** @name For WPIN_PHASE_WATCH. Tick.
  * @{ */
-WPIN_API wpin_status wpin_phase_watch_check(void *watch, const wpin_watched *w);
+WPIN_API wpin_status wpin_phase_watch_check(void *watch, const WPIN_FAR void *config,
+                                            const wpin_watched *w);
 WPIN_API void wpin_phase_watch_reset(void *watch);
 /** @} */
 
-/** An entry of a motor's list of protections. */
-#define WPIN_PHASE_WATCH(watch)                                                                    \
-    { .state = (watch), .check = wpin_phase_watch_check, .reset = wpin_phase_watch_reset }
+/** An entry of a motor's list of protections: a wpin_phase_watch, and its wpin_phase_watch_config.
+ */
+#define WPIN_PHASE_WATCH(watch, its_config)                                                        \
+    {                                                                                              \
+        .state = (watch), .config = (its_config), .check = wpin_phase_watch_check,                 \
+        .reset = wpin_phase_watch_reset                                                            \
+    }
 
 #ifdef __cplusplus
 }

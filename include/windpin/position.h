@@ -8,7 +8,8 @@
  *     static wpin_position place;
  *     static const WPIN_FLASH wpin_position_config place_config = {...};
  *     static const WPIN_FLASH wpin_regulator regulators[] = {
- *         WPIN_POSITION_REGULATOR(&place), WPIN_SPEED_REGULATOR(&loop)};
+ *         WPIN_POSITION_REGULATOR(&place, &place_config),
+ *         WPIN_SPEED_REGULATOR(&loop, &loop_config)};
  *
  * windpin export writes the constants.
  *
@@ -44,9 +45,8 @@ typedef struct wpin_position_config {
     uint32_t square; /**< With `bend`: 2^bend / fall, x 2^14; up to 2^17. */
 } wpin_position_config;
 
-/** A regulator at work. Placed by the caller. */
+/** A regulator at work. Placed by the caller, all zero. */
 typedef struct wpin_position {
-    const WPIN_FAR wpin_position_config *config;
     int16_t speed;  /**< What it gave last. */
     int16_t pull;   /**< With `bend`: how hard it speeds up, of 2^bend. */
     int32_t fine;   /**< With `bend`: the speed, x 256. */
@@ -57,17 +57,17 @@ typedef struct wpin_position {
 
 /** @name For WPIN_POSITION_REGULATOR. Tick.
  * @{ */
-WPIN_API int32_t wpin_position_step(void *position, int32_t setpoint, const wpin_measurement *m,
-                                    const wpin_given *given);
-WPIN_API void wpin_position_reset(void *position, const wpin_measurement *m,
-                                  const wpin_given *given);
+WPIN_API int32_t wpin_position_step(void *position, const WPIN_FAR void *config, int32_t setpoint,
+                                    const wpin_measurement *m, const wpin_given *given);
+WPIN_API void wpin_position_reset(void *position, const WPIN_FAR void *config,
+                                  const wpin_measurement *m, const wpin_given *given);
 /** @} */
 
-/** An entry of a motor's list of regulators. */
-#define WPIN_POSITION_REGULATOR(position)                                                          \
+/** An entry of a motor's list of regulators: a wpin_position, and its wpin_position_config. */
+#define WPIN_POSITION_REGULATOR(position, its_config)                                              \
     {                                                                                              \
         .takes = WPIN_QUANTITY_POSITION, .gives = WPIN_QUANTITY_SPEED, .state = (position),        \
-        .step = wpin_position_step, .reset = wpin_position_reset                                   \
+        .config = (its_config), .step = wpin_position_step, .reset = wpin_position_reset           \
     }
 
 #ifdef __cplusplus

@@ -6,8 +6,9 @@
  * speed only a torque without current is seen.
  *
  *     static const WPIN_FLASH wpin_motion_config motion_config = {.still = 160, .still_ms = 500};
- *     static wpin_motion motion = {.config = &motion_config};
- *     static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion)};
+ *     static wpin_motion motion;
+ *     static const WPIN_FLASH wpin_protection protections[] = {
+ *         WPIN_MOTION_PROTECTION(&motion, &motion_config)};
  *     // in the motor's configuration:
  *     //     WPIN_PROTECTED(&its_loop), .protections = protections, .protection_count = 1
  */
@@ -32,10 +33,11 @@ typedef struct wpin_watched {
 
 /** A watcher. */
 typedef struct wpin_protection {
-    void *state; /**< Its own, placed by the caller. */
+    void *state;                 /**< Its own, placed by the caller. */
+    const WPIN_FAR void *config; /**< Its constants: what `check` is told each time. */
     /** The fault to trip on, or WPIN_OK. Called in each tick; while the motor is not armed its
      * answer counts for nothing, and what keeps heat goes on. Tick. */
-    wpin_status (*check)(void *state, const wpin_watched *w);
+    wpin_status (*check)(void *state, const WPIN_FAR void *config, const wpin_watched *w);
     /** Begins anew: the motor has just been armed. Tick. */
     void (*reset)(void *state);
 } wpin_protection;
@@ -62,9 +64,8 @@ typedef struct wpin_motion_config {
     uint8_t passes;      /**< ...this often; 0: not watched. */
 } wpin_motion_config;
 
-/** Motion being watched. Placed by the caller. */
+/** Motion being watched. Placed by the caller, all zero. */
 typedef struct wpin_motion {
-    const WPIN_FAR wpin_motion_config *config;
     uint32_t still_us, lost_us, wrong_us, off_us; /**< How long each has lasted. */
     int32_t still_at;                             /**< Where it stands, counts. */
     bool lasts;                                   /**< One of them does. */
@@ -75,13 +76,17 @@ typedef struct wpin_motion {
 
 /** @name For WPIN_MOTION_PROTECTION. Tick.
  * @{ */
-WPIN_API wpin_status wpin_motion_check(void *motion, const wpin_watched *w);
+WPIN_API wpin_status wpin_motion_check(void *motion, const WPIN_FAR void *config,
+                                       const wpin_watched *w);
 WPIN_API void wpin_motion_reset(void *motion);
 /** @} */
 
-/** An entry of a motor's list of protections. */
-#define WPIN_MOTION_PROTECTION(motion)                                                             \
-    { .state = (motion), .check = wpin_motion_check, .reset = wpin_motion_reset }
+/** An entry of a motor's list of protections: a wpin_motion, and its wpin_motion_config. */
+#define WPIN_MOTION_PROTECTION(motion, its_config)                                                 \
+    {                                                                                              \
+        .state = (motion), .config = (its_config), .check = wpin_motion_check,                     \
+        .reset = wpin_motion_reset                                                                 \
+    }
 
 #ifdef __cplusplus
 }

@@ -24,14 +24,16 @@ typedef struct wpin_regulator {
     uint8_t takes; /**< wpin_quantity of its set-point: _TORQUE, _SPEED or _POSITION. */
     uint8_t gives; /**< wpin_quantity it gives, a smaller number. */
     void *state;   /**< Its own, placed by the caller. */
+    const WPIN_FAR void *config; /**< Its constants: what `step` and `reset` are told each time. */
     /** One tick. What was asked of the stage and not given is no reason to ask for more. Tick. */
-    int32_t (*step)(void *state, int32_t setpoint, const wpin_measurement *m,
-                    const wpin_given *given);
+    int32_t (*step)(void *state, const WPIN_FAR void *config, int32_t setpoint,
+                    const wpin_measurement *m, const wpin_given *given);
     /** Begins anew from what is measured and given, so that nothing jumps. Tick. */
-    void (*reset)(void *state, const wpin_measurement *m, const wpin_given *given);
+    void (*reset)(void *state, const WPIN_FAR void *config, const wpin_measurement *m,
+                  const wpin_given *given);
     /** Whether what it measures is near its set-point; NULL: the motor tells by speed or place.
      * Tick. */
-    bool (*near)(const void *state);
+    bool (*near)(const void *state, const WPIN_FAR void *config);
 } wpin_regulator;
 
 #ifdef __cplusplus

@@ -5,8 +5,8 @@
  *
  *     static wpin_speed loop;
  *     static const WPIN_FLASH wpin_speed_config loop_config = {...};     windpin export writes it
- *     static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop)};
- *     loop.config = &loop_config;
+ *     static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop,
+ * &loop_config)};
  *     // in the motor's configuration: WPIN_CLOSED_LOOP(&its_loop), .regulators = regulators,
  * .regulator_count = 1 wpin_motor_request(&drum, (wpin_setpoint){WPIN_QUANTITY_SPEED,
  * WPIN_PERCENT(40)}, 2000000, 60000);
@@ -43,9 +43,8 @@ typedef struct wpin_speed_config {
                           when it does, 1/16384. */
 } wpin_speed_config;
 
-/** A regulator at work. Placed by the caller. */
+/** A regulator at work. Placed by the caller, all zero. */
 typedef struct wpin_speed {
-    const WPIN_FAR wpin_speed_config *config;
     int32_t sum;      /**< Integral share of the effort, x 65536. */
     wpin_duty last;   /**< What it gave last. */
     int16_t before;   /**< The set-point of the tick before, */
@@ -57,16 +56,17 @@ typedef struct wpin_speed {
 
 /** @name For WPIN_SPEED_REGULATOR. Tick.
  * @{ */
-WPIN_API int32_t wpin_speed_step(void *speed, int32_t setpoint, const wpin_measurement *m,
-                                 const wpin_given *given);
-WPIN_API void wpin_speed_reset(void *speed, const wpin_measurement *m, const wpin_given *given);
+WPIN_API int32_t wpin_speed_step(void *speed, const WPIN_FAR void *config, int32_t setpoint,
+                                 const wpin_measurement *m, const wpin_given *given);
+WPIN_API void wpin_speed_reset(void *speed, const WPIN_FAR void *config, const wpin_measurement *m,
+                               const wpin_given *given);
 /** @} */
 
-/** An entry of a motor's list of regulators. */
-#define WPIN_SPEED_REGULATOR(speed)                                                                \
+/** An entry of a motor's list of regulators: a wpin_speed, and its wpin_speed_config. */
+#define WPIN_SPEED_REGULATOR(speed, its_config)                                                    \
     {                                                                                              \
         .takes = WPIN_QUANTITY_SPEED, .gives = WPIN_QUANTITY_EFFORT, .state = (speed),             \
-        .step = wpin_speed_step, .reset = wpin_speed_reset                                         \
+        .config = (its_config), .step = wpin_speed_step, .reset = wpin_speed_reset                 \
     }
 
 #ifdef __cplusplus

@@ -49,7 +49,8 @@ WPIN_API wpin_status wpin_temperature_init(wpin_temperature *temperature,
 
 /** @name For WPIN_TEMPERATURE_PROTECTION. Tick.
  * @{ */
-WPIN_API wpin_status wpin_temperature_check(void *temperature, const wpin_watched *w);
+WPIN_API wpin_status wpin_temperature_check(void *temperature, const WPIN_FAR void *config,
+                                            const wpin_watched *w);
 WPIN_API void wpin_temperature_reset(void *temperature);
 /** @} */
 

@@ -5,8 +5,8 @@
  *
  *     static wpin_torque loop;
  *     static const WPIN_FLASH wpin_torque_config loop_config = {...};     windpin export writes it
- *     static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_TORQUE_REGULATOR(&loop)};
- *     loop.config = &loop_config;
+ *     static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_TORQUE_REGULATOR(&loop,
+ * &loop_config)};
  *     // in the motor's configuration, with the current among what it reads:
  *     //     WPIN_CLOSED_LOOP(&its_loop), .regulators = regulators, .regulator_count = 1
  *     wpin_motor_request(&press, (wpin_setpoint){WPIN_QUANTITY_TORQUE, WPIN_PERCENT(40)}, 0, 5000);
@@ -38,9 +38,8 @@ typedef struct wpin_torque_config {
     uint16_t integral;  /**< Effort for an error of a mV, more each tick, 1/16384 x 4096. */
 } wpin_torque_config;
 
-/** A regulator at work. Placed by the caller. */
+/** A regulator at work. Placed by the caller, all zero. */
 typedef struct wpin_torque {
-    const WPIN_FAR wpin_torque_config *config;
     int32_t sum;    /**< Integral share of the effort, x 65536. */
     wpin_duty last; /**< What it gave last. */
     int16_t off;    /**< Mean of the error, mV. */
@@ -48,18 +47,21 @@ typedef struct wpin_torque {
 
 /** @name For WPIN_TORQUE_REGULATOR. Tick.
  * @{ */
-WPIN_API int32_t wpin_torque_step(void *torque, int32_t setpoint, const wpin_measurement *m,
-                                  const wpin_given *given);
-WPIN_API void wpin_torque_reset(void *torque, const wpin_measurement *m, const wpin_given *given);
-WPIN_API bool wpin_torque_near(const void *torque); /**< Or it gives all or nothing, which is as
-                                                         near as it comes. */
+WPIN_API int32_t wpin_torque_step(void *torque, const WPIN_FAR void *config, int32_t setpoint,
+                                  const wpin_measurement *m, const wpin_given *given);
+WPIN_API void wpin_torque_reset(void *torque, const WPIN_FAR void *config,
+                                const wpin_measurement *m, const wpin_given *given);
+WPIN_API bool wpin_torque_near(const void *torque,
+                               const WPIN_FAR void *config); /**< Or it gives all or nothing, which
+                                     is as near as it comes. */
 /** @} */
 
-/** An entry of a motor's list of regulators. */
-#define WPIN_TORQUE_REGULATOR(torque)                                                              \
+/** An entry of a motor's list of regulators: a wpin_torque, and its wpin_torque_config. */
+#define WPIN_TORQUE_REGULATOR(torque, its_config)                                                  \
     {                                                                                              \
         .takes = WPIN_QUANTITY_TORQUE, .gives = WPIN_QUANTITY_EFFORT, .state = (torque),           \
-        .step = wpin_torque_step, .reset = wpin_torque_reset, .near = wpin_torque_near             \
+        .config = (its_config), .step = wpin_torque_step, .reset = wpin_torque_reset,              \
+        .near = wpin_torque_near                                                                   \
     }
 
 #ifdef __cplusplus

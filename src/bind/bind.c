@@ -130,8 +130,8 @@ static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
     bound->overload = (wpin_overload_config){.share = WPIN_OVERLOAD_SHARE(mv),
                                              .decay = WPIN_OVERLOAD_DECAY(ms),
                                              .at_first = (uint8_t)lround(l->overload_first * 100)};
-    bound->overload_at_work.config = &bound->overload;
-    wpin_bind_watch(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work));
+    wpin_bind_watch(bound, (wpin_protection)WPIN_OVERLOAD_PROTECTION(&bound->overload_at_work,
+                                                                     &bound->overload));
 }
 
 /* What a shaft that is regulated must do. One whose speed is not asked for may be turned back for a
@@ -160,8 +160,8 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
         bound->motion.stall_mv = (uint16_t)fmin(slope * sense_slope(load), UINT16_MAX);
         bound->motion.stall_from = to_duty(fmin(fmax(1 - amps / fmax(slope, 1e-9), 0), 1));
     }
-    bound->motion_at_work.config = &bound->motion;
-    wpin_bind_watch(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
+    wpin_bind_watch(
+        bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work, &bound->motion));
 }
 
 /* Up to which age a speed is corrected in full. One counted in windows is never younger than those:
@@ -195,8 +195,8 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
         .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
         .fresh_us = (uint16_t)fmin(1e6 * fresh(rig, load, d.delay), UINT16_MAX),
         .coasts = coasts(rig, load)};
-    bound->speed_at_work.config = &bound->speed;
-    bound->regulators[0] = (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work);
+    bound->regulators[0] =
+        (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work, &bound->speed);
     wpin_bind_loop(bound);
     bound->motor.regulators = bound->regulators;
     bound->motor.regulator_count = 1;
@@ -218,9 +218,8 @@ static void bind_current(wpin_bound_load *bound, const wpin_rig *rig, const wpin
         .emf = to_gain(d.emf * WPIN_DUTY_FULL),
         .gain = to_gain(gain * 256),
         .integral = to_gain(fmax(1, gain * rig->controller.tick / d.integral_time * 4096))};
-    bound->torque_at_work.config = &bound->torque;
     bound->regulators[bound->motor.regulator_count++] =
-        (wpin_regulator)WPIN_TORQUE_REGULATOR(&bound->torque_at_work);
+        (wpin_regulator)WPIN_TORQUE_REGULATOR(&bound->torque_at_work, &bound->torque);
     wpin_bind_loop(bound);
     bound->motor.regulators = bound->regulators;
     wpin_slew slew = WPIN_SLEW_US(to_us(d.slew)), *regulated = &bound->motor.guard.regulated;
@@ -261,9 +260,8 @@ static void bind_position(wpin_bound_load *bound, const wpin_rig *rig, const wpi
         bound->position.near = (uint16_t)fmin(round(1 / (2 * gain * tick)), UINT16_MAX);
         bound->position.lead = (uint16_t)fmin(round(0x1p22 * tick / scale), UINT16_MAX);
     }
-    bound->position_at_work.config = &bound->position;
     bound->regulators[bound->motor.regulator_count++] =
-        (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work);
+        (wpin_regulator)WPIN_POSITION_REGULATOR(&bound->position_at_work, &bound->position);
     wpin_bind_places(bound, load);
 }
 

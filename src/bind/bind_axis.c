@@ -99,10 +99,10 @@ static void watch(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_lo
                              .over_speed = (uint16_t)fmin(1.1 * WPIN_DUTY_FULL, INT16_MAX),
                              .off_by = WPIN_DUTY_FULL / 10,
                              .off_ms = (uint16_t)lround(s->follow_time * 1e3)};
-    bound->motion_at_work.config = &bound->motion;
     wpin_bind_loop(bound); /* it takes speeds and places itself */
     wpin_bind_watch(bound, (wpin_protection)WPIN_AXIS_PROTECTION(&bound->axis_at_work));
-    wpin_bind_watch(bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work));
+    wpin_bind_watch(
+        bound, (wpin_protection)WPIN_MOTION_PROTECTION(&bound->motion_at_work, &bound->motion));
 }
 
 void wpin_bind_axis(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {

@@ -11,8 +11,8 @@ void wpin_bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig, const wp
         (wpin_phase_watch_config){.stage = load->hall.there ? &bound->six_step_at_work.stage
                                                             : &bound->sensorless_at_work.stage,
                                   .least_mv = (uint16_t)fmin(fmax(round(mv), 8), 8191)};
-    bound->phase_watch_at_work.config = &bound->phase_watch;
-    wpin_bind_watch(bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work));
+    wpin_bind_watch(
+        bound, (wpin_protection)WPIN_PHASE_WATCH(&bound->phase_watch_at_work, &bound->phase_watch));
 }
 
 /* Electrical turns in 1/256 of a sector. */

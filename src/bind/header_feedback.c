@@ -45,10 +45,10 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
             "static const WPIN_FLASH wpin_speed_config %s_speed_config = {.feed = %u, .friction = "
             "%u, .breakaway = %u, .climb = %u, .inertia = %u,\n    .gain = %u, .integral = %u, "
             ".fresh_us = %u, .coasts = %u};\n"
-            "static wpin_speed %s_speed = {.config = &%s_speed_config};\n",
+            "static wpin_speed %s_speed;\n",
             load->speed.maximum, load->speed.rated, id, load->speed.maximum, id, s->feed,
             s->friction, s->breakaway, s->climb, s->inertia, s->gain, s->integral, s->fresh_us,
-            s->coasts, id, id);
+            s->coasts, id);
     if (!wpin_rig_knows_place(load)) {
         return;
     }
@@ -56,9 +56,9 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
             "static const WPIN_FLASH wpin_position_config %s_position_config = {.most = %u, .brake "
             "= %u, .gain = %u, .blend = %u, .up = %u, .bend = %u, .rise = %u,\n    .fall = %u, "
             ".near = %u, .lead = %u, .square = %lu};\n"
-            "static wpin_position %s_position = {.config = &%s_position_config};\n",
+            "static wpin_position %s_position;\n",
             id, p->most, p->brake, p->gain, p->blend, p->up, p->bend, p->rise, p->fall, p->near,
-            p->lead, (unsigned long)p->square, id, id);
+            p->lead, (unsigned long)p->square, id);
 }
 
 /* The unit of its torques, whoever regulates them. */
@@ -74,8 +74,8 @@ static void export_torque(FILE *to, const wpin_torque_config *t, const char *id)
     fprintf(to,
             "static const WPIN_FLASH wpin_torque_config %s_torque_config = {.full_mv = %u, "
             ".within_mv = %u, .feed = %u, .emf = %u,\n    .gain = %u, .integral = %u};\n"
-            "static wpin_torque %s_torque = {.config = &%s_torque_config};\n",
-            id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain, t->integral, id, id);
+            "static wpin_torque %s_torque;\n",
+            id, t->full_mv, t->within_mv, t->feed, t->emf, t->gain, t->integral, id);
 }
 
 /* Field orientation does that by itself. */
@@ -91,13 +91,14 @@ static void export_regulators(FILE *to, const wpin_rig_load *load, const char *i
     }
     fprintf(to, "static const WPIN_FLASH wpin_regulator %s_regulators[] = {", id);
     if (load->speed.there) {
-        fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed)", id);
+        fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed, &%s_speed_config)", id, id);
     }
     if (load->speed.there && wpin_rig_knows_place(load)) {
-        fprintf(to, ",\n    WPIN_POSITION_REGULATOR(&%s_position)", id);
+        fprintf(to, ",\n    WPIN_POSITION_REGULATOR(&%s_position, &%s_position_config)", id, id);
     }
     if (torque) {
-        fprintf(to, "%sWPIN_TORQUE_REGULATOR(&%s_torque)", load->speed.there ? ",\n    " : "", id);
+        fprintf(to, "%sWPIN_TORQUE_REGULATOR(&%s_torque, &%s_torque_config)",
+                load->speed.there ? ",\n    " : "", id, id);
     }
     fprintf(to, "};\n");
 }
@@ -109,9 +110,9 @@ static void export_motion(FILE *to, const wpin_motion_config *m, const char *id)
             "%u, .wrong_ms "
             "= %u, .over_speed = "
             "%u, .off_by = %u, .off_ms = %u, .passed_by = %u, .passes = %u};\n"
-            "static wpin_motion %s_motion = {.config = &%s_motion_config};\n",
+            "static wpin_motion %s_motion;\n",
             id, m->still, m->least_effort, m->still_ms, m->lost_ms, m->stall_mv, m->stall_from,
-            m->wrong_ms, m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id, id);
+            m->wrong_ms, m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id);
 }
 
 static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_overload_config *o,
@@ -121,8 +122,8 @@ static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_
         "/* It carries %.4g A for ever; time constant %.4g s. */\n"
         "static const WPIN_FLASH wpin_overload_config %s_overload_config = {.share = %u, .decay "
         "= %u, .at_first = %u};\n"
-        "static wpin_overload %s_overload = {.config = &%s_overload_config};\n",
-        limits->overload_amps, limits->overload_time, id, o->share, o->decay, o->at_first, id, id);
+        "static wpin_overload %s_overload;\n",
+        limits->overload_amps, limits->overload_time, id, o->share, o->decay, o->at_first, id);
 }
 
 static bool watches_phases(const wpin_rig_load *load) {
@@ -134,8 +135,8 @@ static void export_phase_watch(FILE *to, const wpin_phase_watch_config *c, const
     fprintf(to,
             "static const WPIN_FLASH wpin_phase_watch_config %s_phase_watch_config = {.stage = "
             "&%s_at_work.stage, .least_mv = %u};\n"
-            "static wpin_phase_watch %s_phase_watch = {.config = &%s_phase_watch_config};\n",
-            id, id, c->least_mv, id, id);
+            "static wpin_phase_watch %s_phase_watch;\n",
+            id, id, c->least_mv, id);
 }
 
 static void export_temperature(FILE *to, const wpin_rig_thermistor *t,
@@ -154,18 +155,23 @@ static void export_protections(FILE *to, const wpin_rig_load *load, const char *
     const struct {
         bool there;
         const char *call, *object;
-    } all[] = {{wpin_bind_watches_motion(load), "WPIN_MOTION_PROTECTION", "motion"},
-               {load->limits.overload_amps > 0, "WPIN_OVERLOAD_PROTECTION", "overload"},
-               {load->thermistor.there, "WPIN_TEMPERATURE_PROTECTION", "temperature"},
-               {watches_phases(load), "WPIN_PHASE_WATCH", "phase_watch"}};
+        bool knows; /* its constants already */
+    } all[] = {{wpin_bind_watches_motion(load), "WPIN_MOTION_PROTECTION", "motion", false},
+               {load->limits.overload_amps > 0, "WPIN_OVERLOAD_PROTECTION", "overload", false},
+               {load->thermistor.there, "WPIN_TEMPERATURE_PROTECTION", "temperature", true},
+               {watches_phases(load), "WPIN_PHASE_WATCH", "phase_watch", false}};
     const char *between = "";
     for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
         if (all[i].there && between[0] == '\0') {
             fprintf(to, "static const WPIN_FLASH wpin_protection %s_protections[] = {", id);
         }
         if (all[i].there) {
-            fprintf(to, "%s%s(&%s_%s)", between, all[i].call, id, all[i].object);
-            between = ", ";
+            fprintf(to, "%s\n    %s(&%s_%s", between, all[i].call, id, all[i].object);
+            if (!all[i].knows) {
+                fprintf(to, ", &%s_%s_config", id, all[i].object);
+            }
+            fprintf(to, ")");
+            between = ",";
         }
     }
     fprintf(to, "%s", between[0] != '\0' ? "};\n" : "");

@@ -374,8 +374,8 @@ void wpin_axis_set_position(void *self, int32_t position) {
 
 /* ---- what it trips on ---- */
 
-wpin_status wpin_axis_check(void *self, const wpin_watched *w) {
-    (void)w;
+wpin_status wpin_axis_check(void *self, const WPIN_FAR void *config, const wpin_watched *w) {
+    (void)config, (void)w;
     const wpin_axis *axis = self;
     if (axis->config == NULL || !wpin_axis_is_heard(axis) || axis->node.boots != axis->boots) {
         return WPIN_FAULT_SILENT;

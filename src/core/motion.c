@@ -14,31 +14,30 @@ static bool lasts(uint32_t *us, bool is_so, uint16_t dt_us, uint16_t ms) {
 }
 
 /* What it draws at least while it stands, mV at the pin, as its stage drives it. */
-static uint32_t standing(const wpin_motion *motion, const wpin_watched *w) {
-    uint16_t effort = wpin_steady_size(w->effort), from = motion->config->stall_from;
-    return effort <= from ? 0
-                          : ((uint32_t)motion->config->stall_mv * (uint16_t)(effort - from)) >> 14;
+static uint32_t standing(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
+    uint16_t effort = wpin_steady_size(w->effort), from = c->stall_from;
+    return effort <= from ? 0 : ((uint32_t)c->stall_mv * (uint16_t)(effort - from)) >> 14;
 }
 
 /* Whether it is known to draw next to nothing for what it is driven with. */
-static bool is_dead(const wpin_motion *motion, const wpin_watched *w) {
+static bool is_dead(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
     bool known = (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
-    return known && wpin_steady_size(w->measurement->current) < standing(motion, w) / 32U;
+    return known && wpin_steady_size(w->measurement->current) < standing(c, w) / 32U;
 }
 
 /* Whether the current of a standing motor is known, and its own. */
-static bool tells_by_current(const wpin_motion *motion, const wpin_watched *w) {
-    return motion->config->stall_mv != 0 && (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
+static bool tells_by_current(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
+    return c->stall_mv != 0 && (w->measurement->valid & WPIN_HAS_CURRENT) != 0;
 }
 
 /* A standing motor draws its stall current, one that turns less by its back-emf, and one without
  * volts none. A quarter is left for a warm winding and a weak supply. */
-static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
-    if (!tells_by_current(motion, w)) {
+static wpin_status why_still(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
+    if (!tells_by_current(c, w)) {
         return WPIN_FAULT_NO_MOTION;
     }
-    uint32_t stalled = standing(motion, w);
-    if (is_dead(motion, w)) {
+    uint32_t stalled = standing(c, w);
+    if (is_dead(c, w)) {
         return WPIN_FAULT_NO_CURRENT;
     }
     bool all = wpin_steady_size(w->measurement->current) >= stalled - stalled / 4U;
@@ -47,26 +46,25 @@ static wpin_status why_still(const wpin_motion *motion, const wpin_watched *w) {
 
 /* Whether it draws so little that it must be turning: below 9/16, which neither a hot winding nor a
  * weak supply leaves of the current of a standing motor. */
-static bool draws_little(const wpin_motion *motion, const wpin_watched *w) {
+static bool draws_little(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
     uint32_t drawn = wpin_steady_size(w->measurement->current);
-    return drawn * 16U < standing(motion, w) * 9U;
+    return drawn * 16U < standing(c, w) * 9U;
 }
 
 /* Standing, as far as is measured, and yet it must be turning. */
-static bool is_lost(const wpin_motion *motion, const wpin_watched *w) {
-    return motion->config->lost_ms != 0 && tells_by_current(motion, w) && !is_dead(motion, w) &&
-           draws_little(motion, w);
+static bool is_lost(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
+    return c->lost_ms != 0 && tells_by_current(c, w) && !is_dead(c, w) && draws_little(c, w);
 }
 
 /* To stand with the current of a standing motor, cold or hot, is what a torque is for. */
-static bool presses(const wpin_motion *motion, const wpin_watched *w) {
-    return !tells_by_current(motion, w) || (!is_dead(motion, w) && !draws_little(motion, w));
+static bool presses(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w) {
+    return !tells_by_current(c, w) || (!is_dead(c, w) && !draws_little(c, w));
 }
 
 /* Whether it goes over the place asked for again and again: each time it starts, it goes too far.
  */
-static bool hunts(wpin_motion *motion, const wpin_watched *w) {
-    const WPIN_FAR wpin_motion_config *c = motion->config;
+static bool hunts(wpin_motion *motion, const WPIN_FAR wpin_motion_config *c,
+                  const wpin_watched *w) {
     if (w->quantity != WPIN_QUANTITY_POSITION || c->passes == 0) {
         motion->side = 0;
         motion->passed = 0;
@@ -113,14 +111,13 @@ static int32_t off_speed(const wpin_watched *w) {
 }
 
 /* What has to last before it is a fault. */
-static wpin_status lasting(wpin_motion *mine, const wpin_watched *w, bool still, bool wrong,
-                           bool apart) {
-    const WPIN_FAR wpin_motion_config *c = mine->config;
+static wpin_status lasting(wpin_motion *mine, const WPIN_FAR wpin_motion_config *c,
+                           const wpin_watched *w, bool still, bool wrong, bool apart) {
     uint16_t dt_us = w->measurement->dt_us;
     mine->lasts = still || wrong || apart;
-    bool lost = still && wpin_steady_size(w->measurement->speed) <= c->still && is_lost(mine, w);
+    bool lost = still && wpin_steady_size(w->measurement->speed) <= c->still && is_lost(c, w);
     if (lasts(&mine->still_us, still, dt_us, c->still_ms)) {
-        return why_still(mine, w);
+        return why_still(c, w);
     }
     if (lasts(&mine->lost_us, lost, dt_us, c->lost_ms)) {
         return WPIN_FAULT_FEEDBACK;
@@ -129,26 +126,26 @@ static wpin_status lasting(wpin_motion *mine, const wpin_watched *w, bool still,
         return WPIN_FAULT_WRONG_WAY;
     }
     if (lasts(&mine->off_us, apart, dt_us, c->off_ms)) {
-        return is_dead(mine, w) ? WPIN_FAULT_NO_CURRENT : WPIN_FAULT_FOLLOWING;
+        return is_dead(c, w) ? WPIN_FAULT_NO_CURRENT : WPIN_FAULT_FOLLOWING;
     }
     return WPIN_OK;
 }
 
 /* Without a speed only what is asked for by its current tells something: that none flows. */
-static wpin_status by_current(wpin_motion *mine, const wpin_watched *w) {
-    const WPIN_FAR wpin_motion_config *c = mine->config;
+static wpin_status by_current(wpin_motion *mine, const WPIN_FAR wpin_motion_config *c,
+                              const wpin_watched *w) {
     bool driven = w->effort != 0 && wpin_steady_size(w->effort) >= c->least_effort;
-    bool dead = w->quantity == WPIN_QUANTITY_TORQUE && driven && is_dead(mine, w);
+    bool dead = w->quantity == WPIN_QUANTITY_TORQUE && driven && is_dead(c, w);
     return lasts(&mine->still_us, dead, w->measurement->dt_us, c->still_ms) ? WPIN_FAULT_NO_CURRENT
                                                                             : WPIN_OK;
 }
 
-wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
+wpin_status wpin_motion_check(void *motion, const WPIN_FAR void *config, const wpin_watched *w) {
     wpin_motion *mine = motion;
-    const WPIN_FAR wpin_motion_config *c = mine->config;
+    const WPIN_FAR wpin_motion_config *c = config;
     const wpin_measurement *m = w->measurement;
     if ((m->valid & WPIN_HAS_SPEED) == 0) { /* whether that is a fault, the guard knows */
-        return by_current(mine, w);
+        return by_current(mine, c, w);
     }
     uint16_t speed = wpin_steady_size(m->speed), effort = wpin_steady_size(w->effort);
     bool against = effort != 0 && (m->speed > 0) != (w->effort > 0);
@@ -163,18 +160,18 @@ wpin_status wpin_motion_check(void *motion, const wpin_watched *w) {
     uint16_t standing_still = c->still;
     bool driven = effort != 0 && effort >= c->least_effort;
     bool still = driven && ((speed <= standing_still && !creeps(mine, m)) ||
-                            (slower > standing_still && is_dead(mine, w))); /* or dies away */
-    still = still && !(w->quantity == WPIN_QUANTITY_TORQUE && presses(mine, w));
+                            (slower > standing_still && is_dead(c, w))); /* or dies away */
+    still = still && !(w->quantity == WPIN_QUANTITY_TORQUE && presses(c, w));
     bool wrong = against && speed > standing_still;
     bool apart =
         (off > c->off_by || off < -(int32_t)c->off_by) && (w->held & WPIN_HELD_REVERSAL) == 0;
     if (still || wrong || apart || mine->lasts) {
-        wpin_status fault = lasting(mine, w, still, wrong, apart);
+        wpin_status fault = lasting(mine, c, w, still, wrong, apart);
         if (fault != WPIN_OK) {
             return fault;
         }
     }
-    return hunts(mine, w) ? WPIN_FAULT_HUNTING : WPIN_OK;
+    return hunts(mine, c, w) ? WPIN_FAULT_HUNTING : WPIN_OK;
 }
 
 void wpin_motion_reset(void *motion) {

@@ -16,7 +16,7 @@ static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
     for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
         if (r->takes <= quantity) {
-            r->reset(r->state, &motor->measurement, &given);
+            r->reset(r->state, r->config, &motor->measurement, &given);
         }
     }
 }
@@ -98,7 +98,7 @@ static wpin_duty way_to(const wpin_motor *motor, uint8_t quantity, int32_t value
     wpin_given given = wpin_steady_given(motor, config);
     for (uint8_t i = 0; i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        r->reset(r->state, &motor->measurement, &given);
+        r->reset(r->state, r->config, &motor->measurement, &given);
     }
     if (quantity == WPIN_QUANTITY_POSITION) {
         value = (int32_t)((uint32_t)value - (uint32_t)motor->measurement.position);

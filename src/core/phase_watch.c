@@ -33,12 +33,13 @@ static uint32_t sum_of(const uint16_t *means, uint8_t one, uint8_t other) {
 /* Whether two of the rows have much less current than the other four, or, both ways round, four of
  * them than the other two, though they are driven as hard: a regulator that answers to an uneven
  * sensor drives some of them less. */
-static bool is_missing(const wpin_phase_watch *p, uint8_t item, uint32_t amps, uint32_t efforts) {
+static bool is_missing(const wpin_phase_watch *p, uint16_t least_mv, uint8_t item, uint32_t amps,
+                       uint32_t efforts) {
     bool lead = item >= WPIN_SECTORS; /* both of its switches */
     uint8_t one = (uint8_t)(lead ? 2U * (item - WPIN_SECTORS) : item),
             other = (uint8_t)(lead ? one + 1U : one);
     uint32_t mine = sum_of(p->mean, one, other), effort = sum_of(p->effort, one, other);
-    uint32_t others = amps - mine, least = (uint32_t)p->config->least_mv << 3;
+    uint32_t others = amps - mine, least = (uint32_t)least_mv << 3;
     uint32_t effort_others = efforts - effort;
     /* means of 2 and 4 rows compared: less than 3/8 of the current, at 7/8 of the effort or more */
     if (lead) {
@@ -50,7 +51,7 @@ static bool is_missing(const wpin_phase_watch *p, uint8_t item, uint32_t amps, u
 
 /* What carries no current, once every row has been seen: a lead first, as it takes both its
  * switches with it. */
-static uint8_t find_missing(const wpin_phase_watch *p) {
+static uint8_t find_missing(const wpin_phase_watch *p, uint16_t least_mv) {
     uint32_t amps = 0, efforts = 0;
     for (uint8_t row = 0; row < WPIN_SECTORS; row++) {
         if (p->samples[row] < ENOUGH) {
@@ -60,7 +61,7 @@ static uint8_t find_missing(const wpin_phase_watch *p) {
         efforts += p->effort[row];
     }
     for (uint8_t item = WPIN_SECTORS + 3U; item-- > 0;) {
-        if (is_missing(p, item, amps, efforts)) {
+        if (is_missing(p, least_mv, item, amps, efforts)) {
             return item;
         }
     }
@@ -68,17 +69,19 @@ static uint8_t find_missing(const wpin_phase_watch *p) {
 }
 
 /* A start, or a load that comes and goes, tells the rows apart too, but not turn after turn. */
-static wpin_status judge(wpin_phase_watch *p) {
-    uint8_t missing = find_missing(p);
+static wpin_status judge(wpin_phase_watch *p, uint16_t least_mv) {
+    uint8_t missing = find_missing(p, least_mv);
     bool same = missing != NOTHING && missing == p->missing;
     p->lasts = (uint8_t)(same ? p->lasts + (p->lasts < LONG) : 0);
     p->missing = missing;
     return p->lasts == LONG ? WPIN_FAULT_PHASE : WPIN_OK;
 }
 
-wpin_status wpin_phase_watch_check(void *watch, const wpin_watched *w) {
+wpin_status wpin_phase_watch_check(void *watch, const WPIN_FAR void *config,
+                                   const wpin_watched *w) {
     wpin_phase_watch *p = watch;
-    uint8_t row = (uint8_t)(p->config->stage->drive - WPIN_DRIVE_SECTOR);
+    const WPIN_FAR wpin_phase_watch_config *c = config;
+    uint8_t row = (uint8_t)(c->stage->drive - WPIN_DRIVE_SECTOR);
     if ((w->measurement->valid & WPIN_HAS_CURRENT) == 0) {
         return WPIN_OK;
     }
@@ -90,7 +93,7 @@ wpin_status wpin_phase_watch_check(void *watch, const wpin_watched *w) {
     if (row >= WPIN_SECTORS) {
         return WPIN_OK;
     }
-    wpin_status status = row != p->row ? judge(p) : WPIN_OK;
+    wpin_status status = row != p->row ? judge(p, c->least_mv) : WPIN_OK;
     p->row = row;
     add(p, row, w);
     return status;

@@ -1,7 +1,7 @@
 /* From a distance to go to a speed. */
 #include "windpin/position.h"
-#include "regulate.h"
 #include "windpin/guard.h"
+#include "windpin/impl/regulate.h"
 #include "windpin/impl/steady_guard.h"
 
 #define FULL       ((int32_t)WPIN_DUTY_FULL)
@@ -47,13 +47,14 @@ static uint8_t gently(const wpin_position *p) {
 /* Each time it went over its place it comes back half as fast, and half as hard: what loosens the
  * shaft and what slows it differ from what they are said to be, and the last counts leave no time
  * to measure it. */
-static uint16_t fastest(const wpin_position *p, uint16_t counts) {
-    uint16_t speed = (uint16_t)(by_law(p->config, counts) >> gently(p));
+static uint16_t fastest(const wpin_position *p, const WPIN_FAR wpin_position_config *c,
+                        uint16_t counts) {
+    uint16_t speed = (uint16_t)(by_law(c, counts) >> gently(p));
     return speed == 0 && counts != 0 ? 1 : speed; /* it has a way to go */
 }
 
-static uint16_t faster_by(const wpin_position *p) {
-    uint16_t up = (uint16_t)(p->config->up >> gently(p));
+static uint16_t faster_by(const wpin_position *p, const WPIN_FAR wpin_position_config *c) {
+    uint16_t up = (uint16_t)(c->up >> gently(p));
     return up == 0 ? 1 : lower(up, (uint16_t)WPIN_DUTY_FULL);
 }
 
@@ -134,8 +135,8 @@ static int32_t next_pull(const WPIN_FAR wpin_position_config *c, uint8_t bend, i
 }
 
 /* Towards the place by a speed that has no corners, but never faster than can be braked at once. */
-static int16_t bent(wpin_position *p, uint16_t counts, bool back) {
-    const WPIN_FAR wpin_position_config *c = p->config;
+static int16_t bent(wpin_position *p, const WPIN_FAR wpin_position_config *c, uint16_t counts,
+                    bool back) {
     uint8_t bend = c->bend < BEND_MAX ? c->bend : BEND_MAX;
     int32_t along = wpin_within(p->fine, FULL * 256);
     int32_t pull = wpin_within(p->pull, (int32_t)1 << bend);
@@ -145,7 +146,7 @@ static int16_t bent(wpin_position *p, uint16_t counts, bool back) {
     bool stops = goes_on && to_stop(c, bend, (uint32_t)along, pull) >= counts;
     pull = stops ? pull - 1 : next_pull(c, bend, pull, (int32_t)c->most * 256 - along);
     pull = wpin_within(pull, (int32_t)1 << bend);
-    int32_t rate = pull < 0 ? c->fall : c->rise, highest = (int32_t)fastest(p, counts) * 256;
+    int32_t rate = pull < 0 ? c->fall : c->rise, highest = (int32_t)fastest(p, c, counts) * 256;
     along = wpin_within(along + wpin_halved(rate * pull, bend), FULL * 256);
     if (along > highest) {
         along = highest;
@@ -172,17 +173,18 @@ static void let_go(wpin_position *p, int16_t speed) {
 /* The effort asked for would be against the way it turns, and is held back: nothing can be done but
  * wait until the shaft is slower. On its way to the place it goes on from the speed it has then;
  * away from it, it has to stand first, and keeps asking for the way back. */
-static int16_t slows(wpin_position *p, uint16_t counts, bool back, const wpin_measurement *m) {
+static int16_t slows(wpin_position *p, const WPIN_FAR wpin_position_config *c, uint16_t counts,
+                     bool back, const wpin_measurement *m) {
     bool comes = (m->valid & WPIN_HAS_SPEED) != 0 && m->speed != 0 && (m->speed < 0) == back;
-    uint16_t speed = comes ? lower(wpin_steady_size(m->speed), fastest(p, counts)) : 0;
+    uint16_t speed = comes ? lower(wpin_steady_size(m->speed), fastest(p, c, counts)) : 0;
     let_go(p, (int16_t)(back ? -(int32_t)speed : (int32_t)speed));
     return speed != 0 || counts == 0 ? p->speed : (int16_t)(back ? -1 : 1);
 }
 
-int32_t wpin_position_step(void *position, int32_t setpoint, const wpin_measurement *m,
-                           const wpin_given *given) {
+int32_t wpin_position_step(void *position, const WPIN_FAR void *config, int32_t setpoint,
+                           const wpin_measurement *m, const wpin_given *given) {
     wpin_position *p = position;
-    const WPIN_FAR wpin_position_config *c = p->config;
+    const WPIN_FAR wpin_position_config *c = config;
     uint32_t away = (uint32_t)setpoint - (uint32_t)m->position;
     bool back = away > INT32_MAX;
     uint32_t size = back ? 0U - away : away;
@@ -193,23 +195,25 @@ int32_t wpin_position_step(void *position, int32_t setpoint, const wpin_measurem
     uint16_t counts = (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size);
     watch_passes(p, setpoint, back, counts);
     if ((given->held & WPIN_HELD_REVERSAL) != 0) {
-        return slows(p, counts, back, m);
+        return slows(p, c, counts, back, m);
     }
     if (c->bend != 0) {
-        p->speed = bent(p, counts, back);
+        p->speed = bent(p, c, counts, back);
         return p->speed;
     }
-    uint16_t speed = fastest(p, counts);
+    uint16_t speed = fastest(p, c, counts);
     uint16_t was = (p->speed < 0) == back ? wpin_steady_size(p->speed) : 0;
-    if (speed > was && speed - was > faster_by(p)) {
-        speed = (uint16_t)(was + faster_by(p));
+    if (speed > was && speed - was > faster_by(p, c)) {
+        speed = (uint16_t)(was + faster_by(p, c));
     }
     p->speed = (int16_t)(back ? -(int32_t)speed : (int32_t)speed);
     return p->speed;
 }
 
-void wpin_position_reset(void *position, const wpin_measurement *m, const wpin_given *given) {
+void wpin_position_reset(void *position, const WPIN_FAR void *config, const wpin_measurement *m,
+                         const wpin_given *given) {
     wpin_position *p = position;
+    (void)config;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0 && given->effort != 0;
     let_go(p, measured ? m->speed : 0);
     p->side = 0;

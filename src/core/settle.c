@@ -48,7 +48,8 @@ WPIN_RARE static void settle_torque(wpin_motor *motor) {
     bool there = state->asked_now == motor->setpoint.value, near = true;
     for (uint8_t i = 0; i < config->regulator_count; i++) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        near = near && (r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL || r->near(r->state));
+        near = near && (r->takes != WPIN_QUANTITY_TORQUE || r->near == NULL ||
+                        r->near(r->state, r->config));
     }
     bool limited = (motor->guard.held & limits) != 0; /* running free it never draws that much */
     if (!there || !(near || limited || comes_no_nearer(motor, 1, false))) {

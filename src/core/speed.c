@@ -1,6 +1,6 @@
 /* Regulates a speed: feed-forward, and a proportional and an integral share of what it leaves. */
 #include "windpin/speed.h"
-#include "regulate.h"
+#include "windpin/impl/regulate.h"
 #include "windpin/impl/steady_guard.h"
 
 #define FULL    ((int16_t)WPIN_DUTY_FULL)
@@ -19,8 +19,7 @@ static int32_t forward(const WPIN_FAR wpin_speed_config *c, int16_t setpoint, in
 
 /* The effort against friction: more while the shaft stands, and ever more the longer it does, up to
  * twice what should turn it. */
-static int16_t against_friction(wpin_speed *s, bool stands) {
-    const WPIN_FAR wpin_speed_config *c = s->config;
+static int16_t against_friction(wpin_speed *s, const WPIN_FAR wpin_speed_config *c, bool stands) {
     if (!stands) {
         s->climbed = 0;
         return wpin_gain(c->friction);
@@ -34,7 +33,7 @@ static int16_t against_friction(wpin_speed *s, bool stands) {
 
 /* What it takes to move the inertia along a ramp: of how fast the set-point moves, smoothed over
  * some 16 ticks, as it moves in whole steps. */
-static int32_t along_ramp(wpin_speed *s, int16_t setpoint) {
+static int32_t along_ramp(wpin_speed *s, const WPIN_FAR wpin_speed_config *c, int16_t setpoint) {
     int16_t rate = s->rate;
     if (setpoint == s->before && rate == 0) {
         return 0;
@@ -43,13 +42,13 @@ static int32_t along_ramp(wpin_speed *s, int16_t setpoint) {
     int32_t less = (int32_t)((wpin_steady_size(rate) + 15U) >> 4); /* up, so that it ends */
     s->before = setpoint;
     s->rate = (int16_t)wpin_within((rate < 0 ? rate + less : rate - less) + moved * 16, INT16_MAX);
-    return wpin_halved((int32_t)s->rate * wpin_gain(s->config->inertia), 8);
+    return wpin_halved((int32_t)s->rate * wpin_gain(c->inertia), 8);
 }
 
 /* How often the gains are halved for a speed of this age. It changes its mind late: ages that come
  * and go around a border would else weigh fast readings more than slow ones. */
-static uint8_t halvings(wpin_speed *s, uint16_t age_us) {
-    uint16_t fresh_us = s->config->fresh_us, older_us = (uint16_t)(fresh_us + (fresh_us >> 1));
+static uint8_t halvings(wpin_speed *s, uint16_t fresh_us, uint16_t age_us) {
+    uint16_t older_us = (uint16_t)(fresh_us + (fresh_us >> 1));
     older_us = older_us < fresh_us ? UINT16_MAX : older_us;
     uint8_t n = s->halvings;
     if (fresh_us == 0) {
@@ -84,8 +83,8 @@ static bool winds_up(const wpin_speed *s, int16_t error, const wpin_given *given
 
 /* Whether the motor coasts down about as fast as it ever will: its stage can't slow it, and it is
  * given less than it turns by, as the constants have it and as was learnt besides. */
-static bool runs_down(wpin_speed *s, int16_t error, int16_t speed) {
-    const WPIN_FAR wpin_speed_config *c = s->config;
+static bool runs_down(wpin_speed *s, const WPIN_FAR wpin_speed_config *c, int16_t error,
+                      int16_t speed) {
     bool back = speed < 0;
     if (c->coasts == 0) {
         return false;
@@ -111,13 +110,12 @@ static void share_over(wpin_speed *s, int32_t effort) {
     s->sum = wpin_within(wpin_upper(s->sum) + wpin_within(effort, FULL), FULL - 1) * 65536;
 }
 
-static int32_t correct(wpin_speed *s, int16_t setpoint, const wpin_measurement *m,
-                       const wpin_given *given) {
-    const WPIN_FAR wpin_speed_config *c = s->config;
+static int32_t correct(wpin_speed *s, const WPIN_FAR wpin_speed_config *c, int16_t setpoint,
+                       const wpin_measurement *m, const wpin_given *given) {
     int16_t speed = m->speed, error = (int16_t)wpin_within((int32_t)setpoint - speed, INT16_MAX);
-    uint8_t before = s->halvings, n = halvings(s, m->speed_us);
+    uint8_t before = s->halvings, n = halvings(s, c->fresh_us, m->speed_us);
     int32_t share = proportional(c, error, n);
-    bool coasts_down = runs_down(s, error, speed);
+    bool coasts_down = runs_down(s, c, error, speed);
     if (n != before && !coasts_down) { /* another gain, the same effort */
         share_over(s, proportional(c, error, before) - share);
     }
@@ -134,32 +132,33 @@ static int32_t correct(wpin_speed *s, int16_t setpoint, const wpin_measurement *
     return share;
 }
 
-int32_t wpin_speed_step(void *speed, int32_t setpoint, const wpin_measurement *m,
-                        const wpin_given *given) {
+int32_t wpin_speed_step(void *speed, const WPIN_FAR void *config, int32_t setpoint,
+                        const wpin_measurement *m, const wpin_given *given) {
     wpin_speed *s = speed;
+    const WPIN_FAR wpin_speed_config *c = config;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0;
     int16_t asked = (int16_t)wpin_within(setpoint, FULL);
     bool stands =
         measured && asked != 0 && m->speed == 0 && (given->held & WPIN_HELD_REVERSAL) == 0;
-    int16_t friction = against_friction(s, stands);
-    int32_t output = forward(s->config, asked, friction) + along_ramp(s, asked);
+    int16_t friction = against_friction(s, c, stands);
+    int32_t output = forward(c, asked, friction) + along_ramp(s, c, asked);
     if (measured) {
-        output += correct(s, asked, m, given);
+        output += correct(s, c, asked, m, given);
     }
     s->last = (wpin_duty)wpin_within(output + wpin_upper(s->sum), FULL);
     return s->last;
 }
 
-void wpin_speed_reset(void *speed, const wpin_measurement *m, const wpin_given *given) {
+void wpin_speed_reset(void *speed, const WPIN_FAR void *config, const wpin_measurement *m,
+                      const wpin_given *given) {
     wpin_speed *s = speed;
+    const WPIN_FAR wpin_speed_config *c = config;
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0, goes_on = measured && given->effort != 0;
     int16_t now = measured ? (int16_t)wpin_within(m->speed, FULL) : 0;
     s->before = now;
     s->rate = 0;
     s->trail = (int32_t)now * 32;
-    int32_t rest =
-        goes_on ? (int32_t)given->effort - forward(s->config, now, wpin_gain(s->config->friction))
-                : 0;
+    int32_t rest = goes_on ? (int32_t)given->effort - forward(c, now, wpin_gain(c->friction)) : 0;
     s->sum = wpin_within(rest, FULL - 1) * 65536;
     s->last = given->effort;
     s->halvings = 0;

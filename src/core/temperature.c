@@ -42,8 +42,10 @@ static wpin_status meaning(const wpin_temperature *t, int16_t mv) {
     return warm ? WPIN_FAULT_OVERTEMPERATURE : WPIN_OK;
 }
 
-wpin_status wpin_temperature_check(void *temperature, const wpin_watched *w) {
+wpin_status wpin_temperature_check(void *temperature, const WPIN_FAR void *config,
+                                   const wpin_watched *w) {
     wpin_temperature *t = temperature;
+    (void)config; /* its own is the one it was initialised with */
     if (t->config == NULL || t->port == NULL) {
         return WPIN_OK;
     }

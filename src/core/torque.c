@@ -1,7 +1,7 @@
 /* Regulates a torque by its current: feed-forward, and what that leaves. All is reckoned in the
  * direction asked for, as a bridge's sense has no sign. */
 #include "windpin/torque.h"
-#include "regulate.h"
+#include "windpin/impl/regulate.h"
 #include "windpin/impl/steady_guard.h"
 
 #define FULL ((int16_t)WPIN_DUTY_FULL)
@@ -22,21 +22,22 @@ static int32_t speed_along(const wpin_measurement *m, bool back) {
     return back ? -speed : speed;
 }
 
-static void learn(wpin_torque *t, int16_t error, const wpin_given *given) {
+static void learn(wpin_torque *t, const WPIN_FAR wpin_torque_config *c, int16_t error,
+                  const wpin_given *given) {
     if ((given->held & WPIN_HELD_REVERSAL) != 0) {
         t->sum = 0; /* it waits until the shaft stands: what flows now is of the other way */
     } else if (!winds_up(t, error, given)) {
         int32_t most = FULL * (int32_t)4096; /* all of the duty */
-        int32_t more = wpin_within((int32_t)error * wpin_gain(t->config->integral), most);
+        int32_t more = wpin_within((int32_t)error * wpin_gain(c->integral), most);
         t->sum = wpin_within(t->sum + more * 16, FULL * (int32_t)65536 - 1);
     }
     t->off = (int16_t)(t->off + wpin_halved((int32_t)error - t->off, 4));
 }
 
-int32_t wpin_torque_step(void *torque, int32_t setpoint, const wpin_measurement *m,
-                         const wpin_given *given) {
+int32_t wpin_torque_step(void *torque, const WPIN_FAR void *config, int32_t setpoint,
+                         const wpin_measurement *m, const wpin_given *given) {
     wpin_torque *t = torque;
-    const WPIN_FAR wpin_torque_config *c = t->config;
+    const WPIN_FAR wpin_torque_config *c = config;
     int16_t asked = (int16_t)wpin_within(setpoint, FULL);
     if (asked == 0 || (m->valid & WPIN_HAS_CURRENT) == 0) {
         t->sum = 0;
@@ -46,7 +47,7 @@ int32_t wpin_torque_step(void *torque, int32_t setpoint, const wpin_measurement 
     int16_t size = (int16_t)wpin_steady_size(asked);
     int32_t asked_mv = wpin_upper((int32_t)size * wpin_gain(c->full_mv) * 4);
     int16_t error = (int16_t)wpin_within(asked_mv - wpin_steady_size(m->current), INT16_MAX);
-    learn(t, error, given);
+    learn(t, c, error, given);
     int32_t output = forward(c, size, speed_along(m, asked < 0)) + wpin_upper(t->sum) +
                      wpin_halved((int32_t)error * wpin_gain(c->gain), 8);
     output = output > FULL ? FULL : (output < 0 ? 0 : output);
@@ -54,18 +55,20 @@ int32_t wpin_torque_step(void *torque, int32_t setpoint, const wpin_measurement 
     return t->last;
 }
 
-void wpin_torque_reset(void *torque, const wpin_measurement *m, const wpin_given *given) {
+void wpin_torque_reset(void *torque, const WPIN_FAR void *config, const wpin_measurement *m,
+                       const wpin_given *given) {
     wpin_torque *t = torque;
     bool goes_on = (m->valid & WPIN_HAS_CURRENT) != 0 && given->effort != 0;
     int32_t driven = wpin_steady_size(given->effort);
-    int32_t rest = driven - forward(t->config, 0, speed_along(m, given->effort < 0));
+    int32_t rest = driven - forward(config, 0, speed_along(m, given->effort < 0));
     t->sum = goes_on ? wpin_within(rest, FULL - 1) * 65536 : 0;
     t->last = given->effort;
     t->off = INT16_MAX; /* far, until it is measured near */
 }
 
-bool wpin_torque_near(const void *torque) {
+bool wpin_torque_near(const void *torque, const WPIN_FAR void *config) {
     const wpin_torque *t = torque;
+    const WPIN_FAR wpin_torque_config *c = config;
     bool no_more = t->last == 0 || t->last == FULL || t->last == -FULL;
-    return no_more || wpin_steady_size(t->off) <= t->config->within_mv;
+    return no_more || wpin_steady_size(t->off) <= c->within_mv;
 }

@@ -368,16 +368,18 @@ static const WPIN_FLASH wpin_position_config moves[] = {
      .near = 20,
      .lead = 2048,
      .square = 116}};
+static wpin_position_config moves_now;
 static wpin_torque torque;
 static const WPIN_FLASH wpin_torque_config presses = {
     .full_mv = 1200, .within_mv = 60, .feed = 7000, .emf = 11000, .gain = 320, .integral = 2900};
-static const WPIN_FLASH wpin_regulator regulators[] = {
-    WPIN_SPEED_REGULATOR(&loop), WPIN_POSITION_REGULATOR(&place), WPIN_TORQUE_REGULATOR(&torque)};
+static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop, &gains),
+                                                       WPIN_POSITION_REGULATOR(&place, &moves_now),
+                                                       WPIN_TORQUE_REGULATOR(&torque, &presses)};
 static wpin_overload overload;
 static const WPIN_FLASH wpin_overload_config winding = {
     .share = WPIN_OVERLOAD_SHARE(700), .decay = WPIN_OVERLOAD_DECAY(9000), .at_first = 30};
-static const WPIN_FLASH wpin_protection protections[] = {WPIN_MOTION_PROTECTION(&motion),
-                                                         WPIN_OVERLOAD_PROTECTION(&overload)};
+static const WPIN_FLASH wpin_protection protections[] = {
+    WPIN_MOTION_PROTECTION(&motion, &watched), WPIN_OVERLOAD_PROTECTION(&overload, &winding)};
 const WPIN_FLASH wpin_motor_config same_regulated = {
     WPIN_ON_STAGE(&stage, &bridge),
     .guard = {.cap = 16384,
@@ -401,11 +403,7 @@ const WPIN_FLASH wpin_motor_config same_regulated = {
 
 static void loops(void) {
     static wpin_motor motor;
-    loop.config = &gains;
-    motion.config = &watched;
-    overload.config = &winding;
-    place.config = &moves[pick(2)];
-    torque.config = &presses;
+    moves_now = moves[pick(2)];
     note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &same_port));
     note((uint32_t)wpin_motor_init(&motor, &same_regulated, &same_port));
     for (uint16_t i = 0; i < 600; i++) {

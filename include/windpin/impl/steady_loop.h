@@ -35,7 +35,7 @@ WPIN_STEADY uint8_t wpin_steady_follow(const wpin_motor *motor,
         for (uint8_t k = 0; k < count; k++) {
             const WPIN_FAR wpin_regulator *r = &config->regulators[k];
             if (r->takes == quantity) {
-                *value = r->step(r->state, *value, &motor->measurement, &given);
+                *value = r->step(r->state, r->config, *value, &motor->measurement, &given);
                 quantity = r->gives;
                 break;
             }
@@ -86,7 +86,8 @@ WPIN_STEADY wpin_status wpin_steady_watch(const wpin_motor *motor,
     w.held = given.held;
     wpin_status first = WPIN_OK;
     for (uint8_t i = 0; i < config->protection_count; i++) {
-        wpin_status fault = config->protections[i].check(config->protections[i].state, &w);
+        const WPIN_FAR wpin_protection *p = &config->protections[i];
+        wpin_status fault = p->check(p->state, p->config, &w);
         first = first == WPIN_OK ? fault : first;
     }
     return first;

@@ -1,33 +1,41 @@
-/* What regulators share: sums that saturate, and shifts that cost an 8-bit controller little. */
-#ifndef WPIN_CORE_REGULATE_H
-#define WPIN_CORE_REGULATE_H
+/** @file regulate.h
+ * Not for direct use: what regulators share, sums that saturate, and shifts that cost an 8-bit
+ * controller little.
+ */
+#ifndef WINDPIN_IMPL_REGULATE_H
+#define WINDPIN_IMPL_REGULATE_H
 
-#include "windpin/guard.h"
-#include "windpin/regulator.h"
+#include "../guard.h"
+#include "../regulator.h"
+#include "inline.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
 
 /* Gains have 15 bits: products with 16 bits, and their sum with an integral, fit 32. */
-static inline int16_t wpin_gain(uint16_t gain) {
+WPIN_STEADY int16_t wpin_gain(uint16_t gain) {
     return (int16_t)(gain > INT16_MAX ? INT16_MAX : gain);
 }
 
-static inline int32_t wpin_within(int32_t value, int32_t most) {
+WPIN_STEADY int32_t wpin_within(int32_t value, int32_t most) {
     return value > most ? most : (value < -most ? -most : value);
 }
 
 /* Divided by 65536, rounded down: the upper half, as an 8-bit controller shifts bit by bit. */
-static inline int16_t wpin_upper(int32_t value) {
+WPIN_STEADY int16_t wpin_upper(int32_t value) {
     return (int16_t)(uint16_t)((uint32_t)value >> 16);
 }
 
 /* Divided by 2^n, rounded down. */
-static inline int32_t wpin_halved(int32_t value, uint8_t n) {
+WPIN_STEADY int32_t wpin_halved(int32_t value, uint8_t n) {
     uint32_t bits = (uint32_t)value;
     return value < 0 ? ~(int32_t)(~bits >> n) : (int32_t)(bits >> n);
 }
 
 /* What limits an effort for longer; and a slew so far behind that it does so too. Where the effort
  * only lags a little behind a noisy actual, both ways alike, the integral goes on. */
-static inline bool wpin_is_limited(wpin_duty asked, const wpin_given *given) {
+WPIN_STEADY bool wpin_is_limited(wpin_duty asked, const wpin_given *given) {
     const uint8_t limits = WPIN_HELD_CAP | WPIN_HELD_FIRST | WPIN_HELD_LIMIT | WPIN_HELD_CURRENT |
                            WPIN_HELD_MINIMUM | WPIN_HELD_REVERSAL;
     int32_t off = (int32_t)asked - given->effort, far = WPIN_DUTY_FULL / 8;
@@ -35,4 +43,7 @@ static inline bool wpin_is_limited(wpin_duty asked, const wpin_given *given) {
     return lags || (given->held & limits) != 0;
 }
 
+#ifdef __cplusplus
+}
+#endif
 #endif
