@@ -6,6 +6,7 @@
 
 #include "axis.h"
 #include "code.h"
+#include "counting.h"
 #include "encoder.h"
 #include "fieldbus.h"
 #include "in_step.h"

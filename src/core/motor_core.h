@@ -105,8 +105,6 @@ void wpin_motor_heated(wpin_motor *motor, const WPIN_FAR wpin_motor_config *conf
 wpin_status wpin_motor_check_direction(wpin_motor *motor, int32_t value);
 bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t timeout_ms);
 
-/* Of the mean of a speed's error; whole bytes, which cost an 8-bit controller no shifts. */
-#define WPIN_OFF_SCALE ((int32_t)256)
 /* Whether it is at the place it was asked for, as nearly as the configuration wants it; and, for
  * each quantity, holds WPIN_HELD_SETTLING until it has come to what it was asked for. Tick. */
 bool wpin_motor_is_near(const wpin_motor *motor);

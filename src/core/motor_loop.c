@@ -55,7 +55,7 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
     state->nearest = UINT16_MAX;
     state->no_nearer_us = 0;
     if (!again) { /* of a place how long it is there; a speed is far, until it is measured near */
-        int32_t far = (int32_t)WPIN_DUTY_FULL * WPIN_OFF_SCALE;
+        int32_t far = (int32_t)WPIN_DUTY_FULL * 512;
         far = request->value < motor->measurement.speed ? -far : far; /* from the side it is on */
         state->speed_off = quantity == WPIN_QUANTITY_SPEED ? far : 0;
     }
@@ -67,7 +67,7 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
 /* ---- from set-point to effort ---- */
 
 static uint8_t follow(const wpin_motor *motor, uint8_t quantity, int32_t *value) {
-    return wpin_steady_follow(motor, wpin_config_of(motor), quantity, value);
+    return wpin_steady_follow(motor, wpin_config_of(motor), quantity, value, false);
 }
 
 /* Where a set-point is on its way at the slew limit, through zero if it has to turn over. */
@@ -142,13 +142,21 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
     return target == 0 && !wpin_ramp_runs(&motor->ramp) && state->asked_now == 0;
 }
 
+/* The same; then nothing is asked for any more. */
+WPIN_RARE bool wpin_rare_comes_to_rest(wpin_motor *motor, uint16_t ramp_us) {
+    bool rests = move(motor, ramp_us);
+    if (rests) {
+        wpin_motor_want_nothing(motor);
+    }
+    return rests;
+}
+
 static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
     wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     uint8_t quantity = motor->setpoint.quantity;
     int32_t value = motor->setpoint.value;
     if (wpin_steady_ramps(quantity)) {
-        if (move(motor, ramp_us)) {
-            wpin_motor_want_nothing(motor);
+        if (wpin_rare_comes_to_rest(motor, ramp_us)) {
             return 0;
         }
         value = state->asked_now;

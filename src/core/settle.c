@@ -57,32 +57,11 @@ WPIN_RARE static void settle_torque(wpin_motor *motor) {
     }
 }
 
-/* Goes on with a mean over some 64 ticks. What was far is soon forgotten: it is held to the most.
- */
-static int32_t nearer(int32_t mean, uint16_t most, int32_t far) {
-    uint32_t size = wpin_magnitude(mean), top = (uint32_t)most * WPIN_OFF_SCALE;
-    size = size > top ? top : size - ((size * 4U) >> 8);
-    far = far > most ? most : (far < -(int32_t)most ? -(int32_t)most : far);
-    return (mean < 0 ? -(int32_t)size : (int32_t)size) + far * (WPIN_OFF_SCALE / 64);
-}
-
-/* Not there before the mean of how far it is off (so that neither an overshoot nor a coarse encoder
- * decides) is small enough. */
-static void settle_speed(wpin_motor *motor) {
-    wpin_loop_state *state = wpin_config_of(motor)->loop_state;
-    uint16_t near = wpin_config_of(motor)->at_speed != 0 ? wpin_config_of(motor)->at_speed : 164;
-    const wpin_measurement *m = &motor->measurement;
-    if ((m->valid & WPIN_HAS_SPEED) == 0) {
-        return;
-    }
-    int32_t far = (int32_t)(int16_t)motor->setpoint.value - m->speed; /* it was checked */
-    state->speed_off = nearer(state->speed_off, (uint16_t)(4U * (near < 4096 ? near : 4096U)), far);
-    if (wpin_magnitude(state->speed_off) <= near * (uint32_t)WPIN_OFF_SCALE) {
-        return;
-    }
-    uint32_t size = wpin_magnitude(far);
-    bool stands = wpin_steady_size(m->speed) <= wpin_config_of(motor)->guard.standstill;
-    if (!comes_no_nearer(motor, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), stands)) {
+/* Its speed is not near what was asked for yet. */
+WPIN_RARE void wpin_rare_far(wpin_motor *motor, int16_t off) {
+    bool stands = wpin_steady_size(motor->measurement.speed) <=
+                  wpin_config_of(motor)->guard.standstill;
+    if (!comes_no_nearer(motor, wpin_steady_size(off), stands)) {
         motor->guard.held |= WPIN_HELD_SETTLING;
     }
 }
@@ -90,7 +69,9 @@ static void settle_speed(wpin_motor *motor) {
 void wpin_motor_settle(wpin_motor *motor) {
     switch (motor->setpoint.quantity) {
     case WPIN_QUANTITY_POSITION: settle_at_place(motor); break;
-    case WPIN_QUANTITY_SPEED: settle_speed(motor); break;
+    case WPIN_QUANTITY_SPEED:
+        wpin_steady_settle_speed(motor, wpin_config_of(motor));
+        break;
     case WPIN_QUANTITY_TORQUE: settle_torque(motor); break;
     default: break;
     }

@@ -61,6 +61,12 @@ WPIN_STEADY bool wpin_rows_are_plain(const WPIN_FAR wpin_stage_table *table) {
     return wpin_table_is_known(table) && (may.timed & (may.timed - 1U)) == 0 && may.pulse == 0;
 }
 
+/* The timed line: `noted` by the stage, or known. */
+WPIN_STEADY uint8_t wpin_plain_line(const WPIN_FAR wpin_stage_table *table, uint8_t noted) {
+    uint8_t timed = wpin_rows_may(table).timed;
+    return !wpin_rows_are_plain(table) ? noted : (uint8_t)((timed > 1) + (timed > 2) + (timed > 4));
+}
+
 /* The row of a drive: where all stand in the order of the drives it need not be looked for. */
 WPIN_STEADY uint8_t wpin_row_of(const WPIN_FAR wpin_stage_table *table, wpin_drive drive) {
 #ifdef WPIN_ONE_MOTOR

@@ -1,6 +1,5 @@
 /** @file regulate.h
- * Not for direct use: what regulators share, sums that saturate, and shifts that cost an 8-bit
- * controller little.
+ * Not for direct use: what regulators share.
  */
 #ifndef WINDPIN_IMPL_REGULATE_H
 #define WINDPIN_IMPL_REGULATE_H
@@ -8,6 +7,7 @@
 #include "../guard.h"
 #include "../regulator.h"
 #include "inline.h"
+#include "sums.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -16,21 +16,6 @@ extern "C" {
 /* Gains have 15 bits: products with 16 bits, and their sum with an integral, fit 32. */
 WPIN_STEADY int16_t wpin_gain(uint16_t gain) {
     return (int16_t)(gain > INT16_MAX ? INT16_MAX : gain);
-}
-
-WPIN_STEADY int32_t wpin_within(int32_t value, int32_t most) {
-    return value > most ? most : (value < -most ? -most : value);
-}
-
-/* Divided by 65536, rounded down: the upper half, as an 8-bit controller shifts bit by bit. */
-WPIN_STEADY int16_t wpin_upper(int32_t value) {
-    return (int16_t)(uint16_t)((uint32_t)value >> 16);
-}
-
-/* Divided by 2^n, rounded down. */
-WPIN_STEADY int32_t wpin_halved(int32_t value, uint8_t n) {
-    uint32_t bits = (uint32_t)value;
-    return value < 0 ? ~(int32_t)(~bits >> n) : (int32_t)(bits >> n);
 }
 
 /* What limits an effort for longer; and a slew so far behind that it does so too. Where the effort

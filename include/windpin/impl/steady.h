@@ -8,6 +8,7 @@
 
 #include "../api.h"
 #include "known.h"
+#include "steady_counting.h"
 #include "steady_guard.h"
 #include "steady_loop.h"
 #include "steady_stage.h"
@@ -111,13 +112,6 @@ WPIN_STEADY void wpin_steady_clock(wpin_motor *motor, const wpin_port *port) {
     }
 }
 
-WPIN_STEADY int16_t wpin_steady_less(int16_t mv, int16_t zero) {
-    int32_t difference = (int32_t)mv - zero;
-    return (int16_t)(difference > INT16_MAX   ? INT16_MAX
-                     : difference < INT16_MIN ? INT16_MIN
-                                              : difference);
-}
-
 /* What `more` is told besides: which way it was driven last. */
 WPIN_STEADY uint8_t wpin_steady_driven(const wpin_motor *motor) {
     return (motor->guard.flags & WPIN_GUARD_LAST_REVERSE) != 0 ? WPIN_DRIVEN_REVERSE : 0;
@@ -132,7 +126,7 @@ WPIN_STEADY void wpin_steady_read(wpin_measurement *m, const WPIN_FAR wpin_sense
         if (mv != WPIN_NO_READING) {
             valid = WPIN_HAS_CURRENT;
             int16_t zero = sense->current_zero_mv;
-            m->current = zero == 0 ? mv : wpin_steady_less(mv, zero);
+            m->current = zero == 0 ? mv : wpin_steady_minus(mv, zero);
         }
     }
     if ((senses & WPIN_HAS_SUPPLY) != 0) {
@@ -154,7 +148,13 @@ WPIN_STEADY void wpin_steady_measure(wpin_motor *motor, const WPIN_FAR wpin_moto
     bool only_more = folded && (senses & WPIN_SENSES_LIMITS) == 0 && config->travel == NULL;
     if (only_more && sense->more != NULL) {
         m->inputs = wpin_steady_driven(motor);
-        sense->more(sense->context, m);
+        if (sense->more == wpin_counting_measure) { /* the cheapest needs no detour */
+            const wpin_counting *c = (const wpin_counting *)sense->context;
+            wpin_steady_counting((wpin_counting *)sense->context, wpin_counting_config_of(c),
+                                 wpin_counting_port_of(c), m);
+        } else {
+            sense->more(sense->context, m);
+        }
     } else if ((senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_MORE)) != 0) {
         wpin_rare_read_more(motor);
     }
@@ -215,7 +215,7 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
         wpin_rare_limit(motor);
     }
     if (config->loop != NULL && (motor->guard.flags & WPIN_GUARD_REGULATED) != 0) {
-        config->loop->settle(motor);
+        wpin_steady_settle(motor, config, folded);
     }
     if (wpin_steady_starts(&motor->guard, effort)) {
         wpin_rare_start(motor);

@@ -7,6 +7,7 @@
 #include "../api.h"
 #include "../guard.h"
 #include "inline.h"
+#include "sums.h"
 
 #ifdef __cplusplus
 extern "C" {
@@ -47,10 +48,6 @@ WPIN_STEADY uint16_t wpin_tick_max(const WPIN_FAR wpin_guard_config *config) {
     return us != 0 ? us : WPIN_TICK_MAX_US;
 }
 
-WPIN_STEADY uint16_t wpin_steady_size(int16_t value) {
-    return (uint16_t)(value < 0 ? 0U - (uint16_t)value : (uint16_t)value);
-}
-
 WPIN_STEADY wpin_status wpin_steady_fault(wpin_guard *guard,
                                           const WPIN_FAR wpin_guard_config *config,
                                           const wpin_measurement *m, uint8_t needs) {
@@ -58,10 +55,10 @@ WPIN_STEADY wpin_status wpin_steady_fault(wpin_guard *guard,
         return WPIN_FAULT_SENSOR;
     }
     if ((needs & WPIN_HAS_CURRENT) != 0) {
-        uint16_t trip = (uint16_t)config->current_trip;
-        if (wpin_steady_size(m->current) <= trip || trip == 0) {
+        uint16_t trip = (uint16_t)config->current_trip; /* 0: none, and none was ever above it */
+        if (trip != 0 && wpin_steady_size(m->current) <= trip) {
             guard->over_us = 0;
-        } else if (wpin_rare_over_current(guard, config, m->dt_us)) {
+        } else if (trip != 0 && wpin_rare_over_current(guard, config, m->dt_us)) {
             return WPIN_FAULT_OVERCURRENT;
         }
     }
@@ -80,6 +77,13 @@ WPIN_STEADY wpin_status wpin_steady_fault(wpin_guard *guard,
     return WPIN_OK;
 }
 
+/* Whether its current folds the effort back, or has: else the ceiling stays where it is. */
+WPIN_STEADY bool wpin_steady_folds(const wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+                                   const wpin_measurement *m) {
+    return guard->ceiling != (uint16_t)WPIN_DUTY_FULL ||
+           wpin_steady_size(m->current) > (uint16_t)config->current_limit;
+}
+
 /* How far what is asked may go against cap, first move and current: not for on and off. */
 WPIN_STEADY uint16_t wpin_steady_capped(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                                         uint16_t target) {
@@ -96,17 +100,6 @@ WPIN_STEADY uint16_t wpin_steady_capped(wpin_guard *guard, const WPIN_FAR wpin_g
         target = guard->ceiling;
     }
     return target;
-}
-
-/* Both factors of 16 bits, so that an 8-bit controller multiplies no more than these. */
-WPIN_STEADY uint32_t wpin_steady_product(uint16_t a, uint16_t b) {
-#if defined(__AVR__)
-    uint16_t hidden = b; /* from the compiler, which would widen it to 32 bits before */
-    __asm__("" : "+r"(hidden));
-    return (uint32_t)a * hidden;
-#else
-    return (uint32_t)a * b;
-#endif
 }
 
 /* Whether a ramp is at work: the share of a time is no less than half of what its type holds, so
@@ -141,6 +134,15 @@ WPIN_STEADY uint32_t wpin_steady_step(uint32_t value, uint32_t target, wpin_slew
     return left <= move || left - move < 8192U ? target : value - move;
 }
 
+/* Whether a quick limit comes to a target at once, seen by its upper half alone: what a regulator
+ * asks for mostly is. */
+WPIN_STEADY bool wpin_steady_is_within(uint32_t value, uint16_t target, wpin_slew limit,
+                                       uint16_t dt_us) {
+    uint16_t now = (uint16_t)(value >> 16), left = target > now ? target - now : now - target;
+    uint32_t move = wpin_steady_product((uint16_t)(limit >> 16), dt_us) >> 8;
+    return left < move;
+}
+
 WPIN_STEADY void wpin_steady_slew(wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
                                   uint16_t target, uint16_t hold_us) {
     uint32_t goal = (uint32_t)target << 16, value = guard->value;
@@ -148,10 +150,12 @@ WPIN_STEADY void wpin_steady_slew(wpin_guard *guard, const WPIN_FAR wpin_guard_c
         return;
     }
     wpin_slew limit = goal > value ? config->up : config->down;
-    if ((guard->flags & WPIN_GUARD_REGULATED) != 0 && config->regulated != 0) {
-        limit = config->regulated;
+    bool follows = (guard->flags & WPIN_GUARD_REGULATED) != 0 && config->regulated != 0;
+    if (follows && wpin_steady_is_within(value, target, config->regulated, hold_us)) {
+        value = goal;
+    } else {
+        value = wpin_steady_step(value, goal, follows ? config->regulated : limit, hold_us);
     }
-    value = wpin_steady_step(value, goal, limit, hold_us);
     if (value != goal) {
         guard->held |= WPIN_HELD_SLEW;
     }
@@ -195,7 +199,7 @@ WPIN_STEADY wpin_duty wpin_steady_pass(wpin_guard *guard, const WPIN_FAR wpin_gu
     if (counts && guard->minimum_left_us != 0) {
         wpin_rare_minimum(guard, hold_us);
     }
-    if (config->current_limit != 0) {
+    if (config->current_limit != 0 && wpin_steady_folds(guard, config, m)) {
         wpin_rare_ceiling(guard, config, m);
     }
     if (effort != 0) {

@@ -7,11 +7,16 @@
 
 #include "../api.h"
 #include "steady_guard.h"
+#include "steady_speed.h"
 #include "steady_stage.h"
 
 #ifdef __cplusplus
 extern "C" {
 #endif
+
+/* ---- what seldom runs: src/core/motor_loop.c, settle.c ---- */
+WPIN_API bool wpin_rare_comes_to_rest(wpin_motor *motor, uint16_t ramp_us);
+WPIN_API void wpin_rare_far(wpin_motor *motor, int16_t off);
 
 /* What became of the last output. */
 WPIN_STEADY wpin_given wpin_steady_given(const wpin_motor *motor,
@@ -24,18 +29,28 @@ WPIN_STEADY wpin_given wpin_steady_given(const wpin_motor *motor,
     return given;
 }
 
+WPIN_STEADY int32_t wpin_steady_step_of(const WPIN_FAR wpin_regulator *r, int32_t setpoint,
+                                        const wpin_measurement *m, const wpin_given *given,
+                                        bool folded) {
+    if (folded && r->step == wpin_speed_step) { /* the usual one needs no detour */
+        return wpin_steady_speed((wpin_speed *)r->state,
+                                 (const WPIN_FAR wpin_speed_config *)r->config, setpoint, m, given);
+    }
+    return r->step(r->state, r->config, setpoint, m, given);
+}
+
 /* Follows the regulators from a quantity to one that the actuator takes: each gives a smaller one.
  * Which it came to. */
 WPIN_STEADY uint8_t wpin_steady_follow(const wpin_motor *motor,
                                        const WPIN_FAR wpin_motor_config *config, uint8_t quantity,
-                                       int32_t *value) {
+                                       int32_t *value, bool folded) {
     uint8_t count = config->regulator_count, takes = config->actuator->takes;
     wpin_given given = wpin_steady_given(motor, config);
     for (uint8_t i = 0; i < count && (takes & WPIN_TAKES(quantity)) == 0; i++) {
         for (uint8_t k = 0; k < count; k++) {
             const WPIN_FAR wpin_regulator *r = &config->regulators[k];
             if (r->takes == quantity) {
-                *value = r->step(r->state, r->config, *value, &motor->measurement, &given);
+                *value = wpin_steady_step_of(r, *value, &motor->measurement, &given, folded);
                 quantity = r->gives;
                 break;
             }
@@ -54,22 +69,77 @@ WPIN_STEADY bool wpin_steady_ramps(uint8_t quantity) {
     return quantity == WPIN_QUANTITY_SPEED || quantity == WPIN_QUANTITY_TORQUE;
 }
 
-/* The effort of a speed whose ramp is over; of all else the loop knows more. */
+/* The effort of a speed; of all else the loop knows more. */
 WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
                                             uint16_t ramp_us) {
-    const wpin_loop_state *state = config->loop_state;
-    int16_t now = state->asked_now;
-    bool there = motor->setpoint.quantity == WPIN_QUANTITY_SPEED && now != 0 &&
-                 now == (int16_t)motor->setpoint.value && !wpin_ramp_runs(&motor->ramp) &&
-                 state->asked_part == 0;
-    if (!there) {
+    if (motor->setpoint.quantity != WPIN_QUANTITY_SPEED || config->loop != &wpin_closed_loop ||
+        (motor->measurement.inputs & WPIN_STARTING) != 0) {
         return config->loop->effort(motor, ramp_us);
     }
-    int32_t value = now;
-    wpin_steady_follow(motor, config, WPIN_QUANTITY_SPEED, &value);
+    const wpin_loop_state *state = config->loop_state;
+    bool there = state->asked_now != 0 && state->asked_now == (int16_t)motor->setpoint.value &&
+                 !wpin_ramp_runs(&motor->ramp) && state->asked_part == 0;
+    if (!there && wpin_rare_comes_to_rest(motor, ramp_us)) {
+        return 0;
+    }
+    int32_t value = state->asked_now;
+    wpin_steady_follow(motor, config, WPIN_QUANTITY_SPEED, &value, true);
     return wpin_steady_saturated(value);
 }
+
+/* ---- whether it has come there ---- */
+
+/* How near is there. */
+WPIN_STEADY uint16_t wpin_steady_near(const WPIN_FAR wpin_motor_config *config) {
+    return config->at_speed != 0 ? config->at_speed : 164;
+}
+
+/* What counts as far at the most. */
+WPIN_STEADY int16_t wpin_steady_far(const WPIN_FAR wpin_motor_config *config) {
+    uint16_t near = wpin_steady_near(config);
+    return (int16_t)(4U * (near < 4096U ? near : 4096U));
+}
+
+/* Whether the mean of how far a speed is off, x 256, over some 64 ticks (so that neither an
+ * overshoot nor a coarse encoder decides), is small enough. While it comes from afar it stays far:
+ * its mean goes down once it has been at its set-point. */
+WPIN_STEADY bool wpin_steady_comes_near(wpin_loop_state *state,
+                                        const WPIN_FAR wpin_motor_config *config, int16_t off) {
+    int16_t far = wpin_steady_far(config);
+    uint32_t mean = (uint32_t)state->speed_off, most = (uint32_t)far * 256U;
+    uint32_t near = wpin_steady_near(config) * (uint32_t)256;
+    off = off > far ? far : (off < -far ? (int16_t)-far : off);
+    if (mean + most > 2U * most) {
+        mean = (mean >> 31) != 0 ? 0U - most : most;
+    } else {
+        mean -= (uint32_t)wpin_halved((int32_t)(mean << 2), 8); /* a 64th of it */
+    }
+    mean += (uint32_t)(off * (int32_t)4);
+    state->speed_off = (int32_t)mean;
+    return mean + near <= 2U * near;
+}
+
+WPIN_STEADY void wpin_steady_settle_speed(wpin_motor *motor,
+                                          const WPIN_FAR wpin_motor_config *config) {
+    int16_t off = wpin_steady_minus((int16_t)motor->setpoint.value, motor->measurement.speed);
+    if ((motor->measurement.valid & WPIN_HAS_SPEED) != 0 &&
+        !wpin_steady_comes_near(config->loop_state, config, off)) {
+        wpin_rare_far(motor, off);
+    }
+}
+
+WPIN_STEADY void wpin_steady_settle(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
+                                    bool folded) {
+    if (folded && config->loop == &wpin_closed_loop &&
+        motor->setpoint.quantity == WPIN_QUANTITY_SPEED) {
+        wpin_steady_settle_speed(motor, config);
+    } else {
+        config->loop->settle(motor);
+    }
+}
+
+/* ---- protections ---- */
 
 /* Every one is asked: some keep account of each tick. */
 WPIN_STEADY wpin_status wpin_steady_watch(const wpin_motor *motor,

@@ -43,7 +43,8 @@ WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *por
         others = config == NULL || (!wpin_rows_are_plain(config->table) &&
                                     (stage->flags & (plain | changing)) != plain);
         if (!others) {
-            wpin_pin pin = config->lines[stage->flags >> WPIN_STAGE_LINE_SHIFT].pin;
+            uint8_t line = (uint8_t)(stage->flags >> WPIN_STAGE_LINE_SHIFT);
+            wpin_pin pin = config->lines[wpin_plain_line(config->table, line)].pin;
             status = port->pwm_duty(port->context, pin, duty);
         }
     }
