@@ -1,25 +1,11 @@
 /* Whether the core and the loop written by hand do the same to the pins: random requests, trips and
  * faults, on a clock that is late, stands and steps back, with sensors that fail and currents that
  * trip. Prints how many ticks agreed; status 1 with the first that did not. */
-#include <stdio.h>
-#include <stdlib.h>
-#include <windpin/windpin.h>
+#include "agree.h"
 
-static uint32_t clock_us;
 static int16_t current_mv = 400, supply_mv = 3000;
 
-/* What each of the two shows. */
-typedef struct pins {
-    uint16_t duty;
-    bool direction, brake;
-} pins;
-static pins of_core, of_hand;
-
 /* ---- the hardware of the loop by hand ---- */
-
-static uint32_t hw_now(void) {
-    return clock_us;
-}
 
 static int16_t hw_current(void) {
     return current_mv;
@@ -27,22 +13,6 @@ static int16_t hw_current(void) {
 
 static int16_t hw_supply(void) {
     return supply_mv;
-}
-
-static void hw_pwm(uint16_t duty) {
-    of_hand.duty = duty;
-}
-
-static void hw_lines(unsigned state);
-
-static void hw_dead_time(void) {}
-
-static uint8_t hw_lock(void) {
-    return 0;
-}
-
-static void hw_unlock(uint8_t state) {
-    (void)state;
 }
 
 #include "fused.h"
@@ -54,42 +24,9 @@ static void hw_lines(unsigned state) {
 
 /* ---- the same for the core ---- */
 
-enum { DIRECTION = 4, BRAKE = 7, PWM = 9 };
-
-static wpin_moment now(void *context) {
-    (void)context;
-    return clock_us;
-}
-
-static wpin_status write_pin(void *context, wpin_pin pin, wpin_level level) {
-    (void)context;
-    bool high = level == WPIN_HIGH;
-    of_core.duty = pin == PWM ? (high ? 16384 : 0) : of_core.duty;
-    of_core.direction = pin == DIRECTION ? high : of_core.direction;
-    of_core.brake = pin == BRAKE ? high : of_core.brake;
-    return WPIN_OK;
-}
-
-static wpin_status pwm_start(void *context, wpin_pin pin, const wpin_pwm_request *request,
-                             wpin_pwm_achieved *achieved) {
-    (void)context, (void)pin;
-    *achieved = (wpin_pwm_achieved){.millihertz = request->hz * 1000, .steps = 800};
-    return WPIN_OK;
-}
-
-static wpin_status pwm_duty(void *context, wpin_pin pin, uint16_t duty) {
-    (void)context, (void)pin;
-    of_core.duty = duty;
-    return WPIN_OK;
-}
-
 static int16_t millivolts(void *context, uint8_t input) {
     (void)context;
     return input == 0 ? current_mv : supply_mv;
-}
-
-static void pause_us(void *context, uint32_t us) {
-    (void)context, (void)us;
 }
 
 static const wpin_port port = {.now = now,
@@ -118,23 +55,6 @@ static const wpin_motor_config config = {WPIN_ON_STAGE(&stage, &bridge),
 static wpin_motor motor;
 
 /* ---- what happens ---- */
-
-static uint32_t seed = 1;
-
-static uint32_t pick(uint32_t range) {
-    seed = seed * 1664525U + 1013904223U;
-    return (seed >> 8) % range;
-}
-
-/* Time passes: a control period, now and then none, a late one, or a step back. */
-static void pass(void) {
-    switch (pick(200)) {
-    case 0: break;
-    case 1: clock_us += 60000 + pick(200000); break;
-    case 2: clock_us -= pick(100); break;
-    default: clock_us += 900 + pick(200);
-    }
-}
 
 static void sense(void) {
     if (pick(50) == 0) {
@@ -178,8 +98,7 @@ static void rearm(void) {
 }
 
 static bool same(void) {
-    return of_core.duty == of_hand.duty && of_core.direction == of_hand.direction &&
-           of_core.brake == of_hand.brake &&
+    return same_pins() &&
            (wpin_motor_fault(&motor) == WPIN_OK) == (fused.fault == FUSED_NO_FAULT);
 }
 
@@ -192,7 +111,7 @@ int main(int argc, char **argv) {
     rearm();
     for (unsigned long n = 0; n < ticks; n++) {
         bool fine = wpin_motor_fault(&motor) == WPIN_OK;
-        pass();
+        pass_of_clock(200);
         sense();
         bool asked = pick(40) != 0 || ask();
         wpin_motor_tick(&motor);

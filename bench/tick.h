@@ -33,7 +33,14 @@ typedef enum bench_case {
 #ifndef BENCH_BY_HAND
 #define BENCH_BY_HAND 0
 #endif
+/* One regulated motor alone (loop.c), and the same by hand (loop_fused.c). */
+#ifndef BENCH_REGULATED
+#define BENCH_REGULATED 0
+#endif
 static inline bool bench_has(bench_case what) {
+    if (BENCH_REGULATED) {
+        return what == BENCH_LOOP || what == BENCH_WORST;
+    }
     if (BENCH_BY_HAND) {
         return what == BENCH_REST || what == BENCH_RAMP || what == BENCH_RUN || what == BENCH_WORST;
     }
