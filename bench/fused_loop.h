@@ -34,7 +34,7 @@ enum { FUSED_LIMITED = 1, FUSED_TURNS = 2, FUSED_LAGS = 4 };
 #define FUSED_PER_COUNT  2048000 /* speed x us, of 8000 counts a second at full speed */
 #define FUSED_COUNTS_MAX 262
 #define FUSED_STANDS     200
-#define FUSED_LAG_MAX    (((int32_t)1 << 29) - 1)
+#define FUSED_LAG_MAX    (((int32_t)1 << 29) - 65536)
 #define FUSED_LONG_US    16384U
 #define FUSED_FEED       14000
 #define FUSED_FRICTION   900
@@ -129,7 +129,7 @@ static __attribute__((noinline)) void fused_track_long(int32_t counted) {
     int32_t lag = (fused.lag >> 2) + (counted >> 2) - fused_times(fused.speed, fused.dt >> 2);
     fused.lag = 0;
     if (fused.dt != UINT16_MAX) {
-        fused.fine = fused_sum(fused.fine, (lag >> 2) * 4);
+        fused.fine = fused_sum(fused.fine, (fused_within(lag, FUSED_LAG_MAX) >> 2) * 4);
     }
     fused.speed = fused_upper(fused.fine);
 }
@@ -137,9 +137,7 @@ static __attribute__((noinline)) void fused_track_long(int32_t counted) {
 /* A place that goes on at the speed measured; what the counts are further corrects both. */
 static inline __attribute__((always_inline)) void fused_track(int32_t counted) {
     int32_t lag = fused.lag + counted - fused_times(fused.speed, fused.dt);
-    if ((uint8_t)((uint8_t)((uint32_t)lag >> 24) + 32U) >= 64U) {
-        lag = lag < 0 ? -FUSED_LAG_MAX : FUSED_LAG_MAX;
-    }
+    lag = fused_within(lag, FUSED_LAG_MAX);
     fused.fine = fused_sum(fused.fine, lag);
     fused.speed = fused_upper(fused.fine);
     fused.lag = lag - (lag >> 2);

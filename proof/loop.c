@@ -1,5 +1,5 @@
-/* The closed loop and its parts, one at a time: ENCODER, OVERLOAD, REGULATORS or LOOP is defined.
- * What a part does with anything is proved of it alone, and of the motor what it does with any
+/* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, REGULATORS or LOOP is
+ * defined. What a part does with anything is proved of it alone, and of the motor what it does with any
  * parts. */
 #include "any_kind.h"
 #include <windpin/fast.h>
@@ -25,6 +25,28 @@ static void prove(void) {
         case 2: wpin_quadrature_edge(&edges, ANY_BOOL, ANY_BOOL, any32); break;
         case 3: wpin_quadrature_pulse(&edges, any32); break;
         default: wpin_quadrature_read(&edges, &any_port, &counts); break;
+        }
+    }
+}
+#endif
+
+#ifdef COUNTING
+static void prove(void) {
+    static wpin_quadrature edges;
+    static wpin_counting counting;
+    static wpin_counting_config config;
+    ANYTHING(config);
+    config.quadrature = any ? &edges : NULL;
+    config.reversed = ANY_BOOL;
+    config.one_channel = ANY_BOOL;
+    wpin_counting_init(any ? &counting : NULL, any ? &config : NULL, any ? &any_port : NULL);
+    while (any) {
+        wpin_measurement m;
+        ANYTHING(m);
+        if (any) {
+            wpin_counting_measure(any ? &counting : NULL, &m);
+        } else {
+            wpin_counting_set_position(any ? &counting : NULL, any_signed32);
         }
     }
 }

@@ -29,9 +29,7 @@ static inline void open_demo(bench *b, const char *demo, const char *change) {
     b->port = wpin_sim_port(b->sim);
     wpin_sim_switch(b->sim, 0, true);
     wpin_bind_load(&b->bound, b->rig, &b->rig->loads[0]);
-    ck_assert_int_eq(wpin_encoder_init(&b->bound.encoder_at_work, &b->bound.encoder, &b->port),
-                     WPIN_OK);
-    ck_assert_int_eq(wpin_motor_init(&b->motor, &b->bound.motor, &b->port), WPIN_OK);
+    ck_assert_int_eq(wpin_bound_open(&b->bound, &b->motor, &b->port), WPIN_OK);
     ck_assert_int_eq(wpin_motor_arm(&b->motor), WPIN_OK);
 }
 

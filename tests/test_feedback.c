@@ -11,7 +11,7 @@ START_TEST(a_regulated_speed_holds) {
                  {240, 0.002, ""},
                  {-240, 0.002, ""},
                  {90, 0.003, "s/lines: 11/lines: 500/"},
-                 {90, 0.02, "s/lines: 11,/lines: 11, moments: no,/"},
+                 {90, 0.008, "s/lines: 11,/lines: 11, moments: no,/"},
                  {90, 0.02, "s/lines: 11,/lines: 22, uneven: 20%, window: 20ms,/"},
                  {90, 0.003, "s/lines: 11,/lines: 11, reversed: yes,/"},
                  {90, 0.004, "s/tick: 1ms/tick: 2ms/"}};

@@ -98,6 +98,17 @@ static uint8_t counter_of(const wpin_rig *rig, const wpin_rig_load *load) {
     return counter;
 }
 
+/* As the encoder was bound. */
+static void bind_counting(wpin_bound_load *bound, uint8_t smooth) {
+    const wpin_encoder_config *e = &bound->encoder;
+    bound->counting = (wpin_counting_config){.counter = e->counter,
+                                             .reversed = e->reversed,
+                                             .one_channel = e->one_channel,
+                                             .smooth = smooth};
+    bound->counting.per_count = (uint32_t)llround(16384e6 / e->full_hz);
+    bound->counting.most = (uint16_t)(e->full_hz * 32768ULL / 1000000U);
+}
+
 static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     bound->encoder =
         (wpin_encoder_config){.counter = counter_of(rig, load),
@@ -113,10 +124,19 @@ static void bind_encoder(wpin_bound_load *bound, const wpin_rig *rig, const wpin
     } else if (load->encoder.by_crossings) {
         bound->encoder.quadrature = &bound->sensorless_at_work.counts;
     }
-    bound->motor.sense.reads |= WPIN_HAS_SPEED;
-    bound->motor.sense.more = wpin_encoder_measure;
-    bound->motor.sense.place = wpin_encoder_set_position;
-    bound->motor.sense.context = &bound->encoder_at_work;
+    wpin_sense_config *sense = &bound->motor.sense;
+    sense->reads |= WPIN_HAS_SPEED;
+    int smooth = wpin_rig_counting_smooth(rig, load);
+    if (smooth >= 0) {
+        bind_counting(bound, (uint8_t)smooth);
+        sense->more = wpin_counting_measure;
+        sense->place = wpin_counting_set_position;
+        sense->context = &bound->counting_at_work;
+    } else {
+        sense->more = wpin_encoder_measure;
+        sense->place = wpin_encoder_set_position;
+        sense->context = &bound->encoder_at_work;
+    }
     if (wpin_rig_sees_rest(load)) {
         bound->motor.guard.reversal = WPIN_REVERSAL_STANDSTILL;
         bound->motor.guard.standstill = wpin_bind_still_speed(rig, load);
@@ -168,6 +188,9 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
  * it must be fresh whether it was older or younger before, which ends at three quarters. */
 static double fresh(const wpin_rig *rig, const wpin_rig_load *load, double delay) {
     double tick = rig->controller.tick, twice = 2 * fmax(delay, tick);
+    if (wpin_rig_counting_smooth(rig, load) >= 0) {
+        return 0; /* as old at any speed */
+    }
     double window = load->encoder.no_moments ? wpin_rig_encoder_window(rig, load) + 2 * tick : 0;
     return fmax(twice, window / 0.72);
 }
@@ -200,9 +223,13 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
     wpin_bind_loop(bound);
     bound->motor.regulators = bound->regulators;
     bound->motor.regulator_count = 1;
-    double grain = load->encoder.no_moments /* a count more or less in what it is measured over */
-                       ? 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz)
-                       : 0;
+    int smooth = wpin_rig_counting_smooth(rig, load);
+    double grain = 0; /* a count more or less in what it is measured over */
+    if (smooth >= 0) {
+        grain = 1.5e6 / ldexp(bound->encoder.full_hz, 14 + 2 * smooth);
+    } else if (load->encoder.no_moments) {
+        grain = 1.5e6 / ((double)bound->encoder.window_us * bound->encoder.full_hz);
+    }
     bound->motor.at_speed = wpin_bind_speed(load, fmax(s->within, grain) * s->maximum);
     bound->motor.guard.regulated = WPIN_SLEW_US(to_us(d.slew));
 }
@@ -349,9 +376,13 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
 }
 
 wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpin_port *port) {
-    bool encoder = bound->motor.sense.context == &bound->encoder_at_work;
-    wpin_status status =
-        encoder ? wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port) : WPIN_OK;
+    const void *sensor = bound->motor.sense.context;
+    wpin_status status = WPIN_OK;
+    if (sensor == &bound->encoder_at_work) {
+        status = wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port);
+    } else if (sensor == &bound->counting_at_work) {
+        status = wpin_counting_init(&bound->counting_at_work, &bound->counting, port);
+    }
     if (status == WPIN_OK && bound->temperature.most_mv != 0) { /* it has a thermistor */
         status = wpin_temperature_init(&bound->temperature_at_work, &bound->temperature, port);
     }

@@ -123,7 +123,7 @@ static void print_guard(FILE *to, const wpin_rig_load *load, const wpin_guard_co
     fprintf(to, "},\n");
 }
 
-static void print_sense(FILE *to, const wpin_rig_load *load, const wpin_sense_config *s,
+static void print_sense(FILE *to, const wpin_bound_load *bound, const wpin_sense_config *s,
                         const char *id) {
     fprintf(to, "    .sense = {.reads = %u, .current_input = %u, .current_mv_per_a = %u", s->reads,
             s->current_input, s->current_mv_per_a);
@@ -132,7 +132,7 @@ static void print_sense(FILE *to, const wpin_rig_load *load, const wpin_sense_co
     }
     print_limit(to, "limit_forward", &s->limit_forward);
     print_limit(to, "limit_reverse", &s->limit_reverse);
-    wpin_header_more(to, load, id);
+    wpin_header_more(to, bound, id);
     fprintf(to, "},\n");
 }
 
@@ -155,8 +155,9 @@ static void print_alone(FILE *to, const char *id) {
             id);
 }
 
-static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_config *m,
+static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
                         const char *id, bool alone) {
+    const wpin_motor_config *m = &bound->motor;
     static const char *const drives[] = {"WPIN_DRIVE_COAST", "WPIN_DRIVE_BRAKE"};
     bool stepper = wpin_rig_type(load)->steps, vector = load->vector.there;
     bool phases = load->hall.there && !vector, sensorless = load->crossing.there;
@@ -184,7 +185,7 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_motor_co
             "    WPIN_ON_%s(&%s_at_work, &%s_%s),\n",
             alone ? "RIG_ALONE" : "static", id, on, id, id, part);
     print_guard(to, load, &m->guard);
-    print_sense(to, load, &m->sense, id);
+    print_sense(to, bound, &m->sense, id);
     print_start(to, &m->start);
     wpin_header_loop(to, load, m, id);
     fprintf(to, "    .rest_drive = %s, .safe_drive = %s};\n", drives[m->rest_drive],
@@ -415,7 +416,7 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
             print_sensorless(to, &bound.sensorless, id);
         }
         wpin_header_feedback(to, load, &bound, id);
-        print_motor(to, load, &bound.motor, id, rig->load_count == 1);
+        print_motor(to, load, &bound, id, rig->load_count == 1);
     }
     for (size_t i = 0; i < rig->input_count; i++) {
         print_input(to, rig, &rig->inputs[i]);

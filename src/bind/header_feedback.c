@@ -2,8 +2,26 @@
 #include "header_feedback.h"
 #include "bind_parts.h"
 
-static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encoder_config *e,
+static bool counts_alone(const wpin_bound_load *bound) {
+    return bound->motor.sense.more == wpin_counting_measure;
+}
+
+static void export_counting(FILE *to, const wpin_counting_config *c, const char *id) {
+    fprintf(to,
+            "/* Counter %u of the port, or .quadrature = &yours. wpin_counting_init(&%s_encoder, "
+            "&%s_encoder_config, &port) goes before the motor's init. */\n"
+            "static wpin_counting %s_encoder;\n"
+            "#ifdef WPIN_ONE_COUNTING\n#define RIG_SENSOR\n#else\n#define RIG_SENSOR static\n"
+            "#endif\nRIG_SENSOR const WPIN_FLASH wpin_counting_config %s_encoder_config = {.counter = %u, "
+            ".reversed = %s, .one_channel = %s, .smooth = %u,\n    .per_count = %luU, .most = "
+            "%u};\n#undef RIG_SENSOR\n",
+            c->counter, id, id, id, id, c->counter, c->reversed ? "true" : "false",
+            c->one_channel ? "true" : "false", c->smooth, (unsigned long)c->per_count, c->most);
+}
+
+static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
                            const char *id) {
+    const wpin_encoder_config *e = &bound->encoder;
     if (wpin_rig_counts_sectors(load)) {
         fprintf(
             to,
@@ -21,6 +39,11 @@ static void export_encoder(FILE *to, const wpin_rig_load *load, const wpin_encod
     fprintf(to, "enum { %s_encoder_a = %u", id, load->encoder.pins[0]);
     if (!load->encoder.one_channel) {
         fprintf(to, ", %s_encoder_b = %u", id, load->encoder.pins[1]);
+    }
+    if (counts_alone(bound)) {
+        fprintf(to, " };\n");
+        export_counting(to, &bound->counting, id);
+        return;
     }
     fprintf(
         to,
@@ -187,7 +210,7 @@ static void export_travel(FILE *to, const wpin_travel *t, const char *id) {
 void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
                           const char *id) {
     if (load->encoder.there) {
-        export_encoder(to, load, &bound->encoder, id);
+        export_encoder(to, load, bound, id);
     }
     if (load->speed.there) {
         export_speed(to, load, bound, id);
@@ -227,12 +250,12 @@ void wpin_header_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_
     }
 }
 
-void wpin_header_more(FILE *to, const wpin_rig_load *load, const char *id) {
-    if (load->encoder.there) {
+void wpin_header_more(FILE *to, const wpin_bound_load *bound, const char *id) {
+    if (bound->motor.sense.more != NULL) {
+        const char *sensor = counts_alone(bound) ? "counting" : "encoder";
         fprintf(to,
-                ", .more = wpin_encoder_measure, .place = "
-                "wpin_encoder_set_position, .context = &%s_encoder",
-                id);
+                ", .more = wpin_%s_measure, .place = wpin_%s_set_position, .context = &%s_encoder",
+                sensor, sensor, id);
     }
 }
 

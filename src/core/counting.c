@@ -8,6 +8,7 @@
 WPIN_RARE void wpin_rare_track(wpin_counting *c, uint8_t smooth, int32_t counted, uint16_t dt_us) {
     int32_t went = wpin_steady_times(wpin_upper(c->speed), (uint16_t)(dt_us >> 2));
     int32_t lag = wpin_halved(c->lag, 2) + wpin_halved(counted, 2) - went;
+    lag = wpin_within(lag, WPIN_LAG_MAX);
     c->lag = 0;
     if (dt_us != UINT16_MAX) {
         c->speed = wpin_steady_sum(c->speed, wpin_halved(lag, (uint8_t)(2U * smooth)) * 4);

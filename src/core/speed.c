@@ -64,7 +64,7 @@ WPIN_RARE bool wpin_rare_runs_down(wpin_speed *s, const WPIN_FAR wpin_speed_conf
     if ((back ? -falls : falls) <= c->coasts || (back ? error <= 0 : error >= 0)) {
         return false;
     }
-    int32_t less = wpin_steady_feed(c, (int16_t)wpin_within(speed, FULL)) - s->last,
+    int32_t less = (int32_t)wpin_steady_feed(c, (int16_t)wpin_within(speed, FULL)) - s->last,
             learnt = wpin_upper(s->sum);
     less = (back ? -less : less) + (wpin_gain(c->friction) >> 1);
     return less > 0 && less + (back ? -learnt : learnt) > 0;

@@ -2,6 +2,8 @@
 #include "windpin/host/rig.h"
 #include <math.h>
 
+#define COUNTING_LATE 8.192e-3 /* s: how late a speed is that is counted as little smoothed as can be */
+
 #define PI 3.14159265358979323846
 
 double wpin_rig_counts(const wpin_rig_load *load) {
@@ -106,7 +108,26 @@ wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_loa
     return plant;
 }
 
+/* Where the controller's ticks and the encoder's counts are within what a tracking loop follows. Not
+ * later than half of the window that is asked for, or else so that a count more or less is a
+ * hundredth of full speed. */
+int wpin_rig_counting_smooth(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_encoder *e = &load->encoder;
+    double hz = wpin_rig_full_rpm(rig, load) / 60 * wpin_rig_counts_at_output(load);
+    if (!e->there || !e->no_moments || wpin_rig_counts_sectors(load) || load->vector.there ||
+        rig->controller.tick > 4e-3 || hz < 128 || hz > 262144) {
+        return -1;
+    }
+    double times = e->window > 0 ? log2(e->window / 2 / COUNTING_LATE)
+                                 : log2(1e6 / ldexp(hz * 0.01, 14)) / 2;
+    return (int)fmin(fmax(e->window > 0 ? floor(times) : ceil(times), 0), 3);
+}
+
 double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load) {
+    int smooth = wpin_rig_counting_smooth(rig, load);
+    if (smooth >= 0) {
+        return ldexp(2 * COUNTING_LATE, smooth);
+    }
     if (load->encoder.window > 0) {
         return load->encoder.window;
     }

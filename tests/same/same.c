@@ -368,12 +368,11 @@ static const WPIN_FLASH wpin_position_config moves[] = {
      .near = 20,
      .lead = 2048,
      .square = 116}};
-static wpin_position_config moves_now;
 static wpin_torque torque;
 static const WPIN_FLASH wpin_torque_config presses = {
     .full_mv = 1200, .within_mv = 60, .feed = 7000, .emf = 11000, .gain = 320, .integral = 2900};
 static const WPIN_FLASH wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&loop, &gains),
-                                                       WPIN_POSITION_REGULATOR(&place, &moves_now),
+                                                       WPIN_POSITION_REGULATOR(&place, &moves[1]),
                                                        WPIN_TORQUE_REGULATOR(&torque, &presses)};
 static wpin_overload overload;
 static const WPIN_FLASH wpin_overload_config winding = {
@@ -401,11 +400,7 @@ const WPIN_FLASH wpin_motor_config same_regulated = {
     .at_count = 3,
     .counts_per_turn = 700};
 
-static void loops(void) {
-    static wpin_motor motor;
-    moves_now = moves[pick(2)];
-    note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &same_port));
-    note((uint32_t)wpin_motor_init(&motor, &same_regulated, &same_port));
+static void regulate(wpin_motor *motor) {
     for (uint16_t i = 0; i < 600; i++) {
         clock_us += pick(300) == 0 ? any_size() : 900 + pick(200);
         if (pick(60) == 0) {
@@ -413,27 +408,75 @@ static void loops(void) {
             uint8_t quantity = pick(3) == 0 ? WPIN_QUANTITY_TORQUE : WPIN_QUANTITY_SPEED;
             wpin_setpoint setpoint = {.quantity = quantity, .value = value};
             uint32_t ramp_us = any_size() >> 8, timeout_ms = any_size(); /* drawn in this order */
-            note((uint32_t)wpin_motor_request(&motor, setpoint, ramp_us, timeout_ms));
+            note((uint32_t)wpin_motor_request(motor, setpoint, ramp_us, timeout_ms));
         } else if (pick(40) == 0) {
-            one_request(&motor);
+            one_request(motor);
         }
-        wpin_motor_tick(&motor);
-        wpin_measurement m = wpin_motor_measurement(&motor);
-        turn_shaft(wpin_motor_duty(&motor));
-        note((uint32_t)wpin_motor_duty(&motor) * 65536UL + (uint16_t)m.speed);
+        wpin_motor_tick(motor);
+        wpin_measurement m = wpin_motor_measurement(motor);
+        turn_shaft(wpin_motor_duty(motor));
+        note((uint32_t)wpin_motor_duty(motor) * 65536UL + (uint16_t)m.speed);
         note((uint32_t)m.position);
         note(m.speed_us);
         note(overload.heat);
-        note(wpin_motor_state(&motor) * 65536UL + wpin_motor_held(&motor) * 256UL +
-             (uint32_t)wpin_motor_fault(&motor));
+        note(wpin_motor_state(motor) * 65536UL + wpin_motor_held(motor) * 256UL +
+             (uint32_t)wpin_motor_fault(motor));
     }
-    wpin_motor_close(&motor);
+    wpin_motor_close(motor);
+}
+
+static void loops(void) {
+    static wpin_motor motor;
+    note((uint32_t)wpin_encoder_init(&encoder, &encoder_configs[pick(3)], &same_port));
+    note((uint32_t)wpin_motor_init(&motor, &same_regulated, &same_port));
+    regulate(&motor);
+}
+
+/* The least that regulates: by counting, no protection but the guard. */
+static wpin_counting counting;
+static wpin_loop_state counted_state;
+static wpin_speed counted_loop;
+static wpin_position counted_place;
+const WPIN_FLASH wpin_counting_config same_counting = {WPIN_COUNTS_AT_FULL(4000), .smooth = 1};
+static const WPIN_FLASH wpin_speed_config plain_gains = {
+    .feed = 15000, .friction = 400, .gain = 700, .integral = 900};
+static const WPIN_FLASH wpin_regulator plain_regulators[] = {
+    WPIN_SPEED_REGULATOR(&counted_loop, &plain_gains),
+    WPIN_POSITION_REGULATOR(&counted_place, &moves[0])};
+const WPIN_FLASH wpin_motor_config same_counted = {
+    WPIN_ON_STAGE(&stage, &bridge),
+    .guard = {.cap = 16384,
+              .up = WPIN_SLEW_US(300000),
+              .down = WPIN_SLEW_US(200000),
+              .regulated = WPIN_SLEW_US(9000),
+              .reversal = WPIN_REVERSAL_STANDSTILL,
+              .standstill = 200,
+              .pause_us = 20000,
+              .current_limit = 900,
+              .limit_gain = 3},
+    .sense = {.reads = WPIN_HAS_SPEED | WPIN_HAS_CURRENT,
+              .more = wpin_counting_measure,
+              .place = wpin_counting_set_position,
+              .context = &counting},
+    WPIN_CLOSED_LOOP(&counted_state),
+    .regulators = plain_regulators,
+    .regulator_count = 2,
+    .at_count = 3,
+    .counts_per_turn = 700};
+
+static void counts(void) {
+    static wpin_motor motor;
+    shaft_speed = shaft_place = 0; /* another subject's before */
+    overload = (wpin_overload){0};
+    note((uint32_t)wpin_counting_init(&counting, &same_counting, &same_port));
+    note((uint32_t)wpin_motor_init(&motor, &same_counted, &same_port));
+    regulate(&motor);
 }
 
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
     static void (*const subjects[SAME_SUBJECTS])(void) = {
         ramps, slews,  knobs,    motors, steppers, loops,   sixths, vectors,
-        plain, kicked, switched, pulsed, slowly,   sharing, owned};
+        plain, kicked, switched, pulsed, slowly,   sharing, owned,  counts};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;

@@ -32,6 +32,8 @@ typedef struct wpin_bound_load {
     wpin_loop_state loop_state;
     wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
+    wpin_counting_config counting; /**< Of an encoder whose counts have no moments, in its place. */
+    wpin_counting counting_at_work;
     wpin_position position_at_work;
     wpin_speed speed_at_work;
     wpin_torque_config torque;

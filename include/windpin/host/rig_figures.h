@@ -91,7 +91,10 @@ WPIN_API double wpin_rig_coasts(const wpin_rig_load *load, double w);
 /** Counts of a load's encoder in a turn of the shaft it sits on, and of the output. */
 WPIN_API double wpin_rig_counts(const wpin_rig_load *load);
 WPIN_API double wpin_rig_counts_at_output(const wpin_rig_load *load);
-/** What its speed is measured over at least, s. */
+/** How much a speed is smoothed that is measured by counts alone: wpin_counting_config.smooth. -1:
+ * it is measured by the moments of the counts, or over a window of them. */
+WPIN_API int wpin_rig_counting_smooth(const wpin_rig *rig, const wpin_rig_load *load);
+/** What its speed is measured over at least, s: twice as long as it comes late. */
 WPIN_API double wpin_rig_encoder_window(const wpin_rig *rig, const wpin_rig_load *load);
 /** What tells wires from others that an order was found for: stage, pins and pole pairs. */
 WPIN_API uint32_t wpin_rig_order_mark(const wpin_rig_load *load);

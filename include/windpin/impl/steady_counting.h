@@ -17,7 +17,7 @@ extern "C" {
 /** Steps of the clock from here on are taken one by one, us. */
 #define WPIN_COUNTING_LONG_US 16384U
 /** The tracked place is never further off than this, speed x us. */
-#define WPIN_LAG_MAX (((int32_t)1 << 29) - 1)
+#define WPIN_LAG_MAX (((int32_t)1 << 29) - 65536)
 
 /* ---- what seldom runs: src/core/counting.c ---- */
 WPIN_API void wpin_rare_track(wpin_counting *counting, uint8_t smooth, int32_t counted,
@@ -101,7 +101,7 @@ WPIN_STEADY int32_t wpin_steady_counted(const WPIN_FAR wpin_counting_config *con
     if ((uint16_t)(counts + most) > 2U * most) {
         counts = (int16_t)(counts < 0 ? 0U - most : most);
     }
-    return counts * (int32_t)config->per_count;
+    return (int32_t)((uint32_t)(int32_t)counts * config->per_count);
 }
 
 /* The lag as a change of speed x 65536: by 2^-(14 + 2 smooth). */
@@ -111,27 +111,27 @@ WPIN_STEADY int32_t wpin_steady_change(int32_t lag, uint8_t smooth) {
 }
 
 /* The tracked place goes on; what the counts are further corrects the speed, and half of it or less
- * the place: critically damped with ticks of 1 ms. The speed it goes on at is the one that is
- * shown, so that this is right on average, to the last bit. Three times 2^29 or little more fit 32
- * bits. */
+ * the place: critically damped with ticks of 1 ms. The speed it goes on at is the one that is shown,
+ * so that this is right on average, to the last bit. The sum is less than three times 2^29 or
+ * little more, and fits. */
 WPIN_STEADY void wpin_steady_track(wpin_counting *c, uint8_t smooth, int32_t counted,
                                    uint16_t dt_us) {
-    int32_t lag = c->lag + counted - wpin_steady_times(wpin_upper(c->speed), dt_us);
-    if ((uint8_t)((uint8_t)((uint32_t)lag >> 24) + 32U) >= 64U) {
-        lag = lag < 0 ? -WPIN_LAG_MAX : WPIN_LAG_MAX;
-    }
+    uint32_t went = (uint32_t)wpin_steady_times(wpin_upper(c->speed), dt_us);
+    int32_t lag = (int32_t)((uint32_t)c->lag + (uint32_t)counted - went);
+    lag = wpin_within(lag, WPIN_LAG_MAX);
     c->speed = wpin_steady_sum(c->speed, wpin_steady_change(lag, smooth));
-    c->lag = lag - wpin_halved(lag, (uint8_t)(1U + smooth));
+    c->lag = (int32_t)((uint32_t)lag - (uint32_t)wpin_halved(lag, (uint8_t)(1U + smooth)));
 }
 
 WPIN_STEADY void wpin_steady_counting(wpin_counting *c, const WPIN_FAR wpin_counting_config *config,
                                       const wpin_port *port, wpin_measurement *m) {
     wpin_count now;
-    if (c->left == 0 || wpin_steady_count(config, port, &now) != WPIN_OK) {
+    if (c->left == 0 || config == NULL || port == NULL ||
+        wpin_steady_count(config, port, &now) != WPIN_OK) {
         return;
     }
     int16_t counts = wpin_steady_new_counts(c, config, (uint16_t)(uint32_t)now.counts, m->inputs);
-    uint8_t smooth = config->smooth;
+    uint8_t smooth = config->smooth & 3U;
     int32_t counted = wpin_steady_counted(config, counts);
     if (m->dt_us < WPIN_COUNTING_LONG_US) {
         wpin_steady_track(c, smooth, counted, m->dt_us);
