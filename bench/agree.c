@@ -98,8 +98,7 @@ static void rearm(void) {
 }
 
 static bool same(void) {
-    return same_pins() &&
-           (wpin_motor_fault(&motor) == WPIN_OK) == (fused.fault == FUSED_NO_FAULT);
+    return same_pins() && (wpin_motor_fault(&motor) == WPIN_OK) == (fused.fault == FUSED_NO_FAULT);
 }
 
 int main(int argc, char **argv) {

@@ -5,12 +5,17 @@
  * over-current, heat and the supply's window. */
 #include "tick.h"
 #include "tick_port.h"
+#include <windpin/fast.h>
 
 const wpin_port bench_port = {.now = now,
                               .open = open_pin,
                               .write = write_pin,
                               .pwm_start = pwm_start,
                               .pwm_duty = pwm_duty,
+                              .leg_start = leg_start,
+                              .leg_duty = leg_duty,
+                              .group_open = group_open,
+                              .group_write = group_write,
                               .read = read_pin,
                               .millivolts = millivolts,
                               .count = count,
@@ -27,6 +32,7 @@ static wpin_counting encoder;
 #include "loop_config.h"
 #endif
 static wpin_motor motor;
+WPIN_FAST_TICK(tick_motor, motor, loop_config, bench_port)
 bool bench_fast;
 static bench_case bench_case_now;
 static uint16_t random_state = 1;
@@ -39,7 +45,7 @@ static uint16_t pick(uint16_t range) {
 }
 
 __attribute__((noinline, hot)) void bench_tick(void) {
-    wpin_motor_tick(&motor);
+    tick_motor();
 }
 
 void bench_pass(void) {

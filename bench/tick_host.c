@@ -1,9 +1,10 @@
-/* For callgrind: usage tick_host CASE TICKS. Two runs with different TICKS give the cost of one. */
+/* For callgrind: usage tick_host CASE TICKS [without]. Two runs with different TICKS give the cost
+ * of one, and of what surrounds it; without, of that alone. */
 #include "tick.h"
 #include <stdlib.h>
 
 int main(int argc, char **argv) {
-    if (argc != 3) {
+    if (argc != 3 && argc != 4) {
         return 2;
     }
     int what = atoi(argv[1]);
@@ -12,7 +13,9 @@ int main(int argc, char **argv) {
     for (int i = atoi(argv[2]); i > 0; i--) {
         bench_pass();
         bench_ask();
-        bench_tick();
+        if (argc == 3) {
+            bench_tick();
+        }
     }
     return 0;
 }

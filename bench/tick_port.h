@@ -20,7 +20,7 @@ static uint8_t rotor_sector;
 /* What the comparators show of a rotor that takes eight PWM periods for a sector. */
 static uint8_t eighths, shown_above;
 
-static void turn_rotor(void) {
+static inline void turn_rotor(void) {
     static const uint8_t above[12] = {5, 1, 1, 3, 3, 2, 2, 6, 6, 4, 4, 5}; /* by half sectors */
     eighths = eighths == 47 ? 0 : (uint8_t)(eighths + 1);
     shown_above = above[eighths >> 2];

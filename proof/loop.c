@@ -1,6 +1,6 @@
 /* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, REGULATORS or LOOP is
- * defined. What a part does with anything is proved of it alone, and of the motor what it does with any
- * parts. */
+ * defined. What a part does with anything is proved of it alone, and of the motor what it does with
+ * any parts. */
 #include "any_kind.h"
 #include <windpin/fast.h>
 

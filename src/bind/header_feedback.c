@@ -12,7 +12,8 @@ static void export_counting(FILE *to, const wpin_counting_config *c, const char 
             "&%s_encoder_config, &port) goes before the motor's init. */\n"
             "static wpin_counting %s_encoder;\n"
             "#ifdef WPIN_ONE_COUNTING\n#define RIG_SENSOR\n#else\n#define RIG_SENSOR static\n"
-            "#endif\nRIG_SENSOR const WPIN_FLASH wpin_counting_config %s_encoder_config = {.counter = %u, "
+            "#endif\nRIG_SENSOR const WPIN_FLASH wpin_counting_config %s_encoder_config = "
+            "{.counter = %u, "
             ".reversed = %s, .one_channel = %s, .smooth = %u,\n    .per_count = %luU, .most = "
             "%u};\n#undef RIG_SENSOR\n",
             c->counter, id, id, id, id, c->counter, c->reversed ? "true" : "false",

@@ -247,8 +247,7 @@ static void print_open(FILE *to, const wpin_rig *rig, const wpin_plan *plan, uin
         const wpin_rig_load *load = &rig->loads[i];
         id_of(id, load->name);
         if (load->encoder.there) {
-            const char *sensor =
-                wpin_rig_counting_smooth(rig, load) >= 0 ? "counting" : "encoder";
+            const char *sensor = wpin_rig_counting_smooth(rig, load) >= 0 ? "counting" : "encoder";
             snprintf(call, sizeof call, "wpin_%s_init(&%s_encoder, &%s_encoder_config, port)",
                      sensor, id, id);
             print_try(to, call);

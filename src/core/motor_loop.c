@@ -67,7 +67,7 @@ static void begin(wpin_motor *motor, uint8_t quantity, const wpin_request *reque
 /* ---- from set-point to effort ---- */
 
 static uint8_t follow(const wpin_motor *motor, uint8_t quantity, int32_t *value) {
-    return wpin_steady_follow(motor, wpin_config_of(motor), quantity, value, false);
+    return wpin_steady_follow(motor, wpin_config_of(motor), quantity, value);
 }
 
 /* Where a set-point is on its way at the slew limit, through zero if it has to turn over. */

@@ -59,8 +59,8 @@ WPIN_RARE static void settle_torque(wpin_motor *motor) {
 
 /* Its speed is not near what was asked for yet. */
 WPIN_RARE void wpin_rare_far(wpin_motor *motor, int16_t off) {
-    bool stands = wpin_steady_size(motor->measurement.speed) <=
-                  wpin_config_of(motor)->guard.standstill;
+    bool stands =
+        wpin_steady_size(motor->measurement.speed) <= wpin_config_of(motor)->guard.standstill;
     if (!comes_no_nearer(motor, wpin_steady_size(off), stands)) {
         motor->guard.held |= WPIN_HELD_SETTLING;
     }
@@ -69,9 +69,7 @@ WPIN_RARE void wpin_rare_far(wpin_motor *motor, int16_t off) {
 void wpin_motor_settle(wpin_motor *motor) {
     switch (motor->setpoint.quantity) {
     case WPIN_QUANTITY_POSITION: settle_at_place(motor); break;
-    case WPIN_QUANTITY_SPEED:
-        wpin_steady_settle_speed(motor, wpin_config_of(motor));
-        break;
+    case WPIN_QUANTITY_SPEED: wpin_steady_settle_speed(motor, wpin_config_of(motor)); break;
     case WPIN_QUANTITY_TORQUE: settle_torque(motor); break;
     default: break;
     }

@@ -1,7 +1,7 @@
 /* Regulates a speed: feed-forward, and a proportional and an integral share of what it leaves. What
  * runs in every tick stands in windpin/impl/steady_speed.h. */
-#include "windpin/impl/steady_speed.h"
 #include "rare.h"
+#include "windpin/impl/steady_speed.h"
 
 #define FULL   ((int16_t)WPIN_DUTY_FULL)
 #define OLDEST 8 /* halvings */
@@ -77,7 +77,7 @@ WPIN_RARE void wpin_rare_share_over(wpin_speed *s, int32_t effort) {
 
 int32_t wpin_speed_step(void *speed, const WPIN_FAR void *config, int32_t setpoint,
                         const wpin_measurement *m, const wpin_given *given) {
-    return wpin_steady_speed(speed, config, setpoint, m, given);
+    return wpin_steady_speed(speed, config, (int16_t)wpin_within(setpoint, FULL), m, given);
 }
 
 void wpin_speed_reset(void *speed, const WPIN_FAR void *config, const wpin_measurement *m,

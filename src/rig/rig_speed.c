@@ -2,7 +2,8 @@
 #include "windpin/host/rig.h"
 #include <math.h>
 
-#define COUNTING_LATE 8.192e-3 /* s: how late a speed is that is counted as little smoothed as can be */
+#define COUNTING_LATE                                                                              \
+    8.192e-3 /* s: how late a speed is that is counted as little smoothed as can be */
 
 #define PI 3.14159265358979323846
 
@@ -108,8 +109,8 @@ wpin_speed_plant wpin_rig_speed_plant_at(const wpin_rig *rig, const wpin_rig_loa
     return plant;
 }
 
-/* Where the controller's ticks and the encoder's counts are within what a tracking loop follows. Not
- * later than half of the window that is asked for, or else so that a count more or less is a
+/* Where the controller's ticks and the encoder's counts are within what a tracking loop follows.
+ * Not later than half of the window that is asked for, or else so that a count more or less is a
  * hundredth of full speed. */
 int wpin_rig_counting_smooth(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_encoder *e = &load->encoder;
@@ -118,8 +119,8 @@ int wpin_rig_counting_smooth(const wpin_rig *rig, const wpin_rig_load *load) {
         rig->controller.tick > 4e-3 || hz < 128 || hz > 262144) {
         return -1;
     }
-    double times = e->window > 0 ? log2(e->window / 2 / COUNTING_LATE)
-                                 : log2(1e6 / ldexp(hz * 0.01, 14)) / 2;
+    double times =
+        e->window > 0 ? log2(e->window / 2 / COUNTING_LATE) : log2(1e6 / ldexp(hz * 0.01, 14)) / 2;
     return (int)fmin(fmax(e->window > 0 ? floor(times) : ceil(times), 0), 3);
 }
 

@@ -7,6 +7,7 @@
 #define WINDPIN_IMPL_STEADY_H
 
 #include "../api.h"
+#include "../encoder.h"
 #include "known.h"
 #include "steady_counting.h"
 #include "steady_guard.h"
@@ -173,13 +174,22 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
     if (config->actuator == &wpin_stage_actuator) { /* the usual one needs no detour */
         wpin_drive drive =
             rests ? wpin_rest_drive(motor) : (effort < 0 ? WPIN_DRIVE_REVERSE : WPIN_DRIVE_FORWARD);
-        return wpin_steady_apply((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
+        return wpin_steady_show((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
     }
     uint8_t effort_only = WPIN_QUANTITY_EFFORT; /* C++ mixes no enumeration with a number */
     uint8_t asked = motor->setpoint.quantity;
     uint8_t quantity = (config->actuator->takes & WPIN_TAKES(asked)) != 0 ? asked : effort_only;
     return rests ? config->actuator->idle(config->part, wpin_rest_drive(motor))
                  : config->actuator->put(config->part, quantity, effort);
+}
+
+/* Whether anything that is measured may end a motion: the library's own sensors of a shaft do not.
+ */
+WPIN_STEADY bool wpin_may_limit(const WPIN_FAR wpin_motor_config *config, uint8_t senses) {
+    bool shaft =
+        config->sense.more == wpin_counting_measure || config->sense.more == wpin_encoder_measure;
+    return (senses & (WPIN_SENSES_LIMITS | WPIN_SENSES_POLL)) != 0 || config->travel != NULL ||
+           ((senses & WPIN_SENSES_MORE) != 0 && !shaft);
 }
 
 /* Whether it may have rules of its own, or calibrate another controller's range. */
@@ -200,15 +210,14 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0,
          kicks = config->start.kick_duty != 0;
     wpin_duty effort = (wpin_duty)motor->setpoint.value; /* it was checked when posted */
+    uint8_t inputs = folded && !wpin_may_limit(config, senses) ? 0 : motor->measurement.inputs;
     if (folded && config->loop != NULL && motor->setpoint.quantity != WPIN_QUANTITY_EFFORT) {
-        effort = wpin_steady_regulated(motor, config, ramp_us);
+        effort = wpin_steady_regulated(motor, config, ramp_us, inputs);
     } else if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT ||
                (!on_off && wpin_ramp_runs(&motor->ramp))) {
         effort = wpin_rare_effort(motor, ramp_us);
     }
     uint16_t floor = kicks && !on_off ? wpin_rare_kick(motor, effort, hold_us) : 0;
-    const uint8_t tell = WPIN_SENSES_LIMITS | WPIN_SENSES_MORE | WPIN_SENSES_POLL;
-    uint8_t inputs = folded && (senses & tell) == 0 ? 0 : motor->measurement.inputs;
     effort = wpin_steady_pass(&motor->guard, &config->guard, effort, floor, on_off, kicks || on_off,
                               inputs, &motor->measurement, hold_us);
     if ((motor->guard.held & WPIN_HELD_LIMIT) != 0) {
@@ -228,6 +237,14 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     uint8_t flags = motor->flags, held = motor->guard.held;
     bool wants = (flags & (WPIN_WANTS | WPIN_CALIBRATES)) != 0;
     bool driven = (motor->guard.flags & WPIN_GUARD_DRIVEN) != 0;
+    bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0;
+    if (driven && motor->armed != WPIN_DISARMED &&
+        (flags & (uint8_t) ~(WPIN_BENDS | WPIN_BRAKES)) == (WPIN_WANTS | WPIN_MOVED)) {
+        bool comes = (held & WPIN_HELD_ON_THE_WAY) != 0 ||
+                     (!on_off && wpin_ramp_runs(&motor->ramp)); /* the usual, by the shortest way */
+        motor->shown = WPIN_SHOWN_BUSY | (comes ? WPIN_STATE_RAMPING : WPIN_STATE_RUNNING);
+        return;
+    }
     bool moves = driven || (flags & WPIN_MOVES) != 0;
     if (moves && (flags & WPIN_MOVED) == 0) {
         motor->flags = (uint8_t)(flags | WPIN_MOVED);
@@ -246,7 +263,6 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
         motor->shown = (uint8_t)(shown | state);
         return;
     }
-    bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0;
     bool kicks = (flags & WPIN_CARRIES) != 0 && motor->guard.minimum_left_us != 0;
     bool own = (flags & WPIN_OWN_RULES) != 0;
     bool there = own ? motor->measurement.speed != 0

@@ -111,9 +111,9 @@ WPIN_STEADY int32_t wpin_steady_change(int32_t lag, uint8_t smooth) {
 }
 
 /* The tracked place goes on; what the counts are further corrects the speed, and half of it or less
- * the place: critically damped with ticks of 1 ms. The speed it goes on at is the one that is shown,
- * so that this is right on average, to the last bit. The sum is less than three times 2^29 or
- * little more, and fits. */
+ * the place: critically damped with ticks of 1 ms. The speed it goes on at is the one that is
+ * shown, so that this is right on average, to the last bit. The sum is less than three times 2^29
+ * or little more, and fits. */
 WPIN_STEADY void wpin_steady_track(wpin_counting *c, uint8_t smooth, int32_t counted,
                                    uint16_t dt_us) {
     uint32_t went = (uint32_t)wpin_steady_times(wpin_upper(c->speed), dt_us);

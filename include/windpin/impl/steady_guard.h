@@ -78,7 +78,8 @@ WPIN_STEADY wpin_status wpin_steady_fault(wpin_guard *guard,
 }
 
 /* Whether its current folds the effort back, or has: else the ceiling stays where it is. */
-WPIN_STEADY bool wpin_steady_folds(const wpin_guard *guard, const WPIN_FAR wpin_guard_config *config,
+WPIN_STEADY bool wpin_steady_folds(const wpin_guard *guard,
+                                   const WPIN_FAR wpin_guard_config *config,
                                    const wpin_measurement *m) {
     return guard->ceiling != (uint16_t)WPIN_DUTY_FULL ||
            wpin_steady_size(m->current) > (uint16_t)config->current_limit;

@@ -29,28 +29,18 @@ WPIN_STEADY wpin_given wpin_steady_given(const wpin_motor *motor,
     return given;
 }
 
-WPIN_STEADY int32_t wpin_steady_step_of(const WPIN_FAR wpin_regulator *r, int32_t setpoint,
-                                        const wpin_measurement *m, const wpin_given *given,
-                                        bool folded) {
-    if (folded && r->step == wpin_speed_step) { /* the usual one needs no detour */
-        return wpin_steady_speed((wpin_speed *)r->state,
-                                 (const WPIN_FAR wpin_speed_config *)r->config, setpoint, m, given);
-    }
-    return r->step(r->state, r->config, setpoint, m, given);
-}
-
 /* Follows the regulators from a quantity to one that the actuator takes: each gives a smaller one.
  * Which it came to. */
 WPIN_STEADY uint8_t wpin_steady_follow(const wpin_motor *motor,
                                        const WPIN_FAR wpin_motor_config *config, uint8_t quantity,
-                                       int32_t *value, bool folded) {
+                                       int32_t *value) {
     uint8_t count = config->regulator_count, takes = config->actuator->takes;
     wpin_given given = wpin_steady_given(motor, config);
     for (uint8_t i = 0; i < count && (takes & WPIN_TAKES(quantity)) == 0; i++) {
         for (uint8_t k = 0; k < count; k++) {
             const WPIN_FAR wpin_regulator *r = &config->regulators[k];
             if (r->takes == quantity) {
-                *value = wpin_steady_step_of(r, *value, &motor->measurement, &given, folded);
+                *value = r->step(r->state, r->config, *value, &motor->measurement, &given);
                 quantity = r->gives;
                 break;
             }
@@ -69,12 +59,24 @@ WPIN_STEADY bool wpin_steady_ramps(uint8_t quantity) {
     return quantity == WPIN_QUANTITY_SPEED || quantity == WPIN_QUANTITY_TORQUE;
 }
 
-/* The effort of a speed; of all else the loop knows more. */
+/* The regulator that turns speed into effort; NULL: there is none but others. */
+WPIN_STEADY const WPIN_FAR wpin_regulator *
+wpin_steady_speed_regulator(const WPIN_FAR wpin_motor_config *config) {
+    const WPIN_FAR wpin_regulator *found = NULL;
+    for (uint8_t i = config->regulator_count; i-- > 0;) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
+        found = r->takes == WPIN_QUANTITY_SPEED ? r : found;
+    }
+    return found != NULL && found->step == wpin_speed_step ? found : NULL;
+}
+
+/* The effort of a speed, by the library's own regulator; of all else the loop knows more. */
 WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
-                                            uint16_t ramp_us) {
+                                            uint16_t ramp_us, uint8_t inputs) {
+    const WPIN_FAR wpin_regulator *speed = wpin_steady_speed_regulator(config);
     if (motor->setpoint.quantity != WPIN_QUANTITY_SPEED || config->loop != &wpin_closed_loop ||
-        (motor->measurement.inputs & WPIN_STARTING) != 0) {
+        (inputs & WPIN_STARTING) != 0 || speed == NULL) {
         return config->loop->effort(motor, ramp_us);
     }
     const wpin_loop_state *state = config->loop_state;
@@ -83,9 +85,10 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
     if (!there && wpin_rare_comes_to_rest(motor, ramp_us)) {
         return 0;
     }
-    int32_t value = state->asked_now;
-    wpin_steady_follow(motor, config, WPIN_QUANTITY_SPEED, &value, true);
-    return wpin_steady_saturated(value);
+    wpin_given given = wpin_steady_given(motor, config);
+    return wpin_steady_speed((wpin_speed *)speed->state,
+                             (const WPIN_FAR wpin_speed_config *)speed->config, state->asked_now,
+                             &motor->measurement, &given);
 }
 
 /* ---- whether it has come there ---- */

@@ -28,7 +28,7 @@ WPIN_API void wpin_rare_share_over(wpin_speed *speed, int32_t effort);
 /* What a speed takes without friction. */
 WPIN_STEADY int16_t wpin_steady_feed(const WPIN_FAR wpin_speed_config *config, int16_t speed) {
     uint16_t twice = (uint16_t)(2U * (uint16_t)wpin_gain(config->feed));
-    return wpin_upper(wpin_steady_times(speed, twice) * 2);
+    return wpin_upper((int32_t)((uint32_t)wpin_steady_times(speed, twice) << 1));
 }
 
 /* What the set-point takes by the motor's constants. */
@@ -79,7 +79,8 @@ WPIN_STEADY int32_t wpin_steady_correct(wpin_speed *s, const WPIN_FAR wpin_speed
                                         int16_t setpoint, const wpin_measurement *m,
                                         const wpin_given *given) {
     int16_t speed = m->speed, error = wpin_steady_minus(setpoint, speed);
-    uint8_t before = s->halvings, n = wpin_steady_softness(s, config->fresh_us, m->speed_us);
+    uint8_t before = config->fresh_us != 0 ? s->halvings : 0;
+    uint8_t n = wpin_steady_softness(s, config->fresh_us, m->speed_us);
     int32_t share = wpin_steady_proportional(config, error, n);
     bool coasts_down = config->coasts != 0 && wpin_rare_runs_down(s, config, error, speed);
     if (n != before && !coasts_down) { /* another gain, the same effort */
@@ -97,10 +98,10 @@ WPIN_STEADY int32_t wpin_steady_correct(wpin_speed *s, const WPIN_FAR wpin_speed
     return share;
 }
 
+/* Asked: within the full speed. */
 WPIN_STEADY wpin_duty wpin_steady_speed(wpin_speed *s, const WPIN_FAR wpin_speed_config *config,
-                                        int32_t setpoint, const wpin_measurement *m,
+                                        int16_t asked, const wpin_measurement *m,
                                         const wpin_given *given) {
-    int16_t asked = (int16_t)wpin_within(setpoint, WPIN_DUTY_FULL);
     bool measured = (m->valid & WPIN_HAS_SPEED) != 0;
     bool stands =
         measured && asked != 0 && m->speed == 0 && (given->held & WPIN_HELD_REVERSAL) == 0;

@@ -42,10 +42,9 @@ WPIN_STEADY int16_t wpin_upper(int32_t value) {
     return (int16_t)(uint16_t)((uint32_t)value >> 16);
 }
 
-/* Divided by 2^n, rounded down. */
+/* Divided by 2^n, rounded down: compilers shift the sign in, as they say themselves. */
 WPIN_STEADY int32_t wpin_halved(int32_t value, uint8_t n) {
-    uint32_t bits = (uint32_t)value;
-    return value < 0 ? ~(int32_t)(~bits >> n) : (int32_t)(bits >> n);
+    return value >> n;
 }
 
 /* Both factors of 16 bits, so that an 8-bit controller multiplies no more than these: one is hidden
