@@ -366,6 +366,29 @@ static void print_stop(FILE *to, const wpin_rig *rig, const wpin_rig_input *inpu
     fprintf(to, "};\n");
 }
 
+static bool plan_goes_to_places(const wpin_plan *plan, size_t load) {
+    for (size_t i = 0; i < plan->step_count; i++) {
+        const wpin_step *s = &plan->steps[i];
+        bool turns = s->op == WPIN_OP_TURN || s->op == WPIN_OP_TURN_TO;
+        if (s->target.kind == WPIN_TARGET_MOTOR && s->target.number == load &&
+            (turns || s->quantity == WPIN_QUANTITY_POSITION)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* No place is asked for: what regulates one would be flash for nothing. */
+static void leave_places_out(wpin_bound_load *bound) {
+    uint8_t kept = 0;
+    for (uint8_t i = 0; i < bound->motor.regulator_count; i++) {
+        if (bound->regulators[i].takes != WPIN_QUANTITY_POSITION) {
+            bound->regulators[kept++] = bound->regulators[i];
+        }
+    }
+    bound->motor.regulator_count = kept;
+}
+
 /* What the names of a plan begin with: its file, without folder and ending; a letter comes first.
  */
 static void name_plan(char *to, size_t size, const char *path) {
@@ -414,6 +437,9 @@ void wpin_header_write(FILE *to, const wpin_rig *rig, const char *path, const wp
         }
         if (load->crossing.there) {
             print_sensorless(to, &bound.sensorless, id);
+        }
+        if (plan != NULL && !plan_goes_to_places(plan, i)) {
+            leave_places_out(&bound);
         }
         wpin_header_feedback(to, load, &bound, id);
         print_motor(to, load, &bound, id, rig->load_count == 1);

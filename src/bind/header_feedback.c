@@ -2,6 +2,15 @@
 #include "header_feedback.h"
 #include "bind_parts.h"
 
+static bool goes_to_places(const wpin_bound_load *bound) {
+    for (uint8_t i = 0; i < bound->motor.regulator_count; i++) {
+        if (bound->regulators[i].takes == WPIN_QUANTITY_POSITION) {
+            return true;
+        }
+    }
+    return false;
+}
+
 static bool counts_alone(const wpin_bound_load *bound) {
     return bound->motor.sense.more == wpin_counting_measure;
 }
@@ -73,7 +82,7 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
             load->speed.maximum, load->speed.rated, id, load->speed.maximum, id, s->feed,
             s->friction, s->breakaway, s->climb, s->inertia, s->gain, s->integral, s->fresh_us,
             s->coasts, id);
-    if (!wpin_rig_knows_place(load)) {
+    if (!goes_to_places(bound)) {
         return;
     }
     fprintf(to,
@@ -108,7 +117,8 @@ static bool regulates_torque(const wpin_rig_load *load) {
 }
 
 /* The list of what a motor has. */
-static void export_regulators(FILE *to, const wpin_rig_load *load, const char *id) {
+static void export_regulators(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
+                              const char *id) {
     bool torque = regulates_torque(load);
     if (!load->speed.there && !torque) {
         return;
@@ -117,7 +127,7 @@ static void export_regulators(FILE *to, const wpin_rig_load *load, const char *i
     if (load->speed.there) {
         fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed, &%s_speed_config)", id, id);
     }
-    if (load->speed.there && wpin_rig_knows_place(load)) {
+    if (load->speed.there && goes_to_places(bound)) {
         fprintf(to, ",\n    WPIN_POSITION_REGULATOR(&%s_position, &%s_position_config)", id, id);
     }
     if (torque) {
@@ -225,7 +235,7 @@ void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_
     if (regulates_torque(load)) {
         export_torque(to, &bound->torque, id);
     }
-    export_regulators(to, load, id);
+    export_regulators(to, load, bound, id);
     if (load->limits.overload_amps > 0) {
         export_overload(to, &load->limits, &bound->overload, id);
     }

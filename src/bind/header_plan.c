@@ -82,8 +82,21 @@ static void print_numbers(FILE *to, const wpin_rig *rig, const wpin_plan *plan, 
             rig->supply_count + rig->input_count + plan->fault_count);
 }
 
+/* Verbs that the core must have for it; ends are not asked for by name. */
+static void print_verbs(FILE *to, const wpin_plan *plan) {
+    uint32_t verbs = 0;
+    for (size_t i = 0; i < plan->step_count; i++) {
+        verbs |= (uint32_t)1 << plan->steps[i].op;
+    }
+    fprintf(to,
+            "/* What it needs of the core: compiled with -DWPIN_VERBS=this that has nothing else of "
+            "plans. */\n#define RIG_VERBS 0x%lXUL\n",
+            (unsigned long)verbs);
+}
+
 void wpin_header_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *id) {
     print_numbers(to, rig, plan, id);
+    print_verbs(to, plan);
     fprintf(to, "static const WPIN_FLASH wpin_step %s_steps[] = {\n", id);
     for (size_t i = 0; i < plan->step_count; i++) {
         print_step(to, &plan->steps[i], plan->sources[i].text);

@@ -93,7 +93,17 @@ static void print_inputs(FILE *to, const wpin_rig *rig) {
         fprintf(to, " RIG_INPUT_%s = %zu,", upper(id, rig->inputs[i].name), i);
     }
     fprintf(to, " RIG_INPUTS = %zu };\n", rig->input_count);
-    fprintf(to, "static const wpin_input_config rig_input_table[] = {\n");
+    unsigned kinds = 0;
+    for (size_t i = 0; i < rig->input_count; i++) {
+        wpin_bound_input bound;
+        wpin_bind_input(&bound, rig, &rig->inputs[i]);
+        kinds |= 1U << bound.config.kind;
+    }
+    fprintf(to,
+            "/* Their kinds: a core compiled with -DWPIN_INPUT_KINDS=this has no others. */\n"
+            "#define RIG_INPUT_KINDS 0x%XU\n"
+            "static const wpin_input_config rig_input_table[] = {\n",
+            kinds);
     for (size_t i = 0; i < rig->input_count; i++) {
         print_input(to, rig, &rig->inputs[i]);
     }

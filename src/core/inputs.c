@@ -1,12 +1,19 @@
 /* The inputs of a rig, read together once a control period. */
 #include "windpin/inputs.h"
 
+/* The kinds of inputs that a program has, a bit each: others are not there, and are refused. windpin
+ * export says which a rig needs. */
+#ifndef WPIN_INPUT_KINDS
+#define WPIN_INPUT_KINDS 0xFFU
+#endif
+#define HAS(kind) ((WPIN_INPUT_KINDS >> (kind)&1U) != 0)
+
 static bool has_pin(uint8_t kind) {
     return kind <= WPIN_INPUT_PAIR;
 }
 
 static wpin_status can_be(const wpin_input_config *c, const wpin_port *port) {
-    if (c->kind > WPIN_INPUT_PROCESS || c->button == NULL) { /* whichever it is: all are pointers */
+    if (c->kind > WPIN_INPUT_PROCESS || !HAS(c->kind) || c->button == NULL) { /* whichever it is: all are pointers */
         return WPIN_REFUSED_CONFIG;
     }
     bool readable = has_pin(c->kind) ? port->read != NULL : port->millivolts != NULL;
@@ -16,14 +23,23 @@ static wpin_status can_be(const wpin_input_config *c, const wpin_port *port) {
 
 static wpin_status open_one(wpin_input *input, const wpin_input_config *c, wpin_moment now) {
     *input = (wpin_input){.duty = 0};
-    switch (c->kind) {
-    case WPIN_INPUT_PAIR: return wpin_pair_init(&input->pair, c->button, c->window_us);
-    case WPIN_INPUT_KNOB: return wpin_knob_init(&input->knob, c->knob);
-    case WPIN_INPUT_CURVE: return wpin_curve_init(&input->curve, c->curve);
-    case WPIN_INPUT_TWO_POINT: return wpin_two_point_init(&input->two_point, c->two_point, now);
-    case WPIN_INPUT_PROCESS: return wpin_process_init(&input->process, c->process, now);
-    default: return wpin_button_init(&input->button, c->button);
+    uint8_t kind = c->kind;
+    if (HAS(WPIN_INPUT_PAIR) && kind == WPIN_INPUT_PAIR) {
+        return wpin_pair_init(&input->pair, c->button, c->window_us);
     }
+    if (HAS(WPIN_INPUT_KNOB) && kind == WPIN_INPUT_KNOB) {
+        return wpin_knob_init(&input->knob, c->knob);
+    }
+    if (HAS(WPIN_INPUT_CURVE) && kind == WPIN_INPUT_CURVE) {
+        return wpin_curve_init(&input->curve, c->curve);
+    }
+    if (HAS(WPIN_INPUT_TWO_POINT) && kind == WPIN_INPUT_TWO_POINT) {
+        return wpin_two_point_init(&input->two_point, c->two_point, now);
+    }
+    if (HAS(WPIN_INPUT_PROCESS) && kind == WPIN_INPUT_PROCESS) {
+        return wpin_process_init(&input->process, c->process, now);
+    }
+    return wpin_button_init(&input->button, c->button);
 }
 
 wpin_status wpin_inputs_init(wpin_inputs *inputs, const wpin_inputs_config *config,
@@ -57,7 +73,7 @@ static wpin_duty of_pair(wpin_pair_command command, wpin_duty duty) {
 static wpin_duty of_pins(wpin_input *input, const wpin_input_config *c, const wpin_port *port,
                          wpin_moment now) {
     bool level = port->read(port->context, c->at);
-    if (c->kind == WPIN_INPUT_PAIR) {
+    if (HAS(WPIN_INPUT_PAIR) && c->kind == WPIN_INPUT_PAIR) {
         bool other = port->read(port->context, c->other);
         return of_pair(wpin_pair_update(&input->pair, level, other, now), c->duty);
     }
@@ -68,16 +84,19 @@ static wpin_duty of_pins(wpin_input *input, const wpin_input_config *c, const wp
 
 static wpin_duty of_reading(wpin_input *input, const wpin_input_config *c, int16_t millivolts,
                             wpin_moment now) {
-    uint8_t is;
-    switch (c->kind) {
-    case WPIN_INPUT_KNOB: return wpin_knob_update(&input->knob, millivolts);
-    case WPIN_INPUT_TWO_POINT:
-        is = wpin_two_point_update(&input->two_point, millivolts, false, now);
+    uint8_t kind = c->kind;
+    if (HAS(WPIN_INPUT_KNOB) && kind == WPIN_INPUT_KNOB) {
+        return wpin_knob_update(&input->knob, millivolts);
+    }
+    if (HAS(WPIN_INPUT_TWO_POINT) && kind == WPIN_INPUT_TWO_POINT) {
+        uint8_t is = wpin_two_point_update(&input->two_point, millivolts, false, now);
         input->gave_up = (is & WPIN_TWO_POINT_EXHAUSTED) != 0;
         return (is & WPIN_TWO_POINT_RUNNING) != 0 ? c->duty : (wpin_duty)0;
-    case WPIN_INPUT_PROCESS: return wpin_process_update(&input->process, millivolts, now);
-    default: return wpin_curve_update(&input->curve, millivolts);
     }
+    if (HAS(WPIN_INPUT_PROCESS) && kind == WPIN_INPUT_PROCESS) {
+        return wpin_process_update(&input->process, millivolts, now);
+    }
+    return HAS(WPIN_INPUT_CURVE) ? wpin_curve_update(&input->curve, millivolts) : (wpin_duty)0;
 }
 
 void wpin_inputs_update(wpin_inputs *inputs) {

@@ -17,7 +17,7 @@ static bool start_fits(const WPIN_FAR wpin_motor_config *config) {
 /* Regulators and protections are nothing without what leads through them. */
 static bool loop_holds(const WPIN_FAR wpin_motor_config *config) {
     if (config->loop != NULL) {
-        return config->loop_state != NULL && config->loop->holds(config);
+        return config->loop_state != NULL && config->loop->holds(wpin_config_told(config));
     }
     if (config->travel !=
         NULL) { /* as a part of the next expression it is too much for avr-gcc 5 */

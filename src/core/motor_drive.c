@@ -6,7 +6,8 @@
 /* ---- from set-point to effort ---- */
 
 /* On the ramp, which begins once the motor may turn that way. */
-static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ramp_us) {
+WPIN_RARE wpin_duty wpin_rare_ramped(wpin_motor *motor, uint16_t ramp_us) {
+    wpin_duty target = (wpin_duty)motor->setpoint.value;
     int8_t direction = target < 0 ? -1 : 1, now = motor->guard.direction;
     if (target != 0 && now != 0 && now != direction) {
         return target; /* the guard holds it until then */
@@ -18,7 +19,7 @@ static wpin_duty ramped_effort(wpin_motor *motor, wpin_duty target, uint16_t ram
 WPIN_RARE wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us) {
     return motor->setpoint.quantity != WPIN_QUANTITY_EFFORT && wpin_config_of(motor)->loop != NULL
                ? wpin_config_of(motor)->loop->effort(motor, ramp_us)
-               : ramped_effort(motor, (wpin_duty)motor->setpoint.value, ramp_us);
+               : wpin_rare_ramped(motor, ramp_us);
 }
 
 /* From rest at least the kick's effort for its time. Then at least the drop-out effort until the

@@ -8,16 +8,36 @@ static uint16_t within_full(int32_t value) {
     return (uint16_t)(size > (uint32_t)WPIN_DUTY_FULL ? (uint32_t)WPIN_DUTY_FULL : size);
 }
 
+/* Each of the up to three regulators by itself, not in a loop over the list: in a core for one motor
+ * which they are is known then, and what none of them is is not linked. */
+#ifdef WPIN_ONE_MOTOR
+#define OF_EACH static inline __attribute__((always_inline))
+#else
+#define OF_EACH static __attribute__((noinline))
+#endif
+
+OF_EACH void reset_one(const wpin_motor *motor, const WPIN_FAR wpin_motor_config *config, uint8_t number,
+          uint8_t most, const wpin_given *given) {
+    if (number < config->regulator_count && config->regulators[number].takes <= most) {
+        const WPIN_FAR wpin_regulator *r = &config->regulators[number];
+        r->reset(r->state, r->config, &motor->measurement, given);
+    }
+}
+
+/* Those that take no more than a quantity begin anew. */
+static void reset_regulators(const wpin_motor *motor, uint8_t most) {
+    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
+    wpin_given given = wpin_steady_given(motor, config);
+    reset_one(motor, config, 0, most, &given);
+    reset_one(motor, config, 1, most, &given);
+    reset_one(motor, config, 2, most, &given);
+}
+
 /* Regulators that the new set-point goes through begin anew, unless they are at work already. */
 static void begin_regulators(const wpin_motor *motor, uint8_t quantity) {
-    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
-    wpin_given given = wpin_steady_given(motor, wpin_config_of(motor));
     bool runs = (motor->flags & WPIN_WANTS) != 0 && motor->setpoint.quantity == quantity;
-    for (uint8_t i = 0; !runs && i < config->regulator_count; i++) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        if (r->takes <= quantity) {
-            r->reset(r->state, r->config, &motor->measurement, &given);
-        }
+    if (!runs) {
+        reset_regulators(motor, quantity);
     }
 }
 
@@ -94,12 +114,7 @@ static bool is_starting(const wpin_motor *motor) {
 /* What is measured while an actuator starts is its own doing: all that it is told is which way, and
  * the regulators begin with what it leaves. */
 static wpin_duty way_to(const wpin_motor *motor, uint8_t quantity, int32_t value) {
-    const WPIN_FAR wpin_motor_config *config = wpin_config_of(motor);
-    wpin_given given = wpin_steady_given(motor, config);
-    for (uint8_t i = 0; i < config->regulator_count; i++) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        r->reset(r->state, r->config, &motor->measurement, &given);
-    }
+    reset_regulators(motor, WPIN_QUANTITY_POSITION);
     if (quantity == WPIN_QUANTITY_POSITION) {
         value = (int32_t)((uint32_t)value - (uint32_t)motor->measurement.position);
     }
@@ -190,11 +205,12 @@ static uint32_t least_us(const wpin_motor *motor, uint8_t quantity, int32_t targ
 }
 
 static bool has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
+    config = wpin_config_known(config);
     while ((config->actuator->takes & WPIN_TAKES(quantity)) == 0) {
         uint8_t next = quantity;
-        for (uint8_t i = 0; i < config->regulator_count; i++) {
-            next = config->regulators[i].takes == quantity ? config->regulators[i].gives : next;
-        }
+        next = wpin_steady_takes(config, 0, quantity) ? config->regulators[0].gives : next;
+        next = wpin_steady_takes(config, 1, quantity) ? config->regulators[1].gives : next;
+        next = wpin_steady_takes(config, 2, quantity) ? config->regulators[2].gives : next;
         if (next >= quantity) {
             return false;
         }
@@ -327,19 +343,20 @@ static wpin_status place_of(wpin_motor *motor, int32_t millidegrees, bool by, in
 
 /* ---- a sound configuration ---- */
 
+OF_EACH bool regulator_holds(const WPIN_FAR wpin_motor_config *config, uint8_t number) {
+    if (number >= config->regulator_count) {
+        return true;
+    }
+    const WPIN_FAR wpin_regulator *r = &config->regulators[number];
+    uintptr_t step = (uintptr_t)r->step, reset = (uintptr_t)r->reset; /* for avr-gcc 5 */
+    WPIN_HIDE(reset);
+    return r->takes < WPIN_QUANTITY_COUNT && r->gives < r->takes && step != 0 && reset != 0;
+}
+
 static bool regulators_hold(const WPIN_FAR wpin_motor_config *config) {
-    if (config->regulator_count > WPIN_QUANTITY_COUNT - 1 ||
-        (config->regulators == NULL && config->regulator_count != 0)) {
-        return false;
-    }
-    for (uint8_t i = 0; i < config->regulator_count; i++) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        if (r->takes >= WPIN_QUANTITY_COUNT || r->gives >= r->takes || r->step == NULL ||
-            r->reset == NULL) {
-            return false;
-        }
-    }
-    return true;
+    return config->regulator_count <= WPIN_QUANTITY_COUNT - 1 &&
+           (config->regulators != NULL || config->regulator_count == 0) &&
+           regulator_holds(config, 0) && regulator_holds(config, 1) && regulator_holds(config, 2);
 }
 
 static bool travel_holds(const WPIN_FAR wpin_travel *t) {
@@ -348,6 +365,7 @@ static bool travel_holds(const WPIN_FAR wpin_travel *t) {
 }
 
 static bool holds(const WPIN_FAR wpin_motor_config *config) {
+    config = wpin_config_known(config);
     return travel_holds(config->travel) && regulators_hold(config) && wpin_protections_hold(config);
 }
 

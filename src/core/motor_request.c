@@ -75,7 +75,7 @@ bool wpin_motor_has_way(const WPIN_FAR wpin_motor_config *config, uint8_t quanti
         return true;
     }
     const WPIN_FAR wpin_loop *loop = config->loop;
-    return loop == NULL ? false : loop->has_way(config, quantity);
+    return loop == NULL ? false : loop->has_way(wpin_config_told(config), quantity);
 }
 
 static bool in_range(uint8_t quantity, int32_t value) {

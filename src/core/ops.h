@@ -25,6 +25,13 @@ enum {
     WPIN_PART_AGAIN    /* goes there slowly */
 };
 
+/* The verbs that a program has, a bit each: what it does not name is not there, and a plan with it is
+ * refused. windpin export says which a plan needs. */
+#ifndef WPIN_VERBS
+#define WPIN_VERBS 0xFFFFFFFFUL
+#endif
+#define WPIN_HAS_VERB(op) ((WPIN_VERBS >> (op)&1U) != 0)
+
 typedef struct wpin_op_traits {
     uint8_t target; /* wpin_target_kind */
     uint8_t needs;

@@ -3,6 +3,7 @@
 #include "motor_core.h"
 
 bool wpin_protections_hold(const WPIN_FAR wpin_motor_config *config) {
+    config = wpin_config_known(config);
     for (uint8_t i = 0; i < config->protection_count; i++) {
         const WPIN_FAR wpin_protection *p = &config->protections[i];
         if (config->protections == NULL || p->check == NULL || p->reset == NULL) {
@@ -26,6 +27,7 @@ wpin_status wpin_protections_watch(wpin_motor *motor) {
 /* ---- nothing else ---- */
 
 static bool holds(const WPIN_FAR wpin_motor_config *config) {
+    config = wpin_config_known(config);
     return config->regulator_count == 0 && config->travel == NULL && wpin_protections_hold(config);
 }
 

@@ -115,7 +115,7 @@ static void serve(wpin_sequence *sequence, wpin_track *track, uint32_t dt_us) {
             return; /* can't be: the check has closed every block */
         }
         wpin_step step = sequence->config->steps[track->step];
-        if (step.op >= WPIN_OP_COUNT) {
+        if (step.op >= WPIN_OP_COUNT || !WPIN_HAS_VERB(step.op)) {
             return;
         }
         if (track->part == 0) {

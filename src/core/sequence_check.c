@@ -159,7 +159,7 @@ static wpin_status check_value(const wpin_sequence_config *config, const wpin_st
 }
 
 static wpin_status check_values(const wpin_sequence_config *config, const wpin_step *step) {
-    if (step->op >= WPIN_OP_COUNT) {
+    if (step->op >= WPIN_OP_COUNT || !WPIN_HAS_VERB(step->op)) {
         return WPIN_REFUSED_RANGE;
     }
     uint8_t needs = wpin_ops[step->op].needs;

@@ -44,6 +44,18 @@ wpin_config_known(const WPIN_FAR wpin_motor_config *config) {
 #endif
 }
 
+/* What to tell those that know it so: nothing, so that the one motor's configuration need not lie
+ * anywhere at all. */
+WPIN_STEADY const WPIN_FAR wpin_motor_config *
+wpin_config_told(const WPIN_FAR wpin_motor_config *config) {
+#ifdef WPIN_ONE_MOTOR
+    (void)config;
+    return NULL;
+#else
+    return config;
+#endif
+}
+
 WPIN_STEADY const wpin_port *wpin_port_known(const wpin_port *port) {
 #ifdef WPIN_ONE_MOTOR
     (void)port;

@@ -69,6 +69,7 @@ WPIN_API bool wpin_rare_clock_stands(const wpin_motor *motor);
 WPIN_API wpin_status wpin_rare_poll(wpin_motor *motor);
 WPIN_API wpin_status wpin_rare_drive(wpin_motor *motor);
 WPIN_API wpin_duty wpin_rare_effort(wpin_motor *motor, uint16_t ramp_us);
+WPIN_API wpin_duty wpin_rare_ramped(wpin_motor *motor, uint16_t ramp_us);
 WPIN_API uint16_t wpin_rare_kick(wpin_motor *motor, wpin_duty effort, uint16_t hold_us);
 WPIN_API void wpin_rare_limit(wpin_motor *motor);
 WPIN_API void wpin_rare_start(wpin_motor *motor);
@@ -213,6 +214,8 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     uint8_t inputs = folded && !wpin_may_limit(config, senses) ? 0 : motor->measurement.inputs;
     if (folded && config->loop != NULL && motor->setpoint.quantity != WPIN_QUANTITY_EFFORT) {
         effort = wpin_steady_regulated(motor, config, ramp_us, inputs);
+    } else if (folded && config->loop != NULL) {
+        effort = !on_off && wpin_ramp_runs(&motor->ramp) ? wpin_rare_ramped(motor, ramp_us) : effort;
     } else if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT ||
                (!on_off && wpin_ramp_runs(&motor->ramp))) {
         effort = wpin_rare_effort(motor, ramp_us);

@@ -98,7 +98,7 @@ WPIN_STEADY int16_t wpin_steady_new_counts(wpin_counting *c,
 WPIN_STEADY int32_t wpin_steady_counted(const WPIN_FAR wpin_counting_config *config,
                                         int16_t counts) {
     uint16_t most = config->most;
-    if ((uint16_t)(counts + most) > 2U * most) {
+    if ((uint16_t)((uint16_t)counts + most) > 2U * most) {
         counts = (int16_t)(counts < 0 ? 0U - most : most);
     }
     return (int32_t)((uint32_t)(int32_t)counts * config->per_count);

@@ -59,15 +59,36 @@ WPIN_STEADY bool wpin_steady_ramps(uint8_t quantity) {
     return quantity == WPIN_QUANTITY_SPEED || quantity == WPIN_QUANTITY_TORQUE;
 }
 
+/* Each of the up to three regulators by itself, so that what is constant about them folds: a loop
+ * over a list does not. Whether the one of that number takes a quantity. */
+WPIN_STEADY bool wpin_steady_takes(const WPIN_FAR wpin_motor_config *config, uint8_t number,
+                                   uint8_t quantity) {
+    return number < config->regulator_count && config->regulators[number].takes == quantity;
+}
+
+WPIN_STEADY bool wpin_steady_regulates(const WPIN_FAR wpin_motor_config *config,
+                                       uint8_t quantity) {
+    return wpin_steady_takes(config, 0, quantity) || wpin_steady_takes(config, 1, quantity) ||
+           wpin_steady_takes(config, 2, quantity);
+}
+
+/* Whether a speed is all that is ever regulated. */
+WPIN_STEADY bool wpin_steady_speeds_alone(const WPIN_FAR wpin_motor_config *config) {
+    return config->actuator->takes == WPIN_TAKES(WPIN_QUANTITY_EFFORT) &&
+           !wpin_steady_regulates(config, WPIN_QUANTITY_POSITION) &&
+           !wpin_steady_regulates(config, WPIN_QUANTITY_TORQUE);
+}
+
 /* The regulator that turns speed into effort; NULL: there is none but others. */
 WPIN_STEADY const WPIN_FAR wpin_regulator *
 wpin_steady_speed_regulator(const WPIN_FAR wpin_motor_config *config) {
-    const WPIN_FAR wpin_regulator *found = NULL;
-    for (uint8_t i = config->regulator_count; i-- > 0;) {
-        const WPIN_FAR wpin_regulator *r = &config->regulators[i];
-        found = r->takes == WPIN_QUANTITY_SPEED ? r : found;
-    }
-    return found != NULL && found->step == wpin_speed_step ? found : NULL;
+    const uint8_t speed = WPIN_QUANTITY_SPEED;
+    uint8_t number = wpin_steady_takes(config, 0, speed)   ? 0
+                     : wpin_steady_takes(config, 1, speed) ? 1
+                                                           : 2;
+    bool ours = wpin_steady_takes(config, number, speed) &&
+                config->regulators[number].step == wpin_speed_step;
+    return ours ? &config->regulators[number] : NULL;
 }
 
 /* The effort of a speed, by the library's own regulator; of all else the loop knows more. */
@@ -75,8 +96,9 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
                                             uint16_t ramp_us, uint8_t inputs) {
     const WPIN_FAR wpin_regulator *speed = wpin_steady_speed_regulator(config);
-    if (motor->setpoint.quantity != WPIN_QUANTITY_SPEED || config->loop != &wpin_closed_loop ||
-        (inputs & WPIN_STARTING) != 0 || speed == NULL) {
+    bool known = config->loop == &wpin_closed_loop && speed != NULL;
+    if (!known || (inputs & WPIN_STARTING) != 0 ||
+        (!wpin_steady_speeds_alone(config) && motor->setpoint.quantity != WPIN_QUANTITY_SPEED)) {
         return config->loop->effort(motor, ramp_us);
     }
     const wpin_loop_state *state = config->loop_state;
@@ -135,7 +157,7 @@ WPIN_STEADY void wpin_steady_settle_speed(wpin_motor *motor,
 WPIN_STEADY void wpin_steady_settle(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
                                     bool folded) {
     if (folded && config->loop == &wpin_closed_loop &&
-        motor->setpoint.quantity == WPIN_QUANTITY_SPEED) {
+        (motor->setpoint.quantity == WPIN_QUANTITY_SPEED || wpin_steady_speeds_alone(config))) {
         wpin_steady_settle_speed(motor, config);
     } else {
         config->loop->settle(motor);
