@@ -265,7 +265,16 @@ static void fused_tick(void) {
     fused_publish(duty);
 }
 
+/* Whether its time-out would be over before it may turn that way. */
+static bool fused_never_starts(int16_t value, uint32_t timeout) {
+    bool turns = value != 0 && fused.direction != 0 && (value < 0 ? -1 : 1) != fused.direction;
+    return turns && timeout <= (fused.pause_left + 999U) / 1000U * 1000U;
+}
+
 static bool fused_post(uint8_t what, int16_t value, uint32_t timeout) {
+    if (what == FUSED_RUN && fused_never_starts(value, timeout)) {
+        return false;
+    }
     if (fused.fault != FUSED_NO_FAULT || fused.armed == FUSED_UNARMED || value > 16384 ||
         value < -16384) {
         return false;

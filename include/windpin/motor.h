@@ -191,6 +191,7 @@ typedef struct wpin_motor {
 
 /** What a motor in closed loop does besides; its functions are its own. */
 typedef struct wpin_loop {
+    bool regulates; /**< It has regulators, not protections alone. */
     bool (*holds)(const WPIN_FAR wpin_motor_config *config);
     bool (*has_way)(const WPIN_FAR wpin_motor_config *config, uint8_t quantity);
     wpin_status (*check)(wpin_motor *motor, const wpin_setpoint *setpoint, uint32_t timeout_ms);
@@ -199,6 +200,8 @@ typedef struct wpin_loop {
     void (*begin)(wpin_motor *motor, uint8_t quantity, const wpin_request *request);
     uint8_t (*follow)(const wpin_motor *motor, uint8_t quantity, int32_t *value);
     wpin_duty (*effort)(wpin_motor *motor, uint16_t ramp_us);
+    bool (*rests)(wpin_motor *motor, uint16_t ramp_us);
+    void (*far)(wpin_motor *motor, int16_t off);
     void (*settle)(wpin_motor *motor);
     void (*armed)(wpin_motor *motor);
     wpin_status (*watch)(wpin_motor *motor);

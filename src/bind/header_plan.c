@@ -88,10 +88,11 @@ static void print_verbs(FILE *to, const wpin_plan *plan) {
     for (size_t i = 0; i < plan->step_count; i++) {
         verbs |= (uint32_t)1 << plan->steps[i].op;
     }
-    fprintf(to,
-            "/* What it needs of the core: compiled with -DWPIN_VERBS=this that has nothing else of "
-            "plans. */\n#define RIG_VERBS 0x%lXUL\n",
-            (unsigned long)verbs);
+    fprintf(
+        to,
+        "/* What it needs of the core: compiled with -DWPIN_VERBS=this that has nothing else of "
+        "plans. */\n#define RIG_VERBS 0x%lXUL\n",
+        (unsigned long)verbs);
 }
 
 void wpin_header_plan(FILE *to, const wpin_rig *rig, const wpin_plan *plan, const char *id) {

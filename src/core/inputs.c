@@ -1,8 +1,8 @@
 /* The inputs of a rig, read together once a control period. */
 #include "windpin/inputs.h"
 
-/* The kinds of inputs that a program has, a bit each: others are not there, and are refused. windpin
- * export says which a rig needs. */
+/* The kinds of inputs that a program has, a bit each: others are not there, and are refused.
+ * windpin export says which a rig needs. */
 #ifndef WPIN_INPUT_KINDS
 #define WPIN_INPUT_KINDS 0xFFU
 #endif
@@ -13,7 +13,8 @@ static bool has_pin(uint8_t kind) {
 }
 
 static wpin_status can_be(const wpin_input_config *c, const wpin_port *port) {
-    if (c->kind > WPIN_INPUT_PROCESS || !HAS(c->kind) || c->button == NULL) { /* whichever it is: all are pointers */
+    if (c->kind > WPIN_INPUT_PROCESS || !HAS(c->kind) ||
+        c->button == NULL) { /* whichever it is: all are pointers */
         return WPIN_REFUSED_CONFIG;
     }
     bool readable = has_pin(c->kind) ? port->read != NULL : port->millivolts != NULL;

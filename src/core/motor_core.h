@@ -109,6 +109,8 @@ bool wpin_motor_never_starts(const wpin_motor *motor, int8_t direction, uint32_t
  * each quantity, holds WPIN_HELD_SETTLING until it has come to what it was asked for. Tick. */
 bool wpin_motor_is_near(const wpin_motor *motor);
 void wpin_motor_settle(wpin_motor *motor);
+/* A speed is not near what was asked for yet. Tick. */
+void wpin_motor_far(wpin_motor *motor, int16_t off);
 
 /* Whether the list of protections is sound; they begin anew; what they would trip on. */
 bool wpin_protections_hold(const WPIN_FAR wpin_motor_config *config);

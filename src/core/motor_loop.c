@@ -8,16 +8,16 @@ static uint16_t within_full(int32_t value) {
     return (uint16_t)(size > (uint32_t)WPIN_DUTY_FULL ? (uint32_t)WPIN_DUTY_FULL : size);
 }
 
-/* Each of the up to three regulators by itself, not in a loop over the list: in a core for one motor
- * which they are is known then, and what none of them is is not linked. */
+/* Each of the up to three regulators by itself, not in a loop over the list: in a core for one
+ * motor which they are is known then, and what none of them is is not linked. */
 #ifdef WPIN_ONE_MOTOR
 #define OF_EACH static inline __attribute__((always_inline))
 #else
 #define OF_EACH static __attribute__((noinline))
 #endif
 
-OF_EACH void reset_one(const wpin_motor *motor, const WPIN_FAR wpin_motor_config *config, uint8_t number,
-          uint8_t most, const wpin_given *given) {
+OF_EACH void reset_one(const wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
+                       uint8_t number, uint8_t most, const wpin_given *given) {
     if (number < config->regulator_count && config->regulators[number].takes <= most) {
         const WPIN_FAR wpin_regulator *r = &config->regulators[number];
         r->reset(r->state, r->config, &motor->measurement, given);
@@ -158,7 +158,7 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
 }
 
 /* The same; then nothing is asked for any more. */
-WPIN_RARE bool wpin_rare_comes_to_rest(wpin_motor *motor, uint16_t ramp_us) {
+WPIN_RARE static bool comes_to_rest(wpin_motor *motor, uint16_t ramp_us) {
     bool rests = move(motor, ramp_us);
     if (rests) {
         wpin_motor_want_nothing(motor);
@@ -171,7 +171,7 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
     uint8_t quantity = motor->setpoint.quantity;
     int32_t value = motor->setpoint.value;
     if (wpin_steady_ramps(quantity)) {
-        if (wpin_rare_comes_to_rest(motor, ramp_us)) {
+        if (comes_to_rest(motor, ramp_us)) {
             return 0;
         }
         value = state->asked_now;
@@ -369,7 +369,8 @@ static bool holds(const WPIN_FAR wpin_motor_config *config) {
     return travel_holds(config->travel) && regulators_hold(config) && wpin_protections_hold(config);
 }
 
-const WPIN_FLASH wpin_loop wpin_closed_loop = {.holds = holds,
+const WPIN_FLASH wpin_loop wpin_closed_loop = {.regulates = true,
+                                               .holds = holds,
                                                .has_way = has_way,
                                                .check = check,
                                                .place_of = place_of,
@@ -377,6 +378,8 @@ const WPIN_FLASH wpin_loop wpin_closed_loop = {.holds = holds,
                                                .begin = begin,
                                                .follow = follow,
                                                .effort = effort,
+                                               .rests = comes_to_rest,
+                                               .far = wpin_motor_far,
                                                .settle = wpin_motor_settle,
                                                .armed = wpin_protections_armed,
                                                .watch = wpin_protections_watch,

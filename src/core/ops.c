@@ -415,7 +415,7 @@ static bool clear_done(wpin_sequence *s, wpin_track *track, const wpin_step *ste
 #define TIME      WPIN_NEEDS_TIME
 
 /* A verb that is left out has no functions, so that what only it needs is not linked. */
-#define NOTHING 0
+#define NOTHING          0
 #define OF(op, function) (WPIN_HAS_VERB(WPIN_OP_##op) ? (function) : NOTHING)
 #define VERB(op, target, needs, begin, done)                                                       \
     [WPIN_OP_##op] = {target, needs, OF(op, begin), OF(op, done)}

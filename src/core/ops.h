@@ -25,8 +25,8 @@ enum {
     WPIN_PART_AGAIN    /* goes there slowly */
 };
 
-/* The verbs that a program has, a bit each: what it does not name is not there, and a plan with it is
- * refused. windpin export says which a plan needs. */
+/* The verbs that a program has, a bit each: what it does not name is not there, and a plan with it
+ * is refused. windpin export says which a plan needs. */
 #ifndef WPIN_VERBS
 #define WPIN_VERBS 0xFFFFFFFFUL
 #endif

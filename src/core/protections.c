@@ -65,6 +65,15 @@ static wpin_duty effort(wpin_motor *motor, uint16_t ramp_us) {
     return 0;
 }
 
+static bool rests(wpin_motor *motor, uint16_t ramp_us) {
+    (void)motor, (void)ramp_us;
+    return true;
+}
+
+static void far(wpin_motor *motor, int16_t off) {
+    (void)motor, (void)off;
+}
+
 static void nothing(wpin_motor *motor) {
     (void)motor;
 }
@@ -82,6 +91,8 @@ const WPIN_FLASH wpin_loop wpin_protecting_loop = {.holds = holds,
                                                    .begin = begin,
                                                    .follow = follow,
                                                    .effort = effort,
+                                                   .rests = rests,
+                                                   .far = far,
                                                    .settle = nothing,
                                                    .armed = wpin_protections_armed,
                                                    .watch = wpin_protections_watch,

@@ -58,7 +58,7 @@ WPIN_RARE static void settle_torque(wpin_motor *motor) {
 }
 
 /* Its speed is not near what was asked for yet. */
-WPIN_RARE void wpin_rare_far(wpin_motor *motor, int16_t off) {
+WPIN_RARE void wpin_motor_far(wpin_motor *motor, int16_t off) {
     bool stands =
         wpin_steady_size(motor->measurement.speed) <= wpin_config_of(motor)->guard.standstill;
     if (!comes_no_nearer(motor, wpin_steady_size(off), stands)) {

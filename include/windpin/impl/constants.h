@@ -44,6 +44,16 @@ wpin_config_known(const WPIN_FAR wpin_motor_config *config) {
 #endif
 }
 
+/* Whether its loop may be closed: then the usual is looked for first, which takes some flash. */
+WPIN_STEADY bool wpin_may_be_regulated(const wpin_motor *motor) {
+    (void)motor;
+#ifdef WPIN_ONE_MOTOR
+    return WPIN_ONE_MOTOR.loop != NULL;
+#else
+    return true;
+#endif
+}
+
 /* What to tell those that know it so: nothing, so that the one motor's configuration need not lie
  * anywhere at all. */
 WPIN_STEADY const WPIN_FAR wpin_motor_config *

@@ -175,7 +175,7 @@ WPIN_STEADY wpin_status wpin_steady_put(const wpin_motor *motor,
     if (config->actuator == &wpin_stage_actuator) { /* the usual one needs no detour */
         wpin_drive drive =
             rests ? wpin_rest_drive(motor) : (effort < 0 ? WPIN_DRIVE_REVERSE : WPIN_DRIVE_FORWARD);
-        return wpin_steady_show((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
+        return wpin_steady_apply((wpin_stage *)config->part, port, drive, wpin_steady_size(effort));
     }
     uint8_t effort_only = WPIN_QUANTITY_EFFORT; /* C++ mixes no enumeration with a number */
     uint8_t asked = motor->setpoint.quantity;
@@ -214,11 +214,10 @@ WPIN_STEADY wpin_status wpin_steady_drive(wpin_motor *motor,
     uint8_t inputs = folded && !wpin_may_limit(config, senses) ? 0 : motor->measurement.inputs;
     if (folded && config->loop != NULL && motor->setpoint.quantity != WPIN_QUANTITY_EFFORT) {
         effort = wpin_steady_regulated(motor, config, ramp_us, inputs);
-    } else if (folded && config->loop != NULL) {
-        effort = !on_off && wpin_ramp_runs(&motor->ramp) ? wpin_rare_ramped(motor, ramp_us) : effort;
-    } else if (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT ||
-               (!on_off && wpin_ramp_runs(&motor->ramp))) {
-        effort = wpin_rare_effort(motor, ramp_us);
+    } else if ((!on_off && wpin_ramp_runs(&motor->ramp)) ||
+               (motor->setpoint.quantity != WPIN_QUANTITY_EFFORT &&
+                (!folded || config->loop == NULL))) {
+        effort = folded ? wpin_rare_ramped(motor, ramp_us) : wpin_rare_effort(motor, ramp_us);
     }
     uint16_t floor = kicks && !on_off ? wpin_rare_kick(motor, effort, hold_us) : 0;
     effort = wpin_steady_pass(&motor->guard, &config->guard, effort, floor, on_off, kicks || on_off,
@@ -241,7 +240,7 @@ WPIN_STEADY void wpin_steady_publish(wpin_motor *motor) {
     bool wants = (flags & (WPIN_WANTS | WPIN_CALIBRATES)) != 0;
     bool driven = (motor->guard.flags & WPIN_GUARD_DRIVEN) != 0;
     bool on_off = (wpin_traits_of(motor) & WPIN_IS_ON_OFF) != 0;
-    if (driven && motor->armed != WPIN_DISARMED &&
+    if (wpin_may_be_regulated(motor) && driven && motor->armed != WPIN_DISARMED &&
         (flags & (uint8_t) ~(WPIN_BENDS | WPIN_BRAKES)) == (WPIN_WANTS | WPIN_MOVED)) {
         bool comes = (held & WPIN_HELD_ON_THE_WAY) != 0 ||
                      (!on_off && wpin_ramp_runs(&motor->ramp)); /* the usual, by the shortest way */

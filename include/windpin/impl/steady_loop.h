@@ -14,10 +14,6 @@
 extern "C" {
 #endif
 
-/* ---- what seldom runs: src/core/motor_loop.c, settle.c ---- */
-WPIN_API bool wpin_rare_comes_to_rest(wpin_motor *motor, uint16_t ramp_us);
-WPIN_API void wpin_rare_far(wpin_motor *motor, int16_t off);
-
 /* What became of the last output. */
 WPIN_STEADY wpin_given wpin_steady_given(const wpin_motor *motor,
                                          const WPIN_FAR wpin_motor_config *config) {
@@ -66,8 +62,7 @@ WPIN_STEADY bool wpin_steady_takes(const WPIN_FAR wpin_motor_config *config, uin
     return number < config->regulator_count && config->regulators[number].takes == quantity;
 }
 
-WPIN_STEADY bool wpin_steady_regulates(const WPIN_FAR wpin_motor_config *config,
-                                       uint8_t quantity) {
+WPIN_STEADY bool wpin_steady_regulates(const WPIN_FAR wpin_motor_config *config, uint8_t quantity) {
     return wpin_steady_takes(config, 0, quantity) || wpin_steady_takes(config, 1, quantity) ||
            wpin_steady_takes(config, 2, quantity);
 }
@@ -96,7 +91,7 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
                                             const WPIN_FAR wpin_motor_config *config,
                                             uint16_t ramp_us, uint8_t inputs) {
     const WPIN_FAR wpin_regulator *speed = wpin_steady_speed_regulator(config);
-    bool known = config->loop == &wpin_closed_loop && speed != NULL;
+    bool known = config->loop->regulates && speed != NULL;
     if (!known || (inputs & WPIN_STARTING) != 0 ||
         (!wpin_steady_speeds_alone(config) && motor->setpoint.quantity != WPIN_QUANTITY_SPEED)) {
         return config->loop->effort(motor, ramp_us);
@@ -104,7 +99,7 @@ WPIN_STEADY wpin_duty wpin_steady_regulated(wpin_motor *motor,
     const wpin_loop_state *state = config->loop_state;
     bool there = state->asked_now != 0 && state->asked_now == (int16_t)motor->setpoint.value &&
                  !wpin_ramp_runs(&motor->ramp) && state->asked_part == 0;
-    if (!there && wpin_rare_comes_to_rest(motor, ramp_us)) {
+    if (!there && config->loop->rests(motor, ramp_us)) {
         return 0;
     }
     wpin_given given = wpin_steady_given(motor, config);
@@ -150,13 +145,13 @@ WPIN_STEADY void wpin_steady_settle_speed(wpin_motor *motor,
     int16_t off = wpin_steady_minus((int16_t)motor->setpoint.value, motor->measurement.speed);
     if ((motor->measurement.valid & WPIN_HAS_SPEED) != 0 &&
         !wpin_steady_comes_near(config->loop_state, config, off)) {
-        wpin_rare_far(motor, off);
+        config->loop->far(motor, off);
     }
 }
 
 WPIN_STEADY void wpin_steady_settle(wpin_motor *motor, const WPIN_FAR wpin_motor_config *config,
                                     bool folded) {
-    if (folded && config->loop == &wpin_closed_loop &&
+    if (folded && config->loop->regulates &&
         (motor->setpoint.quantity == WPIN_QUANTITY_SPEED || wpin_steady_speeds_alone(config))) {
         wpin_steady_settle_speed(motor, config);
     } else {

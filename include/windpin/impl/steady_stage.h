@@ -52,21 +52,17 @@ WPIN_STEADY wpin_status wpin_steady_duty(wpin_stage *stage, const wpin_port *por
     return others ? wpin_rare_row_duty(stage) : status;
 }
 
-/* A duty within the full one. */
-WPIN_STEADY wpin_status wpin_steady_show(wpin_stage *stage, const wpin_port *port, wpin_drive drive,
-                                         uint16_t duty) {
-    bool same =
-        (stage->flags & WPIN_STAGE_OPEN) != 0 && (uint8_t)drive == stage->drive && stage->cut == 0;
-    if (!same) {
-        return wpin_rare_apply(stage, drive, duty);
-    }
-    return duty == stage->duty ? WPIN_OK : wpin_steady_duty(stage, port, duty);
-}
-
 WPIN_STEADY wpin_status wpin_steady_apply(wpin_stage *stage, const wpin_port *port,
                                           wpin_drive drive, uint16_t duty) {
-    return duty <= (uint16_t)WPIN_DUTY_FULL ? wpin_steady_show(stage, port, drive, duty)
-                                            : wpin_rare_apply(stage, drive, duty);
+    bool same =
+        (stage->flags & WPIN_STAGE_OPEN) != 0 && (uint8_t)drive == stage->drive && stage->cut == 0;
+    if (same && duty == stage->duty) {
+        return WPIN_OK;
+    }
+    if (same && duty <= (uint16_t)WPIN_DUTY_FULL) {
+        return wpin_steady_duty(stage, port, duty);
+    }
+    return wpin_rare_apply(stage, drive, duty);
 }
 
 #ifdef __cplusplus
