@@ -415,34 +415,33 @@ static bool clear_done(wpin_sequence *s, wpin_track *track, const wpin_step *ste
 #define TIME      WPIN_NEEDS_TIME
 
 /* A verb that is left out has no functions, so that what only it needs is not linked. */
-#define NOTHING          0
-#define OF(op, function) (WPIN_HAS_VERB(WPIN_OP_##op) ? (function) : NOTHING)
 #define VERB(op, target, needs, begin, done)                                                       \
-    [WPIN_OP_##op] = {target, needs, OF(op, begin), OF(op, done)}
+    [WPIN_OP_##op] = {target, needs, WPIN_HAS_VERB(WPIN_OP_##op) ? (begin) : (wpin_op_begin)NULL,  \
+                      WPIN_HAS_VERB(WPIN_OP_##op) ? (done) : (wpin_op_done)NULL}
 
 /* clang-format off */
 const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT] = {
     VERB(RUN, ON_MOTOR, EFFORT, run, run_done),
     VERB(RUN_FOR, ON_MOTOR, EFFORT | TIME, run, run_for_done),
-    VERB(HOLD, ON_MOTOR, 0, NOTHING, wait_done),
+    VERB(HOLD, ON_MOTOR, 0, NULL, wait_done),
     VERB(STOP, ON_MOTOR, 0, stop, stop_done),
     VERB(COAST, ON_MOTOR, 0, coast, wait_done),
     VERB(BRAKE, ON_MOTOR, 0, brake, wait_done),
-    VERB(WAIT, WPIN_TARGET_NONE, 0, NOTHING, wait_done),
+    VERB(WAIT, WPIN_TARGET_NONE, 0, NULL, wait_done),
     VERB(TOGGLE, ON_MOTOR, EFFORT, toggle, toggle_done),
-    VERB(UNTIL, WPIN_TARGET_NONE, WPIN_NEEDS_EVENT | TIME, NOTHING, until_done),
-    VERB(SWITCH, ON_SWITCH, 0, set_switch, NOTHING),
-    VERB(REPEAT, WPIN_TARGET_NONE, WPIN_NEEDS_COUNT | WPIN_OWN_EVENT, NOTHING, NOTHING),
-    VERB(FORK, WPIN_TARGET_NONE, 0, fork_track, NOTHING),
-    VERB(JOIN, WPIN_TARGET_NONE, 0, NOTHING, join_done),
+    VERB(UNTIL, WPIN_TARGET_NONE, WPIN_NEEDS_EVENT | TIME, NULL, until_done),
+    VERB(SWITCH, ON_SWITCH, 0, set_switch, NULL),
+    VERB(REPEAT, WPIN_TARGET_NONE, WPIN_NEEDS_COUNT | WPIN_OWN_EVENT, NULL, NULL),
+    VERB(FORK, WPIN_TARGET_NONE, 0, fork_track, NULL),
+    VERB(JOIN, WPIN_TARGET_NONE, 0, NULL, join_done),
     VERB(TURN, ON_MOTOR, WPIN_NEEDS_ANGLE, turn, stop_done),
     VERB(TURN_TO, ON_MOTOR, WPIN_NEEDS_ANGLE, turn_to, stop_done),
     VERB(FOLLOW, ON_MOTOR, WPIN_NEEDS_INPUT | WPIN_DRIVES | TIME, begin_follow, follow_done),
-    VERB(SET, ON_INPUT, 0, set_input, NOTHING),
-    VERB(ZERO, ON_MOTOR, 0, zero, NOTHING),
+    VERB(SET, ON_INPUT, 0, set_input, NULL),
+    VERB(ZERO, ON_MOTOR, 0, zero, NULL),
     VERB(HOME, ON_MOTOR, EFFORT | TIME | WPIN_OWN_EVENT, home, home_done),
     VERB(CALIBRATE, ON_MOTOR, WPIN_DRIVES | TIME, calibrate, run_for_done),
-    VERB(CLEAR, ON_MOTOR, TIME, NOTHING, clear_done),
+    VERB(CLEAR, ON_MOTOR, TIME, NULL, clear_done),
 };
 /* clang-format on */
 

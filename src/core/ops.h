@@ -32,13 +32,18 @@ enum {
 #endif
 #define WPIN_HAS_VERB(op) ((WPIN_VERBS >> (op)&1U) != 0)
 
+typedef wpin_status (*wpin_op_begin)(const wpin_sequence *sequence, wpin_track *track,
+                                     const wpin_step *step);
+typedef bool (*wpin_op_done)(wpin_sequence *sequence, wpin_track *track, const wpin_step *step,
+                             uint32_t dt_us);
+
 typedef struct wpin_op_traits {
     uint8_t target; /* wpin_target_kind */
     uint8_t needs;
     /* Gives the command when the step begins; NULL: nothing to give. */
-    wpin_status (*begin)(const wpin_sequence *sequence, wpin_track *track, const wpin_step *step);
+    wpin_op_begin begin;
     /* Whether the step is over, dt_us after the last look; NULL: at once. */
-    bool (*done)(wpin_sequence *sequence, wpin_track *track, const wpin_step *step, uint32_t dt_us);
+    wpin_op_done done;
 } wpin_op_traits;
 
 extern const WPIN_FLASH wpin_op_traits wpin_ops[WPIN_OP_COUNT];
