@@ -18,8 +18,8 @@ extern "C" {
 WPIN_API int16_t wpin_rare_breakaway(wpin_speed *speed, const WPIN_FAR wpin_speed_config *config);
 WPIN_API int32_t wpin_rare_along_ramp(wpin_speed *speed, const WPIN_FAR wpin_speed_config *config,
                                       int16_t setpoint);
-WPIN_API bool wpin_rare_runs_down(wpin_speed *speed, const WPIN_FAR wpin_speed_config *config,
-                                  int16_t error, int16_t measured);
+WPIN_API bool wpin_rare_runs_down(wpin_speed *s, const WPIN_FAR wpin_speed_config *c, int16_t error,
+                                  int16_t speed);
 WPIN_API bool wpin_rare_is_at_least(const wpin_speed *speed, int16_t error,
                                     const wpin_given *given);
 WPIN_API uint8_t wpin_rare_softness(wpin_speed *speed, uint16_t fresh_us, uint16_t age_us);
