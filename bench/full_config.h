@@ -17,7 +17,8 @@ static const WPIN_FLASH wpin_speed_config loop_gains = {.feed = 14000,
                                                         .inertia = 600,
                                                         .gain = 800,
                                                         .integral = 1100,
-                                                        .fresh_us = 6000};
+                                                        .fresh_us = 6000,
+                                                        .timer_step = 20};
 static const WPIN_FLASH wpin_regulator loop_regulators[] = {
     WPIN_SPEED_REGULATOR(&loop, &loop_gains)};
 static wpin_motion motion;

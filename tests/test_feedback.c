@@ -6,7 +6,9 @@ START_TEST(a_regulated_speed_holds) {
     static const struct {
         double rpm, ripple; /* of it, tip to tip */
         const char *change;
-    } cases[] = {{34, 0.006, ""},
+    } cases[] = {{3.5, 0.006, ""},
+                 {-3.5, 0.006, "s/lines: 11/lines: 22/"},
+                 {34, 0.002, ""},
                  {90, 0.003, ""},
                  {240, 0.002, ""},
                  {-240, 0.002, ""},
@@ -33,12 +35,14 @@ START_TEST(a_regulated_speed_holds) {
     ck_assert_msg((most - least) < cases[_i].ripple * fabs(due), "ripple %g to %g", least, most);
     wpin_sim_set_load(b.sim, 0, 1.0); /* twice the torque */
     double worst = 0;
+    bool crawls = fabs(due) < 10; /* it stops then, and learns at the next lines */
     for (int i = 0; i < 4000; i++) {
         double off = fabs(run_ms(&b, 1).rpm - exact);
         worst = fmax(worst, off);
-        ck_assert_msg(i < 1500 || off < 0.01 * fabs(due) + 0.5, "%d: %g off", i, off);
+        ck_assert_msg(i < (crawls ? 3000 : 1500) || off < 0.01 * fabs(due) + 0.5, "%d: %g off", i,
+                      off);
     }
-    ck_assert_msg(worst < 0.08 * fabs(due) + 2, "%g off at the step", worst);
+    ck_assert_msg(worst < (crawls ? 1.1 : 0.08) * fabs(due) + 2, "%g off at the step", worst);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
     close_drum(&b);
 }
@@ -285,7 +289,7 @@ int main(void) {
     Suite *suite = suite_create("feedback");
     TCase *tests = tcase_create("feedback");
     tcase_set_timeout(tests, 0);
-    tcase_add_loop_test(tests, a_regulated_speed_holds, 0, 9);
+    tcase_add_loop_test(tests, a_regulated_speed_holds, 0, 11);
     tcase_add_test(tests, a_speed_ramps_turns_over_and_stops);
     tcase_add_loop_test(tests, a_stop_waits_for_nothing, 0, 2);
     tcase_add_loop_test(tests, asked_again_and_again_it_goes_on, 0, 2);

@@ -76,6 +76,7 @@ typedef struct wpin_encoder {
     uint32_t period_us;  /**< No count took longer than this at the speed last measured. */
     uint32_t over_us;    /**< What that was measured over. */
     int16_t speed;
+    uint8_t rest; /**< What whole steps of it leave, x 256: the next one gets it. */
     int32_t position;
 } wpin_encoder;
 

@@ -14,7 +14,9 @@
  * The motor lays the ramp of the set-point. What the guard does not give (cap, current, slew,
  * reversal) the integral does not ask for either, nor for less where the motor coasts down by
  * itself and its stage could not slow it. A speed that is old (few counts at a crawl) is corrected
- * more softly, by half for each doubling of its age.
+ * more softly, by half for each doubling of its age; there a step of the PWM's timer is much of
+ * what the motor takes, and the effort goes to and fro between two, so that their mean is what is
+ * meant.
  */
 #ifndef WINDPIN_SPEED_H
 #define WINDPIN_SPEED_H
@@ -41,6 +43,8 @@ typedef struct wpin_speed_config {
     uint16_t coasts; /**< 0: the stage slows the motor as it speeds it up. Else no effort slows it,
                           PWM low lets it coast: the speed falls by more than this in 1024 ticks
                           when it does, 1/16384. */
+    uint16_t timer_step; /**< Effort of one step of the PWM's timer, 1/16384: where the speed is
+                              old, the effort is spread over neighbouring steps. 0: it is not. */
 } wpin_speed_config;
 
 /** A regulator at work. Placed by the caller, all zero. */
@@ -52,6 +56,7 @@ typedef struct wpin_speed {
     int32_t trail;    /**< Where it coasts: the speed, some 32 ticks behind, x 32. */
     uint16_t climbed; /**< What the effort against friction has grown by while it stands. */
     uint8_t halvings; /**< Of the gains, for an old speed. */
+    uint8_t turn;     /**< Of the eight places in a step of the timer, the one it aims at. */
 } wpin_speed;
 
 /** @name For WPIN_SPEED_REGULATOR. Tick.

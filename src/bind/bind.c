@@ -204,6 +204,13 @@ static uint16_t coasts(const wpin_rig *rig, const wpin_rig_load *load) {
     return slows > 0 ? (uint16_t)fmin(fmax(falls, 1), UINT16_MAX) : 0;
 }
 
+/* Of its PWM; 0 where its slew would not follow from one step to the next. */
+static uint16_t timer_step(const wpin_rig *rig, const wpin_rig_load *load, double slew) {
+    double step = WPIN_DUTY_FULL / wpin_rig_pwm_steps(rig, load);
+    bool follows = WPIN_DUTY_FULL * rig->controller.tick / slew > 2 * step;
+    return follows ? to_gain(step) : 0;
+}
+
 /* What its speed loop may do to the effort: all of it in a fifth of the time it responds in. */
 static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_speed *s = &load->speed;
@@ -217,7 +224,8 @@ static void bind_speed(wpin_bound_load *bound, const wpin_rig *rig, const wpin_r
         .gain = to_gain(d.gain * 256),
         .integral = to_gain(fmax(1, d.gain * rig->controller.tick / d.integral_time * 65536)),
         .fresh_us = (uint16_t)fmin(1e6 * fresh(rig, load, d.delay), UINT16_MAX),
-        .coasts = coasts(rig, load)};
+        .coasts = coasts(rig, load),
+        .timer_step = timer_step(rig, load, d.slew)};
     bound->regulators[0] =
         (wpin_regulator)WPIN_SPEED_REGULATOR(&bound->speed_at_work, &bound->speed);
     wpin_bind_loop(bound);

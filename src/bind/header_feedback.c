@@ -77,11 +77,11 @@ static void export_speed(FILE *to, const wpin_rig_load *load, const wpin_bound_l
             "#define %s_RPM(rpm) ((int32_t)((rpm) * 16384.0 / %.9g))\n"
             "static const WPIN_FLASH wpin_speed_config %s_speed_config = {.feed = %u, .friction = "
             "%u, .breakaway = %u, .climb = %u, .inertia = %u,\n    .gain = %u, .integral = %u, "
-            ".fresh_us = %u, .coasts = %u};\n"
+            ".fresh_us = %u, .coasts = %u, .timer_step = %u};\n"
             "static wpin_speed %s_speed;\n",
             load->speed.maximum, load->speed.rated, id, load->speed.maximum, id, s->feed,
             s->friction, s->breakaway, s->climb, s->inertia, s->gain, s->integral, s->fresh_us,
-            s->coasts, id);
+            s->coasts, s->timer_step, id);
     if (!goes_to_places(bound)) {
         return;
     }

@@ -96,8 +96,7 @@ static void print_pwm(const wpin_rig *rig, const wpin_rig_load *load) {
     double hz = 0;
     if (load->limits.soft_pwm) {
         printf("  PWM         %.6g Hz in software, %.0f steps, edges up to %.4g us off\n",
-               load->limits.pwm_hz, 1 / (load->limits.pwm_hz * rig->controller.soft_tick),
-               rig->controller.soft_tick * 1e6);
+               load->limits.pwm_hz, wpin_rig_pwm_steps(rig, load), rig->controller.soft_tick * 1e6);
     } else if (wpin_stage_kind_has_pwm(load->kind)) {
         uint32_t steps = wpin_part_timer_steps(&controller, load->limits.pwm_hz, &hz);
         printf("  PWM         %.6g Hz asked, %.6g Hz in %u steps from the timer\n",

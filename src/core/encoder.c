@@ -7,6 +7,8 @@
 #define WAITS 0xC0U
 #define WAIT  0x40U
 
+#define HALF 128U /* of a step of a speed x 256 */
+
 /* 2^23 / d for the 128 upper halves of a d with its top bit set, each in the middle of its stretch.
  */
 #define SEED(i)   (uint8_t)((131072UL / (257U + 2U * (i)) + 1U) / 2U)
@@ -46,19 +48,19 @@ static void make_scale(wpin_encoder *e, uint32_t full_hz) {
     e->shift = shift;
 }
 
-/* Divided by 2^shift and rounded; whole bytes first, which costs an 8-bit controller nothing. */
+/* Divided by 2^shift; whole bytes first, which costs an 8-bit controller nothing. */
 static uint32_t shifted(uint32_t value, int8_t shift) {
-    for (; shift > 8; shift = (int8_t)(shift - 8)) {
+    for (; shift > 7; shift = (int8_t)(shift - 8)) {
         value >>= 8;
     }
-    for (; shift > 1; shift--) {
+    for (; shift > 0; shift--) {
         value >>= 1;
     }
-    return shift == 1 ? (value + 1U) >> 1 : value;
+    return value;
 }
 
-/* counts x scale / us, saturated. */
-static int16_t speed_of(const wpin_encoder *e, uint16_t counts, uint32_t us) {
+/* counts x scale / us, x 256. */
+static uint32_t fine_speed_of(const wpin_encoder *e, uint16_t counts, uint32_t us) {
     int8_t shift = e->shift;
     for (; (us >> 16) != 0; us >>= 1) {
         shift++;
@@ -73,11 +75,15 @@ static int16_t speed_of(const wpin_encoder *e, uint16_t counts, uint32_t us) {
     }
     uint16_t one = (uint16_t)(wpin_steady_product(e->scale, reciprocal(time)) >> 16);
     uint32_t speed = wpin_steady_product(counts, one);
-    for (; shift < 0 && speed <= INT16_MAX; shift++) {
+    for (shift = (int8_t)(shift - 8); shift < 0 && (speed >> 23) == 0; shift++) {
         speed <<= 1;
     }
-    speed = shifted(speed, shift);
-    return (int16_t)(speed > INT16_MAX ? INT16_MAX : speed);
+    return shifted(speed, shift);
+}
+
+/* In whole steps, saturated. */
+static int16_t whole(uint32_t fine) {
+    return (fine >> 23) != 0 ? INT16_MAX : (int16_t)(fine >> 8);
 }
 
 static wpin_status read_counts(const wpin_encoder *e, wpin_count *to) {
@@ -128,7 +134,9 @@ static int8_t way_of(const wpin_encoder *e, int32_t counts, const wpin_measureme
 
 static void take_speed(wpin_encoder *e, int32_t distance, uint32_t us) {
     uint32_t size = distance < 0 ? 0U - (uint32_t)distance : (uint32_t)distance;
-    int16_t speed = speed_of(e, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), us);
+    uint32_t fine = fine_speed_of(e, (uint16_t)(size > UINT16_MAX ? UINT16_MAX : size), us);
+    int16_t speed = whole(fine += (fine >> 31) != 0 ? 0 : e->rest);
+    e->rest = (uint8_t)fine; /* so that speeds are right on average */
     e->speed = (int16_t)(distance < 0 ? -speed : speed);
     e->over_us = us;
     e->period_us = size > 1 && us > e->config->window_us ? e->config->window_us : us;
@@ -214,6 +222,7 @@ static void take_counts(wpin_encoder *e, int32_t counts, wpin_moment at,
         e->period_us = e->config->window_us;
         e->speed = (int16_t)(way < 0 ? -1 : 1); /* that it turns is known, how fast is not */
         e->over_us = UINT16_MAX;
+        e->rest = HALF;
     }
     e->way = way;
     e->last_at = at;
@@ -231,7 +240,8 @@ static void wait_for_counts(wpin_encoder *e, uint32_t us) {
     if (us <= e->period_us || e->speed == 0) {
         return;
     }
-    int16_t most = speed_of(e, 3, 2U * us); /* edges may be half a count off their places */
+    int16_t most =
+        whole(fine_speed_of(e, 3, 2U * us) + HALF); /* edges may be half a count off their places */
     if (e->speed > most || e->speed < -most) {
         e->speed = (int16_t)(e->speed < 0 ? -most : most);
     }

@@ -343,7 +343,8 @@ static const WPIN_FLASH wpin_speed_config gains = {.feed = 15000,
                                                    .gain = 700,
                                                    .integral = 900,
                                                    .fresh_us = 5000,
-                                                   .coasts = 700};
+                                                   .coasts = 700,
+                                                   .timer_step = 20};
 static wpin_motion motion;
 static const WPIN_FLASH wpin_motion_config watched = {.still = 160,
                                                       .least_effort = 6000,

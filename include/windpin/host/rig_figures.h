@@ -130,6 +130,9 @@ WPIN_API wpin_current_design wpin_rig_current_design(const wpin_rig *rig,
 WPIN_API double wpin_rig_torque(const wpin_rig_load *load, double amps);
 /** About the duty that a current leads to once the speed has settled, signed. */
 WPIN_API double wpin_rig_current_duty(const wpin_rig *rig, const wpin_rig_load *load, double amps);
+/** How many steps a period of a load's PWM has, in software or by the controller's timer; INFINITY:
+ * it has no PWM. Any. */
+WPIN_API double wpin_rig_pwm_steps(const wpin_rig *rig, const wpin_rig_load *load);
 /** Ohms in series with a motor's winding while it is driven. */
 WPIN_API double wpin_rig_loop_ohms(const wpin_rig *rig, const wpin_rig_load *load);
 /** Current of a winding of a stepper, A, while it moves slowly, or while it rests with what it is

@@ -23,6 +23,8 @@ WPIN_API bool wpin_rare_runs_down(wpin_speed *s, const WPIN_FAR wpin_speed_confi
 WPIN_API bool wpin_rare_is_at_least(const wpin_speed *speed, int16_t error,
                                     const wpin_given *given);
 WPIN_API uint8_t wpin_rare_softness(wpin_speed *speed, uint16_t fresh_us, uint16_t age_us);
+WPIN_API int32_t wpin_rare_between_steps(wpin_speed *speed,
+                                         const WPIN_FAR wpin_speed_config *config, int32_t effort);
 WPIN_API void wpin_rare_share_over(wpin_speed *speed, int32_t effort);
 
 /* What a speed takes without friction. */
@@ -112,7 +114,11 @@ WPIN_STEADY wpin_duty wpin_steady_speed(wpin_speed *s, const WPIN_FAR wpin_speed
     if (measured) {
         output += wpin_steady_correct(s, config, asked, m, given);
     }
-    s->last = (wpin_duty)wpin_within(output + wpin_upper(s->sum), WPIN_DUTY_FULL);
+    output += wpin_upper(s->sum);
+    if (config->timer_step != 0 && s->halvings != 0) {
+        output = wpin_rare_between_steps(s, config, output);
+    }
+    s->last = (wpin_duty)wpin_within(output, WPIN_DUTY_FULL);
     return s->last;
 }
 
