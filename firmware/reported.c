@@ -96,6 +96,12 @@ static int16_t millivolts(void *context, uint8_t input) {
     return 0;
 }
 
+static wpin_status count(void *context, uint8_t counter, wpin_count *to) {
+    (void)counter;
+    *to = (wpin_count){.at = chip_now(context)};
+    return WPIN_OK;
+}
+
 static void pause_us(void *context, uint32_t us) {
     wpin_moment begun = chip_now(context);
     while (chip_now(context) - begun < us) {
@@ -109,6 +115,7 @@ const wpin_port chip_port = {.now = chip_now,
                              .pwm_duty = pwm_duty,
                              .read = read_pin,
                              .millivolts = millivolts,
+                             .count = count,
                              .pause = pause_us,
                              .lock = chip_lock,
                              .unlock = chip_unlock};
