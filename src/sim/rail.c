@@ -6,25 +6,32 @@
 #include "board.h"
 #include <math.h>
 
-#define WINDOW_PS        250000000LL /* 250 us */
-#define PUMPED_WINDOW_PS 50000000LL  /* 50 us, where a capacitor moves the volts */
-#define CUT_OUT_AFTER    10e-3       /* s above the limit */
+#define WINDOW_PS        250000000LL  /* 250 us */
+#define ALONE_PS         1000000000LL /* 1 ms */
+#define PUMPED_WINDOW_PS 50000000LL   /* 50 us, where a capacitor moves the volts */
+#define CUT_OUT_AFTER    10e-3        /* s above the limit */
 #define BACK_AFTER_PS    1000000000000LL
 #define DROOP_GAIN       0.05 /* of the supply's volts, when all its limit again is too much */
 #define AIR              25.0
 #define REGULATOR_OFF    150.0 /* degC */
 #define REGULATOR_ON     130.0
 
+/* With nobody else's current to see, its limit or its cells are all there is to look at. */
+static bool has_one_load(const wpin_supply *s) {
+    return s->loads <= 1 && !s->made && s->part.capacitance <= 0;
+}
+
 int64_t wpin_rails_window(const wpin_sim *sim) {
-    int64_t window = INT64_MAX;
+    int64_t window = sim->feeds_controller != WPIN_SIM_NO_WIRE ? WINDOW_PS : INT64_MAX;
     for (int i = 0; i < sim->supply_count; i++) {
         const wpin_supply *s = &sim->supplies[i];
         bool pumps = s->part.capacitance > 0 && (!s->made || s->pumped > 0 || s->total < 0);
         if (pumps || (s->part.droops && s->part.limit_amps > 0)) {
             return PUMPED_WINDOW_PS;
         }
-        if (wpin_supply_is_shared(s) || sim->feeds_controller != WPIN_SIM_NO_WIRE) {
-            window = WINDOW_PS;
+        if (wpin_supply_is_shared(s)) {
+            int64_t shared = has_one_load(s) ? ALONE_PS : WINDOW_PS;
+            window = shared < window ? shared : window;
         }
     }
     return window;
