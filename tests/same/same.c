@@ -23,8 +23,11 @@ uint32_t pick(uint32_t range) {
     return any() % range;
 }
 
+/* Compilers differ in what they work out first: numbers that are drawn stand apart, here and below.
+ */
 uint32_t any_size(void) {
-    return any() >> pick(32);
+    uint32_t value = any();
+    return value >> pick(32);
 }
 
 wpin_duty any_duty(void) {
@@ -89,7 +92,9 @@ static void ramps(void) {
     wpin_ramp_start(&ramp, any_duty(), &time);
     note(time.share);
     for (uint8_t i = 0; i < 40; i++) {
-        note((uint32_t)wpin_ramp_step(&ramp, target, smooth, any_size() >> pick(16)));
+        uint32_t us = any_size();
+        us >>= pick(16);
+        note((uint32_t)wpin_ramp_step(&ramp, target, smooth, us));
         note(ramp.left_us);
     }
 }
@@ -99,7 +104,8 @@ static void slews(void) {
     note(wpin_slew_time(limit, (uint16_t)pick(16385)));
     uint32_t value = pick(16385) << 16;
     for (uint8_t i = 0; i < 20; i++) {
-        value = wpin_slew_step(value, pick(16385) << 16, limit, (uint16_t)any_size());
+        uint32_t target = pick(16385) << 16;
+        value = wpin_slew_step(value, target, limit, (uint16_t)any_size());
         note(value);
     }
 }
@@ -115,8 +121,8 @@ static void knobs(void) {
     wpin_curve_config curve_config = {
         .points = points, .count = 4, .hysteresis_mv = (uint16_t)pick(200)};
     for (uint8_t i = 0; i < 4; i++) {
-        points[i] =
-            (wpin_curve_point){(int16_t)(i * 9000 - 16000 + (int16_t)pick(8000)), any_duty()};
+        points[i].millivolts = (int16_t)(i * 9000 - 16000 + (int16_t)pick(8000));
+        points[i].duty = any_duty();
     }
     wpin_knob knob;
     wpin_curve curve;
@@ -130,22 +136,19 @@ static void knobs(void) {
 
 void one_request(wpin_motor *motor) {
     wpin_status status = WPIN_OK;
-    switch (pick(14)) {
-    case 0: status = wpin_motor_stop(motor, any_size()); break;
+    uint32_t what = pick(14), where = any(), us = any_size(), ms = any_size();
+    switch (what) {
+    case 0: status = wpin_motor_stop(motor, us); break;
     case 1: status = wpin_motor_coast(motor); break;
     case 2: status = wpin_motor_brake(motor); break;
     case 3: wpin_motor_disarm(motor); break;
     case 4: status = wpin_motor_clear_fault(motor); break;
-    case 5:
-        status = wpin_motor_turn(motor, (int32_t)(pick(720000)) - 360000, 1 + any_size());
-        break;
-    case 6:
-        status = wpin_motor_turn_to(motor, (int32_t)(any() >> 3) - (1L << 28), 1 + any_size());
-        break;
-    case 7: status = wpin_motor_refresh(motor, any_size()); break;
+    case 5: status = wpin_motor_turn(motor, (int32_t)(where % 720000) - 360000, 1 + us); break;
+    case 6: status = wpin_motor_turn_to(motor, (int32_t)(where >> 3) - (1L << 28), 1 + us); break;
+    case 7: status = wpin_motor_refresh(motor, ms); break;
     case 8: status = wpin_motor_calibrate(motor, 1 + pick(900)); break;
     case 9: wpin_motor_trip(motor, WPIN_FAULT_EXTERNAL); break;
-    default: status = wpin_motor_run(motor, any_duty(), any_size() >> 2, any_size()); break;
+    default: status = wpin_motor_run(motor, any_duty(), us >> 2, ms); break;
     }
     note((uint32_t)status);
     note((uint32_t)wpin_motor_arm(motor));
@@ -476,7 +479,7 @@ static void counts(void) {
 
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
     static void (*const subjects[SAME_SUBJECTS])(void) = {
-        ramps, slews,  knobs,    motors, steppers, loops,   sixths, vectors,
+        ramps, slews,  knobs,    motors, steppers, loops,   sixths, by_field,
         plain, kicked, switched, pulsed, slowly,   sharing, owned,  counts};
     sum = 2166136261UL;
     seed = 2026UL + subject;

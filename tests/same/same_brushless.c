@@ -101,7 +101,7 @@ static int16_t read_shunt(void *context, uint8_t input) {
     return pick(300) == 0 ? WPIN_NO_READING : (int16_t)(1900 + pick(1201));
 }
 
-void vectors(void) {
+void by_field(void) {
     static wpin_motor motor;
     wpin_port turns = same_port;
     turns.read = read_hall;

@@ -26,6 +26,6 @@ void one_request(wpin_motor *motor);
 
 /* A brushless motor, in six steps and by field orientation: same_brushless.c. */
 void sixths(void);
-void vectors(void);
+void by_field(void);
 
 #endif
