@@ -78,7 +78,14 @@ wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8
     return showing(stage, true);
 }
 
-wpin_status wpin_stage_show_legs(wpin_stage *stage, const uint16_t duties[3]) {
+void wpin_stage_find_legs(const WPIN_FAR wpin_stage_config *config, wpin_leg_pins *legs) {
+    (void)config;
+    *legs = (wpin_leg_pins){{any8, any8, any8}, {any8, any8, any8}, any != 0};
+}
+
+wpin_status wpin_stage_show_legs(wpin_stage *stage, const wpin_leg_pins *legs,
+                                 const uint16_t duties[3]) {
+    (void)legs;
     /*@ assert is_open: stage->config != \null && stage->port != \null; */
     /*@ assert duties_in_range: duties[0] <= 16384 && duties[1] <= 16384 && duties[2] <= 16384; */
     (void)duties;

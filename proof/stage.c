@@ -45,6 +45,12 @@ static void ask_stage(void) {
     }
 }
 
+static void show_pins(const uint16_t duties[3]) {
+    wpin_leg_pins legs;
+    wpin_stage_find_legs(&wires, &legs);
+    wpin_stage_show_legs(&stage, &legs, duties);
+}
+
 /* What the core does with an open one. */
 static void lead_stage(void) {
     uint16_t duties[3] = {any16, any16, any16};
@@ -57,7 +63,7 @@ static void lead_stage(void) {
     switch (any) {
     case 0: wpin_steady_apply(&stage, &any_port, (wpin_drive)any8, any16); break;
     case 1: wpin_stage_commutate_locked(&stage, any8, any8); break;
-    case 2: wpin_stage_show_legs(&stage, duties); break;
+    case 2: show_pins(duties); break;
     case 3: wpin_stage_rest_lines(&stage); break;
     default: any = wpin_steady_shown(&stage) + (int)wpin_rare_row_duty(&stage); break;
     }

@@ -177,6 +177,13 @@ typedef struct wpin_line {
  * pulse_swing. 1/65536 of the period. */
 #define WPIN_PULSE_SHARE(us, hz) ((uint16_t)(((uint64_t)(us) * (hz)*65536 + 500000) / 1000000))
 
+/** What three legs with duties of their own are on. */
+typedef struct wpin_leg_pins {
+    wpin_pin high[3]; /**< Of each leg the high side, or the line of its half-bridge channel. */
+    wpin_pin low[3];
+    bool whole; /**< Legs of two switches. */
+} wpin_leg_pins;
+
 /** One stage: a table on real pins. Constant; the caller keeps it alive. */
 typedef struct wpin_stage_config {
     const WPIN_FAR wpin_stage_table *table;

@@ -118,6 +118,7 @@ typedef struct wpin_vector {
     uint8_t aligning;       /**< Of its four pulls. */
     bool aligned;
     uint16_t duties[3];
+    wpin_leg_pins legs;
     uint16_t edge_angle; /**< Where the last edge was. */
     uint16_t angle;      /**< Of the rotor: of its direct axis. */
     uint16_t rate;       /**< How fast it turns, angle x 256 a us. */
@@ -129,8 +130,9 @@ typedef struct wpin_vector {
     int16_t along;               /**< Size of the direct one, smoothed more. */
     int16_t volts_direct, volts; /**< The vector shown. */
     int16_t made_up[3];          /**< For dead times, in the duties. */
+    int16_t at_zero[3];          /**< What the shunts read at no current, mV. */
     int16_t zero[3];             /**< Learnt, x 64 from zero_mv. */
-    uint16_t peak[6]; /**< Of each lead's current, in and out, in this electrical turn, mV. */
+    int16_t peak[6]; /**< Of each lead's current, in and out, in this electrical turn, mV. */
     int32_t sum_direct, sum_quadrature; /**< Integral shares, x 4096. */
     wpin_moment edge_at;                /**< Of the sensors; of align, when a pull began. */
     int32_t counts;                     /**< As they were looked at last. */

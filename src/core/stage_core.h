@@ -50,7 +50,10 @@ wpin_status wpin_stage_apply_sector(wpin_stage *stage, wpin_drive drive, uint16_
 /* wpin_stage_commutate under the lock, which it lets go; before, it opens it while it plans, and
  * while a leg turns. */
 wpin_status wpin_stage_commutate_locked(wpin_stage *stage, uint8_t sector, uint8_t locked);
+/* What the legs of such a stage are on: of one that wpin_stage_check let pass. */
+void wpin_stage_find_legs(const WPIN_FAR wpin_stage_config *config, wpin_leg_pins *legs);
 /* wpin_stage_legs of an open stage with duties in range. */
-wpin_status wpin_stage_show_legs(wpin_stage *stage, const uint16_t duties[3]);
+wpin_status wpin_stage_show_legs(wpin_stage *stage, const wpin_leg_pins *legs,
+                                 const uint16_t duties[3]);
 
 #endif

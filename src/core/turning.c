@@ -32,7 +32,7 @@ static int16_t sine(wpin_angle angle) {
     uint16_t place = angle >> 8;
     int16_t from = sines[place];
     int32_t step = (int32_t)sines[place + 1U] - from;
-    return wpin_clipped(from + ((step * (int32_t)(angle & 255U)) >> 8), INT16_MAX);
+    return (int16_t)wpin_saturated(from + ((step * (int32_t)(angle & 255U)) >> 8), 15);
 }
 
 wpin_plane wpin_direction_of(wpin_angle angle) {

@@ -22,6 +22,17 @@ WPIN_STEADY int16_t wpin_clipped(int32_t value, int32_t most) {
     return (int16_t)(value > most ? most : value < -most ? -most : value);
 }
 
+/* Within -2^bits to 2^bits - 1: one instruction where the controller has one for it. */
+#ifdef __ARM_FEATURE_SAT
+#define wpin_saturated(value, bits) ((int32_t)__builtin_arm_ssat((value), (bits) + 1))
+#else
+WPIN_STEADY int32_t wpin_saturated(int32_t value, uint8_t bits) {
+    const int32_t most = ((int32_t)1 << bits) - 1, least = -most - 1;
+    const int32_t upper = value > most ? most : value;
+    return upper < least ? least : upper;
+}
+#endif
+
 /* Turned back by a direction, as seen from what turns (Park); and turned by it (its inverse). Of a
  * vector up to 32767 long both parts fit. */
 WPIN_STEADY wpin_plane wpin_turned_back(wpin_plane v, wpin_plane by) {

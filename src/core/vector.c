@@ -4,7 +4,7 @@
 
 #define PER_ROOT 18919 /* 1 / root of 3, x 32768 */
 #define LEARN    6     /* zeros are learnt over so many powers of two of periods */
-#define ERROR    16383 /* no more of one counts, mV */
+#define MV_BITS  14    /* of a reading, and of an error of one, beside the sign */
 
 /* Inlined at link time, a compiler for 8 bits gets this wrong: tools/same-check tells. */
 #if defined(__AVR__)
@@ -13,29 +13,31 @@
 #define WPIN_VECTOR_APART
 #endif
 
+/* Either way. */
+static bool is_beyond(int16_t value, uint16_t most) {
+    return (uint32_t)((int32_t)value + most) > (uint32_t)2 * most;
+}
+
 /* ---- currents ---- */
 
 static void see_less(wpin_vector *v) {
     v->blind = (uint8_t)(v->blind + (v->blind < 2U * WPIN_VECTOR_BLIND ? 2U : 0));
 }
 
-/* All three, above their zeros; false: the converter has none. */
-static bool read_shunts(wpin_vector *v, int16_t mv[WPIN_VECTOR_LEGS]) {
-    const WPIN_FAR wpin_vector_config *config = v->config;
+/* Above its zero; false: the converter has none. */
+static inline bool read_shunt(const wpin_vector *v, const wpin_port *port, uint8_t leg,
+                              int16_t *mv) {
+    const int16_t reading = port->millivolts(port->context, v->config->shunts[leg]);
+    *mv = (int16_t)wpin_saturated((int32_t)reading - v->at_zero[leg], MV_BITS);
+    return reading != WPIN_NO_READING;
+}
+
+/* All there are: only leg c may have none. */
+static bool read_shunts(const wpin_vector *v, int16_t mv[WPIN_VECTOR_LEGS]) {
     const wpin_port *port = wpin_stage_port_of(&v->rotor.stage);
-    for (uint8_t i = 0; i < WPIN_VECTOR_LEGS; i++) {
-        if (config->shunts[i] == WPIN_NO_SHUNT) {
-            mv[i] = 0;
-            continue;
-        }
-        int16_t reading = port->millivolts(port->context, config->shunts[i]);
-        if (reading == WPIN_NO_READING) {
-            return false;
-        }
-        int32_t zero = config->zero_mv + (int32_t)(v->zero[i] >> LEARN);
-        mv[i] = wpin_clipped((int32_t)reading - zero, 16383);
-    }
-    return true;
+    mv[2] = 0;
+    return read_shunt(v, port, 0, &mv[0]) && read_shunt(v, port, 1, &mv[1]) &&
+           (v->config->shunts[2] == WPIN_NO_SHUNT || read_shunt(v, port, 2, &mv[2]));
 }
 
 /* While nothing is driven nothing flows: what they show then is their zero. */
@@ -48,6 +50,7 @@ static void learn_zeros(wpin_vector *v) {
     }
     for (uint8_t i = 0; i < WPIN_VECTOR_LEGS; i++) {
         v->zero[i] = wpin_clipped((int32_t)v->zero[i] + mv[i], most);
+        v->at_zero[i] = (int16_t)wpin_saturated(v->config->zero_mv + (v->zero[i] >> LEARN), 15);
     }
     v->direct = v->quadrature = 0;
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
@@ -60,7 +63,7 @@ static bool was_low(const wpin_vector *v, uint8_t leg) {
 /* What goes into a motor comes out of it: where it does not, a low side or a shunt carries what it
  * should not, or not what it should. */
 static void compare_sum(wpin_vector *v, int32_t sum) {
-    int32_t most = v->config->limit_mv / 8;
+    int32_t most = v->config->limit_mv >> 3;
     bool uneven = sum > most || sum < -most;
     if (uneven) {
         v->uneven = (uint8_t)(v->uneven + (v->uneven < WPIN_VECTOR_UNEVEN ? 4U : 0));
@@ -69,31 +72,38 @@ static void compare_sum(wpin_vector *v, int32_t sum) {
     }
 }
 
+/* Of the leg that is not read the current is what the other two leave. False: these were not low
+ * for long enough. */
+static inline bool leave(wpin_vector *v, int16_t mv[WPIN_VECTOR_LEGS], uint8_t left, uint8_t one,
+                         uint8_t other) {
+    mv[left] = (int16_t)wpin_saturated(-(int32_t)mv[one] - mv[other], MV_BITS);
+    return was_low(v, one) && was_low(v, other);
+}
+
 /* Of three the leg that is low for the shortest time goes by the other two. Where all were long
  * enough they have to leave nothing. False: too few were. */
 static bool complete(wpin_vector *v, int16_t mv[WPIN_VECTOR_LEGS]) {
-    uint8_t left = 2;
-    if (v->config->shunts[2] != WPIN_NO_SHUNT) {
-        for (uint8_t i = 0; i < 2; i++) {
-            left = v->duties[i] > v->duties[left] ? i : left;
-        }
-        if (!v->second && was_low(v, left)) {
-            compare_sum(v, (int32_t)mv[0] + mv[1] + mv[2]);
-        }
+    if (v->config->shunts[2] == WPIN_NO_SHUNT) {
+        return leave(v, mv, 2, 0, 1);
     }
-    uint8_t one = left == 0 ? 1 : 0, other = left == 2 ? 1 : 2;
-    mv[left] = (int16_t)-wpin_clipped((int32_t)mv[one] + mv[other], 16383);
-    return was_low(v, one) && was_low(v, other);
+    const uint16_t a = v->duties[0], b = v->duties[1], c = v->duties[2];
+    const uint16_t longest = a > b ? (a > c ? a : c) : (b > c ? b : c);
+    if (!v->second && longest + v->config->least_low <= WPIN_DUTY_FULL) {
+        compare_sum(v, (int32_t)mv[0] + mv[1] + mv[2]);
+    }
+    return longest == c   ? leave(v, mv, 2, 0, 1)
+           : longest == a ? leave(v, mv, 0, 1, 2)
+                          : leave(v, mv, 1, 0, 2);
 }
 
 /* The tips of the three leads' currents, both ways, over an electrical turn: where one of them is
  * missing while the others are there, a lead or a switch is off. */
 static void compare_leads(wpin_vector *v, const int16_t mv[WPIN_VECTOR_LEGS]) {
-    uint16_t least = UINT16_MAX, most = 0;
+    int16_t least = INT16_MAX, most = 0;
     for (uint8_t i = 0; i < WPIN_VECTOR_LEGS; i++) {
-        uint8_t way = (uint8_t)(2U * i + (mv[i] < 0));
-        uint16_t size = (uint16_t)(mv[i] < 0 ? -mv[i] : mv[i]);
-        v->peak[way] = size > v->peak[way] ? size : v->peak[way];
+        const int16_t in = mv[i], out = (int16_t)-mv[i];
+        v->peak[2U * i] = in > v->peak[2U * i] ? in : v->peak[2U * i];
+        v->peak[2U * i + 1U] = out > v->peak[2U * i + 1U] ? out : v->peak[2U * i + 1U];
     }
     if (v->sectors < 7U) {
         return;
@@ -102,12 +112,12 @@ static void compare_leads(wpin_vector *v, const int16_t mv[WPIN_VECTOR_LEGS]) {
         least = v->peak[i] < least ? v->peak[i] : least;
         most = v->peak[i] > most ? v->peak[i] : most;
     }
-    bool faint = most > (uint16_t)v->config->limit_mv / 16U && least < most / 8U;
+    bool faint = most > v->config->limit_mv >> 4 && least < most >> 3;
     v->faint = (uint8_t)(faint ? v->faint + (v->faint < WPIN_VECTOR_FAINT) : 0);
     wpin_vector_forget_peaks(v);
 }
 
-/* Clarke: from three leads to a plane; of readings up to 16383 no longer than twice that. */
+/* Clarke: from three leads to a plane; of readings up to 16384 no longer than twice that. */
 static wpin_plane plane_of(const int16_t mv[WPIN_VECTOR_LEGS]) {
     int32_t y = ((int32_t)mv[0] + 2 * (int32_t)mv[1]) * PER_ROOT;
     return (wpin_plane){mv[0], (int16_t)(y >> 15)};
@@ -127,13 +137,13 @@ static int32_t summed(const wpin_vector *v, int32_t sum, int32_t error) {
 }
 
 static int16_t direct_volts(wpin_vector *v, int16_t asked, wpin_plane amps) {
-    int32_t most = v->config->most;
-    int32_t error = wpin_clipped((int32_t)asked - amps.x, ERROR);
+    int32_t error = wpin_saturated((int32_t)asked - amps.x, MV_BITS);
     int32_t volts = shared(v, error, v->sum_direct) - wpin_vector_coupled(v, amps.y);
-    if (volts <= most && volts >= -most) {
+    int16_t shown = wpin_clipped(volts, v->config->most);
+    if (shown == volts) {
         v->sum_direct = summed(v, v->sum_direct, error);
     }
-    return wpin_clipped(volts, most);
+    return shown;
 }
 
 /* Between which currents it may be: around a torque that is asked for just there. Against the way
@@ -155,24 +165,22 @@ static void find_window(const wpin_vector *v, int16_t *least, int16_t *most) {
 static int16_t quadrature_volts(wpin_vector *v, int16_t amps, int32_t most) {
     int16_t low, high, ahead = (int16_t)(v->torque ? v->emf : 0);
     find_window(v, &low, &high);
-    int32_t below = wpin_clipped((int32_t)low - amps, ERROR);
-    int32_t above = wpin_clipped((int32_t)high - amps, ERROR);
-    int32_t at_low = ahead + shared(v, below, v->sum_quadrature);
-    int32_t at_high = ahead + shared(v, above, v->sum_quadrature);
-    int32_t asked = wpin_clipped((int32_t)v->asked + v->more, most), volts = at_low, error = below;
-    if (!v->torque && at_low <= asked) {
-        if (at_high >= asked) {
+    int32_t asked = wpin_clipped((int32_t)v->asked + v->more, most);
+    int32_t error = wpin_saturated((int32_t)low - amps, MV_BITS);
+    int32_t volts = ahead + shared(v, error, v->sum_quadrature);
+    if (!v->torque && volts <= asked) {
+        error = wpin_saturated((int32_t)high - amps, MV_BITS);
+        volts = ahead + shared(v, error, v->sum_quadrature);
+        if (volts >= asked) {
             v->sum_quadrature = asked * 4096;
             return (int16_t)asked;
         }
-        volts = at_high;
-        error = above;
     }
-    bool ends = (volts > most && error > 0) || (volts < -most && error < 0);
-    if (!ends) {
+    int16_t shown = wpin_clipped(volts, most);
+    if (shown == volts || (volts > shown) != (error > 0)) {
         v->sum_quadrature = summed(v, v->sum_quadrature, error);
     }
-    return wpin_clipped(volts, most);
+    return shown;
 }
 
 /* What the direct voltage leaves of the longest vector. */
@@ -189,14 +197,20 @@ static void regulate(wpin_vector *v, wpin_plane amps) {
         v->volts = 0;
         return;
     }
-    int16_t direct = direct_volts(v, 0, amps), near = (int16_t)(whole - whole / 8U);
-    bool long_one =
-        v->volts >= near || v->volts <= -near || direct > near / 2 || direct < -near / 2;
+    uint16_t near = (uint16_t)(whole - whole / 8U);
+    int16_t direct = direct_volts(v, 0, amps);
+    bool long_one = is_beyond(v->volts, (uint16_t)(near - 1U)) || is_beyond(direct, near / 2U);
     v->volts_direct = direct;
-    v->volts = quadrature_volts(v, amps.y, long_one ? left_of(whole, direct) : near);
+    v->volts = quadrature_volts(v, amps.y, long_one ? left_of(whole, direct) : (int16_t)near);
 }
 
 /* ---- duties ---- */
+
+/* Of 14 bits, so that it can be turned. */
+static wpin_plane shown_by(int16_t direct, int16_t quadrature) {
+    return (wpin_plane){(int16_t)wpin_saturated(direct, 14),
+                        (int16_t)wpin_saturated(quadrature, 14)};
+}
 
 /* From a plane to three leads. */
 static void leads_of(wpin_plane p, int32_t leads[WPIN_VECTOR_LEGS]) {
@@ -209,21 +223,21 @@ static void leads_of(wpin_plane p, int32_t leads[WPIN_VECTOR_LEGS]) {
 /* While both sides of a leg are off its current chooses the rail: against it, for a dead time at
  * each edge. */
 static int16_t lost_to(int32_t amps, uint16_t slope, int16_t dead) {
-    int32_t size = wpin_clipped(amps, 16383);
-    return wpin_clipped((size * slope) >> 8, dead);
+    return wpin_clipped((wpin_saturated(amps, MV_BITS) * slope) >> 8, dead);
 }
 
 /* Of a current too small to tell, the voltage that is to drive it says which way. */
 WPIN_VECTOR_APART static void make_up_dead_time(wpin_vector *v, const int16_t mv[WPIN_VECTOR_LEGS],
                                                 wpin_plane by) {
     bool aligns = v->state == WPIN_VECTOR_ALIGN;
-    int16_t flows = aligns ? v->direct : v->quadrature, little = v->config->limit_mv / 16;
+    int16_t flows = aligns ? v->direct : v->quadrature,
+            little = (int16_t)(v->config->limit_mv >> 4);
     int16_t dead = v->config->dead;
     uint16_t slope = v->config->dead_slope;
     int32_t amps[WPIN_VECTOR_LEGS] = {mv[0], mv[1], mv[2]};
     if (flows < little && flows > -little) {
-        int16_t drives = wpin_clipped((int32_t)v->volts - v->emf, WPIN_DUTY_FULL);
-        wpin_plane volts = {aligns ? v->volts_direct : 0, aligns ? 0 : drives};
+        int16_t drives = (int16_t)wpin_saturated((int32_t)v->volts - v->emf, 14);
+        wpin_plane volts = aligns ? shown_by(v->volts_direct, 0) : (wpin_plane){0, drives};
         leads_of(wpin_turned_on(volts, by), amps);
         slope = 512;
     }
@@ -232,21 +246,21 @@ WPIN_VECTOR_APART static void make_up_dead_time(wpin_vector *v, const int16_t mv
     v->made_up[2] = lost_to(amps[2], slope, dead);
 }
 
+static uint16_t duty_of(int32_t volts) {
+    return (uint16_t)(volts < 0 ? 0 : volts > WPIN_DUTY_FULL ? WPIN_DUTY_FULL : volts);
+}
+
 /* Around the middle of the largest and the smallest, so that all of the supply serves: of 16384 the
- * supply over the root of 3. */
+ * supply over the root of 3, by which the leads are less than leads_of has them. */
 static void make_duties(wpin_vector *v, wpin_plane volts) {
-    int32_t legs[WPIN_VECTOR_LEGS];
-    leads_of(volts, legs);
-    int32_t least = legs[0], most = legs[0];
-    for (uint8_t i = 1; i < WPIN_VECTOR_LEGS; i++) {
-        least = legs[i] < least ? legs[i] : least;
-        most = legs[i] > most ? legs[i] : most;
-    }
-    int32_t middle = (least + most) / 2;
-    for (uint8_t i = 0; i < WPIN_VECTOR_LEGS; i++) {
-        int32_t duty = WPIN_VECTOR_HALF + (((legs[i] - middle) * PER_ROOT) >> 15) + v->made_up[i];
-        v->duties[i] = (uint16_t)(duty < 0 ? 0 : duty > WPIN_DUTY_FULL ? WPIN_DUTY_FULL : duty);
-    }
+    int32_t a = ((int32_t)volts.x * PER_ROOT) >> 15, half = a >> 1, rise = volts.y >> 1;
+    int32_t b = rise - half, c = -rise - half;
+    int32_t upper = b > c ? b : c, lower = b > c ? c : b;
+    int32_t most = a > upper ? a : upper, least = a < lower ? a : lower;
+    int32_t up = WPIN_VECTOR_HALF - ((least + most) >> 1);
+    v->duties[0] = duty_of(a + up + v->made_up[0]);
+    v->duties[1] = duty_of(b + up + v->made_up[1]);
+    v->duties[2] = duty_of(c + up + v->made_up[2]);
 }
 
 /* Turned to where the rotor will be by the middle of the period. */
@@ -254,8 +268,8 @@ static wpin_status show(wpin_vector *v) {
     wpin_angle lead =
         v->state == WPIN_VECTOR_ALIGN ? 0 : wpin_vector_turns_in(v, v->config->lead_us);
     wpin_plane by = wpin_direction_of((wpin_angle)(v->angle + lead));
-    make_duties(v, wpin_turned_on((wpin_plane){v->volts_direct, v->volts}, by));
-    return wpin_stage_show_legs(&v->rotor.stage, v->duties);
+    make_duties(v, wpin_turned_on(shown_by(v->volts_direct, v->volts), by));
+    return wpin_stage_show_legs(&v->rotor.stage, &v->legs, v->duties);
 }
 
 /* ---- the period ---- */
@@ -284,13 +298,13 @@ static void align(wpin_vector *v, wpin_moment now) {
 }
 
 static int16_t smoothed(int16_t before, int16_t now) {
-    return (int16_t)((3 * (int32_t)before + now) / 4);
+    return (int16_t)(before + (((int32_t)now - before + 2) >> 2));
 }
 
 /* What no regulator lets come about: a wrong angle, a short. It does not wait for the tick. */
-static bool is_too_much(const int16_t mv[WPIN_VECTOR_LEGS], int32_t most) {
-    return mv[0] > most || mv[0] < -most || mv[1] > most || mv[1] < -most || mv[2] > most ||
-           mv[2] < -most;
+static bool is_too_much(const int16_t mv[WPIN_VECTOR_LEGS], int16_t most) {
+    return is_beyond(mv[0], (uint16_t)most) || is_beyond(mv[1], (uint16_t)most) ||
+           is_beyond(mv[2], (uint16_t)most);
 }
 
 static void take(wpin_vector *v, const int16_t mv[WPIN_VECTOR_LEGS]) {

@@ -93,6 +93,8 @@ static wpin_status begin(wpin_vector *v, const WPIN_FAR wpin_vector_config *conf
                          const wpin_port *port) {
     v->config = config; /* open from here on */
     v->brake_mv = config->limit_mv;
+    wpin_stage_find_legs(config->stage, &v->legs);
+    v->at_zero[0] = v->at_zero[1] = v->at_zero[2] = config->zero_mv;
     v->duties[0] = v->duties[1] = v->duties[2] = WPIN_VECTOR_HALF;
     wpin_status status = wpin_vector_look(v, port);
     if (status != WPIN_OK) {
@@ -278,13 +280,13 @@ static void look_along(wpin_vector *v) {
 
 /* A lead that carries nothing either way while the others do shows within half a turn. */
 static bool lacks_lead(const wpin_vector *v) {
-    uint16_t least = UINT16_MAX, most = 0;
+    int16_t least = INT16_MAX, most = 0;
     for (uint8_t i = 0; i < 2U * WPIN_VECTOR_LEGS; i = (uint8_t)(i + 2)) {
-        uint16_t tip = v->peak[i] > v->peak[i + 1] ? v->peak[i] : v->peak[i + 1];
+        int16_t tip = v->peak[i] > v->peak[i + 1] ? v->peak[i] : v->peak[i + 1];
         least = tip < least ? tip : least;
         most = tip > most ? tip : most;
     }
-    return v->sectors > 2 && most > (uint16_t)v->config->limit_mv / 16U && least < most / 8U;
+    return v->sectors > 2 && most > v->config->limit_mv >> 4 && least < most >> 3;
 }
 
 /* A lead that carries nothing is the simpler cause: it leaves the others astray as well. */

@@ -45,7 +45,7 @@ static inline void wpin_vector_forget_peaks(wpin_vector *v) {
 static inline int16_t wpin_vector_coupled(const wpin_vector *v, int16_t mv) {
     int32_t volts = (((int32_t)(v->rate >> 2) * mv) >> 14) * v->config->coupling;
     volts >>= 4;
-    return wpin_clipped(v->turns < 0 ? -volts : volts, WPIN_DUTY_FULL);
+    return (int16_t)wpin_saturated(v->turns < 0 ? -volts : volts, 14);
 }
 
 #endif
