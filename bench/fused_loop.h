@@ -55,7 +55,7 @@ static struct fused {
     int16_t current, speed, wanted, asked, last;
     uint16_t dt, duty, asked_part, ceiling, last_count;
     int8_t direction;
-    uint8_t drive, stood, left, held;
+    uint8_t drive, stood, left, held, back;
     bool driven, first, wants, regulates, brakes, moved, measured, settled;
     volatile uint8_t armed, tripped, fault, mailed, shown;
     struct {
@@ -156,17 +156,22 @@ static inline __attribute__((always_inline)) void fused_measure(void) {
     }
     int16_t counts = (int16_t)(uint16_t)(count - fused.last_count);
     fused.last_count = count;
-    int16_t most = counts;
-    if ((uint16_t)(counts + FUSED_COUNTS_MAX) > 2 * FUSED_COUNTS_MAX) {
-        most = counts < 0 ? -FUSED_COUNTS_MAX : FUSED_COUNTS_MAX;
+    int16_t edges = counts;
+    if (counts != 0 && (counts < 0) != fused.back) {
+        fused.back = counts < 0;
+        edges = (int16_t)(fused.back ? counts + 1 : counts - 1);
+    }
+    int16_t most = edges;
+    if ((uint16_t)(most + FUSED_COUNTS_MAX) > 2 * FUSED_COUNTS_MAX) {
+        most = edges < 0 ? -FUSED_COUNTS_MAX : FUSED_COUNTS_MAX;
     }
     if (fused.dt < FUSED_LONG_US) {
         fused_track(most * (int32_t)FUSED_PER_COUNT);
     } else {
         fused_track_long(most * (int32_t)FUSED_PER_COUNT);
     }
-    if (counts != 0) {
-        fused.position = (int32_t)((uint32_t)fused.position + (uint32_t)(int32_t)counts);
+    fused.position = (int32_t)((uint32_t)fused.position + (uint32_t)(int32_t)counts);
+    if (edges != 0) {
         fused.left = FUSED_STANDS;
     } else if (fused.left > 1) {
         fused.left--;

@@ -163,6 +163,33 @@ START_TEST(it_stands_whatever_the_counter_said) {
 }
 END_TEST
 
+/* An edge that is crossed to and fro, as by a shaft that shakes or while a channel is lost, is no
+ * speed: it stands, and its place is where the counts are. */
+START_TEST(what_shakes_around_an_edge_stands) {
+    pick_seed((uint32_t)_i + 9);
+    wpin_counting_config config = any_config(128U + pick(262017));
+    config.one_channel = false;
+    shaft s;
+    open_shaft(&s, &config);
+    double from = s.place;
+    for (int i = 0; i < 400; i++) { /* it comes there */
+        turn(&s, 0.02 * 16384000000.0 / config.per_count, 1000, 1000);
+    }
+    double there = floor(s.place) + 0.5;
+    for (int i = 0; i < 40 * (8 << config.smooth) + WPIN_COUNTING_STILL; i++) {
+        s.place = there + (int)pick(2);
+        turn(&s, 0, 1000, 1000);
+    }
+    for (int i = 0; i < 500; i++) {
+        s.place = there + (int)pick(2);
+        turn(&s, 0, 1000, 1000);
+        ck_assert_int_eq(s.m.speed, 0);
+        int32_t moved = (int32_t)(floor(s.place) - floor(from));
+        ck_assert_int_eq(s.m.position, config.reversed ? -moved : moved);
+    }
+}
+END_TEST
+
 static const struct {
     wpin_counting_config config;
     wpin_status status;
@@ -237,6 +264,7 @@ int main(void) {
     tcase_add_loop_test(tests, it_is_as_late_as_it_says, 0, 4);
     tcase_add_loop_test(tests, what_is_lost_comes_back, 0, 20);
     tcase_add_loop_test(tests, it_stands_whatever_the_counter_said, 0, 24);
+    tcase_add_loop_test(tests, what_shakes_around_an_edge_stands, 0, 20);
     tcase_add_test(tests, a_refused_one_measures_nothing);
     tcase_add_test(tests, edges_in_software_count_too);
     suite_add_tcase(suite, tests);

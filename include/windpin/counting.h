@@ -14,9 +14,10 @@
  * further than it corrects both. So the speed is right on average, whatever the ticks' times are,
  * and a count more or less, which is a large part of what comes in one tick, shows as
  * 16384 x 10^6 / full_hz / 2^(14 + 2 smooth) of 16384. It follows a change 8.2 ms x 2^smooth late.
- * For shafts that count more than once in that time: slower, the speed comes and goes with each
- * count, and is right on average only. Ticks of 0.2 to 4 ms (with longer ones it rings, from 16 ms
- * on it follows from tick to tick).
+ * An edge that is crossed to and fro, by a shaft that shakes or while a channel is lost, is no
+ * speed. For shafts that count more than once in that time: slower, the speed comes and goes with
+ * each count, and is right on average only. Ticks of 0.2 to 4 ms (with longer ones it rings, from
+ * 16 ms on it follows from tick to tick).
  */
 #ifndef WINDPIN_COUNTING_H
 #define WINDPIN_COUNTING_H
@@ -47,7 +48,7 @@ typedef struct wpin_counting_config {
     uint8_t smooth;   /**< 0 to 3: each makes the speed twice as late and four times as even. */
 } wpin_counting_config;
 
-/** Ticks without a count after which the shaft stands. */
+/** Ticks without another edge after which the shaft stands. */
 #define WPIN_COUNTING_STILL 200
 
 /** At work. Placed by the caller; the fields are its own. */
@@ -59,7 +60,8 @@ typedef struct wpin_counting {
     int32_t lag;   /**< How much further the counts are than the tracked place, speed x us. */
     int32_t speed; /**< In 1/16384 of the full speed, x 65536. */
     uint16_t last; /**< The counter's lower half. */
-    uint8_t left;  /**< Ticks without a count until it stands; 1: it does, 0: it is not open. */
+    uint8_t left;  /**< Ticks without an edge until it stands; 1: it does, 0: it is not open. */
+    bool back;     /**< It counted down last, as the motor is driven. */
     int32_t position;
 } wpin_counting;
 

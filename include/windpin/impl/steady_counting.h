@@ -94,6 +94,17 @@ WPIN_STEADY int16_t wpin_steady_new_counts(wpin_counting *c,
     return (int16_t)(back ? 0U - counts : counts);
 }
 
+/* An edge that is crossed to and fro is one place, however often: of counts the other way the first
+ * is the edge that was passed before. */
+WPIN_STEADY int16_t wpin_steady_edges(wpin_counting *c, int16_t counts) {
+    bool back = counts < 0, before = c->back;
+    if (counts == 0 || back == before) {
+        return counts;
+    }
+    c->back = back;
+    return (int16_t)(back ? counts + 1 : counts - 1);
+}
+
 /* Counts as speed x us; no more than a tick can bring. */
 WPIN_STEADY int32_t wpin_steady_counted(const WPIN_FAR wpin_counting_config *config,
                                         int16_t counts) {
@@ -132,14 +143,15 @@ WPIN_STEADY void wpin_steady_counting(wpin_counting *c, const WPIN_FAR wpin_coun
     }
     int16_t counts = wpin_steady_new_counts(c, config, (uint16_t)(uint32_t)now.counts, m->inputs);
     uint8_t smooth = config->smooth & 3U;
-    int32_t counted = wpin_steady_counted(config, counts);
+    int16_t edges = wpin_steady_edges(c, counts);
+    int32_t counted = wpin_steady_counted(config, edges);
     if (m->dt_us < WPIN_COUNTING_LONG_US) {
         wpin_steady_track(c, smooth, counted, m->dt_us);
     } else {
         wpin_rare_track(c, smooth, counted, m->dt_us);
     }
-    if (counts != 0) {
-        c->position = (int32_t)((uint32_t)c->position + (uint32_t)(int32_t)counts);
+    c->position = (int32_t)((uint32_t)c->position + (uint32_t)(int32_t)counts);
+    if (edges != 0) {
         c->left = WPIN_COUNTING_STILL;
     } else if (c->left > 1) {
         c->left--;
