@@ -50,7 +50,8 @@ static void learn_zeros(wpin_vector *v) {
     }
     for (uint8_t i = 0; i < WPIN_VECTOR_LEGS; i++) {
         v->zero[i] = wpin_clipped((int32_t)v->zero[i] + mv[i], most);
-        v->at_zero[i] = (int16_t)wpin_saturated(v->config->zero_mv + (v->zero[i] >> LEARN), 15);
+        v->at_zero[i] =
+            (int16_t)wpin_saturated((int32_t)v->config->zero_mv + (v->zero[i] >> LEARN), 15);
     }
     v->direct = v->quadrature = 0;
     v->blind = (uint8_t)(v->blind - (v->blind != 0));
