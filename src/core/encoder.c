@@ -83,7 +83,8 @@ static uint32_t fine_speed_of(const wpin_encoder *e, uint16_t counts, uint32_t u
 
 /* In whole steps, saturated. */
 static int16_t whole(uint32_t fine) {
-    return (fine >> 23) != 0 ? INT16_MAX : (int16_t)(fine >> 8);
+    fine >>= 8;
+    return (int16_t)(fine > INT16_MAX ? INT16_MAX : fine);
 }
 
 static wpin_status read_counts(const wpin_encoder *e, wpin_count *to) {
