@@ -74,7 +74,7 @@ static void look_after(wpin_session *run, size_t load, double since) {
         run->stopping[load] = false;
         run->report->still_turning = (int)load;
         wpin_session_note(
-            run, name, "still turned %.0f s after %s, at %.0f rpm: nothing brings it to rest soon",
+            run, name, "still turned %.0f s after %s, at %.3g rpm: nothing brings it to rest soon",
             since, after, fabs(run->last[load].rpm));
     }
 }
