@@ -254,6 +254,13 @@ START_TEST(what_a_computer_lacks_is_said) {
                 "sed 's/voltage: 12V/voltage: 60V/' %s/demo/honey-pump.yaml > %s", TEST_SOURCE,
                 scratch("burns.yaml"));
     tool(2, SAYS("nothing was opened", "windpin vet"), "live %s --powered", scratch("burns.yaml"));
+    run_command(output, sizeof output,
+                "sed 's/, reverse: gate-shut}/}/' %s/demo/honey-gate.yaml > %s", TEST_SOURCE,
+                scratch("open.yaml"));
+    tool(2,
+         SAYS("does not say which switch ends the way back of 'gate'",
+              "limits: {reverse: gate-shut}"),
+         "run %s %s/demo/honey-gate.plan", scratch("open.yaml"), TEST_SOURCE);
 }
 END_TEST
 

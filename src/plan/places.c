@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "parts.h"
 #include <stdlib.h>
+#include <string.h>
 #include <strings.h>
 
 /* Of a motor: only one whose speed is regulated is brought to a place. */
@@ -96,6 +97,23 @@ static bool take_turns(wpin_plan_reader *r, size_t load, double *turns) {
                                     turns);
 }
 
+/* To a place of either side of 0, or by an angle, whose way is said in a word. */
+static bool turns_in_range(wpin_plan_reader *r, double turns, bool to, unsigned column) {
+    const double most = to ? 5000 : 10;
+    if (!to && turns < 0) {
+        wpin_words_say(&r->line, column,
+                       "an angle to turn by has no sign; expected 'turn reverse %.6gdeg'",
+                       -turns * 360);
+        return false;
+    }
+    if (fabs(turns) > most || (!to && turns == 0)) {
+        wpin_words_say(&r->line, column, "%.6g rev is out of range; expected %s%g rev", turns,
+                       to ? "-5000 to " : "above 0 and up to ", most);
+        return false;
+    }
+    return true;
+}
+
 /* turn [reverse] ANGLE, or turn to [-]ANGLE */
 void wpin_plan_read_turn(wpin_plan_reader *r, size_t load) {
     double turns, way = 1;
@@ -106,13 +124,8 @@ void wpin_plan_read_turn(wpin_plan_reader *r, size_t load) {
         wpin_words_take(&r->line, "forward");
     }
     unsigned column = wpin_words_column(&r->line);
-    if (!take_turns(r, load, &turns) || !wpin_words_no_more(&r->line)) {
-        return;
-    }
-    double most = to ? 5000 : 10;
-    if (fabs(turns) > most || (!to && turns <= 0)) {
-        wpin_words_say(&r->line, column, "%.6g rev is out of range; expected %s%g rev", turns,
-                       to ? "-5000 to " : "above 0 and up to ", most);
+    if (!take_turns(r, load, &turns) || !wpin_words_no_more(&r->line) ||
+        !turns_in_range(r, turns, to, column)) {
         return;
     }
     turns *= way;
@@ -158,10 +171,31 @@ void wpin_plan_read_zero(wpin_plan_reader *r, size_t load) {
     wpin_plan_add_action(r, (wpin_step){.op = WPIN_OP_ZERO, .target = WPIN_MOTOR(load)}, 0);
 }
 
+/* A limit switch of a load that its limits do not name; NULL: it has none. */
+static const char *spare_switch(const wpin_rig *rig, size_t load) {
+    const int *named = rig->loads[load].limits.limit_inputs;
+    for (size_t i = 0; i < rig->input_count; i++) {
+        bool its = strcmp(rig->inputs[i].limit_of, rig->loads[load].name) == 0;
+        if (its && named[0] != (int)i && named[1] != (int)i) {
+            return rig->inputs[i].name;
+        }
+    }
+    return NULL;
+}
+
 /* What it looks for where the line does not say: the limit switch of the way it goes. */
 static bool own_switch(wpin_plan_reader *r, size_t load, bool reverse) {
     const wpin_rig_load *l = &r->rig->loads[load];
     int input = l->limits.limit_inputs[reverse];
+    const char *spare = input < 0 ? spare_switch(r->rig, load) : NULL;
+    if (spare != NULL) {
+        wpin_words_say(&r->line, wpin_words_column(&r->line),
+                       "the rig does not say which switch ends the way %s of '%s'; expected there "
+                       "limits: {%s: %s}, or the switch that it is",
+                       reverse ? "back" : "forward", l->name, reverse ? "reverse" : "forward",
+                       spare);
+        return false;
+    }
     if (input < 0) {
         wpin_words_say(&r->line, wpin_words_column(&r->line),
                        "'%s' has no limit switch that way to home to; expected 'until' and an "

@@ -33,7 +33,15 @@ static void read_winding_heat(wpin_reader *reader, yaml_node_t *node, wpin_part_
 
 /* ---- motors ---- */
 
-enum { MOTOR_LOAD, MOTOR_RATED, MOTOR_TRAVEL, MOTOR_HEAT, MOTOR_CONSTANT, MOTOR_SPEED_CONSTANT };
+enum {
+    MOTOR_LOAD,
+    MOTOR_RATED,
+    MOTOR_TRAVEL,
+    MOTOR_HEAT,
+    MOTOR_CONSTANT,
+    MOTOR_SPEED_CONSTANT,
+    MOTOR_STATIC
+};
 static const wpin_field motor_fields[] = {
     NODE("load", false),
     NODE("rated", false),
@@ -41,6 +49,8 @@ static const wpin_field motor_fields[] = {
     NODE("heat", false),
     QUANTITY("constant", wpin_part_motor, constant, false, WPIN_MOTOR_CONSTANT, 1e-5, 100),
     [MOTOR_SPEED_CONSTANT] = NODE("speed-constant", false),
+    [MOTOR_STATIC] =
+        QUANTITY("static-friction", wpin_part_motor, static_friction, false, WPIN_TORQUE, 0, 100),
     QUANTITY("resistance", wpin_part_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
     QUANTITY("inductance", wpin_part_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
     QUANTITY("pole-pairs", wpin_part_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
@@ -49,7 +59,6 @@ static const wpin_field motor_fields[] = {
     QUANTITY("cogging", wpin_part_motor, cogging, false, WPIN_TORQUE, 0, 100),
     QUANTITY("cogging-steps", wpin_part_motor, cogging_steps, false, WPIN_NUMBER, 2, 1000),
     QUANTITY("inertia", wpin_part_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
-    QUANTITY("static-friction", wpin_part_motor, static_friction, false, WPIN_TORQUE, 0, 100),
     QUANTITY("dry-friction", wpin_part_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
     QUANTITY("viscous-friction", wpin_part_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
     QUANTITY("gear", wpin_part_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
@@ -160,6 +169,9 @@ static void read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *lo
     }
     check_cogging(reader, node, &load->motor);
     check_windings(reader, node, &load->motor);
+    if (nodes[MOTOR_STATIC] == NULL) {
+        load->motor.static_friction = load->motor.dry_friction;
+    }
     bool read = reader->messages->count == before; /* else a value may be no more than missing */
     if (read && load->motor.static_friction < load->motor.dry_friction) {
         wpin_say_at(reader, node,
