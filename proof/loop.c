@@ -1,6 +1,6 @@
-/* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, REGULATORS or LOOP is
- * defined. What a part does with anything is proved of it alone, and of the motor what it does with
- * any parts. */
+/* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, REGULATORS, LOOP or
+ * COUNTED is defined. What a part does with anything is proved of it alone, and of the motor what
+ * it does with any parts. */
 #include "any_kind.h"
 #include <windpin/fast.h>
 
@@ -194,6 +194,51 @@ static void prove(void) {
         case 11: folded(); break;
         case 12: ask_everything(); break;
         default: wpin_motor_coast(&motor); break;
+        }
+    }
+}
+#endif
+
+#ifdef COUNTED
+/* The steady path of a folded tick, which counts and regulates a speed without a detour by what the
+ * library has for that. What else there is of such a motor LOOP has, with parts of any kind. */
+static wpin_motor_config config;
+static wpin_motor motor;
+static wpin_counting counting;
+static wpin_counting_config counts;
+static wpin_speed speed;
+static wpin_speed_config gains;
+WPIN_FAST_TICK(fast, motor, config, any_port)
+
+static void configure(void) {
+    static wpin_regulator regulators[] = {WPIN_SPEED_REGULATOR(&speed, &gains)};
+    ANYTHING(gains);
+    ANYTHING(counts);
+    counts.quadrature = NULL;
+    counts.reversed = ANY_BOOL;
+    counts.one_channel = ANY_BOOL;
+    any_motor(&config);
+    on_any_actuator(&config);
+    any_actuator.takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT);
+    config.loop = &wpin_closed_loop;
+    config.loop_state = &any_loop_state;
+    config.regulators = regulators;
+    config.regulator_count = 1;
+    config.at_speed = any16;
+    config.sense.more = wpin_counting_measure;
+    config.sense.context = &counting;
+}
+
+static void prove(void) {
+    configure();
+    wpin_counting_init(&counting, &counts, &any_port);
+    wpin_motor_init(&motor, &config, &any_port);
+    wpin_motor_arm(&motor);
+    while (any) {
+        if (any) {
+            wpin_motor_request(&motor, (wpin_setpoint){any8, any_signed32}, any32, any32);
+        } else if (motor.config == &config && motor.port == &any_port) {
+            fast();
         }
     }
 }

@@ -2,9 +2,9 @@
 #include "rules.h"
 #include "windpin/vector.h"
 
-/* What a PWM period takes of a controller of 32 bits, docs/benchmarks.md: a small one needs more
- * than a cycle for an instruction. */
-#define CYCLES 1700.0
+/* What a PWM period takes of a controller of 32 bits, docs/benchmarks.md: a small one needs half as
+ * much again as a cycle for an instruction. */
+#define CYCLES 1550.0
 #define BUSY   0.7
 
 /* Electrical turns a second at the fastest. */
