@@ -75,7 +75,12 @@ static uint32_t fine_speed_of(const wpin_encoder *e, uint16_t counts, uint32_t u
     }
     uint16_t one = (uint16_t)(wpin_steady_product(e->scale, reciprocal(time)) >> 16);
     uint32_t speed = wpin_steady_product(counts, one);
-    for (shift = (int8_t)(shift - 8); shift < 0 && (speed >> 23) == 0; shift++) {
+    if ((speed >> 24) == 0) {
+        speed <<= 8; /* whole bytes cost little */
+    } else {
+        shift = (int8_t)(shift - 8);
+    }
+    for (; shift < 0 && (speed >> 23) == 0; shift++) {
         speed <<= 1;
     }
     return shifted(speed, shift);
