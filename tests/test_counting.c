@@ -143,13 +143,20 @@ START_TEST(what_is_lost_comes_back) {
 }
 END_TEST
 
+/* Any of two channels. */
+static wpin_counting_config open_any(shaft *s) {
+    static wpin_counting_config config;
+    config = any_config(128U + pick(262017));
+    config.one_channel = false;
+    open_shaft(s, &config);
+    return config;
+}
+
 /* Nothing a counter says leaves its bounds; and a shaft that stands reads as that. */
 START_TEST(it_stands_whatever_the_counter_said) {
     pick_seed((uint32_t)_i + 5);
-    wpin_counting_config config = any_config(128U + pick(262017));
-    config.one_channel = false;
     shaft s;
-    open_shaft(&s, &config);
+    open_any(&s);
     for (int i = 0; i < 3000; i++) {
         s.place += (double)pick(UINT32_MAX) - 2147483648.0;
         s.place = fmod(s.place, 4e9);
@@ -167,10 +174,8 @@ END_TEST
  * speed: it stands, and its place is where the counts are. */
 START_TEST(what_shakes_around_an_edge_stands) {
     pick_seed((uint32_t)_i + 9);
-    wpin_counting_config config = any_config(128U + pick(262017));
-    config.one_channel = false;
     shaft s;
-    open_shaft(&s, &config);
+    const wpin_counting_config config = open_any(&s);
     double from = s.place;
     for (int i = 0; i < 400; i++) { /* it comes there */
         turn(&s, 0.02 * 16384000000.0 / config.per_count, 1000, 1000);

@@ -44,7 +44,7 @@ typedef struct wpin_speed_config {
                           PWM low lets it coast: the speed falls by more than this in 1024 ticks
                           when it does, 1/16384. */
     uint16_t timer_step; /**< Effort of one step of the PWM's timer, 1/16384: where the speed is
-                              old, the effort is spread over neighbouring steps. 0: it is not. */
+                              old, the effort is dithered over neighbouring steps. 0: it is not. */
 } wpin_speed_config;
 
 /** A regulator at work. Placed by the caller, all zero. */
@@ -56,7 +56,7 @@ typedef struct wpin_speed {
     int32_t trail;    /**< Where it coasts: the speed, some 32 ticks behind, x 32. */
     uint16_t climbed; /**< What the effort against friction has grown by while it stands. */
     uint8_t halvings; /**< Of the gains, for an old speed. */
-    uint8_t turn;     /**< Of the eight places in a step of the timer, the one it aims at. */
+    uint8_t dither;   /**< Of the eight places in a step of the timer, the one it aims at. */
 } wpin_speed;
 
 /** @name For WPIN_SPEED_REGULATOR. Tick.

@@ -70,14 +70,14 @@ WPIN_RARE bool wpin_rare_runs_down(wpin_speed *s, const WPIN_FAR wpin_speed_conf
     return less > 0 && less + (back ? -learnt : learnt) > 0;
 }
 
-/* In eight ticks eight places evenly over a step of the timer, none near the one before: their mean
- * is the effort, to an eighth of a step, whichever steps they are rounded to. */
+/* Dither: in eight ticks eight places evenly over a step of the timer, none near the one before:
+ * their mean is the effort, to an eighth of a step, whichever steps they are rounded to. */
 WPIN_RARE int32_t wpin_rare_between_steps(wpin_speed *s, const WPIN_FAR wpin_speed_config *c,
                                           int32_t effort) {
     int32_t step = wpin_gain(c->timer_step);
-    s->turn = (uint8_t)(s->turn + 3U) & 7U;
+    s->dither = (uint8_t)(s->dither + 3U) & 7U;
     bool far = effort > step || effort < -step; /* not where it would drive to and fro */
-    return far ? effort + wpin_halved(step * (2 * s->turn - 7), 4) : effort;
+    return far ? effort + wpin_halved(step * (2 * s->dither - 7), 4) : effort;
 }
 
 /* Gives the integral an effort to go on with. */

@@ -2,7 +2,7 @@
 #ifndef WPIN_CORE_TURNING_H
 #define WPIN_CORE_TURNING_H
 
-#include "windpin/impl/inline.h"
+#include "windpin/impl/sums.h"
 #include <stdbool.h>
 #include <stdint.h>
 
@@ -19,10 +19,11 @@ wpin_plane wpin_direction_of(wpin_angle angle);
 
 /* Within -most to most. */
 WPIN_STEADY int16_t wpin_clipped(int32_t value, int32_t most) {
-    return (int16_t)(value > most ? most : value < -most ? -most : value);
+    return (int16_t)wpin_within(value, most);
 }
 
-/* Within -2^bits to 2^bits - 1: one instruction where the controller has one for it. */
+/* Within -2^bits to 2^bits - 1: one instruction where the controller has one for it, which the
+ * compiler does not find by itself. tools/same-check compares the two. */
 #ifdef __ARM_FEATURE_SAT
 #define wpin_saturated(value, bits) ((int32_t)__builtin_arm_ssat((value), (bits) + 1))
 #else

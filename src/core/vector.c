@@ -213,10 +213,10 @@ static wpin_plane shown_by(int16_t direct, int16_t quadrature) {
                         (int16_t)wpin_saturated(quadrature, 14)};
 }
 
-/* From a plane to three leads. */
+/* From a plane to three leads, which are less by the root of 3. */
 static void leads_of(wpin_plane p, int32_t leads[WPIN_VECTOR_LEGS]) {
-    int32_t half = p.x / 2, rise = ((int32_t)p.y * WPIN_VECTOR_ROOT_3) >> 15;
-    leads[0] = p.x;
+    const int32_t a = ((int32_t)p.x * PER_ROOT) >> 15, half = a >> 1, rise = p.y >> 1;
+    leads[0] = a;
     leads[1] = rise - half;
     leads[2] = -rise - half;
 }
@@ -240,7 +240,7 @@ WPIN_VECTOR_APART static void make_up_dead_time(wpin_vector *v, const int16_t mv
         int16_t drives = (int16_t)wpin_saturated((int32_t)v->volts - v->emf, 14);
         wpin_plane volts = aligns ? shown_by(v->volts_direct, 0) : (wpin_plane){0, drives};
         leads_of(wpin_turned_on(volts, by), amps);
-        slope = 512;
+        slope = 887; /* 2, times the root of 3 */
     }
     v->made_up[0] = lost_to(amps[0], slope, dead);
     v->made_up[1] = lost_to(amps[1], slope, dead);
@@ -252,13 +252,14 @@ static uint16_t duty_of(int32_t volts) {
 }
 
 /* Around the middle of the largest and the smallest, so that all of the supply serves: of 16384 the
- * supply over the root of 3, by which the leads are less than leads_of has them. */
+ * supply over the root of 3. */
 static void make_duties(wpin_vector *v, wpin_plane volts) {
-    int32_t a = ((int32_t)volts.x * PER_ROOT) >> 15, half = a >> 1, rise = volts.y >> 1;
-    int32_t b = rise - half, c = -rise - half;
-    int32_t upper = b > c ? b : c, lower = b > c ? c : b;
-    int32_t most = a > upper ? a : upper, least = a < lower ? a : lower;
-    int32_t up = WPIN_VECTOR_HALF - ((least + most) >> 1);
+    int32_t legs[WPIN_VECTOR_LEGS];
+    leads_of(volts, legs);
+    const int32_t a = legs[0], b = legs[1], c = legs[2];
+    const int32_t upper = b > c ? b : c, lower = b > c ? c : b;
+    const int32_t most = a > upper ? a : upper, least = a < lower ? a : lower;
+    const int32_t up = WPIN_VECTOR_HALF - ((least + most) >> 1);
     v->duties[0] = duty_of(a + up + v->made_up[0]);
     v->duties[1] = duty_of(b + up + v->made_up[1]);
     v->duties[2] = duty_of(c + up + v->made_up[2]);

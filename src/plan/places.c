@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "parts.h"
 #include <stdlib.h>
-#include <string.h>
 #include <strings.h>
 
 /* Of a motor: only one whose speed is regulated is brought to a place. */
@@ -175,9 +174,10 @@ void wpin_plan_read_zero(wpin_plan_reader *r, size_t load) {
 static const char *spare_switch(const wpin_rig *rig, size_t load) {
     const int *named = rig->loads[load].limits.limit_inputs;
     for (size_t i = 0; i < rig->input_count; i++) {
-        bool its = strcmp(rig->inputs[i].limit_of, rig->loads[load].name) == 0;
+        const wpin_rig_input *input = &rig->inputs[i];
+        bool its = input->kind == WPIN_RIG_LIMIT && input->load == (int)load;
         if (its && named[0] != (int)i && named[1] != (int)i) {
-            return rig->inputs[i].name;
+            return input->name;
         }
     }
     return NULL;

@@ -2,7 +2,7 @@
  * cells run down, regulators make one from another, and what returns into one that can not take it
  * drives its voltage up. Within a stretch of a
  * quarter of a millisecond at most, every load sees the others' mean current of the stretch before;
- * its own current acts on its own volts exactly. */
+ * its own current acts on its own volts exactly, so that one without others is looked at less. */
 #include "board.h"
 #include <math.h>
 

@@ -97,8 +97,8 @@ WPIN_STEADY int16_t wpin_steady_new_counts(wpin_counting *c,
 /* An edge that is crossed to and fro is one place, however often: of counts the other way the first
  * is the edge that was passed before. */
 WPIN_STEADY int16_t wpin_steady_edges(wpin_counting *c, int16_t counts) {
-    bool back = counts < 0, before = c->back;
-    if (counts == 0 || back == before) {
+    const bool back = counts < 0;
+    if (counts == 0 || back == c->back) {
         return counts;
     }
     c->back = back;
