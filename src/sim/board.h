@@ -185,8 +185,7 @@ typedef struct wpin_hall_part {
     bool off, sensor_off, swapped;
     wpin_sim_interrupt *interrupt;
     void *context;
-    int64_t safe_until; /* no edge comes before, ps, at... */
-    double asked_speed; /* ...this speed, rad/s */
+    int64_t none_before; /* no edge comes sooner, ps */
 } wpin_hall_part;
 
 /* Comparators on a motor's leads. */

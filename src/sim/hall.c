@@ -4,9 +4,9 @@
 
 #define PI      3.14159265358979323846
 #define PS      1e-12
-#define NEAR_PS 100000000LL  /* in so long its speed hardly changes */
-#define SEEN_PS 2000000LL    /* an edge is seen this soon */
-#define FAR_PS  1000000000LL /* 1 ms: no need to look further */
+#define NEAR_PS 100000000LL     /* in so long it does not come far, where it may turn round */
+#define LATE_PS 500000LL        /* an edge is looked for so long after it should have come */
+#define FAR_PS  1000000000000LL /* 1 s: no need to look further */
 
 /* Where a sensor changes to high, electrical degrees; to low 180 further on. */
 static double rise_of(const wpin_part_hall *part, int sensor) {
@@ -119,7 +119,7 @@ bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) 
                          : fault == WPIN_PART_FAULT_HALL_SENSOR_OFF ? &h->sensor_off
                                                                     : &h->swapped;
             *flaw = on;
-            h->safe_until = 0; /* it shows something else at once */
+            h->none_before = 0; /* it shows something else at once */
             found = true;
         }
     }
@@ -142,31 +142,40 @@ static double to_next_edge(const wpin_sim *sim, const wpin_hall_part *h) {
     return rate > 0 ? nearest / rate : HUGE_VAL;
 }
 
-/* Most of the way to the nearest edge at once, and then smaller and smaller parts of it: of a long
- * one less, as the speed may change. */
-static int64_t safe_for(const wpin_sim *sim, const wpin_hall_part *h) {
-    double seconds = to_next_edge(sim, h);
-    seconds *= seconds < (double)NEAR_PS * PS ? 0.95 : 0.8;
-    int64_t ps = seconds < (double)FAR_PS * PS ? (int64_t)(seconds / PS) : FAR_PS;
-    return ps < SEEN_PS ? SEEN_PS : ps;
+/* The most that the speed may change, rad/s2: by the largest current that the supply and the emf
+ * can drive. */
+static double may_gain(const wpin_plant *plant) {
+    const wpin_part_motor *m = &plant->motor;
+    const double w = fabs(plant->speed), volts = fabs(plant->feed.volts) + m->constant * w;
+    const double drag = plant->torque_move + (plant->viscous + plant->quadratic * w) * w;
+    return (m->constant * volts / m->resistance + drag + m->cogging) / plant->inertia;
 }
 
-/* What was told of a far edge holds for as long as its speed does. */
-static bool is_far(const wpin_sim *sim, const wpin_hall_part *h) {
-    const double speed = sim->plants[h->motor]->speed, was = h->asked_speed;
-    return h->safe_until - sim->now >= NEAR_PS && fabs(speed - was) <= 0.1 * fabs(was);
+static int64_t to_ps(double seconds) {
+    return seconds < (double)FAR_PS * PS ? (int64_t)(seconds / PS) : FAR_PS;
+}
+
+/* An edge that is known well enough is looked for right after it should have come; up to one that
+ * is not, it goes as far as none comes: neither the next, however it speeds up, nor the one behind
+ * it, should it turn round. */
+static int64_t window_of(const wpin_sim *sim, wpin_hall_part *h) {
+    const wpin_plant *plant = sim->plants[h->motor];
+    const double w = fabs(plant->speed), gains = may_gain(plant);
+    const double seconds = to_next_edge(sim, h);
+    const double soonest = 2 * w * seconds / (w + sqrt(w * w + 2 * gains * w * seconds));
+    const double turns_round = fmax(2 * w / gains, (double)NEAR_PS * PS);
+    const int64_t none = w > 0 ? to_ps(fmin(soonest, turns_round)) : NEAR_PS;
+    const int64_t late = to_ps(seconds - soonest);
+    h->none_before = sim->now + none;
+    return w > 0 && soonest < turns_round && late < LATE_PS / 2 ? none + late + LATE_PS
+                                                                : (none > LATE_PS ? none : LATE_PS);
 }
 
 int64_t wpin_hall_window(wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->hall_count; i++) {
-        wpin_hall_part *h = &sim->halls[i];
-        if (!is_far(sim, h)) {
-            h->asked_speed = sim->plants[h->motor]->speed;
-            h->safe_until = sim->now + safe_for(sim, h);
-        }
-        const int64_t left = h->safe_until - sim->now;
-        window = left < window ? left : window;
+        const int64_t own = window_of(sim, &sim->halls[i]);
+        window = own < window ? own : window;
     }
     return window;
 }
@@ -174,7 +183,7 @@ int64_t wpin_hall_window(wpin_sim *sim) {
 void wpin_hall_settle(wpin_sim *sim) {
     for (int i = 0; i < sim->hall_count; i++) {
         wpin_hall_part *h = &sim->halls[i];
-        if (is_far(sim, h)) {
+        if (sim->now < h->none_before) {
             continue;
         }
         uint8_t code = code_now(sim, h), before = wires_of(h);
