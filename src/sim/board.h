@@ -105,7 +105,6 @@ typedef struct wpin_bridge {
     int moving_count;  /* inputs with an edge ahead in this stretch... */
     int moving[WPIN_DRIVER_INPUTS];          /* ...which they are */
     wpin_pattern pattern;                    /* its PWM period */
-    int walks;                               /* periods before a leap of three leads is tried */
     wpin_legs shown;                         /* its legs now; the motor may be swapped on them */
     wpin_cursor cursors[WPIN_DRIVER_INPUTS]; /* where its inputs are in their waves at `upto` */
     wpin_part_driver part;

@@ -2,10 +2,9 @@
  * stretch as steps, so that the motor can walk along them without a look at the bridge at each. */
 #include "board.h"
 #include "phases.h"
+#include <limits.h>
 
 #define STEPS 24
-/* Periods until a leap is tried again. */
-#define WALKS 1
 
 /* The next edge of an input. */
 typedef struct coming {
@@ -124,23 +123,16 @@ static bool repeats(const wpin_bridge *bridge, const ahead *a, int64_t at, int64
     return same && levels_on(bridge, a) == bridge->levels;
 }
 
-/* Over as many like periods as the motor leaps at once; where that leads to. */
-static int64_t leap(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int64_t until,
-                    int64_t period, ahead *a) {
-    if (bridge->walks > 0) { /* nor did it of late */
-        bridge->walks--;
-        return at;
+/* The bridge so many ps on, over like periods, of which the first was looked at. */
+static void go_on(wpin_bridge *bridge, int64_t at, int64_t gone, int64_t period, ahead *a) {
+    const int64_t whole = period > 0 ? (gone - 1) / period : 0; /* before the last */
+    if (at + gone == a->at) {
+        return;
     }
-    int n = wpin_brushless_leap(plant, a->steps, a->count, (until - at) / period);
-    if (n == 0) {
-        bridge->walks = WALKS;
-    } else if (n > 1) {
-        for (int m = 0; m < bridge->moving_count; m++) {
-            wpin_cursor_skip(&bridge->cursors[bridge->moving[m]], n - 1);
-        }
-        look_ahead(bridge, at + (n - 1) * period, at + n * period, a);
+    for (int m = 0; m < bridge->moving_count; m++) {
+        wpin_cursor_skip(&bridge->cursors[bridge->moving[m]], whole);
     }
-    return at + n * period;
+    look_ahead(bridge, at + whole * period, at + gone, a);
 }
 
 /* The bridge as it is after those steps. */
@@ -166,18 +158,18 @@ int64_t wpin_bridge_walk(wpin_bridge *bridge, wpin_plant *plant, int64_t at, int
         period = c->period;
     }
     look_ahead(bridge, at, end, &a);
-    if (period > 0 && wpin_has_flats(plant) && repeats(bridge, &a, at, period) &&
-        leap(bridge, plant, at, until, period, &a) > at) {
-        arrive(bridge, plant, &a);
-        return a.at;
+    int64_t gone = 0;
+    int times = 1;
+    if (period > 0 && repeats(bridge, &a, at, period)) {
+        const int64_t most = (until - at) / period;
+        times = most < INT_MAX ? (int)most : INT_MAX;
+        gone = period * wpin_brushless_leap(plant, a.steps, a.count, most);
     }
-    int64_t gone = wpin_brushless_walk(plant, a.steps, a.count);
+    gone = gone > 0 ? gone : wpin_brushless_walk(plant, a.steps, a.count, times);
     if (gone == 0) {
         return at;
     }
-    if (at + gone < a.at) {
-        look_ahead(bridge, at, at + gone, &a);
-    }
+    go_on(bridge, at, gone, period, &a);
     arrive(bridge, plant, &a);
     return a.at;
 }

@@ -24,6 +24,17 @@ static double runs_dry(const wpin_currents *s, int x, double end) {
     return t;
 }
 
+int64_t wpin_up_to_dip(const wpin_star *star, const wpin_currents *s, int64_t dt) {
+    for (int x = 0; x < WPIN_PHASES; x++) {
+        const double way = star->way[x], amps = way * wpin_into(s->u, x);
+        const double falls = -way * wpin_into(s->u1, x), bends = way * wpin_into(s->u2, x);
+        if (falls > 0 && bends * ((double)dt * PS) > falls && 2 * bends * amps < falls * falls) {
+            dt = (int64_t)(falls / bends / PS) + 1;
+        }
+    }
+    return dt;
+}
+
 int wpin_first_dry(const wpin_star *star, const wpin_currents *s, int64_t *dt) {
     int dry = -1;
     for (int x = 0; x < WPIN_PHASES; x++) {

@@ -67,6 +67,13 @@ static inline double wpin_square_of(wpin_two begin, wpin_two end) {
     return (squares[0] + squares[1] + a * a + a * b + b * b) * (1.0 / 6);
 }
 
+/* The current through two leads that would be as large as those of all three; likewise of what
+ * flowed.
+ */
+static inline double wpin_size_of(wpin_two u) {
+    return sqrt(wpin_dot(u, u) + u[0] * u[1]);
+}
+
 /* The circuit that legs make with these currents; the lead that does not conduct through a diode,
  * as wpin_beyond has it, or 0. */
 static inline const wpin_star *wpin_star_with(wpin_plant *plant, const wpin_leg_state *legs,
@@ -109,6 +116,10 @@ static inline int64_t wpin_short_enough(double share, int64_t dt) {
     int64_t most = (int64_t)(WPIN_SHARE_MOST / share * (double)dt) + 1;
     return dt > 2 * most ? most : dt / 2 + 1;
 }
+
+/* Of dt ps, no more than until a diode's current would turn back from beyond nothing: there it
+ * shows that it runs dry. */
+int64_t wpin_up_to_dip(const wpin_star *star, const wpin_currents *s, int64_t dt);
 
 /* The first of the leads whose diode runs dry within dt ps, which is until then; -1: none does. */
 int wpin_first_dry(const wpin_star *star, const wpin_currents *s, int64_t *dt);

@@ -23,6 +23,7 @@ typedef struct glider {
 typedef struct way {
     wpin_two u;
     const wpin_star *star; /* after the piece before */
+    bool two;              /* of its leads conducted */
     double mean, largest; /* current in it; of the leads as it ended: with the sign of the torque */
     wpin_flowed flowed;
     double drawn;       /* out of the supply, As */
@@ -45,7 +46,7 @@ static inline bool opens(const glider *g, const wpin_star *star, wpin_two u, wpi
 
 /* From here on, with as many terms as a share asks for: to the end of h seconds, and the charge of
  * them. */
-static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_star *star, bool all,
+static inline wpin_currents led_on(wpin_two u, wpin_rotor *r, const wpin_star *star, bool all,
                                    double h, wpin_two *next, wpin_two *charge) {
     const double share = (star->fading + r->bends) * h, half = h * (1.0 / 2), third = h * (1.0 / 3);
     wpin_currents s = {.u = u};
@@ -53,6 +54,7 @@ static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_s
     s.u1 = wpin_by_itself(star, s.u) + star->force - acting(star, all, r->emf);
     s.u2 = wpin_by_itself(star, s.u1) - acting(star, all, r->emf1);
     if (share > WPIN_SHARE_OF_TWO) {
+        wpin_rotor_bend(r, s.u, s.u1);
         s.u3 = wpin_by_itself(star, s.u2) - acting(star, all, r->emf2);
         then = third * s.u3;
         flows = h * (1.0 / 4) * s.u3;
@@ -71,14 +73,13 @@ static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_s
 static inline void add(const glider *g, way *w, const wpin_star *star, wpin_two pull, wpin_two next,
                        wpin_two charge, double h) {
     wpin_plant *plant = g->plant;
-    const double square = wpin_square_of(w->u, next), size = sqrt(square);
-    const double most = wpin_largest(next);
-    const bool back = wpin_dot(pull, w->u) < 0;
-    w->mean = back ? -size : size;
-    w->largest = back ? -most : most;
-    w->flowed.amps += w->mean * h;
-    w->flowed.sizes += size * h;
-    w->flowed.squares += square * h;
+    const double size = wpin_size_of(charge), most = wpin_largest(next);
+    const double flows = wpin_dot(pull, charge) < 0 ? -size : size;
+    w->mean = flows / h;
+    w->largest = wpin_dot(pull, next) < 0 ? -most : most;
+    w->flowed.amps += flows;
+    w->flowed.sizes += size;
+    w->flowed.squares += wpin_square_of(w->u, next) * h;
     w->drawn += wpin_dot(star->draws, charge);
     if (plant->heats) {
         wpin_short_loses(plant, star, (const wpin_two[]){w->u, next}, charge, h);
@@ -95,6 +96,7 @@ static inline int64_t go_on(const glider *g, way *w, wpin_rotor *r, const wpin_l
                             int64_t dt) {
     wpin_plant *plant = g->plant;
     int through = 0, dry = -1;
+    wpin_rotor_look(r, w->u);
     const wpin_star *star = wpin_star_with(plant, legs, w->u, 0);
     const bool opened = opens(g, star, w->u, r->emf, &through);
     if (opened) {
@@ -109,6 +111,11 @@ static inline int64_t go_on(const glider *g, way *w, wpin_rotor *r, const wpin_l
     const wpin_currents s = all ? led_on(w->u, r, star, true, h, &next, &charge)
                                 : led_on(w->u, r, star, false, h, &next, &charge);
     next = all ? next : wpin_conducted(star, next);
+    const int64_t dips = star->diodes ? wpin_up_to_dip(star, &s, dt) : dt;
+    if (dips < dt) {
+        dt = dips;
+        next = wpin_currents_at(&s, (double)dt * PS);
+    }
     if (wpin_flows_back(star, next)) {
         const wpin_currents kept = s; /* so that it need not be in memory for the usual way */
         dry = wpin_first_dry(star, &kept, &dt);
@@ -121,8 +128,9 @@ static inline int64_t go_on(const glider *g, way *w, wpin_rotor *r, const wpin_l
         return 0;
     }
     add(g, w, star, r->pull, next, charge, h);
-    wpin_rotor_add(r, w->u, s.u1, charge, h, dt);
-    w->u = dry < 0 ? next : wpin_emptied(next, dry, star->count);
+    next -= acting(star, all, wpin_rotor_add(r, w->u, next, charge, h, dt));
+    w->u = dry < 0 ? wpin_conducted(star, next) : wpin_emptied(next, dry, star->count);
+    w->two = !all;
     w->star = dry < 0 ? star : wpin_star_with(plant, legs, w->u, 0);
     return dt;
 }
@@ -141,19 +149,10 @@ static inline bool follow(const glider *g, way *w, wpin_rotor *r, wpin_along *al
         if (part == 0) {
             return false;
         }
-        wpin_along_go(along, part);
+        wpin_along_go(along, part, w->two);
         w->gone += part;
     }
     return false;
-}
-
-/* Ends a course: currents are led to where they would be, had the emf gone by the torque that there
- * was. */
-static inline void end(const glider *g, way *w, wpin_rotor *r) {
-    const wpin_two less = wpin_rotor_end(g->runner, r);
-    const wpin_two led = w->u - acting(w->star, w->star->count == WPIN_PHASES, less);
-    w->u = wpin_flows_back(w->star, led) ? w->u : wpin_conducted(w->star, led);
-    w->courses++;
 }
 
 static inline void arrive(wpin_plant *plant, const way *w, const wpin_rotor *r,
@@ -199,11 +198,11 @@ bool wpin_glide_over(wpin_plant *plant, const wpin_runner *runner, const wpin_st
              .most = plant->sums.most_amps,
              .gone = dt};
     wpin_two next, charge;
-    const wpin_currents s = led_on(w.u, r, star, true, h, &next, &charge);
+    (void)led_on(w.u, r, star, true, h, &next, &charge);
     add(&g, &w, star, r->pull, next, charge, h);
-    wpin_rotor_add(r, w.u, s.u1, charge, h, dt);
-    w.u = next;
-    end(&g, &w, r);
+    w.u = next - wpin_rotor_add(r, w.u, next, charge, h, dt);
+    wpin_rotor_end(r);
+    w.courses++;
     tell(plant, &w, r, at, flowed);
     return true;
 }
@@ -222,11 +221,12 @@ void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *
     wpin_rotor r; /* the rest of it as a course begins */
     r.speed = at->speed;
     r.at = at->shape.at;
-    r.shape = &at->shape;
+    r.kept = &at->shape;
     for (bool goes = true; goes && wpin_rotor_begin(plant, runner, w.u, &r);) {
         goes = follow(&g, &w, &r, along);
         if (w.star != NULL && r.lasts > 0) {
-            end(&g, &w, &r);
+            wpin_rotor_end(&r);
+            w.courses++;
         }
     }
     if (w.star != NULL) { /* it has come further */

@@ -4,19 +4,30 @@
 
 #include "rotor_course.h"
 
-/* A place along steps. */
+/* A place along steps, which may come again and again. */
 typedef struct wpin_along {
-    const wpin_step *step, *end;
-    int64_t left; /* of that step, ps */
-    int64_t gone; /* since the first, ps */
+    const wpin_step *first, *step, *end;
+    int64_t left;     /* of that step, ps */
+    int64_t gone;     /* since the first, ps */
+    int more;         /* times that all of them come again */
+    bool until_quiet; /* not once no more than two leads have conducted all along */
+    bool quiet;       /* that has been so from the first on */
 } wpin_along;
 
-static inline void wpin_along_go(wpin_along *along, int64_t part) {
+static inline void wpin_along_go(wpin_along *along, int64_t part, bool two) {
     along->gone += part;
     along->left -= part;
-    if (along->left == 0 && ++along->step < along->end) {
-        along->left = along->step->dt;
+    along->quiet = along->quiet && two;
+    if (along->left > 0) {
+        return;
     }
+    along->step++;
+    if (along->step == along->end && along->more > 0 && !(along->until_quiet && along->quiet)) {
+        along->more--;
+        along->step = along->first;
+        along->quiet = true;
+    }
+    along->left = along->step < along->end ? along->step->dt : 0;
 }
 
 /* As far as it comes; what flowed is added to `flowed`. It stops before a current is too large,

@@ -197,7 +197,7 @@ bool wpin_brushless_mean(wpin_plant *plant, const wpin_lead_period leads[3], int
     wpin_rotor r;
     r.speed = at.speed;
     r.at = at.shape.at;
-    r.shape = &at.shape;
+    r.kept = &at.shape;
     if (!wpin_rotor_begin(plant, &runner, at.u, &r) || COURSES * r.left < lasts) {
         return false;
     }

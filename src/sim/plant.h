@@ -417,8 +417,9 @@ void wpin_plant_tally(wpin_plant *plant, double seconds, double amps, double end
 static inline double wpin_loop_watts(const wpin_loop *loop, double amps) {
     return loop->drop_ohms * amps * amps + loop->drop_volts * fabs(amps);
 }
-/* A brushless motor along so many steps for as long as nothing happens: for how long, ps. */
-int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count);
+/* A brushless motor along so many steps, so many times, for as long as nothing happens: for how
+ * long, ps. It stops where a leap over the next times may do. */
+int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count, int times);
 /* A lead through a period of PWM: low; high from one moment to another; low. Off between for so
  * long. All in ps. */
 typedef struct wpin_lead_period {

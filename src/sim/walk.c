@@ -72,17 +72,17 @@ static void tally(walk *w, const wpin_short *s, double h) {
     wpin_plant *plant = w->plant;
     const wpin_whereabouts *a = &w->now, *b = &w->next;
     wpin_two charge = wpin_currents_charge(&s->flow, h);
-    double square = wpin_square_of(a->u, b->u), most = wpin_largest(b->u);
-    double size = sqrt(square), mean = s->torque < 0 ? -size : size;
-    see(plant, s->torque < 0 ? -most : most, mean, h);
+    double size = wpin_size_of(charge), most = wpin_largest(b->u);
+    double flows = wpin_dot(s->torque_by, charge) < 0 ? -size : size;
+    see(plant, wpin_dot(s->torque_by, b->u) < 0 ? -most : most, flows / h, h);
     if (plant->heats) {
         wpin_short_loses(plant, w->star, (const wpin_two[]){a->u, b->u}, charge, h);
     }
     plant->rail_amps = wpin_dot(w->star->draws, b->u);
     w->flowed.seconds += h;
-    w->flowed.amps += mean * h;
-    w->flowed.sizes += size * h;
-    w->flowed.squares += square * h;
+    w->flowed.amps += flows;
+    w->flowed.sizes += size;
+    w->flowed.squares += wpin_square_of(a->u, b->u) * h;
     w->flowed.drawn += wpin_dot(w->star->draws, charge) * plant->feed.share;
 }
 
@@ -118,6 +118,7 @@ static int64_t go_on(walk *w, const wpin_leg_state *legs, int64_t dt) {
     dt = wpin_short_enough(rate * ((double)dt * PS), dt);
     double round = w->rounds ? goes_round(w, (double)dt * PS) : 0;
     wpin_short_begin(&w->runner, w->star, &w->now, rate * ((double)dt * PS), &s);
+    dt = w->star->diodes ? wpin_up_to_dip(w->star, &s.flow, dt) : dt;
     look_at(w, &s, (double)dt * PS);
     int dry = -1, through;
     if (wpin_flows_back(w->star, w->next.u)) {
@@ -164,7 +165,7 @@ wpin_runner wpin_runner_of(const wpin_plant *plant) {
                          .held = plant->speed == 0};
 }
 
-int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count) {
+int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count, int times) {
     if (count == 0 || !wpin_goes_simply(plant)) {
         return 0;
     }
@@ -177,7 +178,13 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
     w.now = (wpin_whereabouts){
         {amps[0], amps[2] == 0 ? -amps[0] : amps[1]}, plant->speed, plant->shape};
     w.flowed = (wpin_flowed){0};
-    wpin_along along = {.step = steps, .end = steps + count, .left = steps->dt};
+    wpin_along along = {.first = steps,
+                        .step = steps,
+                        .end = steps + count,
+                        .left = steps->dt,
+                        .more = times - 1,
+                        .until_quiet = wpin_has_flats(plant),
+                        .quiet = true};
     int64_t part = 1;
     while (part > 0 && along.step < along.end) {
         wpin_glide(plant, &w.runner, &w.now, &w.flowed, &along);
@@ -185,7 +192,7 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
         while (part > 0 && along.step < along.end && along.step == step) {
             part = go_on(&w, step->legs, along.left);
             if (part > 0) {
-                wpin_along_go(&along, part);
+                wpin_along_go(&along, part, w.star->count == 2);
             }
         }
     }

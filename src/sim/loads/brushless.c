@@ -336,7 +336,7 @@ static void went_round(wpin_plant *plant, const wpin_circuit *c, const wpin_shap
 
 static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     wpin_step step = {{plant->leg_a, plant->leg_b, plant->leg_c}, dt};
-    int64_t gone = wpin_brushless_walk(plant, &step, 1);
+    int64_t gone = wpin_brushless_walk(plant, &step, 1, 1);
     if (gone > 0) {
         return gone;
     }
