@@ -3,19 +3,19 @@
 
 #define PS 1e-12
 
-/* When the current of a diode is nothing: Newton's steps, kept between here and an end at which it
+/* When the current into a lead is nothing: Newton's steps, kept between here and an end at which it
  * would flow the other way. */
-static double runs_dry(const wpin_currents *s, int x, double end) {
-    double low = 0, high = end, first = wpin_into(s->u, x);
-    double last = wpin_into(wpin_currents_at(s, end), x);
-    double t = first != 0 ? end * first / (first - last) : end / 2;
-    for (int i = 0; i < 40; i++) {
-        double y = wpin_into(wpin_currents_at(s, t), x);
-        double slope = wpin_into(s->u1 + t * (s->u2 + t / 2 * (s->u3 + t / 3 * s->u4)), x);
-        bool before = last < 0 ? y > 0 : y < 0;
+static double runs_dry(const wpin_currents *s, int x, double end, double last) {
+    const double i = wpin_into(s->u, x), i1 = wpin_into(s->u1, x), i2 = wpin_into(s->u2, x);
+    const double i3 = wpin_into(s->u3, x), i4 = wpin_into(s->u4, x);
+    double low = 0, high = end, t = i != 0 ? end * i / (i - last) : end / 2;
+    for (int n = 0; n < 40; n++) {
+        const double y = i + t * (i1 + t * (1.0 / 2) * (i2 + t * (1.0 / 3) * (i3 + t / 4 * i4)));
+        const double slope = i1 + t * (i2 + t * (1.0 / 2) * (i3 + t * (1.0 / 3) * i4));
+        const bool before = last < 0 ? y > 0 : y < 0;
         low = before ? t : low;
         high = before ? high : t;
-        double next = t - y / slope;
+        const double next = t - y / slope;
         if (fabs(next - t) < PS / 4) {
             break;
         }
@@ -38,9 +38,12 @@ int64_t wpin_up_to_dip(const wpin_star *star, const wpin_currents *s, int64_t dt
 int wpin_first_dry(const wpin_star *star, const wpin_currents *s, int64_t *dt) {
     int dry = -1;
     for (int x = 0; x < WPIN_PHASES; x++) {
-        wpin_two last = wpin_currents_at(s, (double)*dt * PS);
-        if (star->way[x] * wpin_into(last, x) < 0) {
-            int64_t part = (int64_t)(runs_dry(s, x, (double)*dt * PS) / PS);
+        if (star->way[x] == 0) {
+            continue;
+        }
+        const double end = (double)*dt * PS, last = wpin_into(wpin_currents_at(s, end), x);
+        if (star->way[x] * last < 0) {
+            int64_t part = (int64_t)(runs_dry(s, x, end, last) / PS);
             *dt = part < 1 ? 1 : part;
             dry = x;
         }

@@ -47,6 +47,12 @@ static inline double wpin_into(wpin_two u, int x) {
     return x < 2 ? u[x] : -u[0] - u[1];
 }
 
+/* Signs of currents into leads a and b, and c, as one number. */
+static inline int wpin_signs_of(wpin_two u) {
+    const double c = -u[0] - u[1];
+    return ((u[0] > 0) - (u[0] < 0)) + 3 * ((u[1] > 0) - (u[1] < 0)) + 9 * ((c > 0) - (c < 0)) + 13;
+}
+
 /* The largest current, without its sign. */
 static inline double wpin_largest(wpin_two u) {
     double a = fabs(u[0]), b = fabs(u[1]), c = fabs(u[0] + u[1]);
@@ -92,14 +98,11 @@ static inline const wpin_star *wpin_star_with(wpin_plant *plant, const wpin_leg_
 
 /* By how much the lead that does not conduct is beyond a diode of its leg, V: 3 to ground, 4 to the
  * supply. Its emf over that of the star point, V. */
-static inline double wpin_beyond(const wpin_plant *plant, const wpin_star *star, wpin_two u,
-                                 double emf, int *digit) {
-    const wpin_feed *feed = &plant->feed;
-    double sag = feed->resistance * feed->share * feed->share * wpin_dot(star->draws, u);
-    double volts = star->lift + wpin_dot(star->middle, u) + emf;
-    double above = volts - (wpin_feed_volts(feed) - sag);
-    *digit = above > -volts ? 4 : 3;
-    return (above > -volts ? above : -volts) - feed->diode_volts;
+static inline double wpin_beyond(const wpin_star *star, wpin_two u, double emf, int *digit) {
+    const double above = star->above + wpin_dot(star->above_by, u) + emf;
+    const double below = star->below - wpin_dot(star->middle, u) - emf;
+    *digit = above > below ? 4 : 3;
+    return above > below ? above : below;
 }
 
 /* Whether a diode would have to let a current through the other way. */

@@ -58,8 +58,8 @@ static bool stays_idle(wpin_plant *plant, const flats *f, const wpin_step *steps
             const wpin_two u = into(f, amps[i]);
             const wpin_star *star = wpin_star_with(plant, steps[s].legs, u, 0);
             int through;
-            if (star->idle != f->idle || wpin_beyond(plant, star, u, emf[0], &through) > -APART ||
-                wpin_beyond(plant, star, u, emf[1], &through) > -APART) {
+            if (star->idle != f->idle || wpin_beyond(star, u, emf[0], &through) > -APART ||
+                wpin_beyond(star, u, emf[1], &through) > -APART) {
                 return false;
             }
         }

@@ -3,6 +3,7 @@
  * does from nothing is known for all periods alike; the way to where the diode runs dry is a short
  * series. */
 #include "plant.h"
+#include "sense_lag.h"
 #include <math.h>
 
 #define PS    1e-12

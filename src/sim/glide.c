@@ -2,51 +2,43 @@
  * and b:
  *     du/dt = M u + F - P emf
  * M, F and P are those of the leads that conduct (star.c). Currents go from step to step, over
- * diodes that open as a leg changes or run dry; the rotor in courses of several steps. */
-#include "glide.h"
+ * diodes that open as a leg changes or run dry, and over several at once where all of them are
+ * known; the rotor in courses of some periods. */
 #include "delta.h"
-#include "rotor_course.h"
+#include "glide_way.h"
 
 #define PS 1e-12
 /* The share of a time constant, and of a radian, that a period goes over at once by its means: four
  * terms leave out 3e-6. */
 #define MEAN_SHARE_MOST 0.2
+/* Of the time of a filter, a span that it takes as one: what is left out is 2e-5. A piece may go on
+ * beyond that by half. */
+#define SPAN_OF_FILTER 0.1
 
-/* What stays the same. */
-typedef struct glider {
-    wpin_plant *plant;
-    const wpin_runner *runner;
-    double idle_volts; /* of a lead that does not conduct, for its emf in A/s */
-} glider;
-
-/* Where it has come to. */
-typedef struct way {
-    wpin_two u;
-    const wpin_star *star; /* after the piece before */
-    bool two;              /* of its leads conducted */
-    double mean, largest; /* current in it; of the leads as it ended: with the sign of the torque */
-    wpin_flowed flowed;
-    double drawn;       /* out of the supply, As */
-    double least, most; /* current */
-    int64_t gone;       /* ps */
-    int courses;
-} way;
+/* A piece as it goes. */
+typedef struct piece {
+    const wpin_star *star;
+    const wpin_pass *pass; /* it is of several steps; or NULL */
+    wpin_two next, charge;
+    int dry; /* the lead whose diode has run dry then; -1: none */
+    int64_t dt;
+    double h;
+} piece;
 
 /* What of an emf acts: with all leads the whole of it. */
 static inline wpin_two acting(const wpin_star *star, bool all, wpin_two emf) {
     return all ? emf : star->emf_by_a * emf[0] + star->emf_by_b * emf[1];
 }
 
-static inline bool opens(const glider *g, const wpin_star *star, wpin_two u, wpin_two emf,
+static inline bool opens(const wpin_glider *g, const wpin_star *star, wpin_two u, wpin_two emf,
                          int *digit) {
     return star->count == 2 &&
-           wpin_beyond(g->plant, star, u, g->idle_volts * wpin_into(emf, star->idle), digit) >
-               WPIN_OPENS_BY;
+           wpin_beyond(star, u, g->idle_volts * wpin_into(emf, star->idle), digit) > WPIN_OPENS_BY;
 }
 
 /* From here on, with as many terms as a share asks for: to the end of h seconds, and the charge of
  * them. */
-static inline wpin_currents led_on(wpin_two u, wpin_rotor *r, const wpin_star *star, bool all,
+static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_star *star, bool all,
                                    double h, wpin_two *next, wpin_two *charge) {
     const double share = (star->fading + r->bends) * h, half = h * (1.0 / 2), third = h * (1.0 / 3);
     wpin_currents s = {.u = u};
@@ -54,7 +46,6 @@ static inline wpin_currents led_on(wpin_two u, wpin_rotor *r, const wpin_star *s
     s.u1 = wpin_by_itself(star, s.u) + star->force - acting(star, all, r->emf);
     s.u2 = wpin_by_itself(star, s.u1) - acting(star, all, r->emf1);
     if (share > WPIN_SHARE_OF_TWO) {
-        wpin_rotor_bend(r, s.u, s.u1);
         s.u3 = wpin_by_itself(star, s.u2) - acting(star, all, r->emf2);
         then = third * s.u3;
         flows = h * (1.0 / 4) * s.u3;
@@ -69,104 +60,222 @@ static inline wpin_currents led_on(wpin_two u, wpin_rotor *r, const wpin_star *s
     return s;
 }
 
-/* What a piece of h seconds adds up to. */
-static inline void add(const glider *g, way *w, const wpin_star *star, wpin_two pull, wpin_two next,
-                       wpin_two charge, double h) {
-    wpin_plant *plant = g->plant;
-    const double size = wpin_size_of(charge), most = wpin_largest(next);
-    const double flows = wpin_dot(pull, charge) < 0 ? -size : size;
-    w->mean = flows / h;
-    w->largest = wpin_dot(pull, next) < 0 ? -most : most;
-    w->flowed.amps += flows;
-    w->flowed.sizes += size;
-    w->flowed.squares += wpin_square_of(w->u, next) * h;
-    w->drawn += wpin_dot(star->draws, charge);
-    if (plant->heats) {
-        wpin_short_loses(plant, star, (const wpin_two[]){w->u, next}, charge, h);
+/* In one step, up to where a diode runs dry. */
+static inline void go_within(const wpin_rotor *r, wpin_two u, bool all, int64_t dt, piece *p) {
+    const wpin_star *star = p->star;
+    p->dt = wpin_short_enough((star->fading + r->bends) * ((double)dt * PS), dt);
+    p->h = (double)p->dt * PS;
+    const wpin_currents s = led_on(u, r, star, all, p->h, &p->next, &p->charge);
+    p->next = all ? p->next : wpin_conducted(star, p->next);
+    if (!star->diodes) {
+        return;
     }
-    w->least = w->largest < w->least ? w->largest : w->least;
-    w->most = w->largest > w->most ? w->largest : w->most;
-    if (plant->feed.sense_filter > 0) {
-        wpin_plant_sense(plant, 2 * w->mean - w->largest, w->largest, h);
+    const wpin_currents kept = s; /* so that it need not be in memory for the usual way */
+    const int64_t dips = wpin_up_to_dip(star, &kept, p->dt);
+    if (dips < p->dt || wpin_flows_back(star, p->next)) {
+        p->dt = dips;
+        p->dry = wpin_first_dry(star, &kept, &p->dt);
+        p->h = (double)p->dt * PS;
+        p->next = wpin_conducted(star, wpin_currents_at(&s, p->h));
+        p->charge = wpin_currents_charge(&s, p->h);
     }
 }
 
-/* A piece of up to dt ps; 0: something happens in it. */
-static inline int64_t go_on(const glider *g, way *w, wpin_rotor *r, const wpin_leg_state *legs,
-                            int64_t dt) {
-    wpin_plant *plant = g->plant;
-    int through = 0, dry = -1;
+/* Whether no current of a diode would come to nothing, did it go on as it begins in h seconds. */
+static inline bool flows_on(const wpin_star *star, wpin_two emf, wpin_two u, double h) {
+    return !star->diodes ||
+           !wpin_flows_back(star, u + h * (wpin_by_itself(star, u) + star->force - emf));
+}
+
+/* All leads over several steps, where they are known and every current keeps its sign; false: it
+ * does not. */
+static inline bool go_over(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
+                           const wpin_along *along, int signs, piece *p) {
+    wpin_known *k = &w->known[along->step - along->first];
+    if (k->pass == NULL || k->pass->number != k->number || k->pass->first != p->star ||
+        k->pass->signs != signs) {
+        k->pass = wpin_pass_find(g->plant, p->star, signs, along->step, along->end);
+        k->number = k->pass->number;
+    }
+    const wpin_pass *pass = k->pass;
+    if (pass->count == 1) {
+        return false;
+    }
+    if (pass->dt > r->left) {
+        w->tired = r->lasts + r->since > 0;
+        return false;
+    }
+    p->next = wpin_pass_value(&pass->end, w->u, g->volts, r);
+    if (wpin_signs_of(p->next) != signs || !flows_on(pass->star[0], r->emf, w->u, pass->seconds) ||
+        !flows_on(pass->star[1], r->emf, w->u, pass->seconds)) {
+        return false;
+    }
+    p->charge = wpin_pass_value(&pass->charge, w->u, g->volts, r);
+    p->dt = pass->dt;
+    p->h = pass->seconds;
+    p->pass = pass;
+    return true;
+}
+
+/* ---- what it adds up to ---- */
+
+static inline void add(const wpin_glider *g, wpin_way *w, const wpin_rotor *r, const piece *p) {
+    const double most = wpin_largest(p->next), size = wpin_size_of(p->charge);
+    if (g->plant->heats) {
+        w->flowed.squares += wpin_square_of(w->u, p->next) * p->h;
+        wpin_short_loses(g->plant, p->star, (const wpin_two[]){w->u, p->next}, p->charge, p->h);
+    }
+    wpin_way_adds(g, w, wpin_dot(r->pull, p->next) < 0 ? -most : most,
+                  wpin_dot(r->pull, p->charge) < 0 ? -size : size,
+                  wpin_dot(p->star->draws, p->charge), p->h);
+}
+
+/* Whether a diode would have run dry before the last step of a pass, back from where it leads. */
+static inline bool dried_before(const wpin_pass *pass, wpin_two emf, wpin_two u) {
+    const double h = (double)pass->steps[pass->count - 1].dt * PS;
+    return !flows_on(pass->star[pass->count - 1], emf, u, -h);
+}
+
+/* To where a piece leads; false: something happens in it. */
+static inline bool take(const wpin_glider *g, wpin_way *w, wpin_rotor *r, bool all,
+                        const piece *p) {
+    const wpin_two emf = wpin_rotor_emf(r, p->h);
+    int through;
+    if (wpin_largest(p->next) > g->plant->over_limit ||
+        (all ? p->pass != NULL && dried_before(p->pass, emf, p->next)
+             : opens(g, p->star, p->next, emf, &through))) {
+        return false;
+    }
+    add(g, w, r, p);
+    wpin_rotor_add(r, p->charge, wpin_moment_of(w->u, p->next, p->charge, p->h), p->h, p->dt);
+    w->u = p->dry < 0 ? p->next : wpin_emptied(p->next, p->dry, p->star->count);
+    return true;
+}
+
+/* The circuit of a step with the currents there are, and their signs; whether the third lead comes
+ * to conduct in it. */
+static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
+                                       const wpin_along *along, int *signs, bool *opened) {
+    const wpin_leg_state *legs = along->step->legs;
+    wpin_known none, *k = along->again ? &w->known[along->step - along->first] : &none;
+    *signs = along->again ? wpin_signs_of(w->u) : 0;
+    if (!along->again || k->signs != *signs) {
+        *k = (wpin_known){.signs = *signs, .star = wpin_star_with(g->plant, legs, w->u, 0)};
+    }
+    int through;
+    *opened = opens(g, k->star, w->u, r->emf, &through);
+    if (!*opened) {
+        return k->star;
+    }
+    const wpin_star **other = &k->opened[through - 3];
+    *other = *other == NULL ? wpin_star_with(g->plant, legs, w->u, through) : *other;
+    const int lead = k->star->idle, place = lead == 0 ? 1 : lead == 1 ? 3 : 9;
+    *signs += through == 3 ? place : -place;
+    return *other;
+}
+
+/* Whether steps from here on may be one pass. */
+static inline bool may_pass(const wpin_glider *g, const wpin_along *along, const wpin_star *star) {
+    return along->again && along->left == along->step->dt && star->draws[0] == 0 &&
+           star->draws[1] == 0 && !g->plant->heats;
+}
+
+/* A piece of up to dt ps of the step, or of several; false: something happens in it. */
+static inline bool go_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_along *along,
+                         int64_t dt) {
+    int signs;
+    bool opened;
+    piece p = {.star = circuit(g, w, r, along, &signs, &opened), .dry = -1};
+    const bool all = p.star->count == WPIN_PHASES;
+    if (p.star->count < 2) {
+        return false;
+    }
+    if (!all && !g->plant->heats && wpin_glide_pair(g, w, r, p.star, along)) {
+        return true;
+    }
+    if (all && may_pass(g, along, p.star)) {
+        if (go_over(g, w, r, along, signs, &p) && take(g, w, r, true, &p)) {
+            w->star = p.star;
+            wpin_along_go(along, p.dt, false);
+            return true;
+        }
+        p.pass = NULL;
+        if (w->tired) {
+            return false;
+        }
+    }
+    all ? go_within(r, w->u, true, dt, &p) : go_within(r, w->u, false, dt, &p);
+    if ((p.dry >= 0 && opened && p.dt < WPIN_DRY_LEAST) || !take(g, w, r, all, &p)) {
+        return false;
+    }
+    w->star = p.dry < 0 ? p.star : wpin_star_with(g->plant, along->step->legs, w->u, 0);
+    wpin_along_go(along, p.dt, !all);
+    return true;
+}
+
+/* ---- on its way ---- */
+
+/* What a slow filter makes of a span: of what flowed, by how early it did. */
+static inline void sense(wpin_plant *plant, const wpin_way *w, const wpin_rotor *r) {
+    const double per = 1 / plant->feed.sense_filter, x = r->since * per;
+    const double square = wpin_dot(r->charge, r->charge);
+    const double late = per * wpin_dot(r->charge, r->moment);
+    const double early = square > 0 ? x - late / square : 0;
+    const double goes = x * (1 - x * (1.0 / 2) * (1 - x * (1.0 / 3) * (1 - x * (1.0 / 4))));
+    const double counts = 1 - early + (early * early + x * x * (1.0 / 12)) * (1.0 / 2);
+    plant->sense_amps += per * counts * (w->flowed.amps - w->before) - goes * plant->sense_amps;
+}
+
+/* Ends a span, and begins another: currents are led to where they would be, had the emf gone by the
+ * torque that there was. */
+static inline void come_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r) {
+    if (g->slow_filter) {
+        sense(g->plant, w, r);
+        w->before = w->flowed.amps;
+    }
+    const wpin_two less = acting(w->star, w->star->count == WPIN_PHASES, wpin_rotor_come_on(r));
+    const wpin_two did = (r->since * (1.0 / 4)) * less;
+    const wpin_two led = w->u - less - wpin_by_itself(w->star, did);
+    wpin_rotor_less(r, did);
+    w->u = wpin_flows_back(w->star, led) ? w->u : wpin_conducted(w->star, led);
     wpin_rotor_look(r, w->u);
-    const wpin_star *star = wpin_star_with(plant, legs, w->u, 0);
-    const bool opened = opens(g, star, w->u, r->emf, &through);
-    if (opened) {
-        star = wpin_star_with(plant, legs, w->u, through);
-    } else if (star->count < 2) {
-        return 0;
-    }
-    dt = wpin_short_enough((star->fading + r->bends) * ((double)dt * PS), dt);
-    double h = (double)dt * PS;
-    const bool all = star->count == WPIN_PHASES;
-    wpin_two next, charge;
-    const wpin_currents s = all ? led_on(w->u, r, star, true, h, &next, &charge)
-                                : led_on(w->u, r, star, false, h, &next, &charge);
-    next = all ? next : wpin_conducted(star, next);
-    const int64_t dips = star->diodes ? wpin_up_to_dip(star, &s, dt) : dt;
-    if (dips < dt) {
-        dt = dips;
-        next = wpin_currents_at(&s, (double)dt * PS);
-    }
-    if (wpin_flows_back(star, next)) {
-        const wpin_currents kept = s; /* so that it need not be in memory for the usual way */
-        dry = wpin_first_dry(star, &kept, &dt);
-        h = (double)dt * PS;
-        next = wpin_conducted(star, wpin_currents_at(&s, h));
-        charge = wpin_currents_charge(&s, h);
-    }
-    if (wpin_largest(next) > plant->over_limit || (dry >= 0 && opened && dt < WPIN_DRY_LEAST) ||
-        (!all && opens(g, star, next, wpin_rotor_emf(r, h), &through))) {
-        return 0;
-    }
-    add(g, w, star, r->pull, next, charge, h);
-    next -= acting(star, all, wpin_rotor_add(r, w->u, next, charge, h, dt));
-    w->u = dry < 0 ? wpin_conducted(star, next) : wpin_emptied(next, dry, star->count);
-    w->two = !all;
-    w->star = dry < 0 ? star : wpin_star_with(plant, legs, w->u, 0);
-    return dt;
 }
 
 /* Within a course; false: what comes next is not for it. */
-static inline bool follow(const glider *g, way *w, wpin_rotor *r, wpin_along *along) {
+static inline bool follow(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_along *along) {
+    w->tired = false;
     while (along->step < along->end) {
         int64_t part = along->left;
         if (part > r->left) {
-            if (r->lasts > 0) {
+            if (r->lasts + r->since > 0) {
                 return true; /* in another course */
             }
             part = r->left; /* too long for any */
         }
-        part = part > 0 ? go_on(g, w, r, along->step->legs, part) : 0;
-        if (part == 0) {
-            return false;
+        if (part == 0 || !go_on(g, w, r, along, part)) {
+            return w->tired;
         }
-        wpin_along_go(along, part, w->two);
-        w->gone += part;
+        if (r->since > r->span) {
+            come_on(g, w, r);
+        }
     }
     return false;
 }
 
-static inline void arrive(wpin_plant *plant, const way *w, const wpin_rotor *r,
+static inline void arrive(wpin_plant *plant, const wpin_way *w, const wpin_rotor *r,
                           wpin_whereabouts *at) {
     wpin_shape *shape = &at->shape;
     plant->rail_amps = wpin_dot(w->star->draws, w->u);
     plant->sums.least_amps = w->least;
     plant->sums.most_amps = w->most;
-    plant->amps = w->largest;
+    const double most = wpin_largest(w->u);
+    plant->amps = wpin_dot(r->pull, w->u) < 0 ? -most : most;
     if (plant->feed.sense_filter <= 0) {
-        plant->sense_amps = w->largest;
+        plant->sense_amps = plant->amps;
     }
     at->u = w->u;
     at->speed = r->speed;
+    plant->rate = r->rate;
     shape->at = r->at;
     shape->turned_on += w->courses;
     if (plant->motor.sinusoidal) {
@@ -176,34 +285,42 @@ static inline void arrive(wpin_plant *plant, const way *w, const wpin_rotor *r,
     }
 }
 
-static inline void tell(wpin_plant *plant, way *w, const wpin_rotor *r, wpin_whereabouts *at,
-                        wpin_flowed *flowed) {
-    w->flowed.seconds += (double)w->gone * PS;
+static inline void tell(wpin_plant *plant, wpin_way *w, const wpin_rotor *r, int64_t dt,
+                        wpin_whereabouts *at, wpin_flowed *flowed) {
+    w->flowed.seconds += (double)dt * PS;
     w->flowed.drawn += w->drawn * plant->feed.share;
     *flowed = w->flowed;
     arrive(plant, w, r, at);
 }
 
-bool wpin_glide_over(wpin_plant *plant, const wpin_runner *runner, const wpin_star *star,
-                     wpin_rotor *r, wpin_whereabouts *at, wpin_flowed *flowed, int64_t dt) {
+static inline wpin_glider glider_of(wpin_plant *plant) {
+    return (wpin_glider){.plant = plant,
+                         .volts = wpin_feed_volts(&plant->feed),
+                         .idle_volts = 1.5 * plant->motor.inductance / 2};
+}
+
+bool wpin_glide_over(wpin_plant *plant, const wpin_star *star, wpin_rotor *r, wpin_whereabouts *at,
+                     wpin_flowed *flowed, int64_t dt) {
     const double h = (double)dt * PS;
     if ((star->fading + r->bends) * h > MEAN_SHARE_MOST) {
         return false;
     }
-    const glider g = {.plant = plant, .runner = runner};
-    way w = {.u = at->u,
-             .star = star,
-             .flowed = *flowed,
-             .least = plant->sums.least_amps,
-             .most = plant->sums.most_amps,
-             .gone = dt};
-    wpin_two next, charge;
-    (void)led_on(w.u, r, star, true, h, &next, &charge);
-    add(&g, &w, star, r->pull, next, charge, h);
-    w.u = next - wpin_rotor_add(r, w.u, next, charge, h, dt);
+    const wpin_glider g = glider_of(plant); /* to a fast filter, as one piece */
+    wpin_way w = {.u = at->u,
+                  .star = star,
+                  .before = flowed->amps,
+                  .flowed = *flowed,
+                  .least = plant->sums.least_amps,
+                  .most = plant->sums.most_amps};
+    piece p = {.star = star, .dt = dt, .h = h};
+    (void)led_on(w.u, r, star, true, h, &p.next, &p.charge);
+    add(&g, &w, r, &p);
+    wpin_rotor_add(r, p.charge, wpin_moment_of(w.u, p.next, p.charge, h), h, dt);
+    w.u = p.next;
+    come_on(&g, &w, r);
     wpin_rotor_end(r);
     w.courses++;
-    tell(plant, &w, r, at, flowed);
+    tell(plant, &w, r, dt, at, flowed);
     return true;
 }
 
@@ -212,24 +329,35 @@ void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *
     if (wpin_goes_round(plant) || runner->held || at->speed == 0) {
         return;
     }
-    const glider g = {
-        .plant = plant, .runner = runner, .idle_volts = 1.5 * plant->motor.inductance / 2};
-    way w = {.u = at->u,
-             .flowed = *flowed,
-             .least = plant->sums.least_amps,
-             .most = plant->sums.most_amps};
+    const int64_t gone = along->gone;
+    wpin_known known[WPIN_STEPS_KNOWN]; /* the rest where a circuit is known */
+    for (int k = 0; k < WPIN_STEPS_KNOWN; k++) {
+        known[k].signs = 0;
+    }
+    wpin_way w = {.u = at->u,
+                  .known = known,
+                  .before = flowed->amps,
+                  .flowed = *flowed,
+                  .least = plant->sums.least_amps,
+                  .most = plant->sums.most_amps};
     wpin_rotor r; /* the rest of it as a course begins */
     r.speed = at->speed;
+    r.rate = plant->rate;
     r.at = at->shape.at;
     r.kept = &at->shape;
+    wpin_glider g = glider_of(plant);
     for (bool goes = true; goes && wpin_rotor_begin(plant, runner, w.u, &r);) {
+        g.slow_filter = r.span < SPAN_OF_FILTER * plant->feed.sense_filter;
         goes = follow(&g, &w, &r, along);
-        if (w.star != NULL && r.lasts > 0) {
+        if (r.since > 0) {
+            come_on(&g, &w, &r);
+        }
+        if (r.lasts > 0) {
             wpin_rotor_end(&r);
             w.courses++;
         }
     }
     if (w.star != NULL) { /* it has come further */
-        tell(plant, &w, &r, at, flowed);
+        tell(plant, &w, &r, along->gone - gone, at, flowed);
     }
 }

@@ -196,6 +196,7 @@ bool wpin_brushless_mean(wpin_plant *plant, const wpin_lead_period leads[3], int
         {plant->phase_amps[0], plant->phase_amps[1]}, plant->speed, plant->shape};
     wpin_rotor r;
     r.speed = at.speed;
+    r.rate = plant->rate;
     r.at = at.shape.at;
     r.kept = &at.shape;
     if (!wpin_rotor_begin(plant, &runner, at.u, &r) || COURSES * r.left < lasts) {
@@ -208,8 +209,7 @@ bool wpin_brushless_mean(wpin_plant *plant, const wpin_lead_period leads[3], int
     wpin_star star; /* of which only some is asked for */
     wpin_flowed flowed = {0};
     const double most = look(&m, plant, &r, at.u, &star);
-    if (most > plant->over_limit ||
-        !wpin_glide_over(plant, &runner, &star, &r, &at, &flowed, lasts)) {
+    if (most > plant->over_limit || !wpin_glide_over(plant, &star, &r, &at, &flowed, lasts)) {
         return false;
     }
     wpin_walk_arrive(plant, &at, &flowed);

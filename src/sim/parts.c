@@ -1,6 +1,6 @@
 /* Adds parts to a board: supplies, drivers, and what is connected to them. */
 #include "board.h"
-#include "phases.h"
+#include "pass.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -163,7 +163,8 @@ static const wpin_plant *like(const wpin_sim *sim, const wpin_plant *plant) {
 static bool make_room(const wpin_sim *sim, wpin_plant *plant) {
     if (plant->kind == WPIN_PLANT_BRUSHLESS) {
         plant->stars = calloc(WPIN_STARS, sizeof *plant->stars);
-        if (plant->stars == NULL) {
+        plant->passes = calloc(WPIN_PASSES, sizeof *plant->passes);
+        if (plant->stars == NULL || plant->passes == NULL) {
             return false;
         }
     }

@@ -1,5 +1,6 @@
 /* A period of PWM, made of its segments: each is one circuit for some time. */
 #include "plant.h"
+#include "sense_lag.h"
 
 #include <math.h>
 #include <string.h>

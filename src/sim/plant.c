@@ -4,6 +4,7 @@
  * linear until a diode stops, the shaft stops, or the shaft breaks loose: the piece is then cut
  * there. See any text on DC machines, e.g. Fitzgerald, "Electric Machinery", ch. 7. */
 #include "plant.h"
+#include "sense_lag.h"
 #include <math.h>
 
 #define PS 1e-12
@@ -36,6 +37,8 @@ void wpin_plant_prepare(wpin_plant *plant) {
     plant->swings = sqrt(1.5 * plant->lead_constant * plant->lead_rate / plant->inertia);
     plant->shape = (wpin_shape){.at = NAN, .begin = NAN, .delta = m->delta};
     plant->version++; /* what was worked out before holds no more */
+    plant->built++;
+    plant->rate = NAN;
     wpin_plant_number_constants(plant);
 }
 
@@ -45,11 +48,6 @@ void wpin_plant_fed(wpin_plant *plant) {
 
 static double lags(const wpin_lag *lag, double is, double begin, double end) {
     return lag->keep * is + lag->begin * begin + lag->end * end;
-}
-
-void wpin_plant_sense(wpin_plant *plant, double begin, double end, double seconds) {
-    wpin_lag lag = wpin_plant_lag(plant, seconds);
-    plant->sense_amps = lags(&lag, plant->sense_amps, begin, end);
 }
 
 static state after(const wpin_plant *plant, const wpin_cached *c) {

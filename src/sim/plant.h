@@ -99,19 +99,36 @@ typedef struct wpin_gap {
 /* Of leads a and b; what goes in there comes out at c. */
 typedef double wpin_two __attribute__((vector_size(16)));
 
+/* Where two leads conduct, one current goes round: out of what it is in it changes by itself, by
+ * the supply and by the emf of leads a and b. What it draws; what it adds to the third lead's volts
+ * beyond its upper diode, and to the star point's; all for each ampere. */
+typedef struct wpin_pair {
+    double by_itself, force; /* A/s */
+    wpin_two emf, way;       /* way: into leads a and b */
+    double draws, above, middle;
+    int signs; /* of its leads, as wpin_signs_of has them */
+} wpin_pair;
+
 /* Three leads in a star, as far as that does not depend on where the motor is: what each is tied to
  * and how the currents into leads a and b change by themselves. */
 typedef struct wpin_star {
-    wpin_two by_a, by_b, force;  /* A/s of the two: for each ampere of a and of b; by the supply */
+    wpin_two by_a, by_b,
+        force;         /* A/s of the two: for each ampere of a and of b; by the supply... */
+    wpin_two by_volts; /* ...for each of its volts; the rest is what diodes take */
     wpin_two emf_by_a, emf_by_b; /* of an emf that adds up to nothing over all leads, what acts */
     wpin_two per_lead; /* of each lead that conducts: its emf's constant by its inductance */
     wpin_two draws;    /* share of each in what the supply gives */
     wpin_two middle;   /* volts of the star point for each ampere of them... */
     double lift;       /* ...and by the supply */
-    double share[3];   /* of each lead in the star point's volts */
-    double way[3];     /* a diode allows this sign only; 0: both */
-    double constant;   /* of the emf of one lead, Vs/rad */
-    double fading;     /* how fast currents change by themselves, 1/s */
+    wpin_two above_by; /* of a lead that does not conduct, volts beyond its upper diode: for each
+                          ampere of them... */
+    double above;      /* ...and by the supply */
+    double below;      /* beyond its lower one, without its emf and the star point's amperes */
+    wpin_pair pair;
+    double share[3]; /* of each lead in the star point's volts */
+    double way[3];   /* a diode allows this sign only; 0: both */
+    double constant; /* of the emf of one lead, Vs/rad */
+    double fading;   /* how fast currents change by themselves, 1/s */
     wpin_tie tie[3];
     unsigned version; /* of the feed it was made for; 0: never */
     int count;        /* of the leads that conduct */
@@ -262,7 +279,9 @@ typedef struct wpin_plant {
     double lead_constant; /* brushless: emf of one lead, Vs/rad... */
     double lead_rate;     /* ...by its inductance */
     double swings;        /* currents against the rotor, 1/s */
-    unsigned version;     /* of what it is made of and of the feed; counts their changes */
+    double rate;          /* brushless: what its speed gained of late, rad/s2; NAN: not known */
+    unsigned version;     /* of what it is made of and of the feed; counts their changes... */
+    unsigned built;       /* ...and those of what it is made of */
     int64_t piece_max;    /* longest piece, ps */
     int64_t timer_step;   /* its duties are whole numbers of these, ps; 0: not known */
     wpin_feed feed;
@@ -297,7 +316,9 @@ typedef struct wpin_plant {
     wpin_constants constants; /* that it is now... */
     unsigned constants_number;
     wpin_gap gap;
-    wpin_star *stars; /* brushless: WPIN_STARS of them */
+    wpin_star *stars;         /* brushless: WPIN_STARS of them... */
+    struct wpin_pass *passes; /* ...and WPIN_PASSES, of what they do: pass.h */
+    unsigned passes_made;
     wpin_shape shape;
 } wpin_plant;
 
@@ -393,9 +414,6 @@ wpin_piece wpin_plant_piece(const wpin_plant *plant, int number);
  * -1 times. */
 const wpin_piece *wpin_plant_find_piece(wpin_plant *plant, int64_t dt);
 int wpin_plant_rail(const wpin_plant *plant);
-/* What its sense filter does in so many seconds; and a current that goes evenly through it. */
-wpin_lag wpin_plant_lag(const wpin_plant *plant, double seconds);
-void wpin_plant_sense(wpin_plant *plant, double begin, double end, double seconds);
 /* The loop of a winding for a current of this sign between two legs. */
 wpin_loop wpin_plant_loop(const wpin_plant *plant, wpin_leg_state one, wpin_leg_state other,
                           int way);

@@ -6,7 +6,7 @@
 #define ROOT 0.86602540378443864676 /* of 3, halved */
 /* Of a radian, in one course: what its terms leave out of the emf is then 2e-8. And of the swing of
  * the currents against the rotor. */
-#define COURSE_MOST 0.15
+#define COURSE_MOST 0.4
 #define SWING_MOST  0.05
 /* How often what may change its speed in a course must fit the speed that there is. */
 #define WELL_TURNS 20
@@ -14,6 +14,9 @@
 #define NEAR 50e-6
 /* A shorter course is not worth it, s. */
 #define COURSE_LEAST 2e-6
+/* How long a span may be, s; and of the swing of the currents against the rotor. */
+#define SPAN_MOST  90e-6
+#define SPAN_SWING 0.004
 /* So near before a corner of flat tops it is past it, electrical rad. */
 #define AT_CORNER 1e-6
 
@@ -78,6 +81,7 @@ bool wpin_rotor_begin(const wpin_plant *plant, const wpin_runner *runner, wpin_t
     r->bends = fabs(runner->poles * r->speed * runner->bend);
     r->pulls = plant->lead_constant / plant->lead_rate;
     r->turned = r->lasts = 0;
+    r->span = fmin(SPAN_MOST, SPAN_SWING / plant->swings);
     wpin_rotor_look(r, u);
     const double most = lasts_for(r, left, plant->swings);
     r->left = (int64_t)(most * 1e12);
@@ -86,11 +90,10 @@ bool wpin_rotor_begin(const wpin_plant *plant, const wpin_runner *runner, wpin_t
 
 /* A fraction of a radian on. */
 static void turn_on(wpin_shape *shape, double x) {
-    double q = x * x, sine = x * (1 - q * (1.0 / 6 - q * (1.0 / 120)));
-    double cosine = 1 - q * (1.0 / 2 - q * (1.0 / 24 - q * (1.0 / 720)));
-    double s = shape->sine;
-    shape->sine = s * cosine + shape->cosine * sine;
-    shape->cosine = shape->cosine * cosine - s * sine;
+    double sine, cosine, was = shape->sine;
+    wpin_turned(x, -1, &sine, &cosine);
+    shape->sine = was * cosine + shape->cosine * sine;
+    shape->cosine = shape->cosine * cosine - was * sine;
 }
 
 void wpin_rotor_end(wpin_rotor *r) {

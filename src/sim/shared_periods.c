@@ -95,5 +95,6 @@ void wpin_plant_free(wpin_plant *plant) {
         free(plant->solved);
     }
     free(plant->stars);
+    free(plant->passes);
     free(plant);
 }

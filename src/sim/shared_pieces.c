@@ -1,6 +1,7 @@
 /* Pieces of motors that are alike: what is solved of one circuit over one stretch of time is kept
  * once for all of them, by what it depends on. */
 #include "plant.h"
+#include "sense_lag.h"
 
 #define PS 1e-12
 

@@ -4,6 +4,7 @@
 #include "walk.h"
 #include "delta.h"
 #include "glide.h"
+#include "sense_lag.h"
 #include <math.h>
 
 #define PS 1e-12
@@ -25,7 +26,7 @@ static bool opens(const walk *w, const wpin_whereabouts *at, int *digit) {
     const double *f = at->shape.f, *share = star->share;
     double f_star = share[0] * f[0] + share[1] * f[1] + share[2] * f[2];
     double emf = star->constant * at->speed * (f[star->idle] - f_star);
-    return wpin_beyond(w->plant, star, at->u, emf, digit) > WPIN_OPENS_BY;
+    return wpin_beyond(star, at->u, emf, digit) > WPIN_OPENS_BY;
 }
 
 /* False: less than two leads conduct. */
@@ -183,6 +184,7 @@ int64_t wpin_brushless_walk(wpin_plant *plant, const wpin_step *steps, int count
                         .end = steps + count,
                         .left = steps->dt,
                         .more = times - 1,
+                        .again = times > 1 && count <= WPIN_STEPS_KNOWN,
                         .until_quiet = wpin_has_flats(plant),
                         .quiet = true};
     int64_t part = 1;

@@ -1,0 +1,61 @@
+/* What a brushless motor's way along its steps comes to, piece by piece. */
+#ifndef WPIN_SIM_GLIDE_WAY_H
+#define WPIN_SIM_GLIDE_WAY_H
+
+#include "glide.h"
+#include "pass.h"
+#include "sense_lag.h"
+
+/* What stays the same. */
+typedef struct wpin_glider {
+    wpin_plant *plant;
+    double volts;      /* of the supply */
+    double idle_volts; /* of a lead that does not conduct, for its emf in A/s */
+    bool slow_filter;  /* behind the current sense: a span is short beside it */
+} wpin_glider;
+
+/* Of a step: its circuit for such signs, and with the third lead on a diode to ground or to the
+ * supply; what it does with those after it, and that one's number, as long as it is it. */
+typedef struct wpin_known {
+    int signs;
+    const wpin_star *star, *opened[2];
+    const wpin_pass *pass;
+    unsigned number;
+} wpin_known;
+
+/* Where it has come to. */
+typedef struct wpin_way {
+    wpin_two u;
+    const wpin_star *star; /* after the piece before */
+    bool tired;            /* what comes next does not fit into the course */
+    double largest;        /* current of the leads as it ended: with the sign of the torque */
+    wpin_flowed flowed;
+    double drawn;       /* out of the supply, As */
+    double least, most; /* current */
+    int courses;
+    double before;     /* what had flowed as the span began */
+    wpin_known *known; /* of each step */
+} wpin_way;
+
+/* A current and what flowed of it in h seconds, each with the sign of its torque: the leads as one;
+ * out of the supply. */
+static inline void wpin_way_adds(const wpin_glider *g, wpin_way *w, double amps, double flows,
+                                 double drawn, double h) {
+    wpin_plant *plant = g->plant;
+    w->largest = amps;
+    w->least = amps < w->least ? amps : w->least;
+    w->most = amps > w->most ? amps : w->most;
+    w->flowed.amps += flows;
+    w->flowed.sizes += fabs(flows);
+    w->drawn += drawn;
+    if (!g->slow_filter) {
+        wpin_plant_sense(plant, 2 * flows / h - amps, amps, h);
+    }
+}
+
+/* Steps from here on in which two leads conduct, as in the star: as far as a span goes, and nothing
+ * happens in a step; false: nowhere. */
+bool wpin_glide_pair(const wpin_glider *g, wpin_way *w, wpin_rotor *r, const wpin_star *star,
+                     wpin_along *along);
+
+#endif
