@@ -50,18 +50,19 @@ static wpin_two into(const flats *f, double amps) {
 }
 
 /* Whether the third lead stays between its diodes: what is asked is straight in current and emf, so
- * that it holds if it does at their ends. */
+ * that it holds if it does at their ends. A current of one sign. */
 static bool stays_idle(wpin_plant *plant, const flats *f, const wpin_step *steps, int count,
                        const double amps[2], const double emf[2]) {
+    const wpin_two one = into(f, amps[0]), other = into(f, amps[1]);
+    const int lead = f->idle == 0; /* the first of the two */
     for (int s = 0; s < count; s++) {
-        for (int i = 0; i < 2; i++) {
-            const wpin_two u = into(f, amps[i]);
-            const wpin_star *star = wpin_star_with(plant, steps[s].legs, u, 0);
-            int through;
-            if (star->idle != f->idle || wpin_beyond(star, u, emf[0], &through) > -APART ||
-                wpin_beyond(star, u, emf[1], &through) > -APART) {
-                return false;
-            }
+        const wpin_star *star = wpin_star_with(plant, steps[s].legs, one, 0);
+        const wpin_pair *pair = &star->pair;
+        const double above = fmax(pair->above * one[lead], pair->above * other[lead]);
+        const double middle = fmin(pair->middle * one[lead], pair->middle * other[lead]);
+        if (star->idle != f->idle || star->above + above + emf[1] > -APART ||
+            star->below - middle - emf[0] > -APART) {
+            return false;
         }
     }
     return true;

@@ -87,26 +87,12 @@ static inline bool flows_on(const wpin_star *star, wpin_two emf, wpin_two u, dou
            !wpin_flows_back(star, u + h * (wpin_by_itself(star, u) + star->force - emf));
 }
 
-/* All leads over several steps, where they are known and every current keeps its sign; false: it
- * does not. */
-static inline bool go_over(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
-                           const wpin_along *along, int signs, piece *p) {
-    wpin_known *k = &w->known[along->step - along->first];
-    if (k->pass == NULL || k->pass->number != k->number || k->pass->first != p->star ||
-        k->pass->signs != signs) {
-        k->pass = wpin_pass_find(g->plant, p->star, signs, along->step, along->end);
-        k->number = k->pass->number;
-    }
-    const wpin_pass *pass = k->pass;
-    if (pass->count == 1) {
-        return false;
-    }
-    if (pass->dt > r->left) {
-        w->tired = r->lasts + r->since > 0;
-        return false;
-    }
+/* All leads over several steps, where every current keeps its sign; false: it does not. */
+static inline bool go_over(const wpin_glider *g, const wpin_way *w, const wpin_rotor *r,
+                           const wpin_pass *pass, piece *p) {
     p->next = wpin_pass_value(&pass->end, w->u, g->volts, r);
-    if (wpin_signs_of(p->next) != signs || !flows_on(pass->star[0], r->emf, w->u, pass->seconds) ||
+    if (wpin_signs_of(p->next) != pass->signs ||
+        !flows_on(pass->star[0], r->emf, w->u, pass->seconds) ||
         !flows_on(pass->star[1], r->emf, w->u, pass->seconds)) {
         return false;
     }
@@ -174,12 +160,6 @@ static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const 
     return *other;
 }
 
-/* Whether steps from here on may be one pass. */
-static inline bool may_pass(const wpin_glider *g, const wpin_along *along, const wpin_star *star) {
-    return along->again && along->left == along->step->dt && star->draws[0] == 0 &&
-           star->draws[1] == 0 && !g->plant->heats;
-}
-
 /* A piece of up to dt ps of the step, or of several; false: something happens in it. */
 static inline bool go_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_along *along,
                          int64_t dt) {
@@ -193,17 +173,18 @@ static inline bool go_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_
     if (!all && !g->plant->heats && wpin_glide_pair(g, w, r, p.star, along)) {
         return true;
     }
-    if (all && may_pass(g, along, p.star)) {
-        if (go_over(g, w, r, along, signs, &p) && take(g, w, r, true, &p)) {
-            w->star = p.star;
-            wpin_along_go(along, p.dt, false);
-            return true;
-        }
-        p.pass = NULL;
-        if (w->tired) {
-            return false;
-        }
+    const wpin_pass *pass = all ? wpin_way_pass(g, w, along, p.star, signs) : NULL;
+    if (pass != NULL && pass->dt > r->left && r->lasts + r->since > 0) {
+        w->tired = true;
+        return false;
     }
+    if (pass != NULL && pass->dt <= r->left && go_over(g, w, r, pass, &p) &&
+        take(g, w, r, true, &p)) {
+        w->star = p.star;
+        wpin_along_go(along, p.dt, false);
+        return true;
+    }
+    p.pass = NULL;
     all ? go_within(r, w->u, true, dt, &p) : go_within(r, w->u, false, dt, &p);
     if ((p.dry >= 0 && opened && p.dt < WPIN_DRY_LEAST) || !take(g, w, r, all, &p)) {
         return false;
@@ -296,6 +277,7 @@ static inline void tell(wpin_plant *plant, wpin_way *w, const wpin_rotor *r, int
 static inline wpin_glider glider_of(wpin_plant *plant) {
     return (wpin_glider){.plant = plant,
                          .volts = wpin_feed_volts(&plant->feed),
+                         .leaps = wpin_has_flats(plant),
                          .idle_volts = 1.5 * plant->motor.inductance / 2};
 }
 

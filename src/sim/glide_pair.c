@@ -4,6 +4,8 @@
 #include "glide_way.h"
 
 #define PS 1e-12
+/* A diode opens by so much late, ps: then it is seen to be open. */
+#define OPENS_LATE_PS 1000
 
 /* As it is, and how it changes by time. */
 typedef struct goes {
@@ -32,32 +34,101 @@ typedef struct pair {
     double charge, moment, lasts;
 } pair;
 
-/* Whether the third lead stays between its diodes. */
-static inline bool stays_open(const wpin_star *star, double amps, double idle) {
+/* By how much the third lead is beyond a diode, V; whether it stays between them. */
+static inline double opens_by(const wpin_star *star, double amps, double idle) {
     const double above = star->above + star->pair.above * amps + idle;
     const double below = star->below - star->pair.middle * amps - idle;
-    return above <= WPIN_OPENS_BY && below <= WPIN_OPENS_BY;
+    return above > below ? above : below;
+}
+static inline bool stays_open(const wpin_star *star, double amps, double idle) {
+    return opens_by(star, amps, idle) <= WPIN_OPENS_BY;
 }
 
-/* To the end of h seconds, with as many terms as a share asks for; the charge of them. */
-static inline double led_on(const pair *p, const wpin_star *star, double share, double h,
-                            double *charge) {
-    const double m = star->pair.by_itself, half = h * (1.0 / 2), third = h * (1.0 / 3);
-    const double i = p->amps, i1 = m * i + star->pair.force - p->emf.now;
-    const double i2 = m * i1 - p->emf.by1;
-    double then = 0, flows = 0;
-    if (share > WPIN_SHARE_OF_TWO) {
-        const double i3 = m * i2 - p->emf.by2;
-        then = third * i3;
-        flows = h * (1.0 / 4) * i3;
-        if (share > WPIN_SHARE_OF_THREE) {
-            const double i4 = m * i3 - p->emf.by3;
-            then += h * h * (1.0 / 12) * i4;
-            flows += h * h * (1.0 / 20) * i4;
+/* A piece of it. */
+typedef struct piece {
+    const wpin_star *star, *other; /* of its steps */
+    double next, charge, h;
+    int64_t dt;
+} piece;
+
+static inline double value(const wpin_pair_comes_to *to, const pair *p, double volts) {
+    const goes *emf = &p->emf;
+    return to->by_amps * p->amps + to->diodes + to->by_volts * volts + to->emf[0] * emf->now +
+           to->emf[1] * emf->by1 + to->emf[2] * emf->by2 + to->emf[3] * emf->by3;
+}
+
+/* Several steps. */
+static inline piece over(const wpin_glider *g, const pair *p, const wpin_pass *pass) {
+    return (piece){.star = pass->star[0],
+                   .other = pass->star[1],
+                   .next = value(&pass->pair_end, p, g->volts),
+                   .charge = value(&pass->pair_charge, p, g->volts),
+                   .h = pass->seconds,
+                   .dt = pass->dt};
+}
+
+/* The current and its derivatives. */
+typedef struct series {
+    double i, i1, i2, i3, i4;
+} series;
+
+static inline double amps_at(const series *s, double h) {
+    return s->i +
+           h * (s->i1 + h * (1.0 / 2) * (s->i2 + h * (1.0 / 3) * (s->i3 + h * (1.0 / 4) * s->i4)));
+}
+
+static inline double charge_at(const series *s, double h) {
+    return h * (s->i + h * (1.0 / 2) *
+                           (s->i1 + h * (1.0 / 3) *
+                                        (s->i2 + h * (1.0 / 4) * (s->i3 + h * (1.0 / 5) * s->i4))));
+}
+
+/* When the third lead's diode opens, which is shut in the beginning and open in the end: between
+ * the two by secants, kept apart by halves (the rule of Illinois). */
+static double opens_at(const wpin_star *star, const series *s, const goes *idle, double end) {
+    double low = 0, high = end, at_low = opens_by(star, s->i, idle->now);
+    double at_high = opens_by(star, amps_at(s, end), after(idle, end));
+    int side = 0;
+    for (int n = 0; n < 60 && high - low > PS; n++) {
+        const double t = at_low < 0 ? low - (high - low) * at_low / (at_high - at_low) : high;
+        const double y = opens_by(star, amps_at(s, t), after(idle, t));
+        if (y < 0 && t > low) {
+            low = t, at_low = y;
+            at_high = side > 0 ? at_high / 2 : at_high;
+            side = 1;
+        } else if (y > 0 && t < high) {
+            high = t, at_high = y;
+            at_low = side < 0 ? at_low / 2 : at_low;
+            side = -1;
+        } else {
+            break;
         }
     }
-    *charge = h * (i + half * (i1 + third * (i2 + flows)));
-    return i + h * (i1 + half * (i2 + then));
+    return high;
+}
+
+/* What is left of a step, up to where the third lead comes to conduct: a little longer, so that it
+ * is seen to. */
+static inline piece within(const wpin_rotor *r, const pair *p, const wpin_star *star, int64_t dt) {
+    const double m = star->pair.by_itself, share = (star->fading + r->bends) * ((double)dt * PS);
+    series s = {.i = p->amps};
+    s.i1 = m * s.i + star->pair.force - p->emf.now;
+    s.i2 = m * s.i1 - p->emf.by1;
+    if (share > WPIN_SHARE_OF_TWO) {
+        s.i3 = m * s.i2 - p->emf.by2;
+        s.i4 = m * s.i3 - p->emf.by3;
+    }
+    piece q = {.star = star, .other = star, .h = (double)dt * PS, .dt = dt};
+    q.next = amps_at(&s, q.h);
+    if (!stays_open(star, q.next, after(&p->idle, q.h))) {
+        const int64_t opens = (int64_t)(opens_at(star, &s, &p->idle, q.h) / PS) + OPENS_LATE_PS;
+        q.dt = opens < dt ? opens : dt;
+        q.h = (double)q.dt * PS;
+        q.next = amps_at(&s, q.h);
+        q.other = NULL;
+    }
+    q.charge = charge_at(&s, q.h);
+    return q;
 }
 
 /* The circuit of a step; NULL: not that of the pair. */
@@ -73,29 +144,49 @@ static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const 
     return k->star->count == 2 && k->star->idle == before->idle ? k->star : NULL;
 }
 
-/* A step, or what is left of it; false: not one for this. */
-static inline bool go_on(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
-                         const wpin_star *star, double pull, int64_t dt, pair *p) {
-    const wpin_plant *plant = g->plant;
-    const double h = (double)dt * PS, share = (star->fading + r->bends) * h;
-    double charge;
-    if (share > WPIN_SHARE_MOST || !stays_open(star, p->amps, p->idle.now)) {
-        return false;
-    }
-    const double next = led_on(p, star, share, h, &charge);
-    if ((star->diodes && next * p->amps <= 0) || fabs(next) > plant->over_limit ||
-        !stays_open(star, next, after(&p->idle, h))) {
+/* To where a piece leads; false: something happens in it. */
+static inline bool take(const wpin_glider *g, wpin_way *w, double pull, const piece *q, pair *p) {
+    const double next = q->next, idle = after(&p->idle, q->h);
+    if ((q->star->diodes && next * p->amps <= 0) || fabs(next) > g->plant->over_limit ||
+        (q->other != NULL && !stays_open(q->star, next, idle)) ||
+        (q->other != q->star && q->other != NULL &&
+         !(stays_open(q->other, p->amps, p->idle.now) && stays_open(q->other, next, idle)))) {
         return false;
     }
     wpin_way_adds(g, w, pull * next < 0 ? -fabs(next) : fabs(next),
-                  pull * charge < 0 ? -fabs(charge) : fabs(charge), star->pair.draws * charge, h);
-    p->charge += charge;
-    p->moment += (p->lasts + h * (1.0 / 2)) * charge + h * h * (1.0 / 12) * (next - p->amps);
-    p->lasts += h;
+                  pull * q->charge < 0 ? -fabs(q->charge) : fabs(q->charge),
+                  q->star->pair.draws * q->charge, q->h);
+    p->moment +=
+        (p->lasts + q->h * (1.0 / 2)) * q->charge + q->h * q->h * (1.0 / 12) * (next - p->amps);
+    p->charge += q->charge;
+    p->lasts += q->h;
     p->amps = next;
-    come_on(&p->emf, h);
-    come_on(&p->idle, h);
+    come_on(&p->emf, q->h);
+    come_on(&p->idle, q->h);
     return true;
+}
+
+/* A step, what is left of it, or several; how long that is, ps; 0: what comes is not for this. */
+static inline int64_t go_on(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
+                            const wpin_along *along, int64_t left, double pull, pair *p,
+                            const wpin_star *star) {
+    const int signs = p->amps < 0 ? 26 - star->pair.signs : star->pair.signs;
+    if (!stays_open(star, p->amps, p->idle.now)) {
+        return 0;
+    }
+    const wpin_pass *pass = wpin_way_pass(g, w, along, star, signs);
+    if (pass != NULL && pass->dt <= left) {
+        const piece q = over(g, p, pass);
+        if (take(g, w, pull, &q, p)) {
+            return q.dt;
+        }
+    }
+    if (along->left > left ||
+        (star->fading + r->bends) * ((double)along->left * PS) > WPIN_SHARE_MOST) {
+        return 0;
+    }
+    const piece q = within(r, p, star, along->left);
+    return take(g, w, pull, &q, p) ? q.dt : 0;
 }
 
 bool wpin_glide_pair(const wpin_glider *g, wpin_way *w, wpin_rotor *r, const wpin_star *star,
@@ -112,13 +203,16 @@ bool wpin_glide_pair(const wpin_glider *g, wpin_way *w, wpin_rotor *r, const wpi
               .emf = goes_by(star->pair.emf, r),
               .idle = goes_by(idle, r)};
     int64_t gone = 0;
-    while (star != NULL && along->left <= r->left - gone &&
-           go_on(g, w, r, star, pull, along->left, &p)) {
+    while (star != NULL) {
+        const int64_t dt = go_on(g, w, r, along, r->left - gone, pull, &p, star);
+        if (dt == 0) {
+            break;
+        }
+        wpin_along_go(along, dt, true);
+        gone += dt;
         w->star = star;
-        gone += along->left;
-        wpin_along_go(along, along->left, true);
         star = along->step < along->end && p.lasts + r->since <= r->span
-                   ? circuit(g, w, along, w->star, p.amps)
+                   ? circuit(g, w, along, star, p.amps)
                    : NULL;
     }
     if (gone > 0) {

@@ -12,6 +12,7 @@ typedef struct wpin_glider {
     double volts;      /* of the supply */
     double idle_volts; /* of a lead that does not conduct, for its emf in A/s */
     bool slow_filter;  /* behind the current sense: a span is short beside it */
+    bool leaps;        /* where two leads conduct in steps that come again: see flat_leap.c */
 } wpin_glider;
 
 /* Of a step: its circuit for such signs, and with the third lead on a diode to ground or to the
@@ -51,6 +52,24 @@ static inline void wpin_way_adds(const wpin_glider *g, wpin_way *w, double amps,
     if (!g->slow_filter) {
         wpin_plant_sense(plant, 2 * flows / h - amps, amps, h);
     }
+}
+
+/* Steps from here on as one, where they come again and no driver warms; NULL: none that are. */
+static inline const wpin_pass *wpin_way_pass(const wpin_glider *g, wpin_way *w,
+                                             const wpin_along *along, const wpin_star *star,
+                                             int signs) {
+    if (!along->again || along->left != along->step->dt || along->step + 1 == along->end ||
+        star->draws[0] != 0 || star->draws[1] != 0 || g->plant->heats ||
+        (g->leaps && star->count == 2)) {
+        return NULL; /* what draws stands alone, as it should for the largest current */
+    }
+    wpin_known *k = &w->known[along->step - along->first];
+    if (k->pass == NULL || k->pass->number != k->number || k->pass->first != star ||
+        k->pass->signs != signs) {
+        k->pass = wpin_pass_find(g->plant, star, signs, along->step, along->end);
+        k->number = k->pass->number;
+    }
+    return k->pass->count > 1 ? k->pass : NULL;
 }
 
 /* Steps from here on in which two leads conduct, as in the star: as far as a span goes, and nothing

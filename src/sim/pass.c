@@ -78,6 +78,25 @@ static void make(const wpin_feed *feed, wpin_pass *p) {
     }
 }
 
+static void make_pair(const wpin_feed *feed, wpin_pass *p) {
+    const wpin_pair *pair = &p->star[0]->pair;
+    const int lead = p->star[0]->idle == 0; /* the first of the two */
+    thread threads[7] = {{.u = pair->way}, {.diodes = 1}, {.volts = 1}};
+    double *end[7] = {&p->pair_end.by_amps, &p->pair_end.diodes, &p->pair_end.by_volts};
+    double *charge[7] = {&p->pair_charge.by_amps, &p->pair_charge.diodes, &p->pair_charge.by_volts};
+    for (int k = 0; k < 4; k++) { /* an emf between the two that is 1 */
+        threads[3 + k].emf[k] = pair->way;
+        end[3 + k] = &p->pair_end.emf[k];
+        charge[3 + k] = &p->pair_charge.emf[k];
+    }
+    for (int k = 0; k < 7; k++) {
+        wpin_two leads_end, leads_charge;
+        lead_all(feed, p, threads[k], &leads_end, &leads_charge);
+        *end[k] = leads_end[lead];
+        *charge[k] = leads_charge[lead];
+    }
+}
+
 static bool is_step(const wpin_step *a, const wpin_step *b) {
     return a->dt == b->dt && a->legs[0] == b->legs[0] && a->legs[1] == b->legs[1] &&
            a->legs[2] == b->legs[2];
@@ -142,7 +161,7 @@ const wpin_pass *wpin_pass_find(wpin_plant *plant, const wpin_star *first, int s
     }
     p->seconds = (double)p->dt * PS;
     if (p->count > 1 && first->fading * p->seconds < WPIN_SHARE_MOST) {
-        make(&plant->feed, p);
+        first->count == 2 ? make_pair(&plant->feed, p) : make(&plant->feed, p);
     } else {
         p->count = 1;
     }

@@ -6,7 +6,7 @@
 #include "rotor_course.h"
 
 #define WPIN_PASS_STEPS  3
-#define WPIN_PASSES_BITS 6
+#define WPIN_PASSES_BITS 7
 #define WPIN_PASSES      (1 << WPIN_PASSES_BITS)
 
 /* What currents come to, for each ampere into leads a and b; by diodes; by each volt of the supply;
@@ -14,6 +14,11 @@
 typedef struct wpin_comes_to {
     wpin_two by_a, by_b, diodes, by_volts, emf_a[4], emf_b[4];
 } wpin_comes_to;
+
+/* The same of the one current of a pair. */
+typedef struct wpin_pair_comes_to {
+    double by_amps, diodes, by_volts, emf[4];
+} wpin_pair_comes_to;
 
 typedef struct wpin_pass {
     unsigned number;        /* of those that were made; 0: none is known here */
@@ -28,6 +33,7 @@ typedef struct wpin_pass {
     int64_t dt; /* ps */
     double seconds;
     wpin_comes_to end, charge;
+    wpin_pair_comes_to pair_end, pair_charge; /* instead, of two leads */
 } wpin_pass;
 
 /* Of one of its leads in it. */
