@@ -8,6 +8,8 @@
 #include "glide_way.h"
 
 #define PS 1e-12
+/* In less time a current that dips below nothing dips by microamperes. */
+#define DIP_LEAST_PS 2000000
 /* The share of a time constant, and of a radian, that a period goes over at once by its means: four
  * terms leave out 3e-6. */
 #define MEAN_SHARE_MOST 0.2
@@ -60,6 +62,10 @@ static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_s
     return s;
 }
 
+static inline int64_t up_to_dip(const wpin_star *star, wpin_currents s, int64_t dt) {
+    return wpin_up_to_dip(star, &s, dt);
+}
+
 /* In one step, up to where a diode runs dry. */
 static inline void go_within(const wpin_rotor *r, wpin_two u, bool all, int64_t dt, piece *p) {
     const wpin_star *star = p->star;
@@ -70,9 +76,9 @@ static inline void go_within(const wpin_rotor *r, wpin_two u, bool all, int64_t 
     if (!star->diodes) {
         return;
     }
-    const wpin_currents kept = s; /* so that it need not be in memory for the usual way */
-    const int64_t dips = wpin_up_to_dip(star, &kept, p->dt);
+    const int64_t dips = p->dt > DIP_LEAST_PS ? up_to_dip(star, s, p->dt) : p->dt;
     if (dips < p->dt || wpin_flows_back(star, p->next)) {
+        const wpin_currents kept = s; /* so that it need not be in memory for the usual way */
         p->dt = dips;
         p->dry = wpin_first_dry(star, &kept, &p->dt);
         p->h = (double)p->dt * PS;
@@ -111,8 +117,8 @@ static inline void add(const wpin_glider *g, wpin_way *w, const wpin_rotor *r, c
         w->flowed.squares += wpin_square_of(w->u, p->next) * p->h;
         wpin_short_loses(g->plant, p->star, (const wpin_two[]){w->u, p->next}, p->charge, p->h);
     }
-    wpin_way_adds(g, w, wpin_dot(r->pull, p->next) < 0 ? -most : most,
-                  wpin_dot(r->pull, p->charge) < 0 ? -size : size,
+    const bool back = wpin_dot(r->pull, p->charge) < 0;
+    wpin_way_adds(g, w, back ? -most : most, back ? -size : size,
                   wpin_dot(p->star->draws, p->charge), p->h);
 }
 
@@ -125,11 +131,10 @@ static inline bool dried_before(const wpin_pass *pass, wpin_two emf, wpin_two u)
 /* To where a piece leads; false: something happens in it. */
 static inline bool take(const wpin_glider *g, wpin_way *w, wpin_rotor *r, bool all,
                         const piece *p) {
-    const wpin_two emf = wpin_rotor_emf(r, p->h);
     int through;
     if (wpin_largest(p->next) > g->plant->over_limit ||
-        (all ? p->pass != NULL && dried_before(p->pass, emf, p->next)
-             : opens(g, p->star, p->next, emf, &through))) {
+        (all ? p->pass != NULL && dried_before(p->pass, wpin_rotor_emf(r, p->h), p->next)
+             : opens(g, p->star, p->next, wpin_rotor_emf(r, p->h), &through))) {
         return false;
     }
     add(g, w, r, p);
@@ -143,12 +148,17 @@ static inline bool take(const wpin_glider *g, wpin_way *w, wpin_rotor *r, bool a
 static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
                                        const wpin_along *along, int *signs, bool *opened) {
     const wpin_leg_state *legs = along->step->legs;
-    wpin_known none, *k = along->again ? &w->known[along->step - along->first] : &none;
-    *signs = along->again ? wpin_signs_of(w->u) : 0;
-    if (!along->again || k->signs != *signs) {
+    int through;
+    if (!along->again) {
+        const wpin_star *star = wpin_star_with(g->plant, legs, w->u, 0);
+        *opened = opens(g, star, w->u, r->emf, &through);
+        return *opened ? wpin_star_with(g->plant, legs, w->u, through) : star;
+    }
+    wpin_known *k = &w->known[along->step - along->first];
+    *signs = wpin_signs_of(w->u);
+    if (k->signs != *signs) {
         *k = (wpin_known){.signs = *signs, .star = wpin_star_with(g->plant, legs, w->u, 0)};
     }
-    int through;
     *opened = opens(g, k->star, w->u, r->emf, &through);
     if (!*opened) {
         return k->star;
@@ -163,7 +173,7 @@ static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const 
 /* A piece of up to dt ps of the step, or of several; false: something happens in it. */
 static inline bool go_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_along *along,
                          int64_t dt) {
-    int signs;
+    int signs = 0;
     bool opened;
     piece p = {.star = circuit(g, w, r, along, &signs, &opened), .dry = -1};
     const bool all = p.star->count == WPIN_PHASES;
@@ -207,8 +217,33 @@ static inline void sense(wpin_plant *plant, const wpin_way *w, const wpin_rotor 
     plant->sense_amps += per * counts * (w->flowed.amps - w->before) - goes * plant->sense_amps;
 }
 
-/* Ends a span, and begins another: currents are led to where they would be, had the emf gone by the
- * torque that there was. */
+/* A step in which every leg is on a switch, so that no diode is to be watched; false: it is not. */
+static inline bool go_switched(const wpin_glider *g, wpin_way *w, wpin_rotor *r,
+                               wpin_along *along) {
+    const wpin_leg_state *legs = along->step->legs;
+    if (legs[0] == WPIN_LEG_OFF || legs[1] == WPIN_LEG_OFF || legs[2] == WPIN_LEG_OFF) {
+        return false;
+    }
+    piece p = {.star = wpin_star_with(g->plant, legs, w->u, 0),
+               .dt = along->left,
+               .h = (double)along->left * PS};
+    if ((p.star->fading + r->bends) * p.h > WPIN_SHARE_MOST) {
+        return false;
+    }
+    (void)led_on(w->u, r, p.star, true, p.h, &p.next, &p.charge);
+    if (wpin_largest(p.next) > g->plant->over_limit) {
+        return false;
+    }
+    add(g, w, r, &p);
+    wpin_rotor_add(r, p.charge, wpin_moment_of(w->u, p.next, p.charge, p.h), p.h, p.dt);
+    w->u = p.next;
+    w->star = p.star;
+    wpin_along_go(along, p.dt, false);
+    return true;
+}
+
+/* Ends a span: currents are led to where they would be, had the emf gone by the torque that there
+ * was. */
 static inline void come_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r) {
     if (g->slow_filter) {
         sense(g->plant, w, r);
@@ -219,7 +254,6 @@ static inline void come_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r) {
     const wpin_two led = w->u - less - wpin_by_itself(w->star, did);
     wpin_rotor_less(r, did);
     w->u = wpin_flows_back(w->star, led) ? w->u : wpin_conducted(w->star, led);
-    wpin_rotor_look(r, w->u);
 }
 
 /* Within a course; false: what comes next is not for it. */
@@ -233,11 +267,13 @@ static inline bool follow(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin
             }
             part = r->left; /* too long for any */
         }
-        if (part == 0 || !go_on(g, w, r, along, part)) {
+        const bool fits = part == along->left;
+        if (part == 0 || !((fits && go_switched(g, w, r, along)) || go_on(g, w, r, along, part))) {
             return w->tired;
         }
         if (r->since > r->span) {
             come_on(g, w, r);
+            wpin_rotor_look(r, w->u);
         }
     }
     return false;

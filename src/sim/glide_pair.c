@@ -135,8 +135,13 @@ static inline piece within(const wpin_rotor *r, const pair *p, const wpin_star *
 static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const wpin_along *along,
                                        const wpin_star *before, double amps) {
     const int ahead = before->pair.signs, signs = amps < 0 ? 26 - ahead : ahead;
-    wpin_known none, *k = along->again ? &w->known[along->step - along->first] : &none;
-    if (!along->again || k->signs != signs) {
+    if (!along->again) {
+        const wpin_two u = amps * before->pair.way;
+        const wpin_star *star = wpin_star_with(g->plant, along->step->legs, u, 0);
+        return star->count == 2 && star->idle == before->idle ? star : NULL;
+    }
+    wpin_known *k = &w->known[along->step - along->first];
+    if (k->signs != signs) {
         *k = (wpin_known){
             .signs = signs,
             .star = wpin_star_with(g->plant, along->step->legs, amps * before->pair.way, 0)};

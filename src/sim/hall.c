@@ -158,7 +158,7 @@ static int64_t to_ps(double seconds) {
 /* An edge that is known well enough is looked for right after it should have come; up to one that
  * is not, it goes as far as none comes: neither the next, however it speeds up, nor the one behind
  * it, should it turn round. */
-static int64_t window_of(const wpin_sim *sim, wpin_hall_part *h) {
+static void look_out(const wpin_sim *sim, wpin_hall_part *h) {
     const wpin_plant *plant = sim->plants[h->motor];
     const double w = fabs(plant->speed), gains = may_gain(plant);
     const double seconds = to_next_edge(sim, h);
@@ -166,16 +166,19 @@ static int64_t window_of(const wpin_sim *sim, wpin_hall_part *h) {
     const double turns_round = fmax(2 * w / gains, (double)NEAR_PS * PS);
     const int64_t none = w > 0 ? to_ps(fmin(soonest, turns_round)) : NEAR_PS;
     const int64_t late = to_ps(seconds - soonest);
+    const bool comes = w > 0 && soonest < turns_round && late < LATE_PS / 2;
     h->none_before = sim->now + none;
-    return w > 0 && soonest < turns_round && late < LATE_PS / 2 ? none + late + LATE_PS
-                                                                : (none > LATE_PS ? none : LATE_PS);
+    h->look_at = sim->now + (comes ? none + late + LATE_PS : none > LATE_PS ? none : LATE_PS);
 }
 
 int64_t wpin_hall_window(wpin_sim *sim) {
     int64_t window = INT64_MAX;
     for (int i = 0; i < sim->hall_count; i++) {
-        const int64_t own = window_of(sim, &sim->halls[i]);
-        window = own < window ? own : window;
+        wpin_hall_part *h = &sim->halls[i];
+        if (sim->now + NEAR_PS >= h->none_before) { /* what is near is known better now */
+            look_out(sim, h);
+        }
+        window = h->look_at - sim->now < window ? h->look_at - sim->now : window;
     }
     return window;
 }

@@ -7,7 +7,7 @@
 #include <math.h>
 
 #define WINDOW_PS        250000000LL  /* 250 us */
-#define ALONE_PS         1000000000LL /* 1 ms */
+#define ALONE_PS         2000000000LL /* 2 ms: a control period may end in it */
 #define PUMPED_WINDOW_PS 50000000LL   /* 50 us, where a capacitor moves the volts */
 #define CUT_OUT_AFTER    10e-3        /* s above the limit */
 #define BACK_AFTER_PS    1000000000000LL
@@ -35,6 +35,10 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
         }
     }
     return window;
+}
+
+bool wpin_rails_are_due(const wpin_sim *sim) {
+    return wpin_rails_window(sim) != ALONE_PS || 8 * sim->rails_since >= ALONE_PS;
 }
 
 /* Mean current each load drew in the stretch; the sum, with what else is connected to it. */

@@ -159,7 +159,8 @@ static int64_t sooner(int64_t a, int64_t b) {
 
 /* How long drivers and their loads may run without a look at what else there is. */
 static int64_t stretch(wpin_sim *sim) {
-    int64_t window = wpin_rails_window(sim);
+    int64_t window = wpin_rails_window(sim) - sim->rails_since;
+    window = window > 0 ? window : 1;
     window = sim->heats ? sooner(window, WPIN_HEAT_WINDOW) : window;
     window = sim->hall_count > 0 ? sooner(window, wpin_hall_window(sim)) : window;
     window = sim->middle_count > 0 ? sooner(window, wpin_middle_window(sim)) : window;
@@ -193,12 +194,18 @@ static void work(wpin_sim *sim, int64_t to) {
         quiet = quiet || rests;
     }
     double seconds = (double)(to - sim->now) * 1e-12;
+    sim->rails_since += to - sim->now;
     sim->now = to;
-    wpin_rails_settle(sim, seconds);
+    const bool due = sim->rails_seen != sim->changes || wpin_rails_are_due(sim);
+    if (due) {
+        wpin_rails_settle(sim, (double)sim->rails_since * 1e-12);
+        sim->rails_since = 0;
+        sim->rails_seen = sim->changes;
+    }
     if (sim->heats) {
         wpin_heat_settle(sim, seconds);
     }
-    if (quiet) {
+    if (quiet && due) { /* what they drew is told */
         wpin_sim_doze(sim);
     }
     settle(sim);
