@@ -220,7 +220,9 @@ struct wpin_sim {
     int64_t ahead;           /* so much later it is for the controller, ps: see wpin_sim_pass */
     unsigned changes;        /* of wires, parts and supplies: after one, drivers look at all anew */
     int64_t rails_since;     /* ps since supplies were looked at... */
-    unsigned rails_seen;     /* ...after so many changes */
+    int64_t rails_due;       /* ...which is due after so many, as a stretch ends: 0, but where no
+                                load sees another one... */
+    unsigned rails_seen;     /* ...or where there are more changes than these */
     int64_t clock_read;      /* what the controller's clock said last, us */
     int *awake;              /* drivers that do not sleep, by their numbers... */
     int awake_count;
@@ -309,9 +311,7 @@ static inline double wpin_supply_sag(const wpin_supply *s, double amps) {
 }
 /* Longest stretch, ps, for which the loads on one supply may be run without a look at each other.
  */
-int64_t wpin_rails_window(const wpin_sim *sim);
-/* Whether they are to be looked at as a stretch ends: always, but if no load sees another one. */
-bool wpin_rails_are_due(const wpin_sim *sim);
+int64_t wpin_rails_window(wpin_sim *sim);
 /* Balances the supplies after a stretch of time: sag, limit, returned current. */
 void wpin_rails_settle(wpin_sim *sim, double seconds);
 /* Volts of a supply that other loads than this one take away. */

@@ -7,7 +7,7 @@
 #include <math.h>
 
 #define WINDOW_PS        250000000LL  /* 250 us */
-#define ALONE_PS         2000000000LL /* 2 ms: a control period may end in it */
+#define ALONE_PS         2500000000LL /* 2.5 ms: some control periods end in it */
 #define PUMPED_WINDOW_PS 50000000LL   /* 50 us, where a capacitor moves the volts */
 #define CUT_OUT_AFTER    10e-3        /* s above the limit */
 #define BACK_AFTER_PS    1000000000000LL
@@ -21,7 +21,7 @@ static bool has_one_load(const wpin_supply *s) {
     return s->loads <= 1 && !s->made && s->part.capacitance <= 0;
 }
 
-int64_t wpin_rails_window(const wpin_sim *sim) {
+static int64_t window_of(const wpin_sim *sim) {
     int64_t window = sim->feeds_controller != WPIN_SIM_NO_WIRE ? WINDOW_PS : INT64_MAX;
     for (int i = 0; i < sim->supply_count; i++) {
         const wpin_supply *s = &sim->supplies[i];
@@ -37,8 +37,10 @@ int64_t wpin_rails_window(const wpin_sim *sim) {
     return window;
 }
 
-bool wpin_rails_are_due(const wpin_sim *sim) {
-    return wpin_rails_window(sim) != ALONE_PS || 8 * sim->rails_since >= ALONE_PS;
+int64_t wpin_rails_window(wpin_sim *sim) {
+    const int64_t window = window_of(sim), left = window - sim->rails_since;
+    sim->rails_due = window >= ALONE_PS ? ALONE_PS / 2 : 0;
+    return left > 0 ? left : 1;
 }
 
 /* Mean current each load drew in the stretch; the sum, with what else is connected to it. */

@@ -159,8 +159,7 @@ static int64_t sooner(int64_t a, int64_t b) {
 
 /* How long drivers and their loads may run without a look at what else there is. */
 static int64_t stretch(wpin_sim *sim) {
-    int64_t window = wpin_rails_window(sim) - sim->rails_since;
-    window = window > 0 ? window : 1;
+    int64_t window = wpin_rails_window(sim);
     window = sim->heats ? sooner(window, WPIN_HEAT_WINDOW) : window;
     window = sim->hall_count > 0 ? sooner(window, wpin_hall_window(sim)) : window;
     window = sim->middle_count > 0 ? sooner(window, wpin_middle_window(sim)) : window;
@@ -196,7 +195,7 @@ static void work(wpin_sim *sim, int64_t to) {
     double seconds = (double)(to - sim->now) * 1e-12;
     sim->rails_since += to - sim->now;
     sim->now = to;
-    const bool due = sim->rails_seen != sim->changes || wpin_rails_are_due(sim);
+    const bool due = sim->rails_since >= sim->rails_due || sim->rails_seen != sim->changes;
     if (due) {
         wpin_rails_settle(sim, (double)sim->rails_since * 1e-12);
         sim->rails_since = 0;
