@@ -353,8 +353,9 @@ static void chop(const board *b, const int *legs, uint16_t duty) {
 }
 
 /* In six steps with chopping, commutated where it should be and late and early: over like periods
- * at once, where two leads conduct on their flat tops, and edge by edge. Both ways, with a fan,
- * with what warms and a filter behind the shunt; driving, and braked by the supply. */
+ * at once, where two leads conduct on their flat tops or are known from the period before, and edge
+ * by edge. Both ways, with a fan, with what warms and a filter behind the shunt, with a sine; at a
+ * duty at which the third lead comes to conduct to the supply; driving, and braked by it. */
 START_TEST(like_periods_are_as_good_as_edges) {
     static const int rows[6][3] = {{1, -1, 0}, {1, 0, -1}, {0, 1, -1},
                                    {-1, 1, 0}, {-1, 0, 1}, {0, -1, 1}};
@@ -362,7 +363,8 @@ START_TEST(like_periods_are_as_good_as_edges) {
     wpin_part_driver driver = three_phase_bridge;
     const int way = _i % 2 == 0 ? 1 : -1;
     m.load_quadratic = _i / 2 % 2 == 0 ? 0 : 2e-6;
-    if (_i >= 4) {
+    m.sinusoidal = _i >= 8;
+    if (_i / 4 == 1) {
         m.heat = (wpin_part_heat){.resistance = 2, .time = 20, .limit = 400};
         driver.heat = (wpin_part_heat){.resistance = 5, .time = 10, .limit = 400};
         driver.sense_filter = 1e-3;
@@ -378,6 +380,7 @@ START_TEST(like_periods_are_as_good_as_edges) {
         int sector = (int)floor((phases.degrees + way * early - 30) / 60);
         int row = ((sector + (way > 0 ? 0 : 3)) % 6 + 6) % 6;
         double share = i < 600 ? 0.2 + 0.2 * sin(i * 3e-3) * sin(i * 3e-3) : 0.1;
+        share = _i >= 12 && i > 300 && i < 500 ? 0.93 : share;
         chop(&whole, rows[row], (uint16_t)(share * 16384));
         chop(&parts, rows[row], (uint16_t)(share * 16384));
         int64_t left = 50000000LL * (3 + pick(8));
@@ -393,15 +396,16 @@ START_TEST(like_periods_are_as_good_as_edges) {
         worst = fmax(worst, fabs(a.amps_now - b.amps_now));
         worst_drawn = fmax(worst_drawn, fabs(a.supply_amps - b.supply_amps));
         worst_rpm = fmax(worst_rpm, fabs(a.rpm - b.rpm));
-        ck_assert_double_eq_tol(a.amps, b.amps, 0.02); /* of pieces that are not the same */
+        /* of pieces that are not the same, in which a torque may turn round */
+        ck_assert_double_eq_tol(a.amps, b.amps, _i < 12 ? 0.02 : 0.3);
         ck_assert_double_eq_tol(a.degrees, b.degrees, 2e-5);
         ck_assert_double_eq_tol(a.driver_degrees, b.driver_degrees, 2e-5);
     }
     ck_assert_double_gt(rpm, 1200); /* it has followed */
     ck_assert_double_gt(most, 3);
-    ck_assert_double_lt(worst, 4e-6 * most);
-    ck_assert_double_lt(worst_drawn, 1e-6 * most);
-    ck_assert_double_lt(worst_rpm, 1e-6 * rpm);
+    ck_assert_double_lt(worst, (m.sinusoidal ? 2.5e-5 : 4e-6) * most);
+    ck_assert_double_lt(worst_drawn, (m.sinusoidal ? 4e-6 : 1e-6) * most);
+    ck_assert_double_lt(worst_rpm, (m.sinusoidal ? 2e-6 : 1e-6) * rpm);
     wpin_sim_free(whole.sim);
     wpin_sim_free(parts.sim);
 }
@@ -576,7 +580,7 @@ int main(void) {
     tcase_add_test(tests, a_held_one_follows_the_closed_form);
     tcase_add_loop_test(tests, means_are_near_edges, 0, 6);
     tcase_add_loop_test(tests, whole_periods_are_as_good_as_edges, 0, 2);
-    tcase_add_loop_test(tests, like_periods_are_as_good_as_edges, 0, 8);
+    tcase_add_loop_test(tests, like_periods_are_as_good_as_edges, 0, 14);
     tcase_add_loop_test(tests, time_in_parts_is_time_as_a_whole, 0, 8);
     tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 32);
     tcase_add_test(tests, the_wrong_wiring_shows);

@@ -183,7 +183,7 @@ static inline bool go_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_
     if (!all && !g->plant->heats && wpin_glide_pair(g, w, r, p.star, along)) {
         return true;
     }
-    const wpin_pass *pass = all ? wpin_way_pass(g, w, along, p.star, signs) : NULL;
+    const wpin_pass *pass = all ? wpin_way_pass(g, w, along, p.star, signs, r->span) : NULL;
     if (pass != NULL && pass->dt > r->left && r->lasts + r->since > 0) {
         w->tired = true;
         return false;

@@ -152,7 +152,8 @@ static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const 
 /* To where a piece leads; false: something happens in it. */
 static inline bool take(const wpin_glider *g, wpin_way *w, double pull, const piece *q, pair *p) {
     const double next = q->next, idle = after(&p->idle, q->h);
-    if ((q->star->diodes && next * p->amps <= 0) || fabs(next) > g->plant->over_limit ||
+    const bool diodes = q->star->diodes || (q->other != NULL && q->other->diodes);
+    if ((diodes && next * p->amps <= 0) || fabs(next) > g->plant->over_limit ||
         (q->other != NULL && !stays_open(q->star, next, idle)) ||
         (q->other != q->star && q->other != NULL &&
          !(stays_open(q->other, p->amps, p->idle.now) && stays_open(q->other, next, idle)))) {
@@ -179,7 +180,7 @@ static inline int64_t go_on(const wpin_glider *g, wpin_way *w, const wpin_rotor 
     if (!stays_open(star, p->amps, p->idle.now)) {
         return 0;
     }
-    const wpin_pass *pass = wpin_way_pass(g, w, along, star, signs);
+    const wpin_pass *pass = wpin_way_pass(g, w, along, star, signs, r->span);
     if (pass != NULL && pass->dt <= left) {
         const piece q = over(g, p, pass);
         if (take(g, w, pull, &q, p)) {

@@ -54,10 +54,11 @@ static inline void wpin_way_adds(const wpin_glider *g, wpin_way *w, double amps,
     }
 }
 
-/* Steps from here on as one, where they come again and no driver warms; NULL: none that are. */
+/* Steps from here on as one, where they come again and no driver warms; NULL: none that are, or not
+ * in a span. */
 static inline const wpin_pass *wpin_way_pass(const wpin_glider *g, wpin_way *w,
                                              const wpin_along *along, const wpin_star *star,
-                                             int signs) {
+                                             int signs, double span) {
     if (!along->again || along->left != along->step->dt || along->step + 1 == along->end ||
         star->draws[0] != 0 || star->draws[1] != 0 || g->plant->heats ||
         (g->leaps && star->count == 2)) {
@@ -69,7 +70,7 @@ static inline const wpin_pass *wpin_way_pass(const wpin_glider *g, wpin_way *w,
         k->pass = wpin_pass_find(g->plant, star, signs, along->step, along->end);
         k->number = k->pass->number;
     }
-    return k->pass->count > 1 ? k->pass : NULL;
+    return k->pass->count > 1 && k->pass->seconds <= span ? k->pass : NULL;
 }
 
 /* Steps from here on in which two leads conduct, as in the star: as far as a span goes, and nothing
