@@ -309,8 +309,8 @@ static inline bool wpin_supply_is_shared(const wpin_supply *s) {
 static inline double wpin_supply_sag(const wpin_supply *s, double amps) {
     return amps * s->part.resistance - s->pumped + s->droop;
 }
-/* Longest stretch, ps, for which the loads on one supply may be run without a look at each other.
- */
+/* Longest stretch, ps, for which the loads on one supply may be run without a look at each other
+ * from here on; and sets after how long that look is due as a stretch ends anyway. */
 int64_t wpin_rails_window(wpin_sim *sim);
 /* Balances the supplies after a stretch of time: sag, limit, returned current. */
 void wpin_rails_settle(wpin_sim *sim, double seconds);

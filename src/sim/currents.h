@@ -12,8 +12,9 @@
 #define WPIN_SHARE_OF_THREE 0.012
 #define WPIN_SHARE_OF_TWO   0.0015
 
-/* A lead's diode opens this far beyond it, V. */
-#define WPIN_OPENS_BY 1e-9
+/* A lead's diode opens this far beyond it, V; and by so much late, ps, so that it is seen to. */
+#define WPIN_OPENS_BY      1e-9
+#define WPIN_OPENS_LATE_PS 1000
 /* One that opens does not run dry at once: that takes a closer look, ps. */
 #define WPIN_DRY_LEAST 1000
 
@@ -47,10 +48,26 @@ static inline double wpin_into(wpin_two u, int x) {
     return x < 2 ? u[x] : -u[0] - u[1];
 }
 
-/* Signs of currents into leads a and b, and c, as one number. */
+/* What of an emf acts: with all leads the whole of it. */
+static inline wpin_two wpin_acting(const wpin_star *star, bool all, wpin_two emf) {
+    return all ? emf : star->emf_by_a * emf[0] + star->emf_by_b * emf[1];
+}
+
+/* Signs of currents into leads a and b, and c, as one number; the same with all of them turned
+ * round, and with a lead that had none; of one lead. */
 static inline int wpin_signs_of(wpin_two u) {
     const double c = -u[0] - u[1];
     return ((u[0] > 0) - (u[0] < 0)) + 3 * ((u[1] > 0) - (u[1] < 0)) + 9 * ((c > 0) - (c < 0)) + 13;
+}
+
+static inline int wpin_signs_turned(int signs) {
+    return 26 - signs;
+}
+static inline int wpin_signs_and(int signs, int x, int sign) {
+    return signs + (x == 0 ? sign : x == 1 ? 3 * sign : 9 * sign);
+}
+static inline int wpin_sign_in(int signs, int x) {
+    return (x == 0 ? signs % 3 : x == 1 ? signs / 3 % 3 : signs / 9) - 1;
 }
 
 /* The largest current, without its sign. */

@@ -27,11 +27,6 @@ typedef struct piece {
     double h;
 } piece;
 
-/* What of an emf acts: with all leads the whole of it. */
-static inline wpin_two acting(const wpin_star *star, bool all, wpin_two emf) {
-    return all ? emf : star->emf_by_a * emf[0] + star->emf_by_b * emf[1];
-}
-
 static inline bool opens(const wpin_glider *g, const wpin_star *star, wpin_two u, wpin_two emf,
                          int *digit) {
     return star->count == 2 &&
@@ -45,14 +40,14 @@ static inline wpin_currents led_on(wpin_two u, const wpin_rotor *r, const wpin_s
     const double share = (star->fading + r->bends) * h, half = h * (1.0 / 2), third = h * (1.0 / 3);
     wpin_currents s = {.u = u};
     wpin_two then = {0}, flows = {0};
-    s.u1 = wpin_by_itself(star, s.u) + star->force - acting(star, all, r->emf);
-    s.u2 = wpin_by_itself(star, s.u1) - acting(star, all, r->emf1);
+    s.u1 = wpin_by_itself(star, s.u) + star->force - wpin_acting(star, all, r->emf);
+    s.u2 = wpin_by_itself(star, s.u1) - wpin_acting(star, all, r->emf1);
     if (share > WPIN_SHARE_OF_TWO) {
-        s.u3 = wpin_by_itself(star, s.u2) - acting(star, all, r->emf2);
+        s.u3 = wpin_by_itself(star, s.u2) - wpin_acting(star, all, r->emf2);
         then = third * s.u3;
         flows = h * (1.0 / 4) * s.u3;
         if (share > WPIN_SHARE_OF_THREE) {
-            s.u4 = wpin_by_itself(star, s.u3) - acting(star, all, r->emf3);
+            s.u4 = wpin_by_itself(star, s.u3) - wpin_acting(star, all, r->emf3);
             then += h * h * (1.0 / 12) * s.u4;
             flows += h * h * (1.0 / 20) * s.u4;
         }
@@ -147,33 +142,27 @@ static inline bool take(const wpin_glider *g, wpin_way *w, wpin_rotor *r, bool a
  * to conduct in it. */
 static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
                                        const wpin_along *along, int *signs, bool *opened) {
-    const wpin_leg_state *legs = along->step->legs;
+    *signs = along->again ? wpin_signs_of(w->u) : 0;
+    const wpin_star *star = wpin_way_star(g, w, along, w->u, *signs);
     int through;
-    if (!along->again) {
-        const wpin_star *star = wpin_star_with(g->plant, legs, w->u, 0);
-        *opened = opens(g, star, w->u, r->emf, &through);
-        return *opened ? wpin_star_with(g->plant, legs, w->u, through) : star;
-    }
-    wpin_known *k = &w->known[along->step - along->first];
-    *signs = wpin_signs_of(w->u);
-    if (k->signs != *signs) {
-        *k = (wpin_known){.signs = *signs, .star = wpin_star_with(g->plant, legs, w->u, 0)};
-    }
-    *opened = opens(g, k->star, w->u, r->emf, &through);
+    *opened = opens(g, star, w->u, r->emf, &through);
     if (!*opened) {
-        return k->star;
+        return star;
     }
-    const wpin_star **other = &k->opened[through - 3];
-    *other = *other == NULL ? wpin_star_with(g->plant, legs, w->u, through) : *other;
-    const int lead = k->star->idle, place = lead == 0 ? 1 : lead == 1 ? 3 : 9;
-    *signs += through == 3 ? place : -place;
-    return *other;
+    const wpin_star *none = NULL;
+    const wpin_star **with =
+        along->again ? &w->known[along->step - along->first].opened[through - 3] : &none;
+    if (*with == NULL) {
+        *with = wpin_star_with(g->plant, along->step->legs, w->u, through);
+    }
+    *signs = wpin_signs_and(*signs, star->idle, through == 3 ? 1 : -1);
+    return *with;
 }
 
 /* A piece of up to dt ps of the step, or of several; false: something happens in it. */
 static inline bool go_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r, wpin_along *along,
                          int64_t dt) {
-    int signs = 0;
+    int signs;
     bool opened;
     piece p = {.star = circuit(g, w, r, along, &signs, &opened), .dry = -1};
     const bool all = p.star->count == WPIN_PHASES;
@@ -249,7 +238,8 @@ static inline void come_on(const wpin_glider *g, wpin_way *w, wpin_rotor *r) {
         sense(g->plant, w, r);
         w->before = w->flowed.amps;
     }
-    const wpin_two less = acting(w->star, w->star->count == WPIN_PHASES, wpin_rotor_come_on(r));
+    const wpin_two less =
+        wpin_acting(w->star, w->star->count == WPIN_PHASES, wpin_rotor_come_on(r));
     const wpin_two did = (r->since * (1.0 / 4)) * less;
     const wpin_two led = w->u - less - wpin_by_itself(w->star, did);
     wpin_rotor_less(r, did);
@@ -310,6 +300,15 @@ static inline void tell(wpin_plant *plant, wpin_way *w, const wpin_rotor *r, int
     arrive(plant, w, r, at);
 }
 
+static inline wpin_way way_from(const wpin_plant *plant, const wpin_whereabouts *at,
+                                const wpin_flowed *flowed) {
+    return (wpin_way){.u = at->u,
+                      .before = flowed->amps,
+                      .flowed = *flowed,
+                      .least = plant->sums.least_amps,
+                      .most = plant->sums.most_amps};
+}
+
 static inline wpin_glider glider_of(wpin_plant *plant) {
     return (wpin_glider){.plant = plant,
                          .volts = wpin_feed_volts(&plant->feed),
@@ -324,12 +323,8 @@ bool wpin_glide_over(wpin_plant *plant, const wpin_star *star, wpin_rotor *r, wp
         return false;
     }
     const wpin_glider g = glider_of(plant); /* to a fast filter, as one piece */
-    wpin_way w = {.u = at->u,
-                  .star = star,
-                  .before = flowed->amps,
-                  .flowed = *flowed,
-                  .least = plant->sums.least_amps,
-                  .most = plant->sums.most_amps};
+    wpin_way w = way_from(plant, at, flowed);
+    w.star = star;
     piece p = {.star = star, .dt = dt, .h = h};
     (void)led_on(w.u, r, star, true, h, &p.next, &p.charge);
     add(&g, &w, r, &p);
@@ -352,12 +347,8 @@ void wpin_glide(wpin_plant *plant, const wpin_runner *runner, wpin_whereabouts *
     for (int k = 0; k < WPIN_STEPS_KNOWN; k++) {
         known[k].signs = 0;
     }
-    wpin_way w = {.u = at->u,
-                  .known = known,
-                  .before = flowed->amps,
-                  .flowed = *flowed,
-                  .least = plant->sums.least_amps,
-                  .most = plant->sums.most_amps};
+    wpin_way w = way_from(plant, at, flowed);
+    w.known = known;
     wpin_rotor r; /* the rest of it as a course begins */
     r.speed = at->speed;
     r.rate = plant->rate;

@@ -1,11 +1,10 @@
 /* While two leads conduct one current goes round in them:
  *     di/dt = m i + f - e
  * so that a piece is a few numbers. Its emf, and the volts of the third lead, go by four terms. */
+#include "crossing.h"
 #include "glide_way.h"
 
 #define PS 1e-12
-/* A diode opens by so much late, ps: then it is seen to be open. */
-#define OPENS_LATE_PS 1000
 
 /* As it is, and how it changes by time. */
 typedef struct goes {
@@ -83,28 +82,16 @@ static inline double charge_at(const series *s, double h) {
                                         (s->i2 + h * (1.0 / 4) * (s->i3 + h * (1.0 / 5) * s->i4))));
 }
 
-/* When the third lead's diode opens, which is shut in the beginning and open in the end: between
- * the two by secants, kept apart by halves (the rule of Illinois). */
-static double opens_at(const wpin_star *star, const series *s, const goes *idle, double end) {
-    double low = 0, high = end, at_low = opens_by(star, s->i, idle->now);
-    double at_high = opens_by(star, amps_at(s, end), after(idle, end));
-    int side = 0;
-    for (int n = 0; n < 60 && high - low > PS; n++) {
-        const double t = at_low < 0 ? low - (high - low) * at_low / (at_high - at_low) : high;
-        const double y = opens_by(star, amps_at(s, t), after(idle, t));
-        if (y < 0 && t > low) {
-            low = t, at_low = y;
-            at_high = side > 0 ? at_high / 2 : at_high;
-            side = 1;
-        } else if (y > 0 && t < high) {
-            high = t, at_high = y;
-            at_low = side < 0 ? at_low / 2 : at_low;
-            side = -1;
-        } else {
-            break;
-        }
-    }
-    return high;
+/* How far the third lead is from a diode that opens until the end. */
+typedef struct opening {
+    const wpin_star *star;
+    const series *amps;
+    const goes *idle;
+} opening;
+
+static double left_of(const void *what, double t) {
+    const opening *o = what;
+    return -opens_by(o->star, amps_at(o->amps, t), after(o->idle, t));
 }
 
 /* What is left of a step, up to where the third lead comes to conduct: a little longer, so that it
@@ -121,7 +108,8 @@ static inline piece within(const wpin_rotor *r, const pair *p, const wpin_star *
     piece q = {.star = star, .other = star, .h = (double)dt * PS, .dt = dt};
     q.next = amps_at(&s, q.h);
     if (!stays_open(star, q.next, after(&p->idle, q.h))) {
-        const int64_t opens = (int64_t)(opens_at(star, &s, &p->idle, q.h) / PS) + OPENS_LATE_PS;
+        const opening o = {star, &s, &p->idle};
+        const int64_t opens = (int64_t)(wpin_crosses(left_of, &o, q.h) / PS) + WPIN_OPENS_LATE_PS;
         q.dt = opens < dt ? opens : dt;
         q.h = (double)q.dt * PS;
         q.next = amps_at(&s, q.h);
@@ -131,22 +119,16 @@ static inline piece within(const wpin_rotor *r, const pair *p, const wpin_star *
     return q;
 }
 
+static inline int signs_of(const wpin_star *star, double amps) {
+    return amps < 0 ? wpin_signs_turned(star->pair.signs) : star->pair.signs;
+}
+
 /* The circuit of a step; NULL: not that of the pair. */
 static inline const wpin_star *circuit(const wpin_glider *g, wpin_way *w, const wpin_along *along,
                                        const wpin_star *before, double amps) {
-    const int ahead = before->pair.signs, signs = amps < 0 ? 26 - ahead : ahead;
-    if (!along->again) {
-        const wpin_two u = amps * before->pair.way;
-        const wpin_star *star = wpin_star_with(g->plant, along->step->legs, u, 0);
-        return star->count == 2 && star->idle == before->idle ? star : NULL;
-    }
-    wpin_known *k = &w->known[along->step - along->first];
-    if (k->signs != signs) {
-        *k = (wpin_known){
-            .signs = signs,
-            .star = wpin_star_with(g->plant, along->step->legs, amps * before->pair.way, 0)};
-    }
-    return k->star->count == 2 && k->star->idle == before->idle ? k->star : NULL;
+    const wpin_star *star =
+        wpin_way_star(g, w, along, amps * before->pair.way, signs_of(before, amps));
+    return star->count == 2 && star->idle == before->idle ? star : NULL;
 }
 
 /* To where a piece leads; false: something happens in it. */
@@ -176,11 +158,10 @@ static inline bool take(const wpin_glider *g, wpin_way *w, double pull, const pi
 static inline int64_t go_on(const wpin_glider *g, wpin_way *w, const wpin_rotor *r,
                             const wpin_along *along, int64_t left, double pull, pair *p,
                             const wpin_star *star) {
-    const int signs = p->amps < 0 ? 26 - star->pair.signs : star->pair.signs;
     if (!stays_open(star, p->amps, p->idle.now)) {
         return 0;
     }
-    const wpin_pass *pass = wpin_way_pass(g, w, along, star, signs, r->span);
+    const wpin_pass *pass = wpin_way_pass(g, w, along, star, signs_of(star, p->amps), r->span);
     if (pass != NULL && pass->dt <= left) {
         const piece q = over(g, p, pass);
         if (take(g, w, pull, &q, p)) {
@@ -199,8 +180,8 @@ bool wpin_glide_pair(const wpin_glider *g, wpin_way *w, wpin_rotor *r, const wpi
                      wpin_along *along) {
     const wpin_two way = star->pair.way;
     const double volts = g->idle_volts, pull = wpin_dot(r->pull, way);
-    const wpin_two idle = {star->idle == 1   ? 0
-                           : star->idle == 0 ? volts
+    const wpin_two idle = {star->idle == 0   ? volts
+                           : star->idle == 1 ? 0
                                              : -volts,
                            star->idle == 0   ? 0
                            : star->idle == 1 ? volts

@@ -29,7 +29,6 @@ typedef struct wpin_way {
     wpin_two u;
     const wpin_star *star; /* after the piece before */
     bool tired;            /* what comes next does not fit into the course */
-    double largest;        /* current of the leads as it ended: with the sign of the torque */
     wpin_flowed flowed;
     double drawn;       /* out of the supply, As */
     double least, most; /* current */
@@ -43,7 +42,6 @@ typedef struct wpin_way {
 static inline void wpin_way_adds(const wpin_glider *g, wpin_way *w, double amps, double flows,
                                  double drawn, double h) {
     wpin_plant *plant = g->plant;
-    w->largest = amps;
     w->least = amps < w->least ? amps : w->least;
     w->most = amps > w->most ? amps : w->most;
     w->flowed.amps += flows;
@@ -52,6 +50,20 @@ static inline void wpin_way_adds(const wpin_glider *g, wpin_way *w, double amps,
     if (!g->slow_filter) {
         wpin_plant_sense(plant, 2 * flows / h - amps, amps, h);
     }
+}
+
+/* The circuit of the step with currents of such signs, as it is kept where steps come again. */
+static inline const wpin_star *wpin_way_star(const wpin_glider *g, wpin_way *w,
+                                             const wpin_along *along, wpin_two u, int signs) {
+    const wpin_leg_state *legs = along->step->legs;
+    if (!along->again) {
+        return wpin_star_with(g->plant, legs, u, 0);
+    }
+    wpin_known *k = &w->known[along->step - along->first];
+    if (k->signs != signs) {
+        *k = (wpin_known){.signs = signs, .star = wpin_star_with(g->plant, legs, u, 0)};
+    }
+    return k->star;
 }
 
 /* Steps from here on as one, where they come again and no driver warms; NULL: none that are, or not

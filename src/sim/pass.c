@@ -27,10 +27,6 @@ typedef struct thread {
     double volts, diodes; /* of the supply; 1: what diodes take */
 } thread;
 
-static wpin_two acting(const wpin_star *star, wpin_two emf) {
-    return star->count == WPIN_PHASES ? emf : star->emf_by_a * emf[0] + star->emf_by_b * emf[1];
-}
-
 static void lead_through(const wpin_feed *feed, const wpin_star *star, double h, thread *t) {
     wpin_two term = t->u, end = term, flows = term; /* of the series: with h^n / n! */
     const double supply = wpin_feed_volts(feed);
@@ -39,7 +35,9 @@ static void lead_through(const wpin_feed *feed, const wpin_star *star, double h,
     const int terms = h * star->fading < 1.0 / 400 ? FEWER : TERMS;
     for (int n = 1; n < terms; n++) {
         const wpin_two emf = n <= 4 ? t->emf[n - 1] * power : (wpin_two){0};
-        term = h * (1.0 / n) * (wpin_by_itself(star, term) + on - acting(star, emf));
+        term =
+            h * (1.0 / n) *
+            (wpin_by_itself(star, term) + on - wpin_acting(star, star->count == WPIN_PHASES, emf));
         power *= h * (1.0 / n);
         on = (wpin_two){0};
         end += term;

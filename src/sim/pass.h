@@ -36,11 +36,6 @@ typedef struct wpin_pass {
     wpin_pair_comes_to pair_end, pair_charge; /* instead, of two leads */
 } wpin_pass;
 
-/* Of one of its leads in it. */
-static inline int wpin_sign_in(int signs, int x) {
-    return (x == 0 ? signs % 3 : x == 1 ? signs / 3 % 3 : signs / 9) - 1;
-}
-
 /* From a step on, in its circuit: the same leads carry currents of these signs all along. */
 const wpin_pass *wpin_pass_find(wpin_plant *plant, const wpin_star *first, int signs,
                                 const wpin_step *step, const wpin_step *end);

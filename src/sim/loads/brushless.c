@@ -1,6 +1,8 @@
 /* A brushless motor through time. Most of it goes in short pieces (walk.c); what is left, piece by
  * piece, each as a power series (phases.c), cut where a diode runs dry or opens, the emf comes to a
  * corner, the shaft stops or breaks loose. */
+#include "../crossing.h"
+#include "../currents.h"
 #include "../delta.h"
 #include <math.h>
 #include <string.h>
@@ -10,8 +12,6 @@
 #define PHASES WPIN_PHASES
 /* Longest piece: the rotor turns by less than this, in electrical radians. */
 #define TURN_MOST 0.25
-/* A diode opens by so much late, ps: then it is seen to be open. */
-#define OPENS_LATE_PS 1000
 /* Past a place by this, so that the next piece is another. */
 #define HAIR 1e-12
 
@@ -168,39 +168,18 @@ static double left_of(const wpin_plant *plant, const wpin_circuit *c, const endi
     return 1;
 }
 
-/* When a cut comes that is due at the end: between the two by secants, kept apart by halves (the
- * rule of Illinois). */
-static double when(const wpin_plant *plant, const wpin_circuit *c, const wpin_course *p,
-                   const ending *e, const wpin_instant *first, const wpin_instant *last,
-                   double end) {
-    double low = 0, high = end, at_low = left_of(plant, c, e, first);
-    double at_high = left_of(plant, c, e, last);
-    double before = -1;
-    int side = 0;
-    at_low = at_low > 0 ? at_low : 0;
-    for (int i = 0; i < 60 && high - low > PS; i++) {
-        /* from zero itself it may rise before it falls: halves, until it is seen to */
-        double share = at_low > 0 ? at_low / (at_low - at_high) : 0.5;
-        double t = low + (high - low) * share;
-        wpin_instant middle = wpin_course_at(c, p, t);
-        double y = left_of(plant, c, e, &middle);
-        if (y == 0 || fabs(t - before) < PS) {
-            return t;
-        }
-        before = t;
-        if (y > 0) {
-            low = t;
-            at_low = y;
-            at_high = side > 0 ? at_high / 2 : at_high;
-            side = 1;
-        } else {
-            high = t;
-            at_high = y;
-            at_low = side < 0 ? at_low / 2 : at_low;
-            side = -1;
-        }
-    }
-    return high;
+/* A cut along a piece. */
+typedef struct along {
+    const wpin_plant *plant;
+    const wpin_circuit *c;
+    const wpin_course *p;
+    const ending *e;
+} along;
+
+static double left_after(const void *what, double t) {
+    const along *a = what;
+    const wpin_instant then = wpin_course_at(a->c, a->p, t);
+    return left_of(a->plant, a->c, a->e, &then);
 }
 
 typedef struct search {
@@ -217,7 +196,8 @@ static void look_for(search *s, cut what, int phase, int way) {
     if (left_of(s->plant, s->c, &e, &s->last) >= 0) {
         return;
     }
-    e.t = when(s->plant, s->c, s->p, &e, s->first, &s->last, s->end.t);
+    const along a = {s->plant, s->c, s->p, &e};
+    e.t = wpin_crosses(left_after, &a, s->end.t);
     s->end = e;
     s->last = wpin_course_at(s->c, s->p, e.t);
 }
@@ -270,6 +250,7 @@ static void tally(wpin_plant *plant, const search *s, double t) {
 }
 
 static void move(wpin_plant *plant, const search *s, double t) {
+    plant->rate = NAN;
     tally(plant, s, t);
     double turns = wpin_course_turns(s->p, t);
     plant->angle += turns;
@@ -355,7 +336,7 @@ static int64_t advance_piece(wpin_plant *plant, int64_t dt) {
     find_ending(&s, (double)dt * PS);
     int64_t part = dt;
     if (s.end.what != CUT_NONE) {
-        part = (int64_t)(s.end.t / PS) + (s.end.what == CUT_OPENS ? OPENS_LATE_PS : 0);
+        part = (int64_t)(s.end.t / PS) + (s.end.what == CUT_OPENS ? WPIN_OPENS_LATE_PS : 0);
         part = part < 1 ? 1 : (part > dt ? dt : part);
         s.last = wpin_course_at(&c, &p, (double)part * PS);
     }
