@@ -64,12 +64,43 @@ bool wpin_plan_takes_duty(wpin_plan_reader *r, size_t load, unsigned column) {
     return !l->axis.there;
 }
 
+/* Whether a quantity stands next: its unit tells, behind the number or in a word of its own. */
+static bool is_next(const wpin_plan_reader *r, wpin_dimension dimension) {
+    const wpin_words *line = &r->line;
+    size_t at = line->at;
+    if (at < line->count && (strcasecmp(line->words[at].text, "reverse") == 0 ||
+                             strcasecmp(line->words[at].text, "forward") == 0)) {
+        at++;
+    }
+    double value;
+    char why[320], text[2 * sizeof line->words[0].text] = "";
+    for (size_t i = at; i < line->count && i < at + 2; i++) {
+        strcat(text, line->words[i].text);
+        if (wpin_quantity_read(text, dimension, &value, why, sizeof why)) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* A number of which nobody knows what it is of, where it might be a speed as well. */
+static bool is_bare(wpin_plan_reader *r, const wpin_rig_load *l) {
+    if (!l->speed.there || !is_next(r, WPIN_NUMBER) || is_next(r, WPIN_SHARE)) {
+        return false;
+    }
+    const char *text = r->line.words[r->line.at].text;
+    wpin_words_say(&r->line, wpin_words_column(&r->line),
+                   "'%s' has no unit; expected a speed, e.g. %.3grpm, or a duty, e.g. 40%%", text,
+                   l->speed.rated / 2);
+    return true;
+}
+
 /* [forward|reverse] PERCENT, into a signed fraction. */
 static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     const wpin_rig_load *l = &r->rig->loads[load];
     double way = wpin_plan_take_way(r, load), most = l->limits.duty_max;
     unsigned column = wpin_words_column(&r->line);
-    if (way == 0 || !wpin_plan_takes_duty(r, load, column) ||
+    if (way == 0 || !wpin_plan_takes_duty(r, load, column) || is_bare(r, l) ||
         !wpin_words_take_quantity(&r->line, WPIN_SHARE, "a duty, e.g. 60%", duty)) {
         return false;
     }
@@ -102,25 +133,6 @@ static bool take_duty(wpin_plan_reader *r, size_t load, double *duty) {
     }
     *duty *= way;
     return true;
-}
-
-/* Whether a quantity stands next: its unit tells, behind the number or in a word of its own. */
-static bool is_next(const wpin_plan_reader *r, wpin_dimension dimension) {
-    const wpin_words *line = &r->line;
-    size_t at = line->at;
-    if (at < line->count && (strcasecmp(line->words[at].text, "reverse") == 0 ||
-                             strcasecmp(line->words[at].text, "forward") == 0)) {
-        at++;
-    }
-    double value;
-    char why[320], text[2 * sizeof line->words[0].text] = "";
-    for (size_t i = at; i < line->count && i < at + 2; i++) {
-        strcat(text, line->words[i].text);
-        if (wpin_quantity_read(text, dimension, &value, why, sizeof why)) {
-            return true;
-        }
-    }
-    return false;
 }
 
 bool wpin_plan_take_speed(wpin_plan_reader *r, size_t load, double *share) {
