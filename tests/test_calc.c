@@ -3,6 +3,7 @@
 #include <math.h>
 #include <string.h>
 #include <windpin/host/calc.h>
+#include <windpin/host/plain.h>
 #include <windpin/host/sheet.h>
 
 static void fill(const wpin_sheet *sheet, const char *words, double *values) {
@@ -270,6 +271,25 @@ START_TEST(units_as_people_write_them) {
 END_TEST
 
 /* A wave under PWM against small steps of its own equation. */
+START_TEST(figures_as_people_write_them) {
+    char text[40];
+#define SAYS(said, ...)                                                                            \
+    ck_assert_int_eq(wpin_plain(text, sizeof text, __VA_ARGS__), (int)strlen(said));               \
+    ck_assert_str_eq(text, said)
+    SAYS("1160 rpm", "%.3g rpm", 1159.6);
+    SAYS("1.16 rpm, 0.00000116", "%.3g rpm, %.3g", 1.1596, 1.1596e-6);
+    SAYS("  12000|+12000|12000  |", "%7.2g|%+.2g|%-7.2g|", 12345.0, 12345.0, 12345.0);
+    SAYS("0 +0.00 -0.01    0.0", "%.3g %+.2f %.2f %6.1f", -0.0, -0.004, -0.006, -0.04);
+    SAYS("inf nan", "%g %g", HUGE_VAL, fabs((double)NAN));
+    SAYS("  7|00ff|a|-5|   8|9|10|11%", "%*d|%04x|%c|%d|%*u|%zu|%lu|%llu%%", 3, 7, 255U, 'a', -5, 4,
+         8U, (size_t)9, 10UL, 11ULL);
+    SAYS("drum|dr|    drum", "%s|%.*s|%8s", "drum", 2, "drum", "drum");
+#undef SAYS
+    ck_assert_int_eq(wpin_plain(text, 6, "%.3g %s", 1e6, "rest"), 12);
+    ck_assert_str_eq(text, "10000");
+}
+END_TEST
+
 START_TEST(a_wave_under_pwm) {
     static const wpin_pwm_loop loops[] = {
         {9, -1, 2, 1e-3, 500, false, 0},     {9, -12, 2, 1e-3, 500, false, 0},
@@ -319,6 +339,7 @@ int main(void) {
     tcase_add_test(tests, any_input_has_an_answer);
     tcase_add_test(tests, run_down_times);
     tcase_add_test(tests, units_as_people_write_them);
+    tcase_add_test(tests, figures_as_people_write_them);
     tcase_add_test(tests, a_wave_under_pwm);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

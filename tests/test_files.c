@@ -257,7 +257,7 @@ static const struct {
     {"main onn\n", 1, 6, "expected 'on' or 'off'"},
     {"wait\n", 1, 5, "expected a time"},
     {"wait 3\n", 1, 6, "'3' has no unit; expected a time (h, min, s, ms, us, ns)"},
-    {"wait 90000min\n", 1, 6, "out of range; expected 1 ms to 4e+06 s"},
+    {"wait 90000min\n", 1, 6, "out of range; expected 1 ms to 4000000 s"},
     {"repeat\nend\n", 1, 7, "expected how many times"},
     {"repeat 2.5\nend\n", 1, 8, "2.5 rounds are out of range; expected a whole number"},
     {"repeat 2s\nend\n", 1, 8, "'2s' carries a unit; expected a bare number"},

@@ -98,6 +98,8 @@ void cli_print_messages(wpin_messages *messages);
 bool cli_may_write(const char *path);
 /* Whether colours may go there: a terminal, and NO_COLOR is not set (no-color.org). */
 bool cli_colours(FILE *to);
+/* On standard output, its figures as people write them (plain.h). */
+void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 /* Prints "windpin: ..." on standard error. */
 void cli_complain(const char *format, ...) __attribute__((format(printf, 1, 2)));
 

@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "cli.h"
 #include "cli_json.h"
+#include "windpin/host/plain.h"
 #include <argp.h>
 #include <arpa/inet.h>
 #include <dirent.h>
@@ -34,7 +35,7 @@ __attribute__((format(printf, 3, 4))) static void found(look *l, look_grade how,
     va_list list;
     va_start(list, format);
     l->grade = how;
-    vsnprintf(l->words, sizeof l->words, format, list);
+    wpin_print_plain(l->words, sizeof l->words, format, list);
     va_end(list);
 }
 

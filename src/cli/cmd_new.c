@@ -1,6 +1,7 @@
 /* windpin new: a first rig and plan from a few answers. */
 #define _GNU_SOURCE
 #include "cli.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/starter.h"
 #include <errno.h>
@@ -105,7 +106,7 @@ static bool ask_quantity(const char *question, const char *otherwise, wpin_dimen
         } else if (*value >= least && *value <= most) {
             return true;
         } else {
-            printf("  expected %g to %g %s\n", least, most, dimension == WPIN_POWER ? "W" : "V");
+            cli_say("  expected %g to %g %s\n", least, most, dimension == WPIN_POWER ? "W" : "V");
         }
     }
     return false;

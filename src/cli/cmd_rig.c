@@ -1,5 +1,6 @@
 /* windpin rig RIG: lists what the file describes. */
 #include "cli_json.h"
+#include "windpin/host/plain.h"
 #include <argp.h>
 #include <stdio.h>
 
@@ -48,20 +49,20 @@ static error_t parse(int key, char *arg, struct argp_state *state) {
 static void print_supplies(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        printf("supply %-10s %.4g V%s", s->name, s->volts, s->alternating ? " alternating" : "");
+        cli_say("supply %-10s %.4g V%s", s->name, s->volts, s->alternating ? " alternating" : "");
         if (s->from >= 0) {
             printf(", made from '%s' by a %s regulator", rig->supplies[s->from].name,
                    s->switching ? "switching" : "linear");
         } else {
-            printf(", %.4g mohm inside, switch %s at the start", s->resistance * 1e3,
-                   s->on ? "on" : "off");
+            cli_say(", %.4g mohm inside, switch %s at the start", s->resistance * 1e3,
+                    s->on ? "on" : "off");
         }
         if (s->limit_amps > 0) {
-            printf(", %s at %.3g A", s->droops || s->from >= 0 ? "droops" : "cuts out",
-                   s->limit_amps);
+            cli_say(", %s at %.3g A", s->droops || s->from >= 0 ? "droops" : "cuts out",
+                    s->limit_amps);
         }
         if (s->capacity > 0) {
-            printf(", cells of %.4g Ah down to %.3g V", s->capacity / 3600, s->empty_volts);
+            cli_say(", cells of %.4g Ah down to %.3g V", s->capacity / 3600, s->empty_volts);
         }
         printf("\n");
     }
@@ -72,36 +73,36 @@ static void print_inputs(const wpin_rig *rig) {
         const wpin_rig_input *n = &rig->inputs[i];
         switch (n->kind) {
         case WPIN_RIG_LIMIT:
-            printf("input  %-10s limit switch of %s on pin %.0f, %s at its place\n", n->name,
-                   rig->loads[n->load].name, n->pin, n->opens ? "opens" : "closes");
+            cli_say("input  %-10s limit switch of %s on pin %.0f, %s at its place\n", n->name,
+                    rig->loads[n->load].name, n->pin, n->opens ? "opens" : "closes");
             break;
         case WPIN_RIG_KNOB:
-            printf("input  %-10s knob on analogue input %.0f%s\n", n->name, n->analog,
-                   n->centre ? ", off in the middle" : "");
+            cli_say("input  %-10s knob on analogue input %.0f%s\n", n->name, n->analog,
+                    n->centre ? ", off in the middle" : "");
             break;
         case WPIN_RIG_SENSOR:
-            printf("input  %-10s sensor on analogue input %.0f, a curve of %u places\n", n->name,
-                   n->analog, n->point_count);
+            cli_say("input  %-10s sensor on analogue input %.0f, a curve of %u places\n", n->name,
+                    n->analog, n->point_count);
             break;
         case WPIN_RIG_TWO_POINT:
-            printf("input  %-10s two-point control by analogue input %.0f: on at %.4g V, off at "
-                   "%.4g V, with %.3g %%\n",
-                   n->name, n->analog, n->on, n->off, n->duty * 100);
+            cli_say("input  %-10s two-point control by analogue input %.0f: on at %.4g V, off at "
+                    "%.4g V, with %.3g %%\n",
+                    n->name, n->analog, n->on, n->off, n->duty * 100);
             break;
         case WPIN_RIG_PROCESS:
-            printf("input  %-10s analogue input %.0f regulated to %.4g V, which %s the harder its "
-                   "load is driven; %.3g %% at %.4g V off\n",
-                   n->name, n->analog, n->wanted, n->raises ? "rises" : "falls", 100.0, n->band);
+            cli_say("input  %-10s analogue input %.0f regulated to %.4g V, which %s the harder its "
+                    "load is driven; %.3g %% at %.4g V off\n",
+                    n->name, n->analog, n->wanted, n->raises ? "rises" : "falls", 100.0, n->band);
             break;
         case WPIN_RIG_PAIR:
             printf("input  %-10s '%s' forward and '%s' reverse, both together stop\n", n->name,
                    rig->inputs[n->pair[0]].name, rig->inputs[n->pair[1]].name);
             break;
         default:
-            printf("input  %-10s %s on pin %.0f%s%s\n", n->name,
-                   n->stops ? "stop button" : "button", n->pin,
-                   n->opens ? ", its contact opens" : "",
-                   n->stops ? ": stops every load, until it is re-armed" : "");
+            cli_say("input  %-10s %s on pin %.0f%s%s\n", n->name,
+                    n->stops ? "stop button" : "button", n->pin,
+                    n->opens ? ", its contact opens" : "",
+                    n->stops ? ": stops every load, until it is re-armed" : "");
             break;
         }
     }
@@ -139,11 +140,11 @@ static void print_json(const wpin_rig *rig) {
 }
 
 static void print_rig(const wpin_rig *rig) {
-    printf("%s (rig %08x): controller pins %.3g V, tick %.4g ms\n", rig->name, rig->fingerprint,
-           rig->controller.logic_volts, rig->controller.tick * 1e3);
+    cli_say("%s (rig %08x): controller pins %.3g V, tick %.4g ms\n", rig->name, rig->fingerprint,
+            rig->controller.logic_volts, rig->controller.tick * 1e3);
     if (rig->controller.supply >= 0) {
-        printf("controller fed by '%s', needs %.3g V\n", rig->supplies[rig->controller.supply].name,
-               rig->controller.least_volts);
+        cli_say("controller fed by '%s', needs %.3g V\n",
+                rig->supplies[rig->controller.supply].name, rig->controller.least_volts);
     }
     print_supplies(rig);
     print_inputs(rig);

@@ -1,6 +1,7 @@
 /* windpin size SHEET key=quantity ...: the desk calculator. */
 #define _GNU_SOURCE
 #include "cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/sheet.h"
 #include <argp.h>
 #include <math.h>
@@ -135,7 +136,7 @@ static bool complete(const wpin_sheet *sheet, double *values) {
 
 static void print_value(char *to, size_t size, double value, wpin_dimension dimension) {
     if (dimension == WPIN_SHARE) {
-        snprintf(to, size, "%.3g %%", value * 100);
+        wpin_plain(to, size, "%.3g %%", value * 100);
     } else {
         wpin_quantity_write(to, size, value, dimension);
     }
@@ -150,10 +151,10 @@ static void print_answer(const wpin_sheet *sheet, const wpin_answer *a) {
     }
     printf("\n");
     if (!isnan(a->margin)) {
-        printf("  margin   %.2f %s\n", a->margin, sheet->margin);
+        cli_say("  margin   %.2f %s\n", a->margin, sheet->margin);
     }
     if (a->worst_words[0] != '\0') {
-        printf("  worst    %.2f, with %s\n", a->worst, a->worst_words);
+        cli_say("  worst    %.2f, with %s\n", a->worst, a->worst_words);
     }
     printf("  verdict  %s: %s\n  next     %s\n", wpin_severity_word(a->severity), a->verdict,
            a->next);
@@ -199,7 +200,7 @@ static void show_inputs(const wpin_sheet *sheet) {
         }
         printf("  %-14s %-15s %s", n->key, otherwise, n->words);
         if (n->tolerance > 0) {
-            printf(" (taken as %g %% either way)", n->tolerance * 100);
+            cli_say(" (taken as %g %% either way)", n->tolerance * 100);
         }
         printf("\n");
     }

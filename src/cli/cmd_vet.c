@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "cli_json.h"
 #include "vet_words.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include <argp.h>
 #include <stdio.h>
@@ -128,7 +129,7 @@ static wpin_vet_options options_at(const vet_arguments *a, const sweep *s, doubl
 static void print_place(const sweep *s, double value, const wpin_vetting *v) {
     char text[40];
     if (s->dimension == WPIN_SHARE) {
-        snprintf(text, sizeof text, "%.3g %%", value * 100);
+        wpin_plain(text, sizeof text, "%.3g %%", value * 100);
     } else {
         wpin_quantity_write(text, sizeof text, value, s->dimension);
     }

@@ -1,6 +1,7 @@
 /* A field bus by hand: questions to nodes, one after the other, and what values mean. */
 #define _GNU_SOURCE
 #include "field.h"
+#include "windpin/host/plain.h"
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -88,10 +89,11 @@ void field_say_quality(const field *f, char *to, size_t size) {
     }
     to[0] = '\0';
     if (f->answers > 0) {
-        snprintf(to, size,
-                 "Answers within %.3g ms on average, %.3g ms at most; %lu asked again, %lu damaged "
-                 "or not heard",
-                 f->answered_in / f->answers * 1e3, f->latest_in * 1e3, again, damaged);
+        wpin_plain(
+            to, size,
+            "Answers within %.3g ms on average, %.3g ms at most; %lu asked again, %lu damaged "
+            "or not heard",
+            f->answered_in / f->answers * 1e3, f->latest_in * 1e3, again, damaged);
     }
 }
 

@@ -3,6 +3,7 @@
 #define _GNU_SOURCE
 #include "field.h"
 #include "windpin/host/frames_file.h"
+#include "windpin/host/plain.h"
 #include <argp.h>
 #include <errno.h>
 #include <math.h>
@@ -92,11 +93,11 @@ static void take(listener *l, const listen_arguments *a, double at, const wpin_f
     l->frames++;
     l->bits += 47 + (frame->remote ? 0 : 8U * frame->length);
     if (!a->quiet) {
-        printf("%11.6f  %03X  %-23s  %s\n", at, frame->id, frame->remote ? "remote" : data, words);
+        cli_say("%11.6f  %03X  %-23s  %s\n", at, frame->id, frame->remote ? "remote" : data, words);
     }
     if (l->csv != NULL) {
-        fprintf(l->csv, "%.6f,%03X,%d,%u,%s,\"%s\"\r\n", at, frame->id, frame->remote,
-                frame->length, data, words);
+        wpin_plain_put(l->csv, "%.6f,%03X,%d,%u,%s,\"%s\"\r\n", at, frame->id, frame->remote,
+                       frame->length, data, words);
     }
     if (l->pcapng != NULL) {
         wpin_frames_put(l->pcapng, seconds_of(CLOCK_REALTIME), frame);
@@ -117,9 +118,9 @@ static int listen_to(field *f, const listen_arguments *a, listener *l) {
         fflush(stdout);
     }
     const char *trouble = wpin_bearer_trouble(f->bearer);
-    printf("%lu frames in %.3g s, %.4g kbit/s without stuff bits%s%s\n", l->frames, now - begun,
-           (double)l->bits / fmax(now - begun, 1e-3) / 1e3, trouble[0] != '\0' ? "; " : "",
-           trouble);
+    cli_say("%lu frames in %.3g s, %.4g kbit/s without stuff bits%s%s\n", l->frames, now - begun,
+            (double)l->bits / fmax(now - begun, 1e-3) / 1e3, trouble[0] != '\0' ? "; " : "",
+            trouble);
     return wpin_bearer_is_gone(f->bearer) ? EXIT_MET_FAULT : EXIT_FINE;
 }
 

@@ -186,7 +186,7 @@ static int look(field *f, const look_arguments *a) {
     printf("%u of the numbers 1 to %d %s taken%s", count, WPIN_NODE_MAX, count == 1 ? "is" : "are",
            overheard > 0 ? "; " : ".\n");
     if (overheard > 0) {
-        printf("%lu frames in %.3g s before anything was asked.\n", overheard, a->listen);
+        cli_say("%lu frames in %.3g s before anything was asked.\n", overheard, a->listen);
     }
     char quality[160];
     field_say_quality(f, quality, sizeof quality);

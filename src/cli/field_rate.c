@@ -2,6 +2,7 @@
  * the kernel's own tool for links tells it, in JSON. */
 #define _GNU_SOURCE
 #include "field.h"
+#include "windpin/host/plain.h"
 #include <jansson.h>
 #include <stdio.h>
 #include <string.h>
@@ -35,8 +36,8 @@ static void say_interface(const char *name, char *to, size_t size) {
     if (kind != NULL && strcmp(kind, "vcan") == 0) {
         snprintf(to, size, "a virtual interface, without a rate of its own");
     } else if (rate > 0) {
-        snprintf(to, size, "%g kbit/s%s%s", (double)rate / 1e3,
-                 state != NULL ? ", its end here is " : "", state != NULL ? state : "");
+        wpin_plain(to, size, "%g kbit/s%s%s", (double)rate / 1e3,
+                   state != NULL ? ", its end here is " : "", state != NULL ? state : "");
     } else {
         to[0] = '\0';
     }

@@ -141,9 +141,10 @@ static bool compare_counts(field *f, const wpin_rig_axis *axis, wpin_node *node,
     double counts;
     bool same = wpin_rig_axis_counts_alike(axis, ask, &asked, &counts);
     if (!same && print) {
-        printf("  counts: by its own factors the drive counts %.6g in a turn of its motor, the rig "
-               "%.6g: speeds and places would be off\n",
-               counts, axis->counts);
+        cli_say(
+            "  counts: by its own factors the drive counts %.6g in a turn of its motor, the rig "
+            "%.6g: speeds and places would be off\n",
+            counts, axis->counts);
     }
     return same;
 }
@@ -164,7 +165,7 @@ static bool compare_all(field *f, const settings_arguments *a, const wpin_rig *r
     wpin_bind_load(bound, rig, load);
     json_t *objects = json_array();
     if (!a->json) {
-        printf("%s, node %g:\n", load->name, load->axis.number);
+        cli_say("%s, node %g:\n", load->name, load->axis.number);
     }
     for (uint8_t i = 0; i < bound->axis.setting_count; i++) {
         compared c = compare(f, node, &bound->settings[i], a->write);

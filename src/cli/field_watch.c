@@ -2,6 +2,7 @@
  */
 #define _GNU_SOURCE
 #include "field.h"
+#include "windpin/host/plain.h"
 #include <argp.h>
 #include <errno.h>
 #include <signal.h>
@@ -93,10 +94,10 @@ static long signed_of(const uint8_t *bytes, uint8_t size) {
 
 static void print_row(double at, uint8_t values[COLUMNS][4], const wpin_node *node) {
     uint16_t error = (uint16_t)wpin_number_from(values[5], 2);
-    printf("%8.2f  %-22s %4ld %11ld %12ld %9.1f  ", at,
-           wpin_axis_state_name(wpin_axis_state_of((uint16_t)wpin_number_from(values[0], 2))),
-           signed_of(values[1], 1), signed_of(values[2], 4), signed_of(values[3], 4),
-           (double)signed_of(values[4], 2) / 10);
+    cli_say("%8.2f  %-22s %4ld %11ld %12ld %9.1f  ", at,
+            wpin_axis_state_name(wpin_axis_state_of((uint16_t)wpin_number_from(values[0], 2))),
+            signed_of(values[1], 1), signed_of(values[2], 4), signed_of(values[3], 4),
+            (double)signed_of(values[4], 2) / 10);
     if (error != 0) {
         printf("%04Xh: %s", error, wpin_drive_error_text(error));
     }
@@ -105,7 +106,7 @@ static void print_row(double at, uint8_t values[COLUMNS][4], const wpin_node *no
 }
 
 static void write_row(FILE *csv, double at, uint8_t values[COLUMNS][4]) {
-    fprintf(csv, "%.3f", at);
+    wpin_plain_put(csv, "%.3f", at);
     for (int i = 0; i < COLUMNS; i++) {
         bool word = columns[i].index == 0x6041 || columns[i].index == 0x603F;
         fprintf(csv, ",%ld",

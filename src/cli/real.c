@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "real.h"
 #include "confirmed.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/vet.h"
 #include <signal.h>
 #include <stdio.h>
@@ -166,10 +167,10 @@ static void say_woken(const cli_real *real) {
     for (size_t i = 0; i < real->rig->load_count; i++) {
         uses_fast = uses_fast || wpin_rig_needs_fast_tick(&real->rig->loads[i]);
     }
-    fprintf(stderr, "Woken %lu times, %.3f ms late on average, %.3f ms at most.\n", w.times,
-            w.average * 1e3, w.most * 1e3);
+    wpin_plain_put(stderr, "Woken %lu times, %.3f ms late on average, %.3f ms at most.\n", w.times,
+                   w.average * 1e3, w.most * 1e3);
     if (uses_fast && w.most > fast) {
-        fprintf(
+        wpin_plain_put(
             stderr,
             "Steps, and PWM in software, were up to %.3f ms off, not %.3f ms as the rig says "
             "(fast-tick): a channel, or a controller, does not depend on what else runs here.\n",

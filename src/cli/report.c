@@ -1,6 +1,7 @@
 /* The report as a table for people. */
 #include "cli.h"
 #include "windpin/host/objects.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include <math.h>
 #include <stdio.h>
@@ -28,21 +29,16 @@ static int action_width(const cli_run *run, const wpin_report *report) {
 static void print_asked(const wpin_step_result *step) {
     char duty[20] = "", time[12] = "";
     if (step->asked_rpm != 0) {
-        snprintf(duty, sizeof duty, "%+.4g rpm", step->asked_rpm);
+        wpin_plain(duty, sizeof duty, "%+.4g rpm", step->asked_rpm);
     } else if (step->asked_amps != 0) {
-        snprintf(duty, sizeof duty, "%+.4g A", step->asked_amps);
+        wpin_plain(duty, sizeof duty, "%+.4g A", step->asked_amps);
     } else if (step->asked_duty != 0) {
-        snprintf(duty, sizeof duty, "%+.1f %%", step->asked_duty * 100);
+        wpin_plain(duty, sizeof duty, "%+.1f %%", step->asked_duty * 100);
     }
     if (step->asked_seconds > 0) {
-        snprintf(time, sizeof time, "%.3f", step->asked_seconds);
+        wpin_plain(time, sizeof time, "%.3f", step->asked_seconds);
     }
     printf("  %10s %8s", duty, time);
-}
-
-/* A value that would print as -0 prints as 0. */
-static double shown(double value, double last_digit) {
-    return fabs(value) < last_digit / 2 ? 0 : value;
 }
 
 /* Whether something is known of a load: on real pins what is measured. */
@@ -64,20 +60,20 @@ static void print_end(const cli_run *run, const wpin_rig *rig, const wpin_step_r
     const wpin_load_type *type = wpin_rig_type(load);
     char volts[16] = "", rpm[16] = "", amps[16] = "";
     if (!run->real) {
-        snprintf(volts, sizeof volts, "%.2f", shown(step->volts, 0.01));
+        wpin_plain(volts, sizeof volts, "%.2f", step->volts);
     }
     if (type->spins && knows_rpm(run, load)) {
-        snprintf(rpm, sizeof rpm, "%.0f", shown(step->rpm, 1));
+        wpin_plain(rpm, sizeof rpm, "%.0f", step->rpm);
     }
     if (knows_amps(run, load)) {
-        snprintf(amps, sizeof amps, "%.2f", step->amps_peak);
+        wpin_plain(amps, sizeof amps, "%.2f", step->amps_peak);
     }
     if (type->steps) {
         printf("  %7s %7s", "", "");
     } else if (load->axis.there) { /* it is told a speed, not a duty */
         printf("  %7s %7s", "", volts);
     } else {
-        printf("  %7.1f %7s", shown(step->duty * 100, 0.1), volts);
+        cli_say("  %7.1f %7s", step->duty * 100, volts);
     }
     printf(" %8s %7s", rpm, amps);
 }
@@ -86,7 +82,7 @@ static void print_step(const cli_run *run, const wpin_rig *rig, const wpin_step_
                        int width) {
     printf("%5u  %-*s", step->line, width, step->text);
     print_asked(step);
-    printf("  %9.3f %8.3f", step->at, step->took);
+    cli_say("  %9.3f %8.3f", step->at, step->took);
     print_end(run, rig, step);
     printf("  %s%s%s\n", cli_paint(step->verdict), step->words, cli_plain());
 }
@@ -163,15 +159,15 @@ static const char *driven_by(char *to, size_t size, const wpin_rig_load *load,
     if (wpin_rig_type(load)->steps) {
         snprintf(to, size, "%s steps", load->stepping.half_steps ? "half" : "full");
     } else if (load->axis.there) {
-        snprintf(to, size, "node %g", load->axis.number);
+        wpin_plain(to, size, "node %g", load->axis.number);
     } else if (pwm->steps == 0) {
         snprintf(to, size, "on and off only, %u operation%s", report->operations[i],
                  report->operations[i] == 1 ? "" : "s");
     } else if (pwm->jitter_us != 0) {
-        snprintf(to, size, "PWM %.6g Hz in software in %u steps, edges up to %u us off",
-                 pwm->millihertz * 1e-3, pwm->steps, pwm->jitter_us);
+        wpin_plain(to, size, "PWM %.6g Hz in software in %u steps, edges up to %u us off",
+                   pwm->millihertz * 1e-3, pwm->steps, pwm->jitter_us);
     } else {
-        snprintf(to, size, "PWM %.6g Hz in %u steps", pwm->millihertz * 1e-3, pwm->steps);
+        wpin_plain(to, size, "PWM %.6g Hz in %u steps", pwm->millihertz * 1e-3, pwm->steps);
     }
     return to;
 }
@@ -183,25 +179,25 @@ static void print_loads(const cli_run *run, const wpin_rig *rig, const wpin_repo
         printf("%s: %s, %s", load->name, load->kind->name,
                driven_by(driven, sizeof driven, load, report, i));
         if (knows_amps(run, load)) {
-            printf("; highest current %.2f A", report->amps_peak[i]);
+            cli_say("; highest current %.2f A", report->amps_peak[i]);
         }
         if (knows_rpm(run, load)) {
-            printf(", highest speed %.0f rpm", report->rpm_peak[i]);
+            cli_say(", highest speed %.0f rpm", report->rpm_peak[i]);
         }
         if (report->torque_peak[i] > 0) {
-            printf(", %.3g Nm", report->torque_peak[i]);
+            cli_say(", %.3g Nm", report->torque_peak[i]);
             if (report->watts_peak[i] > 0) {
-                printf(" and %.3g W at the shaft", report->watts_peak[i]);
+                cli_say(" and %.3g W at the shaft", report->watts_peak[i]);
             }
             printf(" (computed: measured current x constant x gear)");
         }
         if (report->joules[i] >= 0.05) {
             char energy[40];
             wpin_quantity_write(energy, sizeof energy, report->joules[i], WPIN_ENERGY);
-            printf(", took %s (%.3g mWh)", energy, report->joules[i] / 3.6);
+            cli_say(", took %s (%.3g mWh)", energy, report->joules[i] / 3.6);
         }
         if (report->degrees_c[i] > 25.5) {
-            printf(", warmest %.0f degC", report->degrees_c[i]);
+            cli_say(", warmest %.0f degC", report->degrees_c[i]);
         }
         if (load->kind->table == &wpin_table_interlocked_outputs) {
             static const char *const last[] = {"b", "unknown, as it was never driven", "a"};
@@ -218,8 +214,8 @@ static void print_energy(const wpin_rig *rig, const wpin_report *report) {
         joules += report->joules[i];
     }
     if (rig->load_count > 1 && joules >= 0.05) {
-        printf("All loads took %.4g J (%.3g mWh); at most %.2f A at the same time.\n", joules,
-               joules / 3.6, report->total_amps_peak);
+        cli_say("All loads took %.4g J (%.3g mWh); at most %.2f A at the same time.\n", joules,
+                joules / 3.6, report->total_amps_peak);
     }
 }
 
@@ -239,11 +235,11 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
     for (size_t i = 0; i < report->fault_count; i++) {
         const wpin_fault_result *f = &report->faults[i];
         bool gone = f->cleared_at != HUGE_VAL;
-        printf("%sFault at %.3f s: %s, %s%s",
-               cli_paint(gone ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD), f->at,
-               rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain());
+        cli_say("%sFault at %.3f s: %s, %s%s",
+                cli_paint(gone ? WPIN_VERDICT_NOTE : WPIN_VERDICT_BAD), f->at,
+                rig->loads[f->load].name, wpin_status_name(f->cause), cli_plain());
         if (gone) {
-            printf("; cleared at %.3f s\n", f->cleared_at);
+            cli_say("; cleared at %.3f s\n", f->cleared_at);
         } else {
             printf("\n    %s %s\n", wpin_status_text(f->cause), wpin_status_remedy(f->cause));
         }
@@ -258,7 +254,7 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
         if (e->at < 0) {
             printf("Before the plan began%s: ", cli_plain());
         } else {
-            printf("At %.3f s%s: ", e->at, cli_plain());
+            cli_say("At %.3f s%s: ", e->at, cli_plain());
         }
         printf("%s %s", e->part, e->what);
         if (e->more > 0) {
@@ -275,8 +271,8 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
             printf("%sBurnt before the plan began%s: %s, %s\n", cli_paint(WPIN_VERDICT_BAD),
                    cli_plain(), b->part, b->reason);
         } else {
-            printf("%sBurnt at %.4f s%s: %s, %s\n", cli_paint(WPIN_VERDICT_BAD), b->at, cli_plain(),
-                   b->part, b->reason);
+            cli_say("%sBurnt at %.4f s%s: %s, %s\n", cli_paint(WPIN_VERDICT_BAD), b->at,
+                    cli_plain(), b->part, b->reason);
         }
     }
 }
@@ -304,14 +300,14 @@ static void print_summary(const cli_run *run, const wpin_report *report) {
                cli_paint(all ? WPIN_VERDICT_OK : WPIN_VERDICT_BAD), met, report->requirement_count,
                report->requirement_count == 1 ? "" : "s", cli_plain());
     }
-    printf(". %.3f s of %stime.\n", report->seconds, run->real ? "" : "simulated ");
+    cli_say(". %.3f s of %stime.\n", report->seconds, run->real ? "" : "simulated ");
 }
 
 static void print_rehearsed(const wpin_report *report) {
     if (report->rehearsed) {
-        printf("The plan has no end; its rehearsal ended after %.3g s, with every load ramped to "
-               "rest.\n",
-               report->seconds);
+        cli_say("The plan has no end; its rehearsal ended after %.3g s, with every load ramped to "
+                "rest.\n",
+                report->seconds);
     }
 }
 

@@ -3,6 +3,7 @@
 #include "cli.h"
 #include "real.h"
 #include "vet_words.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/verdict.h"
 #include <errno.h>
 #include <stdio.h>
@@ -33,9 +34,9 @@ void cli_progress(void *context, double seconds, double total) {
     fprintf(stderr, "\r[%.*s%*s] ", done, "########################################", WIDTH - done,
             "");
     if (context != NULL) {
-        fprintf(stderr, "%.0f of %.0f %s", seconds, total, (const char *)context);
+        wpin_plain_put(stderr, "%.0f of %.0f %s", seconds, total, (const char *)context);
     } else {
-        fprintf(stderr, "%.1f of about %.1f s", seconds, total);
+        wpin_plain_put(stderr, "%.1f of about %.1f s", seconds, total);
     }
 }
 

@@ -6,6 +6,7 @@
  *
  * so a record tells these three quotients and no more. The one speed tells K. */
 #include "circuit.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -265,8 +266,8 @@ static bool tell(by_current *b, const wpin_known *known, wpin_identification *to
     double at = known->constant > 0 ? 0 : emf_at(b, known->duty);
     double k = known->constant > 0 ? known->constant : at / known->speed;
     if (!(k > 0)) {
-        snprintf(why, size, "the record does not show it run evenly at %.4g %% duty",
-                 known->duty * 100);
+        wpin_plain(why, size, "the record does not show it run evenly at %.4g %% duty",
+                   known->duty * 100);
         return false;
     }
     equations e = {0};
@@ -280,11 +281,12 @@ static bool tell(by_current *b, const wpin_known *known, wpin_identification *to
         return false;
     }
     if (!stood(b, value[0])) {
-        snprintf(why, size,
-                 "'%s' turns at so little current (some %.2g A) that the record does not show its "
-                 "resistance: hold its shaft fast while the duty rises slowly, or give it an "
-                 "encoder, if only for this",
-                 b->load->name, fmax(value[0], 0));
+        wpin_plain(
+            why, size,
+            "'%s' turns at so little current (some %.2g A) that the record does not show its "
+            "resistance: hold its shaft fast while the duty rises slowly, or give it an "
+            "encoder, if only for this",
+            b->load->name, fmax(value[0], 0));
         return false;
     }
     /* an error of the resistance is one of each emf, which falls by it times the current */

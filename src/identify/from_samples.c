@@ -3,6 +3,7 @@
  * not on what the motor does meanwhile. Its height is all but inverse to the inductance. Where in a
  * period the samples begin is looked for as well. */
 #include "circuit.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -223,10 +224,11 @@ static void say_why(const wpin_rig_load *load, const wpin_record *record, answer
     char *words = to->no_inductance;
     size_t size = sizeof to->no_inductance;
     if (lag * hz > SLOW) {
-        snprintf(words, size,
-                 "it shows in the ripple of PWM, which the sense smooths; a 'sense-filter' of %.4g "
-                 "us at the most, not %.4g us, would let it through",
-                 SLOW / hz * 1e6, lag * 1e6);
+        wpin_plain(
+            words, size,
+            "it shows in the ripple of PWM, which the sense smooths; a 'sense-filter' of %.4g "
+            "us at the most, not %.4g us, would let it through",
+            SLOW / hz * 1e6, lag * 1e6);
     } else if (why == STOPS) {
         snprintf(words, size,
                  "the current stops in each period of PWM at the duty of the samples; with "
@@ -237,9 +239,10 @@ static void say_why(const wpin_rig_load *load, const wpin_record *record, answer
             "the samples do not rise and fall as PWM makes the current rise and fall; "
             "'phase_percent' says where in the period each was taken, and they lie all over it");
     } else if (why == OTHER_MEAN) {
-        snprintf(words, size,
-                 "the samples show %.3g A on average, the rows meanwhile %.3g A; expected the same",
-                 p->mean, p->rows);
+        wpin_plain(
+            words, size,
+            "the samples show %.3g A on average, the rows meanwhile %.3g A; expected the same",
+            p->mean, p->rows);
     } else {
         snprintf(words, size,
                  "it shows in the ripple of PWM; the record has %zu samples within periods "

@@ -1,6 +1,7 @@
 /* Actions of the plan language in a request: for one load, for several, or for all. */
 #define _GNU_SOURCE
 #include "live.h"
+#include "windpin/host/plain.h"
 #include <ctype.h>
 #include <math.h>
 #include <stdarg.h>
@@ -15,7 +16,7 @@ bool wpin_live_answers(wpin_live_answer *answer, bool ok, unsigned column, const
     va_start(list, format);
     answer->ok = ok;
     answer->column = column;
-    vsnprintf(answer->words, sizeof answer->words, format, list);
+    wpin_print_plain(answer->words, sizeof answer->words, format, list);
     va_end(list);
     return ok;
 }
@@ -129,12 +130,12 @@ static void foretell(const wpin_plan *action, char *to, size_t size) {
     const wpin_step *s = &action->steps[0];
     size_t used = (size_t)snprintf(to, size, "%s", action->sources[0].text);
     if (used < size && (s->op == WPIN_OP_TURN || s->op == WPIN_OP_TURN_TO)) {
-        used += (size_t)snprintf(to + used, size - used, ": %s %.4g deg (%.4g turns)",
-                                 s->op == WPIN_OP_TURN ? "by" : "to", s->millidegrees * 1e-3,
-                                 s->millidegrees / 360e3);
+        used += (size_t)wpin_plain(to + used, size - used, ": %s %.4g deg (%.4g turns)",
+                                   s->op == WPIN_OP_TURN ? "by" : "to", s->millidegrees * 1e-3,
+                                   s->millidegrees / 360e3);
     }
     if (used < size && action->seconds > 0) {
-        snprintf(to + used, size - used, "; from rest that takes about %.3g s", action->seconds);
+        wpin_plain(to + used, size - used, "; from rest that takes about %.3g s", action->seconds);
     }
 }
 

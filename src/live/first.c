@@ -1,6 +1,7 @@
 /* What a first motion came to, in words: which way the shaft turned, and whether another one did.
  */
 #include "live.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -27,13 +28,13 @@ static void say_way(const wpin_live *live, const wpin_step_result *s, char *to, 
     const char *unit = fabs(turns) >= 2 ? "turns" : "deg";
     double size_of = fabs(turns) * (fabs(turns) >= 2 ? 1 : 360);
     if (knows) {
-        snprintf(to, size, "%s turned it %.3g %s %s, up to %.0f rpm and %.3g A", asked, size_of,
-                 unit, (turns >= 0) != load->reversed ? "clockwise" : "counter-clockwise",
-                 s->rpm_peak, s->amps_peak);
+        wpin_plain(to, size, "%s turned it %.3g %s %s, up to %.0f rpm and %.3g A", asked, size_of,
+                   unit, (turns >= 0) != load->reversed ? "clockwise" : "counter-clockwise",
+                   s->rpm_peak, s->amps_peak);
     } else if (wpin_rig_knows_place(load)) {
         bool against = (turns < 0) != back;
-        snprintf(to, size, "%s: its encoder counted %.3g %s%s", asked, size_of, unit,
-                 against ? " the other way: swap its two wires, or the motor's" : "");
+        wpin_plain(to, size, "%s: its encoder counted %.3g %s%s", asked, size_of, unit,
+                   against ? " the other way: swap its two wires, or the motor's" : "");
     } else {
         snprintf(to, size, "%s was driven; look which way it turned", asked);
     }

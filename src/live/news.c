@@ -1,5 +1,6 @@
 /* What is told to everyone: what came of requests, faults, what burnt, what else happened. */
 #include "live.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/verdict.h"
 #include <math.h>
 #include <stdarg.h>
@@ -10,7 +11,7 @@ void wpin_live_tell(wpin_live *live, wpin_verdict grade, const char *format, ...
     va_list list;
     va_start(list, format);
     *one = (wpin_live_news){.at = fmax(0, wpin_session_time(live->session)), .grade = grade};
-    vsnprintf(one->words, sizeof one->words, format, list);
+    wpin_print_plain(one->words, sizeof one->words, format, list);
     va_end(list);
 }
 

@@ -1,6 +1,7 @@
 /* The actions on a load: what each verb takes, what the stage can do, and the step it becomes. */
 #define _GNU_SOURCE
 #include "parts.h"
+#include "windpin/host/plain.h"
 #include <stdio.h>
 #include <string.h>
 
@@ -30,7 +31,7 @@ static void count_first(wpin_plan_reader *r, size_t load, double seconds) {
     }
     char gentle[24] = "20%";
     if (l->speed.there) {
-        snprintf(gentle, sizeof gentle, "%.2grpm", l->speed.rated / 5);
+        wpin_plain(gentle, sizeof gentle, "%.2grpm", l->speed.rated / 5);
     }
     wpin_words_say(
         &r->line, r->line.words[1].column,

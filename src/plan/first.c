@@ -1,4 +1,5 @@
 /* The plan of a first motion of a load: alone, gently, each way its stage can. */
+#include "windpin/host/plain.h"
 #include "windpin/host/plan.h"
 #include <math.h>
 #include <stdio.h>
@@ -33,14 +34,15 @@ static void write_way(char *text, size_t size, const wpin_rig_load *load, bool b
     if (wpin_rig_type(load)->steps) {
         snprintf(text, size, "%s turn %s45deg\n%s hold 200ms\n", name, way, name);
     } else if (load->axis.there) {
-        snprintf(text, size, "%s run %s%.4grpm for %gs\n%s rest 500ms\n", name, way,
-                 load->speed.rated / 10, wpin_plan_first_seconds(load), name);
+        wpin_plain(text, size, "%s run %s%.4grpm for %gs\n%s rest 500ms\n", name, way,
+                   load->speed.rated / 10, wpin_plan_first_seconds(load), name);
     } else if (wpin_stage_kind_takes_duty(load->kind)) {
-        snprintf(text, size, "%s run %s%.4g%% for %gs\n%s rest 500ms\n", name, way,
-                 fmin(MOST_DUTY, load->limits.duty_max) * 100, wpin_plan_first_seconds(load), name);
+        wpin_plain(text, size, "%s run %s%.4g%% for %gs\n%s rest 500ms\n", name, way,
+                   fmin(MOST_DUTY, load->limits.duty_max) * 100, wpin_plan_first_seconds(load),
+                   name);
     } else {
-        snprintf(text, size, "%s on %sfor %gs\n%s rest 500ms\n", name, way,
-                 wpin_plan_first_seconds(load), name);
+        wpin_plain(text, size, "%s on %sfor %gs\n%s rest 500ms\n", name, way,
+                   wpin_plan_first_seconds(load), name);
     }
 }
 

@@ -1,6 +1,7 @@
 /* One line of a plan: its words, and taking them one by one. */
 #define _GNU_SOURCE
 #include "words.h"
+#include "windpin/host/plain.h"
 #include <ctype.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -9,12 +10,11 @@
 #include <strings.h>
 
 void wpin_words_say(wpin_words *line, unsigned column, const char *format, ...) {
-    char *text = NULL;
     va_list arguments;
     va_start(arguments, format);
-    int length = vasprintf(&text, format, arguments);
+    char *text = wpin_plain_text(format, arguments);
     va_end(arguments);
-    if (length < 0) {
+    if (text == NULL) {
         line->messages->out_of_memory = true;
     } else {
         wpin_messages_add(line->messages, line->number, column, "%s", text);

@@ -1,6 +1,7 @@
 /* Which of a stepper's four leads make a winding, by the current in each of its eight states: a
  * channel drives what is between its own two outputs. */
 #include "changed_rig.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
@@ -58,8 +59,8 @@ static wpin_plan *eight_states(const wpin_rig *rig, const wpin_rig_load *load) {
     wpin_messages messages = {0};
     for (int i = 0; i < 8; i++) {
         size_t used = strlen(text);
-        snprintf(text + used, sizeof text - used, "%s turn %.6gdeg\n%s hold %dms\n", load->name,
-                 ceil(180e3 / load->stepper.steps_per_rev) / 1e3, load->name, HOLDS_MS);
+        wpin_plain(text + used, sizeof text - used, "%s turn %.6gdeg\n%s hold %dms\n", load->name,
+                   ceil(180e3 / load->stepper.steps_per_rev) / 1e3, load->name, HOLDS_MS);
     }
     size_t used = strlen(text);
     snprintf(text + used, sizeof text - used, "%s release\n", load->name);

@@ -1,6 +1,7 @@
 /* Finds the order of a brushless motor's wires on the simulated board, as the core does it
  * anywhere. */
 #include "changed_rig.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include <math.h>
 #include <stdio.h>
@@ -57,10 +58,10 @@ bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *found, cha
     found->swap =
         fmin(fmax(fmin(6 * l->motor.inductance / l->motor.resistance, swing / 12), 1e-3), 50e-3);
     if (found->amps * l->motor.constant < 3 * shaft.holds) {
-        snprintf(why, why_size,
-                 "'%s' would have to be pulled with more than %.3g A, half of its stall current, "
-                 "to move its load: take the load off",
-                 l->name, found->amps);
+        wpin_plain(why, why_size,
+                   "'%s' would have to be pulled with more than %.3g A, half of its stall current, "
+                   "to move its load: take the load off",
+                   l->name, found->amps);
         return false;
     }
     return true;

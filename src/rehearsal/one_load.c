@@ -1,6 +1,7 @@
 /* One load, ready to be driven. */
 #include "one_load.h"
 #include "changed_rig.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -120,13 +121,13 @@ bool wpin_one_load_settle(wpin_one_load *one, double duty, double *rpm, char *wh
         status = wpin_motor_fault(&one->motor);
     }
     if (status != WPIN_OK) {
-        snprintf(why, size, "'%s' at %.3g %% duty: %s", load->name, duty * 100,
-                 wpin_status_text(status));
+        wpin_plain(why, size, "'%s' at %.3g %% duty: %s", load->name, duty * 100,
+                   wpin_status_text(status));
         return false;
     }
     if (isinf(*rpm)) {
-        snprintf(why, size, "'%s' at %.3g %% duty does not come to turn evenly", load->name,
-                 duty * 100);
+        wpin_plain(why, size, "'%s' at %.3g %% duty does not come to turn evenly", load->name,
+                   duty * 100);
         return false;
     }
     return true;

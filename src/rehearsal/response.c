@@ -2,6 +2,7 @@
 #include "windpin/host/response.h"
 #include "one_load.h"
 #include "response_figures.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -40,18 +41,20 @@ static bool take(wpin_response_test *t, const wpin_rig *rig, int load, char *why
     for (size_t i = 0; i < 2; i++) {
         double least = wpin_rig_least_rpm(rig, l);
         if (!(speeds[i] > 0) || speeds[i] < least || speeds[i] > l->speed.rated) {
-            snprintf(why, size,
-                     "%.6g rpm is out of range; expected %s%.6g%s and up to %.6g rpm (%srated "
-                     "speed in the rig)",
-                     speeds[i], least > 0 ? "" : "above ", least, least > 0 ? " rpm" : "",
-                     l->speed.rated, least > 0 ? "from where its zero crossings lead to the " : "");
+            wpin_plain(why, size,
+                       "%.6g rpm is out of range; expected %s%.6g%s and up to %.6g rpm (%srated "
+                       "speed in the rig)",
+                       speeds[i], least > 0 ? "" : "above ", least, least > 0 ? " rpm" : "",
+                       l->speed.rated,
+                       least > 0 ? "from where its zero crossings lead to the " : "");
             return false;
         }
     }
     if (fabs(t->to - t->from) < 0.01 * l->speed.rated) {
-        snprintf(why, size,
-                 "from %.6g to %.6g rpm is not a step; expected a difference of at least %.6g rpm",
-                 t->from, t->to, 0.01 * l->speed.rated);
+        wpin_plain(
+            why, size,
+            "from %.6g to %.6g rpm is not a step; expected a difference of at least %.6g rpm",
+            t->from, t->to, 0.01 * l->speed.rated);
         return false;
     }
     t->torque = t->torque == 0 ? usual_torque(rig, l, t->to) : t->torque;

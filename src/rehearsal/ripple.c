@@ -1,6 +1,7 @@
 /* Three PWM periods of a brushed motor, once it has settled at a duty. */
 #include "windpin/host/ripple.h"
 #include "one_load.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -111,17 +112,18 @@ static bool run(wpin_one_load *one, double duty, wpin_ripple *r, char *why, size
     r->duty = (double)wpin_motor_duty(&one->motor) / WPIN_DUTY_FULL;
     r->hz = one->bound.achieved.millihertz / 1e3;
     if (!(r->hz > 0) || fabs(r->duty) >= 1) {
-        snprintf(why, why_size, "'%s' at %.4g %% duty has no PWM: it is on all the time",
-                 load->name, r->duty * 100);
+        wpin_plain(why, why_size, "'%s' at %.4g %% duty has no PWM: it is on all the time",
+                   load->name, r->duty * 100);
         return false;
     }
     size_t period = rows_for(r->duty), all = period * (PERIODS + 1) + 1;
     if (period == 0) {
-        snprintf(why, why_size,
-                 "'%s' at %.4g %% duty: a phase of its PWM is too short to show; expected %.4g to "
-                 "%.4g %%",
-                 load->name, r->duty * 100, 100.0 * ROWS_OF_PHASE / ROWS_MOST,
-                 100 - 100.0 * ROWS_OF_PHASE / ROWS_MOST);
+        wpin_plain(
+            why, why_size,
+            "'%s' at %.4g %% duty: a phase of its PWM is too short to show; expected %.4g to "
+            "%.4g %%",
+            load->name, r->duty * 100, 100.0 * ROWS_OF_PHASE / ROWS_MOST,
+            100 - 100.0 * ROWS_OF_PHASE / ROWS_MOST);
         return false;
     }
     r->rows = calloc(all, sizeof *r->rows);

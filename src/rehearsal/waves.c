@@ -1,6 +1,7 @@
 /* Two electrical turns of a brushless motor, once it has settled at a duty. */
 #include "windpin/host/waves.h"
 #include "one_load.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -64,8 +65,8 @@ static bool run(wpin_one_load *one, double duty, wpin_waves *w, char *why, size_
     }
     double hz = fabs(rpm) / 60 * load->motor.gear_ratio * load->motor.pole_pairs;
     if (!(hz > 0.2)) {
-        snprintf(why, why_size, "'%s' at %.3g %% duty does not come to turn evenly", load->name,
-                 duty * 100);
+        wpin_plain(why, why_size, "'%s' at %.3g %% duty does not come to turn evenly", load->name,
+                   duty * 100);
         return false;
     }
     w->count = ROWS_MOST;

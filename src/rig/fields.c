@@ -1,6 +1,7 @@
 /* The table-driven reader behind every mapping of the rig file. */
 #define _GNU_SOURCE
 #include "fields.h"
+#include "windpin/host/plain.h"
 #include <assert.h>
 #include <errno.h>
 #include <limits.h>
@@ -109,12 +110,11 @@ void wpin_reader_close(wpin_reader *reader) {
 }
 
 void wpin_say_at(wpin_reader *reader, const yaml_node_t *node, const char *format, ...) {
-    char *text = NULL;
     va_list words;
     va_start(words, format);
-    int length = vasprintf(&text, format, words);
+    char *text = wpin_plain_text(format, words);
     va_end(words);
-    if (length < 0) {
+    if (text == NULL) {
         reader->messages->out_of_memory = true;
     } else {
         wpin_messages_add(reader->messages, (unsigned)node->start_mark.line + 1,

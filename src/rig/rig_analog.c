@@ -1,5 +1,6 @@
 /* Analogue inputs of the controller: each reads one thing. */
 #include "rig_parts.h"
+#include "windpin/host/plain.h"
 #include "windpin/vector.h"
 #include <stdarg.h>
 #include <stdio.h>
@@ -20,7 +21,7 @@ __attribute__((format(printf, 4, 5))) static void add(uses *all, unsigned line, 
     char now[sizeof all->of[0]], *there = all->of[(int)number];
     va_list list;
     va_start(list, what);
-    vsnprintf(now, sizeof now, what, list);
+    wpin_print_plain(now, sizeof now, what, list);
     va_end(list);
     if (there[0] == '\0') {
         snprintf(there, sizeof all->of[0], "%s", now);

@@ -1,6 +1,7 @@
 /* Whether a rig can move the pins of a small computer, as far as its file tells: for vetting, and
  * for the binding, which refuses what is told here. */
 #include "rig_parts.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -21,7 +22,7 @@ obstacle(looker *l, const char *part, const char *cure, const char *what, ...) {
     char words[300];
     va_list list;
     va_start(list, what);
-    vsnprintf(words, sizeof words, what, list);
+    wpin_print_plain(words, sizeof words, what, list);
     va_end(list);
     l->fits = false;
     l->tell(l->context, part, words, cure);
@@ -266,7 +267,7 @@ bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context
     }
     if (l.at->guard > 0 && l.at->guard < least) {
         char cure[40];
-        snprintf(cure, sizeof cure, "%.3g ms at least", least * 1e3);
+        wpin_plain(cure, sizeof cure, "%.3g ms at least", least * 1e3);
         obstacle(&l, "controller", cure, "guard %.3g ms is too short for a tick of %.3g ms",
                  l.at->guard * 1e3, rig->controller.tick * 1e3);
     }

@@ -1,6 +1,7 @@
 /* A first rig and plan from a few answers. */
 #define _GNU_SOURCE
 #include "windpin/host/starter.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -103,27 +104,28 @@ const wpin_wired *wpin_wired_find(int wires, const char *load, const wpin_stage_
 /* ---- the rig ---- */
 
 static void write_top(const wpin_starter *s, FILE *to) {
-    fprintf(to,
-            "# The rig '%s', written by windpin new. Its figures are those of a usual part of that "
-            "size:\n# what says 'measure' should be measured before you trust a run. docs/rig.md "
-            "has every key.\n"
-            "rig: %s\n\n"
-            "controller:\n"
-            "  logic: 5V                  # level of a high pin\n"
-            "  pin-limit: 40mA            # a pin does not survive more: its data sheet says\n"
-            "  numbering: as printed on the controller board\n\n"
-            "supplies:\n"
-            "  main:\n"
-            "    voltage: %.4gV\n"
-            "    resistance: %.2gohm        # measure: how far it falls under load, by the amps\n"
-            "    switch: off              # the plan switches it on\n\n"
-            "inputs:\n"
-            "  stop: {pin: 2, contact: opens, stops: all}   # from pin 2 to ground; a broken wire "
-            "stops too\n\n"
-            "loads:\n"
-            "  %s:\n"
-            "    supply: main\n",
-            s->name, s->name, s->volts, 0.02 * s->volts * s->volts / s->watts, s->name);
+    wpin_plain_put(
+        to,
+        "# The rig '%s', written by windpin new. Its figures are those of a usual part of that "
+        "size:\n# what says 'measure' should be measured before you trust a run. docs/rig.md "
+        "has every key.\n"
+        "rig: %s\n\n"
+        "controller:\n"
+        "  logic: 5V                  # level of a high pin\n"
+        "  pin-limit: 40mA            # a pin does not survive more: its data sheet says\n"
+        "  numbering: as printed on the controller board\n\n"
+        "supplies:\n"
+        "  main:\n"
+        "    voltage: %.4gV\n"
+        "    resistance: %.2gohm        # measure: how far it falls under load, by the amps\n"
+        "    switch: off              # the plan switches it on\n\n"
+        "inputs:\n"
+        "  stop: {pin: 2, contact: opens, stops: all}   # from pin 2 to ground; a broken wire "
+        "stops too\n\n"
+        "loads:\n"
+        "  %s:\n"
+        "    supply: main\n",
+        s->name, s->name, s->volts, 0.02 * s->volts * s->volts / s->watts, s->name);
 }
 
 static bool takes_pwm(const wpin_starter *s) {
@@ -159,16 +161,17 @@ static double oriented_amps(const wpin_starter *s) {
 
 /* `amps`: the most it ever has to carry. */
 static void write_driver(const wpin_starter *s, FILE *to, double amps) {
-    fprintf(to,
-            "    driver:                    # from its data sheet\n"
-            "      on-resistance: %.3gohm\n"
-            "      current-limit: %.3gA     # it does not survive more...\n"
-            "      current-time: 10ms       # ...for this long\n"
-            "      voltage-limit: %.3gV\n",
-            fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
+    wpin_plain_put(to,
+                   "    driver:                    # from its data sheet\n"
+                   "      on-resistance: %.3gohm\n"
+                   "      current-limit: %.3gA     # it does not survive more...\n"
+                   "      current-time: 10ms       # ...for this long\n"
+                   "      voltage-limit: %.3gV\n",
+                   fmin(0.03 * s->volts / amps, 10), 1.5 * amps, 2 * s->volts);
     if (is_oriented(s)) {
-        fprintf(to, "      sense: %.3gmV/A         # of the amplifier behind each leg's shunt\n",
-                1e3 * 2 / oriented_amps(s));
+        wpin_plain_put(to,
+                       "      sense: %.3gmV/A         # of the amplifier behind each leg's shunt\n",
+                       1e3 * 2 / oriented_amps(s));
     }
     if (s->kind->table == &wpin_table_relay && strcmp(s->thing->load, "lamp") != 0 &&
         strcmp(s->thing->load, "leds") != 0) {
@@ -194,7 +197,7 @@ static void write_motor(const wpin_starter *s, FILE *to) {
     write_driver(s, to, stall);
     bool phases = wpin_stage_kind_is_three_phase(s->kind);
     bool sensorless = strcmp(s->thing->load, "sensorless") == 0;
-    fprintf(
+    wpin_plain_put(
         to,
         "    motor:                     # windpin size motor works the first five out of what "
         "you measure\n"
@@ -225,11 +228,12 @@ static void write_motor(const wpin_starter *s, FILE *to) {
                 "    hall: {pins: {a: 14, b: 15, c: 16}}   # its thin wires: sensors a, b and c\n");
     }
     if (is_oriented(s)) {
-        fprintf(to,
-                "    field-oriented: {shunts: {a: 1, b: 2, c: 3}}   # analogue inputs of the three "
-                "amplifiers\n"
-                "    current-trip: {level: %.3gA, time: 100ms, limit: %.3gA}\n",
-                oriented_amps(s), 0.75 * oriented_amps(s));
+        wpin_plain_put(
+            to,
+            "    field-oriented: {shunts: {a: 1, b: 2, c: 3}}   # analogue inputs of the three "
+            "amplifiers\n"
+            "    current-trip: {level: %.3gA, time: 100ms, limit: %.3gA}\n",
+            oriented_amps(s), 0.75 * oriented_amps(s));
     }
     if (s->thing->encoder) {
         fprintf(to,
@@ -248,15 +252,16 @@ static void write_light(const wpin_starter *s, FILE *to) {
     double amps = s->watts / s->volts;
     write_driver(s, to, (lamp ? 13 : 1.2) * amps); /* cold filaments take that much */
     if (lamp) {
-        fprintf(to,
-                "    lamp: {rated: %.4gV, power: %.4gW, cold: 8%%}   # cold: measure its "
-                "resistance\n",
-                s->volts, s->watts);
+        wpin_plain_put(to,
+                       "    lamp: {rated: %.4gV, power: %.4gW, cold: 8%%}   # cold: measure its "
+                       "resistance\n",
+                       s->volts, s->watts);
     } else {
-        fprintf(to,
-                "    leds: {rated: %.4gV, power: %.4gW, forward: %.3gV}   # forward: measure where "
-                "it begins to glow\n",
-                s->volts, s->watts, 0.7 * s->volts);
+        wpin_plain_put(
+            to,
+            "    leds: {rated: %.4gV, power: %.4gW, forward: %.3gV}   # forward: measure where "
+            "it begins to glow\n",
+            s->volts, s->watts, 0.7 * s->volts);
     }
     write_ramp(s, to, "1s", "500ms");
 }
@@ -264,13 +269,14 @@ static void write_light(const wpin_starter *s, FILE *to) {
 static void write_solenoid(const wpin_starter *s, FILE *to) {
     double amps = s->watts / s->volts, ohms = s->volts / amps;
     write_driver(s, to, amps);
-    fprintf(to,
-            "    solenoid: {resistance: %.3gohm, inductance: %.3gmH, pull-in: %.3gA, drop-out: "
-            "%.3gA}\n"
-            "                               # pull-in, drop-out: measure the current at which it "
-            "comes in and falls\n"
-            "    most-on: 60s               # what it stands: feel how warm it gets\n",
-            ohms, 6 * ohms, 0.6 * amps, 0.15 * amps);
+    wpin_plain_put(
+        to,
+        "    solenoid: {resistance: %.3gohm, inductance: %.3gmH, pull-in: %.3gA, drop-out: "
+        "%.3gA}\n"
+        "                               # pull-in, drop-out: measure the current at which it "
+        "comes in and falls\n"
+        "    most-on: 60s               # what it stands: feel how warm it gets\n",
+        ohms, 6 * ohms, 0.6 * amps, 0.15 * amps);
     write_ramp(s, to, "10ms", "10ms");
     if (takes_pwm(s)) {
         fprintf(to, "    start: {kick-level: 100%%, kick-time: 100ms}   # drawn in with all...\n"
@@ -281,20 +287,21 @@ static void write_solenoid(const wpin_starter *s, FILE *to) {
 static void write_stepper(const wpin_starter *s, FILE *to) {
     double amps = s->watts / s->volts / 2, ohms = s->volts / amps;
     write_driver(s, to, amps);
-    fprintf(to,
-            "    stepper:\n"
-            "      steps: 200                 # of a turn: its label says, or 1.8 degrees a step\n"
-            "      resistance: %.3gohm        # measure: of one winding\n"
-            "      inductance: %.3gmH\n"
-            "      rated: %.3gA               # of each winding: its label\n"
-            "      holding-torque: %.3gNm\n"
-            "      inertia: %.3ggcm2          # rotor and what it turns\n"
-            "      friction: %.3gmNm\n"
-            "      stepping: {start-rate: 80steps/s, top-rate: 200steps/s, ramp: 300steps/s2, "
-            "mode: half,\n"
-            "                 at-end: %s}\n",
-            ohms, 1.2 * ohms, 1.02 * amps, 0.03 * s->watts, 68 * s->watts, 1.2 * s->watts,
-            takes_pwm(s) ? "reduce, rest-duty: 40%" : "release, release-after: 300ms");
+    wpin_plain_put(
+        to,
+        "    stepper:\n"
+        "      steps: 200                 # of a turn: its label says, or 1.8 degrees a step\n"
+        "      resistance: %.3gohm        # measure: of one winding\n"
+        "      inductance: %.3gmH\n"
+        "      rated: %.3gA               # of each winding: its label\n"
+        "      holding-torque: %.3gNm\n"
+        "      inertia: %.3ggcm2          # rotor and what it turns\n"
+        "      friction: %.3gmNm\n"
+        "      stepping: {start-rate: 80steps/s, top-rate: 200steps/s, ramp: 300steps/s2, "
+        "mode: half,\n"
+        "                 at-end: %s}\n",
+        ohms, 1.2 * ohms, 1.02 * amps, 0.03 * s->watts, 68 * s->watts, 1.2 * s->watts,
+        takes_pwm(s) ? "reduce, rest-duty: 40%" : "release, release-after: 300ms");
 }
 
 /* ---- the plan ---- */
@@ -330,7 +337,7 @@ static void write_plan(const wpin_starter *s, FILE *to) {
                  : s->kind->off_phase == WPIN_OFF_FAST ? 70.0
                                                        : 40.0);
         fprintf(to, "%s ramp %s in 1s\n", n, much);
-        fprintf(to, "require %s current below %.3gA\n", n, 6 * s->watts / s->volts);
+        wpin_plain_put(to, "require %s current below %.3gA\n", n, 6 * s->watts / s->volts);
         if (s->thing->encoder) {
             fprintf(to, "require %s speed within 2%% by 3s\n", n);
         }

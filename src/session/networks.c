@@ -1,6 +1,7 @@
 /* Field buses of a session: opened on what carries their frames, and the drives on them set up
  * before anything begins. */
 #include "session.h"
+#include "windpin/host/plain.h"
 #include <stdio.h>
 
 /* Every drive is set up within this, s. */
@@ -91,8 +92,8 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
     const wpin_rig_load *l = &run->rig->loads[load];
     const wpin_axis_trouble *t = &run->bound[load].axis_at_work.trouble;
     const wpin_rig_fieldbus *bus = &run->rig->fieldbuses[l->axis.bus];
-    int n = snprintf(why, size, "load '%s' (line %u): node %g on field bus '%s' ", l->name, l->line,
-                     l->axis.number, bus->name);
+    int n = wpin_plain(why, size, "load '%s' (line %u): node %g on field bus '%s' ", l->name,
+                       l->line, l->axis.number, bus->name);
     size_t at = n < 0 || (size_t)n >= size ? size : (size_t)n;
     char object[32];
     snprintf(object, sizeof object, "object %04Xh:%u", t->index, t->sub);
@@ -113,10 +114,11 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
                  object, (unsigned long)t->got, (unsigned long)t->wanted);
         break;
     case WPIN_REFUSED_CONFLICT:
-        snprintf(why + at, size - at,
-                 "answers twice to one question: two nodes have the number %g; switch one of them "
-                 "off and give it another number",
-                 l->axis.number);
+        wpin_plain(
+            why + at, size - at,
+            "answers twice to one question: two nodes have the number %g; switch one of them "
+            "off and give it another number",
+            l->axis.number);
         break;
     case WPIN_REFUSED_CAUSE:
         snprintf(why + at, size - at,
@@ -131,13 +133,14 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
                      "that go first, or its interface is down (windpin field listen shows)");
             break;
         }
-        snprintf(why + at, size - at,
-                 "does not answer. In this order: is supply '%s' on, which feeds it (%s); is the "
-                 "rate %g kbit/s; is there a common ground; is the bus terminated at both ends; is "
-                 "it node %g",
-                 run->rig->supplies[supply].name,
-                 wpin_session_supply_on(run, supply) ? "it is" : "it is off", bus->bit_rate / 1e3,
-                 l->axis.number);
+        wpin_plain(
+            why + at, size - at,
+            "does not answer. In this order: is supply '%s' on, which feeds it (%s); is the "
+            "rate %g kbit/s; is there a common ground; is the bus terminated at both ends; is "
+            "it node %g",
+            run->rig->supplies[supply].name,
+            wpin_session_supply_on(run, supply) ? "it is" : "it is off", bus->bit_rate / 1e3,
+            l->axis.number);
     }
 }
 
@@ -195,7 +198,7 @@ static bool counts_agree(wpin_session *run, size_t load, char *why, size_t size)
     if (wpin_rig_axis_counts_alike(a, ask, &drive, &counts)) {
         return true;
     }
-    snprintf(
+    wpin_plain(
         why, size,
         "load '%s' (line %u): node %g on field bus '%s' counts %.6g in a turn of its motor by "
         "its own factors, the rig %.6g: speeds and places would be off. Expected counts: %.6g, "

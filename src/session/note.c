@@ -1,5 +1,6 @@
 /* Notes what happens in a session. */
 #include "session.h"
+#include "windpin/host/plain.h"
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -18,6 +19,6 @@ void wpin_session_note(wpin_session *run, const char *part, const char *what, ..
     snprintf(mine->part, sizeof mine->part, "%s", part);
     va_list words;
     va_start(words, what);
-    vsnprintf(mine->what, sizeof mine->what, what, words);
+    wpin_print_plain(mine->what, sizeof mine->what, what, words);
     va_end(words);
 }

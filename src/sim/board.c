@@ -1,5 +1,6 @@
 /* What all parts on the board share: what burnt and what happened, and whether a supply gives. */
 #include "board.h"
+#include "windpin/host/plain.h"
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -43,7 +44,7 @@ void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *wh
     wpin_keep_name(mine->part, sizeof mine->part, part, "");
     va_list words;
     va_start(words, what);
-    vsnprintf(mine->what, sizeof mine->what, what, words);
+    wpin_print_plain(mine->what, sizeof mine->what, what, words);
     va_end(words);
 }
 
@@ -62,7 +63,7 @@ void wpin_board_burn(wpin_sim *sim, int64_t at, wpin_part_id of, const char *par
     wpin_keep_name(mine->part, sizeof mine->part, part, "");
     va_list words;
     va_start(words, reason);
-    vsnprintf(mine->reason, sizeof mine->reason, reason, words);
+    wpin_print_plain(mine->reason, sizeof mine->reason, reason, words);
     va_end(words);
 }
 

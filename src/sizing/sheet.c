@@ -1,5 +1,6 @@
 /* The engine behind the sheets: defaults, corners of tolerances, verdict. */
 #include "answer.h"
+#include "windpin/host/plain.h"
 #include <stdarg.h>
 #include <stdio.h>
 #include <string.h>
@@ -29,11 +30,11 @@ void wpin_sheet_defaults(const wpin_sheet *sheet, double *values) {
 const char *wpin_text(wpin_answer *answer, double value, wpin_dimension dimension) {
     char *to = answer->scratch[answer->scratch_used++ % 8];
     if (dimension == WPIN_NUMBER) {
-        snprintf(to, sizeof answer->scratch[0], "%.4g", value);
+        wpin_plain(to, sizeof answer->scratch[0], "%.4g", value);
         return to;
     }
     if (dimension == WPIN_SHARE) {
-        snprintf(to, sizeof answer->scratch[0], "%.4g %%", value * 100);
+        wpin_plain(to, sizeof answer->scratch[0], "%.4g %%", value * 100);
         return to;
     }
     return wpin_quantity_write(to, sizeof answer->scratch[0], value, dimension);
@@ -47,7 +48,7 @@ void wpin_say(wpin_answer *answer, const char *label, double value, wpin_dimensi
     wpin_answer_line *line = &answer->lines[answer->line_count++];
     va_list arguments;
     va_start(arguments, formula);
-    vsnprintf(line->formula, sizeof line->formula, formula, arguments);
+    wpin_print_plain(line->formula, sizeof line->formula, formula, arguments);
     va_end(arguments);
     snprintf(line->label, sizeof line->label, "%s", label);
     line->value = value;
@@ -57,7 +58,7 @@ void wpin_say(wpin_answer *answer, const char *label, double value, wpin_dimensi
 void wpin_next(wpin_answer *answer, const char *words, ...) {
     va_list arguments;
     va_start(arguments, words);
-    vsnprintf(answer->next, sizeof answer->next, words, arguments);
+    wpin_print_plain(answer->next, sizeof answer->next, words, arguments);
     va_end(arguments);
 }
 
@@ -71,7 +72,7 @@ void wpin_judge(wpin_answer *answer, wpin_severity severity, const char *words, 
     }
     va_list arguments;
     va_start(arguments, words);
-    vsnprintf(answer->verdict, sizeof answer->verdict, words, arguments);
+    wpin_print_plain(answer->verdict, sizeof answer->verdict, words, arguments);
     va_end(arguments);
     answer->severity = severity;
 }
@@ -117,8 +118,8 @@ static void name_corner(const wpin_sheet *sheet, const double *values, unsigned 
         double other = margin_in(sheet, values, corner ^ mask, answer->chosen);
         size_t used = strlen(to);
         if (fabs(other - here) > 1e-6 * fabs(here) || (other != 0 && here == 0)) {
-            snprintf(to + used, size - used, "%s%s %c%g %%", used == 0 ? "" : ", ",
-                     sheet->inputs[i].key, (corner & mask) != 0 ? '+' : '-', share * 100);
+            wpin_plain(to + used, size - used, "%s%s %c%g %%", used == 0 ? "" : ", ",
+                       sheet->inputs[i].key, (corner & mask) != 0 ? '+' : '-', share * 100);
         }
     }
 }

@@ -1,8 +1,7 @@
 /* Findings with their places. */
 #define _GNU_SOURCE
 #include "windpin/host/messages.h"
-#include <stdarg.h>
-#include <stdio.h>
+#include "windpin/host/plain.h"
 #include <stdlib.h>
 #include <string.h>
 
@@ -32,9 +31,7 @@ void wpin_messages_add(wpin_messages *list, unsigned line, unsigned column, cons
     mine->file = strdup(list->file != NULL ? list->file : "");
     va_list words;
     va_start(words, format);
-    if (vasprintf(&mine->text, format, words) < 0) {
-        mine->text = NULL;
-    }
+    mine->text = wpin_plain_text(format, words);
     va_end(words);
     if (mine->text == NULL || mine->file == NULL) {
         free(mine->text);

@@ -1,4 +1,5 @@
 /* What came of a requirement, in words. */
+#include "windpin/host/plain.h"
 #include "windpin/host/verdict.h"
 #include <math.h>
 #include <stdio.h>
@@ -8,16 +9,16 @@ static void say_value(char *to, size_t size, const wpin_requirement *q, double v
     switch (q->what) {
     case WPIN_REQUIRED_SPEED:
         if (q->share) {
-            snprintf(to, size, "%.3g %%", value * 100);
+            wpin_plain(to, size, "%.3g %%", value * 100);
         } else {
-            snprintf(to, size, "%.4g rpm", value);
+            wpin_plain(to, size, "%.4g rpm", value);
         }
         break;
-    case WPIN_REQUIRED_CURRENT: snprintf(to, size, "%.3g A", value); break;
-    case WPIN_REQUIRED_LIGHT: snprintf(to, size, "%.3g %%", value * 100); break;
-    case WPIN_REQUIRED_PLACE: snprintf(to, size, "%.3g deg", value * 360); break;
-    case WPIN_REQUIRED_VOLTS: snprintf(to, size, "%.4g V", value); break;
-    default: snprintf(to, size, "%.3f s", value);
+    case WPIN_REQUIRED_CURRENT: wpin_plain(to, size, "%.3g A", value); break;
+    case WPIN_REQUIRED_LIGHT: wpin_plain(to, size, "%.3g %%", value * 100); break;
+    case WPIN_REQUIRED_PLACE: wpin_plain(to, size, "%.3g deg", value * 360); break;
+    case WPIN_REQUIRED_VOLTS: wpin_plain(to, size, "%.4g V", value); break;
+    default: wpin_plain(to, size, "%.3f s", value);
     }
 }
 
@@ -37,12 +38,12 @@ void wpin_requirement_words(const wpin_requirement_result *result, char *words, 
     } else if (q->what == WPIN_REQUIRED_REST) {
         snprintf(words, size, isnan(result->worst) ? "it still turned" : "after %s", value);
     } else {
-        snprintf(words, size, "%s%s%s, at %.2f s%s",
-                 q->relation == WPIN_WITHIN  ? ""
-                 : q->relation == WPIN_BELOW ? "at most "
-                                             : "at least ",
-                 value, q->relation == WPIN_WITHIN ? " off at most" : "", result->at,
-                 result->measured ? ", as measured" : "");
+        wpin_plain(words, size, "%s%s%s, at %.2f s%s",
+                   q->relation == WPIN_WITHIN  ? ""
+                   : q->relation == WPIN_BELOW ? "at most "
+                                               : "at least ",
+                   value, q->relation == WPIN_WITHIN ? " off at most" : "", result->at,
+                   result->measured ? ", as measured" : "");
     }
 }
 

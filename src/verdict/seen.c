@@ -2,6 +2,7 @@
  * this load is due by its parts. The simulated bench's own knowledge has no part in it, so the same
  * words hold on real pins. */
 #include "verdict.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -157,10 +158,10 @@ static void say_still(const wpin_rig *rig, const wpin_rig_load *load, const wpin
     } else if (none != NULL) {
         snprintf(words, size, "measured standing %s, without current: %s", when, causes);
     } else if (stalled != NULL) {
-        snprintf(words, size,
-                 "measured standing %s, at the %.3g A of a standing motor: blocked, at an end "
-                 "stop, or loaded too much",
-                 when, stalled->worst);
+        wpin_plain(words, size,
+                   "measured standing %s, at the %.3g A of a standing motor: blocked, at an end "
+                   "stop, or loaded too much",
+                   when, stalled->worst);
     } else {
         snprintf(words, size,
                  "measured standing %s, with a current as if it turned: its encoder's supply, "
@@ -177,10 +178,10 @@ static wpin_seen_verdict say_motor(const wpin_rig *rig, const wpin_rig_load *loa
     const wpin_spell *stalled = long_enough(seen, WPIN_SIGN_STALL_CURRENT, starts);
     char when[64];
     if (back != NULL) {
-        snprintf(words, size,
-                 "measured turning the wrong way %s, at up to %.0f rpm: the motor's leads or the "
-                 "encoder's channels are swapped, or 'reversed' is missing in the rig",
-                 wpin_spell_when(back, when, sizeof when), back->worst);
+        wpin_plain(words, size,
+                   "measured turning the wrong way %s, at up to %.0f rpm: the motor's leads or the "
+                   "encoder's channels are swapped, or 'reversed' is missing in the rig",
+                   wpin_spell_when(back, when, sizeof when), back->worst);
         return WPIN_SEEN_TROUBLE;
     }
     if (still != NULL) {
@@ -188,10 +189,11 @@ static wpin_seen_verdict say_motor(const wpin_rig *rig, const wpin_rig_load *loa
         return WPIN_SEEN_TROUBLE;
     }
     if (stalled != NULL && !seen->speed) {
-        snprintf(words, size,
-                 "%.3g A sensed %s, as much as it draws while it stands: blocked, at an end stop, "
-                 "or loaded too much (whether it turns is not measured)",
-                 stalled->worst, wpin_spell_when(stalled, when, sizeof when));
+        wpin_plain(
+            words, size,
+            "%.3g A sensed %s, as much as it draws while it stands: blocked, at an end stop, "
+            "or loaded too much (whether it turns is not measured)",
+            stalled->worst, wpin_spell_when(stalled, when, sizeof when));
         return WPIN_SEEN_TROUBLE;
     }
     if (load->axis.there) {
@@ -224,10 +226,11 @@ wpin_seen_verdict wpin_seen_judge(const wpin_rig *rig, int number, const wpin_se
         return WPIN_SEEN_UNMEASURED;
     }
     if (none != NULL && !seen->speed && again_and_again(seen)) {
-        snprintf(words, size,
-                 "no current sensed for %.0f %% of its time, again and again: the driver protects "
-                 "itself, supply '%s' cuts out, or a contact is loose",
-                 none->total / seen->driven * 100, rig->supplies[load->supply].name);
+        wpin_plain(
+            words, size,
+            "no current sensed for %.0f %% of its time, again and again: the driver protects "
+            "itself, supply '%s' cuts out, or a contact is loose",
+            none->total / seen->driven * 100, rig->supplies[load->supply].name);
         return WPIN_SEEN_TROUBLE;
     }
     if (none != NULL && seen->signs[WPIN_SIGN_STILL].lasted < 0.1) {

@@ -1,5 +1,6 @@
 /* The longest time without a break in which something was so. */
 #include "verdict.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 
@@ -21,9 +22,9 @@ void wpin_spell_put(wpin_spell *s, bool is, double now, double seconds, double s
 /* "from 1.20 s on", or how long. */
 const char *wpin_spell_when(const wpin_spell *s, char *text, size_t size) {
     if (s->going > 0) {
-        snprintf(text, size, "from %.2f s on", s->since);
+        wpin_plain(text, size, "from %.2f s on", s->since);
     } else {
-        snprintf(text, size, "from %.2f s for %.2f s", s->since, s->lasted);
+        wpin_plain(text, size, "from %.2f s for %.2f s", s->since, s->lasted);
     }
     return text;
 }

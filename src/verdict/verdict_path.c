@@ -1,12 +1,13 @@
 /* What stands between the supply and the load: burnt, off, or wired wrong. */
 #include "verdict.h"
+#include "windpin/host/plain.h"
 #include <stdarg.h>
 #include <stdio.h>
 
 void wpin_rule(wpin_step_result *step, wpin_verdict verdict, const char *format, ...) {
     va_list words;
     va_start(words, format);
-    vsnprintf(step->words, sizeof step->words, format, words);
+    wpin_print_plain(step->words, sizeof step->words, format, words);
     va_end(words);
     step->verdict = verdict;
 }

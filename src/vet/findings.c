@@ -1,6 +1,7 @@
 /* What rules find, kept and put into words. */
 #define _GNU_SOURCE
 #include "rules.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include <stdarg.h>
 #include <stdio.h>
@@ -78,13 +79,6 @@ void wpin_cure(wpin_finding *f, const char *words, ...) {
     va_end(list);
 }
 
-static void print_plain(char *to, size_t size, const char *format, ...) {
-    va_list list;
-    va_start(list, format);
-    wpin_print_plain(to, size, format, list);
-    va_end(list);
-}
-
 void wpin_cure_value(wpin_finding *f, const wpin_key *key, double value, const char *words) {
     wpin_vet_cure *c = add_cure(f);
     if (c == NULL) {
@@ -92,12 +86,12 @@ void wpin_cure_value(wpin_finding *f, const wpin_key *key, double value, const c
     }
     const char *last = strrchr(key->path, '.'), *part = key->part != NULL ? key->part : f->part;
     char figure[40], shown[60];
-    print_plain(figure, sizeof figure,
-                key->digits > 3   ? "%.4g"
-                : key->digits > 2 ? "%.3g"
-                : key->digits > 0 ? "%.2g"
-                                  : "%.0f",
-                value);
+    wpin_plain(figure, sizeof figure,
+               key->digits > 3   ? "%.4g"
+               : key->digits > 2 ? "%.3g"
+               : key->digits > 0 ? "%.2g"
+                                 : "%.0f",
+               value);
     c->value = strtod(figure, NULL);
     snprintf(c->unit, sizeof c->unit, "%s", key->unit);
     snprintf(c->change, sizeof c->change, "%s.%s=%s%s", part, key->path, figure, key->unit);
@@ -107,7 +101,7 @@ void wpin_cure_value(wpin_finding *f, const wpin_key *key, double value, const c
     } else {
         bool apart = key->unit[0] != '\0' && key->unit[0] != '%';
         snprintf(shown, sizeof shown, "%s%s%s", figure, apart ? " " : "", key->unit);
-        print_plain(c->words, sizeof c->words, words, shown, part);
+        wpin_plain(c->words, sizeof c->words, words, shown, part);
     }
 }
 

@@ -1,19 +1,19 @@
 /* Lists of lines of text. */
 #define _GNU_SOURCE
 #include "lists.h"
+#include "windpin/host/plain.h"
 #include <stdarg.h>
 #include <stdio.h>
 #include <stdlib.h>
 
 void wpin_lines_add(wpin_lines *to, const char *words, ...) {
     va_list list;
-    char *text = NULL;
     va_start(list, words);
-    int length = vasprintf(&text, words, list);
+    char *text = wpin_plain_text(words, list);
     va_end(list);
-    char **all = length < 0 ? NULL : realloc(to->lines, (to->count + 1) * sizeof(char *));
+    char **all = text == NULL ? NULL : realloc(to->lines, (to->count + 1) * sizeof(char *));
     if (all == NULL) {
-        free(length < 0 ? NULL : text);
+        free(text);
         to->cut = true;
         return;
     }

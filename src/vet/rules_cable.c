@@ -1,5 +1,6 @@
 /* The rule about a load's cable: each wire against what the rig's stage and sensors expect. */
 #include "rules.h"
+#include "windpin/host/plain.h"
 #include <stdio.h>
 
 static const char *end_of(const wpin_vetter *v, const wpin_rig_load *load, const wpin_rig_wire *w,
@@ -9,8 +10,8 @@ static const char *end_of(const wpin_vetter *v, const wpin_rig_load *load, const
         snprintf(to, size, "the driver's output %s", wpin_wire_output(load, w->number));
         break;
     case WPIN_WIRE_TO_SUPPLY:
-        snprintf(to, size, "supply '%s' (%.3g V)", v->rig->supplies[w->number].name,
-                 v->rig->supplies[w->number].volts);
+        wpin_plain(to, size, "supply '%s' (%.3g V)", v->rig->supplies[w->number].name,
+                   v->rig->supplies[w->number].volts);
         break;
     case WPIN_WIRE_TO_PIN: snprintf(to, size, "pin %d", w->number); break;
     case WPIN_WIRE_TO_LOGIC: snprintf(to, size, "the logic supply"); break;

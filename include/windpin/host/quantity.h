@@ -5,7 +5,6 @@
 #define WINDPIN_QUANTITY_H
 
 #include "../api.h"
-#include <stdarg.h>
 #include <stdbool.h>
 #include <stddef.h>
 
@@ -55,10 +54,6 @@ WPIN_API const char *wpin_quantity_example(wpin_dimension dimension);
 /** Writes an SI value in the dimension's handiest unit, e.g. "1.5 ms". */
 WPIN_API const char *wpin_quantity_write(char *to, size_t size, double value,
                                          wpin_dimension dimension);
-
-/** As vsnprintf, but %g writes no exponents: 1160, not 1.16e+03. It knows s, d, u, zu, g, f and
- * %%; flags, widths and precisions as numbers. */
-WPIN_API int wpin_print_plain(char *to, size_t size, const char *format, va_list list);
 
 #ifdef __cplusplus
 }

@@ -1,6 +1,7 @@
 /* From keys to requests: every one goes the way of a line, so each rule holds for it too. */
 #define _GNU_SOURCE
 #include "panel.h"
+#include "windpin/host/plain.h"
 #include <stdarg.h>
 #include <stdio.h>
 #include <string.h>
@@ -21,7 +22,7 @@ bool live_panel_ask_f(live_panel *p, const char *format, ...) {
     char line[WPIN_LIVE_LINE];
     va_list list;
     va_start(list, format);
-    vsnprintf(line, sizeof line, format, list);
+    wpin_print_plain(line, sizeof line, format, list);
     va_end(list);
     return live_panel_ask(p, line);
 }

@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "draw.h"
 #include "view.h"
+#include "windpin/host/plain.h"
 #include <langinfo.h>
 #include <locale.h>
 #include <stdio.h>
@@ -59,7 +60,7 @@ void live_put(int y, int x, attr_t how, const char *format, ...) {
     char text[512];
     va_list list;
     va_start(list, format);
-    vsnprintf(text, sizeof text, format, list);
+    wpin_print_plain(text, sizeof text, format, list);
     va_end(list);
     if (y >= 0 && y < LINES && x < COLS) {
         attron(how);

@@ -1,6 +1,7 @@
 /* What each key does: the chosen row, staged values, and requests. */
 #define _GNU_SOURCE
 #include "panel.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -27,11 +28,11 @@ static void line_of(const live_panel *p, size_t number, double value, char *to, 
         snprintf(to, size, "%s %s%s", load->name, value == 0 ? "off" : "on",
                  value < 0 ? " reverse" : "");
     } else if (wpin_rig_type(load)->steps) {
-        snprintf(to, size, "%s turn %s%.6g%s", load->name, way, fabs(value), u.unit);
+        wpin_plain(to, size, "%s turn %s%.6g%s", load->name, way, fabs(value), u.unit);
     } else if (value == 0) {
         snprintf(to, size, "%s stop", load->name);
     } else {
-        snprintf(to, size, "%s ramp %s%.6g%s", load->name, way, fabs(value), u.unit);
+        wpin_plain(to, size, "%s ramp %s%.6g%s", load->name, way, fabs(value), u.unit);
     }
 }
 
@@ -234,8 +235,8 @@ static void plan(live_panel *p) {
     }
     snprintf(p->line, sizeof p->line, "plan run");
     p->asking = true;
-    snprintf(p->said, sizeof p->said,
-             "The whole plan, about %.3g s: y runs it, any other key does not", offered->seconds);
+    wpin_plain(p->said, sizeof p->said,
+               "The whole plan, about %.3g s: y runs it, any other key does not", offered->seconds);
     p->said_well = true;
 }
 

@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "view.h"
 #include "draw.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/trace.h"
 #include <math.h>
 #include <stdio.h>
@@ -15,8 +16,8 @@ static void draw_top(const live_panel *p) {
     double at = wpin_session_time(p->hands->session);
     int commander = wpin_live_commander(live);
     char right[120], left[200];
-    snprintf(left, sizeof left, " %s, %s   %02d:%04.1f", p->hands->rig->name,
-             p->hands->real ? "REAL PINS" : "simulated", (int)(at / 60), fmod(at, 60));
+    wpin_plain(left, sizeof left, " %s, %s   %02d:%04.1f", p->hands->rig->name,
+               p->hands->real ? "REAL PINS" : "simulated", (int)(at / 60), fmod(at, 60));
     snprintf(right, sizeof right, "command: %s ",
              commander == p->source ? "here"
              : commander < 0        ? "nobody"
@@ -192,15 +193,15 @@ static void say_row(const live_panel *p, live_row row, char *to, size_t size) {
         snprintf(to, size, "%s %s", rig->supplies[row.number].name, volts > 0 ? "" : "off");
         if (volts > 0) {
             size_t used = strlen(to);
-            snprintf(to + used, size - used, "%.1f V", volts);
+            wpin_plain(to + used, size - used, "%.1f V", volts);
         }
         return;
     }
     const wpin_rig_input *input = &rig->inputs[row.number];
     if (input->kind == WPIN_RIG_KNOB) {
-        snprintf(to, size, "%s %.0f %%", input->name, p->turned[row.number] * 100);
+        wpin_plain(to, size, "%s %.0f %%", input->name, p->turned[row.number] * 100);
     } else if (wpin_rig_is_sensor(input)) {
-        snprintf(to, size, "%s %.2f V", input->name, p->turned[row.number]);
+        wpin_plain(to, size, "%s %.2f V", input->name, p->turned[row.number]);
     } else if (input->kind == WPIN_RIG_BUTTON) {
         snprintf(to, size, "%s %s", input->name, p->pressed[row.number] ? "pressed" : "-");
     } else {

@@ -1,5 +1,6 @@
 /* windpin faults RIG PLAN: every fault the rig can have, at many moments of the plan. */
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/trials.h"
 #include <argp.h>
@@ -60,7 +61,7 @@ static const char *usual_name(const wpin_trial *t) {
 static void print_row(const wpin_trial *t) {
     char times[40] = "-";
     if (t->tripped > 0) {
-        snprintf(times, sizeof times, "%.3f to %.3f", t->soonest, t->latest);
+        wpin_plain(times, sizeof times, "%.3f to %.3f", t->soonest, t->latest);
     }
     printf("%-32s %6u %8u %6u  %-15s %-18s %6u %6u %6u %6u\n", t->words, t->tried, t->tripped,
            t->named, times, usual_name(t), t->seen, t->idle, t->unseen, t->burnt);
@@ -120,9 +121,9 @@ static void print_safe(const wpin_trials *trials) {
         printf("\nEvery stage was in its safe state in the control period that noticed the "
                "fault.\n");
     } else {
-        printf("\nA stage was in its safe state %.3g ms after its fault was noticed, at the "
-               "latest.\n",
-               safe_after * 1e3);
+        cli_say("\nA stage was in its safe state %.3g ms after its fault was noticed, at the "
+                "latest.\n",
+                safe_after * 1e3);
     }
     print_never_safe(trials);
 }
@@ -136,7 +137,7 @@ static void print_unseen(const wpin_trials *trials, unsigned unseen) {
     for (size_t i = 0; i < trials->count; i++) {
         const wpin_trial *t = &trials->all[i];
         if (t->unseen > 0) {
-            printf("%s%s in %u (e.g. at %.2f s)", before, t->words, t->unseen, t->unseen_at);
+            cli_say("%s%s in %u (e.g. at %.2f s)", before, t->words, t->unseen, t->unseen_at);
             before = ", ";
         }
     }
@@ -145,9 +146,9 @@ static void print_unseen(const wpin_trials *trials, unsigned unseen) {
 
 static void print_table(const wpin_rig *rig, const wpin_trials *trials) {
     unsigned runs = 0, tripped = 0, named = 0, seen = 0, unseen = 0, burnt = 0;
-    printf("%s (rig %08x): %zu faults, each at %u moments of %.1f s\n\n", rig->name,
-           rig->fingerprint, trials->count, trials->count > 0 ? trials->all[0].tried : 0,
-           trials->seconds);
+    cli_say("%s (rig %08x): %zu faults, each at %u moments of %.1f s\n\n", rig->name,
+            rig->fingerprint, trials->count, trials->count > 0 ? trials->all[0].tried : 0,
+            trials->seconds);
     printf("%-32s %6s %8s %6s  %-15s %-18s %6s %6s %6s %6s\n", "", "", "", "right", "after s", "",
            "record", "not", "not", "");
     printf("%-32s %6s %8s %6s  %-15s %-18s %6s %6s %6s %6s\n", "fault", "tried", "noticed", "name",

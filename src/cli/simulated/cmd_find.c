@@ -1,6 +1,7 @@
 /* windpin find RIG LOAD: start duty and drop-out duty by a sweep, stored in the rig if asked. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include <argp.h>
 #include <math.h>
@@ -46,8 +47,8 @@ static double with_margin(double share) {
 }
 
 static void print_found(const char *name, const wpin_found *found, const char *start) {
-    printf("%s starts at %.1f %% duty and stops again below %.1f %%.\n", name,
-           found->start_duty * 100, found->drop_out * 100);
+    cli_say("%s starts at %.1f %% duty and stops again below %.1f %%.\n", name,
+            found->start_duty * 100, found->drop_out * 100);
     printf("For the rig, with a margin of a twentieth:\n    %s\n", start);
 }
 
@@ -62,8 +63,8 @@ static int find(const find_arguments *a, const wpin_rig *rig) {
         cli_complain("%s", why);
         return EXIT_MET_FAULT;
     }
-    snprintf(start, sizeof start, "start: {duty: %g%%, drop-out: %g%%, below: lift}",
-             with_margin(found.start_duty), with_margin(found.drop_out));
+    wpin_plain(start, sizeof start, "start: {duty: %g%%, drop-out: %g%%, below: lift}",
+               with_margin(found.start_duty), with_margin(found.drop_out));
     if (a->json) {
         cli_dump_json(cli_of_rig(rig, json_pack("{s:s, s:f, s:f, s:s}", "load",
                                                 rig->loads[load].name, "start_duty_percent",

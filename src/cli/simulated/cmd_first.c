@@ -1,6 +1,7 @@
 /* windpin first RIG [LOAD]: the first motion of each load, and which way is forward. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include <argp.h>
 #include <math.h>
@@ -107,17 +108,17 @@ static void print_way(const first_arguments *a, const wpin_rig *rig, const wpin_
                       const char *name) {
     char asked[40] = "45 deg";
     if (way->rpm > 0) {
-        snprintf(asked, sizeof asked, "%.3g rpm for %g s", way->rpm, way->seconds);
+        wpin_plain(asked, sizeof asked, "%.3g rpm for %g s", way->rpm, way->seconds);
     } else if (way->seconds > 0 && way->duty < 1) {
-        snprintf(asked, sizeof asked, "%.3g %% for %g s", way->duty * 100, way->seconds);
+        wpin_plain(asked, sizeof asked, "%.3g %% for %g s", way->duty * 100, way->seconds);
     } else if (way->seconds > 0) {
-        snprintf(asked, sizeof asked, "on for %g s", way->seconds);
+        wpin_plain(asked, sizeof asked, "on for %g s", way->seconds);
     }
     printf("  %-8s %-15s ", name, asked);
     if (moved(way)) {
         bool whole = fabs(way->turns) >= 2;
-        printf("%.3g %s %s, up to %.0f rpm and %.3g A", fabs(way->turns) * (whole ? 1 : 360),
-               whole ? "turns" : "deg", way_word(a, way->turns), way->rpm_peak, way->amps_peak);
+        cli_say("%.3g %s %s, up to %.0f rpm and %.3g A", fabs(way->turns) * (whole ? 1 : 360),
+                whole ? "turns" : "deg", way_word(a, way->turns), way->rpm_peak, way->amps_peak);
         printf(way->verdict == WPIN_VERDICT_BAD ? ": %s%s%s\n" : "\n", cli_paint(way->verdict),
                way->words, cli_plain());
     } else {

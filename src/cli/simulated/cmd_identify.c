@@ -1,6 +1,7 @@
 /* windpin identify RIG LOAD: what a motor is, by an experiment or from a record of one. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/response.h"
@@ -226,7 +227,7 @@ static void print_row(const wpin_rig_load *load, const wpin_identification *foun
     wpin_quantity_write(said, sizeof said, in_rig(&load->motor, (wpin_constant)i), d);
     if (mine > 0) {
         wpin_quantity_write(is, sizeof is, mine, d);
-        snprintf(off, sizeof off, "+- %.2g %%", 100 * e->error / mine);
+        wpin_plain(off, sizeof off, "+- %.2g %%", 100 * e->error / mine);
     } else if (i == WPIN_CONSTANT_INDUCTANCE && e->error > 0) {
         char most[36];
         wpin_quantity_write(most, sizeof most, e->value + e->error, d);
@@ -267,13 +268,13 @@ static void print_known(const wpin_rig_load *load, const wpin_known *known) {
         return;
     }
     if (known->constant > 0) {
-        printf("Without an encoder a current shows friction and inertia only as multiples of the "
-               "torque constant: that was given, %.4g mNm/A. An error of it goes into friction by "
-               "as much, and into viscous friction and inertia by twice as much.\n",
-               known->constant * 1e3);
+        cli_say("Without an encoder a current shows friction and inertia only as multiples of the "
+                "torque constant: that was given, %.4g mNm/A. An error of it goes into friction by "
+                "as much, and into viscous friction and inertia by twice as much.\n",
+                known->constant * 1e3);
         return;
     }
-    printf(
+    cli_say(
         "Without an encoder a current shows friction and inertia only as multiples of the torque "
         "constant; one speed gave that: %.0f rpm of its output at %.3g %% duty, +- %.2g %%.\n",
         known->speed * 60 / (2 * PI) / load->motor.gear_ratio, known->duty * 100,
@@ -283,20 +284,20 @@ static void print_known(const wpin_rig_load *load, const wpin_known *known) {
 static void print_found(const identify_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
                         const wpin_identification *found, const wpin_known *known,
                         const char *line) {
-    printf("%s (rig %08x): %s identified from %.1f s %s%s\n\n", rig->name, rig->fingerprint,
-           load->name, found->seconds, a->record != NULL ? "of " : "on simulated hardware",
-           a->record != NULL ? a->record : "");
+    cli_say("%s (rig %08x): %s identified from %.1f s %s%s\n\n", rig->name, rig->fingerprint,
+            load->name, found->seconds, a->record != NULL ? "of " : "on simulated hardware",
+            a->record != NULL ? a->record : "");
     printf("  %-20s %14s %14s  %s\n", "", "the rig says", "found", "may be off by");
     for (int i = 0; i < WPIN_CONSTANTS; i++) {
         print_row(load, found, i);
     }
-    printf("\nThe current is off by %.2g A on average; %zu stretches, %zu starts from rest",
-           found->amps_off, found->windows, found->breakaways);
+    cli_say("\nThe current is off by %.2g A on average; %zu stretches, %zu starts from rest",
+            found->amps_off, found->windows, found->breakaways);
     if (found->samples > 0) {
         printf(", %zu samples within periods of PWM", found->samples);
     }
     puts(".");
-    printf(
+    cli_say(
         "Assumed: %.4g V at '%s' (measure it while nothing turns), the winding at %.0f degC, and "
         "the stage as the rig has it.\n",
         found->volts, rig->supplies[load->supply].name, found->degrees);
@@ -305,8 +306,8 @@ static void print_found(const identify_arguments *a, const wpin_rig *rig, const 
         printf("The inductance is not known: %s.\n", found->no_inductance);
     }
     if (a->spread > 0 && a->record == NULL) {
-        printf("The simulated motor was another than the rig's, up to %.3g %% (seed %u).\n",
-               a->spread * 100, a->seed);
+        cli_say("The simulated motor was another than the rig's, up to %.3g %% (seed %u).\n",
+                a->spread * 100, a->seed);
     }
     printf("For the rig, under '%s':\n    %s\n", load->name, line);
 }

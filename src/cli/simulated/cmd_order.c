@@ -2,6 +2,7 @@
  * motor, stored in the rig if asked. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include <argp.h>
 #include <math.h>
@@ -90,10 +91,10 @@ static void say_trouble(const wpin_rig_load *load, const wpin_found_order *found
                  found->same == 1 ? 'a' : (found->same == 2 ? 'b' : 'c'));
         break;
     case WPIN_ORDER_CURRENT:
-        snprintf(to, size,
-                 "'%s' drew more than %.3g A and was let go: two leads touch, or the rig "
-                 "knows too many ohms",
-                 load->name, 1.6 * found->amps);
+        wpin_plain(to, size,
+                   "'%s' drew more than %.3g A and was let go: two leads touch, or the rig "
+                   "knows too many ohms",
+                   load->name, 1.6 * found->amps);
         break;
     default:
         snprintf(to, size,
@@ -105,13 +106,13 @@ static void say_trouble(const wpin_rig_load *load, const wpin_found_order *found
 }
 
 static void print_plan(const wpin_rig_load *load, const wpin_found_order *found) {
-    printf(
+    cli_say(
         "%s is pulled to six places and back with %.3g A (%.1f %% duty), %.3g s at each: its shaft "
         "turns by up to %.3g of a turn",
         load->name, found->amps, found->duty * 100, found->hold,
         found->turns * load->motor.gear_ratio);
     if (load->motor.gear_ratio != 1) {
-        printf(", the output by up to %.3g deg", found->turns * 360);
+        cli_say(", the output by up to %.3g deg", found->turns * 360);
     }
     printf(".\n");
 }
@@ -126,8 +127,8 @@ static void print_codes(const wpin_rig_load *load, const wpin_found_order *found
                code >> 1 & 1U, code & 1U, code,
                code == load->hall.codes[s] ? "" : "   the rig says otherwise");
     }
-    printf("\nIt turned by %.3g deg of the output, and drew up to %.3g A.\n", found->moved * 360,
-           found->amps_peak);
+    cli_say("\nIt turned by %.3g deg of the output, and drew up to %.3g A.\n", found->moved * 360,
+            found->amps_peak);
 }
 
 static bool is_sixty(const uint8_t *codes) {

@@ -1,5 +1,6 @@
 /* windpin preview RIG PLAN: the plan in words, with times and the highest currents to expect. */
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/vet.h"
 #include <argp.h>
@@ -51,8 +52,8 @@ static bool say_switch(char *to, size_t size, const wpin_step_result *s,
     switch (s->op) {
     case WPIN_OP_RUN: snprintf(to, size, "%s is switched on%s", name, where); return true;
     case WPIN_OP_RUN_FOR:
-        snprintf(to, size, "%s is on%s for %.4g s%s", name, where, s->asked_seconds,
-                 s->limited ? " at most, to its limit switch" : "");
+        wpin_plain(to, size, "%s is on%s for %.4g s%s", name, where, s->asked_seconds,
+                   s->limited ? " at most, to its limit switch" : "");
         return true;
     case WPIN_OP_HOLD: snprintf(to, size, "%s stays on", name); return true;
     case WPIN_OP_STOP: snprintf(to, size, "%s is off", name); return true;
@@ -63,11 +64,11 @@ static bool say_switch(char *to, size_t size, const wpin_step_result *s,
 /* A duty, a speed or a current. */
 static const char *how_much(char *to, size_t size, const wpin_step_result *s) {
     if (s->asked_rpm != 0) {
-        snprintf(to, size, "%.4g rpm", fabs(s->asked_rpm));
+        wpin_plain(to, size, "%.4g rpm", fabs(s->asked_rpm));
     } else if (s->asked_amps != 0) {
-        snprintf(to, size, "%.4g A", fabs(s->asked_amps));
+        wpin_plain(to, size, "%.4g A", fabs(s->asked_amps));
     } else {
-        snprintf(to, size, "%.4g %%", fabs(s->asked_duty) * 100);
+        wpin_plain(to, size, "%.4g %%", fabs(s->asked_duty) * 100);
     }
     return to;
 }
@@ -87,19 +88,19 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
                  s->turned_after > 0 ? ", after coming to rest from the other way" : "");
         break;
     case WPIN_OP_RUN_FOR:
-        snprintf(to, size, "%s runs%s at %s for %.4g s%s and comes to rest", name,
-                 way(load, s->asked_duty), asked, s->asked_seconds,
-                 s->until     ? " at most, until its event,"
-                 : s->limited ? " at most, to its limit switch,"
-                              : "");
+        wpin_plain(to, size, "%s runs%s at %s for %.4g s%s and comes to rest", name,
+                   way(load, s->asked_duty), asked, s->asked_seconds,
+                   s->until     ? " at most, until its event,"
+                   : s->limited ? " at most, to its limit switch,"
+                                : "");
         break;
     case WPIN_OP_HOME:
         if (s->asks->until == 0) {
-            snprintf(to, size, "%s finds its home by its drive's own method %g, %.4g s at most",
-                     name, load->axis.homing.method, s->asked_seconds);
+            wpin_plain(to, size, "%s finds its home by its drive's own method %g, %.4g s at most",
+                       name, load->axis.homing.method, s->asked_seconds);
         } else {
-            snprintf(to, size, "%s homes%s at %s, then slowly, %.4g s at most each way", name,
-                     way(load, s->asked_duty), asked, s->asked_seconds);
+            wpin_plain(to, size, "%s homes%s at %s, then slowly, %.4g s at most each way", name,
+                       way(load, s->asked_duty), asked, s->asked_seconds);
         }
         break;
     case WPIN_OP_TOGGLE: snprintf(to, size, "%s changes over: on if off, off if on", name); break;
@@ -113,20 +114,20 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go and runs down by itself", name); break;
     case WPIN_OP_BRAKE: snprintf(to, size, "%s is shorted and brakes", name); break;
     case WPIN_OP_CALIBRATE:
-        snprintf(to, size, "%s is sent full for %.4g s to be calibrated, then neutral", name,
-                 s->asked_seconds);
+        wpin_plain(to, size, "%s is sent full for %.4g s to be calibrated, then neutral", name,
+                   s->asked_seconds);
         break;
     case WPIN_OP_FOLLOW:
         turns[0] = '\0';
         if (s->rpm_peak > 0) {
-            snprintf(turns, sizeof turns, " and %.0f rpm", s->rpm_peak);
+            wpin_plain(turns, sizeof turns, " and %.0f rpm", s->rpm_peak);
         }
-        snprintf(to, size, "%s follows an input for %.4g s, up to %.0f %%%s here", name,
-                 s->asked_seconds, s->duty_peak * 100, turns);
+        wpin_plain(to, size, "%s follows an input for %.4g s, up to %.0f %%%s here", name,
+                   s->asked_seconds, s->duty_peak * 100, turns);
         break;
     case WPIN_OP_CLEAR:
-        snprintf(to, size, "%s's fault is cleared and it is armed again, within %.4g s", name,
-                 s->asked_seconds);
+        wpin_plain(to, size, "%s's fault is cleared and it is armed again, within %.4g s", name,
+                   s->asked_seconds);
         break;
     default: snprintf(to, size, "%s", s->text); break;
     }
@@ -135,7 +136,9 @@ static void say_drive(char *to, size_t size, const wpin_step_result *s, const wp
 static void say_place(char *to, size_t size, const wpin_step_result *s, const char *name) {
     switch (s->op) {
     case WPIN_OP_TURN:
-    case WPIN_OP_TURN_TO: snprintf(to, size, "%s turns to %.4g deg", name, s->degrees_asked); break;
+    case WPIN_OP_TURN_TO:
+        wpin_plain(to, size, "%s turns to %.4g deg", name, s->degrees_asked);
+        break;
     case WPIN_OP_HOLD: snprintf(to, size, "%s holds its place", name); break;
     case WPIN_OP_COAST: snprintf(to, size, "%s is let go", name); break;
     default: snprintf(to, size, "%s comes to rest", name); break;
@@ -154,14 +157,15 @@ static void say_step(char *to, size_t size, const wpin_rig *rig, const wpin_step
         }
         char kick[80] = "";
         if (s->kicked && s->asked_duty != 0) {
-            snprintf(kick, sizeof kick, ", kicked with %.4g %% for %.3g ms",
-                     load->limits.kick_level * 100, load->limits.kick_time * 1e3);
+            wpin_plain(kick, sizeof kick, ", kicked with %.4g %% for %.3g ms",
+                       load->limits.kick_level * 100, load->limits.kick_time * 1e3);
         }
-        snprintf(to, size, "%s%s; takes %.3f s, up to %.2f A", action, kick, s->took, s->amps_peak);
+        wpin_plain(to, size, "%s%s; takes %.3f s, up to %.2f A", action, kick, s->took,
+                   s->amps_peak);
     } else if (s->op == WPIN_OP_WAIT) {
-        snprintf(to, size, "a wait of %.4g s", s->asked_seconds);
+        wpin_plain(to, size, "a wait of %.4g s", s->asked_seconds);
     } else if (s->op == WPIN_OP_UNTIL) {
-        snprintf(to, size, "%s; comes after %.3f s", s->text, s->took);
+        wpin_plain(to, size, "%s; comes after %.3f s", s->text, s->took);
     } else {
         snprintf(to, size, "%s", s->text);
     }
@@ -185,7 +189,7 @@ static void say_stop(const wpin_rig *rig) {
             double seconds = wpin_stop_seconds(rig, l);
             printf("  %s %s", load->name, turns ? how[load->on_stop] : "goes off");
             if (seconds > 0) {
-                printf(", from full speed at rest after about %.2g s", seconds);
+                cli_say(", from full speed at rest after about %.2g s", seconds);
             }
             printf("\n");
         }
@@ -197,20 +201,20 @@ static void say_report(const wpin_rig *rig, const wpin_report *report) {
     printf("%s (rig %08x)\n", rig->name, rig->fingerprint);
     for (size_t i = 0; i < report->step_count; i++) {
         say_step(words, sizeof words, rig, &report->steps[i]);
-        printf("%9.3f s  %s\n", report->steps[i].at, words);
+        cli_say("%9.3f s  %s\n", report->steps[i].at, words);
     }
-    printf("%9.3f s  the end: every load at zero duty, every stage in its safe state\n",
-           report->seconds);
+    cli_say("%9.3f s  the end: every load at zero duty, every stage in its safe state\n",
+            report->seconds);
     for (size_t i = 0; i < rig->load_count; i++) {
         bool turns = wpin_rig_type(&rig->loads[i])->turns;
-        printf("%s: at most %.2f A", rig->loads[i].name, report->amps_peak[i]);
+        cli_say("%s: at most %.2f A", rig->loads[i].name, report->amps_peak[i]);
         if (turns) {
-            printf(" and %.0f rpm", report->rpm_peak[i]);
+            cli_say(" and %.0f rpm", report->rpm_peak[i]);
         }
         printf("\n");
     }
     say_stop(rig);
-    printf("All loads together: at most %.2f A at the same time\n", report->total_amps_peak);
+    cli_say("All loads together: at most %.2f A at the same time\n", report->total_amps_peak);
     for (size_t i = 0; i < report->burn_count; i++) {
         printf("This would burn: %s, %s\n", report->burns[i].part, report->burns[i].reason);
     }

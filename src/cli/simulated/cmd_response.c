@@ -1,5 +1,6 @@
 /* windpin response RIG LOAD: how a regulated speed answers, predicted and on a bench. */
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/response.h"
@@ -135,7 +136,7 @@ static void put_value(double value, const row *r) {
         printf(" %12s    ", "never");
     } else {
         double shown = value * r->scale;
-        printf(" %12.*f %-3s", shown < 10 ? 2 : (shown < 100 ? 1 : 0), shown, r->unit);
+        cli_say(" %12.*f %-3s", shown < 10 ? 2 : (shown < 100 ? 1 : 0), shown, r->unit);
     }
 }
 
@@ -162,18 +163,18 @@ static void print_asked(const response_arguments *a, const wpin_rig *rig, int lo
     wpin_speed_design d = wpin_rig_speed_design(rig, l);
     char torque[40];
     wpin_quantity_write(torque, sizeof torque, r->test.torque, WPIN_TORQUE);
-    printf("%s (rig %08x): %s from %.4g to %.4g rpm, then %s more at the output, on simulated "
-           "hardware\n",
-           rig->name, rig->fingerprint, l->name, r->test.from, r->test.to, torque);
+    cli_say("%s (rig %08x): %s from %.4g to %.4g rpm, then %s more at the output, on simulated "
+            "hardware\n",
+            rig->name, rig->fingerprint, l->name, r->test.from, r->test.to, torque);
     bool up = r->test.to > r->test.from;
-    printf("Its regulator answers within %.3g ms (bandwidth %.2g Hz, phase margin %.0f deg); the "
-           "set-point follows the ramp of the rig, %.3g rpm a second.\n",
-           d.response * 1e3, d.bandwidth, d.phase_margin,
-           l->speed.maximum / fmax(up ? l->limits.ramp_up : l->limits.ramp_down, 1e-3));
+    cli_say("Its regulator answers within %.3g ms (bandwidth %.2g Hz, phase margin %.0f deg); the "
+            "set-point follows the ramp of the rig, %.3g rpm a second.\n",
+            d.response * 1e3, d.bandwidth, d.phase_margin,
+            l->speed.maximum / fmax(up ? l->limits.ramp_up : l->limits.ramp_down, 1e-3));
     if (a->spread > 0 && a->benches == 1) {
-        printf("The simulated motor and load were others than the rig's, up to %.3g %% (seed "
-               "%u).\n",
-               a->spread * 100, a->seed);
+        cli_say("The simulated motor and load were others than the rig's, up to %.3g %% (seed "
+                "%u).\n",
+                a->spread * 100, a->seed);
     }
 }
 
@@ -191,8 +192,8 @@ static void print_answer(const response_arguments *a, const wpin_response *r,
                                 "tenth of the step of overshoot beyond, under the load off by no "
                                 "more than two thirds as much again, within 0.5 % at the end";
     if (r->limited > 0) {
-        printf("\nIts current or duty limit held it back for %.3g s, which no prediction knows.\n",
-               r->limited);
+        cli_say("\nIts current or duty limit held it back for %.3g s, which no prediction knows.\n",
+                r->limited);
     }
     if (count == 1) {
         printf("\nThat is %sas predicted (%s).\n", benches[0].holds ? "" : "not ", words);
@@ -202,15 +203,15 @@ static void print_answer(const response_arguments *a, const wpin_response *r,
     for (size_t i = 0; i < count; i++) {
         ran += benches[i].ran ? 1 : 0;
     }
-    printf("\n%zu of %zu benches, each constant up to %.3g %% off, answer as predicted (%s).\n",
-           holds, count, a->spread * 100, words);
+    cli_say("\n%zu of %zu benches, each constant up to %.3g %% off, answer as predicted (%s).\n",
+            holds, count, a->spread * 100, words);
     if (ran < count) {
         printf("%zu ended with a fault.\n", count - ran);
     }
     for (size_t i = 0; i < count; i++) {
         if (!benches[i].holds) {
-            printf("To look at one that does not: --spread %.3g%% --seed %u --plot FILE.png\n",
-                   a->spread * 100, benches[i].seed);
+            cli_say("To look at one that does not: --spread %.3g%% --seed %u --plot FILE.png\n",
+                    a->spread * 100, benches[i].seed);
             return;
         }
     }
@@ -256,7 +257,7 @@ static void print_json(const wpin_rig *rig, const wpin_rig_load *l, const wpin_r
 
 static bool draw(const response_arguments *a, const wpin_rig_load *l, const wpin_response *r) {
     char title[100], why[300];
-    snprintf(title, sizeof title, "%s: from %.4g to %.4g rpm", l->name, r->test.from, r->test.to);
+    wpin_plain(title, sizeof title, "%s: from %.4g to %.4g rpm", l->name, r->test.from, r->test.to);
     if (a->picture == NULL) {
         return true;
     }

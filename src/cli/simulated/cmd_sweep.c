@@ -52,15 +52,15 @@ static void print_table(const char *name, const wpin_sweep_point *points, size_t
            "amps", "rpm");
     for (size_t i = 0; i < count; i++) {
         const wpin_sweep_point *p = &points[i];
-        printf("%+8.1f %8.2f %8.3f %8.0f%s\n", p->asked * 100 + 0.0, p->volts + 0.0, p->amps + 0.0,
-               p->rpm + 0.0, p->dead ? "   dead zone" : "");
+        cli_say("%+8.1f %8.2f %8.3f %8.0f%s\n", p->asked * 100 + 0.0, p->volts + 0.0, p->amps + 0.0,
+                p->rpm + 0.0, p->dead ? "   dead zone" : "");
         low = p->dead ? fmin(low, p->asked) : low;
         high = p->dead ? fmax(high, p->asked) : high;
     }
     if (low < 0 || high > 0) {
-        printf("It stands from %+.1f %% to %+.1f %%; windpin find finds the start duty more "
-               "closely.\n",
-               low * 100, high * 100);
+        cli_say("It stands from %+.1f %% to %+.1f %%; windpin find finds the start duty more "
+                "closely.\n",
+                low * 100, high * 100);
     }
 }
 

@@ -2,6 +2,7 @@
  * on a brushed one (waves_of_pwm.c). */
 #include "../cli_json.h"
 #include "waves_of_pwm.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/rehearsal.h"
 #include "windpin/host/waves.h"
@@ -72,7 +73,7 @@ static void print_advance(const wpin_rig_load *load, const wpin_waves *w) {
     if (!sectors || load->vector.there || fabs(late) < 5 || fabs(better - has) < 1) {
         return;
     }
-    printf(
+    cli_say(
         "  advance  its current comes %.2g deg %s here, %s: %s.advance=%.0fdeg would mend that\n",
         fabs(late), late > 0 ? "late" : "early",
         late > 0 ? "and it turns slower for it" : "which is speed at a loss",
@@ -81,20 +82,20 @@ static void print_advance(const wpin_rig_load *load, const wpin_waves *w) {
 
 static void print_waves(const wpin_rig_load *load, const wpin_waves *w) {
     double shaft = fabs(w->rpm) * load->motor.gear_ratio;
-    printf("%s at %+.4g %% duty, two electrical turns:\n", load->name, w->duty * 100);
-    printf(
+    cli_say("%s at %+.4g %% duty, two electrical turns:\n", load->name, w->duty * 100);
+    cli_say(
         "  speed    %.4g rpm at the output; %.4g rpm of the motor's shaft, %.4g electrical turns "
         "a second\n",
         w->rpm, copysign(shaft, w->rpm), shaft / 60 * load->motor.pole_pairs);
-    printf("  lead a   %.3g A rms, %.3g A at its peak\n", w->rms, w->peak);
-    printf("  rotor    %.3g A across its magnet on average, %.2g A along it\n", w->across,
-           w->along);
-    printf("  torque   %.4g mNm on average, %.4g to %.4g mNm: ripple %.3g %% of the mean, its PWM "
-           "included\n",
-           w->torque * 1e3, w->least * 1e3, w->most * 1e3,
-           (w->most - w->least) / fabs(w->torque) * 100);
-    printf("  power    %.3g W out of the supply, %.3g W turn the rotor: %.3g %%\n", w->watts,
-           w->driven, w->driven / w->watts * 100);
+    cli_say("  lead a   %.3g A rms, %.3g A at its peak\n", w->rms, w->peak);
+    cli_say("  rotor    %.3g A across its magnet on average, %.2g A along it\n", w->across,
+            w->along);
+    cli_say("  torque   %.4g mNm on average, %.4g to %.4g mNm: ripple %.3g %% of the mean, its PWM "
+            "included\n",
+            w->torque * 1e3, w->least * 1e3, w->most * 1e3,
+            (w->most - w->least) / fabs(w->torque) * 100);
+    cli_say("  power    %.3g W out of the supply, %.3g W turn the rotor: %.3g %%\n", w->watts,
+            w->driven, w->driven / w->watts * 100);
     print_advance(load, w);
 }
 
@@ -128,8 +129,8 @@ static int waves(const waves_arguments *a, const wpin_rig *rig) {
         print_waves(&rig->loads[load], &w);
     }
     char title[WPIN_NAME_MAX + 60];
-    snprintf(title, sizeof title, "%s, %.4g %% duty, %.4g rpm", rig->loads[load].name, w.duty * 100,
-             w.rpm);
+    wpin_plain(title, sizeof title, "%s, %.4g %% duty, %.4g rpm", rig->loads[load].name,
+               w.duty * 100, w.rpm);
     bool drawn = a->picture == NULL || wpin_waves_picture(&w, a->picture, title, why, sizeof why);
     if (!drawn) {
         cli_complain("%s", why);

@@ -70,7 +70,7 @@ static double value_of(const cli_recorded *r, const wpin_trace *t, const char *l
 
 static void put_value(double value, const char *unit) {
     if (isfinite(value)) {
-        printf(" %12.4g %-4s", value, unit);
+        cli_say(" %12.4g %-4s", value, unit);
     } else {
         printf(" %12s %-4s", "-", "");
     }
@@ -80,7 +80,7 @@ static void put_value(double value, const char *unit) {
 static void put_difference(double a, double b) {
     bool differs = isfinite(a) && isfinite(b) && a != 0 && fabs(b - a) > 0.01 * fabs(a);
     if (differs) {
-        printf(" %+8.3g %%", 100 * (b - a) / fabs(a));
+        cli_say(" %+8.3g %%", 100 * (b - a) / fabs(a));
     }
     printf("\n");
 }
@@ -106,10 +106,10 @@ static void print_apart(const char *load, const apart *found) {
     } else if (found->first < 0 && found->most < 0.005) {
         printf("%s: the duties are the same.\n", load);
     } else if (found->first < 0) {
-        printf("%s: the duties agree; furthest apart they are by %.2g %%, at %.3f s.\n", load,
-               found->most, found->at);
+        cli_say("%s: the duties agree; furthest apart they are by %.2g %%, at %.3f s.\n", load,
+                found->most, found->at);
     } else {
-        printf(
+        cli_say(
             "%s: the duties go apart at %.3f s: %.1f %% simulated, %.1f %% recorded; furthest by "
             "%.3g %%, at %.3f s.\n",
             load, found->first, found->simulated, found->recorded, found->most, found->at);

@@ -1,6 +1,7 @@
 /* Two runs of a plan side by side, in words and as JSON. */
 #include "compare_words.h"
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 #include <string.h>
@@ -29,10 +30,10 @@ static bool differ(double a, double b, double hair) {
 static void print_figure(const char *whose, const figure *f) {
     char change_text[24] = "";
     if (differ(f->a, f->b, 0) && f->a != 0 && strcmp(f->unit, "degC") != 0) {
-        snprintf(change_text, sizeof change_text, "%+.3g %%", 100 * (f->b - f->a) / fabs(f->a));
+        wpin_plain(change_text, sizeof change_text, "%+.3g %%", 100 * (f->b - f->a) / fabs(f->a));
     }
-    printf("  %-12s %-22s %10.4g %-4s %10.4g %-4s %9s\n", whose, f->words, f->a, f->unit, f->b,
-           f->unit, change_text);
+    cli_say("  %-12s %-22s %10.4g %-4s %10.4g %-4s %9s\n", whose, f->words, f->a, f->unit, f->b,
+            f->unit, change_text);
 }
 
 static void print_figures(const compare_side *sides) {
@@ -80,13 +81,13 @@ static void print_step(const wpin_rig *rig, const wpin_step_result *a, const wpi
         if (s == NULL) {
             printf(" | %8s %7s %7s", "", "", "");
         } else if (s->load < 0) {
-            printf(" | %8.3f %7s %7s", s->took, "", "");
+            cli_say(" | %8.3f %7s %7s", s->took, "", "");
         } else {
             char rpm[20] = "";
             if (wpin_rig_type(&rig->loads[s->load])->spins) {
-                snprintf(rpm, sizeof rpm, "%.4g", fabs(s->rpm) < 0.05 ? 0 : s->rpm);
+                wpin_plain(rpm, sizeof rpm, "%.4g", fabs(s->rpm) < 0.05 ? 0 : s->rpm);
             }
-            printf(" | %8.3f %7s %7.2f", s->took, rpm, s->amps_peak);
+            cli_say(" | %8.3f %7s %7.2f", s->took, rpm, s->amps_peak);
         }
     }
     const char *first = word_of(a), *second = word_of(b);

@@ -164,7 +164,7 @@ static void say_who(const wpin_rig *rig, int bus, const char *at) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_axis *a = &rig->loads[i].axis;
         if (a->there && a->bus == bus) {
-            printf("  node %3g  %s\n", a->number, rig->loads[i].name);
+            cli_say("  node %3g  %s\n", a->number, rig->loads[i].name);
         }
     }
     printf("In another terminal: windpin field look %s\nCtrl-C ends them.\n", at);

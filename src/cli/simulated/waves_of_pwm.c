@@ -1,6 +1,7 @@
 /* windpin waves of a brushed motor: what PWM makes of its volts and current, with the figures. */
 #include "waves_of_pwm.h"
 #include "../cli_json.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/ripple.h"
 #include <math.h>
@@ -16,43 +17,43 @@ static const char *text(double value, wpin_dimension dimension) {
 
 static void print_volts(const wpin_rig_load *load, const wpin_ripple *r) {
     double period = 1 / r->hz, on = fabs(r->duty) * period;
-    printf("%s at %+.4g %% duty, three PWM periods of %s (%s):\n", load->name, r->duty * 100,
-           text(period, WPIN_TIME), text(r->hz, WPIN_FREQUENCY));
+    cli_say("%s at %+.4g %% duty, three PWM periods of %s (%s):\n", load->name, r->duty * 100,
+            text(period, WPIN_TIME), text(r->hz, WPIN_FREQUENCY));
     printf("  on       for %s: %s at the motor\n", text(on, WPIN_TIME),
            text(r->on_volts, WPIN_VOLTAGE));
     printf("  off      for %s: %s, %s\n", text(period - on, WPIN_TIME),
            text(r->off_volts, WPIN_VOLTAGE),
            r->stopped > 0.01 ? "until the current stops; then its back-emf"
                              : "while the current runs on by itself");
-    printf("  average  %s at the motor: %s are its back-emf at %.4g rpm, %s its %.3g ohm\n",
-           text(r->volts, WPIN_VOLTAGE), text(r->emf, WPIN_VOLTAGE), r->rpm,
-           text(r->volts - r->emf, WPIN_VOLTAGE), load->motor.resistance);
+    cli_say("  average  %s at the motor: %s are its back-emf at %.4g rpm, %s its %.3g ohm\n",
+            text(r->volts, WPIN_VOLTAGE), text(r->emf, WPIN_VOLTAGE), r->rpm,
+            text(r->volts - r->emf, WPIN_VOLTAGE), load->motor.resistance);
 }
 
 static void print_amps(const wpin_rig *rig, const wpin_rig_load *load, const wpin_ripple *r) {
     double d = fabs(r->duty), henry = load->motor.inductance, ripple = r->most - r->least;
-    printf("  current  %s on average (rms %s), %s to %s: a ripple of %s, %.4g %%\n",
-           text(r->amps, WPIN_CURRENT), text(r->rms, WPIN_CURRENT), text(r->least, WPIN_CURRENT),
-           text(r->most, WPIN_CURRENT), text(ripple, WPIN_CURRENT), ripple / fabs(r->amps) * 100);
+    cli_say("  current  %s on average (rms %s), %s to %s: a ripple of %s, %.4g %%\n",
+            text(r->amps, WPIN_CURRENT), text(r->rms, WPIN_CURRENT), text(r->least, WPIN_CURRENT),
+            text(r->most, WPIN_CURRENT), text(ripple, WPIN_CURRENT), ripple / fabs(r->amps) * 100);
     double swing = fabs(r->on_volts - r->off_volts), steps = swing * d * (1 - d) / henry;
     if (r->stopped > 0.01 && r->rpm == 0) {
-        printf("           it stops for %.3g %% of the time\n", r->stopped * 100);
+        cli_say("           it stops for %.3g %% of the time\n", r->stopped * 100);
     } else if (r->stopped > 0.01) {
-        printf("           it stops for %.3g %% of the time, so the duty alone does not say the "
-               "speed; from about %s on it would not\n",
-               r->stopped * 100, text(steps / (2 * fabs(r->amps)), WPIN_FREQUENCY));
+        cli_say("           it stops for %.3g %% of the time, so the duty alone does not say the "
+                "speed; from about %s on it would not\n",
+                r->stopped * 100, text(steps / (2 * fabs(r->amps)), WPIN_FREQUENCY));
     } else {
-        printf("  by hand  %s x %.3g x %.3g / (%s x %s) = %s of ripple\n",
-               text(swing, WPIN_VOLTAGE), d, 1 - d, text(henry, WPIN_INDUCTANCE),
-               text(r->hz, WPIN_FREQUENCY), text(steps / r->hz, WPIN_CURRENT));
+        cli_say("  by hand  %s x %.3g x %.3g / (%s x %s) = %s of ripple\n",
+                text(swing, WPIN_VOLTAGE), d, 1 - d, text(henry, WPIN_INDUCTANCE),
+                text(r->hz, WPIN_FREQUENCY), text(steps / r->hz, WPIN_CURRENT));
     }
     double between = sqrt(fmax(r->supply_rms * r->supply_rms - r->supply_amps * r->supply_amps, 0));
     printf("  supply   %s on average out of '%s'; its capacitor, or its leads, carry %s of ripple "
            "(rms)\n",
            text(r->supply_amps, WPIN_CURRENT), rig->supplies[load->supply].name,
            text(between, WPIN_CURRENT));
-    printf("  power    %.3g W out of the supply, %.3g W turn the motor: %.3g %%\n", r->watts,
-           r->driven, r->driven / r->watts * 100);
+    cli_say("  power    %.3g W out of the supply, %.3g W turn the motor: %.3g %%\n", r->watts,
+            r->driven, r->driven / r->watts * 100);
 }
 
 static void print_json(const wpin_rig *rig, const wpin_rig_load *load, const wpin_ripple *r) {
@@ -82,8 +83,8 @@ int cli_waves_of_pwm(const wpin_rig *rig, int load, double duty, const char *pic
         print_volts(l, &r);
         print_amps(rig, l, &r);
     }
-    snprintf(title, sizeof title, "%s, %.4g %% duty, %s, %.4g rpm", l->name, r.duty * 100,
-             text(r.hz, WPIN_FREQUENCY), r.rpm);
+    wpin_plain(title, sizeof title, "%s, %.4g %% duty, %s, %.4g rpm", l->name, r.duty * 100,
+               text(r.hz, WPIN_FREQUENCY), r.rpm);
     bool drawn = picture == NULL || wpin_ripple_picture(&r, picture, title, why, sizeof why);
     if (!drawn) {
         cli_complain("%s", why);
