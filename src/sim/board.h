@@ -299,7 +299,15 @@ void wpin_analog_stick(wpin_analog *a, bool on);
 void wpin_board_note(wpin_sim *sim, int64_t at, const char *part, const char *what, ...)
     __attribute__((format(printf, 4, 5)));
 /* Whether a supply gives power now. */
-bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply);
+static inline bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *s) {
+    while (s->part.on && !s->cut_out && !s->dead && !s->hot && !s->weak && s->part.volts > 0) {
+        if (!s->made) {
+            return true;
+        }
+        s = &sim->supplies[s->maker.from];
+    }
+    return false;
+}
 /* Whether its volts depend on more than the load that sees them; and what currents of so many
  * amperes in all, and the supply itself, take from them. */
 static inline bool wpin_supply_is_shared(const wpin_supply *s) {

@@ -82,6 +82,7 @@ bool wpin_pattern_add(wpin_pattern *pattern, int number, int64_t dt, int64_t mos
     if (number < 0 || pattern->count == WPIN_SEGMENTS || dt > most) {
         return false;
     }
+    pattern->mixed = pattern->count > 0 ? wpin_pattern_mix(pattern) : 0;
     pattern->number[pattern->count] = (uint16_t)number;
     pattern->dt[pattern->count++] = dt;
     return true;

@@ -33,6 +33,7 @@ typedef struct wpin_pattern {
     int count;
     uint16_t number[WPIN_SEGMENTS];
     int64_t dt[WPIN_SEGMENTS];
+    uint64_t mixed; /* of all but the last */
 } wpin_pattern;
 
 /* So many times the first step, from the begin of one period to that of the next, and so many times
@@ -78,14 +79,16 @@ static inline bool wpin_pattern_is(const wpin_pattern *a, const wpin_pattern *b)
     return same;
 }
 
+/* Stretches that make up for one another do not cancel out in it. */
+static inline uint64_t wpin_pattern_mix(const wpin_pattern *pattern) {
+    const int s = pattern->count - 1;
+    const uint64_t mixed = pattern->mixed + (uint64_t)pattern->dt[s] * 128 + pattern->number[s];
+    return (mixed ^ mixed >> 29) * 0x9E3779B97F4A7C15U;
+}
+
 static inline unsigned wpin_pattern_slot(const wpin_pattern *pattern, unsigned constants,
                                          int bits) {
-    uint64_t mixed = constants;
-    for (int s = 0; s < pattern->count; s++) {
-        mixed = (mixed + (uint64_t)pattern->dt[s] * 128 + pattern->number[s]) * 0x9E3779B97F4A7C15U;
-        mixed ^= mixed >> 29; /* else stretches that make up for one another could cancel out */
-    }
-    return (unsigned)(mixed >> (64 - bits));
+    return (unsigned)((wpin_pattern_mix(pattern) + constants) * 0x9E3779B97F4A7C15U >> (64 - bits));
 }
 /* Adds a stretch with one circuit; false when there is no room, or it is longer than a piece may
  * be.

@@ -40,24 +40,27 @@ static inline double speed_of(const wpin_onward *o, wpin_steps s) {
  * the last. False if they have not. */
 static bool find_range(const wpin_period *p, const wpin_onward *o, double *least, double *most) {
     const wpin_periods *n = &p->several;
-    const double i = o->i + amps_of(o, n->last), w = o->w + speed_of(o, n->last);
+    const double on_i = amps_of(o, n->last), on_w = speed_of(o, n->last);
     const double then_i = amps_of(o, n->before_last), then_w = speed_of(o, n->before_last);
-    *least = *most = o->i;
-    for (int s = 0; s < p->pattern.count; s++) {
+    const int whole = p->pattern.count - 1; /* the end of its last segment is that of it all */
+    double low = o->i, high = low;
+    for (int s = 0; s <= whole; s++) {
         const wpin_row *end = &p->ends[s];
-        double a = wpin_row_value(end, o->i, o->w, o->v), b = a;
+        double a = s == whole ? o->i + o->step_i : wpin_row_value(end, o->i, o->w, o->v), b = a;
         if (n->count > 1) {
-            b = wpin_row_value(end, i, w, o->v);
+            b += end->i * on_i + end->w * on_w;
             double up = end->i * o->step_i + end->w * o->step_w;
             double then = end->i * then_i + end->w * then_w;
             if (up * then < 0 && fabs(up) + fabs(then) > 1e-13 * fabs(o->i)) {
                 return false;
             }
         }
-        double smaller = a < b ? a : b, larger = a < b ? b : a;
-        *least = smaller < *least ? smaller : *least;
-        *most = larger > *most ? larger : *most;
+        const double smaller = a < b ? a : b, larger = a < b ? b : a;
+        low = smaller < low ? smaller : low;
+        high = larger > high ? larger : high;
     }
+    *least = low;
+    *most = high;
     return true;
 }
 
@@ -212,7 +215,8 @@ static int64_t stay(wpin_plant *plant, int64_t dt) {
     if (dt < few * piece || both || plant->feed.most_amps > 0 || plant->feed.share != 1) {
         return 0;
     }
-    wpin_pattern still = {1, {(uint16_t)wpin_plant_find_piece(plant, piece)->number}, {piece}};
+    const int number = wpin_plant_find_piece(plant, piece)->number;
+    const wpin_pattern still = {.count = 1, .number = {(uint16_t)number}, .dt = {piece}};
     return piece * wpin_plant_leap(plant, &still, dt / piece);
 }
 

@@ -183,8 +183,7 @@ static int rail_of(wpin_leg_state leg, int out) {
 }
 
 int wpin_plant_rail(const wpin_plant *plant) {
-    int way = find_way(plant);
-    way = way == WPIN_LIMITED ? 1 : way;
+    const int way = plant->amps > 0 ? 1 : plant->amps < 0 ? -1 : find_way(plant);
     return way == 0 ? 0 : rail_of(plant->leg_a, way) - rail_of(plant->leg_b, -way);
 }
 

@@ -192,8 +192,8 @@ static void work(wpin_sim *sim, int64_t to) {
         bool rests = wpin_bridge_run(sim, &sim->bridges[sim->awake[i]], to);
         quiet = quiet || rests;
     }
-    double seconds = (double)(to - sim->now) * 1e-12;
-    sim->rails_since += to - sim->now;
+    const int64_t lasted = to - sim->now;
+    sim->rails_since += lasted;
     sim->now = to;
     const bool due = sim->rails_since >= sim->rails_due || sim->rails_seen != sim->changes;
     if (due) {
@@ -202,7 +202,7 @@ static void work(wpin_sim *sim, int64_t to) {
         sim->rails_seen = sim->changes;
     }
     if (sim->heats) {
-        wpin_heat_settle(sim, seconds);
+        wpin_heat_settle(sim, (double)lasted * 1e-12);
     }
     if (quiet && due) { /* what they drew is told */
         wpin_sim_doze(sim);

@@ -2,12 +2,6 @@
 #include "board.h"
 #include <math.h>
 
-bool wpin_supply_live(const wpin_sim *sim, const wpin_supply *supply) {
-    bool gives = supply->part.on && !supply->cut_out && !supply->dead && !supply->hot &&
-                 !supply->weak && supply->part.volts > 0;
-    return gives && (!supply->made || wpin_supply_live(sim, &sim->supplies[supply->maker.from]));
-}
-
 double wpin_sim_supply_volts(const wpin_sim *sim, int supply) {
     if (supply < 0 || supply >= sim->supply_count ||
         !wpin_supply_live(sim, &sim->supplies[supply])) {
