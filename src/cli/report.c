@@ -172,6 +172,16 @@ static const char *driven_by(char *to, size_t size, const wpin_rig_load *load,
     return to;
 }
 
+/* In the unit of the physicist and in that of the cell. */
+static const char *energy_of(char *to, size_t size, double joules) {
+    if (joules < 3600) {
+        wpin_plain(to, size, "%.4g J (%.3g mWh)", joules, joules / 3.6);
+    } else {
+        wpin_plain(to, size, "%.4g Wh", joules / 3600);
+    }
+    return to;
+}
+
 static void print_loads(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *load = &rig->loads[i];
@@ -193,8 +203,7 @@ static void print_loads(const cli_run *run, const wpin_rig *rig, const wpin_repo
         }
         if (report->joules[i] >= 0.05) {
             char energy[40];
-            wpin_quantity_write(energy, sizeof energy, report->joules[i], WPIN_ENERGY);
-            cli_say(", took %s (%.3g mWh)", energy, report->joules[i] / 3.6);
+            printf(", took %s", energy_of(energy, sizeof energy, report->joules[i]));
         }
         if (report->degrees_c[i] > 25.5) {
             cli_say(", warmest %.0f degC", report->degrees_c[i]);
@@ -207,15 +216,15 @@ static void print_loads(const cli_run *run, const wpin_rig *rig, const wpin_repo
     }
 }
 
-/* What all of it took, in the unit of the physicist and in that of the cell. */
 static void print_energy(const wpin_rig *rig, const wpin_report *report) {
     double joules = 0;
+    char energy[40];
     for (size_t i = 0; i < rig->load_count; i++) {
         joules += report->joules[i];
     }
     if (rig->load_count > 1 && joules >= 0.05) {
-        cli_say("All loads took %.4g J (%.3g mWh); at most %.2f A at the same time.\n", joules,
-                joules / 3.6, report->total_amps_peak);
+        cli_say("All loads took %s; at most %.2f A at the same time.\n",
+                energy_of(energy, sizeof energy, joules), report->total_amps_peak);
     }
 }
 
