@@ -44,9 +44,11 @@
         "inertia: 250gcm2, static-friction: 3mNm, dry-friction: 2mNm, load: {" load "}}",          \
         "    zero-crossing: {pins: {a: 14, b: 15, c: 16}" start "}\n"                              \
         "    ramp: {up: 1s, down: 1s}\n    rest: 1s\n")
-#define ORIENTED(load, sensor, field)                                                              \
+#define ORIENTED(load, sensor, field) ORIENTED_WITH("500ns", load, sensor, field)
+#define ORIENTED_WITH(dead_time, load, sensor, field)                                              \
     RIG(FIVE, MAIN(""),                                                                            \
-        "kind: three-phase-bridge, pwm: 20kHz, dead-time: 500ns, pins: {a-high: 4, a-low: 5, "     \
+        "kind: three-phase-bridge, pwm: 20kHz, dead-time: " dead_time                              \
+        ", pins: {a-high: 4, a-low: 5, "                                                           \
         "b-high: 6, b-low: 7, c-high: 8, c-low: 9}",                                               \
         "on-resistance: 25mohm, voltage-limit: 30V, current-limit: 60A, sense: 100mV/A",           \
         "motor: {pole-pairs: 4, resistance: 0.4ohm, inductance: 0.3mH, speed-constant: 280rpm/V, " \

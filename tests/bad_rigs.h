@@ -410,6 +410,8 @@ static const struct {
      "pump ramp 20%\npump hold 8s\npump stop\n", "lost its step"},
     {"shunt-window", "pump", ORIENTED("10mNm", BY_HALL, ", settle: 8us"),
      ORIENTED("10mNm", BY_HALL, ""), "pump ramp 100%\npump hold 2s\npump stop\n", "reached"},
+    {"field-dead-time", "pump", ORIENTED_WITH("8us", "10mNm", BY_HALL, ""),
+     ORIENTED("10mNm", BY_HALL, ""), "pump ramp 60%\npump hold 1s\npump stop\n", "stood still"},
     {"field-alignment", "pump", ORIENTED("150mNm", BY_ENCODER, ", align-current: 2A"),
      ORIENTED("10mNm", BY_ENCODER, ""), "pump ramp 60%\npump hold 1s\npump stop\n",
      "WPIN_FAULT_WRONG_WAY"},

@@ -84,6 +84,36 @@ static void few_periods(wpin_vetter *v) {
     }
 }
 
+/* In a dead time a leg's diodes decide, by the current's sign, and the regulator of the currents
+ * finds other volts than it asked for: most of all near nothing. */
+static void vector_dead_time(wpin_vetter *v) {
+    const double some = 0.13, most = 0.27; /* measured: peaks grow; it loses its angle */
+    WPIN_EACH_LOAD(v, f) {
+        const double dead = f->load->limits.dead_time, hz = f->load->limits.pwm_hz;
+        const double share = f->load->vector.there ? 2 * dead * hz : 0;
+        if (share <= some) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, share > most ? WPIN_REFUSE : WPIN_CAUTION, f);
+        wpin_cause(n, "dead times of %.3g us take %.3g %% of each PWM period from its legs",
+                   dead * 1e6, share * 100);
+        wpin_consequence(n, share > most ? "its currents are not the ones asked for: it stands "
+                                           "where it should turn, loses its angle, or trips"
+                                         : "its currents are no sines, with higher peaks, most of "
+                                           "all while it turns slowly");
+        const double least = 1.5e6 * f->load->bridge.switch_time, good = 1e6 * 0.08 / 2 / hz;
+        if (least <= good) {
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.dead-time", .unit = "us", .digits = 2),
+                            floor(good * 100) / 100, NULL);
+        }
+        const double slower = floor(0.08 / 2 / dead / 1000) * 1000;
+        if (slower > 0) {
+            wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0), slower,
+                            NULL);
+        }
+    }
+}
+
 /* A low side has to be on for as long as its shunt's amplifier takes to settle. */
 static void shunt_window(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
@@ -192,6 +222,9 @@ const wpin_rule_entry wpin_rules_vector[] = {
     {{"field-pwm", "field-oriented; stage pwm; motor pole-pairs; speed maximum",
       "too few PWM periods in an electrical turn", WPIN_EFFECT_ADVICE},
      few_periods},
+    {{"field-dead-time", "field-oriented; stage dead-time, pwm",
+      "dead times that leave field orientation other volts than it asks for", WPIN_EFFECT_DEAD},
+     vector_dead_time},
     {{"shunt-window", "field-oriented shunts, settle, at; stage pwm",
       "low sides on too shortly to read their shunts", WPIN_EFFECT_DEAD},
      shunt_window},
