@@ -248,11 +248,13 @@ double wpin_running_amps(const wpin_facts *f, double duty) {
     return amps > 1e-9 ? amps : 0;
 }
 
-/* Only the last of a long ramp counts: before, the motor follows its volts. */
-static double run_down(const wpin_facts *f, double ramp_down, bool braked, double *speed_at_zero) {
+/* From a duty, its leads short-circuited for so long then. Only the last of a long ramp counts:
+ * before, the motor follows its volts. */
+static double run_down(const wpin_facts *f, double most, double ramp_down, double brakes_for,
+                       double *speed_at_zero) {
     const wpin_part_motor *m = &f->load->motor;
     double lag = f->inertia * f->loop_ohms / (m->constant * m->constant);
-    double most = f->load->limits.duty_max, ramp = ramp_down * most;
+    double ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
     double w = wpin_speed_at(f, t < 0 ? most * -t / ramp : most), at_zero = w;
     for (int i = 0; i < 200000 && w > 0; i++) {
@@ -262,7 +264,7 @@ static double run_down(const wpin_facts *f, double ramp_down, bool braked, doubl
             wpin_pwm_loop loop = wpin_loop_of(f, w); /* gaps in its current drive it on */
             amps = wpin_calc_pwm_wave(&loop, duty).mean;
         }
-        if (t >= 0 && braked) {
+        if (t >= 0 && t < brakes_for) {
             amps = -m->constant * w / (f->loop_ohms - f->supply->resistance);
         }
         at_zero = t < 0 ? w : at_zero;
@@ -276,7 +278,12 @@ static double run_down(const wpin_facts *f, double ramp_down, bool braked, doubl
 }
 
 double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero) {
-    return run_down(f, f->load->limits.ramp_down, braked, speed_at_zero);
+    const wpin_rig_limits *l = &f->load->limits;
+    return run_down(f, l->duty_max, l->ramp_down, braked ? HUGE_VAL : 0, speed_at_zero);
+}
+
+double wpin_run_down_at_once(const wpin_facts *f, double duty, double brakes_for) {
+    return run_down(f, duty, 0, brakes_for, NULL);
 }
 
 /* After the stop input, from full speed. */
@@ -290,7 +297,8 @@ static double stop_seconds(const wpin_facts *f) {
     }
     double ramp = l->on_stop == WPIN_STOP_RAMP ? l->limits.ramp_down : 0;
     bool braked = l->on_stop == WPIN_STOP_BRAKE || (ramp > 0 && l->rest_brakes);
-    return ramp * l->limits.duty_max + run_down(f, ramp, braked, NULL);
+    return ramp * l->limits.duty_max +
+           run_down(f, l->limits.duty_max, ramp, braked ? HUGE_VAL : 0, NULL);
 }
 
 double wpin_stop_seconds(const wpin_rig *rig, size_t load) {

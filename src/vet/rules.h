@@ -61,14 +61,16 @@ extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_
     wpin_rules_light[], wpin_rules_stepper[], wpin_rules_capacitor[], wpin_rules_inputs[],
     wpin_rules_speed[], wpin_rules_current[], wpin_rules_brushless[], wpin_rules_relay[],
     wpin_rules_trip[], wpin_rules_cable[], wpin_rules_starts[], wpin_rules_plan[],
-    wpin_rules_linux[], wpin_rules_field[], wpin_rules_vector[], wpin_rules_warmth[];
+    wpin_rules_linux[], wpin_rules_field[], wpin_rules_vector[], wpin_rules_warmth[],
+    wpin_rules_reversal[];
 extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
     wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_motor_count, wpin_rules_coil_count,
     wpin_rules_light_count, wpin_rules_stepper_count, wpin_rules_capacitor_count,
     wpin_rules_inputs_count, wpin_rules_speed_count, wpin_rules_current_count,
     wpin_rules_brushless_count, wpin_rules_relay_count, wpin_rules_trip_count,
     wpin_rules_cable_count, wpin_rules_starts_count, wpin_rules_plan_count, wpin_rules_linux_count,
-    wpin_rules_field_count, wpin_rules_vector_count, wpin_rules_warmth_count;
+    wpin_rules_field_count, wpin_rules_vector_count, wpin_rules_warmth_count,
+    wpin_rules_reversal_count;
 
 /* Works the facts out; false when out of memory. */
 bool wpin_work_out_facts(wpin_vetter *v);
@@ -127,6 +129,9 @@ double wpin_stall_seconds(const wpin_facts *f, double duty, double amps);
 /* Seconds a motor runs on after its ramp down from full duty, braked then or not, by small steps;
  * and its speed when the ramp ends, rad/s (NULL: not wanted). */
 double wpin_run_down(const wpin_facts *f, bool braked, double *speed_at_zero);
+/* The same without a ramp, from the speed of a duty, its leads short-circuited for so long first.
+ */
+double wpin_run_down_at_once(const wpin_facts *f, double duty, double brakes_for);
 /* Whether a thermistor in its winding, or on its driver, ends in time what would warm that by `end`
  * K above the air in the end. */
 bool wpin_thermistor_ends(const wpin_vetter *v, const wpin_facts *f, bool in_winding, double end);
