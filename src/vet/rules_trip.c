@@ -31,18 +31,28 @@ static void limit_level(wpin_vetter *v) {
     }
 }
 
+/* What it takes for longer than its trip bears. A sense looks at one winding of several. */
+static double working_amps(const wpin_facts *f) {
+    const wpin_rig_limits *l = &f->load->limits;
+    const double kick = l->kick_time > l->trip_time ? l->kick_level * f->stall_amps : 0;
+    return f->motor ? least_amps(f) : fmax(f->run_amps, kick) / f->windings;
+}
+
 /* A trip that comes where nothing is wrong. */
 static void trip_level(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_rig_limits *l = &f->load->limits;
-        double hold = hold_amps(f), least = least_amps(f);
-        if (l->trip_input < 0 || !f->motor || l->trip_amps > 1.2 * least) {
+        double hold = hold_amps(f), least = working_amps(f);
+        if (l->trip_input < 0 || l->trip_amps > 1.2 * least) {
             continue;
         }
         bool always = l->trip_amps < least;
         wpin_finding *n = wpin_find_load(v, always ? WPIN_REFUSE : WPIN_CAUTION, f);
         wpin_cause(n, "its current-trip is at %.3g A, and it takes %.3g A to %s", l->trip_amps,
-                   least, hold > f->run_amps ? "start" : "run");
+                   least,
+                   !f->motor            ? "work"
+                   : hold > f->run_amps ? "start"
+                                        : "run");
         wpin_consequence(n, always ? "it trips whenever it is driven" : "it trips on a cold day");
         wpin_cure_value(n, WPIN_KEY(.path = "current-trip.level", .unit = "A", .digits = 3),
                         1.5 * least, NULL);
@@ -103,7 +113,8 @@ const wpin_rule_entry wpin_rules_trip[] = {
     {{"limit-level", "current-trip limit; motor", "a current limit where nothing is wrong",
       WPIN_EFFECT_DEAD},
      limit_level},
-    {{"trip-level", "current-trip; motor", "a trip where nothing is wrong", WPIN_EFFECT_DEAD},
+    {{"trip-level", "current-trip; motor, stepper, solenoid, lamp", "a trip where nothing is wrong",
+      WPIN_EFFECT_DEAD},
      trip_level},
     {{"trip-too-high", "current-trip; motor", "a trip that a stall never reaches",
       WPIN_EFFECT_ADVICE},
