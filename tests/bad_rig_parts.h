@@ -60,6 +60,11 @@
 #define BY_HALL    "hall: {pins: {a: 14, b: 15, c: 16}}"
 #define BY_ENCODER "encoder: {lines: 500, pins: {a: 14, b: 15}}"
 #define AIR        "quadratic: 0.5uNms2/rad2"
+#define COOLED(duty)                                                                               \
+    "rig: bench\nsupplies:\n" MAIN(                                                                \
+        "") "inputs:\n  warmth: {analog: 0, start: 600mV, duty: " duty                             \
+            ", two-point: {on: 480mV, off: 450mV}}\nloads:\n  pump:\n    supply: main\n    "       \
+            "stage: {" CHIP "}\n    driver: {" DRIVER("") "}\n    " MOTOR("") "\n" HABITS
 #define GATE(ends)                                                                                 \
     "rig: bench\nsupplies:\n" MAIN("") "inputs:\n" ends                                            \
                                        "loads:\n  pump:\n    supply: main\n    stage: {" CHIP      \

@@ -136,6 +136,7 @@ static const struct {
      RIG(FIVE, MAIN(""), CHIP, DRIVER(", sense: 500mV/A"), MOTOR(", load: {torque: 40mNm}"),
          HABITS "    current-trip: {level: 6A, time: 5ms, input: 0, limit: 4A}\n"),
      GO, "its current limit of 1.9 A"},
+    {"weak-duty", "pump", COOLED("6%"), COOLED("60%"), "pump follow warmth for 2s\n", "not moving"},
     {"trip-level", "pump",
      RIG(FIVE, MAIN(""), LOW_SIDE, DRIVER(SENSE), SOLENOID,
          QUICK "    current-trip: {level: 1A, time: 20ms, input: 0}\n"),

@@ -214,7 +214,7 @@ static const struct {
     {"s/most: 30s/most: 4s/", "gives up until it is released", 0},
     {"s/on: 480mV/on: 450mV/", "it would chatter", 2},
     {"s/noise: 8mV/noise: 80mV/", "80 mV of noise", 2},
-    {"s/least: 25%/least: 95%/", "is above the most it asks for", 2},
+    {"s/least: 30%/least: 95%/", "is above the most it asks for", 2},
     {"s/band: 2V/band: 2mV/", "expected 50 mV to", 2},
     {"s/analog: 0/pin: 5/", "belongs to an 'analog' input", 2},
     {"s/analog: 1/analog: 1\\n    two-point: {on: 2V, off: 1V}/", "not two of them", 2},

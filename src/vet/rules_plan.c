@@ -122,6 +122,11 @@ static bool tell_short(wpin_vetter *v, size_t step, double duty) {
     return true;
 }
 
+/* The input that says what a step asks for; NULL: the step does. */
+static const wpin_rig_input *input_of(const wpin_vetter *v, const wpin_step *s) {
+    return s->op == WPIN_OP_FOLLOW ? &v->rig->inputs[s->value] : NULL;
+}
+
 /* Tells a duty that is too low for a torque; false if it is not. */
 static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
     const wpin_facts *f = &v->facts[v->plan->steps[step].target.number];
@@ -132,25 +137,49 @@ static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
         return false;
     }
     bool dead = duty < 0.85 * least;
-    wpin_finding *n = find_step(v, dead ? WPIN_REFUSE : WPIN_CAUTION, step);
-    wpin_cause(n, "%.3g %% duty; up to about %.3g %% friction and load %s", duty * 100, needs * 100,
-               turns ? "stop it" : "hold it");
+    const wpin_rig_input *input = input_of(v, &v->plan->steps[step]);
+    const bool climbs = input != NULL && input->kind == WPIN_RIG_PROCESS;
+    wpin_finding *n = find_step(v, dead && !climbs ? WPIN_REFUSE : WPIN_CAUTION, step);
+    wpin_cause(n, "%s%s%s%.3g %% duty; up to about %.3g %% friction and load %s",
+               input == NULL ? "" : "by '", input == NULL ? "" : input->name,
+               input == NULL ? ""
+               : climbs      ? "' as little as "
+                             : "' ",
+               duty * 100, needs * 100, turns ? "stop it" : "hold it");
     wpin_consequence(n, duty > jerks ? "it moves by jerks, if at all"
                         : !dead      ? "it may or may not move"
                         : turns      ? "it stops after a moment"
                                      : "it hums and stands");
-    wpin_cure(n, "%.0f %% or more", fmin(ceil(110 * needs), 100));
+    wpin_cure(n,
+              climbs          ? "least: %.0f%%"
+              : input != NULL ? "duty: %.0f%%"
+                              : "%.0f %% or more",
+              fmin(ceil(110 * needs), 100));
     if (!turns) {
         wpin_cure(n, "a start kick in the rig, or below: lift (windpin find)");
     }
     return true;
 }
 
+/* The least duty that a step asks for, where it asks for any: of an input, what a two-point control
+ * gives, or as little as a regulated one comes down to. A fraction with its sign; 0: not known. */
+static double least_asked(const wpin_vetter *v, const wpin_step *s) {
+    const wpin_rig_input *input = input_of(v, s);
+    if (input == NULL) {
+        return (double)s->value / WPIN_DUTY_FULL;
+    }
+    const double asks = input->kind == WPIN_RIG_TWO_POINT ? input->duty
+                        : input->kind == WPIN_RIG_PROCESS ? input->least
+                                                          : 0;
+    return s->full != 0 ? asks * fabs((double)s->full) / WPIN_DUTY_FULL : asks;
+}
+
 /* A duty that does not break it loose from rest, lifted or kicked, or does not keep it turning. */
 static void weak_duty(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        bool runs = wpin_step_drives(v->plan, i);
+        const bool follows = s->op == WPIN_OP_FOLLOW && least_asked(v, s) > 0;
+        bool runs = follows || wpin_step_drives(v->plan, i);
         const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
         if (!runs || !wpin_rig_type(load)->spins || !wpin_stage_kind_takes_duty(load->kind)) {
             continue;
@@ -159,10 +188,11 @@ static void weak_duty(wpin_vetter *v) {
         if (s->quantity == WPIN_QUANTITY_SPEED) {
             continue; /* its regulator finds the duty */
         }
-        double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
+        const double asked = least_asked(v, s);
+        double duty = fabs(asked);
         duty = l->below == WPIN_BELOW_LIFT ? fmax(duty, l->start_duty) : duty;
         double first = fmax(duty, l->kick_time > 0 ? l->kick_level : 0);
-        bool turns = way_before(v->plan, i) * s->value > 0, kicked = l->kick_time > 0;
+        bool turns = way_before(v->plan, i) * asked > 0, kicked = l->kick_time > 0;
         bool told = (!turns && tell_weak(v, i, first, false)) || tell_weak(v, i, duty, true) ||
                     (!turns && !kicked && tell_short(v, i, duty));
         (void)told;
