@@ -9,6 +9,13 @@
 #define PI      3.14159265358979323846
 #define FAR_OFF 0.3
 
+/* How far PWM swings a current, tip to tip. */
+static double ripple_amps(const wpin_session *run, const wpin_step_result *step,
+                          const wpin_rig_load *load) {
+    const double duty = fabs(step->duty), volts = run->rig->supplies[load->supply].volts;
+    return volts * duty * (1 - duty) / (load->limits.pwm_hz * load->motor.inductance);
+}
+
 /* A speed that is regulated is right whatever it costs: at the end of a hold it shows. */
 static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wpin_rig_load *load) {
     wpin_at_shaft s = wpin_part_at_shaft(&load->motor);
@@ -17,7 +24,7 @@ static bool judge_cost(const wpin_session *run, wpin_step_result *step, const wp
     double stall = wpin_rig_mean_amps(run->rig, load, 1, 0);
     const wpin_part_reading *last = &run->last[step->load];
     double amps = fmax(fabs(last->amps_min), fabs(last->amps_max));
-    if (amps <= 2.5 * due + 0.05 * stall) {
+    if (amps <= 2.5 * due + 0.05 * stall + ripple_amps(run, step, load)) {
         return false;
     }
     wpin_rule(step, WPIN_VERDICT_BAD,
