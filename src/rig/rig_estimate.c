@@ -67,9 +67,11 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, dou
         wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
         *(wave.most < tip || wave.mean < mean ? &low : &high) = duty;
     }
-    /* of each period a driver's own dead time passes in which nothing drives */
-    double dead = b->off_phase == WPIN_OFF_SHORT ? b->dead_time * load->limits.pwm_hz : 0;
-    return fmin(high + dead, 1);
+    /* of each period a driver's own dead time passes in which nothing drives; of two legs, that of
+     * the stage */
+    double dead = b->off_phase == WPIN_OFF_SHORT ? b->dead_time : 0;
+    dead = load->vector.there ? 2 * load->limits.dead_time : dead;
+    return fmin(high + dead * load->limits.pwm_hz, 1);
 }
 
 double wpin_rig_converter_step(const wpin_rig *rig) {
