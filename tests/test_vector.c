@@ -18,6 +18,8 @@ static const struct kind {
     {BARE EVEN ";s/pole-pairs: 4/pole-pairs: 1/", 0.05},
     {BARE EVEN ";s/pole-pairs: 4/pole-pairs: 7/", 0.05},
     {BARE EVEN ";s/pwm: 20kHz/pwm: 40kHz/", 0.05},
+    {BARE EVEN ";s/inductance: 0.7mH/inductance: 12mH/", 0.05},
+    {BARE EVEN ";s/dead-time: 1us/dead-time: 300ns/", 0.05},
     {BARE EVEN ";s/      pwm: 20kHz/      pwm: 20kHz\\n      reversed: yes/", 0.05},
     {BARE ENCODER, 0.05},
     {BARE ENCODER ";s/lines: 500/lines: 1234, reversed: yes/", 0.05},
@@ -114,6 +116,24 @@ START_TEST(a_held_shaft_gets_no_more_than_its_limit) {
     ck_assert_double_gt(most, 9 * 0.9);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_STALLED);
     ck_assert_int_eq(wpin_vector_doing(&b.bound.vector_at_work), WPIN_VECTOR_OFF);
+    tear_down();
+}
+END_TEST
+
+/* From rest to a crawl, slowly, whatever its dead time: what it draws meanwhile is no fault. */
+START_TEST(a_slow_start_is_no_fault) {
+    static const char *const dead_times[] = {"200ns", "1us", "2us", "3us"};
+    char change[500];
+    snprintf(change, sizeof change, BARE EVEN ";s/dead-time: 1us/dead-time: %s/", dead_times[_i]);
+    set_up(change, 0.02);
+    const wpin_setpoint crawl = {.quantity = WPIN_QUANTITY_EFFORT, .value = WPIN_PERCENT(11)};
+    ck_assert_int_eq(wpin_motor_request(&b.motor, crawl, 3000000, WPIN_TIMEOUT_HELD), WPIN_OK);
+    for (int ms = 0; ms < 5000; ms++) {
+        wait_ms(1);
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    }
+    forget();
+    ck_assert_double_gt(wait_ms(300).rpm_mean, 30);
     tear_down();
 }
 END_TEST
@@ -260,6 +280,7 @@ int main(void) {
     tcase_add_test(tests, a_torque_is_the_current_asked_for);
     tcase_add_test(tests, it_is_smoother_than_six_steps);
     tcase_add_loop_test(tests, a_held_shaft_gets_no_more_than_its_limit, 0, 6);
+    tcase_add_loop_test(tests, a_slow_start_is_no_fault, 0, 4);
     tcase_add_test(tests, all_of_the_voltage_serves);
     tcase_add_test(tests, braking_gives_way_to_the_supply);
     tcase_add_test(tests, a_turning_shaft_is_taken_as_it_turns);

@@ -41,10 +41,11 @@ static inline void wpin_vector_forget_peaks(wpin_vector *v) {
     v->sectors = 0;
 }
 
-/* What the other current induces at this speed. */
+/* What the other current induces at this speed. In two parts: of a winding with much inductance
+ * what the first alone leaves out is as much as its back-emf. */
 static inline int16_t wpin_vector_coupled(const wpin_vector *v, int16_t mv) {
-    int32_t volts = (((int32_t)(v->rate >> 2) * mv) >> 14) * v->config->coupling;
-    volts >>= 4;
+    const int32_t turns = (int32_t)(v->rate >> 2) * mv, each = v->config->coupling;
+    const int32_t volts = ((turns >> 14) * each + ((((turns >> 6) & 255) * each) >> 8)) >> 4;
     return (int16_t)wpin_saturated(v->turns < 0 ? -volts : volts, 14);
 }
 
