@@ -372,9 +372,14 @@ static void print_at_rest(const wpin_rig *rig, const wpin_rig_load *load) {
                load->rest_brakes ? "stands still under power (quick stop active)"
                                  : "its power stage is off, it coasts (ready to switch on)");
     } else {
-        cli_say("  at rest     %s; dead time %.4g us\n",
+        const wpin_rig_limits *l = &load->limits;
+        cli_say("  at rest     %s; dead time %.4g us",
                 load->rest_brakes ? "brakes (motor shorted)" : "coasts (nothing driven)",
-                load->limits.dead_time * 1e6);
+                l->dead_time * 1e6);
+        if (l->dead_time > l->dead_time_asked + 1e-9) {
+            cli_say(" (%.4g us asked, in whole us)", l->dead_time_asked * 1e6);
+        }
+        printf("\n");
     }
     static const char *const stops[] = {"ramps to rest", "runs down", "brakes"};
     for (size_t i = 0; i < rig->input_count; i++) {

@@ -67,10 +67,11 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, dou
         wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
         *(wave.most < tip || wave.mean < mean ? &low : &high) = duty;
     }
-    /* of each period a driver's own dead time passes in which nothing drives; of two legs, that of
-     * the stage */
-    double dead = b->off_phase == WPIN_OFF_SHORT ? b->dead_time : 0;
-    dead = load->vector.there ? 2 * load->limits.dead_time : dead;
+    /* of each period a dead time passes in which nothing drives; of two legs that of one: field
+     * orientation makes up for it as soon as a current flows */
+    const double dead = load->vector.there               ? wpin_rig_leg_dead_time(load)
+                        : b->off_phase == WPIN_OFF_SHORT ? b->dead_time
+                                                         : 0;
     return fmin(high + dead * load->limits.pwm_hz, 1);
 }
 

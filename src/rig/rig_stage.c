@@ -332,6 +332,12 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
     }
 }
 
+/* A controller lets whole microseconds pass. */
+static void round_up(wpin_rig_limits *l) {
+    l->dead_time_asked = l->dead_time;
+    l->dead_time = ceil(l->dead_time * 1e6 - 1e-6) * 1e-6;
+}
+
 /* Where duty and its complement share a leg, both sides are off for the dead time, twice in each
  * period. */
 static void check_dead_time(wpin_reader *reader, const yaml_node_t *node,
@@ -438,6 +444,7 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
     check_rest(reader, nodes[STAGE_REST] != NULL ? nodes[STAGE_REST] : node, load,
                nodes[STAGE_REST] != NULL);
     check_pwm(reader, node, nodes[STAGE_PWM], rig, load);
+    round_up(&load->limits);
     check_dead_time(reader, nodes[nodes[STAGE_DEAD] != NULL ? STAGE_DEAD : STAGE_PWM], load);
     return true;
 }

@@ -163,6 +163,10 @@ double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load) {
     return volts / load->bridge.sense_volts_per_amp;
 }
 
+double wpin_rig_leg_dead_time(const wpin_rig_load *load) {
+    return load->kind->table->leg_count > 0 ? load->limits.dead_time : load->bridge.dead_time;
+}
+
 /* A current loop sees a winding, late by one and a half periods: a gain of L over a response of
  * three times that leaves it some 70 degrees of margin, and an integral of R over the same cancels
  * the winding's own time. */
@@ -193,6 +197,6 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
         .limit_amps = fmin(limit, 0.9 * reach),
         .trip_amps = fmin(1.5 * fmax(limit, l->trip_amps), 0.97 * reach) * 2 / ROOT_3,
         .align_amps = fmin(v->align_amps > 0 ? v->align_amps : align, 0.6 * limit) * 2 / ROOT_3,
-        .dead = (load->kind->table->leg_count > 0 ? l->dead_time : load->bridge.dead_time) / period,
+        .dead = wpin_rig_leg_dead_time(load) / period,
         .lead = late};
 }

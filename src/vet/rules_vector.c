@@ -89,7 +89,7 @@ static void few_periods(wpin_vetter *v) {
 static void vector_dead_time(wpin_vetter *v) {
     const double some = 0.13, most = 0.27; /* measured: peaks grow; it loses its angle */
     WPIN_EACH_LOAD(v, f) {
-        const double dead = f->load->limits.dead_time, hz = f->load->limits.pwm_hz;
+        const double dead = wpin_rig_leg_dead_time(f->load), hz = f->load->limits.pwm_hz;
         const double share = f->load->vector.there ? 2 * dead * hz : 0;
         if (share <= some) {
             continue;
@@ -101,12 +101,15 @@ static void vector_dead_time(wpin_vetter *v) {
                                            "where it should turn, loses its angle, or trips"
                                          : "its currents are no sines, with higher peaks, most of "
                                            "all while it turns slowly");
-        const double least = 1.5e6 * f->load->bridge.switch_time, good = 1e6 * 0.08 / 2 / hz;
-        if (least <= good) {
-            wpin_cure_value(n, WPIN_KEY(.path = "stage.dead-time", .unit = "us", .digits = 2),
-                            floor(good * 100) / 100, NULL);
+        const bool own = f->load->kind->table->leg_count == 0; /* the driver's */
+        const double least = 1.5e6 * f->load->bridge.switch_time, good = floor(0.04e6 / hz);
+        if (good >= fmax(least, 1)) {
+            wpin_cure_value(n,
+                            WPIN_KEY(.path = own ? "driver.dead-time" : "stage.dead-time",
+                                     .unit = "us", .digits = 0),
+                            good, own ? "a driver with a dead time of %s" : NULL);
         }
-        const double slower = floor(0.08 / 2 / dead / 1000) * 1000;
+        const double slower = floor(0.04 / dead / 1000) * 1000;
         if (slower > 0) {
             wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0), slower,
                             NULL);

@@ -115,6 +115,8 @@ WPIN_API double wpin_rig_least_rpm(const wpin_rig *rig, const wpin_rig_load *loa
 /** The most current that the sense of a load can tell, A: shunts of field orientation tell both
  * ways. */
 WPIN_API double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load);
+/** The dead time between the sides of its legs, its stage's or its driver's own, s. */
+WPIN_API double wpin_rig_leg_dead_time(const wpin_rig_load *load);
 /** The regulators of a field-oriented load. */
 WPIN_API wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_load *load);
 /** Speed of the output that a measured speed of 16384 means, rpm. */

@@ -37,6 +37,7 @@ typedef struct wpin_rig_static {
 /** Limits and habits of a load. SI units; duty as a fraction. */
 typedef struct wpin_rig_limits {
     double pwm_hz, dead_time, ramp_up, ramp_down, rest, duty_max;
+    double dead_time_asked; /**< dead_time is that in whole microseconds, rounded up. */
     double start_duty, drop_out, kick_level, kick_time; /**< Of the start; 0: not given. */
     int below;                                          /**< wpin_below_start. */
     bool smooth;                                        /**< Ramps from standing are S-shaped. */
