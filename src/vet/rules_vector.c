@@ -4,7 +4,7 @@
 
 /* What a PWM period takes of a controller of 32 bits, docs/benchmarks.md: a small one needs half as
  * much again as a cycle for an instruction. */
-#define CYCLES 1550.0
+#define CYCLES 1560.0
 #define BUSY   0.7
 
 /* Electrical turns a second at the fastest. */
