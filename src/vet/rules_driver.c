@@ -42,26 +42,31 @@ static int safe_percent(const wpin_facts *f, double most) {
     return percent;
 }
 
-static void tell_lasting(wpin_vetter *v, const wpin_facts *f) {
+/* What is nearer to a limit than this may be beyond it: parts are that far off. */
+#define NEAR 0.95
+
+static void tell_lasting(wpin_vetter *v, const wpin_facts *f, bool near) {
     double most = f->load->bridge.burns_above_amps;
     bool steps = wpin_rig_type(f->load)->steps;
-    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
+    wpin_finding *n = wpin_find_load(v, near ? WPIN_CAUTION : WPIN_REFUSE, f);
     wpin_cause(n, "%s it takes %.3g A; the driver survives %.3g A for %.3g ms",
                steps ? "while it steps" : "switched on", lasting_amps(f), most,
                f->load->bridge.burns_after * 1e3);
-    wpin_consequence(n, "the driver burns %s", steps ? "as it turns" : "when it is switched on");
+    wpin_consequence(n, "%sthe driver burns %s", near ? "with parts a little off " : "",
+                     steps ? "as it turns" : "when it is switched on");
     wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
                     1.25 * lasting_amps(f), "a driver for %s");
 }
 
 /* A winding that stands is a coil: what flows rises and falls within each period of PWM. */
-static void tell_winding(wpin_vetter *v, const wpin_facts *f, double duty, double lasts) {
+static void tell_winding(wpin_vetter *v, const wpin_facts *f, double duty, double lasts,
+                         bool near) {
     double most = f->load->bridge.burns_above_amps;
     wpin_pwm_loop loop = wpin_loop_of(f, 0);
     double peak = wpin_calc_pwm_wave(&loop, duty).most;
     const char *as = f->motor ? "held, the motor" : "switched on, it";
-    wpin_finding *n = wpin_find_load(v, WPIN_REFUSE, f);
-    if (isinf(lasts)) {
+    wpin_finding *n = wpin_find_load(v, near ? WPIN_CAUTION : WPIN_REFUSE, f);
+    if (near || isinf(lasts)) {
         wpin_cause(n,
                    "%s takes up to %.3g A (%.3g V / %.3g ohm%s); the driver survives %.3g A for "
                    "%.3g ms",
@@ -73,7 +78,7 @@ static void tell_winding(wpin_vetter *v, const wpin_facts *f, double duty, doubl
                    "that the driver survives for %.3g ms",
                    as, peak, f->pwm_hz, lasts * 1e3, most, f->load->bridge.burns_after * 1e3);
     }
-    wpin_consequence(n, "the driver burns %s",
+    wpin_consequence(n, "%sthe driver burns %s", near ? "with parts a little off " : "",
                      f->motor ? "at the first stall or hard start" : "when it is switched on");
     wpin_cure_value(n, WPIN_KEY(.path = "driver.current-limit", .unit = "A", .digits = 3),
                     1.25 * fmax(peak, f->motor ? f->stall_amps : 0), "a driver for %s");
@@ -96,16 +101,19 @@ static void stall(wpin_vetter *v) {
             continue; /* its pin is judged by the rule of pins */
         }
         if (!f->motor && !coil) {
-            if (lasting_amps(f) > most && !f->load->bridge.protects) {
-                tell_lasting(v, f);
+            const double amps = lasting_amps(f);
+            if (amps > NEAR * most && !f->load->bridge.protects) {
+                tell_lasting(v, f, amps <= most);
             }
             continue;
         }
         double on = l->on_duty > 0 ? l->on_duty : l->duty_max;
         double duty = coil ? fmax(on, l->kick_level) : l->duty_max;
-        double lasts = wpin_stall_seconds(f, duty, most);
-        if (lasts > 0 && lasts >= f->load->bridge.burns_after && !f->trips) {
-            tell_winding(v, f, duty, lasts);
+        const double burns_after = f->load->bridge.burns_after;
+        const double over = wpin_stall_seconds(f, duty, most);
+        const double almost = wpin_stall_seconds(f, duty, NEAR * most);
+        if (almost > 0 && almost >= burns_after && !f->trips) {
+            tell_winding(v, f, duty, over, !(over > 0 && over >= burns_after));
         }
     }
 }
