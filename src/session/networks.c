@@ -135,12 +135,12 @@ static void say_trouble(const wpin_session *run, size_t load, char *why, size_t 
         }
         wpin_plain(
             why + at, size - at,
-            "does not answer. In this order: is supply '%s' on, which feeds it (%s); is the "
-            "rate %g kbit/s; is there a common ground; is the bus terminated at both ends; is "
-            "it node %g",
+            "does not answer. In this order: is supply '%s' on, which feeds it (%s, and by the rig "
+            "has %.3g V); is the rate %g kbit/s; is there a common ground; is the bus terminated "
+            "at both ends; is it node %g",
             run->rig->supplies[supply].name,
-            wpin_session_supply_on(run, supply) ? "it is" : "it is off", bus->bit_rate / 1e3,
-            l->axis.number);
+            wpin_session_supply_on(run, supply) ? "it is" : "it is off",
+            run->rig->supplies[supply].volts, bus->bit_rate / 1e3, l->axis.number);
     }
 }
 
