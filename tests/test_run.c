@@ -121,6 +121,13 @@ START_TEST(a_current_limit_is_seen) {
 }
 END_TEST
 
+/* A sense is what the rig says, not so many whole millivolts for an ampere. */
+START_TEST(a_trip_goes_by_the_sense_of_the_rig) {
+    const char *rig = changed_rig("sense: 400mV/A", "sense: 6.6mV/A"); /* the trip is at 6 A */
+    tool(0, SAYS(".current_trip = 40,"), "export %s", rig);
+}
+END_TEST
+
 /* An earlier result may be replaced; a plan, a rig or somebody's notes may not. */
 START_TEST(nothing_but_results_is_overwritten) {
     static const char notes[] = "my notes on the pump\n";
@@ -426,6 +433,7 @@ int main(void) {
     tcase_add_test(tests, asked_and_achieved_agree);
     tcase_add_test(tests, a_large_rig_keeps_its_parts_apart);
     tcase_add_test(tests, a_current_limit_is_seen);
+    tcase_add_test(tests, a_trip_goes_by_the_sense_of_the_rig);
     tcase_add_test(tests, nothing_but_results_is_overwritten);
     tcase_add_test(tests, pin_levels_are_a_value_change_dump);
     tcase_add_test(tests, a_motor_that_does_not_move_is_explained);

@@ -26,8 +26,13 @@ static wpin_limit bind_limit(const wpin_rig *rig, int input) {
     return (wpin_limit){.used = true, .pin = (wpin_pin)i->pin, .high = i->opens};
 }
 
-static uint16_t sense_slope(const wpin_rig_load *load) {
-    return (uint16_t)lround(load->bridge.sense_volts_per_amp * 1e3);
+/* mV for each ampere. */
+static double sense_slope(const wpin_rig_load *load) {
+    return load->bridge.sense_volts_per_amp * 1e3;
+}
+
+static int16_t sensed_mv(const wpin_rig_load *load, double amps) {
+    return (int16_t)lround(fmin(amps * sense_slope(load), INT16_MAX));
 }
 
 static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *load) {
@@ -36,7 +41,7 @@ static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *lo
     if (load->limits.trip_input >= 0) {
         sense.reads = WPIN_HAS_CURRENT;
         sense.current_input = (uint8_t)load->limits.trip_input;
-        sense.current_mv_per_a = sense_slope(load);
+        sense.current_mv_per_a = (uint16_t)lround(sense_slope(load));
     }
     return sense;
 }
@@ -57,10 +62,10 @@ static wpin_guard_config bind_guard(const wpin_rig *rig, const wpin_rig_load *lo
                                .cool_s = (uint16_t)ceil(l->cool_down),
                                .tick_max_us = latest_tick(rig)};
     if (l->trip_input >= 0) {
-        guard.current_trip = WPIN_CURRENT_MV(llround(l->trip_amps * 1e3), sense_slope(load));
+        guard.current_trip = sensed_mv(load, l->trip_amps);
         guard.trip_us = to_us(l->trip_time);
         if (l->limit_amps > 0) {
-            guard.current_limit = WPIN_CURRENT_MV(llround(l->limit_amps * 1e3), sense_slope(load));
+            guard.current_limit = sensed_mv(load, l->limit_amps);
             double mv_per_duty = wpin_rig_limit_gain(rig, load) * WPIN_DUTY_FULL;
             guard.limit_gain =
                 (uint16_t)fmin(fmax(1, round(mv_per_duty / sense_slope(load))), UINT16_MAX);

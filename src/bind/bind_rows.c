@@ -6,7 +6,7 @@
 
 /* A fiftieth of what it draws when it stands is enough to tell which rows carry it. */
 void wpin_bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
-    double mv = wpin_rig_mean_amps(rig, load, 1, 0) * bound->motor.sense.current_mv_per_a / 50;
+    double mv = wpin_rig_mean_amps(rig, load, 1, 0) * load->bridge.sense_volts_per_amp * 1e3 / 50;
     bound->phase_watch =
         (wpin_phase_watch_config){.stage = load->hall.there ? &bound->six_step_at_work.stage
                                                             : &bound->sensorless_at_work.stage,

@@ -1,6 +1,7 @@
 /* Waits of the plan language: for a time, or for an event with an end. */
 #define _GNU_SOURCE
 #include "parts.h"
+#include <math.h>
 #include <string.h>
 
 bool wpin_plan_take_at_most(wpin_plan_reader *r, double *seconds) {
@@ -16,6 +17,12 @@ static void set_event(wpin_plan_reader *r, size_t number, wpin_event event, doub
     r->until = (wpin_step){.until = (uint8_t)(1 + event),
                            .until_of = (uint16_t)number,
                            .until_ma = (uint16_t)lround(amps * 1e3)};
+}
+
+/* The core knows a sense in whole mV for an ampere: what its mV come to by that. */
+static double as_the_core_has_it(const wpin_rig_load *l, double amps) {
+    const double slope = l->bridge.sense_volts_per_amp * 1e3, whole = round(slope);
+    return whole > 0 ? fmin(amps * slope / whole, 65.5) : amps;
 }
 
 static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
@@ -35,7 +42,7 @@ static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
         wpin_words_say(&r->line, column, "%.4g A is out of range; expected 0 to 65.5 A", amps);
         return false;
     }
-    set_event(r, load, event, amps);
+    set_event(r, load, event, as_the_core_has_it(l, amps));
     return true;
 }
 

@@ -30,10 +30,11 @@ double wpin_session_counted(const wpin_session *run, size_t load, int32_t counts
 
 double wpin_session_measured_amps(const wpin_session *run, size_t load) {
     const wpin_measurement *m = &run->motors[load].measurement;
-    uint16_t mv_per_a = run->bound[load].motor.sense.current_mv_per_a;
-    return (m->valid & WPIN_HAS_CURRENT) == 0 || mv_per_a == 0
+    const double whole = run->bound[load].motor.sense.current_mv_per_a; /* as the core has it */
+    const double slope = run->rig->loads[load].bridge.sense_volts_per_amp * 1e3;
+    return (m->valid & WPIN_HAS_CURRENT) == 0 || whole == 0
                ? NAN
-               : fabs((double)m->current) / mv_per_a;
+               : fabs((double)m->current) / (slope > 0 ? slope : whole);
 }
 
 double wpin_session_signed_amps(const wpin_session *run, size_t load) {
