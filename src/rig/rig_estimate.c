@@ -50,6 +50,10 @@ static double off_ohms(const wpin_rig_load *load, double switch_ohms) {
     }
 }
 
+double wpin_rig_leg_dead_time(const wpin_rig_load *load) {
+    return load->kind->table->leg_count > 0 ? load->limits.dead_time : load->bridge.dead_time;
+}
+
 double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, double volts,
                          double supply_ohms, double switch_ohms) {
     const wpin_part_driver *b = &load->bridge;

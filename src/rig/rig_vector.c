@@ -163,10 +163,6 @@ double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load) {
     return volts / load->bridge.sense_volts_per_amp;
 }
 
-double wpin_rig_leg_dead_time(const wpin_rig_load *load) {
-    return load->kind->table->leg_count > 0 ? load->limits.dead_time : load->bridge.dead_time;
-}
-
 /* A current loop sees a winding, late by one and a half periods: a gain of L over a response of
  * three times that leaves it some 70 degrees of margin, and an integral of R over the same cancels
  * the winding's own time. */
