@@ -3,6 +3,7 @@
 #define WPIN_CLI_H
 
 #include "windpin/host/identify.h"
+#include "windpin/host/plain.h"
 #include "windpin/host/verdict.h"
 #include "windpin/host/vet.h"
 #include <argp.h>
@@ -99,7 +100,7 @@ bool cli_may_write(const char *path);
 /* Whether colours may go there: a terminal, and NO_COLOR is not set (no-color.org). */
 bool cli_colours(FILE *to);
 /* On standard output, its figures as people write them (plain.h). */
-void cli_say(const char *format, ...) __attribute__((format(printf, 1, 2)));
+#define cli_say(...) wpin_plain_put(stdout, __VA_ARGS__)
 /* Prints "windpin: ..." on standard error. */
 void cli_complain(const char *format, ...) __attribute__((format(printf, 1, 2)));
 

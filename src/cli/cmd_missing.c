@@ -2,7 +2,6 @@
 #define _GNU_SOURCE
 #include "cli.h"
 #include "cli_json.h"
-#include "windpin/host/plain.h"
 #include <argp.h>
 #include <arpa/inet.h>
 #include <dirent.h>

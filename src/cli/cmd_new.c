@@ -1,7 +1,6 @@
 /* windpin new: a first rig and plan from a few answers. */
 #define _GNU_SOURCE
 #include "cli.h"
-#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include "windpin/host/starter.h"
 #include <errno.h>

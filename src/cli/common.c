@@ -1,7 +1,6 @@
 /* What the commands share: complaints, the files named, the load named. */
 #define _GNU_SOURCE
 #include "cli.h"
-#include "windpin/host/plain.h"
 #include <errno.h>
 #include <stdarg.h>
 #include <stdio.h>
@@ -10,15 +9,6 @@
 #include <strings.h>
 #include <time.h>
 #include <unistd.h>
-
-void cli_say(const char *format, ...) {
-    va_list words;
-    va_start(words, format);
-    char *text = wpin_plain_text(format, words);
-    va_end(words);
-    fputs(text != NULL ? text : "out of memory\n", stdout);
-    free(text);
-}
 
 void cli_complain(const char *format, ...) {
     va_list words;

@@ -1,7 +1,6 @@
 /* The report as a table for people. */
 #include "cli.h"
 #include "windpin/host/objects.h"
-#include "windpin/host/plain.h"
 #include "windpin/host/quantity.h"
 #include <math.h>
 #include <stdio.h>

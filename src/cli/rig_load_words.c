@@ -1,7 +1,6 @@
 /* A load of a rig in words: its stage, what hangs on it, its limits, its sensors, its regulators.
  */
 #include "cli.h"
-#include "windpin/host/plain.h"
 #include <math.h>
 #include <stdio.h>
 

@@ -3,7 +3,6 @@
 #include "cli.h"
 #include "real.h"
 #include "vet_words.h"
-#include "windpin/host/plain.h"
 #include "windpin/host/verdict.h"
 #include <errno.h>
 #include <stdio.h>

@@ -19,10 +19,10 @@ static void set_event(wpin_plan_reader *r, size_t number, wpin_event event, doub
                            .until_ma = (uint16_t)lround(amps * 1e3)};
 }
 
-/* The core knows a sense in whole mV for an ampere: what its mV come to by that. */
-static double as_the_core_has_it(const wpin_rig_load *l, double amps) {
+/* The core knows a sense in whole mV for an ampere: how many of its amperes are one. */
+static double of_the_core(const wpin_rig_load *l) {
     const double slope = l->bridge.sense_volts_per_amp * 1e3, whole = round(slope);
-    return whole > 0 ? fmin(amps * slope / whole, 65.5) : amps;
+    return whole > 0 ? slope / whole : 1;
 }
 
 static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
@@ -38,11 +38,13 @@ static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
     if (!wpin_words_take_quantity(&r->line, WPIN_CURRENT, "a current, e.g. 2A", &amps)) {
         return false;
     }
-    if (!(amps >= 0) || amps > 65.5) {
-        wpin_words_say(&r->line, column, "%.4g A is out of range; expected 0 to 65.5 A", amps);
+    const double most = 65.5 / of_the_core(l);
+    if (!(amps >= 0) || amps > most) {
+        wpin_words_say(&r->line, column, "%.4g A is out of range; expected 0 to %.3g A", amps,
+                       most);
         return false;
     }
-    set_event(r, load, event, as_the_core_has_it(l, amps));
+    set_event(r, load, event, amps * of_the_core(l));
     return true;
 }
 

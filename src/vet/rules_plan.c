@@ -1,5 +1,6 @@
 /* Rules about a plan on its rig; and, last of all, about what was accepted. */
 #include "rules.h"
+#include "windpin/host/plain.h"
 #include <stdlib.h>
 #include <string.h>
 #include <strings.h>
@@ -140,12 +141,12 @@ static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
     const wpin_rig_input *input = input_of(v, &v->plan->steps[step]);
     const bool climbs = input != NULL && input->kind == WPIN_RIG_PROCESS;
     wpin_finding *n = find_step(v, dead && !climbs ? WPIN_REFUSE : WPIN_CAUTION, step);
-    wpin_cause(n, "%s%s%s%.3g %% duty; up to about %.3g %% friction and load %s",
-               input == NULL ? "" : "by '", input == NULL ? "" : input->name,
-               input == NULL ? ""
-               : climbs      ? "' as little as "
-                             : "' ",
-               duty * 100, needs * 100, turns ? "stop it" : "hold it");
+    char by[WPIN_NAME_MAX + 30] = "";
+    if (input != NULL) {
+        wpin_plain(by, sizeof by, climbs ? "by '%s' as little as " : "by '%s' ", input->name);
+    }
+    wpin_cause(n, "%s%.3g %% duty; up to about %.3g %% friction and load %s", by, duty * 100,
+               needs * 100, turns ? "stop it" : "hold it");
     wpin_consequence(n, duty > jerks ? "it moves by jerks, if at all"
                         : !dead      ? "it may or may not move"
                         : turns      ? "it stops after a moment"

@@ -14,7 +14,8 @@ static bool lasts(const wpin_step *s) {
     return s->op == WPIN_OP_WAIT || wpin_op_moves_motor((wpin_op)s->op);
 }
 
-/* Looks back to where a load was driven last. Where tracks meet, what came before is not known. */
+/* Looks back to where a load was driven last. Where tracks meet, what came before is not known; nor
+ * is how long a wait for an event takes. */
 static before look_back(const wpin_plan *plan, size_t step) {
     const uint16_t load = plan->steps[step].target.number;
     before b = {0};
@@ -23,7 +24,7 @@ static before look_back(const wpin_plan *plan, size_t step) {
         const wpin_step *s = &plan->steps[i];
         const wpin_op op = (wpin_op)s->op;
         if (op == WPIN_OP_FORK || op == WPIN_OP_LEAVE || op == WPIN_OP_JOIN ||
-            op == WPIN_OP_REPEAT || op == WPIN_OP_AGAIN) {
+            op == WPIN_OP_REPEAT || op == WPIN_OP_AGAIN || op == WPIN_OP_UNTIL) {
             return b;
         }
         const bool its = wpin_op_moves_motor(op) && s->target.number == load;

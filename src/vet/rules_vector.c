@@ -88,6 +88,7 @@ static void few_periods(wpin_vetter *v) {
  * finds other volts than it asked for: most of all near nothing. */
 static void vector_dead_time(wpin_vetter *v) {
     const double some = 0.13, most = 0.27; /* measured: peaks grow; it loses its angle */
+    const double little = 0.08;            /* does neither */
     WPIN_EACH_LOAD(v, f) {
         const double dead = wpin_rig_leg_dead_time(f->load), hz = f->load->limits.pwm_hz;
         const double share = f->load->vector.there ? 2 * dead * hz : 0;
@@ -102,14 +103,15 @@ static void vector_dead_time(wpin_vetter *v) {
                                          : "its currents are no sines, with higher peaks, most of "
                                            "all while it turns slowly");
         const bool own = f->load->kind->table->leg_count == 0; /* the driver's */
-        const double least = 1.5e6 * f->load->bridge.switch_time, good = floor(0.04e6 / hz);
+        const double least = 1.5e6 * f->load->bridge.switch_time,
+                     good = floor(little / 2 * 1e6 / hz);
         if (good >= fmax(least, 1)) {
             wpin_cure_value(n,
                             WPIN_KEY(.path = own ? "driver.dead-time" : "stage.dead-time",
                                      .unit = "us", .digits = 0),
                             good, own ? "a driver with a dead time of %s" : NULL);
         }
-        const double slower = floor(0.04 / dead / 1000) * 1000;
+        const double slower = floor(little / 2 / dead / 1000) * 1000;
         if (slower > 0) {
             wpin_cure_value(n, WPIN_KEY(.path = "stage.pwm", .unit = "Hz", .digits = 0), slower,
                             NULL);
