@@ -21,10 +21,18 @@
     "static-friction: 14mNm, dry-friction: 9mNm" more "}"
 #define HABITS        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1s\n"
 #define PLAIN(driver) RIG(FIVE, MAIN(""), CHIP, DRIVER(driver), MOTOR(""), HABITS)
-#define SENSE         ", sense: 500mV/A"
-#define TRIP          "    current-trip: {level: 5A, time: 50ms, input: 0}\n"
-#define GO            "pump ramp 100%\npump hold 2s\npump stop\n"
-#define HOLD_ON       "pump on\npump hold 8s\npump off\n"
+/* Its legs slow it down but for their dead time. */
+#define LEGS(dead)                                                                                 \
+    RIG(FIVE, MAIN(""),                                                                            \
+        "kind: full-bridge, pins: {a-high: 4, a-low: 5, b-high: 6, b-low: 7}, pwm: 20kHz, " dead,  \
+        DRIVER(""),                                                                                \
+        "motor: {resistance: 2.4ohm, inductance: 2mH, constant: 24mNm/A, inertia: 60gcm2, "        \
+        "dry-friction: 0.4mNm}",                                                                   \
+        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1200ms\n")
+#define SENSE   ", sense: 500mV/A"
+#define TRIP    "    current-trip: {level: 5A, time: 50ms, input: 0}\n"
+#define GO      "pump ramp 100%\npump hold 2s\npump stop\n"
+#define HOLD_ON "pump on\npump hold 8s\npump off\n"
 #define SOLENOID                                                                                   \
     "solenoid: {resistance: 6ohm, inductance: 40mH, pull-in: 1.2A, drop-out: 0.3A, heat: "         \
     "{resistance: 9K/W, time: 4s}}"

@@ -362,6 +362,9 @@ static const struct {
          "    ramp: {up: 2s, down: 300ms}\n    rest: 20s\n"),
      "pump ramp 100% in 8s\npump hold 6s\npump ramp reverse 30%\npump stop\npump rest 20s\n",
      "driven while still turning the other way"},
+    {"rest", "pump", LEGS("dead-time: 4us"), LEGS("dead-time: 1us"),
+     "pump ramp 60%\npump hold 1s\npump ramp reverse 60%\npump stop\n",
+     "driven while still turning the other way"},
     {"limit-side", "pump",
      GATE("  open: {pin: 20, limit-of: pump, to: 5deg}\n  shut: {pin: 21, limit-of: pump, from: "
           "85deg}\n"),

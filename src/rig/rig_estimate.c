@@ -54,6 +54,14 @@ double wpin_rig_leg_dead_time(const wpin_rig_load *load) {
     return load->kind->table->leg_count > 0 ? load->limits.dead_time : load->bridge.dead_time;
 }
 
+double wpin_rig_dead_volts(const wpin_rig_load *load, double volts) {
+    const bool legs = load->kind->table->leg_count > 0;
+    const double lasts = (legs ? 2 : 1) * wpin_rig_leg_dead_time(load) * load->limits.pwm_hz;
+    return load->bridge.off_phase == WPIN_OFF_SHORT
+               ? fmin(lasts, 1) * (volts + 2 * load->bridge.diode_volts)
+               : 0;
+}
+
 double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, double volts,
                          double supply_ohms, double switch_ohms) {
     const wpin_part_driver *b = &load->bridge;

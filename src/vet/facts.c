@@ -257,12 +257,18 @@ static double run_down(const wpin_facts *f, double most, double ramp_down, doubl
     double ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
     double w = wpin_speed_at(f, t < 0 ? most * -t / ramp : most), at_zero = w;
+    const double dead = wpin_rig_dead_volts(f->load, f->volts);
     for (int i = 0; i < 200000 && w > 0; i++) {
         double duty = t < 0 ? most * -t / ramp : 0;
         double amps = fmax(0, (f->volts * duty - m->constant * w) / f->loop_ohms); /* one way */
         if (t < 0 && f->pwm_hz > 0) {
             wpin_pwm_loop loop = wpin_loop_of(f, w); /* gaps in its current drive it on */
             amps = wpin_calc_pwm_wave(&loop, duty).mean;
+            if (amps < 0) {
+                loop.on_volts += dead;
+                loop.off_volts += dead;
+                amps = fmin(wpin_calc_pwm_wave(&loop, duty).mean, 0);
+            }
         }
         if (t >= 0 && t < brakes_for) {
             amps = -m->constant * w / (f->loop_ohms - f->supply->resistance);

@@ -62,6 +62,11 @@ static inline bool wpin_rig_counts_sectors(const wpin_rig_load *load) {
 static inline bool wpin_rig_counts_here(const wpin_rig_load *load) {
     return load->encoder.there && !wpin_rig_counts_sectors(load) && !load->encoder.by_drive;
 }
+/** Whether its own limit switch, or the end of its travel, may end a motion. Any. */
+static inline bool wpin_rig_ends_itself(const wpin_rig_load *load) {
+    const int *limits = load->limits.limit_inputs;
+    return limits[0] >= 0 || limits[1] >= 0 || load->position.least < load->position.most;
+}
 /** Whether what measures its speed tells when it stands: zero crossings are there only while it is
  * driven. */
 static inline bool wpin_rig_sees_rest(const wpin_rig_load *load) {
@@ -117,6 +122,10 @@ WPIN_API double wpin_rig_least_rpm(const wpin_rig *rig, const wpin_rig_load *loa
 WPIN_API double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load);
 /** The dead time between the sides of its legs, its stage's or its driver's own, s. */
 WPIN_API double wpin_rig_leg_dead_time(const wpin_rig_load *load);
+/** What dead times add to the mean volts of a motor that brakes through its switches, V: meanwhile
+ * its current goes up through a diode. A leg of the controller's has its low side on for less at
+ * both ends; a chip turns each side on later. Any. */
+WPIN_API double wpin_rig_dead_volts(const wpin_rig_load *load, double volts);
 /** The regulators of a field-oriented load. */
 WPIN_API wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_load *load);
 /** Speed of the output that a measured speed of 16384 means, rpm. */
