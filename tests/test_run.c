@@ -194,7 +194,7 @@ START_TEST(a_motor_that_does_not_move_is_explained) {
               "nothing was run: 1 refused"),
          "run %s %s", RIG, no_supply);
     tool(1,
-         SAYS("not moving: supply 'main' is off; 'main on' is missing before it",
+         SAYS("not moving: supply 'main' is off; it takes a line 'main on' before it",
               "Accepted in the rig: pump supply-off"),
          "run %s %s", accepted_rig("pump supply-off", "rest: 400ms", "rest: 400ms"), no_supply);
     tool(0, SAYS("4 steps: 4 as asked"), "run %s %s --powered", RIG, no_supply);

@@ -10,7 +10,8 @@
 static const double shortest[WPIN_TROUBLE_COUNT] = {[WPIN_TROUBLE_BACKWARDS] = 0.1,
                                                     [WPIN_TROUBLE_STANDING] = 0.1,
                                                     [WPIN_TROUBLE_DEAD] = 0.1,
-                                                    [WPIN_TROUBLE_UNASKED] = 0.2};
+                                                    [WPIN_TROUBLE_UNASKED] = 0.2,
+                                                    [WPIN_TROUBLE_UNPOWERED] = 0.1};
 
 /* Highest current that a motor should take at this duty and speed; of other loads a token. */
 static double due_amps(const wpin_session *run, const wpin_rig_load *load, double duty,
@@ -41,7 +42,8 @@ static void watch_motor(const wpin_session *run, wpin_step_result *r, double dut
     bool judged = !wpin_session_aligns(run, (size_t)r->load);
     bool backwards = judged && duty * rpm < 0 && fabs(rpm) > creep;
     wpin_spell_put(&r->spells[WPIN_TROUBLE_BACKWARDS], backwards, now, w->seconds, fabs(rpm));
-    bool stands = judged && duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
+    bool stands = judged && wpin_session_supply_on(run, run->rig->loads[r->load].supply) &&
+                  duty != 0 && !wpin_asks_current(r) && fabs(rpm) < 1e-6 &&
                   fabs(duty) > 1.05 * wpin_session_loose_duty(run, (size_t)r->load);
     wpin_spell_put(&r->spells[WPIN_TROUBLE_STANDING], stands, now, w->seconds, w->amps);
 }
@@ -67,10 +69,11 @@ static void watch(const wpin_session *run, wpin_step_result *r, const wpin_windo
     if (wpin_rig_type(load)->spins) {
         watch_motor(run, r, duty, w);
     }
-    /* a controller of its own makes its own volts; a supply that the plan switched off is no
-     * trouble */
-    bool judged = duty != 0 && !wpin_logic_of(load->kind->logic)->own &&
-                  wpin_session_supply_on(run, load->supply);
+    /* a controller of its own makes its own volts */
+    bool driven = duty != 0 && !wpin_logic_of(load->kind->logic)->own;
+    bool judged = driven && wpin_session_supply_on(run, load->supply);
+    wpin_spell_put(&r->spells[WPIN_TROUBLE_UNPOWERED], driven && !judged, wpin_session_time(run),
+                   w->seconds, fabs(duty));
     double due = judged ? due_amps(run, load, fabs(duty), run->rpm[r->load]) : 0;
     r->driven += due > 0 ? w->seconds : 0;
     wpin_spell_put(&r->spells[WPIN_TROUBLE_DEAD],
@@ -155,12 +158,17 @@ bool wpin_judge_course(const wpin_session *run, wpin_step_result *r) {
     const wpin_spell *back = spell(run, r, WPIN_TROUBLE_BACKWARDS);
     const wpin_spell *stood = spell(run, r, WPIN_TROUBLE_STANDING);
     const wpin_spell *unasked = spell(run, r, WPIN_TROUBLE_UNASKED);
+    const wpin_spell *unpowered = spell(run, r, WPIN_TROUBLE_UNPOWERED);
     char text[64];
     if (unasked != NULL) {
         judge_unasked(run, r, unasked);
         return true;
     }
-    if (dead != NULL) {
+    if (unpowered != NULL) {
+        wpin_rule(r, WPIN_VERDICT_BAD, "driven %s with its supply '%s' off",
+                  wpin_spell_when(unpowered, text, sizeof text),
+                  wpin_source_name(run, (size_t)r->load));
+    } else if (dead != NULL) {
         judge_dead(run, r, dead);
     } else if (back != NULL) {
         wpin_rule(r, WPIN_VERDICT_BAD,
@@ -174,7 +182,7 @@ bool wpin_judge_course(const wpin_session *run, wpin_step_result *r) {
                   m->stop_high > m->stop_low ? "at its end stop or stalled," : "stalled",
                   stood->worst);
     }
-    return dead != NULL || back != NULL || stood != NULL || judge_gaps(r);
+    return unpowered != NULL || dead != NULL || back != NULL || stood != NULL || judge_gaps(r);
 }
 
 void wpin_course_leaves(const wpin_session *run, size_t load) {

@@ -75,6 +75,8 @@ void wpin_course_leaves(const wpin_session *run, size_t load);
 void wpin_judge_step(const wpin_session *run, wpin_step_result *step);
 /* The same where nothing is known but what was measured. */
 void wpin_judge_measured(const wpin_session *run, wpin_step_result *step);
+/* The supply with the switch that a load hangs on in the end. */
+const char *wpin_source_name(const wpin_session *run, size_t load);
 /* Looks for what keeps power from a load: supply off, a part burnt, wires; says "WHAT: cause".
  * False when current flows as it should. */
 bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char *what);

@@ -67,16 +67,20 @@ static bool is_without_current(const wpin_rig_load *load, const wpin_step_result
     return step->amps_peak < 1e-3 && (steps || step->duty_peak > telling);
 }
 
+const char *wpin_source_name(const wpin_session *run, size_t load) {
+    size_t number = run->rig->loads[load].supply;
+    while (run->rig->supplies[number].from >= 0) {
+        number = (size_t)run->rig->supplies[number].from;
+    }
+    return run->rig->supplies[number].name;
+}
+
 bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char *what) {
     const wpin_rig_load *load = &run->rig->loads[step->load];
     const wpin_part_burn *burn = wpin_burnt_in_path(run, load);
     if (!wpin_session_supply_on(run, load->supply)) {
-        size_t number = load->supply;
-        while (run->rig->supplies[number].from >= 0) {
-            number = (size_t)run->rig->supplies[number].from; /* the one with the switch */
-        }
-        const char *source = run->rig->supplies[number].name;
-        wpin_rule(step, WPIN_VERDICT_BAD, "%s: supply '%s' is off; '%s on' is missing before it",
+        const char *source = wpin_source_name(run, (size_t)step->load);
+        wpin_rule(step, WPIN_VERDICT_BAD, "%s: supply '%s' is off; it takes a line '%s on' before it",
                   what, source, source);
     } else if (burn != NULL) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%s: %s burnt", what, burn->part);

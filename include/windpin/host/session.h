@@ -28,6 +28,7 @@ typedef enum wpin_trouble {
     WPIN_TROUBLE_STANDING,  /**< It stood, with enough duty to turn. */
     WPIN_TROUBLE_DEAD,      /**< It took no current. */
     WPIN_TROUBLE_UNASKED,   /**< It was driven with nothing asked of it. */
+    WPIN_TROUBLE_UNPOWERED, /**< It was driven with its supply switched off. */
     WPIN_TROUBLE_COUNT
 } wpin_trouble;
 
