@@ -83,6 +83,76 @@ START_TEST(advice_is_given_where_it_is_due) {
 }
 END_TEST
 
+/* A requirement is told where the plan's own times and ramps rule it out, and only there. */
+START_TEST(a_requirement_has_the_time_it_needs) {
+    static const char spun[] = RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""),
+                                   SPINS "    ramp: {up: 3s, down: 3s}\n    rest: 1s\n");
+    static const struct {
+        const char *plan, *says;
+    } rows[] = {
+        {"pump ramp 1200rpm\nrequire pump speed within 1% by 1s\npump hold 2s\npump stop\n",
+         "takes 1.19 s to come there, and 1 s are required"},
+        {"pump ramp 1200rpm\nrequire pump speed within 1% by 2s\npump hold 2s\npump stop\n", NULL},
+        {"pump ramp 1200rpm\nrequire pump speed within 600rpm by 1s\npump hold 2s\npump stop\n",
+         NULL},
+        {"pump ramp 1200rpm\nrequire pump speed within 1% by 6s\npump hold 2s\npump stop\n",
+         "the next one for its load comes after about 3.2 s"},
+        {"pump ramp 1200rpm\nrequire pump speed within 1% by 6s\nwait until pump steady at most "
+         "9s\n"
+         "pump stop\n",
+         NULL},
+        {"pump ramp 1200rpm\nrequire pump rest by 6s\npump hold 1s\npump stop\n",
+         "which drives 'pump' on"},
+        {"pump ramp 1200rpm\npump stop\nrequire pump rest by 1s\n",
+         "takes 1.2 s to come there, and 1 s are required"},
+        {"pump ramp 1200rpm\npump rest 4s\nrequire pump rest by 2s\n", NULL},
+        {"pump run 1200rpm for 3s\nrequire pump rest by 3s\n", "and 3 s are required"},
+        {"require end by 3.5s\npump run 1200rpm for 3s\n", "an end by 3.5 s is required"},
+        {"require end by 3.5s\npump ramp 1200rpm\nwait until pump steady at most 9s\npump stop\n",
+         NULL},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        tool("vet", write_file("time.yaml", spun), write_file("time.plan", rows[i].plan));
+        ck_assert_msg(strstr(output, "rules run") != NULL &&
+                          (strstr(output, "required-time") != NULL) == (rows[i].says != NULL),
+                      "row %zu:\n%.3000s", i, output);
+        ck_assert_msg(rows[i].says == NULL || strstr(output, rows[i].says) != NULL,
+                      "row %zu, %s:\n%.3000s", i, rows[i].says, output);
+    }
+}
+END_TEST
+
+/* A supply that goes off under its load: told before, and by the run. */
+START_TEST(what_is_driven_keeps_its_supply) {
+    static const struct {
+        const char *plan, *cure, *says; /* NULL: all is well */
+    } rows[] = {
+        {"pump ramp 60%\nmain off\npump hold 1s\npump stop\n", "a line 'pump stop' before it",
+         "driven from 0.18 s on with its supply 'main' off"},
+        {"parallel\n  pump run 60% for 3s\n  track\n    wait 1s\n    main off\n  end\nend\n",
+         "this line where all tracks are done", "driven from 1.00 s on with its supply"},
+        {"pump ramp 60%\nmain off\nmain on\npump stop\n", "a line 'pump stop' before it", NULL},
+        {"pump run 60% for 1s\nmain off\nmain on\npump run reverse 60% for 1s\n", NULL, NULL},
+        {"parallel\n  pump run 60% for 1s\n  track\n    wait 2s\n    main off\n  end\nend\n", NULL,
+         NULL},
+    };
+    static const char good[] = RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS);
+    static const char bad[] =
+        RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "accept: [pump supply-off]\n");
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        const char *plan = write_file("off.plan", rows[i].plan);
+        tool("vet", write_file("off.yaml", good), plan);
+        ck_assert_msg((strstr(output, "supply-off") != NULL) == (rows[i].cure != NULL) &&
+                          (rows[i].cure == NULL || strstr(output, rows[i].cure) != NULL),
+                      "row %zu:\n%.2000s", i, output);
+        tool("run", write_file("off.yaml", rows[i].cure != NULL ? bad : good), plan);
+        ck_assert_msg((strstr(output, "with its supply") != NULL) == (rows[i].says != NULL) &&
+                          (rows[i].says == NULL || strstr(output, rows[i].says) != NULL),
+                      "row %zu:\n%.2000s", i, output);
+    }
+}
+END_TEST
+
 /* Where the rows of a stage say what happens while PWM is low, a driver can't have it otherwise. */
 START_TEST(an_off_phase_is_where_the_driver_chooses) {
     static const struct {
@@ -284,6 +354,8 @@ int main(void) {
     size_t kinds;
     wpin_stage_kinds(&kinds);
     tcase_add_test(tests, advice_is_given_where_it_is_due);
+    tcase_add_test(tests, a_requirement_has_the_time_it_needs);
+    tcase_add_test(tests, what_is_driven_keeps_its_supply);
     tcase_add_test(tests, an_off_phase_is_where_the_driver_chooses);
     tcase_add_test(tests, an_input_without_a_use_is_noted);
     tcase_add_test(tests, each_wire_of_a_cable_is_looked_at);

@@ -48,12 +48,6 @@ static bool take_current(wpin_plan_reader *r, size_t load, wpin_event event) {
     return true;
 }
 
-/* Its own limit switch, or the end of its travel, may end a motion. */
-static bool may_end_by_itself(const wpin_rig_load *load) {
-    const int *limits = load->limits.limit_inputs;
-    return limits[0] >= 0 || limits[1] >= 0 || load->position.least < load->position.most;
-}
-
 /* What no line before it brings about, nor its own. */
 static bool never_comes(wpin_plan_reader *r, size_t load, wpin_event event, unsigned column) {
     const char *name = r->rig->loads[load].name;
@@ -68,7 +62,7 @@ static bool never_comes(wpin_plan_reader *r, size_t load, wpin_event event, unsi
         return true;
     }
     if (event == WPIN_EVENT_RESTING && wpin_flow_is_driven(&r->flow, load) &&
-        !may_end_by_itself(&r->rig->loads[load])) {
+        !wpin_rig_ends_itself(&r->rig->loads[load])) {
         wpin_words_say(&r->line, column,
                        "'%s' is driven here (line %u), and goes on; expected '%s stop' before it",
                        name, r->flow.set_at[load], name);

@@ -27,6 +27,57 @@ static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t st
                              v->rig->loads[v->plan->steps[step].target.number].name);
 }
 
+/* Whether a load is driven on when a step begins, as what stands straight before that says. */
+static bool driven_before(const wpin_plan *plan, size_t step, size_t load) {
+    for (size_t i = step; i-- > 0 && !wpin_step_breaks(&plan->steps[i]);) {
+        const wpin_step *s = &plan->steps[i];
+        const bool its = wpin_op_moves_motor((wpin_op)s->op) && s->target.number == load;
+        if (its && s->op != WPIN_OP_HOLD) {
+            return s->op == WPIN_OP_RUN;
+        }
+    }
+    return false;
+}
+
+/* Whether a load is to be driven for a time just then, on another track. */
+static bool driven_meanwhile(const wpin_plan *plan, size_t step, size_t load) {
+    const double then = plan->sources[step].at;
+    for (size_t i = 0; i < plan->step_count; i++) {
+        const wpin_step *s = &plan->steps[i];
+        const double began = plan->sources[i].at;
+        if (s->op == WPIN_OP_UNTIL || s->until != 0) {
+            return false; /* what comes when is not known */
+        }
+        const bool lasts = s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_FOLLOW;
+        if (lasts && s->target.number == load && began < then && then < began + s->time_ms * 1e-3) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* A load that is driven on as its supply is switched off. */
+static void tell_cut_off(wpin_vetter *v, size_t step) {
+    const size_t supply = v->plan->steps[step].target.number;
+    const char *name = v->rig->supplies[supply].name;
+    WPIN_EACH_LOAD(v, f) {
+        const size_t load = (size_t)(f->load - v->rig->loads);
+        const bool its = wpin_source_of(v->rig, f->load->supply) == supply;
+        const bool meanwhile = its && driven_meanwhile(v->plan, step, load);
+        if (!meanwhile && !(its && driven_before(v->plan, step, load))) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_in_plan(v, WPIN_REFUSE, step, f->load->name);
+        wpin_cause(n, "it is still driven as supply '%s' is switched off", name);
+        wpin_consequence(n, "nothing moves on, and with power again it starts at once");
+        if (meanwhile) {
+            wpin_cure(n, "this line where all tracks are done");
+        } else {
+            wpin_cure(n, "a line '%s stop' before it", f->load->name);
+        }
+    }
+}
+
 /* The most frequent slip of all: something is driven and its supply was never switched on. Steps
  * are looked at in the order of the file; each supply is told once. */
 static void supply_off(wpin_vetter *v) {
@@ -40,6 +91,9 @@ static void supply_off(wpin_vetter *v) {
         const wpin_step *s = &v->plan->steps[i];
         if (s->op == WPIN_OP_SWITCH && s->target.number < v->rig->supply_count) {
             on[s->target.number] = s->value != 0;
+            if (s->value == 0) {
+                tell_cut_off(v, i);
+            }
         }
         if (!drives((wpin_op)s->op)) {
             continue;
@@ -90,6 +144,12 @@ bool wpin_step_drives(const wpin_plan *plan, size_t step) {
     const wpin_step *s = &plan->steps[step];
     return s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR ||
            (s->op == WPIN_OP_TOGGLE && way_before(plan, step) == 0);
+}
+
+bool wpin_step_breaks(const wpin_step *s) {
+    return s->until != 0 || s->op == WPIN_OP_FORK || s->op == WPIN_OP_LEAVE ||
+           s->op == WPIN_OP_JOIN || s->op == WPIN_OP_REPEAT || s->op == WPIN_OP_AGAIN ||
+           s->op == WPIN_OP_UNTIL;
 }
 
 static double duty_for(const wpin_facts *f, double tip, double mean) {

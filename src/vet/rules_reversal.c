@@ -23,8 +23,7 @@ static before look_back(const wpin_plan *plan, size_t step) {
     for (size_t i = step; i-- > 0;) {
         const wpin_step *s = &plan->steps[i];
         const wpin_op op = (wpin_op)s->op;
-        if (op == WPIN_OP_FORK || op == WPIN_OP_LEAVE || op == WPIN_OP_JOIN ||
-            op == WPIN_OP_REPEAT || op == WPIN_OP_AGAIN || op == WPIN_OP_UNTIL) {
+        if (wpin_step_breaks(s)) {
             return b;
         }
         const bool its = wpin_op_moves_motor(op) && s->target.number == load;
