@@ -435,6 +435,9 @@ static const struct {
     {"on-time", "pump",
      RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
      "pump run 60% for 4s\n", "WPIN_FAULT_ON_TIME"},
+    {"on-time", "pump",
+     RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS "    most-on: 2s\n"), PLAIN(""),
+     "pump ramp 60%\npump hold 1s\nwait 1500ms\npump stop\n", "WPIN_FAULT_ON_TIME"},
 };
 
 enum { BAD_RIGS = sizeof bad_rigs / sizeof *bad_rigs };

@@ -327,16 +327,40 @@ static void before_neutral(wpin_vetter *v) {
     }
 }
 
+/* When what a step turns on is turned off again, by the times of the file, s; whether that may be
+ * sooner, as it waits for an event. */
+static double on_until(const wpin_plan *plan, size_t step, bool *sooner) {
+    const wpin_step *on = &plan->steps[step];
+    *sooner = on->until != 0;
+    if (on->op == WPIN_OP_RUN_FOR) {
+        return plan->sources[step].at + on->time_ms * 1e-3;
+    }
+    for (size_t i = step + 1; i < plan->step_count; i++) {
+        const wpin_step *s = &plan->steps[i];
+        const bool its =
+            wpin_op_moves_motor((wpin_op)s->op) && s->target.number == on->target.number;
+        const bool goes_on =
+            s->op == WPIN_OP_HOLD || (s->op == WPIN_OP_RUN && s->value * on->value > 0);
+        *sooner = *sooner || s->op == WPIN_OP_UNTIL || s->until != 0;
+        if (its && !goes_on) {
+            return plan->sources[i].at;
+        }
+    }
+    return plan->sources[step].at;
+}
+
 static void on_time(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        if (s->op != WPIN_OP_RUN_FOR && s->op != WPIN_OP_HOLD) {
-            continue;
-        }
-        double most = v->rig->loads[s->target.number].limits.most_on, asks = s->time_ms * 1e-3;
-        if (most > 0 && asks > most) {
-            wpin_finding *n = find_step(v, WPIN_REFUSE, i);
-            wpin_cause(n, "%.3g s without a break, most-on is %.3g s", asks, most);
+        const bool turns_on = wpin_step_drives(v->plan, i) &&
+                              (s->op != WPIN_OP_RUN || way_before(v->plan, i) * s->value <= 0);
+        const double most = turns_on ? v->rig->loads[s->target.number].limits.most_on : 0;
+        bool sooner;
+        const double lasts = turns_on ? on_until(v->plan, i, &sooner) - v->plan->sources[i].at : 0;
+        if (most > 0 && lasts > most) {
+            wpin_finding *n = find_step(v, sooner ? WPIN_CAUTION : WPIN_REFUSE, i);
+            wpin_cause(n, "%s%.3g s without a break, most-on is %.3g s", sooner ? "up to " : "",
+                       lasts, most);
             wpin_consequence(n, "a latched fault ends the plan");
             wpin_cure(n, "at most %.3g s, then a rest", most);
         }
