@@ -355,7 +355,7 @@ static void on_time(wpin_vetter *v) {
         const bool turns_on = wpin_step_drives(v->plan, i) &&
                               (s->op != WPIN_OP_RUN || way_before(v->plan, i) * s->value <= 0);
         const double most = turns_on ? v->rig->loads[s->target.number].limits.most_on : 0;
-        bool sooner;
+        bool sooner = false;
         const double lasts = turns_on ? on_until(v->plan, i, &sooner) - v->plan->sources[i].at : 0;
         if (most > 0 && lasts > most) {
             wpin_finding *n = find_step(v, sooner ? WPIN_CAUTION : WPIN_REFUSE, i);
