@@ -203,6 +203,7 @@ START_TEST(requests_lapse_with_the_state_they_have_seen) {
                    {"%lu DESK pump ramp 60%%", "expected NUMBER NAME REQUEST"},
                    {"%lu other pump ramp 60%%", "only watching: desk on the bus has the command"},
                    {"%lu desk pump ramp 160%%", "out of range"},
+                   {"%lu desk pump ramp\xE9 60%%", "expected one line"},
                    {"%lu desk pump ramp 60%%\nstop", "expected one line"}};
     for (size_t i = 0; i < COUNT(refused); i++) {
         char text[200];

@@ -47,6 +47,17 @@ START_TEST(asked_and_achieved_agree) {
 }
 END_TEST
 
+/* A file's name is bytes; JSON is text, and comes. */
+START_TEST(any_name_of_a_file_is_told) {
+    const char *plan = write_file("h\xE9.plan", "main on\npump run 60% for 1s\nmain off\n");
+    tool(0, NOTHING_MORE, "run %s %s --json", RIG, plan);
+    json_t *all = json_loads(output, 0, NULL);
+    ck_assert_msg(all != NULL, "%.500s", output);
+    ck_assert_ptr_nonnull(strstr(json_string_value(json_object_get(all, "plan")), "h?.plan"));
+    json_decref(all);
+}
+END_TEST
+
 /* Averaged it comes to the same, says what went so, and is of simulated hardware alone. */
 START_TEST(what_is_averaged_is_said) {
     const char *plan = write_file("spin.plan", "main on\ndrum ramp 100rpm\ndrum hold 500ms\n"
@@ -431,6 +442,7 @@ int main(void) {
     tcase_add_test(tests, what_is_averaged_is_said);
     tcase_add_test(tests, the_demo_runs_and_leaves_its_files);
     tcase_add_test(tests, asked_and_achieved_agree);
+    tcase_add_test(tests, any_name_of_a_file_is_told);
     tcase_add_test(tests, a_large_rig_keeps_its_parts_apart);
     tcase_add_test(tests, a_current_limit_is_seen);
     tcase_add_test(tests, a_trip_goes_by_the_sense_of_the_rig);

@@ -120,8 +120,8 @@ void cli_say_required(char *to, size_t size, const wpin_requirement_result *r);
 void cli_print_load(const wpin_rig *rig, const wpin_rig_load *load);
 /* The report as a table on standard output. */
 void cli_print_report(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
-/* The report as JSON on standard output. False when out of memory. */
-bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
+/* The report as JSON on standard output. */
+void cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report);
 
 /* Starts and ends the progress bar (only on a terminal); context: what is counted, NULL: seconds.
  */

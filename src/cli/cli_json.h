@@ -5,9 +5,11 @@
 #include "cli.h"
 #include <jansson.h>
 
-/* Prints a value on standard output and frees it; false with a complaint when it is NULL (out of
- * memory). */
-bool cli_dump_json(json_t *all);
+/* Prints a value on standard output and frees it; NULL (out of memory) is told, and ends the tool.
+ */
+void cli_dump_json(json_t *all);
+/* A text from outside, a file's name or what stands in a record: what is no UTF-8 as '?'. */
+json_t *cli_json_text(const char *text);
 /* An object about a rig, which says first of which: its name and fingerprint. NULL when out of
  * memory; `all` is freed. */
 json_t *cli_of_rig(const wpin_rig *rig, json_t *all);

@@ -175,8 +175,8 @@ static int look(field *f, const look_arguments *a) {
         count++;
     }
     if (a->json) {
-        cli_dump_json(json_pack("{s:s, s:s, s:o, s:I}", "place", f->place, "rate", rate, "nodes",
-                                all, "overheard", (json_int_t)overheard));
+        cli_dump_json(json_pack("{s:o, s:s, s:o, s:I}", "place", cli_json_text(f->place), "rate",
+                                rate, "nodes", all, "overheard", (json_int_t)overheard));
         return count > 0 ? EXIT_FINE : EXIT_MET_FAULT;
     }
     json_decref(all);

@@ -1,18 +1,31 @@
 /* The report as JSON for programs. Units in the names; duties in percent. */
+#define _GNU_SOURCE
 #include "cli_json.h"
 #include "vet_words.h"
 #include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
 
-bool cli_dump_json(json_t *all) {
+void cli_dump_json(json_t *all) {
     if (all == NULL) {
         cli_complain("out of memory for the JSON");
-        return false;
+        exit(EXIT_MET_FAULT); /* nobody takes silence for an answer */
     }
     json_dumpf(all, stdout, JSON_INDENT(2) | JSON_REAL_PRECISION(9));
     printf("\n");
     json_decref(all);
-    return true;
+}
+
+json_t *cli_json_text(const char *text) {
+    json_t *value = json_string(text);
+    char *readable = value == NULL ? strdup(text) : NULL;
+    for (char *c = readable; c != NULL && *c != '\0'; c++) {
+        *c = (unsigned char)*c < 0x80 ? *c : '?';
+    }
+    value = readable != NULL ? json_string(readable) : value;
+    free(readable);
+    return value;
 }
 
 json_t *cli_of_rig(const wpin_rig *rig, json_t *all) {
@@ -100,7 +113,7 @@ static json_t *load_json(const wpin_rig *rig, const wpin_report *report, size_t 
                      known_json(torque), "computed_peak_shaft_w", known_json(watts));
 }
 
-bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
+void cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     json_t *steps = json_array(), *faults = json_array(), *burns = json_array();
     json_t *loads = json_array(), *events = json_array();
     for (size_t i = 0; i < report->step_count; i++) {
@@ -123,9 +136,10 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         json_array_append_new(loads, load_json(rig, report, i));
     }
     json_t *all = json_pack(
-        "{s:s, s:s, s:b, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
-        "windpin", WPIN_VERSION, "plan", run->files[1], "averaged", (int)run->averaged,
-        "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds, "still_turning",
+        "{s:s, s:o, s:b, s:f, s:f, s:o, s:b, s:b, s:b, s:s, s:o, s:o, s:o, s:o, s:o, s:o, s:o}",
+        "windpin", WPIN_VERSION, "plan", cli_json_text(run->files[1]), "averaged",
+        (int)run->averaged, "simulated_s", report->seconds, "at_rest_after_s", report->rest_seconds,
+        "still_turning",
         report->still_turning < 0 ? json_null()
                                   : json_string(rig->loads[report->still_turning].name),
         "fine", !report->bad && !report->interrupted, "interrupted", (int)report->interrupted,
@@ -133,5 +147,5 @@ bool cli_print_json(const cli_run *run, const wpin_rig *rig, const wpin_report *
         loads, "steps", steps, "required", cli_required_json(report), "faults", faults, "events",
         events, "burnt", burns, "vetted",
         run->vetting != NULL ? cli_findings_json(run->vetting) : json_array());
-    return cli_dump_json(cli_of_rig(rig, all));
+    cli_dump_json(cli_of_rig(rig, all));
 }

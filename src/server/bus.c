@@ -62,7 +62,8 @@ static void on_disconnect(struct mosquitto *client, void *context, int result) {
     (void)wpin_box_put(&bus->box, WPIN_BOX_GOES, 0, "");
 }
 
-/* A retained one was asked at some other time; one with a zero or a line's end in it is none. */
+/* A retained one was asked at some other time; one that is no text, or more than a line, is none.
+ */
 static void on_message(struct mosquitto *client, void *context,
                        const struct mosquitto_message *message) {
     wpin_bus *bus = context;
@@ -74,7 +75,7 @@ static void on_message(struct mosquitto *client, void *context,
                 false);
         return;
     }
-    if (length == 0 || length >= sizeof line || memchr(message->payload, '\0', length) != NULL ||
+    if (length == 0 || length >= sizeof line || !wpin_is_text(message->payload, length) ||
         memchr(message->payload, '\n', length) != NULL) {
         publish(bus, "answer",
                 "{\"ok\":false,\"words\":\"expected one line: NUMBER NAME REQUEST\"}", false);

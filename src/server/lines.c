@@ -111,7 +111,7 @@ static void end_line(wpin_talk *t) {
     if (t->too_long) {
         t->requests++;
         answer(t, false, "the line is too long; nothing of it was done");
-    } else if (strlen(t->line) != t->length) {
+    } else if (!wpin_is_text(t->line, t->length)) {
         t->requests++;
         answer(t, false, "the line is not text; nothing of it was done");
     } else if (!blank) {

@@ -46,6 +46,8 @@ json_t *wpin_checklist_json(const wpin_live *live);
 /* The lines of the plan on offer, with when they begin by its ramps and times. */
 json_t *wpin_plan_json(const wpin_live *live);
 
+/* Whether bytes are text, UTF-8 without a zero: an answer may have them in it. */
+bool wpin_is_text(const char *bytes, size_t length);
 /* A value as a line with its end, and the value freed; NULL when out of memory. To be freed. */
 char *wpin_json_line(json_t *value, size_t *length);
 

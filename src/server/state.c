@@ -181,6 +181,13 @@ json_t *wpin_plan_json(const wpin_live *live) {
     return json_pack("{s:o}", "plan", list);
 }
 
+bool wpin_is_text(const char *bytes, size_t length) {
+    json_t *text = memchr(bytes, '\0', length) == NULL ? json_stringn(bytes, length) : NULL;
+    const bool is = text != NULL;
+    json_decref(text);
+    return is;
+}
+
 char *wpin_json_line(json_t *value, size_t *length) {
     char *text = value == NULL ? NULL : json_dumps(value, JSON_COMPACT | JSON_REAL_PRECISION(9));
     json_decref(value);

@@ -238,7 +238,11 @@ static int take_message(struct lws *wsi, client *c, const char *bytes, size_t co
     if (!lws_is_final_fragment(wsi) || lws_remaining_packet_payload(wsi) > 0) {
         return 0;
     }
+    const bool text = wpin_is_text(c->line, c->length);
     c->length = 0;
+    if (!text) {
+        return refuse(wsi, LWS_CLOSE_STATUS_INVALID_PAYLOAD, "text only");
+    }
     if (c->place < 0) {
         return let_in(wsi, c);
     }

@@ -177,11 +177,11 @@ bool cli_compare_record(const cli_recorded *r, bool json) {
         }
     }
     if (json) {
-        cli_dump_json(
-            cli_of_rig(r->rig, json_pack("{s:o, s:s, s:b, s:f, s:f}", "loads", loads,
-                                         "recorded_with", wpin_trace_mark(r->recorded), "agree",
-                                         (int)agree, "simulated_s", wpin_trace_end(r->simulated),
-                                         "recorded_s", wpin_trace_end(r->recorded))));
+        cli_dump_json(cli_of_rig(
+            r->rig, json_pack("{s:o, s:o, s:b, s:f, s:f}", "loads", loads, "recorded_with",
+                              cli_json_text(wpin_trace_mark(r->recorded)), "agree", (int)agree,
+                              "simulated_s", wpin_trace_end(r->simulated), "recorded_s",
+                              wpin_trace_end(r->recorded))));
     } else {
         json_decref(loads);
         if (!last_alike(r)) {
