@@ -21,14 +21,22 @@
     "static-friction: 14mNm, dry-friction: 9mNm" more "}"
 #define HABITS        "    ramp: {up: 300ms, down: 300ms}\n    rest: 1s\n"
 #define PLAIN(driver) RIG(FIVE, MAIN(""), CHIP, DRIVER(driver), MOTOR(""), HABITS)
-/* Its legs slow it down but for their dead time. */
+/* A bridge of four switches, with a dead time. */
+#define FOUR(dead)                                                                                 \
+    "kind: full-bridge, pins: {a-high: 4, a-low: 5, b-high: 6, b-low: 7}, pwm: 20kHz, "            \
+    "dead-time: " dead
+/* It slows its motor down but for its dead time. */
 #define LEGS(dead)                                                                                 \
-    RIG(FIVE, MAIN(""),                                                                            \
-        "kind: full-bridge, pins: {a-high: 4, a-low: 5, b-high: 6, b-low: 7}, pwm: 20kHz, " dead,  \
-        DRIVER(""),                                                                                \
+    RIG(FIVE, MAIN(""), FOUR(dead), DRIVER(""),                                                    \
         "motor: {resistance: 2.4ohm, inductance: 2mH, constant: 24mNm/A, inertia: 60gcm2, "        \
         "dry-friction: 0.4mNm}",                                                                   \
         "    ramp: {up: 300ms, down: 300ms}\n    rest: 1200ms\n")
+/* Its diodes take a good part of its volts in a dead time. */
+#define SIX_VOLTS(dead)                                                                            \
+    RIG(FIVE, "  main: {voltage: 6V, resistance: 50mohm, switch: on}\n", FOUR(dead), DRIVER(""),   \
+        "motor: {resistance: 1.4ohm, inductance: 1.6mH, constant: 22mNm/A, inertia: 160gcm2, "     \
+        "static-friction: 6mNm, dry-friction: 4mNm}",                                              \
+        HABITS)
 #define SENSE   ", sense: 500mV/A"
 #define TRIP    "    current-trip: {level: 5A, time: 50ms, input: 0}\n"
 #define GO      "pump ramp 100%\npump hold 2s\npump stop\n"

@@ -62,6 +62,21 @@ double wpin_rig_dead_volts(const wpin_rig_load *load, double volts) {
                : 0;
 }
 
+/* How much of each period dead times keep from a motor that is driven, s: a chip turns its high
+ * side on later by one; and for two a lead lies a diode's drop below the lower rail. Field
+ * orientation makes up for them as soon as a current flows. */
+static double undriven(const wpin_rig_load *load, double volts) {
+    const wpin_part_driver *b = &load->bridge;
+    const bool legs = load->kind->table->leg_count > 0;
+    const double dead = wpin_rig_leg_dead_time(load);
+    if (load->vector.there) {
+        return dead;
+    }
+    return b->off_phase == WPIN_OFF_SHORT
+               ? dead * ((legs ? 0 : 1) + 2 * b->diode_volts / fmax(volts, 1e-9))
+               : 0;
+}
+
 double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, double volts,
                          double supply_ohms, double switch_ohms) {
     const wpin_part_driver *b = &load->bridge;
@@ -79,12 +94,7 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, dou
         wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
         *(wave.most < tip || wave.mean < mean ? &low : &high) = duty;
     }
-    /* of each period a dead time passes in which nothing drives; of two legs that of one: field
-     * orientation makes up for it as soon as a current flows */
-    const double dead = load->vector.there               ? wpin_rig_leg_dead_time(load)
-                        : b->off_phase == WPIN_OFF_SHORT ? b->dead_time
-                                                         : 0;
-    return fmin(high + dead * load->limits.pwm_hz, 1);
+    return fmin(high + undriven(load, volts) * load->limits.pwm_hz, 1);
 }
 
 double wpin_rig_converter_step(const wpin_rig *rig) {
