@@ -282,12 +282,16 @@ int run_command(char *output, size_t size, const char *format, ...) {
     return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
 }
 
+/* Who runs the tests, in processes of their own or in its own. */
+static pid_t runs;
+
 const char *scratch(const char *name) {
     static char paths[8][512];
     static int next;
     char *path = paths[next++ % 8];
     char folder[256];
-    snprintf(folder, sizeof folder, TEST_BUILD "/scratch-%d", (int)getppid());
+    runs = runs == 0 ? getpid() : runs;
+    snprintf(folder, sizeof folder, TEST_BUILD "/scratch-%d", (int)runs);
     mkdir(folder, 0777);
     snprintf(path, sizeof paths[0], "%s/%s", folder, name);
     return path;
@@ -347,6 +351,7 @@ __attribute__((constructor)) static void no_time_limit(void) {
 }
 
 static int run(SRunner *runner, enum print_output how) {
+    runs = getpid();
     srunner_run_all(runner, how);
     int failed = srunner_ntests_failed(runner);
     if (how == CK_SILENT && failed > 0) {
@@ -354,7 +359,7 @@ static int run(SRunner *runner, enum print_output how) {
     }
     srunner_free(runner);
     char command[300];
-    snprintf(command, sizeof command, "rm -rf " TEST_BUILD "/scratch-%d", (int)getpid());
+    snprintf(command, sizeof command, "rm -rf " TEST_BUILD "/scratch-%d", (int)runs);
     if (system(command) != 0) {
         fprintf(stderr, "the scratch folder stays\n");
     }
