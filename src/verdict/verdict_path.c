@@ -80,8 +80,9 @@ bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char
     const wpin_part_burn *burn = wpin_burnt_in_path(run, load);
     if (!wpin_session_supply_on(run, load->supply)) {
         const char *source = wpin_source_name(run, (size_t)step->load);
-        wpin_rule(step, WPIN_VERDICT_BAD, "%s: supply '%s' is off; it takes a line '%s on' before it",
-                  what, source, source);
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "%s: supply '%s' is off; it takes a line '%s on' before it", what, source,
+                  source);
     } else if (burn != NULL) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%s: %s burnt", what, burn->part);
     } else if (miswired(load)) {
