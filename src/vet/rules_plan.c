@@ -64,7 +64,8 @@ static void tell_cut_off(wpin_vetter *v, size_t step) {
         const size_t load = (size_t)(f->load - v->rig->loads);
         const bool its = wpin_source_of(v->rig, f->load->supply) == supply;
         const bool meanwhile = its && driven_meanwhile(v->plan, step, load);
-        if (!meanwhile && !(its && driven_before(v->plan, step, load))) {
+        const bool goes_on = its && !wpin_rig_ends_itself(f->load); /* at its end it stands */
+        if (!meanwhile && !(goes_on && driven_before(v->plan, step, load))) {
             continue;
         }
         wpin_finding *n = wpin_find_in_plan(v, WPIN_REFUSE, step, f->load->name);
@@ -328,10 +329,11 @@ static void before_neutral(wpin_vetter *v) {
 }
 
 /* When what a step turns on is turned off again, by the times of the file, s; whether that may be
- * sooner, as it waits for an event. */
-static double on_until(const wpin_plan *plan, size_t step, bool *sooner) {
+ * sooner, by an event or at the end of its travel. */
+static double on_until(const wpin_vetter *v, size_t step, bool *sooner) {
+    const wpin_plan *plan = v->plan;
     const wpin_step *on = &plan->steps[step];
-    *sooner = on->until != 0;
+    *sooner = on->until != 0 || wpin_rig_ends_itself(&v->rig->loads[on->target.number]);
     if (on->op == WPIN_OP_RUN_FOR) {
         return plan->sources[step].at + on->time_ms * 1e-3;
     }
@@ -356,7 +358,7 @@ static void on_time(wpin_vetter *v) {
                               (s->op != WPIN_OP_RUN || way_before(v->plan, i) * s->value <= 0);
         const double most = turns_on ? v->rig->loads[s->target.number].limits.most_on : 0;
         bool sooner = false;
-        const double lasts = turns_on ? on_until(v->plan, i, &sooner) - v->plan->sources[i].at : 0;
+        const double lasts = turns_on ? on_until(v, i, &sooner) - v->plan->sources[i].at : 0;
         if (most > 0 && lasts > most) {
             wpin_finding *n = find_step(v, sooner ? WPIN_CAUTION : WPIN_REFUSE, i);
             wpin_cause(n, "%s%.3g s without a break, most-on is %.3g s", sooner ? "up to " : "",
