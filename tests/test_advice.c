@@ -101,6 +101,18 @@ START_TEST(a_requirement_has_the_time_it_needs) {
          "9s\n"
          "pump stop\n",
          NULL},
+        {"pump ramp 1200rpm in 8s\nrequire pump speed within 120rpm by 7.3s\npump hold 2s\npump "
+         "stop\n",
+         NULL},
+        {"pump ramp 1200rpm in 8s\nrequire pump speed within 120rpm by 7s\npump hold 2s\npump "
+         "stop\n",
+         "takes 7.2 s to come there"},
+        {"pump ramp 1200rpm\npump ramp 1320rpm in 4s\nrequire pump speed within 60rpm by 2.1s\n"
+         "pump hold 2s\npump stop\n",
+         NULL},
+        {"pump ramp 1200rpm\npump ramp reverse 1200rpm\nrequire pump speed within 1% by 3s\n"
+         "pump hold 2s\npump stop\n",
+         "takes 3.39 s to come there"},
         {"pump ramp 1200rpm\nrequire pump rest by 6s\npump hold 1s\npump stop\n",
          "which drives 'pump' on"},
         {"pump ramp 1200rpm\npump stop\nrequire pump rest by 1s\n",
@@ -130,7 +142,7 @@ START_TEST(what_is_driven_keeps_its_supply) {
         {"pump ramp 60%\nmain off\npump hold 1s\npump stop\n", "a line 'pump stop' before it",
          "driven from 0.18 s on with its supply 'main' off"},
         {"parallel\n  pump run 60% for 3s\n  track\n    wait 1s\n    main off\n  end\nend\n",
-         "this line where all tracks are done", "driven from 1.00 s on with its supply"},
+         "this line below the end of the parallel block", "driven from 1.00 s on with its supply"},
         {"pump ramp 60%\nmain off\nmain on\npump stop\n", "a line 'pump stop' before it", NULL},
         {"pump run 60% for 1s\nmain off\nmain on\npump run reverse 60% for 1s\n", NULL, NULL},
         {"parallel\n  pump run 60% for 1s\n  track\n    wait 2s\n    main off\n  end\nend\n", NULL,

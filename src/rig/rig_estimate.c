@@ -50,30 +50,34 @@ static double off_ohms(const wpin_rig_load *load, double switch_ohms) {
     }
 }
 
+size_t wpin_rig_source_of(const wpin_rig *rig, size_t supply) {
+    while (rig->supplies[supply].from >= 0) {
+        supply = (size_t)rig->supplies[supply].from;
+    }
+    return supply;
+}
+
 double wpin_rig_leg_dead_time(const wpin_rig_load *load) {
     return load->kind->table->leg_count > 0 ? load->limits.dead_time : load->bridge.dead_time;
 }
 
-double wpin_rig_dead_volts(const wpin_rig_load *load, double volts) {
-    const bool legs = load->kind->table->leg_count > 0;
-    const double lasts = (legs ? 2 : 1) * wpin_rig_leg_dead_time(load) * load->limits.pwm_hz;
-    return load->bridge.off_phase == WPIN_OFF_SHORT
-               ? fmin(lasts, 1) * (volts + 2 * load->bridge.diode_volts)
-               : 0;
+double wpin_rig_dead_volts(const wpin_rig_load *load, double volts, bool back) {
+    const double share = fmin(wpin_rig_leg_dead_time(load) * load->limits.pwm_hz, 0.5);
+    const double diode = load->bridge.diode_volts;
+    if (load->kind->table->leg_count == 0) { /* a chip turns each side on later */
+        return share * (volts + 2 * diode);
+    }
+    return 2 * share * (back ? volts + diode : diode); /* its high side keeps its time */
 }
 
-/* How much of each period dead times keep from a motor that is driven, s: a chip turns its high
- * side on later by one; and for two a lead lies a diode's drop below the lower rail. Field
- * orientation makes up for them as soon as a current flows. */
+/* What dead times take from the duty of a motor that is driven. Field orientation makes up for them
+ * as soon as a current flows. */
 static double undriven(const wpin_rig_load *load, double volts) {
-    const wpin_part_driver *b = &load->bridge;
-    const bool legs = load->kind->table->leg_count > 0;
-    const double dead = wpin_rig_leg_dead_time(load);
     if (load->vector.there) {
-        return dead;
+        return wpin_rig_leg_dead_time(load) * load->limits.pwm_hz;
     }
-    return b->off_phase == WPIN_OFF_SHORT
-               ? dead * ((legs ? 0 : 1) + 2 * b->diode_volts / fmax(volts, 1e-9))
+    return load->bridge.off_phase == WPIN_OFF_SHORT
+               ? wpin_rig_dead_volts(load, volts, false) / fmax(volts, 1e-9)
                : 0;
 }
 
@@ -94,7 +98,7 @@ double wpin_rig_duty_for(const wpin_rig_load *load, double tip, double mean, dou
         wpin_pwm_wave wave = wpin_calc_pwm_wave(&loop, duty);
         *(wave.most < tip || wave.mean < mean ? &low : &high) = duty;
     }
-    return fmin(high + undriven(load, volts) * load->limits.pwm_hz, 1);
+    return fmin(high + undriven(load, volts), 1);
 }
 
 double wpin_rig_converter_step(const wpin_rig *rig) {

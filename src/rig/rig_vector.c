@@ -180,9 +180,9 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double align = fmax(4 * shaft.holds / load->motor.constant, 0.2 * limit);
     bool three = v->shunts[2] != WPIN_NO_SHUNT;
-    /* twice a period a lead lies a diode's drop beyond a rail, instead of on the lower one: of a
-     * current out of it below that one, else above the upper one; half of the difference is lost */
-    const double beyond = 1 + 2 * load->bridge.diode_volts / rig->supplies[load->supply].volts;
+    const double volts = rig->supplies[load->supply].volts;
+    const double lost =
+        (wpin_rig_dead_volts(load, volts, false) + wpin_rig_dead_volts(load, volts, true)) / 2;
     return (wpin_vector_design){
         .response = response,
         .gain = henries / response * unit,
@@ -196,6 +196,6 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
         .limit_amps = fmin(limit, 0.9 * reach),
         .trip_amps = fmin(1.5 * fmax(limit, l->trip_amps), 0.97 * reach) * 2 / ROOT_3,
         .align_amps = fmin(v->align_amps > 0 ? v->align_amps : align, 0.6 * limit) * 2 / ROOT_3,
-        .dead = beyond * wpin_rig_leg_dead_time(load) / period,
+        .dead = lost / volts,
         .lead = late};
 }

@@ -68,11 +68,7 @@ static bool is_without_current(const wpin_rig_load *load, const wpin_step_result
 }
 
 const char *wpin_source_name(const wpin_session *run, size_t load) {
-    size_t number = run->rig->loads[load].supply;
-    while (run->rig->supplies[number].from >= 0) {
-        number = (size_t)run->rig->supplies[number].from;
-    }
-    return run->rig->supplies[number].name;
+    return run->rig->supplies[wpin_rig_source_of(run->rig, run->rig->loads[load].supply)].name;
 }
 
 bool wpin_judge_path(const wpin_session *run, wpin_step_result *step, const char *what) {

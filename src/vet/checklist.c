@@ -18,10 +18,11 @@ static void list_statics(wpin_lines *to, const wpin_rig *rig) {
  */
 static bool shares_ground(const wpin_rig *rig, size_t source) {
     bool shares = rig->controller.supply >= 0 &&
-                  wpin_source_of(rig, (size_t)rig->controller.supply) == source;
+                  wpin_rig_source_of(rig, (size_t)rig->controller.supply) == source;
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
-        shares = shares || (wpin_source_of(rig, l->supply) == source && !wpin_rig_is_isolated(l));
+        shares =
+            shares || (wpin_rig_source_of(rig, l->supply) == source && !wpin_rig_is_isolated(l));
     }
     return shares;
 }

@@ -10,13 +10,6 @@ double wpin_volts_of(const wpin_vetter *v, size_t supply) {
     return volts * (1 + v->options.tolerance);
 }
 
-size_t wpin_source_of(const wpin_rig *rig, size_t supply) {
-    while (rig->supplies[supply].from >= 0) {
-        supply = (size_t)rig->supplies[supply].from;
-    }
-    return supply;
-}
-
 double wpin_made_volts(const wpin_vetter *v, const wpin_rig_supply *made, double input) {
     bool boost = made->switching && made->volts > v->rig->supplies[made->from].volts;
     if (input < made->least_input) {
@@ -257,7 +250,7 @@ static double run_down(const wpin_facts *f, double most, double ramp_down, doubl
     double ramp = ramp_down * most;
     double t = -fmin(ramp, 20 * lag), dt = fmin(lag / 20, fmax(-t, 0.05) / 400);
     double w = wpin_speed_at(f, t < 0 ? most * -t / ramp : most), at_zero = w;
-    const double dead = wpin_rig_dead_volts(f->load, f->volts);
+    const double dead = wpin_rig_dead_volts(f->load, f->volts, true);
     for (int i = 0; i < 200000 && w > 0; i++) {
         double duty = t < 0 ? most * -t / ramp : 0;
         double amps = fmax(0, (f->volts * duty - m->constant * w) / f->loop_ohms); /* one way */

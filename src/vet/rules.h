@@ -76,8 +76,6 @@ extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_d
 bool wpin_work_out_facts(wpin_vetter *v);
 /* Volts of a supply, after tolerance and sweep. */
 double wpin_volts_of(const wpin_vetter *v, size_t supply);
-/* The supply a made one comes from in the end. */
-size_t wpin_source_of(const wpin_rig *rig, size_t supply);
 /* A load's current as its source feels it, behind regulators and converters. */
 double wpin_at_source(const wpin_vetter *v, const wpin_facts *f, double amps);
 /* Volts a regulator or converter makes from so many at its input. */

@@ -62,7 +62,7 @@ static void tell_cut_off(wpin_vetter *v, size_t step) {
     const char *name = v->rig->supplies[supply].name;
     WPIN_EACH_LOAD(v, f) {
         const size_t load = (size_t)(f->load - v->rig->loads);
-        const bool its = wpin_source_of(v->rig, f->load->supply) == supply;
+        const bool its = wpin_rig_source_of(v->rig, f->load->supply) == supply;
         const bool meanwhile = its && driven_meanwhile(v->plan, step, load);
         const bool goes_on = its && !wpin_rig_ends_itself(f->load); /* at its end it stands */
         if (!meanwhile && !(goes_on && driven_before(v->plan, step, load))) {
@@ -72,7 +72,7 @@ static void tell_cut_off(wpin_vetter *v, size_t step) {
         wpin_cause(n, "it is still driven as supply '%s' is switched off", name);
         wpin_consequence(n, "nothing moves on, and with power again it starts at once");
         if (meanwhile) {
-            wpin_cure(n, "this line where all tracks are done");
+            wpin_cure(n, "this line below the end of the parallel block");
         } else {
             wpin_cure(n, "a line '%s stop' before it", f->load->name);
         }
@@ -99,7 +99,7 @@ static void supply_off(wpin_vetter *v) {
         if (!drives((wpin_op)s->op)) {
             continue;
         }
-        size_t source = wpin_source_of(v->rig, v->rig->loads[s->target.number].supply);
+        size_t source = wpin_rig_source_of(v->rig, v->rig->loads[s->target.number].supply);
         if (!on[source] && !told[source]) {
             const char *name = v->rig->supplies[source].name;
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
@@ -266,7 +266,7 @@ static void own_supply(wpin_vetter *v) {
     int feeds = v->rig->controller.supply;
     for (size_t i = 0; v->plan != NULL && feeds >= 0 && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        size_t source = wpin_source_of(v->rig, (size_t)feeds);
+        size_t source = wpin_rig_source_of(v->rig, (size_t)feeds);
         if (s->op != WPIN_OP_SWITCH || s->value != 0 ||
             (s->target.number != source && s->target.number != (size_t)feeds)) {
             continue;
@@ -286,7 +286,7 @@ static void calibrated_with_power(wpin_vetter *v) {
         if (s->op != WPIN_OP_CALIBRATE) {
             continue;
         }
-        size_t source = wpin_source_of(v->rig, v->rig->loads[s->target.number].supply);
+        size_t source = wpin_rig_source_of(v->rig, v->rig->loads[s->target.number].supply);
         const char *name = v->rig->supplies[source].name;
         if (on_before(v, source, i)) {
             wpin_finding *n = find_step(v, WPIN_REFUSE, i);
@@ -304,7 +304,7 @@ static void before_neutral(wpin_vetter *v) {
     const double takes = 0.4; /* s */
     for (size_t l = 0; v->plan != NULL && l < v->rig->load_count; l++) {
         const wpin_rig_load *load = &v->rig->loads[l];
-        size_t source = wpin_source_of(v->rig, load->supply);
+        size_t source = wpin_rig_source_of(v->rig, load->supply);
         double seen = on_before(v, source, 0) ? load->limits.rest : 0;
         bool pulses = wpin_logic_of(load->kind->logic)->pulses;
         for (size_t i = 0; pulses && i < v->plan->step_count; i++) {
@@ -394,7 +394,7 @@ static void cells_last(wpin_vetter *v) {
         const wpin_rig_supply *s = &v->rig->supplies[i];
         double amps = 0;
         WPIN_EACH_LOAD(v, f) {
-            amps += wpin_source_of(v->rig, f->load->supply) == i ? f->run_amps : 0;
+            amps += wpin_rig_source_of(v->rig, f->load->supply) == i ? f->run_amps : 0;
         }
         double lasts = s->capacity > 0 && amps > 0 ? s->capacity / amps : HUGE_VAL;
         if (lasts < v->plan->seconds) {

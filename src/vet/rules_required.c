@@ -25,21 +25,38 @@ static double holds(const wpin_plan *plan, size_t step) {
     return INFINITY;
 }
 
-/* When a speed may be as near as is required at the soonest, s after its action began: the last of
- * a ramp is within it already. */
-static double near_after(const wpin_vetter *v, const wpin_requirement *r) {
-    const wpin_rig_load *l = &v->rig->loads[r->number];
-    const double full = wpin_rig_full_rpm(v->rig, l);
-    const double asked = fabs((double)v->plan->steps[r->step].value) / WPIN_DUTY_FULL * full;
-    const double target = isnan(r->target) ? asked : r->target;
-    const double off = r->share ? r->limit * target : r->limit;
-    const double nearer = full > 0 ? off / full * l->limits.ramp_up : INFINITY;
-    return takes(v->plan, (size_t)r->step) - nearer;
+/* What a load was driven with before, as what stands straight before a step says; NAN: not known.
+ */
+static double driven_with(const wpin_plan *plan, size_t step) {
+    for (size_t i = step; i-- > 0;) {
+        const wpin_step *s = &plan->steps[i];
+        if (wpin_step_breaks(s)) {
+            return NAN;
+        }
+        if (wpin_op_moves_motor((wpin_op)s->op) && s->op != WPIN_OP_HOLD &&
+            s->target.number == plan->steps[step].target.number) {
+            return s->op == WPIN_OP_RUN ? (double)s->value / WPIN_DUTY_FULL : 0;
+        }
+    }
+    return 0;
 }
 
-/* Whether an action leaves its load running: nothing but the next one ends that. */
-static bool drives_on(const wpin_vetter *v, const wpin_step *s) {
-    return s->op == WPIN_OP_RUN && !wpin_rig_ends_itself(&v->rig->loads[s->target.number]);
+/* When a speed may be as near as is required at the soonest, s after its action began: the last of
+ * its ramp is within it already. 0: not known. */
+static double near_after(const wpin_vetter *v, const wpin_requirement *r) {
+    const wpin_rig_load *l = &v->rig->loads[r->number];
+    const wpin_step *s = &v->plan->steps[r->step];
+    const double asked = (double)s->value / WPIN_DUTY_FULL, full = wpin_rig_full_rpm(v->rig, l);
+    const double before = driven_with(v->plan, (size_t)r->step);
+    const double from = before * asked < 0 ? 0 : before, way = fabs(asked - from) * full;
+    if (isnan(before) || !(way > 0)) {
+        return 0;
+    }
+    const double target = isnan(r->target) ? fabs(asked) * full : r->target;
+    const double off =
+        (r->share ? r->limit * target : r->limit) + fabs(fabs(asked) * full - target);
+    const double ramp = fmax(s->ramp_us * 1e-6, wpin_rig_ramp_time(l, from, asked));
+    return takes(v->plan, (size_t)r->step) - fmin(off / way, 1) * ramp;
 }
 
 /* When it may be at rest at the soonest: what it rests for afterwards does not count. What drives
@@ -47,9 +64,12 @@ static bool drives_on(const wpin_vetter *v, const wpin_step *s) {
 static double rests_after(const wpin_vetter *v, const wpin_requirement *r) {
     const wpin_step *s = &v->plan->steps[r->step];
     const double ends = takes(v->plan, (size_t)r->step);
+    if (wpin_rig_ends_itself(&v->rig->loads[s->target.number])) {
+        return 0;
+    }
     return s->op == WPIN_OP_STOP      ? ends - s->time_ms * 1e-3
            : s->op == WPIN_OP_RUN_FOR ? ends
-           : drives_on(v, s)          ? INFINITY
+           : s->op == WPIN_OP_RUN     ? INFINITY
                                       : 0;
 }
 
@@ -99,7 +119,7 @@ static void never_rests(wpin_vetter *v, const wpin_requirement *r) {
     wpin_finding *n = tell(v, r, name);
     wpin_cause(n, "it is about the action above it, which drives '%s' on", name);
     wpin_consequence(n, "it is missed in every run");
-    wpin_cure(n, "it below a line '%s stop'", name);
+    wpin_cure(n, "the requirement below a line '%s stop'", name);
 }
 
 /* Whether a motion or the whole may be over sooner than its times say. */

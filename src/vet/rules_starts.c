@@ -52,7 +52,7 @@ static moment look(const wpin_vetter *v, size_t source, size_t step) {
     moment m = {.at = at, .step = step};
     WPIN_EACH_LOAD(v, f) {
         size_t load = (size_t)(f - v->facts);
-        if (wpin_source_of(v->rig, f->load->supply) != source) {
+        if (wpin_rig_source_of(v->rig, f->load->supply) != source) {
             continue;
         }
         if (starts_in(v, load, at)) {

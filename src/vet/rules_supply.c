@@ -143,7 +143,8 @@ static const wpin_facts *strongest(const wpin_vetter *v, size_t source, double *
     *surge = 0;
     WPIN_EACH_LOAD(v, f) {
         double amps = wpin_at_source(v, f, f->surge_amps);
-        if (wpin_source_of(v->rig, f->load->supply) == source && (most == NULL || amps > *surge)) {
+        if (wpin_rig_source_of(v->rig, f->load->supply) == source &&
+            (most == NULL || amps > *surge)) {
             most = f;
             *surge = amps;
         }
@@ -298,7 +299,7 @@ static void brown_out(wpin_vetter *v) {
     if (c->supply < 0) {
         return;
     }
-    size_t source = wpin_source_of(v->rig, (size_t)c->supply);
+    size_t source = wpin_rig_source_of(v->rig, (size_t)c->supply);
     double surge;
     const wpin_facts *most = strongest(v, source, &surge);
     const wpin_rig_supply *s = &v->rig->supplies[c->supply], *root = &v->rig->supplies[source];
@@ -307,7 +308,7 @@ static void brown_out(wpin_vetter *v) {
     }
     double together = 0;
     WPIN_EACH_LOAD(v, f) {
-        together += wpin_source_of(v->rig, f->load->supply) == source
+        together += wpin_rig_source_of(v->rig, f->load->supply) == source
                         ? wpin_at_source(v, f, f->start_amps)
                         : 0;
     }

@@ -122,10 +122,12 @@ WPIN_API double wpin_rig_least_rpm(const wpin_rig *rig, const wpin_rig_load *loa
 WPIN_API double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load);
 /** The dead time between the sides of its legs, its stage's or its driver's own, s. */
 WPIN_API double wpin_rig_leg_dead_time(const wpin_rig_load *load);
-/** What dead times add to the mean volts of a motor that brakes through its switches, V: meanwhile
- * its current goes up through a diode. A leg of the controller's has its low side on for less at
- * both ends; a chip turns each side on later. Any. */
-WPIN_API double wpin_rig_dead_volts(const wpin_rig_load *load, double volts);
+/** What dead times take from the mean volts of a lead whose current flows out of it, or add to them
+ * where it flows back, V: meanwhile the lead lies a diode's drop beyond a rail. A leg of the
+ * controller's has its low side on for less, at both ends. Any. */
+WPIN_API double wpin_rig_dead_volts(const wpin_rig_load *load, double volts, bool back);
+/** The supply that another one is made from in the end, the one with the switch. Any. */
+WPIN_API size_t wpin_rig_source_of(const wpin_rig *rig, size_t supply);
 /** The regulators of a field-oriented load. */
 WPIN_API wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_load *load);
 /** Speed of the output that a measured speed of 16384 means, rpm. */
