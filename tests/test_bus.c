@@ -194,17 +194,20 @@ START_TEST(requests_lapse_with_the_state_they_have_seen) {
     drive(&c);
     static const struct {
         const char *payload, *words;
-    } refused[] = {{"0 desk pump ramp 60%", "it has lapsed"},
-                   {"1 desk pump ramp 60%", "it has lapsed"},
-                   {"999999 desk pump ramp 60%", "it has lapsed"},
-                   {"", "expected one line"},
-                   {"pump ramp 60%", "expected NUMBER NAME REQUEST"},
-                   {"-1 desk pump ramp 60%", "expected NUMBER NAME REQUEST"},
-                   {"%lu DESK pump ramp 60%%", "expected NUMBER NAME REQUEST"},
-                   {"%lu other pump ramp 60%%", "only watching: desk on the bus has the command"},
-                   {"%lu desk pump ramp 160%%", "out of range"},
-                   {"%lu desk pump ramp\xE9 60%%", "expected one line"},
-                   {"%lu desk pump ramp 60%%\nstop", "expected one line"}};
+    } refused[] = {
+        {"0 desk pump ramp 60%", "it has lapsed"},
+        {"1 desk pump ramp 60%", "it has lapsed"},
+        {"999999 desk pump ramp 60%", "it has lapsed"},
+        {"0 desk stopper ramp 60%", "it has lapsed"},
+        {"", "expected one line"},
+        {"pump ramp 60%", "expected NUMBER NAME REQUEST"},
+        {"-1 desk pump ramp 60%", "expected NUMBER NAME REQUEST"},
+        {"%lu DESK pump ramp 60%%", "expected NUMBER NAME REQUEST"},
+        {"%lu abcdefghijklmnopqrstuvwxyz pump ramp 60%%", "expected NUMBER NAME REQUEST"},
+        {"%lu other pump ramp 60%%", "only watching: desk on the bus has the command"},
+        {"%lu desk pump ramp 160%%", "out of range"},
+        {"%lu desk pump ramp\xE9 60%%", "expected one line"},
+        {"%lu desk pump ramp 60%%\nstop", "expected one line"}};
     for (size_t i = 0; i < COUNT(refused); i++) {
         char text[200];
         snprintf(text, sizeof text, refused[i].payload, newest(&c));
@@ -213,6 +216,14 @@ START_TEST(requests_lapse_with_the_state_they_have_seen) {
         await(&c, c.answer, refused[i].words);
         ask(&c, "alive", "\"ok\":true");
         ck_assert_msg(strstr(c.state, "\"duty\":30.0") != NULL, "row %zu: %.900s", i, c.state);
+    }
+    for (int i = 0; i < 100; i++) { /* as many names as you like, in turn */
+        char text[80];
+        snprintf(text, sizeof text, "%lu guest-%d alive", newest(&c), i);
+        c.answer[0] = '\0';
+        publish(&c, text, false);
+        await(&c, c.answer, "\"ok\":true");
+        ask(&c, "alive", "\"ok\":true");
     }
     send_noise(&c);
     char longest[2000];

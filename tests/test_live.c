@@ -192,6 +192,18 @@ START_TEST(a_part_may_be_named_as_a_request) {
     char words[WPIN_LIVE_WORDS];
     open_stand(&s, HOUSE);
     ready(&s);
+    /* which of them a stop is, one that nothing holds up */
+    static const struct {
+        const char *line;
+        bool commander, watcher;
+    } rows[] = {{"stop", true, true},        {" STOP now", true, true},
+                {"stop press", false, true}, {"stopper ramp 60%", false, false},
+                {"pump stop", false, false}, {"", false, false}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        ck_assert_int_eq(wpin_live_stops(s.live, s.one, rows[i].line), rows[i].commander);
+        ck_assert_int_eq(wpin_live_stops(s.live, s.two, rows[i].line), rows[i].watcher);
+        ck_assert_int_eq(wpin_live_stops(s.live, -1, rows[i].line), rows[i].watcher);
+    }
     must(&s, s.one, "stop press");
     pass_heard(&s, 0.1);
     ck_assert(wpin_session_is_stopped(s.session) && was_told(&s, "stop was pressed"));

@@ -314,13 +314,19 @@ static bool is_about_a_part(const wpin_live *live, const char *line, const char 
     return rest[0] != '\0' && wpin_live_foresee_action(live, line, &foreseen);
 }
 
-static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
+/* Both, from one who asks; NULL: a line for a part. */
+static const request *request_meant(const wpin_live *live, int source, const char *line,
+                                    const char **rest) {
     size_t length = strcspn(line, " \t");
     const request *r = find_request(line);
-    const char *rest = line + length + strspn(line + length, " \t");
-    if (r != NULL && source == live->commander && is_about_a_part(live, line, rest)) {
-        r = NULL;
-    }
+    *rest = line + length + strspn(line + length, " \t");
+    bool commands = source >= 0 && source == live->commander;
+    return r != NULL && commands && is_about_a_part(live, line, *rest) ? NULL : r;
+}
+
+static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
+    const char *rest;
+    const request *r = request_meant(live, source, line, &rest);
     if ((r == NULL || r->commands) && source != live->commander) {
         return live->commander < 0
                    ? wpin_live_answers(answer, false, 0,
@@ -330,6 +336,17 @@ static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_a
                                        live->sources[live->commander].name);
     }
     return r != NULL ? r->run(live, source, rest, answer) : act(live, line, answer);
+}
+
+bool wpin_live_stops(const wpin_live *live, int source, const char *line) {
+    char text[WPIN_LIVE_LINE];
+    wpin_live_answer answer;
+    const char *rest;
+    if (!tidy(line, text, &answer)) {
+        return false;
+    }
+    const request *r = request_meant(live, source, text, &rest);
+    return r != NULL && r->run == stop;
 }
 
 bool wpin_live_ask(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {

@@ -30,7 +30,9 @@ struct wpin_bus {
     struct {
         char name[NAME_MOST + 1];
         int source;
+        unsigned long heard; /* the number of the request it made last */
     } names[WPIN_BUS_NAMES]; /* source -1: free */
+    unsigned long requests;
     seen published[SEEN];
     size_t published_count, news;
     double period, next;
@@ -107,24 +109,34 @@ static void answer(const wpin_bus *bus, const char *name, const char *asked, boo
         false);
 }
 
-/* The source of a name, which joins with its first request; -1: there are too many. */
-static int source_of(wpin_bus *bus, const char *name) {
+/* The place of a name. One that is new takes a free place, or that of the one which was silent for
+ * longest and has no command: it loses nothing by that. */
+static int place_of(const wpin_bus *bus, const char *name) {
     int at = -1;
     for (int i = 0; i < WPIN_BUS_NAMES; i++) {
         if (bus->names[i].source >= 0 && strcmp(bus->names[i].name, name) == 0) {
-            return bus->names[i].source;
+            return i;
         }
-        at = at < 0 && bus->names[i].source < 0 ? i : at;
+        bool may =
+            bus->names[i].source < 0 || bus->names[i].source != wpin_live_commander(bus->live);
+        at = may && (at < 0 || bus->names[i].heard < bus->names[at].heard) ? i : at;
     }
-    if (at >= 0) {
+    return at;
+}
+
+/* The source of a name, which joins with its first request; -1: there are too many. */
+static int source_of(wpin_bus *bus, const char *name) {
+    int at = place_of(bus, name);
+    if (bus->names[at].source < 0 || strcmp(bus->names[at].name, name) != 0) {
         char shown[NAME_MOST + 16];
+        wpin_live_leave(bus->live, bus->names[at].source);
         snprintf(shown, sizeof shown, "%s on the bus", name);
         snprintf(bus->names[at].name, sizeof bus->names[at].name, "%s", name);
         bus->names[at].source = wpin_live_join(bus->live, shown);
         wpin_live_is_program(bus->live, bus->names[at].source);
-        return bus->names[at].source;
     }
-    return -1;
+    bus->names[at].heard = ++bus->requests;
+    return bus->names[at].source;
 }
 
 static void all_go(wpin_bus *bus) {
@@ -132,6 +144,7 @@ static void all_go(wpin_bus *bus) {
         if (bus->names[i].source >= 0) {
             wpin_live_leave(bus->live, bus->names[i].source);
             bus->names[i].source = -1;
+            bus->names[i].heard = 0;
         }
     }
 }
@@ -149,23 +162,34 @@ static bool is_fresh(const wpin_bus *bus, unsigned long number) {
     return false;
 }
 
-/* NUMBER NAME REQUEST. */
+/* NUMBER NAME REQUEST: where the request begins; NULL: it is none. */
+static const char *read_asked(const char *line, unsigned long *number, char *name) {
+    const char *at = line + strspn(line, "0123456789");
+    const char *from = at + strspn(at, " \t");
+    size_t length = strspn(from, "abcdefghijklmnopqrstuvwxyz0123456789-");
+    const char *asked = from + length + strspn(from + length, " \t");
+    if (at == line || from == at || length == 0 || length > NAME_MOST || asked == from + length) {
+        return NULL;
+    }
+    *number = strtoul(line, NULL, 10); /* one that is too large was never a state's */
+    memcpy(name, from, length);
+    name[length] = '\0';
+    return asked;
+}
+
 static void carry_out(wpin_bus *bus, const char *line) {
     char name[NAME_MOST + 1];
     unsigned long number;
-    int used = 0;
     wpin_live_answer a;
-    if (!isdigit((unsigned char)line[0]) ||
-        sscanf(line, "%lu %24s %n", &number, name, &used) != 2 || used == 0 ||
-        strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789-") != strlen(name)) {
+    const char *asked = read_asked(line, &number, name);
+    if (asked == NULL) {
         answer(bus, "", line, false,
                "expected NUMBER NAME REQUEST: the number of the state that was seen last, who asks "
-               "(a-z, 0-9, -), and what");
+               "(up to 24 of a-z, 0-9, -), and what");
         return;
     }
-    const char *asked = line + used;
-    bool stops = strncasecmp(asked, "stop", 4) == 0; /* that is never too late */
     int source = source_of(bus, name);
+    bool stops = wpin_live_stops(bus->live, source, asked); /* that is never too late */
     if (!stops && !is_fresh(bus, number)) {
         answer(bus, name, asked, false,
                "it has lapsed: the state it has seen is old, or is none; ask again from a new one");

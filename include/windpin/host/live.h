@@ -66,6 +66,9 @@ WPIN_API void wpin_live_leave(wpin_live *live, int source);
  * it, refused or not. Returns answer->ok. */
 WPIN_API bool wpin_live_ask(wpin_live *live, int source, const char *line,
                             wpin_live_answer *answer);
+/** Whether that line is a stop when that source asks it: one that is never too late. 'stop press'
+ * of the commander is about the part that the rig calls so. */
+WPIN_API bool wpin_live_stops(const wpin_live *live, int source, const char *line);
 /** The commander is still there, as by the request 'alive'; of others nothing. */
 WPIN_API void wpin_live_heard(wpin_live *live, int source);
 /** Whoever has the command loses it, and every load that moves ramps to rest: time was lost. */
