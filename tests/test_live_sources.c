@@ -315,6 +315,41 @@ START_TEST(no_bytes_do_harm) {
 END_TEST
 
 /* Time that was lost is a fault of what moved, and is not made up for. */
+START_TEST(a_load_may_be_named_as_a_request_is) {
+    static const struct {
+        const char *line, *answered;
+    } rows[] = {{"command", "has the command"},
+                {"arm report", "report is armed"},
+                {"main on", "main on"},
+                {"report ramp 40%", "report ramp 40%"},
+                {"foresee report ramp 20%", "report ramp 20%"},
+                {"report 5Hz", "the state comes by itself"},
+                {"report off", "report off"}, /* the load's action */
+                {"report", "expected 'report off' or 'report' and how often"}};
+    char named[400];
+    stand s;
+    ear e = {0};
+    wpin_talk talk;
+    wpin_pace pace = {.late_after = 1};
+    wpin_states states = {0};
+    int status = run_command(named, sizeof named, "sed 's/^  pump:/  report:/' %s > %s", PUMP,
+                             scratch("named.yaml"));
+    ck_assert_int_eq(status, 0);
+    open_stand(&s, scratch("named.yaml"));
+    ck_assert(wpin_talk_open(&talk, s.live, &pace, &states, "lines", take, &e));
+    wpin_live_confirm(s.live, "the test");
+    for (size_t i = 0; i < COUNT(rows); i++) {
+        wpin_talk_hear(&talk, rows[i].line, strlen(rows[i].line));
+        wpin_talk_hear(&talk, "\n", 1);
+        ck_assert_msg(strstr(e.last, rows[i].answered) != NULL, "row %zu: %s", i, e.last);
+        pass(&s, 0.05);
+    }
+    wpin_talk_close(&talk);
+    wpin_states_free(&states);
+    close_stand(&s);
+}
+END_TEST
+
 START_TEST(lost_time_is_a_fault) {
     stand s;
     wpin_pace pace;
@@ -381,6 +416,7 @@ int main(void) {
     tcase_add_test(tests, a_long_session_forgets_its_beginning);
     tcase_add_test(tests, silence_ends_every_motion);
     tcase_add_test(tests, no_bytes_do_harm);
+    tcase_add_test(tests, a_load_may_be_named_as_a_request_is);
     tcase_add_test(tests, lost_time_is_a_fault);
     tcase_add_test(tests, sources_come_and_go);
     suite_add_tcase(suite, tests);

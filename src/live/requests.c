@@ -308,25 +308,24 @@ static bool tidy(const char *line, char *to, wpin_live_answer *answer) {
     return true;
 }
 
-/* A rig may call a part as a request is called: 'stop press' is about the button named stop. */
-static bool is_about_a_part(const wpin_live *live, const char *line, const char *rest) {
+bool wpin_live_is_for_a_part(const wpin_live *live, int source, const char *line) {
     wpin_live_answer foreseen;
-    return rest[0] != '\0' && wpin_live_foresee_action(live, line, &foreseen);
+    size_t word = strcspn(line, " \t");
+    bool alone = line[word + strspn(line + word, " \t")] == '\0';
+    return source >= 0 && source == live->commander && !alone &&
+           wpin_live_foresee_action(live, line, &foreseen);
 }
 
-/* Both, from one who asks; NULL: a line for a part. */
-static const request *request_meant(const wpin_live *live, int source, const char *line,
-                                    const char **rest) {
-    size_t length = strcspn(line, " \t");
+/* The request that a line is, of one who asks; NULL: it is for a part. */
+static const request *request_meant(const wpin_live *live, int source, const char *line) {
     const request *r = find_request(line);
-    *rest = line + length + strspn(line + length, " \t");
-    bool commands = source >= 0 && source == live->commander;
-    return r != NULL && commands && is_about_a_part(live, line, *rest) ? NULL : r;
+    return r != NULL && wpin_live_is_for_a_part(live, source, line) ? NULL : r;
 }
 
 static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_answer *answer) {
-    const char *rest;
-    const request *r = request_meant(live, source, line, &rest);
+    size_t length = strcspn(line, " \t");
+    const char *rest = line + length + strspn(line + length, " \t");
+    const request *r = request_meant(live, source, line);
     if ((r == NULL || r->commands) && source != live->commander) {
         return live->commander < 0
                    ? wpin_live_answers(answer, false, 0,
@@ -341,11 +340,10 @@ static bool carry_out(wpin_live *live, int source, const char *line, wpin_live_a
 bool wpin_live_stops(const wpin_live *live, int source, const char *line) {
     char text[WPIN_LIVE_LINE];
     wpin_live_answer answer;
-    const char *rest;
     if (!tidy(line, text, &answer)) {
         return false;
     }
-    const request *r = request_meant(live, source, text, &rest);
+    const request *r = request_meant(live, source, text);
     return r != NULL && r->run == stop;
 }
 

@@ -91,7 +91,8 @@ static void carry_out(wpin_talk *t, const char *line) {
     size_t length = strcspn(line, " \t\r");
     t->requests++;
     for (size_t i = 0; i < sizeof own / sizeof *own; i++) {
-        if (strlen(own[i].word) == length && strncasecmp(line, own[i].word, length) == 0) {
+        if (strlen(own[i].word) == length && strncasecmp(line, own[i].word, length) == 0 &&
+            !wpin_live_is_for_a_part(t->live, t->source, line)) {
             char rest[sizeof t->line];
             snprintf(rest, sizeof rest, "%s", line + length + strspn(line + length, " \t\r"));
             rest[strcspn(rest, "\r")] = '\0';

@@ -66,8 +66,10 @@ WPIN_API void wpin_live_leave(wpin_live *live, int source);
  * it, refused or not. Returns answer->ok. */
 WPIN_API bool wpin_live_ask(wpin_live *live, int source, const char *line,
                             wpin_live_answer *answer);
-/** Whether that line is a stop when that source asks it: one that is never too late. 'stop press'
- * of the commander is about the part that the rig calls so. */
+/** A rig may call a part as a request is called, and who has the command means the part by what can
+ * be done with it: 'stop press' is about the button 'stop'. Whether that line is. */
+WPIN_API bool wpin_live_is_for_a_part(const wpin_live *live, int source, const char *line);
+/** Whether that line is a stop when that source asks it: one that is never too late. */
 WPIN_API bool wpin_live_stops(const wpin_live *live, int source, const char *line);
 /** The commander is still there, as by the request 'alive'; of others nothing. */
 WPIN_API void wpin_live_heard(wpin_live *live, int source);
