@@ -141,6 +141,10 @@ void wpin_read_axis(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node,
 const char *wpin_pin_user(const wpin_rig *rig, const wpin_rig_load *load, uint8_t pin);
 /* Heat of a part; `limit` may be left out where the part has one of its own. */
 void wpin_read_heat(wpin_reader *reader, yaml_node_t *node, wpin_part_heat *heat);
+/* A winding's; nothing where there is none. */
+void wpin_read_winding_heat(wpin_reader *reader, yaml_node_t *node, wpin_part_heat *heat,
+                            double limit);
+void wpin_read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load);
 /* Reads one supply, one input, and adds it to the rig. */
 void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                       yaml_node_t *node);
