@@ -200,6 +200,9 @@ void wpin_read_driver(wpin_reader *reader, const yaml_node_t *load_node, yaml_no
     } else if (told) {
         drive_itself(rig, load);
     } else if (load_node->type == YAML_MAPPING_NODE) {
-        wpin_say_at(reader, load_node, "load '%s' lacks 'driver'", load->name);
+        wpin_say_at(reader, load_node,
+                    "load '%s' lacks 'driver': what switches it, from its data sheet; expected "
+                    "e.g. driver: {on-resistance: 50mohm, current-limit: 10A, voltage-limit: 30V}",
+                    load->name);
     }
 }

@@ -373,13 +373,27 @@ static void check_pwm(wpin_reader *reader, const yaml_node_t *node, yaml_node_t 
     }
 }
 
+static void say_lines_lack(wpin_reader *reader, const yaml_node_t *node,
+                           const wpin_stage_kind *kind) {
+    char lines[160] = "";
+    for (unsigned i = 0; i < kind->table->line_count; i++) {
+        size_t used = strlen(lines);
+        snprintf(lines + used, sizeof lines - used, "%s%s: %u", i > 0 ? ", " : "", kind->lines[i],
+                 4 + i);
+    }
+    wpin_say_at(reader, node,
+                "stage lacks 'pins': which pin each line of a '%s' is on; expected "
+                "e.g. pins: {%s}",
+                kind->name, lines);
+}
+
 /* What is told over a field bus has no lines here, everything else has. */
 static bool check_lines(wpin_reader *reader, const yaml_node_t *node, yaml_node_t *const *nodes,
                         const wpin_stage_kind *kind) {
     static const int of_lines[] = {STAGE_PINS, STAGE_INVERTED, STAGE_PWM, STAGE_DEAD};
     bool told = wpin_logic_of(kind->logic)->frames;
     if (!told && nodes[STAGE_PINS] == NULL) {
-        wpin_say_at(reader, node, "stage lacks 'pins'");
+        say_lines_lack(reader, node, kind);
         return false;
     }
     for (size_t i = 0; told && i < COUNT(of_lines); i++) {
