@@ -246,7 +246,8 @@ START_TEST(a_motor_is_identified_and_that_is_kept) {
 }
 END_TEST
 
-/* A prefix that slipped makes figures that no motor has, one way or the other. */
+/* A prefix that slipped makes figures that no motor has, one way or the other; what is left out, no
+ * friction. */
 START_TEST(a_slip_of_a_unit_is_seen) {
     static const char *const slips[][3] = {
         {"inductance: 1.1mH", "inductance: 1.1H", "its current follows in"},
@@ -255,6 +256,8 @@ START_TEST(a_slip_of_a_unit_is_seen) {
         {"constant: 55mNm/A", "constant: 0.055mNm/A", "without load"},
         {"inertia: 900gcm2", "inertia: 9kgm2", "up to speed"},
         {"inertia: 900gcm2", "inertia: 0.9gcm2", "up to speed"},
+        {"static-friction: .*mNm, dry-friction: .*, viscous-friction: [^}]*", "rated: 24V",
+         "its friction"},
     };
     const char *rig = scratch("slip.yaml");
     for (size_t i = 0; i < sizeof slips / sizeof *slips; i++) {

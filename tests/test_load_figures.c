@@ -195,6 +195,29 @@ START_TEST(a_short_base_limits_the_current) {
 }
 END_TEST
 
+/* What its label says, and what the motor then takes: nothing else is known of its friction. */
+START_TEST(a_motor_takes_its_no_load_current) {
+    static const char *const friction[] = {"no-load-current: 250mA", "dry-friction: 5mNm"};
+    double rpm[2];
+    for (int i = 0; i < 2; i++) {
+        char loads[1000];
+        snprintf(loads, sizeof loads,
+                 "  fan:\n    supply: main\n    stage: {kind: low-side-switch, pins: {gate: 5}, "
+                 "pwm: 20kHz}\n    driver: {on-resistance: 0.1ohm, current-limit: 30A, "
+                 "voltage-limit: 40V}\n    ramp: {up: 500ms, down: 500ms}\n    motor: "
+                 "{resistance: 4ohm, inductance: 4mH, constant: 20mNm/A, inertia: 60gcm2, %s}\n",
+                 friction[i]);
+        bench b = {.loads = loads};
+        wpin_report *report =
+            rehearse(&b, "fan ramp 100%\nfan hold 4s\nfan hold 1s\nfan stop\n", NULL);
+        ck_assert_double_eq_tol(step_at(report, 3)->amps_peak, 0.25, 5e-4);
+        rpm[i] = step_at(report, 3)->rpm;
+        done(report);
+    }
+    ck_assert_double_eq(rpm[0], rpm[1]);
+}
+END_TEST
+
 START_TEST(a_drivers_own_dead_time) {
     static const char text[] =
         "  pump:\n    supply: main\n    stage: {kind: own-table, pwm: 20kHz, pins: {enable: 3, a: "
@@ -254,6 +277,7 @@ int main(void) {
     tcase_add_test(tests, drivers_heat_and_protect_themselves);
     tcase_add_test(tests, a_driver_heats_by_what_its_parts_carry);
     tcase_add_test(tests, a_short_base_limits_the_current);
+    tcase_add_test(tests, a_motor_takes_its_no_load_current);
     tcase_add_test(tests, a_drivers_own_dead_time);
     tcase_add_test(tests, software_pwm_says_what_it_can);
     suite_add_tcase(suite, tests);

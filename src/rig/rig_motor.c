@@ -11,7 +11,10 @@ enum {
     MOTOR_HEAT,
     MOTOR_CONSTANT,
     MOTOR_SPEED_CONSTANT,
-    MOTOR_STATIC
+    MOTOR_STATIC,
+    MOTOR_DRY,
+    MOTOR_VISCOUS,
+    MOTOR_NO_LOAD
 };
 static const wpin_field motor_fields[] = {
     NODE("load", false),
@@ -22,6 +25,9 @@ static const wpin_field motor_fields[] = {
     [MOTOR_SPEED_CONSTANT] = NODE("speed-constant", false),
     [MOTOR_STATIC] =
         QUANTITY("static-friction", wpin_part_motor, static_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("dry-friction", wpin_part_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
+    QUANTITY("viscous-friction", wpin_part_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
+    [MOTOR_NO_LOAD] = NODE("no-load-current", false),
     QUANTITY("resistance", wpin_part_motor, resistance, true, WPIN_RESISTANCE, 1e-3, 10e3),
     QUANTITY("inductance", wpin_part_motor, inductance, true, WPIN_INDUCTANCE, 1e-6, 10),
     QUANTITY("pole-pairs", wpin_part_motor, pole_pairs, false, WPIN_NUMBER, 1, 60),
@@ -30,8 +36,6 @@ static const wpin_field motor_fields[] = {
     QUANTITY("cogging", wpin_part_motor, cogging, false, WPIN_TORQUE, 0, 100),
     QUANTITY("cogging-steps", wpin_part_motor, cogging_steps, false, WPIN_NUMBER, 2, 1000),
     QUANTITY("inertia", wpin_part_motor, inertia, true, WPIN_INERTIA, 1e-10, 10),
-    QUANTITY("dry-friction", wpin_part_motor, dry_friction, false, WPIN_TORQUE, 0, 100),
-    QUANTITY("viscous-friction", wpin_part_motor, viscous_friction, false, WPIN_VISCOSITY, 0, 10),
     QUANTITY("gear", wpin_part_motor, gear_ratio, false, WPIN_NUMBER, 0.01, 1e5),
     QUANTITY("gear-efficiency", wpin_part_motor, gear_efficiency, false, WPIN_SHARE, 0.01, 1),
 };
@@ -81,6 +85,27 @@ static void read_constant(wpin_reader *reader, const yaml_node_t *node, yaml_nod
         wpin_read_field(reader, nodes[MOTOR_SPEED_CONSTANT], &field, &rpm_per_volt);
         m->constant = rpm_per_volt > 0 ? 30 / (PI * rpm_per_volt) : 0;
     }
+}
+
+/* What it takes by itself, as its label says: all of its own friction, taken as dry. */
+static void read_no_load(wpin_reader *reader, yaml_node_t *const *nodes, wpin_part_motor *m) {
+    static const wpin_field field = {.key = "no-load-current",
+                                     .type = WPIN_FIELD_QUANTITY,
+                                     .dimension = WPIN_CURRENT,
+                                     .least = 1e-3,
+                                     .most = 100};
+    double amps = 0;
+    if (nodes[MOTOR_NO_LOAD] == NULL) {
+        return;
+    }
+    if (nodes[MOTOR_DRY] != NULL || nodes[MOTOR_VISCOUS] != NULL) {
+        wpin_say_at(reader, nodes[MOTOR_NO_LOAD],
+                    "no-load-current is for all of the motor's own friction; expected it, or "
+                    "dry-friction and viscous-friction");
+        return;
+    }
+    wpin_read_field(reader, nodes[MOTOR_NO_LOAD], &field, &amps);
+    m->dry_friction = m->constant * amps;
 }
 
 /* The magnet's pull on the teeth: in a turn as often as both repeat, mostly six times a pole pair.
@@ -133,6 +158,7 @@ void wpin_read_motor(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
         wpin_read_field(reader, nodes[MOTOR_RATED], &rated[0], load);
     }
     read_constant(reader, node, nodes, &load->motor);
+    read_no_load(reader, nodes, &load->motor);
     if (fmod(load->motor.pole_pairs, 1) != 0) {
         wpin_say_at(reader, node,
                     "pole-pairs: %g is not a whole number; expected half the number of its poles",

@@ -329,12 +329,27 @@ static void figure(wpin_vetter *v, const wpin_facts *f, double is, double least,
     wpin_cure(n, "the units of %s: m is a thousandth, u a millionth", keys);
 }
 
+/* By itself it comes to full speed at any duty, and never to rest. */
+static void frictionless(wpin_vetter *v, const wpin_facts *f) {
+    const wpin_at_shaft at = wpin_part_at_shaft(&f->load->motor);
+    if (at.drags > 0 || at.viscous > 0 || at.quadratic > 0) {
+        return;
+    }
+    wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+    wpin_cause(n, "nothing is said of its friction, nor of a load");
+    wpin_consequence(n,
+                     "simulated it takes no current at speed, and never comes to rest by itself");
+    wpin_cure(n, "no-load-current: what it takes without a load, from its label or a meter");
+    wpin_cure(n, "dry-friction, and load");
+}
+
 static void figures(wpin_vetter *v) {
     WPIN_EACH_LOAD(v, f) {
         const wpin_part_motor *m = &f->load->motor;
         if (!f->motor) {
             continue;
         }
+        frictionless(v, f);
         double lag = m->inductance / m->resistance, rad = f->volts / m->constant;
         double speeds_up = m->inertia * m->resistance / (m->constant * m->constant);
         figure(v, f, lag * 1e3, 3e-3, 200,
@@ -370,6 +385,7 @@ const wpin_rule_entry wpin_rules_motor[] = {
     {{"identified-before", "identified; motor", "constants that were found for another motor",
       WPIN_EFFECT_ADVICE},
      identified_before},
-    {{"motor-figures", "motor", "figures that no motor has", WPIN_EFFECT_ADVICE}, figures},
+    {{"motor-figures", "motor", "figures that no motor has, or no friction", WPIN_EFFECT_ADVICE},
+     figures},
 };
 const size_t wpin_rules_motor_count = sizeof wpin_rules_motor / sizeof *wpin_rules_motor;
