@@ -119,6 +119,34 @@ START_TEST(a_run_with_a_fault_is_told_by_its_sensors) {
 }
 END_TEST
 
+/* It truly runs as asked. A bench of real parts would say otherwise, and so does the verdict. */
+START_TEST(a_sensor_that_lies_is_not_fine) {
+    static const char *const faults[] = {"wait 1ms", "fault drum encoder-swapped",
+                                         "fault drum encoder-off"};
+    for (size_t i = 0; i < sizeof faults / sizeof *faults; i++) {
+        char text[200], why[300];
+        wpin_messages m = {0};
+        wpin_status refused;
+        snprintf(text, sizeof text, "main on\ndrum ramp 50%%\n%s\ndrum hold 2s\ndrum stop\n",
+                 faults[i]);
+        wpin_rig *rig = rig_of(DEMO("honey-motor.yaml"));
+        wpin_plan *plan = wpin_plan_read_text("lies", text, rig, &m);
+        ck_assert_ptr_nonnull(plan);
+        wpin_report *r =
+            wpin_rehearse(rig, plan, &(wpin_session_options){0}, &refused, why, sizeof why);
+        ck_assert_ptr_nonnull(r);
+        ck_assert_int_eq(r->bad, i != 0);
+        ck_assert_int_eq(r->steps[3].verdict, i == 0 ? WPIN_VERDICT_OK : WPIN_VERDICT_BAD);
+        ck_assert_int_eq(
+            strcmp(r->steps[3].words, "as asked, though its controller measures otherwise") == 0,
+            i != 0);
+        wpin_report_free(r);
+        wpin_plan_free(plan);
+        wpin_rig_free(rig);
+    }
+}
+END_TEST
+
 START_TEST(nothing_is_told_where_nothing_is_wrong) {
     static const char *const rows[][2] = {
         {DEMO("honey-pump.yaml"), DEMO("honey-pump.plan")},
@@ -145,6 +173,7 @@ int main(void) {
     TCase *tests = tcase_create("seen");
     tcase_add_test(tests, words_follow_from_what_is_measured);
     tcase_add_test(tests, a_run_with_a_fault_is_told_by_its_sensors);
+    tcase_add_test(tests, a_sensor_that_lies_is_not_fine);
     tcase_add_test(tests, nothing_is_told_where_nothing_is_wrong);
     suite_add_tcase(suite, tests);
     return run_suite(suite);

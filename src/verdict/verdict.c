@@ -316,6 +316,17 @@ static void judge_turning(const wpin_session *run, wpin_step_result *step) {
     }
 }
 
+/* It was as asked, and nobody on a bench of real parts would believe it. */
+static void judge_seen(const wpin_session *run, wpin_step_result *step) {
+    char words[sizeof step->words];
+    bool by_duty = wpin_step_drives(step) && !wpin_asks_current(step) && !wpin_asks_speed(step);
+    if (step->load >= 0 && by_duty && step->verdict != WPIN_VERDICT_BAD && step->seen.driven > 0 &&
+        wpin_seen_judge(run->rig, step->load, &step->seen, words, sizeof words) ==
+            WPIN_SEEN_TROUBLE) {
+        wpin_rule(step, WPIN_VERDICT_BAD, "as asked, though its controller measures otherwise");
+    }
+}
+
 void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
     const wpin_motor *motor = step->load < 0 ? NULL : &run->motors[step->load];
     if (motor != NULL && motor->fault != WPIN_OK) {
@@ -334,5 +345,6 @@ void wpin_judge_step(const wpin_session *run, wpin_step_result *step) {
         wpin_judge_other(run, step);
     } else {
         judge_turning(run, step);
+        judge_seen(run, step);
     }
 }
