@@ -95,6 +95,8 @@ START_TEST(it_asks_and_refuses_in_words) {
         {TEST_TOOL " new first --load motr < /dev/null", "unknown load 'motr'", 2},
         {TEST_TOOL " new first --load stepper --stage relay < /dev/null",
          "'relay' is not a stage for a stepper", 2},
+        {TEST_TOOL " new first --load motor --wires 3 --stage three-phase-bridge < /dev/null",
+         "without sensors (--load sensorless) can be connected to it", 2},
         {TEST_TOOL " new first --load motor --supply 900V < /dev/null",
          "900V is out of range; expected 3 V to 48 V", 2},
         {TEST_TOOL " new first --load motor --supply 12 < /dev/null", "12", 2},

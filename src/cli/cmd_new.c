@@ -233,15 +233,26 @@ static const wpin_wired *find_thing(const new_arguments *a) {
     return thing;
 }
 
+/* Of another name it may be just what that stage drives: three wires without sensors. */
+static void complain_of_kind(const wpin_wired *thing, const wpin_stage_kind *kind) {
+    const wpin_wired *other = wpin_wired_find(thing->wires, NULL, kind);
+    char instead[200] = "";
+    if (other != NULL && other->load != NULL) {
+        snprintf(instead, sizeof instead, "; a %s (--load %s) can be connected to it", other->what,
+                 other->load);
+    }
+    cli_complain("'%s' is not a stage for a %s (%d wires: %s)%s; windpin stage lists them, %s is a "
+                 "usual one",
+                 kind->name, thing->load, thing->wires, thing->what, instead, thing->stage);
+}
+
 static const wpin_stage_kind *choose_kind(const new_arguments *a, const wpin_wired *thing) {
     bool asks = a->stage == NULL && isatty(STDIN_FILENO);
     const wpin_stage_kind *kind = a->stage != NULL ? cli_find_kind(a->stage)
                                   : asks           ? ask_kind(thing)
                                                    : find_kind(thing->stage);
     if (kind != NULL && !wpin_starter_fits(thing, kind)) {
-        cli_complain("'%s' is not a stage for a %s (%d wires: %s); windpin stage lists them, %s is "
-                     "a usual one",
-                     kind->name, thing->load, thing->wires, thing->what, thing->stage);
+        complain_of_kind(thing, kind);
         return NULL;
     }
     return kind;
