@@ -42,6 +42,7 @@ typedef enum wpin_quantity {
 typedef struct wpin_actuator {
     uint8_t takes; /**< WPIN_TAKES bits: the quantities it takes itself. To a position it goes by
                         ramps of its own; a speed or torque is led and guarded as an effort is. */
+    bool stage;    /**< Of wpin_stage_actuator alone. */
     /** Checks, and opens in the safe state; nothing moves. Refused: closed, and its pins at rest.
      * Init. */
     wpin_status (*open)(void *self, const WPIN_FAR void *config, const wpin_port *port);

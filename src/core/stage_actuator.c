@@ -53,6 +53,7 @@ static void off(void *self) {
 }
 
 const WPIN_FLASH wpin_actuator wpin_stage_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT),
+                                                      .stage = true,
                                                       .open = open_stage,
                                                       .close = close_stage,
                                                       .traits = traits,

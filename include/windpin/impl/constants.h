@@ -84,10 +84,18 @@ WPIN_STEADY const wpin_port *wpin_port_of(const wpin_motor *motor) {
 #endif
 }
 
+#ifdef WPIN_ONE_MOTOR
+/* Whether it is on a stage, and not on what has one within. That two addresses in flash differ a
+ * compiler for 8 bits finds out late, and has kept by then what is not used. */
+WPIN_STEADY bool wpin_is_on_stage(void) {
+    return WPIN_ONE_MOTOR.actuator->stage;
+}
+#endif
+
 /* Of the one motor's stage; a stage within another actuator knows its own. */
 WPIN_STEADY const WPIN_FAR wpin_stage_config *wpin_stage_config_of(const wpin_stage *stage) {
 #ifdef WPIN_ONE_MOTOR
-    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator) {
+    if (wpin_is_on_stage()) {
         return (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config;
     }
 #endif
@@ -98,7 +106,7 @@ WPIN_STEADY const WPIN_FAR wpin_stage_config *wpin_stage_config_of(const wpin_st
 WPIN_STEADY const WPIN_FAR wpin_stage_config *
 wpin_stage_config_known(const WPIN_FAR wpin_stage_config *config) {
 #ifdef WPIN_ONE_MOTOR
-    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator) {
+    if (wpin_is_on_stage()) {
         return (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config;
     }
 #endif
@@ -108,7 +116,7 @@ wpin_stage_config_known(const WPIN_FAR wpin_stage_config *config) {
 /* Where it lies, which the one motor knows: an address takes no register. */
 WPIN_STEADY wpin_stage *wpin_stage_there(const void *stage) {
 #ifdef WPIN_ONE_MOTOR
-    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator) {
+    if (wpin_is_on_stage()) {
         return (wpin_stage *)WPIN_ONE_MOTOR.part;
     }
 #endif
@@ -184,7 +192,7 @@ WPIN_STEADY bool wpin_may_open(const WPIN_FAR wpin_motor_config *config, const w
 WPIN_STEADY bool wpin_stage_may_open(const WPIN_FAR wpin_stage_config *config,
                                      const wpin_port *port) {
 #ifdef WPIN_ONE_MOTOR
-    bool within = WPIN_ONE_MOTOR.actuator != &wpin_stage_actuator && config != NULL;
+    bool within = !wpin_is_on_stage() && config != NULL;
     return (within || config == (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config) &&
            port == &WPIN_ONE_PORT;
 #else

@@ -28,8 +28,8 @@ extern "C" {
 /* Whether all rows and lines are known. */
 WPIN_STEADY bool wpin_table_is_known(const WPIN_FAR wpin_stage_table *table) {
 #ifdef WPIN_ONE_MOTOR
-    return WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator && table->row_count <= 4 &&
-           table->line_count <= 4 && table->leg_count == 0;
+    return wpin_is_on_stage() && table->row_count <= 4 && table->line_count <= 4 &&
+           table->leg_count == 0;
 #else
     (void)table;
     return false;
@@ -168,7 +168,7 @@ WPIN_STEADY uint8_t wpin_traits_of(const wpin_motor *motor) {
 #ifdef WPIN_ONE_MOTOR
     const WPIN_FAR wpin_stage_config *stage =
         (const WPIN_FAR wpin_stage_config *)WPIN_ONE_MOTOR.part_config;
-    if (WPIN_ONE_MOTOR.actuator == &wpin_stage_actuator && wpin_table_is_known(stage->table)) {
+    if (wpin_is_on_stage() && wpin_table_is_known(stage->table)) {
         return wpin_known_traits(stage);
     }
 #endif
