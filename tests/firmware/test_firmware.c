@@ -385,6 +385,25 @@ START_TEST(a_regulated_drum_fits) {
 }
 END_TEST
 
+/* So has a brushless one with Hall sensors that is not regulated. This port has no PWM for its
+ * legs, and says that before anything moves. */
+START_TEST(a_brushless_motor_has_room) {
+    char output[4096], what[600];
+    const char *plan =
+        write_file("six.plan", "main on\ndrum ramp 40%\ndrum stop\ndrum ramp reverse "
+                               "40%\ndrum rest 1s\nmain off\n");
+    ck_assert_int_eq(run_command(output, sizeof output,
+                                 "sed '/current-trip:/d;/speed: {/d' " TEST_SOURCE
+                                 "/demo/honey-spinner.yaml > %s",
+                                 scratch("six.yaml")),
+                     0);
+    snprintf(what, sizeof what, "run_plan %s %s", scratch("six.yaml"), plan);
+    build("six", AVR, what);
+    emulate(AVR, "six", "3", "0 pin 12 0\n");
+    ck_assert_msg(strncmp(last_word(), "no 4", 4) == 0, "%s", last_word());
+}
+END_TEST
+
 /* ---- the ports ---- */
 
 START_TEST(a_port_keeps_the_rules) {
@@ -448,6 +467,7 @@ int main(void) {
     tcase_add_loop_test(tests, a_plan_is_carried_out_as_rehearsed, 0, TARGETS);
     tcase_add_loop_test(tests, a_reversal_waits_for_the_encoder, 0, 2);
     tcase_add_loop_test(tests, a_regulated_drum_fits, 0, 4);
+    tcase_add_test(tests, a_brushless_motor_has_room);
     tcase_add_loop_test(tests, a_port_keeps_the_rules, 0, TARGETS);
     tcase_add_loop_test(tests, steps_come_as_rehearsed, 0, 2);
     tcase_add_test(tests, an_overcurrent_trips);
