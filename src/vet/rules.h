@@ -62,7 +62,7 @@ extern const wpin_rule_entry wpin_rules_supply[], wpin_rules_pins[], wpin_rules_
     wpin_rules_speed[], wpin_rules_current[], wpin_rules_brushless[], wpin_rules_relay[],
     wpin_rules_trip[], wpin_rules_cable[], wpin_rules_starts[], wpin_rules_plan[],
     wpin_rules_linux[], wpin_rules_field[], wpin_rules_vector[], wpin_rules_warmth[],
-    wpin_rules_reversal[], wpin_rules_required[], wpin_rules_accepted[];
+    wpin_rules_reversal[], wpin_rules_required[], wpin_rules_powered[], wpin_rules_accepted[];
 extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_driver_count,
     wpin_rules_switch_count, wpin_rules_pwm_count, wpin_rules_motor_count, wpin_rules_coil_count,
     wpin_rules_light_count, wpin_rules_stepper_count, wpin_rules_capacitor_count,
@@ -70,7 +70,8 @@ extern const size_t wpin_rules_supply_count, wpin_rules_pins_count, wpin_rules_d
     wpin_rules_brushless_count, wpin_rules_relay_count, wpin_rules_trip_count,
     wpin_rules_cable_count, wpin_rules_starts_count, wpin_rules_plan_count, wpin_rules_linux_count,
     wpin_rules_field_count, wpin_rules_vector_count, wpin_rules_warmth_count,
-    wpin_rules_reversal_count, wpin_rules_required_count, wpin_rules_accepted_count;
+    wpin_rules_reversal_count, wpin_rules_required_count, wpin_rules_powered_count,
+    wpin_rules_accepted_count;
 
 /* Works the facts out; false when out of memory. */
 bool wpin_work_out_facts(wpin_vetter *v);
@@ -160,6 +161,8 @@ wpin_finding *wpin_find_load(wpin_vetter *v, wpin_severity severity, const wpin_
 /* And about a step of the plan, with the name of what it is about. */
 wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
                                 const char *name);
+/* About a step and its load. */
+wpin_finding *wpin_find_step(wpin_vetter *v, wpin_severity severity, size_t step);
 wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply);
 
 /* Whether a step drives its load at its value: one that toggles it does where it is off. */

@@ -5,12 +5,6 @@
 #include <string.h>
 #include <strings.h>
 
-static bool drives(wpin_op op) {
-    return op == WPIN_OP_RUN || op == WPIN_OP_RUN_FOR || op == WPIN_OP_TOGGLE ||
-           op == WPIN_OP_FOLLOW || op == WPIN_OP_TURN || op == WPIN_OP_TURN_TO ||
-           op == WPIN_OP_HOME;
-}
-
 wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
                                 const char *name) {
     wpin_finding *n = wpin_find(v, severity, name);
@@ -22,107 +16,9 @@ wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t s
     return n;
 }
 
-static wpin_finding *find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
+wpin_finding *wpin_find_step(wpin_vetter *v, wpin_severity severity, size_t step) {
     return wpin_find_in_plan(v, severity, step,
                              v->rig->loads[v->plan->steps[step].target.number].name);
-}
-
-/* Whether a load is driven on when a step begins, as what stands straight before that says. */
-static bool driven_before(const wpin_plan *plan, size_t step, size_t load) {
-    for (size_t i = step; i-- > 0 && !wpin_step_breaks(&plan->steps[i]);) {
-        const wpin_step *s = &plan->steps[i];
-        const bool its = wpin_op_moves_motor((wpin_op)s->op) && s->target.number == load;
-        if (its && s->op != WPIN_OP_HOLD) {
-            return s->op == WPIN_OP_RUN;
-        }
-    }
-    return false;
-}
-
-/* Whether a load is to be driven for a time just then, on another track. */
-static bool driven_meanwhile(const wpin_plan *plan, size_t step, size_t load) {
-    const double then = plan->sources[step].at;
-    for (size_t i = 0; i < plan->step_count; i++) {
-        const wpin_step *s = &plan->steps[i];
-        const double began = plan->sources[i].at;
-        if (s->op == WPIN_OP_UNTIL || s->until != 0) {
-            return false; /* what comes when is not known */
-        }
-        const bool lasts = s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_FOLLOW;
-        if (lasts && s->target.number == load && began < then && then < began + s->time_ms * 1e-3) {
-            return true;
-        }
-    }
-    return false;
-}
-
-/* A load that is driven on as its supply is switched off. */
-static void tell_cut_off(wpin_vetter *v, size_t step) {
-    const size_t supply = v->plan->steps[step].target.number;
-    const char *name = v->rig->supplies[supply].name;
-    WPIN_EACH_LOAD(v, f) {
-        const size_t load = (size_t)(f->load - v->rig->loads);
-        const bool its = wpin_rig_source_of(v->rig, f->load->supply) == supply;
-        const bool meanwhile = its && driven_meanwhile(v->plan, step, load);
-        const bool goes_on = its && !wpin_rig_ends_itself(f->load); /* at its end it stands */
-        if (!meanwhile && !(goes_on && driven_before(v->plan, step, load))) {
-            continue;
-        }
-        wpin_finding *n = wpin_find_in_plan(v, WPIN_REFUSE, step, f->load->name);
-        wpin_cause(n, "it is still driven as supply '%s' is switched off", name);
-        wpin_consequence(n, "nothing moves on, and with power again it starts at once");
-        if (meanwhile) {
-            wpin_cure(n, "this line below the end of the parallel block");
-        } else {
-            wpin_cure(n, "a line '%s stop' before it", f->load->name);
-        }
-    }
-}
-
-/* The most frequent slip of all: something is driven and its supply was never switched on. Steps
- * are looked at in the order of the file; each supply is told once. */
-static void supply_off(wpin_vetter *v) {
-    bool *on = calloc(v->rig->supply_count, sizeof *on);
-    bool *told = calloc(v->rig->supply_count, sizeof *told);
-    for (size_t i = 0; on != NULL && i < v->rig->supply_count; i++) {
-        on[i] = v->rig->supplies[i].on || v->options.powered;
-    }
-    for (size_t i = 0; v->plan != NULL && on != NULL && told != NULL && i < v->plan->step_count;
-         i++) {
-        const wpin_step *s = &v->plan->steps[i];
-        if (s->op == WPIN_OP_SWITCH && s->target.number < v->rig->supply_count) {
-            on[s->target.number] = s->value != 0;
-            if (s->value == 0) {
-                tell_cut_off(v, i);
-            }
-        }
-        if (!drives((wpin_op)s->op)) {
-            continue;
-        }
-        size_t source = wpin_rig_source_of(v->rig, v->rig->loads[s->target.number].supply);
-        if (!on[source] && !told[source]) {
-            const char *name = v->rig->supplies[source].name;
-            wpin_finding *n = find_step(v, WPIN_REFUSE, i);
-            wpin_cause(n, "it is driven while supply '%s' is off", name);
-            wpin_consequence(n, "nothing moves, and nothing says why");
-            wpin_cure(n, "a line '%s on' before it", name);
-            told[source] = true;
-        }
-    }
-    v->out_of_memory = v->out_of_memory || on == NULL || told == NULL;
-    free(on);
-    free(told);
-}
-
-/* Whether a supply is on when a step begins, in the order of the file. */
-static bool on_before(const wpin_vetter *v, size_t supply, size_t step) {
-    while (step-- > 0) {
-        const wpin_step *s = &v->plan->steps[step];
-        if (s->op == WPIN_OP_SWITCH && s->target.number == supply) {
-            return s->value != 0;
-        }
-    }
-    return v->rig->supplies[supply].on || v->options.powered;
 }
 
 /* Which way a load is driven when a step of its own begins, in the order of the file; 0: it is not.
@@ -175,7 +71,7 @@ static bool tell_short(wpin_vetter *v, size_t step, double duty) {
     if (s->op != WPIN_OP_RUN_FOR || s->until != 0 || has >= seconds) {
         return false;
     }
-    wpin_finding *n = find_step(v, WPIN_CAUTION, step);
+    wpin_finding *n = wpin_find_step(v, WPIN_CAUTION, step);
     wpin_cause(n,
                "its ramp takes %.2g s to the %.3g %% duty that break it loose, and it has %.2g s",
                seconds, needs * 100, has);
@@ -201,7 +97,7 @@ static bool tell_weak(wpin_vetter *v, size_t step, double duty, bool turns) {
     bool dead = duty < 0.85 * least;
     const wpin_rig_input *input = input_of(v, &v->plan->steps[step]);
     const bool climbs = input != NULL && input->kind == WPIN_RIG_PROCESS;
-    wpin_finding *n = find_step(v, dead && !climbs ? WPIN_REFUSE : WPIN_CAUTION, step);
+    wpin_finding *n = wpin_find_step(v, dead && !climbs ? WPIN_REFUSE : WPIN_CAUTION, step);
     char by[WPIN_NAME_MAX + 30] = "";
     if (input != NULL) {
         wpin_plain(by, sizeof by, climbs ? "by '%s' as little as " : "by '%s' ", input->name);
@@ -261,73 +157,6 @@ static void weak_duty(wpin_vetter *v) {
     }
 }
 
-/* Whoever switches off what feeds the controller ends the plan, and with it all care. */
-static void own_supply(wpin_vetter *v) {
-    int feeds = v->rig->controller.supply;
-    for (size_t i = 0; v->plan != NULL && feeds >= 0 && i < v->plan->step_count; i++) {
-        const wpin_step *s = &v->plan->steps[i];
-        size_t source = wpin_rig_source_of(v->rig, (size_t)feeds);
-        if (s->op != WPIN_OP_SWITCH || s->value != 0 ||
-            (s->target.number != source && s->target.number != (size_t)feeds)) {
-            continue;
-        }
-        wpin_finding *n =
-            wpin_find_in_plan(v, WPIN_CAUTION, i, v->rig->supplies[s->target.number].name);
-        wpin_cause(n, "the plan switches it off, and the controller lives on it");
-        wpin_consequence(n, "the controller resets, its pins float, and what follows is not done");
-        wpin_cure(n, "leave this line out, or feed the controller from a supply of its own");
-    }
-}
-
-/* Full pulses are for a controller that has no power yet. */
-static void calibrated_with_power(wpin_vetter *v) {
-    for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
-        const wpin_step *s = &v->plan->steps[i];
-        if (s->op != WPIN_OP_CALIBRATE) {
-            continue;
-        }
-        size_t source = wpin_rig_source_of(v->rig, v->rig->loads[s->target.number].supply);
-        const char *name = v->rig->supplies[source].name;
-        if (on_before(v, source, i)) {
-            wpin_finding *n = find_step(v, WPIN_REFUSE, i);
-            wpin_cause(n, "it is sent full while its supply '%s' is on", name);
-            wpin_consequence(n,
-                             "instead of being calibrated it runs at full at once, without a ramp");
-            wpin_cure(n, "'%s off' before it, and '%s on' on another track meanwhile", name, name);
-        }
-    }
-}
-
-/* A controller of its own drives only once it has seen neutral for some 20 pulses after it got
- * power. Steps of the plan in the order of the file; what else takes time only helps. */
-static void before_neutral(wpin_vetter *v) {
-    const double takes = 0.4; /* s */
-    for (size_t l = 0; v->plan != NULL && l < v->rig->load_count; l++) {
-        const wpin_rig_load *load = &v->rig->loads[l];
-        size_t source = wpin_rig_source_of(v->rig, load->supply);
-        double seen = on_before(v, source, 0) ? load->limits.rest : 0;
-        bool pulses = wpin_logic_of(load->kind->logic)->pulses;
-        for (size_t i = 0; pulses && i < v->plan->step_count; i++) {
-            const wpin_step *s = &v->plan->steps[i];
-            if (s->op == WPIN_OP_SWITCH && s->target.number == source && !on_before(v, source, i)) {
-                seen = 0;
-            } else if (drives((wpin_op)s->op) && s->target.number == l) {
-                if (seen < takes && on_before(v, source, i)) {
-                    wpin_finding *n = find_step(v, WPIN_REFUSE, i);
-                    wpin_cause(n,
-                               "its controller has had power and neutral for %.2g s, it takes some "
-                               "%.2g s of them before it drives",
-                               seen, takes);
-                    wpin_consequence(n, "it waits for neutral, and the load stands");
-                    wpin_cure(n, "a line 'wait 500ms' before it");
-                }
-                break; /* the first time decides */
-            }
-            seen += (s->time_ms + s->ramp_us * 1e-3) * 1e-3;
-        }
-    }
-}
-
 /* When what a step turns on is turned off again, by the times of the file, s; whether that may be
  * sooner, by an event or at the end of its travel. */
 static double on_until(const wpin_vetter *v, size_t step, bool *sooner) {
@@ -360,7 +189,7 @@ static void on_time(wpin_vetter *v) {
         bool sooner = false;
         const double lasts = turns_on ? on_until(v, i, &sooner) - v->plan->sources[i].at : 0;
         if (most > 0 && lasts > most) {
-            wpin_finding *n = find_step(v, sooner ? WPIN_CAUTION : WPIN_REFUSE, i);
+            wpin_finding *n = wpin_find_step(v, sooner ? WPIN_CAUTION : WPIN_REFUSE, i);
             wpin_cause(n, "%s%.3g s without a break, most-on is %.3g s", sooner ? "up to " : "",
                        lasts, most);
             wpin_consequence(n, "a latched fault ends the plan");
@@ -378,33 +207,12 @@ static void lifted(wpin_vetter *v) {
         double duty = fabs((double)s->value) / WPIN_DUTY_FULL;
         bool lifts = runs && l->below == WPIN_BELOW_LIFT && s->quantity == WPIN_QUANTITY_EFFORT;
         if (lifts && duty > 0 && duty < l->start_duty - 0.005) {
-            wpin_finding *n = find_step(v, WPIN_NOTE, i);
+            wpin_finding *n = wpin_find_step(v, WPIN_NOTE, i);
             wpin_cause(n, "%.3g %% are asked for, and its start duty is %.3g %%", duty * 100,
                        l->start_duty * 100);
             wpin_consequence(n, "it is lifted: it runs faster than asked");
             wpin_cure(n, "%.3g %% or more in the plan, or below: kick in the rig",
                       l->start_duty * 100);
-        }
-    }
-}
-
-/* Cells that are empty before the plan is over, if everything it drives ran all the time. */
-static void cells_last(wpin_vetter *v) {
-    for (size_t i = 0; v->plan != NULL && i < v->rig->supply_count; i++) {
-        const wpin_rig_supply *s = &v->rig->supplies[i];
-        double amps = 0;
-        WPIN_EACH_LOAD(v, f) {
-            amps += wpin_rig_source_of(v->rig, f->load->supply) == i ? f->run_amps : 0;
-        }
-        double lasts = s->capacity > 0 && amps > 0 ? s->capacity / amps : HUGE_VAL;
-        if (lasts < v->plan->seconds) {
-            wpin_finding *n = wpin_find_in_plan(v, WPIN_CAUTION, 0, s->name);
-            wpin_cause(n,
-                       "the plan takes about %.3g s, and with all its loads running (%.3g A) the "
-                       "cells of '%s' last %.3g s",
-                       v->plan->seconds, amps, s->name, lasts);
-            wpin_consequence(n, "they may be empty before it is over");
-            wpin_cure(n, "cells of %.3g Ah", 1.3 * amps * v->plan->seconds / 3600);
         }
     }
 }
@@ -430,26 +238,11 @@ static void total_time(wpin_vetter *v) {
 }
 
 const wpin_rule_entry wpin_rules_plan[] = {
-    {{"supply-off", "plan; supply switch", "something driven while its supply is off",
-      WPIN_EFFECT_DEAD},
-     supply_off},
     {{"weak-duty", "plan; motor; load", "a duty that does not move the load", WPIN_EFFECT_DEAD},
      weak_duty},
-    {{"own-supply", "plan; controller supply", "a plan that switches its own controller off",
-      WPIN_EFFECT_ADVICE},
-     own_supply},
-    {{"calibrate-powered", "plan; supply switch", "a controller calibrated while it has power",
-      WPIN_EFFECT_MOVES},
-     calibrated_with_power},
-    {{"before-neutral", "plan; stage pulses; rest",
-      "a controller driven before it has seen neutral", WPIN_EFFECT_DEAD},
-     before_neutral},
     {{"on-time", "plan; most-on", "longer on than it may be", WPIN_EFFECT_DEAD}, on_time},
     {{"lifted-duty", "plan; start", "a duty that is lifted to the start duty", WPIN_EFFECT_ADVICE},
      lifted},
-    {{"cells-last", "plan; supply capacity", "a plan longer than its cells last",
-      WPIN_EFFECT_ADVICE},
-     cells_last},
     {{"plan-time", "plan", "how long the plan takes", WPIN_EFFECT_ADVICE}, total_time},
 };
 const size_t wpin_rules_plan_count = sizeof wpin_rules_plan / sizeof *wpin_rules_plan;

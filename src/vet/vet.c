@@ -30,6 +30,7 @@ static const struct {
               {wpin_rules_field, &wpin_rules_field_count},
               {wpin_rules_reversal, &wpin_rules_reversal_count},
               {wpin_rules_required, &wpin_rules_required_count},
+              {wpin_rules_powered, &wpin_rules_powered_count},
               {wpin_rules_plan, &wpin_rules_plan_count},
               {wpin_rules_accepted,
                &wpin_rules_accepted_count}}; /* last: it looks at what the others found */
