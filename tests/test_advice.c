@@ -143,6 +143,20 @@ START_TEST(what_is_driven_keeps_its_supply) {
          "driven from 0.18 s on with its supply 'main' off"},
         {"parallel\n  pump run 60% for 3s\n  track\n    wait 1s\n    main off\n  end\nend\n",
          "this line below the end of the parallel block", "driven from 1.00 s on with its supply"},
+        {"parallel\n  track\n    pump ramp 60%\n    wait 2s\n    pump stop\n  end\n  track\n    "
+         "wait "
+         "1s\n    main off\n  end\nend\n",
+         "this line below the end of the parallel block",
+         "driven from 1.00 s for 1.18 s with its supply"},
+        {"pump ramp 60%\nparallel\n  track\n    wait 1s\n    main off\n  end\nend\npump hold 1s\n"
+         "pump stop\n",
+         "a line 'pump stop' before it", "with its supply 'main' off"},
+        {"parallel\n  track\n    pump ramp 60%\n  end\n  track\n    wait 1s\n  end\nend\nmain off\n"
+         "wait 1s\npump stop\n",
+         "a line 'pump stop' before it", "with its supply 'main' off"},
+        {"parallel\n  track\n    pump ramp 60%\n    wait 500ms\n    pump stop\n  end\n  track\n    "
+         "wait 2s\n    main off\n  end\nend\n",
+         NULL, NULL},
         {"pump ramp 60%\nmain off\nmain on\npump stop\n", "a line 'pump stop' before it", NULL},
         {"pump run 60% for 1s\nmain off\nmain on\npump run reverse 60% for 1s\n", NULL, NULL},
         {"parallel\n  pump run 60% for 1s\n  track\n    wait 2s\n    main off\n  end\nend\n", NULL,

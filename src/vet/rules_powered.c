@@ -21,21 +21,42 @@ static bool driven_before(const wpin_plan *plan, size_t step, size_t load) {
     return false;
 }
 
-/* Whether a load is to be driven for a time just then, on another track. */
-static bool driven_meanwhile(const wpin_plan *plan, size_t step, size_t load) {
+/* The step that drives a load as another one begins, by the times of the file; that one itself:
+ * none does, or what comes when is not known. */
+static size_t driven_by(const wpin_plan *plan, size_t step, size_t load) {
     const double then = plan->sources[step].at;
+    size_t last = step;
     for (size_t i = 0; i < plan->step_count; i++) {
         const wpin_step *s = &plan->steps[i];
-        const double began = plan->sources[i].at;
+        const double at = plan->sources[i].at;
         if (s->op == WPIN_OP_UNTIL || s->until != 0) {
-            return false; /* what comes when is not known */
+            return step;
         }
-        const bool lasts = s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_FOLLOW;
-        if (lasts && s->target.number == load && began < then && then < began + s->time_ms * 1e-3) {
-            return true;
+        const bool its = wpin_op_moves_motor((wpin_op)s->op) && s->target.number == load;
+        const bool before = at < then || (at == then && i < step);
+        if (its && s->op != WPIN_OP_HOLD && before &&
+            (last == step || at >= plan->sources[last].at)) {
+            last = i;
         }
     }
-    return false;
+    const wpin_step *s = &plan->steps[last];
+    const bool lasts = (s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_FOLLOW) &&
+                       then < plan->sources[last].at + s->time_ms * 1e-3;
+    return s->op == WPIN_OP_RUN || lasts ? last : step;
+}
+
+/* Whether two steps are on two tracks of one block: a track ends between them, and no block does.
+ */
+static bool on_two_tracks(const wpin_plan *plan, size_t one, size_t other) {
+    const size_t from = one < other ? one : other, to = one < other ? other : one;
+    bool left = false;
+    for (size_t i = from; i < to; i++) {
+        if (plan->steps[i].op == WPIN_OP_JOIN) {
+            return false;
+        }
+        left = left || plan->steps[i].op == WPIN_OP_LEAVE;
+    }
+    return left;
 }
 
 /* A load that is driven on as its supply is switched off. */
@@ -44,16 +65,19 @@ static void tell_cut_off(wpin_vetter *v, size_t step) {
     const char *name = v->rig->supplies[supply].name;
     WPIN_EACH_LOAD(v, f) {
         const size_t load = (size_t)(f->load - v->rig->loads);
-        const bool its = wpin_rig_source_of(v->rig, f->load->supply) == supply;
-        const bool meanwhile = its && driven_meanwhile(v->plan, step, load);
-        const bool goes_on = its && !wpin_rig_ends_itself(f->load); /* at its end it stands */
-        if (!meanwhile && !(goes_on && driven_before(v->plan, step, load))) {
+        if (wpin_rig_source_of(v->rig, f->load->supply) != supply) {
+            continue;
+        }
+        const size_t by = driven_by(v->plan, step, load);
+        const bool goes_on = v->plan->steps[by].op == WPIN_OP_RUN || by == step;
+        if (goes_on && (wpin_rig_ends_itself(f->load) || /* at its end it stands */
+                        (by == step && !driven_before(v->plan, step, load)))) {
             continue;
         }
         wpin_finding *n = wpin_find_in_plan(v, WPIN_REFUSE, step, f->load->name);
         wpin_cause(n, "it is still driven as supply '%s' is switched off", name);
         wpin_consequence(n, "nothing moves on, and with power again it starts at once");
-        if (meanwhile) {
+        if (by != step && on_two_tracks(v->plan, by, step)) {
             wpin_cure(n, "this line below the end of the parallel block");
         } else {
             wpin_cure(n, "a line '%s stop' before it", f->load->name);
