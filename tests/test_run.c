@@ -343,6 +343,12 @@ START_TEST(a_step_answers_for_all_its_time) {
          "main on\nparallel\nfan follow dial for 4s\ntrack\nwait 500ms\ndial turn "
          "60%\nend\nend\nfan follow dial for 2s\n",
          "its input asked for nothing (a knob must be at zero once before it counts)", 0},
+        {HOUSE, /* turned up just before the end */
+         "main on\nparallel\nfan follow dial for 2s\ntrack\nwait 1.95s\ndial turn 60%\nend\nend\n",
+         "on for 0.10 s of it only, and had not moved yet", 0},
+        {HOUSE, /* for long, and too little */
+         "main on\nparallel\nfan follow dial for 3s\ntrack\nwait 1s\ndial turn 5%\nend\nend\n",
+         "not moving: held by friction and load", 1},
         {HOUSE, /* one that sticks goes on asking */
          "main on\nparallel\nfan follow dial for 4s\ntrack\nwait 500ms\ndial turn 60%\nwait "
          "1s\nfault dial stuck\ndial turn 0%\nwait 1s\nmend dial stuck\nend\nend\nwait until fan "

@@ -136,6 +136,13 @@ static bool follows_knob(const wpin_session *run, const wpin_step_result *step) 
     return run->rig->inputs[step->asks->value].kind == WPIN_RIG_KNOB;
 }
 
+/* Whether what its input asks for came too late, or for too short, to be seen moving. */
+static bool only_just(const wpin_session *run, const wpin_step_result *step) {
+    const wpin_rig_load *load = &run->rig->loads[step->load];
+    return step->on_for < fmax(0.1, wpin_due_time(run->rig, load)) &&
+           wpin_session_supply_on(run, load->supply) && wpin_burnt_in_path(run, load) == NULL;
+}
+
 /* Driven by an input: it moved, or nothing was asked for. */
 static void judge_follow(const wpin_session *run, wpin_step_result *step) {
     if (step->duty_peak == 0) {
@@ -143,6 +150,9 @@ static void judge_follow(const wpin_session *run, wpin_step_result *step) {
                   follows_knob(run, step) ? " (a knob must be at zero once before it counts)" : "");
     } else if (wpin_follows_current(step)) {
         wpin_judge_current(run, step);
+    } else if (step->rpm_peak == 0 && only_just(run, step)) {
+        wpin_rule(step, WPIN_VERDICT_NOTE, "on for %.2f s of it only, and had not moved yet",
+                  step->on_for);
     } else if (step->rpm_peak == 0) {
         step->asked_duty = step->duty_peak;
         judge_standing(run, step);

@@ -166,7 +166,7 @@ wpin_finding *wpin_find_step(wpin_vetter *v, wpin_severity severity, size_t step
 wpin_finding *wpin_find_supply(wpin_vetter *v, wpin_severity severity, size_t supply);
 
 /* Whether a step drives its load at its value: one that toggles it does where it is off. */
-bool wpin_step_drives(const wpin_plan *plan, size_t step);
+bool wpin_step_turns_on(const wpin_plan *plan, size_t step);
 
 /* Whether what comes before and after a step in the file may come at another time than it says:
  * tracks, rounds, events. */

@@ -37,7 +37,7 @@ static int way_before(const wpin_plan *plan, size_t step) {
     return way;
 }
 
-bool wpin_step_drives(const wpin_plan *plan, size_t step) {
+bool wpin_step_turns_on(const wpin_plan *plan, size_t step) {
     const wpin_step *s = &plan->steps[step];
     return s->op == WPIN_OP_RUN || s->op == WPIN_OP_RUN_FOR ||
            (s->op == WPIN_OP_TOGGLE && way_before(plan, step) == 0);
@@ -137,7 +137,7 @@ static void weak_duty(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
         const bool follows = s->op == WPIN_OP_FOLLOW && least_asked(v, s) > 0;
-        bool runs = follows || wpin_step_drives(v->plan, i);
+        bool runs = follows || wpin_step_turns_on(v->plan, i);
         const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
         if (!runs || !wpin_rig_type(load)->spins || !wpin_stage_kind_takes_duty(load->kind)) {
             continue;
@@ -183,7 +183,7 @@ static double on_until(const wpin_vetter *v, size_t step, bool *sooner) {
 static void on_time(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        const bool turns_on = wpin_step_drives(v->plan, i) &&
+        const bool turns_on = wpin_step_turns_on(v->plan, i) &&
                               (s->op != WPIN_OP_RUN || way_before(v->plan, i) * s->value <= 0);
         const double most = turns_on ? v->rig->loads[s->target.number].limits.most_on : 0;
         bool sooner = false;

@@ -183,7 +183,7 @@ static double safe_speed(const wpin_vetter *v, const wpin_rig_load *load, double
 static void over_speed(wpin_vetter *v) {
     for (size_t i = 0; v->plan != NULL && i < v->plan->step_count; i++) {
         const wpin_step *s = &v->plan->steps[i];
-        bool runs = wpin_step_drives(v->plan, i);
+        bool runs = wpin_step_turns_on(v->plan, i);
         const wpin_rig_load *load = runs ? &v->rig->loads[s->target.number] : NULL;
         if (!runs || !load->speed.there || s->quantity != WPIN_QUANTITY_EFFORT) {
             continue;
