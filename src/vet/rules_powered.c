@@ -9,40 +9,42 @@ static bool drives(wpin_op op) {
            op == WPIN_OP_HOME;
 }
 
-/* Whether a load is driven on when a step begins, as what stands straight before that says. */
-static bool driven_before(const wpin_plan *plan, size_t step, size_t load) {
-    for (size_t i = step; i-- > 0 && !wpin_step_breaks(&plan->steps[i]);) {
-        const wpin_step *s = &plan->steps[i];
-        const bool its = wpin_op_moves_motor((wpin_op)s->op) && s->target.number == load;
-        if (its && s->op != WPIN_OP_HOLD) {
-            return s->op == WPIN_OP_RUN;
-        }
-    }
-    return false;
+static bool leads(const wpin_step *s, size_t load) {
+    return wpin_op_moves_motor((wpin_op)s->op) && s->op != WPIN_OP_HOLD && s->target.number == load;
 }
 
-/* The step that drives a load as another one begins, by the times of the file; that one itself:
- * none does, or what comes when is not known. */
-static size_t driven_by(const wpin_plan *plan, size_t step, size_t load) {
-    const double then = plan->sources[step].at;
-    size_t last = step;
+/* The last action of a load before another step: what stands straight before that one, else by the
+ * times of the file, where those are known; the number of all steps: none. */
+static size_t last_before(const wpin_plan *plan, size_t step, size_t load) {
+    const size_t none = plan->step_count;
+    size_t last = none;
+    for (size_t i = step; i-- > 0 && !wpin_step_breaks(&plan->steps[i]);) {
+        if (leads(&plan->steps[i], load)) {
+            return i;
+        }
+    }
     for (size_t i = 0; i < plan->step_count; i++) {
         const wpin_step *s = &plan->steps[i];
-        const double at = plan->sources[i].at;
+        const double at = plan->sources[i].at, then = plan->sources[step].at;
         if (s->op == WPIN_OP_UNTIL || s->until != 0) {
-            return step;
+            return none;
         }
-        const bool its = wpin_op_moves_motor((wpin_op)s->op) && s->target.number == load;
         const bool before = at < then || (at == then && i < step);
-        if (its && s->op != WPIN_OP_HOLD && before &&
-            (last == step || at >= plan->sources[last].at)) {
+        if (leads(s, load) && before && (last == none || at >= plan->sources[last].at)) {
             last = i;
         }
     }
-    const wpin_step *s = &plan->steps[last];
-    const bool lasts = (s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_FOLLOW) &&
-                       then < plan->sources[last].at + s->time_ms * 1e-3;
-    return s->op == WPIN_OP_RUN || lasts ? last : step;
+    return last;
+}
+
+/* Whether an action drives its load on as another step begins. */
+static bool drives_on(const wpin_vetter *v, size_t by, size_t step) {
+    const wpin_step *s = &v->plan->steps[by];
+    if (s->op == WPIN_OP_RUN) {
+        return !wpin_rig_ends_itself(&v->rig->loads[s->target.number]); /* at its end it stands */
+    }
+    return (s->op == WPIN_OP_RUN_FOR || s->op == WPIN_OP_FOLLOW) &&
+           v->plan->sources[step].at < v->plan->sources[by].at + s->time_ms * 1e-3;
 }
 
 /* Whether two steps are on two tracks of one block: a track ends between them, and no block does.
@@ -65,19 +67,15 @@ static void tell_cut_off(wpin_vetter *v, size_t step) {
     const char *name = v->rig->supplies[supply].name;
     WPIN_EACH_LOAD(v, f) {
         const size_t load = (size_t)(f->load - v->rig->loads);
-        if (wpin_rig_source_of(v->rig, f->load->supply) != supply) {
-            continue;
-        }
-        const size_t by = driven_by(v->plan, step, load);
-        const bool goes_on = v->plan->steps[by].op == WPIN_OP_RUN || by == step;
-        if (goes_on && (wpin_rig_ends_itself(f->load) || /* at its end it stands */
-                        (by == step && !driven_before(v->plan, step, load)))) {
+        const bool its = wpin_rig_source_of(v->rig, f->load->supply) == supply;
+        const size_t by = its ? last_before(v->plan, step, load) : v->plan->step_count;
+        if (by == v->plan->step_count || !drives_on(v, by, step)) {
             continue;
         }
         wpin_finding *n = wpin_find_in_plan(v, WPIN_REFUSE, step, f->load->name);
         wpin_cause(n, "it is still driven as supply '%s' is switched off", name);
         wpin_consequence(n, "nothing moves on, and with power again it starts at once");
-        if (by != step && on_two_tracks(v->plan, by, step)) {
+        if (on_two_tracks(v->plan, by, step)) {
             wpin_cure(n, "this line below the end of the parallel block");
         } else {
             wpin_cure(n, "a line '%s stop' before it", f->load->name);
