@@ -321,8 +321,9 @@ START_TEST(what_is_accepted_is_in_every_record) {
     static const char with[] =
         RIG(FIVE, MAIN(""), CHIP, "on-resistance: 100mohm, current-limit: 5A, voltage-limit: 30V",
             MOTOR(""), HABITS "accept: [pump stall-current]\n");
-    static const char slips[] = RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""),
-                                    HABITS "accept: [pump stal-current, main sag, pump on-time]\n");
+    static const char slips[] =
+        RIG(FIVE, MAIN(""), CHIP, DRIVER(""), MOTOR(""),
+            HABITS "accept: [pump stal-current, main sag, pump on-time, pump plan-tim]\n");
     const char *rig = write_file("accept.yaml", with), *plan = write_file("accept.plan", GO);
     run_command(output, sizeof output,
                 "cd %s && " TEST_TOOL " run %s %s --trace r.csv --vcd r.vcd && " TEST_TOOL
@@ -341,6 +342,7 @@ START_TEST(what_is_accepted_is_in_every_record) {
     tool("vet", write_file("slips.yaml", slips), "");
     ck_assert_msg(strstr(output, "'stal-current' is accepted, and there is no such rule") != NULL &&
                       strstr(output, "did you mean 'stall-current'?") != NULL &&
+                      strstr(output, "did you mean 'plan-time'?") != NULL && /* beyond the 100th */
                       strstr(output, "'sag' is accepted, and nothing of that kind") != NULL &&
                       strstr(output, "on-time") == NULL, /* only a plan can tell */
                   "%s", output);

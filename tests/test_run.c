@@ -86,8 +86,10 @@ END_TEST
 START_TEST(a_large_rig_keeps_its_parts_apart) {
     enum { SUPPLIES = 300, LOADS = 40 };
     static char rig[60000];
-    size_t n =
-        (size_t)snprintf(rig, sizeof rig, "rig: large\ncontroller: {pin-limit: 40mA}\nsupplies:\n");
+    size_t n = (size_t)snprintf(
+        rig, sizeof rig,
+        "rig: large\naccept: [m39 stall-current, s299 supply-limit, b39 board-limit]\n"
+        "controller: {pin-limit: 40mA}\nsupplies:\n");
     for (int i = 0; i < SUPPLIES; i++) {
         n += (size_t)snprintf(rig + n, sizeof rig - n,
                               "  s%d: {voltage: 12V, resistance: 120mohm, switch: off}\n", i);

@@ -91,12 +91,7 @@ wpin_rig *cli_read_rig(const char *path) {
 
 int cli_find_load(const wpin_rig *rig, const char *path, const char *name) {
     int load = wpin_rig_find_load(rig, name);
-    const char *names[64];
-    size_t count = 0;
-    for (; count < rig->load_count && count < 64; count++) {
-        names[count] = rig->loads[count].name;
-    }
-    const char *near = load < 0 ? wpin_nearest_word(name, names, count) : NULL;
+    const char *near = load < 0 ? wpin_rig_nearest_load(rig, name) : NULL;
     if (near != NULL) {
         cli_complain("%s describes no load '%s'; did you mean '%s'?", path, name, near);
     } else if (load < 0) {

@@ -293,12 +293,7 @@ void wpin_join_limits(wpin_reader *reader, wpin_rig *rig, yaml_node_t *inputs) {
         input->load = wpin_rig_find_load(rig, input->limit_of);
         bool turns = input->load >= 0 && wpin_rig_type(&rig->loads[input->load])->turns;
         if (!turns) {
-            const char *names[64];
-            size_t count = 0;
-            for (; count < rig->load_count && count < 64; count++) {
-                names[count] = rig->loads[count].name;
-            }
-            const char *near = wpin_nearest_word(input->limit_of, names, count);
+            const char *near = wpin_rig_nearest_load(rig, input->limit_of);
             wpin_messages_add(reader->messages, input->line,
                               (unsigned)inputs->start_mark.column + 1,
                               "limit-of: '%s' is not a load that turns%s%s%s", input->limit_of,

@@ -2,24 +2,33 @@
 #define _GNU_SOURCE
 #include "rig_parts.h"
 #include <stdio.h>
+#include <stdlib.h>
 
 /* ---- what is accepted ---- */
 
 /* Whether findings are about a part of this name; a message with the nearest one when not. */
 static bool knows_part(wpin_reader *reader, const wpin_rig *rig, const yaml_node_t *node,
                        const char *name) {
-    const char *names[100] = {"controller"};
-    size_t count = 1;
-    for (size_t i = 0; i < rig->load_count && count < 40; i++) {
+    const size_t most = 1 + rig->load_count + rig->supply_count + rig->board_count;
+    const char **names = malloc(most * sizeof *names);
+    size_t count = 0;
+    if (names == NULL) {
+        wpin_say_at(reader, node, "out of memory");
+        return false;
+    }
+    names[count++] = "controller";
+    for (size_t i = 0; i < rig->load_count; i++) {
         names[count++] = rig->loads[i].name;
     }
-    for (size_t i = 0; i < rig->supply_count && count < 70; i++) {
+    for (size_t i = 0; i < rig->supply_count; i++) {
         names[count++] = rig->supplies[i].name;
     }
-    for (size_t i = 0; i < rig->board_count && count < 100; i++) {
+    for (size_t i = 0; i < rig->board_count; i++) {
         names[count++] = rig->boards[i].name;
     }
-    return wpin_find_word(reader, node, name, "load, supply or board", names, count) >= 0;
+    bool known = wpin_find_word(reader, node, name, "load, supply or board", names, count) >= 0;
+    free(names);
+    return known;
 }
 
 void wpin_read_accepts(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *list) {

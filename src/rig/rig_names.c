@@ -38,6 +38,14 @@ int wpin_rig_find_input(const wpin_rig *rig, const char *name) {
     return -1;
 }
 
+const char *wpin_rig_nearest_load(const wpin_rig *rig, const char *name) {
+    const char *nearest = NULL;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        nearest = wpin_nearer_word(name, nearest, rig->loads[i].name);
+    }
+    return nearest;
+}
+
 int wpin_rig_find_supply(const wpin_rig *rig, const char *name) {
     for (size_t i = 0; i < rig->supply_count; i++) {
         if (is_same(rig->supplies[i].name, name)) {

@@ -54,3 +54,9 @@ const char *wpin_nearest_word(const char *word, const char *const *candidates, s
     }
     return nearest;
 }
+
+const char *wpin_nearer_word(const char *word, const char *nearest, const char *candidate) {
+    const char *two[] = {nearest, candidate};
+    return nearest == NULL ? wpin_nearest_word(word, &candidate, 1)
+                           : wpin_nearest_word(word, two, 2);
+}

@@ -12,13 +12,12 @@ static const wpin_vet_rule *rule_named(const wpin_vetter *v, const char *name) {
 }
 
 static const char *nearest_rule(const wpin_vetter *v, const char *name) {
-    const char *names[100];
+    const char *nearest = NULL;
     const wpin_vet_rule *rule;
-    size_t count = 0;
-    for (; count < 100 && (rule = v->rule_at(count)) != NULL; count++) {
-        names[count] = rule->name;
+    for (size_t i = 0; (rule = v->rule_at(i)) != NULL; i++) {
+        nearest = wpin_nearer_word(name, nearest, rule->name);
     }
-    return wpin_nearest_word(name, names, count);
+    return nearest;
 }
 
 static bool was_needed(const wpin_vetting *result, const wpin_rig_accept *accept) {

@@ -47,6 +47,8 @@ WPIN_API const char *wpin_new_word(const char *old);
  * Damerau-Levenshtein), without regard to case; at most two fifths of the word, at least one. */
 WPIN_API const char *wpin_nearest_word(const char *word, const char *const *candidates,
                                        size_t count);
+/** The nearer of one found so far (NULL: none) and another candidate, by the same measure. */
+WPIN_API const char *wpin_nearer_word(const char *word, const char *nearest, const char *candidate);
 
 #ifdef __cplusplus
 }

@@ -55,6 +55,8 @@ WPIN_API bool wpin_rig_name_is_reserved(const char *name);
 /** Number of the load or supply of this name without regard to case, or -1. */
 WPIN_API int wpin_rig_find_load(const wpin_rig *rig, const char *name);
 WPIN_API int wpin_rig_find_supply(const wpin_rig *rig, const char *name);
+/** The load that a name may have meant, as wpin_nearest_word; NULL: none. */
+WPIN_API const char *wpin_rig_nearest_load(const wpin_rig *rig, const char *name);
 /** Who shares a pin. */
 typedef struct wpin_rig_sharing {
     size_t load;    /**< First load on it... */
