@@ -1,9 +1,6 @@
 /* Rules about a plan on its rig. */
 #include "rules.h"
 #include "windpin/host/plain.h"
-#include <stdlib.h>
-#include <string.h>
-#include <strings.h>
 
 wpin_finding *wpin_find_in_plan(wpin_vetter *v, wpin_severity severity, size_t step,
                                 const char *name) {
