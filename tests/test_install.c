@@ -273,7 +273,7 @@ START_TEST(an_exported_rig_does_what_a_session_does) {
         }
         must(run_command(output, sizeof output,
                          TEST_TOOL " run %s %s --trace %s > %s; " TEST_TOOL
-                                   " export %s %s -o %s && cc -O1 -std=c11 -Wall -Wextra -Werror "
+                                   " export %s %s -o %s && cc -O0 -std=c11 -Wall -Wextra -Werror "
                                    "%s -I" TEST_SOURCE "/include -I$(dirname %s) " TEST_SOURCE
                                    "/tests/exported/on_board.c " TEST_BUILD
                                    "/libwindpin.a -lyaml -linih -lm -o %s",
@@ -341,7 +341,7 @@ START_TEST(two_files_are_the_whole_core) {
     must(run_command(output, sizeof output, TEST_SOURCE "/tools/single %s", scratch("single")),
          "two files");
     static const char command[] =
-        "%s -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror -I" TEST_SOURCE "/include " TEST_SOURCE
+        "%s -std=c11 -O0 -Wall -Wextra -Wpedantic -Werror -I" TEST_SOURCE "/include " TEST_SOURCE
         "/tests/same/same.c " TEST_SOURCE "/tests/same/same_brushless.c " TEST_SOURCE
         "/tests/same/same_host.c %s -o %s && %s";
     must(run_command(library, sizeof library, command, "cc", TEST_BUILD "/libwindpin.a -lm",

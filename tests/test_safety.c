@@ -152,7 +152,7 @@ START_TEST(the_rules_hold_on_every_stage) {
     size_t count;
     const wpin_stage_kind *kinds = wpin_stage_kinds(&count);
     const char *ticks_asked = getenv("WPIN_TICKS"), *seed_asked = getenv("WPIN_SEED");
-    long ticks = ticks_asked != NULL ? atol(ticks_asked) : 1000000;
+    long ticks = ticks_asked != NULL ? atol(ticks_asked) : 400000;
     uint32_t seed = (seed_asked != NULL ? (uint32_t)atol(seed_asked) : 77u) + (uint32_t)_i;
     const wpin_stage_kind *kind = &kinds[(size_t)_i % count];
     bool oriented = _i >= 2 * (int)count;

@@ -207,7 +207,7 @@ START_TEST(changed_makes_agree_too) {
     snprintf(plan, sizeof plan, TEST_SOURCE "/tests/sound/%s.plan", makes[_i]);
     int passed = 0, refused = 0;
     pick_seed((uint32_t)_i + 23);
-    for (int n = 0; n < 40; n++) {
+    for (int n = 0; n < 24; n++) {
         FILE *file = fopen(path, "r");
         ck_assert_ptr_nonnull(file);
         text[fread(text, 1, sizeof text - 1, file)] = '\0';
@@ -223,7 +223,7 @@ START_TEST(changed_makes_agree_too) {
         }
         let_go(&t);
     }
-    ck_assert_int_ge(passed, 8);
+    ck_assert_int_ge(passed, 5);
     ck_assert_int_ge(refused, 1);
 }
 END_TEST
