@@ -22,6 +22,7 @@ static struct bench {
     double least_torque, most_torque, torque;
     unsigned periods;
     bool blind; /* the converter of leg b fails */
+    bool away;  /* so does the interrupt: it does not come */
 } b;
 
 static int16_t (*under)(void *context, uint8_t input);
@@ -44,7 +45,7 @@ static inline void in_period(void *context) {
     b.least_torque = b.periods == 0 ? p.torque : fmin(b.least_torque, p.torque);
     b.most_torque = b.periods == 0 ? p.torque : fmax(b.most_torque, p.torque);
     b.periods++;
-    always(wpin_vector_period(context) <= WPIN_FAULT_MASTER);
+    always(b.away || wpin_vector_period(context) <= WPIN_FAULT_MASTER);
 }
 
 static inline void forget(void) {

@@ -111,10 +111,54 @@ START_TEST(software_pwm_keeps_its_share) {
 }
 END_TEST
 
+/* Its interrupt stays away: a pin may stand high then. The motor on it goes off, and again where it
+ * is started without one; it works once the interrupt comes. */
+START_TEST(without_its_interrupt_software_pwm_ends) {
+    static const wpin_pin pins[] = {5};
+    static const wpin_line lines[] = {{.pin = 5}};
+    static const wpin_stage_config stage_config = {
+        .table = &wpin_table_switch, .lines = lines, .pwm_hz = 100};
+    recorder r;
+    wpin_soft_pwm soft;
+    wpin_stage stage = {0};
+    wpin_motor motor = {0};
+    const wpin_motor_config config = {WPIN_ON_STAGE(&stage, &stage_config),
+                                      .guard = {.cap = (uint16_t)WPIN_DUTY_FULL,
+                                                .up = WPIN_SLEW_US(1000),
+                                                .down = WPIN_SLEW_US(1000)}};
+    recorder_init(&r);
+    ck_assert_int_eq(wpin_soft_pwm_init(&soft, &r.port, 100, pins, 1), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_init(&motor, &config, &soft.port), WPIN_OK);
+    int high = 0;
+    for (int way = 0; way < 3; way++) { /* for some time, never, at last for good */
+        ck_assert(way == 0 || wpin_motor_clear_fault(&motor) == WPIN_OK);
+        ck_assert_int_eq(wpin_motor_arm(&motor), WPIN_OK);
+        ck_assert_int_eq(wpin_motor_run(&motor, 8192, 0, WPIN_TIMEOUT_HELD), WPIN_OK);
+        int off = -1;
+        for (int i = 0; i < 5000; i++) {
+            r.now += 100;
+            if (way == 2 || (way == 0 && i < 1000)) {
+                wpin_soft_pwm_tick(&soft);
+            }
+            if (i % 10 == 0) {
+                wpin_motor_tick(&motor);
+            }
+            high += way == 2 && r.level[5] == 1;
+            off = off < 0 && wpin_motor_fault(&motor) != WPIN_OK ? i : off;
+        }
+        ck_assert_int_eq(wpin_motor_fault(&motor), way == 2 ? WPIN_OK : WPIN_FAULT_CLOCK);
+        ck_assert(way == 2 || (off > (way == 0 ? 1190 : 190) && off < (way == 0 ? 2250 : 1250)));
+        ck_assert(way == 2 || r.level[5] == 0);
+    }
+    ck_assert(high > 2300 && high < 2550);
+}
+END_TEST
+
 int main(void) {
     Suite *suite = suite_create("codes");
     TCase *tests = tcase_create("codes");
     tcase_add_test(tests, software_pwm_keeps_its_share);
+    tcase_add_test(tests, without_its_interrupt_software_pwm_ends);
     tcase_add_test(tests, every_status_has_its_words);
     tcase_add_test(tests, every_state_has_its_code);
     suite_add_tcase(suite, tests);

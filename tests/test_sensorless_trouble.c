@@ -145,6 +145,36 @@ START_TEST(it_lives_with_a_bad_clock_and_missed_interrupts) {
 }
 END_TEST
 
+/* The interrupt stays away, from the first start on or as it aligns, ramps or runs: no row stands
+ * for good, and it starts again once the interrupt comes. */
+START_TEST(without_its_interrupt_it_ends) {
+    static const int after[] = {0, 200, 700, 1500, 5000};
+    set_up("", 0, 0.3);
+    b.missed = after[_i] == 0 ? 100 : 0;
+    ask(0.6);
+    wait_ms(after[_i]);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    b.missed = 100;
+    int driven = 0; /* ms */
+    for (int ms = 0; ms < 1000 && wpin_motor_fault(&b.motor) == WPIN_OK; ms++) {
+        tick();
+        driven += anything_driven();
+    }
+    ck_assert(driven >= 19 && driven < 23);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_LATE);
+    ck_assert(!anything_driven());
+    ck_assert(wait_ms(50).amps == 0);
+    b.missed = 0;
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    wait_ms(3000);
+    ck_assert_int_eq(wpin_motor_run(&b.motor, 8000, 0, 1500), WPIN_OK);
+    wait_ms(1600);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    tear_down();
+}
+END_TEST
+
 /* Trip, stop, coast, disarm at any moment of a start or a run: everything off, at once where that
  * is asked, and it starts again. */
 START_TEST(it_ends_at_any_moment) {
@@ -266,6 +296,7 @@ int main(void) {
     tcase_add_test(tests, it_runs_down_before_it_starts_again);
     tcase_add_test(tests, a_current_limit_does_not_keep_it_from_starting);
     tcase_add_loop_test(tests, it_lives_with_a_bad_clock_and_missed_interrupts, 0, 3);
+    tcase_add_loop_test(tests, without_its_interrupt_it_ends, 0, 5);
     tcase_add_test(tests, it_ends_at_any_moment);
     tcase_add_loop_test(tests, a_port_that_refuses_is_a_fault, 0, 2);
     tcase_add_test(tests, what_can_not_be_is_refused);

@@ -286,6 +286,38 @@ START_TEST(a_stepper_is_a_motor_like_any_other) {
 }
 END_TEST
 
+/* Without its fast tick it neither goes on nor lets go: coils off, as it moves and as it holds. At
+ * rest, its coils off, it need not come. */
+START_TEST(without_its_fast_tick_it_ends) {
+    bench b = fresh();
+    open_bench(&b);
+    for (int ms = 0; ms < 300; ms++) {
+        b.r.now += 1000;
+        wpin_motor_tick(&b.motor);
+    }
+    for (int held = 0; held < 2; held++) {
+        ck_assert_int_eq(move(&b, 60), WPIN_OK);
+        for (int i = 0; i < (held ? 20000 : 200); i++) {
+            step_on(&b);
+        }
+        ck_assert_int_eq(wpin_motor_busy(&b.motor), !held);
+        ck_assert_int_ge(pointing(&b.r), 0);
+        int ms = 0;
+        for (; ms < 100 && wpin_motor_fault(&b.motor) == WPIN_OK; ms++) {
+            b.r.now += 1000;
+            wpin_motor_tick(&b.motor);
+        }
+        ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_LATE);
+        ck_assert(ms > 19 && ms < 24);
+        ck_assert_int_eq(pointing(&b.r), -1);
+        step_on(&b);
+        ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+        ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+        b.aim = b.stepper.position;
+    }
+}
+END_TEST
+
 /* The whole range of positions; a far angle is told in turns and the rest of one. */
 START_TEST(far_positions_do_not_overflow) {
     bench b = fresh();
@@ -355,6 +387,7 @@ int main(void) {
     tcase_add_test(tests, stop_changed_targets_and_release);
     tcase_add_test(tests, a_stop_ends_within_all_places);
     tcase_add_test(tests, a_stepper_is_a_motor_like_any_other);
+    tcase_add_test(tests, without_its_fast_tick_it_ends);
     tcase_add_test(tests, far_positions_do_not_overflow);
     tcase_add_test(tests, wrong_settings_are_refused);
     suite_add_tcase(suite, tests);

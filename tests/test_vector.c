@@ -259,6 +259,41 @@ START_TEST(without_readings_it_ends) {
 }
 END_TEST
 
+/* Its interrupt stays away, from the first start on or as it finds its encoder, turns or is held:
+ * nothing stands still under power, and it starts again once the interrupt comes. */
+START_TEST(without_its_interrupt_it_ends) {
+    static const struct {
+        const char *change;
+        int after; /* ms */
+    } rows[] = {{BARE, 0}, {BARE, 300}, {BARE, 1500}, {BARE ENCODER, 0}, {BARE ENCODER, 150}};
+    set_up(rows[_i].change, 0);
+    b.away = rows[_i].after == 0;
+    ask(WPIN_QUANTITY_SPEED, 0.4);
+    wait_ms(rows[_i].after);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    b.away = true;
+    int driven = 0; /* ms */
+    for (int ms = 0; ms < 1000 && wpin_motor_fault(&b.motor) == WPIN_OK; ms++) {
+        wait_ms(1);
+        driven += wpin_stage_drive(&b.bound.vector_at_work.rotor.stage) == WPIN_DRIVE_VECTOR;
+    }
+    ck_assert(driven >= 19 && driven < 23);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_LATE);
+    wpin_part_phases p;
+    wait_ms(500);
+    always(wpin_sim_read_phases(b.sim, 0, &p));
+    ck_assert(p.amps[0] == 0 && p.amps[1] == 0 && p.amps[2] == 0);
+    b.away = false;
+    ck_assert_int_eq(wpin_motor_clear_fault(&b.motor), WPIN_OK);
+    ck_assert_int_eq(wpin_motor_arm(&b.motor), WPIN_OK);
+    wait_ms(3000);
+    ask(WPIN_QUANTITY_SPEED, 0.4);
+    wait_ms(1000);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    tear_down();
+}
+END_TEST
+
 /* An encoder that slips by a quarter of an electrical turn is noticed, and found anew after that.
  */
 START_TEST(an_encoder_that_slips_is_found_anew) {
@@ -287,6 +322,7 @@ int main(void) {
     TCase *tests = tcase_create("vector");
     tcase_set_timeout(tests, 0);
     tcase_add_loop_test(tests, the_current_is_across_the_magnet, 0, sizeof kinds / sizeof *kinds);
+    tcase_add_loop_test(tests, without_its_interrupt_it_ends, 0, 5);
     tcase_add_test(tests, a_torque_is_the_current_asked_for);
     tcase_add_test(tests, it_is_smoother_than_six_steps);
     tcase_add_loop_test(tests, a_held_shaft_gets_no_more_than_its_limit, 0, 6);

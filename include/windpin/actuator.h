@@ -38,6 +38,13 @@ typedef enum wpin_quantity {
 #define WPIN_IS_PULSE    ((uint8_t)32) /**< Another controller drives, by servo-style pulses. */
 /** @} */
 
+/** Whether the interrupt that an actuator lives on still comes. Its fields are the actuator's own.
+ */
+typedef struct wpin_beat {
+    volatile uint8_t came; /**< Since the last tick. */
+    uint16_t away_us;      /**< It has not for so long, while it was driven. */
+} wpin_beat;
+
 /** The table of an actuator's functions; `self` is the object behind it. */
 typedef struct wpin_actuator {
     uint8_t takes; /**< WPIN_TAKES bits: the quantities it takes itself. To a position it goes by

@@ -92,6 +92,7 @@ typedef struct wpin_sensorless {
     uint8_t starts; /**< In a row without coming to run. */
     bool crossed;   /**< In this sector. */
     bool ran;       /**< It may still turn: let go less than rest_ms ago, since `since`. */
+    wpin_beat beat; /**< Of the interrupt. */
 } wpin_sensorless;
 
 /** So many crossings one after the other, and a start counts as one that came to run. */
@@ -101,7 +102,8 @@ typedef struct wpin_sensorless {
  * _CONFIG (the table has not the six rows, two comparators on one pin, a figure out of range),
  * _PORT (it can't read pins). While it starts it shows what that takes, and the effort asked for
  * waits (the motor is RAMPING); once it runs surely the effort ramps up from zero, and it shows
- * that, but at least least_duty. Its poll says WPIN_FAULT_NO_MOTION after the last try. */
+ * that, but at least least_duty. Its poll says WPIN_FAULT_NO_MOTION after the last try,
+ * and _LATE. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_sensorless_actuator;
 
 /** The three fields of a motor's configuration that name it. */
@@ -109,8 +111,9 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_sensorless_actuator;
     .actuator = &wpin_sensorless_actuator, .part = (sensorless), .part_config = (sensorless_config)
 
 /** The middle of the on part of a PWM period: reads the free lead's comparator, and commutates when
- * it is time. Missed ones cost accuracy only. Returns what the port refused, which the next tick
- * makes a fault, or WPIN_OK. Fast; the port's read is called from there. */
+ * it is time. A missed one costs accuracy only; away for 20 ms while it is driven, it is
+ * WPIN_FAULT_LATE. Returns what the port refused, which the next tick makes a fault, or WPIN_OK.
+ * Fast; the port's read is called from there. */
 WPIN_API wpin_status wpin_sensorless_sample(wpin_sensorless *sensorless);
 
 /** What it is doing. Any. */

@@ -39,6 +39,8 @@ typedef struct wpin_soft_pwm {
     const wpin_port *under; /**< The real one. */
     uint16_t tick_us;
     uint8_t count;
+    volatile uint8_t came; /**< A tick, since the clock was read last. */
+    wpin_moment came_at;   /**< Or none was needed. */
     wpin_soft_pin pins[WPIN_SOFT_PINS];
 } wpin_soft_pwm;
 
@@ -51,7 +53,9 @@ WPIN_API wpin_status wpin_soft_pwm_init(wpin_soft_pwm *soft, const wpin_port *un
                                         uint16_t tick_us, const wpin_pin *pins, uint8_t count);
 
 /** One tick: moves the edges that are due. Bounded time. For a timer interrupt that the port's
- * lock keeps out. Fast. */
+ * lock keeps out. Where it stays away, pins stand as they are: while any of them carries PWM, the
+ * clock of the wrapped port then stands from 20 ms on, so that each motor on it goes off by
+ * WPIN_FAULT_CLOCK. Fast. */
 WPIN_API void wpin_soft_pwm_tick(wpin_soft_pwm *soft);
 
 #ifdef __cplusplus

@@ -53,7 +53,8 @@ typedef enum wpin_status {
     WPIN_FAULT_ON_TIME,                        /**< On for longer than it may be. */
     WPIN_FAULT_RESET,                          /**< The controller was reset while it worked. */
     WPIN_FAULT_LINK,                           /**< The link to the commander was lost. */
-    WPIN_FAULT_LATE,                           /**< The tick came later than configured. */
+    WPIN_FAULT_LATE,                           /**< The tick came later than configured, or an
+                                                    interrupt that an actuator lives on not at all. */
     WPIN_FAULT_CLOCK,                          /**< The clock stands. */
     WPIN_FAULT_SENSOR,                         /**< A sensor the guard needs gives no reading. */
     WPIN_FAULT_STOPPED,                        /**< The stop input was pressed. */

@@ -76,6 +76,7 @@ typedef struct wpin_stepper {
     bool rest_rows;        /**< The table has rows of rest. */
     volatile uint8_t active; /**< The fast tick may switch coils. */
     volatile uint8_t failed; /**< What the port refused in the fast tick. */
+    wpin_beat beat;          /**< Of the fast tick. */
 } wpin_stepper;
 
 /** The actuator: it takes WPIN_QUANTITY_POSITION, in steps, -2^30 to 2^30. */
@@ -89,8 +90,9 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_stepper_actuator;
 #define WPIN_STEPPER_GUARD                                                                         \
     { .cap = (uint16_t)WPIN_DUTY_FULL, .up = 1, .down = 1 }
 
-/** Makes the steps: at most one a call, in bounded time. Call it more often than the top rate.
- * Fast, and never interrupted by the motor's tick. */
+/** Makes the steps: at most one a call, in bounded time. Call it more often than the top rate; away
+ * for 20 ms while it moves or holds, it is WPIN_FAULT_LATE. Fast, and never interrupted by the
+ * motor's tick. */
 WPIN_API void wpin_stepper_tick(wpin_stepper *stepper);
 
 /** Where it is: whole turns and the rest of one in 1/1000 degree, both with the same sign. Any. */

@@ -117,6 +117,7 @@ typedef struct wpin_vector {
     uint8_t astray;         /**< Ticks in which too much flowed along the magnet, of late. */
     uint8_t aligning;       /**< Of its four pulls. */
     bool aligned;
+    wpin_beat beat; /**< Of the periods. */
     uint16_t duties[3];
     wpin_leg_pins legs;
     uint16_t edge_angle; /**< Where the last edge was. */
@@ -146,9 +147,9 @@ typedef struct wpin_vector {
  * six-step, and _CONFIG (no row WPIN_DRIVE_VECTOR, PWM not centred), _RANGE (a figure out of
  * range), _PORT (it has no analogue inputs, or no counter). It takes efforts and torques. Its poll
  * says WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _ANGLE, where the
- * currents are not where the rotor is said to be, _OVERCURRENT at trip_mv, and _HALL; it writes the
- * current into the measurement, and says that there is none while the shunts give no sound reading.
- */
+ * currents are not where the rotor is said to be, _OVERCURRENT at trip_mv, _HALL, and _LATE, where
+ * no period came for 20 ms while it was driven; it writes the current into the measurement, and
+ * says that there is none while the shunts give no sound reading. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_vector_actuator;
 
 /** The three fields of a motor's configuration that name it. In its wpin_sense_config, reads has

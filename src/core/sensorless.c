@@ -1,5 +1,6 @@
 /* Six-step commutation by the back-emf of the free lead: align, open-loop ramp, zero crossings. */
 #include "windpin/sensorless.h"
+#include "beat.h"
 #include "rare.h"
 #include "sector_rows.h"
 #include "windpin/impl/steady_six_step.h"
@@ -176,6 +177,7 @@ wpin_status wpin_sensorless_sample(wpin_sensorless *s) {
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
     wpin_moment now = port->now(port->context); /* a tick that comes between began later */
+    s->beat.came = 1;
     uint8_t locked = wpin_lock(port);
     bool works = s->stage.cut == 0, moved = works && moves_on(s, now);
     bool lost = works && s->stage.cut != 0;
@@ -343,6 +345,11 @@ static wpin_status start_anew(wpin_sensorless *s, wpin_moment now) {
     return WPIN_FAULT_NO_MOTION;
 }
 
+/* Nothing but the interrupt goes on from these. */
+static bool is_led(const wpin_sensorless *s) {
+    return s->stage.cut == 0 && s->state != WPIN_SENSORLESS_OFF && s->state != WPIN_SENSORLESS_REST;
+}
+
 static wpin_status poll(void *self, wpin_measurement *measurement) {
     wpin_sensorless *s = self;
     if (!is_open(s)) {
@@ -350,6 +357,7 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     }
     uint8_t locked = wpin_lock(wpin_stage_port_of(&s->stage)), failed = s->failed, state = s->state;
     s->failed = WPIN_OK;
+    wpin_status status = wpin_beat_check(&s->beat, is_led(s), measurement->dt_us);
     if (s->ran && state == WPIN_SENSORLESS_OFF && has_rested(s, measurement->at)) {
         s->ran = false;
         s->starts = 0;
@@ -359,8 +367,9 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     bool starts = state != WPIN_SENSORLESS_OFF && !runs;
     uint8_t inputs = measurement->inputs & (uint8_t)~WPIN_STARTING;
     measurement->inputs = (uint8_t)(inputs | (starts ? WPIN_STARTING : 0));
-    if (failed != WPIN_OK) {
-        return (wpin_status)failed;
+    wpin_keep_first(&status, (wpin_status)failed);
+    if (status != WPIN_OK) {
+        return status;
     }
     return state == WPIN_SENSORLESS_REST ? start_anew(s, measurement->at) : WPIN_OK;
 }

@@ -1,7 +1,9 @@
 /* PWM in software: a port around a port. */
 #include "windpin/soft_pwm.h"
+#include "countdown.h"
 
-#define BEGINS 2 /* with its next tick */
+#define BEGINS       2     /* with its next tick */
+#define AWAY_MOST_US 20000 /* without a tick */
 
 static wpin_soft_pin *find(wpin_soft_pwm *soft, wpin_pin pin) {
     wpin_soft_pin *p = soft->pins;
@@ -13,9 +15,31 @@ static wpin_soft_pin *find(wpin_soft_pwm *soft, wpin_pin pin) {
     return NULL;
 }
 
+static bool is_at_work(const wpin_soft_pwm *soft) {
+    const wpin_soft_pin *p = soft->pins;
+    for (uint8_t left = soft->count; left != 0; left--, p++) {
+        if (p->running != 0) {
+            return true;
+        }
+    }
+    return false;
+}
+
+/* Without its ticks a pin stands high or low for good. No call of the port would fail by that, so
+ * the clock stands with them: that a motor notices. */
 static wpin_moment soft_now(void *context) {
-    const wpin_port *under = ((wpin_soft_pwm *)context)->under;
-    return under->now(under->context);
+    wpin_soft_pwm *soft = context;
+    const wpin_port *under = soft->under;
+    uint8_t locked = wpin_lock(under);
+    wpin_moment now = under->now(under->context);
+    if (soft->came != 0 || !is_at_work(soft)) {
+        soft->came = 0;
+        soft->came_at = now;
+    } else if (wpin_elapsed(soft->came_at, now) > AWAY_MOST_US) {
+        now = soft->came_at + AWAY_MOST_US;
+    }
+    wpin_unlock(under, locked);
+    return now;
 }
 
 static wpin_status soft_open(void *context, wpin_pin pin, wpin_level safe) {
@@ -193,6 +217,7 @@ void wpin_soft_pwm_tick(wpin_soft_pwm *soft) {
     if (soft == NULL) {
         return;
     }
+    soft->came = 1;
     for (uint8_t i = 0; i < soft->count; i++) {
         wpin_soft_pin *p = &soft->pins[i];
         if (p->running == 0) {

@@ -70,8 +70,9 @@
         "Look at its supply: sag at a start, a shared rail, a regulator without headroom.")        \
     ROW(WPIN_FAULT_LINK, "The link to the commander was lost.",                                    \
         "Look for the cable, the radio or the program the commands came from.")                    \
-    ROW(WPIN_FAULT_LATE, "The tick came later than configured.",                                   \
-        "Look for what kept the main loop or the interrupt away; or allow a longer step.")         \
+    ROW(WPIN_FAULT_LATE,                                                                           \
+        "The tick, or an interrupt that leads the motor, came too late or not at all.",            \
+        "Look for what kept it away, or whether it is connected; or allow a longer step.")         \
     ROW(WPIN_FAULT_CLOCK, "The clock stands.", "Look at the timer behind the port's clock.")       \
     ROW(WPIN_FAULT_SENSOR, "A sensor the guard needs gives no reading.",                           \
         "Look at the sensor, its wire and the converter.")                                         \

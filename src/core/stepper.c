@@ -1,4 +1,5 @@
 /* Steps on a ramp: the rate grows until the steps left are as many as it took to come to it. */
+#include "beat.h"
 #include "countdown.h"
 #include "stepper_core.h"
 
@@ -164,6 +165,7 @@ void wpin_stepper_tick(wpin_stepper *stepper) {
     wpin_moment now = stepper->port->now(stepper->port->context);
     uint32_t us = wpin_elapsed(stepper->last, now);
     stepper->last = now;
+    stepper->beat.came = 1;
     if (stepper->active == 0) {
         return;
     }
@@ -322,11 +324,12 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     int8_t direction = stepper->direction;
     uint8_t failed = stepper->failed;
     stepper->failed = 0;
+    wpin_status status = wpin_beat_check(&stepper->beat, stepper->active != 0, m->dt_us);
     wpin_unlock(stepper->port, locked);
     speed = (int16_t)(speed + 1); /* slow is not standing */
     m->speed = (int16_t)(direction > 0 ? speed : (direction < 0 ? -speed : 0));
     m->valid |= WPIN_HAS_POSITION | WPIN_HAS_SPEED;
-    return (wpin_status)failed;
+    return failed != WPIN_OK ? (wpin_status)failed : status;
 }
 
 const WPIN_FLASH wpin_actuator wpin_stepper_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_POSITION),

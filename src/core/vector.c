@@ -336,6 +336,7 @@ wpin_status wpin_vector_period(wpin_vector *v) {
     }
     const wpin_port *port = wpin_stage_port_of(&v->rotor.stage);
     wpin_moment now = port->now(port->context);
+    v->beat.came = 1;
     wpin_status status = wpin_vector_follow(v, now);
     if (!wpin_vector_drives(v)) {
         if (v->rotor.stage.drive == WPIN_DRIVE_COAST) {

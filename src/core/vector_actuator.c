@@ -1,4 +1,5 @@
 /* Field orientation as an actuator: opened, asked for efforts and torques, looked at each tick. */
+#include "beat.h"
 #include "rare.h"
 #include "six_step_core.h"
 #include "vector_core.h"
@@ -318,6 +319,7 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     v->more = (int16_t)(v->more - v->more / (1 << EASES) - (v->more > 0) + (v->more < 0));
     look_along(v);
     wpin_keep_first(&status, judged(v));
+    wpin_keep_first(&status, wpin_beat_check(&v->beat, wpin_vector_drives(v), m->dt_us));
     bool slipped = status == WPIN_FAULT_ANGLE || status == WPIN_FAULT_FEEDBACK;
     if (slipped && v->config->hall == NULL) {
         v->aligned = false; /* where its encoder counts from is found anew */

@@ -1,0 +1,23 @@
+/* Interrupts that an actuator lives on. Where one stays away, what it showed last would stand for
+ * good: a winding on one row, a coil that never lets go. The tick sees to it that it comes. */
+#ifndef WPIN_CORE_BEAT_H
+#define WPIN_CORE_BEAT_H
+
+#include "windpin/actuator.h"
+
+#define WPIN_AWAY_MOST_US 20000U
+
+/* Each tick: what it is, while the actuator drives. */
+static inline wpin_status wpin_beat_check(wpin_beat *beat, bool drives, uint16_t dt_us) {
+    bool came = beat->came != 0;
+    beat->came = 0;
+    if (came || !drives) {
+        beat->away_us = 0;
+        return WPIN_OK;
+    }
+    uint16_t left = (uint16_t)(UINT16_MAX - beat->away_us);
+    beat->away_us = (uint16_t)(beat->away_us + (dt_us < left ? dt_us : left));
+    return beat->away_us > WPIN_AWAY_MOST_US ? WPIN_FAULT_LATE : WPIN_OK;
+}
+
+#endif
