@@ -8,6 +8,10 @@
 _Static_assert(WPIN_RIG_TICK_US % 1000 == 0, "the chips here tick every millisecond");
 _Static_assert(RIG_COUNTERS <= CHIP_COUNTERS, "the chips here count so many encoders");
 
+_Static_assert(RIG_PERIODS == 0,
+               "the chips here have no interrupt in each PWM period, which a motor "
+               "without sensors or by field orientation lives on");
+
 /* Called by the chip. */
 void chip_changed(void) {
     rig_changed();

@@ -253,9 +253,11 @@ START_TEST(an_exported_rig_does_what_a_session_does) {
          "1s\n  right run reverse 40rpm for 2s\nend\nmain off\n",
          ""},
         {"honey-spinner", "main on\ndrum ramp 100rpm\ndrum hold 1s\ndrum stop\nmain off\n", ""},
-        {"honey-fan", "main on\nfan run 60% for 4s\nmain off\n", "-DSAMPLED=fan_at_work"},
+        {"honey-vector", "main on\ndrum ramp 60rpm\ndrum hold 500ms\ndrum stop\nmain off\n",
+         "-DPERIOD"},
+        {"honey-fan", "main on\nfan run 60% for 4s\nmain off\n", "-DMIDDLE"},
         {"honey-airing", "main on\nfan ramp 900rpm\nfan hold 1s\nfan stop\nmain off\n",
-         "-DSAMPLED=fan_at_work"}};
+         "-DMIDDLE"}};
     char rig[400], plan[400];
     snprintf(rig, sizeof rig, "%s", scratch("board.yaml"));
     snprintf(plan, sizeof plan, "%s", scratch("board.plan"));

@@ -243,8 +243,8 @@ static void print_sensorless(FILE *to, const wpin_sensorless_config *s, const ch
                 s->ramp[i].duty);
     }
     fprintf(to,
-            "};\n/* The interrupt in the middle of the on part of each PWM period calls "
-            "wpin_sensorless_sample(&%s_at_work). */\n"
+            "};\n/* The interrupt in the middle of the on part of each PWM period calls\n"
+            "   wpin_sensorless_sample(&%s_at_work), or rig_middle. */\n"
             "static wpin_sensorless %s_at_work;\n"
             "static const WPIN_FLASH wpin_sensorless_config %s_sensorless = {.stage = &%s_stage, "
             ".above = {%u, %u, %u},\n    .ramp = %s_ramp, .ramp_count = %u, .advance = %u, "
@@ -270,7 +270,7 @@ static void print_vector(FILE *to, const wpin_vector_config *v, const char *id) 
     print_rotor(to, v, id);
     fprintf(to,
             "/* The begin of each PWM period, once its shunts are converted, calls\n"
-            "   wpin_vector_period(&%s_at_work). */\n"
+            "   wpin_vector_period(&%s_at_work), or rig_period. */\n"
             "static const WPIN_FLASH wpin_vector_config %s_vector = {.stage = &%s_stage,\n    ",
             id, id, id);
     if (v->hall != NULL) {

@@ -346,6 +346,30 @@ static void print_period(FILE *to, const wpin_rig *rig) {
     fprintf(to, any ? "}\n" : "");
 }
 
+/* The same of loads without sensors; and whether one of either kind lives on such an interrupt. */
+static void print_middle(FILE *to, const wpin_rig *rig) {
+    bool any = false, lives = false;
+    for (size_t i = 0; i < rig->load_count; i++) {
+        name id;
+        const wpin_rig_load *load = &rig->loads[i];
+        lives = lives || load->vector.there || load->crossing.there;
+        if (!load->crossing.there) {
+            continue;
+        }
+        if (!any) {
+            fprintf(to, "/* From the interrupt in the middle of the on part of each PWM period. "
+                        "Fast. */\nstatic inline void rig_middle(void) {\n");
+        }
+        any = true;
+        fprintf(to, "    wpin_sensorless_sample(&%s_at_work);\n", id_of(id, load->name));
+    }
+    fprintf(to, any ? "}\n" : "");
+    fprintf(to,
+            "/* 1: a motor here is not driven without an interrupt in each PWM period. */\n"
+            "#define RIG_PERIODS %d\n",
+            lives);
+}
+
 static void print_start(FILE *to) {
     fprintf(to,
             "/* Begins the plan, once all is ready; rig_tick carries it out. Tick. */\n"
@@ -425,4 +449,5 @@ void wpin_header_work(FILE *to, const wpin_rig *rig, const wpin_plan *plan, cons
     print_fast_tick(to, rig, soft);
     print_close(to, rig);
     print_period(to, rig);
+    print_middle(to, rig);
 }

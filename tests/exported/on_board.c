@@ -1,6 +1,7 @@
 /* An exported rig, rig.h, on the simulated board of the same rig: its duty in each control period
  * is to be that of a session's trace. Prints how many there were; each that is not is told. usage:
- * on_board RIG.yaml TRACE.csv       -DSAMPLED=fan_at_work: a motor without sensors */
+ * on_board RIG.yaml TRACE.csv       -DMIDDLE: a motor without sensors; -DPERIOD: one by field
+ * orientation */
 #include "rig.h"
 #include <math.h>
 #include <stdio.h>
@@ -24,10 +25,17 @@ static void changed(void *context) {
     rig_changed();
 }
 
-#ifdef SAMPLED
-static void sample(void *context) {
+#ifdef MIDDLE
+static void in_middle(void *context) {
     (void)context;
-    wpin_sensorless_sample(&SAMPLED);
+    rig_middle();
+}
+#endif
+
+#ifdef PERIOD
+static void in_period(void *context) {
+    (void)context;
+    rig_period();
 }
 #endif
 
@@ -37,8 +45,11 @@ static void listen(const wpin_rig *rig, wpin_sim *sim) {
             wpin_sim_on_hall(sim, 0, changed, NULL);
         }
     }
-#ifdef SAMPLED
-    wpin_sim_on_pwm_middle(sim, 0, sample, NULL);
+#ifdef MIDDLE
+    wpin_sim_on_pwm_middle(sim, 0, in_middle, NULL);
+#endif
+#ifdef PERIOD
+    wpin_sim_on_pwm_begin(sim, 0, in_period, NULL);
 #endif
 }
 
