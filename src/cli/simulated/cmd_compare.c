@@ -188,7 +188,7 @@ static int compare_record(const compare_arguments *a) {
         cli_complain("%s", why);
     }
     if (simulated != NULL) {
-        cli_recorded r = {now.rig, a->files[1], a->record, simulated, recorded};
+        cli_recorded r = {now.rig, a->files[1], a->record, now.report, simulated, recorded};
         status = cli_compare_record(&r, a->json) ? EXIT_FINE : EXIT_MET_FAULT;
         wpin_picture_pair pair = {.csv = {now.trace, a->record},
                                   .words = {"simulated", "recorded"},

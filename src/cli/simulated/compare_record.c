@@ -5,8 +5,9 @@
 #include <stdio.h>
 #include <string.h>
 
-#define STRETCH 0.02 /* s over which is averaged: what a late tick shifts is no difference */
-#define APART   1.0  /* % of duty that are one */
+#define STRETCH 0.02 /* s over which is averaged */
+#define APART   1.0  /* % of duty that are a difference */
+#define LATE    2 /* ticks, and one more for each action, by which one may be ahead of the other */
 
 /* One load: where its duties are furthest apart, and where they first are. */
 typedef struct apart {
@@ -19,14 +20,39 @@ static double shorter(const cli_recorded *r) {
     return fmin(wpin_trace_end(r->simulated), wpin_trace_end(r->recorded));
 }
 
+/* Actions that have begun in a simulated run. */
+static int begun(const wpin_report *report, double at) {
+    int count = 0;
+    for (size_t i = 0; i < report->step_count; i++) {
+        count += report->steps[i].at <= at;
+    }
+    return count;
+}
+
+/* Each action may begin a tick later than it was simulated to: of what was recorded then, the
+ * simulated duty that comes nearest. */
+static double nearest(const cli_recorded *r, int column, double t, double recorded) {
+    const double tick = r->rig->controller.tick;
+    const int most = LATE + begun(r->report, t);
+    double found = NAN;
+    for (int late = -most; late <= most; late++) {
+        const double from = fmax(t + late * tick, 0);
+        const double value = wpin_trace_average(r->simulated, column, from, from + STRETCH);
+        if (!isfinite(found) || fabs(value - recorded) < fabs(found - recorded)) {
+            found = value;
+        }
+    }
+    return found;
+}
+
 static apart look_apart(const cli_recorded *r, const char *load) {
     apart found = {.first = -1};
     int a = wpin_trace_column(r->simulated, load, "duty_percent");
     int b = wpin_trace_column(r->recorded, load, "duty_percent");
     found.there = a >= 0 && b >= 0;
     for (double t = 0; found.there && t + STRETCH <= shorter(r); t += STRETCH) {
-        double first = wpin_trace_average(r->simulated, a, t, t + STRETCH);
         double second = wpin_trace_average(r->recorded, b, t, t + STRETCH);
+        double first = nearest(r, a, t, second);
         double off = fabs(first - second);
         found.there = isfinite(off); /* rows without a number are no record of it */
         if (off > found.most) {
@@ -116,6 +142,13 @@ static void print_apart(const char *load, const apart *found) {
     }
 }
 
+/* A simulated run is looked at until all of it stands, which a record need not be: so much of it as
+ * the record has. */
+static double simulated_end(const cli_recorded *r) {
+    const double end = wpin_trace_end(r->recorded), most = wpin_trace_end(r->simulated);
+    return fmin(fmax(end, r->report->seconds), most);
+}
+
 static void print_all(const cli_recorded *r) {
     char mark[16];
     snprintf(mark, sizeof mark, "%08x", r->rig->fingerprint);
@@ -130,9 +163,9 @@ static void print_all(const cli_recorded *r) {
         print_load(r, r->rig->loads[i].name);
     }
     printf("  %-12s %-18s", "all", "lasts");
-    put_value(wpin_trace_end(r->simulated), "s");
+    put_value(simulated_end(r), "s");
     put_value(wpin_trace_end(r->recorded), "s");
-    put_difference(wpin_trace_end(r->simulated), wpin_trace_end(r->recorded));
+    put_difference(simulated_end(r), wpin_trace_end(r->recorded));
     printf("\n");
 }
 
@@ -156,7 +189,7 @@ static json_t *load_json(const cli_recorded *r, const char *load, const apart *f
 
 /* Whether both are as long, but for what waits take. */
 static bool last_alike(const cli_recorded *r) {
-    double a = wpin_trace_end(r->simulated), b = wpin_trace_end(r->recorded);
+    double a = simulated_end(r), b = wpin_trace_end(r->recorded);
     return fabs(a - b) <= 0.05 + 0.05 * fmax(a, b);
 }
 
@@ -178,10 +211,10 @@ bool cli_compare_record(const cli_recorded *r, bool json) {
     }
     if (json) {
         cli_dump_json(cli_of_rig(
-            r->rig, json_pack("{s:o, s:o, s:b, s:f, s:f}", "loads", loads, "recorded_with",
-                              cli_json_text(wpin_trace_mark(r->recorded)), "agree", (int)agree,
-                              "simulated_s", wpin_trace_end(r->simulated), "recorded_s",
-                              wpin_trace_end(r->recorded))));
+            r->rig,
+            json_pack("{s:o, s:o, s:b, s:f, s:f}", "loads", loads, "recorded_with",
+                      cli_json_text(wpin_trace_mark(r->recorded)), "agree", (int)agree,
+                      "simulated_s", simulated_end(r), "recorded_s", wpin_trace_end(r->recorded))));
     } else {
         json_decref(loads);
         if (!last_alike(r)) {
