@@ -7,6 +7,8 @@
 #include <string.h>
 #include <sys/stat.h>
 
+#define TRACKS_MOST 249
+
 #define COUNT(array) (sizeof(array) / sizeof *(array))
 
 /* ---- supplies and blocks ---- */
@@ -198,7 +200,7 @@ static void count_tracks(wpin_plan_reader *r) {
         .set_switch = no_switch};
     wpin_status status = WPIN_REFUSED_FULL;
     uint16_t step = 0;
-    for (uint8_t count = 1; status == WPIN_REFUSED_FULL && count < 250; count++) {
+    for (uint8_t count = 1; status == WPIN_REFUSED_FULL && count <= TRACKS_MOST; count++) {
         config.track_count = count;
         status = wpin_sequence_check(&config, &step);
         r->plan->track_count = count;
@@ -206,8 +208,9 @@ static void count_tracks(wpin_plan_reader *r) {
     if (status != WPIN_OK) {
         r->line.number = r->plan->sources[step].line;
         wpin_words_say(&r->line, 1,
-                       "%s Repeats nest at most %d deep in a track, parallel blocks at most 4.",
-                       wpin_status_text(status), WPIN_REPEAT_DEPTH);
+                       "%s Repeats nest at most %d deep in a track, parallel blocks at most 4; %d "
+                       "tracks may go on at once.",
+                       wpin_status_text(status), WPIN_REPEAT_DEPTH, TRACKS_MOST);
     }
 }
 
