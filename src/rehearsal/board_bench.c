@@ -108,6 +108,10 @@ static bool link_lost(void *context) {
     return wpin_sim_link_lost(of(context)->sim);
 }
 
+static bool interrupts_off(void *context) {
+    return wpin_sim_interrupts_off(of(context)->sim);
+}
+
 static const wpin_part_burn *burns(void *context, size_t *count) {
     return wpin_sim_burns(of(context)->sim, count);
 }
@@ -141,6 +145,7 @@ wpin_bench wpin_bench_on_board(wpin_board_bench *board) {
                         .supply_volts = supply_volts,
                         .resets = resets,
                         .link_lost = link_lost,
+                        .interrupts_off = interrupts_off,
                         .burns = burns,
                         .events = events,
                         .out_of_memory = out_of_memory,

@@ -41,9 +41,22 @@ static const struct {
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_STUCK},
     {"stuck", ABOUT_INPUT, WPIN_PART_FAULT_READING_STUCK},
     {"link-lost", ABOUT_CONTROLLER, WPIN_PART_FAULT_LINK_LOST},
+    {"interrupts-off", ABOUT_CONTROLLER, WPIN_PART_FAULT_INTERRUPTS_OFF},
 };
 
 enum { FAULTS = sizeof faults / sizeof *faults };
+
+/* Whether something in a rig lives on interrupts. */
+static bool has_interrupts(const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->load_count; i++) {
+        const wpin_rig_load *l = &rig->loads[i];
+        if (l->hall.there || l->vector.there || l->crossing.there ||
+            wpin_rig_needs_fast_tick(l)) {
+            return true;
+        }
+    }
+    return false;
+}
 
 /* Whether a part has what a fault is about: only some loads have an encoder, some inputs a contact.
  */
@@ -64,6 +77,9 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     }
     if (fault == WPIN_PART_FAULT_THERMISTOR_OFF) {
         return load >= 0 && rig->loads[load].thermistor.there;
+    }
+    if (fault == WPIN_PART_FAULT_INTERRUPTS_OFF) {
+        return has_interrupts(rig);
     }
     bool of_lines = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING ||
                     fault == WPIN_PART_FAULT_WIRES_SWAPPED ||

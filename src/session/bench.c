@@ -24,6 +24,11 @@ bool wpin_session_link_lost(const wpin_session *run) {
     return b->link_lost != NULL && b->link_lost(b->context);
 }
 
+bool wpin_session_interrupts_off(const wpin_session *run) {
+    const wpin_bench *b = &run->bench;
+    return b->interrupts_off != NULL && b->interrupts_off(b->context);
+}
+
 int wpin_session_resets(const wpin_session *run) {
     const wpin_bench *b = &run->bench;
     return b->resets == NULL ? 0 : b->resets(b->context);

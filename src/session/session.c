@@ -7,10 +7,11 @@
 
 /* What a fast timer does on a controller: steps, and PWM in software. */
 static void tick_fast(wpin_session *run) {
-    if (run->soft_used) {
+    const bool comes = !wpin_session_interrupts_off(run);
+    if (comes && run->soft_used) {
         wpin_soft_pwm_tick(&run->soft);
     }
-    for (size_t i = 0; i < run->rig->load_count; i++) {
+    for (size_t i = 0; comes && i < run->rig->load_count; i++) {
         if (wpin_session_is_stepper(run, i)) {
             wpin_stepper_tick(&run->bound[i].stepper_at_work);
         }

@@ -156,6 +156,7 @@ int64_t wpin_session_clock(const wpin_session *run);
 int64_t wpin_session_tick_ps(const wpin_session *run);
 bool wpin_session_supply_on(const wpin_session *run, size_t supply);
 bool wpin_session_link_lost(const wpin_session *run);
+bool wpin_session_interrupts_off(const wpin_session *run);
 int wpin_session_resets(const wpin_session *run);
 /* What each load did since it was last looked at: truly, or as measured. */
 wpin_part_reading wpin_session_read(wpin_session *run, size_t load, double seconds);

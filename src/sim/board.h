@@ -259,7 +259,7 @@ struct wpin_sim {
     bool low;      /* its supply is too low now */
     bool heats;    /* some driver or winding does */
     bool averages; /* where it can */
-    bool link_lost;
+    bool link_lost, interrupts_off;
     bool out_of_memory;       /* something that happened could not be kept */
     struct wpin_field *field; /* buses and drives; NULL: none */
 };

@@ -195,7 +195,7 @@ void wpin_hall_settle(wpin_sim *sim) {
         if (driver != NULL && driver->code != wires_of(h)) {
             wpin_bridge_commutate(sim, driver, wires_of(h));
         }
-        if (wires_of(h) != before && h->interrupt != NULL) {
+        if (wires_of(h) != before && h->interrupt != NULL && !sim->interrupts_off) {
             h->interrupt(h->context);
         }
     }

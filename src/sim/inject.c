@@ -114,6 +114,7 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
     case WPIN_PART_FAULT_DEAF:
     case WPIN_PART_FAULT_LOCAL: return wpin_field_inject(sim, fault, number, on);
     case WPIN_PART_FAULT_LINK_LOST: sim->link_lost = on; return true;
+    case WPIN_PART_FAULT_INTERRUPTS_OFF: sim->interrupts_off = on; return true;
     default:
         return number < sim->bridge_count && about_bridge(&sim->bridges[number], fault, detail, on);
     }
@@ -121,4 +122,8 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
 
 bool wpin_sim_link_lost(const wpin_sim *sim) {
     return sim->link_lost;
+}
+
+bool wpin_sim_interrupts_off(const wpin_sim *sim) {
+    return sim->interrupts_off;
 }

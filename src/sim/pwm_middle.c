@@ -59,7 +59,9 @@ void wpin_middle_settle(wpin_sim *sim) {
     for (int i = 0; i < sim->middle_count; i++) {
         wpin_pwm_middle *m = &sim->middles[i];
         if (m->interrupt != NULL && sim->now >= m->next) {
-            m->interrupt(m->context);
+            if (!sim->interrupts_off) {
+                m->interrupt(m->context);
+            }
             m->next = middle_after(sim, m->motor);
         }
     }

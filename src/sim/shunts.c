@@ -84,7 +84,9 @@ void wpin_shunt_settle(wpin_sim *sim) {
         const wpin_bridge *bridge = &sim->bridges[s->bridge];
         const wpin_wave *wave = pwm_of(sim, bridge);
         if (wave == NULL || (sim->now - wave->start) % wave->period == 0) { /* it may just begin */
-            s->interrupt(s->context);
+            if (!sim->interrupts_off) {
+                s->interrupt(s->context);
+            }
             wave = pwm_of(sim, bridge);
         }
         int64_t period = wave == NULL ? IDLE_PS : wave->period;

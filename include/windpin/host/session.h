@@ -201,6 +201,8 @@ typedef struct wpin_bench {
     /** How often the controller lost its supply; whether nothing reaches it any more. */
     int (*resets)(void *context);
     bool (*link_lost)(void *context);
+    /** Whether its interrupts do not come: nothing ticks fast then. */
+    bool (*interrupts_off)(void *context);
     /** What burnt and what else happened, by the bench's time. */
     const wpin_part_burn *(*burns)(void *context, size_t *count);
     const wpin_part_event *(*events)(void *context, size_t *count);

@@ -210,6 +210,9 @@ WPIN_API bool wpin_sim_out_of_memory(const wpin_sim *sim);
 /** Whether the link to the controller is lost; who commands looks at it. */
 WPIN_API bool wpin_sim_link_lost(const wpin_sim *sim);
 
+/** Whether interrupts no longer come; who runs a fast timer looks at it. */
+WPIN_API bool wpin_sim_interrupts_off(const wpin_sim *sim);
+
 /** What a motor did since the last call; starts the next means. */
 WPIN_API wpin_part_reading wpin_sim_read(wpin_sim *sim, int motor);
 /** What burnt so far, oldest first. */
