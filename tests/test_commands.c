@@ -155,6 +155,34 @@ START_TEST(each_fault_shows_as_it_would_on_the_bench) {
 }
 END_TEST
 
+/* Interrupts that do not come any more, as the plan runs: nothing stands under power by what they
+ * showed last, and where they come again it goes on. The pump has none. */
+START_TEST(without_interrupts_it_ends) {
+    static const struct {
+        const char *rig, *moves, *then, *words;
+        int status;
+    } rows[] = {
+        {"fan", "fan ramp 60%\nfan hold 1s\n", "fan hold 1s\nfan stop\n", "WPIN_FAULT_LATE", 1},
+        {"vector", "drum ramp 60rpm\n", "drum hold 1s\ndrum stop\n", "WPIN_FAULT_LATE", 1},
+        {"spinner", "drum ramp 90rpm\n", "drum hold 1s\ndrum stop\n", "WPIN_FAULT_LATE", 1},
+        {"spinner", "drum ramp 20rpm\n", "drum hold 1s\ndrum stop\n", "6 steps: 6 as asked", 0},
+        {"turntable", "turntable turn 45deg\n", "turntable turn 45deg\n", "WPIN_FAULT_LATE", 1},
+        {"pump", "", "", "unknown fault 'interrupts-off' of 'controller'", 2},
+    };
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        char plan[400];
+        snprintf(plan, sizeof plan, "main on\n%sfault controller interrupts-off\n%smain off\n",
+                 rows[i].moves, rows[i].then);
+        tool(rows[i].status, SAYS(rows[i].words), "run " TEST_SOURCE "/demo/honey-%s.yaml %s",
+             rows[i].rig, write_file("interrupts.plan", plan));
+    }
+    tool(0, SAYS("7 steps: 7 as asked"), "run " TEST_SOURCE "/demo/honey-vector.yaml %s",
+         write_file("again.plan",
+                    "main on\ndrum ramp 60rpm\nfault controller interrupts-off\nwait "
+                    "2ms\nmend controller interrupts-off\ndrum hold 1s\ndrum stop\n"));
+}
+END_TEST
+
 /* A fault that the plan waits for, clears, and goes on after; on a drive and on a bridge. What it
  * does not wait for ends it as ever, and a cause that stays is not cleared away. */
 START_TEST(a_plan_tries_a_protection) {
@@ -307,6 +335,7 @@ int main(void) {
     tcase_add_test(tests, a_sweep_waits_until_a_heavy_load_has_settled);
     tcase_add_test(tests, a_first_motion_says_which_way);
     tcase_add_test(tests, each_fault_shows_as_it_would_on_the_bench);
+    tcase_add_test(tests, without_interrupts_it_ends);
     tcase_add_test(tests, a_plan_tries_a_protection);
     tcase_add_test(tests, faults_are_tried_one_by_one);
     tcase_add_test(tests, a_slip_of_a_unit_is_seen);

@@ -30,7 +30,7 @@ START_TEST(it_ends_on_the_rotors_sector) {
 }
 END_TEST
 
-/* Nothing but the tick looks at the sensors. */
+/* Nothing but the tick looks at the sensors: it follows a slow rotor, and a fast one is a fault. */
 START_TEST(the_tick_follows_without_an_interrupt) {
     ck_assert_int_eq(set_up((unsigned)_i, true, usual), WPIN_OK);
     wpin_motor_arm(&b.motor);
@@ -44,6 +44,11 @@ START_TEST(the_tick_follows_without_an_interrupt) {
     ck_assert_int_lt(wpin_motor_duty(&b.motor), -7999);
     ck_assert_int_eq(b.six.counts.counts, (int32_t)b.place);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    for (int i = 0; i < 12; i++) {
+        edge(i % 2 == 0 ? -1 : 0);
+        tick();
+    }
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_LATE);
 }
 END_TEST
 

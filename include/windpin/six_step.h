@@ -30,7 +30,7 @@
  *     }
  *
  * Without the interrupt of the sensors the tick follows them by itself, which serves as long
- * as a sector takes several ticks.
+ * as a sector takes three ticks: faster it is WPIN_FAULT_LATE.
  */
 #ifndef WINDPIN_SIX_STEP_H
 #define WINDPIN_SIX_STEP_H
@@ -109,13 +109,17 @@ typedef struct wpin_six_step {
     uint16_t due_us, late_us;   /**< After an edge the next row leads from then on, and until then:
                                      a rotor that has not come is slower. 0: it does not. */
     uint16_t looked;            /**< The lower half of the clock at the last look. */
+    uint8_t ticked;             /**< How often the sensors had been taken by the last tick. */
+    uint8_t
+        alone; /**< Of late, edges that a tick found right after the last one, and no interrupt. */
 } wpin_six_step;
 
 /** For wpin_motor_config.actuator: see WPIN_ON_SIX_STEP. Opening it is refused like a stage, and
  * _CONFIG (the table has not the six rows, two sensors on one pin, codes that are not six), _PORT
  * (it can't read pins). A tick that finds the sensors showing no sector turns everything off, and
  * the next that finds one drives on; while they show none, or leave sectors out again and again,
- * its poll says WPIN_FAULT_HALL. */
+ * its poll says WPIN_FAULT_HALL. Without the interrupt the tick follows them; it says
+ * WPIN_FAULT_LATE once sectors take less than three ticks. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_six_step_actuator;
 
 /** The three fields of a motor's configuration that name it. */

@@ -5,10 +5,9 @@
 
 #include "windpin/actuator.h"
 
-#define WPIN_AWAY_MOST_US 20000U
-
-/* Each tick: what it is, while the actuator drives. */
-static inline wpin_status wpin_beat_check(wpin_beat *beat, bool drives, uint16_t dt_us) {
+/* Each tick: what it is to stay away for longer than so much, while the actuator drives. */
+static inline wpin_status wpin_beat_check(wpin_beat *beat, bool drives, uint16_t dt_us,
+                                          uint16_t most_us) {
     bool came = beat->came != 0;
     beat->came = 0;
     if (came || !drives) {
@@ -17,7 +16,7 @@ static inline wpin_status wpin_beat_check(wpin_beat *beat, bool drives, uint16_t
     }
     uint16_t left = (uint16_t)(UINT16_MAX - beat->away_us);
     beat->away_us = (uint16_t)(beat->away_us + (dt_us < left ? dt_us : left));
-    return beat->away_us > WPIN_AWAY_MOST_US ? WPIN_FAULT_LATE : WPIN_OK;
+    return beat->away_us > most_us ? WPIN_FAULT_LATE : WPIN_OK;
 }
 
 #endif

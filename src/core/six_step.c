@@ -353,6 +353,33 @@ static void off(void *self) {
     wpin_stage_off(&((wpin_six_step *)self)->stage);
 }
 
+/* Of late more than so many sectors were too short for a tick: that is no chance, but an interrupt
+ * that does not come. */
+#define ALONE 6U
+
+/* Whether the rotor turns too fast for the tick to follow it alone. */
+static bool outruns_tick(const wpin_six_step *s) {
+    return s->alone >= ALONE && s->stage.drive >= WPIN_DRIVE_SECTOR && s->stage.cut == 0;
+}
+
+/* The sensors as the tick finds them: notes the edges that no interrupt has taken since the last
+ * one, in sectors of less than three ticks. */
+static void follow(wpin_six_step *s, const wpin_port *port, uint16_t dt_us) {
+    wpin_moment now, edge_at = s->counts.at;
+    int32_t counts = s->counts.counts;
+    uint8_t locked = take_code(s, &now);
+    bool alone = (uint8_t)(s->reads - s->ticked) == 1U, edge = s->counts.counts != counts;
+    s->ticked = s->reads;
+    if (!alone) {
+        s->alone = 0;
+    } else if (edge && now - edge_at < (uint32_t)dt_us * 3U) {
+        s->alone = (uint8_t)(s->alone + (s->alone < ALONE ? 2U : 0));
+    } else if (edge && s->alone != 0) {
+        s->alone--;
+    }
+    wpin_unlock(port, locked);
+}
+
 /* Follows the sensors where no interrupt does, and sees whether they make sense. */
 wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     wpin_six_step *s = self;
@@ -360,10 +387,8 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
         return WPIN_OK;
     }
     const wpin_port *port = wpin_stage_port_of(&s->stage);
-    wpin_moment now;
-    uint8_t locked = take_code(s, &now);
-    wpin_unlock(port, locked);
-    locked = wpin_lock(port);
+    follow(s, port, measurement->dt_us);
+    uint8_t locked = wpin_lock(port);
     take_lead(s, measurement->at, 0); /* nobody may look any more */
     uint8_t failed = s->failed, surprises = s->surprises;
     s->failed = WPIN_OK;
@@ -381,7 +406,10 @@ wpin_status wpin_six_step_poll(void *self, wpin_measurement *measurement) {
     if (status == WPIN_OK && wpin_six_step_sector(s) == WPIN_NO_SECTOR) {
         status = let_go(s);
     }
-    return status == WPIN_OK && s->disorder >= WPIN_DISORDER_MAX ? WPIN_FAULT_HALL : status;
+    if (status == WPIN_OK && s->disorder >= WPIN_DISORDER_MAX) {
+        return WPIN_FAULT_HALL;
+    }
+    return status == WPIN_OK && outruns_tick(s) ? WPIN_FAULT_LATE : status;
 }
 
 const WPIN_FLASH wpin_actuator wpin_six_step_actuator = {.takes = WPIN_TAKES(WPIN_QUANTITY_EFFORT),
