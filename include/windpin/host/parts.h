@@ -92,8 +92,8 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_DEAF,           /**< That drive says yes to all it is told, and does nothing. */
     WPIN_PART_FAULT_LOCAL, /**< Somebody turned that drive to its own keys: it hears no commands. */
     WPIN_PART_FAULT_THERMISTOR_OFF, /**< The wire of its thermistor is off: as cold as can be. */
-    WPIN_PART_FAULT_INTERRUPTS_OFF,  /**< The controller's interrupts no longer come: those of PWM
-                                        periods, of Hall sensors and of a fast timer. `number` 0. */
+    WPIN_PART_FAULT_INTERRUPTS_OFF, /**< The controller's interrupts no longer come: those of PWM
+                                       periods, of Hall sensors and of a fast timer. `number` 0. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;
 
