@@ -5,6 +5,11 @@
 
 #include "windpin/actuator.h"
 
+/* For so long one may stay away; what it leads a rotor by no longer than this: a row or a vector
+ * that stands while the rotor turns on soon carries much. */
+#define WPIN_AWAY_MOST_US 20000U
+#define WPIN_AWAY_ROW_US  5000U
+
 /* Each tick: what it is to stay away for longer than so much, while the actuator drives. */
 static inline wpin_status wpin_beat_check(wpin_beat *beat, bool drives, uint16_t dt_us,
                                           uint16_t most_us) {

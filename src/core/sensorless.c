@@ -5,8 +5,7 @@
 #include "sector_rows.h"
 #include "windpin/impl/steady_six_step.h"
 
-#define TRIES_USUAL  3U
-#define AWAY_MOST_US 5000U /* a row that stands while the rotor turns soon carries much */
+#define TRIES_USUAL 3U
 
 static bool is_open(const wpin_sensorless *s) {
     return s != NULL && s->config != NULL && wpin_stage_is_open(&s->stage);
@@ -358,7 +357,7 @@ static wpin_status poll(void *self, wpin_measurement *measurement) {
     }
     uint8_t locked = wpin_lock(wpin_stage_port_of(&s->stage)), failed = s->failed, state = s->state;
     s->failed = WPIN_OK;
-    wpin_status status = wpin_beat_check(&s->beat, is_led(s), measurement->dt_us, AWAY_MOST_US);
+    wpin_status status = wpin_beat_check(&s->beat, is_led(s), measurement->dt_us, WPIN_AWAY_ROW_US);
     if (s->ran && state == WPIN_SENSORLESS_OFF && has_rested(s, measurement->at)) {
         s->ran = false;
         s->starts = 0;

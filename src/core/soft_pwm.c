@@ -1,9 +1,9 @@
 /* PWM in software: a port around a port. */
 #include "windpin/soft_pwm.h"
+#include "beat.h"
 #include "countdown.h"
 
-#define BEGINS       2     /* with its next tick */
-#define AWAY_MOST_US 20000 /* without a tick */
+#define BEGINS 2 /* with its next tick */
 
 static wpin_soft_pin *find(wpin_soft_pwm *soft, wpin_pin pin) {
     wpin_soft_pin *p = soft->pins;
@@ -35,8 +35,8 @@ static wpin_moment soft_now(void *context) {
     if (soft->came != 0 || !is_at_work(soft)) {
         soft->came = 0;
         soft->came_at = now;
-    } else if (wpin_elapsed(soft->came_at, now) > AWAY_MOST_US) {
-        now = soft->came_at + AWAY_MOST_US;
+    } else if (wpin_elapsed(soft->came_at, now) > WPIN_AWAY_MOST_US) {
+        now = soft->came_at + WPIN_AWAY_MOST_US;
     }
     wpin_unlock(under, locked);
     return now;

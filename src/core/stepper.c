@@ -3,8 +3,7 @@
 #include "countdown.h"
 #include "stepper_core.h"
 
-#define TICK_MAX_US  1000U
-#define AWAY_MOST_US 20000U
+#define TICK_MAX_US 1000U
 
 /* Steps a second in 2^-32 steps a us: x 2^32 / 10^6 = 4294 and 31/32. */
 static uint32_t rate_of(uint32_t steps_a_second) {
@@ -326,7 +325,7 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     uint8_t failed = stepper->failed;
     stepper->failed = 0;
     wpin_status status =
-        wpin_beat_check(&stepper->beat, stepper->active != 0, m->dt_us, AWAY_MOST_US);
+        wpin_beat_check(&stepper->beat, stepper->active != 0, m->dt_us, WPIN_AWAY_MOST_US);
     wpin_unlock(stepper->port, locked);
     speed = (int16_t)(speed + 1); /* slow is not standing */
     m->speed = (int16_t)(direction > 0 ? speed : (direction < 0 ? -speed : 0));

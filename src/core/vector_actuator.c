@@ -5,9 +5,8 @@
 #include "vector_core.h"
 #include "windpin/impl/steady_six_step.h"
 
-#define ASTRAY       60U   /* ticks in which too much flows along the magnet */
-#define AWAY_MOST_US 5000U /* a vector that stands while the rotor turns soon carries much */
-#define EASES        5     /* what a new request begins with eases off by a 32nd a tick */
+#define ASTRAY 60U /* ticks in which too much flows along the magnet */
+#define EASES  5   /* what a new request begins with eases off by a 32nd a tick */
 
 wpin_vector_state wpin_vector_doing(const wpin_vector *v) {
     return wpin_vector_is_open(v) ? (wpin_vector_state)v->state : WPIN_VECTOR_OFF;
@@ -321,7 +320,7 @@ static wpin_status poll(void *self, wpin_measurement *m) {
     look_along(v);
     wpin_keep_first(&status, judged(v));
     wpin_keep_first(&status,
-                    wpin_beat_check(&v->beat, wpin_vector_drives(v), m->dt_us, AWAY_MOST_US));
+                    wpin_beat_check(&v->beat, wpin_vector_drives(v), m->dt_us, WPIN_AWAY_ROW_US));
     bool slipped = status == WPIN_FAULT_ANGLE || status == WPIN_FAULT_FEEDBACK;
     if (slipped && v->config->hall == NULL) {
         v->aligned = false; /* where its encoder counts from is found anew */
