@@ -50,8 +50,7 @@ enum { FAULTS = sizeof faults / sizeof *faults };
 static bool has_interrupts(const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
-        if (l->hall.there || l->vector.there || l->crossing.there ||
-            wpin_rig_needs_fast_tick(l)) {
+        if (l->hall.there || l->vector.there || l->crossing.there || wpin_rig_needs_fast_tick(l)) {
             return true;
         }
     }
