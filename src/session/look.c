@@ -55,21 +55,6 @@ wpin_glance wpin_session_look(const wpin_session *run, size_t load) {
         .busy = wpin_motor_busy(m)};
 }
 
-wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
-    if (load >= run->rig->load_count || wpin_motor_fault(&run->motors[load]) == WPIN_OK) {
-        return (wpin_fault_result){0};
-    }
-    double at = run->fault_at[load] + run->rig->controller.tick;
-    return (wpin_fault_result){.load = (int)load,
-                               .cause = wpin_motor_fault(&run->motors[load]),
-                               .at = at,
-                               .cleared_at = HUGE_VAL,
-                               .safe_after = fmax(run->safe_at[load] - at, 0),
-                               .drive_error = run->drive_error[load],
-                               .drive_state = run->drive_state[load],
-                               .silence = run->silence[load]};
-}
-
 double wpin_session_supply(const wpin_session *run, size_t supply) {
     const wpin_bench *b = &run->bench;
     if (supply >= run->rig->supply_count || !wpin_session_supply_on(run, supply)) {

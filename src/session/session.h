@@ -166,6 +166,8 @@ static inline bool wpin_session_knows(const wpin_session *run) {
 }
 /* Puts what burnt, happened and faulted into the report. */
 void wpin_session_collect(wpin_session *run);
+/* Each control period: notes what latched, what is safe since, and what was cleared. */
+void wpin_session_note_faults(wpin_session *run);
 /* Adds a fault to the report. */
 void wpin_session_add_fault(wpin_session *run, const wpin_fault_result *fault);
 /* One tick of the plan, if there is still one, of inputs and motors. */
