@@ -160,7 +160,7 @@ START_TEST(without_its_interrupt_it_ends) {
         tick();
         driven += anything_driven();
     }
-    ck_assert(driven >= 4 && driven < 8);
+    ck_assert(driven >= 1 && driven < 4);
     ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_FAULT_LATE);
     ck_assert(!anything_driven());
     ck_assert(wait_ms(50).amps == 0);

@@ -111,7 +111,7 @@ WPIN_API extern const WPIN_FLASH wpin_actuator wpin_sensorless_actuator;
     .actuator = &wpin_sensorless_actuator, .part = (sensorless), .part_config = (sensorless_config)
 
 /** The middle of the on part of a PWM period: reads the free lead's comparator, and commutates when
- * it is time. A missed one costs accuracy only; away for 5 ms while it is driven, it is
+ * it is time. A missed one costs accuracy only; away for 1.5 ms while it is driven, it is
  * WPIN_FAULT_LATE. Returns what the port refused, which the next tick makes a fault, or WPIN_OK.
  * Fast; the port's read is called from there. */
 WPIN_API wpin_status wpin_sensorless_sample(wpin_sensorless *sensorless);

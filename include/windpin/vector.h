@@ -148,7 +148,7 @@ typedef struct wpin_vector {
  * range), _PORT (it has no analogue inputs, or no counter). It takes efforts and torques. Its poll
  * says WPIN_FAULT_PHASE, where one lead carries nothing while the others do, _ANGLE, where the
  * currents are not where the rotor is said to be, _OVERCURRENT at trip_mv, _HALL, and _LATE, where
- * no period came for 5 ms while it was driven; it writes the current into the measurement, and
+ * no period came for 1.5 ms while it was driven; it writes the current into the measurement, and
  * says that there is none while the shunts give no sound reading. */
 WPIN_API extern const WPIN_FLASH wpin_actuator wpin_vector_actuator;
 

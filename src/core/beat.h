@@ -5,10 +5,11 @@
 
 #include "windpin/actuator.h"
 
-/* For so long one may stay away; what it leads a rotor by no longer than this: a row or a vector
- * that stands while the rotor turns on soon carries much. */
+/* For so long one may stay away; what it leads a rotor by no longer than this: against a row or a
+ * vector that stands while the rotor turns on at full speed, a driver's most current flows within
+ * some milliseconds. PWM of 1 kHz has one in it. */
 #define WPIN_AWAY_MOST_US 20000U
-#define WPIN_AWAY_ROW_US  5000U
+#define WPIN_AWAY_ROW_US  1500U
 
 /* Each tick: what it is to stay away for longer than so much, while the actuator drives. */
 static inline wpin_status wpin_beat_check(wpin_beat *beat, bool drives, uint16_t dt_us,
