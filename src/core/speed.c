@@ -27,7 +27,9 @@ WPIN_RARE int32_t wpin_rare_along_ramp(wpin_speed *s, const WPIN_FAR wpin_speed_
 }
 
 /* It changes its mind late: ages that come and go around a border would else weigh fast readings
- * more than slow ones. */
+ * more than slow ones. The integral does not take over what the proportional share then lacks:
+ * where ages come and go with the beat of ticks and counts, it would be pulled away a little each
+ * time, and the speed stay off by as much. */
 WPIN_RARE uint8_t wpin_rare_softness(wpin_speed *s, uint16_t fresh_us, uint16_t age_us) {
     uint16_t older_us = (uint16_t)(fresh_us + (fresh_us >> 1));
     uint8_t n = s->halvings;
@@ -78,11 +80,6 @@ WPIN_RARE int32_t wpin_rare_between_steps(wpin_speed *s, const WPIN_FAR wpin_spe
     s->dither = (uint8_t)(s->dither + 3U) & 7U;
     bool far = effort > step || effort < -step; /* not where it would drive to and fro */
     return far ? effort + wpin_halved(step * (2 * s->dither - 7), 4) : effort;
-}
-
-/* Gives the integral an effort to go on with. */
-WPIN_RARE void wpin_rare_share_over(wpin_speed *s, int32_t effort) {
-    s->sum = wpin_within(wpin_upper(s->sum) + wpin_within(effort, FULL), FULL - 1) * 65536;
 }
 
 int32_t wpin_speed_step(void *speed, const WPIN_FAR void *config, int32_t setpoint,

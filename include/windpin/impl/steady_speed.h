@@ -25,7 +25,6 @@ WPIN_API bool wpin_rare_is_at_least(const wpin_speed *speed, int16_t error,
 WPIN_API uint8_t wpin_rare_softness(wpin_speed *speed, uint16_t fresh_us, uint16_t age_us);
 WPIN_API int32_t wpin_rare_between_steps(wpin_speed *speed,
                                          const WPIN_FAR wpin_speed_config *config, int32_t effort);
-WPIN_API void wpin_rare_share_over(wpin_speed *speed, int32_t effort);
 
 /* What a speed takes without friction. */
 WPIN_STEADY int16_t wpin_steady_feed(const WPIN_FAR wpin_speed_config *config, int16_t speed) {
@@ -81,13 +80,9 @@ WPIN_STEADY int32_t wpin_steady_correct(wpin_speed *s, const WPIN_FAR wpin_speed
                                         int16_t setpoint, const wpin_measurement *m,
                                         const wpin_given *given) {
     int16_t speed = m->speed, error = wpin_steady_minus(setpoint, speed);
-    uint8_t before = config->fresh_us != 0 ? s->halvings : 0;
     uint8_t n = wpin_steady_softness(s, config->fresh_us, m->speed_us);
     int32_t share = wpin_steady_proportional(config, error, n);
     bool coasts_down = config->coasts != 0 && wpin_rare_runs_down(s, config, error, speed);
-    if (n != before && !coasts_down) { /* another gain, the same effort */
-        wpin_rare_share_over(s, wpin_steady_proportional(config, error, before) - share);
-    }
     if ((given->held & WPIN_HELD_REVERSAL) != 0 &&
         !((setpoint > 0 && speed > 0) || (setpoint < 0 && speed < 0))) {
         s->sum = 0; /* it waits until the shaft stands: what it learnt was of the other way */
