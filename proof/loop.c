@@ -1,6 +1,6 @@
-/* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, REGULATORS, LOOP or
- * COUNTED is defined. What a part does with anything is proved of it alone, and of the motor what
- * it does with any parts. */
+/* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, SUPPLY, REGULATORS,
+ * LOOP or COUNTED is defined. What a part does with anything is proved of it alone, and of the
+ * motor what it does with any parts. */
 #include "any_kind.h"
 #include <windpin/fast.h>
 
@@ -74,6 +74,41 @@ static void prove(void) {
         }
         wpin_temperature_check(&warm, NULL, &w);
         wpin_temperature_reset(&warm);
+    }
+}
+#endif
+
+#ifdef SUPPLY
+/* What goes by the volts of the supply: a window, and a regulator's effort. */
+static wpin_speed speed;
+static wpin_torque torque;
+static wpin_speed_config gains;
+static wpin_torque_config presses;
+
+static void prove(void) {
+    static wpin_supply supply;
+    static wpin_by_supply by_supply;
+    static wpin_supply_config window;
+    static wpin_by_supply_config config;
+    static wpin_regulator of_speed = WPIN_SPEED_REGULATOR(&speed, &gains);
+    static wpin_regulator of_torque = WPIN_TORQUE_REGULATOR(&torque, &presses);
+    ANYTHING(gains);
+    ANYTHING(presses);
+    ANYTHING(window);
+    config.per_mv = any16;
+    config.of = any ? &of_speed : &of_torque;
+    while (any) {
+        wpin_measurement m;
+        wpin_watched w = {.measurement = &m, .effort = any_signed16, .held = any8};
+        wpin_given given = {.effort = any_signed16, .held = any8};
+        ANYTHING(m);
+        switch (any) {
+        case 0: wpin_supply_check(&supply, &window, &w); break;
+        case 1: wpin_supply_reset(&supply); break;
+        case 2: wpin_by_supply_step(&by_supply, &config, any_signed32, &m, &given); break;
+        case 3: wpin_by_supply_reset(&by_supply, &config, &m, &given); break;
+        default: any = wpin_by_supply_near(&by_supply, &config); break;
+        }
     }
 }
 #endif

@@ -34,6 +34,7 @@
 #include "status.h"
 #include "stepper.h"
 #include "stop.h"
+#include "supply.h"
 #include "temperature.h"
 #include "torque.h"
 #include "two_point.h"
