@@ -382,6 +382,9 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->thermistor.there) {
         wpin_bind_thermistor(bound, rig, load);
     }
+    if (rig->supplies[load->supply].sense.there) {
+        wpin_bind_supply(bound, rig, load); /* its regulators are all there */
+    }
     bool rows = wpin_stage_kind_is_three_phase(load->kind) && !load->vector.there;
     if (rows && load->limits.trip_input >= 0) {
         wpin_bind_phase_watch(bound, rig, load);

@@ -31,6 +31,36 @@ void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
     }
 }
 
+/* The same where the port measures it: its window, and efforts that are worth the same whatever it
+ * has. */
+void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_supply *s = &rig->supplies[load->supply];
+    const wpin_rig_supply_sense *sense = &s->sense;
+    double mv = sense->divider * 1e3;
+    uint32_t nominal_mv = (uint32_t)lround(s->volts * mv);
+    wpin_motor_config *m = &bound->motor;
+    m->sense.reads |= WPIN_HAS_SUPPLY;
+    m->sense.supply_input = (uint8_t)sense->input;
+    bound->supply = (wpin_supply_config){.low_mv = (int16_t)lround(sense->least * mv),
+                                         .high_mv = (int16_t)lround(sense->most * mv),
+                                         .low_ms = (uint16_t)lround(sense->time * 1e3),
+                                         .high_ms = WPIN_SUPPLY_HIGH_MS};
+    wpin_bind_watch(
+        bound, (wpin_protection)WPIN_SUPPLY_PROTECTION(&bound->supply_at_work, &bound->supply));
+    for (size_t i = 0, n = 0; i < m->regulator_count; i++) {
+        wpin_regulator *r = &bound->regulators[i];
+        if (r->gives == WPIN_QUANTITY_EFFORT) {
+            bound->nominal[n] = *r;
+            bound->by_supply[n] = (wpin_by_supply_config){.of = &bound->nominal[n],
+                                                          .per_mv = WPIN_SUPPLY_SHARE(nominal_mv)};
+            *r = (wpin_regulator)WPIN_BY_SUPPLY_REGULATOR(
+                r->takes, &bound->by_supply_at_work[n], &bound->by_supply[n],
+                r->near != NULL ? wpin_by_supply_near : NULL);
+            n++;
+        }
+    }
+}
+
 /* A reading within a hundredth of either rail is a wire that is off, or a short. */
 void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_thermistor *t = &load->thermistor;

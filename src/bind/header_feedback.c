@@ -1,6 +1,7 @@
 /* Encoder and speed of a load, for firmware. */
 #include "header_feedback.h"
 #include "bind_parts.h"
+#include <string.h>
 
 static bool goes_to_places(const wpin_bound_load *bound) {
     for (uint8_t i = 0; i < bound->motor.regulator_count; i++) {
@@ -116,6 +117,34 @@ static bool regulates_torque(const wpin_rig_load *load) {
     return load->current.there && !load->vector.there;
 }
 
+/* One that gives an effort, in the list; where the supply is measured behind what makes it worth
+ * the same volts. */
+static void list_regulator(FILE *to, const wpin_bound_load *bound, const char *id, const char *kind,
+                           const char *name) {
+    if (bound->by_supply[0].of == NULL) {
+        fprintf(to, "WPIN_%s_REGULATOR(&%s_%s, &%s_%s_config)", kind, id, name, id, name);
+    } else {
+        fprintf(to,
+                "WPIN_BY_SUPPLY_REGULATOR(WPIN_QUANTITY_%s, &%s_%s_by_supply, "
+                "&%s_%s_by_supply_config,\n                             %s)",
+                kind, id, name, id, name,
+                strcmp(kind, "TORQUE") == 0 ? "wpin_by_supply_near" : "NULL");
+    }
+}
+
+/* What stands behind such an entry. */
+static void export_nominal(FILE *to, const wpin_bound_load *bound, const char *id, const char *kind,
+                           const char *name) {
+    fprintf(to,
+            "static const WPIN_FLASH wpin_regulator %s_%s_nominal = WPIN_%s_REGULATOR(&%s_%s, "
+            "&%s_%s_config);\n"
+            "static const WPIN_FLASH wpin_by_supply_config %s_%s_by_supply_config = {.of = "
+            "&%s_%s_nominal, .per_mv = %u};\n"
+            "static wpin_by_supply %s_%s_by_supply;\n",
+            id, name, kind, id, name, id, name, id, name, id, name, bound->by_supply[0].per_mv, id,
+            name);
+}
+
 /* The list of what a motor has. */
 static void export_regulators(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
                               const char *id) {
@@ -123,16 +152,23 @@ static void export_regulators(FILE *to, const wpin_rig_load *load, const wpin_bo
     if (!load->speed.there && !torque) {
         return;
     }
+    bool by_supply = bound->by_supply[0].of != NULL;
+    if (by_supply && load->speed.there) {
+        export_nominal(to, bound, id, "SPEED", "speed");
+    }
+    if (by_supply && torque) {
+        export_nominal(to, bound, id, "TORQUE", "torque");
+    }
     fprintf(to, "static const WPIN_FLASH wpin_regulator %s_regulators[] = {", id);
     if (load->speed.there) {
-        fprintf(to, "WPIN_SPEED_REGULATOR(&%s_speed, &%s_speed_config)", id, id);
+        list_regulator(to, bound, id, "SPEED", "speed");
     }
     if (load->speed.there && goes_to_places(bound)) {
         fprintf(to, ",\n    WPIN_POSITION_REGULATOR(&%s_position, &%s_position_config)", id, id);
     }
     if (torque) {
-        fprintf(to, "%sWPIN_TORQUE_REGULATOR(&%s_torque, &%s_torque_config)",
-                load->speed.there ? ",\n    " : "", id, id);
+        fprintf(to, "%s", load->speed.there ? ",\n    " : "");
+        list_regulator(to, bound, id, "TORQUE", "torque");
     }
     fprintf(to, "};\n");
 }
@@ -184,8 +220,17 @@ static void export_temperature(FILE *to, const wpin_rig_thermistor *t,
             c->for_ms, id);
 }
 
+static void export_supply(FILE *to, const wpin_supply_config *c, const char *id) {
+    fprintf(to,
+            "static const WPIN_FLASH wpin_supply_config %s_supply_config = {.low_mv = %d, .high_mv "
+            "= %d, .low_ms = %u, .high_ms = %u};\n"
+            "static wpin_supply %s_supply;\n",
+            id, c->low_mv, c->high_mv, c->low_ms, c->high_ms, id);
+}
+
 /* The list of what a motor has, in the order in which it is bound. */
-static void export_protections(FILE *to, const wpin_rig_load *load, const char *id) {
+static void export_protections(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
+                               const char *id) {
     const struct {
         bool there;
         const char *call, *object;
@@ -193,6 +238,7 @@ static void export_protections(FILE *to, const wpin_rig_load *load, const char *
     } all[] = {{wpin_bind_watches_motion(load), "WPIN_MOTION_PROTECTION", "motion", false},
                {load->limits.overload_amps > 0, "WPIN_OVERLOAD_PROTECTION", "overload", false},
                {load->thermistor.there, "WPIN_TEMPERATURE_PROTECTION", "temperature", true},
+               {bound->supply.high_mv != 0, "WPIN_SUPPLY_PROTECTION", "supply", false},
                {watches_phases(load), "WPIN_PHASE_WATCH", "phase_watch", false}};
     const char *between = "";
     for (size_t i = 0; i < sizeof all / sizeof *all; i++) {
@@ -245,7 +291,10 @@ void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_
     if (watches_phases(load)) {
         export_phase_watch(to, &bound->phase_watch, id);
     }
-    export_protections(to, load, id);
+    if (bound->supply.high_mv != 0) {
+        export_supply(to, &bound->supply, id);
+    }
+    export_protections(to, load, bound, id);
     if (bound->motor.travel != NULL) {
         export_travel(to, &bound->travel, id);
     }

@@ -138,8 +138,9 @@ static bool build_shunts(wpin_sim *sim, const wpin_rig_load *load, int number) {
                                .noise = v->noise,
                                .in_leads = v->in_leads};
     return wpin_sim_add_shunts(sim, &shunts, number, inputs) >= 0 &&
-           (v->supply_input < 0 || wpin_sim_wire_supply(sim, (int)load->supply,
-                                                        (uint8_t)v->supply_input, v->supply_ratio));
+           (v->supply_input < 0 || v->supply_shared ||
+            wpin_sim_wire_supply(sim, (int)load->supply, (uint8_t)v->supply_input,
+                                 v->supply_ratio));
 }
 
 /* The driver input behind a line. Leads of a brushless motor that are in another order are to it as
@@ -319,7 +320,10 @@ wpin_sim *wpin_board_build(const wpin_rig *rig) {
     bool built =
         sim != NULL && wpin_sim_set_converter(sim, (unsigned)rig->controller.converter_bits);
     for (size_t i = 0; built && i < rig->supply_count; i++) {
-        built = build_supply(sim, &rig->supplies[i]);
+        const wpin_rig_supply_sense *sense = &rig->supplies[i].sense;
+        built = build_supply(sim, &rig->supplies[i]) &&
+                (!sense->there ||
+                 wpin_sim_wire_supply(sim, (int)i, (uint8_t)sense->input, sense->divider));
     }
     for (size_t i = 0; built && i < rig->fieldbus_count; i++) {
         built = wpin_sim_add_fieldbus(sim, rig->fieldbuses[i].bit_rate) >= 0;

@@ -2,6 +2,7 @@
 #include "rig_parts.h"
 #include "windpin/host/plain.h"
 #include "windpin/vector.h"
+#include <math.h>
 #include <stdarg.h>
 #include <stdio.h>
 
@@ -39,7 +40,9 @@ static void add_load(uses *all, const wpin_rig_load *load) {
                 load->vector.shunts[leg] == WPIN_NO_SHUNT ? -1 : load->vector.shunts[leg];
             add(all, load->line, shunt, "shunt %c of '%s'", 'a' + leg, load->name);
         }
-        add(all, load->line, load->vector.supply_input, "the supply of '%s'", load->name);
+        if (!load->vector.supply_shared) {
+            add(all, load->line, load->vector.supply_input, "the supply of '%s'", load->name);
+        }
     } else {
         add(all, load->line, load->limits.trip_input, "the current of '%s'", load->name);
     }
@@ -48,10 +51,32 @@ static void add_load(uses *all, const wpin_rig_load *load) {
     }
 }
 
+/* The controller's volts are known only once all is read. */
+static void add_supply(uses *all, const wpin_rig *rig, const wpin_rig_supply *s) {
+    const wpin_rig_supply_sense *sense = &s->sense;
+    if (!sense->there) {
+        return;
+    }
+    add(all, s->line, sense->input, "the volts of '%s'", s->name);
+    double logic = rig->controller.logic_volts, reach = logic / sense->divider;
+    if (sense->most > 0.99 * reach) {
+        char words[200];
+        wpin_plain(words, sizeof words,
+                   "sense: with a divider of %.4g the %.4g V of the controller stand for %.4g V of "
+                   "'%s', and 'most' is %.4g V; expected a divider of up to %.3g",
+                   sense->divider, logic, reach, s->name, sense->most,
+                   floor(0.99 * logic / sense->most * 1000) / 1000);
+        wpin_messages_add(all->reader->messages, s->line, 1, "%s", words);
+    }
+}
+
 void wpin_check_analog(wpin_reader *reader, const wpin_rig *rig) {
     uses all = {.reader = reader};
     for (size_t i = 0; i < rig->load_count; i++) {
         add_load(&all, &rig->loads[i]);
+    }
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        add_supply(&all, rig, &rig->supplies[i]);
     }
     for (size_t i = 0; i < rig->input_count; i++) {
         const wpin_rig_input *n = &rig->inputs[i];

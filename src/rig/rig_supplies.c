@@ -10,6 +10,7 @@ enum {
     SUPPLY_GROUND,
     SUPPLY_JOINED,
     SUPPLY_HEAT,
+    SUPPLY_SENSE,
     SUPPLY_RESISTANCE,
     SUPPLY_EMPTY,
     SUPPLY_CAPACITY,
@@ -21,6 +22,7 @@ static const wpin_field supply_fields[] = {
     NODE("ground", false),
     NODE("joined-with", false),
     NODE("heat", false),
+    NODE("sense", false),
     QUANTITY("resistance", wpin_rig_supply, resistance, false, WPIN_RESISTANCE, 0, 100),
     QUANTITY("empty", wpin_rig_supply, empty_volts, false, WPIN_VOLTAGE, 0.1, 100),
     QUANTITY("capacity", wpin_rig_supply, capacity, false, WPIN_CHARGE, 0.01, 1e7),
@@ -36,6 +38,14 @@ static const wpin_field supply_fields[] = {
     CHOICE("polarity", wpin_rig_supply, reversed, "right", "swapped"),
     CHOICE("regulates", wpin_rig_supply, switching, "linear", "switching"),
     QUANTITY("efficiency", wpin_rig_supply, efficiency, false, WPIN_SHARE, 0.1, 1),
+};
+
+static const wpin_field sense_fields[] = {
+    QUANTITY("input", wpin_rig_supply_sense, input, true, WPIN_NUMBER, 0, 31),
+    QUANTITY("divider", wpin_rig_supply_sense, divider, true, WPIN_SHARE, 0.001, 1),
+    QUANTITY("least", wpin_rig_supply_sense, least, false, WPIN_VOLTAGE, 0.1, 1000),
+    QUANTITY("most", wpin_rig_supply_sense, most, false, WPIN_VOLTAGE, 0.5, 1000),
+    QUANTITY("time", wpin_rig_supply_sense, time, false, WPIN_TIME, 0, 10),
 };
 
 int wpin_find_supply_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node) {
@@ -92,6 +102,35 @@ static void check_figures(wpin_reader *reader, const wpin_rig *rig, const yaml_n
     }
 }
 
+/* Where nothing is said its window is from three quarters of its volts, or nine tenths of what its
+ * cells fall to, to a fifth above its highest. */
+static void read_sense(wpin_reader *reader, yaml_node_t *node, wpin_rig_supply *s) {
+    wpin_rig_supply_sense *sense = &s->sense;
+    size_t before = reader->messages->count;
+    *sense = (wpin_rig_supply_sense){.time = 0.05};
+    wpin_read_map(reader, node, "sense", sense_fields, COUNT(sense_fields), sense, NULL);
+    if (node->type != YAML_MAPPING_NODE || reader->messages->count != before) {
+        return;
+    }
+    double usual = fmin(0.75 * s->volts, s->empty_volts > 0 ? 0.9 * s->empty_volts : HUGE_VAL);
+    sense->least = sense->least > 0 ? sense->least : usual;
+    sense->most = sense->most > 0 ? sense->most : 1.2 * s->highest;
+    sense->there = true;
+    if (s->alternating) {
+        wpin_say_at(reader, node, "sense: '%s' alternates; a divider shows a direct voltage only",
+                    s->name);
+    } else if (sense->least >= s->volts || sense->most <= s->highest) {
+        wpin_say_at(reader, node,
+                    "sense: least %.4g V, most %.4g V: '%s' has %.4g V, %.4g V at its highest; "
+                    "expected less than the first and more than the second",
+                    sense->least, sense->most, s->name, s->volts, s->highest);
+    } else if (s->volts * sense->divider * 1e3 < 65) {
+        wpin_say_at(reader, node,
+                    "sense: %.4g V are %.3g mV behind a divider of %.4g; expected 65 mV and more",
+                    s->volts, s->volts * sense->divider * 1e3, sense->divider);
+    }
+}
+
 void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key, const char *name,
                       yaml_node_t *node) {
     wpin_rig_supply supply = {.line = (unsigned)key->start_mark.line + 1,
@@ -134,6 +173,9 @@ void wpin_read_supply(wpin_reader *reader, wpin_rig *rig, const yaml_node_t *key
     }
     if (nodes[SUPPLY_HEAT] != NULL) {
         wpin_read_heat(reader, nodes[SUPPLY_HEAT], &supply.heat);
+    }
+    if (nodes[SUPPLY_SENSE] != NULL) {
+        read_sense(reader, nodes[SUPPLY_SENSE], &supply);
     }
     if ((nodes[SUPPLY_CAPACITY] != NULL) != (nodes[SUPPLY_EMPTY] != NULL) ||
         supply.empty_volts > supply.volts) {

@@ -23,8 +23,8 @@ static const wpin_field vector_fields[] = {
 };
 
 static const wpin_field supply_fields[] = {
-    QUANTITY("input", wpin_rig_vector, supply_input, true, WPIN_NUMBER, 0, 31),
-    QUANTITY("divider", wpin_rig_vector, supply_ratio, true, WPIN_SHARE, 0.001, 1),
+    QUANTITY("input", wpin_rig_vector, supply_input, false, WPIN_NUMBER, 0, 31),
+    QUANTITY("divider", wpin_rig_vector, supply_ratio, false, WPIN_SHARE, 0.001, 1),
     QUANTITY("give-way", wpin_rig_vector, give_way, true, WPIN_VOLTAGE, 1, 1000),
     QUANTITY("give-up", wpin_rig_vector, give_up, true, WPIN_VOLTAGE, 1, 1000),
 };
@@ -66,12 +66,32 @@ static void read_supply(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     if (node->type != YAML_MAPPING_NODE || rig->supply_count == 0) {
         return;
     }
-    double volts = rig->supplies[load->supply].volts;
+    const wpin_rig_supply *s = &rig->supplies[load->supply];
+    bool given = v->supply_input >= 0 || v->supply_ratio > 0;
+    if (s->sense.there && given) {
+        wpin_say_at(reader, node,
+                    "supply: the volts of '%s' are measured by its own 'sense'; expected only "
+                    "give-way and give-up",
+                    s->name);
+    } else if (!s->sense.there && (v->supply_input < 0 || v->supply_ratio <= 0)) {
+        wpin_say_at(reader, node,
+                    "supply lacks 'input' and 'divider': nothing measures the volts of '%s'; "
+                    "expected them, or a 'sense' of that supply",
+                    s->name);
+        return;
+    }
+    if (s->sense.there) {
+        v->supply_input = s->sense.input;
+        v->supply_ratio = s->sense.divider;
+        v->supply_shared = true;
+    }
+    double volts = s->volts;
     double most = rig->controller.logic_volts / fmax(v->supply_ratio, 1e-3);
+    most = s->sense.there ? fmin(most, s->sense.most) : most; /* there it trips */
     if (v->give_way <= volts || v->give_up <= v->give_way || v->give_up > most) {
         wpin_say_at(reader, node,
                     "give-way %.4g V, give-up %.4g V: expected more than the supply's %.4g V, the "
-                    "second above the first, and up to the %.4g V that the divider can measure",
+                    "second above the first, and up to the %.4g V that it is measured to",
                     v->give_way, v->give_up, volts, most);
     }
 }

@@ -28,7 +28,7 @@ typedef struct wpin_bound_load {
     wpin_travel travel;            /**< How far its shaft may go. */
     wpin_position_config position; /**< Of the regulator of its place, in front of that. */
     wpin_regulator regulators[3];  /**< What the motor's lists hold. */
-    wpin_protection protections[4];
+    wpin_protection protections[5];
     wpin_loop_state loop_state;
     wpin_overload_config overload; /**< Of what heats its winding slowly. */
     wpin_encoder encoder_at_work;
@@ -56,6 +56,11 @@ typedef struct wpin_bound_load {
     wpin_phase_watch phase_watch_at_work;
     wpin_temperature_config temperature; /**< Of its thermistor. */
     wpin_temperature temperature_at_work;
+    wpin_supply_config supply; /**< The window of its supply, where that is measured; */
+    wpin_supply supply_at_work;
+    wpin_regulator nominal[2]; /**< and its regulators as designed, for its nominal volts. */
+    wpin_by_supply_config by_supply[2];
+    wpin_by_supply by_supply_at_work[2];
 } wpin_bound_load;
 
 /** A field bus of a rig as the core sees it. It points into itself, so it must not be copied. */

@@ -49,6 +49,14 @@ typedef struct wpin_rig_controller {
     size_t name_count;
 } wpin_rig_controller;
 
+/** A divider from a supply to an analogue input, and the window that its loads are driven in. */
+typedef struct wpin_rig_supply_sense {
+    bool there;
+    double input, divider; /**< Number; V at the input for a V of the supply. */
+    double least, most;    /**< V: a load that is driven below, or is above, trips... */
+    double time;           /**< ...after so long below, s. */
+} wpin_rig_supply_sense;
+
 /** A supply of a rig. */
 typedef struct wpin_rig_supply {
     char name[WPIN_NAME_MAX + 1];
@@ -67,6 +75,7 @@ typedef struct wpin_rig_supply {
     char ground[WPIN_NAME_MAX + 1]; /**< Which ground it lies on; "" is the common one. */
     int joined;                     /**< Supply whose plus is tied to its own, or -1. */
     bool reversed;                  /**< Connected the wrong way round. */
+    wpin_rig_supply_sense sense;    /**< How the controller measures it. */
 } wpin_rig_supply;
 
 /** A driver board with limits of its own. */
