@@ -64,6 +64,11 @@ static void print_supplies(const wpin_rig *rig) {
         if (s->capacity > 0) {
             cli_say(", cells of %.4g Ah down to %.3g V", s->capacity / 3600, s->empty_volts);
         }
+        if (s->sense.there) {
+            cli_say("\n                  measured on A%.0f: what is driven trips below %.4g V for "
+                    "%.3g ms, and above %.4g V",
+                    s->sense.input, s->sense.least, s->sense.time * 1e3, s->sense.most);
+        }
         printf("\n");
     }
 }
@@ -129,9 +134,16 @@ static void print_json(const wpin_rig *rig) {
     json_t *supplies = json_array(), *loads = json_array();
     for (size_t i = 0; i < rig->supply_count; i++) {
         const wpin_rig_supply *s = &rig->supplies[i];
-        json_array_append_new(supplies,
-                              json_pack("{s:s, s:f, s:f, s:b}", "name", s->name, "volts", s->volts,
-                                        "ohms", s->resistance, "on", (int)s->on));
+        json_t *supply = json_pack("{s:s, s:f, s:f, s:b}", "name", s->name, "volts", s->volts,
+                                   "ohms", s->resistance, "on", (int)s->on);
+        if (s->sense.there) {
+            json_object_set_new(supply, "sense",
+                                json_pack("{s:i, s:f, s:f, s:f, s:f}", "input",
+                                          (int)s->sense.input, "divider", s->sense.divider,
+                                          "least_v", s->sense.least, "most_v", s->sense.most,
+                                          "time_s", s->sense.time));
+        }
+        json_array_append_new(supplies, supply);
     }
     for (size_t i = 0; i < rig->load_count; i++) {
         json_array_append_new(loads, load_json(rig, &rig->loads[i]));

@@ -60,8 +60,11 @@ double wpin_session_supply(const wpin_session *run, size_t supply) {
     if (supply >= run->rig->supply_count || !wpin_session_supply_on(run, supply)) {
         return 0;
     }
-    return b->supply_volts != NULL ? b->supply_volts(b->context, supply)
-                                   : run->rig->supplies[supply].volts;
+    if (b->supply_volts != NULL) {
+        return b->supply_volts(b->context, supply);
+    }
+    double measured = wpin_session_measured_volts(run, supply);
+    return isnan(measured) ? run->rig->supplies[supply].volts : measured;
 }
 
 const wpin_step_result *wpin_session_steps(const wpin_session *run, size_t *count) {

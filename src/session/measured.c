@@ -37,6 +37,17 @@ double wpin_session_measured_amps(const wpin_session *run, size_t load) {
                : fabs((double)m->current) / (slope > 0 ? slope : whole);
 }
 
+double wpin_session_measured_volts(const wpin_session *run, size_t supply) {
+    const wpin_rig_supply_sense *sense = &run->rig->supplies[supply].sense;
+    for (size_t i = 0; sense->there && i < run->rig->load_count; i++) {
+        const wpin_measurement *m = &run->motors[i].measurement;
+        if (run->rig->loads[i].supply == supply && (m->valid & WPIN_HAS_SUPPLY) != 0) {
+            return m->supply * 1e-3 / sense->divider;
+        }
+    }
+    return NAN;
+}
+
 double wpin_session_signed_amps(const wpin_session *run, size_t load) {
     double amps = wpin_session_measured_amps(run, load);
     return wpin_motor_duty(&run->motors[load]) < 0 ? -amps : amps;

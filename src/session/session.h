@@ -196,7 +196,9 @@ double wpin_session_asked_rpm(const wpin_session *run, size_t load);
 double wpin_session_counted(const wpin_session *run, size_t load, int32_t counts);
 /* The size of its current by its sense; NAN without one. */
 double wpin_session_measured_amps(const wpin_session *run, size_t load);
-/* The same with the sign of what drives it; and where the ramp of the current asked for is. */
+/* The volts of a supply by its divider; NAN where nothing measures them. */
+double wpin_session_measured_volts(const wpin_session *run, size_t supply);
+/* The current with the sign of what drives it; and where the ramp of the current asked for is. */
 double wpin_session_signed_amps(const wpin_session *run, size_t load);
 double wpin_session_asked_amps(const wpin_session *run, size_t load);
 /* Keeps how far a step's load is off the speed or the current asked for, in means over 50 ms: what

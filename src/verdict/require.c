@@ -171,8 +171,10 @@ static void look_at(const wpin_session *run, size_t i) {
 static void look_at_volts(const wpin_session *run, size_t i) {
     size_t supply = run->report->requirements[i].requirement->number;
     const wpin_bench *b = &run->bench;
-    if (b->supply_volts != NULL && wpin_session_supply_on(run, supply)) {
-        weigh(run, i, b->supply_volts(b->context, supply));
+    double volts = b->supply_volts != NULL ? b->supply_volts(b->context, supply)
+                                           : wpin_session_measured_volts(run, supply);
+    if (!isnan(volts) && wpin_session_supply_on(run, supply)) {
+        weigh(run, i, volts);
     }
 }
 

@@ -97,6 +97,19 @@ static void list_switches(wpin_lines *to, const wpin_rig *rig) {
     }
 }
 
+/* A divider the wrong way round puts the motor's volts on an input of the controller. */
+static void list_dividers(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        const wpin_rig_supply *s = &rig->supplies[i];
+        if (s->sense.there) {
+            wpin_lines_add(to,
+                           "Divider of '%s': before it is wired to A%.0f it gives %.3g V at the "
+                           "%.4g V of the supply.",
+                           s->name, s->sense.input, s->volts * s->sense.divider, s->volts);
+        }
+    }
+}
+
 static void list_first_moves(wpin_lines *to, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->load_count; i++) {
         const wpin_rig_load *l = &rig->loads[i];
@@ -164,6 +177,7 @@ wpin_lines *wpin_checklist(const wpin_rig *rig) {
         list_grounds(to, rig);
         list_fieldbuses(to, rig);
         list_switches(to, rig);
+        list_dividers(to, rig);
         list_powering(to, rig);
         list_first_moves(to, rig);
     }

@@ -113,6 +113,12 @@ wpin_lines *wpin_parts_list(const wpin_rig *rig) {
         wpin_lines_add(to, "1  %s '%s': %.3g V%s",
                        s->from < 0 ? (s->capacity > 0 ? "set of cells" : "supply") : "regulator",
                        s->name, s->volts, s->alternating ? " alternating" : "");
+        if (s->sense.there) {
+            wpin_lines_add(to,
+                           "2  resistors for the divider of '%s': 10 kohm to ground, %.3g kohm to "
+                           "its plus",
+                           s->name, 10 / s->sense.divider - 10);
+        }
     }
     for (size_t i = 0; i < rig->load_count; i++) {
         add_driver(to, rig, &rig->loads[i]);

@@ -201,13 +201,45 @@ static void sag(wpin_vetter *v) {
     }
 }
 
+/* The load on it that starts hardest. */
+static double hardest_start(const wpin_vetter *v, size_t supply) {
+    double most = 0;
+    WPIN_EACH_LOAD(v, f) {
+        most = f->load->supply == supply ? fmax(most, f->start_amps) : most;
+    }
+    return most;
+}
+
+/* What its loads are driven in must hold what is usual: its sag at a start, and cells run down. */
+static void window(wpin_vetter *v) {
+    for (size_t i = 0; i < v->rig->supply_count; i++) {
+        const wpin_rig_supply *s = &v->rig->supplies[i];
+        double amps = hardest_start(v, i), volts = wpin_volts_of(v, i) - amps * s->resistance;
+        bool cells = s->empty_volts > 0 && s->empty_volts < s->sense.least;
+        if (!s->sense.there || (volts > s->sense.least && !cells)) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_supply(v, WPIN_CAUTION, i);
+        if (volts <= s->sense.least) {
+            wpin_cause(n, "a start takes %.3g A and leaves %.3g V; below %.3g V its loads trip",
+                       amps, fmax(0, volts), s->sense.least);
+            wpin_consequence(n, "a start that lasts longer than %.3g s trips: SUPPLY_LOW",
+                             s->sense.time);
+        } else {
+            wpin_cause(n, "its cells fall to %.3g V; below %.3g V its loads trip", s->empty_volts,
+                       s->sense.least);
+            wpin_consequence(n, "they trip before the cells are empty: SUPPLY_LOW");
+        }
+        wpin_cure_value(n, WPIN_KEY(.path = "sense.least", .unit = "V", .digits = 2),
+                        0.9 * fmin(fmax(volts, 0.2 * s->volts), cells ? s->empty_volts : s->volts),
+                        "least: %s, or a supply that gives way less");
+    }
+}
+
 /* What the load on it that starts hardest makes it take at its input. */
 static double starting_amps(const wpin_vetter *v, size_t made) {
     const wpin_rig_supply *s = &v->rig->supplies[made];
-    double most = 0;
-    WPIN_EACH_LOAD(v, f) {
-        most = f->load->supply == made ? fmax(most, f->start_amps) : most;
-    }
+    double most = hardest_start(v, made);
     return s->switching ? wpin_calc_converter_amps(s->volts, most, s->efficiency,
                                                    wpin_volts_of(v, (size_t)s->from))
                         : most;
@@ -432,6 +464,9 @@ const wpin_rule_entry wpin_rules_supply[] = {
     {{"supply-limit", "supply limit", "more current than the supply gives", WPIN_EFFECT_DEAD},
      limit},
     {{"sag", "supply resistance", "volts lost inside the supply", WPIN_EFFECT_ADVICE}, sag},
+    {{"supply-window", "supply sense; resistance; empty",
+      "a window that a start, or cells run down, leave", WPIN_EFFECT_ADVICE},
+     window},
     {{"least-input", "from, headroom, least-input",
       "a regulator or converter with too little at its input", WPIN_EFFECT_DEAD},
      least_input},

@@ -47,7 +47,7 @@ static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volt
                 l->bridge.sense_volts_per_amp * 1e3, 'A' + x);
         }
     }
-    if (v->there && v->supply_input >= 0) {
+    if (v->there && v->supply_input >= 0 && !v->supply_shared) {
         wpin_lines_add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider of its supply, %.4g of it",
                        l->name, "supply", "-", "-", v->supply_input, v->supply_ratio);
     }
@@ -160,6 +160,17 @@ static void list_power(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load 
     }
 }
 
+static void list_dividers(wpin_lines *to, const wpin_rig *rig) {
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        const wpin_rig_supply_sense *s = &rig->supplies[i].sense;
+        if (s->there) {
+            wpin_lines_add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider, %.4g of it: %.3g V",
+                           rig->supplies[i].name, "volts", "-", "-", s->input, s->divider,
+                           rig->supplies[i].volts * s->divider);
+        }
+    }
+}
+
 static void list_inputs(wpin_lines *to, const wpin_rig *rig) {
     for (size_t i = 0; i < rig->input_count; i++) {
         const wpin_rig_input *n = &rig->inputs[i];
@@ -194,6 +205,7 @@ wpin_lines *wpin_wiring(const wpin_rig *rig) {
             list_drive(to, rig, l);
         }
     }
+    list_dividers(to, rig);
     list_inputs(to, rig);
     return wpin_lines_whole(to);
 }
