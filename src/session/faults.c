@@ -8,6 +8,8 @@ wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
         return (wpin_fault_result){0};
     }
     double at = run->fault_at[load] + run->rig->controller.tick;
+    wpin_fault_scene scene = run->scene[load];
+    scene.others = wpin_session_others_fail(run, load); /* some a little later */
     return (wpin_fault_result){.load = (int)load,
                                .cause = wpin_motor_fault(&run->motors[load]),
                                .at = at,
@@ -15,7 +17,8 @@ wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
                                .safe_after = fmax(run->safe_at[load] - at, 0),
                                .drive_error = run->drive_error[load],
                                .drive_state = run->drive_state[load],
-                               .silence = run->silence[load]};
+                               .silence = run->silence[load],
+                               .scene = scene};
 }
 
 static bool is_safe(const wpin_session *run, size_t i) {
@@ -77,7 +80,11 @@ void wpin_session_note_faults(wpin_session *run) {
             run->fault_at[i] = wpin_session_time(run);
             run->safe_at[i] = HUGE_VAL;
             run->drive_state[i] = 0;
+            wpin_session_keep_scene(run, i);
             continue;
+        }
+        if (run->latched[i].cause == WPIN_OK) {
+            run->scene[i] = wpin_session_scene(run, i);
         }
         note_drive(run, i);
         if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {

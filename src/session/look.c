@@ -2,8 +2,7 @@
 #include "session.h"
 #include <math.h>
 
-/* A set-point in its unit. */
-static double in_unit(const wpin_session *run, size_t load, wpin_setpoint s) {
+double wpin_session_in_unit(const wpin_session *run, size_t load, wpin_setpoint s) {
     const wpin_rig_load *l = &run->rig->loads[load];
     double share = (double)s.value / WPIN_DUTY_FULL;
     switch ((wpin_quantity)s.quantity) {
@@ -40,7 +39,7 @@ wpin_glance wpin_session_look(const wpin_session *run, size_t load) {
         .held = wpin_motor_held(m),
         .quantity = axis && m->setpoint.quantity == WPIN_QUANTITY_EFFORT ? WPIN_QUANTITY_SPEED
                                                                          : m->setpoint.quantity,
-        .setpoint = in_unit(run, load, m->setpoint),
+        .setpoint = wpin_session_in_unit(run, load, m->setpoint),
         .duty = (double)wpin_motor_duty(m) / WPIN_DUTY_FULL,
         .measured_rpm = wpin_session_measured_rpm(run, load),
         .measured_amps = wpin_session_measured_amps(run, load),

@@ -2,6 +2,11 @@
 #include "session.h"
 #include <math.h>
 
+double wpin_session_rpm_of(const wpin_session *run, size_t load, int16_t speed) {
+    double counts = (double)speed / WPIN_DUTY_FULL * run->bound[load].encoder.full_hz;
+    return counts * 60 / wpin_rig_counts_at_output(&run->rig->loads[load]);
+}
+
 double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
     const wpin_rig_load *l = &run->rig->loads[load];
     const wpin_measurement *m = &run->motors[load].measurement;
@@ -12,8 +17,7 @@ double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
     if (l->encoder.by_crossings && wpin_sensorless_doing(s) != WPIN_SENSORLESS_RUN) {
         return NAN;
     }
-    double counts = (double)m->speed / WPIN_DUTY_FULL * run->bound[load].encoder.full_hz;
-    return counts * 60 / wpin_rig_counts_at_output(l);
+    return wpin_session_rpm_of(run, load, m->speed);
 }
 
 double wpin_session_asked_rpm(const wpin_session *run, size_t load) {

@@ -15,6 +15,15 @@ typedef struct wpin_mean {
     double sum, seconds, value;
 } wpin_mean;
 
+/* What a load did in the tick before, in the core's units; kept for the moment it faults. */
+typedef struct wpin_before {
+    wpin_setpoint setpoint;
+    wpin_duty duty;
+    int16_t speed;
+    uint8_t state, held;
+    bool speed_known, turned[2];
+} wpin_before;
+
 #define WPIN_ACTION_STEPS 8
 
 /* What a load was asked for from outside: a plan of its own, of the only motor it knows. */
@@ -100,6 +109,8 @@ struct wpin_session {
     wpin_sample *samples;
     wpin_mean *volts;           /* of each load, over whole periods */
     double *fault_at;           /* of each load: the last tick in which it had no fault */
+    wpin_before *before;        /* of each load */
+    wpin_fault_scene *scene;    /* of its fault */
     wpin_fault_result *latched; /* of each load, as it stands now; cause WPIN_OK: none */
     uint16_t *drive_error;      /* of a drive: what it said when its fault was latched, */
     uint8_t *drive_state;
@@ -188,6 +199,14 @@ wpin_status wpin_session_set_input(void *context, uint16_t number, int16_t milli
 /* Adds something that happened to the report's list. */
 void wpin_session_note(wpin_session *run, const char *part, const char *what, ...)
     __attribute__((format(printf, 3, 4)));
+/* Keeps what each load does in case it faults in the next tick; what is then known of it. */
+void wpin_session_keep_scene(wpin_session *run, size_t load);
+wpin_fault_scene wpin_session_scene(const wpin_session *run, size_t load);
+/* Whether others on its supply fail at the same time, as they do with that. */
+bool wpin_session_others_fail(const wpin_session *run, size_t load);
+/* A set-point in its unit; a speed of the core at the output, rpm. */
+double wpin_session_in_unit(const wpin_session *run, size_t load, wpin_setpoint setpoint);
+double wpin_session_rpm_of(const wpin_session *run, size_t load, int16_t speed);
 /* Speeds at the output: as its encoder measures it, and where the ramp of what is asked is; NAN
  * where there is none. */
 double wpin_session_measured_rpm(const wpin_session *run, size_t load);

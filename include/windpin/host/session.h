@@ -116,6 +116,25 @@ typedef enum wpin_silence {
     WPIN_SILENCE_FULL,     /**< Nothing came, and the bus did not take frames either. */
 } wpin_silence;
 
+/** What was known of a load when its fault was noticed, by its controller alone: nothing of this is
+ * taken from the simulated bench. Speeds and places at the output. */
+typedef struct wpin_fault_scene {
+    wpin_state state;    /**< What it did until then... */
+    wpin_op op;          /**< ...by what it was asked for last; WPIN_OP_END: nothing yet... */
+    uint8_t quantity;    /**< ...a wpin_quantity... */
+    double setpoint;     /**< ...so much of it, signed, in the unit of wpin_glance... */
+    double duty;         /**< ...at this duty, a signed fraction... */
+    uint8_t held;        /**< ...held back by this: WPIN_HELD_ bits. */
+    double rpm;          /**< Measured, signed; this and what follows NAN: it is not. */
+    double amps;         /**< Size. */
+    double degrees;      /**< Place. */
+    double supply_volts; /**< Of its supply. */
+    bool turned_forward; /**< Since the session began it was measured to turn the way it was */
+    bool turned_reverse; /**< driven. */
+    bool others;         /**< Others on its supply had no motion, no current or too few volts at
+                              the same time. */
+} wpin_fault_scene;
+
 /** A latched fault of a load. */
 typedef struct wpin_fault_result {
     int load;
@@ -127,6 +146,7 @@ typedef struct wpin_fault_result {
     uint16_t drive_error; /**< Of a drive on a field bus: its own error code; 0: none. */
     uint8_t drive_state;  /**< And its state, a wpin_axis_state; 0: it is none. */
     wpin_silence silence; /**< Of WPIN_FAULT_SILENT. */
+    wpin_fault_scene scene;
 } wpin_fault_result;
 
 /** What a whole run came to. */
