@@ -227,6 +227,14 @@ static void print_energy(const wpin_rig *rig, const wpin_report *report) {
     }
 }
 
+/* What it is; what its load did then; what to look at. */
+static void print_fault_words(const wpin_rig *rig, const wpin_fault_result *f) {
+    char scene[400], advice[1000];
+    wpin_fault_scene_words(rig, f, scene, sizeof scene);
+    wpin_fault_advice(rig, f, advice, sizeof advice);
+    printf("    %s\n    %s\n    %s\n", wpin_status_text(f->cause), scene, advice);
+}
+
 static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_report *report) {
     if (report->fault_count == 0 && report->result == WPIN_OK) {
         printf("Faults: none.\n");
@@ -249,7 +257,8 @@ static void print_faults(const cli_run *run, const wpin_rig *rig, const wpin_rep
         if (gone) {
             cli_say("; cleared at %.3f s\n", f->cleared_at);
         } else {
-            printf("\n    %s %s\n", wpin_status_text(f->cause), wpin_status_remedy(f->cause));
+            printf("\n");
+            print_fault_words(rig, f);
         }
         char words[300];
         if (wpin_drive_fault_words(f, words, sizeof words)) {

@@ -80,10 +80,37 @@ static json_t *step_json(const wpin_rig *rig, const wpin_step_result *s) {
                      seen_json(rig, s));
 }
 
+/* What its load did when it came, and what was measured. */
+static json_t *scene_json(const wpin_fault_scene *s) {
+    static const char *const units[] = {[WPIN_QUANTITY_EFFORT] = "asked_percent",
+                                        [WPIN_QUANTITY_TORQUE] = "asked_a",
+                                        [WPIN_QUANTITY_SPEED] = "asked_rpm",
+                                        [WPIN_QUANTITY_POSITION] = "asked_degrees"};
+    return json_pack("{s:f, s:f, s:o, s:o, s:o, s:o}", units[s->quantity],
+                     s->quantity == WPIN_QUANTITY_EFFORT ? s->setpoint * 100 : s->setpoint,
+                     "duty_percent", s->duty * 100, "measured_rpm", known_json(s->rpm),
+                     "measured_a", known_json(s->amps), "measured_degrees", known_json(s->degrees),
+                     "measured_supply_v", known_json(s->supply_volts));
+}
+
+static json_t *causes_json(const wpin_rig *rig, const wpin_fault_result *f) {
+    wpin_cause causes[WPIN_CAUSES_MOST];
+    size_t count = wpin_fault_causes(rig, f, causes);
+    json_t *all = json_array();
+    for (size_t i = 0; i < count; i++) {
+        char words[300];
+        wpin_cause_words(rig, f, causes[i], words, sizeof words);
+        json_array_append_new(all, json_string(words));
+    }
+    return all;
+}
+
 static json_t *fault_json(const wpin_rig *rig, const wpin_fault_result *f) {
     json_t *fault = json_pack("{s:o, s:s, s:s, s:s, s:f}", "load", load_name(rig, f->load), "fault",
                               wpin_status_name(f->cause), "words", wpin_status_text(f->cause),
                               "remedy", wpin_status_remedy(f->cause), "at_s", f->at);
+    json_object_set_new(fault, "then", scene_json(&f->scene));
+    json_object_set_new(fault, "causes", causes_json(rig, f));
     if (f->cleared_at != HUGE_VAL) {
         json_object_set_new(fault, "cleared_at_s", json_real(f->cleared_at));
     }

@@ -62,16 +62,25 @@ static void collect_steps(wpin_live *live) {
     }
 }
 
+/* What it is and what its load did then; what to look at. */
+static void tell_fault(wpin_live *live, const wpin_fault_result *fault) {
+    const char *name = live->rig->loads[fault->load].name;
+    char scene[WPIN_LIVE_WORDS], advice[WPIN_LIVE_WORDS], drive[300];
+    wpin_fault_scene_words(live->rig, fault, scene, sizeof scene);
+    wpin_fault_advice(live->rig, fault, advice, sizeof advice);
+    bool more = wpin_drive_fault_words(fault, drive, sizeof drive);
+    wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s: %s %s", name, wpin_status_name(fault->cause),
+                   wpin_status_text(fault->cause), scene);
+    wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s%s%s", name, advice, more ? " " : "",
+                   more ? drive : "");
+}
+
 static void collect_faults(wpin_live *live) {
     for (size_t i = 0; i < live->rig->load_count; i++) {
         wpin_fault_result result = wpin_session_fault(live->session, i);
         wpin_status fault = result.cause;
         if (fault != live->told.faults[i] && fault != WPIN_OK) {
-            char words[300];
-            bool more = wpin_drive_fault_words(&result, words, sizeof words);
-            wpin_live_tell(live, WPIN_VERDICT_BAD, "%s: %s: %s %s%s%s", live->rig->loads[i].name,
-                           wpin_status_name(fault), wpin_status_text(fault),
-                           wpin_status_remedy(fault), more ? " " : "", more ? words : "");
+            tell_fault(live, &result);
         }
         live->told.faults[i] = fault;
     }

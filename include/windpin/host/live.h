@@ -18,7 +18,7 @@ extern "C" {
 #define WPIN_LIVE_SOURCES 64
 #define WPIN_LIVE_LINE    240
 #define WPIN_LIVE_NEWS    256
-#define WPIN_LIVE_WORDS   320
+#define WPIN_LIVE_WORDS   640
 
 /** Silence that ends motions, s: usual, least, most. */
 #define WPIN_LINK_USUAL 0.25
