@@ -80,6 +80,9 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (fault == WPIN_PART_FAULT_INTERRUPTS_OFF) {
         return has_interrupts(rig);
     }
+    if (fault == WPIN_PART_FAULT_STALLED || fault == WPIN_PART_FAULT_MOTOR_SWAPPED) {
+        return load >= 0 && wpin_rig_type(&rig->loads[load])->turns;
+    }
     bool of_lines = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING ||
                     fault == WPIN_PART_FAULT_WIRES_SWAPPED ||
                     fault == WPIN_PART_FAULT_DIODE_REVERSED;
