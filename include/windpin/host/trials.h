@@ -19,7 +19,8 @@ typedef struct wpin_trial {
     unsigned tried;                /**< Moments. */
     unsigned idle;                 /**< Of these: nothing it could harm was driven from there on. */
     unsigned tripped; /**< Noticed by the controller: a latched fault, and the stage at rest. */
-    unsigned named;   /**< Of these: by a name that points at what was wrong. */
+    unsigned named;   /**< Of these: by a name that points at what was wrong... */
+    unsigned listed;  /**< ...with that among the causes it says to look for. */
     unsigned seen;    /**< Not by the controller: the record shows it, a person has to look. */
     unsigned burnt;   /**< Something burnt. */
     double soonest, latest; /**< From the fault to the trip, s. */

@@ -63,8 +63,8 @@ static void print_row(const wpin_trial *t) {
     if (t->tripped > 0) {
         wpin_plain(times, sizeof times, "%.3f to %.3f", t->soonest, t->latest);
     }
-    printf("%-32s %6u %8u %6u  %-15s %-18s %6u %6u %6u %6u\n", t->words, t->tried, t->tripped,
-           t->named, times, usual_name(t), t->seen, t->idle, t->unseen, t->burnt);
+    printf("%-32s %6u %8u %6u %6u  %-15s %-18s %6u %6u %6u %6u\n", t->words, t->tried, t->tripped,
+           t->named, t->listed, times, usual_name(t), t->seen, t->idle, t->unseen, t->burnt);
 }
 
 #define IN(state) (1U << (state))
@@ -145,28 +145,30 @@ static void print_unseen(const wpin_trials *trials, unsigned unseen) {
 }
 
 static void print_table(const wpin_rig *rig, const wpin_trials *trials) {
-    unsigned runs = 0, tripped = 0, named = 0, seen = 0, unseen = 0, burnt = 0;
+    unsigned runs = 0, tripped = 0, named = 0, listed = 0, seen = 0, unseen = 0, burnt = 0;
     cli_say("%s (rig %08x): %zu faults, each at %u moments of %.1f s\n\n", rig->name,
             rig->fingerprint, trials->count, trials->count > 0 ? trials->all[0].tried : 0,
             trials->seconds);
-    printf("%-32s %6s %8s %6s  %-15s %-18s %6s %6s %6s %6s\n", "", "", "", "right", "after s", "",
-           "record", "not", "not", "");
-    printf("%-32s %6s %8s %6s  %-15s %-18s %6s %6s %6s %6s\n", "fault", "tried", "noticed", "name",
-           "", "reported as", "only", "driven", "seen", "burnt");
+    static const char head[] = "%-32s %6s %8s %6s %6s  %-15s %-18s %6s %6s %6s %6s\n";
+    printf(head, "", "", "", "right", "cause", "after s", "", "record", "not", "not", "");
+    printf(head, "fault", "tried", "noticed", "name", "listed", "", "reported as", "only", "driven",
+           "seen", "burnt");
     for (size_t i = 0; i < trials->count; i++) {
         const wpin_trial *t = &trials->all[i];
         print_row(t);
         runs += t->tried;
         tripped += t->tripped;
         named += t->named;
+        listed += t->listed;
         seen += t->seen;
         unseen += t->unseen;
         burnt += t->burnt;
     }
     printf(
-        "\nOf %u runs the controller noticed %u, %u of these by the right name; %u only the record "
-        "shows; %u nothing shows; in %u something burnt.\n",
-        runs, tripped, named, seen, unseen, burnt);
+        "\nOf %u runs the controller noticed %u, %u of these by the right name, %u with the cause "
+        "among those it lists; %u only the record shows; %u nothing shows; in %u something "
+        "burnt.\n",
+        runs, tripped, named, listed, seen, unseen, burnt);
     print_states(trials);
     print_safe(trials);
     print_unseen(trials, unseen);
@@ -185,12 +187,13 @@ static json_t *trial_json(const wpin_trial *t) {
                                 json_integer((json_int_t)t->names[i]));
         }
     }
-    return json_pack("{s:s, s:i, s:i, s:i, s:o, s:f, s:f, s:f, s:i, s:i, s:i, s:i, s:i}", "fault",
-                     t->words, "tried", (int)t->tried, "noticed", (int)t->tripped, "right_name",
-                     (int)t->named, "names", names, "soonest_s", t->tripped > 0 ? t->soonest : 0.0,
-                     "latest_s", t->latest, "safe_after_s", t->safe_after, "not_safe_at_end",
-                     (int)t->never_safe, "record_only", (int)t->seen, "not_driven", (int)t->idle,
-                     "not_seen", (int)t->unseen, "burnt", (int)t->burnt);
+    return json_pack("{s:s, s:i, s:i, s:i, s:i, s:o, s:f, s:f, s:f, s:i, s:i, s:i, s:i, s:i}",
+                     "fault", t->words, "tried", (int)t->tried, "noticed", (int)t->tripped,
+                     "right_name", (int)t->named, "cause_listed", (int)t->listed, "names", names,
+                     "soonest_s", t->tripped > 0 ? t->soonest : 0.0, "latest_s", t->latest,
+                     "safe_after_s", t->safe_after, "not_safe_at_end", (int)t->never_safe,
+                     "record_only", (int)t->seen, "not_driven", (int)t->idle, "not_seen",
+                     (int)t->unseen, "burnt", (int)t->burnt);
 }
 
 static int try_faults(const faults_arguments *a, const wpin_rig *rig) {
