@@ -21,6 +21,7 @@ enum {
     PRESSES = 1 << 13,  /* a torque is asked for */
     THREE = 1 << 14,    /* it has three leads */
     COUNTS = 1 << 15,   /* a sensor of its own tells how it turns */
+    FLOWS = 1 << 16,    /* its current is measured to be more than none */
 };
 
 /* Read from the top: a cause is named where all of `with` is known and nothing of `without`. */
@@ -37,11 +38,13 @@ static const struct {
     {WPIN_FAULT_SUPPLY_HIGH, WPIN_CAUSE_REGENERATED, 0, 0},
 
     {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_SUPPLY, OTHERS, FINE},
+    {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_SENSOR, COUNTS | FLOWS, 0}, /* it turns with little */
     {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_LINE, OTHER_WAY, 0},
     {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_SUPPLY, 0, FINE},
     {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_LEAD, 0, 0},
     {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_LINE, 0, 0},
     {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_DRIVER, 0, 0},
+    {WPIN_FAULT_NO_CURRENT, WPIN_CAUSE_SENSOR, COUNTS, 0},
 
     {WPIN_FAULT_NO_MOTION, WPIN_CAUSE_SUPPLY, OTHERS, FINE},
     {WPIN_FAULT_NO_MOTION, WPIN_CAUSE_LIMIT, HOMES, 0},
@@ -154,7 +157,8 @@ static unsigned evidence(const wpin_rig *rig, const wpin_fault_result *f) {
            when(slower || (speed && s->duty * s->rpm < 0), BRAKES) |
            of_volts(&rig->supplies[l->supply], s) |
            when(s->quantity == WPIN_QUANTITY_TORQUE, PRESSES) |
-           when(wpin_rig_three_leads(l), THREE) | when(l->encoder.there, COUNTS);
+           when(wpin_rig_three_leads(l), THREE) | when(l->encoder.there, COUNTS) |
+           when(!isnan(s->amps) && s->amps > 2 * wpin_finest_amps(rig, l), FLOWS);
 }
 
 static bool listed(const wpin_cause *causes, size_t count, wpin_cause cause) {

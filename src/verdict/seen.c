@@ -8,8 +8,7 @@
 
 #define PI 3.14159265358979323846
 
-/* A sense that is too coarse for a current can't tell whether it flows: A. */
-static double finest(const wpin_rig *rig, const wpin_rig_load *load) {
+double wpin_finest_amps(const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_part_driver *b = &load->bridge;
     double step = fmax(wpin_rig_converter_step(rig), 1e-3); /* the core counts in mV */
     return (b->sense_noise + step) / b->sense_volts_per_amp;
@@ -65,7 +64,7 @@ static void watch_current(const wpin_session *run, wpin_step_result *r, double d
                           const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
     double now = wpin_session_time(run), amps = w->sensed / w->seconds,
-           fine = finest(run->rig, load);
+           fine = wpin_finest_amps(run->rig, load);
     due d = due_at(run, (size_t)r->load, duty);
     bool tells = d.turning > 4 * fine; /* or nothing is not told from a light load */
     wpin_spell_put(&r->seen.signs[WPIN_SIGN_NO_CURRENT],

@@ -51,6 +51,8 @@ const wpin_part_burn *wpin_burnt_in_path(const wpin_session *run, const wpin_rig
 /* Adds a stretch of time to a spell, in which something was so or not; its words for when. */
 void wpin_spell_put(wpin_spell *spell, bool is, double now, double seconds, double size);
 const char *wpin_spell_when(const wpin_spell *spell, char *text, size_t size);
+/* A sense that is too coarse for a current can't tell whether it flows: A. */
+double wpin_finest_amps(const wpin_rig *rig, const wpin_rig_load *load);
 /* Adds a window of its PWM to what a load's own sensors say of its step. */
 void wpin_watch_seen(const wpin_session *run, wpin_step_result *r, const wpin_window *w);
 /* Speed that a duty from 0 to 1 is due, rad/s of the motor's shaft; seconds in which it comes to
