@@ -33,17 +33,6 @@ static void collect_events(wpin_session *run, double began) {
     qsort(report->events, report->event_count, sizeof *report->events, by_time);
 }
 
-void wpin_session_add_fault(wpin_session *run, const wpin_fault_result *fault) {
-    wpin_report *report = run->report;
-    size_t count = report->fault_count;
-    wpin_fault_result *all = realloc(report->faults, (count + 1) * sizeof *all);
-    run->out_of_memory = run->out_of_memory || all == NULL;
-    if (all != NULL) {
-        report->faults = all;
-        report->faults[report->fault_count++] = *fault;
-    }
-}
-
 void wpin_session_collect(wpin_session *run) {
     wpin_report *report = run->report;
     size_t count;

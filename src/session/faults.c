@@ -2,6 +2,7 @@
  * that it was cleared. The core keeps only the cause. */
 #include "session.h"
 #include <math.h>
+#include <stdlib.h>
 
 wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
     if (load >= run->rig->load_count || wpin_motor_fault(&run->motors[load]) == WPIN_OK) {
@@ -58,6 +59,17 @@ static void note_heard(wpin_session *run, size_t i) {
     const wpin_axis *axis = &run->bound[i].axis_at_work;
     if (run->rig->loads[i].axis.there && axis->lost_us <= 2e6 * run->rig->controller.tick) {
         run->unsent[i] = run->networks[run->rig->loads[i].axis.bus].network.unsent;
+    }
+}
+
+void wpin_session_add_fault(wpin_session *run, const wpin_fault_result *fault) {
+    wpin_report *report = run->report;
+    size_t count = report->fault_count;
+    wpin_fault_result *all = realloc(report->faults, (count + 1) * sizeof *all);
+    run->out_of_memory = run->out_of_memory || all == NULL;
+    if (all != NULL) {
+        report->faults = all;
+        report->faults[report->fault_count++] = *fault;
     }
 }
 
