@@ -276,6 +276,7 @@ START_TEST(the_examples_run) {
                 {"regulated_speed", "heavy          duty  +95."},
                 {"counted_speed", "smoothed 2: 60.01 rpm on average"},
                 {"belts_in_step", "in step: never more than"},
+                {"stuck_belt", "at the end it runs, after "},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
                 {"tight_lid", "1.562 A  0.600 Nm"},
                 {"spinner", "duty  -34.4 %    -90 rpm"},
