@@ -246,13 +246,12 @@ START_TEST(a_rig_says_what_measures_it) {
         const char *change, *says;
     } rows[] = {
         {"s/limit: 15A/sense: {input: 5}/", "lacks 'divider'"},
-        {"s/limit: 15A/sense: {input: 5, divider: 60%}/", "expected a divider of up to 0.171"},
+        {"s/limit: 15A/sense: {input: 5, divider: 60%}/", "expected a divider of up to 17.1%"},
         {"s/limit: 15A/sense: {input: 0, divider: 12%}/", "analogue input 0"},
-        {"s/limit: 15A/sense: {input: 5, divider: 12%, least: 25V}/",
-         "expected less than the first"},
+        {"s/limit: 15A/sense: {input: 5, divider: 12%, least: 25V}/", "are not below the 24 V"},
         {"s/limit: 15A/highest: 30V, sense: {input: 5, divider: 12%, most: 29V}/",
-         "more than the second"},
-        {"s/limit: 15A/sense: {input: 5, divider: 0.2%}/", "48 mV behind a divider"},
+         "are not above the 30 V"},
+        {"s/limit: 15A/sense: {input: 5, divider: 0.2%}/", "48 mV behind a divider of 0.2%"},
         {"s/limit: 15A/sense: {input: 5, divider: 12%, high: 30V}/", "unknown key"},
         {"s/limit: 15A/sense: 12%/", "sense"},
     };

@@ -57,16 +57,17 @@ static void add_supply(uses *all, const wpin_rig *rig, const wpin_rig_supply *s)
     if (!sense->there) {
         return;
     }
-    add(all, s->line, sense->input, "the volts of '%s'", s->name);
+    add(all, sense->line, sense->input, "the volts of '%s'", s->name);
     double logic = rig->controller.logic_volts, reach = logic / sense->divider;
     if (sense->most > 0.99 * reach) {
         char words[200];
-        wpin_plain(words, sizeof words,
-                   "sense: with a divider of %.4g the %.4g V of the controller stand for %.4g V of "
-                   "'%s', and 'most' is %.4g V; expected a divider of up to %.3g",
-                   sense->divider, logic, reach, s->name, sense->most,
-                   floor(0.99 * logic / sense->most * 1000) / 1000);
-        wpin_messages_add(all->reader->messages, s->line, 1, "%s", words);
+        wpin_plain(
+            words, sizeof words,
+            "sense: with a divider of %.4g%% the %.4g V of the controller stand for %.4g V of "
+            "'%s', and 'most' is %.4g V; expected a divider of up to %.3g%%",
+            100 * sense->divider, logic, reach, s->name, sense->most,
+            floor(0.99 * logic / sense->most * 1000) / 10);
+        wpin_messages_add(all->reader->messages, sense->line, 1, "%s", words);
     }
 }
 

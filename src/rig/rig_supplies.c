@@ -107,7 +107,7 @@ static void check_figures(wpin_reader *reader, const wpin_rig *rig, const yaml_n
 static void read_sense(wpin_reader *reader, yaml_node_t *node, wpin_rig_supply *s) {
     wpin_rig_supply_sense *sense = &s->sense;
     size_t before = reader->messages->count;
-    *sense = (wpin_rig_supply_sense){.time = 0.05};
+    *sense = (wpin_rig_supply_sense){.line = (unsigned)node->start_mark.line + 1, .time = 0.05};
     wpin_read_map(reader, node, "sense", sense_fields, COUNT(sense_fields), sense, NULL);
     if (node->type != YAML_MAPPING_NODE || reader->messages->count != before) {
         return;
@@ -119,15 +119,19 @@ static void read_sense(wpin_reader *reader, yaml_node_t *node, wpin_rig_supply *
     if (s->alternating) {
         wpin_say_at(reader, node, "sense: '%s' alternates; a divider shows a direct voltage only",
                     s->name);
-    } else if (sense->least >= s->volts || sense->most <= s->highest) {
+    } else if (sense->least >= s->volts) {
         wpin_say_at(reader, node,
-                    "sense: least %.4g V, most %.4g V: '%s' has %.4g V, %.4g V at its highest; "
-                    "expected less than the first and more than the second",
-                    sense->least, sense->most, s->name, s->volts, s->highest);
+                    "sense: least: %.4g V are not below the %.4g V of '%s'; expected e.g. %.3gV",
+                    sense->least, s->volts, s->name, usual);
+    } else if (sense->most <= s->highest) {
+        wpin_say_at(reader, node,
+                    "sense: most: %.4g V are not above the %.4g V that '%s' has at its highest; "
+                    "expected e.g. %.3gV",
+                    sense->most, s->highest, s->name, 1.2 * s->highest);
     } else if (s->volts * sense->divider * 1e3 < 65) {
         wpin_say_at(reader, node,
-                    "sense: %.4g V are %.3g mV behind a divider of %.4g; expected 65 mV and more",
-                    s->volts, s->volts * sense->divider * 1e3, sense->divider);
+                    "sense: %.4g V are %.3g mV behind a divider of %.4g%%; expected 65 mV and more",
+                    s->volts, s->volts * sense->divider * 1e3, 100 * sense->divider);
     }
 }
 

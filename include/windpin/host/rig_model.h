@@ -52,6 +52,7 @@ typedef struct wpin_rig_controller {
 /** A divider from a supply to an analogue input, and the window that its loads are driven in. */
 typedef struct wpin_rig_supply_sense {
     bool there;
+    unsigned line;
     double input, divider; /**< Number; V at the input for a V of the supply. */
     double least, most;    /**< V: a load that is driven below, or is above, trips... */
     double time;           /**< ...after so long below, s. */
