@@ -99,7 +99,8 @@ static void prove(void) {
     config.of = any ? &of_speed : &of_torque;
     while (any) {
         wpin_measurement m;
-        wpin_watched w = {.measurement = &m, .effort = any_signed16, .held = any8};
+        wpin_watched w = {
+            .measurement = &m, .quantity = any8, .effort = any_signed16, .held = any8};
         wpin_given given = {.effort = any_signed16, .held = any8};
         ANYTHING(m);
         switch (any) {

@@ -60,6 +60,32 @@ START_TEST(a_window_is_watched) {
 }
 END_TEST
 
+/* What is on its way to a place is driven, whatever its effort; at its place, or coasting, it is
+ * not.
+ */
+START_TEST(a_stepper_on_its_way_is_driven) {
+    static const wpin_supply_config window = {.low_mv = 2000, .low_ms = 50};
+    static const struct {
+        uint8_t quantity;
+        int16_t speed;
+        int says;
+    } rows[] = {{WPIN_QUANTITY_POSITION, 5, LOW},
+                {WPIN_QUANTITY_POSITION, 0, WPIN_OK},
+                {WPIN_QUANTITY_EFFORT, 5, WPIN_OK},
+                {WPIN_QUANTITY_SPEED, -5, WPIN_OK}};
+    for (size_t i = 0; i < sizeof rows / sizeof *rows; i++) {
+        wpin_supply supply = {0};
+        wpin_measurement m = {.speed = rows[i].speed, .valid = WPIN_HAS_SUPPLY, .dt_us = 1000};
+        wpin_watched w = {.measurement = &m, .quantity = rows[i].quantity};
+        wpin_status says = WPIN_OK;
+        for (int ms = 0; ms < 60; ms++) {
+            says = wpin_supply_check(&supply, &window, &w);
+        }
+        ck_assert_msg((int)says == rows[i].says, "row %zu: %d", i, (int)says);
+    }
+}
+END_TEST
+
 /* ---- efforts by its volts ---- */
 
 typedef struct asks {
@@ -276,6 +302,7 @@ int main(void) {
     tcase_set_timeout(tests, 0);
     suite_add_tcase(suite, tests);
     tcase_add_test(tests, a_window_is_watched);
+    tcase_add_test(tests, a_stepper_on_its_way_is_driven);
     tcase_add_test(tests, an_effort_is_worth_the_same_volts);
     tcase_add_test(tests, no_reading_drives_it_mad);
     tcase_add_test(tests, a_speed_minds_its_supply_less);

@@ -10,6 +10,11 @@
 
 /* ---- its window ---- */
 
+/* On its way to a place a stepper has no effort, and a motor now and then none. */
+static bool is_driven(const wpin_watched *w) {
+    return w->effort != 0 || (w->quantity == WPIN_QUANTITY_POSITION && w->measurement->speed != 0);
+}
+
 static wpin_status meaning(const WPIN_FAR wpin_supply_config *c, const wpin_watched *w) {
     const wpin_measurement *m = w->measurement;
     if ((m->valid & WPIN_HAS_SUPPLY) == 0) {
@@ -18,8 +23,8 @@ static wpin_status meaning(const WPIN_FAR wpin_supply_config *c, const wpin_watc
     if (c->high_mv != 0 && m->supply > c->high_mv) {
         return WPIN_FAULT_SUPPLY_HIGH;
     }
-    return w->effort != 0 && c->low_mv != 0 && m->supply < c->low_mv ? WPIN_FAULT_SUPPLY_LOW
-                                                                     : WPIN_OK;
+    return c->low_mv != 0 && m->supply < c->low_mv && is_driven(w) ? WPIN_FAULT_SUPPLY_LOW
+                                                                   : WPIN_OK;
 }
 
 wpin_status wpin_supply_check(void *supply, const WPIN_FAR void *config, const wpin_watched *w) {
