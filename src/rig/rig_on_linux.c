@@ -280,6 +280,10 @@ bool wpin_rig_fits_linux(const wpin_rig *rig, wpin_rig_tell *tell, void *context
         look_at_analog(&l, load->name, load->limits.trip_input);
         look_at_analog(&l, load->name, load->thermistor.there ? load->thermistor.input : -1);
     }
+    for (size_t i = 0; i < rig->supply_count; i++) {
+        const wpin_rig_supply *s = &rig->supplies[i];
+        look_at_analog(&l, s->name, s->sense.there ? s->sense.input : -1);
+    }
     look_at_inputs(&l);
     look_at_fieldbuses(&l);
     return l.fits;
