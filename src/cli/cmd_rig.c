@@ -138,10 +138,9 @@ static void print_json(const wpin_rig *rig) {
                                    "ohms", s->resistance, "on", (int)s->on);
         if (s->sense.there) {
             json_object_set_new(supply, "sense",
-                                json_pack("{s:i, s:f, s:f, s:f, s:f}", "input",
-                                          (int)s->sense.input, "divider", s->sense.divider,
-                                          "least_v", s->sense.least, "most_v", s->sense.most,
-                                          "time_s", s->sense.time));
+                                json_pack("{s:i, s:f, s:f, s:f, s:f}", "input", (int)s->sense.input,
+                                          "divider", s->sense.divider, "least_v", s->sense.least,
+                                          "most_v", s->sense.most, "time_s", s->sense.time));
         }
         json_array_append_new(supplies, supply);
     }
