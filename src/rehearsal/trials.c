@@ -138,15 +138,18 @@ static bool add(campaign *c, size_t kind, size_t part, const char *name, const c
         return true; /* this part has no such fault */
     }
     size_t count = c->trials->count;
-    wpin_trial *all = realloc(c->trials->all, (count + 1) * sizeof *c->trials->all);
-    c->trials->all = all != NULL ? all : c->trials->all;
-    mark *marks = realloc(c->marks, (count + 1) * sizeof *c->marks);
-    c->marks = marks != NULL ? marks : c->marks;
-    if (all == NULL || marks == NULL) {
+    wpin_trial *all = realloc(c->trials->all, (count + 1) * sizeof *all);
+    if (all == NULL) {
         return false;
     }
-    all[count] = trial;
-    marks[count] = (mark){kind, part};
+    c->trials->all = all;
+    mark *marks = realloc(c->marks, (count + 1) * sizeof *marks);
+    if (marks == NULL) {
+        return false;
+    }
+    c->marks = marks;
+    c->trials->all[count] = trial;
+    c->marks[count] = (mark){kind, part};
     c->trials->count++;
     return true;
 }
