@@ -328,7 +328,7 @@ START_TEST(what_comes_no_nearer_is_there) {
         {"s/kind: direction-pwm-brake/kind: direction-pwm-shorting/; s/ brake: 7,//; s/down: "
          "9s/down: "
          "50ms/; s/inertia: 0.25kgm2/inertia: 0.01kgm2/; s/up: 6s/up: 1s/",
-         "235rpm\ndrum ramp 20", 0, "rpm measured at its end, in truth 0: it changes"},
+         "235rpm\ndrum ramp 15", 0, "rpm measured at its end, in truth 0: it changes"},
         {"s/limit: 9A/limit: 1A/", "20", 1, "came to 0 rpm only: its current limit"}};
     char plan[100];
     snprintf(plan, sizeof plan, "main on\ndrum ramp %srpm\ndrum stop\nmain off\n", rows[_i].rpm);
