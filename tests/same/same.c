@@ -477,10 +477,50 @@ static void counts(void) {
     regulate(&motor);
 }
 
+/* The same on a supply that is measured. */
+static wpin_supply volts;
+static wpin_by_supply by_volts;
+static const WPIN_FLASH wpin_supply_config window = {
+    .low_mv = 1500, .high_mv = 4900, .low_ms = 2, .high_ms = 1};
+static const WPIN_FLASH wpin_regulator nominal = WPIN_SPEED_REGULATOR(&counted_loop, &plain_gains);
+static const WPIN_FLASH wpin_by_supply_config nominal_at = {.of = &nominal,
+                                                            .per_mv = WPIN_SUPPLY_SHARE(2400)};
+static const WPIN_FLASH wpin_regulator regulators_by_volts[] = {
+    WPIN_BY_SUPPLY_REGULATOR(WPIN_QUANTITY_SPEED, &by_volts, &nominal_at, NULL)};
+static const WPIN_FLASH wpin_protection window_watched[] = {
+    WPIN_SUPPLY_PROTECTION(&volts, &window)};
+static const WPIN_FLASH wpin_motor_config measured = {
+    WPIN_ON_STAGE(&stage, &bridge),
+    .guard = {.cap = 16384,
+              .up = WPIN_SLEW_US(300000),
+              .down = WPIN_SLEW_US(200000),
+              .regulated = WPIN_SLEW_US(9000),
+              .pause_us = 20000},
+    .sense = {.reads = WPIN_HAS_SPEED | WPIN_HAS_SUPPLY,
+              .more = wpin_counting_measure,
+              .place = wpin_counting_set_position,
+              .context = &counting},
+    WPIN_CLOSED_LOOP(&counted_state),
+    .regulators = regulators_by_volts,
+    .regulator_count = 1,
+    .protections = window_watched,
+    .protection_count = 1};
+
+static void measures(void) {
+    static wpin_motor motor;
+    shaft_speed = shaft_place = 0;
+    volts = (wpin_supply){0};
+    by_volts = (wpin_by_supply){0};
+    note((uint32_t)wpin_counting_init(&counting, &same_counting, &same_port));
+    note((uint32_t)wpin_motor_init(&motor, &measured, &same_port));
+    regulate(&motor);
+    note(by_volts.more * 65536UL + by_volts.ratio);
+}
+
 uint32_t same_sum(uint8_t subject, uint16_t rounds) {
     static void (*const subjects[SAME_SUBJECTS])(void) = {
-        ramps, slews,  knobs,    motors, steppers, loops,   sixths, by_field,
-        plain, kicked, switched, pulsed, slowly,   sharing, owned,  counts};
+        ramps,  slews,    knobs,  motors, steppers, loops, sixths, by_field, plain,
+        kicked, switched, pulsed, slowly, sharing,  owned, counts, measures};
     sum = 2166136261UL;
     seed = 2026UL + subject;
     clock_us = 0xFFFF0000UL;
