@@ -52,6 +52,8 @@ int main(void) {
     }
     double rpm = wpin_sim_read(b.hardware, 0).rpm;
     printf("at the end it %s, after %d stops\n", rpm > 50 ? "runs" : "stands", tries);
+    wpin_status status = belts_fault(&b);
     belts_close(&b);
-    return rpm > 50 ? 0 : 1;
+    printf("%s\n", wpin_status_text(status));
+    return status == WPIN_OK ? 0 : 1;
 }

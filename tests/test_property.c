@@ -161,12 +161,13 @@ START_TEST(any_fault_ends_in_words_and_at_zero) {
         wpin_plan *plan;
         char fault[80], why[200];
         wpin_injection injection;
-        const char *load = rig->loads[pick((uint32_t)rig->load_count)].name;
-        snprintf(fault, sizeof fault, "%s %s", load, kinds[pick(6)]);
-        if (pick(5) == 0) {
-            snprintf(fault, sizeof fault, "main %s", pick(2) ? "weak" : "dead");
-        }
-        ck_assert_msg(wpin_injection_read(rig, fault, &injection, why, sizeof why), "%s", why);
+        do { /* a lamp does not stall */
+            const char *load = rig->loads[pick((uint32_t)rig->load_count)].name;
+            snprintf(fault, sizeof fault, "%s %s", load, kinds[pick(6)]);
+            if (pick(5) == 0) {
+                snprintf(fault, sizeof fault, "main %s", pick(2) ? "weak" : "dead");
+            }
+        } while (!wpin_injection_read(rig, fault, &injection, why, sizeof why));
         wpin_session_options options = {.faults = &injection, .fault_count = 1};
         put_plan(&w);
         wpin_report *report = run(&w, &options, &plan);

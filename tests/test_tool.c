@@ -274,7 +274,7 @@ START_TEST(the_examples_run) {
                 {"button_run", "2 presses. Done."},
                 {"stop_button", "WPIN_REFUSED_NOT_ARMED duty   +0.0 %     +0 rpm"},
                 {"regulated_speed", "heavy          duty  +95."},
-                {"counted_speed", "smoothed 2: 60.01 rpm on average"},
+                {"counted_speed", "smoothed 2: 60.00 rpm on average"},
                 {"belts_in_step", "in step: never more than"},
                 {"stuck_belt", "at the end it runs, after "},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
