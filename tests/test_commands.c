@@ -275,6 +275,12 @@ START_TEST(a_motor_is_identified_and_that_is_kept) {
     tool(2, SAYS("--attached"), "identify %s/demo/honey-drum.yaml drum", TEST_SOURCE);
     tool(2, SAYS("expected 0 to 50%"), "identify %s drum --spread 60%%", rig);
     tool(2, SAYS("can't be read"), "identify %s drum --record /nowhere.csv", rig);
+    run_command(
+        output, sizeof output,
+        "sed 's/sense: 200mV.A/sense: 200mV\\/A, sense-zero: 2.5V/' %s/demo/honey-motor.yaml "
+        "> %s",
+        TEST_SOURCE, rig); /* the same of a sense that shows both ways */
+    tool(0, SAYS("901 mohm", "55 mNm/A", "1.1 mH"), "identify %s drum --attached", rig);
 }
 END_TEST
 

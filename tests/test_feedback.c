@@ -48,6 +48,30 @@ START_TEST(a_regulated_speed_holds) {
 }
 END_TEST
 
+/* A sense that shows both ways: its current has the sign of what drives it, and trips, limits and
+ * names of faults go by its size. One that is off its zero by a little does no harm. */
+START_TEST(a_sense_may_show_both_ways) {
+    static const double speeds[] = {90, -90};
+    bench b;
+    open_drum(&b, "s/sense: 200mV.A/sense: 200mV\\/A, sense-zero: 2.5V, sense-offset: 10mV/");
+    run_ms(&b, 400);
+    ck_assert_int_eq(ask(&b, speeds[_i], 0), WPIN_OK);
+    run_ms(&b, 6000);
+    double sum = 0, truth = 0;
+    for (int ms = 0; ms < 500; ms++) {
+        truth += run_ms(&b, 1).amps / 500;
+        sum += wpin_motor_measurement(&b.motor).current / 200.0 / 500;
+    }
+    ck_assert_msg(fabs(sum - truth) < 0.08 && sum * speeds[_i] > 0, "%g A, in truth %g", sum,
+                  truth);
+    ck_assert_int_eq(wpin_motor_fault(&b.motor), WPIN_OK);
+    wpin_sim_inject(b.sim, WPIN_PART_FAULT_STALLED, 0, 0, true);
+    run_ms(&b, 2000);
+    ck_assert_str_eq(wpin_status_name(wpin_motor_fault(&b.motor)), "WPIN_FAULT_STALLED");
+    close_drum(&b);
+}
+END_TEST
+
 /* Its set-point follows the ramp asked for; from one way to the other it rests at a standstill; a
  * stop comes down the ramp, and ends with nothing asked and nothing driven. */
 START_TEST(a_speed_ramps_turns_over_and_stops) {
@@ -289,6 +313,7 @@ int main(void) {
     Suite *suite = suite_create("feedback");
     TCase *tests = tcase_create("feedback");
     tcase_set_timeout(tests, 0);
+    tcase_add_loop_test(tests, a_sense_may_show_both_ways, 0, 2);
     tcase_add_loop_test(tests, a_regulated_speed_holds, 0, 11);
     tcase_add_test(tests, a_speed_ramps_turns_over_and_stops);
     tcase_add_loop_test(tests, a_stop_waits_for_nothing, 0, 2);

@@ -42,6 +42,7 @@ static wpin_sense_config bind_sense(const wpin_rig *rig, const wpin_rig_load *lo
         sense.reads = WPIN_HAS_CURRENT;
         sense.current_input = (uint8_t)load->limits.trip_input;
         sense.current_mv_per_a = (uint16_t)lround(sense_slope(load));
+        sense.current_zero_mv = (int16_t)lround(load->bridge.sense_zero * 1e3);
     }
     return sense;
 }

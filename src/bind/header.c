@@ -127,6 +127,9 @@ static void print_sense(FILE *to, const wpin_bound_load *bound, const wpin_sense
                         const char *id) {
     fprintf(to, "    .sense = {.reads = %u, .current_input = %u, .current_mv_per_a = %u", s->reads,
             s->current_input, s->current_mv_per_a);
+    if (s->current_zero_mv != 0) {
+        fprintf(to, ", .current_zero_mv = %d", s->current_zero_mv);
+    }
     if ((s->reads & WPIN_HAS_SUPPLY) != 0) {
         fprintf(to, ", .supply_input = %u", s->supply_input);
     }

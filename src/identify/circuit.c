@@ -34,7 +34,8 @@ double wpin_step_amps(const wpin_rig *rig, const wpin_rig_load *load) {
 }
 
 void wpin_add_half_step(wpin_cut *cut, const wpin_rig *rig, const wpin_rig_load *load) {
-    double amps = wpin_step_amps(rig, load) / 2;
+    bool signs = load->bridge.sense_zero > 0; /* of one way it would be less, of the other more */
+    double amps = signs ? 0 : wpin_step_amps(rig, load) / 2;
     for (size_t i = 0; i < cut->count; i++) {
         wpin_stretch *s = &cut->stretches[i];
         s->amps = s->duty == 0 ? 0 : s->amps + (s->amps < 0 ? -amps : amps);

@@ -77,6 +77,15 @@ static double sensed_volts(const experiment *e, uint8_t input) {
     return step > 1e-3 ? step * round(volts / step) : volts;
 }
 
+/* The size of a current. A converter rounds down: of a sense that shows both ways that makes one
+ * way less and the other more, so it is taken in the middle of its step here; of a size later on.
+ */
+static double size_of(const experiment *e, double volts) {
+    const wpin_part_driver *b = &e->one.rig->loads[e->one.load].bridge;
+    double middle = b->sense_zero > 0 ? wpin_rig_converter_step(e->one.rig) / 2 : 0;
+    return fabs(volts + middle) / b->sense_volts_per_amp;
+}
+
 /* A quick sense shows the ripple: its mean over a period is what counts. A converter takes it at
  * moments that the timer of the PWM starts it at. */
 static double sample(experiment *e) {
@@ -88,8 +97,8 @@ static double sample(experiment *e) {
     wpin_sim_advance(e->one.sim, (int64_t)(e->shift * (double)period / count));
     for (int i = 0; i < count; i++) {
         wpin_sim_advance(e->one.sim, period * (i + 1) / count - period * i / count);
-        double amps =
-            sensed_volts(e, (uint8_t)l->limits.trip_input) / l->bridge.sense_volts_per_amp;
+        double volts = sensed_volts(e, (uint8_t)l->limits.trip_input) - l->bridge.sense_zero;
+        double amps = size_of(e, volts);
         int64_t passed = wpin_sim_time(e->one.sim) % period;
         wpin_record_sample s = {.at = e->now,
                                 .duty = duty_shown(e),
@@ -110,14 +119,14 @@ static void keep(experiment *e) {
     if (e->known == NULL && port->count(port->context, encoder->counter, &count) != WPIN_OK) {
         return;
     }
+    double sensed = wpin_motor_measurement(&e->one.motor).current * 1e-3; /* its zero taken off */
     double ago = (double)(uint32_t)(now - count.at) * 1e-6;
     int32_t counts = encoder->reversed ? -count.counts : count.counts;
     const wpin_record *r = e->record;
     bool still = r->count > 0 && r->rows[r->count - 1].counts == counts;
     wpin_record_row row = {.at = e->now,
                            .duty = duty_shown(e),
-                           .amps = e->quick ? sample(e)
-                                            : fabs(wpin_motor_milliamps(&e->one.motor) * 1e-3),
+                           .amps = e->quick ? sample(e) : size_of(e, sensed),
                            .counts = counts,
                            .counted_at = still ? r->rows[r->count - 1].counted_at : e->now - ago};
     e->full = e->full || !wpin_record_add(e->record, &row);

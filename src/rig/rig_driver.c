@@ -48,6 +48,8 @@ static const wpin_field driver_fields[] = {
     QUANTITY("sense", wpin_part_driver, sense_volts_per_amp, false, WPIN_SENSE_SLOPE, 1e-3, 100),
     QUANTITY("sense-filter", wpin_part_driver, sense_filter, false, WPIN_TIME, 0, 1),
     QUANTITY("sense-noise", wpin_part_driver, sense_noise, false, WPIN_VOLTAGE, 0, 1),
+    QUANTITY("sense-zero", wpin_part_driver, sense_zero, false, WPIN_VOLTAGE, 0, 24),
+    QUANTITY("sense-offset", wpin_part_driver, sense_off, false, WPIN_VOLTAGE, 0, 1),
     QUANTITY("saturation", wpin_part_driver, saturation_volts, false, WPIN_VOLTAGE, 0, 5),
     QUANTITY("contact-delay", wpin_part_driver, contact_delay, false, WPIN_TIME, 1e-4, 0.2),
     QUANTITY("contact-bounce", wpin_part_driver, contact_bounce, false, WPIN_TIME, 0, 0.05),

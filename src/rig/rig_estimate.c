@@ -177,7 +177,9 @@ double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohm
 /* A fifth of what is too much a tick, so that it settles though the sense lags, from what full duty
  * would drive through the winding that stands. */
 double wpin_rig_limit_gain(const wpin_rig *rig, const wpin_rig_load *load) {
-    double amps = rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
+    bool signs = load->bridge.sense_zero > 0;
+    double amps = signs ? wpin_rig_sense_reach(rig, load)
+                        : rig->controller.logic_volts / load->bridge.sense_volts_per_amp;
     if (wpin_rig_type(load)->spins) {
         amps = fmin(amps, rig->supplies[load->supply].volts / load->motor.resistance);
     }

@@ -58,6 +58,32 @@ void wpin_read_start(wpin_reader *reader, yaml_node_t *node, wpin_rig_load *load
     }
 }
 
+/* Of a sense that shows both ways. */
+static bool check_zero(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
+                       const wpin_rig_load *load) {
+    const wpin_part_driver *b = &load->bridge;
+    double logic = rig->controller.logic_volts;
+    if (b->sense_zero <= 0 && b->sense_off > 0) {
+        wpin_say_at(reader, node,
+                    "sense-offset is what a sense that shows both ways is off its zero; expected "
+                    "sense-zero too, e.g. %.3gV",
+                    logic / 2);
+    } else if (b->sense_zero >= logic) {
+        wpin_say_at(reader, node,
+                    "sense-zero: %.4g V at no current leave nothing above; expected about half of "
+                    "the controller's %.4g V",
+                    b->sense_zero, logic);
+    } else if (b->sense_zero > 0 && wpin_rig_three_leads(load) && !load->vector.there) {
+        wpin_say_at(reader, node,
+                    "sense-zero: what three legs draw together has a size only; expected none for "
+                    "'%s'",
+                    load->name);
+    } else {
+        return true;
+    }
+    return false;
+}
+
 static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                        const wpin_rig_load *load) {
     if (load->bridge.sense_volts_per_amp <= 0) {
@@ -71,6 +97,9 @@ static void check_trip(wpin_reader *reader, const yaml_node_t *node, const wpin_
                     "current-trip of '%s' lacks 'input': the analogue input of the sense; expected "
                     "0 to 31",
                     load->name);
+    }
+    if (!check_zero(reader, node, rig, load)) {
+        return;
     }
     double reach = wpin_rig_sense_reach(rig, load);
     if (load->limits.trip_amps > reach) {

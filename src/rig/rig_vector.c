@@ -120,6 +120,12 @@ static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *
                     "one",
                     load->name);
     }
+    if (load->bridge.sense_zero > 0) {
+        wpin_say_at(reader, node,
+                    "field-oriented has a 'zero' of its own, of its shunts; expected no sense-zero "
+                    "in the driver of '%s'",
+                    load->name);
+    }
     if (load->bridge.sense_volts_per_amp <= 0) {
         wpin_say_at(reader, node,
                     "field-oriented regulates the currents of the leads: give the driver 'sense', "
@@ -179,6 +185,8 @@ double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load) {
     double volts = rig->controller.logic_volts;
     if (load->vector.there) { /* a lead's tip is 2 / root of 3 of the current between two */
         volts = fmin(load->vector.zero, volts - load->vector.zero) * ROOT_3 / 2;
+    } else if (load->bridge.sense_zero > 0) {
+        volts = fmin(load->bridge.sense_zero, volts - load->bridge.sense_zero);
     }
     return volts / load->bridge.sense_volts_per_amp;
 }

@@ -206,8 +206,10 @@ static int16_t port_millivolts(void *context, uint8_t input) {
         wpin_bridge_lead(sim, bridge);
         double amps =
             bridge->motor == WPIN_SIM_NO_WIRE ? 0 : sim->plants[bridge->motor]->sense_amps;
-        volts = fabs(amps) * bridge->part.sense_volts_per_amp +
-                (bridge->part.sense_noise > 0 ? noise_of(a, bridge->part.sense_noise) : 0);
+        const wpin_part_driver *p = &bridge->part;
+        double shown = p->sense_zero > 0 ? amps : fabs(amps);
+        volts = p->sense_zero + p->sense_off + shown * p->sense_volts_per_amp +
+                (p->sense_noise > 0 ? noise_of(a, p->sense_noise) : 0);
         volts = volts > 0 ? volts : 0;
     } else if (a->what == WPIN_SENSED_SHUNT) {
         volts = wpin_shunt_volts(sim, a) + (a->noise > 0 ? noise_of(a, a->noise) : 0);

@@ -1,5 +1,6 @@
 /* The wiring table of a rig. */
 #include "lists.h"
+#include "windpin/host/plain.h"
 #include "windpin/vector.h"
 #include <math.h>
 #include <stdio.h>
@@ -127,8 +128,12 @@ static void list_lines(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load 
 /* What tells the controller of it. */
 static void list_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
     if (l->limits.trip_input >= 0 && !l->vector.there) {
-        wpin_lines_add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.4g mV/A", l->name, "sense", "-",
-                       "-", l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3);
+        char zero[40] = "";
+        if (l->bridge.sense_zero > 0) {
+            wpin_plain(zero, sizeof zero, ", %.4g V at none", l->bridge.sense_zero);
+        }
+        wpin_lines_add(to, "%-12s %-12s %-10s %-16s A%-7.0f reads %.4g mV/A%s", l->name, "sense",
+                       "-", "-", l->limits.trip_input, l->bridge.sense_volts_per_amp * 1e3, zero);
     }
     if (l->thermistor.there) {
         wpin_lines_add(

@@ -139,6 +139,9 @@ typedef struct wpin_part_driver {
     double sense_volts_per_amp; /**< Current sense output, V/A of motor current; 0: none. */
     double sense_filter;        /**< Time constant of the sense filter, s. */
     double sense_noise;         /**< Of the sense output, from tip to tip, V. */
+    double sense_zero;          /**< Of one that shows which way the current goes: its volts at
+                                     none; 0: it shows the size alone. */
+    double sense_off;           /**< And how far off that it truly is, V. */
     double saturation_volts;    /**< Drop of each switch besides its resistance (bipolar), V. */
     bool no_diodes;             /**< The free-wheel diodes are missing. */
     double contact_delay;       /**< Relays: from coil to contact, s. */
