@@ -252,7 +252,7 @@ static const trouble troubles[] = {
      "did not move: its travel ends here"},
     {"", "gate run 6rpm for 1s", "ok"},
     {"s/down: 300ms/&, shape: smooth/", HOMED "gate turn to 85.5deg\ngate turn to 30deg",
-     "ok, at 30.05 deg, 1 count off"},
+     "ok, at 30.05 deg (601 counts), 1 count off"},
     {"", HOMED "gate run 10rpm until gate-open reached at most 3s",
      "a limit ended its motion"}, /* its travel ends before the switch */
     {"", HOMED "gate run 12rpm for 20s\ngate run reverse 12rpm for 500ms",

@@ -85,13 +85,16 @@ static json_t *setpoint(const wpin_glance *g) {
 
 static json_t *load_json(const wpin_live *live, size_t load) {
     wpin_glance g = wpin_session_look(wpin_live_session(live), load);
-    double duty = wpin_live_rig(live)->loads[load].axis.there ? NAN : g.duty * 100;
-    json_t *all = json_pack(
-        "{s:s, s:b, s:s?, s:o, s:o, s:o, s:o, s:o, s:o}", "state", wpin_state_word(g.state),
-        "armed", g.armed, "fault", g.fault == WPIN_OK ? NULL : wpin_status_name(g.fault),
-        "setpoint", setpoint(&g), "duty", number(duty, 1e-2), "measured_rpm",
-        number(g.measured_rpm, 1e-2), "measured_amps", number(g.measured_amps, 1e-3), "degrees",
-        number(g.degrees, 1e-2), "supply", number(g.supply_volts, 1e-3));
+    const wpin_rig_load *l = &wpin_live_rig(live)->loads[load];
+    double duty = l->axis.there ? NAN : g.duty * 100;
+    double counts = wpin_rig_knows_place(l) ? g.degrees / 360 * wpin_rig_counts_at_output(l) : NAN;
+    json_t *all = json_pack("{s:s, s:b, s:s?, s:o, s:o, s:o, s:o, s:o, s:o, s:o}", "state",
+                            wpin_state_word(g.state), "armed", g.armed, "fault",
+                            g.fault == WPIN_OK ? NULL : wpin_status_name(g.fault), "setpoint",
+                            setpoint(&g), "duty", number(duty, 1e-2), "measured_rpm",
+                            number(g.measured_rpm, 1e-2), "measured_amps",
+                            number(g.measured_amps, 1e-3), "degrees", number(g.degrees, 1e-2),
+                            "counts", number(counts, 1), "supply", number(g.supply_volts, 1e-3));
     if (all != NULL && g.knows) {
         json_object_set_new(all, "true",
                             json_pack("{s:o, s:o, s:o, s:o}", "rpm", number(g.rpm, 1e-2), "amps",

@@ -26,7 +26,8 @@ static void add_asked(const wpin_fault_scene *s, char *words, size_t size) {
     }
 }
 
-static void add_measured(const wpin_fault_scene *s, char *words, size_t size) {
+static void add_measured(const wpin_rig_load *l, const wpin_fault_scene *s, char *words,
+                         size_t size) {
     const char *between = "; measured";
     if (!isnan(s->rpm)) {
         add(words, size, "%s %.4g rpm", between, s->rpm);
@@ -37,7 +38,8 @@ static void add_measured(const wpin_fault_scene *s, char *words, size_t size) {
         between = ",";
     }
     if (!isnan(s->degrees)) {
-        add(words, size, "%s place %.4g deg", between, s->degrees);
+        add(words, size, "%s place %.4g deg (%.0f counts)", between, s->degrees,
+            s->degrees / 360 * wpin_rig_counts_at_output(l));
         between = ",";
     }
     if (!isnan(s->supply_volts)) {
@@ -59,7 +61,7 @@ void wpin_fault_scene_words(const wpin_rig *rig, const wpin_fault_result *fault,
     if (!axis) { /* a drive keeps its duty to itself */
         add(words, size, ", duty %.1f %%", s->duty * 100);
     }
-    add_measured(s, words, size);
+    add_measured(&rig->loads[fault->load], s, words, size);
     add(words, size, ".");
 }
 

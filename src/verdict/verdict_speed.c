@@ -108,10 +108,12 @@ void wpin_judge_place(const wpin_session *run, wpin_step_result *step) {
                   "a limit switch ended it at %.2f deg, %.2f deg were asked", step->degrees,
                   step->degrees_asked);
     } else if (fabs(off) > most + 0.5) {
-        wpin_rule(step, WPIN_VERDICT_BAD, "stands at %.2f deg, %.0f counts off the %.2f deg asked",
-                  step->degrees, fabs(off), step->degrees_asked);
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "stands at %.2f deg (%.0f counts), %.0f counts off the %.2f deg asked",
+                  step->degrees, step->degrees / count, fabs(off), step->degrees_asked);
     } else {
-        wpin_rule(step, WPIN_VERDICT_OK, "ok, at %.2f deg, %.0f count%s off", step->degrees,
-                  fabs(off), fabs(off) < 1.5 && fabs(off) > 0.5 ? "" : "s");
+        wpin_rule(step, WPIN_VERDICT_OK, "ok, at %.2f deg (%.0f counts), %.0f count%s off",
+                  step->degrees, step->degrees / count, fabs(off),
+                  fabs(off) < 1.5 && fabs(off) > 0.5 ? "" : "s");
     }
 }

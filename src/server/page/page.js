@@ -132,7 +132,7 @@
     if (l.of.unit === "") {
       parts.push(`asked ${s.setpoint.value === 0 ? "off" : s.setpoint.value > 0 ? "on" : "on, reverse"}`, s.duty === 0 ? "off" : "on");
     } else if (l.of.unit === "deg" || place) { /* by angles */
-      parts.push(place ? `asked ${s.setpoint.value} deg` : "", s.degrees === null ? "" : `at ${s.degrees.toFixed(1)} deg`);
+      parts.push(place ? `asked ${s.setpoint.value} deg` : "", s.degrees === null ? "" : `at ${s.degrees.toFixed(1)} deg${s.counts === null ? "" : ` (${s.counts} counts)`}`);
     } else {
       parts.push(`asked ${s.setpoint.value} ${s.setpoint.unit}`, s.duty === null ? "" : `${s.duty.toFixed(1)} %`);
     }
