@@ -2,6 +2,8 @@
 #include "windpin/host/rig.h"
 #include <math.h>
 
+#define ROOT_3 1.73205080756887729353
+
 bool wpin_rig_single_switch(const wpin_stage_kind *kind) {
     return wpin_logic_of(kind->logic)->one_switch;
 }
@@ -172,6 +174,16 @@ double wpin_rig_light(const wpin_rig_load *load, double volts, double supply_ohm
         kelvin = wpin_calc_filament_warm(&f, kelvin, duty * amps * amps * ohms, lamp->warm_up / 20);
     }
     return wpin_calc_filament_light(&f, kelvin);
+}
+
+double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load) {
+    double volts = rig->controller.logic_volts;
+    if (load->vector.there) { /* a lead's tip is 2 / root of 3 of the current between two */
+        volts = fmin(load->vector.zero, volts - load->vector.zero) * ROOT_3 / 2;
+    } else if (load->bridge.sense_zero > 0) {
+        volts = fmin(load->bridge.sense_zero, volts - load->bridge.sense_zero);
+    }
+    return volts / load->bridge.sense_volts_per_amp;
 }
 
 /* A fifth of what is too much a tick, so that it settles though the sense lags, from what full duty

@@ -181,16 +181,6 @@ void wpin_read_vector(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
 
 /* ---- what follows ---- */
 
-double wpin_rig_sense_reach(const wpin_rig *rig, const wpin_rig_load *load) {
-    double volts = rig->controller.logic_volts;
-    if (load->vector.there) { /* a lead's tip is 2 / root of 3 of the current between two */
-        volts = fmin(load->vector.zero, volts - load->vector.zero) * ROOT_3 / 2;
-    } else if (load->bridge.sense_zero > 0) {
-        volts = fmin(load->bridge.sense_zero, volts - load->bridge.sense_zero);
-    }
-    return volts / load->bridge.sense_volts_per_amp;
-}
-
 /* A current loop sees a winding, late by one and a half periods: a gain of L over a response of
  * three times that leaves it some 70 degrees of margin, and an integral of R over the same cancels
  * the winding's own time. */
