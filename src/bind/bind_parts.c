@@ -31,8 +31,9 @@ void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
     }
 }
 
-/* The same where the port measures it: its window, and efforts that are worth the same whatever it
- * has. */
+#define HIGH_MS 2 /* what braking feeds a supply rises fast */
+
+/* A supply that is measured: its window, and efforts that are worth the same whatever it has. */
 void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
     const wpin_rig_supply *s = &rig->supplies[load->supply];
     const wpin_rig_supply_sense *sense = &s->sense;
@@ -44,7 +45,7 @@ void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_ri
     bound->supply = (wpin_supply_config){.low_mv = (int16_t)lround(sense->least * mv),
                                          .high_mv = (int16_t)lround(sense->most * mv),
                                          .low_ms = (uint16_t)lround(sense->time * 1e3),
-                                         .high_ms = WPIN_SUPPLY_HIGH_MS};
+                                         .high_ms = HIGH_MS};
     wpin_bind_watch(
         bound, (wpin_protection)WPIN_SUPPLY_PROTECTION(&bound->supply_at_work, &bound->supply));
     for (size_t i = 0, n = 0; i < m->regulator_count; i++) {

@@ -15,11 +15,10 @@ static inline bool wpin_bind_watches_motion(const wpin_rig_load *load) {
 }
 /* Lets it have regulators and protections. */
 void wpin_bind_loop(wpin_bound_load *bound);
-/* Above its window a supply trips within so long: what braking feeds it rises fast. */
-#define WPIN_SUPPLY_HIGH_MS 2
-void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
-/* One more on its list of protections; its thermistor, and what tells a lead that is off. */
+/* One more on its list of protections; where its supply is measured what goes by that; its
+ * thermistor, and what tells a lead that is off. */
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
+void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 void wpin_bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 /* When a place counts as reached, and how far it may go. */

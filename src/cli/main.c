@@ -37,7 +37,7 @@ static const struct {
     {"run", cmd_run, "run a plan, simulated or on real pins: asked against achieved", "Run it"},
     {"live", cmd_live, "drive it by hand: terminal, page, lines or message bus", NULL},
     {"compare", SIMULATED(cmd_compare), "a plan with values changed, or beside a record", NULL},
-    {"faults", SIMULATED(cmd_faults), "every fault it can have: what is noticed, and how soon",
+    {"faults", SIMULATED(cmd_faults), "every fault that may come: what is noticed, and how soon",
      NULL},
     {"plot", cmd_plot, "draw a trace as PNG or SVG", NULL},
     {"export", cmd_export, "the rig and a plan as a C header for firmware", "Further"},

@@ -138,9 +138,8 @@ static bool build_shunts(wpin_sim *sim, const wpin_rig_load *load, int number) {
                                .noise = v->noise,
                                .in_leads = v->in_leads};
     return wpin_sim_add_shunts(sim, &shunts, number, inputs) >= 0 &&
-           (v->supply_input < 0 || v->supply_shared ||
-            wpin_sim_wire_supply(sim, (int)load->supply, (uint8_t)v->supply_input,
-                                 v->supply_ratio));
+           (v->supply_input < 0 || wpin_sim_wire_supply(sim, (int)load->supply,
+                                                        (uint8_t)v->supply_input, v->supply_ratio));
 }
 
 /* The driver input behind a line. Leads of a brushless motor that are in another order are to it as

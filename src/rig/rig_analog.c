@@ -33,14 +33,14 @@ __attribute__((format(printf, 4, 5))) static void add(uses *all, unsigned line, 
     }
 }
 
-static void add_load(uses *all, const wpin_rig_load *load) {
+static void add_load(uses *all, const wpin_rig *rig, const wpin_rig_load *load) {
     if (load->vector.there) { /* a trip of its currents goes by the shunts */
         for (int leg = 0; leg < 3; leg++) {
             double shunt =
                 load->vector.shunts[leg] == WPIN_NO_SHUNT ? -1 : load->vector.shunts[leg];
             add(all, load->line, shunt, "shunt %c of '%s'", 'a' + leg, load->name);
         }
-        if (!load->vector.supply_shared) {
+        if (!rig->supplies[load->supply].sense.there) { /* else that is read */
             add(all, load->line, load->vector.supply_input, "the supply of '%s'", load->name);
         }
     } else {
@@ -74,7 +74,7 @@ static void add_supply(uses *all, const wpin_rig *rig, const wpin_rig_supply *s)
 void wpin_check_analog(wpin_reader *reader, const wpin_rig *rig) {
     uses all = {.reader = reader};
     for (size_t i = 0; i < rig->load_count; i++) {
-        add_load(&all, &rig->loads[i]);
+        add_load(&all, rig, &rig->loads[i]);
     }
     for (size_t i = 0; i < rig->supply_count; i++) {
         add_supply(&all, rig, &rig->supplies[i]);

@@ -83,7 +83,6 @@ static void read_supply(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     if (s->sense.there) {
         v->supply_input = s->sense.input;
         v->supply_ratio = s->sense.divider;
-        v->supply_shared = true;
     }
     double volts = s->volts;
     double most = rig->controller.logic_volts / fmax(v->supply_ratio, 1e-3);

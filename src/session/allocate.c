@@ -18,7 +18,7 @@ static bool allocate_loads(wpin_session *run, size_t loads) {
     return ROOM(run->bound, loads) && ROOM(run->motors, loads) &&
            (run->motor_list = calloc(loads, sizeof(wpin_motor *))) != NULL &&
            ROOM(run->fault_at, loads) && ROOM(run->safe_at, loads) && ROOM(run->latched, loads) &&
-           ROOM(run->before, loads) && ROOM(run->scene, loads) && ROOM(run->drive_error, loads) &&
+           ROOM(run->before, loads) && ROOM(run->drive_error, loads) &&
            ROOM(run->drive_state, loads) && ROOM(run->silence, loads) && ROOM(run->unsent, loads) &&
            ROOM(run->last, loads) && ROOM(run->for_trace, loads) && ROOM(run->samples, loads) &&
            ROOM(run->volts, loads) && ROOM(run->driven, loads) && ROOM(run->owner, loads) &&
@@ -45,7 +45,6 @@ void wpin_session_release(wpin_session *run) {
     free(run->safe_at);
     free(run->latched);
     free(run->before);
-    free(run->scene);
     free(run->drive_error);
     free(run->drive_state);
     free(run->silence);

@@ -9,7 +9,7 @@ wpin_fault_result wpin_session_fault(const wpin_session *run, size_t load) {
         return (wpin_fault_result){0};
     }
     double at = run->fault_at[load] + run->rig->controller.tick;
-    wpin_fault_scene scene = run->scene[load];
+    wpin_fault_scene scene = run->latched[load].scene;
     scene.others = wpin_session_others_fail(run, load); /* some a little later */
     return (wpin_fault_result){.load = (int)load,
                                .cause = wpin_motor_fault(&run->motors[load]),
@@ -96,7 +96,7 @@ void wpin_session_note_faults(wpin_session *run) {
             continue;
         }
         if (run->latched[i].cause == WPIN_OK) {
-            run->scene[i] = wpin_session_scene(run, i);
+            run->latched[i].scene = wpin_session_scene(run, i);
         }
         note_drive(run, i);
         if (run->safe_at[i] == HUGE_VAL && is_safe(run, i)) {

@@ -7,17 +7,17 @@ double wpin_session_rpm_of(const wpin_session *run, size_t load, int16_t speed) 
     return counts * 60 / wpin_rig_counts_at_output(&run->rig->loads[load]);
 }
 
-double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
-    const wpin_rig_load *l = &run->rig->loads[load];
-    const wpin_measurement *m = &run->motors[load].measurement;
-    if (!l->encoder.there || (m->valid & WPIN_HAS_SPEED) == 0) {
-        return NAN;
-    }
+bool wpin_session_knows_speed(const wpin_session *run, size_t load) {
+    const wpin_rig_encoder *e = &run->rig->loads[load].encoder;
     const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
-    if (l->encoder.by_crossings && wpin_sensorless_doing(s) != WPIN_SENSORLESS_RUN) {
-        return NAN;
-    }
-    return wpin_session_rpm_of(run, load, m->speed);
+    return e->there && (run->motors[load].measurement.valid & WPIN_HAS_SPEED) != 0 &&
+           (!e->by_crossings || wpin_sensorless_doing(s) == WPIN_SENSORLESS_RUN);
+}
+
+double wpin_session_measured_rpm(const wpin_session *run, size_t load) {
+    return wpin_session_knows_speed(run, load)
+               ? wpin_session_rpm_of(run, load, run->motors[load].measurement.speed)
+               : NAN;
 }
 
 double wpin_session_asked_rpm(const wpin_session *run, size_t load) {

@@ -5,14 +5,6 @@
 #define NEARLY  (WPIN_DUTY_FULL / 128) /* a speed below this may be noise */
 #define AT_ONCE 0.1                    /* s: what faults within it has one cause */
 
-/* Whether a load's own sensors measure its speed now: one without sensors only as it runs. */
-static bool knows_speed(const wpin_session *run, size_t load) {
-    const wpin_rig_encoder *e = &run->rig->loads[load].encoder;
-    const wpin_sensorless *s = &run->bound[load].sensorless_at_work;
-    return e->there && (run->motors[load].measurement.valid & WPIN_HAS_SPEED) != 0 &&
-           (!e->by_crossings || wpin_sensorless_doing(s) == WPIN_SENSORLESS_RUN);
-}
-
 void wpin_session_keep_scene(wpin_session *run, size_t load) {
     const wpin_motor *m = &run->motors[load];
     wpin_before *b = &run->before[load];
@@ -20,7 +12,7 @@ void wpin_session_keep_scene(wpin_session *run, size_t load) {
     b->duty = wpin_motor_duty(m);
     b->state = (uint8_t)wpin_motor_state(m);
     b->held = wpin_motor_held(m);
-    b->speed_known = knows_speed(run, load);
+    b->speed_known = wpin_session_knows_speed(run, load);
     b->speed = m->measurement.speed;
     bool turns = b->speed_known && (b->speed > NEARLY || b->speed < -NEARLY);
     if (turns && b->duty != 0 && (b->speed > 0) == (b->duty > 0)) {
@@ -50,7 +42,7 @@ wpin_fault_scene wpin_session_scene(const wpin_session *run, size_t load) {
     const wpin_rig_load *l = &run->rig->loads[load];
     const wpin_before *b = &run->before[load];
     const wpin_measurement *m = &run->motors[load].measurement;
-    bool now = knows_speed(run, load), place = wpin_rig_knows_place(l);
+    bool now = wpin_session_knows_speed(run, load), place = wpin_rig_knows_place(l);
     int16_t speed = now ? m->speed : b->speed;
     size_t owner = run->owner[load];
     return (wpin_fault_scene){.state = (wpin_state)b->state,

@@ -110,7 +110,6 @@ struct wpin_session {
     wpin_mean *volts;           /* of each load, over whole periods */
     double *fault_at;           /* of each load: the last tick in which it had no fault */
     wpin_before *before;        /* of each load */
-    wpin_fault_scene *scene;    /* of its fault */
     wpin_fault_result *latched; /* of each load, as it stands now; cause WPIN_OK: none */
     uint16_t *drive_error;      /* of a drive: what it said when its fault was latched, */
     uint8_t *drive_state;
@@ -207,6 +206,8 @@ bool wpin_session_others_fail(const wpin_session *run, size_t load);
 /* A set-point in its unit; a speed of the core at the output, rpm. */
 double wpin_session_in_unit(const wpin_session *run, size_t load, wpin_setpoint setpoint);
 double wpin_session_rpm_of(const wpin_session *run, size_t load, int16_t speed);
+/* Whether a load's own sensors measure its speed now: one without sensors only as it runs. */
+bool wpin_session_knows_speed(const wpin_session *run, size_t load);
 /* Speeds at the output: as its encoder measures it, and where the ramp of what is asked is; NAN
  * where there is none. */
 double wpin_session_measured_rpm(const wpin_session *run, size_t load);

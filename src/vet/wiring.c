@@ -23,7 +23,8 @@ static const char *first_level(const wpin_rig_load *l, unsigned line) {
 
 /* The thin wires of a brushless motor, and its thick ones: which is which, sensors and phases tell
  * by what they do. */
-static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volts) {
+static void add_phases(wpin_lines *to, const wpin_rig *rig, const wpin_rig_load *l) {
+    double logic_volts = rig->controller.logic_volts;
     for (int x = 0; l->hall.there && x < 3; x++) {
         wpin_lines_add(
             to, "%-12s Hall %-7c %-10s %-16s %-8u input, pull-up resistor to the logic supply",
@@ -48,7 +49,7 @@ static void add_phases(wpin_lines *to, const wpin_rig_load *l, double logic_volt
                 l->bridge.sense_volts_per_amp * 1e3, 'A' + x);
         }
     }
-    if (v->there && v->supply_input >= 0 && !v->supply_shared) {
+    if (v->there && v->supply_input >= 0 && !rig->supplies[l->supply].sense.there) {
         wpin_lines_add(to, "%-12s %-12s %-10s %-16s A%-7.0f divider of its supply, %.4g of it",
                        l->name, "supply", "-", "-", v->supply_input, v->supply_ratio);
     }
@@ -141,7 +142,7 @@ static void list_sensors(wpin_lines *to, const wpin_rig *rig, const wpin_rig_loa
             l->name, "thermistor", "-", "-", l->thermistor.input, l->thermistor.part.pull_up / 1e3,
             l->thermistor.input, rig->controller.logic_volts);
     }
-    add_phases(to, l, rig->controller.logic_volts);
+    add_phases(to, rig, l);
     bool counts = wpin_rig_counts_here(l);
     for (unsigned n = 0; counts && n < (l->encoder.one_channel ? 1U : 2U); n++) {
         wpin_lines_add(to, "%-12s %-12s %-10s %-16s %-8u input, pull-up in the controller", l->name,

@@ -202,7 +202,6 @@ typedef struct wpin_rig_vector {
     double align;        /**< With each of four pulls, s. */
     double supply_input; /**< Analogue input of the motor supply; below 0: none. */
     double supply_ratio; /**< What its divider leaves. */
-    bool supply_shared;  /**< Both are those of the supply's own `sense`. */
     double give_way;     /**< Braking gives way from these volts of the supply on; 0: never... */
     double give_up;      /**< ...and to none of it at these. */
     double off;          /**< Of the simulated amplifiers: each off its zero by up to this, V. */

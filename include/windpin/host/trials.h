@@ -1,6 +1,6 @@
 /** @file trials.h
- * Every fault that can be put into a rig, each at many moments of a plan: whether the controller
- * noticed it, how soon, by which name, and whether something burnt. Host only.
+ * Every fault that may come while a rig works, each at many moments of a plan: whether the
+ * controller noticed it, how soon, by which name, and whether something burnt. Host only.
  */
 #ifndef WINDPIN_TRIALS_H
 #define WINDPIN_TRIALS_H

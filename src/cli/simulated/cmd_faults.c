@@ -1,4 +1,5 @@
-/* windpin faults RIG PLAN: every fault the rig can have, at many moments of the plan. */
+/* windpin faults RIG PLAN: every fault that may come while it works, at many moments of the plan.
+ */
 #include "../cli_json.h"
 #include "windpin/host/plain.h"
 #include "windpin/host/rehearsal.h"
@@ -22,7 +23,8 @@ static const struct argp_option options[] = {
     {0}};
 
 static const char doc[] =
-    "Runs the plan on simulated hardware with every fault that the rig can have, each at many "
+    "Runs the plan on simulated hardware with every fault that may come while it works, each at "
+    "many "
     "moments: a dead supply, a held shaft, wires off and swapped, an encoder that is silent. "
     "Prints "
     "how often the controller noticed it, how soon, by which name, and what burnt.\v"
