@@ -133,6 +133,7 @@ static void any_stage(wpin_stage_config *config, const wpin_stage_table *table) 
     config->reversed = ANY_BOOL;
     config->centred = ANY_BOOL;
     config->achieved = any ? &any_achieved : NULL;
+    config->charge = any ? wpin_stage_charge : NULL;
 }
 
 /* Speed, position and limits that lie. */

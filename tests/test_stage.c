@@ -71,6 +71,83 @@ START_TEST(no_leg_is_ever_on_twice) {
 }
 END_TEST
 
+/* A pause in which an interrupt looks at the lines, and may turn the stage off. */
+typedef struct looker {
+    recorder r;
+    wpin_stage stage;
+    unsigned braked_us; /* waited with both low sides on, and no high side */
+    bool cuts;          /* it turns it off there */
+} looker;
+
+static looker look;
+
+static void pause_and_look(void *context, uint32_t us) {
+    (void)context;
+    bool lows = recorder_on(&look.r, 1) && recorder_on(&look.r, 3);
+    bool highs = recorder_on(&look.r, 0) || recorder_on(&look.r, 2);
+    look.braked_us += lows && !highs && us > 3 ? us : 0;
+    look.r.now += us;
+    if (look.cuts && lows && us > 3) {
+        wpin_stage_off(&look.stage);
+    }
+}
+
+/* From coast, and only from there, the low sides are on for the time asked for before it drives;
+ * one that is turned off meanwhile stays off. */
+START_TEST(capacitors_charge_before_it_drives) {
+    static const struct {
+        wpin_drive from, to;
+        bool cuts;
+        unsigned braked_us;
+    } rows[] = {{WPIN_DRIVE_COAST, WPIN_DRIVE_FORWARD, false, 200},
+                {WPIN_DRIVE_COAST, WPIN_DRIVE_REVERSE, false, 200},
+                {WPIN_DRIVE_COAST, WPIN_DRIVE_BRAKE, false, 0},
+                {WPIN_DRIVE_BRAKE, WPIN_DRIVE_FORWARD, false, 0},
+                {WPIN_DRIVE_FORWARD, WPIN_DRIVE_REVERSE, false, 0},
+                {WPIN_DRIVE_COAST, WPIN_DRIVE_FORWARD, true, 200}};
+    recorder_init(&look.r);
+    look.stage = (wpin_stage){0};
+    look.cuts = false;
+    wpin_stage_config config = {.table = &full_bridge,
+                                .lines = four_lines,
+                                .pwm_hz = 20000,
+                                .dead_time_us = 3,
+                                .charge = wpin_stage_charge,
+                                .charge_us = 200};
+    look.r.pair_count = 2;
+    memcpy(look.r.high_pairs, (int[2][2]){{0, 1}, {2, 3}}, sizeof(int[2][2]));
+    look.r.port.pause = pause_and_look;
+    ck_assert_int_eq(wpin_stage_open(&look.stage, &config, &look.r.port), WPIN_OK);
+    ck_assert_int_eq(wpin_stage_apply(&look.stage, rows[_i].from, 5000), WPIN_OK);
+    look.braked_us = 0;
+    look.cuts = rows[_i].cuts;
+    ck_assert_int_eq(wpin_stage_apply(&look.stage, rows[_i].to, 5000), WPIN_OK);
+    ck_assert_uint_eq(look.braked_us, rows[_i].braked_us);
+    ck_assert_uint_eq(look.r.shoot_through, 0);
+    bool on = false;
+    for (wpin_pin pin = 0; pin < 4; pin++) {
+        on = on || recorder_on(&look.r, pin);
+    }
+    ck_assert(on != rows[_i].cuts);
+    if (rows[_i].cuts) { /* and drives again once coast was asked for */
+        look.cuts = false;
+        ck_assert_int_eq(wpin_stage_apply(&look.stage, rows[_i].to, 5000), WPIN_REFUSED_FAULTED);
+        ck_assert_int_eq(wpin_stage_apply(&look.stage, WPIN_DRIVE_COAST, 0), WPIN_OK);
+        ck_assert_int_eq(wpin_stage_apply(&look.stage, rows[_i].to, 5000), WPIN_OK);
+        ck_assert(recorder_on(&look.r, 0));
+    }
+    config.charge_us = 1001;
+    ck_assert_int_eq(wpin_stage_open(&look.stage, &config, &look.r.port), WPIN_REFUSED_RANGE);
+    config.charge_us = 200;
+    config.table = &wpin_table_interlocked_outputs; /* has no brake */
+    ck_assert_int_eq(wpin_stage_open(&look.stage, &config, &look.r.port), WPIN_REFUSED_CONFIG);
+    config.table = &wpin_table_two_inputs;
+    config.dead_time_us = 0;
+    look.r.port.pause = NULL; /* needed for that too */
+    ck_assert_int_eq(wpin_stage_open(&look.stage, &config, &look.r.port), WPIN_REFUSED_PORT);
+}
+END_TEST
+
 START_TEST(recorder_would_notice_shoot_through) {
     recorder r; /* the check above can fail */
     recorder_init(&r);
@@ -314,6 +391,7 @@ int main(void) {
     tcase_add_test(tests, opening_writes_levels_first_and_moves_nothing);
     tcase_add_test(tests, transition_keeps_the_order);
     tcase_add_loop_test(tests, no_leg_is_ever_on_twice, 0, 5);
+    tcase_add_loop_test(tests, capacitors_charge_before_it_drives, 0, 6);
     tcase_add_test(tests, recorder_would_notice_shoot_through);
     tcase_add_test(tests, reversed_and_inverted_live_in_one_place);
     tcase_add_test(tests, pulse_carries_the_signed_duty);

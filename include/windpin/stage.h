@@ -26,6 +26,8 @@ extern "C" {
 #define WPIN_STAGE_ROWS 32
 /** Longest dead time between rows, in us: waited inside the tick, with interrupts open. */
 #define WPIN_DEAD_TIME_MAX_US 1000
+/** Longest time in us in which bootstrap capacitors are charged: waited inside the tick as well. */
+#define WPIN_CHARGE_MAX_US 1000
 
 /** Electrical states. A table has a row for each state its hardware can reach. Numbers from
  * WPIN_DRIVE_SECTOR on are the sectors of a three-phase stage or the coil states of a stepper. */
@@ -151,6 +153,10 @@ WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_interlocked_outputs
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_phase_bridge;
 /** The same; PWM on the high side alone, and the current free-wheels through a diode. */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_phase_bridge_high;
+/** The same; PWM on the low side alone, each high side stays on through its two sectors. */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_phase_bridge_low;
+/** The same; PWM on both sides: while it is low the current goes back into the supply. */
+WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_phase_bridge_fast;
 /** a, a-enable, b, b-enable, c, c-enable: three half-bridge channels that keep their own dead time.
  */
 WPIN_API extern const WPIN_FLASH wpin_stage_table wpin_table_three_half_bridges;
@@ -185,6 +191,8 @@ typedef struct wpin_leg_pins {
 } wpin_leg_pins;
 
 /** One stage: a table on real pins. Constant; the caller keeps it alive. */
+struct wpin_stage;
+
 typedef struct wpin_stage_config {
     const WPIN_FAR wpin_stage_table *table;
     const WPIN_FAR wpin_line *lines; /**< table->line_count entries. */
@@ -196,6 +204,9 @@ typedef struct wpin_stage_config {
     bool centred;           /**< Its PWM lies in the middle of the period: see wpin_pwm_request. */
     bool reversed;          /**< True: forward and reverse change places. The only place for it. */
     wpin_pwm_achieved *achieved; /**< Where open writes what PWM really does, or NULL. */
+    /** wpin_stage_charge, called on the way from coast to a row that drives; or NULL. */
+    wpin_status (*charge)(struct wpin_stage *stage);
+    uint16_t charge_us; /**< For so long, 0 to 1000 us. */
 } wpin_stage_config;
 
 /** A stage at work. Zero before its first use; the caller places it, the fields are the engine's.
@@ -217,6 +228,10 @@ typedef struct wpin_stage {
     volatile uint8_t sector; /**< Sector asked for by wpin_stage_commutate. */
     uint16_t commutated_at;  /**< Lower half of the moment when that last turned lines off. */
 } wpin_stage;
+
+/** Shows the row of the brake for charge_us: with the low sides on, the bootstrap capacitors of the
+ * high sides charge. For wpin_stage_config.charge; linked only where that names it. Tick. */
+WPIN_API wpin_status wpin_stage_charge(wpin_stage *stage);
 
 /** Checks a configuration without touching a pin: table present, each drive once, a row that can
  * serve as safe (coast or brake), no row with both sides of a leg on, a dead time wherever the two

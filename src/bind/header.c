@@ -94,9 +94,13 @@ static void print_stage(FILE *to, const wpin_rig *rig, size_t number, const wpin
     fprintf(to,
             ", .lines = %s_lines, .pwm_hz = %uU, .pulse_neutral = %u, .pulse_swing = %u, "
             ".dead_time_us = "
-            "%u, .reversed = %s%s};\n",
+            "%u, .reversed = %s%s",
             id, s->pwm_hz, s->pulse_neutral, s->pulse_swing, s->dead_time_us, yes(s->reversed),
             s->centred ? ", .centred = true" : "");
+    if (s->charge != NULL) {
+        fprintf(to, ", .charge = wpin_stage_charge, .charge_us = %u", s->charge_us);
+    }
+    fprintf(to, "};\n");
 }
 
 static void print_limit(FILE *to, const char *name, const wpin_limit *l) {
@@ -177,6 +181,7 @@ static void print_motor(FILE *to, const wpin_rig_load *load, const wpin_bound_lo
     if (!phases && !sensorless && !vector) { /* which stand there already: others point to them */
         fprintf(to, "static wpin_%s %s_at_work;\n", part, id);
     }
+    wpin_header_zero(to, bound, id);
     if (m->loop != NULL) {
         fprintf(to, "static wpin_loop_state %s_loop;\n", id);
     }

@@ -378,6 +378,9 @@ static void print_at_rest(const wpin_rig *rig, const wpin_rig_load *load) {
         if (l->dead_time > l->dead_time_asked + 1e-9) {
             cli_say(" (%.4g us asked, in whole us)", l->dead_time_asked * 1e6);
         }
+        if (l->charge > 0) {
+            cli_say("; low sides on for %.4g us before it drives", l->charge * 1e6);
+        }
         printf("\n");
     }
     static const char *const stops[] = {"ramps to rest", "runs down", "brakes"};

@@ -7,6 +7,9 @@ WPIN_RARE wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint1
     stage = wpin_stage_there(stage);
     uint8_t row = 0;
     wpin_status status = wpin_stage_find_row(stage, drive, duty, &row);
+    if (status == WPIN_OK) {
+        status = wpin_stage_charge_first(stage, drive);
+    }
     return status == WPIN_OK ? wpin_stage_change_row(stage, row, (uint8_t)drive, duty) : status;
 }
 

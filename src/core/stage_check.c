@@ -175,11 +175,14 @@ wpin_status wpin_stage_check(const WPIN_FAR wpin_stage_config *config) {
     const WPIN_FAR wpin_stage_table *table = config->table;
     if (table->line_count == 0 || table->line_count > WPIN_STAGE_LINES || table->row_count == 0 ||
         table->row_count > WPIN_STAGE_ROWS || config->dead_time_us > WPIN_DEAD_TIME_MAX_US ||
-        config->pwm_hz > 1000000U) {
+        config->charge_us > WPIN_CHARGE_MAX_US || config->pwm_hz > 1000000U) {
         return WPIN_REFUSED_RANGE;
     }
     wpin_row all = wpin_rows_all(table);
     if (!rows_hold(table) || !lines_hold(table, &all) || !wires_hold(config)) {
+        return WPIN_REFUSED_CONFIG;
+    }
+    if (config->charge != NULL && wpin_table_row(table, WPIN_DRIVE_BRAKE) == WPIN_NO_ROW) {
         return WPIN_REFUSED_CONFIG;
     }
     if ((all.timed != 0 && config->pwm_hz == 0) || (all.pulse != 0 && !pulse_fits(config))) {

@@ -44,6 +44,12 @@ wpin_drive wpin_stage_wired_drive(const WPIN_FAR wpin_stage_config *config, wpin
 wpin_status wpin_stage_find_row(const wpin_stage *stage, wpin_drive drive, uint16_t duty,
                                 uint8_t *row);
 wpin_status wpin_stage_change_row(wpin_stage *stage, uint8_t row, uint8_t drive, uint16_t duty);
+/* Before it goes from coast to a row that drives, where it has to. Tick. */
+WPIN_STEADY wpin_status wpin_stage_charge_first(wpin_stage *stage, wpin_drive drive) {
+    wpin_status (*charge)(wpin_stage *) = wpin_stage_config_of(stage)->charge;
+    bool from_coast = drive > WPIN_DRIVE_BRAKE && stage->drive == WPIN_DRIVE_COAST;
+    return charge != NULL && from_coast ? charge(stage) : WPIN_OK;
+}
 /* wpin_stage_apply of a sector. */
 wpin_status wpin_stage_apply_sector(wpin_stage *stage, wpin_drive drive, uint16_t duty);
 

@@ -5,7 +5,7 @@
 static wpin_status check_port(const WPIN_FAR wpin_stage_config *config, const wpin_port *port,
                               const wpin_row *all) {
     if (port->now == NULL || port->open == NULL || port->write == NULL ||
-        (config->dead_time_us != 0 && port->pause == NULL)) {
+        ((config->dead_time_us != 0 || config->charge != NULL) && port->pause == NULL)) {
         return WPIN_REFUSED_PORT;
     }
     if (all->timed != 0 && (port->pwm_start == NULL || port->pwm_duty == NULL)) {

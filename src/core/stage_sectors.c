@@ -79,7 +79,8 @@ wpin_status wpin_stage_apply_sector(wpin_stage *stage, wpin_drive drive, uint16_
         return status;
     }
     stage->sector = (uint8_t)(drive - WPIN_DRIVE_SECTOR);
-    status = wpin_stage_change_row(stage, row, (uint8_t)drive, duty);
+    status = wpin_stage_charge_first(stage, drive);
+    wpin_keep_first(&status, wpin_stage_change_row(stage, row, (uint8_t)drive, duty));
     uint8_t locked = wpin_lock(wpin_stage_port_of(stage)); /* an edge may have come */
     wpin_keep_first(&status, wpin_stage_commutate_locked(stage, stage->sector, locked));
     return status;

@@ -188,6 +188,28 @@ TABLE(three_phase_bridge_high, 6, 0, phase_legs, 3,
       ROW(STEP(4), L, H, L, L, D, L),
       ROW(STEP(5), L, L, L, H, D, L));
 
+/* The same lines; PWM on the low sides, the high sides stay on through their sectors. */
+TABLE(three_phase_bridge_low, 6, 0, phase_legs, 3,
+      ROW(COAST, L, L, L, L, L, L),
+      ROW(BRAKE, L, H, L, H, L, H),
+      ROW(STEP(0), H, L, L, D, L, L),
+      ROW(STEP(1), H, L, L, L, L, D),
+      ROW(STEP(2), L, L, H, L, L, D),
+      ROW(STEP(3), L, D, H, L, L, L),
+      ROW(STEP(4), L, D, L, L, H, L),
+      ROW(STEP(5), L, L, L, D, H, L));
+
+/* The same lines; PWM on both sides: fast decay. */
+TABLE(three_phase_bridge_fast, 6, 0, phase_legs, 3,
+      ROW(COAST, L, L, L, L, L, L),
+      ROW(BRAKE, L, H, L, H, L, H),
+      ROW(STEP(0), D, L, L, D, L, L),
+      ROW(STEP(1), D, L, L, L, L, D),
+      ROW(STEP(2), L, L, D, L, L, D),
+      ROW(STEP(3), L, D, D, L, L, L),
+      ROW(STEP(4), L, D, L, L, D, L),
+      ROW(STEP(5), L, L, L, D, D, L));
+
 /* Three half-bridge channels, each with an enable: off, it lets its phase float. Lines: a,
  * a-enable, b, b-enable, c, c-enable. */
 TABLE(three_half_bridges, 6, 0, NULL, 0,

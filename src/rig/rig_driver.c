@@ -59,6 +59,7 @@ static const wpin_field driver_fields[] = {
     QUANTITY("least-voltage", wpin_part_driver, least_volts, false, WPIN_VOLTAGE, 0, 100),
     QUANTITY("switch-time", wpin_part_driver, switch_time, false, WPIN_TIME, 0, 1e-4),
     QUANTITY("bootstrap", wpin_part_driver, bootstrap_time, false, WPIN_TIME, 1e-5, 100),
+    QUANTITY("bootstrap-charge", wpin_part_driver, bootstrap_charge, false, WPIN_TIME, 0, 1e-3),
     QUANTITY("motor-capacitor", wpin_part_driver, motor_farads, false, WPIN_CAPACITANCE, 0, 1e-2),
     CHOICE("protects-itself", wpin_part_driver, protects, "no", "yes"),
     QUANTITY("dead-time", wpin_part_driver, dead_time, false, WPIN_TIME, 0, 1e-4),

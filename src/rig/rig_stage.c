@@ -15,7 +15,12 @@ enum {
     STAGE_REST,
     STAGE_PWM,
     STAGE_STATICS,
-    STAGE_DEAD
+    STAGE_DEAD,
+    STAGE_REVERSED,
+    STAGE_PWM_BY,
+    STAGE_NEUTRAL,
+    STAGE_SWING,
+    STAGE_CHARGE
 };
 static const wpin_field stage_fields[] = {
     NODE("kind", true),
@@ -30,6 +35,7 @@ static const wpin_field stage_fields[] = {
     CHOICE("pwm-by", wpin_rig_load, limits.soft_pwm, "timer", "software"),
     QUANTITY("pulse-neutral", wpin_rig_load, limits.pulse_zero, false, WPIN_TIME, 0.5e-3, 3e-3),
     QUANTITY("pulse-swing", wpin_rig_load, limits.pulse_swing, false, WPIN_TIME, 0.1e-3, 1.5e-3),
+    QUANTITY("charge", wpin_rig_load, limits.charge, false, WPIN_TIME, 0, 1e-3),
 };
 
 enum { TABLE_LINES, TABLE_ROWS, TABLE_DRIVER, TABLE_MODES, TABLE_LEGS };
@@ -336,6 +342,16 @@ static void check_table(wpin_reader *reader, const yaml_node_t *node, const wpin
 static void round_up(wpin_rig_limits *l) {
     l->dead_time_asked = l->dead_time;
     l->dead_time = ceil(l->dead_time * 1e6 - 1e-6) * 1e-6;
+    l->charge = ceil(l->charge * 1e6 - 1e-6) * 1e-6;
+}
+
+/* The low sides that charge the high sides' capacitors are those of a brake. */
+static void check_charge(wpin_reader *reader, const yaml_node_t *node, const wpin_rig_load *load) {
+    if (load->limits.charge > 0 && !wpin_stage_kind_has(load->kind, WPIN_DRIVE_BRAKE)) {
+        wpin_say_at(reader, node,
+                    "charge: its low sides are on in the row 'brake', and a stage '%s' has none",
+                    load->kind->name);
+    }
 }
 
 /* Where duty and its complement share a leg, both sides are off for the dead time, twice in each
@@ -459,6 +475,9 @@ bool wpin_read_stage(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node
                nodes[STAGE_REST] != NULL);
     check_pwm(reader, node, nodes[STAGE_PWM], rig, load);
     round_up(&load->limits);
+    if (nodes[STAGE_CHARGE] != NULL) {
+        check_charge(reader, nodes[STAGE_CHARGE], load);
+    }
     check_dead_time(reader, nodes[nodes[STAGE_DEAD] != NULL ? STAGE_DEAD : STAGE_PWM], load);
     return true;
 }

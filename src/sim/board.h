@@ -75,6 +75,14 @@ typedef struct wpin_leg_watch {
     wpin_leg_state off_side[3];
 } wpin_leg_watch;
 
+/* What feeds the high side of a leg; moments in ps. */
+typedef struct wpin_bootstrap {
+    int64_t until;        /* it is charged until then, as far as is known */
+    int64_t charges_from; /* it charges since; INT64_MAX: it does not */
+    int64_t lacks_from;   /* its high side should be on since, and is not; INT64_MAX: it is */
+    bool by_diode, fell;  /* by a current that goes on; it was on until it was empty */
+} wpin_bootstrap;
+
 typedef struct wpin_bridge {
     /* what every stretch of time touches stands together */
     int supply;
@@ -130,7 +138,7 @@ typedef struct wpin_bridge {
     double edge_joules;              /* lost at edges since the heat was looked at: the motor's
                                         capacitor, slow diodes */
     double diode_amps;               /* mean current of its diodes of late */
-    int64_t high_since[3]; /* each leg is high without a break since, ps; INT64_MAX: not */
+    wpin_bootstrap bootstraps[3];    /* of the high side of each leg */
     wpin_leg_watch watch;
     bool deaf[WPIN_DRIVER_INPUTS]; /* inputs whose high level is too low for it */
     bool commutates, sixty;        /* a brushless motor, by Hall sensors of its own... */
@@ -427,6 +435,9 @@ void wpin_bridge_check_legs(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant
                             wpin_legs next, int64_t at);
 void wpin_bridge_check_kick(wpin_sim *sim, wpin_bridge *bridge, const wpin_plant *plant,
                             wpin_legs next, int64_t at);
+void wpin_bootstrap_begin(wpin_bridge *bridge);
+/* Puts off what has no charge, of what its legs are to be next. */
+void wpin_bootstrap_mind(wpin_sim *sim, wpin_bridge *bridge, wpin_legs *next, int64_t at);
 void wpin_bridge_check_surge(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                              int64_t at);
 /* ...for the current it has borne, and for its supply. */

@@ -68,25 +68,6 @@ static bool alive(const wpin_sim *sim, const wpin_bridge *bridge) {
            sim->now >= bridge->off_until && wpin_supply_live(sim, &sim->supplies[bridge->supply]);
 }
 
-/* A high side without a low one in between runs its bootstrap capacitor empty and falls off. */
-static wpin_leg_state mind_bootstrap(wpin_sim *sim, wpin_bridge *bridge, int leg,
-                                     wpin_leg_state next, int64_t at) {
-    int64_t *since = &bridge->high_since[leg];
-    if (next != WPIN_LEG_HIGH) {
-        *since = INT64_MAX;
-        return next;
-    }
-    *since = *since == INT64_MAX ? at : *since;
-    if (at - *since <= (int64_t)(bridge->part.bootstrap_time * PS_PER_S)) {
-        return next;
-    }
-    wpin_board_note(sim, at, bridge->name,
-                    "high side falls off: its bootstrap capacitor is empty after %.3g ms without "
-                    "a low phase",
-                    bridge->part.bootstrap_time * 1e3);
-    return WPIN_LEG_OFF;
-}
-
 /* The windings of a stepper, each between the legs that its two leads are on. One with a lead off
  * carries nothing. */
 static void lead_windings(const wpin_bridge *bridge, wpin_plant *plant) {
@@ -116,9 +97,7 @@ static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin
         }
     }
     if (bridge->part.bootstrap_time > 0) {
-        next.a = mind_bootstrap(sim, bridge, 0, next.a, at);
-        next.b = mind_bootstrap(sim, bridge, 1, next.b, at);
-        next.c = mind_bootstrap(sim, bridge, 2, next.c, at);
+        wpin_bootstrap_mind(sim, bridge, &next, at);
     }
     if (bridge->part.motor_farads > 0 || bridge->part.diode_recovery > 0) {
         bridge->edge_joules += wpin_edge_joules(bridge, plant, next);

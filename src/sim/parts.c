@@ -94,9 +94,7 @@ int wpin_sim_add_bridge(wpin_sim *sim, const wpin_part_driver *bridge, int suppl
     for (int i = 0; i < WPIN_DRIVER_INPUTS; i++) {
         mine->inputs[i] = WPIN_SIM_NO_WIRE;
     }
-    for (int leg = 0; leg < 3; leg++) {
-        mine->high_since[leg] = INT64_MAX;
-    }
+    wpin_bootstrap_begin(mine);
     for (uint8_t lead = 0; lead < 4; lead++) {
         mine->leads[lead] = lead;
     }

@@ -154,17 +154,18 @@ typedef struct wpin_part_driver {
     wpin_part_heat heat;        /**< Of the whole driver. */
     double input_high;          /**< Level its inputs need to read high, V; 0: half the logic. */
     double least_volts;         /**< Below this on its supply it is off, V. */
-    double switch_time;    /**< Time a side takes to turn off, s: less dead time than this makes
-                                both sides conduct. */
-    double bootstrap_time; /**< Its high sides stay on for this long at most, s; 0: for ever. */
-    bool not_ready;        /**< A jumper or switch keeps it off. */
-    wpin_part_gate gate;   /**< Of a single transistor. */
-    wpin_part_opto opto;   /**< Of each input. */
-    double coil_ohms;      /**< A relay whose coil is on the pin itself: its resistance, ohm... */
-    double coil_volts;     /**< ...and the volts that close it. 0: a transistor drives it. */
-    double motor_farads;   /**< Capacitor across the motor, F. */
-    double pulse_zero;     /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
-    double pulse_swing;    /**< Change of width it takes as full, s; 0: 0.5 ms. */
+    double switch_time;      /**< Time a side takes to turn off, s: less dead time than this makes
+                                  both sides conduct. */
+    double bootstrap_time;   /**< Its high sides stay on for this long at most, s; 0: for ever. */
+    double bootstrap_charge; /**< And need so long with their end at ground to begin with, s. */
+    bool not_ready;          /**< A jumper or switch keeps it off. */
+    wpin_part_gate gate;     /**< Of a single transistor. */
+    wpin_part_opto opto;     /**< Of each input. */
+    double coil_ohms;        /**< A relay whose coil is on the pin itself: its resistance, ohm... */
+    double coil_volts;       /**< ...and the volts that close it. 0: a transistor drives it. */
+    double motor_farads;     /**< Capacitor across the motor, F. */
+    double pulse_zero;       /**< Servo-style pulses: width it takes as neutral, s; 0: 1.5 ms. */
+    double pulse_swing;      /**< Change of width it takes as full, s; 0: 0.5 ms. */
 } wpin_part_driver;
 
 #ifdef __cplusplus

@@ -38,6 +38,7 @@ typedef struct wpin_rig_static {
 typedef struct wpin_rig_limits {
     double pwm_hz, dead_time, ramp_up, ramp_down, rest, duty_max;
     double dead_time_asked; /**< dead_time is that in whole microseconds, rounded up. */
+    double charge;          /**< Its low sides are on for so long before it drives; 0: not. */
     double start_duty, drop_out, kick_level, kick_time; /**< Of the start; 0: not given. */
     int below;                                          /**< wpin_below_start. */
     bool smooth;                                        /**< Ramps from standing are S-shaped. */

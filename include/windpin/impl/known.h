@@ -129,7 +129,8 @@ WPIN_STEADY bool wpin_stage_is_sound(const WPIN_FAR wpin_stage_config *config) {
 #ifdef WPIN_ONE_MOTOR
     return wpin_table_is_known(config->table) && wpin_table_is_ours(config->table) &&
            wpin_lines_are_apart(config) && !wpin_lines_may_share(config) &&
-           config->dead_time_us <= WPIN_DEAD_TIME_MAX_US && config->pwm_hz <= 1000000U &&
+           config->dead_time_us <= WPIN_DEAD_TIME_MAX_US && config->charge == NULL &&
+           config->pwm_hz <= 1000000U &&
            (config->pwm_hz != 0 || wpin_rows_may(config->table).timed == 0);
 #else
     (void)config;
