@@ -1,4 +1,5 @@
 /* The closed loop and its parts, one at a time: ENCODER, COUNTING, OVERLOAD, SUPPLY, REGULATORS,
+ * ZERO,
  * LOOP or COUNTED is defined. What a part does with anything is proved of it alone, and of the
  * motor what it does with any parts. */
 #include "any_kind.h"
@@ -96,6 +97,9 @@ static void prove(void) {
     ANYTHING(presses);
     ANYTHING(window);
     config.per_mv = any16;
+    config.per_over = any16;
+    config.way_mv = any_signed16;
+    config.emf = any16;
     config.of = any ? &of_speed : &of_torque;
     while (any) {
         wpin_measurement m;
@@ -109,6 +113,33 @@ static void prove(void) {
         case 2: wpin_by_supply_step(&by_supply, &config, any_signed32, &m, &given); break;
         case 3: wpin_by_supply_reset(&by_supply, &config, &m, &given); break;
         default: any = wpin_by_supply_near(&by_supply, &config); break;
+        }
+    }
+}
+#endif
+
+#ifdef ZERO
+/* What learns the zero of a current sense, in front of a sensor of any kind. */
+static wpin_stage stage;
+
+static void prove(void) {
+    static wpin_zero zero;
+    static wpin_zero_config config;
+    ANYTHING(config);
+    config.stage = any ? &stage : NULL;
+    config.at_brake = ANY_BOOL;
+    config.more = any ? any_more : NULL;
+    config.place = NULL;
+    config.context = NULL;
+    zero.config = any ? &config : NULL;
+    while (any) {
+        wpin_measurement m;
+        ANYTHING(m);
+        stage.drive = any8;
+        switch (any) {
+        case 0: wpin_zero_measure(any ? &zero : NULL, &m); break;
+        case 1: wpin_zero_set_position(any ? &zero : NULL, any_signed32); break;
+        default: any = wpin_zero_millivolts(any ? &zero : NULL); break;
         }
     }
 }

@@ -49,12 +49,16 @@ START_TEST(a_regulated_speed_holds) {
 END_TEST
 
 /* A sense that shows both ways: its current has the sign of what drives it, and trips, limits and
- * names of faults go by its size. One that is off its zero by a little does no harm. */
+ * names of faults go by its size. What it is off its zero is learnt while nothing flows. */
 START_TEST(a_sense_may_show_both_ways) {
-    static const double speeds[] = {90, -90};
+    static const double speeds[] = {90, -90, 90, -90};
     bench b;
-    open_drum(&b, "s/sense: 200mV.A/sense: 200mV\\/A, sense-zero: 2.5V, sense-offset: 10mV/");
+    open_drum(&b, _i < 2 ? "s/sense: 200mV.A/sense: 200mV\\/A, sense-zero: 2.5V, sense-offset: "
+                           "10mV/"
+                         : "s/sense: 200mV.A/sense: 200mV\\/A, sense-zero: 2.5V, sense-offset: "
+                           "110mV, sense-noise: 20mV/");
     run_ms(&b, 400);
+    ck_assert_int_eq((wpin_zero_millivolts(&b.bound.zero_at_work) + 5) / 10, _i < 2 ? 1 : 11);
     ck_assert_int_eq(ask(&b, speeds[_i], 0), WPIN_OK);
     run_ms(&b, 6000);
     double sum = 0, truth = 0;
@@ -69,6 +73,78 @@ START_TEST(a_sense_may_show_both_ways) {
     run_ms(&b, 2000);
     ck_assert_str_eq(wpin_status_name(wpin_motor_fault(&b.motor)), "WPIN_FAULT_STALLED");
     close_drum(&b);
+}
+END_TEST
+
+/* Further off than a zero ever is, it is no sense: nothing is driven by it. */
+START_TEST(a_sense_without_a_zero_is_a_fault) {
+    bench b;
+    open_drum(&b, "s/sense: 200mV.A/sense: 200mV\\/A, sense-zero: 2.5V, sense-offset: 300mV/");
+    run_ms(&b, 400);
+    ask(&b, 90, 0);
+    run_ms(&b, 400);
+    ck_assert_str_eq(wpin_status_name(wpin_motor_fault(&b.motor)), "WPIN_FAULT_SENSOR");
+    ck_assert_int_eq(wpin_zero_millivolts(&b.bound.zero_at_work), 0);
+    close_drum(&b);
+}
+END_TEST
+
+static void more_of_it(void *context, wpin_measurement *m) {
+    *(int16_t *)context = m->current;
+}
+
+/* Learnt only once it rests for long enough, by a stage that brakes only where that is its rest; a
+ * few readings from elsewhere change nothing, and many of them are told until they are over. */
+START_TEST(a_zero_is_learnt_at_rest) {
+    static const struct {
+        uint8_t drive;
+        bool at_brake;
+        int ticks, learnt, at_last;
+    } rows[] = {
+        {WPIN_DRIVE_COAST, false, 19, 0, 40}, {WPIN_DRIVE_COAST, false, 21, 40, 40},
+        {WPIN_DRIVE_BRAKE, false, 90, 0, 0},  {WPIN_DRIVE_BRAKE, true, 21, 40, 40},
+        {WPIN_DRIVE_FORWARD, true, 90, 0, 0}, {WPIN_DRIVE_REVERSE, true, 90, 0, 0},
+    };
+    wpin_stage stage = {.drive = rows[_i].drive};
+    int16_t passed_on = 0;
+    wpin_zero_config config = {.stage = &stage,
+                               .settle_ms = 20,
+                               .at_brake = rows[_i].at_brake,
+                               .most_mv = 125,
+                               .more = more_of_it,
+                               .context = &passed_on};
+    wpin_zero zero = {.config = &config};
+    wpin_measurement m;
+    for (int i = 0; i < rows[_i].ticks; i++) {
+        m = (wpin_measurement){.current = 40, .valid = WPIN_HAS_CURRENT, .dt_us = 1000};
+        wpin_zero_measure(&zero, &m);
+        ck_assert_int_eq(passed_on, m.current);
+    }
+    ck_assert_int_eq(wpin_zero_millivolts(&zero), rows[_i].learnt);
+    ck_assert_int_eq(m.current, 40 - rows[_i].learnt);
+    pick_seed((uint32_t)_i + 1);
+    for (int i = 0; i < 2000; i++) { /* now and then one from elsewhere; a sense that fails */
+        int16_t lies = (int16_t)(pick(9) == 0 ? (int)pick(65536) - 32768 : 40);
+        m = (wpin_measurement){.current = lies,
+                               .valid = pick(20) == 0 ? 0 : WPIN_HAS_CURRENT,
+                               .dt_us = (uint16_t)pick(2000)};
+        uint8_t valid = m.valid;
+        wpin_zero_measure(&zero, &m);
+        ck_assert_uint_eq(m.valid, valid);
+    }
+    ck_assert_int_le(abs(wpin_zero_millivolts(&zero) - rows[_i].at_last), 12);
+    int told = 0, last = 0;
+    for (int i = 0; i < 100; i++) {
+        m = (wpin_measurement){.current = i < 60 ? 2500 : 40, .valid = WPIN_HAS_CURRENT};
+        wpin_zero_measure(&zero, &m);
+        told += m.valid == 0;
+        last = m.valid == 0 ? i : last;
+    }
+    ck_assert_int_eq(told, rows[_i].at_last != 0 ? 45 : 0);
+    ck_assert_int_eq(last, rows[_i].at_last != 0 ? 59 : 0);
+    wpin_zero_measure(NULL, &m);
+    ck_assert_int_eq(wpin_zero_millivolts(NULL), 0);
+    wpin_zero_set_position(&zero, 5);
 }
 END_TEST
 
@@ -313,7 +389,9 @@ int main(void) {
     Suite *suite = suite_create("feedback");
     TCase *tests = tcase_create("feedback");
     tcase_set_timeout(tests, 0);
-    tcase_add_loop_test(tests, a_sense_may_show_both_ways, 0, 2);
+    tcase_add_loop_test(tests, a_sense_may_show_both_ways, 0, 4);
+    tcase_add_test(tests, a_sense_without_a_zero_is_a_fault);
+    tcase_add_loop_test(tests, a_zero_is_learnt_at_rest, 0, 6);
     tcase_add_loop_test(tests, a_regulated_speed_holds, 0, 11);
     tcase_add_test(tests, a_speed_ramps_turns_over_and_stops);
     tcase_add_loop_test(tests, a_stop_waits_for_nothing, 0, 2);

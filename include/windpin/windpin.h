@@ -41,5 +41,6 @@
 #include "units.h"
 #include "vector.h"
 #include "version.h"
+#include "zero.h"
 
 #endif
