@@ -51,17 +51,19 @@ typedef struct wpin_motion_config {
                                 above stall_from, mV at the pin; 0: not known. With it and a current
                                 sense it tells why nothing turns: */
     uint16_t stall_from;   /**< WPIN_FAULT_STALLED, _NO_CURRENT, or _FEEDBACK. 1/16384. */
-    uint16_t lost_ms;    /**< Stands for this long, with so little current that it must be turning:
-                              WPIN_FAULT_FEEDBACK, before a regulator drives it ever harder; 0: no
-                              sooner than still_ms. It needs stall_mv. */
-    uint16_t wrong_ms;   /**< Turns against the effort for this long: not where it brakes by an
-                              effort of the other way. */
-    uint16_t over_speed; /**< Size of a speed that trips at once; 0: none. */
-    uint16_t off_by;     /**< Further than this from a speed asked for... */
-    uint16_t off_ms;     /**< ...for this long. */
-    uint16_t passed_by;  /**< Over the place asked for, from so many counts before it to so many
-                              behind... */
-    uint8_t passes;      /**< ...this often; 0: not watched. */
+    uint16_t lost_ms;     /**< Stands for this long, with so little current that it must be turning:
+                               WPIN_FAULT_FEEDBACK, before a regulator drives it ever harder; 0: no
+                               sooner than still_ms. It needs stall_mv. */
+    uint16_t wrong_ms;    /**< Turns against the effort for this long: not where it brakes by an
+                               effort of the other way. */
+    uint16_t over_speed;  /**< Size of a speed that trips at once; 0: none. */
+    uint16_t off_by;      /**< Further than this from a speed asked for... */
+    uint16_t off_ms;      /**< ...for this long. */
+    uint16_t passed_by;   /**< Over the place asked for, from so many counts before it to so many
+                               behind... */
+    uint8_t passes;       /**< ...this often; 0: not watched. */
+    int16_t gives_way_mv; /**< While the supply reads more than this, its braking gives way: to be
+                               faster than asked is no fault then; 0: it never does. */
 } wpin_motion_config;
 
 /** Motion being watched. Placed by the caller, all zero. */

@@ -17,7 +17,8 @@
  * The other makes a regulator's effort worth the same volts whatever the supply has: it was
  * designed for a nominal supply, and its effort is given in the ratio of that to the measured one,
  * half to twice. So its feed-forward holds, and its gains too, while cells run down or a supply
- * sags.
+ * sags. It can mind a supply that takes nothing back besides: as that rises from `way_mv` on, what
+ * is left of an effort that brakes goes towards the one by which the motor turns without current.
  *
  *     static const WPIN_FLASH wpin_regulator loop = WPIN_SPEED_REGULATOR(&speed, &speed_config);
  *     static const WPIN_FLASH wpin_by_supply_config by_volts = {
@@ -69,10 +70,19 @@ WPIN_API void wpin_supply_reset(void *supply);
 #define WPIN_SUPPLY_SHARE(nominal_mv)                                                              \
     ((uint16_t)((((uint32_t)16384 << 8) + (uint32_t)(nominal_mv) / 2) / (uint32_t)(nominal_mv)))
 
+/** What braking gives way by for a mV, of readings from `way_mv` to the one at which nothing of it
+ * is left (1 to 16384 mV above), for constants. */
+#define WPIN_SUPPLY_GIVE(way_mv, up_mv) ((uint16_t)(16384 / ((up_mv) - (way_mv))))
+
 /** A regulator whose effort is to be worth the same at any supply. */
 typedef struct wpin_by_supply_config {
     const WPIN_FAR wpin_regulator *of; /**< It gives an effort: of a speed, or of a torque. */
     uint16_t per_mv;                   /**< WPIN_SUPPLY_SHARE. */
+    int16_t way_mv;    /**< From this reading on braking gives way, mV at the pin... */
+    uint16_t per_over; /**< ...and for each mV above it by so much of 16384: WPIN_SUPPLY_GIVE; 0: it
+                            does not. */
+    uint16_t emf;      /**< Effort by which it turns at full speed without current, at the nominal
+                            supply. */
 } wpin_by_supply_config;
 
 /** At work. Placed by the caller, all zero; the fields are its own. */

@@ -160,6 +160,15 @@ static void bind_overload(wpin_bound_load *bound, const wpin_rig_load *load) {
                                                                      &bound->overload));
 }
 
+/* From where on braking gives way to the supply it drives up, mV at its input; 0: nowhere. */
+static int16_t gives_way_mv(const wpin_rig *rig, const wpin_rig_load *load) {
+    const wpin_rig_supply_sense *sense = &rig->supplies[load->supply].sense;
+    const wpin_rig_vector *v = &load->vector;
+    bool own = v->there && v->give_up > 0;
+    return (int16_t)lround(
+        1e3 * (own ? v->give_way * v->supply_ratio : sense->give_way * sense->divider));
+}
+
 /* What a shaft that is regulated must do. One whose speed is not asked for may be turned back for a
  * while, and go as fast as it likes. */
 static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load) {
@@ -175,6 +184,7 @@ static void bind_motion(wpin_bound_load *bound, const wpin_rig *rig, const wpin_
         bound->motion.over_speed = WPIN_DUTY_FULL;
         bound->motion.off_by = WPIN_DUTY_FULL / 10;
         bound->motion.off_ms = (uint16_t)lround(s->follow_time * 1e3);
+        bound->motion.gives_way_mv = gives_way_mv(rig, load);
     }
     if (load->limits.trip_input >= 0) {
         /* at the slowest that so little current tells of, some counts must have come */
@@ -315,6 +325,8 @@ static wpin_stage_config bind_stage(wpin_bound_load *bound, const wpin_rig_load 
                                .pulse_neutral = WPIN_PULSE_SHARE(lround(l->pulse_zero * 1e6), hz),
                                .pulse_swing = WPIN_PULSE_SHARE(lround(l->pulse_swing * 1e6), hz),
                                .dead_time_us = (uint16_t)ceil(l->dead_time * 1e6 - 1e-6),
+                               .charge = l->charge > 0 ? wpin_stage_charge : NULL,
+                               .charge_us = (uint16_t)lround(l->charge * 1e6),
                                .reversed = load->reversed,
                                .achieved = &bound->achieved};
 }
@@ -360,6 +372,7 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
     if (load->encoder.there) {
         bind_encoder(bound, rig, load);
     }
+    wpin_bind_zero(bound, load); /* in front of the encoder */
     if (load->vector.there) {
         wpin_bind_vector(bound, rig, load);
     }
@@ -393,7 +406,8 @@ void wpin_bind_load(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_
 }
 
 wpin_status wpin_bound_open(wpin_bound_load *bound, wpin_motor *motor, const wpin_port *port) {
-    const void *sensor = bound->motor.sense.context;
+    const bool learns = bound->motor.sense.more == wpin_zero_measure;
+    const void *sensor = learns ? bound->zero.context : bound->motor.sense.context;
     wpin_status status = WPIN_OK;
     if (sensor == &bound->encoder_at_work) {
         status = wpin_encoder_init(&bound->encoder_at_work, &bound->encoder, port);

@@ -31,6 +31,22 @@ void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection) {
     }
 }
 
+/* Braking that drives a supply up gives way by itself with field orientation; else here. */
+static void bind_give_way(wpin_by_supply_config *c, const wpin_rig *rig,
+                          const wpin_rig_load *load) {
+    const wpin_rig_supply *s = &rig->supplies[load->supply];
+    if (s->sense.give_up <= 0 || load->vector.there) {
+        return;
+    }
+    double full = wpin_part_shaft_speed(&load->motor, wpin_rig_full_rpm(rig, load));
+    double way = s->sense.give_way * s->sense.divider * 1e3;
+    double up = s->sense.give_up * s->sense.divider * 1e3;
+    double emf = load->motor.constant * full / s->volts * WPIN_DUTY_FULL;
+    c->way_mv = (int16_t)lround(way);
+    c->per_over = (uint16_t)fmax(1, round(WPIN_DUTY_FULL / fmax(1, up - way)));
+    c->emf = (uint16_t)fmin(round(emf), UINT16_MAX);
+}
+
 #define HIGH_MS 2 /* what braking feeds a supply rises fast */
 
 /* A supply that is measured: its window, and efforts that are worth the same whatever it has. */
@@ -54,12 +70,40 @@ void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_ri
             bound->nominal[n] = *r;
             bound->by_supply[n] = (wpin_by_supply_config){.of = &bound->nominal[n],
                                                           .per_mv = WPIN_SUPPLY_SHARE(nominal_mv)};
+            bind_give_way(&bound->by_supply[n], rig, load);
             *r = (wpin_regulator)WPIN_BY_SUPPLY_REGULATOR(
                 r->takes, &bound->by_supply_at_work[n], &bound->by_supply[n],
                 r->near != NULL ? wpin_by_supply_near : NULL);
             n++;
         }
     }
+}
+
+#define DIES_MS 20 /* a winding's current has died away, and what filters the sense shows that */
+
+/* A current sense that shows both ways is off its zero by up to a twentieth of it. Field
+ * orientation learns its own. */
+void wpin_bind_zero(wpin_bound_load *bound, const wpin_rig_load *load) {
+    const wpin_part_driver *b = &load->bridge;
+    if (b->sense_zero <= 0 || load->limits.trip_input < 0 || load->vector.there ||
+        wpin_rig_type(load)->steps) {
+        return;
+    }
+    wpin_sense_config *sense = &bound->motor.sense;
+    bool brakes = bound->motor.safe_drive == WPIN_DRIVE_BRAKE;
+    double settle = DIES_MS + (brakes ? load->limits.rest * 1e3 : 0);
+    double most = b->sense_zero / 20;
+    bound->zero = (wpin_zero_config){.stage = &bound->stage_at_work,
+                                     .settle_ms = (uint16_t)fmin(settle, 10000),
+                                     .at_brake = brakes,
+                                     .most_mv = (int16_t)fmin(ceil(most * 1e3), INT16_MAX),
+                                     .more = sense->more,
+                                     .place = sense->place,
+                                     .context = sense->context};
+    bound->zero_at_work.config = &bound->zero;
+    sense->more = wpin_zero_measure;
+    sense->place = sense->place != NULL ? wpin_zero_set_position : NULL;
+    sense->context = &bound->zero_at_work;
 }
 
 /* A reading within a hundredth of either rail is a wire that is off, or a short. */

@@ -18,6 +18,7 @@ void wpin_bind_loop(wpin_bound_load *bound);
 /* One more on its list of protections; where its supply is measured what goes by that; its
  * thermistor, and what tells a lead that is off. */
 void wpin_bind_watch(wpin_bound_load *bound, wpin_protection protection);
+void wpin_bind_zero(wpin_bound_load *bound, const wpin_rig_load *load);
 void wpin_bind_supply(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 void wpin_bind_thermistor(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);
 void wpin_bind_phase_watch(wpin_bound_load *bound, const wpin_rig *rig, const wpin_rig_load *load);

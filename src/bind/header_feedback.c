@@ -13,7 +13,8 @@ static bool goes_to_places(const wpin_bound_load *bound) {
 }
 
 static bool counts_alone(const wpin_bound_load *bound) {
-    return bound->motor.sense.more == wpin_counting_measure;
+    return bound->motor.sense.more == wpin_counting_measure ||
+           bound->zero.more == wpin_counting_measure;
 }
 
 static void export_counting(FILE *to, const wpin_counting_config *c, const char *id) {
@@ -135,14 +136,18 @@ static void list_regulator(FILE *to, const wpin_bound_load *bound, const char *i
 /* What stands behind such an entry. */
 static void export_nominal(FILE *to, const wpin_bound_load *bound, const char *id, const char *kind,
                            const char *name) {
+    const wpin_by_supply_config *by = &bound->by_supply[0];
     fprintf(to,
             "static const WPIN_FLASH wpin_regulator %s_%s_nominal = WPIN_%s_REGULATOR(&%s_%s, "
             "&%s_%s_config);\n"
             "static const WPIN_FLASH wpin_by_supply_config %s_%s_by_supply_config = {.of = "
-            "&%s_%s_nominal, .per_mv = %u};\n"
-            "static wpin_by_supply %s_%s_by_supply;\n",
-            id, name, kind, id, name, id, name, id, name, id, name, bound->by_supply[0].per_mv, id,
-            name);
+            "&%s_%s_nominal, .per_mv = %u",
+            id, name, kind, id, name, id, name, id, name, id, name, by->per_mv);
+    if (by->per_over != 0) {
+        fprintf(to, ",\n    .way_mv = %d, .per_over = %u, .emf = %u", by->way_mv, by->per_over,
+                by->emf);
+    }
+    fprintf(to, "};\nstatic wpin_by_supply %s_%s_by_supply;\n", id, name);
 }
 
 /* The list of what a motor has. */
@@ -179,10 +184,12 @@ static void export_motion(FILE *to, const wpin_motion_config *m, const char *id)
             ".least_effort = %u, .still_ms = %u, .lost_ms = %u,\n    .stall_mv = %u, .stall_from = "
             "%u, .wrong_ms "
             "= %u, .over_speed = "
-            "%u, .off_by = %u, .off_ms = %u, .passed_by = %u, .passes = %u};\n"
+            "%u, .off_by = %u, .off_ms = %u, .passed_by = %u, .passes = %u,\n    "
+            ".gives_way_mv = %d};\n"
             "static wpin_motion %s_motion;\n",
             id, m->still, m->least_effort, m->still_ms, m->lost_ms, m->stall_mv, m->stall_from,
-            m->wrong_ms, m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes, id);
+            m->wrong_ms, m->over_speed, m->off_by, m->off_ms, m->passed_by, m->passes,
+            m->gives_way_mv, id);
 }
 
 static void export_overload(FILE *to, const wpin_rig_limits *limits, const wpin_overload_config *o,
@@ -310,12 +317,39 @@ void wpin_header_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_
     }
 }
 
+static bool learns_zero(const wpin_bound_load *bound) {
+    return bound->zero.stage != NULL;
+}
+
+static void print_sensor(FILE *to, const wpin_bound_load *bound, const char *id) {
+    const char *sensor = counts_alone(bound) ? "counting" : "encoder";
+    fprintf(to, ".more = wpin_%s_measure, .place = wpin_%s_set_position, .context = &%s_encoder",
+            sensor, sensor, id);
+}
+
+void wpin_header_zero(FILE *to, const wpin_bound_load *bound, const char *id) {
+    if (!learns_zero(bound)) {
+        return;
+    }
+    const wpin_zero_config *z = &bound->zero;
+    fprintf(to,
+            "static const WPIN_FLASH wpin_zero_config %s_zero_config = {.stage = &%s_at_work,\n"
+            "    .settle_ms = %u, .at_brake = %s, .most_mv = %d",
+            id, id, z->settle_ms, z->at_brake ? "true" : "false", z->most_mv);
+    if (z->more != NULL) {
+        fprintf(to, ",\n    ");
+        print_sensor(to, bound, id);
+    }
+    fprintf(to, "};\nstatic wpin_zero %s_zero = {.config = &%s_zero_config};\n", id, id);
+}
+
 void wpin_header_more(FILE *to, const wpin_bound_load *bound, const char *id) {
-    if (bound->motor.sense.more != NULL) {
-        const char *sensor = counts_alone(bound) ? "counting" : "encoder";
-        fprintf(to,
-                ", .more = wpin_%s_measure, .place = wpin_%s_set_position, .context = &%s_encoder",
-                sensor, sensor, id);
+    if (learns_zero(bound)) {
+        fprintf(to, ", .more = wpin_zero_measure, %s.context = &%s_zero",
+                bound->zero.place != NULL ? ".place = wpin_zero_set_position, " : "", id);
+    } else if (bound->motor.sense.more != NULL) {
+        fprintf(to, ", ");
+        print_sensor(to, bound, id);
     }
 }
 

@@ -11,6 +11,8 @@
 void wpin_header_feedback(FILE *to, const wpin_rig_load *load, const wpin_bound_load *bound,
                           const char *id);
 void wpin_header_reversal(FILE *to, const wpin_rig_load *load, const wpin_guard_config *guard);
+/* What learns the zero of its current sense; it points to the stage. */
+void wpin_header_zero(FILE *to, const wpin_bound_load *bound, const char *id);
 void wpin_header_more(FILE *to, const wpin_bound_load *bound, const char *id);
 void wpin_header_loop(FILE *to, const wpin_rig_load *load, const wpin_motor_config *motor,
                       const char *id);

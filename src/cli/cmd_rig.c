@@ -69,6 +69,11 @@ static void print_supplies(const wpin_rig *rig) {
                     "%.3g ms, and above %.4g V",
                     s->sense.input, s->sense.least, s->sense.time * 1e3, s->sense.most);
         }
+        if (s->sense.give_up > 0) {
+            cli_say(";\n                  braking of what is regulated gives way from %.4g V on, "
+                    "to none of it at %.4g V",
+                    s->sense.give_way, s->sense.give_up);
+        }
         printf("\n");
     }
 }
@@ -137,10 +142,14 @@ static void print_json(const wpin_rig *rig) {
         json_t *supply = json_pack("{s:s, s:f, s:f, s:b}", "name", s->name, "volts", s->volts,
                                    "ohms", s->resistance, "on", (int)s->on);
         if (s->sense.there) {
-            json_object_set_new(supply, "sense",
-                                json_pack("{s:i, s:f, s:f, s:f, s:f}", "input", (int)s->sense.input,
-                                          "divider", s->sense.divider, "least_v", s->sense.least,
-                                          "most_v", s->sense.most, "time_s", s->sense.time));
+            json_t *sense = json_pack("{s:i, s:f, s:f, s:f, s:f}", "input", (int)s->sense.input,
+                                      "divider", s->sense.divider, "least_v", s->sense.least,
+                                      "most_v", s->sense.most, "time_s", s->sense.time);
+            if (s->sense.give_up > 0) {
+                json_object_set_new(sense, "give_way_v", json_real(s->sense.give_way));
+                json_object_set_new(sense, "give_up_v", json_real(s->sense.give_up));
+            }
+            json_object_set_new(supply, "sense", sense);
         }
         json_array_append_new(supplies, supply);
     }

@@ -110,6 +110,13 @@ static int32_t off_speed(const wpin_watched *w) {
     return (asked > most ? most : (asked < -most ? -most : asked)) - w->measurement->speed;
 }
 
+/* Whether it is faster than asked because its supply takes no more of what braking gives back. */
+static bool gives_way(const WPIN_FAR wpin_motion_config *c, const wpin_watched *w, int32_t off) {
+    const wpin_measurement *m = w->measurement;
+    return c->gives_way_mv != 0 && (m->valid & WPIN_HAS_SUPPLY) != 0 &&
+           m->supply > c->gives_way_mv && (m->speed > 0 ? off < 0 : off > 0);
+}
+
 /* What has to last before it is a fault. */
 static wpin_status lasting(wpin_motion *mine, const WPIN_FAR wpin_motion_config *c,
                            const wpin_watched *w, bool still, bool wrong, bool apart) {
@@ -163,8 +170,8 @@ wpin_status wpin_motion_check(void *motion, const WPIN_FAR void *config, const w
                             (slower > standing_still && is_dead(c, w))); /* or dies away */
     still = still && !(w->quantity == WPIN_QUANTITY_TORQUE && presses(c, w));
     bool wrong = against && speed > standing_still;
-    bool apart =
-        (off > c->off_by || off < -(int32_t)c->off_by) && (w->held & WPIN_HELD_REVERSAL) == 0;
+    bool apart = (off > c->off_by || off < -(int32_t)c->off_by) &&
+                 (w->held & WPIN_HELD_REVERSAL) == 0 && !gives_way(c, w, off);
     if (still || wrong || apart || mine->lasts) {
         wpin_status fault = lasting(mine, c, w, still, wrong, apart);
         if (fault != WPIN_OK) {

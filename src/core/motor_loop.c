@@ -157,9 +157,19 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
     return target == 0 && !wpin_ramp_runs(&motor->ramp) && state->asked_now == 0;
 }
 
+/* Whether something keeps its speed from coming down as was asked, such as a limit of current, or a
+ * supply that takes no more: let go of now, it would be braked as hard as its effort goes down. */
+static bool is_held_up(const wpin_motor *motor) {
+    const wpin_measurement *m = &motor->measurement;
+    int16_t speed = m->speed, shown = wpin_steady_given(motor, wpin_config_of(motor)).effort;
+    bool turns = speed > WPIN_DUTY_FULL / 64 || speed < -(WPIN_DUTY_FULL / 64);
+    return motor->setpoint.quantity == WPIN_QUANTITY_SPEED && (m->valid & WPIN_HAS_SPEED) != 0 &&
+           turns && shown != 0 && (shown < 0) == (speed < 0);
+}
+
 /* The same; then nothing is asked for any more. */
 WPIN_RARE static bool comes_to_rest(wpin_motor *motor, uint16_t ramp_us) {
-    bool rests = move(motor, ramp_us);
+    bool rests = move(motor, ramp_us) && !is_held_up(motor);
     if (rests) {
         wpin_motor_want_nothing(motor);
     }

@@ -8,6 +8,8 @@
 #define LEAST (ONE / 2)        /* a supply further off than this is followed no further */
 #define MOST  (2 * ONE)
 
+#define NEVER_GIVEN (WPIN_DUTY_FULL + (int32_t)1) /* an effort that no stage can have shown */
+
 /* ---- its window ---- */
 
 /* On its way to a place a stepper has no effort, and a motor now and then none. */
@@ -85,6 +87,22 @@ static wpin_given at_nominal(const wpin_by_supply *b, const wpin_given *given) {
     return alike;
 }
 
+/* Braking that drives the supply up: what is left of it, as that rises. Driving is left alone. */
+static int32_t gives_way(const wpin_by_supply *b, const WPIN_FAR wpin_by_supply_config *c,
+                         const wpin_measurement *m, int32_t gave) {
+    int32_t over = (int32_t)m->supply - c->way_mv;
+    int32_t own = times(wpin_halved((int32_t)m->speed * (int32_t)c->emf, 14), b->more);
+    int32_t less = wpin_within(gave - own, 2 * (int32_t)WPIN_DUTY_FULL);
+    bool brakes = m->speed > 0 ? less < 0 : m->speed < 0 && less > 0;
+    const uint8_t both = WPIN_HAS_SUPPLY | WPIN_HAS_SPEED;
+    if ((m->valid & both) != both || over <= 0 || !brakes) {
+        return gave;
+    }
+    uint32_t lost = (uint32_t)over * c->per_over;
+    return own +
+           wpin_halved(less * (ONE - (int32_t)(lost > (uint32_t)ONE ? (uint32_t)ONE : lost)), 14);
+}
+
 int32_t wpin_by_supply_step(void *by_supply, const WPIN_FAR void *config, int32_t setpoint,
                             const wpin_measurement *m, const wpin_given *given) {
     wpin_by_supply *b = by_supply;
@@ -95,7 +113,12 @@ int32_t wpin_by_supply_step(void *by_supply, const WPIN_FAR void *config, int32_
     b->asked = (wpin_duty)wpin_within(of->step(of->state, of->config, setpoint, m, &alike),
                                       WPIN_DUTY_FULL);
     b->gave = times(b->asked, b->more);
-    return wpin_within(b->gave, WPIN_DUTY_FULL);
+    if (c->per_over == 0) {
+        return wpin_within(b->gave, WPIN_DUTY_FULL);
+    }
+    int32_t left = gives_way(b, c, m, b->gave);
+    b->gave = left == b->gave ? left : NEVER_GIVEN; /* its regulator is told what became of it */
+    return wpin_within(left, WPIN_DUTY_FULL);
 }
 
 void wpin_by_supply_reset(void *by_supply, const WPIN_FAR void *config, const wpin_measurement *m,
@@ -103,8 +126,8 @@ void wpin_by_supply_reset(void *by_supply, const WPIN_FAR void *config, const wp
     wpin_by_supply *b = by_supply;
     const WPIN_FAR wpin_by_supply_config *c = config;
     const WPIN_FAR wpin_regulator *of = c->of;
-    b->gave = WPIN_DUTY_FULL + (int32_t)1; /* nothing that can have been given */
-    for (uint8_t n = 0; n < 4; n++) {      /* from half or twice it is there in four */
+    b->gave = NEVER_GIVEN;
+    for (uint8_t n = 0; n < 4; n++) { /* from half or twice it is there in four */
         follow(b, c, m, 0);
     }
     wpin_given alike = at_nominal(b, given);

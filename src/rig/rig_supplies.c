@@ -46,6 +46,8 @@ static const wpin_field sense_fields[] = {
     QUANTITY("least", wpin_rig_supply_sense, least, false, WPIN_VOLTAGE, 0.1, 1000),
     QUANTITY("most", wpin_rig_supply_sense, most, false, WPIN_VOLTAGE, 0.5, 1000),
     QUANTITY("time", wpin_rig_supply_sense, time, false, WPIN_TIME, 0, 10),
+    QUANTITY("give-way", wpin_rig_supply_sense, give_way, false, WPIN_VOLTAGE, 0.5, 1000),
+    QUANTITY("give-up", wpin_rig_supply_sense, give_up, false, WPIN_VOLTAGE, 0.5, 1000),
 };
 
 int wpin_find_supply_at(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *node) {
@@ -102,6 +104,24 @@ static void check_figures(wpin_reader *reader, const wpin_rig *rig, const yaml_n
     }
 }
 
+/* Both or none, between what the supply has and where it trips; a millivolt apart at the input, so
+ * that there is something between. */
+static void check_give_way(wpin_reader *reader, yaml_node_t *node, const wpin_rig_supply *s) {
+    const wpin_rig_supply_sense *sense = &s->sense;
+    bool one = (sense->give_way > 0) != (sense->give_up > 0);
+    if (sense->give_way <= 0 && sense->give_up <= 0) {
+        return;
+    }
+    if (one || sense->give_way <= s->highest || sense->give_up > sense->most ||
+        (sense->give_up - sense->give_way) * sense->divider < 1e-3) {
+        wpin_say_at(reader, node,
+                    "sense: give-way %.4g V, give-up %.4g V: expected both, above the %.4g V that "
+                    "'%s' has at its highest, the second above the first, and no more than most, "
+                    "%.4g V",
+                    sense->give_way, sense->give_up, s->highest, s->name, sense->most);
+    }
+}
+
 /* Where nothing is said its window is from three quarters of its volts, or nine tenths of what its
  * cells fall to, to a fifth above its highest. */
 static void read_sense(wpin_reader *reader, yaml_node_t *node, wpin_rig_supply *s) {
@@ -132,6 +152,8 @@ static void read_sense(wpin_reader *reader, yaml_node_t *node, wpin_rig_supply *
         wpin_say_at(reader, node,
                     "sense: %.4g V are %.3g mV behind a divider of %.4g%%; expected 65 mV and more",
                     s->volts, s->volts * sense->divider * 1e3, 100 * sense->divider);
+    } else {
+        check_give_way(reader, node, s);
     }
 }
 

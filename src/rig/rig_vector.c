@@ -95,6 +95,16 @@ static void read_supply(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *n
     }
 }
 
+/* What holds for all that is on a supply holds for this as well, unless it says otherwise. */
+static void take_supply(const wpin_rig_supply *s, wpin_rig_vector *v) {
+    if (s->sense.give_up > 0 && v->give_up <= 0) {
+        v->give_way = s->sense.give_way;
+        v->give_up = s->sense.give_up;
+        v->supply_input = s->sense.input;
+        v->supply_ratio = s->sense.divider;
+    }
+}
+
 static void check(wpin_reader *reader, const yaml_node_t *node, const wpin_rig *rig,
                   wpin_rig_load *load) {
     const wpin_rig_vector *v = &load->vector;
@@ -171,6 +181,9 @@ void wpin_read_vector(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
     }
     if (nodes[VECTOR_SUPPLY] != NULL) {
         read_supply(reader, rig, nodes[VECTOR_SUPPLY], load, v);
+    }
+    if (rig->supply_count > 0) {
+        take_supply(&rig->supplies[load->supply], v);
     }
     check(reader, node, rig, load);
     v->zero = v->zero > 0 ? v->zero : rig->controller.logic_volts / 2;

@@ -61,6 +61,8 @@ typedef struct wpin_bound_load {
     wpin_regulator nominal[2]; /**< and its regulators as designed, for its nominal volts. */
     wpin_by_supply_config by_supply[2];
     wpin_by_supply by_supply_at_work[2];
+    wpin_zero_config zero; /**< Of a current sense that shows both ways. */
+    wpin_zero zero_at_work;
 } wpin_bound_load;
 
 /** A field bus of a rig as the core sees it. It points into itself, so it must not be copied. */

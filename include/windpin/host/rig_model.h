@@ -53,9 +53,11 @@ typedef struct wpin_rig_controller {
 typedef struct wpin_rig_supply_sense {
     bool there;
     unsigned line;
-    double input, divider; /**< Number; V at the input for a V of the supply. */
-    double least, most;    /**< V: a load that is driven below, or is above, trips... */
-    double time;           /**< ...after so long below, s. */
+    double input, divider;    /**< Number; V at the input for a V of the supply. */
+    double least, most;       /**< V: a load that is driven below, or is above, trips... */
+    double time;              /**< ...after so long below, s. */
+    double give_way, give_up; /**< V: braking of regulated loads gives way from here to there; 0:
+                                 it does not. */
 } wpin_rig_supply_sense;
 
 /** A supply of a rig. */
