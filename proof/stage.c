@@ -77,6 +77,7 @@ int main(void) {
         case 0: use_actuator(&wpin_stage_actuator, &stage, &wires); break;
         case 5: lead_stage(); break;
         case 1: wpin_stage_off(any ? &stage : NULL); break;
+        case 6: wpin_stage_charge(any ? &stage : NULL); break;
         case 2: wpin_stage_commutate(any ? &stage : NULL, any8); break;
         case 3: show_legs(); break;
         case 4: ask_stage(); break;
