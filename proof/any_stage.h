@@ -56,6 +56,10 @@ wpin_status wpin_stage_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty)
     return shown(stage);
 }
 
+wpin_status wpin_stage_charge(wpin_stage *stage) {
+    return shown(stage);
+}
+
 wpin_status wpin_rare_apply(wpin_stage *stage, wpin_drive drive, uint16_t duty) {
     (void)drive, (void)duty;
     return shown(stage);
