@@ -18,28 +18,36 @@ typedef struct subject {
  * only on the way home. A brake line that floats reads as it is driven while the motor runs; a
  * direction line the same one way round, as one of a pair that nothing drives forward by any more.
  * A held spindle is where a torque brings it. Without an encoder nobody sees a swapped pair of
- * leads. */
+ * leads. Each way needs two of four switches, and the others only to brake. What a disc slips by is
+ * lost on whoever counts by it, unless field orientation does; sensors off their places turn a
+ * motor with more current. */
 static const subject subjects[] = {
     {"drum", "honey-drum",
      "main on\ndrum ramp 60rpm\ndrum hold 500ms\ndrum stop\ndrum rest 300ms\n"
      "drum ramp reverse 100rpm\ndrum hold 1s\ndrum brake for 2s\ndrum ramp 40rpm\ndrum hold 1s\n"
      "drum stop\n",
-     1.2, "main weak,drum wire-off brake,drum wire-off direction,"},
+     1.2,
+     "main weak,drum wire-off brake,drum wire-off direction,drum switch-open a-high,drum "
+     "switch-open a-low,drum switch-open b-high,drum switch-open b-low,drum encoder-slips,"},
     {"gate", "honey-gate",
      "main on\ngate home reverse 12rpm at most 8s\ngate turn to 30deg\nwait 200ms\n"
      "gate run 15rpm for 1s\ngate turn to 5deg\n",
-     1.2, "main weak,logic weak,gate-open stuck,gate-shut stuck,gate wire-off in1,"},
+     1.2,
+     "main weak,logic weak,gate-open stuck,gate-shut stuck,gate wire-off in1,gate "
+     "switch-open a-high,gate switch-open a-low,gate switch-open b-high,gate switch-open b-low,"
+     "gate encoder-slips,"},
     {"lid", "honey-lid",
      "main on\nlid run 0.35Nm for 1.5s\nlid ramp 0.6Nm in 400ms\nlid hold 1s\nlid stop\n"
      "lid run reverse 40% for 700ms\n",
      1.0,
      "main weak,logic weak,lid wire-off brake,lid wire-off direction,lid stalled,lid "
      "motor-swapped,lid encoder-off,"
-     "lid encoder-channel-off,lid encoder-swapped,"},
+     "lid encoder-channel-off,lid encoder-swapped,lid switch-open a-high,lid switch-open a-low,"
+     "lid switch-open b-high,lid switch-open b-low,lid encoder-slips,"},
     {"spinner", "honey-spinner",
      "main on\ndrum ramp 60rpm\ndrum hold 500ms\ndrum brake for 1s\ndrum rest 300ms\n"
      "drum ramp reverse 100rpm\ndrum hold 1s\ndrum brake for 1s\n",
-     2.0, "main weak,"},
+     2.0, "main weak,drum hall-shifted,"},
     {"vector", "honey-vector",
      "main on\ndrum ramp 60rpm\ndrum hold 500ms\ndrum brake for 1s\ndrum rest 300ms\n"
      "drum ramp reverse 100rpm\ndrum hold 1s\ndrum brake for 1s\n",

@@ -14,6 +14,7 @@ typedef enum about {
     ABOUT_LOAD,
     ABOUT_ENCODER,
     ABOUT_LINES,
+    ABOUT_SWITCHES,
     ABOUT_INPUT,
     ABOUT_CONTROLLER
 } about;
@@ -68,6 +69,11 @@ static const struct {
      ABOUT_LINES,
      {WPIN_CAUSE_LINE},
      {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_PHASE}},
+    {"switch-open",
+     ABOUT_SWITCHES,
+     {WPIN_CAUSE_DRIVER},
+     {WPIN_FAULT_NO_CURRENT, WPIN_FAULT_NO_MOTION, WPIN_FAULT_WRONG_WAY, WPIN_FAULT_PHASE}},
+    {"encoder-slips", ABOUT_ENCODER, {WPIN_CAUSE_SLIPS}, {WPIN_FAULT_FEEDBACK, WPIN_FAULT_ANGLE}},
     {"encoder-off",
      ABOUT_ENCODER,
      {WPIN_CAUSE_SENSOR},
@@ -89,6 +95,10 @@ static const struct {
      ABOUT_ENCODER,
      {WPIN_CAUSE_SENSOR},
      {WPIN_FAULT_HALL, WPIN_FAULT_STALLED, WPIN_FAULT_NO_MOTION}},
+    {"hall-shifted",
+     ABOUT_ENCODER,
+     {WPIN_CAUSE_SLIPS, WPIN_CAUSE_SENSORS},
+     {WPIN_FAULT_HALL, WPIN_FAULT_ANGLE, WPIN_FAULT_OVERCURRENT}},
     {"comparators-off", ABOUT_ENCODER, {WPIN_CAUSE_SENSOR}, {WPIN_FAULT_NO_MOTION}},
     {"hall-swapped",
      ABOUT_ENCODER,
@@ -160,6 +170,11 @@ static bool add_load(campaign *c, size_t kind, size_t number) {
     for (unsigned i = 0; kinds[kind].part == ABOUT_LINES && i < load->kind->table->line_count;
          i++) {
         good = good && add(c, kind, number, load->name, load->kind->lines[i]);
+    }
+    /* of bare legs a gate's wire that is off is the same */
+    static const char *const switches[] = {"a-high", "a-low", "b-high", "b-low", "c-high", "c-low"};
+    for (size_t i = 0; kinds[kind].part == ABOUT_SWITCHES && !load->kind->bare && i < 6; i++) {
+        good = good && add(c, kind, number, load->name, switches[i]);
     }
     bool fits = kinds[kind].part == ABOUT_LOAD || kinds[kind].part == ABOUT_ENCODER;
     return good && (!fits || !moves || add(c, kind, number, load->name, ""));

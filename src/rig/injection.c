@@ -2,6 +2,7 @@
 #define _GNU_SOURCE
 #include "windpin/host/rig.h"
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <strings.h>
 
@@ -29,6 +30,11 @@ static const struct {
     {"hall-off", ABOUT_LOAD, WPIN_PART_FAULT_HALL_OFF},
     {"hall-sensor-off", ABOUT_LOAD, WPIN_PART_FAULT_HALL_SENSOR_OFF},
     {"hall-swapped", ABOUT_LOAD, WPIN_PART_FAULT_HALL_SWAPPED},
+    {"hall-shifted", ABOUT_LOAD, WPIN_PART_FAULT_HALL_SHIFTED},
+    {"encoder-slips", ABOUT_LOAD, WPIN_PART_FAULT_ENCODER_SLIPS},
+    {"pole-pairs", ABOUT_LOAD, WPIN_PART_FAULT_POLE_PAIRS},
+    {"switch-open", ABOUT_LOAD, WPIN_PART_FAULT_SWITCH_OPEN},
+    {"switch-shorted", ABOUT_LOAD, WPIN_PART_FAULT_SWITCH_SHORTED},
     {"comparators-off", ABOUT_LOAD, WPIN_PART_FAULT_SENSOR_OFF},
     {"thermistor-off", ABOUT_LOAD, WPIN_PART_FAULT_THERMISTOR_OFF},
     {"bus-cable-off", ABOUT_LOAD, WPIN_PART_FAULT_CABLE_OFF},
@@ -56,6 +62,50 @@ static bool has_interrupts(const wpin_rig *rig) {
     }
     return false;
 }
+
+/* ---- the switches of a driver ---- */
+
+static const char *const switches[] = {"a-high", "a-low", "b-high", "b-low", "c-high", "c-low"};
+enum { SWITCHES = sizeof switches / sizeof *switches };
+
+/* Which of them a driver has, a bit each: WPIN_PART_SWITCH. */
+static unsigned switches_of(const wpin_rig_load *load) {
+    const wpin_logic_traits *logic = wpin_logic_of(load->bridge.logic);
+    if (logic->own || logic->channels || load->kind == NULL) {
+        return 0;
+    }
+    return logic->wire_a                           ? 1U << WPIN_PART_SWITCH(1, true)
+           : logic->wire_b                         ? 1U << WPIN_PART_SWITCH(0, false)
+           : logic->phases || load->hall.at_driver ? 0x3FU
+                                                   : 0xFU;
+}
+
+/* One that stands alone needs no name. */
+static bool find_switch(const wpin_rig_load *load, const char *fault, const char *name, int *detail,
+                        char *why, size_t size) {
+    unsigned has = switches_of(load);
+    bool alone = (has & (has - 1)) == 0;
+    const char *known[SWITCHES];
+    size_t count = 0;
+    for (unsigned i = 0; i < SWITCHES; i++) {
+        if ((has >> i & 1) != 0 && (strcasecmp(name, switches[i]) == 0 || (alone && !name[0]))) {
+            *detail = (int)i;
+            return true;
+        }
+        if ((has >> i & 1) != 0) {
+            known[count++] = switches[i];
+        }
+    }
+    char all[100] = "";
+    for (size_t i = 0; i < count; i++) {
+        snprintf(all + strlen(all), sizeof all - strlen(all), "%s%s", i > 0 ? ", " : "", known[i]);
+    }
+    snprintf(why, size, "the driver of '%s' has no switch '%s'; expected '%s %s' and one of: %s",
+             load->name, name, load->name, fault, all);
+    return false;
+}
+
+/* ---- what there is ---- */
 
 /* Whether a part has what a fault is about: only some loads have an encoder, some inputs a contact.
  */
@@ -89,15 +139,23 @@ static bool has_it(const wpin_rig *rig, int load, int input, size_t number) {
     if (of_lines && load >= 0 && rig->loads[load].axis.there) {
         return false; /* it has none of ours */
     }
+    if (fault == WPIN_PART_FAULT_SWITCH_OPEN || fault == WPIN_PART_FAULT_SWITCH_SHORTED) {
+        return load >= 0 && switches_of(&rig->loads[load]) != 0;
+    }
+    if (fault == WPIN_PART_FAULT_POLE_PAIRS) {
+        return load >= 0 && wpin_rig_type(&rig->loads[load])->spins &&
+               rig->loads[load].motor.pole_pairs > 0;
+    }
     if (strcmp(faults[number].word, "comparators-off") == 0) {
         return load >= 0 && rig->loads[load].crossing.there;
     }
-    if (fault >= WPIN_PART_FAULT_HALL_OFF && fault <= WPIN_PART_FAULT_HALL_SWAPPED) {
+    if ((fault >= WPIN_PART_FAULT_HALL_OFF && fault <= WPIN_PART_FAULT_HALL_SWAPPED) ||
+        fault == WPIN_PART_FAULT_HALL_SHIFTED) {
         return load >= 0 && (rig->loads[load].hall.there || rig->loads[load].hall.at_driver);
     }
     bool channel =
         fault == WPIN_PART_FAULT_CHANNEL_OFF || fault == WPIN_PART_FAULT_CHANNELS_SWAPPED;
-    if (channel || fault == WPIN_PART_FAULT_SENSOR_OFF) {
+    if (channel || fault == WPIN_PART_FAULT_SENSOR_OFF || fault == WPIN_PART_FAULT_ENCODER_SLIPS) {
         return load >= 0 && wpin_rig_counts_here(&rig->loads[load]) &&
                !(channel && rig->loads[load].encoder.one_channel);
     }
@@ -150,6 +208,45 @@ static int number_of(const wpin_rig_input *input) {
     return (int)(input->kind <= WPIN_RIG_LIMIT ? input->pin : input->analog);
 }
 
+static bool find_pairs(const wpin_rig_load *load, const char *text, int *detail, char *why,
+                       size_t size) {
+    char *end;
+    long pairs = strtol(text, &end, 10);
+    if (*text == '\0' || *end != '\0' || pairs < 1 || pairs > 60) {
+        snprintf(why, size,
+                 "'%s pole-pairs %s': expected how many it truly has, 1 to 60, e.g. '%s pole-pairs "
+                 "%.0f'",
+                 load->name, text, load->name, 2 * load->motor.pole_pairs);
+        return false;
+    }
+    *detail = (int)pairs;
+    return true;
+}
+
+/* What stands behind the word of a fault: a line, a switch, a number, or nothing. */
+static bool read_more(const wpin_rig_load *load, const char *name, const char *word,
+                      wpin_injection *injection, const char *of, const char *more, char *why,
+                      size_t size) {
+    wpin_part_fault fault = injection->fault;
+    bool of_line = fault == WPIN_PART_FAULT_WIRE_OFF || fault == WPIN_PART_FAULT_PIN_FLOATING;
+    bool of_switch =
+        fault == WPIN_PART_FAULT_SWITCH_OPEN || fault == WPIN_PART_FAULT_SWITCH_SHORTED;
+    bool of_number = fault == WPIN_PART_FAULT_POLE_PAIRS;
+    bool takes = of_line || of_switch || of_number;
+    if (takes ? more[0] != '\0' : of[0] != '\0') {
+        snprintf(
+            why, size,
+            "'%s' is one word too many after '%s %s%s%s'; a plan puts faults in and mends them "
+            "at its steps",
+            takes ? more : of, name, word, takes ? " " : "", takes ? of : "");
+        return false;
+    }
+    return of_line     ? find_line(load, word, of, &injection->detail, why, size)
+           : of_switch ? find_switch(load, word, of, &injection->detail, why, size)
+           : of_number ? find_pairs(load, of, &injection->detail, why, size)
+                       : true;
+}
+
 bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *injection,
                          char *why, size_t why_size) {
     char name[64] = "", word[64] = "", line[64] = "", more[64] = "";
@@ -179,18 +276,8 @@ bool wpin_injection_read(const wpin_rig *rig, const char *text, wpin_injection *
             if (faults[i].fault == WPIN_PART_FAULT_LEADS_MIXED) {
                 injection->detail = WPIN_PART_LEADS(0, 2, 1, 3);
             }
-            bool of_line = faults[i].fault == WPIN_PART_FAULT_WIRE_OFF ||
-                           faults[i].fault == WPIN_PART_FAULT_PIN_FLOATING;
-            if (of_line ? more[0] != '\0' : line[0] != '\0') {
-                snprintf(why, why_size,
-                         "'%s' is one word too many after '%s %s%s%s'; a plan puts faults in and "
-                         "mends them at its steps",
-                         of_line ? more : line, name, word, of_line ? " " : "",
-                         of_line ? line : "");
-                return false;
-            }
-            return !of_line || find_line(&rig->loads[load], faults[i].word, line,
-                                         &injection->detail, why, why_size);
+            return read_more(load >= 0 ? &rig->loads[load] : NULL, name, faults[i].word, injection,
+                             line, more, why, why_size);
         }
     }
     say_known(rig, load, input, why, why_size, name, word, part);

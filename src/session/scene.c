@@ -15,8 +15,9 @@ void wpin_session_keep_scene(wpin_session *run, size_t load) {
     b->speed_known = wpin_session_knows_speed(run, load);
     b->speed = m->measurement.speed;
     bool turns = b->speed_known && (b->speed > NEARLY || b->speed < -NEARLY);
-    if (turns && b->duty != 0 && (b->speed > 0) == (b->duty > 0)) {
-        b->turned[b->speed < 0] = true;
+    bool *turned = &b->turned[b->speed < 0];
+    if (!*turned && turns && b->duty != 0 && (b->speed > 0) == (b->duty > 0)) {
+        *turned = !wpin_session_aligns(run, load); /* where it is led it turns anyhow */
     }
 }
 

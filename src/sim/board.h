@@ -94,7 +94,8 @@ typedef struct wpin_bridge {
     bool burnt;
     bool alive; /* has power and is not burnt */
     bool swapped, no_ground, motor_off, motor_swapped, diode_reversed;
-    bool hot;   /* switched off by its own protection, until it has cooled */
+    uint8_t open, shorted; /* switches that never turn on, and never off: WPIN_PART_SWITCH bits */
+    bool hot;              /* switched off by its own protection, until it has cooled */
     bool plain; /* in the present stretch its legs just follow its logic, if that burns nothing */
     bool joins; /* the same, and periods of its PWM may be joined */
     bool averages;     /* the same, and periods of its PWM may go by their means */
@@ -181,6 +182,8 @@ typedef struct wpin_encoder_part {
     double edge;           /* the last one below it */
     int64_t counts, counted_at;
     bool off, channel_off, swapped;
+    bool slips;     /* it stands while its shaft goes on... */
+    double slipped; /* ...by so many edges so far */
 } wpin_encoder_part;
 
 /* Hall sensors of a motor, and who listens to them. */
@@ -190,6 +193,7 @@ typedef struct wpin_hall_part {
     wpin_pin pins[3];
     uint8_t code; /* what they show: bit n is sensor n */
     bool off, sensor_off, swapped;
+    double shifted; /* electrical degrees off their places */
     wpin_sim_interrupt *interrupt;
     void *context;
     int64_t none_before; /* no edge comes sooner, ps... */

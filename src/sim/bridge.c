@@ -84,11 +84,27 @@ static void lead_windings(const wpin_bridge *bridge, wpin_plant *plant) {
     plant->amps_b = bridge->leads[2] > 3 || bridge->leads[3] > 3 ? 0 : plant->amps_b;
 }
 
+/* A side that is broken: off whatever it is told, or on. */
+static wpin_leg_state broken(const wpin_bridge *bridge, int leg, wpin_leg_state next) {
+    unsigned high = 1U << WPIN_PART_SWITCH(leg, false), low = 1U << WPIN_PART_SWITCH(leg, true);
+    bool on_high = next == WPIN_LEG_HIGH || next == WPIN_LEG_BOTH;
+    bool on_low = next == WPIN_LEG_LOW || next == WPIN_LEG_BOTH;
+    on_high = (on_high && (bridge->open & high) == 0) || (bridge->shorted & high) != 0;
+    on_low = (on_low && (bridge->open & low) == 0) || (bridge->shorted & low) != 0;
+    return on_high ? (on_low ? WPIN_LEG_BOTH : WPIN_LEG_HIGH)
+                   : (on_low ? WPIN_LEG_LOW : WPIN_LEG_OFF);
+}
+
 static void put_legs(wpin_sim *sim, wpin_bridge *bridge, wpin_plant *plant, wpin_legs next,
                      int64_t at) {
     static const wpin_legs off = {.a = WPIN_LEG_OFF};
     next = bridge->alive ? next : off;
-    if (bridge->alive && bridge->delicate) {
+    if (bridge->alive && (bridge->open | bridge->shorted) != 0) {
+        next.a = broken(bridge, 0, next.a);
+        next.b = broken(bridge, 1, next.b);
+        next.c = broken(bridge, 2, next.c);
+    }
+    if (bridge->alive && (bridge->delicate || bridge->shorted != 0)) {
         wpin_bridge_check_legs(sim, bridge, plant, next, at);
         wpin_bridge_check_kick(sim, bridge, plant, next, at);
         if (bridge->burnt) {
@@ -165,8 +181,9 @@ static bool is_plain(const wpin_bridge *bridge) {
     const wpin_logic_traits *logic = wpin_logic_of(part->logic);
     return bridge->alive && !logic->pulses && !logic->frames && !part->no_diodes &&
            !bridge->motor_off && !bridge->motor_swapped && !bridge->mixed && !bridge->never_off &&
-           part->bootstrap_time <= 0 && part->motor_farads <= 0 && part->diode_recovery <= 0 &&
-           part->dead_time <= 0 && part->contact_delay <= 0;
+           (bridge->open | bridge->shorted) == 0 && part->bootstrap_time <= 0 &&
+           part->motor_farads <= 0 && part->diode_recovery <= 0 && part->dead_time <= 0 &&
+           part->contact_delay <= 0;
 }
 
 /* Nothing moves its legs but edges and events. */

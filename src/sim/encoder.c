@@ -26,7 +26,25 @@ static wpin_shaft_place place_now(const wpin_sim *sim, const wpin_encoder_part *
     double gear = e->part.at_output ? plant->motor.gear_ratio : 1;
     double of_rad = e->part.counts / (2 * PI * gear) * (e->part.reversed ? -1 : 1);
     return (wpin_shaft_place){
-        .at = sim->now, .x = plant->angle * of_rad, .speed = plant->speed * of_rad};
+        .at = sim->now, .x = plant->angle * of_rad - e->slipped, .speed = plant->speed * of_rad};
+}
+
+/* How far it slips, in edges. */
+static double slip_of(const wpin_sim *sim, const wpin_encoder_part *e) {
+    const wpin_part_motor *m = &sim->plants[e->motor]->motor;
+    double gear = e->part.at_output ? m->gear_ratio : 1;
+    return e->part.counts / (m->pole_pairs > 0 ? 4 * m->pole_pairs * gear : 8);
+}
+
+/* It stays where it was until its shaft has gone on by so much, either way. */
+static void slip(const wpin_sim *sim, wpin_encoder_part *e, wpin_shaft_place *now) {
+    double by = now->x - e->last.x, most = slip_of(sim, e);
+    e->slips = fabs(by) < most;
+    by = e->slips ? by : copysign(most, by);
+    if (!e->slips) {
+        e->slipped += by;
+    }
+    now->x = e->slips ? e->last.x : now->x - by;
 }
 
 /* Share of the way in time from one place to another at which the cubic passes x. */
@@ -71,6 +89,9 @@ static int64_t counted(const wpin_encoder_part *e, int64_t before, int64_t now) 
 
 static void follow(wpin_sim *sim, wpin_encoder_part *e) {
     wpin_shaft_place now = place_now(sim, e);
+    if (e->slips) {
+        slip(sim, e, &now);
+    }
     double before = e->edge, edge = edge_below(e, now.x);
     int64_t more = counted(e, (int64_t)before, (int64_t)edge);
     if (more != 0) {
@@ -116,6 +137,11 @@ bool wpin_encoder_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool o
         wpin_encoder_part *e = &sim->encoders[i];
         if (e->motor == motor) {
             follow(sim, e); /* what passed until now was seen as before */
+            if (fault == WPIN_PART_FAULT_ENCODER_SLIPS) {
+                e->slips = on; /* mended it stays where it slipped to */
+                found = true;
+                continue;
+            }
             bool *flaw = fault == WPIN_PART_FAULT_SENSOR_OFF    ? &e->off
                          : fault == WPIN_PART_FAULT_CHANNEL_OFF ? &e->channel_off
                                                                 : &e->swapped;

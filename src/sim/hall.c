@@ -4,6 +4,7 @@
 
 #define PI      3.14159265358979323846
 #define PS      1e-12
+#define SHIFTED 45.0            /* electrical degrees */
 #define NEAR_PS 100000000LL     /* in so long it does not come far, where it may turn round */
 #define LATE_PS 500000LL        /* an edge is looked for so long after it should have come */
 #define FAR_PS  1000000000000LL /* 1 s: no need to look further */
@@ -14,8 +15,10 @@ static double rise_of(const wpin_part_hall *part, int sensor) {
     return 30 + sensor * apart + part->off[sensor];
 }
 
-static double electrical_degrees(const wpin_plant *plant) {
-    return plant->angle * plant->motor.pole_pairs * 180 / PI;
+/* As the sensors see it. */
+static double electrical_degrees(const wpin_sim *sim, const wpin_hall_part *h) {
+    const wpin_plant *plant = sim->plants[h->motor];
+    return plant->angle * plant->motor.pole_pairs * 180 / PI - h->shifted;
 }
 
 static double around(double degrees) {
@@ -31,7 +34,7 @@ static bool is_high(const wpin_part_hall *part, int sensor, double degrees, bool
 }
 
 static uint8_t code_now(const wpin_sim *sim, const wpin_hall_part *h) {
-    double degrees = electrical_degrees(sim->plants[h->motor]);
+    double degrees = electrical_degrees(sim, h);
     uint8_t code = 0;
     for (int sensor = 0; sensor < 3; sensor++) {
         bool before = (h->code >> sensor & 1U) != 0;
@@ -114,7 +117,11 @@ bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) 
     bool found = false;
     for (int i = 0; i < sim->hall_count; i++) {
         wpin_hall_part *h = &sim->halls[i];
-        if (h->motor == motor) {
+        if (h->motor == motor && fault == WPIN_PART_FAULT_HALL_SHIFTED) {
+            h->shifted = on ? SHIFTED : 0;
+            h->none_before = 0;
+            found = true;
+        } else if (h->motor == motor) {
             bool *flaw = fault == WPIN_PART_FAULT_HALL_OFF          ? &h->off
                          : fault == WPIN_PART_FAULT_HALL_SENSOR_OFF ? &h->sensor_off
                                                                     : &h->swapped;
@@ -129,7 +136,7 @@ bool wpin_hall_inject(wpin_sim *sim, wpin_part_fault fault, int motor, bool on) 
 /* Seconds to the next edge at the present speed, either way round. */
 static double to_next_edge(const wpin_sim *sim, const wpin_hall_part *h) {
     const wpin_plant *plant = sim->plants[h->motor];
-    double degrees = electrical_degrees(plant), nearest = 360;
+    double degrees = electrical_degrees(sim, h), nearest = 360;
     double rate = fabs(plant->speed) * plant->motor.pole_pairs * 180 / PI;
     for (int sensor = 0; sensor < 3; sensor++) {
         double past = around(degrees - rise_of(&h->part, sensor));

@@ -52,10 +52,34 @@ static bool about_bridge(wpin_bridge *bridge, wpin_part_fault fault, int detail,
         }
         bridge->mixed = on && detail != WPIN_PART_LEADS(0, 1, 2, 3);
         return true;
+    case WPIN_PART_FAULT_SWITCH_OPEN:
+    case WPIN_PART_FAULT_SWITCH_SHORTED: {
+        if (detail < 0 || detail >= WPIN_PART_SWITCH(3, false)) {
+            return false;
+        }
+        uint8_t *all = fault == WPIN_PART_FAULT_SWITCH_OPEN ? &bridge->open : &bridge->shorted;
+        *all = (uint8_t)(on ? *all | 1U << detail : *all & ~(1U << detail));
+        return true;
+    }
     case WPIN_PART_FAULT_NO_GROUND: bridge->no_ground = on; return true;
     case WPIN_PART_FAULT_DIODE_REVERSED: bridge->diode_reversed = on; return true;
     default: return false;
     }
+}
+
+/* A motor is another than was said; mended, it is again what it was. */
+static bool change_poles(wpin_sim *sim, int number, int pairs, bool on) {
+    wpin_plant *plant = sim->plants[number];
+    if (plant->kind != WPIN_PLANT_BRUSHLESS || pairs < 1) {
+        return false;
+    }
+    for (int i = 0; i < sim->hall_count; i++) {
+        sim->halls[i].none_before = 0; /* they may show something else at once */
+    }
+    plant->said_poles = plant->said_poles > 0 ? plant->said_poles : plant->motor.pole_pairs;
+    plant->motor.pole_pairs = on ? pairs : plant->said_poles;
+    wpin_plant_prepare(plant);
+    return true;
 }
 
 bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detail, bool on) {
@@ -97,14 +121,18 @@ bool wpin_sim_inject(wpin_sim *sim, wpin_part_fault fault, int number, int detai
     }
     case WPIN_PART_FAULT_SENSOR_OFF:
     case WPIN_PART_FAULT_CHANNEL_OFF:
-    case WPIN_PART_FAULT_CHANNELS_SWAPPED: {
+    case WPIN_PART_FAULT_CHANNELS_SWAPPED:
+    case WPIN_PART_FAULT_ENCODER_SLIPS: {
         bool compares =
             fault == WPIN_PART_FAULT_SENSOR_OFF && wpin_comparator_inject(sim, number, on);
         return wpin_encoder_inject(sim, fault, number, on) || compares;
     }
     case WPIN_PART_FAULT_HALL_OFF:
     case WPIN_PART_FAULT_HALL_SENSOR_OFF:
+    case WPIN_PART_FAULT_HALL_SHIFTED:
     case WPIN_PART_FAULT_HALL_SWAPPED: return wpin_hall_inject(sim, fault, number, on);
+    case WPIN_PART_FAULT_POLE_PAIRS:
+        return number < sim->plant_count && change_poles(sim, number, detail, on);
     case WPIN_PART_FAULT_THERMISTOR_OFF: return wpin_warmth_inject(sim, number, on);
     case WPIN_PART_FAULT_CABLE_OFF:
     case WPIN_PART_FAULT_BUS_OFF:

@@ -286,6 +286,7 @@ typedef struct wpin_plant {
     int64_t timer_step;   /* its duties are whole numbers of these, ps; 0: not known */
     wpin_feed feed;
     wpin_part_motor motor; /* of the others: what the circuit needs of it */
+    double said_poles;     /* pole pairs that were said of it, where it has others; 0: it has not */
     wpin_part_lamp lamp;
     wpin_part_solenoid solenoid;
     wpin_part_stepper stepper;

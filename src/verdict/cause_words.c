@@ -117,7 +117,8 @@ static void say_wires(const wpin_rig_load *l, wpin_cause cause, char *words, siz
         break;
     case WPIN_CAUSE_LINE: add_lines(l, words, size); break;
     case WPIN_CAUSE_DRIVER:
-        snprintf(words, size, "the driver off: standby, enable, its own protection");
+        snprintf(words, size,
+                 "the driver: standby, enable, its own protection, a switch of it dead");
         break;
     case WPIN_CAUSE_SHORT: snprintf(words, size, "a short in its leads or its driver"); break;
     case WPIN_CAUSE_SENSOR:
@@ -127,8 +128,16 @@ static void say_wires(const wpin_rig_load *l, wpin_cause cause, char *words, siz
         snprintf(words, size, "wires of the %s swapped%s", sensor_of(l),
                  l->hall.there ? "" : ", or 'reversed' missing in the rig");
         break;
-    case WPIN_CAUSE_SLIPS: snprintf(words, size, "the %s loose on its shaft", sensor_of(l)); break;
-    default: snprintf(words, size, "more counts of the %s than the rig says", sensor_of(l)); break;
+    case WPIN_CAUSE_SLIPS:
+        snprintf(words, size,
+                 l->hall.there ? "its %s off their places" : "the %s loose on its shaft",
+                 sensor_of(l));
+        break;
+    default:
+        snprintf(words, size, "the %s not scaled as the rig says: %s", sensor_of(l),
+                 l->motor.pole_pairs > 0 ? "pole-pairs is half the number of its magnets"
+                                         : "lines, gear");
+        break;
     }
 }
 

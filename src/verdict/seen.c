@@ -87,6 +87,22 @@ static void watch_speed(const wpin_session *run, wpin_step_result *r, double dut
                    w->seconds, fabs(rpm));
 }
 
+/* With the current that it is due it turns about as fast as it is due; with another one its load is
+ * another, and so may be its speed. */
+static void watch_scale(const wpin_session *run, wpin_step_result *r, double duty, double rpm,
+                        const wpin_window *w) {
+    const wpin_rig_load *load = &run->rig->loads[r->load];
+    double amps = w->sensed / w->seconds, fine = wpin_finest_amps(run->rig, load);
+    double now = wpin_session_time(run);
+    due d = due_at(run, (size_t)r->load, fabs(duty));
+    bool alike = d.turning > 4 * fine && amps > 0.6 * d.turning - fine &&
+                 amps < 1.5 * d.turning + fine && !falls(run, r, fabs(duty));
+    wpin_spell_put(&r->seen.signs[WPIN_SIGN_TWICE], alike && fabs(rpm) > 1.7 * d.rpm, now,
+                   w->seconds, fabs(rpm));
+    wpin_spell_put(&r->seen.signs[WPIN_SIGN_HALF], alike && fabs(rpm) < 0.6 * d.rpm, now,
+                   w->seconds, fabs(rpm));
+}
+
 void wpin_watch_seen(const wpin_session *run, wpin_step_result *r, const wpin_window *w) {
     const wpin_rig_load *load = &run->rig->loads[r->load];
     bool motor = wpin_rig_type(load)->spins;
@@ -109,6 +125,9 @@ void wpin_watch_seen(const wpin_session *run, wpin_step_result *r, const wpin_wi
     }
     if (!isnan(rpm)) {
         watch_speed(run, r, duty, rpm, w);
+    }
+    if (sensed && !isnan(rpm)) {
+        watch_scale(run, r, duty, rpm, w);
     }
 }
 
@@ -169,12 +188,29 @@ static void say_still(const wpin_rig *rig, const wpin_rig_load *load, const wpin
     }
 }
 
+/* Whose speed is measured in the wrong scale: by a factor of two its magnets were counted for pairs
+ * of them, or the other way round. */
+static void say_scale(const wpin_rig_load *load, const wpin_spell *spell, bool twice, char *words,
+                      size_t size) {
+    bool brushless = load->hall.there || load->crossing.there || load->encoder.by_driver;
+    double said = brushless ? load->motor.pole_pairs : load->encoder.lines;
+    char when[64];
+    wpin_plain(words, size,
+               "by duty and current it turned about %s as fast as the %.4g rpm measured %s: '%s: "
+               "%.0f' in the rig ought to be %.0f%s, or 'gear' or the motor's constant is another",
+               twice ? "half" : "twice", spell->worst, wpin_spell_when(spell, when, sizeof when),
+               brushless ? "pole-pairs" : "lines", said, twice ? 2 * said : said / 2,
+               brushless ? " (half the number of its magnets)" : "");
+}
+
 static wpin_seen_verdict say_motor(const wpin_rig *rig, const wpin_rig_load *load,
                                    const wpin_seen *seen, char *words, size_t size) {
     double starts = fmax(0.3, 2 * wpin_due_time(rig, load)); /* until then it speeds up */
     const wpin_spell *back = long_enough(seen, WPIN_SIGN_BACKWARDS, 0.1);
     const wpin_spell *still = long_enough(seen, WPIN_SIGN_STILL, starts);
     const wpin_spell *stalled = long_enough(seen, WPIN_SIGN_STALL_CURRENT, starts);
+    const wpin_spell *twice = long_enough(seen, WPIN_SIGN_TWICE, starts);
+    const wpin_spell *half = long_enough(seen, WPIN_SIGN_HALF, starts);
     char when[64];
     if (back != NULL) {
         wpin_plain(words, size,
@@ -193,6 +229,10 @@ static wpin_seen_verdict say_motor(const wpin_rig *rig, const wpin_rig_load *loa
             "%.3g A sensed %s, as much as it draws while it stands: blocked, at an end stop, "
             "or loaded too much (whether it turns is not measured)",
             stalled->worst, wpin_spell_when(stalled, when, sizeof when));
+        return WPIN_SEEN_TROUBLE;
+    }
+    if (twice != NULL || half != NULL) {
+        say_scale(load, twice != NULL ? twice : half, twice != NULL, words, size);
         return WPIN_SEEN_TROUBLE;
     }
     if (load->axis.there) {

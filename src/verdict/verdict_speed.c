@@ -30,6 +30,15 @@ static bool is_late(const wpin_session *run, const wpin_step_result *step, doubl
     return wpin_session_knows(run) && fabs(step->rpm - step->asked_rpm) > 5 * most;
 }
 
+/* Where what is measured is about twice the truth, or half of it: no lateness does that to a speed
+ * that is held. */
+static bool is_scaled(const wpin_session *run, const wpin_step_result *step) {
+    double truth = fabs(step->rpm), measured = fabs(step->measured_rpm);
+    bool turns = fmin(truth, measured) > 0.03 * run->rig->loads[step->load].speed.maximum;
+    return wpin_session_knows(run) && turns && step->reached &&
+           (measured > 1.7 * truth || measured < 0.6 * truth);
+}
+
 void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
     double most = may_be_off(run, step), now = fabs(step->asked_rpm - step->measured_rpm);
     double end = fmin(step->mean_off, now); /* on average it may still have been on its way */
@@ -41,6 +50,11 @@ void wpin_judge_speed(const wpin_session *run, wpin_step_result *step) {
                   step->folded ? "its current limit holds it back" : wpin_why_less(run, step));
     } else if (isnan(step->measured_rpm)) {
         wpin_rule(step, WPIN_VERDICT_BAD, "no speed is measured at its end");
+    } else if (is_scaled(run, step)) {
+        wpin_rule(step, WPIN_VERDICT_BAD,
+                  "%.4g rpm measured at its end, in truth %.4g: what measures it is not scaled as "
+                  "the rig says",
+                  fabs(step->measured_rpm), fabs(step->rpm));
     } else if (step->op == WPIN_OP_HOLD && end > 1.5 * most) {
         wpin_rule(step, WPIN_VERDICT_BAD, "%.4g rpm measured at its end, more than %.2g rpm off",
                   fabs(step->measured_rpm), most);

@@ -92,10 +92,22 @@ typedef enum wpin_part_fault {
     WPIN_PART_FAULT_DEAF,           /**< That drive says yes to all it is told, and does nothing. */
     WPIN_PART_FAULT_LOCAL, /**< Somebody turned that drive to its own keys: it hears no commands. */
     WPIN_PART_FAULT_THERMISTOR_OFF, /**< The wire of its thermistor is off: as cold as can be. */
+    WPIN_PART_FAULT_SWITCH_OPEN,    /**< A switch of a bridge never turns on: WPIN_PART_SWITCH in
+                                         `detail`. Its diode is still there. */
+    WPIN_PART_FAULT_SWITCH_SHORTED, /**< It never turns off: burnt through, or welded. */
+    WPIN_PART_FAULT_ENCODER_SLIPS,  /**< A motor's encoder stands still for a moment while its shaft
+                                         goes on: by a quarter of an electrical turn of a brushless
+                                         one, else an eighth of a turn. What it slipped by stays. */
+    WPIN_PART_FAULT_HALL_SHIFTED, /**< Its Hall sensors are 45 electrical degrees off their places,
+                                       to where it turns forward. */
+    WPIN_PART_FAULT_POLE_PAIRS,   /**< A brushless motor has `detail` pole pairs. */
     WPIN_PART_FAULT_INTERRUPTS_OFF, /**< The controller's interrupts no longer come: those of PWM
                                        periods, of Hall sensors and of a fast timer. `number` 0. */
     WPIN_PART_FAULT_COUNT
 } wpin_part_fault;
+
+/** A switch of a bridge, for `detail`: leg 0 to 2, its low side or its high one. */
+#define WPIN_PART_SWITCH(leg, low) (2 * (leg) + ((low) ? 1 : 0))
 
 /** On which output of the driver (0 to 3: a1, a2, b1, b2; 4: none) each lead of a stepper is: both
  * of its winding a, both of b. */

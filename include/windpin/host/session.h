@@ -48,6 +48,8 @@ typedef enum wpin_sign {
     WPIN_SIGN_STALL_CURRENT, /**< Its sense shows what a standing motor draws. */
     WPIN_SIGN_STILL,         /**< Its encoder stands, with enough duty to turn. */
     WPIN_SIGN_BACKWARDS,     /**< Its encoder turns against its duty. */
+    WPIN_SIGN_TWICE,         /**< It shows about twice the speed that goes with duty and current. */
+    WPIN_SIGN_HALF,          /**< Or half of it. */
     WPIN_SIGN_COUNT
 } wpin_sign;
 
