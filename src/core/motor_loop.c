@@ -134,6 +134,16 @@ static void begin_where_it_is(wpin_motor *motor, int16_t target) {
     motor->ramp.from = state->asked_now;
 }
 
+/* Whether its set-point has come through zero before its shaft, which lags behind: going on it
+ * would be far away when that has turned over. */
+static bool is_through_first(const wpin_motor *motor, int16_t target) {
+    const wpin_measurement *m = &motor->measurement;
+    int16_t speed = m->speed, now = wpin_config_of(motor)->loop_state->asked_now;
+    bool on = speed > WPIN_DUTY_FULL / 64, back = speed < -(WPIN_DUTY_FULL / 64);
+    return motor->setpoint.quantity == WPIN_QUANTITY_SPEED && (m->valid & WPIN_HAS_SPEED) != 0 &&
+           ((on && target < 0 && now <= 0) || (back && target > 0 && now >= 0));
+}
+
 /* A set-point on its way, by its ramp or the slew limit; it waits while it may not turn that way,
  * or its actuator still starts.
  * True: it was asked to come to rest, and has. */
@@ -141,7 +151,8 @@ static bool move(wpin_motor *motor, uint16_t ramp_us) {
     wpin_loop_state *state = wpin_config_of(motor)->loop_state;
     int16_t target = (int16_t)motor->setpoint.value;
     bool starts = is_starting(motor);
-    bool waits = target != 0 && (starts || (motor->guard.held & WPIN_HELD_REVERSAL) != 0);
+    bool waits = target != 0 && (starts || (motor->guard.held & WPIN_HELD_REVERSAL) != 0 ||
+                                 is_through_first(motor, target));
     if (starts) {
         begin_where_it_is(motor, target);
     }

@@ -66,7 +66,10 @@ static void watch_current(const wpin_session *run, wpin_step_result *r, double d
     double now = wpin_session_time(run), amps = w->sensed / w->seconds,
            fine = wpin_finest_amps(run->rig, load);
     due d = due_at(run, (size_t)r->load, duty);
-    bool tells = d.turning > 4 * fine; /* or nothing is not told from a light load */
+    const wpin_rig_supply_sense *s = &run->rig->supplies[load->supply].sense;
+    bool gives_way = s->give_up > 0 && wpin_session_measured_volts(run, load->supply) > s->give_way;
+    /* or nothing is not told from a light load, or from braking that may not be */
+    bool tells = d.turning > 4 * fine && !gives_way;
     wpin_spell_put(&r->seen.signs[WPIN_SIGN_NO_CURRENT],
                    tells && !falls(run, r, duty) && amps < 0.2 * d.turning, now, w->seconds, amps);
     bool apart = d.standing > 4 * fine && d.turning < 0.55 * d.standing;
