@@ -21,6 +21,23 @@ static const struct {
      "all pins high together give 1.5 mA"},
     {RIG("logic: 5V, taken: {9: serial}", MAIN(""), CHIP, DRIVER(""), MOTOR(""), HABITS),
      "pin 9 for 'pwm' is used by serial already"},
+    {RIG(FIVE, MAIN(""),
+         "kind: three-phase-bridge-low, pwm: 20kHz, dead-time: 1us, pins: {a-high: 4, a-low: 5, "
+         "b-high: 6, b-low: 7, c-high: 8, c-low: 9}",
+         DRIVER(", interlock: no, bootstrap: 20ms"), MOTOR(", pole-pairs: 4"),
+         HABITS "    " BY_HALL "\n"),
+     "below 250 rpm, and held at rest, it falls off"},
+    {RIG(FIVE, MAIN(""),
+         "kind: three-phase-bridge, pwm: 20kHz, dead-time: 1us, charge: 50us, pins: {a-high: 4, "
+         "a-low: 5, b-high: 6, b-low: 7, c-high: 8, c-low: 9}",
+         DRIVER(", bootstrap: 20ms, bootstrap-charge: 200us"), MOTOR(", pole-pairs: 14"),
+         HABITS "    " BY_HALL "\n    duty-limit: 95%\n"),
+     "try: pump.stage.charge=200us"},
+    {RIG(FIVE, MAIN(""),
+         "kind: three-phase-bridge, pwm: 20kHz, dead-time: 1us, pins: {a-high: 4, "
+         "a-low: 5, b-high: 6, b-low: 7, c-high: 8, c-low: 9}",
+         DRIVER(""), MOTOR(", pole-pairs: 14"), HABITS "    " BY_HALL "\n"),
+     "if 14 is the number of its magnets"},
     {RIG(FIVE, MAIN(""), CHIP, DRIVER(", pwm-limit: 8kHz"), MOTOR(""), HABITS), "pwm: 8kHz"},
     {RIG(FIVE, MAIN(""),
          "kind: direction-pwm-brake, pwm: 1kHz, pins: {direction: 4, brake: 7, pwm: 9}",

@@ -26,9 +26,10 @@ static wpin_report *run_of(const char *demo, const char *change, const char *pla
     return report;
 }
 
-#define SENSED "s/limit: 15A/sense: {input: 5, divider: 15%}/"
-#define UP     "main on\ndrum ramp 60rpm\ndrum hold 500ms\n"
-#define ON     "drum hold 5s\ndrum stop\n"
+#define ENCODER "s/hall: .*/encoder: {lines: 500, pins: {a: 14, b: 15}}/"
+#define SENSED  "s/limit: 15A/sense: {input: 5, divider: 15%}/"
+#define UP      "main on\ndrum ramp 60rpm\ndrum hold 500ms\n"
+#define ON      "drum hold 5s\ndrum stop\n"
 
 /* The same fault has other causes first, by what came before it and by what is measured. */
 START_TEST(causes_come_in_their_order) {
@@ -76,6 +77,28 @@ START_TEST(causes_come_in_their_order) {
          "rpm asked for", "the Hall sensors: supply", "swapped", NULL},
         {"honey-spinner", "", UP "fault drum hall-off\n" ON, WPIN_FAULT_HALL, "rpm asked for",
          "the Hall sensors: supply", "swapped", NULL},
+        /* where it is led to find its encoder: other magnets, or wires; later it came loose */
+        {"honey-vector", ENCODER, "main on\nfault drum pole-pairs 8\n" UP "drum stop\n",
+         WPIN_FAULT_ANGLE, "rpm asked for", "half the number of its magnets", "not in their order",
+         "swapped, or 'direction'"},
+        {"honey-vector", ENCODER, "main on\nfault drum pole-pairs 2\n" UP "drum stop\n",
+         WPIN_FAULT_ANGLE, "rpm asked for", "half the number of its magnets", "not in their order",
+         "swapped, or 'direction'"},
+        {"honey-vector", ENCODER, "main on\nfault drum encoder-swapped\n" UP "drum stop\n",
+         WPIN_FAULT_WRONG_WAY, "rpm asked for", "wires of the encoder swapped",
+         "not in their order", "magnets"},
+        {"honey-vector", ENCODER, UP "fault drum encoder-slips\n" ON, WPIN_FAULT_ANGLE, "rpm",
+         "loose on its shaft", "the encoder: supply", "magnets"},
+        {"honey-vector", "", UP "fault drum hall-shifted\n" ON, WPIN_FAULT_ANGLE, "rpm",
+         "supply, wires, pins", "swapped", "magnets"},
+        {"honey-spinner", "", "main on\nfault drum pole-pairs 2\n" UP "drum ramp 240rpm\n" ON,
+         WPIN_FAULT_FOLLOWING, "duty 100.0 %", "more asked for", "half the number of its magnets",
+         NULL},
+        /* of half bridges one switch is what no line tells */
+        {"honey-belts", "",
+         "main on\nfault left switch-open a-high\nleft ramp 60rpm\n"
+         "left hold 1s\nleft stop\n",
+         WPIN_FAULT_NO_CURRENT, "rpm", "a wire between", "a switch of it dead", NULL},
         /* where the status says it all, its remedy */
         {"honey-vector", "", UP "fault controller interrupts-off\n" ON, WPIN_FAULT_LATE, "rpm",
          "Look for what kept it away", "connected", "likeliest"},

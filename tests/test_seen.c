@@ -52,6 +52,25 @@ START_TEST(words_follow_from_what_is_measured) {
                       "row %zu: %s", i, words);
         ck_assert_msg(strstr(words, rows[i].words) != NULL, "row %zu: %s", i, words);
     }
+    /* a wrong scale, and the figure that it ought to be */
+    static const struct {
+        const char *rig;
+        wpin_sign sign;
+        const char *words;
+    } scales[] = {
+        {DEMO("honey-spinner.yaml"), WPIN_SIGN_TWICE, "'pole-pairs: 4' in the rig ought to be 8"},
+        {DEMO("honey-spinner.yaml"), WPIN_SIGN_HALF, "'pole-pairs: 4' in the rig ought to be 2"},
+        {DEMO("honey-drum.yaml"), WPIN_SIGN_TWICE, "'lines: 11' in the rig ought to be 22"},
+    };
+    for (size_t i = 0; i < sizeof scales / sizeof *scales; i++) {
+        wpin_rig *other = rig_of(scales[i].rig);
+        wpin_seen seen = {.current = true, .speed = true, .driven = 8};
+        char said[400];
+        seen.signs[scales[i].sign] = spell(1, 6, 90);
+        ck_assert_int_eq(wpin_seen_judge(other, 0, &seen, said, sizeof said), WPIN_SEEN_TROUBLE);
+        ck_assert_msg(strstr(said, scales[i].words) != NULL, "%s", said);
+        wpin_rig_free(other);
+    }
     wpin_seen gaps = {.current = true, .driven = 4};
     gaps.signs[NONE] = (wpin_spell){.since = 1, .lasted = 0.3, .total = 2};
     char words[400];

@@ -287,6 +287,121 @@ static void same_share(double a, double b, double scale, const char *what, int n
 /* Whole stretches of PWM at once, and the same piece by piece: parts of a period never leap. Duties
  * of all sizes, none and all included; shafts that stop and break loose; end stops; heat; from the
  * tenth on so little friction that the current stops in every period, from the twentieth a fan. */
+/* A bare bridge of four switches, each on a pin of its own; a-high and b-high on PWM. */
+static int build_bare(bench *b) {
+    b->sim = wpin_sim_new(&controller);
+    b->bridge.logic = WPIN_LOGIC_FULL_BRIDGE;
+    int bridge = wpin_sim_add_bridge(b->sim, &b->bridge, wpin_sim_add_supply(b->sim, &b->supply));
+    ck_assert_int_eq(wpin_sim_add_motor(b->sim, &b->motor, bridge), 0);
+    b->port = wpin_sim_port(b->sim);
+    wpin_pwm_achieved achieved;
+    for (wpin_pin pin = 0; pin < 4; pin++) {
+        wpin_sim_wire_input(b->sim, bridge, pin, pin);
+        b->port.open(b->sim, pin, WPIN_LOW);
+    }
+    for (wpin_pin pin = 0; pin < 4; pin += 2) {
+        b->port.pwm_start(b->sim, pin, &(wpin_pwm_request){.hz = 20000}, &achieved);
+    }
+    return bridge;
+}
+
+/* A high side needs its capacitor: charged by its leg at ground, which the other low side sees to
+ * through the winding, and empty again after it was on, or everything off, for too long. */
+START_TEST(a_high_side_lives_on_its_capacitor) {
+    static const struct {
+        double duty, charge; /* us */
+        int before_ms;       /* low sides on */
+        double amps;         /* after 3 ms, and after 30 */
+        double later;
+    } rows[] = {{0.5, 0, 0, 3, 3},         {0.5, 100, 0, 3, 3}, {0.5, 0, 3, 3, 3},
+                {1.0, 0, 1, 6, 0},         {1.0, 100, 1, 6, 0}, {0.98, 0, 0, 5.88, 5.88},
+                {0.98, 400, 1, 5.88, 5.88}};
+    bench b = ideal();
+    b.motor.inertia = 1e3; /* it hardly turns */
+    b.bridge.bootstrap_time = 10e-3;
+    b.bridge.bootstrap_charge = rows[_i].charge * 1e-6;
+    build_bare(&b);
+    wpin_sim_advance(b.sim, 5 * MS);
+    if (rows[_i].before_ms > 0) {
+        b.port.write(b.sim, 1, WPIN_HIGH);
+        b.port.write(b.sim, 3, WPIN_HIGH);
+        wpin_sim_advance(b.sim, rows[_i].before_ms * MS);
+        b.port.write(b.sim, 1, WPIN_LOW);
+    }
+    b.port.write(b.sim, 3, WPIN_HIGH);
+    b.port.pwm_duty(b.sim, 0, (uint16_t)(rows[_i].duty * WPIN_DUTY_FULL));
+    wpin_part_reading r = after(&b, 8 * MS);
+    ck_assert_double_eq_tol(r.amps, rows[_i].amps, 0.06 * rows[_i].amps + 0.02);
+    for (int ms = 0; ms < 22; ms++) {
+        b.port.pwm_duty(b.sim, 0, (uint16_t)(rows[_i].duty * WPIN_DUTY_FULL));
+        wpin_sim_advance(b.sim, MS);
+    }
+    wpin_sim_read(b.sim, 0);
+    wpin_sim_advance(b.sim, MS / 2);
+    r = wpin_sim_read(b.sim, 0);
+    ck_assert_double_eq_tol(r.amps, rows[_i].later, 0.06 * rows[_i].later + 0.02);
+    size_t events;
+    const wpin_part_event *all = wpin_sim_events(b.sim, &events);
+    ck_assert((events > 0) == (rows[_i].later == 0));
+    ck_assert(events == 0 || strstr(all[0].what, "capacitor is empty after 10 ms") != NULL);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* A switch that never turns on leaves its diode; one that never turns off drives whatever is asked
+ * for, and is a short once the other side of its leg comes on. */
+START_TEST(switches_break) {
+    static const struct {
+        wpin_part_fault fault;
+        int which; /* of a-high, a-low, b-high, b-low */
+        int way;   /* asked for, 0: nothing */
+        double least, most;
+        bool burns;
+    } rows[] = {
+        {WPIN_PART_FAULT_SWITCH_OPEN, 0, 1, 0, 0, false},
+        {WPIN_PART_FAULT_SWITCH_OPEN, 0, -1, -3.2, -2.8, false},
+        {WPIN_PART_FAULT_SWITCH_OPEN, 3, 1, 0, 0, false},
+        {WPIN_PART_FAULT_SWITCH_OPEN, 2, -1, 0, 0, false},
+        {WPIN_PART_FAULT_SWITCH_SHORTED, 0, 0, 0, 0, false},
+        {WPIN_PART_FAULT_SWITCH_SHORTED, 0, 1, 5.8, 6.1, false}, /* whatever the duty */
+        {WPIN_PART_FAULT_SWITCH_SHORTED, 0, -1, 0, 0, true},
+        {WPIN_PART_FAULT_SWITCH_SHORTED, 3, 1, 2.8, 3.2, false},
+        {WPIN_PART_FAULT_SWITCH_SHORTED, 3, -1, 0, 0, true},
+    };
+    for (int protects = 0; protects < 2; protects++) {
+        bench b = ideal();
+        b.motor.inertia = 1e3;
+        b.bridge.interlock = protects != 0; /* nothing that its logic does helps */
+        int bridge = build_bare(&b);
+        ck_assert(wpin_sim_inject(b.sim, rows[_i].fault, bridge, rows[_i].which, true));
+        wpin_sim_advance(b.sim, 2 * MS);
+        int low = rows[_i].way > 0 ? 3 : 1, high = rows[_i].way > 0 ? 0 : 2;
+        if (rows[_i].way != 0) {
+            b.port.write(b.sim, (wpin_pin)low, WPIN_HIGH);
+            b.port.pwm_duty(b.sim, (wpin_pin)high, WPIN_DUTY_FULL / 2);
+        }
+        wpin_part_reading r = after(&b, 20 * MS);
+        size_t burns;
+        const wpin_part_burn *all = wpin_sim_burns(b.sim, &burns);
+        ck_assert_msg((burns > 0) == rows[_i].burns, "%zu burnt", burns);
+        ck_assert(burns == 0 || strstr(all[0].reason, "both sides of leg") != NULL);
+        ck_assert_msg(r.amps >= rows[_i].least - 0.02 && r.amps <= rows[_i].most + 0.02, "%g A",
+                      r.amps);
+        if (burns == 0) { /* mended it does what it is told */
+            ck_assert(wpin_sim_inject(b.sim, rows[_i].fault, bridge, rows[_i].which, false));
+            b.port.pwm_duty(b.sim, 2, 0);
+            b.port.write(b.sim, 1, WPIN_LOW);
+            wpin_sim_advance(b.sim, MS);
+            b.port.write(b.sim, 3, WPIN_HIGH);
+            b.port.pwm_duty(b.sim, 0, WPIN_DUTY_FULL / 2);
+            ck_assert_double_eq_tol(after(&b, 20 * MS).amps, 3, 0.2);
+        }
+        ck_assert(!wpin_sim_inject(b.sim, rows[_i].fault, bridge, 6, true));
+        wpin_sim_free(b.sim);
+    }
+}
+END_TEST
+
 START_TEST(leaps_come_where_steps_come) {
     pick_seed((uint32_t)_i + 900);
     bench b = ideal();
@@ -339,6 +454,8 @@ END_TEST
 int main(void) {
     Suite *suite = suite_create("sim");
     TCase *tests = tcase_create("sim");
+    tcase_add_loop_test(tests, a_high_side_lives_on_its_capacitor, 0, 7);
+    tcase_add_loop_test(tests, switches_break, 0, 9);
     tcase_add_test(tests, final_speed_and_current);
     tcase_add_test(tests, stall_current_and_electrical_time_constant);
     tcase_add_test(tests, mechanical_time_constant);

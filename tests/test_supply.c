@@ -176,7 +176,87 @@ START_TEST(no_reading_drives_it_mad) {
 }
 END_TEST
 
+/* Braking is what is left of it between two readings, and none above; driving is left alone, and so
+ * is a motor whose speed or supply is not measured. What became of it its regulator is told. */
+START_TEST(braking_gives_way_to_a_supply_that_rises) {
+    static asks inner;
+    static const wpin_regulator of = {
+        .takes = WPIN_QUANTITY_SPEED, .state = &inner, .step = asks_step, .reset = asks_reset};
+    static const wpin_by_supply_config config = {.of = &of,
+                                                 .per_mv = WPIN_SUPPLY_SHARE(2400),
+                                                 .way_mv = 2600,
+                                                 .per_over = WPIN_SUPPLY_GIVE(2600, 3000),
+                                                 .emf = 18000};
+    const uint8_t both = WPIN_HAS_SUPPLY | WPIN_HAS_SPEED;
+    pick_seed(4);
+    int braked = 0;
+    for (int i = 0; i < 5000; i++) {
+        wpin_by_supply by = {0};
+        int32_t asked = (int32_t)pick(2 * WPIN_DUTY_FULL + 1) - WPIN_DUTY_FULL;
+        wpin_measurement m = {.supply = (int16_t)(2300 + (int)pick(900)),
+                              .speed = (int16_t)((int)pick(24000) - 12000),
+                              .valid = pick(8) == 0 ? (uint8_t)(1U << pick(3)) : both};
+        wpin_given given = {0};
+        bool known = (m.valid & both) == both;
+        wpin_by_supply_reset(&by, &config, &m, &given);
+        int32_t gave = 0;
+        for (int k = 0; k < 30; k++) {
+            gave = wpin_by_supply_step(&by, &config, asked, &m, &given);
+            given.effort = (wpin_duty)gave;
+        }
+        double more = (m.valid & WPIN_HAS_SUPPLY) != 0 ? 2400.0 / m.supply : 1;
+        double own = m.speed * 18000.0 / 16384 * more, due = asked * more, less = due - own;
+        bool brakes = m.speed > 0 ? less < 0 : m.speed < 0 && less > 0;
+        double left = fmin(fmax((3000.0 - m.supply) / 400, 0), 1);
+        due = brakes && known ? own + less * left : due;
+        due = fmin(fmax(due, -WPIN_DUTY_FULL), WPIN_DUTY_FULL);
+        ck_assert_msg(fabs(gave - due) < 150 + 0.01 * fabs(less), "%d of %d at %d mV, %d: due %.0f",
+                      gave, asked, m.supply, m.speed, due);
+        if (brakes && known && left < 0.8 && fabs(less) > 2000) {
+            braked++;
+            double told = gave / more;
+            ck_assert_msg(fabs(inner.told - fmin(fmax(told, -16384), 16384)) < 200,
+                          "told %d of %.0f", inner.told, told);
+        }
+    }
+    ck_assert_int_gt(braked, 500);
+}
+END_TEST
+
 /* ---- on simulated hardware ---- */
+
+/* Slowed and turned over faster than its supply takes it back: with six steps as on a bridge the
+ * volts stay where they are to, however small the capacitor, and nothing trips; without giving way
+ * it does. */
+START_TEST(a_supply_is_not_driven_up) {
+    static const struct {
+        const char *rig, *capacitor, *gives;
+        int status;
+    } rows[] = {{"honey-spinner", "10mF", ", give-way: 26V, give-up: 30V", 0},
+                {"honey-spinner", "470uF", ", give-way: 26V, give-up: 30V", 0},
+                {"honey-spinner", "2mF", "", 1},
+                {"honey-drum", "2mF", ", give-way: 26V, give-up: 30V", 0},
+                {"honey-drum", "2mF", "", 1},
+                {"honey-vector", "2mF", ", give-way: 26V, give-up: 30V", 0}};
+    char output[6000], rig[400];
+    snprintf(rig, sizeof rig, "%s", scratch("driven.yaml"));
+    const char *plan =
+        write_file("driven.plan", "require main below 33V\nrequire no fault\nmain on\ndrum ramp "
+                                  "200rpm\ndrum hold 1s\ndrum ramp reverse 60rpm\ndrum hold 1s\n"
+                                  "drum ramp 60rpm\ndrum stop\ndrum rest 2s\n");
+    int status = run_command(
+        output, sizeof output,
+        "sed -e 's/main: {.*/main: {voltage: 24V, resistance: 60mohm, capacitor: %s, sense: "
+        "{input: 5, divider: 12%%, most: 34V%s}}/' -e 's/ramp: {up.*}/ramp: {up: 3s, down: "
+        "1500ms}/' "
+        "-e 's/current-limit: 25A/off-phase: short, current-limit: 25A/' -e '1i accept: [drum "
+        "returned-energy]' " TEST_SOURCE "/demo/%s.yaml > %s && " TEST_TOOL " run %s %s",
+        rows[_i].capacitor, rows[_i].gives, rows[_i].rig, rig, rig, plan);
+    ck_assert_msg(status == rows[_i].status, "row %d: %s", _i, output);
+    ck_assert_msg((strstr(output, "SUPPLY_HIGH") != NULL) == (status == 1), "%s", output);
+    ck_assert(strstr(output, "Burnt: nothing") != NULL);
+}
+END_TEST
 
 #define SENSE "s/limit: 15A/limit: 60A, sense: {input: 5, divider: 12%, least: 12V}/;"
 #define WEAK  "s/resistance: 60mohm/resistance: 400mohm/;"
@@ -305,6 +385,8 @@ int main(void) {
     tcase_add_test(tests, a_stepper_on_its_way_is_driven);
     tcase_add_test(tests, an_effort_is_worth_the_same_volts);
     tcase_add_test(tests, no_reading_drives_it_mad);
+    tcase_add_test(tests, braking_gives_way_to_a_supply_that_rises);
+    tcase_add_loop_test(tests, a_supply_is_not_driven_up, 0, 6);
     tcase_add_test(tests, a_speed_minds_its_supply_less);
     tcase_add_loop_test(tests, a_speed_is_true_whatever_beats, 0, 8);
     tcase_add_test(tests, a_supply_has_its_faults);

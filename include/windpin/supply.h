@@ -72,7 +72,8 @@ WPIN_API void wpin_supply_reset(void *supply);
 
 /** What braking gives way by for a mV, of readings from `way_mv` to the one at which nothing of it
  * is left (1 to 16384 mV above), for constants. */
-#define WPIN_SUPPLY_GIVE(way_mv, up_mv) ((uint16_t)(16384 / ((up_mv) - (way_mv))))
+#define WPIN_SUPPLY_GIVE(way_mv, up_mv)                                                            \
+    ((uint16_t)((16384 + ((up_mv) - (way_mv)) / 2) / ((up_mv) - (way_mv))))
 
 /** A regulator whose effort is to be worth the same at any supply. */
 typedef struct wpin_by_supply_config {

@@ -81,6 +81,7 @@ typedef struct wpin_bootstrap {
     int64_t charges_from; /* it charges since; INT64_MAX: it does not */
     int64_t lacks_from;   /* its high side should be on since, and is not; INT64_MAX: it is */
     bool by_diode, fell;  /* by a current that goes on; it was on until it was empty */
+    bool waits;           /* for the next edge that turns it on */
 } wpin_bootstrap;
 
 typedef struct wpin_bridge {

@@ -43,29 +43,33 @@ static void tell(wpin_sim *sim, const wpin_bridge *bridge, wpin_bootstrap *b, bo
 
 /* A leg that is off is at ground too while another one pulls the windings there, or while the
  * current that its high side drove goes on through a diode. */
+static void charge(wpin_bootstrap *b, wpin_leg_state was, wpin_leg_state next, bool pulled,
+                   int64_t at) {
+    bool by_diode = next == WPIN_LEG_OFF && !pulled;
+    bool goes_on = b->by_diode && b->charges_from != INT64_MAX;
+    bool charges = next != WPIN_LEG_HIGH && (!by_diode || was == WPIN_LEG_HIGH || goes_on);
+    if (!charges) {
+        b->charges_from = INT64_MAX;
+    } else if (b->charges_from == INT64_MAX || b->by_diode != by_diode) {
+        b->charges_from = at;
+    }
+    b->by_diode = by_diode;
+}
+
+/* Once it lacked its charge it takes a new edge to turn it on. */
 static wpin_leg_state mind(wpin_sim *sim, const wpin_bridge *bridge, wpin_bootstrap *b,
                            wpin_leg_state was, wpin_leg_state next, bool pulled, int64_t at) {
     bring_up(bridge, b, at);
-    if (next != WPIN_LEG_HIGH) {
-        bool by_diode = next == WPIN_LEG_OFF && !pulled;
-        bool goes_on = b->by_diode && b->charges_from != INT64_MAX;
-        bool charges = !by_diode || was == WPIN_LEG_HIGH || goes_on;
-        if (!charges) {
-            b->charges_from = INT64_MAX;
-        } else if (b->charges_from == INT64_MAX || b->by_diode != by_diode) {
-            b->charges_from = at;
-        }
-        b->by_diode = by_diode;
-        return next;
-    }
-    b->charges_from = INT64_MAX;
-    if (at <= b->until) {
+    b->waits = next == WPIN_LEG_HIGH && (b->waits || at > b->until);
+    if (b->waits) {
+        tell(sim, bridge, b, was == WPIN_LEG_HIGH, at);
+        next = WPIN_LEG_OFF;
+    } else if (next == WPIN_LEG_HIGH) {
         b->lacks_from = INT64_MAX;
         b->fell = false;
-        return next;
     }
-    tell(sim, bridge, b, was == WPIN_LEG_HIGH, at);
-    return WPIN_LEG_OFF;
+    charge(b, was, next, pulled, at);
+    return next;
 }
 
 void wpin_bootstrap_mind(wpin_sim *sim, wpin_bridge *bridge, wpin_legs *next, int64_t at) {

@@ -200,7 +200,7 @@ static void say_scale(const wpin_rig_load *load, const wpin_spell *spell, bool t
     char when[64];
     wpin_plain(words, size,
                "by duty and current it turned about %s as fast as the %.4g rpm measured %s: '%s: "
-               "%.0f' in the rig ought to be %.0f%s, or 'gear' or the motor's constant is another",
+               "%.0f' in the rig ought to be %.3g%s, or 'gear' or the motor's constant is another",
                twice ? "half" : "twice", spell->worst, wpin_spell_when(spell, when, sizeof when),
                brushless ? "pole-pairs" : "lines", said, twice ? 2 * said : said / 2,
                brushless ? " (half the number of its magnets)" : "");

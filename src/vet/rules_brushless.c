@@ -287,7 +287,88 @@ static void order_before(wpin_vetter *v) {
     }
 }
 
+/* Magnets that were counted for pairs of them are twice as many, and so an even number. */
+static void counted_magnets(wpin_vetter *v) {
+    const double many = 8;
+    WPIN_EACH_LOAD(v, f) {
+        double pairs = f->load->motor.pole_pairs;
+        if (!wpin_rig_type(f->load)->spins || pairs <= many || fmod(pairs, 2) != 0) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_cause(n, "%.0f pole pairs are %.0f magnets, which few motors have", pairs, 2 * pairs);
+        wpin_consequence(n,
+                         "if %.0f is the number of its magnets, its speed is measured half as "
+                         "fast as it turns, and it is driven twice as fast as asked",
+                         pairs);
+        wpin_cure_value(n, WPIN_KEY(.path = "motor.pole-pairs", .unit = "", .digits = 3), pairs / 2,
+                        "%s, if so: windpin size poles");
+    }
+}
+
+/* The leg whose row keeps its high side on without PWM: for two sectors, or as long as it stands.
+ */
+static bool holds_high_sides(const wpin_stage_table *table) {
+    for (uint8_t row = 0; row < table->row_count; row++) {
+        for (uint8_t leg = 0; leg < table->leg_count; leg++) {
+            if ((table->rows[row].high >> table->legs[leg].high_side & 1) != 0) {
+                return true;
+            }
+        }
+    }
+    return false;
+}
+
+static void held_bootstrap(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        double lasts = l->bridge.bootstrap_time;
+        if (lasts <= 0 || !by_sectors(l) || !holds_high_sides(l->kind->table)) {
+            continue;
+        }
+        double rpm = 60 / (3 * lasts * l->motor.pole_pairs * l->motor.gear_ratio);
+        wpin_finding *n = wpin_find_load(v, WPIN_CAUTION, f);
+        wpin_cause(n,
+                   "each high side stays on through two sectors, fed by a bootstrap capacitor that "
+                   "lasts %.3g ms",
+                   lasts * 1e3);
+        wpin_consequence(n,
+                         "below %.3g rpm, and held at rest, it falls off and the motor loses "
+                         "its drive",
+                         rpm);
+        wpin_cure(n, "PWM on the high sides: stage 'three-phase-bridge' or "
+                     "'three-phase-bridge-high'");
+    }
+}
+
+/* Capacitors are empty after a while at rest. */
+static void charged_first(wpin_vetter *v) {
+    WPIN_EACH_LOAD(v, f) {
+        const wpin_rig_load *l = f->load;
+        double needs = l->bridge.bootstrap_charge;
+        bool can = l->kind != NULL && wpin_stage_kind_has(l->kind, WPIN_DRIVE_BRAKE);
+        if (l->bridge.bootstrap_time <= 0 || needs <= 0 || l->limits.charge >= needs || !can) {
+            continue;
+        }
+        wpin_finding *n = wpin_find_load(v, WPIN_NOTE, f);
+        wpin_cause(n,
+                   "its high sides need %.3g us at ground before they turn on, and are given %.3g",
+                   needs * 1e6, l->limits.charge * 1e6);
+        wpin_consequence(n, "the first PWM periods of each start are missing");
+        wpin_cure_value(n, WPIN_KEY(.path = "stage.charge", .unit = "us", .digits = 3),
+                        ceil(needs * 1e6), NULL);
+    }
+}
+
 const wpin_rule_entry wpin_rules_brushless[] = {
+    {{"pole-pairs", "motor pole-pairs", "magnets counted for pole pairs", WPIN_EFFECT_ADVICE},
+     counted_magnets},
+    {{"bootstrap-held", "driver bootstrap; stage kind",
+      "high sides that stay on longer than their bootstrap lasts", WPIN_EFFECT_ADVICE},
+     held_bootstrap},
+    {{"bootstrap-charge", "driver bootstrap-charge; stage charge",
+      "high sides that nothing charges before they drive", WPIN_EFFECT_ADVICE},
+     charged_first},
     {{"order-before", "hall codes, found; stage pins; motor pole-pairs",
       "an order that was found for other wires", WPIN_EFFECT_ADVICE},
      order_before},
