@@ -79,6 +79,17 @@ static const struct {
     {"gate-high", "from=9V to=12V", "pin high", 4, WPIN_REFUSE, "never turns off"},
     {"gate-high", "from=4.8V to=24V", "pin high", -0.2, WPIN_REFUSE, "punctured"},
     {"gate-high", "from=3V to=5V", "pin low", 3, WPIN_CAUTION, "half on"},
+    /* 70 / 10; the label's 14 are magnets */
+    {"poles", "turns=10 highs=70 pole-pairs=14", "pole pairs", 7, WPIN_CAUTION,
+     "half of the 14 expected: that is the number of its magnets"},
+    {"poles", "turns=5 highs=481 gear=12 pole-pairs=4", "pole pairs", 481.0 / 60, WPIN_CAUTION,
+     "twice the 4 expected"},
+    /* 60 x 100 / 1500 = 4 */
+    {"poles", "speed=1500rpm frequency=100Hz pole-pairs=4", "pole pairs", 4, WPIN_FINE,
+     "as expected, 4 pole pairs"},
+    {"poles", "turns=10 highs=240 pole-pairs=4", "pole pairs", 24, WPIN_CAUTION, "six times"},
+    {"poles", "turns=10 highs=25", "pole pairs", 2.5, WPIN_CAUTION, "no whole number"},
+    {"poles", "turns=10", NULL, 0, WPIN_REFUSE, "nothing was measured"},
     /* 1 - 50 kHz x 2 us = 90 % */
     {"bootstrap", "pwm=50kHz duty=95%", "highest duty", 0.9, WPIN_REFUSE, "0.95"},
     {"bootstrap", "pwm=20kHz duty=100%", "highest duty", 0.96, WPIN_REFUSE, "no time to recharge"},

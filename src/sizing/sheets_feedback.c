@@ -123,10 +123,14 @@ static void poles(const double *v, wpin_answer *a) {
     wpin_say(a, "pole pairs", found, WPIN_NUMBER, "times a turn / gear %.4g", v[P_GEAR]);
     wpin_say(a, "magnets", 2 * found, WPIN_NUMBER, "two for each pair");
     judge_poles(found, off, v[P_EXPECTED], a);
-    wpin_next(a,
-              "into the rig: motor: {pole-pairs: %.0f, ...}; windpin order then finds which code "
-              "of the sensors belongs to which sector",
-              fmax(1, round(found)));
+    if (is_whole(found, off)) {
+        wpin_next(a,
+                  "into the rig: motor: {pole-pairs: %.0f, ...}; windpin order then finds which "
+                  "code of the sensors belongs to which sector",
+                  round(found));
+    } else {
+        wpin_next(a, "once more, with more turns");
+    }
 }
 
 const wpin_sheet wpin_sheets_feedback[] = {
