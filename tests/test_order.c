@@ -121,6 +121,80 @@ START_TEST(what_is_broken_is_named) {
 }
 END_TEST
 
+/* A motor with other pole pairs than its rig says goes further or less far between its places. */
+START_TEST(other_pole_pairs_show) {
+    static const struct {
+        int pairs;
+        const char *says;
+    } rows[] = {{4, NULL}, {8, "about twice as many"}, {2, "about half as many"}};
+    char output[3000];
+    int status =
+        run_command(output, sizeof output,
+                    TEST_TOOL " order " TEST_SOURCE
+                              "/demo/honey-spinner.yaml drum --attached --wires %d --fault "
+                              "'drum pole-pairs %d'",
+                    _i * 7 + 1, rows[_i].pairs);
+    ck_assert_int_eq(status, 0);
+    ck_assert(strstr(output, "For the rig:") != NULL);
+    ck_assert_msg(rows[_i].says == NULL ? strstr(output, "pole pairs") == NULL
+                                        : strstr(output, rows[_i].says) != NULL,
+                  "%s", output);
+}
+END_TEST
+
+/* ---- an encoder in place of sensors ---- */
+
+/* Led to its place by any lines, pole pairs and ways, it is known to a few degrees and goes no
+ * further than was said; what is wrong is told. */
+START_TEST(an_encoder_is_led_to_its_place) {
+    static const struct {
+        const char *change, *fault;
+        int status;
+        const char *says;
+    } rows[] = {
+        {"", "", 0, "its pole pairs hold"},
+        {"s/lines: 500/lines: 1234, reversed: yes/", "", 0, "its pole pairs hold"},
+        {"s/pole-pairs: 4/pole-pairs: 7/", "", 0, "its pole pairs hold"},
+        {"s/pole-pairs: 4/pole-pairs: 1/", "", 0, "its pole pairs hold"},
+        {"", "drum pole-pairs 8", 1, "about twice as many pole pairs as the 4"},
+        {"", "drum pole-pairs 2", 1, "about half as many pole pairs as the 4"},
+        {"", "drum encoder-swapped", 1, "counts backwards"},
+        {"", "drum motor-swapped", 1, "counts backwards"},
+        {"", "drum encoder-off", 1, "counted nothing"},
+        {"", "drum stalled", 1, "counted nothing"},
+        {"", "main dead", 1, "counted nothing"},
+    };
+    char rig[400], output[3000], quoted[60] = "";
+    if (rows[_i].fault[0] != '\0') {
+        snprintf(quoted, sizeof quoted, "'%s'", rows[_i].fault);
+    }
+    snprintf(rig, sizeof rig, "%s", scratch("angle.yaml"));
+    int status = run_command(
+        output, sizeof output,
+        "sed -e 's/hall: .*/encoder: {lines: 500, pins: {a: 14, b: 15}}/' -e '%s' " TEST_SOURCE
+        "/demo/honey-vector.yaml > %s && " TEST_TOOL " order %s drum --attached %s%s 2>&1",
+        rows[_i].change, rig, rig, rows[_i].fault[0] != '\0' ? "--fault " : "", quoted);
+    ck_assert_msg(status == rows[_i].status && strstr(output, rows[_i].says) != NULL, "%s", output);
+    if (rows[_i].status != 0) {
+        return;
+    }
+    wpin_messages m = {0};
+    wpin_found_angle found;
+    char why[300];
+    wpin_rig *read = wpin_rig_read(rig, &m);
+    ck_assert_ptr_nonnull(read);
+    for (int at = 0; at < 6; at++) { /* from anywhere in a turn */
+        read->loads[0].motor.start_turns = at / 24.0 / read->loads[0].motor.pole_pairs * 4;
+        ck_assert_msg(wpin_find_angle(read, 0, NULL, 0, &found, why, sizeof why), "%s", why);
+        ck_assert(found.found);
+        ck_assert_double_lt(fabs(found.off), 8);
+        ck_assert_double_lt(found.moved, 1.1 * found.turns);
+        ck_assert_double_eq_tol(found.quarter, found.quarter_due, 0.34 * found.quarter_due);
+    }
+    wpin_rig_free(read);
+}
+END_TEST
+
 /* ---- the core's side alone ---- */
 
 static const wpin_line lines[6] = {{.pin = 0}, {.pin = 1}, {.pin = 2},
@@ -286,6 +360,8 @@ int main(void) {
     TCase *tests = tcase_create("order");
     tcase_set_timeout(tests, 0);
     tcase_add_loop_test(tests, every_order_is_found, 0, WPIN_WIRE_ORDERS);
+    tcase_add_loop_test(tests, other_pole_pairs_show, 0, 3);
+    tcase_add_loop_test(tests, an_encoder_is_led_to_its_place, 0, 11);
     tcase_add_loop_test(tests, what_is_broken_is_named, 0, 5);
     tcase_add_test(tests, it_ends_off_whatever_ends_it);
     tcase_add_test(tests, what_can_not_be_is_refused);

@@ -21,7 +21,7 @@ static void bind_encoder(wpin_vector_config *c, const wpin_bound_load *bound,
     c->counts_back = load->encoder.reversed;
     c->counts_per_turn = (uint16_t)fmin(wpin_rig_counts(load), UINT16_MAX);
     c->pole_pairs = (uint8_t)load->motor.pole_pairs;
-    c->align_ms = (uint16_t)lround(load->vector.align * 1e3);
+    c->align_ms = (uint16_t)lround(d->align * 1e3);
     c->align_mv = millivolts(d->align_amps * load->bridge.sense_volts_per_amp * 1e3);
 }
 

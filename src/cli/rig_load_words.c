@@ -246,8 +246,8 @@ static void print_vector(const wpin_rig *rig, const wpin_rig_load *load) {
             d.limit_amps * 2 / sqrt(3), d.trip_amps, d.most * 100);
     if (!load->hall.there) {
         cli_say("              its encoder is aligned at the first start, with %.3g A at a lead's "
-                "tip for %.3g s: the shaft turns by up to half an electrical turn\n",
-                d.align_amps, 4 * v->align);
+                "tip for %.3g s: the shaft turns by up to an electrical turn\n",
+                d.align_amps, 4 * d.align);
     }
     if (v->give_up > 0) {
         cli_say("              brakes less and less from %.4g V of its supply on, not at all from "

@@ -286,7 +286,7 @@ static wpin_status compare_quarter(const wpin_vector *v) {
     if (turn < 12U * pairs || 5U * quarters < turn) {
         return WPIN_OK; /* too few counts to tell, or it stood */
     }
-    bool other = 3U * quarters < 2U * turn || 2U * quarters > 3U * turn;
+    bool other = 5U * quarters < 3U * turn || 3U * quarters > 5U * turn;
     return back ? WPIN_FAULT_WRONG_WAY : other ? WPIN_FAULT_ANGLE : WPIN_OK;
 }
 

@@ -82,15 +82,18 @@ static wpin_sim *build(const wpin_rig *rig, int load, uint8_t mixed) {
 static void pull(wpin_order *order, wpin_sim *sim, const wpin_rig *rig, int load,
                  wpin_found_order *found) {
     int64_t tick = llround(rig->controller.tick * 1e12);
-    double begin = wpin_sim_read(sim, load).turns;
+    double begin = wpin_sim_read(sim, load).turns, least = begin, most = begin;
     found->state = WPIN_ORDER_MOVING;
     while (found->state == WPIN_ORDER_MOVING) {
         wpin_sim_advance(sim, tick);
         found->state = wpin_order_tick(order);
         wpin_part_reading r = wpin_sim_read(sim, load);
-        found->moved = fmax(found->moved, fabs(r.turns - begin));
+        least = fmin(least, r.turns);
+        most = fmax(most, r.turns);
         found->amps_peak = fmax(found->amps_peak, fmax(fabs(r.amps_min), fabs(r.amps_max)));
     }
+    found->moved = fmax(most - begin, begin - least);
+    found->span = most - least;
     memcpy(found->codes, order->codes, sizeof found->codes);
     found->same = order->same;
 }

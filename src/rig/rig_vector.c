@@ -165,7 +165,7 @@ void wpin_read_vector(wpin_reader *reader, const wpin_rig *rig, yaml_node_t *nod
                       wpin_rig_load *load) {
     yaml_node_t *nodes[COUNT(vector_fields)];
     wpin_rig_vector *v = &load->vector;
-    *v = (wpin_rig_vector){.settle = 1e-6, .align = 0.3, .supply_input = -1};
+    *v = (wpin_rig_vector){.settle = 1e-6, .supply_input = -1};
     wpin_read_map(reader, node, "field-oriented", vector_fields, COUNT(vector_fields), v, nodes);
     if (node->type != YAML_MAPPING_NODE) {
         return;
@@ -209,6 +209,10 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
                                       : 0.9 * reach;
     wpin_at_shaft shaft = wpin_part_at_shaft(&load->motor);
     double align = fmax(4 * shaft.holds / load->motor.constant, 0.2 * limit);
+    align = fmin(v->align_amps > 0 ? v->align_amps : align, 0.6 * limit);
+    /* w w = p k I / J about the place it is pulled to; friction stops it within two of them */
+    double swing =
+        2 * PI * sqrt(shaft.inertia / (load->motor.pole_pairs * load->motor.constant * align));
     bool three = v->shunts[2] != WPIN_NO_SHUNT;
     const double volts = rig->supplies[load->supply].volts;
     const double lost =
@@ -225,7 +229,9 @@ wpin_vector_design wpin_rig_vector_design(const wpin_rig *rig, const wpin_rig_lo
         .least_low = low,
         .limit_amps = fmin(limit, 0.9 * reach),
         .trip_amps = fmin(1.5 * fmax(limit, l->trip_amps), 0.97 * reach) * 2 / ROOT_3,
-        .align_amps = fmin(v->align_amps > 0 ? v->align_amps : align, 0.6 * limit) * 2 / ROOT_3,
+        .align_amps = align * 2 / ROOT_3,
+        .swing = swing,
+        .align = v->align > 0 ? v->align : fmin(fmax(2 * swing, 0.3), 5),
         .dead = lost / volts,
         .lead = late};
 }

@@ -198,23 +198,31 @@ static void alignment(wpin_vetter *v) {
         }
         wpin_vector_design d = wpin_rig_vector_design(v->rig, l);
         double pulls = d.align_amps * sqrt(3) / 2 * l->motor.constant;
-        bool weak = pulls < 2 * f->hold, never = pulls < 1.1 * f->hold;
+        bool weak = pulls < 2 * f->hold, never = pulls < 1.1 * f->hold, swings = d.align < d.swing;
         wpin_finding *n = wpin_find_load(v,
-                                         never  ? WPIN_REFUSE
-                                         : weak ? WPIN_CAUTION
-                                                : WPIN_NOTE,
+                                         never            ? WPIN_REFUSE
+                                         : weak || swings ? WPIN_CAUTION
+                                                          : WPIN_NOTE,
                                          f);
-        wpin_cause(n,
-                   "at its first start it is led to its encoder's place with %.3g mNm, against "
-                   "%.3g mNm of friction and load; the output turns by up to %.3g deg",
-                   pulls * 1e3, f->hold * 1e3, 270 / l->motor.pole_pairs / l->motor.gear_ratio);
+        wpin_cause(
+            n,
+            "at its first start it is led to its encoder's place with %.3g mNm, against "
+            "%.3g mNm of friction and load, %.3g s for each of four pulls; the output turns by up "
+            "to %.3g deg",
+            pulls * 1e3, f->hold * 1e3, d.align, 360 / l->motor.pole_pairs / l->motor.gear_ratio);
         wpin_consequence(n, never  ? "it is not led there: its angle is wrong, and it does not run"
                             : weak ? "its angle may be off, and it takes more current than it needs"
-                                   : "what it is connected to has to have that room, either way");
+                            : swings ? "it still swings about its place, to and fro in longer than "
+                                       "that, and its angle is off"
+                                     : "what it is connected to has to have that room, either way");
         if (weak) {
             wpin_cure_value(
                 n, WPIN_KEY(.path = "field-oriented.align-current", .unit = "A", .digits = 2),
                 ceil(30 * f->hold / l->motor.constant) / 10, NULL);
+        }
+        if (swings) {
+            wpin_cure_value(n, WPIN_KEY(.path = "field-oriented.align", .unit = "s", .digits = 2),
+                            ceil(20 * d.swing) / 10, NULL);
         }
         wpin_cure(n, "Hall sensors, which know where it is from the first moment");
     }

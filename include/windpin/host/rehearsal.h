@@ -131,7 +131,8 @@ typedef struct wpin_found_order {
     double amps, duty; /**< A; a fraction. */
     double hold, swap; /**< At each place; by each of its two rows, s. */
     double turns;      /**< Of the output: how far it may turn at the most... */
-    double moved;      /**< ...and did, one way or the other. */
+    double moved;      /**< ...and did, one way or the other... */
+    double span;       /**< ...from one end to the other. */
     wpin_order_state state;
     uint8_t codes[6]; /**< By sector, where it was found. */
     uint8_t same;     /**< Bit n: sensor n never changed, or lead n is off. */
@@ -147,6 +148,31 @@ WPIN_API bool wpin_plan_order(const wpin_rig *rig, int load, wpin_found_order *f
 WPIN_API bool wpin_find_order(const wpin_rig *rig, int load, uint8_t mixed,
                               const wpin_injection *faults, size_t fault_count,
                               wpin_found_order *found, char *why, size_t why_size);
+/** Where the encoder of a field-oriented motor counts from, as its first start finds it: how it is
+ * led there, and what came of it. */
+typedef struct wpin_found_angle {
+    double amps;        /**< At a lead's tip. */
+    double seconds;     /**< That it takes. */
+    double turns;       /**< Of the output: how far it may turn... */
+    double moved;       /**< ...and did. */
+    double quarter_due; /**< Counts of a quarter of an electrical turn by the rig... */
+    double quarter;     /**< ...and those that came, signed; 0: none. */
+    double amps_peak;   /**< Largest size of a lead's current. */
+    wpin_status fault;  /**< What ended it, or WPIN_OK. */
+    bool found;         /**< It knows its rotor from here on... */
+    double
+        off; /**< ...so far off the truth, which the simulated bench knows; electrical degrees. */
+} wpin_found_angle;
+
+/** Works out how load number `load` would be led: amps, seconds, turns, quarter_due. False with the
+ * reason for one that is not field-oriented by an encoder alone. */
+WPIN_API bool wpin_plan_angle(const wpin_rig *rig, int load, wpin_found_angle *found, char *why,
+                              size_t why_size);
+/** Does it, with faults if any. False with the reason: it could not begin. */
+WPIN_API bool wpin_find_angle(const wpin_rig *rig, int load, const wpin_injection *faults,
+                              size_t fault_count, wpin_found_angle *found, char *why,
+                              size_t why_size);
+
 /** The simulated drives of a field bus of a rig by themselves: all supplies on, and nobody commands
  * them but who is told here. */
 typedef struct wpin_drives wpin_drives;

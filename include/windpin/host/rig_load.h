@@ -200,7 +200,7 @@ typedef struct wpin_rig_vector {
     double settle;       /**< A low side has to be on so long before it can be read, s. */
     double response;     /**< Time constant of the current loops, s; 0: as the PWM allows. */
     double align_amps;   /**< An encoder's place is found with this current, A; 0: worked out. */
-    double align;        /**< With each of four pulls, s. */
+    double align;        /**< With each of four pulls, s; 0: worked out. */
     double supply_input; /**< Analogue input of the motor supply; below 0: none. */
     double supply_ratio; /**< What its divider leaves. */
     double give_way;     /**< Braking gives way from these volts of the supply on; 0: never... */
@@ -221,6 +221,8 @@ typedef struct wpin_vector_design {
     double limit_amps; /**< Most current, between two leads. */
     double trip_amps;  /**< A lead that carries more is switched off at once. */
     double align_amps; /**< Of a lead at its tip. */
+    double swing;      /**< Pulled with that its rotor swings to and fro in so long, s... */
+    double align;      /**< ...and is given this for each of four pulls to come to rest. */
     double dead;       /**< Dead time of a leg, share of a period. */
     double lead;       /**< From a reading to what comes of it, s. */
 } wpin_vector_design;

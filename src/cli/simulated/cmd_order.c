@@ -1,5 +1,6 @@
 /* windpin order RIG LOAD: which code of its Hall sensors belongs to which sector of a brushless
- * motor, stored in the rig if asked. */
+ * motor, stored in the rig if asked; of one that is field-oriented by an encoder, whether that
+ * finds its place. */
 #define _GNU_SOURCE
 #include "../cli_json.h"
 #include "windpin/host/plain.h"
@@ -32,7 +33,8 @@ static const struct argp_option options[] = {
 static const char doc[] =
     "Finds the order of a brushless motor's wires on simulated hardware: pulls its rotor to six "
     "places and back, gently, and reads its Hall sensors at each. Nothing is guessed from whether "
-    "it turns: some wrong orders turn as well, at many times the current.\v"
+    "it turns: some wrong orders turn as well, at many times the current. A motor that is "
+    "field-oriented by an encoder is led to the place it counts from instead.\v"
     "Example:\n"
     "  windpin order demo/honey-spinner.yaml drum --attached --wires 23\n"
     "\n"
@@ -129,6 +131,14 @@ static void print_codes(const wpin_rig_load *load, const wpin_found_order *found
     }
     cli_say("\nIt turned by %.3g deg of the output, and drew up to %.3g A.\n", found->moved * 360,
             found->amps_peak);
+    double due = 5.0 / 6 * found->turns,
+           share = found->span / due; /* its places are so far apart */
+    if (share < 0.65 || share > 1.5) {
+        cli_say(
+            "Between its places are %.3g deg, and by the rig's %.0f pole pairs %.3g: it has about "
+            "%s as many. They are half the number of its magnets (windpin size poles).\n",
+            found->span * 360, load->motor.pole_pairs, due * 360, share < 1 ? "twice" : "half");
+    }
 }
 
 static bool is_sixty(const uint8_t *codes) {
@@ -201,9 +211,8 @@ static int tell(const order_arguments *a, const wpin_rig *rig, const wpin_rig_lo
     return a->write ? store(a, load, codes, same) : EXIT_FINE;
 }
 
-/* What it moves with it, and by how much. */
-static bool is_free(const order_arguments *a, const wpin_rig_load *load,
-                    const wpin_found_order *found) {
+/* What it moves with it, and by how much: turns of the output. */
+static bool is_free(const order_arguments *a, const wpin_rig_load *load, double turns) {
     const wpin_part_motor *m = &load->motor;
     bool attached = m->load_torque > 0 || m->load_viscous > 0 || m->load_quadratic > 0 ||
                     m->load_inertia > 0 || m->stop_high > m->stop_low;
@@ -211,10 +220,109 @@ static bool is_free(const order_arguments *a, const wpin_rig_load *load,
         cli_complain(
             "'%s' has a load attached in the rig, which would turn by up to %.3g deg: take "
             "it off the bench and out of the rig, or say --attached",
-            load->name, found->turns * 360);
+            load->name, turns * 360);
     }
     return !attached || a->attached;
 }
+
+/* ---- an encoder in their place ---- */
+
+static void print_way(const wpin_rig_load *load, const wpin_found_angle *found) {
+    cli_say(
+        "%s is led to two places from both sides with %.3g A at a lead's tip, %.3g s in all: its "
+        "shaft turns by up to %.3g of a turn",
+        load->name, found->amps, found->seconds, found->turns * load->motor.gear_ratio);
+    if (load->motor.gear_ratio != 1) {
+        cli_say(", the output by up to %.3g deg", found->turns * 360);
+    }
+    printf(".\n\n");
+}
+
+/* What the counts of a quarter of an electrical turn say. */
+static void say_quarter(const wpin_rig_load *load, const wpin_found_angle *found, char *to,
+                        size_t size) {
+    double share = found->quarter / found->quarter_due;
+    if (fabs(share) < 0.2) {
+        snprintf(to, size,
+                 "'%s' counted nothing: its shaft is held, a lead or the supply is off, or its "
+                 "encoder is silent",
+                 load->name);
+    } else if (share < 0) {
+        snprintf(to, size,
+                 "'%s' counts backwards: two leads are swapped, or the encoder's channels, or "
+                 "'reversed' is missing in the rig",
+                 load->name);
+    } else {
+        wpin_plain(to, size,
+                   "'%s' counted %.3g times what a quarter of an electrical turn is: it has about "
+                   "%s as many pole pairs as the %.0f of the rig (half the number of its magnets), "
+                   "or 'lines' is another",
+                   load->name, share, share < 1 ? "twice" : "half", load->motor.pole_pairs);
+    }
+}
+
+static int tell_angle(const order_arguments *a, const wpin_rig *rig, const wpin_rig_load *load,
+                      const wpin_found_angle *found) {
+    bool good = found->found && fabs(found->quarter / found->quarter_due - 1) < 0.4;
+    char trouble[300];
+    if (a->json) {
+        cli_dump_json(cli_of_rig(
+            rig,
+            json_pack("{s:s, s:b, s:f, s:f, s:f, s:f, s:f, s:f, s:s}", "load", load->name, "found",
+                      (int)good, "amps", found->amps, "peak_a", found->amps_peak, "moved_deg",
+                      found->moved * 360, "quarter_counts", found->quarter, "quarter_due",
+                      found->quarter_due, "off_electrical_deg", found->off, "fault",
+                      found->fault == WPIN_OK ? "" : wpin_status_name(found->fault))));
+    } else {
+        cli_say("  a quarter of an electrical turn  %.0f counts, due are %.4g\n", found->quarter,
+                found->quarter_due);
+        if (found->found) {
+            cli_say("  the rotor                        known to %.2g electrical degrees, as the "
+                    "simulated bench knows\n",
+                    fabs(found->off));
+        }
+        cli_say("\nIt turned by %.3g deg of the output, and drew up to %.3g A.\n",
+                found->moved * 360, found->amps_peak);
+    }
+    if (!good) {
+        say_quarter(load, found, trouble, sizeof trouble);
+        cli_complain("%s%s%s", trouble, found->fault != WPIN_OK ? "; its controller says " : "",
+                     found->fault != WPIN_OK ? wpin_status_name(found->fault) : "");
+        return EXIT_MET_FAULT;
+    }
+    if (!a->json) {
+        printf("Its leads are in an order that turns it forward as it counts, and its pole pairs "
+               "hold. Nothing is to be stored: the first start finds the place anew.\n");
+    }
+    return EXIT_FINE;
+}
+
+static int find_angle(const order_arguments *a, const wpin_rig *rig, int load,
+                      const wpin_injection *fault) {
+    const wpin_rig_load *l = &rig->loads[load];
+    wpin_found_angle found;
+    char why[300];
+    if (a->wires != 0 || a->write) {
+        cli_complain("%s is for Hall sensors; '%s' has an encoder, and the place where that counts "
+                     "from is found at each first start",
+                     a->write ? "--write" : "--wires", l->name);
+        return EXIT_WRONG_INPUT;
+    }
+    if (!wpin_plan_angle(rig, load, &found, why, sizeof why) || !is_free(a, l, found.turns)) {
+        return EXIT_WRONG_INPUT;
+    }
+    if (!a->json) {
+        print_way(l, &found);
+        fflush(stdout);
+    }
+    if (!wpin_find_angle(rig, load, fault, a->fault != NULL ? 1 : 0, &found, why, sizeof why)) {
+        cli_complain("%s", why);
+        return EXIT_MET_FAULT;
+    }
+    return tell_angle(a, rig, l, &found);
+}
+
+/* ---- which of both ---- */
 
 static int find(const order_arguments *a, const wpin_rig *rig) {
     int load = cli_find_load(rig, a->words[0], a->words[1]);
@@ -228,11 +336,14 @@ static int find(const order_arguments *a, const wpin_rig *rig) {
         cli_complain("--fault: %s", why);
         return EXIT_WRONG_INPUT;
     }
+    if (rig->loads[load].vector.there && !rig->loads[load].hall.there) {
+        return find_angle(a, rig, load, &fault);
+    }
     if (!wpin_plan_order(rig, load, &found, why, sizeof why)) {
         cli_complain("%s", why);
         return EXIT_WRONG_INPUT;
     }
-    if (!is_free(a, &rig->loads[load], &found)) {
+    if (!is_free(a, &rig->loads[load], found.turns)) {
         return EXIT_WRONG_INPUT;
     }
     if (!a->json) {
