@@ -90,7 +90,8 @@ static state ahead(const state *s, const state *d, double by) {
 
 static void integrate(const wpin_part_motor *m, const int *legs, double ohms, state *s,
                       double time) {
-    const double most = 8e-9;
+    const bool diodes = legs[0] == 0 || legs[1] == 0 || legs[2] == 0; /* steep at no current */
+    const double most = diodes ? 8e-9 : 100e-9;
     int steps = (int)ceil(time / most);
     double h = time / steps;
     for (int i = 0; i < steps; i++) {
@@ -151,6 +152,82 @@ START_TEST(it_agrees_with_an_integrator_of_its_own) {
     ck_assert_msg(worst < 0.002 * most + 2e-3, "current %g A off, of %g A", worst, most);
     ck_assert_msg(worst_speed < 2e-3 * fabs(s.speed) + 5e-3, "speed %g off %g", worst_speed,
                   s.speed);
+    wpin_sim_free(b.sim);
+}
+END_TEST
+
+/* What a stretch of running or braking comes to: of lead a and of the torque. */
+typedef struct course {
+    double square, peak, torque, least, most;
+    int count;
+} course;
+
+static void note(course *c, double amps, double torque) {
+    c->square += amps * amps;
+    c->peak = fmax(c->peak, fabs(amps));
+    c->torque += torque;
+    c->least = c->count == 0 ? torque : fmin(c->least, torque);
+    c->most = c->count == 0 ? torque : fmax(c->most, torque);
+    c->count++;
+}
+
+/* By both for so many us: chopped at half duty in the sector its angle is in, or braked. */
+static void run_both(const board *b, const wpin_part_motor *m, state *s, int us, bool brakes,
+                     bool shorts, course *sim, course *own) {
+    static const int rows[6][3] = {{1, -1, 0}, {1, 0, -1}, {0, 1, -1},
+                                   {-1, 1, 0}, {-1, 0, 1}, {0, -1, 1}};
+    int legs[3] = {-1, -1, -1};
+    for (int t = 0; t < us; t += 5) {
+        int sector = (int)floor((m->pole_pairs * s->angle - PI / 6) / (PI / 3)) % 6;
+        for (int x = 0; x < 3 && !brakes; x++) {
+            int row = rows[(sector + 6) % 6][x];
+            legs[x] = row > 0 && t % 50 >= 25 ? (shorts ? -1 : 0) : row;
+        }
+        state d;
+        const double none[3] = {0};
+        wpin_part_phases p;
+        show_legs(b, legs);
+        wpin_sim_advance(b->sim, 5000000);
+        integrate(m, legs, 0.06, s, 5e-6);
+        ck_assert(wpin_sim_read_phases(b->sim, b->motor, &p));
+        note(sim, p.amps[0], p.torque);
+        note(own, s->amps[0], by_star(m, none, s, &d));
+    }
+}
+
+/* Within a thousandth of the larger one, so within far less than anybody measures. */
+static void compare(const course *a, const course *b, double top) {
+    double rms = sqrt(b->square / b->count), torque = b->torque / b->count;
+    ck_assert_double_eq_tol(sqrt(a->square / a->count), rms, 1e-3 * rms);
+    ck_assert_double_eq_tol(a->peak, b->peak, 2e-3 * b->peak);
+    ck_assert_double_eq_tol(a->torque / a->count, torque, 1e-3 * fabs(torque) + 1e-5);
+    ck_assert_double_eq_tol(a->most - a->least, b->most - b->least, 2e-3 * top);
+    ck_assert_double_eq_tol(a->least, b->least, 2e-3 * top); /* the notch as it commutates */
+}
+
+/* Six steps chopped at half duty under load, and braked: speed, current of a lead (rms and peak),
+ * torque with its ripple and its notch; flat and sine, through a diode and the low side. */
+START_TEST(six_steps_are_as_an_integrator_has_them) {
+    wpin_part_motor m = drum;
+    m.sinusoidal = _i % 2 != 0;
+    m.inertia = 1.2e-5; /* soon there */
+    m.load_torque = 0.1;
+    board b = set_up(&m, 0.06, &(wpin_part_hall){0});
+    state s = {0};
+    course sim = {0}, own = {0};
+    run_both(&b, &m, &s, 14000, false, _i / 2 != 0, &sim, &own);
+    sim = own = (course){0};
+    run_both(&b, &m, &s, 8500, false, _i / 2 != 0, &sim, &own);
+    compare(&sim, &own, own.most);
+    double w = wpin_sim_read(b.sim, b.motor).rpm * PI / 30;
+    ck_assert_double_gt(s.speed, 50);
+    ck_assert_double_eq_tol(w, s.speed, 1e-3 * s.speed);
+    double steps = own.most / (own.torque / own.count);
+    ck_assert_msg(steps > 1.2 && own.peak > 1.5, "%g, %g A", steps, own.peak); /* it has ripple */
+    sim = own = (course){0};
+    run_both(&b, &m, &s, 2000, true, true, &sim, &own);
+    compare(&sim, &own, -own.least);
+    ck_assert_double_gt(own.peak, 5);
     wpin_sim_free(b.sim);
 }
 END_TEST
@@ -634,6 +711,7 @@ int main(void) {
     tcase_add_loop_test(tests, like_periods_are_as_good_as_edges, 0, 14);
     tcase_add_loop_test(tests, its_sensors_speak_at_once, 0, 4);
     tcase_add_loop_test(tests, time_in_parts_is_time_as_a_whole, 0, 8);
+    tcase_add_loop_test(tests, six_steps_are_as_an_integrator_has_them, 0, 4);
     tcase_add_loop_test(tests, it_runs_as_fast_as_it_should, 0, 48);
     tcase_add_test(tests, the_wrong_wiring_shows);
     tcase_add_test(tests, what_is_left_of_its_currents_is_nothing);

@@ -279,6 +279,7 @@ START_TEST(the_examples_run) {
                 {"stuck_belt", "at the end it runs, after "},
                 {"cabinet_warmth", "may run: yes  runs: no   cool enough: yes"},
                 {"tight_lid", "1.562 A  0.600 Nm"},
+                {"hall_readout", "a wire came off        sensors c b a 1 1 1  sector none"},
                 {"spinner", "duty  -34.4 %    -90 rpm"},
                 {"sensorless_fan", "goes by its zero crossings   10.000 s"},
                 {"wire_order", "codes of sectors 0 to 5: 5 1 3 2 6 4"},
