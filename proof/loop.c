@@ -122,6 +122,11 @@ static void prove(void) {
 /* What learns the zero of a current sense, in front of a sensor of any kind. */
 static wpin_stage stage;
 
+static void any_way_to(void *context, int32_t position) {
+    (void)context;
+    (void)position;
+}
+
 static void prove(void) {
     static wpin_zero zero;
     static wpin_zero_config config;
@@ -129,7 +134,7 @@ static void prove(void) {
     config.stage = any ? &stage : NULL;
     config.at_brake = ANY_BOOL;
     config.more = any ? any_more : NULL;
-    config.place = NULL;
+    config.place = any ? any_way_to : NULL;
     config.context = NULL;
     zero.config = any ? &config : NULL;
     while (any) {
