@@ -70,8 +70,8 @@ enum { SWITCHES = sizeof switches / sizeof *switches };
 
 /* Which of them a driver has, a bit each: WPIN_PART_SWITCH. */
 static unsigned switches_of(const wpin_rig_load *load) {
-    const wpin_logic_traits *logic = wpin_logic_of(load->bridge.logic);
-    if (logic->own || logic->channels || load->kind == NULL) {
+    const wpin_logic_traits *logic = load->kind != NULL ? wpin_logic_of(load->kind->logic) : NULL;
+    if (logic == NULL || logic->own || logic->channels) {
         return 0;
     }
     return logic->wire_a                           ? 1U << WPIN_PART_SWITCH(1, true)

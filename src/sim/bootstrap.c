@@ -7,10 +7,13 @@
 #define TOLD_PS  2000000000LL /* a few periods without a high side are no news */
 #define PS_PER_S 1e12
 
+/* A load that lies on ground itself holds its end there until it is driven. */
 void wpin_bootstrap_begin(wpin_bridge *bridge) {
+    bool held = wpin_logic_of(bridge->part.logic)->wire_b;
+    int64_t full = (int64_t)(bridge->part.bootstrap_time * PS_PER_S);
     for (int leg = 0; leg < 3; leg++) {
         bridge->bootstraps[leg] = (wpin_bootstrap){
-            .until = INT64_MIN, .charges_from = INT64_MAX, .lacks_from = INT64_MAX};
+            .until = held ? full : INT64_MIN, .charges_from = INT64_MAX, .lacks_from = INT64_MAX};
     }
 }
 
