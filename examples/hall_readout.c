@@ -48,9 +48,8 @@ int main(void) {
         pass(&house, 150);
         show(&house, "a wire came off");
     }
-    if (wpin_motor_fault(&house.motor) != WPIN_OK) {
-        printf("%s\n", wpin_status_text(wpin_motor_fault(&house.motor)));
-    }
+    printf("%s\n", wpin_status_text(wpin_motor_fault(&house.motor)));
     honey_house_close(&house);
+    printf("%s\n", wpin_status_text(status));
     return status == WPIN_OK ? 0 : 1;
 }
