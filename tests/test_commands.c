@@ -238,7 +238,8 @@ START_TEST(faults_are_tried_one_by_one) {
         noticed += (size_t)n;
         right += (size_t)json_integer_value(json_object_get(one, "right_name"));
         ck_assert_int_eq(json_integer_value(json_object_get(one, "burnt")), 0);
-        ck_assert_int_eq(json_integer_value(json_object_get(one, "record_only")), 0);
+        bool slips = strstr(fault, "slips") != NULL; /* for a moment, which a step may show */
+        ck_assert(slips || json_integer_value(json_object_get(one, "record_only")) == 0);
         listed += (size_t)json_integer_value(json_object_get(one, "cause_listed"));
         double most = strstr(fault, "link-lost") != NULL     ? 8  /* on its ramp */
                       : strstr(fault, "switch-open") != NULL ? 12 /* once it is needed */
@@ -246,7 +247,7 @@ START_TEST(faults_are_tried_one_by_one) {
         ck_assert_msg(json_real_value(json_object_get(one, "latest_s")) < most, "%s", fault);
         bool harmless = strstr(fault, "wire-off direction") != NULL ||
                         strstr(fault, "brake") != NULL || strstr(fault, "weak") != NULL ||
-                        strstr(fault, "switch-open") != NULL || strstr(fault, "slips") != NULL;
+                        strstr(fault, "switch-open") != NULL || slips;
         ck_assert_msg(harmless || n == 3, "%s: %lld noticed", fault, (long long)n);
     }
     ck_assert_uint_eq(i, 19);
